@@ -1,0 +1,100 @@
+// Package version holds what a version and a constraint are, one ecosystem's rule at a time, and the sets of
+// published releases that constraints admit.
+//
+// The idea: nobody outside this package reasons about intervals. A constraint is put to every published release of
+// its package once, by its own ecosystem's rule, and from then on it is a [Set]: a bit a release. Prerelease rules,
+// wildcards and leading zeros therefore have one home, the scheme, and set algebra stays exact.
+//
+// [JS] is the scheme of JavaScript manifests.
+package version
+
+import (
+	"fmt"
+	"slices"
+)
+
+// A Scheme is an ecosystem's rule for versions and constraints. Implementations are stateless and may be used
+// concurrently.
+type Scheme interface {
+	// Parse reads one version. The error is an *Error.
+	Parse(text string) (Version, error)
+	// Constrain reads one constraint. The error is an *Error.
+	Constrain(text string) (Constraint, error)
+	// Jump tells the size of the move from one version to another, by the place of the first number that differs.
+	// Both must come from this scheme.
+	Jump(from, to Version) Jump
+	// Breaking reports whether the move leaves the releases that the scheme's convention calls compatible. It is
+	// stricter than Jump: under Semantic Versioning 0.3 to 0.4 is a minor jump, and breaking.
+	Breaking(from, to Version) bool
+	// Major returns the part of a version that a goal names: "5" of 5.2.1.
+	Major(v Version) string
+	// Restyle returns the constraint that asks for version v the way that the given constraint asked: ~2.1.0 at
+	// 2.4.3 gives ~2.4.3. A constraint that admits v already is returned unchanged.
+	Restyle(constraint string, v Version) string
+}
+
+// A Version is one version under a scheme. Versions are immutable. Versions of different schemes must not be
+// compared.
+type Version interface {
+	// String returns the version as it was written.
+	String() string
+	// Compare orders by precedence: negative when the receiver comes before other. Versions of equal precedence
+	// may be written differently.
+	Compare(other Version) int
+	// Prerelease reports whether the version is a prerelease.
+	Prerelease() bool
+}
+
+// A Constraint is a predicate over versions of one scheme. Constraints are immutable.
+type Constraint interface {
+	// String returns the constraint as it was written.
+	String() string
+	// Admits reports whether the constraint allows the version. It does not allocate.
+	Admits(v Version) bool
+	// Bounded reports whether the constraint excludes every version above some version: "^3" is bounded, ">=2" and
+	// "*" are open. An open constraint promises nothing about releases that did not exist when it was written.
+	Bounded() bool
+}
+
+// Jump is the size of a move between two versions of one package.
+type Jump int
+
+// The sizes of a jump, smallest first. Back is a move to an earlier version, Pre one that changes the prerelease
+// part only.
+const (
+	Same Jump = iota
+	Pre
+	Patch
+	Minor
+	Major
+	Back
+)
+
+var jumpNames = [...]string{"same", "prerelease", "patch", "minor", "major", "back"}
+
+func (j Jump) String() string { return jumpNames[j] }
+
+// MarshalText makes a Jump its name in JSON.
+func (j Jump) MarshalText() ([]byte, error) { return []byte(j.String()), nil }
+
+// UnmarshalText reads the name that MarshalText wrote.
+func (j *Jump) UnmarshalText(text []byte) error {
+	i := slices.Index(jumpNames[:], string(text))
+	if i < 0 {
+		return fmt.Errorf("%q is not the size of a jump", text)
+	}
+	*j = Jump(i)
+	return nil
+}
+
+// An Error says where a version or constraint stops making sense.
+type Error struct {
+	Kind   string // "version" or "constraint"
+	Text   string // the whole text
+	Offset int    // the byte at which it stops making sense, from 0; len(Text) when the end came too early
+	Reason string // what is wrong there
+}
+
+func (e *Error) Error() string {
+	return fmt.Sprintf("%s %q, byte %d: %s", e.Kind, e.Text, e.Offset+1, e.Reason)
+}

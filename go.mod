@@ -1,0 +1,3 @@
+module molt
+
+go 1.26
