@@ -115,7 +115,9 @@ func (s Set) Count() int {
 }
 
 // Empty reports whether the set has no member.
-func (s Set) Empty() bool { return !slices.ContainsFunc(s.words, func(w uint64) bool { return w != 0 }) }
+func (s Set) Empty() bool {
+	return !slices.ContainsFunc(s.words, func(w uint64) bool { return w != 0 })
+}
 
 // Equal reports whether both sets have the same members.
 func (s Set) Equal(t Set) bool { return s.n == t.n && slices.Equal(s.words, t.words) }

@@ -1,0 +1,417 @@
+package solve
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"sort"
+	"strings"
+)
+
+// A place is a node of the graph while it is drawn from the assignment: an instance, and the places where it finds
+// the names that matter to it.
+type place struct {
+	inst   *instance
+	parent int // the place that it was first reached from, -1 for the application
+	env    map[string]int
+	needs  []int // as inst.needs; none for an absent one
+	tied   int   // the place that stands for this one, or none
+	class  int
+}
+
+// none stands for no place.
+const none = -1
+
+// A drawing turns the assignment of a solver into a graph.
+type drawing struct {
+	*solver
+	places []*place
+	byKey  map[string]int // places that depend on nothing but their instance and what they see
+	top    map[string]int // places at the application's level
+	todo   []int
+
+	depth int // how far to look before a place is tied to one above
+	ties  int
+}
+
+// extract draws the graph that the assignment describes. Places at which everything that matters is equal become one
+// node, so that a release stands twice only where its peers, or those below it, differ.
+//
+// A cycle through peers unfolds forever and has to be tied somewhere: a place is tied to one above it that looks the
+// same. How far one has to look, at what it sees and what that sees in turn, depends on the cycle, so farther and
+// farther is tried and the result verified.
+func (s *solver) extract() (*Resolution, error) {
+	for depth := 1; depth < 8; depth++ {
+		d := &drawing{solver: s, byKey: map[string]int{}, top: map[string]int{}, depth: depth}
+		if err := d.draw(); err != nil {
+			return nil, err
+		}
+		r := d.resolution()
+		if d.ties == 0 || Verify(s.ctx, s.source, s.problem, r) == nil {
+			return r, nil
+		}
+	}
+	return nil, ErrEndless
+}
+
+func (d *drawing) draw() error {
+	for _, r := range d.problem.Roots {
+		if !r.Foreign {
+			d.atTop(r.As)
+		}
+	}
+	for len(d.todo) > 0 {
+		n := d.todo[0]
+		d.todo = d.todo[1:]
+		if err := d.unfold(n); err != nil {
+			return err
+		}
+	}
+	d.classify()
+	return nil
+}
+
+// atTop returns the place that serves a name at the application's level, or none.
+func (d *drawing) atTop(name string) int {
+	if n, ok := d.top[name]; ok {
+		return n
+	}
+	d.top[name] = none
+	v, ok := d.appVars[name]
+	if !ok {
+		return none
+	}
+	t := d.target(d.app.byName[name])
+	if t == nil || d.vars[v].dom.count() > 1 {
+		return none
+	}
+	n := d.place(t, none)
+	d.top[name] = n
+	return n
+}
+
+func (d *drawing) place(i *instance, parent int) int {
+	d.places = append(d.places, &place{inst: i, parent: parent, tied: none})
+	d.todo = append(d.todo, len(d.places)-1)
+	return len(d.places) - 1
+}
+
+// target returns the instance that an edge leads to under the assignment, or nil.
+func (d *drawing) target(e *edge) *instance {
+	if e.v < 0 {
+		return nil
+	}
+	x := &d.vars[e.v]
+	w := x.dom.first()
+	if x.dom.count() > 1 || w == x.n {
+		return nil
+	}
+	if d.global(e.as) {
+		e = d.app.byName[e.as]
+	}
+	t := e.targets[w]
+	if t != placeholder {
+		return t
+	}
+	sees := map[string][]provider{}
+	given, _ := d.view(e, w)
+	for name, c := range given {
+		sees[name], _, _ = d.settleChain(name, c)
+	}
+	return e.delayed[instanceKey(e.pkg.Name, w, sees)]
+}
+
+// unfold makes the places below one.
+func (d *drawing) unfold(n int) error {
+	p := d.places[n]
+	if len(d.places) > 40*len(d.instances)+1000 {
+		return ErrEndless
+	}
+	if p.env == nil {
+		p.env = map[string]int{}
+		for _, name := range slices.Sorted(maps.Keys(p.inst.sees)) {
+			p.env[name] = d.atTop(name)
+		}
+	}
+	targets := map[string]*instance{}
+	for _, e := range p.inst.needs {
+		if t := d.target(e); t != nil {
+			targets[e.as] = t
+		}
+	}
+	p.needs = make([]int, len(p.inst.needs))
+	own := map[string]int{}
+	for pass := range 2 { // first those that see a sibling, whose places the others may need
+		for k, e := range p.inst.needs {
+			t := targets[e.as]
+			if t == nil {
+				p.needs[k] = none
+				continue
+			}
+			local := slices.ContainsFunc(slices.Collect(maps.Keys(t.sees)), func(name string) bool { return targets[name] != nil })
+			switch {
+			case d.global(e.as):
+				p.needs[k] = d.atTop(e.as)
+			case pass == 0 && local:
+				p.needs[k] = d.place(t, n)
+			case pass == 1 && !local:
+				p.needs[k] = d.shared(t, p, n)
+			default:
+				continue
+			}
+			own[e.as] = p.needs[k]
+		}
+	}
+	for _, k := range p.needs {
+		if k == none || d.places[k].env != nil || d.places[k].parent != n {
+			continue
+		}
+		c := d.places[k]
+		c.env = map[string]int{}
+		for _, name := range slices.Sorted(maps.Keys(c.inst.sees)) {
+			if at, ok := own[name]; ok {
+				c.env[name] = at
+			} else {
+				c.env[name] = d.seen(p, name)
+			}
+		}
+	}
+	d.tie(n, p)
+	for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
+		d.peer(p, peer.As) // what the application provides comes into being where it is first seen
+	}
+	return nil
+}
+
+// seen returns the place that p sees under a name it does not need itself.
+func (d *drawing) seen(p *place, name string) int {
+	if at, ok := p.env[name]; ok {
+		return at
+	}
+	return d.atTop(name)
+}
+
+// shared returns the place of an instance that sees nothing which its dependent provides.
+func (d *drawing) shared(t *instance, p *place, n int) int {
+	key := strings.Builder{}
+	fmt.Fprintf(&key, "%p", t)
+	env := map[string]int{}
+	for _, name := range slices.Sorted(maps.Keys(t.sees)) {
+		env[name] = d.seen(p, name)
+		fmt.Fprintf(&key, "|%s=%d", name, env[name])
+	}
+	if at, ok := d.byKey[key.String()]; ok {
+		return at
+	}
+	at := d.place(t, n)
+	d.places[at].env = env
+	d.byKey[key.String()] = at
+	return at
+}
+
+// tie lets a place above stand for a need of p that holds the same release and sees the same releases: a cycle that
+// would unfold forever.
+func (d *drawing) tie(n int, p *place) {
+	for _, at := range p.needs {
+		if at == none || d.places[at].parent != n {
+			continue
+		}
+		c := d.places[at]
+		for up := n; up != none; up = d.places[up].parent {
+			if up != at && d.alike(up, at, d.depth) {
+				c.tied = up
+				d.ties++
+				d.todo = slices.DeleteFunc(d.todo, func(x int) bool { return x == at })
+				break
+			}
+		}
+	}
+}
+
+// alike reports whether two places hold the same release, see the same releases, which see the same, to a depth.
+func (d *drawing) alike(x, y, depth int) bool {
+	if x == none || y == none || x == y {
+		return x == y
+	}
+	a, b := d.places[x], d.places[y]
+	if a.inst.pkg != b.inst.pkg || a.inst.w != b.inst.w {
+		return false
+	}
+	if depth == 0 {
+		return true
+	}
+	for name, seen := range a.env {
+		if other, ok := b.env[name]; !ok || !d.alike(seen, other, depth-1) {
+			return false
+		}
+	}
+	return true
+}
+
+// classify unites places that differ in nothing: first by release, then, until nothing changes, by the classes of
+// what they need and see.
+func (d *drawing) classify() {
+	count := 0
+	for {
+		ids := map[string]int{}
+		next := make([]int, len(d.places))
+		for n, p := range d.places {
+			if p.tied != none {
+				continue
+			}
+			sig := strings.Builder{}
+			fmt.Fprintf(&sig, "%s@%d", p.inst.pkg.Name, p.inst.w)
+			if count > 0 {
+				fmt.Fprintf(&sig, "#%d", p.class)
+				for _, at := range p.needs {
+					fmt.Fprintf(&sig, ",%d", d.classOf(at))
+				}
+				for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
+					fmt.Fprintf(&sig, ";%d", d.classOf(d.peer(p, peer.As)))
+				}
+			}
+			id, ok := ids[sig.String()]
+			if !ok {
+				id = len(ids)
+				ids[sig.String()] = id
+			}
+			next[n] = id
+		}
+		for n, p := range d.places {
+			p.class = next[n]
+		}
+		if len(ids) == count {
+			return
+		}
+		count = len(ids)
+	}
+}
+
+func (d *drawing) classOf(at int) int {
+	if at == none {
+		return none
+	}
+	return d.standing(at).class
+}
+
+// standing returns the place of a number, or the one that stands for it.
+func (d *drawing) standing(at int) *place {
+	for d.places[at].tied != none {
+		at = d.places[at].tied
+	}
+	return d.places[at]
+}
+
+func (d *drawing) peer(p *place, name string) int {
+	if d.foreign[name] && p.env[name] == none {
+		return none
+	}
+	return d.seen(p, name)
+}
+
+// resolution gives the classes that the application reaches their names.
+func (d *drawing) resolution() *Resolution {
+	first := map[int]*place{} // a place of each class
+	var order []int
+	var reach func(at int)
+	reach = func(at int) {
+		if at == none || first[d.classOf(at)] != nil {
+			return
+		}
+		p := d.standing(at)
+		first[p.class] = p
+		order = append(order, p.class)
+		for _, next := range p.needs {
+			reach(next)
+		}
+		for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
+			reach(d.peer(p, peer.As))
+		}
+	}
+	for _, r := range d.problem.Roots {
+		if !r.Foreign {
+			reach(d.top[r.As])
+		}
+	}
+	ids := d.names(order, first)
+	to := func(at int) string {
+		if at == none {
+			return ""
+		}
+		return ids[d.classOf(at)]
+	}
+	res := &Resolution{}
+	for _, r := range d.problem.Roots {
+		e := Edge{Name: r.As, Package: r.Package, Constraint: r.Text, Group: r.Group, Optional: r.Optional, Foreign: r.Foreign}
+		if !r.Foreign {
+			e.To = to(d.top[r.As])
+		}
+		res.Roots = append(res.Roots, e)
+	}
+	for _, class := range order {
+		p := first[class]
+		r := &p.inst.pkg.Releases[p.inst.w]
+		n := Node{ID: ids[class], Name: p.inst.pkg.Name, Version: r.Version.String()}
+		for k, need := range r.Needs {
+			n.Needs = append(n.Needs, Edge{Name: need.As, Package: need.Package, Constraint: need.Text, Optional: need.Optional,
+				Foreign: need.Foreign, To: to(p.needs[k])})
+		}
+		for _, peer := range r.Peers {
+			n.Peers = append(n.Peers, Edge{Name: peer.As, Package: peer.Package, Constraint: peer.Text, Optional: peer.Optional,
+				Foreign: peer.Foreign, To: to(d.peer(p, peer.As))})
+		}
+		res.Packages = append(res.Packages, n)
+	}
+	sort.Slice(res.Packages, func(i, j int) bool { return res.Packages[i].ID < res.Packages[j].ID })
+	return res
+}
+
+// names gives each class its ID: name@version, and where that is not unique also what it stands beside.
+func (d *drawing) names(order []int, first map[int]*place) map[int]string {
+	same := map[string][]int{}
+	for _, class := range order {
+		p := first[class]
+		id := p.inst.pkg.Name + "@" + p.inst.pkg.Releases[p.inst.w].Version.String()
+		same[id] = append(same[id], class)
+	}
+	ids := map[int]string{}
+	for id, classes := range same {
+		if len(classes) == 1 {
+			ids[classes[0]] = id
+			continue
+		}
+		taken := map[string]int{}
+		for _, class := range classes {
+			label := id + d.beside(class, classes, first)
+			taken[label]++
+			if k := taken[label]; k > 1 {
+				label = fmt.Sprintf("%s (%d)", label, k)
+			}
+			ids[class] = label
+		}
+	}
+	return ids
+}
+
+// beside lists the releases that a place sees and that tell it from the other places of its release.
+func (d *drawing) beside(class int, classes []int, first map[int]*place) string {
+	seen := func(class int, name string) string {
+		at := d.peer(first[class], name)
+		if at == none {
+			return "no " + name
+		}
+		p := d.places[at].inst
+		return p.pkg.Name + "@" + p.pkg.Releases[p.w].Version.String()
+	}
+	var words []string
+	for _, name := range slices.Sorted(maps.Keys(first[class].inst.sees)) {
+		mine := seen(class, name)
+		if slices.ContainsFunc(classes, func(other int) bool { return seen(other, name) != mine }) {
+			words = append(words, mine)
+		}
+	}
+	if words == nil {
+		return ""
+	}
+	return " beside " + strings.Join(words, ", ")
+}

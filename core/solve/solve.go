@@ -1,0 +1,161 @@
+// Package solve finds a complete set of releases for an application, or the minimal set of demands that forbids one.
+//
+// The search is conflict-driven with clause learning (Marques-Silva and Sakallah, "GRASP", 1999; Moskewicz et al.,
+// "Chaff", 2001) over variables with finite domains instead of booleans (Ohrimenko, Stuckey and Codish, "Propagation
+// via lazy clause generation", 2009). A variable is an edge of the dependency graph, "the release that this dependent
+// gets under that name"; a domain is a bit set over the published releases of one package, with one bit more for
+// "none". A clause is a disjunction of terms "variable is in set". Where we depart from the papers: variables and
+// clauses come into being while the search reaches them, so that only metadata that matters is asked for, and a
+// clause made from one release's demand is widened at once to all releases that make the same demand.
+//
+// Under nested tenancy every edge is a variable of its own, and what a package's peers are depends on where it
+// stands. How that is kept finite and complete is told in instance.go. [Verify] checks a result by definition, and
+// shares no code with the search.
+package solve
+
+import (
+	"context"
+	"errors"
+
+	"molt/core/universe"
+)
+
+// Tenancy says how many releases of one package an application may hold.
+type Tenancy int
+
+const (
+	// Nested tenancy: every dependent may get its own release of a name; the peer of a package is what its dependent
+	// sees under that name.
+	Nested Tenancy = iota
+	// Single tenancy: one release of a name in the whole application.
+	Single
+)
+
+// A Problem is what an application asks for.
+type Problem struct {
+	Tenancy Tenancy
+	Roots   []Root
+	// Single names the packages of which there is one release in the whole application even under nested tenancy: the
+	// goal and its family.
+	Single []string
+	// Keep names releases to prefer, by package, in no order: what is locked.
+	Keep map[string][]string
+	// Refuse names releases that must not be used, by package.
+	Refuse map[string][]string
+}
+
+// A Root is a declaration of the application's manifest. Several roots may declare the same name; all must hold.
+type Root struct {
+	universe.Demand
+	Group string
+	// Among, when it is not nil, replaces the constraint: any of these versions will do.
+	Among []string
+}
+
+// A Resolution is a whole dependency graph.
+type Resolution struct {
+	Roots    []Edge // in the order of Problem.Roots
+	Packages []Node // sorted by ID
+}
+
+// A Node is a release at one place of the graph. The same release stands in several nodes only where its peers, or
+// those of something it needs, differ.
+type Node struct {
+	ID      string // name@version, with a suffix where the release stands in several contexts
+	Name    string
+	Version string
+	Needs   []Edge // sorted by Name
+	Peers   []Edge // sorted by Name
+}
+
+// An Edge leads from a dependent to the node that serves it under a name.
+type Edge struct {
+	Name       string // the name that the dependent uses
+	Package    string // the package's own name
+	Constraint string
+	Group      string // roots only
+	Optional   bool
+	Foreign    bool
+	To         string // the ID of a node, "" for an absent optional or a foreign one
+}
+
+// Node returns the node of that ID, or nil.
+func (r *Resolution) Node(id string) *Node {
+	for i := range r.Packages {
+		if r.Packages[i].ID == id {
+			return &r.Packages[i]
+		}
+	}
+	return nil
+}
+
+// Root returns the node that serves a declared name, or nil.
+func (r *Resolution) Root(name string) *Node {
+	for _, e := range r.Roots {
+		if e.Name == name && e.To != "" {
+			return r.Node(e.To)
+		}
+	}
+	return nil
+}
+
+// Versions returns the versions of each package in the graph, for Problem.Keep.
+func (r *Resolution) Versions() map[string][]string {
+	all := map[string][]string{}
+	for i := range r.Packages {
+		n := &r.Packages[i]
+		all[n.Name] = append(all[n.Name], n.Version)
+	}
+	return all
+}
+
+// Resolve finds a resolution. It is complete: a *Tangle is returned exactly when there is none. It is deterministic:
+// the result depends on the problem and the source's answers alone. Among the resolutions it prefers kept releases,
+// then releases that the graph holds already, then the newest that is not deprecated; afterwards it removes every
+// second release of a package that a single one could replace. Other errors are ErrEndless, or
+// come from the source or the context.
+func Resolve(ctx context.Context, source universe.Source, p Problem) (*Resolution, error) {
+	r, proof, err := search(ctx, source, p, nil)
+	if err != nil {
+		return nil, err
+	}
+	if r == nil {
+		return nil, minimize(ctx, source, p, proof)
+	}
+	if p.Tenancy == Nested {
+		r = fewer(ctx, source, p, r)
+	}
+	return r, nil
+}
+
+// Possible reports whether a resolution exists.
+func Possible(ctx context.Context, source universe.Source, p Problem) (bool, error) {
+	r, _, err := search(ctx, source, p, nil)
+	return r != nil, err
+}
+
+// ErrEndless reports that releases can be chosen, but that the graph of them has no end: a cycle of needs in which an
+// optional peer sees, at each turn, what the turn before provided.
+var ErrEndless = errors.New("the packages need each other in a cycle that never comes to the same place twice")
+
+// search runs the solver until the solution is whole: whenever it turns out that the place of a package matters
+// which was taken as one, the search begins anew with that knowledge. A nil resolution comes with the demands that
+// the refutation used.
+func search(ctx context.Context, source universe.Source, p Problem, only map[Demand]bool) (*Resolution, []Demand, error) {
+	s := newSolver(ctx, source, p, only)
+	for {
+		solved, err := s.run()
+		switch {
+		case err != nil:
+			return nil, nil, err
+		case !solved:
+			return nil, s.proof(), nil
+		case !s.stale && only != nil:
+			return &Resolution{}, nil, nil
+		case !s.stale:
+			r, err := s.extract()
+			return r, nil, err
+		}
+		s.reset()
+	}
+}

@@ -1,0 +1,110 @@
+package solve
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"molt/core/universe"
+)
+
+// Kind tells how a demand is made.
+type Kind int
+
+// The kinds of demand: by the application's manifest, as a need of a package, as a peer of a package.
+const (
+	Declared Kind = iota
+	Need
+	Peer
+)
+
+// A Demand is a constraint together with who asks. One of a package stands for all its releases that ask the same.
+type Demand struct {
+	Kind       Kind
+	By         string // the package that asks, "" for the application
+	As         string // the name it uses
+	Package    string
+	Constraint string
+	Group      string // of a declared demand
+	Optional   bool
+}
+
+func (d Demand) String() string {
+	by := d.By
+	if by == "" {
+		by = "the application"
+	}
+	verb := "wants"
+	if d.Kind == Peer {
+		verb = "wants beside it"
+	}
+	return fmt.Sprintf("%s %s %s %s", by, verb, d.As, d.Constraint)
+}
+
+// A Tangle is a minimal set of demands that cannot all hold: without any one of them there is a resolution.
+type Tangle struct {
+	Demands []Demand // sorted: declared ones first, then by who asks and for what
+}
+
+func (t *Tangle) Error() string {
+	lines := []string{"these demands cannot all hold:"}
+	for _, d := range t.Demands {
+		lines = append(lines, "  "+d.String())
+	}
+	return strings.Join(lines, "\n")
+}
+
+// proof returns the demands that the refutation rests on.
+func (s *solver) proof() []Demand {
+	seen := map[int32]bool{}
+	used := map[int32]bool{}
+	stack := slices.Clone(s.refuted)
+	for len(stack) > 0 {
+		id := stack[len(stack)-1]
+		stack = stack[:len(stack)-1]
+		if seen[id] {
+			continue
+		}
+		seen[id] = true
+		c := &s.clauses[id]
+		if c.cause >= 0 {
+			used[c.cause] = true
+		}
+		stack = append(stack, c.parents...)
+	}
+	var demands []Demand
+	for id := range s.demands {
+		if used[int32(id)] {
+			demands = append(demands, s.demands[id])
+		}
+	}
+	return demands
+}
+
+// minimize takes away from the demands of a refutation whatever it does not need, one after the other. Declared
+// demands are tried last, so that what remains reaches as near to the manifest as it can.
+func minimize(ctx context.Context, source universe.Source, p Problem, proof []Demand) error {
+	slices.SortStableFunc(proof, func(a, b Demand) int { return cmp.Compare(b.Kind, a.Kind) })
+	for k := 0; k < len(proof); {
+		only := map[Demand]bool{}
+		for _, d := range proof {
+			only[d] = d != proof[k]
+		}
+		r, smaller, err := search(ctx, source, p, only)
+		switch {
+		case err != nil:
+			return err
+		case r != nil:
+			k++
+		default: // what the new proof does not use can go as well; those before k are needed in every proof
+			proof = slices.DeleteFunc(proof, func(d Demand) bool { return !slices.Contains(smaller, d) })
+		}
+	}
+	t := &Tangle{Demands: proof}
+	slices.SortFunc(t.Demands, func(a, b Demand) int {
+		return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.By, b.By), cmp.Compare(a.As, b.As), cmp.Compare(a.Constraint, b.Constraint))
+	})
+	return t
+}

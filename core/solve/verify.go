@@ -1,0 +1,306 @@
+package solve
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"molt/core/universe"
+)
+
+// Verify checks a resolution against its problem, edge by edge and by definition. It knows nothing of the search. The
+// error names the first thing that does not hold:
+//
+//   - every root, need and peer that the metadata states is there, and nothing else;
+//   - each is served by a package of the right name at a release that its constraint admits; an optional one may be
+//     absent, a foreign one is;
+//   - every peer is the node that each dependent of the package sees under that name: what the dependent needs, else
+//     what the dependents of the dependent see, up to the application; what the application does not declare is one
+//     node for all who look there;
+//   - every node is reached from the application;
+//   - a package that must be single has one release, and stands below the application alone.
+func Verify(ctx context.Context, source universe.Source, p Problem, r *Resolution) error {
+	v := &verifier{r: r, nodes: map[string]*Node{}, dependents: map[string][]*Node{}, provided: map[string]string{}, optional: map[string]bool{}}
+	for i := range r.Packages {
+		n := &r.Packages[i]
+		if v.nodes[n.ID] != nil {
+			return fmt.Errorf("%s stands twice", n.ID)
+		}
+		v.nodes[n.ID] = n
+	}
+	if err := v.roots(ctx, source, p); err != nil {
+		return err
+	}
+	for i := range r.Packages {
+		if err := v.stated(ctx, source, p, &r.Packages[i]); err != nil {
+			return err
+		}
+	}
+	if err := v.singles(p); err != nil {
+		return err
+	}
+	for i := range r.Packages {
+		for _, need := range r.Packages[i].Needs {
+			v.dependents[need.To] = append(v.dependents[need.To], &r.Packages[i])
+		}
+	}
+	for _, root := range r.Roots {
+		v.dependents[root.To] = append(v.dependents[root.To], nil)
+	}
+	v.single = func(name string) bool { return p.Tenancy == Single || slices.Contains(p.Single, name) }
+	v.provisions()
+	for i := range r.Packages {
+		if err := v.peers(&r.Packages[i]); err != nil {
+			return err
+		}
+	}
+	return v.reached()
+}
+
+// A verifier looks at one resolution. A nil *Node stands for the application.
+type verifier struct {
+	r          *Resolution
+	nodes      map[string]*Node
+	dependents map[string][]*Node
+	provided   map[string]string // names the application provides undeclared, with their nodes
+	optional   map[string]bool
+	single     func(string) bool
+}
+
+func (v *verifier) roots(ctx context.Context, source universe.Source, p Problem) error {
+	if len(v.r.Roots) != len(p.Roots) {
+		return fmt.Errorf("%d roots are asked for, %d are given", len(p.Roots), len(v.r.Roots))
+	}
+	byName := map[string]string{}
+	for i, want := range p.Roots {
+		got := v.r.Roots[i]
+		if got.Name != want.As || got.Package != want.Package || got.Constraint != want.Text {
+			return fmt.Errorf("root %d is %s, not %s", i, got.Name, want.As)
+		}
+		if to, ok := byName[got.Name]; ok && to != got.To {
+			return fmt.Errorf("the application gets %s and %s under the name %s", to, got.To, got.Name)
+		}
+		byName[got.Name] = got.To
+		if want.Among != nil && got.To != "" {
+			n := v.nodes[got.To]
+			if n == nil || n.Name != want.Package || !slices.Contains(want.Among, n.Version) {
+				return fmt.Errorf("root %s is served by %s, which is not among %v", got.Name, got.To, want.Among)
+			}
+			continue
+		}
+		if err := v.serves(ctx, source, p, "the application", got, want.Demand); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// serves checks one edge against the demand it stands for.
+func (v *verifier) serves(ctx context.Context, source universe.Source, p Problem, by string, e Edge, d universe.Demand) error {
+	if e.To == "" {
+		if d.Optional || d.Foreign {
+			return nil
+		}
+		return fmt.Errorf("%s gets nothing for %s", by, d.As)
+	}
+	n := v.nodes[e.To]
+	if n == nil {
+		return fmt.Errorf("%s gets %s, which is not in the graph", by, e.To)
+	}
+	pkg, err := source.Package(ctx, n.Name)
+	if err != nil {
+		return err
+	}
+	at := slices.IndexFunc(pkg.Releases, func(r universe.Release) bool { return r.Version.String() == n.Version })
+	if at < 0 || slices.Contains(p.Refuse[n.Name], n.Version) {
+		return fmt.Errorf("%s gets %s, which may not be used", by, e.To)
+	}
+	c, err := pkg.Scheme.Constrain(d.Text)
+	admitted := false
+	if err == nil {
+		admitted = c.Admits(pkg.Releases[at].Version)
+	} else {
+		admitted = pkg.Tags[d.Text] == n.Version
+	}
+	if !admitted {
+		return fmt.Errorf("%s asks for %s %s and gets %s", by, d.As, d.Text, e.To)
+	}
+	return nil
+}
+
+// stated compares a node with the metadata of its release.
+func (v *verifier) stated(ctx context.Context, source universe.Source, p Problem, n *Node) error {
+	pkg, err := source.Package(ctx, n.Name)
+	if err != nil {
+		return err
+	}
+	r := pkg.Release(n.Version)
+	if r == nil {
+		return fmt.Errorf("%s was never published", n.ID)
+	}
+	for _, both := range []struct {
+		kind    string
+		edges   []Edge
+		demands []universe.Demand
+	}{{"needs", n.Needs, r.Needs}, {"peers", n.Peers, r.Peers}} {
+		if len(both.edges) != len(both.demands) {
+			return fmt.Errorf("%s has %d %s, not %d", n.ID, len(both.edges), both.kind, len(both.demands))
+		}
+		for i, d := range both.demands {
+			e := both.edges[i]
+			if e.Name != d.As || e.Constraint != d.Text || e.Optional != d.Optional {
+				return fmt.Errorf("%s: the edge %s %s stands for %s %s", n.ID, e.Name, e.Constraint, d.As, d.Text)
+			}
+			if t := v.nodes[e.To]; t != nil && both.kind == "needs" && t.Name != d.Package {
+				return fmt.Errorf("%s: %s is served by %s", n.ID, d.Package, e.To)
+			}
+			if both.kind == "peers" && e.To == "" {
+				continue // whether it may be absent is looked at with what its dependents see
+			}
+			if err := v.serves(ctx, source, p, n.ID, e, d); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func (v *verifier) singles(p Problem) error {
+	release := map[string]string{}
+	for _, n := range v.r.Packages {
+		if p.Tenancy != Single && !slices.Contains(p.Single, n.Name) {
+			continue
+		}
+		if other, ok := release[n.Name]; ok && other != n.Version {
+			return fmt.Errorf("there is a second release of %s: %s and %s", n.Name, other, n.Version)
+		}
+		release[n.Name] = n.Version
+	}
+	return nil
+}
+
+// sees returns the nodes that serve a name below a dependent, over all ways to it; "" stands for nobody.
+func (v *verifier) sees(n *Node, name string, into map[string]bool, visited map[*Node]bool) {
+	if n == nil || v.single(name) {
+		into[v.application(name)] = true
+		return
+	}
+	if visited[n] {
+		return
+	}
+	visited[n] = true
+	for _, need := range n.Needs {
+		if need.Name == name && (need.To != "" || need.Foreign) {
+			into[need.To] = true
+			return
+		}
+	}
+	if v.single(n.Name) || slices.Contains(v.providedIDs(), n.ID) {
+		v.sees(nil, name, into, visited)
+	}
+	if v.single(n.Name) {
+		return
+	}
+	for _, d := range v.dependents[n.ID] {
+		v.sees(d, name, into, visited)
+	}
+}
+
+func (v *verifier) application(name string) string {
+	for _, r := range v.r.Roots {
+		if r.Name == name {
+			return r.To
+		}
+	}
+	return v.provided[name]
+}
+
+func (v *verifier) providedIDs() []string {
+	var ids []string
+	for _, id := range v.provided {
+		ids = append(ids, id)
+	}
+	return ids
+}
+
+// provisions finds what the application provides undeclared: what somebody peers on and no one on the way up needs.
+// Provided nodes stand below the application themselves, so this goes on until nothing new is found.
+func (v *verifier) provisions() {
+	for grew := true; grew; {
+		grew = false
+		for i := range v.r.Packages {
+			n := &v.r.Packages[i]
+			for _, e := range append(slices.Clone(n.Peers), n.Needs...) {
+				isNeed := !slices.ContainsFunc(n.Peers, func(p Edge) bool { return p.Name == e.Name })
+				if e.To == "" || v.application(e.Name) != "" || isNeed && !v.single(e.Name) {
+					continue
+				}
+				for _, seen := range v.seenBy(n, e.Name) {
+					if seen == "" {
+						v.provided[e.Name] = e.To
+						grew = true
+						break
+					}
+				}
+			}
+		}
+	}
+}
+
+// seenBy returns what the dependents of a node see under a name.
+func (v *verifier) seenBy(n *Node, name string) []string {
+	into := map[string]bool{}
+	single := v.single(n.Name)
+	for _, d := range v.dependents[n.ID] {
+		if !single {
+			v.sees(d, name, into, map[*Node]bool{})
+		}
+	}
+	if single || slices.Contains(v.providedIDs(), n.ID) {
+		v.sees(nil, name, into, map[*Node]bool{})
+	}
+	var ids []string
+	for id := range into {
+		ids = append(ids, id)
+	}
+	slices.Sort(ids)
+	return ids
+}
+
+func (v *verifier) peers(n *Node) error {
+	for _, peer := range n.Peers {
+		if slices.ContainsFunc(v.r.Roots, func(r Edge) bool { return r.Name == peer.Name && r.Foreign }) {
+			continue
+		}
+		for _, seen := range v.seenBy(n, peer.Name) {
+			if seen != peer.To {
+				return fmt.Errorf("%s has the peer %s as %q, but a dependent sees %q", n.ID, peer.Name, peer.To, seen)
+			}
+			if seen == "" && !peer.Optional {
+				return fmt.Errorf("nobody provides %s to %s", peer.Name, n.ID)
+			}
+		}
+	}
+	return nil
+}
+
+func (v *verifier) reached() error {
+	seen := map[string]bool{}
+	var walk func(edges []Edge)
+	walk = func(edges []Edge) {
+		for _, e := range edges {
+			if n := v.nodes[e.To]; n != nil && !seen[e.To] {
+				seen[e.To] = true
+				walk(n.Needs)
+				walk(n.Peers)
+			}
+		}
+	}
+	walk(v.r.Roots)
+	for id := range v.nodes {
+		if !seen[id] {
+			return fmt.Errorf("nothing reaches %s", id)
+		}
+	}
+	return nil
+}

@@ -1,0 +1,108 @@
+package universe
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"molt/core/version"
+)
+
+// A Table is a Source that holds everything in memory.
+type Table map[string]*Package
+
+// Package returns the package of that name, or an *UnknownError.
+func (t Table) Package(_ context.Context, name string) (*Package, error) {
+	if p, ok := t[name]; ok {
+		return p, nil
+	}
+	return nil, &UnknownError{Name: name}
+}
+
+// Hint does nothing.
+func (t Table) Hint(...string) {}
+
+// Sketch reads a universe from a few characters, for tests and examples. A line is a release and its demands:
+//
+//	helm@1.2.0: keel@^2 peer:mast@>=3 peer?:flag@* opt:lamp@1 jib=sail@^1
+//
+// "peer:" marks a peer, "peer?:" an optional peer, "opt:" an optional need, and "as=name" an alias. Versions and
+// constraints are those of the scheme; missing parts of a version are zeros ("helm@1"); a constraint may hold "&" for
+// a space, so that "^1&||&^3" is one word. Text after "#" is a comment.
+func Sketch(scheme version.Scheme, text string) (Table, error) {
+	releases := map[string][]Release{}
+	for n, line := range strings.Split(text, "\n") {
+		line, _, _ = strings.Cut(line, "#")
+		if strings.TrimSpace(line) == "" {
+			continue
+		}
+		head, demands, _ := strings.Cut(line, ": ")
+		head = strings.TrimSuffix(strings.TrimSpace(head), ":")
+		at := strings.LastIndexByte(head, '@')
+		if at <= 0 {
+			return nil, fmt.Errorf("line %d: expected name@version, found %q", n+1, head)
+		}
+		numbers, pre, hasPre := strings.Cut(head[at+1:], "-")
+		numbers += strings.Repeat(".0", max(0, 2-strings.Count(numbers, ".")))
+		if hasPre {
+			numbers += "-" + pre
+		}
+		v, err := scheme.Parse(numbers)
+		if err != nil {
+			return nil, fmt.Errorf("line %d: %w", n+1, err)
+		}
+		r := Release{Version: v}
+		for _, word := range strings.Fields(demands) {
+			if err := r.sketchDemand(word); err != nil {
+				return nil, fmt.Errorf("line %d: %w", n+1, err)
+			}
+		}
+		releases[head[:at]] = append(releases[head[:at]], r)
+	}
+	t := Table{}
+	for name, all := range releases {
+		t[name] = NewPackage(name, scheme, all)
+	}
+	return t, nil
+}
+
+func (r *Release) sketchDemand(word string) error {
+	d, kind, err := SketchDemand(word)
+	switch {
+	case err != nil:
+		return err
+	case kind == "peer":
+		r.Peers = append(r.Peers, d)
+	default:
+		r.Needs = append(r.Needs, d)
+	}
+	return nil
+}
+
+// SketchDemand reads one demand of the notation that Sketch documents. The kind is "need" or "peer".
+func SketchDemand(word string) (d Demand, kind string, err error) {
+	kind = "need"
+	prefix, rest, found := strings.Cut(word, ":")
+	switch {
+	case !found:
+		rest = word
+	case prefix == "peer":
+		kind = "peer"
+	case prefix == "peer?":
+		kind, d.Optional = "peer", true
+	case prefix == "opt":
+		d.Optional = true
+	default:
+		return d, kind, fmt.Errorf("%q begins with neither peer:, peer?: nor opt:", word)
+	}
+	at := strings.LastIndexByte(rest, '@')
+	if at <= 0 {
+		return d, kind, fmt.Errorf("expected name@constraint, found %q", rest)
+	}
+	d.As, d.Text = rest[:at], strings.ReplaceAll(rest[at+1:], "&", " ")
+	d.Package = d.As
+	if as, name, ok := strings.Cut(d.As, "="); ok {
+		d.As, d.Package = as, name
+	}
+	return d, kind, nil
+}

@@ -1,0 +1,217 @@
+// Package universe holds what the resolver knows of the world: packages, their releases, and what each release
+// demands. It reads nothing itself; whoever has a registry, a file or a table of a test implements [Source].
+package universe
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"molt/core/version"
+)
+
+// A Source supplies packages. Both methods may be called concurrently, and must give the same answer every time.
+type Source interface {
+	// Package returns a package with all its releases. A package that does not exist is an *UnknownError; every other
+	// error is a failure of the source.
+	Package(ctx context.Context, name string) (*Package, error)
+	// Hint says which packages will probably be asked for soon, so that the source can fetch them ahead. It returns
+	// at once and may do nothing.
+	Hint(names ...string)
+}
+
+// An UnknownError reports that a source has no package of a name.
+type UnknownError struct{ Name string }
+
+func (e *UnknownError) Error() string { return fmt.Sprintf("the registry has no package %q", e.Name) }
+
+// A Package is a name with its releases. It is immutable after NewPackage and may be used concurrently.
+type Package struct {
+	Name     string
+	Releases []Release         // ascending by precedence, no version twice
+	Tags     map[string]string // a registry's names for releases, such as "latest"
+	Scheme   version.Scheme
+	Notes    Notes
+
+	list  version.List
+	mu    sync.Mutex
+	admit map[string]admission
+}
+
+// Notes is what a registry says of a package as a whole, for people.
+type Notes struct {
+	Homepage, Repository string
+}
+
+// A Release is one published version of a package.
+type Release struct {
+	Version    version.Version
+	Needs      []Demand      // sorted by As
+	Peers      []Demand      // sorted by As; never a name that Needs holds
+	Runtimes   []Requirement // sorted by Name
+	Published  time.Time     // zero when the registry does not say
+	Deprecated string        // the maintainers' words, "" when it is not deprecated
+	Integrity  string        // W3C subresource-integrity string, "" when the registry gives none
+	Archive    string        // address of the archive
+}
+
+// A Demand is a name that a release needs or peers on, with a constraint.
+type Demand struct {
+	As       string // the name under which the dependent sees the package
+	Package  string // the package of that name; differs from As for an alias
+	Text     string // the constraint as written; may be a tag
+	Optional bool
+	Foreign  bool // Text is no constraint over a registry's releases (a path, an address): Molt leaves it alone
+}
+
+// A Requirement is a constraint on a language runtime or tool.
+type Requirement struct{ Name, Text string }
+
+type admission struct {
+	set version.Set
+	err error
+}
+
+// NewPackage sorts the releases and drops a version that is listed twice (the first stays).
+func NewPackage(name string, scheme version.Scheme, releases []Release) *Package {
+	slices.SortStableFunc(releases, func(a, b Release) int {
+		if c := a.Version.Compare(b.Version); c != 0 {
+			return c
+		}
+		return strings.Compare(a.Version.String(), b.Version.String())
+	})
+	releases = slices.CompactFunc(releases, func(a, b Release) bool { return a.Version.String() == b.Version.String() })
+	p := &Package{Name: name, Releases: releases, Scheme: scheme, admit: map[string]admission{}}
+	for i := range releases {
+		r := &releases[i]
+		slices.SortFunc(r.Needs, byName)
+		slices.SortFunc(r.Peers, byName)
+		slices.SortFunc(r.Runtimes, func(a, b Requirement) int { return cmp.Compare(a.Name, b.Name) })
+		p.list = append(p.list, r.Version)
+	}
+	return p
+}
+
+func byName(a, b Demand) int { return cmp.Compare(a.As, b.As) }
+
+// Versions returns the versions of the releases, in the same order.
+func (p *Package) Versions() version.List { return p.list }
+
+// Index returns the position of a version by its text, or -1.
+func (p *Package) Index(text string) int { return p.list.Index(text) }
+
+// Release returns the release of that version, or nil.
+func (p *Package) Release(text string) *Release {
+	if i := p.Index(text); i >= 0 {
+		return &p.Releases[i]
+	}
+	return nil
+}
+
+// Admit returns the releases that a constraint, or a tag of this package, admits. The error is that of the scheme,
+// when the text is neither.
+func (p *Package) Admit(text string) (version.Set, error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	a, ok := p.admit[text]
+	if !ok {
+		a.set, a.err = p.evaluate(text)
+		p.admit[text] = a
+	}
+	return a.set, a.err
+}
+
+func (p *Package) evaluate(text string) (version.Set, error) {
+	c, err := p.Scheme.Constrain(text)
+	if err == nil {
+		return p.list.Admit(c), nil
+	}
+	if tagged, ok := p.Tags[strings.TrimSpace(text)]; ok {
+		if i := p.Index(tagged); i >= 0 {
+			s := version.NewSet(len(p.list))
+			s.Add(i)
+			return s, nil
+		}
+	}
+	return version.NewSet(len(p.list)), err
+}
+
+// Stable returns the set of releases that are not prereleases.
+func (p *Package) Stable() version.Set {
+	s := version.NewSet(len(p.list))
+	for i, v := range p.list {
+		if !v.Prerelease() {
+			s.Add(i)
+		}
+	}
+	return s
+}
+
+// Newest returns the newest release that is neither a prerelease nor deprecated, else the newest that is no
+// prerelease, else the newest of all; nil when there is none.
+func (p *Package) Newest() *Release {
+	best := -1
+	for i := range p.Releases {
+		if best < 0 || p.rank(i) >= p.rank(best) {
+			best = i
+		}
+	}
+	if best < 0 {
+		return nil
+	}
+	return &p.Releases[best]
+}
+
+func (p *Package) rank(i int) int {
+	switch r := &p.Releases[i]; {
+	case r.Version.Prerelease():
+		return 0
+	case r.Deprecated != "":
+		return 1
+	}
+	return 2
+}
+
+// Filter returns a source that shows only the releases for which keep is true.
+func Filter(s Source, keep func(name string, r *Release) bool) Source {
+	return &filter{Source: s, keep: keep, seen: map[string]*Package{}}
+}
+
+type filter struct {
+	Source
+	keep func(string, *Release) bool
+	mu   sync.Mutex
+	seen map[string]*Package
+}
+
+func (f *filter) Package(ctx context.Context, name string) (*Package, error) {
+	f.mu.Lock()
+	p, ok := f.seen[name]
+	f.mu.Unlock()
+	if ok {
+		return p, nil
+	}
+	whole, err := f.Source.Package(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	p = whole
+	if slices.ContainsFunc(whole.Releases, func(r Release) bool { return !f.keep(name, &r) }) {
+		var kept []Release
+		for i := range whole.Releases {
+			if f.keep(name, &whole.Releases[i]) {
+				kept = append(kept, whole.Releases[i])
+			}
+		}
+		p = NewPackage(name, whole.Scheme, kept)
+		p.Tags, p.Notes = whole.Tags, whole.Notes
+	}
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.seen[name] = p
+	return p, nil
+}
