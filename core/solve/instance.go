@@ -47,6 +47,7 @@ type edge struct {
 	v        int32 // -1 for a foreign one
 	pkg      *pkg
 	optional bool
+	causes   []int32 // its demand, when an instance makes it
 	targets  map[int]*instance
 	delayed  map[string]*instance // targets of deferred places, by key
 	peers    map[Demand]bool      // peer demands whose clauses stand
@@ -71,7 +72,7 @@ type deferral struct {
 type waitingPeer struct {
 	prefix []term
 	demand universe.Demand
-	cause  int32
+	causes []int32
 }
 
 func newSolver(ctx context.Context, source universe.Source, p Problem, only map[Demand]bool) *solver {
@@ -251,7 +252,7 @@ func (s *solver) begin() error {
 				set.add(p.n)
 			}
 		}
-		s.add(s.cause(d), nil, term{v, set})
+		s.add([]int32{s.cause(d)}, nil, term{v, set})
 		s.order.push(s, v)
 	}
 	return nil
@@ -283,7 +284,7 @@ func (s *solver) appVar(as, name string) (int32, error) {
 	delete(s.waiting, as)
 	for _, w := range waiting {
 		terms := append(slices.Clone(w.prefix), term{v, s.admitted(p, w.demand.Text, true)})
-		s.add(w.cause, nil, terms...)
+		s.add(w.causes, nil, terms...)
 	}
 	if s.app.byName[as] == nil {
 		s.newEdge(s.app, as, p, v, false)
@@ -409,25 +410,25 @@ func (s *solver) openInstance(i *instance) error {
 		} else {
 			v = s.newVar(p, p.n)
 		}
-		s.newEdge(i, d.As, p, v, d.Optional)
-		s.stateNeed(i, d, v)
+		s.stateNeed(i, d, s.newEdge(i, d.As, p, v, d.Optional))
 	}
 	return nil
 }
 
 // stateNeed adds the clauses of one need.
-func (s *solver) stateNeed(i *instance, d universe.Demand, v int32) {
-	cause := s.cause(needOf(i.pkg, d))
+func (s *solver) stateNeed(i *instance, d universe.Demand, e *edge) {
+	e.causes = []int32{s.cause(needOf(i.pkg, d))}
+	v := e.v
 	want := term{v, s.admitted(s.vars[v].pkg, d.Text, d.Optional)}
 	if s.global(d.As) {
 		if from, ok := s.appVars[i.pkg.Name]; ok && s.vars[from].pkg == i.pkg {
-			s.add(cause, nil, term{from, s.unlike(i.pkg, d, false)}, want)
+			s.add(e.causes, nil, term{from, s.unlike(i.pkg, d, false)}, want)
 			if s.problem.Tenancy == Single {
 				return
 			}
 		}
 	}
-	s.add(cause, nil, term{i.on, off}, want)
+	s.add(e.causes, nil, term{i.on, off}, want)
 }
 
 // The two positions of an instance's switch.
@@ -501,7 +502,7 @@ func (s *solver) expand(e *edge, w int) error {
 		i = s.newInstance(e, w, sees, key)
 	}
 	e.targets[w] = i
-	s.add(-1, nil, s.link(e, w, i)...)
+	s.add(nil, nil, s.link(e, w, i)...)
 	return nil
 }
 
@@ -577,6 +578,7 @@ func (s *solver) statePeer(e *edge, d universe.Demand) error {
 		return nil
 	}
 	e.peers[why] = true
+	causes := []int32{s.cause(why)}
 	chain := s.chain(e.owner, d.As)
 	prefix := []term{{e.v, s.unlike(e.pkg, d, true)}}
 	for k, p := range chain {
@@ -587,7 +589,7 @@ func (s *solver) statePeer(e *edge, d universe.Demand) error {
 		if p < 0 {
 			name := s.slots[-1-p]
 			if _, exists := s.appVars[name]; !exists && d.Optional {
-				s.waiting[name] = append(s.waiting[name], waitingPeer{prefix, d, s.cause(why)})
+				s.waiting[name] = append(s.waiting[name], waitingPeer{prefix, d, causes})
 				return nil
 			}
 			v, err := s.appVar(name, d.Package)
@@ -597,12 +599,22 @@ func (s *solver) statePeer(e *edge, d universe.Demand) error {
 			p = provider(v)
 		}
 		x := &s.vars[p]
-		s.add(s.cause(why), nil, append(slices.Clone(prefix), term{int32(p), s.admitted(x.pkg, d.Text, !last || d.Optional)})...)
+		causes = append(slices.Clip(causes), s.madeBy(int32(p))...)
+		s.add(causes, nil, append(slices.Clone(prefix), term{int32(p), s.admitted(x.pkg, d.Text, !last || d.Optional)})...)
 		present := newDomain(x.n)
 		for w := range x.n {
 			present.add(w)
 		}
 		prefix = append(prefix, term{int32(p), present})
+	}
+	return nil
+}
+
+// madeBy returns the demand that brought a variable into being: that a name is found there, and not farther up, is part
+// of what follows from it.
+func (s *solver) madeBy(v int32) []int32 {
+	if x := &s.vars[v]; len(x.edges) > 0 {
+		return x.edges[0].causes
 	}
 	return nil
 }
@@ -618,7 +630,13 @@ func (s *solver) placeDeferred() (bool, error) {
 		given, _ := s.view(d.e, d.w)
 		sees := map[string][]provider{}
 		var terms []term
+		var causes []int32
 		for _, name := range slices.Sorted(maps.Keys(given)) {
+			for _, p := range given[name] {
+				if p >= 0 {
+					causes = append(causes, s.madeBy(int32(p))...)
+				}
+			}
 			c, told, undecided := s.settleChain(name, given[name])
 			if undecided >= 0 {
 				s.decide(undecided, s.vars[undecided].n)
@@ -637,7 +655,7 @@ func (s *solver) placeDeferred() (bool, error) {
 			i.parent = nil
 		}
 		d.e.delayed[key] = i
-		s.add(-1, nil, append(terms, s.link(d.e, d.w, i)...)...)
+		s.add(causes, nil, append(terms, s.link(d.e, d.w, i)...)...)
 		more = true
 	}
 	return more, nil

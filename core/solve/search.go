@@ -156,7 +156,7 @@ type term struct {
 // A clause holds when one of its terms does. No variable stands in it twice. The first two terms are watched.
 type clause struct {
 	terms   []term
-	cause   int32   // index into solver.demands, or -1
+	causes  []int32 // the demands it states, as indices into solver.demands
 	parents []int32 // for a learned clause: what it was derived from
 }
 
@@ -240,7 +240,7 @@ func (s *solver) back(level int32) {
 
 // add puts a clause into the search. It may be true, false or ready to narrow at the time; a false one is left in
 // s.conflicts for the main loop. Terms on one variable are united, and terms that never hold are left out.
-func (s *solver) add(cause int32, parents []int32, terms ...term) int32 {
+func (s *solver) add(causes, parents []int32, terms ...term) int32 {
 	kept := make([]term, 0, len(terms))
 next:
 	for _, t := range terms {
@@ -256,7 +256,7 @@ next:
 		kept = append(kept, t)
 	}
 	id := int32(len(s.clauses))
-	s.clauses = append(s.clauses, clause{terms: kept, cause: cause, parents: parents})
+	s.clauses = append(s.clauses, clause{terms: kept, causes: causes, parents: parents})
 	if len(kept) < 2 {
 		s.enforceSingle(id)
 		return id
@@ -483,7 +483,7 @@ func (s *solver) assert(now []pending, pivot int, level int32, parents []int32) 
 	}
 	s.bump *= 1.05
 	s.back(level)
-	s.add(-1, parents, terms...)
+	s.add(nil, parents, terms...)
 	return true
 }
 

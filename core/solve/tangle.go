@@ -69,8 +69,8 @@ func (s *solver) proof() []Demand {
 		}
 		seen[id] = true
 		c := &s.clauses[id]
-		if c.cause >= 0 {
-			used[c.cause] = true
+		for _, cause := range c.causes {
+			used[cause] = true
 		}
 		stack = append(stack, c.parents...)
 	}

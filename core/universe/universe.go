@@ -44,7 +44,7 @@ type Package struct {
 
 // Notes is what a registry says of a package as a whole, for people.
 type Notes struct {
-	Homepage, Repository string
+	About, Homepage, Repository string
 }
 
 // A Release is one published version of a package.

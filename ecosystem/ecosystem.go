@@ -1,0 +1,75 @@
+// Package ecosystem says what Molt has to know about a language's packages: how versions work, where the manifest and
+// the lock are and how they are read and edited, and how its registries are asked. Each folder below implements it
+// for one language; All lists them.
+package ecosystem
+
+import (
+	"context"
+	"net/http"
+
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"molt/registry"
+)
+
+// An Ecosystem is one language's packages.
+type Ecosystem interface {
+	// Name is the short name used in molt.yaml, on the command line and in environment variables: "js".
+	Name() string
+	Scheme() version.Scheme
+	Tenancy() solve.Tenancy
+	// Manifest is the file name of the manifest, Lock that of the lock.
+	Manifest() string
+	Lock() string
+	// ReadManifest reads a manifest. Errors carry a position (*PositionError).
+	ReadManifest(file string, data []byte) (Manifest, error)
+	// Open returns a source that reads from a registry. The caller closes it.
+	Open(ctx context.Context, client *registry.Client, detail Detail) Source
+	// PackageURL returns the identity of a release (ECMA-427).
+	PackageURL(name, version string) string
+	// StandIn serves packages the way that the ecosystem's registries do.
+	StandIn(packages universe.Table) http.Handler
+	// Runtime is the name of the language runtime in requirements, and the command that prints its version.
+	Runtime() (name string, command []string)
+}
+
+// Detail says for which packages dates and notes are wanted, which registries give in longer documents only.
+type Detail struct {
+	Everything bool
+	Packages   []string
+}
+
+// A Source is a universe.Source that works in the background until it is closed.
+type Source interface {
+	universe.Source
+	Close()
+}
+
+// A Manifest is a manifest in memory. Edits change the text of the entries concerned and no other byte.
+type Manifest interface {
+	Name() string    // the application's name, "" when it has none
+	Version() string // its version, "" when it has none
+	Entries() []Entry
+	// Runtimes lists what the application itself requires of runtimes and tools.
+	Runtimes() []universe.Requirement
+	// Set replaces the constraint of an entry.
+	Set(group, name, constraint string) error
+	// Remove deletes an entry with its line.
+	Remove(group, name string) error
+	// Add puts a new entry into a group, in the order that the group's entries have.
+	Add(group, name, constraint string) error
+	// Bytes returns the text.
+	Bytes() []byte
+}
+
+// An Entry is a declaration in a manifest.
+type Entry struct {
+	universe.Demand
+	Group        string
+	Written      string // the text in the manifest, which for an alias is more than the constraint
+	Line, Column int    // of the constraint, from 1
+}
+
+// A PositionError points at a place in a file that was read.
+type PositionError = registry.FileError

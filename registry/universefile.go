@@ -1,0 +1,127 @@
+package registry
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"molt/core/universe"
+	"molt/core/version"
+)
+
+// A FileError points at a place in a file that was read.
+type FileError struct {
+	File         string
+	Line, Column int // from 1
+	Reason       string
+}
+
+func (e *FileError) Error() string {
+	return fmt.Sprintf("%s:%d:%d: %s", e.File, e.Line, e.Column, e.Reason)
+}
+
+// ReadUniverse reads a universe file: the packages that a stand-in serves. The format is given in docs/formats.md; in
+// short, "package NAME" begins a package, and below it each indented line is a release (version, date, demands in the
+// notation of universe.Sketch, "! words" for a deprecation) or one of about, home, source and tag.
+func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Table, error) {
+	table := universe.Table{}
+	var name string
+	var releases []universe.Release
+	var seen map[string]int
+	var tags map[string]string
+	var notes universe.Notes
+	flush := func() {
+		if name != "" {
+			table[name] = universe.NewPackage(name, scheme, releases)
+			table[name].Tags, table[name].Notes = tags, notes
+		}
+		releases, seen, tags, notes = nil, map[string]int{}, map[string]string{}, universe.Notes{}
+	}
+	flush()
+	for n, line := range strings.Split(string(data), "\n") {
+		n++
+		line = strings.TrimRight(line, "\r \t")
+		text := strings.TrimLeft(line, " \t")
+		column := len(line) - len(text) + 1
+		fail := func(reason string, args ...any) (universe.Table, error) {
+			return nil, &FileError{file, n, column, fmt.Sprintf(reason, args...)}
+		}
+		word, rest, _ := strings.Cut(text, " ")
+		rest = strings.TrimSpace(rest)
+		switch {
+		case text == "" || text[0] == '#':
+		case word == "package" && column == 1:
+			flush()
+			name = rest
+			if name == "" || strings.ContainsAny(name, " \t") {
+				return fail("expected one package name after \"package\"")
+			}
+			if table[name] != nil {
+				return fail("package %s stands in the file already", name)
+			}
+		case column == 1:
+			return fail("expected \"package NAME\" or an indented line, found %q", word)
+		case name == "":
+			return fail("this line belongs to no package")
+		case word == "about":
+			notes.About = rest
+		case word == "home":
+			notes.Homepage = rest
+		case word == "source":
+			notes.Repository = rest
+		case word == "tag":
+			tag, v, ok := strings.Cut(rest, " ")
+			if !ok {
+				return fail("expected \"tag NAME VERSION\"")
+			}
+			tags[tag] = strings.TrimSpace(v)
+		default:
+			r, err := readRelease(scheme, word, rest)
+			if err != nil {
+				return fail("%v", err)
+			}
+			if line, twice := seen[word]; twice {
+				return fail("release %s stands in line %d already", word, line)
+			}
+			seen[word] = n
+			releases = append(releases, r)
+		}
+	}
+	flush()
+	return table, nil
+}
+
+func readRelease(scheme version.Scheme, word, rest string) (r universe.Release, err error) {
+	if r.Version, err = scheme.Parse(word); err != nil {
+		return r, err
+	}
+	rest, r.Deprecated, _ = strings.Cut(rest, "!")
+	r.Deprecated = strings.TrimSpace(r.Deprecated)
+	words := strings.Fields(rest)
+	if len(words) > 0 {
+		if r.Published, err = time.Parse(time.DateOnly, words[0]); err != nil {
+			return r, fmt.Errorf("release %s: expected a date such as 2024-05-31, found %q", word, words[0])
+		}
+		words = words[1:]
+	}
+	for _, w := range words {
+		if runtime, ok := strings.CutPrefix(w, "runtime:"); ok {
+			name, text, ok := strings.Cut(runtime, "@")
+			if !ok {
+				return r, fmt.Errorf("expected runtime:name@constraint, found %q", w)
+			}
+			r.Runtimes = append(r.Runtimes, universe.Requirement{Name: name, Text: strings.ReplaceAll(text, "&", " ")})
+			continue
+		}
+		d, kind, err := universe.SketchDemand(w)
+		switch {
+		case err != nil:
+			return r, err
+		case kind == "peer":
+			r.Peers = append(r.Peers, d)
+		default:
+			r.Needs = append(r.Needs, d)
+		}
+	}
+	return r, nil
+}
