@@ -64,7 +64,9 @@ type UnreachableError struct {
 	Err error
 }
 
-func (e *UnreachableError) Error() string { return fmt.Sprintf("the registry did not answer: %v", e.Err) }
+func (e *UnreachableError) Error() string {
+	return fmt.Sprintf("the registry did not answer: %v", e.Err)
+}
 func (e *UnreachableError) Unwrap() error { return e.Err }
 
 // ErrOffline is wrapped where --offline meets a document that the cache does not hold.

@@ -33,7 +33,7 @@ type solver struct {
 	bump    float64
 
 	conflicts []int32 // clauses that were false when they were added
-	loose     []int32 // clauses of one term that were enforced above level 0
+	loose     []int32 // clauses that were enforced above the level at which they already could have been
 	demands   []Demand
 	causes    map[Demand]int32
 
@@ -234,7 +234,7 @@ func (s *solver) back(level int32) {
 	loose := s.loose
 	s.loose = nil
 	for _, c := range loose {
-		s.enforceSingle(c)
+		s.settleClause(c)
 	}
 }
 
@@ -258,7 +258,7 @@ next:
 	id := int32(len(s.clauses))
 	s.clauses = append(s.clauses, clause{terms: kept, causes: causes, parents: parents})
 	if len(kept) < 2 {
-		s.enforceSingle(id)
+		s.settleClause(id)
 		return id
 	}
 	// The two terms to watch: those that can still hold, else those that became false last.
@@ -272,25 +272,38 @@ next:
 		kept[slot], kept[best] = kept[best], kept[slot]
 		s.vars[kept[slot].v].watch = append(s.vars[kept[slot].v].watch, id)
 	}
-	switch {
-	case !s.canHold(kept[0]):
-		s.conflicts = append(s.conflicts, id)
-	case !s.canHold(kept[1]):
-		s.enforce(kept[0], id)
-	}
+	s.settleClause(id)
 	return id
 }
 
-func (s *solver) enforceSingle(id int32) {
-	c := &s.clauses[id]
-	if s.level() > 0 {
-		s.loose = append(s.loose, id)
+// settleClause gives its effect to a clause that came late or lost its effect by unwinding. One that narrowed
+// something at a level above that of its false terms would lose the effect again, so it is remembered.
+func (s *solver) settleClause(id int32) {
+	terms := s.clauses[id].terms
+	open, since := -1, always
+	for k, t := range terms {
+		f := s.falseSince(t)
+		switch {
+		case f != never:
+			since = max(since, f)
+		case open >= 0:
+			return
+		default:
+			open = k
+		}
 	}
-	if len(c.terms) == 0 || !s.canHold(c.terms[0]) {
+	if open < 0 {
 		s.conflicts = append(s.conflicts, id)
 		return
 	}
-	s.enforce(c.terms[0], id)
+	level := int32(0)
+	if since != always {
+		level = s.trail[since].level
+	}
+	if level < s.level() {
+		s.loose = append(s.loose, id)
+	}
+	s.enforce(terms[open], id)
 }
 
 func (s *solver) canHold(t term) bool { return meets(s.vars[t.v].dom, t.set) }
@@ -537,6 +550,7 @@ func (s *solver) falseClause() int32 {
 		if !slices.ContainsFunc(s.clauses[id].terms, s.canHold) {
 			return id
 		}
+		s.settleClause(id)
 	}
 	return s.propagate()
 }

@@ -1,0 +1,90 @@
+// Package js implements JavaScript's ecosystem: the package.json manifest, Semantic Versioning with the range grammar
+// of that manifest, and the package-registry document protocol.
+package js
+
+import (
+	"context"
+	"regexp"
+	"strings"
+
+	"github.com/package-url/packageurl-go"
+
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"molt/ecosystem"
+	"molt/registry"
+)
+
+// JS is the ecosystem.
+type JS struct{}
+
+var _ ecosystem.Ecosystem = JS{}
+
+// Name returns "js".
+func (JS) Name() string { return "js" }
+
+// Scheme returns version.JS.
+func (JS) Scheme() version.Scheme { return version.JS }
+
+// Tenancy is nested: every package may have its own copies of what it needs.
+func (JS) Tenancy() solve.Tenancy { return solve.Nested }
+
+// Manifest returns the name of the manifest.
+func (JS) Manifest() string { return "package.json" }
+
+// Lock returns the name of the lock. JavaScript has no open standard for it, so it is Molt's own format.
+func (JS) Lock() string { return "molt.lock" }
+
+// Runtime returns the name under which manifests require the runtime, and how to ask it for its version.
+func (JS) Runtime() (string, []string) { return "node", []string{"node", "--version"} }
+
+// PackageURL returns the identity of a release.
+func (JS) PackageURL(name, version string) string {
+	namespace := ""
+	if strings.HasPrefix(name, "@") {
+		namespace, name, _ = strings.Cut(name, "/")
+	}
+	return packageurl.NewPackageURL(packageurl.TypeNPM, namespace, name, version, nil, "").ToString()
+}
+
+// Open returns a source that reads from a registry.
+func (JS) Open(ctx context.Context, client *registry.Client, detail ecosystem.Detail) ecosystem.Source {
+	return openSource(ctx, client, detail)
+}
+
+// alias is the prefix of a constraint that asks for another package of the registry: prefix, name, "@", constraint.
+const alias = "npm" + ":"
+
+var (
+	// tag is what may be the name of a release: nothing that a range could begin with.
+	tag = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_-]*(\.[A-Za-z0-9_-]+)*$`)
+	// protocol is how a constraint begins that is an address of some kind.
+	protocol = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9+.-]*:`)
+)
+
+// demand reads one line of a manifest or of a registry document. A text that is neither a range, nor a tag, an alias
+// or an address of some kind is an error, a *version.Error.
+func demand(name, text string) (universe.Demand, error) {
+	d := universe.Demand{As: name, Package: name, Text: strings.TrimSpace(text)}
+	if rest, ok := strings.CutPrefix(d.Text, alias); ok {
+		d.Package, d.Text = rest, "*"
+		if at := strings.LastIndexByte(rest, '@'); at > 0 {
+			d.Package, d.Text = rest[:at], rest[at+1:]
+		}
+	}
+	switch {
+	case protocol.MatchString(d.Text), strings.Contains(d.Text, "/"), strings.HasPrefix(d.Text, "."), strings.HasPrefix(d.Text, "~/"):
+		d.Foreign = true
+		return d, nil
+	case tag.MatchString(d.Text) && !isRange(d.Text):
+		return d, nil
+	}
+	_, err := version.JS.Constrain(d.Text)
+	return d, err
+}
+
+func isRange(text string) bool {
+	_, err := version.JS.Constrain(text)
+	return err == nil
+}

@@ -1,0 +1,289 @@
+package js
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/tailscale/hujson"
+
+	"molt/core/universe"
+	"molt/core/version"
+	"molt/ecosystem"
+)
+
+// groups are the fields of a manifest that declare packages, in the order in which Molt lists them.
+var groups = []string{"dependencies", "optionalDependencies", "peerDependencies", "devDependencies"}
+
+// A manifest is the text of a package.json with a view laid over it.
+type manifest struct {
+	file     string
+	data     []byte
+	name     string
+	version  string
+	entries  []entry
+	runtimes []universe.Requirement
+}
+
+// An entry with its place in the text.
+type entry struct {
+	ecosystem.Entry
+	nameFrom, from, to int // offsets of the name, and of the constraint with its quotes
+}
+
+// byteOrderMark may stand before the text; it is kept.
+var byteOrderMark = []byte("\xef\xbb\xbf")
+
+// ReadManifest reads a package.json. Comments and trailing commas are not part of that format. A group that declares
+// a name twice is an error, since programs disagree on which of the two counts.
+func (JS) ReadManifest(file string, data []byte) (ecosystem.Manifest, error) {
+	return readManifest(file, data)
+}
+
+func readManifest(file string, data []byte) (*manifest, error) {
+	m := &manifest{file: file, data: data}
+	text := bytes.TrimPrefix(data, byteOrderMark)
+	shift := len(data) - len(text)
+	root, err := hujson.Parse(text)
+	if err != nil {
+		return nil, m.syntaxError(err)
+	}
+	if !root.IsStandard() {
+		return nil, m.errorAt(shift+firstOddity(text), "a package.json holds neither comments nor trailing commas")
+	}
+	object, ok := root.Value.(*hujson.Object)
+	if !ok {
+		return nil, m.errorAt(shift, "expected an object, that is, a text that begins with {")
+	}
+	fields := map[string]hujson.Value{}
+	for _, member := range object.Members {
+		name := member.Name.Value.(hujson.Literal).String()
+		if _, twice := fields[name]; twice && slices.Contains(groups, name) {
+			return nil, m.errorAt(shift+member.Name.StartOffset, fmt.Sprintf("%q stands in the file twice", name))
+		}
+		fields[name] = member.Value
+	}
+	m.name, m.version = stringOf(fields["name"]), stringOf(fields["version"])
+	optional := m.optionalPeers(fields["peerDependenciesMeta"])
+	for _, group := range groups {
+		if err := m.readGroup(group, fields[group], shift, optional); err != nil {
+			return nil, err
+		}
+	}
+	if engines, ok := fields["engines"].Value.(*hujson.Object); ok {
+		for _, member := range engines.Members {
+			m.runtimes = append(m.runtimes, universe.Requirement{Name: member.Name.Value.(hujson.Literal).String(), Text: stringOf(member.Value)})
+		}
+	}
+	return m, nil
+}
+
+// stringOf returns a string value, or "" for whatever else.
+func stringOf(v hujson.Value) string {
+	if l, ok := v.Value.(hujson.Literal); ok && l.Kind() == '"' {
+		return l.String()
+	}
+	return ""
+}
+
+func (m *manifest) optionalPeers(meta hujson.Value) map[string]bool {
+	optional := map[string]bool{}
+	object, ok := meta.Value.(*hujson.Object)
+	if !ok {
+		return optional
+	}
+	for _, member := range object.Members {
+		about, ok := member.Value.Value.(*hujson.Object)
+		if !ok {
+			continue
+		}
+		for _, field := range about.Members {
+			l, ok := field.Value.Value.(hujson.Literal)
+			if ok && field.Name.Value.(hujson.Literal).String() == "optional" && l.Bool() {
+				optional[member.Name.Value.(hujson.Literal).String()] = true
+			}
+		}
+	}
+	return optional
+}
+
+func (m *manifest) readGroup(group string, value hujson.Value, shift int, optional map[string]bool) error {
+	if value.Value == nil {
+		return nil
+	}
+	object, ok := value.Value.(*hujson.Object)
+	if !ok {
+		return m.errorAt(shift+value.StartOffset, fmt.Sprintf("%q: expected an object of names and constraints", group))
+	}
+	seen := map[string]bool{}
+	for _, member := range object.Members {
+		name := member.Name.Value.(hujson.Literal).String()
+		at := shift + member.Value.StartOffset
+		l, ok := member.Value.Value.(hujson.Literal)
+		switch {
+		case !ok || l.Kind() != '"':
+			return m.errorAt(at, fmt.Sprintf("%s: expected a constraint in quotes", name))
+		case seen[name]:
+			return m.errorAt(shift+member.Name.StartOffset, fmt.Sprintf("%s is declared twice in %q", name, group))
+		case name == "":
+			return m.errorAt(shift+member.Name.StartOffset, "a package has a name")
+		}
+		seen[name] = true
+		d, err := demand(name, l.String())
+		var bad *version.Error
+		if errors.As(err, &bad) {
+			return m.errorAt(at+1+bad.Offset+strings.Index(l.String(), bad.Text), fmt.Sprintf("%s: %v", name, err))
+		}
+		d.Optional = group == "optionalDependencies" || group == "peerDependencies" && optional[name]
+		e := entry{nameFrom: shift + member.Name.StartOffset, from: at, to: shift + member.Value.EndOffset}
+		e.Entry = ecosystem.Entry{Demand: d, Group: group, Written: l.String()}
+		e.Line, e.Column = m.position(at)
+		m.entries = append(m.entries, e)
+	}
+	return nil
+}
+
+// firstOddity finds where the text stops being standard JSON.
+func firstOddity(text []byte) int {
+	var syntax *json.SyntaxError
+	var any json.RawMessage
+	if err := json.Unmarshal(text, &any); errors.As(err, &syntax) {
+		return int(max(syntax.Offset-1, 0))
+	}
+	return 0
+}
+
+var placeInError = regexp.MustCompile(`line (\d+), column (\d+): (.*)`)
+
+func (m *manifest) syntaxError(err error) error {
+	p := &ecosystem.PositionError{File: m.file, Line: 1, Column: 1, Reason: err.Error()}
+	if parts := placeInError.FindStringSubmatch(err.Error()); parts != nil {
+		p.Line, _ = strconv.Atoi(parts[1])
+		p.Column, _ = strconv.Atoi(parts[2])
+		p.Reason = "this is not JSON: " + parts[3]
+	}
+	return p
+}
+
+func (m *manifest) errorAt(offset int, reason string) error {
+	line, column := m.position(offset)
+	return &ecosystem.PositionError{File: m.file, Line: line, Column: column, Reason: reason}
+}
+
+func (m *manifest) position(offset int) (line, column int) {
+	before := m.data[:min(offset, len(m.data))]
+	return bytes.Count(before, []byte("\n")) + 1, len(before) - bytes.LastIndexByte(before, '\n')
+}
+
+func (m *manifest) Name() string                     { return m.name }
+func (m *manifest) Version() string                  { return m.version }
+func (m *manifest) Runtimes() []universe.Requirement { return m.runtimes }
+func (m *manifest) Bytes() []byte                    { return m.data }
+
+func (m *manifest) Entries() []ecosystem.Entry {
+	all := make([]ecosystem.Entry, len(m.entries))
+	for i, e := range m.entries {
+		all[i] = e.Entry
+	}
+	return all
+}
+
+func (m *manifest) find(group, name string) (*entry, error) {
+	for i := range m.entries {
+		if e := &m.entries[i]; e.Group == group && e.As == name {
+			return e, nil
+		}
+	}
+	return nil, fmt.Errorf("%s: %s is not declared in %q", m.file, name, group)
+}
+
+// replace changes bytes from to to, and reads the result again.
+func (m *manifest) replace(from, to int, text string) error {
+	data := slices.Concat(m.data[:from], []byte(text), m.data[to:])
+	next, err := readManifest(m.file, data)
+	if err != nil {
+		return err
+	}
+	*m = *next
+	return nil
+}
+
+// Set replaces the constraint of an entry. The prefix and name of an alias stay.
+func (m *manifest) Set(group, name, constraint string) error {
+	e, err := m.find(group, name)
+	if err != nil {
+		return err
+	}
+	if strings.HasPrefix(e.Written, alias) {
+		constraint = alias + e.Package + "@" + constraint
+	}
+	return m.replace(e.from, e.to, quote(constraint))
+}
+
+func quote(s string) string {
+	var b bytes.Buffer
+	enc := json.NewEncoder(&b)
+	enc.SetEscapeHTML(false)
+	_ = enc.Encode(s) // a string always has an encoding
+	return strings.TrimSuffix(b.String(), "\n")
+}
+
+// Remove deletes an entry, the comma that it no longer needs, and its line when nothing else stands there.
+func (m *manifest) Remove(group, name string) error {
+	e, err := m.find(group, name)
+	if err != nil {
+		return err
+	}
+	from, to := e.nameFrom, e.to
+	after := to + len(m.data[to:]) - len(bytes.TrimLeft(m.data[to:], " \t\r\n"))
+	if m.data[after] == ',' {
+		// The text up to the next entry goes; it takes the place of this one.
+		to = after + 1
+		to += len(m.data[to:]) - len(bytes.TrimLeft(m.data[to:], " \t\r\n"))
+		return m.replace(from, to, "")
+	}
+	before := len(bytes.TrimRight(m.data[:from], " \t\r\n"))
+	if m.data[before-1] == ',' {
+		return m.replace(before-1, to, "")
+	}
+	return m.replace(before, after, "") // the only one
+}
+
+// Add puts an entry before the first of its group that follows it in the alphabet, written as that group is written.
+func (m *manifest) Add(group, name, constraint string) error {
+	if _, err := m.find(group, name); err == nil {
+		return fmt.Errorf("%s: %s is declared in %q already", m.file, name, group)
+	}
+	line := quote(name) + ": " + quote(constraint)
+	var all []entry
+	for _, e := range m.entries {
+		if e.Group == group {
+			all = append(all, e)
+		}
+	}
+	if len(all) == 0 {
+		return fmt.Errorf("%s: there is no entry in %q to put %s beside", m.file, group, name)
+	}
+	between := ", "
+	if len(all) > 1 {
+		gap := m.data[all[0].to:all[1].nameFrom]
+		between = string(gap)
+	} else if before := m.data[:all[0].nameFrom]; bytes.ContainsRune(before[len(bytes.TrimRight(before, " \t\r\n")):], '\n') {
+		between = "," + string(before[len(bytes.TrimRight(before, " \t\r\n")):])
+	}
+	if colon := string(m.data[all[0].nameFrom+len(quote(all[0].As)) : all[0].from]); strings.TrimSpace(colon) == ":" {
+		line = quote(name) + colon + quote(constraint)
+	}
+	for _, e := range all {
+		if e.As > name {
+			return m.replace(e.nameFrom, e.nameFrom, line+between)
+		}
+	}
+	last := all[len(all)-1]
+	return m.replace(last.to, last.to, between+line)
+}

@@ -1,0 +1,153 @@
+package js
+
+import (
+	"archive/tar"
+	"bytes"
+	"compress/gzip"
+	"crypto/sha512"
+	"encoding/base64"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/url"
+	"path"
+	"strings"
+	"time"
+
+	"molt/core/universe"
+)
+
+// StandIn serves packages by the package-registry document protocol: GET /NAME gives a document, short or long as the
+// Accept header asks, and GET /NAME/-/FILE.tgz an archive whose checksum the document states. It does not take
+// packages, and has no search and no accounts.
+func (JS) StandIn(packages universe.Table) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method != http.MethodGet && r.Method != http.MethodHead {
+			http.Error(w, "the stand-in only reads", http.StatusMethodNotAllowed)
+			return
+		}
+		name, archive, wantsArchive := strings.Cut(strings.TrimPrefix(r.URL.Path, "/"), "/-/")
+		p := packages[name]
+		if p == nil {
+			http.Error(w, `{"error":"not found"}`, http.StatusNotFound)
+			return
+		}
+		var body []byte
+		kind := "application/json"
+		switch {
+		case wantsArchive:
+			kind = "application/octet-stream"
+			for i := range p.Releases {
+				if archiveName(p.Name, p.Releases[i].Version.String()) == archive {
+					body = archiveOf(p, &p.Releases[i])
+				}
+			}
+		default:
+			short := strings.Contains(r.Header.Get("Accept"), "application/vnd.npm.install-v1+json")
+			body = document(p, "http://"+r.Host, short)
+		}
+		if body == nil {
+			http.NotFound(w, r)
+			return
+		}
+		w.Header().Set("Content-Type", kind)
+		sum := sha512.Sum512(body)
+		w.Header().Set("ETag", `"`+base64.RawURLEncoding.EncodeToString(sum[:12])+`"`)
+		http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(body))
+	})
+}
+
+func archiveName(name, version string) string { return path.Base(name) + "-" + version + ".tgz" }
+
+// document builds the registry document of a package.
+func document(p *universe.Package, base string, short bool) []byte {
+	versions, times := map[string]any{}, map[string]string{}
+	for i := range p.Releases {
+		r := &p.Releases[i]
+		v := r.Version.String()
+		sum := sha512.Sum512(archiveOf(p, r))
+		about := packageJSON(p, r)
+		about["dist"] = map[string]string{
+			"tarball":   base + "/" + (&url.URL{Path: p.Name}).EscapedPath() + "/-/" + archiveName(p.Name, v),
+			"integrity": "sha512-" + base64.StdEncoding.EncodeToString(sum[:]),
+		}
+		versions[v] = about
+		if !r.Published.IsZero() {
+			times[v] = r.Published.Format(time.RFC3339)
+		}
+	}
+	doc := map[string]any{"name": p.Name, "dist-tags": p.Tags, "versions": versions}
+	if !short {
+		doc["time"], doc["description"], doc["homepage"] = times, p.Notes.About, p.Notes.Homepage
+		doc["repository"] = map[string]string{"type": "git", "url": p.Notes.Repository}
+	}
+	data, err := json.Marshal(doc)
+	if err != nil {
+		panic(fmt.Sprintf("a document of strings has no JSON: %v", err))
+	}
+	return data
+}
+
+// packageJSON builds the manifest of a release, which is also its entry in the document.
+func packageJSON(p *universe.Package, r *universe.Release) map[string]any {
+	about := map[string]any{"name": p.Name, "version": r.Version.String()}
+	put := func(field string, d universe.Demand) {
+		text := d.Text
+		if d.As != d.Package {
+			text = alias + d.Package + "@" + text
+		}
+		m, _ := about[field].(map[string]string)
+		if m == nil {
+			m = map[string]string{}
+			about[field] = m
+		}
+		m[d.As] = text
+	}
+	for _, d := range r.Needs {
+		if d.Optional {
+			put("optionalDependencies", d)
+		} else {
+			put("dependencies", d)
+		}
+	}
+	meta := map[string]any{}
+	for _, d := range r.Peers {
+		put("peerDependencies", d)
+		if d.Optional {
+			meta[d.As] = map[string]bool{"optional": true}
+		}
+	}
+	if len(meta) > 0 {
+		about["peerDependenciesMeta"] = meta
+	}
+	for _, q := range r.Runtimes {
+		put("engines", universe.Demand{As: q.Name, Package: q.Name, Text: q.Text})
+	}
+	if r.Deprecated != "" {
+		about["deprecated"] = r.Deprecated
+	}
+	return about
+}
+
+// archiveOf builds the archive of a release, the same bytes every time.
+func archiveOf(p *universe.Package, r *universe.Release) []byte {
+	manifest, err := json.MarshalIndent(packageJSON(p, r), "", "  ")
+	if err != nil {
+		panic(fmt.Sprintf("a manifest of strings has no JSON: %v", err))
+	}
+	var buffer bytes.Buffer
+	compressed := gzip.NewWriter(&buffer)
+	archive := tar.NewWriter(compressed)
+	files := []struct{ name, text string }{
+		{"package.json", string(manifest) + "\n"},
+		{"README.md", fmt.Sprintf("# %s %s\n\n%s\n", p.Name, r.Version, p.Notes.About)},
+		{"index.js", fmt.Sprintf("module.exports = { name: %q, version: %q };\n", p.Name, r.Version)},
+	}
+	for _, f := range files { // writing to memory does not fail
+		_ = archive.WriteHeader(&tar.Header{Name: "package/" + f.name, Mode: 0o644, Size: int64(len(f.text)), Format: tar.FormatUSTAR})
+		_, _ = archive.Write([]byte(f.text))
+	}
+	_ = archive.Close()
+	_ = compressed.Close()
+	return buffer.Bytes()
+}
