@@ -26,6 +26,9 @@ type Ecosystem interface {
 	ReadManifest(file string, data []byte) (Manifest, error)
 	// Open returns a source that reads from a registry. The caller closes it.
 	Open(ctx context.Context, client *registry.Client, detail Detail) Source
+	// EncodeLock writes a lock, the same bytes for the same lock; DecodeLock reads one.
+	EncodeLock(l *Lock) []byte
+	DecodeLock(file string, data []byte) (*Lock, error)
 	// PackageURL returns the identity of a release (ECMA-427).
 	PackageURL(name, version string) string
 	// StandIn serves packages the way that the ecosystem's registries do.

@@ -548,6 +548,7 @@ func (s *solver) falseClause() int32 {
 		id := s.conflicts[len(s.conflicts)-1]
 		s.conflicts = s.conflicts[:len(s.conflicts)-1]
 		if !slices.ContainsFunc(s.clauses[id].terms, s.canHold) {
+			s.loose = append(s.loose, id)
 			return id
 		}
 		s.settleClause(id)

@@ -16,6 +16,7 @@ package solve
 import (
 	"context"
 	"errors"
+	"slices"
 
 	"molt/core/universe"
 )
@@ -158,4 +159,21 @@ func search(ctx context.Context, source universe.Source, p Problem, only map[Dem
 		}
 		s.reset()
 	}
+}
+
+// Try is Resolve without the tangle: when there is no resolution it returns nil and the declared names whose demands
+// the refutation used, sorted. That is cheaper, and enough for a caller who gives way in one of them and tries again.
+func Try(ctx context.Context, source universe.Source, p Problem) (*Resolution, []string, error) {
+	r, proof, err := search(ctx, source, p, nil)
+	if err != nil || r != nil {
+		return r, nil, err
+	}
+	var names []string
+	for _, d := range proof {
+		if d.Kind == Declared {
+			names = append(names, d.As)
+		}
+	}
+	slices.Sort(names)
+	return nil, slices.Compact(names), nil
 }

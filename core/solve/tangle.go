@@ -84,10 +84,12 @@ func (s *solver) proof() []Demand {
 }
 
 // minimize takes away from the demands of a refutation whatever it does not need, one after the other. Declared
-// demands are tried last, so that what remains reaches as near to the manifest as it can.
+// demands are tried last, so that what remains reaches as near to the manifest as it can. Peers make the matter
+// peculiar: a need that goes can let a peer be seen that was hidden, so a demand that was needed in a larger set may
+// not be in a smaller one, and after every success all are tried again.
 func minimize(ctx context.Context, source universe.Source, p Problem, proof []Demand) error {
 	slices.SortStableFunc(proof, func(a, b Demand) int { return cmp.Compare(b.Kind, a.Kind) })
-	for k := 0; k < len(proof); {
+	for k, kept := 0, 0; kept < len(proof); k = (k + 1) % len(proof) {
 		only := map[Demand]bool{}
 		for _, d := range proof {
 			only[d] = d != proof[k]
@@ -97,9 +99,13 @@ func minimize(ctx context.Context, source universe.Source, p Problem, proof []De
 		case err != nil:
 			return err
 		case r != nil:
-			k++
-		default: // what the new proof does not use can go as well; those before k are needed in every proof
+			kept++
+		default: // what the new proof does not use can go as well
 			proof = slices.DeleteFunc(proof, func(d Demand) bool { return !slices.Contains(smaller, d) })
+			k, kept = -1, 0
+		}
+		if len(proof) == 0 {
+			break
 		}
 	}
 	t := &Tangle{Demands: proof}

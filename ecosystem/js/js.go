@@ -36,6 +36,14 @@ func (JS) Manifest() string { return "package.json" }
 // Lock returns the name of the lock. JavaScript has no open standard for it, so it is Molt's own format.
 func (JS) Lock() string { return "molt.lock" }
 
+// EncodeLock writes molt.lock.
+func (JS) EncodeLock(l *ecosystem.Lock) []byte { return ecosystem.EncodeMoltLock(l) }
+
+// DecodeLock reads molt.lock.
+func (JS) DecodeLock(file string, data []byte) (*ecosystem.Lock, error) {
+	return ecosystem.DecodeMoltLock(file, data)
+}
+
 // Runtime returns the name under which manifests require the runtime, and how to ask it for its version.
 func (JS) Runtime() (string, []string) { return "node", []string{"node", "--version"} }
 

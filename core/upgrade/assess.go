@@ -1,0 +1,384 @@
+package upgrade
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+)
+
+// A Standing is what a goal means for a package.
+type Standing string
+
+// The standings. Each is a fact about whole resolutions of the application: Bridge at a release means that one exists
+// with that release and the framework in use, and another with that release and the goal.
+const (
+	Ready    Standing = "ready"    // the locked release goes with the goal too
+	Bridge   Standing = "bridge"   // some release goes with both: move it before
+	Together Standing = "together" // only releases that refuse the framework in use: move it with the goal
+	Blocked  Standing = "blocked"  // no release goes with the goal
+	Silent   Standing = "silent"   // states nothing about the framework, and the locked release goes with the goal
+	Retires  Standing = "retiring" // renamed, abandoned, or swallowed by the goal
+)
+
+// An Assessment says what a goal means for an application.
+type Assessment struct {
+	Goal      Goal
+	Release   string // the release of the goal that a resolution found; else the newest that the goal means
+	Reachable bool
+	Solution  *solve.Resolution // the resolution that proves it reachable
+	Tangle    *solve.Tangle     // why it is not, when no single package is to blame
+	Runtimes  []RuntimeNeed
+	Packages  []Assessed // in the order of the manifest, without the goal
+}
+
+// An Assessed package is one declared package with its standing.
+type Assessed struct {
+	Name     string
+	Group    string
+	Declared string
+	Locked   string
+	Standing Standing
+	To       string // the release to move to, "" for none or no need
+	First    string // the first release that goes with the goal by what it states, "" when it states nothing
+	Preview  string // a prerelease that would go with the goal, where only prereleases do
+	Retires  *Retirement
+	Evidence []Evidence
+}
+
+// A RuntimeNeed is a demand on a runtime by something that the goal brings along.
+type RuntimeNeed struct {
+	Name     string
+	Needs    string
+	By       string // release that asks
+	Deployed string // the version that configuration says is deployed, "" when it does not say
+	Met      bool   // whether Deployed is known and fits
+}
+
+// Assess finds the standing of every declared package towards a goal.
+func Assess(ctx context.Context, source universe.Source, app Application, goal Goal) (*Assessment, error) {
+	a, err := newAdvisor(ctx, source, app, goal)
+	if err != nil {
+		return nil, err
+	}
+	return a.assess()
+}
+
+func (a *advisor) assess() (*Assessment, error) {
+	framework, err := a.pkg(a.goal.Name)
+	if err != nil {
+		return nil, err
+	}
+	set, err := a.target(framework)
+	if err != nil {
+		return nil, err
+	}
+	target := texts(framework, set)
+	out := &Assessment{Goal: a.goal, Release: framework.Releases[bestOf(framework, set)].Version.String()}
+	old, err := a.inUse()
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range a.app.Declared {
+		if d.As == a.goal.Name || !registered(d) {
+			continue
+		}
+		p, err := a.pkg(d.As)
+		if err != nil {
+			return nil, err
+		}
+		got := Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Locked: a.locked(d.As), Retires: retirement(p, a.goal.Name)}
+		if err := a.stand(&got, p, framework, old, target); err != nil {
+			return nil, err
+		}
+		out.Packages = append(out.Packages, got)
+	}
+	return out, a.conclude(out, framework, target)
+}
+
+// inUse returns the releases of the framework that count as the one in use: the locked one and later ones that are not
+// breaking.
+func (a *advisor) inUse() ([]string, error) {
+	p, err := a.pkg(a.goal.Name)
+	if err != nil {
+		return nil, err
+	}
+	return a.compatible(p, a.locked(a.goal.Name)), nil
+}
+
+// compatible returns the locked release and the later usable ones that do not break with it.
+func (a *advisor) compatible(p *universe.Package, current string) []string {
+	at := p.Index(current)
+	if at < 0 {
+		return texts(p, a.usable(p, current))
+	}
+	all := []string{}
+	for i := range a.usable(p, current).All() {
+		if i >= at && (i == at || !a.app.Scheme.Breaking(p.Releases[at].Version, p.Releases[i].Version)) {
+			all = append(all, p.Releases[i].Version.String())
+		}
+	}
+	return all
+}
+
+// pair asks whether a package at one of some releases resolves with the framework at one of some releases, whatever
+// the other declared packages would have to do: those that have no such release themselves are judged on their own.
+func (a *advisor) pair(name string, releases, framework []string) (*solve.Resolution, error) {
+	if len(releases) == 0 || len(framework) == 0 {
+		return nil, nil
+	}
+	c := choice{a.goal.Name: framework, name: releases}
+	r, _, err := a.solve(c, a.base.Versions())
+	return r, err
+}
+
+func (a *advisor) stand(got *Assessed, p, framework *universe.Package, old, target []string) error {
+	current := []string{got.Locked}
+	usable := a.usable(p, got.Locked)
+	at := p.Index(got.Locked)
+	accepts := a.acceptors(p, framework, target)
+	if first := accepts.stated.And(usable).Min(); first >= 0 {
+		got.First = p.Releases[first].Version.String()
+	}
+	defer func() { a.prove(got, p, framework, target) }()
+	ready, err := a.pair(got.Name, current, target)
+	switch {
+	case err != nil:
+		return err
+	case got.Retires != nil && (ready != nil || got.Retires.Kind != Abandoned):
+		got.Standing = Retires
+		got.To = got.Retires.Successor
+		return nil
+	case ready != nil:
+		got.Standing = Ready
+		if at >= 0 && !a.mentions(&p.Releases[at]) {
+			got.Standing = Silent
+		}
+		return nil
+	}
+	later := version.NewSet(len(p.Releases))
+	for i := range usable.All() {
+		if i > at {
+			later.Add(i)
+		}
+	}
+	for _, part := range []version.Set{later, usable.Minus(later)} {
+		best, err := a.pair(got.Name, texts(p, part), target)
+		if err != nil {
+			return err
+		}
+		if best == nil {
+			continue
+		}
+		got.Standing, got.To = Together, versionOf(best, got.Name)
+		bridge, err := a.bridge(got.Name, p, part, accepts.all, framework, old, target)
+		if err != nil {
+			return err
+		}
+		if bridge != "" {
+			got.Standing, got.To = Bridge, bridge
+		}
+		return nil
+	}
+	got.Standing = Blocked
+	previews := version.FullSet(len(p.Releases)).Minus(p.Stable()).And(later.Not())
+	var newer []string
+	for i := range previews.All() {
+		if i > at {
+			newer = append(newer, p.Releases[i].Version.String())
+		}
+	}
+	r, err := a.pair(got.Name, newer, target)
+	if r != nil {
+		got.Preview = versionOf(r, got.Name)
+	}
+	return err
+}
+
+// bridge finds the newest release of a set that resolves with the framework in use and with the goal.
+func (a *advisor) bridge(name string, p *universe.Package, among, accepting version.Set, framework *universe.Package, old, target []string) (string, error) {
+	candidates := slices.Collect(among.And(accepting).And(a.acceptors(p, framework, old).all).All())
+	for _, i := range slices.Backward(candidates) {
+		v := []string{p.Releases[i].Version.String()}
+		for _, side := range [][]string{old, target} {
+			r, err := a.pair(name, v, side)
+			if err != nil {
+				return "", err
+			}
+			if r == nil {
+				v = nil
+				break
+			}
+		}
+		if v != nil {
+			return v[0], nil
+		}
+	}
+	return "", nil
+}
+
+// acceptance is which releases of a package go with some of the framework's, by what they state themselves.
+type acceptance struct {
+	all    version.Set // those that do not refuse all of them
+	stated version.Set // those that name one of them
+}
+
+func (a *advisor) acceptors(p, framework *universe.Package, releases []string) acceptance {
+	wanted := version.NewSet(len(framework.Releases))
+	for _, v := range releases {
+		wanted.Add(framework.Index(v))
+	}
+	out := acceptance{version.NewSet(len(p.Releases)), version.NewSet(len(p.Releases))}
+	for i := range p.Releases {
+		names, refuses := false, false
+		for _, d := range a.onFramework(&p.Releases[i]) {
+			set, _ := framework.Admit(d.Text)
+			names = true
+			refuses = refuses || set.And(wanted).Empty()
+		}
+		if !refuses {
+			out.all.Add(i)
+			if names {
+				out.stated.Add(i)
+			}
+		}
+	}
+	return out
+}
+
+// onFramework returns what a release demands of the framework itself.
+func (a *advisor) onFramework(r *universe.Release) []universe.Demand {
+	var all []universe.Demand
+	for _, d := range slices.Concat(r.Peers, r.Needs) {
+		if d.Package == a.declaration(a.goal.Name).Package && !d.Foreign {
+			all = append(all, d)
+		}
+	}
+	return all
+}
+
+func (a *advisor) mentions(r *universe.Release) bool { return len(a.onFramework(r)) > 0 }
+
+// conclude decides whether the goal is reachable: everything declared, at any release but for what people hold back,
+// has to resolve with it together.
+func (a *advisor) conclude(out *Assessment, framework *universe.Package, target []string) error {
+	c, err := a.free(out.Packages)
+	if err != nil {
+		return err
+	}
+	c[a.goal.Name] = target
+	blocked := false
+	for _, got := range out.Packages {
+		blocked = blocked || got.Standing == Blocked
+	}
+	if blocked { // a witness for what the others bring along, without those that cannot come
+		for _, got := range out.Packages {
+			if got.Standing == Blocked {
+				delete(c, got.Name)
+			}
+		}
+	}
+	r, _, err := a.solve(c, a.base.Versions())
+	if err != nil {
+		return err
+	}
+	if r == nil {
+		_, err := solve.Resolve(a.ctx, a.source, a.problem(c, nil))
+		if out.Tangle = asTangle(err); out.Tangle == nil && err != nil {
+			return err
+		}
+		return nil
+	}
+	out.Release = versionOf(r, a.goal.Name)
+	out.Reachable = !blocked
+	if out.Reachable {
+		out.Solution = r
+	}
+	out.Runtimes, err = runtimeNeeds(a.ctx, a.source, a.app, a.base, r)
+	return err
+}
+
+// free gives every declared package all its usable releases, and a held one the release it has. What retires and
+// refuses the goal is left out: it will be gone by then.
+func (a *advisor) free(packages []Assessed) (choice, error) {
+	c := choice{}
+	for _, got := range packages {
+		p, err := a.pkg(got.Name)
+		if err != nil {
+			return nil, err
+		}
+		switch {
+		case slices.Contains(a.app.Held, got.Name) && got.Locked != "":
+			c[got.Name] = []string{got.Locked}
+		case got.Standing == Retires:
+		default:
+			c[got.Name] = texts(p, a.usable(p, got.Locked))
+		}
+	}
+	return c, nil
+}
+
+// runtimeNeeds lists what a new resolution requires of runtimes and what the old one did not, or what is not met.
+// Only releases that are not in the old resolution count, so that a runtime is not demanded by what runs already.
+func runtimeNeeds(ctx context.Context, source universe.Source, app Application, before, after *solve.Resolution) ([]RuntimeNeed, error) {
+	var all []RuntimeNeed
+	known := map[string]bool{}
+	if before != nil {
+		for _, n := range before.Packages {
+			known[n.Name+"@"+n.Version] = true
+		}
+	}
+	for _, n := range after.Packages {
+		p, err := source.Package(ctx, n.Name)
+		if err != nil {
+			return nil, err
+		}
+		if known[n.Name+"@"+n.Version] {
+			continue
+		}
+		for _, q := range p.Release(n.Version).Runtimes {
+			deployed, ok := app.Runtimes[q.Name]
+			if !ok && !slices.Contains(runtimesOf(app), q.Name) {
+				continue
+			}
+			need := RuntimeNeed{Name: q.Name, Needs: q.Text, By: n.Name + " " + n.Version, Deployed: deployed}
+			need.Met = ok && fits(app.Scheme, q.Text, deployed)
+			if !slices.ContainsFunc(all, func(x RuntimeNeed) bool { return x.Name == need.Name && x.Needs == need.Needs }) {
+				all = append(all, need)
+			}
+		}
+	}
+	slices.SortStableFunc(all, byName(func(n RuntimeNeed) string { return n.Name }))
+	return all, nil
+}
+
+func runtimesOf(app Application) []string {
+	var names []string
+	for name := range app.Runtimes {
+		names = append(names, name)
+	}
+	return append(names, mainRuntime)
+}
+
+// mainRuntime is the runtime that is always looked at, configured or not.
+const mainRuntime = "node"
+
+func fits(scheme version.Scheme, constraint, v string) bool {
+	c, err := scheme.Constrain(constraint)
+	if err != nil {
+		return true // nobody can tell
+	}
+	parsed, err := scheme.Parse(v)
+	return err == nil && c.Admits(parsed)
+}
+
+// describe says for people what a standing comes to.
+func (got Assessed) describe() string {
+	if got.To == "" {
+		return string(got.Standing)
+	}
+	return fmt.Sprintf("%s at %s", got.Standing, got.To)
+}

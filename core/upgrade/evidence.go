@@ -1,0 +1,205 @@
+package upgrade
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+
+	"molt/core/universe"
+)
+
+// A Grade says how much a piece of evidence proves.
+type Grade string
+
+// The grades, best first.
+const (
+	Stated  Grade = "stated"  // a bounded range names the goal, in a release younger than the goal's first
+	Early   Grade = "early"   // a bounded range names it, in a release older than the goal's first
+	Open    Grade = "open"    // an unbounded range merely fails to exclude it
+	Refused Grade = "refused" // the range excludes it
+	None    Grade = "none"    // nothing is said
+)
+
+// Evidence is what a standing rests on.
+type Evidence struct {
+	Grade Grade
+	Says  string // the sentence that proves it
+	Where string // where it was read
+}
+
+// prove collects the evidence for a standing.
+func (a *advisor) prove(got *Assessed, p, framework *universe.Package, target []string) {
+	if got.Retires != nil && got.Standing == Retires {
+		got.Evidence = append(got.Evidence, Evidence{Stated, got.Retires.Says, got.Retires.Where})
+	}
+	var subject string
+	switch got.Standing {
+	case Bridge, Together:
+		subject = got.To
+	case Blocked:
+		newest := p.Newest()
+		if newest == nil {
+			return
+		}
+		subject = newest.Version.String()
+	default:
+		subject = got.Locked
+	}
+	got.Evidence = append(got.Evidence, a.about(p, framework, subject, target)...)
+	if got.Preview != "" {
+		for _, e := range a.about(p, framework, got.Preview, target) {
+			e.Says = "only the prerelease " + got.Preview + " goes with it: " + e.Says
+			got.Evidence = append(got.Evidence, e)
+		}
+	}
+}
+
+// about reads what one release says about the goal.
+func (a *advisor) about(p, framework *universe.Package, subject string, target []string) []Evidence {
+	r := p.Release(subject)
+	if r == nil {
+		return nil
+	}
+	demands := a.onFramework(r)
+	if len(demands) == 0 {
+		return []Evidence{{None, fmt.Sprintf("%s %s says nothing about %s", p.Name, subject, a.goal.Name), p.Name + " " + subject}}
+	}
+	first := a.firstOf(framework, target)
+	var all []Evidence
+	for _, d := range demands {
+		kind := "needs"
+		if slices.Contains(r.Peers, d) {
+			kind = "peers"
+		}
+		e := Evidence{Where: fmt.Sprintf("%s %s, %s", p.Name, subject, kind)}
+		e.Grade, e.Says = a.grade(r, d, framework, first, target)
+		if kind == "needs" {
+			e.Says += "; as a need, not a peer, it could bring a second copy"
+		}
+		all = append(all, e)
+	}
+	return all
+}
+
+// grade grades one demand on the framework.
+func (a *advisor) grade(r *universe.Release, d universe.Demand, framework *universe.Package, first *universe.Release, target []string) (Grade, string) {
+	says := fmt.Sprintf("asks for %s %s", d.As, d.Text)
+	set, err := framework.Admit(d.Text)
+	admits := slices.ContainsFunc(target, func(v string) bool { return set.Has(framework.Index(v)) })
+	switch {
+	case err != nil:
+		return Refused, says + ", which cannot be read"
+	case !admits:
+		return Refused, says
+	}
+	if c, err := a.app.Scheme.Constrain(d.Text); err != nil || !c.Bounded() {
+		return Open, says + ", which merely does not exclude it"
+	}
+	if first == nil || first.Published.IsZero() || r.Published.IsZero() {
+		return Stated, says
+	}
+	if !inOrder(framework) {
+		return Stated, says + " (publication times contradict the order of versions and were not weighed)"
+	}
+	days := int(r.Published.Sub(first.Published) / (24 * time.Hour))
+	when := fmt.Sprintf(", published %s", r.Published.Format(time.DateOnly))
+	switch {
+	case days < 0:
+		return Early, fmt.Sprintf("%s%s, %d days before %s %s existed", says, when, -days, framework.Name, first.Version)
+	default:
+		return Stated, fmt.Sprintf("%s%s, %d days after %s %s", says, when, days, framework.Name, first.Version)
+	}
+}
+
+// firstOf returns the first stable release among the target's.
+func (a *advisor) firstOf(framework *universe.Package, target []string) *universe.Release {
+	for i := range framework.Releases {
+		if r := &framework.Releases[i]; slices.Contains(target, r.Version.String()) {
+			return r
+		}
+	}
+	return nil
+}
+
+// inOrder reports whether the first releases of a package's majors came out in order.
+func inOrder(p *universe.Package) bool {
+	var last time.Time
+	major := ""
+	for i := range p.Releases {
+		r := &p.Releases[i]
+		m := p.Scheme.Major(r.Version)
+		if r.Version.Prerelease() || m == major || r.Published.IsZero() {
+			continue
+		}
+		if r.Published.Before(last) {
+			return false
+		}
+		major, last = m, r.Published
+	}
+	return true
+}
+
+// RetirementKind says in which way a package retires.
+type RetirementKind string
+
+// The ways to retire.
+const (
+	Renamed   RetirementKind = "renamed"
+	Swallowed RetirementKind = "swallowed"
+	Abandoned RetirementKind = "abandoned"
+)
+
+// A Retirement is what the maintainers' deprecation of a whole package comes to.
+type Retirement struct {
+	Kind      RetirementKind
+	Successor string // for a renamed package
+	Says      string
+	Where     string
+}
+
+var (
+	successor = regexp.MustCompile(`(?i)(?:renamed to|moved to|replaced by|superseded by|succeeded by|use|continues as|lives on as)\s+[` + "`'\"" + `]?(@?[a-z0-9][a-z0-9._/-]*[a-z0-9])`)
+	absorbed  = regexp.MustCompile(`(?i)(?:part of|built into|included in|merged into|comes with|now in|core of|swallowed by)`)
+)
+
+// retirement reads the deprecation of a package's newest stable release. One that names the framework as its new home
+// is swallowed; one that names another package is renamed; any other is abandoned.
+func retirement(p *universe.Package, framework string) *Retirement {
+	newest := newestStable(p)
+	if newest == nil || newest.Deprecated == "" {
+		return nil
+	}
+	r := &Retirement{Kind: Abandoned, Says: newest.Deprecated, Where: fmt.Sprintf("%s %s, deprecation", p.Name, newest.Version)}
+	if absorbed.MatchString(newest.Deprecated) && strings.Contains(newest.Deprecated, framework) {
+		r.Kind = Swallowed
+		return r
+	}
+	if m := successor.FindStringSubmatch(newest.Deprecated); m != nil && m[1] != p.Name && !ordinary[strings.ToLower(m[1])] {
+		r.Kind, r.Successor = Renamed, m[1]
+	}
+	return r
+}
+
+// ordinary are words that follow "use" in sentences and name no package.
+var ordinary = map[string]bool{"a": true, "an": true, "the": true, "another": true, "it": true, "this": true, "at": true, "your": true, "native": true, "newer": true, "version": true, "latest": true, "something": true, "with": true}
+
+func newestStable(p *universe.Package) *universe.Release {
+	if i := p.Stable().Max(); i >= 0 {
+		return &p.Releases[i]
+	}
+	return nil
+}
+
+// weakest returns the grade that proves least.
+func weakest(all []Evidence) Grade {
+	order := []Grade{Stated, Early, Open, None, Refused}
+	worst := Stated
+	for _, e := range all {
+		if slices.Index(order, e.Grade) > slices.Index(order, worst) {
+			worst = e.Grade
+		}
+	}
+	return worst
+}

@@ -1,0 +1,149 @@
+package upgrade
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"time"
+
+	"molt/core/universe"
+	"molt/core/version"
+)
+
+// A Row tells how one declared package stands.
+type Row struct {
+	Name     string
+	Group    string
+	Declared string       // the constraint
+	Locked   string       // "" when nothing is locked
+	Best     string       // the newest release that the constraint admits, "" when it admits none
+	Newest   string       // the newest release that is neither a prerelease nor deprecated, and not older than the locked one
+	Jump     version.Jump // from locked to newest
+	Releases int          // stable releases between locked and newest, newest included
+	Behind   time.Duration
+	Flags    []Flag
+}
+
+// A Flag points out what is unusual about a package.
+type Flag string
+
+// The flags of a survey.
+const (
+	Deprecated   Flag = "deprecated"          // the locked release is
+	Retiring     Flag = "retiring"            // all newest releases are: renamed, swallowed or abandoned
+	BelowTag     Flag = "tag below"           // the registry's tag for the current release points below the locked one
+	Preview      Flag = "preview"             // the locked release is a prerelease
+	NotLocked    Flag = "not locked"          // there is no lock, or it lacks the package
+	Outside      Flag = "not from registry"   // an address or a path
+	Unknown      Flag = "unknown to registry" // the registry has no such package
+	Unsatisfied  Flag = "admits none"         // no published release fits the constraint
+	OutsideRange Flag = "lock off range"      // the locked release does not fit the constraint
+	Held         Flag = "held"                // people keep it back
+)
+
+// latest is the tag by which registries name the release that they hand out by default.
+const latest = "latest"
+
+// Survey tells how every declared package stands, in the order of the manifest. Without a lock the versions are those
+// of a resolution, and the rows are flagged NotLocked.
+func Survey(ctx context.Context, source universe.Source, app Application) ([]Row, error) {
+	var rows []Row
+	for _, d := range app.Declared {
+		if registered(d) {
+			source.Hint(d.Package)
+		}
+	}
+	base := app.Locked
+	if base == nil {
+		var err error
+		if base, err = Baseline(ctx, source, app); err != nil && asTangle(err) == nil {
+			return nil, err
+		}
+	}
+	for _, d := range app.Declared {
+		row := Row{Name: d.As, Group: d.Group, Declared: d.Text, Locked: versionOf(base, d.As)}
+		if app.Locked == nil || row.Locked == "" && registered(d) {
+			row.Flags = append(row.Flags, NotLocked)
+		}
+		if slices.Contains(app.Held, d.As) {
+			row.Flags = append(row.Flags, Held)
+		}
+		if !registered(d) {
+			row.Flags = []Flag{Outside}
+			rows = append(rows, row)
+			continue
+		}
+		p, err := source.Package(ctx, d.Package)
+		var unknown *universe.UnknownError
+		switch {
+		case errors.As(err, &unknown):
+			row.Flags = append(row.Flags, Unknown)
+		case err != nil:
+			return nil, err
+		default:
+			row.describe(p, app)
+		}
+		rows = append(rows, row)
+	}
+	return rows, nil
+}
+
+func (row *Row) describe(p *universe.Package, app Application) {
+	admitted, _ := p.Admit(row.Declared)
+	if best := bestOf(p, admitted); best >= 0 {
+		row.Best = p.Releases[best].Version.String()
+	} else {
+		row.Flags = append(row.Flags, Unsatisfied)
+	}
+	locked := p.Index(row.Locked)
+	newest := p.Newest()
+	if newest == nil {
+		return
+	}
+	row.Newest = newest.Version.String()
+	if newest.Deprecated != "" {
+		row.Flags = append(row.Flags, Retiring)
+	}
+	if locked < 0 {
+		return
+	}
+	here := &p.Releases[locked]
+	if here.Version.Compare(newest.Version) > 0 { // a preview, or a deprecated one: nothing newer is to be had
+		newest, row.Newest = here, row.Locked
+	}
+	row.Jump = app.Scheme.Jump(here.Version, newest.Version)
+	for i := locked + 1; i < len(p.Releases); i++ {
+		if r := &p.Releases[i]; !r.Version.Prerelease() && r.Version.Compare(newest.Version) <= 0 {
+			row.Releases++
+		}
+	}
+	if row.Releases > 0 && !here.Published.IsZero() && newest.Published.After(here.Published) {
+		row.Behind = newest.Published.Sub(here.Published)
+	}
+	if here.Deprecated != "" && newest.Deprecated == "" {
+		row.Flags = append(row.Flags, Deprecated)
+	}
+	if here.Version.Prerelease() {
+		row.Flags = append(row.Flags, Preview)
+	}
+	if i := p.Index(p.Tags[latest]); i >= 0 && i < locked {
+		row.Flags = append(row.Flags, BelowTag)
+	}
+	if !admitted.Has(locked) {
+		row.Flags = append(row.Flags, OutsideRange)
+	}
+}
+
+// bestOf returns the newest member that is not deprecated, else the newest, or -1.
+func bestOf(p *universe.Package, s version.Set) int {
+	best := -1
+	for i := range s.All() {
+		if p.Releases[i].Deprecated == "" {
+			best = i
+		}
+	}
+	if best < 0 {
+		return s.Max()
+	}
+	return best
+}

@@ -1,0 +1,312 @@
+// Package upgrade answers the questions of the job: where does every declared package stand (Survey), what does a goal
+// mean for each of them and on what evidence (Assess), and by which stages is it reached (NewPlan). It computes on
+// values; files, registries, the clock and the terminal are elsewhere.
+//
+// Every standing and every stage is decided by solving the whole application, not by reading one line of metadata. The
+// words are those of the project's docs/architecture.md.
+package upgrade
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+)
+
+// An Application is what Molt knows of one: its declarations, its lock, and what its people decided.
+type Application struct {
+	Scheme   version.Scheme
+	Tenancy  solve.Tenancy
+	Declared []Declared
+	Locked   *solve.Resolution // nil when nothing is locked
+	Runtimes map[string]string // versions that are deployed, by runtime
+	Previews []string          // packages of which prereleases may be used
+	Held     []string          // packages that must not move
+	Families [][]string        // packages that move in step, as far as people say so
+}
+
+// Declared is one line of the manifest. A name may be declared in several groups.
+type Declared struct {
+	universe.Demand
+	Group string
+}
+
+// A Goal is a package and the constraint it is to reach.
+type Goal struct {
+	Name       string
+	Constraint string
+}
+
+// ParseGoal reads "name@constraint"; a bare name has the constraint "".
+func ParseGoal(text string) Goal {
+	if at := strings.LastIndexByte(text, '@'); at > 0 {
+		return Goal{text[:at], text[at+1:]}
+	}
+	return Goal{Name: text}
+}
+
+func (g Goal) String() string {
+	if g.Constraint == "" {
+		return g.Name
+	}
+	return g.Name + "@" + g.Constraint
+}
+
+// A GoalError says why a goal cannot be meant.
+type GoalError struct {
+	Goal   Goal
+	Reason string
+}
+
+func (e *GoalError) Error() string { return fmt.Sprintf("goal %s: %s", e.Goal, e.Reason) }
+
+// An advisor computes on one application.
+type advisor struct {
+	ctx    context.Context
+	source universe.Source
+	app    Application
+	goal   Goal
+	base   *solve.Resolution
+}
+
+// registered reports whether a declaration is resolved from the registry.
+func registered(d Declared) bool { return !d.Foreign }
+
+// names returns the declared names that the registry serves, each once, in the order of the manifest.
+func (a *advisor) names() []string {
+	var all []string
+	for _, d := range a.app.Declared {
+		if registered(d) && !slices.Contains(all, d.As) {
+			all = append(all, d.As)
+		}
+	}
+	return all
+}
+
+// declaration returns the first declaration of a name.
+func (a *advisor) declaration(name string) Declared {
+	for _, d := range a.app.Declared {
+		if d.As == name {
+			return d
+		}
+	}
+	return Declared{}
+}
+
+func (a *advisor) pkg(name string) (*universe.Package, error) {
+	return a.source.Package(a.ctx, a.declaration(name).Package)
+}
+
+// locked returns the version that a declared name has in the base, "" for none.
+func (a *advisor) locked(name string) string { return versionOf(a.base, name) }
+
+func versionOf(r *solve.Resolution, name string) string {
+	if r == nil {
+		return ""
+	}
+	if n := r.Root(name); n != nil {
+		return n.Version
+	}
+	return ""
+}
+
+// usable returns the releases of a package that a plan may choose: stable ones, the given current one, and
+// prereleases where someone said so.
+func (a *advisor) usable(p *universe.Package, current string) version.Set {
+	s := p.Stable()
+	if slices.Contains(a.app.Previews, p.Name) {
+		s = version.FullSet(len(p.Releases))
+	}
+	if i := p.Index(current); i >= 0 {
+		s.Add(i)
+	}
+	return s
+}
+
+func texts(p *universe.Package, s version.Set) []string {
+	all := []string{} // not nil: no release is not the same as no choice
+	for i := range s.All() {
+		all = append(all, p.Releases[i].Version.String())
+	}
+	return all
+}
+
+// A choice says which releases each declared name may have; a name that is not in it is left out.
+type choice map[string][]string
+
+// problem states the application with a choice of releases. The goal and its family are single.
+func (a *advisor) problem(c choice, keep map[string][]string) solve.Problem {
+	p := solve.Problem{Tenancy: a.app.Tenancy, Keep: keep, Single: []string{a.goal.Name}}
+	for _, family := range a.app.Families {
+		if slices.Contains(family, a.goal.Name) {
+			p.Single = family
+		}
+	}
+	for _, d := range a.app.Declared {
+		root := solve.Root{Demand: d.Demand, Group: d.Group}
+		if registered(d) {
+			among, ok := c[d.As]
+			if !ok {
+				continue
+			}
+			root.Among = among
+		}
+		p.Roots = append(p.Roots, root)
+	}
+	return p
+}
+
+// solve returns a resolution, or nil and the declared names that the refutation rests on.
+func (a *advisor) solve(c choice, keep map[string][]string) (*solve.Resolution, []string, error) {
+	return solve.Try(a.ctx, a.source, a.problem(c, keep))
+}
+
+// Baseline returns the application's lock, or a resolution of its manifest when it has none.
+func Baseline(ctx context.Context, source universe.Source, app Application) (*solve.Resolution, error) {
+	if app.Locked != nil {
+		return app.Locked, nil
+	}
+	return solve.Resolve(ctx, source, app.Problem())
+}
+
+// Problem states the application as its manifest does, preferring what is locked.
+func (app Application) Problem() solve.Problem {
+	p := solve.Problem{Tenancy: app.Tenancy}
+	for _, d := range app.Declared {
+		p.Roots = append(p.Roots, solve.Root{Demand: d.Demand, Group: d.Group})
+	}
+	if app.Locked != nil {
+		p.Keep = app.Locked.Versions()
+	}
+	return p
+}
+
+// newAdvisor checks the goal, and gives one without a constraint its newest stable major.
+func newAdvisor(ctx context.Context, source universe.Source, app Application, goal Goal) (*advisor, error) {
+	a := &advisor{ctx: ctx, source: source, app: app, goal: goal}
+	var names []string
+	for _, d := range app.Declared {
+		names = append(names, d.As)
+	}
+	if !slices.Contains(names, goal.Name) {
+		return nil, &GoalError{goal, notAmong("no declared package has this name", goal.Name, names)}
+	}
+	if d := a.declaration(goal.Name); !registered(d) {
+		return nil, &GoalError{goal, fmt.Sprintf("%s does not come from the registry (%s)", goal.Name, d.Text)}
+	}
+	p, err := a.pkg(goal.Name)
+	if err != nil {
+		return nil, err
+	}
+	if goal.Constraint == "" {
+		newest := p.Newest()
+		if newest == nil {
+			return nil, &GoalError{goal, "it has no releases"}
+		}
+		a.goal.Constraint = app.Scheme.Major(newest.Version)
+	}
+	if _, err := app.Scheme.Constrain(a.goal.Constraint); err != nil {
+		return nil, &GoalError{goal, err.Error()}
+	}
+	if set, err := a.target(p); err != nil || set.Empty() {
+		return nil, &GoalError{goal, fmt.Sprintf("no release of %s fits; published majors: %s", goal.Name, majors(p, app.Scheme))}
+	}
+	if a.base, err = Baseline(ctx, source, app); err != nil {
+		return nil, err
+	}
+	return a, nil
+}
+
+// target returns the releases that the goal means.
+func (a *advisor) target(p *universe.Package) (version.Set, error) {
+	set, err := p.Admit(a.goal.Constraint)
+	if err != nil {
+		return set, err
+	}
+	if set.Empty() { // a major of which there are only previews, when these are allowed
+		set = version.NewSet(len(p.Releases))
+		for i := range a.usable(p, "").All() {
+			if a.app.Scheme.Major(p.Releases[i].Version) == a.goal.Constraint {
+				set.Add(i)
+			}
+		}
+	}
+	return set, nil
+}
+
+func majors(p *universe.Package, scheme version.Scheme) string {
+	var all []string
+	stable := map[string]bool{}
+	for i := range p.Releases {
+		m := scheme.Major(p.Releases[i].Version)
+		if !slices.Contains(all, m) {
+			all = append(all, m)
+		}
+		stable[m] = stable[m] || !p.Releases[i].Version.Prerelease()
+	}
+	for i, m := range all {
+		if !stable[m] {
+			all[i] = m + " (previews only)"
+		}
+	}
+	return strings.Join(all, ", ")
+}
+
+// notAmong adds the nearest of the names to a message.
+func notAmong(message, name string, names []string) string {
+	if near := Nearest(name, names); near != "" {
+		return message + "; did you mean " + near + "?"
+	}
+	return message
+}
+
+// Nearest returns the name with the least edit distance to a given one, or "" when none is near.
+func Nearest(name string, names []string) string {
+	best, distance := "", len(name)/2+1
+	for _, n := range slices.Sorted(slices.Values(names)) {
+		if d := editDistance(name, n); d < distance {
+			best, distance = n, d
+		}
+	}
+	return best
+}
+
+// editDistance is the Levenshtein distance in bytes.
+func editDistance(a, b string) int {
+	row := make([]int, len(b)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := range len(a) {
+		diagonal := row[0]
+		row[0] = i + 1
+		for j := range len(b) {
+			change := diagonal
+			if a[i] != b[j] {
+				change++
+			}
+			diagonal = row[j+1]
+			row[j+1] = min(change, row[j]+1, row[j+1]+1)
+		}
+	}
+	return row[len(b)]
+}
+
+// asTangle returns the tangle in an error, or nil.
+func asTangle(err error) *solve.Tangle {
+	var t *solve.Tangle
+	if errors.As(err, &t) {
+		return t
+	}
+	return nil
+}
+
+func byName[T any](name func(T) string) func(a, b T) int {
+	return func(a, b T) int { return cmp.Compare(name(a), name(b)) }
+}

@@ -1,0 +1,316 @@
+package ecosystem
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/pelletier/go-toml/v2"
+
+	"molt/core/solve"
+	"molt/core/universe"
+)
+
+// LockFormat is the version of the molt.lock format that this Molt writes, and the newest that it reads.
+const LockFormat = 1
+
+// A Lock is what an application is locked to: every release with its identity, checksum, source and edges.
+type Lock struct {
+	Ecosystem string
+	Roots     []solve.Edge    // sorted by group and name
+	Packages  []LockedPackage // sorted by ID
+}
+
+// A LockedPackage is one node of the locked graph.
+type LockedPackage struct {
+	solve.Node
+	PURL      string
+	Integrity string // W3C subresource-integrity string
+	Source    string // address of the archive, relative to the registry's where it lies below it
+	Runtimes  []universe.Requirement
+}
+
+// NewLock makes the lock of a resolution, with what the source knows of its releases.
+func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.Resolution) (*Lock, error) {
+	l := &Lock{Ecosystem: e.Name(), Roots: slices.Clone(r.Roots)}
+	sortRoots(l.Roots)
+	for _, n := range r.Packages {
+		p, err := source.Package(ctx, n.Name)
+		if err != nil {
+			return nil, err
+		}
+		release := p.Release(n.Version)
+		l.Packages = append(l.Packages, LockedPackage{Node: n, PURL: e.PackageURL(n.Name, n.Version),
+			Integrity: release.Integrity, Source: release.Archive, Runtimes: release.Runtimes})
+	}
+	return l, nil
+}
+
+func sortRoots(roots []solve.Edge) {
+	slices.SortFunc(roots, func(a, b solve.Edge) int {
+		if c := strings.Compare(a.Group, b.Group); c != 0 {
+			return c
+		}
+		return strings.Compare(a.Name, b.Name)
+	})
+}
+
+// Resolution returns the locked graph.
+func (l *Lock) Resolution() *solve.Resolution {
+	r := &solve.Resolution{Roots: l.Roots}
+	for _, p := range l.Packages {
+		r.Packages = append(r.Packages, p.Node)
+	}
+	return r
+}
+
+// Universe returns the packages that the lock holds and no others, so that it can be checked without a registry. A
+// constraint that is a tag is taken to have named the release that it got.
+func (l *Lock) Universe(e Ecosystem) (universe.Table, error) {
+	releases := map[string][]universe.Release{}
+	seen := map[string]bool{}
+	tags := map[string]map[string]string{}
+	versions := map[string]*LockedPackage{}
+	for i := range l.Packages {
+		versions[l.Packages[i].ID] = &l.Packages[i]
+	}
+	demands := func(edges []solve.Edge) (all []universe.Demand) {
+		for _, edge := range edges {
+			all = append(all, universe.Demand{As: edge.Name, Package: edge.Package, Text: edge.Constraint, Optional: edge.Optional, Foreign: edge.Foreign})
+			if to := versions[edge.To]; to != nil {
+				if _, err := e.Scheme().Constrain(edge.Constraint); err != nil {
+					if tags[to.Name] == nil {
+						tags[to.Name] = map[string]string{}
+					}
+					tags[to.Name][edge.Constraint] = to.Version
+				}
+			}
+		}
+		return all
+	}
+	demands(l.Roots)
+	for _, p := range l.Packages {
+		needs, peers := demands(p.Needs), demands(p.Peers)
+		if seen[p.Name+"@"+p.Version] {
+			continue
+		}
+		seen[p.Name+"@"+p.Version] = true
+		v, err := e.Scheme().Parse(p.Version)
+		if err != nil {
+			return nil, err
+		}
+		releases[p.Name] = append(releases[p.Name], universe.Release{Version: v, Needs: needs, Peers: peers, Runtimes: p.Runtimes,
+			Integrity: p.Integrity, Archive: p.Source})
+	}
+	t := universe.Table{}
+	for name, all := range releases {
+		t[name] = universe.NewPackage(name, e.Scheme(), all)
+		t[name].Tags = tags[name]
+	}
+	return t, nil
+}
+
+// EncodeMoltLock writes a lock in the molt.lock format, which docs/formats.md describes: the same bytes for the same
+// lock, one block a package, one line an edge, so that two branches seldom touch the same line.
+func EncodeMoltLock(l *Lock) []byte {
+	var b strings.Builder
+	fmt.Fprintf(&b, "# Which releases this application is locked to. Molt writes this file; people review and commit it.\n")
+	fmt.Fprintf(&b, "molt-lock = %d\necosystem = %s\n", LockFormat, quoted(l.Ecosystem))
+	group := ""
+	for _, r := range l.Roots {
+		if r.Group != group {
+			group = r.Group
+			fmt.Fprintf(&b, "\n[application.%s]\n", quoted(group))
+		}
+		fmt.Fprintf(&b, "%s = %s\n", quoted(edgeKey(r)), quoted(r.To))
+	}
+	for _, p := range l.Packages {
+		fmt.Fprintf(&b, "\n[%s]\n", quoted("at "+p.ID))
+		fmt.Fprintf(&b, "purl = %s\n", quoted(p.PURL))
+		if p.Integrity != "" {
+			fmt.Fprintf(&b, "integrity = %s\n", quoted(p.Integrity))
+		}
+		if p.Source != "" {
+			fmt.Fprintf(&b, "archive = %s\n", quoted(p.Source))
+		}
+		for _, q := range p.Runtimes {
+			fmt.Fprintf(&b, "runtime.%s = %s\n", quoted(q.Name), quoted(q.Text))
+		}
+		for _, edge := range p.Needs {
+			fmt.Fprintf(&b, "need.%s = %s\n", quoted(edgeKey(edge)), quoted(edge.To))
+		}
+		for _, edge := range p.Peers {
+			fmt.Fprintf(&b, "peer.%s = %s\n", quoted(edgeKey(edge)), quoted(edge.To))
+		}
+	}
+	return []byte(b.String())
+}
+
+// quoted writes a TOML basic string, whose escapes are those of JSON.
+func quoted(s string) string {
+	var b strings.Builder
+	enc := json.NewEncoder(&b)
+	enc.SetEscapeHTML(false)
+	_ = enc.Encode(s) // a string always has an encoding
+	return strings.TrimSuffix(b.String(), "\n")
+}
+
+// edgeKey writes an edge's own side: "name constraint", "name=package constraint" for an alias, with "maybe " before
+// it when the edge is optional and "outside " when it leads out of the registry.
+func edgeKey(e solve.Edge) string {
+	key := e.Name
+	if e.Package != e.Name {
+		key += "=" + e.Package
+	}
+	key += " " + e.Constraint
+	if e.Foreign {
+		key = "outside " + key
+	}
+	if e.Optional {
+		key = "maybe " + key
+	}
+	return key
+}
+
+func readEdge(key, to, group string) solve.Edge {
+	e := solve.Edge{To: to, Group: group}
+	key, e.Optional = strings.CutPrefix(key, "maybe ")
+	key, e.Foreign = strings.CutPrefix(key, "outside ")
+	e.Name, e.Constraint, _ = strings.Cut(key, " ")
+	e.Package = e.Name
+	if as, name, ok := strings.Cut(e.Name, "="); ok {
+		e.Name, e.Package = as, name
+	}
+	return e
+}
+
+// A NewerLockError reports a lock in a format of the future.
+type NewerLockError struct {
+	File   string
+	Format int64
+}
+
+func (e *NewerLockError) Error() string {
+	return fmt.Sprintf("%s is written in format %d; this Molt reads up to %d: it needs a newer Molt", e.File, e.Format, LockFormat)
+}
+
+// DecodeMoltLock reads the molt.lock format.
+func DecodeMoltLock(file string, data []byte) (*Lock, error) {
+	var doc map[string]any
+	if err := toml.Unmarshal(data, &doc); err != nil {
+		p := &PositionError{File: file, Line: 1, Column: 1, Reason: "this is not TOML: " + err.Error()}
+		if at, ok := err.(*toml.DecodeError); ok {
+			p.Line, p.Column = at.Position()
+		}
+		return nil, p
+	}
+	fail := func(reason string, args ...any) (*Lock, error) {
+		return nil, &PositionError{File: file, Line: 1, Column: 1, Reason: fmt.Sprintf(reason, args...) + "; molt relock writes it anew"}
+	}
+	format, ok := doc["molt-lock"].(int64)
+	switch {
+	case !ok:
+		return fail("this is not a lock of Molt's: molt-lock is missing")
+	case format > LockFormat:
+		return nil, &NewerLockError{file, format}
+	}
+	l := &Lock{}
+	l.Ecosystem, _ = doc["ecosystem"].(string)
+	for key, value := range doc {
+		table, ok := value.(map[string]any)
+		switch id, isPackage := strings.CutPrefix(key, "at "); {
+		case key == "molt-lock" || key == "ecosystem":
+		case !ok:
+			return fail("%q is not part of a lock", key)
+		case key == "application":
+			for group, entries := range table {
+				edges, ok := entries.(map[string]any)
+				if !ok {
+					return fail("application.%s is not a table", group)
+				}
+				for k, to := range edges {
+					id, _ := to.(string)
+					l.Roots = append(l.Roots, readEdge(k, id, group))
+				}
+			}
+		case isPackage:
+			p, err := readLocked(id, table)
+			if err != nil {
+				return fail("%s: %v", id, err)
+			}
+			l.Packages = append(l.Packages, p)
+		default:
+			return fail("%q is not part of a lock", key)
+		}
+	}
+	sortRoots(l.Roots)
+	slices.SortFunc(l.Packages, func(a, b LockedPackage) int { return strings.Compare(a.ID, b.ID) })
+	ids := map[string]bool{"": true}
+	for _, p := range l.Packages {
+		ids[p.ID] = true
+	}
+	check := func(by string, edges []solve.Edge) error {
+		for _, e := range edges {
+			if !ids[e.To] {
+				return fmt.Errorf("%s leads to %s, which has no block", by, e.To)
+			}
+		}
+		return nil
+	}
+	if err := check("the application", l.Roots); err != nil {
+		return fail("%v", err)
+	}
+	for _, p := range l.Packages {
+		if err := check(p.ID, append(slices.Clone(p.Needs), p.Peers...)); err != nil {
+			return fail("%v", err)
+		}
+	}
+	return l, nil
+}
+
+func readLocked(id string, table map[string]any) (LockedPackage, error) {
+	p := LockedPackage{}
+	p.ID = id
+	plain, _, _ := strings.Cut(id, " ")
+	at := strings.LastIndexByte(plain, '@')
+	if at <= 0 {
+		return p, fmt.Errorf("the name of the block is not name@version")
+	}
+	p.Name, p.Version = plain[:at], plain[at+1:]
+	for key, value := range table {
+		text, isText := value.(string)
+		inner, isTable := value.(map[string]any)
+		switch {
+		case key == "purl" && isText:
+			p.PURL = text
+		case key == "integrity" && isText:
+			p.Integrity = text
+		case key == "archive" && isText:
+			p.Source = text
+		case isTable && (key == "need" || key == "peer" || key == "runtime"):
+			for k, v := range inner {
+				to, ok := v.(string)
+				if !ok {
+					return p, fmt.Errorf("%s.%q is not a text", key, k)
+				}
+				switch key {
+				case "need":
+					p.Needs = append(p.Needs, readEdge(k, to, ""))
+				case "peer":
+					p.Peers = append(p.Peers, readEdge(k, to, ""))
+				default:
+					p.Runtimes = append(p.Runtimes, universe.Requirement{Name: k, Text: to})
+				}
+			}
+		default:
+			return p, fmt.Errorf("%q is not part of a package's block", key)
+		}
+	}
+	byName := func(a, b solve.Edge) int { return strings.Compare(a.Name, b.Name) }
+	slices.SortFunc(p.Needs, byName)
+	slices.SortFunc(p.Peers, byName)
+	slices.SortFunc(p.Runtimes, func(a, b universe.Requirement) int { return strings.Compare(a.Name, b.Name) })
+	return p, nil
+}
