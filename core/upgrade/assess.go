@@ -2,7 +2,7 @@ package upgrade
 
 import (
 	"context"
-	"fmt"
+	"maps"
 	"slices"
 
 	"molt/core/solve"
@@ -29,8 +29,7 @@ type Assessment struct {
 	Goal      Goal
 	Release   string // the release of the goal that a resolution found; else the newest that the goal means
 	Reachable bool
-	Solution  *solve.Resolution // the resolution that proves it reachable
-	Tangle    *solve.Tangle     // why it is not, when no single package is to blame
+	Tangle    *solve.Tangle // why it is not, when no single package is to blame
 	Runtimes  []RuntimeNeed
 	Packages  []Assessed // in the order of the manifest, without the goal
 }
@@ -82,6 +81,10 @@ func (a *advisor) assess() (*Assessment, error) {
 	if err != nil {
 		return nil, err
 	}
+	whole, err := a.outlook(target)
+	if err != nil {
+		return nil, err
+	}
 	for _, d := range a.app.Declared {
 		if d.As == a.goal.Name || !registered(d) {
 			continue
@@ -91,12 +94,48 @@ func (a *advisor) assess() (*Assessment, error) {
 			return nil, err
 		}
 		got := Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Locked: a.locked(d.As), Retires: retirement(p, a.goal.Name)}
-		if err := a.stand(&got, p, framework, old, target); err != nil {
+		if err := a.stand(&got, p, framework, old, target, whole); err != nil {
 			return nil, err
 		}
 		out.Packages = append(out.Packages, got)
 	}
-	return out, a.conclude(out, framework, target)
+	return out, a.conclude(out, target, whole)
+}
+
+// outlook finds the company in which standings are decided: all declared packages at any usable release, a held one at
+// its own, without those that no release of the goal goes with and those that retire. It returns a resolution of that
+// company with the goal. When there is none, packages are judged with the framework alone.
+func (a *advisor) outlook(target []string) (*solve.Resolution, error) {
+	company := choice{}
+	for _, name := range a.names() {
+		if name == a.goal.Name {
+			continue
+		}
+		p, err := a.pkg(name)
+		if err != nil {
+			return nil, err
+		}
+		free := texts(p, a.usable(p, a.locked(name)))
+		if slices.Contains(a.app.Held, name) && a.locked(name) != "" {
+			free = []string{a.locked(name)}
+		}
+		alone, err := a.pair(name, free, target)
+		if err != nil {
+			return nil, err
+		}
+		if alone != nil && retirement(p, a.goal.Name) == nil {
+			company[name] = free
+		}
+	}
+	a.company = company
+	c := maps.Clone(company)
+	c[a.goal.Name] = target
+	whole, _, err := a.solve(c, a.base.Versions())
+	if whole == nil {
+		a.company = nil
+	}
+	a.together = company
+	return whole, err
 }
 
 // inUse returns the releases of the framework that count as the one in use: the locked one and later ones that are not
@@ -124,18 +163,20 @@ func (a *advisor) compatible(p *universe.Package, current string) []string {
 	return all
 }
 
-// pair asks whether a package at one of some releases resolves with the framework at one of some releases, whatever
-// the other declared packages would have to do: those that have no such release themselves are judged on their own.
+// pair asks whether a package at one of some releases resolves with the framework at one of some releases, in the
+// company of the other declared packages.
 func (a *advisor) pair(name string, releases, framework []string) (*solve.Resolution, error) {
 	if len(releases) == 0 || len(framework) == 0 {
 		return nil, nil
 	}
-	c := choice{a.goal.Name: framework, name: releases}
+	c := choice{}
+	maps.Copy(c, a.company)
+	c[a.goal.Name], c[name] = framework, releases
 	r, _, err := a.solve(c, a.base.Versions())
 	return r, err
 }
 
-func (a *advisor) stand(got *Assessed, p, framework *universe.Package, old, target []string) error {
+func (a *advisor) stand(got *Assessed, p, framework *universe.Package, old, target []string, whole *solve.Resolution) error {
 	current := []string{got.Locked}
 	usable := a.usable(p, got.Locked)
 	at := p.Index(got.Locked)
@@ -144,7 +185,11 @@ func (a *advisor) stand(got *Assessed, p, framework *universe.Package, old, targ
 		got.First = p.Releases[first].Version.String()
 	}
 	defer func() { a.prove(got, p, framework, target) }()
-	ready, err := a.pair(got.Name, current, target)
+	ready := whole
+	var err error
+	if whole == nil || versionOf(whole, got.Name) != got.Locked {
+		ready, err = a.pair(got.Name, current, target)
+	}
 	switch {
 	case err != nil:
 		return err
@@ -262,63 +307,22 @@ func (a *advisor) onFramework(r *universe.Release) []universe.Demand {
 
 func (a *advisor) mentions(r *universe.Release) bool { return len(a.onFramework(r)) > 0 }
 
-// conclude decides whether the goal is reachable: everything declared, at any release but for what people hold back,
-// has to resolve with it together.
-func (a *advisor) conclude(out *Assessment, framework *universe.Package, target []string) error {
-	c, err := a.free(out.Packages)
-	if err != nil {
-		return err
-	}
-	c[a.goal.Name] = target
-	blocked := false
-	for _, got := range out.Packages {
-		blocked = blocked || got.Standing == Blocked
-	}
-	if blocked { // a witness for what the others bring along, without those that cannot come
-		for _, got := range out.Packages {
-			if got.Standing == Blocked {
-				delete(c, got.Name)
-			}
-		}
-	}
-	r, _, err := a.solve(c, a.base.Versions())
-	if err != nil {
-		return err
-	}
-	if r == nil {
+// conclude decides whether the goal is reachable: no declared package is blocked, and all go with it together.
+func (a *advisor) conclude(out *Assessment, target []string, whole *solve.Resolution) error {
+	if whole == nil {
+		c := maps.Clone(a.together)
+		c[a.goal.Name] = target
 		_, err := solve.Resolve(a.ctx, a.source, a.problem(c, nil))
-		if out.Tangle = asTangle(err); out.Tangle == nil && err != nil {
+		if out.Tangle = asTangle(err); out.Tangle == nil {
 			return err
 		}
 		return nil
 	}
-	out.Release = versionOf(r, a.goal.Name)
-	out.Reachable = !blocked
-	if out.Reachable {
-		out.Solution = r
-	}
-	out.Runtimes, err = runtimeNeeds(a.ctx, a.source, a.app, a.base, r)
+	out.Release = versionOf(whole, a.goal.Name)
+	out.Reachable = !slices.ContainsFunc(out.Packages, func(got Assessed) bool { return got.Standing == Blocked })
+	var err error
+	out.Runtimes, err = runtimeNeeds(a.ctx, a.source, a.app, a.base, whole)
 	return err
-}
-
-// free gives every declared package all its usable releases, and a held one the release it has. What retires and
-// refuses the goal is left out: it will be gone by then.
-func (a *advisor) free(packages []Assessed) (choice, error) {
-	c := choice{}
-	for _, got := range packages {
-		p, err := a.pkg(got.Name)
-		if err != nil {
-			return nil, err
-		}
-		switch {
-		case slices.Contains(a.app.Held, got.Name) && got.Locked != "":
-			c[got.Name] = []string{got.Locked}
-		case got.Standing == Retires:
-		default:
-			c[got.Name] = texts(p, a.usable(p, got.Locked))
-		}
-	}
-	return c, nil
 }
 
 // runtimeNeeds lists what a new resolution requires of runtimes and what the old one did not, or what is not met.
@@ -373,12 +377,4 @@ func fits(scheme version.Scheme, constraint, v string) bool {
 	}
 	parsed, err := scheme.Parse(v)
 	return err == nil && c.Admits(parsed)
-}
-
-// describe says for people what a standing comes to.
-func (got Assessed) describe() string {
-	if got.To == "" {
-		return string(got.Standing)
-	}
-	return fmt.Sprintf("%s at %s", got.Standing, got.To)
 }

@@ -73,6 +73,9 @@ type advisor struct {
 	app    Application
 	goal   Goal
 	base   *solve.Resolution
+
+	company  choice // the packages in whose company pair solves; nil for none
+	together choice // those that should go with the goal together
 }
 
 // registered reports whether a declaration is resolved from the registry.
@@ -156,6 +159,14 @@ func (a *advisor) problem(c choice, keep map[string][]string) solve.Problem {
 				continue
 			}
 			root.Among = among
+			switch { // what a tangle shall say of it
+			case d.As == a.goal.Name && len(among) > 1:
+				root.Text = a.goal.Constraint
+			case len(among) == 1:
+				root.Text = among[0]
+			default:
+				root.Text = "*"
+			}
 		}
 		p.Roots = append(p.Roots, root)
 	}

@@ -1,0 +1,326 @@
+package upgrade
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"molt/core/solve"
+	"molt/core/universe"
+)
+
+// hops goes to the goal one major after the other. A major that the application cannot stand on is leapt over; the last
+// one has to hold.
+func (p *planner) hops() error {
+	framework, err := p.pkg(p.goal.Name)
+	if err != nil {
+		return err
+	}
+	set, err := p.target(framework)
+	if err != nil {
+		return err
+	}
+	if set.Has(framework.Index(versionOf(p.now.locked, p.goal.Name))) {
+		p.plan.Reachable = true
+		return nil
+	}
+	final := texts(framework, set)
+	for _, hop := range p.between(framework, final) {
+		done, err := p.hop(hop)
+		if err != nil {
+			return err
+		}
+		p.plan.Reachable = done
+	}
+	return nil
+}
+
+// A hop is a major on the way, with its releases.
+type hop struct {
+	major    string
+	releases []string
+}
+
+// between lists the majors after the one in use, up to the goal's, whose releases are final.
+func (p *planner) between(framework *universe.Package, final []string) []hop {
+	var hops []hop
+	at := framework.Index(versionOf(p.now.locked, p.goal.Name))
+	end := framework.Index(final[len(final)-1])
+	here := ""
+	if at >= 0 {
+		here = p.app.Scheme.Major(framework.Releases[at].Version)
+	}
+	goal := p.app.Scheme.Major(framework.Releases[end].Version)
+	for i := at + 1; i <= end; i++ {
+		r := &framework.Releases[i]
+		m := p.app.Scheme.Major(r.Version)
+		if m == here || m == goal || r.Version.Prerelease() {
+			continue
+		}
+		if n := len(hops); n > 0 && hops[n-1].major == m {
+			hops[n-1].releases = append(hops[n-1].releases, r.Version.String())
+		} else {
+			hops = append(hops, hop{m, []string{r.Version.String()}})
+		}
+	}
+	return append(hops, hop{goal, final})
+}
+
+// hop brings the framework to one major: first the bridges, then the runtime, then the framework with what must go
+// together with it. It reports whether it got there; when not, the plan is as it was.
+func (p *planner) hop(h hop) (bool, error) {
+	saved, stages := p.now.clone(), slices.Clone(p.plan.Stages)
+	undo := func(err error) (bool, error) {
+		p.now, p.plan.Stages = saved, stages
+		return false, err
+	}
+	retired := p.retireFor(h)
+	r, level, err := p.optimum(p.without(retired), h.releases)
+	if err != nil || r == nil {
+		return undo(err)
+	}
+	var moving []string
+	for _, name := range p.names() {
+		if level[name] > stay && versionOf(r, name) != versionOf(p.now.locked, name) {
+			moving = append(moving, name)
+		}
+	}
+	for _, family := range p.families(moving) {
+		if err := p.bridgeFamily(h, family, retired); err != nil {
+			return undo(err)
+		}
+	}
+	// What the bridges left undone has to go together with the framework.
+	if r, _, err = p.optimum(p.without(retired), h.releases); err != nil || r == nil {
+		return undo(err)
+	}
+	if err := p.runtime(h, r); err != nil {
+		return undo(err)
+	}
+	done, err := p.goalStage(h, r, retired)
+	if err != nil || !done {
+		return undo(err)
+	}
+	return true, nil
+}
+
+// without returns the present state as it is when some packages are gone.
+func (p *planner) without(names []string) state {
+	s := p.now.clone()
+	for _, name := range names {
+		s.gone[name] = true
+	}
+	return s
+}
+
+// retireFor lists the retiring packages that no release of the hop goes with: they have to go at the latest now.
+func (p *planner) retireFor(h hop) []string {
+	var names []string
+	for _, name := range p.names() {
+		got := p.assessed[name]
+		if got.Retires == nil || got.Standing != Retires || p.now.gone[name] {
+			continue
+		}
+		c := choice{p.goal.Name: h.releases, name: {versionOf(p.now.locked, name)}}
+		if r, _, err := p.solve(c, nil); err == nil && r == nil {
+			names = append(names, name)
+		}
+	}
+	return names
+}
+
+// families groups names that move in step: as people said, else those of one scope that stand at one version number.
+func (p *planner) families(names []string) [][]string {
+	var groups [][]string
+	seen := map[string]bool{}
+	for _, name := range names {
+		if seen[name] {
+			continue
+		}
+		group := []string{name}
+		for _, other := range names {
+			if other != name && !seen[other] && p.akin(name, other) {
+				group = append(group, other)
+			}
+		}
+		for _, n := range group {
+			seen[n] = true
+		}
+		groups = append(groups, group)
+	}
+	return groups
+}
+
+func (p *planner) akin(a, b string) bool {
+	for _, family := range p.app.Families {
+		if slices.Contains(family, a) && slices.Contains(family, b) {
+			return true
+		}
+	}
+	return stem(a) == stem(b) && versionOf(p.now.locked, a) == versionOf(p.now.locked, b)
+}
+
+// stem is what the names of a family share: the scope, or the part before the first hyphen.
+func stem(name string) string {
+	if scope, _, ok := strings.Cut(name, "/"); ok && name[0] == '@' {
+		return scope
+	}
+	first, _, _ := strings.Cut(name, "-")
+	return first
+}
+
+// bridgeFamily moves a family ahead of the framework when its members have releases that resolve with the framework in
+// use and, with the rest as the optimum has it, with the hop. Otherwise nothing happens: the family goes together.
+func (p *planner) bridgeFamily(h hop, family, retired []string) error {
+	framework, err := p.pkg(p.goal.Name)
+	if err != nil {
+		return err
+	}
+	current := versionOf(p.now.locked, p.goal.Name)
+	c := p.exact(p.now)
+	for _, name := range family {
+		pkg, err := p.pkg(name)
+		if err != nil {
+			return err
+		}
+		both := p.acceptors(pkg, framework, h.releases).all.And(p.acceptors(pkg, framework, []string{current}).all)
+		at := pkg.Index(versionOf(p.now.locked, name))
+		later := both.And(p.usable(pkg, versionOf(p.now.locked, name)))
+		for i := range at + 1 {
+			if later.Has(i) {
+				later = later.Minus(only(pkg, i))
+			}
+		}
+		c[name] = texts(pkg, later)
+	}
+	for range 50 { // each round refuses one release that the goal does not go with after all
+		level := map[string]concession{}
+		for _, name := range family {
+			level[name] = free
+		}
+		r, _, err := p.solve(c, keepExcept(p.now.locked, family, level))
+		if err != nil || r == nil {
+			return err
+		}
+		to := versionsOf(r, family)
+		ok, err := p.opens(h, to, retired)
+		if err != nil {
+			return err
+		}
+		if ok {
+			_, err := p.stage(BridgeStage, "bridge-"+slug(family[0]), strings.Join(family, ", ")+" ahead of "+p.goal.Name+" "+h.major, to,
+				func(string) string {
+					return fmt.Sprintf("goes with %s %s and with %s", p.goal.Name, current, h.major)
+				})
+			return err
+		}
+		name := family[0]
+		c[name] = slices.DeleteFunc(slices.Clone(c[name]), func(v string) bool { return v == to[name] })
+		if len(c[name]) == 0 {
+			return nil
+		}
+	}
+	return nil
+}
+
+// opens reports whether the hop resolves with a family at given releases.
+func (p *planner) opens(h hop, to map[string]string, retired []string) (bool, error) {
+	s := p.without(retired)
+	c := choice{p.goal.Name: h.releases}
+	for _, name := range p.names() {
+		if name == p.goal.Name || s.gone[name] {
+			continue
+		}
+		pkg, err := p.pkg(name)
+		if err != nil {
+			return false, err
+		}
+		c[name] = p.scopes(pkg, s, name)[last]
+		if v, ok := to[name]; ok {
+			c[name] = []string{v}
+		}
+	}
+	r, _, err := p.solve(c, nil)
+	return r != nil, err
+}
+
+// runtime adds a stage for the runtimes that the goal's resolution requires and that are not known to be there.
+func (p *planner) runtime(h hop, r *solve.Resolution) error {
+	needs, err := runtimeNeeds(p.ctx, p.source, p.app, p.now.locked, r)
+	if err != nil {
+		return err
+	}
+	st := Stage{ID: "runtime-" + h.major, Kind: RuntimeStage, Title: "raise the runtime; by hand"}
+	for _, n := range needs {
+		if n.Deployed != "" && !n.Met {
+			st.Raise = append(st.Raise, n)
+		}
+	}
+	if st.Raise != nil {
+		p.plan.Stages = append(p.plan.Stages, st)
+		for _, n := range st.Raise { // from here on it is taken to be done
+			p.raised(n.Name)
+		}
+	}
+	return nil
+}
+
+// raised forgets the deployed version of a runtime that a stage raises, so that later hops do not ask again. The
+// application's own map is left alone.
+func (p *planner) raised(name string) {
+	left := map[string]string{}
+	for n, v := range p.app.Runtimes {
+		if n != name {
+			left[n] = v
+		}
+	}
+	p.app.Runtimes = left
+}
+
+// goalStage moves the framework and all that the optimum moves with it.
+func (p *planner) goalStage(h hop, r *solve.Resolution, retired []string) (bool, error) {
+	to := versionsOf(r, p.names())
+	reason := func(name string) string {
+		switch {
+		case name == p.goal.Name:
+			return "the goal"
+		case p.refuses(name, versionOf(p.now.locked, name), h.releases):
+			return fmt.Sprintf("its release in use refuses %s %s, and what accepts that refuses %s", p.goal.Name, h.major, versionOf(p.now.locked, p.goal.Name))
+		}
+		return fmt.Sprintf("what %s %s brings along does not resolve with its release in use", p.goal.Name, h.major)
+	}
+	before := p.now.clone()
+	p.now = p.without(retired)
+	p.now.locked = before.locked
+	removed, err := p.replacements(retired)
+	if err != nil {
+		return false, err
+	}
+	for _, change := range removed {
+		if change.To.Version != "" {
+			to[change.Name] = change.To.Version
+		}
+	}
+	st, next, err := p.try(GoalStage, "goal-"+h.major, fmt.Sprintf("%s %s", p.goal.Name, h.major), to, reason)
+	if err != nil || st == nil {
+		p.now = before
+		return false, err
+	}
+	st.Changes = append(st.Changes, removed...)
+	p.plan.Stages = append(p.plan.Stages, *st)
+	p.now = next
+	return true, nil
+}
+
+func (p *planner) refuses(name, v string, framework []string) bool {
+	pkg, err := p.pkg(name)
+	if err != nil {
+		return false
+	}
+	f, err := p.pkg(p.goal.Name)
+	return err == nil && !p.acceptors(pkg, f, framework).all.Has(pkg.Index(v))
+}
+
+func slug(name string) string {
+	return strings.Trim(strings.NewReplacer("/", "-", "@", "").Replace(name), "-")
+}

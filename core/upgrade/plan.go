@@ -1,0 +1,323 @@
+package upgrade
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+)
+
+// A StageKind says why a stage is there.
+type StageKind string
+
+// The kinds of stage, in the order in which a plan has them. The last four repeat for every hop.
+const (
+	BaselineStage StageKind = "baseline" // lock what is there
+	PatchStage    StageKind = "patch"    // patch releases, together
+	MinorStage    StageKind = "minor"    // minor releases, together
+	BridgeStage   StageKind = "bridge"   // a package that goes with both, before the framework
+	RuntimeStage  StageKind = "runtime"  // raise a runtime; by hand
+	GoalStage     StageKind = "goal"     // the framework, with exactly what cannot go before or wait
+	AfterStage    StageKind = "after"    // what the goal opens
+	RetireStage   StageKind = "retire"   // what the goal makes superfluous
+)
+
+// A Plan leads from where an application stands to a goal.
+type Plan struct {
+	Goal      Goal
+	Reachable bool
+	Stages    []Stage
+	Wall      []string // when it is not reachable: what stands in the way, a line each
+	Tangle    *solve.Tangle
+}
+
+// A Stage is a set of manifest changes after which the whole resolves.
+type Stage struct {
+	ID      string
+	Kind    StageKind
+	Title   string
+	Changes []Change
+	Raise   []RuntimeNeed     // of a runtime stage
+	After   *solve.Resolution // nil for a runtime stage, which changes no package
+	Locked  Moves
+}
+
+// A Change is what a stage does to one declaration. From is zero for an added one, To for a removed one.
+type Change struct {
+	Name     string
+	Group    string
+	From, To Point
+	Jump     version.Jump
+	Standing Standing
+	Reason   string
+}
+
+// A Point is a constraint with the release that it leads to.
+type Point struct{ Constraint, Version string }
+
+// Moves counts what a stage does to the lock.
+type Moves struct{ Added, Removed, Moved int }
+
+// state is the application between two stages.
+type state struct {
+	lines  map[string]string // constraints of the manifest, by name
+	locked *solve.Resolution
+	gone   map[string]bool
+	added  []Declared
+}
+
+func (s state) clone() state {
+	return state{maps.Clone(s.lines), s.locked, maps.Clone(s.gone), slices.Clone(s.added)}
+}
+
+// A planner collects stages.
+type planner struct {
+	*advisor
+	assessed map[string]Assessed
+	plan     *Plan
+	now      state
+}
+
+// NewPlan makes the plan for a goal. Every stage in it was solved. When the goal is out of reach the plan goes as far as
+// it can, and Wall says what stands in the way.
+func NewPlan(ctx context.Context, source universe.Source, app Application, goal Goal) (*Plan, error) {
+	a, err := newAdvisor(ctx, source, app, goal)
+	if err != nil {
+		return nil, err
+	}
+	assessment, err := a.assess()
+	if err != nil {
+		return nil, err
+	}
+	p := &planner{advisor: a, assessed: map[string]Assessed{}, plan: &Plan{Goal: a.goal, Tangle: assessment.Tangle}}
+	for _, got := range assessment.Packages {
+		p.assessed[got.Name] = got
+	}
+	p.now = state{lines: map[string]string{}, locked: a.base, gone: map[string]bool{}}
+	for _, d := range app.Declared {
+		p.now.lines[d.As] = d.Text
+	}
+	if app.Locked == nil {
+		p.plan.Stages = append(p.plan.Stages, Stage{ID: "baseline", Kind: BaselineStage, Title: "lock what the manifest asks for today",
+			After: a.base, Locked: moves(nil, a.base)})
+	}
+	for _, step := range []func() error{p.patches, p.minors, p.hops} {
+		if err := step(); err != nil {
+			return nil, err
+		}
+	}
+	if p.plan.Reachable {
+		if err := p.after(); err != nil {
+			return nil, err
+		}
+		return p.plan, nil
+	}
+	for _, got := range assessment.Packages {
+		if got.Standing == Blocked {
+			line := fmt.Sprintf("%s: no release goes with %s", got.Name, a.goal)
+			if got.Preview != "" {
+				line += fmt.Sprintf("; the prerelease %s would", got.Preview)
+			}
+			p.plan.Wall = append(p.plan.Wall, line)
+		}
+	}
+	return p.plan, nil
+}
+
+// exact gives every declared name the release that it has.
+func (p *planner) exact(s state) choice {
+	c := choice{}
+	for _, name := range p.names() {
+		if v := versionOf(s.locked, name); v != "" && !s.gone[name] {
+			c[name] = []string{v}
+		}
+	}
+	return c
+}
+
+// patches and minors move everything that can move safely, together.
+func (p *planner) patches() error { return p.freshen(PatchStage, version.Patch) }
+func (p *planner) minors() error  { return p.freshen(MinorStage, version.Minor) }
+
+func (p *planner) freshen(kind StageKind, most version.Jump) error {
+	c := p.exact(p.now)
+	level := map[string]concession{}
+	for _, name := range p.names() {
+		pkg, err := p.pkg(name)
+		if err != nil {
+			return err
+		}
+		current := versionOf(p.now.locked, name)
+		at := pkg.Index(current)
+		if at < 0 || p.pinned(name) || slices.Contains(p.app.Held, name) {
+			continue
+		}
+		here := pkg.Releases[at].Version
+		var fresh []string
+		for i := range p.usable(pkg, current).All() {
+			r := &pkg.Releases[i]
+			jump := p.app.Scheme.Jump(here, r.Version)
+			if i == at || i > at && jump <= most && !p.app.Scheme.Breaking(here, r.Version) && r.Deprecated == "" && !r.Version.Prerelease() {
+				fresh = append(fresh, r.Version.String())
+			}
+		}
+		c[name] = fresh
+		if len(fresh) > 1 {
+			level[name] = inStep
+		}
+	}
+	r, _, err := p.solve(c, keepExcept(p.now.locked, p.names(), level))
+	if err != nil || r == nil {
+		return err
+	}
+	_, err = p.stage(kind, string(kind), fmt.Sprintf("all %s releases, together", kind), versionsOf(r, p.names()),
+		func(string) string { return fmt.Sprintf("newest %s release", kind) })
+	return err
+}
+
+// pinned reports whether the manifest asks for exactly one release: someone meant that.
+func (p *planner) pinned(name string) bool {
+	pkg, err := p.pkg(name)
+	if err != nil {
+		return false
+	}
+	c, err := p.app.Scheme.Constrain(p.now.lines[name])
+	if err != nil {
+		return false
+	}
+	v, err := p.app.Scheme.Parse(strings.TrimLeft(p.now.lines[name], "= "))
+	return err == nil && c.Admits(v) && pkg != nil
+}
+
+func versionsOf(r *solve.Resolution, names []string) map[string]string {
+	all := map[string]string{}
+	for _, name := range names {
+		if v := versionOf(r, name); v != "" {
+			all[name] = v
+		}
+	}
+	return all
+}
+
+// stage turns target versions into manifest changes, solves what the manifest then says, and adds the stage when that
+// works out. It reports whether it did; a stage that changes nothing is not added, and is no failure.
+func (p *planner) stage(kind StageKind, id, title string, to map[string]string, reason func(name string) string) (bool, error) {
+	st, next, err := p.try(kind, id, title, to, reason)
+	if err != nil || st == nil {
+		return false, err
+	}
+	if len(st.Changes) > 0 {
+		p.plan.Stages = append(p.plan.Stages, *st)
+		p.now = next
+	}
+	return true, nil
+}
+
+// try makes a stage without adding it; nil when it does not resolve.
+func (p *planner) try(kind StageKind, id, title string, to map[string]string, reason func(name string) string) (*Stage, state, error) {
+	next := p.now.clone()
+	st := &Stage{ID: id, Kind: kind, Title: title}
+	for _, d := range p.app.Declared {
+		target, listed := to[d.As]
+		from := versionOf(p.now.locked, d.As)
+		if p.now.gone[d.As] || !registered(d) || !listed || target == from {
+			continue
+		}
+		change := Change{Name: d.As, Group: d.Group, From: Point{p.now.lines[d.As], from}, Standing: p.assessed[d.As].Standing, Reason: reason(d.As)}
+		if err := p.complete(&change, target); err != nil {
+			return nil, next, err
+		}
+		next.lines[d.As] = change.To.Constraint
+		st.Changes = append(st.Changes, change)
+	}
+	return p.seal(st, next, to)
+}
+
+// complete fills in where a change leads.
+func (p *planner) complete(change *Change, target string) error {
+	pkg, err := p.pkg(change.Name)
+	if err != nil {
+		return err
+	}
+	after := pkg.Release(target)
+	change.To = Point{p.app.Scheme.Restyle(change.From.Constraint, after.Version), target}
+	if before := pkg.Release(change.From.Version); before != nil {
+		change.Jump = p.app.Scheme.Jump(before.Version, after.Version)
+	}
+	return nil
+}
+
+// seal solves the manifest as a stage leaves it, each changed package at its target and everything else as it is
+// locked where that is possible. Execution solves the same problem again.
+func (p *planner) seal(st *Stage, next state, to map[string]string) (*Stage, state, error) {
+	r, err := LockStage(p.ctx, p.source, p.app, p.declared(next), p.now.locked, to)
+	if asTangle(err) != nil {
+		return nil, next, nil
+	}
+	if err != nil {
+		return nil, next, err
+	}
+	st.After, st.Locked = r, moves(p.now.locked, r)
+	next.locked = r
+	return st, next, nil
+}
+
+// declared returns the declarations of a state.
+func (p *planner) declared(s state) []Declared {
+	var all []Declared
+	for _, d := range slices.Concat(p.app.Declared, s.added) {
+		if !s.gone[d.As] {
+			d.Text = s.lines[d.As]
+			all = append(all, d)
+		}
+	}
+	return all
+}
+
+// LockStage solves the declarations that a stage leaves behind, with the named targets and otherwise near to what was
+// locked before. It is what a plan computes and what carrying it out computes again.
+func LockStage(ctx context.Context, source universe.Source, app Application, declared []Declared, before *solve.Resolution, to map[string]string) (*solve.Resolution, error) {
+	p := solve.Problem{Tenancy: app.Tenancy}
+	if before != nil {
+		p.Keep = before.Versions()
+	}
+	for _, d := range declared {
+		root := solve.Root{Demand: d.Demand, Group: d.Group}
+		if v, ok := to[d.As]; ok && registered(d) {
+			root.Among = []string{v}
+		}
+		p.Roots = append(p.Roots, root)
+	}
+	return solve.Resolve(ctx, source, p)
+}
+
+// moves compares two resolutions package by package: a package at another release has moved.
+func moves(before, after *solve.Resolution) Moves {
+	var m Moves
+	was, is := map[string][]string{}, after.Versions()
+	if before != nil {
+		was = before.Versions()
+	}
+	for name, versions := range is {
+		slices.Sort(versions)
+		old := was[name]
+		slices.Sort(old)
+		switch {
+		case old == nil:
+			m.Added++
+		case !slices.Equal(slices.Compact(old), slices.Compact(versions)):
+			m.Moved++
+		}
+	}
+	for name := range was {
+		if is[name] == nil {
+			m.Removed++
+		}
+	}
+	return m
+}
