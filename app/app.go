@@ -1,0 +1,247 @@
+// Package app is one application on disk: its configuration, manifest, lock, plan and ledger, the stages that change
+// them, and the checks that judge a stage. What it writes, it writes as a transaction: all of it or nothing, whenever
+// the process ends.
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/upgrade"
+	"molt/ecosystem"
+	"molt/ecosystem/js"
+	"molt/registry"
+)
+
+// Ecosystems lists what Molt knows; a new one is one more line.
+var Ecosystems = []ecosystem.Ecosystem{
+	js.JS{},
+}
+
+// An App is an application on disk.
+type App struct {
+	Dir      string
+	Eco      ecosystem.Ecosystem
+	Config   Config
+	Manifest ecosystem.Manifest
+	Lock     *ecosystem.Lock // nil when there is none
+	Settings Settings
+	Repaired string // what was repaired when the folder was taken into use, "" for nothing
+}
+
+// Settings are what one call of Molt says about how to work.
+type Settings struct {
+	Dir       string
+	Ecosystem string
+	Offline   bool
+	AsOf      time.Time // releases published later do not exist; zero for now
+	Jobs      int
+	Env       func(string) string
+}
+
+// A UsageError is a mistake of the caller's: the call, or a file that people write.
+type UsageError struct{ Reason string }
+
+func (e *UsageError) Error() string { return e.Reason }
+
+// Open reads an application. Nothing is written. A molt.lock of which the form is broken is an error; a missing one is
+// not.
+func Open(s Settings) (*App, error) {
+	dir, err := filepath.Abs(s.Dir)
+	if err != nil {
+		return nil, err
+	}
+	a := &App{Dir: dir, Settings: s}
+	if data, err := os.ReadFile(a.path(ConfigFile)); err == nil {
+		if a.Config, err = readConfig(ConfigFile, data); err != nil {
+			return nil, err
+		}
+	} else if !errors.Is(err, fs.ErrNotExist) {
+		return nil, err
+	}
+	if a.Eco, err = a.ecosystem(); err != nil {
+		return nil, err
+	}
+	return a, a.read()
+}
+
+// read reads the manifest and the lock.
+func (a *App) read() error {
+	data, err := os.ReadFile(a.path(a.Eco.Manifest()))
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return &UsageError{fmt.Sprintf("there is no %s in %s; --dir says where the application is", a.Eco.Manifest(), a.Dir)}
+	case err != nil:
+		return err
+	}
+	if a.Manifest, err = a.Eco.ReadManifest(a.Eco.Manifest(), data); err != nil {
+		return err
+	}
+	a.Lock = nil
+	data, err = os.ReadFile(a.path(a.Eco.Lock()))
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil
+	case err != nil:
+		return err
+	}
+	a.Lock, err = a.Eco.DecodeLock(a.Eco.Lock(), data)
+	return err
+}
+
+func (a *App) path(name string) string { return filepath.Join(a.Dir, name) }
+
+func (a *App) ecosystem() (ecosystem.Ecosystem, error) {
+	want := a.Settings.Ecosystem
+	if want == "" {
+		want = a.Config.Ecosystem
+	}
+	if want != "" {
+		return Named(want)
+	}
+	for _, e := range Ecosystems {
+		if _, err := os.Stat(a.path(e.Manifest())); err == nil {
+			return e, nil
+		}
+	}
+	return Ecosystems[0], nil
+}
+
+// Named returns the ecosystem of a name.
+func Named(name string) (ecosystem.Ecosystem, error) {
+	var names []string
+	for _, e := range Ecosystems {
+		if e.Name() == name {
+			return e, nil
+		}
+		names = append(names, e.Name())
+	}
+	return nil, &UsageError{fmt.Sprintf("unknown ecosystem %q; known: %s", name, strings.Join(names, ", "))}
+}
+
+// Declared returns the manifest's declarations.
+func (a *App) Declared() []upgrade.Declared { return declared(a.Manifest) }
+
+func declared(m ecosystem.Manifest) []upgrade.Declared {
+	var all []upgrade.Declared
+	for _, e := range m.Entries() {
+		all = append(all, upgrade.Declared{Demand: e.Demand, Group: e.Group})
+	}
+	return all
+}
+
+// Application gives the core what it has to know.
+func (a *App) Application() upgrade.Application {
+	held, _ := a.Config.held(a.now())
+	u := upgrade.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: a.Config.Runtime,
+		Previews: a.Config.Previews, Held: held, Families: a.Config.Family}
+	if a.Lock != nil {
+		u.Locked = a.Lock.Resolution()
+	}
+	return u
+}
+
+// Warnings says what about the configuration asks for attention.
+func (a *App) Warnings() []string {
+	var all []string
+	_, ended := a.Config.held(a.now())
+	for _, name := range ended {
+		all = append(all, fmt.Sprintf("the hold on %s ended on %s and is no longer honoured", name, a.Config.Hold[name].Until))
+	}
+	return all
+}
+
+func (a *App) now() time.Time {
+	if !a.Settings.AsOf.IsZero() {
+		return a.Settings.AsOf
+	}
+	return time.Now()
+}
+
+// registryVariable is the name of the environment variable with a registry's address.
+func registryVariable(e ecosystem.Ecosystem) string {
+	return "MOLT_REGISTRY_" + strings.ToUpper(e.Name())
+}
+
+// Source opens the registry. Dates are wanted for the named packages, and for all when the call or the configuration
+// depends on them. The caller closes what is returned.
+func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func(), error) {
+	variable := registryVariable(a.Eco)
+	base := a.Settings.Env(variable)
+	if base == "" {
+		base = a.Config.Registry
+	}
+	if base == "" {
+		return nil, nil, &UsageError{fmt.Sprintf("no registry address: set %s (or \"registry:\" in %s) to one that begins with http://, https:// or file://",
+			variable, ConfigFile)}
+	}
+	client, err := registry.New(registry.Options{Base: base, Token: a.Settings.Env("MOLT_TOKEN_" + strings.ToUpper(a.Eco.Name())),
+		Offline: a.Settings.Offline, Cache: a.cacheDir(), Jobs: a.Settings.Jobs})
+	if err != nil {
+		return nil, nil, &UsageError{err.Error()}
+	}
+	settle, err := a.Config.settle()
+	if err != nil {
+		return nil, nil, err
+	}
+	aged := settle > 0 || !a.Settings.AsOf.IsZero()
+	opened := a.Eco.Open(ctx, client, ecosystem.Detail{Everything: aged, Packages: dated})
+	closeAll := func() { opened.Close(); client.Close() }
+	if !aged {
+		return opened, closeAll, nil
+	}
+	limit := a.now().Add(-settle)
+	locked := map[string]bool{}
+	if a.Lock != nil {
+		for _, p := range a.Lock.Packages {
+			locked[p.Name+"@"+p.Version] = true
+		}
+	}
+	return universe.Filter(opened, func(name string, r *universe.Release) bool {
+		return !r.Published.After(limit) || locked[name+"@"+r.Version.String()] && a.Settings.AsOf.IsZero()
+	}), closeAll, nil
+}
+
+// cacheDir returns the folder of the registry cache: MOLT_CACHE, else the user's cache folder, else none.
+func (a *App) cacheDir() string {
+	if dir := a.Settings.Env("MOLT_CACHE"); dir != "" {
+		return dir
+	}
+	if dir, err := os.UserCacheDir(); err == nil {
+		return filepath.Join(dir, "molt")
+	}
+	return ""
+}
+
+// DeclaredPackages returns the names of the packages that the manifest declares from the registry.
+func (a *App) DeclaredPackages() []string {
+	var names []string
+	for _, d := range a.Declared() {
+		if !d.Foreign {
+			names = append(names, d.Package)
+		}
+	}
+	return names
+}
+
+// Problem returns what the manifest asks for, preferring what is locked.
+func (a *App) Problem() solve.Problem { return a.Application().Problem() }
+
+// RuntimeHere asks the language runtime on this machine for its version; "" when there is none.
+func (a *App) RuntimeHere(ctx context.Context) (name, version string) {
+	name, command := a.Eco.Runtime()
+	out, err := exec.CommandContext(ctx, command[0], command[1:]...).Output()
+	if err != nil {
+		return name, ""
+	}
+	return name, strings.TrimPrefix(strings.TrimSpace(string(out)), "v")
+}

@@ -1,0 +1,176 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/upgrade"
+	"molt/core/version"
+	"molt/ecosystem"
+)
+
+// Relock resolves the manifest, near to what is locked already, and returns the lock with its text. Nothing is written.
+func (a *App) Relock(ctx context.Context, source universe.Source) (*ecosystem.Lock, []byte, error) {
+	r, err := solve.Resolve(ctx, source, a.Problem())
+	if err != nil {
+		return nil, nil, a.explain(ctx, source, err)
+	}
+	l, err := ecosystem.NewLock(ctx, a.Eco, source, r)
+	if err != nil {
+		return nil, nil, err
+	}
+	return l, a.Eco.EncodeLock(l), nil
+}
+
+// CheckDeclared makes sure that the registry has every declared package. The error points at the manifest's line.
+func (a *App) CheckDeclared(ctx context.Context, source universe.Source) error {
+	source.Hint(a.DeclaredPackages()...)
+	for _, e := range a.Manifest.Entries() {
+		if e.Foreign {
+			continue
+		}
+		_, err := source.Package(ctx, e.Package)
+		var unknown *universe.UnknownError
+		if errors.As(err, &unknown) {
+			return &ecosystem.PositionError{File: a.Eco.Manifest(), Line: e.Line, Column: e.Column,
+				Reason: fmt.Sprintf("the registry has no package %q, which %q asks for", e.Package, e.Group)}
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// A NoReleaseError reports a declared constraint that admits no published release.
+type NoReleaseError struct {
+	Place  ecosystem.PositionError
+	Tangle *solve.Tangle
+}
+
+func (e *NoReleaseError) Error() string { return e.Place.Error() }
+func (e *NoReleaseError) Unwrap() error { return e.Tangle }
+
+// explain says of a tangle with a single declared demand which line it is, and what is published near it.
+func (a *App) explain(ctx context.Context, source universe.Source, err error) error {
+	var t *solve.Tangle
+	if !errors.As(err, &t) || len(t.Demands) != 1 || t.Demands[0].Kind != solve.Declared {
+		return err
+	}
+	for _, e := range a.Manifest.Entries() {
+		if d := t.Demands[0]; e.As == d.As && e.Group == d.Group {
+			p, perr := source.Package(ctx, e.Package)
+			if perr != nil {
+				return err
+			}
+			return &NoReleaseError{ecosystem.PositionError{File: a.Eco.Manifest(), Line: e.Line, Column: e.Column,
+				Reason: fmt.Sprintf("%s: no published release fits %q; nearest are %s", e.As, e.Text, nearestReleases(p, e.Text))}, t}
+		}
+	}
+	return err
+}
+
+// nearestReleases names the releases on both sides of the first version that a constraint mentions.
+func nearestReleases(p *universe.Package, constraint string) string {
+	if len(p.Releases) == 0 {
+		return "none: it has no releases"
+	}
+	at := len(p.Releases)
+	digits := strings.TrimLeft(constraint, "^~<>=v ")
+	end := strings.IndexAny(digits, " |")
+	if end >= 0 {
+		digits = digits[:end]
+	}
+	parts := strings.Split(digits, ".")
+	for len(parts) < 3 {
+		parts = append(parts, "0")
+	}
+	if v, err := p.Scheme.Parse(strings.Join(parts[:3], ".")); err == nil {
+		at = slices.IndexFunc(p.Releases, func(r universe.Release) bool { return r.Version.Compare(v) >= 0 })
+		if at < 0 {
+			at = len(p.Releases)
+		}
+	}
+	var near []string
+	for i := max(0, at-2); i < min(len(p.Releases), at+2); i++ {
+		near = append(near, p.Releases[i].Version.String())
+	}
+	return strings.Join(near, ", ")
+}
+
+// A Finding is something on which manifest, lock and runtime disagree.
+type Finding struct {
+	About string // "manifest", "lock" or "runtime"
+	Says  string
+}
+
+// Verify compares manifest, lock and runtime, without asking a registry.
+func (a *App) Verify(ctx context.Context) ([]Finding, error) {
+	if a.Lock == nil {
+		return []Finding{{"lock", fmt.Sprintf("there is no %s; molt relock writes one", a.Eco.Lock())}}, nil
+	}
+	var found []Finding
+	note := func(about, says string, args ...any) {
+		found = append(found, Finding{about, fmt.Sprintf(says, args...)})
+	}
+	locked := map[[2]string]solve.Edge{}
+	for _, r := range a.Lock.Roots {
+		locked[[2]string{r.Group, r.Name}] = r
+	}
+	for _, e := range a.Manifest.Entries() {
+		key := [2]string{e.Group, e.As}
+		was, ok := locked[key]
+		delete(locked, key)
+		switch {
+		case !ok:
+			note("manifest", "%s:%d: %s %s is not in the lock", a.Eco.Manifest(), e.Line, e.As, e.Text)
+		case was.Constraint != e.Text || was.Package != e.Package:
+			note("manifest", "%s:%d: %s asks for %s, the lock was made for %s", a.Eco.Manifest(), e.Line, e.As, e.Text, was.Constraint)
+		}
+	}
+	for _, r := range a.Lock.Roots {
+		if _, left := locked[[2]string{r.Group, r.Name}]; left {
+			note("lock", "%s is in the lock and no longer in %q", r.Name, r.Group)
+		}
+	}
+	table, err := a.Lock.Universe(a.Eco)
+	if err != nil {
+		return nil, err
+	}
+	problem := solve.Problem{Tenancy: a.Eco.Tenancy()}
+	for _, r := range a.Lock.Roots {
+		problem.Roots = append(problem.Roots, solve.Root{Group: r.Group, Demand: universe.Demand{As: r.Name, Package: r.Package,
+			Text: r.Constraint, Optional: r.Optional, Foreign: r.Foreign}})
+	}
+	if err := solve.Verify(ctx, table, problem, a.Lock.Resolution()); err != nil {
+		note("lock", "the lock contradicts itself: %v", err)
+	}
+	for _, w := range unmet(a.Eco.Scheme(), a.Lock, a.Config.Runtime) {
+		note("runtime", "%s %s is deployed; %s needs %s", w.Name, w.Deployed, w.By, w.Needs)
+	}
+	return found, nil
+}
+
+// unmet lists the locked packages that the deployed runtimes do not suit.
+func unmet(scheme version.Scheme, l *ecosystem.Lock, deployed map[string]string) []upgrade.RuntimeNeed {
+	var all []upgrade.RuntimeNeed
+	for _, p := range l.Packages {
+		for _, q := range p.Runtimes {
+			here, ok := deployed[q.Name]
+			if !ok {
+				continue
+			}
+			c, err := scheme.Constrain(q.Text)
+			v, verr := scheme.Parse(here)
+			if err == nil && (verr != nil || !c.Admits(v)) {
+				all = append(all, upgrade.RuntimeNeed{Name: q.Name, Needs: q.Text, By: p.ID, Deployed: here})
+			}
+		}
+	}
+	return all
+}

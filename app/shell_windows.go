@@ -1,0 +1,11 @@
+package app
+
+import (
+	"context"
+	"os/exec"
+)
+
+// shell runs a command line.
+func shell(ctx context.Context, line string) *exec.Cmd {
+	return exec.CommandContext(ctx, "cmd", "/C", line)
+}

@@ -1,0 +1,190 @@
+// Package cli is the command line: a file a command, with its flags, one call of the rooms below, and the exit code.
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"molt/app"
+	"molt/core/universe"
+	"molt/render"
+)
+
+// A call is one run of Molt: the common flags, and where results and messages go.
+type call struct {
+	ctx         context.Context
+	out, errout io.Writer
+	settings    app.Settings
+	format      string
+	color       string
+	asOf        string
+	quiet       bool
+}
+
+// Main runs Molt and returns its exit code.
+func Main(args []string, out, errout io.Writer) int {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	c := &call{ctx: ctx, out: out, errout: errout}
+	c.settings.Env = os.Getenv
+	root := c.root()
+	root.SetArgs(args)
+	root.SetOut(out)
+	root.SetErr(errout)
+	return c.finish(root.ExecuteContext(ctx))
+}
+
+func (c *call) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "molt",
+		Short: "Take a web application from one framework major to the next",
+		Long: `Molt shows where an application stands, says which packages go with a framework's new major and on what
+evidence, cuts the way there into stages that each resolve, and carries them out with checks and a way back.
+
+Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or an input file is wrong,
+3 the outside failed (registry, disk), 130 interrupted.`,
+		SilenceErrors:     true,
+		SilenceUsage:      true,
+		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
+		PersistentPreRunE: func(*cobra.Command, []string) error { return c.prepare() },
+	}
+	flags := root.PersistentFlags()
+	flags.StringVar(&c.settings.Dir, "dir", ".", "folder of the application")
+	flags.StringVar(&c.settings.Ecosystem, "ecosystem", "", "ecosystem of the application, when its files do not tell")
+	flags.StringVar(&c.format, "format", "text", "text or json")
+	flags.BoolVar(&c.settings.Offline, "offline", false, "ask no registry; use what the cache holds")
+	flags.StringVar(&c.asOf, "as-of", "", "take the registry as it was on a day (2026-03-31)")
+	flags.StringVar(&c.color, "color", "auto", "auto, always or never; NO_COLOR is honoured")
+	flags.BoolVar(&c.quiet, "quiet", false, "no progress; for verify, no result when all is well")
+	flags.IntVar(&c.settings.Jobs, "jobs", 16, "requests to a registry at the same time")
+	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
+		return &app.UsageError{Reason: fmt.Sprintf("%v; see molt %s --help", err, strings.TrimPrefix(cmd.CommandPath(), "molt "))}
+	})
+	root.AddCommand(c.survey(), c.rangeOf(), c.assess(), c.plan(), c.step(), c.back(), c.relock(), c.verify(), c.standin(), c.demo())
+	return root
+}
+
+// prepare checks the common flags.
+func (c *call) prepare() error {
+	switch {
+	case c.format != "text" && c.format != "json":
+		return &app.UsageError{Reason: fmt.Sprintf("--format %q: expected text or json", c.format)}
+	case c.color != "auto" && c.color != "always" && c.color != "never":
+		return &app.UsageError{Reason: fmt.Sprintf("--color %q: expected auto, always or never", c.color)}
+	case c.settings.Jobs < 1:
+		return &app.UsageError{Reason: "--jobs: expected at least 1"}
+	}
+	if c.asOf != "" {
+		day, err := time.Parse(time.DateOnly, c.asOf)
+		if err != nil {
+			return &app.UsageError{Reason: fmt.Sprintf("--as-of %q: expected a date such as 2026-03-31", c.asOf)}
+		}
+		c.settings.AsOf = day.AddDate(0, 0, 1).Add(-time.Second)
+	}
+	return nil
+}
+
+// open reads the application.
+func (c *call) open() (*app.App, error) {
+	a, err := app.Open(c.settings)
+	if err != nil {
+		return nil, err
+	}
+	for _, w := range a.Warnings() {
+		c.say("warning: %s", w)
+	}
+	return a, nil
+}
+
+// use reads the application and takes its folder for changing it.
+func (c *call) use() (*app.App, func(), error) {
+	a, err := c.open()
+	if err != nil {
+		return nil, nil, err
+	}
+	release, err := a.Use()
+	if err != nil {
+		return nil, nil, err
+	}
+	if a.Repaired != "" {
+		c.say("repaired: %s", a.Repaired)
+	}
+	return a, release, nil
+}
+
+// source opens the registry and makes sure that it has what the manifest declares. Dated asks for publication times of
+// the declared packages.
+func (c *call) source(a *app.App, dated bool) (universe.Source, func(), error) {
+	var names []string
+	if dated {
+		names = a.DeclaredPackages()
+	}
+	source, closeSource, err := a.Source(c.ctx, names)
+	if err != nil {
+		return nil, nil, err
+	}
+	watched, stop := c.watch(source)
+	return watched, func() { stop(); closeSource() }, nil
+}
+
+// say prints a message for people beside the result.
+func (c *call) say(format string, args ...any) {
+	fmt.Fprintf(c.errout, format+"\n", args...)
+}
+
+// page returns where text results go.
+func (c *call) page() *render.Page { return c.pageOn(c.out) }
+
+func (c *call) pageOn(w io.Writer) *render.Page {
+	p := &render.Page{W: w, Width: 100}
+	if n, ok := columns(w); ok {
+		p.Width = n
+		p.Color = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
+	}
+	var n int
+	if _, err := fmt.Sscan(os.Getenv("COLUMNS"), &n); err == nil && n > 0 {
+		p.Width = n
+	}
+	switch c.color {
+	case "always":
+		p.Color = true
+	case "never":
+		p.Color = false
+	}
+	p.Width = max(p.Width, 30)
+	return p
+}
+
+// columns returns the width of a terminal, and whether w is one.
+func columns(w io.Writer) (int, bool) {
+	f, ok := w.(*os.File)
+	if !ok || !term.IsTerminal(int(f.Fd())) {
+		return 0, false
+	}
+	n, _, err := term.GetSize(int(f.Fd()))
+	if err != nil || n <= 0 {
+		return narrowest, true
+	}
+	return n, true
+}
+
+// narrowest is the width taken for a terminal that does not tell its own.
+const narrowest = 80
+
+// show prints a result as JSON or as text.
+func (c *call) show(doc any, text func(*render.Page)) error {
+	if c.format == "json" {
+		return render.JSON(c.out, doc)
+	}
+	text(c.page())
+	return nil
+}

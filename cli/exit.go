@@ -1,0 +1,83 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"strings"
+
+	"molt/app"
+	"molt/core/solve"
+	"molt/core/upgrade"
+	"molt/core/version"
+	"molt/ecosystem"
+	"molt/render"
+)
+
+// The exit codes.
+const (
+	exitFine        = 0
+	exitAttention   = 1
+	exitUsage       = 2
+	exitOutside     = 3
+	exitInterrupted = 130
+)
+
+// errAttention ends a call whose result, already shown, asks for attention.
+var errAttention = errors.New("something needs attention")
+
+// finish is the one place that turns errors into text and an exit code.
+func (c *call) finish(err error) int {
+	var tangle *solve.Tangle
+	var none *app.NoReleaseError
+	switch {
+	case err == nil:
+		return exitFine
+	case errors.Is(err, errAttention):
+		return exitAttention
+	case errors.Is(err, context.Canceled):
+		c.say("molt: interrupted; the files are as they were before")
+		return exitInterrupted
+	case errors.As(err, &tangle):
+		if errors.As(err, &none) {
+			c.say("molt: %v", none)
+		}
+		c.showTangle(err, tangle, none == nil)
+		return exitAttention
+	}
+	c.say("molt: %v", err)
+	if wrongInput(err) {
+		return exitUsage
+	}
+	return exitOutside
+}
+
+// showTangle prints a tangle that a command met: as the result in JSON, among the messages in text.
+func (c *call) showTangle(err error, t *solve.Tangle, whole bool) {
+	doc := render.NewTangleDoc(t)
+	if c.format == "json" {
+		_ = render.JSON(c.out, doc) // there is nobody left to tell
+		return
+	}
+	if !whole {
+		return
+	}
+	if context, _, found := strings.Cut(err.Error(), ": these demands"); found {
+		c.say("molt: %s", context)
+	}
+	c.pageOn(c.errout).Tangle(doc)
+}
+
+// wrongInput reports whether an error is about the call or about a file that people write.
+func wrongInput(err error) bool {
+	var (
+		usage *app.UsageError
+		stale *app.StaleError
+		place *ecosystem.PositionError
+		text  *version.Error
+		goal  *upgrade.GoalError
+		newer *ecosystem.NewerLockError
+	)
+	return errors.As(err, &usage) || errors.As(err, &stale) || errors.As(err, &place) || errors.As(err, &text) ||
+		errors.As(err, &goal) || errors.As(err, &newer) || strings.HasPrefix(err.Error(), "unknown command") ||
+		strings.Contains(err.Error(), "arg(s)")
+}

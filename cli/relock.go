@@ -1,0 +1,87 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"molt/render"
+)
+
+func (c *call) relock() *cobra.Command {
+	var dry bool
+	cmd := &cobra.Command{
+		Use:   "relock",
+		Short: "Regenerate the lock from the manifest",
+		Long: `Relock resolves what the manifest asks for, near to what is locked already, and writes the lock: every release
+with its checksum, its source and its edges. The same manifest, lock and registry give the same bytes everywhere.
+When the manifest cannot be resolved the lock stays as it is, the tangle is shown, and the exit code is 1.`,
+		Example: "  molt relock\n  molt relock --dry-run --format json",
+		Args:    cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			a, release, err := c.use()
+			if err != nil {
+				return err
+			}
+			defer release()
+			source, done, err := c.source(a, false)
+			if err != nil {
+				return err
+			}
+			defer done()
+			if err := a.CheckDeclared(c.ctx, source); err != nil {
+				return err
+			}
+			lock, data, err := a.Relock(c.ctx, source)
+			if err != nil {
+				return err
+			}
+			done()
+			if !dry {
+				if err := a.WriteLock(c.ctx, data); err != nil {
+					return err
+				}
+			}
+			return c.show(render.NewLockDoc(lock), func(p *render.Page) {
+				word := "holds"
+				if dry {
+					word = "would hold"
+				}
+				fmt.Fprintf(p.W, "%s %s %d packages for %d declarations.\n", a.Eco.Lock(), word, len(lock.Packages), len(lock.Roots))
+			})
+		},
+	}
+	cmd.Flags().BoolVar(&dry, "dry-run", false, "show the lock and write nothing")
+	return cmd
+}
+
+func (c *call) verify() *cobra.Command {
+	return &cobra.Command{
+		Use:   "verify",
+		Short: "Check that manifest, lock and deployed runtime agree",
+		Long: `Verify compares the manifest with the lock, checks every edge of the lock, and checks the runtime that molt.yaml
+says is deployed against what the locked packages require. It asks no registry. Exit 1 when something does not agree.`,
+		Example: "  molt verify",
+		Args:    cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			a, err := c.open()
+			if err != nil {
+				return err
+			}
+			found, err := a.Verify(c.ctx)
+			if err != nil {
+				return err
+			}
+			doc := render.NewVerifyDoc(found)
+			if !c.quiet || !doc.Agrees {
+				if err := c.show(doc, func(p *render.Page) { p.Verify(doc) }); err != nil {
+					return err
+				}
+			}
+			if !doc.Agrees {
+				return errAttention
+			}
+			return nil
+		},
+	}
+}

@@ -1,0 +1,86 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"molt/app"
+	"molt/render"
+)
+
+func (c *call) step() *cobra.Command {
+	return &cobra.Command{
+		Use:   "step [STAGE]",
+		Short: "Carry out the next stage of the plan",
+		Long: `Step changes the manifest, regenerates the lock, runs the checks of molt.yaml, and gives a verdict. When a check
+fails, or the call is interrupted, the files are as they were before. A stage that only people can carry out is ticked
+off when they have.`,
+		Example: "  molt step\n  molt step patch",
+		Args:    cobra.MaximumNArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			a, release, err := c.use()
+			if err != nil {
+				return err
+			}
+			defer release()
+			source, done, err := c.source(a, false)
+			if err != nil {
+				return err
+			}
+			defer done()
+			id := ""
+			if len(args) > 0 {
+				id = args[0]
+			}
+			watch := app.Watcher{}
+			if !c.quiet {
+				watch = app.Watcher{Begin: func(name string) { done(); c.say("checking: %s", name) }, Output: c.errout}
+			}
+			got, err := a.Step(c.ctx, source, id, watch)
+			if err != nil {
+				return err
+			}
+			done()
+			doc := render.NewStepDoc(got)
+			if err := c.show(doc, func(p *render.Page) { p.Step(doc) }); err != nil {
+				return err
+			}
+			if !got.Passed {
+				return errAttention
+			}
+			return nil
+		},
+	}
+}
+
+func (c *call) back() *cobra.Command {
+	return &cobra.Command{
+		Use:   "back [STAGE]",
+		Short: "Return to before a stage",
+		Long: `Back returns manifest, lock and plan to what they were before the stage that was carried out last, or before the
+named one. It refuses when a file was edited since, so that nothing is lost.`,
+		Example: "  molt back\n  molt back goal-5",
+		Args:    cobra.MaximumNArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			a, release, err := c.use()
+			if err != nil {
+				return err
+			}
+			defer release()
+			id := ""
+			if len(args) > 0 {
+				id = args[0]
+			}
+			stages, err := a.Back(id)
+			if err != nil {
+				return err
+			}
+			return c.show(render.BackDoc{Schema: "molt/back/1", Stages: stages}, func(p *render.Page) {
+				for _, s := range stages {
+					fmt.Fprintf(p.W, "took back %s\n", s)
+				}
+			})
+		},
+	}
+}

@@ -1,0 +1,197 @@
+package render
+
+import (
+	"fmt"
+	"strings"
+
+	"molt/core/upgrade"
+)
+
+// AssessDoc is "molt/assess/1".
+type AssessDoc struct {
+	Schema    string        `json:"schema"`
+	Goal      GoalDoc       `json:"goal"`
+	Reachable bool          `json:"reachable"`
+	Runtime   []RuntimeDoc  `json:"runtime"`
+	Packages  []AssessedDoc `json:"packages"`
+	Tangle    *TangleDoc    `json:"tangle,omitempty"`
+}
+
+// A GoalDoc is a goal with the release that a resolution found for it.
+type GoalDoc struct {
+	Name       string `json:"name"`
+	Constraint string `json:"constraint"`
+	Release    string `json:"release"`
+}
+
+// A RuntimeDoc is a demand on a runtime.
+type RuntimeDoc struct {
+	Name     string `json:"name"`
+	Needs    string `json:"needs"`
+	By       string `json:"by"`
+	Deployed string `json:"deployed"`
+	Here     string `json:"here"`
+	Met      bool   `json:"met"`
+}
+
+// An AssessedDoc is a package with its standing.
+type AssessedDoc struct {
+	Name      string           `json:"name"`
+	Group     string           `json:"group"`
+	Declared  string           `json:"declared"`
+	Locked    string           `json:"locked"`
+	Standing  upgrade.Standing `json:"standing"`
+	To        string           `json:"to"`
+	First     string           `json:"first,omitempty"`
+	Preview   string           `json:"preview,omitempty"`
+	Retires   string           `json:"retires,omitempty"`
+	Successor string           `json:"successor,omitempty"`
+	Evidence  []EvidenceDoc    `json:"evidence"`
+}
+
+// An EvidenceDoc is what a standing rests on.
+type EvidenceDoc struct {
+	Grade upgrade.Grade `json:"grade"`
+	Says  string        `json:"says"`
+	Where string        `json:"where"`
+}
+
+// NewAssessDoc makes the document of an assessment. Here gives the versions of the runtimes on this machine.
+func NewAssessDoc(a *upgrade.Assessment, here map[string]string) AssessDoc {
+	doc := AssessDoc{Schema: "molt/assess/1", Goal: GoalDoc{a.Goal.Name, a.Goal.Constraint, a.Release}, Reachable: a.Reachable,
+		Runtime: []RuntimeDoc{}, Packages: []AssessedDoc{}}
+	for _, n := range a.Runtimes {
+		doc.Runtime = append(doc.Runtime, RuntimeDoc{n.Name, n.Needs, n.By, n.Deployed, here[n.Name], n.Met})
+	}
+	for _, got := range a.Packages {
+		d := AssessedDoc{Name: got.Name, Group: got.Group, Declared: got.Declared, Locked: got.Locked, Standing: got.Standing, To: got.To,
+			First: got.First, Preview: got.Preview, Evidence: []EvidenceDoc{}}
+		if got.Retires != nil {
+			d.Retires, d.Successor = string(got.Retires.Kind), got.Retires.Successor
+		}
+		for _, e := range got.Evidence {
+			d.Evidence = append(d.Evidence, EvidenceDoc(e))
+		}
+		doc.Packages = append(doc.Packages, d)
+	}
+	if a.Tangle != nil {
+		t := NewTangleDoc(a.Tangle)
+		doc.Tangle = &t
+	}
+	return doc
+}
+
+// standings in the order in which they ask for attention, with what each means.
+var standings = []struct {
+	standing upgrade.Standing
+	means    string
+}{
+	{upgrade.Blocked, "no release goes with it"},
+	{upgrade.Together, "moves in the same stage as the framework"},
+	{upgrade.Bridge, "moves ahead, to a release that goes with both"},
+	{upgrade.Retires, "renamed, abandoned, or part of the framework by then"},
+	{upgrade.Ready, "stays as it is"},
+	{upgrade.Silent, "says nothing of the framework, and stays"},
+}
+
+// Assess prints an assessment: the verdict first, then the packages by standing.
+func (p *Page) Assess(doc AssessDoc) {
+	goal := doc.Goal.Name + " " + doc.Goal.Constraint
+	by := map[upgrade.Standing][]AssessedDoc{}
+	for _, d := range doc.Packages {
+		by[d.Standing] = append(by[d.Standing], d)
+	}
+	switch blocked := len(by[upgrade.Blocked]); {
+	case doc.Reachable:
+		p.line("%s", p.styled(good, fmt.Sprintf("%s can be reached: everything declared resolves with %s.", goal, doc.Goal.Release)))
+	case blocked > 0:
+		p.line("%s", p.styled(bad, fmt.Sprintf("%s is out of reach: %s no release that goes with it.", goal, have(blocked))))
+	default:
+		p.line("%s", p.styled(bad, fmt.Sprintf("%s is out of reach: each package could go, but not all together.", goal)))
+	}
+	if doc.Tangle != nil {
+		p.line("")
+		p.Tangle(*doc.Tangle)
+	}
+	p.runtimes(doc.Runtime)
+	for _, s := range standings {
+		all := by[s.standing]
+		if len(all) == 0 {
+			continue
+		}
+		p.line("")
+		p.line("%s %s", p.styled(bold, fmt.Sprintf("%s (%d)", s.standing, len(all))), p.styled(faint, s.means))
+		if s.standing == upgrade.Silent {
+			var names []string
+			for _, d := range all {
+				names = append(names, d.Name)
+			}
+			p.wrapped("  ", strings.Join(names, ", "))
+			continue
+		}
+		var rows [][]cell
+		for _, d := range all {
+			rows = append(rows, assessCells(d)...)
+		}
+		p.table("  ", rows)
+	}
+}
+
+func have(n int) string {
+	if n == 1 {
+		return "1 package has"
+	}
+	return fmt.Sprintf("%d packages have", n)
+}
+
+func (p *Page) runtimes(all []RuntimeDoc) {
+	for _, r := range all {
+		there := "nobody said which is deployed"
+		style := notice
+		switch {
+		case r.Met:
+			there, style = r.Deployed+" is deployed", good
+		case r.Deployed != "":
+			there = r.Deployed + " is deployed"
+		}
+		if r.Here != "" {
+			there += ", " + r.Here + " is on this machine"
+		}
+		p.line("%s %s %s: %s", p.styled(faint, "runtime"), r.Name, r.Needs, p.styled(style, there)+p.styled(faint, " ("+r.By+")"))
+	}
+}
+
+func assessCells(d AssessedDoc) [][]cell {
+	move := d.Locked
+	switch {
+	case d.Standing == upgrade.Retires && d.Successor != "":
+		move += ", then " + d.Successor
+	case d.Standing == upgrade.Retires:
+		move += ", " + d.Retires
+	case d.To != "":
+		move += " to " + d.To
+	}
+	var rows [][]cell
+	for i, e := range d.Evidence {
+		says := e.Says
+		if i > 0 {
+			rows = append(rows, []cell{plain(""), plain(""), graded(e.Grade), {says, &faint}})
+			continue
+		}
+		rows = append(rows, []cell{{d.Name, &bold}, plain(move), graded(e.Grade), {says, &faint}})
+	}
+	if rows == nil {
+		rows = append(rows, []cell{{d.Name, &bold}, plain(move), plain(""), plain("")})
+	}
+	return rows
+}
+
+func graded(g upgrade.Grade) cell {
+	switch g {
+	case upgrade.Stated:
+		return cell{string(g), &good}
+	case upgrade.Refused:
+		return cell{string(g), &bad}
+	}
+	return cell{string(g), &notice}
+}

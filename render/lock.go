@@ -1,0 +1,113 @@
+package render
+
+import (
+	"molt/app"
+	"molt/core/solve"
+	"molt/ecosystem"
+)
+
+// LockDoc is "molt/lock/1".
+type LockDoc struct {
+	Schema    string       `json:"schema"`
+	Ecosystem string       `json:"ecosystem"`
+	Roots     []LockRoot   `json:"roots"`
+	Packages  []LockedItem `json:"packages"`
+}
+
+// A LockRoot is a declaration; Package is the id of what serves it, or null.
+type LockRoot struct {
+	Name       string  `json:"name"`
+	Group      string  `json:"group"`
+	Constraint string  `json:"constraint"`
+	Package    *string `json:"package"`
+}
+
+// A LockedItem is one locked package.
+type LockedItem struct {
+	ID        string     `json:"id"`
+	Name      string     `json:"name"`
+	Version   string     `json:"version"`
+	PURL      string     `json:"purl"`
+	Integrity string     `json:"integrity"`
+	Source    string     `json:"source"`
+	Needs     []LockEdge `json:"needs"`
+	Peers     []LockEdge `json:"peers"`
+}
+
+// A LockEdge is a need or a peer; Package is the id of what serves it, or null for an absent optional one and for
+// what does not come from the registry.
+type LockEdge struct {
+	Name       string  `json:"name"`
+	Constraint string  `json:"constraint"`
+	Optional   bool    `json:"optional"`
+	Package    *string `json:"package"`
+}
+
+// NewLockDoc makes the document of a lock.
+func NewLockDoc(l *ecosystem.Lock) LockDoc {
+	doc := LockDoc{"molt/lock/1", l.Ecosystem, []LockRoot{}, []LockedItem{}}
+	for _, r := range l.Roots {
+		doc.Roots = append(doc.Roots, LockRoot{r.Name, r.Group, r.Constraint, id(r.To)})
+	}
+	for _, p := range l.Packages {
+		doc.Packages = append(doc.Packages, LockedItem{p.ID, p.Name, p.Version, p.PURL, p.Integrity, p.Source, lockEdges(p.Needs), lockEdges(p.Peers)})
+	}
+	return doc
+}
+
+func lockEdges(edges []solve.Edge) []LockEdge {
+	all := []LockEdge{}
+	for _, e := range edges {
+		all = append(all, LockEdge{e.Name, e.Constraint, e.Optional, id(e.To)})
+	}
+	return all
+}
+
+func id(to string) *string {
+	if to == "" {
+		return nil
+	}
+	return &to
+}
+
+// VerifyDoc is "molt/verify/1".
+type VerifyDoc struct {
+	Schema   string       `json:"schema"`
+	Agrees   bool         `json:"agrees"`
+	Findings []FindingDoc `json:"findings"`
+}
+
+// A FindingDoc is something on which manifest, lock and runtime disagree.
+type FindingDoc struct {
+	About string `json:"about"`
+	Says  string `json:"says"`
+}
+
+// NewVerifyDoc makes the document of a verification.
+func NewVerifyDoc(found []app.Finding) VerifyDoc {
+	doc := VerifyDoc{"molt/verify/1", len(found) == 0, []FindingDoc{}}
+	for _, f := range found {
+		doc.Findings = append(doc.Findings, FindingDoc(f))
+	}
+	return doc
+}
+
+// Verify prints a verification.
+func (p *Page) Verify(doc VerifyDoc) {
+	if doc.Agrees {
+		p.line("%s", p.styled(good, "Manifest, lock and deployed runtime agree."))
+		return
+	}
+	p.line("%s", p.styled(bad, "Manifest, lock and deployed runtime do not agree:"))
+	var rows [][]cell
+	for _, f := range doc.Findings {
+		rows = append(rows, []cell{{f.About, &bold}, plain(f.Says)})
+	}
+	p.table("  ", rows)
+}
+
+// BackDoc is "molt/back/1".
+type BackDoc struct {
+	Schema string   `json:"schema"`
+	Stages []string `json:"stages"` // taken back, latest first
+}

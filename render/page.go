@@ -1,0 +1,151 @@
+// Package render turns results into text for a terminal and into JSON. It decides nothing: what is shown, and whether
+// it needs attention, was settled before.
+package render
+
+import (
+	"fmt"
+	"io"
+	"strings"
+	"time"
+
+	"charm.land/lipgloss/v2"
+)
+
+// A Page is where text goes.
+type Page struct {
+	W     io.Writer
+	Width int  // columns
+	Color bool // whether styles may be used; the text says everything without them too
+}
+
+// narrow is the width below which tables become blocks.
+const narrow = 80
+
+var (
+	bold   = lipgloss.NewStyle().Bold(true)
+	faint  = lipgloss.NewStyle().Faint(true)
+	good   = lipgloss.NewStyle().Foreground(lipgloss.Green)
+	bad    = lipgloss.NewStyle().Foreground(lipgloss.Red).Bold(true)
+	notice = lipgloss.NewStyle().Foreground(lipgloss.Yellow)
+)
+
+func (p *Page) styled(s lipgloss.Style, text string) string {
+	if !p.Color || text == "" {
+		return text
+	}
+	return s.Render(text)
+}
+
+func (p *Page) line(format string, args ...any) { fmt.Fprintf(p.W, format+"\n", args...) }
+
+// heading prints a line that begins a part.
+func (p *Page) heading(format string, args ...any) {
+	p.line("%s", p.styled(bold, fmt.Sprintf(format, args...)))
+}
+
+// wrapped prints text under an indent, broken at spaces.
+func (p *Page) wrapped(indent, text string) {
+	for _, l := range wrap(text, p.Width-len(indent)) {
+		p.line("%s%s", indent, l)
+	}
+}
+
+func wrap(text string, width int) []string {
+	var lines []string
+	line := ""
+	for _, word := range strings.Fields(text) {
+		switch {
+		case line == "":
+			line = word
+		case lipgloss.Width(line)+1+lipgloss.Width(word) <= max(width, 20):
+			line += " " + word
+		default:
+			lines = append(lines, line)
+			line = word
+		}
+	}
+	return append(lines, line)
+}
+
+// A cell of a table, with its style.
+type cell struct {
+	text  string
+	style *lipgloss.Style
+}
+
+func plain(text string) cell { return cell{text: text} }
+
+// table prints rows under an indent, each column as wide as its widest cell. The last cell of a row goes below the row
+// when it does not fit beside it. On a narrow page the first cell is a line of its own.
+func (p *Page) table(indent string, rows [][]cell) {
+	var widths []int
+	for _, row := range rows {
+		for i, c := range row[:len(row)-1] {
+			for len(widths) <= i {
+				widths = append(widths, 0)
+			}
+			widths[i] = max(widths[i], lipgloss.Width(c.text))
+		}
+	}
+	for _, row := range rows {
+		b := strings.Builder{}
+		used := len(indent)
+		for i, c := range row[:len(row)-1] {
+			pad := strings.Repeat(" ", widths[i]-lipgloss.Width(c.text)+2)
+			b.WriteString(p.cell(c))
+			b.WriteString(pad)
+			used += widths[i] + 2
+			if i == 0 && p.Width < narrow && len(row) > 3 {
+				p.line("%s%s", indent, strings.TrimRight(b.String(), " "))
+				b.Reset()
+				b.WriteString("  ")
+				used = len(indent) + 2
+			}
+		}
+		note := row[len(row)-1]
+		if lipgloss.Width(note.text) <= p.Width-used {
+			p.line("%s%s", indent, strings.TrimRight(b.String()+p.cell(note), " "))
+			continue
+		}
+		p.line("%s%s", indent, strings.TrimRight(b.String(), " "))
+		for _, l := range wrap(note.text, p.Width-len(indent)-4) {
+			p.line("%s    %s", indent, p.cell(cell{l, note.style}))
+		}
+	}
+}
+
+func (p *Page) cell(c cell) string {
+	if c.style == nil {
+		return c.text
+	}
+	return p.styled(*c.style, c.text)
+}
+
+// span says a length of time the way people do: "3 days", "5 months", "1 year 2 months".
+func span(d time.Duration) string {
+	days := int(d / (24 * time.Hour))
+	switch {
+	case days < 60:
+		return count(days, "day")
+	case days < 365:
+		return count(days/30, "month")
+	}
+	years, months := days/365, days%365/30
+	if months == 0 {
+		return count(years, "year")
+	}
+	return count(years, "year") + " " + count(months, "month")
+}
+
+func count(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+// Command prints a command line that is about to be run.
+func (p *Page) Command(line string) { p.line("%s %s", p.styled(faint, ">"), p.styled(bold, line)) }
+
+// Remark prints a line of a story.
+func (p *Page) Remark(text string) { p.wrapped("", text) }
