@@ -96,7 +96,7 @@ func (s *scene) play() error {
 	if err := s.run(exitAttention, "assess", "brackwater@5"); err != nil {
 		return err
 	}
-	s.tell("Only quaymaster-map stands in the way, and its next major is there as a preview. The crew has tried it and\nallows it, by hand, in molt.yaml:")
+	s.tell("Only quaymaster-map stands in the way, and its next major is there as a preview. The crew has tried it and allows it, by hand, in molt.yaml:")
 	if err := s.edit("\nfamily:", "\npreviews: [quaymaster-map]\n\nfamily:"); err != nil {
 		return err
 	}

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"charm.land/lipgloss/v2"
+
 	"molt/core/upgrade"
 )
 
@@ -129,11 +131,7 @@ func (p *Page) Assess(doc AssessDoc) {
 			p.wrapped("  ", strings.Join(names, ", "))
 			continue
 		}
-		var rows [][]cell
-		for _, d := range all {
-			rows = append(rows, assessCells(d)...)
-		}
-		p.table("  ", rows)
+		p.assessed(all)
 	}
 }
 
@@ -144,46 +142,61 @@ func have(n int) string {
 	return fmt.Sprintf("%d packages have", n)
 }
 
+// runtimes prints one line for each runtime: what is not met, else the demand that asks for most.
 func (p *Page) runtimes(all []RuntimeDoc) {
-	for _, r := range all {
-		there := "nobody said which is deployed"
-		style := notice
+	var rows [][]cell
+	for i, r := range all {
+		if i > 0 && all[i-1].Name == r.Name {
+			continue // sorted: the one that asks for most comes first
+		}
+		there, style := "nobody said which is deployed", &notice
 		switch {
 		case r.Met:
-			there, style = r.Deployed+" is deployed", good
+			there, style = r.Deployed+" is deployed", &good
 		case r.Deployed != "":
 			there = r.Deployed + " is deployed"
 		}
 		if r.Here != "" {
 			there += ", " + r.Here + " is on this machine"
 		}
-		p.line("%s %s %s: %s", p.styled(faint, "runtime"), r.Name, r.Needs, p.styled(style, there)+p.styled(faint, " ("+r.By+")"))
+		rows = append(rows, []cell{{"runtime", &faint}, plain(r.Name + " " + r.Needs), {"for " + r.By, &faint}, {there, style}})
+	}
+	if rows != nil {
+		p.table("", rows)
 	}
 }
 
-func assessCells(d AssessedDoc) [][]cell {
-	move := d.Locked
+// assessed prints packages of one standing: a line for the move, below it what it rests on.
+func (p *Page) assessed(all []AssessedDoc) {
+	wide := 0
+	for _, d := range all {
+		wide = max(wide, lipgloss.Width(d.Name))
+	}
+	for _, d := range all {
+		p.line("  %s%s  %s", p.styled(bold, d.Name), strings.Repeat(" ", wide-lipgloss.Width(d.Name)), moveOf(d))
+		for _, e := range d.Evidence {
+			lines := wrap(e.Says, p.Width-15)
+			p.line("      %s%s  %s", p.cell(graded(e.Grade)), strings.Repeat(" ", 7-len(e.Grade)), p.styled(faint, lines[0]))
+			for _, l := range lines[1:] {
+				p.line("               %s", p.styled(faint, l))
+			}
+		}
+		if d.Standing == upgrade.Blocked && d.Preview != "" {
+			p.wrapped("      ", fmt.Sprintf("To allow it: previews: [%s] in molt.yaml.", d.Name))
+		}
+	}
+}
+
+func moveOf(d AssessedDoc) string {
 	switch {
 	case d.Standing == upgrade.Retires && d.Successor != "":
-		move += ", then " + d.Successor
+		return d.Locked + ", " + d.Retires + "; " + d.Successor + " takes its place"
 	case d.Standing == upgrade.Retires:
-		move += ", " + d.Retires
+		return d.Locked + ", " + d.Retires
 	case d.To != "":
-		move += " to " + d.To
+		return d.Locked + " to " + d.To
 	}
-	var rows [][]cell
-	for i, e := range d.Evidence {
-		says := e.Says
-		if i > 0 {
-			rows = append(rows, []cell{plain(""), plain(""), graded(e.Grade), {says, &faint}})
-			continue
-		}
-		rows = append(rows, []cell{{d.Name, &bold}, plain(move), graded(e.Grade), {says, &faint}})
-	}
-	if rows == nil {
-		rows = append(rows, []cell{{d.Name, &bold}, plain(move), plain(""), plain("")})
-	}
-	return rows
+	return d.Locked
 }
 
 func graded(g upgrade.Grade) cell {

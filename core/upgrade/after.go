@@ -33,9 +33,24 @@ func (p *planner) after() error {
 			}
 		}
 	}
+	// A family waits until it can go to its newest releases, which another's move may open; what never can goes as far
+	// as it can.
+	for _, whole := range []bool{true, false} {
+		for moved := true; moved; {
+			if moved, err = p.afterRound(whole); err != nil {
+				return err
+			}
+		}
+	}
+	return p.retire()
+}
+
+// afterRound moves every family that has a breaking move before it, once; with whole only those that get to their
+// newest releases. It reports whether any moved.
+func (p *planner) afterRound(whole bool) (bool, error) {
 	breaking, err := p.newer(func(from, to version.Version) bool { return p.app.Scheme.Breaking(from, to) })
 	if err != nil {
-		return err
+		return false, err
 	}
 	var names []string
 	for _, name := range p.names() {
@@ -43,12 +58,15 @@ func (p *planner) after() error {
 			names = append(names, name)
 		}
 	}
+	moved := false
 	for _, family := range p.families(names) {
-		if err := p.afterFamily(family, breaking); err != nil {
-			return err
+		before := len(p.plan.Stages)
+		if err := p.afterFamily(family, breaking, whole); err != nil {
+			return false, err
 		}
+		moved = moved || len(p.plan.Stages) > before
 	}
-	return p.retire()
+	return moved, nil
 }
 
 // newer lists, for every declared package that may move, the stable later releases that a test lets through. The
@@ -77,18 +95,34 @@ func (p *planner) newer(fits func(from, to version.Version) bool) (map[string][]
 }
 
 // afterFamily moves a family to its newest releases that resolve with everything else as it is.
-func (p *planner) afterFamily(family []string, breaking map[string][]string) error {
+func (p *planner) afterFamily(family []string, breaking map[string][]string, whole bool) error {
 	c, level := p.exact(p.now), map[string]concession{}
 	for _, name := range family {
 		c[name] = breaking[name]
+		if whole {
+			c[name] = breaking[name][len(breaking[name])-1:]
+		}
 		level[name] = free
 	}
 	r, _, err := p.solve(c, keepExcept(p.now.locked, family, level))
 	if err != nil || r == nil {
 		return err
 	}
-	_, err = p.stage(AfterStage, "after-"+slug(family[0]), strings.Join(family, ", ")+", a breaking move on its own", versionsOf(r, family),
-		func(string) string { return "newest release that goes with everything else" })
+	id := "after-" + slug(family[0])
+	for n := 2; slices.ContainsFunc(p.plan.Stages, func(st Stage) bool { return st.ID == id }); n++ {
+		id = fmt.Sprintf("after-%s-%d", slug(family[0]), n)
+	}
+	title := strings.Join(family, ", ") + ": a breaking move on its own"
+	if len(family) > 1 {
+		title = strings.Join(family, ", ") + ": a breaking move, in step"
+	}
+	_, err = p.stage(AfterStage, id, title, versionsOf(r, family),
+		func(name string) string {
+			if v := breaking[name]; versionOf(r, name) == v[len(v)-1] {
+				return "the newest release"
+			}
+			return "the newest release that goes with everything else"
+		})
 	return err
 }
 
@@ -138,7 +172,7 @@ func (p *planner) replacements(names []string) ([]Change, error) {
 	for _, name := range names {
 		got := p.assessed[name]
 		d := p.declaration(name)
-		changes = append(changes, Change{Name: name, Group: d.Group, From: Point{p.now.lines[name], versionOf(p.now.locked, name)},
+		changes = append(changes, Change{Name: name, Group: d.Group, From: Point{p.now.lines[line{d.Group, name}], versionOf(p.now.locked, name)},
 			Standing: Retires, Reason: string(got.Retires.Kind) + ": " + got.Retires.Says})
 		next := got.Retires.Successor
 		if next == "" || p.declaration(next).As != "" {
@@ -152,13 +186,13 @@ func (p *planner) replacements(names []string) ([]Change, error) {
 		if err != nil {
 			return nil, err
 		}
-		line := p.app.Scheme.Restyle(p.now.lines[name], v.Version)
-		if c, err := p.app.Scheme.Constrain(line); err != nil || !c.Bounded() {
-			line = p.app.Scheme.Restyle("^0.0.0", v.Version)
+		text := p.app.Scheme.Restyle(d.Text, v.Version)
+		if c, err := p.app.Scheme.Constrain(text); err != nil || !c.Bounded() {
+			text = p.app.Scheme.Restyle("^0.0.0", v.Version)
 		}
-		p.now.lines[next] = line
-		p.now.added = append(p.now.added, Declared{universe.Demand{As: next, Package: next, Text: line}, d.Group})
-		changes = append(changes, Change{Name: next, Group: d.Group, To: Point{line, v.Version.String()}, Standing: Retires,
+		p.now.lines[line{d.Group, next}] = text
+		p.now.added = append(p.now.added, Declared{universe.Demand{As: next, Package: next, Text: text}, d.Group})
+		changes = append(changes, Change{Name: next, Group: d.Group, To: Point{text, v.Version.String()}, Standing: Retires,
 			Reason: "successor of " + name})
 	}
 	return changes, nil

@@ -1,7 +1,9 @@
 package upgrade
 
 import (
+	"cmp"
 	"context"
+	"fmt"
 	"maps"
 	"slices"
 
@@ -326,7 +328,8 @@ func (a *advisor) conclude(out *Assessment, target []string, whole *solve.Resolu
 }
 
 // runtimeNeeds lists what a new resolution requires of runtimes and what the old one did not, or what is not met.
-// Only releases that are not in the old resolution count, so that a runtime is not demanded by what runs already.
+// Only releases that are not in the old resolution count, so that a runtime is not demanded by what runs already. For
+// each runtime what is not met comes first, and then what asks for most.
 func runtimeNeeds(ctx context.Context, source universe.Source, app Application, before, after *solve.Resolution) ([]RuntimeNeed, error) {
 	var all []RuntimeNeed
 	known := map[string]bool{}
@@ -355,8 +358,35 @@ func runtimeNeeds(ctx context.Context, source universe.Source, app Application, 
 			}
 		}
 	}
-	slices.SortStableFunc(all, byName(func(n RuntimeNeed) string { return n.Name }))
+	slices.SortStableFunc(all, func(a, b RuntimeNeed) int {
+		return cmp.Or(cmp.Compare(a.Name, b.Name), compareBool(a.Met, b.Met), cmp.Compare(lowest(app.Scheme, b.Needs), lowest(app.Scheme, a.Needs)))
+	})
 	return all, nil
+}
+
+// compareBool puts false before true.
+func compareBool(a, b bool) int {
+	switch {
+	case a == b:
+		return 0
+	case a:
+		return 1
+	}
+	return -1
+}
+
+// lowest returns the lowest major that a constraint admits in some release, as far as anyone numbers runtimes.
+func lowest(scheme version.Scheme, constraint string) int {
+	c, err := scheme.Constrain(constraint)
+	if err != nil {
+		return 0
+	}
+	for major := range 100 {
+		if v, err := scheme.Parse(fmt.Sprintf("%d.999.999", major)); err == nil && c.Admits(v) {
+			return major
+		}
+	}
+	return 0
 }
 
 func runtimesOf(app Application) []string {

@@ -103,13 +103,14 @@ func (a *advisor) grade(r *universe.Release, d universe.Demand, framework *unive
 	if !inOrder(framework) {
 		return Stated, says + " (publication times contradict the order of versions and were not weighed)"
 	}
+	existed := framework.Name + " " + first.Version.String()
 	days := int(r.Published.Sub(first.Published) / (24 * time.Hour))
 	when := fmt.Sprintf(", published %s", r.Published.Format(time.DateOnly))
 	switch {
 	case days < 0:
-		return Early, fmt.Sprintf("%s%s, %d days before %s %s existed", says, when, -days, framework.Name, first.Version)
+		return Early, fmt.Sprintf("%s%s, %d days before %s existed", says, when, -days, existed)
 	default:
-		return Stated, fmt.Sprintf("%s%s, %d days after %s %s", says, when, days, framework.Name, first.Version)
+		return Stated, fmt.Sprintf("%s%s, %d days after %s", says, when, days, existed)
 	}
 }
 

@@ -74,7 +74,10 @@ func (p *planner) hop(h hop) (bool, error) {
 		p.now, p.plan.Stages = saved, stages
 		return false, err
 	}
-	retired := p.retireFor(h)
+	retired, err := p.retireFor(h)
+	if err != nil {
+		return undo(err)
+	}
 	r, level, err := p.optimum(p.without(retired), h.releases)
 	if err != nil || r == nil {
 		return undo(err)
@@ -114,19 +117,27 @@ func (p *planner) without(names []string) state {
 }
 
 // retireFor lists the retiring packages that no release of the hop goes with: they have to go at the latest now.
-func (p *planner) retireFor(h hop) []string {
+func (p *planner) retireFor(h hop) ([]string, error) {
 	var names []string
 	for _, name := range p.names() {
 		got := p.assessed[name]
 		if got.Retires == nil || got.Standing != Retires || p.now.gone[name] {
 			continue
 		}
-		c := choice{p.goal.Name: h.releases, name: {versionOf(p.now.locked, name)}}
-		if r, _, err := p.solve(c, nil); err == nil && r == nil {
+		pkg, err := p.pkg(name)
+		if err != nil {
+			return nil, err
+		}
+		c := choice{p.goal.Name: h.releases, name: texts(pkg, p.usable(pkg, versionOf(p.now.locked, name)))}
+		r, _, err := p.solve(c, nil)
+		if err != nil {
+			return nil, err
+		}
+		if r == nil {
 			names = append(names, name)
 		}
 	}
-	return names
+	return names, nil
 }
 
 // families groups names that move in step: as people said, else those of one scope that stand at one version number.
@@ -285,9 +296,12 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, retired []string) (bool,
 		case name == p.goal.Name:
 			return "the goal"
 		case p.refuses(name, versionOf(p.now.locked, name), h.releases):
-			return fmt.Sprintf("its release in use refuses %s %s, and what accepts that refuses %s", p.goal.Name, h.major, versionOf(p.now.locked, p.goal.Name))
+			return fmt.Sprintf("%s refuses %s %s; what accepts it refuses %s", versionOf(p.now.locked, name), p.goal.Name, h.major, versionOf(p.now.locked, p.goal.Name))
 		}
-		return fmt.Sprintf("what %s %s brings along does not resolve with its release in use", p.goal.Name, h.major)
+		if d, v := p.tied(name, to); v != "" {
+			return fmt.Sprintf("asks for %s %s, which moves to %s", d.As, d.Text, v)
+		}
+		return fmt.Sprintf("%s does not resolve with what %s %s brings along", versionOf(p.now.locked, name), p.goal.Name, h.major)
 	}
 	before := p.now.clone()
 	p.now = p.without(retired)
@@ -310,6 +324,32 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, retired []string) (bool,
 	p.plan.Stages = append(p.plan.Stages, *st)
 	p.now = next
 	return true, nil
+}
+
+// tied finds a demand of a package's release in use that another package's move would break.
+func (p *planner) tied(name string, to map[string]string) (universe.Demand, string) {
+	pkg, err := p.pkg(name)
+	if err != nil {
+		return universe.Demand{}, ""
+	}
+	r := pkg.Release(versionOf(p.now.locked, name))
+	if r == nil {
+		return universe.Demand{}, ""
+	}
+	for _, d := range slices.Concat(r.Peers, r.Needs) {
+		v, moves := to[d.As]
+		if !moves {
+			continue
+		}
+		other, err := p.source.Package(p.ctx, d.Package)
+		if err != nil {
+			continue
+		}
+		if set, err := other.Admit(d.Text); err == nil && !set.Has(other.Index(v)) {
+			return d, v
+		}
+	}
+	return universe.Demand{}, ""
 }
 
 func (p *planner) refuses(name, v string, framework []string) bool {

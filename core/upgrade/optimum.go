@@ -112,7 +112,7 @@ func (a *advisor) scopes(p *universe.Package, s state, name string) [][]string {
 	if slices.Contains(a.app.Held, name) {
 		return [][]string{now, now, now, now}
 	}
-	admitted, _ := p.Admit(s.lines[name])
+	admitted := a.admitted(p, s, name)
 	step, line := version.NewSet(len(p.Releases)), version.NewSet(len(p.Releases))
 	for i := range a.usable(p, current).All() {
 		if i == at || i > at && !a.app.Scheme.Breaking(p.Releases[at].Version, p.Releases[i].Version) {
@@ -123,6 +123,18 @@ func (a *advisor) scopes(p *universe.Package, s state, name string) [][]string {
 		}
 	}
 	return [][]string{now, texts(p, line), texts(p, step), texts(p, a.usable(p, current))}
+}
+
+// admitted returns the releases that every line of the manifest about a name admits.
+func (a *advisor) admitted(p *universe.Package, s state, name string) version.Set {
+	all := version.FullSet(len(p.Releases))
+	for _, d := range a.app.Declared {
+		if d.As == name {
+			set, _ := p.Admit(s.lines[line{d.Group, name}]) // a line that cannot be read admits nothing
+			all = all.And(set)
+		}
+	}
+	return all
 }
 
 // cheapest finds the cheapest assignment of concessions that goes beyond every core in at least one package, by branch

@@ -63,9 +63,12 @@ type Point struct{ Constraint, Version string }
 // Moves counts what a stage does to the lock.
 type Moves struct{ Added, Removed, Moved int }
 
+// A line of the manifest.
+type line struct{ group, name string }
+
 // state is the application between two stages.
 type state struct {
-	lines  map[string]string // constraints of the manifest, by name
+	lines  map[line]string // constraints of the manifest
 	locked *solve.Resolution
 	gone   map[string]bool
 	added  []Declared
@@ -98,13 +101,13 @@ func NewPlan(ctx context.Context, source universe.Source, app Application, goal 
 	for _, got := range assessment.Packages {
 		p.assessed[got.Name] = got
 	}
-	p.now = state{lines: map[string]string{}, locked: a.base, gone: map[string]bool{}}
+	p.now = state{lines: map[line]string{}, locked: a.base, gone: map[string]bool{}}
 	for _, d := range app.Declared {
-		p.now.lines[d.As] = d.Text
+		p.now.lines[line{d.Group, d.As}] = d.Text
 	}
-	if app.Locked == nil {
-		p.plan.Stages = append(p.plan.Stages, Stage{ID: "baseline", Kind: BaselineStage, Title: "lock what the manifest asks for today",
-			After: a.base, Locked: moves(nil, a.base)})
+	if !app.Current() {
+		p.plan.Stages = append(p.plan.Stages, Stage{ID: "baseline", Kind: BaselineStage, Title: "lock what the manifest asks for",
+			After: a.base, Locked: moves(app.Locked, a.base)})
 	}
 	for _, step := range []func() error{p.patches, p.minors, p.hops} {
 		if err := step(); err != nil {
@@ -186,12 +189,17 @@ func (p *planner) pinned(name string) bool {
 	if err != nil {
 		return false
 	}
-	c, err := p.app.Scheme.Constrain(p.now.lines[name])
-	if err != nil {
+	set := p.admitted(pkg, p.now, name)
+	if set.Count() != 1 {
 		return false
 	}
-	v, err := p.app.Scheme.Parse(strings.TrimLeft(p.now.lines[name], "= "))
-	return err == nil && c.Admits(v) && pkg != nil
+	for _, d := range p.app.Declared {
+		if d.As == name {
+			_, err := p.app.Scheme.Parse(strings.TrimLeft(p.now.lines[line{d.Group, name}], "= "))
+			return err == nil
+		}
+	}
+	return false
 }
 
 func versionsOf(r *solve.Resolution, names []string) map[string]string {
@@ -228,11 +236,11 @@ func (p *planner) try(kind StageKind, id, title string, to map[string]string, re
 		if p.now.gone[d.As] || !registered(d) || !listed || target == from {
 			continue
 		}
-		change := Change{Name: d.As, Group: d.Group, From: Point{p.now.lines[d.As], from}, Standing: p.assessed[d.As].Standing, Reason: reason(d.As)}
+		change := Change{Name: d.As, Group: d.Group, From: Point{p.now.lines[line{d.Group, d.As}], from}, Standing: p.assessed[d.As].Standing, Reason: reason(d.As)}
 		if err := p.complete(&change, target); err != nil {
 			return nil, next, err
 		}
-		next.lines[d.As] = change.To.Constraint
+		next.lines[line{d.Group, d.As}] = change.To.Constraint
 		st.Changes = append(st.Changes, change)
 	}
 	return p.seal(st, next, to)
@@ -272,7 +280,7 @@ func (p *planner) declared(s state) []Declared {
 	var all []Declared
 	for _, d := range slices.Concat(p.app.Declared, s.added) {
 		if !s.gone[d.As] {
-			d.Text = s.lines[d.As]
+			d.Text = s.lines[line{d.Group, d.As}]
 			all = append(all, d)
 		}
 	}

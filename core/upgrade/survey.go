@@ -30,7 +30,7 @@ type Flag string
 // The flags of a survey.
 const (
 	Deprecated   Flag = "deprecated"          // the locked release is
-	Retiring     Flag = "retiring"            // all newest releases are: renamed, swallowed or abandoned
+	Retiring     Flag = "retiring"            // the newest release is deprecated: renamed, swallowed or abandoned
 	BelowTag     Flag = "tag below"           // the registry's tag for the current release points below the locked one
 	Preview      Flag = "preview"             // the locked release is a prerelease
 	NotLocked    Flag = "not locked"          // there is no lock, or it lacks the package
@@ -101,7 +101,7 @@ func (row *Row) describe(p *universe.Package, app Application) {
 		return
 	}
 	row.Newest = newest.Version.String()
-	if newest.Deprecated != "" {
+	if last := newestStable(p); last != nil && last.Deprecated != "" {
 		row.Flags = append(row.Flags, Retiring)
 	}
 	if locked < 0 {
@@ -120,7 +120,7 @@ func (row *Row) describe(p *universe.Package, app Application) {
 	if row.Releases > 0 && !here.Published.IsZero() && newest.Published.After(here.Published) {
 		row.Behind = newest.Published.Sub(here.Published)
 	}
-	if here.Deprecated != "" && newest.Deprecated == "" {
+	if here.Deprecated != "" && !slices.Contains(row.Flags, Retiring) {
 		row.Flags = append(row.Flags, Deprecated)
 	}
 	if here.Version.Prerelease() {

@@ -7,7 +7,6 @@
 package upgrade
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -178,12 +177,28 @@ func (a *advisor) solve(c choice, keep map[string][]string) (*solve.Resolution, 
 	return solve.Try(a.ctx, a.source, a.problem(c, keep))
 }
 
-// Baseline returns the application's lock, or a resolution of its manifest when it has none.
+// Baseline returns the application's lock, or, when it has none or one that does not fit its manifest, a resolution of
+// the manifest near to it.
 func Baseline(ctx context.Context, source universe.Source, app Application) (*solve.Resolution, error) {
-	if app.Locked != nil {
+	if app.Current() {
 		return app.Locked, nil
 	}
 	return solve.Resolve(ctx, source, app.Problem())
+}
+
+// Current reports whether there is a lock that was made for the manifest as it stands.
+func (app Application) Current() bool {
+	if app.Locked == nil || len(app.Locked.Roots) != len(app.Declared) {
+		return false
+	}
+	for _, d := range app.Declared {
+		if !slices.ContainsFunc(app.Locked.Roots, func(e solve.Edge) bool {
+			return e.Name == d.As && e.Group == d.Group && e.Constraint == d.Text && e.Package == d.Package
+		}) {
+			return false
+		}
+	}
+	return true
 }
 
 // Problem states the application as its manifest does, preferring what is locked.
@@ -316,8 +331,4 @@ func asTangle(err error) *solve.Tangle {
 		return t
 	}
 	return nil
-}
-
-func byName[T any](name func(T) string) func(a, b T) int {
-	return func(a, b T) int { return cmp.Compare(name(a), name(b)) }
 }

@@ -93,7 +93,7 @@ func (s *source) fetch(name string) (*universe.Package, error) {
 	if s.detail.Everything || slices.Contains(s.detail.Packages, name) {
 		accept = longDocument
 	}
-	body, err := s.client.Get(s.ctx, strings.ReplaceAll(url.PathEscape(name), "%40", "@"), accept)
+	body, err := s.client.Get(s.ctx, documentPath(name), accept)
 	var missing *registry.NotFoundError
 	if errors.As(err, &missing) {
 		return nil, &universe.UnknownError{Name: name}
@@ -106,6 +106,11 @@ func (s *source) fetch(name string) (*universe.Package, error) {
 		return nil, &registry.UnreachableError{URL: name, Err: err}
 	}
 	return p, nil
+}
+
+// documentPath writes a name as one segment of a path, the way that the protocol does: the "@" of a scope stays.
+func documentPath(name string) string {
+	return strings.NewReplacer("%40", "@", "%2F", "%2f").Replace(url.PathEscape(name))
 }
 
 // readPackage reads a registry document. Releases whose version is none by Semantic Versioning are left out.

@@ -12,6 +12,7 @@ import (
 	"net/url"
 	"path"
 	"strings"
+	"sync"
 	"time"
 
 	"molt/core/universe"
@@ -21,6 +22,7 @@ import (
 // Accept header asks, and GET /NAME/-/FILE.tgz an archive whose checksum the document states. It does not take
 // packages, and has no search and no accounts.
 func (JS) StandIn(packages universe.Table) http.Handler {
+	var documents sync.Map // of bytes, by package, address and length
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.Method != http.MethodGet && r.Method != http.MethodHead {
 			http.Error(w, "the stand-in only reads", http.StatusMethodNotAllowed)
@@ -44,7 +46,12 @@ func (JS) StandIn(packages universe.Table) http.Handler {
 			}
 		default:
 			short := strings.Contains(r.Header.Get("Accept"), "application/vnd.npm.install-v1+json")
-			body = document(p, "http://"+r.Host, short)
+			key := fmt.Sprint(name, " ", r.Host, short)
+			kept, ok := documents.Load(key)
+			if !ok {
+				kept, _ = documents.LoadOrStore(key, document(p, "http://"+r.Host, short))
+			}
+			body = kept.([]byte)
 		}
 		if body == nil {
 			http.NotFound(w, r)

@@ -1,0 +1,178 @@
+package solve
+
+import "slices"
+
+// A term holds when the variable is in the set.
+type term struct {
+	v   int32
+	set domain
+}
+
+// A clause holds when one of its terms does. No variable stands in it twice. The first two terms are watched.
+type clause struct {
+	terms   []term
+	causes  []int32 // the demands it states, as indices into solver.demands
+	parents []int32 // for a learned clause: what it was derived from
+}
+
+// add puts a clause into the search. It may be true, false or ready to narrow at the time; a false one is left in
+// s.conflicts for the main loop. Terms on one variable are united, and terms that never hold are left out.
+func (s *solver) add(causes, parents []int32, terms ...term) int32 {
+	kept := make([]term, 0, len(terms))
+next:
+	for _, t := range terms {
+		if t.set.empty() {
+			continue
+		}
+		for i := range kept {
+			if kept[i].v == t.v {
+				kept[i].set = or(kept[i].set, t.set)
+				continue next
+			}
+		}
+		kept = append(kept, t)
+	}
+	id := int32(len(s.clauses))
+	s.clauses = append(s.clauses, clause{terms: kept, causes: causes, parents: parents})
+	if len(kept) < 2 {
+		s.settleClause(id)
+		return id
+	}
+	// The two terms to watch: those that can still hold, else those that became false last.
+	for slot := range 2 {
+		best := slot
+		for k := slot + 1; k < len(kept); k++ {
+			if s.falseSince(kept[k]) > s.falseSince(kept[best]) {
+				best = k
+			}
+		}
+		kept[slot], kept[best] = kept[best], kept[slot]
+		s.vars[kept[slot].v].watch = append(s.vars[kept[slot].v].watch, id)
+	}
+	s.settleClause(id)
+	return id
+}
+
+// settleClause gives its effect to a clause that came late or lost its effect by unwinding. One that narrowed
+// something at a level above that of its false terms would lose the effect again, so it is remembered.
+func (s *solver) settleClause(id int32) {
+	terms := s.clauses[id].terms
+	open, since := -1, always
+	for k, t := range terms {
+		f := s.falseSince(t)
+		switch {
+		case f != never:
+			since = max(since, f)
+		case open >= 0:
+			return
+		default:
+			open = k
+		}
+	}
+	if open < 0 {
+		s.conflicts = append(s.conflicts, id)
+		return
+	}
+	level := int32(0)
+	if since != always {
+		level = s.trail[since].level
+	}
+	if level < s.level() {
+		s.loose = append(s.loose, id)
+	}
+	s.enforce(terms[open], id)
+}
+
+func (s *solver) canHold(t term) bool { return meets(s.vars[t.v].dom, t.set) }
+
+func (s *solver) enforce(t term, reason int32) {
+	if !within(s.vars[t.v].dom, t.set) {
+		s.narrow(t.v, t.set, reason)
+	}
+}
+
+// never is the trail position of terms that can still hold; always that of terms which no event made false.
+const (
+	never  = 1 << 30
+	always = -1
+)
+
+// falseSince returns the trail position of the event that made a term false.
+func (s *solver) falseSince(t term) int {
+	x := &s.vars[t.v]
+	if meets(x.dom, t.set) {
+		return never
+	}
+	for k := len(x.events) - 1; k >= 0; k-- {
+		if meets(s.trail[x.events[k]].old, t.set) {
+			return int(x.events[k])
+		}
+	}
+	return always
+}
+
+// propagate narrows domains until no clause has more to say, and returns a clause that is false, or -1.
+func (s *solver) propagate() int32 {
+	for s.head < len(s.trail) {
+		v := s.trail[s.head].v
+		s.head++
+		watch := s.vars[v].watch
+		kept := watch[:0]
+		for k, id := range watch {
+			keep, ok := s.visit(v, id)
+			if keep {
+				kept = append(kept, id)
+			}
+			if !ok {
+				kept = append(kept, watch[k+1:]...)
+				s.vars[v].watch = kept
+				return id
+			}
+		}
+		s.vars[v].watch = kept
+	}
+	return -1
+}
+
+// visit looks at a clause after v was narrowed: whether it still watches v, and whether it can still hold.
+func (s *solver) visit(v, id int32) (keep, ok bool) {
+	terms := s.clauses[id].terms
+	at := 0
+	if terms[1].v == v {
+		at = 1
+	}
+	if s.canHold(terms[at]) {
+		return true, true
+	}
+	other := terms[1-at]
+	if within(s.vars[other.v].dom, other.set) {
+		return true, true
+	}
+	for k := 2; k < len(terms); k++ {
+		if s.canHold(terms[k]) {
+			terms[at], terms[k] = terms[k], terms[at]
+			w := terms[at].v
+			s.vars[w].watch = append(s.vars[w].watch, id)
+			return false, true
+		}
+	}
+	if !s.canHold(other) {
+		return true, false
+	}
+	s.enforce(other, id)
+	return true, true
+}
+
+// falseClause returns a clause that is false under the assignment, after propagation; -1 when there is none.
+func (s *solver) falseClause() int32 {
+	for len(s.conflicts) > 0 {
+		id := s.conflicts[len(s.conflicts)-1]
+		s.conflicts = s.conflicts[:len(s.conflicts)-1]
+		if !slices.ContainsFunc(s.clauses[id].terms, s.canHold) {
+			s.loose = append(s.loose, id)
+			return id
+		}
+		s.settleClause(id)
+	}
+	return s.propagate()
+}

@@ -1,0 +1,127 @@
+package solve
+
+// A pending term is one of the clause under analysis, with the trail position that made it false.
+type pending struct {
+	term
+	since int
+}
+
+// learn analyses a false clause up to the first unique implication point, adds what follows and unwinds. It returns
+// false when the clause follows from the problem alone: there is no solution.
+func (s *solver) learn(id int32) bool {
+	var now []pending
+	parents := []int32{id}
+	fixed := map[int32]bool{} // events of level 0 whose reasons are noted
+	include := func(terms []term, skip int32) {
+		for _, t := range terms {
+			if t.v != skip {
+				now = s.merge(now, t, &parents, fixed)
+			}
+		}
+	}
+	include(s.clauses[id].terms, -1)
+	for {
+		pivot, second := -1, int32(0)
+		for i := range now {
+			if pivot < 0 || now[i].since > now[pivot].since {
+				pivot = i
+			}
+		}
+		if pivot < 0 {
+			s.refuted = parents
+			return false
+		}
+		e := s.trail[now[pivot].since]
+		for i := range now {
+			if i != pivot {
+				second = max(second, s.trail[now[i].since].level)
+			}
+		}
+		if e.reason < 0 || second < e.level {
+			return s.assert(now, pivot, second, parents)
+		}
+		s.bumpVar(e.v)
+		reason := s.clauses[e.reason]
+		parents = append(parents, e.reason)
+		held := now[pivot]
+		now = append(now[:pivot], now[pivot+1:]...)
+		for _, t := range reason.terms {
+			if t.v == e.v {
+				held.set = and(held.set, t.set)
+			}
+		}
+		if !held.set.empty() {
+			now = s.merge(now, held.term, &parents, fixed)
+		}
+		include(reason.terms, e.v)
+	}
+}
+
+// merge unites a false term with those under analysis. Terms that are false at level 0 are left out; the clauses
+// that made them so are noted as parents.
+func (s *solver) merge(now []pending, t term, parents *[]int32, fixed map[int32]bool) []pending {
+	since := s.falseSince(t)
+	if since == always {
+		return now
+	}
+	if s.trail[since].level == 0 {
+		s.noteFixed(int32(since), t, parents, fixed)
+		return now
+	}
+	for i := range now {
+		if now[i].v == t.v {
+			now[i].set = or(now[i].set, t.set)
+			now[i].since = max(now[i].since, since)
+			return now
+		}
+	}
+	return append(now, pending{t, since})
+}
+
+// noteFixed collects the clauses behind the level-0 events that made a term false.
+func (s *solver) noteFixed(since int32, t term, parents *[]int32, fixed map[int32]bool) {
+	for _, at := range s.vars[t.v].events {
+		if at > since || fixed[at] {
+			continue
+		}
+		fixed[at] = true
+		reason := s.trail[at].reason
+		*parents = append(*parents, reason)
+		for _, u := range s.clauses[reason].terms {
+			if u.v == t.v {
+				continue
+			}
+			if f := s.falseSince(u); f != always && f != never {
+				s.noteFixed(int32(f), u, parents, fixed)
+			}
+		}
+	}
+}
+
+// assert adds the learned clause at the level where it narrows something.
+func (s *solver) assert(now []pending, pivot int, level int32, parents []int32) bool {
+	terms := make([]term, 0, len(now))
+	terms = append(terms, now[pivot].term)
+	for i := range now {
+		if i != pivot {
+			terms = append(terms, now[i].term)
+		}
+		s.bumpVar(now[i].v)
+	}
+	s.bump *= 1.05
+	s.back(level)
+	s.add(nil, parents, terms...)
+	return true
+}
+
+// settle goes back to the level at which a false clause became false, and learns from it there.
+func (s *solver) settle(id int32) bool {
+	top := int32(0)
+	for _, t := range s.clauses[id].terms {
+		if since := s.falseSince(t); since != always {
+			top = max(top, s.trail[since].level)
+		}
+	}
+	s.back(top)
+	return s.learn(id)
+}

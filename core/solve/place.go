@@ -1,0 +1,216 @@
+package solve
+
+import (
+	"maps"
+	"slices"
+	"strconv"
+
+	"molt/core/universe"
+)
+
+// A provider is a variable (from 0), or by -1-k the k-th application-level name, whose variable may not exist yet.
+type provider int32
+
+// anywhere is the provider of names that come from outside the registry: they are never checked.
+const anywhere = provider(-1 << 30)
+
+type fixedKey struct {
+	name string
+	w    int
+}
+
+type deferral struct {
+	e *edge
+	w int
+}
+
+func (s *solver) slot(name string) provider {
+	if p, ok := s.slotOf[name]; ok {
+		return p
+	}
+	p := provider(-1 - len(s.slots))
+	s.slots = append(s.slots, name)
+	s.slotOf[name] = p
+	return p
+}
+
+// chain returns where a dependent finds a name, nearest first. Nil means that the name was not known to matter here.
+func (s *solver) chain(i *instance, name string) []provider {
+	if i == s.app || s.global(name) {
+		if s.foreign[name] {
+			return []provider{anywhere}
+		}
+		return []provider{s.slot(name)}
+	}
+	var own []provider
+	if e := i.byName[name]; e != nil {
+		own = []provider{provider(e.v)}
+		if e.v < 0 {
+			return []provider{anywhere}
+		}
+		if !e.optional {
+			return own
+		}
+	}
+	above, ok := i.sees[name]
+	if !ok {
+		s.rel[i.pkg.Name][name] = true
+		s.stale = true
+		return nil
+	}
+	return append(own, above...)
+}
+
+// link returns the terms of "when e gets release w, instance i is part of the graph".
+func (s *solver) link(e *edge, w int, i *instance) []term {
+	except := newDomain(e.pkg.n)
+	for k := 0; k <= e.pkg.n; k++ {
+		except.add(k)
+	}
+	except.remove(w)
+	return []term{{e.v, except}, {i.on, on}}
+}
+
+// view returns where the target of an edge finds the names that matter to it.
+func (s *solver) view(e *edge, w int) (map[string][]provider, bool) {
+	sees := map[string][]provider{}
+	r := &e.pkg.Releases[w]
+	for name := range s.rel[e.pkg.Name] {
+		if s.provides(e.pkg, w, name) && !slices.ContainsFunc(r.Peers, func(d universe.Demand) bool { return d.As == name }) {
+			continue
+		}
+		c := s.chain(e.owner, name)
+		if c == nil {
+			return nil, false
+		}
+		sees[name] = c
+	}
+	return sees, true
+}
+
+func instanceKey(name string, w int, sees map[string][]provider) string {
+	key := []byte(name)
+	key = append(key, '@')
+	key = strconv.AppendInt(key, int64(w), 10)
+	for _, seen := range slices.Sorted(maps.Keys(sees)) {
+		key = append(append(append(key, '|'), seen...), '=')
+		for _, p := range sees[seen] {
+			key = strconv.AppendInt(append(key, ','), int64(p), 10)
+		}
+	}
+	return string(key)
+}
+
+func (s *solver) newInstance(e *edge, w int, sees map[string][]provider, key string) *instance {
+	i := &instance{pkg: e.pkg, w: w, parent: e.owner, sees: sees}
+	i.on = s.newVar(nil, 1)
+	s.vars[i.on].inst = i
+	s.instances[key] = i
+	return i
+}
+
+// recurs reports whether a release comes again below itself, with providers that lie below the application.
+func (s *solver) recurs(e *edge, w int, sees map[string][]provider) bool {
+	local := false
+	for _, c := range sees {
+		local = local || len(c) > 1 || c[0] >= 0
+	}
+	if !local {
+		return false
+	}
+	for i := e.owner; i != nil && i != s.app; i = i.parent {
+		if i.pkg == e.pkg && i.w == w {
+			return true
+		}
+	}
+	return false
+}
+
+// madeBy returns the demand that brought a variable into being: that a name is found there, and not farther up, is part
+// of what follows from it.
+func (s *solver) madeBy(v int32) []int32 {
+	if x := &s.vars[v]; len(x.edges) > 0 {
+		return x.edges[0].causes
+	}
+	return nil
+}
+
+// placeDeferred makes the instances that were put off, now that their providers have releases. It reports whether
+// there is more to search.
+func (s *solver) placeDeferred() (bool, error) {
+	more := false
+	for _, d := range s.deferred {
+		if x := &s.vars[d.e.v]; !s.on(d.e.owner) || x.dom.has(x.n) || x.dom.count() > 1 || x.dom.first() != d.w {
+			continue
+		}
+		given, _ := s.view(d.e, d.w)
+		sees := map[string][]provider{}
+		var terms []term
+		var causes []int32
+		for _, name := range slices.Sorted(maps.Keys(given)) {
+			for _, p := range given[name] {
+				if p >= 0 {
+					causes = append(causes, s.madeBy(int32(p))...)
+				}
+			}
+			c, told, undecided := s.settleChain(name, given[name])
+			if undecided >= 0 {
+				s.decide(undecided, s.vars[undecided].n)
+				return true, nil
+			}
+			sees[name] = c
+			terms = append(terms, told...)
+		}
+		key := instanceKey(d.e.pkg.Name, d.w, sees)
+		if d.e.delayed[key] != nil {
+			continue
+		}
+		i := s.instances[key]
+		if i == nil {
+			i = s.newInstance(d.e, d.w, sees, key)
+			i.parent = nil
+		}
+		d.e.delayed[key] = i
+		s.add(causes, nil, append(terms, s.link(d.e, d.w, i)...)...)
+		more = true
+	}
+	return more, nil
+}
+
+// settleChain replaces the providers of a name by the release that they came to, and gives the terms that spare
+// other releases. A provider that is still open is returned as undecided.
+func (s *solver) settleChain(name string, chain []provider) (_ []provider, terms []term, undecided int32) {
+	for _, p := range chain {
+		if p < 0 {
+			break
+		}
+		x := &s.vars[p]
+		if x.dom.count() > 1 {
+			return nil, nil, int32(p)
+		}
+		w := x.dom.first()
+		other := newDomain(x.n)
+		for k := 0; k <= x.n; k++ {
+			other.add(k)
+		}
+		other.remove(w)
+		terms = append(terms, term{int32(p), other})
+		if w == x.n {
+			continue
+		}
+		key := fixedKey{x.pkg.Name, w}
+		v, ok := s.fixed[key]
+		if !ok {
+			v = s.newVar(x.pkg, x.n)
+			only := newDomain(x.n)
+			only.add(w)
+			s.vars[v].dom = only
+			s.fixed[key] = v
+		}
+		return []provider{provider(v)}, terms, -1
+	}
+	if s.foreign[name] {
+		return []provider{anywhere}, terms, -1
+	}
+	return []provider{s.slot(name)}, terms, -1
+}

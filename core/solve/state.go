@@ -1,0 +1,227 @@
+package solve
+
+import (
+	"slices"
+	"strings"
+
+	"molt/core/universe"
+)
+
+// A waitingPeer is an optional peer on an application-level name that nobody has asked for yet.
+type waitingPeer struct {
+	prefix []term
+	demand universe.Demand
+	causes []int32
+}
+
+func (s *solver) on(i *instance) bool {
+	return i == s.app || !s.vars[i.on].dom.has(1)
+}
+
+// grow opens the instances and expands the edges that the assignment has reached. It reports whether clauses came.
+func (s *solver) grow() (bool, error) {
+	grew := false
+	for len(s.toOpen) > 0 {
+		i := s.toOpen[0]
+		s.toOpen = s.toOpen[1:]
+		if !s.on(i) {
+			continue
+		}
+		if !i.open {
+			if err := s.openInstance(i); err != nil {
+				return false, err
+			}
+			grew = true
+		}
+		for _, e := range i.needs {
+			if e.v < 0 {
+				continue
+			}
+			s.toExpand = append(s.toExpand, e.v)
+			s.order.push(s, e.v)
+		}
+	}
+	for len(s.toExpand) > 0 {
+		v := s.toExpand[0]
+		s.toExpand = s.toExpand[1:]
+		if x := &s.vars[v]; x.dom.count() == 1 && !x.dom.has(x.n) {
+			more, err := s.expandAll(v, x.dom.first())
+			if err != nil {
+				return false, err
+			}
+			grew = grew || more
+		}
+	}
+	return grew, nil
+}
+
+// openInstance states the needs of an instance that is part of the assignment.
+func (s *solver) openInstance(i *instance) error {
+	r := &i.pkg.Releases[i.w]
+	s.opened[opening{i.pkg.Name, i.w}] = true
+	for _, d := range r.Needs {
+		if !d.Foreign {
+			s.source.Hint(d.Package)
+		}
+	}
+	i.open, i.byName = true, map[string]*edge{}
+	for _, d := range r.Needs {
+		if s.leaves(needOf(i.pkg, d)) {
+			continue
+		}
+		if d.Foreign {
+			e := &edge{owner: i, as: d.As, v: -1, optional: true}
+			i.needs = append(i.needs, e)
+			i.byName[d.As] = e
+			continue
+		}
+		p, err := s.load(d.Package)
+		if err != nil {
+			return err
+		}
+		if s.passUp(i.pkg, i.w, d.Package) {
+			s.stale = true
+		}
+		var v int32
+		if s.global(d.As) {
+			if v, err = s.appVar(d.As, d.Package); err != nil {
+				return err
+			}
+			p = s.vars[v].pkg
+		} else {
+			v = s.newVar(p, p.n)
+		}
+		s.stateNeed(i, d, s.newEdge(i, d.As, p, v, d.Optional))
+	}
+	return nil
+}
+
+// stateNeed adds the clauses of one need.
+func (s *solver) stateNeed(i *instance, d universe.Demand, e *edge) {
+	e.causes = []int32{s.cause(needOf(i.pkg, d))}
+	v := e.v
+	want := term{v, s.admitted(s.vars[v].pkg, d.Text, d.Optional)}
+	if s.global(d.As) {
+		if from, ok := s.appVars[i.pkg.Name]; ok && s.vars[from].pkg == i.pkg {
+			s.add(e.causes, nil, term{from, s.unlike(i.pkg, d, false)}, want)
+			if s.problem.Tenancy == Single {
+				return
+			}
+		}
+	}
+	s.add(e.causes, nil, term{i.on, off}, want)
+}
+
+// The two positions of an instance's switch.
+var (
+	on  = domain{1}
+	off = domain{2}
+)
+
+// unlike returns the releases of a package that do not make a demand, and "no release".
+func (s *solver) unlike(p *pkg, d universe.Demand, peer bool) domain {
+	set := newDomain(p.n)
+	set.add(p.n)
+	for w := range p.Releases {
+		all := p.Releases[w].Needs
+		if peer {
+			all = p.Releases[w].Peers
+		}
+		k, found := slices.BinarySearchFunc(all, d.As, func(x universe.Demand, as string) int { return strings.Compare(x.As, as) })
+		if !found || all[k] != d {
+			set.add(w)
+		}
+	}
+	return set
+}
+
+// expandAll states what follows when a variable gets a release, for every edge that it serves. It reports whether
+// clauses came.
+func (s *solver) expandAll(v int32, w int) (bool, error) {
+	before := len(s.clauses)
+	for k := 0; k < len(s.vars[v].edges); k++ {
+		e := s.vars[v].edges[k]
+		if e.owner != s.app && s.global(e.as) {
+			continue // only there to say that somebody wants it
+		}
+		if s.on(e.owner) && e.targets[w] == nil {
+			if err := s.expand(e, w); err != nil {
+				return false, err
+			}
+		}
+	}
+	return len(s.clauses) > before, nil
+}
+
+// placeholder marks the target of a deferred place.
+var placeholder = &instance{}
+
+func (s *solver) expand(e *edge, w int) error {
+	r := &e.pkg.Releases[w]
+	for _, d := range r.Needs {
+		if !d.Foreign {
+			s.source.Hint(d.Package)
+		}
+	}
+	for _, d := range r.Peers {
+		if err := s.statePeer(e, d); err != nil {
+			return err
+		}
+	}
+	sees, ok := s.view(e, w)
+	if !ok { // a name came up that was not known to matter: whatever comes of it, this search is repeated
+		sees = map[string][]provider{}
+	}
+	key := instanceKey(e.pkg.Name, w, sees)
+	i := s.instances[key]
+	if i == nil && s.recurs(e, w, sees) {
+		e.targets[w] = placeholder
+		s.deferred = append(s.deferred, deferral{e, w})
+		return nil
+	}
+	if i == nil {
+		i = s.newInstance(e, w, sees, key)
+	}
+	e.targets[w] = i
+	s.add(nil, nil, s.link(e, w, i)...)
+	return nil
+}
+
+// statePeer adds the clauses of one peer demand, for all releases of the package that make it.
+func (s *solver) statePeer(e *edge, d universe.Demand) error {
+	why := Demand{Kind: Peer, By: e.pkg.Name, As: d.As, Package: d.Package, Constraint: d.Text, Optional: d.Optional}
+	if e.peers[why] || s.leaves(why) || d.Foreign {
+		return nil
+	}
+	e.peers[why] = true
+	causes := []int32{s.cause(why)}
+	chain := s.chain(e.owner, d.As)
+	prefix := []term{{e.v, s.unlike(e.pkg, d, true)}}
+	for k, p := range chain {
+		if p == anywhere {
+			return nil
+		}
+		last := k == len(chain)-1
+		if p < 0 {
+			name := s.slots[-1-p]
+			if _, exists := s.appVars[name]; !exists && d.Optional {
+				s.waiting[name] = append(s.waiting[name], waitingPeer{prefix, d, causes})
+				return nil
+			}
+			v, err := s.appVar(name, d.Package)
+			if err != nil {
+				return err
+			}
+			p = provider(v)
+		}
+		x := &s.vars[p]
+		causes = append(slices.Clip(causes), s.madeBy(int32(p))...)
+		s.add(causes, nil, append(slices.Clone(prefix), term{int32(p), s.admitted(x.pkg, d.Text, !last || d.Optional)})...)
+		present := newDomain(x.n)
+		for w := range x.n {
+			present.add(w)
+		}
+		prefix = append(prefix, term{int32(p), present})
+	}
+	return nil
+}
