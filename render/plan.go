@@ -190,7 +190,10 @@ func (p *Page) Step(doc StepDoc) {
 	}
 	for _, c := range doc.Checks {
 		word, style := "passed", good
-		if !c.Passed {
+		switch {
+		case !c.Passed && doc.Stage.Raise != nil:
+			word, style = "to do ", notice
+		case !c.Passed:
 			word, style = "failed", bad
 		}
 		text := fmt.Sprintf("  %s  %s", p.styled(style, word), c.Name)

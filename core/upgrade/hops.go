@@ -140,7 +140,8 @@ func (p *planner) retireFor(h hop) ([]string, error) {
 	return names, nil
 }
 
-// families groups names that move in step: as people said, else those of one scope that stand at one version number.
+// families groups names that move in step: as people said, else those of one scope or
+// name stem with one history of version numbers.
 func (p *planner) families(names []string) [][]string {
 	var groups [][]string
 	seen := map[string]bool{}
@@ -168,7 +169,24 @@ func (p *planner) akin(a, b string) bool {
 			return true
 		}
 	}
-	return stem(a) == stem(b) && versionOf(p.now.locked, a) == versionOf(p.now.locked, b)
+	return stem(a) == stem(b) && p.sameHistory(a, b)
+}
+
+// sameHistory reports whether two packages were published under the same version numbers, at least three times out of
+// four.
+func (p *planner) sameHistory(a, b string) bool {
+	pa, errA := p.pkg(a)
+	pb, errB := p.pkg(b)
+	if errA != nil || errB != nil {
+		return false
+	}
+	both := 0
+	for i := range pa.Releases {
+		if pb.Index(pa.Releases[i].Version.String()) >= 0 {
+			both++
+		}
+	}
+	return both > 1 && 4*both >= 3*(len(pa.Releases)+len(pb.Releases)-both)
 }
 
 // stem is what the names of a family share: the scope, or the part before the first hyphen.
@@ -296,7 +314,7 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, retired []string) (bool,
 		case name == p.goal.Name:
 			return "the goal"
 		case p.refuses(name, versionOf(p.now.locked, name), h.releases):
-			return fmt.Sprintf("%s refuses %s %s; what accepts it refuses %s", versionOf(p.now.locked, name), p.goal.Name, h.major, versionOf(p.now.locked, p.goal.Name))
+			return p.whyTogether(name, h)
 		}
 		if d, v := p.tied(name, to); v != "" {
 			return fmt.Sprintf("asks for %s %s, which moves to %s", d.As, d.Text, v)
@@ -324,6 +342,25 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, retired []string) (bool,
 	p.plan.Stages = append(p.plan.Stages, *st)
 	p.now = next
 	return true, nil
+}
+
+// whyTogether says why a package that refuses the hop at its release in use cannot go ahead of it.
+func (p *planner) whyTogether(name string, h hop) string {
+	now, framework := versionOf(p.now.locked, name), versionOf(p.now.locked, p.goal.Name)
+	says := fmt.Sprintf("%s refuses %s %s", now, p.goal.Name, h.major)
+	pkg, err := p.pkg(name)
+	if err != nil {
+		return says
+	}
+	f, err := p.pkg(p.goal.Name)
+	if err != nil {
+		return says
+	}
+	both := p.acceptors(pkg, f, h.releases).all.And(p.acceptors(pkg, f, []string{framework}).all)
+	if both.And(p.usable(pkg, now)).Empty() {
+		return says + "; what accepts it refuses " + framework
+	}
+	return says + "; what accepts it does not resolve with what is there before"
 }
 
 // tied finds a demand of a package's release in use that another package's move would break.
