@@ -118,11 +118,9 @@ func EncodeMoltLock(l *Lock) []byte {
 	var b strings.Builder
 	fmt.Fprintf(&b, "# Which releases this application is locked to. Molt writes this file; people review and commit it.\n")
 	fmt.Fprintf(&b, "molt-lock = %d\necosystem = %s\n", LockFormat, quoted(l.Ecosystem))
-	group := ""
-	for _, r := range l.Roots {
-		if r.Group != group {
-			group = r.Group
-			fmt.Fprintf(&b, "\n[application.%s]\n", quoted(group))
+	for i, r := range l.Roots {
+		if i == 0 || r.Group != l.Roots[i-1].Group {
+			fmt.Fprintf(&b, "\n[application.%s]\n", quoted(r.Group))
 		}
 		fmt.Fprintf(&b, "%s = %s\n", quoted(edgeKey(r)), quoted(r.To))
 	}

@@ -93,7 +93,7 @@ func SketchDemand(word string) (d Demand, kind string, err error) {
 	case prefix == "opt":
 		d.Optional = true
 	default:
-		return d, kind, fmt.Errorf("%q begins with neither peer:, peer?: nor opt:", word)
+		return d, kind, fmt.Errorf("%q begins with a word that is none of peer, peer? and opt", word)
 	}
 	at := strings.LastIndexByte(rest, '@')
 	if at <= 0 {

@@ -192,15 +192,3 @@ func newestStable(p *universe.Package) *universe.Release {
 	}
 	return nil
 }
-
-// weakest returns the grade that proves least.
-func weakest(all []Evidence) Grade {
-	order := []Grade{Stated, Early, Open, None, Refused}
-	worst := Stated
-	for _, e := range all {
-		if slices.Index(order, e.Grade) > slices.Index(order, worst) {
-			worst = e.Grade
-		}
-	}
-	return worst
-}

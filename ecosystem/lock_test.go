@@ -1,0 +1,151 @@
+package ecosystem_test
+
+import (
+	"context"
+	"errors"
+	"reflect"
+	"strings"
+	"testing"
+
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"molt/ecosystem"
+	"molt/ecosystem/js"
+)
+
+const desk = `
+	helm@3
+	helm@4
+	deck@1: helm@^3 rudder@1 opt:lamp@^9 old=nail@^1
+	cabin@1: helm@^4 rudder@1
+	rudder@1: peer:helm@* peer?:flag@*
+	lamp@1
+	nail@1`
+
+// locked resolves a small application and makes its lock.
+func locked(t *testing.T) (*ecosystem.Lock, solve.Problem, universe.Table) {
+	t.Helper()
+	table, err := universe.Sketch(version.JS, desk)
+	if err != nil {
+		t.Fatal(err)
+	}
+	deck, _ := table.Package(context.Background(), "deck")
+	deck.Releases[0].Integrity, deck.Releases[0].Archive = "sha512-AA==", "deck/-/deck-1.0.0.tgz"
+	deck.Releases[0].Runtimes = []universe.Requirement{{Name: "node", Text: ">=18 <23"}}
+	p := solve.Problem{Roots: []solve.Root{
+		{Demand: universe.Demand{As: "deck", Package: "deck", Text: "*"}, Group: "dependencies"},
+		{Demand: universe.Demand{As: "cabin", Package: "cabin", Text: "latest || 1"}, Group: "devDependencies"},
+		{Demand: universe.Demand{As: "here", Package: "here", Text: "file:../a \"b\"", Foreign: true}, Group: "dependencies"},
+	}}
+	p.Roots[1].Text = "1.x"
+	r, err := solve.Resolve(context.Background(), table, p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	l, err := ecosystem.NewLock(context.Background(), js.JS{}, table, r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return l, p, table
+}
+
+func TestLockThereAndBack(t *testing.T) {
+	l, p, _ := locked(t)
+	data := ecosystem.EncodeMoltLock(l)
+	back, err := ecosystem.DecodeMoltLock("molt.lock", data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !reflect.DeepEqual(l, back) {
+		t.Errorf("came back as\n%+v\nwant\n%+v", back, l)
+	}
+	if again := ecosystem.EncodeMoltLock(back); string(again) != string(data) {
+		t.Errorf("the text changed to\n%s", again)
+	}
+	table, err := back.Universe(js.JS{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := back.Resolution()
+	p.Roots[1], p.Roots[2] = p.Roots[2], p.Roots[1] // the lock sorts them by group
+	if err := solve.Verify(context.Background(), table, p, r); err != nil {
+		t.Errorf("the lock does not verify on its own: %v", err)
+	}
+}
+
+// Every edge is a line and every package a block, so that changes to different packages touch different lines.
+func TestLockText(t *testing.T) {
+	l, _, _ := locked(t)
+	text := string(ecosystem.EncodeMoltLock(l))
+	for _, want := range []string{
+		"molt-lock = 1\necosystem = \"js\"\n",
+		"\n[application.\"dependencies\"]\n\"deck *\" = \"deck@1.0.0\"\n\"outside here file:../a \\\"b\\\"\" = \"\"\n",
+		"\n[\"at deck@1.0.0\"]\npurl = \"pkg:npm/deck@1.0.0\"\nintegrity = \"sha512-AA==\"\narchive = \"deck/-/deck-1.0.0.tgz\"\nruntime.\"node\" = \">=18 <23\"\nneed.\"helm ^3\" = \"helm@3.0.0\"\n",
+		"need.\"maybe lamp ^9\" = \"\"\n",
+		"need.\"old=nail ^1\" = \"nail@1.0.0\"\n",
+		"\n[\"at rudder@1.0.0 beside helm@3.0.0\"]\n",
+		"peer.\"maybe flag *\" = \"\"\n",
+	} {
+		if !strings.Contains(text, want) {
+			t.Errorf("the lock lacks %q:\n%s", want, text)
+		}
+	}
+}
+
+func TestLockErrors(t *testing.T) {
+	tests := []struct{ text, says string }{
+		{"molt-lock = ", "molt.lock:1:"},
+		{"ecosystem = \"js\"\n", "molt-lock is missing"},
+		{"molt-lock = 1\nweather = \"fair\"\n", "\"weather\" is not part of a lock"},
+		{"molt-lock = 1\n[harbour]\n", "\"harbour\" is not part of a lock"},
+		{"molt-lock = 1\n[\"at keel\"]\n", "not name@version"},
+		{"molt-lock = 1\n[\"at keel@1.0.0\"]\nneed.\"nail ^1\" = \"nail@1.0.0\"\n", "leads to nail@1.0.0"},
+		{"molt-lock = 1\n[\"at keel@1.0.0\"]\nneed.\"nail ^1\" = 7\n", "is not a text"},
+		{"molt-lock = 1\n[\"at keel@1.0.0\"]\ncolour = \"red\"\n", "\"colour\" is not part of"},
+		{"molt-lock = 1\n[application]\ndependencies = 7\n", "is not a table"},
+	}
+	for _, test := range tests {
+		if _, err := ecosystem.DecodeMoltLock("molt.lock", []byte(test.text)); err == nil || !strings.Contains(err.Error(), test.says) {
+			t.Errorf("%q: %v, want an error that says %q", test.text, err, test.says)
+		}
+	}
+	var newer *ecosystem.NewerLockError
+	if _, err := ecosystem.DecodeMoltLock("molt.lock", []byte("molt-lock = 99\nfuture = true\n")); !errors.As(err, &newer) || newer.Format != 99 {
+		t.Errorf("a lock from the future: %v", err)
+	}
+}
+
+// A constraint that is a tag is checked against what it named when the lock was made.
+func TestLockWithTag(t *testing.T) {
+	l := &ecosystem.Lock{Ecosystem: "js",
+		Roots:    []solve.Edge{{Name: "keel", Package: "keel", Constraint: "next", Group: "dependencies", To: "keel@2.0.0"}},
+		Packages: []ecosystem.LockedPackage{{Node: solve.Node{ID: "keel@2.0.0", Name: "keel", Version: "2.0.0"}}}}
+	table, err := l.Universe(js.JS{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	set, err := table["keel"].Admit("next")
+	if err != nil || set.Count() != 1 {
+		t.Errorf("the tag admits %d releases: %v", set.Count(), err)
+	}
+}
+
+func FuzzDecodeMoltLock(f *testing.F) {
+	f.Add([]byte("molt-lock = 1\necosystem = \"js\"\n[application.\"dependencies\"]\n\"keel ^1\" = \"keel@1.0.0\"\n[\"at keel@1.0.0\"]\npurl = \"pkg:npm/keel@1.0.0\"\n"))
+	f.Add([]byte("molt-lock = 2\n"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		l, err := ecosystem.DecodeMoltLock("molt.lock", data)
+		if err != nil {
+			return
+		}
+		text := ecosystem.EncodeMoltLock(l)
+		back, err := ecosystem.DecodeMoltLock("molt.lock", text)
+		if err != nil {
+			t.Fatalf("what was written cannot be read: %v\n%s", err, text)
+		}
+		if string(ecosystem.EncodeMoltLock(back)) != string(text) {
+			t.Fatalf("the text is not stable:\n%s", text)
+		}
+	})
+}

@@ -1,0 +1,210 @@
+package registry
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"os"
+	"path/filepath"
+	"sync/atomic"
+	"testing"
+)
+
+// A counter serves one document and counts how it was asked.
+type counter struct {
+	full, unchanged atomic.Int64
+	header          http.Header
+}
+
+func (c *counter) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	for k, v := range c.header {
+		w.Header()[k] = v
+	}
+	if tag := c.header.Get("Etag"); tag != "" && r.Header.Get("If-None-Match") == tag {
+		c.unchanged.Add(1)
+		w.WriteHeader(http.StatusNotModified)
+		return
+	}
+	c.full.Add(1)
+	fmt.Fprint(w, "{}")
+}
+
+func TestCacheFollowsHTTP(t *testing.T) {
+	tests := []struct {
+		name            string
+		header          http.Header
+		full, unchanged int64
+	}{
+		{"nothing said", http.Header{}, 3, 0},
+		{"a validator", http.Header{"Etag": {`"a"`}}, 1, 2},
+		{"a time to live", http.Header{"Cache-Control": {"public, max-age=300"}}, 1, 0},
+		{"a time to live, but not without asking", http.Header{"Cache-Control": {"no-cache, max-age=300"}, "Etag": {`"a"`}}, 1, 2},
+		{"not to be stored", http.Header{"Cache-Control": {"no-store"}, "Etag": {`"a"`}}, 3, 0},
+	}
+	for _, test := range tests {
+		t.Run(test.name, func(t *testing.T) {
+			c := &counter{header: test.header}
+			server := httptest.NewServer(c)
+			defer server.Close()
+			dir := t.TempDir()
+			for range 3 {
+				get(t, Options{Base: server.URL, Cache: dir}, "keel", nil)
+			}
+			if c.full.Load() != test.full || c.unchanged.Load() != test.unchanged {
+				t.Errorf("%d whole answers and %d unchanged ones, want %d and %d", c.full.Load(), c.unchanged.Load(), test.full, test.unchanged)
+			}
+		})
+	}
+}
+
+func TestOffline(t *testing.T) {
+	server := httptest.NewServer(&counter{})
+	dir := t.TempDir()
+	get(t, Options{Base: server.URL, Cache: dir}, "keel", nil)
+	server.Close()
+	get(t, Options{Base: server.URL, Cache: dir, Offline: true}, "keel", nil)
+	get(t, Options{Base: server.URL, Cache: dir, Offline: true}, "mast", ErrOffline)
+}
+
+// A damaged entry of the cache is as good as none.
+func TestDamagedCache(t *testing.T) {
+	c := &counter{header: http.Header{"Cache-Control": {"max-age=300"}}}
+	server := httptest.NewServer(c)
+	defer server.Close()
+	dir := t.TempDir()
+	get(t, Options{Base: server.URL, Cache: dir}, "keel", nil)
+	files, _ := filepath.Glob(filepath.Join(dir, "*", "*"))
+	if len(files) != 1 {
+		t.Fatalf("the cache holds %q", files)
+	}
+	for _, text := range []string{"", "not JSON\n{}", `{"url":"http://elsewhere/keel"}` + "\n{}"} {
+		if err := os.WriteFile(files[0], []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		before := c.full.Load()
+		get(t, Options{Base: server.URL, Cache: dir}, "keel", nil)
+		if c.full.Load() != before+1 {
+			t.Errorf("%q was taken for an answer", text)
+		}
+	}
+}
+
+func TestAnswers(t *testing.T) {
+	var tries atomic.Int64
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch r.URL.Path {
+		case "/missing":
+			http.NotFound(w, r)
+		case "/forbidden":
+			http.Error(w, "no", http.StatusForbidden)
+		case "/weak": // fails once
+			if tries.Add(1) == 1 {
+				w.WriteHeader(http.StatusBadGateway)
+			}
+		case "/broken":
+			w.WriteHeader(http.StatusInternalServerError)
+		}
+	}))
+	defer server.Close()
+	var missing *NotFoundError
+	var unreachable *UnreachableError
+	get(t, Options{Base: server.URL}, "missing", &missing)
+	get(t, Options{Base: server.URL}, "forbidden", &unreachable)
+	get(t, Options{Base: server.URL}, "weak", nil)
+	get(t, Options{Base: server.URL}, "broken", &unreachable)
+	server.Close()
+	get(t, Options{Base: server.URL}, "keel", &unreachable)
+}
+
+func TestTokenStaysWithItsHost(t *testing.T) {
+	seen := make(chan string, 2)
+	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		seen <- r.Header.Get("Authorization")
+	}))
+	defer other.Close()
+	elsewhere, _ := url.Parse(other.URL)
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		seen <- r.Header.Get("Authorization")
+		http.Redirect(w, r, "http://localhost:"+elsewhere.Port()+"/keel", http.StatusFound)
+	}))
+	defer server.Close()
+	get(t, Options{Base: server.URL, Token: "secret"}, "keel", nil)
+	if first, second := <-seen, <-seen; first != "Bearer secret" || second != "" {
+		t.Errorf("the registry got %q, the host it named got %q", first, second)
+	}
+}
+
+func TestFolder(t *testing.T) {
+	dir := t.TempDir()
+	for name, text := range map[string]string{"keel.json": "{}", "@quay/rope.json": "{}", "../secret.json": "no"} {
+		file := filepath.Join(dir, "registry", name)
+		if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	base := "file://" + filepath.ToSlash(filepath.Join(dir, "registry"))
+	var missing *NotFoundError
+	var unreachable *UnreachableError
+	get(t, Options{Base: base}, "keel", nil)
+	get(t, Options{Base: base}, "@quay%2frope", nil)
+	get(t, Options{Base: base}, "ghost", &missing)
+	get(t, Options{Base: base}, "..%2fsecret", &missing)
+	get(t, Options{Base: base + "-gone"}, "keel", &unreachable)
+}
+
+func TestAddress(t *testing.T) {
+	for _, base := range []string{"", "harbour", "ftp://harbour.example", "://"} {
+		if _, err := New(Options{Base: base}); err == nil {
+			t.Errorf("%q was taken for an address", base)
+		}
+	}
+}
+
+func TestCancelled(t *testing.T) {
+	ctx, cancel := context.WithCancel(context.Background())
+	server := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		cancel()
+		<-r.Context().Done()
+	}))
+	defer server.Close()
+	c, err := New(Options{Base: server.URL})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer c.Close()
+	if _, err := c.Get(ctx, "keel", "application/json"); !errors.Is(err, context.Canceled) {
+		t.Errorf("a cancelled request ended with %v", err)
+	}
+}
+
+// get fetches a path with a client of its own. Want is nil for success, an error for errors.Is, or a pointer for
+// errors.As.
+func get(t *testing.T, o Options, path string, want any) {
+	t.Helper()
+	c, err := New(o)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer c.Close()
+	_, err = c.Get(context.Background(), path, "application/json")
+	switch want := want.(type) {
+	case nil:
+		if err != nil {
+			t.Errorf("%s: %v", path, err)
+		}
+	case error:
+		if !errors.Is(err, want) {
+			t.Errorf("%s: %v, want %v", path, err, want)
+		}
+	default:
+		if err == nil || !errors.As(err, want) {
+			t.Errorf("%s: %v, want a %T", path, err, want)
+		}
+	}
+}
