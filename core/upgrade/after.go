@@ -108,15 +108,11 @@ func (p *planner) afterFamily(family []string, breaking map[string][]string, who
 	if err != nil || r == nil {
 		return err
 	}
-	id := "after-" + slug(family[0])
-	for n := 2; slices.ContainsFunc(p.plan.Stages, func(st Stage) bool { return st.ID == id }); n++ {
-		id = fmt.Sprintf("after-%s-%d", slug(family[0]), n)
-	}
 	title := strings.Join(family, ", ") + ": a breaking move on its own"
 	if len(family) > 1 {
 		title = strings.Join(family, ", ") + ": a breaking move, in step"
 	}
-	_, err = p.stage(AfterStage, id, title, versionsOf(r, family),
+	_, err = p.stage(AfterStage, p.freeID("after-"+slug(family[0])), title, versionsOf(r, family),
 		func(name string) string {
 			if v := breaking[name]; versionOf(r, name) == v[len(v)-1] {
 				return "the newest release"
@@ -213,10 +209,4 @@ func (p *planner) acceptable(pkg *universe.Package) (*universe.Release, error) {
 		return &pkg.Releases[i], nil
 	}
 	return nil, fmt.Errorf("%s has no release that goes with %s", pkg.Name, p.goal)
-}
-
-func only(p *universe.Package, i int) version.Set {
-	s := version.NewSet(len(p.Releases))
-	s.Add(i)
-	return s
 }

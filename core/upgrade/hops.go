@@ -7,6 +7,7 @@ import (
 
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/core/version"
 )
 
 // hops goes to the goal one major after the other. A major that the application cannot stand on is leapt over; the last
@@ -78,24 +79,26 @@ func (p *planner) hop(h hop) (bool, error) {
 	if err != nil {
 		return undo(err)
 	}
-	r, level, err := p.optimum(p.without(retired), h.releases)
-	if err != nil || r == nil {
-		return undo(err)
-	}
-	var moving []string
-	for _, name := range p.names() {
-		if level[name] > stay && versionOf(r, name) != versionOf(p.now.locked, name) {
-			moving = append(moving, name)
-		}
-	}
-	for _, family := range p.families(moving) {
-		if err := p.bridgeFamily(h, family, retired); err != nil {
+	// One bridge can open the way for another, so this goes on until none is added. What then still has to move goes
+	// together with the framework.
+	var r *solve.Resolution
+	for bridged := -1; bridged < len(p.plan.Stages); {
+		bridged = len(p.plan.Stages)
+		var level map[string]concession
+		if r, level, err = p.optimum(p.without(retired), h.releases); err != nil || r == nil {
 			return undo(err)
 		}
-	}
-	// What the bridges left undone has to go together with the framework.
-	if r, _, err = p.optimum(p.without(retired), h.releases); err != nil || r == nil {
-		return undo(err)
+		var moving []string
+		for _, name := range p.names() {
+			if level[name] > stay && versionOf(r, name) != versionOf(p.now.locked, name) {
+				moving = append(moving, name)
+			}
+		}
+		for _, family := range p.families(moving) {
+			if err := p.bridgeFamily(h, family, retired); err != nil {
+				return undo(err)
+			}
+		}
 	}
 	if err := p.runtime(h, r); err != nil {
 		return undo(err)
@@ -199,57 +202,82 @@ func stem(name string) string {
 }
 
 // bridgeFamily moves a family ahead of the framework when its members have releases that resolve with the framework in
-// use and, with the rest as the optimum has it, with the hop. Otherwise nothing happens: the family goes together.
+// use and, with the rest as the optimum has it, with the hop. Later releases are tried first; an earlier one only comes
+// into question where a bridge to a former hop went too far. Otherwise nothing happens: the family goes together.
 func (p *planner) bridgeFamily(h hop, family, retired []string) error {
+	for _, later := range []bool{true, false} {
+		c, err := p.bridgeScope(h, family, later)
+		if err != nil {
+			return err
+		}
+		if done, err := p.bridgeWithin(h, family, retired, c); err != nil || done {
+			return err
+		}
+	}
+	return nil
+}
+
+// bridgeScope gives the members of a family the releases that state nothing against the framework in use nor against
+// the hop, and everything else the release that it has.
+func (p *planner) bridgeScope(h hop, family []string, later bool) (choice, error) {
 	framework, err := p.pkg(p.goal.Name)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	current := versionOf(p.now.locked, p.goal.Name)
 	c := p.exact(p.now)
 	for _, name := range family {
 		pkg, err := p.pkg(name)
 		if err != nil {
-			return err
+			return nil, err
 		}
-		both := p.acceptors(pkg, framework, h.releases).all.And(p.acceptors(pkg, framework, []string{current}).all)
-		at := pkg.Index(versionOf(p.now.locked, name))
-		later := both.And(p.usable(pkg, versionOf(p.now.locked, name)))
-		for i := range at + 1 {
-			if later.Has(i) {
-				later = later.Minus(only(pkg, i))
+		now := versionOf(p.now.locked, name)
+		both := p.acceptors(pkg, framework, h.releases).all.And(p.acceptors(pkg, framework, []string{versionOf(p.now.locked, p.goal.Name)}).all)
+		part := version.NewSet(len(pkg.Releases))
+		for i := range both.And(p.usable(pkg, now)).All() {
+			if at := pkg.Index(now); i != at && (i > at) == later {
+				part.Add(i)
 			}
 		}
-		c[name] = texts(pkg, later)
+		c[name] = texts(pkg, part)
 	}
-	for range 50 { // each round refuses one release that the goal does not go with after all
-		level := map[string]concession{}
-		for _, name := range family {
-			level[name] = free
-		}
+	return c, nil
+}
+
+// bridgeWithin adds a stage that moves a family to some of the given releases; it reports whether there was one.
+func (p *planner) bridgeWithin(h hop, family, retired []string, c choice) (bool, error) {
+	current := versionOf(p.now.locked, p.goal.Name)
+	level := map[string]concession{}
+	for _, name := range family {
+		level[name] = free
+	}
+	for len(c[family[0]]) > 0 { // each round refuses one release that the goal does not go with after all
 		r, _, err := p.solve(c, keepExcept(p.now.locked, family, level))
 		if err != nil || r == nil {
-			return err
+			return false, err
 		}
 		to := versionsOf(r, family)
 		ok, err := p.opens(h, to, retired)
 		if err != nil {
-			return err
+			return false, err
 		}
 		if ok {
-			_, err := p.stage(BridgeStage, "bridge-"+slug(family[0]), strings.Join(family, ", ")+" ahead of "+p.goal.Name+" "+h.major, to,
+			return p.stage(BridgeStage, p.freeID("bridge-"+slug(family[0])), strings.Join(family, ", ")+" ahead of "+p.goal.Name+" "+h.major, to,
 				func(string) string {
 					return fmt.Sprintf("goes with %s %s and with %s", p.goal.Name, current, h.major)
 				})
-			return err
 		}
-		name := family[0]
-		c[name] = slices.DeleteFunc(slices.Clone(c[name]), func(v string) bool { return v == to[name] })
-		if len(c[name]) == 0 {
-			return nil
-		}
+		c[family[0]] = slices.DeleteFunc(slices.Clone(c[family[0]]), func(v string) bool { return v == to[family[0]] })
 	}
-	return nil
+	return false, nil
+}
+
+// freeID returns an ID that no stage has yet.
+func (p *planner) freeID(id string) string {
+	unique := id
+	for n := 2; slices.ContainsFunc(p.plan.Stages, func(st Stage) bool { return st.ID == unique }); n++ {
+		unique = fmt.Sprintf("%s-%d", id, n)
+	}
+	return unique
 }
 
 // opens reports whether the hop resolves with a family at given releases.

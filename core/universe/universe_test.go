@@ -1,0 +1,95 @@
+package universe
+
+import (
+	"context"
+	"errors"
+	"strings"
+	"testing"
+	"time"
+
+	"molt/core/version"
+)
+
+func TestSketch(t *testing.T) {
+	table, err := Sketch(version.JS, `
+		helm@1.2: keel@^2 peer:mast@>=3 peer?:flag@* opt:lamp@1 jib=sail@^1&||&^3  # a remark
+		helm@1-beta.2:
+		@quay/rope@1`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := table["helm"].Release("1.2.0")
+	if r == nil || len(r.Needs) != 3 || len(r.Peers) != 2 || table["helm"].Release("1.0.0-beta.2") == nil || table["@quay/rope"] == nil {
+		t.Fatalf("read %+v", table)
+	}
+	if jib := r.Needs[0]; jib.As != "jib" || jib.Package != "sail" || jib.Text != "^1 || ^3" {
+		t.Errorf("the alias was read as %+v", jib)
+	}
+	for _, bad := range []string{"helm", "helm@x", "helm@1: keel", "helm@1: near:keel@1", "@1: a@1"} {
+		if _, err := Sketch(version.JS, bad); err == nil {
+			t.Errorf("%q was read", bad)
+		}
+	}
+}
+
+func TestPackage(t *testing.T) {
+	table, err := Sketch(version.JS, "keel@2\nkeel@1.0\nkeel@10\nkeel@2\nkeel@11-rc.1")
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := table["keel"]
+	var order []string
+	for _, v := range p.Versions() {
+		order = append(order, v.String())
+	}
+	if got := strings.Join(order, " "); got != "1.0.0 2.0.0 10.0.0 11.0.0-rc.1" {
+		t.Errorf("the releases are %s", got)
+	}
+	if p.Newest().Version.String() != "10.0.0" || p.Stable().Count() != 3 || p.Index("2.0.0") != 1 || p.Release("3.0.0") != nil {
+		t.Errorf("newest %s, %d stable", p.Newest().Version, p.Stable().Count())
+	}
+	p.Releases[2].Deprecated = "no"
+	if p.Newest().Version.String() != "2.0.0" {
+		t.Errorf("a deprecated release is the newest: %s", p.Newest().Version)
+	}
+	p.Tags = map[string]string{"next": "11.0.0-rc.1", "lost": "9.9.9"}
+	for text, want := range map[string]int{"next": 1, "^2": 1, "*": 3, ">=11.0.0-0": 1, "9": 0} {
+		if set, err := p.Admit(text); err != nil || set.Count() != want {
+			t.Errorf("%q admits %d: %v", text, set.Count(), err)
+		}
+	}
+	for _, text := range []string{"lost", "never"} {
+		if set, err := p.Admit(text); err == nil || !set.Empty() {
+			t.Errorf("%q admits %d: %v", text, set.Count(), err)
+		}
+	}
+	if NewPackage("none", version.JS, nil).Newest() != nil {
+		t.Error("a package without releases has a newest one")
+	}
+}
+
+func TestFilter(t *testing.T) {
+	table, err := Sketch(version.JS, "keel@1\nkeel@2\nmast@1")
+	if err != nil {
+		t.Fatal(err)
+	}
+	day := time.Date(2026, 3, 1, 0, 0, 0, 0, time.UTC)
+	for i := range table["keel"].Releases {
+		table["keel"].Releases[i].Published = day.AddDate(0, i, 0)
+	}
+	table["keel"].Tags = map[string]string{"latest": "1.0.0"}
+	s := Filter(table, func(_ string, r *Release) bool { return !r.Published.After(day) })
+	for range 2 {
+		p, err := s.Package(context.Background(), "keel")
+		if err != nil || len(p.Releases) != 1 || p.Tags["latest"] != "1.0.0" {
+			t.Errorf("filtered: %v, %v", p, err)
+		}
+	}
+	if p, err := s.Package(context.Background(), "mast"); err != nil || p != table["mast"] {
+		t.Errorf("a package that loses nothing was made anew: %v", err)
+	}
+	var unknown *UnknownError
+	if _, err := s.Package(context.Background(), "ghost"); !errors.As(err, &unknown) || unknown.Name != "ghost" {
+		t.Errorf("ghost: %v", err)
+	}
+}
