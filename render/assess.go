@@ -105,11 +105,11 @@ func (p *Page) Assess(doc AssessDoc) {
 	}
 	switch blocked := len(by[upgrade.Blocked]); {
 	case doc.Reachable:
-		p.line("%s", p.styled(good, fmt.Sprintf("%s can be reached: everything declared resolves with %s.", goal, doc.Goal.Release)))
+		p.verdict(good, fmt.Sprintf("%s can be reached: everything declared resolves with %s.", goal, doc.Goal.Release))
 	case blocked > 0:
-		p.line("%s", p.styled(bad, fmt.Sprintf("%s is out of reach: %s no release that goes with it.", goal, have(blocked))))
+		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s no release that goes with it.", goal, have(blocked)))
 	default:
-		p.line("%s", p.styled(bad, fmt.Sprintf("%s is out of reach: each package could go, but not all together.", goal)))
+		p.verdict(bad, fmt.Sprintf("%s is out of reach: each package could go, but not all together.", goal))
 	}
 	if doc.Tangle != nil {
 		p.line("")

@@ -95,10 +95,10 @@ func NewVerifyDoc(found []app.Finding) VerifyDoc {
 // Verify prints a verification.
 func (p *Page) Verify(doc VerifyDoc) {
 	if doc.Agrees {
-		p.line("%s", p.styled(good, "Manifest, lock and deployed runtime agree."))
+		p.verdict(good, "Manifest, lock and deployed runtime agree.")
 		return
 	}
-	p.line("%s", p.styled(bad, "Manifest, lock and deployed runtime do not agree:"))
+	p.verdict(bad, "Manifest, lock and deployed runtime do not agree:")
 	var rows [][]cell
 	for _, f := range doc.Findings {
 		rows = append(rows, []cell{{f.About, &bold}, plain(f.Says)})

@@ -40,7 +40,14 @@ func (p *Page) line(format string, args ...any) { fmt.Fprintf(p.W, format+"\n", 
 
 // heading prints a line that begins a part.
 func (p *Page) heading(format string, args ...any) {
-	p.line("%s", p.styled(bold, fmt.Sprintf(format, args...)))
+	p.verdict(bold, fmt.Sprintf(format, args...))
+}
+
+// verdict prints a sentence in a style.
+func (p *Page) verdict(s lipgloss.Style, text string) {
+	for _, l := range wrap(text, p.Width) {
+		p.line("%s", p.styled(s, l))
+	}
 }
 
 // wrapped prints text under an indent, broken at spaces.
@@ -76,7 +83,7 @@ type cell struct {
 func plain(text string) cell { return cell{text: text} }
 
 // table prints rows under an indent, each column as wide as its widest cell. The last cell of a row goes below the row
-// when it does not fit beside it. On a narrow page the first cell is a line of its own.
+// when it does not fit beside it. On a narrow page every row of more than three cells is a block.
 func (p *Page) table(indent string, rows [][]cell) {
 	var widths []int
 	for _, row := range rows {
@@ -88,6 +95,10 @@ func (p *Page) table(indent string, rows [][]cell) {
 		}
 	}
 	for _, row := range rows {
+		if p.Width < narrow && len(row) > 3 {
+			p.block(indent, row)
+			continue
+		}
 		b := strings.Builder{}
 		used := len(indent)
 		for i, c := range row[:len(row)-1] {
@@ -95,12 +106,6 @@ func (p *Page) table(indent string, rows [][]cell) {
 			b.WriteString(p.cell(c))
 			b.WriteString(pad)
 			used += widths[i] + 2
-			if i == 0 && p.Width < narrow && len(row) > 3 {
-				p.line("%s%s", indent, strings.TrimRight(b.String(), " "))
-				b.Reset()
-				b.WriteString("  ")
-				used = len(indent) + 2
-			}
 		}
 		note := row[len(row)-1]
 		if lipgloss.Width(note.text) <= p.Width-used {
@@ -112,6 +117,41 @@ func (p *Page) table(indent string, rows [][]cell) {
 			p.line("%s    %s", indent, p.cell(cell{l, note.style}))
 		}
 	}
+}
+
+// block prints a row as a line for its first cell, and below it the others, as many beside each other as there is room.
+func (p *Page) block(indent string, row []cell) {
+	p.line("%s%s", indent, p.cell(row[0]))
+	indent += "    "
+	line, used := "", len(indent)
+	flush := func() {
+		if line != "" {
+			p.line("%s%s", indent, line)
+		}
+		line, used = "", len(indent)
+	}
+	for _, c := range row[1:] {
+		w := lipgloss.Width(c.text)
+		if w == 0 {
+			continue
+		}
+		if line != "" && used+2+w > p.Width {
+			flush()
+		}
+		if used+w > p.Width {
+			for _, l := range wrap(c.text, p.Width-len(indent)) {
+				p.line("%s%s", indent, p.cell(cell{l, c.style}))
+			}
+			continue
+		}
+		if line != "" {
+			line += "  "
+			used += 2
+		}
+		line += p.cell(c)
+		used += w
+	}
+	flush()
 }
 
 func (p *Page) cell(c cell) string {

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"time"
 
+	"charm.land/lipgloss/v2"
+
 	"molt/app"
 	"molt/core/upgrade"
 )
@@ -80,11 +82,11 @@ func newPlanStage(s app.StageDoc) PlanStage {
 func (p *Page) Plan(doc PlanDoc) {
 	switch {
 	case len(doc.Stages) == 0 && doc.Reachable:
-		p.line("%s", p.styled(good, doc.Goal+" is reached already; there is nothing to do."))
+		p.verdict(good, doc.Goal+" is reached already; there is nothing to do.")
 	case doc.Reachable:
-		p.line("%s", p.styled(good, fmt.Sprintf("%s in %s, each of them solved to a lock.", doc.Goal, count(len(doc.Stages), "stage"))))
+		p.verdict(good, fmt.Sprintf("%s in %s, each of them solved to a lock.", doc.Goal, count(len(doc.Stages), "stage")))
 	default:
-		p.line("%s", p.styled(bad, fmt.Sprintf("%s is out of reach today; %s can be done already.", doc.Goal, count(len(doc.Stages), "stage"))))
+		p.verdict(bad, fmt.Sprintf("%s is out of reach today; %s can be done already.", doc.Goal, count(len(doc.Stages), "stage")))
 	}
 	for n, s := range doc.Stages {
 		p.line("")
@@ -112,7 +114,13 @@ func (p *Page) stageHead(n int, s PlanStage) {
 	if s.Raise != nil {
 		tail = "by hand"
 	}
-	p.line("%s%d  %s  %s", mark, n, p.styled(bold, s.ID), p.styled(faint, s.Title))
+	head := fmt.Sprintf("%s%-2d %s", mark, n, s.ID)
+	if lipgloss.Width(head)+2+lipgloss.Width(s.Title) <= p.Width {
+		p.line("%s  %s", p.styled(bold, head), p.styled(faint, s.Title))
+	} else {
+		p.line("%s", p.styled(bold, head))
+		p.wrapped("     ", s.Title)
+	}
 	p.line("     %s", p.styled(faint, tail))
 }
 
@@ -179,11 +187,11 @@ func NewStepDoc(s *app.Step) StepDoc {
 func (p *Page) Step(doc StepDoc) {
 	switch {
 	case doc.Passed:
-		p.line("%s", p.styled(good, fmt.Sprintf("%s is done: %s.", doc.Stage.ID, doc.Stage.Title)))
+		p.verdict(good, fmt.Sprintf("%s is done: %s.", doc.Stage.ID, doc.Stage.Title))
 	case doc.Stage.Raise != nil:
-		p.line("%s", p.styled(notice, doc.Stage.ID+" waits for people."))
+		p.verdict(notice, doc.Stage.ID+" waits for people.")
 	default:
-		p.line("%s", p.styled(bad, doc.Stage.ID+" failed a check; the files are as they were before it."))
+		p.verdict(bad, doc.Stage.ID+" failed a check; the files are as they were before it.")
 	}
 	if doc.Passed {
 		p.changes(PlanStage{Kind: doc.Stage.Kind, Changes: doc.Stage.Changes})

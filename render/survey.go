@@ -83,7 +83,7 @@ func (p *Page) Survey(doc SurveyDoc) {
 			rows = append(rows, []cell{{"package", &faint}, {"declared", &faint}, {"locked", &faint}, {"in range", &faint}, {"newest", &faint}, {"behind by", &faint}, {"", nil}})
 		}
 		for _, r := range by[k] {
-			rows = append(rows, surveyCells(r))
+			rows = append(rows, p.surveyCells(r))
 		}
 		p.table("  ", rows)
 	}
@@ -99,7 +99,7 @@ func (p *Page) Survey(doc SurveyDoc) {
 	p.currentRows(current)
 }
 
-func surveyCells(r SurveyRow) []cell {
+func (p *Page) surveyCells(r SurveyRow) []cell {
 	best := r.Best
 	if best == r.Newest {
 		best = "newest"
@@ -107,6 +107,10 @@ func surveyCells(r SurveyRow) []cell {
 	lag := count(r.Releases, "release")
 	if r.Days > 0 {
 		lag += ", " + span(time.Duration(r.Days)*24*time.Hour)
+	}
+	if p.Width < narrow { // no head says what the columns are
+		return []cell{{r.Name, &bold}, plain("asks for " + r.Declared), plain("has " + r.Locked), plain("in range " + best),
+			plain("newest " + r.Newest), plain(lag), {flags(r), &notice}}
 	}
 	return []cell{{r.Name, &bold}, plain(r.Declared), plain(r.Locked), plain(best), plain(r.Newest), plain(lag), {flags(r), &notice}}
 }

@@ -48,61 +48,61 @@ var cases = []struct {
 		nail@2`,
 		packages: "keel@1.0.0 mast@1.0.0 nail@1.0.0"},
 	{name: "peers choose the plugin's release", universe: `
-		app: helm@^3 rudder@*
-		helm@3
-		helm@4
-		rudder@1: peer:helm@^3
-		rudder@2: peer:helm@^4`,
-		packages: "helm@3.0.0 rudder@1.0.0"},
+		app: scow@^3 rudder@*
+		scow@3
+		scow@4
+		rudder@1: peer:scow@^3
+		rudder@2: peer:scow@^4`,
+		packages: "scow@3.0.0 rudder@1.0.0"},
 	{name: "a peer nobody provides is provided", universe: `
 		app: rudder@*
-		rudder@1: peer:helm@^3
-		helm@3.1
-		helm@4`,
-		packages: "helm@3.1.0 rudder@1.0.0"},
+		rudder@1: peer:scow@^3
+		scow@3.1
+		scow@4`,
+		packages: "scow@3.1.0 rudder@1.0.0"},
 	{name: "an optional peer stays absent", universe: `
 		app: rudder@*
-		rudder@1: peer?:helm@^3
-		helm@3.1`,
+		rudder@1: peer?:scow@^3
+		scow@3.1`,
 		packages: "rudder@1.0.0"},
 	{name: "an optional peer that is there must fit", universe: `
-		app: rudder@* helm@*
-		rudder@1: peer?:helm@^3
-		helm@3.1
-		helm@4`,
-		packages: "helm@3.1.0 rudder@1.0.0"},
+		app: rudder@* scow@*
+		rudder@1: peer?:scow@^3
+		scow@3.1
+		scow@4`,
+		packages: "scow@3.1.0 rudder@1.0.0"},
 	{name: "a peer comes from the nearest provider", universe: `
-		app: deck@1 helm@4
-		deck@1: rudder@1 helm@^3
-		rudder@1: peer:helm@^3
-		helm@3
-		helm@4`,
-		packages: "deck@1.0.0 helm@3.0.0 helm@4.0.0 rudder@1.0.0"},
+		app: deck@1 scow@4
+		deck@1: rudder@1 scow@^3
+		rudder@1: peer:scow@^3
+		scow@3
+		scow@4`,
+		packages: "deck@1.0.0 scow@3.0.0 scow@4.0.0 rudder@1.0.0"},
 	{name: "a peer is passed up through a package without it", universe: `
-		app: deck@1 helm@*
+		app: deck@1 scow@*
 		deck@1: rudder@1
-		rudder@1: peer:helm@^3
-		helm@3
-		helm@4`,
-		packages: "deck@1.0.0 helm@3.0.0 rudder@1.0.0"},
+		rudder@1: peer:scow@^3
+		scow@3
+		scow@4`,
+		packages: "deck@1.0.0 scow@3.0.0 rudder@1.0.0"},
 	{name: "one release in two peer contexts", universe: `
 		app: deck@1 cabin@1
-		deck@1: rudder@1 helm@^3
-		cabin@1: rudder@1 helm@^4
-		rudder@1: peer:helm@*
-		helm@3
-		helm@4`,
-		packages: "cabin@1.0.0 deck@1.0.0 helm@3.0.0 helm@4.0.0 rudder@1.0.0 beside helm@3.0.0, rudder@1.0.0 beside helm@4.0.0"},
+		deck@1: rudder@1 scow@^3
+		cabin@1: rudder@1 scow@^4
+		rudder@1: peer:scow@*
+		scow@3
+		scow@4`,
+		packages: "cabin@1.0.0 deck@1.0.0 scow@3.0.0 scow@4.0.0 rudder@1.0.0 beside scow@3.0.0, rudder@1.0.0 beside scow@4.0.0"},
 	{name: "different choices in two contexts", universe: `
 		app: deck@1 cabin@1
-		deck@1: rope@1 helm@^3
-		cabin@1: rope@1 helm@^4
+		deck@1: rope@1 scow@^3
+		cabin@1: rope@1 scow@^4
 		rope@1: rudder@*
-		rudder@1: peer:helm@3
-		rudder@2: peer:helm@4
-		helm@3
-		helm@4`,
-		packages: "cabin@1.0.0 deck@1.0.0 helm@3.0.0 helm@4.0.0 rope@1.0.0 beside helm@3.0.0, rope@1.0.0 beside helm@4.0.0, rudder@1.0.0 rudder@2.0.0"},
+		rudder@1: peer:scow@3
+		rudder@2: peer:scow@4
+		scow@3
+		scow@4`,
+		packages: "cabin@1.0.0 deck@1.0.0 scow@3.0.0 scow@4.0.0 rope@1.0.0 beside scow@3.0.0, rope@1.0.0 beside scow@4.0.0, rudder@1.0.0 rudder@2.0.0"},
 	{name: "cycles", universe: `
 		app: keel@1
 		keel@1: mast@1
@@ -147,21 +147,21 @@ var cases = []struct {
 		keel@1: ghost@*`,
 		tangle: []string{"the application wants keel *", "keel wants ghost *"}},
 	{name: "a peer conflict", universe: `
-		app: helm@4 rudder@* nail@*
+		app: scow@4 rudder@* nail@*
 		nail@1
-		helm@3
-		helm@4
-		rudder@1: peer:helm@^2 nail@1
-		rudder@1.1: peer:helm@^2 nail@1
-		rudder@2: peer:helm@^3`,
-		tangle: []string{"the application wants helm 4", "the application wants rudder *", "rudder wants beside it helm ^2", "rudder wants beside it helm ^3"}},
+		scow@3
+		scow@4
+		rudder@1: peer:scow@^2 nail@1
+		rudder@1.1: peer:scow@^2 nail@1
+		rudder@2: peer:scow@^3`,
+		tangle: []string{"the application wants scow 4", "the application wants rudder *", "rudder wants beside it scow ^2", "rudder wants beside it scow ^3"}},
 	{name: "a peer conflict below", universe: `
-		app: deck@1 helm@4
+		app: deck@1 scow@4
 		deck@1: rudder@1
-		rudder@1: peer:helm@^3
-		helm@3
-		helm@4`,
-		tangle: []string{"the application wants deck 1", "the application wants helm 4", "deck wants rudder 1", "rudder wants beside it helm ^3"}},
+		rudder@1: peer:scow@^3
+		scow@3
+		scow@4`,
+		tangle: []string{"the application wants deck 1", "the application wants scow 4", "deck wants rudder 1", "rudder wants beside it scow ^3"}},
 }
 
 func TestResolve(t *testing.T) {

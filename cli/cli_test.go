@@ -1,0 +1,519 @@
+package cli_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"runtime"
+	"slices"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"molt/core/version"
+	"molt/demo"
+	"molt/ecosystem/js"
+	"molt/registry"
+)
+
+var update = flag.Bool("update", false, "write what the commands print to testdata")
+
+// molt is the built program.
+var molt string
+
+func TestMain(m *testing.M) {
+	flag.Parse()
+	dir, err := os.MkdirTemp("", "molt-test-")
+	if err != nil {
+		panic(err)
+	}
+	molt = filepath.Join(dir, "molt")
+	if runtime.GOOS == "windows" {
+		molt += ".exe"
+	}
+	if out, err := exec.Command("go", "build", "-o", molt, "molt/cmd/molt").CombinedOutput(); err != nil {
+		fmt.Fprintf(os.Stderr, "%s\n", out)
+		os.Exit(1)
+	}
+	code := m.Run()
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+// A desk is an application in a temporary folder, with a registry.
+type desk struct {
+	*testing.T
+	dir      string
+	registry string
+	cache    string
+	columns  string
+}
+
+// newDesk makes a desk with files; the registry serves a universe, or the demo's when it is "".
+func newDesk(t *testing.T, universe string, files map[string]string) *desk {
+	t.Helper()
+	table, err := demo.Universe()
+	if universe != "" {
+		table, err = registry.ReadUniverse("test.universe", []byte(universe), version.JS)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	server := httptest.NewServer(js.JS{}.StandIn(table))
+	t.Cleanup(server.Close)
+	d := &desk{T: t, dir: t.TempDir(), registry: server.URL, cache: t.TempDir(), columns: "100"}
+	for name, text := range files {
+		d.write(name, text)
+	}
+	return d
+}
+
+// demoDesk is the demo's application, with the registry as it is.
+func demoDesk(t *testing.T) *desk {
+	t.Helper()
+	d := newDesk(t, "", nil)
+	if err := demo.Copy(filepath.Join(d.dir, "app")); err != nil {
+		t.Fatal(err)
+	}
+	d.dir = filepath.Join(d.dir, "app")
+	return d
+}
+
+func (d *desk) write(name, text string) {
+	d.Helper()
+	if err := os.WriteFile(filepath.Join(d.dir, name), []byte(text), 0o644); err != nil {
+		d.Fatal(err)
+	}
+}
+
+func (d *desk) read(name string) string {
+	d.Helper()
+	data, err := os.ReadFile(filepath.Join(d.dir, name))
+	if err != nil {
+		d.Fatal(err)
+	}
+	return string(data)
+}
+
+func (d *desk) command(args ...string) *exec.Cmd {
+	c := exec.Command(molt, args...)
+	c.Dir = d.dir
+	c.Env = append(os.Environ(), "MOLT_REGISTRY_JS="+d.registry, "MOLT_CACHE="+d.cache, "COLUMNS="+d.columns, "NO_COLOR=1", "MOLT_TOKEN_JS=")
+	return c
+}
+
+// run runs Molt and expects an exit code.
+func (d *desk) run(want int, args ...string) (out, errout string) {
+	d.Helper()
+	c := d.command(args...)
+	var stdout, stderr bytes.Buffer
+	c.Stdout, c.Stderr = &stdout, &stderr
+	err := c.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		d.Fatal(err)
+	}
+	if got := c.ProcessState.ExitCode(); got != want {
+		d.Fatalf("molt %s exits with %d, want %d\n%s%s", strings.Join(args, " "), got, want, &stdout, &stderr)
+	}
+	return stdout.String(), stderr.String()
+}
+
+// golden compares what was printed with a file; times and versions of this machine are blotted out.
+func (d *desk) golden(name, got string) {
+	d.Helper()
+	got = blot.ReplaceAllString(got, "$1")
+	file := filepath.Join("testdata", name)
+	if *update {
+		if err := os.WriteFile(file, []byte(got), 0o644); err != nil {
+			d.Fatal(err)
+		}
+	}
+	want, err := os.ReadFile(file)
+	if err != nil {
+		d.Fatal(err)
+	}
+	if got != string(want) {
+		d.Errorf("%s: the output has changed; -update takes it over\n%s", name, got)
+	}
+}
+
+var blot = regexp.MustCompile(`(deployed), \S+ is on this machine|  \d+\.\d s\b`)
+
+func TestDemoInGold(t *testing.T) {
+	d := demoDesk(t)
+	golden := func(name string, code int, args ...string) {
+		t.Helper()
+		out, errout := d.run(code, args...)
+		if errout != "" && args[0] != "step" {
+			t.Errorf("molt %s says on stderr: %s", args[0], errout)
+		}
+		d.golden(name, out)
+	}
+	golden("survey.txt", 0, "survey")
+	golden("assess-blocked.txt", 1, "assess", "brackwater@5")
+	golden("plan-wall.txt", 1, "plan", "--dry-run")
+	d.write("molt.yaml", d.read("molt.yaml")+"\npreviews: [quaymaster-map]\n")
+	golden("assess.txt", 0, "assess", "brackwater@5")
+	golden("plan.txt", 0, "plan", "brackwater@5")
+	golden("step.txt", 0, "step", "--quiet")
+	golden("verify.txt", 0, "verify")
+	golden("back.txt", 0, "back")
+	golden("relock.txt", 0, "relock")
+	golden("range.txt", 0, "range", "^1.2.3-beta.2 || 3.x", "3.4.5", "1.2.3-beta.10", "1.2.3-beta.1", "1.9.0", "2.0.0", "1.3.0-beta.3")
+	d.columns = "60"
+	golden("survey-narrow.txt", 0, "survey")
+	golden("plan-narrow.txt", 0, "plan")
+	for _, narrow := range []string{"survey-narrow.txt", "plan-narrow.txt"} {
+		text, err := os.ReadFile(filepath.Join("testdata", narrow))
+		if err != nil {
+			t.Fatal(err)
+		}
+		for line := range strings.SplitSeq(string(text), "\n") {
+			if len([]rune(line)) > 60 {
+				t.Errorf("%s: a line is wider than the terminal: %q", narrow, line)
+			}
+		}
+	}
+}
+
+// The demo does what it promises, in a folder that stays when it is named.
+func TestDemo(t *testing.T) {
+	d := newDesk(t, "", nil)
+	out, _ := d.run(0, "demo", "here")
+	for _, want := range []string{"> molt survey", "> molt assess brackwater@5", "> molt plan brackwater@5", "That was the last stage.", "gannet-desk stands on brackwater 5, with a lock that was verified."} {
+		if !strings.Contains(out, want) {
+			t.Errorf("the demo does not show %q", want)
+		}
+	}
+	d.dir = filepath.Join(d.dir, "here")
+	if !strings.Contains(d.read("package.json"), `"brackwater": "^5.2.1"`) {
+		t.Errorf("the demo ends with %s", d.read("package.json"))
+	}
+	d.run(0, "verify")
+	_, errout := d.run(2, "demo", ".")
+	if !strings.Contains(errout, "wants a folder of its own") {
+		t.Errorf("the demo in a folder that is taken: %s", errout)
+	}
+}
+
+// The same inputs give the same lock, byte for byte, from any address.
+func TestLockIsTheSameEverywhere(t *testing.T) {
+	var locks []string
+	for range 2 {
+		d := demoDesk(t)
+		if err := os.Remove(filepath.Join(d.dir, "molt.lock")); err != nil {
+			t.Fatal(err)
+		}
+		d.run(0, "relock")
+		locks = append(locks, d.read("molt.lock"))
+	}
+	if locks[0] != locks[1] {
+		t.Error("two runs wrote different locks")
+	}
+	if strings.Contains(locks[0], "127.0.0.1") {
+		t.Error("the lock holds the registry's address")
+	}
+}
+
+// The committed lock of the demo is what relock made of the registry on the day of the story.
+func TestDemoLockIsCurrent(t *testing.T) {
+	d := demoDesk(t)
+	committed := d.read("molt.lock")
+	if err := os.Remove(filepath.Join(d.dir, "molt.lock")); err != nil {
+		t.Fatal(err)
+	}
+	d.run(0, "relock", "--as-of", "2024-06-15")
+	if d.read("molt.lock") != committed {
+		t.Error("demo/gannet-desk/molt.lock is not what molt relock --as-of 2024-06-15 writes")
+	}
+}
+
+func TestJSON(t *testing.T) {
+	d := demoDesk(t)
+	d.write("molt.yaml", d.read("molt.yaml")+"\npreviews: [quaymaster-map]\n")
+	for _, test := range []struct {
+		schema string
+		args   []string
+		keys   string
+	}{
+		{"molt/survey/1", []string{"survey"}, "application ecosystem locked packages schema"},
+		{"molt/assess/1", []string{"assess"}, "goal packages reachable runtime schema"},
+		{"molt/plan/1", []string{"plan"}, "goal reachable schema stages wall"},
+		{"molt/step/1", []string{"step", "--quiet"}, "checks left passed schema stage"},
+		{"molt/back/1", []string{"back"}, "schema stages"},
+		{"molt/lock/1", []string{"relock"}, "ecosystem packages roots schema"},
+		{"molt/verify/1", []string{"verify"}, "agrees findings schema"},
+		{"molt/range/1", []string{"range", "^1", "1.0.0", "2.0.0"}, "admits constraint ecosystem refuses schema"},
+	} {
+		out, _ := d.run(0, append(test.args, "--format", "json")...)
+		var doc map[string]any
+		if err := json.Unmarshal([]byte(out), &doc); err != nil {
+			t.Errorf("%s: %v", test.schema, err)
+			continue
+		}
+		var keys []string
+		for k := range doc {
+			keys = append(keys, k)
+		}
+		slices.Sort(keys)
+		if doc["schema"] != test.schema || strings.Join(keys, " ") != test.keys {
+			t.Errorf("%s: schema %v, keys %q", test.schema, doc["schema"], keys)
+		}
+		if strings.Contains(out, ": null,\n      \"") && test.schema != "molt/lock/1" {
+			t.Errorf("%s holds a null where a list or a text belongs:\n%s", test.schema, out)
+		}
+	}
+}
+
+// What relock reports can be checked edge by edge with nothing but the document.
+func TestLockDocument(t *testing.T) {
+	d := demoDesk(t)
+	out, _ := d.run(0, "relock", "--format", "json")
+	var doc struct {
+		Roots []struct {
+			Name, Group, Constraint string
+			Package                 *string
+		}
+		Packages []struct {
+			ID, Name, Version, PURL, Integrity, Source string
+			Needs, Peers                               []struct {
+				Name, Constraint string
+				Optional         bool
+				Package          *string
+			}
+		}
+	}
+	if err := json.Unmarshal([]byte(out), &doc); err != nil {
+		t.Fatal(err)
+	}
+	versions := map[string]string{}
+	for _, p := range doc.Packages {
+		versions[p.ID] = p.Version
+		if p.PURL != "pkg:npm/"+p.Name+"@"+p.Version || !strings.HasPrefix(p.Integrity, "sha512-") || p.Source == "" {
+			t.Errorf("%s: %+v", p.ID, p)
+		}
+	}
+	edges := 0
+	admits := func(by, name, constraint string, to *string) {
+		if to == nil {
+			t.Errorf("%s has nothing for %s", by, name)
+			return
+		}
+		c, err := version.JS.Constrain(constraint)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if v, err := version.JS.Parse(versions[*to]); err != nil || !c.Admits(v) {
+			t.Errorf("%s asks for %s %s and gets %s", by, name, constraint, *to)
+		}
+		edges++
+	}
+	for _, r := range doc.Roots {
+		admits(r.Group, r.Name, r.Constraint, r.Package)
+	}
+	for _, p := range doc.Packages {
+		for _, e := range append(p.Needs, p.Peers...) {
+			admits(p.ID, e.Name, e.Constraint, e.Package)
+		}
+	}
+	if len(doc.Roots) != 26 || len(doc.Packages) < 80 || edges < 150 {
+		t.Errorf("%d roots, %d packages, %d edges", len(doc.Roots), len(doc.Packages), edges)
+	}
+}
+
+func TestBadInput(t *testing.T) {
+	const small = "package keel\n  1.0.0 2024-01-01\n  2.0.0 2024-01-01\npackage mast\n  1.0.0 2024-01-01 peer:keel@^1\npackage hull\n  1.0.0 2024-01-01 ghost@^1\n"
+	manifest := func(deps string) map[string]string {
+		return map[string]string{"package.json": "{\n  \"dependencies\": {" + deps + "}\n}\n"}
+	}
+	tests := []struct {
+		name  string
+		files map[string]string
+		args  []string
+		code  int
+		says  string
+	}{
+		{"no manifest", nil, []string{"survey"}, 2, "there is no package.json in"},
+		{"broken JSON", map[string]string{"package.json": "{\n  \"name\" \"x\"\n}"}, []string{"relock"}, 2, "package.json:2:10: this is not JSON"},
+		{"broken constraint", manifest(`"keel": "^1.x.y"`), []string{"relock"}, 2, "package.json:2:34: keel: constraint \"^1.x.y\", byte 6: expected a number, found \"y\""},
+		{"unknown package", manifest(`"keele": "*"`), []string{"relock"}, 2, "package.json:2:29: the registry has no package \"keele\", which \"dependencies\" asks for"},
+		{"unknown package below", manifest(`"hull": "*"`), []string{"relock"}, 1, "hull             wants  ghost  ^1"},
+		{"constraint without release", manifest(`"keel": "^3.0.0"`), []string{"relock"}, 1, "package.json:2:28: keel: no published release fits \"^3.0.0\"; nearest are 1.0.0, 2.0.0"},
+		{"tangle", manifest(`"keel": "2", "mast": "*"`), []string{"relock"}, 1, "mast             wants beside it  keel  ^1"},
+		{"goal without a package", manifest(`"keel": "1"`), []string{"assess", "kele@2"}, 2, "no declared package has this name; did you mean keel?"},
+		{"goal without a release", manifest(`"keel": "1"`), []string{"plan", "keel@7"}, 2, "published majors: 1, 2"},
+		{"no goal", manifest(`"keel": "1"`), []string{"assess"}, 2, "name a goal"},
+		{"lock of the future", map[string]string{"package.json": "{}", "molt.lock": "molt-lock = 2\n"}, []string{"relock"}, 2, "needs a newer Molt"},
+		{"damaged lock", map[string]string{"package.json": "{}", "molt.lock": "molt-lock = \n"}, []string{"verify"}, 2, "molt.lock:1:"},
+		{"unknown key", map[string]string{"package.json": "{}", "molt.yaml": "gaol: x\n"}, []string{"verify"}, 2, "molt.yaml:1:1: unknown key \"gaol\"; did you mean \"goal\"?"},
+		{"no plan", manifest(`"keel": "1"`), []string{"step"}, 2, "there is no molt-plan.yaml; molt plan makes one"},
+		{"nothing to go back to", manifest(`"keel": "1"`), []string{"back"}, 2, "no stage has been carried out here"},
+		{"unknown command", nil, []string{"fly"}, 2, "unknown command"},
+		{"unknown flag", nil, []string{"survey", "--fast"}, 2, "unknown flag: --fast; see molt survey --help"},
+		{"unknown format", nil, []string{"survey", "--format", "xml"}, 2, "expected text or json"},
+		{"no date", nil, []string{"survey", "--as-of", "yesterday"}, 2, "expected a date such as"},
+		{"broken range", nil, []string{"range", "^", "1.0.0"}, 2, "constraint \"^\", byte 2: expected a number, found the end"},
+		{"broken version", nil, []string{"range", "^1", "1.0"}, 2, "version \"1.0\", byte 4"},
+		{"too few arguments", nil, []string{"range", "^1"}, 2, "arg(s)"},
+		{"an address that all can reach", nil, []string{"standin", "--listen", "0.0.0.0:0"}, 2, "expected a loopback address"},
+		{"broken universe", map[string]string{"x.universe": "package a\n  1.0 soon\n"}, []string{"standin", "x.universe"}, 2, "x.universe:2:3: "},
+	}
+	for _, test := range tests {
+		t.Run(test.name, func(t *testing.T) {
+			d := newDesk(t, small, test.files)
+			_, errout := d.run(test.code, test.args...)
+			if !strings.Contains(errout, test.says) {
+				t.Errorf("stderr is %q, want %q", errout, test.says)
+			}
+		})
+	}
+}
+
+func TestTangleInJSON(t *testing.T) {
+	d := newDesk(t, "package keel\n  1.0.0\n  2.0.0\npackage mast\n  1.0.0 2024-01-01 peer:keel@^1\n",
+		map[string]string{"package.json": `{"dependencies": {"keel": "2", "mast": "*"}}`})
+	out, _ := d.run(1, "relock", "--format", "json")
+	var doc struct {
+		Schema  string
+		Demands []struct{ By, Name, Constraint string }
+	}
+	if err := json.Unmarshal([]byte(out), &doc); err != nil || doc.Schema != "molt/tangle/1" || len(doc.Demands) != 3 {
+		t.Errorf("%v: %s", err, out)
+	}
+	if _, err := os.Stat(filepath.Join(d.dir, "molt.lock")); err == nil {
+		t.Error("a lock was written")
+	}
+}
+
+func TestRegistryTrouble(t *testing.T) {
+	d := newDesk(t, "", map[string]string{"package.json": `{"dependencies": {"keel": "1"}}`})
+	d.registry = "http://127.0.0.1:1"
+	if _, errout := d.run(3, "relock"); !strings.Contains(errout, "the registry did not answer") {
+		t.Errorf("a registry that is down: %s", errout)
+	}
+	d.registry = ""
+	if _, errout := d.run(2, "relock"); !strings.Contains(errout, "set MOLT_REGISTRY_JS (or \"registry:\" in molt.yaml)") {
+		t.Errorf("no registry: %s", errout)
+	}
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, "<html>") }))
+	defer server.Close()
+	d.registry = server.URL
+	if _, errout := d.run(3, "relock"); !strings.Contains(errout, "is not JSON") {
+		t.Errorf("a registry that serves something else: %s", errout)
+	}
+}
+
+// A step that is interrupted in the middle of a check leaves every file as it was.
+func TestInterruptedStep(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("interrupts are sent by signal")
+	}
+	d := demoDesk(t)
+	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, "touch began; sleep 60", 1)+"\npreviews: [quaymaster-map]\n")
+	d.run(0, "plan")
+	before := d.read("package.json") + d.read("molt.lock") + d.read("molt-plan.yaml")
+	c := d.command("step")
+	if err := c.Start(); err != nil {
+		t.Fatal(err)
+	}
+	began := filepath.Join(d.dir, "began")
+	for range 600 {
+		if _, err := os.Stat(began); err == nil {
+			break
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+	if d.read("molt.lock") == before {
+		t.Error("the check began before the files were changed")
+	}
+	_, errout := d.run(3, "relock")
+	if !strings.Contains(errout, "another Molt is at work") {
+		t.Errorf("a second Molt says %s", errout)
+	}
+	if err := c.Process.Signal(syscall.SIGINT); err != nil {
+		t.Fatal(err)
+	}
+	_ = c.Wait() // the exit code is looked at below
+	if code := c.ProcessState.ExitCode(); code != 130 {
+		t.Errorf("the exit code is %d", code)
+	}
+	if d.read("package.json")+d.read("molt.lock")+d.read("molt-plan.yaml") != before {
+		t.Error("an interrupted step changed files")
+	}
+}
+
+// A Molt that was killed outright is cleaned up after by the next one.
+func TestKilledStep(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("the check is written for a POSIX shell")
+	}
+	d := demoDesk(t)
+	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, "kill -9 $PPID; sleep 1", 1)+"\npreviews: [quaymaster-map]\n")
+	d.run(0, "plan")
+	before := d.read("package.json") + d.read("molt.lock") + d.read("molt-plan.yaml")
+	_ = d.command("step").Run() // it is killed
+	if d.read("package.json")+d.read("molt.lock") == before {
+		t.Error("the step was killed before it began")
+	}
+	_, errout := d.run(0, "plan", "--dry-run")
+	if !strings.Contains(errout, "repaired: stage patch") {
+		t.Errorf("the next Molt says %q", errout)
+	}
+	if d.read("package.json")+d.read("molt.lock")+d.read("molt-plan.yaml") != before {
+		t.Error("the state before did not come back")
+	}
+}
+
+func TestStandin(t *testing.T) {
+	d := newDesk(t, "", map[string]string{"x.universe": "package keel\n  1.0.0 2024-01-01\n"})
+	c := d.command("standin", "x.universe")
+	out, err := c.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := c.Start(); err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = c.Process.Kill(); _ = c.Wait() }()
+	text := make([]byte, 4096)
+	n, err := out.Read(text)
+	if err != nil {
+		t.Fatal(err)
+	}
+	address := regexp.MustCompile(`http://127\.0\.0\.1:\d+`).FindString(string(text[:n]))
+	if !strings.HasPrefix(string(text[:n]), "1 packages at ") || address == "" {
+		t.Fatalf("the stand-in says %q", text[:n])
+	}
+	response, err := http.Get(address + "/keel")
+	if err != nil {
+		t.Fatal(err)
+	}
+	response.Body.Close()
+	if response.StatusCode != http.StatusOK {
+		t.Errorf("the stand-in answers %s", response.Status)
+	}
+}
+
+// Every command has help, with an example.
+func TestHelp(t *testing.T) {
+	d := newDesk(t, "", nil)
+	out, _ := d.run(0, "--help")
+	for _, name := range []string{"survey", "range", "assess", "plan", "step", "back", "relock", "verify", "standin", "demo"} {
+		if !strings.Contains(out, "\n  "+name+" ") {
+			t.Errorf("the help does not list %s", name)
+		}
+		if help, _ := d.run(0, name, "--help"); !strings.Contains(help, "Examples:\n  molt "+name) {
+			t.Errorf("the help of %s has no example:\n%s", name, help)
+		}
+	}
+}
