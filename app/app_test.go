@@ -21,19 +21,19 @@ import (
 )
 
 const harbour = `
-package scow
+package hulk
   3.0.0  2023-01-01
   3.1.0  2023-06-01
   4.0.0  2025-01-01  runtime:node@>=22
 package deck
-  1.0.0  2023-01-01  peer:scow@^3
-  2.0.0  2025-01-10  peer:scow@^3||^4
+  1.0.0  2023-01-01  peer:hulk@^3
+  2.0.0  2025-01-10  peer:hulk@^3||^4
 package keel
   1.0.0  2023-01-01
   1.0.5  2026-11-01
 `
 
-const deskManifest = "{\n\t\"name\": \"desk\",\n\t\"dependencies\": {\n\t\t\"scow\": \"^3.0.0\",\n\t\t\"deck\": \"^1.0.0\"\n\t}\n}\n"
+const deskManifest = "{\n\t\"name\": \"desk\",\n\t\"dependencies\": {\n\t\t\"hulk\": \"^3.0.0\",\n\t\t\"deck\": \"^1.0.0\"\n\t}\n}\n"
 
 // A bench is an application in a temporary folder with a registry beside it.
 type bench struct {
@@ -102,7 +102,7 @@ func (b *bench) use() (*App, universe.Source) {
 	return a, source
 }
 
-// planned locks the application and writes a plan for scow 4.
+// planned locks the application and writes a plan for hulk 4.
 func (b *bench) planned() (*App, universe.Source) {
 	b.Helper()
 	a, source := b.use()
@@ -116,7 +116,7 @@ func (b *bench) planned() (*App, universe.Source) {
 	if err := a.read(); err != nil {
 		b.Fatal(err)
 	}
-	plan, err := upgrade.NewPlan(context.Background(), source, a.Application(), upgrade.Goal{Name: "scow", Constraint: "4"})
+	plan, err := upgrade.NewPlan(context.Background(), source, a.Application(), upgrade.Goal{Name: "hulk", Constraint: "4"})
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -148,7 +148,7 @@ func TestStepsAndBack(t *testing.T) {
 	if got := strings.Join(stages, " "); got != "bridge-deck goal-4" {
 		t.Errorf("the stages are %s", got)
 	}
-	if m := b.read("package.json"); !strings.Contains(m, "\t\t\"scow\": \"^4.0.0\",\n\t\t\"deck\": \"^2.0.0\"\n") {
+	if m := b.read("package.json"); !strings.Contains(m, "\t\t\"hulk\": \"^4.0.0\",\n\t\t\"deck\": \"^2.0.0\"\n") {
 		t.Errorf("the manifest is %s", m)
 	}
 	if found, err := a.Verify(context.Background()); err != nil || len(found) > 0 {
@@ -206,7 +206,7 @@ func TestFailedCheckTakesTheStageBack(t *testing.T) {
 		t.Skip("the checks are written for a POSIX shell")
 	}
 	b := newBench(t, map[string]string{"package.json": deskManifest,
-		"molt.yaml": "checks:\n  - name: first\n    run: echo fine\n  - name: sinks\n    run: |\n      grep -q 'scow.: .^3' package.json || { echo glug; exit 7; }\n  - name: never\n    run: touch never\n"})
+		"molt.yaml": "checks:\n  - name: first\n    run: echo fine\n  - name: sinks\n    run: |\n      grep -q 'hulk.: .^3' package.json || { echo glug; exit 7; }\n  - name: never\n    run: touch never\n"})
 	a, source := b.planned()
 	if step, err := a.Step(context.Background(), source, "bridge-deck", Watcher{}); err != nil || !step.Passed || len(step.Verdicts) != 3 {
 		t.Fatalf("the first stage: %+v, %v", step, err)
@@ -392,20 +392,20 @@ func TestVerify(t *testing.T) {
 	b.planned()
 	says()
 	b.write("package.json", strings.Replace(deskManifest, "\"^3.0.0\"", "\"^3.1.0\"", 1))
-	says("manifest: package.json:4: scow asks for ^3.1.0, the lock was made for ^3.0.0")
+	says("manifest: package.json:4: hulk asks for ^3.1.0, the lock was made for ^3.0.0")
 	b.write("package.json", strings.Replace(deskManifest, "\"deck\"", "\"keel\"", 1))
 	says("manifest: package.json:5: keel ^1.0.0 is not in the lock", "lock: deck is in the lock and no longer in \"dependencies\"")
 	b.write("package.json", deskManifest)
-	b.write("molt.lock", strings.Replace(b.read("molt.lock"), "peer.\"scow ^3\"", "peer.\"scow ^4\"", 1))
-	says("lock: the lock contradicts itself: deck@1.0.0 asks for scow ^4")
-	b.write("molt.lock", strings.Replace(b.read("molt.lock"), "peer.\"scow ^4\"", "runtime.\"node\" = \">=22\"\npeer.\"scow ^3\"", 1))
+	b.write("molt.lock", strings.Replace(b.read("molt.lock"), "peer.\"hulk ^3\"", "peer.\"hulk ^4\"", 1))
+	says("lock: the lock contradicts itself: deck@1.0.0 asks for hulk ^4")
+	b.write("molt.lock", strings.Replace(b.read("molt.lock"), "peer.\"hulk ^4\"", "runtime.\"node\" = \">=22\"\npeer.\"hulk ^3\"", 1))
 	b.write("molt.yaml", "runtime: {node: 20.0.0}\n")
 	says("runtime: node 20.0.0 is deployed; deck@1.0.0 needs >=22")
 }
 
 func TestConfigErrors(t *testing.T) {
 	tests := []struct{ text, says string }{
-		{"goal: scow@5\ncheks: []\n", "molt.yaml:2:1: unknown key \"cheks\"; did you mean \"checks\"?"},
+		{"goal: hulk@5\ncheks: []\n", "molt.yaml:2:1: unknown key \"cheks\"; did you mean \"checks\"?"},
 		{"weather: fair\n", "molt.yaml:1:1: unknown key \"weather\""},
 		{"fixed: x\n", "does not know \"fixed\" yet"},
 		{"goal: [1\n", "molt.yaml:1:"},
@@ -426,7 +426,7 @@ func TestConfigErrors(t *testing.T) {
 			t.Errorf("%q: %v, want an error that says %q", test.text, err, test.says)
 		}
 	}
-	for _, fine := range []string{"", "# nothing\n", "goal: scow@5\n", "---\ngoal: scow@5\n"} {
+	for _, fine := range []string{"", "# nothing\n", "goal: hulk@5\n", "---\ngoal: hulk@5\n"} {
 		b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": fine})
 		b.open()
 	}
@@ -434,12 +434,12 @@ func TestConfigErrors(t *testing.T) {
 
 func TestHoldsEnd(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest,
-		"molt.yaml": "hold:\n  scow: {reason: not yet, until: 2020-01-31}\n  deck: {reason: not ever}\n"})
+		"molt.yaml": "hold:\n  hulk: {reason: not yet, until: 2020-01-31}\n  deck: {reason: not ever}\n"})
 	a := b.open()
 	if held := a.Application().Held; len(held) != 1 || held[0] != "deck" {
 		t.Errorf("held are %q", held)
 	}
-	if w := a.Warnings(); len(w) != 1 || !strings.Contains(w[0], "the hold on scow ended on 2020-01-31") {
+	if w := a.Warnings(); len(w) != 1 || !strings.Contains(w[0], "the hold on hulk ended on 2020-01-31") {
 		t.Errorf("warnings %q", w)
 	}
 }
@@ -476,7 +476,7 @@ func TestSettleAndAsOf(t *testing.T) {
 }
 
 func TestInputErrors(t *testing.T) {
-	b := newBench(t, map[string]string{"package.json": "{\n \"dependencies\": {\n  \"ghost\": \"*\",\n  \"scow\": \"^3.5.0\"\n }\n}"})
+	b := newBench(t, map[string]string{"package.json": "{\n \"dependencies\": {\n  \"ghost\": \"*\",\n  \"hulk\": \"^3.5.0\"\n }\n}"})
 	a := b.open()
 	source, done, err := a.Source(context.Background(), nil)
 	if err != nil {
@@ -486,10 +486,10 @@ func TestInputErrors(t *testing.T) {
 	if err := a.CheckDeclared(context.Background(), source); err == nil || err.Error() != "package.json:3:12: the registry has no package \"ghost\", which \"dependencies\" asks for" {
 		t.Errorf("an unknown package: %v", err)
 	}
-	b.write("package.json", "{\n \"dependencies\": {\n  \"scow\": \"^3.5.0\"\n }\n}")
+	b.write("package.json", "{\n \"dependencies\": {\n  \"hulk\": \"^3.5.0\"\n }\n}")
 	_, _, err = b.open().Relock(context.Background(), source)
 	var none *NoReleaseError
-	if !errors.As(err, &none) || err.Error() != "package.json:3:11: scow: no published release fits \"^3.5.0\"; nearest are 3.0.0, 3.1.0, 4.0.0" {
+	if !errors.As(err, &none) || err.Error() != "package.json:3:11: hulk: no published release fits \"^3.5.0\"; nearest are 3.0.0, 3.1.0, 4.0.0" {
 		t.Errorf("a constraint that admits nothing: %v", err)
 	}
 	b.env = map[string]string{}
@@ -506,7 +506,7 @@ func TestInputErrors(t *testing.T) {
 }
 
 func TestPlanFileErrors(t *testing.T) {
-	const head = "molt-plan: 1\ngoal: scow@4\nreachable: true\n"
+	const head = "molt-plan: 1\ngoal: hulk@4\nreachable: true\n"
 	tests := []struct{ text, says string }{
 		{"molt-plan: 9\ngoal: x\nreachable: true\nstages: []\n", "molt-plan.yaml:1:1: this is format 9"},
 		{head + "stages:\n  - id: a\n    kind: patch\n    title: t\n    status: someday\n", "molt-plan.yaml:8:1: stage a: a status is"},
@@ -532,12 +532,12 @@ func TestEditedPlan(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	doc.Stages = doc.Stages[1:] // without the bridge, scow 4 does not resolve
+	doc.Stages = doc.Stages[1:] // without the bridge, hulk 4 does not resolve
 	if err := a.WritePlan(doc); err != nil {
 		t.Fatal(err)
 	}
 	before := b.read("package.json") + b.read("molt.lock")
-	if _, err := a.Step(context.Background(), source, "", Watcher{}); err == nil || !strings.Contains(err.Error(), "stage goal-4") || !strings.Contains(err.Error(), "deck wants beside it scow ^3") {
+	if _, err := a.Step(context.Background(), source, "", Watcher{}); err == nil || !strings.Contains(err.Error(), "stage goal-4") || !strings.Contains(err.Error(), "deck wants beside it hulk ^3") {
 		t.Errorf("a stage that does not resolve: %v", err)
 	}
 	if b.read("package.json")+b.read("molt.lock") != before {

@@ -15,11 +15,11 @@ import (
 )
 
 const desk = `
-	scow@3
-	scow@4
-	deck@1: scow@^3 rudder@1 opt:lamp@^9 old=nail@^1
-	cabin@1: scow@^4 rudder@1
-	rudder@1: peer:scow@* peer?:flag@*
+	hulk@3
+	hulk@4
+	deck@1: hulk@^3 rudder@1 opt:lamp@^9 old=nail@^1
+	cabin@1: hulk@^4 rudder@1
+	rudder@1: peer:hulk@* peer?:flag@*
 	lamp@1
 	nail@1`
 
@@ -81,10 +81,10 @@ func TestLockText(t *testing.T) {
 	for _, want := range []string{
 		"molt-lock = 1\necosystem = \"js\"\n",
 		"\n[application.\"dependencies\"]\n\"deck *\" = \"deck@1.0.0\"\n\"outside here file:../a \\\"b\\\"\" = \"\"\n",
-		"\n[\"at deck@1.0.0\"]\npurl = \"pkg:npm/deck@1.0.0\"\nintegrity = \"sha512-AA==\"\narchive = \"deck/-/deck-1.0.0.tgz\"\nruntime.\"node\" = \">=18 <23\"\nneed.\"scow ^3\" = \"scow@3.0.0\"\n",
+		"\n[\"at deck@1.0.0\"]\npurl = \"pkg:npm/deck@1.0.0\"\nintegrity = \"sha512-AA==\"\narchive = \"deck/-/deck-1.0.0.tgz\"\nruntime.\"node\" = \">=18 <23\"\nneed.\"hulk ^3\" = \"hulk@3.0.0\"\n",
 		"need.\"maybe lamp ^9\" = \"\"\n",
 		"need.\"old=nail ^1\" = \"nail@1.0.0\"\n",
-		"\n[\"at rudder@1.0.0 beside scow@3.0.0\"]\n",
+		"\n[\"at rudder@1.0.0 beside hulk@3.0.0\"]\n",
 		"peer.\"maybe flag *\" = \"\"\n",
 	} {
 		if !strings.Contains(text, want) {

@@ -48,61 +48,61 @@ var cases = []struct {
 		nail@2`,
 		packages: "keel@1.0.0 mast@1.0.0 nail@1.0.0"},
 	{name: "peers choose the plugin's release", universe: `
-		app: scow@^3 rudder@*
-		scow@3
-		scow@4
-		rudder@1: peer:scow@^3
-		rudder@2: peer:scow@^4`,
-		packages: "scow@3.0.0 rudder@1.0.0"},
+		app: hulk@^3 rudder@*
+		hulk@3
+		hulk@4
+		rudder@1: peer:hulk@^3
+		rudder@2: peer:hulk@^4`,
+		packages: "hulk@3.0.0 rudder@1.0.0"},
 	{name: "a peer nobody provides is provided", universe: `
 		app: rudder@*
-		rudder@1: peer:scow@^3
-		scow@3.1
-		scow@4`,
-		packages: "scow@3.1.0 rudder@1.0.0"},
+		rudder@1: peer:hulk@^3
+		hulk@3.1
+		hulk@4`,
+		packages: "hulk@3.1.0 rudder@1.0.0"},
 	{name: "an optional peer stays absent", universe: `
 		app: rudder@*
-		rudder@1: peer?:scow@^3
-		scow@3.1`,
+		rudder@1: peer?:hulk@^3
+		hulk@3.1`,
 		packages: "rudder@1.0.0"},
 	{name: "an optional peer that is there must fit", universe: `
-		app: rudder@* scow@*
-		rudder@1: peer?:scow@^3
-		scow@3.1
-		scow@4`,
-		packages: "scow@3.1.0 rudder@1.0.0"},
+		app: rudder@* hulk@*
+		rudder@1: peer?:hulk@^3
+		hulk@3.1
+		hulk@4`,
+		packages: "hulk@3.1.0 rudder@1.0.0"},
 	{name: "a peer comes from the nearest provider", universe: `
-		app: deck@1 scow@4
-		deck@1: rudder@1 scow@^3
-		rudder@1: peer:scow@^3
-		scow@3
-		scow@4`,
-		packages: "deck@1.0.0 scow@3.0.0 scow@4.0.0 rudder@1.0.0"},
+		app: deck@1 hulk@4
+		deck@1: rudder@1 hulk@^3
+		rudder@1: peer:hulk@^3
+		hulk@3
+		hulk@4`,
+		packages: "deck@1.0.0 hulk@3.0.0 hulk@4.0.0 rudder@1.0.0"},
 	{name: "a peer is passed up through a package without it", universe: `
-		app: deck@1 scow@*
+		app: deck@1 hulk@*
 		deck@1: rudder@1
-		rudder@1: peer:scow@^3
-		scow@3
-		scow@4`,
-		packages: "deck@1.0.0 scow@3.0.0 rudder@1.0.0"},
+		rudder@1: peer:hulk@^3
+		hulk@3
+		hulk@4`,
+		packages: "deck@1.0.0 hulk@3.0.0 rudder@1.0.0"},
 	{name: "one release in two peer contexts", universe: `
 		app: deck@1 cabin@1
-		deck@1: rudder@1 scow@^3
-		cabin@1: rudder@1 scow@^4
-		rudder@1: peer:scow@*
-		scow@3
-		scow@4`,
-		packages: "cabin@1.0.0 deck@1.0.0 scow@3.0.0 scow@4.0.0 rudder@1.0.0 beside scow@3.0.0, rudder@1.0.0 beside scow@4.0.0"},
+		deck@1: rudder@1 hulk@^3
+		cabin@1: rudder@1 hulk@^4
+		rudder@1: peer:hulk@*
+		hulk@3
+		hulk@4`,
+		packages: "cabin@1.0.0 deck@1.0.0 hulk@3.0.0 hulk@4.0.0 rudder@1.0.0 beside hulk@3.0.0, rudder@1.0.0 beside hulk@4.0.0"},
 	{name: "different choices in two contexts", universe: `
 		app: deck@1 cabin@1
-		deck@1: rope@1 scow@^3
-		cabin@1: rope@1 scow@^4
+		deck@1: rope@1 hulk@^3
+		cabin@1: rope@1 hulk@^4
 		rope@1: rudder@*
-		rudder@1: peer:scow@3
-		rudder@2: peer:scow@4
-		scow@3
-		scow@4`,
-		packages: "cabin@1.0.0 deck@1.0.0 scow@3.0.0 scow@4.0.0 rope@1.0.0 beside scow@3.0.0, rope@1.0.0 beside scow@4.0.0, rudder@1.0.0 rudder@2.0.0"},
+		rudder@1: peer:hulk@3
+		rudder@2: peer:hulk@4
+		hulk@3
+		hulk@4`,
+		packages: "cabin@1.0.0 deck@1.0.0 hulk@3.0.0 hulk@4.0.0 rope@1.0.0 beside hulk@3.0.0, rope@1.0.0 beside hulk@4.0.0, rudder@1.0.0 rudder@2.0.0"},
 	{name: "cycles", universe: `
 		app: keel@1
 		keel@1: mast@1
@@ -147,21 +147,21 @@ var cases = []struct {
 		keel@1: ghost@*`,
 		tangle: []string{"the application wants keel *", "keel wants ghost *"}},
 	{name: "a peer conflict", universe: `
-		app: scow@4 rudder@* nail@*
+		app: hulk@4 rudder@* nail@*
 		nail@1
-		scow@3
-		scow@4
-		rudder@1: peer:scow@^2 nail@1
-		rudder@1.1: peer:scow@^2 nail@1
-		rudder@2: peer:scow@^3`,
-		tangle: []string{"the application wants scow 4", "the application wants rudder *", "rudder wants beside it scow ^2", "rudder wants beside it scow ^3"}},
+		hulk@3
+		hulk@4
+		rudder@1: peer:hulk@^2 nail@1
+		rudder@1.1: peer:hulk@^2 nail@1
+		rudder@2: peer:hulk@^3`,
+		tangle: []string{"the application wants hulk 4", "the application wants rudder *", "rudder wants beside it hulk ^2", "rudder wants beside it hulk ^3"}},
 	{name: "a peer conflict below", universe: `
-		app: deck@1 scow@4
+		app: deck@1 hulk@4
 		deck@1: rudder@1
-		rudder@1: peer:scow@^3
-		scow@3
-		scow@4`,
-		tangle: []string{"the application wants deck 1", "the application wants scow 4", "deck wants rudder 1", "rudder wants beside it scow ^3"}},
+		rudder@1: peer:hulk@^3
+		hulk@3
+		hulk@4`,
+		tangle: []string{"the application wants deck 1", "the application wants hulk 4", "deck wants rudder 1", "rudder wants beside it hulk ^3"}},
 }
 
 func TestResolve(t *testing.T) {

@@ -24,10 +24,10 @@ func (t Table) Hint(...string) {}
 
 // Sketch reads a universe from a few characters, for tests and examples. A line is a release and its demands:
 //
-//	scow@1.2.0: keel@^2 peer:mast@>=3 peer?:flag@* opt:lamp@1 jib=sail@^1
+//	hulk@1.2.0: keel@^2 peer:mast@>=3 peer?:flag@* opt:lamp@1 jib=sail@^1
 //
 // "peer:" marks a peer, "peer?:" an optional peer, "opt:" an optional need, and "as=name" an alias. Versions and
-// constraints are those of the scheme; missing parts of a version are zeros ("scow@1"); a constraint may hold "&" for
+// constraints are those of the scheme; missing parts of a version are zeros ("hulk@1"); a constraint may hold "&" for
 // a space, so that "^1&||&^3" is one word. Text after "#" is a comment.
 func Sketch(scheme version.Scheme, text string) (Table, error) {
 	releases := map[string][]Release{}

@@ -12,20 +12,20 @@ import (
 
 func TestSketch(t *testing.T) {
 	table, err := Sketch(version.JS, `
-		scow@1.2: keel@^2 peer:mast@>=3 peer?:flag@* opt:lamp@1 jib=sail@^1&||&^3  # a remark
-		scow@1-beta.2:
+		hulk@1.2: keel@^2 peer:mast@>=3 peer?:flag@* opt:lamp@1 jib=sail@^1&||&^3  # a remark
+		hulk@1-beta.2:
 		@quay/rope@1`)
 	if err != nil {
 		t.Fatal(err)
 	}
-	r := table["scow"].Release("1.2.0")
-	if r == nil || len(r.Needs) != 3 || len(r.Peers) != 2 || table["scow"].Release("1.0.0-beta.2") == nil || table["@quay/rope"] == nil {
+	r := table["hulk"].Release("1.2.0")
+	if r == nil || len(r.Needs) != 3 || len(r.Peers) != 2 || table["hulk"].Release("1.0.0-beta.2") == nil || table["@quay/rope"] == nil {
 		t.Fatalf("read %+v", table)
 	}
 	if jib := r.Needs[0]; jib.As != "jib" || jib.Package != "sail" || jib.Text != "^1 || ^3" {
 		t.Errorf("the alias was read as %+v", jib)
 	}
-	for _, bad := range []string{"scow", "scow@x", "scow@1: keel", "scow@1: near:keel@1", "@1: a@1"} {
+	for _, bad := range []string{"hulk", "hulk@x", "hulk@1: keel", "hulk@1: near:keel@1", "@1: a@1"} {
 		if _, err := Sketch(version.JS, bad); err == nil {
 			t.Errorf("%q was read", bad)
 		}

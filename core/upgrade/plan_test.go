@@ -15,10 +15,10 @@ import (
 func TestPlans(t *testing.T) {
 	tests := []struct{ name, universe, want string }{
 		{"safe moves first, each size together", `
-			app: scow@^3.0.0 keel@^1.0.0 mast@~1.1.0 pin@1.0.0 old@^0.1.0
-			scow@3.0
-			scow@3.0.4
-			scow@4.0
+			app: hulk@^3.0.0 keel@^1.0.0 mast@~1.1.0 pin@1.0.0 old@^0.1.0
+			hulk@3.0
+			hulk@3.0.4
+			hulk@4.0
 			keel@1.0
 			keel@1.0.2
 			keel@1.3
@@ -29,71 +29,71 @@ func TestPlans(t *testing.T) {
 			old@0.1
 			old@0.1.5
 			old@0.2`,
-			"patch: scow 3.0.0>3.0.4, keel 1.0.0>1.0.2, old 0.1.0>0.1.5; minor: keel 1.0.2>1.3.0, mast 1.1.0>1.2.0 ~1.1.0>~1.2.0; " +
-				"goal-4: scow 3.0.4>4.0.0 ^3.0.0>^4.0.0; after-old: old 0.1.5>0.2.0 ^0.1.0>^0.2.0"},
+			"patch: hulk 3.0.0>3.0.4, keel 1.0.0>1.0.2, old 0.1.0>0.1.5; minor: keel 1.0.2>1.3.0, mast 1.1.0>1.2.0 ~1.1.0>~1.2.0; " +
+				"goal-4: hulk 3.0.4>4.0.0 ^3.0.0>^4.0.0; after-old: old 0.1.5>0.2.0 ^0.1.0>^0.2.0"},
 		{"bridge, then together", `
-			app: scow@^3.0.0 b@^1.0.0 w@^1.0.0
-			scow@3.0
-			scow@4.0
-			b@1.0: peer:scow@^3
-			b@2.0: peer:scow@^3||^4
-			w@1.0: peer:scow@^3
-			w@2.0: peer:scow@^4`,
-			"bridge-b: b 1.0.0>2.0.0 ^1.0.0>^2.0.0; goal-4: scow 3.0.0>4.0.0 ^3.0.0>^4.0.0, w 1.0.0>2.0.0 ^1.0.0>^2.0.0"},
+			app: hulk@^3.0.0 b@^1.0.0 w@^1.0.0
+			hulk@3.0
+			hulk@4.0
+			b@1.0: peer:hulk@^3
+			b@2.0: peer:hulk@^3||^4
+			w@1.0: peer:hulk@^3
+			w@2.0: peer:hulk@^4`,
+			"bridge-b: b 1.0.0>2.0.0 ^1.0.0>^2.0.0; goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0, w 1.0.0>2.0.0 ^1.0.0>^2.0.0"},
 		{"a pin that blocks is moved, and stays a pin", `
-			app: scow@^3.0.0 pin@1.0.0
-			scow@3.0
-			scow@4.0
-			pin@1.0: peer:scow@^3
-			pin@1.1: peer:scow@^3||^4`,
-			"bridge-pin: pin 1.0.0>1.1.0 1.0.0>1.1.0; goal-4: scow 3.0.0>4.0.0 ^3.0.0>^4.0.0"},
+			app: hulk@^3.0.0 pin@1.0.0
+			hulk@3.0
+			hulk@4.0
+			pin@1.0: peer:hulk@^3
+			pin@1.1: peer:hulk@^3||^4`,
+			"bridge-pin: pin 1.0.0>1.1.0 1.0.0>1.1.0; goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0"},
 		{"one major at a time, and over one that does not hold", `
-			app: scow@^3.0.0 w@^1.0.0
-			scow@3.0
-			scow@4.0
-			scow@5.0
-			scow@6.0
-			w@1.0: peer:scow@^3
-			w@2.0: peer:scow@^4
-			w@3.0: peer:scow@^6`,
-			"goal-4: scow 3.0.0>4.0.0 ^3.0.0>^4.0.0, w 1.0.0>2.0.0 ^1.0.0>^2.0.0; goal-6: scow 4.0.0>6.0.0 ^4.0.0>^6.0.0, w 2.0.0>3.0.0 ^2.0.0>^3.0.0"},
+			app: hulk@^3.0.0 w@^1.0.0
+			hulk@3.0
+			hulk@4.0
+			hulk@5.0
+			hulk@6.0
+			w@1.0: peer:hulk@^3
+			w@2.0: peer:hulk@^4
+			w@3.0: peer:hulk@^6`,
+			"goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0, w 1.0.0>2.0.0 ^1.0.0>^2.0.0; goal-6: hulk 4.0.0>6.0.0 ^4.0.0>^6.0.0, w 2.0.0>3.0.0 ^2.0.0>^3.0.0"},
 		{"a code generator moves with its runtime", `
-			app: scow@^3.0.0 schema@^1.0.0 gen@^1.0.0
-			scow@3.0
-			scow@4.0
-			schema@1.0: peer:scow@^3
-			schema@2.0: peer:scow@^4
+			app: hulk@^3.0.0 schema@^1.0.0 gen@^1.0.0
+			hulk@3.0
+			hulk@4.0
+			schema@1.0: peer:hulk@^3
+			schema@2.0: peer:hulk@^4
 			gen@1.0: peer:schema@1.0.0
 			gen@2.0: peer:schema@2.0.0`,
-			"goal-4: scow 3.0.0>4.0.0 ^3.0.0>^4.0.0, schema 1.0.0>2.0.0 ^1.0.0>^2.0.0, gen 1.0.0>2.0.0 ^1.0.0>^2.0.0"},
+			"goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0, schema 1.0.0>2.0.0 ^1.0.0>^2.0.0, gen 1.0.0>2.0.0 ^1.0.0>^2.0.0"},
 		{"what the goal opens, each breaking move on its own", `
-			app: scow@^3.0.0 x@^1.0.0 y@^1.0.0 z@^1.0.0
-			scow@3.0
-			scow@4.0
+			app: hulk@^3.0.0 x@^1.0.0 y@^1.0.0 z@^1.0.0
+			hulk@3.0
+			hulk@4.0
 			x@1.0
-			x@1.1: peer:scow@^4
+			x@1.1: peer:hulk@^4
 			y@1.0
 			y@2.0: peer:z@^2
 			z@1.0
 			z@2.0`,
-			"goal-4: scow 3.0.0>4.0.0 ^3.0.0>^4.0.0; after-minor: x 1.0.0>1.1.0; after-z: z 1.0.0>2.0.0 ^1.0.0>^2.0.0; after-y: y 1.0.0>2.0.0 ^1.0.0>^2.0.0"},
+			"goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0; after-minor: x 1.0.0>1.1.0; after-z: z 1.0.0>2.0.0 ^1.0.0>^2.0.0; after-y: y 1.0.0>2.0.0 ^1.0.0>^2.0.0"},
 		{"retiring packages go, are replaced, or go with the goal", `
-			app: scow@^3.0.0 old@^1.0.0 part@^1.0.0
-			scow@3.0
-			scow@4.0
+			app: hulk@^3.0.0 old@^1.0.0 part@^1.0.0
+			hulk@3.0
+			hulk@4.0
 			old@1.0 # renamed to new
 			new@2.0
-			part@1.0: peer:scow@^3 # part of scow`,
-			"goal-4: scow 3.0.0>4.0.0 ^3.0.0>^4.0.0, part 1.0.0>-; retire-old: old 1.0.0>-, new ->2.0.0"},
+			part@1.0: peer:hulk@^3 # part of hulk`,
+			"goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0, part 1.0.0>-; retire-old: old 1.0.0>-, new ->2.0.0"},
 		{"the goal is reached already", `
-			app: scow@^4.0.0
-			scow@3.0
-			scow@4.0`, ""},
+			app: hulk@^4.0.0
+			hulk@3.0
+			hulk@4.0`, ""},
 	}
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {
 			source, app := sketch(t, test.universe)
-			plan := mustPlan(t, source, app, Goal{Name: "scow"})
+			plan := mustPlan(t, source, app, Goal{Name: "hulk"})
 			if got := longChanges(plan); got != test.want {
 				t.Errorf("got  %s\nwant %s", got, test.want)
 			}
@@ -105,14 +105,14 @@ func TestPlans(t *testing.T) {
 }
 
 func TestHeldStays(t *testing.T) {
-	source, app := sketch(t, "app: scow@^3.0.0 keel@^1.0.0\nhelm@3.0\nhelm@4.0\nkeel@1.0\nkeel@1.1\nkeel@2.0")
+	source, app := sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@1.1\nkeel@2.0")
 	app.Held = []string{"keel"}
-	if got := changes(mustPlan(t, source, app, Goal{"scow", "4"})); got != "goal-4: scow 3.0.0>4.0.0" {
+	if got := changes(mustPlan(t, source, app, Goal{"hulk", "4"})); got != "goal-4: hulk 3.0.0>4.0.0" {
 		t.Errorf("the plan is %s", got)
 	}
-	source, app = sketch(t, "app: scow@^3.0.0 keel@^1.0.0\nhelm@3.0\nhelm@4.0\nkeel@1.0: peer:scow@^3\nkeel@2.0: peer:scow@^4")
+	source, app = sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4")
 	app.Held = []string{"keel"}
-	plan := mustPlan(t, source, app, Goal{"scow", "4"})
+	plan := mustPlan(t, source, app, Goal{"hulk", "4"})
 	if plan.Reachable {
 		t.Errorf("a hold was broken: %s", changes(plan))
 	}
@@ -121,30 +121,30 @@ func TestHeldStays(t *testing.T) {
 // Out of reach, a plan does what can be done and names the wall.
 func TestWall(t *testing.T) {
 	source, app := sketch(t, harbour)
-	plan := mustPlan(t, source, app, Goal{"scow", "5"})
+	plan := mustPlan(t, source, app, Goal{"hulk", "5"})
 	if plan.Reachable || len(plan.Wall) != 2 || !strings.Contains(plan.Wall[1], "the prerelease 2.0.0-rc.1 would") {
 		t.Errorf("reachable %v, wall %q", plan.Reachable, plan.Wall)
 	}
-	if got := changes(plan); !strings.HasPrefix(got, "minor: scow 3.0.0>3.2.0, blocked 1.0.0>1.1.0") {
+	if got := changes(plan); !strings.HasPrefix(got, "minor: hulk 3.0.0>3.2.0, blocked 1.0.0>1.1.0") {
 		t.Errorf("the plan is %s", got)
 	}
 }
 
 func TestBaseline(t *testing.T) {
-	source, app := sketch(t, "app: scow@^3.0.0\nhelm@3.0\nhelm@4.0")
+	source, app := sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@4.0")
 	app.Locked = nil
-	plan := mustPlan(t, source, app, Goal{"scow", "4"})
+	plan := mustPlan(t, source, app, Goal{"hulk", "4"})
 	if plan.Stages[0].Kind != BaselineStage || plan.Stages[0].Locked.Added != 1 || len(plan.Stages[0].Changes) != 0 {
 		t.Errorf("the first stage is %+v", plan.Stages[0])
 	}
 }
 
 func TestRuntimeStage(t *testing.T) {
-	source, app := sketch(t, "app: scow@^3.0.0\nhelm@3.0\nhelm@4.0\nhelm@5.0")
-	source["scow"].Releases[1].Runtimes = []universe.Requirement{{Name: "node", Text: ">=20"}}
-	source["scow"].Releases[2].Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}}
+	source, app := sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0")
+	source["hulk"].Releases[1].Runtimes = []universe.Requirement{{Name: "node", Text: ">=20"}}
+	source["hulk"].Releases[2].Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}}
 	app.Runtimes = map[string]string{"node": "20.1.0"}
-	plan := mustPlan(t, source, app, Goal{"scow", "5"})
+	plan := mustPlan(t, source, app, Goal{"hulk", "5"})
 	var ids []string
 	for _, s := range plan.Stages {
 		ids = append(ids, s.ID)
@@ -464,7 +464,7 @@ func TestEditDistance(t *testing.T) {
 	for _, test := range []struct {
 		a, b string
 		want int
-	}{{"", "abc", 3}, {"scow", "scow", 0}, {"socw", "scow", 2}, {"kitten", "sitting", 3}} {
+	}{{"", "abc", 3}, {"hulk", "hulk", 0}, {"hluk", "hulk", 2}, {"kitten", "sitting", 3}} {
 		if got := editDistance(test.a, test.b); got != test.want {
 			t.Errorf("%s to %s: %d, want %d", test.a, test.b, got, test.want)
 		}

@@ -13,35 +13,35 @@ import (
 	"molt/core/version"
 )
 
-// harbour is the universe of most tests: a framework, scow, and a package for each way to stand towards scow 5.
+// harbour is the universe of most tests: a framework, hulk, and a package for each way to stand towards hulk 5.
 const harbour = `
-	app: scow@^3.0.0 ready@^1.0.0 silent@^1.0.0 bridge@^1.0.0 with@^1.0.0 blocked@^1.0.0 preview@^1.0.0 renamed@^1.0.0 swallowed@^1.0.0 abandoned@^1.0.0
-	scow@3.0
-	scow@3.2
-	scow@4.0
-	scow@5.0
-	scow@5.1
-	scow@6.0-preview.1
-	ready@1.0: peer:scow@>=3
+	app: hulk@^3.0.0 ready@^1.0.0 silent@^1.0.0 bridge@^1.0.0 with@^1.0.0 blocked@^1.0.0 preview@^1.0.0 renamed@^1.0.0 swallowed@^1.0.0 abandoned@^1.0.0
+	hulk@3.0
+	hulk@3.2
+	hulk@4.0
+	hulk@5.0
+	hulk@5.1
+	hulk@6.0-preview.1
+	ready@1.0: peer:hulk@>=3
 	silent@1.0
-	bridge@1.0: peer:scow@^3
-	bridge@2.0: peer:scow@^3&||&^4&||&^5
-	bridge@3.0: peer:scow@^5
-	with@1.0: peer:scow@^3
-	with@2.0: peer:scow@^4
-	with@3.0: peer:scow@^5
-	blocked@1.0: peer:scow@^3
-	blocked@1.1: peer:scow@^3&||&^4
-	preview@1.0: peer:scow@^3
-	preview@2.0-rc.1: peer:scow@^5
-	renamed@1.0: peer:scow@^3 # renamed to reborn
-	reborn@2.0: peer:scow@^5
-	swallowed@1.0: peer:scow@^3 # part of scow
+	bridge@1.0: peer:hulk@^3
+	bridge@2.0: peer:hulk@^3&||&^4&||&^5
+	bridge@3.0: peer:hulk@^5
+	with@1.0: peer:hulk@^3
+	with@2.0: peer:hulk@^4
+	with@3.0: peer:hulk@^5
+	blocked@1.0: peer:hulk@^3
+	blocked@1.1: peer:hulk@^3&||&^4
+	preview@1.0: peer:hulk@^3
+	preview@2.0-rc.1: peer:hulk@^5
+	renamed@1.0: peer:hulk@^3 # renamed to reborn
+	reborn@2.0: peer:hulk@^5
+	swallowed@1.0: peer:hulk@^3 # part of hulk
 	abandoned@1.0 # no longer maintained`
 
 func TestStandings(t *testing.T) {
 	source, app := sketch(t, harbour)
-	got, err := Assess(context.Background(), source, app, Goal{"scow", "5"})
+	got, err := Assess(context.Background(), source, app, Goal{"hulk", "5"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -67,7 +67,7 @@ func TestStandings(t *testing.T) {
 func TestPreviewAllowed(t *testing.T) {
 	source, app := sketch(t, strings.NewReplacer(" blocked@^1.0.0", "").Replace(harbour))
 	app.Previews = []string{"preview"}
-	got, err := Assess(context.Background(), source, app, Goal{"scow", "5"})
+	got, err := Assess(context.Background(), source, app, Goal{"hulk", "5"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -79,28 +79,28 @@ func TestPreviewAllowed(t *testing.T) {
 // Each package could go, but not both: the standings see it, and the tangle says why.
 func TestTangleOfTwo(t *testing.T) {
 	source, app := sketch(t, `
-		app: scow@^3.0.0 deck@^1.0.0 cabin@^1.0.0
-		scow@3.0
-		scow@5.0
-		deck@1.0: peer:scow@^3
-		deck@2.0: peer:scow@^5 peer:cipher@^2
-		cabin@1.0: peer:scow@^3
-		cabin@2.0: peer:scow@^5 peer:cipher@^3
+		app: hulk@^3.0.0 deck@^1.0.0 cabin@^1.0.0
+		hulk@3.0
+		hulk@5.0
+		deck@1.0: peer:hulk@^3
+		deck@2.0: peer:hulk@^5 peer:cipher@^2
+		cabin@1.0: peer:hulk@^3
+		cabin@2.0: peer:hulk@^5 peer:cipher@^3
 		cipher@2.0
 		cipher@3.0`)
-	got, err := Assess(context.Background(), source, app, Goal{"scow", "5"})
+	got, err := Assess(context.Background(), source, app, Goal{"hulk", "5"})
 	if err != nil {
 		t.Fatal(err)
 	}
 	if got.Reachable || got.Tangle == nil {
 		t.Fatalf("reachable %v, tangle %v", got.Reachable, got.Tangle)
 	}
-	for _, d := range []string{"cipher ^2", "cipher ^3", "scow 5"} {
+	for _, d := range []string{"cipher ^2", "cipher ^3", "hulk 5"} {
 		if !strings.Contains(got.Tangle.Error(), d) {
 			t.Errorf("the tangle lacks %s: %v", d, got.Tangle)
 		}
 	}
-	plan, err := NewPlan(context.Background(), source, app, Goal{"scow", "5"})
+	plan, err := NewPlan(context.Background(), source, app, Goal{"hulk", "5"})
 	if err != nil || plan.Reachable || plan.Tangle == nil {
 		t.Errorf("the plan: %+v, %v", plan, err)
 	}
@@ -109,20 +109,20 @@ func TestTangleOfTwo(t *testing.T) {
 // A transitive conflict that only shows when two packages move together is avoided by taking an older release.
 func TestOptimumAvoidsConflict(t *testing.T) {
 	source, app := sketch(t, `
-		app: scow@^3.0.0 pay@^1.0.0 auth@^1.0.0
-		scow@3.0
-		scow@5.0
-		pay@1.0: peer:scow@^3
-		pay@2.0: peer:scow@^5 link@^1
-		pay@2.1: peer:scow@^5 link@^2
-		auth@1.0: peer:scow@^3
-		auth@2.0: peer:scow@^5 peer:cipher@^3
+		app: hulk@^3.0.0 pay@^1.0.0 auth@^1.0.0
+		hulk@3.0
+		hulk@5.0
+		pay@1.0: peer:hulk@^3
+		pay@2.0: peer:hulk@^5 link@^1
+		pay@2.1: peer:hulk@^5 link@^2
+		auth@1.0: peer:hulk@^3
+		auth@2.0: peer:hulk@^5 peer:cipher@^3
 		link@1.0: peer:cipher@*
 		link@2.0: peer:cipher@^2
 		cipher@2.0
 		cipher@3.0`)
-	plan := mustPlan(t, source, app, Goal{"scow", "5"})
-	if got := changes(plan); got != "goal-5: scow 3.0.0>5.0.0, pay 1.0.0>2.0.0, auth 1.0.0>2.0.0" {
+	plan := mustPlan(t, source, app, Goal{"hulk", "5"})
+	if got := changes(plan); got != "goal-5: hulk 3.0.0>5.0.0, pay 1.0.0>2.0.0, auth 1.0.0>2.0.0" {
 		t.Errorf("the plan is %s", got)
 	}
 }
@@ -141,26 +141,26 @@ func TestEvidence(t *testing.T) {
 		grade                 Grade
 		says                  string
 	}{
-		{"bounded and younger", "^4||^5", "2025-06-01", "1.0.0", Stated, "31 days after scow 5.0.0"},
-		{"bounded and older", "^4||^5", "2025-04-01", "1.0.0", Early, "30 days before scow 5.0.0 existed"},
+		{"bounded and younger", "^4||^5", "2025-06-01", "1.0.0", Stated, "31 days after hulk 5.0.0"},
+		{"bounded and older", "^4||^5", "2025-04-01", "1.0.0", Early, "30 days before hulk 5.0.0 existed"},
 		{"unbounded", ">=3", "2025-06-01", "1.0.0", Open, "merely does not exclude it"},
-		{"excluded", "^3", "2025-06-01", "1.0.0", Refused, "asks for scow ^3"},
-		{"without a date", "^5", "", "1.0.0", Stated, "asks for scow ^5"},
-		{"silent", "", "2025-06-01", "1.0.0", None, "says nothing about scow"},
+		{"excluded", "^3", "2025-06-01", "1.0.0", Refused, "asks for hulk ^3"},
+		{"without a date", "^5", "", "1.0.0", Stated, "asks for hulk ^5"},
+		{"silent", "", "2025-06-01", "1.0.0", None, "says nothing about hulk"},
 	}
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {
 			demand := ""
 			if test.peer != "" {
-				demand = ": peer:scow@" + test.peer
+				demand = ": peer:hulk@" + test.peer
 			}
-			source, app := sketch(t, "app: scow@* plug@*\nhelm@3.0\nhelm@5.0\nplug@1.0"+demand)
+			source, app := sketch(t, "app: hulk@* plug@*\nhulk@3.0\nhulk@5.0\nplug@1.0"+demand)
 			app.Locked = nil
-			source["scow"].Releases[0].Published, source["scow"].Releases[1].Published = day("2022-01-01"), day("2025-05-01")
+			source["hulk"].Releases[0].Published, source["hulk"].Releases[1].Published = day("2022-01-01"), day("2025-05-01")
 			if test.published != "" {
 				source["plug"].Releases[0].Published = day(test.published)
 			}
-			got, err := Assess(context.Background(), source, app, Goal{"scow", "5"})
+			got, err := Assess(context.Background(), source, app, Goal{"hulk", "5"})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -174,12 +174,12 @@ func TestEvidence(t *testing.T) {
 
 // Publication times that contradict the order of versions prove nothing, and the evidence says so.
 func TestEvidenceWithoutOrder(t *testing.T) {
-	source, app := sketch(t, "app: scow@* plug@*\nhelm@3.0\nhelm@5.0\nplug@1.0: peer:scow@^5")
+	source, app := sketch(t, "app: hulk@* plug@*\nhulk@3.0\nhulk@5.0\nplug@1.0: peer:hulk@^5")
 	app.Locked = nil
-	source["scow"].Releases[0].Published = time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
-	source["scow"].Releases[1].Published = time.Date(2025, 1, 1, 0, 0, 0, 0, time.UTC)
+	source["hulk"].Releases[0].Published = time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
+	source["hulk"].Releases[1].Published = time.Date(2025, 1, 1, 0, 0, 0, 0, time.UTC)
 	source["plug"].Releases[0].Published = time.Date(2024, 1, 1, 0, 0, 0, 0, time.UTC)
-	got, err := Assess(context.Background(), source, app, Goal{"scow", "5"})
+	got, err := Assess(context.Background(), source, app, Goal{"hulk", "5"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -190,9 +190,9 @@ func TestEvidenceWithoutOrder(t *testing.T) {
 
 // A package that needs the framework instead of peering on it could bring a second copy, and that is said.
 func TestNeedOfFramework(t *testing.T) {
-	source, app := sketch(t, "app: scow@* plug@*\nhelm@3.0\nhelm@5.0\nplug@1.0: scow@^5")
+	source, app := sketch(t, "app: hulk@* plug@*\nhulk@3.0\nhulk@5.0\nplug@1.0: hulk@^5")
 	app.Locked = nil
-	got, err := Assess(context.Background(), source, app, Goal{"scow", "5"})
+	got, err := Assess(context.Background(), source, app, Goal{"hulk", "5"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -210,8 +210,8 @@ func TestRetirement(t *testing.T) {
 		{"renamed to lantern-words", Retirement{Kind: Renamed, Successor: "lantern-words"}},
 		{"This package has moved to @quay/words.", Retirement{Kind: Renamed, Successor: "@quay/words"}},
 		{"Deprecated, please use `lantern-words` instead", Retirement{Kind: Renamed, Successor: "lantern-words"}},
-		{"part of scow since 5.0", Retirement{Kind: Swallowed}},
-		{"now built into scow; remove it", Retirement{Kind: Swallowed}},
+		{"part of hulk since 5.0", Retirement{Kind: Swallowed}},
+		{"now built into hulk; remove it", Retirement{Kind: Swallowed}},
 		{"no longer maintained", Retirement{Kind: Abandoned}},
 		{"please use the new one", Retirement{Kind: Abandoned}},
 		{"use plug@2", Retirement{Kind: Abandoned}},
@@ -219,7 +219,7 @@ func TestRetirement(t *testing.T) {
 	for _, test := range tests {
 		source, _ := sketch(t, "app: plug@*\nplug@1.0\nplug@1.1\nplug@2.0-rc.1")
 		source["plug"].Releases[1].Deprecated = test.says
-		got := retirement(source["plug"], "scow")
+		got := retirement(source["plug"], "hulk")
 		switch {
 		case test.says == "":
 			if got != nil {
@@ -232,28 +232,28 @@ func TestRetirement(t *testing.T) {
 }
 
 func TestRuntimes(t *testing.T) {
-	source, app := sketch(t, "app: scow@^3.0.0\nhelm@3.0\nhelm@5.0")
-	source["scow"].Releases[1].Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}, {Name: "toolchain", Text: ">=9"}}
+	source, app := sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@5.0")
+	source["hulk"].Releases[1].Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}, {Name: "toolchain", Text: ">=9"}}
 	for deployed, want := range map[string]bool{"20.1.0": false, "22.4.0": true, "": false} {
 		app.Runtimes = nil
 		if deployed != "" {
 			app.Runtimes = map[string]string{"node": deployed}
 		}
-		got, err := Assess(context.Background(), source, app, Goal{"scow", "5"})
+		got, err := Assess(context.Background(), source, app, Goal{"hulk", "5"})
 		if err != nil {
 			t.Fatal(err)
 		}
-		if len(got.Runtimes) != 1 || got.Runtimes[0].Met != want || got.Runtimes[0].By != "scow 5.0.0" {
+		if len(got.Runtimes) != 1 || got.Runtimes[0].Met != want || got.Runtimes[0].By != "hulk 5.0.0" {
 			t.Errorf("with %q deployed: %+v", deployed, got.Runtimes)
 		}
 	}
 }
 
 func TestGoals(t *testing.T) {
-	source, app := sketch(t, "app: scow@^3.0.0 keel@^1.0.0\nhelm@3.0\nhelm@5.0\nhelm@6.0-preview.1\nkeel@1.0")
+	source, app := sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@5.0\nhulk@6.0-preview.1\nkeel@1.0")
 	for goal, says := range map[string]string{
-		"hull@5": "no declared package has this name", "socw@5": "did you mean scow?", "scow@7": "published majors: 3, 5, 6 (previews only)",
-		"scow@6": "published majors", "scow@five": "expected a number",
+		"hull@5": "no declared package has this name", "hluk@5": "did you mean hulk?", "hulk@7": "published majors: 3, 5, 6 (previews only)",
+		"hulk@6": "published majors", "hulk@five": "expected a number",
 	} {
 		_, err := Assess(context.Background(), source, app, ParseGoal(goal))
 		var wrong *GoalError
@@ -261,12 +261,12 @@ func TestGoals(t *testing.T) {
 			t.Errorf("%s: %v, want an error that says %q", goal, err, says)
 		}
 	}
-	got, err := Assess(context.Background(), source, app, ParseGoal("scow"))
+	got, err := Assess(context.Background(), source, app, ParseGoal("hulk"))
 	if err != nil || got.Goal.Constraint != "5" {
 		t.Errorf("without a constraint the goal is %v: %v", got, err)
 	}
-	app.Previews = []string{"scow"}
-	if got, err := Assess(context.Background(), source, app, ParseGoal("scow@6")); err != nil || got.Release != "6.0.0-preview.1" {
+	app.Previews = []string{"hulk"}
+	if got, err := Assess(context.Background(), source, app, ParseGoal("hulk@6")); err != nil || got.Release != "6.0.0-preview.1" {
 		t.Errorf("a preview that was allowed: %v, %v", got, err)
 	}
 }

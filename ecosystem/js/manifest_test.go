@@ -97,7 +97,7 @@ func TestEntries(t *testing.T) {
 	m := mustRead(t, `{
   "name": "desk", "version": "1.2.3",
   "engines": {"node": ">=20", "toolchain": "^9"},
-  "peerDependencies": {"scow": "^3", "flag": "*"},
+  "peerDependencies": {"hulk": "^3", "flag": "*"},
   "peerDependenciesMeta": {"flag": {"optional": true}},
   "optionalDependencies": {"lamp": "^1.0.0"},
   "dependencies": {
