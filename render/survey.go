@@ -49,7 +49,7 @@ func (p *Page) Survey(doc SurveyDoc) {
 	var current, odd []SurveyRow
 	for _, r := range doc.Packages {
 		switch {
-		case r.Newest == "":
+		case r.Newest == "" || r.Locked == "":
 			odd = append(odd, r)
 		case r.Jump == version.Same || r.Jump == version.Back:
 			current = append(current, r)
@@ -64,13 +64,17 @@ func (p *Page) Survey(doc SurveyDoc) {
 			parts = append(parts, fmt.Sprintf("%d by a %s", n, k))
 		}
 	}
-	sentence := fmt.Sprintf("%s declares %s: %d current", doc.Application, count(len(doc.Packages), "package"), len(current))
+	name := doc.Application
+	if name == "" {
+		name = "The application"
+	}
+	sentence := fmt.Sprintf("%s declares %s: %d current", name, count(len(doc.Packages), "package"), len(current))
 	if parts != nil {
 		sentence += ", " + count(len(doc.Packages)-len(current)-len(odd), "package") + " behind (" + strings.Join(parts, ", ") + ")"
 	}
 	p.heading("%s", sentence+".")
 	if !doc.Locked {
-		p.wrapped("", "There is no lock; what is shown as locked is what the manifest would resolve to today.")
+		p.wrapped("", "There is no lock; what is shown as locked is what the manifest would resolve to today, as far as it does.")
 	}
 	for _, k := range kinds {
 		if len(by[k]) == 0 {
