@@ -11,14 +11,14 @@ type term struct {
 // A clause holds when one of its terms does. No variable stands in it twice. The first two terms are watched.
 type clause struct {
 	terms   []term
-	causes  []int32 // the demands it states, as indices into solver.demands
+	causes  []int32 // the demands it states, as indices into solver.causes
 	parents []int32 // for a learned clause: what it was derived from
 }
 
 // add puts a clause into the search. It may be true, false or ready to narrow at the time; a false one is left in
 // s.conflicts for the main loop. Terms on one variable are united, and terms that never hold are left out.
 func (s *solver) add(causes, parents []int32, terms ...term) int32 {
-	kept := make([]term, 0, len(terms))
+	kept := s.room(len(terms))
 next:
 	for _, t := range terms {
 		if t.set.empty() {
@@ -51,6 +51,16 @@ next:
 	}
 	s.settleClause(id)
 	return id
+}
+
+// room returns an empty slice for n terms, cut from a larger piece of memory.
+func (s *solver) room(n int) []term {
+	if len(s.spare) < n {
+		s.spare = make([]term, max(1024, n))
+	}
+	r := s.spare[:0:n]
+	s.spare = s.spare[n:]
+	return r
 }
 
 // settleClause gives its effect to a clause that came late or lost its effect by unwinding. One that narrowed
@@ -103,9 +113,9 @@ func (s *solver) falseSince(t term) int {
 	if meets(x.dom, t.set) {
 		return never
 	}
-	for k := len(x.events) - 1; k >= 0; k-- {
-		if meets(s.trail[x.events[k]].old, t.set) {
-			return int(x.events[k])
+	for at := x.last; at >= 0; at = s.trail[at].before {
+		if meets(s.trail[at].old, t.set) {
+			return int(at)
 		}
 	}
 	return always

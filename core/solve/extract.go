@@ -26,8 +26,9 @@ const none = -1
 type drawing struct {
 	*solver
 	places []*place
-	byKey  map[string]int // places that depend on nothing but their instance and what they see
-	top    map[string]int // places at the application's level
+	byKey  map[string]int    // places that depend on nothing but their instance and what they see
+	plain  map[*instance]int // the same for those that see nothing
+	top    map[string]int    // places at the application's level
 	todo   []int
 
 	depth int // how far to look before a place is tied to one above
@@ -42,7 +43,7 @@ type drawing struct {
 // farther is tried and the result verified.
 func (s *solver) extract() (*Resolution, error) {
 	for depth := 1; depth < 8; depth++ {
-		d := &drawing{solver: s, byKey: map[string]int{}, top: map[string]int{}, depth: depth}
+		d := &drawing{solver: s, byKey: map[string]int{}, plain: map[*instance]int{}, top: map[string]int{}, depth: depth}
 		if err := d.draw(); err != nil {
 			return nil, err
 		}
@@ -81,7 +82,7 @@ func (d *drawing) atTop(name string) int {
 	if !ok {
 		return none
 	}
-	t := d.target(d.app.byName[name])
+	t := d.target(d.app.edge(name))
 	if t == nil || d.vars[v].dom.count() > 1 {
 		return none
 	}
@@ -107,9 +108,9 @@ func (d *drawing) target(e *edge) *instance {
 		return nil
 	}
 	if d.global(e.as) {
-		e = d.app.byName[e.as]
+		e = d.app.edge(e.as)
 	}
-	t := e.targets[w]
+	t := e.target(w)
 	if t != placeholder {
 		return t
 	}
@@ -118,13 +119,14 @@ func (d *drawing) target(e *edge) *instance {
 	for name, c := range given {
 		sees[name], _, _ = d.settleChain(name, c)
 	}
-	return e.delayed[instanceKey(e.pkg.Name, w, sees)]
+	_, key := d.find(e.pkg, w, sees)
+	return e.delayed[key]
 }
 
 // unfold makes the places below one.
 func (d *drawing) unfold(n int) error {
 	p := d.places[n]
-	if len(d.places) > 40*len(d.instances)+1000 {
+	if len(d.places) > 40*d.count+1000 {
 		return ErrEndless
 	}
 	if p.env == nil {
@@ -133,22 +135,30 @@ func (d *drawing) unfold(n int) error {
 			p.env[name] = d.atTop(name)
 		}
 	}
-	targets := map[string]*instance{}
-	for _, e := range p.inst.needs {
-		if t := d.target(e); t != nil {
-			targets[e.as] = t
+	targets := make([]*instance, len(p.inst.needs))
+	for k, e := range p.inst.needs {
+		targets[k] = d.target(e)
+	}
+	own := func(name string) (int, bool) { // what it needs itself under a name
+		if e := p.inst.edge(name); e != nil {
+			k := slices.Index(p.inst.needs, e)
+			return k, targets[k] != nil
 		}
+		return none, false
 	}
 	p.needs = make([]int, len(p.inst.needs))
-	own := map[string]int{}
 	for pass := range 2 { // first those that see a sibling, whose places the others may need
 		for k, e := range p.inst.needs {
-			t := targets[e.as]
+			t := targets[k]
 			if t == nil {
 				p.needs[k] = none
 				continue
 			}
-			local := slices.ContainsFunc(slices.Collect(maps.Keys(t.sees)), func(name string) bool { return targets[name] != nil })
+			local := false
+			for name := range t.sees {
+				_, provided := own(name)
+				local = local || provided
+			}
 			switch {
 			case d.global(e.as):
 				p.needs[k] = d.atTop(e.as)
@@ -156,10 +166,7 @@ func (d *drawing) unfold(n int) error {
 				p.needs[k] = d.place(t, n)
 			case pass == 1 && !local:
 				p.needs[k] = d.shared(t, p, n)
-			default:
-				continue
 			}
-			own[e.as] = p.needs[k]
 		}
 	}
 	for _, k := range p.needs {
@@ -169,8 +176,8 @@ func (d *drawing) unfold(n int) error {
 		c := d.places[k]
 		c.env = map[string]int{}
 		for _, name := range slices.Sorted(maps.Keys(c.inst.sees)) {
-			if at, ok := own[name]; ok {
-				c.env[name] = at
+			if k, ok := own(name); ok {
+				c.env[name] = p.needs[k]
 			} else {
 				c.env[name] = d.seen(p, name)
 			}
@@ -193,6 +200,15 @@ func (d *drawing) seen(p *place, name string) int {
 
 // shared returns the place of an instance that sees nothing which its dependent provides.
 func (d *drawing) shared(t *instance, p *place, n int) int {
+	if len(t.sees) == 0 {
+		at, ok := d.plain[t]
+		if !ok {
+			at = d.place(t, n)
+			d.places[at].env = map[string]int{}
+			d.plain[t] = at
+		}
+		return at
+	}
 	key := strings.Builder{}
 	fmt.Fprintf(&key, "%p", t)
 	env := map[string]int{}
@@ -251,7 +267,27 @@ func (d *drawing) alike(x, y, depth int) bool {
 // classify unites places that differ in nothing: first by release, then, until nothing changes, by the classes of
 // what they need and see.
 func (d *drawing) classify() {
-	count := 0
+	type release struct {
+		p *pkg
+		w int
+	}
+	releases, count := map[release]int{}, 0
+	for _, p := range d.places {
+		if p.tied != none {
+			continue
+		}
+		class, again := releases[release{p.inst.pkg, p.inst.w}]
+		if !again {
+			class = len(releases)
+			releases[release{p.inst.pkg, p.inst.w}] = class
+		}
+		p.class = class
+		count++
+	}
+	if count == len(releases) {
+		return // no release stands in two places
+	}
+	count = len(releases)
 	for {
 		ids := map[string]int{}
 		next := make([]int, len(d.places))
@@ -260,15 +296,12 @@ func (d *drawing) classify() {
 				continue
 			}
 			sig := strings.Builder{}
-			fmt.Fprintf(&sig, "%s@%d", p.inst.pkg.Name, p.inst.w)
-			if count > 0 {
-				fmt.Fprintf(&sig, "#%d", p.class)
-				for _, at := range p.needs {
-					fmt.Fprintf(&sig, ",%d", d.classOf(at))
-				}
-				for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
-					fmt.Fprintf(&sig, ";%d", d.classOf(d.peer(p, peer.As)))
-				}
+			fmt.Fprintf(&sig, "%d", p.class)
+			for _, at := range p.needs {
+				fmt.Fprintf(&sig, ",%d", d.classOf(at))
+			}
+			for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
+				fmt.Fprintf(&sig, ";%d", d.classOf(d.peer(p, peer.As)))
 			}
 			id, ok := ids[sig.String()]
 			if !ok {

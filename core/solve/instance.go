@@ -27,9 +27,9 @@ type instance struct {
 	w      int
 	on     int32 // its switch
 	parent *instance
-	sees   map[string][]provider
-	needs  []*edge // in the order of the release's needs; nil until open
-	byName map[string]*edge
+	sees   map[string][]provider // nil when its place does not matter
+	needs  []*edge               // by name, as the release's needs; nil until open
+	byName map[string]*edge      // the application's edges, which come in any order
 	open   bool
 }
 
@@ -41,9 +41,37 @@ type edge struct {
 	pkg      *pkg
 	optional bool
 	causes   []int32 // its demand, when an instance makes it
-	targets  map[int]*instance
-	delayed  map[string]*instance // targets of deferred places, by key
-	peers    map[Demand]bool      // peer demands whose clauses stand
+	targets  []target
+	delayed  map[string]*instance     // targets of deferred places, by key
+	peers    map[universe.Demand]bool // peer demands whose clauses stand
+}
+
+// A target is where an edge leads when it gets a release.
+type target struct {
+	w    int
+	inst *instance
+}
+
+// target returns where the edge leads with a release, or nil when that is not known yet.
+func (e *edge) target(w int) *instance {
+	for _, t := range e.targets {
+		if t.w == w {
+			return t.inst
+		}
+	}
+	return nil
+}
+
+// edge returns the edge of a name, or nil.
+func (i *instance) edge(name string) *edge {
+	if i.byName != nil {
+		return i.byName[name]
+	}
+	k, ok := slices.BinarySearchFunc(i.needs, name, func(e *edge, name string) int { return strings.Compare(e.as, name) })
+	if !ok {
+		return nil
+	}
+	return i.needs[k]
 }
 
 type opening struct {
@@ -57,7 +85,7 @@ func newSolver(ctx context.Context, source universe.Source, p Problem, only map[
 	for _, name := range p.Single {
 		s.single[name] = true
 	}
-	s.pkgs, s.rel, s.opened = map[string]*pkg{}, map[string]map[string]bool{}, map[opening]bool{}
+	s.pkgs, s.opened = map[string]*pkg{}, map[opening]bool{}
 	s.reset()
 	return s
 }
@@ -69,14 +97,15 @@ func (s *solver) leaves(d Demand) bool { return s.only != nil && !s.only[d] }
 func (s *solver) reset() {
 	s.vars, s.clauses, s.trail, s.levels, s.head = nil, nil, nil, nil, 0
 	s.order, s.bump, s.conflicts, s.loose = heap{}, 1, nil, nil
-	s.demands, s.causes, s.foreign = nil, map[Demand]int32{}, map[string]bool{}
-	s.instances, s.appVars, s.slots = map[string]*instance{}, map[string]int32{}, nil
+	s.causes, s.foreign, s.spare = nil, map[string]bool{}, nil
+	s.instances, s.count, s.appVars, s.slots = map[string]*instance{}, 0, map[string]int32{}, nil
 	s.slotOf, s.fixed, s.edges = map[string]provider{}, map[fixedKey]int32{}, nil
 	s.waiting, s.toOpen, s.toExpand, s.deferred = map[string][]waitingPeer{}, nil, nil, nil
 	s.app = &instance{open: true, byName: map[string]*edge{}}
 	for _, p := range s.pkgs {
-		p.vars = nil
+		p.vars, p.app = nil, -1
 		clear(p.inUse)
+		clear(p.plain)
 	}
 	s.spread()
 	s.stale = false
@@ -106,13 +135,23 @@ func (s *solver) spread() {
 // passUp adds to rel of a release what its need looks up and the release does not surely provide.
 func (s *solver) passUp(p *pkg, w int, need string) bool {
 	grew := false
-	for name := range s.rel[need] {
-		if !s.rel[p.Name][name] && !s.provides(p, w, name) {
-			s.rel[p.Name][name] = true
-			grew = true
+	if below := s.pkgs[need]; below != nil {
+		for name := range below.rel {
+			if !p.rel[name] && !s.provides(p, w, name) {
+				p.passes(name)
+				grew = true
+			}
 		}
 	}
 	return grew
+}
+
+// passes notes that a name is looked up through a package.
+func (p *pkg) passes(name string) {
+	if p.rel == nil {
+		p.rel = map[string]bool{}
+	}
+	p.rel[name] = true
 }
 
 // provides reports whether what stands below a release sees its own need under a name, whatever is chosen.
@@ -125,6 +164,16 @@ func (s *solver) provides(p *pkg, w int, name string) bool {
 // needOf returns a need of a package's releases as a demand.
 func needOf(p *pkg, d universe.Demand) Demand {
 	return Demand{Kind: Need, By: p.Name, As: d.As, Package: d.Package, Constraint: d.Text, Optional: d.Optional}
+}
+
+// peerOf returns a peer of a package's releases as a demand.
+func peerOf(p *pkg, d universe.Demand) Demand {
+	return Demand{Kind: Peer, By: p.Name, As: d.As, Package: d.Package, Constraint: d.Text, Optional: d.Optional}
+}
+
+// declaredBy returns a root as a demand.
+func declaredBy(r Root) Demand {
+	return Demand{Kind: Declared, As: r.As, Package: r.Package, Constraint: r.Text, Group: r.Group}
 }
 
 // load brings a package into the search. One that does not exist has no releases.
@@ -140,11 +189,14 @@ func (s *solver) load(name string) (*pkg, error) {
 	case err != nil:
 		return nil, err
 	}
-	p := &pkg{Package: found, n: len(found.Releases)}
-	p.inUse, p.bad = make([]int32, p.n), newDomain(p.n)
+	p := &pkg{Package: found, n: len(found.Releases), app: -1}
+	p.inUse, p.full = make([]int32, p.n), newDomain(p.n)
+	for i := 0; i <= p.n; i++ {
+		p.full.add(i)
+	}
 	for _, text := range s.problem.Refuse[name] {
 		if i := p.Index(text); i >= 0 {
-			p.bad.add(i)
+			p.full.remove(i)
 		}
 	}
 	for _, text := range s.problem.Keep[name] {
@@ -155,12 +207,11 @@ func (s *solver) load(name string) (*pkg, error) {
 	slices.Sort(p.keep)
 	slices.Reverse(p.keep)
 	s.pkgs[name] = p
-	s.rel[name] = map[string]bool{}
 	if s.problem.Tenancy == Nested {
 		for i := range found.Releases {
 			for _, d := range found.Releases[i].Peers {
 				if !s.single[d.As] {
-					s.rel[name][d.As] = true
+					p.passes(d.As)
 				}
 			}
 		}
@@ -168,8 +219,15 @@ func (s *solver) load(name string) (*pkg, error) {
 	return p, nil
 }
 
-// admitted returns the releases of p that a constraint admits, and with none also "no release".
+// admitted returns the releases of p that a constraint admits, and with none also "no release". The result is shared.
 func (s *solver) admitted(p *pkg, text string, none bool) domain {
+	which := 0
+	if none {
+		which = 1
+	}
+	if d, ok := p.sets[which][text]; ok {
+		return d
+	}
 	d := newDomain(p.n)
 	if p.n > 0 {
 		set, _ := p.Admit(text) // a constraint that cannot be read admits nothing
@@ -178,18 +236,27 @@ func (s *solver) admitted(p *pkg, text string, none bool) domain {
 	if none {
 		d.add(p.n)
 	}
+	if p.sets[which] == nil {
+		p.sets[which] = map[string]domain{}
+	}
+	p.sets[which][text] = d
 	return d
 }
 
-// cause numbers a demand.
-func (s *solver) cause(d Demand) int32 {
-	if id, ok := s.causes[d]; ok {
-		return id
+// other returns every release but one, and "none". The result is shared.
+func (p *pkg) other(w int) domain {
+	if p.others == nil {
+		p.others = make([]domain, p.n+1)
 	}
-	id := int32(len(s.demands))
-	s.demands = append(s.demands, d)
-	s.causes[d] = id
-	return id
+	if p.others[w] == nil {
+		d := newDomain(p.n)
+		for k := 0; k <= p.n; k++ {
+			d.add(k)
+		}
+		d.remove(w)
+		p.others[w] = d
+	}
+	return p.others[w]
 }
 
 // begin states the application's own demands.
@@ -199,13 +266,12 @@ func (s *solver) begin() error {
 			s.source.Hint(r.Package)
 		}
 	}
-	for _, r := range s.problem.Roots {
+	for k, r := range s.problem.Roots {
 		if r.Foreign {
 			s.foreign[r.As] = true
 			continue
 		}
-		d := Demand{Kind: Declared, As: r.As, Package: r.Package, Constraint: r.Text, Group: r.Group}
-		if s.leaves(d) {
+		if s.leaves(declaredBy(r)) {
 			continue
 		}
 		_, again := s.appVars[r.As]
@@ -214,7 +280,7 @@ func (s *solver) begin() error {
 			return err
 		}
 		p := s.vars[v].pkg
-		e := s.app.byName[r.As]
+		e := s.app.edge(r.As)
 		e.optional = r.Optional && (e.optional || !again)
 		set := s.admitted(p, r.Text, r.Optional)
 		if r.Among != nil {
@@ -228,17 +294,18 @@ func (s *solver) begin() error {
 				set.add(p.n)
 			}
 		}
-		s.add([]int32{s.cause(d)}, nil, term{v, set})
+		s.add([]int32{s.cause(origin{k: int32(k)})}, nil, term{v, set})
 		s.order.push(s, v)
 	}
 	return nil
 }
 
 func (s *solver) newEdge(owner *instance, as string, p *pkg, v int32, optional bool) *edge {
-	e := &edge{owner: owner, as: as, v: v, pkg: p, optional: optional,
-		targets: map[int]*instance{}, delayed: map[string]*instance{}, peers: map[Demand]bool{}}
+	e := &edge{owner: owner, as: as, v: v, pkg: p, optional: optional}
 	owner.needs = append(owner.needs, e)
-	owner.byName[as] = e
+	if owner.byName != nil {
+		owner.byName[as] = e
+	}
 	if owner == s.app || !s.global(as) || optional {
 		s.vars[v].edges = append(s.vars[v].edges, e)
 	}
@@ -256,13 +323,16 @@ func (s *solver) appVar(as, name string) (int32, error) {
 	}
 	v := s.newVar(p, p.n)
 	s.appVars[as] = v
+	if as == name {
+		p.app = v
+	}
 	waiting := s.waiting[as]
 	delete(s.waiting, as)
 	for _, w := range waiting {
 		terms := append(slices.Clone(w.prefix), term{v, s.admitted(p, w.demand.Text, true)})
 		s.add(w.causes, nil, terms...)
 	}
-	if s.app.byName[as] == nil {
+	if s.app.edge(as) == nil {
 		s.newEdge(s.app, as, p, v, false)
 	}
 	return v, nil

@@ -80,9 +80,9 @@ func (s *solver) merge(now []pending, t term, parents *[]int32, fixed map[int32]
 
 // noteFixed collects the clauses behind the level-0 events that made a term false.
 func (s *solver) noteFixed(since int32, t term, parents *[]int32, fixed map[int32]bool) {
-	for _, at := range s.vars[t.v].events {
-		if at > since || fixed[at] {
-			continue
+	for at := since; at >= 0; at = s.trail[at].before {
+		if fixed[at] {
+			break // and so are those before it
 		}
 		fixed[at] = true
 		reason := s.trail[at].reason

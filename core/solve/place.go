@@ -43,7 +43,7 @@ func (s *solver) chain(i *instance, name string) []provider {
 		return []provider{s.slot(name)}
 	}
 	var own []provider
-	if e := i.byName[name]; e != nil {
+	if e := i.edge(name); e != nil {
 		own = []provider{provider(e.v)}
 		if e.v < 0 {
 			return []provider{anywhere}
@@ -54,7 +54,7 @@ func (s *solver) chain(i *instance, name string) []provider {
 	}
 	above, ok := i.sees[name]
 	if !ok {
-		s.rel[i.pkg.Name][name] = true
+		i.pkg.passes(name)
 		s.stale = true
 		return nil
 	}
@@ -63,19 +63,17 @@ func (s *solver) chain(i *instance, name string) []provider {
 
 // link returns the terms of "when e gets release w, instance i is part of the graph".
 func (s *solver) link(e *edge, w int, i *instance) []term {
-	except := newDomain(e.pkg.n)
-	for k := 0; k <= e.pkg.n; k++ {
-		except.add(k)
-	}
-	except.remove(w)
-	return []term{{e.v, except}, {i.on, on}}
+	return []term{{e.v, e.pkg.other(w)}, {i.on, on}}
 }
 
 // view returns where the target of an edge finds the names that matter to it.
 func (s *solver) view(e *edge, w int) (map[string][]provider, bool) {
+	if len(e.pkg.rel) == 0 {
+		return nil, true
+	}
 	sees := map[string][]provider{}
 	r := &e.pkg.Releases[w]
-	for name := range s.rel[e.pkg.Name] {
+	for name := range e.pkg.rel {
 		if s.provides(e.pkg, w, name) && !slices.ContainsFunc(r.Peers, func(d universe.Demand) bool { return d.As == name }) {
 			continue
 		}
@@ -86,6 +84,18 @@ func (s *solver) view(e *edge, w int) (map[string][]provider, bool) {
 		sees[name] = c
 	}
 	return sees, true
+}
+
+// find returns the instance of a release with given providers, and the key of one that is not there yet.
+func (s *solver) find(p *pkg, w int, sees map[string][]provider) (*instance, string) {
+	if len(sees) == 0 {
+		if p.plain == nil {
+			p.plain = make([]*instance, p.n)
+		}
+		return p.plain[w], ""
+	}
+	key := instanceKey(p.Name, w, sees)
+	return s.instances[key], key
 }
 
 func instanceKey(name string, w int, sees map[string][]provider) string {
@@ -105,7 +115,12 @@ func (s *solver) newInstance(e *edge, w int, sees map[string][]provider, key str
 	i := &instance{pkg: e.pkg, w: w, parent: e.owner, sees: sees}
 	i.on = s.newVar(nil, 1)
 	s.vars[i.on].inst = i
-	s.instances[key] = i
+	s.count++
+	if len(sees) == 0 {
+		e.pkg.plain[w] = i
+	} else {
+		s.instances[key] = i
+	}
 	return i
 }
 
@@ -161,14 +176,16 @@ func (s *solver) placeDeferred() (bool, error) {
 			sees[name] = c
 			terms = append(terms, told...)
 		}
-		key := instanceKey(d.e.pkg.Name, d.w, sees)
+		i, key := s.find(d.e.pkg, d.w, sees)
 		if d.e.delayed[key] != nil {
 			continue
 		}
-		i := s.instances[key]
 		if i == nil {
 			i = s.newInstance(d.e, d.w, sees, key)
 			i.parent = nil
+		}
+		if d.e.delayed == nil {
+			d.e.delayed = map[string]*instance{}
 		}
 		d.e.delayed[key] = i
 		s.add(causes, nil, append(terms, s.link(d.e, d.w, i)...)...)
@@ -189,12 +206,7 @@ func (s *solver) settleChain(name string, chain []provider) (_ []provider, terms
 			return nil, nil, int32(p)
 		}
 		w := x.dom.first()
-		other := newDomain(x.n)
-		for k := 0; k <= x.n; k++ {
-			other.add(k)
-		}
-		other.remove(w)
-		terms = append(terms, term{int32(p), other})
+		terms = append(terms, term{int32(p), x.pkg.other(w)})
 		if w == x.n {
 			continue
 		}

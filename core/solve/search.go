@@ -18,7 +18,6 @@ type solver struct {
 	foreign map[string]bool // names that the application provides from elsewhere
 
 	// What is known of the packages whose place matters; survives reset.
-	rel    map[string]map[string]bool // package to the peer names that are looked up through it
 	opened map[opening]bool
 	stale  bool
 
@@ -32,11 +31,11 @@ type solver struct {
 
 	conflicts []int32 // clauses that were false when they were added
 	loose     []int32 // clauses that were enforced above the level at which they already could have been
-	demands   []Demand
-	causes    map[Demand]int32
+	causes    []origin
 
 	app       *instance
-	instances map[string]*instance
+	instances map[string]*instance // those whose place matters, by key
+	count     int                  // of all instances
 	appVars   map[string]int32
 	slots     []string // application-level names by number, for providers
 	slotOf    map[string]provider
@@ -47,6 +46,7 @@ type solver struct {
 	toExpand  []int32
 	deferred  []deferral
 	refuted   []int32 // clauses of the final refutation
+	spare     []term  // memory for the terms of clauses to come
 }
 
 // A pkg is a package with its place in the search.
@@ -56,7 +56,16 @@ type pkg struct {
 	keep  []int
 	inUse []int32 // how many variables are decided for each release
 	vars  []int32
-	bad   domain // releases refused by the problem
+	full  domain // every release that the problem does not refuse, and "none"
+	app   int32  // its variable at the application's level under its own name, or -1
+
+	// The peer names that are looked up through it, as far as they are known. They survive a reset.
+	rel map[string]bool
+	// Made when first asked for: the sets of constraints, without and with "none"; the complements of single releases;
+	// the instances of releases whose place does not matter.
+	sets   [2]map[string]domain
+	others []domain
+	plain  []*instance
 }
 
 // A variable is the release that an edge gets, or, without a package, the switch of an instance: bit 0 on, bit 1 off.
@@ -65,7 +74,7 @@ type variable struct {
 	n        int
 	dom      domain
 	watch    []int32 // clauses that watch it
-	events   []int32 // trail positions of its events, ascending
+	last     int32   // trail position of its latest event, or -1
 	edges    []*edge
 	inst     *instance
 	activity float64
@@ -78,22 +87,18 @@ type event struct {
 	reason int32
 	level  int32
 	used   int32 // the release whose use it settled, or -1
+	before int32 // the variable's event before this one, or -1
 	old    domain
 }
 
 func (s *solver) newVar(p *pkg, n int) int32 {
 	v := int32(len(s.vars))
-	d := newDomain(n)
-	for i := 0; i <= n; i++ {
-		d.add(i)
-	}
+	d := either
 	if p != nil {
-		for i := range d {
-			d[i] &^= p.bad[i]
-		}
+		d = p.full
 		p.vars = append(p.vars, v)
 	}
-	s.vars = append(s.vars, variable{pkg: p, n: n, dom: d, place: -1})
+	s.vars = append(s.vars, variable{pkg: p, n: n, dom: d, last: -1, place: -1})
 	return v
 }
 
@@ -102,10 +107,13 @@ func (s *solver) level() int32 { return int32(len(s.levels)) }
 // narrow shrinks a domain and records it.
 func (s *solver) narrow(v int32, set domain, reason int32) {
 	x := &s.vars[v]
-	next := and(x.dom, set)
-	e := event{v: v, reason: reason, level: s.level(), used: -1, old: x.dom}
+	next := set
+	if !within(set, x.dom) {
+		next = and(x.dom, set)
+	}
+	e := event{v: v, reason: reason, level: s.level(), used: -1, before: x.last, old: x.dom}
 	x.dom = next
-	x.events = append(x.events, int32(len(s.trail)))
+	x.last = int32(len(s.trail))
 	if x.pkg == nil {
 		if next.has(0) && !next.has(1) {
 			s.toOpen = append(s.toOpen, x.inst)
@@ -132,7 +140,7 @@ func (s *solver) back(level int32) {
 		e := &s.trail[i]
 		x := &s.vars[e.v]
 		x.dom = e.old
-		x.events = x.events[:len(x.events)-1]
+		x.last = e.before
 		if e.used >= 0 {
 			x.pkg.inUse[e.used]--
 		}
@@ -194,9 +202,9 @@ func (s *solver) run() (bool, error) {
 
 func (s *solver) decide(v int32, w int) {
 	s.levels = append(s.levels, len(s.trail))
-	d := newDomain(s.vars[v].n)
-	d.add(w)
-	s.narrow(v, d, -1)
+	only := newDomain(s.vars[v].n)
+	only.add(w)
+	s.narrow(v, only, -1)
 }
 
 // next takes the variable to decide: one that must or should have a release and has several to choose from.

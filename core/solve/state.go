@@ -59,20 +59,15 @@ func (s *solver) grow() (bool, error) {
 func (s *solver) openInstance(i *instance) error {
 	r := &i.pkg.Releases[i.w]
 	s.opened[opening{i.pkg.Name, i.w}] = true
-	for _, d := range r.Needs {
-		if !d.Foreign {
-			s.source.Hint(d.Package)
-		}
-	}
-	i.open, i.byName = true, map[string]*edge{}
-	for _, d := range r.Needs {
+	i.open = true
+	i.needs = make([]*edge, 0, len(r.Needs))
+	for k, d := range r.Needs {
 		if s.leaves(needOf(i.pkg, d)) {
 			continue
 		}
 		if d.Foreign {
 			e := &edge{owner: i, as: d.As, v: -1, optional: true}
 			i.needs = append(i.needs, e)
-			i.byName[d.As] = e
 			continue
 		}
 		p, err := s.load(d.Package)
@@ -91,18 +86,19 @@ func (s *solver) openInstance(i *instance) error {
 		} else {
 			v = s.newVar(p, p.n)
 		}
-		s.stateNeed(i, d, s.newEdge(i, d.As, p, v, d.Optional))
+		s.stateNeed(i, k, s.newEdge(i, d.As, p, v, d.Optional))
 	}
 	return nil
 }
 
 // stateNeed adds the clauses of one need.
-func (s *solver) stateNeed(i *instance, d universe.Demand, e *edge) {
-	e.causes = []int32{s.cause(needOf(i.pkg, d))}
+func (s *solver) stateNeed(i *instance, k int, e *edge) {
+	d := i.pkg.Releases[i.w].Needs[k]
+	e.causes = []int32{s.cause(origin{i.pkg, Need, int32(i.w), int32(k)})}
 	v := e.v
 	want := term{v, s.admitted(s.vars[v].pkg, d.Text, d.Optional)}
 	if s.global(d.As) {
-		if from, ok := s.appVars[i.pkg.Name]; ok && s.vars[from].pkg == i.pkg {
+		if from := i.pkg.app; from >= 0 {
 			s.add(e.causes, nil, term{from, s.unlike(i.pkg, d, false)}, want)
 			if s.problem.Tenancy == Single {
 				return
@@ -112,10 +108,11 @@ func (s *solver) stateNeed(i *instance, d universe.Demand, e *edge) {
 	s.add(e.causes, nil, term{i.on, off}, want)
 }
 
-// The two positions of an instance's switch.
+// The two positions of an instance's switch, and both.
 var (
-	on  = domain{1}
-	off = domain{2}
+	on     = domain{1}
+	off    = domain{2}
+	either = domain{3}
 )
 
 // unlike returns the releases of a package that do not make a demand, and "no release".
@@ -144,7 +141,7 @@ func (s *solver) expandAll(v int32, w int) (bool, error) {
 		if e.owner != s.app && s.global(e.as) {
 			continue // only there to say that somebody wants it
 		}
-		if s.on(e.owner) && e.targets[w] == nil {
+		if s.on(e.owner) && e.target(w) == nil {
 			if err := s.expand(e, w); err != nil {
 				return false, err
 			}
@@ -153,55 +150,66 @@ func (s *solver) expandAll(v int32, w int) (bool, error) {
 	return len(s.clauses) > before, nil
 }
 
+// hint tells the source what a release needs.
+func (s *solver) hint(r *universe.Release) {
+	names := make([]string, 0, 16)
+	for _, d := range r.Needs {
+		if !d.Foreign && s.pkgs[d.Package] == nil {
+			names = append(names, d.Package)
+		}
+	}
+	if len(names) > 0 {
+		s.source.Hint(names...)
+	}
+}
+
 // placeholder marks the target of a deferred place.
 var placeholder = &instance{}
 
 func (s *solver) expand(e *edge, w int) error {
 	r := &e.pkg.Releases[w]
-	for _, d := range r.Needs {
-		if !d.Foreign {
-			s.source.Hint(d.Package)
-		}
-	}
-	for _, d := range r.Peers {
-		if err := s.statePeer(e, d); err != nil {
+	s.hint(r)
+	for k := range r.Peers {
+		if err := s.statePeer(e, w, k); err != nil {
 			return err
 		}
 	}
 	sees, ok := s.view(e, w)
 	if !ok { // a name came up that was not known to matter: whatever comes of it, this search is repeated
-		sees = map[string][]provider{}
+		sees = nil
 	}
-	key := instanceKey(e.pkg.Name, w, sees)
-	i := s.instances[key]
+	i, key := s.find(e.pkg, w, sees)
 	if i == nil && s.recurs(e, w, sees) {
-		e.targets[w] = placeholder
+		e.targets = append(e.targets, target{w, placeholder})
 		s.deferred = append(s.deferred, deferral{e, w})
 		return nil
 	}
 	if i == nil {
 		i = s.newInstance(e, w, sees, key)
 	}
-	e.targets[w] = i
+	e.targets = append(e.targets, target{w, i})
 	s.add(nil, nil, s.link(e, w, i)...)
 	return nil
 }
 
 // statePeer adds the clauses of one peer demand, for all releases of the package that make it.
-func (s *solver) statePeer(e *edge, d universe.Demand) error {
-	why := Demand{Kind: Peer, By: e.pkg.Name, As: d.As, Package: d.Package, Constraint: d.Text, Optional: d.Optional}
-	if e.peers[why] || s.leaves(why) || d.Foreign {
+func (s *solver) statePeer(e *edge, w, k int) error {
+	d := e.pkg.Releases[w].Peers[k]
+	if e.peers[d] || d.Foreign || s.leaves(peerOf(e.pkg, d)) {
 		return nil
 	}
-	e.peers[why] = true
-	causes := []int32{s.cause(why)}
+	if e.peers == nil {
+		e.peers = map[universe.Demand]bool{}
+	}
+	e.peers[d] = true
+	causes := []int32{s.cause(origin{e.pkg, Peer, int32(w), int32(k)})}
 	chain := s.chain(e.owner, d.As)
 	prefix := []term{{e.v, s.unlike(e.pkg, d, true)}}
-	for k, p := range chain {
+	for n, p := range chain {
 		if p == anywhere {
 			return nil
 		}
-		last := k == len(chain)-1
+		last := n == len(chain)-1
 		if p < 0 {
 			name := s.slots[-1-p]
 			if _, exists := s.appVars[name]; !exists && d.Optional {

@@ -75,12 +75,37 @@ func (s *solver) proof() []Demand {
 		stack = append(stack, c.parents...)
 	}
 	var demands []Demand
-	for id := range s.demands {
-		if used[int32(id)] {
-			demands = append(demands, s.demands[id])
+	seenDemand := map[Demand]bool{}
+	for id := range s.causes {
+		if d := s.causes[id].demand(s); used[int32(id)] && !seenDemand[d] {
+			seenDemand[d] = true
+			demands = append(demands, d)
 		}
 	}
 	return demands
+}
+
+// An origin says where a demand was read: in a release of a package, or in a root of the problem.
+type origin struct {
+	pkg  *pkg // nil for a root
+	kind Kind
+	w, k int32 // release and position in its list, or the number of the root
+}
+
+func (o origin) demand(s *solver) Demand {
+	switch {
+	case o.pkg == nil:
+		return declaredBy(s.problem.Roots[o.k])
+	case o.kind == Peer:
+		return peerOf(o.pkg, o.pkg.Releases[o.w].Peers[o.k])
+	}
+	return needOf(o.pkg, o.pkg.Releases[o.w].Needs[o.k])
+}
+
+// cause notes where a demand was read, and returns its number.
+func (s *solver) cause(o origin) int32 {
+	s.causes = append(s.causes, o)
+	return int32(len(s.causes) - 1)
 }
 
 // minimize takes away from the demands of a refutation whatever it does not need, one after the other. Declared
