@@ -10,14 +10,35 @@ type term struct {
 
 // A clause holds when one of its terms does. No variable stands in it twice. The first two terms are watched.
 type clause struct {
-	terms   []term
-	causes  []int32 // the demands it states, as indices into solver.causes
-	parents []int32 // for a learned clause: what it was derived from
+	terms []term
+	why   int32 // a demand, as an index into solver.causes; below noReason an index into solver.reasons
+}
+
+// noReason is why a clause stands that only says what instances are.
+const noReason = -1
+
+// A reason is why a clause stands when it is not a single demand: several, or the clauses it was learned from.
+type reason struct{ demands, parents []int32 }
+
+// because numbers several demands as one reason.
+func (s *solver) because(demands []int32) int32 {
+	switch len(demands) {
+	case 0:
+		return noReason
+	case 1:
+		return demands[0]
+	}
+	return s.reason(reason{demands: demands})
+}
+
+func (s *solver) reason(r reason) int32 {
+	s.reasons = append(s.reasons, r)
+	return int32(-1 - len(s.reasons))
 }
 
 // add puts a clause into the search. It may be true, false or ready to narrow at the time; a false one is left in
 // s.conflicts for the main loop. Terms on one variable are united, and terms that never hold are left out.
-func (s *solver) add(causes, parents []int32, terms ...term) int32 {
+func (s *solver) add(why int32, terms ...term) int32 {
 	kept := s.room(len(terms))
 next:
 	for _, t := range terms {
@@ -33,7 +54,7 @@ next:
 		kept = append(kept, t)
 	}
 	id := int32(len(s.clauses))
-	s.clauses = append(s.clauses, clause{terms: kept, causes: causes, parents: parents})
+	s.clauses = append(s.clauses, clause{kept, why})
 	if len(kept) < 2 {
 		s.settleClause(id)
 		return id

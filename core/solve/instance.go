@@ -40,8 +40,9 @@ type edge struct {
 	v        int32 // -1 for a foreign one
 	pkg      *pkg
 	optional bool
-	causes   []int32 // its demand, when an instance makes it
+	cause    int32 // its demand, or noReason
 	targets  []target
+	first    [1]target                // memory for the one target that most edges have
 	delayed  map[string]*instance     // targets of deferred places, by key
 	peers    map[universe.Demand]bool // peer demands whose clauses stand
 }
@@ -97,7 +98,7 @@ func (s *solver) leaves(d Demand) bool { return s.only != nil && !s.only[d] }
 func (s *solver) reset() {
 	s.vars, s.clauses, s.trail, s.levels, s.head = nil, nil, nil, nil, 0
 	s.order, s.bump, s.conflicts, s.loose = heap{}, 1, nil, nil
-	s.causes, s.foreign, s.spare = nil, map[string]bool{}, nil
+	s.causes, s.reasons, s.foreign, s.spare = nil, nil, map[string]bool{}, nil
 	s.instances, s.count, s.appVars, s.slots = map[string]*instance{}, 0, map[string]int32{}, nil
 	s.slotOf, s.fixed, s.edges = map[string]provider{}, map[fixedKey]int32{}, nil
 	s.waiting, s.toOpen, s.toExpand, s.deferred = map[string][]waitingPeer{}, nil, nil, nil
@@ -124,7 +125,7 @@ func (s *solver) spread() {
 		for _, o := range all {
 			p := s.pkgs[o.name]
 			for _, need := range p.Releases[o.w].Needs {
-				if s.passUp(p, o.w, need.Package) {
+				if below := s.pkgs[need.Package]; below != nil && s.passUp(p, o.w, below) {
 					grew = true
 				}
 			}
@@ -133,14 +134,12 @@ func (s *solver) spread() {
 }
 
 // passUp adds to rel of a release what its need looks up and the release does not surely provide.
-func (s *solver) passUp(p *pkg, w int, need string) bool {
+func (s *solver) passUp(p *pkg, w int, below *pkg) bool {
 	grew := false
-	if below := s.pkgs[need]; below != nil {
-		for name := range below.rel {
-			if !p.rel[name] && !s.provides(p, w, name) {
-				p.passes(name)
-				grew = true
-			}
+	for name := range below.rel {
+		if !p.rel[name] && !s.provides(p, w, name) {
+			p.passes(name)
+			grew = true
 		}
 	}
 	return grew
@@ -294,20 +293,24 @@ func (s *solver) begin() error {
 				set.add(p.n)
 			}
 		}
-		s.add([]int32{s.cause(origin{k: int32(k)})}, nil, term{v, set})
+		s.add(s.cause(origin{k: int32(k)}), term{v, set})
 		s.order.push(s, v)
 	}
 	return nil
 }
 
 func (s *solver) newEdge(owner *instance, as string, p *pkg, v int32, optional bool) *edge {
-	e := &edge{owner: owner, as: as, v: v, pkg: p, optional: optional}
+	e := &edge{owner: owner, as: as, v: v, pkg: p, optional: optional, cause: noReason}
+	e.targets = e.first[:0]
 	owner.needs = append(owner.needs, e)
 	if owner.byName != nil {
 		owner.byName[as] = e
 	}
-	if owner == s.app || !s.global(as) || optional {
-		s.vars[v].edges = append(s.vars[v].edges, e)
+	switch x := &s.vars[v]; {
+	case x.edge == nil:
+		x.edge = e
+	case owner == s.app || !s.global(as) || optional:
+		x.others = append(x.others, e)
 	}
 	return e
 }
@@ -330,7 +333,7 @@ func (s *solver) appVar(as, name string) (int32, error) {
 	delete(s.waiting, as)
 	for _, w := range waiting {
 		terms := append(slices.Clone(w.prefix), term{v, s.admitted(p, w.demand.Text, true)})
-		s.add(w.causes, nil, terms...)
+		s.add(w.why, terms...)
 	}
 	if s.app.edge(as) == nil {
 		s.newEdge(s.app, as, p, v, false)

@@ -110,7 +110,7 @@ func (s *solver) assert(now []pending, pivot int, level int32, parents []int32) 
 	}
 	s.bump *= 1.05
 	s.back(level)
-	s.add(nil, parents, terms...)
+	s.add(s.reason(reason{parents: parents}), terms...)
 	return true
 }
 

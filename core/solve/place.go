@@ -141,13 +141,13 @@ func (s *solver) recurs(e *edge, w int, sees map[string][]provider) bool {
 	return false
 }
 
-// madeBy returns the demand that brought a variable into being: that a name is found there, and not farther up, is part
+// madeBy adds the demand that brought a variable into being: that a name is found there, and not farther up, is part
 // of what follows from it.
-func (s *solver) madeBy(v int32) []int32 {
-	if x := &s.vars[v]; len(x.edges) > 0 {
-		return x.edges[0].causes
+func (s *solver) madeBy(causes []int32, v int32) []int32 {
+	if e := s.vars[v].edge; e != nil && e.cause != noReason {
+		return append(causes, e.cause)
 	}
-	return nil
+	return causes
 }
 
 // placeDeferred makes the instances that were put off, now that their providers have releases. It reports whether
@@ -165,7 +165,7 @@ func (s *solver) placeDeferred() (bool, error) {
 		for _, name := range slices.Sorted(maps.Keys(given)) {
 			for _, p := range given[name] {
 				if p >= 0 {
-					causes = append(causes, s.madeBy(int32(p))...)
+					causes = s.madeBy(causes, int32(p))
 				}
 			}
 			c, told, undecided := s.settleChain(name, given[name])
@@ -188,7 +188,7 @@ func (s *solver) placeDeferred() (bool, error) {
 			d.e.delayed = map[string]*instance{}
 		}
 		d.e.delayed[key] = i
-		s.add(causes, nil, append(terms, s.link(d.e, d.w, i)...)...)
+		s.add(s.because(causes), append(terms, s.link(d.e, d.w, i)...)...)
 		more = true
 	}
 	return more, nil

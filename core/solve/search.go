@@ -2,6 +2,7 @@ package solve
 
 import (
 	"context"
+	"slices"
 
 	"molt/core/universe"
 )
@@ -32,6 +33,8 @@ type solver struct {
 	conflicts []int32 // clauses that were false when they were added
 	loose     []int32 // clauses that were enforced above the level at which they already could have been
 	causes    []origin
+	reasons   []reason
+	names     []string // memory for hints
 
 	app       *instance
 	instances map[string]*instance // those whose place matters, by key
@@ -75,7 +78,8 @@ type variable struct {
 	dom      domain
 	watch    []int32 // clauses that watch it
 	last     int32   // trail position of its latest event, or -1
-	edges    []*edge
+	edge     *edge   // the edge that it serves
+	others   []*edge // the other ones, of a name that all share
 	inst     *instance
 	activity float64
 	place    int32 // in the heap, or -1
@@ -189,7 +193,7 @@ func (s *solver) run() (bool, error) {
 			continue
 		}
 		w := s.choose(v)
-		if grew, err = s.expandAll(v, w); err != nil {
+		if grew, err = s.expandVar(v, w); err != nil {
 			return false, err
 		}
 		if grew {
@@ -223,12 +227,10 @@ func (s *solver) next() int32 {
 
 // wanted reports whether an optional need asks for the variable.
 func (s *solver) wanted(x *variable) bool {
-	for _, e := range x.edges {
-		if e.optional && s.on(e.owner) {
-			return true
-		}
+	if e := x.edge; e != nil && e.optional && s.on(e.owner) {
+		return true
 	}
-	return false
+	return slices.ContainsFunc(x.others, func(e *edge) bool { return e.optional && s.on(e.owner) })
 }
 
 // choose picks the preferred release of a domain: kept, in use, fit for the other edges too, newest.

@@ -11,7 +11,7 @@ import (
 type waitingPeer struct {
 	prefix []term
 	demand universe.Demand
-	causes []int32
+	why    int32
 }
 
 func (s *solver) on(i *instance) bool {
@@ -45,7 +45,7 @@ func (s *solver) grow() (bool, error) {
 		v := s.toExpand[0]
 		s.toExpand = s.toExpand[1:]
 		if x := &s.vars[v]; x.dom.count() == 1 && !x.dom.has(x.n) {
-			more, err := s.expandAll(v, x.dom.first())
+			more, err := s.expandVar(v, x.dom.first())
 			if err != nil {
 				return false, err
 			}
@@ -74,7 +74,7 @@ func (s *solver) openInstance(i *instance) error {
 		if err != nil {
 			return err
 		}
-		if s.passUp(i.pkg, i.w, d.Package) {
+		if s.passUp(i.pkg, i.w, p) {
 			s.stale = true
 		}
 		var v int32
@@ -94,18 +94,18 @@ func (s *solver) openInstance(i *instance) error {
 // stateNeed adds the clauses of one need.
 func (s *solver) stateNeed(i *instance, k int, e *edge) {
 	d := i.pkg.Releases[i.w].Needs[k]
-	e.causes = []int32{s.cause(origin{i.pkg, Need, int32(i.w), int32(k)})}
+	e.cause = s.cause(origin{i.pkg, Need, int32(i.w), int32(k)})
 	v := e.v
 	want := term{v, s.admitted(s.vars[v].pkg, d.Text, d.Optional)}
 	if s.global(d.As) {
 		if from := i.pkg.app; from >= 0 {
-			s.add(e.causes, nil, term{from, s.unlike(i.pkg, d, false)}, want)
+			s.add(e.cause, term{from, s.unlike(i.pkg, d, false)}, want)
 			if s.problem.Tenancy == Single {
 				return
 			}
 		}
 	}
-	s.add(e.causes, nil, term{i.on, off}, want)
+	s.add(e.cause, term{i.on, off}, want)
 }
 
 // The two positions of an instance's switch, and both.
@@ -132,19 +132,13 @@ func (s *solver) unlike(p *pkg, d universe.Demand, peer bool) domain {
 	return set
 }
 
-// expandAll states what follows when a variable gets a release, for every edge that it serves. It reports whether
-// clauses came.
-func (s *solver) expandAll(v int32, w int) (bool, error) {
+// expandVar states what follows when a variable gets a release. It reports whether clauses came.
+func (s *solver) expandVar(v int32, w int) (bool, error) {
 	before := len(s.clauses)
-	for k := 0; k < len(s.vars[v].edges); k++ {
-		e := s.vars[v].edges[k]
-		if e.owner != s.app && s.global(e.as) {
-			continue // only there to say that somebody wants it
-		}
-		if s.on(e.owner) && e.target(w) == nil {
-			if err := s.expand(e, w); err != nil {
-				return false, err
-			}
+	// Other edges of the variable are only there to say that somebody wants it.
+	if e := s.vars[v].edge; s.on(e.owner) && e.target(w) == nil {
+		if err := s.expand(e, w); err != nil {
+			return false, err
 		}
 	}
 	return len(s.clauses) > before, nil
@@ -152,14 +146,14 @@ func (s *solver) expandAll(v int32, w int) (bool, error) {
 
 // hint tells the source what a release needs.
 func (s *solver) hint(r *universe.Release) {
-	names := make([]string, 0, 16)
+	s.names = s.names[:0]
 	for _, d := range r.Needs {
-		if !d.Foreign && s.pkgs[d.Package] == nil {
-			names = append(names, d.Package)
+		if !d.Foreign {
+			s.names = append(s.names, d.Package)
 		}
 	}
-	if len(names) > 0 {
-		s.source.Hint(names...)
+	if len(s.names) > 0 {
+		s.source.Hint(s.names...)
 	}
 }
 
@@ -188,7 +182,7 @@ func (s *solver) expand(e *edge, w int) error {
 		i = s.newInstance(e, w, sees, key)
 	}
 	e.targets = append(e.targets, target{w, i})
-	s.add(nil, nil, s.link(e, w, i)...)
+	s.add(noReason, s.link(e, w, i)...)
 	return nil
 }
 
@@ -213,7 +207,7 @@ func (s *solver) statePeer(e *edge, w, k int) error {
 		if p < 0 {
 			name := s.slots[-1-p]
 			if _, exists := s.appVars[name]; !exists && d.Optional {
-				s.waiting[name] = append(s.waiting[name], waitingPeer{prefix, d, causes})
+				s.waiting[name] = append(s.waiting[name], waitingPeer{prefix, d, s.because(causes)})
 				return nil
 			}
 			v, err := s.appVar(name, d.Package)
@@ -223,8 +217,8 @@ func (s *solver) statePeer(e *edge, w, k int) error {
 			p = provider(v)
 		}
 		x := &s.vars[p]
-		causes = append(slices.Clip(causes), s.madeBy(int32(p))...)
-		s.add(causes, nil, append(slices.Clone(prefix), term{int32(p), s.admitted(x.pkg, d.Text, !last || d.Optional)})...)
+		causes = s.madeBy(slices.Clip(causes), int32(p))
+		s.add(s.because(causes), append(slices.Clone(prefix), term{int32(p), s.admitted(x.pkg, d.Text, !last || d.Optional)})...)
 		present := newDomain(x.n)
 		for w := range x.n {
 			present.add(w)

@@ -69,10 +69,16 @@ func (s *solver) proof() []Demand {
 		}
 		seen[id] = true
 		c := &s.clauses[id]
-		for _, cause := range c.causes {
-			used[cause] = true
+		switch {
+		case c.why >= 0:
+			used[c.why] = true
+		case c.why < noReason:
+			r := s.reasons[-2-c.why]
+			for _, d := range r.demands {
+				used[d] = true
+			}
+			stack = append(stack, r.parents...)
 		}
-		stack = append(stack, c.parents...)
 	}
 	var demands []Demand
 	seenDemand := map[Demand]bool{}

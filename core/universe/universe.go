@@ -20,7 +20,7 @@ type Source interface {
 	// error is a failure of the source.
 	Package(ctx context.Context, name string) (*Package, error)
 	// Hint says which packages will probably be asked for soon, so that the source can fetch them ahead. It returns
-	// at once and may do nothing.
+	// at once, may do nothing, and does not keep the slice.
 	Hint(names ...string)
 }
 
