@@ -198,9 +198,18 @@ func (a *App) account(t *transaction, doc *PlanDoc, stage *StageDoc) error {
 	if err := t.write(PlanFile, data); err != nil {
 		return err
 	}
-	r := record{Stage: stage.ID, Goal: doc.Goal, At: time.Now().UTC(), Backup: map[string]string{}, Sums: map[string]string{}}
-	for _, name := range []string{a.Eco.Manifest(), a.Eco.Lock(), PlanFile} {
-		r.Backup[name] = t.journal.Files[name]
+	return a.record(t, stage.ID, doc.Goal)
+}
+
+// record adds a line to the ledger: what a transaction did, with what is needed to go back.
+func (a *App) record(t *transaction, stage, goal string) error {
+	r := record{Stage: stage, Goal: goal, At: time.Now().UTC(), Backup: map[string]string{}, Sums: map[string]string{}}
+	for name, saved := range t.journal.Files {
+		if name == ledgerFile {
+			continue
+		}
+		var err error
+		r.Backup[name] = saved
 		if r.Sums[name], err = a.sum(name); err != nil {
 			return err
 		}
@@ -259,7 +268,10 @@ func (a *App) Back(id string) ([]string, error) {
 		return nil, &UsageError{fmt.Sprintf("stage %q has not been carried out here", id)}
 	}
 	last := records[len(records)-1]
-	for _, name := range []string{a.Eco.Manifest(), a.Eco.Lock()} {
+	for name := range last.Sums {
+		if name == PlanFile { // people may note things there
+			continue
+		}
 		now, err := a.sum(name)
 		if err != nil {
 			return nil, err
@@ -268,7 +280,7 @@ func (a *App) Back(id string) ([]string, error) {
 			return nil, &StaleError{fmt.Sprintf("%s was edited after stage %s; going back would lose that: undo or save the edit first", name, last.Stage)}
 		}
 	}
-	t, err := a.begin("going back to before "+records[first].Stage, "back", a.Eco.Manifest(), a.Eco.Lock(), PlanFile, ledgerFile)
+	t, err := a.begin("going back to before "+records[first].Stage, "back", a.Eco.Manifest(), a.Eco.Lock(), ConfigFile, PlanFile, ledgerFile)
 	if err != nil {
 		return nil, err
 	}

@@ -46,14 +46,21 @@ goal is out of reach.`,
 			}
 			got, err := upgrade.Assess(c.ctx, source, a.Application(), goal)
 			if err != nil {
-				return err
+				return c.explain(a, source, err)
 			}
 			here := map[string]string{}
 			if name, v := a.RuntimeHere(c.ctx); v != "" {
 				here[name] = v
 			}
-			done()
 			doc := render.NewAssessDoc(got, here)
+			if !got.Reachable {
+				knot, _, err := untangledFrom(c.ctx, a, source, got)
+				if err != nil {
+					return err
+				}
+				doc.Untangle = &knot
+			}
+			done()
 			if err := c.show(doc, func(p *render.Page) { p.Assess(doc) }); err != nil {
 				return err
 			}

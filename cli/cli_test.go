@@ -162,11 +162,19 @@ func TestDemoInGold(t *testing.T) {
 	golden("survey.txt", 0, "survey")
 	golden("assess-blocked.txt", 1, "assess", "brackwater@5")
 	golden("plan-wall.txt", 1, "plan", "--dry-run")
+	golden("untangle-goal.txt", 1, "untangle", "brackwater@5")
+	manifest := d.read("package.json")
+	d.write("package.json", strings.Replace(manifest, `"pilotage-auth": "^3.0.0"`, `"pilotage-auth": "^4.0.0"`, 1))
+	d.columns = "80"
+	golden("untangle.txt", 1, "untangle")
+	d.columns = "100"
+	d.write("package.json", manifest)
 	d.write("molt.yaml", d.read("molt.yaml")+"\npreviews: [quaymaster-map]\n")
 	golden("assess.txt", 0, "assess", "brackwater@5")
 	golden("plan.txt", 0, "plan", "brackwater@5")
 	golden("step.txt", 0, "step", "--quiet")
 	golden("verify.txt", 0, "verify")
+	golden("untangle-none.txt", 0, "untangle")
 	golden("back.txt", 0, "back")
 	golden("relock.txt", 0, "relock")
 	golden("range.txt", 0, "range", "^1.2.3-beta.2 || 3.x", "3.4.5", "1.2.3-beta.10", "1.2.3-beta.1", "1.9.0", "2.0.0", "1.3.0-beta.3")
@@ -347,9 +355,9 @@ func TestBadInput(t *testing.T) {
 		{"broken JSON", map[string]string{"package.json": "{\n  \"name\" \"x\"\n}"}, []string{"relock"}, 2, "package.json:2:10: this is not JSON"},
 		{"broken constraint", manifest(`"keel": "^1.x.y"`), []string{"relock"}, 2, "package.json:2:34: keel: constraint \"^1.x.y\", byte 6: expected a number, found \"y\""},
 		{"unknown package", manifest(`"keele": "*"`), []string{"relock"}, 2, "package.json:2:29: the registry has no package \"keele\", which \"dependencies\" asks for"},
-		{"unknown package below", manifest(`"hull": "*"`), []string{"relock"}, 1, "hull             wants  ghost  ^1"},
+		{"unknown package below", manifest(`"hull": "*"`), []string{"relock"}, 1, "ghost: nothing that is published fits\n  ^1\n  that is none\n  asked by hull 1.0.0\n  which package.json:2 asks for (*)"},
 		{"constraint without release", manifest(`"keel": "^3.0.0"`), []string{"relock"}, 1, "package.json:2:28: keel: no published release fits \"^3.0.0\"; nearest are 1.0.0, 2.0.0"},
-		{"tangle", manifest(`"keel": "2", "mast": "*"`), []string{"relock"}, 1, "mast             wants beside it  keel  ^1"},
+		{"tangle", manifest(`"keel": "2", "mast": "*"`), []string{"relock"}, 1, "^1 beside it"},
 		{"goal without a package", manifest(`"keel": "1"`), []string{"assess", "kele@2"}, 2, "no declared package has this name; did you mean keel?"},
 		{"goal without a release", manifest(`"keel": "1"`), []string{"plan", "keel@7"}, 2, "published majors: 1, 2"},
 		{"no goal", manifest(`"keel": "1"`), []string{"assess"}, 2, "name a goal"},
@@ -384,10 +392,13 @@ func TestTangleInJSON(t *testing.T) {
 		map[string]string{"package.json": `{"dependencies": {"keel": "2", "mast": "*"}}`})
 	out, _ := d.run(1, "relock", "--format", "json")
 	var doc struct {
-		Schema  string
-		Demands []struct{ By, Name, Constraint string }
+		Schema    string
+		Contested []struct {
+			Sides []struct{ By, Constraint string }
+		}
+		Ways []struct{ Title string }
 	}
-	if err := json.Unmarshal([]byte(out), &doc); err != nil || doc.Schema != "molt/tangle/1" || len(doc.Demands) != 3 {
+	if err := json.Unmarshal([]byte(out), &doc); err != nil || doc.Schema != "molt/untangle/1" || len(doc.Contested) != 1 || len(doc.Contested[0].Sides) != 2 || len(doc.Ways) != 3 {
 		t.Errorf("%v: %s", err, out)
 	}
 	if _, err := os.Stat(filepath.Join(d.dir, "molt.lock")); err == nil {
@@ -508,7 +519,7 @@ func TestStandin(t *testing.T) {
 func TestHelp(t *testing.T) {
 	d := newDesk(t, "", nil)
 	out, _ := d.run(0, "--help")
-	for _, name := range []string{"survey", "range", "assess", "plan", "step", "back", "relock", "verify", "standin", "demo"} {
+	for _, name := range []string{"survey", "range", "assess", "plan", "step", "back", "untangle", "relock", "verify", "standin", "demo"} {
 		if !strings.Contains(out, "\n  "+name+" ") {
 			t.Errorf("the help does not list %s", name)
 		}

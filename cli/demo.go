@@ -96,8 +96,8 @@ func (s *scene) play() error {
 	if err := s.run(exitAttention, "assess", "brackwater@5"); err != nil {
 		return err
 	}
-	s.tell("Only quaymaster-map stands in the way, and its next major is there as a preview. The crew has tried it and allows it, by hand, in molt.yaml:")
-	if err := s.edit("\nfamily:", "\npreviews: [quaymaster-map]\n\nfamily:"); err != nil {
+	s.tell("Only quaymaster-map stands in the way, and its next major is there as a preview. The crew has tried it, and takes the first way out:")
+	if err := s.run(exitFine, "untangle", "brackwater@5", "--take", "1"); err != nil {
 		return err
 	}
 	for _, command := range [][]string{{"assess", "brackwater@5"}, {"plan", "brackwater@5"}} {
@@ -178,10 +178,7 @@ func (s *scene) edit(old, replacement string) error {
 	if !strings.Contains(string(data), old) {
 		return fmt.Errorf("%s does not hold %q", file, old)
 	}
-	for line := range strings.SplitSeq(strings.TrimSpace(strings.TrimSuffix(replacement, "\nfamily:")), "\n") {
-		s.c.page().Command("molt.yaml: " + line)
-	}
-	fmt.Fprintln(s.c.out)
+	fmt.Fprintf(s.c.out, "  %s\n\n", replacement)
 	return os.WriteFile(file, []byte(strings.Replace(string(data), old, replacement, 1)), 0o644)
 }
 

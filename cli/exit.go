@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"molt/app"
-	"molt/core/solve"
 	"molt/core/upgrade"
 	"molt/core/version"
 	"molt/ecosystem"
@@ -27,7 +26,7 @@ var errAttention = errors.New("something needs attention")
 
 // finish is the one place that turns errors into text and an exit code.
 func (c *call) finish(err error) int {
-	var tangle *solve.Tangle
+	var knot *knotError
 	var none *app.NoReleaseError
 	switch {
 	case err == nil:
@@ -37,11 +36,11 @@ func (c *call) finish(err error) int {
 	case errors.Is(err, context.Canceled):
 		c.say("molt: interrupted; the files are as they were before")
 		return exitInterrupted
-	case errors.As(err, &tangle):
+	case errors.As(err, &knot):
 		if errors.As(err, &none) {
 			c.say("molt: %v", none)
 		}
-		c.showTangle(err, tangle, none == nil)
+		c.showKnot(knot)
 		return exitAttention
 	}
 	c.say("molt: %v", err)
@@ -51,20 +50,16 @@ func (c *call) finish(err error) int {
 	return exitOutside
 }
 
-// showTangle prints a tangle that a command met: as the result in JSON, among the messages in text.
-func (c *call) showTangle(err error, t *solve.Tangle, whole bool) {
-	doc := render.NewTangleDoc(t)
+// showKnot prints a tangle that a command met: as the result in JSON, among the messages in text.
+func (c *call) showKnot(k *knotError) {
 	if c.format == "json" {
-		_ = render.JSON(c.out, doc) // there is nobody left to tell
+		_ = render.JSON(c.out, k.doc) // there is nobody left to tell
 		return
 	}
-	if !whole {
-		return
-	}
-	if context, _, found := strings.Cut(err.Error(), ": these demands"); found {
+	if context, _, found := strings.Cut(k.Error(), ": these demands"); found {
 		c.say("molt: %s", context)
 	}
-	c.pageOn(c.errout).Tangle(doc)
+	c.pageOn(c.errout).Untangle(k.doc)
 }
 
 // wrongInput reports whether an error is about the call or about a file that people write.

@@ -38,21 +38,23 @@ When the goal is out of reach the plan goes as far as it can, says what stands i
 			}
 			made, err := upgrade.NewPlan(c.ctx, source, a.Application(), goal)
 			if err != nil {
-				return err
+				return c.explain(a, source, err)
+			}
+			file := app.NewPlanDoc(made)
+			doc := render.NewPlanDoc(file)
+			if !made.Reachable {
+				knot, _, err := untangledGoal(c.ctx, a, source, made.Goal.String())
+				if err != nil {
+					return err
+				}
+				doc.Untangle = &knot
 			}
 			done()
-			file := app.NewPlanDoc(made)
 			if !dry {
 				if err := a.WritePlan(file); err != nil {
 					return err
 				}
 			}
-			var tangle *render.TangleDoc
-			if made.Tangle != nil {
-				t := render.NewTangleDoc(made.Tangle)
-				tangle = &t
-			}
-			doc := render.NewPlanDoc(file, tangle)
 			if err := c.show(doc, func(p *render.Page) { p.Plan(doc) }); err != nil {
 				return err
 			}

@@ -34,7 +34,7 @@ When the manifest cannot be resolved the lock stays as it is, the tangle is show
 			}
 			lock, data, err := a.Relock(c.ctx, source)
 			if err != nil {
-				return err
+				return c.explain(a, source, err)
 			}
 			done()
 			if !dry {

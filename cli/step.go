@@ -39,7 +39,7 @@ off when they have.`,
 			}
 			got, err := a.Step(c.ctx, source, id, watch)
 			if err != nil {
-				return err
+				return c.explain(a, source, err)
 			}
 			done()
 			doc := render.NewStepDoc(got)

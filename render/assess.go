@@ -16,7 +16,7 @@ type AssessDoc struct {
 	Reachable bool          `json:"reachable"`
 	Runtime   []RuntimeDoc  `json:"runtime"`
 	Packages  []AssessedDoc `json:"packages"`
-	Tangle    *TangleDoc    `json:"tangle,omitempty"`
+	Untangle  *UntangleDoc  `json:"untangle,omitempty"` // when it is out of reach
 }
 
 // A GoalDoc is a goal with the release that a resolution found for it.
@@ -76,10 +76,6 @@ func NewAssessDoc(a *upgrade.Assessment, here map[string]string) AssessDoc {
 		}
 		doc.Packages = append(doc.Packages, d)
 	}
-	if a.Tangle != nil {
-		t := NewTangleDoc(a.Tangle)
-		doc.Tangle = &t
-	}
 	return doc
 }
 
@@ -111,9 +107,11 @@ func (p *Page) Assess(doc AssessDoc) {
 	default:
 		p.verdict(bad, fmt.Sprintf("%s is out of reach: each package could go, but not all together.", goal))
 	}
-	if doc.Tangle != nil {
-		p.line("")
-		p.Tangle(*doc.Tangle)
+	if doc.Untangle != nil {
+		for _, c := range doc.Untangle.Contested {
+			p.line("")
+			p.contest(c)
+		}
 	}
 	p.runtimes(doc.Runtime)
 	for _, s := range standings {
@@ -132,6 +130,9 @@ func (p *Page) Assess(doc AssessDoc) {
 			continue
 		}
 		p.assessed(all)
+	}
+	if doc.Untangle != nil {
+		p.ways(doc.Untangle.Ways)
 	}
 }
 
@@ -180,9 +181,6 @@ func (p *Page) assessed(all []AssessedDoc) {
 			for _, l := range lines[1:] {
 				p.line("               %s", p.styled(faint, l))
 			}
-		}
-		if d.Standing == upgrade.Blocked && d.Preview != "" {
-			p.wrapped("      ", fmt.Sprintf("To allow it: previews: [%s] in molt.yaml.", d.Name))
 		}
 	}
 }

@@ -12,12 +12,12 @@ import (
 
 // PlanDoc is "molt/plan/1".
 type PlanDoc struct {
-	Schema    string      `json:"schema"`
-	Goal      string      `json:"goal"`
-	Reachable bool        `json:"reachable"`
-	Stages    []PlanStage `json:"stages"`
-	Wall      []string    `json:"wall"`
-	Tangle    *TangleDoc  `json:"tangle,omitempty"`
+	Schema    string       `json:"schema"`
+	Goal      string       `json:"goal"`
+	Reachable bool         `json:"reachable"`
+	Stages    []PlanStage  `json:"stages"`
+	Wall      []string     `json:"wall"`
+	Untangle  *UntangleDoc `json:"untangle,omitempty"` // when it is out of reach
 }
 
 // A PlanStage is one stage of a plan.
@@ -55,9 +55,9 @@ type PlanLocked struct {
 	Moved   int `json:"moved"`
 }
 
-// NewPlanDoc makes the document of a plan as it stands in the plan's file. The tangle may be nil.
-func NewPlanDoc(file *app.PlanDoc, tangle *TangleDoc) PlanDoc {
-	doc := PlanDoc{Schema: "molt/plan/1", Goal: file.Goal, Reachable: file.Reachable, Stages: []PlanStage{}, Wall: append([]string{}, file.Wall...), Tangle: tangle}
+// NewPlanDoc makes the document of a plan as it stands in the plan's file.
+func NewPlanDoc(file *app.PlanDoc) PlanDoc {
+	doc := PlanDoc{Schema: "molt/plan/1", Goal: file.Goal, Reachable: file.Reachable, Stages: []PlanStage{}, Wall: append([]string{}, file.Wall...)}
 	for _, s := range file.Stages {
 		doc.Stages = append(doc.Stages, newPlanStage(s))
 	}
@@ -93,16 +93,18 @@ func (p *Page) Plan(doc PlanDoc) {
 		p.stageHead(n+1, s)
 		p.changes(s)
 	}
-	if len(doc.Wall) > 0 || doc.Tangle != nil {
-		p.line("")
-		p.heading("Then there is a wall")
-		for _, w := range doc.Wall {
-			p.wrapped("  ", w)
-		}
-		if doc.Tangle != nil {
-			p.Tangle(*doc.Tangle)
-		}
+	if doc.Untangle == nil {
+		return
 	}
+	p.line("")
+	p.heading("Then there is a wall")
+	for _, w := range doc.Wall {
+		p.wrapped("  ", w)
+	}
+	for _, c := range doc.Untangle.Contested {
+		p.contest(c)
+	}
+	p.ways(doc.Untangle.Ways)
 }
 
 func (p *Page) stageHead(n int, s PlanStage) {

@@ -1,0 +1,170 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/upgrade"
+)
+
+// Take carries out a way out: the manifest's lines, the lock, and what molt.yaml has to say, together or not at all. The
+// result is verified before it counts. Back takes it back like a stage. The folder must be in use.
+func (a *App) Take(ctx context.Context, source universe.Source, way upgrade.WayOut) error {
+	switch {
+	case way.Kind == upgrade.WaitWay:
+		return &UsageError{"there is nothing to take: " + way.Title}
+	case way.Goal != nil:
+		return &UsageError{fmt.Sprintf("to %s, run molt plan %s", way.Title, way.Goal)}
+	}
+	files := map[string][]byte{}
+	if len(way.Changes) > 0 {
+		manifest, lock, err := a.rehearse(ctx, source, &StageDoc{ID: "untangle", Changes: changeDocs(way.Changes)})
+		if err != nil {
+			return err
+		}
+		files[a.Eco.Manifest()], files[a.Eco.Lock()] = manifest, lock
+	}
+	if len(way.Preview)+len(way.Unhold) > 0 {
+		text, err := os.ReadFile(a.path(ConfigFile))
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+		edited, err := editConfig(string(text), way.Preview, way.Unhold)
+		if err != nil {
+			return err
+		}
+		files[ConfigFile] = []byte(edited)
+	}
+	names := []string{a.Eco.Manifest(), a.Eco.Lock(), ConfigFile, PlanFile, ledgerFile}
+	t, err := a.begin("a way out", time.Now().UTC().Format("20060102-150405.000")+"-untangle", names...)
+	if err != nil {
+		return err
+	}
+	err = func() error {
+		for _, name := range names {
+			if data, ok := files[name]; ok {
+				if err := t.write(name, data); err != nil {
+					return err
+				}
+			}
+		}
+		if err := a.reread(); err != nil {
+			return err
+		}
+		if len(way.Changes) > 0 {
+			if err := a.consistent(ctx); err != nil {
+				return err
+			}
+		}
+		return a.record(t, "untangle", "")
+	}()
+	if err != nil {
+		return errors.Join(err, t.undo(), a.reread())
+	}
+	return t.commit()
+}
+
+// consistent is an error when manifest and lock do not agree.
+func (a *App) consistent(ctx context.Context) error {
+	found, err := a.Verify(ctx)
+	if err != nil {
+		return err
+	}
+	for _, f := range found {
+		if f.About != "runtime" {
+			return fmt.Errorf("the result does not verify: %s", f.Says)
+		}
+	}
+	return nil
+}
+
+// reread reads configuration, manifest and lock again.
+func (a *App) reread() error {
+	again, err := Open(a.Settings)
+	if err != nil {
+		return err
+	}
+	a.Config, a.Manifest, a.Lock = again.Config, again.Manifest, again.Lock
+	return nil
+}
+
+func changeDocs(changes []upgrade.Change) []ChangeDoc {
+	var docs []ChangeDoc
+	for _, c := range changes {
+		docs = append(docs, ChangeDoc{Name: c.Name, Group: c.Group, From: point(c.From), To: point(c.To), Reason: c.Reason})
+	}
+	return docs
+}
+
+var (
+	flowPreviews  = regexp.MustCompile(`(?m)^previews:[ \t]*\[([^\]\n]*)\]`)
+	blockPreviews = regexp.MustCompile(`(?m)^previews:[ \t]*(#[^\n]*)?\n([ \t]*)- `)
+	anyPreviews   = regexp.MustCompile(`(?m)^previews:`)
+)
+
+// editConfig adds packages to previews and takes holds out, in the text of a configuration, and leaves the rest alone.
+// What it made is read again, and must say so.
+func editConfig(text string, previews, unhold []string) (string, error) {
+	for _, name := range previews {
+		quoted := name
+		if strings.HasPrefix(name, "@") {
+			quoted = `"` + name + `"`
+		}
+		switch flow := flowPreviews.FindStringSubmatchIndex(text); {
+		case flow != nil:
+			between := ", "
+			if strings.TrimSpace(text[flow[2]:flow[3]]) == "" {
+				between = ""
+			}
+			text = text[:flow[3]] + between + quoted + text[flow[3]:]
+		case blockPreviews.MatchString(text):
+			at := blockPreviews.FindStringSubmatchIndex(text)
+			text = text[:at[4]] + text[at[4]:at[5]] + "- " + quoted + "\n" + text[at[4]:]
+		case !anyPreviews.MatchString(text):
+			if text != "" && !strings.HasSuffix(text, "\n") {
+				text += "\n"
+			}
+			text += "previews: [" + quoted + "]\n"
+		}
+	}
+	for _, name := range unhold {
+		hold := regexp.MustCompile(`(?m)^([ \t]+)["']?` + regexp.QuoteMeta(name) + `["']?:[^\n]*\n(?:[ \t]+[^\n]*\n)*?(?:(?:[ \t]{3,}(?:reason|until):[^\n]*\n)*)`)
+		if at := hold.FindStringIndex(text); at != nil {
+			text = text[:at[0]] + text[at[1]:]
+		}
+	}
+	c, err := readConfig(ConfigFile, []byte(text))
+	if err != nil {
+		return "", fmt.Errorf("editing %s: %w", ConfigFile, err)
+	}
+	for _, name := range previews {
+		if !slices.Contains(c.Previews, name) {
+			return "", &UsageError{fmt.Sprintf("%s is written in a way that Molt does not edit; add %s under \"previews:\"", ConfigFile, name)}
+		}
+	}
+	for _, name := range unhold {
+		if _, held := c.Hold[name]; held {
+			return "", &UsageError{fmt.Sprintf("%s is written in a way that Molt does not edit; take %s out under \"hold:\"", ConfigFile, name)}
+		}
+	}
+	return text, nil
+}
+
+// Place says where the manifest declares a demand, as FILE:LINE.
+func (a *App) Place(d solve.Demand) string {
+	for _, e := range a.Manifest.Entries() {
+		if e.As == d.As && e.Group == d.Group {
+			return fmt.Sprintf("%s:%d", a.Eco.Manifest(), e.Line)
+		}
+	}
+	return a.Eco.Manifest()
+}

@@ -1,0 +1,156 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"molt/app"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/upgrade"
+	"molt/render"
+)
+
+func (c *call) untangle() *cobra.Command {
+	var take int
+	cmd := &cobra.Command{
+		Use:   "untangle [GOAL]",
+		Short: "Show why something does not resolve, and the ways out",
+		Long: `Untangle shows which demands exclude each other, side by side, each with the way it comes from the manifest, and
+then at most five ways out. Every way out was solved; its cost is counted against the lock. Without GOAL it is about
+the manifest as it stands, with GOAL about reaching it. --take N carries out the N-th way: it edits, relocks and
+verifies, and molt back takes that back.`,
+		Example: "  molt untangle brackwater@5\n  molt untangle --take 1",
+		Args:    cobra.MaximumNArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			a, release, err := c.use()
+			if err != nil {
+				return err
+			}
+			defer release()
+			source, done, err := c.source(a, false)
+			if err != nil {
+				return err
+			}
+			defer done()
+			if err := a.CheckDeclared(c.ctx, source); err != nil {
+				return err
+			}
+			goal := ""
+			if len(args) > 0 {
+				goal = args[0]
+			}
+			doc, ways, err := untangled(c.ctx, a, source, goal)
+			if err != nil {
+				return c.explain(a, source, err)
+			}
+			if take > 0 {
+				return c.take(a, source, ways, take)
+			}
+			done()
+			if err := c.show(doc, func(p *render.Page) { p.Untangle(doc) }); err != nil {
+				return err
+			}
+			if !doc.Resolves {
+				return errAttention
+			}
+			return nil
+		},
+	}
+	cmd.Flags().IntVar(&take, "take", 0, "carry out the way out of this number")
+	return cmd
+}
+
+func (c *call) take(a *app.App, source universe.Source, ways []upgrade.WayOut, n int) error {
+	if n > len(ways) {
+		return &app.UsageError{Reason: fmt.Sprintf("--take %d: there are %d ways out", n, len(ways))}
+	}
+	if err := a.Take(c.ctx, source, ways[n-1]); err != nil {
+		return err
+	}
+	fmt.Fprintf(c.out, "took a way out: %s\n", ways[n-1].Title)
+	return nil
+}
+
+// untangled looks for a tangle and its ways out: of the manifest, or of a goal.
+func untangled(ctx context.Context, a *app.App, source universe.Source, goal string) (render.UntangleDoc, []upgrade.WayOut, error) {
+	if goal != "" {
+		return untangledGoal(ctx, a, source, goal)
+	}
+	_, err := solve.Resolve(ctx, source, a.Problem())
+	var tangle *solve.Tangle
+	if err == nil {
+		doc := render.NewUntangleDoc("", nil, nil, nil, a.Place)
+		doc.Resolves = true
+		return doc, nil, nil
+	}
+	if !errors.As(err, &tangle) {
+		return render.UntangleDoc{}, nil, err
+	}
+	return untangledManifest(ctx, a, source, tangle)
+}
+
+func untangledManifest(ctx context.Context, a *app.App, source universe.Source, tangle *solve.Tangle) (render.UntangleDoc, []upgrade.WayOut, error) {
+	knot, err := upgrade.Untie(ctx, source, tangle)
+	if err != nil {
+		return render.UntangleDoc{}, nil, err
+	}
+	ways, err := upgrade.WaysOut(ctx, source, a.Application(), tangle)
+	return render.NewUntangleDoc("", knot, nil, ways, a.Place), ways, err
+}
+
+func untangledGoal(ctx context.Context, a *app.App, source universe.Source, text string) (render.UntangleDoc, []upgrade.WayOut, error) {
+	got, err := upgrade.Assess(ctx, source, a.Application(), upgrade.ParseGoal(text))
+	if err != nil {
+		return render.UntangleDoc{}, nil, err
+	}
+	return untangledFrom(ctx, a, source, got)
+}
+
+// untangledFrom looks for the ways out of what an assessment found.
+func untangledFrom(ctx context.Context, a *app.App, source universe.Source, got *upgrade.Assessment) (render.UntangleDoc, []upgrade.WayOut, error) {
+	if got.Reachable {
+		doc := render.NewUntangleDoc(got.Goal.String(), nil, nil, nil, a.Place)
+		doc.Resolves = true
+		return doc, nil, nil
+	}
+	var knot *upgrade.Knot
+	var err error
+	if got.Tangle != nil {
+		if knot, err = upgrade.Untie(ctx, source, got.Tangle); err != nil {
+			return render.UntangleDoc{}, nil, err
+		}
+	}
+	var blocked []string
+	for _, p := range got.Packages {
+		if p.Standing == upgrade.Blocked {
+			blocked = append(blocked, p.Name)
+		}
+	}
+	ways, err := upgrade.GoalWays(ctx, source, a.Application(), got.Goal, got.Tangle)
+	return render.NewUntangleDoc(got.Goal.String(), knot, blocked, ways, a.Place), ways, err
+}
+
+// A knotError is a tangle that is ready to be shown, with its ways out.
+type knotError struct {
+	error
+	doc render.UntangleDoc
+}
+
+func (e *knotError) Unwrap() error { return e.error }
+
+// explain makes a tangle of the manifest ready to be shown; other errors stay what they are.
+func (c *call) explain(a *app.App, source universe.Source, err error) error {
+	var tangle *solve.Tangle
+	if !errors.As(err, &tangle) {
+		return err
+	}
+	doc, _, failed := untangledManifest(c.ctx, a, source, tangle)
+	if failed != nil {
+		return err
+	}
+	return &knotError{err, doc}
+}

@@ -1,0 +1,196 @@
+package upgrade
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"molt/core/solve"
+	"molt/core/universe"
+)
+
+// reach asks whether a goal resolves with everything that is declared. Names that no release of the goal goes with on
+// their own are returned as blocked.
+func reach(ctx context.Context, source universe.Source, app Application, goal Goal) (r *solve.Resolution, blocked []string, a *advisor, err error) {
+	if a, err = newAdvisor(ctx, source, app, goal); err != nil {
+		return nil, nil, nil, err
+	}
+	framework, err := a.pkg(goal.Name)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	set, err := a.target(framework)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	r, err = a.outlook(texts(framework, set))
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	for _, name := range a.names() {
+		p, err := a.pkg(name)
+		if err != nil {
+			return nil, nil, nil, err
+		}
+		if _, goes := a.together[name]; !goes && name != goal.Name && retirement(p, goal.Name) == nil {
+			blocked = append(blocked, name)
+		}
+	}
+	if len(blocked) > 0 {
+		r = nil
+	}
+	return r, blocked, a, nil
+}
+
+// A remedy is one thing to do about one declared package that keeps a goal out of reach.
+type remedy struct {
+	kind  WayKind
+	title string
+	apply func(*Application)
+	way   func(*WayOut)
+}
+
+// GoalWays solves what people could do about a goal that is out of reach, and returns at most five ways, the cheapest
+// first. It returns none for a goal that can be reached.
+func GoalWays(ctx context.Context, source universe.Source, app Application, goal Goal, t *solve.Tangle) ([]WayOut, error) {
+	r, blocked, a, err := reach(ctx, source, app, goal)
+	if err != nil || r != nil {
+		return nil, err
+	}
+	f := &finder{advisor: a, tangle: &solve.Tangle{}}
+	if t != nil {
+		f.tangle = t
+	}
+	names := blocked
+	if len(names) == 0 { // each could go, but not all together: one of them has to give way
+		names = slices.DeleteFunc(f.declaredInTangle(), func(n string) bool { return n == goal.Name })
+	}
+	var remedies [][]remedy
+	for _, name := range names {
+		remedies = append(remedies, f.remedies(name))
+	}
+	if len(blocked) > 0 {
+		err = f.product(goal, remedies, nil)
+	} else {
+		for _, some := range remedies {
+			if err = f.product(goal, [][]remedy{some}, nil); err != nil {
+				break
+			}
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	if err := f.less(goal); err != nil {
+		return nil, err
+	}
+	if len(f.ways) == 0 {
+		for _, name := range blocked {
+			f.ways = append(f.ways, WayOut{Kind: WaitWay, Title: fmt.Sprintf("wait for a release of %s that goes with %s", name, a.goal)})
+		}
+		return f.ways[:min(len(f.ways), mostWays)], nil
+	}
+	return f.ranked()
+}
+
+// remedies lists what could be done about one package.
+func (f *finder) remedies(name string) []remedy {
+	d := f.declaration(name)
+	without := func(app *Application) {
+		app.Declared = slices.DeleteFunc(slices.Clone(app.Declared), func(x Declared) bool { return x.As == name })
+	}
+	all := []remedy{
+		{PreviewWay, "allow previews of " + name, func(app *Application) { app.Previews = append(slices.Clone(app.Previews), name) },
+			func(w *WayOut) { w.Preview = append(w.Preview, name) }},
+		{DropWay, "take out " + name, without, func(w *WayOut) {
+			w.Changes = append(w.Changes, Change{Name: name, Group: d.Group, From: Point{d.Text, f.locked(name)}, Reason: "way out"})
+		}},
+	}
+	if slices.Contains(f.app.Held, name) {
+		all = append([]remedy{{HoldWay, "lift the hold on " + name, func(app *Application) {
+			app.Held = slices.DeleteFunc(slices.Clone(app.Held), func(n string) bool { return n == name })
+		}, func(w *WayOut) { w.Unhold = append(w.Unhold, name) }}}, all...)
+	}
+	return all
+}
+
+// product tries every way to apply one remedy to each package, up to a sensible number.
+func (f *finder) product(goal Goal, remedies [][]remedy, chosen []remedy) error {
+	if len(remedies) > 0 {
+		for _, r := range remedies[0] {
+			if err := f.product(goal, remedies[1:], append(slices.Clone(chosen), r)); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	if len(chosen) > 4 {
+		return nil
+	}
+	app := f.app
+	way := WayOut{Kind: chosen[0].kind}
+	var titles []string
+	for _, r := range chosen {
+		r.apply(&app)
+		r.way(&way)
+		titles = append(titles, r.title)
+		if r.kind == DropWay {
+			way.Kind = DropWay
+		}
+	}
+	if app.Locked != nil && !app.Current() { // what was taken out is no longer locked
+		base, err := Baseline(f.ctx, f.source, app)
+		if asTangle(err) != nil {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		app.Locked = base
+	}
+	r, _, _, err := reach(f.ctx, f.source, app, goal)
+	if err != nil || r == nil {
+		return err
+	}
+	way.Title, way.After = strings.Join(titles, ", "), r
+	way.Cost = f.cost(way)
+	f.ways = append(f.ways, way)
+	return nil
+}
+
+// less looks for the greatest major before the goal's that can be reached.
+func (f *finder) less(goal Goal) error {
+	p, err := f.pkg(goal.Name)
+	if err != nil {
+		return err
+	}
+	set, err := f.target(p)
+	if err != nil {
+		return err
+	}
+	at := p.Index(f.locked(goal.Name))
+	tried := map[string]bool{f.app.Scheme.Major(p.Releases[set.Max()].Version): true}
+	for i := set.Min() - 1; i > at; i-- {
+		m := f.app.Scheme.Major(p.Releases[i].Version)
+		if at >= 0 && m == f.app.Scheme.Major(p.Releases[at].Version) {
+			break
+		}
+		if tried[m] || p.Releases[i].Version.Prerelease() {
+			continue
+		}
+		tried[m] = true
+		lesser := Goal{goal.Name, m}
+		r, _, _, err := reach(f.ctx, f.source, f.app, lesser)
+		if err != nil {
+			return err
+		}
+		if r != nil {
+			way := WayOut{Kind: LessWay, Title: "go only as far as " + lesser.String(), Goal: &lesser, After: r}
+			way.Cost = f.cost(way)
+			f.ways = append(f.ways, way)
+			return nil
+		}
+	}
+	return nil
+}

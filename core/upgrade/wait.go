@@ -1,0 +1,75 @@
+package upgrade
+
+import (
+	"context"
+	"fmt"
+
+	"molt/core/solve"
+	"molt/core/universe"
+)
+
+// waits looks for a release that somebody would have to publish: for each demand of the tangle that a package makes, a
+// next release of that package without the demand. Each is solved as if it were there.
+func (f *finder) waits() ([]WayOut, error) {
+	for _, d := range f.tangle.Demands {
+		if d.By == "" {
+			continue
+		}
+		p, err := lookUp(f.ctx, f.source, d.By)
+		if err != nil {
+			return nil, err
+		}
+		if p == nil {
+			continue
+		}
+		wished := wish(p, d)
+		problem := f.problem
+		r, _, err := solve.Try(f.ctx, &wishing{f.source, wished}, problem)
+		if err != nil {
+			return nil, err
+		}
+		if r == nil {
+			continue
+		}
+		f.ways = append(f.ways, WayOut{Kind: WaitWay, After: r,
+			Title: fmt.Sprintf("wait for releases of %s that do not ask for %s %s", d.By, d.As, d.Constraint)})
+	}
+	return f.ways[:min(len(f.ways), mostWays)], nil
+}
+
+// wish returns a package of which no release makes a demand.
+func wish(p *universe.Package, d solve.Demand) *universe.Package {
+	var releases []universe.Release
+	without := func(all []universe.Demand) (kept []universe.Demand) {
+		for _, x := range all {
+			if x.As != d.As || x.Package != d.Package || x.Text != d.Constraint {
+				kept = append(kept, x)
+			}
+		}
+		return kept
+	}
+	for _, r := range p.Releases {
+		if d.Kind == solve.Peer {
+			r.Peers = without(r.Peers)
+		} else {
+			r.Needs = without(r.Needs)
+		}
+		releases = append(releases, r)
+	}
+	w := universe.NewPackage(p.Name, p.Scheme, releases)
+	w.Tags = p.Tags
+	return w
+}
+
+// wishing is a source in which one package is as someone wishes.
+type wishing struct {
+	universe.Source
+	p *universe.Package
+}
+
+func (w *wishing) Package(ctx context.Context, name string) (*universe.Package, error) {
+	if name == w.p.Name {
+		return w.p, nil
+	}
+	return w.Source.Package(ctx, name)
+}
