@@ -2,7 +2,6 @@ package solve
 
 import (
 	"slices"
-	"strings"
 
 	"molt/core/universe"
 )
@@ -118,17 +117,8 @@ var (
 // unlike returns the releases of a package that do not make a demand, and "no release".
 func (s *solver) unlike(p *pkg, d universe.Demand, peer bool) domain {
 	set := newDomain(p.n)
+	copy(set, p.Making(d, peer).Not().Words())
 	set.add(p.n)
-	for w := range p.Releases {
-		all := p.Releases[w].Needs
-		if peer {
-			all = p.Releases[w].Peers
-		}
-		k, found := slices.BinarySearchFunc(all, d.As, func(x universe.Demand, as string) int { return strings.Compare(x.As, as) })
-		if !found || all[k] != d {
-			set.add(w)
-		}
-	}
 	return set
 }
 

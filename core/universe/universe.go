@@ -40,6 +40,14 @@ type Package struct {
 	list  version.List
 	mu    sync.Mutex
 	admit map[string]admission
+	index map[string]int // positions by version; made when first asked for
+	makes map[made]version.Set
+}
+
+// made is a demand as a need or as a peer.
+type made struct {
+	demand Demand
+	peer   bool
 }
 
 // Notes is what a registry says of a package as a whole, for people.
@@ -102,7 +110,20 @@ func byName(a, b Demand) int { return cmp.Compare(a.As, b.As) }
 func (p *Package) Versions() version.List { return p.list }
 
 // Index returns the position of a version by its text, or -1.
-func (p *Package) Index(text string) int { return p.list.Index(text) }
+func (p *Package) Index(text string) int {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.index == nil {
+		p.index = make(map[string]int, len(p.list))
+		for i, v := range p.list {
+			p.index[v.String()] = i
+		}
+	}
+	if i, ok := p.index[text]; ok {
+		return i
+	}
+	return -1
+}
 
 // Release returns the release of that version, or nil.
 func (p *Package) Release(text string) *Release {
@@ -131,13 +152,39 @@ func (p *Package) evaluate(text string) (version.Set, error) {
 		return p.list.Admit(c), nil
 	}
 	if tagged, ok := p.Tags[strings.TrimSpace(text)]; ok {
-		if i := p.Index(tagged); i >= 0 {
+		if i := p.list.Index(tagged); i >= 0 {
 			s := version.NewSet(len(p.list))
 			s.Add(i)
 			return s, nil
 		}
 	}
 	return version.NewSet(len(p.list)), err
+}
+
+// Making returns the releases that make a demand, as a need or as a peer.
+func (p *Package) Making(d Demand, peer bool) version.Set {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	s, ok := p.makes[made{d, peer}]
+	if ok {
+		return s
+	}
+	s = version.NewSet(len(p.Releases))
+	for i := range p.Releases {
+		all := p.Releases[i].Needs
+		if peer {
+			all = p.Releases[i].Peers
+		}
+		k, found := slices.BinarySearchFunc(all, d.As, func(x Demand, as string) int { return strings.Compare(x.As, as) })
+		if found && all[k] == d {
+			s.Add(i)
+		}
+	}
+	if p.makes == nil {
+		p.makes = map[made]version.Set{}
+	}
+	p.makes[made{d, peer}] = s
+	return s
 }
 
 // Stable returns the set of releases that are not prereleases.

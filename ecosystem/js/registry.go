@@ -150,55 +150,87 @@ func readPackage(name string, body []byte, base string) (*universe.Package, erro
 	return p, nil
 }
 
+// A releaseDoc is the part of an entry of "versions" that counts, as it stands in the document.
+type releaseDoc struct {
+	needs, optional, peers, peerMeta, engines, bundle, bundled, deprecated, dist gjson.Result
+}
+
+// part returns the place for a field, or nil.
+func (d *releaseDoc) part(field string) *gjson.Result {
+	switch field {
+	case "dependencies":
+		return &d.needs
+	case "optionalDependencies":
+		return &d.optional
+	case "peerDependencies":
+		return &d.peers
+	case "peerDependenciesMeta":
+		return &d.peerMeta
+	case "engines":
+		return &d.engines
+	case "bundleDependencies":
+		return &d.bundle
+	case "bundledDependencies":
+		return &d.bundled
+	case "deprecated":
+		return &d.deprecated
+	case "dist":
+		return &d.dist
+	}
+	return nil
+}
+
 // readRelease reads one entry of "versions". A name among the optional dependencies overrides the same name among the
 // dependencies; what is needed is not asked for as a peer as well; bundled dependencies come with the archive.
 func readRelease(about gjson.Result, base string) universe.Release {
-	var r universe.Release
-	bundled := map[string]bool{}
-	for _, field := range []string{"bundleDependencies", "bundledDependencies"} {
-		about.Get(field).ForEach(func(_, name gjson.Result) bool {
-			bundled[name.String()] = true
-			return true
-		})
-	}
-	needed := map[string]bool{}
-	read := func(field string, into *[]universe.Demand, optional func(string) bool) {
-		about.Get(field).ForEach(func(name, text gjson.Result) bool {
-			as := name.String()
-			if text.Type != gjson.String || bundled[as] || needed[as] {
-				return true
-			}
-			d, _ := demand(as, text.String()) // what cannot be read admits nothing; a release may say so
-			d.Optional = optional(as)
-			*into = append(*into, d)
-			return true
-		})
-		for _, d := range *into {
-			needed[d.As] = true
+	var doc releaseDoc
+	about.ForEach(func(field, value gjson.Result) bool {
+		if p := doc.part(field.String()); p != nil {
+			*p = value
 		}
-	}
-	read("optionalDependencies", &r.Needs, func(string) bool { return true })
-	read("dependencies", &r.Needs, func(string) bool { return false })
-	meta := map[string]bool{}
-	about.Get("peerDependenciesMeta").ForEach(func(name, m gjson.Result) bool {
-		meta[name.String()] = m.Get("optional").Bool()
 		return true
 	})
-	read("peerDependencies", &r.Peers, func(name string) bool { return meta[name] })
-	if engines := about.Get("engines"); engines.IsObject() {
-		engines.ForEach(func(name, text gjson.Result) bool {
+	var r universe.Release
+	taken := map[string]bool{} // names that are bundled, or read already
+	for _, list := range []gjson.Result{doc.bundle, doc.bundled} {
+		list.ForEach(func(_, name gjson.Result) bool {
+			taken[name.String()] = true
+			return true
+		})
+	}
+	read := func(group gjson.Result, into *[]universe.Demand, optional func(string) bool) {
+		var names []string
+		group.ForEach(func(name, text gjson.Result) bool {
+			as := name.String()
+			if text.Type == gjson.String && !taken[as] {
+				d, _ := demand(as, text.String()) // what cannot be read admits nothing; a release may say so
+				d.Optional = optional(as)
+				*into = append(*into, d)
+				names = append(names, as)
+			}
+			return true
+		})
+		for _, name := range names {
+			taken[name] = true
+		}
+	}
+	read(doc.optional, &r.Needs, func(string) bool { return true })
+	read(doc.needs, &r.Needs, func(string) bool { return false })
+	read(doc.peers, &r.Peers, func(name string) bool { return doc.peerMeta.Get(gjson.Escape(name) + ".optional").Bool() })
+	if doc.engines.IsObject() {
+		doc.engines.ForEach(func(name, text gjson.Result) bool {
 			r.Runtimes = append(r.Runtimes, universe.Requirement{Name: name.String(), Text: text.String()})
 			return true
 		})
 	}
-	if d := about.Get("deprecated"); d.Type == gjson.String {
-		r.Deprecated = d.String()
-	} else if d.Bool() {
+	if doc.deprecated.Type == gjson.String {
+		r.Deprecated = doc.deprecated.String()
+	} else if doc.deprecated.Bool() {
 		r.Deprecated = "deprecated"
 	}
-	r.Archive = strings.TrimPrefix(about.Get("dist.tarball").String(), base+"/")
-	r.Integrity = about.Get("dist.integrity").String()
-	if sum, err := hex.DecodeString(about.Get("dist.shasum").String()); r.Integrity == "" && err == nil && len(sum) > 0 {
+	r.Archive = strings.TrimPrefix(doc.dist.Get("tarball").String(), base+"/")
+	r.Integrity = doc.dist.Get("integrity").String()
+	if sum, err := hex.DecodeString(doc.dist.Get("shasum").String()); r.Integrity == "" && err == nil && len(sum) > 0 {
 		r.Integrity = "sha1-" + base64.StdEncoding.EncodeToString(sum)
 	}
 	return r
