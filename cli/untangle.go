@@ -99,6 +99,9 @@ func untangledManifest(ctx context.Context, a *app.App, source universe.Source, 
 		return render.UntangleDoc{}, nil, err
 	}
 	ways, err := upgrade.WaysOut(ctx, source, a.Application(), tangle)
+	if err != nil {
+		return render.UntangleDoc{}, nil, err
+	}
 	return render.NewUntangleDoc("", knot, nil, ways, a.Place), ways, err
 }
 

@@ -19,6 +19,7 @@ const LockFormat = 1
 // A Lock is what an application is locked to: every release with its identity, checksum, source and edges.
 type Lock struct {
 	Ecosystem string
+	Folded    bool            // as solve.Resolution has it
 	Roots     []solve.Edge    // sorted by group and name
 	Packages  []LockedPackage // sorted by ID
 }
@@ -34,7 +35,7 @@ type LockedPackage struct {
 
 // NewLock makes the lock of a resolution, with what the source knows of its releases.
 func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.Resolution) (*Lock, error) {
-	l := &Lock{Ecosystem: e.Name(), Roots: slices.Clone(r.Roots)}
+	l := &Lock{Ecosystem: e.Name(), Folded: r.Folded, Roots: slices.Clone(r.Roots)}
 	sortRoots(l.Roots)
 	for _, n := range r.Packages {
 		p, err := source.Package(ctx, n.Name)
@@ -59,7 +60,7 @@ func sortRoots(roots []solve.Edge) {
 
 // Resolution returns the locked graph.
 func (l *Lock) Resolution() *solve.Resolution {
-	r := &solve.Resolution{Roots: l.Roots}
+	r := &solve.Resolution{Roots: l.Roots, Folded: l.Folded}
 	for _, p := range l.Packages {
 		r.Packages = append(r.Packages, p.Node)
 	}
@@ -118,6 +119,9 @@ func EncodeMoltLock(l *Lock) []byte {
 	var b strings.Builder
 	fmt.Fprintf(&b, "# Which releases this application is locked to. Molt writes this file; people review and commit it.\n")
 	fmt.Fprintf(&b, "molt-lock = %d\necosystem = %s\n", LockFormat, quoted(l.Ecosystem))
+	if l.Folded {
+		fmt.Fprintf(&b, "folded = true\n")
+	}
 	for i, r := range l.Roots {
 		if i == 0 || r.Group != l.Roots[i-1].Group {
 			fmt.Fprintf(&b, "\n[application.%s]\n", quoted(r.Group))
@@ -216,10 +220,11 @@ func DecodeMoltLock(file string, data []byte) (*Lock, error) {
 	}
 	l := &Lock{}
 	l.Ecosystem, _ = doc["ecosystem"].(string)
+	l.Folded, _ = doc["folded"].(bool)
 	for key, value := range doc {
 		table, ok := value.(map[string]any)
 		switch id, isPackage := strings.CutPrefix(key, "at "); {
-		case key == "molt-lock" || key == "ecosystem":
+		case key == "molt-lock" || key == "ecosystem" || key == "folded":
 		case !ok:
 			return fail("%q is not part of a lock", key)
 		case key == "application":

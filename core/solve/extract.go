@@ -31,8 +31,9 @@ type drawing struct {
 	top    map[string]int    // places at the application's level
 	todo   []int
 
-	depth int // how far to look before a place is tied to one above
-	ties  int
+	depth  int // how far to look before a place is tied to one above
+	ties   int
+	states map[string]int // when places are folded, the first of each state
 }
 
 // extract draws the graph that the assignment describes. Places at which everything that matters is equal become one
@@ -40,22 +41,39 @@ type drawing struct {
 //
 // A cycle through peers unfolds forever and has to be tied somewhere: a place is tied to one above it that looks the
 // same. How far one has to look, at what it sees and what that sees in turn, depends on the cycle, so farther and
-// farther is tried and the result verified.
+// farther is tried and the result verified. Where it never comes to the same place twice, the graph is folded: places
+// that see the same releases are one, though these releases may stand in different places.
 func (s *solver) extract() (*Resolution, error) {
 	for depth := 1; depth < 8; depth++ {
-		d := &drawing{solver: s, byKey: map[string]int{}, plain: map[*instance]int{}, top: map[string]int{}, depth: depth}
-		if err := d.draw(); err != nil {
-			return nil, err
+		d := s.drawing(depth)
+		if !d.draw() {
+			break
 		}
+		d.classify()
 		r := d.resolution()
 		if d.ties == 0 || Verify(s.ctx, s.source, s.problem, r) == nil {
+			return r, nil
+		}
+	}
+	d := s.drawing(1)
+	d.states = map[string]int{}
+	if d.draw() {
+		d.classifyStates()
+		r := d.resolution()
+		r.Folded = true
+		if err := Verify(s.ctx, s.source, s.problem, r); err == nil {
 			return r, nil
 		}
 	}
 	return nil, ErrEndless
 }
 
-func (d *drawing) draw() error {
+func (s *solver) drawing(depth int) *drawing {
+	return &drawing{solver: s, byKey: map[string]int{}, plain: map[*instance]int{}, top: map[string]int{}, depth: depth}
+}
+
+// draw unfolds everything that the application reaches. It reports whether that came to an end.
+func (d *drawing) draw() bool {
 	for _, r := range d.problem.Roots {
 		if !r.Foreign {
 			d.atTop(r.As)
@@ -64,12 +82,11 @@ func (d *drawing) draw() error {
 	for len(d.todo) > 0 {
 		n := d.todo[0]
 		d.todo = d.todo[1:]
-		if err := d.unfold(n); err != nil {
-			return err
+		if !d.unfold(n) {
+			return false
 		}
 	}
-	d.classify()
-	return nil
+	return true
 }
 
 // atTop returns the place that serves a name at the application's level, or none.
@@ -123,11 +140,11 @@ func (d *drawing) target(e *edge) *instance {
 	return e.delayed[key]
 }
 
-// unfold makes the places below one.
-func (d *drawing) unfold(n int) error {
+// unfold makes the places below one. It reports false when there are too many to come to an end.
+func (d *drawing) unfold(n int) bool {
 	p := d.places[n]
 	if len(d.places) > 40*d.count+1000 {
-		return ErrEndless
+		return false
 	}
 	if p.env == nil {
 		p.env = map[string]int{}
@@ -187,7 +204,7 @@ func (d *drawing) unfold(n int) error {
 	for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
 		d.peer(p, peer.As) // what the application provides comes into being where it is first seen
 	}
-	return nil
+	return true
 }
 
 // seen returns the place that p sees under a name it does not need itself.
@@ -233,6 +250,10 @@ func (d *drawing) tie(n int, p *place) {
 			continue
 		}
 		c := d.places[at]
+		if d.states != nil {
+			d.fold(at)
+			continue
+		}
 		for up := n; up != none; up = d.places[up].parent {
 			if up != at && d.alike(up, at, d.depth) {
 				c.tied = up
@@ -241,6 +262,47 @@ func (d *drawing) tie(n int, p *place) {
 				break
 			}
 		}
+	}
+}
+
+// fold ties a place to the first one that holds the same release and sees the same releases.
+func (d *drawing) fold(at int) {
+	key := d.state(d.places[at])
+	first, again := d.states[key]
+	if !again {
+		d.states[key] = at
+	} else if first != at {
+		d.places[at].tied = first
+		d.todo = slices.DeleteFunc(d.todo, func(x int) bool { return x == at })
+	}
+}
+
+// state writes the release of a place and those that it sees.
+func (d *drawing) state(p *place) string {
+	key := strings.Builder{}
+	fmt.Fprintf(&key, "%s@%d", p.inst.pkg.Name, p.inst.w)
+	for _, name := range slices.Sorted(maps.Keys(p.env)) {
+		if at := p.env[name]; at != none {
+			fmt.Fprintf(&key, "|%s=%s@%d", name, d.places[at].inst.pkg.Name, d.places[at].inst.w)
+		}
+	}
+	return key.String()
+}
+
+// classifyStates unites the places of one state.
+func (d *drawing) classifyStates() {
+	classes := map[string]int{}
+	for _, p := range d.places {
+		if p.tied != none {
+			continue
+		}
+		key := d.state(p)
+		class, ok := classes[key]
+		if !ok {
+			class = len(classes)
+			classes[key] = class
+		}
+		p.class = class
 	}
 }
 

@@ -4,14 +4,15 @@ import (
 	"context"
 	"maps"
 	"slices"
+	"strings"
 
 	"molt/core/universe"
 	"molt/core/version"
 )
 
 // fewer removes releases of packages that stand in the graph more than once, as long as the others, or one other,
-// can take their place. Kept releases stay. Each removal is a resolution of its own; one that does not work out is
-// dropped.
+// can take their place. Kept releases stay. Each removal is a resolution of its own; one that does not work out, or
+// only moves the copies elsewhere, is dropped.
 func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution) *Resolution {
 	refuse := map[string][]string{}
 	for name, versions := range p.Refuse {
@@ -19,41 +20,51 @@ func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution
 	}
 	tried := map[string]bool{}
 	for {
-		name, victim := replaceable(ctx, source, p, r, tried)
-		if victim == "" {
+		name, victims := replaceable(ctx, source, p, r, tried)
+		if victims == nil {
 			return r
 		}
-		tried[name+"@"+victim] = true
+		tried[name+"@"+strings.Join(victims, ",")] = true
 		attempt := p
 		attempt.Refuse = maps.Clone(refuse)
-		attempt.Refuse[name] = append(slices.Clone(refuse[name]), victim)
+		attempt.Refuse[name] = append(slices.Clone(refuse[name]), victims...)
 		attempt.Keep = r.Versions()
 		for name, kept := range p.Keep {
 			attempt.Keep[name] = append(attempt.Keep[name], kept...)
 		}
 		next, _, err := search(ctx, source, attempt, nil)
-		if err == nil && next != nil && len(next.Packages) < len(r.Packages) {
+		if err == nil && next != nil && copies(next) < copies(r) && (r.Folded || !next.Folded) {
 			r, refuse = next, attempt.Refuse
 		}
 	}
 }
 
-// replaceable finds a release, of a package with several, whose every dependent admits another release: one in the
-// graph, or one that all dependents of the package admit.
-func replaceable(ctx context.Context, source universe.Source, p Problem, r *Resolution, tried map[string]bool) (name, victim string) {
+// copies counts the releases beyond the first of every package.
+func copies(r *Resolution) int {
+	n := 0
+	for _, versions := range r.Versions() {
+		slices.Sort(versions)
+		n += len(slices.Compact(versions)) - 1
+	}
+	return n
+}
+
+// replaceable finds a package with several releases of which some could go: one of them, when each of its dependents
+// admits another one of the graph; or all but one, when all dependents admit one release. It returns what to refuse.
+func replaceable(ctx context.Context, source universe.Source, p Problem, r *Resolution, tried map[string]bool) (name string, victims []string) {
 	nodes := map[string]*Node{}
-	copies := map[string][]string{}
+	held := map[string][]string{}
 	for i := range r.Packages {
 		n := &r.Packages[i]
 		nodes[n.ID] = n
-		if !slices.Contains(copies[n.Name], n.Version) {
-			copies[n.Name] = append(copies[n.Name], n.Version)
+		if !slices.Contains(held[n.Name], n.Version) {
+			held[n.Name] = append(held[n.Name], n.Version)
 		}
 	}
 	edges := map[string][]Edge{} // by package, those that are served
 	note := func(all []Edge) {
 		for _, e := range all {
-			if n := nodes[e.To]; n != nil && len(copies[n.Name]) > 1 {
+			if n := nodes[e.To]; n != nil && len(held[n.Name]) > 1 {
 				edges[n.Name] = append(edges[n.Name], e)
 			}
 		}
@@ -67,31 +78,44 @@ func replaceable(ctx context.Context, source universe.Source, p Problem, r *Reso
 		if err != nil {
 			continue
 		}
-		for _, v := range pkg.Versions() { // the oldest first: what is left is newer
-			victim := v.String()
-			if !slices.Contains(copies[name], victim) || tried[name+"@"+victim] || slices.Contains(p.Keep[name], victim) {
-				continue
-			}
-			if movable(pkg, edges[name], nodes, copies[name], victim) {
-				return name, victim
+		for _, victims := range candidates(pkg, edges[name], nodes, held[name]) {
+			kept := slices.ContainsFunc(victims, func(v string) bool { return slices.Contains(held[name], v) && slices.Contains(p.Keep[name], v) })
+			if !kept && !tried[name+"@"+strings.Join(victims, ",")] {
+				return name, victims
 			}
 		}
 	}
-	return "", ""
+	return "", nil
 }
 
-func movable(pkg *universe.Package, edges []Edge, nodes map[string]*Node, copies []string, victim string) bool {
-	each, all := true, version.FullSet(len(pkg.Releases))
+// candidates lists what could be refused of a package, the most first.
+func candidates(pkg *universe.Package, edges []Edge, nodes map[string]*Node, held []string) (all [][]string) {
+	common := version.FullSet(len(pkg.Releases))
+	alone := map[string]bool{} // releases that some dependent cannot exchange for another of the graph
 	for _, e := range edges {
 		set, err := pkg.Admit(e.Constraint)
 		if err != nil {
-			return false
+			return nil
 		}
-		all = all.And(set)
-		if nodes[e.To].Version != victim {
-			continue
+		common = common.And(set)
+		v := nodes[e.To].Version
+		if !slices.ContainsFunc(held, func(other string) bool { return other != v && set.Has(pkg.Index(other)) }) {
+			alone[v] = true
 		}
-		each = each && slices.ContainsFunc(copies, func(v string) bool { return v != victim && set.Has(pkg.Index(v)) })
 	}
-	return each || !all.Empty()
+	for _, i := range slices.Backward(slices.Collect(common.All())) {
+		var others []string
+		for k, v := range pkg.Versions() {
+			if k != i {
+				others = append(others, v.String())
+			}
+		}
+		all = append(all, others)
+	}
+	for _, v := range pkg.Versions() { // the oldest first: what is left is newer
+		if slices.Contains(held, v.String()) && !alone[v.String()] {
+			all = append(all, []string{v.String()})
+		}
+	}
+	return all
 }

@@ -16,6 +16,7 @@ package solve
 import (
 	"context"
 	"errors"
+	"maps"
 	"slices"
 
 	"molt/core/universe"
@@ -57,6 +58,9 @@ type Root struct {
 type Resolution struct {
 	Roots    []Edge // in the order of Problem.Roots
 	Packages []Node // sorted by ID
+	// Folded says that the needs form a cycle which never comes to the same place twice, so that places which see the
+	// same releases stand for one another: a peer then leads to the right release, but not always to the right place.
+	Folded bool
 }
 
 // A Node is a release at one place of the graph. The same release stands in several nodes only where its peers, or
@@ -123,10 +127,34 @@ func Resolve(ctx context.Context, source universe.Source, p Problem) (*Resolutio
 	if r == nil {
 		return nil, minimize(ctx, source, p, proof)
 	}
+	if r.Folded {
+		r = unfolded(ctx, source, p, r)
+	}
 	if p.Tenancy == Nested {
 		r = fewer(ctx, source, p, r)
 	}
 	return r, nil
+}
+
+// unfolded looks for a resolution that need not be folded, by doing without one release of the cycle; there are few.
+func unfolded(ctx context.Context, source universe.Source, p Problem, r *Resolution) *Resolution {
+	tried := map[string]bool{}
+	for _, n := range r.Packages {
+		if n.ID == n.Name+"@"+n.Version || tried[n.Name+"@"+n.Version] {
+			continue // it stands in one place only
+		}
+		tried[n.Name+"@"+n.Version] = true
+		attempt := p
+		attempt.Refuse = maps.Clone(p.Refuse)
+		if attempt.Refuse == nil {
+			attempt.Refuse = map[string][]string{}
+		}
+		attempt.Refuse[n.Name] = append(slices.Clone(p.Refuse[n.Name]), n.Version)
+		if next, _, err := search(ctx, source, attempt, nil); err == nil && next != nil && !next.Folded {
+			return next
+		}
+	}
+	return r
 }
 
 // Possible reports whether a resolution exists.
@@ -135,8 +163,7 @@ func Possible(ctx context.Context, source universe.Source, p Problem) (bool, err
 	return r != nil, err
 }
 
-// ErrEndless reports that releases can be chosen, but that the graph of them has no end: a cycle of needs in which an
-// optional peer sees, at each turn, what the turn before provided.
+// ErrEndless reports that releases can be chosen, but that no finite graph of them was found.
 var ErrEndless = errors.New("the packages need each other in a cycle that never comes to the same place twice")
 
 // search runs the solver until the solution is whole: whenever it turns out that the place of a package matters

@@ -16,7 +16,7 @@ import (
 //     absent, a foreign one is;
 //   - every peer is the node that each dependent of the package sees under that name: what the dependent needs, else
 //     what the dependents of the dependent see, up to the application; what the application does not declare is one
-//     node for all who look there;
+//     node for all who look there; in a folded resolution any node of the release that is seen will do;
 //   - every node is reached from the application;
 //   - a package that must be single has one release, and stands below the application alone.
 func Verify(ctx context.Context, source universe.Source, p Problem, r *Resolution) error {
@@ -273,7 +273,7 @@ func (v *verifier) peers(n *Node) error {
 			continue
 		}
 		for _, seen := range v.seenBy(n, peer.Name) {
-			if seen != peer.To {
+			if seen != peer.To && !(v.r.Folded && v.sameRelease(seen, peer.To)) {
 				return fmt.Errorf("%s has the peer %s as %q, but a dependent sees %q", n.ID, peer.Name, peer.To, seen)
 			}
 			if seen == "" && !peer.Optional {
@@ -282,6 +282,11 @@ func (v *verifier) peers(n *Node) error {
 		}
 	}
 	return nil
+}
+
+func (v *verifier) sameRelease(a, b string) bool {
+	x, y := v.nodes[a], v.nodes[b]
+	return x != nil && y != nil && x.Name == y.Name && x.Version == y.Version
 }
 
 func (v *verifier) reached() error {
