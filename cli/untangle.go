@@ -102,7 +102,7 @@ func untangledManifest(ctx context.Context, a *app.App, source universe.Source, 
 	if err != nil {
 		return render.UntangleDoc{}, nil, err
 	}
-	return render.NewUntangleDoc("", knot, nil, ways, a.Place), ways, err
+	return render.NewUntangleDoc("", knot, nil, ways, a.Place), ways, nil
 }
 
 func untangledGoal(ctx context.Context, a *app.App, source universe.Source, text string) (render.UntangleDoc, []upgrade.WayOut, error) {

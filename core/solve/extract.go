@@ -31,9 +31,10 @@ type drawing struct {
 	top    map[string]int    // places at the application's level
 	todo   []int
 
-	depth  int // how far to look before a place is tied to one above
-	ties   int
-	states map[string]int // when places are folded, the first of each state
+	depth    int // how far to look before a place is tied to one above
+	ties     int
+	compared map[[3]int]bool // what alike found
+	states   map[string]int  // when places are folded, the first of each state
 }
 
 // extract draws the graph that the assignment describes. Places at which everything that matters is equal become one
@@ -69,7 +70,7 @@ func (s *solver) extract() (*Resolution, error) {
 }
 
 func (s *solver) drawing(depth int) *drawing {
-	return &drawing{solver: s, byKey: map[string]int{}, plain: map[*instance]int{}, top: map[string]int{}, depth: depth}
+	return &drawing{solver: s, byKey: map[string]int{}, plain: map[*instance]int{}, top: map[string]int{}, depth: depth, compared: map[[3]int]bool{}}
 }
 
 // draw unfolds everything that the application reaches. It reports whether that came to an end.
@@ -318,12 +319,19 @@ func (d *drawing) alike(x, y, depth int) bool {
 	if depth == 0 {
 		return true
 	}
+	key := [3]int{x, y, depth}
+	if known, ok := d.compared[key]; ok {
+		return known
+	}
+	same := true
 	for name, seen := range a.env {
-		if other, ok := b.env[name]; !ok || !d.alike(seen, other, depth-1) {
-			return false
+		other, ok := b.env[name]
+		if same = ok && d.alike(seen, other, depth-1); !same {
+			break
 		}
 	}
-	return true
+	d.compared[key] = same
+	return same
 }
 
 // classify unites places that differ in nothing: first by release, then, until nothing changes, by the classes of

@@ -177,7 +177,7 @@ func (s *solver) placeDeferred() (bool, error) {
 			terms = append(terms, told...)
 		}
 		i, key := s.find(d.e.pkg, d.w, sees)
-		if d.e.delayed[key] != nil {
+		if i != nil && s.on(i) && d.e.delayed[key] == i { // it is in place
 			continue
 		}
 		if i == nil {

@@ -84,7 +84,8 @@ type admission struct {
 	err error
 }
 
-// NewPackage sorts the releases and drops a version that is listed twice (the first stays).
+// NewPackage sorts releases and demands, and drops what is there twice: a version, a name that a release needs or peers
+// on (the first stays), a peer that the release needs itself.
 func NewPackage(name string, scheme version.Scheme, releases []Release) *Package {
 	slices.SortStableFunc(releases, func(a, b Release) int {
 		if c := a.Version.Compare(b.Version); c != 0 {
@@ -96,12 +97,21 @@ func NewPackage(name string, scheme version.Scheme, releases []Release) *Package
 	p := &Package{Name: name, Releases: releases, Scheme: scheme, admit: map[string]admission{}}
 	for i := range releases {
 		r := &releases[i]
-		slices.SortFunc(r.Needs, byName)
-		slices.SortFunc(r.Peers, byName)
+		r.Needs, r.Peers = distinct(r.Needs), distinct(r.Peers)
+		r.Peers = slices.DeleteFunc(r.Peers, func(d Demand) bool {
+			_, found := slices.BinarySearchFunc(r.Needs, d, byName)
+			return found
+		})
 		slices.SortFunc(r.Runtimes, func(a, b Requirement) int { return cmp.Compare(a.Name, b.Name) })
 		p.list = append(p.list, r.Version)
 	}
 	return p
+}
+
+// distinct sorts demands by name and keeps the first of each.
+func distinct(all []Demand) []Demand {
+	slices.SortStableFunc(all, byName)
+	return slices.CompactFunc(all, func(a, b Demand) bool { return a.As == b.As })
 }
 
 func byName(a, b Demand) int { return cmp.Compare(a.As, b.As) }

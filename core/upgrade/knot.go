@@ -2,6 +2,7 @@ package upgrade
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -249,6 +250,9 @@ func (f *finder) attempt(kind WayKind, c choice, previews []string) error {
 	p := f.with(c)
 	r, blame, err := solve.Try(f.ctx, f.source, p)
 	f.blamed = append(f.blamed, blame...)
+	if errors.Is(err, solve.ErrEndless) {
+		return nil
+	}
 	if err != nil || r == nil {
 		return err
 	}
@@ -304,7 +308,7 @@ func (f *finder) keep(way WayOut) error {
 		}
 	}
 	r, err := LockStage(f.ctx, f.source, f.app, declared, f.app.Locked, to)
-	if asTangle(err) != nil {
+	if asTangle(err) != nil || errors.Is(err, solve.ErrEndless) {
 		return nil
 	}
 	if err != nil {
