@@ -28,46 +28,36 @@ goal is out of reach.`,
 		Example: "  molt assess brackwater@5",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			a, err := c.open()
-			if err != nil {
-				return err
-			}
-			goal, err := goalOf(a, args)
-			if err != nil {
-				return err
-			}
-			source, done, err := c.source(a, true)
-			if err != nil {
-				return err
-			}
-			defer done()
-			if err := a.CheckDeclared(c.ctx, source); err != nil {
-				return err
-			}
-			got, err := upgrade.Assess(c.ctx, source, a.Application(), goal)
-			if err != nil {
-				return c.explain(a, source, err)
-			}
-			here := map[string]string{}
-			if name, v := a.RuntimeHere(c.ctx); v != "" {
-				here[name] = v
-			}
-			doc := render.NewAssessDoc(got, here)
-			if !got.Reachable {
-				knot, _, err := untangledFrom(c.ctx, a, source, got)
+			return c.session(occasion{dated: true, checked: true}, func(s *session) error {
+				goal, err := goalOf(s.a, args)
 				if err != nil {
 					return err
 				}
-				doc.Untangle = &knot
-			}
-			done()
-			if err := c.show(doc, func(p *render.Page) { p.Assess(doc) }); err != nil {
-				return err
-			}
-			if !got.Reachable {
-				return errAttention
-			}
-			return nil
+				got, err := upgrade.Assess(c.ctx, s.source, s.a.Application(), goal)
+				if err != nil {
+					return s.explain(err)
+				}
+				here := map[string]string{}
+				if name, v := s.a.RuntimeHere(c.ctx); v != "" {
+					here[name] = v
+				}
+				doc := render.NewAssessDoc(got, here)
+				if !got.Reachable {
+					knot, _, err := s.untangledFrom(got)
+					if err != nil {
+						return err
+					}
+					doc.Untangle = &knot
+				}
+				s.still()
+				if err := c.show(doc, func(p *render.Page) { p.Assess(doc) }); err != nil {
+					return err
+				}
+				if !got.Reachable {
+					return errAttention
+				}
+				return nil
+			})
 		},
 	}
 }

@@ -15,7 +15,6 @@ import (
 	"golang.org/x/term"
 
 	"molt/app"
-	"molt/core/universe"
 	"molt/render"
 )
 
@@ -119,21 +118,6 @@ func (c *call) use() (*app.App, func(), error) {
 		c.say("repaired: %s", a.Repaired)
 	}
 	return a, release, nil
-}
-
-// source opens the registry and makes sure that it has what the manifest declares. Dated asks for publication times of
-// the declared packages.
-func (c *call) source(a *app.App, dated bool) (universe.Source, func(), error) {
-	var names []string
-	if dated {
-		names = a.DeclaredPackages()
-	}
-	source, closeSource, err := a.Source(c.ctx, names)
-	if err != nil {
-		return nil, nil, err
-	}
-	watched, stop := c.watch(source)
-	return watched, func() { stop(); closeSource() }, nil
 }
 
 // say prints a message for people beside the result.

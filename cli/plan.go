@@ -19,49 +19,38 @@ When the goal is out of reach the plan goes as far as it can, says what stands i
 		Example: "  molt plan brackwater@5\n  molt plan --dry-run --format json",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			a, release, err := c.use()
-			if err != nil {
-				return err
-			}
-			defer release()
-			goal, err := goalOf(a, args)
-			if err != nil {
-				return err
-			}
-			source, done, err := c.source(a, true)
-			if err != nil {
-				return err
-			}
-			defer done()
-			if err := a.CheckDeclared(c.ctx, source); err != nil {
-				return err
-			}
-			made, err := upgrade.NewPlan(c.ctx, source, a.Application(), goal)
-			if err != nil {
-				return c.explain(a, source, err)
-			}
-			file := app.NewPlanDoc(made)
-			doc := render.NewPlanDoc(file)
-			if !made.Reachable {
-				knot, _, err := untangledGoal(c.ctx, a, source, made.Goal.String())
+			return c.session(occasion{write: true, dated: true, checked: true}, func(s *session) error {
+				goal, err := goalOf(s.a, args)
 				if err != nil {
 					return err
 				}
-				doc.Untangle = &knot
-			}
-			done()
-			if !dry {
-				if err := a.WritePlan(file); err != nil {
+				made, err := upgrade.NewPlan(c.ctx, s.source, s.a.Application(), goal)
+				if err != nil {
+					return s.explain(err)
+				}
+				file := app.NewPlanDoc(made)
+				doc := render.NewPlanDoc(file)
+				if !made.Reachable {
+					knot, _, err := s.untangledGoal(made.Goal.String())
+					if err != nil {
+						return err
+					}
+					doc.Untangle = &knot
+				}
+				s.still()
+				if !dry {
+					if err := s.a.WritePlan(file); err != nil {
+						return err
+					}
+				}
+				if err := c.show(doc, func(p *render.Page) { p.Plan(doc) }); err != nil {
 					return err
 				}
-			}
-			if err := c.show(doc, func(p *render.Page) { p.Plan(doc) }); err != nil {
-				return err
-			}
-			if !made.Reachable {
-				return errAttention
-			}
-			return nil
+				if !made.Reachable {
+					return errAttention
+				}
+				return nil
+			})
 		},
 	}
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show the plan and write nothing")

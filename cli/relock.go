@@ -19,35 +19,24 @@ When the manifest cannot be resolved the lock stays as it is, the tangle is show
 		Example: "  molt relock\n  molt relock --dry-run --format json",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			a, release, err := c.use()
-			if err != nil {
-				return err
-			}
-			defer release()
-			source, done, err := c.source(a, false)
-			if err != nil {
-				return err
-			}
-			defer done()
-			if err := a.CheckDeclared(c.ctx, source); err != nil {
-				return err
-			}
-			lock, data, err := a.Relock(c.ctx, source)
-			if err != nil {
-				return c.explain(a, source, err)
-			}
-			done()
-			if !dry {
-				if err := a.WriteLock(c.ctx, data); err != nil {
-					return err
+			return c.session(occasion{write: true, checked: true}, func(s *session) error {
+				lock, data, err := s.a.Relock(c.ctx, s.source)
+				if err != nil {
+					return s.explain(err)
 				}
-			}
-			return c.show(render.NewLockDoc(lock), func(p *render.Page) {
-				word := "holds"
-				if dry {
-					word = "would hold"
+				s.still()
+				if !dry {
+					if err := s.a.WriteLock(c.ctx, data); err != nil {
+						return err
+					}
 				}
-				fmt.Fprintf(p.W, "%s %s %d packages for %d declarations.\n", a.Eco.Lock(), word, len(lock.Packages), len(lock.Roots))
+				return c.show(render.NewLockDoc(lock), func(p *render.Page) {
+					word := "holds"
+					if dry {
+						word = "would hold"
+					}
+					fmt.Fprintf(p.W, "%s %s %d packages for %d declarations.\n", s.a.Eco.Lock(), word, len(lock.Packages), len(lock.Roots))
+				})
 			})
 		},
 	}

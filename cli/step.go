@@ -19,37 +19,29 @@ off when they have.`,
 		Example: "  molt step\n  molt step patch",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			a, release, err := c.use()
-			if err != nil {
-				return err
-			}
-			defer release()
-			source, done, err := c.source(a, false)
-			if err != nil {
-				return err
-			}
-			defer done()
-			id := ""
-			if len(args) > 0 {
-				id = args[0]
-			}
-			watch := app.Watcher{}
-			if !c.quiet {
-				watch = app.Watcher{Begin: func(name string) { done(); c.say("checking: %s", name) }, Output: c.errout}
-			}
-			got, err := a.Step(c.ctx, source, id, watch)
-			if err != nil {
-				return c.explain(a, source, err)
-			}
-			done()
-			doc := render.NewStepDoc(got)
-			if err := c.show(doc, func(p *render.Page) { p.Step(doc) }); err != nil {
-				return err
-			}
-			if !got.Passed {
-				return errAttention
-			}
-			return nil
+			return c.session(occasion{write: true}, func(s *session) error {
+				id := ""
+				if len(args) > 0 {
+					id = args[0]
+				}
+				watch := app.Watcher{}
+				if !c.quiet {
+					watch = app.Watcher{Begin: func(name string) { s.still(); c.say("checking: %s", name) }, Output: c.errout}
+				}
+				got, err := s.a.Step(c.ctx, s.source, id, watch)
+				if err != nil {
+					return s.explain(err)
+				}
+				s.still()
+				doc := render.NewStepDoc(got)
+				if err := c.show(doc, func(p *render.Page) { p.Step(doc) }); err != nil {
+					return err
+				}
+				if !got.Passed {
+					return errAttention
+				}
+				return nil
+			})
 		},
 	}
 }

@@ -17,30 +17,23 @@ func (c *call) survey() *cobra.Command {
 		Example: "  molt survey\n  molt survey --format json --as-of 2025-06-30",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			a, err := c.open()
-			if err != nil {
-				return err
-			}
-			source, done, err := c.source(a, true)
-			if err != nil {
-				return err
-			}
-			defer done()
-			rows, err := upgrade.Survey(c.ctx, source, a.Application())
-			if err != nil {
-				return err
-			}
-			done()
-			doc := render.NewSurveyDoc(a.Eco.Name(), a.Manifest.Name(), a.Lock != nil, rows)
-			if err := c.show(doc, func(p *render.Page) { p.Survey(doc) }); err != nil {
-				return err
-			}
-			for _, r := range rows {
-				if slices.Contains(r.Flags, upgrade.Unknown) || slices.Contains(r.Flags, upgrade.Unsatisfied) {
-					return errAttention
+			return c.session(occasion{dated: true}, func(s *session) error {
+				rows, err := upgrade.Survey(c.ctx, s.source, s.a.Application())
+				if err != nil {
+					return err
 				}
-			}
-			return nil
+				s.still()
+				doc := render.NewSurveyDoc(s.a.Eco.Name(), s.a.Manifest.Name(), s.a.Lock != nil, rows)
+				if err := c.show(doc, func(p *render.Page) { p.Survey(doc) }); err != nil {
+					return err
+				}
+				for _, r := range rows {
+					if slices.Contains(r.Flags, upgrade.Unknown) || slices.Contains(r.Flags, upgrade.Unsatisfied) {
+						return errAttention
+					}
+				}
+				return nil
+			})
 		},
 	}
 }

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"context"
 	"errors"
 	"fmt"
 
@@ -9,7 +8,6 @@ import (
 
 	"molt/app"
 	"molt/core/solve"
-	"molt/core/universe"
 	"molt/core/upgrade"
 	"molt/render"
 )
@@ -26,104 +24,93 @@ verifies, and molt back takes that back.`,
 		Example: "  molt untangle brackwater@5\n  molt untangle --take 1",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			a, release, err := c.use()
-			if err != nil {
-				return err
-			}
-			defer release()
-			source, done, err := c.source(a, false)
-			if err != nil {
-				return err
-			}
-			defer done()
-			if err := a.CheckDeclared(c.ctx, source); err != nil {
-				return err
-			}
-			goal := ""
-			if len(args) > 0 {
-				goal = args[0]
-			}
-			doc, ways, err := untangled(c.ctx, a, source, goal)
-			if err != nil {
-				return c.explain(a, source, err)
-			}
-			if take > 0 {
-				return c.take(a, source, ways, take)
-			}
-			done()
-			if err := c.show(doc, func(p *render.Page) { p.Untangle(doc) }); err != nil {
-				return err
-			}
-			if !doc.Resolves {
-				return errAttention
-			}
-			return nil
+			return c.session(occasion{write: true, checked: true}, func(s *session) error {
+				goal := ""
+				if len(args) > 0 {
+					goal = args[0]
+				}
+				doc, ways, err := s.untangled(goal)
+				if err != nil {
+					return s.explain(err)
+				}
+				if take > 0 {
+					return s.take(ways, take)
+				}
+				s.still()
+				if err := c.show(doc, func(p *render.Page) { p.Untangle(doc) }); err != nil {
+					return err
+				}
+				if !doc.Resolves {
+					return errAttention
+				}
+				return nil
+			})
 		},
 	}
 	cmd.Flags().IntVar(&take, "take", 0, "carry out the way out of this number")
 	return cmd
 }
 
-func (c *call) take(a *app.App, source universe.Source, ways []upgrade.WayOut, n int) error {
+func (s *session) take(ways []upgrade.WayOut, n int) error {
 	if n > len(ways) {
 		return &app.UsageError{Reason: fmt.Sprintf("--take %d: there are %d ways out", n, len(ways))}
 	}
-	if err := a.Take(c.ctx, source, ways[n-1]); err != nil {
+	if err := s.a.Take(s.ctx, s.source, ways[n-1]); err != nil {
 		return err
 	}
-	fmt.Fprintf(c.out, "took a way out: %s\n", ways[n-1].Title)
+	fmt.Fprintf(s.out, "took a way out: %s\n", ways[n-1].Title)
 	return nil
 }
 
 // untangled looks for a tangle and its ways out: of the manifest, or of a goal.
-func untangled(ctx context.Context, a *app.App, source universe.Source, goal string) (render.UntangleDoc, []upgrade.WayOut, error) {
+func (s *session) untangled(goal string) (render.UntangleDoc, []upgrade.WayOut, error) {
 	if goal != "" {
-		return untangledGoal(ctx, a, source, goal)
+		return s.untangledGoal(goal)
 	}
-	_, err := solve.Resolve(ctx, source, a.Problem())
+	_, err := solve.Resolve(s.ctx, s.source, s.a.Problem())
 	var tangle *solve.Tangle
 	if err == nil {
-		doc := render.NewUntangleDoc("", nil, nil, nil, a.Place)
+		doc := render.NewUntangleDoc("", nil, nil, nil, s.a.Place)
 		doc.Resolves = true
 		return doc, nil, nil
 	}
 	if !errors.As(err, &tangle) {
 		return render.UntangleDoc{}, nil, err
 	}
-	return untangledManifest(ctx, a, source, tangle)
+	return s.untangledManifest(tangle)
 }
 
-func untangledManifest(ctx context.Context, a *app.App, source universe.Source, tangle *solve.Tangle) (render.UntangleDoc, []upgrade.WayOut, error) {
-	knot, err := upgrade.Untie(ctx, source, tangle)
+func (s *session) untangledManifest(tangle *solve.Tangle) (render.UntangleDoc, []upgrade.WayOut, error) {
+	knot, err := upgrade.Untie(s.ctx, s.source, tangle)
 	if err != nil {
 		return render.UntangleDoc{}, nil, err
 	}
-	ways, err := upgrade.WaysOut(ctx, source, a.Application(), tangle)
+	ways, err := upgrade.WaysOut(s.ctx, s.source, s.a.Application(), tangle)
 	if err != nil {
 		return render.UntangleDoc{}, nil, err
 	}
-	return render.NewUntangleDoc("", knot, nil, ways, a.Place), ways, nil
+	return render.NewUntangleDoc("", knot, nil, ways, s.a.Place), ways, nil
 }
 
-func untangledGoal(ctx context.Context, a *app.App, source universe.Source, text string) (render.UntangleDoc, []upgrade.WayOut, error) {
-	got, err := upgrade.Assess(ctx, source, a.Application(), upgrade.ParseGoal(text))
+func (s *session) untangledGoal(text string) (render.UntangleDoc, []upgrade.WayOut, error) {
+	got, err := upgrade.Assess(s.ctx, s.source, s.a.Application(), upgrade.ParseGoal(text))
 	if err != nil {
 		return render.UntangleDoc{}, nil, err
 	}
-	return untangledFrom(ctx, a, source, got)
+	return s.untangledFrom(got)
 }
 
 // untangledFrom looks for the ways out of what an assessment found.
-func untangledFrom(ctx context.Context, a *app.App, source universe.Source, got *upgrade.Assessment) (render.UntangleDoc, []upgrade.WayOut, error) {
+func (s *session) untangledFrom(got *upgrade.Assessment) (render.UntangleDoc, []upgrade.WayOut, error) {
 	if got.Reachable {
-		doc := render.NewUntangleDoc(got.Goal.String(), nil, nil, nil, a.Place)
+		doc := render.NewUntangleDoc(got.Goal.String(), nil, nil, nil, s.a.Place)
 		doc.Resolves = true
 		return doc, nil, nil
 	}
 	var knot *upgrade.Knot
 	var err error
 	if got.Tangle != nil {
-		if knot, err = upgrade.Untie(ctx, source, got.Tangle); err != nil {
+		if knot, err = upgrade.Untie(s.ctx, s.source, got.Tangle); err != nil {
 			return render.UntangleDoc{}, nil, err
 		}
 	}
@@ -133,8 +120,8 @@ func untangledFrom(ctx context.Context, a *app.App, source universe.Source, got 
 			blocked = append(blocked, p.Name)
 		}
 	}
-	ways, err := upgrade.GoalWays(ctx, source, a.Application(), got.Goal, got.Tangle)
-	return render.NewUntangleDoc(got.Goal.String(), knot, blocked, ways, a.Place), ways, err
+	ways, err := upgrade.GoalWays(s.ctx, s.source, s.a.Application(), got.Goal, got.Tangle)
+	return render.NewUntangleDoc(got.Goal.String(), knot, blocked, ways, s.a.Place), ways, err
 }
 
 // A knotError is a tangle that is ready to be shown, with its ways out.
@@ -146,12 +133,12 @@ type knotError struct {
 func (e *knotError) Unwrap() error { return e.error }
 
 // explain makes a tangle of the manifest ready to be shown; other errors stay what they are.
-func (c *call) explain(a *app.App, source universe.Source, err error) error {
+func (s *session) explain(err error) error {
 	var tangle *solve.Tangle
 	if !errors.As(err, &tangle) {
 		return err
 	}
-	doc, _, failed := untangledManifest(c.ctx, a, source, tangle)
+	doc, _, failed := s.untangledManifest(tangle)
 	if failed != nil {
 		return err
 	}

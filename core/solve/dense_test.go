@@ -7,6 +7,7 @@ import (
 	"math/rand/v2"
 	"strings"
 	"testing"
+	"time"
 
 	"molt/core/universe"
 	"molt/core/version"
@@ -146,7 +147,9 @@ func FuzzResolve(f *testing.F) {
 		}
 		for _, tenancy := range []Tenancy{Nested, Single} {
 			p.Tenancy = tenancy
-			r, err := Resolve(context.Background(), source, p)
+			ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+			defer cancel()
+			r, err := Resolve(ctx, source, p)
 			var tangle *Tangle
 			if errors.As(err, &tangle) || errors.Is(err, ErrEndless) {
 				continue
