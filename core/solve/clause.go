@@ -39,7 +39,7 @@ func (s *solver) reason(r reason) int32 {
 // add puts a clause into the search. It may be true, false or ready to narrow at the time; a false one is left in
 // s.conflicts for the main loop. Terms on one variable are united, and terms that never hold are left out.
 func (s *solver) add(why int32, terms ...term) int32 {
-	kept := s.room(len(terms))
+	kept := s.memory.termsFor(len(terms))
 next:
 	for _, t := range terms {
 		if t.set.empty() {
@@ -54,7 +54,7 @@ next:
 		kept = append(kept, t)
 	}
 	id := int32(len(s.clauses))
-	s.clauses = append(s.clauses, clause{kept, why})
+	s.clauses = push(s.clauses, clause{kept, why})
 	if len(kept) < 2 {
 		s.settleClause(id)
 		return id
@@ -72,16 +72,6 @@ next:
 	}
 	s.settleClause(id)
 	return id
-}
-
-// room returns an empty slice for n terms, cut from a larger piece of memory.
-func (s *solver) room(n int) []term {
-	if len(s.spare) < n {
-		s.spare = make([]term, max(1024, n))
-	}
-	r := s.spare[:0:n]
-	s.spare = s.spare[n:]
-	return r
 }
 
 // settleClause gives its effect to a clause that came late or lost its effect by unwinding. One that narrowed

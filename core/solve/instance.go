@@ -98,7 +98,7 @@ func (s *solver) leaves(d Demand) bool { return s.only != nil && !s.only[d] }
 func (s *solver) reset() {
 	s.vars, s.clauses, s.trail, s.levels, s.head = nil, nil, nil, nil, 0
 	s.order, s.bump, s.conflicts, s.loose = heap{}, 1, nil, nil
-	s.causes, s.reasons, s.foreign, s.spare = nil, nil, map[string]bool{}, nil
+	s.causes, s.reasons, s.foreign = nil, nil, map[string]bool{}
 	s.instances, s.count, s.appVars, s.slots = map[string]*instance{}, 0, map[string]int32{}, nil
 	s.slotOf, s.fixed, s.edges = map[string]provider{}, map[fixedKey]int32{}, nil
 	s.waiting, s.toOpen, s.toExpand, s.deferred = map[string][]waitingPeer{}, nil, nil, nil
@@ -227,7 +227,7 @@ func (s *solver) admitted(p *pkg, text string, none bool) domain {
 	if d, ok := p.sets[which][text]; ok {
 		return d
 	}
-	d := newDomain(p.n)
+	d := s.memory.domainFor(p.n)
 	if p.n > 0 {
 		set, _ := p.Admit(text) // a constraint that cannot be read admits nothing
 		copy(d, set.Words())
@@ -300,7 +300,8 @@ func (s *solver) begin() error {
 }
 
 func (s *solver) newEdge(owner *instance, as string, p *pkg, v int32, optional bool) *edge {
-	e := &edge{owner: owner, as: as, v: v, pkg: p, optional: optional, cause: noReason}
+	e := s.memory.edge()
+	e.owner, e.as, e.v, e.pkg, e.optional, e.cause = owner, as, v, p, optional, noReason
 	e.targets = e.first[:0]
 	owner.needs = append(owner.needs, e)
 	if owner.byName != nil {

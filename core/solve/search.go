@@ -49,7 +49,7 @@ type solver struct {
 	toExpand  []int32
 	deferred  []deferral
 	refuted   []int32 // clauses of the final refutation
-	spare     []term  // memory for the terms of clauses to come
+	memory    memory
 }
 
 // A pkg is a package with its place in the search.
@@ -102,7 +102,7 @@ func (s *solver) newVar(p *pkg, n int) int32 {
 		d = p.full
 		p.vars = append(p.vars, v)
 	}
-	s.vars = append(s.vars, variable{pkg: p, n: n, dom: d, last: -1, place: -1})
+	s.vars = push(s.vars, variable{pkg: p, n: n, dom: d, last: -1, place: -1, watch: s.memory.numbersFor(2)})
 	return v
 }
 
@@ -113,7 +113,10 @@ func (s *solver) narrow(v int32, set domain, reason int32) {
 	x := &s.vars[v]
 	next := set
 	if !within(set, x.dom) {
-		next = and(x.dom, set)
+		next = s.memory.domainFor(x.n)
+		for i := range next {
+			next[i] = x.dom[i] & set[i]
+		}
 	}
 	e := event{v: v, reason: reason, level: s.level(), used: -1, before: x.last, old: x.dom}
 	x.dom = next
@@ -131,7 +134,7 @@ func (s *solver) narrow(v int32, set domain, reason int32) {
 	} else if !next.has(x.n) {
 		s.order.push(s, v)
 	}
-	s.trail = append(s.trail, e)
+	s.trail = push(s.trail, e)
 }
 
 // back unwinds the trail to a level.
@@ -206,7 +209,7 @@ func (s *solver) run() (bool, error) {
 
 func (s *solver) decide(v int32, w int) {
 	s.levels = append(s.levels, len(s.trail))
-	only := newDomain(s.vars[v].n)
+	only := s.memory.domainFor(s.vars[v].n)
 	only.add(w)
 	s.narrow(v, only, -1)
 }

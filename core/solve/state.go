@@ -116,7 +116,7 @@ var (
 
 // unlike returns the releases of a package that do not make a demand, and "no release".
 func (s *solver) unlike(p *pkg, d universe.Demand, peer bool) domain {
-	set := newDomain(p.n)
+	set := s.memory.domainFor(p.n)
 	copy(set, p.Making(d, peer).Not().Words())
 	set.add(p.n)
 	return set
