@@ -15,6 +15,7 @@ type UntangleDoc struct {
 	Schema    string       `json:"schema"`
 	Goal      string       `json:"goal"` // "" when it is the manifest that does not resolve
 	Resolves  bool         `json:"resolves"`
+	Tangles   int          `json:"tangles"` // how many were found that share no demand
 	Contested []ContestDoc `json:"contested"`
 	Blocked   []string     `json:"blocked"` // packages that no release of the goal goes with
 	Ways      []WayDoc     `json:"ways"`
@@ -63,6 +64,7 @@ type WayDoc struct {
 func NewUntangleDoc(goal string, k *upgrade.Knot, blocked []string, ways []upgrade.WayOut, place func(solve.Demand) string) UntangleDoc {
 	doc := UntangleDoc{Schema: "molt/untangle/1", Goal: goal, Contested: []ContestDoc{}, Blocked: append([]string{}, blocked...), Ways: []WayDoc{}}
 	if k != nil {
+		doc.Tangles = k.Tangles
 		for _, c := range k.Contested {
 			doc.Contested = append(doc.Contested, newContest(c, place))
 		}
@@ -127,8 +129,11 @@ func (p *Page) Untangle(doc UntangleDoc) {
 	for _, name := range doc.Blocked {
 		p.verdict(bad, fmt.Sprintf("%s: no release goes with %s", name, doc.Goal))
 	}
+	if doc.Tangles > 1 {
+		p.heading("%d tangles, apart from each other:", doc.Tangles)
+	}
 	for i, c := range doc.Contested {
-		if i > 0 || len(doc.Blocked) > 0 {
+		if i > 0 || len(doc.Blocked) > 0 || doc.Tangles > 1 {
 			p.line("")
 		}
 		p.contest(c)

@@ -80,8 +80,8 @@ type opening struct {
 	w    int
 }
 
-func newSolver(ctx context.Context, source universe.Source, p Problem, only map[Demand]bool) *solver {
-	s := &solver{ctx: ctx, source: source, problem: p, only: only}
+func newSolver(ctx context.Context, source universe.Source, p Problem, f *focus) *solver {
+	s := &solver{ctx: ctx, source: source, problem: p, focus: f}
 	s.single = map[string]bool{}
 	for _, name := range p.Single {
 		s.single[name] = true
@@ -92,7 +92,9 @@ func newSolver(ctx context.Context, source universe.Source, p Problem, only map[
 }
 
 // leaves reports whether a demand is to be left out.
-func (s *solver) leaves(d Demand) bool { return s.only != nil && !s.only[d] }
+func (s *solver) leaves(d Demand) bool {
+	return s.focus != nil && (s.focus.only != nil && !s.focus.only[d] || s.focus.without[d])
+}
 
 // reset forgets the search and keeps what it taught about places.
 func (s *solver) reset() {

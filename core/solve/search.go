@@ -13,7 +13,7 @@ type solver struct {
 	ctx     context.Context
 	source  universe.Source
 	problem Problem
-	only    map[Demand]bool // when not nil, the demands to take into account, for minimizing a tangle
+	focus   *focus // the demands to take into account, nil for all
 	single  map[string]bool
 	pkgs    map[string]*pkg
 	foreign map[string]bool // names that the application provides from elsewhere

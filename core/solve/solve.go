@@ -125,7 +125,7 @@ func Resolve(ctx context.Context, source universe.Source, p Problem) (*Resolutio
 		return nil, err
 	}
 	if r == nil {
-		return nil, minimize(ctx, source, p, proof)
+		return nil, tangles(ctx, source, p, proof)
 	}
 	if r.Folded {
 		r = unfolded(ctx, source, p, r)
@@ -169,8 +169,8 @@ var ErrEndless = errors.New("the packages need each other in a cycle that never 
 // search runs the solver until the solution is whole: whenever it turns out that the place of a package matters
 // which was taken as one, the search begins anew with that knowledge. A nil resolution comes with the demands that
 // the refutation used.
-func search(ctx context.Context, source universe.Source, p Problem, only map[Demand]bool) (*Resolution, []Demand, error) {
-	s := newSolver(ctx, source, p, only)
+func search(ctx context.Context, source universe.Source, p Problem, f *focus) (*Resolution, []Demand, error) {
+	s := newSolver(ctx, source, p, f)
 	for {
 		solved, err := s.run()
 		switch {
@@ -178,7 +178,7 @@ func search(ctx context.Context, source universe.Source, p Problem, only map[Dem
 			return nil, nil, err
 		case !solved:
 			return nil, s.proof(), nil
-		case !s.stale && only != nil:
+		case !s.stale && f != nil:
 			return &Resolution{}, nil, nil
 		case !s.stale:
 			r, err := s.extract()

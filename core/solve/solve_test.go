@@ -267,3 +267,32 @@ func sketch(t testing.TB, text string) (universe.Table, Problem) {
 	}
 	return source, p
 }
+
+// Tangles that share no demand are all found, and their number is said.
+func TestDisjointTangles(t *testing.T) {
+	source, p := sketch(t, `
+		app: a@1 b@1 c@* d@1 e@*
+		a@1: peer:b@2
+		b@1
+		b@2
+		c@1: ghost@1
+		d@1
+		e@1: peer:d@7`)
+	_, err := Resolve(context.Background(), source, p)
+	var tangle *Tangle
+	if !errors.As(err, &tangle) || len(tangle.Others) != 2 {
+		t.Fatalf("%v, want three tangles", err)
+	}
+	seen := map[Demand]bool{}
+	for _, one := range append([]*Tangle{tangle}, tangle.Others...) {
+		for _, d := range one.Demands {
+			if seen[d] {
+				t.Errorf("%s is in two tangles", d)
+			}
+			seen[d] = true
+		}
+	}
+	if len(seen) != 7 {
+		t.Errorf("%d demands in all", len(seen))
+	}
+}

@@ -46,6 +46,9 @@ func (d Demand) String() string {
 // A Tangle is a minimal set of demands that cannot all hold: without any one of them there is a resolution.
 type Tangle struct {
 	Demands []Demand // sorted: declared ones first, then by who asks and for what
+	// Others are further tangles, found by leaving out the demands of those before: no two share one. There may be more
+	// that do.
+	Others []*Tangle
 }
 
 func (t *Tangle) Error() string {
@@ -114,21 +117,47 @@ func (s *solver) cause(o origin) int32 {
 	return int32(len(s.causes) - 1)
 }
 
+// mostTangles is how many disjoint tangles are looked for.
+const mostTangles = 5
+
+// tangles finds the tangle in a proof, and then others that are disjoint from it.
+func tangles(ctx context.Context, source universe.Source, p Problem, proof []Demand) error {
+	first, err := minimize(ctx, source, p, proof)
+	if err != nil {
+		return err
+	}
+	without := map[Demand]bool{}
+	for t := first; len(first.Others) < mostTangles-1; {
+		for _, d := range t.Demands {
+			without[d] = true
+		}
+		r, proof, err := search(ctx, source, p, &focus{without: without})
+		if err != nil || r != nil || len(proof) == 0 {
+			break // what was found so far stands, whatever else there is
+		}
+		if t, err = minimize(ctx, source, p, proof); err != nil {
+			break
+		}
+		first.Others = append(first.Others, t)
+	}
+	return first
+}
+
 // minimize takes away from the demands of a refutation whatever it does not need, one after the other. Declared
 // demands are tried last, so that what remains reaches as near to the manifest as it can. Peers make the matter
 // peculiar: a need that goes can let a peer be seen that was hidden, so a demand that was needed in a larger set may
 // not be in a smaller one, and after every success all are tried again.
-func minimize(ctx context.Context, source universe.Source, p Problem, proof []Demand) error {
+func minimize(ctx context.Context, source universe.Source, p Problem, proof []Demand) (*Tangle, error) {
 	slices.SortStableFunc(proof, func(a, b Demand) int { return cmp.Compare(b.Kind, a.Kind) })
 	for k, kept := 0, 0; kept < len(proof); k = (k + 1) % len(proof) {
 		only := map[Demand]bool{}
 		for _, d := range proof {
 			only[d] = d != proof[k]
 		}
-		r, smaller, err := search(ctx, source, p, only)
+		r, smaller, err := search(ctx, source, p, &focus{only: only})
 		switch {
 		case err != nil:
-			return err
+			return nil, err
 		case r != nil:
 			kept++
 		default: // what the new proof does not use can go as well
@@ -143,5 +172,11 @@ func minimize(ctx context.Context, source universe.Source, p Problem, proof []De
 	slices.SortFunc(t.Demands, func(a, b Demand) int {
 		return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.By, b.By), cmp.Compare(a.As, b.As), cmp.Compare(a.Constraint, b.Constraint))
 	})
-	return t
+	return t, nil
+}
+
+// A focus restricts a search to some of the demands. A nil focus takes all into account.
+type focus struct {
+	only    map[Demand]bool // when not nil, these and no others
+	without map[Demand]bool // never these
 }

@@ -16,7 +16,7 @@ import (
 // each of them came to be asked.
 type Knot struct {
 	Contested []Contest
-	Demands   []solve.Demand // the tangle
+	Tangles   int // how many tangles there are that share no demand
 }
 
 // A Contest is a package on which demands exclude each other, or one that nothing can serve.
@@ -35,7 +35,20 @@ type Side struct {
 
 // Untie makes a tangle ready for people.
 func Untie(ctx context.Context, source universe.Source, t *solve.Tangle) (*Knot, error) {
-	k := &Knot{Demands: t.Demands}
+	k := &Knot{}
+	for _, one := range append([]*solve.Tangle{t}, t.Others...) {
+		contested, err := contests(ctx, source, one)
+		if err != nil {
+			return nil, err
+		}
+		k.Contested = append(k.Contested, contested...)
+		k.Tangles++
+	}
+	return k, nil
+}
+
+func contests(ctx context.Context, source universe.Source, t *solve.Tangle) ([]Contest, error) {
+	var contested []Contest
 	var names []string
 	sides := map[string][]Side{}
 	for _, d := range t.Demands {
@@ -53,9 +66,9 @@ func Untie(ctx context.Context, source universe.Source, t *solve.Tangle) (*Knot,
 		if alone && sides[name][0].Admits != nothing && len(names) > 1 {
 			continue // it only leads to where the demands meet
 		}
-		k.Contested = append(k.Contested, Contest{name, sides[name]})
+		contested = append(contested, Contest{name, sides[name]})
 	}
-	return k, nil
+	return contested, nil
 }
 
 // nothing is how an empty set of releases is described.
@@ -184,12 +197,14 @@ func WaysOut(ctx context.Context, source universe.Source, app Application, t *so
 	return f.ranked()
 }
 
-// declaredInTangle returns the registry's declared names that the tangle speaks of, each once.
+// declaredInTangle returns the declared names that the tangles speak of, each once.
 func (f *finder) declaredInTangle() []string {
 	var names []string
-	for _, d := range f.tangle.Demands {
-		if d.Kind == solve.Declared && !slices.Contains(names, d.As) {
-			names = append(names, d.As)
+	for _, t := range append([]*solve.Tangle{f.tangle}, f.tangle.Others...) {
+		for _, d := range t.Demands {
+			if d.Kind == solve.Declared && !slices.Contains(names, d.As) {
+				names = append(names, d.As)
+			}
 		}
 	}
 	return names
