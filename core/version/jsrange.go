@@ -141,8 +141,8 @@ func (s *scanner) alternative() ([]comparator, error) {
 		if err != nil {
 			return nil, err
 		}
-		if first && op == "" && s.hyphen() {
-			to, err := s.operand("")
+		if first && (op == "" || op == "=" && p.wild < 3) && s.hyphen() {
+			to, err := s.operand("-")
 			if err != nil {
 				return nil, err
 			}
@@ -175,8 +175,9 @@ func (s *scanner) operator() string {
 	return ""
 }
 
-// operand reads the partial version that an operator stands before. Wherever the operator makes a range of it, or it
-// is incomplete, any run of "v" and "=" may come first; a whole version is written with at most one "v".
+// operand reads the partial version that an operator stands before; "-" stands for the far end of a hyphen range.
+// Wherever the operator makes a range of it, or it is incomplete, or the far end is a prerelease, any run of "v" and "="
+// may come first; any other whole version is written with at most one "v". That is how the trade reads them.
 func (s *scanner) operand(op string) (partial, error) {
 	start := s.pos
 	for c := s.peek(); c == 'v' || c == '='; c = s.peek() {
@@ -184,7 +185,8 @@ func (s *scanner) operand(op string) (partial, error) {
 	}
 	prefix := s.text[start:s.pos]
 	p, err := s.partial()
-	if err == nil && p.wild == 3 && prefix != "" && prefix != "v" && !strings.HasPrefix(op, "~") && op != "^" {
+	free := strings.HasPrefix(op, "~") || op == "^" || op == "-" && p.pre != ""
+	if err == nil && p.wild == 3 && prefix != "" && prefix != "v" && !free {
 		err = s.failAt(start, "expected a version, found "+quoteByte(prefix[0]))
 	}
 	return p, err
