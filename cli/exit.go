@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"molt/app"
+	"molt/core/solve"
 	"molt/core/upgrade"
 	"molt/core/version"
 	"molt/ecosystem"
@@ -44,7 +45,10 @@ func (c *call) finish(err error) int {
 		return exitAttention
 	}
 	c.say("molt: %v", err)
-	if wrongInput(err) {
+	switch {
+	case errors.Is(err, solve.ErrEndless):
+		return exitAttention
+	case wrongInput(err):
 		return exitUsage
 	}
 	return exitOutside

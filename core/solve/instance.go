@@ -11,7 +11,7 @@ import (
 )
 
 // An instance is a release at a place. Where a package stands matters only for the names that it or something below
-// it looks up as peers: solver.rel holds these names, as far as they are known. Two places are the same instance when
+// it looks up as peers: pkg.rel holds these names, as far as they are known. Two places are the same instance when
 // each such name leads to the same providers: the variables of the edges at which the name will be found, nearest
 // first, or at last the application. As providers are variables and not yet releases, one clause speaks about every
 // release that a provider may get.
@@ -102,7 +102,7 @@ func (s *solver) reset() {
 	s.order, s.bump, s.conflicts, s.loose = heap{}, 1, nil, nil
 	s.causes, s.reasons, s.foreign = nil, nil, map[string]bool{}
 	s.instances, s.count, s.appVars, s.slots = map[string]*instance{}, 0, map[string]int32{}, nil
-	s.slotOf, s.fixed, s.edges = map[string]provider{}, map[fixedKey]int32{}, nil
+	s.slotOf, s.fixed = map[string]provider{}, map[fixedKey]int32{}
 	s.waiting, s.toOpen, s.toExpand, s.deferred = map[string][]waitingPeer{}, nil, nil, nil
 	s.app = &instance{open: true, byName: map[string]*edge{}}
 	for _, p := range s.pkgs {

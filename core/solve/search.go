@@ -43,7 +43,6 @@ type solver struct {
 	slots     []string // application-level names by number, for providers
 	slotOf    map[string]provider
 	fixed     map[fixedKey]int32
-	edges     []*edge
 	waiting   map[string][]waitingPeer
 	toOpen    []*instance
 	toExpand  []int32
