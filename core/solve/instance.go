@@ -25,7 +25,8 @@ import (
 type instance struct {
 	pkg    *pkg // nil for the application
 	w      int
-	on     int32 // its switch
+	on     int32 // its switch, under nested tenancy
+	v      int32 // the variable of its package, under single tenancy
 	parent *instance
 	sees   map[string][]provider // nil when its place does not matter
 	needs  []*edge               // by name, as the release's needs; nil until open

@@ -13,7 +13,12 @@ type waitingPeer struct {
 	why    int32
 }
 
+// on reports whether an instance is part of the assignment.
 func (s *solver) on(i *instance) bool {
+	if s.problem.Tenancy == Single && i != s.app {
+		x := &s.vars[i.v]
+		return x.dom.count() == 1 && x.dom.has(i.w)
+	}
 	return i == s.app || !s.vars[i.on].dom.has(1)
 }
 
@@ -49,9 +54,21 @@ func (s *solver) grow() (bool, error) {
 				return false, err
 			}
 			grew = grew || more
+			if s.problem.Tenancy == Single {
+				s.wantOptional(s.vars[v].edge.target(x.dom.first()))
+			}
 		}
 	}
 	return grew, nil
+}
+
+// wantOptional puts what an instance would like to have among the variables to decide.
+func (s *solver) wantOptional(i *instance) {
+	for _, e := range i.needs {
+		if e.optional && e.v >= 0 {
+			s.order.push(s, e.v)
+		}
+	}
 }
 
 // openInstance states the needs of an instance that is part of the assignment.
@@ -96,12 +113,13 @@ func (s *solver) stateNeed(i *instance, k int, e *edge) {
 	e.cause = s.cause(origin{i.pkg, Need, int32(i.w), int32(k)})
 	v := e.v
 	want := term{v, s.admitted(s.vars[v].pkg, d.Text, d.Optional)}
+	if s.problem.Tenancy == Single {
+		s.add(e.cause, term{i.v, s.unlike(i.pkg, d, false)}, want)
+		return
+	}
 	if s.global(d.As) {
 		if from := i.pkg.app; from >= 0 {
 			s.add(e.cause, term{from, s.unlike(i.pkg, d, false)}, want)
-			if s.problem.Tenancy == Single {
-				return
-			}
 		}
 	}
 	s.add(e.cause, term{i.on, off}, want)
@@ -157,6 +175,12 @@ func (s *solver) expand(e *edge, w int) error {
 		if err := s.statePeer(e, w, k); err != nil {
 			return err
 		}
+	}
+	if s.problem.Tenancy == Single { // its place is the only one: no switch is needed to tell that it is used
+		i := &instance{pkg: e.pkg, w: w, v: e.v}
+		s.count++
+		e.targets = append(e.targets, target{w, i})
+		return s.openInstance(i)
 	}
 	sees, ok := s.view(e, w)
 	if !ok { // a name came up that was not known to matter: whatever comes of it, this search is repeated
