@@ -17,7 +17,8 @@ type clause struct {
 // noReason is why a clause stands that only says what instances are.
 const noReason = -1
 
-// A reason is why a clause stands when it is not a single demand: several, or the clauses it was learned from.
+// A reason is why a clause stands when it is not a single demand: several, or what it was learned from, which is clauses
+// and, as numbers below zero, events of level 0.
 type reason struct{ demands, parents []int32 }
 
 // because numbers several demands as one reason.

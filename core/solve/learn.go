@@ -11,11 +11,10 @@ type pending struct {
 func (s *solver) learn(id int32) bool {
 	var now []pending
 	parents := []int32{id}
-	fixed := map[int32]bool{} // events of level 0 whose reasons are noted
 	include := func(terms []term, skip int32) {
 		for _, t := range terms {
 			if t.v != skip {
-				now = s.merge(now, t, &parents, fixed)
+				now = s.merge(now, t, &parents)
 			}
 		}
 	}
@@ -51,21 +50,21 @@ func (s *solver) learn(id int32) bool {
 			}
 		}
 		if !held.set.empty() {
-			now = s.merge(now, held.term, &parents, fixed)
+			now = s.merge(now, held.term, &parents)
 		}
 		include(reason.terms, e.v)
 	}
 }
 
-// merge unites a false term with those under analysis. Terms that are false at level 0 are left out; the clauses
-// that made them so are noted as parents.
-func (s *solver) merge(now []pending, t term, parents *[]int32, fixed map[int32]bool) []pending {
+// merge unites a false term with those under analysis. A term that is false at level 0 is left out; the event that made
+// it so is noted among the parents, as a number below zero.
+func (s *solver) merge(now []pending, t term, parents *[]int32) []pending {
 	since := s.falseSince(t)
 	if since == always {
 		return now
 	}
 	if s.trail[since].level == 0 {
-		s.noteFixed(int32(since), t, parents, fixed)
+		*parents = append(*parents, int32(-1-since))
 		return now
 	}
 	for i := range now {
@@ -76,26 +75,6 @@ func (s *solver) merge(now []pending, t term, parents *[]int32, fixed map[int32]
 		}
 	}
 	return append(now, pending{t, since})
-}
-
-// noteFixed collects the clauses behind the level-0 events that made a term false.
-func (s *solver) noteFixed(since int32, t term, parents *[]int32, fixed map[int32]bool) {
-	for at := since; at >= 0; at = s.trail[at].before {
-		if fixed[at] {
-			break // and so are those before it
-		}
-		fixed[at] = true
-		reason := s.trail[at].reason
-		*parents = append(*parents, reason)
-		for _, u := range s.clauses[reason].terms {
-			if u.v == t.v {
-				continue
-			}
-			if f := s.falseSince(u); f != always && f != never {
-				s.noteFixed(int32(f), u, parents, fixed)
-			}
-		}
-	}
 }
 
 // assert adds the learned clause at the level where it narrows something.

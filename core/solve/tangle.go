@@ -61,7 +61,7 @@ func (t *Tangle) Error() string {
 
 // proof returns the demands that the refutation rests on.
 func (s *solver) proof() []Demand {
-	seen := map[int32]bool{}
+	seen := map[int32]bool{} // clauses, and events below zero
 	used := map[int32]bool{}
 	stack := slices.Clone(s.refuted)
 	for len(stack) > 0 {
@@ -71,8 +71,11 @@ func (s *solver) proof() []Demand {
 			continue
 		}
 		seen[id] = true
-		c := &s.clauses[id]
-		switch {
+		if id < 0 {
+			stack = append(stack, s.behind(-1-id)...)
+			continue
+		}
+		switch c := &s.clauses[id]; {
 		case c.why >= 0:
 			used[c.why] = true
 		case c.why < noReason:
@@ -92,6 +95,25 @@ func (s *solver) proof() []Demand {
 		}
 	}
 	return demands
+}
+
+// behind returns what stands behind an event of level 0: its clause, the events that made the other terms of that false,
+// and the event before on the same variable. Such events are never unwound.
+func (s *solver) behind(at int32) []int32 {
+	e := &s.trail[at]
+	all := []int32{e.reason}
+	if e.before >= 0 {
+		all = append(all, -1-e.before)
+	}
+	for _, t := range s.clauses[e.reason].terms {
+		if t.v == e.v {
+			continue
+		}
+		if since := s.falseSince(t); since != always && since != never {
+			all = append(all, int32(-1-since))
+		}
+	}
+	return all
 }
 
 // An origin says where a demand was read: in a release of a package, or in a root of the problem.
