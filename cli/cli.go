@@ -32,9 +32,7 @@ type call struct {
 
 // Main runs Molt and returns its exit code.
 func Main(args []string, out, errout io.Writer) int {
-	// A call is short and allocates much at once: collect seldom, but stay small with large documents.
-	debug.SetGCPercent(400)
-	debug.SetMemoryLimit(memoryLimit)
+	debug.SetGCPercent(200) // a call is short and allocates much at once
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	c := &call{ctx: ctx, out: out, errout: errout}
@@ -164,9 +162,6 @@ func columns(w io.Writer) (int, bool) {
 	}
 	return n, true
 }
-
-// memoryLimit is when the garbage collector begins to work harder, in bytes.
-const memoryLimit = 160 << 20
 
 // narrowest is the width taken for a terminal that does not tell its own.
 const narrowest = 80

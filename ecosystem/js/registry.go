@@ -128,12 +128,13 @@ func readPackage(name string, body []byte, base string) (*universe.Package, erro
 		return true
 	})
 	var releases []universe.Release
+	texts := texts{}
 	doc.Get("versions").ForEach(func(v, about gjson.Result) bool {
-		parsed, err := version.JS.Parse(v.String())
+		parsed, err := version.JS.Parse(strings.Clone(v.String()))
 		if err != nil || !about.IsObject() {
 			return true
 		}
-		r := readRelease(about, base)
+		r := readRelease(about, base, texts)
 		r.Version = parsed
 		r.Published, _ = time.Parse(time.RFC3339, times[v.String()])
 		releases = append(releases, r)
@@ -142,12 +143,25 @@ func readPackage(name string, body []byte, base string) (*universe.Package, erro
 	p := universe.NewPackage(name, version.JS, releases)
 	p.Tags = map[string]string{}
 	doc.Get("dist-tags").ForEach(func(tag, v gjson.Result) bool {
-		p.Tags[tag.String()] = v.String()
+		p.Tags[strings.Clone(tag.String())] = strings.Clone(v.String())
 		return true
 	})
-	p.Notes.About, p.Notes.Homepage = doc.Get("description").String(), doc.Get("homepage").String()
-	p.Notes.Repository = doc.Get("repository.url").String()
+	p.Notes.About, p.Notes.Homepage = strings.Clone(doc.Get("description").String()), strings.Clone(doc.Get("homepage").String())
+	p.Notes.Repository = strings.Clone(doc.Get("repository.url").String())
 	return p, nil
+}
+
+// texts keeps one copy of each text, so that what was read does not hold on to the document, in which names and
+// constraints stand hundreds of times.
+type texts map[string]string
+
+func (t texts) one(s string) string {
+	if kept, ok := t[s]; ok {
+		return kept
+	}
+	s = strings.Clone(s)
+	t[s] = s
+	return s
 }
 
 // A releaseDoc is the part of an entry of "versions" that counts, as it stands in the document.
@@ -182,7 +196,7 @@ func (d *releaseDoc) part(field string) *gjson.Result {
 
 // readRelease reads one entry of "versions". A name among the optional dependencies overrides the same name among the
 // dependencies; what is needed is not asked for as a peer as well; bundled dependencies come with the archive.
-func readRelease(about gjson.Result, base string) universe.Release {
+func readRelease(about gjson.Result, base string, texts texts) universe.Release {
 	var doc releaseDoc
 	about.ForEach(func(field, value gjson.Result) bool {
 		if p := doc.part(field.String()); p != nil {
@@ -203,7 +217,8 @@ func readRelease(about gjson.Result, base string) universe.Release {
 		group.ForEach(func(name, text gjson.Result) bool {
 			as := name.String()
 			if text.Type == gjson.String && !taken[as] {
-				d, _ := demand(as, text.String()) // what cannot be read admits nothing; a release may say so
+				as = texts.one(as)
+				d, _ := demand(as, texts.one(text.String())) // what cannot be read admits nothing; a release may say so
 				d.Optional = optional(as)
 				*into = append(*into, d)
 				names = append(names, as)
@@ -219,17 +234,17 @@ func readRelease(about gjson.Result, base string) universe.Release {
 	read(doc.peers, &r.Peers, func(name string) bool { return doc.peerMeta.Get(gjson.Escape(name) + ".optional").Bool() })
 	if doc.engines.IsObject() {
 		doc.engines.ForEach(func(name, text gjson.Result) bool {
-			r.Runtimes = append(r.Runtimes, universe.Requirement{Name: name.String(), Text: text.String()})
+			r.Runtimes = append(r.Runtimes, universe.Requirement{Name: texts.one(name.String()), Text: texts.one(text.String())})
 			return true
 		})
 	}
 	if doc.deprecated.Type == gjson.String {
-		r.Deprecated = doc.deprecated.String()
+		r.Deprecated = texts.one(doc.deprecated.String())
 	} else if doc.deprecated.Bool() {
 		r.Deprecated = "deprecated"
 	}
-	r.Archive = strings.TrimPrefix(doc.dist.Get("tarball").String(), base+"/")
-	r.Integrity = doc.dist.Get("integrity").String()
+	r.Archive = strings.Clone(strings.TrimPrefix(doc.dist.Get("tarball").String(), base+"/"))
+	r.Integrity = strings.Clone(doc.dist.Get("integrity").String())
 	if sum, err := hex.DecodeString(doc.dist.Get("shasum").String()); r.Integrity == "" && err == nil && len(sum) > 0 {
 		r.Integrity = "sha1-" + base64.StdEncoding.EncodeToString(sum)
 	}
