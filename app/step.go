@@ -10,7 +10,6 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
-	"strings"
 	"time"
 
 	"molt/core/solve"
@@ -267,37 +266,17 @@ func (a *App) Back(id string) ([]string, error) {
 	if first < 0 {
 		return nil, &UsageError{fmt.Sprintf("stage %q has not been carried out here", id)}
 	}
-	last := records[len(records)-1]
-	for name := range last.Sums {
-		if name == PlanFile { // people may note things there
-			continue
-		}
-		now, err := a.sum(name)
-		if err != nil {
-			return nil, err
-		}
-		if now != last.Sums[name] {
-			return nil, &StaleError{fmt.Sprintf("%s was edited after stage %s; going back would lose that: undo or save the edit first", name, last.Stage)}
-		}
+	backup, err := a.untouched(records[first:])
+	if err != nil {
+		return nil, err
 	}
 	t, err := a.begin("going back to before "+records[first].Stage, "back", a.Eco.Manifest(), a.Eco.Lock(), ConfigFile, PlanFile, ledgerFile)
 	if err != nil {
 		return nil, err
 	}
-	target := records[first]
 	err = func() error {
-		for name, saved := range target.Backup {
-			if saved == "" {
-				if err := os.Remove(a.path(name)); err != nil && !errors.Is(err, fs.ErrNotExist) {
-					return err
-				}
-				continue
-			}
-			data, err := os.ReadFile(a.path(stateDir + "/" + saved))
-			if err != nil {
-				return err
-			}
-			if err := t.write(name, data); err != nil {
+		for name, saved := range backup {
+			if err := a.putBack(name, saved); err != nil {
 				return err
 			}
 		}
@@ -320,13 +299,27 @@ func (a *App) Back(id string) ([]string, error) {
 	return back, a.read()
 }
 
-// Summary says in words what a stage does to a declaration.
-func (c ChangeDoc) Summary() string {
-	switch {
-	case c.From == nil:
-		return "added at " + c.To.Version
-	case c.To == nil:
-		return "taken out"
+// untouched returns the files that some records changed, with what each held before the first of them. It is an error
+// when one is no longer as the last record that changed it left it, but for the plan, where people may note things.
+func (a *App) untouched(records []record) (backup map[string]string, err error) {
+	backup = map[string]string{}
+	left := map[string]record{}
+	for _, r := range records {
+		for name, saved := range r.Backup {
+			if _, earlier := backup[name]; !earlier {
+				backup[name] = saved
+			}
+			left[name] = r
+		}
 	}
-	return strings.Join([]string{c.From.Version, "to", c.To.Version}, " ")
+	for name, r := range left {
+		now, err := a.sum(name)
+		if err != nil {
+			return nil, err
+		}
+		if now != r.Sums[name] && name != PlanFile {
+			return nil, &StaleError{fmt.Sprintf("%s was edited after stage %s; going back would lose that: undo or save the edit first", name, r.Stage)}
+		}
+	}
+	return backup, nil
 }

@@ -80,3 +80,34 @@ func TestTake(t *testing.T) {
 		}
 	}
 }
+
+// Going back over several things restores what each changed, and refuses to lose an edit of any of the files.
+func TestBackOverWaysAndStages(t *testing.T) {
+	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "goal: hulk@4\n"})
+	a, source := b.planned()
+	before := b.read("package.json") + b.read("molt.lock")
+	if step, err := a.Step(context.Background(), source, "", Watcher{}); err != nil || !step.Passed {
+		t.Fatalf("%+v, %v", step, err)
+	}
+	if err := a.Take(context.Background(), source, upgrade.WayOut{Preview: []string{"deck"}}); err != nil {
+		t.Fatal(err)
+	}
+	if step, err := a.Step(context.Background(), source, "", Watcher{}); err != nil || !step.Passed {
+		t.Fatalf("%+v, %v", step, err)
+	}
+	taken := b.read("molt.yaml")
+	b.write("molt.yaml", taken+"runtime: {node: 22.0.0}\n")
+	var stale *StaleError
+	for _, id := range []string{"untangle", "bridge-deck"} {
+		if _, err := a.Back(id); !errors.As(err, &stale) || !strings.Contains(err.Error(), "molt.yaml was edited after stage untangle") {
+			t.Errorf("back to %s over an edit of molt.yaml: %v", id, err)
+		}
+	}
+	b.write("molt.yaml", taken)
+	if back, err := a.Back("bridge-deck"); err != nil || len(back) != 3 {
+		t.Fatalf("back: %v, %v", back, err)
+	}
+	if b.read("package.json")+b.read("molt.lock") != before || b.read("molt.yaml") != "goal: hulk@4\n" {
+		t.Errorf("the first state did not come back: %s", b.read("molt.yaml"))
+	}
+}

@@ -114,21 +114,26 @@ func (t *transaction) undo() error { return t.a.restore(t.journal) }
 
 func (a *App) restore(j journal) error {
 	for name, saved := range j.Files {
-		if saved == "" {
-			if err := os.Remove(a.path(name)); err != nil && !errors.Is(err, fs.ErrNotExist) {
-				return err
-			}
-			continue
-		}
-		data, err := os.ReadFile(a.path(stateDir + "/" + saved))
-		if err != nil {
-			return err
-		}
-		if err := writeFile(a.path(name), data); err != nil {
+		if err := a.putBack(name, saved); err != nil {
 			return err
 		}
 	}
 	return os.Remove(a.path(journalFile))
+}
+
+// putBack gives a file the content of its backup, or removes it when there is none.
+func (a *App) putBack(name, saved string) error {
+	if saved == "" {
+		if err := os.Remove(a.path(name)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+		return nil
+	}
+	data, err := os.ReadFile(a.path(stateDir + "/" + saved))
+	if err != nil {
+		return err
+	}
+	return writeFile(a.path(name), data)
 }
 
 // repair takes back a transaction that was never completed.

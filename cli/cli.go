@@ -16,6 +16,7 @@ import (
 	"golang.org/x/term"
 
 	"molt/app"
+	"molt/ecosystem"
 	"molt/render"
 )
 
@@ -120,6 +121,14 @@ func (c *call) use() (*app.App, func(), error) {
 		c.say("repaired: %s", a.Repaired)
 	}
 	return a, release, nil
+}
+
+// ecosystem returns the one that the call names, else the first.
+func (c *call) ecosystem() (ecosystem.Ecosystem, error) {
+	if c.settings.Ecosystem == "" {
+		return app.Ecosystems[0], nil
+	}
+	return app.Named(c.settings.Ecosystem)
 }
 
 // say prints a message for people beside the result.

@@ -5,7 +5,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"molt/app"
 	"molt/core/version"
 	"molt/render"
 )
@@ -18,11 +17,7 @@ func (c *call) rangeOf() *cobra.Command {
 		Example: "  molt range '^1.2.3-beta.2 || 3.x' 1.2.3-beta.3 1.9.0 2.0.0 3.4.5",
 		Args:    cobra.MinimumNArgs(2),
 		RunE: func(_ *cobra.Command, args []string) error {
-			name := c.settings.Ecosystem
-			if name == "" {
-				name = app.Ecosystems[0].Name()
-			}
-			e, err := app.Named(name)
+			e, err := c.ecosystem()
 			if err != nil {
 				return err
 			}

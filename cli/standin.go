@@ -28,11 +28,7 @@ until it is interrupted. Without UNIVERSE it serves the demo's packages. docs/fo
 		Example: "  molt standin\n  molt standin --listen 127.0.0.1:7411 packages.universe",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			name := c.settings.Ecosystem
-			if name == "" {
-				name = app.Ecosystems[0].Name()
-			}
-			e, err := app.Named(name)
+			e, err := c.ecosystem()
 			if err != nil {
 				return err
 			}

@@ -71,7 +71,7 @@ func (s *solver) wantOptional(i *instance) {
 	}
 }
 
-// openInstance states the needs of an instance that is part of the assignment.
+// openInstance states the needs of an instance that is part of the assignment or, under single tenancy, about to be.
 func (s *solver) openInstance(i *instance) error {
 	r := &i.pkg.Releases[i.w]
 	s.opened[opening{i.pkg.Name, i.w}] = true

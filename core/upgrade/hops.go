@@ -307,7 +307,7 @@ func (p *planner) runtime(h hop, r *solve.Resolution) error {
 	if err != nil {
 		return err
 	}
-	st := Stage{ID: "runtime-" + h.major, Kind: RuntimeStage, Title: "raise the runtime; by hand"}
+	st := Stage{ID: "runtime-" + h.major, Kind: RuntimeStage, Title: "raise the runtime"}
 	for _, n := range needs {
 		if n.Deployed != "" && !n.Met {
 			st.Raise = append(st.Raise, n)
