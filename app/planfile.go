@@ -38,6 +38,14 @@ type StageDoc struct {
 	Raise   []RaiseDoc  `yaml:"raise,omitempty"`
 	Changes []ChangeDoc `yaml:"changes,omitempty"`
 	Lock    *LockDoc    `yaml:"lock,omitempty"`
+	Aims    []AimDoc    `yaml:"aims,omitempty"`
+}
+
+// An AimDoc is something that a stage has as little of as can be: how much, and a proven least.
+type AimDoc struct {
+	Aim   string `yaml:"aim"`
+	Cost  int    `yaml:"cost"`
+	Least int    `yaml:"least"`
 }
 
 // What became of a stage.
@@ -95,6 +103,11 @@ func NewPlanDoc(p *upgrade.Plan) *PlanDoc {
 		}
 		if s.After != nil {
 			st.Lock = &LockDoc{s.Locked.Added, s.Locked.Removed, s.Locked.Moved}
+		}
+		if s.Optimum != nil {
+			for i, aim := range s.Optimum.Aims {
+				st.Aims = append(st.Aims, AimDoc{aim, s.Optimum.Cost[i], s.Optimum.Bound[i]})
+			}
 		}
 		doc.Stages = append(doc.Stages, st)
 	}

@@ -2,6 +2,7 @@ package render
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"charm.land/lipgloss/v2"
@@ -28,6 +29,7 @@ type PlanStage struct {
 	Changes []PlanChange `json:"changes"`
 	Raise   []RuntimeDoc `json:"raise,omitempty"`
 	Locked  PlanLocked   `json:"locked"`
+	Aims    []PlanAim    `json:"aims,omitempty"`
 	Status  string       `json:"status"`
 }
 
@@ -55,6 +57,14 @@ type PlanLocked struct {
 	Moved   int `json:"moved"`
 }
 
+// A PlanAim is something that a stage has as little of as can be: how much, and the least that is proven to be needed
+// given the aims before it.
+type PlanAim struct {
+	Aim   string `json:"aim"`
+	Cost  int    `json:"cost"`
+	Least int    `json:"least"`
+}
+
 // NewPlanDoc makes the document of a plan as it stands in the plan's file.
 func NewPlanDoc(file *app.PlanDoc) PlanDoc {
 	doc := PlanDoc{Schema: "molt/plan/1", Goal: file.Goal, Reachable: file.Reachable, Stages: []PlanStage{}, Wall: append([]string{}, file.Wall...)}
@@ -71,6 +81,9 @@ func newPlanStage(s app.StageDoc) PlanStage {
 	}
 	for _, r := range s.Raise {
 		st.Raise = append(st.Raise, RuntimeDoc{Name: r.Runtime, Needs: r.Needs, By: r.By, Deployed: r.Deployed})
+	}
+	for _, a := range s.Aims {
+		st.Aims = append(st.Aims, PlanAim(a))
 	}
 	if s.Lock != nil {
 		st.Locked = PlanLocked(*s.Lock)
@@ -137,6 +150,26 @@ func (p *Page) changes(s PlanStage) {
 	if rows != nil {
 		p.table("     ", rows)
 	}
+	if s.Aims != nil {
+		p.aims(s.Aims)
+	}
+}
+
+// aims says what a stage costs at the least, and how far that is proven.
+func (p *Page) aims(all []PlanAim) {
+	var proven, open []string
+	for _, a := range all {
+		if len(open) == 0 && a.Cost == a.Least {
+			proven = append(proven, fmt.Sprintf("%s %d", a.Aim, a.Cost))
+		} else {
+			open = append(open, fmt.Sprintf("%s %d, at least %d needed", a.Aim, a.Cost, a.Least))
+		}
+	}
+	text := "proven fewest: " + strings.Join(proven, ", ")
+	if open != nil {
+		text += "; not proven: " + strings.Join(open, ", ")
+	}
+	p.wrapped("     ", text)
 }
 
 func changeCells(s PlanStage, c PlanChange) []cell {

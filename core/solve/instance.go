@@ -101,7 +101,7 @@ func (s *solver) leaves(d Demand) bool {
 func (s *solver) reset() {
 	s.vars, s.clauses, s.trail, s.levels, s.head = nil, nil, nil, nil, 0
 	s.order, s.bump, s.conflicts, s.loose = heap{}, 1, nil, nil
-	s.causes, s.reasons, s.foreign = nil, nil, map[string]bool{}
+	s.causes, s.reasons, s.foreign, s.begun = nil, nil, map[string]bool{}, false
 	s.instances, s.count, s.appVars, s.slots = map[string]*instance{}, 0, map[string]int32{}, nil
 	s.slotOf, s.fixed = map[string]provider{}, map[fixedKey]int32{}
 	s.waiting, s.toOpen, s.toExpand, s.deferred = map[string][]waitingPeer{}, nil, nil, nil
@@ -111,6 +111,7 @@ func (s *solver) reset() {
 		clear(p.inUse)
 		clear(p.plain)
 	}
+	s.setLimits()
 	s.spread()
 	s.stale = false
 }
@@ -299,6 +300,11 @@ func (s *solver) begin() error {
 		s.add(s.cause(origin{k: int32(k)}), term{v, set})
 		s.order.push(s, v)
 	}
+	for k, l := range s.problem.limits {
+		if v, ok := s.appVars[l.as]; ok && l.as != "" {
+			s.limit(v, int32(k))
+		}
+	}
 	return nil
 }
 
@@ -328,7 +334,7 @@ func (s *solver) appVar(as, name string) (int32, error) {
 	if err != nil {
 		return -1, err
 	}
-	v := s.newVar(p, p.n)
+	v := s.edgeVar(p)
 	s.appVars[as] = v
 	if as == name {
 		p.app = v

@@ -22,6 +22,11 @@ type solver struct {
 	opened map[opening]bool
 	stale  bool
 
+	switches []int32            // of the problem's limits
+	limits   map[string][]int32 // the numbers of limits, by the package that they hold for wherever it stands
+	asked    []int32            // the limits that are to hold in this run
+	core     []int32            // the limits that the last run refuted together
+
 	vars    []variable
 	clauses []clause
 	trail   []event
@@ -30,11 +35,13 @@ type solver struct {
 	order   heap
 	bump    float64
 
-	conflicts []int32 // clauses that were false when they were added
-	loose     []int32 // clauses that were enforced above the level at which they already could have been
-	causes    []origin
-	reasons   []reason
-	names     []string // memory for hints
+	begun      bool
+	work, most int     // how many times a domain was narrowed, and when to stop; 0 for never; survive reset
+	conflicts  []int32 // clauses that were false when they were added
+	loose      []int32 // clauses that were enforced above the level at which they already could have been
+	causes     []origin
+	reasons    []reason
+	names      []string // memory for hints
 
 	app       *instance
 	instances map[string]*instance // those whose place matters, by key
@@ -105,10 +112,20 @@ func (s *solver) newVar(p *pkg, n int) int32 {
 	return v
 }
 
+// edgeVar makes the variable of an edge to a package, within the limits that hold wherever the package stands.
+func (s *solver) edgeVar(p *pkg) int32 {
+	v := s.newVar(p, p.n)
+	for _, k := range s.limits[p.Name] {
+		s.limit(v, k)
+	}
+	return v
+}
+
 func (s *solver) level() int32 { return int32(len(s.levels)) }
 
 // narrow shrinks a domain and records it.
 func (s *solver) narrow(v int32, set domain, reason int32) {
+	s.work++
 	x := &s.vars[v]
 	next := set
 	if !within(set, x.dom) {
@@ -121,7 +138,7 @@ func (s *solver) narrow(v int32, set domain, reason int32) {
 	x.dom = next
 	x.last = int32(len(s.trail))
 	if x.pkg == nil {
-		if next.has(0) && !next.has(1) {
+		if x.inst != nil && next.has(0) && !next.has(1) {
 			s.toOpen = append(s.toOpen, x.inst)
 		}
 	} else if next.count() == 1 {
@@ -164,14 +181,23 @@ func (s *solver) back(level int32) {
 	}
 }
 
-// run searches until a solution stands or none can.
+// run searches until a solution stands or none can. It may be called again, with other limits asked for; what was
+// learned stays.
 func (s *solver) run() (bool, error) {
-	if err := s.begin(); err != nil {
-		return false, err
+	s.back(0)
+	s.core = nil
+	if !s.begun {
+		s.begun = true
+		if err := s.begin(); err != nil {
+			return false, err
+		}
 	}
 	for {
 		if err := s.ctx.Err(); err != nil {
 			return false, err
+		}
+		if s.most > 0 && s.work > s.most {
+			return false, errSpent
 		}
 		if bad := s.falseClause(); bad >= 0 {
 			if !s.settle(bad) {
@@ -184,6 +210,12 @@ func (s *solver) run() (bool, error) {
 			return false, err
 		}
 		if grew {
+			continue
+		}
+		if int(s.level()) < len(s.asked) {
+			if !s.ask(s.asked[s.level()]) {
+				return false, nil
+			}
 			continue
 		}
 		v := s.next()

@@ -44,6 +44,8 @@ type Problem struct {
 	Keep map[string][]string
 	// Refuse names releases that must not be used, by package.
 	Refuse map[string][]string
+
+	limits []limit // what an Optimizer restricts further
 }
 
 // A Root is a declaration of the application's manifest. Several roots may declare the same name; all must hold.
@@ -171,18 +173,25 @@ var ErrEndless = errors.New("the packages need each other in a cycle that never 
 // the refutation used. With a focus, a resolution that is found is not drawn.
 func search(ctx context.Context, source universe.Source, p Problem, f *focus) (*Resolution, []Demand, error) {
 	s := newSolver(ctx, source, p, f)
+	solved, err := s.settled()
+	switch {
+	case err != nil:
+		return nil, nil, err
+	case !solved:
+		return nil, s.proof(), nil
+	case f != nil:
+		return &Resolution{}, nil, nil
+	}
+	r, err := s.extract()
+	return r, nil, err
+}
+
+// settled runs the search until it need not be repeated.
+func (s *solver) settled() (bool, error) {
 	for {
 		solved, err := s.run()
-		switch {
-		case err != nil:
-			return nil, nil, err
-		case !solved:
-			return nil, s.proof(), nil
-		case !s.stale && f != nil:
-			return &Resolution{}, nil, nil
-		case !s.stale:
-			r, err := s.extract()
-			return r, nil, err
+		if err != nil || !solved || !s.stale {
+			return solved, err
 		}
 		s.reset()
 	}

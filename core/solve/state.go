@@ -100,7 +100,7 @@ func (s *solver) openInstance(i *instance) error {
 			}
 			p = s.vars[v].pkg
 		} else {
-			v = s.newVar(p, p.n)
+			v = s.edgeVar(p)
 		}
 		s.stateNeed(i, k, s.newEdge(i, d.As, p, v, d.Optional))
 	}

@@ -16,13 +16,13 @@ func (p *planner) after() error {
 	if err != nil {
 		return err
 	}
-	c, level := p.exact(p.now), map[string]concession{}
+	c, moving := p.exact(p.now), map[string]bool{}
 	for name, versions := range fresh {
 		c[name] = append(c[name], versions...)
-		level[name] = inStep
+		moving[name] = true
 	}
 	if len(fresh) > 0 {
-		r, _, err := p.solve(c, keepExcept(p.now.locked, p.names(), level))
+		r, _, err := p.solve(c, keepExcept(p.now.locked, moving))
 		if err != nil {
 			return err
 		}
@@ -96,15 +96,15 @@ func (p *planner) newer(fits func(from, to version.Version) bool) (map[string][]
 
 // afterFamily moves a family to its newest releases that resolve with everything else as it is.
 func (p *planner) afterFamily(family []string, breaking map[string][]string, whole bool) error {
-	c, level := p.exact(p.now), map[string]concession{}
+	c, moving := p.exact(p.now), map[string]bool{}
 	for _, name := range family {
 		c[name] = breaking[name]
 		if whole {
 			c[name] = breaking[name][len(breaking[name])-1:]
 		}
-		level[name] = free
+		moving[name] = true
 	}
-	r, _, err := p.solve(c, keepExcept(p.now.locked, family, level))
+	r, _, err := p.solve(c, keepExcept(p.now.locked, moving))
 	if err != nil || r == nil {
 		return err
 	}

@@ -82,15 +82,15 @@ func (p *planner) hop(h hop) (bool, error) {
 	// One bridge can open the way for another, so this goes on until none is added. What then still has to move goes
 	// together with the framework.
 	var r *solve.Resolution
+	var best *Optimum
 	for bridged := -1; bridged < len(p.plan.Stages); {
 		bridged = len(p.plan.Stages)
-		var level map[string]concession
-		if r, level, err = p.optimum(p.without(retired), h.releases); err != nil || r == nil {
+		if r, best, err = p.optimum(p.without(retired), h.releases); err != nil || r == nil {
 			return undo(err)
 		}
 		var moving []string
 		for _, name := range p.names() {
-			if level[name] > stay && versionOf(r, name) != versionOf(p.now.locked, name) {
+			if name != p.goal.Name && versionOf(r, name) != versionOf(p.now.locked, name) {
 				moving = append(moving, name)
 			}
 		}
@@ -103,7 +103,7 @@ func (p *planner) hop(h hop) (bool, error) {
 	if err := p.runtime(h, r); err != nil {
 		return undo(err)
 	}
-	done, err := p.goalStage(h, r, retired)
+	done, err := p.goalStage(h, r, best, retired)
 	if err != nil || !done {
 		return undo(err)
 	}
@@ -246,12 +246,12 @@ func (p *planner) bridgeScope(h hop, family []string, later bool) (choice, error
 // bridgeWithin adds a stage that moves a family to some of the given releases; it reports whether there was one.
 func (p *planner) bridgeWithin(h hop, family, retired []string, c choice) (bool, error) {
 	current := versionOf(p.now.locked, p.goal.Name)
-	level := map[string]concession{}
+	moving := map[string]bool{}
 	for _, name := range family {
-		level[name] = free
+		moving[name] = true
 	}
 	for len(c[family[0]]) > 0 { // each round refuses one release that the goal does not go with after all
-		r, _, err := p.solve(c, keepExcept(p.now.locked, family, level))
+		r, _, err := p.solve(c, keepExcept(p.now.locked, moving))
 		if err != nil || r == nil {
 			return false, err
 		}
@@ -292,7 +292,7 @@ func (p *planner) opens(h hop, to map[string]string, retired []string) (bool, er
 		if err != nil {
 			return false, err
 		}
-		c[name] = p.scopes(pkg, s, name)[last]
+		_, c[name] = p.scopes(pkg, s, name)
 		if v, ok := to[name]; ok {
 			c[name] = []string{v}
 		}
@@ -335,7 +335,7 @@ func (p *planner) raised(name string) {
 }
 
 // goalStage moves the framework and all that the optimum moves with it.
-func (p *planner) goalStage(h hop, r *solve.Resolution, retired []string) (bool, error) {
+func (p *planner) goalStage(h hop, r *solve.Resolution, best *Optimum, retired []string) (bool, error) {
 	to := versionsOf(r, p.names())
 	reason := func(name string) string {
 		switch {
@@ -367,6 +367,7 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, retired []string) (bool,
 		return false, err
 	}
 	st.Changes = append(st.Changes, removed...)
+	st.Optimum = best
 	p.plan.Stages = append(p.plan.Stages, *st)
 	p.now = next
 	return true, nil

@@ -1,6 +1,7 @@
 package upgrade
 
 import (
+	"maps"
 	"slices"
 
 	"molt/core/solve"
@@ -8,121 +9,128 @@ import (
 	"molt/core/version"
 )
 
-// A concession is how far a declared package may be moved. Each includes the ones before it.
-type concession int
+// An Optimum tells what was aimed for on the way to a goal, in order, and how near the solution is to the best.
+type Optimum struct {
+	Aims   []string
+	Cost   []int
+	Bound  []int // no solution costs less, the first difference deciding
+	Proven bool
+}
 
-const (
-	stay   concession = iota // the release it has
-	inLine                   // releases that the line in the manifest admits and that do not break
-	inStep                   // releases that do not break
-	free                     // every usable release
-	last   = free
-)
+// effort bounds the work on the aims that come after the manifest's: about a second for an application of a thousand
+// packages. What was reached by then is nearly always the best, only not proven to be.
+const effort = 200_000
 
-// price orders solutions as the design does: first the fewest packages that break, then the fewest lines changed, then
-// the fewest packages moved. Counts stay far below the ratio of the prices.
-var price = [...]int{stay: 0, inLine: 1, inStep: 1 + 1e4, free: 1 + 1e4 + 1e8}
-
-// optimum finds the cheapest way to bring the framework to a target: which declared packages have to give way, and how
-// far. It keeps a list of cores, sets of concessions that were refuted together; the cheapest assignment that goes
-// beyond each core somewhere is tried next (an implicit hitting set, as in Moreno-Centeno and Karp, 2013). The first
-// one that resolves is optimal, since no cheaper one can. Without any solution it returns nil.
-func (a *advisor) optimum(s state, target []string) (*solve.Resolution, map[string]concession, error) {
+// optimum finds the best way to bring the framework to a target: the fewest declared packages that break, then the
+// fewest lines of the manifest changed, then the fewest locked packages moved, then the newest releases of those
+// declared packages that move, one after the other. Held packages are not touched. Without any solution it returns nil.
+func (a *advisor) optimum(s state, target []string) (*solve.Resolution, *Optimum, error) {
 	names := slices.DeleteFunc(a.names(), func(n string) bool { return n == a.goal.Name || s.gone[n] })
-	scopes := map[string][][]string{}
+	c := choice{a.goal.Name: target}
+	breaking, lines := solve.Objective{Name: "majors besides the goal"}, solve.Objective{Name: "lines besides the goal"}
 	for _, name := range names {
 		p, err := a.pkg(name)
 		if err != nil {
 			return nil, nil, err
 		}
-		scopes[name] = a.scopes(p, s, name)
+		inStep, free := a.scopes(p, s, name)
+		c[name] = free
+		if versionOf(s.locked, name) == "" || slices.Contains(a.app.Held, name) {
+			continue
+		}
+		breaking.Wishes = append(breaking.Wishes, solve.Wish{As: name, Package: p.Name, Among: inStep})
+		line := append(texts(p, a.admitted(p, s, name)), versionOf(s.locked, name))
+		lines.Wishes = append(lines.Wishes, solve.Wish{As: name, Package: p.Name, Among: line})
 	}
-	try := func(level map[string]concession) (*solve.Resolution, []string, error) {
-		c := choice{a.goal.Name: target}
-		for _, name := range names {
-			c[name] = scopes[name][level[name]]
-		}
-		return a.solve(c, keepExcept(s.locked, names, level))
+	o := solve.NewOptimizer(a.ctx, a.source, a.problem(c, s.locked.Versions()))
+	best, err := o.Minimize(breaking, lines)
+	if err != nil || best == nil {
+		return nil, nil, err
 	}
-	var cores []map[string]concession
-	for {
-		level := cheapest(names, cores)
-		if level == nil {
-			return nil, nil, nil
-		}
-		r, blame, err := try(level)
-		if err != nil || r != nil {
-			return r, level, err
-		}
-		core := map[string]concession{}
-		for _, name := range blame {
-			if l, ok := level[name]; ok && l < last {
-				core[name] = l
-			}
-		}
-		for _, name := range blame { // a smaller core says more
-			at, ok := core[name]
-			if !ok {
-				continue
-			}
-			trial := map[string]concession{}
-			for _, n := range names {
-				trial[n] = last
-			}
-			for n, l := range core {
-				if n != name {
-					trial[n] = l
-				}
-			}
-			if r, _, err := try(trial); err != nil {
-				return nil, nil, err
-			} else if r == nil {
-				delete(core, name)
-			} else {
-				core[name] = at
-			}
-		}
-		cores = append(cores, core)
+	o.Effort = effort
+	if best, err = o.Minimize(keepLocked(s.locked)); err != nil {
+		return nil, nil, err
 	}
+	newest, err := a.newest(best.Resolution, s.locked, c, names)
+	if err != nil {
+		return nil, nil, err
+	}
+	if len(newest) > 0 {
+		if best, err = o.Minimize(newest...); err != nil {
+			return nil, nil, err
+		}
+	}
+	aims := []string{breaking.Name, lines.Name, "locked packages moved"}
+	return best.Resolution, &Optimum{aims, best.Cost[:len(aims)], best.Bound[:len(aims)], best.Proven()}, nil
 }
 
-// keepExcept prefers what is locked, but not of the packages that were allowed to move: these shall be new.
-func keepExcept(locked *solve.Resolution, names []string, level map[string]concession) map[string][]string {
-	keep := locked.Versions()
-	for _, name := range names {
-		if level[name] > stay {
-			if n := locked.Root(name); n != nil {
-				delete(keep, n.Name)
+// keepLocked is the objective to move as few locked packages as can be.
+func keepLocked(locked *solve.Resolution) solve.Objective {
+	o := solve.Objective{Name: "locked packages moved"}
+	if locked == nil {
+		return o
+	}
+	versions := locked.Versions()
+	for _, name := range slices.Sorted(maps.Keys(versions)) {
+		o.Wishes = append(o.Wishes, solve.Wish{Package: name, Among: versions[name]})
+	}
+	return o
+}
+
+// newest makes an objective of each declared package that a solution moves: how many releases it could be newer. What
+// the solution has reached is a wish too, so that it is not lost.
+func (a *advisor) newest(r, locked *solve.Resolution, c choice, names []string) ([]solve.Objective, error) {
+	var all []solve.Objective
+	for _, name := range append([]string{a.goal.Name}, names...) {
+		got := versionOf(r, name)
+		if got == "" || got == versionOf(locked, name) && name != a.goal.Name {
+			continue
+		}
+		p, err := a.pkg(name)
+		if err != nil {
+			return nil, err
+		}
+		o := solve.Objective{Name: name + " newer"}
+		for k, v := range c[name] {
+			if i := p.Index(v); i >= p.Index(got) && p.Releases[i].Deprecated == "" {
+				o.Wishes = append(o.Wishes, solve.Wish{As: name, Package: p.Name, Among: c[name][k:]})
 			}
+		}
+		all = append(all, o)
+	}
+	return all, nil
+}
+
+// keepExcept prefers what is locked, but not of the packages that are to move: these shall be new.
+func keepExcept(locked *solve.Resolution, moving map[string]bool) map[string][]string {
+	keep := locked.Versions()
+	for name := range moving {
+		if n := locked.Root(name); n != nil {
+			delete(keep, n.Name)
 		}
 	}
 	return keep
 }
 
-// scopes lists, by concession, the releases that a package may have. Releases before the one in use come into question
-// only with the last concession.
-func (a *advisor) scopes(p *universe.Package, s state, name string) [][]string {
+// scopes lists the releases that a package may have without breaking, and all that it may have: these hold releases
+// before the one in use too. A held package has the one in use alone.
+func (a *advisor) scopes(p *universe.Package, s state, name string) (inStep, free []string) {
 	current := versionOf(s.locked, name)
+	all := texts(p, a.usable(p, current))
 	at := p.Index(current)
-	if at < 0 {
-		all := texts(p, a.usable(p, current))
-		return [][]string{all, all, all, all}
+	switch {
+	case at < 0:
+		return all, all
+	case slices.Contains(a.app.Held, name):
+		return []string{current}, []string{current}
 	}
-	now := []string{current}
-	if slices.Contains(a.app.Held, name) {
-		return [][]string{now, now, now, now}
-	}
-	admitted := a.admitted(p, s, name)
-	step, line := version.NewSet(len(p.Releases)), version.NewSet(len(p.Releases))
+	step := version.NewSet(len(p.Releases))
 	for i := range a.usable(p, current).All() {
 		if i == at || i > at && !a.app.Scheme.Breaking(p.Releases[at].Version, p.Releases[i].Version) {
 			step.Add(i)
-			if i == at || admitted.Has(i) {
-				line.Add(i)
-			}
 		}
 	}
-	return [][]string{now, texts(p, line), texts(p, step), texts(p, a.usable(p, current))}
+	return texts(p, step), all
 }
 
 // admitted returns the releases that every line of the manifest about a name admits.
@@ -135,42 +143,4 @@ func (a *advisor) admitted(p *universe.Package, s state, name string) version.Se
 		}
 	}
 	return all
-}
-
-// cheapest finds the cheapest assignment of concessions that goes beyond every core in at least one package, by branch
-// and bound; nil when a core leaves no way. Among equals the one that concedes to earlier names wins.
-func cheapest(names []string, cores []map[string]concession) map[string]concession {
-	best, bound := map[string]concession(nil), int(1)<<62
-	level := map[string]concession{}
-	for _, n := range names {
-		level[n] = stay
-	}
-	var branch func(cost int)
-	branch = func(cost int) {
-		if cost >= bound {
-			return
-		}
-		for _, core := range cores {
-			if slices.ContainsFunc(names, func(n string) bool { l, ok := core[n]; return ok && level[n] > l }) {
-				continue
-			}
-			for _, n := range names {
-				l, ok := core[n]
-				if !ok || l == last {
-					continue
-				}
-				was := level[n]
-				level[n] = l + 1
-				branch(cost - price[was] + price[level[n]])
-				level[n] = was
-			}
-			return
-		}
-		bound, best = cost, map[string]concession{}
-		for n, l := range level {
-			best[n] = l
-		}
-	}
-	branch(0)
-	return best
 }

@@ -45,6 +45,7 @@ type Stage struct {
 	Raise   []RuntimeNeed     // of a runtime stage
 	After   *solve.Resolution // nil for a runtime stage, which changes no package
 	Locked  Moves
+	Optimum *Optimum // of a goal stage
 }
 
 // A Change is what a stage does to one declaration. From is zero for an added one, To for a removed one.
@@ -149,7 +150,7 @@ func (p *planner) minors() error  { return p.freshen(MinorStage, version.Minor) 
 
 func (p *planner) freshen(kind StageKind, most version.Jump) error {
 	c := p.exact(p.now)
-	level := map[string]concession{}
+	moving := map[string]bool{}
 	for _, name := range p.names() {
 		pkg, err := p.pkg(name)
 		if err != nil {
@@ -171,10 +172,10 @@ func (p *planner) freshen(kind StageKind, most version.Jump) error {
 		}
 		c[name] = fresh
 		if len(fresh) > 1 {
-			level[name] = inStep
+			moving[name] = true
 		}
 	}
-	r, _, err := p.solve(c, keepExcept(p.now.locked, p.names(), level))
+	r, _, err := p.solve(c, keepExcept(p.now.locked, moving))
 	if err != nil || r == nil {
 		return err
 	}
@@ -287,8 +288,8 @@ func (p *planner) declared(s state) []Declared {
 	return all
 }
 
-// LockStage solves the declarations that a stage leaves behind, with the named targets and otherwise near to what was
-// locked before. It is what a plan computes and what carrying it out computes again.
+// LockStage solves the declarations that a stage leaves behind, with the named targets and otherwise as near to what was
+// locked before as can be found. It is what a plan computes and what carrying it out computes again.
 func LockStage(ctx context.Context, source universe.Source, app Application, declared []Declared, before *solve.Resolution, to map[string]string) (*solve.Resolution, error) {
 	p := solve.Problem{Tenancy: app.Tenancy}
 	if before != nil {
@@ -301,7 +302,19 @@ func LockStage(ctx context.Context, source universe.Source, app Application, dec
 		}
 		p.Roots = append(p.Roots, root)
 	}
-	return solve.Resolve(ctx, source, p)
+	if before == nil {
+		return solve.Resolve(ctx, source, p)
+	}
+	o := solve.NewOptimizer(ctx, source, p)
+	o.Effort = effort
+	best, err := o.Minimize(keepLocked(before))
+	if err != nil {
+		return nil, err
+	}
+	if best == nil {
+		return solve.Resolve(ctx, source, p) // for the tangle
+	}
+	return best.Resolution, nil
 }
 
 // moves compares two resolutions package by package: a package at another release has moved.

@@ -1,0 +1,77 @@
+package solve
+
+import "slices"
+
+// A limit restricts the releases of a package, wherever it stands or under one name of the application. It has a switch,
+// and a run asks for some of the limits by deciding their switches before everything else (an assumption, as in Eén and
+// Sörensson, "An extensible SAT-solver", 2003). What is learned holds whatever is asked for, so that a solver can run
+// again with others.
+type limit struct {
+	as, pkg string // one of them is ""
+	set     domain // with "none"
+}
+
+// setLimits makes the switches.
+func (s *solver) setLimits() {
+	s.switches, s.limits, s.asked = nil, map[string][]int32{}, nil
+	for k, l := range s.problem.limits {
+		s.switches = append(s.switches, s.newVar(nil, 1))
+		s.asked = append(s.asked, int32(k))
+		if l.pkg != "" {
+			s.limits[l.pkg] = append(s.limits[l.pkg], int32(k))
+		}
+	}
+}
+
+// limit keeps a variable within a limit, when its switch is on.
+func (s *solver) limit(v, k int32) {
+	s.add(noReason, term{s.switches[k], off}, term{v, s.problem.limits[k].set})
+}
+
+// ask decides that a limit holds. It reports false when the limits asked for before forbid that, and leaves them, as
+// far as they have to do with it, in core.
+func (s *solver) ask(k int32) bool {
+	v := s.switches[k]
+	switch d := s.vars[v].dom; {
+	case !d.has(0):
+		s.core = append(s.blame(term{v, on}), k)
+		slices.Sort(s.core)
+		return false
+	case !d.has(1): // it follows; the level stays empty
+		s.levels = append(s.levels, len(s.trail))
+	default:
+		s.decide(v, 0)
+	}
+	return true
+}
+
+// blame returns the limits whose switches made a term false, in no order. All decisions so far are switches.
+func (s *solver) blame(t term) (limits []int32) {
+	var parents []int32 // nobody asks for the proof
+	now := s.merge(nil, t, &parents)
+	for len(now) > 0 {
+		pivot := 0
+		for i := range now {
+			if now[i].since > now[pivot].since {
+				pivot = i
+			}
+		}
+		held, e := now[pivot], s.trail[now[pivot].since]
+		now = slices.Delete(now, pivot, pivot+1)
+		if e.reason < 0 {
+			limits = append(limits, int32(slices.Index(s.switches, e.v)))
+			continue
+		}
+		for _, other := range s.clauses[e.reason].terms {
+			if other.v == e.v {
+				held.set = and(held.set, other.set)
+			} else {
+				now = s.merge(now, other, &parents)
+			}
+		}
+		if !held.set.empty() {
+			now = s.merge(now, held.term, &parents)
+		}
+	}
+	return limits
+}
