@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"sort"
 	"strings"
 )
 
@@ -31,7 +30,8 @@ type drawing struct {
 	top    map[string]int    // places at the application's level
 	todo   []int
 
-	depth    int // how far to look before a place is tied to one above
+	targets  []*instance // memory for unfold
+	depth    int         // how far to look before a place is tied to one above
 	ties     int
 	compared map[[3]int]bool // what alike found
 	states   map[string]int  // when places are folded, the first of each state
@@ -148,12 +148,12 @@ func (d *drawing) unfold(n int) bool {
 		return false
 	}
 	if p.env == nil {
-		p.env = map[string]int{}
-		for _, name := range slices.Sorted(maps.Keys(p.inst.sees)) {
-			p.env[name] = d.atTop(name)
-		}
+		p.env = d.envOf(p.inst, d.atTop)
 	}
-	targets := make([]*instance, len(p.inst.needs))
+	if cap(d.targets) < len(p.inst.needs) {
+		d.targets = make([]*instance, 2*len(p.inst.needs))
+	}
+	targets := d.targets[:len(p.inst.needs)]
 	for k, e := range p.inst.needs {
 		targets[k] = d.target(e)
 	}
@@ -192,20 +192,33 @@ func (d *drawing) unfold(n int) bool {
 			continue
 		}
 		c := d.places[k]
-		c.env = map[string]int{}
-		for _, name := range slices.Sorted(maps.Keys(c.inst.sees)) {
+		c.env = d.envOf(c.inst, func(name string) int {
 			if k, ok := own(name); ok {
-				c.env[name] = p.needs[k]
-			} else {
-				c.env[name] = d.seen(p, name)
+				return p.needs[k]
 			}
-		}
+			return d.seen(p, name)
+		})
 	}
 	d.tie(n, p)
 	for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
 		d.peer(p, peer.As) // what the application provides comes into being where it is first seen
 	}
 	return true
+}
+
+// nothingSeen is the environment of the many places that see nothing.
+var nothingSeen = map[string]int{}
+
+// envOf makes the environment of a place of an instance from where it finds each name.
+func (d *drawing) envOf(i *instance, find func(name string) int) map[string]int {
+	if len(i.sees) == 0 {
+		return nothingSeen
+	}
+	env := make(map[string]int, len(i.sees))
+	for _, name := range slices.Sorted(maps.Keys(i.sees)) {
+		env[name] = find(name)
+	}
+	return env
 }
 
 // seen returns the place that p sees under a name it does not need itself.
@@ -222,18 +235,18 @@ func (d *drawing) shared(t *instance, p *place, n int) int {
 		at, ok := d.plain[t]
 		if !ok {
 			at = d.place(t, n)
-			d.places[at].env = map[string]int{}
+			d.places[at].env = nothingSeen
 			d.plain[t] = at
 		}
 		return at
 	}
 	key := strings.Builder{}
 	fmt.Fprintf(&key, "%p", t)
-	env := map[string]int{}
-	for _, name := range slices.Sorted(maps.Keys(t.sees)) {
-		env[name] = d.seen(p, name)
-		fmt.Fprintf(&key, "|%s=%d", name, env[name])
-	}
+	env := d.envOf(t, func(name string) int {
+		at := d.seen(p, name)
+		fmt.Fprintf(&key, "|%s=%d", name, at)
+		return at
+	})
 	if at, ok := d.byKey[key.String()]; ok {
 		return at
 	}
@@ -414,8 +427,9 @@ func (d *drawing) peer(p *place, name string) int {
 
 // resolution gives the classes that the application reaches their names.
 func (d *drawing) resolution() *Resolution {
-	first := map[int]*place{} // a place of each class
+	first := make([]*place, len(d.places)) // a place of each class
 	var order []int
+	edges := 0
 	var reach func(at int)
 	reach = func(at int) {
 		if at == none || first[d.classOf(at)] != nil {
@@ -424,6 +438,8 @@ func (d *drawing) resolution() *Resolution {
 		p := d.standing(at)
 		first[p.class] = p
 		order = append(order, p.class)
+		r := &p.inst.pkg.Releases[p.inst.w]
+		edges += len(r.Needs) + len(r.Peers)
 		for _, next := range p.needs {
 			reach(next)
 		}
@@ -443,7 +459,16 @@ func (d *drawing) resolution() *Resolution {
 		}
 		return ids[d.classOf(at)]
 	}
-	res := &Resolution{}
+	res := &Resolution{Packages: make([]Node, 0, len(order))}
+	memory := make([]Edge, edges) // one for all
+	edgesFor := func(n int) []Edge {
+		if n == 0 {
+			return nil
+		}
+		all := memory[:0:n]
+		memory = memory[n:]
+		return all
+	}
 	for _, r := range d.problem.Roots {
 		e := Edge{Name: r.As, Package: r.Package, Constraint: r.Text, Group: r.Group, Optional: r.Optional, Foreign: r.Foreign}
 		if !r.Foreign {
@@ -454,7 +479,7 @@ func (d *drawing) resolution() *Resolution {
 	for _, class := range order {
 		p := first[class]
 		r := &p.inst.pkg.Releases[p.inst.w]
-		n := Node{ID: ids[class], Name: p.inst.pkg.Name, Version: r.Version.String()}
+		n := Node{ID: ids[class], Name: p.inst.pkg.Name, Version: r.Version.String(), Needs: edgesFor(len(r.Needs)), Peers: edgesFor(len(r.Peers))}
 		for k, need := range r.Needs {
 			n.Needs = append(n.Needs, Edge{Name: need.As, Package: need.Package, Constraint: need.Text, Optional: need.Optional,
 				Foreign: need.Foreign, To: to(p.needs[k])})
@@ -465,24 +490,28 @@ func (d *drawing) resolution() *Resolution {
 		}
 		res.Packages = append(res.Packages, n)
 	}
-	sort.Slice(res.Packages, func(i, j int) bool { return res.Packages[i].ID < res.Packages[j].ID })
+	slices.SortFunc(res.Packages, func(a, b Node) int { return strings.Compare(a.ID, b.ID) })
 	return res
 }
 
 // names gives each class its ID: name@version, and where that is not unique also what it stands beside.
-func (d *drawing) names(order []int, first map[int]*place) map[int]string {
-	same := map[string][]int{}
+func (d *drawing) names(order []int, first []*place) []string {
+	ids := make([]string, len(first))
+	owner := make(map[string]int, len(order)) // of each name@version
+	same := map[string][]int{}                // those that several have
 	for _, class := range order {
 		p := first[class]
 		id := p.inst.pkg.Name + "@" + p.inst.pkg.Releases[p.inst.w].Version.String()
-		same[id] = append(same[id], class)
-	}
-	ids := map[int]string{}
-	for id, classes := range same {
-		if len(classes) == 1 {
-			ids[classes[0]] = id
-			continue
+		ids[class] = id
+		if other, again := owner[id]; !again {
+			owner[id] = class
+		} else if same[id] == nil {
+			same[id] = []int{other, class}
+		} else {
+			same[id] = append(same[id], class)
 		}
+	}
+	for id, classes := range same {
 		taken := map[string]int{}
 		for _, class := range classes {
 			label := id + d.beside(class, classes, first)
@@ -497,7 +526,7 @@ func (d *drawing) names(order []int, first map[int]*place) map[int]string {
 }
 
 // beside lists the releases that a place sees and that tell it from the other places of its release.
-func (d *drawing) beside(class int, classes []int, first map[int]*place) string {
+func (d *drawing) beside(class int, classes []int, first []*place) string {
 	seen := func(class int, name string) string {
 		at := d.peer(first[class], name)
 		if at == none {

@@ -41,17 +41,20 @@ func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution
 
 // copies counts the releases beyond the first of every package.
 func copies(r *Resolution) int {
-	n := 0
-	for _, versions := range r.Versions() {
-		slices.Sort(versions)
-		n += len(slices.Compact(versions)) - 1
+	names, releases := map[string]bool{}, map[[2]string]bool{}
+	for i := range r.Packages {
+		n := &r.Packages[i]
+		names[n.Name], releases[[2]string{n.Name, n.Version}] = true, true
 	}
-	return n
+	return len(releases) - len(names)
 }
 
 // replaceable finds a package with several releases of which some could go: one of them, when each of its dependents
 // admits another one of the graph; or all but one, when all dependents admit one release. It returns what to refuse.
 func replaceable(ctx context.Context, source universe.Source, p Problem, r *Resolution, tried map[string]bool) (name string, victims []string) {
+	if copies(r) == 0 {
+		return "", nil
+	}
 	nodes := map[string]*Node{}
 	held := map[string][]string{}
 	for i := range r.Packages {

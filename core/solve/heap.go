@@ -2,18 +2,22 @@ package solve
 
 // A heap orders the variables that wait for a decision: those that took part in conflicts first, by how often and how
 // lately; among equals the one that came into being first, which is the one nearer to the application.
-type heap struct{ items []int32 }
+type heap struct {
+	items    []int32
+	place    []int32   // of every variable, -1 when it is not in the heap
+	activity []float64 // of every variable
+}
 
 func (s *solver) before(a, b int32) bool {
-	if x, y := s.vars[a].activity, s.vars[b].activity; x != y {
+	if x, y := s.order.activity[a], s.order.activity[b]; x != y {
 		return x > y
 	}
 	return a < b
 }
 
 func (h *heap) push(s *solver, v int32) {
-	if s.vars[v].place < 0 {
-		s.vars[v].place = int32(len(h.items))
+	if h.place[v] < 0 {
+		h.place[v] = int32(len(h.items))
 		h.items = append(h.items, v)
 		h.up(s, len(h.items)-1)
 	}
@@ -27,14 +31,14 @@ func (h *heap) pop(s *solver) int32 {
 	last := len(h.items) - 1
 	h.swap(s, 0, last)
 	h.items = h.items[:last]
-	s.vars[v].place = -1
+	h.place[v] = -1
 	h.down(s, 0)
 	return v
 }
 
 func (h *heap) swap(s *solver, i, j int) {
 	h.items[i], h.items[j] = h.items[j], h.items[i]
-	s.vars[h.items[i]].place, s.vars[h.items[j]].place = int32(i), int32(j)
+	h.place[h.items[i]], h.place[h.items[j]] = int32(i), int32(j)
 }
 
 func (h *heap) up(s *solver, i int) {
@@ -62,14 +66,14 @@ func (h *heap) down(s *solver, i int) {
 
 // bumpVar raises a variable that took part in a conflict.
 func (s *solver) bumpVar(v int32) {
-	s.vars[v].activity += s.bump
-	if s.vars[v].activity > 1e100 {
-		for i := range s.vars {
-			s.vars[i].activity *= 1e-100
+	s.order.activity[v] += s.bump
+	if s.order.activity[v] > 1e100 {
+		for i := range s.order.activity {
+			s.order.activity[i] *= 1e-100
 		}
 		s.bump *= 1e-100
 	}
-	if i := s.vars[v].place; i >= 0 {
+	if i := s.order.place[v]; i >= 0 {
 		s.order.up(s, int(i))
 	}
 }

@@ -76,18 +76,13 @@ func (i *instance) edge(name string) *edge {
 	return i.needs[k]
 }
 
-type opening struct {
-	name string
-	w    int
-}
-
 func newSolver(ctx context.Context, source universe.Source, p Problem, f *focus) *solver {
 	s := &solver{ctx: ctx, source: source, problem: p, focus: f}
 	s.single = map[string]bool{}
 	for _, name := range p.Single {
 		s.single[name] = true
 	}
-	s.pkgs, s.opened = map[string]*pkg{}, map[opening]bool{}
+	s.pkgs = map[string]*pkg{}
 	s.reset()
 	return s
 }
@@ -107,7 +102,7 @@ func (s *solver) reset() {
 	s.waiting, s.toOpen, s.toExpand, s.deferred = map[string][]waitingPeer{}, nil, nil, nil
 	s.app = &instance{open: true, byName: map[string]*edge{}}
 	for _, p := range s.pkgs {
-		p.vars, p.app = nil, -1
+		p.vars, p.app, p.uses = nil, -1, 0
 		clear(p.inUse)
 		clear(p.plain)
 	}
@@ -118,19 +113,19 @@ func (s *solver) reset() {
 
 // spread completes rel over everything that was opened so far.
 func (s *solver) spread() {
-	all := slices.SortedFunc(maps.Keys(s.opened), func(a, b opening) int {
-		if c := strings.Compare(a.name, b.name); c != 0 {
-			return c
-		}
-		return a.w - b.w
-	})
+	names := slices.Sorted(maps.Keys(s.pkgs))
 	for grew := true; grew; {
 		grew = false
-		for _, o := range all {
-			p := s.pkgs[o.name]
-			for _, need := range p.Releases[o.w].Needs {
-				if below := s.pkgs[need.Package]; below != nil && s.passUp(p, o.w, below) {
-					grew = true
+		for _, name := range names {
+			p := s.pkgs[name]
+			for w := range p.n {
+				if !p.opened.has(w) {
+					continue
+				}
+				for _, need := range p.Releases[w].Needs {
+					if below := s.pkgs[need.Package]; below != nil && s.passUp(p, w, below) {
+						grew = true
+					}
 				}
 			}
 		}
@@ -193,7 +188,7 @@ func (s *solver) load(name string) (*pkg, error) {
 		return nil, err
 	}
 	p := &pkg{Package: found, n: len(found.Releases), app: -1}
-	p.inUse, p.full = make([]int32, p.n), newDomain(p.n)
+	p.inUse, p.full, p.opened = s.memory.numbersFor(p.n)[:p.n], s.memory.domainFor(p.n), s.memory.domainFor(p.n)
 	for i := 0; i <= p.n; i++ {
 		p.full.add(i)
 	}
@@ -228,7 +223,12 @@ func (s *solver) admitted(p *pkg, text string, none bool) domain {
 	if none {
 		which = 1
 	}
-	if d, ok := p.sets[which][text]; ok {
+	for _, known := range p.sets[which] {
+		if known.text == text {
+			return known.set
+		}
+	}
+	if d, ok := p.more[which][text]; ok {
 		return d
 	}
 	d := s.memory.domainFor(p.n)
@@ -239,10 +239,14 @@ func (s *solver) admitted(p *pkg, text string, none bool) domain {
 	if none {
 		d.add(p.n)
 	}
-	if p.sets[which] == nil {
-		p.sets[which] = map[string]domain{}
+	switch {
+	case len(p.sets[which]) < few:
+		p.sets[which] = append(p.sets[which], constraintSet{text, d})
+	case p.more[which] == nil:
+		p.more[which] = map[string]domain{text: d}
+	default:
+		p.more[which][text] = d
 	}
-	p.sets[which][text] = d
 	return d
 }
 
@@ -339,11 +343,12 @@ func (s *solver) appVar(as, name string) (int32, error) {
 	if as == name {
 		p.app = v
 	}
-	waiting := s.waiting[as]
-	delete(s.waiting, as)
-	for _, w := range waiting {
-		terms := append(slices.Clone(w.prefix), term{v, s.admitted(p, w.demand.Text, true)})
-		s.add(w.why, terms...)
+	if waiting := s.waiting[as]; waiting != nil {
+		delete(s.waiting, as)
+		for _, w := range waiting {
+			terms := append(slices.Clone(w.prefix), term{v, s.admitted(p, w.demand.Text, true)})
+			s.add(w.why, terms...)
+		}
 	}
 	if s.app.edge(as) == nil {
 		s.newEdge(s.app, as, p, v, false)

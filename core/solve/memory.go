@@ -7,12 +7,19 @@ type memory struct {
 	numbers []int32
 	words   []uint64
 	edges   []edge
+	blocks  int
+}
+
+// block returns how large the next large piece is to be: small ones first, as many searches are small.
+func (m *memory) block(most int) int {
+	m.blocks++
+	return min(most, 16<<min(m.blocks, 16))
 }
 
 // termsFor returns an empty slice with room for n terms.
 func (m *memory) termsFor(n int) []term {
 	if len(m.terms) < n {
-		m.terms = make([]term, max(1024, n))
+		m.terms = make([]term, max(m.block(1024), n))
 	}
 	r := m.terms[:0:n]
 	m.terms = m.terms[n:]
@@ -22,7 +29,7 @@ func (m *memory) termsFor(n int) []term {
 // numbersFor returns an empty slice with room for n numbers.
 func (m *memory) numbersFor(n int) []int32 {
 	if len(m.numbers) < n {
-		m.numbers = make([]int32, max(2048, n))
+		m.numbers = make([]int32, max(m.block(2048), n))
 	}
 	r := m.numbers[:0:n]
 	m.numbers = m.numbers[n:]
@@ -33,7 +40,7 @@ func (m *memory) numbersFor(n int) []int32 {
 func (m *memory) domainFor(n int) domain {
 	k := n/64 + 1
 	if len(m.words) < k {
-		m.words = make([]uint64, max(1024, k))
+		m.words = make([]uint64, max(m.block(1024), k))
 	}
 	r := domain(m.words[:k:k])
 	m.words = m.words[k:]
@@ -43,7 +50,7 @@ func (m *memory) domainFor(n int) domain {
 // edge returns a new edge.
 func (m *memory) edge() *edge {
 	if len(m.edges) == 0 {
-		m.edges = make([]edge, 128)
+		m.edges = make([]edge, m.block(128))
 	}
 	e := &m.edges[0]
 	m.edges = m.edges[1:]
@@ -53,7 +60,7 @@ func (m *memory) edge() *edge {
 // push appends to a slice that may become very long; it grows by doubling, so that little is copied.
 func push[T any](s []T, x T) []T {
 	if len(s) == cap(s) {
-		s = append(make([]T, 0, max(256, 2*len(s))), s...)
+		s = append(make([]T, 0, max(32, 2*len(s))), s...)
 	}
 	return append(s, x)
 }

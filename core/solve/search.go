@@ -19,8 +19,7 @@ type solver struct {
 	foreign map[string]bool // names that the application provides from elsewhere
 
 	// What is known of the packages whose place matters; survives reset.
-	opened map[opening]bool
-	stale  bool
+	stale bool
 
 	switches []int32            // of the problem's limits
 	limits   map[string][]int32 // the numbers of limits, by the package that they hold for wherever it stands
@@ -42,6 +41,7 @@ type solver struct {
 	causes     []origin
 	reasons    []reason
 	names      []string // memory for hints
+	shared     domain   // memory for choose
 
 	app       *instance
 	instances map[string]*instance // those whose place matters, by key
@@ -64,31 +64,42 @@ type pkg struct {
 	n     int // number of releases; also the bit that means "none"
 	keep  []int
 	inUse []int32 // how many variables are decided for each release
+	uses  int     // how many in all
 	vars  []int32
 	full  domain // every release that the problem does not refuse, and "none"
 	app   int32  // its variable at the application's level under its own name, or -1
 
-	// The peer names that are looked up through it, as far as they are known. They survive a reset.
-	rel map[string]bool
+	// The releases that were opened, and the peer names that are looked up through the package, as far as they are
+	// known. They survive a reset.
+	opened domain
+	rel    map[string]bool
 	// Made when first asked for: the sets of constraints, without and with "none"; the complements of single releases;
 	// the instances of releases whose place does not matter.
-	sets   [2]map[string]domain
+	sets   [2][]constraintSet
+	more   [2]map[string]domain // those beyond the first few
 	others []domain
 	plain  []*instance
 }
 
+// A constraintSet is what a constraint admits.
+type constraintSet struct {
+	text string
+	set  domain
+}
+
+// few is how many constraints of a package are looked up in a list and not in a map; most packages have no more.
+const few = 6
+
 // A variable is the release that an edge gets, or, without a package, the switch of an instance: bit 0 on, bit 1 off.
 type variable struct {
-	pkg      *pkg
-	n        int
-	dom      domain
-	watch    []int32 // clauses that watch it
-	last     int32   // trail position of its latest event, or -1
-	edge     *edge   // the edge that it serves
-	others   []*edge // the other ones, of a name that all share
-	inst     *instance
-	activity float64
-	place    int32 // in the heap, or -1
+	pkg    *pkg
+	n      int
+	dom    domain
+	watch  []int32 // clauses that watch it
+	last   int32   // trail position of its latest event, or -1
+	edge   *edge   // the edge that it serves
+	others []*edge // the other ones, of a name that all share
+	inst   *instance
 }
 
 // An event narrows a domain: by a decision (reason -1) or to satisfy a clause.
@@ -108,7 +119,8 @@ func (s *solver) newVar(p *pkg, n int) int32 {
 		d = p.full
 		p.vars = append(p.vars, v)
 	}
-	s.vars = push(s.vars, variable{pkg: p, n: n, dom: d, last: -1, place: -1, watch: s.memory.numbersFor(2)})
+	s.vars = push(s.vars, variable{pkg: p, n: n, dom: d, last: -1, watch: s.memory.numbersFor(2)})
+	s.order.place, s.order.activity = push(s.order.place, -1), push(s.order.activity, 0)
 	return v
 }
 
@@ -145,6 +157,7 @@ func (s *solver) narrow(v int32, set domain, reason int32) {
 		if w := next.first(); w != x.n {
 			e.used = int32(w)
 			x.pkg.inUse[w]++
+			x.pkg.uses++
 			s.toExpand = append(s.toExpand, v)
 		}
 	} else if !next.has(x.n) {
@@ -166,6 +179,7 @@ func (s *solver) back(level int32) {
 		x.last = e.before
 		if e.used >= 0 {
 			x.pkg.inUse[e.used]--
+			x.pkg.uses--
 		}
 		if x.pkg != nil {
 			s.order.push(s, e.v)
@@ -192,6 +206,7 @@ func (s *solver) run() (bool, error) {
 			return false, err
 		}
 	}
+	clashes, restarts := 0, 1
 	for {
 		if err := s.ctx.Err(); err != nil {
 			return false, err
@@ -202,6 +217,11 @@ func (s *solver) run() (bool, error) {
 		if bad := s.falseClause(); bad >= 0 {
 			if !s.settle(bad) {
 				return false, nil
+			}
+			if clashes++; clashes == patience*luby(restarts) {
+				restarts++
+				clashes = 0
+				s.back(0)
 			}
 			continue
 		}
@@ -235,6 +255,23 @@ func (s *solver) run() (bool, error) {
 			continue
 		}
 		s.decide(v, w)
+	}
+}
+
+// patience is the number of conflicts before the first restart. A restart keeps what was learned and what was found to
+// matter, and begins the decisions anew with that.
+const patience = 64
+
+// luby returns the n-th number, from 1, of the sequence 1 1 2 1 1 2 4 … (Luby, Sinclair and Zuckerman, "Optimal speedup
+// of Las Vegas algorithms", 1993).
+func luby(n int) int {
+	for k := 1; ; k++ {
+		switch most := 1<<k - 1; {
+		case n == most:
+			return 1 << (k - 1)
+		case n < most:
+			return luby(n - (1<<(k-1) - 1))
+		}
 	}
 }
 
@@ -276,22 +313,22 @@ func (s *solver) choose(v int32) int {
 			return k
 		}
 	}
-	used := newDomain(p.n)
-	for i, n := range p.inUse {
-		if n > 0 && x.dom.has(i) {
-			used.add(i)
+	if p.uses > 0 {
+		for w := p.n - 1; w >= 0; w-- {
+			if p.inUse[w] > 0 && x.dom.has(w) {
+				return w
+			}
 		}
 	}
-	if w := used.last(); w >= 0 {
-		return w
-	}
-	shared := x.dom.clone()
+	shared := append(s.shared[:0], x.dom...)
+	s.shared = shared
 	shared.remove(x.n)
 	if len(p.vars) > 1 {
 		for _, u := range p.vars {
-			y := &s.vars[u]
-			if both := and(shared, y.dom); !y.dom.has(y.n) && !both.empty() {
-				shared = both
+			if y := &s.vars[u]; !y.dom.has(y.n) && meets(shared, y.dom) {
+				for i := range shared {
+					shared[i] &= y.dom[i]
+				}
 			}
 		}
 	}

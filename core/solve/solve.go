@@ -161,6 +161,9 @@ func unfolded(ctx context.Context, source universe.Source, p Problem, r *Resolut
 
 // Possible reports whether a resolution exists.
 func Possible(ctx context.Context, source universe.Source, p Problem) (bool, error) {
+	if p.Tenancy == Single { // where every assignment can be drawn
+		return newSolver(ctx, source, p, nil).settled()
+	}
 	r, _, err := search(ctx, source, p, nil)
 	return r != nil, err
 }

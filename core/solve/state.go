@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"molt/core/universe"
+	"molt/core/version"
 )
 
 // A waitingPeer is an optional peer on an application-level name that nobody has asked for yet.
@@ -74,11 +75,11 @@ func (s *solver) wantOptional(i *instance) {
 // openInstance states the needs of an instance that is part of the assignment or, under single tenancy, about to be.
 func (s *solver) openInstance(i *instance) error {
 	r := &i.pkg.Releases[i.w]
-	s.opened[opening{i.pkg.Name, i.w}] = true
+	i.pkg.opened.add(i.w)
 	i.open = true
 	i.needs = make([]*edge, 0, len(r.Needs))
 	for k, d := range r.Needs {
-		if s.leaves(needOf(i.pkg, d)) {
+		if s.focus != nil && s.leaves(needOf(i.pkg, d)) {
 			continue
 		}
 		if d.Foreign {
@@ -114,12 +115,12 @@ func (s *solver) stateNeed(i *instance, k int, e *edge) {
 	v := e.v
 	want := term{v, s.admitted(s.vars[v].pkg, d.Text, d.Optional)}
 	if s.problem.Tenancy == Single {
-		s.add(e.cause, term{i.v, s.unlike(i.pkg, d, false)}, want)
+		s.add(e.cause, term{i.v, s.unlike(i.pkg, i.pkg.MakingNeed(i.w, k))}, want)
 		return
 	}
 	if s.global(d.As) {
 		if from := i.pkg.app; from >= 0 {
-			s.add(e.cause, term{from, s.unlike(i.pkg, d, false)}, want)
+			s.add(e.cause, term{from, s.unlike(i.pkg, i.pkg.MakingNeed(i.w, k))}, want)
 		}
 	}
 	s.add(e.cause, term{i.on, off}, want)
@@ -132,11 +133,13 @@ var (
 	either = domain{3}
 )
 
-// unlike returns the releases of a package that do not make a demand, and "no release".
-func (s *solver) unlike(p *pkg, d universe.Demand, peer bool) domain {
+// unlike returns the releases of a package that are not in a set, and "no release".
+func (s *solver) unlike(p *pkg, made version.Set) domain {
 	set := s.memory.domainFor(p.n)
-	copy(set, p.Making(d, peer).Not().Words())
-	set.add(p.n)
+	copy(set, p.full)
+	for i, word := range made.Words() {
+		set[i] &^= word
+	}
 	return set
 }
 
@@ -212,7 +215,7 @@ func (s *solver) statePeer(e *edge, w, k int) error {
 	e.peers[d] = true
 	causes := []int32{s.cause(origin{e.pkg, Peer, int32(w), int32(k)})}
 	chain := s.chain(e.owner, d.As)
-	prefix := []term{{e.v, s.unlike(e.pkg, d, true)}}
+	prefix := []term{{e.v, s.unlike(e.pkg, e.pkg.MakingPeer(w, k))}}
 	for n, p := range chain {
 		if p == anywhere {
 			return nil

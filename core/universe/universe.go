@@ -41,13 +41,8 @@ type Package struct {
 	mu    sync.Mutex
 	admit map[string]admission
 	index map[string]int // positions by version; made when first asked for
-	makes map[made]version.Set
-}
-
-// made is a demand as a need or as a peer.
-type made struct {
-	demand Demand
-	peer   bool
+	// By release and position in its list, the releases that make the same demand; made when first asked for.
+	needMakers, peerMakers [][]version.Set
 }
 
 // Notes is what a registry says of a package as a whole, for people.
@@ -171,29 +166,46 @@ func (p *Package) evaluate(text string) (version.Set, error) {
 	return version.NewSet(len(p.list)), err
 }
 
-// Making returns the releases that make a demand, as a need or as a peer.
-func (p *Package) Making(d Demand, peer bool) version.Set {
+// MakingNeed returns the releases that make the same demand as the k-th need of release w.
+func (p *Package) MakingNeed(w, k int) version.Set {
+	return p.making(&p.needMakers, w, k, func(r *Release) []Demand { return r.Needs })
+}
+
+// MakingPeer returns the releases that make the same demand as the k-th peer of release w.
+func (p *Package) MakingPeer(w, k int) version.Set {
+	return p.making(&p.peerMakers, w, k, func(r *Release) []Demand { return r.Peers })
+}
+
+// making looks a set up by release and position, and when it is not there yet puts it wherever it belongs.
+func (p *Package) making(makers *[][]version.Set, w, k int, of func(*Release) []Demand) version.Set {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	s, ok := p.makes[made{d, peer}]
-	if ok {
-		return s
+	if *makers == nil {
+		*makers = make([][]version.Set, len(p.Releases))
 	}
-	s = version.NewSet(len(p.Releases))
+	if known := (*makers)[w]; known != nil && known[k].Size() > 0 {
+		return known[k]
+	}
+	d := of(&p.Releases[w])[k]
+	s := version.NewSet(len(p.Releases))
 	for i := range p.Releases {
-		all := p.Releases[i].Needs
-		if peer {
-			all = p.Releases[i].Peers
+		all := of(&p.Releases[i])
+		at := k
+		if at >= len(all) || all[at].As != d.As {
+			var found bool
+			if at, found = slices.BinarySearchFunc(all, d.As, func(x Demand, as string) int { return strings.Compare(x.As, as) }); !found {
+				continue
+			}
 		}
-		k, found := slices.BinarySearchFunc(all, d.As, func(x Demand, as string) int { return strings.Compare(x.As, as) })
-		if found && all[k] == d {
-			s.Add(i)
+		if all[at] != d {
+			continue
 		}
+		s.Add(i)
+		if (*makers)[i] == nil {
+			(*makers)[i] = make([]version.Set, len(all))
+		}
+		(*makers)[i][at] = s
 	}
-	if p.makes == nil {
-		p.makes = map[made]version.Set{}
-	}
-	p.makes[made{d, peer}] = s
 	return s
 }
 

@@ -19,6 +19,7 @@ var Families = []struct {
 	{"pigeonholes", func(seed uint64) Instance { return Pigeonholes(3+int(seed%4), int(seed/4%2)) }},
 	{"chains", Chain},
 	{"diamonds", Diamonds},
+	{"histories", Histories},
 	{"queens", func(seed uint64) Instance { return Queens(4+int(seed%4), seed) }},
 }
 
@@ -92,6 +93,37 @@ func Conflicting(seed uint64) Instance {
 					}
 				}
 				b.release(name(layer, i), r+1, 0, all...)
+			}
+		}
+	}
+	for i := range wide / 2 {
+		b.root(name(0, i), "*")
+	}
+	return b.instance(solve.Single)
+}
+
+// Histories has the proportions of a registry: 120 packages in 6 layers with 30 releases each, of which one resolution
+// looks at few. A release needs two of the next layer at or after a release of about its own age; one need in ten knows
+// only an old major.
+func Histories(seed uint64) Instance {
+	random := rand.New(rand.NewPCG(seed, 6))
+	b := build(fmt.Sprintf("histories-%d", seed))
+	const layers, wide, majors, minors = 6, 20, 5, 6
+	name := func(layer, i int) string { return fmt.Sprintf("h%d-%d", layer, i) }
+	for layer := range layers {
+		for i := range wide {
+			for r := range majors * minors {
+				var all []universe.Demand
+				if layer < layers-1 {
+					for _, j := range random.Perm(wide)[:2] {
+						text := fmt.Sprintf(">=%d.%d.0", 1+r/minors, random.IntN(1+r%minors))
+						if random.IntN(10) == 0 {
+							text = one(1 + random.IntN(1+r/minors))
+						}
+						all = append(all, need(name(layer+1, j), text))
+					}
+				}
+				b.release(name(layer, i), 1+r/minors, r%minors, all...)
 			}
 		}
 	}
