@@ -16,7 +16,7 @@ import (
 
 // Relock resolves the manifest, near to what is locked already, and returns the lock with its text. Nothing is written.
 func (a *App) Relock(ctx context.Context, source universe.Source) (*ecosystem.Lock, []byte, error) {
-	r, err := solve.Resolve(ctx, source, a.Problem())
+	r, err := upgrade.Relock(ctx, source, a.Application())
 	if err != nil {
 		return nil, nil, a.explain(ctx, source, err)
 	}
@@ -165,9 +165,7 @@ func unmet(scheme version.Scheme, l *ecosystem.Lock, deployed map[string]string)
 			if !ok {
 				continue
 			}
-			c, err := scheme.Constrain(q.Text)
-			v, verr := scheme.Parse(here)
-			if err == nil && (verr != nil || !c.Admits(v)) {
+			if !upgrade.Suits(scheme, q.Text, here) {
 				all = append(all, upgrade.RuntimeNeed{Name: q.Name, Needs: q.Text, By: p.ID, Deployed: here})
 			}
 		}

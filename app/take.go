@@ -22,6 +22,8 @@ func (a *App) Take(ctx context.Context, source universe.Source, way upgrade.WayO
 	switch {
 	case way.Kind == upgrade.WaitWay:
 		return &UsageError{"there is nothing to take: " + way.Title}
+	case way.Raise != nil:
+		return &UsageError{fmt.Sprintf("to %s is work for people; do it, say so under \"runtime:\" in %s, and run molt relock", way.Title, ConfigFile)}
 	case way.Goal != nil:
 		return &UsageError{fmt.Sprintf("to %s, run molt plan %s", way.Title, way.Goal)}
 	}
@@ -165,6 +167,9 @@ func (a *App) Place(d solve.Demand) string {
 		if e.As == d.As && e.Group == d.Group {
 			return fmt.Sprintf("%s:%d", a.Eco.Manifest(), e.Line)
 		}
+	}
+	if d.Group == upgrade.RuntimeGroup {
+		return ConfigFile
 	}
 	return a.Eco.Manifest()
 }

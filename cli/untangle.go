@@ -67,7 +67,7 @@ func (s *session) untangled(goal string) (render.UntangleDoc, []upgrade.WayOut, 
 	if goal != "" {
 		return s.untangledGoal(goal)
 	}
-	_, err := solve.Resolve(s.ctx, s.source, s.a.Problem())
+	_, err := upgrade.Relock(s.ctx, s.source, s.a.Application())
 	var tangle *solve.Tangle
 	if err == nil {
 		doc := render.NewUntangleDoc("", nil, nil, nil, s.a.Place)

@@ -6,6 +6,7 @@ import (
 
 	"charm.land/lipgloss/v2"
 
+	"molt/app"
 	"molt/core/solve"
 	"molt/core/upgrade"
 )
@@ -46,7 +47,7 @@ type LinkDoc struct {
 	Where      string `json:"where"`
 }
 
-// A WayDoc is a way out that was solved, with the command that takes it, "" when only waiting helps.
+// A WayDoc is a way out that was solved, with the command that takes it, "" when only waiting or work by hand helps.
 type WayDoc struct {
 	Kind     upgrade.WayKind `json:"kind"`
 	Title    string          `json:"title"`
@@ -99,6 +100,7 @@ func newWay(goal string, number int, w upgrade.WayOut) WayDoc {
 	}
 	switch {
 	case w.Kind == upgrade.WaitWay:
+	case w.Kind == upgrade.RaiseWay:
 	case w.Goal != nil:
 		doc.Command = "molt plan " + w.Goal.String()
 	case goal != "":
@@ -199,7 +201,9 @@ func sideLines(s SideDoc, width int) []cell {
 		what += " beside it"
 	}
 	put(&bold, "", what)
-	put(&faint, "", "that is "+s.Admits)
+	if s.Admits != "" {
+		put(&faint, "", "that is "+s.Admits)
+	}
 	for k := len(s.Chain) - 1; k >= 0; k-- {
 		l := s.Chain[k]
 		switch {
@@ -232,8 +236,12 @@ func (p *Page) ways(ways []WayDoc) {
 			}
 			p.line("%s%s", head, p.styled(bold, l))
 		}
-		if w.Command != "" {
+		if w.Command != "" || w.Kind == upgrade.RaiseWay {
 			p.wrapped("     ", "costs "+strings.Join([]string{count(w.Lines, "line"), count(w.Majors, "breaking move"), count(w.Locked, "locked package")}, ", "))
+			if w.Kind == upgrade.RaiseWay {
+				p.wrapped("     ", "by hand: raise it, say so under \"runtime:\" in "+app.ConfigFile+", then molt relock")
+				continue
+			}
 			p.line("     %s", p.styled(good, w.Command))
 		}
 	}

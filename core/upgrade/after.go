@@ -174,7 +174,7 @@ func (p *planner) replacements(names []string) ([]Change, error) {
 		if next == "" || p.declaration(next).As != "" {
 			continue
 		}
-		pkg, err := p.source.Package(p.ctx, next)
+		pkg, err := p.full.Package(p.ctx, next)
 		if err != nil {
 			return nil, fmt.Errorf("the successor of %s: %w", name, err)
 		}

@@ -1,9 +1,7 @@
 package upgrade
 
 import (
-	"cmp"
 	"context"
-	"fmt"
 	"maps"
 	"slices"
 
@@ -48,15 +46,6 @@ type Assessed struct {
 	Preview  string // a prerelease that would go with the goal, where only prereleases do
 	Retires  *Retirement
 	Evidence []Evidence
-}
-
-// A RuntimeNeed is a demand on a runtime by something that the goal brings along.
-type RuntimeNeed struct {
-	Name     string
-	Needs    string
-	By       string // release that asks
-	Deployed string // the version that configuration says is deployed, "" when it does not say
-	Met      bool   // whether Deployed is known and fits
 }
 
 // Assess finds the standing of every declared package towards a goal.
@@ -325,86 +314,4 @@ func (a *advisor) conclude(out *Assessment, target []string, whole *solve.Resolu
 	var err error
 	out.Runtimes, err = runtimeNeeds(a.ctx, a.source, a.app, a.base, whole)
 	return err
-}
-
-// runtimeNeeds lists what a new resolution requires of runtimes and what the old one did not, or what is not met.
-// Only releases that are not in the old resolution count, so that a runtime is not demanded by what runs already. For
-// each runtime what is not met comes first, and then what asks for most.
-func runtimeNeeds(ctx context.Context, source universe.Source, app Application, before, after *solve.Resolution) ([]RuntimeNeed, error) {
-	var all []RuntimeNeed
-	known := map[string]bool{}
-	if before != nil {
-		for _, n := range before.Packages {
-			known[n.Name+"@"+n.Version] = true
-		}
-	}
-	for _, n := range after.Packages {
-		p, err := source.Package(ctx, n.Name)
-		if err != nil {
-			return nil, err
-		}
-		if known[n.Name+"@"+n.Version] {
-			continue
-		}
-		for _, q := range p.Release(n.Version).Runtimes {
-			deployed, ok := app.Runtimes[q.Name]
-			if !ok && !slices.Contains(runtimesOf(app), q.Name) {
-				continue
-			}
-			need := RuntimeNeed{Name: q.Name, Needs: q.Text, By: n.Name + " " + n.Version, Deployed: deployed}
-			need.Met = ok && fits(app.Scheme, q.Text, deployed)
-			if !slices.ContainsFunc(all, func(x RuntimeNeed) bool { return x.Name == need.Name && x.Needs == need.Needs }) {
-				all = append(all, need)
-			}
-		}
-	}
-	slices.SortStableFunc(all, func(a, b RuntimeNeed) int {
-		return cmp.Or(cmp.Compare(a.Name, b.Name), compareBool(a.Met, b.Met), cmp.Compare(lowest(app.Scheme, b.Needs), lowest(app.Scheme, a.Needs)))
-	})
-	return all, nil
-}
-
-// compareBool puts false before true.
-func compareBool(a, b bool) int {
-	switch {
-	case a == b:
-		return 0
-	case a:
-		return 1
-	}
-	return -1
-}
-
-// lowest returns the lowest major that a constraint admits in some release, as far as anyone numbers runtimes.
-func lowest(scheme version.Scheme, constraint string) int {
-	c, err := scheme.Constrain(constraint)
-	if err != nil {
-		return 0
-	}
-	for major := range 100 {
-		if v, err := scheme.Parse(fmt.Sprintf("%d.999.999", major)); err == nil && c.Admits(v) {
-			return major
-		}
-	}
-	return 0
-}
-
-func runtimesOf(app Application) []string {
-	var names []string
-	for name := range app.Runtimes {
-		names = append(names, name)
-	}
-	return append(names, mainRuntime)
-}
-
-// mainRuntime is the runtime that is always looked at, configured or not.
-const mainRuntime = "node"
-
-func fits(scheme version.Scheme, constraint, v string) bool {
-	c, err := scheme.Constrain(constraint)
-	if err != nil {
-		return true // nobody can tell
-	}
-	parsed, err := scheme.Parse(v)
-	return err == nil && c.Admits(parsed)
 }

@@ -2,6 +2,7 @@ package upgrade
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -85,12 +86,12 @@ func (p *planner) hop(h hop) (bool, error) {
 	var best *Optimum
 	for bridged := -1; bridged < len(p.plan.Stages); {
 		bridged = len(p.plan.Stages)
-		if r, best, err = p.optimum(p.without(retired), h.releases); err != nil || r == nil {
+		if r, best, err = p.anyRuntime().optimum(p.without(retired), h.releases); err != nil || r == nil {
 			return undo(err)
 		}
 		var moving []string
 		for _, name := range p.names() {
-			if name != p.goal.Name && versionOf(r, name) != versionOf(p.now.locked, name) {
+			if to := versionOf(r, name); name != p.goal.Name && to != "" && to != versionOf(p.now.locked, name) {
 				moving = append(moving, name)
 			}
 		}
@@ -132,7 +133,7 @@ func (p *planner) retireFor(h hop) ([]string, error) {
 			return nil, err
 		}
 		c := choice{p.goal.Name: h.releases, name: texts(pkg, p.usable(pkg, versionOf(p.now.locked, name)))}
-		r, _, err := p.solve(c, nil)
+		r, _, err := p.anyRuntime().solve(c, nil)
 		if err != nil {
 			return nil, err
 		}
@@ -297,13 +298,20 @@ func (p *planner) opens(h hop, to map[string]string, retired []string) (bool, er
 			c[name] = []string{v}
 		}
 	}
-	r, _, err := p.solve(c, nil)
+	r, _, err := p.anyRuntime().solve(c, nil)
 	return r != nil, err
+}
+
+// anyRuntime is the advisor without regard to what is deployed.
+func (a *advisor) anyRuntime() *advisor {
+	free := *a
+	free.source = a.full
+	return &free
 }
 
 // runtime adds a stage for the runtimes that the goal's resolution requires and that are not known to be there.
 func (p *planner) runtime(h hop, r *solve.Resolution) error {
-	needs, err := runtimeNeeds(p.ctx, p.source, p.app, p.now.locked, r)
+	needs, err := runtimeNeeds(p.ctx, p.full, p.app, p.now.locked, r)
 	if err != nil {
 		return err
 	}
@@ -316,22 +324,28 @@ func (p *planner) runtime(h hop, r *solve.Resolution) error {
 	if st.Raise != nil {
 		p.plan.Stages = append(p.plan.Stages, st)
 		for _, n := range st.Raise { // from here on it is taken to be done
-			p.raised(n.Name)
+			if err := p.raise(n.Name, r); err != nil {
+				return err
+			}
 		}
 	}
 	return nil
 }
 
-// raised forgets the deployed version of a runtime that a stage raises, so that later hops do not ask again. The
-// application's own map is left alone.
-func (p *planner) raised(name string) {
-	left := map[string]string{}
-	for n, v := range p.app.Runtimes {
-		if n != name {
-			left[n] = v
-		}
+// raise takes a runtime to be at the lowest version that suits a resolution, or, when that cannot be told, at whatever
+// will be asked for. The application's own map is left alone.
+func (p *planner) raise(name string, r *solve.Resolution) error {
+	to, err := leastRuntime(p.ctx, p.full, p.app.Scheme, r, name)
+	if err != nil {
+		return err
 	}
-	p.app.Runtimes = left
+	p.app.Runtimes = maps.Clone(p.app.Runtimes)
+	p.app.Runtimes[name] = to
+	if to == "" {
+		delete(p.app.Runtimes, name)
+	}
+	p.source = Runnable(p.full, p.app)
+	return nil
 }
 
 // goalStage moves the framework and all that the optimum moves with it.
@@ -407,7 +421,7 @@ func (p *planner) tied(name string, to map[string]string) (universe.Demand, stri
 		if !moves {
 			continue
 		}
-		other, err := p.source.Package(p.ctx, d.Package)
+		other, err := p.full.Package(p.ctx, d.Package)
 		if err != nil {
 			continue
 		}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -29,7 +30,7 @@ type Contest struct {
 type Side struct {
 	Demand   solve.Demand
 	Releases string         // the releases of the package that asks so, in words; "" for the application
-	Admits   string         // the releases that the demand admits, in words
+	Admits   string         // the releases that the demand admits, in words; "" for a runtime
 	Chain    []solve.Demand // from the manifest down to the demand, both included
 }
 
@@ -80,7 +81,11 @@ func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d sol
 	if err != nil {
 		return side, err
 	}
-	if p != nil {
+	runtime, ofRuntime := runtimeOf(d.Package)
+	switch {
+	case ofRuntime:
+		side.Admits = ""
+	case p != nil:
 		set, _ := p.Admit(d.Constraint) // what cannot be read admits nothing
 		side.Admits = p.Versions().Describe(set)
 	}
@@ -93,6 +98,12 @@ func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d sol
 	}
 	asks := version.NewSet(len(by.Releases))
 	for i := range by.Releases {
+		if ofRuntime {
+			if slices.Contains(by.Releases[i].Runtimes, universe.Requirement{Name: runtime, Text: d.Constraint}) {
+				asks.Add(i)
+			}
+			continue
+		}
 		all := by.Releases[i].Needs
 		if d.Kind == solve.Peer {
 			all = by.Releases[i].Peers
@@ -139,6 +150,7 @@ const (
 	MoveWay    WayKind = "move"    // another release of a declared package, with the line changed
 	PreviewWay WayKind = "preview" // a prerelease of a declared package
 	HoldWay    WayKind = "hold"    // lift a hold
+	RaiseWay   WayKind = "raise"   // a newer runtime; by hand
 	ReplaceWay WayKind = "replace" // put a successor in the place of a retiring package
 	DropWay    WayKind = "drop"    // take a declared package out
 	LessWay    WayKind = "less"    // go only as far as another major of the goal
@@ -149,10 +161,11 @@ const (
 type WayOut struct {
 	Kind    WayKind
 	Title   string
-	Changes []Change // of the manifest
-	Preview []string // packages whose previews are to be allowed
-	Unhold  []string // packages whose holds are to be lifted
-	Goal    *Goal    // the lesser goal
+	Changes []Change      // of the manifest
+	Preview []string      // packages whose previews are to be allowed
+	Unhold  []string      // packages whose holds are to be lifted
+	Raise   []RuntimeNeed // runtimes that are to be raised
+	Goal    *Goal         // the lesser goal
 	After   *solve.Resolution
 	Cost    Cost
 }
@@ -179,7 +192,7 @@ type finder struct {
 // WaysOut solves what people could do about a manifest that does not resolve, and returns at most five ways, the
 // cheapest first. When nothing that is published would do, it says what would have to be.
 func WaysOut(ctx context.Context, source universe.Source, app Application, t *solve.Tangle) ([]WayOut, error) {
-	a := &advisor{ctx: ctx, source: source, app: app, base: app.Locked}
+	a := &advisor{ctx: ctx, source: Runnable(source, app), full: source, app: app, base: app.Locked}
 	f := &finder{advisor: a, problem: app.Problem(), tangle: t}
 	for _, size := range []int{1, 2, 3} {
 		if err := f.moves(size); err != nil {
@@ -189,7 +202,7 @@ func WaysOut(ctx context.Context, source universe.Source, app Application, t *so
 			break
 		}
 	}
-	for _, find := range []func() error{f.previews, f.replacements, f.drops} {
+	for _, find := range []func() error{f.raises, f.previews, f.replacements, f.drops} {
 		if err := find(); err != nil {
 			return nil, err
 		}
@@ -202,7 +215,7 @@ func (f *finder) declaredInTangle() []string {
 	var names []string
 	for _, t := range append([]*solve.Tangle{f.tangle}, f.tangle.Others...) {
 		for _, d := range t.Demands {
-			if d.Kind == solve.Declared && !slices.Contains(names, d.As) {
+			if d.Kind == solve.Declared && d.Group != RuntimeGroup && !slices.Contains(names, d.As) {
 				names = append(names, d.As)
 			}
 		}
@@ -244,7 +257,7 @@ func (f *finder) moves(size int) error {
 	return combinations(names, size, func(set []string) error {
 		c := choice{}
 		for _, name := range set {
-			p, err := lookUp(f.ctx, f.source, f.declaration(name).Package)
+			p, err := lookUp(f.ctx, f.full, f.declaration(name).Package)
 			if err != nil {
 				return err
 			}
@@ -322,7 +335,7 @@ func (f *finder) keep(way WayOut) error {
 			to[c.Name] = c.To.Version
 		}
 	}
-	r, err := LockStage(f.ctx, f.source, f.app, declared, f.app.Locked, to)
+	r, err := LockStage(f.ctx, f.full, f.app, declared, f.app.Locked, to)
 	if asTangle(err) != nil || errors.Is(err, solve.ErrEndless) {
 		return nil
 	}
@@ -356,7 +369,7 @@ func (f *finder) cost(way WayOut) Cost {
 // previews tries a declared package of the tangle at prereleases.
 func (f *finder) previews() error {
 	for _, name := range f.declaredInTangle() {
-		p, err := lookUp(f.ctx, f.source, f.declaration(name).Package)
+		p, err := lookUp(f.ctx, f.full, f.declaration(name).Package)
 		if err != nil {
 			return err
 		}
@@ -374,11 +387,49 @@ func (f *finder) previews() error {
 	return nil
 }
 
+// raises tries what there is when runtimes need not be the deployed ones: each alone, then all.
+func (f *finder) raises() error {
+	names := slices.Sorted(maps.Keys(f.app.Runtimes))
+	for _, some := range append(slices.Collect(slices.Chunk(names, 1)), names) {
+		app := f.app
+		app.Runtimes = maps.Clone(f.app.Runtimes)
+		for _, name := range some {
+			delete(app.Runtimes, name)
+		}
+		r, err := Relock(f.ctx, f.full, app)
+		if asTangle(err) != nil || errors.Is(err, solve.ErrEndless) || len(some) == 0 {
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		way := WayOut{Kind: RaiseWay, After: r}
+		var titles []string
+		for _, name := range some {
+			to, err := leastRuntime(f.ctx, f.full, f.app.Scheme, r, name)
+			if err != nil {
+				return err
+			}
+			if to == "" {
+				to = "newer"
+			}
+			way.Raise = append(way.Raise, RuntimeNeed{Name: name, Needs: to, Deployed: f.app.Runtimes[name]})
+			titles = append(titles, fmt.Sprintf("raise %s from %s to %s", name, f.app.Runtimes[name], to))
+		}
+		way.Title = strings.Join(titles, ", ")
+		way.Cost = f.cost(way)
+		way.Cost.Lines = len(some) // of the configuration
+		f.ways = append(f.ways, way)
+		return nil
+	}
+	return nil
+}
+
 // replacements tries the successors of renamed packages.
 func (f *finder) replacements() error {
 	for _, name := range f.declaredInTangle() {
 		d := f.declaration(name)
-		p, err := lookUp(f.ctx, f.source, d.Package)
+		p, err := lookUp(f.ctx, f.full, d.Package)
 		if err != nil {
 			return err
 		}
@@ -389,7 +440,7 @@ func (f *finder) replacements() error {
 		if gone == nil || gone.Successor == "" || f.declaration(gone.Successor).As != "" {
 			continue
 		}
-		next, err := lookUp(f.ctx, f.source, gone.Successor)
+		next, err := lookUp(f.ctx, f.full, gone.Successor)
 		if err != nil {
 			return err
 		}
@@ -434,7 +485,7 @@ func (f *finder) ranked() ([]WayOut, error) {
 	if len(f.ways) == 0 {
 		return f.waits()
 	}
-	order := []WayKind{MoveWay, HoldWay, ReplaceWay, PreviewWay, LessWay, DropWay}
+	order := []WayKind{MoveWay, HoldWay, RaiseWay, ReplaceWay, PreviewWay, LessWay, DropWay}
 	slices.SortStableFunc(f.ways, func(a, b WayOut) int {
 		for _, d := range []int{
 			short(a) - short(b), a.Cost.Majors - b.Cost.Majors, a.Cost.Lines - b.Cost.Lines, a.Cost.Locked - b.Cost.Locked,

@@ -98,6 +98,7 @@ func NewPlan(ctx context.Context, source universe.Source, app Application, goal 
 	if err != nil {
 		return nil, err
 	}
+	a.source = Runnable(a.full, app)
 	p := &planner{advisor: a, assessed: map[string]Assessed{}, plan: &Plan{Goal: a.goal, Tangle: assessment.Tangle}}
 	for _, got := range assessment.Packages {
 		p.assessed[got.Name] = got
@@ -264,7 +265,7 @@ func (p *planner) complete(change *Change, target string) error {
 // seal solves the manifest as a stage leaves it, each changed package at its target and everything else as it is
 // locked where that is possible. Execution solves the same problem again.
 func (p *planner) seal(st *Stage, next state, to map[string]string) (*Stage, state, error) {
-	r, err := LockStage(p.ctx, p.source, p.app, p.declared(next), p.now.locked, to)
+	r, err := LockStage(p.ctx, p.full, p.app, p.declared(next), p.now.locked, to)
 	if asTangle(err) != nil {
 		return nil, next, nil
 	}
@@ -295,6 +296,7 @@ func LockStage(ctx context.Context, source universe.Source, app Application, dec
 	if before != nil {
 		p.Keep = before.Versions()
 	}
+	source = Runnable(source, app)
 	for _, d := range declared {
 		root := solve.Root{Demand: d.Demand, Group: d.Group}
 		if v, ok := to[d.As]; ok && registered(d) {

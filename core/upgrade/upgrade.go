@@ -69,6 +69,7 @@ func (e *GoalError) Error() string { return fmt.Sprintf("goal %s: %s", e.Goal, e
 type advisor struct {
 	ctx    context.Context
 	source universe.Source
+	full   universe.Source // also what the deployed runtimes do not suit
 	app    Application
 	goal   Goal
 	base   *solve.Resolution
@@ -102,7 +103,7 @@ func (a *advisor) declaration(name string) Declared {
 }
 
 func (a *advisor) pkg(name string) (*universe.Package, error) {
-	return a.source.Package(a.ctx, a.declaration(name).Package)
+	return a.full.Package(a.ctx, a.declaration(name).Package)
 }
 
 // locked returns the version that a declared name has in the base, "" for none.
@@ -183,7 +184,16 @@ func Baseline(ctx context.Context, source universe.Source, app Application) (*so
 	if app.Current() {
 		return app.Locked, nil
 	}
-	return solve.Resolve(ctx, source, app.Problem())
+	return Relock(ctx, source, app)
+}
+
+// Relock resolves the manifest as it stands, near to what is locked, with releases that the deployed runtimes suit.
+func Relock(ctx context.Context, source universe.Source, app Application) (*solve.Resolution, error) {
+	r, err := solve.Resolve(ctx, Runnable(source, app), app.Problem())
+	if asTangle(err) != nil && len(app.Runtimes) > 0 {
+		return nil, runtimeTangle(ctx, source, app, app.Problem())
+	}
+	return r, err
 }
 
 // Current reports whether there is a lock that was made for the manifest as it stands.
@@ -215,7 +225,7 @@ func (app Application) Problem() solve.Problem {
 
 // newAdvisor checks the goal, and gives one without a constraint its newest stable major.
 func newAdvisor(ctx context.Context, source universe.Source, app Application, goal Goal) (*advisor, error) {
-	a := &advisor{ctx: ctx, source: source, app: app, goal: goal}
+	a := &advisor{ctx: ctx, source: source, full: source, app: app, goal: goal}
 	var names []string
 	for _, d := range app.Declared {
 		names = append(names, d.As)
