@@ -11,8 +11,6 @@ func (d domain) has(i int) bool { return d[i/64]&(1<<(i%64)) != 0 }
 func (d domain) add(i int)      { d[i/64] |= 1 << (i % 64) }
 func (d domain) remove(i int)   { d[i/64] &^= 1 << (i % 64) }
 
-func (d domain) clone() domain { return append(domain(nil), d...) }
-
 func (d domain) count() int {
 	c := 0
 	for _, w := range d {
