@@ -140,16 +140,21 @@ func (a *App) ReadPlan() (*PlanDoc, error) {
 	case err != nil:
 		return nil, err
 	}
+	return decodePlan(PlanFile, data)
+}
+
+// decodePlan reads the text of a plan.
+func decodePlan(file string, data []byte) (*PlanDoc, error) {
 	doc := &PlanDoc{}
 	if err := yaml.UnmarshalWithOptions(data, doc, yaml.Strict()); err != nil {
-		return nil, yamlError(PlanFile, err)
+		return nil, yamlError(file, err)
 	}
 	fail := func(about, reason string) (*PlanDoc, error) {
 		line := 1
 		if at := strings.Index(string(data), about); at >= 0 && about != "" {
 			line = strings.Count(string(data[:at]), "\n") + 1
 		}
-		return nil, &ecosystem.PositionError{File: PlanFile, Line: line, Column: 1, Reason: reason}
+		return nil, &ecosystem.PositionError{File: file, Line: line, Column: 1, Reason: reason}
 	}
 	if doc.Format != PlanFormat {
 		return fail("molt-plan", fmt.Sprintf("this is format %d; this Molt reads format %d", doc.Format, PlanFormat))

@@ -10,7 +10,6 @@ import (
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/upgrade"
-	"molt/core/version"
 	"molt/ecosystem"
 )
 
@@ -105,11 +104,15 @@ func nearestReleases(p *universe.Package, constraint string) string {
 
 // A Finding is something on which manifest, lock and runtime disagree.
 type Finding struct {
-	About string // "manifest", "lock" or "runtime"
+	About string // "manifest", "lock", "installed" or "runtime"
 	Says  string
 }
 
-// Verify compares manifest, lock and runtime, without asking a registry.
+// Abouts lists what a finding can be about.
+var Abouts = []string{"manifest", "lock", "installed", "runtime"}
+
+// Verify compares manifest, lock, what is installed and the runtimes, without asking a registry. That nothing is installed
+// is no finding.
 func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	if a.Lock == nil {
 		return []Finding{{"lock", fmt.Sprintf("there is no %s; molt relock writes one", a.Eco.Lock())}}, nil
@@ -150,25 +153,12 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	if err := solve.Verify(ctx, table, problem, a.Lock.Resolution()); err != nil {
 		note("lock", "the lock contradicts itself: %v", err)
 	}
-	for _, w := range unmet(a.Eco.Scheme(), a.Lock, a.Config.Runtime) {
-		note("runtime", "%s %s is deployed; %s needs %s", w.Name, w.Deployed, w.By, w.Needs)
+	tree, err := a.Eco.Installed(a.Dir)
+	if err != nil {
+		return nil, err
 	}
-	return found, nil
-}
-
-// unmet lists the locked packages that the deployed runtimes do not suit.
-func unmet(scheme version.Scheme, l *ecosystem.Lock, deployed map[string]string) []upgrade.RuntimeNeed {
-	var all []upgrade.RuntimeNeed
-	for _, p := range l.Packages {
-		for _, q := range p.Runtimes {
-			here, ok := deployed[q.Name]
-			if !ok {
-				continue
-			}
-			if !upgrade.Suits(scheme, q.Text, here) {
-				all = append(all, upgrade.RuntimeNeed{Name: q.Name, Needs: q.Text, By: p.ID, Deployed: here})
-			}
-		}
+	if tree != nil {
+		found = append(found, a.checkInstalled(tree)...)
 	}
-	return all
+	return append(found, a.checkRuntimes(ctx, tree != nil)...), nil
 }

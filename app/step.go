@@ -61,7 +61,7 @@ func (a *App) Step(ctx context.Context, source universe.Source, id string, watch
 	}
 	manifest, lock, err := a.rehearse(ctx, source, stage)
 	if err != nil {
-		return nil, err
+		return nil, fmt.Errorf("stage %s: %w", stage.ID, err)
 	}
 	names := []string{a.Eco.Manifest(), a.Eco.Lock(), PlanFile, ledgerFile}
 	t, err := a.begin("stage "+stage.ID, time.Now().UTC().Format("20060102-150405.000")+"-"+stage.ID, names...)
@@ -151,7 +151,7 @@ func (a *App) rehearse(ctx context.Context, source universe.Source, stage *Stage
 	}
 	r, err := upgrade.LockStage(ctx, source, a.Application(), declared(edited), before, to)
 	if err != nil {
-		return nil, nil, fmt.Errorf("stage %s: %w", stage.ID, err)
+		return nil, nil, err
 	}
 	l, err := ecosystem.NewLock(ctx, a.Eco, source, r)
 	if err != nil {

@@ -9,7 +9,6 @@ import (
 	"regexp"
 	"slices"
 	"strings"
-	"time"
 
 	"molt/core/solve"
 	"molt/core/universe"
@@ -46,33 +45,12 @@ func (a *App) Take(ctx context.Context, source universe.Source, way upgrade.WayO
 		}
 		files[ConfigFile] = []byte(edited)
 	}
-	names := []string{a.Eco.Manifest(), a.Eco.Lock(), ConfigFile, PlanFile, ledgerFile}
-	t, err := a.begin("a way out", time.Now().UTC().Format("20060102-150405.000")+"-untangle", names...)
-	if err != nil {
-		return err
-	}
-	err = func() error {
-		for _, name := range names {
-			if data, ok := files[name]; ok {
-				if err := t.write(name, data); err != nil {
-					return err
-				}
-			}
+	return a.write("untangle", files, func() error {
+		if len(way.Changes) == 0 {
+			return nil
 		}
-		if err := a.reread(); err != nil {
-			return err
-		}
-		if len(way.Changes) > 0 {
-			if err := a.consistent(ctx); err != nil {
-				return err
-			}
-		}
-		return a.record(t, "untangle", "")
-	}()
-	if err != nil {
-		return errors.Join(err, t.undo(), a.reread())
-	}
-	return t.commit()
+		return a.consistent(ctx)
+	})
 }
 
 // consistent is an error when manifest and lock do not agree.
@@ -82,7 +60,7 @@ func (a *App) consistent(ctx context.Context) error {
 		return err
 	}
 	for _, f := range found {
-		if f.About != "runtime" {
+		if f.About == "manifest" || f.About == "lock" {
 			return fmt.Errorf("the result does not verify: %s", f.Says)
 		}
 	}

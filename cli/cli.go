@@ -57,12 +57,12 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 		SilenceErrors:     true,
 		SilenceUsage:      true,
 		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
-		PersistentPreRunE: func(*cobra.Command, []string) error { return c.prepare() },
+		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error { return c.prepare(cmd) },
 	}
 	flags := root.PersistentFlags()
 	flags.StringVar(&c.settings.Dir, "dir", ".", "folder of the application")
 	flags.StringVar(&c.settings.Ecosystem, "ecosystem", "", "ecosystem of the application, when its files do not tell")
-	flags.StringVar(&c.format, "format", "text", "text or json")
+	flags.StringVar(&c.format, "format", "text", "text or json; for compare also md")
 	flags.BoolVar(&c.settings.Offline, "offline", false, "ask no registry; use what the cache holds")
 	flags.StringVar(&c.asOf, "as-of", "", "take the registry as it was on a day (2026-03-31)")
 	flags.StringVar(&c.color, "color", "auto", "auto, always or never; NO_COLOR is honoured")
@@ -71,15 +71,23 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return &app.UsageError{Reason: fmt.Sprintf("%v; see molt %s --help", err, strings.TrimPrefix(cmd.CommandPath(), "molt "))}
 	})
-	root.AddCommand(c.survey(), c.rangeOf(), c.assess(), c.plan(), c.step(), c.back(), c.untangle(), c.relock(), c.verify(), c.standin(), c.demo())
+	root.AddCommand(c.survey(), c.rangeOf(), c.assess(), c.plan(), c.step(), c.back(), c.untangle(), c.relock(), c.verify(), c.compare(), c.want(), c.drop(), c.hold(), c.standin(), c.demo())
 	return root
 }
 
+// withMarkdown marks a command that has its result in Markdown too.
+const withMarkdown = "markdown"
+
 // prepare checks the common flags.
-func (c *call) prepare() error {
+func (c *call) prepare(cmd *cobra.Command) error {
+	markdown := cmd.Annotations[withMarkdown] != ""
 	switch {
-	case c.format != "text" && c.format != "json":
-		return &app.UsageError{Reason: fmt.Sprintf("--format %q: expected text or json", c.format)}
+	case c.format != "text" && c.format != "json" && (c.format != "md" || !markdown):
+		expected := "text or json"
+		if markdown {
+			expected = "text, json or md"
+		}
+		return &app.UsageError{Reason: fmt.Sprintf("--format %q: expected %s", c.format, expected)}
 	case c.color != "auto" && c.color != "always" && c.color != "never":
 		return &app.UsageError{Reason: fmt.Sprintf("--color %q: expected auto, always or never", c.color)}
 	case c.settings.Jobs < 1:

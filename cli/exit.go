@@ -75,8 +75,9 @@ func wrongInput(err error) bool {
 		text  *version.Error
 		goal  *upgrade.GoalError
 		newer *ecosystem.NewerLockError
+		want  *upgrade.WantError
 	)
 	return errors.As(err, &usage) || errors.As(err, &stale) || errors.As(err, &place) || errors.As(err, &text) ||
-		errors.As(err, &goal) || errors.As(err, &newer) || strings.HasPrefix(err.Error(), "unknown command") ||
+		errors.As(err, &goal) || errors.As(err, &newer) || errors.As(err, &want) || strings.HasPrefix(err.Error(), "unknown command") ||
 		strings.Contains(err.Error(), "arg(s)")
 }

@@ -2,9 +2,12 @@ package cli
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
+	"molt/app"
 	"molt/render"
 )
 
@@ -45,21 +48,32 @@ When the manifest cannot be resolved the lock stays as it is, the tangle is show
 }
 
 func (c *call) verify() *cobra.Command {
-	return &cobra.Command{
+	var only []string
+	cmd := &cobra.Command{
 		Use:   "verify",
-		Short: "Check that manifest, lock and deployed runtime agree",
-		Long: `Verify compares the manifest with the lock, checks every edge of the lock, and checks the runtime that molt.yaml
-says is deployed against what the locked packages require. It asks no registry. Exit 1 when something does not agree.`,
-		Example: "  molt verify",
+		Short: "Check that manifest, lock, what is installed and the runtime agree",
+		Long: `Verify compares the manifest with the lock, checks every edge of the lock, looks every locked package up among what
+is installed the way the runtime does, and checks the runtime that molt.yaml says is deployed, and the one of this
+machine where something is installed, against what the packages require. It asks no registry. Exit 1 when something
+does not agree.`,
+		Example: "  molt verify\n  molt verify --only lock,runtime --quiet",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			a, err := c.open()
 			if err != nil {
 				return err
 			}
+			for _, about := range only {
+				if !slices.Contains(app.Abouts, about) {
+					return &app.UsageError{Reason: fmt.Sprintf("--only %s: expected some of %s", about, strings.Join(app.Abouts, ", "))}
+				}
+			}
 			found, err := a.Verify(c.ctx)
 			if err != nil {
 				return err
+			}
+			if only != nil {
+				found = slices.DeleteFunc(found, func(f app.Finding) bool { return !slices.Contains(only, f.About) })
 			}
 			doc := render.NewVerifyDoc(found)
 			if !c.quiet || !doc.Agrees {
@@ -73,4 +87,6 @@ says is deployed against what the locked packages require. It asks no registry. 
 			return nil
 		},
 	}
+	cmd.Flags().StringSliceVar(&only, "only", nil, "look at these alone: "+strings.Join(app.Abouts, ", "))
+	return cmd
 }

@@ -33,6 +33,12 @@ type Ecosystem interface {
 	PackageURL(name, version string) string
 	// StandIn serves packages the way that the ecosystem's registries do.
 	StandIn(packages universe.Table) http.Handler
+	// Installed reads what is installed in the folder of an application; nil when nothing is. Folder is the name of the
+	// folders that hold packages.
+	Installed(dir string) (*Installed, error)
+	Folder() string
+	// Imports lists what the source of an application imports from packages, sorted by file and line.
+	Imports(dir string) ([]Import, error)
 	// Runtime is the name of the language runtime in requirements, and the command that prints its version.
 	Runtime() (name string, command []string)
 }
@@ -54,13 +60,15 @@ type Manifest interface {
 	Name() string    // the application's name, "" when it has none
 	Version() string // its version, "" when it has none
 	Entries() []Entry
+	// Groups lists the groups that a manifest of its kind can have; the first is the usual one.
+	Groups() []string
 	// Runtimes lists what the application itself requires of runtimes and tools.
 	Runtimes() []universe.Requirement
 	// Set replaces the constraint of an entry.
 	Set(group, name, constraint string) error
 	// Remove deletes an entry with its line.
 	Remove(group, name string) error
-	// Add puts a new entry into a group, in the order that the group's entries have.
+	// Add puts a new entry into a group, in the order that the group's entries have; the group may be missing.
 	Add(group, name, constraint string) error
 	// Bytes returns the text.
 	Bytes() []byte
@@ -76,3 +84,11 @@ type Entry struct {
 
 // A PositionError points at a place in a file that was read.
 type PositionError = registry.FileError
+
+// An Import is a place in the source that uses a package.
+type Import struct {
+	Package   string
+	Specifier string // as the source has it
+	File      string // relative to the application, with slashes
+	Line      int    // from 1; 0 when it is not written out
+}

@@ -1,6 +1,9 @@
 package render
 
 import (
+	"fmt"
+	"slices"
+
 	"molt/app"
 	"molt/core/solve"
 	"molt/ecosystem"
@@ -72,12 +75,13 @@ func id(to string) *string {
 
 // VerifyDoc is "molt/verify/1".
 type VerifyDoc struct {
-	Schema   string       `json:"schema"`
-	Agrees   bool         `json:"agrees"`
-	Findings []FindingDoc `json:"findings"`
+	Schema    string       `json:"schema"`
+	Agrees    bool         `json:"agrees"`
+	Findings  []FindingDoc `json:"findings"`
+	OutOfDate []string     `json:"outOfDate"` // "lock", "installed", "runtime"
 }
 
-// A FindingDoc is something on which manifest, lock and runtime disagree.
+// A FindingDoc is something on which manifest, lock, installed packages and runtime disagree.
 type FindingDoc struct {
 	About string `json:"about"`
 	Says  string `json:"says"`
@@ -85,9 +89,16 @@ type FindingDoc struct {
 
 // NewVerifyDoc makes the document of a verification.
 func NewVerifyDoc(found []app.Finding) VerifyDoc {
-	doc := VerifyDoc{"molt/verify/1", len(found) == 0, []FindingDoc{}}
+	doc := VerifyDoc{"molt/verify/1", len(found) == 0, []FindingDoc{}, []string{}}
 	for _, f := range found {
 		doc.Findings = append(doc.Findings, FindingDoc(f))
+		about := f.About
+		if about == "manifest" { // which is what people wrote; the lock has to follow
+			about = "lock"
+		}
+		if !slices.Contains(doc.OutOfDate, about) {
+			doc.OutOfDate = append(doc.OutOfDate, about)
+		}
 	}
 	return doc
 }
@@ -95,15 +106,22 @@ func NewVerifyDoc(found []app.Finding) VerifyDoc {
 // Verify prints a verification.
 func (p *Page) Verify(doc VerifyDoc) {
 	if doc.Agrees {
-		p.verdict(good, "Manifest, lock and deployed runtime agree.")
+		p.verdict(good, "Manifest, lock, what is installed and the runtime agree.")
 		return
 	}
-	p.verdict(bad, "Manifest, lock and deployed runtime do not agree:")
+	p.verdict(bad, fmt.Sprintf("Manifest, lock, what is installed and the runtime do not agree (%s):", count(len(doc.Findings), "finding")))
 	var rows [][]cell
 	for _, f := range doc.Findings {
 		rows = append(rows, []cell{{f.About, &bold}, plain(f.Says)})
 	}
 	p.table("  ", rows)
+	for _, about := range doc.OutOfDate {
+		p.wrapped("", map[string]string{
+			"lock":      "The lock is out of date: molt relock makes it anew.",
+			"installed": "What is installed is out of date: install what the lock holds.",
+			"runtime":   "The runtime is too old, or newer than what the packages were made for.",
+		}[about])
+	}
 }
 
 // BackDoc is "molt/back/1".

@@ -20,6 +20,7 @@ type UntangleDoc struct {
 	Contested []ContestDoc `json:"contested"`
 	Blocked   []string     `json:"blocked"` // packages that no release of the goal goes with
 	Ways      []WayDoc     `json:"ways"`
+	Unwanted  bool         `json:"-"` // it is about a change that was asked for, and not carried out
 }
 
 // A ContestDoc is a package on which demands exclude each other.
@@ -139,6 +140,11 @@ func (p *Page) Untangle(doc UntangleDoc) {
 			p.line("")
 		}
 		p.contest(c)
+	}
+	if doc.Unwanted {
+		p.line("")
+		p.line("Nothing was written.")
+		return
 	}
 	p.ways(doc.Ways)
 }

@@ -296,7 +296,6 @@ func LockStage(ctx context.Context, source universe.Source, app Application, dec
 	if before != nil {
 		p.Keep = before.Versions()
 	}
-	source = Runnable(source, app)
 	for _, d := range declared {
 		root := solve.Root{Demand: d.Demand, Group: d.Group}
 		if v, ok := to[d.As]; ok && registered(d) {
@@ -305,16 +304,16 @@ func LockStage(ctx context.Context, source universe.Source, app Application, dec
 		p.Roots = append(p.Roots, root)
 	}
 	if before == nil {
-		return solve.Resolve(ctx, source, p)
+		return resolveRunnable(ctx, source, app, p)
 	}
-	o := solve.NewOptimizer(ctx, source, p)
+	o := solve.NewOptimizer(ctx, Runnable(source, app), p)
 	o.Effort = effort
 	best, err := o.Minimize(keepLocked(before))
 	if err != nil {
 		return nil, err
 	}
 	if best == nil {
-		return solve.Resolve(ctx, source, p) // for the tangle
+		return resolveRunnable(ctx, source, app, p) // for the tangle
 	}
 	return best.Resolution, nil
 }

@@ -50,6 +50,15 @@ func Runnable(source universe.Source, app Application) universe.Source {
 	})
 }
 
+// resolveRunnable resolves with releases that the deployed runtimes suit.
+func resolveRunnable(ctx context.Context, source universe.Source, app Application, p solve.Problem) (*solve.Resolution, error) {
+	r, err := solve.Resolve(ctx, Runnable(source, app), p)
+	if asTangle(err) != nil && len(app.Runtimes) > 0 {
+		return nil, runtimeTangle(ctx, source, app, p)
+	}
+	return r, err
+}
+
 // RuntimeGroup is the group of the demands in a tangle that are deployed runtimes, and not lines of the manifest.
 const RuntimeGroup = "runtime"
 

@@ -189,11 +189,7 @@ func Baseline(ctx context.Context, source universe.Source, app Application) (*so
 
 // Relock resolves the manifest as it stands, near to what is locked, with releases that the deployed runtimes suit.
 func Relock(ctx context.Context, source universe.Source, app Application) (*solve.Resolution, error) {
-	r, err := solve.Resolve(ctx, Runnable(source, app), app.Problem())
-	if asTangle(err) != nil && len(app.Runtimes) > 0 {
-		return nil, runtimeTangle(ctx, source, app, app.Problem())
-	}
-	return r, err
+	return resolveRunnable(ctx, source, app, app.Problem())
 }
 
 // Current reports whether there is a lock that was made for the manifest as it stands.

@@ -237,3 +237,38 @@ func (v *semver) core() string {
 }
 
 func isWild(part string) bool { return part == "" || part == "x" || part == "X" || part == "*" }
+
+// Styled writes a caret range, a tilde range, the version, or a star.
+func (js) Styled(s Style, v Version) string {
+	text := v.(*semver).core()
+	switch s {
+	case NextPatch:
+		return "~" + text
+	case Exact:
+		return text
+	case Any:
+		return "*"
+	}
+	return "^" + text
+}
+
+// StyleOf knows a single comparator by its operator.
+func (js) StyleOf(constraint string) Style {
+	text := strings.TrimSpace(constraint)
+	if text == "" || isWild(text) {
+		return Any
+	}
+	rest := strings.TrimLeft(text, "^~=v")
+	if _, err := JS.Parse(rest); err != nil {
+		return OtherStyle
+	}
+	switch text[:len(text)-len(rest)] {
+	case "^":
+		return NextMinor
+	case "~":
+		return NextPatch
+	case "", "=", "v":
+		return Exact
+	}
+	return OtherStyle
+}

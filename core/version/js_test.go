@@ -305,3 +305,24 @@ func mustParse(t *testing.T, text string) Version {
 	}
 	return v
 }
+
+func TestStyles(t *testing.T) {
+	v, err := JS.Parse("2.4.3")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for style, want := range map[Style]string{NextMinor: "^2.4.3", NextPatch: "~2.4.3", Exact: "2.4.3", Any: "*"} {
+		got := JS.Styled(style, v)
+		if got != want || JS.StyleOf(got) != style {
+			t.Errorf("%s is %q, which is read as %q", style, got, JS.StyleOf(got))
+		}
+	}
+	for _, odd := range []string{">=2", "1.x", "^1 || ^2", "1 - 2", "next"} {
+		if got := JS.StyleOf(odd); got != OtherStyle {
+			t.Errorf("%q has style %q", odd, got)
+		}
+	}
+	if got := JS.StyleOf("=1.2.3"); got != Exact {
+		t.Errorf("=1.2.3 has style %q", got)
+	}
+}

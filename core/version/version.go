@@ -31,7 +31,26 @@ type Scheme interface {
 	// Restyle returns the constraint that asks for version v the way that the given constraint asked: ~2.1.0 at
 	// 2.4.3 gives ~2.4.3. A constraint that admits v already is returned unchanged.
 	Restyle(constraint string, v Version) string
+	// Styled returns the constraint that asks for version v in a style.
+	Styled(s Style, v Version) string
+	// StyleOf tells in which style a constraint asks; OtherStyle when in none of them.
+	StyleOf(constraint string) Style
 }
+
+// A Style is how much a constraint leaves open above the version that it names.
+type Style string
+
+// The styles: up to the next breaking release, up to the next minor one, that version alone, whatever there is.
+const (
+	NextMinor  Style = "next-minor"
+	NextPatch  Style = "next-patch"
+	Exact      Style = "exact"
+	Any        Style = "any"
+	OtherStyle Style = ""
+)
+
+// Styles lists those that people can ask for.
+var Styles = []Style{NextMinor, NextPatch, Exact, Any}
 
 // A Version is one version under a scheme. Versions are immutable. Versions of different schemes must not be
 // compared.

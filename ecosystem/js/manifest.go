@@ -27,6 +27,7 @@ type manifest struct {
 	name     string
 	version  string
 	entries  []entry
+	at       map[string]int // offsets after the opening brace of each group, and of the root under ""
 	runtimes []universe.Requirement
 }
 
@@ -46,7 +47,7 @@ func (JS) ReadManifest(file string, data []byte) (ecosystem.Manifest, error) {
 }
 
 func readManifest(file string, data []byte) (*manifest, error) {
-	m := &manifest{file: file, data: data}
+	m := &manifest{file: file, data: data, at: map[string]int{}}
 	text := bytes.TrimPrefix(data, byteOrderMark)
 	shift := len(data) - len(text)
 	root, err := hujson.Parse(text)
@@ -60,6 +61,7 @@ func readManifest(file string, data []byte) (*manifest, error) {
 	if !ok {
 		return nil, m.errorAt(shift, "expected an object, that is, a text that begins with {")
 	}
+	m.at[""] = shift + root.StartOffset + 1
 	fields := map[string]hujson.Value{}
 	for _, member := range object.Members {
 		name := member.Name.Value.(hujson.Literal).String()
@@ -120,6 +122,7 @@ func (m *manifest) readGroup(group string, value hujson.Value, shift int, option
 	if !ok {
 		return m.errorAt(shift+value.StartOffset, fmt.Sprintf("%q: expected an object of names and constraints", group))
 	}
+	m.at[group] = shift + value.StartOffset + 1
 	seen := map[string]bool{}
 	for _, member := range object.Members {
 		name := member.Name.Value.(hujson.Literal).String()
@@ -254,6 +257,39 @@ func (m *manifest) Remove(group, name string) error {
 	return m.replace(before, after, "") // the only one
 }
 
+// Groups returns the names of the groups that a manifest can have.
+func (m *manifest) Groups() []string { return groups }
+
+// addFirst puts an entry into a group that is empty or missing. A missing one goes to the end of the manifest.
+func (m *manifest) addFirst(group, line string) error {
+	if !slices.Contains(groups, group) {
+		return fmt.Errorf("%s: a manifest has no group %q", m.file, group)
+	}
+	indent := "  "
+	if rest := m.data[m.at[""]:]; len(rest) > 0 {
+		gap := rest[:len(rest)-len(bytes.TrimLeft(rest, " \t\r\n"))]
+		if at := bytes.LastIndexByte(gap, '\n'); at >= 0 && len(gap) > at+1 {
+			indent = string(gap[at+1:])
+		}
+	}
+	newline := "\n"
+	if bytes.Contains(m.data, []byte("\r\n")) {
+		newline = "\r\n"
+	}
+	inside := newline + indent + indent + line + newline + indent
+	if from, there := m.at[group]; there {
+		to := from + bytes.IndexByte(m.data[from:], '}')
+		return m.replace(from, to, inside)
+	}
+	end := bytes.LastIndexByte(m.data, '}')
+	last := len(bytes.TrimRight(m.data[:end], " \t\r\n"))
+	comma := ","
+	if m.data[last-1] == '{' {
+		comma = ""
+	}
+	return m.replace(last, end, comma+newline+indent+quote(group)+": {"+inside+"}"+newline)
+}
+
 // Add puts an entry before the first of its group that follows it in the alphabet, written as that group is written.
 func (m *manifest) Add(group, name, constraint string) error {
 	if _, err := m.find(group, name); err == nil {
@@ -267,7 +303,7 @@ func (m *manifest) Add(group, name, constraint string) error {
 		}
 	}
 	if len(all) == 0 {
-		return fmt.Errorf("%s: there is no entry in %q to put %s beside", m.file, group, name)
+		return m.addFirst(group, line)
 	}
 	between := ", "
 	if len(all) > 1 {

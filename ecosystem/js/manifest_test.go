@@ -75,6 +75,9 @@ func TestAdd(t *testing.T) {
 		{"b", "{\n  \"dependencies\": {\n    \"a\": \"1\",\n    \"c\": \"3\"\n  }\n}\n", "{\n  \"dependencies\": {\n    \"a\": \"1\",\n    \"b\": \"^2.0.0\",\n    \"c\": \"3\"\n  }\n}\n"},
 		{"z", "{\r\n\t\"dependencies\": {\r\n\t\t\"a\": \"1\"\r\n\t}\r\n}", "{\r\n\t\"dependencies\": {\r\n\t\t\"a\": \"1\",\r\n\t\t\"z\": \"^2.0.0\"\r\n\t}\r\n}"},
 		{"a", `{"dependencies":{"b":"1"}}`, `{"dependencies":{"a":"^2.0.0", "b":"1"}}`},
+		{"a", "{\n\t\"dependencies\": {},\n\t\"name\": \"x\"\n}\n", "{\n\t\"dependencies\": {\n\t\t\"a\": \"^2.0.0\"\n\t},\n\t\"name\": \"x\"\n}\n"},
+		{"a", "{\r\n  \"name\": \"x\"\r\n}\r\n", "{\r\n  \"name\": \"x\",\r\n  \"dependencies\": {\r\n    \"a\": \"^2.0.0\"\r\n  }\r\n}\r\n"},
+		{"a", "{}", "{\n  \"dependencies\": {\n    \"a\": \"^2.0.0\"\n  }\n}"},
 	}
 	for _, test := range tests {
 		m := mustRead(t, test.text)
@@ -88,8 +91,8 @@ func TestAdd(t *testing.T) {
 			t.Errorf("%s was added twice", test.name)
 		}
 	}
-	if err := mustRead(t, `{"name":"x"}`).Add("dependencies", "a", "1"); err == nil {
-		t.Error("an entry was added to a group that is not there")
+	if err := mustRead(t, `{"name":"x"}`).Add("dependants", "a", "1"); err == nil {
+		t.Error("an entry was added to a group that no manifest has")
 	}
 }
 

@@ -170,8 +170,8 @@ func TestHintsShareOneRequest(t *testing.T) {
 	defer server.Close()
 	source := open(t, server.URL, ecosystem.Detail{})
 	source.Hint("keel", "@quay/rope", "keel")
-	for range 3 {
-		if _, err := source.Package(context.Background(), "keel"); err != nil {
+	for _, name := range []string{"keel", "@quay/rope", "keel"} {
+		if _, err := source.Package(context.Background(), name); err != nil {
 			t.Fatal(err)
 		}
 	}

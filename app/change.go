@@ -1,0 +1,196 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"regexp"
+	"strings"
+	"time"
+
+	"molt/core/universe"
+	"molt/core/upgrade"
+	"molt/ecosystem"
+)
+
+// An Effect is what changes of the manifest do to the lock.
+type Effect struct {
+	Changes     []upgrade.Change
+	Differences []upgrade.Difference
+	manifest    []byte
+	lock        []byte
+}
+
+// Rehearse works out what changes of the manifest come to, in memory.
+func (a *App) Rehearse(ctx context.Context, source universe.Source, changes []upgrade.Change) (*Effect, error) {
+	e := &Effect{Changes: changes}
+	var err error
+	if e.manifest, e.lock, err = a.rehearse(ctx, source, &StageDoc{Changes: changeDocs(changes)}); err != nil {
+		return nil, err
+	}
+	after, err := a.Eco.DecodeLock(a.Eco.Lock(), e.lock)
+	if err != nil {
+		return nil, err
+	}
+	before := upgrade.State{}
+	if a.Lock != nil {
+		before = upgrade.StateOf(a.Lock.Resolution())
+	}
+	e.Differences = upgrade.Compare(a.Eco.Scheme(), before, upgrade.StateOf(after.Resolution()))
+	return e, nil
+}
+
+// Change puts on disk what was rehearsed: manifest and lock together or not at all, with a line in the ledger under a
+// name, so that Back can take it back. The folder must be in use.
+func (a *App) Change(ctx context.Context, name string, e *Effect) error {
+	return a.write(name, map[string][]byte{a.Eco.Manifest(): e.manifest, a.Eco.Lock(): e.lock}, func() error { return a.consistent(ctx) })
+}
+
+// write replaces files and notes that in the ledger, all or nothing. The check looks at what came of it.
+func (a *App) write(name string, files map[string][]byte, check func() error) error {
+	names := []string{a.Eco.Manifest(), a.Eco.Lock(), ConfigFile, PlanFile, ledgerFile}
+	t, err := a.begin(name, time.Now().UTC().Format("20060102-150405.000")+"-"+name, names...)
+	if err != nil {
+		return err
+	}
+	err = func() error {
+		for _, file := range names {
+			if data, ok := files[file]; ok {
+				if err := t.write(file, data); err != nil {
+					return err
+				}
+			}
+		}
+		if err := a.reread(); err != nil {
+			return err
+		}
+		if err := check(); err != nil {
+			return err
+		}
+		return a.record(t, name, "")
+	}()
+	if err != nil {
+		return errors.Join(err, t.undo(), a.reread())
+	}
+	return t.commit()
+}
+
+// Drop returns the changes that take declarations of names out of the manifest, of one group or of all.
+func (a *App) Drop(names []string, group string) ([]upgrade.Change, error) {
+	var changes []upgrade.Change
+	var known []string
+	for _, e := range a.Manifest.Entries() {
+		known = append(known, e.As)
+	}
+	for _, name := range names {
+		found := false
+		for _, e := range a.Manifest.Entries() {
+			if e.As == name && (group == "" || e.Group == group) {
+				found = true
+				from := upgrade.Point{Constraint: e.Text}
+				if a.Lock != nil {
+					if n := a.Lock.Resolution().Root(name); n != nil {
+						from.Version = n.Version
+					}
+				}
+				changes = append(changes, upgrade.Change{Name: name, Group: e.Group, From: from})
+			}
+		}
+		if !found {
+			says := fmt.Sprintf("%s is not declared", name)
+			if group != "" {
+				says += fmt.Sprintf(" in %q", group)
+			}
+			if near := upgrade.Nearest(name, known); near != "" && near != name {
+				says += "; did you mean " + near + "?"
+			}
+			return nil, &UsageError{says}
+		}
+	}
+	return changes, nil
+}
+
+// Hold keeps a package back, with a reason and, unless it is "", a last day. It replaces a hold that is there. The
+// folder must be in use.
+func (a *App) Hold(name string, h Hold) error {
+	return a.editHolds("hold-"+slug(name), func(text string) (string, error) {
+		if _, held := a.Config.Hold[name]; held {
+			var err error
+			if text, err = editConfig(text, nil, []string{name}); err != nil {
+				return "", err
+			}
+		}
+		return addHold(text, name, h), nil
+	}, func() error {
+		if a.Config.Hold[name] != h {
+			return &UsageError{fmt.Sprintf("%s is written in a way that Molt does not edit; add %s under \"hold:\"", ConfigFile, name)}
+		}
+		return nil
+	})
+}
+
+// Release lifts a hold. The folder must be in use.
+func (a *App) Release(name string) error {
+	if _, held := a.Config.Hold[name]; !held {
+		return &UsageError{fmt.Sprintf("%s is not held", name)}
+	}
+	return a.editHolds("release-"+slug(name), func(text string) (string, error) { return editConfig(text, nil, []string{name}) },
+		func() error { return nil })
+}
+
+func (a *App) editHolds(what string, edit func(string) (string, error), check func() error) error {
+	text, err := os.ReadFile(a.path(ConfigFile))
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	edited, err := edit(string(text))
+	if err != nil {
+		return err
+	}
+	if _, err := readConfig(ConfigFile, []byte(edited)); err != nil {
+		var place *ecosystem.PositionError
+		if errors.As(err, &place) {
+			return &UsageError{fmt.Sprintf("%s is written in a way that Molt does not edit: %v", ConfigFile, place.Reason)}
+		}
+		return err
+	}
+	return a.write(what, map[string][]byte{ConfigFile: []byte(edited)}, check)
+}
+
+var (
+	holdBlock = regexp.MustCompile(`(?m)^hold:[ \t]*(#[^\n]*)?\n([ \t]*#[^\n]*\n)*([ \t]+)[^ \t#\n]`)
+	holdEmpty = regexp.MustCompile(`(?m)^hold:[ \t]*(\{\}|null|~)?[ \t]*(#[^\n]*)?$`)
+)
+
+// addHold puts a hold into the text of a configuration, before the first one that is there.
+func addHold(text, name string, h Hold) string {
+	entry := yamlString(name) + ": {reason: " + yamlString(h.Reason)
+	if h.Until != "" {
+		entry += ", until: " + h.Until
+	}
+	entry += "}\n"
+	if at := holdBlock.FindStringSubmatchIndex(text); at != nil {
+		return text[:at[6]] + text[at[6]:at[7]] + entry + text[at[6]:]
+	}
+	if at := holdEmpty.FindStringIndex(text); at != nil {
+		return text[:at[0]] + "hold:\n  " + strings.TrimSuffix(entry, "\n") + text[at[1]:]
+	}
+	if text != "" && !strings.HasSuffix(text, "\n") {
+		text += "\n"
+	}
+	return text + "hold:\n  " + entry
+}
+
+var plainYAML = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_./-]*$`)
+
+// yamlString writes a string the way that YAML reads it back: JSON's way, where it is not a plain word.
+func yamlString(s string) string {
+	if plainYAML.MatchString(s) && s != "null" && s != "true" && s != "false" && s != "yes" && s != "no" {
+		return s
+	}
+	data, _ := json.Marshal(s) // a string always has an encoding
+	return string(data)
+}

@@ -1,0 +1,137 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"molt/core/solve"
+	"molt/core/upgrade"
+	"molt/ecosystem"
+)
+
+// checkInstalled compares what is installed with the lock, by going through the lock's graph and looking each package up
+// as the runtime would.
+func (a *App) checkInstalled(tree *ecosystem.Installed) []Finding {
+	c := &comparison{App: a, tree: tree, nodes: map[string]*ecosystem.LockedPackage{}, said: map[string]bool{},
+		reached: map[string]bool{}, visited: map[[2]string]bool{}}
+	for i := range a.Lock.Packages {
+		c.nodes[a.Lock.Packages[i].ID] = &a.Lock.Packages[i]
+	}
+	c.follow(tree.Root, a.Eco.Manifest(), a.Lock.Roots)
+	for _, p := range tree.Packages {
+		switch {
+		case p.Problem != "":
+			c.note("%s: %s", p.Path, p.Problem)
+		case p.Bundled, c.reached[p.Place], p.Link != "":
+		default:
+			c.note("%s: %s %s is extra; nothing in the lock leads to it", p.Path, p.Real, p.Version)
+		}
+	}
+	return c.found
+}
+
+// A comparison of a lock with an installed tree.
+type comparison struct {
+	*App
+	tree    *ecosystem.Installed
+	nodes   map[string]*ecosystem.LockedPackage
+	found   []Finding
+	said    map[string]bool
+	reached map[string]bool    // places of installed packages
+	visited map[[2]string]bool // pairs of a locked package and a folder
+}
+
+func (c *comparison) note(says string, args ...any) {
+	text := fmt.Sprintf(says, args...)
+	if !c.said[text] {
+		c.said[text] = true
+		c.found = append(c.found, Finding{"installed", text})
+	}
+}
+
+// follow looks up the needs of a package from its folder.
+func (c *comparison) follow(home, by string, edges []solve.Edge) {
+	for _, e := range edges {
+		want := c.nodes[e.To]
+		if want == nil {
+			continue
+		}
+		got := c.tree.Find(home, c.Eco.Folder(), e.Name)
+		switch {
+		case got == nil && e.Optional:
+			continue
+		case got == nil:
+			c.note("%s %s is missing; %s needs it", want.Name, want.Version, by)
+			continue
+		}
+		c.reached[got.Place] = true
+		if got.Problem != "" {
+			continue
+		}
+		if got.Real != want.Name || got.Version != want.Version {
+			c.note("%s: %s %s is installed, the lock has %s %s", got.Path, got.Real, got.Version, want.Name, want.Version)
+			continue
+		}
+		if key := [2]string{want.ID, got.Home}; !c.visited[key] {
+			c.visited[key] = true
+			c.follow(got.Home, want.ID, want.Needs)
+		}
+	}
+}
+
+// checkRuntimes says which runtimes do not suit the locked packages and the application: the deployed ones, and, where
+// something is installed and hence runs, the one that this machine has.
+func (a *App) checkRuntimes(ctx context.Context, installed bool) []Finding {
+	var found []Finding
+	check := func(name, v, where string) {
+		var texts []string
+		by := map[string][]string{}
+		ask := func(who, text string) {
+			if upgrade.Suits(a.Eco.Scheme(), text, v) {
+				return
+			}
+			if by[text] == nil {
+				texts = append(texts, text)
+			}
+			by[text] = append(by[text], who)
+		}
+		for _, q := range a.Manifest.Runtimes() {
+			if q.Name == name {
+				ask(a.Eco.Manifest(), q.Text)
+			}
+		}
+		for _, p := range a.Lock.Packages {
+			for _, q := range p.Runtimes {
+				if q.Name == name {
+					ask(p.ID, q.Text)
+				}
+			}
+		}
+		for _, text := range texts {
+			who := by[text]
+			more := ""
+			if len(who) > 3 {
+				who, more = who[:3], fmt.Sprintf(" and %d more", len(by[text])-3)
+			}
+			verb := "needs"
+			if len(by[text]) > 1 {
+				verb = "need"
+			}
+			found = append(found, Finding{"runtime", fmt.Sprintf("%s %s %s; %s%s %s %s", name, v, where, strings.Join(who, ", "), more, verb, text)})
+		}
+	}
+	var names []string
+	for name := range a.Config.Runtime {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	for _, name := range names {
+		check(name, a.Config.Runtime[name], "is deployed")
+	}
+	if name, v := a.RuntimeHere(ctx); installed && v != "" {
+		check(name, v, "runs here")
+	}
+	return found
+}

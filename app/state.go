@@ -1,0 +1,161 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+
+	"molt/core/upgrade"
+	"molt/ecosystem"
+)
+
+// The words by which a state of the application itself is named.
+const (
+	LockedState    = "locked"
+	InstalledState = "installed"
+)
+
+// State reads what a reference holds: "locked" or "installed" for the application itself; a lock, a plan (what is locked,
+// moved as the plan's stages have it) or an inventory; a folder with a lock, or with something installed; or a revision
+// of git, for the lock in it. An inventory is a text with a name and a version on each line; # begins a comment.
+func (a *App) State(ctx context.Context, ref string) (upgrade.State, error) {
+	switch ref {
+	case LockedState:
+		if a.Lock == nil {
+			return upgrade.State{}, &UsageError{fmt.Sprintf("there is no %s in %s; molt relock writes one", a.Eco.Lock(), a.Dir)}
+		}
+		return upgrade.StateOf(a.Lock.Resolution()), nil
+	case InstalledState:
+		return a.installedState(a.Dir)
+	}
+	info, err := os.Stat(ref)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return a.revisionState(ctx, ref)
+	case err != nil:
+		return upgrade.State{}, err
+	case info.IsDir():
+		if _, err := os.Stat(filepath.Join(ref, a.Eco.Lock())); err != nil {
+			return a.installedState(ref)
+		}
+		ref = filepath.Join(ref, a.Eco.Lock())
+	}
+	data, err := os.ReadFile(ref)
+	if err != nil {
+		return upgrade.State{}, err
+	}
+	switch filepath.Ext(ref) {
+	case filepath.Ext(a.Eco.Lock()):
+		return a.lockState(ref, data)
+	case filepath.Ext(PlanFile):
+		return a.planState(ref, data)
+	}
+	return readInventory(ref, data)
+}
+
+func (a *App) lockState(file string, data []byte) (upgrade.State, error) {
+	l, err := a.Eco.DecodeLock(file, data)
+	if err != nil {
+		return upgrade.State{}, err
+	}
+	return upgrade.StateOf(l.Resolution()), nil
+}
+
+func (a *App) installedState(dir string) (upgrade.State, error) {
+	tree, err := a.Eco.Installed(dir)
+	if err != nil {
+		return upgrade.State{}, err
+	}
+	if tree == nil {
+		return upgrade.State{}, &UsageError{fmt.Sprintf("nothing is installed in %s: it has no %s", dir, a.Eco.Folder())}
+	}
+	return upgrade.State{Packages: tree.Versions(), Declared: a.DeclaredPackages()}, nil
+}
+
+// planState moves what is locked as the stages of a plan that are still to come say.
+func (a *App) planState(file string, data []byte) (upgrade.State, error) {
+	plan, err := decodePlan(file, data)
+	if err != nil {
+		return upgrade.State{}, err
+	}
+	s, err := a.State(context.Background(), LockedState)
+	if err != nil {
+		return s, err
+	}
+	for _, stage := range plan.Stages {
+		for _, c := range stage.Changes {
+			switch {
+			case stage.Status == Done:
+			case c.To == nil:
+				delete(s.Packages, c.Name)
+			default:
+				s.Packages[c.Name] = []string{c.To.Version}
+				if c.From == nil {
+					s.Declared = append(s.Declared, c.Name)
+				}
+			}
+		}
+	}
+	return s, nil
+}
+
+// revisionState reads the lock that a revision of git has.
+func (a *App) revisionState(ctx context.Context, revision string) (upgrade.State, error) {
+	lock, err := a.LockAt(ctx, revision)
+	if err != nil {
+		return upgrade.State{}, err
+	}
+	return upgrade.StateOf(lock.Resolution()), nil
+}
+
+// LockAt returns the lock as it was at a revision of git.
+func (a *App) LockAt(ctx context.Context, revision string) (*ecosystem.Lock, error) {
+	if strings.HasPrefix(revision, "-") {
+		return nil, &UsageError{fmt.Sprintf("%q is neither a file nor a revision of git", revision)}
+	}
+	git := func(args ...string) ([]byte, error) {
+		cmd := exec.CommandContext(ctx, "git", append([]string{"-C", a.Dir}, args...)...)
+		var says bytes.Buffer
+		cmd.Stderr = &says
+		out, err := cmd.Output()
+		if err != nil && says.Len() > 0 {
+			err = errors.New(strings.TrimSpace(says.String()))
+		}
+		return out, err
+	}
+	if _, err := git("rev-parse", "--verify", "--quiet", "--end-of-options", revision+"^{commit}"); err != nil {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		return nil, &UsageError{fmt.Sprintf("%q is neither a file nor a revision of git", revision)}
+	}
+	data, err := git("show", revision+":./"+a.Eco.Lock())
+	if err != nil {
+		return nil, &UsageError{fmt.Sprintf("the revision %s has no %s", revision, a.Eco.Lock())}
+	}
+	return a.Eco.DecodeLock(revision+":"+a.Eco.Lock(), data)
+}
+
+// readInventory reads lines of a name and a version.
+func readInventory(file string, data []byte) (upgrade.State, error) {
+	s := upgrade.State{Packages: map[string][]string{}}
+	for n, line := range strings.Split(string(data), "\n") {
+		line, _, _ = strings.Cut(line, "#")
+		words := strings.Fields(line)
+		switch {
+		case len(words) == 0:
+		case len(words) != 2 || strings.ContainsAny(line, "{}[]\"=:"):
+			return s, &ecosystem.PositionError{File: file, Line: n + 1, Column: 1,
+				Reason: fmt.Sprintf("%q: expected a name and a version with a space between, such as \"hulk 1.2.3\"", strings.TrimSpace(line))}
+		default:
+			s.Packages[words[0]] = append(s.Packages[words[0]], words[1])
+		}
+	}
+	return s, nil
+}

@@ -1,0 +1,60 @@
+package app
+
+import (
+	"slices"
+
+	"molt/core/solve"
+	"molt/core/upgrade"
+	"molt/ecosystem"
+)
+
+// A Use is a place where a package is still used: a line of the source, or, when File is "", another locked package.
+type Use struct {
+	Package string
+	File    string
+	Line    int
+	By      string
+}
+
+// UsesOf lists where the packages that changes take out of the manifest are still used: in the source, which would no
+// longer find them, and by locked packages, which keep them in the lock.
+func (a *App) UsesOf(changes []upgrade.Change) ([]Use, error) {
+	var dropped []string
+	for _, c := range changes {
+		if c.To == (upgrade.Point{}) && !slices.Contains(dropped, c.Name) {
+			dropped = append(dropped, c.Name)
+		}
+	}
+	if dropped == nil {
+		return nil, nil
+	}
+	imports, err := a.Eco.Imports(a.Dir)
+	if err != nil {
+		return nil, err
+	}
+	var uses []Use
+	for _, i := range imports {
+		if slices.Contains(dropped, i.Package) {
+			uses = append(uses, Use{Package: i.Package, File: i.File, Line: i.Line})
+		}
+	}
+	return append(uses, a.keepers(dropped)...), nil
+}
+
+// keepers lists the locked packages that need some of the names, one for each name.
+func (a *App) keepers(names []string) (uses []Use) {
+	if a.Lock == nil {
+		return nil
+	}
+	for _, name := range names {
+		i := slices.IndexFunc(a.Lock.Packages, func(p ecosystem.LockedPackage) bool {
+			return p.Name != name && slices.ContainsFunc(slices.Concat(p.Needs, p.Peers), func(e solve.Edge) bool {
+				return e.Package == name && e.To != "" && !e.Optional
+			})
+		})
+		if i >= 0 {
+			uses = append(uses, Use{Package: name, By: a.Lock.Packages[i].ID})
+		}
+	}
+	return uses
+}

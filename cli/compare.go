@@ -1,0 +1,45 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"molt/app"
+	"molt/core/upgrade"
+	"molt/render"
+)
+
+func (c *call) compare() *cobra.Command {
+	return &cobra.Command{
+		Use:   "compare BEFORE [AFTER]",
+		Short: "Show what differs between two locks, trees, plans, inventories or revisions",
+		Long: `Compare lists the packages in which two states differ, by the size of the move, those that the application
+declares first. A state is the word "locked" or "installed"; a lock; a plan (what is locked, moved as its stages have
+it); a folder with a lock or with something installed; an inventory, a text with a name and a version a line; or a
+revision of git, for the lock in it. Without AFTER it is what is locked now.`,
+		Example: `  molt compare HEAD
+  molt compare v2.3.0 installed
+  molt compare locked molt-plan.yaml --format md`,
+		Args:        cobra.RangeArgs(1, 2),
+		Annotations: map[string]string{withMarkdown: "yes"},
+		RunE: func(_ *cobra.Command, args []string) error {
+			a, err := c.open()
+			if err != nil {
+				return err
+			}
+			if len(args) == 1 {
+				args = append(args, app.LockedState)
+			}
+			var states [2]upgrade.State
+			for i, ref := range args {
+				if states[i], err = a.State(c.ctx, ref); err != nil {
+					return err
+				}
+			}
+			doc := render.NewCompareDoc(args[0], args[1], upgrade.Compare(a.Eco.Scheme(), states[0], states[1]))
+			if c.format == "md" {
+				return render.CompareMarkdown(c.out, doc)
+			}
+			return c.show(doc, func(p *render.Page) { p.Compare(doc) })
+		},
+	}
+}

@@ -1,0 +1,140 @@
+package js
+
+import (
+	"bytes"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"sync"
+
+	"github.com/evanw/esbuild/pkg/api"
+
+	"molt/ecosystem"
+)
+
+// sources are the endings of files that the parser reads, with how.
+var sources = map[string]api.Loader{".js": api.LoaderJSX, ".mjs": api.LoaderJSX, ".cjs": api.LoaderJSX, ".jsx": api.LoaderJSX,
+	".ts": api.LoaderTS, ".mts": api.LoaderTS, ".cts": api.LoaderTS, ".tsx": api.LoaderTSX}
+
+// typesOnly matches an import or export of types, which the parser would leave out. The word "type" is blanked, unless
+// it is itself what is imported.
+var typesOnly = regexp.MustCompile(`\b(import|export)(\s+)type(\s+)([{*A-Za-z_$][\w$]*)(\s*)(.?)`)
+
+// Imports lists what the source of an application imports from packages: files that the runtime could load, in
+// JavaScript and TypeScript, but for installed packages and folders whose name begins with a dot. A file that cannot be
+// parsed counts as one that imports nothing.
+func (JS) Imports(dir string) ([]ecosystem.Import, error) {
+	var files []string
+	err := filepath.WalkDir(dir, func(name string, d fs.DirEntry, err error) error {
+		switch {
+		case err != nil:
+			return err
+		case d.IsDir() && name != dir && (d.Name() == modules || strings.HasPrefix(d.Name(), ".")):
+			return filepath.SkipDir
+		}
+		if _, ok := sources[filepath.Ext(name)]; ok && d.Type().IsRegular() {
+			files = append(files, name)
+		}
+		return nil
+	})
+	if err != nil || len(files) == 0 {
+		return nil, err
+	}
+	root, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, err
+	}
+	c := &collector{root: root}
+	api.Build(api.BuildOptions{EntryPoints: files, Bundle: true, Write: false, Outdir: root, AbsWorkingDir: root, LogLevel: api.LogLevelSilent,
+		LogLimit: 1, Platform: api.PlatformNode, TsconfigRaw: `{"compilerOptions":{"verbatimModuleSyntax":true}}`,
+		Plugins: []api.Plugin{{Name: "imports", Setup: c.setup}}})
+	slices.SortFunc(c.found, func(a, b ecosystem.Import) int {
+		if a.File != b.File {
+			return strings.Compare(a.File, b.File)
+		}
+		if a.Line != b.Line {
+			return a.Line - b.Line
+		}
+		return strings.Compare(a.Specifier, b.Specifier)
+	})
+	return slices.Compact(c.found), nil
+}
+
+// A collector notes what the parser asks to resolve. The parser works on several files at the same time.
+type collector struct {
+	root  string
+	mu    sync.Mutex
+	found []ecosystem.Import
+}
+
+func (c *collector) setup(build api.PluginBuild) {
+	build.OnResolve(api.OnResolveOptions{Filter: ".*"}, func(args api.OnResolveArgs) (api.OnResolveResult, error) {
+		if args.Kind == api.ResolveEntryPoint {
+			path := args.Path
+			if !filepath.IsAbs(path) {
+				path = filepath.Join(c.root, path)
+			}
+			return api.OnResolveResult{Path: path}, nil
+		}
+		if name := packageOf(args.Path); name != "" {
+			c.note(args.Importer, args.Path, name)
+		}
+		return api.OnResolveResult{Path: args.Path, External: true}, nil
+	})
+	build.OnLoad(api.OnLoadOptions{Filter: ".*"}, func(args api.OnLoadArgs) (api.OnLoadResult, error) {
+		data, err := os.ReadFile(args.Path)
+		if err != nil {
+			return api.OnLoadResult{}, err
+		}
+		loader := sources[filepath.Ext(args.Path)]
+		if loader == api.LoaderTS || loader == api.LoaderTSX {
+			data = typesOnly.ReplaceAllFunc(data, func(m []byte) []byte {
+				part := typesOnly.FindSubmatch(m)
+				if bytes.Equal(part[4], []byte("from")) && (bytes.Equal(part[6], []byte(`"`)) || bytes.Equal(part[6], []byte(`'`))) {
+					return m
+				}
+				return bytes.Replace(m, []byte("type"), []byte("    "), 1)
+			})
+		}
+		text := string(data)
+		return api.OnLoadResult{Contents: &text, Loader: loader}, nil
+	})
+}
+
+// note adds an import. The parser tells the file; the line is where the file first says so in quotes.
+func (c *collector) note(file, specifier, name string) {
+	i := ecosystem.Import{Package: name, Specifier: specifier, File: file}
+	if rel, err := filepath.Rel(c.root, file); err == nil {
+		i.File = filepath.ToSlash(rel)
+	}
+	if data, err := os.ReadFile(file); err == nil {
+		for _, quote := range []string{`"`, `'`, "`"} {
+			if at := bytes.Index(data, []byte(quote+specifier+quote)); at >= 0 {
+				if line := bytes.Count(data[:at], []byte("\n")) + 1; i.Line == 0 || line < i.Line {
+					i.Line = line
+				}
+			}
+		}
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.found = append(c.found, i)
+}
+
+// packageOf returns the package that a specifier leads into, "" for a file or for a part of the runtime.
+func packageOf(specifier string) string {
+	if specifier == "" || specifier[0] == '.' || specifier[0] == '/' || specifier[0] == '#' || strings.Contains(specifier, ":") {
+		return ""
+	}
+	parts := strings.SplitN(specifier, "/", 3)
+	if specifier[0] == '@' {
+		if len(parts) < 2 {
+			return ""
+		}
+		return parts[0] + "/" + parts[1]
+	}
+	return parts[0]
+}

@@ -1,0 +1,97 @@
+package render
+
+import (
+	"fmt"
+
+	"molt/app"
+	"molt/core/upgrade"
+)
+
+// ChangeDoc is "molt/change/1".
+type ChangeDoc struct {
+	Schema  string          `json:"schema"`
+	Written bool            `json:"written"` // false when it was for show
+	Changes []PlanChange    `json:"changes"` // of the manifest
+	Lock    []DifferenceDoc `json:"lock"`
+	Uses    []UseDoc        `json:"uses"` // of what was dropped
+	Remarks []string        `json:"remarks"`
+}
+
+// A UseDoc is a place that still uses a package that was dropped: a line of the source, or, when File is "", another package.
+type UseDoc struct {
+	Package string `json:"package"`
+	File    string `json:"file"`
+	Line    int    `json:"line"`
+	By      string `json:"by"`
+}
+
+// NewChangeDoc makes the document of a change of the manifest.
+func NewChangeDoc(e *app.Effect, uses []app.Use, remarks []string, written bool) ChangeDoc {
+	doc := ChangeDoc{"molt/change/1", written, []PlanChange{}, NewCompareDoc("", "", e.Differences).Differences, []UseDoc{}, append([]string{}, remarks...)}
+	for _, c := range e.Changes {
+		change := PlanChange{Name: c.Name, Group: c.Group, From: planPoint(c.From), To: planPoint(c.To)}
+		if change.From != nil && change.To != nil {
+			change.Jump = c.Jump.String()
+		}
+		doc.Changes = append(doc.Changes, change)
+	}
+	for _, u := range uses {
+		doc.Uses = append(doc.Uses, UseDoc(u))
+	}
+	return doc
+}
+
+// Change prints what a change of the manifest does.
+func (p *Page) Change(doc ChangeDoc) {
+	word := "changed"
+	if !doc.Written {
+		word = "would change"
+	}
+	p.heading("The manifest %s in %s, the lock in %s.", word, count(len(doc.Changes), "line"), count(len(doc.Lock), "package"))
+	var rows [][]cell
+	for _, c := range doc.Changes {
+		row := []cell{{c.Name, &bold}, {c.Group, &faint}}
+		switch {
+		case c.To == nil:
+			row = append(row, plain(c.From.Constraint+" goes"), plain(""))
+		case c.From == nil:
+			row = append(row, plain("comes as "+c.To.Constraint), plain("at "+c.To.Version))
+		case c.From.Constraint == c.To.Constraint:
+			row = append(row, plain("line stays "+c.To.Constraint), plain("at "+c.To.Version))
+		default:
+			row = append(row, plain(c.From.Constraint+" becomes "+c.To.Constraint), plain("at "+c.To.Version))
+		}
+		rows = append(rows, row)
+	}
+	p.table("  ", rows)
+	if len(doc.Lock) > 0 {
+		p.line("")
+		p.heading("In the lock")
+		rows = nil
+		for _, d := range doc.Lock {
+			style := &faint
+			if d.Kind == upgrade.ByMajor || d.Kind == upgrade.GoneBack {
+				style = &notice
+			}
+			rows = append(rows, []cell{{string(d.Kind), style}, {d.Name, &bold}, plain(d.move())})
+		}
+		p.table("  ", rows)
+	}
+	for _, r := range doc.Remarks {
+		p.wrapped("", r+".")
+	}
+	if len(doc.Uses) > 0 {
+		p.line("")
+		p.verdict(notice, "Still in use")
+		for _, u := range doc.Uses {
+			if u.File != "" {
+				p.line("  %s:%d imports %s", u.File, u.Line, u.Package)
+			} else {
+				p.line("  %s needs %s, which therefore stays in the lock", u.By, u.Package)
+			}
+		}
+	}
+	if !doc.Written {
+		p.line("%s", p.styled(faint, fmt.Sprintf("Nothing was written.")))
+	}
+}
