@@ -33,7 +33,8 @@ type App struct {
 	Eco      ecosystem.Ecosystem
 	Config   Config
 	Manifest ecosystem.Manifest
-	Lock     *ecosystem.Lock // nil when there is none
+	Lock     *ecosystem.Lock   // nil when there is none
+	Fixed    map[string]string // releases given from outside, by package
 	Settings Settings
 	Repaired string // what was repaired when the folder was taken into use, "" for nothing
 }
@@ -71,7 +72,33 @@ func Open(s Settings) (*App, error) {
 	if a.Eco, err = a.ecosystem(); err != nil {
 		return nil, err
 	}
+	if a.Fixed, err = a.readFixed(); err != nil {
+		return nil, err
+	}
 	return a, a.read()
+}
+
+// readFixed reads the inventory of what is given from outside. It has one version of a package.
+func (a *App) readFixed() (map[string]string, error) {
+	if a.Config.Fixed == "" {
+		return nil, nil
+	}
+	data, err := os.ReadFile(a.path(a.Config.Fixed))
+	if err != nil {
+		return nil, &UsageError{fmt.Sprintf("%s: \"fixed\" names an inventory that cannot be read: %v", ConfigFile, err)}
+	}
+	s, err := readInventory(a.Config.Fixed, data)
+	if err != nil {
+		return nil, err
+	}
+	fixed := map[string]string{}
+	for name, versions := range s.Packages {
+		if len(versions) > 1 {
+			return nil, &UsageError{fmt.Sprintf("%s gives %s more than once", a.Config.Fixed, name)}
+		}
+		fixed[name] = versions[0]
+	}
+	return fixed, nil
 }
 
 // read reads the manifest and the lock.
@@ -143,7 +170,7 @@ func declared(m ecosystem.Manifest) []upgrade.Declared {
 func (a *App) Application() upgrade.Application {
 	held, _ := a.Config.held(a.now())
 	u := upgrade.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: a.Config.Runtime,
-		Previews: a.Config.Previews, Held: held, Families: a.Config.Family}
+		Previews: a.Config.Previews, Held: held, Families: a.Config.Family, Fixed: a.Fixed}
 	if a.Lock != nil {
 		u.Locked = a.Lock.Resolution()
 	}

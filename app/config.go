@@ -29,6 +29,7 @@ type Config struct {
 	Previews  []string          `yaml:"previews"` // packages of which prereleases may be used
 	Hold      map[string]Hold   `yaml:"hold"`
 	Family    [][]string        `yaml:"family"`
+	Fixed     string            `yaml:"fixed"` // an inventory of packages that are given from outside
 	Checks    []Check           `yaml:"checks"`
 }
 
@@ -46,9 +47,9 @@ type Check struct {
 }
 
 // later are keys that are spoken for, but not read by this Molt yet.
-var later = []string{"fixed", "stages"}
+var later = []string{"stages"}
 
-var configKeys = []string{"ecosystem", "registry", "goal", "runtime", "settle", "previews", "hold", "family", "checks"}
+var configKeys = []string{"ecosystem", "registry", "goal", "runtime", "settle", "previews", "hold", "family", "fixed", "checks"}
 
 // readConfig reads a configuration. Unknown keys are errors, with the nearest known one.
 func readConfig(file string, data []byte) (Config, error) {

@@ -146,8 +146,11 @@ func (a *App) Place(d solve.Demand) string {
 			return fmt.Sprintf("%s:%d", a.Eco.Manifest(), e.Line)
 		}
 	}
-	if d.Group == upgrade.RuntimeGroup {
+	switch d.Group {
+	case upgrade.RuntimeGroup:
 		return ConfigFile
+	case "": // no line has it: it was asked for in the call
+		return "the call"
 	}
 	return a.Eco.Manifest()
 }

@@ -1,22 +1,41 @@
 package cli
 
 import (
+	"errors"
 	"slices"
 
 	"github.com/spf13/cobra"
 
+	"molt/app"
+	"molt/core/upgrade"
 	"molt/core/version"
 	"molt/render"
 )
 
 func (c *call) rangeOf() *cobra.Command {
-	return &cobra.Command{
-		Use:     "range CONSTRAINT VERSION...",
-		Short:   "Show which versions a constraint admits",
-		Long:    "Range puts a constraint to versions, by the exact rule of the ecosystem, and lists which it admits and which\nit refuses, in ascending order.",
-		Example: "  molt range '^1.2.3-beta.2 || 3.x' 1.2.3-beta.3 1.9.0 2.0.0 3.4.5",
-		Args:    cobra.MinimumNArgs(2),
+	var of string
+	var advise bool
+	cmd := &cobra.Command{
+		Use:   "range CONSTRAINT [VERSION...]",
+		Short: "Show which versions a constraint admits",
+		Long: `Range puts a constraint to versions, by the exact rule of the ecosystem, and lists which it admits and which it
+refuses, in ascending order. With --of PACKAGE the versions are the published releases, drawn as a lane for each
+major, with what the constraint would resolve to today and the first release that it refuses. --advise says whether a
+nearer constraint would serve this application better, and why.`,
+		Example: `  molt range '^1.2.3-beta.2 || 3.x' 1.2.3-beta.3 1.9.0 2.0.0 3.4.5
+  molt range '^3.6.0' --of brackwater --advise`,
+		Args: cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
+			switch {
+			case of == "" && len(args) < 2:
+				return &app.UsageError{Reason: "range: expected versions after the constraint, or --of PACKAGE"}
+			case of != "" && len(args) > 1:
+				return &app.UsageError{Reason: "range: expected either versions or --of PACKAGE"}
+			case advise && of == "":
+				return &app.UsageError{Reason: "--advise: expected --of PACKAGE with it"}
+			case of != "":
+				return c.rangePublished(args[0], of, advise)
+			}
 			e, err := c.ecosystem()
 			if err != nil {
 				return err
@@ -34,7 +53,7 @@ func (c *call) rangeOf() *cobra.Command {
 				versions = append(versions, v)
 			}
 			slices.SortStableFunc(versions, version.Version.Compare)
-			doc := render.RangeDoc{Schema: "molt/range/1", Ecosystem: e.Name(), Constraint: args[0], Admits: []string{}, Refuses: []string{}}
+			doc := render.NewRangeDoc(e.Name(), args[0])
 			for _, v := range versions {
 				if constraint.Admits(v) {
 					doc.Admits = append(doc.Admits, v.String())
@@ -45,4 +64,48 @@ func (c *call) rangeOf() *cobra.Command {
 			return c.show(doc, func(p *render.Page) { p.Range(doc) })
 		},
 	}
+	cmd.Flags().StringVar(&of, "of", "", "put it to the published releases of this package")
+	cmd.Flags().BoolVar(&advise, "advise", false, "say which constraint would serve the application better")
+	_ = cmd.RegisterFlagCompletionFunc("of", c.completeKnown) // the flag exists
+	return cmd
+}
+
+// rangePublished puts a constraint to the published releases of a package.
+func (c *call) rangePublished(constraint, of string, advise bool) error {
+	return c.session(occasion{}, func(s *session) error {
+		var names []string
+		name := of
+		for _, d := range s.a.Declared() {
+			names = append(names, d.As)
+			if d.As == of {
+				name = d.Package
+			}
+		}
+		p, err := s.source.Package(c.ctx, name)
+		if err != nil {
+			return upgrade.UnknownName(err, of, names)
+		}
+		set, err := p.Admit(constraint)
+		if err != nil {
+			return err
+		}
+		doc := render.NewRangeDoc(s.a.Eco.Name(), constraint)
+		doc.Published(of, p, set)
+		if advise {
+			advice, err := upgrade.Advise(c.ctx, s.source, s.a.Application(), of, constraint)
+			var bad *version.Error
+			if err != nil && !errors.As(err, &bad) { // a tag has no neighbours
+				return err
+			}
+			doc.Advise(advice)
+		}
+		s.still()
+		if err := c.show(doc, func(p *render.Page) { p.Range(doc) }); err != nil {
+			return err
+		}
+		if set.Empty() {
+			return errAttention
+		}
+		return nil
+	})
 }

@@ -152,33 +152,3 @@ func flags(r SurveyRow) string {
 	}
 	return strings.Join(words, ", ")
 }
-
-// RangeDoc is "molt/range/1".
-type RangeDoc struct {
-	Schema     string   `json:"schema"`
-	Ecosystem  string   `json:"ecosystem"`
-	Constraint string   `json:"constraint"`
-	Admits     []string `json:"admits"`
-	Refuses    []string `json:"refuses"`
-}
-
-// Range prints what a constraint admits and refuses.
-func (p *Page) Range(doc RangeDoc) {
-	for _, part := range []struct {
-		word     string
-		versions []string
-		cell     cell
-	}{{"admits", doc.Admits, cell{style: &good}}, {"refuses", doc.Refuses, cell{style: &faint}}} {
-		text := strings.Join(part.versions, "  ")
-		if text == "" {
-			text = "none of them"
-		}
-		for i, l := range wrap(text, p.Width-9) {
-			word := part.word
-			if i > 0 {
-				word = ""
-			}
-			p.line("%-8s %s", word, p.styled(*part.cell.style, l))
-		}
-	}
-}

@@ -27,6 +27,7 @@ type Application struct {
 	Runtimes map[string]string // versions that are deployed, by runtime
 	Previews []string          // packages of which prereleases may be used
 	Held     []string          // packages that must not move
+	Fixed    map[string]string // releases that are given from outside, by package
 	Families [][]string        // packages that move in step, as far as people say so
 }
 

@@ -2,6 +2,7 @@ package upgrade
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 
@@ -73,6 +74,15 @@ func Want(ctx context.Context, source universe.Source, app Application, wanted [
 		}
 	}
 	return got, nil
+}
+
+// UnknownName turns the error of a package that the registry does not have into one that names the nearest of some names.
+func UnknownName(err error, name string, names []string) error {
+	var unknown *universe.UnknownError
+	if !errors.As(err, &unknown) {
+		return err
+	}
+	return &WantError{name, notAmong("the registry has no such package", name, names)}
 }
 
 type wanter struct {

@@ -1,0 +1,256 @@
+package upgrade
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+)
+
+// A Link is one step of a chain in a locked graph: who asks for what, and what serves it.
+type Link struct {
+	By         string // the ID of the dependent, "" for the application
+	Group      string // of a declaration
+	Name       string
+	Constraint string
+	Peer       bool
+	To         string // an ID
+}
+
+// A Trace tells why a release is in a locked graph.
+type Trace struct {
+	ID, Version string
+	Chains      [][]Link // every shortest chain from the application, up to mostChains
+	More        int      // how many shortest chains there are beyond these
+	Askers      int      // how many links lead to it in all
+	Keepers     []Link   // the links that exclude the next newer release, so that it stays where it is
+	Next        string   // that release, "" when there is none
+}
+
+// mostChains is how many chains are told.
+const mostChains = 12
+
+// TraceLocked tells why each release of a package is in a locked graph, the newest first.
+func TraceLocked(ctx context.Context, source universe.Source, r *solve.Resolution, name string) ([]Trace, error) {
+	p, err := lookUp(ctx, source, name)
+	if err != nil {
+		return nil, err
+	}
+	g := newLinks(r)
+	var all []Trace
+	for i := range r.Packages {
+		n := &r.Packages[i]
+		if n.Name != name {
+			continue
+		}
+		t := Trace{ID: n.ID, Version: n.Version, Askers: len(g.to[n.ID])}
+		g.chains(n.ID, nil, &t)
+		if p != nil {
+			t.keptBy(p, g.to[n.ID])
+		}
+		all = append(all, t)
+	}
+	slices.SortStableFunc(all, func(a, b Trace) int {
+		if p == nil {
+			return strings.Compare(b.Version, a.Version)
+		}
+		return p.Index(b.Version) - p.Index(a.Version)
+	})
+	return all, nil
+}
+
+// keptBy finds the next newer stable release, and the links that exclude it.
+func (t *Trace) keptBy(p *universe.Package, links []Link) {
+	for i := p.Index(t.Version) + 1; i > 0 && i < len(p.Releases); i++ {
+		if r := &p.Releases[i]; r.Version.Prerelease() || r.Deprecated != "" {
+			continue
+		}
+		t.Next = p.Releases[i].Version.String()
+		for _, l := range links {
+			if set, err := p.Admit(l.Constraint); err == nil && !set.Has(i) {
+				t.Keepers = append(t.Keepers, l)
+			}
+		}
+		return
+	}
+}
+
+// links is a locked graph looked at from below.
+type links struct {
+	to    map[string][]Link // by the ID that they lead to
+	depth map[string]int    // length of the shortest chain from the application
+}
+
+func newLinks(r *solve.Resolution) *links {
+	g := &links{map[string][]Link{}, map[string]int{}}
+	below := map[string][]string{}
+	add := func(by string, peer bool, edges []solve.Edge) {
+		for _, e := range edges {
+			if e.To != "" {
+				g.to[e.To] = append(g.to[e.To], Link{by, e.Group, e.Name, e.Constraint, peer, e.To})
+				below[by] = append(below[by], e.To)
+			}
+		}
+	}
+	add("", false, r.Roots)
+	for i := range r.Packages {
+		n := &r.Packages[i]
+		add(n.ID, false, n.Needs)
+		add(n.ID, true, n.Peers)
+	}
+	for queue := []string{""}; len(queue) > 0; queue = queue[1:] {
+		for _, id := range below[queue[0]] {
+			if _, seen := g.depth[id]; !seen {
+				g.depth[id] = g.depth[queue[0]] + 1
+				queue = append(queue, id)
+			}
+		}
+	}
+	return g
+}
+
+// chains follows links upwards as long as they lie on a shortest chain.
+func (g *links) chains(id string, below []Link, t *Trace) {
+	for _, l := range g.to[id] {
+		if g.depth[l.By] != g.depth[id]-1 {
+			continue
+		}
+		chain := append([]Link{l}, below...)
+		switch {
+		case l.By != "":
+			g.chains(l.By, chain, t)
+		case len(t.Chains) < mostChains:
+			t.Chains = append(t.Chains, chain)
+		default:
+			t.More++
+		}
+		if t.More > 1000 {
+			return
+		}
+	}
+}
+
+// A Fit is a release with whether it resolves with an application.
+type Fit struct {
+	Release *universe.Release
+	Fits    bool
+}
+
+// Fits lists the releases of a package that come into question, the newest first, and which of them resolve together
+// with an application as it stands, or, with a fixed set, with these releases and none other of their packages. The
+// package need not be declared. At most so many releases are looked at, 0 for all. The tangle is that of the newest
+// release that does not fit.
+func Fits(ctx context.Context, source universe.Source, app Application, name string, most int) ([]Fit, *solve.Tangle, error) {
+	p, err := lookUp(ctx, source, name)
+	a := &advisor{ctx: ctx, source: source, full: source, app: app, base: app.Locked}
+	if d := a.declaration(name); d.As != "" && d.Package != name {
+		p, err = lookUp(ctx, source, d.Package)
+	}
+	switch {
+	case err != nil:
+		return nil, nil, err
+	case p == nil:
+		w := &wanter{advisor: a}
+		return nil, nil, &WantError{name, notAmong("the registry has no such package", name, w.known())}
+	}
+	var all []Fit
+	var tangle *solve.Tangle
+	usable := slices.Collect(a.usable(p, a.locked(name)).All())
+	for _, i := range slices.Backward(usable) {
+		if most > 0 && len(all) == most {
+			break
+		}
+		problem, err := fitProblem(ctx, source, app, p, name, i)
+		if err != nil {
+			return nil, nil, err
+		}
+		r, err := resolveFit(ctx, source, app, problem, tangle == nil)
+		if err != nil && asTangle(err) == nil {
+			return nil, nil, err
+		}
+		if tangle == nil {
+			tangle = asTangle(err)
+		}
+		all = append(all, Fit{&p.Releases[i], r != nil})
+	}
+	return all, tangle, nil
+}
+
+func resolveFit(ctx context.Context, source universe.Source, app Application, p solve.Problem, explain bool) (*solve.Resolution, error) {
+	if explain {
+		return resolveRunnable(ctx, source, app, p)
+	}
+	r, _, err := solve.Try(ctx, Runnable(source, app), p)
+	return r, err
+}
+
+// fitProblem states an application with a package at one release, beside its fixed set.
+func fitProblem(ctx context.Context, source universe.Source, app Application, p *universe.Package, name string, w int) (solve.Problem, error) {
+	problem := app.Problem()
+	v := p.Releases[w].Version.String()
+	declared := false
+	for i := range problem.Roots {
+		if r := &problem.Roots[i]; r.As == name {
+			r.Among, r.Text, declared = []string{v}, v, true
+		}
+	}
+	if !declared {
+		problem.Roots = append(problem.Roots, solve.Root{Demand: universe.Demand{As: name, Package: p.Name, Text: v}, Group: "", Among: []string{v}})
+	}
+	problem.Refuse = map[string][]string{}
+	for fixed, version := range app.Fixed {
+		if fixed == p.Name {
+			continue
+		}
+		other, err := lookUp(ctx, source, fixed)
+		if err != nil {
+			return problem, err
+		}
+		if other == nil || other.Index(version) < 0 {
+			continue // nothing that the registry knows needs it at a release that is not there
+		}
+		for _, r := range other.Versions() {
+			if r.String() != version {
+				problem.Refuse[fixed] = append(problem.Refuse[fixed], r.String())
+			}
+		}
+	}
+	return problem, nil
+}
+
+// Advice is a better constraint for a package, with the reason.
+type Advice struct{ Constraint, Reason string }
+
+// Advise looks for the nearest constraint that admits the newest release which resolves with an application, or that
+// narrows one which admits everything. It returns nil when the constraint can stay.
+func Advise(ctx context.Context, source universe.Source, app Application, name, constraint string) (*Advice, error) {
+	fits, _, err := Fits(ctx, source, app, name, 0)
+	if err != nil {
+		return nil, err
+	}
+	newest := slices.IndexFunc(fits, func(f Fit) bool { return f.Fits && f.Release.Deprecated == "" })
+	if newest < 0 {
+		return nil, nil
+	}
+	v := fits[newest].Release.Version
+	c, err := app.Scheme.Constrain(constraint)
+	if err != nil {
+		return nil, err
+	}
+	locked := versionOf(app.Locked, name)
+	switch {
+	case !c.Bounded():
+		at, why := v, "the newest release that resolves with the rest"
+		if here, err := app.Scheme.Parse(locked); err == nil {
+			at, why = here, "what is locked"
+		}
+		return &Advice{app.Scheme.Styled(version.NextMinor, at), fmt.Sprintf("%s admits every major that will ever come; this keeps to %s, %s, and what is compatible with it", constraint, at, why)}, nil
+	case !c.Admits(v):
+		return &Advice{app.Scheme.Restyle(constraint, v), fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest", constraint, v)}, nil
+	}
+	return nil, nil
+}

@@ -1,0 +1,184 @@
+package render
+
+import (
+	"fmt"
+	"strings"
+
+	"molt/core/universe"
+	"molt/core/upgrade"
+	"molt/core/version"
+)
+
+// RangeDoc is "molt/range/1". What begins with Of is there when the versions are the releases of a package.
+type RangeDoc struct {
+	Schema     string     `json:"schema"`
+	Ecosystem  string     `json:"ecosystem"`
+	Constraint string     `json:"constraint"`
+	Admits     []string   `json:"admits"`
+	Refuses    []string   `json:"refuses"`
+	Of         string     `json:"of,omitempty"`
+	Today      string     `json:"today,omitempty"`   // what it would resolve to
+	Refused    string     `json:"refused,omitempty"` // the first release above those that it admits
+	Bounded    *bool      `json:"bounded,omitempty"` // whether it refuses every release above some release
+	Advice     *AdviceDoc `json:"advice,omitempty"`
+
+	lanes []lane
+}
+
+// An AdviceDoc is a constraint that would serve better; the given one, when it can stay.
+type AdviceDoc struct {
+	Constraint string `json:"constraint"`
+	Reason     string `json:"reason"`
+}
+
+// A lane is the releases of one major.
+type lane struct {
+	major, marks string
+	admitted, of int
+	runs         string
+}
+
+// NewRangeDoc makes a document without versions.
+func NewRangeDoc(ecosystem, constraint string) RangeDoc {
+	return RangeDoc{Schema: "molt/range/1", Ecosystem: ecosystem, Constraint: constraint, Admits: []string{}, Refuses: []string{}}
+}
+
+// Published puts the releases of a package into the document.
+func (doc *RangeDoc) Published(name string, p *universe.Package, set version.Set) {
+	doc.Of = name
+	bounded := true
+	if c, err := p.Scheme.Constrain(doc.Constraint); err == nil {
+		bounded = c.Bounded()
+	}
+	doc.Bounded = &bounded
+	parts := map[string]version.Set{}
+	var majors []string
+	for i, v := range p.Versions() {
+		mark := "."
+		major := p.Scheme.Major(v)
+		if _, ok := parts[major]; !ok {
+			majors = append(majors, major)
+			parts[major] = version.NewSet(len(p.Releases))
+			doc.lanes = append(doc.lanes, lane{major: major})
+		}
+		l := &doc.lanes[len(majors)-1]
+		for k := range doc.lanes { // prereleases do not come between the majors, but nothing says so
+			if doc.lanes[k].major == major {
+				l = &doc.lanes[k]
+			}
+		}
+		l.of++
+		switch {
+		case set.Has(i):
+			mark = "#"
+			l.admitted++
+			parts[major].Add(i)
+			doc.Admits = append(doc.Admits, v.String())
+		default:
+			doc.Refuses = append(doc.Refuses, v.String())
+			if v.Prerelease() {
+				mark = "-"
+			} else if last := set.Max(); doc.Refused == "" && last >= 0 && i > last {
+				doc.Refused = v.String()
+			}
+		}
+		l.marks += mark
+		if set.Has(i) && p.Releases[i].Deprecated == "" && !v.Prerelease() {
+			doc.Today = v.String()
+		}
+	}
+	if last := set.Max(); doc.Today == "" && last >= 0 {
+		doc.Today = p.Releases[last].Version.String()
+	}
+	for k := range doc.lanes {
+		doc.lanes[k].runs = p.Versions().Describe(parts[doc.lanes[k].major])
+	}
+}
+
+// Advise puts advice into the document; nil for none that is needed.
+func (doc *RangeDoc) Advise(a *upgrade.Advice) {
+	doc.Advice = &AdviceDoc{doc.Constraint, "it admits the newest release that resolves with the rest, and stops before the next major"}
+	if a != nil {
+		doc.Advice = &AdviceDoc{a.Constraint, a.Reason}
+	}
+}
+
+// Range prints what a constraint admits and refuses.
+func (p *Page) Range(doc RangeDoc) {
+	if doc.Of != "" {
+		p.lanes(doc)
+		return
+	}
+	for _, part := range []struct {
+		word     string
+		versions []string
+		cell     cell
+	}{{"admits", doc.Admits, cell{style: &good}}, {"refuses", doc.Refuses, cell{style: &faint}}} {
+		text := strings.Join(part.versions, "  ")
+		if text == "" {
+			text = "none of them"
+		}
+		for i, l := range wrap(text, p.Width-9) {
+			word := part.word
+			if i > 0 {
+				word = ""
+			}
+			p.line("%-8s %s", word, p.styled(*part.cell.style, l))
+		}
+	}
+}
+
+// lanes draws a line of marks for each major: # for a release that is admitted, . for one that is not, - for a preview
+// that is not.
+func (p *Page) lanes(doc RangeDoc) {
+	if len(doc.Admits) == 0 {
+		p.verdict(bad, fmt.Sprintf("%s admits none of the %s of %s.", doc.Constraint, count(len(doc.Refuses), "release"), doc.Of))
+	} else {
+		p.verdict(good, fmt.Sprintf("%s of %s is %s today: it admits %d of %s.", doc.Constraint, doc.Of, doc.Today, len(doc.Admits),
+			count(len(doc.Admits)+len(doc.Refuses), "release")))
+	}
+	wide, label := 0, 0
+	for _, l := range doc.lanes {
+		wide, label = max(wide, len(l.marks)), max(label, len(l.major))
+	}
+	wide = min(wide, max(20, p.Width-label-40))
+	for _, l := range doc.lanes {
+		style, note := &faint, "none"
+		if l.admitted > 0 {
+			style, note = &good, fmt.Sprintf("%d of %d: %s", l.admitted, l.of, l.runs)
+		}
+		if l.admitted == l.of {
+			note = fmt.Sprintf("all %d: %s", l.of, l.runs)
+		}
+		for at := 0; at < len(l.marks); at += wide {
+			part := l.marks[at:min(at+wide, len(l.marks))]
+			major := l.major
+			if at > 0 {
+				major, note = "", ""
+			}
+			pad := strings.Repeat(" ", wide-len(part))
+			for k, text := range wrap(note, p.Width-label-wide-6) {
+				if k == 0 {
+					p.line("%s", strings.TrimRight(fmt.Sprintf("  %*s  %s%s  %s", label, major, p.styled(*style, part), pad, text), " "))
+				} else {
+					p.line("  %*s  %*s  %s", label, "", wide, "", text)
+				}
+			}
+		}
+	}
+	p.line("%s", p.styled(faint, "  # admitted   . refused   - a preview, refused"))
+	switch {
+	case doc.Refused != "":
+		p.line("The first release above that it refuses is %s.", doc.Refused)
+	case doc.Bounded != nil && !*doc.Bounded:
+		p.wrapped("", "It has no upper end: every later release will be admitted, whatever it breaks.")
+	}
+	if doc.Advice == nil {
+		return
+	}
+	if doc.Advice.Constraint == doc.Constraint {
+		p.wrapped("", fmt.Sprintf("%s can stay: %s.", doc.Constraint, doc.Advice.Reason))
+	} else {
+		p.wrapped("", fmt.Sprintf("Better: %s. %s.", doc.Advice.Constraint, doc.Advice.Reason))
+	}
+}
