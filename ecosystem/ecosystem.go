@@ -60,6 +60,8 @@ type Manifest interface {
 	Name() string    // the application's name, "" when it has none
 	Version() string // its version, "" when it has none
 	Entries() []Entry
+	// Members lists patterns of the folders in which the members of a workspace are, with slashes.
+	Members() []string
 	// Groups lists the groups that a manifest of its kind can have; the first is the usual one.
 	Groups() []string
 	// Runtimes lists what the application itself requires of runtimes and tools.

@@ -3,9 +3,11 @@ package render
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
+	"molt/app"
 	"molt/core/upgrade"
 	"molt/core/version"
 )
@@ -16,7 +18,17 @@ type SurveyDoc struct {
 	Ecosystem   string      `json:"ecosystem"`
 	Application string      `json:"application"`
 	Locked      bool        `json:"locked"`
+	Installed   bool        `json:"installed"` // whether versions are those that are installed, as there is no lock
+	Declared    int         `json:"declared"`  // how many packages there are, shown or not
+	Lag         LagDoc      `json:"lag"`       // of all of them
+	Since       string      `json:"since"`     // the day after which releases are new, "" when nobody asked
 	Packages    []SurveyRow `json:"packages"`
+}
+
+// A LagDoc is how far behind an application is in all: stable releases that it has not taken, and days.
+type LagDoc struct {
+	Releases int `json:"releases"`
+	Days     int `json:"days"`
 }
 
 // A SurveyRow is one declared package of a survey.
@@ -31,14 +43,29 @@ type SurveyRow struct {
 	Releases int            `json:"releases"`
 	Days     int            `json:"days"`
 	Flags    []upgrade.Flag `json:"flags"`
+	Held     string         `json:"held"`   // the last day of a hold, "" for none or no end
+	Reason   string         `json:"reason"` // of a hold
+	Member   string         `json:"member"` // folder of a member of the workspace, "" for the application itself
+	New      []string       `json:"new"`    // releases since
 }
 
-// NewSurveyDoc makes the document of a survey.
-func NewSurveyDoc(ecosystem, application string, locked bool, rows []upgrade.Row) SurveyDoc {
-	doc := SurveyDoc{"molt/survey/1", ecosystem, application, locked, []SurveyRow{}}
+// NewSurveyDoc makes the document of a survey. Only rows that are let through are shown; the lag is that of all.
+func NewSurveyDoc(a *app.App, u upgrade.Application, rows []upgrade.Row, shown func(upgrade.Row) bool) SurveyDoc {
+	doc := SurveyDoc{Schema: "molt/survey/1", Ecosystem: a.Eco.Name(), Application: a.Manifest.Name(), Locked: a.Lock != nil,
+		Installed: a.Lock == nil && u.Installed != nil, Declared: len(rows), Since: day(u.Since), Packages: []SurveyRow{}}
 	for _, r := range rows {
-		doc.Packages = append(doc.Packages, SurveyRow{r.Name, r.Group, r.Declared, r.Locked, r.Best, r.Newest, r.Jump, r.Releases,
-			int(r.Behind / (24 * time.Hour)), append([]upgrade.Flag{}, r.Flags...)})
+		days := int(r.Behind / (24 * time.Hour))
+		doc.Lag.Releases += r.Releases
+		doc.Lag.Days += days
+		if !shown(r) {
+			continue
+		}
+		row := SurveyRow{Name: r.Name, Group: r.Group, Declared: r.Declared, Locked: r.Locked, Best: r.Best, Newest: r.Newest, Jump: r.Jump,
+			Releases: r.Releases, Days: days, Flags: append([]upgrade.Flag{}, r.Flags...), Member: r.Member, New: append([]string{}, r.Since...)}
+		if slices.Contains(r.Flags, upgrade.Held) {
+			row.Held, row.Reason = a.Config.Hold[r.Name].Until, a.Config.Hold[r.Name].Reason
+		}
+		doc.Packages = append(doc.Packages, row)
 	}
 	return doc
 }
@@ -72,8 +99,16 @@ func (p *Page) Survey(doc SurveyDoc) {
 	if parts != nil {
 		sentence += ", " + count(len(doc.Packages)-len(current)-len(odd), "package") + " behind (" + strings.Join(parts, ", ") + ")"
 	}
+	if len(doc.Packages) < doc.Declared {
+		sentence = fmt.Sprintf("%s of the %s of %s: %d current", count(len(doc.Packages), "package"), strconv.Itoa(doc.Declared), name, len(current)) + sentence[strings.Index(sentence, " current")+len(" current"):]
+	}
 	p.heading("%s", sentence+".")
-	if !doc.Locked {
+	if doc.Lag.Releases > 0 {
+		p.line("Added up, it is %s and %s behind.", count(doc.Lag.Releases, "release"), span(time.Duration(doc.Lag.Days)*24*time.Hour))
+	}
+	if doc.Installed {
+		p.wrapped("", "There is no lock; what is shown as locked is what is installed.")
+	} else if !doc.Locked {
 		p.wrapped("", "There is no lock; what is shown as locked is what the manifest would resolve to today, as far as it does.")
 	}
 	for _, k := range kinds {
@@ -145,8 +180,18 @@ func (p *Page) currentRows(current []SurveyRow) {
 
 func flags(r SurveyRow) string {
 	var words []string
+	if r.Member != "" {
+		words = append(words, "in "+r.Member)
+	}
+	if len(r.New) > 0 {
+		words = append(words, "new: "+strings.Join(r.New, " "))
+	}
 	for _, f := range r.Flags {
-		if f != upgrade.NotLocked || r.Locked == "" {
+		switch {
+		case f == upgrade.NotLocked && r.Locked != "":
+		case f == upgrade.Held && r.Held != "":
+			words = append(words, "held until "+r.Held)
+		default:
 			words = append(words, string(f))
 		}
 	}

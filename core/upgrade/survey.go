@@ -22,6 +22,8 @@ type Row struct {
 	Releases int          // stable releases between locked and newest, newest included
 	Behind   time.Duration
 	Flags    []Flag
+	Member   string   // of a workspace, its folder; "" for the application itself
+	Since    []string // stable releases published after the time that was asked about, ascending
 }
 
 // A Flag points out what is unusual about a package.
@@ -39,13 +41,15 @@ const (
 	Unsatisfied  Flag = "admits none"         // no published release fits the constraint
 	OutsideRange Flag = "lock off range"      // the locked release does not fit the constraint
 	Held         Flag = "held"                // people keep it back
+	Differs      Flag = "installed differs"   // what is installed is not what is locked
+	Unlike       Flag = "declared otherwise"  // another member of the workspace asks for it in other words
 )
 
 // latest is the tag by which registries name the release that they hand out by default.
 const latest = "latest"
 
 // Survey tells how every declared package stands, in the order of the manifest. Without a lock the versions are those
-// of a resolution, and the rows are flagged NotLocked.
+// that are installed, and without that, those of a resolution; the rows are flagged NotLocked.
 func Survey(ctx context.Context, source universe.Source, app Application) ([]Row, error) {
 	var rows []Row
 	for _, d := range app.Declared {
@@ -54,7 +58,7 @@ func Survey(ctx context.Context, source universe.Source, app Application) ([]Row
 		}
 	}
 	base := app.Locked
-	if base == nil {
+	if base == nil && app.Installed == nil {
 		var err error
 		if base, err = Baseline(ctx, source, app); err != nil && asTangle(err) == nil {
 			return nil, err
@@ -62,8 +66,15 @@ func Survey(ctx context.Context, source universe.Source, app Application) ([]Row
 	}
 	for _, d := range app.Declared {
 		row := Row{Name: d.As, Group: d.Group, Declared: d.Text, Locked: versionOf(base, d.As)}
+		installed := app.Installed[d.As]
+		if app.Locked == nil && installed != "" {
+			row.Locked = installed
+		}
 		if app.Locked == nil || row.Locked == "" && registered(d) {
 			row.Flags = append(row.Flags, NotLocked)
+		}
+		if installed != "" && installed != row.Locked {
+			row.Flags = append(row.Flags, Differs)
 		}
 		if slices.Contains(app.Held, d.As) {
 			row.Flags = append(row.Flags, Held)
@@ -88,7 +99,19 @@ func Survey(ctx context.Context, source universe.Source, app Application) ([]Row
 	return rows, nil
 }
 
+// Published notes the stable releases of a row that were published after a time.
+func (row *Row) published(p *universe.Package, since time.Time) {
+	for i := range p.Releases {
+		if r := &p.Releases[i]; !r.Version.Prerelease() && r.Deprecated == "" && r.Published.After(since) {
+			row.Since = append(row.Since, r.Version.String())
+		}
+	}
+}
+
 func (row *Row) describe(p *universe.Package, app Application) {
+	if !app.Since.IsZero() {
+		row.published(p, app.Since)
+	}
 	admitted, _ := p.Admit(row.Declared)
 	if best := bestOf(p, admitted); best >= 0 {
 		row.Best = p.Releases[best].Version.String()

@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"molt/core/solve"
 	"molt/core/universe"
@@ -20,15 +21,17 @@ import (
 
 // An Application is what Molt knows of one: its declarations, its lock, and what its people decided.
 type Application struct {
-	Scheme   version.Scheme
-	Tenancy  solve.Tenancy
-	Declared []Declared
-	Locked   *solve.Resolution // nil when nothing is locked
-	Runtimes map[string]string // versions that are deployed, by runtime
-	Previews []string          // packages of which prereleases may be used
-	Held     []string          // packages that must not move
-	Fixed    map[string]string // releases that are given from outside, by package
-	Families [][]string        // packages that move in step, as far as people say so
+	Scheme    version.Scheme
+	Tenancy   solve.Tenancy
+	Declared  []Declared
+	Locked    *solve.Resolution // nil when nothing is locked
+	Runtimes  map[string]string // versions that are deployed, by runtime
+	Previews  []string          // packages of which prereleases may be used
+	Held      []string          // packages that must not move
+	Fixed     map[string]string // releases that are given from outside, by package
+	Installed map[string]string // versions that are installed, by declared name; nil when nothing is or nobody looked
+	Since     time.Time         // a survey notes what was published after; zero for nothing
+	Families  [][]string        // packages that move in step, as far as people say so
 }
 
 // Declared is one line of the manifest. A name may be declared in several groups.

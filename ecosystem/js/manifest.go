@@ -29,6 +29,7 @@ type manifest struct {
 	entries  []entry
 	at       map[string]int // offsets after the opening brace of each group, and of the root under ""
 	runtimes []universe.Requirement
+	members  []string
 }
 
 // An entry with its place in the text.
@@ -82,8 +83,33 @@ func readManifest(file string, data []byte) (*manifest, error) {
 			m.runtimes = append(m.runtimes, universe.Requirement{Name: member.Name.Value.(hujson.Literal).String(), Text: stringOf(member.Value)})
 		}
 	}
+	m.members = workspaces(fields["workspaces"])
 	return m, nil
 }
+
+// workspaces reads a list of patterns, or an object with one under "packages".
+func workspaces(v hujson.Value) (patterns []string) {
+	if object, ok := v.Value.(*hujson.Object); ok {
+		for _, member := range object.Members {
+			if member.Name.Value.(hujson.Literal).String() == "packages" {
+				return workspaces(member.Value)
+			}
+		}
+	}
+	list, ok := v.Value.(*hujson.Array)
+	if !ok {
+		return nil
+	}
+	for _, e := range list.Elements {
+		if text := strings.TrimSuffix(strings.TrimPrefix(stringOf(e), "./"), "/"); text != "" && text[0] != '!' {
+			patterns = append(patterns, text)
+		}
+	}
+	return patterns
+}
+
+// Members returns the patterns of a workspace.
+func (m *manifest) Members() []string { return m.members }
 
 // stringOf returns a string value, or "" for whatever else.
 func stringOf(v hujson.Value) string {

@@ -1,0 +1,152 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"molt/core/universe"
+	"molt/core/upgrade"
+	"molt/ecosystem"
+)
+
+// InstalledRoots returns the version of each declared name that is installed; nil when nothing is.
+func (a *App) InstalledRoots() (map[string]string, error) {
+	tree, err := a.Eco.Installed(a.Dir)
+	if err != nil || tree == nil {
+		return nil, err
+	}
+	roots := map[string]string{}
+	for _, d := range a.Declared() {
+		if p := tree.Find(tree.Root, a.Eco.Folder(), d.As); p != nil && p.Problem == "" {
+			roots[d.As] = p.Version
+		}
+	}
+	return roots, nil
+}
+
+// Survey surveys the application and, where it is a workspace, its members. What members declare in different words is
+// flagged.
+func (a *App) Survey(ctx context.Context, source universe.Source, u upgrade.Application) ([]upgrade.Row, error) {
+	rows, err := upgrade.Survey(ctx, source, u)
+	if err != nil {
+		return nil, err
+	}
+	members, err := a.Members()
+	if err != nil || len(members) == 0 {
+		return rows, err
+	}
+	names := map[string]bool{}
+	for _, m := range members {
+		names[m.Manifest.Name()] = true
+	}
+	for _, m := range members {
+		one := u
+		one.Declared = slices.DeleteFunc(declared(m.Manifest), func(d upgrade.Declared) bool { return names[d.Package] })
+		one.Locked = nil
+		more, err := upgrade.Survey(ctx, source, one)
+		if err != nil {
+			return nil, err
+		}
+		for i := range more {
+			more[i].Member = m.Dir
+		}
+		rows = append(rows, more...)
+	}
+	words := map[string]string{}
+	unlike := map[string]bool{}
+	for _, r := range rows {
+		if was, seen := words[r.Name]; seen && was != r.Declared {
+			unlike[r.Name] = true
+		}
+		words[r.Name] = r.Declared
+	}
+	for i := range rows {
+		if unlike[rows[i].Name] {
+			rows[i].Flags = append(rows[i].Flags, upgrade.Unlike)
+		}
+	}
+	return rows, nil
+}
+
+// A Member is a part of a workspace with a manifest of its own.
+type Member struct {
+	Dir      string // relative to the application, with slashes
+	Manifest ecosystem.Manifest
+}
+
+// Members returns the members that the manifest names, by folder.
+func (a *App) Members() ([]Member, error) {
+	var members []Member
+	seen := map[string]bool{}
+	for _, pattern := range a.Manifest.Members() {
+		found, err := filepath.Glob(a.path(filepath.Join(filepath.FromSlash(pattern), a.Eco.Manifest())))
+		if err != nil {
+			return nil, &UsageError{fmt.Sprintf("%s: %q is no pattern for folders", a.Eco.Manifest(), pattern)}
+		}
+		for _, file := range found {
+			dir, err := filepath.Rel(a.Dir, filepath.Dir(file))
+			if err != nil || seen[dir] {
+				continue
+			}
+			seen[dir] = true
+			data, err := os.ReadFile(file)
+			if err != nil {
+				return nil, err
+			}
+			m, err := a.Eco.ReadManifest(filepath.ToSlash(filepath.Join(dir, a.Eco.Manifest())), data)
+			if err != nil {
+				return nil, err
+			}
+			members = append(members, Member{filepath.ToSlash(dir), m})
+		}
+	}
+	slices.SortFunc(members, func(a, b Member) int { return strings.Compare(a.Dir, b.Dir) })
+	return members, nil
+}
+
+// Since returns the time that a reference means: a day, the time of a revision of git, or, for an older lock, the
+// publication of its newest declared release.
+func (a *App) Since(ctx context.Context, source universe.Source, ref string) (time.Time, error) {
+	if day, err := time.Parse(time.DateOnly, ref); err == nil {
+		return day.AddDate(0, 0, 1).Add(-time.Second), nil
+	}
+	if data, err := os.ReadFile(ref); err == nil {
+		lock, err := a.Eco.DecodeLock(ref, data)
+		if err != nil {
+			return time.Time{}, err
+		}
+		var newest time.Time
+		r := lock.Resolution()
+		for _, d := range a.Declared() {
+			n := r.Root(d.As)
+			if n == nil {
+				continue
+			}
+			p, err := source.Package(ctx, n.Name)
+			if err != nil {
+				return newest, err
+			}
+			if release := p.Release(n.Version); release != nil && release.Published.After(newest) {
+				newest = release.Published
+			}
+		}
+		if newest.IsZero() {
+			return newest, &UsageError{fmt.Sprintf("--since %s: the registry dates none of its releases", ref)}
+		}
+		return newest, nil
+	}
+	if !strings.HasPrefix(ref, "-") {
+		out, err := exec.CommandContext(ctx, "git", "-C", a.Dir, "show", "--no-patch", "--format=%cI", "--end-of-options", ref+"^{commit}").Output()
+		if when, perr := time.Parse(time.RFC3339, string(bytes.TrimSpace(out))); err == nil && perr == nil {
+			return when, nil
+		}
+	}
+	return time.Time{}, &UsageError{fmt.Sprintf("--since %q: expected a day such as 2026-03-31, an older lock, or a revision of git", ref)}
+}
