@@ -36,7 +36,8 @@ type App struct {
 	Lock     *ecosystem.Lock   // nil when there is none
 	Fixed    map[string]string // releases given from outside, by package
 	Settings Settings
-	Repaired string // what was repaired when the folder was taken into use, "" for nothing
+	client   *registry.Client // while a source is open
+	Repaired string           // what was repaired when the folder was taken into use, "" for nothing
 }
 
 // Settings are what one call of Molt says about how to work.
@@ -216,13 +217,14 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	if err != nil {
 		return nil, nil, &UsageError{err.Error()}
 	}
+	a.client = client
 	settle, err := a.Config.settle()
 	if err != nil {
 		return nil, nil, err
 	}
 	aged := settle > 0 || !a.Settings.AsOf.IsZero()
 	opened := a.Eco.Open(ctx, client, ecosystem.Detail{Everything: aged, Packages: dated})
-	closeAll := func() { opened.Close(); client.Close() }
+	closeAll := func() { opened.Close(); client.Close(); a.client = nil }
 	if !aged {
 		return opened, closeAll, nil
 	}

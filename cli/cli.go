@@ -71,7 +71,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return &app.UsageError{Reason: fmt.Sprintf("%v; see molt %s --help", err, strings.TrimPrefix(cmd.CommandPath(), "molt "))}
 	})
-	root.AddCommand(c.survey(), c.rangeOf(), c.assess(), c.plan(), c.step(), c.back(), c.untangle(), c.relock(), c.verify(), c.compare(), c.want(), c.drop(), c.hold(), c.trace(), c.fit(), c.standin(), c.demo())
+	root.AddCommand(c.survey(), c.rangeOf(), c.assess(), c.plan(), c.step(), c.back(), c.untangle(), c.relock(), c.verify(), c.compare(), c.want(), c.drop(), c.hold(), c.trace(), c.fit(), c.dossier(), c.standin(), c.demo())
 	return root
 }
 

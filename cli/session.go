@@ -15,9 +15,10 @@ type session struct {
 
 // An occasion says what a command wants of a session.
 type occasion struct {
-	write   bool // the folder is taken into use, for changing it
-	dated   bool // publication times of the declared packages are wanted
-	checked bool // the registry must have every declared package
+	write   bool     // the folder is taken into use, for changing it
+	dated   bool     // publication times of the declared packages are wanted
+	also    []string // and of these packages
+	checked bool     // the registry must have every declared package
 }
 
 // session opens the application and its registry, runs, and closes both.
@@ -35,7 +36,7 @@ func (c *call) session(o occasion, run func(*session) error) error {
 	}
 	var dated []string
 	if o.dated {
-		dated = s.a.DeclaredPackages()
+		dated = append(s.a.DeclaredPackages(), o.also...)
 	}
 	source, closeSource, err := s.a.Source(c.ctx, dated)
 	if err != nil {

@@ -22,7 +22,7 @@ func (e *FileError) Error() string {
 
 // ReadUniverse reads a universe file: the packages that a stand-in serves. The format is given in docs/formats.md; in
 // short, "package NAME" begins a package, and below it each indented line is a release (version, date, demands in the
-// notation of universe.Sketch, "! words" for a deprecation) or one of about, home, source and tag.
+// notation of universe.Sketch, "! words" for a deprecation) or one of about, home, source, tag and log.
 func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Table, error) {
 	table := universe.Table{}
 	var name string
@@ -69,6 +69,12 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 			notes.Homepage = rest
 		case word == "source":
 			notes.Repository = rest
+		case word == "log":
+			release, says, ok := strings.Cut(rest, " ")
+			if _, err := scheme.Parse(release); err != nil || !ok {
+				return fail("expected \"log VERSION WORDS\"")
+			}
+			notes.Log = append(notes.Log, universe.LogLine{Release: release, Says: strings.TrimSpace(says)})
 		case word == "tag":
 			tag, v, ok := strings.Cut(rest, " ")
 			if !ok {

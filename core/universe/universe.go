@@ -48,7 +48,11 @@ type Package struct {
 // Notes is what a registry says of a package as a whole, for people.
 type Notes struct {
 	About, Homepage, Repository string
+	Log                         []LogLine // of a stand-in: what its archives say in their change log
 }
+
+// A LogLine is a line of a change log about one release.
+type LogLine struct{ Release, Says string }
 
 // A Release is one published version of a package.
 type Release struct {

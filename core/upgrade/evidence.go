@@ -165,6 +165,15 @@ var (
 	absorbed  = regexp.MustCompile(`(?i)(?:part of|built into|included in|merged into|comes with|now in|core of|swallowed by)`)
 )
 
+// RetirementOf says whether a package was renamed, swallowed by a framework or abandoned; nil when none of these. The
+// framework may be "".
+func RetirementOf(p *universe.Package, framework string) *Retirement {
+	if framework == "" {
+		framework = "\x00" // which nobody names
+	}
+	return retirement(p, framework)
+}
+
 // retirement reads the deprecation of a package's newest stable release. One that names the framework as its new home
 // is swallowed; one that names another package is renamed; any other is abandoned.
 func retirement(p *universe.Package, framework string) *Retirement {

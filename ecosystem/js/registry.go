@@ -146,9 +146,14 @@ func readPackage(name string, body []byte, base string) (*universe.Package, erro
 		p.Tags[strings.Clone(tag.String())] = strings.Clone(v.String())
 		return true
 	})
-	p.Notes.About, p.Notes.Homepage = strings.Clone(doc.Get("description").String()), strings.Clone(doc.Get("homepage").String())
-	p.Notes.Repository = strings.Clone(doc.Get("repository.url").String())
+	p.Notes.About, p.Notes.Homepage = forPeople(doc.Get("description")), forPeople(doc.Get("homepage"))
+	p.Notes.Repository = forPeople(doc.Get("repository.url"))
 	return p, nil
+}
+
+// forPeople returns a text that is only shown: a copy, on one line, without what a terminal would obey.
+func forPeople(v gjson.Result) string {
+	return strings.Join(strings.Fields(universe.Harmless(v.String())), " ")
 }
 
 // texts keeps one copy of each text, so that what was read does not hold on to the document, in which names and
@@ -239,7 +244,7 @@ func readRelease(about gjson.Result, base string, texts texts) universe.Release 
 		})
 	}
 	if doc.deprecated.Type == gjson.String {
-		r.Deprecated = texts.one(doc.deprecated.String())
+		r.Deprecated = texts.one(forPeople(doc.deprecated))
 	} else if doc.deprecated.Bool() {
 		r.Deprecated = "deprecated"
 	}

@@ -150,6 +150,9 @@ func archiveOf(p *universe.Package, r *universe.Release) []byte {
 		{"README.md", fmt.Sprintf("# %s %s\n\n%s\n", p.Name, r.Version, p.Notes.About)},
 		{"index.js", fmt.Sprintf("module.exports = { name: %q, version: %q };\n", p.Name, r.Version)},
 	}
+	if log := changeLog(p, r); log != "" {
+		files = append(files, struct{ name, text string }{"CHANGELOG.md", log})
+	}
 	for _, f := range files { // writing to memory does not fail
 		_ = archive.WriteHeader(&tar.Header{Name: "package/" + f.name, Mode: 0o644, Size: int64(len(f.text)), Format: tar.FormatUSTAR})
 		_, _ = archive.Write([]byte(f.text))
@@ -157,4 +160,27 @@ func archiveOf(p *universe.Package, r *universe.Release) []byte {
 	_ = archive.Close()
 	_ = compressed.Close()
 	return buffer.Bytes()
+}
+
+// changeLog writes what the package says of the releases up to one, the newest first; "" for nothing.
+func changeLog(p *universe.Package, r *universe.Release) string {
+	text := strings.Builder{}
+	for i := p.Index(r.Version.String()); i >= 0; i-- {
+		v := p.Releases[i].Version.String()
+		heading := false
+		for _, l := range p.Notes.Log {
+			if l.Release != v {
+				continue
+			}
+			if !heading {
+				fmt.Fprintf(&text, "\n## %s\n\n", v)
+				heading = true
+			}
+			fmt.Fprintf(&text, "- %s\n", l.Says)
+		}
+	}
+	if text.Len() == 0 {
+		return ""
+	}
+	return "# Changes to " + p.Name + "\n" + text.String()
 }
