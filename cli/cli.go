@@ -46,6 +46,7 @@ func Main(args []string, out, errout io.Writer) int {
 }
 
 func (c *call) root() *cobra.Command {
+	cobra.EnableCommandSorting = false
 	root := &cobra.Command{
 		Use:   "molt",
 		Short: "Take a web application from one framework major to the next",
@@ -71,7 +72,21 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return &app.UsageError{Reason: fmt.Sprintf("%v; see molt %s --help", err, strings.TrimPrefix(cmd.CommandPath(), "molt "))}
 	})
-	root.AddCommand(c.survey(), c.rangeOf(), c.assess(), c.plan(), c.step(), c.back(), c.untangle(), c.relock(), c.verify(), c.compare(), c.want(), c.drop(), c.hold(), c.trace(), c.fit(), c.dossier(), c.standin(), c.demo())
+	for _, part := range []struct {
+		id, title string
+		commands  []*cobra.Command
+	}{
+		{"know", "Know where you stand", []*cobra.Command{c.survey(), c.dossier(), c.trace(), c.rangeOf(), c.fit(), c.compare(), c.verify()}},
+		{"reach", "Reach a goal", []*cobra.Command{c.assess(), c.plan(), c.step(), c.back(), c.untangle()}},
+		{"change", "Change one thing", []*cobra.Command{c.want(), c.drop(), c.hold(), c.relock()}},
+		{"try", "Try and learn", []*cobra.Command{c.demo(), c.standin(), c.manual()}},
+	} {
+		root.AddGroup(&cobra.Group{ID: part.id, Title: part.title + ":"})
+		for _, cmd := range part.commands {
+			cmd.GroupID = part.id
+			root.AddCommand(cmd)
+		}
+	}
 	return root
 }
 

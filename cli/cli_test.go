@@ -254,13 +254,13 @@ func TestJSON(t *testing.T) {
 		args   []string
 		keys   string
 	}{
-		{"molt/survey/1", []string{"survey"}, "application ecosystem locked packages schema"},
+		{"molt/survey/1", []string{"survey"}, "application declared ecosystem installed lag locked packages schema since"},
 		{"molt/assess/1", []string{"assess"}, "goal packages reachable runtime schema"},
 		{"molt/plan/1", []string{"plan"}, "goal reachable schema stages wall"},
 		{"molt/step/1", []string{"step", "--quiet"}, "checks left passed schema stage"},
 		{"molt/back/1", []string{"back"}, "schema stages"},
 		{"molt/lock/1", []string{"relock"}, "ecosystem packages roots schema"},
-		{"molt/verify/1", []string{"verify"}, "agrees findings schema"},
+		{"molt/verify/1", []string{"verify"}, "agrees findings installed outOfDate schema"},
 		{"molt/range/1", []string{"range", "^1", "1.0.0", "2.0.0"}, "admits constraint ecosystem refuses schema"},
 	} {
 		out, _ := d.run(0, append(test.args, "--format", "json")...)
@@ -372,7 +372,7 @@ func TestBadInput(t *testing.T) {
 		{"no date", nil, []string{"survey", "--as-of", "yesterday"}, 2, "expected a date such as"},
 		{"broken range", nil, []string{"range", "^", "1.0.0"}, 2, "constraint \"^\", byte 2: expected a number, found the end"},
 		{"broken version", nil, []string{"range", "^1", "1.0"}, 2, "version \"1.0\", byte 4"},
-		{"too few arguments", nil, []string{"range", "^1"}, 2, "arg(s)"},
+		{"too few arguments", nil, []string{"compare"}, 2, "arg(s)"},
 		{"an address that all can reach", nil, []string{"standin", "--listen", "0.0.0.0:0"}, 2, "expected a loopback address"},
 		{"broken universe", map[string]string{"x.universe": "package a\n  1.0 soon\n"}, []string{"standin", "x.universe"}, 2, "x.universe:2:3: "},
 	}
@@ -519,7 +519,7 @@ func TestStandin(t *testing.T) {
 func TestHelp(t *testing.T) {
 	d := newDesk(t, "", nil)
 	out, _ := d.run(0, "--help")
-	for _, name := range []string{"survey", "range", "assess", "plan", "step", "back", "untangle", "relock", "verify", "standin", "demo"} {
+	for _, name := range []string{"survey", "range", "dossier", "trace", "fit", "assess", "plan", "step", "back", "untangle", "relock", "verify", "want", "drop", "hold", "compare", "standin", "demo"} {
 		if !strings.Contains(out, "\n  "+name+" ") {
 			t.Errorf("the help does not list %s", name)
 		}

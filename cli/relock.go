@@ -75,7 +75,11 @@ does not agree.`,
 			if only != nil {
 				found = slices.DeleteFunc(found, func(f app.Finding) bool { return !slices.Contains(only, f.About) })
 			}
-			doc := render.NewVerifyDoc(found)
+			installed, err := a.InstalledRoots()
+			if err != nil {
+				return err
+			}
+			doc := render.NewVerifyDoc(found, installed != nil)
 			if !c.quiet || !doc.Agrees {
 				if err := c.show(doc, func(p *render.Page) { p.Verify(doc) }); err != nil {
 					return err

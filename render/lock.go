@@ -77,6 +77,7 @@ func id(to string) *string {
 type VerifyDoc struct {
 	Schema    string       `json:"schema"`
 	Agrees    bool         `json:"agrees"`
+	Installed bool         `json:"installed"` // whether anything is
 	Findings  []FindingDoc `json:"findings"`
 	OutOfDate []string     `json:"outOfDate"` // "lock", "installed", "runtime"
 }
@@ -88,8 +89,8 @@ type FindingDoc struct {
 }
 
 // NewVerifyDoc makes the document of a verification.
-func NewVerifyDoc(found []app.Finding) VerifyDoc {
-	doc := VerifyDoc{"molt/verify/1", len(found) == 0, []FindingDoc{}, []string{}}
+func NewVerifyDoc(found []app.Finding, installed bool) VerifyDoc {
+	doc := VerifyDoc{"molt/verify/1", len(found) == 0, installed, []FindingDoc{}, []string{}}
 	for _, f := range found {
 		doc.Findings = append(doc.Findings, FindingDoc(f))
 		about := f.About
@@ -105,11 +106,19 @@ func NewVerifyDoc(found []app.Finding) VerifyDoc {
 
 // Verify prints a verification.
 func (p *Page) Verify(doc VerifyDoc) {
-	if doc.Agrees {
-		p.verdict(good, "Manifest, lock, what is installed and the runtime agree.")
+	what := "Manifest, lock and runtime"
+	if doc.Installed {
+		what = "Manifest, lock, what is installed and the runtime"
+	}
+	switch {
+	case doc.Agrees && doc.Installed:
+		p.verdict(good, what+" agree.")
+		return
+	case doc.Agrees:
+		p.verdict(good, what+" agree; nothing is installed here.")
 		return
 	}
-	p.verdict(bad, fmt.Sprintf("Manifest, lock, what is installed and the runtime do not agree (%s):", count(len(doc.Findings), "finding")))
+	p.verdict(bad, fmt.Sprintf("%s do not agree (%s):", what, count(len(doc.Findings), "finding")))
 	var rows [][]cell
 	for _, f := range doc.Findings {
 		rows = append(rows, []cell{{f.About, &bold}, plain(f.Says)})
