@@ -407,7 +407,7 @@ func TestConfigErrors(t *testing.T) {
 	tests := []struct{ text, says string }{
 		{"goal: hulk@5\ncheks: []\n", "molt.yaml:2:1: unknown key \"cheks\"; did you mean \"checks\"?"},
 		{"weather: fair\n", "molt.yaml:1:1: unknown key \"weather\""},
-		{"fixed: x\n", "does not know \"fixed\" yet"},
+		{"stages: x\n", "does not know \"stages\" yet"},
 		{"goal: [1\n", "molt.yaml:1:"},
 		{"- a\n", "molt.yaml:1:1: expected keys"},
 		{"settle: soon\n", "molt.yaml:1:9: \"soon\": expected a number of days"},

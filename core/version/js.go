@@ -258,16 +258,17 @@ func (js) StyleOf(constraint string) Style {
 	if text == "" || isWild(text) {
 		return Any
 	}
-	rest := strings.TrimLeft(text, "^~=v")
-	if _, err := JS.Parse(rest); err != nil {
+	if _, err := JS.Constrain(text); err != nil || strings.ContainsAny(text, " |") {
 		return OtherStyle
 	}
-	switch text[:len(text)-len(rest)] {
-	case "^":
+	rest := strings.TrimLeft(text, "^~=v")
+	_, err := JS.Parse(rest)
+	switch operator := text[:len(text)-len(rest)]; {
+	case operator == "^":
 		return NextMinor
-	case "~":
+	case operator == "~":
 		return NextPatch
-	case "", "=", "v":
+	case err == nil && (operator == "" || operator == "=" || operator == "v"):
 		return Exact
 	}
 	return OtherStyle

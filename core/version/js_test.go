@@ -322,7 +322,9 @@ func TestStyles(t *testing.T) {
 			t.Errorf("%q has style %q", odd, got)
 		}
 	}
-	if got := JS.StyleOf("=1.2.3"); got != Exact {
-		t.Errorf("=1.2.3 has style %q", got)
+	for constraint, want := range map[string]Style{"=1.2.3": Exact, "^1": NextMinor, "~1.2": NextPatch, " * ": Any, "": Any} {
+		if got := JS.StyleOf(constraint); got != want {
+			t.Errorf("%q has style %q, want %q", constraint, got, want)
+		}
 	}
 }
