@@ -174,6 +174,10 @@ func (a *App) Application() upgrade.Application {
 		Previews: a.Config.Previews, Held: held, Families: a.Config.Family, Fixed: a.Fixed}
 	if a.Lock != nil {
 		u.Locked = a.Lock.Resolution()
+		return u
+	}
+	if tree, err := a.Eco.Installed(a.Dir); err == nil && tree != nil { // what cannot be read is no baseline
+		u.OnDisk = tree.Versions()
 	}
 	return u
 }

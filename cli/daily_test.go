@@ -307,8 +307,12 @@ func TestSurveyOfWhatIsInstalled(t *testing.T) {
 	}
 	d.says(0, []string{"survey"}, "There is no lock; what is shown as locked is what is installed.", "keel     ^1.0.0    1.0.0", "Cannot tell\n  oldlamp")
 	d.run(0, "relock")
+	if lock := d.read("molt.lock"); !strings.Contains(lock, "keel@1.0.0") || strings.Contains(lock, "keel@1.1.0") {
+		t.Errorf("what is installed is not the baseline:\n%s", lock)
+	}
+	d.write("node_modules/keel/package.json", `{"name":"keel","version":"1.1.0"}`)
 	d.says(0, []string{"survey"}, "installed differs")
-	out := d.says(1, []string{"verify"}, "node_modules/keel: keel 1.0.0 is installed, the lock has keel 1.1.0", "rope 1.2.0 is missing; mast@1.0.0 needs it", "What is installed is out of date")
+	out := d.says(1, []string{"verify"}, "node_modules/keel: keel 1.1.0 is installed, the lock has keel 1.0.0", "rope 1.2.0 is missing; mast@1.0.0 needs it", "What is installed is out of date")
 	if strings.Contains(out, "The lock is out of date") {
 		t.Errorf("the lock is blamed:\n%s", out)
 	}

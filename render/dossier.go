@@ -24,15 +24,24 @@ type DossierDoc struct {
 	Framework  string            `json:"framework"` // the package that "framework" of a release is about, "" for none
 	Releases   []DossierRelease  `json:"releases"`  // the newest first
 	Hidden     int               `json:"hidden"`    // older releases and previews that are not shown
-	To         string            `json:"to"`        // the release up to which the change log is shown
-	Log        []LogDoc          `json:"log"`       // the newest first
-	NoLog      string            `json:"noLog"`     // why there is none, "" when there is one or nothing to tell
+	To         string            `json:"to"`        // the release up to which the change log is shown, and whose needs are listed
+	Needs      []DossierNeed     `json:"needs"`
+	Log        []LogDoc          `json:"log"`   // the newest first
+	NoLog      string            `json:"noLog"` // why there is none, "" when there is one or nothing to tell
 }
 
 // A DossierLine is a line of the manifest.
 type DossierLine struct {
 	Group      string `json:"group"`
 	Constraint string `json:"constraint"`
+}
+
+// A DossierNeed is something that a release needs, or wants beside it.
+type DossierNeed struct {
+	Name       string `json:"name"`
+	Constraint string `json:"constraint"`
+	Peer       bool   `json:"peer"`
+	Optional   bool   `json:"optional"`
 }
 
 // A DossierRelease is one release.
@@ -74,7 +83,7 @@ func NewDossierDoc(f DossierFacts) DossierDoc {
 	p := f.Package
 	doc := DossierDoc{Schema: "molt/dossier/1", Name: p.Name, About: p.Notes.About, Homepage: p.Notes.Homepage, Repository: p.Notes.Repository,
 		Declared: []DossierLine{}, Locked: NewTraceDoc("", f.Traces).Releases, Tags: map[string]string{}, Framework: f.Goal, Releases: []DossierRelease{},
-		Log: []LogDoc{}, NoLog: f.NoLog}
+		Needs: []DossierNeed{}, Log: []LogDoc{}, NoLog: f.NoLog}
 	if f.Goal == p.Name {
 		doc.Framework = ""
 	}
@@ -117,6 +126,12 @@ func NewDossierDoc(f DossierFacts) DossierDoc {
 	}
 	if f.To != nil {
 		doc.To = f.To.Version.String()
+		for _, d := range f.To.Needs {
+			doc.Needs = append(doc.Needs, DossierNeed{d.As, d.Text, false, d.Optional})
+		}
+		for _, d := range f.To.Peers {
+			doc.Needs = append(doc.Needs, DossierNeed{d.As, d.Text, true, d.Optional})
+		}
 	}
 	for _, e := range f.Log {
 		doc.Log = append(doc.Log, LogDoc{e.Release, append([]string{}, e.Breaking...), append([]string{}, e.Rest...)})
@@ -159,6 +174,22 @@ func (p *Page) Dossier(doc DossierDoc) {
 	}
 	slices.Sort(tags)
 	put("tags", strings.Join(tags, ", "))
+	var needs []string
+	for _, n := range doc.Needs {
+		text := n.Name + " " + n.Constraint
+		switch {
+		case n.Peer && n.Optional:
+			text += " (if there is one)"
+		case n.Peer:
+			text += " (beside it)"
+		case n.Optional:
+			text += " (optional)"
+		}
+		needs = append(needs, text)
+	}
+	if needs != nil {
+		put(doc.To+" needs", strings.Join(needs, ", "))
+	}
 	put("home", doc.Homepage)
 	put("source", doc.Repository)
 	p.table("  ", rows)

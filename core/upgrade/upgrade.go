@@ -24,14 +24,15 @@ type Application struct {
 	Scheme    version.Scheme
 	Tenancy   solve.Tenancy
 	Declared  []Declared
-	Locked    *solve.Resolution // nil when nothing is locked
-	Runtimes  map[string]string // versions that are deployed, by runtime
-	Previews  []string          // packages of which prereleases may be used
-	Held      []string          // packages that must not move
-	Fixed     map[string]string // releases that are given from outside, by package
-	Installed map[string]string // versions that are installed, by declared name; nil when nothing is or nobody looked
-	Since     time.Time         // a survey notes what was published after; zero for nothing
-	Families  [][]string        // packages that move in step, as far as people say so
+	Locked    *solve.Resolution   // nil when nothing is locked
+	Runtimes  map[string]string   // versions that are deployed, by runtime
+	Previews  []string            // packages of which prereleases may be used
+	Held      []string            // packages that must not move
+	Fixed     map[string]string   // releases that are given from outside, by package
+	OnDisk    map[string][]string // versions of all that is installed, by package; the baseline where there is no lock
+	Installed map[string]string   // versions that are installed, by declared name; nil when nothing is or nobody looked
+	Since     time.Time           // a survey notes what was published after; zero for nothing
+	Families  [][]string          // packages that move in step, as far as people say so
 }
 
 // Declared is one line of the manifest. A name may be declared in several groups.
@@ -211,12 +212,13 @@ func (app Application) Current() bool {
 	return true
 }
 
-// Problem states the application as its manifest does, preferring what is locked.
+// Problem states the application as its manifest does, preferring what is locked, or else what is installed.
 func (app Application) Problem() solve.Problem {
 	p := solve.Problem{Tenancy: app.Tenancy}
 	for _, d := range app.Declared {
 		p.Roots = append(p.Roots, solve.Root{Demand: d.Demand, Group: d.Group})
 	}
+	p.Keep = app.OnDisk
 	if app.Locked != nil {
 		p.Keep = app.Locked.Versions()
 	}
