@@ -265,7 +265,7 @@ func TestDossier(t *testing.T) {
 		t.Error("a preview is shown, and nobody asked for it")
 	}
 	d.says(0, []string{"dossier", "keel", "--previews", "--to", "2.0.0"}, "3.0.0-rc.1", "Change log up to 2.0.0")
-	d.says(0, []string{"dossier", "mast"}, "2.0.0    2024-02-01  major           ^2", "The archive of 2.0.0 carries no change log.")
+	d.says(0, []string{"dossier", "mast"}, "2.0.0    2024-02-01  major  ^2", "The archive of 2.0.0 carries no change log.")
 	d.says(0, []string{"dossier", "oldlamp"}, "renamed to lamp")
 	d.says(2, []string{"dossier", "kel"}, "kel: the registry has no such package; did you mean keel?")
 	d.says(2, []string{"dossier", "keel", "--to", "9.0.0"}, "keel has no such release")

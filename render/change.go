@@ -1,8 +1,6 @@
 package render
 
 import (
-	"fmt"
-
 	"molt/app"
 	"molt/core/upgrade"
 )
@@ -77,6 +75,9 @@ func (p *Page) Change(doc ChangeDoc) {
 		}
 		p.table("  ", rows)
 	}
+	if len(doc.Remarks) > 0 {
+		p.line("")
+	}
 	for _, r := range doc.Remarks {
 		p.wrapped("", r+".")
 	}
@@ -92,6 +93,7 @@ func (p *Page) Change(doc ChangeDoc) {
 		}
 	}
 	if !doc.Written {
-		p.line("%s", p.styled(faint, fmt.Sprintf("Nothing was written.")))
+		p.line("")
+		p.line("%s", p.styled(faint, "Nothing was written."))
 	}
 }

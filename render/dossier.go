@@ -139,6 +139,46 @@ func NewDossierDoc(f DossierFacts) DossierDoc {
 	return doc
 }
 
+// releaseRows makes a table of the releases. Columns in which nothing stands are left out.
+func (doc DossierDoc) releaseRows(headed bool) [][]cell {
+	var runtimes []string
+	anyRuntime, anyFramework := false, false
+	for _, r := range doc.Releases {
+		var words []string
+		for name, text := range r.Runtimes {
+			words = append(words, name+" "+text)
+		}
+		slices.Sort(words)
+		runtimes = append(runtimes, strings.Join(words, ", "))
+		anyRuntime, anyFramework = anyRuntime || words != nil, anyFramework || r.Framework != ""
+	}
+	row := func(version, published, jump, runtime, framework, note cell) []cell {
+		all := []cell{version, published, jump}
+		if anyRuntime {
+			all = append(all, runtime)
+		}
+		if anyFramework {
+			all = append(all, framework)
+		}
+		return append(all, note)
+	}
+	var rows [][]cell
+	if headed {
+		rows = append(rows, row(cell{"release", &faint}, cell{"published", &faint}, cell{"jump", &faint}, cell{"runtime", &faint}, cell{doc.Framework, &faint}, cell{}))
+	}
+	for i, r := range doc.Releases {
+		note := ""
+		if r.Deprecated != "" {
+			note = "deprecated"
+		}
+		if r.Locked {
+			note = strings.TrimSuffix("locked, "+note, ", ")
+		}
+		rows = append(rows, row(cell{r.Version, &bold}, cell{r.Published, &faint}, plain(r.Jump), plain(runtimes[i]), plain(r.Framework), cell{note, &notice}))
+	}
+	return rows
+}
+
 // Dossier prints a package: what it is, how it stands here, its releases, its change log.
 func (p *Page) Dossier(doc DossierDoc) {
 	p.heading("%s", strings.TrimSuffix(doc.Name+": "+doc.About, ": "))
@@ -195,34 +235,7 @@ func (p *Page) Dossier(doc DossierDoc) {
 	p.table("  ", rows)
 	p.line("")
 	p.heading("Releases")
-	rows = nil
-	if p.Width >= narrow {
-		head := []cell{{"release", &faint}, {"published", &faint}, {"jump", &faint}, {"runtime", &faint}}
-		if doc.Framework != "" {
-			head = append(head, cell{doc.Framework, &faint})
-		}
-		rows = append(rows, append(head, cell{"", nil}))
-	}
-	for _, r := range doc.Releases {
-		var runtimes []string
-		for name, text := range r.Runtimes {
-			runtimes = append(runtimes, name+" "+text)
-		}
-		slices.Sort(runtimes)
-		note := ""
-		if r.Deprecated != "" {
-			note = "deprecated"
-		}
-		if r.Locked {
-			note = strings.TrimSuffix("locked, "+note, ", ")
-		}
-		row := []cell{{r.Version, &bold}, {r.Published, &faint}, plain(r.Jump), plain(strings.Join(runtimes, ", "))}
-		if doc.Framework != "" {
-			row = append(row, plain(r.Framework))
-		}
-		rows = append(rows, append(row, cell{note, &notice}))
-	}
-	p.table("  ", rows)
+	p.table("  ", doc.releaseRows(p.Width >= narrow))
 	if doc.Hidden > 0 {
 		p.line("%s", p.styled(faint, fmt.Sprintf("  and %d more; --most 0 and --previews show them", doc.Hidden)))
 	}

@@ -169,7 +169,9 @@ func (p *Page) aims(all []PlanAim) {
 	if open != nil {
 		text += "; not proven: " + strings.Join(open, ", ")
 	}
-	p.wrapped("     ", text)
+	for _, l := range wrap(text, p.Width-5) {
+		p.line("     %s", p.styled(faint, l))
+	}
 }
 
 func changeCells(s PlanStage, c PlanChange) []cell {
