@@ -217,7 +217,7 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 			variable, ConfigFile)}
 	}
 	client, err := registry.New(registry.Options{Base: base, Token: a.Settings.Env("MOLT_TOKEN_" + strings.ToUpper(a.Eco.Name())),
-		Offline: a.Settings.Offline, Cache: a.cacheDir(), Jobs: a.Settings.Jobs})
+		Offline: a.Settings.Offline, Cache: a.cacheDir(), Jobs: a.Settings.Jobs, Reduce: a.Eco.Reduce})
 	if err != nil {
 		return nil, nil, &UsageError{err.Error()}
 	}

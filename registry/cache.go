@@ -22,7 +22,7 @@ type cache struct{ dir string }
 type entry struct {
 	URL      string    `json:"url"`
 	Accept   string    `json:"accept"`
-	Stored   time.Time `json:"stored"`
+	Stored   time.Time `json:"-"`      // the time of the file
 	MaxAge   int       `json:"maxAge"` // seconds
 	ETag     string    `json:"etag,omitempty"`
 	Modified string    `json:"modified,omitempty"`
@@ -40,7 +40,12 @@ func (c *cache) load(address, accept string) *entry {
 	if c == nil {
 		return nil
 	}
-	data, err := os.ReadFile(c.file(address, accept))
+	file := c.file(address, accept)
+	info, err := os.Stat(file)
+	if err != nil {
+		return nil
+	}
+	data, err := os.ReadFile(file)
 	if err != nil {
 		return nil
 	}
@@ -49,6 +54,7 @@ func (c *cache) load(address, accept string) *entry {
 	if !ok || json.Unmarshal(head, e) != nil || e.URL != address || e.Accept != accept {
 		return nil
 	}
+	e.Stored = info.ModTime()
 	return e
 }
 
@@ -86,8 +92,13 @@ func (c *cache) store(address, accept string, response *http.Response, body []by
 
 // renew notes that an answer is still the right one.
 func (c *cache) renew(e *entry, h http.Header) {
-	e.Stored, e.MaxAge = time.Now(), maxAge(strings.ToLower(h.Get("Cache-Control")))
-	c.write(e)
+	now := time.Now()
+	if age := maxAge(strings.ToLower(h.Get("Cache-Control"))); age != e.MaxAge {
+		e.Stored, e.MaxAge = now, age
+		c.write(e)
+		return
+	}
+	_ = os.Chtimes(c.file(e.URL, e.Accept), now, now) // the time of the file is that of the answer
 }
 
 func (c *cache) write(e *entry) {

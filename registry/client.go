@@ -31,6 +31,7 @@ type Client struct {
 	token   string
 	offline bool
 	cache   *cache
+	reduce  func(accept string, body []byte) []byte
 	http    *retryablehttp.Client
 	slots   *semaphore.Weighted
 
@@ -51,6 +52,9 @@ type Options struct {
 	Offline bool   // answer from the cache alone
 	Cache   string // folder of the cache, "" for none
 	Jobs    int    // requests at the same time
+	// Reduce, when it is not nil, leaves of a document what will be read of it, before it is kept and answered. What it does
+	// not know it returns as it is.
+	Reduce func(accept string, body []byte) []byte
 }
 
 // A NotFoundError reports that the registry has no such document.
@@ -79,7 +83,7 @@ func New(o Options) (*Client, error) {
 		return nil, fmt.Errorf("registry address %q: expected one that begins with http://, https:// or file://", o.Base)
 	}
 	base.Path = strings.TrimSuffix(base.Path, "/")
-	c := &Client{base: base, token: o.Token, offline: o.Offline, flight: map[string]*call{}}
+	c := &Client{base: base, token: o.Token, offline: o.Offline, reduce: o.Reduce, flight: map[string]*call{}}
 	c.slots = semaphore.NewWeighted(int64(max(o.Jobs, 1)))
 	if o.Cache != "" && base.Scheme != "file" {
 		c.cache = &cache{dir: o.Cache}
@@ -180,6 +184,9 @@ func (c *Client) get(ctx context.Context, path, accept string) ([]byte, error) {
 		return nil, &NotFoundError{address}
 	case response.StatusCode != http.StatusOK:
 		return nil, &UnreachableError{address, fmt.Errorf("%s answered %s", address, response.Status)}
+	}
+	if c.reduce != nil {
+		body = c.reduce(accept, body)
 	}
 	c.cache.store(address, accept, response, body)
 	return body, nil

@@ -128,7 +128,7 @@ func readPackage(name string, body []byte, base string) (*universe.Package, erro
 		return true
 	})
 	var releases []universe.Release
-	texts := texts{}
+	texts := texts{map[string]string{}, map[[2]string]universe.Demand{}}
 	doc.Get("versions").ForEach(func(v, about gjson.Result) bool {
 		parsed, err := version.JS.Parse(strings.Clone(v.String()))
 		if err != nil || !about.IsObject() {
@@ -157,16 +157,31 @@ func forPeople(v gjson.Result) string {
 }
 
 // texts keeps one copy of each text, so that what was read does not hold on to the document, in which names and
-// constraints stand hundreds of times.
-type texts map[string]string
+// constraints stand hundreds of times, and reads each demand once.
+type texts struct {
+	kept    map[string]string
+	demands map[[2]string]universe.Demand // by name and text
+}
 
 func (t texts) one(s string) string {
-	if kept, ok := t[s]; ok {
+	if kept, ok := t.kept[s]; ok {
 		return kept
 	}
 	s = strings.Clone(s)
-	t[s] = s
+	t.kept[s] = s
 	return s
+}
+
+// demand reads a line of a registry document. What cannot be read admits nothing; a release may say so.
+func (t texts) demand(as, text string) universe.Demand {
+	key := [2]string{as, text}
+	d, ok := t.demands[key]
+	if !ok {
+		as, text = t.one(as), t.one(text)
+		d, _ = demand(as, text)
+		t.demands[[2]string{as, text}] = d
+	}
+	return d
 }
 
 // A releaseDoc is the part of an entry of "versions" that counts, as it stands in the document.
@@ -222,11 +237,10 @@ func readRelease(about gjson.Result, base string, texts texts) universe.Release 
 		group.ForEach(func(name, text gjson.Result) bool {
 			as := name.String()
 			if text.Type == gjson.String && !taken[as] {
-				as = texts.one(as)
-				d, _ := demand(as, texts.one(text.String())) // what cannot be read admits nothing; a release may say so
+				d := texts.demand(as, text.String())
 				d.Optional = optional(as)
 				*into = append(*into, d)
-				names = append(names, as)
+				names = append(names, d.As)
 			}
 			return true
 		})

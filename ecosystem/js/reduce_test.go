@@ -1,0 +1,73 @@
+package js
+
+import (
+	"fmt"
+	"reflect"
+	"strings"
+	"testing"
+
+	"molt/core/universe"
+)
+
+const longWinded = `{
+  "_id": "keel", "name": "keel", "readme": "# Keel\n", "dist-tags": {"latest": "2.0.0"}, "time": {"1.0.0": "2023-01-01T00:00:00Z", "2.0.0": "2024-01-01T00:00:00Z"},
+  "description": "Holds \"it\"", "homepage": "https://keel.example/", "repository": {"type": "git", "url": "https://code.example/keel"}, "maintainers": [{"name": "x"}],
+  "versions": {
+    "1.0.0": {"name": "keel", "version": "1.0.0", "scripts": {"build": "x"}, "dependencies": {"rope": "^1.0.0", "od\"d\u0001": "*"}, "devDependencies": {"lamp": "1"}, "_hasShrinkwrap": false,
+      "dist": {"tarball": "https://keel.example/keel-1.0.0.tgz", "shasum": "00ff", "signatures": [{"sig": "long"}], "fileCount": 7}},
+    "2.0.0": {"peerDependencies": {"mast": "^2"}, "peerDependenciesMeta": {"mast": {"optional": true}}, "engines": {"node": ">=20"}, "bundleDependencies": ["inside"],
+      "optionalDependencies": {"wind": "*"}, "deprecated": "no more", "dist": {"integrity": "sha512-x", "tarball": "t"}},
+    "odd": 7
+  }
+}`
+
+// What is left of a document reads like the whole.
+func TestReduce(t *testing.T) {
+	reduced := JS{}.Reduce(longDocument, []byte(longWinded))
+	for _, gone := range []string{"readme", "maintainers", "scripts", "devDependencies", "signatures", "_hasShrinkwrap"} {
+		if strings.Contains(string(reduced), gone) {
+			t.Errorf("%s is left in %s", gone, reduced)
+		}
+	}
+	whole, err := readPackage("keel", []byte(longWinded), "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	less, err := readPackage("keel", reduced, "")
+	if err != nil {
+		t.Fatalf("%v in %s", err, reduced)
+	}
+	show := func(p *universe.Package) string { return fmt.Sprintf("%+v %+v %+v", p.Releases, p.Tags, p.Notes) }
+	if !reflect.DeepEqual(whole.Releases, less.Releases) || show(whole) != show(less) {
+		t.Errorf("the whole reads\n%s\nwhat is left\n%s", show(whole), show(less))
+	}
+	if again := (JS{}).Reduce(longDocument, reduced); string(again) != string(reduced) {
+		t.Errorf("reduced again it is %s", again)
+	}
+	for _, text := range []string{"", "[]", "{", "7", `{"versions": 3}`, `{"error": "x"}`} {
+		after := JS{}.Reduce(shortDocument, []byte(text))
+		_, e1 := readPackage("keel", []byte(text), "")
+		_, e2 := readPackage("keel", after, "")
+		if fmt.Sprint(e1) != fmt.Sprint(e2) {
+			t.Errorf("%q reads %v, reduced %v", text, e1, e2)
+		}
+	}
+	if got := string(JS{}.Reduce("*/*", []byte(longWinded))); got != longWinded {
+		t.Error("an archive was reduced")
+	}
+}
+
+func FuzzReduce(f *testing.F) {
+	f.Add([]byte(longWinded))
+	f.Add([]byte(`{"versions":{"1.0.0":{"dist":[]}}}`))
+	f.Fuzz(func(t *testing.T, body []byte) {
+		whole, e1 := readPackage("keel", body, "")
+		less, e2 := readPackage("keel", JS{}.Reduce(shortDocument, body), "")
+		if (e1 == nil) != (e2 == nil) {
+			t.Fatalf("the whole: %v; reduced: %v", e1, e2)
+		}
+		if e1 == nil && !reflect.DeepEqual(whole.Releases, less.Releases) {
+			t.Errorf("the whole reads %+v, reduced %+v", whole.Releases, less.Releases)
+		}
+	})
+}
