@@ -118,18 +118,24 @@ func readPackage(name string, body []byte, base string) (*universe.Package, erro
 	if !gjson.ValidBytes(body) {
 		return nil, errors.New("the document of " + name + " is not JSON")
 	}
-	doc := gjson.ParseBytes(body)
-	if !doc.Get("versions").IsObject() {
+	doc := map[string]gjson.Result{} // in one pass: documents are long
+	gjson.ParseBytes(body).ForEach(func(field, v gjson.Result) bool {
+		if _, again := doc[field.String()]; !again {
+			doc[field.String()] = v
+		}
+		return true
+	})
+	if !doc["versions"].IsObject() {
 		return nil, errors.New("the document of " + name + " lists no versions")
 	}
 	times := map[string]string{}
-	doc.Get("time").ForEach(func(v, at gjson.Result) bool {
+	doc["time"].ForEach(func(v, at gjson.Result) bool {
 		times[v.String()] = at.String()
 		return true
 	})
 	var releases []universe.Release
 	texts := texts{map[string]string{}, map[[2]string]universe.Demand{}}
-	doc.Get("versions").ForEach(func(v, about gjson.Result) bool {
+	doc["versions"].ForEach(func(v, about gjson.Result) bool {
 		parsed, err := version.JS.Parse(strings.Clone(v.String()))
 		if err != nil || !about.IsObject() {
 			return true
@@ -142,12 +148,12 @@ func readPackage(name string, body []byte, base string) (*universe.Package, erro
 	})
 	p := universe.NewPackage(name, version.JS, releases)
 	p.Tags = map[string]string{}
-	doc.Get("dist-tags").ForEach(func(tag, v gjson.Result) bool {
+	doc["dist-tags"].ForEach(func(tag, v gjson.Result) bool {
 		p.Tags[strings.Clone(tag.String())] = strings.Clone(v.String())
 		return true
 	})
-	p.Notes.About, p.Notes.Homepage = forPeople(doc.Get("description")), forPeople(doc.Get("homepage"))
-	p.Notes.Repository = forPeople(doc.Get("repository.url"))
+	p.Notes.About, p.Notes.Homepage = forPeople(doc["description"]), forPeople(doc["homepage"])
+	p.Notes.Repository = forPeople(doc["repository"].Get("url"))
 	return p, nil
 }
 
@@ -262,9 +268,20 @@ func readRelease(about gjson.Result, base string, texts texts) universe.Release 
 	} else if doc.deprecated.Bool() {
 		r.Deprecated = "deprecated"
 	}
-	r.Archive = strings.Clone(strings.TrimPrefix(doc.dist.Get("tarball").String(), base+"/"))
-	r.Integrity = strings.Clone(doc.dist.Get("integrity").String())
-	if sum, err := hex.DecodeString(doc.dist.Get("shasum").String()); r.Integrity == "" && err == nil && len(sum) > 0 {
+	var tarball, shasum string
+	doc.dist.ForEach(func(field, v gjson.Result) bool {
+		switch field.String() {
+		case "tarball":
+			tarball = v.String()
+		case "integrity":
+			r.Integrity = strings.Clone(v.String())
+		case "shasum":
+			shasum = v.String()
+		}
+		return true
+	})
+	r.Archive = strings.Clone(strings.TrimPrefix(tarball, base+"/"))
+	if sum, err := hex.DecodeString(shasum); r.Integrity == "" && err == nil && len(sum) > 0 {
 		r.Integrity = "sha1-" + base64.StdEncoding.EncodeToString(sum)
 	}
 	return r
