@@ -51,7 +51,7 @@ func TestMain(m *testing.M) {
 
 // A desk is an application in a temporary folder, with a registry.
 type desk struct {
-	*testing.T
+	testing.TB
 	dir      string
 	registry string
 	cache    string
@@ -70,7 +70,7 @@ func newDesk(t *testing.T, universe string, files map[string]string) *desk {
 	}
 	server := httptest.NewServer(js.JS{}.StandIn(table))
 	t.Cleanup(server.Close)
-	d := &desk{T: t, dir: t.TempDir(), registry: server.URL, cache: t.TempDir(), columns: "100"}
+	d := &desk{TB: t, dir: t.TempDir(), registry: server.URL, cache: t.TempDir(), columns: "100"}
 	for name, text := range files {
 		d.write(name, text)
 	}
