@@ -80,7 +80,7 @@ func TestWant(t *testing.T) {
 	if now := d.read("package.json") + d.read("molt.lock"); now != before {
 		t.Fatal("a dry run wrote something")
 	}
-	d.says(0, []string{"want", "lamp@1.0.0"}, "comes as 1.0.0")
+	d.says(0, []string{"want", "lamp@1.0.0"}, "The manifest changes in 1 line", "comes as 1.0.0", "Written; molt back takes it back.")
 	if m := d.read("package.json"); !strings.Contains(m, "    \"keel\": \"^1.0.0\",\n    \"lamp\": \"1.0.0\",\n    \"mast\": \"~1.0.0\"\n") {
 		t.Errorf("the manifest is\n%s", m)
 	}
@@ -244,10 +244,11 @@ func TestFit(t *testing.T) {
 
 func TestRangeOfReleases(t *testing.T) {
 	d := locked(t, nil)
-	d.says(0, []string{"range", "^1", "--of", "keel"}, "^1 of keel is 1.1.0 today: it admits 2 of 5 releases.", "  1  ##  all 2: 1.0.0 … 1.1.0\n  2  ..  none\n  3  -   none\n", "The first release above that it refuses is 2.0.0.")
+	d.says(0, []string{"range", "^1", "--of", "keel"}, "^1 of keel is 1.1.0 today: it admits 2 of 5 releases.", "  1  ##  all 2: 1.0.0 … 1.1.0\n  2  ..  none of 2\n  3      1 preview, refused\n  # admitted   . refused   1 preview, refused, not drawn\n", "The first release above that it refuses is 2.0.0.")
 	d.says(0, []string{"range", "*", "--of", "keel", "--advise"}, "It has no upper end", "Better: ^1.1.0. * admits every major that will ever come; this keeps to 1.1.0, what is locked")
 	d.says(0, []string{"range", "~1.0.0", "--of", "mast", "--advise"}, "Better: ~1.1.0. ~1.0.0 refuses 1.1.0, the newest release that resolves with the rest.")
 	d.says(0, []string{"range", "^1.0.0", "--of", "mast", "--advise"}, "^1.0.0 can stay")
+	d.says(0, []string{"range", "3.0.0-rc.1", "--of", "keel"}, "it admits 1 of 5 releases", "  3  #   all 1: 3.0.0-rc.1")
 	d.says(0, []string{"range", "latest", "--of", "keel"}, "latest of keel is 2.1.0 today: it admits 1 of 5 releases.")
 	d.says(1, []string{"range", "^7", "--of", "keel"}, "^7 admits none of the 5 releases of keel.")
 	d.says(2, []string{"range", "^1", "--of", "kel"}, "did you mean keel?")

@@ -104,13 +104,16 @@ func (s *session) change(what string, changes []upgrade.Change, remarks []string
 		return err
 	}
 	s.still()
+	doc := render.NewChangeDoc(effect, uses, remarks, !dry)
+	if s.format == "text" { // people see what is coming before it comes
+		s.page().Change(doc)
+	}
 	if !dry {
 		if err := s.a.Change(s.ctx, what, effect); err != nil {
 			return err
 		}
 	}
-	doc := render.NewChangeDoc(effect, uses, remarks, !dry)
-	if err := s.show(doc, func(p *render.Page) { p.Change(doc) }); err != nil {
+	if err := s.show(doc, func(p *render.Page) { p.Changed(doc) }); err != nil {
 		return err
 	}
 	if len(uses) > 0 {

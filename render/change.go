@@ -41,7 +41,7 @@ func NewChangeDoc(e *app.Effect, uses []app.Use, remarks []string, written bool)
 
 // Change prints what a change of the manifest does.
 func (p *Page) Change(doc ChangeDoc) {
-	word := "changed"
+	word := "changes"
 	if !doc.Written {
 		word = "would change"
 	}
@@ -92,8 +92,14 @@ func (p *Page) Change(doc ChangeDoc) {
 			}
 		}
 	}
-	if !doc.Written {
-		p.line("")
+}
+
+// Changed says whether a change that was printed is on disk.
+func (p *Page) Changed(doc ChangeDoc) {
+	p.line("")
+	if doc.Written {
+		p.line("%s", p.styled(good, "Written; molt back takes it back."))
+	} else {
 		p.line("%s", p.styled(faint, "Nothing was written."))
 	}
 }

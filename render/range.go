@@ -2,6 +2,7 @@ package render
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"molt/core/universe"
@@ -35,6 +36,7 @@ type AdviceDoc struct {
 type lane struct {
 	major, marks string
 	admitted, of int
+	hidden       int // previews that are refused, which are not drawn
 	runs         string
 }
 
@@ -77,8 +79,10 @@ func (doc *RangeDoc) Published(name string, p *universe.Package, set version.Set
 		default:
 			doc.Refuses = append(doc.Refuses, v.String())
 			if v.Prerelease() {
-				mark = "-"
-			} else if last := set.Max(); doc.Refused == "" && last >= 0 && i > last {
+				l.hidden++
+				continue
+			}
+			if last := set.Max(); doc.Refused == "" && last >= 0 && i > last {
 				doc.Refused = v.String()
 			}
 		}
@@ -128,8 +132,21 @@ func (p *Page) Range(doc RangeDoc) {
 	}
 }
 
-// lanes draws a line of marks for each major: # for a release that is admitted, . for one that is not, - for a preview
-// that is not.
+// legend says what the marks of the lanes mean.
+func (doc RangeDoc) legend() string {
+	hidden := 0
+	for _, l := range doc.lanes {
+		hidden += l.hidden
+	}
+	text := "  # admitted   . refused"
+	if hidden > 0 {
+		text += fmt.Sprintf("   %s, refused, not drawn", count(hidden, "preview"))
+	}
+	return text
+}
+
+// lanes draws a line of marks for each major: # for a release that is admitted, . for one that is not. Previews that are
+// not admitted are only counted.
 func (p *Page) lanes(doc RangeDoc) {
 	if len(doc.Admits) == 0 {
 		p.verdict(bad, fmt.Sprintf("%s admits none of the %s of %s.", doc.Constraint, count(len(doc.Refuses), "release"), doc.Of))
@@ -143,14 +160,17 @@ func (p *Page) lanes(doc RangeDoc) {
 	}
 	wide = min(wide, max(20, p.Width-label-40))
 	for _, l := range doc.lanes {
-		style, note := &faint, "none"
+		style, note := &faint, "none of "+strconv.Itoa(l.of-l.hidden)
+		if l.of == l.hidden {
+			note = count(l.hidden, "preview") + ", refused"
+		}
 		if l.admitted > 0 {
-			style, note = &good, fmt.Sprintf("%d of %d: %s", l.admitted, l.of, l.runs)
+			style, note = &good, fmt.Sprintf("%d of %d: %s", l.admitted, l.of-l.hidden, l.runs)
 		}
-		if l.admitted == l.of {
-			note = fmt.Sprintf("all %d: %s", l.of, l.runs)
+		if l.admitted == l.of-l.hidden && l.admitted > 0 {
+			note = fmt.Sprintf("all %d: %s", l.admitted, l.runs)
 		}
-		for at := 0; at < len(l.marks); at += wide {
+		for at := 0; at < max(1, len(l.marks)); at += wide {
 			part := l.marks[at:min(at+wide, len(l.marks))]
 			major := l.major
 			if at > 0 {
@@ -166,7 +186,7 @@ func (p *Page) lanes(doc RangeDoc) {
 			}
 		}
 	}
-	p.line("%s", p.styled(faint, "  # admitted   . refused   - a preview, refused"))
+	p.line("%s", p.styled(faint, doc.legend()))
 	switch {
 	case doc.Refused != "":
 		p.line("The first release above that it refuses is %s.", doc.Refused)

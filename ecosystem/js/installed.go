@@ -60,7 +60,9 @@ func (w *walker) folder(at string, bundled []string) error {
 	w.seen[real] = true
 	entries, err := os.ReadDir(real)
 	if err != nil {
-		return fmt.Errorf("reading what is installed: %w", err)
+		w.tree.Packages = append(w.tree.Packages, ecosystem.InstalledPackage{Path: at, Place: filepath.ToSlash(real), Home: filepath.ToSlash(real),
+			Problem: fmt.Sprintf("cannot be read: %v", errors.Unwrap(err))})
+		return nil
 	}
 	for _, e := range entries {
 		name := e.Name()
@@ -69,7 +71,8 @@ func (w *walker) folder(at string, bundled []string) error {
 		case strings.HasPrefix(name, "@"):
 			inScope, err := os.ReadDir(filepath.Join(real, name))
 			if err != nil {
-				return fmt.Errorf("reading what is installed: %w", err)
+				w.tree.Packages = append(w.tree.Packages, ecosystem.InstalledPackage{Path: path.Join(at, name), Problem: fmt.Sprintf("cannot be read: %v", errors.Unwrap(err))})
+				continue
 			}
 			for _, e := range inScope {
 				if err := w.pkg(at, real, name+"/"+e.Name(), bundled); err != nil {
