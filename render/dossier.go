@@ -174,7 +174,11 @@ func (doc DossierDoc) releaseRows(headed bool) [][]cell {
 		if r.Locked {
 			note = strings.TrimSuffix("locked, "+note, ", ")
 		}
-		rows = append(rows, row(cell{r.Version, &bold}, cell{r.Published, &faint}, plain(r.Jump), plain(runtimes[i]), plain(r.Framework), cell{note, &notice}))
+		framework := r.Framework
+		if !headed && framework != "" { // no head says what it is about
+			framework = doc.Framework + " " + framework
+		}
+		rows = append(rows, row(cell{r.Version, &bold}, cell{r.Published, &faint}, plain(r.Jump), plain(runtimes[i]), plain(framework), cell{note, &notice}))
 	}
 	return rows
 }

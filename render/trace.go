@@ -202,13 +202,20 @@ func (p *Page) Fit(doc FitDoc) {
 		if r.Version == doc.Locked {
 			note = "locked"
 		}
-		rows = append(rows, []cell{{r.Version, &bold}, word, {r.Published, &faint}, plain(note)})
+		row := []cell{{r.Version, &bold}, word, {r.Published, &faint}, plain(note)}
+		if p.Width < narrow { // three cells stay on one line
+			row = []cell{row[0], row[1], plain(strings.TrimSpace(r.Published + "  " + note))}
+		}
+		rows = append(rows, row)
 	}
 	p.table("  ", rows)
 	if len(doc.Contested) > 0 {
 		p.line("")
 		p.heading("In the way of %s", refused)
-		for _, c := range doc.Contested {
+		for i, c := range doc.Contested {
+			if i > 0 {
+				p.line("")
+			}
 			p.contest(c)
 		}
 	}
