@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"os"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 
@@ -85,7 +86,10 @@ func (a *App) Drop(names []string, group string) ([]upgrade.Change, error) {
 	for _, e := range a.Manifest.Entries() {
 		known = append(known, e.As)
 	}
-	for _, name := range names {
+	for i, name := range names {
+		if slices.Contains(names[:i], name) {
+			continue
+		}
 		found := false
 		for _, e := range a.Manifest.Entries() {
 			if e.As == name && (group == "" || e.Group == group) {

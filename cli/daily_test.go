@@ -119,6 +119,8 @@ func TestWantIsRefused(t *testing.T) {
 		{[]string{"want", "lamp", "--group", "cargo"}, 2, "--group \"cargo\": expected dependencies, "},
 		{[]string{"want", "lamp", "--style", "loose"}, 2, "--style \"loose\": expected next-minor, next-patch, exact, any"},
 		{[]string{"want", "mast@^2"}, 1, "keel: no release fits both sides"},
+		{[]string{"want", "keel", "keel@1"}, 2, "\"keel@1\": expected names of packages, each once"},
+		{[]string{"want", ""}, 2, "\"\": expected names of packages"},
 		{[]string{"drop", "lampe"}, 2, "lampe is not declared"},
 		{[]string{"drop", "keel", "--group", "devDependencies"}, 2, "keel is not declared in \"devDependencies\""},
 		{[]string{"hold", "kel", "--reason", "x"}, 2, "kel is not declared; did you mean keel?"},
@@ -152,7 +154,7 @@ func TestDrop(t *testing.T) {
 		}
 	}
 	d.says(1, []string{"drop", "keel", "--dry-run"}, "hull.ts:1 imports keel", "mast@1.0.0 needs keel, which therefore stays in the lock")
-	d.says(1, []string{"drop", "oldlamp"}, "hull.ts:3 imports oldlamp")
+	d.says(1, []string{"drop", "oldlamp", "oldlamp"}, "The manifest changes in 1 line", "hull.ts:3 imports oldlamp")
 	if m := d.read("package.json"); !strings.Contains(m, "\"devDependencies\": {}") {
 		t.Errorf("the manifest is\n%s", m)
 	}

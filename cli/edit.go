@@ -42,6 +42,9 @@ does not resolve, nothing is written either, and the tangle is shown. molt back 
 				var wanted []upgrade.Wanted
 				for _, arg := range args {
 					g := upgrade.ParseGoal(arg)
+					if g.Name == "" || strings.ContainsAny(g.Name, " \t") || slices.ContainsFunc(wanted, func(w upgrade.Wanted) bool { return w.Name == g.Name }) {
+						return &app.UsageError{Reason: fmt.Sprintf("%q: expected names of packages, each once, such as keel or keel@^2", arg)}
+					}
 					wanted = append(wanted, upgrade.Wanted{Name: g.Name, Group: group, Constraint: g.Constraint})
 				}
 				got, err := upgrade.Want(c.ctx, s.source, s.a.Application(), wanted, groups[0], version.Style(style))

@@ -298,7 +298,7 @@ func majors(p *universe.Package, scheme version.Scheme) string {
 
 // notAmong adds the nearest of the names to a message.
 func notAmong(message, name string, names []string) string {
-	if near := Nearest(name, names); near != "" {
+	if near := Nearest(name, names); near != "" && near != name {
 		return message + "; did you mean " + near + "?"
 	}
 	return message
