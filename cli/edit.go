@@ -163,8 +163,7 @@ last day. Plans leave it alone until then; after that day Molt says that the hol
 				if err := a.Release(name); err != nil {
 					return err
 				}
-				fmt.Fprintf(c.out, "%s is no longer held.\n", name)
-				return nil
+				return c.held(render.HoldDoc{Schema: "molt/hold/1", Name: name})
 			}
 			var names []string
 			for _, d := range a.Declared() {
@@ -186,16 +185,15 @@ last day. Plans leave it alone until then; after that day Molt says that the hol
 			if err := a.Hold(name, app.Hold{Reason: reason, Until: until}); err != nil {
 				return err
 			}
-			end := "until it is lifted"
-			if until != "" {
-				end = "until " + until
-			}
-			fmt.Fprintf(c.out, "%s is held %s: %s\n", name, end, reason)
-			return nil
+			return c.held(render.HoldDoc{Schema: "molt/hold/1", Name: name, Held: true, Reason: reason, Until: until})
 		},
 	}
 	cmd.Flags().StringVar(&reason, "reason", "", "why")
 	cmd.Flags().StringVar(&until, "until", "", "the last day (2027-01-31)")
 	cmd.Flags().BoolVar(&lift, "lift", false, "end the hold")
 	return cmd
+}
+
+func (c *call) held(doc render.HoldDoc) error {
+	return c.show(doc, func(p *render.Page) { p.Hold(doc) })
 }

@@ -123,6 +123,9 @@ func TestDocumentsConform(t *testing.T) {
 	d.write("package.json", strings.Replace(d.read("package.json"), `"pilotage-auth": "^3.0.0"`, `"pilotage-auth": "^4.0.0"`, 1))
 	check(d, 1, "verify")
 	check(d, 1, "relock")
+	check(d, 0, "untangle", "--take", "1")
+	check(d, 0, "hold", "lintbuoy", "--reason", "not yet")
+	check(d, 0, "hold", "lintbuoy", "--lift")
 	for id := range all {
 		if !seen[id] {
 			t.Errorf("no command was held against %s", id)

@@ -58,8 +58,9 @@ func (s *session) take(ways []upgrade.WayOut, n int) error {
 	if err := s.a.Take(s.ctx, s.source, ways[n-1]); err != nil {
 		return err
 	}
-	fmt.Fprintf(s.out, "took a way out: %s\n", ways[n-1].Title)
-	return nil
+	s.still()
+	doc := render.TakenDoc{Schema: "molt/taken/1", Kind: ways[n-1].Kind, Title: ways[n-1].Title}
+	return s.show(doc, func(p *render.Page) { p.Taken(doc) })
 }
 
 // untangled looks for a tangle and its ways out: of the manifest, or of a goal.

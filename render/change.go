@@ -103,3 +103,34 @@ func (p *Page) Changed(doc ChangeDoc) {
 		p.line("%s", p.styled(faint, "Nothing was written."))
 	}
 }
+
+// HoldDoc is "molt/hold/1".
+type HoldDoc struct {
+	Schema string `json:"schema"`
+	Name   string `json:"name"`
+	Held   bool   `json:"held"` // false when the hold was lifted
+	Reason string `json:"reason"`
+	Until  string `json:"until"` // the last day, "" for no end
+}
+
+// Hold prints what became of a hold.
+func (p *Page) Hold(doc HoldDoc) {
+	switch {
+	case !doc.Held:
+		p.wrapped("", doc.Name+" is no longer held.")
+	case doc.Until == "":
+		p.wrapped("", doc.Name+" is held until it is lifted: "+doc.Reason)
+	default:
+		p.wrapped("", doc.Name+" is held until "+doc.Until+": "+doc.Reason)
+	}
+}
+
+// TakenDoc is "molt/taken/1".
+type TakenDoc struct {
+	Schema string          `json:"schema"`
+	Kind   upgrade.WayKind `json:"kind"`
+	Title  string          `json:"title"`
+}
+
+// Taken prints which way out was carried out.
+func (p *Page) Taken(doc TakenDoc) { p.wrapped("", "took a way out: "+doc.Title) }
