@@ -355,6 +355,8 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *Optimum, retired [
 		switch {
 		case name == p.goal.Name:
 			return "the goal"
+		case p.unpublished(name):
+			return versionOf(p.now.locked, name) + " is not among the releases that the registry shows"
 		case p.refuses(name, versionOf(p.now.locked, name), h.releases):
 			return p.whyTogether(name, h)
 		}
@@ -439,6 +441,13 @@ func (p *planner) refuses(name, v string, framework []string) bool {
 	}
 	f, err := p.pkg(p.goal.Name)
 	return err == nil && !p.acceptors(pkg, f, framework).all.Has(pkg.Index(v))
+}
+
+// unpublished reports whether the release in use is none that the source knows: taken back, or published after the day
+// that was asked about.
+func (p *planner) unpublished(name string) bool {
+	pkg, err := p.pkg(name)
+	return err == nil && pkg.Index(versionOf(p.now.locked, name)) < 0
 }
 
 func slug(name string) string {

@@ -477,3 +477,28 @@ func TestEditDistance(t *testing.T) {
 		t.Errorf("%q is near", got)
 	}
 }
+
+// What is locked and not published any more has to move, and the plan says that this is why.
+func TestPlanMovesWhatIsNotPublished(t *testing.T) {
+	source, app := sketch(t, `
+		app: f@^1 deck@^1 mast@^1
+		f@1.0
+		f@2.0
+		deck@1.0: peer:f@1||2
+		deck@1.1: peer:f@1||2
+		mast@1.0
+		mast@1.1`)
+	for _, name := range []string{"deck", "mast"} {
+		source[name] = universe.NewPackage(name, source[name].Scheme, source[name].Releases[1:])
+	}
+	plan := mustPlan(t, source, app, Goal{"f", "2"})
+	goal := plan.Stages[len(plan.Stages)-1]
+	var got []string
+	for _, c := range goal.Changes {
+		got = append(got, c.Name+" "+c.To.Version+": "+c.Reason)
+	}
+	want := "f 2.0.0: the goal; deck 1.1.0: 1.0.0 is not among the releases that the registry shows; mast 1.1.0: 1.0.0 is not among the releases that the registry shows"
+	if strings.Join(got, "; ") != want {
+		t.Errorf("the goal's stage is %s\nwant %s", strings.Join(got, "; "), want)
+	}
+}
