@@ -377,3 +377,36 @@ func TestManual(t *testing.T) {
 		}
 	}
 }
+
+// All stages in one call, with the one in the middle that waits for people, come to the same as one after the other.
+func TestStepAll(t *testing.T) {
+	var ends []string
+	for _, all := range []bool{true, false} {
+		d := demoDesk(t)
+		d.write("molt.yaml", d.read("molt.yaml")+"\npreviews: [quaymaster-map]\n")
+		d.run(0, "plan")
+		raise := func() {
+			d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), "node: 20.11.1", "node: 22.11.0", 1))
+		}
+		if all {
+			out := d.says(1, []string{"step", "--all", "--quiet"}, "patch is done", "goal-4 is done", "runtime-5 waits for people.")
+			if strings.Contains(out, "goal-5") {
+				t.Errorf("a stage was carried out after the one that waits:\n%s", out)
+			}
+			raise()
+			d.says(0, []string{"step", "--all", "--quiet"}, "goal-5 is done", "That was the last stage.")
+			d.says(2, []string{"step", "--all"}, "every stage of molt-plan.yaml is done")
+			d.says(2, []string{"step", "patch", "--all"}, "expected either the name of a stage or --all")
+		} else {
+			raise()
+			for stages := strings.Count(d.read("molt-plan.yaml"), "\n  - id: "); stages > 0; stages-- {
+				d.run(0, "step", "--quiet")
+			}
+		}
+		d.run(0, "verify")
+		ends = append(ends, d.read("package.json")+d.read("molt.lock"))
+	}
+	if ends[0] != ends[1] {
+		t.Error("all at once comes to something else than one after the other")
+	}
+}

@@ -10,40 +10,51 @@ import (
 )
 
 func (c *call) step() *cobra.Command {
-	return &cobra.Command{
+	var all bool
+	cmd := &cobra.Command{
 		Use:   "step [STAGE]",
 		Short: "Carry out the next stage of the plan",
 		Long: `Step changes the manifest, regenerates the lock, runs the checks of molt.yaml, and gives a verdict. When a check
 fails, or the call is interrupted, the files are as they were before. A stage that only people can carry out is ticked
-off when they have.`,
-		Example: "  molt step\n  molt step patch",
+off when they have. --all goes on to the end of the plan, or until a stage fails or waits for people; the stages
+before that stay done. In JSON it gives a document for each stage.`,
+		Example: "  molt step\n  molt step patch\n  molt step --all",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
+			id := ""
+			if len(args) > 0 {
+				id = args[0]
+			}
+			if all && id != "" {
+				return &app.UsageError{Reason: "step: expected either the name of a stage or --all"}
+			}
 			return c.session(occasion{write: true}, func(s *session) error {
-				id := ""
-				if len(args) > 0 {
-					id = args[0]
-				}
 				watch := app.Watcher{}
 				if !c.quiet {
 					watch = app.Watcher{Begin: func(name string) { s.still(); c.say("checking: %s", name) }, Output: c.errout}
 				}
-				got, err := s.a.Step(c.ctx, s.source, id, watch)
-				if err != nil {
-					return s.explain(err)
+				for {
+					got, err := s.a.Step(c.ctx, s.source, id, watch)
+					if err != nil {
+						return s.explain(err)
+					}
+					s.still()
+					doc := render.NewStepDoc(got)
+					if err := c.show(doc, func(p *render.Page) { p.Step(doc) }); err != nil {
+						return err
+					}
+					switch {
+					case !got.Passed:
+						return errAttention
+					case !all || got.Left == 0:
+						return nil
+					}
 				}
-				s.still()
-				doc := render.NewStepDoc(got)
-				if err := c.show(doc, func(p *render.Page) { p.Step(doc) }); err != nil {
-					return err
-				}
-				if !got.Passed {
-					return errAttention
-				}
-				return nil
 			})
 		},
 	}
+	cmd.Flags().BoolVar(&all, "all", false, "go on to the end of the plan, or until a stage fails or waits for people")
+	return cmd
 }
 
 func (c *call) back() *cobra.Command {
