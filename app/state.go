@@ -1,13 +1,11 @@
 package app
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"io/fs"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 
@@ -119,27 +117,17 @@ func (a *App) LockAt(ctx context.Context, revision string) (*ecosystem.Lock, err
 	if strings.HasPrefix(revision, "-") {
 		return nil, &UsageError{fmt.Sprintf("%q is neither a file nor a revision of git", revision)}
 	}
-	git := func(args ...string) ([]byte, error) {
-		cmd := exec.CommandContext(ctx, "git", append([]string{"-C", a.Dir}, args...)...)
-		var says bytes.Buffer
-		cmd.Stderr = &says
-		out, err := cmd.Output()
-		if err != nil && says.Len() > 0 {
-			err = errors.New(strings.TrimSpace(says.String()))
-		}
-		return out, err
-	}
-	if _, err := git("rev-parse", "--verify", "--quiet", "--end-of-options", revision+"^{commit}"); err != nil {
+	if _, err := a.git(ctx, "find "+revision, "rev-parse", "--verify", "--quiet", "--end-of-options", revision+"^{commit}"); err != nil {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
 		return nil, &UsageError{fmt.Sprintf("%q is neither a file nor a revision of git", revision)}
 	}
-	data, err := git("show", revision+":./"+a.Eco.Lock())
+	data, err := a.git(ctx, "show the lock", "show", revision+":./"+a.Eco.Lock())
 	if err != nil {
 		return nil, &UsageError{fmt.Sprintf("the revision %s has no %s", revision, a.Eco.Lock())}
 	}
-	return a.Eco.DecodeLock(revision+":"+a.Eco.Lock(), data)
+	return a.Eco.DecodeLock(revision+":"+a.Eco.Lock(), []byte(data))
 }
 
 // readInventory reads lines of a name and a version.

@@ -1,11 +1,9 @@
 package app
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -143,8 +141,8 @@ func (a *App) Since(ctx context.Context, source universe.Source, ref string) (ti
 		return newest, nil
 	}
 	if !strings.HasPrefix(ref, "-") {
-		out, err := exec.CommandContext(ctx, "git", "-C", a.Dir, "show", "--no-patch", "--format=%cI", "--end-of-options", ref+"^{commit}").Output()
-		if when, perr := time.Parse(time.RFC3339, string(bytes.TrimSpace(out))); err == nil && perr == nil {
+		out, err := a.git(ctx, "date "+ref, "show", "--no-patch", "--format=%cI", "--end-of-options", ref+"^{commit}")
+		if when, perr := time.Parse(time.RFC3339, strings.TrimSpace(out)); err == nil && perr == nil {
 			return when, nil
 		}
 	}

@@ -410,3 +410,47 @@ func TestStepAll(t *testing.T) {
 		t.Error("all at once comes to something else than one after the other")
 	}
 }
+
+// git runs git in the desk's folder, as somebody.
+func (d *desk) git(args ...string) string {
+	d.Helper()
+	c := exec.Command("git", append([]string{"-c", "user.name=a", "-c", "user.email=a@b.example"}, args...)...)
+	c.Dir = d.dir
+	out, err := c.CombinedOutput()
+	if err != nil {
+		d.Fatalf("git %v: %v %s", args, err, out)
+	}
+	return string(out)
+}
+
+func TestStepCommit(t *testing.T) {
+	d := locked(t, nil)
+	d.run(0, "plan", "keel@2")
+	d.says(2, []string{"step", "--commit"}, "--commit: git could not find a work tree here")
+	d.git("init", "-q")
+	d.git("config", "user.name", "a")
+	d.git("config", "user.email", "a@b.example")
+	d.git("add", "package.json")
+	d.git("commit", "-qm", "before")
+	d.says(2, []string{"step", "--commit"}, "--commit: molt.lock is not committed as it stands")
+	d.git("add", "molt.lock")
+	d.git("commit", "-qm", "lock")
+	d.write("other.txt", "in the index, and none of the stage's business")
+	d.git("add", "other.txt")
+	d.run(0, "step", "--all", "--commit", "--quiet")
+	log := d.git("log", "--format=%s%n%b", "--name-only")
+	for _, want := range []string{"goal-2: keel 2", "- keel 1.1.0 to 2.1.0 (major): the goal", "In the lock 3 moved, 0 added, 0 removed."} {
+		if !strings.Contains(log, want) {
+			t.Errorf("the log does not say %q:\n%s", want, log)
+		}
+	}
+	if strings.Contains(log, "other.txt") {
+		t.Error("a file that is none of the stage's business was committed")
+	}
+	if left := d.git("status", "--porcelain"); left != "A  other.txt\n" {
+		t.Errorf("left uncommitted:\n%s", left)
+	}
+	d.write("package.json", d.read("package.json")+"\n")
+	d.run(0, "plan", "keel@2")
+	d.says(2, []string{"step", "--commit"}, "package.json is not committed as it stands")
+}

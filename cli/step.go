@@ -10,15 +10,16 @@ import (
 )
 
 func (c *call) step() *cobra.Command {
-	var all bool
+	var all, commit bool
 	cmd := &cobra.Command{
 		Use:   "step [STAGE]",
 		Short: "Carry out the next stage of the plan",
 		Long: `Step changes the manifest, regenerates the lock, runs the checks of molt.yaml, and gives a verdict. When a check
 fails, or the call is interrupted, the files are as they were before. A stage that only people can carry out is ticked
 off when they have. --all goes on to the end of the plan, or until a stage fails or waits for people; the stages
-before that stay done. In JSON it gives a document for each stage.`,
-		Example: "  molt step\n  molt step patch\n  molt step --all",
+before that stay done. In JSON it gives a document for each stage. --commit makes a commit of each stage, with what
+moved and why; it refuses when manifest or lock hold something that is not committed.`,
+		Example: "  molt step\n  molt step patch\n  molt step --all --commit",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			id := ""
@@ -34,6 +35,11 @@ before that stay done. In JSON it gives a document for each stage.`,
 					watch = app.Watcher{Begin: func(name string) { s.still(); c.say("checking: %s", name) }, Output: c.errout}
 				}
 				for {
+					if commit {
+						if err := s.a.Committable(c.ctx); err != nil {
+							return err
+						}
+					}
 					got, err := s.a.Step(c.ctx, s.source, id, watch)
 					if err != nil {
 						return s.explain(err)
@@ -42,6 +48,11 @@ before that stay done. In JSON it gives a document for each stage.`,
 					doc := render.NewStepDoc(got)
 					if err := c.show(doc, func(p *render.Page) { p.Step(doc) }); err != nil {
 						return err
+					}
+					if got.Passed && commit {
+						if err := s.a.Commit(c.ctx, got.Stage); err != nil {
+							return fmt.Errorf("the stage is done, and not committed: %w", err)
+						}
 					}
 					switch {
 					case !got.Passed:
@@ -54,6 +65,7 @@ before that stay done. In JSON it gives a document for each stage.`,
 		},
 	}
 	cmd.Flags().BoolVar(&all, "all", false, "go on to the end of the plan, or until a stage fails or waits for people")
+	cmd.Flags().BoolVar(&commit, "commit", false, "make a commit of each stage")
 	return cmd
 }
 
