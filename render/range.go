@@ -53,49 +53,43 @@ func (doc *RangeDoc) Published(name string, p *universe.Package, set version.Set
 		bounded = c.Bounded()
 	}
 	doc.Bounded = &bounded
-	parts := map[string]version.Set{}
-	var majors []string
+	at := map[string]int{} // lanes by major
+	var admitted []version.Set
 	for i, v := range p.Versions() {
-		mark := "."
 		major := p.Scheme.Major(v)
-		if _, ok := parts[major]; !ok {
-			majors = append(majors, major)
-			parts[major] = version.NewSet(len(p.Releases))
-			doc.lanes = append(doc.lanes, lane{major: major})
+		k, ok := at[major]
+		if !ok {
+			k = len(doc.lanes)
+			at[major] = k
+			doc.lanes, admitted = append(doc.lanes, lane{major: major}), append(admitted, version.NewSet(len(p.Releases)))
 		}
-		l := &doc.lanes[len(majors)-1]
-		for k := range doc.lanes { // prereleases do not come between the majors, but nothing says so
-			if doc.lanes[k].major == major {
-				l = &doc.lanes[k]
-			}
-		}
+		l := &doc.lanes[k]
 		l.of++
-		switch {
-		case set.Has(i):
-			mark = "#"
-			l.admitted++
-			parts[major].Add(i)
+		if set.Has(i) {
 			doc.Admits = append(doc.Admits, v.String())
-		default:
-			doc.Refuses = append(doc.Refuses, v.String())
-			if v.Prerelease() {
-				l.hidden++
-				continue
+			admitted[k].Add(i)
+			l.admitted++
+			l.marks += "#"
+			if p.Releases[i].Deprecated == "" && !v.Prerelease() {
+				doc.Today = v.String()
 			}
-			if last := set.Max(); doc.Refused == "" && last >= 0 && i > last {
-				doc.Refused = v.String()
-			}
+			continue
 		}
-		l.marks += mark
-		if set.Has(i) && p.Releases[i].Deprecated == "" && !v.Prerelease() {
-			doc.Today = v.String()
+		doc.Refuses = append(doc.Refuses, v.String())
+		if v.Prerelease() {
+			l.hidden++
+			continue
 		}
+		l.marks += "."
+		if last := set.Max(); doc.Refused == "" && last >= 0 && i > last {
+			doc.Refused = v.String()
+		}
+	}
+	for k := range doc.lanes {
+		doc.lanes[k].runs = p.Versions().Describe(admitted[k])
 	}
 	if last := set.Max(); doc.Today == "" && last >= 0 {
 		doc.Today = p.Releases[last].Version.String()
-	}
-	for k := range doc.lanes {
-		doc.lanes[k].runs = p.Versions().Describe(parts[doc.lanes[k].major])
 	}
 }
 
