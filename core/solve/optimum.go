@@ -119,6 +119,10 @@ var errSpent = errors.New("the effort allowed is spent")
 // add puts a wish among the others, with what it entails.
 func (o *Optimizer) add(w Wish) error {
 	p, err := o.source.Package(o.ctx, w.Package)
+	var unknown *universe.UnknownError
+	if errors.As(err, &unknown) { // nothing of it can be chosen, which fulfils the wish
+		return nil
+	}
 	if err != nil {
 		return fmt.Errorf("wish about %s: %w", w.Package, err)
 	}
@@ -214,9 +218,12 @@ func (o *Optimizer) try(asked []int32) (solved bool, core []int32, err error) {
 	return true, nil, nil
 }
 
+// mostShrunk is the size of the largest core that is looked through for wishes to leave out.
+const mostShrunk = 64
+
 // shrink leaves out of a core what it does not need: a smaller one says more.
 func (o *Optimizer) shrink(core []int32) ([]int32, error) {
-	if len(core) < 4 && o.best != nil { // hardly worth the runs
+	if len(core) < 4 && o.best != nil || len(core) > mostShrunk { // hardly worth the runs
 		return core, nil
 	}
 	for i := 0; i < len(core); {

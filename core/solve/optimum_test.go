@@ -192,3 +192,12 @@ func TestOptimumOutOfTime(t *testing.T) {
 		t.Error("time never ran out on the way")
 	}
 }
+
+// A wish about a package that is no longer there asks for nothing.
+func TestWishAboutNothing(t *testing.T) {
+	source, p := sketch(t, "app: keel@*\nkeel@1:")
+	best, err := NewOptimizer(context.Background(), source, p).Minimize(Objective{Wishes: []Wish{{Package: "ghost", Among: []string{"1.0.0"}}, {Package: "keel", Among: []string{"1.0.0"}}}})
+	if err != nil || !best.Proven() || !slices.Equal(best.Cost, []int{0}) {
+		t.Errorf("got %+v, %v", best, err)
+	}
+}

@@ -118,3 +118,20 @@ func TestSuits(t *testing.T) {
 		}
 	}
 }
+
+// A locked package that the registry no longer has does not keep a plan from being made.
+func TestPlanWithoutWhatIsGone(t *testing.T) {
+	source, app := sketch(t, `
+		app: f@^1 deck@^1
+		f@1.0: rope@*
+		f@1.1: sail@*
+		f@2.0: sail@*
+		deck@1.0: peer:f@1||2
+		rope@1.0
+		sail@1.0`)
+	delete(source, "rope")
+	plan := mustPlan(t, source, app, Goal{"f", "2"})
+	if !plan.Reachable {
+		t.Errorf("the plan is %s", changes(plan))
+	}
+}
