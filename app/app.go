@@ -12,9 +12,9 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"time"
 
-	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/upgrade"
 	"molt/ecosystem"
@@ -37,7 +37,8 @@ type App struct {
 	Fixed    map[string]string // releases given from outside, by package
 	Settings Settings
 	client   *registry.Client // while a source is open
-	Repaired string           // what was repaired when the folder was taken into use, "" for nothing
+	tree     func() (*ecosystem.Installed, error)
+	Repaired string // what was repaired when the folder was taken into use, "" for nothing
 }
 
 // Settings are what one call of Molt says about how to work.
@@ -63,7 +64,9 @@ func Open(s Settings) (*App, error) {
 		return nil, err
 	}
 	a := &App{Dir: dir, Settings: s}
+	var text string
 	if data, err := os.ReadFile(a.path(ConfigFile)); err == nil {
+		text = string(data)
 		if a.Config, err = readConfig(ConfigFile, data); err != nil {
 			return nil, err
 		}
@@ -76,8 +79,17 @@ func Open(s Settings) (*App, error) {
 	if a.Fixed, err = a.readFixed(); err != nil {
 		return nil, err
 	}
+	for name, v := range a.Config.Runtime {
+		if !upgrade.IsRuntimeVersion(a.Eco.Scheme(), v) {
+			return nil, valueError(ConfigFile, text, v, fmt.Sprintf("the deployed version of %s: expected one such as 20.11.1 or 20", name))
+		}
+	}
+	a.tree = sync.OnceValues(func() (*ecosystem.Installed, error) { return a.Eco.Installed(a.Dir) })
 	return a, a.read()
 }
+
+// Installed returns what is installed, which is read once; nil when nothing is.
+func (a *App) Installed() (*ecosystem.Installed, error) { return a.tree() }
 
 // readFixed reads the inventory of what is given from outside. It has one version of a package.
 func (a *App) readFixed() (map[string]string, error) {
@@ -176,7 +188,7 @@ func (a *App) Application() upgrade.Application {
 		u.Locked = a.Lock.Resolution()
 		return u
 	}
-	if tree, err := a.Eco.Installed(a.Dir); err == nil && tree != nil { // what cannot be read is no baseline
+	if tree, err := a.Installed(); err == nil && tree != nil { // what cannot be read is no baseline
 		u.OnDisk = tree.Versions()
 	}
 	return u
@@ -265,9 +277,6 @@ func (a *App) DeclaredPackages() []string {
 	}
 	return names
 }
-
-// Problem returns what the manifest asks for, preferring what is locked.
-func (a *App) Problem() solve.Problem { return a.Application().Problem() }
 
 // RuntimeHere asks the language runtime on this machine for its version; "" when there is none.
 func (a *App) RuntimeHere(ctx context.Context) (name, version string) {

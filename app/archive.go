@@ -22,7 +22,7 @@ import (
 // A change log longer than this is not looked at.
 const longestLog = 20 << 20
 
-// logName matches files in which packages keep their change log; a smaller number is preferred.
+// logNames match the files in which packages keep their change log, the preferred ones first.
 var logNames = []*regexp.Regexp{
 	regexp.MustCompile(`(?i)^changelog(\.(md|markdown|txt))?$`),
 	regexp.MustCompile(`(?i)^(changes|history|news)(\.(md|markdown|txt))?$`),

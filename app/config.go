@@ -88,16 +88,19 @@ func readConfig(file string, data []byte) (Config, error) {
 	return c, c.check(file, string(data))
 }
 
+// valueError points at the first place in a file where a value stands.
+func valueError(file, text, value, reason string) error {
+	p := &ecosystem.PositionError{File: file, Line: 1, Column: 1, Reason: fmt.Sprintf("%q: %s", value, reason)}
+	if at := strings.Index(text, value); at >= 0 && value != "" {
+		p.Line = strings.Count(text[:at], "\n") + 1
+		p.Column = at - strings.LastIndexByte(text[:at], '\n')
+	}
+	return p
+}
+
 // check looks at values that have a form of their own.
 func (c *Config) check(file, text string) error {
-	fail := func(value, reason string) error {
-		p := &ecosystem.PositionError{File: file, Line: 1, Column: 1, Reason: fmt.Sprintf("%q: %s", value, reason)}
-		if at := strings.Index(text, value); at >= 0 && value != "" {
-			p.Line = strings.Count(text[:at], "\n") + 1
-			p.Column = at - strings.LastIndexByte(text[:at], '\n')
-		}
-		return p
-	}
+	fail := func(value, reason string) error { return valueError(file, text, value, reason) }
 	if _, err := c.settle(); err != nil {
 		return fail(c.Settle, err.Error())
 	}

@@ -153,7 +153,7 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	if err := solve.Verify(ctx, table, problem, a.Lock.Resolution()); err != nil {
 		note("lock", "the lock contradicts itself: %v", err)
 	}
-	tree, err := a.Eco.Installed(a.Dir)
+	tree, err := a.Installed()
 	if err != nil {
 		return nil, err
 	}

@@ -103,12 +103,10 @@ func (a *App) stepByHand(doc *PlanDoc, stage *StageDoc) (*Step, error) {
 	step := &Step{Passed: true}
 	for _, r := range stage.Raise {
 		here := a.Config.Runtime[r.Runtime]
-		c, err := a.Eco.Scheme().Constrain(r.Needs)
-		if err != nil {
+		if _, err := a.Eco.Scheme().Constrain(r.Needs); err != nil {
 			return nil, &UsageError{fmt.Sprintf("stage %s: %v", stage.ID, err)}
 		}
-		v, err := a.Eco.Scheme().Parse(here)
-		ok := err == nil && c.Admits(v)
+		ok := upgrade.Suits(a.Eco.Scheme(), r.Needs, here)
 		step.Passed = step.Passed && ok
 		says := fmt.Sprintf("%s %s is deployed, %s needs %s", r.Runtime, here, r.By, r.Needs)
 		if !ok {

@@ -16,7 +16,7 @@ import (
 
 // InstalledRoots returns the version of each declared name that is installed; nil when nothing is.
 func (a *App) InstalledRoots() (map[string]string, error) {
-	tree, err := a.Eco.Installed(a.Dir)
+	tree, err := a.Installed()
 	if err != nil || tree == nil {
 		return nil, err
 	}

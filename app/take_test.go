@@ -47,7 +47,7 @@ func TestTake(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": strings.Replace(deskManifest, `"hulk": "^3.0.0"`, `"hulk": "^4.0.0"`, 1), "molt.yaml": "goal: hulk@4\n"})
 	a, source := b.use()
 	before := b.read("package.json")
-	_, err := solve.Resolve(context.Background(), source, a.Problem())
+	_, err := solve.Resolve(context.Background(), source, a.Application().Problem())
 	var tangle *solve.Tangle
 	if !errors.As(err, &tangle) {
 		t.Fatalf("the manifest resolves: %v", err)

@@ -140,6 +140,19 @@ func TestWantKeepsToTheRuntime(t *testing.T) {
 	d.says(1, []string{"want", "keel@^2", "mast@^2"}, "node (runtime): no release fits both sides", "asked by molt.yaml", ">=20", "Nothing was written.")
 }
 
+// A runtime's version may lack its last numbers, for the resolver and for the stage that waits for it; nonsense is
+// pointed at.
+func TestRuntimeVersions(t *testing.T) {
+	d := locked(t, map[string]string{"molt.yaml": "runtime: {node: 18}\n"})
+	d.run(0, "plan", "keel@2")
+	d.says(1, []string{"step", "--all", "--quiet"}, "node 18 is deployed, keel 2.1.0 needs >=20")
+	d.write("molt.yaml", "runtime: {node: 22}\n")
+	d.says(0, []string{"step", "--all", "--quiet"}, "goal-2 is done")
+	d.run(0, "verify")
+	d.write("molt.yaml", "# ours\nruntime:\n  node: newest\n")
+	d.says(2, []string{"relock"}, "molt.yaml:3:9: \"newest\": the deployed version of node: expected one such as 20.11.1 or 20")
+}
+
 func TestDrop(t *testing.T) {
 	d := locked(t, map[string]string{
 		"hull.ts":    "import type { Plank } from \"keel\";\nimport { raise } from 'mast/parts';\nconst later = await import(`oldlamp`);\nexport const keel = \"keel\"; // only a word\n",

@@ -295,7 +295,7 @@ func (o *Optimizer) finish(bound []int) (*Best, error) {
 	r, err := Resolve(o.ctx, o.source, limited)
 	switch {
 	case err == nil:
-		o.best = r
+		o.best, o.cost = r, o.costOf(r)
 	case !errors.Is(err, context.DeadlineExceeded): // otherwise what is there is as good by all that was asked for
 		return nil, err
 	}

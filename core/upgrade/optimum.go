@@ -11,10 +11,9 @@ import (
 
 // An Optimum tells what was aimed for on the way to a goal, in order, and how near the solution is to the best.
 type Optimum struct {
-	Aims   []string
-	Cost   []int
-	Bound  []int // no solution costs less, the first difference deciding
-	Proven bool
+	Aims  []string
+	Cost  []int
+	Bound []int // no solution costs less, the first difference deciding
 }
 
 // effort bounds the work on the aims that come after the manifest's: about a second for an application of a thousand
@@ -61,7 +60,7 @@ func (a *advisor) optimum(s state, target []string) (*solve.Resolution, *Optimum
 		}
 	}
 	aims := []string{breaking.Name, lines.Name, "locked packages moved"}
-	return best.Resolution, &Optimum{aims, best.Cost[:len(aims)], best.Bound[:len(aims)], best.Proven()}, nil
+	return best.Resolution, &Optimum{aims, best.Cost[:len(aims)], best.Bound[:len(aims)]}, nil
 }
 
 // keepLocked is the objective to move as few locked packages as can be.

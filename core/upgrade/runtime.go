@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"molt/core/solve"
 	"molt/core/universe"
@@ -30,19 +31,19 @@ func Runnable(source universe.Source, app Application) universe.Source {
 	if len(app.Runtimes) == 0 {
 		return source
 	}
-	known := map[universe.Requirement]bool{}
+	var known sync.Map // whether a requirement is met; a source may be used concurrently
 	return universe.Filter(source, func(_ string, r *universe.Release) bool {
 		for _, q := range r.Runtimes {
 			deployed, ok := app.Runtimes[q.Name]
 			if !ok {
 				continue
 			}
-			suits, seen := known[q]
+			suits, seen := known.Load(q)
 			if !seen {
 				suits = Suits(app.Scheme, q.Text, deployed)
-				known[q] = suits
+				known.Store(q, suits)
 			}
-			if !suits {
+			if !suits.(bool) {
 				return false
 			}
 		}
@@ -54,7 +55,9 @@ func Runnable(source universe.Source, app Application) universe.Source {
 func resolveRunnable(ctx context.Context, source universe.Source, app Application, p solve.Problem) (*solve.Resolution, error) {
 	r, err := solve.Resolve(ctx, Runnable(source, app), p)
 	if asTangle(err) != nil && len(app.Runtimes) > 0 {
-		return nil, runtimeTangle(ctx, source, app, p)
+		if told := runtimeTangle(ctx, source, app, p); told != nil {
+			return nil, told
+		}
 	}
 	return r, err
 }
@@ -72,7 +75,8 @@ const mostMajors = 100
 func runtimeOf(name string) (string, bool) { return strings.CutSuffix(name, " (runtime)") }
 
 // runtimeTangle solves a problem again that has no resolution with what is deployed. Runtimes are packages this time, of
-// which the application declares the deployed version, so that the tangle tells where they stand in the way.
+// which the application declares the deployed version, so that the tangle tells where they stand in the way. It is nil
+// where a deployed version is none.
 func runtimeTangle(ctx context.Context, source universe.Source, app Application, p solve.Problem) error {
 	d := &demanding{Source: source, app: app, runtimes: universe.Table{}, seen: map[string]*universe.Package{}}
 	for _, name := range slices.Sorted(maps.Keys(app.Runtimes)) {
@@ -257,6 +261,9 @@ func Suits(scheme version.Scheme, constraint, v string) bool {
 	parsed := loosely(scheme, v)
 	return parsed != nil && c.Admits(parsed)
 }
+
+// IsRuntimeVersion reports whether a text can be a deployed version.
+func IsRuntimeVersion(scheme version.Scheme, text string) bool { return loosely(scheme, text) != nil }
 
 // loosely reads a version of which the last numbers may be missing: 18 is 18.0.0. It returns nil for what is none.
 func loosely(scheme version.Scheme, text string) version.Version {
