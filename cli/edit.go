@@ -51,6 +51,11 @@ does not resolve, nothing is written either, and the tangle is shown. molt back 
 				if err != nil {
 					return s.unwanted(err)
 				}
+				for _, w := range wanted {
+					if slices.Contains(s.a.Application().Held, w.Name) {
+						got.Short = append(got.Short, fmt.Sprintf("%s is held: %s; the hold stays, and plans leave it where this puts it", w.Name, s.a.Config.Hold[w.Name].Reason))
+					}
+				}
 				return s.change("want", got.Changes, got.Short, dry)
 			})
 		},
