@@ -37,8 +37,12 @@ type App struct {
 	Fixed    map[string]string // releases given from outside, by package
 	Settings Settings
 	client   *registry.Client // while a source is open
-	tree     func() (*ecosystem.Installed, error)
-	Repaired string // what was repaired when the folder was taken into use, "" for nothing
+	disk     disk
+	guides   []upgrade.Guide // from LoadAdvice
+	// unsettled is the source with releases that have not settled yet, while one is open that hides them; else nil.
+	unsettled universe.Source
+	tree      func() (*ecosystem.Installed, error)
+	Repaired  string // what was repaired when the folder was taken into use, "" for nothing
 }
 
 // Settings are what one call of Molt says about how to work.
@@ -63,7 +67,7 @@ func Open(s Settings) (*App, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &App{Dir: dir, Settings: s}
+	a := &App{Dir: dir, Settings: s, disk: disk{dir: dir}}
 	var text string
 	if data, err := os.ReadFile(a.path(ConfigFile)); err == nil {
 		text = string(data)
@@ -79,9 +83,9 @@ func Open(s Settings) (*App, error) {
 	if a.Fixed, err = a.readFixed(); err != nil {
 		return nil, err
 	}
-	for name, v := range a.Config.Runtime {
-		if !upgrade.IsRuntimeVersion(a.Eco.Scheme(), v) {
-			return nil, valueError(ConfigFile, text, v, fmt.Sprintf("the deployed version of %s: expected one such as 20.11.1 or 20", name))
+	for _, d := range a.Config.Runtime.all() {
+		if !upgrade.IsRuntimeVersion(a.Eco.Scheme(), d.Version) {
+			return nil, valueError(ConfigFile, text, d.Version, fmt.Sprintf("the deployed version of %s: expected one such as 20.11.1 or 20", d.Runtime))
 		}
 	}
 	a.tree = sync.OnceValues(func() (*ecosystem.Installed, error) { return a.Eco.Installed(a.Dir) })
@@ -122,6 +126,9 @@ func (a *App) read() error {
 		return &UsageError{fmt.Sprintf("there is no %s in %s; --dir says where the application is", a.Eco.Manifest(), a.Dir)}
 	case err != nil:
 		return err
+	}
+	if marked, err := a.marked(); err == nil && marked {
+		return &UsageError{fmt.Sprintf("%s or %s holds what git could not merge; molt relock resolves that", a.Eco.Manifest(), a.Eco.Lock())}
 	}
 	if a.Manifest, err = a.Eco.ReadManifest(a.Eco.Manifest(), data); err != nil {
 		return err
@@ -182,8 +189,8 @@ func declared(m ecosystem.Manifest) []upgrade.Declared {
 // Application gives the core what it has to know.
 func (a *App) Application() upgrade.Application {
 	held, _ := a.Config.held(a.now())
-	u := upgrade.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: a.Config.Runtime,
-		Previews: a.Config.Previews, Held: held, Families: a.Config.Family, Fixed: a.Fixed}
+	u := upgrade.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: upgrade.Runtimes(a.Config.Runtime),
+		Previews: a.Config.Previews, Held: held, Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.rules(a.now()), Guides: a.guides, Pins: a.pins()}
 	if a.Lock != nil {
 		u.Locked = a.Lock.Resolution()
 		return u
@@ -192,6 +199,15 @@ func (a *App) Application() upgrade.Application {
 		u.OnDisk = tree.Versions()
 	}
 	return u
+}
+
+// pins lists the versions of runtimes and tools that files of the application name; what cannot be read names none.
+func (a *App) pins() []upgrade.Pin {
+	var all []upgrade.Pin
+	for _, p := range a.Eco.Pins(a.Dir, a.Manifest) {
+		all = append(all, upgrade.Pin(p))
+	}
+	return all
 }
 
 // Warnings says what about the configuration asks for attention.
@@ -239,8 +255,8 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 		return nil, nil, err
 	}
 	aged := settle > 0 || !a.Settings.AsOf.IsZero()
-	opened := a.Eco.Open(ctx, client, ecosystem.Detail{Everything: aged, Packages: dated})
-	closeAll := func() { opened.Close(); client.Close(); a.client = nil }
+	opened := a.Eco.Open(ctx, client, ecosystem.Detail{Everything: aged || a.Config.Rules.detailed(), Packages: dated})
+	closeAll := func() { opened.Close(); client.Close(); a.client, a.unsettled = nil, nil }
 	if !aged {
 		return opened, closeAll, nil
 	}
@@ -250,6 +266,9 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 		for _, p := range a.Lock.Packages {
 			locked[p.Name+"@"+p.Version] = true
 		}
+	}
+	if settle > 0 && a.Settings.AsOf.IsZero() {
+		a.unsettled = opened
 	}
 	return universe.Filter(opened, func(name string, r *universe.Release) bool {
 		return !r.Published.After(limit) || locked[name+"@"+r.Version.String()] && a.Settings.AsOf.IsZero()

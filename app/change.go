@@ -10,7 +10,6 @@ import (
 	"regexp"
 	"slices"
 	"strings"
-	"time"
 
 	"molt/core/universe"
 	"molt/core/upgrade"
@@ -53,7 +52,7 @@ func (a *App) Change(ctx context.Context, name string, e *Effect) error {
 // write replaces files and notes that in the ledger, all or nothing. The check looks at what came of it.
 func (a *App) write(name string, files map[string][]byte, check func() error) error {
 	names := []string{a.Eco.Manifest(), a.Eco.Lock(), ConfigFile, PlanFile, ledgerFile}
-	t, err := a.begin(name, time.Now().UTC().Format("20060102-150405.000")+"-"+name, names...)
+	t, err := a.begin(name, name, names...)
 	if err != nil {
 		return err
 	}
@@ -71,7 +70,7 @@ func (a *App) write(name string, files map[string][]byte, check func() error) er
 		if err := check(); err != nil {
 			return err
 		}
-		return a.record(t, name, "")
+		return a.record(t, record{Stage: name})
 	}()
 	if err != nil {
 		return errors.Join(err, t.undo(), a.reread())

@@ -3,86 +3,110 @@ package app
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"os/exec"
+	"path"
 	"path/filepath"
+	"slices"
 	"time"
 )
 
-// A Verdict is the outcome of one check.
+// A Verdict is the outcome of one check or task.
 type Verdict struct {
-	Name   string
-	Passed bool
-	Says   string // why it failed, or what was found
-	Log    string // file with the whole output, below the application
-	Took   time.Duration
+	Name   string        `json:"name"`
+	Task   bool          `json:"task,omitempty"` // a step that belongs to a change, and no check
+	Passed bool          `json:"passed"`
+	Before bool          `json:"before,omitempty"` // it failed before the stage too, and so the stage is not to blame
+	Says   string        `json:"says,omitempty"`   // why it failed, or what was found
+	Log    string        `json:"log,omitempty"`    // file with the whole output, below the application
+	Took   time.Duration `json:"took"`
 }
 
-// A Watcher is told when checks begin and sees their output. The zero Watcher sees nothing.
+// A Watcher is told when checks begin and end, and sees their output. The zero Watcher sees nothing.
 type Watcher struct {
 	Begin  func(name string)
 	Output io.Writer
+	Tried  func(Trial) // for each trial of a search for a culprit
 }
 
-// check runs the checks of molt.yaml in their order and stops at the first that fails. An error means that the checks
-// could not be judged: the call was interrupted, or a log could not be written.
-func (a *App) check(ctx context.Context, stage string, watch Watcher) ([]Verdict, bool, error) {
-	var verdicts []Verdict
+func (w Watcher) begin(name string) {
+	if w.Begin != nil {
+		w.Begin(name)
+	}
+}
+
+// checksOf returns the checks that are for stages of a kind, in their order.
+func (a *App) checksOf(kind string) []Check {
+	var all []Check
 	for _, c := range a.Config.Checks {
-		if watch.Begin != nil {
-			watch.Begin(c.Name)
+		if len(c.Kinds) == 0 || slices.Contains(c.Kinds, kind) {
+			all = append(all, c)
 		}
-		v, err := a.run(ctx, stage, c, watch.Output)
+	}
+	return all
+}
+
+// check runs checks in their order and stops at the first that fails and did not before. An error means that they could
+// not be judged: the call was interrupted, or a log could not be written.
+func (a *App) check(ctx context.Context, dir, stage string, checks []Check, before map[string]bool, watch Watcher) ([]Verdict, bool, error) {
+	var verdicts []Verdict
+	for _, c := range checks {
+		watch.begin(c.Name)
+		v, err := a.run(ctx, dir, stage, c, watch.Output)
 		if err != nil {
 			return verdicts, false, err
 		}
+		if passed, known := before[c.Name]; known && !passed && !v.Passed {
+			v.Before = true
+		}
 		verdicts = append(verdicts, v)
-		if !v.Passed {
+		if !v.Passed && !v.Before {
 			return verdicts, false, nil
 		}
 	}
 	return verdicts, true, nil
 }
 
-func (a *App) run(ctx context.Context, stage string, c Check, live io.Writer) (Verdict, error) {
+// run runs one command in a folder of the application, or of a copy of it. Whatever it has started ends with it.
+func (a *App) run(ctx context.Context, dir, stage string, c Check, live io.Writer) (Verdict, error) {
 	limit, err := c.limit()
 	if err != nil {
 		return Verdict{}, err
 	}
-	log := filepath.Join(stateDir, "logs", stage+"-"+slug(c.Name)+".log")
-	if err := os.MkdirAll(filepath.Dir(a.path(log)), 0o755); err != nil {
-		return Verdict{}, err
-	}
-	file, err := os.Create(a.path(log))
+	logName := path.Join(stateDir, "logs", slug(stage)+"-"+slug(c.Name)+".log")
+	log, err := a.createLog(logName)
 	if err != nil {
 		return Verdict{}, err
 	}
-	defer file.Close()
 	limited, cancel := context.WithTimeout(ctx, limit)
 	defer cancel()
 	command := shell(limited, c.Run)
-	command.Dir = a.Dir
+	command.Dir = filepath.Join(dir, filepath.FromSlash(c.Folder))
+	command.Env = os.Environ()
 	if self, err := os.Executable(); err == nil {
-		command.Env = append(os.Environ(), "MOLT="+self)
+		command.Env = append(command.Env, "MOLT="+self)
+	}
+	command.Env = append(command.Env, "MOLT_STAGE="+stage)
+	for name, value := range c.Env {
+		command.Env = append(command.Env, name+"="+value)
 	}
 	tail := &lastLine{}
-	writers := []io.Writer{file, tail}
-	if live != nil {
-		writers = append(writers, live)
-	}
-	command.Stdout = io.MultiWriter(writers...)
-	command.Stderr = command.Stdout
-	command.WaitDelay = 5 * time.Second
+	out := output{log, tail, live}
 	began := time.Now()
-	err = command.Run()
-	v := Verdict{Name: c.Name, Passed: err == nil, Log: filepath.ToSlash(log), Took: time.Since(began)}
+	err = out.run(command)
+	v := Verdict{Name: c.Name, Passed: err == nil, Log: logName, Took: time.Since(began)}
+	closed := log.Close()
 	var exit *exec.ExitError
 	switch {
 	case ctx.Err() != nil:
 		return v, ctx.Err()
+	case closed != nil:
+		return v, closed
 	case errors.Is(limited.Err(), context.DeadlineExceeded):
 		v.Passed, v.Says = false, fmt.Sprintf("not done after %s", limit)
 	case errors.As(err, &exit):
@@ -93,13 +117,115 @@ func (a *App) run(ctx context.Context, stage string, c Check, live io.Writer) (V
 	return v, nil
 }
 
+// An output is where the output of a check goes. A place that does not take it any more does not hold up the others.
+type output struct {
+	log  *log
+	tail *lastLine
+	live io.Writer // nil for none
+}
+
+func (o output) Write(p []byte) (int, error) {
+	o.log.Write(p)
+	o.tail.Write(p)
+	if o.live != nil {
+		_, _ = o.live.Write(p) // whoever watches may go away
+	}
+	return len(p), nil
+}
+
+// run runs a command. What the command has started and left ends with it.
+func (o output) run(command *exec.Cmd) error {
+	r, w, err := os.Pipe()
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	command.Stdout, command.Stderr = w, w
+	command.WaitDelay = 2 * time.Second
+	err = command.Start()
+	w.Close()
+	if err != nil {
+		return err
+	}
+	read := make(chan struct{})
+	go func() {
+		defer close(read)
+		_, _ = io.Copy(o, r) // it ends when nobody writes any more
+	}()
+	err = command.Wait()
+	endGroup(command)
+	select {
+	case <-read:
+	case <-time.After(2 * time.Second): // something got away from its group
+		r.Close()
+		<-read
+	}
+	return err
+}
+
+// The parts of an output that a log holds when it is longer than both together.
+const (
+	logHead = 24 << 20
+	logTail = 8 << 20
+)
+
+// A log holds the whole output of a check, but of an endless one only the beginning and the end.
+type log struct {
+	file    *os.File
+	written int64
+	tail    []byte // the last bytes after logHead; a ring once it is full
+	at      int
+	left    int64 // how many bytes fell out of the ring
+	err     error // the first
+}
+
+func (a *App) createLog(name string) (*log, error) {
+	if err := os.MkdirAll(filepath.Dir(a.path(name)), 0o755); err != nil {
+		return nil, err
+	}
+	f, err := os.Create(a.path(name))
+	return &log{file: f}, err
+}
+
+// Write takes a part of the output. Close returns what went wrong.
+func (l *log) Write(p []byte) {
+	if room := logHead - l.written; room > 0 {
+		part := p[:min(int64(len(p)), room)]
+		if _, err := l.file.Write(part); err != nil && l.err == nil {
+			l.err = err
+		}
+		l.written += int64(len(part))
+		p = p[len(part):]
+	}
+	for len(p) > 0 {
+		if len(l.tail) < logTail {
+			part := p[:min(len(p), logTail-len(l.tail))]
+			l.tail = append(l.tail, part...)
+			p = p[len(part):]
+			continue
+		}
+		k := copy(l.tail[l.at:], p)
+		l.at, l.left, p = (l.at+k)%logTail, l.left+int64(k), p[k:]
+	}
+}
+
+// Close writes the end of the output and closes the file.
+func (l *log) Close() error {
+	var text []byte
+	if l.left > 0 {
+		text = fmt.Appendf(nil, "\n… %d bytes left out …\n", l.left)
+	}
+	_, err := l.file.Write(slices.Concat(text, l.tail[l.at:], l.tail[:l.at]))
+	return errors.Join(l.err, err, l.file.Close())
+}
+
 // lastLine remembers the last line that is not empty, up to a length.
 type lastLine struct{ line, open []byte }
 
-func (l *lastLine) Write(p []byte) (int, error) {
+func (l *lastLine) Write(p []byte) {
 	for part := range bytes.SplitAfterSeq(p, []byte("\n")) {
-		if len(l.open) < 400 {
-			l.open = append(l.open, part...)
+		if room := 400 - len(l.open); room > 0 {
+			l.open = append(l.open, part[:min(len(part), room)]...)
 		}
 		if bytes.HasSuffix(part, []byte("\n")) {
 			if text := bytes.TrimSpace(l.open); len(text) > 0 {
@@ -108,7 +234,6 @@ func (l *lastLine) Write(p []byte) (int, error) {
 			l.open = l.open[:0]
 		}
 	}
-	return len(p), nil
 }
 
 func (l *lastLine) String() string {
@@ -126,4 +251,101 @@ func slug(name string) string {
 		}
 	}
 	return string(out)
+}
+
+// checkedFile holds the verdicts on the state as it stands.
+const checkedFile = stateDir + "/checked.json"
+
+// A checked is the verdicts of the checks on one state of manifest and lock.
+type checked struct {
+	State    string                   `json:"state"`
+	Verdicts []Verdict                `json:"verdicts"`
+	Took     map[string]time.Duration `json:"took"` // by stage, of the last run of its checks
+}
+
+// state identifies manifest, lock and checks.
+func (a *App) state() (string, error) {
+	checks, err := json.Marshal(a.Config.Checks)
+	if err != nil {
+		return "", err
+	}
+	lock, err := a.content(a.Eco.Lock())
+	return sumOf(slices.Concat(a.Manifest.Bytes(), []byte{0}, lock, []byte{0}, checks)), err
+}
+
+func (a *App) readChecked() (checked, error) {
+	c := checked{Took: map[string]time.Duration{}}
+	data, err := os.ReadFile(a.path(checkedFile))
+	if errors.Is(err, fs.ErrNotExist) {
+		return c, nil
+	}
+	if err == nil && json.Unmarshal(data, &c) != nil {
+		c = checked{} // it is only remembered
+	}
+	if c.Took == nil {
+		c.Took = map[string]time.Duration{}
+	}
+	return c, err
+}
+
+// remember keeps the verdicts on a stage's state.
+func (a *App) remember(stage string, verdicts []Verdict) error {
+	c, err := a.readChecked()
+	if err != nil {
+		return err
+	}
+	if c.State, err = a.state(); err != nil {
+		return err
+	}
+	took := time.Duration(0)
+	for _, v := range verdicts {
+		took += v.Took
+		c.Verdicts = slices.DeleteFunc(c.Verdicts, func(x Verdict) bool { return x.Name == v.Name })
+		if !v.Task {
+			c.Verdicts = append(c.Verdicts, v)
+		}
+	}
+	c.Took[stage] = took
+	data, err := json.Marshal(c)
+	if err != nil {
+		return err
+	}
+	return a.disk.put(checkedFile, data)
+}
+
+// beforeStage is the name under which the state before the first stage is checked.
+const beforeStage = "before"
+
+// checkedBefore returns which checks pass on the state as it stands. It runs them when that is not known: before the
+// first stage, and after somebody changed manifest, lock or checks.
+func (a *App) checkedBefore(ctx context.Context, watch Watcher) (map[string]bool, []Verdict, error) {
+	if len(a.Config.Checks) == 0 {
+		return nil, nil, nil
+	}
+	state, err := a.state()
+	if err != nil {
+		return nil, nil, err
+	}
+	c, err := a.readChecked()
+	if err != nil {
+		return nil, nil, err
+	}
+	passed := map[string]bool{}
+	if c.State == state {
+		for _, v := range c.Verdicts {
+			passed[v.Name] = v.Passed
+		}
+		return passed, nil, nil
+	}
+	var verdicts []Verdict
+	for _, check := range a.Config.Checks {
+		watch.begin(check.Name + " (on the state before)")
+		v, err := a.run(ctx, a.Dir, beforeStage, check, watch.Output)
+		if err != nil {
+			return nil, nil, err
+		}
+		verdicts = append(verdicts, v)
+		passed[v.Name] = v.Passed
+	}
+	return passed, verdicts, a.remember(beforeStage, verdicts)
 }

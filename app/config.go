@@ -3,8 +3,8 @@ package app
 import (
 	"errors"
 	"fmt"
+	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -21,16 +21,26 @@ const ConfigFile = "molt.yaml"
 
 // Config is what people decided about an application.
 type Config struct {
-	Ecosystem string            `yaml:"ecosystem"`
-	Registry  string            `yaml:"registry"`
-	Goal      string            `yaml:"goal"`
-	Runtime   map[string]string `yaml:"runtime"`  // deployed versions by runtime
-	Settle    string            `yaml:"settle"`   // how old a release must be: "14 days"
-	Previews  []string          `yaml:"previews"` // packages of which prereleases may be used
-	Hold      map[string]Hold   `yaml:"hold"`
-	Family    [][]string        `yaml:"family"`
-	Fixed     string            `yaml:"fixed"` // an inventory of packages that are given from outside
-	Checks    []Check           `yaml:"checks"`
+	Ecosystem string          `yaml:"ecosystem"`
+	Registry  string          `yaml:"registry"`
+	Goal      string          `yaml:"goal"`
+	Runtime   Runtimes        `yaml:"runtime"`  // what is deployed
+	Settle    string          `yaml:"settle"`   // how old a release must be: "14 days"
+	Previews  []string        `yaml:"previews"` // packages of which prereleases may be used
+	Hold      map[string]Hold `yaml:"hold"`
+	Family    [][]string      `yaml:"family"`
+	Fixed     string          `yaml:"fixed"` // an inventory of packages that are given from outside
+	Checks    []Check         `yaml:"checks"`
+	Stages    Stages          `yaml:"stages"`
+	Advice    []string        `yaml:"advice"` // files, folders and addresses of what upgrade guides say
+	Rules     HouseRules      `yaml:"rules"`
+}
+
+// Stages says how plans are cut, and what belongs to their stages.
+type Stages struct {
+	Fresh string `yaml:"fresh"` // how far to freshen what the goal does not need
+	Leap  bool   `yaml:"leap"`  // go to the goal in one leap
+	Tasks []Task `yaml:"tasks"`
 }
 
 // A Hold keeps a package back, with the reason and, if there is one, the last day.
@@ -41,15 +51,15 @@ type Hold struct {
 
 // A Check is a command that must succeed after a stage.
 type Check struct {
-	Name  string `yaml:"name"`
-	Run   string `yaml:"run"`   // a command line for the shell
-	Limit string `yaml:"limit"` // longest time, as "5m"; "" for ten minutes
+	Name   string            `yaml:"name"`
+	Run    string            `yaml:"run"`    // a command line for the shell
+	Limit  string            `yaml:"limit"`  // longest time, as "5m"; "" for ten minutes
+	Kinds  []string          `yaml:"kinds"`  // of stages after which it runs; none for all
+	Folder string            `yaml:"folder"` // in which it runs, below the application
+	Env    map[string]string `yaml:"env"`    // variables besides those of the call
 }
 
-// later are keys that are spoken for, but not read by this Molt yet.
-var later = []string{"stages"}
-
-var configKeys = []string{"ecosystem", "registry", "goal", "runtime", "settle", "previews", "hold", "family", "fixed", "checks"}
+var configKeys = []string{"ecosystem", "registry", "goal", "runtime", "settle", "previews", "hold", "family", "fixed", "checks", "stages", "advice", "rules"}
 
 // readConfig reads a configuration. Unknown keys are errors, with the nearest known one.
 func readConfig(file string, data []byte) (Config, error) {
@@ -69,11 +79,7 @@ func readConfig(file string, data []byte) (Config, error) {
 		for _, pair := range mapping.Values {
 			key := pair.Key.GetToken()
 			at := &ecosystem.PositionError{File: file, Line: key.Position.Line, Column: key.Position.Column}
-			switch {
-			case slices.Contains(later, key.Value):
-				at.Reason = fmt.Sprintf("this Molt does not know %q yet", key.Value)
-				return c, at
-			case !slices.Contains(configKeys, key.Value):
+			if !slices.Contains(configKeys, key.Value) {
 				at.Reason = fmt.Sprintf("unknown key %q", key.Value)
 				if near := upgrade.Nearest(key.Value, configKeys); near != "" {
 					at.Reason += fmt.Sprintf("; did you mean %q?", near)
@@ -112,14 +118,48 @@ func (c *Config) check(file, text string) error {
 			return fail(name, "a hold needs a reason")
 		}
 	}
+	if err := c.Rules.valid(fail); err != nil {
+		return err
+	}
+	if f := upgrade.Fresh(c.Stages.Fresh); f != "" && !slices.Contains(upgrade.Freshness, f) {
+		return fail(c.Stages.Fresh, "expected none, patch, minor or major")
+	}
+	names := map[string]bool{}
 	for _, check := range c.Checks {
-		if check.Name == "" || check.Run == "" {
-			return fail("checks", "every check needs a name and a command to run")
+		if err := check.valid(fail, names); err != nil {
+			return err
 		}
-		if _, err := check.limit(); err != nil {
-			return fail(check.Limit, "expected a time such as 90s or 5m")
+		for _, kind := range check.Kinds {
+			if !slices.Contains(upgrade.StageKinds, upgrade.StageKind(kind)) {
+				return fail(kind, fmt.Sprintf("expected a kind of stage: %s", strings.Trim(fmt.Sprint(upgrade.StageKinds), "[]")))
+			}
 		}
 	}
+	for _, task := range c.Stages.Tasks {
+		if err := task.check().valid(fail, names); err != nil {
+			return err
+		}
+		if len(task.With) == 0 {
+			return fail(task.Name, "a task says with which packages it runs, such as \"with: [harborline-codegen]\"")
+		}
+	}
+	return nil
+}
+
+// valid looks at what a check or a task says; names are those that others have.
+func (c Check) valid(fail func(value, reason string) error, names map[string]bool) error {
+	limit, err := c.limit()
+	switch {
+	case c.Name == "" || c.Run == "":
+		return fail("checks", "every check and every task needs a name and a command to run")
+	case names[c.Name]:
+		return fail(c.Name, "two checks or tasks have this name")
+	case err != nil || limit <= 0:
+		return fail(c.Limit, "expected a time such as 90s or 5m")
+	case c.Folder != "" && !filepath.IsLocal(c.Folder):
+		return fail(c.Folder, "expected a folder below the application")
+	}
+	names[c.Name] = true
 	return nil
 }
 
@@ -131,18 +171,7 @@ func (c Check) limit() (time.Duration, error) {
 }
 
 // settle returns how old a release must be.
-func (c *Config) settle() (time.Duration, error) {
-	if c.Settle == "" {
-		return 0, nil
-	}
-	number, unit, _ := strings.Cut(c.Settle, " ")
-	n, err := strconv.Atoi(number)
-	days := map[string]int{"day": 1, "days": 1, "week": 7, "weeks": 7}[unit]
-	if err != nil || n < 0 || days == 0 {
-		return 0, errors.New(`expected a number of days or weeks, such as "14 days"`)
-	}
-	return time.Duration(n*days) * 24 * time.Hour, nil
-}
+func (c *Config) settle() (time.Duration, error) { return age(c.Settle) }
 
 // held splits the holds into those in force and those whose last day has passed.
 func (c *Config) held(now time.Time) (names, ended []string) {

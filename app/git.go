@@ -6,7 +6,9 @@ import (
 	"errors"
 	"fmt"
 	"os/exec"
+	"slices"
 	"strings"
+	"time"
 )
 
 // A GitError reports that git did not do what was asked.
@@ -19,7 +21,11 @@ func (e *GitError) Error() string { return fmt.Sprintf("git could not %s: %s", e
 
 // git runs the git program in the application's folder.
 func (a *App) git(ctx context.Context, doing string, args ...string) (string, error) {
-	cmd := exec.CommandContext(ctx, "git", append([]string{"-C", a.Dir}, args...)...)
+	return a.gitIn(ctx, a.Dir, doing, args...)
+}
+
+func (a *App) gitIn(ctx context.Context, dir, doing string, args ...string) (string, error) {
+	cmd := exec.CommandContext(ctx, "git", append([]string{"-C", dir}, args...)...)
 	var out, says bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &says
 	switch err := cmd.Run(); {
@@ -37,52 +43,180 @@ func (a *App) git(ctx context.Context, doing string, args ...string) (string, er
 	return out.String(), nil
 }
 
-// committed are the files that a stage changes and that belong under version control.
-func (a *App) committed() []string { return []string{a.Eco.Manifest(), a.Eco.Lock(), PlanFile} }
+// underGit reports whether the application lies in a work tree of git.
+func (a *App) underGit(ctx context.Context) bool {
+	out, err := a.git(ctx, "find a work tree here", "rev-parse", "--is-inside-work-tree")
+	return err == nil && strings.TrimSpace(out) == "true"
+}
+
+// Branch returns the branch that is checked out; "" without git, or when none is.
+func (a *App) Branch(ctx context.Context) string {
+	out, err := a.git(ctx, "tell the branch", "symbolic-ref", "--quiet", "--short", "HEAD")
+	if err != nil {
+		return ""
+	}
+	return strings.TrimSpace(out)
+}
+
+// NewBranch makes a branch and checks it out; the files stay as they are.
+func (a *App) NewBranch(ctx context.Context, name string) error {
+	if a.Branch(ctx) == name {
+		return nil
+	}
+	if _, err := a.git(ctx, "check the branch's name", "check-ref-format", "--branch", name); err != nil {
+		return &UsageError{fmt.Sprintf("%q is no name for a branch", name)}
+	}
+	_, err := a.git(ctx, "make the branch "+name, "switch", "--quiet", "--create", name)
+	return err
+}
+
+// onBranch makes sure that the work tree is on the branch of the plan.
+func (a *App) onBranch(ctx context.Context, doc *PlanDoc) error {
+	if doc.Branch == "" {
+		return nil
+	}
+	switch now := a.Branch(ctx); now {
+	case doc.Branch:
+		return nil
+	case "":
+		return doc.text.errorAt("$.branch", fmt.Sprintf("the plan is for the branch %s, and none is checked out here", doc.Branch))
+	default:
+		return doc.text.errorAt("$.branch", fmt.Sprintf("the plan is for the branch %s, and %s is checked out; switch to it, or change this line", doc.Branch, now))
+	}
+}
 
 // Committable makes sure that a stage can be committed on its own: the folder is under git, no merge or rebase is under
-// way, and manifest and lock hold nothing that is not committed. A plan that is not committed yet goes with its first stage.
-func (a *App) Committable(ctx context.Context) error {
-	if _, err := a.git(ctx, "find a work tree here", "rev-parse", "--is-inside-work-tree"); err != nil {
-		return &UsageError{fmt.Sprintf("--commit: %v", err)}
+// way, and manifest and lock hold nothing that is not committed. A plan that is not committed yet goes with its first
+// stage. A stage that was carried out and not committed, since something came between, is committed now; its name is
+// returned.
+func (a *App) Committable(ctx context.Context) (late string, err error) {
+	if !a.underGit(ctx) {
+		if err := ctx.Err(); err != nil {
+			return "", err
+		}
+		return "", &UsageError{"--commit: there is no work tree of git here"}
 	}
 	for _, state := range []struct{ ref, what string }{{"MERGE_HEAD", "a merge"}, {"REBASE_HEAD", "a rebase"}, {"CHERRY_PICK_HEAD", "a cherry-pick"}} {
 		if _, err := a.git(ctx, "look for "+state.what, "rev-parse", "--quiet", "--verify", state.ref); err == nil {
-			return &UsageError{fmt.Sprintf("--commit: %s is under way; finish it first", state.what)}
+			return "", &UsageError{fmt.Sprintf("--commit: %s is under way; finish it first", state.what)}
 		} else if ctx.Err() != nil {
-			return ctx.Err()
+			return "", ctx.Err()
 		}
 	}
-	out, err := a.git(ctx, "tell what is not committed", "status", "--porcelain", "--", a.Eco.Manifest(), a.Eco.Lock())
+	if late, err = a.commitLate(ctx); err != nil {
+		return late, err
+	}
+	names, err := a.uncommitted(ctx, a.Eco.Manifest(), a.Eco.Lock())
+	if err != nil {
+		return late, err
+	}
+	if names != nil {
+		return late, &UsageError{fmt.Sprintf("--commit: %s is not committed as it stands; commit or undo that first, so that the stage is a commit of its own", strings.Join(names, ", "))}
+	}
+	return late, nil
+}
+
+// uncommitted lists which of some files, or of all, are not as the last commit has them. Names are relative to the
+// application.
+func (a *App) uncommitted(ctx context.Context, files ...string) ([]string, error) {
+	prefix, err := a.git(ctx, "tell where the application is", "rev-parse", "--show-prefix")
+	if err != nil {
+		return nil, err
+	}
+	out, err := a.git(ctx, "tell what is not committed", append([]string{"status", "--porcelain", "-z", "--untracked-files=all", "--no-renames", "--"}, files...)...)
+	if err != nil {
+		return nil, err
+	}
+	var names []string
+	for entry := range strings.SplitSeq(out, "\x00") {
+		if len(entry) > 3 {
+			names = append(names, strings.TrimPrefix(entry[3:], strings.TrimSpace(prefix)))
+		}
+	}
+	return names, nil
+}
+
+// commitLate commits the last stage of the ledger when it was to be committed and was not.
+func (a *App) commitLate(ctx context.Context) (string, error) {
+	records, err := a.ledger()
+	if err != nil || len(records) == 0 {
+		return "", err
+	}
+	last := records[len(records)-1]
+	if last.Commit != wanted {
+		return "", nil
+	}
+	if _, err := a.untouched(records[len(records)-1:]); err != nil {
+		return "", nil // somebody went on; it is theirs to commit
+	}
+	doc, err := a.ReadPlan()
+	if err != nil || doc.Stage(last.Stage) == nil {
+		return "", nil
+	}
+	return last.Stage, a.Commit(ctx, *doc.Stage(last.Stage))
+}
+
+// wanted stands in the ledger for a commit that is still to be made.
+const wanted = "wanted"
+
+// Commit commits what the last stage changed, and nothing else that may be waiting in the index. The ledger then knows
+// the commit.
+func (a *App) Commit(ctx context.Context, stage StageDoc) error {
+	records, err := a.ledger()
 	if err != nil {
 		return err
 	}
-	if out != "" {
-		var names []string
-		for line := range strings.Lines(out) {
-			names = append(names, strings.TrimSpace(line[min(3, len(line)):]))
-		}
-		return &UsageError{fmt.Sprintf("--commit: %s is not committed as it stands; commit or undo that first, so that the stage is a commit of its own", strings.Join(names, ", "))}
+	files := []string{PlanFile}
+	last := -1
+	if n := len(records) - 1; n >= 0 && records[n].Stage == stage.ID {
+		last = n
+		files = append(files, records[n].files()...)
 	}
-	return nil
-}
-
-// Commit commits what a stage changed, and nothing else that may be waiting in the index.
-func (a *App) Commit(ctx context.Context, stage StageDoc) error {
-	var files []string
-	for _, name := range a.committed() {
-		if sum, err := a.sum(name); err != nil {
-			return err
-		} else if sum != "" {
-			files = append(files, name)
-		}
+	changed, err := a.uncommitted(ctx, files...)
+	if err != nil {
+		return err
+	}
+	files = slices.DeleteFunc(files, func(name string) bool { return !slices.Contains(changed, name) })
+	if len(files) == 0 {
+		return nil
 	}
 	if _, err := a.git(ctx, "add the stage's files", append([]string{"add", "--"}, files...)...); err != nil {
 		return err
 	}
-	_, err := a.git(ctx, "commit the stage", append([]string{"commit", "--quiet", "-m", commitMessage(stage), "--"}, files...)...)
+	if _, err := a.git(ctx, "commit the stage", append([]string{"commit", "--quiet", "-m", commitMessage(stage), "--"}, files...)...); err != nil {
+		return err
+	}
+	if last < 0 {
+		return nil
+	}
+	hash, err := a.git(ctx, "tell the commit", "rev-parse", "HEAD")
+	if err != nil {
+		return err
+	}
+	return a.rewriteLast(records, strings.TrimSpace(hash))
+}
+
+// CommitBack commits that stages were taken back.
+func (a *App) CommitBack(ctx context.Context, back *Returned) error {
+	stages := back.Stages
+	changed, err := a.uncommitted(ctx, append(slices.Clone(back.Files), PlanFile)...)
+	if err != nil || len(changed) == 0 {
+		return err
+	}
+	if _, err := a.git(ctx, "add the files", append([]string{"add", "--"}, changed...)...); err != nil {
+		return err
+	}
+	first := stages[len(stages)-1]
+	message := fmt.Sprintf("back to before %s\n\nTaken back: %s.\n\n%s%s\n", first, strings.Join(stages, ", "), backTrailer, first)
+	_, err = a.git(ctx, "commit the way back", append([]string{"commit", "--quiet", "-m", message, "--"}, changed...)...)
 	return err
 }
+
+// The trailers of a commit's message by which Molt knows its own.
+const (
+	stageTrailer = "Molt-Stage: "
+	backTrailer  = "Molt-Back: "
+)
 
 // commitMessage tells what moved, by how much and why.
 func commitMessage(stage StageDoc) string {
@@ -105,8 +239,102 @@ func commitMessage(stage StageDoc) string {
 		}
 		b.WriteString("\n")
 	}
+	if stage.Note != "" {
+		fmt.Fprintf(&b, "\n%s\n", strings.TrimSpace(stage.Note))
+	}
 	if stage.Lock != nil {
 		fmt.Fprintf(&b, "\nIn the lock %d moved, %d added, %d removed.\n", stage.Lock.Moved, stage.Lock.Added, stage.Lock.Removed)
 	}
+	fmt.Fprintf(&b, "\n%s%s\n", stageTrailer, stage.ID)
 	return b.String()
+}
+
+// stageCommits lists the stages that the history of the branch tells, oldest first, without those that were taken back.
+// Nothing is found without git.
+func (a *App) stageCommits(ctx context.Context) ([]record, error) {
+	if !a.underGit(ctx) {
+		return nil, ctx.Err()
+	}
+	if _, err := a.git(ctx, "look for commits", "rev-parse", "--quiet", "--verify", "HEAD"); err != nil {
+		return nil, ctx.Err() // there are none yet
+	}
+	log, err := a.git(ctx, "read the history", "log", "--reverse", "--first-parent", "-z", "--format=%H %cI%n%B", "--grep=^"+stageTrailer, "--grep=^"+backTrailer)
+	if err != nil {
+		return nil, err
+	}
+	var all []record
+	for entry := range strings.SplitSeq(log, "\x00") {
+		head, body, _ := strings.Cut(entry, "\n")
+		hash, at, ok := strings.Cut(head, " ")
+		if !ok {
+			continue
+		}
+		for line := range strings.Lines(body) {
+			line = strings.TrimSpace(line)
+			if id, found := strings.CutPrefix(line, backTrailer); found {
+				if i := slices.IndexFunc(all, func(r record) bool { return r.Stage == id }); i >= 0 {
+					all = all[:i]
+				}
+			}
+			if id, found := strings.CutPrefix(line, stageTrailer); found {
+				when, _ := time.Parse(time.RFC3339, at) // git writes it so
+				all = append(all, record{Stage: id, At: when, Commit: hash})
+			}
+		}
+	}
+	for i := range all {
+		if err := a.readCommit(ctx, &all[i]); err != nil {
+			return nil, err
+		}
+	}
+	return all, nil
+}
+
+// readCommit reads what a commit did to the files of the application, but for the plan.
+func (a *App) readCommit(ctx context.Context, r *record) error {
+	names, err := a.git(ctx, "list a commit's files", "diff-tree", "-r", "-z", "--root", "--no-commit-id", "--name-only", "--relative", r.Commit)
+	if err != nil {
+		return err
+	}
+	r.read = map[string][2][]byte{}
+	for name := range strings.SplitSeq(names, "\x00") {
+		if name == "" || name == PlanFile {
+			continue
+		}
+		r.read[name] = [2][]byte{a.fileAt(ctx, r.Commit+"^", name), a.fileAt(ctx, r.Commit, name)}
+	}
+	return ctx.Err()
+}
+
+// fileAt returns a file as a revision has it, nil when it has none.
+func (a *App) fileAt(ctx context.Context, revision, name string) []byte {
+	text, err := a.git(ctx, "read "+name, "show", revision+":./"+name)
+	if err != nil {
+		return nil
+	}
+	return []byte(text)
+}
+
+// rewriteLast puts the commit of the last record into the ledger.
+func (a *App) rewriteLast(records []record, commit string) error {
+	last := records[len(records)-1]
+	last.Commit = commit
+	t, err := a.begin("noting a commit", "commit", ledgerFile)
+	if err != nil {
+		return err
+	}
+	var kept []byte
+	for _, r := range records[:len(records)-1] {
+		kept = append(kept, r.line...)
+	}
+	err = func() error {
+		if err := t.write(ledgerFile, kept); err != nil {
+			return err
+		}
+		return a.appendLedger(t, last)
+	}()
+	if err != nil {
+		return errors.Join(err, t.undo())
+	}
+	return t.commit()
 }

@@ -3,7 +3,6 @@ package app
 import (
 	"context"
 	"fmt"
-	"slices"
 	"strings"
 
 	"molt/core/solve"
@@ -122,13 +121,8 @@ func (a *App) checkRuntimes(ctx context.Context, installed bool) []Finding {
 			found = append(found, Finding{"runtime", fmt.Sprintf("%s %s %s; %s%s %s %s", name, v, where, strings.Join(who, ", "), more, verb, text)})
 		}
 	}
-	var names []string
-	for name := range a.Config.Runtime {
-		names = append(names, name)
-	}
-	slices.Sort(names)
-	for _, name := range names {
-		check(name, a.Config.Runtime[name], "is deployed")
+	for _, d := range a.Config.Runtime.all() {
+		check(d.Runtime, d.Version, "is deployed"+d.where())
 	}
 	if name, v := a.RuntimeHere(ctx); installed && v != "" {
 		check(name, v, "runs here")

@@ -31,7 +31,7 @@ func (b *bench) relock() {
 	a, source := b.use()
 	_, data, err := a.Relock(context.Background(), source)
 	if err == nil {
-		err = a.WriteLock(context.Background(), data)
+		err = a.WriteLock(data)
 	}
 	if err != nil {
 		b.Fatal(err)

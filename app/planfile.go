@@ -6,12 +6,10 @@ import (
 	"io/fs"
 	"os"
 	"slices"
-	"strings"
 
 	"github.com/goccy/go-yaml"
 
 	"molt/core/upgrade"
-	"molt/ecosystem"
 )
 
 // PlanFile is the name of the plan. It is committed, reviewed, and may be edited.
@@ -24,9 +22,26 @@ const PlanFormat = 1
 type PlanDoc struct {
 	Format    int        `yaml:"molt-plan"`
 	Goal      string     `yaml:"goal"`
+	Note      string     `yaml:"note,omitempty"` // what people have to say
+	Branch    string     `yaml:"branch,omitempty"`
 	Reachable bool       `yaml:"reachable"`
+	Made      *MadeDoc   `yaml:"made,omitempty"`
+	Costs     []string   `yaml:"costs,omitempty"` // what decisions of people cost
 	Wall      []string   `yaml:"wall,omitempty"`
 	Stages    []StageDoc `yaml:"stages"`
+	Beyond    []StageDoc `yaml:"beyond,omitempty"` // a sketch of what comes after the wall
+
+	text *planText // of the file that it was read from
+}
+
+// A MadeDoc is the state that a plan was made on, and how.
+type MadeDoc struct {
+	On       string              `yaml:"on"`       // a day; releases that are younger are news
+	Lock     string              `yaml:"lock"`     // SHA-256 of the lock that the next stage goes on from
+	Registry string              `yaml:"registry"` // SHA-256 of what the registry had of the declared packages
+	Fresh    string              `yaml:"fresh,omitempty"`
+	Leap     bool                `yaml:"leap,omitempty"`
+	Offered  map[string][]string `yaml:"offered,omitempty"` // what each stage would move, to tell what people dropped
 }
 
 // A StageDoc is one stage of it.
@@ -34,11 +49,31 @@ type StageDoc struct {
 	ID      string      `yaml:"id"`
 	Kind    string      `yaml:"kind"`
 	Title   string      `yaml:"title"`
-	Status  string      `yaml:"status"` // one of the Status constants
+	Note    string      `yaml:"note,omitempty"`   // what people have to say
+	Status  string      `yaml:"status"`           // one of the Status constants
+	Family  string      `yaml:"family,omitempty"` // why its packages move in step
 	Raise   []RaiseDoc  `yaml:"raise,omitempty"`
 	Changes []ChangeDoc `yaml:"changes,omitempty"`
+	Advice  []AdviceDoc `yaml:"advice,omitempty"`
 	Lock    *LockDoc    `yaml:"lock,omitempty"`
+	Effort  *EffortDoc  `yaml:"effort,omitempty"`
 	Aims    []AimDoc    `yaml:"aims,omitempty"`
+}
+
+// An AdviceDoc is something to do or to know that a framework's guide has for a stage.
+type AdviceDoc struct {
+	Says   string   `yaml:"says"`
+	Run    string   `yaml:"run,omitempty"`   // a command; it is for people to run
+	Found  []string `yaml:"found,omitempty"` // where in the source it matters, FILE:LINE
+	Link   string   `yaml:"link,omitempty"`
+	Source string   `yaml:"source"`
+}
+
+// An EffortDoc says at a glance what a stage means for people.
+type EffortDoc struct {
+	Jump     string `yaml:"jump"`     // the greatest
+	Files    int    `yaml:"files"`    // of the source that import what moves
+	Evidence string `yaml:"evidence"` // the weakest grade, "" where no change has evidence
 }
 
 // An AimDoc is something that a stage has as little of as can be: how much, and a proven least.
@@ -71,6 +106,7 @@ type ChangeDoc struct {
 	Jump     string    `yaml:"jump,omitempty"`
 	Standing string    `yaml:"standing,omitempty"`
 	Reason   string    `yaml:"reason,omitempty"`
+	Note     string    `yaml:"note,omitempty"` // what people have to say
 }
 
 // A PointDoc is a constraint with the release it leads to.
@@ -90,28 +126,32 @@ type LockDoc struct {
 func NewPlanDoc(p *upgrade.Plan) *PlanDoc {
 	doc := &PlanDoc{Format: PlanFormat, Goal: p.Goal.String(), Reachable: p.Reachable, Wall: p.Wall, Stages: []StageDoc{}}
 	for _, s := range p.Stages {
-		st := StageDoc{ID: s.ID, Kind: string(s.Kind), Title: s.Title, Status: Pending}
-		for _, n := range s.Raise {
-			st.Raise = append(st.Raise, RaiseDoc{n.Name, n.Needs, n.By, n.Deployed})
-		}
-		for _, c := range s.Changes {
-			change := ChangeDoc{Name: c.Name, Group: c.Group, From: point(c.From), To: point(c.To), Standing: string(c.Standing), Reason: c.Reason}
-			if change.From != nil && change.To != nil {
-				change.Jump = c.Jump.String()
-			}
-			st.Changes = append(st.Changes, change)
-		}
-		if s.After != nil {
-			st.Lock = &LockDoc{s.Locked.Added, s.Locked.Removed, s.Locked.Moved}
-		}
-		if s.Optimum != nil {
-			for i, aim := range s.Optimum.Aims {
-				st.Aims = append(st.Aims, AimDoc{aim, s.Optimum.Cost[i], s.Optimum.Bound[i]})
-			}
-		}
-		doc.Stages = append(doc.Stages, st)
+		doc.Stages = append(doc.Stages, newStageDoc(s))
 	}
 	return doc
+}
+
+func newStageDoc(s upgrade.Stage) StageDoc {
+	st := StageDoc{ID: s.ID, Kind: string(s.Kind), Title: s.Title, Status: Pending, Family: s.Family}
+	for _, n := range s.Raise {
+		st.Raise = append(st.Raise, RaiseDoc{n.Name, n.Needs, n.By, n.Deployed.String()})
+	}
+	for _, c := range s.Changes {
+		change := ChangeDoc{Name: c.Name, Group: c.Group, From: point(c.From), To: point(c.To), Standing: string(c.Standing), Reason: c.Reason}
+		if change.From != nil && change.To != nil {
+			change.Jump = c.Jump.String()
+		}
+		st.Changes = append(st.Changes, change)
+	}
+	if s.After != nil {
+		st.Lock = &LockDoc{s.Locked.Added, s.Locked.Removed, s.Locked.Moved}
+	}
+	if s.Optimum != nil {
+		for i, aim := range s.Optimum.Aims {
+			st.Aims = append(st.Aims, AimDoc{aim, s.Optimum.Cost[i], s.Optimum.Bound[i]})
+		}
+	}
+	return st
 }
 
 func point(p upgrade.Point) *PointDoc {
@@ -122,12 +162,33 @@ func point(p upgrade.Point) *PointDoc {
 }
 
 const planHead = `# How to get to the goal, stage by stage. Molt made it and solved every stage; review it, commit it.
-# Stages may be dropped, reordered and split: Molt solves what you made of them before it obeys.
+# Stages may be renamed, dropped, reordered and split, and notes added ("note:", for the plan, a stage or a change). Molt
+# solves what you made of them before it obeys, and leaves your words and your order as they are.
 `
+
+// why says above the first stage of each kind what it is for.
+var why = map[string]string{
+	string(upgrade.BaselineStage): "Everything starts from a lock of what is there.",
+	string(upgrade.PatchStage):    "What is safe goes first and together, so that later failures have one suspect.",
+	string(upgrade.MinorStage):    "Minor releases promise not to break; they go together too.",
+	string(upgrade.BridgeStage):   "What goes with both majors moves ahead of the framework, a family at a time.",
+	string(upgrade.RuntimeStage):  "This is work for people; Molt checks that it was done.",
+	string(upgrade.GoalStage):     "The framework, with exactly what can neither go before nor wait.",
+	string(upgrade.AfterStage):    "What the goal opened. It can wait, and each breaking move stands alone.",
+	string(upgrade.RetireStage):   "What the goal makes superfluous.",
+}
 
 // Encode writes the file.
 func (p *PlanDoc) Encode() ([]byte, error) {
-	data, err := yaml.MarshalWithOptions(p, yaml.IndentSequence(true))
+	comments := yaml.CommentMap{}
+	said := map[string]bool{}
+	for i, s := range p.Stages {
+		if text := why[s.Kind]; text != "" && !said[s.Kind] {
+			said[s.Kind] = true
+			comments[fmt.Sprintf("$.stages[%d]", i)] = []*yaml.Comment{yaml.HeadComment(" " + text)}
+		}
+	}
+	data, err := yaml.MarshalWithOptions(p, yaml.IndentSequence(true), yaml.WithComment(comments))
 	return append([]byte(planHead), data...), err
 }
 
@@ -143,47 +204,48 @@ func (a *App) ReadPlan() (*PlanDoc, error) {
 	return decodePlan(PlanFile, data)
 }
 
-// decodePlan reads the text of a plan.
+// decodePlan reads the text of a plan. What does not make sense is an error that points at its line.
 func decodePlan(file string, data []byte) (*PlanDoc, error) {
 	doc := &PlanDoc{}
 	if err := yaml.UnmarshalWithOptions(data, doc, yaml.Strict()); err != nil {
 		return nil, yamlError(file, err)
 	}
-	fail := func(about, reason string) (*PlanDoc, error) {
-		line := 1
-		if at := strings.Index(string(data), about); at >= 0 && about != "" {
-			line = strings.Count(string(data[:at]), "\n") + 1
-		}
-		return nil, &ecosystem.PositionError{File: file, Line: line, Column: 1, Reason: reason}
+	text, err := readPlanText(file, data)
+	if err != nil {
+		return nil, err
 	}
+	doc.text = text
 	if doc.Format != PlanFormat {
-		return fail("molt-plan", fmt.Sprintf("this is format %d; this Molt reads format %d", doc.Format, PlanFormat))
+		return nil, text.errorAt("$.molt-plan", fmt.Sprintf("this is format %d; this Molt reads format %d", doc.Format, PlanFormat))
 	}
 	seen := map[string]bool{}
-	for _, s := range doc.Stages {
+	for i, s := range doc.Stages {
+		at := fmt.Sprintf("$.stages[%d]", i)
 		switch {
 		case s.ID == "" || seen[s.ID]:
-			return fail("id: "+s.ID, "every stage needs an id of its own")
+			return nil, text.errorAt(at+".id", "every stage needs an id of its own")
+		case s.Status == "":
+			doc.Stages[i].Status = Pending
 		case s.Status != Pending && s.Status != Done:
-			return fail("status: "+s.Status, fmt.Sprintf("stage %s: a status is %q or %q, not %q", s.ID, Pending, Done, s.Status))
+			return nil, text.errorAt(at+".status", fmt.Sprintf("stage %s: a status is %q or %q, not %q", s.ID, Pending, Done, s.Status))
 		}
 		seen[s.ID] = true
-		for _, c := range s.Changes {
+		for j, c := range s.Changes {
 			if c.Name == "" || c.Group == "" || c.From == nil && c.To == nil {
-				return fail("name: "+c.Name, fmt.Sprintf("stage %s: a change needs a name, a group, and from or to", s.ID))
+				return nil, text.errorAt(fmt.Sprintf("%s.changes[%d]", at, j), fmt.Sprintf("stage %s: a change needs a name, a group, and from or to", s.ID))
 			}
 		}
 	}
 	return doc, nil
 }
 
-// WritePlan puts a plan on disk.
+// WritePlan puts a plan on disk. The folder must be in use.
 func (a *App) WritePlan(doc *PlanDoc) error {
 	data, err := doc.Encode()
 	if err != nil {
 		return err
 	}
-	return writeFile(a.path(PlanFile), data)
+	return a.WriteFiles("plan", map[string][]byte{PlanFile: data})
 }
 
 // Next returns the first stage that is not done, or nil.
@@ -196,8 +258,22 @@ func (p *PlanDoc) Next() *StageDoc {
 
 // Stage returns the stage of an ID, or nil.
 func (p *PlanDoc) Stage(id string) *StageDoc {
-	if i := slices.IndexFunc(p.Stages, func(s StageDoc) bool { return s.ID == id }); i >= 0 {
+	if i := p.index(id); i >= 0 {
 		return &p.Stages[i]
 	}
 	return nil
+}
+
+func (p *PlanDoc) index(id string) int {
+	return slices.IndexFunc(p.Stages, func(s StageDoc) bool { return s.ID == id })
+}
+
+// left counts the stages that are still to do.
+func (p *PlanDoc) left() (n int) {
+	for _, s := range p.Stages {
+		if s.Status == Pending {
+			n++
+		}
+	}
+	return n
 }

@@ -104,14 +104,14 @@ func nearestReleases(p *universe.Package, constraint string) string {
 
 // A Finding is something on which manifest, lock and runtime disagree.
 type Finding struct {
-	About string // "manifest", "lock", "installed" or "runtime"
+	About string // one of Abouts
 	Says  string
 }
 
 // Abouts lists what a finding can be about.
-var Abouts = []string{"manifest", "lock", "installed", "runtime"}
+var Abouts = []string{"manifest", "lock", "installed", "runtime", "rules"}
 
-// Verify compares manifest, lock, what is installed and the runtimes, without asking a registry. That nothing is installed
+// Verify compares manifest, lock, what is installed, the runtimes and the rules about names, without asking a registry. That nothing is installed
 // is no finding.
 func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	if a.Lock == nil {
@@ -160,5 +160,5 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	if tree != nil {
 		found = append(found, a.checkInstalled(tree)...)
 	}
-	return append(found, a.checkRuntimes(ctx, tree != nil)...), nil
+	return slices.Concat(found, a.checkRuntimes(ctx, tree != nil), a.checkRules()), nil
 }

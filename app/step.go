@@ -3,14 +3,10 @@ package app
 import (
 	"bytes"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"io/fs"
-	"os"
-	"time"
+	"maps"
+	"slices"
 
 	"molt/core/solve"
 	"molt/core/universe"
@@ -21,18 +17,20 @@ import (
 // A Step is a stage that was carried out, or tried.
 type Step struct {
 	Stage    StageDoc
-	Verdicts []Verdict
+	Verdicts []Verdict // tasks, then checks
+	Before   []Verdict // the checks on the state before, when they were run for this step
+	Changed  []string  // files besides manifest and lock that tasks changed
 	Passed   bool
-	Left     int // stages still to do
+	Left     int      // stages still to do
+	Notes    []string // what asks for attention besides
+	Own      *OwnVersion
 }
 
-// A record is one line of the ledger: a stage that was carried out, with what is needed to go back.
-type record struct {
-	Stage  string            `json:"stage"`
-	Goal   string            `json:"goal"`
-	At     time.Time         `json:"at"`
-	Backup map[string]string `json:"backup"` // files to what they held before, as in a journal
-	Sums   map[string]string `json:"sums"`   // SHA-256 of what the stage left, "" for no file
+// An Order says how a stage is to be carried out.
+type Order struct {
+	ID         string // the stage, which must be the next; "" for the next
+	Commit     bool   // it is going to be committed
+	OwnVersion bool   // after the last stage, write the application's own version
 }
 
 // A StaleError reports that the application is no longer what a plan was made for.
@@ -40,139 +38,305 @@ type StaleError struct{ Reason string }
 
 func (e *StaleError) Error() string { return e.Reason }
 
-// Step carries out the next stage of the plan: manifest, lock, checks, verdict. A stage whose checks fail is taken
-// back. An id, if given, must be that of the next stage. The folder must be in use.
-func (a *App) Step(ctx context.Context, source universe.Source, id string, watch Watcher) (*Step, error) {
+// Step carries out the next stage of the plan: manifest, lock, tasks, checks, verdict. A stage of which a task or a
+// check fails is taken back, unless the check failed before it too. The folder must be in use.
+func (a *App) Step(ctx context.Context, source universe.Source, order Order, watch Watcher) (*Step, error) {
 	doc, err := a.ReadPlan()
 	if err != nil {
+		return nil, err
+	}
+	if err := a.onBranch(ctx, doc); err != nil {
 		return nil, err
 	}
 	stage := doc.Next()
 	switch {
 	case stage == nil:
 		return nil, &UsageError{fmt.Sprintf("every stage of %s is done", PlanFile)}
-	case id != "" && doc.Stage(id) == nil:
-		return nil, &UsageError{fmt.Sprintf("%s has no stage %q", PlanFile, id)}
-	case id != "" && id != stage.ID:
-		return nil, &UsageError{fmt.Sprintf("the next stage is %q; to do %q first, move it up in %s", stage.ID, id, PlanFile)}
+	case order.ID != "" && doc.Stage(order.ID) == nil:
+		return nil, &UsageError{fmt.Sprintf("%s has no stage %q", PlanFile, order.ID)}
+	case order.ID != "" && order.ID != stage.ID:
+		return nil, &UsageError{fmt.Sprintf("the next stage is %q; to do %q first, move it up in %s", stage.ID, order.ID, PlanFile)}
 	}
 	if len(stage.Raise) > 0 {
 		return a.stepByHand(doc, stage)
 	}
 	manifest, lock, err := a.rehearse(ctx, source, stage)
 	if err != nil {
-		return nil, fmt.Errorf("stage %s: %w", stage.ID, err)
-	}
-	names := []string{a.Eco.Manifest(), a.Eco.Lock(), PlanFile, ledgerFile}
-	t, err := a.begin("stage "+stage.ID, time.Now().UTC().Format("20060102-150405.000")+"-"+stage.ID, names...)
-	if err != nil {
-		return nil, err
+		return nil, a.atStage(doc, stage, err)
 	}
 	step := &Step{}
+	if sum, err := a.sum(a.Eco.Lock()); err != nil {
+		return nil, err
+	} else if doc.Made != nil && doc.Made.Lock != sum && doc.Made.Lock != "" {
+		step.Notes = append(step.Notes, fmt.Sprintf("%s is not the one that the plan goes on from; the stage was solved again, and molt plan --renew looks at the others", a.Eco.Lock()))
+	}
+	var before map[string]bool
+	if before, step.Before, err = a.checkedBefore(ctx, watch); err != nil {
+		return nil, err
+	}
+	return step, a.carryOut(ctx, step, doc, stage, order, map[string][]byte{a.Eco.Manifest(): manifest, a.Eco.Lock(): lock}, before, watch)
+}
+
+// carryOut puts a stage on disk and judges it.
+func (a *App) carryOut(ctx context.Context, step *Step, doc *PlanDoc, stage *StageDoc, order Order, files map[string][]byte, before map[string]bool, watch Watcher) error {
+	own := []string{a.Eco.Manifest(), a.Eco.Lock(), PlanFile, ledgerFile}
+	t, err := a.begin("stage "+stage.ID, stage.ID, own...)
+	if err != nil {
+		return err
+	}
 	err = func() error {
-		if err := t.write(a.Eco.Manifest(), manifest); err != nil {
+		tasks := a.tasksOf(stage.Changes)
+		var covered []string
+		if tasks != nil {
+			if covered, err = t.coverSources(ctx); err != nil {
+				return err
+			}
+		}
+		for _, name := range own[:2] {
+			if err := t.write(name, files[name]); err != nil {
+				return err
+			}
+		}
+		if tasks != nil {
+			if step.Changed, err = a.perform(ctx, t, step, stage, tasks, covered, own, order, watch); err != nil || !step.Passed {
+				return err
+			}
+		}
+		verdicts, passed, err := a.check(ctx, a.Dir, stage.ID, a.checksOf(stage.Kind), before, watch)
+		step.Verdicts, step.Passed = append(step.Verdicts, verdicts...), passed
+		if err != nil || !passed {
 			return err
 		}
-		if err := t.write(a.Eco.Lock(), lock); err != nil {
+		if err := doc.mark(stage.ID, Done, sumOf(files[a.Eco.Lock()])); err != nil {
 			return err
 		}
-		step.Verdicts, step.Passed, err = a.check(ctx, stage.ID, watch)
-		if err != nil || !step.Passed {
+		stage = doc.Stage(stage.ID)
+		step.Left = doc.left()
+		if step.Left == 0 {
+			if step.Own, err = a.ownVersion(ctx, doc); err != nil {
+				return err
+			}
+			if order.OwnVersion && step.Own != nil {
+				if err := a.writeOwn(t, step.Own); err != nil {
+					return err
+				}
+			}
+		}
+		if err := t.write(PlanFile, doc.text.bytes()); err != nil {
 			return err
 		}
-		stage.Status = Done
-		return a.account(t, doc, stage)
+		r := record{Stage: stage.ID, Goal: doc.Goal}
+		if order.Commit {
+			r.Commit = wanted
+		}
+		return a.record(t, r)
 	}()
 	step.Stage = *stage
 	if err != nil || !step.Passed {
-		return step, errors.Join(err, t.undo())
-	}
-	for _, s := range doc.Stages {
-		if s.Status == Pending {
-			step.Left++
-		}
+		return errors.Join(err, t.undo())
 	}
 	if err := t.commit(); err != nil {
+		return err
+	}
+	if err := a.reread(); err != nil {
+		return err
+	}
+	return a.remember(stage.ID, step.Verdicts)
+}
+
+// perform runs the tasks of a stage and takes what they changed into it. With a commit to come they must leave files
+// alone that hold something uncommitted.
+func (a *App) perform(ctx context.Context, t *transaction, step *Step, stage *StageDoc, tasks []Task, covered, own []string, order Order, watch Watcher) ([]string, error) {
+	var open []string
+	var err error
+	if order.Commit {
+		if open, err = a.uncommitted(ctx); err != nil {
+			return nil, err
+		}
+	}
+	if step.Verdicts, step.Passed, err = a.runTasks(ctx, a.Dir, stage.ID, tasks, watch); err != nil {
+		return nil, errors.Join(err, a.forgetFresh(ctx, t, covered, own))
+	}
+	changed, err := t.keepChanged(ctx, covered, own)
+	if err != nil {
 		return nil, err
 	}
-	return step, a.read()
+	for _, name := range changed {
+		if slices.Contains(open, name) {
+			return nil, &UsageError{fmt.Sprintf("--commit: a task of stage %s changes %s, which is not committed as it stood; commit or undo that first", stage.ID, name)}
+		}
+	}
+	return changed, nil
 }
+
+// forgetFresh takes the files into a transaction that interrupted tasks have made, so that undoing it removes them.
+func (a *App) forgetFresh(_ context.Context, t *transaction, covered, own []string) error {
+	_, err := t.keepChanged(context.Background(), covered, own) // the call's own context has ended
+	return err
+}
+
+// atStage says at which line of the plan a stage stands that cannot be carried out.
+func (a *App) atStage(doc *PlanDoc, stage *StageDoc, err error) error {
+	path := fmt.Sprintf("$.stages[%d]", doc.index(stage.ID))
+	var change *changeError
+	if errors.As(err, &change) {
+		return doc.text.errorAt(fmt.Sprintf("%s.changes[%d]", path, change.index), fmt.Sprintf("stage %s: %v", stage.ID, change.err))
+	}
+	var place *ecosystem.PositionError
+	at := ""
+	if errors.As(doc.text.errorAt(path, ""), &place) {
+		at = fmt.Sprintf("%s:%d: ", place.File, place.Line)
+	}
+	return fmt.Errorf("%sstage %s: %w", at, stage.ID, err)
+}
+
+// A changeError is about one change of a stage.
+type changeError struct {
+	index int
+	err   error
+}
+
+func (e *changeError) Error() string { return e.err.Error() }
+func (e *changeError) Unwrap() error { return e.err }
 
 // stepByHand ticks off a stage that only people can carry out, when they have.
 func (a *App) stepByHand(doc *PlanDoc, stage *StageDoc) (*Step, error) {
 	step := &Step{Passed: true}
 	for _, r := range stage.Raise {
-		here := a.Config.Runtime[r.Runtime]
 		if _, err := a.Eco.Scheme().Constrain(r.Needs); err != nil {
-			return nil, &UsageError{fmt.Sprintf("stage %s: %v", stage.ID, err)}
+			return nil, a.atStage(doc, stage, &UsageError{err.Error()})
 		}
-		ok := upgrade.Suits(a.Eco.Scheme(), r.Needs, here)
-		step.Passed = step.Passed && ok
-		says := fmt.Sprintf("%s %s is deployed, %s needs %s", r.Runtime, here, r.By, r.Needs)
-		if !ok {
-			says += fmt.Sprintf("; raise it, then say so under \"runtime:\" in %s", ConfigFile)
+		for _, d := range a.Config.Runtime.of(r.Runtime) {
+			ok := upgrade.Suits(a.Eco.Scheme(), r.Needs, d.Version)
+			step.Passed = step.Passed && ok
+			says := fmt.Sprintf("%s %s is deployed%s, %s needs %s", r.Runtime, d.Version, d.where(), r.By, r.Needs)
+			if !ok {
+				says += fmt.Sprintf("; raise it, then say so under \"runtime:\" in %s", ConfigFile)
+			}
+			step.Verdicts = append(step.Verdicts, Verdict{Name: r.Runtime, Passed: ok, Says: says})
 		}
-		step.Verdicts = append(step.Verdicts, Verdict{Name: r.Runtime, Passed: ok, Says: says})
 	}
 	step.Stage = *stage
 	if !step.Passed {
 		return step, nil
 	}
-	stage.Status = Done
-	step.Stage = *stage
-	for _, s := range doc.Stages {
-		if s.Status == Pending {
-			step.Left++
-		}
+	if err := doc.mark(stage.ID, Done, ""); err != nil {
+		return nil, err
 	}
-	return step, a.WritePlan(doc)
+	step.Stage = *doc.Stage(stage.ID)
+	step.Left = doc.left()
+	return step, a.WriteFiles("stage "+stage.ID, map[string][]byte{PlanFile: doc.text.bytes()})
 }
 
-// rehearse makes the manifest and the lock that a stage leaves, in memory.
+// rehearse works out manifest and lock of a stage in memory.
 func (a *App) rehearse(ctx context.Context, source universe.Source, stage *StageDoc) (manifest, lock []byte, err error) {
-	edited, err := a.Eco.ReadManifest(a.Eco.Manifest(), a.Manifest.Bytes())
+	w, err := a.walk()
 	if err != nil {
 		return nil, nil, err
 	}
+	if err := w.stage(ctx, source, stage); err != nil {
+		return nil, nil, err
+	}
+	l, err := ecosystem.NewLock(ctx, a.Eco, source, w.locked)
+	if err != nil {
+		return nil, nil, err
+	}
+	return w.manifest.Bytes(), a.Eco.EncodeLock(l), nil
+}
+
+// A walker goes through stages in memory.
+type walker struct {
+	a        *App
+	app      upgrade.Application
+	manifest ecosystem.Manifest
+	locked   *solve.Resolution // nil for none
+}
+
+// walk begins with the application as it stands.
+func (a *App) walk() (*walker, error) {
+	m, err := a.Eco.ReadManifest(a.Eco.Manifest(), bytes.Clone(a.Manifest.Bytes()))
+	w := &walker{a: a, app: a.Application(), manifest: m}
+	w.locked = w.app.Locked
+	return w, err
+}
+
+// stage applies a stage and solves what the manifest then says. A runtime that people raise counts as raised.
+func (w *walker) stage(ctx context.Context, source universe.Source, stage *StageDoc) error {
+	for _, r := range stage.Raise {
+		w.app.Runtimes = maps.Clone(w.app.Runtimes)
+		delete(w.app.Runtimes, r.Runtime)
+	}
+	if stage.Raise != nil {
+		return nil
+	}
 	to := map[string]string{}
-	for _, c := range stage.Changes {
-		if err := a.edit(edited, c); err != nil {
-			return nil, nil, err
+	for i, c := range stage.Changes {
+		if err := w.a.edit(w.manifest, c); err != nil {
+			return &changeError{i, err}
 		}
 		if c.To != nil {
 			to[c.Name] = c.To.Version
 		}
 	}
-	var before *solve.Resolution
-	if a.Lock != nil {
-		before = a.Lock.Resolution()
+	r, err := upgrade.LockStage(ctx, source, w.app, declared(w.manifest), w.locked, to)
+	if err == nil {
+		w.locked = r
 	}
-	r, err := upgrade.LockStage(ctx, source, a.Application(), declared(edited), before, to)
+	return err
+}
+
+// CheckPlan goes through the stages of the plan that are still to do, in their order, and solves each. The error says
+// which no longer holds, with its line, and why.
+func (a *App) CheckPlan(ctx context.Context, source universe.Source) (*PlanDoc, error) {
+	doc, err := a.ReadPlan()
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	l, err := ecosystem.NewLock(ctx, a.Eco, source, r)
+	return doc, a.checkStages(ctx, source, doc)
+}
+
+func (a *App) checkStages(ctx context.Context, source universe.Source, doc *PlanDoc) error {
+	w, err := a.walk()
 	if err != nil {
-		return nil, nil, err
+		return err
 	}
-	return edited.Bytes(), a.Eco.EncodeLock(l), nil
+	for i := range doc.Stages {
+		if s := &doc.Stages[i]; s.Status == Pending {
+			if err := w.stage(ctx, source, s); err != nil {
+				return a.atStage(doc, s, err)
+			}
+		}
+	}
+	return nil
 }
 
 // edit applies one change to a manifest, which must say what the plan expects.
 func (a *App) edit(m ecosystem.Manifest, c ChangeDoc) error {
+	if c.To != nil {
+		if _, err := a.Eco.Scheme().Parse(c.To.Version); err != nil {
+			return &StaleError{fmt.Sprintf("%s: %v", c.Name, err)}
+		}
+		set, err := a.Eco.Scheme().Constrain(c.To.Constraint)
+		if err != nil {
+			return &StaleError{fmt.Sprintf("%s: %v", c.Name, err)}
+		}
+		if v, _ := a.Eco.Scheme().Parse(c.To.Version); !set.Admits(v) && !v.Prerelease() {
+			return &StaleError{fmt.Sprintf("%s: the constraint %s does not admit %s", c.Name, c.To.Constraint, c.To.Version)}
+		}
+	}
 	if c.From != nil {
 		found := false
 		for _, e := range m.Entries() {
 			if e.As == c.Name && e.Group == c.Group {
 				found = true
 				if e.Text != c.From.Constraint {
-					return &StaleError{fmt.Sprintf("%s:%d: %s asks for %s, the plan expects %s; molt plan makes a new plan",
-						a.Eco.Manifest(), e.Line, c.Name, e.Text, c.From.Constraint)}
+					return &StaleError{fmt.Sprintf("%s asks for %s (%s:%d), the plan expects %s; molt plan --renew makes it anew",
+						c.Name, e.Text, a.Eco.Manifest(), e.Line, c.From.Constraint)}
 				}
 			}
 		}
 		if !found {
-			return &StaleError{fmt.Sprintf("%s: the plan expects %s in %q; molt plan makes a new plan", a.Eco.Manifest(), c.Name, c.Group)}
+			return &StaleError{fmt.Sprintf("the plan expects %s in %q of %s; molt plan --renew makes it anew", c.Name, c.Group, a.Eco.Manifest())}
 		}
 	}
 	switch {
@@ -184,140 +348,4 @@ func (a *App) edit(m ecosystem.Manifest, c ChangeDoc) error {
 		return nil
 	}
 	return m.Set(c.Group, c.Name, c.To.Constraint)
-}
-
-// account writes the plan with the stage done, and a line in the ledger.
-func (a *App) account(t *transaction, doc *PlanDoc, stage *StageDoc) error {
-	data, err := doc.Encode()
-	if err != nil {
-		return err
-	}
-	if err := t.write(PlanFile, data); err != nil {
-		return err
-	}
-	return a.record(t, stage.ID, doc.Goal)
-}
-
-// record adds a line to the ledger: what a transaction did, with what is needed to go back.
-func (a *App) record(t *transaction, stage, goal string) error {
-	r := record{Stage: stage, Goal: goal, At: time.Now().UTC(), Backup: map[string]string{}, Sums: map[string]string{}}
-	for name, saved := range t.journal.Files {
-		if name == ledgerFile {
-			continue
-		}
-		var err error
-		r.Backup[name] = saved
-		if r.Sums[name], err = a.sum(name); err != nil {
-			return err
-		}
-	}
-	line, err := json.Marshal(r)
-	if err != nil {
-		return err
-	}
-	ledger, err := os.ReadFile(a.path(ledgerFile))
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return err
-	}
-	return t.write(ledgerFile, append(append(ledger, line...), '\n'))
-}
-
-func (a *App) sum(name string) (string, error) {
-	data, err := os.ReadFile(a.path(name))
-	if errors.Is(err, fs.ErrNotExist) {
-		return "", nil
-	}
-	sum := sha256.Sum256(data)
-	return hex.EncodeToString(sum[:]), err
-}
-
-// Back returns to before a stage: the last one carried out, or the named one and all after it. It refuses when the
-// files are not as the last stage left them, so that no later edit is lost. It returns the stages taken back, latest
-// first. The folder must be in use.
-func (a *App) Back(id string) ([]string, error) {
-	data, err := os.ReadFile(a.path(ledgerFile))
-	if errors.Is(err, fs.ErrNotExist) {
-		data, err = nil, nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	lines := bytes.SplitAfter(data, []byte("\n"))
-	var records []record
-	for n, line := range lines {
-		if len(bytes.TrimSpace(line)) == 0 {
-			continue
-		}
-		var r record
-		if err := json.Unmarshal(line, &r); err != nil {
-			return nil, fmt.Errorf("%s:%d cannot be read: %w", ledgerFile, n+1, err)
-		}
-		records = append(records, r)
-	}
-	if len(records) == 0 {
-		return nil, &UsageError{"no stage has been carried out here"}
-	}
-	first := len(records) - 1
-	for id != "" && first >= 0 && records[first].Stage != id {
-		first--
-	}
-	if first < 0 {
-		return nil, &UsageError{fmt.Sprintf("stage %q has not been carried out here", id)}
-	}
-	backup, err := a.untouched(records[first:])
-	if err != nil {
-		return nil, err
-	}
-	t, err := a.begin("going back to before "+records[first].Stage, "back", a.Eco.Manifest(), a.Eco.Lock(), ConfigFile, PlanFile, ledgerFile)
-	if err != nil {
-		return nil, err
-	}
-	err = func() error {
-		for name, saved := range backup {
-			if err := a.putBack(name, saved); err != nil {
-				return err
-			}
-		}
-		var rest []byte
-		for _, line := range lines[:first] {
-			rest = append(rest, line...)
-		}
-		return t.write(ledgerFile, rest)
-	}()
-	if err != nil {
-		return nil, errors.Join(err, t.undo())
-	}
-	if err := t.commit(); err != nil {
-		return nil, err
-	}
-	var back []string
-	for i := len(records) - 1; i >= first; i-- {
-		back = append(back, records[i].Stage)
-	}
-	return back, a.read()
-}
-
-// untouched returns the files that some records changed, with what each held before the first of them. It is an error
-// when one is no longer as the last record that changed it left it, but for the plan, where people may note things.
-func (a *App) untouched(records []record) (backup map[string]string, err error) {
-	backup = map[string]string{}
-	left := map[string]record{}
-	for _, r := range records {
-		for name, saved := range r.Backup {
-			if _, earlier := backup[name]; !earlier {
-				backup[name] = saved
-			}
-			left[name] = r
-		}
-	}
-	for name, r := range left {
-		now, err := a.sum(name)
-		if err != nil {
-			return nil, err
-		}
-		if now != r.Sums[name] && name != PlanFile {
-			return nil, &StaleError{fmt.Sprintf("%s was edited after stage %s; going back would lose that: undo or save the edit first", name, r.Stage)}
-		}
-	}
-	return backup, nil
 }

@@ -73,7 +73,7 @@ func (a *App) reread() error {
 	if err != nil {
 		return err
 	}
-	a.Config, a.Manifest, a.Lock = again.Config, again.Manifest, again.Lock
+	a.Config, a.Manifest, a.Lock, a.Fixed = again.Config, again.Manifest, again.Lock, again.Fixed
 	return nil
 }
 

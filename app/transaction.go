@@ -1,13 +1,16 @@
 package app
 
 import (
-	"context"
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
-	"path/filepath"
+	"path"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/gofrs/flock"
@@ -20,6 +23,7 @@ const (
 	journalFile = stateDir + "/journal.json"
 	ledgerFile  = stateDir + "/ledger.jsonl"
 	lockFile    = stateDir + "/in-use"
+	backupDir   = stateDir + "/backup"
 )
 
 // A BusyError reports that another Molt works in the folder.
@@ -32,14 +36,8 @@ func (e *BusyError) Error() string {
 // Use takes the folder for changing it, so that no other Molt does the same, and repairs what a Molt left that was
 // ended in the middle. The caller releases it.
 func (a *App) Use() (release func(), err error) {
-	if err := os.MkdirAll(a.path(stateDir), 0o755); err != nil {
+	if err := a.disk.mkdir(stateDir); err != nil {
 		return nil, fmt.Errorf("cannot write in %s: %w", a.Dir, err)
-	}
-	ignore := a.path(stateDir + "/.gitignore")
-	if _, err := os.Stat(ignore); errors.Is(err, fs.ErrNotExist) {
-		if err := writeFile(ignore, []byte("*\n")); err != nil {
-			return nil, fmt.Errorf("cannot write in %s: %w", a.Dir, err)
-		}
 	}
 	guard := flock.New(a.path(lockFile))
 	taken, err := guard.TryLock()
@@ -49,19 +47,40 @@ func (a *App) Use() (release func(), err error) {
 	case !taken:
 		return nil, &BusyError{a.Dir}
 	}
-	if err := a.repair(); err != nil {
+	if err := a.settleIn(); err != nil {
 		_ = guard.Unlock()
 		return nil, err
 	}
 	return func() { _ = guard.Unlock() }, nil
 }
 
+// Unfinished reports whether a Molt was ended in the middle of a change, or is in the middle of one.
+func (a *App) Unfinished() bool {
+	_, err := os.Stat(a.path(journalFile))
+	return err == nil
+}
+
+// settleIn makes the folder ready: it ignores itself in version control, and nothing is left half done.
+func (a *App) settleIn() error {
+	if err := a.disk.tidy(); err != nil {
+		return fmt.Errorf("cannot write in %s: %w", a.Dir, err)
+	}
+	ignore := stateDir + "/.gitignore"
+	if _, err := os.Stat(a.path(ignore)); errors.Is(err, fs.ErrNotExist) {
+		if err := a.disk.put(ignore, []byte("*\n")); err != nil {
+			return fmt.Errorf("cannot write in %s: %w", a.Dir, err)
+		}
+	}
+	return a.repair()
+}
+
 // A journal says how to get back to before a transaction. While it is on disk the transaction is under way; taking it
 // away is what completes the transaction.
 type journal struct {
-	What  string            `json:"what"`
-	Began time.Time         `json:"began"`
-	Files map[string]string `json:"files"` // name to backup below stateDir, "" for a file that did not exist
+	What   string            `json:"what"`
+	Began  time.Time         `json:"began"`
+	Backup string            `json:"backup"` // folder of the backups
+	Files  map[string]string `json:"files"`  // name to backup below stateDir, "" for a file that did not exist
 }
 
 // A transaction changes several files or none.
@@ -70,32 +89,78 @@ type transaction struct {
 	journal journal
 }
 
-// begin saves the present content of the files that are going to change.
-func (a *App) begin(what, backup string, names ...string) (*transaction, error) {
-	t := &transaction{a, journal{what, time.Now().UTC(), map[string]string{}}}
+// begin saves the present content of the files that are going to change, in a folder of its own.
+func (a *App) begin(what, id string, names ...string) (*transaction, error) {
+	folder := path.Join(backupDir, time.Now().UTC().Format("20060102-150405.000000")+"-"+slug(id))
+	t := &transaction{a, journal{what, time.Now().UTC(), folder, map[string]string{}}}
+	return t, t.cover(names)
+}
+
+// cover takes more files into a transaction, which must not have changed yet.
+func (t *transaction) cover(names []string) error {
 	for _, name := range names {
-		data, err := os.ReadFile(a.path(name))
-		switch {
-		case errors.Is(err, fs.ErrNotExist):
-			t.journal.Files[name] = ""
+		if _, covered := t.journal.Files[name]; covered {
 			continue
-		case err != nil:
-			return nil, err
 		}
-		saved := filepath.Join("backup", backup, filepath.FromSlash(name))
-		if err := os.MkdirAll(filepath.Dir(a.path(filepath.Join(stateDir, saved))), 0o755); err != nil {
-			return nil, err
+		saved, err := t.a.save(t.journal.Backup, name, t.a.disk.put)
+		if err != nil {
+			return err
 		}
-		if err := writeFile(a.path(filepath.Join(stateDir, saved)), data); err != nil {
-			return nil, err
-		}
-		t.journal.Files[name] = filepath.ToSlash(saved)
+		t.journal.Files[name] = saved
 	}
+	return t.note()
+}
+
+// coverMany does the same for many files, faster.
+func (t *transaction) coverMany(names []string) error {
+	for _, name := range names {
+		if _, covered := t.journal.Files[name]; covered {
+			continue
+		}
+		saved, err := t.a.save(t.journal.Backup, name, t.a.disk.copy)
+		if err != nil {
+			return err
+		}
+		t.journal.Files[name] = saved
+	}
+	if err := t.a.disk.flush(); err != nil {
+		return err
+	}
+	return t.note()
+}
+
+// created takes files into a transaction that came into being in its course.
+func (t *transaction) created(names []string) error {
+	for _, name := range names {
+		t.journal.Files[name] = ""
+	}
+	return t.note()
+}
+
+// note writes the journal.
+func (t *transaction) note() error {
 	data, err := json.MarshalIndent(t.journal, "", "  ")
 	if err != nil {
-		return nil, err
+		return err
 	}
-	return t, writeFile(a.path(journalFile), append(data, '\n'))
+	return t.a.disk.put(journalFile, append(data, '\n'))
+}
+
+// save keeps a copy of a file in a folder of backups, and returns its name below stateDir; "" for a file that does not
+// exist.
+func (a *App) save(folder, name string, put func(name string, data []byte) error) (string, error) {
+	data, err := os.ReadFile(a.path(name))
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return "", nil
+	case err != nil:
+		return "", err
+	}
+	saved := path.Join(folder, name)
+	if err := a.disk.mkdir(path.Dir(saved)); err != nil {
+		return "", err
+	}
+	return strings.TrimPrefix(saved, stateDir+"/"), put(saved, data)
 }
 
 // write replaces one of the files, whole.
@@ -103,37 +168,45 @@ func (t *transaction) write(name string, data []byte) error {
 	if _, ok := t.journal.Files[name]; !ok {
 		return fmt.Errorf("%s is not part of the transaction", name)
 	}
-	return writeFile(t.a.path(name), data)
+	return t.a.disk.put(name, data)
 }
 
 // commit completes the transaction.
-func (t *transaction) commit() error { return os.Remove(t.a.path(journalFile)) }
+func (t *transaction) commit() error { return t.a.disk.remove(journalFile) }
 
 // undo puts all files back.
 func (t *transaction) undo() error { return t.a.restore(t.journal) }
 
 func (a *App) restore(j journal) error {
-	for name, saved := range j.Files {
-		if err := a.putBack(name, saved); err != nil {
+	for _, name := range slices.Sorted(maps.Keys(j.Files)) {
+		if err := a.putBack(name, j.Files[name]); err != nil {
 			return err
 		}
 	}
-	return os.Remove(a.path(journalFile))
+	return a.disk.remove(journalFile)
 }
 
-// putBack gives a file the content of its backup, or removes it when there is none.
+// putBack gives a file the content of its backup, or removes it when there is none. A file that has it is left alone.
 func (a *App) putBack(name, saved string) error {
-	if saved == "" {
-		if err := os.Remove(a.path(name)); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return err
-		}
+	now, err := os.ReadFile(a.path(name))
+	gone := errors.Is(err, fs.ErrNotExist)
+	switch {
+	case saved == "" && gone:
 		return nil
+	case saved == "":
+		return a.disk.remove(name)
 	}
 	data, err := os.ReadFile(a.path(stateDir + "/" + saved))
 	if err != nil {
 		return err
 	}
-	return writeFile(a.path(name), data)
+	if !gone && bytes.Equal(now, data) {
+		return nil
+	}
+	if err := a.disk.mkdir(path.Dir(name)); err != nil {
+		return err
+	}
+	return a.disk.put(name, data)
 }
 
 // repair takes back a transaction that was never completed.
@@ -153,17 +226,25 @@ func (a *App) repair() error {
 		return err
 	}
 	a.Repaired = fmt.Sprintf("%s, begun %s, was not finished; the files are as they were before it", j.What, j.Began.Local().Format(time.DateTime))
-	return a.read()
+	return a.reread()
 }
 
 // WriteLock puts a lock on disk.
-func (a *App) WriteLock(_ context.Context, data []byte) error {
-	t, err := a.begin("relock", "relock", a.Eco.Lock())
+func (a *App) WriteLock(data []byte) error {
+	return a.WriteFiles("relock", map[string][]byte{a.Eco.Lock(): data})
+}
+
+// WriteFiles puts several files on disk, all or none, without a line in the ledger.
+func (a *App) WriteFiles(what string, files map[string][]byte) error {
+	names := slices.Sorted(maps.Keys(files))
+	t, err := a.begin(what, what, names...)
 	if err != nil {
 		return err
 	}
-	if err := t.write(a.Eco.Lock(), data); err != nil {
-		return errors.Join(err, t.undo())
+	for _, name := range names {
+		if err := t.write(name, files[name]); err != nil {
+			return errors.Join(err, t.undo())
+		}
 	}
 	return t.commit()
 }

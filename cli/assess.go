@@ -1,18 +1,17 @@
 package cli
 
 import (
-	"fmt"
-
 	"github.com/spf13/cobra"
 
-	"molt/app"
 	"molt/core/upgrade"
 	"molt/render"
 )
 
 func (c *call) assess() *cobra.Command {
-	return &cobra.Command{
-		Use:   "assess [GOAL]",
+	var gate bool
+	var previews []string
+	cmd := &cobra.Command{
+		Use:   "assess [GOAL]...",
 		Short: "Say what a goal means for every declared package, and on what evidence",
 		Long: `Assess finds the standing of every declared package towards a goal such as brackwater@5:
 
@@ -23,17 +22,24 @@ func (c *call) assess() *cobra.Command {
   silent     says nothing about the framework, and stays
   retiring   renamed, abandoned, or swallowed by the goal
 
-Standings are decided by solving the whole application. Without GOAL, the one in molt.yaml counts. Exit 1 when the
-goal is out of reach.`,
-		Example: "  molt assess brackwater@5",
-		Args:    cobra.MaximumNArgs(1),
+Standings are decided by solving the whole application; packages that nobody declares are named where something has to
+happen to them. A goal without a constraint means the newest major. Further goals, such as node@22 or another declared
+package, are to be reached too. Without GOAL, the one in molt.yaml counts. Exit 1 when the goal is out of reach.
+
+Upgrade guides ("advice:" in molt.yaml) change standings, and what of them touches this application is shown.
+
+--gate is for continuous integration: one line, and exit 0 on the day when the goal has come into reach.`,
+		Example: "  molt assess brackwater@5\n  molt assess brackwater@5 node@22\n  molt assess --gate",
 		RunE: func(_ *cobra.Command, args []string) error {
 			return c.session(occasion{dated: true, checked: true}, func(s *session) error {
-				goal, err := goalOf(s.a, args)
+				if err := s.advice(previews); err != nil {
+					return err
+				}
+				goals, err := s.a.Goals(args)
 				if err != nil {
 					return err
 				}
-				got, err := upgrade.Assess(c.ctx, s.source, s.a.Application(), goal)
+				got, err := upgrade.Assess(c.ctx, s.source, s.a.Application(), goals...)
 				if err != nil {
 					return s.explain(err)
 				}
@@ -42,7 +48,7 @@ goal is out of reach.`,
 					here[name] = v
 				}
 				doc := render.NewAssessDoc(got, here)
-				if !got.Reachable {
+				if !got.Reachable && !gate {
 					knot, _, err := s.untangledFrom(got)
 					if err != nil {
 						return err
@@ -50,7 +56,13 @@ goal is out of reach.`,
 					doc.Untangle = &knot
 				}
 				s.still()
-				if err := c.show(doc, func(p *render.Page) { p.Assess(doc) }); err != nil {
+				if err := c.show(doc, func(p *render.Page) {
+					if gate {
+						p.Gate(doc)
+					} else {
+						p.Assess(doc)
+					}
+				}); err != nil {
 					return err
 				}
 				if !got.Reachable {
@@ -60,16 +72,7 @@ goal is out of reach.`,
 			})
 		},
 	}
-}
-
-// goalOf takes the goal from the call, else from the configuration.
-func goalOf(a *app.App, args []string) (upgrade.Goal, error) {
-	text := a.Config.Goal
-	if len(args) > 0 {
-		text = args[0]
-	}
-	if text == "" {
-		return upgrade.Goal{}, &app.UsageError{Reason: fmt.Sprintf("name a goal such as brackwater@5, or set \"goal:\" in %s", app.ConfigFile)}
-	}
-	return upgrade.ParseGoal(text), nil
+	cmd.Flags().BoolVar(&gate, "gate", false, "say in one line whether the goal can be reached")
+	cmd.Flags().StringSliceVar(&previews, "preview", nil, "allow previews of this package, for this call")
+	return cmd
 }

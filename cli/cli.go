@@ -3,6 +3,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -118,11 +119,23 @@ func (c *call) prepare(cmd *cobra.Command) error {
 	return nil
 }
 
-// open reads the application.
+// open reads the application. What a Molt left that was ended in the middle of a change is repaired first, unless another
+// one is at work.
 func (c *call) open() (*app.App, error) {
 	a, err := app.Open(c.settings)
 	if err != nil {
 		return nil, err
+	}
+	if a.Unfinished() {
+		var busy *app.BusyError
+		release, err := a.Use()
+		if err != nil && !errors.As(err, &busy) {
+			return nil, err
+		}
+		if err == nil {
+			release()
+			c.say("repaired: %s", a.Repaired)
+		}
 	}
 	for _, w := range a.Warnings() {
 		c.say("warning: %s", w)
@@ -139,9 +152,6 @@ func (c *call) use() (*app.App, func(), error) {
 	release, err := a.Use()
 	if err != nil {
 		return nil, nil, err
-	}
-	if a.Repaired != "" {
-		c.say("repaired: %s", a.Repaired)
 	}
 	return a, release, nil
 }

@@ -255,9 +255,9 @@ func TestJSON(t *testing.T) {
 		keys   string
 	}{
 		{"molt/survey/1", []string{"survey"}, "application declared ecosystem installed lag locked packages schema since"},
-		{"molt/assess/1", []string{"assess"}, "goal packages reachable runtime schema"},
+		{"molt/assess/1", []string{"assess"}, "advice goal packages reachable runtime schema"},
 		{"molt/plan/1", []string{"plan"}, "goal reachable schema stages wall"},
-		{"molt/step/1", []string{"step", "--quiet"}, "checks left passed schema stage"},
+		{"molt/step/1", []string{"step", "--quiet"}, "before changed checks left notes passed schema stage"},
 		{"molt/back/1", []string{"back"}, "schema stages"},
 		{"molt/lock/1", []string{"relock"}, "ecosystem packages roots schema"},
 		{"molt/verify/1", []string{"verify"}, "agrees findings installed outOfDate schema"},
@@ -430,7 +430,7 @@ func TestInterruptedStep(t *testing.T) {
 		t.Skip("interrupts are sent by signal")
 	}
 	d := demoDesk(t)
-	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, "touch began; sleep 60", 1)+"\npreviews: [quaymaster-map]\n")
+	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, "test \"$MOLT_STAGE\" = before || { touch began; sleep 60; }", 1)+"\npreviews: [quaymaster-map]\n")
 	d.run(0, "plan")
 	before := d.read("package.json") + d.read("molt.lock") + d.read("molt-plan.yaml")
 	c := d.command("step")
@@ -469,7 +469,7 @@ func TestKilledStep(t *testing.T) {
 		t.Skip("the check is written for a POSIX shell")
 	}
 	d := demoDesk(t)
-	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, "kill -9 $PPID; sleep 1", 1)+"\npreviews: [quaymaster-map]\n")
+	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, "test \"$MOLT_STAGE\" = before || { kill -9 $PPID; sleep 1; }", 1)+"\npreviews: [quaymaster-map]\n")
 	d.run(0, "plan")
 	before := d.read("package.json") + d.read("molt.lock") + d.read("molt-plan.yaml")
 	_ = d.command("step").Run() // it is killed

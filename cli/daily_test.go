@@ -440,7 +440,7 @@ func (d *desk) git(args ...string) string {
 func TestStepCommit(t *testing.T) {
 	d := locked(t, nil)
 	d.run(0, "plan", "keel@2")
-	d.says(2, []string{"step", "--commit"}, "--commit: git could not find a work tree here")
+	d.says(2, []string{"step", "--commit"}, "--commit: there is no work tree of git here")
 	d.git("init", "-q")
 	d.git("config", "user.name", "a")
 	d.git("config", "user.email", "a@b.example")

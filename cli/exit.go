@@ -45,6 +45,10 @@ func (c *call) finish(err error) int {
 		return exitAttention
 	}
 	c.say("molt: %v", err)
+	var edited *app.EditedError
+	if errors.As(err, &edited) {
+		c.say("%s", strings.TrimRight(edited.Edits, "\n"))
+	}
 	switch {
 	case errors.Is(err, solve.ErrEndless):
 		return exitAttention
@@ -76,8 +80,9 @@ func wrongInput(err error) bool {
 		goal  *upgrade.GoalError
 		newer *ecosystem.NewerLockError
 		want  *upgrade.WantError
+		edits *app.EditedError
 	)
-	return errors.As(err, &usage) || errors.As(err, &stale) || errors.As(err, &place) || errors.As(err, &text) ||
+	return errors.As(err, &edits) || errors.As(err, &usage) || errors.As(err, &stale) || errors.As(err, &place) || errors.As(err, &text) ||
 		errors.As(err, &goal) || errors.As(err, &newer) || errors.As(err, &want) || strings.HasPrefix(err.Error(), "unknown command") ||
 		strings.Contains(err.Error(), "arg(s)")
 }

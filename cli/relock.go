@@ -18,10 +18,17 @@ func (c *call) relock() *cobra.Command {
 		Short: "Regenerate the lock from the manifest",
 		Long: `Relock resolves what the manifest asks for, near to what is locked already, and writes the lock: every release
 with its checksum, its source and its edges. The same manifest, lock and registry give the same bytes everywhere.
-When the manifest cannot be resolved the lock stays as it is, the tangle is shown, and the exit code is 1.`,
+When the manifest cannot be resolved the lock stays as it is, the tangle is shown, and the exit code is 1.
+
+In a merge or rebase in which git could not merge the lock, or the declarations of the manifest, relock resolves that:
+what only one branch changed is taken as it has it; where both changed a declaration, the one that leads to later
+releases; and the lock is solved anew, near to what both had. It says what it took.`,
 		Example: "  molt relock\n  molt relock --dry-run --format json",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
+			if conflict, err := app.OpenConflict(c.ctx, c.settings); err != nil || conflict != nil {
+				return c.relockMerged(conflict, dry, err)
+			}
 			return c.session(occasion{write: true, checked: true}, func(s *session) error {
 				lock, data, err := s.a.Relock(c.ctx, s.source)
 				if err != nil {
@@ -29,7 +36,7 @@ When the manifest cannot be resolved the lock stays as it is, the tangle is show
 				}
 				s.still()
 				if !dry {
-					if err := s.a.WriteLock(c.ctx, data); err != nil {
+					if err := s.a.WriteLock(data); err != nil {
 						return err
 					}
 				}
@@ -45,6 +52,40 @@ When the manifest cannot be resolved the lock stays as it is, the tangle is show
 	}
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show the lock and write nothing")
 	return cmd
+}
+
+// relockMerged resolves a conflict that git left.
+func (c *call) relockMerged(a *app.App, dry bool, err error) error {
+	if err != nil {
+		return err
+	}
+	if !dry {
+		release, err := a.Use()
+		if err != nil {
+			return err
+		}
+		defer release()
+	}
+	source, done, err := a.Source(c.ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer done()
+	source, still := c.watch(source)
+	defer still()
+	m, err := a.Merge(c.ctx, source)
+	if err != nil {
+		return (&session{call: c, a: a, source: source, still: still}).explain(err)
+	}
+	still()
+	if !dry {
+		if err := a.WriteMerged(m); err != nil {
+			return err
+		}
+	}
+	doc := render.NewLockDoc(m.Locked)
+	doc.Took = m.Took
+	return c.show(doc, func(p *render.Page) { p.Merged(doc, a.Eco.Lock(), a.Eco.Manifest(), m.Manifest != nil, dry) })
 }
 
 func (c *call) verify() *cobra.Command {

@@ -126,6 +126,9 @@ func TestDocumentsConform(t *testing.T) {
 	check(d, 0, "untangle", "--take", "1")
 	check(d, 0, "hold", "lintbuoy", "--reason", "not yet")
 	check(d, 0, "hold", "lintbuoy", "--lift")
+	done := demoDesk(t)
+	done.write("molt-plan.yaml", "molt-plan: 1\ngoal: brackwater@5\nreachable: true\nstages:\n  - {id: x, kind: minor, title: x, status: done, changes: [{name: keel, group: dependencies, to: {constraint: ^1.0.0, version: 1.0.0}}]}\n")
+	check(done, 0, "step", "--own-version")
 	for id := range all {
 		if !seen[id] {
 			t.Errorf("no command was held against %s", id)

@@ -66,7 +66,7 @@ func (s *session) take(ways []upgrade.WayOut, n int) error {
 // untangled looks for a tangle and its ways out: of the manifest, or of a goal.
 func (s *session) untangled(goal string) (render.UntangleDoc, []upgrade.WayOut, error) {
 	if goal != "" {
-		return s.untangledGoal(goal)
+		return s.untangledGoal(upgrade.ParseGoal(goal))
 	}
 	_, err := upgrade.Relock(s.ctx, s.source, s.a.Application())
 	var tangle *solve.Tangle
@@ -93,8 +93,8 @@ func (s *session) untangledManifest(tangle *solve.Tangle) (render.UntangleDoc, [
 	return render.NewUntangleDoc("", knot, nil, ways, s.a.Place), ways, nil
 }
 
-func (s *session) untangledGoal(text string) (render.UntangleDoc, []upgrade.WayOut, error) {
-	got, err := upgrade.Assess(s.ctx, s.source, s.a.Application(), upgrade.ParseGoal(text))
+func (s *session) untangledGoal(goals ...upgrade.Goal) (render.UntangleDoc, []upgrade.WayOut, error) {
+	got, err := upgrade.Assess(s.ctx, s.source, s.a.Application(), goals...)
 	if err != nil {
 		return render.UntangleDoc{}, nil, err
 	}

@@ -41,6 +41,8 @@ type Ecosystem interface {
 	Folder() string
 	// Imports lists what the source of an application imports from packages, sorted by file and line.
 	Imports(dir string) ([]Import, error)
+	// Pins lists the versions of runtimes and tools that the manifest and the usual version files name.
+	Pins(dir string, m Manifest) []Pin
 	// Runtime is the name of the language runtime in requirements, and the command that prints its version.
 	Runtime() (name string, command []string)
 }
@@ -74,6 +76,10 @@ type Manifest interface {
 	Remove(group, name string) error
 	// Add puts a new entry into a group, in the order that the group's entries have; the group may be missing.
 	Add(group, name, constraint string) error
+	// Tool is the tool that the manifest says works on it, with its version; "" for none.
+	Tool() (name, version string, line int)
+	// SetVersion replaces the application's own version, which must be there.
+	SetVersion(version string) error
 	// Bytes returns the text.
 	Bytes() []byte
 }
@@ -88,6 +94,9 @@ type Entry struct {
 
 // A PositionError points at a place in a file that was read.
 type PositionError = registry.FileError
+
+// A Pin is a version of a runtime or tool that a file names.
+type Pin struct{ Name, Version, Where string }
 
 // An Import is a place in the source that uses a package.
 type Import struct {

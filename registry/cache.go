@@ -30,8 +30,11 @@ type entry struct {
 	body     []byte
 }
 
+// cacheFormat changes when Molt begins to read more of a document than it kept before.
+const cacheFormat = "2"
+
 func (c *cache) file(address, accept string) string {
-	sum := sha256.Sum256([]byte(accept + "\n" + address))
+	sum := sha256.Sum256([]byte(cacheFormat + "\n" + accept + "\n" + address))
 	name := hex.EncodeToString(sum[:16])
 	return filepath.Join(c.dir, name[:2], name)
 }

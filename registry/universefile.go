@@ -30,12 +30,16 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 	var seen map[string]int
 	var tags map[string]string
 	var notes universe.Notes
+	var licence string
 	flush := func() {
 		if name != "" {
+			for i := range releases {
+				releases[i].Licence = licence
+			}
 			table[name] = universe.NewPackage(name, scheme, releases)
 			table[name].Tags, table[name].Notes = tags, notes
 		}
-		releases, seen, tags, notes = nil, map[string]int{}, map[string]string{}, universe.Notes{}
+		releases, seen, tags, notes, licence = nil, map[string]int{}, map[string]string{}, universe.Notes{}, ""
 	}
 	flush()
 	for n, line := range strings.Split(string(data), "\n") {
@@ -69,6 +73,8 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 			notes.Homepage = rest
 		case word == "source":
 			notes.Repository = rest
+		case word == "licence":
+			licence = rest
 		case word == "log":
 			release, says, ok := strings.Cut(rest, " ")
 			if _, err := scheme.Parse(release); err != nil || !ok {

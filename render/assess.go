@@ -16,7 +16,29 @@ type AssessDoc struct {
 	Reachable bool          `json:"reachable"`
 	Runtime   []RuntimeDoc  `json:"runtime"`
 	Packages  []AssessedDoc `json:"packages"`
+	Also      []string      `json:"also,omitempty"`     // further goals
+	Waits     []WaitDoc     `json:"waits,omitempty"`    // when it is out of reach: the packages whose next release decides
+	Enough    bool          `json:"enough,omitempty"`   // whether releases of these alone would do, which was solved
+	Advice    []TouchDoc    `json:"advice,omitempty"`   // what of upgrade guides touches this application
 	Untangle  *UntangleDoc  `json:"untangle,omitempty"` // when it is out of reach
+}
+
+// A WaitDoc is a package whose next release decides.
+type WaitDoc struct {
+	Package string `json:"package"`
+	For     string `json:"for"`
+}
+
+// A TouchDoc is a fact of an upgrade guide.
+type TouchDoc struct {
+	Kind       string   `json:"kind"`
+	About      string   `json:"about"`
+	To         string   `json:"to"`
+	Says       string   `json:"says"`
+	Found      []string `json:"found,omitempty"`
+	Link       string   `json:"link,omitempty"`
+	Source     string   `json:"source"`
+	Confidence string   `json:"confidence"`
 }
 
 // A GoalDoc is a goal with the release that a resolution found for it.
@@ -28,12 +50,20 @@ type GoalDoc struct {
 
 // A RuntimeDoc is a demand on a runtime.
 type RuntimeDoc struct {
-	Name     string `json:"name"`
-	Needs    string `json:"needs"`
-	By       string `json:"by"`
-	Deployed string `json:"deployed"`
-	Here     string `json:"here"`
-	Met      bool   `json:"met"`
+	Name     string         `json:"name"`
+	Needs    string         `json:"needs"`
+	By       string         `json:"by"`
+	Deployed string         `json:"deployed"`
+	Here     string         `json:"here"`
+	Met      bool           `json:"met"`
+	Where    []RuntimePlace `json:"where,omitempty"` // environments with names, and files that name a version
+}
+
+// A RuntimePlace is an environment or a file that has a version of a runtime.
+type RuntimePlace struct {
+	Place   string `json:"place"`
+	Version string `json:"version"`
+	Met     bool   `json:"met"`
 }
 
 // An AssessedDoc is a package with its standing.
@@ -45,6 +75,8 @@ type AssessedDoc struct {
 	Standing  upgrade.Standing `json:"standing"`
 	To        string           `json:"to"`
 	First     string           `json:"first,omitempty"`
+	Newest    string           `json:"newest,omitempty"`
+	By        string           `json:"by,omitempty"`
 	Preview   string           `json:"preview,omitempty"`
 	Retires   string           `json:"retires,omitempty"`
 	Successor string           `json:"successor,omitempty"`
@@ -63,11 +95,22 @@ func NewAssessDoc(a *upgrade.Assessment, here map[string]string) AssessDoc {
 	doc := AssessDoc{Schema: "molt/assess/1", Goal: GoalDoc{a.Goal.Name, a.Goal.Constraint, a.Release}, Reachable: a.Reachable,
 		Runtime: []RuntimeDoc{}, Packages: []AssessedDoc{}}
 	for _, n := range a.Runtimes {
-		doc.Runtime = append(doc.Runtime, RuntimeDoc{n.Name, n.Needs, n.By, n.Deployed, here[n.Name], n.Met})
+		doc.Runtime = append(doc.Runtime, newRuntimeDoc(a, n, here[n.Name]))
+	}
+	for _, g := range a.Also {
+		doc.Also = append(doc.Also, g.String())
+	}
+	for _, w := range a.Waits {
+		doc.Waits = append(doc.Waits, WaitDoc(w))
+	}
+	doc.Enough = a.Enough
+	for _, t := range a.Touches {
+		f := t.Fact
+		doc.Advice = append(doc.Advice, TouchDoc{string(f.Kind), t.About, t.To, f.Line(), f.Found, f.Link, f.Source, string(f.Confidence)})
 	}
 	for _, got := range a.Packages {
 		d := AssessedDoc{Name: got.Name, Group: got.Group, Declared: got.Declared, Locked: got.Locked, Standing: got.Standing, To: got.To,
-			First: got.First, Preview: got.Preview, Evidence: []EvidenceDoc{}}
+			First: got.First, Newest: got.Newest, By: got.By, Preview: got.Preview, Evidence: []EvidenceDoc{}}
 		if got.Retires != nil {
 			d.Retires, d.Successor = string(got.Retires.Kind), got.Retires.Successor
 		}
@@ -75,6 +118,17 @@ func NewAssessDoc(a *upgrade.Assessment, here map[string]string) AssessDoc {
 			d.Evidence = append(d.Evidence, EvidenceDoc(e))
 		}
 		doc.Packages = append(doc.Packages, d)
+	}
+	return doc
+}
+
+func newRuntimeDoc(a *upgrade.Assessment, n upgrade.RuntimeNeed, here string) RuntimeDoc {
+	doc := RuntimeDoc{Name: n.Name, Needs: n.Needs, By: n.By, Deployed: n.Deployed.String(), Here: here, Met: n.Met}
+	for _, e := range n.Environments(a.Scheme) {
+		doc.Where = append(doc.Where, RuntimePlace{e.Where, e.Version, e.Met})
+	}
+	for _, p := range n.Pins {
+		doc.Where = append(doc.Where, RuntimePlace{p.Where, p.Version, p.Met})
 	}
 	return doc
 }
@@ -88,13 +142,14 @@ var standings = []struct {
 	{upgrade.Together, "moves in the same stage as the framework"},
 	{upgrade.Bridge, "moves ahead, to a release that goes with both"},
 	{upgrade.Retires, "renamed, abandoned, or part of the framework by then"},
+	{upgrade.Leaves, "nothing needs it any more by then"},
 	{upgrade.Ready, "stays as it is"},
 	{upgrade.Silent, "says nothing of the framework, and stays"},
 }
 
 // Assess prints an assessment: the verdict first, then the packages by standing.
 func (p *Page) Assess(doc AssessDoc) {
-	goal := doc.Goal.Name + " " + doc.Goal.Constraint
+	goal := goalOf(doc)
 	by := map[upgrade.Standing][]AssessedDoc{}
 	for _, d := range doc.Packages {
 		by[d.Standing] = append(by[d.Standing], d)
@@ -107,6 +162,7 @@ func (p *Page) Assess(doc AssessDoc) {
 	default:
 		p.verdict(bad, fmt.Sprintf("%s is out of reach: each package could go, but not all together.", goal))
 	}
+	p.waits(doc)
 	if doc.Untangle != nil {
 		for _, c := range doc.Untangle.Contested {
 			p.line("")
@@ -131,8 +187,75 @@ func (p *Page) Assess(doc AssessDoc) {
 		}
 		p.assessed(all)
 	}
+	p.touches(doc.Advice)
 	if doc.Untangle != nil {
 		p.ways(doc.Untangle.Ways)
+	}
+}
+
+func goalOf(doc AssessDoc) string {
+	return strings.Join(append([]string{doc.Goal.Name + " " + doc.Goal.Constraint}, doc.Also...), " with ")
+}
+
+// Gate prints in one line whether a goal can be reached.
+func (p *Page) Gate(doc AssessDoc) {
+	if doc.Reachable {
+		p.verdict(good, fmt.Sprintf("%s can be reached, with %s.", goalOf(doc), doc.Goal.Release))
+		return
+	}
+	var names []string
+	for _, w := range doc.Waits {
+		names = append(names, w.Package)
+	}
+	text := goalOf(doc) + " is out of reach"
+	if names != nil {
+		text += "; it waits for " + strings.Join(names, ", ")
+	}
+	p.verdict(bad, text+".")
+}
+
+// waits prints what to wait for.
+func (p *Page) waits(doc AssessDoc) {
+	if len(doc.Waits) == 0 {
+		return
+	}
+	text := "Everything else waits for"
+	if !doc.Enough {
+		text = "It waits at least for"
+	}
+	for i, w := range doc.Waits {
+		if i > 0 {
+			text += ", and"
+		}
+		text += fmt.Sprintf(" a release of %s that %s", w.Package, w.For)
+	}
+	p.wrapped("", text+".")
+}
+
+// touches prints what of upgrade guides touches this application.
+func (p *Page) touches(all []TouchDoc) {
+	if len(all) == 0 {
+		return
+	}
+	p.line("")
+	p.line("%s %s", p.styled(bold, fmt.Sprintf("advice (%d)", len(all))), p.styled(faint, "what upgrade guides say that touches this application"))
+	for _, t := range all {
+		head := t.About + " " + t.To
+		lines := wrap(t.Says, p.Width-len(head)-4)
+		p.line("  %s  %s", p.styled(bold, head), lines[0])
+		for _, l := range lines[1:] {
+			p.line("  %s  %s", strings.Repeat(" ", len(head)), l)
+		}
+		tail := t.Source + " (" + t.Confidence + ")"
+		if len(t.Found) > 0 {
+			tail = "in " + strings.Join(t.Found, ", ") + "; " + tail
+		}
+		if t.Link != "" && !strings.Contains(t.Says, t.Link) {
+			tail += "; " + t.Link
+		}
+		for _, l := range wrap(tail, p.Width-len(head)-4) {
+			p.line("  %s  %s", strings.Repeat(" ", len(head)), p.styled(faint, l))
+		}
 	}
 }
 
@@ -160,6 +283,14 @@ func (p *Page) runtimes(all []RuntimeDoc) {
 		if r.Here != "" {
 			there += ", " + r.Here + " is on this machine"
 		}
+		for _, w := range r.Where {
+			if !w.Met && strings.Contains(w.Place, ":") {
+				there += fmt.Sprintf(", %s says %s", w.Place, w.Version)
+				if style == &good {
+					style = &notice
+				}
+			}
+		}
 		rows = append(rows, []cell{{"runtime", &faint}, plain(r.Name + " " + r.Needs), {"for " + r.By, &faint}, {there, style}})
 	}
 	if rows != nil {
@@ -174,7 +305,7 @@ func (p *Page) assessed(all []AssessedDoc) {
 		wide = max(wide, lipgloss.Width(d.Name))
 	}
 	for _, d := range all {
-		p.line("  %s%s  %s", p.styled(bold, d.Name), strings.Repeat(" ", wide-lipgloss.Width(d.Name)), moveOf(d))
+		p.line("  %s%s  %s", p.styled(bold, d.Name), strings.Repeat(" ", wide-lipgloss.Width(d.Name)), moveOf(d)+p.styled(faint, by(d)+serving(d)))
 		for _, e := range d.Evidence {
 			lines := wrap(e.Says, p.Width-15)
 			p.line("      %s%s  %s", p.cell(graded(e.Grade)), strings.Repeat(" ", 7-len(e.Grade)), p.styled(faint, lines[0]))
@@ -183,6 +314,22 @@ func (p *Page) assessed(all []AssessedDoc) {
 			}
 		}
 	}
+}
+
+// by says over which declared package one comes that nobody declares.
+func by(d AssessedDoc) string {
+	if d.By == "" {
+		return ""
+	}
+	return ", by way of " + d.By
+}
+
+// serving says which releases go with the goal, where there is a choice.
+func serving(d AssessedDoc) string {
+	if d.First == "" || d.First == d.Newest || d.Standing == upgrade.Ready || d.Standing == upgrade.Retires {
+		return ""
+	}
+	return fmt.Sprintf(" (%s to %s would do)", d.First, d.Newest)
 }
 
 func moveOf(d AssessedDoc) string {

@@ -15,6 +15,7 @@ type LockDoc struct {
 	Ecosystem string       `json:"ecosystem"`
 	Roots     []LockRoot   `json:"roots"`
 	Packages  []LockedItem `json:"packages"`
+	Took      []string     `json:"took,omitempty"` // from which branch, when a conflict was resolved
 }
 
 // A LockRoot is a declaration; Package is the id of what serves it, or null.
@@ -48,7 +49,7 @@ type LockEdge struct {
 
 // NewLockDoc makes the document of a lock.
 func NewLockDoc(l *ecosystem.Lock) LockDoc {
-	doc := LockDoc{"molt/lock/1", l.Ecosystem, []LockRoot{}, []LockedItem{}}
+	doc := LockDoc{Schema: "molt/lock/1", Ecosystem: l.Ecosystem, Roots: []LockRoot{}, Packages: []LockedItem{}}
 	for _, r := range l.Roots {
 		doc.Roots = append(doc.Roots, LockRoot{r.Name, r.Group, r.Constraint, id(r.To)})
 	}
@@ -71,6 +72,26 @@ func id(to string) *string {
 		return nil
 	}
 	return &to
+}
+
+// Merged prints how a conflict between branches was resolved.
+func (p *Page) Merged(doc LockDoc, lock, manifest string, both, dry bool) {
+	verb := "is resolved"
+	if dry {
+		verb = "could be resolved"
+	}
+	p.verdict(good, fmt.Sprintf("The conflict %s: %s holds %d packages for %d declarations.", verb, lock, len(doc.Packages), len(doc.Roots)))
+	for _, t := range doc.Took {
+		p.wrapped("  ", t)
+	}
+	if dry {
+		return
+	}
+	names := lock
+	if both {
+		names = manifest + " " + lock
+	}
+	p.line("git add %s tells git so.", names)
 }
 
 // VerifyDoc is "molt/verify/1".

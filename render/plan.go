@@ -15,10 +15,22 @@ import (
 type PlanDoc struct {
 	Schema    string       `json:"schema"`
 	Goal      string       `json:"goal"`
+	Note      string       `json:"note,omitempty"`
+	Branch    string       `json:"branch,omitempty"`
 	Reachable bool         `json:"reachable"`
 	Stages    []PlanStage  `json:"stages"`
 	Wall      []string     `json:"wall"`
+	Beyond    []PlanStage  `json:"beyond,omitempty"`   // a sketch of what comes after the wall
+	Costs     []string     `json:"costs,omitempty"`    // what decisions of people cost
 	Untangle  *UntangleDoc `json:"untangle,omitempty"` // when it is out of reach
+	Renewal   *RenewalDoc  `json:"renewal,omitempty"`  // when it was made anew
+}
+
+// A RenewalDoc says what became of a plan that was made anew.
+type RenewalDoc struct {
+	Kept    []string `json:"kept"`
+	Lost    []string `json:"lost"`
+	Changed []string `json:"changed"`
 }
 
 // A PlanStage is one stage of a plan.
@@ -26,11 +38,32 @@ type PlanStage struct {
 	ID      string       `json:"id"`
 	Kind    string       `json:"kind"`
 	Title   string       `json:"title"`
+	Note    string       `json:"note,omitempty"`
+	Family  string       `json:"family,omitempty"` // why its packages move in step
 	Changes []PlanChange `json:"changes"`
 	Raise   []RuntimeDoc `json:"raise,omitempty"`
+	Advice  []GuidanceDoc  `json:"advice,omitempty"`
 	Locked  PlanLocked   `json:"locked"`
+	Effort  *EffortDoc   `json:"effort,omitempty"`
 	Aims    []PlanAim    `json:"aims,omitempty"`
 	Status  string       `json:"status"`
+}
+
+// A GuidanceDoc is something that an upgrade guide has to say.
+type GuidanceDoc struct {
+	Says   string   `json:"says"`
+	Run    string   `json:"run,omitempty"`
+	Found  []string `json:"found,omitempty"`
+	Link   string   `json:"link,omitempty"`
+	Source string   `json:"source"`
+}
+
+// An EffortDoc says at a glance what a stage means for people.
+type EffortDoc struct {
+	Jump     string  `json:"jump"`
+	Files    int     `json:"files"`
+	Evidence string  `json:"evidence"`
+	Seconds  float64 `json:"seconds"` // that its checks took when they last ran here, 0 for never
 }
 
 // A PlanChange is a change to one declaration; From or To is null for one that is added or removed.
@@ -42,6 +75,7 @@ type PlanChange struct {
 	Jump     string     `json:"jump"`
 	Standing string     `json:"standing"`
 	Reason   string     `json:"reason"`
+	Note     string     `json:"note,omitempty"`
 }
 
 // A PlanPoint is a constraint and the release it leads to.
@@ -65,22 +99,33 @@ type PlanAim struct {
 	Least int    `json:"least"`
 }
 
-// NewPlanDoc makes the document of a plan as it stands in the plan's file.
-func NewPlanDoc(file *app.PlanDoc) PlanDoc {
-	doc := PlanDoc{Schema: "molt/plan/1", Goal: file.Goal, Reachable: file.Reachable, Stages: []PlanStage{}, Wall: append([]string{}, file.Wall...)}
+// NewPlanDoc makes the document of a plan as it stands in the plan's file. Times say how long the checks of stages took.
+func NewPlanDoc(file *app.PlanDoc, times map[string]time.Duration) PlanDoc {
+	doc := PlanDoc{Schema: "molt/plan/1", Goal: file.Goal, Note: file.Note, Branch: file.Branch, Reachable: file.Reachable,
+		Stages: []PlanStage{}, Wall: append([]string{}, file.Wall...), Costs: file.Costs}
 	for _, s := range file.Stages {
-		doc.Stages = append(doc.Stages, newPlanStage(s))
+		st := newPlanStage(s)
+		if st.Effort != nil {
+			st.Effort.Seconds = times[s.ID].Round(time.Millisecond).Seconds()
+		}
+		doc.Stages = append(doc.Stages, st)
+	}
+	for _, s := range file.Beyond {
+		doc.Beyond = append(doc.Beyond, newPlanStage(s))
 	}
 	return doc
 }
 
 func newPlanStage(s app.StageDoc) PlanStage {
-	st := PlanStage{ID: s.ID, Kind: s.Kind, Title: s.Title, Changes: []PlanChange{}, Status: s.Status}
+	st := PlanStage{ID: s.ID, Kind: s.Kind, Title: s.Title, Note: s.Note, Family: s.Family, Changes: []PlanChange{}, Status: s.Status}
 	for _, c := range s.Changes {
-		st.Changes = append(st.Changes, PlanChange{c.Name, c.Group, (*PlanPoint)(c.From), (*PlanPoint)(c.To), c.Jump, c.Standing, c.Reason})
+		st.Changes = append(st.Changes, PlanChange{c.Name, c.Group, (*PlanPoint)(c.From), (*PlanPoint)(c.To), c.Jump, c.Standing, c.Reason, c.Note})
 	}
 	for _, r := range s.Raise {
 		st.Raise = append(st.Raise, RuntimeDoc{Name: r.Runtime, Needs: r.Needs, By: r.By, Deployed: r.Deployed})
+	}
+	for _, a := range s.Advice {
+		st.Advice = append(st.Advice, GuidanceDoc(a))
 	}
 	for _, a := range s.Aims {
 		st.Aims = append(st.Aims, PlanAim(a))
@@ -88,18 +133,45 @@ func newPlanStage(s app.StageDoc) PlanStage {
 	if s.Lock != nil {
 		st.Locked = PlanLocked(*s.Lock)
 	}
+	if e := s.Effort; e != nil {
+		st.Effort = &EffortDoc{Jump: e.Jump, Files: e.Files, Evidence: e.Evidence}
+	}
 	return st
 }
 
 // Plan prints a plan: the verdict, then every stage with its changes.
 func (p *Page) Plan(doc PlanDoc) {
+	if doc.Renewal != nil {
+		p.renewal(*doc.Renewal)
+	}
+	done := 0
+	for _, s := range doc.Stages {
+		if s.Status == app.Done {
+			done++
+		}
+	}
+	progress := ""
+	if done > 0 {
+		progress = fmt.Sprintf(" %d of them done already.", done)
+	}
 	switch {
 	case len(doc.Stages) == 0 && doc.Reachable:
 		p.verdict(good, doc.Goal+" is reached already; there is nothing to do.")
 	case doc.Reachable:
-		p.verdict(good, fmt.Sprintf("%s in %s, each of them solved to a lock.", doc.Goal, count(len(doc.Stages), "stage")))
+		p.verdict(good, fmt.Sprintf("%s in %s, each of them solved to a lock.%s", doc.Goal, count(len(doc.Stages), "stage"), progress))
 	default:
-		p.verdict(bad, fmt.Sprintf("%s is out of reach today; %s can be done already.", doc.Goal, count(len(doc.Stages), "stage")))
+		p.verdict(bad, fmt.Sprintf("%s is out of reach today; %s can be done already.%s", doc.Goal, count(len(doc.Stages), "stage"), progress))
+	}
+	if doc.Branch != "" {
+		p.line("On the branch %s.", doc.Branch)
+	}
+	if doc.Note != "" {
+		p.wrapped("", doc.Note)
+	}
+	for _, c := range doc.Costs {
+		for k, l := range wrap("What was decided costs: "+c+".", p.Width-2) {
+			p.line("%s%s", strings.Repeat(" ", min(k, 1)*2), p.styled(notice, l))
+		}
 	}
 	for n, s := range doc.Stages {
 		p.line("")
@@ -117,7 +189,66 @@ func (p *Page) Plan(doc PlanDoc) {
 	for _, c := range doc.Untangle.Contested {
 		p.contest(c)
 	}
+	p.beyond(doc.Beyond)
 	p.ways(doc.Untangle.Ways)
+}
+
+// beyond sketches what would come after the wall, a line a stage.
+func (p *Page) beyond(stages []PlanStage) {
+	if len(stages) == 0 {
+		return
+	}
+	p.line("")
+	p.heading("Beyond it, as a sketch, as if what is in the way were not there")
+	var rows [][]cell
+	for _, s := range stages {
+		var moves []string
+		for _, c := range s.Changes {
+			switch {
+			case c.To == nil:
+				moves = append(moves, c.Name+" goes")
+			default:
+				moves = append(moves, c.Name+" "+c.To.Version)
+			}
+		}
+		for _, r := range s.Raise {
+			moves = append(moves, r.Name+" "+r.Needs)
+		}
+		rows = append(rows, []cell{{s.ID, &bold}, {strings.Join(moves, ", "), &faint}})
+	}
+	p.table("  ", rows)
+}
+
+// renewal says what became of a plan that was made anew.
+func (p *Page) renewal(r RenewalDoc) {
+	part := func(title string, all []string) {
+		if len(all) == 0 {
+			return
+		}
+		p.heading("%s", title)
+		for _, text := range all {
+			p.wrapped("  ", text)
+		}
+		p.line("")
+	}
+	part("What has changed", r.Changed)
+	part("What people decided, and still holds", r.Kept)
+	part("What people decided, and holds no longer", r.Lost)
+	if len(r.Changed) == 0 {
+		p.line("Nothing has changed since the plan was made.")
+	}
+}
+
+// Split prints what a stage was split into.
+func (p *Page) Split(doc PlanDoc, first, second string) {
+	for n, s := range doc.Stages {
+		if s.ID == first || s.ID == second {
+			p.stageHead(n+1, s)
+			p.changes(s)
+			p.line("")
+		}
+	}
+	p.line("The plan has these two in place of one.")
 }
 
 func (p *Page) stageHead(n int, s PlanStage) {
@@ -129,6 +260,19 @@ func (p *Page) stageHead(n int, s PlanStage) {
 	if s.Raise != nil {
 		tail = "by hand"
 	}
+	if e := s.Effort; e != nil {
+		if files := count(e.Files, "file"); e.Files > 0 {
+			tail += "; source: " + files
+		} else {
+			tail += "; source: no file"
+		}
+		if e.Evidence != "" {
+			tail += "; evidence at its weakest: " + e.Evidence
+		}
+		if e.Seconds > 0 {
+			tail += fmt.Sprintf("; checks: %.1f s", e.Seconds)
+		}
+	}
 	head := fmt.Sprintf("%s%-2d %s", mark, n, s.ID)
 	if lipgloss.Width(head)+2+lipgloss.Width(s.Title) <= p.Width {
 		p.line("%s  %s", p.styled(bold, head), p.styled(faint, s.Title))
@@ -136,7 +280,15 @@ func (p *Page) stageHead(n int, s PlanStage) {
 		p.line("%s", p.styled(bold, head))
 		p.wrapped("     ", s.Title)
 	}
-	p.line("     %s", p.styled(faint, tail))
+	for _, l := range wrap(tail, p.Width-5) {
+		p.line("     %s", p.styled(faint, l))
+	}
+	if s.Family != "" {
+		p.line("     %s", p.styled(faint, "in step: "+s.Family))
+	}
+	if s.Note != "" {
+		p.wrapped("     ", s.Note)
+	}
 }
 
 func (p *Page) changes(s PlanStage) {
@@ -150,8 +302,35 @@ func (p *Page) changes(s PlanStage) {
 	if rows != nil {
 		p.table("     ", rows)
 	}
+	for _, c := range s.Changes {
+		if c.Note != "" {
+			p.wrapped("     ", c.Name+": "+c.Note)
+		}
+	}
+	p.advice(s.Advice)
 	if s.Aims != nil {
 		p.aims(s.Aims)
+	}
+}
+
+// advice prints what upgrade guides have to say.
+func (p *Page) advice(all []GuidanceDoc) {
+	for _, a := range all {
+		lines := wrap(a.Says, p.Width-13)
+		p.line("     %s  %s", p.styled(notice, "advice"), lines[0])
+		for _, l := range lines[1:] {
+			p.line("             %s", l)
+		}
+		tail := a.Source
+		if a.Link != "" && !strings.Contains(a.Says, a.Link) {
+			tail = a.Link + ", " + tail
+		}
+		if len(a.Found) > 0 {
+			tail = "in " + strings.Join(a.Found, ", ") + "; " + tail
+		}
+		for _, l := range wrap(tail, p.Width-13) {
+			p.line("             %s", p.styled(faint, l))
+		}
 	}
 }
 
@@ -191,73 +370,4 @@ func changeCells(s PlanStage, c PlanChange) []cell {
 		line = c.From.Constraint + " becomes " + c.To.Constraint
 	}
 	return []cell{name, plain(c.From.Version + " to " + c.To.Version), plain(line), {why, &faint}}
-}
-
-// StepDoc is "molt/step/1".
-type StepDoc struct {
-	Schema string     `json:"schema"`
-	Stage  PlanStage  `json:"stage"`
-	Passed bool       `json:"passed"`
-	Checks []CheckDoc `json:"checks"`
-	Left   int        `json:"left"`
-}
-
-// A CheckDoc is the verdict of one check.
-type CheckDoc struct {
-	Name    string  `json:"name"`
-	Passed  bool    `json:"passed"`
-	Says    string  `json:"says"`
-	Log     string  `json:"log"`
-	Seconds float64 `json:"seconds"`
-}
-
-// NewStepDoc makes the document of a stage that was carried out or tried.
-func NewStepDoc(s *app.Step) StepDoc {
-	doc := StepDoc{"molt/step/1", newPlanStage(s.Stage), s.Passed, []CheckDoc{}, s.Left}
-	for _, v := range s.Verdicts {
-		doc.Checks = append(doc.Checks, CheckDoc{v.Name, v.Passed, v.Says, v.Log, v.Took.Round(time.Millisecond).Seconds()})
-	}
-	return doc
-}
-
-// Step prints what became of a stage.
-func (p *Page) Step(doc StepDoc) {
-	switch {
-	case doc.Passed:
-		p.verdict(good, fmt.Sprintf("%s is done: %s.", doc.Stage.ID, doc.Stage.Title))
-	case doc.Stage.Raise != nil:
-		p.verdict(notice, doc.Stage.ID+" waits for people.")
-	default:
-		p.verdict(bad, doc.Stage.ID+" failed a check; the files are as they were before it.")
-	}
-	if doc.Passed {
-		p.changes(PlanStage{Kind: doc.Stage.Kind, Changes: doc.Stage.Changes})
-	}
-	for _, c := range doc.Checks {
-		word, style := "passed", good
-		switch {
-		case !c.Passed && doc.Stage.Raise != nil:
-			word, style = "to do ", notice
-		case !c.Passed:
-			word, style = "failed", bad
-		}
-		text := fmt.Sprintf("  %s  %s", p.styled(style, word), c.Name)
-		if c.Seconds > 0 {
-			text += p.styled(faint, fmt.Sprintf("  %.1f s", c.Seconds))
-		}
-		p.line("%s", text)
-		if c.Says != "" {
-			p.wrapped("          ", c.Says)
-		}
-		if !c.Passed && c.Log != "" {
-			p.line("          whole output: %s", c.Log)
-		}
-	}
-	if doc.Passed {
-		if doc.Left == 0 {
-			p.line("That was the last stage.")
-		} else {
-			p.line("%s left.", count(doc.Left, "stage"))
-		}
-	}
 }

@@ -64,6 +64,7 @@ type Release struct {
 	Deprecated string        // the maintainers' words, "" when it is not deprecated
 	Integrity  string        // W3C subresource-integrity string, "" when the registry gives none
 	Archive    string        // address of the archive
+	Licence    string        // SPDX licence expression, "" when the registry gives none
 }
 
 // A Demand is a name that a release needs or peers on, with a constraint.

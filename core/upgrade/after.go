@@ -12,7 +12,9 @@ import (
 // after adds what the goal opens: first all that does not break, together; then every breaking move of a family as a
 // stage of its own; then what retires.
 func (p *planner) after() error {
-	fresh, err := p.newer(func(from, to version.Version) bool { return !p.app.Scheme.Breaking(from, to) })
+	fresh, err := p.newer(func(from, to version.Version) bool {
+		return !p.app.Scheme.Breaking(from, to) && p.app.Scheme.Jump(from, to) <= p.cut.most()
+	})
 	if err != nil {
 		return err
 	}
@@ -36,7 +38,7 @@ func (p *planner) after() error {
 	// A family waits until it can go to its newest releases, which another's move may open; what never can goes as far
 	// as it can.
 	for _, whole := range []bool{true, false} {
-		for moved := true; moved; {
+		for moved := p.cut.most() >= version.Major; moved; {
 			if moved, err = p.afterRound(whole); err != nil {
 				return err
 			}
@@ -61,7 +63,8 @@ func (p *planner) afterRound(whole bool) (bool, error) {
 	moved := false
 	for _, family := range p.families(names) {
 		before := len(p.plan.Stages)
-		if err := p.afterFamily(family, breaking, whole); err != nil {
+		p.bridging = family
+		if err := p.afterFamily(family.names, breaking, whole); err != nil {
 			return false, err
 		}
 		moved = moved || len(p.plan.Stages) > before
@@ -112,7 +115,7 @@ func (p *planner) afterFamily(family []string, breaking map[string][]string, who
 	if len(family) > 1 {
 		title = strings.Join(family, ", ") + ": a breaking move, in step"
 	}
-	_, err = p.stage(AfterStage, p.freeID("after-"+slug(family[0])), title, versionsOf(r, family),
+	_, err = p.familyStage(AfterStage, p.freeID("after-"+slug(family[0])), title, versionsOf(r, family),
 		func(name string) string {
 			if v := breaking[name]; versionOf(r, name) == v[len(v)-1] {
 				return "the newest release"

@@ -22,16 +22,22 @@ const (
 	Blocked  Standing = "blocked"  // no release goes with the goal
 	Silent   Standing = "silent"   // states nothing about the framework, and the locked release goes with the goal
 	Retires  Standing = "retiring" // renamed, abandoned, or swallowed by the goal
+	Leaves   Standing = "leaves"   // of a package that nobody declares: nothing needs it any more with the goal
 )
 
 // An Assessment says what a goal means for an application.
 type Assessment struct {
+	Scheme    version.Scheme
 	Goal      Goal
 	Release   string // the release of the goal that a resolution found; else the newest that the goal means
 	Reachable bool
 	Tangle    *solve.Tangle // why it is not, when no single package is to blame
 	Runtimes  []RuntimeNeed
-	Packages  []Assessed // in the order of the manifest, without the goal
+	Packages  []Assessed // in the order of the manifest, without the goal; then those that nobody declares
+	Also      []Goal     // the further goals
+	Waits     []Wait     // what to wait for, when it is out of reach because of single packages
+	Enough    bool       // whether releases of these alone would make it reachable
+	Touches   []Touch    // the facts of upgrade guides that touch the application
 }
 
 // An Assessed package is one declared package with its standing.
@@ -42,19 +48,26 @@ type Assessed struct {
 	Locked   string
 	Standing Standing
 	To       string // the release to move to, "" for none or no need
-	First    string // the first release that goes with the goal by what it states, "" when it states nothing
+	First    string // the first release that names the goal and resolves with it, "" for none
+	Newest   string // the newest such release
+	By       string // of a package that nobody declares: the declared one over which it comes
 	Preview  string // a prerelease that would go with the goal, where only prereleases do
 	Retires  *Retirement
 	Evidence []Evidence
 }
 
-// Assess finds the standing of every declared package towards a goal.
-func Assess(ctx context.Context, source universe.Source, app Application, goal Goal) (*Assessment, error) {
-	a, err := newAdvisor(ctx, source, app, goal)
+// Assess finds the standing of every declared package towards some goals, of which the first is the framework's, and of
+// the transitive packages that stand in the way.
+func Assess(ctx context.Context, source universe.Source, app Application, goals ...Goal) (*Assessment, error) {
+	a, err := newAdvisorFor(ctx, source, app, goals)
 	if err != nil {
 		return nil, err
 	}
-	return a.assess()
+	got, err := a.assess()
+	if got != nil {
+		got.Also = goals[1:]
+	}
+	return got, err
 }
 
 func (a *advisor) assess() (*Assessment, error) {
@@ -67,7 +80,7 @@ func (a *advisor) assess() (*Assessment, error) {
 		return nil, err
 	}
 	target := texts(framework, set)
-	out := &Assessment{Goal: a.goal, Release: framework.Releases[bestOf(framework, set)].Version.String()}
+	out := &Assessment{Scheme: a.app.Scheme, Goal: a.goal, Release: framework.Releases[bestOf(framework, set)].Version.String()}
 	old, err := a.inUse()
 	if err != nil {
 		return nil, err
@@ -84,13 +97,23 @@ func (a *advisor) assess() (*Assessment, error) {
 		if err != nil {
 			return nil, err
 		}
-		got := Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Locked: a.locked(d.As), Retires: retirement(p, a.goal.Name)}
+		got := Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Locked: a.locked(d.As), Retires: a.retirementOf(p)}
 		if err := a.stand(&got, p, framework, old, target, whole); err != nil {
 			return nil, err
 		}
 		out.Packages = append(out.Packages, got)
 	}
-	return out, a.conclude(out, target, whole)
+	more, err := a.transitives(framework, old, target, whole)
+	if err != nil {
+		return nil, err
+	}
+	out.Packages = append(out.Packages, more...)
+	out.Touches = a.touching()
+	if err := a.conclude(out, target, whole); err != nil || out.Reachable {
+		return out, err
+	}
+	out.Waits, out.Enough, err = a.waitList(out.Packages, framework, target)
+	return out, err
 }
 
 // outlook finds the company in which standings are decided: all declared packages at any usable release, a held one at
@@ -110,11 +133,12 @@ func (a *advisor) outlook(target []string) (*solve.Resolution, error) {
 		if slices.Contains(a.app.Held, name) && a.locked(name) != "" {
 			free = []string{a.locked(name)}
 		}
+		free = a.towards(name, p, free, target)
 		alone, err := a.pair(name, free, target)
 		if err != nil {
 			return nil, err
 		}
-		if alone != nil && retirement(p, a.goal.Name) == nil {
+		if alone != nil && a.retirementOf(p) == nil {
 			company[name] = free
 		}
 	}
@@ -168,17 +192,17 @@ func (a *advisor) pair(name string, releases, framework []string) (*solve.Resolu
 }
 
 func (a *advisor) stand(got *Assessed, p, framework *universe.Package, old, target []string, whole *solve.Resolution) error {
-	current := []string{got.Locked}
+	current := a.towards(got.Name, p, []string{got.Locked}, target)
 	usable := a.usable(p, got.Locked)
 	at := p.Index(got.Locked)
 	accepts := a.acceptors(p, framework, target)
-	if first := accepts.stated.And(usable).Min(); first >= 0 {
-		got.First = p.Releases[first].Version.String()
+	if err := a.solved(got, p, accepts, target); err != nil {
+		return err
 	}
 	defer func() { a.prove(got, p, framework, target) }()
 	ready := whole
 	var err error
-	if whole == nil || versionOf(whole, got.Name) != got.Locked {
+	if whole == nil || versionOf(whole, got.Name) != got.Locked || len(current) == 0 {
 		ready, err = a.pair(got.Name, current, target)
 	}
 	switch {
@@ -202,7 +226,7 @@ func (a *advisor) stand(got *Assessed, p, framework *universe.Package, old, targ
 		}
 	}
 	for _, part := range []version.Set{later, usable.Minus(later)} {
-		best, err := a.pair(got.Name, texts(p, part), target)
+		best, err := a.pair(got.Name, a.towards(got.Name, p, texts(p, part), target), target)
 		if err != nil {
 			return err
 		}
@@ -311,7 +335,7 @@ func (a *advisor) conclude(out *Assessment, target []string, whole *solve.Resolu
 	}
 	out.Release = versionOf(whole, a.goal.Name)
 	out.Reachable = !slices.ContainsFunc(out.Packages, func(got Assessed) bool { return got.Standing == Blocked })
-	var err error
-	out.Runtimes, err = runtimeNeeds(a.ctx, a.source, a.app, a.base, whole)
+	needs, err := runtimeNeeds(a.ctx, a.source, a.app, a.base, whole)
+	out.Runtimes = a.pinned(slices.Concat(a.raises(), needs, a.advisedRuntimes("")))
 	return err
 }

@@ -20,6 +20,7 @@ const (
 	Open    Grade = "open"    // an unbounded range merely fails to exclude it
 	Refused Grade = "refused" // the range excludes it
 	None    Grade = "none"    // nothing is said
+	Advised Grade = "advised" // an upgrade guide says so
 )
 
 // Evidence is what a standing rests on.
@@ -32,7 +33,11 @@ type Evidence struct {
 // prove collects the evidence for a standing.
 func (a *advisor) prove(got *Assessed, p, framework *universe.Package, target []string) {
 	if got.Retires != nil && got.Standing == Retires {
-		got.Evidence = append(got.Evidence, Evidence{Stated, got.Retires.Says, got.Retires.Where})
+		grade := Stated
+		if got.Retires.Advised {
+			grade = Advised
+		}
+		got.Evidence = append(got.Evidence, Evidence{grade, got.Retires.Says, got.Retires.Where})
 	}
 	var subject string
 	switch got.Standing {
@@ -47,7 +52,7 @@ func (a *advisor) prove(got *Assessed, p, framework *universe.Package, target []
 	default:
 		subject = got.Locked
 	}
-	got.Evidence = append(got.Evidence, a.about(p, framework, subject, target)...)
+	got.Evidence = append(append(got.Evidence, a.about(p, framework, subject, target)...), a.advised(p.Name)...)
 	if got.Preview != "" {
 		for _, e := range a.about(p, framework, got.Preview, target) {
 			e.Says = "only the prerelease " + got.Preview + " goes with it: " + e.Says
@@ -76,11 +81,20 @@ func (a *advisor) about(p, framework *universe.Package, subject string, target [
 		e := Evidence{Where: fmt.Sprintf("%s %s, %s", p.Name, subject, kind)}
 		e.Grade, e.Says = a.grade(r, d, framework, first, target)
 		if kind == "needs" {
-			e.Says += "; as a need, not a peer, it could bring a second copy"
+			e.Says += a.secondCopy(d, framework, target)
 		}
 		all = append(all, e)
 	}
 	return all
+}
+
+// secondCopy says what comes of a framework that is needed, and not peered on.
+func (a *advisor) secondCopy(d universe.Demand, framework *universe.Package, target []string) string {
+	set, err := framework.Admit(d.Text)
+	if err == nil && slices.ContainsFunc(target, func(v string) bool { return set.Has(framework.Index(v)) }) {
+		return "; a need, and not a peer: it shares the application's copy only while the range admits that, and brings a second copy after"
+	}
+	return "; a need, and not a peer: it would bring a second copy of " + framework.Name + " beside the goal, which Molt does not accept"
 }
 
 // grade grades one demand on the framework.
@@ -158,6 +172,7 @@ type Retirement struct {
 	Successor string // for a renamed package
 	Says      string
 	Where     string
+	Advised   bool // a guide says so, and not the maintainers
 }
 
 var (

@@ -33,7 +33,7 @@ func reach(ctx context.Context, source universe.Source, app Application, goal Go
 		if err != nil {
 			return nil, nil, nil, err
 		}
-		if _, goes := a.together[name]; !goes && name != goal.Name && retirement(p, goal.Name) == nil {
+		if _, goes := a.together[name]; !goes && name != goal.Name && a.retirementOf(p) == nil {
 			blocked = append(blocked, name)
 		}
 	}

@@ -22,12 +22,16 @@ func (p *planner) hops() error {
 	if err != nil {
 		return err
 	}
-	if set.Has(framework.Index(versionOf(p.now.locked, p.goal.Name))) {
+	if set.Has(framework.Index(versionOf(p.now.locked, p.goal.Name))) && p.alsoReached() {
 		p.plan.Reachable = true
 		return nil
 	}
 	final := texts(framework, set)
-	for _, hop := range p.between(framework, final) {
+	hops := p.between(framework, final)
+	if p.cut.Leap {
+		hops = hops[len(hops)-1:]
+	}
+	for _, hop := range hops {
 		done, err := p.hop(hop)
 		if err != nil {
 			return err
@@ -68,6 +72,16 @@ func (p *planner) between(framework *universe.Package, final []string) []hop {
 	return append(hops, hop{goal, final})
 }
 
+// alsoReached reports whether the further goals are reached.
+func (p *planner) alsoReached() bool {
+	for name, releases := range p.also {
+		if !slices.Contains(releases, versionOf(p.now.locked, name)) {
+			return false
+		}
+	}
+	return len(p.raised) == 0
+}
+
 // hop brings the framework to one major: first the bridges, then the runtime, then the framework with what must go
 // together with it. It reports whether it got there; when not, the plan is as it was.
 func (p *planner) hop(h hop) (bool, error) {
@@ -96,7 +110,8 @@ func (p *planner) hop(h hop) (bool, error) {
 			}
 		}
 		for _, family := range p.families(moving) {
-			if err := p.bridgeFamily(h, family, retired); err != nil {
+			p.bridging = family
+			if err := p.bridgeFamily(h, family.names, retired); err != nil {
 				return undo(err)
 			}
 		}
@@ -142,64 +157,6 @@ func (p *planner) retireFor(h hop) ([]string, error) {
 		}
 	}
 	return names, nil
-}
-
-// families groups names that move in step: as people said, else those of one scope or
-// name stem with one history of version numbers.
-func (p *planner) families(names []string) [][]string {
-	var groups [][]string
-	seen := map[string]bool{}
-	for _, name := range names {
-		if seen[name] {
-			continue
-		}
-		group := []string{name}
-		for _, other := range names {
-			if other != name && !seen[other] && p.akin(name, other) {
-				group = append(group, other)
-			}
-		}
-		for _, n := range group {
-			seen[n] = true
-		}
-		groups = append(groups, group)
-	}
-	return groups
-}
-
-func (p *planner) akin(a, b string) bool {
-	for _, family := range p.app.Families {
-		if slices.Contains(family, a) && slices.Contains(family, b) {
-			return true
-		}
-	}
-	return stem(a) == stem(b) && p.sameHistory(a, b)
-}
-
-// sameHistory reports whether two packages were published under the same version numbers, at least three times out of
-// four.
-func (p *planner) sameHistory(a, b string) bool {
-	pa, errA := p.pkg(a)
-	pb, errB := p.pkg(b)
-	if errA != nil || errB != nil {
-		return false
-	}
-	both := 0
-	for i := range pa.Releases {
-		if pb.Index(pa.Releases[i].Version.String()) >= 0 {
-			both++
-		}
-	}
-	return both > 1 && 4*both >= 3*(len(pa.Releases)+len(pb.Releases)-both)
-}
-
-// stem is what the names of a family share: the scope, or the part before the first hyphen.
-func stem(name string) string {
-	if scope, _, ok := strings.Cut(name, "/"); ok && name[0] == '@' {
-		return scope
-	}
-	first, _, _ := strings.Cut(name, "-")
-	return first
 }
 
 // bridgeFamily moves a family ahead of the framework when its members have releases that resolve with the framework in
@@ -262,7 +219,7 @@ func (p *planner) bridgeWithin(h hop, family, retired []string, c choice) (bool,
 			return false, err
 		}
 		if ok {
-			return p.stage(BridgeStage, p.freeID("bridge-"+slug(family[0])), strings.Join(family, ", ")+" ahead of "+p.goal.Name+" "+h.major, to,
+			return p.familyStage(BridgeStage, p.freeID("bridge-"+slug(family[0])), strings.Join(family, ", ")+" ahead of "+p.goal.Name+" "+h.major, to,
 				func(string) string {
 					return fmt.Sprintf("goes with %s %s and with %s", p.goal.Name, current, h.major)
 				})
@@ -293,7 +250,8 @@ func (p *planner) opens(h hop, to map[string]string, retired []string) (bool, er
 		if err != nil {
 			return false, err
 		}
-		_, c[name] = p.scopes(pkg, s, name)
+		_, free := p.scopes(pkg, s, name)
+		c[name] = p.towards(name, pkg, free, h.releases)
 		if v, ok := to[name]; ok {
 			c[name] = []string{v}
 		}
@@ -302,11 +260,21 @@ func (p *planner) opens(h hop, to map[string]string, retired []string) (bool, er
 	return r != nil, err
 }
 
-// anyRuntime is the advisor without regard to what is deployed.
+// anyRuntime is the advisor without regard to what is deployed today.
 func (a *advisor) anyRuntime() *advisor {
 	free := *a
-	free.source = a.full
+	free.source = a.ahead()
 	return &free
+}
+
+// ahead is the source with regard to what runtimes are to be raised to alone.
+func (a *advisor) ahead() universe.Source {
+	app := a.app
+	app.Runtimes = Runtimes{}
+	for name, v := range a.raised {
+		app.Runtimes[name] = Everywhere(v)
+	}
+	return Runnable(a.full, app)
 }
 
 // runtime adds a stage for the runtimes that the goal's resolution requires and that are not known to be there.
@@ -315,9 +283,15 @@ func (p *planner) runtime(h hop, r *solve.Resolution) error {
 	if err != nil {
 		return err
 	}
-	st := Stage{ID: "runtime-" + h.major, Kind: RuntimeStage, Title: "raise the runtime"}
+	st := Stage{ID: p.freeID("runtime-" + h.major), Kind: RuntimeStage, Title: "raise the runtime"}
+	for _, n := range p.advisedRuntimes(h.major) {
+		if !slices.ContainsFunc(needs, func(x RuntimeNeed) bool { return x.Name == n.Name && x.Needs == n.Needs }) {
+			needs = append(needs, n)
+		}
+	}
+	needs = append(p.raises(), needs...)
 	for _, n := range needs {
-		if n.Deployed != "" && !n.Met {
+		if n.Deployed != nil && !n.Met && !slices.ContainsFunc(st.Raise, func(x RuntimeNeed) bool { return x.Name == n.Name && x.By == TheGoal }) {
 			st.Raise = append(st.Raise, n)
 		}
 	}
@@ -339,8 +313,17 @@ func (p *planner) raise(name string, r *solve.Resolution) error {
 	if err != nil {
 		return err
 	}
+	if v, asked := p.raised[name]; asked {
+		to = v
+	}
+	raised := maps.Clone(p.app.Runtimes[name])
+	for environment, v := range raised {
+		if at, least := loosely(p.app.Scheme, v), loosely(p.app.Scheme, to); least != nil && (at == nil || at.Compare(least) < 0) {
+			raised[environment] = to
+		}
+	}
 	p.app.Runtimes = maps.Clone(p.app.Runtimes)
-	p.app.Runtimes[name] = to
+	p.app.Runtimes[name] = raised
 	if to == "" {
 		delete(p.app.Runtimes, name)
 	}

@@ -195,7 +195,7 @@ func WaysOut(ctx context.Context, source universe.Source, app Application, t *so
 	a := &advisor{ctx: ctx, source: Runnable(source, app), full: source, app: app, base: app.Locked}
 	f := &finder{advisor: a, problem: app.Problem(), tangle: t}
 	for _, size := range []int{1, 2, 3} {
-		if err := f.moves(size); err != nil {
+		if err := f.MovesBetween(size); err != nil {
 			return nil, err
 		}
 		if len(f.ways) > 0 {
@@ -245,7 +245,7 @@ const mostNames = 12
 
 // moves tries every set of so many declared packages at any usable release: those of the tangle, and those that stood in
 // the way of smaller sets, which may be in a tangle of their own.
-func (f *finder) moves(size int) error {
+func (f *finder) MovesBetween(size int) error {
 	names := f.declaredInTangle()
 	for _, name := range f.blamed {
 		if !slices.Contains(names, name) {
@@ -351,7 +351,7 @@ func (f *finder) keep(way WayOut) error {
 }
 
 func (f *finder) cost(way WayOut) Cost {
-	m := moves(f.app.Locked, way.After)
+	m := MovesBetween(f.app.Locked, way.After)
 	cost := Cost{Lines: len(way.Changes), Locked: m.Added + m.Removed + m.Moved}
 	for _, d := range f.app.Declared {
 		from, to := f.locked(d.As), versionOf(way.After, d.As)
@@ -436,7 +436,7 @@ func (f *finder) replacements() error {
 		if p == nil {
 			continue
 		}
-		gone := retirement(p, f.goal.Name)
+		gone := f.retirementOf(p)
 		if gone == nil || gone.Successor == "" || f.declaration(gone.Successor).As != "" {
 			continue
 		}

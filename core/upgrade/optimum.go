@@ -33,7 +33,10 @@ func (a *advisor) optimum(s state, target []string) (*solve.Resolution, *Optimum
 			return nil, nil, err
 		}
 		inStep, free := a.scopes(p, s, name)
-		c[name] = free
+		c[name] = a.towards(name, p, free, target)
+		if a.also[name] != nil {
+			continue
+		}
 		if versionOf(s.locked, name) == "" || slices.Contains(a.app.Held, name) {
 			continue
 		}

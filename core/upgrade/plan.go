@@ -27,13 +27,52 @@ const (
 	RetireStage   StageKind = "retire"   // what the goal makes superfluous
 )
 
+// StageKinds lists the kinds of stage.
+var StageKinds = []StageKind{BaselineStage, PatchStage, MinorStage, BridgeStage, RuntimeStage, GoalStage, AfterStage, RetireStage}
+
 // A Plan leads from where an application stands to a goal.
 type Plan struct {
 	Goal      Goal
 	Reachable bool
 	Stages    []Stage
+	Also      []Goal
 	Wall      []string // when it is not reachable: what stands in the way, a line each
 	Tangle    *solve.Tangle
+	Beyond    []Stage  // when it is not reachable: what would follow if it were not for what is blocked; a sketch
+	Costs     []string // what decisions of people cost, a sentence each
+}
+
+// A Cut says how a plan is cut. The zero Cut freshens everything, and goes one major at a time.
+type Cut struct {
+	Fresh Fresh
+	Leap  bool // to the goal in one leap
+}
+
+// Fresh says how far to freshen what the goal does not need.
+type Fresh string
+
+// The ways to freshen.
+const (
+	FreshNone  Fresh = "none"
+	FreshPatch Fresh = "patch"
+	FreshMinor Fresh = "minor"
+	FreshMajor Fresh = "major" // everything; the default
+)
+
+// Freshness lists them.
+var Freshness = []Fresh{FreshNone, FreshPatch, FreshMinor, FreshMajor}
+
+// most is the greatest jump of what the goal does not need.
+func (c Cut) most() version.Jump {
+	switch c.Fresh {
+	case FreshNone:
+		return version.Same
+	case FreshPatch:
+		return version.Patch
+	case FreshMinor:
+		return version.Minor
+	}
+	return version.Major
 }
 
 // A Stage is a set of manifest changes after which the whole resolves.
@@ -46,6 +85,8 @@ type Stage struct {
 	After   *solve.Resolution // nil for a runtime stage, which changes no package
 	Locked  Moves
 	Optimum *Optimum // of a goal stage
+	Family  string   // the ground on which its packages move in step, "" where they do not
+	Weakest Grade    // of the evidence for where its packages go, "" where there is none to be had
 }
 
 // A Change is what a stage does to one declaration. From is zero for an added one, To for a removed one.
@@ -85,12 +126,14 @@ type planner struct {
 	assessed map[string]Assessed
 	plan     *Plan
 	now      state
+	cut      Cut
+	bridging family // the one that is being looked at
 }
 
-// NewPlan makes the plan for a goal. Every stage in it was solved. When the goal is out of reach the plan goes as far as
-// it can, and Wall says what stands in the way.
-func NewPlan(ctx context.Context, source universe.Source, app Application, goal Goal) (*Plan, error) {
-	a, err := newAdvisor(ctx, source, app, goal)
+// NewPlan makes the plan for some goals, of which the first is the framework's. Every stage in it was solved. When the
+// goal is out of reach the plan goes as far as it can, and Wall says what stands in the way.
+func NewPlan(ctx context.Context, source universe.Source, app Application, goals []Goal, cut Cut) (*Plan, error) {
+	a, err := newAdvisorFor(ctx, source, app, goals)
 	if err != nil {
 		return nil, err
 	}
@@ -99,7 +142,7 @@ func NewPlan(ctx context.Context, source universe.Source, app Application, goal 
 		return nil, err
 	}
 	a.source = Runnable(a.full, app)
-	p := &planner{advisor: a, assessed: map[string]Assessed{}, plan: &Plan{Goal: a.goal, Tangle: assessment.Tangle}}
+	p := &planner{advisor: a, assessed: map[string]Assessed{}, plan: &Plan{Goal: a.goal, Also: goals[1:], Tangle: assessment.Tangle}, cut: cut}
 	for _, got := range assessment.Packages {
 		p.assessed[got.Name] = got
 	}
@@ -109,7 +152,7 @@ func NewPlan(ctx context.Context, source universe.Source, app Application, goal 
 	}
 	if !app.Current() {
 		p.plan.Stages = append(p.plan.Stages, Stage{ID: "baseline", Kind: BaselineStage, Title: "lock what the manifest asks for",
-			After: a.base, Locked: moves(app.Locked, a.base)})
+			After: a.base, Locked: MovesBetween(app.Locked, a.base)})
 	}
 	for _, step := range []func() error{p.patches, p.minors, p.hops} {
 		if err := step(); err != nil {
@@ -120,7 +163,13 @@ func NewPlan(ctx context.Context, source universe.Source, app Application, goal 
 		if err := p.after(); err != nil {
 			return nil, err
 		}
-		return p.plan, nil
+		return p.plan, p.weigh(p.plan.Stages)
+	}
+	if err := p.beyond(assessment); err != nil {
+		return nil, err
+	}
+	if err := p.weigh(p.plan.Stages); err != nil {
+		return nil, err
 	}
 	for _, got := range assessment.Packages {
 		if got.Standing == Blocked {
@@ -150,6 +199,9 @@ func (p *planner) patches() error { return p.freshen(PatchStage, version.Patch) 
 func (p *planner) minors() error  { return p.freshen(MinorStage, version.Minor) }
 
 func (p *planner) freshen(kind StageKind, most version.Jump) error {
+	if most > p.cut.most() {
+		return nil
+	}
 	c := p.exact(p.now)
 	moving := map[string]bool{}
 	for _, name := range p.names() {
@@ -272,7 +324,7 @@ func (p *planner) seal(st *Stage, next state, to map[string]string) (*Stage, sta
 	if err != nil {
 		return nil, next, err
 	}
-	st.After, st.Locked = r, moves(p.now.locked, r)
+	st.After, st.Locked = r, MovesBetween(p.now.locked, r)
 	next.locked = r
 	return st, next, nil
 }
@@ -318,8 +370,8 @@ func LockStage(ctx context.Context, source universe.Source, app Application, dec
 	return best.Resolution, nil
 }
 
-// moves compares two resolutions package by package: a package at another release has moved.
-func moves(before, after *solve.Resolution) Moves {
+// MovesBetween compares two resolutions package by package: a package at another release has moved.
+func MovesBetween(before, after *solve.Resolution) Moves {
 	var m Moves
 	was, is := map[string][]string{}, after.Versions()
 	if before != nil {

@@ -143,7 +143,7 @@ func TestRuntimeStage(t *testing.T) {
 	source, app := sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0")
 	source["hulk"].Releases[1].Runtimes = []universe.Requirement{{Name: "node", Text: ">=20"}}
 	source["hulk"].Releases[2].Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}}
-	app.Runtimes = map[string]string{"node": "20.1.0"}
+	app.Runtimes = Runtimes{"node": Everywhere("20.1.0")}
 	plan := mustPlan(t, source, app, Goal{"hulk", "5"})
 	var ids []string
 	for _, s := range plan.Stages {
@@ -152,7 +152,7 @@ func TestRuntimeStage(t *testing.T) {
 	if got := strings.Join(ids, " "); got != "goal-4 runtime-5 goal-5" {
 		t.Errorf("the stages are %s", got)
 	}
-	if app.Runtimes["node"] != "20.1.0" {
+	if app.Runtimes["node"].String() != "20.1.0" {
 		t.Error("planning changed the application")
 	}
 }
@@ -214,7 +214,7 @@ func TestPlansOnRandomUniverses(t *testing.T) {
 		if app.Locked == nil || app.Locked.Root("f").Version >= "3" {
 			continue
 		}
-		plan, err := NewPlan(context.Background(), source, app, Goal{"f", "3"})
+		plan, err := NewPlan(context.Background(), source, app, []Goal{{"f", "3"}}, Cut{})
 		if err != nil {
 			t.Fatalf("seed %d: %v\n%s", seed, err, text)
 		}
@@ -420,7 +420,7 @@ func costOf(t *testing.T, a *advisor, s state, at map[string]string) []int {
 
 func mustPlan(t *testing.T, source universe.Source, app Application, goal Goal) *Plan {
 	t.Helper()
-	plan, err := NewPlan(context.Background(), source, app, goal)
+	plan, err := NewPlan(context.Background(), source, app, []Goal{goal}, Cut{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -16,18 +16,78 @@ import (
 	"molt/core/version"
 )
 
+// Runtimes are the versions that are deployed, by runtime.
+type Runtimes map[string]Deployed
+
+// Deployed are the versions of one runtime by environment. The only environment may have no name.
+type Deployed map[string]string
+
+// Everywhere is one version of a runtime, in an environment without a name.
+func Everywhere(version string) Deployed { return Deployed{"": version} }
+
+// suits reports whether a requirement admits what every environment has.
+func (d Deployed) suits(scheme version.Scheme, constraint string) bool {
+	for _, v := range d {
+		if !Suits(scheme, constraint, v) {
+			return false
+		}
+	}
+	return true
+}
+
+// String names the versions, and the environments when these have names: "20.11.1", "production 20.11.1, staging 22.1.0".
+func (d Deployed) String() string {
+	var all []string
+	for _, environment := range slices.Sorted(maps.Keys(d)) {
+		all = append(all, strings.TrimSpace(environment+" "+d[environment]))
+	}
+	return strings.Join(all, ", ")
+}
+
 // A RuntimeNeed is a demand on a runtime by something that the goal brings along.
 type RuntimeNeed struct {
 	Name     string
 	Needs    string
-	By       string // release that asks
-	Deployed string // the version that configuration says is deployed, "" when it does not say
-	Met      bool   // whether Deployed is known and fits
+	By       string   // release that asks
+	Deployed Deployed // what configuration says is deployed, nil when it does not say
+	Met      bool     // whether Deployed is known and fits everywhere
+	Pins     []Pinned // what files of the application say of it
+}
+
+// A Pinned is a version that a file names, and whether it fits.
+type Pinned struct {
+	Pin
+	Met bool
+}
+
+// Environments lists the environments with names that have the runtime, with whether each fits.
+func (n RuntimeNeed) Environments(scheme version.Scheme) []Pinned {
+	var all []Pinned
+	for _, environment := range slices.Sorted(maps.Keys(n.Deployed)) {
+		if v := n.Deployed[environment]; environment != "" {
+			all = append(all, Pinned{Pin{n.Name, v, environment}, Suits(scheme, n.Needs, v)})
+		}
+	}
+	return all
+}
+
+// pinned adds what files of the application say of each runtime.
+func (a *advisor) pinned(needs []RuntimeNeed) []RuntimeNeed {
+	for i := range needs {
+		n := &needs[i]
+		for _, pin := range a.app.Pins {
+			if pin.Name == n.Name {
+				n.Pins = append(n.Pins, Pinned{pin, Suits(a.app.Scheme, n.Needs, pin.Version)})
+			}
+		}
+	}
+	return needs
 }
 
 // Runnable shows of a source only the releases that the deployed runtimes suit, as far as people said what is deployed.
 // What a release requires of a runtime that nobody spoke of, or in words that cannot be read, is not held against it.
 func Runnable(source universe.Source, app Application) universe.Source {
+	source = Permitted(source, app)
 	if len(app.Runtimes) == 0 {
 		return source
 	}
@@ -40,7 +100,7 @@ func Runnable(source universe.Source, app Application) universe.Source {
 			}
 			suits, seen := known.Load(q)
 			if !seen {
-				suits = Suits(app.Scheme, q.Text, deployed)
+				suits = deployed.suits(app.Scheme, q.Text)
 				known.Store(q, suits)
 			}
 			if !suits.(bool) {
@@ -65,14 +125,22 @@ func resolveRunnable(ctx context.Context, source universe.Source, app Applicatio
 // RuntimeGroup is the group of the demands in a tangle that are deployed runtimes, and not lines of the manifest.
 const RuntimeGroup = "runtime"
 
-// asPackage is the name under which a tangle speaks of a runtime. No registry has such a package.
-func asPackage(runtime string) string { return runtime + " (runtime)" }
+// asPackage is the name under which a tangle speaks of a runtime in an environment. No registry has such a package.
+func asPackage(runtime, environment string) string {
+	if environment == "" {
+		return runtime + " (runtime)"
+	}
+	return runtime + " (runtime, " + environment + ")"
+}
 
 // mostMajors is as far as anyone numbers runtimes.
 const mostMajors = 100
 
 // runtimeOf is the inverse of asPackage.
-func runtimeOf(name string) (string, bool) { return strings.CutSuffix(name, " (runtime)") }
+func runtimeOf(name string) (string, bool) {
+	runtime, _, found := strings.Cut(name, " (runtime")
+	return runtime, found
+}
 
 // runtimeTangle solves a problem again that has no resolution with what is deployed. Runtimes are packages this time, of
 // which the application declares the deployed version, so that the tangle tells where they stand in the way. It is nil
@@ -80,20 +148,22 @@ func runtimeOf(name string) (string, bool) { return strings.CutSuffix(name, " (r
 func runtimeTangle(ctx context.Context, source universe.Source, app Application, p solve.Problem) error {
 	d := &demanding{Source: source, app: app, runtimes: universe.Table{}, seen: map[string]*universe.Package{}}
 	for _, name := range slices.Sorted(maps.Keys(app.Runtimes)) {
-		v := loosely(app.Scheme, app.Runtimes[name])
-		if v == nil {
-			continue
-		}
-		name := asPackage(name)
-		releases := []universe.Release{{Version: v}}
-		for major := range mostMajors { // so that a requirement is not the only side of its tangle
-			if v := loosely(app.Scheme, strconv.Itoa(major)); v != nil {
-				releases = append(releases, universe.Release{Version: v})
+		for _, environment := range slices.Sorted(maps.Keys(app.Runtimes[name])) {
+			v := loosely(app.Scheme, app.Runtimes[name][environment])
+			if v == nil {
+				continue
 			}
+			name := asPackage(name, environment)
+			releases := []universe.Release{{Version: v}}
+			for major := range mostMajors { // so that a requirement is not the only side of its tangle
+				if v := loosely(app.Scheme, strconv.Itoa(major)); v != nil {
+					releases = append(releases, universe.Release{Version: v})
+				}
+			}
+			d.runtimes[name] = universe.NewPackage(name, app.Scheme, releases)
+			p.Single = append(slices.Clip(p.Single), name)
+			p.Roots = append(p.Roots, solve.Root{Demand: universe.Demand{As: name, Package: name, Text: v.String()}, Group: RuntimeGroup})
 		}
-		d.runtimes[name] = universe.NewPackage(name, app.Scheme, releases)
-		p.Single = append(slices.Clip(p.Single), name)
-		p.Roots = append(p.Roots, solve.Root{Demand: universe.Demand{As: name, Package: name, Text: v.String()}, Group: RuntimeGroup})
 	}
 	_, err := solve.Resolve(ctx, d, p)
 	return err
@@ -133,9 +203,13 @@ func (d *demanding) Package(ctx context.Context, name string) (*universe.Package
 		r := &releases[i]
 		r.Needs, r.Peers = slices.Clone(r.Needs), slices.Clone(r.Peers)
 		for _, q := range r.Runtimes {
-			name := asPackage(q.Name)
-			if _, err := d.app.Scheme.Constrain(q.Text); err == nil && d.runtimes[name] != nil {
-				r.Needs = append(r.Needs, universe.Demand{As: name, Package: name, Text: q.Text})
+			if _, err := d.app.Scheme.Constrain(q.Text); err != nil {
+				continue
+			}
+			for _, environment := range slices.Sorted(maps.Keys(d.app.Runtimes[q.Name])) {
+				if name := asPackage(q.Name, environment); d.runtimes[name] != nil {
+					r.Needs = append(r.Needs, universe.Demand{As: name, Package: name, Text: q.Text})
+				}
 			}
 		}
 	}
@@ -203,7 +277,7 @@ func runtimeNeeds(ctx context.Context, source universe.Source, app Application, 
 				continue
 			}
 			need := RuntimeNeed{Name: q.Name, Needs: q.Text, By: n.Name + " " + n.Version, Deployed: deployed}
-			need.Met = ok && Suits(app.Scheme, q.Text, deployed)
+			need.Met = ok && deployed.suits(app.Scheme, q.Text)
 			if !slices.ContainsFunc(all, func(x RuntimeNeed) bool { return x.Name == need.Name && x.Needs == need.Needs }) {
 				all = append(all, need)
 			}
@@ -244,6 +318,11 @@ func runtimesOf(app Application) []string {
 	var names []string
 	for name := range app.Runtimes {
 		names = append(names, name)
+	}
+	for _, pin := range app.Pins {
+		if !slices.Contains(names, pin.Name) {
+			names = append(names, pin.Name)
+		}
 	}
 	return append(names, mainRuntime)
 }

@@ -181,6 +181,7 @@ func Fits(ctx context.Context, source universe.Source, app Application, name str
 }
 
 func resolveFit(ctx context.Context, source universe.Source, app Application, p solve.Problem, explain bool) (*solve.Resolution, error) {
+	app.Fixed = nil // the problem has it
 	if explain {
 		return resolveRunnable(ctx, source, app, p)
 	}

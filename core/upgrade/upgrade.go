@@ -25,7 +25,7 @@ type Application struct {
 	Tenancy   solve.Tenancy
 	Declared  []Declared
 	Locked    *solve.Resolution   // nil when nothing is locked
-	Runtimes  map[string]string   // versions that are deployed, by runtime
+	Runtimes  Runtimes            // what is deployed
 	Previews  []string            // packages of which prereleases may be used
 	Held      []string            // packages that must not move
 	Fixed     map[string]string   // releases that are given from outside, by package
@@ -33,7 +33,13 @@ type Application struct {
 	Installed map[string]string   // versions that are installed, by declared name; nil when nothing is or nobody looked
 	Since     time.Time           // a survey notes what was published after; zero for nothing
 	Families  [][]string          // packages that move in step, as far as people say so
+	Rules     Rules               // of the house
+	Guides    []Guide             // what upgrade guides say
+	Pins      []Pin               // versions of runtimes and tools that files of the application name
 }
+
+// A Pin is a version of a runtime or tool that a file of the application names.
+type Pin struct{ Name, Version, Where string }
 
 // Declared is one line of the manifest. A name may be declared in several groups.
 type Declared struct {
@@ -77,6 +83,8 @@ type advisor struct {
 	full   universe.Source // also what the deployed runtimes do not suit
 	app    Application
 	goal   Goal
+	also   map[string][]string // further goals: the releases that these packages may have in the end
+	raised map[string]string   // further goals: versions to which runtimes are to be raised
 	base   *solve.Resolution
 
 	company  choice // the packages in whose company pair solves; nil for none
@@ -227,6 +235,7 @@ func (app Application) Problem() solve.Problem {
 
 // newAdvisor checks the goal, and gives one without a constraint its newest stable major.
 func newAdvisor(ctx context.Context, source universe.Source, app Application, goal Goal) (*advisor, error) {
+	source = Permitted(source, app)
 	a := &advisor{ctx: ctx, source: source, full: source, app: app, goal: goal}
 	var names []string
 	for _, d := range app.Declared {

@@ -100,7 +100,7 @@ func TestTangleOfTwo(t *testing.T) {
 			t.Errorf("the tangle lacks %s: %v", d, got.Tangle)
 		}
 	}
-	plan, err := NewPlan(context.Background(), source, app, Goal{"hulk", "5"})
+	plan, err := NewPlan(context.Background(), source, app, []Goal{{"hulk", "5"}}, Cut{})
 	if err != nil || plan.Reachable || plan.Tangle == nil {
 		t.Errorf("the plan: %+v, %v", plan, err)
 	}
@@ -237,7 +237,7 @@ func TestRuntimes(t *testing.T) {
 	for deployed, want := range map[string]bool{"20.1.0": false, "22.4.0": true, "": false} {
 		app.Runtimes = nil
 		if deployed != "" {
-			app.Runtimes = map[string]string{"node": deployed}
+			app.Runtimes = Runtimes{"node": Everywhere(deployed)}
 		}
 		got, err := Assess(context.Background(), source, app, Goal{"hulk", "5"})
 		if err != nil {

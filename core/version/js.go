@@ -1,6 +1,7 @@
 package version
 
 import (
+	"fmt"
 	"strconv"
 	"strings"
 )
@@ -237,6 +238,20 @@ func (v *semver) core() string {
 }
 
 func isWild(part string) bool { return part == "" || part == "x" || part == "X" || part == "*" }
+
+// Next follows SemVer 2.0.0 §6 to §8 and §11.
+func (js) Next(v Version, j Jump) string {
+	x := *v.(*semver)
+	switch {
+	case j == Major && (!v.Prerelease() || x.minor+x.patch > 0):
+		x.major, x.minor, x.patch = x.major+1, 0, 0
+	case j == Minor && (!v.Prerelease() || x.patch > 0):
+		x.minor, x.patch = x.minor+1, 0
+	case j == Patch && !v.Prerelease():
+		x.patch++
+	}
+	return fmt.Sprintf("%d.%d.%d", x.major, x.minor, x.patch)
+}
 
 // Styled writes a caret range, a tilde range, the version, or a star.
 func (js) Styled(s Style, v Version) string {

@@ -33,6 +33,8 @@ type Scheme interface {
 	Restyle(constraint string, v Version) string
 	// Styled returns the constraint that asks for version v in a style.
 	Styled(s Style, v Version) string
+	// Next returns the version that follows v by a jump of Patch, Minor or Major; a prerelease is followed by its release.
+	Next(v Version, j Jump) string
 	// StyleOf tells in which style a constraint asks; OtherStyle when in none of them.
 	StyleOf(constraint string) Style
 }

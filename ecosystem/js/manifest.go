@@ -26,10 +26,14 @@ type manifest struct {
 	data     []byte
 	name     string
 	version  string
+	ownFrom  int // offsets of the version with its quotes
+	ownTo    int
 	entries  []entry
 	at       map[string]int // offsets after the opening brace of each group, and of the root under ""
 	runtimes []universe.Requirement
 	members  []string
+	tool     string // the manifest's word on the tool that works on it, name@version
+	toolAt   int    // its line
 }
 
 // An entry with its place in the text.
@@ -72,6 +76,7 @@ func readManifest(file string, data []byte) (*manifest, error) {
 		fields[name] = member.Value
 	}
 	m.name, m.version = stringOf(fields["name"]), stringOf(fields["version"])
+	m.ownFrom, m.ownTo = shift+fields["version"].StartOffset, shift+fields["version"].EndOffset
 	optional := m.optionalPeers(fields["peerDependenciesMeta"])
 	for _, group := range groups {
 		if err := m.readGroup(group, fields[group], shift, optional); err != nil {
@@ -82,6 +87,10 @@ func readManifest(file string, data []byte) (*manifest, error) {
 		for _, member := range engines.Members {
 			m.runtimes = append(m.runtimes, universe.Requirement{Name: member.Name.Value.(hujson.Literal).String(), Text: stringOf(member.Value)})
 		}
+	}
+	if tool := fields["packageManager"]; tool.Value != nil {
+		m.tool = stringOf(tool)
+		m.toolAt, _ = m.position(shift + tool.StartOffset)
 	}
 	m.members = workspaces(fields["workspaces"])
 	return m, nil
@@ -252,6 +261,21 @@ func (m *manifest) Set(group, name, constraint string) error {
 		constraint = alias + e.Package + "@" + constraint
 	}
 	return m.replace(e.from, e.to, quote(constraint))
+}
+
+// Tool reads "name@version", to which a checksum may be added.
+func (m *manifest) Tool() (name, version string, line int) {
+	name, version, _ = strings.Cut(m.tool, "@")
+	version, _, _ = strings.Cut(version, "+")
+	return name, version, m.toolAt
+}
+
+// SetVersion replaces the version.
+func (m *manifest) SetVersion(version string) error {
+	if m.version == "" {
+		return fmt.Errorf("%s has no version", m.file)
+	}
+	return m.replace(m.ownFrom, m.ownTo, quote(version))
 }
 
 func quote(s string) string {

@@ -192,7 +192,7 @@ func (t texts) demand(as, text string) universe.Demand {
 
 // A releaseDoc is the part of an entry of "versions" that counts, as it stands in the document.
 type releaseDoc struct {
-	needs, optional, peers, peerMeta, engines, bundle, bundled, deprecated, dist gjson.Result
+	needs, optional, peers, peerMeta, engines, bundle, bundled, deprecated, dist, licence gjson.Result
 }
 
 // part returns the place for a field, or nil.
@@ -216,6 +216,8 @@ func (d *releaseDoc) part(field string) *gjson.Result {
 		return &d.deprecated
 	case "dist":
 		return &d.dist
+	case "license":
+		return &d.licence
 	}
 	return nil
 }
@@ -268,6 +270,10 @@ func readRelease(about gjson.Result, base string, texts texts) universe.Release 
 	} else if doc.deprecated.Bool() {
 		r.Deprecated = "deprecated"
 	}
+	if doc.licence.IsObject() {
+		doc.licence = doc.licence.Get("type")
+	}
+	r.Licence = texts.one(forPeople(doc.licence))
 	var tarball, shasum string
 	doc.dist.ForEach(func(field, v gjson.Result) bool {
 		switch field.String() {

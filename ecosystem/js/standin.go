@@ -133,6 +133,9 @@ func packageJSON(p *universe.Package, r *universe.Release) map[string]any {
 	if r.Deprecated != "" {
 		about["deprecated"] = r.Deprecated
 	}
+	if r.Licence != "" {
+		about["license"] = r.Licence
+	}
 	return about
 }
 

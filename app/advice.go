@@ -1,0 +1,329 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"os"
+	"path"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+
+	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/parser"
+
+	"molt/core/universe"
+	"molt/core/upgrade"
+	"molt/ecosystem"
+	"molt/registry"
+)
+
+// AdviceFormat is the newest version of the format of advice files that this Molt reads.
+const AdviceFormat = 1
+
+// An adviceFile is a file of advice: what an upgrade guide says, as data.
+type adviceFile struct {
+	Format     int       `yaml:"molt-advice"`
+	About      string    `yaml:"about"`
+	To         string    `yaml:"to"`
+	Source     string    `yaml:"source"`
+	Confidence string    `yaml:"confidence"`
+	Facts      []rawFact `yaml:"facts"`
+}
+
+// A rawFact is a fact as it stands: one of the kinds leads to its subject, and the other keys say more.
+type rawFact struct {
+	Runtime   string `yaml:"runtime"`
+	Renamed   string `yaml:"renamed"`
+	Swallowed string `yaml:"swallowed"`
+	Companion string `yaml:"companion"`
+	Symbol    string `yaml:"symbol"`
+	Option    string `yaml:"option"`
+	Command   string `yaml:"command"`
+	Link      string `yaml:"link"`
+
+	In         string `yaml:"in"`
+	Needs      string `yaml:"needs"`
+	Becomes    string `yaml:"becomes"`
+	Files      string `yaml:"files"`
+	Says       string `yaml:"says"`
+	Source     string `yaml:"source"`
+	Confidence string `yaml:"confidence"`
+}
+
+// adviceKeys are the keys that a fact may have.
+var adviceKeys = []string{"runtime", "renamed", "swallowed", "companion", "symbol", "option", "command", "link", "in", "needs", "becomes", "files", "says", "source", "confidence"}
+
+// kinds returns the kinds that a fact claims to be, with their subjects.
+func (r rawFact) kinds() (kinds []upgrade.FactKind, subjects []string) {
+	for _, k := range []struct {
+		kind    upgrade.FactKind
+		subject string
+	}{{upgrade.RuntimeFact, r.Runtime}, {upgrade.RenamedFact, r.Renamed}, {upgrade.SwallowedFact, r.Swallowed}, {upgrade.CompanionFact, r.Companion},
+		{upgrade.SymbolFact, r.Symbol}, {upgrade.OptionFact, r.Option}, {upgrade.CommandFact, r.Command}} {
+		if k.subject != "" {
+			kinds, subjects = append(kinds, k.kind), append(subjects, k.subject)
+		}
+	}
+	if kinds == nil && r.Link != "" { // beside another fact it is that fact's
+		kinds, subjects = append(kinds, upgrade.LinkFact), append(subjects, "")
+	}
+	return kinds, subjects
+}
+
+// fact checks a fact. The reason is what is wrong with it, "" for nothing.
+func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f upgrade.Fact, reason string) {
+	kinds, subjects := r.kinds()
+	if len(kinds) != 1 {
+		return f, "a fact has one of the keys " + strings.Join(adviceKeys[:8], ", ")
+	}
+	f = upgrade.Fact{Kind: kinds[0], Name: subjects[0], In: r.In, Needs: r.Needs, Becomes: r.Becomes, Files: r.Files, Link: r.Link,
+		Says: r.Says, Source: r.Source, Confidence: upgrade.Confidence(r.Confidence)}
+	if f.Source == "" {
+		f.Source = file.Source
+	}
+	if f.Confidence == "" {
+		f.Confidence = upgrade.Confidence(file.Confidence)
+	}
+	if f.Confidence == "" {
+		f.Confidence = upgrade.Sure
+	}
+	if f.Kind == upgrade.CommandFact {
+		f.Run, f.Name = f.Name, ""
+	}
+	for _, text := range []*string{&f.Name, &f.Says, &f.Source, &f.Becomes, &f.Run, &f.Link} {
+		*text = strings.Join(strings.Fields(universe.Harmless(*text)), " ")
+	}
+	_, badNeeds := eco.Scheme().Constrain(f.Needs)
+	_, badFiles := path.Match(f.Files, "")
+	switch {
+	case f.Source == "":
+		return f, "a fact needs a source: who says so"
+	case !slices.Contains([]upgrade.Confidence{upgrade.Sure, upgrade.Reported, upgrade.Guessed}, f.Confidence):
+		return f, fmt.Sprintf("a confidence is sure, reported or guessed, not %q", f.Confidence)
+	case (f.Kind == upgrade.RuntimeFact || f.Kind == upgrade.CompanionFact) && f.Needs == "":
+		return f, fmt.Sprintf("%s: expected \"needs\" with a constraint", f.Name)
+	case f.Needs != "" && badNeeds != nil:
+		return f, badNeeds.Error()
+	case f.Kind == upgrade.RenamedFact && f.Becomes == "":
+		return f, fmt.Sprintf("%s: expected \"becomes\" with the new name", f.Name)
+	case f.Kind == upgrade.SymbolFact && f.In == "":
+		return f, fmt.Sprintf("%s: expected \"in\" with the package that has it", f.Name)
+	case f.Kind == upgrade.OptionFact && f.Files == "":
+		return f, fmt.Sprintf("%s: expected \"files\" with where to look, such as \"*.config.js\"", f.Name)
+	case badFiles != nil:
+		return f, fmt.Sprintf("%q is no pattern of file names", f.Files)
+	}
+	return f, ""
+}
+
+// decodeAdvice reads a file of advice. Facts of kinds that this Molt does not know are left out, with a warning; what is
+// broken is an error with its line.
+func decodeAdvice(file string, data []byte, eco ecosystem.Ecosystem) (upgrade.Guide, []string, error) {
+	var g upgrade.Guide
+	tree, err := parser.ParseBytes(data, 0)
+	if err != nil {
+		return g, nil, yamlError(file, err)
+	}
+	text := &planText{file: file, tree: tree}
+	var raw adviceFile
+	if err := yaml.Unmarshal(data, &raw); err != nil {
+		return g, nil, yamlError(file, err)
+	}
+	switch {
+	case raw.Format < 1 || raw.Format > AdviceFormat:
+		return g, nil, text.errorAt("$.molt-advice", fmt.Sprintf("expected \"molt-advice: %d\" at the top", AdviceFormat))
+	case raw.About == "":
+		return g, nil, text.errorAt("$.about", "expected \"about\" with the name of the framework")
+	case raw.To == "":
+		return g, nil, text.errorAt("$.to", "expected \"to\" with the major that the facts are about")
+	}
+	g.About, g.To = raw.About, raw.To
+	var warnings []string
+	for i, r := range raw.Facts {
+		at := fmt.Sprintf("$.facts[%d]", i)
+		if unknown := unknownKeys(text.node(at)); len(unknown) > 0 {
+			var place *ecosystem.PositionError
+			if errors.As(text.errorAt(at, ""), &place) {
+				warnings = append(warnings, fmt.Sprintf("%s:%d: left out a fact with %s, which this Molt does not know", file, place.Line, strings.Join(unknown, ", ")))
+			}
+			continue
+		}
+		f, reason := r.fact(raw, eco)
+		if reason != "" {
+			return g, nil, text.errorAt(at, reason)
+		}
+		g.Facts = append(g.Facts, f)
+	}
+	return g, warnings, nil
+}
+
+func unknownKeys(n ast.Node) (unknown []string) {
+	var pairs []*ast.MappingValueNode
+	switch m := n.(type) {
+	case *ast.MappingNode:
+		pairs = m.Values
+	case *ast.MappingValueNode:
+		pairs = []*ast.MappingValueNode{m}
+	}
+	for _, pair := range pairs {
+		if key := pair.Key.GetToken().Value; !slices.Contains(adviceKeys, key) {
+			unknown = append(unknown, fmt.Sprintf("%q", key))
+		}
+	}
+	return unknown
+}
+
+// LoadAdvice reads the advice that molt.yaml names: files, folders of such, and addresses; and looks in the source of the
+// application for what the facts are about. It returns warnings.
+func (a *App) LoadAdvice(ctx context.Context) ([]string, error) {
+	var warnings []string
+	a.guides = nil
+	for _, from := range a.Config.Advice {
+		files, err := a.adviceFrom(ctx, from)
+		if err != nil {
+			return nil, err
+		}
+		for _, f := range files {
+			g, said, err := decodeAdvice(f.name, f.data, a.Eco)
+			if err != nil {
+				return nil, err
+			}
+			a.guides, warnings = append(a.guides, g), append(warnings, said...)
+		}
+	}
+	return warnings, a.locate(a.guides)
+}
+
+type namedFile struct {
+	name string
+	data []byte
+}
+
+// adviceFrom reads what one entry of "advice:" means.
+func (a *App) adviceFrom(ctx context.Context, from string) ([]namedFile, error) {
+	if strings.Contains(from, "://") {
+		return a.adviceAt(ctx, from)
+	}
+	info, err := os.Stat(a.path(from))
+	if err != nil {
+		return nil, &UsageError{fmt.Sprintf("%s: \"advice\" names %s, which cannot be read: %v", ConfigFile, from, err)}
+	}
+	names := []string{from}
+	if info.IsDir() {
+		names = nil
+		entries, err := os.ReadDir(a.path(from))
+		if err != nil {
+			return nil, err
+		}
+		for _, e := range entries {
+			if ext := path.Ext(e.Name()); ext == ".yaml" || ext == ".yml" || ext == ".json" {
+				names = append(names, path.Join(filepath.ToSlash(from), e.Name()))
+			}
+		}
+	}
+	var files []namedFile
+	for _, name := range names {
+		data, err := os.ReadFile(a.path(name))
+		if err != nil {
+			return nil, err
+		}
+		files = append(files, namedFile{name, data})
+	}
+	return files, nil
+}
+
+// adviceAt fetches a file of advice; it is kept in the cache like what registries answer.
+func (a *App) adviceAt(ctx context.Context, address string) ([]namedFile, error) {
+	u, err := url.Parse(address)
+	if err != nil || u.Path == "" {
+		return nil, &UsageError{fmt.Sprintf("%s: \"advice\" names %q: expected a file, a folder, or an address of a file", ConfigFile, address)}
+	}
+	folder, name := path.Split(u.EscapedPath())
+	base := *u
+	base.Path, base.RawPath, base.RawQuery, base.Fragment = folder, "", "", ""
+	if u.RawQuery != "" {
+		name += "?" + u.RawQuery
+	}
+	client, err := registry.New(registry.Options{Base: base.String(), Offline: a.Settings.Offline, Cache: a.cacheDir(), Jobs: 1})
+	if err != nil {
+		return nil, &UsageError{fmt.Sprintf("%s: advice: %v", ConfigFile, err)}
+	}
+	defer client.Close()
+	data, err := client.Get(ctx, name, "application/yaml, application/json, text/plain")
+	var missing *registry.NotFoundError
+	switch {
+	case errors.As(err, &missing):
+		return nil, &UsageError{fmt.Sprintf("%s: there is no advice at %s", ConfigFile, address)}
+	case err != nil:
+		return nil, fmt.Errorf("advice from %s: %w", address, err)
+	}
+	return []namedFile{{address, data}}, nil
+}
+
+// locate fills in where the application's source has what facts are about: a symbol in the files that import its
+// package, an option in the files that it names.
+func (a *App) locate(guides []upgrade.Guide) error {
+	var imports []ecosystem.Import
+	var sources []string
+	for _, g := range guides {
+		for i := range g.Facts {
+			f := &g.Facts[i]
+			var err error
+			switch f.Kind {
+			case upgrade.SymbolFact:
+				if imports == nil {
+					if imports, err = a.Eco.Imports(a.Dir); err != nil {
+						return err
+					}
+				}
+				var files []string
+				for _, im := range imports {
+					if im.Package == f.In && !slices.Contains(files, im.File) {
+						files = append(files, im.File)
+					}
+				}
+				f.Found = a.mentions(f.Name, files)
+			case upgrade.OptionFact:
+				if sources == nil {
+					if sources, err = a.sources(context.Background()); err != nil {
+						return err
+					}
+				}
+				f.Found = a.mentions(f.Name, slices.DeleteFunc(slices.Clone(sources), func(name string) bool {
+					whole, _ := path.Match(f.Files, name)
+					last, _ := path.Match(f.Files, path.Base(name))
+					return !whole && !last
+				}))
+			}
+		}
+	}
+	return nil
+}
+
+// mostFound is how many places of one fact are named.
+const mostFound = 20
+
+// mentions lists the lines of files on which a word stands, as FILE:LINE. What cannot be read does not mention it.
+func (a *App) mentions(word string, files []string) (found []string) {
+	pattern := regexp.MustCompile(`(^|[^\w$])` + regexp.QuoteMeta(word) + `($|[^\w$])`)
+	for _, name := range files {
+		data, err := fs.ReadFile(os.DirFS(a.Dir), name)
+		if err != nil {
+			continue
+		}
+		n := 0
+		for line := range strings.Lines(string(data)) {
+			n++
+			if pattern.MatchString(line) && len(found) < mostFound {
+				found = append(found, fmt.Sprintf("%s:%d", name, n))
+			}
+		}
+	}
+	return found
+}

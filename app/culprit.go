@@ -1,0 +1,272 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/upgrade"
+)
+
+// A Trial is one look at some of a stage's changes, in a copy of the application.
+type Trial struct {
+	Changes []string // names of the packages
+	Outcome upgrade.Outcome
+	Says    string // why it is unsure, or how the check failed
+	Ran     bool   // whether checks were run for it; what does not resolve needs none
+	Took    time.Duration
+}
+
+// A Culprit is a minimal set of a stage's changes that fails a check.
+type Culprit struct {
+	Stage   string
+	Check   string // the check or task that fails
+	Changes []string
+	Rest    []string // the stage's other packages
+	Passes  bool     // whether the rest alone passes
+	Trials  []Trial
+}
+
+// FindCulprit looks for the changes of the next stage that make a check fail, each subset solved again and checked in a
+// copy of the application of its own. The stage must have failed just now. Nothing is changed.
+func (a *App) FindCulprit(ctx context.Context, source universe.Source, failed *Step, watch Watcher) (*Culprit, error) {
+	doc, err := a.ReadPlan()
+	if err != nil {
+		return nil, err
+	}
+	i := slices.IndexFunc(failed.Verdicts, func(v Verdict) bool { return !v.Passed && !v.Before })
+	stage := doc.Stage(failed.Stage.ID)
+	if i < 0 || stage == nil {
+		return nil, &UsageError{"no check of the stage failed"}
+	}
+	s := &search{a: a, source: source, stage: stage, check: failed.Verdicts[i].Name, watch: watch, units: a.units(stage)}
+	s.watch.Output = nil // a line a trial is enough
+	s.watch.Begin = nil
+	c := &Culprit{Stage: stage.ID, Check: s.check}
+	found, err := upgrade.Culprit(len(s.units), func(some []int) (upgrade.Outcome, error) { return s.trial(ctx, some) })
+	if err != nil {
+		return nil, err
+	}
+	var rest []int
+	for u := range s.units {
+		if slices.Contains(found, u) {
+			c.Changes = append(c.Changes, s.units[u]...)
+		} else {
+			rest = append(rest, u)
+			c.Rest = append(c.Rest, s.units[u]...)
+		}
+	}
+	if rest != nil {
+		o, known := s.seen[fmt.Sprint(rest)]
+		if !known {
+			if o, err = s.trial(ctx, rest); err != nil {
+				return nil, err
+			}
+		}
+		c.Passes = o == upgrade.Passes
+	}
+	c.Trials = s.trials
+	return c, nil
+}
+
+// units groups the changed packages of a stage by what people said moves in step.
+func (a *App) units(stage *StageDoc) [][]string {
+	var units [][]string
+	for _, c := range stage.Changes {
+		if slices.ContainsFunc(units, func(u []string) bool { return slices.Contains(u, c.Name) }) {
+			continue
+		}
+		unit := []string{c.Name}
+		for _, family := range a.Config.Family {
+			if !slices.Contains(family, c.Name) {
+				continue
+			}
+			for _, other := range stage.Changes {
+				if slices.Contains(family, other.Name) && !slices.Contains(unit, other.Name) {
+					unit = append(unit, other.Name)
+				}
+			}
+		}
+		units = append(units, unit)
+	}
+	return units
+}
+
+// A search looks for a culprit.
+type search struct {
+	a      *App
+	source universe.Source
+	stage  *StageDoc
+	check  string
+	watch  Watcher
+	units  [][]string
+	trials []Trial
+	seen   map[string]upgrade.Outcome
+}
+
+// trial solves and checks some of the units.
+func (s *search) trial(ctx context.Context, some []int) (upgrade.Outcome, error) {
+	var names []string
+	for _, u := range some {
+		names = append(names, s.units[u]...)
+	}
+	began := time.Now()
+	t := Trial{Changes: names, Outcome: upgrade.Unsure}
+	if err := s.look(ctx, names, &t); err != nil {
+		return "", err
+	}
+	t.Took = time.Since(began)
+	s.trials = append(s.trials, t)
+	if s.seen == nil {
+		s.seen = map[string]upgrade.Outcome{}
+	}
+	s.seen[fmt.Sprint(some)] = t.Outcome
+	if s.watch.Tried != nil {
+		s.watch.Tried(t)
+	}
+	return t.Outcome, nil
+}
+
+func (s *search) look(ctx context.Context, names []string, t *Trial) error {
+	part := partOf(s.stage, names)
+	manifest, lock, err := s.a.rehearse(ctx, s.source, &part)
+	var tangle *solve.Tangle
+	if errors.As(err, &tangle) {
+		t.Says = "it does not resolve without the others"
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	c, err := s.a.separate(ctx)
+	if err != nil {
+		return err
+	}
+	defer c.done()
+	for name, data := range map[string][]byte{s.a.Eco.Manifest(): manifest, s.a.Eco.Lock(): lock} {
+		if err := os.WriteFile(filepath.Join(c.dir, name), data, 0o644); err != nil {
+			return err
+		}
+	}
+	t.Ran = true
+	verdicts, passed, err := s.a.runTasks(ctx, c.dir, s.stage.ID+"-trial", s.a.tasksOf(part.Changes), s.watch)
+	if err != nil {
+		return err
+	}
+	if passed && !slices.ContainsFunc(s.a.tasksOf(s.stage.Changes), func(t Task) bool { return t.Name == s.check }) {
+		checks := s.a.checksOf(s.stage.Kind)
+		last := slices.IndexFunc(checks, func(c Check) bool { return c.Name == s.check })
+		if verdicts, passed, err = s.a.check(ctx, c.dir, s.stage.ID+"-trial", checks[:last+1], nil, s.watch); err != nil {
+			return err
+		}
+	}
+	switch {
+	case passed:
+		t.Outcome = upgrade.Passes
+	case verdicts[len(verdicts)-1].Name == s.check:
+		t.Outcome, t.Says = upgrade.Fails, verdicts[len(verdicts)-1].Says
+	default:
+		t.Says = verdicts[len(verdicts)-1].Name + " fails instead"
+	}
+	return nil
+}
+
+// partOf returns a stage with the changes of some packages alone.
+func partOf(stage *StageDoc, names []string) StageDoc {
+	part := *stage
+	part.Changes = nil
+	for _, c := range stage.Changes {
+		if slices.Contains(names, c.Name) {
+			part.Changes = append(part.Changes, c)
+		}
+	}
+	return part
+}
+
+// Split puts some packages of a pending stage into a stage of their own behind it. Both are solved before the plan is
+// written; nothing else in it changes. The folder must be in use.
+func (a *App) Split(ctx context.Context, source universe.Source, id string, apart []string) (first, second StageDoc, err error) {
+	doc, err := a.ReadPlan()
+	if err != nil {
+		return first, second, err
+	}
+	stage := doc.Stage(id)
+	switch {
+	case stage == nil:
+		return first, second, &UsageError{fmt.Sprintf("%s has no stage %q", PlanFile, id)}
+	case stage.Status == Done:
+		return first, second, &UsageError{fmt.Sprintf("stage %s is done; molt back %s comes before splitting it", id, id)}
+	}
+	var names, rest []string
+	for _, c := range stage.Changes {
+		names = append(names, c.Name)
+		if !slices.Contains(apart, c.Name) {
+			rest = append(rest, c.Name)
+		}
+	}
+	for _, name := range apart {
+		if !slices.Contains(names, name) {
+			says := fmt.Sprintf("stage %s does not change %s", id, name)
+			if near := upgrade.Nearest(name, names); near != "" {
+				says += "; did you mean " + near + "?"
+			}
+			return first, second, &UsageError{says}
+		}
+	}
+	if len(rest) == 0 || len(apart) == 0 {
+		return first, second, &UsageError{fmt.Sprintf("stage %s would be left without changes", id)}
+	}
+	first, second = partOf(stage, rest), partOf(stage, apart)
+	second.ID = doc.freeID(id + "-" + slug(apart[0]))
+	second.Title = strings.Join(apart, ", ") + " from " + id + ", apart"
+	if err := a.solveParts(ctx, source, doc, stage, &first, &second); err != nil {
+		return first, second, err
+	}
+	if err := doc.split(id, first, second); err != nil {
+		return first, second, err
+	}
+	return first, second, a.WriteFiles("splitting stage "+id, map[string][]byte{PlanFile: doc.text.bytes()})
+}
+
+// solveParts solves two parts of a stage one after the other, from the state that the stages before them leave.
+func (a *App) solveParts(ctx context.Context, source universe.Source, doc *PlanDoc, whole *StageDoc, parts ...*StageDoc) error {
+	w, err := a.walk()
+	if err != nil {
+		return err
+	}
+	for i := range doc.Stages {
+		if s := &doc.Stages[i]; s.ID == whole.ID {
+			break
+		} else if s.Status == Pending {
+			if err := w.stage(ctx, source, s); err != nil {
+				return a.atStage(doc, s, err)
+			}
+		}
+	}
+	for _, part := range parts {
+		before := w.locked
+		if err := w.stage(ctx, source, part); err != nil {
+			return fmt.Errorf("stage %s cannot be split so: %w", whole.ID, err)
+		}
+		m := upgrade.MovesBetween(before, w.locked)
+		part.Lock = &LockDoc{m.Added, m.Removed, m.Moved}
+		part.Effort = nil
+	}
+	return nil
+}
+
+// freeID returns an ID that no stage has yet.
+func (p *PlanDoc) freeID(id string) string {
+	unique := id
+	for n := 2; p.Stage(unique) != nil; n++ {
+		unique = fmt.Sprintf("%s-%d", id, n)
+	}
+	return unique
+}

@@ -1,0 +1,334 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/upgrade"
+	"molt/ecosystem"
+)
+
+// A Merged is how a conflict between two branches was resolved.
+type Merged struct {
+	Manifest []byte // nil when git had merged it already
+	Lock     []byte
+	Locked   *ecosystem.Lock
+	Took     []string // a line for each declaration and package on which the branches differ
+}
+
+// InConflict reports whether git could not merge manifest or lock.
+func (a *App) InConflict(ctx context.Context) (bool, error) {
+	if !a.underGit(ctx) {
+		return false, ctx.Err()
+	}
+	out, err := a.git(ctx, "look for conflicts", "ls-files", "--unmerged", "--", a.Eco.Manifest(), a.Eco.Lock())
+	return out != "", err
+}
+
+// conflictMark begins a part of a file that git could not merge.
+var conflictMark = []byte("<<<<<<< ")
+
+// marked reports whether manifest or lock hold such a part.
+func (a *App) marked() (bool, error) {
+	for _, name := range []string{a.Eco.Manifest(), a.Eco.Lock()} {
+		data, err := a.content(name)
+		if err != nil {
+			return false, err
+		}
+		if bytes.HasPrefix(data, conflictMark) || bytes.Contains(data, append([]byte("\n"), conflictMark...)) {
+			return true, nil
+		}
+	}
+	return false, nil
+}
+
+// OpenConflict reads an application whose manifest or lock git could not merge: in their place stands what the branch in
+// use has. It is nil when there is no such conflict.
+func OpenConflict(ctx context.Context, s Settings) (*App, error) {
+	dir, err := filepath.Abs(s.Dir)
+	if err != nil {
+		return nil, err
+	}
+	a := &App{Dir: dir, Settings: s, disk: disk{dir: dir}}
+	if data, err := os.ReadFile(a.path(ConfigFile)); err == nil {
+		if a.Config, err = readConfig(ConfigFile, data); err != nil {
+			return nil, err
+		}
+	}
+	if a.Eco, err = a.ecosystem(); err != nil {
+		return nil, err
+	}
+	if marked, err := a.marked(); err != nil || !marked {
+		return nil, err
+	}
+	if conflict, err := a.InConflict(ctx); err != nil || !conflict {
+		return nil, err
+	}
+	data := a.fileAt(ctx, ours, a.Eco.Manifest())
+	if data == nil {
+		if data, err = a.content(a.Eco.Manifest()); err != nil {
+			return nil, err
+		}
+	}
+	if a.Manifest, err = a.Eco.ReadManifest(a.Eco.Manifest(), data); err != nil {
+		return nil, err
+	}
+	a.tree = func() (*ecosystem.Installed, error) { return nil, nil }
+	return a, nil
+}
+
+// The places in git's index where the sides of a conflict are.
+const (
+	base   = ":1"
+	ours   = ":2"
+	theirs = ":3"
+)
+
+// A side is what one branch says.
+type side struct {
+	manifest ecosystem.Manifest
+	text     []byte
+	lock     *ecosystem.Lock // nil for none
+}
+
+func (a *App) side(ctx context.Context, at string) (side, error) {
+	var s side
+	var err error
+	if s.text = a.fileAt(ctx, at, a.Eco.Manifest()); s.text == nil { // the manifest is not in conflict
+		if s.text, err = a.content(a.Eco.Manifest()); err != nil {
+			return s, err
+		}
+	}
+	if s.manifest, err = a.Eco.ReadManifest(a.Eco.Manifest(), bytes.Clone(s.text)); err != nil {
+		return s, err
+	}
+	if data := a.fileAt(ctx, at, a.Eco.Lock()); data != nil {
+		s.lock, err = a.Eco.DecodeLock(a.Eco.Lock(), data)
+	}
+	return s, err
+}
+
+// Merge resolves a conflict: the declarations of both branches, where they differ the one that changed, and where both
+// changed the one that leads to later releases; and a lock near to what both had. Nothing is written.
+func (a *App) Merge(ctx context.Context, source universe.Source) (*Merged, error) {
+	var sides [3]side
+	for i, at := range []string{base, ours, theirs} {
+		var err error
+		if sides[i], err = a.side(ctx, at); err != nil {
+			return nil, err
+		}
+	}
+	m := &Merged{}
+	if err := a.mergeManifest(ctx, source, m, sides); err != nil {
+		return nil, err
+	}
+	text := m.Manifest
+	if text == nil {
+		text = sides[1].text
+	}
+	merged, err := a.Eco.ReadManifest(a.Eco.Manifest(), bytes.Clone(text))
+	if err != nil {
+		return nil, err
+	}
+	keep, contested := mergeKeep(sides)
+	problem := solve.Problem{Tenancy: a.Eco.Tenancy(), Keep: keep}
+	for _, d := range declared(merged) {
+		problem.Roots = append(problem.Roots, solve.Root{Demand: d.Demand, Group: d.Group})
+	}
+	r, err := solve.Resolve(ctx, upgrade.Runnable(source, a.Application()), problem)
+	if err != nil {
+		return nil, err
+	}
+	for _, name := range contested {
+		if v := r.Versions()[name]; v != nil {
+			m.Took = append(m.Took, fmt.Sprintf("%s in the lock: %s (%s)", name, strings.Join(slices.Sorted(slices.Values(v)), " and "), sidesOf(sides, name)))
+		}
+	}
+	if m.Locked, err = ecosystem.NewLock(ctx, a.Eco, source, r); err != nil {
+		return nil, err
+	}
+	m.Lock = a.Eco.EncodeLock(m.Locked)
+	return m, nil
+}
+
+// A declaration's place in a manifest.
+type spot struct{ group, name string }
+
+func spots(m ecosystem.Manifest) map[spot]string {
+	all := map[spot]string{}
+	for _, e := range m.Entries() {
+		all[spot{e.Group, e.As}] = e.Text
+	}
+	return all
+}
+
+// mergeManifest decides on each declaration, gives all three sides the same, and lets git merge what is left of the texts.
+func (a *App) mergeManifest(ctx context.Context, source universe.Source, m *Merged, sides [3]side) error {
+	if a.fileAt(ctx, ours, a.Eco.Manifest()) == nil || a.fileAt(ctx, theirs, a.Eco.Manifest()) == nil {
+		return nil // git has merged it
+	}
+	was, mine, other := spots(sides[0].manifest), spots(sides[1].manifest), spots(sides[2].manifest)
+	var places []spot
+	for _, s := range sides {
+		for _, e := range s.manifest.Entries() {
+			if at := (spot{e.Group, e.As}); !slices.Contains(places, at) {
+				places = append(places, at)
+			}
+		}
+	}
+	for _, at := range places {
+		take, why, err := a.decide(ctx, source, at, was, mine, other)
+		if err != nil {
+			return err
+		}
+		if mine[at] != other[at] {
+			said := take
+			if said == "" {
+				said = "taken out"
+			}
+			m.Took = append(m.Took, fmt.Sprintf("%s: %s (%s)", at.name, said, why))
+		}
+		for _, s := range sides {
+			if err := give(s.manifest, at, take); err != nil {
+				return err
+			}
+		}
+	}
+	var err error
+	m.Manifest, err = a.mergeTexts(ctx, sides)
+	return err
+}
+
+// decide picks one of the constraints that the branches have for a declaration, "" for none.
+func (a *App) decide(ctx context.Context, source universe.Source, at spot, was, mine, other map[spot]string) (take, why string, err error) {
+	switch {
+	case mine[at] == other[at]:
+		return mine[at], "", nil
+	case mine[at] == was[at]:
+		return other[at], "the other branch changed it", nil
+	case other[at] == was[at]:
+		return mine[at], "this branch changed it", nil
+	case mine[at] == "" || other[at] == "":
+		return mine[at] + other[at], "one branch took it out, the other moved it", nil
+	}
+	p, err := source.Package(ctx, at.name)
+	if err != nil {
+		return "", "", err
+	}
+	x, errX := p.Admit(mine[at])
+	y, errY := p.Admit(other[at])
+	if errX == nil && errY == nil && y.Max() > x.Max() {
+		return other[at], fmt.Sprintf("both changed it; %s leads to earlier releases", mine[at]), nil
+	}
+	return mine[at], fmt.Sprintf("both changed it; %s does not lead to later releases", other[at]), nil
+}
+
+// give makes a manifest say a constraint for a declaration, "" for none.
+func give(m ecosystem.Manifest, at spot, constraint string) error {
+	have, there := spots(m)[at]
+	switch {
+	case constraint == "" && there:
+		return m.Remove(at.group, at.name)
+	case constraint == "" || have == constraint:
+		return nil
+	case there:
+		return m.Set(at.group, at.name, constraint)
+	}
+	return m.Add(at.group, at.name, constraint)
+}
+
+// mergeTexts merges manifests that declare the same.
+func (a *App) mergeTexts(ctx context.Context, sides [3]side) ([]byte, error) {
+	dir, err := os.MkdirTemp("", "molt-merge-")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(dir)
+	var names []string
+	for i, name := range []string{"base", "ours", "theirs"} {
+		names = append(names, filepath.Join(dir, name))
+		if err := os.WriteFile(names[i], sides[i].manifest.Bytes(), 0o600); err != nil {
+			return nil, err
+		}
+	}
+	text, err := a.git(ctx, "merge the manifests", "merge-file", "--stdout", names[1], names[0], names[2])
+	var failed *GitError
+	if errors.As(err, &failed) {
+		return nil, &UsageError{fmt.Sprintf("%s is in conflict beside its declarations; resolve that first, and leave the declarations of one side: molt relock then sees to them",
+			a.Eco.Manifest())}
+	}
+	return []byte(text), err
+}
+
+// versionsIn returns the versions of each package in a lock, sorted.
+func versionsIn(l *ecosystem.Lock) map[string][]string {
+	if l == nil {
+		return map[string][]string{}
+	}
+	all := l.Resolution().Versions()
+	for name := range all {
+		slices.Sort(all[name])
+	}
+	return all
+}
+
+func sidesOf(sides [3]side, name string) string {
+	var all []string
+	for i, who := range []string{"before", "here", "in the other branch"} {
+		v := "none"
+		if have := versionsIn(sides[i].lock)[name]; len(have) > 0 {
+			v = strings.Join(have, " and ")
+		}
+		all = append(all, v+" "+who)
+	}
+	return strings.Join(all, ", ")
+}
+
+// mergeKeep says what to stay near to: of each package what the side has that moved it, and where both did, both. It also
+// names the packages that the sides have differently.
+func mergeKeep(sides [3]side) (keep map[string][]string, contested []string) {
+	was, mine, other := versionsIn(sides[0].lock), versionsIn(sides[1].lock), versionsIn(sides[2].lock)
+	keep = map[string][]string{}
+	names := map[string]bool{}
+	for _, side := range []map[string][]string{mine, other} {
+		for name := range side {
+			names[name] = true
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(names)) {
+		x, y, z := was[name], mine[name], other[name]
+		if !slices.Equal(y, z) {
+			contested = append(contested, name)
+		}
+		switch {
+		case slices.Equal(y, z) || slices.Equal(z, x):
+			keep[name] = y
+		case slices.Equal(y, x):
+			keep[name] = z
+		default:
+			keep[name] = slices.Concat(z, y)
+		}
+		if len(keep[name]) == 0 {
+			delete(keep, name)
+		}
+	}
+	return keep, contested
+}
+
+// WriteMerged puts a resolved conflict on disk. The folder must be in use.
+func (a *App) WriteMerged(m *Merged) error {
+	files := map[string][]byte{a.Eco.Lock(): m.Lock}
+	if m.Manifest != nil {
+		files[a.Eco.Manifest()] = m.Manifest
+	}
+	return a.WriteFiles("relock", files)
+}

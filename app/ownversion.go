@@ -1,0 +1,105 @@
+package app
+
+import (
+	"bytes"
+	"context"
+
+	"molt/core/upgrade"
+	"molt/core/version"
+)
+
+// An OwnVersion is what a plan means for the application's own version.
+type OwnVersion struct {
+	From, To string
+	Jump     version.Jump
+	Why      string
+	Written  bool
+}
+
+// ownVersion says how the application's own version should move after the stages of a plan that are done; nil when the
+// manifest has no version, or when nothing calls for a move.
+func (a *App) ownVersion(_ context.Context, doc *PlanDoc) (*OwnVersion, error) {
+	text := a.Manifest.Version()
+	scheme := a.Eco.Scheme()
+	from, err := scheme.Parse(text)
+	if err != nil {
+		return nil, nil // a version that is none, or none at all
+	}
+	raised := false
+	var changes []upgrade.Change
+	for _, s := range doc.Stages {
+		if s.Status != Done {
+			continue
+		}
+		raised = raised || s.Raise != nil
+		for _, c := range s.Changes {
+			change := upgrade.Change{Name: c.Name, Group: c.Group}
+			if c.From != nil {
+				change.From = upgrade.Point(*c.From)
+			}
+			if c.To != nil {
+				change.To = upgrade.Point(*c.To)
+			}
+			changes = append(changes, change)
+		}
+	}
+	jump, why := upgrade.OwnJump(scheme, a.Manifest.Groups()[0], raised, changes)
+	if jump == version.Same {
+		return nil, nil
+	}
+	return &OwnVersion{From: text, To: scheme.Next(from, jump), Jump: jump, Why: why}, nil
+}
+
+// writeOwn writes the application's own version into the manifest of a transaction.
+func (a *App) writeOwn(t *transaction, own *OwnVersion) error {
+	data, err := a.content(a.Eco.Manifest())
+	if err != nil {
+		return err
+	}
+	m, err := a.Eco.ReadManifest(a.Eco.Manifest(), bytes.Clone(data))
+	if err != nil {
+		return err
+	}
+	if err := m.SetVersion(own.To); err != nil {
+		return err
+	}
+	own.Written = true
+	return t.write(a.Eco.Manifest(), m.Bytes())
+}
+
+// OwnVersionStage is the name in the ledger under which the application's own version was written.
+const OwnVersionStage = "own-version"
+
+// SetOwnVersion writes the application's own version when every stage of the plan is done, as a change of its own. The
+// folder must be in use.
+func (a *App) SetOwnVersion(ctx context.Context) (*OwnVersion, error) {
+	doc, err := a.ReadPlan()
+	if err != nil {
+		return nil, err
+	}
+	if next := doc.Next(); next != nil {
+		return nil, &UsageError{"stage " + next.ID + " is still to do; the application's own version comes after the last"}
+	}
+	records, err := a.ledger()
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range records {
+		if r.Stage == OwnVersionStage {
+			return nil, &UsageError{"the application's own version was written already; it is " + a.Manifest.Version()}
+		}
+	}
+	own, err := a.ownVersion(ctx, doc)
+	if err != nil || own == nil {
+		return own, err
+	}
+	m, err := a.Eco.ReadManifest(a.Eco.Manifest(), bytes.Clone(a.Manifest.Bytes()))
+	if err != nil {
+		return nil, err
+	}
+	if err := m.SetVersion(own.To); err != nil {
+		return nil, err
+	}
+	own.Written = true
+	return own, a.write(OwnVersionStage, map[string][]byte{a.Eco.Manifest(): m.Bytes()}, func() error { return nil })
+}

@@ -1,0 +1,175 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"molt/core/universe"
+	"molt/core/upgrade"
+	"molt/core/version"
+)
+
+// MakePlan makes the plan for some goals, the first of which is the framework's, with what it means for people.
+func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []upgrade.Goal, cut upgrade.Cut) (*PlanDoc, *upgrade.Plan, error) {
+	application := a.Application()
+	plan, err := upgrade.NewPlan(ctx, source, application, goals, cut)
+	if err != nil {
+		return nil, nil, err
+	}
+	doc := NewPlanDoc(plan)
+	for _, s := range plan.Beyond {
+		doc.Beyond = append(doc.Beyond, newStageDoc(s))
+	}
+	doc.Made = &MadeDoc{On: a.now().Format(time.DateOnly), Fresh: string(cut.Fresh), Leap: cut.Leap, Offered: map[string][]string{}}
+	if doc.Made.Lock, err = a.sum(a.Eco.Lock()); err != nil {
+		return nil, nil, err
+	}
+	if doc.Made.Registry, err = a.registrySum(ctx, source); err != nil {
+		return nil, nil, err
+	}
+	if doc.Costs, err = a.costs(ctx, source, application, goals, cut, plan); err != nil {
+		return nil, nil, err
+	}
+	files, err := a.importers()
+	if err != nil {
+		return nil, nil, err
+	}
+	for i := range doc.Stages {
+		s := &doc.Stages[i]
+		s.Effort = effortOf(s, plan.Stages[i], files)
+		s.Advice = a.adviceFor(s, application.Guides)
+		doc.Made.Offered[s.ID] = namesOf(s)
+	}
+	return doc, plan, nil
+}
+
+// costs says what the decisions of people cost.
+func (a *App) costs(ctx context.Context, source universe.Source, application upgrade.Application, goals []upgrade.Goal, cut upgrade.Cut, plan *upgrade.Plan) ([]string, error) {
+	costs, err := upgrade.Costs(ctx, source, application, goals, cut, plan)
+	if err != nil || a.unsettled == nil {
+		return costs, err
+	}
+	cost, err := upgrade.CostOf(ctx, "waiting until releases have settled", a.unsettled, application, goals, cut, plan)
+	if cost != "" {
+		costs = append(costs, cost)
+	}
+	return costs, err
+}
+
+// registrySum identifies what the registry has of the declared packages.
+func (a *App) registrySum(ctx context.Context, source universe.Source) (string, error) {
+	var text strings.Builder
+	names := a.DeclaredPackages()
+	slices.Sort(names)
+	for _, name := range slices.Compact(names) {
+		p, err := source.Package(ctx, name)
+		if err != nil {
+			return "", err
+		}
+		fmt.Fprintf(&text, "%s %v\n", name, p.Versions())
+	}
+	return sumOf([]byte(text.String())), nil
+}
+
+// importers returns the files of the source that import each package.
+func (a *App) importers() (map[string]map[string]bool, error) {
+	imports, err := a.Eco.Imports(a.Dir)
+	if err != nil {
+		return nil, err
+	}
+	files := map[string]map[string]bool{}
+	for _, i := range imports {
+		if files[i.Package] == nil {
+			files[i.Package] = map[string]bool{}
+		}
+		files[i.Package][i.File] = true
+	}
+	return files, nil
+}
+
+// effortOf says at a glance what a stage means for people.
+func effortOf(s *StageDoc, planned upgrade.Stage, files map[string]map[string]bool) *EffortDoc {
+	if len(s.Changes) == 0 {
+		return nil
+	}
+	greatest := version.Same
+	touched := map[string]bool{}
+	for i, c := range planned.Changes {
+		jump := c.Jump
+		if s.Changes[i].From == nil || s.Changes[i].To == nil {
+			jump = version.Major
+		}
+		greatest = max(greatest, jump)
+		maps.Copy(touched, files[c.Name])
+	}
+	return &EffortDoc{Jump: greatest.String(), Files: len(touched), Evidence: string(planned.Weakest)}
+}
+
+func namesOf(s *StageDoc) []string {
+	var names []string
+	for _, c := range s.Changes {
+		if !slices.Contains(names, c.Name) {
+			names = append(names, c.Name)
+		}
+	}
+	return names
+}
+
+// adviceFor returns what upgrade guides have to say for a stage.
+func (a *App) adviceFor(s *StageDoc, guides []upgrade.Guide) []AdviceDoc {
+	var all []AdviceDoc
+	for _, g := range guides {
+		goal := s.ID == "goal-"+g.To
+		for _, f := range g.Facts {
+			fits := false
+			switch f.Kind {
+			case upgrade.RuntimeFact:
+				fits = slices.ContainsFunc(s.Raise, func(r RaiseDoc) bool { return r.Runtime == f.Name })
+			case upgrade.SymbolFact, upgrade.OptionFact:
+				fits = goal && len(f.Found) > 0
+			case upgrade.CommandFact, upgrade.LinkFact:
+				fits = goal
+			case upgrade.SwallowedFact, upgrade.RenamedFact:
+				fits = slices.ContainsFunc(s.Changes, func(c ChangeDoc) bool { return c.Name == f.Name && c.To == nil })
+			default:
+				fits = slices.Contains(namesOf(s), f.Name) && s.Kind != string(upgrade.PatchStage) && s.Kind != string(upgrade.MinorStage)
+			}
+			if fits {
+				all = append(all, AdviceDoc{Says: f.Line(), Run: f.Run, Found: f.Found, Link: f.Link, Source: fmt.Sprintf("%s (%s)", f.Source, f.Confidence)})
+			}
+		}
+	}
+	return all
+}
+
+// CheckTimes returns how long the tasks and checks of each stage took when they last ran here.
+func (a *App) CheckTimes() (map[string]time.Duration, error) {
+	c, err := a.readChecked()
+	return c.Took, err
+}
+
+// Goals reads the goals of a plan.
+func (p *PlanDoc) Goals() []upgrade.Goal { return parseGoals(strings.Fields(p.Goal)) }
+
+func parseGoals(texts []string) []upgrade.Goal {
+	var goals []upgrade.Goal
+	for _, text := range texts {
+		goals = append(goals, upgrade.ParseGoal(text))
+	}
+	return goals
+}
+
+// Goals reads the goals of a call, else those of molt.yaml.
+func (a *App) Goals(args []string) ([]upgrade.Goal, error) {
+	if len(args) == 0 {
+		args = strings.Fields(a.Config.Goal)
+	}
+	if len(args) == 0 {
+		return nil, &UsageError{fmt.Sprintf("name a goal such as brackwater@5, or set \"goal:\" in %s", ConfigFile)}
+	}
+	return parseGoals(args), nil
+}

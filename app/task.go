@@ -1,0 +1,153 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+)
+
+// A Task is a step that belongs to a change: code to generate anew, a settings file to migrate. It runs before the checks
+// of every stage that moves one of its packages; the files that it changes are part of the stage.
+type Task struct {
+	Name   string            `yaml:"name"`
+	With   []string          `yaml:"with"` // packages
+	Run    string            `yaml:"run"`
+	Limit  string            `yaml:"limit"`
+	Folder string            `yaml:"folder"`
+	Env    map[string]string `yaml:"env"`
+}
+
+func (t Task) check() Check {
+	return Check{Name: t.Name, Run: t.Run, Limit: t.Limit, Folder: t.Folder, Env: t.Env}
+}
+
+// tasksOf returns the tasks of the packages that changes move.
+func (a *App) tasksOf(changes []ChangeDoc) []Task {
+	var all []Task
+	for _, t := range a.Config.Stages.Tasks {
+		if slices.ContainsFunc(changes, func(c ChangeDoc) bool { return slices.Contains(t.With, c.Name) }) {
+			all = append(all, t)
+		}
+	}
+	return all
+}
+
+// runTasks runs tasks until one fails.
+func (a *App) runTasks(ctx context.Context, dir, stage string, tasks []Task, watch Watcher) ([]Verdict, bool, error) {
+	var verdicts []Verdict
+	for _, t := range tasks {
+		watch.begin(t.Name)
+		v, err := a.run(ctx, dir, stage, t.check(), watch.Output)
+		if err != nil {
+			return verdicts, false, err
+		}
+		v.Task = true
+		verdicts = append(verdicts, v)
+		if !v.Passed {
+			return verdicts, false, nil
+		}
+	}
+	return verdicts, true, nil
+}
+
+// mostCovered is the size up to which a file can be part of a stage.
+const mostCovered = 16 << 20
+
+// sources lists the files of the application that people keep: under git what is tracked or could be, elsewhere all
+// but hidden folders and the packages. Names are relative and have slashes; sorted.
+func (a *App) sources(ctx context.Context) ([]string, error) {
+	var names []string
+	if a.underGit(ctx) {
+		out, err := a.git(ctx, "list the files", "ls-files", "-z", "--cached", "--others", "--exclude-standard")
+		if err != nil {
+			return nil, err
+		}
+		for name := range strings.SplitSeq(out, "\x00") {
+			if info, err := os.Lstat(a.path(name)); name != "" && err == nil && info.Mode().IsRegular() {
+				names = append(names, name)
+			}
+		}
+		slices.Sort(names)
+		return slices.Compact(names), nil
+	}
+	err := filepath.WalkDir(a.Dir, func(at string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if d.IsDir() && at != a.Dir && (strings.HasPrefix(d.Name(), ".") || d.Name() == a.Eco.Folder()) {
+			return filepath.SkipDir
+		}
+		if d.Type().IsRegular() {
+			name, err := filepath.Rel(a.Dir, at)
+			if err != nil {
+				return err
+			}
+			names = append(names, filepath.ToSlash(name))
+		}
+		return ctx.Err()
+	})
+	slices.Sort(names)
+	return names, err
+}
+
+// coverSources takes all files of the application into a transaction, since tasks may change any of them. It returns
+// what is needed to tell afterwards which they did change.
+func (t *transaction) coverSources(ctx context.Context) ([]string, error) {
+	names, err := t.a.sources(ctx)
+	if err != nil {
+		return nil, err
+	}
+	names = slices.DeleteFunc(names, func(name string) bool {
+		info, err := os.Stat(t.a.path(name))
+		return err != nil || info.Size() > mostCovered
+	})
+	return names, t.coverMany(names)
+}
+
+// keepChanged leaves of the files that were covered for tasks only those in the transaction that did change or come into
+// being, and returns these.
+func (t *transaction) keepChanged(ctx context.Context, covered, own []string) ([]string, error) {
+	now, err := t.a.sources(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var changed, fresh, same []string
+	for _, name := range now {
+		if !slices.Contains(covered, name) && !slices.Contains(own, name) {
+			if info, err := os.Stat(t.a.path(name)); err == nil && info.Size() <= mostCovered {
+				fresh = append(fresh, name)
+			}
+		}
+	}
+	for _, name := range covered {
+		if slices.Contains(own, name) {
+			continue
+		}
+		was, err := t.a.saved(t.journal.Files[name])
+		if err != nil {
+			return nil, err
+		}
+		is, err := t.a.content(name)
+		if err != nil {
+			return nil, err
+		}
+		if bytes.Equal(was, is) && is != nil {
+			delete(t.journal.Files, name)
+			same = append(same, name)
+			continue
+		}
+		changed = append(changed, name)
+	}
+	if err := t.created(fresh); err != nil {
+		return nil, err
+	}
+	for _, name := range same { // only to save room
+		_ = os.Remove(t.a.path(path.Join(t.journal.Backup, name)))
+	}
+	return append(changed, fresh...), nil
+}

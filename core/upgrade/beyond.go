@@ -1,0 +1,173 @@
+package upgrade
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"molt/core/universe"
+)
+
+// beyond sketches what would follow the wall: the way on, as if what is blocked were not there.
+func (p *planner) beyond(got *Assessment) error {
+	var blocked []string
+	for _, one := range got.Packages {
+		if one.Standing == Blocked && !slices.Contains(blocked, one.Name) {
+			blocked = append(blocked, one.Name)
+		}
+	}
+	if blocked == nil {
+		return nil
+	}
+	done, now, app, source := slices.Clone(p.plan.Stages), p.now.clone(), p.app, p.source
+	p.now = p.without(blocked)
+	err := p.hops()
+	if err == nil && p.plan.Reachable {
+		if err = p.after(); err == nil {
+			p.plan.Beyond = slices.Clone(p.plan.Stages[len(done):])
+		}
+	}
+	p.plan.Stages, p.plan.Reachable = done, false
+	p.now, p.app, p.source = now, app, source
+	return err
+}
+
+// weigh notes for each stage how weak the evidence is for where its packages go.
+func (p *planner) weigh(stages []Stage) error {
+	framework, err := p.pkg(p.goal.Name)
+	if err != nil {
+		return err
+	}
+	set, err := p.target(framework)
+	if err != nil {
+		return err
+	}
+	target := texts(framework, set)
+	for i := range stages {
+		st := &stages[i]
+		for _, c := range st.Changes {
+			if c.To == (Point{}) || c.Name == p.goal.Name || st.Kind == PatchStage || st.Kind == MinorStage {
+				continue
+			}
+			pkg, err := p.full.Package(p.ctx, c.Name)
+			if err != nil {
+				continue // an alias; its evidence is under another name
+			}
+			for _, e := range p.about(pkg, framework, c.To.Version, target) {
+				// A release for a hop on the way refuses the goal by right.
+				if e.Grade != None && e.Grade != Refused && (st.Weakest == "" || weaker(e.Grade, st.Weakest)) {
+					st.Weakest = e.Grade
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// Costs says what each decision of people costs: how a plan would be without it.
+func Costs(ctx context.Context, source universe.Source, app Application, goals []Goal, cut Cut, plan *Plan) ([]string, error) {
+	var costs []string
+	compare := func(what string, without Application) error {
+		cost, err := CostOf(ctx, what, source, without, goals, cut, plan)
+		if cost != "" {
+			costs = append(costs, cost)
+		}
+		return err
+	}
+	for _, name := range app.Held {
+		without := app
+		without.Held = slices.DeleteFunc(slices.Clone(app.Held), func(n string) bool { return n == name })
+		if err := compare("the hold on "+name, without); err != nil {
+			return nil, err
+		}
+	}
+	if without := app; len(app.Fixed) > 0 {
+		without.Fixed = nil
+		if err := compare("what is given from outside", without); err != nil {
+			return nil, err
+		}
+	}
+	if without := app; app.Rules.any() || app.Rules.Evidence != "" {
+		without.Rules = Rules{}
+		if err := compare("the rules of the house", without); err != nil {
+			return nil, err
+		}
+	}
+	return costs, nil
+}
+
+// CostOf says how a plan would be without a decision, for the application and the source without it; "" when it would be
+// the same.
+func CostOf(ctx context.Context, what string, source universe.Source, without Application, goals []Goal, cut Cut, plan *Plan) (string, error) {
+	other, err := NewPlan(ctx, source, without, goals, cut)
+	if asTangle(err) != nil {
+		return "", nil
+	}
+	if err != nil {
+		return "", err
+	}
+	if text := difference(plan, other); text != "" {
+		return "without " + what + ", " + text, nil
+	}
+	return "", nil
+}
+
+// difference says in what another plan differs that counts: whether the goal can be reached, how many stages it takes,
+// and where packages end.
+func difference(plan, other *Plan) string {
+	var parts []string
+	if plan.Reachable != other.Reachable {
+		if other.Reachable {
+			parts = append(parts, "the goal could be reached")
+		} else {
+			parts = append(parts, "the goal would be out of reach")
+		}
+	} else if n := len(other.Stages) - len(plan.Stages); n != 0 {
+		word := "more"
+		if n < 0 {
+			n, word = -n, "fewer"
+		}
+		stages := "stages"
+		if n == 1 {
+			stages = "stage"
+		}
+		parts = append(parts, fmt.Sprintf("%d %s %s", n, stages, word))
+	}
+	ends, others := plan.ends(), other.ends()
+	var moved []string
+	for _, name := range sortedNames(ends, others) {
+		if v := others[name]; v != ends[name] && v != "" {
+			moved = append(moved, name+" "+v)
+		}
+	}
+	if len(moved) > 3 {
+		moved = append(moved[:3], fmt.Sprintf("%d more", len(moved)-3))
+	}
+	if moved != nil {
+		parts = append(parts, "it would end at "+strings.Join(moved, ", "))
+	}
+	return strings.Join(parts, "; ")
+}
+
+// ends returns the version at which a plan leaves each package that it moves.
+func (p *Plan) ends() map[string]string {
+	all := map[string]string{}
+	for _, st := range p.Stages {
+		for _, c := range st.Changes {
+			all[c.Name] = c.To.Version
+		}
+	}
+	return all
+}
+
+func sortedNames(maps ...map[string]string) []string {
+	var names []string
+	for _, m := range maps {
+		for name := range m {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	return slices.Compact(names)
+}

@@ -1,0 +1,161 @@
+package upgrade
+
+import (
+	"context"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+	"time"
+
+	"molt/core/universe"
+)
+
+// Rules are the rules of the house: what may be used, and on what evidence. The zero Rules allow everything.
+type Rules struct {
+	Allow, Refuse                 []string // names of packages; * stands for any letters but a slash
+	AllowLicences, RefuseLicences []string // SPDX identifiers
+	Oldest                        time.Duration
+	Now                           time.Time // for Oldest
+	Evidence                      Grade     // the weakest that counts for a package that speaks of the framework
+}
+
+// Breach says what rule a release breaks, "" for none.
+func (r Rules) Breach(name string, release *universe.Release) string {
+	matches := func(patterns []string) bool {
+		return slices.ContainsFunc(patterns, func(pattern string) bool {
+			ok, _ := path.Match(pattern, name) // patterns were looked at when they were read
+			return ok
+		})
+	}
+	switch {
+	case matches(r.Refuse):
+		return "the house refuses " + name
+	case len(r.Allow) > 0 && !matches(r.Allow):
+		return "the house does not allow " + name
+	}
+	if len(r.AllowLicences)+len(r.RefuseLicences) > 0 && !r.licensed(release.Licence) {
+		if release.Licence == "" {
+			return "it states no licence"
+		}
+		return "the house does not take the licence " + release.Licence
+	}
+	if r.Oldest > 0 && !release.Published.IsZero() && r.Now.Sub(release.Published) > r.Oldest {
+		return fmt.Sprintf("it is of %s, too old for the house", release.Published.Format(time.DateOnly))
+	}
+	return ""
+}
+
+// licensed reports whether an SPDX licence expression (SPDX 3, annex B) leaves a licence that the house takes.
+func (r Rules) licensed(expression string) bool {
+	words := strings.Fields(strings.NewReplacer("(", " ( ", ")", " ) ").Replace(expression))
+	at := 0
+	var either func() bool
+	one := func() bool {
+		if at >= len(words) {
+			return false
+		}
+		word := words[at]
+		at++
+		if word == "(" {
+			ok := either()
+			at++ // the closing one
+			return ok
+		}
+		if at+1 < len(words) && strings.EqualFold(words[at], "WITH") {
+			at += 2 // an exception permits more, not less
+		}
+		takes := func(list []string) bool {
+			return slices.ContainsFunc(list, func(l string) bool { return strings.EqualFold(l, strings.TrimSuffix(word, "+")) })
+		}
+		return !takes(r.RefuseLicences) && (len(r.AllowLicences) == 0 || takes(r.AllowLicences))
+	}
+	both := func() bool {
+		ok := one()
+		for at < len(words) && strings.EqualFold(words[at], "AND") {
+			at++
+			ok = one() && ok
+		}
+		return ok
+	}
+	either = func() bool {
+		ok := both()
+		for at < len(words) && strings.EqualFold(words[at], "OR") {
+			at++
+			ok = both() || ok
+		}
+		return ok
+	}
+	return either() && at >= len(words)
+}
+
+// any reports whether a rule hides releases.
+func (r Rules) any() bool {
+	return len(r.Allow)+len(r.Refuse)+len(r.AllowLicences)+len(r.RefuseLicences) > 0 || r.Oldest > 0
+}
+
+// Permitted shows of a source what the rules of the house and what is given from outside leave. What is locked already
+// stays to be seen, so that a rule does not tear out what is there; of a package that is given from outside only the
+// given release is, unless the registry does not have that.
+func Permitted(source universe.Source, app Application) universe.Source {
+	if _, already := source.(*permitted); already || !app.Rules.any() && len(app.Fixed) == 0 {
+		return source
+	}
+	locked := map[string][]string{}
+	if app.Locked != nil {
+		locked = app.Locked.Versions()
+	}
+	if app.Rules.any() {
+		source = universe.Filter(source, func(name string, r *universe.Release) bool {
+			return app.Rules.Breach(name, r) == "" || slices.Contains(locked[name], r.Version.String())
+		})
+	}
+	return &permitted{source, app.Fixed, universe.Filter(source, func(name string, r *universe.Release) bool { return r.Version.String() == app.Fixed[name] })}
+}
+
+// permitted is a source that was filtered.
+type permitted struct {
+	universe.Source
+	fixed map[string]string
+	given universe.Source // of fixed packages the given releases alone
+}
+
+// Package returns a package with the releases that may be used.
+func (p *permitted) Package(ctx context.Context, name string) (*universe.Package, error) {
+	whole, err := p.Source.Package(ctx, name)
+	if v, fixed := p.fixed[name]; err == nil && fixed && whole.Index(v) >= 0 {
+		return p.given.Package(ctx, name)
+	}
+	return whole, err
+}
+
+// grades in their order, best first.
+var grades = []Grade{Stated, Advised, Early, Open, None, Refused}
+
+// Grades lists the grades that a house can ask for.
+var Grades = []Grade{Stated, Early, Open}
+
+// weaker reports whether a grade proves less than another.
+func weaker(a, b Grade) bool { return slices.Index(grades, a) > slices.Index(grades, b) }
+
+// trusted leaves out the releases that speak of the framework in words too weak for the house.
+func (a *advisor) trusted(p *universe.Package, releases, target []string) []string {
+	if a.app.Rules.Evidence == "" {
+		return releases
+	}
+	framework, err := a.pkg(a.goal.Name)
+	if err != nil {
+		return releases
+	}
+	first := a.firstOf(framework, target)
+	return slices.DeleteFunc(slices.Clone(releases), func(v string) bool {
+		r := p.Release(v)
+		if r == nil {
+			return false
+		}
+		return slices.ContainsFunc(a.onFramework(r), func(d universe.Demand) bool {
+			grade, _ := a.grade(r, d, framework, first, target)
+			return grade != Refused && weaker(grade, a.app.Rules.Evidence)
+		})
+	})
+}

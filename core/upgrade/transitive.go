@@ -1,0 +1,194 @@
+package upgrade
+
+import (
+	"fmt"
+	"slices"
+
+	"molt/core/solve"
+	"molt/core/universe"
+)
+
+// Transitive is the group of packages in an assessment that nobody declares.
+const Transitive = "transitive"
+
+// transitives finds the standings of packages that nobody declares and that speak of the framework: those whose locked
+// release refuses the goal, since something has to happen to them. Whole is a resolution with the goal, nil for none.
+func (a *advisor) transitives(framework *universe.Package, old, target []string, whole *solve.Resolution) ([]Assessed, error) {
+	var all []Assessed
+	seen := map[string]bool{}
+	for _, n := range a.base.Packages {
+		if seen[n.Name] || n.Name == framework.Name || slices.ContainsFunc(a.app.Declared, func(d Declared) bool { return d.Package == n.Name }) {
+			continue
+		}
+		seen[n.Name] = true
+		p, err := lookUp(a.ctx, a.full, n.Name)
+		if err != nil {
+			return nil, err
+		}
+		if p == nil { // gone from the registry
+			continue
+		}
+		r := p.Release(n.Version)
+		if r == nil || !a.mentions(r) || a.acceptors(p, framework, target).all.Has(p.Index(n.Version)) {
+			continue
+		}
+		got := Assessed{Name: n.Name, Group: Transitive, Locked: n.Version, By: a.broughtBy(n.Name)}
+		if err := a.standTransitive(&got, p, framework, old, target, whole); err != nil {
+			return nil, err
+		}
+		all = append(all, got)
+	}
+	return all, nil
+}
+
+func (a *advisor) standTransitive(got *Assessed, p, framework *universe.Package, old, target []string, whole *solve.Resolution) error {
+	accepts := a.acceptors(p, framework, target)
+	a.bounds(got, p, accepts)
+	defer func() { a.prove(got, p, framework, target) }()
+	if whole != nil {
+		versions := whole.Versions()[p.Name]
+		if len(versions) == 0 {
+			got.Standing = Leaves
+			return nil
+		}
+		got.Standing, got.To = Together, versions[len(versions)-1]
+		if both := accepts.all.And(a.acceptors(p, framework, old).all); both.Has(p.Index(got.To)) {
+			got.Standing = Bridge
+		}
+		return nil
+	}
+	// It stands in the way when the goal resolves as soon as this package alone no longer minds.
+	c := choice{a.goal.Name: target}
+	for name, releases := range a.together {
+		c[name] = releases
+	}
+	r, _, err := solve.Try(a.ctx, &wishing{a.source, unminding(p, framework.Name)}, a.problem(c, nil))
+	if err != nil {
+		return err
+	}
+	got.Standing = Together
+	if r != nil || accepts.all.Empty() {
+		got.Standing = Blocked
+	}
+	return nil
+}
+
+// unminding returns a package of which no release says anything about another.
+func unminding(p *universe.Package, about string) *universe.Package {
+	releases := slices.Clone(p.Releases)
+	other := func(all []universe.Demand) []universe.Demand {
+		return slices.DeleteFunc(slices.Clone(all), func(d universe.Demand) bool { return d.Package == about })
+	}
+	for i := range releases {
+		releases[i].Needs, releases[i].Peers = other(releases[i].Needs), other(releases[i].Peers)
+	}
+	w := universe.NewPackage(p.Name, p.Scheme, releases)
+	w.Tags = p.Tags
+	return w
+}
+
+// broughtBy names the declared package over which a locked one is needed.
+func (a *advisor) broughtBy(name string) string {
+	ids := map[string]*solve.Node{}
+	for i := range a.base.Packages {
+		ids[a.base.Packages[i].ID] = &a.base.Packages[i]
+	}
+	for _, root := range a.base.Roots {
+		seen := map[string]bool{}
+		var reaches func(id string) bool
+		reaches = func(id string) bool {
+			n := ids[id]
+			if n == nil || seen[id] {
+				return false
+			}
+			seen[id] = true
+			return n.Name == name || slices.ContainsFunc(n.Needs, func(e solve.Edge) bool { return reaches(e.To) })
+		}
+		if reaches(root.To) {
+			return root.Name
+		}
+	}
+	return ""
+}
+
+// bounds finds the first and the newest release that go with the goal by what they state.
+func (a *advisor) bounds(got *Assessed, p *universe.Package, accepts acceptance) {
+	serve := accepts.stated.And(a.usable(p, got.Locked))
+	if first := serve.Min(); first >= 0 {
+		got.First = p.Releases[first].Version.String()
+	}
+	if last := bestOf(p, serve); last >= 0 {
+		got.Newest = p.Releases[last].Version.String()
+	}
+}
+
+// solved narrows the first and the newest release that serve to those with which the whole application resolves.
+func (a *advisor) solved(got *Assessed, p *universe.Package, accepts acceptance, target []string) error {
+	serve := accepts.stated.And(a.usable(p, got.Locked))
+	candidates := a.towards(got.Name, p, texts(p, serve), target)
+	find := func(versions []string) (string, error) {
+		for _, v := range versions {
+			r, err := a.pair(got.Name, []string{v}, target)
+			if err != nil {
+				return "", err
+			}
+			if r != nil {
+				return v, nil
+			}
+		}
+		return "", nil
+	}
+	var err error
+	if got.First, err = find(candidates); err != nil || got.First == "" {
+		got.Newest = ""
+		return err
+	}
+	backwards := slices.Clone(candidates)
+	slices.Reverse(backwards)
+	got.Newest, err = find(backwards)
+	return err
+}
+
+// A Wait is a package whose next release decides whether a goal can be reached.
+type Wait struct {
+	Package string
+	For     string // what that release has to do
+}
+
+// waitList names the packages without whose next release the goal stays out of reach, and reports whether releases of
+// these alone would do, which is solved.
+func (a *advisor) waitList(packages []Assessed, framework *universe.Package, target []string) ([]Wait, bool, error) {
+	var waits []Wait
+	lenient := a.source
+	c := choice{a.goal.Name: target}
+	for name, releases := range a.together {
+		c[name] = releases
+	}
+	for _, got := range packages {
+		if got.Standing != Blocked || slices.ContainsFunc(waits, func(w Wait) bool { return w.Package == got.Name }) {
+			continue
+		}
+		name := got.Name
+		if d := a.declaration(got.Name); d.As != "" {
+			name = d.Package
+		}
+		p, err := a.full.Package(a.ctx, name)
+		if err != nil {
+			return nil, false, err
+		}
+		next := fmt.Sprintf("goes with %s %s", a.goal.Name, a.goal.Constraint)
+		if got.Preview != "" {
+			next += fmt.Sprintf(", as its prerelease %s does", got.Preview)
+		}
+		waits = append(waits, Wait{got.Name, next})
+		lenient = &wishing{lenient, unminding(p, framework.Name)}
+		if got.Group != Transitive {
+			c[got.Name] = texts(p, a.usable(p, got.Locked))
+		}
+	}
+	if waits == nil {
+		return nil, false, nil
+	}
+	r, _, err := solve.Try(a.ctx, lenient, a.problem(c, nil))
+	return waits, r != nil, err
+}
