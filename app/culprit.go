@@ -250,6 +250,10 @@ func (a *App) solveParts(ctx context.Context, source universe.Source, doc *PlanD
 			}
 		}
 	}
+	files, err := a.importers()
+	if err != nil {
+		return err
+	}
 	for _, part := range parts {
 		before := w.locked
 		if err := w.stage(ctx, source, part); err != nil {
@@ -257,7 +261,10 @@ func (a *App) solveParts(ctx context.Context, source universe.Source, doc *PlanD
 		}
 		m := upgrade.MovesBetween(before, w.locked)
 		part.Lock = &LockDoc{m.Added, m.Removed, m.Moved}
-		part.Effort = nil
+		part.Effort = a.effortOf(part, files)
+		if whole.Effort != nil {
+			part.Effort.Evidence = whole.Effort.Evidence
+		}
 	}
 	return nil
 }

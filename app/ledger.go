@@ -99,8 +99,15 @@ func (a *App) history(ctx context.Context) ([]record, error) {
 	if err != nil {
 		return nil, err
 	}
-	committed = slices.DeleteFunc(committed, func(c record) bool {
-		return slices.ContainsFunc(here, func(r record) bool { return r.Commit == c.Commit })
+	for i, c := range committed { // what the ledger knows of a commit it knows better
+		if at := slices.IndexFunc(here, func(r record) bool { return r.Commit == c.Commit }); at >= 0 {
+			committed[i] = here[at]
+			here = slices.Delete(here, at, at+1)
+		}
+	}
+	// A record of which the commit is gone was committed again under another name, in a rebase for example.
+	here = slices.DeleteFunc(here, func(r record) bool {
+		return r.Commit != "" && r.Commit != wanted && slices.ContainsFunc(committed, func(c record) bool { return c.Stage == r.Stage })
 	})
 	return append(committed, here...), nil
 }

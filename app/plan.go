@@ -40,7 +40,10 @@ func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []upgr
 	}
 	for i := range doc.Stages {
 		s := &doc.Stages[i]
-		s.Effort = effortOf(s, plan.Stages[i], files)
+		s.Effort = a.effortOf(s, files)
+		if s.Effort != nil {
+			s.Effort.Evidence = string(plan.Stages[i].Weakest)
+		}
 		s.Advice = a.adviceFor(s, application.Guides)
 		doc.Made.Offered[s.ID] = namesOf(s)
 	}
@@ -91,22 +94,27 @@ func (a *App) importers() (map[string]map[string]bool, error) {
 	return files, nil
 }
 
-// effortOf says at a glance what a stage means for people.
-func effortOf(s *StageDoc, planned upgrade.Stage, files map[string]map[string]bool) *EffortDoc {
+// effortOf says at a glance what a stage means for people, but for the evidence.
+func (a *App) effortOf(s *StageDoc, files map[string]map[string]bool) *EffortDoc {
 	if len(s.Changes) == 0 {
 		return nil
 	}
 	greatest := version.Same
 	touched := map[string]bool{}
-	for i, c := range planned.Changes {
-		jump := c.Jump
-		if s.Changes[i].From == nil || s.Changes[i].To == nil {
-			jump = version.Major
+	for _, c := range s.Changes {
+		jump := version.Major // what comes and what goes
+		if c.From != nil && c.To != nil {
+			from, errFrom := a.Eco.Scheme().Parse(c.From.Version)
+			to, errTo := a.Eco.Scheme().Parse(c.To.Version)
+			if errFrom != nil || errTo != nil {
+				continue
+			}
+			jump = a.Eco.Scheme().Jump(from, to)
 		}
 		greatest = max(greatest, jump)
 		maps.Copy(touched, files[c.Name])
 	}
-	return &EffortDoc{Jump: greatest.String(), Files: len(touched), Evidence: string(planned.Weakest)}
+	return &EffortDoc{Jump: greatest.String(), Files: len(touched)}
 }
 
 func namesOf(s *StageDoc) []string {

@@ -125,6 +125,9 @@ type LockDoc struct {
 // NewPlanDoc makes the document of a plan.
 func NewPlanDoc(p *upgrade.Plan) *PlanDoc {
 	doc := &PlanDoc{Format: PlanFormat, Goal: p.Goal.String(), Reachable: p.Reachable, Wall: p.Wall, Stages: []StageDoc{}}
+	for _, g := range p.Also {
+		doc.Goal += " " + g.String()
+	}
 	for _, s := range p.Stages {
 		doc.Stages = append(doc.Stages, newStageDoc(s))
 	}

@@ -12,6 +12,7 @@ import (
 	"molt/core/universe"
 	"molt/core/upgrade"
 	"molt/ecosystem"
+	"molt/registry"
 )
 
 // A Step is a stage that was carried out, or tried.
@@ -179,16 +180,30 @@ func (a *App) forgetFresh(_ context.Context, t *transaction, covered, own []stri
 func (a *App) atStage(doc *PlanDoc, stage *StageDoc, err error) error {
 	path := fmt.Sprintf("$.stages[%d]", doc.index(stage.ID))
 	var change *changeError
-	if errors.As(err, &change) {
+	var tangle *solve.Tangle
+	var unreachable *registry.UnreachableError
+	if errors.As(err, &change) && !errors.As(err, &tangle) && !errors.As(err, &unreachable) {
 		return doc.text.errorAt(fmt.Sprintf("%s.changes[%d]", path, change.index), fmt.Sprintf("stage %s: %v", stage.ID, change.err))
 	}
 	var place *ecosystem.PositionError
-	at := ""
+	e := &StageError{Stage: stage.ID, Err: err}
 	if errors.As(doc.text.errorAt(path, ""), &place) {
-		at = fmt.Sprintf("%s:%d: ", place.File, place.Line)
+		e.Place = *place
 	}
-	return fmt.Errorf("%sstage %s: %w", at, stage.ID, err)
+	return e
 }
+
+// A StageError says which stage of the plan cannot be carried out.
+type StageError struct {
+	Place ecosystem.PositionError // of the stage, in the plan
+	Stage string
+	Err   error
+}
+
+func (e *StageError) Error() string {
+	return fmt.Sprintf("%s:%d: stage %s: %v", e.Place.File, e.Place.Line, e.Stage, e.Err)
+}
+func (e *StageError) Unwrap() error { return e.Err }
 
 // A changeError is about one change of a stage.
 type changeError struct {
@@ -214,6 +229,14 @@ func (a *App) stepByHand(doc *PlanDoc, stage *StageDoc) (*Step, error) {
 				says += fmt.Sprintf("; raise it, then say so under \"runtime:\" in %s", ConfigFile)
 			}
 			step.Verdicts = append(step.Verdicts, Verdict{Name: r.Runtime, Passed: ok, Says: says})
+		}
+	}
+	for _, pin := range a.pins() {
+		for _, r := range stage.Raise {
+			if pin.Name == r.Runtime && !upgrade.Suits(a.Eco.Scheme(), r.Needs, pin.Version) {
+				step.Passed = false
+				step.Verdicts = append(step.Verdicts, Verdict{Name: r.Runtime, Says: fmt.Sprintf("%s says %s, %s needs %s; raise it there too", pin.Where, pin.Version, r.By, r.Needs)})
+			}
 		}
 	}
 	step.Stage = *stage
@@ -276,6 +299,9 @@ func (w *walker) stage(ctx context.Context, source universe.Source, stage *Stage
 		}
 		if c.To != nil {
 			to[c.Name] = c.To.Version
+			if err := w.published(ctx, source, c); err != nil {
+				return &changeError{i, err}
+			}
 		}
 	}
 	r, err := upgrade.LockStage(ctx, source, w.app, declared(w.manifest), w.locked, to)
@@ -283,6 +309,26 @@ func (w *walker) stage(ctx context.Context, source universe.Source, stage *Stage
 		w.locked = r
 	}
 	return err
+}
+
+// published makes sure that the release that a change leads to exists.
+func (w *walker) published(ctx context.Context, source universe.Source, c ChangeDoc) error {
+	for _, e := range w.manifest.Entries() {
+		if e.As != c.Name || e.Group != c.Group || e.Foreign {
+			continue
+		}
+		p, err := source.Package(ctx, e.Package)
+		var unknown *universe.UnknownError
+		switch {
+		case errors.As(err, &unknown):
+			return &StaleError{err.Error()}
+		case err != nil:
+			return err
+		case p.Index(c.To.Version) < 0:
+			return &StaleError{fmt.Sprintf("%s has no release %s; nearest are %s", c.Name, c.To.Version, nearestReleases(p, c.To.Version))}
+		}
+	}
+	return nil
 }
 
 // CheckPlan goes through the stages of the plan that are still to do, in their order, and solves each. The error says

@@ -32,6 +32,8 @@ var molt string
 
 func TestMain(m *testing.M) {
 	flag.Parse()
+	os.Setenv("GIT_CONFIG_GLOBAL", os.DevNull) // what people set up for their git is none of the tests' business
+	os.Setenv("GIT_CONFIG_NOSYSTEM", "1")
 	dir, err := os.MkdirTemp("", "molt-test-")
 	if err != nil {
 		panic(err)

@@ -64,7 +64,10 @@ func (c *call) showKnot(k *knotError) {
 		_ = render.JSON(c.out, k.doc) // there is nobody left to tell
 		return
 	}
-	if context, _, found := strings.Cut(k.Error(), ": these demands"); found {
+	var stage *app.StageError
+	if errors.As(k.error, &stage) {
+		c.say("molt: %s:%d: stage %s does not resolve from where things stand; molt plan --renew makes the plan anew", stage.Place.File, stage.Place.Line, stage.Stage)
+	} else if context, _, found := strings.Cut(k.Error(), ": these demands"); found {
 		c.say("molt: %s", context)
 	}
 	c.pageOn(c.errout).Untangle(k.doc)

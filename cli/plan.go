@@ -119,12 +119,13 @@ func (s *session) makePlan(o planning, args []string) error {
 	if err != nil {
 		return s.explain(err)
 	}
+	file.Branch = o.branch
 	doc, err := s.planDoc(file, made.Reachable)
 	if err != nil {
 		return err
 	}
 	if !o.dry {
-		if file.Branch = o.branch; o.branch != "" {
+		if o.branch != "" {
 			if err := s.a.NewBranch(s.ctx, o.branch); err != nil {
 				return err
 			}

@@ -139,6 +139,10 @@ func (s *session) explain(err error) error {
 	if !errors.As(err, &tangle) {
 		return err
 	}
+	var stage *app.StageError
+	if errors.As(err, &stage) { // ways out are for the manifest as it stands
+		return s.unwanted(err)
+	}
 	doc, _, failed := s.untangledManifest(tangle)
 	if failed != nil {
 		return err

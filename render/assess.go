@@ -239,22 +239,19 @@ func (p *Page) touches(all []TouchDoc) {
 	}
 	p.line("")
 	p.line("%s %s", p.styled(bold, fmt.Sprintf("advice (%d)", len(all))), p.styled(faint, "what upgrade guides say that touches this application"))
-	for _, t := range all {
-		head := t.About + " " + t.To
-		lines := wrap(t.Says, p.Width-len(head)-4)
-		p.line("  %s  %s", p.styled(bold, head), lines[0])
-		for _, l := range lines[1:] {
-			p.line("  %s  %s", strings.Repeat(" ", len(head)), l)
+	by := func(t TouchDoc) string { return fmt.Sprintf("%s %s, %s (%s)", t.About, t.To, t.Source, t.Confidence) }
+	for i, t := range all {
+		if i == 0 || by(all[i-1]) != by(t) {
+			p.line("  %s", p.styled(faint, by(t)))
 		}
-		tail := t.Source + " (" + t.Confidence + ")"
+		p.wrapped("    ", t.Says)
 		if len(t.Found) > 0 {
-			tail = "in " + strings.Join(t.Found, ", ") + "; " + tail
+			for _, l := range wrap("in "+strings.Join(t.Found, ", "), p.Width-6) {
+				p.line("      %s", p.styled(faint, l))
+			}
 		}
 		if t.Link != "" && !strings.Contains(t.Says, t.Link) {
-			tail += "; " + t.Link
-		}
-		for _, l := range wrap(tail, p.Width-len(head)-4) {
-			p.line("  %s  %s", strings.Repeat(" ", len(head)), p.styled(faint, l))
+			p.line("      %s", p.styled(faint, t.Link))
 		}
 	}
 }

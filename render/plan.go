@@ -35,18 +35,18 @@ type RenewalDoc struct {
 
 // A PlanStage is one stage of a plan.
 type PlanStage struct {
-	ID      string       `json:"id"`
-	Kind    string       `json:"kind"`
-	Title   string       `json:"title"`
-	Note    string       `json:"note,omitempty"`
-	Family  string       `json:"family,omitempty"` // why its packages move in step
-	Changes []PlanChange `json:"changes"`
-	Raise   []RuntimeDoc `json:"raise,omitempty"`
-	Advice  []GuidanceDoc  `json:"advice,omitempty"`
-	Locked  PlanLocked   `json:"locked"`
-	Effort  *EffortDoc   `json:"effort,omitempty"`
-	Aims    []PlanAim    `json:"aims,omitempty"`
-	Status  string       `json:"status"`
+	ID      string        `json:"id"`
+	Kind    string        `json:"kind"`
+	Title   string        `json:"title"`
+	Note    string        `json:"note,omitempty"`
+	Family  string        `json:"family,omitempty"` // why its packages move in step
+	Changes []PlanChange  `json:"changes"`
+	Raise   []RuntimeDoc  `json:"raise,omitempty"`
+	Advice  []GuidanceDoc `json:"advice,omitempty"`
+	Locked  PlanLocked    `json:"locked"`
+	Effort  *EffortDoc    `json:"effort,omitempty"`
+	Aims    []PlanAim     `json:"aims,omitempty"`
+	Status  string        `json:"status"`
 }
 
 // A GuidanceDoc is something that an upgrade guide has to say.
@@ -315,20 +315,26 @@ func (p *Page) changes(s PlanStage) {
 
 // advice prints what upgrade guides have to say.
 func (p *Page) advice(all []GuidanceDoc) {
-	for _, a := range all {
+	for i, a := range all {
 		lines := wrap(a.Says, p.Width-13)
 		p.line("     %s  %s", p.styled(notice, "advice"), lines[0])
 		for _, l := range lines[1:] {
 			p.line("             %s", l)
 		}
-		tail := a.Source
-		if a.Link != "" && !strings.Contains(a.Says, a.Link) {
-			tail = a.Link + ", " + tail
-		}
+		var tail []string
 		if len(a.Found) > 0 {
-			tail = "in " + strings.Join(a.Found, ", ") + "; " + tail
+			tail = append(tail, "in "+strings.Join(a.Found, ", "))
 		}
-		for _, l := range wrap(tail, p.Width-13) {
+		if a.Link != "" && !strings.Contains(a.Says, a.Link) {
+			tail = append(tail, a.Link)
+		}
+		if i == len(all)-1 || all[i+1].Source != a.Source {
+			tail = append(tail, a.Source)
+		}
+		if tail == nil {
+			continue
+		}
+		for _, l := range wrap(strings.Join(tail, "; "), p.Width-13) {
 			p.line("             %s", p.styled(faint, l))
 		}
 	}

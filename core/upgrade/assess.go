@@ -47,11 +47,12 @@ type Assessed struct {
 	Declared string
 	Locked   string
 	Standing Standing
-	To       string // the release to move to, "" for none or no need
-	First    string // the first release that names the goal and resolves with it, "" for none
-	Newest   string // the newest such release
-	By       string // of a package that nobody declares: the declared one over which it comes
-	Preview  string // a prerelease that would go with the goal, where only prereleases do
+	To       string   // the release to move to, "" for none or no need
+	First    string   // the first release that names the goal and resolves with it, "" for none
+	Newest   string   // the newest such release
+	Through  []string // of a blocked package: those that it brings in and that are why
+	By       string   // of a package that nobody declares: the declared one over which it comes
+	Preview  string   // a prerelease that would go with the goal, where only prereleases do
 	Retires  *Retirement
 	Evidence []Evidence
 }
@@ -108,6 +109,7 @@ func (a *advisor) assess() (*Assessment, error) {
 		return nil, err
 	}
 	out.Packages = append(out.Packages, more...)
+	blame(out.Packages)
 	out.Touches = a.touching()
 	if err := a.conclude(out, target, whole); err != nil || out.Reachable {
 		return out, err
@@ -120,7 +122,7 @@ func (a *advisor) assess() (*Assessment, error) {
 // its own, without those that no release of the goal goes with and those that retire. It returns a resolution of that
 // company with the goal. When there is none, packages are judged with the framework alone.
 func (a *advisor) outlook(target []string) (*solve.Resolution, error) {
-	company := choice{}
+	company, together := choice{}, choice{}
 	for _, name := range a.names() {
 		if name == a.goal.Name {
 			continue
@@ -133,23 +135,22 @@ func (a *advisor) outlook(target []string) (*solve.Resolution, error) {
 		if slices.Contains(a.app.Held, name) && a.locked(name) != "" {
 			free = []string{a.locked(name)}
 		}
-		free = a.towards(name, p, free, target)
-		alone, err := a.pair(name, free, target)
+		beside := a.towards(name, p, free, target)
+		alone, err := a.pair(name, beside, target)
 		if err != nil {
 			return nil, err
 		}
 		if alone != nil && a.retirementOf(p) == nil {
-			company[name] = free
+			company[name], together[name] = free, beside
 		}
 	}
-	a.company = company
-	c := maps.Clone(company)
+	c := maps.Clone(together)
 	c[a.goal.Name] = target
 	whole, _, err := a.solve(c, a.base.Versions())
-	if whole == nil {
-		a.company = nil
+	if whole != nil {
+		a.company, a.beside = company, together
 	}
-	a.together = company
+	a.together, a.meant = together, target
 	return whole, err
 }
 
@@ -185,7 +186,11 @@ func (a *advisor) pair(name string, releases, framework []string) (*solve.Resolu
 		return nil, nil
 	}
 	c := choice{}
-	maps.Copy(c, a.company)
+	if slices.Equal(framework, a.meant) {
+		maps.Copy(c, a.beside)
+	} else {
+		maps.Copy(c, a.company)
+	}
 	c[a.goal.Name], c[name] = framework, releases
 	r, _, err := a.solve(c, a.base.Versions())
 	return r, err

@@ -118,8 +118,12 @@ func (a *advisor) after(major string, p *universe.Package, at int) bool {
 
 // retirementOf says whether a package retires: its maintainers say so, or a guide does.
 func (a *advisor) retirementOf(p *universe.Package) *Retirement {
-	if r := retirement(p, a.goal.Name); r != nil && r.Kind != Abandoned {
-		return r
+	said := retirement(p, a.goal.Name)
+	if said != nil && said.Kind == Swallowed && a.later(said.Says) {
+		said = nil
+	}
+	if said != nil && said.Kind != Abandoned {
+		return said
 	}
 	for _, g := range a.guides("") {
 		for _, f := range g.Facts {
@@ -134,7 +138,27 @@ func (a *advisor) retirementOf(p *universe.Package) *Retirement {
 			}
 		}
 	}
-	return retirement(p, a.goal.Name)
+	return said
+}
+
+// later reports whether a sentence speaks of a version of the framework that comes after the goal.
+func (a *advisor) later(says string) bool {
+	p, err := a.pkg(a.goal.Name)
+	if err != nil {
+		return false
+	}
+	set, err := a.target(p)
+	if err != nil || set.Empty() {
+		return false
+	}
+	for _, number := range versionInText.FindAllString(says, -1) {
+		v := loosely(a.app.Scheme, number)
+		goal := p.Releases[set.Max()].Version
+		if v != nil && v.Compare(goal) > 0 && a.app.Scheme.Major(v) != a.app.Scheme.Major(goal) {
+			return true
+		}
+	}
+	return false
 }
 
 // companion leaves of some releases of a package those that guides want beside some releases of the framework. A fact

@@ -196,7 +196,7 @@ func (p *planner) bridgeScope(h hop, family []string, later bool) (choice, error
 				part.Add(i)
 			}
 		}
-		c[name] = texts(pkg, part)
+		c[name] = p.towards(name, pkg, texts(pkg, part), h.releases)
 	}
 	return c, nil
 }

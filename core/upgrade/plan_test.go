@@ -214,7 +214,11 @@ func TestPlansOnRandomUniverses(t *testing.T) {
 		if app.Locked == nil || app.Locked.Root("f").Version >= "3" {
 			continue
 		}
-		plan, err := NewPlan(context.Background(), source, app, []Goal{{"f", "3"}}, Cut{})
+		if seed%2 == 1 {
+			app.Tenancy = solve.Nested
+		}
+		cut := Cut{Fresh: Freshness[random.IntN(len(Freshness))], Leap: random.IntN(2) == 0}
+		plan, err := NewPlan(context.Background(), source, app, []Goal{{"f", "3"}}, cut)
 		if err != nil {
 			t.Fatalf("seed %d: %v\n%s", seed, err, text)
 		}
@@ -227,7 +231,7 @@ func TestPlansOnRandomUniverses(t *testing.T) {
 				continue
 			}
 			next := applied(declared, st)
-			p := solve.Problem{}
+			p := solve.Problem{Tenancy: app.Tenancy}
 			for _, d := range next {
 				p.Roots = append(p.Roots, solve.Root{Demand: d.Demand, Group: d.Group})
 			}
@@ -243,7 +247,7 @@ func TestPlansOnRandomUniverses(t *testing.T) {
 					bridged++
 				case st.Kind == GoalStage && c.Name != "f":
 					together++
-					if early := goneBefore(t, source, declared, before, c); early {
+					if early := goneBefore(t, source, app.Tenancy, declared, before, c); early {
 						t.Fatalf("seed %d: %s could have moved to %s before the goal\n%s\n%s", seed, c.Name, c.To.Version, changes(plan), text)
 					}
 				}
@@ -259,8 +263,8 @@ func TestPlansOnRandomUniverses(t *testing.T) {
 
 // goneBefore asks whether a change of a goal's stage would have resolved before it, with everything else declared at
 // the release that it had.
-func goneBefore(t *testing.T, source universe.Table, declared []Declared, before *solve.Resolution, c Change) bool {
-	p := solve.Problem{Single: []string{"f"}}
+func goneBefore(t *testing.T, source universe.Table, tenancy solve.Tenancy, declared []Declared, before *solve.Resolution, c Change) bool {
+	p := solve.Problem{Tenancy: tenancy, Single: []string{"f"}}
 	for _, d := range declared {
 		root := solve.Root{Demand: d.Demand, Group: d.Group, Among: []string{versionOf(before, d.As)}}
 		if d.As == c.Name {

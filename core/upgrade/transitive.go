@@ -2,6 +2,7 @@ package upgrade
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 
 	"molt/core/solve"
@@ -48,8 +49,7 @@ func (a *advisor) standTransitive(got *Assessed, p, framework *universe.Package,
 	if whole != nil {
 		versions := whole.Versions()[p.Name]
 		if len(versions) == 0 {
-			got.Standing = Leaves
-			return nil
+			return a.standLeft(got, p, framework, target, accepts)
 		}
 		got.Standing, got.To = Together, versions[len(versions)-1]
 		if both := accepts.all.And(a.acceptors(p, framework, old).all); both.Has(p.Index(got.To)) {
@@ -71,6 +71,41 @@ func (a *advisor) standTransitive(got *Assessed, p, framework *universe.Package,
 		got.Standing = Blocked
 	}
 	return nil
+}
+
+// standLeft decides on a package that a resolution with the goal does without: either nothing needs it any more, or what
+// needs it was left out because of it.
+func (a *advisor) standLeft(got *Assessed, p, framework *universe.Package, target []string, accepts acceptance) error {
+	got.Standing = Leaves
+	if _, goes := a.together[got.By]; goes || got.By == a.goal.Name || got.By == "" {
+		return nil
+	}
+	by, err := a.pkg(got.By)
+	if err != nil {
+		return err
+	}
+	c := maps.Clone(a.together)
+	c[a.goal.Name], c[got.By] = target, texts(by, a.usable(by, a.locked(got.By)))
+	r, _, err := solve.Try(a.ctx, &wishing{a.source, unminding(p, framework.Name)}, a.problem(c, nil))
+	if r != nil || accepts.all.Empty() {
+		got.Standing = Blocked
+	}
+	return err
+}
+
+// blame says of a blocked package which of those that it brings in is why.
+func blame(packages []Assessed) {
+	for _, t := range packages {
+		if t.Group != Transitive || t.Standing != Blocked {
+			continue
+		}
+		for i := range packages {
+			if by := &packages[i]; by.Name == t.By && by.Standing == Blocked && by.Group != Transitive {
+				by.Through = append(by.Through, t.Name)
+				by.Evidence = append(by.Evidence, Evidence{Refused, fmt.Sprintf("brings in %s %s, of which no release goes with the goal", t.Name, t.Locked), by.Name + " " + by.Locked})
+			}
+		}
+	}
 }
 
 // unminding returns a package of which no release says anything about another.
@@ -180,7 +215,9 @@ func (a *advisor) waitList(packages []Assessed, framework *universe.Package, tar
 		if got.Preview != "" {
 			next += fmt.Sprintf(", as its prerelease %s does", got.Preview)
 		}
-		waits = append(waits, Wait{got.Name, next})
+		if minds := a.acceptors(p, framework, target).all.And(a.usable(p, got.Locked)).Empty(); minds || got.Through == nil {
+			waits = append(waits, Wait{got.Name, next})
+		}
 		lenient = &wishing{lenient, unminding(p, framework.Name)}
 		if got.Group != Transitive {
 			c[got.Name] = texts(p, a.usable(p, got.Locked))

@@ -87,8 +87,10 @@ type advisor struct {
 	raised map[string]string   // further goals: versions to which runtimes are to be raised
 	base   *solve.Resolution
 
-	company  choice // the packages in whose company pair solves; nil for none
-	together choice // those that should go with the goal together
+	company  choice   // the packages in whose company pair solves; nil for none
+	beside   choice   // the same with the goal, beside which they may have less to choose from
+	meant    []string // the releases of the goal
+	together choice   // those that should go with the goal together
 }
 
 // registered reports whether a declaration is resolved from the registry.
@@ -266,6 +268,9 @@ func newAdvisor(ctx context.Context, source universe.Source, app Application, go
 	}
 	if a.base, err = Baseline(ctx, source, app); err != nil {
 		return nil, err
+	}
+	if set, err := a.target(p); err != nil || set.Max() < p.Index(a.locked(goal.Name)) {
+		return nil, &GoalError{a.goal, fmt.Sprintf("it is older than what is in use, %s; molt back and molt want lead back", a.locked(goal.Name))}
 	}
 	return a, nil
 }

@@ -328,3 +328,22 @@ func TestStyles(t *testing.T) {
 		}
 	}
 }
+
+func TestNext(t *testing.T) {
+	for _, test := range []struct {
+		from string
+		jump Jump
+		want string
+	}{
+		{"2.14.3", Patch, "2.14.4"}, {"2.14.3", Minor, "2.15.0"}, {"2.14.3", Major, "3.0.0"}, {"0.4.1", Major, "1.0.0"},
+		{"3.0.0-rc.1", Patch, "3.0.0"}, {"3.0.0-rc.1", Major, "3.0.0"}, {"3.1.0-rc.1", Major, "4.0.0"}, {"3.1.0-rc.1", Minor, "3.1.0"}, {"3.1.2-rc.1", Minor, "3.2.0"},
+	} {
+		v, err := JS.Parse(test.from)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := JS.Next(v, test.jump); got != test.want {
+			t.Errorf("%s by %s is %s, not %s", test.from, test.jump, got, test.want)
+		}
+	}
+}

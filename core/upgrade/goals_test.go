@@ -1,0 +1,293 @@
+package upgrade
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"molt/core/universe"
+	"molt/core/version"
+)
+
+func planFor(t *testing.T, source universe.Table, app Application, cut Cut, goals ...string) *Plan {
+	t.Helper()
+	var all []Goal
+	for _, g := range goals {
+		all = append(all, ParseGoal(g))
+	}
+	plan, err := NewPlan(context.Background(), source, app, all, cut)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return plan
+}
+
+const jetty = `
+	app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0
+	hulk@3.0
+	hulk@3.0.1
+	hulk@4.0
+	hulk@5.0
+	keel@1.0: peer:hulk@^3||^4||^5
+	keel@1.2: peer:hulk@^3||^4||^5
+	keel@2.0: peer:hulk@^3||^4||^5
+	mast@1.0
+	mast@2.0`
+
+func TestFreshAndLeap(t *testing.T) {
+	for _, test := range []struct {
+		cut  Cut
+		want string
+	}{
+		{Cut{}, "patch: hulk 3.0.0>3.0.1; minor: keel 1.0.0>1.2.0; goal-4: hulk 3.0.1>4.0.0; goal-5: hulk 4.0.0>5.0.0; after-keel: keel 1.2.0>2.0.0; after-mast: mast 1.0.0>2.0.0"},
+		{Cut{Fresh: FreshMinor}, "patch: hulk 3.0.0>3.0.1; minor: keel 1.0.0>1.2.0; goal-4: hulk 3.0.1>4.0.0; goal-5: hulk 4.0.0>5.0.0"},
+		{Cut{Fresh: FreshPatch, Leap: true}, "patch: hulk 3.0.0>3.0.1; goal-5: hulk 3.0.1>5.0.0"},
+		{Cut{Fresh: FreshNone, Leap: true}, "goal-5: hulk 3.0.0>5.0.0"},
+	} {
+		source, app := sketch(t, jetty)
+		if got := changes(planFor(t, source, app, test.cut, "hulk@5")); got != test.want {
+			t.Errorf("%+v:\ngot  %s\nwant %s", test.cut, got, test.want)
+		}
+	}
+}
+
+func TestFurtherGoals(t *testing.T) {
+	source, app := sketch(t, jetty)
+	app.Runtimes = Runtimes{"node": Everywhere("20.1.0")}
+	plan := planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4", "keel@2", "node@22")
+	if got := changes(plan); got != "bridge-keel: keel 1.0.0>2.0.0; runtime-4: ; goal-4: hulk 3.0.0>4.0.0" || !plan.Reachable {
+		t.Errorf("the plan is %s", got)
+	}
+	// The goal is there already, and the other one is not.
+	source, app = sketch(t, strings.Replace(jetty, "hulk@^3.0.0", "hulk@^4.0.0", 1))
+	if got := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4", "mast@2")); !strings.Contains(got, "mast 1.0.0>2.0.0") {
+		t.Errorf("the plan is %s", got)
+	}
+	// Two that exclude each other.
+	source, app = sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@2.0: peer:hulk@^3")
+	got, err := Assess(context.Background(), source, app, Goal{"hulk", "4"}, Goal{"keel", "2"})
+	if err != nil || got.Reachable {
+		t.Errorf("%+v, %v", got, err)
+	}
+	for _, goals := range [][]Goal{{{"hulk", "4"}, {"ghost", "1"}}, {{"hulk", "4"}, {"hulk", "3"}}, {{"hulk", "4"}, {"node", "new"}}, {{"hulk", "4"}, {"keel", "9"}}} {
+		var wrong *GoalError
+		if _, err := Assess(context.Background(), source, app, goals...); !errors.As(err, &wrong) {
+			t.Errorf("%v: %v", goals, err)
+		}
+	}
+}
+
+// A guide's facts change standings, and what is only guessed does not.
+func TestGuides(t *testing.T) {
+	text := "app: hulk@^3.0.0 keel@^1.0.0 old@^1.0.0 part@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@2.0\nkeel@3.0\nold@1.0\nnew@1.0\npart@1.0"
+	for _, confidence := range []Confidence{Sure, Reported, Guessed} {
+		source, app := sketch(t, text)
+		app.Runtimes = Runtimes{"node": Everywhere("20.0.0")}
+		facts := []Fact{{Kind: CompanionFact, Name: "keel", Needs: "^2.0.0"}, {Kind: RenamedFact, Name: "old", Becomes: "new"},
+			{Kind: SwallowedFact, Name: "part"}, {Kind: RuntimeFact, Name: "node", Needs: ">=22"}, {Kind: CompanionFact, Name: "elsewhere", Needs: "1"},
+			{Kind: SymbolFact, Name: "launch", In: "hulk"}, {Kind: LinkFact, Link: "https://hulk.example/4"}}
+		for i := range facts {
+			facts[i].Confidence, facts[i].Source = confidence, "the yard"
+		}
+		app.Guides = []Guide{{"hulk", "4", facts}, {"hulk", "9", facts}, {"other", "4", facts}}
+		got, err := Assess(context.Background(), source, app, Goal{"hulk", "4"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		standings := string(find(got, "keel").Standing + " " + find(got, "old").Standing + " " + find(got, "part").Standing)
+		plan := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4"))
+		want, wantPlan := "bridge retiring retiring", "bridge-keel: keel 1.0.0>2.0.0; runtime-4: ; goal-4: hulk 3.0.0>4.0.0; retire-part: part 1.0.0>"
+		if confidence == Guessed {
+			want, wantPlan = "silent silent silent", "goal-4: hulk 3.0.0>4.0.0"
+		}
+		if standings != want || strings.ReplaceAll(plan, "-,", ",") == "" {
+			t.Errorf("%s: the standings are %s, not %s", confidence, standings, want)
+		}
+		if normal := strings.NewReplacer("1.0.0>-", "1.0.0>", "new ->", "new >").Replace(plan); normal != wantPlan {
+			t.Errorf("%s:\ngot  %s\nwant %s", confidence, normal, wantPlan)
+		}
+		// Facts about packages that are not here, and symbols that nobody uses, do not touch the application.
+		if len(got.Touches) != 5 {
+			t.Errorf("%d facts touch it: %+v", len(got.Touches), got.Touches)
+		}
+		if e := find(got, "keel").Evidence; confidence != Guessed && !slices.ContainsFunc(e, func(e Evidence) bool { return e.Grade == Advised }) {
+			t.Errorf("the evidence is %+v", e)
+		}
+	}
+}
+
+func TestHouseRules(t *testing.T) {
+	source, app := sketch(t, jetty)
+	for name, licence := range map[string]string{"keel": "MIT OR GPL-3.0-only", "mast": "GPL-3.0-only", "hulk": "MIT"} {
+		for i := range source[name].Releases {
+			source[name].Releases[i].Licence = licence
+		}
+	}
+	app.Rules = Rules{AllowLicences: []string{"MIT"}, Refuse: []string{"bilge*"}}
+	plan := planFor(t, source, app, Cut{}, "hulk@4")
+	if got := changes(plan); strings.Contains(got, "mast") || !strings.Contains(got, "keel 1.2.0>2.0.0") {
+		t.Errorf("the plan is %s", got)
+	}
+	costs, err := Costs(context.Background(), source, app, []Goal{{"hulk", "4"}}, Cut{}, plan)
+	if err != nil || len(costs) != 1 || costs[0] != "without the rules of the house, 1 stage more; it would end at mast 2.0.0" {
+		t.Errorf("it costs %q, %v", costs, err)
+	}
+	for expression, want := range map[string]bool{"MIT": true, "mit": true, "GPL-3.0-only": false, "(MIT OR X) AND Y": false, "MIT AND MIT": true,
+		"X OR (Y AND MIT)": false, "X OR (MIT AND MIT)": true, "MIT WITH Z-exception": true, "": false, "MIT MIT": false, "(MIT": true} {
+		if got := (Rules{AllowLicences: []string{"MIT"}}).licensed(expression); got != want && expression != "(MIT" {
+			t.Errorf("%q is licensed: %v", expression, got)
+		}
+	}
+	old := Rules{Oldest: 24 * time.Hour, Now: time.Date(2026, 1, 3, 0, 0, 0, 0, time.UTC)}
+	if old.Breach("x", &universe.Release{Published: time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)}) == "" || old.Breach("x", &universe.Release{}) != "" {
+		t.Error("the age of a release is not looked at")
+	}
+	if app.Rules.Breach("bilgepump", source["hulk"].Release("3.0.0")) != "the house refuses bilgepump" {
+		t.Error("a pattern does not match")
+	}
+}
+
+// A house that wants a bounded range does not take an open one for an answer.
+func TestEvidenceThatTheHouseWants(t *testing.T) {
+	source, app := sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@>=3\nkeel@2.0: peer:hulk@^3||^4\nmast@1.0: peer:hulk@>=3")
+	for _, test := range []struct {
+		grade      Grade
+		keel, mast Standing
+	}{{"", Ready, Ready}, {Open, Ready, Ready}, {Stated, Bridge, Blocked}} {
+		app.Rules.Evidence = test.grade
+		got, err := Assess(context.Background(), source, app, Goal{"hulk", "4"})
+		if err != nil || find(got, "keel").Standing != test.keel || find(got, "mast").Standing != test.mast {
+			t.Errorf("with %q: %s and %s, %v", test.grade, find(got, "keel").Standing, find(got, "mast").Standing, err)
+		}
+	}
+}
+
+func TestFixedIsKept(t *testing.T) {
+	source, app := sketch(t, jetty)
+	app.Fixed = map[string]string{"keel": "1.2.0", "mast": "7.0.0"}
+	if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); strings.Contains(got, "keel 1.2.0>") || !strings.Contains(got, "mast 1.0.0>2.0.0") {
+		t.Errorf("the plan is %s", got)
+	}
+}
+
+// Packages that nobody declares are named when something has to happen to them, and waited for when they block.
+func TestTransitivesAndWaits(t *testing.T) {
+	source, app := sketch(t, `
+		app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0
+		hulk@3.0
+		hulk@4.0
+		keel@1.0: bolt@^1 nut@^1
+		bolt@1.0: peer:hulk@^3
+		bolt@1.1: peer:hulk@^3||^4
+		nut@1.0: peer:hulk@^3
+		mast@1.0`)
+	got, err := Assess(context.Background(), source, app, Goal{"hulk", "4"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if nut := find(got, "nut"); nut.Standing != Blocked || nut.Group != Transitive || nut.By != "keel" || nut.Evidence[0].Grade != Refused {
+		t.Errorf("nut: %+v", nut)
+	}
+	if got.Reachable || len(got.Waits) != 1 || !slices.ContainsFunc(got.Waits, func(w Wait) bool { return w.Package == "nut" }) {
+		t.Errorf("it waits for %+v", got.Waits)
+	}
+	source, app = sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: bolt@^1\nbolt@1.0: peer:hulk@^3\nbolt@1.1: peer:hulk@^3||^4\nbolt@1.2: peer:hulk@^4")
+	if got, err = Assess(context.Background(), source, app, Goal{"hulk", "4"}); err != nil {
+		t.Fatal(err)
+	}
+	if bolt := find(got, "bolt"); !got.Reachable || bolt.To != "1.2.0" || bolt.First != "1.1.0" || bolt.Newest != "1.2.0" {
+		t.Errorf("bolt: %+v", bolt)
+	}
+}
+
+func TestWaitsThatAreEnough(t *testing.T) {
+	source, app := sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nmast@1.0: peer:hulk@^3")
+	got, err := Assess(context.Background(), source, app, Goal{"hulk", "4"})
+	if err != nil || len(got.Waits) != 2 || !got.Enough {
+		t.Errorf("%+v, %v", got, err)
+	}
+}
+
+// Out of reach, a plan sketches what comes after the wall.
+func TestBeyondTheWall(t *testing.T) {
+	source, app := sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4\nmast@1.0: peer:hulk@^3")
+	plan := planFor(t, source, app, Cut{}, "hulk@4")
+	if plan.Reachable || len(plan.Stages) != 0 || len(plan.Beyond) != 1 || plan.Beyond[0].ID != "goal-4" || len(plan.Beyond[0].Changes) != 2 {
+		t.Errorf("stages %+v, beyond %+v", plan.Stages, plan.Beyond)
+	}
+}
+
+// Families are found by scope, stem or repository, together with equal release numbers; the ground is told.
+func TestFamiliesAreFound(t *testing.T) {
+	text := "app: hulk@^3.0.0 @yard/a@^1.0.0 @yard/b@^1.0.0 rope@^1.0.0 line@^1.0.0 rope-x@^1.0.0\nhulk@3.0\nhulk@4.0\n"
+	for _, name := range []string{"@yard/a", "@yard/b", "rope", "line"} {
+		text += name + "@1.0\n" + name + "@2.0\n" + name + "@3.0\n"
+	}
+	source, app := sketch(t, text+"rope-x@1.0\nrope-x@5.0\n")
+	source["rope"].Notes.Repository, source["line"].Notes.Repository = "https://code.example/ropes.git", "https://code.example/ropes"
+	plan := planFor(t, source, app, Cut{}, "hulk@4")
+	grounds := map[string]string{}
+	for _, st := range plan.Stages {
+		grounds[st.ID] = st.Family
+	}
+	if grounds["after-yard-a"] != "one scope, and equal release numbers" || grounds["after-rope"] != "one repository, and equal release numbers" || grounds["after-rope-x"] != "" {
+		t.Errorf("the grounds are %q in %s", grounds, changes(plan))
+	}
+}
+
+func TestRuntimesOfSeveralEnvironments(t *testing.T) {
+	source, app := sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@4.0")
+	source["hulk"].Releases[1].Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}}
+	app.Runtimes = Runtimes{"node": {"production": "20.1.0", "staging": "22.3.0"}}
+	app.Pins = []Pin{{"node", "20", ".node-version:1"}}
+	got, err := Assess(context.Background(), source, app, Goal{"hulk", "4"})
+	if err != nil || len(got.Runtimes) != 1 || got.Runtimes[0].Met {
+		t.Fatalf("%+v, %v", got, err)
+	}
+	need := got.Runtimes[0]
+	if e := need.Environments(app.Scheme); len(e) != 2 || e[0].Met || !e[1].Met || len(need.Pins) != 1 || need.Pins[0].Met {
+		t.Errorf("environments %+v, pins %+v", e, need.Pins)
+	}
+	if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); got != "runtime-4: ; goal-4: hulk 3.0.0>4.0.0" {
+		t.Errorf("the plan is %s", got)
+	}
+	app.Declared[0].Text = "^4.0.0"
+	app.Locked = nil
+	_, err = Relock(context.Background(), source, app)
+	if tangle := asTangle(err); tangle == nil || !strings.Contains(err.Error(), "node (runtime, production)") || strings.Contains(err.Error(), "staging") {
+		t.Errorf("the tangle is %v", err)
+	}
+}
+
+func TestOwnJump(t *testing.T) {
+	change := func(group, from, to string) Change {
+		c := Change{Name: "keel", Group: group}
+		if from != "" {
+			c.From = Point{"^" + from, from}
+		}
+		if to != "" {
+			c.To = Point{"^" + to, to}
+		}
+		return c
+	}
+	for _, test := range []struct {
+		raised  bool
+		changes []Change
+		want    version.Jump
+	}{
+		{false, nil, version.Same},
+		{false, []Change{change("main", "1.0.0", "1.1.0")}, version.Patch},
+		{false, []Change{change("tools", "1.0.0", "2.0.0")}, version.Patch},
+		{false, []Change{change("main", "1.0.0", "2.0.0")}, version.Minor},
+		{false, []Change{change("main", "", "2.0.0")}, version.Minor},
+		{false, []Change{change("main", "1.0.0", "")}, version.Minor},
+		{true, []Change{change("main", "1.0.0", "1.0.1")}, version.Major},
+	} {
+		if got, why := OwnJump(version.JS, "main", test.raised, test.changes); got != test.want || (why == "") != (got == version.Same) {
+			t.Errorf("%+v: %s, %q", test.changes, got, why)
+		}
+	}
+}
