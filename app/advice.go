@@ -13,9 +13,7 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
-	"github.com/goccy/go-yaml/parser"
 
 	"molt/core/universe"
 	"molt/core/upgrade"
@@ -126,14 +124,14 @@ func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f upgrade.Fact,
 // broken is an error with its line.
 func decodeAdvice(file string, data []byte, eco ecosystem.Ecosystem) (upgrade.Guide, []string, error) {
 	var g upgrade.Guide
-	tree, err := parser.ParseBytes(data, 0)
+	tree, err := parseYAML(file, data, 0)
 	if err != nil {
-		return g, nil, yamlError(file, err)
+		return g, nil, err
 	}
 	text := &planText{file: file, tree: tree}
 	var raw adviceFile
-	if err := yaml.Unmarshal(data, &raw); err != nil {
-		return g, nil, yamlError(file, err)
+	if err := readYAML(file, data, &raw); err != nil {
+		return g, nil, err
 	}
 	switch {
 	case raw.Format < 1 || raw.Format > AdviceFormat:

@@ -261,6 +261,7 @@ type checked struct {
 	State    string                   `json:"state"`
 	Verdicts []Verdict                `json:"verdicts"`
 	Took     map[string]time.Duration `json:"took"` // by stage, of the last run of its checks
+	Plan     string                   `json:"plan"` // SHA-256 of the plan as Molt last wrote or solved it
 }
 
 // state identifies manifest, lock and checks.
@@ -306,11 +307,31 @@ func (a *App) remember(stage string, verdicts []Verdict) error {
 		}
 	}
 	c.Took[stage] = took
+	return a.writeChecked(c)
+}
+
+func (a *App) writeChecked(c checked) error {
 	data, err := json.Marshal(c)
 	if err != nil {
 		return err
 	}
 	return a.disk.put(checkedFile, data)
+}
+
+// rememberPlan keeps which text of the plan was solved, whole.
+func (a *App) rememberPlan(text []byte) error {
+	c, err := a.readChecked()
+	if err != nil || c.Plan == sumOf(text) {
+		return err
+	}
+	c.Plan = sumOf(text)
+	return a.writeChecked(c)
+}
+
+// planEdited reports whether people edited the plan since it was last solved, as a whole.
+func (a *App) planEdited(doc *PlanDoc) (bool, error) {
+	c, err := a.readChecked()
+	return c.Plan != sumOf(doc.text.bytes()), err
 }
 
 // beforeStage is the name under which the state before the first stage is checked.

@@ -64,9 +64,9 @@ var configKeys = []string{"ecosystem", "registry", "goal", "runtime", "settle", 
 // readConfig reads a configuration. Unknown keys are errors, with the nearest known one.
 func readConfig(file string, data []byte) (Config, error) {
 	var c Config
-	tree, err := parser.ParseBytes(data, 0)
+	tree, err := parseYAML(file, data, 0)
 	if err != nil {
-		return c, yamlError(file, err)
+		return c, err
 	}
 	for _, doc := range tree.Docs {
 		mapping, ok := doc.Body.(*ast.MappingNode)
@@ -88,8 +88,8 @@ func readConfig(file string, data []byte) (Config, error) {
 			}
 		}
 	}
-	if err := yaml.UnmarshalWithOptions(data, &c, yaml.Strict()); err != nil {
-		return c, yamlError(file, err)
+	if err := readYAML(file, data, &c, yaml.Strict()); err != nil {
+		return c, err
 	}
 	return c, c.check(file, string(data))
 }
@@ -186,6 +186,33 @@ func (c *Config) held(now time.Time) (names, ended []string) {
 	slices.Sort(names)
 	slices.Sort(ended)
 	return names, ended
+}
+
+// readYAML reads a text strictly, or without minding unknown keys. The library ends in a panic on some texts that make no
+// sense; that is an error like another.
+func readYAML(file string, data []byte, into any, options ...yaml.DecodeOption) (err error) {
+	defer func() {
+		if recover() != nil {
+			err = &ecosystem.PositionError{File: file, Line: 1, Column: 1, Reason: "this YAML makes no sense"}
+		}
+	}()
+	if err := yaml.UnmarshalWithOptions(data, into, options...); err != nil {
+		return yamlError(file, err)
+	}
+	return nil
+}
+
+// parseYAML reads the syntax tree of a text, with the same care.
+func parseYAML(file string, data []byte, mode parser.Mode) (tree *ast.File, err error) {
+	defer func() {
+		if recover() != nil {
+			err = &ecosystem.PositionError{File: file, Line: 1, Column: 1, Reason: "this YAML makes no sense"}
+		}
+	}()
+	if tree, err = parser.ParseBytes(data, mode); err != nil {
+		return nil, yamlError(file, err)
+	}
+	return tree, nil
 }
 
 func yamlError(file string, err error) error {

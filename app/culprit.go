@@ -225,6 +225,7 @@ func (a *App) Split(ctx context.Context, source universe.Source, id string, apar
 	}
 	first, second = partOf(stage, rest), partOf(stage, apart)
 	second.ID = doc.freeID(id + "-" + slug(apart[0]))
+	second.Note = ""
 	second.Title = strings.Join(apart, ", ") + " from " + id + ", apart"
 	if err := a.solveParts(ctx, source, doc, stage, &first, &second); err != nil {
 		return first, second, err
@@ -232,7 +233,7 @@ func (a *App) Split(ctx context.Context, source universe.Source, id string, apar
 	if err := doc.split(id, first, second); err != nil {
 		return first, second, err
 	}
-	return first, second, a.WriteFiles("splitting stage "+id, map[string][]byte{PlanFile: doc.text.bytes()})
+	return first, second, a.writePlanText("splitting stage "+id, doc.text.bytes())
 }
 
 // solveParts solves two parts of a stage one after the other, from the state that the stages before them leave.

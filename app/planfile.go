@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"regexp"
 	"slices"
 
 	"github.com/goccy/go-yaml"
@@ -207,11 +208,13 @@ func (a *App) ReadPlan() (*PlanDoc, error) {
 	return decodePlan(PlanFile, data)
 }
 
+var stageID = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._-]*$`)
+
 // decodePlan reads the text of a plan. What does not make sense is an error that points at its line.
 func decodePlan(file string, data []byte) (*PlanDoc, error) {
 	doc := &PlanDoc{}
-	if err := yaml.UnmarshalWithOptions(data, doc, yaml.Strict()); err != nil {
-		return nil, yamlError(file, err)
+	if err := readYAML(file, data, doc, yaml.Strict()); err != nil {
+		return nil, err
 	}
 	text, err := readPlanText(file, data)
 	if err != nil {
@@ -227,6 +230,8 @@ func decodePlan(file string, data []byte) (*PlanDoc, error) {
 		switch {
 		case s.ID == "" || seen[s.ID]:
 			return nil, text.errorAt(at+".id", "every stage needs an id of its own")
+		case !stageID.MatchString(s.ID):
+			return nil, text.errorAt(at+".id", fmt.Sprintf("the id %q: expected letters, digits, dots and hyphens", s.ID))
 		case s.Status == "":
 			doc.Stages[i].Status = Pending
 		case s.Status != Pending && s.Status != Done:
@@ -248,7 +253,15 @@ func (a *App) WritePlan(doc *PlanDoc) error {
 	if err != nil {
 		return err
 	}
-	return a.WriteFiles("plan", map[string][]byte{PlanFile: data})
+	return a.writePlanText("plan", data)
+}
+
+// writePlanText puts a text of the plan on disk that was solved.
+func (a *App) writePlanText(what string, data []byte) error {
+	if err := a.WriteFiles(what, map[string][]byte{PlanFile: data}); err != nil {
+		return err
+	}
+	return a.rememberPlan(data)
 }
 
 // Next returns the first stage that is not done, or nil.

@@ -29,9 +29,9 @@ type block struct {
 }
 
 func readPlanText(file string, data []byte) (*planText, error) {
-	tree, err := parser.ParseBytes(data, parser.ParseComments)
+	tree, err := parseYAML(file, data, parser.ParseComments)
 	if err != nil {
-		return nil, yamlError(file, err)
+		return nil, err
 	}
 	t := &planText{file: file, lines: slices.Collect(strings.Lines(string(data))), tree: tree}
 	list := t.sequence("$.stages")

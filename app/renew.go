@@ -88,7 +88,7 @@ func (a *App) Renew(ctx context.Context, source universe.Source) (*Renewal, erro
 
 // WriteRenewal puts a renewed plan on disk. The folder must be in use.
 func (a *App) WriteRenewal(r *Renewal) error {
-	return a.WriteFiles("plan", map[string][]byte{PlanFile: r.text})
+	return a.writePlanText("plan", r.text)
 }
 
 // news tells in what the lock and the registry have moved on.
@@ -163,7 +163,7 @@ func keepDropped(old, fresh *PlanDoc) (kept []string) {
 func (p *PlanDoc) moves(name, id string) bool {
 	for _, s := range p.Stages {
 		_, offered := p.Made.Offered[s.ID]
-		if (s.ID == id || !offered) && slices.Contains(namesOf(&s), name) {
+		if (s.ID == id || !offered && s.Status == Pending) && slices.Contains(namesOf(&s), name) {
 			return true
 		}
 	}
@@ -222,6 +222,10 @@ func keepOrder(old, fresh *PlanDoc) []string {
 	return []string{"the order of the stages"}
 }
 
+// titled are the kinds of stage to which Molt gives the same title whatever they move.
+var titled = map[string]bool{string(upgrade.BaselineStage): true, string(upgrade.PatchStage): true, string(upgrade.MinorStage): true,
+	string(upgrade.RuntimeStage): true, string(upgrade.GoalStage): true}
+
 // keepNotes keeps titles and notes.
 func keepNotes(old, fresh *PlanDoc) (kept []string) {
 	for i := range fresh.Stages {
@@ -234,7 +238,7 @@ func keepNotes(old, fresh *PlanDoc) (kept []string) {
 			s.Note = was.Note
 			kept = append(kept, "the note on stage "+s.ID)
 		}
-		if was.Title != s.Title && slices.Equal(namesOf(was), namesOf(s)) {
+		if was.Title != s.Title && (titled[s.Kind] || slices.Equal(namesOf(was), namesOf(s))) {
 			s.Title = was.Title
 			kept = append(kept, "the title of stage "+s.ID)
 		}
@@ -294,8 +298,16 @@ func (a *App) recount(ctx context.Context, source universe.Source, doc *PlanDoc)
 	if err != nil {
 		return err
 	}
+	files, err := a.importers()
+	if err != nil {
+		return err
+	}
 	for i := range doc.Stages {
 		s := &doc.Stages[i]
+		if again := a.effortOf(s, files); again != nil && s.Effort != nil {
+			again.Evidence = s.Effort.Evidence
+			s.Effort = again
+		}
 		before := w.locked
 		if err := w.stage(ctx, source, s); err != nil {
 			return err

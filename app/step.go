@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"molt/core/solve"
 	"molt/core/universe"
@@ -71,11 +72,31 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 	} else if doc.Made != nil && doc.Made.Lock != sum && doc.Made.Lock != "" {
 		step.Notes = append(step.Notes, fmt.Sprintf("%s is not the one that the plan goes on from; the stage was solved again, and molt plan --renew looks at the others", a.Eco.Lock()))
 	}
+	if err := a.lookAhead(ctx, source, doc, step); err != nil {
+		return nil, err
+	}
 	var before map[string]bool
 	if before, step.Before, err = a.checkedBefore(ctx, watch); err != nil {
 		return nil, err
 	}
 	return step, a.carryOut(ctx, step, doc, stage, order, map[string][]byte{a.Eco.Manifest(): manifest, a.Eco.Lock(): lock}, before, watch)
+}
+
+// lookAhead solves the whole plan again when people edited it, and notes what of it no longer holds. The stage that is
+// due is solved in any case.
+func (a *App) lookAhead(ctx context.Context, source universe.Source, doc *PlanDoc, step *Step) error {
+	edited, err := a.planEdited(doc)
+	if err != nil || !edited {
+		return err
+	}
+	if err := a.checkStages(ctx, source, doc); err != nil {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		says, _, _ := strings.Cut(err.Error(), "\n")
+		step.Notes = append(step.Notes, fmt.Sprintf("the plan was edited, and later on it does not hold: %s; molt plan --check tells more", says))
+	}
+	return nil
 }
 
 // carryOut puts a stage on disk and judges it.
@@ -140,6 +161,9 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *PlanDoc, stage *Sta
 		return err
 	}
 	if err := a.reread(); err != nil {
+		return err
+	}
+	if err := a.rememberPlan(doc.text.bytes()); err != nil {
 		return err
 	}
 	return a.remember(stage.ID, step.Verdicts)
@@ -248,7 +272,7 @@ func (a *App) stepByHand(doc *PlanDoc, stage *StageDoc) (*Step, error) {
 	}
 	step.Stage = *doc.Stage(stage.ID)
 	step.Left = doc.left()
-	return step, a.WriteFiles("stage "+stage.ID, map[string][]byte{PlanFile: doc.text.bytes()})
+	return step, a.writePlanText("stage "+stage.ID, doc.text.bytes())
 }
 
 // rehearse works out manifest and lock of a stage in memory.
@@ -338,7 +362,10 @@ func (a *App) CheckPlan(ctx context.Context, source universe.Source) (*PlanDoc, 
 	if err != nil {
 		return nil, err
 	}
-	return doc, a.checkStages(ctx, source, doc)
+	if err := a.checkStages(ctx, source, doc); err != nil {
+		return nil, err
+	}
+	return doc, nil
 }
 
 func (a *App) checkStages(ctx context.Context, source universe.Source, doc *PlanDoc) error {

@@ -5,7 +5,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
-	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -183,7 +182,7 @@ func TestRelockInAMerge(t *testing.T) {
 			t.Errorf("the manifest lacks %s", want)
 		}
 	}
-	d.says(2, []string{"step", "--commit"}, "there is no molt-plan.yaml", "a merge is under way")
+	d.says(2, []string{"step", "--commit"}, "a merge is under way; finish it first")
 	d.git("add", "-A")
 	d.git("commit", "-qm", "merged")
 	d.says(0, []string{"verify"}, "agree")
@@ -291,13 +290,9 @@ func TestPlanEditedIntoNonsense(t *testing.T) {
 	d := shipped(t, "")
 	d.run(0, "plan")
 	text := d.read("molt-plan.yaml")
-	line := func(what string) string {
-		at := strings.Index(text, what)
-		return "molt-plan.yaml:" + strconv.Itoa(strings.Count(text[:at], "\n")+1) + ":"
-	}
 	for _, test := range []struct{ old, new, says string }{
 		{"version: 3.8.5\n        jump", "version: 3.8.55\n        jump", "brackwater has no release 3.8.55; nearest are 3.8.2, 3.8.5, 3.9.0, 4.0.0"},
-		{"constraint: ~1.5.0", "constraint: boat and oar", line("- name: dayboat-dates")},
+		{"constraint: ~1.5.0", "constraint: boat and oar", "stage minor: dayboat-dates: constraint \"boat and oar\", byte 1"},
 		{"constraint: ~1.5.0", "constraint: ~1.6.0", "the constraint ~1.6.0 does not admit 1.5.0"},
 		{"constraint: ~1.4.2", "constraint: ~1.3.0", "dayboat-dates asks for ~1.4.2 (package.json:15), the plan expects ~1.3.0"},
 		{"group: devDependencies", "group: sometime", "\"sometime\""},

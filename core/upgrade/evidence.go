@@ -53,12 +53,29 @@ func (a *advisor) prove(got *Assessed, p, framework *universe.Package, target []
 		subject = got.Locked
 	}
 	got.Evidence = append(append(got.Evidence, a.about(p, framework, subject, target)...), a.advised(p.Name)...)
+	if got.Standing == Bridge || got.Standing == Together {
+		got.Evidence = append(got.Evidence, a.unsuited(p, subject)...)
+	}
 	if got.Preview != "" {
 		for _, e := range a.about(p, framework, got.Preview, target) {
 			e.Says = "only the prerelease " + got.Preview + " goes with it: " + e.Says
 			got.Evidence = append(got.Evidence, e)
 		}
 	}
+}
+
+// unsuited says what a release requires of runtimes and does not get today.
+func (a *advisor) unsuited(p *universe.Package, subject string) (all []Evidence) {
+	r := p.Release(subject)
+	if r == nil {
+		return nil
+	}
+	for _, q := range r.Runtimes {
+		if deployed, known := a.app.Runtimes[q.Name]; known && !deployed.suits(a.app.Scheme, q.Text) {
+			all = append(all, Evidence{Refused, fmt.Sprintf("needs %s %s, and %s is deployed", q.Name, q.Text, deployed), fmt.Sprintf("%s %s, runtime", p.Name, subject)})
+		}
+	}
+	return all
 }
 
 // about reads what one release says about the goal.
