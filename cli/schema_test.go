@@ -9,6 +9,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"github.com/goccy/go-yaml"
 )
 
 // schemas reads the JSON Schemas of docs/formats.md, by their $id.
@@ -129,6 +131,18 @@ func TestDocumentsConform(t *testing.T) {
 	done := demoDesk(t)
 	done.write("molt-plan.yaml", "molt-plan: 1\ngoal: brackwater@5\nreachable: true\nstages:\n  - {id: x, kind: minor, title: x, status: done, changes: [{name: keel, group: dependencies, to: {constraint: ^1.0.0, version: 1.0.0}}]}\n")
 	check(done, 0, "step", "--own-version")
+	data, err := yaml.YAMLToJSON([]byte(d.read("advice/brackwater-5.yaml")))
+	var advice map[string]any
+	if err == nil {
+		err = json.Unmarshal(data, &advice)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := conform(all["molt-advice/1"], advice, "$"); err != nil {
+		t.Errorf("the demo's advice: %v", err)
+	}
+	seen["molt-advice/1"] = true
 	for id := range all {
 		if !seen[id] {
 			t.Errorf("no command was held against %s", id)
