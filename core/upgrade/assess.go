@@ -1,9 +1,13 @@
 package upgrade
 
 import (
+	"cmp"
 	"context"
 	"maps"
+	"runtime"
 	"slices"
+
+	"golang.org/x/sync/errgroup"
 
 	"molt/core/solve"
 	"molt/core/universe"
@@ -91,18 +95,20 @@ func (a *advisor) assess() (*Assessment, error) {
 		return nil, err
 	}
 	for _, d := range a.app.Declared {
-		if d.As == a.goal.Name || !registered(d) {
-			continue
+		if d.As != a.goal.Name && registered(d) {
+			out.Packages = append(out.Packages, Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Locked: a.locked(d.As)})
 		}
-		p, err := a.pkg(d.As)
+	}
+	if err := sideBySide(len(out.Packages), func(i int) error {
+		got := &out.Packages[i]
+		p, err := a.pkg(got.Name)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		got := Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Locked: a.locked(d.As), Retires: a.retirementOf(p)}
-		if err := a.stand(&got, p, framework, old, target, whole); err != nil {
-			return nil, err
-		}
-		out.Packages = append(out.Packages, got)
+		got.Retires = a.retirementOf(p)
+		return a.stand(got, p, framework, old, target, whole)
+	}); err != nil {
+		return nil, err
 	}
 	more, err := a.transitives(framework, old, target, whole)
 	if err != nil {
@@ -122,36 +128,53 @@ func (a *advisor) assess() (*Assessment, error) {
 // its own, without those that no release of the goal goes with and those that retire. It returns a resolution of that
 // company with the goal. When there is none, packages are judged with the framework alone.
 func (a *advisor) outlook(target []string) (*solve.Resolution, error) {
-	company, together := choice{}, choice{}
-	for _, name := range a.names() {
-		if name == a.goal.Name {
-			continue
-		}
+	names := slices.DeleteFunc(a.names(), func(n string) bool { return n == a.goal.Name })
+	free, beside := make([][]string, len(names)), make([][]string, len(names)) // nil for those that are left out
+	if err := sideBySide(len(names), func(i int) error {
+		name := names[i]
 		p, err := a.pkg(name)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		free := texts(p, a.usable(p, a.locked(name)))
+		all := texts(p, a.usable(p, a.locked(name)))
 		if slices.Contains(a.app.Held, name) && a.locked(name) != "" {
-			free = []string{a.locked(name)}
+			all = []string{a.locked(name)}
 		}
-		beside := a.towards(name, p, free, target)
-		alone, err := a.pair(name, beside, target)
-		if err != nil {
-			return nil, err
-		}
+		some := a.towards(name, p, all, target)
+		alone, err := a.pair(name, some, target)
 		if alone != nil && a.retirementOf(p) == nil {
-			company[name], together[name] = free, beside
+			free[i], beside[i] = all, some
+		}
+		return err
+	}); err != nil {
+		return nil, err
+	}
+	company, together := choice{}, choice{}
+	for i, name := range names {
+		if free[i] != nil {
+			company[name], together[name] = free[i], beside[i]
 		}
 	}
 	c := maps.Clone(together)
 	c[a.goal.Name] = target
 	whole, _, err := a.solve(c, a.base.Versions())
 	if whole != nil {
-		a.company, a.beside = company, together
+		a.company, a.beside, a.witness = company, together, whole
 	}
 	a.together, a.meant = together, target
 	return whole, err
+}
+
+// sideBySide does something for each of the first n numbers, several at a time. It returns the error of the first of them.
+func sideBySide(n int, do func(i int) error) error {
+	errs := make([]error, n)
+	var g errgroup.Group
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for i := range n {
+		g.Go(func() error { errs[i] = do(i); return nil })
+	}
+	_ = g.Wait() // it has none
+	return cmp.Or(errs...)
 }
 
 // inUse returns the releases of the framework that count as the one in use: the locked one and later ones that are not
@@ -187,6 +210,9 @@ func (a *advisor) pair(name string, releases, framework []string) (*solve.Resolu
 	}
 	c := choice{}
 	if slices.Equal(framework, a.meant) {
+		if v := versionOf(a.witness, name); v != "" && slices.Contains(releases, v) {
+			return a.witness, nil // it shows that already
+		}
 		maps.Copy(c, a.beside)
 	} else {
 		maps.Copy(c, a.company)
@@ -201,14 +227,14 @@ func (a *advisor) stand(got *Assessed, p, framework *universe.Package, old, targ
 	usable := a.usable(p, got.Locked)
 	at := p.Index(got.Locked)
 	accepts := a.acceptors(p, framework, target)
-	if err := a.solved(got, p, accepts, target); err != nil {
-		return err
-	}
 	defer func() { a.prove(got, p, framework, target) }()
 	ready := whole
 	var err error
 	if whole == nil || versionOf(whole, got.Name) != got.Locked || len(current) == 0 {
 		ready, err = a.pair(got.Name, current, target)
+	}
+	if err == nil {
+		err = a.solved(got, p, accepts, target, ready != nil)
 	}
 	switch {
 	case err != nil:
@@ -263,23 +289,25 @@ func (a *advisor) stand(got *Assessed, p, framework *universe.Package, old, targ
 	return err
 }
 
-// bridge finds the newest release of a set that resolves with the framework in use and with the goal.
+// bridge finds a release of a set that resolves with the framework in use and with the goal, the newest first: each side
+// is asked for its choice among what is left, and the other has to agree.
 func (a *advisor) bridge(name string, p *universe.Package, among, accepting version.Set, framework *universe.Package, old, target []string) (string, error) {
-	candidates := slices.Collect(among.And(accepting).And(a.acceptors(p, framework, old).all).All())
-	for _, i := range slices.Backward(candidates) {
-		v := []string{p.Releases[i].Version.String()}
-		for _, side := range [][]string{old, target} {
-			r, err := a.pair(name, v, side)
-			if err != nil {
+	left := texts(p, among.And(accepting).And(a.acceptors(p, framework, old).all))
+	left = a.towards(name, p, left, target)
+	for len(left) > 0 {
+		for _, sides := range [][2][]string{{old, target}, {target, old}} {
+			r, err := a.pair(name, left, sides[0])
+			if err != nil || r == nil {
 				return "", err
 			}
-			if r == nil {
-				v = nil
-				break
+			v := versionOf(r, name)
+			if r, err = a.pair(name, []string{v}, sides[1]); err != nil {
+				return "", err
 			}
-		}
-		if v != nil {
-			return v[0], nil
+			if r != nil {
+				return v, nil
+			}
+			left = slices.DeleteFunc(slices.Clone(left), func(x string) bool { return x == v })
 		}
 	}
 	return "", nil

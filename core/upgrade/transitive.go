@@ -7,6 +7,7 @@ import (
 
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/core/version"
 )
 
 // Transitive is the group of packages in an assessment that nobody declares.
@@ -157,12 +158,27 @@ func (a *advisor) bounds(got *Assessed, p *universe.Package, accepts acceptance)
 	}
 }
 
-// solved narrows the first and the newest release that serve to those with which the whole application resolves.
-func (a *advisor) solved(got *Assessed, p *universe.Package, accepts acceptance, target []string) error {
+// solved narrows the first and the newest release that serve to those with which the whole application resolves. Ready
+// says that the locked release does.
+func (a *advisor) solved(got *Assessed, p *universe.Package, accepts acceptance, target []string, ready bool) error {
 	serve := accepts.stated.And(a.usable(p, got.Locked))
+	if at := p.Index(got.Locked); at >= 0 { // nobody goes back to an open range of long ago
+		later := version.NewSet(len(p.Releases))
+		for i := range serve.All() {
+			if i >= at {
+				later.Add(i)
+			}
+		}
+		if !later.Empty() {
+			serve = later
+		}
+	}
 	candidates := a.towards(got.Name, p, texts(p, serve), target)
 	find := func(versions []string) (string, error) {
 		for _, v := range versions {
+			if ready && v == got.Locked {
+				return v, nil
+			}
 			r, err := a.pair(got.Name, []string{v}, target)
 			if err != nil {
 				return "", err
