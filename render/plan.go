@@ -2,6 +2,7 @@ package render
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -292,9 +293,7 @@ func (p *Page) stageHead(n int, s PlanStage) {
 }
 
 func (p *Page) changes(s PlanStage) {
-	for _, r := range s.Raise {
-		p.wrapped("     ", fmt.Sprintf("%s %s is deployed; %s needs %s. Raise it, then say so under \"runtime:\" in %s.", r.Name, r.Deployed, r.By, r.Needs, app.ConfigFile))
-	}
+	p.raises(s.Raise)
 	var rows [][]cell
 	for _, c := range s.Changes {
 		rows = append(rows, changeCells(s, c))
@@ -310,6 +309,29 @@ func (p *Page) changes(s PlanStage) {
 	p.advice(s.Advice)
 	if s.Aims != nil {
 		p.aims(s.Aims)
+	}
+}
+
+// raises prints which runtimes people have to raise: who asks for most, and who else asks.
+func (p *Page) raises(all []RuntimeDoc) {
+	for i, r := range all {
+		if slices.ContainsFunc(all[:i], func(x RuntimeDoc) bool { return x.Name == r.Name }) {
+			continue
+		}
+		var others []string
+		for _, x := range all[i+1:] {
+			if x.Name == r.Name {
+				others = append(others, x.By+" "+x.Needs)
+			}
+		}
+		if len(others) > 3 {
+			others = append(others[:3], fmt.Sprintf("%d more", len(others)-3))
+		}
+		also := ""
+		if others != nil {
+			also = " (also " + strings.Join(others, ", ") + ")"
+		}
+		p.wrapped("     ", fmt.Sprintf("%s %s is deployed; %s needs %s%s. Raise it, then say so under \"runtime:\" in %s.", r.Name, r.Deployed, r.By, r.Needs, also, app.ConfigFile))
 	}
 }
 

@@ -32,7 +32,13 @@ func (p *planner) hops() error {
 		hops = hops[len(hops)-1:]
 	}
 	for _, hop := range hops {
+		// A release of before that merely does not exclude the hop is no way to get there, unless there is no other.
+		p.forward = true
 		done, err := p.hop(hop)
+		if err == nil && !done {
+			p.forward = false
+			done, err = p.hop(hop)
+		}
 		if err != nil {
 			return err
 		}
@@ -98,9 +104,8 @@ func (p *planner) hop(h hop) (bool, error) {
 	// together with the framework.
 	var r *solve.Resolution
 	var best *Optimum
-	for bridged := -1; bridged < len(p.plan.Stages); {
-		bridged = len(p.plan.Stages)
-		if r, best, err = p.anyRuntime().optimum(p.without(retired), h.releases); err != nil || r == nil {
+	for whole := false; ; {
+		if r, best, err = p.anyRuntime().optimum(p.without(retired), h.releases, whole); err != nil || r == nil {
 			return undo(err)
 		}
 		var moving []string
@@ -109,12 +114,17 @@ func (p *planner) hop(h hop) (bool, error) {
 				moving = append(moving, name)
 			}
 		}
+		bridged := len(p.plan.Stages)
 		for _, family := range p.families(moving) {
 			p.bridging = family
 			if err := p.bridgeFamily(h, family.names, retired); err != nil {
 				return undo(err)
 			}
 		}
+		if len(p.plan.Stages) == bridged && whole {
+			break
+		}
+		whole = len(p.plan.Stages) == bridged // the rest of the optimum is worked out when nothing bridges any more
 	}
 	if err := p.runtime(h, r); err != nil {
 		return undo(err)
@@ -164,6 +174,9 @@ func (p *planner) retireFor(h hop) ([]string, error) {
 // into question where a bridge to a former hop went too far. Otherwise nothing happens: the family goes together.
 func (p *planner) bridgeFamily(h hop, family, retired []string) error {
 	for _, later := range []bool{true, false} {
+		if !later && !p.movedAlready(family) {
+			break
+		}
 		c, err := p.bridgeScope(h, family, later)
 		if err != nil {
 			return err
@@ -173,6 +186,13 @@ func (p *planner) bridgeFamily(h hop, family, retired []string) error {
 		}
 	}
 	return nil
+}
+
+// movedAlready reports whether a stage of the plan moves one of a family.
+func (p *planner) movedAlready(family []string) bool {
+	return slices.ContainsFunc(p.plan.Stages, func(st Stage) bool {
+		return slices.ContainsFunc(st.Changes, func(c Change) bool { return slices.Contains(family, c.Name) })
+	})
 }
 
 // bridgeScope gives the members of a family the releases that state nothing against the framework in use nor against
@@ -196,7 +216,9 @@ func (p *planner) bridgeScope(h hop, family []string, later bool) (choice, error
 				part.Add(i)
 			}
 		}
-		c[name] = p.towards(name, pkg, texts(pkg, part), h.releases)
+		c[name] = slices.DeleteFunc(p.towards(name, pkg, texts(pkg, part), h.releases), func(v string) bool {
+			return len(family) == 1 && p.closed[closedKey(h, p.forward, choice{name: {v}}, family)]
+		})
 	}
 	return c, nil
 }
@@ -208,25 +230,45 @@ func (p *planner) bridgeWithin(h hop, family, retired []string, c choice) (bool,
 	for _, name := range family {
 		moving[name] = true
 	}
-	for len(c[family[0]]) > 0 { // each round refuses one release that the goal does not go with after all
+	for len(c[family[0]]) > 0 { // each round refuses releases that one side chooses and the other does not agree to
 		r, _, err := p.solve(c, keepExcept(p.now.locked, moving))
 		if err != nil || r == nil {
 			return false, err
 		}
-		to := versionsOf(r, family)
-		ok, err := p.opens(h, to, retired)
-		if err != nil {
+		ahead, err := p.opens(h, c, family, retired)
+		if err != nil || ahead == nil {
 			return false, err
 		}
-		if ok {
-			return p.familyStage(BridgeStage, p.freeID("bridge-"+slug(family[0])), strings.Join(family, ", ")+" ahead of "+p.goal.Name+" "+h.major, to,
-				func(string) string {
-					return fmt.Sprintf("goes with %s %s and with %s", p.goal.Name, current, h.major)
-				})
+		there := versionsOf(ahead, family)
+		for _, to := range []map[string]string{versionsOf(r, family), there} {
+			ok, err := p.bothWays(h, c, to, family, retired)
+			if err != nil {
+				return false, err
+			}
+			if ok {
+				return p.familyStage(BridgeStage, p.freeID("bridge-"+slug(family[0])), strings.Join(family, ", ")+" ahead of "+p.goal.Name+" "+h.major, to,
+					func(string) string {
+						return fmt.Sprintf("goes with %s %s and with %s", p.goal.Name, current, h.major)
+					})
+			}
+			c[family[0]] = slices.DeleteFunc(slices.Clone(c[family[0]]), func(v string) bool { return v == to[family[0]] })
 		}
-		c[family[0]] = slices.DeleteFunc(slices.Clone(c[family[0]]), func(v string) bool { return v == to[family[0]] })
 	}
 	return false, nil
+}
+
+// bothWays reports whether a family at given releases resolves with the framework in use and with the hop.
+func (p *planner) bothWays(h hop, c choice, to map[string]string, family, retired []string) (bool, error) {
+	at := maps.Clone(c)
+	for name, v := range to {
+		at[name] = []string{v}
+	}
+	r, _, err := p.solve(at, p.now.locked.Versions())
+	if err != nil || r == nil {
+		return false, err
+	}
+	r, err = p.opens(h, at, family, retired)
+	return r != nil, err
 }
 
 // freeID returns an ID that no stage has yet.
@@ -238,8 +280,22 @@ func (p *planner) freeID(id string) string {
 	return unique
 }
 
-// opens reports whether the hop resolves with a family at given releases.
-func (p *planner) opens(h hop, to map[string]string, retired []string) (bool, error) {
+// closedKey names a question to opens.
+func closedKey(h hop, forward bool, chosen choice, family []string) string {
+	key := fmt.Sprint(h.major, forward)
+	for _, name := range family {
+		key += fmt.Sprint(" ", name, chosen[name])
+	}
+	return key
+}
+
+// opens returns a resolution of the hop in which a family has some of the chosen releases; nil when there is none. What
+// has none once has none later: the stages before a hop leave the other packages all releases to choose from.
+func (p *planner) opens(h hop, chosen choice, family, retired []string) (*solve.Resolution, error) {
+	key := closedKey(h, p.forward, chosen, family)
+	if p.closed[key] {
+		return nil, nil
+	}
 	s := p.without(retired)
 	c := choice{p.goal.Name: h.releases}
 	for _, name := range p.names() {
@@ -248,16 +304,23 @@ func (p *planner) opens(h hop, to map[string]string, retired []string) (bool, er
 		}
 		pkg, err := p.pkg(name)
 		if err != nil {
-			return false, err
+			return nil, err
 		}
 		_, free := p.scopes(pkg, s, name)
 		c[name] = p.towards(name, pkg, free, h.releases)
-		if v, ok := to[name]; ok {
-			c[name] = []string{v}
+		if slices.Contains(family, name) {
+			c[name] = chosen[name]
 		}
 	}
-	r, _, err := p.anyRuntime().solve(c, nil)
-	return r != nil, err
+	moving := map[string]bool{}
+	for _, name := range family {
+		moving[name] = true
+	}
+	r, _, err := p.anyRuntime().solve(c, keepExcept(p.now.locked, moving))
+	if r == nil && err == nil {
+		p.closed[key] = true
+	}
+	return r, err
 }
 
 // anyRuntime is the advisor without regard to what is deployed today.
@@ -346,6 +409,9 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *Optimum, retired [
 		if d, v := p.tied(name, to); v != "" {
 			return fmt.Sprintf("asks for %s %s, which moves to %s", d.As, d.Text, v)
 		}
+		if by, d := p.excluded(name, r); by != "" {
+			return fmt.Sprintf("%s asks for %s %s", by, d.As, d.Text)
+		}
 		return fmt.Sprintf("%s does not resolve with what %s %s brings along", versionOf(p.now.locked, name), p.goal.Name, h.major)
 	}
 	before := p.now.clone()
@@ -385,10 +451,40 @@ func (p *planner) whyTogether(name string, h hop) string {
 		return says
 	}
 	both := p.acceptors(pkg, f, h.releases).all.And(p.acceptors(pkg, f, []string{framework}).all)
-	if both.And(p.usable(pkg, now)).Empty() {
+	if both.And(p.usable(pkg, now)).Max() <= pkg.Index(now) { // later ones count
 		return says + "; what accepts it refuses " + framework
 	}
 	return says + "; what accepts it does not resolve with what is there before"
+}
+
+// excluded finds a release of a resolution with a peer that the release in use of a package does not fit: one that is
+// declared, where there is one.
+func (p *planner) excluded(name string, r *solve.Resolution) (by string, peer universe.Demand) {
+	pkg, err := p.pkg(name)
+	if err != nil {
+		return "", peer
+	}
+	now := pkg.Index(versionOf(p.now.locked, name))
+	for _, declared := range []bool{true, false} {
+		for _, n := range r.Packages {
+			if (p.declaration(n.Name).As != "") != declared {
+				continue
+			}
+			other, err := p.full.Package(p.ctx, n.Name)
+			if err != nil || other.Release(n.Version) == nil {
+				continue
+			}
+			for _, d := range other.Release(n.Version).Peers {
+				if d.Package != pkg.Name || d.Optional && n.Name == name {
+					continue
+				}
+				if set, err := other.Scheme.Constrain(d.Text); err == nil && now >= 0 && !set.Admits(pkg.Releases[now].Version) {
+					return n.Name + " " + n.Version, d
+				}
+			}
+		}
+	}
+	return "", peer
 }
 
 // tied finds a demand of a package's release in use that another package's move would break.

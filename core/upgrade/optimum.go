@@ -23,7 +23,8 @@ const effort = 200_000
 // optimum finds the best way to bring the framework to a target: the fewest declared packages that break, then the
 // fewest lines of the manifest changed, then the fewest locked packages moved, then the newest releases of those
 // declared packages that move, one after the other. Held packages are not touched. Without any solution it returns nil.
-func (a *advisor) optimum(s state, target []string) (*solve.Resolution, *Optimum, error) {
+// Unless the whole is asked for, it stops after the lines, by which is settled what has to move.
+func (a *advisor) optimum(s state, target []string, whole bool) (*solve.Resolution, *Optimum, error) {
 	names := slices.DeleteFunc(a.names(), func(n string) bool { return n == a.goal.Name || s.gone[n] })
 	c := choice{a.goal.Name: target}
 	breaking, lines := solve.Objective{Name: "majors besides the goal"}, solve.Objective{Name: "lines besides the goal"}
@@ -48,6 +49,9 @@ func (a *advisor) optimum(s state, target []string) (*solve.Resolution, *Optimum
 	best, err := o.Minimize(breaking, lines)
 	if err != nil || best == nil {
 		return nil, nil, err
+	}
+	if !whole {
+		return best.Resolution, nil, nil
 	}
 	o.Effort = effort
 	if best, err = o.Minimize(keepLocked(s.locked)); err != nil {
@@ -125,6 +129,9 @@ func (a *advisor) scopes(p *universe.Package, s state, name string) (inStep, fre
 		return all, all
 	case slices.Contains(a.app.Held, name):
 		return []string{current}, []string{current}
+	}
+	if a.forward {
+		all = slices.DeleteFunc(all, func(v string) bool { return p.Index(v) < at })
 	}
 	step := version.NewSet(len(p.Releases))
 	for i := range a.usable(p, current).All() {

@@ -127,7 +127,8 @@ type planner struct {
 	plan     *Plan
 	now      state
 	cut      Cut
-	bridging family // the one that is being looked at
+	bridging family          // the one that is being looked at
+	closed   map[string]bool // what opens found to have no resolution
 }
 
 // NewPlan makes the plan for some goals, of which the first is the framework's. Every stage in it was solved. When the
@@ -142,7 +143,7 @@ func NewPlan(ctx context.Context, source universe.Source, app Application, goals
 		return nil, err
 	}
 	a.source = Runnable(a.full, app)
-	p := &planner{advisor: a, assessed: map[string]Assessed{}, plan: &Plan{Goal: a.goal, Also: goals[1:], Tangle: assessment.Tangle}, cut: cut}
+	p := &planner{advisor: a, assessed: map[string]Assessed{}, plan: &Plan{Goal: a.goal, Also: goals[1:], Tangle: assessment.Tangle}, cut: cut, closed: map[string]bool{}}
 	for _, got := range assessment.Packages {
 		p.assessed[got.Name] = got
 	}

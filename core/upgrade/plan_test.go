@@ -85,6 +85,21 @@ func TestPlans(t *testing.T) {
 			new@2.0
 			part@1.0: peer:hulk@^3 # part of hulk`,
 			"goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0, part 1.0.0>-; retire-old: old 1.0.0>-, new ->2.0.0"},
+		{"nobody goes back to an open range to get there", `
+			app: hulk@^3.0.0 lab@^1.0.1
+			hulk@3.0
+			hulk@4.0
+			lab@1.0: peer:hulk@*
+			lab@1.0.1: peer:hulk@<4
+			lab@2.0: peer:hulk@^4`,
+			"goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0, lab 1.0.1>2.0.0 ^1.0.1>^2.0.0"},
+		{"but there may be no other way", `
+			app: hulk@^3.0.0 lab@^1.0.1
+			hulk@3.0
+			hulk@4.0
+			lab@1.0: peer:hulk@*
+			lab@1.0.1: peer:hulk@<4`,
+			"goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0, lab 1.0.1>1.0.0 ^1.0.1>^1.0.0"},
 		{"the goal is reached already", `
 			app: hulk@^4.0.0
 			hulk@3.0
@@ -346,7 +361,7 @@ func TestOptimumAgainstBruteForce(t *testing.T) {
 		for _, d := range app.Declared {
 			s.lines[line{d.Group, d.As}] = d.Text
 		}
-		r, got, err := a.optimum(s, []string{"3.0.0"})
+		r, got, err := a.optimum(s, []string{"3.0.0"}, true)
 		if err != nil {
 			t.Fatal(err)
 		}

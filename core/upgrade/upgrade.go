@@ -87,6 +87,7 @@ type advisor struct {
 	raised map[string]string   // further goals: versions to which runtimes are to be raised
 	base   *solve.Resolution
 
+	forward  bool              // nothing goes back to a release before the one in use
 	company  choice            // the packages in whose company pair solves; nil for none
 	beside   choice            // the same with the goal, beside which they may have less to choose from
 	meant    []string          // the releases of the goal
