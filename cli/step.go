@@ -112,6 +112,9 @@ func (s *session) march(m march, order app.Order) error {
 		case !m.all || got.Left == 0:
 			return nil
 		}
+		if s.format == "text" {
+			s.page().Remark("")
+		}
 		if m.pause && !s.goOn() {
 			return nil
 		}

@@ -170,7 +170,7 @@ func (p *Page) Plan(doc PlanDoc) {
 		p.wrapped("", doc.Note)
 	}
 	for _, c := range doc.Costs {
-		for k, l := range wrap("What was decided costs: "+c+".", p.Width-2) {
+		for k, l := range wrap(strings.ToUpper(c[:1])+c[1:]+".", p.Width-2) {
 			p.line("%s%s", strings.Repeat(" ", min(k, 1)*2), p.styled(notice, l))
 		}
 	}

@@ -218,18 +218,27 @@ func (p *Page) culprit(stage string, c CulpritDoc) {
 		verb = "together make"
 	}
 	p.verdict(bad, fmt.Sprintf("%s %s it fail, found in %s.", strings.Join(c.Changes, ", "), verb, count(ran, "run")))
-	var rows [][]cell
 	for _, t := range c.Trials {
-		style := &notice
+		style := notice
 		switch t.Outcome {
 		case "passes":
-			style = &good
+			style = good
 		case "fails":
-			style = &bad
+			style = bad
 		}
-		rows = append(rows, []cell{{t.Outcome, style}, {strings.Join(t.Changes, ", "), nil}})
+		says := strings.Join(t.Changes, ", ")
+		if t.Outcome == "unsure" && t.Says != "" {
+			says += " (" + t.Says + ")"
+		}
+		for k, l := range wrap(says, p.Width-10) {
+			word := t.Outcome
+			if k > 0 {
+				word = ""
+			}
+			p.line("  %s%s  %s", p.styled(style, word), strings.Repeat(" ", 6-len(word)), l)
+		}
 	}
-	p.table("  ", rows)
+	p.line("")
 	switch {
 	case len(c.Split) > 0:
 		p.wrapped("", fmt.Sprintf("The plan now has %s with what passes, and behind it %s with the culprit.", c.Split[0], c.Split[1]))

@@ -1,0 +1,61 @@
+package js
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/tidwall/gjson"
+
+	"molt/registry"
+)
+
+// The application's own version is replaced, and not another byte.
+func TestSetVersion(t *testing.T) {
+	const text = "\xef\xbb\xbf{\n\t\"version\" :  \"1.2.3\",\r\n\t\"other\": {\"version\": \"1.2.3\"}\n}\n"
+	m, err := readManifest("package.json", []byte(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := m.SetVersion("2.0.0"); err != nil || string(m.Bytes()) != strings.Replace(text, "1.2.3", "2.0.0", 1) || m.Version() != "2.0.0" {
+		t.Errorf("%v, %q", err, m.Bytes())
+	}
+	if m, err = readManifest("package.json", []byte(`{"name": "x"}`)); err != nil || m.SetVersion("1.0.0") == nil {
+		t.Errorf("a version where there is none: %v", err)
+	}
+}
+
+func TestTool(t *testing.T) {
+	for text, want := range map[string]string{
+		`{"packageManager": "winch@3.1.0"}`: "winch 3.1.0", `{"packageManager": "winch@3.1.0+sha512.ab"}`: "winch 3.1.0", `{"packageManager": 3}`: " ", `{}`: " ",
+	} {
+		m, err := readManifest("package.json", []byte(text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if name, v, _ := m.Tool(); name+" "+v != want {
+			t.Errorf("%s: %q", text, name+" "+v)
+		}
+	}
+}
+
+// A licence is read as an expression, in either of the forms in which documents have it, and survives what the cache keeps.
+func TestLicence(t *testing.T) {
+	for text, want := range map[string]string{`"license": "MIT OR X"`: "MIT OR X", `"license": {"type": "MIT", "url": "u"}`: "MIT", `"license": ["MIT"]`: `["MIT"]`, `"x": 1`: ""} {
+		r := readRelease(gjson.Parse("{"+text+"}"), "", texts{kept: map[string]string{}})
+		if r.Licence != want {
+			t.Errorf("%s: %q", text, r.Licence)
+		}
+		document := `{"name": "keel", "versions": {"1.0.0": {` + text + `}}}`
+		p, err := readPackage("keel", JS{}.Reduce(longDocument, []byte(document)), "")
+		if err != nil || p.Releases[0].Licence != want {
+			t.Errorf("%s after it was reduced: %+v, %v", text, p, err)
+		}
+	}
+	table, err := registry.ReadUniverse("u", []byte("package keel\n  licence MIT\n  1.0.0 2024-01-01\npackage rope\n  1.0.0 2024-01-01\n"), JS{}.Scheme())
+	if err != nil || table["keel"].Releases[0].Licence != "MIT" || table["rope"].Releases[0].Licence != "" {
+		t.Errorf("%+v, %v", table, err)
+	}
+	if p, err := readPackage("keel", document(table["keel"], "http://x", false), "http://x"); err != nil || p.Releases[0].Licence != "MIT" {
+		t.Errorf("what is served: %+v, %v", p, err)
+	}
+}
