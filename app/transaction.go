@@ -98,35 +98,36 @@ func (a *App) begin(what, id string, names ...string) (*transaction, error) {
 
 // cover takes more files into a transaction, which must not have changed yet.
 func (t *transaction) cover(names []string) error {
-	for _, name := range names {
-		if _, covered := t.journal.Files[name]; covered {
-			continue
-		}
-		saved, err := t.a.save(t.journal.Backup, name, t.a.disk.put)
-		if err != nil {
-			return err
-		}
-		t.journal.Files[name] = saved
+	if err := t.keep(names, t.a.disk.put); err != nil {
+		return err
 	}
 	return t.note()
 }
 
 // coverMany does the same for many files, faster.
 func (t *transaction) coverMany(names []string) error {
-	for _, name := range names {
-		if _, covered := t.journal.Files[name]; covered {
-			continue
-		}
-		saved, err := t.a.save(t.journal.Backup, name, t.a.disk.copy)
-		if err != nil {
-			return err
-		}
-		t.journal.Files[name] = saved
+	if err := t.keep(names, t.a.disk.copy); err != nil {
+		return err
 	}
 	if err := t.a.disk.flush(); err != nil {
 		return err
 	}
 	return t.note()
+}
+
+// keep saves files that the transaction does not cover yet.
+func (t *transaction) keep(names []string, put func(name string, data []byte) error) error {
+	for _, name := range names {
+		if _, covered := t.journal.Files[name]; covered {
+			continue
+		}
+		saved, err := t.a.save(t.journal.Backup, name, put)
+		if err != nil {
+			return err
+		}
+		t.journal.Files[name] = saved
+	}
+	return nil
 }
 
 // created takes files into a transaction that came into being in its course.

@@ -239,13 +239,18 @@ func (p *planner) bridgeWithin(h hop, family, retired []string, c choice) (bool,
 		if err != nil || ahead == nil {
 			return false, err
 		}
-		there := versionsOf(ahead, family)
-		for _, to := range []map[string]string{versionsOf(r, family), there} {
-			ok, err := p.bothWays(h, c, to, family, retired)
+		here, there := versionsOf(r, family), versionsOf(ahead, family)
+		for k, to := range []map[string]string{here, there} {
+			var other *solve.Resolution // the side that did not choose these
+			if at := fixedAt(c, to); k == 0 {
+				other, err = p.opens(h, at, family, retired)
+			} else {
+				other, _, err = p.solve(at, p.now.locked.Versions())
+			}
 			if err != nil {
 				return false, err
 			}
-			if ok {
+			if other != nil {
 				return p.familyStage(BridgeStage, p.freeID("bridge-"+slug(family[0])), strings.Join(family, ", ")+" ahead of "+p.goal.Name+" "+h.major, to,
 					func(string) string {
 						return fmt.Sprintf("goes with %s %s and with %s", p.goal.Name, current, h.major)
@@ -257,18 +262,13 @@ func (p *planner) bridgeWithin(h hop, family, retired []string, c choice) (bool,
 	return false, nil
 }
 
-// bothWays reports whether a family at given releases resolves with the framework in use and with the hop.
-func (p *planner) bothWays(h hop, c choice, to map[string]string, family, retired []string) (bool, error) {
-	at := maps.Clone(c)
-	for name, v := range to {
-		at[name] = []string{v}
+// fixedAt is a choice in which some names have one release.
+func fixedAt(c choice, at map[string]string) choice {
+	fixed := maps.Clone(c)
+	for name, v := range at {
+		fixed[name] = []string{v}
 	}
-	r, _, err := p.solve(at, p.now.locked.Versions())
-	if err != nil || r == nil {
-		return false, err
-	}
-	r, err = p.opens(h, at, family, retired)
-	return r != nil, err
+	return fixed
 }
 
 // freeID returns an ID that no stage has yet.
