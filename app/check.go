@@ -13,6 +13,7 @@ import (
 	"path"
 	"path/filepath"
 	"slices"
+	"strings"
 	"time"
 )
 
@@ -110,7 +111,7 @@ func (a *App) run(ctx context.Context, dir, stage string, c Check, live io.Write
 	case errors.Is(limited.Err(), context.DeadlineExceeded):
 		v.Passed, v.Says = false, fmt.Sprintf("not done after %s", limit)
 	case errors.As(err, &exit):
-		v.Says = fmt.Sprintf("%v: %s", exit, tail)
+		v.Says = strings.TrimSuffix(fmt.Sprintf("%v: %s", exit, tail), ": ")
 	case err != nil:
 		v.Says = err.Error()
 	}

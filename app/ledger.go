@@ -30,6 +30,7 @@ type record struct {
 	At     time.Time         `json:"at"`
 	Backup map[string]string `json:"backup"` // files to a copy of what they held before, below stateDir; "" for no file
 	Left   map[string]string `json:"left"`   // and to one of what was left, likewise
+	Folder string            `json:"folder"` // of the copies
 	Commit string            `json:"commit,omitempty"`
 
 	read map[string][2][]byte // of one that comes from a commit: before and after, nil for no file
@@ -39,7 +40,8 @@ type record struct {
 // record adds a line to the ledger for what a transaction did. The plan is not part of it: in the plan, stages become
 // pending again.
 func (a *App) record(t *transaction, r record) error {
-	r.At, r.Backup, r.Left = time.Now().UTC(), map[string]string{}, map[string]string{}
+	r.At, r.Backup, r.Left, r.Folder = time.Now().UTC(), map[string]string{}, map[string]string{}, t.journal.Backup
+	t.recorded = true
 	for _, name := range slices.Sorted(maps.Keys(t.journal.Files)) {
 		if name == ledgerFile || name == PlanFile {
 			continue
@@ -223,6 +225,9 @@ func (a *App) Back(ctx context.Context, id string) (*Returned, error) {
 	}
 	if err := t.commit(); err != nil {
 		return nil, err
+	}
+	for _, r := range records[first:] {
+		a.discard(r.Folder)
 	}
 	return &Returned{back, names}, a.reread()
 }

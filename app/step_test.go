@@ -145,6 +145,9 @@ func TestFullDisk(t *testing.T) {
 			t.Fatal(err)
 		}
 		release()
+		if left, _ := filepath.Glob(filepath.Join(b.dir, backupDir, "*")); len(left) > 1 {
+			t.Errorf("a full disk at %q leaves backups that nobody needs: %v", w.ops[due-1], left)
+		}
 		completed := strings.Count(b.read(ledgerFile), "\n") == 1
 		if now := b.stepped(); now != before && !completed {
 			t.Errorf("a full disk at %q leaves\n%s", w.ops[due-1], now)

@@ -85,15 +85,27 @@ type journal struct {
 
 // A transaction changes several files or none.
 type transaction struct {
-	a       *App
-	journal journal
+	a        *App
+	journal  journal
+	recorded bool // the ledger needs the backups
 }
 
 // begin saves the present content of the files that are going to change, in a folder of its own.
 func (a *App) begin(what, id string, names ...string) (*transaction, error) {
 	folder := path.Join(backupDir, time.Now().UTC().Format("20060102-150405.000000")+"-"+slug(id))
-	t := &transaction{a, journal{what, time.Now().UTC(), folder, map[string]string{}}}
-	return t, t.cover(names)
+	t := &transaction{a: a, journal: journal{what, time.Now().UTC(), folder, map[string]string{}}}
+	err := t.cover(names)
+	if err != nil && a.disk.remove(journalFile) == nil { // else the next Molt needs the backups
+		a.discard(folder)
+	}
+	return t, err
+}
+
+// discard takes away a folder of backups that nothing needs. That it stays does no harm.
+func (a *App) discard(folder string) {
+	if strings.HasPrefix(folder, backupDir+"/") {
+		_ = os.RemoveAll(a.path(folder))
+	}
 }
 
 // cover takes more files into a transaction, which must not have changed yet.
@@ -173,7 +185,13 @@ func (t *transaction) write(name string, data []byte) error {
 }
 
 // commit completes the transaction.
-func (t *transaction) commit() error { return t.a.disk.remove(journalFile) }
+func (t *transaction) commit() error {
+	err := t.a.disk.remove(journalFile)
+	if err == nil && !t.recorded {
+		t.a.discard(t.journal.Backup)
+	}
+	return err
+}
 
 // undo puts all files back.
 func (t *transaction) undo() error { return t.a.restore(t.journal) }
@@ -184,7 +202,11 @@ func (a *App) restore(j journal) error {
 			return err
 		}
 	}
-	return a.disk.remove(journalFile)
+	if err := a.disk.remove(journalFile); err != nil {
+		return err
+	}
+	a.discard(j.Backup)
+	return nil
 }
 
 // putBack gives a file the content of its backup, or removes it when there is none. A file that has it is left alone.
