@@ -21,8 +21,8 @@ type Optimum struct {
 const effort = 200_000
 
 // optimum finds the best way to bring the framework to a target: the fewest declared packages that break, then the
-// fewest lines of the manifest changed, then the fewest locked packages moved, then the newest releases of those
-// declared packages that move, one after the other. Held packages are not touched. Without any solution it returns nil.
+// fewest lines of the manifest changed, then the newest release of the framework, then the fewest locked packages moved,
+// then the newest releases of those declared packages that move, one after the other. Held packages are not touched. Without any solution it returns nil.
 // Unless the whole is asked for, it stops after the lines, by which is settled what has to move.
 func (a *advisor) optimum(s state, target []string, whole bool) (*solve.Resolution, *Optimum, error) {
 	names := slices.DeleteFunc(a.names(), func(n string) bool { return n == a.goal.Name || s.gone[n] })
@@ -54,7 +54,12 @@ func (a *advisor) optimum(s state, target []string, whole bool) (*solve.Resoluti
 		return best.Resolution, nil, nil
 	}
 	o.Effort = effort
-	if best, err = o.Minimize(keepLocked(s.locked)); err != nil {
+	goal, err := a.newest(best.Resolution, s.locked, c, []string{a.goal.Name})
+	if err != nil {
+		return nil, nil, err
+	}
+	moved := len(best.Cost) + len(goal)
+	if best, err = o.Minimize(append(goal, keepLocked(s.locked))...); err != nil {
 		return nil, nil, err
 	}
 	newest, err := a.newest(best.Resolution, s.locked, c, names)
@@ -66,8 +71,11 @@ func (a *advisor) optimum(s state, target []string, whole bool) (*solve.Resoluti
 			return nil, nil, err
 		}
 	}
-	aims := []string{breaking.Name, lines.Name, "locked packages moved"}
-	return best.Resolution, &Optimum{aims, best.Cost[:len(aims)], best.Bound[:len(aims)]}, nil
+	out := &Optimum{Aims: []string{breaking.Name, lines.Name, "locked packages moved"}}
+	for _, k := range []int{0, 1, moved} {
+		out.Cost, out.Bound = append(out.Cost, best.Cost[k]), append(out.Bound, best.Bound[k])
+	}
+	return best.Resolution, out, nil
 }
 
 // keepLocked is the objective to move as few locked packages as can be.
@@ -87,7 +95,7 @@ func keepLocked(locked *solve.Resolution) solve.Objective {
 // the solution has reached is a wish too, so that it is not lost.
 func (a *advisor) newest(r, locked *solve.Resolution, c choice, names []string) ([]solve.Objective, error) {
 	var all []solve.Objective
-	for _, name := range append([]string{a.goal.Name}, names...) {
+	for _, name := range names {
 		got := versionOf(r, name)
 		if got == "" || got == versionOf(locked, name) && name != a.goal.Name {
 			continue
