@@ -69,7 +69,7 @@ next:
 			}
 		}
 		kept[slot], kept[best] = kept[best], kept[slot]
-		s.vars[kept[slot].v].watch = append(s.vars[kept[slot].v].watch, id)
+		s.watch(kept[slot].v, id)
 	}
 	s.settleClause(id)
 	return id
@@ -133,6 +133,14 @@ func (s *solver) falseSince(t term) int {
 	return always
 }
 
+// A watcher is a clause that a variable is watched for, with a release by which the term could hold when it was last
+// looked at. As long as that is in the domain nobody has to look again.
+type watcher struct{ clause, release int32 }
+
+func (s *solver) watch(v, id int32) {
+	s.vars[v].watch = append(s.vars[v].watch, watcher{id, -1})
+}
+
 // propagate narrows domains until no clause has more to say, and returns a clause that is false, or -1.
 func (s *solver) propagate() int32 {
 	for s.head < len(s.trail) {
@@ -140,15 +148,19 @@ func (s *solver) propagate() int32 {
 		s.head++
 		watch := s.vars[v].watch
 		kept := watch[:0]
-		for k, id := range watch {
-			keep, ok := s.visit(v, id)
+		for k, w := range watch {
+			if w.release >= 0 && s.vars[v].dom.has(int(w.release)) {
+				kept = append(kept, w)
+				continue
+			}
+			keep, ok := s.visit(v, &w)
 			if keep {
-				kept = append(kept, id)
+				kept = append(kept, w)
 			}
 			if !ok {
 				kept = append(kept, watch[k+1:]...)
 				s.vars[v].watch = kept
-				return id
+				return w.clause
 			}
 		}
 		s.vars[v].watch = kept
@@ -157,13 +169,13 @@ func (s *solver) propagate() int32 {
 }
 
 // visit looks at a clause after v was narrowed: whether it still watches v, and whether it can still hold.
-func (s *solver) visit(v, id int32) (keep, ok bool) {
-	terms := s.clauses[id].terms
+func (s *solver) visit(v int32, w *watcher) (keep, ok bool) {
+	terms := s.clauses[w.clause].terms
 	at := 0
 	if terms[1].v == v {
 		at = 1
 	}
-	if s.canHold(terms[at]) {
+	if w.release = int32(common(s.vars[v].dom, terms[at].set)); w.release >= 0 {
 		return true, true
 	}
 	other := terms[1-at]
@@ -173,15 +185,14 @@ func (s *solver) visit(v, id int32) (keep, ok bool) {
 	for k := 2; k < len(terms); k++ {
 		if s.canHold(terms[k]) {
 			terms[at], terms[k] = terms[k], terms[at]
-			w := terms[at].v
-			s.vars[w].watch = append(s.vars[w].watch, id)
+			s.watch(terms[at].v, w.clause)
 			return false, true
 		}
 	}
 	if !s.canHold(other) {
 		return true, false
 	}
-	s.enforce(other, id)
+	s.enforce(other, w.clause)
 	return true, true
 }
 

@@ -46,6 +46,16 @@ func meets(a, b domain) bool {
 	return false
 }
 
+// common returns a member of both, or -1.
+func common(a, b domain) int {
+	for i := range a {
+		if w := a[i] & b[i]; w != 0 {
+			return i*64 + bits.TrailingZeros64(w)
+		}
+	}
+	return -1
+}
+
 func within(a, b domain) bool {
 	for i := range a {
 		if a[i]&^b[i] != 0 {

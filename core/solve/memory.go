@@ -5,6 +5,7 @@ package solve
 type memory struct {
 	terms   []term
 	numbers []int32
+	watch   []watcher
 	words   []uint64
 	edges   []edge
 	blocks  int
@@ -33,6 +34,16 @@ func (m *memory) numbersFor(n int) []int32 {
 	}
 	r := m.numbers[:0:n]
 	m.numbers = m.numbers[n:]
+	return r
+}
+
+// watchersFor returns an empty slice with room for n watchers.
+func (m *memory) watchersFor(n int) []watcher {
+	if len(m.watch) < n {
+		m.watch = make([]watcher, max(m.block(1024), n))
+	}
+	r := m.watch[:0:n]
+	m.watch = m.watch[n:]
 	return r
 }
 

@@ -95,10 +95,10 @@ type variable struct {
 	pkg    *pkg
 	n      int
 	dom    domain
-	watch  []int32 // clauses that watch it
-	last   int32   // trail position of its latest event, or -1
-	edge   *edge   // the edge that it serves
-	others []*edge // the other ones, of a name that all share
+	watch  []watcher // clauses that watch it
+	last   int32     // trail position of its latest event, or -1
+	edge   *edge     // the edge that it serves
+	others []*edge   // the other ones, of a name that all share
 	inst   *instance
 }
 
@@ -119,7 +119,7 @@ func (s *solver) newVar(p *pkg, n int) int32 {
 		d = p.full
 		p.vars = append(p.vars, v)
 	}
-	s.vars = push(s.vars, variable{pkg: p, n: n, dom: d, last: -1, watch: s.memory.numbersFor(2)})
+	s.vars = push(s.vars, variable{pkg: p, n: n, dom: d, last: -1, watch: s.memory.watchersFor(2)})
 	s.order.place, s.order.activity = push(s.order.place, -1), push(s.order.activity, 0)
 	return v
 }
