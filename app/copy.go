@@ -2,38 +2,58 @@ package app
 
 import (
 	"context"
+	"errors"
+	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
 )
 
-// A copy is the application a second time, in a folder elsewhere: under git a work tree of its own with what is not
+// A copied is the application a second time, in a folder elsewhere: under git a work tree of its own with what is not
 // committed too, else the files that people keep.
 type copied struct {
 	dir  string // of the application in it
-	done func()
+	done func() // takes it away
 }
 
-// separate makes a copy of the application. The caller calls done, after which nothing is left of it.
+// separate makes a copy of the application in a temporary folder. The caller calls done, after which nothing is left.
 func (a *App) separate(ctx context.Context) (*copied, error) {
 	base, err := os.MkdirTemp("", "molt-copy-")
 	if err != nil {
 		return nil, err
 	}
-	c := &copied{dir: filepath.Join(base, filepath.Base(a.Dir)), done: func() { _ = os.RemoveAll(base) }}
-	prefix := ""
-	top := a.Dir
+	c, err := a.copyTo(ctx, filepath.Join(base, filepath.Base(a.Dir)))
+	if err != nil {
+		_ = os.RemoveAll(base)
+		return nil, err
+	}
+	inner := c.done
+	c.done = func() { inner(); _ = os.RemoveAll(base) }
+	return c, nil
+}
+
+// copyTo makes a copy whose top is a folder that must not exist yet. When it cannot be made, nothing is left of it.
+func (a *App) copyTo(ctx context.Context, top string) (*copied, error) {
+	if _, err := os.Lstat(top); !errors.Is(err, fs.ErrNotExist) {
+		return nil, &UsageError{fmt.Sprintf("%s exists already; a copy wants a folder of its own", top)}
+	}
+	c := &copied{dir: top, done: func() { _ = os.RemoveAll(top) }}
+	from := *a
 	if a.underGit(ctx) {
-		if top, prefix, err = a.workTree(ctx, c, base); err != nil {
+		prefix, err := a.workTree(ctx, c, top, &from.Dir)
+		if err != nil {
 			c.done()
 			return nil, err
 		}
+		c.dir = filepath.Join(top, filepath.FromSlash(prefix))
 	}
-	from := *a
-	from.Dir = top
 	names, err := from.sources(ctx)
 	if err == nil {
-		err = copyFiles(ctx, top, strings.TrimSuffix(c.dir, filepath.FromSlash(prefix)), names)
+		err = os.MkdirAll(c.dir, 0o755)
+	}
+	if err == nil {
+		err = copyFiles(ctx, from.Dir, top, names)
 	}
 	if err != nil {
 		c.done()
@@ -42,36 +62,32 @@ func (a *App) separate(ctx context.Context) (*copied, error) {
 	return c, nil
 }
 
-// workTree adds a work tree of git below a folder. It returns the top of the application's own work tree, and where in it
-// the application is.
-func (a *App) workTree(ctx context.Context, c *copied, base string) (top, prefix string, err error) {
-	if top, err = a.git(ctx, "find the top of the work tree", "rev-parse", "--show-toplevel"); err != nil {
-		return "", "", err
+// workTree adds a work tree of git, where there is a commit to begin from. It sets the top of the application's own work
+// tree, and returns where in it the application is.
+func (a *App) workTree(ctx context.Context, c *copied, tree string, top *string) (prefix string, err error) {
+	own, err := a.git(ctx, "find the top of the work tree", "rev-parse", "--show-toplevel")
+	if err != nil {
+		return "", err
 	}
+	*top = strings.TrimSpace(own)
 	if prefix, err = a.git(ctx, "tell where the application is", "rev-parse", "--show-prefix"); err != nil {
-		return "", "", err
+		return "", err
 	}
-	top, prefix = strings.TrimSpace(top), strings.TrimSuffix(strings.TrimSpace(prefix), "/")
-	if _, err := a.git(ctx, "look for a commit", "rev-parse", "--quiet", "--verify", "HEAD"); err == nil {
-		tree := filepath.Join(base, filepath.Base(top))
-		_, _ = a.git(ctx, "forget work trees that are gone", "worktree", "prune") // it only tidies
-		if _, err := a.git(ctx, "add a work tree", "worktree", "add", "--quiet", "--detach", "--no-checkout", tree, "HEAD"); err != nil {
-			return "", "", err
-		}
-		c.done = func() {
-			_, _ = a.git(context.WithoutCancel(ctx), "take the work tree away", "worktree", "remove", "--force", tree)
-			_ = os.RemoveAll(base)
-		}
-		// The index is that of the commit, so that what a check asks git about is answered.
-		if _, err := a.gitIn(ctx, tree, "fill the work tree's index", "reset", "--quiet", "--mixed"); err != nil {
-			return "", "", err
-		}
+	prefix = strings.TrimSuffix(strings.TrimSpace(prefix), "/")
+	if _, err := a.git(ctx, "look for a commit", "rev-parse", "--quiet", "--verify", "HEAD"); err != nil {
+		return prefix, ctx.Err() // plain files then
 	}
-	c.dir = filepath.Join(base, filepath.Base(top), filepath.FromSlash(prefix))
-	if prefix != "" {
-		prefix = "/" + prefix
+	_, _ = a.git(ctx, "forget work trees that are gone", "worktree", "prune") // it only tidies
+	if _, err := a.git(ctx, "add a work tree", "worktree", "add", "--quiet", "--detach", "--no-checkout", tree, "HEAD"); err != nil {
+		return "", err
 	}
-	return top, prefix, nil
+	c.done = func() {
+		_, _ = a.git(context.WithoutCancel(ctx), "take the work tree away", "worktree", "remove", "--force", tree)
+		_ = os.RemoveAll(tree)
+	}
+	// The index is that of the commit, so that what a check asks git about is answered.
+	_, err = a.gitIn(ctx, tree, "fill the work tree's index", "reset", "--quiet", "--mixed")
+	return prefix, err
 }
 
 // copyFiles copies files from a folder to another; names have slashes.

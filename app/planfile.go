@@ -107,7 +107,8 @@ type ChangeDoc struct {
 	Jump     string    `yaml:"jump,omitempty"`
 	Standing string    `yaml:"standing,omitempty"`
 	Reason   string    `yaml:"reason,omitempty"`
-	Note     string    `yaml:"note,omitempty"` // what people have to say
+	Note     string    `yaml:"note,omitempty"`  // what people have to say
+	Notes    []string  `yaml:"notes,omitempty"` // what the package's change log calls breaking on the way
 }
 
 // A PointDoc is a constraint with the release it leads to.

@@ -191,3 +191,43 @@ func TestAdviceOfTheDesk(t *testing.T) {
 	d.says(1, []string{"assess"}, "tidepool-pages must be at ^2.0.0")
 	d.says(0, []string{"dossier", "tidepool-pages"}, "tidepool-pages") // which does not mind
 }
+
+// Stages are tried in a copy, which stays when it was asked to, and the application is as it was.
+func TestTrial(t *testing.T) {
+	d := shipped(t, strings.Replace(brittle, "verify --quiet", "verify --quiet --only manifest,lock", 1))
+	d.run(0, "plan")
+	d.git("add", "-A")
+	d.git("commit", "-qm", "plan")
+	before := d.tree() + d.git("status", "--porcelain")
+	d.says(0, []string{"trial", "--quiet"}, "Before anything moved, 2 checks passed.", "patch passes in a copy; the application itself is as it was.")
+	d.says(1, []string{"trial", "minor", "--quiet"}, "2 stages up to minor fails in a copy", "TypeError; timetable is no function")
+	d.says(2, []string{"trial", "nowhere"}, "has no stage \"nowhere\"")
+	d.says(2, []string{"trial", "patch", "--all"}, "expected either the name of a stage or --all")
+	d.write("mended", "")
+	into := filepath.Join(t.TempDir(), "copy")
+	d.says(0, []string{"trial", "--all", "--into", into, "--quiet"}, "14 stages up to retire-skerry-words passes in a copy", "node is taken to be raised", "contracts (task)", "The copy is in")
+	d.says(2, []string{"trial", "--into", into}, "exists already; a copy wants a folder of its own")
+	if manifest, err := os.ReadFile(filepath.Join(into, "package.json")); err != nil || !strings.Contains(string(manifest), `"brackwater": "^5.2.1"`) {
+		t.Errorf("the copy's manifest: %s, %v", manifest, err)
+	}
+	d.git("worktree", "remove", "--force", into)
+	if err := os.Remove(filepath.Join(d.dir, "mended")); err != nil {
+		t.Fatal(err)
+	}
+	if after := d.tree() + d.git("status", "--porcelain"); after != before {
+		t.Errorf("the application is not as it was:\n%s", after)
+	}
+	if left := d.git("worktree", "list"); strings.Count(left, "\n") != 1 {
+		t.Errorf("work trees are left:\n%s", left)
+	}
+}
+
+// What change logs call breaking stands with the change that it is about.
+func TestNotesOfAPlan(t *testing.T) {
+	d := shipped(t, "")
+	d.says(0, []string{"plan", "--notes"}, "breaking  nightberth-payments 5.0.0: amounts are given in pence, as whole numbers", "breaking  nightberth-payments 6.0.0: refund() returns a promise")
+	if text := d.read("molt-plan.yaml"); !strings.Contains(text, "refund() returns a promise") {
+		t.Error("the plan's file does not have the notes")
+	}
+	d.says(0, []string{"plan", "--check"}, "still to do resolves")
+}

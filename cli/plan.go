@@ -13,9 +13,9 @@ import (
 
 // A planning is how plan is called.
 type planning struct {
-	dry, renew, check, leap bool
-	fresh, split, branch    string
-	apart, previews         []string
+	dry, renew, check, leap, notes bool
+	fresh, split, branch           string
+	apart, previews                []string
 }
 
 func (c *call) plan() *cobra.Command {
@@ -30,7 +30,7 @@ and the exit code is 1.
 
 The first goal is the framework's, such as brackwater@5; further ones are declared packages or a runtime that are to
 get somewhere too, such as node@22. --fresh says how far to freshen what the goal does not need; --leap goes to the
-goal in one leap instead of one major at a time.
+goal in one leap instead of one major at a time; --notes reads the change logs of what makes a breaking move.
 
 The plan is there to be edited. --check solves it again as it stands and says what no longer holds, with its line.
 --split puts packages of a stage into a stage of their own. --renew makes the plan anew when lock or registry have
@@ -64,6 +64,7 @@ moved on, keeps what people decided, and tells what changed.`,
 	flags.StringVar(&o.fresh, "fresh", "", "how far to freshen what the goal does not need: none, patch, minor or major (default major)")
 	flags.BoolVar(&o.leap, "leap", false, "go to the goal in one leap")
 	flags.StringSliceVar(&o.previews, "preview", nil, "allow previews of this package, for this call")
+	flags.BoolVar(&o.notes, "notes", false, "add what change logs call breaking to every breaking move")
 	flags.BoolVar(&o.check, "check", false, "solve the plan again as it stands")
 	flags.BoolVar(&o.renew, "renew", false, "make the plan anew and keep what people decided")
 	flags.StringVar(&o.split, "split", "", "the stage to split")
@@ -84,8 +85,8 @@ func (o planning) valid(args []string) error {
 	switch {
 	case modes > 1 || modes == 1 && len(args) > 0:
 		return &app.UsageError{Reason: "plan: expected goals, or one of --split, --check and --renew"}
-	case modes == 1 && (o.fresh != "" || o.leap || o.branch != ""):
-		return &app.UsageError{Reason: "plan: --fresh, --leap and --branch are for a new plan"}
+	case modes == 1 && (o.fresh != "" || o.leap || o.notes || o.branch != ""):
+		return &app.UsageError{Reason: "plan: --fresh, --leap, --notes and --branch are for a new plan"}
 	case (o.split != "") != (len(o.apart) > 0):
 		return &app.UsageError{Reason: "plan: --split STAGE goes with --apart PACKAGE"}
 	case o.split != "" && o.dry:
@@ -118,6 +119,11 @@ func (s *session) makePlan(o planning, args []string) error {
 	file, made, err := s.a.MakePlan(s.ctx, s.source, goals, cut)
 	if err != nil {
 		return s.explain(err)
+	}
+	if o.notes {
+		if err := s.a.AddNotes(s.ctx, s.source, file); err != nil {
+			return err
+		}
 	}
 	file.Branch = o.branch
 	doc, err := s.planDoc(file, made.Reachable)

@@ -108,6 +108,8 @@ func TestDocumentsConform(t *testing.T) {
 	d.write("molt.yaml", d.read("molt.yaml")+"\npreviews: [quaymaster-map]\n")
 	check(d, 0, "assess")
 	check(d, 0, "plan")
+	check(d, 0, "trial", "goal-4", "--quiet")
+	check(d, 0, "plan", "--notes")
 	check(d, 0, "step", "--quiet")
 	check(d, 0, "back")
 	check(d, 0, "relock")

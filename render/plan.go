@@ -77,6 +77,7 @@ type PlanChange struct {
 	Standing string     `json:"standing"`
 	Reason   string     `json:"reason"`
 	Note     string     `json:"note,omitempty"`
+	Notes    []string   `json:"notes,omitempty"` // what the change log calls breaking on the way
 }
 
 // A PlanPoint is a constraint and the release it leads to.
@@ -120,7 +121,7 @@ func NewPlanDoc(file *app.PlanDoc, times map[string]time.Duration) PlanDoc {
 func newPlanStage(s app.StageDoc) PlanStage {
 	st := PlanStage{ID: s.ID, Kind: s.Kind, Title: s.Title, Note: s.Note, Family: s.Family, Changes: []PlanChange{}, Status: s.Status}
 	for _, c := range s.Changes {
-		st.Changes = append(st.Changes, PlanChange{c.Name, c.Group, (*PlanPoint)(c.From), (*PlanPoint)(c.To), c.Jump, c.Standing, c.Reason, c.Note})
+		st.Changes = append(st.Changes, PlanChange{c.Name, c.Group, (*PlanPoint)(c.From), (*PlanPoint)(c.To), c.Jump, c.Standing, c.Reason, c.Note, c.Notes})
 	}
 	for _, r := range s.Raise {
 		st.Raise = append(st.Raise, RuntimeDoc{Name: r.Runtime, Needs: r.Needs, By: r.By, Deployed: r.Deployed})
@@ -304,6 +305,13 @@ func (p *Page) changes(s PlanStage) {
 	for _, c := range s.Changes {
 		if c.Note != "" {
 			p.wrapped("     ", c.Name+": "+c.Note)
+		}
+		for _, n := range c.Notes {
+			lines := wrap(c.Name+" "+n, p.Width-15)
+			p.line("     %s  %s", p.styled(notice, "breaking"), lines[0])
+			for _, l := range lines[1:] {
+				p.line("               %s", l)
+			}
 		}
 	}
 	p.advice(s.Advice)

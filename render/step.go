@@ -100,6 +100,48 @@ func (p *Page) OwnVersion(doc OwnVersionDoc) {
 	}
 }
 
+// BesideDoc is "molt/trial/1".
+type BesideDoc struct {
+	Schema string     `json:"schema"`
+	Stages []string   `json:"stages"`
+	Folder string     `json:"folder"` // of the copy, "" when it was taken away
+	Passed bool       `json:"passed"`
+	Before []CheckDoc `json:"before"`
+	Checks []CheckDoc `json:"checks"`
+	Notes  []string   `json:"notes"`
+}
+
+// NewTrialDoc makes the document of stages that were tried beside the application.
+func NewTrialDoc(b *app.Beside) BesideDoc {
+	return BesideDoc{"molt/trial/1", b.Stages, b.Dir, b.Passed, newCheckDocs(b.Before), newCheckDocs(b.Verdicts), append([]string{}, b.Notes...)}
+}
+
+// Trial prints what came of stages in a copy.
+func (p *Page) Trial(doc BesideDoc) {
+	p.before(doc.Before)
+	what := count(len(doc.Stages), "stage") + " up to " + doc.Stages[len(doc.Stages)-1]
+	if len(doc.Stages) == 1 {
+		what = doc.Stages[0]
+	}
+	switch {
+	case doc.Passed && len(doc.Checks) == 0:
+		p.verdict(notice, what+" resolves in a copy; molt.yaml names no checks that would judge it.")
+	case doc.Passed:
+		p.verdict(good, what+" passes in a copy; the application itself is as it was.")
+	default:
+		p.verdict(bad, what+" fails in a copy; the application itself is as it was.")
+	}
+	for _, c := range doc.Checks {
+		p.check(c, false)
+	}
+	for _, n := range doc.Notes {
+		p.wrapped("  ", n)
+	}
+	if doc.Folder != "" {
+		p.wrapped("", "The copy is in "+doc.Folder+".")
+	}
+}
+
 // NewStepDoc makes the document of a stage that was carried out or tried.
 func NewStepDoc(s *app.Step) StepDoc {
 	doc := StepDoc{Schema: "molt/step/1", Stage: newPlanStage(s.Stage), Passed: s.Passed, Checks: newCheckDocs(s.Verdicts),

@@ -1,0 +1,82 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"regexp"
+	"strings"
+
+	"golang.org/x/sync/errgroup"
+
+	"molt/core/universe"
+	"molt/core/upgrade"
+	"molt/core/version"
+)
+
+// mostNotes is how many lines of a change log stand with a change; molt dossier has them all.
+const mostNotes = 5
+
+// breakingWord is how a line about a breaking change often begins: the mark of a list, and the word.
+var breakingWord = regexp.MustCompile(`^[-*+\s]*(?i:breaking( changes?)?:\s*)?`)
+
+// AddNotes adds to every breaking move of a plan what the package's change log calls breaking between the two releases.
+// That a log cannot be had is a note too.
+func (a *App) AddNotes(ctx context.Context, source universe.Source, doc *PlanDoc) error {
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(max(a.Settings.Jobs, 1))
+	for i := range doc.Stages {
+		for j := range doc.Stages[i].Changes {
+			c := &doc.Stages[i].Changes[j]
+			if c.From == nil || c.To == nil || c.Jump != version.Major.String() {
+				continue
+			}
+			name := c.Name
+			for _, e := range a.Manifest.Entries() {
+				if e.As == c.Name {
+					name = e.Package
+				}
+			}
+			g.Go(func() error {
+				var err error
+				c.Notes, err = a.notesOf(ctx, source, name, c.From.Version, c.To.Version)
+				return err
+			})
+		}
+	}
+	return g.Wait()
+}
+
+func (a *App) notesOf(ctx context.Context, source universe.Source, name, from, to string) ([]string, error) {
+	p, err := source.Package(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	before, after := p.Release(from), p.Release(to)
+	if after == nil {
+		return nil, nil
+	}
+	text, err := a.ChangeLog(ctx, after)
+	switch {
+	case ctx.Err() != nil:
+		return nil, ctx.Err()
+	case err != nil:
+		return []string{fmt.Sprintf("its change log cannot be had: %v", err)}, nil
+	}
+	var since version.Version
+	if before != nil {
+		since = before.Version
+	}
+	var notes []string
+	for _, entry := range upgrade.ReadLog(p.Scheme, text, since, after.Version) {
+		for _, line := range entry.Breaking {
+			line = strings.ReplaceAll(strings.TrimSpace(universe.Harmless(line)), "**", "")
+			if line = breakingWord.ReplaceAllString(line, ""); line != "" && line[0] != '#' {
+				notes = append(notes, entry.Release+": "+line)
+			}
+		}
+	}
+	if len(notes) > mostNotes {
+		notes = append(notes[:mostNotes-1], fmt.Sprintf("and %d more: molt dossier %s --to %s", len(notes)-mostNotes+1, name, to))
+	}
+	return notes, nil
+}

@@ -1,0 +1,140 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"molt/core/universe"
+	"molt/ecosystem"
+)
+
+// A Beside is some stages carried out in a second copy of the application, beside the real one.
+type Beside struct {
+	Stages   []string
+	Dir      string // of the application in the copy, "" when it was taken away
+	Verdicts []Verdict
+	Before   []Verdict // the checks in the copy, before anything moved in it
+	Passed   bool
+	Notes    []string
+}
+
+// Try carries out the stages that are to do, up to a named one or, when that is "", the next, in a copy of the application: a
+// temporary one, or one in a folder that stays. The application itself is not touched.
+func (a *App) Try(ctx context.Context, source universe.Source, upTo, into string, watch Watcher) (*Beside, error) {
+	doc, err := a.ReadPlan()
+	if err != nil {
+		return nil, err
+	}
+	stages, err := doc.until(upTo)
+	if err != nil {
+		return nil, err
+	}
+	w, err := a.walk()
+	if err != nil {
+		return nil, err
+	}
+	b := &Beside{}
+	last := ""
+	var tasks []Task
+	for i := range stages {
+		s := &stages[i]
+		if err := w.stage(ctx, source, s); err != nil {
+			return nil, a.atStage(doc, s, err)
+		}
+		b.Stages = append(b.Stages, s.ID)
+		last = s.Kind
+		tasks = append(tasks, a.tasksOf(s.Changes)...)
+		for _, r := range s.Raise {
+			b.Notes = append(b.Notes, fmt.Sprintf("%s is taken to be raised to what %s needs, %s", r.Runtime, r.By, r.Needs))
+		}
+	}
+	lock, err := ecosystem.NewLock(ctx, a.Eco, source, w.locked)
+	if err != nil {
+		return nil, err
+	}
+	return b, a.tryIn(ctx, b, map[string][]byte{a.Eco.Manifest(): w.manifest.Bytes(), a.Eco.Lock(): a.Eco.EncodeLock(lock)}, distinctTasks(tasks), a.checksOf(last), into, watch)
+}
+
+// tryIn makes the copy, checks it as it is, puts the files in, and checks it again.
+func (a *App) tryIn(ctx context.Context, b *Beside, files map[string][]byte, tasks []Task, checks []Check, into string, watch Watcher) error {
+	c, err := a.besideCopy(ctx, into)
+	if err != nil {
+		return err
+	}
+	if into == "" {
+		defer c.done()
+	} else {
+		b.Dir = c.dir
+	}
+	before := map[string]bool{}
+	for _, check := range checks {
+		watch.begin(check.Name + " (on the state before)")
+		v, err := a.run(ctx, c.dir, "trial-before", check, watch.Output)
+		if err != nil {
+			return err
+		}
+		b.Before = append(b.Before, v)
+		before[v.Name] = v.Passed
+	}
+	for name, data := range files {
+		if err := os.WriteFile(filepath.Join(c.dir, name), data, 0o644); err != nil {
+			return err
+		}
+	}
+	if b.Verdicts, b.Passed, err = a.runTasks(ctx, c.dir, "trial", tasks, watch); err != nil {
+		return err
+	}
+	if len(tasks) > 0 && !b.Passed {
+		return nil
+	}
+	verdicts, passed, err := a.check(ctx, c.dir, "trial", checks, before, watch)
+	b.Verdicts, b.Passed = append(b.Verdicts, verdicts...), passed
+	return err
+}
+
+func (a *App) besideCopy(ctx context.Context, into string) (*copied, error) {
+	if into == "" {
+		return a.separate(ctx)
+	}
+	top, err := filepath.Abs(into)
+	if err != nil {
+		return nil, err
+	}
+	return a.copyTo(ctx, top)
+}
+
+// distinctTasks keeps the first of each name.
+func distinctTasks(all []Task) []Task {
+	seen := map[string]bool{}
+	var some []Task
+	for _, t := range all {
+		if !seen[t.Name] {
+			seen[t.Name] = true
+			some = append(some, t)
+		}
+	}
+	return some
+}
+
+// until returns the pending stages up to a named one, or the next alone.
+func (p *PlanDoc) until(id string) ([]StageDoc, error) {
+	var some []StageDoc
+	for _, s := range p.Stages {
+		if s.Status != Pending {
+			continue
+		}
+		some = append(some, s)
+		if id == "" || s.ID == id {
+			return some, nil
+		}
+	}
+	if id == "" {
+		return nil, &UsageError{fmt.Sprintf("every stage of %s is done", PlanFile)}
+	}
+	if s := p.Stage(id); s != nil {
+		return nil, &UsageError{fmt.Sprintf("stage %s is done", id)}
+	}
+	return nil, &UsageError{fmt.Sprintf("%s has no stage %q", PlanFile, id)}
+}
