@@ -291,3 +291,71 @@ func TestOwnJump(t *testing.T) {
 		}
 	}
 }
+
+// The reason for a move names who asks for it, as far as somebody does.
+func TestReasonsNameWhoAsks(t *testing.T) {
+	source, app := sketch(t, `
+		app: hulk@^3.0.0 tongue@~4.9.0 rig@^1.0.0
+		hulk@3.0
+		hulk@4.0
+		rig@1.0: peer:hulk@^3 peer:tongue@<5
+		rig@2.0: peer:hulk@^4 peer:tongue@^5
+		tongue@4.9
+		tongue@5.4`)
+	plan := planFor(t, source, app, Cut{}, "hulk@4")
+	reasons := map[string]string{}
+	for _, c := range plan.Stages[0].Changes {
+		reasons[c.Name] = c.Reason
+	}
+	if reasons["tongue"] != "rig 2.0.0 asks for tongue ^5" || reasons["hulk"] != "the goal" || !strings.Contains(reasons["rig"], "refuses 3.0.0") {
+		t.Errorf("the reasons are %q", reasons)
+	}
+}
+
+// What the framework is going to swallow in a later major does not retire at an earlier one.
+func TestSwallowedLater(t *testing.T) {
+	source, app := sketch(t, "app: hulk@^3.0.0 part@^1.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0\npart@1.0 # part of hulk since 5.0")
+	for goal, want := range map[string]Standing{"4": Silent, "5": Retires} {
+		got, err := Assess(context.Background(), source, app, Goal{"hulk", goal})
+		if err != nil || find(got, "part").Standing != want {
+			t.Errorf("towards %s it is %s, %v", goal, find(got, "part").Standing, err)
+		}
+	}
+}
+
+func TestGoalsBehind(t *testing.T) {
+	source, app := sketch(t, "app: hulk@^4.0.0\nhulk@3.0\nhulk@4.0\nhulk@4.1")
+	var wrong *GoalError
+	if _, err := Assess(context.Background(), source, app, Goal{"hulk", "3"}); !errors.As(err, &wrong) || !strings.Contains(err.Error(), "older than what is in use, 4.1.0") {
+		t.Errorf("a goal behind: %v", err)
+	}
+	if plan := planFor(t, source, app, Cut{}, "hulk@4"); !plan.Reachable || changes(plan) != "" {
+		t.Errorf("a goal that is reached: %s", changes(plan))
+	}
+}
+
+// What is done side by side fails with the first of its errors, whichever comes first in time.
+func TestSideBySide(t *testing.T) {
+	first, second := errors.New("first"), errors.New("second")
+	err := sideBySide(50, func(i int) error {
+		switch i {
+		case 20:
+			time.Sleep(time.Millisecond)
+			return first
+		case 40:
+			return second
+		}
+		return nil
+	})
+	if err != first {
+		t.Errorf("%v", err)
+	}
+}
+
+// With the framework's newest release before the fewest locked packages moved, nobody ends at the oldest of a major.
+func TestGoalIsTheNewestThatResolves(t *testing.T) {
+	source, app := sketch(t, "app: hulk@^3.0.0\nhulk@3.0: rope@^1\nhulk@4.0: rope@^1\nhulk@4.1: rope@^2\nhulk@4.2: ghost@^9\nrope@1.0\nrope@2.0\nghost@1.0")
+	if got := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4")); got != "goal-4: hulk 3.0.0>4.1.0" {
+		t.Errorf("the plan is %s", got)
+	}
+}
