@@ -199,7 +199,7 @@ func TestTrial(t *testing.T) {
 	d.git("add", "-A")
 	d.git("commit", "-qm", "plan")
 	before := d.tree() + d.git("status", "--porcelain")
-	d.says(0, []string{"trial", "--quiet"}, "Before anything moved, 2 checks passed.", "patch passes in a copy; the application itself is as it was.")
+	d.says(0, []string{"trial", "--quiet"}, "The state before was checked first: 2 checks passed.", "patch passes in a copy; the application itself is as it was.")
 	d.says(1, []string{"trial", "minor", "--quiet"}, "2 stages up to minor fails in a copy", "TypeError; timetable is no function")
 	d.says(2, []string{"trial", "nowhere"}, "has no stage \"nowhere\"")
 	d.says(2, []string{"trial", "patch", "--all"}, "expected either the name of a stage or --all")

@@ -53,7 +53,7 @@ func TestTheWholeJob(t *testing.T) {
 	d.run(0, "plan")
 	d.git("add", "-A")
 	d.git("commit", "-qm", "plan")
-	out := d.says(1, []string{"step", "--all", "--commit", "--find-culprit", "--split", "--quiet"}, "Before anything moved, 2 checks passed.", "patch is done",
+	out := d.says(1, []string{"step", "--all", "--commit", "--find-culprit", "--split", "--quiet"}, "The state before was checked first: 2 checks passed.", "patch is done",
 		"minor failed; the files are as they were before it.", "saltmarsh-tables makes it fail, found in", "The plan now has minor with what passes, and behind it minor-saltmarsh-tables")
 	if runs := strings.Count(out, "\n  passes") + strings.Count(out, "\n  fails"); runs > 9 { // 2·log2 of 11 changes, and the rest
 		t.Errorf("it took %d runs:\n%s", runs, out)

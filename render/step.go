@@ -207,9 +207,9 @@ func (p *Page) before(all []CheckDoc) {
 	switch {
 	case len(all) == 0:
 	case failed == nil:
-		p.line("%s", p.styled(faint, fmt.Sprintf("Before anything moved, %s passed.", count(len(all), "check"))))
+		p.line("%s", p.styled(faint, fmt.Sprintf("The state before was checked first: %s passed.", count(len(all), "check"))))
 	default:
-		for _, l := range wrap(fmt.Sprintf("Before anything moved, %s failed already; no stage is blamed for that.", strings.Join(failed, ", ")), p.Width) {
+		for _, l := range wrap(fmt.Sprintf("The state before was checked first: %s failed already; no stage is blamed for that.", strings.Join(failed, ", ")), p.Width) {
 			p.line("%s", p.styled(notice, l))
 		}
 	}

@@ -36,7 +36,7 @@ func TestStepOnAnyWidth(t *testing.T) {
 			{Changes: []string{"wakeful-cache", "ledgerleaf"}, Outcome: "unsure", Says: "it does not resolve without the others"}}}}
 	for _, width := range []int{44, 66, 80, 155} {
 		text := strings.Join(strings.Fields(written(t, width, func(p *Page) { p.Step(doc) })), " ")
-		for _, want := range []string{"Before anything moved, lint failed already; no stage is blamed for that.", "minor failed; the files are as they were before it.", "passed contracts (task)",
+		for _, want := range []string{"The state before was checked first: lint failed already; no stage is blamed for that.", "minor failed; the files are as they were before it.", "passed contracts (task)",
 			"failed lint, as before the stage", "whole output: .molt/logs/minor-tests.log", "wakeful-cache makes it fail, found in 2 runs.", "unsure wakeful-cache, ledgerleaf (it does not resolve without the others)",
 			"molt plan --split minor --apart wakeful-cache"} {
 			if !strings.Contains(text, want) {
