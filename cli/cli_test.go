@@ -15,6 +15,7 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -60,9 +61,15 @@ type desk struct {
 	columns  string
 }
 
+// beside holds the tests that run beside others already.
+var beside sync.Map
+
 // newDesk makes a desk with files; the registry serves a universe, or the demo's when it is "".
 func newDesk(t *testing.T, universe string, files map[string]string) *desk {
 	t.Helper()
+	if _, already := beside.LoadOrStore(t, true); !already {
+		t.Parallel() // most of the time goes into waiting for other programs
+	}
 	table, err := demo.Universe()
 	if universe != "" {
 		table, err = registry.ReadUniverse("test.universe", []byte(universe), version.JS)
@@ -149,7 +156,7 @@ func (d *desk) golden(name, got string) {
 	}
 }
 
-var blot = regexp.MustCompile(`(deployed), \S+ is on this machine|  \d+\.\d s\b`)
+var blot = regexp.MustCompile(`(deployed), \S+ is on this machine|  \d+\.\d s\b|;\s+checks:\s+\d+\.\d s\b`)
 
 func TestDemoInGold(t *testing.T) {
 	d := demoDesk(t)
