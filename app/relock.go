@@ -67,6 +67,10 @@ func (a *App) explain(ctx context.Context, source universe.Source, err error) er
 			if perr != nil {
 				return err
 			}
+			if hidden, err := upgrade.Hidden(ctx, source, a.Application(), e.Package); err == nil && hidden != "" {
+				return &NoReleaseError{ecosystem.PositionError{File: a.Eco.Manifest(), Line: e.Line, Column: e.Column,
+					Reason: fmt.Sprintf("%s: no release that may be used fits %q: %s", e.As, e.Text, hidden)}, t}
+			}
 			return &NoReleaseError{ecosystem.PositionError{File: a.Eco.Manifest(), Line: e.Line, Column: e.Column,
 				Reason: fmt.Sprintf("%s: no published release fits %q; nearest are %s", e.As, e.Text, nearestReleases(p, e.Text))}, t}
 		}

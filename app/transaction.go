@@ -81,6 +81,7 @@ type journal struct {
 	Began  time.Time         `json:"began"`
 	Backup string            `json:"backup"` // folder of the backups
 	Files  map[string]string `json:"files"`  // name to backup below stateDir, "" for a file that did not exist
+	Tasks  bool              `json:"tasks"`  // tasks are running, which may make files that are not listed
 }
 
 // A transaction changes several files or none.
@@ -93,7 +94,7 @@ type transaction struct {
 // begin saves the present content of the files that are going to change, in a folder of its own.
 func (a *App) begin(what, id string, names ...string) (*transaction, error) {
 	folder := path.Join(backupDir, time.Now().UTC().Format("20060102-150405.000000")+"-"+slug(id))
-	t := &transaction{a: a, journal: journal{what, time.Now().UTC(), folder, map[string]string{}}}
+	t := &transaction{a: a, journal: journal{What: what, Began: time.Now().UTC(), Backup: folder, Files: map[string]string{}}}
 	err := t.cover(names)
 	if err != nil && a.disk.remove(journalFile) == nil { // else the next Molt needs the backups
 		a.discard(folder)
@@ -124,6 +125,7 @@ func (t *transaction) coverMany(names []string) error {
 	if err := t.a.disk.flush(); err != nil {
 		return err
 	}
+	t.journal.Tasks = true
 	return t.note()
 }
 
@@ -147,6 +149,7 @@ func (t *transaction) created(names []string) error {
 	for _, name := range names {
 		t.journal.Files[name] = ""
 	}
+	t.journal.Tasks = false
 	return t.note()
 }
 
@@ -248,6 +251,11 @@ func (a *App) repair() error {
 	if err := a.restore(j); err != nil {
 		return err
 	}
+	defer func() {
+		if j.Tasks {
+			a.Repaired += "; a file that a task had just made may still be there"
+		}
+	}()
 	a.Repaired = fmt.Sprintf("%s, begun %s, was not finished; the files are as they were before it", j.What, j.Began.Local().Format(time.DateTime))
 	return a.reread()
 }

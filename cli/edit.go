@@ -142,6 +142,9 @@ func (s *session) unwanted(err error) error {
 	}
 	doc := render.NewUntangleDoc("", knot, nil, nil, s.a.Place)
 	doc.Unwanted = true
+	if failed := s.remark(&doc); failed != nil {
+		return err
+	}
 	return &knotError{err, doc}
 }
 

@@ -90,7 +90,23 @@ func (s *session) untangledManifest(tangle *solve.Tangle) (render.UntangleDoc, [
 	if err != nil {
 		return render.UntangleDoc{}, nil, err
 	}
-	return render.NewUntangleDoc("", knot, nil, ways, s.a.Place), ways, nil
+	doc := render.NewUntangleDoc("", knot, nil, ways, s.a.Place)
+	err = s.remark(&doc)
+	return doc, ways, err
+}
+
+// remark adds which releases of the contested packages rules or a platform keep out of it.
+func (s *session) remark(doc *render.UntangleDoc) error {
+	for _, c := range doc.Contested {
+		says, err := upgrade.Hidden(s.ctx, s.source, s.a.Application(), c.Name)
+		if err != nil {
+			return err
+		}
+		if says != "" {
+			doc.Remarks = append(doc.Remarks, says)
+		}
+	}
+	return nil
 }
 
 func (s *session) untangledGoal(goals ...upgrade.Goal) (render.UntangleDoc, []upgrade.WayOut, error) {
@@ -122,7 +138,12 @@ func (s *session) untangledFrom(got *upgrade.Assessment) (render.UntangleDoc, []
 		}
 	}
 	ways, err := upgrade.GoalWays(s.ctx, s.source, s.a.Application(), got.Goal, got.Tangle)
-	return render.NewUntangleDoc(got.Goal.String(), knot, blocked, ways, s.a.Place), ways, err
+	if err != nil {
+		return render.UntangleDoc{}, nil, err
+	}
+	doc := render.NewUntangleDoc(got.Goal.String(), knot, blocked, ways, s.a.Place)
+	err = s.remark(&doc)
+	return doc, ways, err
 }
 
 // A knotError is a tangle that is ready to be shown, with its ways out.

@@ -20,7 +20,8 @@ type UntangleDoc struct {
 	Contested []ContestDoc `json:"contested"`
 	Blocked   []string     `json:"blocked"` // packages that no release of the goal goes with
 	Ways      []WayDoc     `json:"ways"`
-	Unwanted  bool         `json:"-"` // it is about a change that was asked for, and not carried out
+	Remarks   []string     `json:"remarks,omitempty"` // on releases that rules or a platform keep out of it
+	Unwanted  bool         `json:"-"`                 // it is about a change that was asked for, and not carried out
 }
 
 // A ContestDoc is a package on which demands exclude each other.
@@ -140,6 +141,12 @@ func (p *Page) Untangle(doc UntangleDoc) {
 			p.line("")
 		}
 		p.contest(c)
+	}
+	for i, r := range doc.Remarks {
+		if i == 0 {
+			p.line("")
+		}
+		p.wrapped("", strings.ToUpper(r[:1])+r[1:]+".")
 	}
 	if doc.Unwanted {
 		p.line("")

@@ -145,6 +145,16 @@ func TestHouseRules(t *testing.T) {
 	if old.Breach("x", &universe.Release{Published: time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)}) == "" || old.Breach("x", &universe.Release{}) != "" {
 		t.Error("the age of a release is not looked at")
 	}
+	for name, want := range map[string]string{"mast": "the rules of the house hide 1 of 2 releases of mast; 2.0.0: the house does not take the licence GPL-3.0-only", "keel": "", "ghost": ""} {
+		if says, err := Hidden(context.Background(), source, app, name); err != nil || says != want {
+			t.Errorf("hidden of %s: %q, %v", name, says, err)
+		}
+	}
+	fixed := app
+	fixed.Fixed = map[string]string{"keel": "1.0.0"}
+	if says, err := Hidden(context.Background(), source, fixed, "keel"); err != nil || says != "keel is given from outside, at 1.0.0" {
+		t.Errorf("hidden of what is given: %q, %v", says, err)
+	}
 	if app.Rules.Breach("bilgepump", source["hulk"].Release("3.0.0")) != "the house refuses bilgepump" {
 		t.Error("a pattern does not match")
 	}

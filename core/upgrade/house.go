@@ -113,6 +113,36 @@ func Permitted(source universe.Source, app Application) universe.Source {
 	return &permitted{source, app.Fixed, universe.Filter(source, func(name string, r *universe.Release) bool { return r.Version.String() == app.Fixed[name] })}
 }
 
+// Hidden says which releases of a package Permitted hides, and why; "" when it hides none.
+func Hidden(ctx context.Context, source universe.Source, app Application, name string) (string, error) {
+	p, err := lookUp(ctx, source, name)
+	if err != nil || p == nil {
+		return "", err
+	}
+	if given, fixed := app.Fixed[name]; fixed && p.Index(given) >= 0 && len(p.Releases) > 1 {
+		return fmt.Sprintf("%s is given from outside, at %s", name, given), nil
+	}
+	var locked []string
+	if app.Locked != nil {
+		locked = app.Locked.Versions()[name]
+	}
+	hidden, last := 0, ""
+	for i := range p.Releases {
+		r := &p.Releases[i]
+		if says := app.Rules.Breach(name, r); says != "" && !slices.Contains(locked, r.Version.String()) {
+			hidden++
+			last = fmt.Sprintf("%s: %s", r.Version, says)
+		}
+	}
+	switch hidden {
+	case 0:
+		return "", nil
+	case len(p.Releases):
+		return fmt.Sprintf("the rules of the house hide all releases of %s; %s", name, last), nil
+	}
+	return fmt.Sprintf("the rules of the house hide %d of %d releases of %s; %s", hidden, len(p.Releases), name, last), nil
+}
+
 // permitted is a source that was filtered.
 type permitted struct {
 	universe.Source

@@ -70,7 +70,11 @@ func Want(ctx context.Context, source universe.Source, app Application, wanted [
 		}
 		got.Changes = append(got.Changes, change)
 		if newest := scope[len(scope)-1]; newest != v.String() {
-			got.Short = append(got.Short, fmt.Sprintf("%s gets %s: %s does not resolve with the rest; molt fit %s says why", d.As, v, newest, d.As))
+			says := fmt.Sprintf("%s gets %s: %s does not resolve with the rest; molt fit %s says why", d.As, v, newest, d.As)
+			if breach := app.Rules.Breach(p.Name, p.Release(newest)); breach != "" {
+				says = fmt.Sprintf("%s gets %s: %s is out of the question, as %s", d.As, v, newest, breach)
+			}
+			got.Short = append(got.Short, says)
 		}
 	}
 	return got, nil
