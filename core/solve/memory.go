@@ -17,35 +17,19 @@ func (m *memory) block(most int) int {
 	return min(most, 16<<min(m.blocks, 16))
 }
 
-// termsFor returns an empty slice with room for n terms.
-func (m *memory) termsFor(n int) []term {
-	if len(m.terms) < n {
-		m.terms = make([]term, max(m.block(1024), n))
+// room returns an empty slice with room for n things out of a piece, which is renewed by pieces of up to most.
+func room[T any](m *memory, piece *[]T, n, most int) []T {
+	if len(*piece) < n {
+		*piece = make([]T, max(m.block(most), n))
 	}
-	r := m.terms[:0:n]
-	m.terms = m.terms[n:]
+	r := (*piece)[:0:n]
+	*piece = (*piece)[n:]
 	return r
 }
 
-// numbersFor returns an empty slice with room for n numbers.
-func (m *memory) numbersFor(n int) []int32 {
-	if len(m.numbers) < n {
-		m.numbers = make([]int32, max(m.block(2048), n))
-	}
-	r := m.numbers[:0:n]
-	m.numbers = m.numbers[n:]
-	return r
-}
-
-// watchersFor returns an empty slice with room for n watchers.
-func (m *memory) watchersFor(n int) []watcher {
-	if len(m.watch) < n {
-		m.watch = make([]watcher, max(m.block(1024), n))
-	}
-	r := m.watch[:0:n]
-	m.watch = m.watch[n:]
-	return r
-}
+func (m *memory) termsFor(n int) []term       { return room(m, &m.terms, n, 1024) }
+func (m *memory) numbersFor(n int) []int32    { return room(m, &m.numbers, n, 2048) }
+func (m *memory) watchersFor(n int) []watcher { return room(m, &m.watch, n, 1024) }
 
 // domainFor returns an empty domain over n releases.
 func (m *memory) domainFor(n int) domain {
