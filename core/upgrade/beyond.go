@@ -67,34 +67,30 @@ func (p *planner) weigh(stages []Stage) error {
 
 // Costs says what each decision of people costs: how a plan would be without it.
 func Costs(ctx context.Context, source universe.Source, app Application, goals []Goal, cut Cut, plan *Plan) ([]string, error) {
-	var costs []string
-	compare := func(what string, without Application) error {
-		cost, err := CostOf(ctx, what, source, without, goals, cut, plan)
-		if cost != "" {
-			costs = append(costs, cost)
-		}
-		return err
+	type decision struct {
+		what    string
+		without Application
 	}
+	var all []decision
 	for _, name := range app.Held {
 		without := app
 		without.Held = slices.DeleteFunc(slices.Clone(app.Held), func(n string) bool { return n == name })
-		if err := compare("the hold on "+name, without); err != nil {
-			return nil, err
-		}
+		all = append(all, decision{"the hold on " + name, without})
 	}
 	if without := app; len(app.Fixed) > 0 {
 		without.Fixed = nil
-		if err := compare("what is given from outside", without); err != nil {
-			return nil, err
-		}
+		all = append(all, decision{"what is given from outside", without})
 	}
 	if without := app; app.Rules.any() || app.Rules.Evidence != "" {
 		without.Rules = Rules{}
-		if err := compare("the rules of the house", without); err != nil {
-			return nil, err
-		}
+		all = append(all, decision{"the rules of the house", without})
 	}
-	return costs, nil
+	costs := make([]string, len(all))
+	err := sideBySide(len(all), func(i int) (err error) {
+		costs[i], err = CostOf(ctx, all[i].what, source, all[i].without, goals, cut, plan)
+		return err
+	})
+	return slices.DeleteFunc(costs, func(c string) bool { return c == "" }), err
 }
 
 // CostOf says how a plan would be without a decision, for the application and the source without it; "" when it would be
