@@ -114,6 +114,7 @@ func TestCrashAfterEveryOperation(t *testing.T) {
 		}
 		release()
 	}
+	t.Logf("%d operations; %d crashes lead to before, %d to after", operations, befores, afters)
 	if befores < 20 || afters < 1 {
 		t.Errorf("of %d crashes %d lead to before and %d to after", operations, befores, afters)
 	}

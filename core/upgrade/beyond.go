@@ -50,9 +50,13 @@ func (p *planner) weigh(stages []Stage) error {
 			if c.To == (Point{}) || c.Name == p.goal.Name || st.Kind == PatchStage || st.Kind == MinorStage {
 				continue
 			}
-			pkg, err := p.full.Package(p.ctx, c.Name)
+			name := c.Name
+			if d := p.declaration(name); d.As != "" {
+				name = d.Package
+			}
+			pkg, err := p.full.Package(p.ctx, name)
 			if err != nil {
-				continue // an alias; its evidence is under another name
+				return err
 			}
 			for _, e := range p.about(pkg, framework, c.To.Version, target) {
 				// A release for a hop on the way refuses the goal by right.
