@@ -328,5 +328,7 @@ func TestGate(t *testing.T) {
 	if strings.Count(out, "\n") != 1 {
 		t.Errorf("a gate says one line, not\n%s", out)
 	}
+	d.says(0, []string{"assess", "brackwater@3", "--gate"}, "brackwater 3 is reached already, with")
+	d.says(0, []string{"assess", "brackwater@3"}, "brackwater 3 is reached already: everything declared resolves with")
 	d.says(0, []string{"assess", "--gate", "--preview", "quaymaster-map"}, "brackwater 5 can be reached, with 5.2.1.")
 }

@@ -14,6 +14,7 @@ type AssessDoc struct {
 	Schema    string        `json:"schema"`
 	Goal      GoalDoc       `json:"goal"`
 	Reachable bool          `json:"reachable"`
+	Reached   bool          `json:"reached,omitempty"` // what is locked is the goal already
 	Runtime   []RuntimeDoc  `json:"runtime"`
 	Packages  []AssessedDoc `json:"packages"`
 	Also      []string      `json:"also,omitempty"`     // further goals
@@ -103,7 +104,7 @@ func NewAssessDoc(a *upgrade.Assessment, here map[string]string) AssessDoc {
 	for _, w := range a.Waits {
 		doc.Waits = append(doc.Waits, WaitDoc(w))
 	}
-	doc.Enough = a.Enough
+	doc.Enough, doc.Reached = a.Enough, a.Reached
 	for _, t := range a.Touches {
 		f := t.Fact
 		doc.Advice = append(doc.Advice, TouchDoc{string(f.Kind), t.About, t.To, f.Line(), f.Found, f.Link, f.Source, string(f.Confidence)})
@@ -155,6 +156,8 @@ func (p *Page) Assess(doc AssessDoc) {
 		by[d.Standing] = append(by[d.Standing], d)
 	}
 	switch blocked := len(by[upgrade.Blocked]); {
+	case doc.Reached && doc.Reachable && doc.Also == nil:
+		p.verdict(good, fmt.Sprintf("%s is reached already: everything declared resolves with %s.", goal, doc.Goal.Release))
 	case doc.Reachable:
 		p.verdict(good, fmt.Sprintf("%s can be reached: everything declared resolves with %s.", goal, doc.Goal.Release))
 	case blocked > 0:
@@ -199,7 +202,11 @@ func goalOf(doc AssessDoc) string {
 
 // Gate prints in one line whether a goal can be reached.
 func (p *Page) Gate(doc AssessDoc) {
-	if doc.Reachable {
+	switch {
+	case doc.Reached && doc.Reachable && doc.Also == nil:
+		p.verdict(good, fmt.Sprintf("%s is reached already, with %s.", goalOf(doc), doc.Goal.Release))
+		return
+	case doc.Reachable:
 		p.verdict(good, fmt.Sprintf("%s can be reached, with %s.", goalOf(doc), doc.Goal.Release))
 		return
 	}

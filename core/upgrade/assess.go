@@ -35,6 +35,7 @@ type Assessment struct {
 	Goal      Goal
 	Release   string // the release of the goal that a resolution found; else the newest that the goal means
 	Reachable bool
+	Reached   bool          // what is locked is the goal already
 	Tangle    *solve.Tangle // why it is not, when no single package is to blame
 	Runtimes  []RuntimeNeed
 	Packages  []Assessed // in the order of the manifest, without the goal; then those that nobody declares
@@ -86,6 +87,7 @@ func (a *advisor) assess() (*Assessment, error) {
 	}
 	target := texts(framework, set)
 	out := &Assessment{Scheme: a.app.Scheme, Goal: a.goal, Release: framework.Releases[bestOf(framework, set)].Version.String()}
+	out.Reached = slices.Contains(target, a.locked(a.goal.Name))
 	old, err := a.inUse()
 	if err != nil {
 		return nil, err
