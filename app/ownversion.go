@@ -2,7 +2,6 @@ package app
 
 import (
 	"bytes"
-	"context"
 
 	"molt/core/upgrade"
 	"molt/core/version"
@@ -18,12 +17,12 @@ type OwnVersion struct {
 
 // ownVersion says how the application's own version should move after the stages of a plan that are done; nil when the
 // manifest has no version, or when nothing calls for a move.
-func (a *App) ownVersion(_ context.Context, doc *PlanDoc) (*OwnVersion, error) {
+func (a *App) ownVersion(doc *PlanDoc) *OwnVersion {
 	text := a.Manifest.Version()
 	scheme := a.Eco.Scheme()
 	from, err := scheme.Parse(text)
 	if err != nil {
-		return nil, nil // a version that is none, or none at all
+		return nil // a version that is none, or none at all
 	}
 	raised := false
 	var changes []upgrade.Change
@@ -45,9 +44,9 @@ func (a *App) ownVersion(_ context.Context, doc *PlanDoc) (*OwnVersion, error) {
 	}
 	jump, why := upgrade.OwnJump(scheme, a.Manifest.Groups()[0], raised, changes)
 	if jump == version.Same {
-		return nil, nil
+		return nil
 	}
-	return &OwnVersion{From: text, To: scheme.Next(from, jump), Jump: jump, Why: why}, nil
+	return &OwnVersion{From: text, To: scheme.Next(from, jump), Jump: jump, Why: why}
 }
 
 // writeOwn writes the application's own version into the manifest of a transaction.
@@ -72,7 +71,7 @@ const OwnVersionStage = "own-version"
 
 // SetOwnVersion writes the application's own version when every stage of the plan is done, as a change of its own. The
 // folder must be in use.
-func (a *App) SetOwnVersion(ctx context.Context) (*OwnVersion, error) {
+func (a *App) SetOwnVersion() (*OwnVersion, error) {
 	doc, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
@@ -89,9 +88,9 @@ func (a *App) SetOwnVersion(ctx context.Context) (*OwnVersion, error) {
 			return nil, &UsageError{"the application's own version was written already; it is " + a.Manifest.Version()}
 		}
 	}
-	own, err := a.ownVersion(ctx, doc)
-	if err != nil || own == nil {
-		return own, err
+	own := a.ownVersion(doc)
+	if own == nil {
+		return nil, nil
 	}
 	m, err := a.Eco.ReadManifest(a.Eco.Manifest(), bytes.Clone(a.Manifest.Bytes()))
 	if err != nil {

@@ -44,7 +44,7 @@ func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []upgr
 		if s.Effort != nil {
 			s.Effort.Evidence = string(plan.Stages[i].Weakest)
 		}
-		s.Advice = a.adviceFor(s, application.Guides)
+		s.Advice = adviceFor(s, plan.Touches)
 		doc.Made.Offered[s.ID] = namesOf(s)
 	}
 	return doc, plan, nil
@@ -127,28 +127,23 @@ func namesOf(s *StageDoc) []string {
 	return names
 }
 
-// adviceFor returns what upgrade guides have to say for a stage.
-func (a *App) adviceFor(s *StageDoc, guides []upgrade.Guide) []AdviceDoc {
+// adviceFor returns what of the facts that touch the application is for a stage.
+func adviceFor(s *StageDoc, touches []upgrade.Touch) []AdviceDoc {
 	var all []AdviceDoc
-	for _, g := range guides {
-		goal := s.ID == "goal-"+g.To
-		for _, f := range g.Facts {
-			fits := false
-			switch f.Kind {
-			case upgrade.RuntimeFact:
-				fits = slices.ContainsFunc(s.Raise, func(r RaiseDoc) bool { return r.Runtime == f.Name })
-			case upgrade.SymbolFact, upgrade.OptionFact:
-				fits = goal && len(f.Found) > 0
-			case upgrade.CommandFact, upgrade.LinkFact:
-				fits = goal
-			case upgrade.SwallowedFact, upgrade.RenamedFact:
-				fits = slices.ContainsFunc(s.Changes, func(c ChangeDoc) bool { return c.Name == f.Name && c.To == nil })
-			default:
-				fits = slices.Contains(namesOf(s), f.Name) && s.Kind != string(upgrade.PatchStage) && s.Kind != string(upgrade.MinorStage)
-			}
-			if fits {
-				all = append(all, AdviceDoc{Says: f.Line(), Run: f.Run, Found: f.Found, Link: f.Link, Source: fmt.Sprintf("%s (%s)", f.Source, f.Confidence)})
-			}
+	for _, t := range touches {
+		f, goal, fits := t.Fact, s.ID == "goal-"+t.To, false
+		switch f.Kind {
+		case upgrade.RuntimeFact:
+			fits = slices.ContainsFunc(s.Raise, func(r RaiseDoc) bool { return r.Runtime == f.Name })
+		case upgrade.SymbolFact, upgrade.OptionFact, upgrade.CommandFact, upgrade.LinkFact:
+			fits = goal
+		case upgrade.SwallowedFact, upgrade.RenamedFact:
+			fits = slices.ContainsFunc(s.Changes, func(c ChangeDoc) bool { return c.Name == f.Name && c.To == nil })
+		default:
+			fits = slices.Contains(namesOf(s), f.Name) && s.Kind != string(upgrade.PatchStage) && s.Kind != string(upgrade.MinorStage)
+		}
+		if fits {
+			all = append(all, AdviceDoc{Says: f.Line(), Run: f.Run, Found: f.Found, Link: f.Link, Source: fmt.Sprintf("%s (%s)", f.Source, f.Confidence)})
 		}
 	}
 	return all

@@ -135,9 +135,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *PlanDoc, stage *Sta
 		stage = doc.Stage(stage.ID)
 		step.Left = doc.left()
 		if step.Left == 0 {
-			if step.Own, err = a.ownVersion(ctx, doc); err != nil {
-				return err
-			}
+			step.Own = a.ownVersion(doc)
 			if order.OwnVersion && step.Own != nil {
 				if err := a.writeOwn(t, step.Own); err != nil {
 					return err
@@ -180,7 +178,7 @@ func (a *App) perform(ctx context.Context, t *transaction, step *Step, stage *St
 		}
 	}
 	if step.Verdicts, step.Passed, err = a.runTasks(ctx, a.Dir, stage.ID, tasks, watch); err != nil {
-		return nil, errors.Join(err, a.forgetFresh(ctx, t, covered, own))
+		return nil, errors.Join(err, t.keepFresh(covered, own))
 	}
 	changed, err := t.keepChanged(ctx, covered, own)
 	if err != nil {
@@ -194,8 +192,8 @@ func (a *App) perform(ctx context.Context, t *transaction, step *Step, stage *St
 	return changed, nil
 }
 
-// forgetFresh takes the files into a transaction that interrupted tasks have made, so that undoing it removes them.
-func (a *App) forgetFresh(_ context.Context, t *transaction, covered, own []string) error {
+// keepFresh takes the files into a transaction that interrupted tasks have made, so that undoing it removes them.
+func (t *transaction) keepFresh(covered, own []string) error {
 	_, err := t.keepChanged(context.Background(), covered, own) // the call's own context has ended
 	return err
 }
@@ -271,7 +269,9 @@ func (a *App) stepByHand(doc *PlanDoc, stage *StageDoc) (*Step, error) {
 		return nil, err
 	}
 	step.Stage = *doc.Stage(stage.ID)
-	step.Left = doc.left()
+	if step.Left = doc.left(); step.Left == 0 {
+		step.Own = a.ownVersion(doc)
+	}
 	return step, a.writePlanText("stage "+stage.ID, doc.text.bytes())
 }
 

@@ -58,14 +58,17 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo, into string
 }
 
 // tryIn makes the copy, checks it as it is, puts the files in, and checks it again.
-func (a *App) tryIn(ctx context.Context, b *Beside, files map[string][]byte, tasks []Task, checks []Check, into string, watch Watcher) error {
+func (a *App) tryIn(ctx context.Context, b *Beside, files map[string][]byte, tasks []Task, checks []Check, into string, watch Watcher) (err error) {
 	c, err := a.besideCopy(ctx, into)
 	if err != nil {
 		return err
 	}
-	if into == "" {
-		defer c.done()
-	} else {
+	defer func() {
+		if into == "" || err != nil {
+			c.done()
+		}
+	}()
+	if into != "" {
 		b.Dir = c.dir
 	}
 	before := map[string]bool{}

@@ -196,6 +196,14 @@ func TestAdviceOfTheDesk(t *testing.T) {
 	d.write("advice/brackwater-5.yaml", strings.Replace(text, "needs: ^3.0.0", "needs: ^2.0.0", 1))
 	d.says(1, []string{"assess"}, "tidepool-pages must be at ^2.0.0")
 	d.says(0, []string{"dossier", "tidepool-pages"}, "tidepool-pages") // which does not mind
+	// What advice does to the goal is the same for every command that asks about it.
+	d.write("advice/brackwater-5.yaml", text+"  - {renamed: quaymaster-map, becomes: lantern-words}\n")
+	d.says(0, []string{"assess", "--gate"}, "can be reached")
+	d.says(0, []string{"untangle", "brackwater@5"}, "brackwater@5 can be reached; there is no tangle.")
+	d.write("advice/brackwater-5.yaml", text)
+	if out := d.says(0, []string{"plan", "brackwater@3", "node@22", "--dry-run", "--fresh", "none"}, "brackwater@3 node@22 in 1 stage", "the goal needs >=22"); strings.Contains(out, "upgrade guide") {
+		t.Errorf("advice about another major:\n%s", out)
+	}
 }
 
 // Stages are tried in a copy, which stays when it was asked to, and the application is as it was.

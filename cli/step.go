@@ -26,8 +26,9 @@ func (c *call) step() *cobra.Command {
 		Use:   "step [STAGE]",
 		Short: "Carry out the next stage of the plan",
 		Long: `Step changes the manifest, regenerates the lock, runs the tasks that belong to what moves and the checks of molt.yaml,
-and gives a verdict. When a task or a check fails, or the call is interrupted, the files are as they were before. Before
-the first stage the checks run once on the state as it is, so that no stage is blamed for what failed already. A
+and gives a verdict. When a task or a check fails, or the call is interrupted, the files are as they were before. Where
+it is not known how the checks go on the state as it is, as before the first stage, they run on that first, so that no
+stage is blamed for what failed already. A
 stage that only people can carry out is ticked off when they have.
 
 --all goes on to the end of the plan, or until a stage fails or waits for people; the stages before that stay done. In
@@ -163,7 +164,7 @@ func (s *session) ownVersionAlone(m march) (bool, error) {
 	if err != nil || plan.Next() != nil {
 		return false, err
 	}
-	own, err := s.a.SetOwnVersion(s.ctx)
+	own, err := s.a.SetOwnVersion()
 	if err != nil {
 		return true, err
 	}

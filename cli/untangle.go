@@ -66,6 +66,9 @@ func (s *session) take(ways []upgrade.WayOut, n int) error {
 // untangled looks for a tangle and its ways out: of the manifest, or of a goal.
 func (s *session) untangled(goal string) (render.UntangleDoc, []upgrade.WayOut, error) {
 	if goal != "" {
+		if err := s.advice(nil); err != nil {
+			return render.UntangleDoc{}, nil, err
+		}
 		return s.untangledGoal(upgrade.ParseGoal(goal))
 	}
 	_, err := upgrade.Relock(s.ctx, s.source, s.a.Application())

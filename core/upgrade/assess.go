@@ -130,6 +130,7 @@ func (a *advisor) assess() (*Assessment, error) {
 // its own, without those that no release of the goal goes with and those that retire. It returns a resolution of that
 // company with the goal. When there is none, packages are judged with the framework alone.
 func (a *advisor) outlook(target []string) (*solve.Resolution, error) {
+	a.meant = target
 	names := slices.DeleteFunc(a.names(), func(n string) bool { return n == a.goal.Name })
 	free, beside := make([][]string, len(names)), make([][]string, len(names)) // nil for those that are left out
 	if err := sideBySide(len(names), func(i int) error {
@@ -163,7 +164,7 @@ func (a *advisor) outlook(target []string) (*solve.Resolution, error) {
 	if whole != nil {
 		a.company, a.beside, a.witness = company, together, whole
 	}
-	a.together, a.meant = together, target
+	a.together = together
 	return whole, err
 }
 

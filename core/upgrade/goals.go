@@ -69,10 +69,15 @@ func (a *advisor) further(g Goal) error {
 // towards leaves of some releases of a package those that may stand beside the goal: of a package that is a goal too
 // those it means, and of one that speaks of the framework those whose word is good enough for the house.
 func (a *advisor) towards(name string, p *universe.Package, releases, target []string) []string {
-	if allowed := a.also[name]; allowed != nil {
+	if allowed := a.also[name]; allowed != nil && a.final(target) { // on the way it need not be there yet
 		releases = slices.DeleteFunc(slices.Clone(releases), func(v string) bool { return !slices.Contains(allowed, v) })
 	}
 	return a.companion(p, a.trusted(p, releases, target), target)
+}
+
+// final reports whether some releases of the framework are those of the goal, and not of a hop on the way.
+func (a *advisor) final(target []string) bool {
+	return len(target) > 0 && slices.Contains(a.meant, target[len(target)-1])
 }
 
 // raises lists the runtimes that are goals and not there yet.

@@ -61,6 +61,18 @@ func TestFurtherGoals(t *testing.T) {
 	if got := changes(plan); got != "bridge-keel: keel 1.0.0>2.0.0; runtime-4: ; goal-4: hulk 3.0.0>4.0.0" || !plan.Reachable {
 		t.Errorf("the plan is %s", got)
 	}
+	// On the way the further goal need not be reached yet.
+	source, app = sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@3||4\nkeel@2.0: peer:hulk@5")
+	if got := changes(planFor(t, source, app, Cut{}, "hulk@5", "keel@2")); got != "goal-4: hulk 3.0.0>4.0.0; goal-5: hulk 4.0.0>5.0.0, keel 1.0.0>2.0.0" {
+		t.Errorf("the plan is %s", got)
+	}
+	// With the goal reached, a runtime alone is raised, and nothing moves for it.
+	source, app = sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@3.1")
+	app.Runtimes = Runtimes{"node": Everywhere("20.0.0")}
+	app.Locked.Packages[0].Version, app.Locked.Packages[0].ID, app.Locked.Roots[0].To = "3.0.0", "hulk@3.0.0", "hulk@3.0.0"
+	if got := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@3", "node@22")); got != "runtime-3: " {
+		t.Errorf("the plan is %s", got)
+	}
 	// The goal is there already, and the other one is not.
 	source, app = sketch(t, strings.Replace(jetty, "hulk@^3.0.0", "hulk@^4.0.0", 1))
 	if got := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4", "mast@2")); !strings.Contains(got, "mast 1.0.0>2.0.0") {

@@ -31,6 +31,11 @@ func (p *planner) hops() error {
 	if p.cut.Leap {
 		hops = hops[len(hops)-1:]
 	}
+	if at := versionOf(p.now.locked, p.goal.Name); slices.Contains(final, at) { // only the further goals are left
+		if p.plan.Reachable, err = p.hop(hop{hops[0].major, []string{at}}); err != nil || p.plan.Reachable {
+			return err
+		}
+	}
 	for _, hop := range hops {
 		// A release of before that merely does not exclude the hop is no way to get there, unless there is no other.
 		p.forward = true
@@ -433,7 +438,9 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *Optimum, retired [
 	}
 	st.Changes = append(st.Changes, removed...)
 	st.Optimum = best
-	p.plan.Stages = append(p.plan.Stages, *st)
+	if len(st.Changes) > 0 {
+		p.plan.Stages = append(p.plan.Stages, *st)
+	}
 	p.now = next
 	return true, nil
 }

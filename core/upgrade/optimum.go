@@ -35,7 +35,7 @@ func (a *advisor) optimum(s state, target []string, whole bool) (*solve.Resoluti
 		}
 		inStep, free := a.scopes(p, s, name)
 		c[name] = a.towards(name, p, free, target)
-		if a.also[name] != nil {
+		if a.also[name] != nil && a.final(target) {
 			continue
 		}
 		if versionOf(s.locked, name) == "" || slices.Contains(a.app.Held, name) {

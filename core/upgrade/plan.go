@@ -40,6 +40,7 @@ type Plan struct {
 	Tangle    *solve.Tangle
 	Beyond    []Stage  // when it is not reachable: what would follow if it were not for what is blocked; a sketch
 	Costs     []string // what decisions of people cost, a sentence each
+	Touches   []Touch  // the facts of upgrade guides that touch the application
 }
 
 // A Cut says how a plan is cut. The zero Cut freshens everything, and goes one major at a time.
@@ -143,7 +144,7 @@ func NewPlan(ctx context.Context, source universe.Source, app Application, goals
 		return nil, err
 	}
 	a.source = Runnable(a.full, app)
-	p := &planner{advisor: a, assessed: map[string]Assessed{}, plan: &Plan{Goal: a.goal, Also: goals[1:], Tangle: assessment.Tangle}, cut: cut, closed: map[string]bool{}}
+	p := &planner{advisor: a, assessed: map[string]Assessed{}, plan: &Plan{Goal: a.goal, Also: goals[1:], Tangle: assessment.Tangle, Touches: assessment.Touches}, cut: cut, closed: map[string]bool{}}
 	for _, got := range assessment.Packages {
 		p.assessed[got.Name] = got
 	}
