@@ -25,8 +25,8 @@ type Merged struct {
 	Took     []string // a line for each declaration and package on which the branches differ
 }
 
-// InConflict reports whether git could not merge manifest or lock.
-func (a *App) InConflict(ctx context.Context) (bool, error) {
+// inConflict reports whether git could not merge manifest or lock.
+func (a *App) inConflict(ctx context.Context) (bool, error) {
 	if !a.underGit(ctx) {
 		return false, ctx.Err()
 	}
@@ -70,7 +70,7 @@ func OpenConflict(ctx context.Context, s Settings) (*App, error) {
 	if marked, err := a.marked(); err != nil || !marked {
 		return nil, err
 	}
-	if conflict, err := a.InConflict(ctx); err != nil || !conflict {
+	if conflict, err := a.inConflict(ctx); err != nil || !conflict {
 		return nil, err
 	}
 	data := a.fileAt(ctx, ours, a.Eco.Manifest())

@@ -169,7 +169,10 @@ func TestKeepOrderAndDropped(t *testing.T) {
 	// People dropped y and c, put d before b, and moved x into a stage of their own.
 	old := &PlanDoc{Made: made, Stages: []StageDoc{stage("d", "v"), stage("b", "z"), stage("a-x", "x")}}
 	p := fresh()
-	kept := keepDropped(old, p)
+	var kept []string
+	for _, id := range []string{"a", "b", "c", "d"} {
+		kept = append(kept, keepDropped(id, old, p)...)
+	}
 	if got := ids(p); got != "a(x new) b(z) d(v) e(u)" || len(kept) != 2 {
 		t.Errorf("without what was dropped: %s, kept %q", got, kept)
 	}
@@ -184,7 +187,7 @@ func TestKeepOrderAndDropped(t *testing.T) {
 	if kept := keepOrder(old, p); kept != nil {
 		t.Errorf("the order was kept twice: %q", kept)
 	}
-	if kept := keepDropped(&PlanDoc{Stages: old.Stages}, fresh()); kept != nil {
+	if kept := keepSplits(&PlanDoc{Stages: old.Stages}, fresh()); kept != nil {
 		t.Errorf("a plan that does not say what it was made on: %q", kept)
 	}
 }

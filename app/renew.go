@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -42,10 +43,17 @@ func (a *App) Renew(ctx context.Context, source universe.Source) (*Renewal, erro
 	}
 	fresh.Note, fresh.Branch = old.Note, old.Branch
 	plain := slices.Clone(fresh.Stages)
-	decisions := []struct {
+	type decision struct {
 		apply func(old, fresh *PlanDoc) []string
 		what  string
-	}{{keepDropped, "what was dropped"}, {keepSplits, "what was split"}, {keepOrder, "the order"}}
+	}
+	var decisions []decision
+	if old.Made != nil {
+		for _, id := range slices.Sorted(maps.Keys(old.Made.Offered)) {
+			decisions = append(decisions, decision{func(old, fresh *PlanDoc) []string { return keepDropped(id, old, fresh) }, "what was dropped of " + id})
+		}
+	}
+	decisions = append(decisions, decision{keepSplits, "what was split"}, decision{keepOrder, "the order"})
 	for _, d := range decisions {
 		before := slices.Clone(fresh.Stages)
 		kept := d.apply(old, fresh)
@@ -55,7 +63,7 @@ func (a *App) Renew(ctx context.Context, source universe.Source) (*Renewal, erro
 		a.rebase(fresh)
 		if err := a.checkStages(ctx, source, fresh); err != nil {
 			fresh.Stages = before
-			r.Lost = append(r.Lost, fmt.Sprintf("%s: %v", d.what, err))
+			r.Lost = append(r.Lost, fmt.Sprintf("%s: %s", d.what, brief(err)))
 			continue
 		}
 		r.Kept = append(r.Kept, kept...)
@@ -122,41 +130,32 @@ func (a *App) news(ctx context.Context, source universe.Source, old, fresh *Plan
 	return nil
 }
 
-// keepDropped takes out of a fresh plan what people took out of the old one.
-func keepDropped(old, fresh *PlanDoc) (kept []string) {
-	if old.Made == nil {
+// keepDropped takes out of a stage of a fresh plan what people took out of it in the old one.
+func keepDropped(id string, old, fresh *PlanDoc) (kept []string) {
+	names := old.Made.Offered[id]
+	i := fresh.index(id)
+	if i < 0 {
 		return nil
 	}
-	for id, names := range old.Made.Offered {
-		i := fresh.index(id)
-		if i < 0 {
-			continue
-		}
-		stage := &fresh.Stages[i]
-		if old.Stage(id) == nil && !slices.ContainsFunc(names, func(n string) bool { return old.moves(n, id) }) {
-			fresh.Stages = slices.Delete(slices.Clone(fresh.Stages), i, i+1)
-			kept = append(kept, "without stage "+id)
-			continue
-		}
-		changes := slices.DeleteFunc(slices.Clone(stage.Changes), func(c ChangeDoc) bool {
-			return slices.Contains(names, c.Name) && !old.moves(c.Name, id)
-		})
-		if len(changes) == len(stage.Changes) || len(changes) == 0 {
-			continue
-		}
-		var gone []string
-		for _, c := range stage.Changes {
-			if !slices.ContainsFunc(changes, func(x ChangeDoc) bool { return x.Name == c.Name }) {
-				gone = append(gone, c.Name)
-			}
-		}
-		stages := slices.Clone(fresh.Stages)
-		stages[i].Changes = changes
-		fresh.Stages = stages
-		kept = append(kept, fmt.Sprintf("stage %s without %s", id, strings.Join(gone, ", ")))
+	if old.Stage(id) == nil && !slices.ContainsFunc(names, func(n string) bool { return old.moves(n, id) }) {
+		fresh.Stages = slices.Delete(slices.Clone(fresh.Stages), i, i+1)
+		return []string{"without stage " + id}
 	}
-	slices.Sort(kept)
-	return kept
+	dropped := func(c ChangeDoc) bool { return slices.Contains(names, c.Name) && !old.moves(c.Name, id) }
+	stage := fresh.Stages[i]
+	var gone []string
+	for _, c := range stage.Changes {
+		if dropped(c) && !slices.Contains(gone, c.Name) {
+			gone = append(gone, c.Name)
+		}
+	}
+	stage.Changes = slices.DeleteFunc(slices.Clone(stage.Changes), dropped)
+	if gone == nil || len(stage.Changes) == 0 {
+		return nil
+	}
+	fresh.Stages = slices.Clone(fresh.Stages)
+	fresh.Stages[i] = stage
+	return []string{fmt.Sprintf("stage %s without %s", id, strings.Join(gone, ", "))}
 }
 
 // moves reports whether a plan moves a package in a stage, or in one that was split off it or made by people.

@@ -93,10 +93,20 @@ func (a *App) lookAhead(ctx context.Context, source universe.Source, doc *PlanDo
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
-		says, _, _ := strings.Cut(err.Error(), "\n")
-		step.Notes = append(step.Notes, fmt.Sprintf("the plan was edited, and later on it does not hold: %s; molt plan --check tells more", says))
+		step.Notes = append(step.Notes, fmt.Sprintf("the plan was edited, and later on it does not hold: %s; molt plan --check tells more", brief(err)))
 	}
 	return nil
+}
+
+// brief says in one line why a plan does not hold.
+func brief(err error) string {
+	var stage *StageError
+	var tangle *solve.Tangle
+	if errors.As(err, &stage) && errors.As(err, &tangle) {
+		return stage.place() + "stage " + stage.Stage + " does not resolve"
+	}
+	says, _, _ := strings.Cut(err.Error(), "\n")
+	return says
 }
 
 // carryOut puts a stage on disk and judges it.
@@ -200,6 +210,9 @@ func (t *transaction) keepFresh(covered, own []string) error {
 
 // atStage says at which line of the plan a stage stands that cannot be carried out.
 func (a *App) atStage(doc *PlanDoc, stage *StageDoc, err error) error {
+	if doc.text == nil { // a plan that is still being made has no lines
+		return &StageError{Stage: stage.ID, Err: err}
+	}
 	path := fmt.Sprintf("$.stages[%d]", doc.index(stage.ID))
 	var change *changeError
 	var tangle *solve.Tangle
@@ -217,13 +230,20 @@ func (a *App) atStage(doc *PlanDoc, stage *StageDoc, err error) error {
 
 // A StageError says which stage of the plan cannot be carried out.
 type StageError struct {
-	Place ecosystem.PositionError // of the stage, in the plan
+	Place ecosystem.PositionError // of the stage, in the plan; zero where it stands in no file
 	Stage string
 	Err   error
 }
 
 func (e *StageError) Error() string {
-	return fmt.Sprintf("%s:%d: stage %s: %v", e.Place.File, e.Place.Line, e.Stage, e.Err)
+	return fmt.Sprintf("%sstage %s: %v", e.place(), e.Stage, e.Err)
+}
+
+func (e *StageError) place() string {
+	if e.Place.File == "" {
+		return ""
+	}
+	return fmt.Sprintf("%s:%d: ", e.Place.File, e.Place.Line)
 }
 func (e *StageError) Unwrap() error { return e.Err }
 

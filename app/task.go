@@ -96,7 +96,7 @@ func (a *App) sources(ctx context.Context) ([]string, error) {
 }
 
 // coverSources takes all files of the application into a transaction, since tasks may change any of them. It returns
-// what is needed to tell afterwards which they did change.
+// their names, sorted, by which to tell afterwards which they did change.
 func (t *transaction) coverSources(ctx context.Context) ([]string, error) {
 	names, err := t.a.sources(ctx)
 	if err != nil {
@@ -118,7 +118,7 @@ func (t *transaction) keepChanged(ctx context.Context, covered, own []string) ([
 	}
 	var changed, fresh, same []string
 	for _, name := range now {
-		if !slices.Contains(covered, name) && !slices.Contains(own, name) {
+		if _, known := slices.BinarySearch(covered, name); !known && !slices.Contains(own, name) {
 			if info, err := os.Stat(t.a.path(name)); err == nil && info.Size() <= mostCovered {
 				fresh = append(fresh, name)
 			}

@@ -285,6 +285,19 @@ func TestRenew(t *testing.T) {
 	d.says(0, []string{"plan", "--renew", "--dry-run"}, "Nothing has changed")
 }
 
+// What people decided and cannot be kept is said, and the plan is whole again.
+func TestRenewWithoutWhatIsNeeded(t *testing.T) {
+	d := shipped(t, "")
+	d.run(0, "plan", "--fresh", "none")
+	text := d.read("molt-plan.yaml")
+	from, to := strings.Index(text, "  - id: bridge-tidepool-pages"), strings.Index(text, "  # The framework, with")
+	d.write("molt-plan.yaml", text[:from]+text[to:])
+	d.says(1, []string{"plan", "--check"}, "stage goal-4 does not resolve from where things stand; molt plan --renew makes the plan anew")
+	d.says(0, []string{"step", "--quiet"}, "the plan was edited, and later on it does not hold: molt-plan.yaml:", "resolve; molt plan --check tells more", "bridge-brackwater-forms is done")
+	d.says(0, []string{"plan", "--renew"}, "What people decided, and holds no longer", "what was dropped of bridge-tidepool-pages: stage goal-4 does not resolve", "stage bridge-tidepool-pages is new")
+	d.says(0, []string{"plan", "--check"}, "still to do resolves")
+}
+
 // What makes no sense in a plan is pointed at.
 func TestPlanEditedIntoNonsense(t *testing.T) {
 	d := shipped(t, "")
