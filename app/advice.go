@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io/fs"
 	"net/url"
 	"os"
 	"path"
@@ -15,9 +14,9 @@ import (
 
 	"github.com/goccy/go-yaml/ast"
 
-	"molt/core/universe"
 	"molt/core/upgrade"
 	"molt/ecosystem"
+	"molt/input"
 	"molt/registry"
 )
 
@@ -95,7 +94,7 @@ func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f upgrade.Fact,
 		f.Run, f.Name = f.Name, ""
 	}
 	for _, text := range []*string{&f.Name, &f.Says, &f.Source, &f.Becomes, &f.Run, &f.Link} {
-		*text = strings.Join(strings.Fields(universe.Harmless(*text)), " ")
+		*text = strings.Join(strings.Fields(input.Harmless(*text)), " ")
 	}
 	_, badNeeds := eco.Scheme().Constrain(f.Needs)
 	_, badFiles := path.Match(f.Files, "")
@@ -227,7 +226,7 @@ func (a *App) adviceFrom(ctx context.Context, from string) ([]namedFile, error) 
 	}
 	var files []namedFile
 	for _, name := range names {
-		data, err := os.ReadFile(a.path(name))
+		data, err := input.ReadFile(a.path(name), input.Advice)
 		if err != nil {
 			return nil, err
 		}
@@ -311,7 +310,7 @@ const mostFound = 20
 func (a *App) mentions(word string, files []string) (found []string) {
 	pattern := regexp.MustCompile(`(^|[^\w$])` + regexp.QuoteMeta(word) + `($|[^\w$])`)
 	for _, name := range files {
-		data, err := fs.ReadFile(os.DirFS(a.Dir), name)
+		data, err := input.ReadFile(a.path(name), input.Source)
 		if err != nil {
 			continue
 		}

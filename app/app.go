@@ -19,6 +19,7 @@ import (
 	"molt/core/upgrade"
 	"molt/ecosystem"
 	"molt/ecosystem/js"
+	"molt/input"
 	"molt/registry"
 )
 
@@ -67,9 +68,12 @@ func Open(s Settings) (*App, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &App{Dir: dir, Settings: s, disk: disk{dir: dir}}
+	a := &App{Dir: dir, Settings: s}
+	if a.disk, err = openDisk(dir); err != nil {
+		return nil, err
+	}
 	var text string
-	if data, err := os.ReadFile(a.path(ConfigFile)); err == nil {
+	if data, err := a.disk.read(ConfigFile, input.Configuration); err == nil {
 		text = string(data)
 		if a.Config, err = readConfig(ConfigFile, data); err != nil {
 			return nil, err
@@ -100,7 +104,7 @@ func (a *App) readFixed() (map[string]string, error) {
 	if a.Config.Fixed == "" {
 		return nil, nil
 	}
-	data, err := os.ReadFile(a.path(a.Config.Fixed))
+	data, err := input.ReadFile(a.path(a.Config.Fixed), input.Inventory)
 	if err != nil {
 		return nil, &UsageError{fmt.Sprintf("%s: \"fixed\" names an inventory that cannot be read: %v", ConfigFile, err)}
 	}
@@ -120,7 +124,7 @@ func (a *App) readFixed() (map[string]string, error) {
 
 // read reads the manifest and the lock.
 func (a *App) read() error {
-	data, err := os.ReadFile(a.path(a.Eco.Manifest()))
+	data, err := a.disk.read(a.Eco.Manifest(), input.Manifest)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return &UsageError{fmt.Sprintf("there is no %s in %s; --dir says where the application is", a.Eco.Manifest(), a.Dir)}
@@ -134,7 +138,7 @@ func (a *App) read() error {
 		return err
 	}
 	a.Lock = nil
-	data, err = os.ReadFile(a.path(a.Eco.Lock()))
+	data, err = a.disk.read(a.Eco.Lock(), input.Lock)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil

@@ -17,6 +17,7 @@ import (
 	"strings"
 
 	"molt/core/universe"
+	"molt/input"
 )
 
 // A change log longer than this is not looked at.
@@ -83,7 +84,7 @@ func readLog(data []byte) (string, error) {
 	for archive := tar.NewReader(unpacked); ; {
 		h, err := archive.Next()
 		if errors.Is(err, io.EOF) {
-			return universe.Harmless(strings.ToValidUTF8(text, "")), nil
+			return input.Harmless(strings.ToValidUTF8(text, "")), nil
 		}
 		if err != nil {
 			return "", fmt.Errorf("reading the archive: %w", err)

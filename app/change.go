@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"regexp"
 	"slices"
 	"strings"
@@ -14,6 +13,7 @@ import (
 	"molt/core/universe"
 	"molt/core/upgrade"
 	"molt/ecosystem"
+	"molt/input"
 )
 
 // An Effect is what changes of the manifest do to the lock.
@@ -145,7 +145,7 @@ func (a *App) Release(name string) error {
 }
 
 func (a *App) editHolds(what string, edit func(string) (string, error), check func() error) error {
-	text, err := os.ReadFile(a.path(ConfigFile))
+	text, err := a.disk.read(ConfigFile, input.Configuration)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}

@@ -15,6 +15,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"molt/input"
 )
 
 // A Verdict is the outcome of one check or task.
@@ -181,10 +183,14 @@ type log struct {
 }
 
 func (a *App) createLog(name string) (*log, error) {
-	if err := os.MkdirAll(filepath.Dir(a.path(name)), 0o755); err != nil {
+	if err := a.disk.mkdir(path.Dir(name)); err != nil {
 		return nil, err
 	}
-	f, err := os.Create(a.path(name))
+	at, err := a.disk.find(name)
+	if err != nil {
+		return nil, err
+	}
+	f, err := at.root.Create(at.name)
 	return &log{file: f}, err
 }
 
@@ -263,7 +269,11 @@ type checked struct {
 	Verdicts []Verdict                `json:"verdicts"`
 	Took     map[string]time.Duration `json:"took"` // by stage, of the last run of its checks
 	Plan     string                   `json:"plan"` // SHA-256 of the plan as Molt last wrote or solved it
+	Seal     string                   `json:"seal,omitempty"`
 }
+
+// checkedKind is what seals of verdicts are about.
+const checkedKind = "checked"
 
 // state identifies manifest, lock and checks.
 func (a *App) state() (string, error) {
@@ -277,11 +287,11 @@ func (a *App) state() (string, error) {
 
 func (a *App) readChecked() (checked, error) {
 	c := checked{Took: map[string]time.Duration{}}
-	data, err := os.ReadFile(a.path(checkedFile))
+	data, err := a.disk.read(checkedFile, input.State)
 	if errors.Is(err, fs.ErrNotExist) {
 		return c, nil
 	}
-	if err == nil && json.Unmarshal(data, &c) != nil {
+	if err == nil && (json.Unmarshal(data, &c) != nil || !a.ownChecked(c)) {
 		c = checked{} // it is only remembered
 	}
 	if c.Took == nil {
@@ -311,7 +321,23 @@ func (a *App) remember(stage string, verdicts []Verdict) error {
 	return a.writeChecked(c)
 }
 
+// ownChecked reports whether Molt wrote verdicts for this user on this machine. Others could excuse a failure.
+func (a *App) ownChecked(c checked) bool {
+	seal := c.Seal
+	c.Seal = ""
+	plain, err := json.Marshal(c)
+	return err == nil && a.sealed(checkedKind, plain, seal)
+}
+
 func (a *App) writeChecked(c checked) error {
+	c.Seal = ""
+	plain, err := json.Marshal(c)
+	if err != nil {
+		return err
+	}
+	if c.Seal, err = a.seal(checkedKind, plain); err != nil {
+		return err
+	}
 	data, err := json.Marshal(c)
 	if err != nil {
 		return err

@@ -1,24 +1,53 @@
 package app
 
 import (
+	"crypto/rand"
 	"errors"
+	"fmt"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
+	"slices"
+	"strings"
+
+	"golang.org/x/sync/errgroup"
+
+	"molt/input"
 )
 
-// A disk changes the files of an application, in operations each of which happens wholly or not at all. What is being
-// written lies in partDir until it is complete, so that a process that ends in the middle leaves nothing beside the
+// A disk reads and changes the files of an application, in operations each of which happens wholly or not at all. What is
+// being written lies in partDir until it is complete, so that a process that ends in the middle leaves nothing beside the
 // application's files.
+//
+// Names are relative to the application, with slashes, and reach nothing outside of it: they are local names, no folder on
+// the way is a link, and nothing of version control's own folder is touched. The last part may be a link to a file that
+// lies in the same repository (see boundary): then that file is read and written and the link stays. Nothing below
+// stateDir may be a link.
 type disk struct {
-	dir string
+	dir  string
+	root *os.Root // of dir
 	// before is asked ahead of every operation, which fails when it returns an error. Tests end the process there, or fill
 	// the disk; elsewhere it is nil.
 	before func(op, name string) error
+	copied []string // files whose content flush still has to bring onto the disk
 }
 
 // partDir holds files that are being written.
 const partDir = stateDir + "/part"
+
+// A NameError reports a name that an application's files must not have, or a link where none may be.
+type NameError struct{ Name, Reason string }
+
+func (e *NameError) Error() string { return e.Name + ": " + e.Reason }
+
+func openDisk(dir string) (disk, error) {
+	root, err := os.OpenRoot(dir)
+	if errors.Is(err, fs.ErrNotExist) {
+		return disk{}, &UsageError{fmt.Sprintf("there is no folder %s; --dir says where the application is", dir)}
+	}
+	return disk{dir: dir, root: root}, err
+}
 
 func (d *disk) ask(op, name string) error {
 	if d.before == nil {
@@ -27,43 +56,179 @@ func (d *disk) ask(op, name string) error {
 	return d.before(op, name)
 }
 
-func (d *disk) path(name string) string { return filepath.Join(d.dir, filepath.FromSlash(name)) }
+// A location is where a name leads.
+type location struct {
+	root *os.Root
+	name string // below root, in the form of the system
+	part string // the folder for what is being written, below root
+}
+
+// close lets go of a root other than the disk's own.
+func (l location) close(d *disk) {
+	if l.root != d.root {
+		_ = l.root.Close()
+	}
+}
+
+// find checks a name and says where it leads. A file that does not exist is no error.
+func (d *disk) find(name string) (location, error) {
+	local := filepath.FromSlash(name)
+	if !filepath.IsLocal(local) || filepath.Clean(local) != local {
+		return location{}, &NameError{name, "no name of a file of this application"}
+	}
+	parts := strings.Split(name, "/")
+	if slices.ContainsFunc(parts, func(part string) bool { return strings.EqualFold(part, ".git") }) {
+		return location{}, &NameError{name, "it belongs to version control"}
+	}
+	for i := range parts {
+		at := path.Join(parts[:i+1]...)
+		info, err := d.root.Lstat(filepath.FromSlash(at))
+		if errors.Is(err, fs.ErrNotExist) {
+			break
+		}
+		if err != nil {
+			return location{}, err
+		}
+		switch {
+		case info.Mode()&fs.ModeSymlink == 0:
+		case i < len(parts)-1 || parts[0] == stateDir:
+			return location{}, &NameError{at, "it is a link, which Molt does not follow here; put a folder or a file in its place"}
+		default:
+			return d.behind(name)
+		}
+	}
+	return location{d.root, local, filepath.FromSlash(partDir)}, nil
+}
+
+// behind says where a link among the application's files leads: to a file in the same repository.
+func (d *disk) behind(name string) (location, error) {
+	file, err := filepath.EvalSymlinks(filepath.Join(d.dir, filepath.FromSlash(name)))
+	if err != nil {
+		return location{}, &NameError{name, "a link that leads nowhere"}
+	}
+	dir, err := filepath.EvalSymlinks(d.dir)
+	if err != nil {
+		return location{}, err
+	}
+	top := boundary(dir)
+	rel, err := filepath.Rel(top, file)
+	if err != nil || !filepath.IsLocal(rel) {
+		return location{}, &NameError{name, fmt.Sprintf("a link to %s, outside of %s", file, top)}
+	}
+	if slices.ContainsFunc(strings.Split(filepath.ToSlash(rel), "/"), func(part string) bool { return strings.EqualFold(part, ".git") || part == stateDir }) {
+		return location{}, &NameError{name, fmt.Sprintf("a link to %s, which is no file of the application's", file)}
+	}
+	root, err := os.OpenRoot(top)
+	if err != nil {
+		return location{}, err
+	}
+	below, err := filepath.Rel(top, dir)
+	return location{root, rel, filepath.Join(below, filepath.FromSlash(partDir))}, err
+}
+
+// boundary returns the folder that links among an application's files must not leave: the work tree of version control
+// that holds it, else the folder that it lies in.
+func boundary(dir string) string {
+	for at := dir; ; at = filepath.Dir(at) {
+		if _, err := os.Lstat(filepath.Join(at, ".git")); err == nil {
+			return at
+		}
+		if at == filepath.Dir(at) {
+			return filepath.Dir(dir)
+		}
+	}
+}
+
+// read returns the content of a file; the error wraps fs.ErrNotExist where there is none.
+func (d *disk) read(name string, limit input.Limit) ([]byte, error) {
+	at, err := d.find(name)
+	if err != nil {
+		return nil, err
+	}
+	defer at.close(d)
+	data, err := input.ReadIn(at.root, filepath.ToSlash(at.name), limit)
+	var beyond *input.LimitError
+	if errors.As(err, &beyond) {
+		return nil, limit.Exceeded(name)
+	}
+	return data, err
+}
+
+// exists reports whether there is something of a name, whatever it is.
+func (d *disk) exists(name string) bool {
+	_, err := d.root.Lstat(filepath.FromSlash(name))
+	return err == nil
+}
 
 // mkdir makes a folder and those above it.
 func (d *disk) mkdir(name string) error {
 	if err := d.ask("make folder", name); err != nil {
 		return err
 	}
-	return os.MkdirAll(d.path(name), 0o755)
+	if name == "." {
+		return nil
+	}
+	at, err := d.find(name)
+	if err != nil {
+		return err
+	}
+	defer at.close(d)
+	return at.root.MkdirAll(at.name, 0o755)
 }
 
-// put replaces a file in one move, with its content on disk before. The mode of an existing file stays.
+// put replaces a file in one move, with its content on disk before. The mode of an existing file stays, and where there
+// is a link, so does the link.
 func (d *disk) put(name string, data []byte) error {
+	at, err := d.find(name)
+	if err != nil {
+		return err
+	}
+	defer at.close(d)
 	mode := fs.FileMode(0o644)
-	if info, err := os.Stat(d.path(name)); err == nil {
+	if info, err := at.root.Stat(at.name); err == nil {
+		if err := input.Regular(name, info); err != nil {
+			return err
+		}
 		mode = info.Mode().Perm()
 	}
 	if err := d.ask("create", name); err != nil {
 		return err
 	}
-	p, err := newPending(d.path(name), d.path(partDir), mode)
+	part := filepath.Join(at.part, rand.Text())
+	f, err := at.root.OpenFile(part, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 	if err != nil {
 		return err
 	}
-	defer p.Cleanup()
-	if err := d.ask("fill", name); err != nil {
+	if err := d.fill(f, name, data, mode); err != nil {
+		_ = at.root.Remove(part)
 		return err
 	}
-	if _, err := p.Write(data); err != nil {
+	if err := at.root.Rename(part, at.name); err != nil {
+		_ = at.root.Remove(part)
 		return err
 	}
-	if err := d.ask("replace", name); err != nil {
-		return err
+	return d.settle(at, name)
+}
+
+// fill writes and closes a file that is going to take the place of another.
+func (d *disk) fill(f *os.File, name string, data []byte, mode fs.FileMode) error {
+	err := d.ask("fill", name)
+	if err == nil {
+		_, err = f.Write(data)
 	}
-	if err := p.CloseAtomicallyReplace(); err != nil {
-		return err
+	if err == nil {
+		err = f.Chmod(mode)
 	}
-	return d.settle(name)
+	if err == nil {
+		err = f.Sync()
+	}
+	if closed := f.Close(); err == nil {
+		err = closed
+	}
+	if err == nil {
+		err = d.ask("replace", name)
+	}
+	return err
 }
 
 // copy writes a file that nothing depends on until flush was called.
@@ -71,16 +236,47 @@ func (d *disk) copy(name string, data []byte) error {
 	if err := d.ask("copy", name); err != nil {
 		return err
 	}
-	return os.WriteFile(d.path(name), data, 0o644)
+	at, err := d.find(name)
+	if err != nil {
+		return err
+	}
+	defer at.close(d)
+	d.copied = append(d.copied, name)
+	return at.root.WriteFile(at.name, data, 0o644)
 }
 
-// flush brings all that was copied onto the disk.
+// flush brings all that was copied onto the disk, and the folders that it lies in.
 func (d *disk) flush() error {
 	if err := d.ask("flush", ""); err != nil {
 		return err
 	}
-	syncAll()
-	return nil
+	names := d.copied
+	d.copied = nil
+	folders := map[string]bool{}
+	var g errgroup.Group
+	g.SetLimit(8)
+	for _, name := range names {
+		g.Go(func() error { return syncIn(d.root, name) })
+		for dir := path.Dir(name); dir != "." && !folders[dir]; dir = path.Dir(dir) {
+			folders[dir] = true
+		}
+	}
+	if err := g.Wait(); err != nil {
+		return err
+	}
+	for dir := range folders {
+		g.Go(func() error { return syncFolder(d.root, filepath.FromSlash(dir)) })
+	}
+	return g.Wait()
+}
+
+func syncIn(root *os.Root, name string) error {
+	f, err := root.OpenFile(filepath.FromSlash(name), os.O_RDWR, 0)
+	if err != nil {
+		return err
+	}
+	err = f.Sync()
+	return errors.Join(err, f.Close())
 }
 
 // remove takes a file away; one that is not there is no error.
@@ -88,25 +284,82 @@ func (d *disk) remove(name string) error {
 	if err := d.ask("remove", name); err != nil {
 		return err
 	}
-	if err := os.Remove(d.path(name)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+	at, err := d.find(name)
+	if err != nil {
 		return err
 	}
-	return d.settle(name)
+	defer at.close(d)
+	if err := at.root.Remove(at.name); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	return d.settle(at, name)
+}
+
+// move gives a file of the application another name in one move, which takes the place of what is there.
+func (d *disk) move(from, to string) error {
+	if err := d.ask("move", to); err != nil {
+		return err
+	}
+	source, err := d.find(from)
+	if err != nil {
+		return err
+	}
+	defer source.close(d)
+	target, err := d.find(to)
+	if err != nil {
+		return err
+	}
+	defer target.close(d)
+	if target.root != d.root { // below the other root, both have names
+		below, err := filepath.Rel(target.root.Name(), filepath.Join(realDir(d.dir), source.name))
+		if err != nil {
+			return err
+		}
+		source.name = below
+	}
+	if err := target.root.Rename(source.name, target.name); err != nil {
+		return err
+	}
+	return d.settle(target, to)
+}
+
+func realDir(dir string) string {
+	if real, err := filepath.EvalSymlinks(dir); err == nil {
+		return real
+	}
+	return dir
 }
 
 // settle brings the entries of a file's folder onto the disk, so that moves survive a loss of power in the order in which
 // they were made.
-func (d *disk) settle(name string) error {
+func (d *disk) settle(at location, name string) error {
 	if err := d.ask("settle", name); err != nil {
 		return err
 	}
-	return syncFolder(filepath.Dir(d.path(name)))
+	return syncFolder(at.root, filepath.Dir(at.name))
+}
+
+// discard takes a file or a folder below stateDir away, as far as it can. Nothing depends on that.
+func (d *disk) discard(name string) {
+	at, err := d.find(name)
+	if err != nil || !strings.HasPrefix(name, stateDir+"/") {
+		return
+	}
+	_ = at.root.RemoveAll(at.name)
 }
 
 // tidy takes away what a process that ended in the middle had not completed.
 func (d *disk) tidy() error {
-	if err := os.RemoveAll(d.path(partDir)); err != nil {
+	at, err := d.find(partDir)
+	if err != nil {
 		return err
 	}
-	return d.mkdir(partDir)
+	entries, err := fs.ReadDir(at.root.FS(), partDir)
+	if errors.Is(err, fs.ErrNotExist) {
+		return d.mkdir(partDir)
+	}
+	for _, e := range entries {
+		_ = at.root.RemoveAll(filepath.Join(at.name, e.Name()))
+	}
+	return err
 }

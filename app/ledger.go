@@ -10,7 +10,6 @@ import (
 	"fmt"
 	"io/fs"
 	"maps"
-	"os"
 	"path"
 	"slices"
 	"strings"
@@ -20,6 +19,7 @@ import (
 
 	"molt/core/upgrade"
 	"molt/ecosystem"
+	"molt/input"
 )
 
 // A record is what was carried out: a stage or a change, with what is needed to go back. It is a line of the ledger, or was
@@ -32,6 +32,8 @@ type record struct {
 	Left   map[string]string `json:"left"`   // and to one of what was left, likewise
 	Folder string            `json:"folder"` // of the copies
 	Commit string            `json:"commit,omitempty"`
+	Sums   map[string]string `json:"sums"`           // SHA-256 of each copy
+	Seal   string            `json:"seal,omitempty"` // by which Molt knows the line as its own
 
 	read map[string][2][]byte // of one that comes from a commit: before and after, nil for no file
 	line []byte               // of the ledger; nil for one that comes from a commit
@@ -40,36 +42,62 @@ type record struct {
 // record adds a line to the ledger for what a transaction did. The plan is not part of it: in the plan, stages become
 // pending again.
 func (a *App) record(t *transaction, r record) error {
-	r.At, r.Backup, r.Left, r.Folder = time.Now().UTC(), map[string]string{}, map[string]string{}, t.journal.Backup
+	r.At, r.Backup, r.Left, r.Sums, r.Folder = time.Now().UTC(), map[string]string{}, map[string]string{}, map[string]string{}, t.journal.Backup
 	t.recorded = true
 	for _, name := range slices.Sorted(maps.Keys(t.journal.Files)) {
 		if name == ledgerFile || name == PlanFile {
 			continue
 		}
-		left, err := a.save(path.Join(t.journal.Backup, "left"), name, a.disk.put)
+		left, sum, err := a.save(path.Join(t.journal.Backup, "left"), name, a.disk.put)
 		if err != nil {
 			return err
 		}
-		r.Backup[name], r.Left[name] = t.journal.Files[name], left
+		was := t.journal.Files[name]
+		r.Backup[name], r.Left[name] = was, left
+		for copy, sum := range map[string]string{was: t.journal.Sums[was], left: sum} {
+			if copy != "" {
+				r.Sums[copy] = sum
+			}
+		}
 	}
 	return a.appendLedger(t, r)
 }
 
 func (a *App) appendLedger(t *transaction, r record) error {
+	r.Seal = ""
+	plain, err := json.Marshal(r)
+	if err != nil {
+		return err
+	}
+	if r.Seal, err = a.seal(recordKind, plain); err != nil {
+		return err
+	}
 	line, err := json.Marshal(r)
 	if err != nil {
 		return err
 	}
-	ledger, err := os.ReadFile(a.path(ledgerFile))
+	ledger, err := a.disk.read(ledgerFile, input.State)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
 	return t.write(ledgerFile, append(append(ledger, line...), '\n'))
 }
 
-// ledger reads the ledger, oldest first.
+// recordKind is what seals of lines of the ledger are about.
+const recordKind = "record"
+
+// own reports whether Molt wrote a line of the ledger for this user on this machine.
+func (a *App) own(r record) bool {
+	seal := r.Seal
+	r.Seal = ""
+	plain, err := json.Marshal(r)
+	return err == nil && a.sealed(recordKind, plain, seal)
+}
+
+// ledger reads the ledger, oldest first. A line that Molt did not write for this user on this machine is an error: the
+// folder came from elsewhere, and nothing that it says is carried out.
 func (a *App) ledger() ([]record, error) {
-	data, err := os.ReadFile(a.path(ledgerFile))
+	data, err := a.disk.read(ledgerFile, input.State)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
@@ -83,7 +111,10 @@ func (a *App) ledger() ([]record, error) {
 		}
 		var r record
 		if err := json.Unmarshal(line, &r); err != nil {
-			return nil, fmt.Errorf("%s:%d cannot be read: %w", ledgerFile, n+1, err)
+			return nil, &UsageError{fmt.Sprintf("%s:%d cannot be read: %v", ledgerFile, n+1, err)}
+		}
+		if !a.own(r) {
+			return nil, &UsageError{fmt.Sprintf("%s:%d was not written by Molt for this user on this machine, so it does not count; look at what it says, and remove the file", ledgerFile, n+1)}
 		}
 		r.line = line
 		all = append(all, r)
@@ -119,18 +150,22 @@ func (a *App) contents(r record, name string) (before, left []byte, err error) {
 	if r.line == nil {
 		return r.read[name][0], r.read[name][1], nil
 	}
-	if before, err = a.saved(r.Backup[name]); err != nil {
+	if before, err = a.saved(r.Backup[name], r.Sums); err != nil {
 		return nil, nil, err
 	}
-	left, err = a.saved(r.Left[name])
+	left, err = a.saved(r.Left[name], r.Sums)
 	return before, left, err
 }
 
-func (a *App) saved(name string) ([]byte, error) {
+// saved reads a copy below stateDir, which must have the given sum.
+func (a *App) saved(name string, sums map[string]string) ([]byte, error) {
 	if name == "" {
 		return nil, nil
 	}
-	data, err := os.ReadFile(a.path(stateDir + "/" + name))
+	data, err := a.disk.read(stateDir+"/"+name, input.State)
+	if err == nil && sumOf(data) != sums[name] {
+		return nil, &UsageError{fmt.Sprintf("%s/%s is not what Molt saved", stateDir, name)}
+	}
 	if data == nil && err == nil {
 		data = []byte{}
 	}
@@ -146,7 +181,7 @@ func (r record) files() []string {
 
 // content reads a file of the application; nil when there is none.
 func (a *App) content(name string) ([]byte, error) {
-	data, err := os.ReadFile(a.path(name))
+	data, err := a.disk.read(name, input.State)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}

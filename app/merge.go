@@ -15,6 +15,7 @@ import (
 	"molt/core/universe"
 	"molt/core/upgrade"
 	"molt/ecosystem"
+	"molt/input"
 )
 
 // A Merged is how a conflict between two branches was resolved.
@@ -58,8 +59,11 @@ func OpenConflict(ctx context.Context, s Settings) (*App, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &App{Dir: dir, Settings: s, disk: disk{dir: dir}}
-	if data, err := os.ReadFile(a.path(ConfigFile)); err == nil {
+	a := &App{Dir: dir, Settings: s}
+	if a.disk, err = openDisk(dir); err != nil {
+		return nil, err
+	}
+	if data, err := a.disk.read(ConfigFile, input.Configuration); err == nil {
 		if a.Config, err = readConfig(ConfigFile, data); err != nil {
 			return nil, err
 		}

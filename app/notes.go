@@ -11,6 +11,7 @@ import (
 	"molt/core/universe"
 	"molt/core/upgrade"
 	"molt/core/version"
+	"molt/input"
 )
 
 // mostNotes is how many lines of a change log stand with a change; molt dossier has them all.
@@ -69,7 +70,7 @@ func (a *App) notesOf(ctx context.Context, source universe.Source, name, from, t
 	var notes []string
 	for _, entry := range upgrade.ReadLog(p.Scheme, text, since, after.Version) {
 		for _, line := range entry.Breaking {
-			line = strings.ReplaceAll(strings.TrimSpace(universe.Harmless(line)), "**", "")
+			line = strings.ReplaceAll(strings.TrimSpace(input.Harmless(line)), "**", "")
 			if line = breakingWord.ReplaceAllString(line, ""); line != "" && line[0] != '#' {
 				notes = append(notes, entry.Release+": "+line)
 			}

@@ -4,13 +4,13 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"regexp"
 	"slices"
 
 	"github.com/goccy/go-yaml"
 
 	"molt/core/upgrade"
+	"molt/input"
 )
 
 // PlanFile is the name of the plan. It is committed, reviewed, and may be edited.
@@ -199,7 +199,7 @@ func (p *PlanDoc) Encode() ([]byte, error) {
 
 // ReadPlan reads the plan of the application.
 func (a *App) ReadPlan() (*PlanDoc, error) {
-	data, err := os.ReadFile(a.path(PlanFile))
+	data, err := a.disk.read(PlanFile, input.Plan)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil, &UsageError{fmt.Sprintf("there is no %s; molt plan makes one", PlanFile)}

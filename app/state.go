@@ -11,6 +11,7 @@ import (
 
 	"molt/core/upgrade"
 	"molt/ecosystem"
+	"molt/input"
 )
 
 // The words by which a state of the application itself is named.
@@ -44,7 +45,7 @@ func (a *App) State(ctx context.Context, ref string) (upgrade.State, error) {
 		}
 		ref = filepath.Join(ref, a.Eco.Lock())
 	}
-	data, err := os.ReadFile(ref)
+	data, err := input.ReadFile(ref, input.Lock)
 	if err != nil {
 		return upgrade.State{}, err
 	}

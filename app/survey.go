@@ -3,7 +3,6 @@ package app
 import (
 	"context"
 	"fmt"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -12,6 +11,7 @@ import (
 	"molt/core/universe"
 	"molt/core/upgrade"
 	"molt/ecosystem"
+	"molt/input"
 )
 
 // InstalledRoots returns the version of each declared name that is installed; nil when nothing is.
@@ -94,7 +94,7 @@ func (a *App) Members() ([]Member, error) {
 				continue
 			}
 			seen[dir] = true
-			data, err := os.ReadFile(file)
+			data, err := input.ReadFile(file, input.Manifest)
 			if err != nil {
 				return nil, err
 			}
@@ -115,7 +115,7 @@ func (a *App) Since(ctx context.Context, source universe.Source, ref string) (ti
 	if day, err := time.Parse(time.DateOnly, ref); err == nil {
 		return day.AddDate(0, 0, 1).Add(-time.Second), nil
 	}
-	if data, err := os.ReadFile(ref); err == nil {
+	if data, err := input.ReadFile(ref, input.Lock); err == nil {
 		lock, err := a.Eco.DecodeLock(ref, data)
 		if err != nil {
 			return time.Time{}, err

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"regexp"
 	"slices"
 	"strings"
@@ -13,6 +12,7 @@ import (
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/upgrade"
+	"molt/input"
 )
 
 // Take carries out a way out: the manifest's lines, the lock, and what molt.yaml has to say, together or not at all. The
@@ -35,7 +35,7 @@ func (a *App) Take(ctx context.Context, source universe.Source, way upgrade.WayO
 		files[a.Eco.Manifest()], files[a.Eco.Lock()] = manifest, lock
 	}
 	if len(way.Preview)+len(way.Unhold) > 0 {
-		text, err := os.ReadFile(a.path(ConfigFile))
+		text, err := a.disk.read(ConfigFile, input.Configuration)
 		if err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}

@@ -128,7 +128,7 @@ func (t *transaction) keepChanged(ctx context.Context, covered, own []string) ([
 		if slices.Contains(own, name) {
 			continue
 		}
-		was, err := t.a.saved(t.journal.Files[name])
+		was, err := t.a.saved(t.journal.Files[name], t.journal.Sums)
 		if err != nil {
 			return nil, err
 		}
@@ -137,6 +137,7 @@ func (t *transaction) keepChanged(ctx context.Context, covered, own []string) ([
 			return nil, err
 		}
 		if bytes.Equal(was, is) && is != nil {
+			delete(t.journal.Sums, t.journal.Files[name])
 			delete(t.journal.Files, name)
 			same = append(same, name)
 			continue
@@ -147,7 +148,7 @@ func (t *transaction) keepChanged(ctx context.Context, covered, own []string) ([
 		return nil, err
 	}
 	for _, name := range same { // only to save room
-		_ = os.Remove(t.a.path(path.Join(t.journal.Backup, name)))
+		t.a.disk.discard(path.Join(t.journal.Backup, name))
 	}
 	return append(changed, fresh...), nil
 }

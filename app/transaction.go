@@ -1,19 +1,19 @@
 package app
 
 import (
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
 	"maps"
-	"os"
 	"path"
 	"slices"
 	"strings"
 	"time"
 
 	"github.com/gofrs/flock"
+
+	"molt/input"
 )
 
 // stateDir holds what Molt needs to know about an application beside the committed files.
@@ -36,8 +36,14 @@ func (e *BusyError) Error() string {
 // Use takes the folder for changing it, so that no other Molt does the same, and repairs what a Molt left that was
 // ended in the middle. The caller releases it.
 func (a *App) Use() (release func(), err error) {
+	if err := a.ownState(); err != nil {
+		return nil, err
+	}
 	if err := a.disk.mkdir(stateDir); err != nil {
 		return nil, fmt.Errorf("cannot write in %s: %w", a.Dir, err)
+	}
+	if _, err := a.disk.find(lockFile); err != nil {
+		return nil, err
 	}
 	guard := flock.New(a.path(lockFile))
 	taken, err := guard.TryLock()
@@ -54,10 +60,35 @@ func (a *App) Use() (release func(), err error) {
 	return func() { _ = guard.Unlock() }, nil
 }
 
-// Unfinished reports whether a Molt was ended in the middle of a change, or is in the middle of one.
-func (a *App) Unfinished() bool {
-	_, err := os.Stat(a.path(journalFile))
-	return err == nil
+// ownState makes sure that what is at stateDir is a folder of the application's own.
+func (a *App) ownState() error {
+	info, err := a.disk.root.Lstat(stateDir)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil
+	case err != nil:
+		return err
+	case !info.IsDir():
+		return &UsageError{fmt.Sprintf("%s is no folder; Molt keeps its own files there and follows no link: take it away", a.path(stateDir))}
+	}
+	return nil
+}
+
+// Unfinished says that a Molt was ended in the middle of a change, or is in the middle of one; "" when there is nothing to
+// say. It changes nothing.
+func (a *App) Unfinished() string {
+	if err := a.ownState(); err != nil {
+		return err.Error()
+	}
+	if !a.disk.exists(journalFile) {
+		return ""
+	}
+	j, err := a.readJournal()
+	if err != nil {
+		return err.Error()
+	}
+	return fmt.Sprintf("%s, begun %s, is not finished; if no other Molt is at work here, the next command that changes something first puts the files back as they were before it",
+		j.What, j.Began.Local().Format(time.DateTime))
 }
 
 // settleIn makes the folder ready: it ignores itself in version control, and nothing is left half done.
@@ -66,7 +97,7 @@ func (a *App) settleIn() error {
 		return fmt.Errorf("cannot write in %s: %w", a.Dir, err)
 	}
 	ignore := stateDir + "/.gitignore"
-	if _, err := os.Stat(a.path(ignore)); errors.Is(err, fs.ErrNotExist) {
+	if !a.disk.exists(ignore) {
 		if err := a.disk.put(ignore, []byte("*\n")); err != nil {
 			return fmt.Errorf("cannot write in %s: %w", a.Dir, err)
 		}
@@ -81,7 +112,34 @@ type journal struct {
 	Began  time.Time         `json:"began"`
 	Backup string            `json:"backup"` // folder of the backups
 	Files  map[string]string `json:"files"`  // name to backup below stateDir, "" for a file that did not exist
+	Sums   map[string]string `json:"sums"`   // SHA-256 of each backup
 	Tasks  bool              `json:"tasks"`  // tasks are running, which may make files that are not listed
+}
+
+// A sealedJournal is the journal as it lies on disk. One whose seal is not this user's, on this machine, came with the
+// folder from elsewhere, and nobody follows it.
+type sealedJournal struct {
+	Journal journal `json:"journal"`
+	Seal    string  `json:"seal"`
+}
+
+// journalKind is what seals of journals are about.
+const journalKind = "journal"
+
+// readJournal reads the journal, which must be Molt's own; the error wraps fs.ErrNotExist where there is none.
+func (a *App) readJournal() (journal, error) {
+	data, err := a.disk.read(journalFile, input.State)
+	if err != nil {
+		return journal{}, err
+	}
+	var on sealedJournal
+	if err := json.Unmarshal(data, &on); err == nil {
+		plain, err := json.Marshal(on.Journal)
+		if err == nil && a.sealed(journalKind, plain, on.Seal) {
+			return on.Journal, nil
+		}
+	}
+	return journal{}, &UsageError{fmt.Sprintf("%s was not written by Molt for this user on this machine, so it is not carried out; look at what it says, and remove it", journalFile)}
 }
 
 // A transaction changes several files or none.
@@ -94,7 +152,7 @@ type transaction struct {
 // begin saves the present content of the files that are going to change, in a folder of its own.
 func (a *App) begin(what, id string, names ...string) (*transaction, error) {
 	folder := path.Join(backupDir, time.Now().UTC().Format("20060102-150405.000000")+"-"+slug(id))
-	t := &transaction{a: a, journal: journal{What: what, Began: time.Now().UTC(), Backup: folder, Files: map[string]string{}}}
+	t := &transaction{a: a, journal: journal{What: what, Began: time.Now().UTC(), Backup: folder, Files: map[string]string{}, Sums: map[string]string{}}}
 	err := t.cover(names)
 	if err != nil && a.disk.remove(journalFile) == nil { // else the next Molt needs the backups
 		a.discard(folder)
@@ -105,7 +163,7 @@ func (a *App) begin(what, id string, names ...string) (*transaction, error) {
 // discard takes away a folder of backups that nothing needs. That it stays does no harm.
 func (a *App) discard(folder string) {
 	if strings.HasPrefix(folder, backupDir+"/") {
-		_ = os.RemoveAll(a.path(folder))
+		a.disk.discard(folder)
 	}
 }
 
@@ -135,11 +193,14 @@ func (t *transaction) keep(names []string, put func(name string, data []byte) er
 		if _, covered := t.journal.Files[name]; covered {
 			continue
 		}
-		saved, err := t.a.save(t.journal.Backup, name, put)
+		saved, sum, err := t.a.save(t.journal.Backup, name, put)
 		if err != nil {
 			return err
 		}
 		t.journal.Files[name] = saved
+		if saved != "" {
+			t.journal.Sums[saved] = sum
+		}
 	}
 	return nil
 }
@@ -155,28 +216,36 @@ func (t *transaction) created(names []string) error {
 
 // note writes the journal.
 func (t *transaction) note() error {
-	data, err := json.MarshalIndent(t.journal, "", "  ")
+	plain, err := json.Marshal(t.journal)
+	if err != nil {
+		return err
+	}
+	seal, err := t.a.seal(journalKind, plain)
+	if err != nil {
+		return err
+	}
+	data, err := json.MarshalIndent(sealedJournal{t.journal, seal}, "", "  ")
 	if err != nil {
 		return err
 	}
 	return t.a.disk.put(journalFile, append(data, '\n'))
 }
 
-// save keeps a copy of a file in a folder of backups, and returns its name below stateDir; "" for a file that does not
-// exist.
-func (a *App) save(folder, name string, put func(name string, data []byte) error) (string, error) {
-	data, err := os.ReadFile(a.path(name))
+// save keeps a copy of a file in a folder of backups, and returns its name below stateDir with its SHA-256; "" for a file
+// that does not exist.
+func (a *App) save(folder, name string, put func(name string, data []byte) error) (saved, sum string, err error) {
+	data, err := a.disk.read(name, input.State)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return "", nil
+		return "", "", nil
 	case err != nil:
-		return "", err
+		return "", "", err
 	}
-	saved := path.Join(folder, name)
+	saved = path.Join(folder, name)
 	if err := a.disk.mkdir(path.Dir(saved)); err != nil {
-		return "", err
+		return "", "", err
 	}
-	return strings.TrimPrefix(saved, stateDir+"/"), put(saved, data)
+	return strings.TrimPrefix(saved, stateDir+"/"), sumOf(data), put(saved, data)
 }
 
 // write replaces one of the files, whole.
@@ -201,7 +270,8 @@ func (t *transaction) undo() error { return t.a.restore(t.journal) }
 
 func (a *App) restore(j journal) error {
 	for _, name := range slices.Sorted(maps.Keys(j.Files)) {
-		if err := a.putBack(name, j.Files[name]); err != nil {
+		saved := j.Files[name]
+		if err := a.putBack(name, saved, j.Sums[saved]); err != nil {
 			return err
 		}
 	}
@@ -212,41 +282,44 @@ func (a *App) restore(j journal) error {
 	return nil
 }
 
-// putBack gives a file the content of its backup, or removes it when there is none. A file that has it is left alone.
-func (a *App) putBack(name, saved string) error {
-	now, err := os.ReadFile(a.path(name))
-	gone := errors.Is(err, fs.ErrNotExist)
-	switch {
-	case saved == "" && gone:
-		return nil
-	case saved == "":
+// putBack gives a file its backup, or removes it when there is none. A file that has that content is left alone. The
+// backup is moved into its place, so that a full disk is no obstacle; one that is gone was moved already.
+func (a *App) putBack(name, saved, sum string) error {
+	if saved == "" {
+		if !a.disk.exists(name) {
+			return nil
+		}
 		return a.disk.remove(name)
 	}
-	data, err := os.ReadFile(a.path(stateDir + "/" + saved))
-	if err != nil {
+	now, err := a.disk.read(name, input.State)
+	if err == nil && sumOf(now) == sum {
+		return nil
+	}
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
-	if !gone && bytes.Equal(now, data) {
-		return nil
+	backup := stateDir + "/" + saved
+	data, err := a.disk.read(backup, input.State)
+	switch {
+	case err != nil:
+		return fmt.Errorf("putting %s back: %w", name, err)
+	case sumOf(data) != sum:
+		return fmt.Errorf("putting %s back: its backup %s is not what Molt saved", name, backup)
 	}
 	if err := a.disk.mkdir(path.Dir(name)); err != nil {
 		return err
 	}
-	return a.disk.put(name, data)
+	return a.disk.move(backup, name)
 }
 
 // repair takes back a transaction that was never completed.
 func (a *App) repair() error {
-	data, err := os.ReadFile(a.path(journalFile))
+	j, err := a.readJournal()
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil
 	}
 	if err != nil {
 		return err
-	}
-	var j journal
-	if err := json.Unmarshal(data, &j); err != nil {
-		return fmt.Errorf("%s cannot be read: %w", journalFile, err)
 	}
 	if err := a.restore(j); err != nil {
 		return err

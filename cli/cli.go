@@ -3,7 +3,6 @@ package cli
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -119,33 +118,24 @@ func (c *call) prepare(cmd *cobra.Command) error {
 	return nil
 }
 
-// open reads the application. What a Molt left that was ended in the middle of a change is repaired first, unless another
-// one is at work.
+// open reads the application, and changes nothing in it. What a Molt left that was ended in the middle of a change is only
+// spoken of.
 func (c *call) open() (*app.App, error) {
 	a, err := app.Open(c.settings)
 	if err != nil {
 		return nil, err
 	}
-	if a.Unfinished() {
-		var busy *app.BusyError
-		release, err := a.Use()
-		if err != nil && !errors.As(err, &busy) {
-			return nil, err
-		}
-		if err == nil {
-			release()
-			c.say("repaired: %s", a.Repaired)
-		}
+	if says := a.Unfinished(); says != "" {
+		c.say("warning: %s", says)
 	}
-	for _, w := range a.Warnings() {
-		c.say("warning: %s", w)
-	}
+	c.warn(a)
 	return a, nil
 }
 
-// use reads the application and takes its folder for changing it.
+// use reads the application and takes its folder for changing it. What a Molt left that was ended in the middle of a
+// change is repaired first.
 func (c *call) use() (*app.App, func(), error) {
-	a, err := c.open()
+	a, err := app.Open(c.settings)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -153,7 +143,17 @@ func (c *call) use() (*app.App, func(), error) {
 	if err != nil {
 		return nil, nil, err
 	}
+	if a.Repaired != "" {
+		c.say("repaired: %s", a.Repaired)
+	}
+	c.warn(a)
 	return a, release, nil
+}
+
+func (c *call) warn(a *app.App) {
+	for _, w := range a.Warnings() {
+		c.say("warning: %s", w)
+	}
 }
 
 // ecosystem returns the one that the call names, else the first.

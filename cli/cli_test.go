@@ -58,6 +58,7 @@ type desk struct {
 	dir      string
 	registry string
 	cache    string
+	state    string
 	columns  string
 }
 
@@ -79,7 +80,7 @@ func newDesk(t *testing.T, universe string, files map[string]string) *desk {
 	}
 	server := httptest.NewServer(js.JS{}.StandIn(table))
 	t.Cleanup(server.Close)
-	d := &desk{TB: t, dir: t.TempDir(), registry: server.URL, cache: t.TempDir(), columns: "100"}
+	d := &desk{TB: t, dir: t.TempDir(), registry: server.URL, cache: t.TempDir(), state: t.TempDir(), columns: "100"}
 	for name, text := range files {
 		d.write(name, text)
 	}
@@ -116,7 +117,7 @@ func (d *desk) read(name string) string {
 func (d *desk) command(args ...string) *exec.Cmd {
 	c := exec.Command(molt, args...)
 	c.Dir = d.dir
-	c.Env = append(os.Environ(), "MOLT_REGISTRY_JS="+d.registry, "MOLT_CACHE="+d.cache, "COLUMNS="+d.columns, "NO_COLOR=1", "MOLT_TOKEN_JS=")
+	c.Env = append(os.Environ(), "MOLT_REGISTRY_JS="+d.registry, "MOLT_CACHE="+d.cache, "MOLT_STATE="+d.state, "COLUMNS="+d.columns, "NO_COLOR=1", "MOLT_TOKEN_JS=")
 	return c
 }
 
@@ -482,10 +483,14 @@ func TestKilledStep(t *testing.T) {
 	d.run(0, "plan")
 	before := d.read("package.json") + d.read("molt.lock") + d.read("molt-plan.yaml")
 	_ = d.command("step").Run() // it is killed
-	if d.read("package.json")+d.read("molt.lock") == before {
+	half := d.read("package.json") + d.read("molt.lock")
+	if half == before {
 		t.Error("the step was killed before it began")
 	}
-	_, errout := d.run(0, "plan", "--dry-run")
+	if _, errout := d.run(0, "survey"); !strings.Contains(errout, "stage patch, begun") || d.read("package.json")+d.read("molt.lock") != half {
+		t.Errorf("a command that only reads says %q", errout)
+	}
+	_, errout := d.run(0, "hold", "lintbuoy", "--reason", "not now")
 	if !strings.Contains(errout, "repaired: stage patch") {
 		t.Errorf("the next Molt says %q", errout)
 	}

@@ -73,6 +73,9 @@ func (c *call) perform(dir string, temporary bool) error {
 	defer os.RemoveAll(cache)
 	s := &scene{c: c, dir: dir, self: self}
 	s.env = append(os.Environ(), "MOLT_REGISTRY_JS="+address, "MOLT_CACHE="+cache)
+	if temporary { // nothing of it is kept, the key of its folder neither
+		s.env = append(s.env, "MOLT_STATE="+filepath.Join(cache, "state"))
+	}
 	if width, ok := columns(c.out); ok {
 		s.env = append(s.env, fmt.Sprintf("COLUMNS=%d", width))
 	}

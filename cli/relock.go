@@ -29,7 +29,7 @@ releases; and the lock is solved anew, near to what both had. It says what it to
 			if conflict, err := app.OpenConflict(c.ctx, c.settings); err != nil || conflict != nil {
 				return c.relockMerged(conflict, dry, err)
 			}
-			return c.session(occasion{write: true, checked: true}, func(s *session) error {
+			return c.session(occasion{write: !dry, checked: true}, func(s *session) error {
 				lock, data, err := s.a.Relock(c.ctx, s.source)
 				if err != nil {
 					return s.explain(err)

@@ -66,7 +66,7 @@ func TestTheWholeJob(t *testing.T) {
 	d.says(0, []string{"step", "--commit", "--quiet"}, "minor is done")
 	d.says(1, []string{"step", "--commit", "--quiet"}, "minor-saltmarsh-tables failed", "TypeError; timetable is no function")
 
-	other := &desk{t, filepath.Join(t.TempDir(), "other"), d.registry, t.TempDir(), "100"}
+	other := &desk{TB: t, dir: filepath.Join(t.TempDir(), "other"), registry: d.registry, cache: t.TempDir(), state: t.TempDir(), columns: "100"}
 	d.git("clone", "-q", d.dir, other.dir)
 	other.git("config", "user.name", "a")
 	other.git("config", "user.email", "a@b.example")

@@ -15,6 +15,7 @@ import (
 	"molt/core/universe"
 	"molt/demo"
 	"molt/ecosystem"
+	"molt/input"
 	"molt/registry"
 )
 
@@ -34,7 +35,7 @@ until it is interrupted. Without UNIVERSE it serves the demo's packages. docs/fo
 			}
 			packages, err := demo.Universe()
 			if len(args) > 0 {
-				data, rerr := os.ReadFile(args[0])
+				data, rerr := input.ReadFile(args[0], input.Universe)
 				if rerr != nil {
 					return &app.UsageError{Reason: rerr.Error()}
 				}

@@ -24,7 +24,7 @@ verifies, and molt back takes that back.`,
 		Example: "  molt untangle brackwater@5\n  molt untangle --take 1",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			return c.session(occasion{write: true, checked: true}, func(s *session) error {
+			return c.session(occasion{write: take > 0, checked: true}, func(s *session) error {
 				goal := ""
 				if len(args) > 0 {
 					goal = args[0]

@@ -3,7 +3,6 @@ package js
 import (
 	"bytes"
 	"io/fs"
-	"os"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -13,6 +12,7 @@ import (
 	"github.com/evanw/esbuild/pkg/api"
 
 	"molt/ecosystem"
+	"molt/input"
 )
 
 // sources are the endings of files that the parser reads, with how.
@@ -85,7 +85,7 @@ func (c *collector) setup(build api.PluginBuild) {
 		return api.OnResolveResult{Path: args.Path, External: true}, nil
 	})
 	build.OnLoad(api.OnLoadOptions{Filter: ".*"}, func(args api.OnLoadArgs) (api.OnLoadResult, error) {
-		data, err := os.ReadFile(args.Path)
+		data, err := input.ReadFile(args.Path, input.Source)
 		if err != nil {
 			return api.OnLoadResult{}, err
 		}
@@ -110,7 +110,7 @@ func (c *collector) note(file, specifier, name string) {
 	if rel, err := filepath.Rel(c.root, file); err == nil {
 		i.File = filepath.ToSlash(rel)
 	}
-	if data, err := os.ReadFile(file); err == nil {
+	if data, err := input.ReadFile(file, input.Source); err == nil {
 		for _, quote := range []string{`"`, `'`, "`"} {
 			if at := bytes.Index(data, []byte(quote+specifier+quote)); at >= 0 {
 				if line := bytes.Count(data[:at], []byte("\n")) + 1; i.Line == 0 || line < i.Line {

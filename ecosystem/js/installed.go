@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"molt/ecosystem"
+	"molt/input"
 )
 
 // modules is the folder in which the runtime looks for packages, in that of the asking file and in every one above.
@@ -118,7 +119,7 @@ func (w *walker) pkg(at, real, name string, bundled []string) error {
 		Bundle  any `json:"bundleDependencies"`
 		Bundled any `json:"bundledDependencies"`
 	}
-	data, err := os.ReadFile(filepath.Join(full, "package.json"))
+	data, err := input.ReadFile(filepath.Join(full, "package.json"), input.Manifest)
 	if err == nil {
 		err = json.Unmarshal(data, &m)
 	}

@@ -2,12 +2,12 @@ package js
 
 import (
 	"fmt"
-	"os"
 	"path/filepath"
 	"strings"
 
 	"molt/core/version"
 	"molt/ecosystem"
+	"molt/input"
 )
 
 // versionFiles are the files in which people name the version of the runtime that a folder wants, for whichever program
@@ -30,7 +30,7 @@ func (JS) Pins(dir string, m ecosystem.Manifest) []ecosystem.Pin {
 		}
 	}
 	for _, file := range versionFiles {
-		data, err := os.ReadFile(filepath.Join(dir, file))
+		data, err := input.ReadFile(filepath.Join(dir, file), input.VersionFile)
 		if err != nil {
 			continue
 		}

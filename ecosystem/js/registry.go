@@ -16,6 +16,7 @@ import (
 	"molt/core/universe"
 	"molt/core/version"
 	"molt/ecosystem"
+	"molt/input"
 	"molt/registry"
 )
 
@@ -159,7 +160,7 @@ func readPackage(name string, body []byte, base string) (*universe.Package, erro
 
 // forPeople returns a text that is only shown: a copy, on one line, without what a terminal would obey.
 func forPeople(v gjson.Result) string {
-	return strings.Join(strings.Fields(universe.Harmless(v.String())), " ")
+	return strings.Join(strings.Fields(input.Harmless(v.String())), " ")
 }
 
 // texts keeps one copy of each text, so that what was read does not hold on to the document, in which names and

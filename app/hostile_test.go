@@ -1,0 +1,205 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+// outside makes files beside the application of a bench, as a tree, and returns how they are now.
+func (b *bench) outside() (victim string, state func() string) {
+	b.Helper()
+	victim = filepath.Join(b.dir, "..", "victim-"+filepath.Base(b.dir))
+	if err := os.MkdirAll(victim, 0o755); err != nil {
+		b.Fatal(err)
+	}
+	b.Cleanup(func() { os.RemoveAll(victim) })
+	if err := os.WriteFile(filepath.Join(victim, "file"), []byte("mine"), 0o644); err != nil {
+		b.Fatal(err)
+	}
+	return victim, func() string {
+		text := ""
+		_ = filepath.WalkDir(victim, func(name string, d os.DirEntry, err error) error {
+			if err == nil && !d.IsDir() {
+				data, _ := os.ReadFile(name)
+				text += filepath.Base(name) + "=" + string(data) + ";"
+			}
+			return nil
+		})
+		return text
+	}
+}
+
+// A journal that came with the folder is neither obeyed nor, by a command that only reads, even tried.
+func TestHostileJournal(t *testing.T) {
+	b := newBench(t, map[string]string{"package.json": deskManifest})
+	victim, state := b.outside()
+	up := "../" + filepath.Base(victim)
+	if err := os.MkdirAll(filepath.Join(b.dir, ".molt/backup/x"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	b.write(".molt/backup/x/evil", "evil")
+	if err := os.Symlink(victim, filepath.Join(b.dir, "link")); err != nil {
+		t.Skip(err)
+	}
+	before := state()
+	for name, j := range map[string]journal{
+		"overwrite":     {What: "x", Files: map[string]string{up + "/file": "backup/x/evil"}},
+		"create":        {What: "x", Files: map[string]string{up + "/new": "backup/x/evil"}},
+		"delete":        {What: "x", Files: map[string]string{up + "/file": ""}},
+		"discard":       {What: "x", Backup: ".molt/backup/../../" + up},
+		"through links": {What: "x", Files: map[string]string{"link/file": "backup/x/evil"}},
+		"hooks":         {What: "x", Files: map[string]string{".git/hooks/post-commit": "backup/x/evil"}},
+		"steal":         {What: "x", Files: map[string]string{"stolen": "../" + up + "/file"}},
+	} {
+		for _, seal := range []string{"", strings.Repeat("0", 64)} {
+			data, err := json.Marshal(sealedJournal{j, seal})
+			if err != nil {
+				t.Fatal(err)
+			}
+			b.write(".molt/journal.json", string(data))
+			a := b.open()
+			if says := a.Unfinished(); !strings.Contains(says, "was not written by Molt for this user") {
+				t.Errorf("%s: a command that reads says %q", name, says)
+			}
+			var usage *UsageError
+			if _, err := a.Use(); !errors.As(err, &usage) {
+				t.Errorf("%s: a command that writes: %v", name, err)
+			}
+		}
+		// Not even with the right seal.
+		a := b.open()
+		plain, _ := json.Marshal(j)
+		seal, err := a.seal(journalKind, plain)
+		if err != nil {
+			t.Fatal(err)
+		}
+		data, _ := json.Marshal(sealedJournal{j, seal})
+		b.write(".molt/journal.json", string(data))
+		if release, err := a.Use(); err == nil {
+			release()
+		}
+		if now := state(); now != before {
+			t.Fatalf("%s: outside there is now %s", name, now)
+		}
+		for _, made := range []string{".git", "stolen"} {
+			if a.disk.exists(made) {
+				t.Errorf("%s made %s", name, made)
+			}
+		}
+	}
+}
+
+// A ledger that came with the folder leads nowhere, and neither does a forged copy below one that did not.
+func TestHostileLedger(t *testing.T) {
+	b := newBench(t, map[string]string{"package.json": deskManifest})
+	victim, state := b.outside()
+	before := state()
+	a, source := b.planned()
+	if _, err := a.Step(context.Background(), source, Order{}, Watcher{}); err != nil {
+		t.Fatal(err)
+	}
+	own := b.read(ledgerFile)
+	up := "../" + filepath.Base(victim)
+	line, _ := json.Marshal(record{Stage: "goal-4", Backup: map[string]string{up + "/file": ""}, Left: map[string]string{up + "/file": up + "/file"}})
+	b.write(ledgerFile, string(line)+"\n")
+	var usage *UsageError
+	if _, err := a.Back(context.Background(), ""); !errors.As(err, &usage) || !strings.Contains(err.Error(), ".molt/ledger.jsonl:1 was not written by Molt for this user") {
+		t.Errorf("a forged ledger: %v", err)
+	}
+	b.write(ledgerFile, own)
+	copies, err := filepath.Glob(filepath.Join(b.dir, ".molt/backup/*/package.json"))
+	if err != nil || len(copies) != 1 {
+		t.Fatalf("copies: %v, %v", copies, err)
+	}
+	if err := os.WriteFile(copies[0], []byte(`{"name":"evil"}`), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := a.Back(context.Background(), ""); !errors.As(err, &usage) || !strings.Contains(err.Error(), "is not what Molt saved") {
+		t.Errorf("a forged copy: %v", err)
+	}
+	if state() != before || strings.Contains(b.read("package.json"), "evil") {
+		t.Error("something was done all the same")
+	}
+}
+
+// Verdicts that came with the folder excuse nothing.
+func TestHostileVerdicts(t *testing.T) {
+	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "checks:\n  - {name: x, run: exit 1}\n"})
+	a, _ := b.planned()
+	state, err := a.state()
+	if err != nil {
+		t.Fatal(err)
+	}
+	data, _ := json.Marshal(checked{State: state, Verdicts: []Verdict{{Name: "x", Passed: true}}})
+	b.write(checkedFile, string(data))
+	if passed, ran, err := a.checkedBefore(context.Background(), Watcher{}); err != nil || len(ran) != 1 || passed["x"] {
+		t.Errorf("forged verdicts count: %v, %v, %v", passed, ran, err)
+	}
+}
+
+// No link at or below .molt is followed, nor one among the application's files that leads out of the repository; one that
+// leads to a file within it is: the file is edited, and the link stays.
+func TestLinks(t *testing.T) {
+	for _, name := range []string{".molt", ".molt/in-use", ".molt/backup", ".molt/part", ".molt/journal.json", ".molt/.gitignore"} {
+		b := newBench(t, map[string]string{"package.json": deskManifest})
+		victim, state := b.outside()
+		before := state()
+		at := filepath.Join(b.dir, filepath.FromSlash(name))
+		if err := os.MkdirAll(filepath.Dir(at), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		target := victim
+		if strings.Contains(filepath.Base(name), "in-use") || strings.HasSuffix(name, ".json") || strings.HasSuffix(name, "ignore") {
+			target = filepath.Join(victim, "made")
+		}
+		if err := os.Symlink(target, at); err != nil {
+			t.Skip(err)
+		}
+		a := b.open()
+		release, err := a.Use()
+		if err == nil {
+			err = a.WriteFiles("x", map[string][]byte{"package.json": []byte("{}")})
+			release()
+		}
+		if state() != before {
+			t.Errorf("%s as a link: outside there is now %s (%v)", name, state(), err)
+		}
+		if err == nil && name != ".molt/.gitignore" {
+			t.Errorf("%s as a link is no error", name)
+		}
+	}
+
+	b := newBench(t, map[string]string{"real.json": deskManifest})
+	if err := os.Symlink("real.json", filepath.Join(b.dir, "package.json")); err != nil {
+		t.Skip(err)
+	}
+	a, _ := b.use()
+	if err := a.WriteFiles("x", map[string][]byte{"package.json": []byte("{}\n")}); err != nil {
+		t.Fatal(err)
+	}
+	if info, err := os.Lstat(filepath.Join(b.dir, "package.json")); err != nil || info.Mode()&os.ModeSymlink == 0 {
+		t.Errorf("the link is gone: %v, %v", info, err)
+	}
+	if b.read("real.json") != "{}\n" {
+		t.Errorf("behind the link there is %q", b.read("real.json"))
+	}
+
+	b = newBench(t, map[string]string{"package.json": deskManifest})
+	if err := os.Mkdir(filepath.Join(b.dir, ".git"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	victim, state := b.outside()
+	before := state()
+	if err := os.Symlink(filepath.Join(victim, "new.lock"), filepath.Join(b.dir, "molt.lock")); err != nil {
+		t.Skip(err)
+	}
+	var name *NameError
+	if _, err := Open(Settings{Dir: b.dir, Env: func(k string) string { return b.env[k] }}); !errors.As(err, &name) || state() != before {
+		t.Errorf("a lock that is a link out of the repository: %v", err)
+	}
+}

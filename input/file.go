@@ -1,0 +1,107 @@
+package input
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+)
+
+// A KindError reports a name at which there is something that is no regular file: a folder, a pipe, a device.
+type KindError struct {
+	Name string
+	Kind string
+}
+
+func (e *KindError) Error() string { return fmt.Sprintf("%s is %s: expected a file", e.Name, e.Kind) }
+
+// kind names what is not a regular file, "" for one that is.
+func kind(mode fs.FileMode) string {
+	switch {
+	case mode.IsRegular():
+		return ""
+	case mode.IsDir():
+		return "a folder"
+	case mode&fs.ModeNamedPipe != 0:
+		return "a pipe"
+	case mode&fs.ModeSocket != 0:
+		return "a socket"
+	case mode&fs.ModeDevice != 0:
+		return "a device"
+	case mode&fs.ModeSymlink != 0:
+		return "a link"
+	}
+	return "no regular file"
+}
+
+// Regular returns nil for a regular file, else a *KindError.
+func Regular(name string, info fs.FileInfo) error {
+	if k := kind(info.Mode()); k != "" {
+		return &KindError{name, k}
+	}
+	return nil
+}
+
+// ReadFile reads a regular file within a limit, following links. Errors are those of the file system, a *KindError or a
+// *LimitError. It never waits, as opening a pipe would.
+func ReadFile(name string, limit Limit) ([]byte, error) {
+	info, err := os.Stat(name)
+	if err != nil {
+		return nil, err
+	}
+	if err := Regular(name, info); err != nil {
+		return nil, err
+	}
+	f, err := os.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return readOpen(f, name, limit)
+}
+
+// ReadIn reads a regular file below a root within a limit. Links are followed as far as they stay below the root.
+func ReadIn(root *os.Root, name string, limit Limit) ([]byte, error) {
+	info, err := root.Stat(filepath.FromSlash(name))
+	if err != nil {
+		return nil, err
+	}
+	if err := Regular(name, info); err != nil {
+		return nil, err
+	}
+	f, err := root.Open(filepath.FromSlash(name))
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return readOpen(f, name, limit)
+}
+
+func readOpen(f *os.File, name string, limit Limit) ([]byte, error) {
+	info, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	if info.Size() > limit.Bytes {
+		return nil, limit.Exceeded(name)
+	}
+	buffer := bytes.NewBuffer(make([]byte, 0, info.Size()+bytes.MinRead)) // the file may grow while it is read
+	if _, err := buffer.ReadFrom(io.LimitReader(f, limit.Bytes+1)); err != nil {
+		return nil, err
+	}
+	if int64(buffer.Len()) > limit.Bytes {
+		return nil, limit.Exceeded(name)
+	}
+	return buffer.Bytes(), nil
+}
+
+// Read reads all of a stream within a limit; the error beyond it is a *LimitError.
+func Read(r io.Reader, name string, limit Limit) ([]byte, error) {
+	data, err := io.ReadAll(io.LimitReader(r, limit.Bytes+1))
+	if err == nil && int64(len(data)) > limit.Bytes {
+		err = limit.Exceeded(name)
+	}
+	return data, err
+}

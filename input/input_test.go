@@ -1,0 +1,67 @@
+package input
+
+import (
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+func TestHarmless(t *testing.T) {
+	for text, want := range map[string]string{
+		"a\x1b[31mb\x07\u202ec\td\ne\u009b": "a[31mbc\td\ne",
+		"\x00\x7f\u0085\u2066\u200f\ufeff":  "",
+		"Fähre ⛴":                           "Fähre ⛴",
+		"a\xffb":                            "a\uFFFDb",
+		"x\U000E0041y":                      "xy",
+	} {
+		if got := Harmless(text); got != want {
+			t.Errorf("Harmless(%q) is %q, want %q", text, got, want)
+		}
+	}
+	if got := OneLine("a\nb\tc\u2028d\x1b"); got != "a b cd" {
+		t.Errorf("on one line: %q", got)
+	}
+}
+
+func FuzzHarmless(f *testing.F) {
+	f.Add("a\x1b[2Jb\u202e")
+	f.Fuzz(func(t *testing.T, text string) {
+		for _, r := range Harmless(text) {
+			if r != '\n' && r != '\t' && Obeyed(r) {
+				t.Errorf("%q holds %q", Harmless(text), r)
+			}
+		}
+		if strings.ContainsAny(OneLine(text), "\n\r\t") {
+			t.Errorf("%q is more than one line", OneLine(text))
+		}
+	})
+}
+
+// What is no file is refused without waiting for it, and a file beyond its limit without reading it.
+func TestReadFile(t *testing.T) {
+	dir := t.TempDir()
+	file := filepath.Join(dir, "file")
+	if err := os.WriteFile(file, []byte("12345"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if data, err := ReadFile(file, Limit{"a test", 5}); err != nil || string(data) != "12345" {
+		t.Errorf("a file within its limit: %q, %v", data, err)
+	}
+	var beyond *LimitError
+	if _, err := ReadFile(file, Limit{"a test", 4}); !errors.As(err, &beyond) || !strings.Contains(err.Error(), "a test may hold at most 4 bytes") {
+		t.Errorf("a file beyond its limit: %v", err)
+	}
+	var other *KindError
+	if _, err := ReadFile(dir, Manifest); !errors.As(err, &other) || other.Kind != "a folder" {
+		t.Errorf("a folder: %v", err)
+	}
+	if _, err := ReadFile(os.DevNull, Manifest); !errors.As(err, &other) || other.Kind != "a device" {
+		t.Errorf("a device: %v", err)
+	}
+	if _, err := ReadFile(filepath.Join(dir, "none"), Manifest); !errors.Is(err, fs.ErrNotExist) {
+		t.Errorf("nothing: %v", err)
+	}
+}

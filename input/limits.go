@@ -1,0 +1,75 @@
+// Package input reads what comes from outside (files of a repository, documents of a registry, archives) within limits,
+// and makes text from outside fit for a terminal. Everything here is hostile until it was checked.
+//
+// limits.go lists every limit. A limit that is exceeded is a *LimitError, whose message names it.
+package input
+
+import "fmt"
+
+// A Limit bounds the size of one kind of input, in bytes.
+type Limit struct {
+	What  string // what is bounded, as messages name it
+	Bytes int64
+}
+
+// The limits of files. None can be configured: a file beyond its limit is a mistake, or an attack.
+var (
+	Configuration = Limit{"a configuration", 4 << 20}
+	Manifest      = Limit{"a manifest", 16 << 20}
+	Lock          = Limit{"a lock", 64 << 20}
+	Plan          = Limit{"a plan", 16 << 20}
+	Advice        = Limit{"an advice file", 4 << 20}
+	Inventory     = Limit{"an inventory", 16 << 20}
+	Source        = Limit{"a source file", 16 << 20}
+	VersionFile   = Limit{"a version file", 1 << 20}
+	Universe      = Limit{"a universe file", 64 << 20}
+	State         = Limit{"a file of Molt's own", 256 << 20} // journal, ledger and backups, which Molt wrote itself
+)
+
+// The limits of what registries answer.
+var (
+	Document = Limit{"a registry document", 64 << 20}
+	Archive  = Limit{"an archive", 256 << 20}
+	Unpacked = Limit{"the unpacked files of an archive", 1 << 30}
+	Log      = Limit{"a change log", 20 << 20}
+)
+
+// Limits that are counts.
+const (
+	// Depth is how deep JSON and YAML may nest.
+	Depth = 200
+	// Aliases is how many times a YAML text may refer back to an anchor.
+	Aliases = 1000
+	// ArchiveEntries is how many entries an archive may have.
+	ArchiveEntries = 200_000
+	// LogLine is how long a line of a change log may be; what is longer is cut there.
+	LogLine = 2000
+	// LogLines is how many lines of a change log are read.
+	LogLines = 400_000
+)
+
+// A LimitError reports input beyond a limit.
+type LimitError struct {
+	Name  string // of the input: a file or an address
+	Limit string // which limit, with its size: "a manifest may hold at most 16 MB"
+}
+
+func (e *LimitError) Error() string { return fmt.Sprintf("%s: %s", e.Name, e.Limit) }
+
+// Exceeded returns the error for an input beyond the limit.
+func (l Limit) Exceeded(name string) *LimitError {
+	return &LimitError{name, fmt.Sprintf("%s may hold at most %s", l.What, Size(l.Bytes))}
+}
+
+// Size writes a number of bytes for people.
+func Size(bytes int64) string {
+	switch {
+	case bytes >= 1<<30 && bytes%(1<<30) == 0:
+		return fmt.Sprintf("%d GB", bytes>>30)
+	case bytes >= 1<<20:
+		return fmt.Sprintf("%d MB", bytes>>20)
+	case bytes >= 1<<10:
+		return fmt.Sprintf("%d kB", bytes>>10)
+	}
+	return fmt.Sprintf("%d bytes", bytes)
+}
