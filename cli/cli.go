@@ -17,6 +17,7 @@ import (
 
 	"molt/app"
 	"molt/ecosystem"
+	"molt/input"
 	"molt/render"
 )
 
@@ -166,7 +167,7 @@ func (c *call) ecosystem() (ecosystem.Ecosystem, error) {
 
 // say prints a message for people beside the result.
 func (c *call) say(format string, args ...any) {
-	fmt.Fprintf(c.errout, format+"\n", args...)
+	fmt.Fprintln(c.errout, input.Harmless(fmt.Sprintf(format, args...)))
 }
 
 // page returns where text results go.
@@ -213,6 +214,7 @@ func (c *call) show(doc any, text func(*render.Page)) error {
 	if c.format == "json" {
 		return render.JSON(c.out, doc)
 	}
-	text(c.page())
-	return nil
+	p := c.page()
+	text(p)
+	return p.Err()
 }

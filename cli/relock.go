@@ -45,7 +45,7 @@ releases; and the lock is solved anew, near to what both had. It says what it to
 					if dry {
 						word = "would hold"
 					}
-					fmt.Fprintf(p.W, "%s %s %d packages for %d declarations.\n", s.a.Eco.Lock(), word, len(lock.Packages), len(lock.Roots))
+					p.Line("%s %s %d packages for %d declarations.", s.a.Eco.Lock(), word, len(lock.Packages), len(lock.Roots))
 				})
 			})
 		},

@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
+	"molt/input"
 	"molt/render"
 )
 
@@ -127,7 +128,7 @@ func (s *session) watcher() app.Watcher {
 	if s.quiet {
 		return app.Watcher{}
 	}
-	return app.Watcher{Begin: func(name string) { s.still(); s.say("checking: %s", name) }, Output: s.errout,
+	return app.Watcher{Begin: func(name string) { s.still(); s.say("checking: %s", name) }, Output: input.Shown(s.errout),
 		Tried: func(t app.Trial) {
 			says := ""
 			if t.Says != "" {
@@ -227,7 +228,7 @@ that nothing is lost.
 			}
 			if err := c.show(render.BackDoc{Schema: "molt/back/1", Stages: back.Stages}, func(p *render.Page) {
 				for _, s := range back.Stages {
-					fmt.Fprintf(p.W, "took back %s\n", s)
+					p.Line("took back %s", s)
 				}
 			}); err != nil || !commit {
 				return err

@@ -11,6 +11,7 @@ import (
 
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/input"
 )
 
 // LockFormat is the version of the molt.lock format that this Molt writes, and the newest that it reads.
@@ -156,7 +157,7 @@ func quoted(s string) string {
 	enc := json.NewEncoder(&b)
 	enc.SetEscapeHTML(false)
 	_ = enc.Encode(s) // a string always has an encoding
-	return strings.TrimSuffix(b.String(), "\n")
+	return string(input.EscapeJSON([]byte(strings.TrimSuffix(b.String(), "\n"))))
 }
 
 // edgeKey writes an edge's own side: "name constraint", "name=package constraint" for an alias, with "maybe " before

@@ -65,3 +65,27 @@ func TestReadFile(t *testing.T) {
 		t.Errorf("nothing: %v", err)
 	}
 }
+
+// What programs print arrives whole, however it is cut, and without what a terminal would obey.
+func TestShown(t *testing.T) {
+	const text = "10 %\r20 %\r\nFähre\x1b[31m rot\u202e\n⛴\n"
+	const want = "10 %\n20 %\nFähre[31m rot\n⛴\n"
+	for size := 1; size < 8; size++ {
+		var b strings.Builder
+		w := Shown(&b)
+		for at := 0; at < len(text); at += size {
+			if n, err := w.Write([]byte(text[at:min(at+size, len(text))])); err != nil || n == 0 {
+				t.Fatal(n, err)
+			}
+		}
+		if b.String() != want {
+			t.Errorf("cut in %d: %q", size, b.String())
+		}
+	}
+}
+
+func TestEscapeJSON(t *testing.T) {
+	if got := string(EscapeJSON([]byte("{\n\"a\": \"x\u009b\u202e\U000E0041\x7f\"}"))); got != "{\n\"a\": \"x\\u009b\\u202e\\udb40\\udc41\\u007f\"}" {
+		t.Errorf("escaped: %s", got)
+	}
+}

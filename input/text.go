@@ -1,8 +1,11 @@
 package input
 
 import (
+	"bytes"
+	"fmt"
 	"strings"
 	"unicode"
+	"unicode/utf16"
 )
 
 // Harmless takes out of a text from outside what a terminal would obey: control characters (C0, DEL and C1) but for line
@@ -51,4 +54,25 @@ func Obeyed(r rune) bool {
 		return true
 	}
 	return false
+}
+
+// EscapeJSON writes the characters of a JSON text that a terminal may obey as \u escapes, which mean the same (RFC 8259,
+// section 7). Line ends and tabs between values stay.
+func EscapeJSON(text []byte) []byte {
+	if !bytes.ContainsFunc(text, func(r rune) bool { return r != '\n' && r != '\t' && Obeyed(r) }) {
+		return text
+	}
+	var b bytes.Buffer
+	for _, r := range string(text) {
+		switch {
+		case r == '\n' || r == '\t' || !Obeyed(r):
+			b.WriteRune(r)
+		case r > 0xffff:
+			high, low := utf16.EncodeRune(r)
+			fmt.Fprintf(&b, `\u%04x\u%04x`, high, low)
+		default:
+			fmt.Fprintf(&b, `\u%04x`, r)
+		}
+	}
+	return b.Bytes()
 }

@@ -168,7 +168,7 @@ func (p *Page) Assess(doc AssessDoc) {
 	p.waits(doc)
 	if doc.Untangle != nil {
 		for _, c := range doc.Untangle.Contested {
-			p.line("")
+			p.Line("")
 			p.contest(c)
 		}
 	}
@@ -178,8 +178,8 @@ func (p *Page) Assess(doc AssessDoc) {
 		if len(all) == 0 {
 			continue
 		}
-		p.line("")
-		p.line("%s %s", p.styled(bold, fmt.Sprintf("%s (%d)", s.standing, len(all))), p.styled(faint, s.means))
+		p.Line("")
+		p.Line("%s %s", p.styled(bold, fmt.Sprintf("%s (%d)", s.standing, len(all))), p.styled(faint, s.means))
 		if s.standing == upgrade.Silent {
 			var names []string
 			for _, d := range all {
@@ -244,21 +244,21 @@ func (p *Page) touches(all []TouchDoc) {
 	if len(all) == 0 {
 		return
 	}
-	p.line("")
-	p.line("%s %s", p.styled(bold, fmt.Sprintf("advice (%d)", len(all))), p.styled(faint, "what upgrade guides say that touches this application"))
+	p.Line("")
+	p.Line("%s %s", p.styled(bold, fmt.Sprintf("advice (%d)", len(all))), p.styled(faint, "what upgrade guides say that touches this application"))
 	by := func(t TouchDoc) string { return fmt.Sprintf("%s %s, %s (%s)", t.About, t.To, t.Source, t.Confidence) }
 	for i, t := range all {
 		if i == 0 || by(all[i-1]) != by(t) {
-			p.line("  %s", p.styled(faint, by(t)))
+			p.Line("  %s", p.styled(faint, by(t)))
 		}
 		p.wrapped("    ", t.Says)
 		if len(t.Found) > 0 {
 			for _, l := range wrap("in "+strings.Join(t.Found, ", "), p.Width-6) {
-				p.line("      %s", p.styled(faint, l))
+				p.Line("      %s", p.styled(faint, l))
 			}
 		}
 		if t.Link != "" && !strings.Contains(t.Says, t.Link) {
-			p.line("      %s", p.styled(faint, t.Link))
+			p.Line("      %s", p.styled(faint, t.Link))
 		}
 	}
 }
@@ -309,12 +309,12 @@ func (p *Page) assessed(all []AssessedDoc) {
 		wide = max(wide, lipgloss.Width(d.Name))
 	}
 	for _, d := range all {
-		p.line("  %s%s  %s", p.styled(bold, d.Name), strings.Repeat(" ", wide-lipgloss.Width(d.Name)), moveOf(d)+p.styled(faint, by(d)+serving(d)))
+		p.Line("  %s%s  %s%s", p.styled(bold, d.Name), blanks(wide-lipgloss.Width(d.Name)), moveOf(d), p.styled(faint, by(d)+serving(d)))
 		for _, e := range d.Evidence {
 			lines := wrap(e.Says, p.Width-15)
-			p.line("      %s%s  %s", p.cell(graded(e.Grade)), strings.Repeat(" ", 7-len(e.Grade)), p.styled(faint, lines[0]))
+			p.Line("      %s%s  %s", p.cell(graded(e.Grade)), blanks(7-len(e.Grade)), p.styled(faint, lines[0]))
 			for _, l := range lines[1:] {
-				p.line("               %s", p.styled(faint, l))
+				p.Line("               %s", p.styled(faint, l))
 			}
 		}
 	}

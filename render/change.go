@@ -63,7 +63,7 @@ func (p *Page) Change(doc ChangeDoc) {
 	}
 	p.table("  ", rows)
 	if len(doc.Lock) > 0 {
-		p.line("")
+		p.Line("")
 		p.heading("In the lock")
 		rows = nil
 		for _, d := range doc.Lock {
@@ -76,19 +76,19 @@ func (p *Page) Change(doc ChangeDoc) {
 		p.table("  ", rows)
 	}
 	if len(doc.Remarks) > 0 {
-		p.line("")
+		p.Line("")
 	}
 	for _, r := range doc.Remarks {
 		p.wrapped("", r+".")
 	}
 	if len(doc.Uses) > 0 {
-		p.line("")
+		p.Line("")
 		p.verdict(notice, "Still in use")
 		for _, u := range doc.Uses {
 			if u.File != "" {
-				p.line("  %s:%d imports %s", u.File, u.Line, u.Package)
+				p.Line("  %s:%d imports %s", u.File, u.Line, u.Package)
 			} else {
-				p.line("  %s needs %s, which therefore stays in the lock", u.By, u.Package)
+				p.Line("  %s needs %s, which therefore stays in the lock", u.By, u.Package)
 			}
 		}
 	}
@@ -96,11 +96,11 @@ func (p *Page) Change(doc ChangeDoc) {
 
 // Changed says whether a change that was printed is on disk.
 func (p *Page) Changed(doc ChangeDoc) {
-	p.line("")
+	p.Line("")
 	if doc.Written {
-		p.line("%s", p.styled(good, "Written; molt back takes it back."))
+		p.Line("%s", p.styled(good, "Written; molt back takes it back."))
 	} else {
-		p.line("%s", p.styled(faint, "Nothing was written."))
+		p.Line("%s", p.styled(faint, "Nothing was written."))
 	}
 }
 

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"molt/core/upgrade"
+	"molt/input"
 )
 
 // CompareDoc is "molt/compare/1".
@@ -80,7 +81,7 @@ func (p *Page) Compare(doc CompareDoc) {
 		if len(part.all) == 0 {
 			continue
 		}
-		p.line("")
+		p.Line("")
 		p.heading("%s", part.title)
 		var rows [][]cell
 		for _, d := range part.all {
@@ -126,11 +127,12 @@ func CompareMarkdown(w io.Writer, doc CompareDoc) error {
 		table(rest)
 		b.WriteString("\n</details>\n")
 	}
-	_, err := io.WriteString(w, b.String())
+	_, err := io.WriteString(w, input.Harmless(b.String()))
 	return err
 }
 
 // escapeMarkdown makes text literal in Markdown.
 func escapeMarkdown(text string) string {
+	text = input.OneLine(text)
 	return strings.NewReplacer("\\", "\\\\", "|", "\\|", "*", "\\*", "_", "\\_", "`", "\\`", "<", "&lt;", "[", "\\[").Replace(text)
 }

@@ -237,11 +237,11 @@ func (p *Page) Dossier(doc DossierDoc) {
 	put("home", doc.Homepage)
 	put("source", doc.Repository)
 	p.table("  ", rows)
-	p.line("")
+	p.Line("")
 	p.heading("Releases")
 	p.table("  ", doc.releaseRows(p.Width >= narrow))
 	if doc.Hidden > 0 {
-		p.line("%s", p.styled(faint, fmt.Sprintf("  and %d more; --most 0 and --previews show them", doc.Hidden)))
+		p.Line("%s", p.styled(faint, fmt.Sprintf("  and %d more; --most 0 and --previews show them", doc.Hidden)))
 	}
 	if len(doc.Log) == 0 {
 		if doc.NoLog != "" {
@@ -249,11 +249,11 @@ func (p *Page) Dossier(doc DossierDoc) {
 		}
 		return
 	}
-	p.line("")
+	p.Line("")
 	p.heading("Change log up to %s", doc.To)
 	for _, e := range doc.Log {
-		p.line("")
-		p.line("  %s", p.styled(bold, e.Release))
+		p.Line("")
+		p.Line("  %s", p.styled(bold, e.Release))
 		for _, part := range []struct {
 			lines []string
 			style cell
@@ -264,7 +264,7 @@ func (p *Page) Dossier(doc DossierDoc) {
 					if i > 0 {
 						text = "  " + text
 					}
-					p.line("%s", strings.TrimRight(indent+p.cell(cell{text, part.style.style}), " "))
+					p.Line("%s%s", inked(indent), p.cell(cell{text, part.style.style}))
 				}
 			}
 		}

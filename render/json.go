@@ -1,14 +1,22 @@
 package render
 
 import (
+	"bytes"
 	"encoding/json"
 	"io"
+
+	"molt/input"
 )
 
 // JSON writes a document with an indent of two spaces.
 func JSON(w io.Writer, doc any) error {
-	enc := json.NewEncoder(w)
+	var b bytes.Buffer
+	enc := json.NewEncoder(&b)
 	enc.SetEscapeHTML(false)
 	enc.SetIndent("", "  ")
-	return enc.Encode(doc)
+	if err := enc.Encode(doc); err != nil {
+		return err
+	}
+	_, err := w.Write(input.EscapeJSON(b.Bytes()))
+	return err
 }

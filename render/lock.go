@@ -91,7 +91,7 @@ func (p *Page) Merged(doc LockDoc, lock, manifest string, both, dry bool) {
 	if both {
 		names = manifest + " " + lock
 	}
-	p.line("git add %s tells git so.", names)
+	p.Line("git add %s tells git so.", names)
 }
 
 // VerifyDoc is "molt/verify/1".

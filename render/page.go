@@ -9,14 +9,21 @@ import (
 	"time"
 
 	"charm.land/lipgloss/v2"
+
+	"molt/input"
 )
 
-// A Page is where text goes.
+// A Page is where text goes. Whatever is printed on it passes Line, which makes text from outside harmless: names, versions,
+// messages of registries and outputs of checks reach a terminal as text and never as commands to it.
 type Page struct {
-	W     io.Writer
-	Width int  // columns
-	Color bool // whether styles may be used; the text says everything without them too
+	W     io.Writer // use Line
+	Width int       // columns
+	Color bool      // whether styles may be used; the text says everything without them too
+	err   error
 }
+
+// Err returns the first error of writing, nil for none.
+func (p *Page) Err() error { return p.err }
 
 // narrow is the width below which tables become blocks.
 const narrow = 80
@@ -29,14 +36,39 @@ var (
 	notice = lipgloss.NewStyle().Foreground(lipgloss.Yellow)
 )
 
-func (p *Page) styled(s lipgloss.Style, text string) string {
+// Inked text is harmless and may hold the escape sequences of styles. Only styled, and what joins its results, makes any.
+type inked string
+
+// styled makes text harmless, and gives it a style.
+func (p *Page) styled(s lipgloss.Style, text string) inked {
+	text = input.OneLine(text)
 	if !p.Color || text == "" {
-		return text
+		return inked(text)
 	}
-	return s.Render(text)
+	return inked(s.Render(text))
 }
 
-func (p *Page) line(format string, args ...any) { fmt.Fprintf(p.W, format+"\n", args...) }
+// Line prints one line, without the blanks at its end. The format is the program's own; arguments that are not inked are
+// made harmless and stay on the line.
+func (p *Page) Line(format string, args ...any) {
+	if _, err := fmt.Fprintln(p.W, strings.TrimRight(string(ink(format, args...)), " ")); err != nil && p.err == nil {
+		p.err = err
+	}
+}
+
+// ink formats a piece of a line, as Line does.
+func ink(format string, args ...any) inked {
+	for i, arg := range args {
+		switch x := arg.(type) {
+		case inked, bool, int, int64, float64, rune:
+		case string:
+			args[i] = input.OneLine(x)
+		default:
+			args[i] = input.OneLine(fmt.Sprint(x))
+		}
+	}
+	return inked(fmt.Sprintf(format, args...))
+}
 
 // heading prints a line that begins a part.
 func (p *Page) heading(format string, args ...any) {
@@ -46,18 +78,19 @@ func (p *Page) heading(format string, args ...any) {
 // verdict prints a sentence in a style.
 func (p *Page) verdict(s lipgloss.Style, text string) {
 	for _, l := range wrap(text, p.Width) {
-		p.line("%s", p.styled(s, l))
+		p.Line("%s", p.styled(s, l))
 	}
 }
 
 // wrapped prints text under an indent, broken at spaces.
 func (p *Page) wrapped(indent, text string) {
 	for _, l := range wrap(text, p.Width-len(indent)) {
-		p.line("%s%s", indent, l)
+		p.Line("%s%s", indent, l)
 	}
 }
 
 func wrap(text string, width int) []string {
+	text = input.Harmless(text)
 	var lines []string
 	line := ""
 	for _, word := range strings.Fields(text) {
@@ -85,6 +118,11 @@ func plain(text string) cell { return cell{text: text} }
 // table prints rows under an indent, each column as wide as its widest cell. The last cell of a row goes below the row
 // when it does not fit beside it. On a narrow page every row of more than three cells is a block.
 func (p *Page) table(indent string, rows [][]cell) {
+	for _, row := range rows {
+		for i := range row {
+			row[i].text = input.OneLine(row[i].text)
+		}
+	}
 	var widths []int
 	for _, row := range rows {
 		for i, c := range row[:len(row)-1] {
@@ -103,30 +141,30 @@ func (p *Page) table(indent string, rows [][]cell) {
 		used := len(indent)
 		for i, c := range row[:len(row)-1] {
 			pad := strings.Repeat(" ", widths[i]-lipgloss.Width(c.text)+2)
-			b.WriteString(p.cell(c))
+			b.WriteString(string(p.cell(c)))
 			b.WriteString(pad)
 			used += widths[i] + 2
 		}
 		note := row[len(row)-1]
 		if lipgloss.Width(note.text) <= p.Width-used {
-			p.line("%s%s", indent, strings.TrimRight(b.String()+p.cell(note), " "))
+			p.Line("%s%s%s", indent, inked(b.String()), p.cell(note))
 			continue
 		}
-		p.line("%s%s", indent, strings.TrimRight(b.String(), " "))
+		p.Line("%s%s", indent, inked(b.String()))
 		for _, l := range wrap(note.text, p.Width-len(indent)-4) {
-			p.line("%s    %s", indent, p.cell(cell{l, note.style}))
+			p.Line("%s    %s", indent, p.cell(cell{l, note.style}))
 		}
 	}
 }
 
 // block prints a row as a line for its first cell, and below it the others, as many beside each other as there is room.
 func (p *Page) block(indent string, row []cell) {
-	p.line("%s%s", indent, p.cell(row[0]))
+	p.Line("%s%s", indent, p.cell(row[0]))
 	indent += "    "
-	line, used := "", len(indent)
+	line, used := inked(""), len(indent)
 	flush := func() {
 		if line != "" {
-			p.line("%s%s", indent, line)
+			p.Line("%s%s", indent, line)
 		}
 		line, used = "", len(indent)
 	}
@@ -140,7 +178,7 @@ func (p *Page) block(indent string, row []cell) {
 		}
 		if used+w > p.Width {
 			for _, l := range wrap(c.text, p.Width-len(indent)) {
-				p.line("%s%s", indent, p.cell(cell{l, c.style}))
+				p.Line("%s%s", indent, p.cell(cell{l, c.style}))
 			}
 			continue
 		}
@@ -154,12 +192,15 @@ func (p *Page) block(indent string, row []cell) {
 	flush()
 }
 
-func (p *Page) cell(c cell) string {
+func (p *Page) cell(c cell) inked {
 	if c.style == nil {
-		return c.text
+		return inked(input.OneLine(c.text))
 	}
 	return p.styled(*c.style, c.text)
 }
+
+// blanks fills up a column; what is too wide for it needs none.
+func blanks(n int) string { return strings.Repeat(" ", max(0, n)) }
 
 // span says a length of time the way people do: "3 days", "5 months", "1 year 2 months".
 func span(d time.Duration) string {
@@ -185,7 +226,7 @@ func count(n int, what string) string {
 }
 
 // Command prints a command line that is about to be run.
-func (p *Page) Command(line string) { p.line("%s %s", p.styled(faint, ">"), p.styled(bold, line)) }
+func (p *Page) Command(line string) { p.Line("%s %s", p.styled(faint, ">"), p.styled(bold, line)) }
 
 // Remark prints a line of a story.
 func (p *Page) Remark(text string) { p.wrapped("", text) }

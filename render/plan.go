@@ -165,25 +165,25 @@ func (p *Page) Plan(doc PlanDoc) {
 		p.verdict(bad, fmt.Sprintf("%s is out of reach today; %s can be done already.%s", doc.Goal, count(len(doc.Stages), "stage"), progress))
 	}
 	if doc.Branch != "" {
-		p.line("On the branch %s.", doc.Branch)
+		p.Line("On the branch %s.", doc.Branch)
 	}
 	if doc.Note != "" {
 		p.wrapped("", doc.Note)
 	}
 	for _, c := range doc.Costs {
 		for k, l := range wrap(strings.ToUpper(c[:1])+c[1:]+".", p.Width-2) {
-			p.line("%s%s", strings.Repeat(" ", min(k, 1)*2), p.styled(notice, l))
+			p.Line("%s%s", strings.Repeat(" ", min(k, 1)*2), p.styled(notice, l))
 		}
 	}
 	for n, s := range doc.Stages {
-		p.line("")
+		p.Line("")
 		p.stageHead(n+1, s)
 		p.changes(s)
 	}
 	if doc.Untangle == nil {
 		return
 	}
-	p.line("")
+	p.Line("")
 	p.heading("Then there is a wall")
 	for _, w := range doc.Wall {
 		p.wrapped("  ", w)
@@ -200,7 +200,7 @@ func (p *Page) beyond(stages []PlanStage) {
 	if len(stages) == 0 {
 		return
 	}
-	p.line("")
+	p.Line("")
 	p.heading("Beyond it, as a sketch, as if what is in the way were not there")
 	var rows [][]cell
 	for _, s := range stages {
@@ -231,13 +231,13 @@ func (p *Page) renewal(r RenewalDoc) {
 		for _, text := range all {
 			p.wrapped("  ", text)
 		}
-		p.line("")
+		p.Line("")
 	}
 	part("What has changed", r.Changed)
 	part("What people decided, and still holds", r.Kept)
 	part("What people decided, and holds no longer", r.Lost)
 	if len(r.Changed) == 0 {
-		p.line("Nothing has changed since the plan was made.")
+		p.Line("Nothing has changed since the plan was made.")
 	}
 }
 
@@ -247,10 +247,10 @@ func (p *Page) Split(doc PlanDoc, first, second string) {
 		if s.ID == first || s.ID == second {
 			p.stageHead(n+1, s)
 			p.changes(s)
-			p.line("")
+			p.Line("")
 		}
 	}
-	p.line("The plan has these two in place of one.")
+	p.Line("The plan has these two in place of one.")
 }
 
 func (p *Page) stageHead(n int, s PlanStage) {
@@ -277,16 +277,16 @@ func (p *Page) stageHead(n int, s PlanStage) {
 	}
 	head := fmt.Sprintf("%s%-2d %s", mark, n, s.ID)
 	if lipgloss.Width(head)+2+lipgloss.Width(s.Title) <= p.Width {
-		p.line("%s  %s", p.styled(bold, head), p.styled(faint, s.Title))
+		p.Line("%s  %s", p.styled(bold, head), p.styled(faint, s.Title))
 	} else {
-		p.line("%s", p.styled(bold, head))
+		p.Line("%s", p.styled(bold, head))
 		p.wrapped("     ", s.Title)
 	}
 	for _, l := range wrap(tail, p.Width-5) {
-		p.line("     %s", p.styled(faint, l))
+		p.Line("     %s", p.styled(faint, l))
 	}
 	if s.Family != "" {
-		p.line("     %s", p.styled(faint, "in step: "+s.Family))
+		p.Line("     %s", p.styled(faint, "in step: "+s.Family))
 	}
 	if s.Note != "" {
 		p.wrapped("     ", s.Note)
@@ -308,9 +308,9 @@ func (p *Page) changes(s PlanStage) {
 		}
 		for _, n := range c.Notes {
 			lines := wrap(c.Name+" "+n, p.Width-15)
-			p.line("     %s  %s", p.styled(notice, "breaking"), lines[0])
+			p.Line("     %s  %s", p.styled(notice, "breaking"), lines[0])
 			for _, l := range lines[1:] {
-				p.line("               %s", l)
+				p.Line("               %s", l)
 			}
 		}
 	}
@@ -347,9 +347,9 @@ func (p *Page) raises(all []RuntimeDoc) {
 func (p *Page) advice(all []GuidanceDoc) {
 	for i, a := range all {
 		lines := wrap(a.Says, p.Width-13)
-		p.line("     %s  %s", p.styled(notice, "advice"), lines[0])
+		p.Line("     %s  %s", p.styled(notice, "advice"), lines[0])
 		for _, l := range lines[1:] {
-			p.line("             %s", l)
+			p.Line("             %s", l)
 		}
 		var tail []string
 		if len(a.Found) > 0 {
@@ -365,7 +365,7 @@ func (p *Page) advice(all []GuidanceDoc) {
 			continue
 		}
 		for _, l := range wrap(strings.Join(tail, "; "), p.Width-13) {
-			p.line("             %s", p.styled(faint, l))
+			p.Line("             %s", p.styled(faint, l))
 		}
 	}
 }
@@ -385,7 +385,7 @@ func (p *Page) aims(all []PlanAim) {
 		text += "; not proven: " + strings.Join(open, ", ")
 	}
 	for _, l := range wrap(text, p.Width-5) {
-		p.line("     %s", p.styled(faint, l))
+		p.Line("     %s", p.styled(faint, l))
 	}
 }
 

@@ -121,7 +121,7 @@ func (p *Page) Range(doc RangeDoc) {
 			if i > 0 {
 				word = ""
 			}
-			p.line("%-8s %s", word, p.styled(*part.cell.style, l))
+			p.Line("%-8s %s", word, p.styled(*part.cell.style, l))
 		}
 	}
 }
@@ -170,20 +170,20 @@ func (p *Page) lanes(doc RangeDoc) {
 			if at > 0 {
 				major, note = "", ""
 			}
-			pad := strings.Repeat(" ", wide-len(part))
+			pad := blanks(wide - len(part))
 			for k, text := range wrap(note, p.Width-label-wide-6) {
 				if k == 0 {
-					p.line("%s", strings.TrimRight(fmt.Sprintf("  %*s  %s%s  %s", label, major, p.styled(*style, part), pad, text), " "))
+					p.Line("  %*s  %s%s  %s", label, major, p.styled(*style, part), pad, text)
 				} else {
-					p.line("  %*s  %*s  %s", label, "", wide, "", text)
+					p.Line("  %*s  %*s  %s", label, "", wide, "", text)
 				}
 			}
 		}
 	}
-	p.line("%s", p.styled(faint, doc.legend()))
+	p.Line("%s", p.styled(faint, doc.legend()))
 	switch {
 	case doc.Refused != "":
-		p.line("The first release above that it refuses is %s.", doc.Refused)
+		p.Line("The first release above that it refuses is %s.", doc.Refused)
 	case doc.Bounded != nil && !*doc.Bounded:
 		p.wrapped("", "It has no upper end: every later release will be admitted, whatever it breaks.")
 	}

@@ -92,7 +92,7 @@ func NewOwnVersionDoc(o *app.OwnVersion) OwnVersionDoc {
 func (p *Page) OwnVersion(doc OwnVersionDoc) {
 	switch {
 	case doc.To == "":
-		p.line("Nothing calls for another version of the application itself.")
+		p.Line("Nothing calls for another version of the application itself.")
 	case doc.Written:
 		p.wrapped("", fmt.Sprintf("The application's own version went from %s to %s: %s.", doc.From, doc.To, doc.Why))
 	default:
@@ -158,7 +158,7 @@ func (p *Page) Step(doc StepDoc) {
 	p.before(doc.Before)
 	for _, n := range doc.Notes {
 		for _, l := range wrap(n, p.Width) {
-			p.line("%s", p.styled(notice, l))
+			p.Line("%s", p.styled(notice, l))
 		}
 	}
 	switch {
@@ -181,18 +181,18 @@ func (p *Page) Step(doc StepDoc) {
 	if doc.Culprit != nil {
 		p.culprit(doc.Stage.ID, *doc.Culprit)
 	} else if !doc.Passed && doc.Stage.Raise == nil && len(doc.Stage.Changes) > 1 {
-		p.line("molt step --find-culprit finds out which of its %s it is.", count(len(doc.Stage.Changes), "change"))
+		p.Line("molt step --find-culprit finds out which of its %s it is.", count(len(doc.Stage.Changes), "change"))
 	}
 	if !doc.Passed {
 		return
 	}
 	if doc.Left == 0 {
-		p.line("That was the last stage.")
+		p.Line("That was the last stage.")
 		if doc.Own != nil {
 			p.OwnVersion(*doc.Own)
 		}
 	} else {
-		p.line("%s left.", count(doc.Left, "stage"))
+		p.Line("%s left.", count(doc.Left, "stage"))
 	}
 }
 
@@ -207,10 +207,10 @@ func (p *Page) before(all []CheckDoc) {
 	switch {
 	case len(all) == 0:
 	case failed == nil:
-		p.line("%s", p.styled(faint, fmt.Sprintf("The state before was checked first: %s passed.", count(len(all), "check"))))
+		p.Line("%s", p.styled(faint, fmt.Sprintf("The state before was checked first: %s passed.", count(len(all), "check"))))
 	default:
 		for _, l := range wrap(fmt.Sprintf("The state before was checked first: %s failed already; no stage is blamed for that.", strings.Join(failed, ", ")), p.Width) {
-			p.line("%s", p.styled(notice, l))
+			p.Line("%s", p.styled(notice, l))
 		}
 	}
 }
@@ -227,7 +227,7 @@ func (p *Page) check(c CheckDoc, byHand bool) {
 	default:
 		word, style = "failed", bad
 	}
-	text := fmt.Sprintf("  %s  %s", p.styled(style, word), c.Name)
+	text := ink("  %s  %s", p.styled(style, word), c.Name)
 	if c.Task {
 		text += p.styled(faint, " (task)")
 	}
@@ -237,12 +237,12 @@ func (p *Page) check(c CheckDoc, byHand bool) {
 	if c.Seconds > 0 {
 		text += p.styled(faint, fmt.Sprintf("  %.1f s", c.Seconds))
 	}
-	p.line("%s", text)
+	p.Line("%s", text)
 	if c.Says != "" {
 		p.wrapped("          ", c.Says)
 	}
 	if !c.Passed && c.Log != "" {
-		p.line("          whole output: %s", c.Log)
+		p.Line("          whole output: %s", c.Log)
 	}
 }
 
@@ -254,7 +254,7 @@ func (p *Page) culprit(stage string, c CulpritDoc) {
 			ran++
 		}
 	}
-	p.line("")
+	p.Line("")
 	verb := "makes"
 	if len(c.Changes) > 1 {
 		verb = "together make"
@@ -277,20 +277,20 @@ func (p *Page) culprit(stage string, c CulpritDoc) {
 			if k > 0 {
 				word = ""
 			}
-			p.line("  %s%s  %s", p.styled(style, word), strings.Repeat(" ", 6-len(word)), l)
+			p.Line("  %s%s  %s", p.styled(style, word), blanks(6-len(word)), l)
 		}
 	}
-	p.line("")
+	p.Line("")
 	switch {
 	case len(c.Split) > 0:
 		p.wrapped("", fmt.Sprintf("The plan now has %s with what passes, and behind it %s with the culprit.", c.Split[0], c.Split[1]))
 	case len(c.Rest) == 0:
-		p.line("No part of the stage fails on its own.")
+		p.Line("No part of the stage fails on its own.")
 	case c.Passes:
 		p.wrapped("", "The rest passes without it. To put it into a stage of its own:")
-		p.line("  molt plan --split %s --apart %s", stage, strings.Join(c.Changes, ","))
+		p.Line("  molt plan --split %s --apart %s", stage, strings.Join(c.Changes, ","))
 	default:
 		p.wrapped("", "The rest does not pass without it either: there is more than one reason to fail, or it does not resolve. To look on, put it into a stage of its own:")
-		p.line("  molt plan --split %s --apart %s", stage, strings.Join(c.Changes, ","))
+		p.Line("  molt plan --split %s --apart %s", stage, strings.Join(c.Changes, ","))
 	}
 }

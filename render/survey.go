@@ -104,7 +104,7 @@ func (p *Page) Survey(doc SurveyDoc) {
 	}
 	p.heading("%s", sentence+".")
 	if doc.Lag.Releases > 0 {
-		p.line("Added up, it is %s and %s behind.", count(doc.Lag.Releases, "release"), span(time.Duration(doc.Lag.Days)*24*time.Hour))
+		p.Line("Added up, it is %s and %s behind.", count(doc.Lag.Releases, "release"), span(time.Duration(doc.Lag.Days)*24*time.Hour))
 	}
 	if doc.Installed {
 		p.wrapped("", "There is no lock; what is shown as locked is what is installed.")
@@ -115,7 +115,7 @@ func (p *Page) Survey(doc SurveyDoc) {
 		if len(by[k]) == 0 {
 			continue
 		}
-		p.line("")
+		p.Line("")
 		p.heading("Behind by a %s", k)
 		rows := [][]cell{}
 		if p.Width >= narrow {
@@ -127,7 +127,7 @@ func (p *Page) Survey(doc SurveyDoc) {
 		p.table("  ", rows)
 	}
 	if len(odd) > 0 {
-		p.line("")
+		p.Line("")
 		p.heading("Cannot tell")
 		var rows [][]cell
 		for _, r := range odd {
@@ -166,12 +166,12 @@ func (p *Page) currentRows(current []SurveyRow) {
 		}
 	}
 	if len(flagged) > 0 {
-		p.line("")
+		p.Line("")
 		p.heading("Current, with a remark")
 		p.table("  ", flagged)
 	}
 	if len(names) > 0 {
-		p.line("")
+		p.Line("")
 		p.heading("Current")
 		slices.Sort(names)
 		p.wrapped("  ", strings.Join(names, ", "))

@@ -62,16 +62,16 @@ func traceLinks(links []upgrade.Link) []TraceLink {
 func (p *Page) Trace(doc TraceDoc) {
 	for i, r := range doc.Releases {
 		if i > 0 {
-			p.line("")
+			p.Line("")
 		}
 		p.heading("%s, asked for by %s", r.ID, count(r.Askers, "package"))
 		switch {
 		case r.Next == "":
-			p.line("  It is the newest release.")
+			p.Line("  It is the newest release.")
 		case len(r.Keepers) == 0:
-			p.line("  Nothing keeps it from %s.", r.Next)
+			p.Line("  Nothing keeps it from %s.", r.Next)
 		default:
-			p.line("  Kept from %s by", r.Next)
+			p.Line("  Kept from %s by", r.Next)
 			var rows [][]cell
 			for _, k := range r.Keepers {
 				rows = append(rows, []cell{{asker(k), &bold}, {k.asks(), nil}})
@@ -79,26 +79,26 @@ func (p *Page) Trace(doc TraceDoc) {
 			p.table("    ", rows)
 		}
 		for _, chain := range r.Chains {
-			p.line("")
+			p.Line("")
 			for depth, l := range chain {
 				indent := strings.Repeat("  ", depth+1)
 				if depth == 0 {
-					p.line("%s%s %s", indent, p.styled(faint, asker(l)), l.asks())
+					p.Line("%s%s %s", indent, p.styled(faint, asker(l)), l.asks())
 					indent += "  "
 				}
 				if depth > 0 {
 					indent += "  "
-					p.line("%s%s", indent[2:], p.styled(faint, "which asks for ")+l.asks())
+					p.Line("%s%s%s", indent[2:], p.styled(faint, "which asks for "), l.asks())
 				}
 				if depth == len(chain)-1 {
-					p.line("%s%s", indent, p.styled(bold, l.To))
+					p.Line("%s%s", indent, p.styled(bold, l.To))
 				} else {
-					p.line("%s%s", indent, l.To)
+					p.Line("%s%s", indent, l.To)
 				}
 			}
 		}
 		if r.More > 0 {
-			p.line("  and %d more of the same length", r.More)
+			p.Line("  and %d more of the same length", r.More)
 		}
 	}
 }
@@ -210,11 +210,11 @@ func (p *Page) Fit(doc FitDoc) {
 	}
 	p.table("  ", rows)
 	if len(doc.Contested) > 0 {
-		p.line("")
+		p.Line("")
 		p.heading("In the way of %s", refused)
 		for i, c := range doc.Contested {
 			if i > 0 {
-				p.line("")
+				p.Line("")
 			}
 			p.contest(c)
 		}

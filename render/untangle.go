@@ -138,19 +138,19 @@ func (p *Page) Untangle(doc UntangleDoc) {
 	}
 	for i, c := range doc.Contested {
 		if i > 0 || len(doc.Blocked) > 0 || doc.Tangles > 1 {
-			p.line("")
+			p.Line("")
 		}
 		p.contest(c)
 	}
 	for i, r := range doc.Remarks {
 		if i == 0 {
-			p.line("")
+			p.Line("")
 		}
 		p.wrapped("", strings.ToUpper(r[:1])+r[1:]+".")
 	}
 	if doc.Unwanted {
-		p.line("")
-		p.line("Nothing was written.")
+		p.Line("")
+		p.Line("Nothing was written.")
 		return
 	}
 	p.ways(doc.Ways)
@@ -179,7 +179,7 @@ func (p *Page) contest(c ContestDoc) {
 			tall = max(tall, len(lines))
 		}
 		if first > 0 {
-			p.line("")
+			p.Line("")
 		}
 		for y := range tall {
 			b := strings.Builder{}
@@ -188,12 +188,12 @@ func (p *Page) contest(c ContestDoc) {
 				if y < len(lines) {
 					text = lines[y]
 				}
-				b.WriteString(p.cell(text))
+				b.WriteString(string(p.cell(text)))
 				if x < len(texts)-1 {
-					b.WriteString(strings.Repeat(" ", max(0, width-lipgloss.Width(text.text))) + " | ")
+					b.WriteString(blanks(width-lipgloss.Width(text.text)) + " | ")
 				}
 			}
-			p.line("  %s", strings.TrimRight(b.String(), " "))
+			p.Line("  %s", inked(b.String()))
 		}
 	}
 }
@@ -235,7 +235,7 @@ func sideLines(s SideDoc, width int) []cell {
 
 // ways prints the ways out, the cheapest first, each with its cost and the command that takes it.
 func (p *Page) ways(ways []WayDoc) {
-	p.line("")
+	p.Line("")
 	if len(ways) == 0 {
 		p.heading("No way out was found among the releases that are published.")
 		return
@@ -247,7 +247,7 @@ func (p *Page) ways(ways []WayDoc) {
 			if k > 0 {
 				head = strings.Repeat(" ", len(head))
 			}
-			p.line("%s%s", head, p.styled(bold, l))
+			p.Line("%s%s", head, p.styled(bold, l))
 		}
 		if w.Command != "" || w.Kind == upgrade.RaiseWay {
 			p.wrapped("     ", "costs "+strings.Join([]string{count(w.Lines, "line"), count(w.Majors, "breaking move"), count(w.Locked, "locked package")}, ", "))
@@ -255,7 +255,7 @@ func (p *Page) ways(ways []WayDoc) {
 				p.wrapped("     ", "by hand: raise it, say so under \"runtime:\" in "+app.ConfigFile+", then molt relock")
 				continue
 			}
-			p.line("     %s", p.styled(good, w.Command))
+			p.Line("     %s", p.styled(good, w.Command))
 		}
 	}
 }
