@@ -238,8 +238,8 @@ func (a *App) adviceFrom(ctx context.Context, from string) ([]namedFile, error) 
 // adviceAt fetches a file of advice; it is kept in the cache like what registries answer.
 func (a *App) adviceAt(ctx context.Context, address string) ([]namedFile, error) {
 	u, err := url.Parse(address)
-	if err != nil || u.Path == "" {
-		return nil, &UsageError{fmt.Sprintf("%s: \"advice\" names %q: expected a file, a folder, or an address of a file", ConfigFile, address)}
+	if err != nil || u.Path == "" || u.User != nil {
+		return nil, &UsageError{fmt.Sprintf("%s: \"advice\" names something that is no file, folder or address of a file without user and password", ConfigFile)}
 	}
 	folder, name := path.Split(u.EscapedPath())
 	base := *u
@@ -252,7 +252,11 @@ func (a *App) adviceAt(ctx context.Context, address string) ([]namedFile, error)
 		return nil, &UsageError{fmt.Sprintf("%s: advice: %v", ConfigFile, err)}
 	}
 	defer client.Close()
-	data, err := client.Get(ctx, name, "application/yaml, application/json, text/plain")
+	data, err := client.Get(ctx, registry.Request{Path: name, Accept: "application/yaml, application/json, text/plain", Limit: input.Advice,
+		Understand: func(body []byte) ([]byte, error) {
+			_, _, err := decodeAdvice(address, body, a.Eco)
+			return body, err
+		}})
 	var missing *registry.NotFoundError
 	switch {
 	case errors.As(err, &missing):

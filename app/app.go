@@ -43,6 +43,7 @@ type App struct {
 	// unsettled is the source with releases that have not settled yet, while one is open that hides them; else nil.
 	unsettled universe.Source
 	tree      func() (*ecosystem.Installed, error)
+	withheld  string // the registry that gets no credentials
 	Repaired  string // what was repaired when the folder was taken into use, "" for nothing
 }
 
@@ -53,6 +54,7 @@ type Settings struct {
 	Offline   bool
 	AsOf      time.Time // releases published later do not exist; zero for now
 	Jobs      int
+	Allow     bool // credentials may go to the registry that the repository names, from now on
 	Env       func(string) string
 }
 
@@ -231,25 +233,18 @@ func (a *App) now() time.Time {
 	return time.Now()
 }
 
-// registryVariable is the name of the environment variable with a registry's address.
-func registryVariable(e ecosystem.Ecosystem) string {
-	return "MOLT_REGISTRY_" + strings.ToUpper(e.Name())
-}
-
 // Source opens the registry. Dates are wanted for the named packages, and for all when the call or the configuration
 // depends on them. The caller closes what is returned.
 func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func(), error) {
-	variable := registryVariable(a.Eco)
-	base := a.Settings.Env(variable)
-	if base == "" {
-		base = a.Config.Registry
+	base, err := a.registryAddress()
+	if err != nil {
+		return nil, nil, err
 	}
-	if base == "" {
-		return nil, nil, &UsageError{fmt.Sprintf("no registry address: set %s (or \"registry:\" in %s) to one that begins with http://, https:// or file://",
-			variable, ConfigFile)}
+	credential, err := a.credential(base)
+	if err != nil {
+		return nil, nil, err
 	}
-	client, err := registry.New(registry.Options{Base: base, Token: a.Settings.Env("MOLT_TOKEN_" + strings.ToUpper(a.Eco.Name())),
-		Offline: a.Settings.Offline, Cache: a.cacheDir(), Jobs: a.Settings.Jobs, Reduce: a.Eco.Reduce})
+	client, err := registry.New(registry.Options{Base: base, Credential: credential, Offline: a.Settings.Offline, Cache: a.cacheDir(), Jobs: a.Settings.Jobs, Document: a.Config.Largest << 20})
 	if err != nil {
 		return nil, nil, &UsageError{err.Error()}
 	}

@@ -90,7 +90,7 @@ func (a *App) run(ctx context.Context, dir, stage string, c Check, live io.Write
 	defer cancel()
 	command := shell(limited, c.Run)
 	command.Dir = filepath.Join(dir, filepath.FromSlash(c.Folder))
-	command.Env = os.Environ()
+	command.Env = withoutTokens(os.Environ(), c.Pass)
 	if self, err := os.Executable(); err == nil {
 		command.Env = append(command.Env, "MOLT="+self)
 	}
@@ -118,6 +118,15 @@ func (a *App) run(ctx context.Context, dir, stage string, c Check, live io.Write
 		v.Says = err.Error()
 	}
 	return v, nil
+}
+
+// withoutTokens leaves the variables with tokens out of an environment, but for those that are passed on by name: what
+// checks run is the packages' code too.
+func withoutTokens(env, pass []string) []string {
+	return slices.DeleteFunc(env, func(entry string) bool {
+		name, _, _ := strings.Cut(entry, "=")
+		return strings.HasPrefix(strings.ToUpper(name), tokenPrefix) && !slices.Contains(pass, name)
+	})
 }
 
 // An output is where the output of a check goes. A place that does not take it any more does not hold up the others.

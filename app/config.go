@@ -34,6 +34,7 @@ type Config struct {
 	Stages    Stages          `yaml:"stages"`
 	Advice    []string        `yaml:"advice"` // files, folders and addresses of what upgrade guides say
 	Rules     HouseRules      `yaml:"rules"`
+	Largest   int64           `yaml:"largest-document"` // of a registry, in MB; 0 for the usual limit
 }
 
 // Stages says how plans are cut, and what belongs to their stages.
@@ -57,9 +58,10 @@ type Check struct {
 	Kinds  []string          `yaml:"kinds"`  // of stages after which it runs; none for all
 	Folder string            `yaml:"folder"` // in which it runs, below the application
 	Env    map[string]string `yaml:"env"`    // variables besides those of the call
+	Pass   []string          `yaml:"pass"`   // variables with tokens that it may see
 }
 
-var configKeys = []string{"ecosystem", "registry", "goal", "runtime", "settle", "previews", "hold", "family", "fixed", "checks", "stages", "advice", "rules"}
+var configKeys = []string{"ecosystem", "registry", "goal", "runtime", "settle", "previews", "hold", "family", "fixed", "checks", "stages", "advice", "rules", "largest-document"}
 
 // readConfig reads a configuration. Unknown keys are errors, with the nearest known one.
 func readConfig(file string, data []byte) (Config, error) {
@@ -117,6 +119,9 @@ func (c *Config) check(file, text string) error {
 		if h.Reason == "" {
 			return fail(name, "a hold needs a reason")
 		}
+	}
+	if c.Largest < 0 || c.Largest > 1024 {
+		return fail("largest-document", "expected a number of megabytes, from 1 to 1024")
 	}
 	if err := c.Rules.valid(fail); err != nil {
 		return err

@@ -157,11 +157,21 @@ func (a *App) Merge(ctx context.Context, source universe.Source) (*Merged, error
 			m.Took = append(m.Took, fmt.Sprintf("%s in the lock: %s (%s)", name, strings.Join(slices.Sorted(slices.Values(v)), " and "), sidesOf(sides, name)))
 		}
 	}
-	if m.Locked, err = ecosystem.NewLock(ctx, a.Eco, source, r); err != nil {
+	if err := ecosystem.Unchanged(sides[1].lock, orEmpty(sides[2].lock), nil); err != nil {
+		return nil, err
+	}
+	if m.Locked, err = ecosystem.NewLock(ctx, a.Eco, source, r, sides[1].lock); err != nil {
 		return nil, err
 	}
 	m.Lock = a.Eco.EncodeLock(m.Locked)
 	return m, nil
+}
+
+func orEmpty(l *ecosystem.Lock) *ecosystem.Lock {
+	if l == nil {
+		return &ecosystem.Lock{}
+	}
+	return l
 }
 
 // A declaration's place in a manifest.

@@ -8,10 +8,12 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"molt/archive"
 	"molt/core/universe"
 	"molt/core/upgrade"
 	"molt/core/version"
 	"molt/input"
+	"molt/registry"
 )
 
 // mostNotes is how many lines of a change log stand with a change; molt dossier has them all.
@@ -45,6 +47,23 @@ func (a *App) AddNotes(ctx context.Context, source universe.Source, doc *PlanDoc
 		}
 	}
 	return g.Wait()
+}
+
+// ChangeLog reads the change log in a release's archive, whose checksum must be right. It is "" when the archive holds
+// none, or lies outside the registry.
+func (a *App) ChangeLog(ctx context.Context, r *universe.Release) (string, error) {
+	if r.Archive == "" || strings.Contains(r.Archive, "://") || a.client == nil || strings.HasPrefix(a.client.Base(), "file:") {
+		return "", nil
+	}
+	data, err := a.client.Get(ctx, registry.Request{Path: r.Archive, Accept: "*/*", Limit: input.Archive,
+		Understand: func(body []byte) ([]byte, error) { return body, archive.Check(r.Archive, body, r.Integrity) }})
+	if err != nil {
+		return "", err
+	}
+	if err := archive.Check(r.Archive, data, r.Integrity); err != nil { // what the cache holds may be of another day
+		return "", err
+	}
+	return archive.ReadLog(ctx, r.Archive, data)
 }
 
 func (a *App) notesOf(ctx context.Context, source universe.Source, name, from, to string) ([]string, error) {

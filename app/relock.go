@@ -13,13 +13,14 @@ import (
 	"molt/ecosystem"
 )
 
-// Relock resolves the manifest, near to what is locked already, and returns the lock with its text. Nothing is written.
-func (a *App) Relock(ctx context.Context, source universe.Source) (*ecosystem.Lock, []byte, error) {
+// Relock resolves the manifest, near to what is locked already, and returns the lock with its text. Nothing is written. A
+// release whose checksum changed is an *ecosystem.IntegrityError, unless it is accepted (name@version).
+func (a *App) Relock(ctx context.Context, source universe.Source, accepted ...string) (*ecosystem.Lock, []byte, error) {
 	r, err := upgrade.Relock(ctx, source, a.Application())
 	if err != nil {
 		return nil, nil, a.explain(ctx, source, err)
 	}
-	l, err := ecosystem.NewLock(ctx, a.Eco, source, r)
+	l, err := ecosystem.NewLock(ctx, a.Eco, source, r, a.Lock, accepted...)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -113,7 +114,7 @@ type Finding struct {
 }
 
 // Abouts lists what a finding can be about.
-var Abouts = []string{"manifest", "lock", "installed", "runtime", "rules"}
+var Abouts = []string{"manifest", "lock", "checksum", "installed", "runtime", "rules"}
 
 // Verify compares manifest, lock, what is installed, the runtimes and the rules about names, without asking a registry. That nothing is installed
 // is no finding.
@@ -144,6 +145,9 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 		if _, left := locked[[2]string{r.Group, r.Name}]; left {
 			note("lock", "%s is in the lock and no longer in %q", r.Name, r.Group)
 		}
+	}
+	for _, c := range a.contradicting(ctx) {
+		note("checksum", "%s: the lock has the checksum %s, and %s has %s; a published release does not change", c.Release, c.Locked, c.where, c.Stated)
 	}
 	table, err := a.Lock.Universe(a.Eco)
 	if err != nil {

@@ -20,10 +20,11 @@ type Task struct {
 	Limit  string            `yaml:"limit"`
 	Folder string            `yaml:"folder"`
 	Env    map[string]string `yaml:"env"`
+	Pass   []string          `yaml:"pass"`
 }
 
 func (t Task) check() Check {
-	return Check{Name: t.Name, Run: t.Run, Limit: t.Limit, Folder: t.Folder, Env: t.Env}
+	return Check{Name: t.Name, Run: t.Run, Limit: t.Limit, Folder: t.Folder, Env: t.Env, Pass: t.Pass}
 }
 
 // tasksOf returns the tasks of the packages that changes move.

@@ -50,7 +50,7 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo, into string
 			b.Notes = append(b.Notes, fmt.Sprintf("%s is taken to be raised to what %s needs, %s", r.Runtime, r.By, r.Needs))
 		}
 	}
-	lock, err := ecosystem.NewLock(ctx, a.Eco, source, w.locked)
+	lock, err := ecosystem.NewLock(ctx, a.Eco, source, w.locked, a.Lock)
 	if err != nil {
 		return nil, err
 	}

@@ -69,6 +69,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	flags.StringVar(&c.asOf, "as-of", "", "take the registry as it was on a day (2026-03-31)")
 	flags.StringVar(&c.color, "color", "auto", "auto, always or never; NO_COLOR is honoured")
 	flags.BoolVar(&c.quiet, "quiet", false, "no progress; for verify, no result when all is well")
+	flags.BoolVar(&c.settings.Allow, "allow-registry", false, "from now on, send credentials to the registry that molt.yaml names")
 	flags.IntVar(&c.settings.Jobs, "jobs", 16, "requests to a registry at the same time")
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return &app.UsageError{Reason: fmt.Sprintf("%v; see molt %s --help", err, strings.TrimPrefix(cmd.CommandPath(), "molt "))}

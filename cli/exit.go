@@ -47,11 +47,12 @@ func (c *call) finish(err error) int {
 	}
 	c.say("molt: %v", err)
 	var edited *app.EditedError
+	var changed *ecosystem.IntegrityError
 	if errors.As(err, &edited) {
 		c.say("%s", strings.TrimRight(edited.Edits, "\n"))
 	}
 	switch {
-	case errors.Is(err, solve.ErrEndless):
+	case errors.Is(err, solve.ErrEndless), errors.As(err, &changed):
 		return exitAttention
 	case wrongInput(err):
 		return exitUsage

@@ -13,12 +13,15 @@ import (
 
 func (c *call) relock() *cobra.Command {
 	var dry bool
+	var accepted []string
 	cmd := &cobra.Command{
 		Use:   "relock",
 		Short: "Regenerate the lock from the manifest",
 		Long: `Relock resolves what the manifest asks for, near to what is locked already, and writes the lock: every release
 with its checksum, its source and its edges. The same manifest, lock and registry give the same bytes everywhere.
-When the manifest cannot be resolved the lock stays as it is, the tangle is shown, and the exit code is 1.
+When the manifest cannot be resolved the lock stays as it is, the tangle is shown, and the exit code is 1. So it does
+when the registry states another checksum for a locked release than the lock does: a published release does not change,
+and --accept-checksum NAME@VERSION is how to say that this one did.
 
 In a merge or rebase in which git could not merge the lock, or the declarations of the manifest, relock resolves that:
 what only one branch changed is taken as it has it; where both changed a declaration, the one that leads to later
@@ -30,7 +33,7 @@ releases; and the lock is solved anew, near to what both had. It says what it to
 				return c.relockMerged(conflict, dry, err)
 			}
 			return c.session(occasion{write: !dry, checked: true}, func(s *session) error {
-				lock, data, err := s.a.Relock(c.ctx, s.source)
+				lock, data, err := s.a.Relock(c.ctx, s.source, accepted...)
 				if err != nil {
 					return s.explain(err)
 				}
@@ -51,6 +54,7 @@ releases; and the lock is solved anew, near to what both had. It says what it to
 		},
 	}
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show the lock and write nothing")
+	cmd.Flags().StringSliceVar(&accepted, "accept-checksum", nil, "take the changed checksum of this release (name@version)")
 	return cmd
 }
 

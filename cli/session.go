@@ -43,6 +43,9 @@ func (c *call) session(o occasion, run func(*session) error) error {
 		return err
 	}
 	defer closeSource()
+	if says := s.a.Withheld(); says != "" {
+		s.say("warning: %s", says)
+	}
 	s.source, s.still = c.watch(source)
 	defer s.still()
 	if o.checked {

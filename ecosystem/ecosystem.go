@@ -31,8 +31,6 @@ type Ecosystem interface {
 	DecodeLock(file string, data []byte) (*Lock, error)
 	// PackageURL returns the identity of a release (ECMA-427).
 	PackageURL(name, version string) string
-	// Reduce leaves of a registry's answer, asked for with an Accept header, what Open's source reads of it.
-	Reduce(accept string, body []byte) []byte
 	// StandIn serves packages the way that the ecosystem's registries do.
 	StandIn(packages universe.Table) http.Handler
 	// Installed reads what is installed in the folder of an application; nil when nothing is. Folder is the name of the

@@ -9,6 +9,8 @@ import (
 
 	"github.com/pelletier/go-toml/v2"
 
+	"molt/archive"
+
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/input"
@@ -34,8 +36,53 @@ type LockedPackage struct {
 	Runtimes  []universe.Requirement
 }
 
-// NewLock makes the lock of a resolution, with what the source knows of its releases.
-func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.Resolution) (*Lock, error) {
+// An IntegrityError is an alarm: the registry states another checksum for releases than the lock does. A release never
+// changes once it is published, so either somebody changed what the registry serves, or the lock.
+type IntegrityError struct{ Changed []ChangedIntegrity }
+
+// A ChangedIntegrity is a release with the checksum that the lock has, and the one that is stated now.
+type ChangedIntegrity struct{ Release, Locked, Stated string }
+
+func (e *IntegrityError) Error() string {
+	lines := []string{"the checksums of releases are not those that are locked; a published release does not change, so find out who changed what before you go on:"}
+	for _, c := range e.Changed {
+		lines = append(lines, fmt.Sprintf("  %s\n    locked  %s\n    stated  %s", c.Release, c.Locked, c.Stated))
+	}
+	lines = append(lines, "to accept one on purpose: molt relock --accept-checksum "+e.Changed[0].Release)
+	return strings.Join(lines, "\n")
+}
+
+// Unchanged compares the checksums of the releases that two locks have in common. The error is an *IntegrityError; releases
+// that are accepted (name@version) are not part of it.
+func Unchanged(before, after *Lock, accepted []string) error {
+	if before == nil {
+		return nil
+	}
+	locked := map[string]string{}
+	for _, p := range before.Packages {
+		locked[p.Name+"@"+p.Version] = p.Integrity
+	}
+	var changed []ChangedIntegrity
+	for _, p := range after.Packages {
+		release := p.Name + "@" + p.Version
+		was, is := locked[release], p.Integrity
+		alike := slices.ContainsFunc(changed, func(c ChangedIntegrity) bool { return c.Release == release })
+		if (archive.Differ(was, is) || was != "" && is == "") && !alike && !slices.Contains(accepted, release) {
+			if is == "" {
+				is = "nothing"
+			}
+			changed = append(changed, ChangedIntegrity{release, was, is})
+		}
+	}
+	if changed == nil {
+		return nil
+	}
+	return &IntegrityError{changed}
+}
+
+// NewLock makes the lock of a resolution, with what the source knows of its releases. Their checksums must be those of the
+// lock before, which may be nil, but for releases that are accepted; otherwise the error is an *IntegrityError.
+func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.Resolution, before *Lock, accepted ...string) (*Lock, error) {
 	l := &Lock{Ecosystem: e.Name(), Folded: r.Folded, Roots: slices.Clone(r.Roots)}
 	sortRoots(l.Roots)
 	for _, n := range r.Packages {
@@ -47,7 +94,7 @@ func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.
 		l.Packages = append(l.Packages, LockedPackage{Node: n, PURL: e.PackageURL(n.Name, n.Version),
 			Integrity: release.Integrity, Source: release.Archive, Runtimes: release.Runtimes})
 	}
-	return l, nil
+	return l, Unchanged(before, l, accepted)
 }
 
 func sortRoots(roots []solve.Edge) {

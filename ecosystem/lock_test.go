@@ -43,7 +43,7 @@ func locked(t *testing.T) (*ecosystem.Lock, solve.Problem, universe.Table) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	l, err := ecosystem.NewLock(context.Background(), js.JS{}, table, r)
+	l, err := ecosystem.NewLock(context.Background(), js.JS{}, table, r, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

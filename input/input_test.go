@@ -89,3 +89,30 @@ func TestEscapeJSON(t *testing.T) {
 		t.Errorf("escaped: %s", got)
 	}
 }
+
+func TestDepth(t *testing.T) {
+	var beyond *LimitError
+	deep := strings.Repeat("[", Depth) + strings.Repeat("]", Depth)
+	lines, dashes := "", strings.Repeat("- ", Depth)
+	for i := range Depth {
+		lines += strings.Repeat(" ", i) + "a:\n"
+	}
+	for _, fine := range []string{"", deep, `{"a": "[[[{{{\"["}`, strings.Repeat(`{"a": [1]}`, 3*Depth), "{"} {
+		if err := JSONDepth("x", []byte(fine)); err != nil {
+			t.Errorf("%.40q: %v", fine, err)
+		}
+	}
+	for _, fine := range []string{"", deep, lines, dashes + "a\n", strings.Repeat("- a: 1\n  b: 2\n", 3*Depth), "a: &x 1\nb: *x\n"} {
+		if err := YAMLDepth("x", []byte(fine)); err != nil {
+			t.Errorf("%.40q: %v", fine, err)
+		}
+	}
+	if err := JSONDepth("x", []byte("["+deep+"]")); !errors.As(err, &beyond) {
+		t.Errorf("deeper JSON: %v", err)
+	}
+	for _, bad := range []string{"[" + deep + "]", lines + strings.Repeat(" ", Depth) + "a:\n", "- " + dashes + "a\n", "a: &x 1\nb: [" + strings.Repeat("*x,", Aliases+1) + "]\n"} {
+		if err := YAMLDepth("x", []byte(bad)); !errors.As(err, &beyond) {
+			t.Errorf("%.40q: %v", bad, err)
+		}
+	}
+}

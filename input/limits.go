@@ -4,7 +4,10 @@
 // limits.go lists every limit. A limit that is exceeded is a *LimitError, whose message names it.
 package input
 
-import "fmt"
+import (
+	"fmt"
+	"time"
+)
 
 // A Limit bounds the size of one kind of input, in bytes.
 type Limit struct {
@@ -12,7 +15,7 @@ type Limit struct {
 	Bytes int64
 }
 
-// The limits of files. None can be configured: a file beyond its limit is a mistake, or an attack.
+// The limits of files: one beyond its limit is a mistake, or an attack.
 var (
 	Configuration = Limit{"a configuration", 4 << 20}
 	Manifest      = Limit{"a manifest", 16 << 20}
@@ -26,11 +29,11 @@ var (
 	State         = Limit{"a file of Molt's own", 256 << 20} // journal, ledger and backups, which Molt wrote itself
 )
 
-// The limits of what registries answer.
+// The limits of what registries answer. That of documents can be configured.
 var (
 	Document = Limit{"a registry document", 64 << 20}
-	Archive  = Limit{"an archive", 256 << 20}
-	Unpacked = Limit{"the unpacked files of an archive", 1 << 30}
+	Archive  = Limit{"an archive", 64 << 20}
+	Unpacked = Limit{"the unpacked files of an archive", 512 << 20}
 	Log      = Limit{"a change log", 20 << 20}
 )
 
@@ -73,3 +76,27 @@ func Size(bytes int64) string {
 	}
 	return fmt.Sprintf("%d bytes", bytes)
 }
+
+// Times that are waited for a server.
+const (
+	// Connect bounds how long a connection may take to come about, its encryption included.
+	Connect = 10 * time.Second
+	// Header bounds how long a server may think before its answer begins.
+	Header = 20 * time.Second
+	// Idle bounds how long an answer may pause.
+	Idle = 20 * time.Second
+	// SlowStart and LeastRate end an answer that drips: it may take SlowStart, and a second more for every LeastRate bytes.
+	SlowStart = 60 * time.Second
+	LeastRate = 16 << 10
+	// RetryAfter is the longest wait that a server may ask for; what is longer is said, and not waited for.
+	RetryAfter = time.Minute
+	// Redirects is how many redirections are followed.
+	Redirects = 5
+)
+
+// What answers of registries may hold in memory at the same time, however many are asked for: each of at most Answers takes
+// SmallAnswer, and one of them may be larger.
+const (
+	SmallAnswer = 4 << 20
+	Answers     = 24
+)

@@ -11,6 +11,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"molt/input"
 )
 
 // A cache keeps answers on disk, by RFC 9111: an answer is used without asking as long as its max-age says, and
@@ -18,7 +20,8 @@ import (
 // --offline alone. Anything that goes wrong with the disk only makes Molt slower. A nil cache holds nothing.
 type cache struct{ dir string }
 
-// An entry is one stored answer: a line of JSON, then the body.
+// An entry is one stored answer: the SHA-256 of all that follows, a line of JSON, then the body. What does not have that
+// checksum is no entry, whatever happened to it.
 type entry struct {
 	URL      string    `json:"url"`
 	Accept   string    `json:"accept"`
@@ -31,7 +34,7 @@ type entry struct {
 }
 
 // cacheFormat changes when Molt begins to read more of a document than it kept before.
-const cacheFormat = "2"
+const cacheFormat = "3"
 
 func (c *cache) file(address, accept string) string {
 	sum := sha256.Sum256([]byte(cacheFormat + "\n" + accept + "\n" + address))
@@ -48,11 +51,15 @@ func (c *cache) load(address, accept string) *entry {
 	if err != nil {
 		return nil
 	}
-	data, err := os.ReadFile(file)
+	data, err := input.ReadFile(file, input.State)
 	if err != nil {
 		return nil
 	}
-	head, body, ok := bytes.Cut(data, []byte{'\n'})
+	sum, rest, ok := bytes.Cut(data, []byte{'\n'})
+	if !ok || string(sum) != checksum(rest) {
+		return nil
+	}
+	head, body, ok := bytes.Cut(rest, []byte{'\n'})
 	e := &entry{body: body}
 	if !ok || json.Unmarshal(head, e) != nil || e.URL != address || e.Accept != accept {
 		return nil
@@ -61,8 +68,13 @@ func (c *cache) load(address, accept string) *entry {
 	return e
 }
 
-func (e *entry) fresh(now time.Time) bool {
-	age := now.Sub(e.Stored)
+func checksum(data []byte) string {
+	sum := sha256.Sum256(data)
+	return hex.EncodeToString(sum[:])
+}
+
+func (e *entry) fresh() bool {
+	age := time.Since(e.Stored)
 	return age >= 0 && age < time.Duration(e.MaxAge)*time.Second
 }
 
@@ -107,14 +119,18 @@ func (c *cache) renew(e *entry, h http.Header) {
 func (c *cache) write(e *entry) {
 	file := c.file(e.URL, e.Accept)
 	head, err := json.Marshal(e)
-	if err != nil || os.MkdirAll(filepath.Dir(file), 0o755) != nil {
+	if err != nil || os.MkdirAll(filepath.Dir(file), 0o700) != nil {
 		return
 	}
 	temp, err := os.CreateTemp(filepath.Dir(file), "part-*")
 	if err != nil {
 		return
 	}
-	_, err = temp.Write(append(append(head, '\n'), e.body...))
+	rest := append(append(head, '\n'), e.body...)
+	_, err = temp.WriteString(checksum(rest) + "\n")
+	if err == nil {
+		_, err = temp.Write(rest)
+	}
 	if closed := temp.Close(); err != nil || closed != nil || os.Rename(temp.Name(), file) != nil {
 		os.Remove(temp.Name())
 	}

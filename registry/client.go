@@ -1,60 +1,70 @@
 // Package registry talks to package registries: one HTTP client with retries, bounded concurrency and an on-disk
 // cache that follows HTTP's own rules; directories on disk in the same role; and the universe files that the stand-in
-// serves.
+// serves. What a registry answers is hostile until it was understood: it comes within the limits of package input, and
+// nothing is kept of it before.
 package registry
 
 import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
-	"log/slog"
 	"net/http"
 	"net/url"
 	"os"
 	"path/filepath"
-	"strings"
 	"sync"
 	"time"
 
 	"github.com/hashicorp/go-retryablehttp"
 	"golang.org/x/sync/semaphore"
-)
 
-// largestDocument bounds what is read of one answer, in bytes.
-const largestDocument = 256 << 20
+	"molt/input"
+)
 
 // A Client fetches documents below one base address. It may be used concurrently.
 type Client struct {
-	base    *url.URL
-	token   string
-	offline bool
-	cache   *cache
-	reduce  func(accept string, body []byte) []byte
-	http    *retryablehttp.Client
-	slots   *semaphore.Weighted
+	base            *url.URL
+	offline         bool
+	cache           *cache
+	http            *retryablehttp.Client
+	slots           *semaphore.Weighted
+	large           *semaphore.Weighted // for the one answer that may be larger than input.SmallAnswer
+	document        input.Limit
+	idle, slowStart time.Duration // input.Idle and input.SlowStart, which tests shorten
 
 	mu     sync.Mutex
 	flight map[string]*call
+	work   sync.WaitGroup
 }
 
+// A call is a request that some callers share. It lives as long as one of them waits.
 type call struct {
-	done chan struct{}
-	body []byte
-	err  error
+	done    chan struct{}
+	cancel  context.CancelFunc
+	waiting int
+	body    []byte
+	err     error
 }
 
 // Options say how a client works.
 type Options struct {
-	Base    string // http://, https:// or file:// address
-	Token   string // bearer token for Base's host, "" for none
-	Offline bool   // answer from the cache alone
-	Cache   string // folder of the cache, "" for none
-	Jobs    int    // requests at the same time
-	// Reduce, when it is not nil, leaves of a document what will be read of it, before it is kept and answered. What it does
-	// not know it returns as it is.
-	Reduce func(accept string, body []byte) []byte
+	Base       string     // http://, https:// or file:// address, without user and password
+	Credential Credential // for Base's scheme, host and port, and no other
+	Offline    bool       // answer from the cache alone
+	Cache      string     // folder of the cache, "" for none
+	Jobs       int        // requests at the same time
+	Document   int64      // how large a document may be, in bytes; 0 for the usual limit
+}
+
+// A Request asks for something below the base address.
+type Request struct {
+	Path   string // whose segments are escaped already
+	Accept string
+	Limit  input.Limit // zero for that of documents
+	// Understand checks an answer and returns what is to be kept of it. Before that nothing is kept: a page that asks for
+	// a password, or half an archive, is an error and no answer. Nil takes everything as it is.
+	Understand func(body []byte) ([]byte, error)
 }
 
 // A NotFoundError reports that the registry has no such document.
@@ -76,130 +86,119 @@ func (e *UnreachableError) Unwrap() error { return e.Err }
 // ErrOffline is wrapped where --offline meets a document that the cache does not hold.
 var ErrOffline = errors.New("not in the cache, and Molt was told to stay offline")
 
-// New returns a client.
+// New returns a client. The error is about the address, and holds no secret.
 func New(o Options) (*Client, error) {
-	base, err := url.Parse(o.Base)
-	if err != nil || base.Scheme != "http" && base.Scheme != "https" && base.Scheme != "file" {
-		return nil, fmt.Errorf("registry address %q: expected one that begins with http://, https:// or file://", o.Base)
+	base, err := ParseAddress(o.Base)
+	if err != nil {
+		return nil, err
 	}
-	base.Path = strings.TrimSuffix(base.Path, "/")
-	c := &Client{base: base, token: o.Token, offline: o.Offline, reduce: o.Reduce, flight: map[string]*call{}}
-	c.slots = semaphore.NewWeighted(int64(max(o.Jobs, 1)))
+	c := &Client{base: base, offline: o.Offline, flight: map[string]*call{}, document: input.Document, idle: input.Idle, slowStart: input.SlowStart}
+	if o.Document > 0 {
+		c.document.Bytes = o.Document
+	}
+	c.slots = semaphore.NewWeighted(int64(min(max(o.Jobs, 1), input.Answers)))
+	c.large = semaphore.NewWeighted(1)
 	if o.Cache != "" && base.Scheme != "file" {
 		c.cache = &cache{dir: o.Cache}
 	}
-	c.http = retryablehttp.NewClient()
-	c.http.Logger = nil
-	c.http.RetryMax, c.http.RetryWaitMin, c.http.RetryWaitMax = 2, 200*time.Millisecond, 2*time.Second
-	c.http.ErrorHandler = retryablehttp.PassthroughErrorHandler
-	transport := http.DefaultTransport.(*http.Transport).Clone()
-	transport.MaxIdleConnsPerHost = max(o.Jobs, 1)
-	c.http.HTTPClient = &http.Client{Transport: transport}
+	c.http = newHTTP(base, o.Credential, max(o.Jobs, 1))
 	return c, nil
 }
 
 // Base returns the address that all documents lie below, without a final slash.
 func (c *Client) Base() string { return c.base.String() }
 
-// Close lets go of idle connections.
-func (c *Client) Close() { c.http.HTTPClient.CloseIdleConnections() }
+// Close ends what is still under way, and lets go of idle connections.
+func (c *Client) Close() {
+	c.mu.Lock()
+	for _, f := range c.flight {
+		f.cancel()
+	}
+	c.mu.Unlock()
+	c.work.Wait()
+	c.http.HTTPClient.CloseIdleConnections()
+}
 
-// Get fetches the document at a path below the base; the path's segments are escaped already. Requests for the same
-// document at the same time share one answer. The error is a *NotFoundError, an *UnreachableError, or the context's.
-func (c *Client) Get(ctx context.Context, path, accept string) ([]byte, error) {
-	key := accept + " " + path
+// Get fetches the document at a path below the base; requests for the same document at the same time share one answer,
+// which does not depend on who asked first. The error is a *NotFoundError, an *UnreachableError, or the context's.
+func (c *Client) Get(ctx context.Context, r Request) ([]byte, error) {
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	key := r.Accept + " " + r.Path
 	c.mu.Lock()
 	f, running := c.flight[key]
 	if !running {
-		f = &call{done: make(chan struct{})}
+		shared, cancel := context.WithCancel(context.WithoutCancel(ctx))
+		f = &call{done: make(chan struct{}), cancel: cancel}
 		c.flight[key] = f
+		c.work.Go(func() {
+			defer cancel()
+			f.body, f.err = c.get(shared, r)
+			c.leave(key, f)
+			close(f.done)
+		})
 	}
+	f.waiting++
 	c.mu.Unlock()
-	if !running {
-		f.body, f.err = c.get(ctx, path, accept)
-		c.mu.Lock()
-		delete(c.flight, key)
-		c.mu.Unlock()
-		close(f.done)
-		return f.body, f.err
-	}
 	select {
 	case <-f.done:
 		return f.body, f.err
 	case <-ctx.Done():
+		c.mu.Lock()
+		if f.waiting--; f.waiting == 0 { // nobody wants it any more
+			f.cancel()
+			if c.flight[key] == f {
+				delete(c.flight, key)
+			}
+		}
+		c.mu.Unlock()
 		return nil, ctx.Err()
 	}
 }
 
-func (c *Client) get(ctx context.Context, path, accept string) ([]byte, error) {
+// leave takes a call out of those that others may join.
+func (c *Client) leave(key string, f *call) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.flight[key] == f {
+		delete(c.flight, key)
+	}
+}
+
+func (c *Client) get(ctx context.Context, r Request) ([]byte, error) {
 	if err := c.slots.Acquire(ctx, 1); err != nil {
 		return nil, err
 	}
 	defer c.slots.Release(1)
-	if c.base.Scheme == "file" {
-		return c.read(path)
+	if r.Limit == (input.Limit{}) {
+		r.Limit = c.document
 	}
-	address := c.base.String() + "/" + path
-	entry := c.cache.load(address, accept)
+	if c.base.Scheme == "file" {
+		return c.read(r)
+	}
+	address := c.base.String() + "/" + r.Path
+	entry := c.cache.load(address, r.Accept)
 	switch {
-	case entry != nil && (c.offline || entry.fresh(time.Now())):
+	case entry != nil && (c.offline || entry.fresh()):
 		return entry.answer()
 	case c.offline:
 		return nil, &UnreachableError{address, fmt.Errorf("%s: %w", address, ErrOffline)}
 	}
-	request, err := retryablehttp.NewRequestWithContext(ctx, http.MethodGet, address, nil)
-	if err != nil {
-		return nil, &UnreachableError{address, err}
-	}
-	request.Header.Set("Accept", accept)
-	if c.token != "" {
-		request.Header.Set("Authorization", "Bearer "+c.token)
-	}
-	if entry != nil {
-		entry.condition(request.Header)
-	}
-	response, err := c.http.Do(request)
-	if err != nil {
-		if ctx.Err() != nil {
-			return nil, ctx.Err()
-		}
-		return nil, &UnreachableError{address, err}
-	}
-	defer response.Body.Close()
-	slog.Debug("fetched", "url", address, "status", response.StatusCode)
-	if response.StatusCode == http.StatusNotModified && entry != nil {
-		c.cache.renew(entry, response.Header)
-		return entry.answer()
-	}
-	body, err := io.ReadAll(io.LimitReader(response.Body, largestDocument+1))
-	switch {
-	case err != nil && ctx.Err() != nil:
-		return nil, ctx.Err()
-	case err != nil:
-		return nil, &UnreachableError{address, err}
-	case len(body) > largestDocument:
-		return nil, &UnreachableError{address, fmt.Errorf("the answer is larger than %d MB", largestDocument>>20)}
-	case response.StatusCode == http.StatusNotFound:
-		c.cache.store(address, accept, response, nil)
-		return nil, &NotFoundError{address}
-	case response.StatusCode != http.StatusOK:
-		return nil, &UnreachableError{address, fmt.Errorf("%s answered %s", address, response.Status)}
-	}
-	if c.reduce != nil {
-		body = c.reduce(accept, body)
-	}
-	c.cache.store(address, accept, response, body)
-	return body, nil
+	return c.fetch(ctx, address, r, entry)
 }
 
 // read answers from a folder: the document of name is name.json.
-func (c *Client) read(path string) ([]byte, error) {
-	name, err := url.PathUnescape(path)
+func (c *Client) read(r Request) ([]byte, error) {
+	name, err := url.PathUnescape(r.Path)
 	if err != nil || !filepath.IsLocal(filepath.FromSlash(name)) {
-		return nil, &NotFoundError{path}
+		return nil, &NotFoundError{r.Path}
 	}
 	file := filepath.FromSlash(c.base.Path + "/" + name + ".json")
-	body, err := os.ReadFile(file)
+	body, err := input.ReadFile(file, r.Limit)
+	if err == nil && r.Understand != nil {
+		body, err = r.Understand(body)
+	}
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		if _, err := os.Stat(filepath.FromSlash(c.base.Path)); err != nil {
@@ -209,5 +208,17 @@ func (c *Client) read(path string) ([]byte, error) {
 	case err != nil:
 		return nil, &UnreachableError{file, err}
 	}
+	return body, nil
+}
+
+// understood keeps the body of an answer, once it was understood.
+func (c *Client) understood(address string, r Request, response *http.Response, body []byte) ([]byte, error) {
+	if r.Understand != nil {
+		var err error
+		if body, err = r.Understand(body); err != nil {
+			return nil, &UnreachableError{address, fmt.Errorf("%s: %w", address, err)}
+		}
+	}
+	c.cache.store(address, r.Accept, response, body)
 	return body, nil
 }

@@ -131,7 +131,7 @@ func TestTokenStaysWithItsHost(t *testing.T) {
 		http.Redirect(w, r, "http://localhost:"+elsewhere.Port()+"/keel", http.StatusFound)
 	}))
 	defer server.Close()
-	get(t, Options{Base: server.URL, Token: "secret"}, "keel", nil)
+	get(t, Options{Base: server.URL, Credential: Bearer("secret")}, "keel", nil)
 	if first, second := <-seen, <-seen; first != "Bearer secret" || second != "" {
 		t.Errorf("the registry got %q, the host it named got %q", first, second)
 	}
@@ -178,7 +178,7 @@ func TestCancelled(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer c.Close()
-	if _, err := c.Get(ctx, "keel", "application/json"); !errors.Is(err, context.Canceled) {
+	if _, err := c.Get(ctx, Request{Path: "keel", Accept: "application/json"}); !errors.Is(err, context.Canceled) {
 		t.Errorf("a cancelled request ended with %v", err)
 	}
 }
@@ -192,7 +192,7 @@ func get(t *testing.T, o Options, path string, want any) {
 		t.Fatal(err)
 	}
 	defer c.Close()
-	_, err = c.Get(context.Background(), path, "application/json")
+	_, err = c.Get(context.Background(), Request{Path: path, Accept: "application/json"})
 	switch want := want.(type) {
 	case nil:
 		if err != nil {

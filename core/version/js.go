@@ -130,6 +130,7 @@ func (js) Parse(text string) (Version, error) {
 	if s.peek() == 'v' {
 		s.pos++
 	}
+	from := s.pos
 	p, err := s.partial()
 	if err != nil {
 		return nil, err
@@ -142,7 +143,7 @@ func (js) Parse(text string) (Version, error) {
 		return nil, s.fail("expected the end")
 	}
 	v := p.semver
-	v.text = text
+	v.text = strings.TrimSpace(text[from:]) // v1.2.3 is 1.2.3 written otherwise
 	return &v, nil
 }
 

@@ -46,7 +46,11 @@ func TestLicence(t *testing.T) {
 			t.Errorf("%s: %q", text, r.Licence)
 		}
 		document := `{"name": "keel", "versions": {"1.0.0": {` + text + `}}}`
-		p, err := readPackage("keel", JS{}.Reduce(longDocument, []byte(document)), "")
+		reduced, err := reduce("keel", []byte(document))
+		if err != nil {
+			t.Fatal(err)
+		}
+		p, err := readPackage("keel", reduced, "")
 		if err != nil || p.Releases[0].Licence != want {
 			t.Errorf("%s after it was reduced: %+v, %v", text, p, err)
 		}

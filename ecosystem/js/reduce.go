@@ -1,18 +1,30 @@
 package js
 
 import (
+	"fmt"
+
 	"github.com/tidwall/gjson"
+
+	"molt/input"
 )
 
-// Reduce copies of a registry document the fields that Molt reads: a tenth of the long ones of packages with many
-// releases. Whatever is no such document stays as it is.
-func (JS) Reduce(accept string, body []byte) []byte {
-	if accept != shortDocument && accept != longDocument || !gjson.ValidBytes(body) {
-		return body
+// reduce copies of the registry document of a package the fields that Molt reads: a tenth of the long ones of packages
+// with many releases. Whatever is no such document, or that of another package, is an error.
+func reduce(name string, body []byte) ([]byte, error) {
+	if err := input.JSONDepth("the document of "+name, body); err != nil {
+		return nil, err
+	}
+	if !gjson.ValidBytes(body) {
+		return nil, fmt.Errorf("the document of %s is not JSON", name)
 	}
 	doc := gjson.ParseBytes(body)
-	if !doc.IsObject() {
-		return body
+	switch stated := doc.Get("name"); {
+	case !doc.IsObject():
+		return nil, fmt.Errorf("the document of %s is no JSON object", name)
+	case !doc.Get("versions").IsObject():
+		return nil, fmt.Errorf("the document of %s lists no versions", name)
+	case stated.Exists() && stated.String() != name:
+		return nil, fmt.Errorf("the document of %s is that of another package, %q", name, stated.String())
 	}
 	w := &writer{into: make([]byte, 0, len(body)/4)}
 	w.object(doc, func(field string, v gjson.Result) {
@@ -35,7 +47,7 @@ func (JS) Reduce(accept string, body []byte) []byte {
 			})
 		}
 	})
-	return w.into
+	return w.into, nil
 }
 
 // A writer writes JSON of parts of other JSON.

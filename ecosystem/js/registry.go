@@ -94,7 +94,8 @@ func (s *source) fetch(name string) (*universe.Package, error) {
 	if s.detail.Everything || slices.Contains(s.detail.Packages, name) {
 		accept = longDocument
 	}
-	body, err := s.client.Get(s.ctx, documentPath(name), accept)
+	body, err := s.client.Get(s.ctx, registry.Request{Path: documentPath(name), Accept: accept,
+		Understand: func(body []byte) ([]byte, error) { return reduce(name, body) }})
 	var missing *registry.NotFoundError
 	if errors.As(err, &missing) {
 		return nil, &universe.UnknownError{Name: name}

@@ -8,6 +8,7 @@ import (
 	"encoding/base64"
 	"encoding/json"
 	"fmt"
+	"net"
 	"net/http"
 	"net/url"
 	"path"
@@ -20,10 +21,20 @@ import (
 
 // StandIn serves packages by the package-registry document protocol: GET /NAME gives a document, short or long as the
 // Accept header asks, and GET /NAME/-/FILE.tgz an archive whose checksum the document states. It does not take
-// packages, and has no search and no accounts.
+// packages, and has no search and no accounts. It is for this machine: a Host that is no loopback name is refused (a page
+// in a browser could have resolved a name of its own to it), and the addresses in documents are those of the listener,
+// whatever a request says. What it keeps in memory is bounded by what it serves.
 func (JS) StandIn(packages universe.Table) http.Handler {
-	var documents sync.Map // of bytes, by package, address and length
+	var documents sync.Map // of bytes, by package, listener and length
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if !loopback(r.Host) {
+			http.Error(w, "the stand-in serves this machine alone", http.StatusMisdirectedRequest)
+			return
+		}
+		listener := "127.0.0.1"
+		if at, ok := r.Context().Value(http.LocalAddrContextKey).(net.Addr); ok {
+			listener = at.String()
+		}
 		if r.Method != http.MethodGet && r.Method != http.MethodHead {
 			http.Error(w, "the stand-in only reads", http.StatusMethodNotAllowed)
 			return
@@ -46,10 +57,10 @@ func (JS) StandIn(packages universe.Table) http.Handler {
 			}
 		default:
 			short := strings.Contains(r.Header.Get("Accept"), "application/vnd.npm.install-v1+json")
-			key := fmt.Sprint(name, " ", r.Host, short)
+			key := fmt.Sprint(name, " ", listener, short)
 			kept, ok := documents.Load(key)
 			if !ok {
-				kept, _ = documents.LoadOrStore(key, document(p, "http://"+r.Host, short))
+				kept, _ = documents.LoadOrStore(key, document(p, "http://"+listener, short))
 			}
 			body = kept.([]byte)
 		}
@@ -62,6 +73,17 @@ func (JS) StandIn(packages universe.Table) http.Handler {
 		w.Header().Set("ETag", `"`+base64.RawURLEncoding.EncodeToString(sum[:12])+`"`)
 		http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(body))
 	})
+}
+
+// loopback reports whether a Host header names this machine.
+func loopback(host string) bool {
+	name := host
+	if h, _, err := net.SplitHostPort(host); err == nil {
+		name = h
+	}
+	name = strings.Trim(name, "[]")
+	ip := net.ParseIP(name)
+	return strings.EqualFold(strings.TrimSuffix(name, "."), "localhost") || ip != nil && ip.IsLoopback()
 }
 
 func archiveName(name, version string) string { return path.Base(name) + "-" + version + ".tgz" }

@@ -1,0 +1,76 @@
+package app
+
+import (
+	"fmt"
+	"strings"
+
+	"molt/registry"
+)
+
+// registryVariable is the name of the environment variable with the address of the ecosystem's registry, tokenVariable
+// that of the one with a token for it.
+func (a *App) registryVariable() string { return "MOLT_REGISTRY_" + strings.ToUpper(a.Eco.Name()) }
+func (a *App) tokenVariable() string    { return tokenPrefix + strings.ToUpper(a.Eco.Name()) }
+
+// tokenPrefix begins the names of the variables that hold tokens.
+const tokenPrefix = "MOLT_TOKEN_"
+
+// allowVariable allows credentials for one registry that a repository names, where there is no person to ask.
+const allowVariable = "MOLT_ALLOW_REGISTRY"
+
+// registryAddress returns the address of the registry: that of the environment, else that of the configuration.
+func (a *App) registryAddress() (string, error) {
+	base := a.Settings.Env(a.registryVariable())
+	if base == "" {
+		base = a.Config.Registry
+	}
+	if base == "" {
+		return "", &UsageError{fmt.Sprintf("no registry address: set %s (or \"registry:\" in %s) to one that begins with http://, https:// or file://",
+			a.registryVariable(), ConfigFile)}
+	}
+	u, err := registry.ParseAddress(base)
+	if err != nil {
+		return "", &UsageError{err.Error()}
+	}
+	return u.String(), nil
+}
+
+// credential returns what the environment or the netrc file has for a registry. A repository can name any address, so one
+// that comes from its configuration gets nothing until the person has allowed that once; Withheld says so.
+func (a *App) credential(address string) (registry.Credential, error) {
+	c := registry.Bearer(a.Settings.Env(a.tokenVariable()))
+	if c.None() {
+		var err error
+		if c, err = registry.FromNetrc(a.Settings.Env, address); err != nil {
+			return c, &UsageError{err.Error()}
+		}
+	}
+	if c.None() || a.Settings.Env(a.registryVariable()) != "" {
+		return c, nil
+	}
+	if allowed := strings.TrimSuffix(a.Settings.Env(allowVariable), "/"); allowed == address {
+		return c, nil
+	}
+	state, err := a.Settings.userState()
+	if err != nil {
+		return registry.Credential{}, err
+	}
+	if a.Settings.Allow {
+		return c, state.allow(address)
+	}
+	if state.allows(address) {
+		return c, nil
+	}
+	a.withheld = address
+	return registry.Credential{}, nil
+}
+
+// Withheld returns the address of the registry that gets no credentials, since nobody allowed that; "" for none. It is
+// known once the registry is open.
+func (a *App) Withheld() string {
+	if a.withheld == "" {
+		return ""
+	}
+	return fmt.Sprintf("%s names the registry %s, and it gets no credentials until you allow that: run this once with --allow-registry, or set %s=%s in continuous integration",
+		ConfigFile, a.withheld, allowVariable, a.withheld)
+}

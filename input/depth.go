@@ -1,0 +1,76 @@
+package input
+
+import "fmt"
+
+// JSONDepth is an error, a *LimitError, when a JSON text nests deeper than Depth. It looks at brackets outside of strings
+// and leaves everything else to the parser, which may then be a recursive one.
+func JSONDepth(name string, data []byte) error {
+	depth := 0
+	for i := 0; i < len(data); i++ {
+		switch data[i] {
+		case '"':
+			for i++; i < len(data) && data[i] != '"'; i++ {
+				if data[i] == '\\' {
+					i++
+				}
+			}
+		case '[', '{':
+			if depth++; depth > Depth {
+				return tooDeep(name, "JSON")
+			}
+		case ']', '}':
+			depth--
+		}
+	}
+	return nil
+}
+
+// YAMLDepth is an error, a *LimitError, when a YAML text nests deeper than Depth, in brackets or in indentation, or refers
+// back to anchors more than Aliases times, which is how a short text becomes an endless one. It may count brackets, dashes
+// and asterisks in strings and comments too; no text that people write comes near.
+func YAMLDepth(name string, data []byte) error {
+	brackets, aliases := 0, 0
+	lead, dashes := true, 0 // at the beginning of a line; the dashes there nest
+	var indents []int
+	column := 0
+	for i := 0; i < len(data); i++ {
+		c := data[i]
+		switch {
+		case c == '\n':
+			lead, dashes, column = true, 0, 0
+			continue
+		case lead && c == ' ':
+		case lead && (c == '-' || c == '?') && i+1 < len(data) && (data[i+1] == ' ' || data[i+1] == '\n'):
+			dashes++
+		case lead:
+			lead = false
+			for len(indents) > 0 && indents[len(indents)-1] >= column {
+				indents = indents[:len(indents)-1]
+			}
+			indents = append(indents, column)
+			if len(indents) > Depth || dashes > Depth {
+				return tooDeep(name, "YAML")
+			}
+		}
+		column++
+		switch c {
+		case '[', '{':
+			if brackets++; brackets > Depth {
+				return tooDeep(name, "YAML")
+			}
+		case ']', '}':
+			brackets = max(0, brackets-1)
+		case '*':
+			if i == 0 || data[i-1] == ' ' || data[i-1] == '[' || data[i-1] == ',' || data[i-1] == '\n' {
+				if aliases++; aliases > Aliases {
+					return &LimitError{name, fmt.Sprintf("YAML may refer back to anchors at most %d times", Aliases)}
+				}
+			}
+		}
+	}
+	return nil
+}
+
+func tooDeep(name, what string) error {
+	return &LimitError{name, fmt.Sprintf("%s may nest at most %d deep", what, Depth)}
+}

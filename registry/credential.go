@@ -1,0 +1,112 @@
+package registry
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"net"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/jdx/go-netrc"
+
+	"molt/input"
+)
+
+// A Credential is how a registry knows who asks: a bearer token (RFC 6750), or a name and a password (RFC 7617). The zero
+// Credential is none. It is never printed, logged or kept in the cache.
+type Credential struct{ token, user, password string }
+
+// Bearer returns a credential of a token; "" is none.
+func Bearer(token string) Credential { return Credential{token: token} }
+
+// None reports whether there is nothing to send.
+func (c Credential) None() bool { return c == Credential{} }
+
+// String keeps secrets out of messages.
+func (c Credential) String() string { return "credential" }
+
+func (c Credential) apply(r *http.Request) {
+	switch {
+	case c.token != "":
+		r.Header.Set("Authorization", "Bearer "+c.token)
+	case c.user != "" || c.password != "":
+		r.SetBasicAuth(c.user, c.password)
+	}
+}
+
+// FromNetrc returns what the user's netrc file (NETRC, else .netrc in the home folder; _netrc on Windows) has for the host
+// of an address. A line for host:port is for that port alone; one for a host without a port is for the usual port of
+// https and http. No file is no credential.
+func FromNetrc(env func(string) string, address string) (Credential, error) {
+	u, err := url.Parse(address)
+	if err != nil || u.Host == "" {
+		return Credential{}, nil
+	}
+	file := env("NETRC")
+	if file == "" {
+		home, err := os.UserHomeDir()
+		if err != nil {
+			return Credential{}, nil
+		}
+		file = filepath.Join(home, ".netrc")
+		if _, err := os.Stat(file); err != nil {
+			file = filepath.Join(home, "_netrc")
+		}
+	}
+	data, err := input.ReadFile(file, input.VersionFile)
+	if errors.Is(err, fs.ErrNotExist) {
+		return Credential{}, nil
+	}
+	if err != nil {
+		return Credential{}, err
+	}
+	n, err := netrc.ParseString(string(data))
+	if err != nil {
+		return Credential{}, fmt.Errorf("%s cannot be read as a netrc file", file) // its text stays out of messages
+	}
+	names := []string{net.JoinHostPort(u.Hostname(), portOf(u))}
+	if u.Port() == "" || u.Port() == usualPort[u.Scheme] {
+		names = append(names, u.Hostname())
+	}
+	for _, name := range names {
+		if m := n.Machine(name); m != nil {
+			return Credential{user: m.Get("login"), password: m.Get("password")}, nil
+		}
+	}
+	return Credential{}, nil
+}
+
+var usualPort = map[string]string{"http": "80", "https": "443"}
+
+func portOf(u *url.URL) string {
+	if p := u.Port(); p != "" {
+		return p
+	}
+	return usualPort[u.Scheme]
+}
+
+// sameOrigin reports whether two addresses have one scheme, host and port (RFC 6454).
+func sameOrigin(a, b *url.URL) bool {
+	return a.Scheme == b.Scheme && strings.EqualFold(a.Hostname(), b.Hostname()) && portOf(a) == portOf(b)
+}
+
+// An authorizer adds the credential to requests to exactly the origin that it is for, wherever a redirect leads.
+type authorizer struct {
+	origin     *url.URL
+	credential Credential
+	next       http.RoundTripper
+}
+
+// RoundTrip sends a request, with the credential where it belongs.
+func (a *authorizer) RoundTrip(r *http.Request) (*http.Response, error) {
+	if a.credential.None() || !sameOrigin(a.origin, r.URL) {
+		return a.next.RoundTrip(r)
+	}
+	r = r.Clone(r.Context())
+	a.credential.apply(r)
+	return a.next.RoundTrip(r)
+}
