@@ -118,7 +118,7 @@ func NewVerifyDoc(found []app.Finding, installed bool) VerifyDoc {
 		if about == "manifest" { // which is what people wrote; the lock has to follow
 			about = "lock"
 		}
-		if !slices.Contains(doc.OutOfDate, about) {
+		if about != "checksum" && about != "rules" && !slices.Contains(doc.OutOfDate, about) {
 			doc.OutOfDate = append(doc.OutOfDate, about)
 		}
 	}

@@ -216,10 +216,15 @@ func randomUniverse(random *rand.Rand) string {
 }
 
 func TestAgainstBruteForce(t *testing.T) {
-	count := 4000
 	if testing.Short() {
-		count = 1000
+		againstBruteForce(t, 1000)
+	} else {
+		againstBruteForce(t, 4000)
 	}
+}
+
+func againstBruteForce(t *testing.T, count int) {
+	t.Helper()
 	found := map[string]int{}
 	for seed := range count {
 		random := rand.New(rand.NewPCG(uint64(seed), 7))

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -31,10 +32,14 @@ type drawing struct {
 	todo   []int
 
 	targets  []*instance // memory for unfold
+	most     int         // how many places there may be, when places are folded farther down
 	depth    int         // how far to look before a place is tied to one above
 	ties     int
-	compared map[[3]int]bool // what alike found
-	states   map[string]int  // when places are folded, the first of each state
+	compared map[[3]int]bool        // what alike found
+	numbers  map[string]int         // of what looks alike to a depth
+	looks    map[[2]int]int         // the numbers of places, by depth
+	states   map[string]int         // when places are folded, the first of each state
+	wanted   map[*instance][]string // then, the names that are looked up through an instance under the assignment
 }
 
 // extract draws the graph that the assignment describes. Places at which everything that matters is equal become one
@@ -45,7 +50,7 @@ type drawing struct {
 // farther is tried and the result verified. Where it never comes to the same place twice, the graph is folded: places
 // that see the same releases are one, though these releases may stand in different places.
 func (s *solver) extract() (*Resolution, error) {
-	for depth := 1; depth < 8; depth++ {
+	for depth := 1; depth < 8 && !s.grouped; depth++ {
 		d := s.drawing(depth)
 		if !d.draw() {
 			break
@@ -56,28 +61,59 @@ func (s *solver) extract() (*Resolution, error) {
 			return r, nil
 		}
 	}
-	d := s.drawing(1)
-	d.states = map[string]int{}
-	if d.draw() {
-		d.classifyStates()
+	var folded *Resolution
+	var lookups map[*instance][]string
+	places := 0
+	for depth := 0; depth < 6; depth++ {
+		if err := s.ctx.Err(); err != nil {
+			return nil, err
+		}
+		d := s.drawing(depth)
+		d.states = map[string]int{}
+		if lookups == nil {
+			lookups = d.wantedNames()
+		}
+		d.wanted, d.most = lookups, 4*places+200
+		if !d.draw() {
+			break
+		}
+		d.classify()
 		r := d.resolution()
-		r.Folded = true
-		if err := Verify(s.ctx, s.source, s.problem, r); err == nil {
+		if Verify(s.ctx, s.source, s.problem, r) == nil {
 			return r, nil
 		}
+		if depth == 1 {
+			places = len(d.places)
+		}
+		if depth != 1 {
+			continue
+		}
+		d.classifyStates()
+		r = d.resolution()
+		r.Folded = true
+		if Verify(s.ctx, s.source, s.problem, r) == nil {
+			folded = r
+		}
+	}
+	switch {
+	case s.ctx.Err() != nil: // what was begun may have been given up for that
+		return nil, s.ctx.Err()
+	case folded != nil:
+		return folded, nil
 	}
 	return nil, ErrEndless
 }
 
 func (s *solver) drawing(depth int) *drawing {
-	return &drawing{solver: s, byKey: map[string]int{}, plain: map[*instance]int{}, top: map[string]int{}, depth: depth, compared: map[[3]int]bool{}}
+	return &drawing{solver: s, byKey: map[string]int{}, plain: map[*instance]int{}, top: map[string]int{}, depth: depth, compared: map[[3]int]bool{},
+		numbers: map[string]int{}, looks: map[[2]int]int{}}
 }
 
 // draw unfolds everything that the application reaches. It reports whether that came to an end.
 func (d *drawing) draw() bool {
 	for _, r := range d.problem.Roots {
 		if !r.Foreign {
-			d.atTop(r.As)
+			d.atTop(d.keyOf(r.Demand))
 		}
 	}
 	for len(d.todo) > 0 {
@@ -126,7 +162,7 @@ func (d *drawing) target(e *edge) *instance {
 		return nil
 	}
 	if d.global(e.as) {
-		e = d.app.edge(e.as)
+		e = d.app.edge(d.key(e.as, e.pkg.Name))
 	}
 	t := e.target(w)
 	if t != placeholder {
@@ -144,7 +180,14 @@ func (d *drawing) target(e *edge) *instance {
 // unfold makes the places below one. It reports false when there are too many to come to an end.
 func (d *drawing) unfold(n int) bool {
 	p := d.places[n]
-	if len(d.places) > 40*d.count+1000 {
+	most := 4*d.count + 1000
+	if d.states != nil {
+		most = 100*d.count + 10000
+		if d.depth > 1 { // where it grows so much, it is not likely to come to an end farther down
+			most = d.most
+		}
+	}
+	if len(d.places) > most || d.ctx.Err() != nil {
 		return false
 	}
 	if p.env == nil {
@@ -173,13 +216,13 @@ func (d *drawing) unfold(n int) bool {
 				continue
 			}
 			local := false
-			for name := range t.sees {
+			for _, name := range d.namesOf(t) {
 				_, provided := own(name)
 				local = local || provided
 			}
 			switch {
 			case d.global(e.as):
-				p.needs[k] = d.atTop(e.as)
+				p.needs[k] = d.atTop(d.key(e.as, e.pkg.Name))
 			case pass == 0 && local:
 				p.needs[k] = d.place(t, n)
 			case pass == 1 && !local:
@@ -201,9 +244,79 @@ func (d *drawing) unfold(n int) bool {
 	}
 	d.tie(n, p)
 	for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
-		d.peer(p, peer.As) // what the application provides comes into being where it is first seen
+		d.peer(p, d.keyOf(peer)) // what the application provides comes into being where it is first seen
 	}
 	return true
+}
+
+// wantedNames finds out which names are looked up through each instance under the assignment: by itself or below it, and not
+// provided in between. That is less than what could be looked up if releases were chosen otherwise.
+func (d *drawing) wantedNames() map[*instance][]string {
+	type node struct {
+		inst  *instance
+		below []*instance
+		own   map[string]bool // what it provides
+		names map[string]bool
+		above []int
+	}
+	var nodes []*node
+	at := map[*instance]int{}
+	reach := func(i *instance) int {
+		k, ok := at[i]
+		if !ok {
+			k = len(nodes)
+			at[i] = k
+			nodes = append(nodes, &node{inst: i, own: map[string]bool{}, names: map[string]bool{}})
+		}
+		return k
+	}
+	for _, e := range d.app.needs {
+		if t := d.target(e); t != nil {
+			reach(t)
+		}
+	}
+	for k := 0; k < len(nodes); k++ {
+		n := nodes[k]
+		for _, e := range n.inst.needs {
+			if t := d.target(e); t != nil || e.v < 0 {
+				n.own[e.as] = true
+				if t != nil && !d.global(e.as) {
+					c := reach(t)
+					nodes[c].above = append(nodes[c].above, k)
+				}
+			}
+		}
+		for _, peer := range n.inst.pkg.Releases[n.inst.w].Peers {
+			if !d.global(peer.As) {
+				n.names[peer.As] = true
+			}
+		}
+	}
+	todo := make([]int, len(nodes))
+	for k := range todo {
+		todo[k] = len(nodes) - 1 - k
+	}
+	for len(todo) > 0 && d.ctx.Err() == nil {
+		n := nodes[todo[len(todo)-1]]
+		todo = todo[:len(todo)-1]
+		for _, k := range n.above {
+			grew := false
+			for name := range n.names {
+				if up := nodes[k]; !up.own[name] && !up.names[name] {
+					up.names[name] = true
+					grew = true
+				}
+			}
+			if grew {
+				todo = append(todo, k)
+			}
+		}
+	}
+	all := make(map[*instance][]string, len(nodes))
+	for _, n := range nodes {
+		all[n.inst] = slices.Sorted(maps.Keys(n.names))
+	}
+	return all
 }
 
 // nothingSeen is the environment of the many places that see nothing.
@@ -213,6 +326,13 @@ var nothingSeen = map[string]int{}
 func (d *drawing) envOf(i *instance, find func(name string) int) map[string]int {
 	if len(i.sees) == 0 {
 		return nothingSeen
+	}
+	if d.wanted != nil {
+		env := make(map[string]int, len(d.wanted[i]))
+		for _, name := range d.wanted[i] {
+			env[name] = find(name)
+		}
+		return env
 	}
 	env := make(map[string]int, len(i.sees))
 	for _, name := range slices.Sorted(maps.Keys(i.sees)) {
@@ -227,6 +347,14 @@ func (d *drawing) seen(p *place, name string) int {
 		return at
 	}
 	return d.atTop(name)
+}
+
+// namesOf returns the names for which the places of an instance differ, in no order.
+func (d *drawing) namesOf(i *instance) []string {
+	if d.wanted != nil && len(i.sees) > 0 {
+		return d.wanted[i]
+	}
+	return slices.Collect(maps.Keys(i.sees))
 }
 
 // shared returns the place of an instance that sees nothing which its dependent provides.
@@ -282,6 +410,9 @@ func (d *drawing) tie(n int, p *place) {
 // fold ties a place to the first one that holds the same release and sees the same releases.
 func (d *drawing) fold(at int) {
 	key := d.state(d.places[at])
+	if d.depth != 1 {
+		key = strconv.Itoa(d.look(at, d.depth))
+	}
 	first, again := d.states[key]
 	if !again {
 		d.states[key] = at
@@ -291,6 +422,33 @@ func (d *drawing) fold(at int) {
 	}
 }
 
+// look numbers what a place looks like to a depth: its release, and what it sees to a depth of one less.
+func (d *drawing) look(at, depth int) int {
+	if at == none {
+		return none
+	}
+	if known, ok := d.looks[[2]int{at, depth}]; ok {
+		return known
+	}
+	p := d.places[at]
+	if p.env == nil {
+		p.env = d.envOf(p.inst, d.atTop)
+	}
+	key := strconv.AppendInt(append([]byte(p.inst.pkg.Name), '@'), int64(p.inst.w), 10)
+	if depth > 0 {
+		for _, name := range slices.Sorted(maps.Keys(p.env)) {
+			key = strconv.AppendInt(append(append(append(key, '|'), name...), '='), int64(d.look(p.env[name], depth-1)), 10)
+		}
+	}
+	n, ok := d.numbers[string(key)]
+	if !ok {
+		n = len(d.numbers)
+		d.numbers[string(key)] = n
+	}
+	d.looks[[2]int{at, depth}] = n
+	return n
+}
+
 // state writes the release of a place and those that it sees.
 func (d *drawing) state(p *place) string {
 	key := strings.Builder{}
@@ -298,25 +456,54 @@ func (d *drawing) state(p *place) string {
 	for _, name := range slices.Sorted(maps.Keys(p.env)) {
 		if at := p.env[name]; at != none {
 			fmt.Fprintf(&key, "|%s=%s@%d", name, d.places[at].inst.pkg.Name, d.places[at].inst.w)
+		} else {
+			fmt.Fprintf(&key, "|%s=", name)
 		}
 	}
 	return key.String()
 }
 
-// classifyStates unites the places of one state.
+// classifyStates unites the places of which the release is one, the peers have the same releases, and the needs lead to
+// places that are united.
 func (d *drawing) classifyStates() {
-	classes := map[string]int{}
 	for _, p := range d.places {
-		if p.tied != none {
-			continue
+		p.class = 0
+	}
+	count := 0
+	for d.ctx.Err() == nil {
+		classes, next := map[string]int{}, make([]int, len(d.places))
+		for n, p := range d.places {
+			if p.tied != none {
+				continue
+			}
+			key := strings.Builder{}
+			fmt.Fprintf(&key, "%d", p.class)
+			if count == 0 {
+				fmt.Fprintf(&key, "%s@%d", p.inst.pkg.Name, p.inst.w)
+				for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
+					if at := d.peer(p, d.keyOf(peer)); at != none {
+						fmt.Fprintf(&key, "|%s=%s@%d", peer.As, d.places[at].inst.pkg.Name, d.places[at].inst.w)
+					}
+				}
+			} else {
+				for _, at := range p.needs {
+					fmt.Fprintf(&key, ",%d", d.classOf(at))
+				}
+			}
+			class, ok := classes[key.String()]
+			if !ok {
+				class = len(classes)
+				classes[key.String()] = class
+			}
+			next[n] = class
 		}
-		key := d.state(p)
-		class, ok := classes[key]
-		if !ok {
-			class = len(classes)
-			classes[key] = class
+		for n, p := range d.places {
+			p.class = next[n]
 		}
-		p.class = class
+		if len(classes) == count {
+			return
+		}
+		count = len(classes)
 	}
 }
 
@@ -371,7 +558,7 @@ func (d *drawing) classify() {
 		return // no release stands in two places
 	}
 	count = len(releases)
-	for {
+	for d.ctx.Err() == nil {
 		ids := map[string]int{}
 		next := make([]int, len(d.places))
 		for n, p := range d.places {
@@ -384,7 +571,7 @@ func (d *drawing) classify() {
 				fmt.Fprintf(&sig, ",%d", d.classOf(at))
 			}
 			for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
-				fmt.Fprintf(&sig, ";%d", d.classOf(d.peer(p, peer.As)))
+				fmt.Fprintf(&sig, ";%d", d.classOf(d.peer(p, d.keyOf(peer))))
 			}
 			id, ok := ids[sig.String()]
 			if !ok {
@@ -425,8 +612,32 @@ func (d *drawing) peer(p *place, name string) int {
 	return d.seen(p, name)
 }
 
+// atTopFor finds out which peers of a class are the application's for some place of it: of several places of one release,
+// these lead to that one.
+func (d *drawing) atTopFor() map[[2]string]int {
+	all := map[[2]string]int{}
+	for n, p := range d.places {
+		for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
+			if at := d.peer(p, d.keyOf(peer)); at != none && at == d.top[d.keyOf(peer)] {
+				all[[2]string{strconv.Itoa(d.classOf(n)), peer.As}] = at
+			}
+		}
+	}
+	return all
+}
+
 // resolution gives the classes that the application reaches their names.
 func (d *drawing) resolution() *Resolution {
+	var atTop map[[2]string]int
+	if d.states != nil {
+		atTop = d.atTopFor()
+	}
+	peerOf := func(p *place, name string) int {
+		if at, ok := atTop[[2]string{strconv.Itoa(p.class), name}]; ok {
+			return at
+		}
+		return d.peer(p, name)
+	}
 	first := make([]*place, len(d.places)) // a place of each class
 	var order []int
 	edges := 0
@@ -444,12 +655,12 @@ func (d *drawing) resolution() *Resolution {
 			reach(next)
 		}
 		for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
-			reach(d.peer(p, peer.As))
+			reach(peerOf(p, d.keyOf(peer)))
 		}
 	}
 	for _, r := range d.problem.Roots {
 		if !r.Foreign {
-			reach(d.top[r.As])
+			reach(d.top[d.keyOf(r.Demand)])
 		}
 	}
 	ids := d.names(order, first)
@@ -472,7 +683,7 @@ func (d *drawing) resolution() *Resolution {
 	for _, r := range d.problem.Roots {
 		e := Edge{Name: r.As, Package: r.Package, Constraint: r.Text, Group: r.Group, Optional: r.Optional, Foreign: r.Foreign}
 		if !r.Foreign {
-			e.To = to(d.top[r.As])
+			e.To = to(d.top[d.keyOf(r.Demand)])
 		}
 		res.Roots = append(res.Roots, e)
 	}
@@ -486,7 +697,7 @@ func (d *drawing) resolution() *Resolution {
 		}
 		for _, peer := range r.Peers {
 			n.Peers = append(n.Peers, Edge{Name: peer.As, Package: peer.Package, Constraint: peer.Text, Optional: peer.Optional,
-				Foreign: peer.Foreign, To: to(d.peer(p, peer.As))})
+				Foreign: peer.Foreign, To: to(peerOf(p, d.keyOf(peer)))})
 		}
 		res.Packages = append(res.Packages, n)
 	}

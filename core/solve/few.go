@@ -21,7 +21,7 @@ func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution
 	tried := map[string]bool{}
 	for {
 		name, victims := replaceable(ctx, source, p, r, tried)
-		if victims == nil {
+		if victims == nil || ctx.Err() != nil {
 			return r
 		}
 		tried[name+"@"+strings.Join(victims, ",")] = true

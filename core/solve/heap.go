@@ -9,6 +9,9 @@ type heap struct {
 }
 
 func (s *solver) before(a, b int32) bool {
+	if x, y := s.vars[a].soft, s.vars[b].soft; x != y {
+		return x
+	}
 	if x, y := s.order.activity[a], s.order.activity[b]; x != y {
 		return x > y
 	}

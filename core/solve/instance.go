@@ -1,6 +1,7 @@
 package solve
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"maps"
@@ -64,6 +65,14 @@ func (e *edge) target(w int) *instance {
 	return nil
 }
 
+// key names the edge as Problem.KeepEdges does.
+func (e *edge) key() EdgeKey {
+	if e.owner.pkg == nil {
+		return EdgeKey{"", e.as}
+	}
+	return EdgeKey{e.owner.pkg.Name + "@" + e.owner.pkg.Releases[e.owner.w].Version.String(), e.as}
+}
+
 // edge returns the edge of a name, or nil.
 func (i *instance) edge(name string) *edge {
 	if i.byName != nil {
@@ -77,14 +86,25 @@ func (i *instance) edge(name string) *edge {
 }
 
 func newSolver(ctx context.Context, source universe.Source, p Problem, f *focus) *solver {
+	p = p.sharing()
 	s := &solver{ctx: ctx, source: source, problem: p, focus: f}
 	s.single = map[string]bool{}
 	for _, name := range p.Single {
 		s.single[name] = true
 	}
 	s.pkgs = map[string]*pkg{}
+	s.grouped = p.Tenancy == Nested && (p.shared.grouped || alwaysGrouped)
 	s.reset()
 	return s
+}
+
+// step counts work against what the call may take in all.
+func (s *solver) step(n int) error {
+	total := s.problem.shared
+	if total.steps += n; total.steps > mostSteps+stepsPerPackage*len(s.pkgs) {
+		return &UndecidedError{total.steps}
+	}
+	return nil
 }
 
 // leaves reports whether a demand is to be left out.
@@ -100,11 +120,14 @@ func (s *solver) reset() {
 	s.instances, s.count, s.appVars, s.slots = map[string]*instance{}, 0, map[string]int32{}, nil
 	s.slotOf, s.fixed = map[string]provider{}, map[fixedKey]int32{}
 	s.waiting, s.toOpen, s.toExpand, s.deferred = map[string][]waitingPeer{}, nil, nil, nil
+	s.places, s.released, s.again = 0, 0, false
 	s.app = &instance{open: true, byName: map[string]*edge{}}
 	for _, p := range s.pkgs {
-		p.vars, p.app, p.uses = nil, -1, 0
+		p.vars, p.app, p.uses, p.pooled, p.tied = nil, -1, 0, -1, nil
 		clear(p.inUse)
 		clear(p.plain)
+		clear(p.places)
+		p.been = nil
 	}
 	s.setLimits()
 	s.spread()
@@ -123,8 +146,13 @@ func (s *solver) spread() {
 					continue
 				}
 				for _, need := range p.Releases[w].Needs {
-					if below := s.pkgs[need.Package]; below != nil && s.passUp(p, w, below) {
-						grew = true
+					below := s.pkgs[need.Package]
+					switch {
+					case below == nil:
+					case s.grouped:
+						grew = s.passUpRelease(p, w, need, below) || grew
+					default:
+						grew = s.passUp(p, w, below) || grew
 					}
 				}
 			}
@@ -187,7 +215,7 @@ func (s *solver) load(name string) (*pkg, error) {
 	case err != nil:
 		return nil, err
 	}
-	p := &pkg{Package: found, n: len(found.Releases), app: -1}
+	p := &pkg{Package: found, n: len(found.Releases), app: -1, pooled: -1}
 	p.inUse, p.full, p.opened = s.memory.numbersFor(p.n)[:p.n], s.memory.domainFor(p.n), s.memory.domainFor(p.n)
 	for i := 0; i <= p.n; i++ {
 		p.full.add(i)
@@ -273,7 +301,8 @@ func (s *solver) begin() error {
 			s.source.Hint(r.Package)
 		}
 	}
-	for k, r := range s.problem.Roots {
+	for _, k := range s.rootOrder() {
+		r := s.problem.Roots[k]
 		if r.Foreign {
 			s.foreign[r.As] = true
 			continue
@@ -281,13 +310,14 @@ func (s *solver) begin() error {
 		if s.leaves(declaredBy(r)) {
 			continue
 		}
-		_, again := s.appVars[r.As]
-		v, err := s.appVar(r.As, r.Package)
+		key := s.keyOf(r.Demand)
+		_, again := s.appVars[key]
+		v, err := s.appVar(key, r.Package)
 		if err != nil {
 			return err
 		}
 		p := s.vars[v].pkg
-		e := s.app.edge(r.As)
+		e := s.app.edge(key)
 		e.optional = r.Optional && (e.optional || !again)
 		set := s.admitted(p, r.Text, r.Optional)
 		if r.Among != nil {
@@ -302,10 +332,13 @@ func (s *solver) begin() error {
 			}
 		}
 		s.add(s.cause(origin{k: int32(k)}), term{v, set})
+		if !r.Optional {
+			s.statePooled(p, s.cause(origin{k: int32(k)}), nil, set)
+		}
 		s.order.push(s, v)
 	}
 	for k, l := range s.problem.limits {
-		if v, ok := s.appVars[l.as]; ok && l.as != "" {
+		if v, ok := s.declared(l.as); ok {
 			s.limit(v, int32(k))
 		}
 	}
@@ -355,6 +388,41 @@ func (s *solver) appVar(as, name string) (int32, error) {
 	}
 	return v, nil
 }
+
+// rootOrder numbers the roots by name and group, so that the order in which a manifest lists them changes nothing.
+func (s *solver) rootOrder() []int {
+	order := make([]int, len(s.problem.Roots))
+	for k := range order {
+		order[k] = k
+	}
+	slices.SortStableFunc(order, func(a, b int) int {
+		x, y := s.problem.Roots[a], s.problem.Roots[b]
+		return cmp.Or(strings.Compare(x.As, y.As), strings.Compare(x.Group, y.Group))
+	})
+	return order
+}
+
+// declared returns the variable of a declared name.
+func (s *solver) declared(as string) (int32, bool) {
+	for _, r := range s.problem.Roots {
+		if r.As == as {
+			v, ok := s.appVars[s.keyOf(r.Demand)]
+			return v, ok
+		}
+	}
+	return 0, false
+}
+
+// key returns the name that counts at the application's level: under single tenancy that of the package, whatever its
+// dependents call it.
+func (s *solver) key(as, name string) string {
+	if s.problem.Tenancy == Single {
+		return name
+	}
+	return as
+}
+
+func (s *solver) keyOf(d universe.Demand) string { return s.key(d.As, d.Package) }
 
 // global reports whether all edges to a name share the application's variable: there is one release of it, and it
 // stands at the application's level, where everybody sees it.

@@ -68,7 +68,7 @@ type wish struct {
 
 // NewOptimizer makes an optimizer for a problem.
 func NewOptimizer(ctx context.Context, source universe.Source, p Problem) *Optimizer {
-	return &Optimizer{ctx: ctx, source: source, problem: p}
+	return &Optimizer{ctx: ctx, source: source, problem: p.sharing()}
 }
 
 // Minimize adds objectives, of less weight than all before, and returns the best resolution for all of them; nil when

@@ -19,9 +19,14 @@ type fixedKey struct {
 	w    int
 }
 
+// A deferral is a place that is put off until its providers have releases; with what it came to when it was looked at
+// last.
 type deferral struct {
-	e *edge
-	w int
+	e     *edge
+	w     int
+	inst  *instance
+	terms []term     // false as long as the providers keep their releases
+	open  []provider // application-level names that had no release
 }
 
 func (s *solver) slot(name string) provider {
@@ -54,7 +59,11 @@ func (s *solver) chain(i *instance, name string) []provider {
 	}
 	above, ok := i.sees[name]
 	if !ok {
-		i.pkg.passes(name)
+		if s.grouped {
+			s.lookups(i.pkg)[i.w][name] = true
+		} else {
+			i.pkg.passes(name)
+		}
 		s.stale = true
 		return nil
 	}
@@ -68,20 +77,28 @@ func (s *solver) link(e *edge, w int, i *instance) []term {
 
 // view returns where the target of an edge finds the names that matter to it.
 func (s *solver) view(e *edge, w int) (map[string][]provider, bool) {
-	if len(e.pkg.rel) == 0 {
+	rel := e.pkg.rel
+	if s.grouped {
+		rel = s.lookups(e.pkg)[w]
+	}
+	if len(rel) == 0 {
 		return nil, true
 	}
-	sees := map[string][]provider{}
+	sees, known := map[string][]provider{}, true
 	r := &e.pkg.Releases[w]
-	for name := range e.pkg.rel {
+	for name := range rel {
 		if s.provides(e.pkg, w, name) && !slices.ContainsFunc(r.Peers, func(d universe.Demand) bool { return d.As == name }) {
 			continue
 		}
 		c := s.chain(e.owner, name)
-		if c == nil {
-			return nil, false
+		if c == nil { // all such names are learned, so that the order in which they come does not matter
+			known = false
+			continue
 		}
 		sees[name] = c
+	}
+	if !known {
+		return nil, false
 	}
 	return sees, true
 }
@@ -111,6 +128,9 @@ func instanceKey(name string, w int, sees map[string][]provider) string {
 	return string(key)
 }
 
+// mostPlaces is how many places of a release a grouped search makes for providers that are open.
+const mostPlaces = 1
+
 func (s *solver) newInstance(e *edge, w int, sees map[string][]provider, key string) *instance {
 	i := &instance{pkg: e.pkg, w: w, parent: e.owner, sees: sees}
 	i.on = s.newVar(nil, 1)
@@ -120,6 +140,11 @@ func (s *solver) newInstance(e *edge, w int, sees map[string][]provider, key str
 		e.pkg.plain[w] = i
 	} else {
 		s.instances[key] = i
+		s.places++
+		if e.pkg.places == nil {
+			e.pkg.places = map[int]int{}
+		}
+		e.pkg.places[w]++
 	}
 	return i
 }
@@ -138,7 +163,7 @@ func (s *solver) recurs(e *edge, w int, sees map[string][]provider) bool {
 			return true
 		}
 	}
-	return false
+	return s.grouped && e.pkg.places[w] >= mostPlaces
 }
 
 // madeBy adds the demand that brought a variable into being: that a name is found there, and not farther up, is part
@@ -154,14 +179,27 @@ func (s *solver) madeBy(causes []int32, v int32) []int32 {
 // there is more to search.
 func (s *solver) placeDeferred() (bool, error) {
 	more := false
-	for _, d := range s.deferred {
+	for n := range s.deferred {
+		d := &s.deferred[n]
+		if n%256 == 255 {
+			if err := s.ctx.Err(); err != nil {
+				return false, err
+			}
+		}
 		if x := &s.vars[d.e.v]; !s.on(d.e.owner) || x.dom.has(x.n) || x.dom.count() > 1 || x.dom.first() != d.w {
 			continue
 		}
+		if d.inst != nil && s.on(d.inst) && s.stands(d) { // as when it was looked at last
+			continue
+		}
 		given, _ := s.view(d.e, d.w)
+		if err := s.step(1 + len(given)); err != nil {
+			return false, err
+		}
 		sees := map[string][]provider{}
 		var terms []term
 		var causes []int32
+		d.open = d.open[:0]
 		for _, name := range slices.Sorted(maps.Keys(given)) {
 			for _, p := range given[name] {
 				if p >= 0 {
@@ -173,16 +211,21 @@ func (s *solver) placeDeferred() (bool, error) {
 				s.decide(undecided, s.vars[undecided].n)
 				return true, nil
 			}
+			if c[0] < 0 && c[0] != anywhere {
+				d.open = append(d.open, c[0])
+			}
 			sees[name] = c
 			terms = append(terms, told...)
 		}
 		i, key := s.find(d.e.pkg, d.w, sees)
+		d.inst, d.terms = i, terms
 		if i != nil && s.on(i) && d.e.delayed[key] == i { // it is in place
 			continue
 		}
 		if i == nil {
 			i = s.newInstance(d.e, d.w, sees, key)
 			i.parent = nil
+			d.inst = i
 		}
 		if d.e.delayed == nil {
 			d.e.delayed = map[string]*instance{}
@@ -194,32 +237,69 @@ func (s *solver) placeDeferred() (bool, error) {
 	return more, nil
 }
 
+// stands reports whether the providers of a deferred place have the releases that they had when it was placed last.
+func (s *solver) stands(d *deferral) bool {
+	for _, t := range d.terms {
+		if s.canHold(t) {
+			return false
+		}
+	}
+	for _, p := range d.open {
+		if _, w := s.atTop(p); w >= 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// atTop returns the variable of an application-level name and its release, -1 when it has none, or none yet.
+func (s *solver) atTop(p provider) (v int32, w int) {
+	v, ok := s.appVars[s.slots[-1-p]]
+	if !ok {
+		return -1, -1
+	}
+	x := &s.vars[v]
+	if x.dom.count() > 1 || x.dom.has(x.n) {
+		return v, -1
+	}
+	return v, x.dom.first()
+}
+
 // settleChain replaces the providers of a name by the release that they came to, and gives the terms that spare
 // other releases. A provider that is still open is returned as undecided.
 func (s *solver) settleChain(name string, chain []provider) (_ []provider, terms []term, undecided int32) {
 	for _, p := range chain {
-		if p < 0 {
+		if p == anywhere {
 			break
 		}
-		x := &s.vars[p]
-		if x.dom.count() > 1 {
-			return nil, nil, int32(p)
+		v, w := int32(p), 0
+		if p < 0 {
+			if v, w = s.atTop(p); w < 0 { // nothing, as far as is known: whatever it becomes, the application has it
+				break
+			}
+		} else {
+			x := &s.vars[p]
+			if x.dom.count() > 1 {
+				return nil, nil, v
+			}
+			w = x.dom.first()
 		}
-		w := x.dom.first()
-		terms = append(terms, term{int32(p), x.pkg.other(w)})
+		x := &s.vars[v]
+		terms = append(terms, term{v, x.pkg.other(w)})
 		if w == x.n {
 			continue
 		}
 		key := fixedKey{x.pkg.Name, w}
-		v, ok := s.fixed[key]
+		f, ok := s.fixed[key]
 		if !ok {
-			v = s.newVar(x.pkg, x.n)
-			only := newDomain(x.n)
+			p := x.pkg
+			f = s.newVar(p, p.n)
+			only := newDomain(p.n)
 			only.add(w)
-			s.vars[v].dom = only
-			s.fixed[key] = v
+			s.vars[f].dom = only
+			s.fixed[key] = f
 		}
-		return []provider{provider(v)}, terms, -1
+		return []provider{provider(f)}, terms, -1
 	}
 	if s.foreign[name] {
 		return []provider{anywhere}, terms, -1

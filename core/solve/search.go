@@ -21,6 +21,9 @@ type solver struct {
 	// What is known of the packages whose place matters; survives reset.
 	stale bool
 
+	grouped  bool               // places by release, and one release a package as far as that goes; survives reset
+	places   int                // how many instances there are whose place matters
+	released int                // how many releases were opened
 	switches []int32            // of the problem's limits
 	limits   map[string][]int32 // the numbers of limits, by the package that they hold for wherever it stands
 	asked    []int32            // the limits that are to hold in this run
@@ -35,6 +38,7 @@ type solver struct {
 	bump    float64
 
 	begun      bool
+	again      bool    // a switch came that is to be decided before the others
 	work, most int     // how many times a domain was narrowed, and when to stop; 0 for never; survive reset
 	conflicts  []int32 // clauses that were false when they were added
 	loose      []int32 // clauses that were enforced above the level at which they already could have been
@@ -61,24 +65,30 @@ type solver struct {
 // A pkg is a package with its place in the search.
 type pkg struct {
 	*universe.Package
-	n     int // number of releases; also the bit that means "none"
-	keep  []int
-	inUse []int32 // how many variables are decided for each release
-	uses  int     // how many in all
-	vars  []int32
-	full  domain // every release that the problem does not refuse, and "none"
-	app   int32  // its variable at the application's level under its own name, or -1
+	n      int // number of releases; also the bit that means "none"
+	keep   []int
+	inUse  []int32 // how many variables are decided for each release
+	uses   int     // how many in all
+	vars   []int32
+	full   domain         // every release that the problem does not refuse, and "none"
+	app    int32          // its variable at the application's level under its own name, or -1
+	pooled int32          // the switch that all of its edges get one release, or -1
+	pool   int32          // that release
+	tied   map[int64]bool // edges and releases for which that is stated
 
 	// The releases that were opened, and the peer names that are looked up through the package, as far as they are
 	// known. They survive a reset.
-	opened domain
-	rel    map[string]bool
+	opened    domain
+	rel       map[string]bool
+	byRelease []map[string]bool // the same for each release, when the search is grouped
+	been      domain            // the releases opened since the last reset
 	// Made when first asked for: the sets of constraints, without and with "none"; the complements of single releases;
 	// the instances of releases whose place does not matter.
 	sets   [2][]constraintSet
 	more   [2]map[string]domain // those beyond the first few
 	others []domain
 	plain  []*instance
+	places map[int]int // how many instances each release has
 }
 
 // A constraintSet is what a constraint admits.
@@ -100,6 +110,7 @@ type variable struct {
 	edge   *edge     // the edge that it serves
 	others []*edge   // the other ones, of a name that all share
 	inst   *instance
+	soft   bool // decided before everything else that was not asked for
 }
 
 // An event narrows a domain: by a decision (reason -1) or to satisfy a clause.
@@ -127,6 +138,7 @@ func (s *solver) newVar(p *pkg, n int) int32 {
 // edgeVar makes the variable of an edge to a package, within the limits that hold wherever the package stands.
 func (s *solver) edgeVar(p *pkg) int32 {
 	v := s.newVar(p, p.n)
+	s.makeSwitch(p)
 	for _, k := range s.limits[p.Name] {
 		s.limit(v, k)
 	}
@@ -181,7 +193,7 @@ func (s *solver) back(level int32) {
 			x.pkg.inUse[e.used]--
 			x.pkg.uses--
 		}
-		if x.pkg != nil {
+		if x.pkg != nil || x.soft {
 			s.order.push(s, e.v)
 		}
 	}
@@ -207,10 +219,15 @@ func (s *solver) run() (bool, error) {
 		}
 	}
 	clashes, restarts := 0, 1
+	done, stated := s.work, len(s.clauses)/64
 	for {
 		if err := s.ctx.Err(); err != nil {
 			return false, err
 		}
+		if err := s.step(1 + s.work - done + len(s.clauses)/64 - stated); err != nil {
+			return false, err
+		}
+		done, stated = s.work, len(s.clauses)/64
 		if s.most > 0 && s.work > s.most {
 			return false, errSpent
 		}
@@ -218,12 +235,19 @@ func (s *solver) run() (bool, error) {
 			if !s.settle(bad) {
 				return false, nil
 			}
+			if s.again { // switches came since, which go before the decisions so far
+				s.again = false
+				s.back(0)
+			}
 			if clashes++; clashes == patience*luby(restarts) {
 				restarts++
 				clashes = 0
 				s.back(0)
 			}
 			continue
+		}
+		if !s.grouped && s.problem.Tenancy == Nested && s.places > placesPerRelease*s.released+placesSpare {
+			return s.group()
 		}
 		grew, err := s.grow()
 		if err != nil {
@@ -244,6 +268,10 @@ func (s *solver) run() (bool, error) {
 			if err != nil || !more {
 				return !more, err
 			}
+			continue
+		}
+		if s.vars[v].soft {
+			s.decide(v, 0)
 			continue
 		}
 		w := s.choose(v)
@@ -290,7 +318,7 @@ func (s *solver) next() int32 {
 			return -1
 		}
 		x := &s.vars[v]
-		if x.dom.count() > 1 && (!x.dom.has(x.n) || s.wanted(x)) {
+		if x.dom.count() > 1 && (x.soft || !x.dom.has(x.n) || s.wanted(x)) {
 			return v
 		}
 	}
@@ -308,6 +336,16 @@ func (s *solver) wanted(x *variable) bool {
 func (s *solver) choose(v int32) int {
 	x := &s.vars[v]
 	p := x.pkg
+	if by := x.edge; by != nil && s.problem.KeepEdges != nil {
+		if k := p.Index(s.problem.KeepEdges[by.key()]); k >= 0 && x.dom.has(k) {
+			return k
+		}
+	}
+	if p.pooled >= 0 && !s.vars[p.pooled].dom.has(1) { // the one that all get, as far as it is known
+		if one := s.pick(p, and(x.dom, s.vars[p.pool].dom)); one >= 0 {
+			return one
+		}
+	}
 	for _, k := range p.keep {
 		if x.dom.has(k) {
 			return k
@@ -338,4 +376,25 @@ func (s *solver) choose(v int32) int {
 		}
 	}
 	return shared.last()
+}
+
+// pick returns the release of a set that is preferred before others are looked at: kept, in use, newest; -1 for none.
+func (s *solver) pick(p *pkg, set domain) int {
+	set.remove(p.n)
+	for _, k := range p.keep {
+		if set.has(k) {
+			return k
+		}
+	}
+	for w := p.n - 1; w >= 0; w-- {
+		if p.inUse[w] > 0 && set.has(w) {
+			return w
+		}
+	}
+	for w := set.last(); w >= 0; w-- {
+		if set.has(w) && p.Releases[w].Deprecated == "" && !p.Releases[w].Version.Prerelease() {
+			return w
+		}
+	}
+	return set.last()
 }

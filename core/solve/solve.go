@@ -16,7 +16,7 @@ package solve
 import (
 	"context"
 	"errors"
-	"maps"
+	"fmt"
 	"slices"
 
 	"molt/core/universe"
@@ -45,7 +45,12 @@ type Problem struct {
 	// Refuse names releases that must not be used, by package.
 	Refuse map[string][]string
 
-	limits []limit // what an Optimizer restricts further
+	// KeepEdges names releases to prefer for single edges, before Keep: what each dependent is locked to.
+	KeepEdges map[EdgeKey]string
+
+	limits []limit         // what an Optimizer restricts further
+	absent map[Demand]bool // optional needs that are left out
+	shared *shared
 }
 
 // A Root is a declaration of the application's manifest. Several roots may declare the same name; all must hold.
@@ -116,12 +121,34 @@ func (r *Resolution) Versions() map[string][]string {
 	return all
 }
 
+// An EdgeKey is an edge by who asks (name@version, "" for the application) and for what name.
+type EdgeKey struct{ By, Name string }
+
+// A shared is what the searches of one call have in common.
+type shared struct {
+	grouped bool // one of them made too many places; see grouped.go
+	steps   int  // that all of them took
+}
+
+// An UndecidedError reports a search that was given up: within so many steps neither a resolution was found nor a proof
+// that there is none. The number of steps is the same on every machine.
+type UndecidedError struct{ Steps int }
+
+func (e *UndecidedError) Error() string {
+	return fmt.Sprintf("not decided after %d steps: the packages can be combined in too many ways; an exact constraint on some of them, or a hold, makes them fewer", e.Steps)
+}
+
+// The steps that a call may take in all: mostSteps, and stepsPerPackage for every package that it met. That is some seconds,
+// and hundreds of times what applications take. Tests change them.
+var mostSteps, stepsPerPackage = 1_000_000, 2_000
+
 // Resolve finds a resolution. It is complete: a *Tangle is returned exactly when there is none. It is deterministic:
-// the result depends on the problem and the source's answers alone. Among the resolutions it prefers kept releases,
-// then releases that the graph holds already, then the newest that is not deprecated; afterwards it removes every
-// second release of a package that a single one could replace. Other errors are ErrEndless, or
-// come from the source or the context.
+// the result depends on the problem and the source's answers alone, and not on the order of the roots. Among the
+// resolutions it prefers kept releases, then releases that the graph holds already, then the newest that is not deprecated;
+// afterwards it removes every second release of a package that a single one could replace. Other errors are an
+// *UndecidedError, ErrEndless, or come from the source or the context.
 func Resolve(ctx context.Context, source universe.Source, p Problem) (*Resolution, error) {
+	p = p.sharing()
 	r, proof, err := search(ctx, source, p, nil)
 	if err != nil {
 		return nil, err
@@ -135,32 +162,20 @@ func Resolve(ctx context.Context, source universe.Source, p Problem) (*Resolutio
 	if p.Tenancy == Nested {
 		r = fewer(ctx, source, p, r)
 	}
-	return r, nil
+	return r, ctx.Err() // interrupted, it could have become another
 }
 
-// unfolded looks for a resolution that need not be folded, by doing without one release of the cycle; there are few.
-func unfolded(ctx context.Context, source universe.Source, p Problem, r *Resolution) *Resolution {
-	tried := map[string]bool{}
-	for _, n := range r.Packages {
-		if n.ID == n.Name+"@"+n.Version || tried[n.Name+"@"+n.Version] {
-			continue // it stands in one place only
-		}
-		tried[n.Name+"@"+n.Version] = true
-		attempt := p
-		attempt.Refuse = maps.Clone(p.Refuse)
-		if attempt.Refuse == nil {
-			attempt.Refuse = map[string][]string{}
-		}
-		attempt.Refuse[n.Name] = append(slices.Clone(p.Refuse[n.Name]), n.Version)
-		if next, _, err := search(ctx, source, attempt, nil); err == nil && next != nil && !next.Folded {
-			return next
-		}
+// sharing returns the problem with something that its searches have in common.
+func (p Problem) sharing() Problem {
+	if p.shared == nil {
+		p.shared = &shared{}
 	}
-	return r
+	return p
 }
 
 // Possible reports whether a resolution exists.
 func Possible(ctx context.Context, source universe.Source, p Problem) (bool, error) {
+	p = p.sharing()
 	if p.Tenancy == Single { // where every assignment can be drawn
 		return newSolver(ctx, source, p, nil).settled()
 	}
@@ -203,6 +218,7 @@ func (s *solver) settled() (bool, error) {
 // Try is Resolve without the tangle: when there is no resolution it returns nil and the declared names whose demands
 // the refutation used, sorted. That is cheaper, and enough for a caller who gives way in one of them and tries again.
 func Try(ctx context.Context, source universe.Source, p Problem) (*Resolution, []string, error) {
+	p = p.sharing()
 	r, proof, err := search(ctx, source, p, nil)
 	if err != nil || r != nil {
 		return r, nil, err

@@ -76,6 +76,13 @@ func (s *solver) wantOptional(i *instance) {
 func (s *solver) openInstance(i *instance) error {
 	r := &i.pkg.Releases[i.w]
 	i.pkg.opened.add(i.w)
+	if i.pkg.been == nil {
+		i.pkg.been = s.memory.domainFor(i.pkg.n)
+	}
+	if !i.pkg.been.has(i.w) {
+		i.pkg.been.add(i.w)
+		s.released++
+	}
 	i.open = true
 	i.needs = make([]*edge, 0, len(r.Needs))
 	for k, d := range r.Needs {
@@ -91,12 +98,16 @@ func (s *solver) openInstance(i *instance) error {
 		if err != nil {
 			return err
 		}
-		if s.passUp(i.pkg, i.w, p) {
+		if s.grouped {
+			if s.passUpRelease(i.pkg, i.w, d, p) {
+				s.stale = true
+			}
+		} else if s.passUp(i.pkg, i.w, p) {
 			s.stale = true
 		}
 		var v int32
 		if s.global(d.As) {
-			if v, err = s.appVar(d.As, d.Package); err != nil {
+			if v, err = s.appVar(s.keyOf(d), d.Package); err != nil {
 				return err
 			}
 			p = s.vars[v].pkg
@@ -114,6 +125,10 @@ func (s *solver) stateNeed(i *instance, k int, e *edge) {
 	e.cause = s.cause(origin{i.pkg, Need, int32(i.w), int32(k)})
 	v := e.v
 	want := term{v, s.admitted(s.vars[v].pkg, d.Text, d.Optional)}
+	if d.Optional && s.problem.absent[needOf(i.pkg, d)] && !s.global(d.As) {
+		want.set = s.memory.domainFor(s.vars[v].n)
+		want.set.add(s.vars[v].n)
+	}
 	if s.problem.Tenancy == Single {
 		s.add(e.cause, term{i.v, s.unlike(i.pkg, i.pkg.MakingNeed(i.w, k))}, want)
 		return
@@ -124,6 +139,9 @@ func (s *solver) stateNeed(i *instance, k int, e *edge) {
 		}
 	}
 	s.add(e.cause, term{i.on, off}, want)
+	if !d.Optional {
+		s.statePooled(s.vars[v].pkg, e.cause, []term{{i.on, off}}, want.set)
+	}
 }
 
 // The two positions of an instance's switch, and both.
@@ -146,6 +164,7 @@ func (s *solver) unlike(p *pkg, made version.Set) domain {
 // expandVar states what follows when a variable gets a release. It reports whether clauses came.
 func (s *solver) expandVar(v int32, w int) (bool, error) {
 	before := len(s.clauses)
+	s.stateUse(v, w)
 	// Other edges of the variable are only there to say that somebody wants it.
 	if e := s.vars[v].edge; s.on(e.owner) && e.target(w) == nil {
 		if err := s.expand(e, w); err != nil {
@@ -192,7 +211,7 @@ func (s *solver) expand(e *edge, w int) error {
 	i, key := s.find(e.pkg, w, sees)
 	if i == nil && s.recurs(e, w, sees) {
 		e.targets = append(e.targets, target{w, placeholder})
-		s.deferred = append(s.deferred, deferral{e, w})
+		s.deferred = append(s.deferred, deferral{e: e, w: w})
 		return nil
 	}
 	if i == nil {
@@ -214,7 +233,7 @@ func (s *solver) statePeer(e *edge, w, k int) error {
 	}
 	e.peers[d] = true
 	causes := []int32{s.cause(origin{e.pkg, Peer, int32(w), int32(k)})}
-	chain := s.chain(e.owner, d.As)
+	chain := s.chain(e.owner, s.keyOf(d))
 	prefix := []term{{e.v, s.unlike(e.pkg, e.pkg.MakingPeer(w, k))}}
 	for n, p := range chain {
 		if p == anywhere {

@@ -28,7 +28,8 @@ func Verify(ctx context.Context, source universe.Source, p Problem, r *Resolutio
 		}
 		v.nodes[n.ID] = n
 	}
-	if err := v.roots(ctx, source, p); err != nil {
+	err := v.roots(ctx, source, p)
+	if err != nil {
 		return err
 	}
 	for i := range r.Packages {
@@ -48,9 +49,19 @@ func Verify(ctx context.Context, source universe.Source, p Problem, r *Resolutio
 		v.dependents[root.To] = append(v.dependents[root.To], nil)
 	}
 	v.single = func(name string) bool { return p.Tenancy == Single || slices.Contains(p.Single, name) }
-	v.provisions()
+	if p.Tenancy == Nested {
+		v.provisions()
+	}
 	for i := range r.Packages {
-		if err := v.peers(&r.Packages[i]); err != nil {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if p.Tenancy == Single {
+			err = v.peersOfOne(ctx, source, &r.Packages[i])
+		} else {
+			err = v.peers(&r.Packages[i])
+		}
+		if err != nil {
 			return err
 		}
 	}
@@ -279,6 +290,28 @@ func (v *verifier) peers(n *Node) error {
 			if seen == "" && !peer.Optional {
 				return fmt.Errorf("nobody provides %s to %s", peer.Name, n.ID)
 			}
+		}
+	}
+	return nil
+}
+
+// peersOfOne checks peers under single tenancy: each is the one node of its package, and an optional one is absent only
+// where the whole graph has none.
+func (v *verifier) peersOfOne(ctx context.Context, source universe.Source, n *Node) error {
+	pkg, err := source.Package(ctx, n.Name)
+	if err != nil {
+		return err
+	}
+	for k, d := range pkg.Release(n.Version).Peers {
+		e := n.Peers[k]
+		one := slices.IndexFunc(v.r.Packages, func(other Node) bool { return other.Name == d.Package })
+		foreign := d.Foreign || slices.ContainsFunc(v.r.Roots, func(r Edge) bool { return r.Name == d.As && r.Foreign })
+		switch {
+		case foreign:
+		case one >= 0 && v.r.Packages[one].ID != e.To:
+			return fmt.Errorf("%s has the peer %s as %q, and the graph has %s", n.ID, d.As, e.To, v.r.Packages[one].ID)
+		case one < 0 && !d.Optional:
+			return fmt.Errorf("nobody provides %s to %s", d.As, n.ID)
 		}
 	}
 	return nil

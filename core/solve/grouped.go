@@ -1,0 +1,105 @@
+package solve
+
+import (
+	"molt/core/universe"
+)
+
+// Where packages need each other in many cycles and look peers up through them, the places of a release are as many as
+// there are ways to it: in a graph of n packages up to n factorial, though hardly any of them comes to anything. A search
+// that makes too many places begins anew and groups them:
+//
+//   - Every place but the first of a release is put off until its providers have their releases, and made for these
+//     (see placeDeferred). Two ways on which the same releases are seen lead to the same place.
+//   - Each package has a switch "all my edges get one release". The switches are decided before everything else, and on.
+//     They are decisions like others: where one release is not enough, what is learned turns them off. With one release
+//     of each package, places differ only by who is seen at all.
+//   - Looked-up names are kept for each release, and not for the package.
+//
+// Neither takes a solution away: a switch may always be off, and no refutation can rest on it. That the search ends is
+// argued in docs/architecture.md.
+
+// A search groups places when it has more than placesPerRelease for every release that it opened, and placesSpare besides.
+// Tests change them.
+var placesPerRelease, placesSpare = 8, 1000
+
+// alwaysGrouped lets tests begin that way.
+var alwaysGrouped bool
+
+// group begins the search anew, with its places grouped.
+func (s *solver) group() (bool, error) {
+	asked := s.asked
+	s.grouped = true
+	s.problem.shared.grouped = true
+	s.reset()
+	s.asked = asked
+	return s.run()
+}
+
+// makeSwitch makes the switch of a package and the variable of its one release.
+func (s *solver) makeSwitch(p *pkg) {
+	if !s.grouped || p.pooled >= 0 || s.global(p.Name) {
+		return
+	}
+	p.pooled = s.newVar(nil, 1)
+	s.vars[p.pooled].soft = true
+	p.pool = s.newVar(nil, p.n)
+	s.vars[p.pool].dom = p.full
+	p.tied = map[int64]bool{}
+	s.order.push(s, p.pooled)
+	s.again = true
+}
+
+// statePooled states that a demand on a package holds for its one release, while the switch is on.
+func (s *solver) statePooled(p *pkg, why int32, prefix []term, set domain) {
+	if p.pooled >= 0 {
+		s.add(why, append(append(make([]term, 0, len(prefix)+2), prefix...), term{p.pooled, off}, term{p.pool, set})...)
+	}
+}
+
+// stateUse states that an edge with a release makes it the one of its package, while the switch is on.
+func (s *solver) stateUse(v int32, w int) {
+	p := s.vars[v].pkg
+	if p.pooled < 0 || p.tied[int64(v)<<32|int64(w)] {
+		return
+	}
+	p.tied[int64(v)<<32|int64(w)] = true
+	only := s.memory.domainFor(p.n)
+	only.add(w)
+	s.add(noReason, term{v, p.other(w)}, term{p.pooled, off}, term{p.pool, only})
+}
+
+// lookups returns the names that are looked up through each release of a package.
+func (s *solver) lookups(p *pkg) []map[string]bool {
+	if p.byRelease == nil {
+		p.byRelease = make([]map[string]bool, p.n)
+		for w := range p.n {
+			p.byRelease[w] = map[string]bool{}
+			for _, d := range p.Releases[w].Peers {
+				if !s.single[d.As] {
+					p.byRelease[w][d.As] = true
+				}
+			}
+		}
+	}
+	return p.byRelease
+}
+
+// passUpRelease adds to the names of a release what the releases that its need admits look up and it does not surely
+// provide. It reports whether there was anything new.
+func (s *solver) passUpRelease(p *pkg, w int, d universe.Demand, below *pkg) bool {
+	grew := false
+	admitted := s.admitted(below, d.Text, false)
+	mine := s.lookups(p)[w]
+	for k, names := range s.lookups(below) {
+		if !admitted.has(k) {
+			continue
+		}
+		for name := range names {
+			if !mine[name] && !s.provides(p, w, name) {
+				mine[name] = true
+				grew = true
+			}
+		}
+	}
+	return grew
+}

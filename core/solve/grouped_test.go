@@ -1,0 +1,144 @@
+package solve
+
+import (
+	"context"
+	"errors"
+	"math/rand/v2"
+	"strings"
+	"testing"
+	"time"
+)
+
+// A search that groups places from the start, or begins to in the middle, answers as one that never does.
+func TestGroupedAgainstBruteForce(t *testing.T) {
+	alwaysGrouped = true
+	defer func() { alwaysGrouped = false }()
+	againstBruteForce(t, 800)
+	TestAbsurdUniverses(t)
+}
+
+func TestGroupedInTheMiddle(t *testing.T) {
+	each, spare := placesPerRelease, placesSpare
+	defer func() { placesPerRelease, placesSpare = each, spare }()
+	for placesPerRelease, placesSpare = 0, 1; placesSpare < 8; placesSpare += 4 {
+		againstBruteForce(t, 1000)
+	}
+}
+
+// A search that takes too long says so, after the same number of steps every time.
+func TestUndecided(t *testing.T) {
+	most, each := mostSteps, stepsPerPackage
+	defer func() { mostSteps, stepsPerPackage = most, each }()
+	mostSteps, stepsPerPackage = 500, 0
+	table, p := planted(rand.New(rand.NewPCG(77, 7)), 43)
+	steps := map[int]bool{}
+	for range 3 {
+		_, err := Resolve(context.Background(), table, p)
+		var undecided *UndecidedError
+		if !errors.As(err, &undecided) || !strings.Contains(err.Error(), "not decided after") {
+			t.Fatalf("it ends with %v", err)
+		}
+		steps[undecided.Steps] = true
+	}
+	if len(steps) != 1 {
+		t.Errorf("the steps were %v", steps)
+	}
+}
+
+// A search hears at once that nobody waits for it any more, whatever it is doing.
+func TestCancelledSearch(t *testing.T) {
+	for _, seed := range []uint64{77, 85} {
+		for after := range 9 {
+			r := rand.New(rand.NewPCG(seed, 7))
+			table, p := planted(r, 8+r.IntN(53))
+			ctx, cancel := context.WithCancel(context.Background())
+			began := time.Now()
+			timer := time.AfterFunc(time.Duration(after*after)*20*time.Millisecond, func() { began = time.Now(); cancel() })
+			_, err := Resolve(ctx, table, p)
+			late := time.Since(began)
+			if timer.Stop() {
+				cancel()
+				continue // it was done before
+			}
+			if !errors.Is(err, context.Canceled) {
+				t.Errorf("universe %d: %v", seed, err)
+			}
+			t.Logf("universe %d: it ended after %s", seed, late)
+			if late > 5*time.Second { // the goal is 100 ms, on a machine that does nothing else
+				t.Errorf("universe %d: it went on for %s", seed, late)
+			}
+		}
+	}
+}
+
+// Under single tenancy a name that leads to another package is served by that package, though another has the name.
+func TestAliasUnderSingleTenancy(t *testing.T) {
+	source, p := sketch(t, "app: a@1 b@1\na@1\nb@1: a=c@* opt:d=a@1\nc@1")
+	p.Tenancy = Single
+	r, err := Resolve(context.Background(), source, p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := ""
+	for _, e := range r.Node("b@1.0.0").Needs {
+		got += e.Name + "=" + e.To + " "
+	}
+	if got != "a=c@1.0.0 d=a@1.0.0 " {
+		t.Errorf("b gets %s", got)
+	}
+	if err := Verify(context.Background(), source, p, r); err != nil {
+		t.Error(err)
+	}
+}
+
+// The order in which a manifest lists its packages changes nothing.
+func TestOrderOfRoots(t *testing.T) {
+	for seed := range 200 {
+		source, p := sketch(t, randomUniverse(rand.New(rand.NewPCG(uint64(seed), 3))))
+		one, err1 := Resolve(context.Background(), source, p)
+		for i, j := 0, len(p.Roots)-1; i < j; i, j = i+1, j-1 {
+			p.Roots[i], p.Roots[j] = p.Roots[j], p.Roots[i]
+		}
+		two, err2 := Resolve(context.Background(), source, p)
+		if (err1 == nil) != (err2 == nil) {
+			t.Fatalf("universe %d: %v, %v", seed, err1, err2)
+		}
+		if err1 == nil && !sameGraph(one, two) {
+			t.Errorf("universe %d: in another order\n%v\nnot\n%v", seed, two.Packages, one.Packages)
+		}
+	}
+}
+
+func sameGraph(a, b *Resolution) bool {
+	if len(a.Packages) != len(b.Packages) {
+		return false
+	}
+	for i := range a.Packages {
+		x, y := a.Packages[i], b.Packages[i]
+		if x.ID != y.ID || len(x.Needs) != len(y.Needs) {
+			return false
+		}
+		for k := range x.Needs {
+			if x.Needs[k] != y.Needs[k] {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// What is locked for one edge stays with that edge, also where other edges to the package are locked to another release.
+func TestKeepEdges(t *testing.T) {
+	source, p := sketch(t, "app: lamp@1 flag@^1\nflag@1: rope@* lamp@*\nrope@3: opt:lamp@2\nlamp@1\nlamp@2")
+	for _, v := range []string{"1.0.0", "2.0.0"} {
+		p.Keep = map[string][]string{"lamp": {"1.0.0", "2.0.0"}, "flag": {"1.0.0"}, "rope": {"3.0.0"}}
+		p.KeepEdges = map[EdgeKey]string{{By: "flag@1.0.0", Name: "lamp"}: v, {By: "rope@3.0.0", Name: "lamp"}: "2.0.0", {Name: "lamp"}: "1.0.0"}
+		r, err := Resolve(context.Background(), source, p)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := r.Node("flag@1.0.0").Needs[0].To; got != "lamp@"+v {
+			t.Errorf("flag gets %s, and was locked to %s", got, v)
+		}
+	}
+}
