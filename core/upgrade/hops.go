@@ -41,8 +41,9 @@ func (p *planner) hops() error {
 		p.forward = true
 		done, err := p.hop(hop)
 		if err == nil && !done {
-			p.forward = false
+			p.forward, p.fewestBack = false, true
 			done, err = p.hop(hop)
+			p.fewestBack = false
 		}
 		if err != nil {
 			return err
@@ -97,6 +98,7 @@ func (p *planner) alsoReached() bool {
 // together with it. It reports whether it got there; when not, the plan is as it was.
 func (p *planner) hop(h hop) (bool, error) {
 	saved, stages := p.now.clone(), slices.Clone(p.plan.Stages)
+	p.visited, p.bridged = map[string]bool{}, map[string]bool{}
 	undo := func(err error) (bool, error) {
 		p.now, p.plan.Stages = saved, stages
 		return false, err
@@ -109,8 +111,14 @@ func (p *planner) hop(h hop) (bool, error) {
 	// together with the framework.
 	var r *solve.Resolution
 	var best *Optimum
+	var first *partialOptimum // of the present state
 	for whole := false; ; {
-		if r, best, err = p.anyRuntime().optimum(p.without(retired), h.releases, whole); err != nil || r == nil {
+		if !whole {
+			if first, err = p.anyRuntime().fewest(p.without(retired), h.releases); err != nil || first == nil {
+				return undo(err)
+			}
+			r = first.best.Resolution
+		} else if r, best, err = p.anyRuntime().rest(p.without(retired), first); err != nil {
 			return undo(err)
 		}
 		var moving []string
@@ -179,18 +187,59 @@ func (p *planner) retireFor(h hop) ([]string, error) {
 // into question where a bridge to a former hop went too far. Otherwise nothing happens: the family goes together.
 func (p *planner) bridgeFamily(h hop, family, retired []string) error {
 	for _, later := range []bool{true, false} {
-		if !later && !p.movedAlready(family) {
+		// What a bridge of this hop has moved does not go back: it would come and go for ever.
+		if !later && (p.bridged[releasesKey(family, nil)] || !p.movedAlready(family)) {
 			break
 		}
 		c, err := p.bridgeScope(h, family, later)
 		if err != nil {
 			return err
 		}
-		if done, err := p.bridgeWithin(h, family, retired, c); err != nil || done {
+		before, stages := p.now.clone(), len(p.plan.Stages)
+		done, err := p.bridgeWithin(h, family, retired, c)
+		if err != nil {
 			return err
+		}
+		if done && !later { // a way back has to pay
+			if pays, err := p.pays(h, retired, before); err != nil {
+				return err
+			} else if !pays {
+				p.now, p.plan.Stages = before, p.plan.Stages[:stages]
+				return nil
+			}
+		}
+		if done {
+			p.bridged[releasesKey(family, nil)] = true
+			return nil
 		}
 	}
 	return nil
+}
+
+// pays reports whether the hop breaks fewer packages, or changes fewer lines, from the present state than from another.
+func (p *planner) pays(h hop, retired []string, other state) (bool, error) {
+	now, err := p.anyRuntime().costOf(p.without(retired), h.releases)
+	if err != nil || now == nil {
+		return false, err
+	}
+	if p.fewestBack {
+		now[0]++ // the bridge itself goes back
+	}
+	other = other.clone()
+	for _, name := range retired {
+		other.gone[name] = true
+	}
+	before, err := p.anyRuntime().costOf(other, h.releases)
+	return before == nil || slices.Compare(now, before) < 0, err
+}
+
+// releasesKey names the releases at which a family stands, or the family alone.
+func releasesKey(family []string, at map[string]string) string {
+	key := ""
+	for _, name := range family {
+		key += name + "@" + at[name] + " "
+	}
+	return key
 }
 
 // movedAlready reports whether a stage of the plan moves one of a family.
@@ -235,6 +284,7 @@ func (p *planner) bridgeWithin(h hop, family, retired []string, c choice) (bool,
 	for _, name := range family {
 		moving[name] = true
 	}
+	p.visited[releasesKey(family, versionsOf(p.now.locked, family))] = true
 	for len(c[family[0]]) > 0 { // each round refuses releases that one side chooses and the other does not agree to
 		r, _, err := p.solve(c, keepExcept(p.now.locked, moving))
 		if err != nil || r == nil {
@@ -255,7 +305,7 @@ func (p *planner) bridgeWithin(h hop, family, retired []string, c choice) (bool,
 			if err != nil {
 				return false, err
 			}
-			if other != nil {
+			if other != nil && !p.visited[releasesKey(family, to)] {
 				return p.familyStage(BridgeStage, p.freeID("bridge-"+slug(family[0])), strings.Join(family, ", ")+" ahead of "+p.goal.Name+" "+h.major, to,
 					func(string) string {
 						return fmt.Sprintf("goes with %s %s and with %s", p.goal.Name, current, h.major)

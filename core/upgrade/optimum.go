@@ -25,13 +25,44 @@ const effort = 200_000
 // then the newest releases of those declared packages that move, one after the other. Held packages are not touched. Without any solution it returns nil.
 // Unless the whole is asked for, it stops after the lines, by which is settled what has to move.
 func (a *advisor) optimum(s state, target []string, whole bool) (*solve.Resolution, *Optimum, error) {
+	first, err := a.fewest(s, target)
+	if err != nil || first == nil {
+		return nil, nil, err
+	}
+	if !whole {
+		return first.best.Resolution, nil, nil
+	}
+	return a.rest(s, first)
+}
+
+// costOf returns how many packages break and how many lines change on the way to a target; nil when there is none.
+func (a *advisor) costOf(s state, target []string) ([]int, error) {
+	first, err := a.fewest(s, target)
+	if err != nil || first == nil {
+		return nil, err
+	}
+	return first.best.Cost, nil
+}
+
+// A partialOptimum is an optimum by breaking packages and lines alone, with what it takes to work out the rest.
+type partialOptimum struct {
+	optimizer *solve.Optimizer
+	best      *solve.Best
+	choice    choice
+	names     []string
+	aims      []string
+}
+
+// fewest finds the fewest declared packages that break, then the fewest lines; nil without any solution.
+func (a *advisor) fewest(s state, target []string) (*partialOptimum, error) {
 	names := slices.DeleteFunc(a.names(), func(n string) bool { return n == a.goal.Name || s.gone[n] })
 	c := choice{a.goal.Name: target}
+	back := solve.Objective{Name: "packages that go back"}
 	breaking, lines := solve.Objective{Name: "majors besides the goal"}, solve.Objective{Name: "lines besides the goal"}
 	for _, name := range names {
 		p, err := a.pkg(name)
 		if err != nil {
-			return nil, nil, err
+			return nil, err
 		}
 		inStep, free := a.scopes(p, s, name)
 		c[name] = a.towards(name, p, free, target)
@@ -41,23 +72,35 @@ func (a *advisor) optimum(s state, target []string, whole bool) (*solve.Resoluti
 		if versionOf(s.locked, name) == "" || slices.Contains(a.app.Held, name) {
 			continue
 		}
+		if at := p.Index(versionOf(s.locked, name)); a.fewestBack && at >= 0 {
+			later := slices.DeleteFunc(slices.Clone(free), func(v string) bool { return p.Index(v) < at })
+			back.Wishes = append(back.Wishes, solve.Wish{As: name, Package: p.Name, Among: later})
+		}
 		breaking.Wishes = append(breaking.Wishes, solve.Wish{As: name, Package: p.Name, Among: inStep})
 		line := append(texts(p, a.admitted(p, s, name)), versionOf(s.locked, name))
 		lines.Wishes = append(lines.Wishes, solve.Wish{As: name, Package: p.Name, Among: line})
 	}
 	o := solve.NewOptimizer(a.ctx, a.source, a.problem(c, s.locked.Versions()))
-	best, err := o.Minimize(breaking, lines)
+	aims := []solve.Objective{breaking, lines}
+	if a.fewestBack {
+		aims = append([]solve.Objective{back}, aims...)
+	}
+	best, err := o.Minimize(aims...)
 	if err != nil || best == nil {
-		return nil, nil, err
+		return nil, err
 	}
-	if !whole {
-		return best.Resolution, nil, nil
-	}
+	return &partialOptimum{o, best, c, names, []string{breaking.Name, lines.Name}}, nil
+}
+
+// rest works out the rest of an optimum.
+func (a *advisor) rest(s state, first *partialOptimum) (*solve.Resolution, *Optimum, error) {
+	o, best, c, names := first.optimizer, first.best, first.choice, first.names
 	o.Effort = effort
 	goal, err := a.newest(best.Resolution, s.locked, c, []string{a.goal.Name})
 	if err != nil {
 		return nil, nil, err
 	}
+	lines := len(best.Cost) - 1
 	moved := len(best.Cost) + len(goal)
 	if best, err = o.Minimize(append(goal, keepLocked(s.locked))...); err != nil {
 		return nil, nil, err
@@ -71,8 +114,8 @@ func (a *advisor) optimum(s state, target []string, whole bool) (*solve.Resoluti
 			return nil, nil, err
 		}
 	}
-	out := &Optimum{Aims: []string{breaking.Name, lines.Name, "locked packages moved"}}
-	for _, k := range []int{0, 1, moved} {
+	out := &Optimum{Aims: append(first.aims, "locked packages moved")}
+	for _, k := range []int{lines - 1, lines, moved} {
 		out.Cost, out.Bound = append(out.Cost, best.Cost[k]), append(out.Bound, best.Bound[k])
 	}
 	return best.Resolution, out, nil

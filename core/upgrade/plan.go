@@ -129,6 +129,8 @@ type planner struct {
 	now      state
 	cut      Cut
 	bridging family          // the one that is being looked at
+	visited  map[string]bool // where families that were bridged have stood since the hop began
+	bridged  map[string]bool // the families that a bridge of the hop has moved
 	closed   map[string]bool // what opens found to have no resolution
 }
 

@@ -87,12 +87,13 @@ type advisor struct {
 	raised map[string]string   // further goals: versions to which runtimes are to be raised
 	base   *solve.Resolution
 
-	forward  bool              // nothing goes back to a release before the one in use
-	company  choice            // the packages in whose company pair solves; nil for none
-	beside   choice            // the same with the goal, beside which they may have less to choose from
-	meant    []string          // the releases of the goal
-	witness  *solve.Resolution // all of them together with the goal; nil when there is none
-	together choice            // those that should go with the goal together
+	forward    bool              // nothing goes back to a release before the one in use
+	fewestBack bool              // as little as can be goes back
+	company    choice            // the packages in whose company pair solves; nil for none
+	beside     choice            // the same with the goal, beside which they may have less to choose from
+	meant      []string          // the releases of the goal
+	witness    *solve.Resolution // all of them together with the goal; nil when there is none
+	together   choice            // those that should go with the goal together
 }
 
 // registered reports whether a declaration is resolved from the registry.
