@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -196,7 +197,7 @@ func declared(m ecosystem.Manifest) []upgrade.Declared {
 func (a *App) Application() upgrade.Application {
 	held, _ := a.Config.held(a.now())
 	u := upgrade.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: upgrade.Runtimes(a.Config.Runtime),
-		Previews: a.Config.Previews, Held: held, Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.rules(a.now()), Guides: a.guides, Pins: a.pins()}
+		Previews: a.Config.Previews, Held: held, Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
 	if a.Lock != nil {
 		u.Locked = a.Lock.Resolution()
 		return u
@@ -205,6 +206,24 @@ func (a *App) Application() upgrade.Application {
 		u.OnDisk = tree.Versions()
 	}
 	return u
+}
+
+// frameworks names what goals are about: that of the configuration, and that of the plan. A plan that cannot be read
+// names none.
+func (a *App) frameworks() []string {
+	var names []string
+	goals := []string{a.Config.Goal}
+	if doc, err := a.ReadPlan(); err == nil {
+		goals = append(goals, doc.Goal)
+	}
+	for _, text := range goals {
+		if words := strings.Fields(text); len(words) > 0 {
+			if name := upgrade.ParseGoal(words[0]).Name; !slices.Contains(names, name) {
+				names = append(names, name)
+			}
+		}
+	}
+	return names
 }
 
 // pins lists the versions of runtimes and tools that files of the application name; what cannot be read names none.

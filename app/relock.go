@@ -154,6 +154,19 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 		return nil, err
 	}
 	problem := solve.Problem{Tenancy: a.Eco.Tenancy()}
+	for _, name := range a.frameworks() {
+		root := a.Lock.Resolution().Root(name)
+		if root == nil {
+			continue
+		}
+		versions := a.Lock.Resolution().Versions()[root.Name]
+		slices.Sort(versions)
+		if versions = slices.Compact(versions); len(versions) > 1 {
+			note("lock", "%s is the framework of a goal, of which the whole application shares one release, and the lock has %s", name, strings.Join(versions, " and "))
+		} else {
+			problem.Single = append(problem.Single, name)
+		}
+	}
 	for _, r := range a.Lock.Roots {
 		problem.Roots = append(problem.Roots, solve.Root{Group: r.Group, Demand: universe.Demand{As: r.Name, Package: r.Package,
 			Text: r.Constraint, Optional: r.Optional, Foreign: r.Foreign}})

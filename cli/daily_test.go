@@ -334,7 +334,7 @@ func TestSurveyOfWhatIsInstalled(t *testing.T) {
 		t.Errorf("the lock is blamed:\n%s", out)
 	}
 	d.run(0, "verify", "--only", "manifest,lock,runtime")
-	d.says(2, []string{"verify", "--only", "weather"}, "expected some of manifest, lock, installed, runtime")
+	d.says(2, []string{"verify", "--only", "weather"}, "expected some of manifest, lock, checksum, installed, runtime")
 }
 
 func TestWorkspace(t *testing.T) {

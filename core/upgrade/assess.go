@@ -139,13 +139,11 @@ func (a *advisor) outlook(target []string) (*solve.Resolution, error) {
 		if err != nil {
 			return err
 		}
-		all := texts(p, a.usable(p, a.locked(name)))
-		if slices.Contains(a.app.Held, name) && a.locked(name) != "" {
-			all = []string{a.locked(name)}
-		}
+		all := texts(p, a.choosable(name, p, a.locked(name)))
 		some := a.towards(name, p, all, target)
 		alone, err := a.pair(name, some, target)
-		if alone != nil && a.retirementOf(p) == nil {
+		gone := a.retirementOf(p)
+		if alone != nil && (gone == nil || gone.Kind == Abandoned) { // nobody takes the place of what is abandoned: it stays
 			free[i], beside[i] = all, some
 		}
 		return err
@@ -227,7 +225,7 @@ func (a *advisor) pair(name string, releases, framework []string) (*solve.Resolu
 
 func (a *advisor) stand(got *Assessed, p, framework *universe.Package, old, target []string, whole *solve.Resolution) error {
 	current := a.towards(got.Name, p, []string{got.Locked}, target)
-	usable := a.usable(p, got.Locked)
+	usable := a.choosable(got.Name, p, got.Locked)
 	at := p.Index(got.Locked)
 	accepts := a.acceptors(p, framework, target)
 	defer func() { a.prove(got, p, framework, target) }()
@@ -284,6 +282,9 @@ func (a *advisor) stand(got *Assessed, p, framework *universe.Package, old, targ
 		if i > at {
 			newer = append(newer, p.Releases[i].Version.String())
 		}
+	}
+	if slices.Contains(a.app.Held, got.Name) {
+		return nil
 	}
 	r, err := a.pair(got.Name, newer, target)
 	if r != nil {

@@ -33,7 +33,8 @@ func reach(ctx context.Context, source universe.Source, app Application, goal Go
 		if err != nil {
 			return nil, nil, nil, err
 		}
-		if _, goes := a.together[name]; !goes && name != goal.Name && a.retirementOf(p) == nil {
+		gone := a.retirementOf(p)
+		if _, goes := a.together[name]; !goes && name != goal.Name && (gone == nil || gone.Kind == Abandoned) {
 			blocked = append(blocked, name)
 		}
 	}
@@ -86,12 +87,48 @@ func GoalWays(ctx context.Context, source universe.Source, app Application, goal
 		return nil, err
 	}
 	if len(f.ways) == 0 {
-		for _, name := range blocked {
-			f.ways = append(f.ways, WayOut{Kind: WaitWay, Title: fmt.Sprintf("wait for a release of %s that goes with %s", name, a.goal)})
-		}
-		return f.ways[:min(len(f.ways), mostWays)], nil
+		return f.waitFor(blocked)
 	}
 	return f.ranked()
+}
+
+// waitFor says which packages need a new release: one where that alone decides, else all of them together.
+func (f *finder) waitFor(blocked []string) ([]WayOut, error) {
+	if len(blocked) == 0 {
+		return nil, nil
+	}
+	framework, err := f.pkg(f.goal.Name)
+	if err != nil {
+		return nil, err
+	}
+	set, err := f.target(framework)
+	if err != nil {
+		return nil, err
+	}
+	lenient, c := f.source, choice{f.goal.Name: texts(framework, set)}
+	for name, releases := range f.together {
+		c[name] = releases
+	}
+	for _, name := range blocked {
+		p, err := f.pkg(name)
+		if err != nil {
+			return nil, err
+		}
+		lenient = &wishing{lenient, unminding(p, framework.Name)}
+		c[name] = texts(p, f.usable(p, f.locked(name)))
+	}
+	r, _, err := solve.Try(f.ctx, lenient, f.advisor.problem(c, nil))
+	if err != nil {
+		return nil, err
+	}
+	title := fmt.Sprintf("wait for a release of %s that goes with %s", blocked[0], f.goal)
+	if len(blocked) > 1 {
+		title = fmt.Sprintf("wait for releases of all of these that go with %s: %s", f.goal, strings.Join(blocked, ", "))
+	}
+	if r == nil {
+		title += "; more than that is in the way"
+	}
+	return []WayOut{{Kind: WaitWay, Title: title}}, nil
 }
 
 // remedies lists what could be done about one package.

@@ -392,7 +392,7 @@ func (a *advisor) ahead() universe.Source {
 	for name, v := range a.raised {
 		app.Runtimes[name] = Everywhere(v)
 	}
-	return Runnable(a.full, app)
+	return runnableFrom(a.full, app, a.base)
 }
 
 // runtime adds a stage for the runtimes that the goal's resolution requires and that are not known to be there.
@@ -445,7 +445,7 @@ func (p *planner) raise(name string, r *solve.Resolution) error {
 	if to == "" {
 		delete(p.app.Runtimes, name)
 	}
-	p.source = Runnable(p.full, p.app)
+	p.source = runnableFrom(p.full, p.app, p.base)
 	return nil
 }
 

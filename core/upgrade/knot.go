@@ -112,6 +112,17 @@ func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d sol
 			asks.Add(i)
 		}
 	}
+	// Releases that nothing in the tangle admits have no part in it.
+	admitted := version.NewSet(len(by.Releases))
+	for _, x := range t.Demands {
+		if x.Package == d.By {
+			set, _ := by.Admit(x.Constraint)
+			admitted = admitted.Or(set)
+		}
+	}
+	if some := asks.And(admitted); !some.Empty() {
+		asks = some
+	}
 	side.Releases = by.Versions().Describe(asks)
 	return side, nil
 }
@@ -314,6 +325,9 @@ func (f *finder) attempt(kind WayKind, c choice, previews []string) error {
 		titles = append(titles, fmt.Sprintf("%s: %s becomes %s", d.As, d.Text, change.To.Constraint))
 	}
 	way.Title = strings.Join(titles, ", ")
+	if len(previews) > 0 {
+		way.Title = "allow previews of " + strings.Join(previews, ", ") + ": " + way.Title
+	}
 	return f.keep(way)
 }
 

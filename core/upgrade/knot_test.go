@@ -70,7 +70,7 @@ func TestWaysOut(t *testing.T) {
 			hulk@4.0
 			rudder@1.0: peer:hulk@^3
 			rudder@2.0-rc.1: peer:hulk@^4`,
-			"preview rudder: ^1 becomes ^2.0.0-rc.1; drop take out rudder"},
+			"preview allow previews of rudder: rudder: ^1 becomes ^2.0.0-rc.1; drop take out rudder"},
 		{"a successor", `
 			app: hulk@^4 old@^1
 			hulk@4.0

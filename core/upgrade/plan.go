@@ -145,7 +145,7 @@ func NewPlan(ctx context.Context, source universe.Source, app Application, goals
 	if err != nil {
 		return nil, err
 	}
-	a.source = Runnable(a.full, app)
+	a.source = runnableFrom(a.full, app, a.base)
 	p := &planner{advisor: a, assessed: map[string]Assessed{}, plan: &Plan{Goal: a.goal, Also: goals[1:], Tangle: assessment.Tangle, Touches: assessment.Touches}, cut: cut, closed: map[string]bool{}}
 	for _, got := range assessment.Packages {
 		p.assessed[got.Name] = got
@@ -348,9 +348,10 @@ func (p *planner) declared(s state) []Declared {
 // LockStage solves the declarations that a stage leaves behind, with the named targets and otherwise as near to what was
 // locked before as can be found. It is what a plan computes and what carrying it out computes again.
 func LockStage(ctx context.Context, source universe.Source, app Application, declared []Declared, before *solve.Resolution, to map[string]string) (*solve.Resolution, error) {
-	p := solve.Problem{Tenancy: app.Tenancy}
+	app.Declared = declared
+	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(before, to)}
 	if before != nil {
-		p.Keep = before.Versions()
+		p.Keep, p.KeepEdges = before.Versions(), keepEdges(before)
 	}
 	for _, d := range declared {
 		root := solve.Root{Demand: d.Demand, Group: d.Group}
@@ -362,7 +363,7 @@ func LockStage(ctx context.Context, source universe.Source, app Application, dec
 	if before == nil {
 		return resolveRunnable(ctx, source, app, p)
 	}
-	o := solve.NewOptimizer(ctx, Runnable(source, app), p)
+	o := solve.NewOptimizer(ctx, runnableFrom(source, app, before), p)
 	o.Effort = effort
 	best, err := o.Minimize(keepLocked(before))
 	if err != nil {

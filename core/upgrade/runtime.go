@@ -87,12 +87,25 @@ func (a *advisor) pinned(needs []RuntimeNeed) []RuntimeNeed {
 // Runnable shows of a source only the releases that the deployed runtimes suit, as far as people said what is deployed.
 // What a release requires of a runtime that nobody spoke of, or in words that cannot be read, is not held against it.
 func Runnable(source universe.Source, app Application) universe.Source {
+	return runnableFrom(source, app, nil)
+}
+
+// runnableFrom is Runnable for what goes on from a resolution: its releases run already, as far as anyone can tell, and stay
+// to be seen.
+func runnableFrom(source universe.Source, app Application, before *solve.Resolution) universe.Source {
 	source = Permitted(source, app)
+	runs := map[string][]string{}
+	if before != nil {
+		runs = before.Versions()
+	}
 	if len(app.Runtimes) == 0 {
 		return source
 	}
 	var known sync.Map // whether a requirement is met; a source may be used concurrently
-	return universe.Filter(source, func(_ string, r *universe.Release) bool {
+	return universe.Filter(source, func(name string, r *universe.Release) bool {
+		if slices.Contains(runs[name], r.Version.String()) {
+			return true
+		}
 		for _, q := range r.Runtimes {
 			deployed, ok := app.Runtimes[q.Name]
 			if !ok {

@@ -36,6 +36,63 @@ type Application struct {
 	Rules     Rules               // of the house
 	Guides    []Guide             // what upgrade guides say
 	Pins      []Pin               // versions of runtimes and tools that files of the application name
+	// Frameworks are declared names of which there must be one release in the whole application: what goals are about.
+	Frameworks []string
+}
+
+// singles returns the frameworks with their families, as far as they are declared, for a resolution that goes on from
+// another. One of which that has several releases already is left out, unless it is to move.
+func (app Application) singles(before *solve.Resolution, to map[string]string) []string {
+	var names []string
+	held := map[string][]string{}
+	if before != nil {
+		held = before.Versions()
+	}
+	for _, framework := range app.Frameworks {
+		group := []string{framework}
+		for _, family := range app.Families {
+			if slices.Contains(family, framework) {
+				group = family
+			}
+		}
+		_, moves := to[framework]
+		for _, name := range group {
+			i := slices.IndexFunc(app.Declared, func(d Declared) bool { return d.As == name && registered(d) })
+			if i < 0 || slices.Contains(names, name) {
+				continue
+			}
+			versions := slices.Clone(held[app.Declared[i].Package])
+			slices.Sort(versions)
+			if moves || len(slices.Compact(versions)) < 2 {
+				names = append(names, name)
+			}
+		}
+	}
+	return names
+}
+
+// keepEdges says what every edge of a resolution leads to, for solve.Problem.
+func keepEdges(r *solve.Resolution) map[solve.EdgeKey]string {
+	if r == nil {
+		return nil
+	}
+	versions := make(map[string]string, len(r.Packages))
+	for i := range r.Packages {
+		versions[r.Packages[i].ID] = r.Packages[i].Version
+	}
+	all := map[solve.EdgeKey]string{}
+	note := func(by string, edges []solve.Edge) {
+		for _, e := range edges {
+			if v := versions[e.To]; v != "" {
+				all[solve.EdgeKey{By: by, Name: e.Name}] = v
+			}
+		}
+	}
+	note("", r.Roots)
+	for i := range r.Packages {
+		note(r.Packages[i].Name+"@"+r.Packages[i].Version, r.Packages[i].Needs)
+	}
+	return all
 }
 
 // A Pin is a version of a runtime or tool that a file of the application names.
@@ -150,6 +207,17 @@ func (a *advisor) usable(p *universe.Package, current string) version.Set {
 	return s
 }
 
+// choosable is usable for a declared name: one that is held has the release that it has and no other.
+func (a *advisor) choosable(name string, p *universe.Package, current string) version.Set {
+	i := p.Index(current)
+	if i < 0 || !slices.Contains(a.app.Held, name) {
+		return a.usable(p, current)
+	}
+	s := version.NewSet(len(p.Releases))
+	s.Add(i)
+	return s
+}
+
 func texts(p *universe.Package, s version.Set) []string {
 	all := []string{} // not nil: no release is not the same as no choice
 	for i := range s.All() {
@@ -205,9 +273,29 @@ func Baseline(ctx context.Context, source universe.Source, app Application) (*so
 	return Relock(ctx, source, app)
 }
 
-// Relock resolves the manifest as it stands, near to what is locked, with releases that the deployed runtimes suit.
+// Relock resolves the manifest as it stands, near to what is locked, with releases that the deployed runtimes suit. A lock
+// that was made for the manifest and still holds is the result: relocking is at rest.
 func Relock(ctx context.Context, source universe.Source, app Application) (*solve.Resolution, error) {
-	return resolveRunnable(ctx, source, app, app.Problem())
+	p := app.Problem()
+	if app.Current() {
+		ordered := *app.Locked
+		ordered.Roots = nil
+		for _, r := range p.Roots { // the lock lists them in an order of its own
+			i := slices.IndexFunc(app.Locked.Roots, func(e solve.Edge) bool { return e.Name == r.As && e.Group == r.Group })
+			ordered.Roots = append(ordered.Roots, app.Locked.Roots[i])
+		}
+		if solve.Verify(ctx, Runnable(source, app), p, &ordered) == nil {
+			return &ordered, ctx.Err()
+		}
+	}
+	r, err := resolveRunnable(ctx, source, app, p)
+	if len(p.Single) > 0 && asTangle(err) != nil { // it may not have one framework yet
+		p.Single = nil
+		if other, failed := solve.Resolve(ctx, Runnable(source, app), p); failed == nil {
+			return other, nil
+		}
+	}
+	return r, err
 }
 
 // Current reports whether there is a lock that was made for the manifest as it stands.
@@ -227,19 +315,36 @@ func (app Application) Current() bool {
 
 // Problem states the application as its manifest does, preferring what is locked, or else what is installed.
 func (app Application) Problem() solve.Problem {
-	p := solve.Problem{Tenancy: app.Tenancy}
+	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(app.Locked, nil)}
 	for _, d := range app.Declared {
-		p.Roots = append(p.Roots, solve.Root{Demand: d.Demand, Group: d.Group})
+		p.Roots = append(p.Roots, solve.Root{Demand: d.Demand, Group: d.Group, Among: app.heldAt(d)})
 	}
 	p.Keep = app.OnDisk
 	if app.Locked != nil {
-		p.Keep = app.Locked.Versions()
+		p.Keep, p.KeepEdges = app.Locked.Versions(), keepEdges(app.Locked)
 	}
 	return p
 }
 
+// heldAt returns the release at which a declaration is held, nil for any: one whose line people changed since it was locked
+// goes where they said.
+func (app Application) heldAt(d Declared) []string {
+	if app.Locked == nil || !registered(d) || !slices.Contains(app.Held, d.As) {
+		return nil
+	}
+	for _, e := range app.Locked.Roots {
+		if e.Name == d.As && e.Group == d.Group && e.Constraint == d.Text && e.To != "" {
+			return []string{app.Locked.Node(e.To).Version}
+		}
+	}
+	return nil
+}
+
 // newAdvisor checks the goal, and gives one without a constraint its newest stable major.
 func newAdvisor(ctx context.Context, source universe.Source, app Application, goal Goal) (*advisor, error) {
+	if !slices.Contains(app.Frameworks, goal.Name) {
+		app.Frameworks = append(slices.Clone(app.Frameworks), goal.Name)
+	}
 	source = Permitted(source, app)
 	a := &advisor{ctx: ctx, source: source, full: source, app: app, goal: goal}
 	var names []string
