@@ -44,6 +44,7 @@ type App struct {
 	// unsettled is the source with releases that have not settled yet, while one is open that hides them; else nil.
 	unsettled universe.Source
 	tree      func() (*ecosystem.Installed, error)
+	runID     string // of the change under way
 	withheld  string // the registry that gets no credentials
 	Repaired  string // what was repaired when the folder was taken into use, "" for nothing
 }

@@ -28,7 +28,7 @@ type Effect struct {
 func (a *App) Rehearse(ctx context.Context, source universe.Source, changes []upgrade.Change) (*Effect, error) {
 	e := &Effect{Changes: changes}
 	var err error
-	if e.manifest, e.lock, err = a.rehearse(ctx, source, &StageDoc{Changes: changeDocs(changes)}); err != nil {
+	if e.manifest, e.lock, err = a.rehearse(ctx, source, &StageDoc{Changes: a.changeDocs(changes)}); err != nil {
 		return nil, err
 	}
 	after, err := a.Eco.DecodeLock(a.Eco.Lock(), e.lock)

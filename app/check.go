@@ -12,6 +12,7 @@ import (
 	"os/exec"
 	"path"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 	"time"
@@ -94,7 +95,7 @@ func (a *App) run(ctx context.Context, dir, stage string, c Check, live io.Write
 	if self, err := os.Executable(); err == nil {
 		command.Env = append(command.Env, "MOLT="+self)
 	}
-	command.Env = append(command.Env, "MOLT_STAGE="+stage)
+	command.Env = append(command.Env, "MOLT_STAGE="+stage, runVariable+"="+a.runID)
 	for name, value := range c.Env {
 		command.Env = append(command.Env, name+"="+value)
 	}
@@ -119,6 +120,10 @@ func (a *App) run(ctx context.Context, dir, stage string, c Check, live io.Write
 	}
 	return v, nil
 }
+
+// runVariable names the change in the course of which a check or a task runs, so that what it leaves behind when Molt is
+// killed can be found.
+const runVariable = "MOLT_RUN"
 
 // withoutTokens leaves the variables with tokens out of an environment, but for those that are passed on by name: what
 // checks run is the packages' code too.
@@ -154,11 +159,20 @@ func (o output) run(command *exec.Cmd) error {
 	defer r.Close()
 	command.Stdout, command.Stderr = w, w
 	command.WaitDelay = 2 * time.Second
+	runtime.LockOSThread() // the child dies with the thread that started it
+	defer runtime.UnlockOSThread()
 	err = command.Start()
 	w.Close()
 	if err != nil {
 		return err
 	}
+	leave, err := guard(command)
+	if err != nil {
+		endGroup(command)
+		_ = command.Wait()
+		return err
+	}
+	defer leave()
 	read := make(chan struct{})
 	go func() {
 		defer close(read)

@@ -2,12 +2,17 @@ package app
 
 import (
 	"context"
+	"crypto/rand"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"strings"
+
+	"molt/input"
 )
 
 // A copied is the application a second time, in a folder elsewhere: under git a work tree of its own with what is not
@@ -23,14 +28,76 @@ func (a *App) separate(ctx context.Context) (*copied, error) {
 	if err != nil {
 		return nil, err
 	}
-	c, err := a.copyTo(ctx, filepath.Join(base, filepath.Base(a.Dir)))
+	forget, err := a.noteCopy(base)
 	if err != nil {
 		_ = os.RemoveAll(base)
 		return nil, err
 	}
+	c, err := a.copyTo(ctx, filepath.Join(base, filepath.Base(a.Dir)))
+	if err != nil {
+		_ = os.RemoveAll(base)
+		forget()
+		return nil, err
+	}
 	inner := c.done
-	c.done = func() { inner(); _ = os.RemoveAll(base) }
+	c.done = func() { inner(); _ = os.RemoveAll(base); forget() }
 	return c, nil
+}
+
+// copiesDir holds a file for each temporary copy, so that the next Molt clears those of one that was killed.
+const copiesDir = stateDir + "/copies"
+
+// A notedCopy is a temporary copy, with the seal by which Molt knows that it made it.
+type notedCopy struct {
+	Dir  string `json:"dir"`
+	Run  string `json:"run"` // what the processes in it have in their environment
+	Seal string `json:"seal"`
+}
+
+// copyKind is what seals of copies are about.
+const copyKind = "copy"
+
+// noteCopy notes a temporary copy; forget is called when it is gone.
+func (a *App) noteCopy(dir string) (forget func(), err error) {
+	if a.runID == "" {
+		a.runID = rand.Text()
+	}
+	name := path.Join(copiesDir, filepath.Base(dir)+".json")
+	seal, err := a.seal(copyKind, []byte(dir+"\n"+a.runID))
+	if err != nil {
+		return nil, err
+	}
+	data, err := json.Marshal(notedCopy{dir, a.runID, seal})
+	if err != nil {
+		return nil, err
+	}
+	if err := a.disk.mkdir(copiesDir); err != nil {
+		return nil, err
+	}
+	return func() { a.disk.discard(name) }, a.disk.put(name, data)
+}
+
+// clearCopies takes away the copies that a killed Molt left. The folder must be in use, so that nobody works in them.
+func (a *App) clearCopies() {
+	entries, err := fs.ReadDir(a.disk.root.FS(), copiesDir)
+	if err != nil {
+		return
+	}
+	cleared := false
+	for _, e := range entries {
+		name := path.Join(copiesDir, e.Name())
+		data, err := a.disk.read(name, input.VersionFile)
+		var c notedCopy
+		if err == nil && json.Unmarshal(data, &c) == nil && a.sealed(copyKind, []byte(c.Dir+"\n"+c.Run), c.Seal) {
+			endOrphans(c.Run)
+			_ = os.RemoveAll(c.Dir)
+			cleared = true
+		}
+		a.disk.discard(name)
+	}
+	if cleared {
+		_, _ = a.git(context.Background(), "forget work trees that are gone", "worktree", "prune") // it only tidies
+	}
 }
 
 // copyTo makes a copy whose top is a folder that must not exist yet. When it cannot be made, nothing is left of it.

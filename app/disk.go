@@ -160,11 +160,8 @@ func (d *disk) exists(name string) bool {
 	return err == nil
 }
 
-// mkdir makes a folder and those above it.
+// mkdir makes a folder and those above it, unless it is there.
 func (d *disk) mkdir(name string) error {
-	if err := d.ask("make folder", name); err != nil {
-		return err
-	}
 	if name == "." {
 		return nil
 	}
@@ -173,6 +170,12 @@ func (d *disk) mkdir(name string) error {
 		return err
 	}
 	defer at.close(d)
+	if info, err := at.root.Stat(at.name); err == nil && info.IsDir() {
+		return nil
+	}
+	if err := d.ask("make folder", name); err != nil {
+		return err
+	}
 	return at.root.MkdirAll(at.name, 0o755)
 }
 

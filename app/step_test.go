@@ -265,3 +265,43 @@ func TestLeftoversOfAChecks(t *testing.T) {
 		t.Errorf("process %d is still there: %s, %v", pid, data, err)
 	}
 }
+
+// A disk on which there is no room any more, from some moment on, does not keep a failed stage from being taken back: that
+// needs no room.
+func TestDiskStaysFull(t *testing.T) {
+	posix(t)
+	origin := prepared(t)
+	before := origin.stepped()
+	needsRoom := func(op string) bool { return op == "create" || op == "fill" || op == "copy" || op == "make folder" || op == "flush" }
+	for due := 1; ; due++ {
+		b := &bench{t, filepath.Join(t.TempDir(), "desk"), origin.env}
+		if err := os.CopyFS(b.dir, os.DirFS(origin.dir)); err != nil {
+			t.Fatal(err)
+		}
+		a, source := b.use()
+		count := 0
+		a.disk.before = func(op, name string) error {
+			if needsRoom(op) {
+				if count++; count >= due {
+					return syscall.ENOSPC
+				}
+			}
+			return nil
+		}
+		_, err := a.Step(context.Background(), source, Order{}, Watcher{})
+		b.done()
+		if count < due {
+			break
+		}
+		if !errors.Is(err, syscall.ENOSPC) {
+			t.Errorf("full from the %d. on: %v", due, err)
+		}
+		completed := strings.Count(b.read(ledgerFile), "\n") == 1
+		if now := b.stepped(); now != before && !completed && strings.Replace(now, "fresh\n", "", 1) != before {
+			t.Errorf("full from the %d. on, it leaves\n%s", due, now)
+		}
+		if says := b.open().Unfinished(); says != "" {
+			t.Errorf("full from the %d. on: %s", due, says)
+		}
+	}
+}

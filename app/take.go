@@ -28,7 +28,7 @@ func (a *App) Take(ctx context.Context, source universe.Source, way upgrade.WayO
 	}
 	files := map[string][]byte{}
 	if len(way.Changes) > 0 {
-		manifest, lock, err := a.rehearse(ctx, source, &StageDoc{ID: "untangle", Changes: changeDocs(way.Changes)})
+		manifest, lock, err := a.rehearse(ctx, source, &StageDoc{ID: "untangle", Changes: a.changeDocs(way.Changes)})
 		if err != nil {
 			return err
 		}
@@ -77,10 +77,17 @@ func (a *App) reread() error {
 	return nil
 }
 
-func changeDocs(changes []upgrade.Change) []ChangeDoc {
+// changeDocs writes changes of the manifest as it stands. Whether a change adds a line is told by the manifest: one with an
+// empty constraint that nothing is locked for has a point like one that is not there.
+func (a *App) changeDocs(changes []upgrade.Change) []ChangeDoc {
+	lines := spots(a.Manifest)
 	var docs []ChangeDoc
 	for _, c := range changes {
-		docs = append(docs, ChangeDoc{Name: c.Name, Group: c.Group, From: point(c.From), To: point(c.To), Reason: c.Reason})
+		doc := ChangeDoc{Name: c.Name, Group: c.Group, From: point(c.From), To: point(c.To), Reason: c.Reason}
+		if _, there := lines[spot{c.Group, c.Name}]; there && doc.From == nil {
+			doc.From = &PointDoc{}
+		}
+		docs = append(docs, doc)
 	}
 	return docs
 }

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -102,6 +103,7 @@ func (a *App) settleIn() error {
 			return fmt.Errorf("cannot write in %s: %w", a.Dir, err)
 		}
 	}
+	a.clearCopies()
 	return a.repair()
 }
 
@@ -114,6 +116,7 @@ type journal struct {
 	Files  map[string]string `json:"files"`  // name to backup below stateDir, "" for a file that did not exist
 	Sums   map[string]string `json:"sums"`   // SHA-256 of each backup
 	Tasks  bool              `json:"tasks"`  // tasks are running, which may make files that are not listed
+	Run    string            `json:"run"`    // what the processes of its checks and tasks have in their environment
 }
 
 // A sealedJournal is the journal as it lies on disk. One whose seal is not this user's, on this machine, came with the
@@ -152,7 +155,8 @@ type transaction struct {
 // begin saves the present content of the files that are going to change, in a folder of its own.
 func (a *App) begin(what, id string, names ...string) (*transaction, error) {
 	folder := path.Join(backupDir, time.Now().UTC().Format("20060102-150405.000000")+"-"+slug(id))
-	t := &transaction{a: a, journal: journal{What: what, Began: time.Now().UTC(), Backup: folder, Files: map[string]string{}, Sums: map[string]string{}}}
+	t := &transaction{a: a, journal: journal{What: what, Began: time.Now().UTC(), Backup: folder, Files: map[string]string{}, Sums: map[string]string{}, Run: rand.Text()}}
+	a.runID = t.journal.Run
 	err := t.cover(names)
 	if err != nil && a.disk.remove(journalFile) == nil { // else the next Molt needs the backups
 		a.discard(folder)
@@ -321,6 +325,7 @@ func (a *App) repair() error {
 	if err != nil {
 		return err
 	}
+	endOrphans(j.Run) // or they would go on writing
 	if err := a.restore(j); err != nil {
 		return err
 	}

@@ -35,7 +35,7 @@ type call struct {
 // Main runs Molt and returns its exit code.
 func Main(args []string, out, errout io.Writer) int {
 	debug.SetGCPercent(200) // a call is short and allocates much at once
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP, syscall.SIGQUIT)
 	defer stop()
 	c := &call{ctx: ctx, out: out, errout: errout}
 	c.settings.Env = os.Getenv

@@ -499,6 +499,67 @@ func TestKilledStep(t *testing.T) {
 	}
 }
 
+// Nothing that a killed Molt has started goes on writing.
+func TestKilledStepLeavesNobody(t *testing.T) {
+	if runtime.GOOS != "linux" {
+		t.Skip("elsewhere what escapes its group is not found")
+	}
+	d := demoDesk(t)
+	d.write("late.sh", "for i in 1 2 3 4 5 6 7 8; do sleep 0.25; date >>$1; done\n")
+	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), `'"$MOLT" verify --quiet'`,
+		`"test \"$MOLT_STAGE\" = before || { sh late.sh one.txt & setsid sh late.sh two.txt & kill -9 $PPID; sleep 9; }"`, 1)+"\npreviews: [quaymaster-map]\n")
+	d.run(0, "plan")
+	_ = d.command("step").Run() // it is killed
+	d.run(0, "hold", "lintbuoy", "--reason", "not now")
+	size := func() (n int64) {
+		for _, name := range []string{"one.txt", "two.txt"} {
+			if info, err := os.Stat(filepath.Join(d.dir, name)); err == nil {
+				n += info.Size()
+			}
+		}
+		return n
+	}
+	before := size()
+	time.Sleep(time.Second)
+	if now := size(); now != before {
+		t.Errorf("%d bytes were written after the repair", now-before)
+	}
+}
+
+// Whichever way a Molt is told to end, it puts things back and says so by its exit code.
+func TestSignals(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("there are no such signals")
+	}
+	d := demoDesk(t)
+	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, `"test \"$MOLT_STAGE\" = before || { touch begun; sleep 20; }"`, 1)+"\npreviews: [quaymaster-map]\n")
+	d.run(0, "plan")
+	before := d.read("package.json") + d.read("molt.lock") + d.read("molt-plan.yaml")
+	for _, signal := range []os.Signal{syscall.SIGINT, syscall.SIGTERM, syscall.SIGHUP, syscall.SIGQUIT} {
+		os.Remove(filepath.Join(d.dir, "begun"))
+		c := d.command("step")
+		if err := c.Start(); err != nil {
+			t.Fatal(err)
+		}
+		for range 500 {
+			if _, err := os.Stat(filepath.Join(d.dir, "begun")); err == nil {
+				break
+			}
+			time.Sleep(20 * time.Millisecond)
+		}
+		if err := c.Process.Signal(signal); err != nil {
+			t.Fatal(err)
+		}
+		_ = c.Wait()
+		if code := c.ProcessState.ExitCode(); code != 130 {
+			t.Errorf("%v: exit %d", signal, code)
+		}
+		if d.read("package.json")+d.read("molt.lock")+d.read("molt-plan.yaml") != before {
+			t.Errorf("%v: files changed", signal)
+		}
+	}
+}
+
 func TestStandin(t *testing.T) {
 	d := newDesk(t, "", map[string]string{"x.universe": "package keel\n  1.0.0 2024-01-01\n"})
 	c := d.command("standin", "x.universe")

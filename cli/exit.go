@@ -33,11 +33,11 @@ func (c *call) finish(err error) int {
 	switch {
 	case err == nil:
 		return exitFine
-	case errors.Is(err, errAttention):
-		return exitAttention
-	case errors.Is(err, context.Canceled):
+	case c.ctx.Err() != nil, errors.Is(err, context.Canceled): // whatever the error is that came of it
 		c.say("molt: interrupted; the files are as they were before")
 		return exitInterrupted
+	case errors.Is(err, errAttention):
+		return exitAttention
 	case errors.As(err, &knot):
 		if errors.As(err, &none) {
 			c.say("molt: %v", none)

@@ -1,0 +1,8 @@
+//go:build !linux && !windows
+
+package app
+
+import "syscall"
+
+// dieWithParent does nothing: the system has no such signal. The guard serves.
+func dieWithParent(*syscall.SysProcAttr) {}
