@@ -71,8 +71,10 @@ func (a *App) noteCopy(dir string) (forget func(), err error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := a.disk.mkdir(copiesDir); err != nil {
-		return nil, err
+	for _, folder := range []string{copiesDir, partDir} {
+		if err := a.disk.mkdir(folder); err != nil {
+			return nil, err
+		}
 	}
 	return func() { a.disk.discard(name) }, a.disk.put(name, data)
 }
