@@ -14,6 +14,7 @@ import (
 
 	"molt/core/upgrade"
 	"molt/ecosystem"
+	"molt/input"
 )
 
 // ConfigFile is the name of the configuration. It is optional, and so is every key in it.
@@ -201,6 +202,9 @@ func readYAML(file string, data []byte, into any, options ...yaml.DecodeOption) 
 			err = &ecosystem.PositionError{File: file, Line: 1, Column: 1, Reason: "this YAML makes no sense"}
 		}
 	}()
+	if err := input.YAMLDepth(file, data); err != nil {
+		return err
+	}
 	if err := yaml.UnmarshalWithOptions(data, into, options...); err != nil {
 		return yamlError(file, err)
 	}
@@ -214,6 +218,9 @@ func parseYAML(file string, data []byte, mode parser.Mode) (tree *ast.File, err 
 			err = &ecosystem.PositionError{File: file, Line: 1, Column: 1, Reason: "this YAML makes no sense"}
 		}
 	}()
+	if err := input.YAMLDepth(file, data); err != nil {
+		return nil, err
+	}
 	if tree, err = parser.ParseBytes(data, mode); err != nil {
 		return nil, yamlError(file, err)
 	}

@@ -272,7 +272,9 @@ func TestDiskStaysFull(t *testing.T) {
 	posix(t)
 	origin := prepared(t)
 	before := origin.stepped()
-	needsRoom := func(op string) bool { return op == "create" || op == "fill" || op == "copy" || op == "make folder" || op == "flush" }
+	needsRoom := func(op string) bool {
+		return op == "create" || op == "fill" || op == "copy" || op == "make folder" || op == "flush"
+	}
 	for due := 1; ; due++ {
 		b := &bench{t, filepath.Join(t.TempDir(), "desk"), origin.env}
 		if err := os.CopyFS(b.dir, os.DirFS(origin.dir)); err != nil {

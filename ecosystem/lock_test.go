@@ -3,6 +3,7 @@ package ecosystem_test
 import (
 	"context"
 	"errors"
+	"fmt"
 	"reflect"
 	"strings"
 	"testing"
@@ -103,7 +104,7 @@ func TestLockErrors(t *testing.T) {
 		{"molt-lock = 1\n[\"at keel@1.0.0\"]\nneed.\"nail ^1\" = \"nail@1.0.0\"\n", "leads to nail@1.0.0"},
 		{"molt-lock = 1\n[\"at keel@1.0.0\"]\nneed.\"nail ^1\" = 7\n", "is not a text"},
 		{"molt-lock = 1\n[\"at keel@1.0.0\"]\ncolour = \"red\"\n", "\"colour\" is not part of"},
-		{"molt-lock = 1\n[application]\ndependencies = 7\n", "is not a table"},
+		{"molt-lock = 1\n[application]\ndependencies = 7\n", "is not part of a lock"},
 	}
 	for _, test := range tests {
 		if _, err := ecosystem.DecodeMoltLock("molt.lock", []byte(test.text)); err == nil || !strings.Contains(err.Error(), test.says) {
@@ -148,4 +149,22 @@ func FuzzDecodeMoltLock(f *testing.F) {
 			t.Fatalf("the text is not stable:\n%s", text)
 		}
 	})
+}
+
+// The time to read a lock grows with its length and not with its square: one of 20,000 blocks is read within a test.
+func TestLongLock(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("molt-lock = 1\necosystem = \"js\"\n")
+	for i := range 20_000 {
+		fmt.Fprintf(&b, "\n[\"at p%d@1.0.0\"]\npurl = \"pkg:npm/p%d@1.0.0\"\nneed.\"p%d ^1.0.0\" = \"p%d@1.0.0\"\n", i, i, (i+1)%20_000, (i+1)%20_000)
+	}
+	l, err := ecosystem.DecodeMoltLock("molt.lock", []byte(b.String()))
+	if err != nil || len(l.Packages) != 20_000 {
+		t.Fatalf("%v", err)
+	}
+	for _, twice := range []string{"[\"at p1@1.0.0\"]\n", "[\"at q@1.0.0\"]\npurl = \"x\"\npurl = \"y\"\n"} {
+		if _, err := ecosystem.DecodeMoltLock("molt.lock", []byte(b.String()+twice)); err == nil || !strings.Contains(err.Error(), "twice") {
+			t.Errorf("%q: %v", twice, err)
+		}
+	}
 }

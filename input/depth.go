@@ -25,13 +25,15 @@ func JSONDepth(name string, data []byte) error {
 	return nil
 }
 
-// YAMLDepth is an error, a *LimitError, when a YAML text nests deeper than Depth, in brackets or in indentation, or refers
-// back to anchors more than Aliases times, which is how a short text becomes an endless one. It may count brackets, dashes
-// and asterisks in strings and comments too; no text that people write comes near.
+// YAMLDepth is an error, a *LimitError, when a YAML text nests deeper than Depth, in brackets or in indentation, when one
+// mapping or list has more than Entries, or when the text refers back to anchors more than Aliases times, which is how a
+// short text becomes an endless one. It may count brackets, dashes and asterisks in strings and comments too; no text that
+// people write comes near.
 func YAMLDepth(name string, data []byte) error {
-	brackets, aliases := 0, 0
-	lead, dashes := true, 0 // at the beginning of a line; the dashes there nest
-	var indents []int
+	aliases := 0
+	var commas []int           // of each open bracket
+	lead, dashes := true, 0    // at the beginning of a line; the dashes there nest
+	var indents, entries []int // the open blocks, and how many lines each has
 	column := 0
 	for i := 0; i < len(data); i++ {
 		c := data[i]
@@ -44,22 +46,33 @@ func YAMLDepth(name string, data []byte) error {
 			dashes++
 		case lead:
 			lead = false
-			for len(indents) > 0 && indents[len(indents)-1] >= column {
-				indents = indents[:len(indents)-1]
+			for len(indents) > 0 && indents[len(indents)-1] > column {
+				indents, entries = indents[:len(indents)-1], entries[:len(entries)-1]
 			}
-			indents = append(indents, column)
+			if n := len(indents); n == 0 || indents[n-1] < column {
+				indents, entries = append(indents, column), append(entries, 0)
+			}
 			if len(indents) > Depth || dashes > Depth {
 				return tooDeep(name, "YAML")
+			}
+			if entries[len(entries)-1]++; entries[len(entries)-1] > Entries {
+				return tooMany(name)
 			}
 		}
 		column++
 		switch c {
 		case '[', '{':
-			if brackets++; brackets > Depth {
+			if commas = append(commas, 0); len(commas) > Depth {
 				return tooDeep(name, "YAML")
 			}
 		case ']', '}':
-			brackets = max(0, brackets-1)
+			commas = commas[:max(0, len(commas)-1)]
+		case ',':
+			if n := len(commas); n > 0 {
+				if commas[n-1]++; commas[n-1] >= Entries {
+					return tooMany(name)
+				}
+			}
 		case '*':
 			if i == 0 || data[i-1] == ' ' || data[i-1] == '[' || data[i-1] == ',' || data[i-1] == '\n' {
 				if aliases++; aliases > Aliases {
@@ -73,4 +86,8 @@ func YAMLDepth(name string, data []byte) error {
 
 func tooDeep(name, what string) error {
 	return &LimitError{name, fmt.Sprintf("%s may nest at most %d deep", what, Depth)}
+}
+
+func tooMany(name string) error {
+	return &LimitError{name, fmt.Sprintf("a mapping or a list in YAML may have at most %d entries", Entries)}
 }

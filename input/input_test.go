@@ -102,7 +102,7 @@ func TestDepth(t *testing.T) {
 			t.Errorf("%.40q: %v", fine, err)
 		}
 	}
-	for _, fine := range []string{"", deep, lines, dashes + "a\n", strings.Repeat("- a: 1\n  b: 2\n", 3*Depth), "a: &x 1\nb: *x\n"} {
+	for _, fine := range []string{"", deep, lines, dashes + "a\n", strings.Repeat("- a: 1\n  b: 2\n", 3*Depth), "a:\n" + strings.Repeat("  x: 1\n", Entries), "a: &x 1\nb: *x\n"} {
 		if err := YAMLDepth("x", []byte(fine)); err != nil {
 			t.Errorf("%.40q: %v", fine, err)
 		}
@@ -110,7 +110,7 @@ func TestDepth(t *testing.T) {
 	if err := JSONDepth("x", []byte("["+deep+"]")); !errors.As(err, &beyond) {
 		t.Errorf("deeper JSON: %v", err)
 	}
-	for _, bad := range []string{"[" + deep + "]", lines + strings.Repeat(" ", Depth) + "a:\n", "- " + dashes + "a\n", "a: &x 1\nb: [" + strings.Repeat("*x,", Aliases+1) + "]\n"} {
+	for _, bad := range []string{"[" + deep + "]", lines + strings.Repeat(" ", Depth) + "a:\n", "- " + dashes + "a\n", "a:\n" + strings.Repeat("  x: 1\n", Entries+1), "[" + strings.Repeat("x,", Entries) + "]", "a: &x 1\nb: [" + strings.Repeat("*x,", Aliases+1) + "]\n"} {
 		if err := YAMLDepth("x", []byte(bad)); !errors.As(err, &beyond) {
 			t.Errorf("%.40q: %v", bad, err)
 		}

@@ -43,12 +43,10 @@ const (
 	Depth = 200
 	// Aliases is how many times a YAML text may refer back to an anchor.
 	Aliases = 1000
+	// Entries is how many entries a mapping or a list in YAML may have.
+	Entries = 5000
 	// ArchiveEntries is how many entries an archive may have.
 	ArchiveEntries = 200_000
-	// LogLine is how long a line of a change log may be; what is longer is cut there.
-	LogLine = 2000
-	// LogLines is how many lines of a change log are read.
-	LogLines = 400_000
 )
 
 // A LimitError reports input beyond a limit.

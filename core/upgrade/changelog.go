@@ -30,7 +30,7 @@ func ReadLog(scheme version.Scheme, text string, after, upTo version.Version) []
 	var versions []version.Version
 	var entry *LogEntry
 	level, breaking, breakingLevel, fenced := 0, false, 0, false
-	lines := strings.Split(strings.ReplaceAll(text, "\r\n", "\n"), "\n")
+	lines := logLines(text)
 	for i, line := range lines {
 		if strings.HasPrefix(strings.TrimSpace(line), "```") {
 			fenced = !fenced
@@ -79,6 +79,28 @@ func ReadLog(scheme version.Scheme, text string, after, upTo version.Version) []
 		}
 	}
 	return sorted
+}
+
+// The longest line and the most lines of a change log that are read: what is longer was written by no one for people.
+const (
+	longestLine = 2000
+	mostLines   = 400_000
+)
+
+// logLines cuts a text into lines, within limits.
+func logLines(text string) []string {
+	var lines []string
+	for line := range strings.SplitSeq(text, "\n") {
+		if len(lines) == mostLines {
+			return append(lines, "… the rest is left out")
+		}
+		line = strings.TrimSuffix(line, "\r")
+		if len(line) > longestLine {
+			line = strings.ToValidUTF8(line[:longestLine], "") + " …"
+		}
+		lines = append(lines, line)
+	}
+	return lines
 }
 
 // headingAt returns the level and the text of a heading that begins at a line, 0 for none.

@@ -49,3 +49,19 @@ func FuzzReadLog(f *testing.F) {
 		}
 	})
 }
+
+// A line without an end, and lines without an end of them, are read as far as a person would.
+func TestHugeChangeLog(t *testing.T) {
+	v, err := version.JS.Parse("2.0.0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	entries := ReadLog(version.JS, "# 2.0.0\n"+strings.Repeat("breaking x 1.2.3 ", 1<<20), nil, v)
+	if len(entries) != 1 || len(entries[0].Breaking) != 1 || len(entries[0].Breaking[0]) > longestLine+10 {
+		t.Errorf("one long line gives %d entries", len(entries))
+	}
+	entries = ReadLog(version.JS, "# 2.0.0\n"+strings.Repeat("- x\n", 1<<20), nil, v)
+	if len(entries) != 1 || len(entries[0].Rest) > mostLines+1 {
+		t.Errorf("many lines give %d entries", len(entries))
+	}
+}

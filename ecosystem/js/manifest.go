@@ -15,6 +15,7 @@ import (
 	"molt/core/universe"
 	"molt/core/version"
 	"molt/ecosystem"
+	"molt/input"
 )
 
 // groups are the fields of a manifest that declare packages, in the order in which Molt lists them.
@@ -55,6 +56,9 @@ func readManifest(file string, data []byte) (*manifest, error) {
 	m := &manifest{file: file, data: data, at: map[string]int{}}
 	text := bytes.TrimPrefix(data, byteOrderMark)
 	shift := len(data) - len(text)
+	if err := input.JSONDepth(file, text); err != nil {
+		return nil, err
+	}
 	root, err := hujson.Parse(text)
 	if err != nil {
 		return nil, m.syntaxError(err)

@@ -1,0 +1,206 @@
+package ecosystem
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/pelletier/go-toml/v2/unstable"
+
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/input"
+)
+
+// DecodeMoltLock reads the molt.lock format. It goes through the text once, expression by expression, so that a lock of any
+// number of blocks is read in a time that its length allows. The error is a *PositionError, a *NewerLockError or a
+// *input.LimitError.
+func DecodeMoltLock(file string, data []byte) (*Lock, error) {
+	if err := input.JSONDepth(file, data); err != nil { // the brackets of TOML nest like those of JSON
+		return nil, err
+	}
+	r := &lockReader{file: file, lock: &Lock{}, blocks: map[string]int{}, tables: map[string]bool{}, keys: map[string]bool{}}
+	r.parser.Reset(data)
+	for r.parser.NextExpression() {
+		if err := r.expression(r.parser.Expression()); err != nil {
+			return nil, err
+		}
+	}
+	if err := r.parser.Error(); err != nil {
+		p := &PositionError{File: file, Line: 1, Column: 1, Reason: "this is not TOML: " + err.Error()}
+		var at *unstable.ParserError
+		if errors.As(err, &at) && len(at.Highlight) > 0 {
+			start := r.parser.Shape(r.parser.Range(at.Highlight)).Start
+			p.Line, p.Column, p.Reason = start.Line, start.Column, "this is not TOML: "+at.Message
+		}
+		return nil, p
+	}
+	if !r.format {
+		return nil, r.fail(nil, "this is not a lock of Molt's: molt-lock is missing")
+	}
+	return r.finish()
+}
+
+// A lockReader puts a lock together.
+type lockReader struct {
+	file   string
+	parser unstable.Parser
+	lock   *Lock
+	format bool           // molt-lock was there
+	blocks map[string]int // packages by ID
+	tables map[string]bool
+	table  []string        // the table that the expressions are in
+	keys   map[string]bool // of this table
+}
+
+// fail is an error at a node of the text, or at its beginning.
+func (r *lockReader) fail(n *unstable.Node, reason string, args ...any) error {
+	p := &PositionError{File: r.file, Line: 1, Column: 1, Reason: fmt.Sprintf(reason, args...) + "; molt relock writes it anew"}
+	if n != nil && n.Raw.Length > 0 {
+		start := r.parser.Shape(n.Raw).Start
+		p.Line, p.Column = start.Line, start.Column
+	}
+	return p
+}
+
+// keyPath reads a dotted key, with the node of its first part.
+func keyPath(it unstable.Iterator) (parts []string, first *unstable.Node) {
+	for it.Next() {
+		n := it.Node()
+		if first == nil {
+			first = n
+		}
+		parts = append(parts, string(n.Data))
+	}
+	return parts, first
+}
+
+func (r *lockReader) expression(e *unstable.Node) error {
+	switch e.Kind {
+	case unstable.Comment:
+		return nil
+	case unstable.Table:
+		parts, at := keyPath(e.Key())
+		name := strings.Join(parts, "\x00")
+		if r.tables[name] {
+			return r.fail(at, "%s stands in it twice", strings.Join(parts, "."))
+		}
+		r.tables[name] = true
+		r.table = parts
+		clear(r.keys)
+		if id, isPackage := strings.CutPrefix(parts[0], "at "); isPackage && len(parts) == 1 {
+			return r.block(at, id)
+		}
+		if parts[0] != "application" || len(parts) != 2 {
+			return r.fail(at, "%q is not part of a lock", strings.Join(parts, "."))
+		}
+		return nil
+	case unstable.KeyValue:
+		parts, at := keyPath(e.Key())
+		name := strings.Join(parts, "\x00")
+		if r.keys[name] {
+			return r.fail(at, "%s stands there twice", strings.Join(parts, "."))
+		}
+		r.keys[name] = true
+		return r.value(at, parts, e.Value())
+	}
+	return r.fail(e, "a lock has no arrays of tables")
+}
+
+// block begins a package.
+func (r *lockReader) block(at *unstable.Node, id string) error {
+	p := LockedPackage{}
+	p.ID = id
+	plain, _, _ := strings.Cut(id, " ")
+	sign := strings.LastIndexByte(plain, '@')
+	if sign <= 0 {
+		return r.fail(at, "%s: the name of the block is not name@version", id)
+	}
+	p.Name, p.Version = plain[:sign], plain[sign+1:]
+	r.blocks[id] = len(r.lock.Packages)
+	r.lock.Packages = append(r.lock.Packages, p)
+	return nil
+}
+
+// value takes one key with its value.
+func (r *lockReader) value(at *unstable.Node, parts []string, v *unstable.Node) error {
+	text, isText := string(v.Data), v.Kind == unstable.String
+	if r.table == nil {
+		switch key := strings.Join(parts, "."); {
+		case key == "molt-lock" && v.Kind == unstable.Integer:
+			format, err := strconv.ParseInt(text, 10, 64)
+			if err != nil {
+				return r.fail(at, "molt-lock: %s is no number of a format", text)
+			}
+			if r.format = true; format > LockFormat {
+				return &NewerLockError{r.file, format}
+			}
+		case key == "ecosystem" && isText:
+			r.lock.Ecosystem = text
+		case key == "folded" && v.Kind == unstable.Bool:
+			r.lock.Folded = text == "true"
+		default:
+			return r.fail(at, "%q is not part of a lock", key)
+		}
+		return nil
+	}
+	if !isText {
+		return r.fail(at, "%s is not a text", strings.Join(parts, "."))
+	}
+	if r.table[0] == "application" {
+		if len(parts) != 1 {
+			return r.fail(at, "%q is not part of a lock", strings.Join(parts, "."))
+		}
+		r.lock.Roots = append(r.lock.Roots, readEdge(parts[0], text, r.table[1]))
+		return nil
+	}
+	p := &r.lock.Packages[len(r.lock.Packages)-1]
+	switch {
+	case len(parts) == 1 && parts[0] == "purl":
+		p.PURL = text
+	case len(parts) == 1 && parts[0] == "integrity":
+		p.Integrity = text
+	case len(parts) == 1 && parts[0] == "archive":
+		p.Source = text
+	case len(parts) == 2 && parts[0] == "need":
+		p.Needs = append(p.Needs, readEdge(parts[1], text, ""))
+	case len(parts) == 2 && parts[0] == "peer":
+		p.Peers = append(p.Peers, readEdge(parts[1], text, ""))
+	case len(parts) == 2 && parts[0] == "runtime":
+		p.Runtimes = append(p.Runtimes, universe.Requirement{Name: parts[1], Text: text})
+	default:
+		return r.fail(at, "%s: %q is not part of a package's block", p.ID, strings.Join(parts, "."))
+	}
+	return nil
+}
+
+// finish sorts what was read, and looks whether every edge leads to a block.
+func (r *lockReader) finish() (*Lock, error) {
+	check := func(by string, edges []solve.Edge) error {
+		for _, e := range edges {
+			if _, there := r.blocks[e.To]; !there && e.To != "" {
+				return r.fail(nil, "%s leads to %s, which has no block", by, e.To)
+			}
+		}
+		return nil
+	}
+	if err := check("the application", r.lock.Roots); err != nil {
+		return nil, err
+	}
+	byName := func(a, b solve.Edge) int { return strings.Compare(a.Name, b.Name) }
+	for i := range r.lock.Packages {
+		p := &r.lock.Packages[i]
+		for _, edges := range [][]solve.Edge{p.Needs, p.Peers} {
+			if err := check(p.ID, edges); err != nil {
+				return nil, err
+			}
+			slices.SortFunc(edges, byName)
+		}
+		slices.SortFunc(p.Runtimes, func(a, b universe.Requirement) int { return strings.Compare(a.Name, b.Name) })
+	}
+	sortRoots(r.lock.Roots)
+	slices.SortFunc(r.lock.Packages, func(a, b LockedPackage) int { return strings.Compare(a.ID, b.ID) })
+	return r.lock, nil
+}
