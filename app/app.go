@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -199,8 +200,14 @@ func (a *App) Application() upgrade.Application {
 	held, _ := a.Config.held(a.now())
 	u := upgrade.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: upgrade.Runtimes(a.Config.Runtime),
 		Previews: a.Config.Previews, Held: held, Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
+	for _, o := range a.Manifest.Overrides() {
+		if o.Shared {
+			u.Frameworks = append(u.Frameworks, o.As)
+		}
+	}
 	if a.Lock != nil {
 		u.Locked = a.Lock.Resolution()
+		u.Overridden = !maps.Equal(a.Lock.Overrides, written(a.Manifest.Overrides()))
 		return u
 	}
 	if tree, err := a.Installed(); err == nil && tree != nil { // what cannot be read is no baseline
@@ -276,8 +283,9 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	aged := settle > 0 || !a.Settings.AsOf.IsZero()
 	opened := a.Eco.Open(ctx, client, ecosystem.Detail{Everything: aged || a.Config.Rules.detailed(), Packages: dated})
 	closeAll := func() { opened.Close(); client.Close(); a.client, a.unsettled = nil, nil }
+	bound := universe.Overridden(opened, a.Manifest.Overrides())
 	if !aged {
-		return opened, closeAll, nil
+		return bound, closeAll, nil
 	}
 	limit := a.now().Add(-settle)
 	locked := map[string]bool{}
@@ -287,9 +295,9 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 		}
 	}
 	if settle > 0 && a.Settings.AsOf.IsZero() {
-		a.unsettled = opened
+		a.unsettled = bound
 	}
-	return universe.Filter(opened, func(name string, r *universe.Release) bool {
+	return universe.Filter(bound, func(name string, r *universe.Release) bool {
 		return !r.Published.After(limit) || locked[name+"@"+r.Version.String()] && a.Settings.AsOf.IsZero()
 	}), closeAll, nil
 }

@@ -160,7 +160,7 @@ func (a *App) Merge(ctx context.Context, source universe.Source) (*Merged, error
 	if err := ecosystem.Unchanged(sides[1].lock, orEmpty(sides[2].lock), nil); err != nil {
 		return nil, err
 	}
-	if m.Locked, err = ecosystem.NewLock(ctx, a.Eco, source, r, sides[1].lock); err != nil {
+	if m.Locked, err = a.newLock(ctx, source, r, merged, sides[1].lock); err != nil {
 		return nil, err
 	}
 	m.Lock = a.Eco.EncodeLock(m.Locked)

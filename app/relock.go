@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -20,11 +21,32 @@ func (a *App) Relock(ctx context.Context, source universe.Source, accepted ...st
 	if err != nil {
 		return nil, nil, a.explain(ctx, source, err)
 	}
-	l, err := ecosystem.NewLock(ctx, a.Eco, source, r, a.Lock, accepted...)
+	l, err := a.newLock(ctx, source, r, a.Manifest, a.Lock, accepted...)
 	if err != nil {
 		return nil, nil, err
 	}
 	return l, a.Eco.EncodeLock(l), nil
+}
+
+// newLock makes the lock of a resolution of a manifest.
+func (a *App) newLock(ctx context.Context, source universe.Source, r *solve.Resolution, m ecosystem.Manifest, before *ecosystem.Lock, accepted ...string) (*ecosystem.Lock, error) {
+	l, err := ecosystem.NewLock(ctx, a.Eco, source, r, before, accepted...)
+	if l != nil {
+		l.Overrides = written(m.Overrides())
+	}
+	return l, err
+}
+
+// written lists overrides as a manifest has them; nil for none.
+func written(overrides []universe.Override) map[string]string {
+	var all map[string]string
+	for _, o := range overrides {
+		if all == nil {
+			all = map[string]string{}
+		}
+		all[o.As] = o.Written
+	}
+	return all
 }
 
 // CheckDeclared makes sure that the registry has every declared package. The error points at the manifest's line.
@@ -139,6 +161,16 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 			note("manifest", "%s:%d: %s %s is not in the lock", a.Eco.Manifest(), e.Line, e.As, e.Text)
 		case was.Constraint != e.Text || was.Package != e.Package:
 			note("manifest", "%s:%d: %s asks for %s, the lock was made for %s", a.Eco.Manifest(), e.Line, e.As, e.Text, was.Constraint)
+		}
+	}
+	for _, o := range a.Manifest.Overrides() {
+		if was, there := a.Lock.Overrides[o.As]; !there || was != o.Written {
+			note("manifest", "%s: overrides has %s %s, and the lock was made without that", a.Eco.Manifest(), o.As, o.Written)
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(a.Lock.Overrides)) {
+		if _, there := written(a.Manifest.Overrides())[name]; !there {
+			note("lock", "the lock was made with an override of %s, and %s has none", name, a.Eco.Manifest())
 		}
 	}
 	for _, r := range a.Lock.Roots {

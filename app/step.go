@@ -304,7 +304,7 @@ func (a *App) rehearse(ctx context.Context, source universe.Source, stage *Stage
 	if err := w.stage(ctx, source, stage); err != nil {
 		return nil, nil, err
 	}
-	l, err := ecosystem.NewLock(ctx, a.Eco, source, w.locked, a.Lock)
+	l, err := a.newLock(ctx, source, w.locked, w.manifest, a.Lock)
 	if err != nil {
 		return nil, nil, err
 	}

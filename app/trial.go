@@ -7,7 +7,6 @@ import (
 	"path/filepath"
 
 	"molt/core/universe"
-	"molt/ecosystem"
 )
 
 // A Beside is some stages carried out in a second copy of the application, beside the real one.
@@ -50,7 +49,7 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo, into string
 			b.Notes = append(b.Notes, fmt.Sprintf("%s is taken to be raised to what %s needs, %s", r.Runtime, r.By, r.Needs))
 		}
 	}
-	lock, err := ecosystem.NewLock(ctx, a.Eco, source, w.locked, a.Lock)
+	lock, err := a.newLock(ctx, source, w.locked, w.manifest, a.Lock)
 	if err != nil {
 		return nil, err
 	}

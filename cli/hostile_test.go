@@ -188,3 +188,47 @@ func TestChangedChecksum(t *testing.T) {
 		t.Error("what was accepted is not what the registry states")
 	}
 }
+
+// Overrides of the manifest bind every edge, are shown, and are part of what the lock was made for; forms that Molt does
+// not know are refused with their line.
+func TestOverrides(t *testing.T) {
+	d := newDesk(t, `
+package lamp
+  1.0.0 2024-01-01
+  1.5.0 2024-02-01
+  2.0.0 2024-03-01
+package flag
+  1.0.0 2024-01-01  lamp@^2
+  1.1.0 2024-01-01  lamp@^2 rope@^1
+package rope
+  1.0.0 2024-01-01  lamp@^1
+`, map[string]string{"package.json": `{"dependencies": {"flag": "^1.0.0"}}`})
+	d.run(0, "relock")
+	if lock := d.read("molt.lock"); !strings.Contains(lock, "at lamp@2.0.0") || !strings.Contains(lock, "at lamp@1.5.0") {
+		t.Fatalf("the lock is\n%s", lock)
+	}
+	d.write("package.json", `{"dependencies": {"flag": "^1.0.0"}, "overrides": {"lamp": "1.0.0"}}`)
+	if out, _ := d.run(1, "verify"); !strings.Contains(out, "overrides has lamp 1.0.0") {
+		t.Errorf("verify says\n%s", out)
+	}
+	d.run(0, "relock")
+	if lock := d.read("molt.lock"); strings.Contains(lock, "at lamp@2") || strings.Contains(lock, "at lamp@1.5") || !strings.Contains(lock, "at lamp@1.0.0") {
+		t.Errorf("the lock is\n%s", lock)
+	}
+	d.run(0, "verify")
+	if out, _ := d.run(0, "survey"); !strings.Contains(out, "Overridden for everyone who needs them: lamp 1.0.0.") {
+		t.Errorf("survey says\n%s", out)
+	}
+	d.write("package.json", `{"dependencies": {"flag": "^1.0.0", "lamp": "^1.5.0"}, "overrides": {"lamp": "$lamp"}}`)
+	d.run(0, "relock")
+	if lock := d.read("molt.lock"); strings.Count(lock, "\n[\"at lamp@") != 1 || !strings.Contains(lock, "at lamp@1.5.0") {
+		t.Errorf("with a reference the lock is\n%s", lock)
+	}
+	d.run(0, "verify")
+	for _, bad := range []string{`{"rope": {"lamp": "1.0.0"}}`, `{"lamp@^1": "1.0.0"}`, `{"lamp": "$rope"}`, `{"rope": "$rope"}`, `{"flag": "2.0.0"}`, `{"lamp": 7}`, `[]`} {
+		d.write("package.json", "{\"dependencies\": {\"flag\": \"^1.0.0\"},\n \"overrides\": "+bad+"}")
+		if _, errout := d.run(2, "relock"); !strings.Contains(errout, "package.json:2:") {
+			t.Errorf("%s: %s", bad, errout)
+		}
+	}
+}

@@ -64,6 +64,8 @@ type Manifest interface {
 	Entries() []Entry
 	// Members lists patterns of the folders in which the members of a workspace are, with slashes.
 	Members() []string
+	// Overrides lists what the manifest says of every edge to a name, sorted by name.
+	Overrides() []universe.Override
 	// Groups lists the groups that a manifest of its kind can have; the first is the usual one.
 	Groups() []string
 	// Runtimes lists what the application itself requires of runtimes and tools.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -20,9 +21,10 @@ const LockFormat = 1
 // A Lock is what an application is locked to: every release with its identity, checksum, source and edges.
 type Lock struct {
 	Ecosystem string
-	Folded    bool            // as solve.Resolution has it
-	Roots     []solve.Edge    // sorted by group and name
-	Packages  []LockedPackage // sorted by ID
+	Folded    bool              // as solve.Resolution has it
+	Overrides map[string]string // of the manifest that it was made for, as written
+	Roots     []solve.Edge      // sorted by group and name
+	Packages  []LockedPackage   // sorted by ID
 }
 
 // A LockedPackage is one node of the locked graph.
@@ -167,6 +169,12 @@ func EncodeMoltLock(l *Lock) []byte {
 	fmt.Fprintf(&b, "molt-lock = %d\necosystem = %s\n", LockFormat, quoted(l.Ecosystem))
 	if l.Folded {
 		fmt.Fprintf(&b, "folded = true\n")
+	}
+	if len(l.Overrides) > 0 {
+		fmt.Fprintf(&b, "\n[overrides]\n")
+		for _, name := range slices.Sorted(maps.Keys(l.Overrides)) {
+			fmt.Fprintf(&b, "%s = %s\n", quoted(name), quoted(l.Overrides[name]))
+		}
 	}
 	for i, r := range l.Roots {
 		if i == 0 || r.Group != l.Roots[i-1].Group {

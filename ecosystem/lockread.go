@@ -93,7 +93,7 @@ func (r *lockReader) expression(e *unstable.Node) error {
 		if id, isPackage := strings.CutPrefix(parts[0], "at "); isPackage && len(parts) == 1 {
 			return r.block(at, id)
 		}
-		if parts[0] != "application" || len(parts) != 2 {
+		if (parts[0] != "application" || len(parts) != 2) && (parts[0] != "overrides" || len(parts) != 1) {
 			return r.fail(at, "%q is not part of a lock", strings.Join(parts, "."))
 		}
 		return nil
@@ -154,6 +154,16 @@ func (r *lockReader) value(at *unstable.Node, parts []string, v *unstable.Node) 
 			return r.fail(at, "%q is not part of a lock", strings.Join(parts, "."))
 		}
 		r.lock.Roots = append(r.lock.Roots, readEdge(parts[0], text, r.table[1]))
+		return nil
+	}
+	if r.table[0] == "overrides" {
+		if len(parts) != 1 {
+			return r.fail(at, "%q is not part of a lock", strings.Join(parts, "."))
+		}
+		if r.lock.Overrides == nil {
+			r.lock.Overrides = map[string]string{}
+		}
+		r.lock.Overrides[parts[0]] = text
 		return nil
 	}
 	p := &r.lock.Packages[len(r.lock.Packages)-1]

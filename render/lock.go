@@ -13,6 +13,7 @@ import (
 type LockDoc struct {
 	Schema    string       `json:"schema"`
 	Ecosystem string       `json:"ecosystem"`
+	Folded    bool         `json:"folded"` // a peer leads to the right release, but not always to the right place
 	Roots     []LockRoot   `json:"roots"`
 	Packages  []LockedItem `json:"packages"`
 	Took      []string     `json:"took,omitempty"` // from which branch, when a conflict was resolved
@@ -49,7 +50,7 @@ type LockEdge struct {
 
 // NewLockDoc makes the document of a lock.
 func NewLockDoc(l *ecosystem.Lock) LockDoc {
-	doc := LockDoc{Schema: "molt/lock/1", Ecosystem: l.Ecosystem, Roots: []LockRoot{}, Packages: []LockedItem{}}
+	doc := LockDoc{Schema: "molt/lock/1", Ecosystem: l.Ecosystem, Folded: l.Folded, Roots: []LockRoot{}, Packages: []LockedItem{}}
 	for _, r := range l.Roots {
 		doc.Roots = append(doc.Roots, LockRoot{r.Name, r.Group, r.Constraint, id(r.To)})
 	}

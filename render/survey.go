@@ -23,6 +23,7 @@ type SurveyDoc struct {
 	Lag         LagDoc      `json:"lag"`       // of all of them
 	Since       string      `json:"since"`     // the day after which releases are new, "" when nobody asked
 	Packages    []SurveyRow `json:"packages"`
+	Overrides   []string    `json:"overrides"` // what the manifest says of every edge to a name, each "NAME CONSTRAINT"
 }
 
 // A LagDoc is how far behind an application is in all: stable releases that it has not taken, and days.
@@ -53,6 +54,10 @@ type SurveyRow struct {
 func NewSurveyDoc(a *app.App, u upgrade.Application, rows []upgrade.Row, shown func(upgrade.Row) bool) SurveyDoc {
 	doc := SurveyDoc{Schema: "molt/survey/1", Ecosystem: a.Eco.Name(), Application: a.Manifest.Name(), Locked: a.Lock != nil,
 		Installed: a.Lock == nil && u.Installed != nil, Declared: len(rows), Since: day(u.Since), Packages: []SurveyRow{}}
+	doc.Overrides = []string{}
+	for _, o := range a.Manifest.Overrides() {
+		doc.Overrides = append(doc.Overrides, o.As+" "+o.Written)
+	}
 	for _, r := range rows {
 		days := int(r.Behind / (24 * time.Hour))
 		doc.Lag.Releases += r.Releases
@@ -105,6 +110,9 @@ func (p *Page) Survey(doc SurveyDoc) {
 	p.heading("%s", sentence+".")
 	if doc.Lag.Releases > 0 {
 		p.Line("Added up, it is %s and %s behind.", count(doc.Lag.Releases, "release"), span(time.Duration(doc.Lag.Days)*24*time.Hour))
+	}
+	if len(doc.Overrides) > 0 {
+		p.wrapped("", "Overridden for everyone who needs them: "+strings.Join(doc.Overrides, ", ")+".")
 	}
 	if doc.Installed {
 		p.wrapped("", "There is no lock; what is shown as locked is what is installed.")

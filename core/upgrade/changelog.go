@@ -84,7 +84,7 @@ func ReadLog(scheme version.Scheme, text string, after, upTo version.Version) []
 // The longest line and the most lines of a change log that are read: what is longer was written by no one for people.
 const (
 	longestLine = 2000
-	mostLines   = 400_000
+	mostLines   = 100_000
 )
 
 // logLines cuts a text into lines, within limits.

@@ -38,6 +38,7 @@ type Application struct {
 	Pins      []Pin               // versions of runtimes and tools that files of the application name
 	// Frameworks are declared names of which there must be one release in the whole application: what goals are about.
 	Frameworks []string
+	Overridden bool // the manifest's overrides are not those that the lock was made with
 }
 
 // singles returns the frameworks with their families, as far as they are declared, for a resolution that goes on from
@@ -300,7 +301,7 @@ func Relock(ctx context.Context, source universe.Source, app Application) (*solv
 
 // Current reports whether there is a lock that was made for the manifest as it stands.
 func (app Application) Current() bool {
-	if app.Locked == nil || len(app.Locked.Roots) != len(app.Declared) {
+	if app.Locked == nil || app.Overridden || len(app.Locked.Roots) != len(app.Declared) {
 		return false
 	}
 	for _, d := range app.Declared {

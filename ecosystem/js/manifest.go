@@ -33,6 +33,7 @@ type manifest struct {
 	at       map[string]int // offsets after the opening brace of each group, and of the root under ""
 	runtimes []universe.Requirement
 	members  []string
+	over     []universe.Override
 	tool     string // the manifest's word on the tool that works on it, name@version
 	toolAt   int    // its line
 }
@@ -97,7 +98,7 @@ func readManifest(file string, data []byte) (*manifest, error) {
 		m.toolAt, _ = m.position(shift + tool.StartOffset)
 	}
 	m.members = workspaces(fields["workspaces"])
-	return m, nil
+	return m, m.readOverrides(fields["overrides"], shift)
 }
 
 // workspaces reads a list of patterns, or an object with one under "packages".
@@ -120,6 +121,60 @@ func workspaces(v hujson.Value) (patterns []string) {
 	}
 	return patterns
 }
+
+// readOverrides reads what is said of edges to a name: a constraint for all of them, on its own or as "." in an object, or
+// $NAME for what the application declares under that name. What is said for edges below some package alone, or for some
+// constraints alone, is not known and an error.
+func (m *manifest) readOverrides(value hujson.Value, shift int) error {
+	if value.Value == nil {
+		return nil
+	}
+	object, ok := value.Value.(*hujson.Object)
+	if !ok {
+		return m.errorAt(shift+value.StartOffset, "\"overrides\": expected an object of names and constraints")
+	}
+	for _, member := range object.Members {
+		name := member.Name.Value.(hujson.Literal).String()
+		at, v := shift+member.Name.StartOffset, member.Value
+		if inner, nested := v.Value.(*hujson.Object); nested {
+			if len(inner.Members) != 1 || inner.Members[0].Name.Value.(hujson.Literal).String() != "." {
+				return m.errorAt(at, fmt.Sprintf("overrides: %s: what is meant for the packages below it alone is nothing that Molt knows; say it for all of them", name))
+			}
+			v = inner.Members[0].Value
+		}
+		text := stringOf(v)
+		place := shift + v.StartOffset
+		if strings.LastIndexByte(name, '@') > 0 {
+			return m.errorAt(at, fmt.Sprintf("overrides: %s: what is meant for some constraints alone is nothing that Molt knows; say it for all of them", name))
+		}
+		o := universe.Override{Written: text}
+		declared := slices.IndexFunc(m.entries, func(e entry) bool { return e.As == name })
+		switch ref, reference := strings.CutPrefix(text, "$"); {
+		case text == "":
+			return m.errorAt(place, fmt.Sprintf("overrides: %s: expected a constraint in quotes", name))
+		case reference && ref != name:
+			return m.errorAt(place, fmt.Sprintf("overrides: %s: %s refers to another name, which is nothing that Molt knows; write the constraint", name, text))
+		case reference && declared < 0:
+			return m.errorAt(place, fmt.Sprintf("overrides: %s: %s refers to a declaration that is not there", name, text))
+		case reference:
+			o.Demand, o.Shared = universe.Demand{As: name, Package: m.entries[declared].Package, Text: "*"}, true
+		case declared >= 0 && m.entries[declared].Written != text:
+			return m.errorAt(place, fmt.Sprintf("overrides: %s: %s contradicts the declaration %s in line %d; $%s means whatever is declared", name, text, m.entries[declared].Written, m.entries[declared].Line, name))
+		default:
+			d, err := demand(name, text)
+			if err != nil {
+				return m.errorAt(place, fmt.Sprintf("overrides: %s: %v", name, err))
+			}
+			o.Demand = d
+		}
+		m.over = append(m.over, o)
+	}
+	slices.SortFunc(m.over, func(a, b universe.Override) int { return strings.Compare(a.As, b.As) })
+	return nil
+}
+
+// Overrides returns what is said of every edge to a name.
+func (m *manifest) Overrides() []universe.Override { return m.over }
 
 // Members returns the patterns of a workspace.
 func (m *manifest) Members() []string { return m.members }
