@@ -199,7 +199,7 @@ func declared(m ecosystem.Manifest) []upgrade.Declared {
 func (a *App) Application() upgrade.Application {
 	held, _ := a.Config.held(a.now())
 	u := upgrade.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: upgrade.Runtimes(a.Config.Runtime),
-		Previews: a.Config.Previews, Held: held, Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
+		Previews: a.Config.Previews, Held: held, Reasons: a.Config.reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
 	for _, o := range a.Manifest.Overrides() {
 		if o.Shared {
 			u.Frameworks = append(u.Frameworks, o.As)
@@ -297,8 +297,12 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	if settle > 0 && a.Settings.AsOf.IsZero() {
 		a.unsettled = bound
 	}
-	return universe.Filter(bound, func(name string, r *universe.Release) bool {
-		return !r.Published.After(limit) || locked[name+"@"+r.Version.String()] && a.Settings.AsOf.IsZero()
+	reason := fmt.Sprintf("were published after %s", limit.Format(time.DateOnly))
+	if settle > 0 {
+		reason = fmt.Sprintf("are younger than %s, which %s asks for under \"settle:\"", a.Config.Settle, ConfigFile)
+	}
+	return universe.FilterFor(bound, reason, func(name string, r *universe.Release) bool {
+		return !r.Published.After(limit) || a.Fixed[name] == r.Version.String() || locked[name+"@"+r.Version.String()] && a.Settings.AsOf.IsZero()
 	}), closeAll, nil
 }
 

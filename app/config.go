@@ -179,6 +179,15 @@ func (c Check) limit() (time.Duration, error) {
 // settle returns how old a release must be.
 func (c *Config) settle() (time.Duration, error) { return age(c.Settle) }
 
+// reasons lists why packages are held.
+func (c *Config) reasons() map[string]string {
+	all := map[string]string{}
+	for name, h := range c.Hold {
+		all[name] = h.Reason
+	}
+	return all
+}
+
 // held splits the holds into those in force and those whose last day has passed.
 func (c *Config) held(now time.Time) (names, ended []string) {
 	for name, h := range c.Hold {

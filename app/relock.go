@@ -213,5 +213,5 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	if tree != nil {
 		found = append(found, a.checkInstalled(tree)...)
 	}
-	return slices.Concat(found, a.checkRuntimes(ctx, tree != nil), a.checkRules()), nil
+	return slices.Concat(found, a.checkRuntimes(ctx, tree != nil), a.checkRules(ctx)), nil
 }

@@ -87,10 +87,11 @@ func wrongInput(err error) bool {
 		want  *upgrade.WantError
 		edits *app.EditedError
 		name  *app.NameError
+		fixed *upgrade.FixedError
 		kind  *input.KindError
 		limit *input.LimitError
 	)
-	return errors.As(err, &name) || errors.As(err, &kind) || errors.As(err, &limit) || errors.As(err, &edits) || errors.As(err, &usage) || errors.As(err, &stale) || errors.As(err, &place) || errors.As(err, &text) ||
+	return errors.As(err, &name) || errors.As(err, &fixed) || errors.As(err, &kind) || errors.As(err, &limit) || errors.As(err, &edits) || errors.As(err, &usage) || errors.As(err, &stale) || errors.As(err, &place) || errors.As(err, &text) ||
 		errors.As(err, &goal) || errors.As(err, &newer) || errors.As(err, &want) || strings.HasPrefix(err.Error(), "unknown command") ||
 		strings.Contains(err.Error(), "arg(s)")
 }

@@ -49,6 +49,9 @@ type watched struct {
 	seen  sync.Map
 }
 
+// Unwrap returns the source that is watched.
+func (w *watched) Unwrap() universe.Source { return w.Source }
+
 func (w *watched) Package(ctx context.Context, name string) (*universe.Package, error) {
 	if _, again := w.seen.LoadOrStore(name, true); !again {
 		w.count.Add(1)

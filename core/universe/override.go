@@ -33,6 +33,9 @@ type overridden struct {
 	seen map[string]*Package
 }
 
+// Unwrap returns the source whose demands are overridden.
+func (o *overridden) Unwrap() Source { return o.Source }
+
 // Package returns a package with its demands overridden.
 func (o *overridden) Package(ctx context.Context, name string) (*Package, error) {
 	o.mu.Lock()

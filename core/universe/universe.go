@@ -252,14 +252,51 @@ func (p *Package) rank(i int) int {
 
 // Filter returns a source that shows only the releases for which keep is true.
 func Filter(s Source, keep func(name string, r *Release) bool) Source {
-	return &filter{Source: s, keep: keep, seen: map[string]*Package{}}
+	return FilterFor(s, "", keep)
 }
+
+// FilterFor is Filter with the reason why releases are hidden, for Hidden.
+func FilterFor(s Source, reason string, keep func(name string, r *Release) bool) Source {
+	return &filter{Source: s, reason: reason, keep: keep, seen: map[string]*Package{}}
+}
+
+// A Wrapper is a source that shows another one in some way.
+type Wrapper interface{ Unwrap() Source }
+
+// Hidden counts, for every reason given to FilterFor on the way down from a source, the releases of a package that it hides.
+// It gives sentences such as "2 of 7 releases are younger than 14 days".
+func Hidden(ctx context.Context, s Source, name string) (says []string, err error) {
+	for {
+		if f, ok := s.(*filter); ok && f.reason != "" {
+			whole, err := f.Source.Package(ctx, name)
+			if err != nil {
+				return says, err
+			}
+			shown, err := f.Package(ctx, name)
+			if err != nil {
+				return says, err
+			}
+			if n := len(whole.Releases) - len(shown.Releases); n > 0 {
+				says = append(says, fmt.Sprintf("%d of %d releases of %s %s", n, len(whole.Releases), name, f.reason))
+			}
+		}
+		w, ok := s.(Wrapper)
+		if !ok {
+			return says, nil
+		}
+		s = w.Unwrap()
+	}
+}
+
+// Unwrap returns the source that is filtered.
+func (f *filter) Unwrap() Source { return f.Source }
 
 type filter struct {
 	Source
-	keep func(string, *Release) bool
-	mu   sync.Mutex
-	seen map[string]*Package
+	reason string
+	keep   func(string, *Release) bool
+	mu     sync.Mutex
+	seen   map[string]*Package
 }
 
 func (f *filter) Package(ctx context.Context, name string) (*Package, error) {

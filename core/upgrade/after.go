@@ -129,7 +129,7 @@ func (p *planner) afterFamily(family []string, breaking map[string][]string, who
 func (p *planner) retire() error {
 	for _, name := range p.names() {
 		got := p.assessed[name]
-		if got.Standing != Retires || p.now.gone[name] || got.Retires.Kind == Abandoned || p.cut.Fresh == FreshNone && got.Retires.Kind != Swallowed {
+		if got.Standing != Retires || p.now.gone[name] || slices.Contains(p.app.Held, name) || got.Retires.Kind == Abandoned || p.cut.Fresh == FreshNone && got.Retires.Kind != Swallowed {
 			continue
 		}
 		before := p.now.clone()

@@ -52,6 +52,9 @@ func (a *advisor) prove(got *Assessed, p, framework *universe.Package, target []
 	default:
 		subject = got.Locked
 	}
+	if slices.Contains(a.app.Held, got.Name) {
+		got.Evidence = append(got.Evidence, Evidence{None, "held: " + a.app.Reasons[got.Name], "hold"})
+	}
 	got.Evidence = append(append(got.Evidence, a.about(p, framework, subject, target)...), a.advised(p.Name)...)
 	if got.Standing == Bridge || got.Standing == Together {
 		got.Evidence = append(got.Evidence, a.unsuited(p, subject)...)

@@ -60,7 +60,7 @@ func (a *advisor) further(g Goal) error {
 	}
 	set, err := one.target(p)
 	if err != nil || set.Empty() {
-		return &GoalError{g, fmt.Sprintf("no release of %s fits; published majors: %s", g.Name, majors(p, a.app.Scheme))}
+		return noneFits(a.ctx, a.full, a.app, g, p)
 	}
 	a.also[g.Name] = texts(p, set)
 	return nil

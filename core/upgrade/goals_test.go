@@ -190,6 +190,11 @@ func TestEvidenceThatTheHouseWants(t *testing.T) {
 func TestFixedIsKept(t *testing.T) {
 	source, app := sketch(t, jetty)
 	app.Fixed = map[string]string{"keel": "1.2.0", "mast": "7.0.0"}
+	var missing *FixedError
+	if _, err := NewPlan(context.Background(), source, app, []Goal{{"hulk", "4"}}, Cut{}); !errors.As(err, &missing) || missing.Name != "mast" {
+		t.Errorf("what is given and does not exist: %v", err)
+	}
+	app.Fixed = map[string]string{"keel": "1.2.0"}
 	if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); strings.Contains(got, "keel 1.2.0>") || !strings.Contains(got, "mast 1.0.0>2.0.0") {
 		t.Errorf("the plan is %s", got)
 	}

@@ -107,20 +107,33 @@ func Permitted(source universe.Source, app Application) universe.Source {
 	}
 	if app.Rules.any() {
 		source = universe.Filter(source, func(name string, r *universe.Release) bool {
-			return app.Rules.Breach(name, r) == "" || slices.Contains(locked[name], r.Version.String())
+			return app.Rules.Breach(name, r) == "" || slices.Contains(locked[name], r.Version.String()) || app.Fixed[name] == r.Version.String()
 		})
 	}
 	return &permitted{source, app.Fixed, universe.Filter(source, func(name string, r *universe.Release) bool { return r.Version.String() == app.Fixed[name] })}
 }
 
-// Hidden says which releases of a package Permitted hides, and why; "" when it hides none.
+// Hidden says which releases of a package are hidden, by what is given from outside, by the rules of the house or by the
+// source, and why; "" when none are.
 func Hidden(ctx context.Context, source universe.Source, app Application, name string) (string, error) {
 	p, err := lookUp(ctx, source, name)
 	if err != nil || p == nil {
 		return "", err
 	}
+	young, err := universe.Hidden(ctx, source, name)
+	if err != nil {
+		return "", err
+	}
+	if says := app.hides(p, name); says != "" {
+		young = append(young, says)
+	}
+	return strings.Join(young, "; "), nil
+}
+
+// hides is the part of Hidden that is about given releases and rules.
+func (app Application) hides(p *universe.Package, name string) string {
 	if given, fixed := app.Fixed[name]; fixed && p.Index(given) >= 0 && len(p.Releases) > 1 {
-		return fmt.Sprintf("%s is given from outside, at %s", name, given), nil
+		return fmt.Sprintf("%s is given from outside, at %s", name, given)
 	}
 	var locked []string
 	if app.Locked != nil {
@@ -136,11 +149,11 @@ func Hidden(ctx context.Context, source universe.Source, app Application, name s
 	}
 	switch hidden {
 	case 0:
-		return "", nil
+		return ""
 	case len(p.Releases):
-		return fmt.Sprintf("the rules of the house hide all releases of %s; %s", name, last), nil
+		return fmt.Sprintf("the rules of the house hide all releases of %s; %s", name, last)
 	}
-	return fmt.Sprintf("the rules of the house hide %d of %d releases of %s; %s", hidden, len(p.Releases), name, last), nil
+	return fmt.Sprintf("the rules of the house hide %d of %d releases of %s; %s", hidden, len(p.Releases), name, last)
 }
 
 // permitted is a source that was filtered.
@@ -150,13 +163,27 @@ type permitted struct {
 	given universe.Source // of fixed packages the given releases alone
 }
 
-// Package returns a package with the releases that may be used.
+// A FixedError reports a release that is given from outside and that the registry does not have.
+type FixedError struct{ Name, Version string }
+
+func (e *FixedError) Error() string {
+	return fmt.Sprintf("%s %s is given from outside, and the registry has no such release", e.Name, e.Version)
+}
+
+// Unwrap returns the source before it was filtered.
+func (p *permitted) Unwrap() universe.Source { return p.Source }
+
+// Package returns a package with the releases that may be used. A given release that does not exist is a *FixedError.
 func (p *permitted) Package(ctx context.Context, name string) (*universe.Package, error) {
 	whole, err := p.Source.Package(ctx, name)
-	if v, fixed := p.fixed[name]; err == nil && fixed && whole.Index(v) >= 0 {
-		return p.given.Package(ctx, name)
+	v, fixed := p.fixed[name]
+	switch {
+	case err != nil || !fixed:
+		return whole, err
+	case whole.Index(v) < 0:
+		return nil, &FixedError{name, v}
 	}
-	return whole, err
+	return p.given.Package(ctx, name)
 }
 
 // grades in their order, best first.

@@ -28,6 +28,7 @@ type Application struct {
 	Runtimes  Runtimes            // what is deployed
 	Previews  []string            // packages of which prereleases may be used
 	Held      []string            // packages that must not move
+	Reasons   map[string]string   // why, by name
 	Fixed     map[string]string   // releases that are given from outside, by package
 	OnDisk    map[string][]string // versions of all that is installed, by package; the baseline where there is no lock
 	Installed map[string]string   // versions that are installed, by declared name; nil when nothing is or nobody looked
@@ -346,6 +347,7 @@ func newAdvisor(ctx context.Context, source universe.Source, app Application, go
 	if !slices.Contains(app.Frameworks, goal.Name) {
 		app.Frameworks = append(slices.Clone(app.Frameworks), goal.Name)
 	}
+	original := source
 	source = Permitted(source, app)
 	a := &advisor{ctx: ctx, source: source, full: source, app: app, goal: goal}
 	var names []string
@@ -373,7 +375,7 @@ func newAdvisor(ctx context.Context, source universe.Source, app Application, go
 		return nil, &GoalError{goal, err.Error()}
 	}
 	if set, err := a.target(p); err != nil || set.Empty() {
-		return nil, &GoalError{goal, fmt.Sprintf("no release of %s fits; published majors: %s", goal.Name, majors(p, app.Scheme))}
+		return nil, noneFits(ctx, original, app, goal, p)
 	}
 	if a.base, err = Baseline(ctx, source, app); err != nil {
 		return nil, err
@@ -399,6 +401,19 @@ func (a *advisor) target(p *universe.Package) (version.Set, error) {
 		}
 	}
 	return set, nil
+}
+
+// noneFits says that no release is meant by a goal: what there is, and what is hidden and why.
+func noneFits(ctx context.Context, source universe.Source, app Application, goal Goal, p *universe.Package) error {
+	says := fmt.Sprintf("no release of %s fits", goal.Name)
+	hidden, err := Hidden(ctx, source, app, p.Name)
+	switch {
+	case err != nil:
+		return err
+	case hidden != "":
+		return &GoalError{goal, says + " that may be used: " + hidden + "; what is left has the majors " + majors(p, app.Scheme)}
+	}
+	return &GoalError{goal, says + "; published majors: " + majors(p, app.Scheme)}
 }
 
 func majors(p *universe.Package, scheme version.Scheme) string {
