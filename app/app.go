@@ -77,9 +77,7 @@ func Open(s Settings) (*App, error) {
 	if a.disk, err = openDisk(dir); err != nil {
 		return nil, err
 	}
-	var text string
 	if data, err := a.disk.read(ConfigFile, input.Configuration); err == nil {
-		text = string(data)
 		if a.Config, err = readConfig(ConfigFile, data); err != nil {
 			return nil, err
 		}
@@ -94,11 +92,33 @@ func Open(s Settings) (*App, error) {
 	}
 	for _, d := range a.Config.Runtime.all() {
 		if !upgrade.IsRuntimeVersion(a.Eco.Scheme(), d.Version) {
-			return nil, valueError(ConfigFile, text, d.Version, fmt.Sprintf("the deployed version of %s: expected one such as 20.11.1 or 20", d.Runtime))
+			path := []any{"runtime", d.Environment, d.Runtime}
+			if d.Environment == "" {
+				path = []any{"runtime", d.Runtime}
+			}
+			return nil, a.Config.place.at(false, fmt.Sprintf("%q: the deployed version of %s: expected one such as 20.11.1 or 20", d.Version, d.Runtime), path...)
 		}
 	}
 	a.tree = sync.OnceValues(func() (*ecosystem.Installed, error) { return a.Eco.Installed(a.Dir) })
-	return a, a.read()
+	if err := a.read(); err != nil {
+		return nil, err
+	}
+	return a, a.checkNames()
+}
+
+// checkNames looks whether the configuration speaks of packages that are there.
+func (a *App) checkNames() error {
+	var declared, locked []string
+	for _, e := range a.Manifest.Entries() {
+		declared = append(declared, e.As)
+	}
+	if a.Lock != nil {
+		locked = []string{}
+		for _, p := range a.Lock.Packages {
+			locked = append(locked, p.Name)
+		}
+	}
+	return a.Config.checkNames(a.Config.place, declared, locked)
 }
 
 // Installed returns what is installed, which is read once; nil when nothing is.

@@ -393,6 +393,11 @@ func TestConfigErrors(t *testing.T) {
 		{"checks:\n  - {name: x, run: y, limit: forever}\n", "\"forever\": expected a time"},
 		{"checks:\n  - {name: x, ran: y}\n", "unknown field"},
 		{"runtime: 20\n", "molt.yaml:1:"},
+		{"goal: soon@1\nsettle: soon\n", "molt.yaml:2:9: \"soon\": expected a number of days"},
+		{"checks:\n  - {name: forever, run: forever, limit: forever}\n", "molt.yaml:2:42: \"forever\": expected a time"},
+		{"hold:\n  hulc: {reason: hulc}\n", "molt.yaml:2:3: \"hulc\": no declared package has this name; did you mean hulk?"},
+		{"runtime:\n  quay: {node: \"20\"}\n  pier: {node: x}\n", "molt.yaml:3:16: \"x\": the deployed version of node"},
+		{"stages:\n  fresh: fresh\n", "molt.yaml:2:10: \"fresh\": expected none"},
 	}
 	for _, test := range tests {
 		b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": test.text})

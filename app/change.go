@@ -102,6 +102,9 @@ func (a *App) Drop(names []string, group string) ([]upgrade.Change, error) {
 				changes = append(changes, upgrade.Change{Name: name, Group: e.Group, From: from})
 			}
 		}
+		if h, held := a.Config.Hold[name]; held && found {
+			return nil, &UsageError{fmt.Sprintf("%s is held (%s); molt hold %s --lift first", name, h.Reason, name)}
+		}
 		if !found {
 			says := fmt.Sprintf("%s is not declared", name)
 			if group != "" {

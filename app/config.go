@@ -3,6 +3,7 @@ package app
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -36,6 +37,7 @@ type Config struct {
 	Advice    []string        `yaml:"advice"` // files, folders and addresses of what upgrade guides say
 	Rules     HouseRules      `yaml:"rules"`
 	Largest   int64           `yaml:"largest-document"` // of a registry, in MB; 0 for the usual limit
+	place     yamlPlace
 }
 
 // Stages says how plans are cut, and what belongs to their stages.
@@ -94,78 +96,178 @@ func readConfig(file string, data []byte) (Config, error) {
 	if err := readYAML(file, data, &c, yaml.Strict()); err != nil {
 		return c, err
 	}
-	return c, c.check(file, string(data))
+	c.place = yamlPlace{file, tree}
+	return c, c.check(c.place)
 }
 
-// valueError points at the first place in a file where a value stands.
-func valueError(file, text, value, reason string) error {
-	p := &ecosystem.PositionError{File: file, Line: 1, Column: 1, Reason: fmt.Sprintf("%q: %s", value, reason)}
-	if at := strings.Index(text, value); at >= 0 && value != "" {
-		p.Line = strings.Count(text[:at], "\n") + 1
-		p.Column = at - strings.LastIndexByte(text[:at], '\n')
+// A yamlPlace finds positions in the syntax tree of a YAML text.
+type yamlPlace struct {
+	file string
+	tree *ast.File
+}
+
+// at returns an error about the value at a path of keys and indices, or about its key when asked for that. Where the path
+// ends early it is about the last part that is there.
+func (y yamlPlace) at(key bool, reason string, path ...any) error {
+	p := &ecosystem.PositionError{File: y.file, Line: 1, Column: 1, Reason: reason}
+	point := func(n ast.Node) {
+		if n != nil && n.GetToken() != nil {
+			p.Line, p.Column = n.GetToken().Position.Line, n.GetToken().Position.Column
+		}
+	}
+	for _, doc := range y.tree.Docs {
+		node := doc.Body
+		for i, part := range path {
+			next := ast.Node(nil)
+			switch part := part.(type) {
+			case string:
+				for _, pair := range pairsOf(node) {
+					if pair.Key.GetToken().Value == part {
+						point(pair.Key)
+						next = pair.Value
+					}
+				}
+			case int:
+				if list, ok := node.(*ast.SequenceNode); ok && part < len(list.Values) {
+					next = list.Values[part]
+					if pairs := pairsOf(next); len(pairs) > 0 {
+						point(pairs[0].Key)
+					} else {
+						point(next)
+					}
+				}
+			}
+			if node = next; node == nil {
+				break
+			}
+			if i == len(path)-1 && !key {
+				if _, scalar := node.(ast.ScalarNode); scalar {
+					point(node)
+				}
+			}
+		}
 	}
 	return p
 }
 
-// check looks at values that have a form of their own.
-func (c *Config) check(file, text string) error {
-	fail := func(value, reason string) error { return valueError(file, text, value, reason) }
-	if _, err := c.settle(); err != nil {
-		return fail(c.Settle, err.Error())
+func pairsOf(n ast.Node) []*ast.MappingValueNode {
+	switch m := n.(type) {
+	case *ast.MappingNode:
+		return m.Values
+	case *ast.MappingValueNode:
+		return []*ast.MappingValueNode{m}
+	case *ast.AnchorNode:
+		return pairsOf(m.Value)
 	}
-	for name, h := range c.Hold {
+	return nil
+}
+
+// check looks at values that have a form of their own.
+func (c *Config) check(place yamlPlace) error {
+	bad := func(value, reason string, path ...any) error {
+		return place.at(false, fmt.Sprintf("%q: %s", value, reason), path...)
+	}
+	if _, err := c.settle(); err != nil {
+		return bad(c.Settle, err.Error(), "settle")
+	}
+	for _, name := range slices.Sorted(maps.Keys(c.Hold)) {
+		h := c.Hold[name]
 		if _, err := time.Parse(time.DateOnly, h.Until); h.Until != "" && err != nil {
-			return fail(h.Until, "expected a date such as 2027-01-31")
+			return bad(h.Until, "expected a date such as 2027-01-31", "hold", name, "until")
 		}
 		if h.Reason == "" {
-			return fail(name, "a hold needs a reason")
+			return place.at(true, fmt.Sprintf("%q: a hold needs a reason", name), "hold", name)
 		}
 	}
 	if c.Largest < 0 || c.Largest > 1024 {
-		return fail("largest-document", "expected a number of megabytes, from 1 to 1024")
+		return bad(fmt.Sprint(c.Largest), "expected a number of megabytes, from 1 to 1024", "largest-document")
 	}
-	if err := c.Rules.valid(fail); err != nil {
+	if err := c.Rules.valid(bad); err != nil {
 		return err
 	}
 	if f := upgrade.Fresh(c.Stages.Fresh); f != "" && !slices.Contains(upgrade.Freshness, f) {
-		return fail(c.Stages.Fresh, "expected none, patch, minor or major")
+		return bad(c.Stages.Fresh, "expected none, patch, minor or major", "stages", "fresh")
 	}
 	names := map[string]bool{}
-	for _, check := range c.Checks {
-		if err := check.valid(fail, names); err != nil {
+	for i, check := range c.Checks {
+		if err := check.valid(place, names, "checks", i); err != nil {
 			return err
 		}
-		for _, kind := range check.Kinds {
+		for k, kind := range check.Kinds {
 			if !slices.Contains(upgrade.StageKinds, upgrade.StageKind(kind)) {
-				return fail(kind, fmt.Sprintf("expected a kind of stage: %s", strings.Trim(fmt.Sprint(upgrade.StageKinds), "[]")))
+				return bad(kind, fmt.Sprintf("expected a kind of stage: %s", strings.Trim(fmt.Sprint(upgrade.StageKinds), "[]")), "checks", i, "kinds", k)
 			}
 		}
 	}
-	for _, task := range c.Stages.Tasks {
-		if err := task.check().valid(fail, names); err != nil {
+	for i, task := range c.Stages.Tasks {
+		if err := task.check().valid(place, names, "stages", "tasks", i); err != nil {
 			return err
 		}
 		if len(task.With) == 0 {
-			return fail(task.Name, "a task says with which packages it runs, such as \"with: [harborline-codegen]\"")
+			return bad(task.Name, "a task says with which packages it runs, such as \"with: [harborline-codegen]\"", "stages", "tasks", i, "name")
 		}
 	}
 	return nil
 }
 
-// valid looks at what a check or a task says; names are those that others have.
-func (c Check) valid(fail func(value, reason string) error, names map[string]bool) error {
+// valid looks at what a check or a task says, which stands at a path; names are those that others have.
+func (c Check) valid(place yamlPlace, names map[string]bool, path ...any) error {
+	bad := func(field, value, reason string) error {
+		return place.at(false, fmt.Sprintf("%q: %s", value, reason), append(slices.Clone(path), field)...)
+	}
 	limit, err := c.limit()
 	switch {
 	case c.Name == "" || c.Run == "":
-		return fail("checks", "every check and every task needs a name and a command to run")
+		return place.at(true, "every check and every task needs a name and a command to run", path...)
 	case names[c.Name]:
-		return fail(c.Name, "two checks or tasks have this name")
+		return bad("name", c.Name, "two checks or tasks have this name")
 	case err != nil || limit <= 0:
-		return fail(c.Limit, "expected a time such as 90s or 5m")
+		return bad("limit", c.Limit, "expected a time such as 90s or 5m")
 	case c.Folder != "" && !filepath.IsLocal(c.Folder):
-		return fail(c.Folder, "expected a folder below the application")
+		return bad("folder", c.Folder, "expected a folder below the application")
+	}
+	for k, name := range c.Pass {
+		if !strings.HasPrefix(name, tokenPrefix) {
+			return place.at(false, fmt.Sprintf("%q: expected the name of a variable with a token, such as %sJS; all others are passed on anyway", name, tokenPrefix), append(slices.Clone(path), "pass", k)...)
+		}
 	}
 	names[c.Name] = true
+	return nil
+}
+
+// checkNames makes sure that what the configuration says of packages is about packages that are there: declared ones or, where
+// that makes sense, locked ones.
+func (c *Config) checkNames(place yamlPlace, declared, locked []string) error {
+	unknown := func(name string, known []string, what string, path ...any) error {
+		reason := fmt.Sprintf("%q: no %s package has this name", name, what)
+		if near := upgrade.Nearest(name, known); near != "" {
+			reason += "; did you mean " + near + "?"
+		}
+		return place.at(true, reason, path...)
+	}
+	for _, name := range slices.Sorted(maps.Keys(c.Hold)) {
+		if !slices.Contains(declared, name) {
+			return unknown(name, declared, "declared", "hold", name)
+		}
+	}
+	if locked == nil {
+		return nil
+	}
+	all := slices.Concat(declared, locked)
+	for i, family := range c.Family {
+		for k, name := range family {
+			if !slices.Contains(all, name) {
+				return unknown(name, all, "declared or locked", "family", i, k)
+			}
+		}
+	}
+	for i, task := range c.Stages.Tasks {
+		for k, name := range task.With { // a package may come later; what is nearly the name of one that is there is a mistake
+			if near := upgrade.Nearest(name, all); !slices.Contains(all, name) && near != "" && len(near) > 3 {
+				return unknown(name, all, "declared or locked", "stages", "tasks", i, "with", k)
+			}
+		}
+	}
 	return nil
 }
 

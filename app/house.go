@@ -53,17 +53,19 @@ func age(text string) (time.Duration, error) {
 	return time.Duration(n*days) * 24 * time.Hour, nil
 }
 
-func (h HouseRules) valid(fail func(value, reason string) error) error {
+func (h HouseRules) valid(bad func(value, reason string, path ...any) error) error {
 	if _, err := age(h.Oldest); err != nil {
-		return fail(h.Oldest, err.Error())
+		return bad(h.Oldest, err.Error(), "rules", "oldest")
 	}
-	for _, pattern := range slices.Concat(h.Packages.Allow, h.Packages.Refuse) {
-		if _, err := path.Match(pattern, ""); err != nil {
-			return fail(pattern, "expected a name, in which * stands for any letters")
+	for list, patterns := range map[string][]string{"allow": h.Packages.Allow, "refuse": h.Packages.Refuse} {
+		for i, pattern := range patterns {
+			if _, err := path.Match(pattern, ""); err != nil {
+				return bad(pattern, "expected a name, in which * stands for any letters", "rules", "packages", list, i)
+			}
 		}
 	}
 	if h.Evidence != "" && !slices.Contains(upgrade.Grades, upgrade.Grade(h.Evidence)) {
-		return fail(h.Evidence, "expected a grade of evidence: stated, early or open")
+		return bad(h.Evidence, "expected a grade of evidence: stated, early or open", "rules", "evidence")
 	}
 	return nil
 }

@@ -34,6 +34,11 @@ func (a *App) Take(ctx context.Context, source universe.Source, way upgrade.WayO
 		}
 		files[a.Eco.Manifest()], files[a.Eco.Lock()] = manifest, lock
 	}
+	for _, c := range way.Changes { // nobody holds what is not there
+		if _, held := a.Config.Hold[c.Name]; held && c.To == (upgrade.Point{}) && !slices.Contains(way.Unhold, c.Name) {
+			way.Unhold = append(slices.Clone(way.Unhold), c.Name)
+		}
+	}
 	if len(way.Preview)+len(way.Unhold) > 0 {
 		text, err := a.disk.read(ConfigFile, input.Configuration)
 		if err != nil && !errors.Is(err, fs.ErrNotExist) {

@@ -184,13 +184,18 @@ func TestHold(t *testing.T) {
 	d.says(0, []string{"want", "mast", "--dry-run"}, "mast is held: the rig: not yet; the hold stays")
 	d.says(0, []string{"survey", "--held"}, "1 package of the 3 of dory", "held until 2999-12-31")
 	d.says(0, []string{"hold", "keel", "--reason", "why not"}, "keel is held until it is lifted")
-	d.says(0, []string{"hold", "mast", "--reason", "again", "--until", "2020-01-31"}, "mast is held until 2020-01-31")
+	d.says(2, []string{"hold", "mast", "--reason", "again", "--until", "2020-01-31"}, "--until 2020-01-31: that day has passed")
+	d.says(0, []string{"hold", "mast", "--reason", "again", "--until", "2999-01-31"}, "mast is held until 2999-01-31")
+	d.says(2, []string{"drop", "mast"}, "mast is held (again); molt hold mast --lift first")
+	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), "2999-01-31", "2020-01-31", 1)) // as time goes by
 	d.says(0, []string{"survey"}, "warning: the hold on mast ended on 2020-01-31 and is no longer honoured")
 	if got, want := d.read("molt.yaml"), "# ours\ngoal: keel@2 # the next\nhold:\n  mast: {reason: again, until: 2020-01-31}\n  keel: {reason: \"why not\"}\n"; got != want {
 		t.Errorf("molt.yaml is\n%s\nwant\n%s", got, want)
 	}
 	d.says(0, []string{"hold", "mast", "--lift"}, "mast is no longer held")
-	for range 4 {
+	d.run(0, "back")
+	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), "2020-01-31", "2999-01-31", 1))
+	for range 3 {
 		d.run(0, "back")
 	}
 	if got := d.read("molt.yaml"); got != "# ours\ngoal: keel@2 # the next\n" {

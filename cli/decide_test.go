@@ -54,11 +54,11 @@ package keel
 	d.says(0, []string{"plan"}, "rope  1.0.0 to 1.1.0", "sail  1.0.0 to 1.1.0", "keel  1.0.0 to 1.4.0", "keel  1.4.0 to 2.0.0")
 
 	d = desk("hold:\n  keel: {reason: the yard}\n")
-	out := d.says(0, []string{"plan"}, "Without the hold on keel, 1 stage more; it would end at keel 2.0.0.")
+	out := d.says(0, []string{"plan"}, "Without the hold on keel (the yard), 1 stage more; it would end at keel 2.0.0.")
 	if strings.Contains(out, "keel  1.0.0 to") {
 		t.Errorf("a held package moves:\n%s", out)
 	}
-	if !strings.Contains(d.read("molt-plan.yaml"), "without the hold on keel, 1 stage more") {
+	if !strings.Contains(d.read("molt-plan.yaml"), "without the hold on keel (the yard), 1 stage more") {
 		t.Error("the plan's file does not say what the hold costs")
 	}
 

@@ -177,7 +177,7 @@ last day. Plans leave it alone until then; after that day Molt says that the hol
 			for _, d := range a.Declared() {
 				names = append(names, d.As)
 			}
-			_, badDate := time.Parse(time.DateOnly, until)
+			last, badDate := time.Parse(time.DateOnly, until)
 			switch {
 			case !slices.Contains(names, name):
 				says := name + " is not declared"
@@ -189,6 +189,8 @@ last day. Plans leave it alone until then; after that day Molt says that the hol
 				return &app.UsageError{Reason: "a hold needs a reason: --reason TEXT"}
 			case until != "" && badDate != nil:
 				return &app.UsageError{Reason: fmt.Sprintf("--until %q: expected a date such as 2027-01-31", until)}
+			case until != "" && time.Now().After(last.AddDate(0, 0, 1)):
+				return &app.UsageError{Reason: fmt.Sprintf("--until %s: that day has passed", until)}
 			}
 			if err := a.Hold(name, app.Hold{Reason: reason, Until: until}); err != nil {
 				return err
