@@ -26,6 +26,13 @@ func (b *bench) git(args ...string) string {
 	return string(out)
 }
 
+// mayFail runs git where a failure is what a test wants.
+func (b *bench) mayFail(args ...string) error {
+	c := exec.Command("git", args...)
+	c.Dir = b.dir
+	return c.Run()
+}
+
 // repository is a planned bench under git, with everything committed.
 func repository(t *testing.T) (*bench, *App) {
 	t.Helper()

@@ -200,7 +200,7 @@ func (a *App) mergeManifest(ctx context.Context, source universe.Source, m *Merg
 		}
 	}
 	for _, at := range places {
-		take, why, err := a.decide(ctx, source, at, was, mine, other)
+		take, why, err := a.decide(ctx, source, at, packageAt(sides, at), was, mine, other)
 		if err != nil {
 			return err
 		}
@@ -212,7 +212,7 @@ func (a *App) mergeManifest(ctx context.Context, source universe.Source, m *Merg
 			m.Took = append(m.Took, fmt.Sprintf("%s: %s (%s)", at.name, said, why))
 		}
 		for _, s := range sides {
-			if err := give(s.manifest, at, take); err != nil {
+			if err := give(s.manifest, at, take, as(sides, at, take)); err != nil {
 				return err
 			}
 		}
@@ -223,7 +223,7 @@ func (a *App) mergeManifest(ctx context.Context, source universe.Source, m *Merg
 }
 
 // decide picks one of the constraints that the branches have for a declaration, "" for none.
-func (a *App) decide(ctx context.Context, source universe.Source, at spot, was, mine, other map[spot]string) (take, why string, err error) {
+func (a *App) decide(ctx context.Context, source universe.Source, at spot, pkg string, was, mine, other map[spot]string) (take, why string, err error) {
 	switch {
 	case mine[at] == other[at]:
 		return mine[at], "", nil
@@ -234,7 +234,10 @@ func (a *App) decide(ctx context.Context, source universe.Source, at spot, was, 
 	case mine[at] == "" || other[at] == "":
 		return mine[at] + other[at], "one branch took it out, the other moved it", nil
 	}
-	p, err := source.Package(ctx, at.name)
+	if pkg == "" { // from outside the registry, or no package the same on both sides: nobody can say which is later
+		return mine[at], "both changed it", nil
+	}
+	p, err := source.Package(ctx, pkg)
 	if err != nil {
 		return "", "", err
 	}
@@ -246,8 +249,36 @@ func (a *App) decide(ctx context.Context, source universe.Source, at spot, was, 
 	return mine[at], fmt.Sprintf("both changed it; %s does not lead to later releases", other[at]), nil
 }
 
-// give makes a manifest say a constraint for a declaration, "" for none.
-func give(m ecosystem.Manifest, at spot, constraint string) error {
+// packageAt returns the package of the registry that both sides declare under a name, "" when there is none.
+func packageAt(sides [3]side, at spot) string {
+	name := ""
+	for _, s := range sides[1:] {
+		for _, e := range s.manifest.Entries() {
+			if e.Group == at.group && e.As == at.name {
+				if e.Foreign || name != "" && name != e.Package {
+					return ""
+				}
+				name = e.Package
+			}
+		}
+	}
+	return name
+}
+
+// as returns how a side writes a constraint of a declaration: with the package, where that has another name.
+func as(sides [3]side, at spot, constraint string) string {
+	for _, s := range sides {
+		for _, e := range s.manifest.Entries() {
+			if e.Group == at.group && e.As == at.name && e.Text == constraint {
+				return e.Written
+			}
+		}
+	}
+	return constraint
+}
+
+// give makes a manifest say a constraint for a declaration, "" for none. Written is the whole text for one that is new.
+func give(m ecosystem.Manifest, at spot, constraint, written string) error {
 	have, there := spots(m)[at]
 	switch {
 	case constraint == "" && there:
@@ -257,7 +288,7 @@ func give(m ecosystem.Manifest, at spot, constraint string) error {
 	case there:
 		return m.Set(at.group, at.name, constraint)
 	}
-	return m.Add(at.group, at.name, constraint)
+	return m.Add(at.group, at.name, written)
 }
 
 // mergeTexts merges manifests that declare the same.

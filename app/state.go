@@ -87,14 +87,22 @@ func (a *App) planState(file string, data []byte) (upgrade.State, error) {
 	if err != nil {
 		return s, err
 	}
+	packages := map[string]string{} // of aliases
+	for _, e := range a.Manifest.Entries() {
+		packages[e.As] = e.Package
+	}
 	for _, stage := range plan.Stages {
 		for _, c := range stage.Changes {
+			name := c.Name
+			if p := packages[name]; p != "" {
+				name = p
+			}
 			switch {
 			case stage.Status == Done:
 			case c.To == nil:
-				delete(s.Packages, c.Name)
+				delete(s.Packages, name)
 			default:
-				s.Packages[c.Name] = []string{c.To.Version}
+				s.Packages[name] = []string{c.To.Version}
 				if c.From == nil {
 					s.Declared = append(s.Declared, c.Name)
 				}

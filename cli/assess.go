@@ -21,6 +21,7 @@ func (c *call) assess() *cobra.Command {
   blocked    no release goes with the goal
   silent     says nothing about the framework, and stays
   retiring   renamed, abandoned, or swallowed by the goal
+  outside    not from the registry: Molt cannot judge it
 
 Standings are decided by solving the whole application; packages that nobody declares are named where something has to
 happen to them. A goal without a constraint means the newest major. Further goals, such as node@22 or another declared

@@ -34,6 +34,9 @@ newest release (or the one that --to names), what breaks first. The change log c
 					names = append(names, d.As)
 					if d.As == args[0] {
 						name = d.Package
+						if d.Foreign {
+							return &app.UsageError{Reason: fmt.Sprintf("%s does not come from the registry but from %s; Molt knows nothing more of it", d.As, d.Text)}
+						}
 					}
 				}
 				p, err := s.source.Package(c.ctx, name)

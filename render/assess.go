@@ -146,6 +146,7 @@ var standings = []struct {
 	{upgrade.Leaves, "nothing needs it any more by then"},
 	{upgrade.Ready, "stays as it is"},
 	{upgrade.Silent, "says nothing of the framework, and stays"},
+	{upgrade.Elsewhere, "does not come from the registry; Molt cannot judge it"},
 }
 
 // Assess prints an assessment: the verdict first, then the packages by standing.

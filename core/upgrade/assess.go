@@ -20,13 +20,14 @@ type Standing string
 // The standings. Each is a fact about whole resolutions of the application: Bridge at a release means that one exists
 // with that release and the framework in use, and another with that release and the goal.
 const (
-	Ready    Standing = "ready"    // the locked release goes with the goal too
-	Bridge   Standing = "bridge"   // some release goes with both: move it before
-	Together Standing = "together" // only releases that refuse the framework in use: move it with the goal
-	Blocked  Standing = "blocked"  // no release goes with the goal
-	Silent   Standing = "silent"   // states nothing about the framework, and the locked release goes with the goal
-	Retires  Standing = "retiring" // renamed, abandoned, or swallowed by the goal
-	Leaves   Standing = "leaves"   // of a package that nobody declares: nothing needs it any more with the goal
+	Ready     Standing = "ready"    // the locked release goes with the goal too
+	Bridge    Standing = "bridge"   // some release goes with both: move it before
+	Together  Standing = "together" // only releases that refuse the framework in use: move it with the goal
+	Blocked   Standing = "blocked"  // no release goes with the goal
+	Silent    Standing = "silent"   // states nothing about the framework, and the locked release goes with the goal
+	Retires   Standing = "retiring" // renamed, abandoned, or swallowed by the goal
+	Elsewhere Standing = "outside"  // not from a registry: nobody here can judge it
+	Leaves    Standing = "leaves"   // of a package that nobody declares: nothing needs it any more with the goal
 )
 
 // An Assessment says what a goal means for an application.
@@ -111,6 +112,12 @@ func (a *advisor) assess() (*Assessment, error) {
 		return a.stand(got, p, framework, old, target, whole)
 	}); err != nil {
 		return nil, err
+	}
+	for _, d := range a.app.Declared {
+		if !registered(d) {
+			out.Packages = append(out.Packages, Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Standing: Elsewhere,
+				Evidence: []Evidence{{None, "comes from " + d.Text + ", and not from the registry", "manifest"}}})
+		}
 	}
 	more, err := a.transitives(framework, old, target, whole)
 	if err != nil {

@@ -1,0 +1,56 @@
+package app
+
+import (
+	"context"
+	"os"
+	"strings"
+	"testing"
+)
+
+// An alias that both branches changed is decided by the releases of its package, and one that the other branch added keeps
+// the package's name.
+func TestMergeOfAliases(t *testing.T) {
+	t.Setenv("GIT_CONFIG_GLOBAL", os.DevNull)
+	t.Setenv("GIT_CONFIG_NOSYSTEM", "1")
+	manifest := func(lines string) string { return "{\n  \"dependencies\": {\n" + lines + "\n  }\n}\n" }
+	b := newBench(t, map[string]string{"package.json": manifest(`    "ship": "npm:hulk@3.0.0"`)})
+	b.git("init", "-q", "-b", "main")
+	b.git("config", "user.name", "a")
+	b.git("config", "user.email", "a@b.example")
+	commit := func(lines string) {
+		b.write("package.json", manifest(lines))
+		a, source := b.use2()
+		_, data, err := a.Relock(context.Background(), source)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := a.WriteLock(data); err != nil {
+			t.Fatal(err)
+		}
+		b.git("add", "package.json", "molt.lock")
+		b.git("commit", "-qm", "x")
+	}
+	commit(`    "ship": "npm:hulk@3.0.0"`)
+	b.git("switch", "-qc", "other")
+	commit("    \"plank\": \"npm:keel@^1.0.0\",\n    \"ship\": \"npm:hulk@3.1.0\"")
+	b.git("switch", "-q", "main")
+	commit(`    "ship": "npm:hulk@^3.0.0"`)
+	b.done()
+	_ = b.mayFail("merge", "-q", "other")
+	a, err := OpenConflict(context.Background(), Settings{Dir: b.dir, Jobs: 2, Env: func(k string) string { return b.env[k] }})
+	if err != nil || a == nil {
+		t.Fatalf("no conflict: %v", err)
+	}
+	source, done, err := a.Source(context.Background(), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer done()
+	m, err := a.Merge(context.Background(), source)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := string(m.Manifest); !strings.Contains(got, `"plank": "npm:keel@^1.0.0"`) || !strings.Contains(got, `"ship": "npm:hulk@^3.0.0"`) {
+		t.Errorf("merged:\n%s\n%v", got, m.Took)
+	}
+}
