@@ -7,6 +7,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"time"
 
 	"molt/core/solve"
 	"molt/core/universe"
@@ -52,12 +53,16 @@ func written(overrides []universe.Override) map[string]string {
 // CheckDeclared makes sure that the registry has every declared package. The error points at the manifest's line.
 func (a *App) CheckDeclared(ctx context.Context, source universe.Source) error {
 	source.Hint(a.DeclaredPackages()...)
+	published := false
 	for _, e := range a.Manifest.Entries() {
 		if e.Foreign {
 			continue
 		}
-		_, err := source.Package(ctx, e.Package)
+		p, err := source.Package(ctx, e.Package)
 		var unknown *universe.UnknownError
+		if err == nil {
+			published = published || len(p.Releases) > 0
+		}
 		if errors.As(err, &unknown) {
 			return &ecosystem.PositionError{File: a.Eco.Manifest(), Line: e.Line, Column: e.Column,
 				Reason: fmt.Sprintf("the registry has no package %q, which %q asks for", e.Package, e.Group)}
@@ -66,7 +71,31 @@ func (a *App) CheckDeclared(ctx context.Context, source universe.Source) error {
 			return err
 		}
 	}
+	if !a.Settings.AsOf.IsZero() && !published && len(a.DeclaredPackages()) > 0 {
+		return a.beforeAll(ctx, source)
+	}
 	return nil
+}
+
+// beforeAll says that on the day that was asked about nothing of what is declared had been published, and when the first was.
+func (a *App) beforeAll(ctx context.Context, source universe.Source) error {
+	var first time.Time
+	for _, name := range a.DeclaredPackages() {
+		p, err := universe.WithDates(ctx, source, name)
+		if err != nil {
+			return err
+		}
+		for i := range p.Releases {
+			if at := p.Releases[i].Published; !at.IsZero() && (first.IsZero() || at.Before(first)) {
+				first = at
+			}
+		}
+	}
+	says := fmt.Sprintf("--as-of %s: no release of what is declared is dated before that day", a.Settings.AsOf.Format(time.DateOnly))
+	if !first.IsZero() {
+		says += fmt.Sprintf("; the first is of %s", first.Format(time.DateOnly))
+	}
+	return &UsageError{says}
 }
 
 // A NoReleaseError reports a declared constraint that admits no published release.

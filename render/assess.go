@@ -22,6 +22,7 @@ type AssessDoc struct {
 	Enough    bool          `json:"enough,omitempty"`   // whether releases of these alone would do, which was solved
 	Advice    []TouchDoc    `json:"advice,omitempty"`   // what of upgrade guides touches this application
 	Untangle  *UntangleDoc  `json:"untangle,omitempty"` // when it is out of reach
+	Remarks   []string      `json:"remarks"`            // what is to be known of all of it
 }
 
 // A WaitDoc is a package whose next release decides.
@@ -105,6 +106,7 @@ func NewAssessDoc(a *upgrade.Assessment, here map[string]string) AssessDoc {
 		doc.Waits = append(doc.Waits, WaitDoc(w))
 	}
 	doc.Enough, doc.Reached = a.Enough, a.Reached
+	doc.Remarks = append([]string{}, a.Remarks...)
 	for _, t := range a.Touches {
 		f := t.Fact
 		doc.Advice = append(doc.Advice, TouchDoc{string(f.Kind), t.About, t.To, f.Line(), f.Found, f.Link, f.Source, string(f.Confidence)})
@@ -167,6 +169,9 @@ func (p *Page) Assess(doc AssessDoc) {
 		p.verdict(bad, fmt.Sprintf("%s is out of reach: each package could go, but not all together.", goal))
 	}
 	p.waits(doc)
+	for _, remark := range doc.Remarks {
+		p.wrapped("", strings.ToUpper(remark[:1])+remark[1:]+".")
+	}
 	if doc.Untangle != nil {
 		for _, c := range doc.Untangle.Contested {
 			p.Line("")

@@ -59,6 +59,7 @@ type Release struct {
 	Version    version.Version
 	Needs      []Demand      // sorted by As
 	Peers      []Demand      // sorted by As; never a name that Needs holds
+	Covered    []Demand      // peers on names that Needs holds: they bind nobody, and yet state something; sorted by As
 	Runtimes   []Requirement // sorted by Name
 	Published  time.Time     // zero when the registry does not say
 	Deprecated string        // the maintainers' words, "" when it is not deprecated
@@ -100,8 +101,12 @@ func NewPackage(name string, scheme version.Scheme, releases []Release) *Package
 		r.Needs, r.Peers = distinct(r.Needs), distinct(r.Peers)
 		r.Peers = slices.DeleteFunc(r.Peers, func(d Demand) bool {
 			_, found := slices.BinarySearchFunc(r.Needs, d, byName)
+			if found {
+				r.Covered = append(r.Covered, d)
+			}
 			return found
 		})
+		r.Covered = distinct(r.Covered)
 		slices.SortFunc(r.Runtimes, func(a, b Requirement) int { return cmp.Compare(a.Name, b.Name) })
 		p.list = append(p.list, r.Version)
 	}
@@ -248,6 +253,25 @@ func (p *Package) rank(i int) int {
 		return 1
 	}
 	return 2
+}
+
+// Dated is a source that can give the publication times of a package which it gave without, at the cost of another request.
+type Dated interface {
+	Dated(ctx context.Context, name string) (*Package, error)
+}
+
+// WithDates returns a package with its publication times, as far as the sources below s can give any.
+func WithDates(ctx context.Context, s Source, name string) (*Package, error) {
+	for {
+		if d, ok := s.(Dated); ok {
+			return d.Dated(ctx, name)
+		}
+		w, ok := s.(Wrapper)
+		if !ok {
+			return s.Package(ctx, name)
+		}
+		s = w.Unwrap()
+	}
 }
 
 // Filter returns a source that shows only the releases for which keep is true.

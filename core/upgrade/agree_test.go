@@ -213,3 +213,34 @@ func afterWay(t *testing.T, source universe.Source, app Application, way WayOut,
 	}
 	return &app, goal
 }
+
+// A family moves in one stage, a member that says nothing of the framework too; where one cannot, the stage says so.
+func TestFamilyInOneStage(t *testing.T) {
+	const text = `
+		app: fw@^1 sail@^1 sail-tools@^1
+		fw@1
+		fw@2
+		sail@1: peer:fw@^1
+		sail@2: peer:fw@^2
+		sail-tools@1
+		sail-tools@2`
+	for _, test := range []struct{ more, stages, says string }{
+		{"", "goal-2: fw sail sail-tools", "declared as a family"},
+		{": peer:fw@^1", "goal-2: fw sail", "sail-tools stays, as 2.0.0 does not resolve here"},
+	} {
+		source, app := sketch(t, text+test.more)
+		app.Families = [][]string{{"sail", "sail-tools"}}
+		p, err := NewPlan(context.Background(), source, app, []Goal{{"fw", "2"}}, Cut{})
+		if err != nil || !p.Reachable {
+			t.Fatalf("%+v, %v", p, err)
+		}
+		st := p.Stages[len(p.Stages)-1]
+		got := st.ID + ":"
+		for _, c := range st.Changes {
+			got += " " + c.Name
+		}
+		if len(p.Stages) != 1 || got != test.stages || !strings.Contains(st.Family, test.says) {
+			t.Errorf("%d stages, the last %s, %q", len(p.Stages), got, st.Family)
+		}
+	}
+}

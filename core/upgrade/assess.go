@@ -3,6 +3,7 @@ package upgrade
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"maps"
 	"runtime"
 	"slices"
@@ -42,6 +43,7 @@ type Assessment struct {
 	Packages  []Assessed // in the order of the manifest, without the goal; then those that nobody declares
 	Also      []Goal     // the further goals
 	Waits     []Wait     // what to wait for, when it is out of reach because of single packages
+	Remarks   []string   // what is to be known of all of it
 	Enough    bool       // whether releases of these alone would make it reachable
 	Touches   []Touch    // the facts of upgrade guides that touch the application
 }
@@ -89,6 +91,9 @@ func (a *advisor) assess() (*Assessment, error) {
 	target := texts(framework, set)
 	out := &Assessment{Scheme: a.app.Scheme, Goal: a.goal, Release: framework.Releases[bestOf(framework, set)].Version.String()}
 	out.Reached = slices.Contains(target, a.locked(a.goal.Name))
+	if !inOrder(framework) {
+		out.Remarks = append(out.Remarks, fmt.Sprintf("the publication times of %s contradict the order of its versions; dates were not weighed", framework.Name))
+	}
 	old, err := a.inUse()
 	if err != nil {
 		return nil, err
@@ -355,8 +360,13 @@ func (a *advisor) acceptors(p, framework *universe.Package, releases []string) a
 
 // onFramework returns what a release demands of the framework itself.
 func (a *advisor) onFramework(r *universe.Release) []universe.Demand {
+	return a.ofFramework(slices.Concat(r.Peers, r.Needs))
+}
+
+// ofFramework returns the demands that are on the framework.
+func (a *advisor) ofFramework(demands []universe.Demand) []universe.Demand {
 	var all []universe.Demand
-	for _, d := range slices.Concat(r.Peers, r.Needs) {
+	for _, d := range demands {
 		if d.Package == a.declaration(a.goal.Name).Package && !d.Foreign {
 			all = append(all, d)
 		}
@@ -364,7 +374,9 @@ func (a *advisor) onFramework(r *universe.Release) []universe.Demand {
 	return all
 }
 
-func (a *advisor) mentions(r *universe.Release) bool { return len(a.onFramework(r)) > 0 }
+func (a *advisor) mentions(r *universe.Release) bool {
+	return len(a.onFramework(r))+len(a.ofFramework(r.Covered)) > 0
+}
 
 // conclude decides whether the goal is reachable: no declared package is blocked, and all go with it together.
 func (a *advisor) conclude(out *Assessment, target []string, whole *solve.Resolution) error {

@@ -87,15 +87,24 @@ func (a *advisor) about(p, framework *universe.Package, subject string, target [
 	if r == nil {
 		return nil
 	}
-	demands := a.onFramework(r)
+	demands := append(a.onFramework(r), a.ofFramework(r.Covered)...)
 	if len(demands) == 0 {
 		return []Evidence{{None, fmt.Sprintf("%s %s says nothing about %s", p.Name, subject, a.goal.Name), p.Name + " " + subject}}
 	}
 	first := a.firstOf(framework, target)
+	if r.Published.IsZero() { // the short documents of packages that nobody declares have no dates
+		if dated, err := universe.WithDates(a.ctx, a.full, p.Name); err == nil {
+			if same := dated.Release(subject); same != nil && !same.Published.IsZero() {
+				with := *r
+				with.Published = same.Published
+				r = &with
+			}
+		}
+	}
 	var all []Evidence
 	for _, d := range demands {
 		kind := "needs"
-		if slices.Contains(r.Peers, d) {
+		if slices.Contains(r.Peers, d) || slices.Contains(r.Covered, d) {
 			kind = "peers"
 		}
 		e := Evidence{Where: fmt.Sprintf("%s %s, %s", p.Name, subject, kind)}
@@ -135,7 +144,7 @@ func (a *advisor) grade(r *universe.Release, d universe.Demand, framework *unive
 		return Stated, says
 	}
 	if !inOrder(framework) {
-		return Stated, says + " (publication times contradict the order of versions and were not weighed)"
+		return Stated, says // the assessment says so, once
 	}
 	existed := framework.Name + " " + first.Version.String()
 	days := int(r.Published.Sub(first.Published) / (24 * time.Hour))

@@ -481,7 +481,7 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *Optimum, retired [
 			to[change.Name] = change.To.Version
 		}
 	}
-	st, next, err := p.try(GoalStage, "goal-"+h.major, fmt.Sprintf("%s %s", p.goal.Name, h.major), to, reason)
+	st, next, err := p.inStep(GoalStage, "goal-"+h.major, fmt.Sprintf("%s %s", p.goal.Name, h.major), to, reason)
 	if err != nil || st == nil {
 		p.now = before
 		return false, err

@@ -218,6 +218,11 @@ func WaysOut(ctx context.Context, source universe.Source, app Application, t *so
 			return nil, err
 		}
 	}
+	if len(f.ways) == 0 {
+		if err := f.combined(); err != nil {
+			return nil, err
+		}
+	}
 	return f.ranked()
 }
 

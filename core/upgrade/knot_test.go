@@ -212,3 +212,22 @@ func mustUntie(t *testing.T, source universe.Source, app Application) *Knot {
 	}
 	return knot
 }
+
+// Several tangles at once have a way out when each has one.
+func TestWaysOutOfSeveralTangles(t *testing.T) {
+	pair := func(a, b string) string {
+		return strings.NewReplacer("A", a, "B", b).Replace("\nA@1: peer:B@^1\nA@2: peer:B@^2\nB@1\nB@2")
+	}
+	source, app := sketch(t, "app: a@^1 b@^2 c@^1 d@^2 e@^1 f@^2 g@^1 h@^2"+pair("a", "b")+pair("c", "d")+pair("e", "f")+pair("g", "h"))
+	app.Locked = nil
+	ways, err := WaysOut(context.Background(), source, app, tangleOf(t, source, app))
+	if err != nil || len(ways) == 0 || ways[0].Kind != MoveWay || len(ways[0].Changes) != 4 {
+		t.Errorf("four tangles: %+v, %v", ways, err)
+	}
+	source, app = sketch(t, "app: a@^1 b@^1 c@^1 d@^1\na@1: ghost@^1\nb@1: ghoul@^1\nc@1: peer:d@^2\nd@1\nd@2")
+	app.Locked = nil
+	ways, err = WaysOut(context.Background(), source, app, tangleOf(t, source, app))
+	if err != nil || len(ways) == 0 || ways[0].Title != "take out a, take out b, d: ^1 becomes ^2" {
+		t.Errorf("two packages that cannot stay, and one that moves: %+v, %v", ways, err)
+	}
+}

@@ -273,7 +273,7 @@ func versionsOf(r *solve.Resolution, names []string) map[string]string {
 // stage turns target versions into manifest changes, solves what the manifest then says, and adds the stage when that
 // works out. It reports whether it did; a stage that changes nothing is not added, and is no failure.
 func (p *planner) stage(kind StageKind, id, title string, to map[string]string, reason func(name string) string) (bool, error) {
-	st, next, err := p.try(kind, id, title, to, reason)
+	st, next, err := p.inStep(kind, id, title, to, reason)
 	if err != nil || st == nil {
 		return false, err
 	}

@@ -172,7 +172,7 @@ func TestEvidence(t *testing.T) {
 	}
 }
 
-// Publication times that contradict the order of versions prove nothing, and the evidence says so.
+// Publication times that contradict the order of versions prove nothing, and the assessment says so once.
 func TestEvidenceWithoutOrder(t *testing.T) {
 	source, app := sketch(t, "app: hulk@* plug@*\nhulk@3.0\nhulk@5.0\nplug@1.0: peer:hulk@^5")
 	app.Locked = nil
@@ -183,8 +183,11 @@ func TestEvidenceWithoutOrder(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if e := find(got, "plug").Evidence; len(e) != 1 || e[0].Grade != Stated || !strings.Contains(e[0].Says, "contradict") {
+	if e := find(got, "plug").Evidence; len(e) != 1 || e[0].Grade != Stated || strings.Contains(e[0].Says, "published") {
 		t.Errorf("evidence %+v", e)
+	}
+	if len(got.Remarks) != 1 || !strings.Contains(got.Remarks[0], "contradict") {
+		t.Errorf("remarks %q", got.Remarks)
 	}
 }
 

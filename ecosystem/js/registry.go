@@ -5,6 +5,7 @@ import (
 	"encoding/base64"
 	"encoding/hex"
 	"errors"
+	"maps"
 	"net/url"
 	"slices"
 	"strings"
@@ -36,6 +37,7 @@ type source struct {
 	work   sync.WaitGroup
 	mu     sync.Mutex
 	known  map[string]*promise
+	long   map[string]*promise // long documents of packages that are known by their short ones
 }
 
 type promise struct {
@@ -45,7 +47,7 @@ type promise struct {
 }
 
 func openSource(ctx context.Context, client *registry.Client, detail ecosystem.Detail) *source {
-	s := &source{client: client, detail: detail, known: map[string]*promise{}}
+	s := &source{client: client, detail: detail, known: map[string]*promise{}, long: map[string]*promise{}}
 	s.ctx, s.cancel = context.WithCancel(ctx)
 	return s
 }
@@ -63,24 +65,41 @@ func (s *source) Hint(names ...string) {
 	}
 }
 
-func (s *source) promise(name string) *promise {
+func (s *source) promise(name string) *promise { return s.promiseIn(s.known, name, s.accepts(name)) }
+
+// promiseIn begins to fetch a document unless it is there or on its way.
+func (s *source) promiseIn(known map[string]*promise, name, accept string) *promise {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	p, ok := s.known[name]
+	p, ok := known[name]
 	if !ok {
 		p = &promise{done: make(chan struct{})}
-		s.known[name] = p
+		known[name] = p
 		s.work.Go(func() {
-			p.p, p.err = s.fetch(name)
+			p.p, p.err = s.fetch(name, accept)
 			close(p.done)
 		})
 	}
 	return p
 }
 
-// Package returns a package from the registry.
-func (s *source) Package(ctx context.Context, name string) (*universe.Package, error) {
-	p := s.promise(name)
+// accepts returns which document of a package is asked for.
+func (s *source) accepts(name string) string {
+	if s.detail.Everything || slices.Contains(s.detail.Packages, name) {
+		return longDocument
+	}
+	return shortDocument
+}
+
+// Dated returns a package from its long document, which has the publication times.
+func (s *source) Dated(ctx context.Context, name string) (*universe.Package, error) {
+	if s.accepts(name) == longDocument {
+		return s.Package(ctx, name)
+	}
+	return s.promiseIn(s.long, name, longDocument).wait(ctx)
+}
+
+func (p *promise) wait(ctx context.Context) (*universe.Package, error) {
 	select {
 	case <-p.done:
 		return p.p, p.err
@@ -89,11 +108,12 @@ func (s *source) Package(ctx context.Context, name string) (*universe.Package, e
 	}
 }
 
-func (s *source) fetch(name string) (*universe.Package, error) {
-	accept := shortDocument
-	if s.detail.Everything || slices.Contains(s.detail.Packages, name) {
-		accept = longDocument
-	}
+// Package returns a package from the registry.
+func (s *source) Package(ctx context.Context, name string) (*universe.Package, error) {
+	return s.promise(name).wait(ctx)
+}
+
+func (s *source) fetch(name, accept string) (*universe.Package, error) {
 	body, err := s.client.Get(s.ctx, registry.Request{Path: documentPath(name), Accept: accept,
 		Understand: func(body []byte) ([]byte, error) { return reduce(name, body) }})
 	var missing *registry.NotFoundError
@@ -242,6 +262,7 @@ func readRelease(about gjson.Result, base string, texts texts) universe.Release 
 			return true
 		})
 	}
+	bundled := maps.Clone(taken)
 	read := func(group gjson.Result, into *[]universe.Demand, optional func(string) bool) {
 		var names []string
 		group.ForEach(func(name, text gjson.Result) bool {
@@ -260,6 +281,11 @@ func readRelease(about gjson.Result, base string, texts texts) universe.Release 
 	}
 	read(doc.optional, &r.Needs, func(string) bool { return true })
 	read(doc.needs, &r.Needs, func(string) bool { return false })
+	for name := range taken { // what is needed may be stated as a peer too; it comes from the archive only when it is bundled
+		if !bundled[name] {
+			delete(taken, name)
+		}
+	}
 	read(doc.peers, &r.Peers, func(name string) bool { return doc.peerMeta.Get(gjson.Escape(name) + ".optional").Bool() })
 	if doc.engines.IsObject() {
 		doc.engines.ForEach(func(name, text gjson.Result) bool {
