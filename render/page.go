@@ -211,7 +211,8 @@ func span(d time.Duration) string {
 	case days < 365:
 		return count(days/30, "month")
 	}
-	years, months := days/365, days%365/30
+	all := days * 12 / 365
+	years, months := all/12, all%12
 	if months == 0 {
 		return count(years, "year")
 	}

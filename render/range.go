@@ -30,6 +30,7 @@ type RangeDoc struct {
 type AdviceDoc struct {
 	Constraint string `json:"constraint"`
 	Reason     string `json:"reason"`
+	Breaking   bool   `json:"breaking"` // following it is a breaking move from what is locked
 }
 
 // A lane is the releases of one major.
@@ -95,9 +96,9 @@ func (doc *RangeDoc) Published(name string, p *universe.Package, set version.Set
 
 // Advise puts advice into the document; nil for none that is needed.
 func (doc *RangeDoc) Advise(a *upgrade.Advice) {
-	doc.Advice = &AdviceDoc{doc.Constraint, "it admits the newest release that resolves with the rest, and stops before the next major"}
+	doc.Advice = &AdviceDoc{doc.Constraint, "it admits the newest release that resolves with the rest, and stops before the next major", false}
 	if a != nil {
-		doc.Advice = &AdviceDoc{a.Constraint, a.Reason}
+		doc.Advice = &AdviceDoc{a.Constraint, a.Reason, a.Breaking}
 	}
 }
 
@@ -190,9 +191,12 @@ func (p *Page) lanes(doc RangeDoc) {
 	if doc.Advice == nil {
 		return
 	}
-	if doc.Advice.Constraint == doc.Constraint {
+	switch {
+	case doc.Advice.Constraint == doc.Constraint:
 		p.wrapped("", fmt.Sprintf("%s can stay: %s.", doc.Constraint, doc.Advice.Reason))
-	} else {
+	case doc.Advice.Breaking:
+		p.wrapped("", fmt.Sprintf("Across a major: %s. %s.", doc.Advice.Constraint, doc.Advice.Reason))
+	default:
 		p.wrapped("", fmt.Sprintf("Better: %s. %s.", doc.Advice.Constraint, doc.Advice.Reason))
 	}
 }

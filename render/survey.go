@@ -124,7 +124,11 @@ func (p *Page) Survey(doc SurveyDoc) {
 			continue
 		}
 		p.Line("")
-		p.heading("Behind by a %s", k)
+		if k == version.Pre {
+			p.heading("With a newer prerelease")
+		} else {
+			p.heading("Behind by a %s", k)
+		}
 		rows := [][]cell{}
 		if p.Width >= narrow {
 			rows = append(rows, []cell{{"package", &faint}, {"declared", &faint}, {"locked", &faint}, {"in range", &faint}, {"newest", &faint}, {"behind by", &faint}, {"", nil}})
@@ -148,10 +152,10 @@ func (p *Page) Survey(doc SurveyDoc) {
 
 func (p *Page) surveyCells(r SurveyRow) []cell {
 	best := r.Best
-	if best == r.Newest {
-		best = "newest"
-	}
 	lag := count(r.Releases, "release")
+	if r.Jump == version.Pre && r.Releases == 0 {
+		lag = ""
+	}
 	if r.Days > 0 {
 		lag += ", " + span(time.Duration(r.Days)*24*time.Hour)
 	}
@@ -197,8 +201,15 @@ func flags(r SurveyRow) string {
 	for _, f := range r.Flags {
 		switch {
 		case f == upgrade.NotLocked && r.Locked != "":
-		case f == upgrade.Held && r.Held != "":
-			words = append(words, "held until "+r.Held)
+		case f == upgrade.Held:
+			held := "held"
+			if r.Held != "" {
+				held += " until " + r.Held
+			}
+			if r.Reason != "" {
+				held += ": " + r.Reason
+			}
+			words = append(words, held)
 		default:
 			words = append(words, string(f))
 		}

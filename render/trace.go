@@ -98,7 +98,7 @@ func (p *Page) Trace(doc TraceDoc) {
 			}
 		}
 		if r.More > 0 {
-			p.Line("  and %d more of the same length", r.More)
+			p.Line("  and %d more ways", r.More)
 		}
 	}
 }

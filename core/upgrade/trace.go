@@ -24,8 +24,8 @@ type Link struct {
 // A Trace tells why a release is in a locked graph.
 type Trace struct {
 	ID, Version string
-	Chains      [][]Link // every shortest chain from the application, up to mostChains
-	More        int      // how many shortest chains there are beyond these
+	Chains      [][]Link // every shortest chain from each declaration that leads to it, the shortest first, up to mostChains
+	More        int      // how many there are beyond these
 	Askers      int      // how many links lead to it in all
 	Keepers     []Link   // the links that exclude the next newer release, so that it stays where it is
 	Next        string   // that release, "" when there is none
@@ -48,7 +48,7 @@ func TraceLocked(ctx context.Context, source universe.Source, r *solve.Resolutio
 			continue
 		}
 		t := Trace{ID: n.ID, Version: n.Version, Askers: len(g.to[n.ID])}
-		g.chains(n.ID, nil, &t)
+		g.chains(n.ID, &t)
 		if p != nil {
 			t.keptBy(p, g.to[n.ID])
 		}
@@ -81,18 +81,22 @@ func (t *Trace) keptBy(p *universe.Package, links []Link) {
 
 // links is a locked graph looked at from below.
 type links struct {
-	to    map[string][]Link // by the ID that they lead to
-	depth map[string]int    // length of the shortest chain from the application
+	roots []Link
+	to    map[string][]Link   // by the ID that they lead to
+	below map[string][]string // IDs by dependent
 }
 
 func newLinks(r *solve.Resolution) *links {
-	g := &links{map[string][]Link{}, map[string]int{}}
-	below := map[string][]string{}
+	g := &links{to: map[string][]Link{}, below: map[string][]string{}}
 	add := func(by string, peer bool, edges []solve.Edge) {
 		for _, e := range edges {
 			if e.To != "" {
-				g.to[e.To] = append(g.to[e.To], Link{by, e.Group, e.Name, e.Constraint, peer, e.To})
-				below[by] = append(below[by], e.To)
+				l := Link{by, e.Group, e.Name, e.Constraint, peer, e.To}
+				g.to[e.To] = append(g.to[e.To], l)
+				g.below[by] = append(g.below[by], e.To)
+				if by == "" {
+					g.roots = append(g.roots, l)
+				}
 			}
 		}
 	}
@@ -102,37 +106,59 @@ func newLinks(r *solve.Resolution) *links {
 		add(n.ID, false, n.Needs)
 		add(n.ID, true, n.Peers)
 	}
-	for queue := []string{""}; len(queue) > 0; queue = queue[1:] {
-		for _, id := range below[queue[0]] {
-			if _, seen := g.depth[id]; !seen {
-				g.depth[id] = g.depth[queue[0]] + 1
+	return g
+}
+
+// depths returns the length of the shortest way from a node to every node below it.
+func (g *links) depths(from string) map[string]int {
+	depth := map[string]int{from: 0}
+	for queue := []string{from}; len(queue) > 0; queue = queue[1:] {
+		for _, id := range g.below[queue[0]] {
+			if _, seen := depth[id]; !seen {
+				depth[id] = depth[queue[0]] + 1
 				queue = append(queue, id)
 			}
 		}
 	}
-	return g
+	return depth
 }
 
-// chains follows links upwards as long as they lie on a shortest chain.
-func (g *links) chains(id string, below []Link, t *Trace) {
-	for _, l := range g.to[id] {
-		if g.depth[l.By] != g.depth[id]-1 {
-			continue
-		}
-		chain := append([]Link{l}, below...)
-		switch {
-		case l.By != "":
-			g.chains(l.By, chain, t)
-		case len(t.Chains) < mostChains:
-			t.Chains = append(t.Chains, chain)
-		default:
-			t.More++
-		}
-		if t.More > 1000 {
-			return
+// chains finds every shortest chain to a node from each declaration that leads to it: the shortest of all first.
+func (g *links) chains(id string, t *Trace) {
+	type way struct {
+		root  Link
+		depth map[string]int
+	}
+	var ways []way
+	for _, root := range g.roots {
+		if depth := g.depths(root.To); root.To == id || depth[id] > 0 {
+			ways = append(ways, way{root, depth})
 		}
 	}
+	slices.SortStableFunc(ways, func(a, b way) int { return a.depth[id] - b.depth[id] })
+	for _, w := range ways {
+		var up func(at string, below []Link)
+		up = func(at string, below []Link) {
+			if at == w.root.To {
+				if len(t.Chains) == mostChains {
+					t.More++
+				} else {
+					t.Chains = append(t.Chains, append([]Link{w.root}, below...))
+				}
+				return
+			}
+			for _, l := range g.to[at] {
+				if d, reached := w.depth[l.By]; l.By != "" && reached && d == w.depth[at]-1 && t.More < mostMore {
+					up(l.By, append([]Link{l}, below...))
+				}
+			}
+		}
+		up(id, nil)
+	}
 }
+
+// mostMore is how many chains are counted beyond those that are told.
+const mostMore = 1000
 
 // A Fit is a release with whether it resolves with an application.
 type Fit struct {
@@ -224,7 +250,10 @@ func fitProblem(ctx context.Context, source universe.Source, app Application, p 
 }
 
 // Advice is a better constraint for a package, with the reason.
-type Advice struct{ Constraint, Reason string }
+type Advice struct {
+	Constraint, Reason string
+	Breaking           bool // following it is a breaking move from what is locked
+}
 
 // Advise looks for the nearest constraint that admits the newest release which resolves with an application, or that
 // narrows one which admits everything. It returns nil when the constraint can stay.
@@ -249,9 +278,22 @@ func Advise(ctx context.Context, source universe.Source, app Application, name, 
 		if here, err := app.Scheme.Parse(locked); err == nil {
 			at, why = here, "what is locked"
 		}
-		return &Advice{app.Scheme.Styled(version.NextMinor, at), fmt.Sprintf("%s admits every major that will ever come; this keeps to %s, %s, and what is compatible with it", constraint, at, why)}, nil
-	case !c.Admits(v):
-		return &Advice{app.Scheme.Restyle(constraint, v), fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest", constraint, v)}, nil
+		return &Advice{app.Scheme.Styled(version.NextMinor, at), fmt.Sprintf("%s admits every major that will ever come; this keeps to %s, %s, and what is compatible with it", constraint, at, why), false}, nil
+	}
+	if here, err := app.Scheme.Parse(locked); err == nil {
+		compatible := slices.IndexFunc(fits, func(f Fit) bool {
+			return f.Fits && f.Release.Deprecated == "" && f.Release.Version.Compare(here) >= 0 && !app.Scheme.Breaking(here, f.Release.Version)
+		})
+		if compatible >= 0 && !c.Admits(fits[compatible].Release.Version) {
+			w := fits[compatible].Release.Version
+			return &Advice{app.Scheme.Restyle(constraint, w), fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest and does not break with %s, which is locked", constraint, w, here), false}, nil
+		}
+		if !c.Admits(v) && app.Scheme.Breaking(here, v) {
+			return &Advice{app.Scheme.Restyle(constraint, v), fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest; that is a breaking move from %s, which is locked", constraint, v, here), true}, nil
+		}
+	}
+	if !c.Admits(v) {
+		return &Advice{app.Scheme.Restyle(constraint, v), fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest", constraint, v), false}, nil
 	}
 	return nil, nil
 }
