@@ -5,7 +5,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"os/exec"
+	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -38,9 +40,46 @@ func (a *App) gitIn(ctx context.Context, dir, doing string, args ...string) (str
 		if text == "" {
 			text = strings.TrimSpace(out.String())
 		}
+		if text == "" {
+			text = "it gave no reason (" + err.Error() + ")" + a.hooks(ctx, args)
+		}
 		return "", &GitError{doing, text}
 	}
 	return out.String(), nil
+}
+
+// hooks names the hooks that a command of git would have run, so that one which refuses without a word can be found.
+func (a *App) hooks(ctx context.Context, args []string) string {
+	if len(args) == 0 || args[0] != "commit" {
+		return ""
+	}
+	folder, err := a.git(ctx, "find the hooks", "rev-parse", "--git-path", "hooks")
+	if err != nil {
+		return ""
+	}
+	folder = strings.TrimSpace(folder)
+	if !filepath.IsAbs(folder) {
+		folder = filepath.Join(a.Dir, folder)
+	}
+	var names []string
+	for _, name := range []string{"pre-commit", "prepare-commit-msg", "commit-msg", "reference-transaction"} {
+		if info, err := os.Stat(filepath.Join(folder, name)); err == nil && info.Mode().IsRegular() && info.Mode()&0o111 != 0 {
+			names = append(names, filepath.Join(folder, name))
+		}
+	}
+	if names == nil {
+		return ""
+	}
+	return "; it may have been refused by a hook: " + strings.Join(names, ", ")
+}
+
+// detached reports whether the application is under git, with a commit but no branch checked out.
+func (a *App) detached(ctx context.Context) bool {
+	if a.Branch(ctx) != "" || !a.underGit(ctx) {
+		return false
+	}
+	_, err := a.git(ctx, "look for a commit", "rev-parse", "--quiet", "--verify", "HEAD")
+	return err == nil
 }
 
 // underGit reports whether the application lies in a work tree of git.

@@ -67,6 +67,9 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 		return nil, a.atStage(doc, stage, err)
 	}
 	step := &Step{}
+	if a.detached(ctx) {
+		step.Notes = append(step.Notes, "no branch of git is checked out here (detached HEAD); what is committed is on none")
+	}
 	if sum, err := a.sum(a.Eco.Lock()); err != nil {
 		return nil, err
 	} else if doc.Made != nil && doc.Made.Lock != sum && doc.Made.Lock != "" {

@@ -265,7 +265,7 @@ func TestJSON(t *testing.T) {
 		keys   string
 	}{
 		{"molt/survey/1", []string{"survey"}, "application declared ecosystem installed lag locked overrides packages schema since"},
-		{"molt/assess/1", []string{"assess"}, "advice goal packages reachable runtime schema"},
+		{"molt/assess/1", []string{"assess"}, "advice goal packages reachable remarks runtime schema"},
 		{"molt/plan/1", []string{"plan"}, "goal reachable schema stages wall"},
 		{"molt/step/1", []string{"step", "--quiet"}, "before changed checks left notes passed schema stage"},
 		{"molt/back/1", []string{"back"}, "schema stages"},

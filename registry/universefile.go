@@ -107,8 +107,12 @@ func readRelease(scheme version.Scheme, word, rest string) (r universe.Release, 
 	if r.Version, err = scheme.Parse(word); err != nil {
 		return r, err
 	}
-	rest, r.Deprecated, _ = strings.Cut(rest, "!")
-	r.Deprecated = strings.TrimSpace(r.Deprecated)
+	for i := range rest { // a mark of its own, and not that of a constraint such as !=1.5
+		if rest[i] == '!' && (i == 0 || rest[i-1] == ' ' || rest[i-1] == '\t') {
+			rest, r.Deprecated = rest[:i], strings.TrimSpace(rest[i+1:])
+			break
+		}
+	}
 	words := strings.Fields(rest)
 	if len(words) > 0 {
 		if r.Published, err = time.Parse(time.DateOnly, words[0]); err != nil {
@@ -126,13 +130,11 @@ func readRelease(scheme version.Scheme, word, rest string) (r universe.Release, 
 			continue
 		}
 		d, kind, err := universe.SketchDemand(w)
-		switch {
-		case err != nil:
+		if err != nil {
 			return r, err
-		case kind == "peer":
-			r.Peers = append(r.Peers, d)
-		default:
-			r.Needs = append(r.Needs, d)
+		}
+		if err := r.Take(d, kind); err != nil {
+			return r, err
 		}
 	}
 	return r, nil

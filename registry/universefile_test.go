@@ -83,3 +83,17 @@ func FuzzReadUniverse(f *testing.F) {
 		}
 	})
 }
+
+// An exclusion is a constraint and no deprecation, and two demands on one name are an error.
+func TestReadUniverseDemands(t *testing.T) {
+	table, err := ReadUniverse("u", []byte("package a\n  1.0.0 2024-01-01 b@>=1&<1.5  ! renamed to c\n"), version.JS)
+	if err != nil || table["a"].Releases[0].Deprecated != "renamed to c" || len(table["a"].Releases[0].Needs) != 1 {
+		t.Errorf("%+v, %v", table, err)
+	}
+	if r, err := readRelease(version.JS, "1.0.0", "2024-01-01 b@!=1.5"); err != nil || r.Deprecated != "" || r.Needs[0].Text != "!=1.5" {
+		t.Errorf("an exclusion: %+v, %v", r, err)
+	}
+	if _, err := ReadUniverse("u", []byte("package a\n  1.0.0 2024-01-01 b@>=1 b@<3\n"), version.JS); err == nil {
+		t.Error("two demands on one name are taken")
+	}
+}

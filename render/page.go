@@ -209,7 +209,7 @@ func span(d time.Duration) string {
 	case days < 60:
 		return count(days, "day")
 	case days < 365:
-		return count(days/30, "month")
+		return count(days*12/365, "month")
 	}
 	all := days * 12 / 365
 	years, months := all/12, all%12

@@ -3,6 +3,7 @@ package universe
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"molt/core/version"
@@ -68,14 +69,22 @@ func Sketch(scheme version.Scheme, text string) (Table, error) {
 
 func (r *Release) sketchDemand(word string) error {
 	d, kind, err := SketchDemand(word)
-	switch {
-	case err != nil:
+	if err != nil {
 		return err
-	case kind == "peer":
-		r.Peers = append(r.Peers, d)
-	default:
-		r.Needs = append(r.Needs, d)
 	}
+	return r.Take(d, kind)
+}
+
+// Take adds a demand of a kind ("need" or "peer"). A second one of that kind on one name is an error: only one would count.
+func (r *Release) Take(d Demand, kind string) error {
+	list := &r.Needs
+	if kind == "peer" {
+		list = &r.Peers
+	}
+	if slices.ContainsFunc(*list, func(x Demand) bool { return x.As == d.As }) {
+		return fmt.Errorf("there are two demands on %s; put both into one, as in %s@%s", d.As, d.As, ">=1&<3")
+	}
+	*list = append(*list, d)
 	return nil
 }
 

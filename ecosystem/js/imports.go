@@ -47,7 +47,7 @@ func (JS) Imports(dir string) ([]ecosystem.Import, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &collector{root: root}
+	c := &collector{root: root, quoted: map[string]map[string][]int{}}
 	api.Build(api.BuildOptions{EntryPoints: files, Bundle: true, Write: false, Outdir: root, AbsWorkingDir: root, LogLevel: api.LogLevelSilent,
 		LogLimit: 1, Platform: api.PlatformNode, TsconfigRaw: `{"compilerOptions":{"verbatimModuleSyntax":true}}`,
 		Plugins: []api.Plugin{{Name: "imports", Setup: c.setup}}})
@@ -68,6 +68,8 @@ type collector struct {
 	root  string
 	mu    sync.Mutex
 	found []ecosystem.Import
+	// Of files that were looked at, the lines on which something stands in quotes; by file and text.
+	quoted map[string]map[string][]int
 }
 
 func (c *collector) setup(build api.PluginBuild) {
@@ -104,24 +106,29 @@ func (c *collector) setup(build api.PluginBuild) {
 	})
 }
 
-// note adds an import. The parser tells the file; the line is where the file first says so in quotes.
+// note adds the places of an import. The parser tells the file, and quoted its lines; where it stands nowhere in quotes, it
+// is noted once, without a line.
 func (c *collector) note(file, specifier, name string) {
 	i := ecosystem.Import{Package: name, Specifier: specifier, File: file}
 	if rel, err := filepath.Rel(c.root, file); err == nil {
 		i.File = filepath.ToSlash(rel)
 	}
-	if data, err := input.ReadFile(file, input.Source); err == nil {
-		for _, quote := range []string{`"`, `'`, "`"} {
-			if at := bytes.Index(data, []byte(quote+specifier+quote)); at >= 0 {
-				if line := bytes.Count(data[:at], []byte("\n")) + 1; i.Line == 0 || line < i.Line {
-					i.Line = line
-				}
-			}
-		}
-	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.found = append(c.found, i)
+	lines, read := c.quoted[file]
+	if !read {
+		if data, err := input.ReadFile(file, input.Source); err == nil {
+			lines = quoted(string(data))
+		}
+		c.quoted[file] = lines
+	}
+	for _, line := range lines[specifier] {
+		i.Line = line
+		c.found = append(c.found, i)
+	}
+	if len(lines[specifier]) == 0 {
+		c.found = append(c.found, i)
+	}
 }
 
 // packageOf returns the package that a specifier leads into, "" for a file or for a part of the runtime.
