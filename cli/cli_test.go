@@ -1,6 +1,7 @@
 package cli_test
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/json"
 	"errors"
@@ -454,7 +455,7 @@ func TestInterruptedStep(t *testing.T) {
 		}
 		time.Sleep(20 * time.Millisecond)
 	}
-	if d.read("molt.lock") == before {
+	if d.read("package.json")+d.read("molt.lock")+d.read("molt-plan.yaml") == before {
 		t.Error("the check began before the files were changed")
 	}
 	_, errout := d.run(3, "relock")
@@ -483,11 +484,11 @@ func TestKilledStep(t *testing.T) {
 	d.run(0, "plan")
 	before := d.read("package.json") + d.read("molt.lock") + d.read("molt-plan.yaml")
 	_ = d.command("step").Run() // it is killed
-	half := d.read("package.json") + d.read("molt.lock")
+	half := d.read("package.json") + d.read("molt.lock") + d.read("molt-plan.yaml")
 	if half == before {
 		t.Error("the step was killed before it began")
 	}
-	if _, errout := d.run(0, "survey"); !strings.Contains(errout, "stage patch, begun") || d.read("package.json")+d.read("molt.lock") != half {
+	if _, errout := d.run(0, "survey"); !strings.Contains(errout, "stage patch, begun") || d.read("package.json")+d.read("molt.lock")+d.read("molt-plan.yaml") != half {
 		t.Errorf("a command that only reads says %q", errout)
 	}
 	_, errout := d.run(0, "hold", "lintbuoy", "--reason", "not now")
@@ -571,14 +572,13 @@ func TestStandin(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer func() { _ = c.Process.Kill(); _ = c.Wait() }()
-	text := make([]byte, 4096)
-	n, err := out.Read(text)
+	text, err := bufio.NewReader(out).ReadString('\n')
 	if err != nil {
 		t.Fatal(err)
 	}
-	address := regexp.MustCompile(`http://127\.0\.0\.1:\d+`).FindString(string(text[:n]))
-	if !strings.HasPrefix(string(text[:n]), "1 packages at ") || address == "" {
-		t.Fatalf("the stand-in says %q", text[:n])
+	address := regexp.MustCompile(`http://127\.0\.0\.1:\d+`).FindString(text)
+	if !strings.HasPrefix(text, "1 packages at ") || address == "" {
+		t.Fatalf("the stand-in says %q", text)
 	}
 	response, err := http.Get(address + "/keel")
 	if err != nil {
