@@ -1,6 +1,7 @@
 package app
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"maps"
@@ -313,7 +314,7 @@ func readYAML(file string, data []byte, into any, options ...yaml.DecodeOption) 
 			err = &ecosystem.PositionError{File: file, Line: 1, Column: 1, Reason: "this YAML makes no sense"}
 		}
 	}()
-	if err := input.YAMLDepth(file, data); err != nil {
+	if _, err := parseYAML(file, data, 0); err != nil {
 		return err
 	}
 	if err := yaml.UnmarshalWithOptions(data, into, options...); err != nil {
@@ -335,7 +336,47 @@ func parseYAML(file string, data []byte, mode parser.Mode) (tree *ast.File, err 
 	if tree, err = parser.ParseBytes(data, mode); err != nil {
 		return nil, yamlError(file, err)
 	}
+	if !bytes.ContainsRune(data, '*') {
+		return tree, nil
+	}
+	anchors := map[string]int{}
+	for _, doc := range tree.Docs {
+		if expanded(doc.Body, anchors) > input.Expanded {
+			return nil, &input.LimitError{Name: file, Limit: fmt.Sprintf("YAML may expand to at most %d values", input.Expanded)}
+		}
+	}
 	return tree, nil
+}
+
+// expanded counts the values of a YAML text with every alias replaced by what it refers to, up to a little more than
+// input.Expanded.
+func expanded(n ast.Node, anchors map[string]int) int {
+	total := 1
+	add := func(n ast.Node) {
+		if total <= input.Expanded {
+			total += expanded(n, anchors)
+		}
+	}
+	switch x := n.(type) {
+	case *ast.MappingNode:
+		for _, pair := range x.Values {
+			add(pair)
+		}
+	case *ast.MappingValueNode:
+		add(x.Value)
+	case *ast.SequenceNode:
+		for _, value := range x.Values {
+			add(value)
+		}
+	case *ast.TagNode:
+		add(x.Value)
+	case *ast.AnchorNode:
+		add(x.Value)
+		anchors[x.Name.String()] = total
+	case *ast.AliasNode:
+		total += anchors[x.Value.String()]
+	}
+	return total
 }
 
 func yamlError(file string, err error) error {

@@ -1,8 +1,12 @@
 package app
 
 import (
+	"errors"
+	"fmt"
 	"strings"
 	"testing"
+
+	"molt/input"
 )
 
 const writtenPlan = `# The crew's plan.
@@ -189,5 +193,24 @@ func TestKeepOrderAndDropped(t *testing.T) {
 	}
 	if kept := keepSplits(&PlanDoc{Stages: old.Stages}, fresh()); kept != nil {
 		t.Errorf("a plan that does not say what it was made on: %q", kept)
+	}
+}
+
+// A text of a few lines that would become an endless one is refused before anybody expands it.
+func TestYAMLThatExpands(t *testing.T) {
+	text := "hold: {a: &a [x,x,x,x,x,x,x,x,x]"
+	for c := 'b'; c < 'q'; c++ {
+		text += fmt.Sprintf(", %c: &%c [%s*%c]", c, c, strings.Repeat(fmt.Sprintf("*%c,", c-1), 8), c-1)
+	}
+	text += "}\n"
+	var beyond *input.LimitError
+	if _, err := readConfig("molt.yaml", []byte(text)); !errors.As(err, &beyond) {
+		t.Errorf("a configuration: %v", err)
+	}
+	if _, err := decodePlan("molt-plan.yaml", []byte(text)); !errors.As(err, &beyond) {
+		t.Errorf("a plan: %v", err)
+	}
+	if _, err := readConfig("molt.yaml", []byte("checks:\n  - &a {name: x, run: y}\n")); err != nil {
+		t.Errorf("an anchor: %v", err)
 	}
 }

@@ -18,7 +18,7 @@ import (
 // number of blocks is read in a time that its length allows. The error is a *PositionError, a *NewerLockError or a
 // *input.LimitError.
 func DecodeMoltLock(file string, data []byte) (*Lock, error) {
-	if err := input.JSONDepth(file, data); err != nil { // the brackets of TOML nest like those of JSON
+	if err := input.TOMLDepth(file, data); err != nil {
 		return nil, err
 	}
 	r := &lockReader{file: file, lock: &Lock{}, blocks: map[string]int{}, tables: map[string]bool{}, keys: map[string]bool{}}

@@ -4,7 +4,12 @@ import "fmt"
 
 // JSONDepth is an error, a *LimitError, when a JSON text nests deeper than Depth. It looks at brackets outside of strings
 // and leaves everything else to the parser, which may then be a recursive one.
-func JSONDepth(name string, data []byte) error {
+func JSONDepth(name string, data []byte) error { return bracketDepth(name, "JSON", data) }
+
+// TOMLDepth is JSONDepth for TOML, whose brackets nest in the same way.
+func TOMLDepth(name string, data []byte) error { return bracketDepth(name, "TOML", data) }
+
+func bracketDepth(name, what string, data []byte) error {
 	depth := 0
 	for i := 0; i < len(data); i++ {
 		switch data[i] {
@@ -16,7 +21,7 @@ func JSONDepth(name string, data []byte) error {
 			}
 		case '[', '{':
 			if depth++; depth > Depth {
-				return tooDeep(name, "JSON")
+				return tooDeep(name, what)
 			}
 		case ']', '}':
 			depth--

@@ -18,7 +18,7 @@ type Limit struct {
 // The limits of files: one beyond its limit is a mistake, or an attack.
 var (
 	Configuration = Limit{"a configuration", 4 << 20}
-	Manifest      = Limit{"a manifest", 16 << 20}
+	Manifest      = Limit{"a manifest", 4 << 20}
 	Lock          = Limit{"a lock", 64 << 20}
 	Plan          = Limit{"a plan", 16 << 20}
 	Advice        = Limit{"an advice file", 4 << 20}
@@ -43,6 +43,8 @@ const (
 	Depth = 200
 	// Aliases is how many times a YAML text may refer back to an anchor.
 	Aliases = 1000
+	// Expanded is how many values a YAML text may have once every alias stands for what it refers to.
+	Expanded = 100_000
 	// Entries is how many entries a mapping or a list in YAML may have.
 	Entries = 5000
 	// ArchiveEntries is how many entries an archive may have.
