@@ -5,6 +5,8 @@ import (
 	"os"
 	"strings"
 	"testing"
+
+	"molt/core/upgrade"
 )
 
 // An alias that both branches changed is decided by the releases of its package, and one that the other branch added keeps
@@ -52,5 +54,37 @@ func TestMergeOfAliases(t *testing.T) {
 	}
 	if got := string(m.Manifest); !strings.Contains(got, `"plank": "npm:keel@^1.0.0"`) || !strings.Contains(got, `"ship": "npm:hulk@^3.0.0"`) {
 		t.Errorf("merged:\n%s\n%v", got, m.Took)
+	}
+}
+
+// A lock with two releases of a goal's framework does not agree with the rule that there is one.
+func TestVerifyKnowsTheFramework(t *testing.T) {
+	b := newBench(t, map[string]string{"package.json": `{"dependencies": {"hulk": "^3.0.0", "old": "npm:hulk@^4.0.0"}}`})
+	a, source := b.use()
+	_, data, err := a.Relock(context.Background(), source)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := a.WriteLock(data); err != nil {
+		t.Fatal(err)
+	}
+	b.done()
+	if found, err := b.open().Verify(context.Background()); err != nil || len(found) != 0 {
+		t.Fatalf("without a goal: %v, %v", found, err)
+	}
+	b.write("molt.yaml", "goal: hulk@4\n")
+	found, err := b.open().Verify(context.Background())
+	if err != nil || len(found) != 1 || !strings.Contains(found[0].Says, "the lock has 3.1.0 and 4.0.0") {
+		t.Errorf("with a goal: %v, %v", found, err)
+	}
+}
+
+// What hides the releases that a goal means is named.
+func TestGoalHiddenBySettle(t *testing.T) {
+	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "settle: 3 years\n"})
+	a, source := b.use()
+	_, err := upgrade.Assess(context.Background(), source, a.Application(), upgrade.Goal{Name: "hulk", Constraint: "4"})
+	if err == nil || !strings.Contains(err.Error(), "1 of 3 releases of hulk are younger than 3 years, which molt.yaml asks for under \"settle:\"") {
+		t.Errorf("the error is %v", err)
 	}
 }

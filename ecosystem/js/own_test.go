@@ -63,3 +63,15 @@ func TestLicence(t *testing.T) {
 		t.Errorf("what is served: %+v, %v", p, err)
 	}
 }
+
+// A peer next to a need on the same name binds nobody, and still says with what the package is compatible.
+func TestPeerNextToANeed(t *testing.T) {
+	p, err := readPackage("x", []byte(`{"name": "x", "versions": {"1.0.0": {"dependencies": {"hulk": "^1"}, "peerDependencies": {"hulk": "^1 || ^2", "keel": "*"}, "bundleDependencies": ["keel"]}}}`), "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := p.Releases[0]
+	if len(r.Needs) != 1 || len(r.Peers) != 0 || len(r.Covered) != 1 || r.Covered[0].Text != "^1 || ^2" {
+		t.Errorf("read as %+v", r)
+	}
+}
