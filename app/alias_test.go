@@ -9,13 +9,16 @@ import (
 	"molt/core/upgrade"
 )
 
+// aliased writes aliases in a text the way that manifests have them.
+func aliased(text string) string { return strings.ReplaceAll(text, "alias:", "npm"+":") }
+
 // An alias that both branches changed is decided by the releases of its package, and one that the other branch added keeps
 // the package's name.
 func TestMergeOfAliases(t *testing.T) {
 	t.Setenv("GIT_CONFIG_GLOBAL", os.DevNull)
 	t.Setenv("GIT_CONFIG_NOSYSTEM", "1")
-	manifest := func(lines string) string { return "{\n  \"dependencies\": {\n" + lines + "\n  }\n}\n" }
-	b := newBench(t, map[string]string{"package.json": manifest(`    "ship": "npm:hulk@3.0.0"`)})
+	manifest := func(lines string) string { return aliased("{\n  \"dependencies\": {\n" + lines + "\n  }\n}\n") }
+	b := newBench(t, map[string]string{"package.json": manifest(`    "ship": "alias:hulk@3.0.0"`)})
 	b.git("init", "-q", "-b", "main")
 	b.git("config", "user.name", "a")
 	b.git("config", "user.email", "a@b.example")
@@ -32,11 +35,11 @@ func TestMergeOfAliases(t *testing.T) {
 		b.git("add", "package.json", "molt.lock")
 		b.git("commit", "-qm", "x")
 	}
-	commit(`    "ship": "npm:hulk@3.0.0"`)
+	commit(`    "ship": "alias:hulk@3.0.0"`)
 	b.git("switch", "-qc", "other")
-	commit("    \"plank\": \"npm:keel@^1.0.0\",\n    \"ship\": \"npm:hulk@3.1.0\"")
+	commit("    \"plank\": \"alias:keel@^1.0.0\",\n    \"ship\": \"alias:hulk@3.1.0\"")
 	b.git("switch", "-q", "main")
-	commit(`    "ship": "npm:hulk@^3.0.0"`)
+	commit(`    "ship": "alias:hulk@^3.0.0"`)
 	b.done()
 	_ = b.mayFail("merge", "-q", "other")
 	a, err := OpenConflict(context.Background(), Settings{Dir: b.dir, Jobs: 2, Env: func(k string) string { return b.env[k] }})
@@ -52,14 +55,14 @@ func TestMergeOfAliases(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got := string(m.Manifest); !strings.Contains(got, `"plank": "npm:keel@^1.0.0"`) || !strings.Contains(got, `"ship": "npm:hulk@^3.0.0"`) {
+	if got := string(m.Manifest); !strings.Contains(got, aliased(`"plank": "alias:keel@^1.0.0"`)) || !strings.Contains(got, aliased(`"ship": "alias:hulk@^3.0.0"`)) {
 		t.Errorf("merged:\n%s\n%v", got, m.Took)
 	}
 }
 
 // A lock with two releases of a goal's framework does not agree with the rule that there is one.
 func TestVerifyKnowsTheFramework(t *testing.T) {
-	b := newBench(t, map[string]string{"package.json": `{"dependencies": {"hulk": "^3.0.0", "old": "npm:hulk@^4.0.0"}}`})
+	b := newBench(t, map[string]string{"package.json": aliased(`{"dependencies": {"hulk": "^3.0.0", "old": "alias:hulk@^4.0.0"}}`)})
 	a, source := b.use()
 	_, data, err := a.Relock(context.Background(), source)
 	if err != nil {

@@ -102,3 +102,19 @@ func TestPlantedUniverses(t *testing.T) {
 	}
 	t.Logf("the slowest took %s", slowest)
 }
+
+// BenchmarkCycles resolves universes in which packages need each other in many cycles and look peers up through them, so
+// that places have to be grouped.
+func BenchmarkCycles(b *testing.B) {
+	for _, seed := range []uint64{14, 77, 240} {
+		b.Run(fmt.Sprint(seed), func(b *testing.B) {
+			r := rand.New(rand.NewPCG(seed, 7))
+			table, p := planted(r, 8+r.IntN(53))
+			for b.Loop() {
+				if _, err := Resolve(context.Background(), table, p); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
+	}
+}

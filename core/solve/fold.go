@@ -1,0 +1,204 @@
+package solve
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// How a drawing merges places that look alike: to a depth, so that a graph of many cycles comes to an end, and at last by the
+// releases that they see alone, which is a fold.
+
+// wantedNames finds out which names are looked up through each instance under the assignment: by itself or below it, and not
+// provided in between. That is less than what could be looked up if releases were chosen otherwise.
+func (d *drawing) wantedNames() map[*instance][]string {
+	type node struct {
+		inst  *instance
+		below []*instance
+		own   map[string]bool // what it provides
+		names map[string]bool
+		above []int
+	}
+	var nodes []*node
+	at := map[*instance]int{}
+	reach := func(i *instance) int {
+		k, ok := at[i]
+		if !ok {
+			k = len(nodes)
+			at[i] = k
+			nodes = append(nodes, &node{inst: i, own: map[string]bool{}, names: map[string]bool{}})
+		}
+		return k
+	}
+	for _, e := range d.app.needs {
+		if t := d.target(e); t != nil {
+			reach(t)
+		}
+	}
+	for k := 0; k < len(nodes); k++ {
+		n := nodes[k]
+		for _, e := range n.inst.needs {
+			if t := d.target(e); t != nil || e.v < 0 {
+				n.own[e.as] = true
+				if t != nil && !d.global(e.as) {
+					c := reach(t)
+					nodes[c].above = append(nodes[c].above, k)
+				}
+			}
+		}
+		for _, peer := range n.inst.pkg.Releases[n.inst.w].Peers {
+			if !d.global(peer.As) {
+				n.names[peer.As] = true
+			}
+		}
+	}
+	todo := make([]int, len(nodes))
+	for k := range todo {
+		todo[k] = len(nodes) - 1 - k
+	}
+	for len(todo) > 0 && d.ctx.Err() == nil {
+		n := nodes[todo[len(todo)-1]]
+		todo = todo[:len(todo)-1]
+		for _, k := range n.above {
+			grew := false
+			for name := range n.names {
+				if up := nodes[k]; !up.own[name] && !up.names[name] {
+					up.names[name] = true
+					grew = true
+				}
+			}
+			if grew {
+				todo = append(todo, k)
+			}
+		}
+	}
+	all := make(map[*instance][]string, len(nodes))
+	for _, n := range nodes {
+		all[n.inst] = slices.Sorted(maps.Keys(n.names))
+	}
+	return all
+}
+
+// namesOf returns the names for which the places of an instance differ, in no order.
+func (d *drawing) namesOf(i *instance) []string {
+	if d.wanted != nil && len(i.sees) > 0 {
+		return d.wanted[i]
+	}
+	return slices.Collect(maps.Keys(i.sees))
+}
+
+// fold ties a place to the first one that holds the same release and sees the same releases.
+func (d *drawing) fold(at int) {
+	key := d.state(d.places[at])
+	if d.depth != 1 {
+		key = strconv.Itoa(d.look(at, d.depth))
+	}
+	first, again := d.states[key]
+	if !again {
+		d.states[key] = at
+	} else if first != at {
+		d.places[at].tied = first
+		d.todo = slices.DeleteFunc(d.todo, func(x int) bool { return x == at })
+	}
+}
+
+// look numbers what a place looks like to a depth: its release, and what it sees to a depth of one less.
+func (d *drawing) look(at, depth int) int {
+	if at == none {
+		return none
+	}
+	if known, ok := d.looks[[2]int{at, depth}]; ok {
+		return known
+	}
+	p := d.places[at]
+	if p.env == nil {
+		p.env = d.envOf(p.inst, d.atTop)
+	}
+	key := strconv.AppendInt(append([]byte(p.inst.pkg.Name), '@'), int64(p.inst.w), 10)
+	if depth > 0 {
+		for _, name := range slices.Sorted(maps.Keys(p.env)) {
+			key = strconv.AppendInt(append(append(append(key, '|'), name...), '='), int64(d.look(p.env[name], depth-1)), 10)
+		}
+	}
+	n, ok := d.numbers[string(key)]
+	if !ok {
+		n = len(d.numbers)
+		d.numbers[string(key)] = n
+	}
+	d.looks[[2]int{at, depth}] = n
+	return n
+}
+
+// state writes the release of a place and those that it sees.
+func (d *drawing) state(p *place) string {
+	key := strings.Builder{}
+	fmt.Fprintf(&key, "%s@%d", p.inst.pkg.Name, p.inst.w)
+	for _, name := range slices.Sorted(maps.Keys(p.env)) {
+		if at := p.env[name]; at != none {
+			fmt.Fprintf(&key, "|%s=%s@%d", name, d.places[at].inst.pkg.Name, d.places[at].inst.w)
+		} else {
+			fmt.Fprintf(&key, "|%s=", name)
+		}
+	}
+	return key.String()
+}
+
+// classifyStates unites the places of which the release is one, the peers have the same releases, and the needs lead to
+// places that are united.
+func (d *drawing) classifyStates() {
+	for _, p := range d.places {
+		p.class = 0
+	}
+	count := 0
+	for d.ctx.Err() == nil {
+		classes, next := map[string]int{}, make([]int, len(d.places))
+		for n, p := range d.places {
+			if p.tied != none {
+				continue
+			}
+			key := strings.Builder{}
+			fmt.Fprintf(&key, "%d", p.class)
+			if count == 0 {
+				fmt.Fprintf(&key, "%s@%d", p.inst.pkg.Name, p.inst.w)
+				for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
+					if at := d.peer(p, d.keyOf(peer)); at != none {
+						fmt.Fprintf(&key, "|%s=%s@%d", peer.As, d.places[at].inst.pkg.Name, d.places[at].inst.w)
+					}
+				}
+			} else {
+				for _, at := range p.needs {
+					fmt.Fprintf(&key, ",%d", d.classOf(at))
+				}
+			}
+			class, ok := classes[key.String()]
+			if !ok {
+				class = len(classes)
+				classes[key.String()] = class
+			}
+			next[n] = class
+		}
+		for n, p := range d.places {
+			p.class = next[n]
+		}
+		if len(classes) == count {
+			return
+		}
+		count = len(classes)
+	}
+}
+
+// atTopFor finds out which peers of a class are the application's for some place of it: of several places of one release,
+// these lead to that one.
+func (d *drawing) atTopFor() map[[2]string]int {
+	all := map[[2]string]int{}
+	for n, p := range d.places {
+		for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
+			if at := d.peer(p, d.keyOf(peer)); at != none && at == d.top[d.keyOf(peer)] {
+				all[[2]string{strconv.Itoa(d.classOf(n)), peer.As}] = at
+			}
+		}
+	}
+	return all
+}
