@@ -75,21 +75,34 @@ func (a *App) ownState() error {
 	return nil
 }
 
-// Unfinished says that a Molt was ended in the middle of a change, or is in the middle of one; "" when there is nothing to
-// say. It changes nothing.
+// Unfinished says that a Molt was ended in the middle of a change; "" when there is nothing to say, as while another Molt is
+// at work. It changes nothing.
 func (a *App) Unfinished() string {
 	if err := a.ownState(); err != nil {
 		return err.Error()
 	}
-	if !a.disk.exists(journalFile) {
+	if !a.disk.exists(journalFile) || a.inUse() {
 		return ""
 	}
 	j, err := a.readJournal()
 	if err != nil {
 		return err.Error()
 	}
-	return fmt.Sprintf("%s, begun %s, is not finished; if no other Molt is at work here, the next command that changes something first puts the files back as they were before it",
+	return fmt.Sprintf("%s, begun %s, was not finished; the next command that changes something first puts the files back as they were before it",
 		j.What, j.Began.Local().Format(time.DateTime))
+}
+
+// inUse reports whether another Molt has taken the folder.
+func (a *App) inUse() bool {
+	if _, err := a.disk.find(lockFile); err != nil || !a.disk.exists(lockFile) {
+		return false
+	}
+	guard := flock.New(a.path(lockFile))
+	free, err := guard.TryRLock()
+	if free {
+		_ = guard.Unlock()
+	}
+	return err == nil && !free
 }
 
 // settleIn makes the folder ready: it ignores itself in version control, and nothing is left half done.

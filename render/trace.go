@@ -78,8 +78,11 @@ func (p *Page) Trace(doc TraceDoc) {
 			}
 			p.table("    ", rows)
 		}
-		for _, chain := range r.Chains {
-			p.Line("")
+		told := map[string]bool{} // what was told of the way on from there
+		for n, chain := range r.Chains {
+			if n == 0 || !told[chain[0].To] {
+				p.Line("")
+			}
 			for depth, l := range chain {
 				indent := strings.Repeat("  ", depth+1)
 				if depth == 0 {
@@ -90,11 +93,19 @@ func (p *Page) Trace(doc TraceDoc) {
 					indent += "  "
 					p.Line("%s%s%s", indent[2:], p.styled(faint, "which asks for "), l.asks())
 				}
-				if depth == len(chain)-1 {
+				last := depth == len(chain)-1
+				switch {
+				case last:
 					p.Line("%s%s", indent, p.styled(bold, l.To))
-				} else {
+				case told[l.To]:
+					p.Line("%s%s %s", indent, l.To, p.styled(faint, "and on as above"))
+				default:
 					p.Line("%s%s", indent, l.To)
 				}
+				if !last && told[l.To] {
+					break
+				}
+				told[l.To] = true
 			}
 		}
 		if r.More > 0 {
