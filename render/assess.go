@@ -2,6 +2,7 @@ package render
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"charm.land/lipgloss/v2"
@@ -82,6 +83,7 @@ type AssessedDoc struct {
 	Preview   string           `json:"preview,omitempty"`
 	Retires   string           `json:"retires,omitempty"`
 	Successor string           `json:"successor,omitempty"`
+	Held      bool             `json:"held,omitempty"`
 	Evidence  []EvidenceDoc    `json:"evidence"`
 }
 
@@ -112,7 +114,7 @@ func NewAssessDoc(a *upgrade.Assessment, here map[string]string) AssessDoc {
 		doc.Advice = append(doc.Advice, TouchDoc{string(f.Kind), t.About, t.To, f.Line(), f.Found, f.Link, f.Source, string(f.Confidence)})
 	}
 	for _, got := range a.Packages {
-		d := AssessedDoc{Name: got.Name, Group: got.Group, Declared: got.Declared, Locked: got.Locked, Standing: got.Standing, To: got.To,
+		d := AssessedDoc{Name: got.Name, Group: got.Group, Declared: got.Declared, Locked: got.Locked, Standing: got.Standing, To: got.To, Held: got.Held,
 			First: got.First, Newest: got.Newest, By: got.By, Preview: got.Preview, Evidence: []EvidenceDoc{}}
 		if got.Retires != nil {
 			d.Retires, d.Successor = string(got.Retires.Kind), got.Retires.Successor
@@ -163,6 +165,8 @@ func (p *Page) Assess(doc AssessDoc) {
 		p.verdict(good, fmt.Sprintf("%s is reached already: everything declared resolves with %s.", goal, doc.Goal.Release))
 	case doc.Reachable:
 		p.verdict(good, fmt.Sprintf("%s can be reached: everything declared resolves with %s.", goal, doc.Goal.Release))
+	case blocked > 0 && !slices.ContainsFunc(by[upgrade.Blocked], func(d AssessedDoc) bool { return !d.Held }):
+		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s held at a release that does not go with it.", goal, are(blocked)))
 	case blocked > 0:
 		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s no release that goes with it.", goal, have(blocked)))
 	default:
@@ -206,6 +210,13 @@ func goalOf(doc AssessDoc) string {
 	return strings.Join(append([]string{doc.Goal.Name + " " + doc.Goal.Constraint}, doc.Also...), " with ")
 }
 
+func are(n int) string {
+	if n == 1 {
+		return "1 package is"
+	}
+	return fmt.Sprintf("%d packages are", n)
+}
+
 // Gate prints in one line whether a goal can be reached.
 func (p *Page) Gate(doc AssessDoc) {
 	switch {
@@ -223,6 +234,15 @@ func (p *Page) Gate(doc AssessDoc) {
 	text := goalOf(doc) + " is out of reach"
 	if names != nil {
 		text += "; it waits for " + strings.Join(names, ", ")
+	}
+	var held []string
+	for _, d := range doc.Packages {
+		if d.Standing == upgrade.Blocked && d.Held {
+			held = append(held, d.Name)
+		}
+	}
+	if held != nil {
+		text += "; in the way is the hold on " + strings.Join(held, ", ")
 	}
 	p.verdict(bad, text+".")
 }

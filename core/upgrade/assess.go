@@ -62,6 +62,7 @@ type Assessed struct {
 	By       string   // of a package that nobody declares: the declared one over which it comes
 	Preview  string   // a prerelease that would go with the goal, where only prereleases do
 	Retires  *Retirement
+	Held     bool // people keep it at the release that it has
 	Evidence []Evidence
 }
 
@@ -113,7 +114,7 @@ func (a *advisor) assess() (*Assessment, error) {
 		if err != nil {
 			return err
 		}
-		got.Retires = a.retirementOf(p)
+		got.Retires, got.Held = a.retirementOf(p), slices.Contains(a.app.Held, got.Name)
 		return a.stand(got, p, framework, old, target, whole)
 	}); err != nil {
 		return nil, err

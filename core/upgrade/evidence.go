@@ -44,6 +44,10 @@ func (a *advisor) prove(got *Assessed, p, framework *universe.Package, target []
 	case Bridge, Together:
 		subject = got.To
 	case Blocked:
+		if slices.Contains(a.app.Held, got.Name) { // it is not for want of a release
+			subject = got.Locked
+			break
+		}
 		newest := p.Newest()
 		if newest == nil {
 			return

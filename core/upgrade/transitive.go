@@ -216,7 +216,7 @@ func (a *advisor) waitList(packages []Assessed, framework *universe.Package, tar
 		c[name] = releases
 	}
 	for _, got := range packages {
-		if got.Standing != Blocked || slices.ContainsFunc(waits, func(w Wait) bool { return w.Package == got.Name }) {
+		if got.Standing != Blocked || slices.Contains(a.app.Held, got.Name) || slices.ContainsFunc(waits, func(w Wait) bool { return w.Package == got.Name }) {
 			continue
 		}
 		name := got.Name
