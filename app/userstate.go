@@ -67,7 +67,7 @@ func (u userState) key(make bool) ([]byte, error) {
 			return nil, err
 		}
 		if err := u.makeKey(file); err != nil && !errors.Is(err, fs.ErrExist) {
-			return nil, fmt.Errorf("Molt keeps a key of its own in %s and cannot write it (%w); MOLT_STATE names another folder", u.dir, err)
+			return nil, fmt.Errorf("cannot keep a key of Molt's own in %s (%w); MOLT_STATE names another folder", u.dir, err)
 		}
 	}
 	return nil, fmt.Errorf("%s comes and goes", file)

@@ -16,7 +16,6 @@ import (
 func (d *drawing) wantedNames() map[*instance][]string {
 	type node struct {
 		inst  *instance
-		below []*instance
 		own   map[string]bool // what it provides
 		names map[string]bool
 		above []int
