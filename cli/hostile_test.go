@@ -2,7 +2,6 @@ package cli_test
 
 import (
 	"errors"
-	"net/http"
 	"net/http/httptest"
 	"net/http/httputil"
 	"net/url"
@@ -96,14 +95,11 @@ func TestTokens(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	proxy := httputil.NewSingleHostReverseProxy(there)
-	direct := proxy.Director
-	proxy.Director = func(r *http.Request) {
-		got.Store(r.Header.Get("Authorization"))
-		r.Header.Del("Authorization")
-		direct(r)
-	}
-	server := httptest.NewServer(proxy)
+	server := httptest.NewServer(&httputil.ReverseProxy{Rewrite: func(r *httputil.ProxyRequest) {
+		got.Store(r.In.Header.Get("Authorization"))
+		r.Out.Header.Del("Authorization")
+		r.SetURL(there)
+	}})
 	defer server.Close()
 	run := func(want int, env []string, args ...string) (string, string) {
 		t.Helper()
