@@ -242,3 +242,29 @@ func TestMergeKeep(t *testing.T) {
 		t.Errorf("contested are %s", got)
 	}
 }
+
+// A step says that no branch is checked out, and a hook that refuses without a word is named.
+func TestDetachedHeadAndSilentHook(t *testing.T) {
+	posix(t)
+	b, a := repository(t)
+	if _, err := a.Back(context.Background(), "bridge-deck"); err != nil {
+		t.Fatal(err)
+	}
+	b.git("commit", "-qam", "back\n\nMolt-Back: bridge-deck")
+	b.git("checkout", "-q", "--detach")
+	a, source := b.use2()
+	step, err := a.Step(context.Background(), source, Order{Commit: true}, Watcher{})
+	if err != nil || !strings.Contains(strings.Join(step.Notes, " "), "detached HEAD") {
+		t.Fatalf("%+v, %v", step, err)
+	}
+	hook := filepath.Join(b.dir, ".git/hooks/pre-commit")
+	if err := os.MkdirAll(filepath.Dir(hook), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(hook, []byte("#!/bin/sh\nexit 1\n"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	if err := a.Commit(context.Background(), step.Stage); err == nil || !strings.Contains(err.Error(), "refused by a hook: ") || !strings.Contains(err.Error(), "pre-commit") {
+		t.Errorf("a silent hook: %v", err)
+	}
+}

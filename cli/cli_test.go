@@ -366,7 +366,7 @@ func TestBadInput(t *testing.T) {
 		{"broken JSON", map[string]string{"package.json": "{\n  \"name\" \"x\"\n}"}, []string{"relock"}, 2, "package.json:2:10: this is not JSON"},
 		{"broken constraint", manifest(`"keel": "^1.x.y"`), []string{"relock"}, 2, "package.json:2:34: keel: constraint \"^1.x.y\", byte 6: expected a number, found \"y\""},
 		{"unknown package", manifest(`"keele": "*"`), []string{"relock"}, 2, "package.json:2:29: the registry has no package \"keele\", which \"dependencies\" asks for"},
-		{"unknown package below", manifest(`"hull": "*"`), []string{"relock"}, 1, "ghost: nothing that is published fits\n  ^1\n  that is none\n  asked by hull 1.0.0\n  which package.json:2 asks for (*)"},
+		{"unknown package below", manifest(`"hull": "*"`), []string{"relock"}, 1, "ghost: no release fits\n  ^1\n  that is none\n  asked by hull 1.0.0\n  which package.json:2 asks for (*)"},
 		{"constraint without release", manifest(`"keel": "^3.0.0"`), []string{"relock"}, 1, "package.json:2:28: keel: no published release fits \"^3.0.0\"; nearest are 1.0.0, 2.0.0"},
 		{"tangle", manifest(`"keel": "2", "mast": "*"`), []string{"relock"}, 1, "^1 beside it"},
 		{"goal without a package", manifest(`"keel": "1"`), []string{"assess", "kele@2"}, 2, "no declared package has this name; did you mean keel?"},

@@ -136,7 +136,7 @@ func (s *session) unwanted(err error) error {
 	if !errors.As(err, &tangle) {
 		return err
 	}
-	knot, failed := upgrade.Untie(s.ctx, s.source, tangle)
+	knot, failed := upgrade.Untie(s.ctx, s.source, s.a.Application(), tangle)
 	if failed != nil {
 		return err
 	}

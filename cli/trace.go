@@ -71,7 +71,7 @@ declared. Exit 1 when none fits.`,
 				}
 				var knot *upgrade.Knot
 				if tangle != nil {
-					if knot, err = upgrade.Untie(c.ctx, s.source, tangle); err != nil {
+					if knot, err = upgrade.Untie(c.ctx, s.source, app, tangle); err != nil {
 						return err
 					}
 				}

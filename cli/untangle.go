@@ -85,7 +85,7 @@ func (s *session) untangled(goal string) (render.UntangleDoc, []upgrade.WayOut, 
 }
 
 func (s *session) untangledManifest(tangle *solve.Tangle) (render.UntangleDoc, []upgrade.WayOut, error) {
-	knot, err := upgrade.Untie(s.ctx, s.source, tangle)
+	knot, err := upgrade.Untie(s.ctx, s.source, s.a.Application(), tangle)
 	if err != nil {
 		return render.UntangleDoc{}, nil, err
 	}
@@ -130,7 +130,7 @@ func (s *session) untangledFrom(got *upgrade.Assessment) (render.UntangleDoc, []
 	var knot *upgrade.Knot
 	var err error
 	if got.Tangle != nil {
-		if knot, err = upgrade.Untie(s.ctx, s.source, got.Tangle); err != nil {
+		if knot, err = upgrade.Untie(s.ctx, s.source, s.a.Application(), got.Tangle); err != nil {
 			return render.UntangleDoc{}, nil, err
 		}
 	}

@@ -108,7 +108,7 @@ func (p *Page) Survey(doc SurveyDoc) {
 		sentence = fmt.Sprintf("%s of the %s of %s: %d current", count(len(doc.Packages), "package"), strconv.Itoa(doc.Declared), name, len(current)) + sentence[strings.Index(sentence, " current")+len(" current"):]
 	}
 	p.heading("%s", sentence+".")
-	if doc.Lag.Releases > 0 {
+	if doc.Lag.Releases > 0 && len(doc.Packages) == doc.Declared { // it is that of all
 		p.Line("Added up, it is %s and %s behind.", count(doc.Lag.Releases, "release"), span(time.Duration(doc.Lag.Days)*24*time.Hour))
 	}
 	if len(doc.Overrides) > 0 {

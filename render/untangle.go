@@ -160,7 +160,7 @@ func (p *Page) Untangle(doc UntangleDoc) {
 func (p *Page) contest(c ContestDoc) {
 	switch len(c.Sides) {
 	case 1:
-		p.verdict(bad, c.Name+": nothing that is published fits")
+		p.verdict(bad, c.Name+": no release fits")
 	case 2:
 		p.verdict(bad, c.Name+": no release fits both sides")
 	default:

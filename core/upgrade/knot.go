@@ -34,8 +34,9 @@ type Side struct {
 	Chain    []solve.Demand // from the manifest down to the demand, both included
 }
 
-// Untie makes a tangle ready for people.
-func Untie(ctx context.Context, source universe.Source, t *solve.Tangle) (*Knot, error) {
+// Untie makes a tangle ready for people. Releases that rules or what is given from outside keep out of it have no part in it.
+func Untie(ctx context.Context, source universe.Source, app Application, t *solve.Tangle) (*Knot, error) {
+	source = Permitted(source, app)
 	k := &Knot{}
 	for _, one := range append([]*solve.Tangle{t}, t.Others...) {
 		contested, err := contests(ctx, source, one)

@@ -141,7 +141,7 @@ func TestWaysOutAreReal(t *testing.T) {
 			continue
 		}
 		tangles++
-		if _, err := Untie(context.Background(), source, tangle); err != nil {
+		if _, err := Untie(context.Background(), source, app, tangle); err != nil {
 			t.Fatal(err)
 		}
 		ways, err := WaysOut(context.Background(), source, app, tangle)
@@ -206,7 +206,7 @@ func tangleOf(t *testing.T, source universe.Source, app Application) *solve.Tang
 func mustUntie(t *testing.T, source universe.Source, app Application) *Knot {
 	t.Helper()
 	app.Locked = nil
-	knot, err := Untie(context.Background(), source, tangleOf(t, source, app))
+	knot, err := Untie(context.Background(), source, app, tangleOf(t, source, app))
 	if err != nil {
 		t.Fatal(err)
 	}

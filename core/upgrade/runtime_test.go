@@ -59,7 +59,7 @@ func TestRuntimeInTheWay(t *testing.T) {
 	if tangle == nil {
 		t.Fatalf("the result is %v, want a tangle", err)
 	}
-	knot, err := Untie(context.Background(), source, tangle)
+	knot, err := Untie(context.Background(), source, app, tangle)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -347,3 +347,12 @@ func TestNext(t *testing.T) {
 		}
 	}
 }
+
+// A version with a leading v or = is the plain one written otherwise.
+func TestLeadingLetter(t *testing.T) {
+	for _, text := range []string{"v1.2.3-a+b", "=1.2.3-a+b", " = v1.2.3-a+b "} {
+		if v, err := JS.Parse(text); err != nil || v.String() != "1.2.3-a+b" {
+			t.Errorf("%q is %v, %v", text, v, err)
+		}
+	}
+}
