@@ -182,6 +182,8 @@ func TestHold(t *testing.T) {
 	d := locked(t, map[string]string{"molt.yaml": "# ours\ngoal: keel@2 # the next\n"})
 	d.says(0, []string{"hold", "mast", "--reason", "the rig: not yet", "--until", "2999-12-31"}, "mast is held until 2999-12-31: the rig: not yet")
 	d.says(0, []string{"want", "mast", "--dry-run"}, "mast is held: the rig: not yet; the hold stays")
+	d.says(0, []string{"dossier", "mast"}, "held until 2999-12-31: the rig: not yet")
+	d.says(0, []string{"trace", "mast"}, "Kept from 1.1.0 by", "held until 2999-12-31: the rig: not yet")
 	d.says(0, []string{"survey", "--held"}, "1 package of the 3 of dory", "held until 2999-12-31")
 	d.says(0, []string{"hold", "keel", "--reason", "why not"}, "keel is held until it is lifted")
 	d.says(2, []string{"hold", "mast", "--reason", "again", "--until", "2020-01-31"}, "--until 2020-01-31: that day has passed")

@@ -43,7 +43,7 @@ newest release (or the one that --to names), what breaks first. The change log c
 				if err != nil {
 					return upgrade.UnknownName(err, args[0], names)
 				}
-				facts := render.DossierFacts{Name: args[0], Package: p, App: s.a.Application(), Goal: upgrade.ParseGoal(s.a.Config.Goal).Name, Previews: previews, Most: most}
+				facts := render.DossierFacts{Name: args[0], Keeping: s.keeping(args[0]), Package: p, App: s.a.Application(), Goal: upgrade.ParseGoal(s.a.Config.Goal).Name, Previews: previews, Most: most}
 				if s.a.Lock != nil {
 					if facts.Traces, err = upgrade.TraceLocked(c.ctx, s.source, s.a.Lock.Resolution(), name); err != nil {
 						return err

@@ -195,7 +195,7 @@ last day. Plans leave it alone until then; after that day Molt says that the hol
 			if err := a.Hold(name, app.Hold{Reason: reason, Until: until}); err != nil {
 				return err
 			}
-			return c.held(render.HoldDoc{Schema: "molt/hold/1", Name: name, Held: true, Reason: reason, Until: until})
+			return c.held(render.HoldDoc{Schema: "molt/hold/1", Name: name, Keeping: render.Keeping{Held: true, Reason: reason, Until: until}})
 		},
 	}
 	cmd.Flags().StringVar(&reason, "reason", "", "why")

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -40,7 +41,7 @@ which link keeps it from the next newer release. A package at several releases i
 					return &app.UsageError{Reason: says}
 				}
 				s.still()
-				doc := render.NewTraceDoc(args[0], all)
+				doc := render.NewTraceDoc(args[0], s.keeping(args[0]), all)
 				return c.show(doc, func(p *render.Page) { p.Trace(doc) })
 			})
 		},
@@ -91,4 +92,13 @@ declared. Exit 1 when none fits.`,
 	}
 	cmd.Flags().IntVar(&most, "most", 20, "how many releases to try; 0 for all")
 	return cmd
+}
+
+// keeping says whether, why and until when a package is held.
+func (s *session) keeping(name string) render.Keeping {
+	if !slices.Contains(s.a.Application().Held, name) {
+		return render.Keeping{}
+	}
+	hold := s.a.Config.Hold[name]
+	return render.Keeping{Held: true, Reason: hold.Reason, Until: hold.Until}
 }

@@ -104,13 +104,33 @@ func (p *Page) Changed(doc ChangeDoc) {
 	}
 }
 
-// HoldDoc is "molt/hold/1".
+// A Keeping says whether people keep a package at its release.
+type Keeping struct {
+	Held   bool   `json:"held"`
+	Reason string `json:"reason"`
+	Until  string `json:"until"` // the last day, "" for no end
+}
+
+// says is "held until" and why, "" for a package that is not held.
+func (k Keeping) says() string {
+	if !k.Held {
+		return ""
+	}
+	text := "held"
+	if k.Until != "" {
+		text += " until " + k.Until
+	}
+	if k.Reason != "" {
+		text += ": " + k.Reason
+	}
+	return text
+}
+
+// HoldDoc is "molt/hold/1"; a hold that was lifted is not held.
 type HoldDoc struct {
 	Schema string `json:"schema"`
 	Name   string `json:"name"`
-	Held   bool   `json:"held"` // false when the hold was lifted
-	Reason string `json:"reason"`
-	Until  string `json:"until"` // the last day, "" for no end
+	Keeping
 }
 
 // Hold prints what became of a hold.

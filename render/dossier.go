@@ -18,6 +18,7 @@ type DossierDoc struct {
 	Repository string            `json:"repository"`
 	Deprecated string            `json:"deprecated"` // what the newest release says, "" when nothing
 	Successor  string            `json:"successor"`  // of a renamed package
+	Keeping
 	Declared   []DossierLine     `json:"declared"`
 	Locked     []TraceRelease    `json:"locked"`
 	Tags       map[string]string `json:"tags"`
@@ -67,6 +68,7 @@ type LogDoc struct {
 // DossierFacts is what a dossier is made of.
 type DossierFacts struct {
 	Name     string // under which the application knows it
+	Keeping  Keeping
 	Package  *universe.Package
 	App      upgrade.Application
 	Goal     string // the framework, "" for none
@@ -82,7 +84,7 @@ type DossierFacts struct {
 func NewDossierDoc(f DossierFacts) DossierDoc {
 	p := f.Package
 	doc := DossierDoc{Schema: "molt/dossier/1", Name: p.Name, About: p.Notes.About, Homepage: p.Notes.Homepage, Repository: p.Notes.Repository,
-		Declared: []DossierLine{}, Locked: NewTraceDoc("", f.Traces).Releases, Tags: map[string]string{}, Framework: f.Goal, Releases: []DossierRelease{},
+		Declared: []DossierLine{}, Keeping: f.Keeping, Locked: traceReleases(f.Traces), Tags: map[string]string{}, Framework: f.Goal, Releases: []DossierRelease{},
 		Needs: []DossierNeed{}, Log: []LogDoc{}, NoLog: f.NoLog}
 	if f.Goal == p.Name {
 		doc.Framework = ""
@@ -198,6 +200,7 @@ func (p *Page) Dossier(doc DossierDoc) {
 	for _, d := range doc.Declared {
 		put("declared", fmt.Sprintf("%s in %s", d.Constraint, d.Group))
 	}
+	put("kept", doc.says())
 	for _, l := range doc.Locked {
 		text := l.Version
 		var by []string

@@ -202,14 +202,7 @@ func flags(r SurveyRow) string {
 		switch {
 		case f == upgrade.NotLocked && r.Locked != "":
 		case f == upgrade.Held:
-			held := "held"
-			if r.Held != "" {
-				held += " until " + r.Held
-			}
-			if r.Reason != "" {
-				held += ": " + r.Reason
-			}
-			words = append(words, held)
+			words = append(words, Keeping{true, r.Reason, r.Held}.says())
 		default:
 			words = append(words, string(f))
 		}

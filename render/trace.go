@@ -11,8 +11,9 @@ import (
 
 // TraceDoc is "molt/trace/1".
 type TraceDoc struct {
-	Schema   string         `json:"schema"`
-	Name     string         `json:"name"`
+	Schema string `json:"schema"`
+	Name   string `json:"name"`
+	Keeping
 	Releases []TraceRelease `json:"releases"` // the newest first
 }
 
@@ -38,16 +39,20 @@ type TraceLink struct {
 }
 
 // NewTraceDoc makes the document of a trace.
-func NewTraceDoc(name string, all []upgrade.Trace) TraceDoc {
-	doc := TraceDoc{"molt/trace/1", name, []TraceRelease{}}
-	for _, t := range all {
+func NewTraceDoc(name string, keeping Keeping, all []upgrade.Trace) TraceDoc {
+	return TraceDoc{"molt/trace/1", name, keeping, traceReleases(all)}
+}
+
+func traceReleases(traces []upgrade.Trace) []TraceRelease {
+	all := []TraceRelease{}
+	for _, t := range traces {
 		r := TraceRelease{t.ID, t.Version, [][]TraceLink{}, t.More, t.Askers, t.Next, traceLinks(t.Keepers)}
 		for _, chain := range t.Chains {
 			r.Chains = append(r.Chains, traceLinks(chain))
 		}
-		doc.Releases = append(doc.Releases, r)
+		all = append(all, r)
 	}
-	return doc
+	return all
 }
 
 func traceLinks(links []upgrade.Link) []TraceLink {
@@ -68,6 +73,8 @@ func (p *Page) Trace(doc TraceDoc) {
 		switch {
 		case r.Next == "":
 			p.Line("  It is the newest release.")
+		case doc.Held && len(r.Keepers) == 0:
+			p.wrapped("  ", "Kept from "+r.Next+" by you alone: "+doc.says())
 		case len(r.Keepers) == 0:
 			p.Line("  Nothing keeps it from %s.", r.Next)
 		default:
@@ -75,6 +82,9 @@ func (p *Page) Trace(doc TraceDoc) {
 			var rows [][]cell
 			for _, k := range r.Keepers {
 				rows = append(rows, []cell{{asker(k), &bold}, {k.asks(), nil}})
+			}
+			if doc.Held {
+				rows = append(rows, []cell{{"molt.yaml", &bold}, plain(doc.says())})
 			}
 			p.table("    ", rows)
 		}

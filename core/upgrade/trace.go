@@ -32,7 +32,7 @@ type Trace struct {
 }
 
 // mostChains is how many chains are told.
-const mostChains = 12
+const mostChains = 100
 
 // TraceLocked tells why each release of a package is in a locked graph, the newest first.
 func TraceLocked(ctx context.Context, source universe.Source, r *solve.Resolution, name string) ([]Trace, error) {
