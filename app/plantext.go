@@ -9,6 +9,7 @@ import (
 	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
 	"github.com/goccy/go-yaml/parser"
+	"github.com/goccy/go-yaml/token"
 
 	"molt/ecosystem"
 )
@@ -62,14 +63,17 @@ func (t *planText) sequence(path string) *ast.SequenceNode {
 }
 
 // first returns the index of the line on which a node begins.
-func (t *planText) first(n ast.Node) int {
+func (t *planText) first(n ast.Node) int { return t.key(n).Line - 1 }
+
+// key returns the position of a mapping's first key, or where anything else begins.
+func (t *planText) key(n ast.Node) *token.Position {
 	if m, ok := n.(*ast.MappingNode); ok && len(m.Values) > 0 {
-		return m.Values[0].Key.GetToken().Position.Line - 1
+		return m.Values[0].Key.GetToken().Position
 	}
 	if m, ok := n.(*ast.MappingValueNode); ok {
-		return m.Key.GetToken().Position.Line - 1
+		return m.Key.GetToken().Position
 	}
-	return n.GetToken().Position.Line - 1
+	return n.GetToken().Position
 }
 
 // end returns the index of the line after a key of the document and all below it.
@@ -132,10 +136,7 @@ func (t *planText) errorAt(path, reason string) error {
 	p := &ecosystem.PositionError{File: t.file, Line: 1, Column: 1, Reason: reason}
 	for path != "$" {
 		if n := t.node(path); n != nil {
-			at := n.GetToken().Position
-			if m, ok := n.(*ast.MappingNode); ok && len(m.Values) > 0 {
-				at = m.Values[0].Key.GetToken().Position
-			}
+			at := t.key(n)
 			p.Line, p.Column = at.Line, at.Column
 			return p
 		}
@@ -145,31 +146,51 @@ func (t *planText) errorAt(path, reason string) error {
 	return p
 }
 
-// set gives a key of a mapping a value that needs no quotes; the key is added after another where it is missing.
+// set gives a key of a mapping a value that needs no quotes; the key is added after another where it is missing. The
+// mapping may have a line for each key, or all of them between braces.
 func (t *planText) set(mapping, key, value, after string) error {
 	if n := t.node(mapping + "." + key); n != nil {
-		at := n.GetToken().Position
-		line := t.lines[at.Line-1]
-		colon := strings.Index(line, key+":")
-		if colon < 0 {
+		line, from, to, ok := t.span(n)
+		if !ok {
 			return t.errorAt(mapping+"."+key, fmt.Sprintf("expected \"%s: VALUE\" on one line", key))
 		}
-		head, rest := line[:colon+len(key)+1], strings.TrimRight(line[colon+len(key)+1:], "\r\n")
-		tail := line[len(head)+len(rest):]
-		if cut := strings.Index(rest, " #"); cut >= 0 {
-			tail = rest[cut:] + tail
+		if from == to {
+			value = " " + value
 		}
-		t.lines[at.Line-1] = head + " " + value + tail
+		t.lines[line] = t.lines[line][:from] + value + t.lines[line][to:]
 		return t.again()
 	}
 	n := t.node(mapping + "." + after)
 	if n == nil {
 		return t.errorAt(mapping, fmt.Sprintf("expected %q here", after))
 	}
-	at := n.GetToken().Position.Line
-	indent := strings.Repeat(" ", strings.Index(t.lines[at-1], after+":"))
-	t.lines = slices.Insert(t.lines, at, indent+key+": "+value+"\n")
+	line, _, to, ok := t.span(n)
+	if !ok {
+		return t.errorAt(mapping+"."+after, fmt.Sprintf("expected \"%s: VALUE\" on one line", after))
+	}
+	whole := t.node(mapping)
+	if m, is := whole.(*ast.MappingNode); is && m.IsFlowStyle {
+		t.lines[line] = t.lines[line][:to] + ", " + key + ": " + value + t.lines[line][to:]
+		return t.again()
+	}
+	indent := strings.Repeat(" ", t.key(whole).Column-1)
+	t.lines = slices.Insert(t.lines, line+1, indent+key+": "+value+"\n")
 	return t.again()
+}
+
+// span returns where a scalar stands: the index of its line, and from which byte of the line to before which. It is not
+// ok for what goes over several lines.
+func (t *planText) span(n ast.Node) (line, from, to int, ok bool) {
+	tk := n.GetToken()
+	line = tk.Position.Line - 1
+	text := t.lines[line]
+	characters := []rune(text)
+	from = len(string(characters[:min(tk.Position.Column-1, len(characters))]))
+	if _, null := n.(*ast.NullNode); null && !strings.HasPrefix(text[from:], "null") { // nothing is written
+		return line, from, from, true
+	}
+	written := strings.TrimSpace(tk.Origin)
+	return line, from, from + len(written), strings.HasPrefix(text[from:], written) && !strings.HasPrefix(written, "|") && !strings.HasPrefix(written, ">")
 }
 
 // again reads the text after an edit.

@@ -55,6 +55,32 @@ func readPlan(t *testing.T, text string) *PlanDoc {
 	return doc
 }
 
+// A status is set in whatever form people wrote the stage.
+func TestMarkAnyForm(t *testing.T) {
+	head := "molt-plan: 1\ngoal: hulk@4\nreachable: true\nmade: {on: 2026-01-31, lock: abc, registry: def}\nstages:\n"
+	for _, c := range []struct{ name, before, after string }{
+		{"between braces", "  - {id: minor, note: \"status: é\", status: pending, changes: []} # so\n", "  - {id: minor, note: \"status: é\", status: done, changes: []} # so\n"},
+		{"between braces, without", "  - {note: é, id: minor}\n", "  - {note: é, id: minor, status: done}\n"},
+		{"quoted", "  - \"id\": 'minor'\n    'status': \"pending\" # so\n", "  - \"id\": 'minor'\n    'status': done # so\n"},
+		{"a quoted key before it", "  - \"id\": minor\n    kind: minor\n", "  - \"id\": minor\n    status: done\n    kind: minor\n"},
+		{"empty", "  - id: minor\n    status: # so\n    kind: minor\n", "  - id: minor\n    status: done # so\n    kind: minor\n"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			doc := readPlan(t, head+c.before)
+			if err := doc.mark("minor", Done, "xyz"); err != nil {
+				t.Fatal(err)
+			}
+			if got, want := string(doc.text.bytes()), strings.Replace(head, "abc", "xyz", 1)+c.after; got != want {
+				t.Errorf("the plan is\n%s\nwant\n%s", got, want)
+			}
+		})
+	}
+	doc := readPlan(t, head+"  - id: minor\n    status: >-\n      pending\n")
+	if err := doc.mark("minor", Done, ""); err == nil {
+		t.Error("a status over two lines was edited")
+	}
+}
+
 // A status changes one word of the file, and the lock that the plan goes on from another.
 func TestMarkLeavesTheRestAlone(t *testing.T) {
 	doc := readPlan(t, writtenPlan)
