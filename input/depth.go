@@ -1,6 +1,9 @@
 package input
 
-import "fmt"
+import (
+	"bytes"
+	"fmt"
+)
 
 // JSONDepth is an error, a *LimitError, when a JSON text nests deeper than Depth. It looks at brackets outside of strings
 // and leaves everything else to the parser, which may then be a recursive one.
@@ -21,7 +24,7 @@ func bracketDepth(name, what string, data []byte) error {
 			}
 		case '[', '{':
 			if depth++; depth > Depth {
-				return tooDeep(name, what)
+				return tooDeep(lineOf(name, data, i), what)
 			}
 		case ']', '}':
 			depth--
@@ -58,35 +61,40 @@ func YAMLDepth(name string, data []byte) error {
 				indents, entries = append(indents, column), append(entries, 0)
 			}
 			if len(indents) > Depth || dashes > Depth {
-				return tooDeep(name, "YAML")
+				return tooDeep(lineOf(name, data, i), "YAML")
 			}
 			if entries[len(entries)-1]++; entries[len(entries)-1] > Entries {
-				return tooMany(name)
+				return tooMany(lineOf(name, data, i))
 			}
 		}
 		column++
 		switch c {
 		case '[', '{':
 			if commas = append(commas, 0); len(commas) > Depth {
-				return tooDeep(name, "YAML")
+				return tooDeep(lineOf(name, data, i), "YAML")
 			}
 		case ']', '}':
 			commas = commas[:max(0, len(commas)-1)]
 		case ',':
 			if n := len(commas); n > 0 {
 				if commas[n-1]++; commas[n-1] >= Entries {
-					return tooMany(name)
+					return tooMany(lineOf(name, data, i))
 				}
 			}
 		case '*':
 			if i == 0 || data[i-1] == ' ' || data[i-1] == '[' || data[i-1] == ',' || data[i-1] == '\n' {
 				if aliases++; aliases > Aliases {
-					return &LimitError{name, fmt.Sprintf("YAML may refer back to anchors at most %d times", Aliases)}
+					return &LimitError{lineOf(name, data, i), fmt.Sprintf("YAML may refer back to anchors at most %d times", Aliases)}
 				}
 			}
 		}
 	}
 	return nil
+}
+
+// lineOf is the name with the number of the line at a place in the text.
+func lineOf(name string, data []byte, at int) string {
+	return fmt.Sprintf("%s:%d", name, 1+bytes.Count(data[:at], []byte("\n")))
 }
 
 func tooDeep(name, what string) error {

@@ -2,6 +2,7 @@ package input
 
 import (
 	"errors"
+	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -109,6 +110,12 @@ func TestDepth(t *testing.T) {
 	}
 	if err := JSONDepth("x", []byte("["+deep+"]")); !errors.As(err, &beyond) {
 		t.Errorf("deeper JSON: %v", err)
+	}
+	if err := JSONDepth("x", []byte("\n\n["+deep+"]")); err == nil || !strings.HasPrefix(err.Error(), "x:3: ") {
+		t.Errorf("deeper JSON on line 3: %v", err)
+	}
+	if err := YAMLDepth("x", []byte("a:\n"+strings.Repeat("  x: 1\n", Entries+1))); err == nil || !strings.HasPrefix(err.Error(), fmt.Sprintf("x:%d: ", Entries+2)) {
+		t.Errorf("one entry too many: %v", err)
 	}
 	for _, bad := range []string{"[" + deep + "]", lines + strings.Repeat(" ", Depth) + "a:\n", "- " + dashes + "a\n", "a:\n" + strings.Repeat("  x: 1\n", Entries+1), "[" + strings.Repeat("x,", Entries) + "]", "a: &x 1\nb: [" + strings.Repeat("*x,", Aliases+1) + "]\n"} {
 		if err := YAMLDepth("x", []byte(bad)); !errors.As(err, &beyond) {
