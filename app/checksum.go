@@ -42,9 +42,14 @@ func (a *App) contradicting(ctx context.Context) []contradiction {
 	defer done()
 	packages := map[string]*universe.Package{}
 	for _, p := range a.Lock.Packages {
-		source.Hint(p.Name)
+		if p.Integrity != "" {
+			source.Hint(p.Name)
+		}
 	}
 	for _, p := range a.Lock.Packages {
+		if p.Integrity == "" { // nothing to compare
+			continue
+		}
 		known, looked := packages[p.Name]
 		if !looked {
 			known, _ = source.Package(ctx, p.Name) // nil for what the cache does not hold

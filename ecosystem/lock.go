@@ -118,18 +118,29 @@ func (l *Lock) Resolution() *solve.Resolution {
 // Universe returns the packages that the lock holds and no others, so that it can be checked without a registry. A
 // constraint that is a tag is taken to have named the release that it got.
 func (l *Lock) Universe(e Ecosystem) (universe.Table, error) {
-	releases := map[string][]universe.Release{}
-	seen := map[string]bool{}
+	releases := make(map[string][]universe.Release, len(l.Packages))
+	seen := make(map[string]bool, len(l.Packages))
 	tags := map[string]map[string]string{}
-	versions := map[string]*LockedPackage{}
+	versions := make(map[string]*LockedPackage, len(l.Packages))
+	read := map[string]bool{} // whether a constraint can be read, else it is a tag
+	readable := func(constraint string) bool {
+		ok, known := read[constraint]
+		if !known {
+			_, err := e.Scheme().Constrain(constraint)
+			ok = err == nil
+			read[constraint] = ok
+		}
+		return ok
+	}
 	for i := range l.Packages {
 		versions[l.Packages[i].ID] = &l.Packages[i]
 	}
 	demands := func(edges []solve.Edge) (all []universe.Demand) {
+		all = make([]universe.Demand, 0, len(edges))
 		for _, edge := range edges {
 			all = append(all, universe.Demand{As: edge.Name, Package: edge.Package, Text: edge.Constraint, Optional: edge.Optional, Foreign: edge.Foreign})
 			if to := versions[edge.To]; to != nil {
-				if _, err := e.Scheme().Constrain(edge.Constraint); err != nil {
+				if !readable(edge.Constraint) {
 					if tags[to.Name] == nil {
 						tags[to.Name] = map[string]string{}
 					}
@@ -153,7 +164,7 @@ func (l *Lock) Universe(e Ecosystem) (universe.Table, error) {
 		releases[p.Name] = append(releases[p.Name], universe.Release{Version: v, Needs: needs, Peers: peers, Runtimes: p.Runtimes,
 			Integrity: p.Integrity, Archive: p.Source})
 	}
-	t := universe.Table{}
+	t := make(universe.Table, len(releases))
 	for name, all := range releases {
 		t[name] = universe.NewPackage(name, e.Scheme(), all)
 		t[name].Tags = tags[name]

@@ -89,7 +89,7 @@ func (r *lockReader) expression(e *unstable.Node) error {
 		}
 		r.tables[name] = true
 		r.table = parts
-		clear(r.keys)
+		r.keys = map[string]bool{}
 		if id, isPackage := strings.CutPrefix(parts[0], "at "); isPackage && len(parts) == 1 {
 			return r.block(at, id)
 		}

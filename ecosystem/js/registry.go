@@ -131,9 +131,9 @@ func (s *source) fetch(name, accept string) (*universe.Package, error) {
 }
 
 // documentPath writes a name as one segment of a path, the way that the protocol does: the "@" of a scope stays.
-func documentPath(name string) string {
-	return strings.NewReplacer("%40", "@", "%2F", "%2f").Replace(url.PathEscape(name))
-}
+func documentPath(name string) string { return segment.Replace(url.PathEscape(name)) }
+
+var segment = strings.NewReplacer("%40", "@", "%2F", "%2f")
 
 // readPackage reads a registry document. Releases whose version is none by Semantic Versioning are left out.
 func readPackage(name string, body []byte, base string) (*universe.Package, error) {
