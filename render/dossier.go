@@ -11,24 +11,24 @@ import (
 
 // DossierDoc is "molt/dossier/1".
 type DossierDoc struct {
-	Schema     string            `json:"schema"`
-	Name       string            `json:"name"`
-	About      string            `json:"about"`
-	Homepage   string            `json:"homepage"`
-	Repository string            `json:"repository"`
-	Deprecated string            `json:"deprecated"` // what the newest release says, "" when nothing
-	Successor  string            `json:"successor"`  // of a renamed package
+	Schema     string `json:"schema"`
+	Name       string `json:"name"`
+	About      string `json:"about"`
+	Homepage   string `json:"homepage"`
+	Repository string `json:"repository"`
+	Deprecated string `json:"deprecated"` // what the newest release says, "" when nothing
+	Successor  string `json:"successor"`  // of a renamed package
 	Keeping
-	Declared   []DossierLine     `json:"declared"`
-	Locked     []TraceRelease    `json:"locked"`
-	Tags       map[string]string `json:"tags"`
-	Framework  string            `json:"framework"` // the package that "framework" of a release is about, "" for none
-	Releases   []DossierRelease  `json:"releases"`  // the newest first
-	Hidden     int               `json:"hidden"`    // older releases and previews that are not shown
-	To         string            `json:"to"`        // the release up to which the change log is shown, and whose needs are listed
-	Needs      []DossierNeed     `json:"needs"`
-	Log        []LogDoc          `json:"log"`   // the newest first
-	NoLog      string            `json:"noLog"` // why there is none, "" when there is one or nothing to tell
+	Declared  []DossierLine     `json:"declared"`
+	Locked    []TraceRelease    `json:"locked"`
+	Tags      map[string]string `json:"tags"`
+	Framework string            `json:"framework"` // the package that "framework" of a release is about, "" for none
+	Releases  []DossierRelease  `json:"releases"`  // the newest first
+	Hidden    int               `json:"hidden"`    // older releases and previews that are not shown
+	To        string            `json:"to"`        // the release up to which the change log is shown, and whose needs are listed
+	Needs     []DossierNeed     `json:"needs"`
+	Log       []LogDoc          `json:"log"`   // the newest first
+	NoLog     string            `json:"noLog"` // why there is none, "" when there is one or nothing to tell
 }
 
 // A DossierLine is a line of the manifest.
