@@ -99,8 +99,9 @@ func (c *call) verify() *cobra.Command {
 		Short: "Check that manifest, lock, what is installed and the runtime agree",
 		Long: `Verify compares the manifest with the lock, checks every edge of the lock, looks every locked package up among what
 is installed the way the runtime does, and checks the runtime that molt.yaml says is deployed, and the one of this
-machine where something is installed, against what the packages require. It asks no registry. Exit 1 when something
-does not agree.`,
+machine where something is installed, against what the packages require. It looks whether the lock keeps to the fixed
+set and to the rules of the house, and whether its checksums are those that the registry stated when it was asked last.
+It asks no registry. Exit 1 when something does not agree.`,
 		Example: "  molt verify\n  molt verify --only lock,runtime --quiet",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {

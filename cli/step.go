@@ -29,8 +29,7 @@ func (c *call) step() *cobra.Command {
 		Long: `Step changes the manifest, regenerates the lock, runs the tasks that belong to what moves and the checks of molt.yaml,
 and gives a verdict. When a task or a check fails, or the call is interrupted, the files are as they were before. Where
 it is not known how the checks go on the state as it is, as before the first stage, they run on that first, so that no
-stage is blamed for what failed already. A
-stage that only people can carry out is ticked off when they have.
+stage is blamed for what failed already. A stage that only people can carry out is ticked off when they have.
 
 --all goes on to the end of the plan, or until a stage fails or waits for people; the stages before that stay done. In
 JSON it gives a document for each stage. --pause asks before each further stage.

@@ -15,8 +15,8 @@ func (c *call) trace() *cobra.Command {
 	return &cobra.Command{
 		Use:   "trace PACKAGE",
 		Short: "Show why a package is in the lock, and at this release",
-		Long: `Trace shows every shortest chain from the application to a locked package, with the constraint on each link, and
-which link keeps it from the next newer release. A package at several releases is told for each of them.`,
+		Long: `Trace shows the shortest chains from each declaration to a locked package, up to a hundred, with the constraint on each
+link, and which link, or which hold, keeps it from the next newer release. A package at several releases is told for each of them.`,
 		Example:           "  molt trace envelopes",
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: c.completeKnown,

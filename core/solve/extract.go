@@ -380,35 +380,42 @@ func (d *drawing) classify() {
 		return // no release stands in two places
 	}
 	count = len(releases)
+	d.refine(count, func(to *strings.Builder, p *place, _ int) {
+		for _, at := range p.needs {
+			fmt.Fprintf(to, ",%d", d.classOf(at))
+		}
+		for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
+			fmt.Fprintf(to, ";%d", d.classOf(d.peer(p, d.keyOf(peer))))
+		}
+	})
+}
+
+// refine splits the classes of the places, of which there are count, by what sign writes about each place, until none
+// falls apart any more. Sign is told how many classes there are.
+func (d *drawing) refine(count int, sign func(to *strings.Builder, p *place, count int)) {
 	for d.ctx.Err() == nil {
-		ids := map[string]int{}
-		next := make([]int, len(d.places))
+		classes, next := map[string]int{}, make([]int, len(d.places))
 		for n, p := range d.places {
 			if p.tied != none {
 				continue
 			}
-			sig := strings.Builder{}
-			fmt.Fprintf(&sig, "%d", p.class)
-			for _, at := range p.needs {
-				fmt.Fprintf(&sig, ",%d", d.classOf(at))
-			}
-			for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
-				fmt.Fprintf(&sig, ";%d", d.classOf(d.peer(p, d.keyOf(peer))))
-			}
-			id, ok := ids[sig.String()]
+			key := strings.Builder{}
+			fmt.Fprintf(&key, "%d", p.class)
+			sign(&key, p, count)
+			class, ok := classes[key.String()]
 			if !ok {
-				id = len(ids)
-				ids[sig.String()] = id
+				class = len(classes)
+				classes[key.String()] = class
 			}
-			next[n] = id
+			next[n] = class
 		}
 		for n, p := range d.places {
 			p.class = next[n]
 		}
-		if len(ids) == count {
+		if len(classes) == count {
 			return
 		}
-		count = len(ids)
+		count = len(classes)
 	}
 }
 

@@ -150,42 +150,20 @@ func (d *drawing) classifyStates() {
 	for _, p := range d.places {
 		p.class = 0
 	}
-	count := 0
-	for d.ctx.Err() == nil {
-		classes, next := map[string]int{}, make([]int, len(d.places))
-		for n, p := range d.places {
-			if p.tied != none {
-				continue
+	d.refine(0, func(to *strings.Builder, p *place, count int) {
+		if count > 0 {
+			for _, at := range p.needs {
+				fmt.Fprintf(to, ",%d", d.classOf(at))
 			}
-			key := strings.Builder{}
-			fmt.Fprintf(&key, "%d", p.class)
-			if count == 0 {
-				fmt.Fprintf(&key, "%s@%d", p.inst.pkg.Name, p.inst.w)
-				for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
-					if at := d.peer(p, d.keyOf(peer)); at != none {
-						fmt.Fprintf(&key, "|%s=%s@%d", peer.As, d.places[at].inst.pkg.Name, d.places[at].inst.w)
-					}
-				}
-			} else {
-				for _, at := range p.needs {
-					fmt.Fprintf(&key, ",%d", d.classOf(at))
-				}
-			}
-			class, ok := classes[key.String()]
-			if !ok {
-				class = len(classes)
-				classes[key.String()] = class
-			}
-			next[n] = class
-		}
-		for n, p := range d.places {
-			p.class = next[n]
-		}
-		if len(classes) == count {
 			return
 		}
-		count = len(classes)
-	}
+		fmt.Fprintf(to, "%s@%d", p.inst.pkg.Name, p.inst.w)
+		for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
+			if at := d.peer(p, d.keyOf(peer)); at != none {
+				fmt.Fprintf(to, "|%s=%s@%d", peer.As, d.places[at].inst.pkg.Name, d.places[at].inst.w)
+			}
+		}
+	})
 }
 
 // atTopFor finds out which peers of a class are the application's for some place of it: of several places of one release,
