@@ -108,20 +108,28 @@ func sortRoots(roots []solve.Edge) {
 
 // Resolution returns the locked graph.
 func (l *Lock) Resolution() *solve.Resolution {
-	r := &solve.Resolution{Roots: l.Roots, Folded: l.Folded}
+	r := &solve.Resolution{Roots: l.Roots, Folded: l.Folded, Packages: make([]solve.Node, 0, len(l.Packages))}
 	for _, p := range l.Packages {
 		r.Packages = append(r.Packages, p.Node)
 	}
 	return r
 }
 
+// block returns the package with an ID, or nil.
+func (l *Lock) block(id string) *LockedPackage {
+	i, found := slices.BinarySearchFunc(l.Packages, id, func(p LockedPackage, id string) int { return strings.Compare(p.ID, id) })
+	if !found {
+		return nil
+	}
+	return &l.Packages[i]
+}
+
 // Universe returns the packages that the lock holds and no others, so that it can be checked without a registry. A
 // constraint that is a tag is taken to have named the release that it got.
 func (l *Lock) Universe(e Ecosystem) (universe.Table, error) {
 	releases := make(map[string][]universe.Release, len(l.Packages))
-	seen := make(map[string]bool, len(l.Packages))
+	seen := make(map[[2]string]bool, len(l.Packages))
 	tags := map[string]map[string]string{}
-	versions := make(map[string]*LockedPackage, len(l.Packages))
 	read := map[string]bool{} // whether a constraint can be read, else it is a tag
 	readable := func(constraint string) bool {
 		ok, known := read[constraint]
@@ -132,31 +140,31 @@ func (l *Lock) Universe(e Ecosystem) (universe.Table, error) {
 		}
 		return ok
 	}
-	for i := range l.Packages {
-		versions[l.Packages[i].ID] = &l.Packages[i]
-	}
 	demands := func(edges []solve.Edge) (all []universe.Demand) {
 		all = make([]universe.Demand, 0, len(edges))
 		for _, edge := range edges {
 			all = append(all, universe.Demand{As: edge.Name, Package: edge.Package, Text: edge.Constraint, Optional: edge.Optional, Foreign: edge.Foreign})
-			if to := versions[edge.To]; to != nil {
-				if !readable(edge.Constraint) {
-					if tags[to.Name] == nil {
-						tags[to.Name] = map[string]string{}
-					}
-					tags[to.Name][edge.Constraint] = to.Version
+			if edge.To == "" || readable(edge.Constraint) {
+				continue
+			}
+			if to := l.block(edge.To); to != nil {
+				if tags[to.Name] == nil {
+					tags[to.Name] = map[string]string{}
 				}
+				tags[to.Name][edge.Constraint] = to.Version
 			}
 		}
 		return all
 	}
 	demands(l.Roots)
-	for _, p := range l.Packages {
+	for i := range l.Packages {
+		p := &l.Packages[i]
 		needs, peers := demands(p.Needs), demands(p.Peers)
-		if seen[p.Name+"@"+p.Version] {
+		if release := [2]string{p.Name, p.Version}; seen[release] {
 			continue
+		} else {
+			seen[release] = true
 		}
-		seen[p.Name+"@"+p.Version] = true
 		v, err := e.Scheme().Parse(p.Version)
 		if err != nil {
 			return nil, err

@@ -1,6 +1,7 @@
 package ecosystem
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"slices"
@@ -21,7 +22,9 @@ func DecodeMoltLock(file string, data []byte) (*Lock, error) {
 	if err := input.TOMLDepth(file, data); err != nil {
 		return nil, err
 	}
-	r := &lockReader{file: file, lock: &Lock{}, blocks: map[string]int{}, tables: map[string]bool{}, keys: map[string]bool{}}
+	many := bytes.Count(data, []byte("\n[\"at "))
+	r := &lockReader{file: file, lock: &Lock{Packages: make([]LockedPackage, 0, many)}, blocks: make(map[string]bool, many),
+		tables: map[string]bool{}, keys: map[string]bool{}}
 	r.parser.Reset(data)
 	for r.parser.NextExpression() {
 		if err := r.expression(r.parser.Expression()); err != nil {
@@ -48,9 +51,9 @@ type lockReader struct {
 	file   string
 	parser unstable.Parser
 	lock   *Lock
-	format bool           // molt-lock was there
-	blocks map[string]int // packages by ID
-	tables map[string]bool
+	format bool            // molt-lock was there
+	blocks map[string]bool // IDs of the packages that were read
+	tables map[string]bool // names of the other tables
 	table  []string        // the table that the expressions are in
 	keys   map[string]bool // of this table
 }
@@ -83,16 +86,19 @@ func (r *lockReader) expression(e *unstable.Node) error {
 		return nil
 	case unstable.Table:
 		parts, at := keyPath(e.Key())
+		r.table = parts
+		if len(r.keys) > 64 { // emptying a large map costs its size each time
+			r.keys = map[string]bool{}
+		}
+		clear(r.keys)
+		if id, isPackage := strings.CutPrefix(parts[0], "at "); isPackage && len(parts) == 1 {
+			return r.block(at, id)
+		}
 		name := strings.Join(parts, "\x00")
 		if r.tables[name] {
 			return r.fail(at, "%s stands in it twice", strings.Join(parts, "."))
 		}
 		r.tables[name] = true
-		r.table = parts
-		r.keys = map[string]bool{}
-		if id, isPackage := strings.CutPrefix(parts[0], "at "); isPackage && len(parts) == 1 {
-			return r.block(at, id)
-		}
 		if (parts[0] != "application" || len(parts) != 2) && (parts[0] != "overrides" || len(parts) != 1) {
 			return r.fail(at, "%q is not part of a lock", strings.Join(parts, "."))
 		}
@@ -119,7 +125,10 @@ func (r *lockReader) block(at *unstable.Node, id string) error {
 		return r.fail(at, "%s: the name of the block is not name@version", id)
 	}
 	p.Name, p.Version = plain[:sign], plain[sign+1:]
-	r.blocks[id] = len(r.lock.Packages)
+	if r.blocks[id] {
+		return r.fail(at, "at %s stands in it twice", id)
+	}
+	r.blocks[id] = true
 	r.lock.Packages = append(r.lock.Packages, p)
 	return nil
 }
@@ -190,7 +199,7 @@ func (r *lockReader) value(at *unstable.Node, parts []string, v *unstable.Node) 
 func (r *lockReader) finish() (*Lock, error) {
 	check := func(by string, edges []solve.Edge) error {
 		for _, e := range edges {
-			if _, there := r.blocks[e.To]; !there && e.To != "" {
+			if e.To != "" && !r.blocks[e.To] {
 				return r.fail(nil, "%s leads to %s, which has no block", by, e.To)
 			}
 		}

@@ -3,6 +3,7 @@ package solve
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 
 	"molt/core/universe"
@@ -20,7 +21,7 @@ import (
 //   - every node is reached from the application;
 //   - a package that must be single has one release, and stands below the application alone.
 func Verify(ctx context.Context, source universe.Source, p Problem, r *Resolution) error {
-	v := &verifier{r: r, nodes: map[string]*Node{}, dependents: map[string][]*Node{}, provided: map[string]string{}, optional: map[string]bool{}}
+	v := newVerifier(p, r)
 	for i := range r.Packages {
 		n := &r.Packages[i]
 		if v.nodes[n.ID] != nil {
@@ -28,8 +29,7 @@ func Verify(ctx context.Context, source universe.Source, p Problem, r *Resolutio
 		}
 		v.nodes[n.ID] = n
 	}
-	err := v.roots(ctx, source, p)
-	if err != nil {
+	if err := v.allRoots(ctx, source, p); err != nil {
 		return err
 	}
 	for i := range r.Packages {
@@ -40,45 +40,87 @@ func Verify(ctx context.Context, source universe.Source, p Problem, r *Resolutio
 	if err := v.singles(p); err != nil {
 		return err
 	}
-	for i := range r.Packages {
-		for _, need := range r.Packages[i].Needs {
-			v.dependents[need.To] = append(v.dependents[need.To], &r.Packages[i])
-		}
-	}
-	for _, root := range r.Roots {
-		v.dependents[root.To] = append(v.dependents[root.To], nil)
-	}
-	v.single = func(name string) bool { return p.Tenancy == Single || slices.Contains(p.Single, name) }
-	if p.Tenancy == Nested {
-		v.provisions()
-	}
-	for i := range r.Packages {
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		if p.Tenancy == Single {
-			err = v.peersOfOne(ctx, source, &r.Packages[i])
-		} else {
-			err = v.peers(&r.Packages[i])
-		}
-		if err != nil {
+	if slices.ContainsFunc(r.Packages, func(n Node) bool { return len(n.Peers) > 0 }) {
+		if err := v.allPeers(ctx, source, p); err != nil {
 			return err
 		}
 	}
 	return v.reached()
 }
 
+// allPeers looks at the peers of every node.
+func (v *verifier) allPeers(ctx context.Context, source universe.Source, p Problem) error {
+	for i := range v.r.Packages {
+		n := &v.r.Packages[i]
+		if v.named[n.Name] == nil {
+			v.named[n.Name] = n
+		}
+		for _, need := range n.Needs {
+			v.dependents[need.To] = append(v.dependents[need.To], n)
+		}
+	}
+	for _, root := range v.r.Roots {
+		v.dependents[root.To] = append(v.dependents[root.To], nil)
+	}
+	if p.Tenancy == Nested {
+		if err := v.provisions(ctx); err != nil {
+			return err
+		}
+	}
+	for i := range v.r.Packages {
+		err := ctx.Err()
+		switch {
+		case err != nil:
+		case p.Tenancy == Single:
+			err = v.peersOfOne(ctx, source, &v.r.Packages[i])
+		default:
+			err = v.peers(&v.r.Packages[i])
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // A verifier looks at one resolution. A nil *Node stands for the application.
 type verifier struct {
 	r          *Resolution
 	nodes      map[string]*Node
+	roots      map[string]string // the application's names, with their nodes
+	foreign    map[string]bool   // the names of foreign roots
+	named      map[string]*Node  // the first node of each package
 	dependents map[string][]*Node
-	provided   map[string]string // names the application provides undeclared, with their nodes
-	optional   map[string]bool
+	provided   map[string]string          // names the application provides undeclared, with their nodes
+	providedID map[string]bool            // those nodes
+	needs      map[*Node]map[string]*Edge // by name, of nodes with many
+	seen       map[lookup]map[string]bool // what was found so far, for what is provided now
 	single     func(string) bool
 }
 
-func (v *verifier) roots(ctx context.Context, source universe.Source, p Problem) error {
+// A lookup is a name that a node looks up.
+type lookup struct {
+	by   *Node
+	name string
+}
+
+func newVerifier(p Problem, r *Resolution) *verifier {
+	v := &verifier{r: r, nodes: make(map[string]*Node, len(r.Packages)), roots: map[string]string{}, foreign: map[string]bool{},
+		named: map[string]*Node{}, dependents: map[string][]*Node{}, provided: map[string]string{}, providedID: map[string]bool{},
+		needs: map[*Node]map[string]*Edge{}, seen: map[lookup]map[string]bool{}}
+	for _, root := range r.Roots {
+		if _, there := v.roots[root.Name]; !there {
+			v.roots[root.Name] = root.To
+		}
+		if root.Foreign {
+			v.foreign[root.Name] = true
+		}
+	}
+	v.single = func(name string) bool { return p.Tenancy == Single || slices.Contains(p.Single, name) }
+	return v
+}
+
+func (v *verifier) allRoots(ctx context.Context, source universe.Source, p Problem) error {
 	if len(v.r.Roots) != len(p.Roots) {
 		return fmt.Errorf("%d roots are asked for, %d are given", len(p.Roots), len(v.r.Roots))
 	}
@@ -122,7 +164,7 @@ func (v *verifier) serves(ctx context.Context, source universe.Source, p Problem
 	if err != nil {
 		return err
 	}
-	at := slices.IndexFunc(pkg.Releases, func(r universe.Release) bool { return r.Version.String() == n.Version })
+	at := pkg.Index(n.Version)
 	if at < 0 || slices.Contains(p.Refuse[n.Name], n.Version) {
 		return fmt.Errorf("%s gets %s, which may not be used", by, e.To)
 	}
@@ -200,13 +242,11 @@ func (v *verifier) sees(n *Node, name string, into map[string]bool, visited map[
 		return
 	}
 	visited[n] = true
-	for _, need := range n.Needs {
-		if need.Name == name && (need.To != "" || need.Foreign) {
-			into[need.To] = true
-			return
-		}
+	if need := v.need(n, name); need != nil && (need.To != "" || need.Foreign) {
+		into[need.To] = true
+		return
 	}
-	if v.single(n.Name) || slices.Contains(v.providedIDs(), n.ID) {
+	if v.single(n.Name) || v.providedID[n.ID] {
 		v.sees(nil, name, into, visited)
 	}
 	if v.single(n.Name) {
@@ -217,38 +257,52 @@ func (v *verifier) sees(n *Node, name string, into map[string]bool, visited map[
 	}
 }
 
-func (v *verifier) application(name string) string {
-	for _, r := range v.r.Roots {
-		if r.Name == name {
-			return r.To
+// need returns what a node needs under a name, or nil.
+func (v *verifier) need(n *Node, name string) *Edge {
+	if len(n.Needs) <= 16 { // fewer than a map is worth
+		i := slices.IndexFunc(n.Needs, func(e Edge) bool { return e.Name == name })
+		if i < 0 {
+			return nil
 		}
+		return &n.Needs[i]
+	}
+	if v.needs[n] == nil {
+		v.needs[n] = make(map[string]*Edge, len(n.Needs))
+		for i := range n.Needs {
+			v.needs[n][n.Needs[i].Name] = &n.Needs[i]
+		}
+	}
+	return v.needs[n][name]
+}
+
+func (v *verifier) application(name string) string {
+	if to, declared := v.roots[name]; declared {
+		return to
 	}
 	return v.provided[name]
 }
 
-func (v *verifier) providedIDs() []string {
-	var ids []string
-	for _, id := range v.provided {
-		ids = append(ids, id)
-	}
-	return ids
-}
-
 // provisions finds what the application provides undeclared: what somebody peers on and no one on the way up needs.
 // Provided nodes stand below the application themselves, so this goes on until nothing new is found.
-func (v *verifier) provisions() {
+func (v *verifier) provisions(ctx context.Context) error {
 	for grew := true; grew; {
 		grew = false
 		for i := range v.r.Packages {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
 			n := &v.r.Packages[i]
 			for _, e := range append(slices.Clone(n.Peers), n.Needs...) {
 				isNeed := !slices.ContainsFunc(n.Peers, func(p Edge) bool { return p.Name == e.Name })
-				if e.To == "" || v.application(e.Name) != "" || isNeed && !v.single(e.Name) {
+				_, declared := v.roots[e.Name]
+				if e.To == "" || declared || v.provided[e.Name] != "" || isNeed && !v.single(e.Name) {
 					continue
 				}
 				for _, seen := range v.seenBy(n, e.Name) {
 					if seen == "" {
 						v.provided[e.Name] = e.To
+						v.providedID[e.To] = true
+						v.seen = map[lookup]map[string]bool{}
 						grew = true
 						break
 					}
@@ -256,31 +310,35 @@ func (v *verifier) provisions() {
 			}
 		}
 	}
+	return nil
 }
 
 // seenBy returns what the dependents of a node see under a name.
 func (v *verifier) seenBy(n *Node, name string) []string {
 	into := map[string]bool{}
+	look := func(by *Node) {
+		at := lookup{by, name}
+		if v.seen[at] == nil {
+			v.seen[at] = map[string]bool{}
+			v.sees(by, name, v.seen[at], map[*Node]bool{})
+		}
+		maps.Copy(into, v.seen[at])
+	}
 	single := v.single(n.Name)
-	for _, d := range v.dependents[n.ID] {
-		if !single {
-			v.sees(d, name, into, map[*Node]bool{})
+	if !single {
+		for _, d := range v.dependents[n.ID] {
+			look(d)
 		}
 	}
-	if single || slices.Contains(v.providedIDs(), n.ID) {
-		v.sees(nil, name, into, map[*Node]bool{})
+	if single || v.providedID[n.ID] {
+		look(nil)
 	}
-	var ids []string
-	for id := range into {
-		ids = append(ids, id)
-	}
-	slices.Sort(ids)
-	return ids
+	return slices.Sorted(maps.Keys(into))
 }
 
 func (v *verifier) peers(n *Node) error {
 	for _, peer := range n.Peers {
-		if slices.ContainsFunc(v.r.Roots, func(r Edge) bool { return r.Name == peer.Name && r.Foreign }) {
+		if v.foreign[peer.Name] {
 			continue
 		}
 		for _, seen := range v.seenBy(n, peer.Name) {
@@ -304,13 +362,13 @@ func (v *verifier) peersOfOne(ctx context.Context, source universe.Source, n *No
 	}
 	for k, d := range pkg.Release(n.Version).Peers {
 		e := n.Peers[k]
-		one := slices.IndexFunc(v.r.Packages, func(other Node) bool { return other.Name == d.Package })
-		foreign := d.Foreign || slices.ContainsFunc(v.r.Roots, func(r Edge) bool { return r.Name == d.As && r.Foreign })
+		one := v.named[d.Package]
+		foreign := d.Foreign || v.foreign[d.As]
 		switch {
 		case foreign:
-		case one >= 0 && v.r.Packages[one].ID != e.To:
-			return fmt.Errorf("%s has the peer %s as %q, and the graph has %s", n.ID, d.As, e.To, v.r.Packages[one].ID)
-		case one < 0 && !d.Optional:
+		case one != nil && one.ID != e.To:
+			return fmt.Errorf("%s has the peer %s as %q, and the graph has %s", n.ID, d.As, e.To, one.ID)
+		case one == nil && !d.Optional:
 			return fmt.Errorf("nobody provides %s to %s", d.As, n.ID)
 		}
 	}
@@ -323,21 +381,21 @@ func (v *verifier) sameRelease(a, b string) bool {
 }
 
 func (v *verifier) reached() error {
-	seen := map[string]bool{}
+	seen := make(map[*Node]bool, len(v.nodes))
 	var walk func(edges []Edge)
 	walk = func(edges []Edge) {
 		for _, e := range edges {
-			if n := v.nodes[e.To]; n != nil && !seen[e.To] {
-				seen[e.To] = true
+			if n := v.nodes[e.To]; n != nil && !seen[n] {
+				seen[n] = true
 				walk(n.Needs)
 				walk(n.Peers)
 			}
 		}
 	}
 	walk(v.r.Roots)
-	for id := range v.nodes {
-		if !seen[id] {
-			return fmt.Errorf("nothing reaches %s", id)
+	for i := range v.r.Packages {
+		if n := &v.r.Packages[i]; !seen[n] {
+			return fmt.Errorf("nothing reaches %s", n.ID)
 		}
 	}
 	return nil

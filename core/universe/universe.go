@@ -126,6 +126,9 @@ func (p *Package) Versions() version.List { return p.list }
 
 // Index returns the position of a version by its text, or -1.
 func (p *Package) Index(text string) int {
+	if len(p.list) <= 8 { // fewer than a map is worth
+		return slices.IndexFunc(p.list, func(v version.Version) bool { return v.String() == text })
+	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.index == nil {
