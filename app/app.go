@@ -17,6 +17,7 @@ import (
 	"sync"
 	"time"
 
+	"molt/core/project"
 	"molt/core/universe"
 	"molt/core/upgrade"
 	"molt/ecosystem"
@@ -91,7 +92,7 @@ func Open(s Settings) (*App, error) {
 		return nil, err
 	}
 	for _, d := range a.Config.Runtime.all() {
-		if !upgrade.IsRuntimeVersion(a.Eco.Scheme(), d.Version) {
+		if _, err := a.runtime(d.Runtime).Scheme.Complete(d.Version); err != nil {
 			path := []any{"runtime", d.Environment, d.Runtime}
 			if d.Environment == "" {
 				path = []any{"runtime", d.Runtime}
@@ -215,11 +216,20 @@ func declared(m ecosystem.Manifest) []upgrade.Declared {
 	return all
 }
 
+// runtimes lists the runtimes that an ecosystem knows.
+func runtimes(e ecosystem.Ecosystem) []project.Runtime {
+	var all []project.Runtime
+	for _, r := range e.Runtimes() {
+		all = append(all, r.Runtime)
+	}
+	return all
+}
+
 // Application gives the core what it has to know.
 func (a *App) Application() upgrade.Application {
 	held, _ := a.Config.held(a.now())
-	u := upgrade.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: upgrade.Runtimes(a.Config.Runtime),
-		Previews: a.Config.Previews, Held: held, Reasons: a.Config.reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
+	u := upgrade.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: project.Runtimes(a.Config.Runtime),
+		Previews: a.Config.Previews, Known: runtimes(a.Eco), Held: held, Reasons: a.Config.reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
 	for _, o := range a.Manifest.Overrides() {
 		if o.Shared {
 			u.Frameworks = append(u.Frameworks, o.As)
@@ -255,12 +265,8 @@ func (a *App) frameworks() []string {
 }
 
 // pins lists the versions of runtimes and tools that files of the application name; what cannot be read names none.
-func (a *App) pins() []upgrade.Pin {
-	var all []upgrade.Pin
-	for _, p := range a.Eco.Pins(a.Dir, a.Manifest) {
-		all = append(all, upgrade.Pin(p))
-	}
-	return all
+func (a *App) pins() []project.Pin {
+	return a.Eco.Pins(a.Dir, a.Manifest)
 }
 
 // Warnings says what about the configuration asks for attention.
@@ -348,12 +354,29 @@ func (a *App) DeclaredPackages() []string {
 	return names
 }
 
+// runtime returns the runtime of a name. One that the ecosystem doesn't know has the versions that packages have.
+func (a *App) runtime(name string) project.Runtime {
+	for _, r := range a.Eco.Runtimes() {
+		if r.Name == name {
+			return r.Runtime
+		}
+	}
+	return project.Runtime{Name: name, Scheme: a.Eco.Scheme()}
+}
+
 // RuntimeHere asks the language runtime on this machine for its version; "" when there is none.
 func (a *App) RuntimeHere(ctx context.Context) (name, version string) {
-	name, command := a.Eco.Runtime()
-	out, err := exec.CommandContext(ctx, command[0], command[1:]...).Output()
-	if err != nil {
-		return name, ""
+	for _, r := range a.Eco.Runtimes() {
+		if len(r.Ask) == 0 {
+			continue
+		}
+		out, err := exec.CommandContext(ctx, r.Ask[0], r.Ask[1:]...).Output()
+		if err != nil {
+			continue
+		}
+		if v, err := r.Scheme.Parse(strings.TrimSpace(string(out))); err == nil {
+			return r.Name, v.String()
+		}
 	}
-	return name, strings.TrimPrefix(strings.TrimSpace(string(out)), "v")
+	return "", ""
 }

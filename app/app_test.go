@@ -14,9 +14,9 @@ import (
 
 	"molt/core/universe"
 	"molt/core/upgrade"
-	"molt/core/version"
 	"molt/ecosystem"
 	"molt/ecosystem/js"
+	"molt/ecosystem/js/ranges"
 	"molt/registry"
 )
 
@@ -62,7 +62,7 @@ func (b *bench) use2() (*App, universe.Source) {
 
 func newBench(t *testing.T, files map[string]string) *bench {
 	t.Helper()
-	table, err := registry.ReadUniverse("harbour", []byte(harbour), version.JS)
+	table, err := registry.ReadUniverse("harbour", []byte(harbour), ranges.Scheme)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"molt/core/solve"
-	"molt/core/upgrade"
 	"molt/ecosystem"
 )
 
@@ -88,7 +87,7 @@ func (a *App) checkRuntimes(ctx context.Context, installed bool) []Finding {
 		var texts []string
 		by := map[string][]string{}
 		ask := func(who, text string) {
-			if upgrade.Suits(a.Eco.Scheme(), text, v) {
+			if a.runtime(name).Suits(text, v) {
 				return
 			}
 			if by[text] == nil {

@@ -136,19 +136,9 @@ func nearestReleases(p *universe.Package, constraint string) string {
 		return "none: it has no releases"
 	}
 	at := len(p.Releases)
-	digits := strings.TrimLeft(constraint, "^~<>=v ")
-	end := strings.IndexAny(digits, " |")
-	if end >= 0 {
-		digits = digits[:end]
-	}
-	parts := strings.Split(digits, ".")
-	for len(parts) < 3 {
-		parts = append(parts, "0")
-	}
-	if v, err := p.Scheme.Parse(strings.Join(parts[:3], ".")); err == nil {
-		at = slices.IndexFunc(p.Releases, func(r universe.Release) bool { return r.Version.Compare(v) >= 0 })
-		if at < 0 {
-			at = len(p.Releases)
+	if named := p.Scheme.Mentions(constraint); len(named) > 0 {
+		if i := slices.IndexFunc(p.Releases, func(r universe.Release) bool { return r.Version.Compare(named[0]) >= 0 }); i >= 0 {
+			at = i
 		}
 	}
 	var near []string

@@ -7,12 +7,12 @@ import (
 
 	"github.com/goccy/go-yaml"
 
-	"molt/core/upgrade"
+	"molt/core/project"
 )
 
 // Runtimes are what is deployed, as molt.yaml has it: a version for each runtime ("node: 20.11.1"), or such versions for
 // each of several environments ("production: {node: 20.11.1}").
-type Runtimes upgrade.Runtimes
+type Runtimes project.Runtimes
 
 // UnmarshalYAML reads either form.
 func (r *Runtimes) UnmarshalYAML(data []byte) error {
@@ -28,7 +28,7 @@ func (r *Runtimes) UnmarshalYAML(data []byte) error {
 			return fmt.Errorf("runtime: %s: expected a version such as 20.11.1", runtime)
 		}
 		if (*r)[runtime] == nil {
-			(*r)[runtime] = upgrade.Deployed{}
+			(*r)[runtime] = project.Deployed{}
 		}
 		(*r)[runtime][environment] = fmt.Sprint(v)
 		return nil

@@ -12,6 +12,7 @@ import (
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/upgrade"
+	"molt/core/version"
 	"molt/ecosystem"
 	"molt/registry"
 )
@@ -263,11 +264,11 @@ func (e *changeError) Unwrap() error { return e.err }
 func (a *App) stepByHand(doc *PlanDoc, stage *StageDoc) (*Step, error) {
 	step := &Step{Passed: true}
 	for _, r := range stage.Raise {
-		if _, err := a.Eco.Scheme().Constrain(r.Needs); err != nil {
+		if _, err := a.runtime(r.Runtime).Scheme.Constrain(r.Needs); err != nil {
 			return nil, a.atStage(doc, stage, &UsageError{err.Error()})
 		}
 		for _, d := range a.Config.Runtime.of(r.Runtime) {
-			ok := upgrade.Suits(a.Eco.Scheme(), r.Needs, d.Version)
+			ok := a.runtime(r.Runtime).Suits(r.Needs, d.Version)
 			step.Passed = step.Passed && ok
 			says := fmt.Sprintf("%s %s is deployed%s, %s needs %s", r.Runtime, d.Version, d.where(), r.By, r.Needs)
 			if !ok {
@@ -278,7 +279,7 @@ func (a *App) stepByHand(doc *PlanDoc, stage *StageDoc) (*Step, error) {
 	}
 	for _, pin := range a.pins() {
 		for _, r := range stage.Raise {
-			if pin.Name == r.Runtime && !upgrade.Suits(a.Eco.Scheme(), r.Needs, pin.Version) {
+			if pin.Name == r.Runtime && !a.runtime(r.Runtime).Suits(r.Needs, pin.Version) {
 				step.Passed = false
 				step.Verdicts = append(step.Verdicts, Verdict{Name: r.Runtime, Says: fmt.Sprintf("%s says %s, %s needs %s; raise it there too", pin.Where, pin.Version, r.By, r.Needs)})
 			}
@@ -416,7 +417,7 @@ func (a *App) edit(m ecosystem.Manifest, c ChangeDoc) error {
 		if err != nil {
 			return &StaleError{fmt.Sprintf("%s: %v", c.Name, err)}
 		}
-		if v, _ := a.Eco.Scheme().Parse(c.To.Version); !set.Admits(v) && !v.Prerelease() {
+		if v, _ := a.Eco.Scheme().Parse(c.To.Version); !version.Admits(set, v) && !v.Prerelease() {
 			return &StaleError{fmt.Sprintf("%s: the constraint %s does not admit %s", c.Name, c.To.Constraint, c.To.Version)}
 		}
 	}

@@ -7,9 +7,9 @@ import (
 	"strings"
 	"testing"
 
-	"molt/core/version"
 	"molt/demo"
 	"molt/ecosystem/js"
+	"molt/ecosystem/js/ranges"
 	"molt/registry"
 )
 
@@ -18,7 +18,7 @@ func benchDesk(b *testing.B, universe, manifest string) *desk {
 	b.Helper()
 	table, err := demo.Universe()
 	if universe != "" {
-		table, err = registry.ReadUniverse("bench.universe", []byte(universe), version.JS)
+		table, err = registry.ReadUniverse("bench.universe", []byte(universe), ranges.Scheme)
 	}
 	if err != nil {
 		b.Fatal(err)

@@ -24,6 +24,7 @@ import (
 	"molt/core/version"
 	"molt/demo"
 	"molt/ecosystem/js"
+	"molt/ecosystem/js/ranges"
 	"molt/registry"
 )
 
@@ -74,7 +75,7 @@ func newDesk(t *testing.T, universe string, files map[string]string) *desk {
 	}
 	table, err := demo.Universe()
 	if universe != "" {
-		table, err = registry.ReadUniverse("test.universe", []byte(universe), version.JS)
+		table, err = registry.ReadUniverse("test.universe", []byte(universe), ranges.Scheme)
 	}
 	if err != nil {
 		t.Fatal(err)
@@ -328,11 +329,11 @@ func TestLockDocument(t *testing.T) {
 			t.Errorf("%s has nothing for %s", by, name)
 			return
 		}
-		c, err := version.JS.Constrain(constraint)
+		c, err := ranges.Scheme.Constrain(constraint)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if v, err := version.JS.Parse(versions[*to]); err != nil || !c.Admits(v) {
+		if v, err := ranges.Scheme.Parse(versions[*to]); err != nil || !version.Admits(c, v) {
 			t.Errorf("%s asks for %s %s and gets %s", by, name, constraint, *to)
 		}
 		edges++

@@ -44,7 +44,7 @@ nearer constraint would serve this application better, and why.`,
 			if err != nil {
 				return err
 			}
-			var versions []version.Version
+			var versions version.List
 			for _, text := range args[1:] {
 				v, err := e.Scheme().Parse(text)
 				if err != nil {
@@ -54,8 +54,9 @@ nearer constraint would serve this application better, and why.`,
 			}
 			slices.SortStableFunc(versions, version.Version.Compare)
 			doc := render.NewRangeDoc(e.Name(), args[0])
-			for _, v := range versions {
-				if constraint.Admits(v) {
+			admitted := constraint.Admit(versions)
+			for i, v := range versions {
+				if admitted.Has(i) {
 					doc.Admits = append(doc.Admits, v.String())
 				} else {
 					doc.Refuses = append(doc.Refuses, v.String())

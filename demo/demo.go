@@ -10,7 +10,7 @@ import (
 	"strings"
 
 	"molt/core/universe"
-	"molt/core/version"
+	"molt/ecosystem/js/ranges"
 	"molt/registry"
 )
 
@@ -25,7 +25,7 @@ const Name = "gannet-desk"
 
 // Universe returns the packages of the registry.
 func Universe() (universe.Table, error) {
-	return registry.ReadUniverse("skerry.universe", universeFile, version.JS)
+	return registry.ReadUniverse("skerry.universe", universeFile, ranges.Scheme)
 }
 
 // Copy writes the application into a folder, which is made when it does not exist. A file that exists already is an

@@ -7,6 +7,7 @@ import (
 	"context"
 	"net/http"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
@@ -40,9 +41,9 @@ type Ecosystem interface {
 	// Imports lists what the source of an application imports from packages, sorted by file and line.
 	Imports(dir string) ([]Import, error)
 	// Pins lists the versions of runtimes and tools that the manifest and the usual version files name.
-	Pins(dir string, m Manifest) []Pin
-	// Runtime is the name of the language runtime in requirements, and the command that prints its version.
-	Runtime() (name string, command []string)
+	Pins(dir string, m Manifest) []project.Pin
+	// Runtimes lists the runtimes that packages may require, the language's own first. The caller must not change it.
+	Runtimes() []Runtime
 }
 
 // Detail says for which packages dates and notes are wanted, which registries give in longer documents only.
@@ -95,8 +96,11 @@ type Entry struct {
 // A PositionError points at a place in a file that was read.
 type PositionError = registry.FileError
 
-// A Pin is a version of a runtime or tool that a file names.
-type Pin struct{ Name, Version, Where string }
+// A Runtime is a runtime that packages may require, with the command that prints the version that this machine has.
+type Runtime struct {
+	project.Runtime
+	Ask []string // nil when there is none
+}
 
 // An Import is a place in the source that uses a package.
 type Import struct {

@@ -10,9 +10,9 @@ import (
 
 	"molt/core/solve"
 	"molt/core/universe"
-	"molt/core/version"
 	"molt/ecosystem"
 	"molt/ecosystem/js"
+	"molt/ecosystem/js/ranges"
 )
 
 const desk = `
@@ -27,7 +27,7 @@ const desk = `
 // locked resolves a small application and makes its lock.
 func locked(t *testing.T) (*ecosystem.Lock, solve.Problem, universe.Table) {
 	t.Helper()
-	table, err := universe.Sketch(version.JS, desk)
+	table, err := universe.Sketch(ranges.Scheme, desk)
 	if err != nil {
 		t.Fatal(err)
 	}

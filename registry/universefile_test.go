@@ -3,11 +3,10 @@ package registry
 import (
 	"errors"
 	"fmt"
+	"molt/ecosystem/js/ranges"
 	"strings"
 	"testing"
 	"time"
-
-	"molt/core/version"
 )
 
 func TestReadUniverse(t *testing.T) {
@@ -25,7 +24,7 @@ package keel
 package @quay/nail
   1.0.0  2023-01-01
 `
-	table, err := ReadUniverse("x.universe", []byte(strings.ReplaceAll(text, "\n", "\r\n")), version.JS)
+	table, err := ReadUniverse("x.universe", []byte(strings.ReplaceAll(text, "\n", "\r\n")), ranges.Scheme)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -64,7 +63,7 @@ func TestReadUniverseErrors(t *testing.T) {
 		{"package a\n  tag latest\n", "2:3", "tag NAME VERSION"},
 	}
 	for _, test := range tests {
-		_, err := ReadUniverse("x.universe", []byte(test.text), version.JS)
+		_, err := ReadUniverse("x.universe", []byte(test.text), ranges.Scheme)
 		var place *FileError
 		if !errors.As(err, &place) || !strings.HasPrefix(err.Error(), "x.universe:"+test.place+": ") || !strings.Contains(err.Error(), test.says) {
 			t.Errorf("%q: %v, want an error at %s that says %q", test.text, err, test.place, test.says)
@@ -76,7 +75,7 @@ func FuzzReadUniverse(f *testing.F) {
 	f.Add("package a\n  1.0.0 2024-01-01 b@^1 peer:c@* ! old\n  tag latest 1.0.0\n")
 	f.Add("package a\n\tabout x\n")
 	f.Fuzz(func(t *testing.T, text string) {
-		_, err := ReadUniverse("x", []byte(text), version.JS)
+		_, err := ReadUniverse("x", []byte(text), ranges.Scheme)
 		var place *FileError
 		if err != nil && (!errors.As(err, &place) || place.Line < 1 || place.Line > strings.Count(text, "\n")+1) {
 			t.Fatalf("an error without a place: %v", err)
@@ -86,14 +85,14 @@ func FuzzReadUniverse(f *testing.F) {
 
 // An exclusion is a constraint and no deprecation, and two demands on one name are an error.
 func TestReadUniverseDemands(t *testing.T) {
-	table, err := ReadUniverse("u", []byte("package a\n  1.0.0 2024-01-01 b@>=1&<1.5  ! renamed to c\n"), version.JS)
+	table, err := ReadUniverse("u", []byte("package a\n  1.0.0 2024-01-01 b@>=1&<1.5  ! renamed to c\n"), ranges.Scheme)
 	if err != nil || table["a"].Releases[0].Deprecated != "renamed to c" || len(table["a"].Releases[0].Needs) != 1 {
 		t.Errorf("%+v, %v", table, err)
 	}
-	if r, err := readRelease(version.JS, "1.0.0", "2024-01-01 b@!=1.5"); err != nil || r.Deprecated != "" || r.Needs[0].Text != "!=1.5" {
+	if r, err := readRelease(ranges.Scheme, "1.0.0", "2024-01-01 b@!=1.5"); err != nil || r.Deprecated != "" || r.Needs[0].Text != "!=1.5" {
 		t.Errorf("an exclusion: %+v, %v", r, err)
 	}
-	if _, err := ReadUniverse("u", []byte("package a\n  1.0.0 2024-01-01 b@>=1 b@<3\n"), version.JS); err == nil {
+	if _, err := ReadUniverse("u", []byte("package a\n  1.0.0 2024-01-01 b@>=1 b@<3\n"), ranges.Scheme); err == nil {
 		t.Error("two demands on one name are taken")
 	}
 }

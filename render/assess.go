@@ -129,7 +129,7 @@ func NewAssessDoc(a *upgrade.Assessment, here map[string]string) AssessDoc {
 
 func newRuntimeDoc(a *upgrade.Assessment, n upgrade.RuntimeNeed, here string) RuntimeDoc {
 	doc := RuntimeDoc{Name: n.Name, Needs: n.Needs, By: n.By, Deployed: n.Deployed.String(), Here: here, Met: n.Met}
-	for _, e := range n.Environments(a.Scheme) {
+	for _, e := range n.Environments() {
 		doc.Where = append(doc.Where, RuntimePlace{e.Where, e.Version, e.Met})
 	}
 	for _, p := range n.Pins {

@@ -10,7 +10,7 @@ import (
 	"time"
 
 	"molt/core/universe"
-	"molt/core/version"
+	"molt/ecosystem/js/ranges"
 )
 
 // Universes too large for brute force, dense in peers, cycles, copies and aliases: what is found verifies.
@@ -107,7 +107,7 @@ func TestAbsurdUniverses(t *testing.T) {
 			t.Errorf("%s: %v, want an error that says %q", test.name, err, test.says)
 		}
 	}
-	empty := universe.Table{"a": universe.NewPackage("a", version.JS, nil)}
+	empty := universe.Table{"a": universe.NewPackage("a", ranges.Scheme, nil)}
 	p := Problem{Roots: []Root{{Demand: universe.Demand{As: "a", Package: "a", Text: "*"}}}}
 	if _, err := Resolve(context.Background(), empty, p); err == nil {
 		t.Error("a package without releases was resolved")
@@ -141,7 +141,7 @@ func FuzzResolve(f *testing.F) {
 				p.Roots = append(p.Roots, Root{Demand: d, Group: "dependencies"})
 			}
 		}
-		source, err := universe.Sketch(version.JS, strings.Join(rest, "\n"))
+		source, err := universe.Sketch(ranges.Scheme, strings.Join(rest, "\n"))
 		if err != nil {
 			return
 		}

@@ -11,7 +11,7 @@ import (
 	"time"
 
 	"molt/core/universe"
-	"molt/core/version"
+	"molt/ecosystem/js/ranges"
 )
 
 // planted makes a universe with cycles and peers in which one release of every package, chosen before, fits everything
@@ -39,7 +39,7 @@ func planted(r *rand.Rand, n int) (universe.Table, Problem) {
 	for i := range n {
 		var releases []universe.Release
 		for k, text := range versions[i] {
-			v, err := version.JS.Parse(text)
+			v, err := ranges.Scheme.Parse(text)
 			if err != nil {
 				panic(err)
 			}
@@ -62,7 +62,7 @@ func planted(r *rand.Rand, n int) (universe.Table, Problem) {
 			}
 			releases = append(releases, release)
 		}
-		table[name(i)] = universe.NewPackage(name(i), version.JS, releases)
+		table[name(i)] = universe.NewPackage(name(i), ranges.Scheme, releases)
 	}
 	p := Problem{}
 	for i := range n {

@@ -8,7 +8,7 @@ import (
 	"testing"
 
 	"molt/core/universe"
-	"molt/core/version"
+	"molt/ecosystem/js/ranges"
 )
 
 // A case is a universe, what the application asks for, and the packages of the resolution, or the tangle's demands.
@@ -261,7 +261,7 @@ func sketch(t testing.TB, text string) (universe.Table, Problem) {
 			p.Roots = append(p.Roots, Root{Demand: d, Group: "dependencies"})
 		}
 	}
-	source, err := universe.Sketch(version.JS, strings.Join(rest, "\n"))
+	source, err := universe.Sketch(ranges.Scheme, strings.Join(rest, "\n"))
 	if err != nil {
 		t.Fatal(err)
 	}

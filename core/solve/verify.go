@@ -168,14 +168,7 @@ func (v *verifier) serves(ctx context.Context, source universe.Source, p Problem
 	if at < 0 || slices.Contains(p.Refuse[n.Name], n.Version) {
 		return fmt.Errorf("%s gets %s, which may not be used", by, e.To)
 	}
-	c, err := pkg.Scheme.Constrain(d.Text)
-	admitted := false
-	if err == nil {
-		admitted = c.Admits(pkg.Releases[at].Version)
-	} else {
-		admitted = pkg.Tags[d.Text] == n.Version
-	}
-	if !admitted {
+	if admitted, err := pkg.Admit(d.Text); err != nil || !admitted.Has(at) {
 		return fmt.Errorf("%s asks for %s %s and gets %s", by, d.As, d.Text, e.To)
 	}
 	return nil

@@ -167,7 +167,7 @@ func (p *Package) Admit(text string) (version.Set, error) {
 func (p *Package) evaluate(text string) (version.Set, error) {
 	c, err := p.Scheme.Constrain(text)
 	if err == nil {
-		return p.list.Admit(c), nil
+		return c.Admit(p.list), nil
 	}
 	if tagged, ok := p.Tags[strings.TrimSpace(text)]; ok {
 		if i := p.list.Index(tagged); i >= 0 {

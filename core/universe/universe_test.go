@@ -3,15 +3,14 @@ package universe
 import (
 	"context"
 	"errors"
+	"molt/ecosystem/js/ranges"
 	"strings"
 	"testing"
 	"time"
-
-	"molt/core/version"
 )
 
 func TestSketch(t *testing.T) {
-	table, err := Sketch(version.JS, `
+	table, err := Sketch(ranges.Scheme, `
 		hulk@1.2: keel@^2 peer:mast@>=3 peer?:flag@* opt:lamp@1 jib=sail@^1&||&^3  # a remark
 		hulk@1-beta.2:
 		@quay/rope@1`)
@@ -26,14 +25,14 @@ func TestSketch(t *testing.T) {
 		t.Errorf("the alias was read as %+v", jib)
 	}
 	for _, bad := range []string{"hulk", "hulk@x", "hulk@1: keel", "hulk@1: near:keel@1", "@1: a@1"} {
-		if _, err := Sketch(version.JS, bad); err == nil {
+		if _, err := Sketch(ranges.Scheme, bad); err == nil {
 			t.Errorf("%q was read", bad)
 		}
 	}
 }
 
 func TestPackage(t *testing.T) {
-	table, err := Sketch(version.JS, "keel@2\nkeel@1.0\nkeel@10\nkeel@2\nkeel@11-rc.1")
+	table, err := Sketch(ranges.Scheme, "keel@2\nkeel@1.0\nkeel@10\nkeel@2\nkeel@11-rc.1")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -63,13 +62,13 @@ func TestPackage(t *testing.T) {
 			t.Errorf("%q admits %d: %v", text, set.Count(), err)
 		}
 	}
-	if NewPackage("none", version.JS, nil).Newest() != nil {
+	if NewPackage("none", ranges.Scheme, nil).Newest() != nil {
 		t.Error("a package without releases has a newest one")
 	}
 }
 
 func TestFilter(t *testing.T) {
-	table, err := Sketch(version.JS, "keel@1\nkeel@2\nmast@1")
+	table, err := Sketch(ranges.Scheme, "keel@1\nkeel@2\nmast@1")
 	if err != nil {
 		t.Fatal(err)
 	}

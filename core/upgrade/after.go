@@ -187,7 +187,7 @@ func (p *planner) replacements(names []string) ([]Change, error) {
 		}
 		text := p.app.Scheme.Restyle(d.Text, v.Version)
 		if c, err := p.app.Scheme.Constrain(text); err != nil || !c.Bounded() {
-			text = p.app.Scheme.Restyle("^0.0.0", v.Version)
+			text = p.app.Scheme.Styled(version.NextMinor, v.Version)
 		}
 		p.now.lines[line{d.Group, next}] = text
 		p.now.added = append(p.now.added, Declared{universe.Demand{As: next, Package: next, Text: text}, d.Group})

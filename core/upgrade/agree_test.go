@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 )
@@ -139,7 +140,7 @@ func randomApplication(t *testing.T, random *rand.Rand) (universe.Table, Applica
 		said += fmt.Sprintln("refused", app.Rules.Refuse)
 	}
 	if random.IntN(3) == 0 {
-		app.Runtimes = Runtimes{"node": Everywhere("20.0.0")}
+		app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
 		p := source[fmt.Sprintf("p%d", random.IntN(n))]
 		last := &p.Releases[len(p.Releases)-1]
 		last.Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}}

@@ -18,7 +18,6 @@ type LogEntry struct {
 var (
 	logHeading   = regexp.MustCompile(`^ {0,3}(#{1,6})[ \t]+(.*?)[ \t#]*$`)
 	logUnderline = regexp.MustCompile(`^ {0,3}(=+|-+)[ \t]*$`)
-	logVersion   = regexp.MustCompile(`(?:^|[^\w.])v?(\d+\.\d+(?:\.\d+)?(?:-[0-9A-Za-z.-]+)?)(?:[^\w.]|\.?$)`)
 	logBreaks    = regexp.MustCompile(`(?i)\bbreak(s|ing)?\b|\bincompatib`)
 )
 
@@ -123,11 +122,10 @@ func headingAt(lines []string, i int) (int, string) {
 
 // versionIn finds the version that a heading is about, or nil.
 func versionIn(scheme version.Scheme, title string) version.Version {
-	m := logVersion.FindStringSubmatch(title)
-	if m == nil {
-		return nil
+	if found := scheme.FindIn(title); len(found) > 0 {
+		return found[0]
 	}
-	return loosely(scheme, strings.TrimRight(m[1], ".-"))
+	return nil
 }
 
 // trimmed drops blank lines at both ends, and all but one in a row between.

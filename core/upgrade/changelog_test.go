@@ -6,11 +6,12 @@ import (
 	"testing"
 
 	"molt/core/version"
+	"molt/ecosystem/js/ranges"
 )
 
 func parsed(t testing.TB, text string) version.Version {
 	t.Helper()
-	v, err := version.JS.Parse(text)
+	v, err := ranges.Scheme.Parse(text)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -29,7 +30,7 @@ func TestReadLog(t *testing.T) {
 		{"no log at all", "just words\n", "1.0.0", "3.0.0", ""},
 	} {
 		var got []string
-		for _, e := range ReadLog(version.JS, test.text, parsed(t, test.after), parsed(t, test.upTo)) {
+		for _, e := range ReadLog(ranges.Scheme, test.text, parsed(t, test.after), parsed(t, test.upTo)) {
 			got = append(got, fmt.Sprintf("%s [%s] [%s]", e.Release, strings.Join(e.Breaking, "|"), strings.Join(e.Rest, "|")))
 		}
 		if strings.Join(got, "; ") != test.want {
@@ -42,7 +43,7 @@ func FuzzReadLog(f *testing.F) {
 	f.Add("## 1.0.0\n- a\n### Breaking\n- b\n")
 	f.Add("1.0\n===\n\n```\n# 2.0.0\n")
 	f.Fuzz(func(t *testing.T, text string) {
-		for _, e := range ReadLog(version.JS, text, nil, parsed(t, "99.0.0")) {
+		for _, e := range ReadLog(ranges.Scheme, text, nil, parsed(t, "99.0.0")) {
 			if len(e.Breaking)+len(e.Rest) == 0 {
 				t.Errorf("an empty entry for %s", e.Release)
 			}
@@ -52,15 +53,15 @@ func FuzzReadLog(f *testing.F) {
 
 // A line without an end, and lines without an end of them, are read as far as a person would.
 func TestHugeChangeLog(t *testing.T) {
-	v, err := version.JS.Parse("2.0.0")
+	v, err := ranges.Scheme.Parse("2.0.0")
 	if err != nil {
 		t.Fatal(err)
 	}
-	entries := ReadLog(version.JS, "# 2.0.0\n"+strings.Repeat("breaking x 1.2.3 ", 1<<20), nil, v)
+	entries := ReadLog(ranges.Scheme, "# 2.0.0\n"+strings.Repeat("breaking x 1.2.3 ", 1<<20), nil, v)
 	if len(entries) != 1 || len(entries[0].Breaking) != 1 || len(entries[0].Breaking[0]) > longestLine+10 {
 		t.Errorf("one long line gives %d entries", len(entries))
 	}
-	entries = ReadLog(version.JS, "# 2.0.0\n"+strings.Repeat("- x\n", mostLines+100), nil, v)
+	entries = ReadLog(ranges.Scheme, "# 2.0.0\n"+strings.Repeat("- x\n", mostLines+100), nil, v)
 	if len(entries) != 1 || len(entries[0].Rest) > mostLines+1 {
 		t.Errorf("many lines give %d entries", len(entries))
 	}

@@ -78,7 +78,7 @@ func (a *advisor) unsuited(p *universe.Package, subject string) (all []Evidence)
 		return nil
 	}
 	for _, q := range r.Runtimes {
-		if deployed, known := a.app.Runtimes[q.Name]; known && !deployed.suits(a.app.Scheme, q.Text) {
+		if deployed, known := a.app.Runtimes[q.Name]; known && !a.app.runtime(q.Name).SuitsAll(q.Text, deployed) {
 			all = append(all, Evidence{Refused, fmt.Sprintf("needs %s %s, and %s is deployed", q.Name, q.Text, deployed), fmt.Sprintf("%s %s, runtime", p.Name, subject)})
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"molt/core/universe"
+	"molt/core/version"
 )
 
 // TheGoal is who asks for a runtime that is a goal itself.
@@ -18,7 +19,7 @@ func newAdvisorFor(ctx context.Context, source universe.Source, app Application,
 	if err != nil {
 		return nil, err
 	}
-	a.also, a.raised = map[string][]string{}, map[string]string{}
+	a.also, a.raised = map[string][]string{}, map[string]version.Version{}
 	for _, g := range goals[1:] {
 		if err := a.further(g); err != nil {
 			return nil, err
@@ -37,10 +38,11 @@ func (a *advisor) further(g Goal) error {
 	case g.Name == a.goal.Name || a.also[g.Name] != nil:
 		return &GoalError{g, "it is a goal twice"}
 	case declared.As == "" && slices.Contains(runtimesOf(a.app), g.Name):
-		if loosely(a.app.Scheme, g.Constraint) == nil {
+		v, err := a.app.runtime(g.Name).Scheme.Complete(g.Constraint)
+		if err != nil {
 			return &GoalError{g, fmt.Sprintf("a runtime is raised to a version, such as %s@22", g.Name)}
 		}
-		a.raised[g.Name] = g.Constraint
+		a.raised[g.Name] = v
 		return nil
 	case declared.As == "" || !registered(declared):
 		return &GoalError{g, notAmong("no declared package and no runtime has this name", g.Name, append(a.names(), runtimesOf(a.app)...))}
@@ -88,8 +90,9 @@ func (a *advisor) raises() []RuntimeNeed {
 		if !asked || slices.ContainsFunc(all, func(n RuntimeNeed) bool { return n.Name == name }) {
 			continue
 		}
-		need := RuntimeNeed{Name: name, Needs: ">=" + v, By: TheGoal, Deployed: a.app.Runtimes[name]}
-		need.Met = need.Deployed != nil && need.Deployed.suits(a.app.Scheme, need.Needs)
+		runtime := a.app.runtime(name)
+		need := RuntimeNeed{Runtime: runtime, Needs: runtime.Scheme.AtLeast(v), By: TheGoal, Deployed: a.app.Runtimes[name]}
+		need.Met = need.Deployed != nil && need.SuitsAll(need.Needs, need.Deployed)
 		all = append(all, need)
 	}
 	return all

@@ -8,8 +8,10 @@ import (
 	"testing"
 	"time"
 
+	"molt/core/project"
 	"molt/core/universe"
 	"molt/core/version"
+	"molt/ecosystem/js/ranges"
 )
 
 func planFor(t *testing.T, source universe.Table, app Application, cut Cut, goals ...string) *Plan {
@@ -56,7 +58,7 @@ func TestFreshAndLeap(t *testing.T) {
 
 func TestFurtherGoals(t *testing.T) {
 	source, app := sketch(t, jetty)
-	app.Runtimes = Runtimes{"node": Everywhere("20.1.0")}
+	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.1.0")}
 	plan := planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4", "keel@2", "node@22")
 	if got := changes(plan); got != "bridge-keel: keel 1.0.0>2.0.0; runtime-4: ; goal-4: hulk 3.0.0>4.0.0" || !plan.Reachable {
 		t.Errorf("the plan is %s", got)
@@ -68,7 +70,7 @@ func TestFurtherGoals(t *testing.T) {
 	}
 	// With the goal reached, a runtime alone is raised, and nothing moves for it.
 	source, app = sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@3.1")
-	app.Runtimes = Runtimes{"node": Everywhere("20.0.0")}
+	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
 	app.Locked.Packages[0].Version, app.Locked.Packages[0].ID, app.Locked.Roots[0].To = "3.0.0", "hulk@3.0.0", "hulk@3.0.0"
 	if got := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@3", "node@22")); got != "runtime-3: " {
 		t.Errorf("the plan is %s", got)
@@ -97,7 +99,7 @@ func TestGuides(t *testing.T) {
 	text := "app: hulk@^3.0.0 keel@^1.0.0 old@^1.0.0 part@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@2.0\nkeel@3.0\nold@1.0\nnew@1.0\npart@1.0"
 	for _, confidence := range []Confidence{Sure, Reported, Guessed} {
 		source, app := sketch(t, text)
-		app.Runtimes = Runtimes{"node": Everywhere("20.0.0")}
+		app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
 		facts := []Fact{{Kind: CompanionFact, Name: "keel", Needs: "^2.0.0"}, {Kind: RenamedFact, Name: "old", Becomes: "new"},
 			{Kind: SwallowedFact, Name: "part"}, {Kind: RuntimeFact, Name: "node", Needs: ">=22"}, {Kind: CompanionFact, Name: "elsewhere", Needs: "1"},
 			{Kind: SymbolFact, Name: "launch", In: "hulk"}, {Kind: LinkFact, Link: "https://hulk.example/4"}}
@@ -268,14 +270,14 @@ func TestFamiliesAreFound(t *testing.T) {
 func TestRuntimesOfSeveralEnvironments(t *testing.T) {
 	source, app := sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@4.0")
 	source["hulk"].Releases[1].Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}}
-	app.Runtimes = Runtimes{"node": {"production": "20.1.0", "staging": "22.3.0"}}
-	app.Pins = []Pin{{"node", "20", ".node-version:1"}}
+	app.Runtimes = project.Runtimes{"node": {"production": "20.1.0", "staging": "22.3.0"}}
+	app.Pins = []project.Pin{{Name: "node", Version: "20", Where: ".node-version:1"}}
 	got, err := Assess(context.Background(), source, app, Goal{"hulk", "4"})
 	if err != nil || len(got.Runtimes) != 1 || got.Runtimes[0].Met {
 		t.Fatalf("%+v, %v", got, err)
 	}
 	need := got.Runtimes[0]
-	if e := need.Environments(app.Scheme); len(e) != 2 || e[0].Met || !e[1].Met || len(need.Pins) != 1 || need.Pins[0].Met {
+	if e := need.Environments(); len(e) != 2 || e[0].Met || !e[1].Met || len(need.Pins) != 1 || need.Pins[0].Met {
 		t.Errorf("environments %+v, pins %+v", e, need.Pins)
 	}
 	if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); got != "runtime-4: ; goal-4: hulk 3.0.0>4.0.0" {
@@ -313,7 +315,7 @@ func TestOwnJump(t *testing.T) {
 		{false, []Change{change("main", "1.0.0", "")}, version.Minor},
 		{true, []Change{change("main", "1.0.0", "1.0.1")}, version.Major},
 	} {
-		if got, why := OwnJump(version.JS, "main", test.raised, test.changes); got != test.want || (why == "") != (got == version.Same) {
+		if got, why := OwnJump(ranges.Scheme, "main", test.raised, test.changes); got != test.want || (why == "") != (got == version.Same) {
 			t.Errorf("%+v: %s, %q", test.changes, got, why)
 		}
 	}

@@ -151,10 +151,9 @@ func (a *advisor) later(says string) bool {
 	if err != nil || set.Empty() {
 		return false
 	}
-	for _, number := range versionInText.FindAllString(says, -1) {
-		v := loosely(a.app.Scheme, number)
-		goal := p.Releases[set.Max()].Version
-		if v != nil && v.Compare(goal) > 0 && a.app.Scheme.Major(v) != a.app.Scheme.Major(goal) {
+	goal := p.Releases[set.Max()].Version
+	for _, v := range a.app.Scheme.Mentions(says) {
+		if v.Compare(goal) > 0 && a.app.Scheme.Major(v) != a.app.Scheme.Major(goal) {
 			return true
 		}
 	}
@@ -208,8 +207,8 @@ func (a *advisor) advisedRuntimes(major string) []RuntimeNeed {
 			if f.Kind != RuntimeFact || f.Confidence == Guessed {
 				continue
 			}
-			n := RuntimeNeed{Name: f.Name, Needs: f.Needs, By: f.Source, Deployed: a.app.Runtimes[f.Name]}
-			n.Met = n.Deployed != nil && n.Deployed.suits(a.app.Scheme, f.Needs)
+			n := RuntimeNeed{Runtime: a.app.runtime(f.Name), Needs: f.Needs, By: f.Source, Deployed: a.app.Runtimes[f.Name]}
+			n.Met = n.Deployed != nil && n.SuitsAll(f.Needs, n.Deployed)
 			all = append(all, n)
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
@@ -388,9 +389,9 @@ func (a *advisor) anyRuntime() *advisor {
 // ahead is the source with regard to what runtimes are to be raised to alone.
 func (a *advisor) ahead() universe.Source {
 	app := a.app
-	app.Runtimes = Runtimes{}
+	app.Runtimes = project.Runtimes{}
 	for name, v := range a.raised {
-		app.Runtimes[name] = Everywhere(v)
+		app.Runtimes[name] = project.Everywhere(v.String())
 	}
 	return runnableFrom(a.full, app, a.base)
 }
@@ -427,16 +428,18 @@ func (p *planner) runtime(h hop, r *solve.Resolution) error {
 // raise takes a runtime to be at the lowest version that suits a resolution, or, when that cannot be told, at whatever
 // will be asked for. The application's own map is left alone.
 func (p *planner) raise(name string, r *solve.Resolution) error {
-	to, err := leastRuntime(p.ctx, p.full, p.app.Scheme, r, name)
+	runtime := p.app.runtime(name)
+	to, err := leastRuntime(p.ctx, p.full, runtime, r)
 	if err != nil {
 		return err
 	}
 	if v, asked := p.raised[name]; asked {
-		to = v
+		to = v.String()
 	}
+	least, unknown := runtime.Scheme.Complete(to)
 	raised := maps.Clone(p.app.Runtimes[name])
 	for environment, v := range raised {
-		if at, least := loosely(p.app.Scheme, v), loosely(p.app.Scheme, to); least != nil && (at == nil || at.Compare(least) < 0) {
+		if at, err := runtime.Scheme.Complete(v); unknown == nil && (err != nil || at.Compare(least) < 0) {
 			raised[environment] = to
 		}
 	}
@@ -535,7 +538,7 @@ func (p *planner) excluded(name string, r *solve.Resolution) (by string, peer un
 				if d.Package != pkg.Name || d.Optional && n.Name == name {
 					continue
 				}
-				if set, err := other.Scheme.Constrain(d.Text); err == nil && now >= 0 && !set.Admits(pkg.Releases[now].Version) {
+				if set, err := pkg.Admit(d.Text); err == nil && now >= 0 && !set.Has(now) {
 					return n.Name + " " + n.Version, d
 				}
 			}

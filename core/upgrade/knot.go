@@ -426,14 +426,14 @@ func (f *finder) raises() error {
 		way := WayOut{Kind: RaiseWay, After: r}
 		var titles []string
 		for _, name := range some {
-			to, err := leastRuntime(f.ctx, f.full, f.app.Scheme, r, name)
+			to, err := leastRuntime(f.ctx, f.full, f.app.runtime(name), r)
 			if err != nil {
 				return err
 			}
 			if to == "" {
 				to = "newer"
 			}
-			way.Raise = append(way.Raise, RuntimeNeed{Name: name, Needs: to, Deployed: f.app.Runtimes[name]})
+			way.Raise = append(way.Raise, RuntimeNeed{Runtime: f.app.runtime(name), Needs: to, Deployed: f.app.Runtimes[name]})
 			titles = append(titles, fmt.Sprintf("raise %s from %s to %s", name, f.app.Runtimes[name], to))
 		}
 		way.Title = strings.Join(titles, ", ")
@@ -468,7 +468,7 @@ func (f *finder) replacements() error {
 			continue
 		}
 		problem := f.with(choice{name: {}})
-		problem.Roots = append(problem.Roots, solve.Root{Demand: universe.Demand{As: next.Name, Package: next.Name, Text: "*"}, Group: d.Group,
+		problem.Roots = append(problem.Roots, solve.Root{Demand: universe.Demand{As: next.Name, Package: next.Name, Text: f.app.Scheme.Any()}, Group: d.Group,
 			Among: texts(next, f.usable(next, ""))})
 		r, _, err := solve.Try(f.ctx, f.source, problem)
 		if err != nil {
@@ -478,7 +478,7 @@ func (f *finder) replacements() error {
 			continue
 		}
 		v := next.Release(versionOf(r, next.Name))
-		to := Point{f.app.Scheme.Restyle("^0.0.0", v.Version), v.Version.String()}
+		to := Point{f.app.Scheme.Styled(version.NextMinor, v.Version), v.Version.String()}
 		if err := f.keep(WayOut{Kind: ReplaceWay, Title: fmt.Sprintf("%s becomes %s %s", name, next.Name, to.Constraint), Changes: []Change{
 			{Name: name, Group: d.Group, From: Point{d.Text, f.locked(name)}, Reason: gone.Says},
 			{Name: next.Name, Group: d.Group, To: to, Reason: "successor of " + name},

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
 
 	"molt/core/solve"
 	"molt/core/universe"
@@ -253,8 +252,7 @@ func (p *planner) pinned(name string) bool {
 	}
 	for _, d := range p.app.Declared {
 		if d.As == name {
-			_, err := p.app.Scheme.Parse(strings.TrimLeft(p.now.lines[line{d.Group, name}], "= "))
-			return err == nil
+			return p.app.Scheme.StyleOf(p.now.lines[line{d.Group, name}]) == version.Exact
 		}
 	}
 	return false

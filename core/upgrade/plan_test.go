@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 )
@@ -158,7 +159,7 @@ func TestRuntimeStage(t *testing.T) {
 	source, app := sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0")
 	source["hulk"].Releases[1].Runtimes = []universe.Requirement{{Name: "node", Text: ">=20"}}
 	source["hulk"].Releases[2].Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}}
-	app.Runtimes = Runtimes{"node": Everywhere("20.1.0")}
+	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.1.0")}
 	plan := mustPlan(t, source, app, Goal{"hulk", "5"})
 	var ids []string
 	for _, s := range plan.Stages {

@@ -3,69 +3,39 @@ package upgrade
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"maps"
-	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 	"sync"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
 )
 
-// Runtimes are the versions that are deployed, by runtime.
-type Runtimes map[string]Deployed
-
-// Deployed are the versions of one runtime by environment. The only environment may have no name.
-type Deployed map[string]string
-
-// Everywhere is one version of a runtime, in an environment without a name.
-func Everywhere(version string) Deployed { return Deployed{"": version} }
-
-// suits reports whether a requirement admits what every environment has.
-func (d Deployed) suits(scheme version.Scheme, constraint string) bool {
-	for _, v := range d {
-		if !Suits(scheme, constraint, v) {
-			return false
-		}
-	}
-	return true
-}
-
-// String names the versions, and the environments when these have names: "20.11.1", "production 20.11.1, staging 22.1.0".
-func (d Deployed) String() string {
-	var all []string
-	for _, environment := range slices.Sorted(maps.Keys(d)) {
-		all = append(all, strings.TrimSpace(environment+" "+d[environment]))
-	}
-	return strings.Join(all, ", ")
-}
-
 // A RuntimeNeed is a demand on a runtime by something that the goal brings along.
 type RuntimeNeed struct {
-	Name     string
+	project.Runtime
 	Needs    string
-	By       string   // release that asks
-	Deployed Deployed // what configuration says is deployed, nil when it does not say
-	Met      bool     // whether Deployed is known and fits everywhere
-	Pins     []Pinned // what files of the application say of it
+	By       string           // release that asks
+	Deployed project.Deployed // what configuration says is deployed, nil when it does not say
+	Met      bool             // whether Deployed is known and fits everywhere
+	Pins     []Pinned         // what files of the application say of it
 }
 
 // A Pinned is a version that a file names, and whether it fits.
 type Pinned struct {
-	Pin
+	project.Pin
 	Met bool
 }
 
 // Environments lists the environments with names that have the runtime, with whether each fits.
-func (n RuntimeNeed) Environments(scheme version.Scheme) []Pinned {
+func (n RuntimeNeed) Environments() []Pinned {
 	var all []Pinned
 	for _, environment := range slices.Sorted(maps.Keys(n.Deployed)) {
 		if v := n.Deployed[environment]; environment != "" {
-			all = append(all, Pinned{Pin{n.Name, v, environment}, Suits(scheme, n.Needs, v)})
+			all = append(all, Pinned{project.Pin{Name: n.Name, Version: v, Where: environment}, n.Suits(n.Needs, v)})
 		}
 	}
 	return all
@@ -77,7 +47,7 @@ func (a *advisor) pinned(needs []RuntimeNeed) []RuntimeNeed {
 		n := &needs[i]
 		for _, pin := range a.app.Pins {
 			if pin.Name == n.Name {
-				n.Pins = append(n.Pins, Pinned{pin, Suits(a.app.Scheme, n.Needs, pin.Version)})
+				n.Pins = append(n.Pins, Pinned{pin, n.Suits(n.Needs, pin.Version)})
 			}
 		}
 	}
@@ -113,7 +83,7 @@ func runnableFrom(source universe.Source, app Application, before *solve.Resolut
 			}
 			suits, seen := known.Load(q)
 			if !seen {
-				suits = deployed.suits(app.Scheme, q.Text)
+				suits = app.runtime(q.Name).SuitsAll(q.Text, deployed)
 				known.Store(q, suits)
 			}
 			if !suits.(bool) {
@@ -146,9 +116,6 @@ func asPackage(runtime, environment string) string {
 	return runtime + " (runtime, " + environment + ")"
 }
 
-// mostMajors is as far as anyone numbers runtimes.
-const mostMajors = 100
-
 // runtimeOf is the inverse of asPackage.
 func runtimeOf(name string) (string, bool) {
 	runtime, _, found := strings.Cut(name, " (runtime")
@@ -161,21 +128,20 @@ func runtimeOf(name string) (string, bool) {
 func runtimeTangle(ctx context.Context, source universe.Source, app Application, p solve.Problem) error {
 	d := &demanding{Source: source, app: app, runtimes: universe.Table{}, seen: map[string]*universe.Package{}}
 	for _, name := range slices.Sorted(maps.Keys(app.Runtimes)) {
+		runtime := app.runtime(name)
 		for _, environment := range slices.Sorted(maps.Keys(app.Runtimes[name])) {
-			v := loosely(app.Scheme, app.Runtimes[name][environment])
-			if v == nil {
+			v, err := runtime.Scheme.Complete(app.Runtimes[name][environment])
+			if err != nil {
 				continue
 			}
 			name := asPackage(name, environment)
 			releases := []universe.Release{{Version: v}}
-			for major := range mostMajors { // so that a requirement is not the only side of its tangle
-				if v := loosely(app.Scheme, strconv.Itoa(major)); v != nil {
-					releases = append(releases, universe.Release{Version: v})
-				}
+			for _, known := range runtime.Known { // so that a requirement is not the only side of its tangle
+				releases = append(releases, universe.Release{Version: known})
 			}
-			d.runtimes[name] = universe.NewPackage(name, app.Scheme, releases)
+			d.runtimes[name] = universe.NewPackage(name, runtime.Scheme, releases)
 			p.Single = append(slices.Clip(p.Single), name)
-			p.Roots = append(p.Roots, solve.Root{Demand: universe.Demand{As: name, Package: name, Text: v.String()}, Group: RuntimeGroup})
+			p.Roots = append(p.Roots, solve.Root{Demand: universe.Demand{As: name, Package: name, Text: runtime.Scheme.Exact(v)}, Group: RuntimeGroup})
 		}
 	}
 	_, err := solve.Resolve(ctx, d, p)
@@ -216,7 +182,7 @@ func (d *demanding) Package(ctx context.Context, name string) (*universe.Package
 		r := &releases[i]
 		r.Needs, r.Peers = slices.Clone(r.Needs), slices.Clone(r.Peers)
 		for _, q := range r.Runtimes {
-			if _, err := d.app.Scheme.Constrain(q.Text); err != nil {
+			if _, err := d.app.runtime(q.Name).Scheme.Constrain(q.Text); err != nil {
 				continue
 			}
 			for _, environment := range slices.Sorted(maps.Keys(d.app.Runtimes[q.Name])) {
@@ -232,11 +198,9 @@ func (d *demanding) Package(ctx context.Context, name string) (*universe.Package
 	return p, nil
 }
 
-var versionInText = regexp.MustCompile(`[0-9]+(\.[0-9]+)*`)
-
 // leastRuntime returns the lowest version that all requirements of a resolution on a runtime admit, among those that they
 // mention; "" when there is none.
-func leastRuntime(ctx context.Context, source universe.Source, scheme version.Scheme, r *solve.Resolution, name string) (string, error) {
+func leastRuntime(ctx context.Context, source universe.Source, runtime project.Runtime, r *solve.Resolution) (string, error) {
 	var texts []string
 	for _, n := range r.Packages {
 		p, err := source.Package(ctx, n.Name)
@@ -244,21 +208,17 @@ func leastRuntime(ctx context.Context, source universe.Source, scheme version.Sc
 			return "", err
 		}
 		for _, q := range p.Release(n.Version).Runtimes {
-			if q.Name == name && !slices.Contains(texts, q.Text) {
+			if q.Name == runtime.Name && !slices.Contains(texts, q.Text) {
 				texts = append(texts, q.Text)
 			}
 		}
 	}
 	var mentioned []version.Version
 	for _, text := range texts {
-		for _, numbers := range versionInText.FindAllString(text, -1) {
-			if v := loosely(scheme, numbers); v != nil {
-				mentioned = append(mentioned, v)
-			}
-		}
+		mentioned = append(mentioned, runtime.Scheme.Mentions(text)...)
 	}
 	for _, v := range version.Sort(mentioned) {
-		if !slices.ContainsFunc(texts, func(text string) bool { return !Suits(scheme, text, v.String()) }) {
+		if !slices.ContainsFunc(texts, func(text string) bool { return !runtime.Suits(text, v.String()) }) {
 			return v.String(), nil
 		}
 	}
@@ -289,15 +249,15 @@ func runtimeNeeds(ctx context.Context, source universe.Source, app Application, 
 			if !ok && !slices.Contains(runtimesOf(app), q.Name) {
 				continue
 			}
-			need := RuntimeNeed{Name: q.Name, Needs: q.Text, By: n.Name + " " + n.Version, Deployed: deployed}
-			need.Met = ok && deployed.suits(app.Scheme, q.Text)
+			need := RuntimeNeed{Runtime: app.runtime(q.Name), Needs: q.Text, By: n.Name + " " + n.Version, Deployed: deployed}
+			need.Met = ok && need.SuitsAll(q.Text, deployed)
 			if !slices.ContainsFunc(all, func(x RuntimeNeed) bool { return x.Name == need.Name && x.Needs == need.Needs }) {
 				all = append(all, need)
 			}
 		}
 	}
 	slices.SortStableFunc(all, func(a, b RuntimeNeed) int {
-		return cmp.Or(cmp.Compare(a.Name, b.Name), compareBool(a.Met, b.Met), cmp.Compare(lowest(app.Scheme, b.Needs), lowest(app.Scheme, a.Needs)))
+		return cmp.Or(cmp.Compare(a.Name, b.Name), compareBool(a.Met, b.Met), cmp.Compare(b.Least(b.Needs), a.Least(a.Needs)))
 	})
 	return all, nil
 }
@@ -313,57 +273,25 @@ func compareBool(a, b bool) int {
 	return -1
 }
 
-// lowest returns the lowest major that a constraint admits in some release, as far as anyone numbers runtimes.
-func lowest(scheme version.Scheme, constraint string) int {
-	c, err := scheme.Constrain(constraint)
-	if err != nil {
-		return 0
-	}
-	for major := range mostMajors {
-		if v, err := scheme.Parse(fmt.Sprintf("%d.999.999", major)); err == nil && c.Admits(v) {
-			return major
-		}
-	}
-	return 0
-}
-
+// runtimesOf lists the runtimes that are deployed, that files name, and that the ecosystem knows.
 func runtimesOf(app Application) []string {
-	var names []string
-	for name := range app.Runtimes {
-		names = append(names, name)
-	}
+	names := slices.Collect(maps.Keys(app.Runtimes))
 	for _, pin := range app.Pins {
-		if !slices.Contains(names, pin.Name) {
-			names = append(names, pin.Name)
-		}
+		names = append(names, pin.Name)
 	}
-	return append(names, mainRuntime)
+	for _, r := range app.Known {
+		names = append(names, r.Name)
+	}
+	slices.Sort(names)
+	return slices.Compact(names)
 }
 
-// mainRuntime is the runtime that is always looked at, configured or not.
-const mainRuntime = "node"
-
-// Suits reports whether a requirement admits a version of a runtime, whose last numbers may be missing: 18 is 18.0.0. A
-// requirement that cannot be read is not held against it.
-func Suits(scheme version.Scheme, constraint, v string) bool {
-	c, err := scheme.Constrain(constraint)
-	if err != nil {
-		return true // nobody can tell
-	}
-	parsed := loosely(scheme, v)
-	return parsed != nil && c.Admits(parsed)
-}
-
-// IsRuntimeVersion reports whether a text can be a deployed version.
-func IsRuntimeVersion(scheme version.Scheme, text string) bool { return loosely(scheme, text) != nil }
-
-// loosely reads a version of which the last numbers may be missing: 18 is 18.0.0. It returns nil for what is none.
-func loosely(scheme version.Scheme, text string) version.Version {
-	for range 3 {
-		if v, err := scheme.Parse(text); err == nil {
-			return v
+// runtime returns the runtime of a name. One that the ecosystem doesn't know has the versions that packages have.
+func (app Application) runtime(name string) project.Runtime {
+	for _, r := range app.Known {
+		if r.Name == name {
+			return r
 		}
-		text += ".0"
 	}
-	return nil
+	return project.Runtime{Name: name, Scheme: app.Scheme}
 }

@@ -5,8 +5,9 @@ import (
 	"strings"
 	"testing"
 
+	"molt/core/project"
 	"molt/core/universe"
-	"molt/core/version"
+	"molt/ecosystem/js/ranges"
 )
 
 // requires adds what a release requires of the runtime node.
@@ -27,7 +28,7 @@ func TestRelockKeepsToTheDeployedRuntime(t *testing.T) {
 	requires(source, "hulk", "2.0.0", ">=22")
 	requires(source, "rudder", "1.1.0", "not a range at all")
 	for deployed, want := range map[string]string{"": "2.0.0", "20.11.1": "1.0.0", "20": "1.0.0", "22": "2.0.0", "23.1": "2.0.0"} {
-		app.Runtimes = Runtimes{"node": Everywhere(deployed), "other": Everywhere("1")}
+		app.Runtimes = project.Runtimes{"node": project.Everywhere(deployed), "other": project.Everywhere("1")}
 		if deployed == "" {
 			app.Runtimes = nil
 		}
@@ -53,7 +54,7 @@ func TestRuntimeInTheWay(t *testing.T) {
 	app.Locked = nil
 	requires(source, "keel", "1.0.0", ">=22.3 <23 || >=24.1")
 	requires(source, "hulk", "2.0.0", ">=20")
-	app.Runtimes = Runtimes{"node": Everywhere("20.11.1")}
+	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.11.1")}
 	_, err := Relock(context.Background(), source, app)
 	tangle := asTangle(err)
 	if tangle == nil {
@@ -100,7 +101,7 @@ func TestPlanKeepsToTheRuntime(t *testing.T) {
 	requires(source, "deck", "1.2.0", ">=22")
 	requires(source, "rudder", "2.0.0", ">=22")
 	requires(source, "rudder", "3.0.0", ">=24")
-	app.Runtimes = Runtimes{"node": Everywhere("20.0.0")}
+	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
 	plan := mustPlan(t, source, app, Goal{"f", "2"})
 	want := "minor: deck 1.0.0>1.1.0; runtime-2: ; goal-2: f 1.0.0>2.0.0; after-minor: deck 1.1.0>1.2.0; after-rudder: rudder 1.0.0>2.0.0"
 	if got := changes(plan); got != want {
@@ -113,7 +114,7 @@ func TestSuits(t *testing.T) {
 		constraint, v string
 		want          bool
 	}{{">=18", "18", true}, {">=18.1", "18", false}, {"^20 || >=22", "21.5", false}, {"harbour", "18", true}, {">=18", "harbour", false}} {
-		if got := Suits(version.JS, test.constraint, test.v); got != test.want {
+		if got := (project.Runtime{Scheme: ranges.Scheme}).Suits(test.constraint, test.v); got != test.want {
 			t.Errorf("%s suits %s: %v", test.v, test.constraint, got)
 		}
 	}

@@ -14,6 +14,7 @@ import (
 	"strings"
 	"time"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
@@ -25,7 +26,8 @@ type Application struct {
 	Tenancy   solve.Tenancy
 	Declared  []Declared
 	Locked    *solve.Resolution   // nil when nothing is locked
-	Runtimes  Runtimes            // what is deployed
+	Known     []project.Runtime   // the runtimes that the ecosystem knows, the language\'s own first
+	Runtimes  project.Runtimes    // what is deployed
 	Previews  []string            // packages of which prereleases may be used
 	Held      []string            // packages that must not move
 	Reasons   map[string]string   // why, by name
@@ -36,7 +38,7 @@ type Application struct {
 	Families  [][]string          // packages that move in step, as far as people say so
 	Rules     Rules               // of the house
 	Guides    []Guide             // what upgrade guides say
-	Pins      []Pin               // versions of runtimes and tools that files of the application name
+	Pins      []project.Pin       // versions of runtimes and tools that files of the application name
 	// Frameworks are declared names of which there must be one release in the whole application: what goals are about.
 	Frameworks []string
 	Overridden bool // the manifest's overrides are not those that the lock was made with
@@ -97,9 +99,6 @@ func keepEdges(r *solve.Resolution) map[solve.EdgeKey]string {
 	return all
 }
 
-// A Pin is a version of a runtime or tool that a file of the application names.
-type Pin struct{ Name, Version, Where string }
-
 // Declared is one line of the manifest. A name may be declared in several groups.
 type Declared struct {
 	universe.Demand
@@ -142,8 +141,8 @@ type advisor struct {
 	full   universe.Source // also what the deployed runtimes do not suit
 	app    Application
 	goal   Goal
-	also   map[string][]string // further goals: the releases that these packages may have in the end
-	raised map[string]string   // further goals: versions to which runtimes are to be raised
+	also   map[string][]string        // further goals: the releases that these packages may have in the end
+	raised map[string]version.Version // further goals: versions to which runtimes are to be raised
 	base   *solve.Resolution
 
 	forward    bool              // nothing goes back to a release before the one in use
@@ -371,7 +370,7 @@ func newAdvisor(ctx context.Context, source universe.Source, app Application, go
 		}
 		a.goal.Constraint = app.Scheme.Major(newest.Version)
 	}
-	if _, err := app.Scheme.Constrain(a.goal.Constraint); err != nil {
+	if _, err := app.Scheme.Goal(a.goal.Constraint); err != nil {
 		return nil, &GoalError{goal, err.Error()}
 	}
 	if set, err := a.target(p); err != nil || set.Empty() {

@@ -3,14 +3,16 @@ package upgrade
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
-	"molt/core/version"
+	"molt/ecosystem/js/ranges"
 )
 
 // harbour is the universe of most tests: a framework, hulk, and a package for each way to stand towards hulk 5.
@@ -240,7 +242,7 @@ func TestRuntimes(t *testing.T) {
 	for deployed, want := range map[string]bool{"20.1.0": false, "22.4.0": true, "": false} {
 		app.Runtimes = nil
 		if deployed != "" {
-			app.Runtimes = Runtimes{"node": Everywhere(deployed)}
+			app.Runtimes = project.Runtimes{"node": project.Everywhere(deployed)}
 		}
 		got, err := Assess(context.Background(), source, app, Goal{"hulk", "5"})
 		if err != nil {
@@ -274,11 +276,22 @@ func TestGoals(t *testing.T) {
 	}
 }
 
-// sketch reads a universe with an application in it, and locks the application to the oldest releases that it admits.
 // A remark behind a release is its deprecation.
+// testRuntime is a runtime with a release of each major.
+func testRuntime() project.Runtime {
+	r := project.Runtime{Name: "node", Scheme: ranges.Scheme}
+	for major := range 30 {
+		if v, err := r.Scheme.Parse(fmt.Sprintf("%d.0.0", major)); err == nil {
+			r.Known = append(r.Known, v)
+		}
+	}
+	return r
+}
+
+// sketch reads a universe with an application in it, and locks the application to the oldest releases that it admits.
 func sketch(t testing.TB, text string) (universe.Table, Application) {
 	t.Helper()
-	app := Application{Scheme: version.JS}
+	app := Application{Scheme: ranges.Scheme, Known: []project.Runtime{testRuntime()}}
 	var rest []string
 	deprecated := map[string]string{}
 	for _, l := range strings.Split(text, "\n") {
@@ -299,7 +312,7 @@ func sketch(t testing.TB, text string) (universe.Table, Application) {
 			app.Declared = append(app.Declared, Declared{d, "dependencies"})
 		}
 	}
-	source, err := universe.Sketch(version.JS, strings.Join(rest, "\n"))
+	source, err := universe.Sketch(ranges.Scheme, strings.Join(rest, "\n"))
 	if err != nil {
 		t.Fatal(err)
 	}

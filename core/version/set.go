@@ -27,26 +27,6 @@ func (l List) Index(text string) int {
 	return slices.IndexFunc(l, func(v Version) bool { return v.String() == text })
 }
 
-// A sweeper is a constraint that can mark the members of a whole sorted list faster than one by one.
-type sweeper interface {
-	sweep(l List, into Set)
-}
-
-// Admit evaluates a constraint against every version of the list. Nothing is allocated but the result.
-func (l List) Admit(c Constraint) Set {
-	s := NewSet(len(l))
-	if c, ok := c.(sweeper); ok {
-		c.sweep(l, s)
-		return s
-	}
-	for i, v := range l {
-		if c.Admits(v) {
-			s.Add(i)
-		}
-	}
-	return s
-}
-
 // Describe prints a set over the list for people, as runs of neighbouring releases: "1.2.0 … 1.4.1, 2.0.0".
 // Prereleases that stand between two admitted releases do not break a run.
 func (l List) Describe(s Set) string {

@@ -5,7 +5,7 @@
 // its package once, by its own ecosystem's rule, and from then on it is a [Set]: a bit a release. Prerelease rules,
 // wildcards and leading zeros therefore have one home, the scheme, and set algebra stays exact.
 //
-// [JS] is the scheme of JavaScript manifests.
+// Schemes belong to ecosystems; what several of them share of Semantic Versioning is in the folder semver.
 package version
 
 import (
@@ -14,29 +14,53 @@ import (
 )
 
 // A Scheme is an ecosystem's rule for versions and constraints. Implementations are stateless and may be used
-// concurrently.
+// concurrently. Constraints are texts to everyone else: nobody but the scheme takes one apart or puts one together.
+//
+// Laws, for every version v and constraint c of the scheme:
+//
+//   - Admits(Any(), v), unless v is a prerelease;
+//   - Admits(Exact(v), w) exactly where w compares equal to v;
+//   - Admits(AtLeast(v), v), and no version before v is admitted;
+//   - Admits(Restyle(c, v), v) and Admits(Styled(s, v), v), prereleases and the style Any aside.
 type Scheme interface {
 	// Parse reads one version. The error is an *Error.
 	Parse(text string) (Version, error)
+	// Complete reads a version as people write it, of which the last parts may be missing: 18 is 18.0.0. The error is an
+	// *Error.
+	Complete(text string) (Version, error)
 	// Constrain reads one constraint. The error is an *Error.
 	Constrain(text string) (Constraint, error)
-	// Jump tells the size of the move from one version to another, by the place of the first number that differs.
-	// Both must come from this scheme.
+	// Goal reads what people name as the goal of an upgrade, such as "5" or "5.2": the releases that reach it. The error
+	// is an *Error.
+	Goal(text string) (Constraint, error)
+
+	// Jump tells the size of the move from one version to another. Both must come from this scheme.
 	Jump(from, to Version) Jump
-	// Breaking reports whether the move leaves the releases that the scheme's convention calls compatible. It is
+	// Breaking reports whether the move leaves the releases that the scheme's convention calls compatible. It may be
 	// stricter than Jump: under Semantic Versioning 0.3 to 0.4 is a minor jump, and breaking.
 	Breaking(from, to Version) bool
 	// Major returns the part of a version that a goal names: "5" of 5.2.1.
 	Major(v Version) string
+	// Next returns the version that follows v by a jump of Patch, Minor or Major; a prerelease is followed by its release.
+	Next(v Version, j Jump) string
+
+	// Any, Exact and AtLeast return the constraints that ask for whatever there is, for a version alone, and for a
+	// version and everything after it.
+	Any() string
+	Exact(v Version) string
+	AtLeast(v Version) string
+	// Styled returns the constraint that asks for version v in a style.
+	Styled(s Style, v Version) string
+	// StyleOf tells in which style a constraint asks; OtherStyle when in none of them.
+	StyleOf(constraint string) Style
 	// Restyle returns the constraint that asks for version v the way that the given constraint asked: ~2.1.0 at
 	// 2.4.3 gives ~2.4.3. A constraint that admits v already is returned unchanged.
 	Restyle(constraint string, v Version) string
-	// Styled returns the constraint that asks for version v in a style.
-	Styled(s Style, v Version) string
-	// Next returns the version that follows v by a jump of Patch, Minor or Major; a prerelease is followed by its release.
-	Next(v Version, j Jump) string
-	// StyleOf tells in which style a constraint asks; OtherStyle when in none of them.
-	StyleOf(constraint string) Style
+
+	// Mentions returns the versions that a constraint names, in the order in which it names them.
+	Mentions(constraint string) []Version
+	// FindIn returns the versions that a text for people names, in the order in which it names them.
+	FindIn(prose string) []Version
 }
 
 // A Style is how much a constraint leaves open above the version that it names.
@@ -66,16 +90,20 @@ type Version interface {
 	Prerelease() bool
 }
 
-// A Constraint is a predicate over versions of one scheme. Constraints are immutable.
+// A Constraint chooses among the published releases of a package. Constraints are immutable.
 type Constraint interface {
 	// String returns the constraint as it was written.
 	String() string
-	// Admits reports whether the constraint allows the version. It does not allocate.
-	Admits(v Version) bool
+	// Admit returns the releases of a list that the constraint allows. It is a rule about the whole list, since whether a
+	// prerelease is allowed may depend on what else there is.
+	Admit(l List) Set
 	// Bounded reports whether the constraint excludes every version above some version: "^3" is bounded, ">=2" and
 	// "*" are open. An open constraint promises nothing about releases that did not exist when it was written.
 	Bounded() bool
 }
+
+// Admits reports whether a constraint allows a version that is alone in its list.
+func Admits(c Constraint, v Version) bool { return !c.Admit(List{v}).Empty() }
 
 // Jump is the size of a move between two versions of one package.
 type Jump int

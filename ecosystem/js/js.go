@@ -13,6 +13,7 @@ import (
 	"molt/core/universe"
 	"molt/core/version"
 	"molt/ecosystem"
+	"molt/ecosystem/js/ranges"
 	"molt/registry"
 )
 
@@ -24,8 +25,8 @@ var _ ecosystem.Ecosystem = JS{}
 // Name returns "js".
 func (JS) Name() string { return "js" }
 
-// Scheme returns version.JS.
-func (JS) Scheme() version.Scheme { return version.JS }
+// Scheme returns ranges.Scheme.
+func (JS) Scheme() version.Scheme { return ranges.Scheme }
 
 // Tenancy is nested: every package may have its own copies of what it needs.
 func (JS) Tenancy() solve.Tenancy { return solve.Nested }
@@ -44,8 +45,8 @@ func (JS) DecodeLock(file string, data []byte) (*ecosystem.Lock, error) {
 	return ecosystem.DecodeMoltLock(file, data)
 }
 
-// Runtime returns the name under which manifests require the runtime, and how to ask it for its version.
-func (JS) Runtime() (string, []string) { return "node", []string{"node", "--version"} }
+// Runtimes returns the one runtime.
+func (JS) Runtimes() []ecosystem.Runtime { return []ecosystem.Runtime{node} }
 
 // PackageURL returns the identity of a release.
 func (JS) PackageURL(name, version string) string {
@@ -88,11 +89,11 @@ func demand(name, text string) (universe.Demand, error) {
 	case tag.MatchString(d.Text) && !isRange(d.Text):
 		return d, nil
 	}
-	_, err := version.JS.Constrain(d.Text)
+	_, err := ranges.Scheme.Constrain(d.Text)
 	return d, err
 }
 
 func isRange(text string) bool {
-	_, err := version.JS.Constrain(text)
+	_, err := ranges.Scheme.Constrain(text)
 	return err == nil
 }

@@ -5,8 +5,9 @@ import (
 	"path/filepath"
 	"strings"
 
-	"molt/core/version"
+	"molt/core/project"
 	"molt/ecosystem"
+	"molt/ecosystem/js/ranges"
 	"molt/input"
 )
 
@@ -19,13 +20,13 @@ var spoken = map[string]string{"node": "node", "nodejs": "node"}
 
 // Pins reads the version files in a folder, and the tool that the manifest names. Names of release lines, such as "lts",
 // are no versions and are left out.
-func (JS) Pins(dir string, m ecosystem.Manifest) []ecosystem.Pin {
-	var pins []ecosystem.Pin
+func (JS) Pins(dir string, m ecosystem.Manifest) []project.Pin {
+	var pins []project.Pin
 	add := func(name, text, where string) {
 		text = strings.TrimPrefix(strings.TrimSpace(text), "v")
 		if parts := strings.Count(text, ".") + 1; parts <= 3 {
-			if _, err := version.JS.Parse(text + strings.Repeat(".0", 3-parts)); err == nil {
-				pins = append(pins, ecosystem.Pin{Name: name, Version: text, Where: where})
+			if _, err := ranges.Scheme.Parse(text + strings.Repeat(".0", 3-parts)); err == nil {
+				pins = append(pins, project.Pin{Name: name, Version: text, Where: where})
 			}
 		}
 	}
@@ -40,7 +41,7 @@ func (JS) Pins(dir string, m ecosystem.Manifest) []ecosystem.Pin {
 			where := fmt.Sprintf("%s:%d", file, n+1)
 			switch {
 			case file != ".tool-versions" && len(words) == 1:
-				add("node", words[0], where)
+				add(node.Name, words[0], where)
 			case file == ".tool-versions" && len(words) > 1:
 				name := words[0]
 				if known := spoken[name]; known != "" {

@@ -15,8 +15,8 @@ import (
 	"github.com/tidwall/gjson"
 
 	"molt/core/universe"
-	"molt/core/version"
 	"molt/ecosystem"
+	"molt/ecosystem/js/ranges"
 	"molt/input"
 	"molt/registry"
 )
@@ -158,7 +158,7 @@ func readPackage(name string, body []byte, base string) (*universe.Package, erro
 	var releases []universe.Release
 	texts := texts{map[string]string{}, map[[2]string]universe.Demand{}}
 	doc["versions"].ForEach(func(v, about gjson.Result) bool {
-		parsed, err := version.JS.Parse(strings.Clone(v.String()))
+		parsed, err := ranges.Scheme.Parse(strings.Clone(v.String()))
 		if err != nil || !about.IsObject() {
 			return true
 		}
@@ -168,7 +168,7 @@ func readPackage(name string, body []byte, base string) (*universe.Package, erro
 		releases = append(releases, r)
 		return true
 	})
-	p := universe.NewPackage(name, version.JS, releases)
+	p := universe.NewPackage(name, ranges.Scheme, releases)
 	p.Tags = map[string]string{}
 	doc["dist-tags"].ForEach(func(tag, v gjson.Result) bool {
 		p.Tags[strings.Clone(tag.String())] = strings.Clone(v.String())

@@ -19,8 +19,8 @@ import (
 	"github.com/tidwall/gjson"
 
 	"molt/core/universe"
-	"molt/core/version"
 	"molt/ecosystem"
+	"molt/ecosystem/js/ranges"
 	"molt/registry"
 )
 
@@ -200,7 +200,7 @@ func FuzzReadPackage(f *testing.F) {
 
 func mustUniverse(t *testing.T, text string) universe.Table {
 	t.Helper()
-	table, err := registry.ReadUniverse("test.universe", []byte(text), version.JS)
+	table, err := registry.ReadUniverse("test.universe", []byte(text), ranges.Scheme)
 	if err != nil {
 		t.Fatal(err)
 	}

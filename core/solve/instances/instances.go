@@ -9,7 +9,7 @@ import (
 
 	"molt/core/solve"
 	"molt/core/universe"
-	"molt/core/version"
+	"molt/ecosystem/js/ranges"
 )
 
 // An Instance is a universe and what an application asks of it.
@@ -32,7 +32,7 @@ func build(name string) *builder {
 
 // release adds a release major.minor.0; demands are needs.
 func (b *builder) release(name string, major, minor int, needs ...universe.Demand) {
-	v, err := version.JS.Parse(fmt.Sprintf("%d.%d.0", major, minor))
+	v, err := ranges.Scheme.Parse(fmt.Sprintf("%d.%d.0", major, minor))
 	if err != nil {
 		panic(err) // numbers make versions
 	}
@@ -46,7 +46,7 @@ func (b *builder) root(name, constraint string) {
 func (b *builder) instance(tenancy solve.Tenancy) Instance {
 	t := universe.Table{}
 	for name, releases := range b.releases {
-		t[name] = universe.NewPackage(name, version.JS, releases)
+		t[name] = universe.NewPackage(name, ranges.Scheme, releases)
 	}
 	return Instance{b.name, t, solve.Problem{Tenancy: tenancy, Roots: b.roots}}
 }
