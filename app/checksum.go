@@ -59,7 +59,7 @@ func (a *App) contradicting(ctx context.Context) []contradiction {
 			continue
 		}
 		if r := known.Release(p.Version); r != nil {
-			note(p.Name+"@"+p.Version, p.Integrity, r.Integrity, "the registry, when it was asked last,")
+			note(p.Name+"@"+p.Version, p.Integrity, r.File().Integrity, "the registry, when it was asked last,")
 		}
 	}
 	return all

@@ -52,18 +52,20 @@ func (a *App) AddNotes(ctx context.Context, source universe.Source, doc *PlanDoc
 // ChangeLog reads the change log in a release's archive, whose checksum must be right. It is "" when the archive holds
 // none, or lies outside the registry.
 func (a *App) ChangeLog(ctx context.Context, r *universe.Release) (string, error) {
-	if r.Archive == "" || strings.Contains(r.Archive, "://") || a.client == nil || strings.HasPrefix(a.client.Base(), "file:") {
+	if r.File().Address == "" || strings.Contains(r.File().Address, "://") || a.client == nil || strings.HasPrefix(a.client.Base(), "file:") {
 		return "", nil
 	}
-	data, err := a.client.Get(ctx, registry.Request{Path: r.Archive, Accept: "*/*", Limit: input.Archive,
-		Understand: func(body []byte) ([]byte, error) { return body, archive.Check(r.Archive, body, r.Integrity) }})
+	data, err := a.client.Get(ctx, registry.Request{Path: r.File().Address, Accept: "*/*", Limit: input.Archive,
+		Understand: func(body []byte) ([]byte, error) {
+			return body, archive.Check(r.File().Address, body, r.File().Integrity)
+		}})
 	if err != nil {
 		return "", err
 	}
-	if err := archive.Check(r.Archive, data, r.Integrity); err != nil { // what the cache holds may be of another day
+	if err := archive.Check(r.File().Address, data, r.File().Integrity); err != nil { // what the cache holds may be of another day
 		return "", err
 	}
-	return archive.ReadLog(ctx, r.Archive, data)
+	return archive.ReadLog(ctx, r.File().Address, data)
 }
 
 func (a *App) notesOf(ctx context.Context, source universe.Source, name, from, to string) ([]string, error) {

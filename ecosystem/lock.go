@@ -92,7 +92,7 @@ func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.
 		}
 		release := p.Release(n.Version)
 		l.Packages = append(l.Packages, LockedPackage{Node: n, PURL: e.PackageURL(n.Name, n.Version),
-			Integrity: release.Integrity, Source: release.Archive, Runtimes: release.Runtimes})
+			Integrity: release.File().Integrity, Source: release.File().Address, Runtimes: release.Runtimes})
 	}
 	return l, Unchanged(before, l, accepted)
 }
@@ -170,7 +170,7 @@ func (l *Lock) Universe(e Ecosystem) (universe.Table, error) {
 			return nil, err
 		}
 		releases[p.Name] = append(releases[p.Name], universe.Release{Version: v, Needs: needs, Peers: peers, Runtimes: p.Runtimes,
-			Integrity: p.Integrity, Archive: p.Source})
+			Files: []universe.File{{Address: p.Source, Integrity: p.Integrity}}})
 	}
 	t := make(universe.Table, len(releases))
 	for name, all := range releases {

@@ -28,7 +28,7 @@ func (t Table) Hint(...string) {}
 //	hulk@1.2.0: keel@^2 peer:mast@>=3 peer?:flag@* opt:lamp@1 jib=sail@^1
 //
 // "peer:" marks a peer, "peer?:" an optional peer, "opt:" an optional need, and "as=name" an alias. Versions and
-// constraints are those of the scheme; missing parts of a version are zeros ("hulk@1"); a constraint may hold "&" for
+// constraints are those of the scheme, and the last parts of a version may be missing ("hulk@1"); a constraint may hold "&" for
 // a space, so that "^1&||&^3" is one word. Text after "#" is a comment.
 func Sketch(scheme version.Scheme, text string) (Table, error) {
 	releases := map[string][]Release{}
@@ -43,12 +43,7 @@ func Sketch(scheme version.Scheme, text string) (Table, error) {
 		if at <= 0 {
 			return nil, fmt.Errorf("line %d: expected name@version, found %q", n+1, head)
 		}
-		numbers, pre, hasPre := strings.Cut(head[at+1:], "-")
-		numbers += strings.Repeat(".0", max(0, 2-strings.Count(numbers, ".")))
-		if hasPre {
-			numbers += "-" + pre
-		}
-		v, err := scheme.Parse(numbers)
+		v, err := scheme.Complete(head[at+1:])
 		if err != nil {
 			return nil, fmt.Errorf("line %d: %w", n+1, err)
 		}
@@ -82,7 +77,7 @@ func (r *Release) Take(d Demand, kind string) error {
 		list = &r.Peers
 	}
 	if slices.ContainsFunc(*list, func(x Demand) bool { return x.As == d.As }) {
-		return fmt.Errorf("there are two demands on %s; put both into one, as in %s@%s", d.As, d.As, ">=1&<3")
+		return fmt.Errorf("there are two demands on %s; put both into one, joined by &", d.As)
 	}
 	*list = append(*list, d)
 	return nil

@@ -33,7 +33,8 @@ func (e *UnknownError) Error() string { return fmt.Sprintf("the registry has no 
 type Package struct {
 	Name     string
 	Releases []Release         // ascending by precedence, no version twice
-	Tags     map[string]string // a registry's names for releases, such as "latest"
+	Tags     map[string]string // a registry's names for releases
+	Current  string            // the version that the registry hands out by default, "" when it says none
 	Scheme   version.Scheme
 	Notes    Notes
 
@@ -63,9 +64,26 @@ type Release struct {
 	Runtimes   []Requirement // sorted by Name
 	Published  time.Time     // zero when the registry does not say
 	Deprecated string        // the maintainers' words, "" when it is not deprecated
-	Integrity  string        // W3C subresource-integrity string, "" when the registry gives none
-	Archive    string        // address of the archive
+	Withdrawn  string        // why it may no longer be chosen, "" when it may; what is locked to it stays
+	Files      []File        // the first is the one for every platform, where there is one
 	Licence    string        // SPDX licence expression, "" when the registry gives none
+}
+
+// A File is one form in which a release can be had.
+type File struct {
+	Address   string // of the archive, relative to the registry's where it lies below it
+	Integrity string // W3C subresource-integrity string, of one or several digests; "" when the registry gives none
+	Size      int64  // in bytes, 0 when the registry does not say
+	Kind      string // which of several forms, as the ecosystem calls it; "" where it has one
+	When      string // the platforms for which it is, as the ecosystem writes conditions; "" for all
+}
+
+// File returns the first of the files; the zero File when there are none.
+func (r *Release) File() File {
+	if len(r.Files) == 0 {
+		return File{}
+	}
+	return r.Files[0]
 }
 
 // A Demand is a name that a release needs or peers on, with a constraint.
@@ -73,8 +91,10 @@ type Demand struct {
 	As       string // the name under which the dependent sees the package
 	Package  string // the package of that name; differs from As for an alias
 	Text     string // the constraint as written; may be a tag
-	Optional bool
-	Foreign  bool // Text is no constraint over a registry's releases (a path, an address): Molt leaves it alone
+	Optional bool   // it may go unserved
+	When     string // the condition under which it holds, in the canonical form of the ecosystem's conditions; "" for always
+	Extras   string // the extras of the package that are wanted, canonical, sorted, with commas; "" for none
+	Foreign  bool   // Text is no constraint over a registry's releases (a path, an address): Molt leaves it alone
 }
 
 // A Requirement is a constraint on a language runtime or tool.
@@ -111,6 +131,14 @@ func NewPackage(name string, scheme version.Scheme, releases []Release) *Package
 		p.list = append(p.list, r.Version)
 	}
 	return p
+}
+
+// With returns the package with other releases, and all else that is known of it. The releases must not be those of another
+// package.
+func (p *Package) With(releases []Release) *Package {
+	q := NewPackage(p.Name, p.Scheme, releases)
+	q.Tags, q.Current, q.Notes = p.Tags, p.Current, p.Notes
+	return q
 }
 
 // distinct sorts demands by name and keeps the first of each.
@@ -256,100 +284,4 @@ func (p *Package) rank(i int) int {
 		return 1
 	}
 	return 2
-}
-
-// Dated is a source that can give the publication times of a package which it gave without, at the cost of another request.
-type Dated interface {
-	Dated(ctx context.Context, name string) (*Package, error)
-}
-
-// WithDates returns a package with its publication times, as far as the sources below s can give any.
-func WithDates(ctx context.Context, s Source, name string) (*Package, error) {
-	for {
-		if d, ok := s.(Dated); ok {
-			return d.Dated(ctx, name)
-		}
-		w, ok := s.(Wrapper)
-		if !ok {
-			return s.Package(ctx, name)
-		}
-		s = w.Unwrap()
-	}
-}
-
-// Filter returns a source that shows only the releases for which keep is true.
-func Filter(s Source, keep func(name string, r *Release) bool) Source {
-	return FilterFor(s, "", keep)
-}
-
-// FilterFor is Filter with the reason why releases are hidden, for Hidden.
-func FilterFor(s Source, reason string, keep func(name string, r *Release) bool) Source {
-	return &filter{Source: s, reason: reason, keep: keep, seen: map[string]*Package{}}
-}
-
-// A Wrapper is a source that shows another one in some way.
-type Wrapper interface{ Unwrap() Source }
-
-// Hidden counts, for every reason given to FilterFor on the way down from a source, the releases of a package that it hides.
-// It gives sentences such as "2 of 7 releases are younger than 14 days".
-func Hidden(ctx context.Context, s Source, name string) (says []string, err error) {
-	for {
-		if f, ok := s.(*filter); ok && f.reason != "" {
-			whole, err := f.Source.Package(ctx, name)
-			if err != nil {
-				return says, err
-			}
-			shown, err := f.Package(ctx, name)
-			if err != nil {
-				return says, err
-			}
-			if n := len(whole.Releases) - len(shown.Releases); n > 0 {
-				says = append(says, fmt.Sprintf("%d of %d releases of %s %s", n, len(whole.Releases), name, f.reason))
-			}
-		}
-		w, ok := s.(Wrapper)
-		if !ok {
-			return says, nil
-		}
-		s = w.Unwrap()
-	}
-}
-
-// Unwrap returns the source that is filtered.
-func (f *filter) Unwrap() Source { return f.Source }
-
-type filter struct {
-	Source
-	reason string
-	keep   func(string, *Release) bool
-	mu     sync.Mutex
-	seen   map[string]*Package
-}
-
-func (f *filter) Package(ctx context.Context, name string) (*Package, error) {
-	f.mu.Lock()
-	p, ok := f.seen[name]
-	f.mu.Unlock()
-	if ok {
-		return p, nil
-	}
-	whole, err := f.Source.Package(ctx, name)
-	if err != nil {
-		return nil, err
-	}
-	p = whole
-	if slices.ContainsFunc(whole.Releases, func(r Release) bool { return !f.keep(name, &r) }) {
-		var kept []Release
-		for i := range whole.Releases {
-			if f.keep(name, &whole.Releases[i]) {
-				kept = append(kept, whole.Releases[i])
-			}
-		}
-		p = NewPackage(name, whole.Scheme, kept)
-		p.Tags, p.Notes = whole.Tags, whole.Notes
-	}
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	f.seen[name] = p
-	return p, nil
 }

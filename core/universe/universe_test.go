@@ -76,11 +76,11 @@ func TestFilter(t *testing.T) {
 	for i := range table["keel"].Releases {
 		table["keel"].Releases[i].Published = day.AddDate(0, i, 0)
 	}
-	table["keel"].Tags = map[string]string{"latest": "1.0.0"}
+	table["keel"].Tags, table["keel"].Current, table["keel"].Notes = map[string]string{"next": "1.0.0"}, "1.0.0", Notes{About: "keeps it upright"}
 	s := Filter(table, func(_ string, r *Release) bool { return !r.Published.After(day) })
 	for range 2 {
 		p, err := s.Package(context.Background(), "keel")
-		if err != nil || len(p.Releases) != 1 || p.Tags["latest"] != "1.0.0" {
+		if err != nil || len(p.Releases) != 1 || p.Tags["next"] != "1.0.0" || p.Current != "1.0.0" || p.Notes.About == "" {
 			t.Errorf("filtered: %v, %v", p, err)
 		}
 	}

@@ -114,7 +114,7 @@ func (f *finder) waitFor(blocked []string) ([]WayOut, error) {
 		if err != nil {
 			return nil, err
 		}
-		lenient = &wishing{lenient, unminding(p, framework.Name)}
+		lenient = universe.Replaced(lenient, universe.Table{p.Name: unminding(p, framework.Name)})
 		c[name] = texts(p, f.usable(p, f.locked(name)))
 	}
 	r, _, err := solve.Try(f.ctx, lenient, f.advisor.problem(c, nil))

@@ -110,7 +110,16 @@ func Permitted(source universe.Source, app Application) universe.Source {
 			return app.Rules.Breach(name, r) == "" || slices.Contains(locked[name], r.Version.String()) || app.Fixed[name] == r.Version.String()
 		})
 	}
-	return &permitted{source, app.Fixed, universe.Filter(source, func(name string, r *universe.Release) bool { return r.Version.String() == app.Fixed[name] })}
+	return &permitted{universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
+		given, fixed := app.Fixed[p.Name]
+		switch {
+		case !fixed:
+			return p, nil
+		case p.Index(given) < 0:
+			return nil, &FixedError{p.Name, given}
+		}
+		return p.Only(func(_ string, r *universe.Release) bool { return r.Version.String() == given }), nil
+	})}
 }
 
 // Hidden says which releases of a package are hidden, by what is given from outside, by the rules of the house or by the
@@ -157,11 +166,7 @@ func (app Application) hides(p *universe.Package, name string) string {
 }
 
 // permitted is a source that was filtered.
-type permitted struct {
-	universe.Source
-	fixed map[string]string
-	given universe.Source // of fixed packages the given releases alone
-}
+type permitted struct{ universe.Source }
 
 // A FixedError reports a release that is given from outside and that the registry does not have.
 type FixedError struct{ Name, Version string }
@@ -172,19 +177,6 @@ func (e *FixedError) Error() string {
 
 // Unwrap returns the source before it was filtered.
 func (p *permitted) Unwrap() universe.Source { return p.Source }
-
-// Package returns a package with the releases that may be used. A given release that does not exist is a *FixedError.
-func (p *permitted) Package(ctx context.Context, name string) (*universe.Package, error) {
-	whole, err := p.Source.Package(ctx, name)
-	v, fixed := p.fixed[name]
-	switch {
-	case err != nil || !fixed:
-		return whole, err
-	case whole.Index(v) < 0:
-		return nil, &FixedError{name, v}
-	}
-	return p.given.Package(ctx, name)
-}
 
 // grades in their order, best first.
 var grades = []Grade{Stated, Advised, Early, Open, None, Refused}

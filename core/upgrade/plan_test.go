@@ -191,7 +191,7 @@ func TestSurvey(t *testing.T) {
 		none@1.0
 		gone@1.0
 		gone@1.1 # no longer maintained`)
-	source["ahead"].Tags = map[string]string{"latest": "0.9.0"}
+	source["ahead"].Current = "0.9.0"
 	app.Declared[6].Text = "^9.0.0"
 	app.Declared = append(app.Declared,
 		Declared{universe.Demand{As: "here", Package: "here", Text: "file:../here", Foreign: true}, "dependencies"},

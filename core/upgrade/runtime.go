@@ -126,7 +126,7 @@ func runtimeOf(name string) (string, bool) {
 // which the application declares the deployed version, so that the tangle tells where they stand in the way. It is nil
 // where a deployed version is none.
 func runtimeTangle(ctx context.Context, source universe.Source, app Application, p solve.Problem) error {
-	d := &demanding{Source: source, app: app, runtimes: universe.Table{}, seen: map[string]*universe.Package{}}
+	table := universe.Table{}
 	for _, name := range slices.Sorted(maps.Keys(app.Runtimes)) {
 		runtime := app.runtime(name)
 		for _, environment := range slices.Sorted(maps.Keys(app.Runtimes[name])) {
@@ -139,63 +139,35 @@ func runtimeTangle(ctx context.Context, source universe.Source, app Application,
 			for _, known := range runtime.Known { // so that a requirement is not the only side of its tangle
 				releases = append(releases, universe.Release{Version: known})
 			}
-			d.runtimes[name] = universe.NewPackage(name, runtime.Scheme, releases)
+			table[name] = universe.NewPackage(name, runtime.Scheme, releases)
 			p.Single = append(slices.Clip(p.Single), name)
 			p.Roots = append(p.Roots, solve.Root{Demand: universe.Demand{As: name, Package: name, Text: runtime.Scheme.Exact(v)}, Group: RuntimeGroup})
 		}
 	}
-	_, err := solve.Resolve(ctx, d, p)
+	_, err := solve.Resolve(ctx, universe.Replaced(requiring(source, app, table), table), p)
 	return err
 }
 
-// demanding is a source whose releases need runtimes like packages. It is used by one goroutine.
-type demanding struct {
-	universe.Source
-	app      Application
-	runtimes universe.Table
-	seen     map[string]*universe.Package
-}
-
-// Hint passes on what the registry knows.
-func (d *demanding) Hint(names ...string) {
-	for _, name := range names {
-		if d.runtimes[name] == nil {
-			d.Source.Hint(name)
-		}
-	}
-}
-
-// Package returns a package with what it requires of runtimes among its needs.
-func (d *demanding) Package(ctx context.Context, name string) (*universe.Package, error) {
-	if p := d.runtimes[name]; p != nil {
-		return p, nil
-	}
-	if p := d.seen[name]; p != nil {
-		return p, nil
-	}
-	whole, err := d.Source.Package(ctx, name)
-	if err != nil {
-		return nil, err
-	}
-	releases := slices.Clone(whole.Releases)
-	for i := range releases {
-		r := &releases[i]
-		r.Needs, r.Peers = slices.Clone(r.Needs), slices.Clone(r.Peers)
-		for _, q := range r.Runtimes {
-			if _, err := d.app.runtime(q.Name).Scheme.Constrain(q.Text); err != nil {
-				continue
-			}
-			for _, environment := range slices.Sorted(maps.Keys(d.app.Runtimes[q.Name])) {
-				if name := asPackage(q.Name, environment); d.runtimes[name] != nil {
-					r.Needs = append(r.Needs, universe.Demand{As: name, Package: name, Text: q.Text})
+// requiring shows of a source releases that need runtimes like packages, as far as a table has these.
+func requiring(source universe.Source, app Application, runtimes universe.Table) universe.Source {
+	return universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
+		releases := slices.Clone(p.Releases)
+		for i := range releases {
+			r := &releases[i]
+			r.Needs, r.Peers = slices.Clone(r.Needs), slices.Clone(r.Peers)
+			for _, q := range r.Runtimes {
+				if _, err := app.runtime(q.Name).Scheme.Constrain(q.Text); err != nil {
+					continue
+				}
+				for _, environment := range slices.Sorted(maps.Keys(app.Runtimes[q.Name])) {
+					if name := asPackage(q.Name, environment); runtimes[name] != nil {
+						r.Needs = append(r.Needs, universe.Demand{As: name, Package: name, Text: q.Text})
+					}
 				}
 			}
 		}
-	}
-	p := universe.NewPackage(name, whole.Scheme, releases)
-	p.Tags, p.Notes = whole.Tags, whole.Notes
-	d.seen[name] = p
-	return p, nil
+		return p.With(releases), nil
+	})
 }
 
 // leastRuntime returns the lowest version that all requirements of a resolution on a runtime admit, among those that they

@@ -45,9 +45,6 @@ const (
 	Unlike       Flag = "declared otherwise"  // another member of the workspace asks for it in other words
 )
 
-// latest is the tag by which registries name the release that they hand out by default.
-const latest = "latest"
-
 // Survey tells how every declared package stands, in the order of the manifest. Without a lock the versions are those
 // that are installed, and without that, those of a resolution; the rows are flagged NotLocked.
 func Survey(ctx context.Context, source universe.Source, app Application) ([]Row, error) {
@@ -149,7 +146,7 @@ func (row *Row) describe(p *universe.Package, app Application) {
 	if here.Version.Prerelease() {
 		row.Flags = append(row.Flags, Preview)
 	}
-	if i := p.Index(p.Tags[latest]); i >= 0 && i < locked {
+	if i := p.Index(p.Current); i >= 0 && i < locked {
 		row.Flags = append(row.Flags, BelowTag)
 	}
 	if !admitted.Has(locked) {

@@ -63,7 +63,7 @@ func (a *advisor) standTransitive(got *Assessed, p, framework *universe.Package,
 	for name, releases := range a.together {
 		c[name] = releases
 	}
-	r, _, err := solve.Try(a.ctx, &wishing{a.source, unminding(p, framework.Name)}, a.problem(c, nil))
+	r, _, err := solve.Try(a.ctx, universe.Replaced(a.source, universe.Table{p.Name: unminding(p, framework.Name)}), a.problem(c, nil))
 	if err != nil {
 		return err
 	}
@@ -87,7 +87,7 @@ func (a *advisor) standLeft(got *Assessed, p, framework *universe.Package, targe
 	}
 	c := maps.Clone(a.together)
 	c[a.goal.Name], c[got.By] = target, texts(by, a.usable(by, a.locked(got.By)))
-	r, _, err := solve.Try(a.ctx, &wishing{a.source, unminding(p, framework.Name)}, a.problem(c, nil))
+	r, _, err := solve.Try(a.ctx, universe.Replaced(a.source, universe.Table{p.Name: unminding(p, framework.Name)}), a.problem(c, nil))
 	if r != nil || accepts.all.Empty() {
 		got.Standing = Blocked
 	}
@@ -118,9 +118,7 @@ func unminding(p *universe.Package, about string) *universe.Package {
 	for i := range releases {
 		releases[i].Needs, releases[i].Peers = other(releases[i].Needs), other(releases[i].Peers)
 	}
-	w := universe.NewPackage(p.Name, p.Scheme, releases)
-	w.Tags = p.Tags
-	return w
+	return p.With(releases)
 }
 
 // broughtBy names the declared package over which a locked one is needed.
@@ -234,7 +232,7 @@ func (a *advisor) waitList(packages []Assessed, framework *universe.Package, tar
 		if minds := a.acceptors(p, framework, target).all.And(a.usable(p, got.Locked)).Empty(); minds || got.Through == nil {
 			waits = append(waits, Wait{got.Name, next})
 		}
-		lenient = &wishing{lenient, unminding(p, framework.Name)}
+		lenient = universe.Replaced(lenient, universe.Table{p.Name: unminding(p, framework.Name)})
 		if got.Group != Transitive {
 			c[got.Name] = texts(p, a.usable(p, got.Locked))
 		}

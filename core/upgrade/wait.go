@@ -1,7 +1,6 @@
 package upgrade
 
 import (
-	"context"
 	"fmt"
 
 	"molt/core/solve"
@@ -22,9 +21,8 @@ func (f *finder) waits() ([]WayOut, error) {
 		if p == nil {
 			continue
 		}
-		wished := wish(p, d)
 		problem := f.problem
-		r, _, err := solve.Try(f.ctx, &wishing{f.source, wished}, problem)
+		r, _, err := solve.Try(f.ctx, universe.Replaced(f.source, universe.Table{p.Name: undemanding(p, d)}), problem)
 		if err != nil {
 			return nil, err
 		}
@@ -37,10 +35,10 @@ func (f *finder) waits() ([]WayOut, error) {
 	return f.ways[:min(len(f.ways), mostWays)], nil
 }
 
-// wish returns a package of which no release makes a demand.
-func wish(p *universe.Package, d solve.Demand) *universe.Package {
+// undemanding returns a package of which no release makes a demand.
+func undemanding(p *universe.Package, d solve.Demand) *universe.Package {
 	var releases []universe.Release
-	without := func(all []universe.Demand) (kept []universe.Demand) {
+	other := func(all []universe.Demand) (kept []universe.Demand) {
 		for _, x := range all {
 			if x.As != d.As || x.Package != d.Package || x.Text != d.Constraint {
 				kept = append(kept, x)
@@ -50,26 +48,11 @@ func wish(p *universe.Package, d solve.Demand) *universe.Package {
 	}
 	for _, r := range p.Releases {
 		if d.Kind == solve.Peer {
-			r.Peers = without(r.Peers)
+			r.Peers = other(r.Peers)
 		} else {
-			r.Needs = without(r.Needs)
+			r.Needs = other(r.Needs)
 		}
 		releases = append(releases, r)
 	}
-	w := universe.NewPackage(p.Name, p.Scheme, releases)
-	w.Tags = p.Tags
-	return w
-}
-
-// wishing is a source in which one package is as someone wishes.
-type wishing struct {
-	universe.Source
-	p *universe.Package
-}
-
-func (w *wishing) Package(ctx context.Context, name string) (*universe.Package, error) {
-	if name == w.p.Name {
-		return w.p, nil
-	}
-	return w.Source.Package(ctx, name)
+	return p.With(releases)
 }

@@ -135,6 +135,9 @@ func documentPath(name string) string { return segment.Replace(url.PathEscape(na
 
 var segment = strings.NewReplacer("%40", "@", "%2F", "%2f")
 
+// currentTag is the tag of the release that registries hand out by default.
+const currentTag = "latest"
+
 // readPackage reads a registry document. Releases whose version is none by Semantic Versioning are left out.
 func readPackage(name string, body []byte, base string) (*universe.Package, error) {
 	if !gjson.ValidBytes(body) {
@@ -174,6 +177,7 @@ func readPackage(name string, body []byte, base string) (*universe.Package, erro
 		p.Tags[strings.Clone(tag.String())] = strings.Clone(v.String())
 		return true
 	})
+	p.Current = p.Tags[currentTag]
 	p.Notes.About, p.Notes.Homepage = forPeople(doc["description"]), forPeople(doc["homepage"])
 	p.Notes.Repository = forPeople(doc["repository"].Get("url"))
 	return p, nil
@@ -302,21 +306,23 @@ func readRelease(about gjson.Result, base string, texts texts) universe.Release 
 		doc.licence = doc.licence.Get("type")
 	}
 	r.Licence = texts.one(forPeople(doc.licence))
+	var file universe.File
 	var tarball, shasum string
 	doc.dist.ForEach(func(field, v gjson.Result) bool {
 		switch field.String() {
 		case "tarball":
 			tarball = v.String()
 		case "integrity":
-			r.Integrity = strings.Clone(v.String())
+			file.Integrity = strings.Clone(v.String())
 		case "shasum":
 			shasum = v.String()
 		}
 		return true
 	})
-	r.Archive = strings.Clone(strings.TrimPrefix(tarball, base+"/"))
-	if sum, err := hex.DecodeString(shasum); r.Integrity == "" && err == nil && len(sum) > 0 {
-		r.Integrity = "sha1-" + base64.StdEncoding.EncodeToString(sum)
+	file.Address = strings.Clone(strings.TrimPrefix(tarball, base+"/"))
+	if sum, err := hex.DecodeString(shasum); file.Integrity == "" && err == nil && len(sum) > 0 {
+		file.Integrity = "sha1-" + base64.StdEncoding.EncodeToString(sum)
 	}
+	r.Files = []universe.File{file}
 	return r
 }

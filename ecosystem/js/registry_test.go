@@ -143,13 +143,13 @@ func TestOddDocuments(t *testing.T) {
 	if len(r.Peers) != 2 || r.Peers[0].As != "e" || !r.Peers[1].Optional {
 		t.Errorf("peers %+v", r.Peers)
 	}
-	if r.Deprecated == "" || len(r.Runtimes) != 0 || r.Archive != "x/-/x-1.0.0.tgz" || r.Integrity != "sha1-2jmj7l5rSw0yVb/vlWAYkK/YBwk=" {
+	if r.Deprecated == "" || len(r.Runtimes) != 0 || r.File().Address != "x/-/x-1.0.0.tgz" || r.File().Integrity != "sha1-2jmj7l5rSw0yVb/vlWAYkK/YBwk=" {
 		t.Errorf("read %+v", r)
 	}
 	if r.Published.Format(time.DateOnly) != "2020-01-02" || !p.Releases[1].Published.IsZero() {
 		t.Errorf("published %v and %v", r.Published, p.Releases[1].Published)
 	}
-	if r := p.Releases[1]; r.Deprecated != "" || r.Archive != "http://elsewhere/x.tgz" || r.Integrity != "sha512-AA==" {
+	if r := p.Releases[1]; r.Deprecated != "" || r.File().Address != "http://elsewhere/x.tgz" || r.File().Integrity != "sha512-AA==" {
 		t.Errorf("read %+v", r)
 	}
 	for _, bad := range []string{"", "<html>", `{"name": "x"}`, `{"versions": []}`} {

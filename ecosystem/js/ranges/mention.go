@@ -10,8 +10,12 @@ import (
 // Complete reads a version of which the last numbers may be missing.
 func (scheme) Complete(text string) (version.Version, error) {
 	v, err := Scheme.Parse(text)
+	end := strings.IndexAny(text, "-+")
+	if end < 0 {
+		end = len(text)
+	}
 	for missing := ".0"; err != nil && len(missing) <= len(".0.0"); missing += ".0" {
-		if whole, _ := Scheme.Parse(text + missing); whole != nil {
+		if whole, _ := Scheme.Parse(text[:end] + missing + text[end:]); whole != nil {
 			return whole, nil
 		}
 	}

@@ -226,7 +226,7 @@ func TestWhatConstraintsName(t *testing.T) {
 			t.Errorf("%q names %q, want %q", text, got, want)
 		}
 	}
-	for text, want := range map[string]string{"18": "18.0.0", "v18.2": "18.2.0", "18.2.1": "18.2.1", "x": "", "": ""} {
+	for text, want := range map[string]string{"18": "18.0.0", "2-rc.1": "2.0.0-rc.1", "v18.2": "18.2.0", "18.2.1": "18.2.1", "x": "", "": ""} {
 		if v, err := Scheme.Complete(text); (err == nil) != (want != "") || err == nil && v.String() != want {
 			t.Errorf("%q is %v, %v, want %q", text, v, err, want)
 		}
