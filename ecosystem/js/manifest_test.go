@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"molt/ecosystem"
+	"molt/input"
 )
 
 // awkward is a manifest that nobody would write and every editor must survive: tabs, CRLF, odd order, keys that look
@@ -187,6 +188,9 @@ func FuzzReadManifest(f *testing.F) {
 		m, err := readManifest("package.json", []byte(text))
 		if err != nil {
 			var place *ecosystem.PositionError
+			if beyond := (*input.LimitError)(nil); errors.As(err, &beyond) && strings.Contains(beyond.Name, "package.json:") {
+				return
+			}
 			if !errors.As(err, &place) || place.Line < 1 || place.Column < 1 {
 				t.Fatalf("an error without a place: %v", err)
 			}
