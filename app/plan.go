@@ -51,12 +51,12 @@ func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []upgr
 }
 
 // costs says what the decisions of people cost.
-func (a *App) costs(ctx context.Context, source universe.Source, application upgrade.Application, goals []upgrade.Goal, cut upgrade.Cut, plan *upgrade.Plan) ([]string, error) {
-	costs, err := upgrade.Costs(ctx, source, application, goals, cut, plan)
+func (a *App) costs(ctx context.Context, source universe.Source, application upgrade.Application, goals []upgrade.Goal, cut upgrade.Cut, planned *upgrade.Plan) ([]string, error) {
+	costs, err := upgrade.Costs(ctx, source, application, goals, cut, planned)
 	if err != nil || a.unsettled == nil {
 		return costs, err
 	}
-	cost, err := upgrade.CostOf(ctx, "waiting until releases have settled", a.unsettled, application, goals, cut, plan)
+	cost, err := upgrade.CostOf(ctx, "waiting until releases have settled", a.unsettled, application, goals, cut, planned)
 	if cost != "" {
 		costs = append(costs, cost)
 	}

@@ -171,7 +171,7 @@ func (p *planner) replacements(names []string) ([]Change, error) {
 	for _, name := range names {
 		got := p.assessed[name]
 		d := p.declaration(name)
-		changes = append(changes, Change{Name: name, Group: d.Group, From: Point{p.now.lines[line{d.Group, name}], versionOf(p.now.locked, name)},
+		changes = append(changes, Change{Name: name, Group: d.Group, From: Point{p.now.lines[line{Group: d.Group, Name: name, When: d.When}], versionOf(p.now.locked, name)},
 			Standing: Retires, Reason: string(got.Retires.Kind) + ": " + got.Retires.Says})
 		next := got.Retires.Successor
 		if next == "" || p.declaration(next).As != "" {
@@ -189,8 +189,8 @@ func (p *planner) replacements(names []string) ([]Change, error) {
 		if c, err := p.app.Scheme.Constrain(text); err != nil || !c.Bounded() {
 			text = p.app.Scheme.Styled(version.NextMinor, v.Version)
 		}
-		p.now.lines[line{d.Group, next}] = text
-		p.now.added = append(p.now.added, Declared{universe.Demand{As: next, Package: next, Text: text}, d.Group})
+		p.now.lines[line{Group: d.Group, Name: next}] = text
+		p.now.added = append(p.now.added, Declared{Demand: universe.Demand{As: next, Package: next, Text: text}, Group: d.Group})
 		changes = append(changes, Change{Name: next, Group: d.Group, To: Point{text, v.Version.String()}, Standing: Retires,
 			Reason: "successor of " + name})
 	}

@@ -15,7 +15,7 @@ import (
 )
 
 // outcome asks every part that has an opinion whether a goal can be reached.
-func outcome(t *testing.T, source universe.Source, app Application, goal Goal) (assess, plan, ways bool, found []WayOut) {
+func outcome(t *testing.T, source universe.Source, app Application, goal Goal) (assessed, planned, ways bool, found []WayOut) {
 	t.Helper()
 	ctx := context.Background()
 	got, err := Assess(ctx, source, app, goal)

@@ -79,7 +79,7 @@ func Costs(ctx context.Context, source universe.Source, app Application, goals [
 	for _, name := range app.Held {
 		without := app
 		without.Held = slices.DeleteFunc(slices.Clone(app.Held), func(n string) bool { return n == name })
-		all = append(all, decision{"the hold on " + name + because(app.Reasons[name]), without})
+		all = append(all, decision{"the hold on " + app.heldFor(name), without})
 	}
 	if without := app; len(app.Fixed) > 0 {
 		without.Fixed = nil

@@ -66,7 +66,7 @@ func Compare(scheme version.Scheme, before, after State) []Difference {
 		all = append(all, d)
 	}
 	slices.SortFunc(all, func(a, b Difference) int {
-		return cmp.Or(compareBool(!a.Declared, !b.Declared), slices.Index(DifferenceKinds, a.Kind)-slices.Index(DifferenceKinds, b.Kind),
+		return cmp.Or(declaredFirst(a, b), slices.Index(DifferenceKinds, a.Kind)-slices.Index(DifferenceKinds, b.Kind),
 			strings.Compare(a.Name, b.Name))
 	})
 	return all
@@ -135,4 +135,14 @@ func ascending(scheme version.Scheme, texts []string) ([]version.Version, bool) 
 		texts[i] = v.String()
 	}
 	return all, true
+}
+
+func declaredFirst(a, b Difference) int {
+	switch {
+	case a.Declared == b.Declared:
+		return 0
+	case a.Declared:
+		return -1
+	}
+	return 1
 }

@@ -145,19 +145,11 @@ func (f *finder) remedies(name string) []remedy {
 		}},
 	}
 	if slices.Contains(f.app.Held, name) {
-		all = append([]remedy{{HoldWay, "lift the hold on " + name + because(f.app.Reasons[name]), func(app *Application) {
+		all = append([]remedy{{HoldWay, "lift the hold on " + f.app.heldFor(name), func(app *Application) {
 			app.Held = slices.DeleteFunc(slices.Clone(app.Held), func(n string) bool { return n == name })
 		}, func(w *WayOut) { w.Unhold = append(w.Unhold, name) }}}, all...)
 	}
 	return all
-}
-
-// because gives a reason in brackets, nothing for none.
-func because(reason string) string {
-	if reason == "" {
-		return ""
-	}
-	return " (" + reason + ")"
 }
 
 // product tries every way to apply one remedy to each package, up to a sensible number.

@@ -347,7 +347,7 @@ func (f *finder) keep(way WayOut) error {
 		case c.To == (Point{}):
 			declared = slices.Delete(declared, i, i+1)
 		case i < 0:
-			declared = append(declared, Declared{universe.Demand{As: c.Name, Package: c.Name, Text: c.To.Constraint}, c.Group})
+			declared = append(declared, Declared{Demand: universe.Demand{As: c.Name, Package: c.Name, Text: c.To.Constraint}, Group: c.Group})
 		default:
 			declared[i].Text = c.To.Constraint
 		}

@@ -198,7 +198,7 @@ func (a *advisor) admitted(p *universe.Package, s state, name string) version.Se
 	all := version.FullSet(len(p.Releases))
 	for _, d := range a.app.Declared {
 		if d.As == name {
-			set, _ := p.Admit(s.lines[line{d.Group, name}]) // a line that cannot be read admits nothing
+			set, _ := p.Admit(s.lines[line{Group: d.Group, Name: name, When: d.When}]) // a line that cannot be read admits nothing
 			all = all.And(set)
 		}
 	}

@@ -105,8 +105,14 @@ type Point struct{ Constraint, Version string }
 // Moves counts what a stage does to the lock.
 type Moves struct{ Added, Removed, Moved int }
 
-// A line of the manifest.
-type line struct{ group, name string }
+// A line is the one identity of a declaration: a name may be declared in several files and groups, and under several
+// conditions.
+type line struct {
+	File  string // of several manifest files, relative to the application; "" for the main one
+	Group string
+	Name  string
+	When  string // the condition under which it holds, "" for always
+}
 
 // state is the application between two stages.
 type state struct {
@@ -151,7 +157,7 @@ func NewPlan(ctx context.Context, source universe.Source, app Application, goals
 	}
 	p.now = state{lines: map[line]string{}, locked: a.base, gone: map[string]bool{}}
 	for _, d := range app.Declared {
-		p.now.lines[line{d.Group, d.As}] = d.Text
+		p.now.lines[d.line()] = d.Text
 	}
 	if !app.Current() {
 		p.plan.Stages = append(p.plan.Stages, Stage{ID: "baseline", Kind: BaselineStage, Title: "lock what the manifest asks for",
@@ -252,7 +258,7 @@ func (p *planner) pinned(name string) bool {
 	}
 	for _, d := range p.app.Declared {
 		if d.As == name {
-			return p.app.Scheme.StyleOf(p.now.lines[line{d.Group, name}]) == version.Exact
+			return p.app.Scheme.StyleOf(p.now.lines[line{Group: d.Group, Name: name, When: d.When}]) == version.Exact
 		}
 	}
 	return false
@@ -292,11 +298,11 @@ func (p *planner) try(kind StageKind, id, title string, to map[string]string, re
 		if p.now.gone[d.As] || !registered(d) || !listed || target == from {
 			continue
 		}
-		change := Change{Name: d.As, Group: d.Group, From: Point{p.now.lines[line{d.Group, d.As}], from}, Standing: p.assessed[d.As].Standing, Reason: reason(d.As)}
+		change := Change{Name: d.As, Group: d.Group, From: Point{p.now.lines[d.line()], from}, Standing: p.assessed[d.As].Standing, Reason: reason(d.As)}
 		if err := p.complete(&change, target); err != nil {
 			return nil, next, err
 		}
-		next.lines[line{d.Group, d.As}] = change.To.Constraint
+		next.lines[d.line()] = change.To.Constraint
 		st.Changes = append(st.Changes, change)
 	}
 	return p.seal(st, next, to)
@@ -336,7 +342,7 @@ func (p *planner) declared(s state) []Declared {
 	var all []Declared
 	for _, d := range slices.Concat(p.app.Declared, s.added) {
 		if !s.gone[d.As] {
-			d.Text = s.lines[line{d.Group, d.As}]
+			d.Text = s.lines[d.line()]
 			all = append(all, d)
 		}
 	}

@@ -194,8 +194,8 @@ func TestSurvey(t *testing.T) {
 	source["ahead"].Current = "0.9.0"
 	app.Declared[6].Text = "^9.0.0"
 	app.Declared = append(app.Declared,
-		Declared{universe.Demand{As: "here", Package: "here", Text: "file:../here", Foreign: true}, "dependencies"},
-		Declared{universe.Demand{As: "ghost", Package: "ghost", Text: "*"}, "dependencies"})
+		Declared{Demand: universe.Demand{As: "here", Package: "here", Text: "file:../here", Foreign: true}, Group: "dependencies"},
+		Declared{Demand: universe.Demand{As: "ghost", Package: "ghost", Text: "*"}, Group: "dependencies"})
 	rows, err := Survey(context.Background(), source, app)
 	if err != nil {
 		t.Fatal(err)
@@ -303,7 +303,7 @@ func applied(declared []Declared, st Stage) []Declared {
 		case c.To.Version == "":
 			next = slices.Delete(next, i, i+1)
 		case i < 0:
-			next = append(next, Declared{universe.Demand{As: c.Name, Package: c.Name, Text: c.To.Constraint}, c.Group})
+			next = append(next, Declared{Demand: universe.Demand{As: c.Name, Package: c.Name, Text: c.To.Constraint}, Group: c.Group})
 		default:
 			next[i].Text = c.To.Constraint
 		}
@@ -360,7 +360,7 @@ func TestOptimumAgainstBruteForce(t *testing.T) {
 		}
 		s := state{lines: map[line]string{}, locked: app.Locked, gone: map[string]bool{}}
 		for _, d := range app.Declared {
-			s.lines[line{d.Group, d.As}] = d.Text
+			s.lines[d.line()] = d.Text
 		}
 		r, got, err := a.optimum(s, []string{"3.0.0"}, true)
 		if err != nil {

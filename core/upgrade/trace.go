@@ -180,8 +180,7 @@ func Fits(ctx context.Context, source universe.Source, app Application, name str
 	case err != nil:
 		return nil, nil, err
 	case p == nil:
-		w := &wanter{advisor: a}
-		return nil, nil, &WantError{name, notAmong("the registry has no such package", name, w.known())}
+		return nil, nil, &WantError{name, notAmong("the registry has no such package", name, app.known())}
 	}
 	var all []Fit
 	var tangle *solve.Tangle

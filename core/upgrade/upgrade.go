@@ -26,7 +26,7 @@ type Application struct {
 	Tenancy   solve.Tenancy
 	Declared  []Declared
 	Locked    *solve.Resolution   // nil when nothing is locked
-	Known     []project.Runtime   // the runtimes that the ecosystem knows, the language\'s own first
+	Known     []project.Runtime   // the runtimes that the ecosystem knows, the language's own first
 	Runtimes  project.Runtimes    // what is deployed
 	Previews  []string            // packages of which prereleases may be used
 	Held      []string            // packages that must not move
@@ -103,7 +103,11 @@ func keepEdges(r *solve.Resolution) map[solve.EdgeKey]string {
 type Declared struct {
 	universe.Demand
 	Group string
+	File  string // as a Line has it
 }
+
+// line returns the identity of a declaration.
+func (d Declared) line() line { return line{d.File, d.Group, d.As, d.When} }
 
 // A Goal is a package and the constraint it is to reach.
 type Goal struct {
@@ -480,4 +484,26 @@ func asTangle(err error) *solve.Tangle {
 		return t
 	}
 	return nil
+}
+
+// heldFor names a held package with the reason, where there is one: "lintbuoy (wait for the new rules)".
+func (app Application) heldFor(name string) string {
+	if reason := app.Reasons[name]; reason != "" {
+		return name + " (" + reason + ")"
+	}
+	return name
+}
+
+// known lists the names that the application has: declared and locked ones.
+func (app Application) known() []string {
+	var names []string
+	for _, d := range app.Declared {
+		names = append(names, d.As)
+	}
+	if app.Locked != nil {
+		for _, n := range app.Locked.Packages {
+			names = append(names, n.Name)
+		}
+	}
+	return names
 }

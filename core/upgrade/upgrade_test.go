@@ -309,7 +309,7 @@ func sketch(t testing.TB, text string) (universe.Table, Application) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			app.Declared = append(app.Declared, Declared{d, "dependencies"})
+			app.Declared = append(app.Declared, Declared{Demand: d, Group: "dependencies"})
 		}
 	}
 	source, err := universe.Sketch(ranges.Scheme, strings.Join(rest, "\n"))

@@ -57,7 +57,7 @@ func Want(ctx context.Context, source universe.Source, app Application, wanted [
 			return nil, err
 		}
 		v := p.Release(versionOf(r, d.As)).Version
-		was, declared := lines[line{d.Group, d.As}]
+		was, declared := lines[d.line()]
 		change := Change{Name: d.As, Group: d.Group, To: Point{d.Text, v.String()}}
 		if d.Text == "" {
 			change.To.Constraint = app.Scheme.Styled(w.style(style, was), v)
@@ -110,7 +110,7 @@ func (w *wanter) declare(app *Application, want Wanted, usual string, lines map[
 	case err != nil:
 		return err
 	case p == nil:
-		return &WantError{want.Name, notAmong("the registry has no such package", want.Name, w.known())}
+		return &WantError{want.Name, notAmong("the registry has no such package", want.Name, w.app.known())}
 	}
 	scope := w.usable(p, versionOf(app.Locked, want.Name))
 	if want.Constraint != "" {
@@ -132,11 +132,11 @@ func (w *wanter) declare(app *Application, want Wanted, usual string, lines map[
 		if group == "" {
 			group = usual
 		}
-		app.Declared = append(app.Declared, Declared{universe.Demand{As: want.Name, Package: p.Name, Text: want.Constraint}, group})
+		app.Declared = append(app.Declared, Declared{Demand: universe.Demand{As: want.Name, Package: p.Name, Text: want.Constraint}, Group: group})
 	}
 	for _, i := range at {
 		d := &app.Declared[i]
-		lines[line{d.Group, d.As}] = d.Text
+		lines[d.line()] = d.Text
 		d.Text, d.Foreign = want.Constraint, false
 	}
 	return nil
@@ -149,20 +149,6 @@ func (w *wanter) sound(p *universe.Package, s version.Set) []int {
 		return good
 	}
 	return all
-}
-
-// known lists names that are spoken of: declared and locked ones.
-func (w *wanter) known() []string {
-	var names []string
-	for _, d := range w.app.Declared {
-		names = append(names, d.As)
-	}
-	if w.app.Locked != nil {
-		for _, n := range w.app.Locked.Packages {
-			names = append(names, n.Name)
-		}
-	}
-	return names
 }
 
 func (w *wanter) solve(app Application, wanted []Wanted) (*solve.Resolution, error) {
