@@ -14,7 +14,7 @@ import (
 
 	"github.com/goccy/go-yaml/ast"
 
-	"molt/core/upgrade"
+	"molt/core/project"
 	"molt/ecosystem"
 	"molt/input"
 	"molt/registry"
@@ -57,40 +57,40 @@ type rawFact struct {
 var adviceKeys = []string{"runtime", "renamed", "swallowed", "companion", "symbol", "option", "command", "link", "in", "needs", "becomes", "files", "says", "source", "confidence"}
 
 // kinds returns the kinds that a fact claims to be, with their subjects.
-func (r rawFact) kinds() (kinds []upgrade.FactKind, subjects []string) {
+func (r rawFact) kinds() (kinds []project.FactKind, subjects []string) {
 	for _, k := range []struct {
-		kind    upgrade.FactKind
+		kind    project.FactKind
 		subject string
-	}{{upgrade.RuntimeFact, r.Runtime}, {upgrade.RenamedFact, r.Renamed}, {upgrade.SwallowedFact, r.Swallowed}, {upgrade.CompanionFact, r.Companion},
-		{upgrade.SymbolFact, r.Symbol}, {upgrade.OptionFact, r.Option}, {upgrade.CommandFact, r.Command}} {
+	}{{project.RuntimeFact, r.Runtime}, {project.RenamedFact, r.Renamed}, {project.SwallowedFact, r.Swallowed}, {project.CompanionFact, r.Companion},
+		{project.SymbolFact, r.Symbol}, {project.OptionFact, r.Option}, {project.CommandFact, r.Command}} {
 		if k.subject != "" {
 			kinds, subjects = append(kinds, k.kind), append(subjects, k.subject)
 		}
 	}
 	if kinds == nil && r.Link != "" { // beside another fact it is that fact's
-		kinds, subjects = append(kinds, upgrade.LinkFact), append(subjects, "")
+		kinds, subjects = append(kinds, project.LinkFact), append(subjects, "")
 	}
 	return kinds, subjects
 }
 
 // fact checks a fact. The reason is what is wrong with it, "" for nothing.
-func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f upgrade.Fact, reason string) {
+func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Fact, reason string) {
 	kinds, subjects := r.kinds()
 	if len(kinds) != 1 {
 		return f, "a fact has one of the keys " + strings.Join(adviceKeys[:8], ", ")
 	}
-	f = upgrade.Fact{Kind: kinds[0], Name: subjects[0], In: r.In, Needs: r.Needs, Becomes: r.Becomes, Files: r.Files, Link: r.Link,
-		Says: r.Says, Source: r.Source, Confidence: upgrade.Confidence(r.Confidence)}
+	f = project.Fact{Kind: kinds[0], Name: subjects[0], In: r.In, Needs: r.Needs, Becomes: r.Becomes, Files: r.Files, Link: r.Link,
+		Says: r.Says, Source: r.Source, Confidence: project.Confidence(r.Confidence)}
 	if f.Source == "" {
 		f.Source = file.Source
 	}
 	if f.Confidence == "" {
-		f.Confidence = upgrade.Confidence(file.Confidence)
+		f.Confidence = project.Confidence(file.Confidence)
 	}
 	if f.Confidence == "" {
-		f.Confidence = upgrade.Sure
+		f.Confidence = project.Sure
 	}
-	if f.Kind == upgrade.CommandFact {
+	if f.Kind == project.CommandFact {
 		f.Run, f.Name = f.Name, ""
 	}
 	for _, text := range []*string{&f.Name, &f.Says, &f.Source, &f.Becomes, &f.Run, &f.Link} {
@@ -101,17 +101,17 @@ func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f upgrade.Fact,
 	switch {
 	case f.Source == "":
 		return f, "a fact needs a source: who says so"
-	case !slices.Contains([]upgrade.Confidence{upgrade.Sure, upgrade.Reported, upgrade.Guessed}, f.Confidence):
+	case !slices.Contains([]project.Confidence{project.Sure, project.Reported, project.Guessed}, f.Confidence):
 		return f, fmt.Sprintf("a confidence is sure, reported or guessed, not %q", f.Confidence)
-	case (f.Kind == upgrade.RuntimeFact || f.Kind == upgrade.CompanionFact) && f.Needs == "":
+	case (f.Kind == project.RuntimeFact || f.Kind == project.CompanionFact) && f.Needs == "":
 		return f, fmt.Sprintf("%s: expected \"needs\" with a constraint", f.Name)
 	case f.Needs != "" && badNeeds != nil:
 		return f, badNeeds.Error()
-	case f.Kind == upgrade.RenamedFact && f.Becomes == "":
+	case f.Kind == project.RenamedFact && f.Becomes == "":
 		return f, fmt.Sprintf("%s: expected \"becomes\" with the new name", f.Name)
-	case f.Kind == upgrade.SymbolFact && f.In == "":
+	case f.Kind == project.SymbolFact && f.In == "":
 		return f, fmt.Sprintf("%s: expected \"in\" with the package that has it", f.Name)
-	case f.Kind == upgrade.OptionFact && f.Files == "":
+	case f.Kind == project.OptionFact && f.Files == "":
 		return f, fmt.Sprintf("%s: expected \"files\" with where to look, such as \"*.config.js\"", f.Name)
 	case badFiles != nil:
 		return f, fmt.Sprintf("%q is no pattern of file names", f.Files)
@@ -121,8 +121,8 @@ func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f upgrade.Fact,
 
 // decodeAdvice reads a file of advice. Facts of kinds that this Molt does not know are left out, with a warning; what is
 // broken is an error with its line.
-func decodeAdvice(file string, data []byte, eco ecosystem.Ecosystem) (upgrade.Guide, []string, error) {
-	var g upgrade.Guide
+func decodeAdvice(file string, data []byte, eco ecosystem.Ecosystem) (project.Guide, []string, error) {
+	var g project.Guide
 	tree, err := parseYAML(file, data, 0)
 	if err != nil {
 		return g, nil, err
@@ -269,7 +269,7 @@ func (a *App) adviceAt(ctx context.Context, address string) ([]namedFile, error)
 
 // locate fills in where the application's source has what facts are about: a symbol in the files that import its
 // package, an option in the files that it names.
-func (a *App) locate(guides []upgrade.Guide) error {
+func (a *App) locate(guides []project.Guide) error {
 	var imports []ecosystem.Import
 	var sources []string
 	for _, g := range guides {
@@ -277,7 +277,7 @@ func (a *App) locate(guides []upgrade.Guide) error {
 			f := &g.Facts[i]
 			var err error
 			switch f.Kind {
-			case upgrade.SymbolFact:
+			case project.SymbolFact:
 				if imports == nil {
 					if imports, err = a.Eco.Imports(a.Dir); err != nil {
 						return err
@@ -290,7 +290,7 @@ func (a *App) locate(guides []upgrade.Guide) error {
 					}
 				}
 				f.Found = a.mentions(f.Name, files)
-			case upgrade.OptionFact:
+			case project.OptionFact:
 				if sources == nil {
 					if sources, err = a.sources(context.Background()); err != nil {
 						return err

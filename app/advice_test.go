@@ -2,14 +2,13 @@ package app
 
 import (
 	"context"
+	"molt/core/project"
 	"net/http"
 	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
-
-	"molt/core/upgrade"
 )
 
 const goodAdvice = `molt-advice: 1
@@ -63,7 +62,7 @@ func TestAdvice(t *testing.T) {
 		if strings.Join(facts[1].Found, " ") != "desk.js:1 desk.js:3" || strings.Join(facts[2].Found, " ") != "rig.conf:1" {
 			t.Errorf("%s: found %q and %q", from, facts[1].Found, facts[2].Found)
 		}
-		if facts[0].Source != "the yard" || facts[0].Confidence != upgrade.Sure || facts[3].Confidence != upgrade.Guessed || facts[3].Run != "rig again" {
+		if facts[0].Source != "the yard" || facts[0].Confidence != project.Sure || facts[3].Confidence != project.Guessed || facts[3].Run != "rig again" {
 			t.Errorf("%s: facts %+v", from, facts)
 		}
 	}

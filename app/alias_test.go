@@ -2,11 +2,11 @@ package app
 
 import (
 	"context"
+	"molt/core/assess"
+	"molt/core/project"
 	"os"
 	"strings"
 	"testing"
-
-	"molt/core/upgrade"
 )
 
 // aliased writes aliases in a text the way that manifests have them.
@@ -86,7 +86,7 @@ func TestVerifyKnowsTheFramework(t *testing.T) {
 func TestGoalHiddenBySettle(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "settle: 3 years\n"})
 	a, source := b.use()
-	_, err := upgrade.Assess(context.Background(), source, a.Application(), upgrade.Goal{Name: "hulk", Constraint: "4"})
+	_, err := assess.Assess(context.Background(), source, a.Application(), project.Goal{Name: "hulk", Constraint: "4"})
 	if err == nil || !strings.Contains(err.Error(), "1 of 3 releases of hulk are younger than 3 years, which molt.yaml asks for under \"settle:\"") {
 		t.Errorf("the error is %v", err)
 	}

@@ -19,7 +19,6 @@ import (
 
 	"molt/core/project"
 	"molt/core/universe"
-	"molt/core/upgrade"
 	"molt/ecosystem"
 	"molt/ecosystem/js"
 	"molt/input"
@@ -42,7 +41,7 @@ type App struct {
 	Settings Settings
 	client   *registry.Client // while a source is open
 	disk     disk
-	guides   []upgrade.Guide // from LoadAdvice
+	guides   []project.Guide // from LoadAdvice
 	// unsettled is the source with releases that have not settled yet, while one is open that hides them; else nil.
 	unsettled universe.Source
 	tree      func() (*ecosystem.Installed, error)
@@ -206,12 +205,12 @@ func Named(name string) (ecosystem.Ecosystem, error) {
 }
 
 // Declared returns the manifest's declarations.
-func (a *App) Declared() []upgrade.Declared { return declared(a.Manifest) }
+func (a *App) Declared() []project.Declared { return declared(a.Manifest) }
 
-func declared(m ecosystem.Manifest) []upgrade.Declared {
-	var all []upgrade.Declared
+func declared(m ecosystem.Manifest) []project.Declared {
+	var all []project.Declared
 	for _, e := range m.Entries() {
-		all = append(all, upgrade.Declared{Demand: e.Demand, Group: e.Group})
+		all = append(all, project.Declared{Demand: e.Demand, Group: e.Group})
 	}
 	return all
 }
@@ -226,9 +225,9 @@ func runtimes(e ecosystem.Ecosystem) []project.Runtime {
 }
 
 // Application gives the core what it has to know.
-func (a *App) Application() upgrade.Application {
+func (a *App) Application() project.Application {
 	held, _ := a.Config.held(a.now())
-	u := upgrade.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: project.Runtimes(a.Config.Runtime),
+	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: project.Runtimes(a.Config.Runtime),
 		Previews: a.Config.Previews, Known: runtimes(a.Eco), Held: held, Reasons: a.Config.reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
 	for _, o := range a.Manifest.Overrides() {
 		if o.Shared {
@@ -256,7 +255,7 @@ func (a *App) frameworks() []string {
 	}
 	for _, text := range goals {
 		if words := strings.Fields(text); len(words) > 0 {
-			if name := upgrade.ParseGoal(words[0]).Name; !slices.Contains(names, name) {
+			if name := project.ParseGoal(words[0]).Name; !slices.Contains(names, name) {
 				names = append(names, name)
 			}
 		}

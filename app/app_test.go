@@ -12,8 +12,9 @@ import (
 	"testing"
 	"time"
 
+	"molt/core/plan"
+	"molt/core/project"
 	"molt/core/universe"
-	"molt/core/upgrade"
 	"molt/ecosystem"
 	"molt/ecosystem/js"
 	"molt/ecosystem/js/ranges"
@@ -135,7 +136,7 @@ func (b *bench) planned() (*App, universe.Source) {
 	if err := a.read(); err != nil {
 		b.Fatal(err)
 	}
-	plan, err := upgrade.NewPlan(context.Background(), source, a.Application(), []upgrade.Goal{{Name: "hulk", Constraint: "4"}}, upgrade.Cut{})
+	plan, err := plan.NewPlan(context.Background(), source, a.Application(), []project.Goal{{Name: "hulk", Constraint: "4"}}, plan.Cut{})
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -10,22 +10,23 @@ import (
 	"slices"
 	"strings"
 
+	"molt/core/inspect"
+	"molt/core/project"
 	"molt/core/universe"
-	"molt/core/upgrade"
 	"molt/ecosystem"
 	"molt/input"
 )
 
 // An Effect is what changes of the manifest do to the lock.
 type Effect struct {
-	Changes     []upgrade.Change
-	Differences []upgrade.Difference
+	Changes     []project.Change
+	Differences []inspect.Difference
 	manifest    []byte
 	lock        []byte
 }
 
 // Rehearse works out what changes of the manifest come to, in memory.
-func (a *App) Rehearse(ctx context.Context, source universe.Source, changes []upgrade.Change) (*Effect, error) {
+func (a *App) Rehearse(ctx context.Context, source universe.Source, changes []project.Change) (*Effect, error) {
 	e := &Effect{Changes: changes}
 	var err error
 	if e.manifest, e.lock, err = a.rehearse(ctx, source, &StageDoc{Changes: a.changeDocs(changes)}); err != nil {
@@ -35,11 +36,11 @@ func (a *App) Rehearse(ctx context.Context, source universe.Source, changes []up
 	if err != nil {
 		return nil, err
 	}
-	before := upgrade.State{}
+	before := inspect.State{}
 	if a.Lock != nil {
-		before = upgrade.StateOf(a.Lock.Resolution())
+		before = inspect.StateOf(a.Lock.Resolution())
 	}
-	e.Differences = upgrade.Compare(a.Eco.Scheme(), before, upgrade.StateOf(after.Resolution()))
+	e.Differences = inspect.Compare(a.Eco.Scheme(), before, inspect.StateOf(after.Resolution()))
 	return e, nil
 }
 
@@ -79,8 +80,8 @@ func (a *App) write(name string, files map[string][]byte, check func() error) er
 }
 
 // Drop returns the changes that take declarations of names out of the manifest, of one group or of all.
-func (a *App) Drop(names []string, group string) ([]upgrade.Change, error) {
-	var changes []upgrade.Change
+func (a *App) Drop(names []string, group string) ([]project.Change, error) {
+	var changes []project.Change
 	var known []string
 	for _, e := range a.Manifest.Entries() {
 		known = append(known, e.As)
@@ -93,13 +94,13 @@ func (a *App) Drop(names []string, group string) ([]upgrade.Change, error) {
 		for _, e := range a.Manifest.Entries() {
 			if e.As == name && (group == "" || e.Group == group) {
 				found = true
-				from := upgrade.Point{Constraint: e.Text}
+				from := project.Point{Constraint: e.Text}
 				if a.Lock != nil {
 					if n := a.Lock.Resolution().Root(name); n != nil {
 						from.Version = n.Version
 					}
 				}
-				changes = append(changes, upgrade.Change{Name: name, Group: e.Group, From: from})
+				changes = append(changes, project.Change{Name: name, Group: e.Group, From: from})
 			}
 		}
 		if h, held := a.Config.Hold[name]; held && found {
@@ -110,7 +111,7 @@ func (a *App) Drop(names []string, group string) ([]upgrade.Change, error) {
 			if group != "" {
 				says += fmt.Sprintf(" in %q", group)
 			}
-			if near := upgrade.Nearest(name, known); near != "" && near != name {
+			if near := project.Nearest(name, known); near != "" && near != name {
 				says += "; did you mean " + near + "?"
 			}
 			return nil, &UsageError{says}

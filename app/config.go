@@ -14,7 +14,8 @@ import (
 	"github.com/goccy/go-yaml/ast"
 	"github.com/goccy/go-yaml/parser"
 
-	"molt/core/upgrade"
+	"molt/core/plan"
+	"molt/core/project"
 	"molt/ecosystem"
 	"molt/input"
 )
@@ -87,7 +88,7 @@ func readConfig(file string, data []byte) (Config, error) {
 			at := &ecosystem.PositionError{File: file, Line: key.Position.Line, Column: key.Position.Column}
 			if !slices.Contains(configKeys, key.Value) {
 				at.Reason = fmt.Sprintf("unknown key %q", key.Value)
-				if near := upgrade.Nearest(key.Value, configKeys); near != "" {
+				if near := project.Nearest(key.Value, configKeys); near != "" {
 					at.Reason += fmt.Sprintf("; did you mean %q?", near)
 				}
 				return c, at
@@ -186,7 +187,7 @@ func (c *Config) check(place yamlPlace) error {
 	if err := c.Rules.valid(bad); err != nil {
 		return err
 	}
-	if f := upgrade.Fresh(c.Stages.Fresh); f != "" && !slices.Contains(upgrade.Freshness, f) {
+	if f := plan.Fresh(c.Stages.Fresh); f != "" && !slices.Contains(plan.Freshness, f) {
 		return bad(c.Stages.Fresh, "expected none, patch, minor or major", "stages", "fresh")
 	}
 	names := map[string]bool{}
@@ -195,8 +196,8 @@ func (c *Config) check(place yamlPlace) error {
 			return err
 		}
 		for k, kind := range check.Kinds {
-			if !slices.Contains(upgrade.StageKinds, upgrade.StageKind(kind)) {
-				return bad(kind, fmt.Sprintf("expected a kind of stage: %s", strings.Trim(fmt.Sprint(upgrade.StageKinds), "[]")), "checks", i, "kinds", k)
+			if !slices.Contains(plan.StageKinds, plan.StageKind(kind)) {
+				return bad(kind, fmt.Sprintf("expected a kind of stage: %s", strings.Trim(fmt.Sprint(plan.StageKinds), "[]")), "checks", i, "kinds", k)
 			}
 		}
 	}
@@ -241,7 +242,7 @@ func (c Check) valid(place yamlPlace, names map[string]bool, path ...any) error 
 func (c *Config) checkNames(place yamlPlace, declared, locked []string) error {
 	unknown := func(name string, known []string, what string, path ...any) error {
 		reason := fmt.Sprintf("%q: no %s package has this name", name, what)
-		if near := upgrade.Nearest(name, known); near != "" {
+		if near := project.Nearest(name, known); near != "" {
 			reason += "; did you mean " + near + "?"
 		}
 		return place.at(true, reason, path...)
@@ -264,7 +265,7 @@ func (c *Config) checkNames(place yamlPlace, declared, locked []string) error {
 	}
 	for i, task := range c.Stages.Tasks {
 		for k, name := range task.With { // a package may come later; what is nearly the name of one that is there is a mistake
-			if near := upgrade.Nearest(name, all); !slices.Contains(all, name) && near != "" && len(near) > 3 {
+			if near := project.Nearest(name, all); !slices.Contains(all, name) && near != "" && len(near) > 3 {
 				return unknown(name, all, "declared or locked", "stages", "tasks", i, "with", k)
 			}
 		}

@@ -10,15 +10,16 @@ import (
 	"strings"
 	"time"
 
+	"molt/core/plan"
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
-	"molt/core/upgrade"
 )
 
 // A Trial is one look at some of a stage's changes, in a copy of the application.
 type Trial struct {
 	Changes []string // names of the packages
-	Outcome upgrade.Outcome
+	Outcome plan.Outcome
 	Says    string // why it is unsure, or how the check failed
 	Ran     bool   // whether checks were run for it; what does not resolve needs none
 	Took    time.Duration
@@ -50,7 +51,7 @@ func (a *App) FindCulprit(ctx context.Context, source universe.Source, failed *S
 	s.watch.Output = nil // a line a trial is enough
 	s.watch.Begin = nil
 	c := &Culprit{Stage: stage.ID, Check: s.check}
-	found, err := upgrade.Culprit(len(s.units), func(some []int) (upgrade.Outcome, error) { return s.trial(ctx, some) })
+	found, err := plan.Culprit(len(s.units), func(some []int) (plan.Outcome, error) { return s.trial(ctx, some) })
 	if err != nil {
 		return nil, err
 	}
@@ -70,7 +71,7 @@ func (a *App) FindCulprit(ctx context.Context, source universe.Source, failed *S
 				return nil, err
 			}
 		}
-		c.Passes = o == upgrade.Passes
+		c.Passes = o == plan.Passes
 	}
 	c.Trials = s.trials
 	return c, nil
@@ -108,24 +109,24 @@ type search struct {
 	watch  Watcher
 	units  [][]string
 	trials []Trial
-	seen   map[string]upgrade.Outcome
+	seen   map[string]plan.Outcome
 }
 
 // trial solves and checks some of the units.
-func (s *search) trial(ctx context.Context, some []int) (upgrade.Outcome, error) {
+func (s *search) trial(ctx context.Context, some []int) (plan.Outcome, error) {
 	var names []string
 	for _, u := range some {
 		names = append(names, s.units[u]...)
 	}
 	began := time.Now()
-	t := Trial{Changes: names, Outcome: upgrade.Unsure}
+	t := Trial{Changes: names, Outcome: plan.Unsure}
 	if err := s.look(ctx, names, &t); err != nil {
 		return "", err
 	}
 	t.Took = time.Since(began)
 	s.trials = append(s.trials, t)
 	if s.seen == nil {
-		s.seen = map[string]upgrade.Outcome{}
+		s.seen = map[string]plan.Outcome{}
 	}
 	s.seen[fmt.Sprint(some)] = t.Outcome
 	if s.watch.Tried != nil {
@@ -169,9 +170,9 @@ func (s *search) look(ctx context.Context, names []string, t *Trial) error {
 	}
 	switch {
 	case passed:
-		t.Outcome = upgrade.Passes
+		t.Outcome = plan.Passes
 	case verdicts[len(verdicts)-1].Name == s.check:
-		t.Outcome, t.Says = upgrade.Fails, verdicts[len(verdicts)-1].Says
+		t.Outcome, t.Says = plan.Fails, verdicts[len(verdicts)-1].Says
 	default:
 		t.Says = verdicts[len(verdicts)-1].Name + " fails instead"
 	}
@@ -214,7 +215,7 @@ func (a *App) Split(ctx context.Context, source universe.Source, id string, apar
 	for _, name := range apart {
 		if !slices.Contains(names, name) {
 			says := fmt.Sprintf("stage %s does not change %s", id, name)
-			if near := upgrade.Nearest(name, names); near != "" {
+			if near := project.Nearest(name, names); near != "" {
 				says += "; did you mean " + near + "?"
 			}
 			return first, second, &UsageError{says}
@@ -260,7 +261,7 @@ func (a *App) solveParts(ctx context.Context, source universe.Source, doc *PlanD
 		if err := w.stage(ctx, source, part); err != nil {
 			return fmt.Errorf("stage %s cannot be split so: %w", whole.ID, err)
 		}
-		m := upgrade.MovesBetween(before, w.locked)
+		m := project.MovesBetween(before, w.locked)
 		part.Lock = &LockDoc{m.Added, m.Removed, m.Moved}
 		part.Effort = a.effortOf(part, files)
 		if whole.Effort != nil {

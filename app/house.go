@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
+	"molt/core/project"
 	"molt/core/universe"
-	"molt/core/upgrade"
 )
 
 // HouseRules are the rules of the house, as molt.yaml has them.
@@ -28,10 +28,10 @@ type HouseRules struct {
 }
 
 // rules gives the core the rules.
-func (h HouseRules) rules(now time.Time) upgrade.Rules {
+func (h HouseRules) rules(now time.Time) project.Policy {
 	oldest, _ := age(h.Oldest) // looked at when it was read
-	return upgrade.Rules{Allow: h.Packages.Allow, Refuse: h.Packages.Refuse, AllowLicences: h.Licences.Allow,
-		RefuseLicences: h.Licences.Refuse, Oldest: oldest, Now: now, Evidence: upgrade.Grade(h.Evidence)}
+	return project.Policy{Allow: h.Packages.Allow, Refuse: h.Packages.Refuse, AllowLicences: h.Licences.Allow,
+		RefuseLicences: h.Licences.Refuse, Oldest: oldest, Now: now, Evidence: project.Grade(h.Evidence)}
 }
 
 // detailed reports whether the rules need what registries give in longer documents only.
@@ -64,7 +64,7 @@ func (h HouseRules) valid(bad func(value, reason string, path ...any) error) err
 			}
 		}
 	}
-	if h.Evidence != "" && !slices.Contains(upgrade.Grades, upgrade.Grade(h.Evidence)) {
+	if h.Evidence != "" && !slices.Contains(project.Grades, project.Grade(h.Evidence)) {
 		return bad(h.Evidence, "expected a grade of evidence: stated, early or open", "rules", "evidence")
 	}
 	return nil

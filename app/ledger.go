@@ -17,7 +17,7 @@ import (
 
 	"github.com/aymanbagabas/go-udiff"
 
-	"molt/core/upgrade"
+	"molt/core/project"
 	"molt/ecosystem"
 	"molt/input"
 )
@@ -364,7 +364,7 @@ func edits(name string, from, to []byte) string {
 
 // ChangesBack returns the changes that bring a declared package back to the release that it had before the last record
 // that moved it, asked for as it was then.
-func (a *App) ChangesBack(ctx context.Context, name string) ([]upgrade.Change, error) {
+func (a *App) ChangesBack(ctx context.Context, name string) ([]project.Change, error) {
 	records, err := a.history(ctx)
 	if err != nil {
 		return nil, err
@@ -390,12 +390,12 @@ func (a *App) ChangesBack(ctx context.Context, name string) ([]upgrade.Change, e
 		if m, err := a.Eco.ReadManifest(a.Eco.Manifest(), text); text != nil && err == nil {
 			old = spots(m)
 		}
-		var changes []upgrade.Change
+		var changes []project.Change
 		for _, e := range a.Manifest.Entries() {
 			if e.As != name {
 				continue
 			}
-			c := upgrade.Change{Name: name, Group: e.Group, From: upgrade.Point{Constraint: e.Text, Version: now}, To: upgrade.Point{Constraint: e.Text, Version: was}}
+			c := project.Change{Name: name, Group: e.Group, From: project.Point{Constraint: e.Text, Version: now}, To: project.Point{Constraint: e.Text, Version: was}}
 			if text, ok := old[spot{e.Group, name}]; ok {
 				c.To.Constraint = text
 			}

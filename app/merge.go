@@ -11,9 +11,9 @@ import (
 	"slices"
 	"strings"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
-	"molt/core/upgrade"
 	"molt/ecosystem"
 	"molt/input"
 )
@@ -148,7 +148,7 @@ func (a *App) Merge(ctx context.Context, source universe.Source) (*Merged, error
 	for _, d := range declared(merged) {
 		problem.Roots = append(problem.Roots, solve.Root{Demand: d.Demand, Group: d.Group})
 	}
-	r, err := solve.Resolve(ctx, upgrade.Runnable(source, a.Application()), problem)
+	r, err := solve.Resolve(ctx, project.Runnable(source, a.Application()), problem)
 	if err != nil {
 		return nil, err
 	}

@@ -9,8 +9,8 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"molt/archive"
+	"molt/core/inspect"
 	"molt/core/universe"
-	"molt/core/upgrade"
 	"molt/core/version"
 	"molt/input"
 	"molt/registry"
@@ -89,7 +89,7 @@ func (a *App) notesOf(ctx context.Context, source universe.Source, name, from, t
 		since = before.Version
 	}
 	var notes []string
-	for _, entry := range upgrade.ReadLog(p.Scheme, text, since, after.Version) {
+	for _, entry := range inspect.ReadLog(p.Scheme, text, since, after.Version) {
 		for _, line := range entry.Breaking {
 			line = strings.ReplaceAll(strings.TrimSpace(input.Harmless(line)), "**", "")
 			if line = breakingWord.ReplaceAllString(line, ""); line != "" && line[0] != '#' {

@@ -3,7 +3,8 @@ package app
 import (
 	"bytes"
 
-	"molt/core/upgrade"
+	"molt/core/plan"
+	"molt/core/project"
 	"molt/core/version"
 )
 
@@ -25,24 +26,24 @@ func (a *App) ownVersion(doc *PlanDoc) *OwnVersion {
 		return nil // a version that is none, or none at all
 	}
 	raised := false
-	var changes []upgrade.Change
+	var changes []project.Change
 	for _, s := range doc.Stages {
 		if s.Status != Done {
 			continue
 		}
 		raised = raised || s.Raise != nil
 		for _, c := range s.Changes {
-			change := upgrade.Change{Name: c.Name, Group: c.Group}
+			change := project.Change{Name: c.Name, Group: c.Group}
 			if c.From != nil {
-				change.From = upgrade.Point(*c.From)
+				change.From = project.Point(*c.From)
 			}
 			if c.To != nil {
-				change.To = upgrade.Point(*c.To)
+				change.To = project.Point(*c.To)
 			}
 			changes = append(changes, change)
 		}
 	}
-	jump, why := upgrade.OwnJump(scheme, a.Manifest.Groups()[0], raised, changes)
+	jump, why := plan.OwnJump(scheme, a.Manifest.Groups()[0], raised, changes)
 	if jump == version.Same {
 		return nil
 	}

@@ -8,15 +8,17 @@ import (
 	"strings"
 	"time"
 
+	"molt/core/assess"
+	"molt/core/plan"
+	"molt/core/project"
 	"molt/core/universe"
-	"molt/core/upgrade"
 	"molt/core/version"
 )
 
 // MakePlan makes the plan for some goals, the first of which is the framework's, with what it means for people.
-func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []upgrade.Goal, cut upgrade.Cut) (*PlanDoc, *upgrade.Plan, error) {
+func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []project.Goal, cut plan.Cut) (*PlanDoc, *plan.Plan, error) {
 	application := a.Application()
-	plan, err := upgrade.NewPlan(ctx, source, application, goals, cut)
+	plan, err := plan.NewPlan(ctx, source, application, goals, cut)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -51,12 +53,12 @@ func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []upgr
 }
 
 // costs says what the decisions of people cost.
-func (a *App) costs(ctx context.Context, source universe.Source, application upgrade.Application, goals []upgrade.Goal, cut upgrade.Cut, planned *upgrade.Plan) ([]string, error) {
-	costs, err := upgrade.Costs(ctx, source, application, goals, cut, planned)
+func (a *App) costs(ctx context.Context, source universe.Source, application project.Application, goals []project.Goal, cut plan.Cut, planned *plan.Plan) ([]string, error) {
+	costs, err := plan.Costs(ctx, source, application, goals, cut, planned)
 	if err != nil || a.unsettled == nil {
 		return costs, err
 	}
-	cost, err := upgrade.CostOf(ctx, "waiting until releases have settled", a.unsettled, application, goals, cut, planned)
+	cost, err := plan.CostOf(ctx, "waiting until releases have settled", a.unsettled, application, goals, cut, planned)
 	if cost != "" {
 		costs = append(costs, cost)
 	}
@@ -128,19 +130,19 @@ func namesOf(s *StageDoc) []string {
 }
 
 // adviceFor returns what of the facts that touch the application is for a stage.
-func adviceFor(s *StageDoc, touches []upgrade.Touch) []AdviceDoc {
+func adviceFor(s *StageDoc, touches []assess.Touch) []AdviceDoc {
 	var all []AdviceDoc
 	for _, t := range touches {
 		f, goal, fits := t.Fact, s.ID == "goal-"+t.To, false
 		switch f.Kind {
-		case upgrade.RuntimeFact:
+		case project.RuntimeFact:
 			fits = slices.ContainsFunc(s.Raise, func(r RaiseDoc) bool { return r.Runtime == f.Name })
-		case upgrade.SymbolFact, upgrade.OptionFact, upgrade.CommandFact, upgrade.LinkFact:
+		case project.SymbolFact, project.OptionFact, project.CommandFact, project.LinkFact:
 			fits = goal
-		case upgrade.SwallowedFact, upgrade.RenamedFact:
+		case project.SwallowedFact, project.RenamedFact:
 			fits = slices.ContainsFunc(s.Changes, func(c ChangeDoc) bool { return c.Name == f.Name && c.To == nil })
 		default:
-			fits = slices.Contains(namesOf(s), f.Name) && s.Kind != string(upgrade.PatchStage) && s.Kind != string(upgrade.MinorStage)
+			fits = slices.Contains(namesOf(s), f.Name) && s.Kind != string(plan.PatchStage) && s.Kind != string(plan.MinorStage)
 		}
 		if fits {
 			all = append(all, AdviceDoc{Says: f.Line(), Run: f.Run, Found: f.Found, Link: f.Link, Source: fmt.Sprintf("%s (%s)", f.Source, f.Confidence)})
@@ -156,18 +158,18 @@ func (a *App) CheckTimes() (map[string]time.Duration, error) {
 }
 
 // Goals reads the goals of a plan.
-func (p *PlanDoc) Goals() []upgrade.Goal { return parseGoals(strings.Fields(p.Goal)) }
+func (p *PlanDoc) Goals() []project.Goal { return parseGoals(strings.Fields(p.Goal)) }
 
-func parseGoals(texts []string) []upgrade.Goal {
-	var goals []upgrade.Goal
+func parseGoals(texts []string) []project.Goal {
+	var goals []project.Goal
 	for _, text := range texts {
-		goals = append(goals, upgrade.ParseGoal(text))
+		goals = append(goals, project.ParseGoal(text))
 	}
 	return goals
 }
 
 // Goals reads the goals of a call, else those of molt.yaml.
-func (a *App) Goals(args []string) ([]upgrade.Goal, error) {
+func (a *App) Goals(args []string) ([]project.Goal, error) {
 	if len(args) == 0 {
 		args = strings.Fields(a.Config.Goal)
 	}

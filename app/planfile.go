@@ -9,7 +9,8 @@ import (
 
 	"github.com/goccy/go-yaml"
 
-	"molt/core/upgrade"
+	"molt/core/plan"
+	"molt/core/project"
 	"molt/input"
 )
 
@@ -125,7 +126,7 @@ type LockDoc struct {
 }
 
 // NewPlanDoc makes the document of a plan.
-func NewPlanDoc(p *upgrade.Plan) *PlanDoc {
+func NewPlanDoc(p *plan.Plan) *PlanDoc {
 	doc := &PlanDoc{Format: PlanFormat, Goal: p.Goal.String(), Reachable: p.Reachable, Wall: p.Wall, Stages: []StageDoc{}}
 	for _, g := range p.Also {
 		doc.Goal += " " + g.String()
@@ -136,7 +137,7 @@ func NewPlanDoc(p *upgrade.Plan) *PlanDoc {
 	return doc
 }
 
-func newStageDoc(s upgrade.Stage) StageDoc {
+func newStageDoc(s plan.Stage) StageDoc {
 	st := StageDoc{ID: s.ID, Kind: string(s.Kind), Title: s.Title, Status: Pending, Family: s.Family}
 	for _, n := range s.Raise {
 		st.Raise = append(st.Raise, RaiseDoc{n.Name, n.Needs, n.By, n.Deployed.String()})
@@ -159,8 +160,8 @@ func newStageDoc(s upgrade.Stage) StageDoc {
 	return st
 }
 
-func point(p upgrade.Point) *PointDoc {
-	if p == (upgrade.Point{}) {
+func point(p project.Point) *PointDoc {
+	if p == (project.Point{}) {
 		return nil
 	}
 	return &PointDoc{p.Constraint, p.Version}
@@ -173,14 +174,14 @@ const planHead = `# How to get to the goal, stage by stage. Molt made it and sol
 
 // why says above the first stage of each kind what it is for.
 var why = map[string]string{
-	string(upgrade.BaselineStage): "Everything starts from a lock of what is there.",
-	string(upgrade.PatchStage):    "What is safe goes first and together, so that later failures have one suspect.",
-	string(upgrade.MinorStage):    "Minor releases promise not to break; they go together too.",
-	string(upgrade.BridgeStage):   "What goes with both majors moves ahead of the framework, a family at a time.",
-	string(upgrade.RuntimeStage):  "This is work for people; Molt checks that it was done.",
-	string(upgrade.GoalStage):     "The framework, with exactly what can neither go before nor wait.",
-	string(upgrade.AfterStage):    "What the goal opened. It can wait, and each breaking move stands alone.",
-	string(upgrade.RetireStage):   "What the goal makes superfluous.",
+	string(plan.BaselineStage): "Everything starts from a lock of what is there.",
+	string(plan.PatchStage):    "What is safe goes first and together, so that later failures have one suspect.",
+	string(plan.MinorStage):    "Minor releases promise not to break; they go together too.",
+	string(plan.BridgeStage):   "What goes with both majors moves ahead of the framework, a family at a time.",
+	string(plan.RuntimeStage):  "This is work for people; Molt checks that it was done.",
+	string(plan.GoalStage):     "The framework, with exactly what can neither go before nor wait.",
+	string(plan.AfterStage):    "What the goal opened. It can wait, and each breaking move stands alone.",
+	string(plan.RetireStage):   "What the goal makes superfluous.",
 }
 
 // Encode writes the file.

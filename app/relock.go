@@ -9,16 +9,16 @@ import (
 	"strings"
 	"time"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
-	"molt/core/upgrade"
 	"molt/ecosystem"
 )
 
 // Relock resolves the manifest, near to what is locked already, and returns the lock with its text. Nothing is written. A
 // release whose checksum changed is an *ecosystem.IntegrityError, unless it is accepted (name@version).
 func (a *App) Relock(ctx context.Context, source universe.Source, accepted ...string) (*ecosystem.Lock, []byte, error) {
-	r, err := upgrade.Relock(ctx, source, a.Application())
+	r, err := project.Relock(ctx, source, a.Application())
 	if err != nil {
 		return nil, nil, a.explain(ctx, source, err)
 	}
@@ -119,7 +119,7 @@ func (a *App) explain(ctx context.Context, source universe.Source, err error) er
 			if perr != nil {
 				return err
 			}
-			if hidden, err := upgrade.Hidden(ctx, source, a.Application(), e.Package); err == nil && hidden != "" {
+			if hidden, err := project.Hidden(ctx, source, a.Application(), e.Package); err == nil && hidden != "" {
 				return &NoReleaseError{ecosystem.PositionError{File: a.Eco.Manifest(), Line: e.Line, Column: e.Column,
 					Reason: fmt.Sprintf("%s: no release that may be used fits %q: %s", e.As, e.Text, hidden)}, t}
 			}

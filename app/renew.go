@@ -8,14 +8,15 @@ import (
 	"strings"
 	"time"
 
+	"molt/core/plan"
+	"molt/core/project"
 	"molt/core/universe"
-	"molt/core/upgrade"
 )
 
 // A Renewal is a plan made anew from where the application stands now.
 type Renewal struct {
 	Plan    *PlanDoc
-	Made    *upgrade.Plan
+	Made    *plan.Plan
 	Kept    []string // what people had decided, and still holds
 	Lost    []string // what of it no longer does, with the reason
 	Changed []string // what is different from before
@@ -29,9 +30,9 @@ func (a *App) Renew(ctx context.Context, source universe.Source) (*Renewal, erro
 	if err != nil {
 		return nil, err
 	}
-	cut := upgrade.Cut{}
+	cut := plan.Cut{}
 	if old.Made != nil {
-		cut = upgrade.Cut{Fresh: upgrade.Fresh(old.Made.Fresh), Leap: old.Made.Leap}
+		cut = plan.Cut{Fresh: plan.Fresh(old.Made.Fresh), Leap: old.Made.Leap}
 	}
 	fresh, made, err := a.MakePlan(ctx, source, old.Goals(), cut)
 	if err != nil {
@@ -222,8 +223,8 @@ func keepOrder(old, fresh *PlanDoc) []string {
 }
 
 // titled are the kinds of stage to which Molt gives the same title whatever they move.
-var titled = map[string]bool{string(upgrade.BaselineStage): true, string(upgrade.PatchStage): true, string(upgrade.MinorStage): true,
-	string(upgrade.RuntimeStage): true, string(upgrade.GoalStage): true}
+var titled = map[string]bool{string(plan.BaselineStage): true, string(plan.PatchStage): true, string(plan.MinorStage): true,
+	string(plan.RuntimeStage): true, string(plan.GoalStage): true}
 
 // keepNotes keeps titles and notes.
 func keepNotes(old, fresh *PlanDoc) (kept []string) {
@@ -312,7 +313,7 @@ func (a *App) recount(ctx context.Context, source universe.Source, doc *PlanDoc)
 			return err
 		}
 		if s.Raise == nil {
-			m := upgrade.MovesBetween(before, w.locked)
+			m := project.MovesBetween(before, w.locked)
 			s.Lock = &LockDoc{m.Added, m.Removed, m.Moved}
 		}
 	}

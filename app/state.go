@@ -9,7 +9,7 @@ import (
 	"path/filepath"
 	"strings"
 
-	"molt/core/upgrade"
+	"molt/core/inspect"
 	"molt/ecosystem"
 	"molt/input"
 )
@@ -23,13 +23,13 @@ const (
 // State reads what a reference holds: "locked" or "installed" for the application itself; a lock, a plan (what is locked,
 // moved as the plan's stages have it) or an inventory; a folder with a lock, or with something installed; or a revision
 // of git, for the lock in it. An inventory is a text with a name and a version on each line; # begins a comment.
-func (a *App) State(ctx context.Context, ref string) (upgrade.State, error) {
+func (a *App) State(ctx context.Context, ref string) (inspect.State, error) {
 	switch ref {
 	case LockedState:
 		if a.Lock == nil {
-			return upgrade.State{}, &UsageError{fmt.Sprintf("there is no %s in %s; molt relock writes one", a.Eco.Lock(), a.Dir)}
+			return inspect.State{}, &UsageError{fmt.Sprintf("there is no %s in %s; molt relock writes one", a.Eco.Lock(), a.Dir)}
 		}
-		return upgrade.StateOf(a.Lock.Resolution()), nil
+		return inspect.StateOf(a.Lock.Resolution()), nil
 	case InstalledState:
 		return a.installedState(a.Dir)
 	}
@@ -38,7 +38,7 @@ func (a *App) State(ctx context.Context, ref string) (upgrade.State, error) {
 	case errors.Is(err, fs.ErrNotExist):
 		return a.revisionState(ctx, ref)
 	case err != nil:
-		return upgrade.State{}, err
+		return inspect.State{}, err
 	case info.IsDir():
 		if _, err := os.Stat(filepath.Join(ref, a.Eco.Lock())); err != nil {
 			return a.installedState(ref)
@@ -47,7 +47,7 @@ func (a *App) State(ctx context.Context, ref string) (upgrade.State, error) {
 	}
 	data, err := input.ReadFile(ref, input.Lock)
 	if err != nil {
-		return upgrade.State{}, err
+		return inspect.State{}, err
 	}
 	switch filepath.Ext(ref) {
 	case filepath.Ext(a.Eco.Lock()):
@@ -58,30 +58,30 @@ func (a *App) State(ctx context.Context, ref string) (upgrade.State, error) {
 	return readInventory(ref, data)
 }
 
-func (a *App) lockState(file string, data []byte) (upgrade.State, error) {
+func (a *App) lockState(file string, data []byte) (inspect.State, error) {
 	l, err := a.Eco.DecodeLock(file, data)
 	if err != nil {
-		return upgrade.State{}, err
+		return inspect.State{}, err
 	}
-	return upgrade.StateOf(l.Resolution()), nil
+	return inspect.StateOf(l.Resolution()), nil
 }
 
-func (a *App) installedState(dir string) (upgrade.State, error) {
+func (a *App) installedState(dir string) (inspect.State, error) {
 	tree, err := a.Eco.Installed(dir)
 	if err != nil {
-		return upgrade.State{}, err
+		return inspect.State{}, err
 	}
 	if tree == nil {
-		return upgrade.State{}, &UsageError{fmt.Sprintf("nothing is installed in %s: it has no %s", dir, a.Eco.Folder())}
+		return inspect.State{}, &UsageError{fmt.Sprintf("nothing is installed in %s: it has no %s", dir, a.Eco.Folder())}
 	}
-	return upgrade.State{Packages: tree.Versions(), Declared: a.DeclaredPackages()}, nil
+	return inspect.State{Packages: tree.Versions(), Declared: a.DeclaredPackages()}, nil
 }
 
 // planState moves what is locked as the stages of a plan that are still to come say.
-func (a *App) planState(file string, data []byte) (upgrade.State, error) {
+func (a *App) planState(file string, data []byte) (inspect.State, error) {
 	plan, err := decodePlan(file, data)
 	if err != nil {
-		return upgrade.State{}, err
+		return inspect.State{}, err
 	}
 	s, err := a.State(context.Background(), LockedState)
 	if err != nil {
@@ -113,12 +113,12 @@ func (a *App) planState(file string, data []byte) (upgrade.State, error) {
 }
 
 // revisionState reads the lock that a revision of git has.
-func (a *App) revisionState(ctx context.Context, revision string) (upgrade.State, error) {
+func (a *App) revisionState(ctx context.Context, revision string) (inspect.State, error) {
 	lock, err := a.LockAt(ctx, revision)
 	if err != nil {
-		return upgrade.State{}, err
+		return inspect.State{}, err
 	}
-	return upgrade.StateOf(lock.Resolution()), nil
+	return inspect.StateOf(lock.Resolution()), nil
 }
 
 // LockAt returns the lock as it was at a revision of git.
@@ -140,8 +140,8 @@ func (a *App) LockAt(ctx context.Context, revision string) (*ecosystem.Lock, err
 }
 
 // readInventory reads lines of a name and a version.
-func readInventory(file string, data []byte) (upgrade.State, error) {
-	s := upgrade.State{Packages: map[string][]string{}}
+func readInventory(file string, data []byte) (inspect.State, error) {
+	s := inspect.State{Packages: map[string][]string{}}
 	for n, line := range strings.Split(string(data), "\n") {
 		line, _, _ = strings.Cut(line, "#")
 		words := strings.Fields(line)

@@ -9,9 +9,9 @@ import (
 	"slices"
 	"strings"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
-	"molt/core/upgrade"
 	"molt/core/version"
 	"molt/ecosystem"
 	"molt/registry"
@@ -318,7 +318,7 @@ func (a *App) rehearse(ctx context.Context, source universe.Source, stage *Stage
 // A walker goes through stages in memory.
 type walker struct {
 	a        *App
-	app      upgrade.Application
+	app      project.Application
 	manifest ecosystem.Manifest
 	locked   *solve.Resolution // nil for none
 }
@@ -352,7 +352,7 @@ func (w *walker) stage(ctx context.Context, source universe.Source, stage *Stage
 			}
 		}
 	}
-	r, err := upgrade.LockStage(ctx, source, w.app, declared(w.manifest), w.locked, to)
+	r, err := project.LockStage(ctx, source, w.app, declared(w.manifest), w.locked, to)
 	if err == nil {
 		w.locked = r
 	}

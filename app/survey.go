@@ -8,8 +8,9 @@ import (
 	"strings"
 	"time"
 
+	"molt/core/inspect"
+	"molt/core/project"
 	"molt/core/universe"
-	"molt/core/upgrade"
 	"molt/ecosystem"
 	"molt/input"
 )
@@ -31,8 +32,8 @@ func (a *App) InstalledRoots() (map[string]string, error) {
 
 // Survey surveys the application and, where it is a workspace, its members. What members declare in different words is
 // flagged.
-func (a *App) Survey(ctx context.Context, source universe.Source, u upgrade.Application) ([]upgrade.Row, error) {
-	rows, err := upgrade.Survey(ctx, source, u)
+func (a *App) Survey(ctx context.Context, source universe.Source, u project.Application) ([]inspect.Row, error) {
+	rows, err := inspect.Survey(ctx, source, u)
 	if err != nil {
 		return nil, err
 	}
@@ -46,9 +47,9 @@ func (a *App) Survey(ctx context.Context, source universe.Source, u upgrade.Appl
 	}
 	for _, m := range members {
 		one := u
-		one.Declared = slices.DeleteFunc(declared(m.Manifest), func(d upgrade.Declared) bool { return names[d.Package] })
+		one.Declared = slices.DeleteFunc(declared(m.Manifest), func(d project.Declared) bool { return names[d.Package] })
 		one.Locked = nil
-		more, err := upgrade.Survey(ctx, source, one)
+		more, err := inspect.Survey(ctx, source, one)
 		if err != nil {
 			return nil, err
 		}
@@ -67,7 +68,7 @@ func (a *App) Survey(ctx context.Context, source universe.Source, u upgrade.Appl
 	}
 	for i := range rows {
 		if unlike[rows[i].Name] {
-			rows[i].Flags = append(rows[i].Flags, upgrade.Unlike)
+			rows[i].Flags = append(rows[i].Flags, inspect.Unlike)
 		}
 	}
 	return rows, nil

@@ -9,17 +9,18 @@ import (
 	"slices"
 	"strings"
 
+	"molt/core/conflict"
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
-	"molt/core/upgrade"
 	"molt/input"
 )
 
 // Take carries out a way out: the manifest's lines, the lock, and what molt.yaml has to say, together or not at all. The
 // result is verified before it counts. Back takes it back like a stage. The folder must be in use.
-func (a *App) Take(ctx context.Context, source universe.Source, way upgrade.WayOut) error {
+func (a *App) Take(ctx context.Context, source universe.Source, way conflict.WayOut) error {
 	switch {
-	case way.Kind == upgrade.WaitWay:
+	case way.Kind == conflict.WaitWay:
 		return &UsageError{"there is nothing to take: " + way.Title}
 	case way.Raise != nil:
 		return &UsageError{fmt.Sprintf("to %s is work for people; do it, say so under \"runtime:\" in %s, and run molt relock", way.Title, ConfigFile)}
@@ -35,7 +36,7 @@ func (a *App) Take(ctx context.Context, source universe.Source, way upgrade.WayO
 		files[a.Eco.Manifest()], files[a.Eco.Lock()] = manifest, lock
 	}
 	for _, c := range way.Changes { // nobody holds what is not there
-		if _, held := a.Config.Hold[c.Name]; held && c.To == (upgrade.Point{}) && !slices.Contains(way.Unhold, c.Name) {
+		if _, held := a.Config.Hold[c.Name]; held && c.To == (project.Point{}) && !slices.Contains(way.Unhold, c.Name) {
 			way.Unhold = append(slices.Clone(way.Unhold), c.Name)
 		}
 	}
@@ -84,7 +85,7 @@ func (a *App) reread() error {
 
 // changeDocs writes changes of the manifest as it stands. Whether a change adds a line is told by the manifest: one with an
 // empty constraint that nothing is locked for has a point like one that is not there.
-func (a *App) changeDocs(changes []upgrade.Change) []ChangeDoc {
+func (a *App) changeDocs(changes []project.Change) []ChangeDoc {
 	lines := spots(a.Manifest)
 	var docs []ChangeDoc
 	for _, c := range changes {
@@ -159,7 +160,7 @@ func (a *App) Place(d solve.Demand) string {
 		}
 	}
 	switch d.Group {
-	case upgrade.RuntimeGroup:
+	case project.RuntimeGroup:
 		return ConfigFile
 	case "": // no line has it: it was asked for in the call
 		return "the call"

@@ -6,8 +6,9 @@ import (
 	"strings"
 	"testing"
 
+	"molt/core/conflict"
+	"molt/core/project"
 	"molt/core/solve"
-	"molt/core/upgrade"
 )
 
 func TestEditConfig(t *testing.T) {
@@ -52,7 +53,7 @@ func TestTake(t *testing.T) {
 	if !errors.As(err, &tangle) {
 		t.Fatalf("the manifest resolves: %v", err)
 	}
-	ways, err := upgrade.WaysOut(context.Background(), source, a.Application(), tangle)
+	ways, err := conflict.WaysOut(context.Background(), source, a.Application(), tangle)
 	if err != nil || len(ways) < 3 {
 		t.Fatalf("ways out: %+v, %v", ways, err)
 	}
@@ -70,11 +71,11 @@ func TestTake(t *testing.T) {
 			t.Errorf("%s was not taken back", way.Title)
 		}
 	}
-	if err := a.Take(context.Background(), source, upgrade.WayOut{Preview: []string{"deck"}}); err != nil || b.read("molt.yaml") != "goal: hulk@4\npreviews: [deck]\n" {
+	if err := a.Take(context.Background(), source, conflict.WayOut{Preview: []string{"deck"}}); err != nil || b.read("molt.yaml") != "goal: hulk@4\npreviews: [deck]\n" {
 		t.Errorf("previews: %v, %q", err, b.read("molt.yaml"))
 	}
 	var usage *UsageError
-	for _, way := range []upgrade.WayOut{{Kind: upgrade.WaitWay}, {Goal: &upgrade.Goal{Name: "hulk", Constraint: "3"}}} {
+	for _, way := range []conflict.WayOut{{Kind: conflict.WaitWay}, {Goal: &project.Goal{Name: "hulk", Constraint: "3"}}} {
 		if err := a.Take(context.Background(), source, way); !errors.As(err, &usage) {
 			t.Errorf("what cannot be taken: %v", err)
 		}
@@ -89,7 +90,7 @@ func TestBackOverWaysAndStages(t *testing.T) {
 	if step, err := a.Step(context.Background(), source, Order{}, Watcher{}); err != nil || !step.Passed {
 		t.Fatalf("%+v, %v", step, err)
 	}
-	if err := a.Take(context.Background(), source, upgrade.WayOut{Preview: []string{"deck"}}); err != nil {
+	if err := a.Take(context.Background(), source, conflict.WayOut{Preview: []string{"deck"}}); err != nil {
 		t.Fatal(err)
 	}
 	if step, err := a.Step(context.Background(), source, Order{}, Watcher{}); err != nil || !step.Passed {

@@ -3,8 +3,8 @@ package app
 import (
 	"slices"
 
+	"molt/core/project"
 	"molt/core/solve"
-	"molt/core/upgrade"
 	"molt/ecosystem"
 )
 
@@ -18,10 +18,10 @@ type Use struct {
 
 // UsesOf lists where the packages that changes take out of the manifest are still used: in the source, which would no
 // longer find them, and by locked packages, which keep them in the lock.
-func (a *App) UsesOf(changes []upgrade.Change) ([]Use, error) {
+func (a *App) UsesOf(changes []project.Change) ([]Use, error) {
 	var dropped []string
 	for _, c := range changes {
-		if c.To == (upgrade.Point{}) && !slices.Contains(dropped, c.Name) {
+		if c.To == (project.Point{}) && !slices.Contains(dropped, c.Name) {
 			dropped = append(dropped, c.Name)
 		}
 	}

@@ -3,7 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"molt/core/upgrade"
+	"molt/core/assess"
 	"molt/render"
 )
 
@@ -40,7 +40,7 @@ Upgrade guides ("advice:" in molt.yaml) change standings, and what of them touch
 				if err != nil {
 					return err
 				}
-				got, err := upgrade.Assess(c.ctx, s.source, s.a.Application(), goals...)
+				got, err := assess.Assess(c.ctx, s.source, s.a.Application(), goals...)
 				if err != nil {
 					return s.explain(err)
 				}

@@ -4,7 +4,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
-	"molt/core/upgrade"
+	"molt/core/inspect"
 	"molt/render"
 )
 
@@ -29,13 +29,13 @@ revision of git, for the lock in it. Without AFTER it is what is locked now.`,
 			if len(args) == 1 {
 				args = append(args, app.LockedState)
 			}
-			var states [2]upgrade.State
+			var states [2]inspect.State
 			for i, ref := range args {
 				if states[i], err = a.State(c.ctx, ref); err != nil {
 					return err
 				}
 			}
-			doc := render.NewCompareDoc(args[0], args[1], upgrade.Compare(a.Eco.Scheme(), states[0], states[1]))
+			doc := render.NewCompareDoc(args[0], args[1], inspect.Compare(a.Eco.Scheme(), states[0], states[1]))
 			if c.format == "md" {
 				return render.CompareMarkdown(c.out, doc)
 			}

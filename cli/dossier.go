@@ -8,7 +8,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
-	"molt/core/upgrade"
+	"molt/core/inspect"
+	"molt/core/project"
 	"molt/core/version"
 	"molt/render"
 )
@@ -41,11 +42,11 @@ newest release (or the one that --to names), what breaks first. The change log c
 				}
 				p, err := s.source.Package(c.ctx, name)
 				if err != nil {
-					return upgrade.UnknownName(err, args[0], names)
+					return project.UnknownName(err, args[0], names)
 				}
-				facts := render.DossierFacts{Name: args[0], Keeping: s.keeping(args[0]), Package: p, App: s.a.Application(), Goal: upgrade.ParseGoal(s.a.Config.Goal).Name, Previews: previews, Most: most}
+				facts := render.DossierFacts{Name: args[0], Keeping: s.keeping(args[0]), Package: p, App: s.a.Application(), Goal: project.ParseGoal(s.a.Config.Goal).Name, Previews: previews, Most: most}
 				if s.a.Lock != nil {
-					if facts.Traces, err = upgrade.TraceLocked(c.ctx, s.source, s.a.Lock.Resolution(), name); err != nil {
+					if facts.Traces, err = inspect.TraceLocked(c.ctx, s.source, s.a.Lock.Resolution(), name); err != nil {
 						return err
 					}
 				}
@@ -95,7 +96,7 @@ func (s *session) changeLog(facts *render.DossierFacts, to string) error {
 	case text == "":
 		facts.NoLog = fmt.Sprintf("The archive of %s carries no change log.", chosen.Version)
 	default:
-		facts.Log = upgrade.ReadLog(p.Scheme, text, after, chosen.Version)
+		facts.Log = inspect.ReadLog(p.Scheme, text, after, chosen.Version)
 		if facts.Log == nil {
 			facts.NoLog = fmt.Sprintf("The change log of %s says nothing of the releases between.", chosen.Version)
 		}

@@ -10,8 +10,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
+	"molt/core/conflict"
+	"molt/core/plan"
+	"molt/core/project"
 	"molt/core/solve"
-	"molt/core/upgrade"
 	"molt/core/version"
 	"molt/render"
 )
@@ -39,15 +41,15 @@ does not resolve, nothing is written either, and the tangle is shown. molt back 
 				if group != "" && !slices.Contains(groups, group) {
 					return &app.UsageError{Reason: fmt.Sprintf("--group %q: expected %s", group, strings.Join(groups, ", "))}
 				}
-				var wanted []upgrade.Wanted
+				var wanted []plan.Wanted
 				for _, arg := range args {
-					g := upgrade.ParseGoal(arg)
-					if g.Name == "" || strings.ContainsAny(g.Name, " \t") || slices.ContainsFunc(wanted, func(w upgrade.Wanted) bool { return w.Name == g.Name }) {
+					g := project.ParseGoal(arg)
+					if g.Name == "" || strings.ContainsAny(g.Name, " \t") || slices.ContainsFunc(wanted, func(w plan.Wanted) bool { return w.Name == g.Name }) {
 						return &app.UsageError{Reason: fmt.Sprintf("%q: expected names of packages, each once, such as keel or keel@^2", arg)}
 					}
-					wanted = append(wanted, upgrade.Wanted{Name: g.Name, Group: group, Constraint: g.Constraint})
+					wanted = append(wanted, plan.Wanted{Name: g.Name, Group: group, Constraint: g.Constraint})
 				}
-				got, err := upgrade.Want(c.ctx, s.source, s.a.Application(), wanted, groups[0], version.Style(style))
+				got, err := plan.Want(c.ctx, s.source, s.a.Application(), wanted, groups[0], version.Style(style))
 				if err != nil {
 					return s.unwanted(err)
 				}
@@ -102,7 +104,7 @@ when something still uses what was dropped.`,
 }
 
 // change rehearses changes of the manifest, puts them on disk unless it is for show only, and prints what they do.
-func (s *session) change(what string, changes []upgrade.Change, remarks []string, dry bool) error {
+func (s *session) change(what string, changes []project.Change, remarks []string, dry bool) error {
 	effect, err := s.a.Rehearse(s.ctx, s.source, changes)
 	if err != nil {
 		return s.unwanted(err)
@@ -136,7 +138,7 @@ func (s *session) unwanted(err error) error {
 	if !errors.As(err, &tangle) {
 		return err
 	}
-	knot, failed := upgrade.Untie(s.ctx, s.source, s.a.Application(), tangle)
+	knot, failed := conflict.Explain(s.ctx, s.source, s.a.Application(), tangle)
 	if failed != nil {
 		return err
 	}
@@ -181,7 +183,7 @@ last day. Plans leave it alone until then; after that day Molt says that the hol
 			switch {
 			case !slices.Contains(names, name):
 				says := name + " is not declared"
-				if near := upgrade.Nearest(name, names); near != "" {
+				if near := project.Nearest(name, names); near != "" {
 					says += "; did you mean " + near + "?"
 				}
 				return &app.UsageError{Reason: says}

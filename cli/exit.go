@@ -6,8 +6,8 @@ import (
 	"strings"
 
 	"molt/app"
+	"molt/core/project"
 	"molt/core/solve"
-	"molt/core/upgrade"
 	"molt/core/version"
 	"molt/ecosystem"
 	"molt/input"
@@ -82,12 +82,12 @@ func wrongInput(err error) bool {
 		stale *app.StaleError
 		place *ecosystem.PositionError
 		text  *version.Error
-		goal  *upgrade.GoalError
+		goal  *project.GoalError
 		newer *ecosystem.NewerLockError
-		want  *upgrade.WantError
+		want  *project.NameError
 		edits *app.EditedError
 		name  *app.NameError
-		fixed *upgrade.FixedError
+		fixed *project.FixedError
 		kind  *input.KindError
 		limit *input.LimitError
 	)

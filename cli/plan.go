@@ -7,7 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
-	"molt/core/upgrade"
+	"molt/core/plan"
 	"molt/render"
 )
 
@@ -91,7 +91,7 @@ func (o planning) valid(args []string) error {
 		return &app.UsageError{Reason: "plan: --split STAGE goes with --apart PACKAGE"}
 	case o.split != "" && o.dry:
 		return &app.UsageError{Reason: "plan: --dry-run goes with a new plan or --renew"}
-	case o.fresh != "" && !slices.Contains(upgrade.Freshness, upgrade.Fresh(o.fresh)):
+	case o.fresh != "" && !slices.Contains(plan.Freshness, plan.Fresh(o.fresh)):
 		return &app.UsageError{Reason: fmt.Sprintf("--fresh %q: expected none, patch, minor or major", o.fresh)}
 	}
 	return nil
@@ -112,9 +112,9 @@ func (s *session) makePlan(o planning, args []string) error {
 	if err != nil {
 		return err
 	}
-	cut := upgrade.Cut{Fresh: upgrade.Fresh(s.a.Config.Stages.Fresh), Leap: s.a.Config.Stages.Leap || o.leap}
+	cut := plan.Cut{Fresh: plan.Fresh(s.a.Config.Stages.Fresh), Leap: s.a.Config.Stages.Leap || o.leap}
 	if o.fresh != "" {
-		cut.Fresh = upgrade.Fresh(o.fresh)
+		cut.Fresh = plan.Fresh(o.fresh)
 	}
 	file, made, err := s.a.MakePlan(s.ctx, s.source, goals, cut)
 	if err != nil {

@@ -7,7 +7,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
-	"molt/core/upgrade"
+	"molt/core/inspect"
+	"molt/core/project"
 	"molt/core/version"
 	"molt/render"
 )
@@ -84,7 +85,7 @@ func (c *call) rangePublished(constraint, of string, advise bool) error {
 		}
 		p, err := s.source.Package(c.ctx, name)
 		if err != nil {
-			return upgrade.UnknownName(err, of, names)
+			return project.UnknownName(err, of, names)
 		}
 		set, err := p.Admit(constraint)
 		if err != nil {
@@ -93,7 +94,7 @@ func (c *call) rangePublished(constraint, of string, advise bool) error {
 		doc := render.NewRangeDoc(s.a.Eco.Name(), constraint)
 		doc.Published(of, p, set)
 		if advise {
-			advice, err := upgrade.Advise(c.ctx, s.source, s.a.Application(), of, constraint)
+			advice, err := inspect.Advise(c.ctx, s.source, s.a.Application(), of, constraint)
 			var bad *version.Error
 			if err != nil && !errors.As(err, &bad) { // a tag has no neighbours
 				return err

@@ -9,7 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
-	"molt/core/upgrade"
+	"molt/core/inspect"
 	"molt/core/version"
 	"molt/render"
 )
@@ -67,7 +67,7 @@ func (w sieve) check() error {
 }
 
 // shows reports whether a row is wanted.
-func (w sieve) shows(r upgrade.Row) bool {
+func (w sieve) shows(r inspect.Row) bool {
 	jump := r.Jump.String()
 	if r.Jump == version.Back {
 		jump = "same"
@@ -77,7 +77,7 @@ func (w sieve) shows(r upgrade.Row) bool {
 		ok, _ := path.Match(n, r.Name) // it was checked
 		named = named || ok
 	}
-	held := slices.Contains(r.Flags, upgrade.Held)
+	held := slices.Contains(r.Flags, inspect.Held)
 	behind := r.Locked == "" || r.Newest == "" || jump != "same"
 	return named && (len(w.jump) == 0 || slices.Contains(w.jump, jump)) && (len(w.group) == 0 || slices.Contains(w.group, r.Group)) &&
 		(!w.held || held) && (!w.waiting || behind && !held) && (w.since == "" || len(r.Since) > 0)
@@ -110,7 +110,7 @@ func (s *session) survey(want sieve) error {
 		return err
 	}
 	for _, r := range rows {
-		if slices.Contains(r.Flags, upgrade.Unknown) || slices.Contains(r.Flags, upgrade.Unsatisfied) {
+		if slices.Contains(r.Flags, inspect.Unknown) || slices.Contains(r.Flags, inspect.Unsatisfied) {
 			return errAttention
 		}
 	}

@@ -7,7 +7,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
-	"molt/core/upgrade"
+	"molt/core/conflict"
+	"molt/core/inspect"
+	"molt/core/project"
 	"molt/render"
 )
 
@@ -25,7 +27,7 @@ link, and which link, or which hold, keeps it from the next newer release. A pac
 				if s.a.Lock == nil {
 					return &app.UsageError{Reason: fmt.Sprintf("there is no %s to trace in; molt relock writes one", s.a.Eco.Lock())}
 				}
-				all, err := upgrade.TraceLocked(c.ctx, s.source, s.a.Lock.Resolution(), args[0])
+				all, err := inspect.TraceLocked(c.ctx, s.source, s.a.Lock.Resolution(), args[0])
 				if err != nil {
 					return err
 				}
@@ -35,7 +37,7 @@ link, and which link, or which hold, keeps it from the next newer release. A pac
 					for _, p := range s.a.Lock.Packages {
 						names = append(names, p.Name)
 					}
-					if near := upgrade.Nearest(args[0], names); near != "" {
+					if near := project.Nearest(args[0], names); near != "" {
 						says += "; did you mean " + near + "?"
 					}
 					return &app.UsageError{Reason: says}
@@ -66,13 +68,13 @@ declared. Exit 1 when none fits.`,
 			}
 			return c.session(occasion{dated: true, checked: true}, func(s *session) error {
 				app := s.a.Application()
-				fits, tangle, err := upgrade.Fits(c.ctx, s.source, app, args[0], most)
+				fits, tangle, err := inspect.Fits(c.ctx, s.source, app, args[0], most)
 				if err != nil {
 					return err
 				}
-				var knot *upgrade.Knot
+				var knot *conflict.Explanation
 				if tangle != nil {
-					if knot, err = upgrade.Untie(c.ctx, s.source, app, tangle); err != nil {
+					if knot, err = conflict.Explain(c.ctx, s.source, app, tangle); err != nil {
 						return err
 					}
 				}

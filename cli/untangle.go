@@ -7,8 +7,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
+	"molt/core/assess"
+	"molt/core/conflict"
+	"molt/core/project"
 	"molt/core/solve"
-	"molt/core/upgrade"
 	"molt/render"
 )
 
@@ -51,7 +53,7 @@ verifies, and molt back takes that back.`,
 	return cmd
 }
 
-func (s *session) take(ways []upgrade.WayOut, n int) error {
+func (s *session) take(ways []conflict.WayOut, n int) error {
 	if n > len(ways) {
 		return &app.UsageError{Reason: fmt.Sprintf("--take %d: there are %d ways out", n, len(ways))}
 	}
@@ -64,14 +66,14 @@ func (s *session) take(ways []upgrade.WayOut, n int) error {
 }
 
 // untangled looks for a tangle and its ways out: of the manifest, or of a goal.
-func (s *session) untangled(goal string) (render.UntangleDoc, []upgrade.WayOut, error) {
+func (s *session) untangled(goal string) (render.UntangleDoc, []conflict.WayOut, error) {
 	if goal != "" {
 		if err := s.advice(nil); err != nil {
 			return render.UntangleDoc{}, nil, err
 		}
-		return s.untangledGoal(upgrade.ParseGoal(goal))
+		return s.untangledGoal(project.ParseGoal(goal))
 	}
-	_, err := upgrade.Relock(s.ctx, s.source, s.a.Application())
+	_, err := project.Relock(s.ctx, s.source, s.a.Application())
 	var tangle *solve.Tangle
 	if err == nil {
 		doc := render.NewUntangleDoc("", nil, nil, nil, s.a.Place)
@@ -84,12 +86,12 @@ func (s *session) untangled(goal string) (render.UntangleDoc, []upgrade.WayOut, 
 	return s.untangledManifest(tangle)
 }
 
-func (s *session) untangledManifest(tangle *solve.Tangle) (render.UntangleDoc, []upgrade.WayOut, error) {
-	knot, err := upgrade.Untie(s.ctx, s.source, s.a.Application(), tangle)
+func (s *session) untangledManifest(tangle *solve.Tangle) (render.UntangleDoc, []conflict.WayOut, error) {
+	knot, err := conflict.Explain(s.ctx, s.source, s.a.Application(), tangle)
 	if err != nil {
 		return render.UntangleDoc{}, nil, err
 	}
-	ways, err := upgrade.WaysOut(s.ctx, s.source, s.a.Application(), tangle)
+	ways, err := conflict.WaysOut(s.ctx, s.source, s.a.Application(), tangle)
 	if err != nil {
 		return render.UntangleDoc{}, nil, err
 	}
@@ -101,7 +103,7 @@ func (s *session) untangledManifest(tangle *solve.Tangle) (render.UntangleDoc, [
 // remark adds which releases of the contested packages rules or a platform keep out of it.
 func (s *session) remark(doc *render.UntangleDoc) error {
 	for _, c := range doc.Contested {
-		says, err := upgrade.Hidden(s.ctx, s.source, s.a.Application(), c.Name)
+		says, err := project.Hidden(s.ctx, s.source, s.a.Application(), c.Name)
 		if err != nil {
 			return err
 		}
@@ -112,8 +114,8 @@ func (s *session) remark(doc *render.UntangleDoc) error {
 	return nil
 }
 
-func (s *session) untangledGoal(goals ...upgrade.Goal) (render.UntangleDoc, []upgrade.WayOut, error) {
-	got, err := upgrade.Assess(s.ctx, s.source, s.a.Application(), goals...)
+func (s *session) untangledGoal(goals ...project.Goal) (render.UntangleDoc, []conflict.WayOut, error) {
+	got, err := assess.Assess(s.ctx, s.source, s.a.Application(), goals...)
 	if err != nil {
 		return render.UntangleDoc{}, nil, err
 	}
@@ -121,26 +123,26 @@ func (s *session) untangledGoal(goals ...upgrade.Goal) (render.UntangleDoc, []up
 }
 
 // untangledFrom looks for the ways out of what an assessment found.
-func (s *session) untangledFrom(got *upgrade.Assessment) (render.UntangleDoc, []upgrade.WayOut, error) {
+func (s *session) untangledFrom(got *assess.Assessment) (render.UntangleDoc, []conflict.WayOut, error) {
 	if got.Reachable {
 		doc := render.NewUntangleDoc(got.Goal.String(), nil, nil, nil, s.a.Place)
 		doc.Resolves = true
 		return doc, nil, nil
 	}
-	var knot *upgrade.Knot
+	var knot *conflict.Explanation
 	var err error
 	if got.Tangle != nil {
-		if knot, err = upgrade.Untie(s.ctx, s.source, s.a.Application(), got.Tangle); err != nil {
+		if knot, err = conflict.Explain(s.ctx, s.source, s.a.Application(), got.Tangle); err != nil {
 			return render.UntangleDoc{}, nil, err
 		}
 	}
 	var blocked []string
 	for _, p := range got.Packages {
-		if p.Standing == upgrade.Blocked {
+		if p.Standing == project.Blocked {
 			blocked = append(blocked, p.Name)
 		}
 	}
-	ways, err := upgrade.GoalWays(s.ctx, s.source, s.a.Application(), got.Goal, got.Tangle)
+	ways, err := conflict.GoalWays(s.ctx, s.source, s.a.Application(), got.Goal, got.Tangle)
 	if err != nil {
 		return render.UntangleDoc{}, nil, err
 	}

@@ -2,12 +2,12 @@ package render
 
 import (
 	"fmt"
+	"molt/core/assess"
+	"molt/core/project"
 	"slices"
 	"strings"
 
 	"charm.land/lipgloss/v2"
-
-	"molt/core/upgrade"
 )
 
 // AssessDoc is "molt/assess/1".
@@ -75,7 +75,7 @@ type AssessedDoc struct {
 	Group     string           `json:"group"`
 	Declared  string           `json:"declared"`
 	Locked    string           `json:"locked"`
-	Standing  upgrade.Standing `json:"standing"`
+	Standing  project.Standing `json:"standing"`
 	To        string           `json:"to"`
 	First     string           `json:"first,omitempty"`
 	Newest    string           `json:"newest,omitempty"`
@@ -89,13 +89,13 @@ type AssessedDoc struct {
 
 // An EvidenceDoc is what a standing rests on.
 type EvidenceDoc struct {
-	Grade upgrade.Grade `json:"grade"`
+	Grade project.Grade `json:"grade"`
 	Says  string        `json:"says"`
 	Where string        `json:"where"`
 }
 
 // NewAssessDoc makes the document of an assessment. Here gives the versions of the runtimes on this machine.
-func NewAssessDoc(a *upgrade.Assessment, here map[string]string) AssessDoc {
+func NewAssessDoc(a *assess.Assessment, here map[string]string) AssessDoc {
 	doc := AssessDoc{Schema: "molt/assess/1", Goal: GoalDoc{a.Goal.Name, a.Goal.Constraint, a.Release}, Reachable: a.Reachable,
 		Runtime: []RuntimeDoc{}, Packages: []AssessedDoc{}}
 	for _, n := range a.Runtimes {
@@ -127,7 +127,7 @@ func NewAssessDoc(a *upgrade.Assessment, here map[string]string) AssessDoc {
 	return doc
 }
 
-func newRuntimeDoc(a *upgrade.Assessment, n upgrade.RuntimeNeed, here string) RuntimeDoc {
+func newRuntimeDoc(a *assess.Assessment, n assess.RuntimeNeed, here string) RuntimeDoc {
 	doc := RuntimeDoc{Name: n.Name, Needs: n.Needs, By: n.By, Deployed: n.Deployed.String(), Here: here, Met: n.Met}
 	for _, e := range n.Environments() {
 		doc.Where = append(doc.Where, RuntimePlace{e.Where, e.Version, e.Met})
@@ -140,32 +140,32 @@ func newRuntimeDoc(a *upgrade.Assessment, n upgrade.RuntimeNeed, here string) Ru
 
 // standings in the order in which they ask for attention, with what each means.
 var standings = []struct {
-	standing upgrade.Standing
+	standing project.Standing
 	means    string
 }{
-	{upgrade.Blocked, "no release goes with it"},
-	{upgrade.Together, "moves in the same stage as the framework"},
-	{upgrade.Bridge, "moves ahead, to a release that goes with both"},
-	{upgrade.Retires, "renamed, abandoned, or part of the framework by then"},
-	{upgrade.Leaves, "nothing needs it any more by then"},
-	{upgrade.Ready, "stays as it is"},
-	{upgrade.Silent, "says nothing of the framework, and stays"},
-	{upgrade.Elsewhere, "does not come from the registry; Molt cannot judge it"},
+	{project.Blocked, "no release goes with it"},
+	{project.Together, "moves in the same stage as the framework"},
+	{project.Bridge, "moves ahead, to a release that goes with both"},
+	{project.Retires, "renamed, abandoned, or part of the framework by then"},
+	{project.Leaves, "nothing needs it any more by then"},
+	{project.Ready, "stays as it is"},
+	{project.Silent, "says nothing of the framework, and stays"},
+	{project.Elsewhere, "does not come from the registry; Molt cannot judge it"},
 }
 
 // Assess prints an assessment: the verdict first, then the packages by standing.
 func (p *Page) Assess(doc AssessDoc) {
 	goal := goalOf(doc)
-	by := map[upgrade.Standing][]AssessedDoc{}
+	by := map[project.Standing][]AssessedDoc{}
 	for _, d := range doc.Packages {
 		by[d.Standing] = append(by[d.Standing], d)
 	}
-	switch blocked := len(by[upgrade.Blocked]); {
+	switch blocked := len(by[project.Blocked]); {
 	case doc.Reached && doc.Reachable && doc.Also == nil:
 		p.verdict(good, fmt.Sprintf("%s is reached already: everything declared resolves with %s.", goal, doc.Goal.Release))
 	case doc.Reachable:
 		p.verdict(good, fmt.Sprintf("%s can be reached: everything declared resolves with %s.", goal, doc.Goal.Release))
-	case blocked > 0 && !slices.ContainsFunc(by[upgrade.Blocked], func(d AssessedDoc) bool { return !d.Held }):
+	case blocked > 0 && !slices.ContainsFunc(by[project.Blocked], func(d AssessedDoc) bool { return !d.Held }):
 		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s held at a release that does not go with it.", goal, are(blocked)))
 	case blocked > 0:
 		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s no release that goes with it.", goal, have(blocked)))
@@ -190,7 +190,7 @@ func (p *Page) Assess(doc AssessDoc) {
 		}
 		p.Line("")
 		p.Line("%s %s", p.styled(bold, fmt.Sprintf("%s (%d)", s.standing, len(all))), p.styled(faint, s.means))
-		if s.standing == upgrade.Silent {
+		if s.standing == project.Silent {
 			var names []string
 			for _, d := range all {
 				names = append(names, d.Name)
@@ -237,7 +237,7 @@ func (p *Page) Gate(doc AssessDoc) {
 	}
 	var held []string
 	for _, d := range doc.Packages {
-		if d.Standing == upgrade.Blocked && d.Held {
+		if d.Standing == project.Blocked && d.Held {
 			held = append(held, d.Name)
 		}
 	}
@@ -356,7 +356,7 @@ func by(d AssessedDoc) string {
 
 // serving says which releases go with the goal, where there is a choice.
 func serving(d AssessedDoc) string {
-	if d.First == "" || d.First == d.Newest || d.Standing == upgrade.Ready || d.Standing == upgrade.Retires {
+	if d.First == "" || d.First == d.Newest || d.Standing == project.Ready || d.Standing == project.Retires {
 		return ""
 	}
 	return fmt.Sprintf(" (%s to %s would do)", d.First, d.Newest)
@@ -364,9 +364,9 @@ func serving(d AssessedDoc) string {
 
 func moveOf(d AssessedDoc) string {
 	switch {
-	case d.Standing == upgrade.Retires && d.Successor != "":
+	case d.Standing == project.Retires && d.Successor != "":
 		return d.Locked + ", " + d.Retires + "; " + d.Successor + " takes its place"
-	case d.Standing == upgrade.Retires:
+	case d.Standing == project.Retires:
 		return d.Locked + ", " + d.Retires
 	case d.To != "":
 		return d.Locked + " to " + d.To
@@ -374,11 +374,11 @@ func moveOf(d AssessedDoc) string {
 	return d.Locked
 }
 
-func graded(g upgrade.Grade) cell {
+func graded(g project.Grade) cell {
 	switch g {
-	case upgrade.Stated:
+	case project.Stated:
 		return cell{string(g), &good}
-	case upgrade.Refused:
+	case project.Refused:
 		return cell{string(g), &bad}
 	}
 	return cell{string(g), &notice}

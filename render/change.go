@@ -2,7 +2,8 @@ package render
 
 import (
 	"molt/app"
-	"molt/core/upgrade"
+	"molt/core/conflict"
+	"molt/core/inspect"
 )
 
 // ChangeDoc is "molt/change/1".
@@ -68,7 +69,7 @@ func (p *Page) Change(doc ChangeDoc) {
 		rows = nil
 		for _, d := range doc.Lock {
 			style := &faint
-			if d.Kind == upgrade.ByMajor || d.Kind == upgrade.GoneBack {
+			if d.Kind == inspect.ByMajor || d.Kind == inspect.GoneBack {
 				style = &notice
 			}
 			rows = append(rows, []cell{{string(d.Kind), style}, {d.Name, &bold}, plain(d.move())})
@@ -147,9 +148,9 @@ func (p *Page) Hold(doc HoldDoc) {
 
 // TakenDoc is "molt/taken/1".
 type TakenDoc struct {
-	Schema string          `json:"schema"`
-	Kind   upgrade.WayKind `json:"kind"`
-	Title  string          `json:"title"`
+	Schema string           `json:"schema"`
+	Kind   conflict.WayKind `json:"kind"`
+	Title  string           `json:"title"`
 }
 
 // Taken prints which way out was carried out.

@@ -5,7 +5,7 @@ import (
 	"io"
 	"strings"
 
-	"molt/core/upgrade"
+	"molt/core/inspect"
 	"molt/input"
 )
 
@@ -14,7 +14,7 @@ type CompareDoc struct {
 	Schema      string                         `json:"schema"`
 	Before      string                         `json:"before"`
 	After       string                         `json:"after"`
-	Counts      map[upgrade.DifferenceKind]int `json:"counts"` // every kind, also those of which there is none
+	Counts      map[inspect.DifferenceKind]int `json:"counts"` // every kind, also those of which there is none
 	Differences []DifferenceDoc                `json:"differences"`
 }
 
@@ -22,15 +22,15 @@ type CompareDoc struct {
 type DifferenceDoc struct {
 	Name     string                 `json:"name"`
 	Declared bool                   `json:"declared"`
-	Kind     upgrade.DifferenceKind `json:"kind"`
+	Kind     inspect.DifferenceKind `json:"kind"`
 	From     []string               `json:"from"`
 	To       []string               `json:"to"`
 }
 
 // NewCompareDoc makes the document of a comparison.
-func NewCompareDoc(before, after string, all []upgrade.Difference) CompareDoc {
-	doc := CompareDoc{"molt/compare/1", before, after, map[upgrade.DifferenceKind]int{}, []DifferenceDoc{}}
-	for _, k := range upgrade.DifferenceKinds {
+func NewCompareDoc(before, after string, all []inspect.Difference) CompareDoc {
+	doc := CompareDoc{"molt/compare/1", before, after, map[inspect.DifferenceKind]int{}, []DifferenceDoc{}}
+	for _, k := range inspect.DifferenceKinds {
 		doc.Counts[k] = 0
 	}
 	for _, d := range all {
@@ -50,7 +50,7 @@ func (doc CompareDoc) sentence() string {
 		verb = "differs"
 	}
 	var parts []string
-	for _, k := range upgrade.DifferenceKinds {
+	for _, k := range inspect.DifferenceKinds {
 		if n := doc.Counts[k]; n > 0 {
 			parts = append(parts, fmt.Sprintf("%d %s", n, k))
 		}
@@ -87,7 +87,7 @@ func (p *Page) Compare(doc CompareDoc) {
 		for _, d := range part.all {
 			style := &faint
 			switch d.Kind {
-			case upgrade.ByMajor, upgrade.GoneBack, upgrade.Unclear:
+			case inspect.ByMajor, inspect.GoneBack, inspect.Unclear:
 				style = &notice
 			}
 			rows = append(rows, []cell{{string(d.Kind), style}, {d.Name, &bold}, plain(d.move())})

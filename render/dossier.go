@@ -5,8 +5,10 @@ import (
 	"slices"
 	"strings"
 
+	"molt/core/assess"
+	"molt/core/inspect"
+	"molt/core/project"
 	"molt/core/universe"
-	"molt/core/upgrade"
 )
 
 // DossierDoc is "molt/dossier/1".
@@ -70,13 +72,13 @@ type DossierFacts struct {
 	Name     string // under which the application knows it
 	Keeping  Keeping
 	Package  *universe.Package
-	App      upgrade.Application
+	App      project.Application
 	Goal     string // the framework, "" for none
-	Traces   []upgrade.Trace
+	Traces   []inspect.Trace
 	Previews bool
 	Most     int
 	To       *universe.Release
-	Log      []upgrade.LogEntry
+	Log      []inspect.LogEntry
 	NoLog    string
 }
 
@@ -97,7 +99,7 @@ func NewDossierDoc(f DossierFacts) DossierDoc {
 			doc.Declared = append(doc.Declared, DossierLine{d.Group, d.Text})
 		}
 	}
-	if gone := upgrade.RetirementOf(p, f.Goal); gone != nil {
+	if gone := assess.RetirementOf(p, f.Goal); gone != nil {
 		doc.Deprecated, doc.Successor = gone.Says, gone.Successor
 	}
 	var locked *universe.Release
@@ -106,7 +108,7 @@ func NewDossierDoc(f DossierFacts) DossierDoc {
 	}
 	for i := len(p.Releases) - 1; i >= 0; i-- {
 		r := &p.Releases[i]
-		here := slices.ContainsFunc(f.Traces, func(t upgrade.Trace) bool { return t.Version == r.Version.String() })
+		here := slices.ContainsFunc(f.Traces, func(t inspect.Trace) bool { return t.Version == r.Version.String() })
 		if !here && (r.Version.Prerelease() && !f.Previews || f.Most > 0 && len(doc.Releases) >= f.Most) {
 			doc.Hidden++
 			continue

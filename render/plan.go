@@ -9,7 +9,7 @@ import (
 	"charm.land/lipgloss/v2"
 
 	"molt/app"
-	"molt/core/upgrade"
+	"molt/core/plan"
 )
 
 // PlanDoc is "molt/plan/1".
@@ -392,7 +392,7 @@ func (p *Page) aims(all []PlanAim) {
 func changeCells(s PlanStage, c PlanChange) []cell {
 	name := cell{c.Name, &bold}
 	why := c.Reason
-	if s.Kind == string(upgrade.PatchStage) || s.Kind == string(upgrade.MinorStage) {
+	if s.Kind == string(plan.PatchStage) || s.Kind == string(plan.MinorStage) {
 		why = "" // the stage's title says it
 	}
 	switch {

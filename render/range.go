@@ -5,8 +5,8 @@ import (
 	"strconv"
 	"strings"
 
+	"molt/core/inspect"
 	"molt/core/universe"
-	"molt/core/upgrade"
 	"molt/core/version"
 )
 
@@ -95,7 +95,7 @@ func (doc *RangeDoc) Published(name string, p *universe.Package, set version.Set
 }
 
 // Advise puts advice into the document; nil for none that is needed.
-func (doc *RangeDoc) Advise(a *upgrade.Advice) {
+func (doc *RangeDoc) Advise(a *inspect.Advice) {
 	doc.Advice = &AdviceDoc{doc.Constraint, "it admits the newest release that resolves with the rest, and stops before the next major", false}
 	if a != nil {
 		doc.Advice = &AdviceDoc{a.Constraint, a.Reason, a.Breaking}

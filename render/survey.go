@@ -8,7 +8,8 @@ import (
 	"time"
 
 	"molt/app"
-	"molt/core/upgrade"
+	"molt/core/inspect"
+	"molt/core/project"
 	"molt/core/version"
 )
 
@@ -43,7 +44,7 @@ type SurveyRow struct {
 	Jump     version.Jump   `json:"jump"`
 	Releases int            `json:"releases"`
 	Days     int            `json:"days"`
-	Flags    []upgrade.Flag `json:"flags"`
+	Flags    []inspect.Flag `json:"flags"`
 	Held     string         `json:"held"`   // the last day of a hold, "" for none or no end
 	Reason   string         `json:"reason"` // of a hold
 	Member   string         `json:"member"` // folder of a member of the workspace, "" for the application itself
@@ -51,7 +52,7 @@ type SurveyRow struct {
 }
 
 // NewSurveyDoc makes the document of a survey. Only rows that are let through are shown; the lag is that of all.
-func NewSurveyDoc(a *app.App, u upgrade.Application, rows []upgrade.Row, shown func(upgrade.Row) bool) SurveyDoc {
+func NewSurveyDoc(a *app.App, u project.Application, rows []inspect.Row, shown func(inspect.Row) bool) SurveyDoc {
 	doc := SurveyDoc{Schema: "molt/survey/1", Ecosystem: a.Eco.Name(), Application: a.Manifest.Name(), Locked: a.Lock != nil,
 		Installed: a.Lock == nil && u.Installed != nil, Declared: len(rows), Since: day(u.Since), Packages: []SurveyRow{}}
 	doc.Overrides = []string{}
@@ -66,8 +67,8 @@ func NewSurveyDoc(a *app.App, u upgrade.Application, rows []upgrade.Row, shown f
 			continue
 		}
 		row := SurveyRow{Name: r.Name, Group: r.Group, Declared: r.Declared, Locked: r.Locked, Best: r.Best, Newest: r.Newest, Jump: r.Jump,
-			Releases: r.Releases, Days: days, Flags: append([]upgrade.Flag{}, r.Flags...), Member: r.Member, New: append([]string{}, r.Since...)}
-		if slices.Contains(r.Flags, upgrade.Held) {
+			Releases: r.Releases, Days: days, Flags: append([]inspect.Flag{}, r.Flags...), Member: r.Member, New: append([]string{}, r.Since...)}
+		if slices.Contains(r.Flags, inspect.Held) {
 			row.Held, row.Reason = a.Config.Hold[r.Name].Until, a.Config.Hold[r.Name].Reason
 		}
 		doc.Packages = append(doc.Packages, row)
@@ -200,8 +201,8 @@ func flags(r SurveyRow) string {
 	}
 	for _, f := range r.Flags {
 		switch {
-		case f == upgrade.NotLocked && r.Locked != "":
-		case f == upgrade.Held:
+		case f == inspect.NotLocked && r.Locked != "":
+		case f == inspect.Held:
 			words = append(words, Keeping{true, r.Reason, r.Held}.says())
 		default:
 			words = append(words, string(f))

@@ -5,8 +5,10 @@ import (
 	"strings"
 	"time"
 
+	"molt/core/conflict"
+	"molt/core/inspect"
+	"molt/core/project"
 	"molt/core/solve"
-	"molt/core/upgrade"
 )
 
 // TraceDoc is "molt/trace/1".
@@ -39,11 +41,11 @@ type TraceLink struct {
 }
 
 // NewTraceDoc makes the document of a trace.
-func NewTraceDoc(name string, keeping Keeping, all []upgrade.Trace) TraceDoc {
+func NewTraceDoc(name string, keeping Keeping, all []inspect.Trace) TraceDoc {
 	return TraceDoc{"molt/trace/1", name, keeping, traceReleases(all)}
 }
 
-func traceReleases(traces []upgrade.Trace) []TraceRelease {
+func traceReleases(traces []inspect.Trace) []TraceRelease {
 	all := []TraceRelease{}
 	for _, t := range traces {
 		r := TraceRelease{t.ID, t.Version, [][]TraceLink{}, t.More, t.Askers, t.Next, traceLinks(t.Keepers)}
@@ -55,7 +57,7 @@ func traceReleases(traces []upgrade.Trace) []TraceRelease {
 	return all
 }
 
-func traceLinks(links []upgrade.Link) []TraceLink {
+func traceLinks(links []inspect.Link) []TraceLink {
 	all := []TraceLink{}
 	for _, l := range links {
 		all = append(all, TraceLink(l))
@@ -162,7 +164,7 @@ type FitRelease struct {
 }
 
 // NewFitDoc makes the document of what fits.
-func NewFitDoc(name string, app upgrade.Application, fits []upgrade.Fit, k *upgrade.Knot, place func(solve.Demand) string) FitDoc {
+func NewFitDoc(name string, app project.Application, fits []inspect.Fit, k *conflict.Explanation, place func(solve.Demand) string) FitDoc {
 	doc := FitDoc{Schema: "molt/fit/1", Name: name, Fixed: len(app.Fixed), Releases: []FitRelease{}, Contested: []ContestDoc{}}
 	for _, d := range app.Declared {
 		if d.As == name {

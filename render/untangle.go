@@ -7,8 +7,9 @@ import (
 	"charm.land/lipgloss/v2"
 
 	"molt/app"
+	"molt/core/conflict"
+	"molt/core/project"
 	"molt/core/solve"
-	"molt/core/upgrade"
 )
 
 // UntangleDoc is "molt/untangle/1".
@@ -51,20 +52,20 @@ type LinkDoc struct {
 
 // A WayDoc is a way out that was solved, with the command that takes it, "" when only waiting or work by hand helps.
 type WayDoc struct {
-	Kind     upgrade.WayKind `json:"kind"`
-	Title    string          `json:"title"`
-	Command  string          `json:"command"`
-	Changes  []PlanChange    `json:"changes"`
-	Previews []string        `json:"previews"`
-	Unhold   []string        `json:"unhold"`
-	Lines    int             `json:"lines"`
-	Majors   int             `json:"majors"`
-	Locked   int             `json:"locked"`
+	Kind     conflict.WayKind `json:"kind"`
+	Title    string           `json:"title"`
+	Command  string           `json:"command"`
+	Changes  []PlanChange     `json:"changes"`
+	Previews []string         `json:"previews"`
+	Unhold   []string         `json:"unhold"`
+	Lines    int              `json:"lines"`
+	Majors   int              `json:"majors"`
+	Locked   int              `json:"locked"`
 }
 
 // NewUntangleDoc makes the document of a tangle with its ways out. The knot may be nil; place tells where the manifest
 // declares a demand.
-func NewUntangleDoc(goal string, k *upgrade.Knot, blocked []string, ways []upgrade.WayOut, place func(solve.Demand) string) UntangleDoc {
+func NewUntangleDoc(goal string, k *conflict.Explanation, blocked []string, ways []conflict.WayOut, place func(solve.Demand) string) UntangleDoc {
 	doc := UntangleDoc{Schema: "molt/untangle/1", Goal: goal, Contested: []ContestDoc{}, Blocked: append([]string{}, blocked...), Ways: []WayDoc{}}
 	if k != nil {
 		doc.Tangles = k.Tangles
@@ -78,7 +79,7 @@ func NewUntangleDoc(goal string, k *upgrade.Knot, blocked []string, ways []upgra
 	return doc
 }
 
-func newContest(c upgrade.Contest, place func(solve.Demand) string) ContestDoc {
+func newContest(c conflict.Contest, place func(solve.Demand) string) ContestDoc {
 	doc := ContestDoc{Name: c.Name}
 	for _, s := range c.Sides {
 		side := SideDoc{By: s.Demand.By, Releases: s.Releases, Constraint: s.Demand.Constraint, Peer: s.Demand.Kind == solve.Peer, Admits: s.Admits, Chain: []LinkDoc{}}
@@ -94,15 +95,15 @@ func newContest(c upgrade.Contest, place func(solve.Demand) string) ContestDoc {
 	return doc
 }
 
-func newWay(goal string, number int, w upgrade.WayOut) WayDoc {
+func newWay(goal string, number int, w conflict.WayOut) WayDoc {
 	doc := WayDoc{Kind: w.Kind, Title: w.Title, Changes: []PlanChange{}, Previews: append([]string{}, w.Preview...), Unhold: append([]string{}, w.Unhold...),
 		Lines: w.Cost.Lines, Majors: w.Cost.Majors, Locked: w.Cost.Locked}
 	for _, c := range w.Changes {
 		doc.Changes = append(doc.Changes, PlanChange{Name: c.Name, Group: c.Group, From: planPoint(c.From), To: planPoint(c.To), Jump: c.Jump.String(), Reason: c.Reason})
 	}
 	switch {
-	case w.Kind == upgrade.WaitWay:
-	case w.Kind == upgrade.RaiseWay:
+	case w.Kind == conflict.WaitWay:
+	case w.Kind == conflict.RaiseWay:
 	case w.Goal != nil:
 		doc.Command = "molt plan " + w.Goal.String()
 	case goal != "":
@@ -113,8 +114,8 @@ func newWay(goal string, number int, w upgrade.WayOut) WayDoc {
 	return doc
 }
 
-func planPoint(p upgrade.Point) *PlanPoint {
-	if p == (upgrade.Point{}) {
+func planPoint(p project.Point) *PlanPoint {
+	if p == (project.Point{}) {
 		return nil
 	}
 	return &PlanPoint{p.Constraint, p.Version}
@@ -249,9 +250,9 @@ func (p *Page) ways(ways []WayDoc) {
 			}
 			p.Line("%s%s", head, p.styled(bold, l))
 		}
-		if w.Command != "" || w.Kind == upgrade.RaiseWay {
+		if w.Command != "" || w.Kind == conflict.RaiseWay {
 			p.wrapped("     ", "costs "+strings.Join([]string{count(w.Lines, "line"), count(w.Majors, "breaking move"), count(w.Locked, "locked package")}, ", "))
-			if w.Kind == upgrade.RaiseWay {
+			if w.Kind == conflict.RaiseWay {
 				p.wrapped("     ", "by hand: raise it, say so under \"runtime:\" in "+app.ConfigFile+", then molt relock")
 				continue
 			}

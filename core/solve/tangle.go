@@ -3,6 +3,7 @@ package solve
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -201,4 +202,13 @@ func minimize(ctx context.Context, source universe.Source, p Problem, proof []De
 type focus struct {
 	only    map[Demand]bool // when not nil, these and no others
 	without map[Demand]bool // never these
+}
+
+// AsTangle returns the tangle in an error, or nil.
+func AsTangle(err error) *Tangle {
+	var t *Tangle
+	if errors.As(err, &t) {
+		return t
+	}
+	return nil
 }

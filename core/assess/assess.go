@@ -1,0 +1,382 @@
+package assess
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"maps"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"runtime"
+	"slices"
+
+	"golang.org/x/sync/errgroup"
+)
+
+// An Assessment says what a goal means for an application.
+type Assessment struct {
+	Scheme    version.Scheme
+	Goal      project.Goal
+	Release   string // the release of the goal that a resolution found; else the newest that the goal means
+	Reachable bool
+	Reached   bool          // what is locked is the goal already
+	Tangle    *solve.Tangle // why it is not, when no single package is to blame
+	Runtimes  []RuntimeNeed
+	Packages  []Assessed     // in the order of the manifest, without the goal; then those that nobody declares
+	Also      []project.Goal // the further goals
+	Waits     []Wait         // what to wait for, when it is out of reach because of single packages
+	Remarks   []string       // what is to be known of all of it
+	Enough    bool           // whether releases of these alone would make it reachable
+	Touches   []Touch        // the facts of upgrade guides that touch the application
+}
+
+// An Assessed package is one declared package with its standing.
+type Assessed struct {
+	Name     string
+	Group    string
+	Declared string
+	Locked   string
+	Standing project.Standing
+	To       string   // the release to move to, "" for none or no need
+	First    string   // the first release that names the goal and resolves with it, "" for none
+	Newest   string   // the newest such release
+	Through  []string // of a blocked package: those that it brings in and that are why
+	By       string   // of a package that nobody declares: the declared one over which it comes
+	Preview  string   // a prerelease that would go with the goal, where only prereleases do
+	Retires  *Retirement
+	Held     bool // people keep it at the release that it has
+	Evidence []Evidence
+}
+
+// Assess finds the standing of every declared package towards some goals, of which the first is the framework's, and of
+// the transitive packages that stand in the way.
+func Assess(ctx context.Context, source universe.Source, app project.Application, goals ...project.Goal) (*Assessment, error) {
+	a, err := Ask(ctx, source, app, goals)
+	if err != nil {
+		return nil, err
+	}
+	got, err := a.Assess()
+	if got != nil {
+		got.Also = goals[1:]
+	}
+	return got, err
+}
+
+func (a *Question) Assess() (*Assessment, error) {
+	framework, err := a.Pkg(a.Goal.Name)
+	if err != nil {
+		return nil, err
+	}
+	set, err := a.Target(framework)
+	if err != nil {
+		return nil, err
+	}
+	target := Texts(framework, set)
+	out := &Assessment{Scheme: a.App.Scheme, Goal: a.Goal, Release: framework.Releases[universe.BestOf(framework, set)].Version.String()}
+	out.Reached = slices.Contains(target, a.Locked(a.Goal.Name))
+	if !inOrder(framework) {
+		out.Remarks = append(out.Remarks, fmt.Sprintf("the publication times of %s contradict the order of its versions; dates were not weighed", framework.Name))
+	}
+	old, err := a.inUse()
+	if err != nil {
+		return nil, err
+	}
+	whole, err := a.Outlook(target)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range a.App.Declared {
+		if d.As != a.Goal.Name && project.Registered(d) {
+			out.Packages = append(out.Packages, Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Locked: a.Locked(d.As)})
+		}
+	}
+	if err := SideBySide(len(out.Packages), func(i int) error {
+		got := &out.Packages[i]
+		p, err := a.Pkg(got.Name)
+		if err != nil {
+			return err
+		}
+		got.Retires, got.Held = a.RetirementOf(p), slices.Contains(a.App.Held, got.Name)
+		return a.stand(got, p, framework, old, target, whole)
+	}); err != nil {
+		return nil, err
+	}
+	for _, d := range a.App.Declared {
+		if !project.Registered(d) {
+			out.Packages = append(out.Packages, Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Standing: project.Elsewhere,
+				Evidence: []Evidence{{project.None, "comes from " + d.Text + ", and not from the registry", "manifest"}}})
+		}
+	}
+	more, err := a.transitives(framework, old, target, whole)
+	if err != nil {
+		return nil, err
+	}
+	out.Packages = append(out.Packages, more...)
+	blame(out.Packages)
+	out.Touches = a.touching()
+	if err := a.conclude(out, target, whole); err != nil || out.Reachable {
+		return out, err
+	}
+	out.Waits, out.Enough, err = a.waitList(out.Packages, framework, target)
+	return out, err
+}
+
+// Outlook finds the company in which standings are decided: all declared packages at any usable release, a held one at
+// its own, without those that no release of the goal goes with and those that retire. It returns a resolution of that
+// company with the goal. When there is none, packages are judged with the framework alone.
+func (a *Question) Outlook(target []string) (*solve.Resolution, error) {
+	a.meant = target
+	names := slices.DeleteFunc(a.Names(), func(n string) bool { return n == a.Goal.Name })
+	free, beside := make([][]string, len(names)), make([][]string, len(names)) // nil for those that are left out
+	if err := SideBySide(len(names), func(i int) error {
+		name := names[i]
+		p, err := a.Pkg(name)
+		if err != nil {
+			return err
+		}
+		all := Texts(p, a.choosable(name, p, a.Locked(name)))
+		some := a.Towards(name, p, all, target)
+		alone, err := a.pair(name, some, target)
+		gone := a.RetirementOf(p)
+		if alone != nil && (gone == nil || gone.Kind == project.Abandoned) { // nobody takes the place of what is abandoned: it stays
+			free[i], beside[i] = all, some
+		}
+		return err
+	}); err != nil {
+		return nil, err
+	}
+	company, together := Choice{}, Choice{}
+	for i, name := range names {
+		if free[i] != nil {
+			company[name], together[name] = free[i], beside[i]
+		}
+	}
+	c := maps.Clone(together)
+	c[a.Goal.Name] = target
+	whole, _, err := a.Solve(c, a.Base.Versions())
+	if whole != nil {
+		a.company, a.beside, a.witness = company, together, whole
+	}
+	a.Together = together
+	return whole, err
+}
+
+// SideBySide does something for each of the first n numbers, several at a time. It returns the error of the first of them.
+func SideBySide(n int, do func(i int) error) error {
+	errs := make([]error, n)
+	var g errgroup.Group
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for i := range n {
+		g.Go(func() error { errs[i] = do(i); return nil })
+	}
+	_ = g.Wait() // it has none
+	return cmp.Or(errs...)
+}
+
+// inUse returns the releases of the framework that count as the one in use: the locked one and later ones that are not
+// breaking.
+func (a *Question) inUse() ([]string, error) {
+	p, err := a.Pkg(a.Goal.Name)
+	if err != nil {
+		return nil, err
+	}
+	return a.compatible(p, a.Locked(a.Goal.Name)), nil
+}
+
+// compatible returns the locked release and the later usable ones that do not break with it.
+func (a *Question) compatible(p *universe.Package, current string) []string {
+	at := p.Index(current)
+	if at < 0 {
+		return Texts(p, a.Usable(p, current))
+	}
+	all := []string{}
+	for i := range a.Usable(p, current).All() {
+		if i >= at && (i == at || !a.App.Scheme.Breaking(p.Releases[at].Version, p.Releases[i].Version)) {
+			all = append(all, p.Releases[i].Version.String())
+		}
+	}
+	return all
+}
+
+// pair asks whether a package at one of some releases resolves with the framework at one of some releases, in the
+// company of the other declared packages.
+func (a *Question) pair(name string, releases, framework []string) (*solve.Resolution, error) {
+	if len(releases) == 0 || len(framework) == 0 {
+		return nil, nil
+	}
+	c := Choice{}
+	if slices.Equal(framework, a.meant) {
+		if v := project.VersionOf(a.witness, name); v != "" && slices.Contains(releases, v) {
+			return a.witness, nil // it shows that already
+		}
+		maps.Copy(c, a.beside)
+	} else {
+		maps.Copy(c, a.company)
+	}
+	c[a.Goal.Name], c[name] = framework, releases
+	r, _, err := a.Solve(c, a.Base.Versions())
+	return r, err
+}
+
+func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, target []string, whole *solve.Resolution) error {
+	current := a.Towards(got.Name, p, []string{got.Locked}, target)
+	usable := a.choosable(got.Name, p, got.Locked)
+	at := p.Index(got.Locked)
+	accepts := a.Acceptors(p, framework, target)
+	defer func() { a.prove(got, p, framework, target) }()
+	ready := whole
+	var err error
+	if whole == nil || project.VersionOf(whole, got.Name) != got.Locked || len(current) == 0 {
+		ready, err = a.pair(got.Name, current, target)
+	}
+	if err == nil {
+		err = a.solved(got, p, accepts, target, ready != nil)
+	}
+	switch {
+	case err != nil:
+		return err
+	case got.Retires != nil && (ready != nil || got.Retires.Kind != project.Abandoned):
+		got.Standing = project.Retires
+		got.To = got.Retires.Successor
+		return nil
+	case ready != nil:
+		got.Standing = project.Ready
+		if at >= 0 && !a.mentions(&p.Releases[at]) {
+			got.Standing = project.Silent
+		}
+		return nil
+	}
+	later := version.NewSet(len(p.Releases))
+	for i := range usable.All() {
+		if i > at {
+			later.Add(i)
+		}
+	}
+	for _, part := range []version.Set{later, usable.Minus(later)} {
+		best, err := a.pair(got.Name, a.Towards(got.Name, p, Texts(p, part), target), target)
+		if err != nil {
+			return err
+		}
+		if best == nil {
+			continue
+		}
+		got.Standing, got.To = project.Together, project.VersionOf(best, got.Name)
+		bridge, err := a.bridge(got.Name, p, part, accepts.All, framework, old, target)
+		if err != nil {
+			return err
+		}
+		if bridge != "" {
+			got.Standing, got.To = project.Bridge, bridge
+		}
+		return nil
+	}
+	got.Standing = project.Blocked
+	previews := version.FullSet(len(p.Releases)).Minus(p.Stable()).And(later.Not())
+	var newer []string
+	for i := range previews.All() {
+		if i > at {
+			newer = append(newer, p.Releases[i].Version.String())
+		}
+	}
+	if slices.Contains(a.App.Held, got.Name) {
+		return nil
+	}
+	r, err := a.pair(got.Name, newer, target)
+	if r != nil {
+		got.Preview = project.VersionOf(r, got.Name)
+	}
+	return err
+}
+
+// bridge finds a release of a set that resolves with the framework in use and with the goal, the newest first: each side
+// is asked for its choice among what is left, and the other has to agree.
+func (a *Question) bridge(name string, p *universe.Package, among, accepting version.Set, framework *universe.Package, old, target []string) (string, error) {
+	left := Texts(p, among.And(accepting).And(a.Acceptors(p, framework, old).All))
+	left = a.Towards(name, p, left, target)
+	for len(left) > 0 {
+		for _, sides := range [][2][]string{{old, target}, {target, old}} {
+			r, err := a.pair(name, left, sides[0])
+			if err != nil || r == nil {
+				return "", err
+			}
+			v := project.VersionOf(r, name)
+			if r, err = a.pair(name, []string{v}, sides[1]); err != nil {
+				return "", err
+			}
+			if r != nil {
+				return v, nil
+			}
+			left = slices.DeleteFunc(slices.Clone(left), func(x string) bool { return x == v })
+		}
+	}
+	return "", nil
+}
+
+// acceptance is which releases of a package go with some of the framework's, by what they state themselves.
+type acceptance struct {
+	All    version.Set // those that do not refuse all of them
+	stated version.Set // those that name one of them
+}
+
+func (a *Question) Acceptors(p, framework *universe.Package, releases []string) acceptance {
+	wanted := version.NewSet(len(framework.Releases))
+	for _, v := range releases {
+		wanted.Add(framework.Index(v))
+	}
+	out := acceptance{version.NewSet(len(p.Releases)), version.NewSet(len(p.Releases))}
+	for i := range p.Releases {
+		names, refuses := false, false
+		for _, d := range a.onFramework(&p.Releases[i]) {
+			set, _ := framework.Admit(d.Text)
+			names = true
+			refuses = refuses || set.And(wanted).Empty()
+		}
+		if !refuses {
+			out.All.Add(i)
+			if names {
+				out.stated.Add(i)
+			}
+		}
+	}
+	return out
+}
+
+// onFramework returns what a release demands of the framework itself.
+func (a *Question) onFramework(r *universe.Release) []universe.Demand {
+	return a.ofFramework(slices.Concat(r.Peers, r.Needs))
+}
+
+// ofFramework returns the demands that are on the framework.
+func (a *Question) ofFramework(demands []universe.Demand) []universe.Demand {
+	var all []universe.Demand
+	for _, d := range demands {
+		if d.Package == a.Declaration(a.Goal.Name).Package && !d.Foreign {
+			all = append(all, d)
+		}
+	}
+	return all
+}
+
+func (a *Question) mentions(r *universe.Release) bool {
+	return len(a.onFramework(r))+len(a.ofFramework(r.Covered)) > 0
+}
+
+// conclude decides whether the goal is reachable: no declared package is blocked, and all go with it together.
+func (a *Question) conclude(out *Assessment, target []string, whole *solve.Resolution) error {
+	if whole == nil {
+		c := maps.Clone(a.Together)
+		c[a.Goal.Name] = target
+		_, err := solve.Resolve(a.Ctx, a.Source, a.Problem(c, nil))
+		if out.Tangle = solve.AsTangle(err); out.Tangle == nil {
+			return err
+		}
+		return nil
+	}
+	out.Release = project.VersionOf(whole, a.Goal.Name)
+	out.Reachable = !slices.ContainsFunc(out.Packages, func(got Assessed) bool { return got.Standing == project.Blocked })
+	needs, err := RuntimeNeeds(a.Ctx, a.Source, a.App, a.Base, whole)
+	out.Runtimes = a.pinned(slices.Concat(a.Raises(), needs, a.AdvisedRuntimes("")))
+	return err
+}

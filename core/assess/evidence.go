@@ -1,0 +1,197 @@
+package assess
+
+import (
+	"fmt"
+	"molt/core/project"
+	"molt/core/universe"
+	"slices"
+	"time"
+)
+
+// Evidence is what a standing rests on.
+type Evidence struct {
+	Grade project.Grade
+	Says  string // the sentence that proves it
+	Where string // where it was read
+}
+
+// prove collects the evidence for a standing.
+func (a *Question) prove(got *Assessed, p, framework *universe.Package, target []string) {
+	if got.Retires != nil && got.Standing == project.Retires {
+		grade := project.Stated
+		if got.Retires.Advised {
+			grade = project.Advised
+		}
+		got.Evidence = append(got.Evidence, Evidence{grade, got.Retires.Says, got.Retires.Where})
+	}
+	var subject string
+	switch got.Standing {
+	case project.Bridge, project.Together:
+		subject = got.To
+	case project.Blocked:
+		if slices.Contains(a.App.Held, got.Name) { // it is not for want of a release
+			subject = got.Locked
+			break
+		}
+		newest := p.Newest()
+		if newest == nil {
+			return
+		}
+		subject = newest.Version.String()
+	default:
+		subject = got.Locked
+	}
+	if slices.Contains(a.App.Held, got.Name) {
+		got.Evidence = append(got.Evidence, Evidence{project.None, "held: " + a.App.Reasons[got.Name], "hold"})
+	}
+	got.Evidence = append(append(got.Evidence, a.About(p, framework, subject, target)...), a.advised(p.Name)...)
+	if got.Standing == project.Bridge || got.Standing == project.Together {
+		got.Evidence = append(got.Evidence, a.unsuited(p, subject)...)
+	}
+	if got.Preview != "" {
+		for _, e := range a.About(p, framework, got.Preview, target) {
+			e.Says = "only the prerelease " + got.Preview + " goes with it: " + e.Says
+			got.Evidence = append(got.Evidence, e)
+		}
+	}
+}
+
+// unsuited says what a release requires of runtimes and does not get today.
+func (a *Question) unsuited(p *universe.Package, subject string) (all []Evidence) {
+	r := p.Release(subject)
+	if r == nil {
+		return nil
+	}
+	for _, q := range r.Runtimes {
+		if deployed, known := a.App.Runtimes[q.Name]; known && !a.App.Runtime(q.Name).SuitsAll(q.Text, deployed) {
+			all = append(all, Evidence{project.Refused, fmt.Sprintf("needs %s %s, and %s is deployed", q.Name, q.Text, deployed), fmt.Sprintf("%s %s, runtime", p.Name, subject)})
+		}
+	}
+	return all
+}
+
+// About reads what one release says about the goal.
+func (a *Question) About(p, framework *universe.Package, subject string, target []string) []Evidence {
+	r := p.Release(subject)
+	if r == nil {
+		return nil
+	}
+	demands := append(a.onFramework(r), a.ofFramework(r.Covered)...)
+	if len(demands) == 0 {
+		return []Evidence{{project.None, fmt.Sprintf("%s %s says nothing about %s", p.Name, subject, a.Goal.Name), p.Name + " " + subject}}
+	}
+	first := a.firstOf(framework, target)
+	if r.Published.IsZero() { // the short documents of packages that nobody declares have no dates
+		if dated, err := universe.WithDates(a.Ctx, a.Full, p.Name); err == nil {
+			if same := dated.Release(subject); same != nil && !same.Published.IsZero() {
+				with := *r
+				with.Published = same.Published
+				r = &with
+			}
+		}
+	}
+	var all []Evidence
+	for _, d := range demands {
+		kind := "needs"
+		if slices.Contains(r.Peers, d) || slices.Contains(r.Covered, d) {
+			kind = "peers"
+		}
+		e := Evidence{Where: fmt.Sprintf("%s %s, %s", p.Name, subject, kind)}
+		e.Grade, e.Says = a.grade(r, d, framework, first, target)
+		if kind == "needs" {
+			e.Says += a.secondCopy(d, framework, target)
+		}
+		all = append(all, e)
+	}
+	return all
+}
+
+// secondCopy says what comes of a framework that is needed, and not peered on.
+func (a *Question) secondCopy(d universe.Demand, framework *universe.Package, target []string) string {
+	set, err := framework.Admit(d.Text)
+	if err == nil && slices.ContainsFunc(target, func(v string) bool { return set.Has(framework.Index(v)) }) {
+		return "; a need, and not a peer: it shares the application's copy only while the range admits that, and brings a second copy after"
+	}
+	return "; a need, and not a peer: it would bring a second copy of " + framework.Name + " beside the goal, which Molt does not accept"
+}
+
+// grade grades one demand on the framework.
+func (a *Question) grade(r *universe.Release, d universe.Demand, framework *universe.Package, first *universe.Release, target []string) (project.Grade, string) {
+	says := fmt.Sprintf("asks for %s %s", d.As, d.Text)
+	set, err := framework.Admit(d.Text)
+	admits := slices.ContainsFunc(target, func(v string) bool { return set.Has(framework.Index(v)) })
+	switch {
+	case err != nil:
+		return project.Refused, says + ", which cannot be read"
+	case !admits:
+		return project.Refused, says
+	}
+	if c, err := a.App.Scheme.Constrain(d.Text); err != nil || !c.Bounded() {
+		return project.Open, says + ", which merely does not exclude it"
+	}
+	if first == nil || first.Published.IsZero() || r.Published.IsZero() {
+		return project.Stated, says
+	}
+	if !inOrder(framework) {
+		return project.Stated, says // the assessment says so, once
+	}
+	existed := framework.Name + " " + first.Version.String()
+	days := int(r.Published.Sub(first.Published) / (24 * time.Hour))
+	when := fmt.Sprintf(", published %s", r.Published.Format(time.DateOnly))
+	switch {
+	case days < 0:
+		return project.Early, fmt.Sprintf("%s%s, %d days before %s existed", says, when, -days, existed)
+	default:
+		return project.Stated, fmt.Sprintf("%s%s, %d days after %s", says, when, days, existed)
+	}
+}
+
+// firstOf returns the first stable release among the target's.
+func (a *Question) firstOf(framework *universe.Package, target []string) *universe.Release {
+	for i := range framework.Releases {
+		if r := &framework.Releases[i]; slices.Contains(target, r.Version.String()) {
+			return r
+		}
+	}
+	return nil
+}
+
+// inOrder reports whether the first releases of a package's majors came out in order.
+func inOrder(p *universe.Package) bool {
+	var last time.Time
+	major := ""
+	for i := range p.Releases {
+		r := &p.Releases[i]
+		m := p.Scheme.Major(r.Version)
+		if r.Version.Prerelease() || m == major || r.Published.IsZero() {
+			continue
+		}
+		if r.Published.Before(last) {
+			return false
+		}
+		major, last = m, r.Published
+	}
+	return true
+}
+
+// trusted leaves out the releases that speak of the framework in words too weak for the house.
+func (a *Question) trusted(p *universe.Package, releases, target []string) []string {
+	if a.App.Rules.Evidence == "" {
+		return releases
+	}
+	framework, err := a.Pkg(a.Goal.Name)
+	if err != nil {
+		return releases
+	}
+	first := a.firstOf(framework, target)
+	return slices.DeleteFunc(slices.Clone(releases), func(v string) bool {
+		r := p.Release(v)
+		if r == nil {
+			return false
+		}
+		return slices.ContainsFunc(a.onFramework(r), func(d universe.Demand) bool {
+			grade, _ := a.grade(r, d, framework, first, target)
+			return grade != project.Refused && project.Weaker(grade, a.App.Rules.Evidence)
+		})
+	})
+}

@@ -1,0 +1,188 @@
+package assess
+
+import (
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"slices"
+)
+
+// An Optimum tells what was aimed for on the way to a goal, in order, and how near the solution is to the best.
+type Optimum struct {
+	Aims  []string
+	Cost  []int
+	Bound []int // no solution costs less, the first difference deciding
+}
+
+// Optimum finds the best way to bring the framework to a target: the fewest declared packages that break, then the
+// fewest lines of the manifest changed, then the newest release of the framework, then the fewest locked packages moved,
+// then the newest releases of those declared packages that move, one after the other. Held packages are not touched. Without any solution it returns nil.
+// Unless the whole is asked for, it stops after the lines, by which is settled what has to move.
+func (a *Question) Optimum(s project.Draft, target []string, whole bool) (*solve.Resolution, *Optimum, error) {
+	first, err := a.Fewest(s, target)
+	if err != nil || first == nil {
+		return nil, nil, err
+	}
+	if !whole {
+		return first.Best.Resolution, nil, nil
+	}
+	return a.Rest(s, first)
+}
+
+// CostOf returns how many packages break and how many lines change on the way to a target; nil when there is none.
+func (a *Question) CostOf(s project.Draft, target []string) ([]int, error) {
+	first, err := a.Fewest(s, target)
+	if err != nil || first == nil {
+		return nil, err
+	}
+	return first.Best.Cost, nil
+}
+
+// A PartialOptimum is an optimum by breaking packages and lines alone, with what it takes to work out the rest.
+type PartialOptimum struct {
+	optimizer *solve.Optimizer
+	Best      *solve.Best
+	choice    Choice
+	names     []string
+	aims      []string
+}
+
+// Fewest finds the fewest declared packages that break, then the fewest lines; nil without any solution.
+func (a *Question) Fewest(s project.Draft, target []string) (*PartialOptimum, error) {
+	names := slices.DeleteFunc(a.Names(), func(n string) bool { return n == a.Goal.Name || s.Gone[n] })
+	c := Choice{a.Goal.Name: target}
+	back := solve.Objective{Name: "packages that go back"}
+	breaking, lines := solve.Objective{Name: "majors besides the goal"}, solve.Objective{Name: "lines besides the goal"}
+	for _, name := range names {
+		p, err := a.Pkg(name)
+		if err != nil {
+			return nil, err
+		}
+		inStep, free := a.Scopes(p, s, name)
+		c[name] = a.Towards(name, p, free, target)
+		if a.Also[name] != nil && a.final(target) {
+			continue
+		}
+		if project.VersionOf(s.Locked, name) == "" || slices.Contains(a.App.Held, name) {
+			continue
+		}
+		if at := p.Index(project.VersionOf(s.Locked, name)); a.FewestBack && at >= 0 {
+			later := slices.DeleteFunc(slices.Clone(free), func(v string) bool { return p.Index(v) < at })
+			back.Wishes = append(back.Wishes, solve.Wish{As: name, Package: p.Name, Among: later})
+		}
+		breaking.Wishes = append(breaking.Wishes, solve.Wish{As: name, Package: p.Name, Among: inStep})
+		line := append(Texts(p, a.Admitted(p, s, name)), project.VersionOf(s.Locked, name))
+		lines.Wishes = append(lines.Wishes, solve.Wish{As: name, Package: p.Name, Among: line})
+	}
+	o := solve.NewOptimizer(a.Ctx, a.Source, a.Problem(c, s.Locked.Versions()))
+	aims := []solve.Objective{breaking, lines}
+	if a.FewestBack {
+		aims = append([]solve.Objective{back}, aims...)
+	}
+	best, err := o.Minimize(aims...)
+	if err != nil || best == nil {
+		return nil, err
+	}
+	return &PartialOptimum{o, best, c, names, []string{breaking.Name, lines.Name}}, nil
+}
+
+// Rest works out the rest of an optimum.
+func (a *Question) Rest(s project.Draft, first *PartialOptimum) (*solve.Resolution, *Optimum, error) {
+	o, best, c, names := first.optimizer, first.Best, first.choice, first.names
+	o.Effort = project.Effort
+	goal, err := a.newest(best.Resolution, s.Locked, c, []string{a.Goal.Name})
+	if err != nil {
+		return nil, nil, err
+	}
+	lines := len(best.Cost) - 1
+	moved := len(best.Cost) + len(goal)
+	if best, err = o.Minimize(append(goal, project.KeepLocked(s.Locked))...); err != nil {
+		return nil, nil, err
+	}
+	newest, err := a.newest(best.Resolution, s.Locked, c, names)
+	if err != nil {
+		return nil, nil, err
+	}
+	if len(newest) > 0 {
+		if best, err = o.Minimize(newest...); err != nil {
+			return nil, nil, err
+		}
+	}
+	out := &Optimum{Aims: append(first.aims, "locked packages moved")}
+	for _, k := range []int{lines - 1, lines, moved} {
+		out.Cost, out.Bound = append(out.Cost, best.Cost[k]), append(out.Bound, best.Bound[k])
+	}
+	return best.Resolution, out, nil
+}
+
+// newest makes an objective of each declared package that a solution moves: how many releases it could be newer. What
+// the solution has reached is a wish too, so that it is not lost.
+func (a *Question) newest(r, locked *solve.Resolution, c Choice, names []string) ([]solve.Objective, error) {
+	var all []solve.Objective
+	for _, name := range names {
+		got := project.VersionOf(r, name)
+		if got == "" || got == project.VersionOf(locked, name) && name != a.Goal.Name {
+			continue
+		}
+		p, err := a.Pkg(name)
+		if err != nil {
+			return nil, err
+		}
+		o := solve.Objective{Name: name + " newer"}
+		for k, v := range c[name] {
+			if i := p.Index(v); i >= p.Index(got) && p.Releases[i].Deprecated == "" {
+				o.Wishes = append(o.Wishes, solve.Wish{As: name, Package: p.Name, Among: c[name][k:]})
+			}
+		}
+		all = append(all, o)
+	}
+	return all, nil
+}
+
+// KeepExcept prefers what is locked, but not of the packages that are to move: these shall be new.
+func KeepExcept(locked *solve.Resolution, moving map[string]bool) map[string][]string {
+	keep := locked.Versions()
+	for name := range moving {
+		if n := locked.Root(name); n != nil {
+			delete(keep, n.Name)
+		}
+	}
+	return keep
+}
+
+// Scopes lists the releases that a package may have without breaking, and all that it may have: these hold releases
+// before the one in use too. A held package has the one in use alone.
+func (a *Question) Scopes(p *universe.Package, s project.Draft, name string) (inStep, free []string) {
+	current := project.VersionOf(s.Locked, name)
+	all := Texts(p, a.Usable(p, current))
+	at := p.Index(current)
+	switch {
+	case at < 0:
+		return all, all
+	case slices.Contains(a.App.Held, name):
+		return []string{current}, []string{current}
+	}
+	if a.Forward {
+		all = slices.DeleteFunc(all, func(v string) bool { return p.Index(v) < at })
+	}
+	step := version.NewSet(len(p.Releases))
+	for i := range a.Usable(p, current).All() {
+		if i == at || i > at && !a.App.Scheme.Breaking(p.Releases[at].Version, p.Releases[i].Version) {
+			step.Add(i)
+		}
+	}
+	return Texts(p, step), all
+}
+
+// Admitted returns the releases that every line of the manifest about a name admits.
+func (a *Question) Admitted(p *universe.Package, s project.Draft, name string) version.Set {
+	all := version.FullSet(len(p.Releases))
+	for _, d := range a.App.Declared {
+		if d.As == name {
+			set, _ := p.Admit(s.Lines[project.Line{Group: d.Group, Name: name, When: d.When}]) // a line that cannot be read admits nothing
+			all = all.And(set)
+		}
+	}
+	return all
+}

@@ -1,0 +1,190 @@
+package assess
+
+import (
+	"context"
+	"fmt"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"slices"
+)
+
+// An Question computes on one application.
+type Question struct {
+	Ctx    context.Context
+	Source universe.Source
+	Full   universe.Source // also what the deployed runtimes do not suit
+	App    project.Application
+	Goal   project.Goal
+	Also   map[string][]string        // further goals: the releases that these packages may have in the end
+	Raised map[string]version.Version // further goals: versions to which runtimes are to be raised
+	Base   *solve.Resolution
+
+	Forward    bool              // nothing goes back to a release before the one in use
+	FewestBack bool              // as little as can be goes back
+	company    Choice            // the packages in whose company pair solves; nil for none
+	beside     Choice            // the same with the goal, beside which they may have less to choose from
+	meant      []string          // the releases of the goal
+	witness    *solve.Resolution // all of them together with the goal; nil when there is none
+	Together   Choice            // those that should go with the goal together
+}
+
+// Names returns the declared names that the registry serves, each once, in the order of the manifest.
+func (a *Question) Names() []string {
+	var all []string
+	for _, d := range a.App.Declared {
+		if project.Registered(d) && !slices.Contains(all, d.As) {
+			all = append(all, d.As)
+		}
+	}
+	return all
+}
+
+// Declaration returns the first declaration of a name.
+func (a *Question) Declaration(name string) project.Declared {
+	for _, d := range a.App.Declared {
+		if d.As == name {
+			return d
+		}
+	}
+	return project.Declared{}
+}
+
+func (a *Question) Pkg(name string) (*universe.Package, error) {
+	return a.Full.Package(a.Ctx, a.Declaration(name).Package)
+}
+
+// Locked returns the version that a declared name has in the base, "" for none.
+func (a *Question) Locked(name string) string { return project.VersionOf(a.Base, name) }
+
+// Usable returns the releases of a package that a plan may choose: stable ones, the given current one, and
+// prereleases where someone said so.
+func (a *Question) Usable(p *universe.Package, current string) version.Set {
+	s := p.Stable()
+	if slices.Contains(a.App.Previews, p.Name) {
+		s = version.FullSet(len(p.Releases))
+	}
+	if i := p.Index(current); i >= 0 {
+		s.Add(i)
+	}
+	return s
+}
+
+// choosable is usable for a declared name: one that is held has the release that it has and no other.
+func (a *Question) choosable(name string, p *universe.Package, current string) version.Set {
+	i := p.Index(current)
+	if i < 0 || !slices.Contains(a.App.Held, name) {
+		return a.Usable(p, current)
+	}
+	s := version.NewSet(len(p.Releases))
+	s.Add(i)
+	return s
+}
+
+func Texts(p *universe.Package, s version.Set) []string {
+	all := []string{} // not nil: no release is not the same as no choice
+	for i := range s.All() {
+		all = append(all, p.Releases[i].Version.String())
+	}
+	return all
+}
+
+// A Choice says which releases each declared name may have; a name that is not in it is left out.
+type Choice map[string][]string
+
+// Problem states the application with a choice of releases. The goal and its family are single.
+func (a *Question) Problem(c Choice, keep map[string][]string) solve.Problem {
+	p := solve.Problem{Tenancy: a.App.Tenancy, Keep: keep, Single: []string{a.Goal.Name}}
+	for _, family := range a.App.Families {
+		if slices.Contains(family, a.Goal.Name) {
+			p.Single = family
+		}
+	}
+	for _, d := range a.App.Declared {
+		root := solve.Root{Demand: d.Demand, Group: d.Group}
+		if project.Registered(d) {
+			among, ok := c[d.As]
+			if !ok {
+				continue
+			}
+			root.Among = among
+			switch { // what a tangle shall say of it
+			case d.As == a.Goal.Name && len(among) > 1:
+				root.Text = a.Goal.Constraint
+			case len(among) == 1:
+				root.Text = among[0]
+			default:
+				root.Text = "*"
+			}
+		}
+		p.Roots = append(p.Roots, root)
+	}
+	return p
+}
+
+// Solve returns a resolution, or nil and the declared names that the refutation rests on.
+func (a *Question) Solve(c Choice, keep map[string][]string) (*solve.Resolution, []string, error) {
+	return solve.Try(a.Ctx, a.Source, a.Problem(c, keep))
+}
+
+// AskOne checks the goal, and gives one without a constraint its newest stable major.
+func AskOne(ctx context.Context, source universe.Source, app project.Application, goal project.Goal) (*Question, error) {
+	if !slices.Contains(app.Frameworks, goal.Name) {
+		app.Frameworks = append(slices.Clone(app.Frameworks), goal.Name)
+	}
+	original := source
+	source = project.Permitted(source, app)
+	a := &Question{Ctx: ctx, Source: source, Full: source, App: app, Goal: goal}
+	var names []string
+	for _, d := range app.Declared {
+		names = append(names, d.As)
+	}
+	if !slices.Contains(names, goal.Name) {
+		return nil, &project.GoalError{Goal: goal, Reason: project.NotAmong("no declared package has this name", goal.Name, names)}
+	}
+	if d := a.Declaration(goal.Name); !project.Registered(d) {
+		return nil, &project.GoalError{Goal: goal, Reason: fmt.Sprintf("%s does not come from the registry (%s)", goal.Name, d.Text)}
+	}
+	p, err := a.Pkg(goal.Name)
+	if err != nil {
+		return nil, err
+	}
+	if goal.Constraint == "" {
+		newest := p.Newest()
+		if newest == nil {
+			return nil, &project.GoalError{Goal: goal, Reason: "it has no releases"}
+		}
+		a.Goal.Constraint = app.Scheme.Major(newest.Version)
+	}
+	if _, err := app.Scheme.Goal(a.Goal.Constraint); err != nil {
+		return nil, &project.GoalError{Goal: goal, Reason: err.Error()}
+	}
+	if set, err := a.Target(p); err != nil || set.Empty() {
+		return nil, project.NoneFits(ctx, original, app, goal, p)
+	}
+	if a.Base, err = project.Baseline(ctx, source, app); err != nil {
+		return nil, err
+	}
+	if set, err := a.Target(p); err != nil || set.Max() < p.Index(a.Locked(goal.Name)) {
+		return nil, &project.GoalError{Goal: a.Goal, Reason: fmt.Sprintf("it is older than what is in use, %s; molt back and molt want lead back", a.Locked(goal.Name))}
+	}
+	return a, nil
+}
+
+// Target returns the releases that the goal means.
+func (a *Question) Target(p *universe.Package) (version.Set, error) {
+	set, err := p.Admit(a.Goal.Constraint)
+	if err != nil {
+		return set, err
+	}
+	if set.Empty() { // a major of which there are only previews, when these are allowed
+		set = version.NewSet(len(p.Releases))
+		for i := range a.Usable(p, "").All() {
+			if a.App.Scheme.Major(p.Releases[i].Version) == a.Goal.Constraint {
+				set.Add(i)
+			}
+		}
+	}
+	return set, nil
+}

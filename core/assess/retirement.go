@@ -1,0 +1,48 @@
+package assess
+
+import (
+	"fmt"
+	"molt/core/project"
+	"molt/core/universe"
+	"regexp"
+	"strings"
+)
+
+// A Retirement is what the maintainers' deprecation of a whole package comes to.
+type Retirement struct {
+	Kind      project.RetirementKind
+	Successor string // for a renamed package
+	Says      string
+	Where     string
+	Advised   bool // a guide says so, and not the maintainers
+}
+
+var (
+	successor = regexp.MustCompile(`(?i)(?:renamed to|moved to|replaced by|superseded by|succeeded by|use|continues as|lives on as)\s+[` + "`'\"" + `]?(@?[a-z0-9][a-z0-9._/-]*[a-z0-9])`)
+	absorbed  = regexp.MustCompile(`(?i)(?:part of|built into|included in|merged into|comes with|now in|core of|swallowed by)`)
+)
+
+// RetirementOf says whether a package was renamed, swallowed by a framework or abandoned; nil when none of these. It reads
+// the deprecation of the package's newest stable release: one that names the framework as its new home is swallowed; one that
+// names another package is renamed; any other is abandoned. The framework may be "".
+func RetirementOf(p *universe.Package, framework string) *Retirement {
+	if framework == "" {
+		framework = "\x00" // which nobody names
+	}
+	newest := universe.NewestStable(p)
+	if newest == nil || newest.Deprecated == "" {
+		return nil
+	}
+	r := &Retirement{Kind: project.Abandoned, Says: newest.Deprecated, Where: fmt.Sprintf("%s %s, deprecation", p.Name, newest.Version)}
+	if absorbed.MatchString(newest.Deprecated) && strings.Contains(newest.Deprecated, framework) {
+		r.Kind = project.Swallowed
+		return r
+	}
+	if m := successor.FindStringSubmatch(newest.Deprecated); m != nil && m[1] != p.Name && !ordinary[strings.ToLower(m[1])] {
+		r.Kind, r.Successor = project.Renamed, m[1]
+	}
+	return r
+}
+
+// ordinary are words that follow "use" in sentences and name no package.
+var ordinary = map[string]bool{"a": true, "an": true, "the": true, "another": true, "it": true, "this": true, "at": true, "your": true, "native": true, "newer": true, "version": true, "latest": true, "something": true, "with": true}

@@ -1,0 +1,142 @@
+package conflict
+
+import (
+	"context"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"slices"
+)
+
+// A Explanation is a tangle made ready for people: what is asked for more often than one release can serve, by whom, and how
+// each of them came to be asked.
+type Explanation struct {
+	Contested []Contest
+	Tangles   int // how many tangles there are that share no demand
+}
+
+// A Contest is a package on which demands exclude each other, or one that nothing can serve.
+type Contest struct {
+	Name  string
+	Sides []Side // in the order of the tangle
+}
+
+// A Side is one demand of a contest.
+type Side struct {
+	Demand   solve.Demand
+	Releases string         // the releases of the package that asks so, in words; "" for the application
+	Admits   string         // the releases that the demand admits, in words; "" for a runtime
+	Chain    []solve.Demand // from the manifest down to the demand, both included
+}
+
+// Explain makes a tangle ready for people. Releases that rules or what is given from outside keep out of it have no part in it.
+func Explain(ctx context.Context, source universe.Source, app project.Application, t *solve.Tangle) (*Explanation, error) {
+	source = project.Permitted(source, app)
+	k := &Explanation{}
+	for _, one := range append([]*solve.Tangle{t}, t.Others...) {
+		contested, err := contests(ctx, source, one)
+		if err != nil {
+			return nil, err
+		}
+		k.Contested = append(k.Contested, contested...)
+		k.Tangles++
+	}
+	return k, nil
+}
+
+func contests(ctx context.Context, source universe.Source, t *solve.Tangle) ([]Contest, error) {
+	var contested []Contest
+	var names []string
+	sides := map[string][]Side{}
+	for _, d := range t.Demands {
+		side, err := newSide(ctx, source, t, d)
+		if err != nil {
+			return nil, err
+		}
+		if sides[d.As] == nil {
+			names = append(names, d.As)
+		}
+		sides[d.As] = append(sides[d.As], side)
+	}
+	for _, name := range names {
+		alone := len(sides[name]) == 1
+		if alone && sides[name][0].Admits != nothing && len(names) > 1 {
+			continue // it only leads to where the demands meet
+		}
+		contested = append(contested, Contest{name, sides[name]})
+	}
+	return contested, nil
+}
+
+// nothing is how an empty set of releases is described.
+var nothing = version.List{}.Describe(version.Set{})
+
+func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d solve.Demand) (Side, error) {
+	side := Side{Demand: d, Admits: nothing, Chain: chainTo(t, d)}
+	p, err := universe.LookUp(ctx, source, d.Package)
+	if err != nil {
+		return side, err
+	}
+	runtime, ofRuntime := project.RuntimeOf(d.Package)
+	switch {
+	case ofRuntime:
+		side.Admits = ""
+	case p != nil:
+		set, _ := p.Admit(d.Constraint) // what cannot be read admits nothing
+		side.Admits = p.Versions().Describe(set)
+	}
+	if d.By == "" {
+		return side, nil
+	}
+	by, err := universe.LookUp(ctx, source, d.By)
+	if err != nil || by == nil {
+		return side, err
+	}
+	asks := version.NewSet(len(by.Releases))
+	for i := range by.Releases {
+		if ofRuntime {
+			if slices.Contains(by.Releases[i].Runtimes, universe.Requirement{Name: runtime, Text: d.Constraint}) {
+				asks.Add(i)
+			}
+			continue
+		}
+		all := by.Releases[i].Needs
+		if d.Kind == solve.Peer {
+			all = by.Releases[i].Peers
+		}
+		if slices.ContainsFunc(all, func(x universe.Demand) bool { return x.As == d.As && x.Package == d.Package && x.Text == d.Constraint }) {
+			asks.Add(i)
+		}
+	}
+	// Releases that nothing in the tangle admits have no part in it.
+	admitted := version.NewSet(len(by.Releases))
+	for _, x := range t.Demands {
+		if x.Package == d.By {
+			set, _ := by.Admit(x.Constraint)
+			admitted = admitted.Or(set)
+		}
+	}
+	if some := asks.And(admitted); !some.Empty() {
+		asks = some
+	}
+	side.Releases = by.Versions().Describe(asks)
+	return side, nil
+}
+
+// chainTo finds the shortest chain of the tangle's own demands that leads from the application to a demand. A tangle is
+// minimal, so whoever asks in it is there because another demand of it says so.
+func chainTo(t *solve.Tangle, d solve.Demand) []solve.Demand {
+	chain := map[string][]solve.Demand{"": nil} // by package
+	for grew := true; grew; {
+		grew = false
+		for _, x := range t.Demands {
+			above, reached := chain[x.By]
+			if _, known := chain[x.Package]; reached && !known {
+				chain[x.Package] = append(slices.Clone(above), x)
+				grew = true
+			}
+		}
+	}
+	return append(slices.Clone(chain[d.By]), d)
+}

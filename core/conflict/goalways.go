@@ -1,0 +1,234 @@
+package conflict
+
+import (
+	"context"
+	"fmt"
+	"molt/core/assess"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"slices"
+	"strings"
+)
+
+// Reach asks whether a goal resolves with everything that is declared. Names that no release of the goal goes with on
+// their own are returned as blocked.
+func Reach(ctx context.Context, source universe.Source, app project.Application, goal project.Goal) (r *solve.Resolution, blocked []string, a *assess.Question, err error) {
+	if a, err = assess.AskOne(ctx, source, app, goal); err != nil {
+		return nil, nil, nil, err
+	}
+	framework, err := a.Pkg(goal.Name)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	set, err := a.Target(framework)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	r, err = a.Outlook(assess.Texts(framework, set))
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	for _, name := range a.Names() {
+		p, err := a.Pkg(name)
+		if err != nil {
+			return nil, nil, nil, err
+		}
+		gone := a.RetirementOf(p)
+		if _, goes := a.Together[name]; !goes && name != goal.Name && (gone == nil || gone.Kind == project.Abandoned) {
+			blocked = append(blocked, name)
+		}
+	}
+	if len(blocked) > 0 {
+		r = nil
+	}
+	return r, blocked, a, nil
+}
+
+// A remedy is one thing to do about one declared package that keeps a goal out of reach.
+type remedy struct {
+	kind  WayKind
+	title string
+	apply func(*project.Application)
+	way   func(*WayOut)
+}
+
+// GoalWays solves what people could do about a goal that is out of reach, and returns at most five ways, the cheapest
+// first. It returns none for a goal that can be reached.
+func GoalWays(ctx context.Context, source universe.Source, app project.Application, goal project.Goal, t *solve.Tangle) ([]WayOut, error) {
+	r, blocked, a, err := Reach(ctx, source, app, goal)
+	if err != nil || r != nil {
+		return nil, err
+	}
+	f := &finder{Question: a, tangle: &solve.Tangle{}}
+	if t != nil {
+		f.tangle = t
+	}
+	names := blocked
+	if len(names) == 0 { // each could go, but not all together: one of them has to give way
+		names = slices.DeleteFunc(f.declaredInTangle(), func(n string) bool { return n == goal.Name })
+	}
+	var remedies [][]remedy
+	for _, name := range names {
+		remedies = append(remedies, f.remedies(name))
+	}
+	if len(blocked) > 0 {
+		err = f.product(goal, remedies, nil)
+	} else {
+		for _, some := range remedies {
+			if err = f.product(goal, [][]remedy{some}, nil); err != nil {
+				break
+			}
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	if err := f.less(goal); err != nil {
+		return nil, err
+	}
+	if len(f.ways) == 0 {
+		return f.waitFor(blocked)
+	}
+	return f.ranked()
+}
+
+// waitFor says which packages need a new release: one where that alone decides, else all of them together.
+func (f *finder) waitFor(blocked []string) ([]WayOut, error) {
+	if len(blocked) == 0 {
+		return nil, nil
+	}
+	framework, err := f.Pkg(f.Goal.Name)
+	if err != nil {
+		return nil, err
+	}
+	set, err := f.Target(framework)
+	if err != nil {
+		return nil, err
+	}
+	lenient, c := f.Source, assess.Choice{f.Goal.Name: assess.Texts(framework, set)}
+	for name, releases := range f.Together {
+		c[name] = releases
+	}
+	for _, name := range blocked {
+		p, err := f.Pkg(name)
+		if err != nil {
+			return nil, err
+		}
+		lenient = universe.Replaced(lenient, universe.Table{p.Name: assess.Indifferent(p, framework.Name)})
+		c[name] = assess.Texts(p, f.Usable(p, f.Locked(name)))
+	}
+	r, _, err := solve.Try(f.Ctx, lenient, f.Question.Problem(c, nil))
+	if err != nil {
+		return nil, err
+	}
+	title := fmt.Sprintf("wait for a release of %s that goes with %s", blocked[0], f.Goal)
+	if len(blocked) > 1 {
+		title = fmt.Sprintf("wait for releases of all of these that go with %s: %s", f.Goal, strings.Join(blocked, ", "))
+	}
+	if r == nil {
+		title += "; more than that is in the way"
+	}
+	return []WayOut{{Kind: WaitWay, Title: title}}, nil
+}
+
+// remedies lists what could be done about one package.
+func (f *finder) remedies(name string) []remedy {
+	d := f.Declaration(name)
+	without := func(app *project.Application) {
+		app.Declared = slices.DeleteFunc(slices.Clone(app.Declared), func(x project.Declared) bool { return x.As == name })
+	}
+	all := []remedy{
+		{PreviewWay, "allow previews of " + name, func(app *project.Application) { app.Previews = append(slices.Clone(app.Previews), name) },
+			func(w *WayOut) { w.Preview = append(w.Preview, name) }},
+		{DropWay, "take out " + name, without, func(w *WayOut) {
+			w.Changes = append(w.Changes, project.Change{Name: name, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(name)}, Reason: "way out"})
+		}},
+	}
+	if slices.Contains(f.App.Held, name) {
+		all = append([]remedy{{HoldWay, "lift the hold on " + f.App.HeldFor(name), func(app *project.Application) {
+			app.Held = slices.DeleteFunc(slices.Clone(app.Held), func(n string) bool { return n == name })
+		}, func(w *WayOut) { w.Unhold = append(w.Unhold, name) }}}, all...)
+	}
+	return all
+}
+
+// product tries every way to apply one remedy to each package, up to a sensible number.
+func (f *finder) product(goal project.Goal, remedies [][]remedy, chosen []remedy) error {
+	if len(remedies) > 0 {
+		for _, r := range remedies[0] {
+			if err := f.product(goal, remedies[1:], append(slices.Clone(chosen), r)); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	if len(chosen) > 4 {
+		return nil
+	}
+	app := f.App
+	way := WayOut{Kind: chosen[0].kind}
+	var titles []string
+	for _, r := range chosen {
+		r.apply(&app)
+		r.way(&way)
+		titles = append(titles, r.title)
+		if r.kind == DropWay {
+			way.Kind = DropWay
+		}
+	}
+	if app.Locked != nil && !app.Current() { // what was taken out is no longer locked
+		base, err := project.Baseline(f.Ctx, f.Source, app)
+		if solve.AsTangle(err) != nil {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		app.Locked = base
+	}
+	r, _, _, err := Reach(f.Ctx, f.Source, app, goal)
+	if err != nil || r == nil {
+		return err
+	}
+	way.Title, way.After = strings.Join(titles, ", "), r
+	way.Cost = f.cost(way)
+	f.ways = append(f.ways, way)
+	return nil
+}
+
+// less looks for the greatest major before the goal's that can be reached.
+func (f *finder) less(goal project.Goal) error {
+	p, err := f.Pkg(goal.Name)
+	if err != nil {
+		return err
+	}
+	set, err := f.Target(p)
+	if err != nil {
+		return err
+	}
+	at := p.Index(f.Locked(goal.Name))
+	tried := map[string]bool{f.App.Scheme.Major(p.Releases[set.Max()].Version): true}
+	for i := set.Min() - 1; i > at; i-- {
+		m := f.App.Scheme.Major(p.Releases[i].Version)
+		if at >= 0 && m == f.App.Scheme.Major(p.Releases[at].Version) {
+			break
+		}
+		if tried[m] || p.Releases[i].Version.Prerelease() {
+			continue
+		}
+		tried[m] = true
+		lesser := project.Goal{Name: goal.Name, Constraint: m}
+		r, _, _, err := Reach(f.Ctx, f.Source, f.App, lesser)
+		if err != nil {
+			return err
+		}
+		if r != nil {
+			way := WayOut{Kind: LessWay, Title: "go only as far as " + lesser.String(), Goal: &lesser, After: r}
+			way.Cost = f.cost(way)
+			f.ways = append(f.ways, way)
+			return nil
+		}
+	}
+	return nil
+}

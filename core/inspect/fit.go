@@ -1,0 +1,149 @@
+package inspect
+
+import (
+	"context"
+	"fmt"
+	"molt/core/assess"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"slices"
+)
+
+// A Fit is a release with whether it resolves with an application.
+type Fit struct {
+	Release *universe.Release
+	Fits    bool
+}
+
+// Fits lists the releases of a package that come into question, the newest first, and which of them resolve together
+// with an application as it stands, or, with a fixed set, with these releases and none other of their packages. The
+// package need not be declared. At most so many releases are looked at, 0 for all. The tangle is that of the newest
+// release that does not fit.
+func Fits(ctx context.Context, source universe.Source, app project.Application, name string, most int) ([]Fit, *solve.Tangle, error) {
+	p, err := universe.LookUp(ctx, source, name)
+	a := &assess.Question{Ctx: ctx, Source: source, Full: source, App: app, Base: app.Locked}
+	if d := a.Declaration(name); d.As != "" && d.Package != name {
+		p, err = universe.LookUp(ctx, source, d.Package)
+	}
+	switch {
+	case err != nil:
+		return nil, nil, err
+	case p == nil:
+		return nil, nil, &project.NameError{Name: name, Reason: project.NotAmong("the registry has no such package", name, app.Names())}
+	}
+	var all []Fit
+	var tangle *solve.Tangle
+	usable := slices.Collect(a.Usable(p, a.Locked(name)).All())
+	for _, i := range slices.Backward(usable) {
+		if most > 0 && len(all) == most {
+			break
+		}
+		problem, err := fitProblem(ctx, source, app, p, name, i)
+		if err != nil {
+			return nil, nil, err
+		}
+		r, err := resolveFit(ctx, source, app, problem, tangle == nil)
+		if err != nil && solve.AsTangle(err) == nil {
+			return nil, nil, err
+		}
+		if tangle == nil {
+			tangle = solve.AsTangle(err)
+		}
+		all = append(all, Fit{&p.Releases[i], r != nil})
+	}
+	return all, tangle, nil
+}
+
+func resolveFit(ctx context.Context, source universe.Source, app project.Application, p solve.Problem, explain bool) (*solve.Resolution, error) {
+	app.Fixed = nil // the problem has it
+	if explain {
+		return project.ResolveRunnable(ctx, source, app, p)
+	}
+	r, _, err := solve.Try(ctx, project.Runnable(source, app), p)
+	return r, err
+}
+
+// fitProblem states an application with a package at one release, beside its fixed set.
+func fitProblem(ctx context.Context, source universe.Source, app project.Application, p *universe.Package, name string, w int) (solve.Problem, error) {
+	problem := app.Problem()
+	v := p.Releases[w].Version.String()
+	declared := false
+	for i := range problem.Roots {
+		if r := &problem.Roots[i]; r.As == name {
+			r.Among, r.Text, declared = []string{v}, v, true
+		}
+	}
+	if !declared {
+		problem.Roots = append(problem.Roots, solve.Root{Demand: universe.Demand{As: name, Package: p.Name, Text: v}, Group: "", Among: []string{v}})
+	}
+	problem.Refuse = map[string][]string{}
+	for fixed, version := range app.Fixed {
+		if fixed == p.Name {
+			continue
+		}
+		other, err := universe.LookUp(ctx, source, fixed)
+		if err != nil {
+			return problem, err
+		}
+		if other == nil || other.Index(version) < 0 {
+			continue // nothing that the registry knows needs it at a release that is not there
+		}
+		for _, r := range other.Versions() {
+			if r.String() != version {
+				problem.Refuse[fixed] = append(problem.Refuse[fixed], r.String())
+			}
+		}
+	}
+	return problem, nil
+}
+
+// Advice is a better constraint for a package, with the reason.
+type Advice struct {
+	Constraint, Reason string
+	Breaking           bool // following it is a breaking move from what is locked
+}
+
+// Advise looks for the nearest constraint that admits the newest release which resolves with an application, or that
+// narrows one which admits everything. It returns nil when the constraint can stay.
+func Advise(ctx context.Context, source universe.Source, app project.Application, name, constraint string) (*Advice, error) {
+	fits, _, err := Fits(ctx, source, app, name, 0)
+	if err != nil {
+		return nil, err
+	}
+	newest := slices.IndexFunc(fits, func(f Fit) bool { return f.Fits && f.Release.Deprecated == "" })
+	if newest < 0 {
+		return nil, nil
+	}
+	v := fits[newest].Release.Version
+	c, err := app.Scheme.Constrain(constraint)
+	if err != nil {
+		return nil, err
+	}
+	locked := project.VersionOf(app.Locked, name)
+	switch {
+	case !c.Bounded():
+		at, why := v, "the newest release that resolves with the rest"
+		if here, err := app.Scheme.Parse(locked); err == nil {
+			at, why = here, "what is locked"
+		}
+		return &Advice{app.Scheme.Styled(version.NextMinor, at), fmt.Sprintf("%s admits every major that will ever come; this keeps to %s, %s, and what is compatible with it", constraint, at, why), false}, nil
+	}
+	if here, err := app.Scheme.Parse(locked); err == nil {
+		compatible := slices.IndexFunc(fits, func(f Fit) bool {
+			return f.Fits && f.Release.Deprecated == "" && f.Release.Version.Compare(here) >= 0 && !app.Scheme.Breaking(here, f.Release.Version)
+		})
+		if compatible >= 0 && !version.Admits(c, fits[compatible].Release.Version) {
+			w := fits[compatible].Release.Version
+			return &Advice{app.Scheme.Restyle(constraint, w), fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest and does not break with %s, which is locked", constraint, w, here), false}, nil
+		}
+		if !version.Admits(c, v) && app.Scheme.Breaking(here, v) {
+			return &Advice{app.Scheme.Restyle(constraint, v), fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest; that is a breaking move from %s, which is locked", constraint, v, here), true}, nil
+		}
+	}
+	if !version.Admits(c, v) {
+		return &Advice{app.Scheme.Restyle(constraint, v), fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest", constraint, v), false}, nil
+	}
+	return nil, nil
+}

@@ -1,0 +1,156 @@
+package inspect
+
+import (
+	"context"
+	"errors"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"slices"
+	"time"
+)
+
+// A Row tells how one declared package stands.
+type Row struct {
+	Name     string
+	Group    string
+	Declared string       // the constraint
+	Locked   string       // "" when nothing is locked
+	Best     string       // the newest release that the constraint admits, "" when it admits none
+	Newest   string       // the newest release that is neither a prerelease nor deprecated, and not older than the locked one
+	Jump     version.Jump // from locked to newest
+	Releases int          // stable releases between locked and newest, newest included
+	Behind   time.Duration
+	Flags    []Flag
+	Member   string   // of a workspace, its folder; "" for the application itself
+	Since    []string // stable releases published after the time that was asked about, ascending
+}
+
+// A Flag points out what is unusual about a package.
+type Flag string
+
+// The flags of a survey.
+const (
+	Deprecated   Flag = "deprecated"          // the locked release is
+	Retiring     Flag = "retiring"            // the newest release is deprecated: renamed, swallowed or abandoned
+	BelowTag     Flag = "tag below"           // the registry's tag for the current release points below the locked one
+	Preview      Flag = "preview"             // the locked release is a prerelease
+	NotLocked    Flag = "not locked"          // there is no lock, or it lacks the package
+	Outside      Flag = "not from registry"   // an address or a path
+	Unknown      Flag = "unknown to registry" // the registry has no such package
+	Unsatisfied  Flag = "admits none"         // no published release fits the constraint
+	OutsideRange Flag = "lock off range"      // the locked release does not fit the constraint
+	Held         Flag = "held"                // people keep it back
+	Differs      Flag = "installed differs"   // what is installed is not what is locked
+	Unlike       Flag = "declared otherwise"  // another member of the workspace asks for it in other words
+)
+
+// Survey tells how every declared package stands, in the order of the manifest. Without a lock the versions are those
+// that are installed, and without that, those of a resolution; the rows are flagged NotLocked.
+func Survey(ctx context.Context, source universe.Source, app project.Application) ([]Row, error) {
+	var rows []Row
+	for _, d := range app.Declared {
+		if project.Registered(d) {
+			source.Hint(d.Package)
+		}
+	}
+	base := app.Locked
+	if base == nil && app.Installed == nil {
+		var err error
+		if base, err = project.Baseline(ctx, source, app); err != nil && solve.AsTangle(err) == nil {
+			return nil, err
+		}
+	}
+	for _, d := range app.Declared {
+		row := Row{Name: d.As, Group: d.Group, Declared: d.Text, Locked: project.VersionOf(base, d.As)}
+		installed := app.Installed[d.As]
+		if app.Locked == nil && installed != "" {
+			row.Locked = installed
+		}
+		if app.Locked == nil || row.Locked == "" && project.Registered(d) {
+			row.Flags = append(row.Flags, NotLocked)
+		}
+		if installed != "" && installed != row.Locked {
+			row.Flags = append(row.Flags, Differs)
+		}
+		if slices.Contains(app.Held, d.As) {
+			row.Flags = append(row.Flags, Held)
+		}
+		if !project.Registered(d) {
+			row.Flags = []Flag{Outside}
+			rows = append(rows, row)
+			continue
+		}
+		p, err := source.Package(ctx, d.Package)
+		var unknown *universe.UnknownError
+		switch {
+		case errors.As(err, &unknown):
+			row.Flags = append(row.Flags, Unknown)
+		case err != nil:
+			return nil, err
+		default:
+			row.describe(p, app)
+		}
+		rows = append(rows, row)
+	}
+	return rows, nil
+}
+
+// Published notes the stable releases of a row that were published after a time.
+func (row *Row) published(p *universe.Package, since time.Time) {
+	for i := range p.Releases {
+		if r := &p.Releases[i]; !r.Version.Prerelease() && r.Deprecated == "" && r.Published.After(since) {
+			row.Since = append(row.Since, r.Version.String())
+		}
+	}
+}
+
+func (row *Row) describe(p *universe.Package, app project.Application) {
+	if !app.Since.IsZero() {
+		row.published(p, app.Since)
+	}
+	admitted, _ := p.Admit(row.Declared)
+	if best := universe.BestOf(p, admitted); best >= 0 {
+		row.Best = p.Releases[best].Version.String()
+	} else {
+		row.Flags = append(row.Flags, Unsatisfied)
+	}
+	locked := p.Index(row.Locked)
+	newest := p.Newest()
+	if newest == nil {
+		return
+	}
+	row.Newest = newest.Version.String()
+	if last := universe.NewestStable(p); last != nil && last.Deprecated != "" {
+		row.Flags = append(row.Flags, Retiring)
+	}
+	if locked < 0 {
+		return
+	}
+	here := &p.Releases[locked]
+	if here.Version.Compare(newest.Version) > 0 { // a preview, or a deprecated one: nothing newer is to be had
+		newest, row.Newest = here, row.Locked
+	}
+	row.Jump = app.Scheme.Jump(here.Version, newest.Version)
+	for i := locked + 1; i < len(p.Releases); i++ {
+		if r := &p.Releases[i]; !r.Version.Prerelease() && r.Version.Compare(newest.Version) <= 0 {
+			row.Releases++
+		}
+	}
+	if row.Releases > 0 && !here.Published.IsZero() && newest.Published.After(here.Published) {
+		row.Behind = newest.Published.Sub(here.Published)
+	}
+	if here.Deprecated != "" && !slices.Contains(row.Flags, Retiring) {
+		row.Flags = append(row.Flags, Deprecated)
+	}
+	if here.Version.Prerelease() {
+		row.Flags = append(row.Flags, Preview)
+	}
+	if i := p.Index(p.Current); i >= 0 && i < locked {
+		row.Flags = append(row.Flags, BelowTag)
+	}
+	if !admitted.Has(locked) {
+		row.Flags = append(row.Flags, OutsideRange)
+	}
+}

@@ -1,0 +1,52 @@
+package plan
+
+import (
+	"context"
+	"molt/core/project"
+	"molt/core/solve"
+	"testing"
+	"time"
+)
+
+// A package that the optimum moves and that has two releases which go with both sides is not bridged from one to the
+// other for ever.
+func TestBridgesEnd(t *testing.T) {
+	source, app := sketch(t, `
+		app: hull@^1 winch@~1.0.1 keel@^1.1.1 sail@^1.0.1
+		tar@1.1.1: peer:sail@^1 peer?:keel@^1.1.1
+		tar@2.0.1: peer:hull@>=2 peer:sail@* peer:winch@*
+		tar@3.0.1: peer:hull@2
+		hull@1.0.1
+		hull@1.1.1
+		hull@2.1.1
+		keel@1.1.1: peer:hull@1
+		rope@1.1.1: tar@^1.1.1
+		rope@2.1.1: tar@>=1.1.1 peer:hull@^2 peer?:sail@>=2.1.0 peer?:keel@*
+		sail@1.0.1: rope@^1.1.1 peer:hull@^1
+		sail@1.2.1: opt:rope@^1 peer:winch@>=3.1.0
+		sail@2.1.0: rope@1
+		sail@3.1.0: tar@^2
+		winch@1.0.1: rope@>=1.1.1 peer:hull@^1||^2
+		winch@1.1.0: peer:hull@^1||^2
+		winch@2.1.1: peer:hull@2
+		winch@3.1.0: rope@^2 peer:hull@>=2
+		winch@3.1.1: peer:hull@^2`)
+	app.Tenancy = solve.Nested
+	for _, leap := range []bool{false, true} {
+		ctx, stop := context.WithTimeout(context.Background(), 10*time.Second)
+		plan, err := NewPlan(ctx, source, app, []project.Goal{{Name: "hull", Constraint: "2"}}, Cut{Leap: leap})
+		stop()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if plan.Reachable {
+			t.Error("keel has no way")
+		}
+		for _, st := range append(plan.Stages, plan.Beyond...) {
+			if st.Kind == BridgeStage {
+				t.Errorf("%s bridges nothing", st.ID)
+			}
+		}
+		t.Log(changes(plan), len(plan.Beyond))
+	}
+}

@@ -1,0 +1,209 @@
+package plan
+
+import (
+	"fmt"
+	"maps"
+	"molt/core/project"
+	"molt/core/universe"
+	"molt/core/version"
+	"slices"
+	"strings"
+)
+
+// A family is packages that move in step, and the ground on which they are one; "" for a package alone.
+type family struct {
+	names  []string
+	ground string
+}
+
+// families groups names that move in step: as people said, else those that were published under the same version
+// numbers and have a scope, a name stem or a repository in common.
+func (p *planner) families(names []string) []family {
+	var groups []family
+	seen := map[string]bool{}
+	for _, name := range names {
+		if seen[name] {
+			continue
+		}
+		group := family{names: []string{name}}
+		for _, other := range names {
+			if ground := p.akin(name, other); other != name && !seen[other] && ground != "" {
+				group.names = append(group.names, other)
+				group.ground = ground
+			}
+		}
+		for _, n := range group.names {
+			seen[n] = true
+		}
+		groups = append(groups, group)
+	}
+	return groups
+}
+
+// akin returns the ground on which two packages move in step, "" for none.
+func (p *planner) akin(a, b string) string {
+	for _, family := range p.App.Families {
+		if slices.Contains(family, a) && slices.Contains(family, b) {
+			return "declared as a family"
+		}
+	}
+	common := ""
+	switch {
+	case stem(a) == stem(b) && a[0] == '@':
+		common = "one scope"
+	case stem(a) == stem(b):
+		common = "one name stem"
+	case p.repository(a) != "" && p.repository(a) == p.repository(b):
+		common = "one repository"
+	default:
+		return ""
+	}
+	if !p.sameHistory(a, b) {
+		return ""
+	}
+	return common + ", and equal release numbers"
+}
+
+func (p *planner) repository(name string) string {
+	pkg, err := p.Pkg(name)
+	if err != nil {
+		return ""
+	}
+	return strings.TrimSuffix(pkg.Notes.Repository, ".git")
+}
+
+// familyStage adds a stage of the family that is being looked at, with the ground on which it is one.
+func (p *planner) familyStage(kind StageKind, id, title string, to map[string]string, reason func(name string) string) (bool, error) {
+	before := len(p.plan.Stages)
+	done, err := p.stage(kind, id, title, to, reason)
+	if len(p.plan.Stages) > before && len(p.bridging.names) > 1 && p.plan.Stages[before].Family == "" {
+		p.plan.Stages[before].Family = p.bridging.ground
+	}
+	return done, err
+}
+
+// inStep makes a stage in which the rest of a family goes along with members that move to another major: to the release of
+// their number where there is one, else to the newest that they may have. Members that cannot are left where they are, and
+// the stage says so.
+func (p *planner) inStep(kind StageKind, id, title string, to map[string]string, reason func(name string) string) (*Stage, project.Draft, error) {
+	if kind == PatchStage || kind == MinorStage {
+		return p.try(kind, id, title, to, reason)
+	}
+	along, ground := p.goingAlong(to)
+	if len(along) == 0 {
+		return p.try(kind, id, title, to, reason)
+	}
+	why := func(name string) string {
+		if along[name] != "" {
+			return "moves with its family"
+		}
+		if reason == nil {
+			return ""
+		}
+		return reason(name)
+	}
+	all := maps.Clone(to)
+	maps.Copy(all, along)
+	st, next, err := p.try(kind, id, title, all, why)
+	if err != nil || st != nil {
+		if st != nil {
+			st.Family = ground
+		}
+		return st, next, err
+	}
+	all = maps.Clone(to)
+	var behind []string
+	for _, name := range slices.Sorted(maps.Keys(along)) {
+		all[name] = along[name]
+		st, _, err := p.try(kind, id, title, all, why)
+		if err != nil {
+			return nil, next, err
+		}
+		if st == nil {
+			delete(all, name)
+			behind = append(behind, fmt.Sprintf("%s stays, as %s does not resolve here", name, along[name]))
+		}
+	}
+	st, next, err = p.try(kind, id, title, all, why)
+	if st != nil {
+		st.Family = strings.Join(append([]string{ground}, behind...), "; ")
+	}
+	return st, next, err
+}
+
+// goingAlong finds the members of families that stay while others of theirs make a breaking move, with where they would go.
+func (p *planner) goingAlong(to map[string]string) (along map[string]string, ground string) {
+	along = map[string]string{}
+	for _, mover := range slices.Sorted(maps.Keys(to)) {
+		pkg, err := p.Pkg(mover)
+		if err != nil || p.Declaration(mover).As == "" || !p.breaks(pkg, mover, to[mover]) {
+			continue
+		}
+		for _, other := range p.Names() {
+			if v, listed := to[other]; other == mover || listed && v != project.VersionOf(p.now.Locked, other) || p.now.Gone[other] || other == p.Goal.Name ||
+				slices.Contains(p.App.Held, other) || along[other] != "" || p.assessed[other].Standing == project.Retires {
+				continue
+			}
+			g := p.akin(mover, other)
+			if g == "" {
+				continue
+			}
+			if v := p.sibling(other, pkg.Release(to[mover]).Version); v != "" {
+				along[other], ground = v, g
+			}
+		}
+	}
+	return along, ground
+}
+
+// breaks reports whether a package makes a breaking move when it goes to a release.
+func (p *planner) breaks(pkg *universe.Package, name, v string) bool {
+	from, to := pkg.Release(project.VersionOf(p.now.Locked, name)), pkg.Release(v)
+	return from != nil && to != nil && from.Version.Compare(to.Version) < 0 && p.App.Scheme.Breaking(from.Version, to.Version)
+}
+
+// sibling returns the release of a package that goes with a version of another of its family: the same number, else the newest
+// usable one of the same major; "" when that is no breaking move forward.
+func (p *planner) sibling(name string, v version.Version) string {
+	pkg, err := p.Pkg(name)
+	if err != nil {
+		return ""
+	}
+	found := ""
+	for i := range p.Usable(pkg, project.VersionOf(p.now.Locked, name)).All() {
+		r := &pkg.Releases[i]
+		if r.Deprecated == "" && p.App.Scheme.Major(r.Version) == p.App.Scheme.Major(v) && found != v.String() {
+			found = r.Version.String()
+		}
+	}
+	if found != "" && p.breaks(pkg, name, found) {
+		return found
+	}
+	return ""
+}
+
+// sameHistory reports whether two packages were published under the same version numbers, at least three times out of
+// four.
+func (p *planner) sameHistory(a, b string) bool {
+	pa, errA := p.Pkg(a)
+	pb, errB := p.Pkg(b)
+	if errA != nil || errB != nil {
+		return false
+	}
+	both := 0
+	for i := range pa.Releases {
+		if pb.Index(pa.Releases[i].Version.String()) >= 0 {
+			both++
+		}
+	}
+	return both > 1 && 4*both >= 3*(len(pa.Releases)+len(pb.Releases)-both)
+}
+
+// stem is what the names of a family share: the scope, or the part before the first hyphen.
+func stem(name string) string {
+	if scope, _, ok := strings.Cut(name, "/"); ok && name[0] == '@' {
+		return scope
+	}
+	first, _, _ := strings.Cut(name, "-")
+	return first
+}

@@ -1,0 +1,391 @@
+package plan
+
+import (
+	"context"
+	"errors"
+	"molt/core/assess"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"molt/ecosystem/js/ranges"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+)
+
+func planFor(t *testing.T, source universe.Table, app project.Application, cut Cut, goals ...string) *Plan {
+	t.Helper()
+	var all []project.Goal
+	for _, g := range goals {
+		all = append(all, project.ParseGoal(g))
+	}
+	plan, err := NewPlan(context.Background(), source, app, all, cut)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return plan
+}
+
+const jetty = `
+	app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0
+	hulk@3.0
+	hulk@3.0.1
+	hulk@4.0
+	hulk@5.0
+	keel@1.0: peer:hulk@^3||^4||^5
+	keel@1.2: peer:hulk@^3||^4||^5
+	keel@2.0: peer:hulk@^3||^4||^5
+	mast@1.0
+	mast@2.0`
+
+func TestFreshAndLeap(t *testing.T) {
+	for _, test := range []struct {
+		cut  Cut
+		want string
+	}{
+		{Cut{}, "patch: hulk 3.0.0>3.0.1; minor: keel 1.0.0>1.2.0; goal-4: hulk 3.0.1>4.0.0; goal-5: hulk 4.0.0>5.0.0; after-keel: keel 1.2.0>2.0.0; after-mast: mast 1.0.0>2.0.0"},
+		{Cut{Fresh: FreshMinor}, "patch: hulk 3.0.0>3.0.1; minor: keel 1.0.0>1.2.0; goal-4: hulk 3.0.1>4.0.0; goal-5: hulk 4.0.0>5.0.0"},
+		{Cut{Fresh: FreshPatch, Leap: true}, "patch: hulk 3.0.0>3.0.1; goal-5: hulk 3.0.1>5.0.0"},
+		{Cut{Fresh: FreshNone, Leap: true}, "goal-5: hulk 3.0.0>5.0.0"},
+	} {
+		source, app := sketch(t, jetty)
+		if got := changes(planFor(t, source, app, test.cut, "hulk@5")); got != test.want {
+			t.Errorf("%+v:\ngot  %s\nwant %s", test.cut, got, test.want)
+		}
+	}
+}
+
+func TestFurtherGoals(t *testing.T) {
+	source, app := sketch(t, jetty)
+	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.1.0")}
+	plan := planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4", "keel@2", "node@22")
+	if got := changes(plan); got != "bridge-keel: keel 1.0.0>2.0.0; runtime-4: ; goal-4: hulk 3.0.0>4.0.0" || !plan.Reachable {
+		t.Errorf("the plan is %s", got)
+	}
+	// On the way the further goal need not be reached yet.
+	source, app = sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@3||4\nkeel@2.0: peer:hulk@5")
+	if got := changes(planFor(t, source, app, Cut{}, "hulk@5", "keel@2")); got != "goal-4: hulk 3.0.0>4.0.0; goal-5: hulk 4.0.0>5.0.0, keel 1.0.0>2.0.0" {
+		t.Errorf("the plan is %s", got)
+	}
+	// With the goal reached, a runtime alone is raised, and nothing moves for it.
+	source, app = sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@3.1")
+	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
+	app.Locked.Packages[0].Version, app.Locked.Packages[0].ID, app.Locked.Roots[0].To = "3.0.0", "hulk@3.0.0", "hulk@3.0.0"
+	if got := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@3", "node@22")); got != "runtime-3: " {
+		t.Errorf("the plan is %s", got)
+	}
+	// The goal is there already, and the other one is not.
+	source, app = sketch(t, strings.Replace(jetty, "hulk@^3.0.0", "hulk@^4.0.0", 1))
+	if got := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4", "mast@2")); !strings.Contains(got, "mast 1.0.0>2.0.0") {
+		t.Errorf("the plan is %s", got)
+	}
+	// Two that exclude each other.
+	source, app = sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@2.0: peer:hulk@^3")
+	got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"}, project.Goal{Name: "keel", Constraint: "2"})
+	if err != nil || got.Reachable {
+		t.Errorf("%+v, %v", got, err)
+	}
+	for _, goals := range [][]project.Goal{{{Name: "hulk", Constraint: "4"}, {Name: "ghost", Constraint: "1"}}, {{Name: "hulk", Constraint: "4"}, {Name: "hulk", Constraint: "3"}}, {{Name: "hulk", Constraint: "4"}, {Name: "node", Constraint: "new"}}, {{Name: "hulk", Constraint: "4"}, {Name: "keel", Constraint: "9"}}} {
+		var wrong *project.GoalError
+		if _, err := assess.Assess(context.Background(), source, app, goals...); !errors.As(err, &wrong) {
+			t.Errorf("%v: %v", goals, err)
+		}
+	}
+}
+
+// A guide's facts change standings, and what is only guessed does not.
+func TestGuides(t *testing.T) {
+	text := "app: hulk@^3.0.0 keel@^1.0.0 old@^1.0.0 part@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@2.0\nkeel@3.0\nold@1.0\nnew@1.0\npart@1.0"
+	for _, confidence := range []project.Confidence{project.Sure, project.Reported, project.Guessed} {
+		source, app := sketch(t, text)
+		app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
+		facts := []project.Fact{{Kind: project.CompanionFact, Name: "keel", Needs: "^2.0.0"}, {Kind: project.RenamedFact, Name: "old", Becomes: "new"},
+			{Kind: project.SwallowedFact, Name: "part"}, {Kind: project.RuntimeFact, Name: "node", Needs: ">=22"}, {Kind: project.CompanionFact, Name: "elsewhere", Needs: "1"},
+			{Kind: project.SymbolFact, Name: "launch", In: "hulk"}, {Kind: project.LinkFact, Link: "https://hulk.example/4"}}
+		for i := range facts {
+			facts[i].Confidence, facts[i].Source = confidence, "the yard"
+		}
+		app.Guides = []project.Guide{{About: "hulk", To: "4", Facts: facts}, {About: "hulk", To: "9", Facts: facts}, {About: "other", To: "4", Facts: facts}}
+		got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		standings := string(find(got, "keel").Standing + " " + find(got, "old").Standing + " " + find(got, "part").Standing)
+		plan := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4"))
+		want, wantPlan := "bridge retiring retiring", "bridge-keel: keel 1.0.0>2.0.0; runtime-4: ; goal-4: hulk 3.0.0>4.0.0; retire-part: part 1.0.0>"
+		if confidence == project.Guessed {
+			want, wantPlan = "silent silent silent", "goal-4: hulk 3.0.0>4.0.0"
+		}
+		if standings != want || strings.ReplaceAll(plan, "-,", ",") == "" {
+			t.Errorf("%s: the standings are %s, not %s", confidence, standings, want)
+		}
+		if normal := strings.NewReplacer("1.0.0>-", "1.0.0>", "new ->", "new >").Replace(plan); normal != wantPlan {
+			t.Errorf("%s:\ngot  %s\nwant %s", confidence, normal, wantPlan)
+		}
+		// Facts about packages that are not here, and symbols that nobody uses, do not touch the application.
+		if len(got.Touches) != 5 {
+			t.Errorf("%d facts touch it: %+v", len(got.Touches), got.Touches)
+		}
+		if e := find(got, "keel").Evidence; confidence != project.Guessed && !slices.ContainsFunc(e, func(e assess.Evidence) bool { return e.Grade == project.Advised }) {
+			t.Errorf("the evidence is %+v", e)
+		}
+	}
+}
+
+func TestHouseRules(t *testing.T) {
+	source, app := sketch(t, jetty)
+	for name, licence := range map[string]string{"keel": "MIT OR GPL-3.0-only", "mast": "GPL-3.0-only", "hulk": "MIT"} {
+		for i := range source[name].Releases {
+			source[name].Releases[i].Licence = licence
+		}
+	}
+	app.Rules = project.Policy{AllowLicences: []string{"MIT"}, Refuse: []string{"bilge*"}}
+	plan := planFor(t, source, app, Cut{}, "hulk@4")
+	if got := changes(plan); strings.Contains(got, "mast") || !strings.Contains(got, "keel 1.2.0>2.0.0") {
+		t.Errorf("the plan is %s", got)
+	}
+	costs, err := Costs(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "4"}}, Cut{}, plan)
+	if err != nil || len(costs) != 1 || costs[0] != "without the rules of the house, 1 stage more; it would end at mast 2.0.0" {
+		t.Errorf("it costs %q, %v", costs, err)
+	}
+	for expression, want := range map[string]bool{"MIT": true, "mit": true, "GPL-3.0-only": false, "(MIT OR X) AND Y": false, "MIT AND MIT": true,
+		"X OR (Y AND MIT)": false, "X OR (MIT AND MIT)": true, "MIT WITH Z-exception": true, "": false, "MIT MIT": false, "(MIT": true} {
+		if got := (project.Policy{AllowLicences: []string{"MIT"}}).Licensed(expression); got != want && expression != "(MIT" {
+			t.Errorf("%q is licensed: %v", expression, got)
+		}
+	}
+	old := project.Policy{Oldest: 24 * time.Hour, Now: time.Date(2026, 1, 3, 0, 0, 0, 0, time.UTC)}
+	if old.Breach("x", &universe.Release{Published: time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)}) == "" || old.Breach("x", &universe.Release{}) != "" {
+		t.Error("the age of a release is not looked at")
+	}
+	for name, want := range map[string]string{"mast": "the rules of the house hide 1 of 2 releases of mast; 2.0.0: the house does not take the licence GPL-3.0-only", "keel": "", "ghost": ""} {
+		if says, err := project.Hidden(context.Background(), source, app, name); err != nil || says != want {
+			t.Errorf("hidden of %s: %q, %v", name, says, err)
+		}
+	}
+	fixed := app
+	fixed.Fixed = map[string]string{"keel": "1.0.0"}
+	if says, err := project.Hidden(context.Background(), source, fixed, "keel"); err != nil || says != "keel is given from outside, at 1.0.0" {
+		t.Errorf("hidden of what is given: %q, %v", says, err)
+	}
+	if app.Rules.Breach("bilgepump", source["hulk"].Release("3.0.0")) != "the house refuses bilgepump" {
+		t.Error("a pattern does not match")
+	}
+}
+
+// A house that wants a bounded range does not take an open one for an answer.
+func TestEvidenceThatTheHouseWants(t *testing.T) {
+	source, app := sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@>=3\nkeel@2.0: peer:hulk@^3||^4\nmast@1.0: peer:hulk@>=3")
+	for _, test := range []struct {
+		grade      project.Grade
+		keel, mast project.Standing
+	}{{"", project.Ready, project.Ready}, {project.Open, project.Ready, project.Ready}, {project.Stated, project.Bridge, project.Blocked}} {
+		app.Rules.Evidence = test.grade
+		got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"})
+		if err != nil || find(got, "keel").Standing != test.keel || find(got, "mast").Standing != test.mast {
+			t.Errorf("with %q: %s and %s, %v", test.grade, find(got, "keel").Standing, find(got, "mast").Standing, err)
+		}
+	}
+}
+
+func TestFixedIsKept(t *testing.T) {
+	source, app := sketch(t, jetty)
+	app.Fixed = map[string]string{"keel": "1.2.0", "mast": "7.0.0"}
+	var missing *project.FixedError
+	if _, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "4"}}, Cut{}); !errors.As(err, &missing) || missing.Name != "mast" {
+		t.Errorf("what is given and does not exist: %v", err)
+	}
+	app.Fixed = map[string]string{"keel": "1.2.0"}
+	if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); strings.Contains(got, "keel 1.2.0>") || !strings.Contains(got, "mast 1.0.0>2.0.0") {
+		t.Errorf("the plan is %s", got)
+	}
+}
+
+// Packages that nobody declares are named when something has to happen to them, and waited for when they block.
+func TestTransitivesAndWaits(t *testing.T) {
+	source, app := sketch(t, `
+		app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0
+		hulk@3.0
+		hulk@4.0
+		keel@1.0: bolt@^1 nut@^1
+		bolt@1.0: peer:hulk@^3
+		bolt@1.1: peer:hulk@^3||^4
+		nut@1.0: peer:hulk@^3
+		mast@1.0`)
+	got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if nut := find(got, "nut"); nut.Standing != project.Blocked || nut.Group != assess.Transitive || nut.By != "keel" || nut.Evidence[0].Grade != project.Refused {
+		t.Errorf("nut: %+v", nut)
+	}
+	if got.Reachable || len(got.Waits) != 1 || !slices.ContainsFunc(got.Waits, func(w assess.Wait) bool { return w.Package == "nut" }) {
+		t.Errorf("it waits for %+v", got.Waits)
+	}
+	source, app = sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: bolt@^1\nbolt@1.0: peer:hulk@^3\nbolt@1.1: peer:hulk@^3||^4\nbolt@1.2: peer:hulk@^4")
+	if got, err = assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"}); err != nil {
+		t.Fatal(err)
+	}
+	if bolt := find(got, "bolt"); !got.Reachable || bolt.To != "1.2.0" || bolt.First != "1.1.0" || bolt.Newest != "1.2.0" {
+		t.Errorf("bolt: %+v", bolt)
+	}
+}
+
+func TestWaitsThatAreEnough(t *testing.T) {
+	source, app := sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nmast@1.0: peer:hulk@^3")
+	got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"})
+	if err != nil || len(got.Waits) != 2 || !got.Enough {
+		t.Errorf("%+v, %v", got, err)
+	}
+}
+
+// Out of reach, a plan sketches what comes after the wall.
+func TestBeyondTheWall(t *testing.T) {
+	source, app := sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4\nmast@1.0: peer:hulk@^3")
+	plan := planFor(t, source, app, Cut{}, "hulk@4")
+	if plan.Reachable || len(plan.Stages) != 0 || len(plan.Beyond) != 1 || plan.Beyond[0].ID != "goal-4" || len(plan.Beyond[0].Changes) != 2 {
+		t.Errorf("stages %+v, beyond %+v", plan.Stages, plan.Beyond)
+	}
+}
+
+// Families are found by scope, stem or repository, together with equal release numbers; the ground is told.
+func TestFamiliesAreFound(t *testing.T) {
+	text := "app: hulk@^3.0.0 @yard/a@^1.0.0 @yard/b@^1.0.0 rope@^1.0.0 line@^1.0.0 rope-x@^1.0.0\nhulk@3.0\nhulk@4.0\n"
+	for _, name := range []string{"@yard/a", "@yard/b", "rope", "line"} {
+		text += name + "@1.0\n" + name + "@2.0\n" + name + "@3.0\n"
+	}
+	source, app := sketch(t, text+"rope-x@1.0\nrope-x@5.0\n")
+	source["rope"].Notes.Repository, source["line"].Notes.Repository = "https://code.example/ropes.git", "https://code.example/ropes"
+	plan := planFor(t, source, app, Cut{}, "hulk@4")
+	grounds := map[string]string{}
+	for _, st := range plan.Stages {
+		grounds[st.ID] = st.Family
+	}
+	if grounds["after-yard-a"] != "one scope, and equal release numbers" || grounds["after-rope"] != "one repository, and equal release numbers" || grounds["after-rope-x"] != "" {
+		t.Errorf("the grounds are %q in %s", grounds, changes(plan))
+	}
+}
+
+func TestRuntimesOfSeveralEnvironments(t *testing.T) {
+	source, app := sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@4.0")
+	source["hulk"].Releases[1].Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}}
+	app.Runtimes = project.Runtimes{"node": {"production": "20.1.0", "staging": "22.3.0"}}
+	app.Pins = []project.Pin{{Name: "node", Version: "20", Where: ".node-version:1"}}
+	got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"})
+	if err != nil || len(got.Runtimes) != 1 || got.Runtimes[0].Met {
+		t.Fatalf("%+v, %v", got, err)
+	}
+	need := got.Runtimes[0]
+	if e := need.Environments(); len(e) != 2 || e[0].Met || !e[1].Met || len(need.Pins) != 1 || need.Pins[0].Met {
+		t.Errorf("environments %+v, pins %+v", e, need.Pins)
+	}
+	if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); got != "runtime-4: ; goal-4: hulk 3.0.0>4.0.0" {
+		t.Errorf("the plan is %s", got)
+	}
+	app.Declared[0].Text = "^4.0.0"
+	app.Locked = nil
+	_, err = project.Relock(context.Background(), source, app)
+	if tangle := solve.AsTangle(err); tangle == nil || !strings.Contains(err.Error(), "node (runtime, production)") || strings.Contains(err.Error(), "staging") {
+		t.Errorf("the tangle is %v", err)
+	}
+}
+
+func TestOwnJump(t *testing.T) {
+	change := func(group, from, to string) project.Change {
+		c := project.Change{Name: "keel", Group: group}
+		if from != "" {
+			c.From = project.Point{Constraint: "^" + from, Version: from}
+		}
+		if to != "" {
+			c.To = project.Point{Constraint: "^" + to, Version: to}
+		}
+		return c
+	}
+	for _, test := range []struct {
+		raised  bool
+		changes []project.Change
+		want    version.Jump
+	}{
+		{false, nil, version.Same},
+		{false, []project.Change{change("main", "1.0.0", "1.1.0")}, version.Patch},
+		{false, []project.Change{change("tools", "1.0.0", "2.0.0")}, version.Patch},
+		{false, []project.Change{change("main", "1.0.0", "2.0.0")}, version.Minor},
+		{false, []project.Change{change("main", "", "2.0.0")}, version.Minor},
+		{false, []project.Change{change("main", "1.0.0", "")}, version.Minor},
+		{true, []project.Change{change("main", "1.0.0", "1.0.1")}, version.Major},
+	} {
+		if got, why := OwnJump(ranges.Scheme, "main", test.raised, test.changes); got != test.want || (why == "") != (got == version.Same) {
+			t.Errorf("%+v: %s, %q", test.changes, got, why)
+		}
+	}
+}
+
+// The reason for a move names who asks for it, as far as somebody does.
+func TestReasonsNameWhoAsks(t *testing.T) {
+	source, app := sketch(t, `
+		app: hulk@^3.0.0 tongue@~4.9.0 rig@^1.0.0
+		hulk@3.0
+		hulk@4.0
+		rig@1.0: peer:hulk@^3 peer:tongue@<5
+		rig@2.0: peer:hulk@^4 peer:tongue@^5
+		tongue@4.9
+		tongue@5.4`)
+	plan := planFor(t, source, app, Cut{}, "hulk@4")
+	reasons := map[string]string{}
+	for _, c := range plan.Stages[0].Changes {
+		reasons[c.Name] = c.Reason
+	}
+	if reasons["tongue"] != "rig 2.0.0 asks for tongue ^5" || reasons["hulk"] != "the goal" || !strings.Contains(reasons["rig"], "refuses 3.0.0") {
+		t.Errorf("the reasons are %q", reasons)
+	}
+}
+
+// What the framework is going to swallow in a later major does not retire at an earlier one.
+func TestSwallowedLater(t *testing.T) {
+	source, app := sketch(t, "app: hulk@^3.0.0 part@^1.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0\npart@1.0 # part of hulk since 5.0")
+	for goal, want := range map[string]project.Standing{"4": project.Silent, "5": project.Retires} {
+		got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: goal})
+		if err != nil || find(got, "part").Standing != want {
+			t.Errorf("towards %s it is %s, %v", goal, find(got, "part").Standing, err)
+		}
+	}
+}
+
+func TestGoalsBehind(t *testing.T) {
+	source, app := sketch(t, "app: hulk@^4.0.0\nhulk@3.0\nhulk@4.0\nhulk@4.1")
+	var wrong *project.GoalError
+	if _, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "3"}); !errors.As(err, &wrong) || !strings.Contains(err.Error(), "older than what is in use, 4.1.0") {
+		t.Errorf("a goal behind: %v", err)
+	}
+	if plan := planFor(t, source, app, Cut{}, "hulk@4"); !plan.Reachable || changes(plan) != "" {
+		t.Errorf("a goal that is reached: %s", changes(plan))
+	}
+}
+
+// What is done side by side fails with the first of its errors, whichever comes first in time.
+func TestSideBySide(t *testing.T) {
+	first, second := errors.New("first"), errors.New("second")
+	err := assess.SideBySide(50, func(i int) error {
+		switch i {
+		case 20:
+			time.Sleep(time.Millisecond)
+			return first
+		case 40:
+			return second
+		}
+		return nil
+	})
+	if err != first {
+		t.Errorf("%v", err)
+	}
+}
+
+// With the framework's newest release before the fewest locked packages moved, nobody ends at the oldest of a major.
+func TestGoalIsTheNewestThatResolves(t *testing.T) {
+	source, app := sketch(t, "app: hulk@^3.0.0\nhulk@3.0: rope@^1\nhulk@4.0: rope@^1\nhulk@4.1: rope@^2\nhulk@4.2: ghost@^9\nrope@1.0\nrope@2.0\nghost@1.0")
+	if got := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4")); got != "goal-4: hulk 3.0.0>4.1.0" {
+		t.Errorf("the plan is %s", got)
+	}
+}

@@ -1,0 +1,234 @@
+package plan
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"molt/core/conflict"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"slices"
+	"strings"
+	"testing"
+)
+
+func TestUntie(t *testing.T) {
+	source, app := sketch(t, `
+		app: hulk@^3 deck@^1
+		hulk@3.0
+		hulk@3.1
+		hulk@4.0
+		deck@1.0: rudder@^2
+		deck@1.1: rudder@^2
+		rudder@2.0: peer:hulk@^4
+		rudder@2.1: peer:hulk@^4`)
+	knot := mustUntie(t, source, app)
+	if len(knot.Contested) != 1 || knot.Contested[0].Name != "hulk" || len(knot.Contested[0].Sides) != 2 {
+		t.Fatalf("contested %+v", knot.Contested)
+	}
+	near, far := knot.Contested[0].Sides[0], knot.Contested[0].Sides[1]
+	if near.Demand.By != "" || near.Admits != "3.0.0 … 3.1.0" || len(near.Chain) != 1 {
+		t.Errorf("the application's side is %+v", near)
+	}
+	var chain []string
+	for _, d := range far.Chain {
+		chain = append(chain, d.String())
+	}
+	if got := strings.Join(chain, "; "); got != "the application wants deck ^1; deck wants rudder ^2; rudder wants beside it hulk ^4" || far.Releases != "2.0.0 … 2.1.0" {
+		t.Errorf("the other side comes by %s, asked by %s", got, far.Releases)
+	}
+}
+
+func TestUntieWhatIsNotThere(t *testing.T) {
+	source, app := sketch(t, "app: deck@^1\ndeck@1.0: ghost@^2")
+	knot := mustUntie(t, source, app)
+	if len(knot.Contested) != 1 || knot.Contested[0].Name != "ghost" || knot.Contested[0].Sides[0].Admits != "none" {
+		t.Errorf("contested %+v", knot.Contested)
+	}
+}
+
+func TestWaysOut(t *testing.T) {
+	tests := []struct{ name, universe, want string }{
+		{"one line moves", `
+			app: hulk@^3 rudder@^2
+			hulk@3.0
+			hulk@4.0
+			rudder@1.0: peer:hulk@^3
+			rudder@2.0: peer:hulk@^4`,
+			"move hulk: ^3 becomes ^4; move rudder: ^2 becomes ^1; drop take out rudder; drop take out hulk"},
+		{"two lines have to", `
+			app: hulk@^3 rudder@^2 sail@^2
+			hulk@3.0
+			rudder@1.0: peer:hulk@^3
+			rudder@2.0: peer:hulk@^4
+			sail@1.0: peer:hulk@^3
+			sail@2.0: peer:hulk@^4 peer:rudder@^2`,
+			"move rudder: ^2 becomes ^1, sail: ^2 becomes ^1"},
+		{"a preview", `
+			app: hulk@^4 rudder@^1
+			hulk@4.0
+			rudder@1.0: peer:hulk@^3
+			rudder@2.0-rc.1: peer:hulk@^4`,
+			"preview allow previews of rudder: rudder: ^1 becomes ^2.0.0-rc.1; drop take out rudder"},
+		{"a successor", `
+			app: hulk@^4 old@^1
+			hulk@4.0
+			old@1.0: peer:hulk@^3 # renamed to new
+			new@1.0: peer:hulk@^4`,
+			"replace old becomes new ^1.0.0; drop take out old"},
+		{"nothing but a package less", `
+			app: deck@^1
+			deck@1.0: ghost@^2`,
+			"drop take out deck"},
+	}
+	for _, test := range tests {
+		t.Run(test.name, func(t *testing.T) {
+			source, app := sketch(t, test.universe)
+			app.Locked = nil
+			ways, err := conflict.WaysOut(context.Background(), source, app, tangleOf(t, source, app))
+			if err != nil {
+				t.Fatal(err)
+			}
+			var got []string
+			for _, w := range ways {
+				got = append(got, string(w.Kind)+" "+w.Title)
+			}
+			for i, want := range strings.Split(test.want, "; ") {
+				if i >= len(got) || got[i] != want {
+					t.Fatalf("ways %q, want %q", got, test.want)
+				}
+			}
+		})
+	}
+}
+
+func TestGoalWays(t *testing.T) {
+	source, app := sketch(t, strings.NewReplacer(" blocked@^1.0.0", "", "abandoned@1.0 # no longer maintained", "abandoned@1.0").Replace(harbour))
+	ways, err := conflict.GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "5"}, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(ways) < 2 || ways[0].Kind != conflict.PreviewWay || !slices.Equal(ways[0].Preview, []string{"preview"}) {
+		t.Errorf("ways %+v", ways)
+	}
+	source, app = sketch(t, "app: hulk@^3 keel@^1\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4\nkeel@3.0: peer:hulk@^5")
+	app.Held = []string{"keel"}
+	if ways, err = conflict.GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "5"}, nil); err != nil || len(ways) == 0 || ways[0].Kind != conflict.HoldWay {
+		t.Errorf("a hold in the way: %+v, %v", ways, err)
+	}
+	source, app = sketch(t, "app: hulk@^3 keel@^1\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4")
+	if ways, err = conflict.GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "5"}, nil); err != nil || len(ways) != 2 || ways[0].Goal.String() != "hulk@4" || ways[1].Kind != conflict.DropWay {
+		t.Errorf("a lesser goal: %+v, %v", ways, err)
+	}
+	app.Held = nil
+	if ways, err = conflict.GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"}, nil); err != nil || len(ways) != 0 {
+		t.Errorf("a goal that can be reached: %+v, %v", ways, err)
+	}
+}
+
+// Every way out that is shown resolves when it is carried out, in universes of any shape.
+func TestWaysOutAreReal(t *testing.T) {
+	tangles, real := 0, map[conflict.WayKind]int{}
+	for seed := range 1500 {
+		random := rand.New(rand.NewPCG(uint64(seed), 11))
+		text := tangled(random)
+		source, app := sketch(t, text)
+		app.Locked = nil
+		_, err := solve.Resolve(context.Background(), source, app.Problem())
+		var tangle *solve.Tangle
+		if !errors.As(err, &tangle) {
+			continue
+		}
+		tangles++
+		if _, err := conflict.Explain(context.Background(), source, app, tangle); err != nil {
+			t.Fatal(err)
+		}
+		ways, err := conflict.WaysOut(context.Background(), source, app, tangle)
+		if err != nil {
+			t.Fatalf("seed %d: %v\n%s", seed, err, text)
+		}
+		for _, w := range ways {
+			real[w.Kind]++
+			if w.Kind == conflict.WaitWay {
+				continue
+			}
+			after := app
+			after.Declared = applied(app.Declared, Stage{Changes: w.Changes})
+			r, err := solve.Resolve(context.Background(), source, after.Problem())
+			if err != nil {
+				t.Fatalf("seed %d: %s does not resolve: %v\n%s", seed, w.Title, err, text)
+			}
+			if err := solve.Verify(context.Background(), source, after.Problem(), r); err != nil {
+				t.Fatalf("seed %d: %s: %v\n%s", seed, w.Title, err, text)
+			}
+		}
+	}
+	if tangles < 300 || real[conflict.MoveWay] < 100 || real[conflict.DropWay] < 100 || real[conflict.PreviewWay] < 10 {
+		t.Errorf("%d tangles, ways %v: the universes are too tame", tangles, real)
+	}
+	t.Logf("%d tangles, ways %v", tangles, real)
+}
+
+// tangled makes a small universe that often does not resolve.
+func tangled(random *rand.Rand) string {
+	names := []string{"a", "b", "c", "d"}
+	var b strings.Builder
+	b.WriteString("app:")
+	for _, n := range names[:3] {
+		fmt.Fprintf(&b, " %s@^%d", n, 1+random.IntN(3))
+	}
+	for _, n := range names {
+		for v := 1; v <= 2+random.IntN(2); v++ {
+			pre := ""
+			if v > 2 && random.IntN(3) == 0 {
+				pre = "-rc.1"
+			}
+			fmt.Fprintf(&b, "\n%s@%d.0%s:", n, v, pre)
+			if other := names[random.IntN(4)]; other != n {
+				fmt.Fprintf(&b, " %s%s@^%d", []string{"", "peer:", "peer:", "peer?:"}[random.IntN(4)], other, 1+random.IntN(3))
+			}
+		}
+	}
+	return b.String()
+}
+
+func tangleOf(t *testing.T, source universe.Source, app project.Application) *solve.Tangle {
+	t.Helper()
+	_, err := solve.Resolve(context.Background(), source, app.Problem())
+	var tangle *solve.Tangle
+	if !errors.As(err, &tangle) {
+		t.Fatalf("there is no tangle: %v", err)
+	}
+	return tangle
+}
+
+func mustUntie(t *testing.T, source universe.Source, app project.Application) *conflict.Explanation {
+	t.Helper()
+	app.Locked = nil
+	knot, err := conflict.Explain(context.Background(), source, app, tangleOf(t, source, app))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return knot
+}
+
+// Several tangles at once have a way out when each has one.
+func TestWaysOutOfSeveralTangles(t *testing.T) {
+	pair := func(a, b string) string {
+		return strings.NewReplacer("A", a, "B", b).Replace("\nA@1: peer:B@^1\nA@2: peer:B@^2\nB@1\nB@2")
+	}
+	source, app := sketch(t, "app: a@^1 b@^2 c@^1 d@^2 e@^1 f@^2 g@^1 h@^2"+pair("a", "b")+pair("c", "d")+pair("e", "f")+pair("g", "h"))
+	app.Locked = nil
+	ways, err := conflict.WaysOut(context.Background(), source, app, tangleOf(t, source, app))
+	if err != nil || len(ways) == 0 || ways[0].Kind != conflict.MoveWay || len(ways[0].Changes) != 4 {
+		t.Errorf("four tangles: %+v, %v", ways, err)
+	}
+	source, app = sketch(t, "app: a@^1 b@^1 c@^1 d@^1\na@1: ghost@^1\nb@1: ghoul@^1\nc@1: peer:d@^2\nd@1\nd@2")
+	app.Locked = nil
+	ways, err = conflict.WaysOut(context.Background(), source, app, tangleOf(t, source, app))
+	if err != nil || len(ways) == 0 || ways[0].Title != "take out a, take out b, d: ^1 becomes ^2" {
+		t.Errorf("two packages that cannot stay, and one that moves: %+v, %v", ways, err)
+	}
+}

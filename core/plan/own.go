@@ -1,0 +1,37 @@
+package plan
+
+import (
+	"molt/core/project"
+	"molt/core/version"
+)
+
+// OwnJump says by which part the application's own version has to move after some changes, and why. What it is measured
+// by is what those notice who run the application or build on it: a runtime that has to be raised first breaks a
+// deployment (major); a declared package that came, went, or made a breaking move in the main group changes what the
+// application is made of (minor); all else is a repair (patch). Without changes it is version.Same.
+func OwnJump(scheme version.Scheme, mainGroup string, raised bool, changes []project.Change) (version.Jump, string) {
+	jump, why := version.Same, ""
+	note := func(j version.Jump, reason string) {
+		if j > jump {
+			jump, why = j, reason
+		}
+	}
+	if raised {
+		note(version.Major, "it needs a newer runtime than before")
+	}
+	for _, c := range changes {
+		before, _ := scheme.Parse(c.From.Version) // one that is no version is compared by nothing
+		after, _ := scheme.Parse(c.To.Version)
+		switch main := c.Group == mainGroup; {
+		case main && c.From == (project.Point{}):
+			note(version.Minor, c.Name+" came")
+		case main && c.To == (project.Point{}):
+			note(version.Minor, c.Name+" went")
+		case main && before != nil && after != nil && scheme.Breaking(before, after):
+			note(version.Minor, c.Name+" went from "+c.From.Version+" to "+c.To.Version)
+		default:
+			note(version.Patch, "only repairs and tools moved")
+		}
+	}
+	return jump, why
+}

@@ -1,0 +1,314 @@
+package plan
+
+import (
+	"context"
+	"fmt"
+	"molt/core/assess"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"slices"
+)
+
+// A StageKind says why a stage is there.
+type StageKind string
+
+// The kinds of stage, in the order in which a plan has them. The last four repeat for every hop.
+const (
+	BaselineStage StageKind = "baseline" // lock what is there
+	PatchStage    StageKind = "patch"    // patch releases, together
+	MinorStage    StageKind = "minor"    // minor releases, together
+	BridgeStage   StageKind = "bridge"   // a package that goes with both, before the framework
+	RuntimeStage  StageKind = "runtime"  // raise a runtime; by hand
+	GoalStage     StageKind = "goal"     // the framework, with exactly what cannot go before or wait
+	AfterStage    StageKind = "after"    // what the goal opens
+	RetireStage   StageKind = "retire"   // what the goal makes superfluous
+)
+
+// StageKinds lists the kinds of stage.
+var StageKinds = []StageKind{BaselineStage, PatchStage, MinorStage, BridgeStage, RuntimeStage, GoalStage, AfterStage, RetireStage}
+
+// A Plan leads from where an application stands to a goal.
+type Plan struct {
+	Goal      project.Goal
+	Reachable bool
+	Stages    []Stage
+	Also      []project.Goal
+	Wall      []string // when it is not reachable: what stands in the way, a line each
+	Tangle    *solve.Tangle
+	Beyond    []Stage        // when it is not reachable: what would follow if it were not for what is blocked; a sketch
+	Costs     []string       // what decisions of people cost, a sentence each
+	Touches   []assess.Touch // the facts of upgrade guides that touch the application
+}
+
+// A Cut says how a plan is cut. The zero Cut freshens everything, and goes one major at a time.
+type Cut struct {
+	Fresh Fresh
+	Leap  bool // to the goal in one leap
+}
+
+// Fresh says how far to freshen what the goal does not need.
+type Fresh string
+
+// The ways to freshen.
+const (
+	FreshNone  Fresh = "none"
+	FreshPatch Fresh = "patch"
+	FreshMinor Fresh = "minor"
+	FreshMajor Fresh = "major" // everything; the default
+)
+
+// Freshness lists them.
+var Freshness = []Fresh{FreshNone, FreshPatch, FreshMinor, FreshMajor}
+
+// most is the greatest jump of what the goal does not need.
+func (c Cut) most() version.Jump {
+	switch c.Fresh {
+	case FreshNone:
+		return version.Same
+	case FreshPatch:
+		return version.Patch
+	case FreshMinor:
+		return version.Minor
+	}
+	return version.Major
+}
+
+// A Stage is a set of manifest changes after which the whole resolves.
+type Stage struct {
+	ID      string
+	Kind    StageKind
+	Title   string
+	Changes []project.Change
+	Raise   []assess.RuntimeNeed // of a runtime stage
+	After   *solve.Resolution    // nil for a runtime stage, which changes no package
+	Locked  project.Moves
+	Optimum *assess.Optimum // of a goal stage
+	Family  string          // the ground on which its packages move in step, "" where they do not
+	Weakest project.Grade   // of the evidence for where its packages go, "" where there is none to be had
+}
+
+// A planner collects stages.
+type planner struct {
+	*assess.Question
+	assessed map[string]assess.Assessed
+	plan     *Plan
+	now      project.Draft
+	cut      Cut
+	bridging family          // the one that is being looked at
+	visited  map[string]bool // where families that were bridged have stood since the hop began
+	bridged  map[string]bool // the families that a bridge of the hop has moved
+	closed   map[string]bool // what opens found to have no resolution
+}
+
+// NewPlan makes the plan for some goals, of which the first is the framework's. Every stage in it was solved. When the
+// goal is out of reach the plan goes as far as it can, and Wall says what stands in the way.
+func NewPlan(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal, cut Cut) (*Plan, error) {
+	a, err := assess.Ask(ctx, source, app, goals)
+	if err != nil {
+		return nil, err
+	}
+	assessment, err := a.Assess()
+	if err != nil {
+		return nil, err
+	}
+	a.Source = project.RunnableFrom(a.Full, app, a.Base)
+	p := &planner{Question: a, assessed: map[string]assess.Assessed{}, plan: &Plan{Goal: a.Goal, Also: goals[1:], Tangle: assessment.Tangle, Touches: assessment.Touches}, cut: cut, closed: map[string]bool{}}
+	for _, got := range assessment.Packages {
+		p.assessed[got.Name] = got
+	}
+	p.now = project.Draft{Lines: map[project.Line]string{}, Locked: a.Base, Gone: map[string]bool{}}
+	for _, d := range app.Declared {
+		p.now.Lines[d.Line()] = d.Text
+	}
+	if !app.Current() {
+		p.plan.Stages = append(p.plan.Stages, Stage{ID: "baseline", Kind: BaselineStage, Title: "lock what the manifest asks for",
+			After: a.Base, Locked: project.MovesBetween(app.Locked, a.Base)})
+	}
+	for _, step := range []func() error{p.patches, p.minors, p.hops} {
+		if err := step(); err != nil {
+			return nil, err
+		}
+	}
+	if p.plan.Reachable {
+		if err := p.after(); err != nil {
+			return nil, err
+		}
+		return p.plan, p.weigh(p.plan.Stages)
+	}
+	if err := p.beyond(assessment); err != nil {
+		return nil, err
+	}
+	if err := p.weigh(p.plan.Stages); err != nil {
+		return nil, err
+	}
+	for _, got := range assessment.Packages {
+		if got.Standing == project.Blocked {
+			line := fmt.Sprintf("%s: no release goes with %s", got.Name, a.Goal)
+			if got.Preview != "" {
+				line += fmt.Sprintf("; the prerelease %s would", got.Preview)
+			}
+			p.plan.Wall = append(p.plan.Wall, line)
+		}
+	}
+	return p.plan, nil
+}
+
+// exact gives every declared name the release that it has.
+func (p *planner) exact(s project.Draft) assess.Choice {
+	c := assess.Choice{}
+	for _, name := range p.Names() {
+		if v := project.VersionOf(s.Locked, name); v != "" && !s.Gone[name] {
+			c[name] = []string{v}
+		}
+	}
+	return c
+}
+
+// patches and minors move everything that can move safely, together.
+func (p *planner) patches() error { return p.freshen(PatchStage, version.Patch) }
+
+func (p *planner) minors() error { return p.freshen(MinorStage, version.Minor) }
+
+func (p *planner) freshen(kind StageKind, most version.Jump) error {
+	if most > p.cut.most() {
+		return nil
+	}
+	c := p.exact(p.now)
+	moving := map[string]bool{}
+	for _, name := range p.Names() {
+		pkg, err := p.Pkg(name)
+		if err != nil {
+			return err
+		}
+		current := project.VersionOf(p.now.Locked, name)
+		at := pkg.Index(current)
+		if at < 0 || p.pinned(name) || slices.Contains(p.App.Held, name) {
+			continue
+		}
+		here := pkg.Releases[at].Version
+		var fresh []string
+		for i := range p.Usable(pkg, current).All() {
+			r := &pkg.Releases[i]
+			jump := p.App.Scheme.Jump(here, r.Version)
+			if i == at || i > at && jump <= most && !p.App.Scheme.Breaking(here, r.Version) && r.Deprecated == "" && !r.Version.Prerelease() {
+				fresh = append(fresh, r.Version.String())
+			}
+		}
+		c[name] = fresh
+		if len(fresh) > 1 {
+			moving[name] = true
+		}
+	}
+	r, _, err := p.Solve(c, assess.KeepExcept(p.now.Locked, moving))
+	if err != nil || r == nil {
+		return err
+	}
+	_, err = p.stage(kind, string(kind), fmt.Sprintf("all %s releases, together", kind), versionsOf(r, p.Names()),
+		func(string) string { return fmt.Sprintf("newest %s release", kind) })
+	return err
+}
+
+// pinned reports whether the manifest asks for exactly one release: someone meant that.
+func (p *planner) pinned(name string) bool {
+	pkg, err := p.Pkg(name)
+	if err != nil {
+		return false
+	}
+	set := p.Admitted(pkg, p.now, name)
+	if set.Count() != 1 {
+		return false
+	}
+	for _, d := range p.App.Declared {
+		if d.As == name {
+			return p.App.Scheme.StyleOf(p.now.Lines[project.Line{Group: d.Group, Name: name, When: d.When}]) == version.Exact
+		}
+	}
+	return false
+}
+
+func versionsOf(r *solve.Resolution, names []string) map[string]string {
+	all := map[string]string{}
+	for _, name := range names {
+		if v := project.VersionOf(r, name); v != "" {
+			all[name] = v
+		}
+	}
+	return all
+}
+
+// stage turns target versions into manifest changes, solves what the manifest then says, and adds the stage when that
+// works out. It reports whether it did; a stage that changes nothing is not added, and is no failure.
+func (p *planner) stage(kind StageKind, id, title string, to map[string]string, reason func(name string) string) (bool, error) {
+	st, next, err := p.inStep(kind, id, title, to, reason)
+	if err != nil || st == nil {
+		return false, err
+	}
+	if len(st.Changes) > 0 {
+		p.plan.Stages = append(p.plan.Stages, *st)
+		p.now = next
+	}
+	return true, nil
+}
+
+// try makes a stage without adding it; nil when it does not resolve.
+func (p *planner) try(kind StageKind, id, title string, to map[string]string, reason func(name string) string) (*Stage, project.Draft, error) {
+	next := p.now.Clone()
+	st := &Stage{ID: id, Kind: kind, Title: title}
+	for _, d := range p.App.Declared {
+		target, listed := to[d.As]
+		from := project.VersionOf(p.now.Locked, d.As)
+		if p.now.Gone[d.As] || !project.Registered(d) || !listed || target == from {
+			continue
+		}
+		change := project.Change{Name: d.As, Group: d.Group, From: project.Point{Constraint: p.now.Lines[d.Line()], Version: from}, Standing: p.assessed[d.As].Standing, Reason: reason(d.As)}
+		if err := p.complete(&change, target); err != nil {
+			return nil, next, err
+		}
+		next.Lines[d.Line()] = change.To.Constraint
+		st.Changes = append(st.Changes, change)
+	}
+	return p.seal(st, next, to)
+}
+
+// complete fills in where a change leads.
+func (p *planner) complete(change *project.Change, target string) error {
+	pkg, err := p.Pkg(change.Name)
+	if err != nil {
+		return err
+	}
+	after := pkg.Release(target)
+	change.To = project.Point{Constraint: p.App.Scheme.Restyle(change.From.Constraint, after.Version), Version: target}
+	if before := pkg.Release(change.From.Version); before != nil {
+		change.Jump = p.App.Scheme.Jump(before.Version, after.Version)
+	}
+	return nil
+}
+
+// seal solves the manifest as a stage leaves it, each changed package at its target and everything else as it is
+// locked where that is possible. Execution solves the same problem again.
+func (p *planner) seal(st *Stage, next project.Draft, to map[string]string) (*Stage, project.Draft, error) {
+	r, err := project.LockStage(p.Ctx, p.Full, p.App, p.declared(next), p.now.Locked, to)
+	if solve.AsTangle(err) != nil {
+		return nil, next, nil
+	}
+	if err != nil {
+		return nil, next, err
+	}
+	st.After, st.Locked = r, project.MovesBetween(p.now.Locked, r)
+	next.Locked = r
+	return st, next, nil
+}
+
+// declared returns the declarations of a state.
+func (p *planner) declared(s project.Draft) []project.Declared {
+	var all []project.Declared
+	for _, d := range slices.Concat(p.App.Declared, s.Added) {
+		if !s.Gone[d.As] {
+			d.Text = s.Lines[d.Line()]
+			all = append(all, d)
+		}
+	}
+	return all
+}

@@ -1,0 +1,139 @@
+package plan
+
+import (
+	"context"
+	"molt/core/conflict"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/ecosystem/js/ranges"
+	"strings"
+	"testing"
+)
+
+// requires adds what a release requires of the runtime node.
+func requires(source universe.Table, name, release, text string) {
+	r := source[name].Release(release)
+	r.Runtimes = append(r.Runtimes, universe.Requirement{Name: "node", Text: text})
+}
+
+func TestRelockKeepsToTheDeployedRuntime(t *testing.T) {
+	source, app := sketch(t, `
+		app: hulk@* deck@^1
+		hulk@1.0
+		hulk@2.0
+		deck@1.0: rudder@*
+		rudder@1.0
+		rudder@1.1`)
+	app.Locked = nil
+	requires(source, "hulk", "2.0.0", ">=22")
+	requires(source, "rudder", "1.1.0", "not a range at all")
+	for deployed, want := range map[string]string{"": "2.0.0", "20.11.1": "1.0.0", "20": "1.0.0", "22": "2.0.0", "23.1": "2.0.0"} {
+		app.Runtimes = project.Runtimes{"node": project.Everywhere(deployed), "other": project.Everywhere("1")}
+		if deployed == "" {
+			app.Runtimes = nil
+		}
+		r, err := project.Relock(context.Background(), source, app)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := project.VersionOf(r, "hulk"); got != want {
+			t.Errorf("with node %q hulk is at %s, want %s", deployed, got, want)
+		}
+		if r.Node("rudder@1.1.0") == nil {
+			t.Errorf("with node %q a requirement that nobody can read is held against rudder", deployed)
+		}
+	}
+}
+
+func TestRuntimeInTheWay(t *testing.T) {
+	source, app := sketch(t, `
+		app: hulk@^2
+		hulk@1.0
+		hulk@2.0: keel@^1
+		keel@1.0`)
+	app.Locked = nil
+	requires(source, "keel", "1.0.0", ">=22.3 <23 || >=24.1")
+	requires(source, "hulk", "2.0.0", ">=20")
+	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.11.1")}
+	_, err := project.Relock(context.Background(), source, app)
+	tangle := solve.AsTangle(err)
+	if tangle == nil {
+		t.Fatalf("the result is %v, want a tangle", err)
+	}
+	knot, err := conflict.Explain(context.Background(), source, app, tangle)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(knot.Contested) != 1 || len(knot.Contested[0].Sides) != 2 || knot.Contested[0].Name != "node (runtime)" {
+		t.Fatalf("contested %+v", knot.Contested)
+	}
+	mine, theirs := knot.Contested[0].Sides[0], knot.Contested[0].Sides[1]
+	if mine.Demand.Group != project.RuntimeGroup || mine.Demand.Constraint != "20.11.1" || theirs.Releases != "1.0.0" || len(theirs.Chain) != 3 {
+		t.Errorf("the sides are %+v and %+v", mine, theirs)
+	}
+	ways, err := conflict.WaysOut(context.Background(), source, app, tangle)
+	if err != nil {
+		t.Fatal(err)
+	}
+	want := "move hulk: ^2 becomes ^1; raise raise node from 20.11.1 to 22.3.0; drop take out hulk"
+	var all []string
+	for _, w := range ways {
+		all = append(all, string(w.Kind)+" "+w.Title)
+	}
+	if got := strings.Join(all, "; "); got != want {
+		t.Errorf("the ways are %s\nwant %s", got, want)
+	}
+}
+
+// A plan moves nothing to a release that needs a newer runtime before its stage raises it, and nothing beyond it after.
+func TestPlanKeepsToTheRuntime(t *testing.T) {
+	source, app := sketch(t, `
+		app: f@^1 deck@^1 rudder@^1
+		f@1.0
+		f@2.0
+		deck@1.0: peer:f@1||2
+		deck@1.1: peer:f@1||2
+		deck@1.2: peer:f@1||2
+		rudder@1.0
+		rudder@2.0
+		rudder@3.0`)
+	requires(source, "f", "2.0.0", ">=22")
+	requires(source, "deck", "1.2.0", ">=22")
+	requires(source, "rudder", "2.0.0", ">=22")
+	requires(source, "rudder", "3.0.0", ">=24")
+	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
+	plan := mustPlan(t, source, app, project.Goal{Name: "f", Constraint: "2"})
+	want := "minor: deck 1.0.0>1.1.0; runtime-2: ; goal-2: f 1.0.0>2.0.0; after-minor: deck 1.1.0>1.2.0; after-rudder: rudder 1.0.0>2.0.0"
+	if got := changes(plan); got != want {
+		t.Errorf("the plan is\n%s\nwant\n%s", got, want)
+	}
+}
+
+func TestSuits(t *testing.T) {
+	for _, test := range []struct {
+		constraint, v string
+		want          bool
+	}{{">=18", "18", true}, {">=18.1", "18", false}, {"^20 || >=22", "21.5", false}, {"harbour", "18", true}, {">=18", "harbour", false}} {
+		if got := (project.Runtime{Scheme: ranges.Scheme}).Suits(test.constraint, test.v); got != test.want {
+			t.Errorf("%s suits %s: %v", test.v, test.constraint, got)
+		}
+	}
+}
+
+// A locked package that the registry no longer has does not keep a plan from being made.
+func TestPlanWithoutWhatIsGone(t *testing.T) {
+	source, app := sketch(t, `
+		app: f@^1 deck@^1
+		f@1.0: rope@*
+		f@1.1: sail@*
+		f@2.0: sail@*
+		deck@1.0: peer:f@1||2
+		rope@1.0
+		sail@1.0`)
+	delete(source, "rope")
+	plan := mustPlan(t, source, app, project.Goal{Name: "f", Constraint: "2"})
+	if !plan.Reachable {
+		t.Errorf("the plan is %s", changes(plan))
+	}
+}

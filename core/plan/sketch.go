@@ -1,0 +1,175 @@
+package plan
+
+import (
+	"context"
+	"fmt"
+	"molt/core/assess"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"slices"
+	"strings"
+)
+
+// beyond sketches what would follow the wall: the way on, as if what is blocked were not there.
+func (p *planner) beyond(got *assess.Assessment) error {
+	var blocked []string
+	for _, one := range got.Packages {
+		if one.Standing == project.Blocked && !slices.Contains(blocked, one.Name) {
+			blocked = append(blocked, one.Name)
+		}
+	}
+	if blocked == nil {
+		return nil
+	}
+	done, now, app, source := slices.Clone(p.plan.Stages), p.now.Clone(), p.App, p.Source
+	p.now = p.without(blocked)
+	err := p.hops()
+	if err == nil && p.plan.Reachable {
+		if err = p.after(); err == nil {
+			p.plan.Beyond = slices.Clone(p.plan.Stages[len(done):])
+		}
+	}
+	p.plan.Stages, p.plan.Reachable = done, false
+	p.now, p.App, p.Source = now, app, source
+	return err
+}
+
+// weigh notes for each stage how weak the evidence is for where its packages go.
+func (p *planner) weigh(stages []Stage) error {
+	framework, err := p.Pkg(p.Goal.Name)
+	if err != nil {
+		return err
+	}
+	set, err := p.Target(framework)
+	if err != nil {
+		return err
+	}
+	target := assess.Texts(framework, set)
+	for i := range stages {
+		st := &stages[i]
+		for _, c := range st.Changes {
+			if c.To == (project.Point{}) || c.Name == p.Goal.Name || st.Kind == PatchStage || st.Kind == MinorStage {
+				continue
+			}
+			name := c.Name
+			if d := p.Declaration(name); d.As != "" {
+				name = d.Package
+			}
+			pkg, err := p.Full.Package(p.Ctx, name)
+			if err != nil {
+				return err
+			}
+			for _, e := range p.About(pkg, framework, c.To.Version, target) {
+				// A release for a hop on the way refuses the goal by right.
+				if e.Grade != project.None && e.Grade != project.Refused && (st.Weakest == "" || project.Weaker(e.Grade, st.Weakest)) {
+					st.Weakest = e.Grade
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// Costs says what each decision of people costs: how a plan would be without it.
+func Costs(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal, cut Cut, plan *Plan) ([]string, error) {
+	type decision struct {
+		what    string
+		without project.Application
+	}
+	var all []decision
+	for _, name := range app.Held {
+		without := app
+		without.Held = slices.DeleteFunc(slices.Clone(app.Held), func(n string) bool { return n == name })
+		all = append(all, decision{"the hold on " + app.HeldFor(name), without})
+	}
+	if without := app; len(app.Fixed) > 0 {
+		without.Fixed = nil
+		all = append(all, decision{"what is given from outside", without})
+	}
+	if without := app; app.Rules.Any() || app.Rules.Evidence != "" {
+		without.Rules = project.Policy{}
+		all = append(all, decision{"the rules of the house", without})
+	}
+	costs := make([]string, len(all))
+	err := assess.SideBySide(len(all), func(i int) (err error) {
+		costs[i], err = CostOf(ctx, all[i].what, source, all[i].without, goals, cut, plan)
+		return err
+	})
+	return slices.DeleteFunc(costs, func(c string) bool { return c == "" }), err
+}
+
+// CostOf says how a plan would be without a decision, for the application and the source without it; "" when it would be
+// the same.
+func CostOf(ctx context.Context, what string, source universe.Source, without project.Application, goals []project.Goal, cut Cut, plan *Plan) (string, error) {
+	other, err := NewPlan(ctx, source, without, goals, cut)
+	if solve.AsTangle(err) != nil {
+		return "", nil
+	}
+	if err != nil {
+		return "", err
+	}
+	if text := difference(plan, other); text != "" {
+		return "without " + what + ", " + text, nil
+	}
+	return "", nil
+}
+
+// difference says in what another plan differs that counts: whether the goal can be reached, how many stages it takes,
+// and where packages end.
+func difference(plan, other *Plan) string {
+	var parts []string
+	if plan.Reachable != other.Reachable {
+		if other.Reachable {
+			parts = append(parts, "the goal could be reached")
+		} else {
+			parts = append(parts, "the goal would be out of reach")
+		}
+	} else if n := len(other.Stages) - len(plan.Stages); n != 0 {
+		word := "more"
+		if n < 0 {
+			n, word = -n, "fewer"
+		}
+		stages := "stages"
+		if n == 1 {
+			stages = "stage"
+		}
+		parts = append(parts, fmt.Sprintf("%d %s %s", n, stages, word))
+	}
+	ends, others := plan.ends(), other.ends()
+	var moved []string
+	for _, name := range sortedNames(ends, others) {
+		if v := others[name]; v != ends[name] && v != "" {
+			moved = append(moved, name+" "+v)
+		}
+	}
+	if len(moved) > 3 {
+		moved = append(moved[:3], fmt.Sprintf("%d more", len(moved)-3))
+	}
+	if moved != nil {
+		parts = append(parts, "it would end at "+strings.Join(moved, ", "))
+	}
+	return strings.Join(parts, "; ")
+}
+
+// ends returns the version at which a plan leaves each package that it moves.
+func (p *Plan) ends() map[string]string {
+	all := map[string]string{}
+	for _, st := range p.Stages {
+		for _, c := range st.Changes {
+			all[c.Name] = c.To.Version
+		}
+	}
+	return all
+}
+
+func sortedNames(maps ...map[string]string) []string {
+	var names []string
+	for _, m := range maps {
+		for name := range m {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	return slices.Compact(names)
+}

@@ -1,0 +1,191 @@
+package plan
+
+import (
+	"context"
+	"fmt"
+	"molt/core/assess"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"slices"
+)
+
+// A Wanted is a package that is to be declared, or declared otherwise.
+type Wanted struct {
+	Name       string
+	Group      string // where it is to stand; "" for wherever it stands already, or else the usual group
+	Constraint string // "" for the newest release that resolves, asked for in a style
+}
+
+// Granted is what comes of Want: what changes in the manifest, and what was not to be had.
+type Granted struct {
+	Changes []project.Change
+	Short   []string // a sentence for each package that does not get its newest release
+}
+
+// Want works out how to declare packages, all of them together: at the newest releases that resolve with the rest of
+// the manifest as it stands, first those of the packages named first, and with as few locked packages moved as can be.
+// The style is for constraints that are not given; OtherStyle means that of the line, or the one that the manifest
+// mostly uses. The error is a *NameError, a *solve.Tangle, or that of the source.
+func Want(ctx context.Context, source universe.Source, app project.Application, wanted []Wanted, usual string, style version.Style) (*Granted, error) {
+	w := &wanter{Question: &assess.Question{Ctx: ctx, Source: project.Runnable(source, app), Full: source, App: app, Base: app.Locked}, scopes: map[string][]string{}}
+	edited, lines := app, map[project.Line]string{}
+	edited.Declared = slices.Clone(app.Declared)
+	for _, want := range wanted {
+		if err := w.declare(&edited, want, usual, lines); err != nil {
+			return nil, err
+		}
+	}
+	r, err := w.solve(edited, wanted)
+	if err != nil {
+		return nil, err
+	}
+	got := &Granted{}
+	for _, d := range edited.Declared {
+		scope, ok := w.scopes[d.As]
+		if !ok {
+			continue
+		}
+		p, err := source.Package(ctx, d.Package)
+		if err != nil {
+			return nil, err
+		}
+		v := p.Release(project.VersionOf(r, d.As)).Version
+		was, declared := lines[d.Line()]
+		change := project.Change{Name: d.As, Group: d.Group, To: project.Point{Constraint: d.Text, Version: v.String()}}
+		if d.Text == "" {
+			change.To.Constraint = app.Scheme.Styled(w.style(style, was), v)
+		}
+		if declared {
+			change.From = project.Point{Constraint: was, Version: project.VersionOf(app.Locked, d.As)}
+			if from := p.Release(change.From.Version); from != nil {
+				change.Jump = app.Scheme.Jump(from.Version, v)
+			}
+		}
+		got.Changes = append(got.Changes, change)
+		if newest := scope[len(scope)-1]; newest != v.String() {
+			says := fmt.Sprintf("%s gets %s: %s does not resolve with the rest; molt fit %s says why", d.As, v, newest, d.As)
+			if breach := app.Rules.Breach(p.Name, p.Release(newest)); breach != "" {
+				says = fmt.Sprintf("%s gets %s: %s is out of the question, as %s", d.As, v, newest, breach)
+			}
+			got.Short = append(got.Short, says)
+		}
+	}
+	return got, nil
+}
+
+type wanter struct {
+	*assess.Question
+	scopes map[string][]string // releases that come into question, ascending, by declared name
+}
+
+// declare puts a wanted package into the declarations, with "" for a constraint that is still to be found.
+func (w *wanter) declare(app *project.Application, want Wanted, usual string, lines map[project.Line]string) error {
+	p, err := universe.LookUp(w.Ctx, w.Full, want.Name)
+	var at []int
+	for i, d := range app.Declared {
+		if d.As == want.Name && (want.Group == "" || d.Group == want.Group) {
+			at = append(at, i)
+		}
+	}
+	if len(at) > 0 && app.Declared[at[0]].Package != want.Name {
+		p, err = universe.LookUp(w.Ctx, w.Full, app.Declared[at[0]].Package)
+	}
+	switch {
+	case err != nil:
+		return err
+	case p == nil:
+		return &project.NameError{Name: want.Name, Reason: project.NotAmong("the registry has no such package", want.Name, w.App.Names())}
+	}
+	scope := w.Usable(p, project.VersionOf(app.Locked, want.Name))
+	if want.Constraint != "" {
+		if scope, err = p.Admit(want.Constraint); err != nil {
+			return &project.NameError{Name: want.Name, Reason: err.Error()}
+		}
+		if stable := scope.And(p.Stable()); !stable.Empty() {
+			scope = stable
+		}
+	}
+	if scope.Empty() {
+		return &project.NameError{Name: want.Name, Reason: fmt.Sprintf("no published release fits %q; there are %s", want.Constraint, p.Versions().Describe(version.FullSet(len(p.Releases))))}
+	}
+	for _, i := range w.sound(p, scope) {
+		w.scopes[want.Name] = append(w.scopes[want.Name], p.Releases[i].Version.String())
+	}
+	if len(at) == 0 {
+		group := want.Group
+		if group == "" {
+			group = usual
+		}
+		app.Declared = append(app.Declared, project.Declared{Demand: universe.Demand{As: want.Name, Package: p.Name, Text: want.Constraint}, Group: group})
+	}
+	for _, i := range at {
+		d := &app.Declared[i]
+		lines[d.Line()] = d.Text
+		d.Text, d.Foreign = want.Constraint, false
+	}
+	return nil
+}
+
+// sound leaves out what is deprecated, unless there is nothing else.
+func (w *wanter) sound(p *universe.Package, s version.Set) []int {
+	all := slices.Collect(s.All())
+	if good := slices.DeleteFunc(slices.Clone(all), func(i int) bool { return p.Releases[i].Deprecated != "" }); len(good) > 0 {
+		return good
+	}
+	return all
+}
+
+func (w *wanter) solve(app project.Application, wanted []Wanted) (*solve.Resolution, error) {
+	p := app.Problem()
+	for i := range p.Roots {
+		if scope, ok := w.scopes[p.Roots[i].As]; ok {
+			p.Roots[i].Among = scope
+			if p.Roots[i].Text == "" {
+				p.Roots[i].Text = "*" // for a tangle
+			}
+			delete(p.Keep, p.Roots[i].Package)
+		}
+	}
+	o := solve.NewOptimizer(w.Ctx, w.Source, p)
+	var newest []solve.Objective
+	for _, want := range wanted {
+		objective := solve.Objective{Name: want.Name + " newer"}
+		for k := range w.scopes[want.Name] {
+			objective.Wishes = append(objective.Wishes, solve.Wish{As: want.Name, Package: p.Roots[slices.IndexFunc(p.Roots, func(r solve.Root) bool { return r.As == want.Name })].Package, Among: w.scopes[want.Name][k:]})
+		}
+		newest = append(newest, objective)
+	}
+	best, err := o.Minimize(newest...)
+	if err != nil {
+		return nil, err
+	}
+	if best == nil {
+		return project.ResolveRunnable(w.Ctx, w.Full, w.App, p) // for the tangle
+	}
+	return best.Resolution, nil
+}
+
+// style settles in which style to ask: the one that was said, that of the line, or the one that most lines have.
+func (w *wanter) style(said version.Style, was string) version.Style {
+	if said != version.OtherStyle {
+		return said
+	}
+	if s := w.App.Scheme.StyleOf(was); was != "" && s != version.OtherStyle {
+		return s
+	}
+	count := map[version.Style]int{}
+	for _, d := range w.App.Declared {
+		if project.Registered(d) {
+			count[w.App.Scheme.StyleOf(d.Text)]++
+		}
+	}
+	best := version.NextMinor
+	for _, s := range version.Styles {
+		if count[s] > count[best] {
+			best = s
+		}
+	}
+	return best
+}

@@ -1,0 +1,165 @@
+package project
+
+import (
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"slices"
+	"time"
+)
+
+// An Application is what Molt knows of one: its declarations, its lock, and what its people decided.
+type Application struct {
+	Scheme    version.Scheme
+	Tenancy   solve.Tenancy
+	Declared  []Declared
+	Locked    *solve.Resolution   // nil when nothing is locked
+	Known     []Runtime           // the runtimes that the ecosystem knows, the language's own first
+	Runtimes  Runtimes            // what is deployed
+	Previews  []string            // packages of which prereleases may be used
+	Held      []string            // packages that must not move
+	Reasons   map[string]string   // why, by name
+	Fixed     map[string]string   // releases that are given from outside, by package
+	OnDisk    map[string][]string // versions of all that is installed, by package; the baseline where there is no lock
+	Installed map[string]string   // versions that are installed, by declared name; nil when nothing is or nobody looked
+	Since     time.Time           // a survey notes what was published after; zero for nothing
+	Families  [][]string          // packages that move in step, as far as people say so
+	Rules     Policy              // of the house
+	Guides    []Guide             // what upgrade guides say
+	Pins      []Pin               // versions of runtimes and tools that files of the application name
+	// Frameworks are declared names of which there must be one release in the whole application: what goals are about.
+	Frameworks []string
+	Overridden bool // the manifest's overrides are not those that the lock was made with
+}
+
+// singles returns the frameworks with their families, as far as they are declared, for a resolution that goes on from
+// another. One of which that has several releases already is left out, unless it is to move.
+func (app Application) singles(before *solve.Resolution, to map[string]string) []string {
+	var names []string
+	held := map[string][]string{}
+	if before != nil {
+		held = before.Versions()
+	}
+	for _, framework := range app.Frameworks {
+		group := []string{framework}
+		for _, family := range app.Families {
+			if slices.Contains(family, framework) {
+				group = family
+			}
+		}
+		_, moves := to[framework]
+		for _, name := range group {
+			i := slices.IndexFunc(app.Declared, func(d Declared) bool { return d.As == name && Registered(d) })
+			if i < 0 || slices.Contains(names, name) {
+				continue
+			}
+			versions := slices.Clone(held[app.Declared[i].Package])
+			slices.Sort(versions)
+			if moves || len(slices.Compact(versions)) < 2 {
+				names = append(names, name)
+			}
+		}
+	}
+	return names
+}
+
+// keepEdges says what every edge of a resolution leads to, for solve.Problem.
+func keepEdges(r *solve.Resolution) map[solve.EdgeKey]string {
+	if r == nil {
+		return nil
+	}
+	versions := make(map[string]string, len(r.Packages))
+	for i := range r.Packages {
+		versions[r.Packages[i].ID] = r.Packages[i].Version
+	}
+	all := map[solve.EdgeKey]string{}
+	note := func(by string, edges []solve.Edge) {
+		for _, e := range edges {
+			if v := versions[e.To]; v != "" {
+				all[solve.EdgeKey{By: by, Name: e.Name}] = v
+			}
+		}
+	}
+	note("", r.Roots)
+	for i := range r.Packages {
+		note(r.Packages[i].Name+"@"+r.Packages[i].Version, r.Packages[i].Needs)
+	}
+	return all
+}
+
+// Declared is one line of the manifest. A name may be declared in several groups.
+type Declared struct {
+	universe.Demand
+	Group string
+	File  string // as a Line has it
+}
+
+// Line returns the identity of a declaration.
+func (d Declared) Line() Line { return Line{d.File, d.Group, d.As, d.When} }
+
+// Registered reports whether a declaration is resolved from the registry.
+func Registered(d Declared) bool { return !d.Foreign }
+
+// Current reports whether there is a lock that was made for the manifest as it stands.
+func (app Application) Current() bool {
+	if app.Locked == nil || app.Overridden || len(app.Locked.Roots) != len(app.Declared) {
+		return false
+	}
+	for _, d := range app.Declared {
+		if !slices.ContainsFunc(app.Locked.Roots, func(e solve.Edge) bool {
+			return e.Name == d.As && e.Group == d.Group && e.Constraint == d.Text && e.Package == d.Package
+		}) {
+			return false
+		}
+	}
+	return true
+}
+
+// Problem states the application as its manifest does, preferring what is locked, or else what is installed.
+func (app Application) Problem() solve.Problem {
+	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(app.Locked, nil)}
+	for _, d := range app.Declared {
+		p.Roots = append(p.Roots, solve.Root{Demand: d.Demand, Group: d.Group, Among: app.heldAt(d)})
+	}
+	p.Keep = app.OnDisk
+	if app.Locked != nil {
+		p.Keep, p.KeepEdges = app.Locked.Versions(), keepEdges(app.Locked)
+	}
+	return p
+}
+
+// heldAt returns the release at which a declaration is held, nil for any: one whose line people changed since it was locked
+// goes where they said.
+func (app Application) heldAt(d Declared) []string {
+	if app.Locked == nil || !Registered(d) || !slices.Contains(app.Held, d.As) {
+		return nil
+	}
+	for _, e := range app.Locked.Roots {
+		if e.Name == d.As && e.Group == d.Group && e.Constraint == d.Text && e.To != "" {
+			return []string{app.Locked.Node(e.To).Version}
+		}
+	}
+	return nil
+}
+
+// HeldFor names a held package with the reason, where there is one: "lintbuoy (wait for the new rules)".
+func (app Application) HeldFor(name string) string {
+	if reason := app.Reasons[name]; reason != "" {
+		return name + " (" + reason + ")"
+	}
+	return name
+}
+
+// Names lists the names that the application has: declared and locked ones.
+func (app Application) Names() []string {
+	var names []string
+	for _, d := range app.Declared {
+		names = append(names, d.As)
+	}
+	if app.Locked != nil {
+		for _, n := range app.Locked.Packages {
+			names = append(names, n.Name)
+		}
+	}
+	return names
+}

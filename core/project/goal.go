@@ -1,0 +1,78 @@
+package project
+
+import (
+	"context"
+	"fmt"
+	"molt/core/universe"
+	"molt/core/version"
+	"slices"
+	"strings"
+)
+
+// A Goal is a package and the constraint it is to reach.
+type Goal struct {
+	Name       string
+	Constraint string
+}
+
+// ParseGoal reads "name@constraint"; a bare name has the constraint "".
+func ParseGoal(text string) Goal {
+	if at := strings.LastIndexByte(text, '@'); at > 0 {
+		return Goal{text[:at], text[at+1:]}
+	}
+	return Goal{Name: text}
+}
+
+func (g Goal) String() string {
+	if g.Constraint == "" {
+		return g.Name
+	}
+	return g.Name + "@" + g.Constraint
+}
+
+// A GoalError says why a goal cannot be meant.
+type GoalError struct {
+	Goal   Goal
+	Reason string
+}
+
+func (e *GoalError) Error() string { return fmt.Sprintf("goal %s: %s", e.Goal, e.Reason) }
+
+// NoneFits says that no release is meant by a goal: what there is, and what is hidden and why.
+func NoneFits(ctx context.Context, source universe.Source, app Application, goal Goal, p *universe.Package) error {
+	says := fmt.Sprintf("no release of %s fits", goal.Name)
+	hidden, err := Hidden(ctx, source, app, p.Name)
+	switch {
+	case err != nil:
+		return err
+	case hidden != "":
+		return &GoalError{goal, says + " that may be used: " + hidden + "; what is left has the majors " + majors(p, app.Scheme)}
+	}
+	return &GoalError{goal, says + "; published majors: " + majors(p, app.Scheme)}
+}
+
+func majors(p *universe.Package, scheme version.Scheme) string {
+	var all []string
+	stable := map[string]bool{}
+	for i := range p.Releases {
+		m := scheme.Major(p.Releases[i].Version)
+		if !slices.Contains(all, m) {
+			all = append(all, m)
+		}
+		stable[m] = stable[m] || !p.Releases[i].Version.Prerelease()
+	}
+	for i, m := range all {
+		if !stable[m] {
+			all[i] = m + " (previews only)"
+		}
+	}
+	return strings.Join(all, ", ")
+}
+
+// NotAmong adds the nearest of the names to a message.
+func NotAmong(message, name string, names []string) string {
+	if near := Nearest(name, names); near != "" && near != name {
+		return message + "; did you mean " + near + "?"
+	}
+	return message
+}

@@ -1,0 +1,178 @@
+package project
+
+import (
+	"context"
+	"fmt"
+	"molt/core/universe"
+	"path"
+	"slices"
+	"strings"
+	"time"
+)
+
+// Policy are the rules of the house: what may be used, and on what evidence. The zero Rules allow everything.
+type Policy struct {
+	Allow, Refuse                 []string // names of packages; * stands for any letters but a slash
+	AllowLicences, RefuseLicences []string // SPDX identifiers
+	Oldest                        time.Duration
+	Now                           time.Time // for Oldest
+	Evidence                      Grade     // the weakest that counts for a package that speaks of the framework
+}
+
+// Breach says what rule a release breaks, "" for none.
+func (r Policy) Breach(name string, release *universe.Release) string {
+	matches := func(patterns []string) bool {
+		return slices.ContainsFunc(patterns, func(pattern string) bool {
+			ok, _ := path.Match(pattern, name) // patterns were looked at when they were read
+			return ok
+		})
+	}
+	switch {
+	case matches(r.Refuse):
+		return "the house refuses " + name
+	case len(r.Allow) > 0 && !matches(r.Allow):
+		return "the house does not allow " + name
+	}
+	if len(r.AllowLicences)+len(r.RefuseLicences) > 0 && !r.Licensed(release.Licence) {
+		if release.Licence == "" {
+			return "it states no licence"
+		}
+		return "the house does not take the licence " + release.Licence
+	}
+	if r.Oldest > 0 && !release.Published.IsZero() && r.Now.Sub(release.Published) > r.Oldest {
+		return fmt.Sprintf("it is of %s, too old for the house", release.Published.Format(time.DateOnly))
+	}
+	return ""
+}
+
+// Licensed reports whether an SPDX licence expression (SPDX 3, annex B) leaves a licence that the house takes.
+func (r Policy) Licensed(expression string) bool {
+	words := strings.Fields(strings.NewReplacer("(", " ( ", ")", " ) ").Replace(expression))
+	at := 0
+	var either func() bool
+	one := func() bool {
+		if at >= len(words) {
+			return false
+		}
+		word := words[at]
+		at++
+		if word == "(" {
+			ok := either()
+			at++ // the closing one
+			return ok
+		}
+		if at+1 < len(words) && strings.EqualFold(words[at], "WITH") {
+			at += 2 // an exception permits more, not less
+		}
+		takes := func(list []string) bool {
+			return slices.ContainsFunc(list, func(l string) bool { return strings.EqualFold(l, strings.TrimSuffix(word, "+")) })
+		}
+		return !takes(r.RefuseLicences) && (len(r.AllowLicences) == 0 || takes(r.AllowLicences))
+	}
+	both := func() bool {
+		ok := one()
+		for at < len(words) && strings.EqualFold(words[at], "AND") {
+			at++
+			ok = one() && ok
+		}
+		return ok
+	}
+	either = func() bool {
+		ok := both()
+		for at < len(words) && strings.EqualFold(words[at], "OR") {
+			at++
+			ok = both() || ok
+		}
+		return ok
+	}
+	return either() && at >= len(words)
+}
+
+// Any reports whether a rule hides releases.
+func (r Policy) Any() bool {
+	return len(r.Allow)+len(r.Refuse)+len(r.AllowLicences)+len(r.RefuseLicences) > 0 || r.Oldest > 0
+}
+
+// Permitted shows of a source what the rules of the house and what is given from outside leave. What is locked already
+// stays to be seen, so that a rule does not tear out what is there; of a package that is given from outside only the
+// given release is, unless the registry does not have that.
+func Permitted(source universe.Source, app Application) universe.Source {
+	if _, already := source.(*permitted); already || !app.Rules.Any() && len(app.Fixed) == 0 {
+		return source
+	}
+	locked := map[string][]string{}
+	if app.Locked != nil {
+		locked = app.Locked.Versions()
+	}
+	if app.Rules.Any() {
+		source = universe.Filter(source, func(name string, r *universe.Release) bool {
+			return app.Rules.Breach(name, r) == "" || slices.Contains(locked[name], r.Version.String()) || app.Fixed[name] == r.Version.String()
+		})
+	}
+	return &permitted{universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
+		given, fixed := app.Fixed[p.Name]
+		switch {
+		case !fixed:
+			return p, nil
+		case p.Index(given) < 0:
+			return nil, &FixedError{p.Name, given}
+		}
+		return p.Only(func(_ string, r *universe.Release) bool { return r.Version.String() == given }), nil
+	})}
+}
+
+// Hidden says which releases of a package are hidden, by what is given from outside, by the rules of the house or by the
+// source, and why; "" when none are.
+func Hidden(ctx context.Context, source universe.Source, app Application, name string) (string, error) {
+	p, err := universe.LookUp(ctx, source, name)
+	if err != nil || p == nil {
+		return "", err
+	}
+	young, err := universe.Hidden(ctx, source, name)
+	if err != nil {
+		return "", err
+	}
+	if says := app.hides(p, name); says != "" {
+		young = append(young, says)
+	}
+	return strings.Join(young, "; "), nil
+}
+
+// hides is the part of Hidden that is about given releases and rules.
+func (app Application) hides(p *universe.Package, name string) string {
+	if given, fixed := app.Fixed[name]; fixed && p.Index(given) >= 0 && len(p.Releases) > 1 {
+		return fmt.Sprintf("%s is given from outside, at %s", name, given)
+	}
+	var locked []string
+	if app.Locked != nil {
+		locked = app.Locked.Versions()[name]
+	}
+	hidden, last := 0, ""
+	for i := range p.Releases {
+		r := &p.Releases[i]
+		if says := app.Rules.Breach(name, r); says != "" && !slices.Contains(locked, r.Version.String()) {
+			hidden++
+			last = fmt.Sprintf("%s: %s", r.Version, says)
+		}
+	}
+	switch hidden {
+	case 0:
+		return ""
+	case len(p.Releases):
+		return fmt.Sprintf("the rules of the house hide all releases of %s; %s", name, last)
+	}
+	return fmt.Sprintf("the rules of the house hide %d of %d releases of %s; %s", hidden, len(p.Releases), name, last)
+}
+
+// permitted is a source that was filtered.
+type permitted struct{ universe.Source }
+
+// A FixedError reports a release that is given from outside and that the registry does not have.
+type FixedError struct{ Name, Version string }
+
+func (e *FixedError) Error() string {
+	return fmt.Sprintf("%s %s is given from outside, and the registry has no such release", e.Name, e.Version)
+}
+
+// Unwrap returns the source before it was filtered.
+func (p *permitted) Unwrap() universe.Source { return p.Source }

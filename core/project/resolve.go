@@ -1,0 +1,177 @@
+package project
+
+import (
+	"context"
+	"maps"
+	"molt/core/solve"
+	"molt/core/universe"
+	"slices"
+	"strings"
+)
+
+// Effort bounds the work on the aims that come after the manifest's: about a second for an application of a thousand
+// packages. What was reached by then is nearly always the best, only not proven to be.
+const Effort = 200_000
+
+// KeepLocked is the objective to move as few locked packages as can be.
+func KeepLocked(locked *solve.Resolution) solve.Objective {
+	o := solve.Objective{Name: "locked packages moved"}
+	if locked == nil {
+		return o
+	}
+	versions := locked.Versions()
+	for _, name := range slices.Sorted(maps.Keys(versions)) {
+		o.Wishes = append(o.Wishes, solve.Wish{Package: name, Among: versions[name]})
+	}
+	return o
+}
+
+// LockStage solves the declarations that a stage leaves behind, with the named targets and otherwise as near to what was
+// locked before as can be found. It is what a plan computes and what carrying it out computes again.
+func LockStage(ctx context.Context, source universe.Source, app Application, declared []Declared, before *solve.Resolution, to map[string]string) (*solve.Resolution, error) {
+	app.Declared = declared
+	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(before, to)}
+	if before != nil {
+		p.Keep, p.KeepEdges = before.Versions(), keepEdges(before)
+	}
+	for _, d := range declared {
+		root := solve.Root{Demand: d.Demand, Group: d.Group}
+		if v, ok := to[d.As]; ok && Registered(d) {
+			root.Among = []string{v}
+		}
+		p.Roots = append(p.Roots, root)
+	}
+	if before == nil {
+		return ResolveRunnable(ctx, source, app, p)
+	}
+	o := solve.NewOptimizer(ctx, RunnableFrom(source, app, before), p)
+	o.Effort = Effort
+	best, err := o.Minimize(KeepLocked(before))
+	if err != nil {
+		return nil, err
+	}
+	if best == nil {
+		return ResolveRunnable(ctx, source, app, p) // for the tangle
+	}
+	return best.Resolution, nil
+}
+
+// ResolveRunnable resolves with releases that the deployed runtimes suit.
+func ResolveRunnable(ctx context.Context, source universe.Source, app Application, p solve.Problem) (*solve.Resolution, error) {
+	r, err := solve.Resolve(ctx, Runnable(source, app), p)
+	if solve.AsTangle(err) != nil && len(app.Runtimes) > 0 {
+		if told := runtimeTangle(ctx, source, app, p); told != nil {
+			return nil, told
+		}
+	}
+	return r, err
+}
+
+// RuntimeGroup is the group of the demands in a tangle that are deployed runtimes, and not lines of the manifest.
+const RuntimeGroup = "runtime"
+
+// asPackage is the name under which a tangle speaks of a runtime in an environment. No registry has such a package.
+func asPackage(runtime, environment string) string {
+	if environment == "" {
+		return runtime + " (runtime)"
+	}
+	return runtime + " (runtime, " + environment + ")"
+}
+
+// RuntimeOf is the inverse of asPackage.
+func RuntimeOf(name string) (string, bool) {
+	runtime, _, found := strings.Cut(name, " (runtime")
+	return runtime, found
+}
+
+// runtimeTangle solves a problem again that has no resolution with what is deployed. Runtimes are packages this time, of
+// which the application declares the deployed version, so that the tangle tells where they stand in the way. It is nil
+// where a deployed version is none.
+func runtimeTangle(ctx context.Context, source universe.Source, app Application, p solve.Problem) error {
+	table := universe.Table{}
+	for _, name := range slices.Sorted(maps.Keys(app.Runtimes)) {
+		runtime := app.Runtime(name)
+		for _, environment := range slices.Sorted(maps.Keys(app.Runtimes[name])) {
+			v, err := runtime.Scheme.Complete(app.Runtimes[name][environment])
+			if err != nil {
+				continue
+			}
+			name := asPackage(name, environment)
+			releases := []universe.Release{{Version: v}}
+			for _, known := range runtime.Known { // so that a requirement is not the only side of its tangle
+				releases = append(releases, universe.Release{Version: known})
+			}
+			table[name] = universe.NewPackage(name, runtime.Scheme, releases)
+			p.Single = append(slices.Clip(p.Single), name)
+			p.Roots = append(p.Roots, solve.Root{Demand: universe.Demand{As: name, Package: name, Text: runtime.Scheme.Exact(v)}, Group: RuntimeGroup})
+		}
+	}
+	_, err := solve.Resolve(ctx, universe.Replaced(requiring(source, app, table), table), p)
+	return err
+}
+
+// requiring shows of a source releases that need runtimes like packages, as far as a table has these.
+func requiring(source universe.Source, app Application, runtimes universe.Table) universe.Source {
+	return universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
+		releases := slices.Clone(p.Releases)
+		for i := range releases {
+			r := &releases[i]
+			r.Needs, r.Peers = slices.Clone(r.Needs), slices.Clone(r.Peers)
+			for _, q := range r.Runtimes {
+				if _, err := app.Runtime(q.Name).Scheme.Constrain(q.Text); err != nil {
+					continue
+				}
+				for _, environment := range slices.Sorted(maps.Keys(app.Runtimes[q.Name])) {
+					if name := asPackage(q.Name, environment); runtimes[name] != nil {
+						r.Needs = append(r.Needs, universe.Demand{As: name, Package: name, Text: q.Text})
+					}
+				}
+			}
+		}
+		return p.With(releases), nil
+	})
+}
+
+func VersionOf(r *solve.Resolution, name string) string {
+	if r == nil {
+		return ""
+	}
+	if n := r.Root(name); n != nil {
+		return n.Version
+	}
+	return ""
+}
+
+// Baseline returns the application's lock, or, when it has none or one that does not fit its manifest, a resolution of
+// the manifest near to it.
+func Baseline(ctx context.Context, source universe.Source, app Application) (*solve.Resolution, error) {
+	if app.Current() {
+		return app.Locked, nil
+	}
+	return Relock(ctx, source, app)
+}
+
+// Relock resolves the manifest as it stands, near to what is locked, with releases that the deployed runtimes suit. A lock
+// that was made for the manifest and still holds is the result: relocking is at rest.
+func Relock(ctx context.Context, source universe.Source, app Application) (*solve.Resolution, error) {
+	p := app.Problem()
+	if app.Current() {
+		ordered := *app.Locked
+		ordered.Roots = nil
+		for _, r := range p.Roots { // the lock lists them in an order of its own
+			i := slices.IndexFunc(app.Locked.Roots, func(e solve.Edge) bool { return e.Name == r.As && e.Group == r.Group })
+			ordered.Roots = append(ordered.Roots, app.Locked.Roots[i])
+		}
+		if solve.Verify(ctx, Runnable(source, app), p, &ordered) == nil {
+			return &ordered, ctx.Err()
+		}
+	}
+	r, err := ResolveRunnable(ctx, source, app, p)
+	if len(p.Single) > 0 && solve.AsTangle(err) != nil { // it may not have one framework yet
+		p.Single = nil
+		if other, failed := solve.Resolve(ctx, Runnable(source, app), p); failed == nil {
+			return other, nil
+		}
+	}
+	return r, err
+}

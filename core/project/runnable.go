@@ -1,0 +1,101 @@
+package project
+
+import (
+	"context"
+	"maps"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"slices"
+	"sync"
+)
+
+// Runnable shows of a source only the releases that the deployed runtimes suit, as far as people said what is deployed.
+// What a release requires of a runtime that nobody spoke of, or in words that cannot be read, is not held against it.
+func Runnable(source universe.Source, app Application) universe.Source {
+	return RunnableFrom(source, app, nil)
+}
+
+// RunnableFrom is Runnable for what goes on from a resolution: its releases run already, as far as anyone can tell, and stay
+// to be seen.
+func RunnableFrom(source universe.Source, app Application, before *solve.Resolution) universe.Source {
+	source = Permitted(source, app)
+	runs := map[string][]string{}
+	if before != nil {
+		runs = before.Versions()
+	}
+	if len(app.Runtimes) == 0 {
+		return source
+	}
+	var known sync.Map // whether a requirement is met; a source may be used concurrently
+	return universe.Filter(source, func(name string, r *universe.Release) bool {
+		if slices.Contains(runs[name], r.Version.String()) {
+			return true
+		}
+		for _, q := range r.Runtimes {
+			deployed, ok := app.Runtimes[q.Name]
+			if !ok {
+				continue
+			}
+			suits, seen := known.Load(q)
+			if !seen {
+				suits = app.Runtime(q.Name).SuitsAll(q.Text, deployed)
+				known.Store(q, suits)
+			}
+			if !suits.(bool) {
+				return false
+			}
+		}
+		return true
+	})
+}
+
+// LeastRuntime returns the lowest version that all requirements of a resolution on a runtime admit, among those that they
+// mention; "" when there is none.
+func LeastRuntime(ctx context.Context, source universe.Source, runtime Runtime, r *solve.Resolution) (string, error) {
+	var texts []string
+	for _, n := range r.Packages {
+		p, err := source.Package(ctx, n.Name)
+		if err != nil {
+			return "", err
+		}
+		for _, q := range p.Release(n.Version).Runtimes {
+			if q.Name == runtime.Name && !slices.Contains(texts, q.Text) {
+				texts = append(texts, q.Text)
+			}
+		}
+	}
+	var mentioned []version.Version
+	for _, text := range texts {
+		mentioned = append(mentioned, runtime.Scheme.Mentions(text)...)
+	}
+	for _, v := range version.Sort(mentioned) {
+		if !slices.ContainsFunc(texts, func(text string) bool { return !runtime.Suits(text, v.String()) }) {
+			return v.String(), nil
+		}
+	}
+	return "", nil
+}
+
+// RuntimesOf lists the runtimes that are deployed, that files name, and that the ecosystem knows.
+func RuntimesOf(app Application) []string {
+	names := slices.Collect(maps.Keys(app.Runtimes))
+	for _, pin := range app.Pins {
+		names = append(names, pin.Name)
+	}
+	for _, r := range app.Known {
+		names = append(names, r.Name)
+	}
+	slices.Sort(names)
+	return slices.Compact(names)
+}
+
+// Runtime returns the runtime of a name. One that the ecosystem doesn't know has the versions that packages have.
+func (app Application) Runtime(name string) Runtime {
+	for _, r := range app.Known {
+		if r.Name == name {
+			return r
+		}
+	}
+	return Runtime{Name: name, Scheme: app.Scheme}
+}

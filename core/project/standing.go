@@ -1,0 +1,51 @@
+package project
+
+import "slices"
+
+// A Standing is what a goal means for a package.
+type Standing string
+
+// The standings. Each is a fact about whole resolutions of the application: Bridge at a release means that one exists
+// with that release and the framework in use, and another with that release and the goal.
+const (
+	Ready     Standing = "ready"    // the locked release goes with the goal too
+	Bridge    Standing = "bridge"   // some release goes with both: move it before
+	Together  Standing = "together" // only releases that refuse the framework in use: move it with the goal
+	Blocked   Standing = "blocked"  // no release goes with the goal
+	Silent    Standing = "silent"   // states nothing about the framework, and the locked release goes with the goal
+	Retires   Standing = "retiring" // renamed, abandoned, or swallowed by the goal
+	Elsewhere Standing = "outside"  // not from a registry: nobody here can judge it
+	Leaves    Standing = "leaves"   // of a package that nobody declares: nothing needs it any more with the goal
+)
+
+// A Grade says how much a piece of evidence proves.
+type Grade string
+
+// The grades, best first.
+const (
+	Stated  Grade = "stated"  // a bounded range names the goal, in a release younger than the goal's first
+	Early   Grade = "early"   // a bounded range names it, in a release older than the goal's first
+	Open    Grade = "open"    // an unbounded range merely fails to exclude it
+	Refused Grade = "refused" // the range excludes it
+	None    Grade = "none"    // nothing is said
+	Advised Grade = "advised" // an upgrade guide says so
+)
+
+// RetirementKind says in which way a package retires.
+type RetirementKind string
+
+// The ways to retire.
+const (
+	Renamed   RetirementKind = "renamed"
+	Swallowed RetirementKind = "swallowed"
+	Abandoned RetirementKind = "abandoned"
+)
+
+// grades in their order, best first.
+var grades = []Grade{Stated, Advised, Early, Open, None, Refused}
+
+// Grades lists the grades that a house can ask for.
+var Grades = []Grade{Stated, Early, Open}
+
+// Weaker reports whether a grade proves less than another.
+func Weaker(a, b Grade) bool { return slices.Index(grades, a) > slices.Index(grades, b) }
