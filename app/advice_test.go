@@ -2,13 +2,14 @@ package app
 
 import (
 	"context"
-	"molt/core/project"
 	"net/http"
 	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"molt/core/project"
 )
 
 const goodAdvice = `molt-advice: 1

@@ -2,11 +2,12 @@ package app
 
 import (
 	"context"
-	"molt/core/assess"
-	"molt/core/project"
 	"os"
 	"strings"
 	"testing"
+
+	"molt/core/assess"
+	"molt/core/project"
 )
 
 // aliased writes aliases in a text the way that manifests have them.

@@ -23,7 +23,7 @@ func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []proj
 		return nil, nil, err
 	}
 	doc := NewPlanDoc(plan)
-	for _, s := range plan.Beyond {
+	for _, s := range plan.Sketch {
 		doc.Beyond = append(doc.Beyond, newStageDoc(s))
 	}
 	doc.Made = &MadeDoc{On: a.now().Format(time.DateOnly), Fresh: string(cut.Fresh), Leap: cut.Leap, Offered: map[string][]string{}}

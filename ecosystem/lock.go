@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"molt/archive"
-
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/input"

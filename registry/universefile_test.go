@@ -3,11 +3,12 @@ package registry
 import (
 	"errors"
 	"fmt"
-	"molt/core/universe"
-	"molt/ecosystem/js/ranges"
 	"strings"
 	"testing"
 	"time"
+
+	"molt/core/universe"
+	"molt/ecosystem/js/ranges"
 )
 
 func TestReadUniverse(t *testing.T) {

@@ -2,12 +2,13 @@ package render
 
 import (
 	"fmt"
-	"molt/core/assess"
-	"molt/core/project"
 	"slices"
 	"strings"
 
 	"charm.land/lipgloss/v2"
+
+	"molt/core/assess"
+	"molt/core/project"
 )
 
 // AssessDoc is "molt/assess/1".

@@ -1,3 +1,7 @@
+// Package assess decides what a goal means for an application: the standing of each package, and the evidence for it.
+//
+// A [Question] is an application, a goal and a view of the releases; it is built once, by Ask. Every standing is decided by solving
+// the whole application, not by reading one line of metadata. The words are those of docs/words.md.
 package assess
 
 import (
@@ -5,14 +9,15 @@ import (
 	"context"
 	"fmt"
 	"maps"
-	"molt/core/project"
-	"molt/core/solve"
-	"molt/core/universe"
-	"molt/core/version"
 	"runtime"
 	"slices"
 
 	"golang.org/x/sync/errgroup"
+
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
 )
 
 // An Assessment says what a goal means for an application.
@@ -123,13 +128,14 @@ func (a *Question) Assess() (*Assessment, error) {
 	return out, err
 }
 
-// Outlook finds the company in which standings are decided: all declared packages at any usable release, a held one at
-// its own, without those that no release of the goal goes with and those that retire. It returns a resolution of that
-// company with the goal. When there is none, packages are judged with the framework alone.
+// Outlook decides in which surroundings standings are judged. It collects the releases that each declared package may choose
+// from: any usable one, a held package its own. Packages that are compatible with no release of the goal, and packages that retire,
+// are left out. It returns a sample resolution of all of them with the goal, or nil; then packages are judged with the framework
+// alone.
 func (a *Question) Outlook(target []string) (*solve.Resolution, error) {
 	a.meant = target
 	names := slices.DeleteFunc(a.Names(), func(n string) bool { return n == a.Goal.Name })
-	free, beside := make([][]string, len(names)), make([][]string, len(names)) // nil for those that are left out
+	free, allowed := make([][]string, len(names)), make([][]string, len(names)) // nil for those that are left out
 	if err := SideBySide(len(names), func(i int) error {
 		name := names[i]
 		p, err := a.Pkg(name)
@@ -140,24 +146,24 @@ func (a *Question) Outlook(target []string) (*solve.Resolution, error) {
 		some := a.Towards(name, p, all, target)
 		alone, err := a.pair(name, some, target)
 		gone := a.RetirementOf(p)
-		if alone != nil && (gone == nil || gone.Kind == project.Abandoned) { // nobody takes the place of what is abandoned: it stays
-			free[i], beside[i] = all, some
+		if alone != nil && (gone == nil || gone.Kind == project.Abandoned) { // an abandoned package stays: nothing replaces it
+			free[i], allowed[i] = all, some
 		}
 		return err
 	}); err != nil {
 		return nil, err
 	}
-	company, together := Choice{}, Choice{}
+	others, together := Choice{}, Choice{}
 	for i, name := range names {
 		if free[i] != nil {
-			company[name], together[name] = free[i], beside[i]
+			others[name], together[name] = free[i], allowed[i]
 		}
 	}
 	c := maps.Clone(together)
 	c[a.Goal.Name] = target
 	whole, _, err := a.Solve(c, a.Base.Versions())
 	if whole != nil {
-		a.company, a.beside, a.witness = company, together, whole
+		a.others, a.othersAtGoal, a.sample = others, together, whole
 	}
 	a.Together = together
 	return whole, err
@@ -200,20 +206,20 @@ func (a *Question) compatible(p *universe.Package, current string) []string {
 	return all
 }
 
-// pair asks whether a package at one of some releases resolves with the framework at one of some releases, in the
-// company of the other declared packages.
+// pair resolves a package at one of some releases, the framework at one of some releases, and the other declared packages at
+// whatever they may choose. It returns nil where that is impossible.
 func (a *Question) pair(name string, releases, framework []string) (*solve.Resolution, error) {
 	if len(releases) == 0 || len(framework) == 0 {
 		return nil, nil
 	}
 	c := Choice{}
 	if slices.Equal(framework, a.meant) {
-		if v := project.VersionOf(a.witness, name); v != "" && slices.Contains(releases, v) {
-			return a.witness, nil // it shows that already
+		if v := project.VersionOf(a.sample, name); v != "" && slices.Contains(releases, v) {
+			return a.sample, nil // it shows that already
 		}
-		maps.Copy(c, a.beside)
+		maps.Copy(c, a.othersAtGoal)
 	} else {
-		maps.Copy(c, a.company)
+		maps.Copy(c, a.others)
 	}
 	c[a.Goal.Name], c[name] = framework, releases
 	r, _, err := a.Solve(c, a.Base.Versions())
@@ -290,8 +296,8 @@ func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, tar
 	return err
 }
 
-// bridge finds a release of a set that resolves with the framework in use and with the goal, the newest first: each side
-// is asked for its choice among what is left, and the other has to agree.
+// bridge finds the newest release of a set that resolves both with the framework in use and with the goal. It solves with one
+// side, tries that choice with the other, and goes on with the releases that are left.
 func (a *Question) bridge(name string, p *universe.Package, among, accepting version.Set, framework *universe.Package, old, target []string) (string, error) {
 	left := Texts(p, among.And(accepting).And(a.Acceptors(p, framework, old).All))
 	left = a.Towards(name, p, left, target)
@@ -314,7 +320,7 @@ func (a *Question) bridge(name string, p *universe.Package, among, accepting ver
 	return "", nil
 }
 
-// acceptance is which releases of a package go with some of the framework's, by what they state themselves.
+// An acceptance holds the releases of a package that are compatible with some releases of the framework, by what they state.
 type acceptance struct {
 	All    version.Set // those that do not refuse all of them
 	stated version.Set // those that name one of them
@@ -363,7 +369,7 @@ func (a *Question) mentions(r *universe.Release) bool {
 	return len(a.onFramework(r))+len(a.ofFramework(r.Covered)) > 0
 }
 
-// conclude decides whether the goal is reachable: no declared package is blocked, and all go with it together.
+// conclude decides whether the goal is reachable: no declared package is blocked, and all of them resolve together with it.
 func (a *Question) conclude(out *Assessment, target []string, whole *solve.Resolution) error {
 	if whole == nil {
 		c := maps.Clone(a.Together)

@@ -2,10 +2,11 @@ package assess
 
 import (
 	"fmt"
-	"molt/core/project"
-	"molt/core/universe"
 	"slices"
 	"time"
+
+	"molt/core/project"
+	"molt/core/universe"
 )
 
 // Evidence is what a standing rests on.
@@ -56,7 +57,7 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 	}
 }
 
-// unsuited says what a release requires of runtimes and does not get today.
+// unsuited lists the runtimes that a release requires and that are not deployed.
 func (a *Question) unsuited(p *universe.Package, subject string) (all []Evidence) {
 	r := p.Release(subject)
 	if r == nil {
@@ -70,7 +71,7 @@ func (a *Question) unsuited(p *universe.Package, subject string) (all []Evidence
 	return all
 }
 
-// About reads what one release says about the goal.
+// About collects what one release states about the goal.
 func (a *Question) About(p, framework *universe.Package, subject string, target []string) []Evidence {
 	r := p.Release(subject)
 	if r == nil {
@@ -106,7 +107,7 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 	return all
 }
 
-// secondCopy says what comes of a framework that is needed, and not peered on.
+// secondCopy is the remark on a release that needs the framework instead of having it as a peer.
 func (a *Question) secondCopy(d universe.Demand, framework *universe.Package, target []string) string {
 	set, err := framework.Admit(d.Text)
 	if err == nil && slices.ContainsFunc(target, func(v string) bool { return set.Has(framework.Index(v)) }) {
@@ -174,7 +175,7 @@ func inOrder(p *universe.Package) bool {
 	return true
 }
 
-// trusted leaves out the releases that speak of the framework in words too weak for the house.
+// trusted filters releases to those whose evidence about the framework is strong enough for the policy.
 func (a *Question) trusted(p *universe.Package, releases, target []string) []string {
 	if a.App.Rules.Evidence == "" {
 		return releases

@@ -3,17 +3,18 @@ package assess
 import (
 	"context"
 	"fmt"
+	"slices"
+
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/core/version"
-	"slices"
 )
 
-// TheGoal is who asks for a runtime that is a goal itself.
+// TheGoal stands in RuntimeNeed.By for a runtime that is a goal itself.
 const TheGoal = "the goal"
 
-// Ask checks some goals. The first is the framework's; a further one is a declared package that is to get to
-// some releases too, or a runtime that is to be raised.
+// Ask builds the question for some goals and checks them. The first goal is the framework's. A further one is a declared package
+// that is to reach some releases too, or a runtime that is to be raised. A goal that makes no sense is a *project.GoalError.
 func Ask(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal) (*Question, error) {
 	a, err := AskOne(ctx, source, app, goals[0])
 	if err != nil {
@@ -31,7 +32,7 @@ func Ask(ctx context.Context, source universe.Source, app project.Application, g
 	return a, nil
 }
 
-// further takes a further goal in.
+// further adds a further goal.
 func (a *Question) further(g project.Goal) error {
 	declared := a.Declaration(g.Name)
 	switch {
@@ -68,8 +69,8 @@ func (a *Question) further(g project.Goal) error {
 	return nil
 }
 
-// Towards leaves of some releases of a package those that may stand beside the goal: of a package that is a goal too
-// those it means, and of one that speaks of the framework those whose word is good enough for the house.
+// Towards filters releases to those allowed with the goal: where the package is a goal itself, to the releases that this goal
+// means; and to those whose evidence is strong enough for the policy.
 func (a *Question) Towards(name string, p *universe.Package, releases, target []string) []string {
 	if allowed := a.Also[name]; allowed != nil && a.final(target) { // on the way it need not be there yet
 		releases = slices.DeleteFunc(slices.Clone(releases), func(v string) bool { return !slices.Contains(allowed, v) })
@@ -82,7 +83,7 @@ func (a *Question) final(target []string) bool {
 	return len(target) > 0 && slices.Contains(a.meant, target[len(target)-1])
 }
 
-// Raises lists the runtimes that are goals and not there yet.
+// Raises lists the runtimes that are goals and not reached yet.
 func (a *Question) Raises() []RuntimeNeed {
 	var all []RuntimeNeed
 	for _, name := range project.RuntimesOf(a.App) {

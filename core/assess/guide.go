@@ -2,9 +2,10 @@ package assess
 
 import (
 	"fmt"
+	"slices"
+
 	"molt/core/project"
 	"molt/core/universe"
-	"slices"
 )
 
 // guides returns the guides about the goal's framework, for the majors after the one in use up to the goal's, or for one
@@ -81,8 +82,8 @@ func (a *Question) later(says string) bool {
 	return false
 }
 
-// companion leaves of some releases of a package those that guides want beside some releases of the framework. A fact
-// that no release fits counts for nothing.
+// companion filters releases of a package to those that guides recommend with some releases of the framework. A recommendation
+// that no release fits is ignored.
 func (a *Question) companion(p *universe.Package, releases, target []string) []string {
 	framework, err := a.Pkg(a.Goal.Name)
 	if err != nil || len(target) == 0 {
@@ -107,7 +108,7 @@ func (a *Question) companion(p *universe.Package, releases, target []string) []s
 	return releases
 }
 
-// advised returns what guides say about where a package goes, as evidence.
+// advised returns what guides recommend for a package, as evidence.
 func (a *Question) advised(name string) []Evidence {
 	var all []Evidence
 	for _, g := range a.guides("") {
@@ -136,8 +137,8 @@ func (a *Question) AdvisedRuntimes(major string) []RuntimeNeed {
 	return all
 }
 
-// touching returns the facts of the guides that touch the application: about its packages, or found in its source, and
-// what goes with every such upgrade. Each comes with its major.
+// touching returns the facts of the guides that concern the application: facts about its packages, facts whose names were found in
+// its source, and facts that belong to every such upgrade. Each comes with its major.
 func (a *Question) touching() []Touch {
 	var all []Touch
 	locked := map[string][]string{}

@@ -1,11 +1,12 @@
 package assess
 
 import (
+	"slices"
+
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
-	"slices"
 )
 
 // An Optimum tells what was aimed for on the way to a goal, in order, and how near the solution is to the best.
@@ -18,7 +19,7 @@ type Optimum struct {
 // Optimum finds the best way to bring the framework to a target: the fewest declared packages that break, then the
 // fewest lines of the manifest changed, then the newest release of the framework, then the fewest locked packages moved,
 // then the newest releases of those declared packages that move, one after the other. Held packages are not touched. Without any solution it returns nil.
-// Unless the whole is asked for, it stops after the lines, by which is settled what has to move.
+// Unless the whole is asked for, it stops after the lines: they decide what has to move.
 func (a *Question) Optimum(s project.Draft, target []string, whole bool) (*solve.Resolution, *Optimum, error) {
 	first, err := a.Fewest(s, target)
 	if err != nil || first == nil {
@@ -116,8 +117,8 @@ func (a *Question) Rest(s project.Draft, first *PartialOptimum) (*solve.Resoluti
 	return best.Resolution, out, nil
 }
 
-// newest makes an objective of each declared package that a solution moves: how many releases it could be newer. What
-// the solution has reached is a wish too, so that it is not lost.
+// newest returns one objective for each declared package that a solution moves: how many releases it could be newer. What the
+// solution has reached already is a soft constraint too, so that it is not lost.
 func (a *Question) newest(r, locked *solve.Resolution, c Choice, names []string) ([]solve.Objective, error) {
 	var all []solve.Objective
 	for _, name := range names {
@@ -140,7 +141,7 @@ func (a *Question) newest(r, locked *solve.Resolution, c Choice, names []string)
 	return all, nil
 }
 
-// KeepExcept prefers what is locked, but not of the packages that are to move: these shall be new.
+// KeepExcept prefers what is locked, except for the packages that are to move, which should be new.
 func KeepExcept(locked *solve.Resolution, moving map[string]bool) map[string][]string {
 	keep := locked.Versions()
 	for name := range moving {
@@ -151,8 +152,8 @@ func KeepExcept(locked *solve.Resolution, moving map[string]bool) map[string][]s
 	return keep
 }
 
-// Scopes lists the releases that a package may have without breaking, and all that it may have: these hold releases
-// before the one in use too. A held package has the one in use alone.
+// Scopes returns the releases that a package may have without a breaking move, and all that it may have, older ones than the one in
+// use included. A held package may have the one in use alone.
 func (a *Question) Scopes(p *universe.Package, s project.Draft, name string) (inStep, free []string) {
 	current := project.VersionOf(s.Locked, name)
 	all := Texts(p, a.Usable(p, current))

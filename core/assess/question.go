@@ -3,14 +3,16 @@ package assess
 import (
 	"context"
 	"fmt"
+	"slices"
+
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
-	"slices"
 )
 
-// An Question computes on one application.
+// A Question is an application with a goal, and the view of the releases under which it is answered. Copies are changed instead of
+// the original, except for what Outlook finds once.
 type Question struct {
 	Ctx    context.Context
 	Source universe.Source
@@ -21,13 +23,13 @@ type Question struct {
 	Raised map[string]version.Version // further goals: versions to which runtimes are to be raised
 	Base   *solve.Resolution
 
-	Forward    bool              // nothing goes back to a release before the one in use
-	FewestBack bool              // as little as can be goes back
-	company    Choice            // the packages in whose company pair solves; nil for none
-	beside     Choice            // the same with the goal, beside which they may have less to choose from
-	meant      []string          // the releases of the goal
-	witness    *solve.Resolution // all of them together with the goal; nil when there is none
-	Together   Choice            // those that should go with the goal together
+	Forward      bool              // nothing goes back to a release before the one in use
+	FewestBack   bool              // as little as can be goes back
+	others       Choice            // what pair lets the other packages choose from, with the framework in use
+	othersAtGoal Choice            // the same with the goal, where they may have less to choose from
+	meant        []string          // the releases of the goal
+	sample       *solve.Resolution // one with the goal and all of othersAtGoal; nil when there is none
+	Together     Choice            // those that should go with the goal together
 }
 
 // Names returns the declared names that the registry serves, each once, in the order of the manifest.
@@ -51,6 +53,7 @@ func (a *Question) Declaration(name string) project.Declared {
 	return project.Declared{}
 }
 
+// Pkg returns the package of a declared name, with all its releases.
 func (a *Question) Pkg(name string) (*universe.Package, error) {
 	return a.Full.Package(a.Ctx, a.Declaration(name).Package)
 }
@@ -71,7 +74,7 @@ func (a *Question) Usable(p *universe.Package, current string) version.Set {
 	return s
 }
 
-// choosable is usable for a declared name: one that is held has the release that it has and no other.
+// choosable is Usable for a declared name: a held one may only have the release that is locked.
 func (a *Question) choosable(name string, p *universe.Package, current string) version.Set {
 	i := p.Index(current)
 	if i < 0 || !slices.Contains(a.App.Held, name) {
@@ -128,7 +131,7 @@ func (a *Question) Solve(c Choice, keep map[string][]string) (*solve.Resolution,
 	return solve.Try(a.Ctx, a.Source, a.Problem(c, keep))
 }
 
-// AskOne checks the goal, and gives one without a constraint its newest stable major.
+// AskOne is Ask for one goal. A goal without a constraint means the newest stable major.
 func AskOne(ctx context.Context, source universe.Source, app project.Application, goal project.Goal) (*Question, error) {
 	if !slices.Contains(app.Frameworks, goal.Name) {
 		app.Frameworks = append(slices.Clone(app.Frameworks), goal.Name)

@@ -2,10 +2,11 @@ package assess
 
 import (
 	"fmt"
-	"molt/core/project"
-	"molt/core/universe"
 	"regexp"
 	"strings"
+
+	"molt/core/project"
+	"molt/core/universe"
 )
 
 // A Retirement is what the maintainers' deprecation of a whole package comes to.

@@ -4,10 +4,11 @@ import (
 	"cmp"
 	"context"
 	"maps"
+	"slices"
+
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
-	"slices"
 )
 
 // A RuntimeNeed is a demand on a runtime by something that the goal brings along.
@@ -50,9 +51,8 @@ func (a *Question) pinned(needs []RuntimeNeed) []RuntimeNeed {
 	return needs
 }
 
-// RuntimeNeeds lists what a new resolution requires of runtimes and what the old one did not, or what is not met.
-// Only releases that are not in the old resolution count, so that a runtime is not demanded by what runs already. For
-// each runtime what is not met comes first, and then what asks for most.
+// RuntimeNeeds lists the requirements on runtimes that a new resolution brings along. Releases that are in the old resolution too
+// don't count: they run already. For each runtime, requirements that are not met come first, and then the higher ones.
 func RuntimeNeeds(ctx context.Context, source universe.Source, app project.Application, before, after *solve.Resolution) ([]RuntimeNeed, error) {
 	var all []RuntimeNeed
 	known := map[string]bool{}
@@ -98,14 +98,14 @@ func compareBool(a, b bool) int {
 	return -1
 }
 
-// AnyRuntime is the advisor without regard to what is deployed today.
+// AnyRuntime returns the question without regard to what is deployed today.
 func (a *Question) AnyRuntime() *Question {
 	free := *a
 	free.Source = a.ahead()
 	return &free
 }
 
-// ahead is the source with regard to what runtimes are to be raised to alone.
+// ahead returns the source as seen with the runtimes that are goals, and no others, deployed.
 func (a *Question) ahead() universe.Source {
 	app := a.App
 	app.Runtimes = project.Runtimes{}

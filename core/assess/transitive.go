@@ -3,11 +3,12 @@ package assess
 import (
 	"fmt"
 	"maps"
+	"slices"
+
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
-	"slices"
 )
 
 // Transitive is the group of packages in an assessment that nobody declares.
@@ -74,8 +75,8 @@ func (a *Question) standTransitive(got *Assessed, p, framework *universe.Package
 	return nil
 }
 
-// standLeft decides on a package that a resolution with the goal does without: either nothing needs it any more, or what
-// needs it was left out because of it.
+// standLeft decides on a package that is missing from the resolution with the goal: either nothing needs it any more, or the packages
+// that need it were left out because of it.
 func (a *Question) standLeft(got *Assessed, p, framework *universe.Package, target []string, accepts acceptance) error {
 	got.Standing = project.Leaves
 	if _, goes := a.Together[got.By]; goes || got.By == a.Goal.Name || got.By == "" {
@@ -94,7 +95,7 @@ func (a *Question) standLeft(got *Assessed, p, framework *universe.Package, targ
 	return err
 }
 
-// blame says of a blocked package which of those that it brings in is why.
+// blame records which transitive package blocks a declared one.
 func blame(packages []Assessed) {
 	for _, t := range packages {
 		if t.Group != Transitive || t.Standing != project.Blocked {
@@ -109,7 +110,7 @@ func blame(packages []Assessed) {
 	}
 }
 
-// Indifferent returns a package of which no release says anything about another.
+// Indifferent returns the package with all statements about another one removed.
 func Indifferent(p *universe.Package, about string) *universe.Package {
 	releases := slices.Clone(p.Releases)
 	other := func(all []universe.Demand) []universe.Demand {
@@ -145,7 +146,7 @@ func (a *Question) broughtBy(name string) string {
 	return ""
 }
 
-// bounds finds the first and the newest release that go with the goal by what they state.
+// bounds finds the first and the newest release that state compatibility with the goal.
 func (a *Question) bounds(got *Assessed, p *universe.Package, accepts acceptance) {
 	serve := accepts.stated.And(a.Usable(p, got.Locked))
 	if first := serve.Min(); first >= 0 {
@@ -156,8 +157,8 @@ func (a *Question) bounds(got *Assessed, p *universe.Package, accepts acceptance
 	}
 }
 
-// solved narrows the first and the newest release that serve to those with which the whole application resolves. Ready
-// says that the locked release does.
+// solved narrows the first and the newest release to those with which the whole application resolves. Ready says that the locked
+// release does.
 func (a *Question) solved(got *Assessed, p *universe.Package, accepts acceptance, target []string, ready bool) error {
 	serve := accepts.stated.And(a.Usable(p, got.Locked))
 	if at := p.Index(got.Locked); at >= 0 { // nobody goes back to an open range of long ago

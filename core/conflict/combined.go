@@ -2,15 +2,16 @@ package conflict
 
 import (
 	"errors"
+	"slices"
+
 	"molt/core/assess"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
-	"slices"
 )
 
-// combined looks for ways out of several tangles at the same time, where no change of a few lines is one: the fewest lines of
-// the whole manifest to change, without any package less, else with one, two or three less.
+// combined looks for ways out of several tangles at once, for the case that no change of a few lines is enough. It finds the fewest
+// lines of the whole manifest to change, first with every package, then with one, two or three packages removed.
 func (f *finder) combined() error {
 	names := slices.DeleteFunc(f.declaredInTangle(), func(n string) bool { return slices.Contains(f.App.Held, n) })
 	names = names[:min(len(names), mostNames)]

@@ -1,16 +1,18 @@
+// Package conflict explains why something does not resolve, and finds ways out. A way out is shown only after solving with it.
 package conflict
 
 import (
 	"context"
+	"slices"
+
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
-	"slices"
 )
 
-// A Explanation is a tangle made ready for people: what is asked for more often than one release can serve, by whom, and how
-// each of them came to be asked.
+// An Explanation is a tangle made ready for people: the packages on which demands exclude each other, who makes these demands, and
+// how each of them comes about.
 type Explanation struct {
 	Contested []Contest
 	Tangles   int // how many tangles there are that share no demand
@@ -30,7 +32,7 @@ type Side struct {
 	Chain    []solve.Demand // from the manifest down to the demand, both included
 }
 
-// Explain makes a tangle ready for people. Releases that rules or what is given from outside keep out of it have no part in it.
+// Explain makes a tangle ready for people. Releases that the policy or a fixed set rules out are not mentioned.
 func Explain(ctx context.Context, source universe.Source, app project.Application, t *solve.Tangle) (*Explanation, error) {
 	source = project.Permitted(source, app)
 	k := &Explanation{}
@@ -124,8 +126,8 @@ func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d sol
 	return side, nil
 }
 
-// chainTo finds the shortest chain of the tangle's own demands that leads from the application to a demand. A tangle is
-// minimal, so whoever asks in it is there because another demand of it says so.
+// chainTo finds the shortest chain of the tangle's own demands that leads from the application to a demand. There is one, since a
+// tangle is minimal: every package in it is there because another of its demands brings it in.
 func chainTo(t *solve.Tangle, d solve.Demand) []solve.Demand {
 	chain := map[string][]solve.Demand{"": nil} // by package
 	for grew := true; grew; {

@@ -3,16 +3,17 @@ package conflict
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
+
 	"molt/core/assess"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
-	"slices"
-	"strings"
 )
 
-// Reach asks whether a goal resolves with everything that is declared. Names that no release of the goal goes with on
-// their own are returned as blocked.
+// Reach asks whether a goal resolves with everything that is declared. Packages that are compatible with no release of the goal, even
+// alone, are returned as blocked.
 func Reach(ctx context.Context, source universe.Source, app project.Application, goal project.Goal) (r *solve.Resolution, blocked []string, a *assess.Question, err error) {
 	if a, err = assess.AskOne(ctx, source, app, goal); err != nil {
 		return nil, nil, nil, err
@@ -93,7 +94,7 @@ func GoalWays(ctx context.Context, source universe.Source, app project.Applicati
 	return f.ranked()
 }
 
-// waitFor says which packages need a new release: one where that alone decides, else all of them together.
+// waitFor is the way out to wait for new releases: of one package where that is enough, else of all of them together.
 func (f *finder) waitFor(blocked []string) ([]WayOut, error) {
 	if len(blocked) == 0 {
 		return nil, nil

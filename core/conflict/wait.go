@@ -2,12 +2,13 @@ package conflict
 
 import (
 	"fmt"
+
 	"molt/core/solve"
 	"molt/core/universe"
 )
 
-// waits looks for a release that somebody would have to publish: for each demand of the tangle that a package makes, a
-// next release of that package without the demand. Each is solved as if it were there.
+// waits looks for releases that somebody would have to publish: for each demand of the tangle that a package makes, a next release of
+// that package without the demand. Each is solved as if it existed.
 func (f *finder) waits() ([]WayOut, error) {
 	for _, d := range f.tangle.Demands {
 		if d.By == "" {
@@ -34,7 +35,7 @@ func (f *finder) waits() ([]WayOut, error) {
 	return f.ways[:min(len(f.ways), mostWays)], nil
 }
 
-// undemanding returns a package of which no release makes a demand.
+// undemanding returns the package with one demand removed from all its releases.
 func undemanding(p *universe.Package, d solve.Demand) *universe.Package {
 	var releases []universe.Release
 	other := func(all []universe.Demand) (kept []universe.Demand) {

@@ -5,13 +5,14 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"slices"
+	"strings"
+
 	"molt/core/assess"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
-	"slices"
-	"strings"
 )
 
 // WayKind says what a way out asks of people.

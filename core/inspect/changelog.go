@@ -1,10 +1,11 @@
 package inspect
 
 import (
-	"molt/core/version"
 	"regexp"
 	"slices"
 	"strings"
+
+	"molt/core/version"
 )
 
 // A LogEntry is what a package's change log says of one release.
@@ -81,20 +82,20 @@ func ReadLog(scheme version.Scheme, text string, after, upTo version.Version) []
 
 // The longest line and the most lines of a change log that are read: what is longer was written by no one for people.
 const (
-	LongestLine = 2000
-	MostLines   = 100_000
+	longestLine = 2000
+	mostLines   = 100_000
 )
 
 // logLines cuts a text into lines, within limits.
 func logLines(text string) []string {
 	var lines []string
 	for line := range strings.SplitSeq(text, "\n") {
-		if len(lines) == MostLines {
+		if len(lines) == mostLines {
 			return append(lines, "… the rest is left out")
 		}
 		line = strings.TrimSuffix(line, "\r")
-		if len(line) > LongestLine {
-			line = strings.ToValidUTF8(line[:LongestLine], "") + " …"
+		if len(line) > longestLine {
+			line = strings.ToValidUTF8(line[:longestLine], "") + " …"
 		}
 		lines = append(lines, line)
 	}

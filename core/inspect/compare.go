@@ -2,10 +2,11 @@ package inspect
 
 import (
 	"cmp"
-	"molt/core/solve"
-	"molt/core/version"
 	"slices"
 	"strings"
+
+	"molt/core/solve"
+	"molt/core/version"
 )
 
 // A State is what an application, or something that it stands on, holds: releases by package.

@@ -3,12 +3,13 @@ package inspect
 import (
 	"context"
 	"fmt"
+	"slices"
+
 	"molt/core/assess"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
-	"slices"
 )
 
 // A Fit is a release with whether it resolves with an application.

@@ -1,14 +1,17 @@
+// Package inspect answers questions about an application as it stands: how every declared package stands (Survey), why a package
+// is there (TraceLocked), which releases of a package fit (Fits), in what two states differ (Compare), and what a change log says.
 package inspect
 
 import (
 	"context"
 	"errors"
+	"slices"
+	"time"
+
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
-	"slices"
-	"time"
 )
 
 // A Row tells how one declared package stands.

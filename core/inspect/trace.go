@@ -2,10 +2,11 @@ package inspect
 
 import (
 	"context"
-	"molt/core/solve"
-	"molt/core/universe"
 	"slices"
 	"strings"
+
+	"molt/core/solve"
+	"molt/core/universe"
 )
 
 // A Link is one step of a chain in a locked graph: who asks for what, and what serves it.

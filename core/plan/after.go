@@ -2,12 +2,13 @@ package plan
 
 import (
 	"fmt"
+	"slices"
+	"strings"
+
 	"molt/core/assess"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/core/version"
-	"slices"
-	"strings"
 )
 
 // after adds what the goal opens: first all that does not break, together; then every breaking move of a family as a
@@ -124,78 +125,6 @@ func (p *planner) afterFamily(family []string, breaking map[string][]string, who
 			return "the newest release that goes with everything else"
 		})
 	return err
-}
-
-// retire replaces or removes what retires, a stage each.
-func (p *planner) retire() error {
-	for _, name := range p.Names() {
-		got := p.assessed[name]
-		if got.Standing != project.Retires || p.now.Gone[name] || slices.Contains(p.App.Held, name) || got.Retires.Kind == project.Abandoned || p.cut.Fresh == FreshNone && got.Retires.Kind != project.Swallowed {
-			continue
-		}
-		before := p.now.Clone()
-		p.now = p.without([]string{name})
-		p.now.Locked = before.Locked
-		changes, err := p.replacements([]string{name})
-		if err != nil {
-			return err
-		}
-		to := map[string]string{}
-		for _, change := range changes {
-			if change.To.Version != "" {
-				to[change.Name] = change.To.Version
-			}
-		}
-		title := "take out " + name
-		if got.To != "" {
-			title = name + " becomes " + got.To
-		}
-		st, next, err := p.try(RetireStage, "retire-"+slug(name), title, to, nil)
-		if err != nil {
-			return err
-		}
-		if st == nil || len(changes) == 0 { // it does not work out, and stays
-			p.now = before
-			continue
-		}
-		st.Changes = changes
-		p.plan.Stages = append(p.plan.Stages, *st)
-		p.now = next
-	}
-	return nil
-}
-
-// replacements gives the changes that take retiring packages out, and put in the successors of renamed ones. The
-// present state must be without them already; the successors are added to it.
-func (p *planner) replacements(names []string) ([]project.Change, error) {
-	var changes []project.Change
-	for _, name := range names {
-		got := p.assessed[name]
-		d := p.Declaration(name)
-		changes = append(changes, project.Change{Name: name, Group: d.Group, From: project.Point{Constraint: p.now.Lines[project.Line{Group: d.Group, Name: name, When: d.When}], Version: project.VersionOf(p.now.Locked, name)},
-			Standing: project.Retires, Reason: string(got.Retires.Kind) + ": " + got.Retires.Says})
-		next := got.Retires.Successor
-		if next == "" || p.Declaration(next).As != "" {
-			continue
-		}
-		pkg, err := p.Full.Package(p.Ctx, next)
-		if err != nil {
-			return nil, fmt.Errorf("the successor of %s: %w", name, err)
-		}
-		v, err := p.acceptable(pkg)
-		if err != nil {
-			return nil, err
-		}
-		text := p.App.Scheme.Restyle(d.Text, v.Version)
-		if c, err := p.App.Scheme.Constrain(text); err != nil || !c.Bounded() {
-			text = p.App.Scheme.Styled(version.NextMinor, v.Version)
-		}
-		p.now.Lines[project.Line{Group: d.Group, Name: next}] = text
-		p.now.Added = append(p.now.Added, project.Declared{Demand: universe.Demand{As: next, Package: next, Text: text}, Group: d.Group})
-		changes = append(changes, project.Change{Name: next, Group: d.Group, To: project.Point{Constraint: text, Version: v.Version.String()}, Standing: project.Retires,
-			Reason: "successor of " + name})
-	}
-	return changes, nil
 }
 
 // acceptable returns the newest usable release of a package that states nothing against the goal.

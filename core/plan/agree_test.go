@@ -5,14 +5,16 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
-	"molt/core/assess"
-	"molt/core/conflict"
-	"molt/core/project"
-	"molt/core/solve"
-	"molt/core/universe"
 	"slices"
 	"strings"
 	"testing"
+
+	"molt/core/assess"
+	"molt/core/conflict"
+	"molt/core/project"
+	"molt/core/project/projecttest"
+	"molt/core/solve"
+	"molt/core/universe"
 )
 
 // outcome asks every part that has an opinion whether a goal can be reached.
@@ -40,7 +42,7 @@ func outcome(t *testing.T, source universe.Source, app project.Application, goal
 }
 
 func TestHoldInTheWay(t *testing.T) {
-	source, app := sketch(t, `
+	source, app := projecttest.Sketch(t, `
 		app: fw@^1 p@^1 q@*
 		fw@1
 		fw@2
@@ -60,7 +62,7 @@ func TestHoldInTheWay(t *testing.T) {
 
 // A way out that takes one of two blocked packages out is none.
 func TestAbandonedPackageBlocks(t *testing.T) {
-	source, app := sketch(t, `
+	source, app := projecttest.Sketch(t, `
 		app: fw@^1 a@^1 b@^1
 		fw@1
 		fw@2
@@ -74,7 +76,7 @@ func TestAbandonedPackageBlocks(t *testing.T) {
 
 // A goal's stage holds one release of the framework, also where somebody needs it and does not ask for it as a peer.
 func TestOneFrameworkInTheGoalStage(t *testing.T) {
-	source, app := sketch(t, `
+	source, app := projecttest.Sketch(t, `
 		app: fw@^1 x@^1
 		fw@1
 		fw@2
@@ -126,7 +128,7 @@ func randomApplication(t *testing.T, random *rand.Rand) (universe.Table, project
 			text.WriteString("\n")
 		}
 	}
-	source, app := sketch(t, text.String())
+	source, app := projecttest.Sketch(t, text.String())
 	said := text.String()
 	if random.IntN(3) == 0 {
 		app.Held = []string{fmt.Sprintf("p%d", random.IntN(n))}
@@ -230,7 +232,7 @@ func TestFamilyInOneStage(t *testing.T) {
 		{"", "goal-2: fw sail sail-tools", "declared as a family"},
 		{": peer:fw@^1", "goal-2: fw sail", "sail-tools stays, as 2.0.0 does not resolve here"},
 	} {
-		source, app := sketch(t, text+test.more)
+		source, app := projecttest.Sketch(t, text+test.more)
 		app.Families = [][]string{{"sail", "sail-tools"}}
 		p, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "fw", Constraint: "2"}}, Cut{})
 		if err != nil || !p.Reachable {

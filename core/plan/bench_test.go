@@ -3,12 +3,14 @@ package plan
 import (
 	"context"
 	"fmt"
-	"molt/core/assess"
-	"molt/core/project"
-	"molt/core/solve"
-	"molt/core/universe"
 	"strings"
 	"testing"
+
+	"molt/core/assess"
+	"molt/core/project"
+	"molt/core/project/projecttest"
+	"molt/core/solve"
+	"molt/core/universe"
 )
 
 // shipyard makes an application with a framework of three majors and declared packages of all standings, each with a chain
@@ -34,7 +36,7 @@ func shipyard(tb testing.TB, packages int) (universe.Table, project.Application)
 		}
 		fmt.Fprintf(&b, "q%d-10@1.0\nq%d-10@2.0\nq%d-10@3.0\n", k, k, k)
 	}
-	return sketch(tb, b.String())
+	return projecttest.Sketch(tb, b.String())
 }
 
 // The yardstick of the other two: solving the application once. 60 declared packages, 700 in all.

@@ -2,16 +2,18 @@ package plan
 
 import (
 	"context"
-	"molt/core/project"
-	"molt/core/solve"
 	"testing"
 	"time"
+
+	"molt/core/project"
+	"molt/core/project/projecttest"
+	"molt/core/solve"
 )
 
 // A package that the optimum moves and that has two releases which go with both sides is not bridged from one to the
 // other for ever.
 func TestBridgesEnd(t *testing.T) {
-	source, app := sketch(t, `
+	source, app := projecttest.Sketch(t, `
 		app: hull@^1 winch@~1.0.1 keel@^1.1.1 sail@^1.0.1
 		tar@1.1.1: peer:sail@^1 peer?:keel@^1.1.1
 		tar@2.0.1: peer:hull@>=2 peer:sail@* peer:winch@*
@@ -42,11 +44,11 @@ func TestBridgesEnd(t *testing.T) {
 		if plan.Reachable {
 			t.Error("keel has no way")
 		}
-		for _, st := range append(plan.Stages, plan.Beyond...) {
+		for _, st := range append(plan.Stages, plan.Sketch...) {
 			if st.Kind == BridgeStage {
 				t.Errorf("%s bridges nothing", st.ID)
 			}
 		}
-		t.Log(changes(plan), len(plan.Beyond))
+		t.Log(changes(plan), len(plan.Sketch))
 	}
 }

@@ -3,11 +3,12 @@ package plan
 import (
 	"fmt"
 	"maps"
+	"slices"
+	"strings"
+
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/core/version"
-	"slices"
-	"strings"
 )
 
 // A family is packages that move in step, and the ground on which they are one; "" for a package alone.

@@ -3,16 +3,18 @@ package plan
 import (
 	"context"
 	"errors"
-	"molt/core/assess"
-	"molt/core/project"
-	"molt/core/solve"
-	"molt/core/universe"
-	"molt/core/version"
-	"molt/ecosystem/js/ranges"
 	"slices"
 	"strings"
 	"testing"
 	"time"
+
+	"molt/core/assess"
+	"molt/core/project"
+	"molt/core/project/projecttest"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"molt/ecosystem/js/ranges"
 )
 
 func planFor(t *testing.T, source universe.Table, app project.Application, cut Cut, goals ...string) *Plan {
@@ -28,18 +30,6 @@ func planFor(t *testing.T, source universe.Table, app project.Application, cut C
 	return plan
 }
 
-const jetty = `
-	app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0
-	hulk@3.0
-	hulk@3.0.1
-	hulk@4.0
-	hulk@5.0
-	keel@1.0: peer:hulk@^3||^4||^5
-	keel@1.2: peer:hulk@^3||^4||^5
-	keel@2.0: peer:hulk@^3||^4||^5
-	mast@1.0
-	mast@2.0`
-
 func TestFreshAndLeap(t *testing.T) {
 	for _, test := range []struct {
 		cut  Cut
@@ -50,7 +40,7 @@ func TestFreshAndLeap(t *testing.T) {
 		{Cut{Fresh: FreshPatch, Leap: true}, "patch: hulk 3.0.0>3.0.1; goal-5: hulk 3.0.1>5.0.0"},
 		{Cut{Fresh: FreshNone, Leap: true}, "goal-5: hulk 3.0.0>5.0.0"},
 	} {
-		source, app := sketch(t, jetty)
+		source, app := projecttest.Sketch(t, projecttest.Jetty)
 		if got := changes(planFor(t, source, app, test.cut, "hulk@5")); got != test.want {
 			t.Errorf("%+v:\ngot  %s\nwant %s", test.cut, got, test.want)
 		}
@@ -58,31 +48,31 @@ func TestFreshAndLeap(t *testing.T) {
 }
 
 func TestFurtherGoals(t *testing.T) {
-	source, app := sketch(t, jetty)
+	source, app := projecttest.Sketch(t, projecttest.Jetty)
 	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.1.0")}
 	plan := planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4", "keel@2", "node@22")
 	if got := changes(plan); got != "bridge-keel: keel 1.0.0>2.0.0; runtime-4: ; goal-4: hulk 3.0.0>4.0.0" || !plan.Reachable {
 		t.Errorf("the plan is %s", got)
 	}
 	// On the way the further goal need not be reached yet.
-	source, app = sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@3||4\nkeel@2.0: peer:hulk@5")
+	source, app = projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@3||4\nkeel@2.0: peer:hulk@5")
 	if got := changes(planFor(t, source, app, Cut{}, "hulk@5", "keel@2")); got != "goal-4: hulk 3.0.0>4.0.0; goal-5: hulk 4.0.0>5.0.0, keel 1.0.0>2.0.0" {
 		t.Errorf("the plan is %s", got)
 	}
 	// With the goal reached, a runtime alone is raised, and nothing moves for it.
-	source, app = sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@3.1")
+	source, app = projecttest.Sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@3.1")
 	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
 	app.Locked.Packages[0].Version, app.Locked.Packages[0].ID, app.Locked.Roots[0].To = "3.0.0", "hulk@3.0.0", "hulk@3.0.0"
 	if got := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@3", "node@22")); got != "runtime-3: " {
 		t.Errorf("the plan is %s", got)
 	}
 	// The goal is there already, and the other one is not.
-	source, app = sketch(t, strings.Replace(jetty, "hulk@^3.0.0", "hulk@^4.0.0", 1))
+	source, app = projecttest.Sketch(t, strings.Replace(projecttest.Jetty, "hulk@^3.0.0", "hulk@^4.0.0", 1))
 	if got := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4", "mast@2")); !strings.Contains(got, "mast 1.0.0>2.0.0") {
 		t.Errorf("the plan is %s", got)
 	}
 	// Two that exclude each other.
-	source, app = sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@2.0: peer:hulk@^3")
+	source, app = projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@2.0: peer:hulk@^3")
 	got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"}, project.Goal{Name: "keel", Constraint: "2"})
 	if err != nil || got.Reachable {
 		t.Errorf("%+v, %v", got, err)
@@ -99,7 +89,7 @@ func TestFurtherGoals(t *testing.T) {
 func TestGuides(t *testing.T) {
 	text := "app: hulk@^3.0.0 keel@^1.0.0 old@^1.0.0 part@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@2.0\nkeel@3.0\nold@1.0\nnew@1.0\npart@1.0"
 	for _, confidence := range []project.Confidence{project.Sure, project.Reported, project.Guessed} {
-		source, app := sketch(t, text)
+		source, app := projecttest.Sketch(t, text)
 		app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
 		facts := []project.Fact{{Kind: project.CompanionFact, Name: "keel", Needs: "^2.0.0"}, {Kind: project.RenamedFact, Name: "old", Becomes: "new"},
 			{Kind: project.SwallowedFact, Name: "part"}, {Kind: project.RuntimeFact, Name: "node", Needs: ">=22"}, {Kind: project.CompanionFact, Name: "elsewhere", Needs: "1"},
@@ -135,7 +125,7 @@ func TestGuides(t *testing.T) {
 }
 
 func TestHouseRules(t *testing.T) {
-	source, app := sketch(t, jetty)
+	source, app := projecttest.Sketch(t, projecttest.Jetty)
 	for name, licence := range map[string]string{"keel": "MIT OR GPL-3.0-only", "mast": "GPL-3.0-only", "hulk": "MIT"} {
 		for i := range source[name].Releases {
 			source[name].Releases[i].Licence = licence
@@ -175,23 +165,8 @@ func TestHouseRules(t *testing.T) {
 	}
 }
 
-// A house that wants a bounded range does not take an open one for an answer.
-func TestEvidenceThatTheHouseWants(t *testing.T) {
-	source, app := sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@>=3\nkeel@2.0: peer:hulk@^3||^4\nmast@1.0: peer:hulk@>=3")
-	for _, test := range []struct {
-		grade      project.Grade
-		keel, mast project.Standing
-	}{{"", project.Ready, project.Ready}, {project.Open, project.Ready, project.Ready}, {project.Stated, project.Bridge, project.Blocked}} {
-		app.Rules.Evidence = test.grade
-		got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"})
-		if err != nil || find(got, "keel").Standing != test.keel || find(got, "mast").Standing != test.mast {
-			t.Errorf("with %q: %s and %s, %v", test.grade, find(got, "keel").Standing, find(got, "mast").Standing, err)
-		}
-	}
-}
-
 func TestFixedIsKept(t *testing.T) {
-	source, app := sketch(t, jetty)
+	source, app := projecttest.Sketch(t, projecttest.Jetty)
 	app.Fixed = map[string]string{"keel": "1.2.0", "mast": "7.0.0"}
 	var missing *project.FixedError
 	if _, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "4"}}, Cut{}); !errors.As(err, &missing) || missing.Name != "mast" {
@@ -203,38 +178,8 @@ func TestFixedIsKept(t *testing.T) {
 	}
 }
 
-// Packages that nobody declares are named when something has to happen to them, and waited for when they block.
-func TestTransitivesAndWaits(t *testing.T) {
-	source, app := sketch(t, `
-		app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0
-		hulk@3.0
-		hulk@4.0
-		keel@1.0: bolt@^1 nut@^1
-		bolt@1.0: peer:hulk@^3
-		bolt@1.1: peer:hulk@^3||^4
-		nut@1.0: peer:hulk@^3
-		mast@1.0`)
-	got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"})
-	if err != nil {
-		t.Fatal(err)
-	}
-	if nut := find(got, "nut"); nut.Standing != project.Blocked || nut.Group != assess.Transitive || nut.By != "keel" || nut.Evidence[0].Grade != project.Refused {
-		t.Errorf("nut: %+v", nut)
-	}
-	if got.Reachable || len(got.Waits) != 1 || !slices.ContainsFunc(got.Waits, func(w assess.Wait) bool { return w.Package == "nut" }) {
-		t.Errorf("it waits for %+v", got.Waits)
-	}
-	source, app = sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: bolt@^1\nbolt@1.0: peer:hulk@^3\nbolt@1.1: peer:hulk@^3||^4\nbolt@1.2: peer:hulk@^4")
-	if got, err = assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"}); err != nil {
-		t.Fatal(err)
-	}
-	if bolt := find(got, "bolt"); !got.Reachable || bolt.To != "1.2.0" || bolt.First != "1.1.0" || bolt.Newest != "1.2.0" {
-		t.Errorf("bolt: %+v", bolt)
-	}
-}
-
 func TestWaitsThatAreEnough(t *testing.T) {
-	source, app := sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nmast@1.0: peer:hulk@^3")
+	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nmast@1.0: peer:hulk@^3")
 	got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"})
 	if err != nil || len(got.Waits) != 2 || !got.Enough {
 		t.Errorf("%+v, %v", got, err)
@@ -243,10 +188,10 @@ func TestWaitsThatAreEnough(t *testing.T) {
 
 // Out of reach, a plan sketches what comes after the wall.
 func TestBeyondTheWall(t *testing.T) {
-	source, app := sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4\nmast@1.0: peer:hulk@^3")
+	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4\nmast@1.0: peer:hulk@^3")
 	plan := planFor(t, source, app, Cut{}, "hulk@4")
-	if plan.Reachable || len(plan.Stages) != 0 || len(plan.Beyond) != 1 || plan.Beyond[0].ID != "goal-4" || len(plan.Beyond[0].Changes) != 2 {
-		t.Errorf("stages %+v, beyond %+v", plan.Stages, plan.Beyond)
+	if plan.Reachable || len(plan.Stages) != 0 || len(plan.Sketch) != 1 || plan.Sketch[0].ID != "goal-4" || len(plan.Sketch[0].Changes) != 2 {
+		t.Errorf("stages %+v, beyond %+v", plan.Stages, plan.Sketch)
 	}
 }
 
@@ -256,7 +201,7 @@ func TestFamiliesAreFound(t *testing.T) {
 	for _, name := range []string{"@yard/a", "@yard/b", "rope", "line"} {
 		text += name + "@1.0\n" + name + "@2.0\n" + name + "@3.0\n"
 	}
-	source, app := sketch(t, text+"rope-x@1.0\nrope-x@5.0\n")
+	source, app := projecttest.Sketch(t, text+"rope-x@1.0\nrope-x@5.0\n")
 	source["rope"].Notes.Repository, source["line"].Notes.Repository = "https://code.example/ropes.git", "https://code.example/ropes"
 	plan := planFor(t, source, app, Cut{}, "hulk@4")
 	grounds := map[string]string{}
@@ -269,7 +214,7 @@ func TestFamiliesAreFound(t *testing.T) {
 }
 
 func TestRuntimesOfSeveralEnvironments(t *testing.T) {
-	source, app := sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@4.0")
+	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@4.0")
 	source["hulk"].Releases[1].Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}}
 	app.Runtimes = project.Runtimes{"node": {"production": "20.1.0", "staging": "22.3.0"}}
 	app.Pins = []project.Pin{{Name: "node", Version: "20", Where: ".node-version:1"}}
@@ -324,7 +269,7 @@ func TestOwnJump(t *testing.T) {
 
 // The reason for a move names who asks for it, as far as somebody does.
 func TestReasonsNameWhoAsks(t *testing.T) {
-	source, app := sketch(t, `
+	source, app := projecttest.Sketch(t, `
 		app: hulk@^3.0.0 tongue@~4.9.0 rig@^1.0.0
 		hulk@3.0
 		hulk@4.0
@@ -342,19 +287,8 @@ func TestReasonsNameWhoAsks(t *testing.T) {
 	}
 }
 
-// What the framework is going to swallow in a later major does not retire at an earlier one.
-func TestSwallowedLater(t *testing.T) {
-	source, app := sketch(t, "app: hulk@^3.0.0 part@^1.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0\npart@1.0 # part of hulk since 5.0")
-	for goal, want := range map[string]project.Standing{"4": project.Silent, "5": project.Retires} {
-		got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: goal})
-		if err != nil || find(got, "part").Standing != want {
-			t.Errorf("towards %s it is %s, %v", goal, find(got, "part").Standing, err)
-		}
-	}
-}
-
 func TestGoalsBehind(t *testing.T) {
-	source, app := sketch(t, "app: hulk@^4.0.0\nhulk@3.0\nhulk@4.0\nhulk@4.1")
+	source, app := projecttest.Sketch(t, "app: hulk@^4.0.0\nhulk@3.0\nhulk@4.0\nhulk@4.1")
 	var wrong *project.GoalError
 	if _, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "3"}); !errors.As(err, &wrong) || !strings.Contains(err.Error(), "older than what is in use, 4.1.0") {
 		t.Errorf("a goal behind: %v", err)
@@ -364,28 +298,20 @@ func TestGoalsBehind(t *testing.T) {
 	}
 }
 
-// What is done side by side fails with the first of its errors, whichever comes first in time.
-func TestSideBySide(t *testing.T) {
-	first, second := errors.New("first"), errors.New("second")
-	err := assess.SideBySide(50, func(i int) error {
-		switch i {
-		case 20:
-			time.Sleep(time.Millisecond)
-			return first
-		case 40:
-			return second
-		}
-		return nil
-	})
-	if err != first {
-		t.Errorf("%v", err)
-	}
-}
-
 // With the framework's newest release before the fewest locked packages moved, nobody ends at the oldest of a major.
 func TestGoalIsTheNewestThatResolves(t *testing.T) {
-	source, app := sketch(t, "app: hulk@^3.0.0\nhulk@3.0: rope@^1\nhulk@4.0: rope@^1\nhulk@4.1: rope@^2\nhulk@4.2: ghost@^9\nrope@1.0\nrope@2.0\nghost@1.0")
+	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0\nhulk@3.0: rope@^1\nhulk@4.0: rope@^1\nhulk@4.1: rope@^2\nhulk@4.2: ghost@^9\nrope@1.0\nrope@2.0\nghost@1.0")
 	if got := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4")); got != "goal-4: hulk 3.0.0>4.1.0" {
 		t.Errorf("the plan is %s", got)
 	}
+}
+
+// find returns an assessed package by its name.
+func find(a *assess.Assessment, name string) assess.Assessed {
+	for _, got := range a.Packages {
+		if got.Name == name {
+			return got
+		}
+	}
+	return assess.Assessed{}
 }

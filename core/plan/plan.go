@@ -1,33 +1,18 @@
+// Package plan cuts the way to a goal into stages, each of which resolves as a whole, and finds the culprit when the checks of one
+// fail. It also works out how to declare single packages ([Want]). It computes on values; files, registries, the clock and the
+// terminal are elsewhere.
 package plan
 
 import (
 	"context"
 	"fmt"
+	"slices"
+
 	"molt/core/assess"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
-	"molt/core/version"
-	"slices"
 )
-
-// A StageKind says why a stage is there.
-type StageKind string
-
-// The kinds of stage, in the order in which a plan has them. The last four repeat for every hop.
-const (
-	BaselineStage StageKind = "baseline" // lock what is there
-	PatchStage    StageKind = "patch"    // patch releases, together
-	MinorStage    StageKind = "minor"    // minor releases, together
-	BridgeStage   StageKind = "bridge"   // a package that goes with both, before the framework
-	RuntimeStage  StageKind = "runtime"  // raise a runtime; by hand
-	GoalStage     StageKind = "goal"     // the framework, with exactly what cannot go before or wait
-	AfterStage    StageKind = "after"    // what the goal opens
-	RetireStage   StageKind = "retire"   // what the goal makes superfluous
-)
-
-// StageKinds lists the kinds of stage.
-var StageKinds = []StageKind{BaselineStage, PatchStage, MinorStage, BridgeStage, RuntimeStage, GoalStage, AfterStage, RetireStage}
 
 // A Plan leads from where an application stands to a goal.
 type Plan struct {
@@ -37,56 +22,9 @@ type Plan struct {
 	Also      []project.Goal
 	Wall      []string // when it is not reachable: what stands in the way, a line each
 	Tangle    *solve.Tangle
-	Beyond    []Stage        // when it is not reachable: what would follow if it were not for what is blocked; a sketch
+	Sketch    []Stage        // when it is not reachable: what would follow if it were not for what is blocked; a sketch
 	Costs     []string       // what decisions of people cost, a sentence each
 	Touches   []assess.Touch // the facts of upgrade guides that touch the application
-}
-
-// A Cut says how a plan is cut. The zero Cut freshens everything, and goes one major at a time.
-type Cut struct {
-	Fresh Fresh
-	Leap  bool // to the goal in one leap
-}
-
-// Fresh says how far to freshen what the goal does not need.
-type Fresh string
-
-// The ways to freshen.
-const (
-	FreshNone  Fresh = "none"
-	FreshPatch Fresh = "patch"
-	FreshMinor Fresh = "minor"
-	FreshMajor Fresh = "major" // everything; the default
-)
-
-// Freshness lists them.
-var Freshness = []Fresh{FreshNone, FreshPatch, FreshMinor, FreshMajor}
-
-// most is the greatest jump of what the goal does not need.
-func (c Cut) most() version.Jump {
-	switch c.Fresh {
-	case FreshNone:
-		return version.Same
-	case FreshPatch:
-		return version.Patch
-	case FreshMinor:
-		return version.Minor
-	}
-	return version.Major
-}
-
-// A Stage is a set of manifest changes after which the whole resolves.
-type Stage struct {
-	ID      string
-	Kind    StageKind
-	Title   string
-	Changes []project.Change
-	Raise   []assess.RuntimeNeed // of a runtime stage
-	After   *solve.Resolution    // nil for a runtime stage, which changes no package
-	Locked  project.Moves
-	Optimum *assess.Optimum // of a goal stage
-	Family  string          // the ground on which its packages move in step, "" where they do not
-	Weakest project.Grade   // of the evidence for where its packages go, "" where there is none to be had
 }
 
 // A planner collects stages.
@@ -137,7 +75,7 @@ func NewPlan(ctx context.Context, source universe.Source, app project.Applicatio
 		}
 		return p.plan, p.weigh(p.plan.Stages)
 	}
-	if err := p.beyond(assessment); err != nil {
+	if err := p.sketch(assessment); err != nil {
 		return nil, err
 	}
 	if err := p.weigh(p.plan.Stages); err != nil {
@@ -153,89 +91,6 @@ func NewPlan(ctx context.Context, source universe.Source, app project.Applicatio
 		}
 	}
 	return p.plan, nil
-}
-
-// exact gives every declared name the release that it has.
-func (p *planner) exact(s project.Draft) assess.Choice {
-	c := assess.Choice{}
-	for _, name := range p.Names() {
-		if v := project.VersionOf(s.Locked, name); v != "" && !s.Gone[name] {
-			c[name] = []string{v}
-		}
-	}
-	return c
-}
-
-// patches and minors move everything that can move safely, together.
-func (p *planner) patches() error { return p.freshen(PatchStage, version.Patch) }
-
-func (p *planner) minors() error { return p.freshen(MinorStage, version.Minor) }
-
-func (p *planner) freshen(kind StageKind, most version.Jump) error {
-	if most > p.cut.most() {
-		return nil
-	}
-	c := p.exact(p.now)
-	moving := map[string]bool{}
-	for _, name := range p.Names() {
-		pkg, err := p.Pkg(name)
-		if err != nil {
-			return err
-		}
-		current := project.VersionOf(p.now.Locked, name)
-		at := pkg.Index(current)
-		if at < 0 || p.pinned(name) || slices.Contains(p.App.Held, name) {
-			continue
-		}
-		here := pkg.Releases[at].Version
-		var fresh []string
-		for i := range p.Usable(pkg, current).All() {
-			r := &pkg.Releases[i]
-			jump := p.App.Scheme.Jump(here, r.Version)
-			if i == at || i > at && jump <= most && !p.App.Scheme.Breaking(here, r.Version) && r.Deprecated == "" && !r.Version.Prerelease() {
-				fresh = append(fresh, r.Version.String())
-			}
-		}
-		c[name] = fresh
-		if len(fresh) > 1 {
-			moving[name] = true
-		}
-	}
-	r, _, err := p.Solve(c, assess.KeepExcept(p.now.Locked, moving))
-	if err != nil || r == nil {
-		return err
-	}
-	_, err = p.stage(kind, string(kind), fmt.Sprintf("all %s releases, together", kind), versionsOf(r, p.Names()),
-		func(string) string { return fmt.Sprintf("newest %s release", kind) })
-	return err
-}
-
-// pinned reports whether the manifest asks for exactly one release: someone meant that.
-func (p *planner) pinned(name string) bool {
-	pkg, err := p.Pkg(name)
-	if err != nil {
-		return false
-	}
-	set := p.Admitted(pkg, p.now, name)
-	if set.Count() != 1 {
-		return false
-	}
-	for _, d := range p.App.Declared {
-		if d.As == name {
-			return p.App.Scheme.StyleOf(p.now.Lines[project.Line{Group: d.Group, Name: name, When: d.When}]) == version.Exact
-		}
-	}
-	return false
-}
-
-func versionsOf(r *solve.Resolution, names []string) map[string]string {
-	all := map[string]string{}
-	for _, name := range names {
-		if v := project.VersionOf(r, name); v != "" {
-			all[name] = v
-		}
-	}
-	return all
 }
 
 // stage turns target versions into manifest changes, solves what the manifest then says, and adds the stage when that

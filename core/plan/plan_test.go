@@ -2,16 +2,16 @@ package plan
 
 import (
 	"context"
-	"fmt"
 	"math/rand/v2"
-	"molt/core/assess"
-	"molt/core/inspect"
-	"molt/core/project"
-	"molt/core/solve"
-	"molt/core/universe"
 	"slices"
 	"strings"
 	"testing"
+
+	"molt/core/assess"
+	"molt/core/project"
+	"molt/core/project/projecttest"
+	"molt/core/solve"
+	"molt/core/universe"
 )
 
 func TestPlans(t *testing.T) {
@@ -109,7 +109,7 @@ func TestPlans(t *testing.T) {
 	}
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {
-			source, app := sketch(t, test.universe)
+			source, app := projecttest.Sketch(t, test.universe)
 			plan := mustPlan(t, source, app, project.Goal{Name: "hulk"})
 			if got := longChanges(plan); got != test.want {
 				t.Errorf("got  %s\nwant %s", got, test.want)
@@ -122,12 +122,12 @@ func TestPlans(t *testing.T) {
 }
 
 func TestHeldStays(t *testing.T) {
-	source, app := sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@1.1\nkeel@2.0")
+	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@1.1\nkeel@2.0")
 	app.Held = []string{"keel"}
 	if got := changes(mustPlan(t, source, app, project.Goal{Name: "hulk", Constraint: "4"})); got != "goal-4: hulk 3.0.0>4.0.0" {
 		t.Errorf("the plan is %s", got)
 	}
-	source, app = sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4")
+	source, app = projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4")
 	app.Held = []string{"keel"}
 	plan := mustPlan(t, source, app, project.Goal{Name: "hulk", Constraint: "4"})
 	if plan.Reachable {
@@ -137,7 +137,7 @@ func TestHeldStays(t *testing.T) {
 
 // Out of reach, a plan does what can be done and names the wall.
 func TestWall(t *testing.T) {
-	source, app := sketch(t, harbour)
+	source, app := projecttest.Sketch(t, projecttest.Harbour)
 	plan := mustPlan(t, source, app, project.Goal{Name: "hulk", Constraint: "5"})
 	if plan.Reachable || len(plan.Wall) != 2 || !strings.Contains(plan.Wall[1], "the prerelease 2.0.0-rc.1 would") {
 		t.Errorf("reachable %v, wall %q", plan.Reachable, plan.Wall)
@@ -148,7 +148,7 @@ func TestWall(t *testing.T) {
 }
 
 func TestBaseline(t *testing.T) {
-	source, app := sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@4.0")
+	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@4.0")
 	app.Locked = nil
 	plan := mustPlan(t, source, app, project.Goal{Name: "hulk", Constraint: "4"})
 	if plan.Stages[0].Kind != BaselineStage || plan.Stages[0].Locked.Added != 1 || len(plan.Stages[0].Changes) != 0 {
@@ -157,7 +157,7 @@ func TestBaseline(t *testing.T) {
 }
 
 func TestRuntimeStage(t *testing.T) {
-	source, app := sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0")
+	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0")
 	source["hulk"].Releases[1].Runtimes = []universe.Requirement{{Name: "node", Text: ">=20"}}
 	source["hulk"].Releases[2].Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}}
 	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.1.0")}
@@ -174,48 +174,6 @@ func TestRuntimeStage(t *testing.T) {
 	}
 }
 
-func TestSurvey(t *testing.T) {
-	source, app := sketch(t, `
-		app: current@^1.0.0 patch@^1.0.0 minor@~1.0.0 major@^1.0.0 wild@* ahead@^1.0.0 none@^1.0.0 gone@^1.0.0
-		current@1.0
-		patch@1.0
-		patch@1.0.3
-		minor@1.0
-		minor@1.1
-		major@1.0
-		major@2.0
-		major@3.0
-		major@4.0-rc.1
-		wild@1.0
-		wild@9.0
-		ahead@1.0
-		none@1.0
-		gone@1.0
-		gone@1.1 # no longer maintained`)
-	source["ahead"].Current = "0.9.0"
-	app.Declared[6].Text = "^9.0.0"
-	app.Declared = append(app.Declared,
-		project.Declared{Demand: universe.Demand{As: "here", Package: "here", Text: "file:../here", Foreign: true}, Group: "dependencies"},
-		project.Declared{Demand: universe.Demand{As: "ghost", Package: "ghost", Text: "*"}, Group: "dependencies"})
-	rows, err := inspect.Survey(context.Background(), source, app)
-	if err != nil {
-		t.Fatal(err)
-	}
-	want := []string{
-		"current 1.0.0 best 1.0.0 newest 1.0.0 same 0 []", "patch 1.0.0 best 1.0.3 newest 1.0.3 patch 1 []",
-		"minor 1.0.0 best 1.0.0 newest 1.1.0 minor 1 []", "major 1.0.0 best 1.0.0 newest 3.0.0 major 2 []",
-		"wild 1.0.0 best 9.0.0 newest 9.0.0 major 1 []", "ahead 1.0.0 best 1.0.0 newest 1.0.0 same 0 []",
-		"none 1.0.0 best  newest 1.0.0 same 0 [admits none lock off range]", "gone 1.0.0 best 1.0.0 newest 1.0.0 same 0 [retiring]",
-		"here  best  newest  same 0 [not from registry]", "ghost  best  newest  same 0 [not locked unknown to registry]",
-	}
-	for i, r := range rows {
-		got := fmt.Sprintf("%s %s best %s newest %s %s %d %v", r.Name, r.Locked, r.Best, r.Newest, r.Jump, r.Releases, r.Flags)
-		if got != want[i] {
-			t.Errorf("got  %s\nwant %s", got, want[i])
-		}
-	}
-}
-
 // Every stage of every plan resolves, no stage holds what its title denies, and what stands in a goal's stage could not
 // have gone before.
 func TestPlansOnRandomUniverses(t *testing.T) {
@@ -226,8 +184,8 @@ func TestPlansOnRandomUniverses(t *testing.T) {
 	reached, bridged, together := 0, 0, 0
 	for seed := range count {
 		random := rand.New(rand.NewPCG(uint64(seed), 3))
-		text := randomHarbour(random)
-		source, app := sketch(t, text)
+		text := projecttest.RandomHarbour(random)
+		source, app := projecttest.Sketch(t, text)
 		if app.Locked == nil || app.Locked.Root("f").Version >= "3" {
 			continue
 		}
@@ -247,7 +205,7 @@ func TestPlansOnRandomUniverses(t *testing.T) {
 			if st.After == nil {
 				continue
 			}
-			next := applied(declared, st)
+			next := projecttest.Applied(declared, st.Changes)
 			p := solve.Problem{Tenancy: app.Tenancy}
 			for _, d := range next {
 				p.Roots = append(p.Roots, solve.Root{Demand: d.Demand, Group: d.Group})
@@ -296,62 +254,13 @@ func goneBefore(t *testing.T, source universe.Table, tenancy solve.Tenancy, decl
 	return ok
 }
 
-func applied(declared []project.Declared, st Stage) []project.Declared {
-	next := slices.Clone(declared)
-	for _, c := range st.Changes {
-		i := slices.IndexFunc(next, func(d project.Declared) bool { return d.As == c.Name && d.Group == c.Group })
-		switch {
-		case c.To.Version == "":
-			next = slices.Delete(next, i, i+1)
-		case i < 0:
-			next = append(next, project.Declared{Demand: universe.Demand{As: c.Name, Package: c.Name, Text: c.To.Constraint}, Group: c.Group})
-		default:
-			next[i].Text = c.To.Constraint
-		}
-	}
-	return next
-}
-
-// randomHarbour makes a framework f with three majors, and a few packages that peer on it and on each other.
-func randomHarbour(random *rand.Rand) string {
-	var b strings.Builder
-	b.WriteString("app: f@^1.0.0")
-	names := []string{"p", "q", "r", "s"}[:2+random.IntN(3)]
-	for _, n := range names {
-		fmt.Fprintf(&b, " %s@^1.0.0", n)
-	}
-	b.WriteString("\nf@1.0\nf@1.1\nf@2.0\nf@3.0\nlib@1.0\nlib@2.0\n")
-	ranges := []string{"^1", "^1||^2", "^2", "^2||^3", "^3", "^1||^2||^3", ">=1", "*"}
-	for _, n := range names {
-		for major := 1; major <= 1+random.IntN(4); major++ {
-			at := min(random.IntN(3)+2*(major-1), len(ranges)-1)
-			if major == 1 {
-				at = random.IntN(2)
-			}
-			fmt.Fprintf(&b, "%s@%d.0: peer:f@%s", n, major, ranges[at])
-			switch random.IntN(5) {
-			case 0:
-				fmt.Fprintf(&b, " peer:lib@%d", 1+random.IntN(2))
-			case 1:
-				fmt.Fprintf(&b, " lib@%d", 1+random.IntN(2))
-			case 2:
-				if other := names[random.IntN(len(names))]; other != n {
-					fmt.Fprintf(&b, " peer:%s@>=%d", other, 1+random.IntN(2))
-				}
-			}
-			b.WriteString("\n")
-		}
-	}
-	return b.String()
-}
-
 // The optimum is what brute force finds: the fewest packages that break, then the fewest lines.
 func TestOptimumAgainstBruteForce(t *testing.T) {
 	compared := 0
 	for seed := range 300 {
 		random := rand.New(rand.NewPCG(uint64(seed), 5))
-		text := randomHarbour(random)
-		source, app := sketch(t, text)
+		text := projecttest.RandomHarbour(random)
+		source, app := projecttest.Sketch(t, text)
 		if app.Locked == nil {
 			continue
 		}
@@ -482,26 +391,9 @@ func describePlan(p *Plan, lines func(project.Change) string) string {
 	return strings.Join(stages, "; ")
 }
 
-func TestEditDistance(t *testing.T) {
-	for _, test := range []struct {
-		a, b string
-		want int
-	}{{"", "abc", 3}, {"hulk", "hulk", 0}, {"hluk", "hulk", 2}, {"kitten", "sitting", 3}} {
-		if got := project.EditDistance(test.a, test.b); got != test.want {
-			t.Errorf("%s to %s: %d, want %d", test.a, test.b, got, test.want)
-		}
-	}
-	if got := project.Nearest("brackwter", []string{"brackwater", "breakwater-x"}); got != "brackwater" {
-		t.Errorf("the nearest is %q", got)
-	}
-	if got := project.Nearest("zzzzzz", []string{"brackwater"}); got != "" {
-		t.Errorf("%q is near", got)
-	}
-}
-
 // What is locked and not published any more has to move, and the plan says that this is why.
 func TestPlanMovesWhatIsNotPublished(t *testing.T) {
-	source, app := sketch(t, `
+	source, app := projecttest.Sketch(t, `
 		app: f@^1 deck@^1 mast@^1
 		f@1.0
 		f@2.0
@@ -521,5 +413,56 @@ func TestPlanMovesWhatIsNotPublished(t *testing.T) {
 	want := "f 2.0.0: the goal; deck 1.1.0: 1.0.0 is not among the releases that the registry shows; mast 1.1.0: 1.0.0 is not among the releases that the registry shows"
 	if strings.Join(got, "; ") != want {
 		t.Errorf("the goal's stage is %s\nwant %s", strings.Join(got, "; "), want)
+	}
+}
+
+// Each package could go, but not both: the standings see it, and the tangle says why.
+func TestTangleOfTwo(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: hulk@^3.0.0 deck@^1.0.0 cabin@^1.0.0
+		hulk@3.0
+		hulk@5.0
+		deck@1.0: peer:hulk@^3
+		deck@2.0: peer:hulk@^5 peer:cipher@^2
+		cabin@1.0: peer:hulk@^3
+		cabin@2.0: peer:hulk@^5 peer:cipher@^3
+		cipher@2.0
+		cipher@3.0`)
+	got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "5"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got.Reachable || got.Tangle == nil {
+		t.Fatalf("reachable %v, tangle %v", got.Reachable, got.Tangle)
+	}
+	for _, d := range []string{"cipher ^2", "cipher ^3", "hulk 5"} {
+		if !strings.Contains(got.Tangle.Error(), d) {
+			t.Errorf("the tangle lacks %s: %v", d, got.Tangle)
+		}
+	}
+	plan, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "5"}}, Cut{})
+	if err != nil || plan.Reachable || plan.Tangle == nil {
+		t.Errorf("the plan: %+v, %v", plan, err)
+	}
+}
+
+// A transitive conflict that only shows when two packages move together is avoided by taking an older release.
+func TestOptimumAvoidsConflict(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: hulk@^3.0.0 pay@^1.0.0 auth@^1.0.0
+		hulk@3.0
+		hulk@5.0
+		pay@1.0: peer:hulk@^3
+		pay@2.0: peer:hulk@^5 link@^1
+		pay@2.1: peer:hulk@^5 link@^2
+		auth@1.0: peer:hulk@^3
+		auth@2.0: peer:hulk@^5 peer:cipher@^3
+		link@1.0: peer:cipher@*
+		link@2.0: peer:cipher@^2
+		cipher@2.0
+		cipher@3.0`)
+	plan := mustPlan(t, source, app, project.Goal{Name: "hulk", Constraint: "5"})
+	if got := changes(plan); got != "goal-5: hulk 3.0.0>5.0.0, pay 1.0.0>2.0.0, auth 1.0.0>2.0.0" {
+		t.Errorf("the plan is %s", got)
 	}
 }

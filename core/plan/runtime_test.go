@@ -2,59 +2,24 @@ package plan
 
 import (
 	"context"
-	"molt/core/conflict"
-	"molt/core/project"
-	"molt/core/solve"
-	"molt/core/universe"
-	"molt/ecosystem/js/ranges"
 	"strings"
 	"testing"
+
+	"molt/core/conflict"
+	"molt/core/project"
+	"molt/core/project/projecttest"
+	"molt/core/solve"
 )
 
-// requires adds what a release requires of the runtime node.
-func requires(source universe.Table, name, release, text string) {
-	r := source[name].Release(release)
-	r.Runtimes = append(r.Runtimes, universe.Requirement{Name: "node", Text: text})
-}
-
-func TestRelockKeepsToTheDeployedRuntime(t *testing.T) {
-	source, app := sketch(t, `
-		app: hulk@* deck@^1
-		hulk@1.0
-		hulk@2.0
-		deck@1.0: rudder@*
-		rudder@1.0
-		rudder@1.1`)
-	app.Locked = nil
-	requires(source, "hulk", "2.0.0", ">=22")
-	requires(source, "rudder", "1.1.0", "not a range at all")
-	for deployed, want := range map[string]string{"": "2.0.0", "20.11.1": "1.0.0", "20": "1.0.0", "22": "2.0.0", "23.1": "2.0.0"} {
-		app.Runtimes = project.Runtimes{"node": project.Everywhere(deployed), "other": project.Everywhere("1")}
-		if deployed == "" {
-			app.Runtimes = nil
-		}
-		r, err := project.Relock(context.Background(), source, app)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if got := project.VersionOf(r, "hulk"); got != want {
-			t.Errorf("with node %q hulk is at %s, want %s", deployed, got, want)
-		}
-		if r.Node("rudder@1.1.0") == nil {
-			t.Errorf("with node %q a requirement that nobody can read is held against rudder", deployed)
-		}
-	}
-}
-
 func TestRuntimeInTheWay(t *testing.T) {
-	source, app := sketch(t, `
+	source, app := projecttest.Sketch(t, `
 		app: hulk@^2
 		hulk@1.0
 		hulk@2.0: keel@^1
 		keel@1.0`)
 	app.Locked = nil
-	requires(source, "keel", "1.0.0", ">=22.3 <23 || >=24.1")
-	requires(source, "hulk", "2.0.0", ">=20")
+	projecttest.Requires(source, "keel", "1.0.0", ">=22.3 <23 || >=24.1")
+	projecttest.Requires(source, "hulk", "2.0.0", ">=20")
 	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.11.1")}
 	_, err := project.Relock(context.Background(), source, app)
 	tangle := solve.AsTangle(err)
@@ -88,7 +53,7 @@ func TestRuntimeInTheWay(t *testing.T) {
 
 // A plan moves nothing to a release that needs a newer runtime before its stage raises it, and nothing beyond it after.
 func TestPlanKeepsToTheRuntime(t *testing.T) {
-	source, app := sketch(t, `
+	source, app := projecttest.Sketch(t, `
 		app: f@^1 deck@^1 rudder@^1
 		f@1.0
 		f@2.0
@@ -98,10 +63,10 @@ func TestPlanKeepsToTheRuntime(t *testing.T) {
 		rudder@1.0
 		rudder@2.0
 		rudder@3.0`)
-	requires(source, "f", "2.0.0", ">=22")
-	requires(source, "deck", "1.2.0", ">=22")
-	requires(source, "rudder", "2.0.0", ">=22")
-	requires(source, "rudder", "3.0.0", ">=24")
+	projecttest.Requires(source, "f", "2.0.0", ">=22")
+	projecttest.Requires(source, "deck", "1.2.0", ">=22")
+	projecttest.Requires(source, "rudder", "2.0.0", ">=22")
+	projecttest.Requires(source, "rudder", "3.0.0", ">=24")
 	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
 	plan := mustPlan(t, source, app, project.Goal{Name: "f", Constraint: "2"})
 	want := "minor: deck 1.0.0>1.1.0; runtime-2: ; goal-2: f 1.0.0>2.0.0; after-minor: deck 1.1.0>1.2.0; after-rudder: rudder 1.0.0>2.0.0"
@@ -110,20 +75,9 @@ func TestPlanKeepsToTheRuntime(t *testing.T) {
 	}
 }
 
-func TestSuits(t *testing.T) {
-	for _, test := range []struct {
-		constraint, v string
-		want          bool
-	}{{">=18", "18", true}, {">=18.1", "18", false}, {"^20 || >=22", "21.5", false}, {"harbour", "18", true}, {">=18", "harbour", false}} {
-		if got := (project.Runtime{Scheme: ranges.Scheme}).Suits(test.constraint, test.v); got != test.want {
-			t.Errorf("%s suits %s: %v", test.v, test.constraint, got)
-		}
-	}
-}
-
 // A locked package that the registry no longer has does not keep a plan from being made.
 func TestPlanWithoutWhatIsGone(t *testing.T) {
-	source, app := sketch(t, `
+	source, app := projecttest.Sketch(t, `
 		app: f@^1 deck@^1
 		f@1.0: rope@*
 		f@1.1: sail@*

@@ -3,16 +3,17 @@ package plan
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
+
 	"molt/core/assess"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
-	"slices"
-	"strings"
 )
 
-// beyond sketches what would follow the wall: the way on, as if what is blocked were not there.
-func (p *planner) beyond(got *assess.Assessment) error {
+// sketch sketches what would follow the wall: the way on, as if what is blocked were not there.
+func (p *planner) sketch(got *assess.Assessment) error {
 	var blocked []string
 	for _, one := range got.Packages {
 		if one.Standing == project.Blocked && !slices.Contains(blocked, one.Name) {
@@ -27,7 +28,7 @@ func (p *planner) beyond(got *assess.Assessment) error {
 	err := p.hops()
 	if err == nil && p.plan.Reachable {
 		if err = p.after(); err == nil {
-			p.plan.Beyond = slices.Clone(p.plan.Stages[len(done):])
+			p.plan.Sketch = slices.Clone(p.plan.Stages[len(done):])
 		}
 	}
 	p.plan.Stages, p.plan.Reachable = done, false

@@ -3,12 +3,13 @@ package plan
 import (
 	"context"
 	"fmt"
+	"slices"
+
 	"molt/core/assess"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
-	"slices"
 )
 
 // A Wanted is a package that is to be declared, or declared otherwise.

@@ -1,11 +1,12 @@
 package project
 
 import (
+	"slices"
+	"time"
+
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
-	"slices"
-	"time"
 )
 
 // An Application is what Molt knows of one: its declarations, its lock, and what its people decided.
@@ -32,8 +33,8 @@ type Application struct {
 	Overridden bool // the manifest's overrides are not those that the lock was made with
 }
 
-// singles returns the frameworks with their families, as far as they are declared, for a resolution that goes on from
-// another. One of which that has several releases already is left out, unless it is to move.
+// singles returns the declared frameworks with their families, of which a resolution that continues another one may have a single
+// release. A package with several releases in that other resolution is left out, unless it is to move.
 func (app Application) singles(before *solve.Resolution, to map[string]string) []string {
 	var names []string
 	held := map[string][]string{}
@@ -63,7 +64,7 @@ func (app Application) singles(before *solve.Resolution, to map[string]string) [
 	return names
 }
 
-// keepEdges says what every edge of a resolution leads to, for solve.Problem.
+// keepEdges returns the version that every edge of a resolution leads to, for solve.Problem.
 func keepEdges(r *solve.Resolution) map[solve.EdgeKey]string {
 	if r == nil {
 		return nil
@@ -128,8 +129,8 @@ func (app Application) Problem() solve.Problem {
 	return p
 }
 
-// heldAt returns the release at which a declaration is held, nil for any: one whose line people changed since it was locked
-// goes where they said.
+// heldAt returns the release at which a declaration is held; nil where it is not, or where people have changed its line since it was
+// locked.
 func (app Application) heldAt(d Declared) []string {
 	if app.Locked == nil || !Registered(d) || !slices.Contains(app.Held, d.As) {
 		return nil

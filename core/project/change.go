@@ -2,9 +2,10 @@ package project
 
 import (
 	"maps"
+	"slices"
+
 	"molt/core/solve"
 	"molt/core/version"
-	"slices"
 )
 
 // A Change is what a stage does to one declaration. From is zero for an added one, To for a removed one.

@@ -3,10 +3,11 @@ package project
 import (
 	"context"
 	"fmt"
-	"molt/core/universe"
-	"molt/core/version"
 	"slices"
 	"strings"
+
+	"molt/core/universe"
+	"molt/core/version"
 )
 
 // A Goal is a package and the constraint it is to reach.

@@ -2,23 +2,24 @@ package project
 
 import (
 	"errors"
-	"molt/core/universe"
 	"slices"
+
+	"molt/core/universe"
 )
 
 // Nearest returns the name with the least edit distance to a given one, or "" when none is near.
 func Nearest(name string, names []string) string {
 	best, distance := "", len(name)/2+1
 	for _, n := range slices.Sorted(slices.Values(names)) {
-		if d := EditDistance(name, n); d < distance {
+		if d := editDistance(name, n); d < distance {
 			best, distance = n, d
 		}
 	}
 	return best
 }
 
-// EditDistance is the Levenshtein distance in bytes.
-func EditDistance(a, b string) int {
+// editDistance is the Levenshtein distance in bytes.
+func editDistance(a, b string) int {
 	row := make([]int, len(b)+1)
 	for j := range row {
 		row[j] = j

@@ -3,14 +3,15 @@ package project
 import (
 	"context"
 	"fmt"
-	"molt/core/universe"
 	"path"
 	"slices"
 	"strings"
 	"time"
+
+	"molt/core/universe"
 )
 
-// Policy are the rules of the house: what may be used, and on what evidence. The zero Rules allow everything.
+// A Policy says what may be used, and on what evidence. The zero Policy allows everything.
 type Policy struct {
 	Allow, Refuse                 []string // names of packages; * stands for any letters but a slash
 	AllowLicences, RefuseLicences []string // SPDX identifiers
@@ -19,11 +20,11 @@ type Policy struct {
 	Evidence                      Grade     // the weakest that counts for a package that speaks of the framework
 }
 
-// Breach says what rule a release breaks, "" for none.
+// Breach returns the rule that a release breaks, "" for none.
 func (r Policy) Breach(name string, release *universe.Release) string {
 	matches := func(patterns []string) bool {
 		return slices.ContainsFunc(patterns, func(pattern string) bool {
-			ok, _ := path.Match(pattern, name) // patterns were looked at when they were read
+			ok, _ := path.Match(pattern, name) // patterns are validated at load time
 			return ok
 		})
 	}
@@ -93,9 +94,8 @@ func (r Policy) Any() bool {
 	return len(r.Allow)+len(r.Refuse)+len(r.AllowLicences)+len(r.RefuseLicences) > 0 || r.Oldest > 0
 }
 
-// Permitted shows of a source what the rules of the house and what is given from outside leave. What is locked already
-// stays to be seen, so that a rule does not tear out what is there; of a package that is given from outside only the
-// given release is, unless the registry does not have that.
+// Permitted filters a source to what the policy and the fixed set allow. Locked releases stay visible, so that a rule does not tear
+// out what is there. Of a package in the fixed set, only the given release is visible.
 func Permitted(source universe.Source, app Application) universe.Source {
 	if _, already := source.(*permitted); already || !app.Rules.Any() && len(app.Fixed) == 0 {
 		return source
@@ -121,8 +121,7 @@ func Permitted(source universe.Source, app Application) universe.Source {
 	})}
 }
 
-// Hidden says which releases of a package are hidden, by what is given from outside, by the rules of the house or by the
-// source, and why; "" when none are.
+// Hidden says which releases of a package are hidden, by the fixed set, by the policy or by the source, and why; "" when none are.
 func Hidden(ctx context.Context, source universe.Source, app Application, name string) (string, error) {
 	p, err := universe.LookUp(ctx, source, name)
 	if err != nil || p == nil {
@@ -167,7 +166,7 @@ func (app Application) hides(p *universe.Package, name string) string {
 // permitted is a source that was filtered.
 type permitted struct{ universe.Source }
 
-// A FixedError reports a release that is given from outside and that the registry does not have.
+// A FixedError reports a release of the fixed set that the registry does not have.
 type FixedError struct{ Name, Version string }
 
 func (e *FixedError) Error() string {

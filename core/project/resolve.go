@@ -3,14 +3,15 @@ package project
 import (
 	"context"
 	"maps"
-	"molt/core/solve"
-	"molt/core/universe"
 	"slices"
 	"strings"
+
+	"molt/core/solve"
+	"molt/core/universe"
 )
 
-// Effort bounds the work on the aims that come after the manifest's: about a second for an application of a thousand
-// packages. What was reached by then is nearly always the best, only not proven to be.
+// Effort bounds the work on the objectives that come after the manifest's, in steps of the solver: about a second for an application
+// of a thousand packages. The result by then is nearly always the best one, only not proven to be.
 const Effort = 200_000
 
 // KeepLocked is the objective to move as few locked packages as can be.
@@ -26,8 +27,8 @@ func KeepLocked(locked *solve.Resolution) solve.Objective {
 	return o
 }
 
-// LockStage solves the declarations that a stage leaves behind, with the named targets and otherwise as near to what was
-// locked before as can be found. It is what a plan computes and what carrying it out computes again.
+// LockStage solves the declarations as a stage leaves them, with the named targets, and otherwise as near to the lock before as
+// possible. A plan computes it, and carrying the plan out computes it again.
 func LockStage(ctx context.Context, source universe.Source, app Application, declared []Declared, before *solve.Resolution, to map[string]string) (*solve.Resolution, error) {
 	app.Declared = declared
 	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(before, to)}
@@ -84,9 +85,8 @@ func RuntimeOf(name string) (string, bool) {
 	return runtime, found
 }
 
-// runtimeTangle solves a problem again that has no resolution with what is deployed. Runtimes are packages this time, of
-// which the application declares the deployed version, so that the tangle tells where they stand in the way. It is nil
-// where a deployed version is none.
+// runtimeTangle solves a problem again that has no resolution with what is deployed. This time runtimes are packages that the
+// application declares at the deployed version, so that the tangle names them where they are part of the conflict.
 func runtimeTangle(ctx context.Context, source universe.Source, app Application, p solve.Problem) error {
 	table := universe.Table{}
 	for _, name := range slices.Sorted(maps.Keys(app.Runtimes)) {
@@ -110,7 +110,7 @@ func runtimeTangle(ctx context.Context, source universe.Source, app Application,
 	return err
 }
 
-// requiring shows of a source releases that need runtimes like packages, as far as a table has these.
+// requiring turns the requirements of releases on runtimes into needs, for the runtimes that a table has.
 func requiring(source universe.Source, app Application, runtimes universe.Table) universe.Source {
 	return universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
 		releases := slices.Clone(p.Releases)

@@ -3,21 +3,21 @@ package project
 import (
 	"context"
 	"maps"
+	"slices"
+	"sync"
+
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
-	"slices"
-	"sync"
 )
 
-// Runnable shows of a source only the releases that the deployed runtimes suit, as far as people said what is deployed.
-// What a release requires of a runtime that nobody spoke of, or in words that cannot be read, is not held against it.
+// Runnable filters a source to the releases that run on the deployed runtimes, as far as people said what is deployed. Requirements
+// that cannot be read, or are about other runtimes, are ignored.
 func Runnable(source universe.Source, app Application) universe.Source {
 	return RunnableFrom(source, app, nil)
 }
 
-// RunnableFrom is Runnable for what goes on from a resolution: its releases run already, as far as anyone can tell, and stay
-// to be seen.
+// RunnableFrom is Runnable for a resolution that continues another one, whose releases stay visible: they run already.
 func RunnableFrom(source universe.Source, app Application, before *solve.Resolution) universe.Source {
 	source = Permitted(source, app)
 	runs := map[string][]string{}

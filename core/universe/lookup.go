@@ -2,6 +2,7 @@ package universe
 
 import (
 	"context"
+
 	"molt/core/version"
 )
 

@@ -3,10 +3,11 @@ package universe
 import (
 	"context"
 	"errors"
-	"molt/ecosystem/js/ranges"
 	"strings"
 	"testing"
 	"time"
+
+	"molt/ecosystem/js/ranges"
 )
 
 func TestSketch(t *testing.T) {

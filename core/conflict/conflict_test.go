@@ -1,21 +1,22 @@
-package plan
+package conflict
 
 import (
 	"context"
 	"errors"
 	"fmt"
 	"math/rand/v2"
-	"molt/core/conflict"
-	"molt/core/project"
-	"molt/core/solve"
-	"molt/core/universe"
 	"slices"
 	"strings"
 	"testing"
+
+	"molt/core/project"
+	"molt/core/project/projecttest"
+	"molt/core/solve"
+	"molt/core/universe"
 )
 
 func TestUntie(t *testing.T) {
-	source, app := sketch(t, `
+	source, app := projecttest.Sketch(t, `
 		app: hulk@^3 deck@^1
 		hulk@3.0
 		hulk@3.1
@@ -42,7 +43,7 @@ func TestUntie(t *testing.T) {
 }
 
 func TestUntieWhatIsNotThere(t *testing.T) {
-	source, app := sketch(t, "app: deck@^1\ndeck@1.0: ghost@^2")
+	source, app := projecttest.Sketch(t, "app: deck@^1\ndeck@1.0: ghost@^2")
 	knot := mustUntie(t, source, app)
 	if len(knot.Contested) != 1 || knot.Contested[0].Name != "ghost" || knot.Contested[0].Sides[0].Admits != "none" {
 		t.Errorf("contested %+v", knot.Contested)
@@ -85,9 +86,9 @@ func TestWaysOut(t *testing.T) {
 	}
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {
-			source, app := sketch(t, test.universe)
+			source, app := projecttest.Sketch(t, test.universe)
 			app.Locked = nil
-			ways, err := conflict.WaysOut(context.Background(), source, app, tangleOf(t, source, app))
+			ways, err := WaysOut(context.Background(), source, app, tangleOf(t, source, app))
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -105,36 +106,36 @@ func TestWaysOut(t *testing.T) {
 }
 
 func TestGoalWays(t *testing.T) {
-	source, app := sketch(t, strings.NewReplacer(" blocked@^1.0.0", "", "abandoned@1.0 # no longer maintained", "abandoned@1.0").Replace(harbour))
-	ways, err := conflict.GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "5"}, nil)
+	source, app := projecttest.Sketch(t, strings.NewReplacer(" blocked@^1.0.0", "", "abandoned@1.0 # no longer maintained", "abandoned@1.0").Replace(projecttest.Harbour))
+	ways, err := GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "5"}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if len(ways) < 2 || ways[0].Kind != conflict.PreviewWay || !slices.Equal(ways[0].Preview, []string{"preview"}) {
+	if len(ways) < 2 || ways[0].Kind != PreviewWay || !slices.Equal(ways[0].Preview, []string{"preview"}) {
 		t.Errorf("ways %+v", ways)
 	}
-	source, app = sketch(t, "app: hulk@^3 keel@^1\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4\nkeel@3.0: peer:hulk@^5")
+	source, app = projecttest.Sketch(t, "app: hulk@^3 keel@^1\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4\nkeel@3.0: peer:hulk@^5")
 	app.Held = []string{"keel"}
-	if ways, err = conflict.GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "5"}, nil); err != nil || len(ways) == 0 || ways[0].Kind != conflict.HoldWay {
+	if ways, err = GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "5"}, nil); err != nil || len(ways) == 0 || ways[0].Kind != HoldWay {
 		t.Errorf("a hold in the way: %+v, %v", ways, err)
 	}
-	source, app = sketch(t, "app: hulk@^3 keel@^1\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4")
-	if ways, err = conflict.GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "5"}, nil); err != nil || len(ways) != 2 || ways[0].Goal.String() != "hulk@4" || ways[1].Kind != conflict.DropWay {
+	source, app = projecttest.Sketch(t, "app: hulk@^3 keel@^1\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4")
+	if ways, err = GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "5"}, nil); err != nil || len(ways) != 2 || ways[0].Goal.String() != "hulk@4" || ways[1].Kind != DropWay {
 		t.Errorf("a lesser goal: %+v, %v", ways, err)
 	}
 	app.Held = nil
-	if ways, err = conflict.GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"}, nil); err != nil || len(ways) != 0 {
+	if ways, err = GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"}, nil); err != nil || len(ways) != 0 {
 		t.Errorf("a goal that can be reached: %+v, %v", ways, err)
 	}
 }
 
 // Every way out that is shown resolves when it is carried out, in universes of any shape.
 func TestWaysOutAreReal(t *testing.T) {
-	tangles, real := 0, map[conflict.WayKind]int{}
+	tangles, real := 0, map[WayKind]int{}
 	for seed := range 1500 {
 		random := rand.New(rand.NewPCG(uint64(seed), 11))
 		text := tangled(random)
-		source, app := sketch(t, text)
+		source, app := projecttest.Sketch(t, text)
 		app.Locked = nil
 		_, err := solve.Resolve(context.Background(), source, app.Problem())
 		var tangle *solve.Tangle
@@ -142,20 +143,20 @@ func TestWaysOutAreReal(t *testing.T) {
 			continue
 		}
 		tangles++
-		if _, err := conflict.Explain(context.Background(), source, app, tangle); err != nil {
+		if _, err := Explain(context.Background(), source, app, tangle); err != nil {
 			t.Fatal(err)
 		}
-		ways, err := conflict.WaysOut(context.Background(), source, app, tangle)
+		ways, err := WaysOut(context.Background(), source, app, tangle)
 		if err != nil {
 			t.Fatalf("seed %d: %v\n%s", seed, err, text)
 		}
 		for _, w := range ways {
 			real[w.Kind]++
-			if w.Kind == conflict.WaitWay {
+			if w.Kind == WaitWay {
 				continue
 			}
 			after := app
-			after.Declared = applied(app.Declared, Stage{Changes: w.Changes})
+			after.Declared = projecttest.Applied(app.Declared, w.Changes)
 			r, err := solve.Resolve(context.Background(), source, after.Problem())
 			if err != nil {
 				t.Fatalf("seed %d: %s does not resolve: %v\n%s", seed, w.Title, err, text)
@@ -165,7 +166,7 @@ func TestWaysOutAreReal(t *testing.T) {
 			}
 		}
 	}
-	if tangles < 300 || real[conflict.MoveWay] < 100 || real[conflict.DropWay] < 100 || real[conflict.PreviewWay] < 10 {
+	if tangles < 300 || real[MoveWay] < 100 || real[DropWay] < 100 || real[PreviewWay] < 10 {
 		t.Errorf("%d tangles, ways %v: the universes are too tame", tangles, real)
 	}
 	t.Logf("%d tangles, ways %v", tangles, real)
@@ -204,10 +205,10 @@ func tangleOf(t *testing.T, source universe.Source, app project.Application) *so
 	return tangle
 }
 
-func mustUntie(t *testing.T, source universe.Source, app project.Application) *conflict.Explanation {
+func mustUntie(t *testing.T, source universe.Source, app project.Application) *Explanation {
 	t.Helper()
 	app.Locked = nil
-	knot, err := conflict.Explain(context.Background(), source, app, tangleOf(t, source, app))
+	knot, err := Explain(context.Background(), source, app, tangleOf(t, source, app))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -219,15 +220,15 @@ func TestWaysOutOfSeveralTangles(t *testing.T) {
 	pair := func(a, b string) string {
 		return strings.NewReplacer("A", a, "B", b).Replace("\nA@1: peer:B@^1\nA@2: peer:B@^2\nB@1\nB@2")
 	}
-	source, app := sketch(t, "app: a@^1 b@^2 c@^1 d@^2 e@^1 f@^2 g@^1 h@^2"+pair("a", "b")+pair("c", "d")+pair("e", "f")+pair("g", "h"))
+	source, app := projecttest.Sketch(t, "app: a@^1 b@^2 c@^1 d@^2 e@^1 f@^2 g@^1 h@^2"+pair("a", "b")+pair("c", "d")+pair("e", "f")+pair("g", "h"))
 	app.Locked = nil
-	ways, err := conflict.WaysOut(context.Background(), source, app, tangleOf(t, source, app))
-	if err != nil || len(ways) == 0 || ways[0].Kind != conflict.MoveWay || len(ways[0].Changes) != 4 {
+	ways, err := WaysOut(context.Background(), source, app, tangleOf(t, source, app))
+	if err != nil || len(ways) == 0 || ways[0].Kind != MoveWay || len(ways[0].Changes) != 4 {
 		t.Errorf("four tangles: %+v, %v", ways, err)
 	}
-	source, app = sketch(t, "app: a@^1 b@^1 c@^1 d@^1\na@1: ghost@^1\nb@1: ghoul@^1\nc@1: peer:d@^2\nd@1\nd@2")
+	source, app = projecttest.Sketch(t, "app: a@^1 b@^1 c@^1 d@^1\na@1: ghost@^1\nb@1: ghoul@^1\nc@1: peer:d@^2\nd@1\nd@2")
 	app.Locked = nil
-	ways, err = conflict.WaysOut(context.Background(), source, app, tangleOf(t, source, app))
+	ways, err = WaysOut(context.Background(), source, app, tangleOf(t, source, app))
 	if err != nil || len(ways) == 0 || ways[0].Title != "take out a, take out b, d: ^1 becomes ^2" {
 		t.Errorf("two packages that cannot stay, and one that moves: %+v, %v", ways, err)
 	}

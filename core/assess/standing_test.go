@@ -1,15 +1,16 @@
-package plan
+package assess
 
 import (
 	"context"
 	"maps"
 	"math/rand/v2"
-	"molt/core/assess"
-	"molt/core/project"
-	"molt/core/solve"
-	"molt/core/universe"
 	"slices"
 	"testing"
+
+	"molt/core/project"
+	"molt/core/project/projecttest"
+	"molt/core/solve"
+	"molt/core/universe"
 )
 
 // exhaustive tries every combination of some releases of declared packages; what nobody declares is left to the resolver,
@@ -46,22 +47,22 @@ func exhaustive(t *testing.T, source universe.Source, app project.Application, s
 func TestStandingsAgainstExhaustiveSearch(t *testing.T) {
 	blocked, bridges, first := 0, 0, 0
 	for seed := range 250 {
-		text := randomHarbour(rand.New(rand.NewPCG(uint64(seed), 11)))
-		source, app := sketch(t, text)
+		text := projecttest.RandomHarbour(rand.New(rand.NewPCG(uint64(seed), 11)))
+		source, app := projecttest.Sketch(t, text)
 		if app.Locked == nil || app.Locked.Root("f").Version >= "3" {
 			continue
 		}
 		if seed%2 == 1 {
 			app.Tenancy = solve.Nested
 		}
-		got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "f", Constraint: "3"})
+		got, err := Assess(context.Background(), source, app, project.Goal{Name: "f", Constraint: "3"})
 		if err != nil {
 			t.Fatalf("seed %d: %v\n%s", seed, err, text)
 		}
 		all := map[string][]string{}
 		for _, d := range app.Declared {
 			p := source[d.As]
-			all[d.As] = assess.Texts(p, p.Stable())
+			all[d.As] = Texts(p, p.Stable())
 		}
 		with := func(framework []string, others map[string][]string, name string, releases ...string) bool {
 			scope := maps.Clone(others)
@@ -84,7 +85,7 @@ func TestStandingsAgainstExhaustiveSearch(t *testing.T) {
 			old = append(old, "1.1.0")
 		}
 		for _, p := range got.Packages {
-			if p.Group == assess.Transitive {
+			if p.Group == Transitive {
 				continue
 			}
 			goes := with([]string{"3.0.0"}, company, p.Name, all[p.Name]...)
@@ -112,63 +113,5 @@ func TestStandingsAgainstExhaustiveSearch(t *testing.T) {
 	}
 	if blocked < 20 || bridges < 20 || first < 50 {
 		t.Errorf("%d packages are blocked, %d bridge, %d name a first release: the universes are too tame", blocked, bridges, first)
-	}
-}
-
-// A culprit is minimal, and one alone is found in twice the logarithm.
-func TestCulprit(t *testing.T) {
-	random := rand.New(rand.NewPCG(4, 4))
-	for range 500 {
-		n := 1 + random.IntN(40)
-		guilty := random.Perm(n)[:1+random.IntN(min(n, 3))]
-		trials := 0
-		fails := func(some []int) bool {
-			for _, g := range guilty {
-				if !slices.Contains(some, g) {
-					return false
-				}
-			}
-			return true
-		}
-		found, err := Culprit(n, func(some []int) (Outcome, error) {
-			trials++
-			if !slices.IsSorted(some) || len(some) == 0 {
-				t.Fatalf("asked for %v", some)
-			}
-			if fails(some) {
-				return Fails, nil
-			}
-			return Passes, nil
-		})
-		slices.Sort(guilty)
-		if err != nil || !slices.Equal(found, guilty) {
-			t.Fatalf("of %d the culprit is %v, found %v, %v", n, guilty, found, err)
-		}
-		if bits := 0; len(guilty) == 1 {
-			for 1<<bits < n {
-				bits++
-			}
-			if trials > 2*bits {
-				t.Errorf("%d trials for one culprit in %d", trials, n)
-			}
-		}
-	}
-}
-
-// Where parts do not resolve alone, the search goes around them.
-func TestCulpritAmongWhatDoesNotResolve(t *testing.T) {
-	// 0 and 5 only resolve together; 5 is guilty.
-	found, err := Culprit(8, func(some []int) (Outcome, error) {
-		zero, five := slices.Contains(some, 0), slices.Contains(some, 5)
-		switch {
-		case zero != five:
-			return Unsure, nil
-		case five:
-			return Fails, nil
-		}
-		return Passes, nil
-	})
-	if err != nil || !slices.Equal(found, []int{0, 5}) {
-		t.Errorf("found %v, %v", found, err)
 	}
 }

@@ -1,16 +1,16 @@
-package plan
+package inspect
 
 import (
 	"fmt"
-	"molt/core/inspect"
-	"molt/ecosystem/js/ranges"
 	"strings"
 	"testing"
+
+	"molt/ecosystem/js/ranges"
 )
 
 func TestCompare(t *testing.T) {
-	state := func(text string) inspect.State {
-		s := inspect.State{Packages: map[string][]string{}}
+	state := func(text string) State {
+		s := State{Packages: map[string][]string{}}
 		for _, word := range strings.Fields(text) {
 			name, versions, _ := strings.Cut(word, "=")
 			if declared, ok := strings.CutPrefix(name, "!"); ok {
@@ -27,7 +27,7 @@ func TestCompare(t *testing.T) {
 		"keel major [1.0.0] [2.0.0]", "many major [2.0.0] [3.0.0]", "deck minor [1.1.0] [1.2.0]", "jib prerelease [1.0.0-rc.1] [1.0.0-rc.2]",
 		"mast back [2.0.0] [1.9.0]", "come added [] [1.0.0]", "copy added [] [1.4.0]", "gone removed [1.0.0] []", "odd cannot tell [1.0.0] [trunk]"}
 	var got []string
-	for _, d := range inspect.Compare(ranges.Scheme, before, after) {
+	for _, d := range Compare(ranges.Scheme, before, after) {
 		mark := ""
 		if d.Declared {
 			mark = "!"
@@ -37,7 +37,7 @@ func TestCompare(t *testing.T) {
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("differences are\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}
-	if all := inspect.Compare(ranges.Scheme, before, before); len(all) > 0 {
+	if all := Compare(ranges.Scheme, before, before); len(all) > 0 {
 		t.Errorf("a state differs from itself: %v", all)
 	}
 }

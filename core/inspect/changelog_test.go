@@ -1,12 +1,12 @@
-package plan
+package inspect
 
 import (
 	"fmt"
-	"molt/core/inspect"
-	"molt/core/version"
-	"molt/ecosystem/js/ranges"
 	"strings"
 	"testing"
+
+	"molt/core/version"
+	"molt/ecosystem/js/ranges"
 )
 
 func parsed(t testing.TB, text string) version.Version {
@@ -30,7 +30,7 @@ func TestReadLog(t *testing.T) {
 		{"no log at all", "just words\n", "1.0.0", "3.0.0", ""},
 	} {
 		var got []string
-		for _, e := range inspect.ReadLog(ranges.Scheme, test.text, parsed(t, test.after), parsed(t, test.upTo)) {
+		for _, e := range ReadLog(ranges.Scheme, test.text, parsed(t, test.after), parsed(t, test.upTo)) {
 			got = append(got, fmt.Sprintf("%s [%s] [%s]", e.Release, strings.Join(e.Breaking, "|"), strings.Join(e.Rest, "|")))
 		}
 		if strings.Join(got, "; ") != test.want {
@@ -43,7 +43,7 @@ func FuzzReadLog(f *testing.F) {
 	f.Add("## 1.0.0\n- a\n### Breaking\n- b\n")
 	f.Add("1.0\n===\n\n```\n# 2.0.0\n")
 	f.Fuzz(func(t *testing.T, text string) {
-		for _, e := range inspect.ReadLog(ranges.Scheme, text, nil, parsed(t, "99.0.0")) {
+		for _, e := range ReadLog(ranges.Scheme, text, nil, parsed(t, "99.0.0")) {
 			if len(e.Breaking)+len(e.Rest) == 0 {
 				t.Errorf("an empty entry for %s", e.Release)
 			}
@@ -57,12 +57,12 @@ func TestHugeChangeLog(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	entries := inspect.ReadLog(ranges.Scheme, "# 2.0.0\n"+strings.Repeat("breaking x 1.2.3 ", 1<<20), nil, v)
-	if len(entries) != 1 || len(entries[0].Breaking) != 1 || len(entries[0].Breaking[0]) > inspect.LongestLine+10 {
+	entries := ReadLog(ranges.Scheme, "# 2.0.0\n"+strings.Repeat("breaking x 1.2.3 ", 1<<20), nil, v)
+	if len(entries) != 1 || len(entries[0].Breaking) != 1 || len(entries[0].Breaking[0]) > longestLine+10 {
 		t.Errorf("one long line gives %d entries", len(entries))
 	}
-	entries = inspect.ReadLog(ranges.Scheme, "# 2.0.0\n"+strings.Repeat("- x\n", inspect.MostLines+100), nil, v)
-	if len(entries) != 1 || len(entries[0].Rest) > inspect.MostLines+1 {
+	entries = ReadLog(ranges.Scheme, "# 2.0.0\n"+strings.Repeat("- x\n", mostLines+100), nil, v)
+	if len(entries) != 1 || len(entries[0].Rest) > mostLines+1 {
 		t.Errorf("many lines give %d entries", len(entries))
 	}
 }

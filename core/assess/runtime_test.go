@@ -1,0 +1,38 @@
+package assess
+
+import (
+	"context"
+	"testing"
+
+	"molt/core/project"
+	"molt/core/project/projecttest"
+)
+
+func TestRelockKeepsToTheDeployedRuntime(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: hulk@* deck@^1
+		hulk@1.0
+		hulk@2.0
+		deck@1.0: rudder@*
+		rudder@1.0
+		rudder@1.1`)
+	app.Locked = nil
+	projecttest.Requires(source, "hulk", "2.0.0", ">=22")
+	projecttest.Requires(source, "rudder", "1.1.0", "not a range at all")
+	for deployed, want := range map[string]string{"": "2.0.0", "20.11.1": "1.0.0", "20": "1.0.0", "22": "2.0.0", "23.1": "2.0.0"} {
+		app.Runtimes = project.Runtimes{"node": project.Everywhere(deployed), "other": project.Everywhere("1")}
+		if deployed == "" {
+			app.Runtimes = nil
+		}
+		r, err := project.Relock(context.Background(), source, app)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := project.VersionOf(r, "hulk"); got != want {
+			t.Errorf("with node %q hulk is at %s, want %s", deployed, got, want)
+		}
+		if r.Node("rudder@1.1.0") == nil {
+			t.Errorf("with node %q a requirement that nobody can read is held against rudder", deployed)
+		}
+	}
+}

@@ -1,0 +1,200 @@
+package plan
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"molt/core/assess"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/version"
+)
+
+// bridgeFamily moves a family ahead of the framework when its members have releases that resolve with the framework in
+// use and, with the rest as the optimum has it, with the hop. Later releases are tried first; an earlier one only comes
+// into question where a bridge to a former hop went too far. Otherwise nothing happens: the family goes together.
+func (p *planner) bridgeFamily(h hop, family, retired []string) error {
+	for _, later := range []bool{true, false} {
+		// What a bridge of this hop has moved does not go back: it would come and go for ever.
+		if !later && (p.bridged[releasesKey(family, nil)] || !p.movedAlready(family)) {
+			break
+		}
+		c, err := p.bridgeScope(h, family, later)
+		if err != nil {
+			return err
+		}
+		before, stages := p.now.Clone(), len(p.plan.Stages)
+		done, err := p.bridgeWithin(h, family, retired, c)
+		if err != nil {
+			return err
+		}
+		if done && !later { // a way back has to pay
+			if pays, err := p.pays(h, retired, before); err != nil {
+				return err
+			} else if !pays {
+				p.now, p.plan.Stages = before, p.plan.Stages[:stages]
+				return nil
+			}
+		}
+		if done {
+			p.bridged[releasesKey(family, nil)] = true
+			return nil
+		}
+	}
+	return nil
+}
+
+// pays reports whether the hop breaks fewer packages, or changes fewer lines, from the present state than from another.
+func (p *planner) pays(h hop, retired []string, other project.Draft) (bool, error) {
+	now, err := p.AnyRuntime().CostOf(p.without(retired), h.releases)
+	if err != nil || now == nil {
+		return false, err
+	}
+	if p.FewestBack {
+		now[0]++ // the bridge itself goes back
+	}
+	other = other.Clone()
+	for _, name := range retired {
+		other.Gone[name] = true
+	}
+	before, err := p.AnyRuntime().CostOf(other, h.releases)
+	return before == nil || slices.Compare(now, before) < 0, err
+}
+
+// releasesKey names the releases at which a family stands, or the family alone.
+func releasesKey(family []string, at map[string]string) string {
+	key := ""
+	for _, name := range family {
+		key += name + "@" + at[name] + " "
+	}
+	return key
+}
+
+// movedAlready reports whether a stage of the plan moves one of a family.
+func (p *planner) movedAlready(family []string) bool {
+	return slices.ContainsFunc(p.plan.Stages, func(st Stage) bool {
+		return slices.ContainsFunc(st.Changes, func(c project.Change) bool { return slices.Contains(family, c.Name) })
+	})
+}
+
+// bridgeScope gives the members of a family the releases that state nothing against the framework in use nor against
+// the hop, and everything else the release that it has.
+func (p *planner) bridgeScope(h hop, family []string, later bool) (assess.Choice, error) {
+	framework, err := p.Pkg(p.Goal.Name)
+	if err != nil {
+		return nil, err
+	}
+	c := p.exact(p.now)
+	for _, name := range family {
+		pkg, err := p.Pkg(name)
+		if err != nil {
+			return nil, err
+		}
+		now := project.VersionOf(p.now.Locked, name)
+		both := p.Acceptors(pkg, framework, h.releases).All.And(p.Acceptors(pkg, framework, []string{project.VersionOf(p.now.Locked, p.Goal.Name)}).All)
+		part := version.NewSet(len(pkg.Releases))
+		for i := range both.And(p.Usable(pkg, now)).All() {
+			if at := pkg.Index(now); i != at && (i > at) == later {
+				part.Add(i)
+			}
+		}
+		c[name] = slices.DeleteFunc(p.Towards(name, pkg, assess.Texts(pkg, part), h.releases), func(v string) bool {
+			return len(family) == 1 && p.closed[closedKey(h, p.Forward, assess.Choice{name: {v}}, family)]
+		})
+	}
+	return c, nil
+}
+
+// bridgeWithin adds a stage that moves a family to some of the given releases; it reports whether there was one.
+func (p *planner) bridgeWithin(h hop, family, retired []string, c assess.Choice) (bool, error) {
+	current := project.VersionOf(p.now.Locked, p.Goal.Name)
+	moving := map[string]bool{}
+	for _, name := range family {
+		moving[name] = true
+	}
+	p.visited[releasesKey(family, versionsOf(p.now.Locked, family))] = true
+	for len(c[family[0]]) > 0 { // each round refuses releases that one side chooses and the other does not agree to
+		r, _, err := p.Solve(c, assess.KeepExcept(p.now.Locked, moving))
+		if err != nil || r == nil {
+			return false, err
+		}
+		ahead, err := p.opens(h, c, family, retired)
+		if err != nil || ahead == nil {
+			return false, err
+		}
+		here, there := versionsOf(r, family), versionsOf(ahead, family)
+		for k, to := range []map[string]string{here, there} {
+			var other *solve.Resolution // the side that did not choose these
+			if at := fixedAt(c, to); k == 0 {
+				other, err = p.opens(h, at, family, retired)
+			} else {
+				other, _, err = p.Solve(at, p.now.Locked.Versions())
+			}
+			if err != nil {
+				return false, err
+			}
+			if other != nil && !p.visited[releasesKey(family, to)] {
+				return p.familyStage(BridgeStage, p.freeID("bridge-"+slug(family[0])), strings.Join(family, ", ")+" ahead of "+p.Goal.Name+" "+h.major, to,
+					func(string) string {
+						return fmt.Sprintf("goes with %s %s and with %s", p.Goal.Name, current, h.major)
+					})
+			}
+			c[family[0]] = slices.DeleteFunc(slices.Clone(c[family[0]]), func(v string) bool { return v == to[family[0]] })
+		}
+	}
+	return false, nil
+}
+
+// fixedAt is a choice in which some names have one release.
+func fixedAt(c assess.Choice, at map[string]string) assess.Choice {
+	fixed := maps.Clone(c)
+	for name, v := range at {
+		fixed[name] = []string{v}
+	}
+	return fixed
+}
+
+// closedKey names a question to opens.
+func closedKey(h hop, forward bool, chosen assess.Choice, family []string) string {
+	key := fmt.Sprint(h.major, forward)
+	for _, name := range family {
+		key += fmt.Sprint(" ", name, chosen[name])
+	}
+	return key
+}
+
+// opens returns a resolution of the hop in which a family has some of the chosen releases; nil when there is none. What
+// has none once has none later: the stages before a hop leave the other packages all releases to choose from.
+func (p *planner) opens(h hop, chosen assess.Choice, family, retired []string) (*solve.Resolution, error) {
+	key := closedKey(h, p.Forward, chosen, family)
+	if p.closed[key] {
+		return nil, nil
+	}
+	s := p.without(retired)
+	c := assess.Choice{p.Goal.Name: h.releases}
+	for _, name := range p.Names() {
+		if name == p.Goal.Name || s.Gone[name] {
+			continue
+		}
+		pkg, err := p.Pkg(name)
+		if err != nil {
+			return nil, err
+		}
+		_, free := p.Scopes(pkg, s, name)
+		c[name] = p.Towards(name, pkg, free, h.releases)
+		if slices.Contains(family, name) {
+			c[name] = chosen[name]
+		}
+	}
+	moving := map[string]bool{}
+	for _, name := range family {
+		moving[name] = true
+	}
+	r, _, err := p.AnyRuntime().Solve(c, assess.KeepExcept(p.now.Locked, moving))
+	if r == nil && err == nil {
+		p.closed[key] = true
+	}
+	return r, err
+}

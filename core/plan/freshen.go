@@ -1,0 +1,94 @@
+package plan
+
+import (
+	"fmt"
+	"slices"
+
+	"molt/core/assess"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/version"
+)
+
+// exact gives every declared name the release that it has.
+func (p *planner) exact(s project.Draft) assess.Choice {
+	c := assess.Choice{}
+	for _, name := range p.Names() {
+		if v := project.VersionOf(s.Locked, name); v != "" && !s.Gone[name] {
+			c[name] = []string{v}
+		}
+	}
+	return c
+}
+
+// patches and minors move everything that can move safely, together.
+func (p *planner) patches() error { return p.freshen(PatchStage, version.Patch) }
+
+func (p *planner) minors() error { return p.freshen(MinorStage, version.Minor) }
+
+func (p *planner) freshen(kind StageKind, most version.Jump) error {
+	if most > p.cut.most() {
+		return nil
+	}
+	c := p.exact(p.now)
+	moving := map[string]bool{}
+	for _, name := range p.Names() {
+		pkg, err := p.Pkg(name)
+		if err != nil {
+			return err
+		}
+		current := project.VersionOf(p.now.Locked, name)
+		at := pkg.Index(current)
+		if at < 0 || p.pinned(name) || slices.Contains(p.App.Held, name) {
+			continue
+		}
+		here := pkg.Releases[at].Version
+		var fresh []string
+		for i := range p.Usable(pkg, current).All() {
+			r := &pkg.Releases[i]
+			jump := p.App.Scheme.Jump(here, r.Version)
+			if i == at || i > at && jump <= most && !p.App.Scheme.Breaking(here, r.Version) && r.Deprecated == "" && !r.Version.Prerelease() {
+				fresh = append(fresh, r.Version.String())
+			}
+		}
+		c[name] = fresh
+		if len(fresh) > 1 {
+			moving[name] = true
+		}
+	}
+	r, _, err := p.Solve(c, assess.KeepExcept(p.now.Locked, moving))
+	if err != nil || r == nil {
+		return err
+	}
+	_, err = p.stage(kind, string(kind), fmt.Sprintf("all %s releases, together", kind), versionsOf(r, p.Names()),
+		func(string) string { return fmt.Sprintf("newest %s release", kind) })
+	return err
+}
+
+// pinned reports whether the manifest asks for exactly one release: someone meant that.
+func (p *planner) pinned(name string) bool {
+	pkg, err := p.Pkg(name)
+	if err != nil {
+		return false
+	}
+	set := p.Admitted(pkg, p.now, name)
+	if set.Count() != 1 {
+		return false
+	}
+	for _, d := range p.App.Declared {
+		if d.As == name {
+			return p.App.Scheme.StyleOf(p.now.Lines[project.Line{Group: d.Group, Name: name, When: d.When}]) == version.Exact
+		}
+	}
+	return false
+}
+
+func versionsOf(r *solve.Resolution, names []string) map[string]string {
+	all := map[string]string{}
+	for _, name := range names {
+		if v := project.VersionOf(r, name); v != "" {
+			all[name] = v
+		}
+	}
+	return all
+}

@@ -1,0 +1,66 @@
+package plan
+
+import (
+	"maps"
+	"slices"
+
+	"molt/core/assess"
+	"molt/core/project"
+	"molt/core/solve"
+)
+
+// runtime adds a stage for the runtimes that the goal's resolution requires and that are not known to be there.
+func (p *planner) runtime(h hop, r *solve.Resolution) error {
+	needs, err := assess.RuntimeNeeds(p.Ctx, p.Full, p.App, p.now.Locked, r)
+	if err != nil {
+		return err
+	}
+	st := Stage{ID: p.freeID("runtime-" + h.major), Kind: RuntimeStage, Title: "raise the runtime"}
+	for _, n := range p.AdvisedRuntimes(h.major) {
+		if !slices.ContainsFunc(needs, func(x assess.RuntimeNeed) bool { return x.Name == n.Name && x.Needs == n.Needs }) {
+			needs = append(needs, n)
+		}
+	}
+	needs = append(p.Raises(), needs...)
+	for _, n := range needs {
+		if n.Deployed != nil && !n.Met && !slices.ContainsFunc(st.Raise, func(x assess.RuntimeNeed) bool { return x.Name == n.Name && x.By == assess.TheGoal }) {
+			st.Raise = append(st.Raise, n)
+		}
+	}
+	if st.Raise != nil {
+		p.plan.Stages = append(p.plan.Stages, st)
+		for _, n := range st.Raise { // from here on it is taken to be done
+			if err := p.raise(n.Name, r); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// raise takes a runtime to be at the lowest version that suits a resolution, or, when that cannot be told, at whatever
+// will be asked for. The application's own map is left alone.
+func (p *planner) raise(name string, r *solve.Resolution) error {
+	runtime := p.App.Runtime(name)
+	to, err := project.LeastRuntime(p.Ctx, p.Full, runtime, r)
+	if err != nil {
+		return err
+	}
+	if v, asked := p.Raised[name]; asked {
+		to = v.String()
+	}
+	least, unknown := runtime.Scheme.Complete(to)
+	raised := maps.Clone(p.App.Runtimes[name])
+	for environment, v := range raised {
+		if at, err := runtime.Scheme.Complete(v); unknown == nil && (err != nil || at.Compare(least) < 0) {
+			raised[environment] = to
+		}
+	}
+	p.App.Runtimes = maps.Clone(p.App.Runtimes)
+	p.App.Runtimes[name] = raised
+	if to == "" {
+		delete(p.App.Runtimes, name)
+	}
+	p.Source = project.RunnableFrom(p.Full, p.App, p.Base)
+	return nil
+}
