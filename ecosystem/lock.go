@@ -123,8 +123,8 @@ func (l *Lock) block(id string) *LockedPackage {
 	return &l.Packages[i]
 }
 
-// Universe returns the packages that the lock holds and no others, so that it can be checked without a registry. A
-// constraint that is a tag is taken to have named the release that it got.
+// Universe returns the packages that the lock holds and no others, so that it can be checked without a registry: what they
+// demand, and not where they come from. A constraint that is a tag is taken to have named the release that it got.
 func (l *Lock) Universe(e Ecosystem) (universe.Table, error) {
 	releases := make(map[string][]universe.Release, len(l.Packages))
 	seen := make(map[[2]string]bool, len(l.Packages))
@@ -168,8 +168,7 @@ func (l *Lock) Universe(e Ecosystem) (universe.Table, error) {
 		if err != nil {
 			return nil, err
 		}
-		releases[p.Name] = append(releases[p.Name], universe.Release{Version: v, Needs: needs, Peers: peers, Runtimes: p.Runtimes,
-			Files: []universe.File{{Address: p.Source, Integrity: p.Integrity}}})
+		releases[p.Name] = append(releases[p.Name], universe.Release{Version: v, Needs: needs, Peers: peers, Runtimes: p.Runtimes})
 	}
 	t := make(universe.Table, len(releases))
 	for name, all := range releases {

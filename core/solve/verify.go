@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"molt/core/universe"
+	"molt/core/version"
 )
 
 // Verify checks a resolution against its problem, edge by edge and by definition. It knows nothing of the search. The
@@ -50,9 +51,10 @@ func Verify(ctx context.Context, source universe.Source, p Problem, r *Resolutio
 
 // allPeers looks at the peers of every node.
 func (v *verifier) allPeers(ctx context.Context, source universe.Source, p Problem) error {
+	v.dependents = make(map[string][]*Node, len(v.nodes))
 	for i := range v.r.Packages {
 		n := &v.r.Packages[i]
-		if v.named[n.Name] == nil {
+		if p.Tenancy == Single && v.named[n.Name] == nil {
 			v.named[n.Name] = n
 		}
 		for _, need := range n.Needs {
@@ -85,17 +87,24 @@ func (v *verifier) allPeers(ctx context.Context, source universe.Source, p Probl
 
 // A verifier looks at one resolution. A nil *Node stands for the application.
 type verifier struct {
-	r          *Resolution
-	nodes      map[string]*Node
-	roots      map[string]string // the application's names, with their nodes
-	foreign    map[string]bool   // the names of foreign roots
-	named      map[string]*Node  // the first node of each package
-	dependents map[string][]*Node
-	provided   map[string]string          // names the application provides undeclared, with their nodes
-	providedID map[string]bool            // those nodes
-	needs      map[*Node]map[string]*Edge // by name, of nodes with many
-	seen       map[lookup]map[string]bool // what was found so far, for what is provided now
-	single     func(string) bool
+	r           *Resolution
+	nodes       map[string]*Node
+	roots       map[string]string // the application's names, with their nodes
+	foreign     map[string]bool   // the names of foreign roots
+	named       map[string]*Node  // the first node of each package
+	dependents  map[string][]*Node
+	provided    map[string]string              // names the application provides undeclared, with their nodes
+	providedID  map[string]bool                // those nodes
+	constraints map[reading]version.Constraint // nil for what is none
+	needs       map[*Node]map[string]*Edge     // by name, of nodes with many
+	seen        map[lookup][]string            // what was found so far, for what is provided now
+	single      func(string) bool
+}
+
+// A reading is a text that a scheme reads.
+type reading struct {
+	scheme version.Scheme
+	text   string
 }
 
 // A lookup is a name that a node looks up.
@@ -107,7 +116,7 @@ type lookup struct {
 func newVerifier(p Problem, r *Resolution) *verifier {
 	v := &verifier{r: r, nodes: make(map[string]*Node, len(r.Packages)), roots: map[string]string{}, foreign: map[string]bool{},
 		named: map[string]*Node{}, dependents: map[string][]*Node{}, provided: map[string]string{}, providedID: map[string]bool{},
-		needs: map[*Node]map[string]*Edge{}, seen: map[lookup]map[string]bool{}}
+		needs: map[*Node]map[string]*Edge{}, constraints: map[reading]version.Constraint{}, seen: map[lookup][]string{}}
 	for _, root := range r.Roots {
 		if _, there := v.roots[root.Name]; !there {
 			v.roots[root.Name] = root.To
@@ -168,10 +177,24 @@ func (v *verifier) serves(ctx context.Context, source universe.Source, p Problem
 	if at < 0 || slices.Contains(p.Refuse[n.Name], n.Version) {
 		return fmt.Errorf("%s gets %s, which may not be used", by, e.To)
 	}
-	if admitted, err := pkg.Admit(d.Text); err != nil || !admitted.Has(at) {
+	if !v.admits(pkg, d.Text, at) {
 		return fmt.Errorf("%s asks for %s %s and gets %s", by, d.As, d.Text, e.To)
 	}
 	return nil
+}
+
+// admits reports whether a constraint, or a tag, admits a release of a package. Each constraint is read once.
+func (v *verifier) admits(pkg *universe.Package, text string, at int) bool {
+	key := reading{pkg.Scheme, text}
+	c, known := v.constraints[key]
+	if !known {
+		c, _ = pkg.Scheme.Constrain(text) // nil for a tag
+		v.constraints[key] = c
+	}
+	if c == nil {
+		return pkg.Tags[text] == pkg.Versions()[at].String()
+	}
+	return c.Admit(pkg.Versions()).Has(at)
 }
 
 // stated compares a node with the metadata of its release.
@@ -295,7 +318,7 @@ func (v *verifier) provisions(ctx context.Context) error {
 					if seen == "" {
 						v.provided[e.Name] = e.To
 						v.providedID[e.To] = true
-						v.seen = map[lookup]map[string]bool{}
+						v.seen = map[lookup][]string{}
 						grew = true
 						break
 					}
@@ -308,25 +331,33 @@ func (v *verifier) provisions(ctx context.Context) error {
 
 // seenBy returns what the dependents of a node see under a name.
 func (v *verifier) seenBy(n *Node, name string) []string {
-	into := map[string]bool{}
-	look := func(by *Node) {
+	look := func(by *Node) []string {
 		at := lookup{by, name}
-		if v.seen[at] == nil {
-			v.seen[at] = map[string]bool{}
-			v.sees(by, name, v.seen[at], map[*Node]bool{})
+		if _, known := v.seen[at]; !known {
+			into := map[string]bool{}
+			v.sees(by, name, into, map[*Node]bool{})
+			v.seen[at] = slices.Sorted(maps.Keys(into))
 		}
-		maps.Copy(into, v.seen[at])
+		return v.seen[at]
 	}
-	single := v.single(n.Name)
-	if !single {
-		for _, d := range v.dependents[n.ID] {
-			look(d)
+	var from []*Node
+	if single := v.single(n.Name); single || v.providedID[n.ID] {
+		from = append(from, nil)
+		if !single {
+			from = append(from, v.dependents[n.ID]...)
 		}
+	} else {
+		from = v.dependents[n.ID]
 	}
-	if single || v.providedID[n.ID] {
-		look(nil)
+	if len(from) == 1 {
+		return look(from[0])
 	}
-	return slices.Sorted(maps.Keys(into))
+	var all []string
+	for _, by := range from {
+		all = append(all, look(by)...)
+	}
+	slices.Sort(all)
+	return slices.Compact(all)
 }
 
 func (v *verifier) peers(n *Node) error {

@@ -115,7 +115,7 @@ func NewPackage(name string, scheme version.Scheme, releases []Release) *Package
 		return strings.Compare(a.Version.String(), b.Version.String())
 	})
 	releases = slices.CompactFunc(releases, func(a, b Release) bool { return a.Version.String() == b.Version.String() })
-	p := &Package{Name: name, Releases: releases, Scheme: scheme, admit: map[string]admission{}}
+	p := &Package{Name: name, Releases: releases, Scheme: scheme}
 	for i := range releases {
 		r := &releases[i]
 		r.Needs, r.Peers = distinct(r.Needs), distinct(r.Peers)
@@ -187,6 +187,9 @@ func (p *Package) Admit(text string) (version.Set, error) {
 	a, ok := p.admit[text]
 	if !ok {
 		a.set, a.err = p.evaluate(text)
+		if p.admit == nil {
+			p.admit = map[string]admission{}
+		}
 		p.admit[text] = a
 	}
 	return a.set, a.err
