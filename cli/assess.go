@@ -3,8 +3,9 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"molt/ask"
 	"molt/core/assess"
-	"molt/render"
+	"molt/render/text"
 )
 
 func (c *call) assess() *cobra.Command {
@@ -48,20 +49,20 @@ Upgrade guides ("advice:" in molt.yaml) change standings, and what of them touch
 				if name, v := s.a.RuntimeHere(c.ctx); v != "" {
 					here[name] = v
 				}
-				doc := render.NewAssessDoc(got, here)
+				answer := ask.NewAssess(got, here)
 				if !got.Reachable && !gate {
 					knot, _, err := s.untangledFrom(got)
 					if err != nil {
 						return err
 					}
-					doc.Untangle = &knot
+					answer.Untangle = &knot
 				}
 				s.still()
-				if err := c.show(doc, func(p *render.Page) {
+				if err := c.show(answer, func(p *text.Page) {
 					if gate {
-						p.Gate(doc)
+						p.Gate(answer)
 					} else {
-						p.Assess(doc)
+						p.Assess(answer)
 					}
 				}); err != nil {
 					return err

@@ -16,9 +16,10 @@ import (
 	"golang.org/x/term"
 
 	"molt/app"
+	"molt/doc"
 	"molt/ecosystem"
 	"molt/input"
-	"molt/render"
+	"molt/render/text"
 )
 
 // A call is one run of Molt: the common flags, and where results and messages go.
@@ -173,10 +174,10 @@ func (c *call) say(format string, args ...any) {
 }
 
 // page returns where text results go.
-func (c *call) page() *render.Page { return c.pageOn(c.out) }
+func (c *call) page() *text.Page { return c.pageOn(c.out) }
 
-func (c *call) pageOn(w io.Writer) *render.Page {
-	p := &render.Page{W: w, Width: 100}
+func (c *call) pageOn(w io.Writer) *text.Page {
+	p := &text.Page{W: w, Width: 100}
 	if n, ok := columns(w); ok {
 		p.Width = n
 		p.Color = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
@@ -212,9 +213,9 @@ func columns(w io.Writer) (int, bool) {
 const narrowest = 80
 
 // show prints a result as JSON or as text.
-func (c *call) show(doc any, text func(*render.Page)) error {
+func (c *call) show(answer any, text func(*text.Page)) error {
 	if c.format == "json" {
-		return render.JSON(c.out, doc)
+		return doc.JSON(c.out, answer)
 	}
 	p := c.page()
 	text(p)

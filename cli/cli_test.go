@@ -276,18 +276,18 @@ func TestJSON(t *testing.T) {
 		{"molt/range/1", []string{"range", "^1", "1.0.0", "2.0.0"}, "admits constraint ecosystem refuses schema"},
 	} {
 		out, _ := d.run(0, append(test.args, "--format", "json")...)
-		var doc map[string]any
-		if err := json.Unmarshal([]byte(out), &doc); err != nil {
+		var answer map[string]any
+		if err := json.Unmarshal([]byte(out), &answer); err != nil {
 			t.Errorf("%s: %v", test.schema, err)
 			continue
 		}
 		var keys []string
-		for k := range doc {
+		for k := range answer {
 			keys = append(keys, k)
 		}
 		slices.Sort(keys)
-		if doc["schema"] != test.schema || strings.Join(keys, " ") != test.keys {
-			t.Errorf("%s: schema %v, keys %q", test.schema, doc["schema"], keys)
+		if answer["schema"] != test.schema || strings.Join(keys, " ") != test.keys {
+			t.Errorf("%s: schema %v, keys %q", test.schema, answer["schema"], keys)
 		}
 		if allowed := regexp.MustCompile(`"(from|to|package)": null`); strings.Contains(allowed.ReplaceAllString(out, ""), "null") {
 			t.Errorf("%s holds a null where a list or a text belongs:\n%s", test.schema, out)
@@ -299,7 +299,7 @@ func TestJSON(t *testing.T) {
 func TestLockDocument(t *testing.T) {
 	d := demoDesk(t)
 	out, _ := d.run(0, "relock", "--format", "json")
-	var doc struct {
+	var answer struct {
 		Roots []struct {
 			Name, Group, Constraint string
 			Package                 *string
@@ -313,11 +313,11 @@ func TestLockDocument(t *testing.T) {
 			}
 		}
 	}
-	if err := json.Unmarshal([]byte(out), &doc); err != nil {
+	if err := json.Unmarshal([]byte(out), &answer); err != nil {
 		t.Fatal(err)
 	}
 	versions := map[string]string{}
-	for _, p := range doc.Packages {
+	for _, p := range answer.Packages {
 		versions[p.ID] = p.Version
 		if p.PURL != "pkg:npm/"+p.Name+"@"+p.Version || !strings.HasPrefix(p.Integrity, "sha512-") || p.Source == "" {
 			t.Errorf("%s: %+v", p.ID, p)
@@ -338,16 +338,16 @@ func TestLockDocument(t *testing.T) {
 		}
 		edges++
 	}
-	for _, r := range doc.Roots {
+	for _, r := range answer.Roots {
 		admits(r.Group, r.Name, r.Constraint, r.Package)
 	}
-	for _, p := range doc.Packages {
+	for _, p := range answer.Packages {
 		for _, e := range append(p.Needs, p.Peers...) {
 			admits(p.ID, e.Name, e.Constraint, e.Package)
 		}
 	}
-	if len(doc.Roots) != 26 || len(doc.Packages) < 80 || edges < 150 {
-		t.Errorf("%d roots, %d packages, %d edges", len(doc.Roots), len(doc.Packages), edges)
+	if len(answer.Roots) != 26 || len(answer.Packages) < 80 || edges < 150 {
+		t.Errorf("%d roots, %d packages, %d edges", len(answer.Roots), len(answer.Packages), edges)
 	}
 }
 
@@ -403,14 +403,14 @@ func TestTangleInJSON(t *testing.T) {
 	d := newDesk(t, "package keel\n  1.0.0\n  2.0.0\npackage mast\n  1.0.0 2024-01-01 peer:keel@^1\n",
 		map[string]string{"package.json": `{"dependencies": {"keel": "2", "mast": "*"}}`})
 	out, _ := d.run(1, "relock", "--format", "json")
-	var doc struct {
+	var answer struct {
 		Schema    string
 		Contested []struct {
 			Sides []struct{ By, Constraint string }
 		}
 		Ways []struct{ Title string }
 	}
-	if err := json.Unmarshal([]byte(out), &doc); err != nil || doc.Schema != "molt/untangle/1" || len(doc.Contested) != 1 || len(doc.Contested[0].Sides) != 2 || len(doc.Ways) != 3 {
+	if err := json.Unmarshal([]byte(out), &answer); err != nil || answer.Schema != "molt/untangle/1" || len(answer.Contested) != 1 || len(answer.Contested[0].Sides) != 2 || len(answer.Ways) != 3 {
 		t.Errorf("%v: %s", err, out)
 	}
 	if _, err := os.Stat(filepath.Join(d.dir, "molt.lock")); err == nil {

@@ -4,8 +4,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
+	"molt/ask"
 	"molt/core/inspect"
-	"molt/render"
+	"molt/render/md"
+	"molt/render/text"
 )
 
 func (c *call) compare() *cobra.Command {
@@ -35,11 +37,11 @@ revision of git, for the lock in it. Without AFTER it is what is locked now.`,
 					return err
 				}
 			}
-			doc := render.NewCompareDoc(args[0], args[1], inspect.Compare(a.Eco.Scheme(), states[0], states[1]))
+			answer := ask.NewCompare(args[0], args[1], inspect.Compare(a.Eco.Scheme(), states[0], states[1]))
 			if c.format == "md" {
-				return render.CompareMarkdown(c.out, doc)
+				return md.CompareMarkdown(c.out, answer)
 			}
-			return c.show(doc, func(p *render.Page) { p.Compare(doc) })
+			return c.show(answer, func(p *text.Page) { p.Compare(answer) })
 		},
 	}
 }

@@ -353,17 +353,17 @@ func TestWorkspace(t *testing.T) {
 		d.write("boats/"+name+"/package.json", `{"name": "`+name+`", "dependencies": {`+needs+`}}`)
 	}
 	out, _ := d.run(0, "survey", "--format", "json")
-	var doc struct {
+	var answer struct {
 		Packages []struct {
 			Name, Member string
 			Flags        []string
 		}
 	}
-	if err := json.Unmarshal([]byte(out), &doc); err != nil {
+	if err := json.Unmarshal([]byte(out), &answer); err != nil {
 		t.Fatal(err)
 	}
 	var got []string
-	for _, p := range doc.Packages {
+	for _, p := range answer.Packages {
 		got = append(got, p.Member+" "+p.Name+" "+strings.Join(p.Flags, ","))
 	}
 	want := " keel not locked,declared otherwise; boats/dory keel not locked,declared otherwise; boats/skiff mast not locked"

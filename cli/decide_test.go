@@ -146,14 +146,14 @@ func TestCulpritAsJSON(t *testing.T) {
 	d.run(0, "plan")
 	d.run(0, "step", "--quiet")
 	out, _ := d.run(1, "step", "--find-culprit", "--quiet", "--format", "json")
-	var doc map[string]any
-	if err := json.Unmarshal([]byte(out), &doc); err != nil {
+	var answer map[string]any
+	if err := json.Unmarshal([]byte(out), &answer); err != nil {
 		t.Fatal(err)
 	}
-	if err := conform(schemas(t)["molt/step/1"], doc, "$"); err != nil {
+	if err := conform(schemas(t)["molt/step/1"], answer, "$"); err != nil {
 		t.Error(err)
 	}
-	culprit := doc["culprit"].(map[string]any)
+	culprit := answer["culprit"].(map[string]any)
 	if got := culprit["changes"].([]any); len(got) != 1 || got[0] != "saltmarsh-tables" || culprit["restPasses"] != true || len(culprit["split"].([]any)) != 0 {
 		t.Errorf("the culprit is %v", culprit)
 	}

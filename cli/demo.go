@@ -193,9 +193,9 @@ func (s *scene) next() (*app.StageDoc, error) {
 	if err != nil {
 		return nil, err
 	}
-	doc, err := a.ReadPlan()
+	answer, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
 	}
-	return doc.Next(), nil
+	return answer.Next(), nil
 }

@@ -8,10 +8,11 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
+	"molt/ask"
 	"molt/core/inspect"
 	"molt/core/project"
 	"molt/core/version"
-	"molt/render"
+	"molt/render/text"
 )
 
 func (c *call) dossier() *cobra.Command {
@@ -44,7 +45,7 @@ newest release (or the one that --to names), what breaks first. The change log c
 				if err != nil {
 					return project.UnknownName(err, args[0], names)
 				}
-				facts := render.DossierFacts{Name: args[0], Keeping: s.keeping(args[0]), Package: p, App: s.a.Application(), Goal: project.ParseGoal(s.a.Config.Goal).Name, Previews: previews, Most: most}
+				facts := ask.DossierFacts{Name: args[0], Keeping: s.keeping(args[0]), Package: p, App: s.a.Application(), Goal: project.ParseGoal(s.a.Config.Goal).Name, Previews: previews, Most: most}
 				if s.a.Lock != nil {
 					if facts.Traces, err = inspect.TraceLocked(c.ctx, s.source, s.a.Lock.Resolution(), name); err != nil {
 						return err
@@ -54,8 +55,8 @@ newest release (or the one that --to names), what breaks first. The change log c
 					return err
 				}
 				s.still()
-				doc := render.NewDossierDoc(facts)
-				return c.show(doc, func(p *render.Page) { p.Dossier(doc) })
+				answer := ask.NewDossier(facts)
+				return c.show(answer, func(p *text.Page) { p.Dossier(answer) })
 			})
 		},
 	}
@@ -66,7 +67,7 @@ newest release (or the one that --to names), what breaks first. The change log c
 }
 
 // changeLog adds the part of the change log between the locked and the chosen release. That it cannot be had is a remark.
-func (s *session) changeLog(facts *render.DossierFacts, to string) error {
+func (s *session) changeLog(facts *ask.DossierFacts, to string) error {
 	p := facts.Package
 	chosen := p.Newest()
 	if to != "" {

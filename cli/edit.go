@@ -10,12 +10,14 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
+	"molt/ask"
 	"molt/core/conflict"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/version"
-	"molt/render"
+	"molt/doc"
+	"molt/render/text"
 )
 
 func (c *call) want() *cobra.Command {
@@ -114,16 +116,16 @@ func (s *session) change(what string, changes []project.Change, remarks []string
 		return err
 	}
 	s.still()
-	doc := render.NewChangeDoc(effect, uses, remarks, !dry)
+	answer := ask.NewChange(effect, uses, remarks, !dry)
 	if s.format == "text" { // people see what is coming before it comes
-		s.page().Change(doc)
+		s.page().Change(answer)
 	}
 	if !dry {
 		if err := s.a.Change(s.ctx, what, effect); err != nil {
 			return err
 		}
 	}
-	if err := s.show(doc, func(p *render.Page) { p.Changed(doc) }); err != nil {
+	if err := s.show(answer, func(p *text.Page) { p.Changed(answer) }); err != nil {
 		return err
 	}
 	if len(uses) > 0 {
@@ -142,12 +144,12 @@ func (s *session) unwanted(err error) error {
 	if failed != nil {
 		return err
 	}
-	doc := render.NewUntangleDoc("", knot, nil, nil, s.a.Place)
-	doc.Unwanted = true
-	if failed := s.remark(&doc); failed != nil {
+	answer := ask.NewUntangle("", knot, nil, nil, s.a.Place)
+	answer.Unwanted = true
+	if failed := s.remark(&answer); failed != nil {
 		return err
 	}
-	return &knotError{err, doc}
+	return &knotError{err, answer}
 }
 
 func (c *call) hold() *cobra.Command {
@@ -173,7 +175,7 @@ last day. Plans leave it alone until then; after that day Molt says that the hol
 				if err := a.Release(name); err != nil {
 					return err
 				}
-				return c.held(render.HoldDoc{Schema: "molt/hold/1", Name: name})
+				return c.held(doc.Hold{Schema: "molt/hold/1", Name: name})
 			}
 			var names []string
 			for _, d := range a.Declared() {
@@ -197,7 +199,7 @@ last day. Plans leave it alone until then; after that day Molt says that the hol
 			if err := a.Hold(name, app.Hold{Reason: reason, Until: until}); err != nil {
 				return err
 			}
-			return c.held(render.HoldDoc{Schema: "molt/hold/1", Name: name, Keeping: render.Keeping{Held: true, Reason: reason, Until: until}})
+			return c.held(doc.Hold{Schema: "molt/hold/1", Name: name, Keeping: doc.Keeping{Held: true, Reason: reason, Until: until}})
 		},
 	}
 	cmd.Flags().StringVar(&reason, "reason", "", "why")
@@ -206,6 +208,6 @@ last day. Plans leave it alone until then; after that day Molt says that the hol
 	return cmd
 }
 
-func (c *call) held(doc render.HoldDoc) error {
-	return c.show(doc, func(p *render.Page) { p.Hold(doc) })
+func (c *call) held(answer doc.Hold) error {
+	return c.show(answer, func(p *text.Page) { p.Hold(answer) })
 }

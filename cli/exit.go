@@ -9,9 +9,9 @@ import (
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/version"
+	"molt/doc"
 	"molt/ecosystem"
 	"molt/input"
-	"molt/render"
 )
 
 // The exit codes.
@@ -63,7 +63,7 @@ func (c *call) finish(err error) int {
 // showKnot prints a tangle that a command met: as the result in JSON, among the messages in text.
 func (c *call) showKnot(k *knotError) {
 	if c.format == "json" {
-		_ = render.JSON(c.out, k.doc) // there is nobody left to tell
+		_ = doc.JSON(c.out, k.answer) // there is nobody left to tell
 		return
 	}
 	var stage *app.StageError
@@ -72,7 +72,7 @@ func (c *call) showKnot(k *knotError) {
 	} else if context, _, found := strings.Cut(k.Error(), ": these demands"); found {
 		c.say("molt: %s", context)
 	}
-	c.pageOn(c.errout).Untangle(k.doc)
+	c.pageOn(c.errout).Untangle(k.answer)
 }
 
 // wrongInput reports whether an error is about the call or about a file that people write.

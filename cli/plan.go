@@ -7,8 +7,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
+	"molt/ask"
 	"molt/core/plan"
-	"molt/render"
+	"molt/doc"
+	"molt/render/text"
 )
 
 // A planning is how plan is called.
@@ -126,7 +128,7 @@ func (s *session) makePlan(o planning, args []string) error {
 		}
 	}
 	file.Branch = o.branch
-	doc, err := s.planDoc(file, made.Reachable)
+	answer, err := s.planDoc(file, made.Reachable)
 	if err != nil {
 		return err
 	}
@@ -140,32 +142,32 @@ func (s *session) makePlan(o planning, args []string) error {
 			return err
 		}
 	}
-	return s.showPlan(doc)
+	return s.showPlan(answer)
 }
 
 // planDoc makes the document of a plan, with the tangle where the goal is out of reach.
-func (s *session) planDoc(file *app.PlanDoc, reachable bool) (render.PlanDoc, error) {
+func (s *session) planDoc(file *app.PlanDoc, reachable bool) (doc.Plan, error) {
 	times, err := s.a.CheckTimes()
 	if err != nil {
-		return render.PlanDoc{}, err
+		return doc.Plan{}, err
 	}
-	doc := render.NewPlanDoc(file, times)
+	answer := ask.NewPlan(file, times)
 	if !reachable {
 		knot, _, err := s.untangledGoal(file.Goals()...)
 		if err != nil {
-			return doc, err
+			return answer, err
 		}
-		doc.Untangle = &knot
+		answer.Untangle = &knot
 	}
 	s.still()
-	return doc, nil
+	return answer, nil
 }
 
-func (s *session) showPlan(doc render.PlanDoc) error {
-	if err := s.show(doc, func(p *render.Page) { p.Plan(doc) }); err != nil {
+func (s *session) showPlan(answer doc.Plan) error {
+	if err := s.show(answer, func(p *text.Page) { p.Plan(answer) }); err != nil {
 		return err
 	}
-	if !doc.Reachable {
+	if !answer.Reachable {
 		return errAttention
 	}
 	return nil
@@ -180,11 +182,11 @@ func (s *session) split(o planning) error {
 	if err != nil {
 		return err
 	}
-	doc, err := s.planDoc(file, true)
+	answer, err := s.planDoc(file, true)
 	if err != nil {
 		return err
 	}
-	return s.show(doc, func(p *render.Page) { p.Split(doc, first.ID, second.ID) })
+	return s.show(answer, func(p *text.Page) { p.Split(answer, first.ID, second.ID) })
 }
 
 func (s *session) checkPlan() error {
@@ -192,11 +194,11 @@ func (s *session) checkPlan() error {
 	if err != nil {
 		return s.explain(err)
 	}
-	doc, err := s.planDoc(file, true)
+	answer, err := s.planDoc(file, true)
 	if err != nil {
 		return err
 	}
-	return s.show(doc, func(p *render.Page) {
+	return s.show(answer, func(p *text.Page) {
 		p.Remark(fmt.Sprintf("Every stage of %s that is still to do resolves, in this order.", app.PlanFile))
 	})
 }
@@ -206,7 +208,7 @@ func (s *session) renew(o planning) error {
 	if err != nil {
 		return s.explain(err)
 	}
-	doc, err := s.planDoc(r.Plan, r.Made.Reachable)
+	answer, err := s.planDoc(r.Plan, r.Made.Reachable)
 	if err != nil {
 		return err
 	}
@@ -215,6 +217,6 @@ func (s *session) renew(o planning) error {
 			return err
 		}
 	}
-	doc.Renewal = &render.RenewalDoc{Kept: append([]string{}, r.Kept...), Lost: append([]string{}, r.Lost...), Changed: append([]string{}, r.Changed...)}
-	return s.showPlan(doc)
+	answer.Renewal = &doc.Renewal{Kept: append([]string{}, r.Kept...), Lost: append([]string{}, r.Lost...), Changed: append([]string{}, r.Changed...)}
+	return s.showPlan(answer)
 }

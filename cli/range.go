@@ -7,10 +7,11 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
+	"molt/ask"
 	"molt/core/inspect"
 	"molt/core/project"
 	"molt/core/version"
-	"molt/render"
+	"molt/render/text"
 )
 
 func (c *call) rangeOf() *cobra.Command {
@@ -54,16 +55,16 @@ nearer constraint would serve this application better, and why.`,
 				versions = append(versions, v)
 			}
 			slices.SortStableFunc(versions, version.Version.Compare)
-			doc := render.NewRangeDoc(e.Name(), args[0])
+			answer := ask.NewRange(e.Name(), args[0])
 			admitted := constraint.Admit(versions)
 			for i, v := range versions {
 				if admitted.Has(i) {
-					doc.Admits = append(doc.Admits, v.String())
+					answer.Admits = append(answer.Admits, v.String())
 				} else {
-					doc.Refuses = append(doc.Refuses, v.String())
+					answer.Refuses = append(answer.Refuses, v.String())
 				}
 			}
-			return c.show(doc, func(p *render.Page) { p.Range(doc) })
+			return c.show(answer, func(p *text.Page) { p.Range(answer) })
 		},
 	}
 	cmd.Flags().StringVar(&of, "of", "", "put it to the published releases of this package")
@@ -91,18 +92,18 @@ func (c *call) rangePublished(constraint, of string, advise bool) error {
 		if err != nil {
 			return err
 		}
-		doc := render.NewRangeDoc(s.a.Eco.Name(), constraint)
-		doc.Published(of, p, set)
+		answer := ask.NewRange(s.a.Eco.Name(), constraint)
+		ask.Published(&answer, of, p, set)
 		if advise {
 			advice, err := inspect.Advise(c.ctx, s.source, s.a.Application(), of, constraint)
 			var bad *version.Error
 			if err != nil && !errors.As(err, &bad) { // a tag has no neighbours
 				return err
 			}
-			doc.Advise(advice)
+			ask.Advise(&answer, advice)
 		}
 		s.still()
-		if err := c.show(doc, func(p *render.Page) { p.Range(doc) }); err != nil {
+		if err := c.show(answer, func(p *text.Page) { p.Range(answer) }); err != nil {
 			return err
 		}
 		if set.Empty() {

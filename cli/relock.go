@@ -8,7 +8,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
-	"molt/render"
+	"molt/ask"
+	"molt/render/text"
 )
 
 func (c *call) relock() *cobra.Command {
@@ -43,7 +44,7 @@ releases; and the lock is solved anew, near to what both had. It says what it to
 						return err
 					}
 				}
-				return c.show(render.NewLockDoc(lock), func(p *render.Page) {
+				return c.show(ask.NewLock(lock), func(p *text.Page) {
 					word := "holds"
 					if dry {
 						word = "would hold"
@@ -87,9 +88,9 @@ func (c *call) relockMerged(a *app.App, dry bool, err error) error {
 			return err
 		}
 	}
-	doc := render.NewLockDoc(m.Locked)
-	doc.Took = m.Took
-	return c.show(doc, func(p *render.Page) { p.Merged(doc, a.Eco.Lock(), a.Eco.Manifest(), m.Manifest != nil, dry) })
+	answer := ask.NewLock(m.Locked)
+	answer.Took = m.Took
+	return c.show(answer, func(p *text.Page) { p.Merged(answer, a.Eco.Lock(), a.Eco.Manifest(), m.Manifest != nil, dry) })
 }
 
 func (c *call) verify() *cobra.Command {
@@ -125,13 +126,13 @@ It asks no registry. Exit 1 when something does not agree.`,
 			if err != nil {
 				return err
 			}
-			doc := render.NewVerifyDoc(found, installed != nil)
-			if !c.quiet || !doc.Agrees {
-				if err := c.show(doc, func(p *render.Page) { p.Verify(doc) }); err != nil {
+			answer := ask.NewVerify(found, installed != nil)
+			if !c.quiet || !answer.Agrees {
+				if err := c.show(answer, func(p *text.Page) { p.Verify(answer) }); err != nil {
 					return err
 				}
 			}
-			if !doc.Agrees {
+			if !answer.Agrees {
 				return errAttention
 			}
 			return nil

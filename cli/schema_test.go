@@ -89,15 +89,15 @@ func TestDocumentsConform(t *testing.T) {
 	check := func(d *desk, code int, args ...string) {
 		t.Helper()
 		out, _ := d.run(code, append(args, "--format", "json")...)
-		var doc map[string]any
-		if err := json.Unmarshal([]byte(out), &doc); err != nil {
+		var answer map[string]any
+		if err := json.Unmarshal([]byte(out), &answer); err != nil {
 			t.Fatalf("molt %s: %v", strings.Join(args, " "), err)
 		}
-		id, _ := doc["schema"].(string)
+		id, _ := answer["schema"].(string)
 		seen[id] = true
 		if all[id] == nil {
 			t.Errorf("docs/formats.md has no schema for %q", id)
-		} else if err := conform(all[id], doc, "$"); err != nil {
+		} else if err := conform(all[id], answer, "$"); err != nil {
 			t.Errorf("molt %s: %v", strings.Join(args, " "), err)
 		}
 	}

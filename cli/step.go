@@ -12,8 +12,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
+	"molt/ask"
+	"molt/doc"
 	"molt/input"
-	"molt/render"
+	"molt/render/text"
 )
 
 // A march is how step goes on from stage to stage.
@@ -93,13 +95,13 @@ func (s *session) march(m march, order app.Order) error {
 			return s.explain(err)
 		}
 		s.still()
-		doc := render.NewStepDoc(got)
+		answer := ask.NewStep(got)
 		if !got.Passed && got.Stage.Raise == nil && m.culprit {
-			if err := s.culprit(m, got, &doc); err != nil {
+			if err := s.culprit(m, got, &answer); err != nil {
 				return err
 			}
 		}
-		if err := s.show(doc, func(p *render.Page) { p.Step(doc) }); err != nil {
+		if err := s.show(answer, func(p *text.Page) { p.Step(answer) }); err != nil {
 			return err
 		}
 		if got.Passed && m.commit {
@@ -138,7 +140,7 @@ func (s *session) watcher() app.Watcher {
 }
 
 // culprit looks for what makes the stage fail, and splits the stage when asked to.
-func (s *session) culprit(m march, got *app.Step, doc *render.StepDoc) error {
+func (s *session) culprit(m march, got *app.Step, answer *doc.Step) error {
 	if !s.quiet {
 		s.say("looking for the culprit among %d changes", len(got.Stage.Changes))
 	}
@@ -154,7 +156,7 @@ func (s *session) culprit(m march, got *app.Step, doc *render.StepDoc) error {
 		}
 		split = []string{first.ID, second.ID}
 	}
-	doc.Culprit = render.NewCulpritDoc(found, split)
+	answer.Culprit = ask.NewCulprit(found, split)
 	return nil
 }
 
@@ -168,8 +170,8 @@ func (s *session) ownVersionAlone(m march) (bool, error) {
 	if err != nil {
 		return true, err
 	}
-	doc := render.NewOwnVersionDoc(own)
-	if err := s.show(doc, func(p *render.Page) { p.OwnVersion(doc) }); err != nil || own == nil || !m.commit {
+	answer := ask.NewOwnVersion(own)
+	if err := s.show(answer, func(p *text.Page) { p.OwnVersion(answer) }); err != nil || own == nil || !m.commit {
 		return true, err
 	}
 	return true, s.a.Commit(s.ctx, app.StageDoc{ID: app.OwnVersionStage, Title: own.From + " to " + own.To})
@@ -225,7 +227,7 @@ that nothing is lost.
 			if err != nil {
 				return err
 			}
-			if err := c.show(render.BackDoc{Schema: "molt/back/1", Stages: back.Stages}, func(p *render.Page) {
+			if err := c.show(doc.Back{Schema: "molt/back/1", Stages: back.Stages}, func(p *text.Page) {
 				for _, s := range back.Stages {
 					p.Line("took back %s", s)
 				}

@@ -9,9 +9,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
+	"molt/ask"
 	"molt/core/inspect"
 	"molt/core/version"
-	"molt/render"
+	"molt/render/text"
 )
 
 // A sieve says which rows of a survey are wanted.
@@ -105,8 +106,8 @@ func (s *session) survey(want sieve) error {
 		return err
 	}
 	s.still()
-	doc := render.NewSurveyDoc(s.a, u, rows, want.shows)
-	if err := s.show(doc, func(p *render.Page) { p.Survey(doc) }); err != nil {
+	answer := ask.NewSurvey(s.a, u, rows, want.shows)
+	if err := s.show(answer, func(p *text.Page) { p.Survey(answer) }); err != nil {
 		return err
 	}
 	for _, r := range rows {

@@ -7,10 +7,12 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
+	"molt/ask"
 	"molt/core/conflict"
 	"molt/core/inspect"
 	"molt/core/project"
-	"molt/render"
+	"molt/doc"
+	"molt/render/text"
 )
 
 func (c *call) trace() *cobra.Command {
@@ -43,8 +45,8 @@ link, and which link, or which hold, keeps it from the next newer release. A pac
 					return &app.UsageError{Reason: says}
 				}
 				s.still()
-				doc := render.NewTraceDoc(args[0], s.keeping(args[0]), all)
-				return c.show(doc, func(p *render.Page) { p.Trace(doc) })
+				answer := ask.NewTrace(args[0], s.keeping(args[0]), all)
+				return c.show(answer, func(p *text.Page) { p.Trace(answer) })
 			})
 		},
 	}
@@ -79,8 +81,8 @@ declared. Exit 1 when none fits.`,
 					}
 				}
 				s.still()
-				doc := render.NewFitDoc(args[0], app, fits, knot, s.a.Place)
-				if err := c.show(doc, func(p *render.Page) { p.Fit(doc) }); err != nil {
+				answer := ask.NewFit(args[0], app, fits, knot, s.a.Place)
+				if err := c.show(answer, func(p *text.Page) { p.Fit(answer) }); err != nil {
 					return err
 				}
 				for _, f := range fits {
@@ -97,10 +99,10 @@ declared. Exit 1 when none fits.`,
 }
 
 // keeping says whether, why and until when a package is held.
-func (s *session) keeping(name string) render.Keeping {
+func (s *session) keeping(name string) doc.Keeping {
 	if !slices.Contains(s.a.Application().Held, name) {
-		return render.Keeping{}
+		return doc.Keeping{}
 	}
 	hold := s.a.Config.Hold[name]
-	return render.Keeping{Held: true, Reason: hold.Reason, Until: hold.Until}
+	return doc.Keeping{Held: true, Reason: hold.Reason, Until: hold.Until}
 }

@@ -4,7 +4,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
-	"molt/render"
+	"molt/ask"
+	"molt/render/text"
 )
 
 func (c *call) trial() *cobra.Command {
@@ -42,8 +43,8 @@ raised. --into leaves the copy in a folder, for playing in. Exit 1 when a check 
 					return s.explain(err)
 				}
 				s.still()
-				doc := render.NewTrialDoc(got)
-				if err := c.show(doc, func(p *render.Page) { p.Trial(doc) }); err != nil {
+				answer := ask.NewTrial(got)
+				if err := c.show(answer, func(p *text.Page) { p.Trial(answer) }); err != nil {
 					return err
 				}
 				if !got.Passed {

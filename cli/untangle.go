@@ -7,11 +7,13 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
+	"molt/ask"
 	"molt/core/assess"
 	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
-	"molt/render"
+	"molt/doc"
+	"molt/render/text"
 )
 
 func (c *call) untangle() *cobra.Command {
@@ -31,7 +33,7 @@ verifies, and molt back takes that back.`,
 				if len(args) > 0 {
 					goal = args[0]
 				}
-				doc, ways, err := s.untangled(goal)
+				answer, ways, err := s.untangled(goal)
 				if err != nil {
 					return s.explain(err)
 				}
@@ -39,10 +41,10 @@ verifies, and molt back takes that back.`,
 					return s.take(ways, take)
 				}
 				s.still()
-				if err := c.show(doc, func(p *render.Page) { p.Untangle(doc) }); err != nil {
+				if err := c.show(answer, func(p *text.Page) { p.Untangle(answer) }); err != nil {
 					return err
 				}
-				if !doc.Resolves {
+				if !answer.Resolves {
 					return errAttention
 				}
 				return nil
@@ -61,79 +63,79 @@ func (s *session) take(ways []conflict.WayOut, n int) error {
 		return err
 	}
 	s.still()
-	doc := render.TakenDoc{Schema: "molt/taken/1", Kind: ways[n-1].Kind, Title: ways[n-1].Title}
-	return s.show(doc, func(p *render.Page) { p.Taken(doc) })
+	answer := doc.Taken{Schema: "molt/taken/1", Kind: ways[n-1].Kind, Title: ways[n-1].Title}
+	return s.show(answer, func(p *text.Page) { p.Taken(answer) })
 }
 
 // untangled looks for a tangle and its ways out: of the manifest, or of a goal.
-func (s *session) untangled(goal string) (render.UntangleDoc, []conflict.WayOut, error) {
+func (s *session) untangled(goal string) (doc.Untangle, []conflict.WayOut, error) {
 	if goal != "" {
 		if err := s.advice(nil); err != nil {
-			return render.UntangleDoc{}, nil, err
+			return doc.Untangle{}, nil, err
 		}
 		return s.untangledGoal(project.ParseGoal(goal))
 	}
 	_, err := project.Relock(s.ctx, s.source, s.a.Application())
 	var tangle *solve.Tangle
 	if err == nil {
-		doc := render.NewUntangleDoc("", nil, nil, nil, s.a.Place)
-		doc.Resolves = true
-		return doc, nil, nil
+		answer := ask.NewUntangle("", nil, nil, nil, s.a.Place)
+		answer.Resolves = true
+		return answer, nil, nil
 	}
 	if !errors.As(err, &tangle) {
-		return render.UntangleDoc{}, nil, err
+		return doc.Untangle{}, nil, err
 	}
 	return s.untangledManifest(tangle)
 }
 
-func (s *session) untangledManifest(tangle *solve.Tangle) (render.UntangleDoc, []conflict.WayOut, error) {
+func (s *session) untangledManifest(tangle *solve.Tangle) (doc.Untangle, []conflict.WayOut, error) {
 	knot, err := conflict.Explain(s.ctx, s.source, s.a.Application(), tangle)
 	if err != nil {
-		return render.UntangleDoc{}, nil, err
+		return doc.Untangle{}, nil, err
 	}
 	ways, err := conflict.WaysOut(s.ctx, s.source, s.a.Application(), tangle)
 	if err != nil {
-		return render.UntangleDoc{}, nil, err
+		return doc.Untangle{}, nil, err
 	}
-	doc := render.NewUntangleDoc("", knot, nil, ways, s.a.Place)
-	err = s.remark(&doc)
-	return doc, ways, err
+	answer := ask.NewUntangle("", knot, nil, ways, s.a.Place)
+	err = s.remark(&answer)
+	return answer, ways, err
 }
 
 // remark adds which releases of the contested packages rules or a platform keep out of it.
-func (s *session) remark(doc *render.UntangleDoc) error {
-	for _, c := range doc.Contested {
+func (s *session) remark(answer *doc.Untangle) error {
+	for _, c := range answer.Contested {
 		says, err := project.Hidden(s.ctx, s.source, s.a.Application(), c.Name)
 		if err != nil {
 			return err
 		}
 		if says != "" {
-			doc.Remarks = append(doc.Remarks, says)
+			answer.Remarks = append(answer.Remarks, says)
 		}
 	}
 	return nil
 }
 
-func (s *session) untangledGoal(goals ...project.Goal) (render.UntangleDoc, []conflict.WayOut, error) {
+func (s *session) untangledGoal(goals ...project.Goal) (doc.Untangle, []conflict.WayOut, error) {
 	got, err := assess.Assess(s.ctx, s.source, s.a.Application(), goals...)
 	if err != nil {
-		return render.UntangleDoc{}, nil, err
+		return doc.Untangle{}, nil, err
 	}
 	return s.untangledFrom(got)
 }
 
 // untangledFrom looks for the ways out of what an assessment found.
-func (s *session) untangledFrom(got *assess.Assessment) (render.UntangleDoc, []conflict.WayOut, error) {
+func (s *session) untangledFrom(got *assess.Assessment) (doc.Untangle, []conflict.WayOut, error) {
 	if got.Reachable {
-		doc := render.NewUntangleDoc(got.Goal.String(), nil, nil, nil, s.a.Place)
-		doc.Resolves = true
-		return doc, nil, nil
+		answer := ask.NewUntangle(got.Goal.String(), nil, nil, nil, s.a.Place)
+		answer.Resolves = true
+		return answer, nil, nil
 	}
 	var knot *conflict.Explanation
 	var err error
 	if got.Tangle != nil {
 		if knot, err = conflict.Explain(s.ctx, s.source, s.a.Application(), got.Tangle); err != nil {
-			return render.UntangleDoc{}, nil, err
+			return doc.Untangle{}, nil, err
 		}
 	}
 	var blocked []string
@@ -144,17 +146,17 @@ func (s *session) untangledFrom(got *assess.Assessment) (render.UntangleDoc, []c
 	}
 	ways, err := conflict.GoalWays(s.ctx, s.source, s.a.Application(), got.Goal, got.Tangle)
 	if err != nil {
-		return render.UntangleDoc{}, nil, err
+		return doc.Untangle{}, nil, err
 	}
-	doc := render.NewUntangleDoc(got.Goal.String(), knot, blocked, ways, s.a.Place)
-	err = s.remark(&doc)
-	return doc, ways, err
+	answer := ask.NewUntangle(got.Goal.String(), knot, blocked, ways, s.a.Place)
+	err = s.remark(&answer)
+	return answer, ways, err
 }
 
 // A knotError is a tangle that is ready to be shown, with its ways out.
 type knotError struct {
 	error
-	doc render.UntangleDoc
+	answer doc.Untangle
 }
 
 func (e *knotError) Unwrap() error { return e.error }
@@ -169,9 +171,9 @@ func (s *session) explain(err error) error {
 	if errors.As(err, &stage) { // ways out are for the manifest as it stands
 		return s.unwanted(err)
 	}
-	doc, _, failed := s.untangledManifest(tangle)
+	answer, _, failed := s.untangledManifest(tangle)
 	if failed != nil {
 		return err
 	}
-	return &knotError{err, doc}
+	return &knotError{err, answer}
 }

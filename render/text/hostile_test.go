@@ -1,4 +1,4 @@
-package render
+package text
 
 import (
 	"bytes"
@@ -7,7 +7,9 @@ import (
 	"strings"
 	"testing"
 
+	"molt/doc"
 	"molt/input"
+	"molt/render/md"
 )
 
 // hostile is text that a registry, a manifest or a check could send to a terminal.
@@ -96,15 +98,15 @@ func TestHostileDocuments(t *testing.T) {
 			}
 			for _, arg := range args[1:] {
 				if arg.Kind() == reflect.Struct {
-					var doc bytes.Buffer
-					if err := JSON(&doc, arg.Interface()); err != nil {
+					var answer bytes.Buffer
+					if err := doc.JSON(&answer, arg.Interface()); err != nil {
 						t.Fatal(err)
 					}
-					if r, bad := obeyed(doc.String()); bad {
+					if r, bad := obeyed(answer.String()); bad {
 						t.Errorf("the JSON of %s holds %q", arg.Type(), r)
 					}
 					again := reflect.New(arg.Type())
-					if err := json.Unmarshal(doc.Bytes(), again.Interface()); err != nil {
+					if err := json.Unmarshal(answer.Bytes(), again.Interface()); err != nil {
 						t.Errorf("the JSON of %s cannot be read: %v", arg.Type(), err)
 					}
 				}
@@ -114,10 +116,10 @@ func TestHostileDocuments(t *testing.T) {
 	if printed < 40 {
 		t.Errorf("only %d pages show anything of their document", printed)
 	}
-	var doc CompareDoc
-	fill(reflect.ValueOf(&doc).Elem(), true)
+	var answer doc.Compare
+	fill(reflect.ValueOf(&answer).Elem(), true)
 	var out bytes.Buffer
-	if err := CompareMarkdown(&out, doc); err != nil {
+	if err := md.CompareMarkdown(&out, answer); err != nil {
 		t.Fatal(err)
 	}
 	if r, bad := obeyed(out.String()); bad {

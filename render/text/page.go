@@ -1,6 +1,6 @@
-// Package render turns results into text for a terminal and into JSON. It decides nothing: what is shown, and whether
-// it needs attention, was settled before.
-package render
+// Package text prints documents for a terminal. It decides nothing: what is shown, and whether it needs attention, was settled
+// before. Everything that comes from outside is made harmless here.
+package text
 
 import (
 	"fmt"
@@ -11,6 +11,7 @@ import (
 	"charm.land/lipgloss/v2"
 
 	"molt/input"
+	"molt/render"
 )
 
 // A Page is where text goes. Whatever is printed on it passes Line, which makes text from outside harmless: names, versions,
@@ -207,23 +208,16 @@ func span(d time.Duration) string {
 	days := int(d / (24 * time.Hour))
 	switch {
 	case days < 60:
-		return count(days, "day")
+		return render.Count(days, "day")
 	case days < 365:
-		return count(days*12/365, "month")
+		return render.Count(days*12/365, "month")
 	}
 	all := days * 12 / 365
 	years, months := all/12, all%12
 	if months == 0 {
-		return count(years, "year")
+		return render.Count(years, "year")
 	}
-	return count(years, "year") + " " + count(months, "month")
-}
-
-func count(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
+	return render.Count(years, "year") + " " + render.Count(months, "month")
 }
 
 // Command prints a command line that is about to be run.

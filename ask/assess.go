@@ -1,0 +1,51 @@
+// Package ask answers the questions of the job: one function a question, which turns what the core found into a document.
+package ask
+
+import (
+	"molt/core/assess"
+	"molt/doc"
+)
+
+// NewAssess makes the document of an assessment. Here gives the versions of the runtimes on this machine.
+func NewAssess(a *assess.Assessment, here map[string]string) doc.Assess {
+	answer := doc.Assess{Schema: "molt/assess/1", Goal: doc.Goal{Name: a.Goal.Name, Constraint: a.Goal.Constraint, Release: a.Release}, Reachable: a.Reachable,
+		Runtime: []doc.Runtime{}, Packages: []doc.Assessed{}}
+	for _, n := range a.Runtimes {
+		answer.Runtime = append(answer.Runtime, newRuntime(a, n, here[n.Name]))
+	}
+	for _, g := range a.Also {
+		answer.Also = append(answer.Also, g.String())
+	}
+	for _, w := range a.Waits {
+		answer.Waits = append(answer.Waits, doc.Wait(w))
+	}
+	answer.Enough, answer.Reached = a.Enough, a.Reached
+	answer.Remarks = append([]string{}, a.Remarks...)
+	for _, t := range a.Touches {
+		f := t.Fact
+		answer.Advice = append(answer.Advice, doc.Touch{Kind: string(f.Kind), About: t.About, To: t.To, Says: f.Line(), Found: f.Found, Link: f.Link, Source: f.Source, Confidence: string(f.Confidence)})
+	}
+	for _, got := range a.Packages {
+		d := doc.Assessed{Name: got.Name, Group: got.Group, Declared: got.Declared, Locked: got.Locked, Standing: got.Standing, To: got.To, Held: got.Held,
+			First: got.First, Newest: got.Newest, By: got.By, Preview: got.Preview, Evidence: []doc.Evidence{}}
+		if got.Retires != nil {
+			d.Retires, d.Successor = string(got.Retires.Kind), got.Retires.Successor
+		}
+		for _, e := range got.Evidence {
+			d.Evidence = append(d.Evidence, doc.Evidence(e))
+		}
+		answer.Packages = append(answer.Packages, d)
+	}
+	return answer
+}
+
+func newRuntime(a *assess.Assessment, n assess.RuntimeNeed, here string) doc.Runtime {
+	answer := doc.Runtime{Name: n.Name, Needs: n.Needs, By: n.By, Deployed: n.Deployed.String(), Here: here, Met: n.Met}
+	for _, e := range n.Environments() {
+		answer.Where = append(answer.Where, doc.RuntimePlace{Place: e.Where, Version: e.Version, Met: e.Met})
+	}
+	for _, p := range n.Pins {
+		answer.Where = append(answer.Where, doc.RuntimePlace{Place: p.Where, Version: p.Version, Met: p.Met})
+	}
+	return answer
+}

@@ -1,0 +1,58 @@
+package ask
+
+import (
+	"molt/core/conflict"
+	"molt/core/inspect"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/doc"
+)
+
+// NewTrace makes the document of a trace.
+func NewTrace(name string, keeping doc.Keeping, all []inspect.Trace) doc.Trace {
+	return doc.Trace{Schema: "molt/trace/1", Name: name, Keeping: keeping, Releases: traceReleases(all)}
+}
+
+func traceReleases(traces []inspect.Trace) []doc.TraceRelease {
+	all := []doc.TraceRelease{}
+	for _, t := range traces {
+		r := doc.TraceRelease{ID: t.ID, Version: t.Version, Chains: [][]doc.TraceLink{}, More: t.More, Askers: t.Askers, Next: t.Next, Keepers: traceLinks(t.Keepers)}
+		for _, chain := range t.Chains {
+			r.Chains = append(r.Chains, traceLinks(chain))
+		}
+		all = append(all, r)
+	}
+	return all
+}
+
+func traceLinks(links []inspect.Link) []doc.TraceLink {
+	all := []doc.TraceLink{}
+	for _, l := range links {
+		all = append(all, doc.TraceLink(l))
+	}
+	return all
+}
+
+// NewFit makes the document of what fits.
+func NewFit(name string, app project.Application, fits []inspect.Fit, k *conflict.Explanation, place func(solve.Demand) string) doc.Fit {
+	answer := doc.Fit{Schema: "molt/fit/1", Name: name, Fixed: len(app.Fixed), Releases: []doc.FitRelease{}, Contested: []doc.Contest{}}
+	for _, d := range app.Declared {
+		if d.As == name {
+			answer.Declared = d.Text
+		}
+	}
+	if app.Locked != nil {
+		if n := app.Locked.Root(name); n != nil {
+			answer.Locked = n.Version
+		}
+	}
+	for _, f := range fits {
+		answer.Releases = append(answer.Releases, doc.FitRelease{Version: f.Release.Version.String(), Published: day(f.Release.Published), Fits: f.Fits})
+	}
+	if k != nil {
+		for _, c := range k.Contested {
+			answer.Contested = append(answer.Contested, newContest(c, place))
+		}
+	}
+	return answer
+}

@@ -1,0 +1,87 @@
+package doc
+
+import "molt/core/project"
+
+// Assess is "molt/assess/1".
+type Assess struct {
+	Schema    string     `json:"schema"`
+	Goal      Goal       `json:"goal"`
+	Reachable bool       `json:"reachable"`
+	Reached   bool       `json:"reached,omitempty"` // what is locked is the goal already
+	Runtime   []Runtime  `json:"runtime"`
+	Packages  []Assessed `json:"packages"`
+	Also      []string   `json:"also,omitempty"`     // further goals
+	Waits     []Wait     `json:"waits,omitempty"`    // when it is out of reach: the packages whose next release decides
+	Enough    bool       `json:"enough,omitempty"`   // whether releases of these alone would do, which was solved
+	Advice    []Touch    `json:"advice,omitempty"`   // what of upgrade guides touches this application
+	Untangle  *Untangle  `json:"untangle,omitempty"` // when it is out of reach
+	Remarks   []string   `json:"remarks"`            // what is to be known of all of it
+}
+
+// A Wait is a package whose next release decides.
+type Wait struct {
+	Package string `json:"package"`
+	For     string `json:"for"`
+}
+
+// A Touch is a fact of an upgrade guide.
+type Touch struct {
+	Kind       string   `json:"kind"`
+	About      string   `json:"about"`
+	To         string   `json:"to"`
+	Says       string   `json:"says"`
+	Found      []string `json:"found,omitempty"`
+	Link       string   `json:"link,omitempty"`
+	Source     string   `json:"source"`
+	Confidence string   `json:"confidence"`
+}
+
+// A Goal is a goal with the release that a resolution found for it.
+type Goal struct {
+	Name       string `json:"name"`
+	Constraint string `json:"constraint"`
+	Release    string `json:"release"`
+}
+
+// A Runtime is a demand on a runtime.
+type Runtime struct {
+	Name     string         `json:"name"`
+	Needs    string         `json:"needs"`
+	By       string         `json:"by"`
+	Deployed string         `json:"deployed"`
+	Here     string         `json:"here"`
+	Met      bool           `json:"met"`
+	Where    []RuntimePlace `json:"where,omitempty"` // environments with names, and files that name a version
+}
+
+// A RuntimePlace is an environment or a file that has a version of a runtime.
+type RuntimePlace struct {
+	Place   string `json:"place"`
+	Version string `json:"version"`
+	Met     bool   `json:"met"`
+}
+
+// An Assessed is a package with its standing.
+type Assessed struct {
+	Name      string           `json:"name"`
+	Group     string           `json:"group"`
+	Declared  string           `json:"declared"`
+	Locked    string           `json:"locked"`
+	Standing  project.Standing `json:"standing"`
+	To        string           `json:"to"`
+	First     string           `json:"first,omitempty"`
+	Newest    string           `json:"newest,omitempty"`
+	By        string           `json:"by,omitempty"`
+	Preview   string           `json:"preview,omitempty"`
+	Retires   string           `json:"retires,omitempty"`
+	Successor string           `json:"successor,omitempty"`
+	Held      bool             `json:"held,omitempty"`
+	Evidence  []Evidence       `json:"evidence"`
+}
+
+// An Evidence is what a standing rests on.
+type Evidence struct {
+	Grade project.Grade `json:"grade"`
+	Says  string        `json:"says"`
+	Where string        `json:"where"`
+}

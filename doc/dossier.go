@@ -1,0 +1,57 @@
+package doc
+
+// Dossier is "molt/dossier/1".
+type Dossier struct {
+	Schema     string `json:"schema"`
+	Name       string `json:"name"`
+	About      string `json:"about"`
+	Homepage   string `json:"homepage"`
+	Repository string `json:"repository"`
+	Deprecated string `json:"deprecated"` // what the newest release says, "" when nothing
+	Successor  string `json:"successor"`  // of a renamed package
+	Keeping
+	Declared  []DossierLine     `json:"declared"`
+	Locked    []TraceRelease    `json:"locked"`
+	Tags      map[string]string `json:"tags"`
+	Framework string            `json:"framework"` // the package that "framework" of a release is about, "" for none
+	Releases  []DossierRelease  `json:"releases"`  // the newest first
+	Hidden    int               `json:"hidden"`    // older releases and previews that are not shown
+	To        string            `json:"to"`        // the release up to which the change log is shown, and whose needs are listed
+	Needs     []DossierNeed     `json:"needs"`
+	Log       []Log             `json:"log"`   // the newest first
+	NoLog     string            `json:"noLog"` // why there is none, "" when there is one or nothing to tell
+}
+
+// A DossierLine is a line of the manifest.
+type DossierLine struct {
+	Group      string `json:"group"`
+	Constraint string `json:"constraint"`
+}
+
+// A DossierNeed is something that a release needs, or wants beside it.
+type DossierNeed struct {
+	Name       string `json:"name"`
+	Constraint string `json:"constraint"`
+	Peer       bool   `json:"peer"`
+	Optional   bool   `json:"optional"`
+}
+
+// A DossierRelease is one release.
+type DossierRelease struct {
+	Version    string            `json:"version"`
+	Published  string            `json:"published"` // a day, "" when the registry does not tell
+	Jump       string            `json:"jump"`      // from the locked release, "" without one
+	Needs      int               `json:"needs"`
+	Peers      int               `json:"peers"`
+	Runtimes   map[string]string `json:"runtimes"`
+	Framework  string            `json:"framework"` // what it asks of the framework, "" for nothing
+	Deprecated string            `json:"deprecated"`
+	Locked     bool              `json:"locked"`
+}
+
+// A Log is what the change log says of one release, as lines of Markdown.
+type Log struct {
+	Release  string   `json:"release"`
+	Breaking []string `json:"breaking"`
+	Rest     []string `json:"rest"`
+}

@@ -1,0 +1,61 @@
+package doc
+
+// Lock is "molt/lock/1".
+type Lock struct {
+	Schema    string       `json:"schema"`
+	Ecosystem string       `json:"ecosystem"`
+	Folded    bool         `json:"folded"` // a peer leads to the right release, but not always to the right place
+	Roots     []LockRoot   `json:"roots"`
+	Packages  []LockedItem `json:"packages"`
+	Took      []string     `json:"took,omitempty"` // from which branch, when a conflict was resolved
+}
+
+// A LockRoot is a declaration; Package is the id of what serves it, or null.
+type LockRoot struct {
+	Name       string  `json:"name"`
+	Group      string  `json:"group"`
+	Constraint string  `json:"constraint"`
+	Package    *string `json:"package"`
+}
+
+// A LockedItem is one locked package.
+type LockedItem struct {
+	ID        string     `json:"id"`
+	Name      string     `json:"name"`
+	Version   string     `json:"version"`
+	PURL      string     `json:"purl"`
+	Integrity string     `json:"integrity"`
+	Source    string     `json:"source"`
+	Needs     []LockEdge `json:"needs"`
+	Peers     []LockEdge `json:"peers"`
+}
+
+// A LockEdge is a need or a peer; Package is the id of what serves it, or null for an absent optional one and for
+// what does not come from the registry.
+type LockEdge struct {
+	Name       string  `json:"name"`
+	Constraint string  `json:"constraint"`
+	Optional   bool    `json:"optional"`
+	Package    *string `json:"package"`
+}
+
+// Verify is "molt/verify/1".
+type Verify struct {
+	Schema    string    `json:"schema"`
+	Agrees    bool      `json:"agrees"`
+	Installed bool      `json:"installed"` // whether anything is
+	Findings  []Finding `json:"findings"`
+	OutOfDate []string  `json:"outOfDate"` // "lock", "installed", "runtime"
+}
+
+// A Finding is something on which manifest, lock, installed packages and runtime disagree.
+type Finding struct {
+	About string `json:"about"`
+	Says  string `json:"says"`
+}
+
+// Back is "molt/back/1".
+type Back struct {
+	Schema string   `json:"schema"`
+	Stages []string `json:"stages"` // taken back, latest first
+}

@@ -1,0 +1,66 @@
+package doc
+
+// Step is "molt/step/1".
+type Step struct {
+	Schema  string      `json:"schema"`
+	Stage   PlanStage   `json:"stage"`
+	Passed  bool        `json:"passed"`
+	Checks  []Check     `json:"checks"`
+	Before  []Check     `json:"before"`  // the checks on the state before the first stage, when they were run now
+	Changed []string    `json:"changed"` // files that tasks changed
+	Notes   []string    `json:"notes"`
+	Culprit *Culprit    `json:"culprit,omitempty"`
+	Own     *OwnVersion `json:"own,omitempty"` // after the last stage
+	Left    int         `json:"left"`
+}
+
+// A Check is the verdict of one check, or of one task that belongs to a change.
+type Check struct {
+	Name    string  `json:"name"`
+	Task    bool    `json:"task"`
+	Passed  bool    `json:"passed"`
+	Before  bool    `json:"failedBefore"`
+	Says    string  `json:"says"`
+	Log     string  `json:"log"`
+	Seconds float64 `json:"seconds"`
+}
+
+// A Culprit is a minimal set of a stage's changes that fails.
+type Culprit struct {
+	Check   string   `json:"check"`
+	Changes []string `json:"changes"`
+	Rest    []string `json:"rest"`
+	Passes  bool     `json:"restPasses"`
+	Trials  []Trial  `json:"trials"`
+	Split   []string `json:"split"` // the stages that it was split into, when it was
+}
+
+// A Trial is one look at some of the changes.
+type Trial struct {
+	Changes []string `json:"changes"`
+	Outcome string   `json:"outcome"`
+	Says    string   `json:"says"`
+	Ran     bool     `json:"ran"`
+	Seconds float64  `json:"seconds"`
+}
+
+// OwnVersion is "molt/own-version/1", and a part of "molt/step/1".
+type OwnVersion struct {
+	Schema  string `json:"schema"`
+	From    string `json:"from"`
+	To      string `json:"to"`
+	Jump    string `json:"jump"`
+	Why     string `json:"why"`
+	Written bool   `json:"written"`
+}
+
+// Beside is "molt/trial/1".
+type Beside struct {
+	Schema string   `json:"schema"`
+	Stages []string `json:"stages"`
+	Folder string   `json:"folder"` // of the copy, "" when it was taken away
+	Passed bool     `json:"passed"`
+	Before []Check  `json:"before"`
+	Checks []Check  `json:"checks"`
+	Notes  []string `json:"notes"`
+}

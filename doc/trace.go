@@ -1,0 +1,48 @@
+package doc
+
+// Trace is "molt/trace/1".
+type Trace struct {
+	Schema string `json:"schema"`
+	Name   string `json:"name"`
+	Keeping
+	Releases []TraceRelease `json:"releases"` // the newest first
+}
+
+// A TraceRelease is a locked release with why it is there.
+type TraceRelease struct {
+	ID      string        `json:"id"`
+	Version string        `json:"version"`
+	Chains  [][]TraceLink `json:"chains"`  // shortest ones, from the application down
+	More    int           `json:"more"`    // how many shortest chains there are beyond these
+	Askers  int           `json:"askers"`  // how many links lead to it
+	Next    string        `json:"next"`    // the next newer release, "" when there is none
+	Keepers []TraceLink   `json:"keepers"` // the links that exclude it
+}
+
+// A TraceLink is a demand on the way. By is "" for the application, else an id; To is an id.
+type TraceLink struct {
+	By         string `json:"by"`
+	Group      string `json:"group"`
+	Name       string `json:"name"`
+	Constraint string `json:"constraint"`
+	Peer       bool   `json:"peer"`
+	To         string `json:"to"`
+}
+
+// Fit is "molt/fit/1".
+type Fit struct {
+	Schema    string       `json:"schema"`
+	Name      string       `json:"name"`
+	Declared  string       `json:"declared"` // the constraint, "" when it is not declared
+	Locked    string       `json:"locked"`
+	Fixed     int          `json:"fixed"`     // how many packages are given from outside
+	Releases  []FitRelease `json:"releases"`  // the newest first
+	Contested []Contest    `json:"contested"` // what stands in the way of the newest that does not fit
+}
+
+// A FitRelease is a release with whether it resolves with the application.
+type FitRelease struct {
+	Version   string `json:"version"`
+	Published string `json:"published"` // a day, "" when the registry does not tell
+	Fits      bool   `json:"fits"`
+}

@@ -1,0 +1,54 @@
+package doc
+
+import "molt/core/conflict"
+
+// Untangle is "molt/untangle/1".
+type Untangle struct {
+	Schema    string    `json:"schema"`
+	Goal      string    `json:"goal"` // "" when it is the manifest that does not resolve
+	Resolves  bool      `json:"resolves"`
+	Tangles   int       `json:"tangles"` // how many were found that share no demand
+	Contested []Contest `json:"contested"`
+	Blocked   []string  `json:"blocked"` // packages that no release of the goal goes with
+	Ways      []Way     `json:"ways"`
+	Remarks   []string  `json:"remarks,omitempty"` // on releases that rules or a platform keep out of it
+	Unwanted  bool      `json:"-"`                 // it is about a change that was asked for, and not carried out
+}
+
+// A Contest is a package on which demands exclude each other.
+type Contest struct {
+	Name  string `json:"name"`
+	Sides []Side `json:"sides"`
+}
+
+// A Side is one demand of a contest. By is "" for the application, Releases which of By's releases ask so.
+type Side struct {
+	By         string `json:"by"`
+	Releases   string `json:"releases"`
+	Constraint string `json:"constraint"`
+	Peer       bool   `json:"peer"`
+	Admits     string `json:"admits"`
+	Chain      []Link `json:"chain"`
+}
+
+// A Link is a demand on the way down from the manifest. Where is the place in the manifest of the first.
+type Link struct {
+	By         string `json:"by"`
+	Name       string `json:"name"`
+	Constraint string `json:"constraint"`
+	Peer       bool   `json:"peer"`
+	Where      string `json:"where"`
+}
+
+// A Way is a way out that was solved, with the command that takes it, "" when only waiting or work by hand helps.
+type Way struct {
+	Kind     conflict.WayKind `json:"kind"`
+	Title    string           `json:"title"`
+	Command  string           `json:"command"`
+	Changes  []PlanChange     `json:"changes"`
+	Previews []string         `json:"previews"`
+	Unhold   []string         `json:"unhold"`
+	Lines    int              `json:"lines"`
+	Majors   int              `json:"majors"`
+	Locked   int              `json:"locked"`
+}

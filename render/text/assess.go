@@ -1,0 +1,258 @@
+package text
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+
+	"molt/core/project"
+	"molt/doc"
+)
+
+// standings in the order in which they ask for attention, with what each means.
+var standings = []struct {
+	standing project.Standing
+	means    string
+}{
+	{project.Blocked, "no release goes with it"},
+	{project.Together, "moves in the same stage as the framework"},
+	{project.Bridge, "moves ahead, to a release that goes with both"},
+	{project.Retires, "renamed, abandoned, or part of the framework by then"},
+	{project.Leaves, "nothing needs it any more by then"},
+	{project.Ready, "stays as it is"},
+	{project.Silent, "says nothing of the framework, and stays"},
+	{project.Elsewhere, "does not come from the registry; Molt cannot judge it"},
+}
+
+// Assess prints an assessment: the verdict first, then the packages by standing.
+func (p *Page) Assess(answer doc.Assess) {
+	goal := goalOf(answer)
+	by := map[project.Standing][]doc.Assessed{}
+	for _, d := range answer.Packages {
+		by[d.Standing] = append(by[d.Standing], d)
+	}
+	switch blocked := len(by[project.Blocked]); {
+	case answer.Reached && answer.Reachable && answer.Also == nil:
+		p.verdict(good, fmt.Sprintf("%s is reached already: everything declared resolves with %s.", goal, answer.Goal.Release))
+	case answer.Reachable:
+		p.verdict(good, fmt.Sprintf("%s can be reached: everything declared resolves with %s.", goal, answer.Goal.Release))
+	case blocked > 0 && !slices.ContainsFunc(by[project.Blocked], func(d doc.Assessed) bool { return !d.Held }):
+		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s held at a release that does not go with it.", goal, are(blocked)))
+	case blocked > 0:
+		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s no release that goes with it.", goal, have(blocked)))
+	default:
+		p.verdict(bad, fmt.Sprintf("%s is out of reach: each package could go, but not all together.", goal))
+	}
+	p.waits(answer)
+	for _, remark := range answer.Remarks {
+		p.wrapped("", strings.ToUpper(remark[:1])+remark[1:]+".")
+	}
+	if answer.Untangle != nil {
+		for _, c := range answer.Untangle.Contested {
+			p.Line("")
+			p.contest(c)
+		}
+	}
+	p.runtimes(answer.Runtime)
+	for _, s := range standings {
+		all := by[s.standing]
+		if len(all) == 0 {
+			continue
+		}
+		p.Line("")
+		p.Line("%s %s", p.styled(bold, fmt.Sprintf("%s (%d)", s.standing, len(all))), p.styled(faint, s.means))
+		if s.standing == project.Silent {
+			var names []string
+			for _, d := range all {
+				names = append(names, d.Name)
+			}
+			p.wrapped("  ", strings.Join(names, ", "))
+			continue
+		}
+		p.assessed(all)
+	}
+	p.touches(answer.Advice)
+	if answer.Untangle != nil {
+		p.ways(answer.Untangle.Ways)
+	}
+}
+
+func goalOf(answer doc.Assess) string {
+	return strings.Join(append([]string{answer.Goal.Name + " " + answer.Goal.Constraint}, answer.Also...), " with ")
+}
+
+func are(n int) string {
+	if n == 1 {
+		return "1 package is"
+	}
+	return fmt.Sprintf("%d packages are", n)
+}
+
+// Gate prints in one line whether a goal can be reached.
+func (p *Page) Gate(answer doc.Assess) {
+	switch {
+	case answer.Reached && answer.Reachable && answer.Also == nil:
+		p.verdict(good, fmt.Sprintf("%s is reached already, with %s.", goalOf(answer), answer.Goal.Release))
+		return
+	case answer.Reachable:
+		p.verdict(good, fmt.Sprintf("%s can be reached, with %s.", goalOf(answer), answer.Goal.Release))
+		return
+	}
+	var names []string
+	for _, w := range answer.Waits {
+		names = append(names, w.Package)
+	}
+	text := goalOf(answer) + " is out of reach"
+	if names != nil {
+		text += "; it waits for " + strings.Join(names, ", ")
+	}
+	var held []string
+	for _, d := range answer.Packages {
+		if d.Standing == project.Blocked && d.Held {
+			held = append(held, d.Name)
+		}
+	}
+	if held != nil {
+		text += "; in the way is the hold on " + strings.Join(held, ", ")
+	}
+	p.verdict(bad, text+".")
+}
+
+// waits prints what to wait for.
+func (p *Page) waits(answer doc.Assess) {
+	if len(answer.Waits) == 0 {
+		return
+	}
+	text := "Everything else waits for"
+	if !answer.Enough {
+		text = "It waits at least for"
+	}
+	for i, w := range answer.Waits {
+		if i > 0 {
+			text += ", and"
+		}
+		text += fmt.Sprintf(" a release of %s that %s", w.Package, w.For)
+	}
+	p.wrapped("", text+".")
+}
+
+// touches prints what of upgrade guides touches this application.
+func (p *Page) touches(all []doc.Touch) {
+	if len(all) == 0 {
+		return
+	}
+	p.Line("")
+	p.Line("%s %s", p.styled(bold, fmt.Sprintf("advice (%d)", len(all))), p.styled(faint, "what upgrade guides say that touches this application"))
+	by := func(t doc.Touch) string { return fmt.Sprintf("%s %s, %s (%s)", t.About, t.To, t.Source, t.Confidence) }
+	for i, t := range all {
+		if i == 0 || by(all[i-1]) != by(t) {
+			p.Line("  %s", p.styled(faint, by(t)))
+		}
+		p.wrapped("    ", t.Says)
+		if len(t.Found) > 0 {
+			for _, l := range wrap("in "+strings.Join(t.Found, ", "), p.Width-6) {
+				p.Line("      %s", p.styled(faint, l))
+			}
+		}
+		if t.Link != "" && !strings.Contains(t.Says, t.Link) {
+			p.Line("      %s", p.styled(faint, t.Link))
+		}
+	}
+}
+
+func have(n int) string {
+	if n == 1 {
+		return "1 package has"
+	}
+	return fmt.Sprintf("%d packages have", n)
+}
+
+// runtimes prints one line for each runtime: what is not met, else the demand that asks for most.
+func (p *Page) runtimes(all []doc.Runtime) {
+	var rows [][]cell
+	for i, r := range all {
+		if i > 0 && all[i-1].Name == r.Name {
+			continue // sorted: the one that asks for most comes first
+		}
+		there, style := "nobody said which is deployed", &notice
+		switch {
+		case r.Met:
+			there, style = r.Deployed+" is deployed", &good
+		case r.Deployed != "":
+			there = r.Deployed + " is deployed"
+		}
+		if r.Here != "" {
+			there += ", " + r.Here + " is on this machine"
+		}
+		for _, w := range r.Where {
+			if !w.Met && strings.Contains(w.Place, ":") {
+				there += fmt.Sprintf(", %s says %s", w.Place, w.Version)
+				if style == &good {
+					style = &notice
+				}
+			}
+		}
+		rows = append(rows, []cell{{"runtime", &faint}, plain(r.Name + " " + r.Needs), {"for " + r.By, &faint}, {there, style}})
+	}
+	if rows != nil {
+		p.table("", rows)
+	}
+}
+
+// assessed prints packages of one standing: a line for the move, below it what it rests on.
+func (p *Page) assessed(all []doc.Assessed) {
+	wide := 0
+	for _, d := range all {
+		wide = max(wide, lipgloss.Width(d.Name))
+	}
+	for _, d := range all {
+		p.Line("  %s%s  %s%s", p.styled(bold, d.Name), blanks(wide-lipgloss.Width(d.Name)), moveOf(d), p.styled(faint, by(d)+serving(d)))
+		for _, e := range d.Evidence {
+			lines := wrap(e.Says, p.Width-15)
+			p.Line("      %s%s  %s", p.cell(graded(e.Grade)), blanks(7-len(e.Grade)), p.styled(faint, lines[0]))
+			for _, l := range lines[1:] {
+				p.Line("               %s", p.styled(faint, l))
+			}
+		}
+	}
+}
+
+// by says over which declared package one comes that nobody declares.
+func by(d doc.Assessed) string {
+	if d.By == "" {
+		return ""
+	}
+	return ", by way of " + d.By
+}
+
+// serving says which releases go with the goal, where there is a choice.
+func serving(d doc.Assessed) string {
+	if d.First == "" || d.First == d.Newest || d.Standing == project.Ready || d.Standing == project.Retires {
+		return ""
+	}
+	return fmt.Sprintf(" (%s to %s would do)", d.First, d.Newest)
+}
+
+func moveOf(d doc.Assessed) string {
+	switch {
+	case d.Standing == project.Retires && d.Successor != "":
+		return d.Locked + ", " + d.Retires + "; " + d.Successor + " takes its place"
+	case d.Standing == project.Retires:
+		return d.Locked + ", " + d.Retires
+	case d.To != "":
+		return d.Locked + " to " + d.To
+	}
+	return d.Locked
+}
+
+func graded(g project.Grade) cell {
+	switch g {
+	case project.Stated:
+		return cell{string(g), &good}
+	case project.Refused:
+		return cell{string(g), &bad}
+	}
+	return cell{string(g), &notice}
+}

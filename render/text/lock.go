@@ -1,0 +1,57 @@
+package text
+
+import (
+	"fmt"
+
+	"molt/doc"
+	"molt/render"
+)
+
+// Merged prints how a conflict between branches was resolved.
+func (p *Page) Merged(answer doc.Lock, lock, manifest string, both, dry bool) {
+	verb := "is resolved"
+	if dry {
+		verb = "could be resolved"
+	}
+	p.verdict(good, fmt.Sprintf("The conflict %s: %s holds %d packages for %d declarations.", verb, lock, len(answer.Packages), len(answer.Roots)))
+	for _, t := range answer.Took {
+		p.wrapped("  ", t)
+	}
+	if dry {
+		return
+	}
+	names := lock
+	if both {
+		names = manifest + " " + lock
+	}
+	p.Line("git add %s tells git so.", names)
+}
+
+// Verify prints a verification.
+func (p *Page) Verify(answer doc.Verify) {
+	what := "Manifest, lock and runtime"
+	if answer.Installed {
+		what = "Manifest, lock, what is installed and the runtime"
+	}
+	switch {
+	case answer.Agrees && answer.Installed:
+		p.verdict(good, what+" agree.")
+		return
+	case answer.Agrees:
+		p.verdict(good, what+" agree; nothing is installed here.")
+		return
+	}
+	p.verdict(bad, fmt.Sprintf("%s do not agree (%s):", what, render.Count(len(answer.Findings), "finding")))
+	var rows [][]cell
+	for _, f := range answer.Findings {
+		rows = append(rows, []cell{{f.About, &bold}, plain(f.Says)})
+	}
+	p.table("  ", rows)
+	for _, about := range answer.OutOfDate {
+		p.wrapped("", map[string]string{
+			"lock":      "The lock is out of date: molt relock makes it anew.",
+			"installed": "What is installed is out of date: install what the lock holds.",
+			"runtime":   "The runtime is too old, or newer than what the packages were made for.",
+		}[about])
+	}
+}

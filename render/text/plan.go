@@ -1,0 +1,281 @@
+package text
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+
+	"molt/app"
+	"molt/core/plan"
+	"molt/doc"
+	"molt/render"
+)
+
+// Plan prints a plan: the verdict, then every stage with its changes.
+func (p *Page) Plan(answer doc.Plan) {
+	if answer.Renewal != nil {
+		p.renewal(*answer.Renewal)
+	}
+	done := 0
+	for _, s := range answer.Stages {
+		if s.Status == app.Done {
+			done++
+		}
+	}
+	progress := ""
+	if done > 0 {
+		progress = fmt.Sprintf(" %d of them done already.", done)
+	}
+	switch {
+	case len(answer.Stages) == 0 && answer.Reachable:
+		p.verdict(good, answer.Goal+" is reached already; there is nothing to do.")
+	case answer.Reachable:
+		p.verdict(good, fmt.Sprintf("%s in %s, each of them solved to a lock.%s", answer.Goal, render.Count(len(answer.Stages), "stage"), progress))
+	default:
+		p.verdict(bad, fmt.Sprintf("%s is out of reach today; %s can be done already.%s", answer.Goal, render.Count(len(answer.Stages), "stage"), progress))
+	}
+	if answer.Branch != "" {
+		p.Line("On the branch %s.", answer.Branch)
+	}
+	if answer.Note != "" {
+		p.wrapped("", answer.Note)
+	}
+	for _, c := range answer.Costs {
+		for k, l := range wrap(strings.ToUpper(c[:1])+c[1:]+".", p.Width-2) {
+			p.Line("%s%s", strings.Repeat(" ", min(k, 1)*2), p.styled(notice, l))
+		}
+	}
+	for n, s := range answer.Stages {
+		p.Line("")
+		p.stageHead(n+1, s)
+		p.changes(s)
+	}
+	if answer.Untangle == nil {
+		return
+	}
+	p.Line("")
+	p.heading("Then there is a wall")
+	for _, w := range answer.Wall {
+		p.wrapped("  ", w)
+	}
+	for _, c := range answer.Untangle.Contested {
+		p.contest(c)
+	}
+	p.beyond(answer.Beyond)
+	p.ways(answer.Untangle.Ways)
+}
+
+// beyond sketches what would come after the wall, a line a stage.
+func (p *Page) beyond(stages []doc.PlanStage) {
+	if len(stages) == 0 {
+		return
+	}
+	p.Line("")
+	p.heading("Beyond it, as a sketch, as if what is in the way were not there")
+	var rows [][]cell
+	for _, s := range stages {
+		var moves []string
+		for _, c := range s.Changes {
+			switch {
+			case c.To == nil:
+				moves = append(moves, c.Name+" goes")
+			default:
+				moves = append(moves, c.Name+" "+c.To.Version)
+			}
+		}
+		for _, r := range s.Raise {
+			moves = append(moves, r.Name+" "+r.Needs)
+		}
+		rows = append(rows, []cell{{s.ID, &bold}, {strings.Join(moves, ", "), &faint}})
+	}
+	p.table("  ", rows)
+}
+
+// renewal says what became of a plan that was made anew.
+func (p *Page) renewal(r doc.Renewal) {
+	part := func(title string, all []string) {
+		if len(all) == 0 {
+			return
+		}
+		p.heading("%s", title)
+		for _, text := range all {
+			p.wrapped("  ", text)
+		}
+		p.Line("")
+	}
+	part("What has changed", r.Changed)
+	part("What people decided, and still holds", r.Kept)
+	part("What people decided, and holds no longer", r.Lost)
+	if len(r.Changed) == 0 {
+		p.Line("Nothing has changed since the plan was made.")
+	}
+}
+
+// Split prints what a stage was split into.
+func (p *Page) Split(answer doc.Plan, first, second string) {
+	for n, s := range answer.Stages {
+		if s.ID == first || s.ID == second {
+			p.stageHead(n+1, s)
+			p.changes(s)
+			p.Line("")
+		}
+	}
+	p.Line("The plan has these two in place of one.")
+}
+
+func (p *Page) stageHead(n int, s doc.PlanStage) {
+	mark := "  "
+	if s.Status == app.Done {
+		mark = "x "
+	}
+	tail := fmt.Sprintf("lock: %d moved, %d added, %d removed", s.Locked.Moved, s.Locked.Added, s.Locked.Removed)
+	if s.Raise != nil {
+		tail = "by hand"
+	}
+	if e := s.Effort; e != nil {
+		if files := render.Count(e.Files, "file"); e.Files > 0 {
+			tail += "; source: " + files
+		} else {
+			tail += "; source: no file"
+		}
+		if e.Evidence != "" {
+			tail += "; evidence at its weakest: " + e.Evidence
+		}
+		if e.Seconds > 0 {
+			tail += fmt.Sprintf("; checks: %.1f s", e.Seconds)
+		}
+	}
+	head := fmt.Sprintf("%s%-2d %s", mark, n, s.ID)
+	if lipgloss.Width(head)+2+lipgloss.Width(s.Title) <= p.Width {
+		p.Line("%s  %s", p.styled(bold, head), p.styled(faint, s.Title))
+	} else {
+		p.Line("%s", p.styled(bold, head))
+		p.wrapped("     ", s.Title)
+	}
+	for _, l := range wrap(tail, p.Width-5) {
+		p.Line("     %s", p.styled(faint, l))
+	}
+	if s.Family != "" {
+		p.Line("     %s", p.styled(faint, "in step: "+s.Family))
+	}
+	if s.Note != "" {
+		p.wrapped("     ", s.Note)
+	}
+}
+
+func (p *Page) changes(s doc.PlanStage) {
+	p.raises(s.Raise)
+	var rows [][]cell
+	for _, c := range s.Changes {
+		rows = append(rows, changeCells(s, c))
+	}
+	if rows != nil {
+		p.table("     ", rows)
+	}
+	for _, c := range s.Changes {
+		if c.Note != "" {
+			p.wrapped("     ", c.Name+": "+c.Note)
+		}
+		for _, n := range c.Notes {
+			lines := wrap(c.Name+" "+n, p.Width-15)
+			p.Line("     %s  %s", p.styled(notice, "breaking"), lines[0])
+			for _, l := range lines[1:] {
+				p.Line("               %s", l)
+			}
+		}
+	}
+	p.advice(s.Advice)
+	if s.Aims != nil {
+		p.aims(s.Aims)
+	}
+}
+
+// raises prints which runtimes people have to raise: who asks for most, and who else asks.
+func (p *Page) raises(all []doc.Runtime) {
+	for i, r := range all {
+		if slices.ContainsFunc(all[:i], func(x doc.Runtime) bool { return x.Name == r.Name }) {
+			continue
+		}
+		var others []string
+		for _, x := range all[i+1:] {
+			if x.Name == r.Name {
+				others = append(others, x.By+" "+x.Needs)
+			}
+		}
+		if len(others) > 3 {
+			others = append(others[:3], fmt.Sprintf("%d more", len(others)-3))
+		}
+		also := ""
+		if others != nil {
+			also = " (also " + strings.Join(others, ", ") + ")"
+		}
+		p.wrapped("     ", fmt.Sprintf("%s %s is deployed; %s needs %s%s. Raise it, then say so under \"runtime:\" in %s.", r.Name, r.Deployed, r.By, r.Needs, also, app.ConfigFile))
+	}
+}
+
+// advice prints what upgrade guides have to say.
+func (p *Page) advice(all []doc.Guidance) {
+	for i, a := range all {
+		lines := wrap(a.Says, p.Width-13)
+		p.Line("     %s  %s", p.styled(notice, "advice"), lines[0])
+		for _, l := range lines[1:] {
+			p.Line("             %s", l)
+		}
+		var tail []string
+		if len(a.Found) > 0 {
+			tail = append(tail, "in "+strings.Join(a.Found, ", "))
+		}
+		if a.Link != "" && !strings.Contains(a.Says, a.Link) {
+			tail = append(tail, a.Link)
+		}
+		if i == len(all)-1 || all[i+1].Source != a.Source {
+			tail = append(tail, a.Source)
+		}
+		if tail == nil {
+			continue
+		}
+		for _, l := range wrap(strings.Join(tail, "; "), p.Width-13) {
+			p.Line("             %s", p.styled(faint, l))
+		}
+	}
+}
+
+// aims says what a stage costs at the least, and how far that is proven.
+func (p *Page) aims(all []doc.PlanAim) {
+	var proven, open []string
+	for _, a := range all {
+		if len(open) == 0 && a.Cost == a.Least {
+			proven = append(proven, fmt.Sprintf("%s %d", a.Aim, a.Cost))
+		} else {
+			open = append(open, fmt.Sprintf("%s %d, at least %d needed", a.Aim, a.Cost, a.Least))
+		}
+	}
+	text := "proven fewest: " + strings.Join(proven, ", ")
+	if open != nil {
+		text += "; not proven: " + strings.Join(open, ", ")
+	}
+	for _, l := range wrap(text, p.Width-5) {
+		p.Line("     %s", p.styled(faint, l))
+	}
+}
+
+func changeCells(s doc.PlanStage, c doc.PlanChange) []cell {
+	name := cell{c.Name, &bold}
+	why := c.Reason
+	if s.Kind == string(plan.PatchStage) || s.Kind == string(plan.MinorStage) {
+		why = "" // the stage's title says it
+	}
+	switch {
+	case c.To == nil:
+		return []cell{name, plain(c.From.Version + " goes"), plain(""), {why, &faint}}
+	case c.From == nil:
+		return []cell{name, plain("comes at " + c.To.Version), plain("as " + c.To.Constraint), {why, &faint}}
+	}
+	line := "line stays " + c.To.Constraint
+	if c.From.Constraint != c.To.Constraint {
+		line = c.From.Constraint + " becomes " + c.To.Constraint
+	}
+	return []cell{name, plain(c.From.Version + " to " + c.To.Version), plain(line), {why, &faint}}
+}

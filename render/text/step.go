@@ -1,0 +1,189 @@
+package text
+
+import (
+	"fmt"
+	"strings"
+
+	"molt/doc"
+	"molt/render"
+)
+
+// OwnVersion prints what becomes of the application's own version.
+func (p *Page) OwnVersion(answer doc.OwnVersion) {
+	switch {
+	case answer.To == "":
+		p.Line("Nothing calls for another version of the application itself.")
+	case answer.Written:
+		p.wrapped("", fmt.Sprintf("The application's own version went from %s to %s: %s.", answer.From, answer.To, answer.Why))
+	default:
+		p.wrapped("", fmt.Sprintf("The application's own version should go from %s to %s (%s): %s. molt step --own-version writes it.", answer.From, answer.To, answer.Jump, answer.Why))
+	}
+}
+
+// Trial prints what came of stages in a copy.
+func (p *Page) Trial(answer doc.Beside) {
+	p.before(answer.Before)
+	what := render.Count(len(answer.Stages), "stage") + " up to " + answer.Stages[len(answer.Stages)-1]
+	if len(answer.Stages) == 1 {
+		what = answer.Stages[0]
+	}
+	switch {
+	case answer.Passed && len(answer.Checks) == 0:
+		p.verdict(notice, what+" resolves in a copy; molt.yaml names no checks that would judge it.")
+	case answer.Passed:
+		p.verdict(good, what+" passes in a copy; the application itself is as it was.")
+	default:
+		p.verdict(bad, what+" fails in a copy; the application itself is as it was.")
+	}
+	for _, c := range answer.Checks {
+		p.check(c, false)
+	}
+	for _, n := range answer.Notes {
+		p.wrapped("  ", n)
+	}
+	if answer.Folder != "" {
+		p.wrapped("", "The copy is in "+answer.Folder+".")
+	}
+}
+
+// Step prints what became of a stage.
+func (p *Page) Step(answer doc.Step) {
+	p.before(answer.Before)
+	for _, n := range answer.Notes {
+		for _, l := range wrap(n, p.Width) {
+			p.Line("%s", p.styled(notice, l))
+		}
+	}
+	switch {
+	case answer.Passed:
+		p.verdict(good, fmt.Sprintf("%s is done: %s.", answer.Stage.ID, answer.Stage.Title))
+	case answer.Stage.Raise != nil:
+		p.verdict(notice, answer.Stage.ID+" waits for people.")
+	default:
+		p.verdict(bad, answer.Stage.ID+" failed; the files are as they were before it.")
+	}
+	if answer.Passed {
+		p.changes(doc.PlanStage{Kind: answer.Stage.Kind, Changes: answer.Stage.Changes})
+	}
+	for _, c := range answer.Checks {
+		p.check(c, answer.Stage.Raise != nil)
+	}
+	if len(answer.Changed) > 0 {
+		p.wrapped("  ", "the tasks changed "+strings.Join(answer.Changed, ", "))
+	}
+	if answer.Culprit != nil {
+		p.culprit(answer.Stage.ID, *answer.Culprit)
+	} else if !answer.Passed && answer.Stage.Raise == nil && len(answer.Stage.Changes) > 1 {
+		p.Line("molt step --find-culprit finds out which of its %s it is.", render.Count(len(answer.Stage.Changes), "change"))
+	}
+	if !answer.Passed {
+		return
+	}
+	if answer.Left == 0 {
+		p.Line("That was the last stage.")
+		if answer.Own != nil {
+			p.OwnVersion(*answer.Own)
+		}
+	} else {
+		p.Line("%s left.", render.Count(answer.Left, "stage"))
+	}
+}
+
+// before prints which checks fail on the state before the first stage.
+func (p *Page) before(all []doc.Check) {
+	var failed []string
+	for _, c := range all {
+		if !c.Passed {
+			failed = append(failed, c.Name)
+		}
+	}
+	switch {
+	case len(all) == 0:
+	case failed == nil:
+		p.Line("%s", p.styled(faint, fmt.Sprintf("The state before was checked first: %s passed.", render.Count(len(all), "check"))))
+	default:
+		for _, l := range wrap(fmt.Sprintf("The state before was checked first: %s failed already; no stage is blamed for that.", strings.Join(failed, ", ")), p.Width) {
+			p.Line("%s", p.styled(notice, l))
+		}
+	}
+}
+
+// check prints one verdict.
+func (p *Page) check(c doc.Check, byHand bool) {
+	word, style := "passed", good
+	switch {
+	case c.Passed:
+	case byHand:
+		word, style = "to do ", notice
+	case c.Before:
+		word, style = "failed", notice
+	default:
+		word, style = "failed", bad
+	}
+	text := ink("  %s  %s", p.styled(style, word), c.Name)
+	if c.Task {
+		text += p.styled(faint, " (task)")
+	}
+	if c.Before {
+		text += p.styled(notice, ", as before the stage")
+	}
+	if c.Seconds > 0 {
+		text += p.styled(faint, fmt.Sprintf("  %.1f s", c.Seconds))
+	}
+	p.Line("%s", text)
+	if c.Says != "" {
+		p.wrapped("          ", c.Says)
+	}
+	if !c.Passed && c.Log != "" {
+		p.Line("          whole output: %s", c.Log)
+	}
+}
+
+// culprit prints which changes make a stage fail.
+func (p *Page) culprit(stage string, c doc.Culprit) {
+	ran := 0
+	for _, t := range c.Trials {
+		if t.Ran {
+			ran++
+		}
+	}
+	p.Line("")
+	verb := "makes"
+	if len(c.Changes) > 1 {
+		verb = "together make"
+	}
+	p.verdict(bad, fmt.Sprintf("%s %s it fail, found in %s.", strings.Join(c.Changes, ", "), verb, render.Count(ran, "run")))
+	for _, t := range c.Trials {
+		style := notice
+		switch t.Outcome {
+		case "passes":
+			style = good
+		case "fails":
+			style = bad
+		}
+		says := strings.Join(t.Changes, ", ")
+		if t.Outcome == "unsure" && t.Says != "" {
+			says += " (" + t.Says + ")"
+		}
+		for k, l := range wrap(says, p.Width-10) {
+			word := t.Outcome
+			if k > 0 {
+				word = ""
+			}
+			p.Line("  %s%s  %s", p.styled(style, word), blanks(6-len(word)), l)
+		}
+	}
+	p.Line("")
+	switch {
+	case len(c.Split) > 0:
+		p.wrapped("", fmt.Sprintf("The plan now has %s with what passes, and behind it %s with the culprit.", c.Split[0], c.Split[1]))
+	case len(c.Rest) == 0:
+		p.Line("No part of the stage fails on its own.")
+	case c.Passes:
+		p.wrapped("", "The rest passes without it. To put it into a stage of its own:")
+		p.Line("  molt plan --split %s --apart %s", stage, strings.Join(c.Changes, ","))
+	default:
+		p.wrapped("", "The rest does not pass without it either: there is more than one reason to fail, or it does not resolve. To look on, put it into a stage of its own:")
+		p.Line("  molt plan --split %s --apart %s", stage, strings.Join(c.Changes, ","))
+	}
+}

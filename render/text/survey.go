@@ -1,0 +1,149 @@
+package text
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"molt/core/inspect"
+	"molt/core/version"
+	"molt/doc"
+	"molt/render"
+)
+
+// Survey prints a survey: one sentence, then the packages by size of jump, and what is current in one line.
+func (p *Page) Survey(answer doc.Survey) {
+	by := map[version.Jump][]doc.SurveyRow{}
+	var current, odd []doc.SurveyRow
+	for _, r := range answer.Packages {
+		switch {
+		case r.Newest == "" || r.Locked == "":
+			odd = append(odd, r)
+		case r.Jump == version.Same || r.Jump == version.Back:
+			current = append(current, r)
+		default:
+			by[r.Jump] = append(by[r.Jump], r)
+		}
+	}
+	kinds := []version.Jump{version.Major, version.Minor, version.Patch, version.Pre}
+	var parts []string
+	for _, k := range kinds {
+		if n := len(by[k]); n > 0 {
+			parts = append(parts, fmt.Sprintf("%d by a %s", n, k))
+		}
+	}
+	name := answer.Application
+	if name == "" {
+		name = "The application"
+	}
+	sentence := fmt.Sprintf("%s declares %s: %d current", name, render.Count(len(answer.Packages), "package"), len(current))
+	if parts != nil {
+		sentence += ", " + render.Count(len(answer.Packages)-len(current)-len(odd), "package") + " behind (" + strings.Join(parts, ", ") + ")"
+	}
+	if len(answer.Packages) < answer.Declared {
+		sentence = fmt.Sprintf("%s of the %s of %s: %d current", render.Count(len(answer.Packages), "package"), strconv.Itoa(answer.Declared), name, len(current)) + sentence[strings.Index(sentence, " current")+len(" current"):]
+	}
+	p.heading("%s", sentence+".")
+	if answer.Lag.Releases > 0 && len(answer.Packages) == answer.Declared { // it is that of all
+		p.Line("Added up, it is %s and %s behind.", render.Count(answer.Lag.Releases, "release"), span(time.Duration(answer.Lag.Days)*24*time.Hour))
+	}
+	if len(answer.Overrides) > 0 {
+		p.wrapped("", "Overridden for everyone who needs them: "+strings.Join(answer.Overrides, ", ")+".")
+	}
+	if answer.Installed {
+		p.wrapped("", "There is no lock; what is shown as locked is what is installed.")
+	} else if !answer.Locked {
+		p.wrapped("", "There is no lock; what is shown as locked is what the manifest would resolve to today, as far as it does.")
+	}
+	for _, k := range kinds {
+		if len(by[k]) == 0 {
+			continue
+		}
+		p.Line("")
+		if k == version.Pre {
+			p.heading("With a newer prerelease")
+		} else {
+			p.heading("Behind by a %s", k)
+		}
+		rows := [][]cell{}
+		if p.Width >= narrow {
+			rows = append(rows, []cell{{"package", &faint}, {"declared", &faint}, {"locked", &faint}, {"in range", &faint}, {"newest", &faint}, {"behind by", &faint}, {"", nil}})
+		}
+		for _, r := range by[k] {
+			rows = append(rows, p.surveyCells(r))
+		}
+		p.table("  ", rows)
+	}
+	if len(odd) > 0 {
+		p.Line("")
+		p.heading("Cannot tell")
+		var rows [][]cell
+		for _, r := range odd {
+			rows = append(rows, []cell{plain(r.Name), plain(r.Declared), {flags(r), &notice}})
+		}
+		p.table("  ", rows)
+	}
+	p.currentRows(current)
+}
+
+func (p *Page) surveyCells(r doc.SurveyRow) []cell {
+	best := r.Best
+	lag := render.Count(r.Releases, "release")
+	if r.Jump == version.Pre && r.Releases == 0 {
+		lag = ""
+	}
+	if r.Days > 0 {
+		lag += ", " + span(time.Duration(r.Days)*24*time.Hour)
+	}
+	if p.Width < narrow { // no head says what the columns are
+		return []cell{{r.Name, &bold}, plain("asks for " + r.Declared), plain("has " + r.Locked), plain("in range " + best),
+			plain("newest " + r.Newest), plain(lag), {flags(r), &notice}}
+	}
+	return []cell{{r.Name, &bold}, plain(r.Declared), plain(r.Locked), plain(best), plain(r.Newest), plain(lag), {flags(r), &notice}}
+}
+
+// currentRows folds what is current into one paragraph, but for what is flagged.
+func (p *Page) currentRows(current []doc.SurveyRow) {
+	var names []string
+	var flagged [][]cell
+	for _, r := range current {
+		if f := flags(r); f != "" {
+			flagged = append(flagged, []cell{plain(r.Name), plain(r.Declared), plain(r.Locked), {f, &notice}})
+		} else {
+			names = append(names, r.Name)
+		}
+	}
+	if len(flagged) > 0 {
+		p.Line("")
+		p.heading("Current, with a remark")
+		p.table("  ", flagged)
+	}
+	if len(names) > 0 {
+		p.Line("")
+		p.heading("Current")
+		slices.Sort(names)
+		p.wrapped("  ", strings.Join(names, ", "))
+	}
+}
+
+func flags(r doc.SurveyRow) string {
+	var words []string
+	if r.Member != "" {
+		words = append(words, "in "+r.Member)
+	}
+	if len(r.New) > 0 {
+		words = append(words, "new: "+strings.Join(r.New, " "))
+	}
+	for _, f := range r.Flags {
+		switch {
+		case f == inspect.NotLocked && r.Locked != "":
+		case f == inspect.Held:
+			words = append(words, keptBy(doc.Keeping{Held: true, Reason: r.Reason, Until: r.Held}))
+		default:
+			words = append(words, string(f))
+		}
+	}
+	return strings.Join(words, ", ")
+}

@@ -1,0 +1,47 @@
+// Package render holds the phrases that documents have in every form in which they are printed.
+package render
+
+import (
+	"fmt"
+	"strings"
+
+	"molt/core/inspect"
+	"molt/doc"
+)
+
+// Differing counts the differences.
+func Differing(answer doc.Compare) string {
+	if len(answer.Differences) == 0 {
+		return fmt.Sprintf("%s and %s hold the same.", answer.Before, answer.After)
+	}
+	verb := "differ"
+	if len(answer.Differences) == 1 {
+		verb = "differs"
+	}
+	var parts []string
+	for _, k := range inspect.DifferenceKinds {
+		if n := answer.Counts[k]; n > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", n, k))
+		}
+	}
+	return fmt.Sprintf("From %s to %s %s %s: %s.", answer.Before, answer.After, Count(len(answer.Differences), "package"), verb, strings.Join(parts, ", "))
+}
+
+// Differences groups the differences: declared ones, the rest.
+func Differences(answer doc.Compare) (declared, rest []doc.Difference) {
+	for _, d := range answer.Differences {
+		if d.Declared {
+			declared = append(declared, d)
+		} else {
+			rest = append(rest, d)
+		}
+	}
+	return declared, rest
+}
+
+func Count(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
