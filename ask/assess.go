@@ -49,3 +49,32 @@ func newRuntime(a *assess.Assessment, n assess.RuntimeNeed, here string) doc.Run
 	}
 	return answer
 }
+
+// Assess says what goals mean for every declared package; without goals, the one of the configuration. Where the goal is out of
+// reach, the answer has the ways out, unless it is for a gate.
+func (s *Session) Assess(goals, previews []string, gate bool) (doc.Assess, error) {
+	if err := s.advice(previews); err != nil {
+		return doc.Assess{}, err
+	}
+	meant, err := s.App.Goals(goals)
+	if err != nil {
+		return doc.Assess{}, err
+	}
+	got, err := assess.Assess(s.ctx, s.Source, s.App.Application(), meant...)
+	if err != nil {
+		return doc.Assess{}, s.explain(err)
+	}
+	here := map[string]string{}
+	if name, v := s.App.RuntimeHere(s.ctx); v != "" {
+		here[name] = v
+	}
+	answer := NewAssess(got, here)
+	if !got.Reachable && !gate {
+		explained, _, err := s.untangledFrom(got)
+		if err != nil {
+			return doc.Assess{}, err
+		}
+		answer.Untangle = &explained
+	}
+	return answer, nil
+}

@@ -1,7 +1,15 @@
 package ask
 
 import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
 	"molt/app"
+	"molt/core/plan"
+	"molt/core/project"
+	"molt/core/version"
 	"molt/doc"
 )
 
@@ -19,4 +27,104 @@ func NewChange(e *app.Effect, uses []app.Use, remarks []string, written bool) do
 		answer.Uses = append(answer.Uses, doc.Use(u))
 	}
 	return answer
+}
+
+// A Pending is a change of the manifest that was rehearsed.
+type Pending struct {
+	Answer doc.Change
+
+	s      *Session
+	what   string
+	effect *app.Effect
+}
+
+// Write carries the change out.
+func (p *Pending) Write() error { return p.s.App.Change(p.s.ctx, p.what, p.effect) }
+
+// pend rehearses changes of the manifest. They are for show when they are dry.
+func (s *Session) pend(what string, changes []project.Change, remarks []string, dry bool) (*Pending, error) {
+	effect, err := s.App.Rehearse(s.ctx, s.Source, changes)
+	if err != nil {
+		return nil, s.unwanted(err)
+	}
+	uses, err := s.App.UsesOf(changes)
+	if err != nil {
+		return nil, err
+	}
+	return &Pending{NewChange(effect, uses, remarks, !dry), s, what, effect}, nil
+}
+
+// Want declares packages, each written NAME or NAME@CONSTRAINT, or changes how they are declared. The group and the style may be
+// "" for the usual ones.
+func (s *Session) Want(packages []string, group string, style version.Style, dry bool) (*Pending, error) {
+	groups := s.App.Manifest.Groups()
+	if group != "" && !slices.Contains(groups, group) {
+		return nil, &app.UsageError{Reason: fmt.Sprintf("--group %q: expected %s", group, strings.Join(groups, ", "))}
+	}
+	var wanted []plan.Wanted
+	for _, arg := range packages {
+		g := project.ParseGoal(arg)
+		if g.Name == "" || strings.ContainsAny(g.Name, " \t") || slices.ContainsFunc(wanted, func(w plan.Wanted) bool { return w.Name == g.Name }) {
+			return nil, &app.UsageError{Reason: fmt.Sprintf("%q: expected names of packages, each once, such as keel or keel@^2", arg)}
+		}
+		wanted = append(wanted, plan.Wanted{Name: g.Name, Group: group, Constraint: g.Constraint})
+	}
+	got, err := plan.Want(s.ctx, s.Source, s.App.Application(), wanted, groups[0], style)
+	if err != nil {
+		return nil, s.unwanted(err)
+	}
+	for _, w := range wanted {
+		if slices.Contains(s.App.Application().Held, w.Name) {
+			got.Short = append(got.Short, fmt.Sprintf("%s is held: %s; the hold stays, and plans leave it where this puts it", w.Name, s.App.Config.Hold[w.Name].Reason))
+		}
+	}
+	return s.pend("want", got.Changes, got.Short, dry)
+}
+
+// Drop takes packages out of the manifest, or out of one group of it.
+func (s *Session) Drop(packages []string, group string, dry bool) (*Pending, error) {
+	changes, err := s.App.Drop(packages, group)
+	if err != nil {
+		return nil, err
+	}
+	return s.pend("drop", changes, nil, dry)
+}
+
+// BackPackage returns one package to the release that it had before.
+func (s *Session) BackPackage(name string) (*Pending, error) {
+	changes, err := s.App.ChangesBack(s.ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	return s.pend("back-"+name, changes, nil, false)
+}
+
+// Lift ends a hold.
+func Lift(a *app.App, name string) (doc.Hold, error) {
+	return doc.Hold{Schema: "molt/hold/1", Name: name}, a.Release(name)
+}
+
+// Hold keeps a package back, until a day such as 2027-01-31, or without end.
+func Hold(a *app.App, name, reason, until string) (doc.Hold, error) {
+	var names []string
+	for _, d := range a.Declared() {
+		names = append(names, d.As)
+	}
+	last, badDate := time.Parse(time.DateOnly, until)
+	says := ""
+	switch {
+	case !slices.Contains(names, name):
+		says = project.NotAmong(name+" is not declared", name, names)
+	case reason == "":
+		says = "a hold needs a reason: --reason TEXT"
+	case until != "" && badDate != nil:
+		says = fmt.Sprintf("--until %q: expected a date such as 2027-01-31", until)
+	case until != "" && time.Now().After(last.AddDate(0, 0, 1)):
+		says = fmt.Sprintf("--until %s: that day has passed", until)
+	}
+	if says != "" {
+		return doc.Hold{}, &app.UsageError{Reason: says}
+	}
+	err := a.Hold(name, app.Hold{Reason: reason, Until: until})
+	return doc.Hold{Schema: "molt/hold/1", Name: name, Keeping: doc.Keeping{Held: true, Reason: reason, Until: until}}, err
 }

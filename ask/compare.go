@@ -1,6 +1,9 @@
 package ask
 
 import (
+	"context"
+
+	"molt/app"
 	"molt/core/inspect"
 	"molt/doc"
 )
@@ -16,4 +19,17 @@ func NewCompare(before, after string, all []inspect.Difference) doc.Compare {
 		answer.Differences = append(answer.Differences, doc.Difference{Name: d.Name, Declared: d.Declared, Kind: d.Kind, From: append([]string{}, d.From...), To: append([]string{}, d.To...)})
 	}
 	return answer
+}
+
+// Compare shows what differs between two states of an application, which State reads.
+func Compare(ctx context.Context, a *app.App, before, after string) (doc.Compare, error) {
+	from, err := a.State(ctx, before)
+	if err != nil {
+		return doc.Compare{}, err
+	}
+	to, err := a.State(ctx, after)
+	if err != nil {
+		return doc.Compare{}, err
+	}
+	return NewCompare(before, after, inspect.Compare(a.Eco.Scheme(), from, to)), nil
 }

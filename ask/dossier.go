@@ -1,12 +1,17 @@
 package ask
 
 import (
+	"context"
+	"errors"
+	"fmt"
 	"slices"
 
+	"molt/app"
 	"molt/core/assess"
 	"molt/core/inspect"
 	"molt/core/project"
 	"molt/core/universe"
+	"molt/core/version"
 	"molt/doc"
 )
 
@@ -84,4 +89,80 @@ func NewDossier(f DossierFacts) doc.Dossier {
 		answer.Log = append(answer.Log, doc.Log{Release: e.Release, Breaking: append([]string{}, e.Breaking...), Rest: append([]string{}, e.Rest...)})
 	}
 	return answer
+}
+
+// A DossierRequest says what of a package is wanted.
+type DossierRequest struct {
+	Name     string
+	Previews bool   // prereleases too
+	Most     int    // how many releases, 0 for all
+	To       string // the release up to which the change log is wanted, "" for the newest
+}
+
+// Dossier shows one package in detail.
+func (s *Session) Dossier(r DossierRequest) (doc.Dossier, error) {
+	var names []string
+	name := r.Name
+	for _, d := range s.App.Declared() {
+		names = append(names, d.As)
+		if d.As == r.Name {
+			name = d.Package
+			if d.Foreign {
+				return doc.Dossier{}, &app.UsageError{Reason: fmt.Sprintf("%s does not come from the registry but from %s; Molt knows nothing more of it", d.As, d.Text)}
+			}
+		}
+	}
+	p, err := s.Source.Package(s.ctx, name)
+	if err != nil {
+		return doc.Dossier{}, project.UnknownName(err, r.Name, names)
+	}
+	facts := DossierFacts{Name: r.Name, Keeping: s.keeping(r.Name), Package: p, App: s.App.Application(), Goal: project.ParseGoal(s.App.Config.Goal).Name, Previews: r.Previews, Most: r.Most}
+	if s.App.Lock != nil {
+		if facts.Traces, err = inspect.TraceLocked(s.ctx, s.Source, s.App.Lock.Resolution(), name); err != nil {
+			return doc.Dossier{}, err
+		}
+	}
+	if err := s.changeLog(&facts, r.To); err != nil {
+		return doc.Dossier{}, err
+	}
+	return NewDossier(facts), nil
+}
+
+// changeLog adds the part of the change log between the locked and the chosen release. That it cannot be had is a remark.
+func (s *Session) changeLog(facts *DossierFacts, to string) error {
+	p := facts.Package
+	chosen := p.Newest()
+	if to != "" {
+		if chosen = p.Release(to); chosen == nil {
+			return &app.UsageError{Reason: fmt.Sprintf("--to %s: %s has no such release", to, p.Name)}
+		}
+	}
+	if chosen == nil {
+		return nil
+	}
+	var after version.Version
+	if len(facts.Traces) > 0 {
+		if r := p.Release(facts.Traces[0].Version); r != nil {
+			after = r.Version
+		}
+	}
+	facts.To = chosen
+	if after != nil && after.Compare(chosen.Version) >= 0 {
+		return nil
+	}
+	text, err := s.App.ChangeLog(s.ctx, chosen)
+	switch {
+	case errors.Is(err, context.Canceled):
+		return err
+	case err != nil:
+		facts.NoLog = fmt.Sprintf("The change log of %s cannot be had: %v", chosen.Version, err)
+	case text == "":
+		facts.NoLog = fmt.Sprintf("The archive of %s carries no change log.", chosen.Version)
+	default:
+		facts.Log = inspect.ReadLog(p.Scheme, text, after, chosen.Version)
+		if facts.Log == nil {
+			facts.NoLog = fmt.Sprintf("The change log of %s says nothing of the releases between.", chosen.Version)
+		}
+	}
+	return nil
 }

@@ -1,7 +1,10 @@
 package ask
 
 import (
+	"context"
+	"fmt"
 	"slices"
+	"strings"
 
 	"molt/app"
 	"molt/core/solve"
@@ -50,4 +53,70 @@ func NewVerify(found []app.Finding, installed bool) doc.Verify {
 		}
 	}
 	return answer
+}
+
+// Relock resolves the manifest and writes the lock, unless it is for show.
+func (s *Session) Relock(dry bool, accepted []string) (doc.Lock, error) {
+	lock, data, err := s.App.Relock(s.ctx, s.Source, accepted...)
+	if err != nil {
+		return doc.Lock{}, s.explain(err)
+	}
+	if !dry {
+		if err := s.App.WriteLock(data); err != nil {
+			return doc.Lock{}, err
+		}
+	}
+	return NewLock(lock), nil
+}
+
+// RelockMerged resolves a conflict that git left in the lock or in the manifest of an application, and writes both, unless it is
+// for show. It reports whether the manifest changes.
+func RelockMerged(ctx context.Context, set Settings, a *app.App, dry bool) (answer doc.Lock, manifest bool, err error) {
+	var ends []func()
+	if !dry {
+		release, err := a.Use()
+		if err != nil {
+			return doc.Lock{}, false, err
+		}
+		ends = append(ends, release)
+	}
+	s, err := open(ctx, set, Needs{}, a, ends)
+	if err != nil {
+		return doc.Lock{}, false, err
+	}
+	defer s.Close()
+	m, err := a.Merge(ctx, s.Source)
+	if err != nil {
+		return doc.Lock{}, false, s.explain(err)
+	}
+	s.Still()
+	if !dry {
+		if err := a.WriteMerged(m); err != nil {
+			return doc.Lock{}, false, err
+		}
+	}
+	answer = NewLock(m.Locked)
+	answer.Took = m.Took
+	return answer, m.Manifest != nil, nil
+}
+
+// Verify checks that manifest, lock, what is installed and the runtime agree, or some of these (of app.Abouts).
+func Verify(ctx context.Context, a *app.App, only []string) (doc.Verify, error) {
+	for _, about := range only {
+		if !slices.Contains(app.Abouts, about) {
+			return doc.Verify{}, &app.UsageError{Reason: fmt.Sprintf("--only %s: expected some of %s", about, strings.Join(app.Abouts, ", "))}
+		}
+	}
+	found, err := a.Verify(ctx)
+	if err != nil {
+		return doc.Verify{}, err
+	}
+	if only != nil {
+		found = slices.DeleteFunc(found, func(f app.Finding) bool { return !slices.Contains(only, f.About) })
+	}
+	installed, err := a.InstalledRoots()
+	if err != nil {
+		return doc.Verify{}, err
+	}
+	return NewVerify(found, installed != nil), nil
 }

@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"molt/app"
+	"molt/core/plan"
 	"molt/doc"
 )
 
@@ -45,4 +46,118 @@ func newPlanStage(s app.StageDoc) doc.PlanStage {
 		st.Effort = &doc.Effort{Jump: e.Jump, Files: e.Files, Evidence: e.Evidence}
 	}
 	return st
+}
+
+// A PlanRequest says how a plan is made.
+type PlanRequest struct {
+	Goals    []string // without any, that of the configuration
+	Previews []string
+	Fresh    plan.Fresh // "" for what the configuration says
+	Leap     bool
+	Notes    bool   // read the change logs of breaking moves
+	Branch   string // a branch of git to make for it, "" for none
+	Dry      bool   // write nothing
+}
+
+// MakePlan makes a plan and writes it.
+func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
+	if err := s.advice(r.Previews); err != nil {
+		return doc.Plan{}, err
+	}
+	goals, err := s.App.Goals(r.Goals)
+	if err != nil {
+		return doc.Plan{}, err
+	}
+	cut := plan.Cut{Fresh: plan.Fresh(s.App.Config.Stages.Fresh), Leap: s.App.Config.Stages.Leap || r.Leap}
+	if r.Fresh != "" {
+		cut.Fresh = r.Fresh
+	}
+	file, made, err := s.App.MakePlan(s.ctx, s.Source, goals, cut)
+	if err != nil {
+		return doc.Plan{}, s.explain(err)
+	}
+	if r.Notes {
+		if err := s.App.AddNotes(s.ctx, s.Source, file); err != nil {
+			return doc.Plan{}, err
+		}
+	}
+	file.Branch = r.Branch
+	answer, err := s.planned(file, made.Reachable)
+	if err != nil || r.Dry {
+		return answer, err
+	}
+	if r.Branch != "" {
+		if err := s.App.NewBranch(s.ctx, r.Branch); err != nil {
+			return doc.Plan{}, err
+		}
+	}
+	return answer, s.App.WritePlan(file)
+}
+
+// planned makes the document of a plan, with the tangle where the goal is out of reach.
+func (s *Session) planned(file *app.PlanDoc, reachable bool) (doc.Plan, error) {
+	times, err := s.App.CheckTimes()
+	if err != nil {
+		return doc.Plan{}, err
+	}
+	answer := NewPlan(file, times)
+	if !reachable {
+		explained, _, err := s.untangledGoal(file.Goals()...)
+		if err != nil {
+			return answer, err
+		}
+		answer.Untangle = &explained
+	}
+	return answer, nil
+}
+
+// SplitPlan puts packages of a stage into a stage of their own. It returns the plan, and the names of the two stages.
+func (s *Session) SplitPlan(stage string, apart, previews []string) (answer doc.Plan, first, second string, err error) {
+	if err := s.advice(previews); err != nil {
+		return doc.Plan{}, "", "", err
+	}
+	a, b, err := s.App.Split(s.ctx, s.Source, stage, apart)
+	if err != nil {
+		return doc.Plan{}, "", "", s.explain(err)
+	}
+	file, err := s.App.ReadPlan()
+	if err != nil {
+		return doc.Plan{}, "", "", err
+	}
+	answer, err = s.planned(file, true)
+	return answer, a.ID, b.ID, err
+}
+
+// CheckPlan solves the plan again as it stands.
+func (s *Session) CheckPlan(previews []string) (doc.Plan, error) {
+	if err := s.advice(previews); err != nil {
+		return doc.Plan{}, err
+	}
+	file, err := s.App.CheckPlan(s.ctx, s.Source)
+	if err != nil {
+		return doc.Plan{}, s.explain(err)
+	}
+	return s.planned(file, true)
+}
+
+// RenewPlan makes the plan anew, keeps what people decided, and tells what changed; nothing is written when it is dry.
+func (s *Session) RenewPlan(previews []string, dry bool) (doc.Plan, error) {
+	if err := s.advice(previews); err != nil {
+		return doc.Plan{}, err
+	}
+	r, err := s.App.Renew(s.ctx, s.Source)
+	if err != nil {
+		return doc.Plan{}, s.explain(err)
+	}
+	answer, err := s.planned(r.Plan, r.Made.Reachable)
+	if err != nil {
+		return doc.Plan{}, err
+	}
+	if !dry {
+		if err := s.App.WriteRenewal(r); err != nil {
+			return doc.Plan{}, err
+		}
+	}
+	answer.Renewal = &doc.Renewal{Kept: append([]string{}, r.Kept...), Lost: append([]string{}, r.Lost...), Changed: append([]string{}, r.Changed...)}
+	return answer, nil
 }

@@ -1,10 +1,15 @@
 package ask
 
 import (
+	"errors"
+	"slices"
+
 	"molt/core/inspect"
+	"molt/core/project"
 	"molt/core/universe"
 	"molt/core/version"
 	"molt/doc"
+	"molt/ecosystem"
 )
 
 // NewRange makes a document without versions.
@@ -12,8 +17,8 @@ func NewRange(ecosystem, constraint string) doc.Range {
 	return doc.Range{Schema: "molt/range/1", Ecosystem: ecosystem, Constraint: constraint, Admits: []string{}, Refuses: []string{}}
 }
 
-// Published puts the releases of a package into the document.
-func Published(answer *doc.Range, name string, p *universe.Package, set version.Set) {
+// published puts the releases of a package into the document.
+func published(answer *doc.Range, name string, p *universe.Package, set version.Set) {
 	answer.Of = name
 	bounded := true
 	if c, err := p.Scheme.Constrain(answer.Constraint); err == nil {
@@ -60,10 +65,69 @@ func Published(answer *doc.Range, name string, p *universe.Package, set version.
 	}
 }
 
-// Advise puts advice into the document; nil for none that is needed.
-func Advise(answer *doc.Range, a *inspect.Advice) {
+// adviseRange puts advice into the document; nil for none that is needed.
+func adviseRange(answer *doc.Range, a *inspect.Advice) {
 	answer.Advice = &doc.Advice{Constraint: answer.Constraint, Reason: "it admits the newest release that resolves with the rest, and stops before the next major", Breaking: false}
 	if a != nil {
 		answer.Advice = &doc.Advice{Constraint: a.Constraint, Reason: a.Reason, Breaking: a.Breaking}
 	}
+}
+
+// Range puts a constraint to versions, by the rule of an ecosystem.
+func Range(e ecosystem.Ecosystem, constraint string, texts []string) (doc.Range, error) {
+	c, err := e.Scheme().Constrain(constraint)
+	if err != nil {
+		return doc.Range{}, err
+	}
+	var versions version.List
+	for _, text := range texts {
+		v, err := e.Scheme().Parse(text)
+		if err != nil {
+			return doc.Range{}, err
+		}
+		versions = append(versions, v)
+	}
+	slices.SortStableFunc(versions, version.Version.Compare)
+	answer := NewRange(e.Name(), constraint)
+	admitted := c.Admit(versions)
+	for i, v := range versions {
+		if admitted.Has(i) {
+			answer.Admits = append(answer.Admits, v.String())
+		} else {
+			answer.Refuses = append(answer.Refuses, v.String())
+		}
+	}
+	return answer, nil
+}
+
+// RangeOf puts a constraint to the published releases of a package, and may advise on a nearer constraint.
+func (s *Session) RangeOf(constraint, of string, advise bool) (doc.Range, error) {
+	var names []string
+	name := of
+	for _, d := range s.App.Declared() {
+		names = append(names, d.As)
+		if d.As == of {
+			name = d.Package
+		}
+	}
+	p, err := s.Source.Package(s.ctx, name)
+	if err != nil {
+		return doc.Range{}, project.UnknownName(err, of, names)
+	}
+	set, err := p.Admit(constraint)
+	if err != nil {
+		return doc.Range{}, err
+	}
+	answer := NewRange(s.App.Eco.Name(), constraint)
+	published(&answer, of, p, set)
+	if !advise {
+		return answer, nil
+	}
+	advice, err := inspect.Advise(s.ctx, s.Source, s.App.Application(), of, constraint)
+	var bad *version.Error
+	if err != nil && !errors.As(err, &bad) { // a tag has no neighbours
+		return doc.Range{}, err
+	}
+	adviseRange(&answer, advice)
+	return answer, nil
 }

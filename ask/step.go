@@ -1,6 +1,9 @@
 package ask
 
 import (
+	"context"
+	"fmt"
+	"strings"
 	"time"
 
 	"molt/app"
@@ -47,4 +50,149 @@ func NewStep(s *app.Step) doc.Step {
 		answer.Own = &own
 	}
 	return answer
+}
+
+// A StepRequest says how a stage is carried out.
+type StepRequest struct {
+	Stage      string // its name, "" for the next
+	Commit     bool   // make a commit of it
+	Culprit    bool   // when a check fails, find the changes that make it fail
+	Split      bool   // and put them into a stage of their own
+	OwnVersion bool   // after the last stage, write the application's own version
+	Watcher    app.Watcher
+	Looking    func(changes int) // is called before the search for a culprit; may be nil
+}
+
+// A Stepped is what became of a stage. Exactly one of its documents is there.
+type Stepped struct {
+	Stage      *doc.Step
+	OwnVersion *doc.OwnVersion // there was no stage left but the application's own version to write
+	Left       int             // stages
+
+	commit func() error
+}
+
+// Commit makes the commit that was asked for. It is called when the answer was shown; it does nothing where there is nothing to commit.
+func (d *Stepped) Commit() error {
+	if d.commit == nil {
+		return nil
+	}
+	return d.commit()
+}
+
+// Step carries out a stage of the plan.
+func (s *Session) Step(r StepRequest) (*Stepped, error) {
+	if r.Commit {
+		late, err := s.App.Committable(s.ctx)
+		if late != "" {
+			s.say("committed stage %s, which had been carried out before", late)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	if r.OwnVersion {
+		if done, err := s.ownVersionAlone(r.Commit); done != nil || err != nil {
+			return done, err
+		}
+	}
+	got, err := s.App.Step(s.ctx, s.Source, app.Order{ID: r.Stage, Commit: r.Commit, OwnVersion: r.OwnVersion}, r.Watcher)
+	if err != nil {
+		return nil, s.explain(err)
+	}
+	answer := NewStep(got)
+	if !got.Passed && got.Stage.Raise == nil && r.Culprit {
+		if r.Looking != nil {
+			r.Looking(len(got.Stage.Changes))
+		}
+		if err := s.culprit(r, got, &answer); err != nil {
+			return nil, err
+		}
+	}
+	done := &Stepped{Stage: &answer, Left: got.Left}
+	if got.Passed && r.Commit {
+		done.commit = func() error {
+			if err := s.App.Commit(s.ctx, got.Stage); err != nil {
+				return fmt.Errorf("the stage is done, and not committed: %w; molt step --commit will", err)
+			}
+			return nil
+		}
+	}
+	return done, nil
+}
+
+// culprit looks for what makes the stage fail, and splits the stage when asked to.
+func (s *Session) culprit(r StepRequest, got *app.Step, answer *doc.Step) error {
+	found, err := s.App.FindCulprit(s.ctx, s.Source, got, r.Watcher)
+	if err != nil {
+		return err
+	}
+	split := []string{}
+	if r.Split && len(found.Rest) > 0 {
+		first, second, err := s.App.Split(s.ctx, s.Source, found.Stage, found.Changes)
+		if err != nil {
+			return fmt.Errorf("the culprit is %s, but: %w", strings.Join(found.Changes, ", "), err)
+		}
+		split = []string{first.ID, second.ID}
+	}
+	answer.Culprit = NewCulprit(found, split)
+	return nil
+}
+
+// ownVersionAlone writes the application's own version when there is no stage left to write it with; else it returns nil.
+func (s *Session) ownVersionAlone(commit bool) (*Stepped, error) {
+	file, err := s.App.ReadPlan()
+	if err != nil || file.Next() != nil {
+		return nil, err
+	}
+	own, err := s.App.SetOwnVersion()
+	if err != nil {
+		return nil, err
+	}
+	answer := NewOwnVersion(own)
+	done := &Stepped{OwnVersion: &answer}
+	if own != nil && commit {
+		done.commit = func() error {
+			return s.App.Commit(s.ctx, app.StageDoc{ID: app.OwnVersionStage, Title: own.From + " to " + own.To})
+		}
+	}
+	return done, nil
+}
+
+// Trial tries the stages of the plan up to one, or to the next or the last one, in a second copy of the application, which is left in
+// a folder when that is not "".
+func (s *Session) Trial(stage string, all bool, into string, watcher app.Watcher) (doc.Beside, error) {
+	if all {
+		file, err := s.App.ReadPlan()
+		if err != nil {
+			return doc.Beside{}, err
+		}
+		if n := len(file.Stages); n > 0 {
+			stage = file.Stages[n-1].ID
+		}
+	}
+	got, err := s.App.Try(s.ctx, s.Source, stage, into, watcher)
+	if err != nil {
+		return doc.Beside{}, s.explain(err)
+	}
+	return NewTrial(got), nil
+}
+
+// Back returns the files of an application to what they were before a stage, or before the last one. The second result makes the commit
+// of that; it is nil when none is wanted.
+func Back(ctx context.Context, a *app.App, stage string, commit bool) (doc.Back, func() error, error) {
+	if commit {
+		if _, err := a.Committable(ctx); err != nil {
+			return doc.Back{}, nil, err
+		}
+	}
+	back, err := a.Back(ctx, stage)
+	if err != nil {
+		return doc.Back{}, nil, err
+	}
+	var then func() error
+	if commit {
+		then = func() error { return a.CommitBack(ctx, back) }
+	}
+	return doc.Back{Schema: "molt/back/1", Stages: back.Stages}, then, nil
 }

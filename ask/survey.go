@@ -1,12 +1,16 @@
 package ask
 
 import (
+	"fmt"
+	"path"
 	"slices"
+	"strings"
 	"time"
 
 	"molt/app"
 	"molt/core/inspect"
 	"molt/core/project"
+	"molt/core/version"
 	"molt/doc"
 )
 
@@ -33,4 +37,78 @@ func NewSurvey(a *app.App, u project.Application, rows []inspect.Row, shown func
 		answer.Packages = append(answer.Packages, row)
 	}
 	return answer
+}
+
+// JumpWords are the jumps that a sieve knows.
+var JumpWords = []string{"major", "minor", "patch", "prerelease", "same"}
+
+// A Sieve says which rows of a survey are wanted. The zero Sieve wants all.
+type Sieve struct {
+	Jump, Group, Name []string // some of each; names may hold * for anything but a slash
+	Held, Waiting     bool     // only what people keep back; only what is behind and not kept back
+	Since             string   // only what is new since a revision, a lock or a day
+}
+
+// Check is a *app.UsageError when the sieve makes no sense.
+func (w Sieve) Check() error {
+	for _, j := range w.Jump {
+		if !slices.Contains(JumpWords, j) {
+			return &app.UsageError{Reason: fmt.Sprintf("--jump %q: expected some of %s", j, strings.Join(JumpWords, ", "))}
+		}
+	}
+	for _, n := range w.Name {
+		if _, err := path.Match(n, ""); err != nil {
+			return &app.UsageError{Reason: fmt.Sprintf("--name %q: a [ that is not closed", n)}
+		}
+	}
+	return nil
+}
+
+// shows reports whether a row is wanted.
+func (w Sieve) shows(r inspect.Row) bool {
+	jump := r.Jump.String()
+	if r.Jump == version.Back {
+		jump = "same"
+	}
+	named := len(w.Name) == 0
+	for _, n := range w.Name {
+		ok, _ := path.Match(n, r.Name) // it was checked
+		named = named || ok
+	}
+	held := slices.Contains(r.Flags, inspect.Held)
+	behind := r.Locked == "" || r.Newest == "" || jump != "same"
+	return named && (len(w.Jump) == 0 || slices.Contains(w.Jump, jump)) && (len(w.Group) == 0 || slices.Contains(w.Group, r.Group)) &&
+		(!w.Held || held) && (!w.Waiting || behind && !held) && (w.Since == "" || len(r.Since) > 0)
+}
+
+// Survey says where every declared package stands.
+func (s *Session) Survey(want Sieve) (doc.Survey, error) {
+	if err := want.Check(); err != nil {
+		return doc.Survey{}, err
+	}
+	groups := s.App.Manifest.Groups()
+	for _, g := range want.Group {
+		if !slices.Contains(groups, g) {
+			return doc.Survey{}, &app.UsageError{Reason: fmt.Sprintf("--group %q: expected some of %s", g, strings.Join(groups, ", "))}
+		}
+	}
+	u := s.App.Application()
+	var err error
+	if u.Installed, err = s.App.InstalledRoots(); err != nil {
+		return doc.Survey{}, err
+	}
+	if want.Since != "" {
+		if u.Since, err = s.App.Since(s.ctx, s.Source, want.Since); err != nil {
+			return doc.Survey{}, err
+		}
+	}
+	rows, err := s.App.Survey(s.ctx, s.Source, u)
+	if err != nil {
+		return doc.Survey{}, err
+	}
+	answer := NewSurvey(s.App, u, rows, want.shows)
+	for _, r := range rows {
+		answer.Amiss = answer.Amiss || slices.Contains(r.Flags, inspect.Unknown) || slices.Contains(r.Flags, inspect.Unsatisfied)
+	}
+	return answer, nil
 }

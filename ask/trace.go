@@ -1,6 +1,9 @@
 package ask
 
 import (
+	"fmt"
+
+	"molt/app"
 	"molt/core/conflict"
 	"molt/core/inspect"
 	"molt/core/project"
@@ -55,4 +58,39 @@ func NewFit(name string, app project.Application, fits []inspect.Fit, k *conflic
 		}
 	}
 	return answer
+}
+
+// Trace says why a package is in the lock, at each of its releases.
+func (s *Session) Trace(name string) (doc.Trace, error) {
+	if s.App.Lock == nil {
+		return doc.Trace{}, &app.UsageError{Reason: fmt.Sprintf("there is no %s to trace in; molt relock writes one", s.App.Eco.Lock())}
+	}
+	all, err := inspect.TraceLocked(s.ctx, s.Source, s.App.Lock.Resolution(), name)
+	if err != nil {
+		return doc.Trace{}, err
+	}
+	if len(all) == 0 {
+		var names []string
+		for _, p := range s.App.Lock.Packages {
+			names = append(names, p.Name)
+		}
+		return doc.Trace{}, &app.UsageError{Reason: project.NotAmong(name+" is not in the lock", name, names)}
+	}
+	return NewTrace(name, s.keeping(name), all), nil
+}
+
+// Fit says which releases of a package resolve with the application, the newest first, at most so many; 0 for all.
+func (s *Session) Fit(name string, most int) (doc.Fit, error) {
+	u := s.App.Application()
+	fits, tangle, err := inspect.Fits(s.ctx, s.Source, u, name, most)
+	if err != nil {
+		return doc.Fit{}, err
+	}
+	var explained *conflict.Explanation
+	if tangle != nil {
+		if explained, err = conflict.Explain(s.ctx, s.Source, u, tangle); err != nil {
+			return doc.Fit{}, err
+		}
+	}
+	return NewFit(name, u, fits, explained, s.App.Place), nil
 }

@@ -1,8 +1,11 @@
 package ask
 
 import (
+	"errors"
 	"fmt"
 
+	"molt/app"
+	"molt/core/assess"
 	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
@@ -65,4 +68,100 @@ func planPoint(p project.Point) *doc.PlanPoint {
 		return nil
 	}
 	return &doc.PlanPoint{Constraint: p.Constraint, Version: p.Version}
+}
+
+// Untangle looks for a tangle and its ways out: of the manifest, or, when it is not "", of a goal.
+func (s *Session) Untangle(goal string) (doc.Untangle, error) {
+	answer, _, err := s.untangled(goal)
+	if err != nil {
+		return doc.Untangle{}, s.explain(err)
+	}
+	return answer, nil
+}
+
+// Take carries out one of the ways out that Untangle shows, by its number from 1.
+func (s *Session) Take(goal string, n int) (doc.Taken, error) {
+	_, ways, err := s.untangled(goal)
+	switch {
+	case err != nil:
+		return doc.Taken{}, s.explain(err)
+	case n > len(ways):
+		return doc.Taken{}, &app.UsageError{Reason: fmt.Sprintf("--take %d: there are %d ways out", n, len(ways))}
+	}
+	if err := s.App.Take(s.ctx, s.Source, ways[n-1]); err != nil {
+		return doc.Taken{}, err
+	}
+	return doc.Taken{Schema: "molt/taken/1", Kind: ways[n-1].Kind, Title: ways[n-1].Title}, nil
+}
+
+// untangled looks for a tangle and its ways out: of the manifest, or of a goal.
+func (s *Session) untangled(goal string) (doc.Untangle, []conflict.WayOut, error) {
+	if goal != "" {
+		if err := s.advice(nil); err != nil {
+			return doc.Untangle{}, nil, err
+		}
+		return s.untangledGoal(project.ParseGoal(goal))
+	}
+	_, err := project.Relock(s.ctx, s.Source, s.App.Application())
+	var tangle *solve.Tangle
+	if err == nil {
+		answer := NewUntangle("", nil, nil, nil, s.App.Place)
+		answer.Resolves = true
+		return answer, nil, nil
+	}
+	if !errors.As(err, &tangle) {
+		return doc.Untangle{}, nil, err
+	}
+	return s.untangledManifest(tangle)
+}
+
+func (s *Session) untangledManifest(tangle *solve.Tangle) (doc.Untangle, []conflict.WayOut, error) {
+	explained, err := conflict.Explain(s.ctx, s.Source, s.App.Application(), tangle)
+	if err != nil {
+		return doc.Untangle{}, nil, err
+	}
+	ways, err := conflict.WaysOut(s.ctx, s.Source, s.App.Application(), tangle)
+	if err != nil {
+		return doc.Untangle{}, nil, err
+	}
+	answer := NewUntangle("", explained, nil, ways, s.App.Place)
+	err = s.remark(&answer)
+	return answer, ways, err
+}
+
+func (s *Session) untangledGoal(goals ...project.Goal) (doc.Untangle, []conflict.WayOut, error) {
+	got, err := assess.Assess(s.ctx, s.Source, s.App.Application(), goals...)
+	if err != nil {
+		return doc.Untangle{}, nil, err
+	}
+	return s.untangledFrom(got)
+}
+
+// untangledFrom looks for the ways out of what an assessment found.
+func (s *Session) untangledFrom(got *assess.Assessment) (doc.Untangle, []conflict.WayOut, error) {
+	if got.Reachable {
+		answer := NewUntangle(got.Goal.String(), nil, nil, nil, s.App.Place)
+		answer.Resolves = true
+		return answer, nil, nil
+	}
+	var explained *conflict.Explanation
+	var err error
+	if got.Tangle != nil {
+		if explained, err = conflict.Explain(s.ctx, s.Source, s.App.Application(), got.Tangle); err != nil {
+			return doc.Untangle{}, nil, err
+		}
+	}
+	var blocked []string
+	for _, p := range got.Packages {
+		if p.Standing == project.Blocked {
+			blocked = append(blocked, p.Name)
+		}
+	}
+	ways, err := conflict.GoalWays(s.ctx, s.Source, s.App.Application(), got.Goal, got.Tangle)
+	if err != nil {
+		return doc.Untangle{}, nil, err
+	}
+	answer := NewUntangle(got.Goal.String(), explained, blocked, ways, s.App.Place)
+	err = s.remark(&answer)
+	return answer, ways, err
 }

@@ -4,7 +4,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/ask"
-	"molt/core/assess"
+	"molt/doc"
 	"molt/render/text"
 )
 
@@ -33,44 +33,15 @@ Upgrade guides ("advice:" in molt.yaml) change standings, and what of them touch
 --gate is for continuous integration: one line, and exit 0 on the day when the goal has come into reach.`,
 		Example: "  molt assess brackwater@5\n  molt assess brackwater@5 node@22\n  molt assess --gate",
 		RunE: func(_ *cobra.Command, args []string) error {
-			return c.session(occasion{dated: true, checked: true}, func(s *session) error {
-				if err := s.advice(previews); err != nil {
-					return err
-				}
-				goals, err := s.a.Goals(args)
-				if err != nil {
-					return err
-				}
-				got, err := assess.Assess(c.ctx, s.source, s.a.Application(), goals...)
-				if err != nil {
-					return s.explain(err)
-				}
-				here := map[string]string{}
-				if name, v := s.a.RuntimeHere(c.ctx); v != "" {
-					here[name] = v
-				}
-				answer := ask.NewAssess(got, here)
-				if !got.Reachable && !gate {
-					knot, _, err := s.untangledFrom(got)
-					if err != nil {
-						return err
-					}
-					answer.Untangle = &knot
-				}
-				s.still()
-				if err := c.show(answer, func(p *text.Page) {
+			return c.session(ask.Needs{Dated: true, Declared: true}, func(s *ask.Session) error {
+				d, err := s.Assess(args, previews, gate)
+				return answer(c, s, d, err, func(p *text.Page, d doc.Assess) {
 					if gate {
-						p.Gate(answer)
+						p.Gate(d)
 					} else {
-						p.Assess(answer)
+						p.Assess(d)
 					}
-				}); err != nil {
-					return err
-				}
-				if !got.Reachable {
-					return errAttention
-				}
-				return nil
+				})
 			})
 		},
 	}

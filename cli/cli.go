@@ -122,44 +122,6 @@ func (c *call) prepare(cmd *cobra.Command) error {
 	return nil
 }
 
-// open reads the application, and changes nothing in it. What a Molt left that was ended in the middle of a change is only
-// spoken of.
-func (c *call) open() (*app.App, error) {
-	a, err := app.Open(c.settings)
-	if err != nil {
-		return nil, err
-	}
-	if says := a.Unfinished(); says != "" {
-		c.say("warning: %s", says)
-	}
-	c.warn(a)
-	return a, nil
-}
-
-// use reads the application and takes its folder for changing it. What a Molt left that was ended in the middle of a
-// change is repaired first.
-func (c *call) use() (*app.App, func(), error) {
-	a, err := app.Open(c.settings)
-	if err != nil {
-		return nil, nil, err
-	}
-	release, err := a.Use()
-	if err != nil {
-		return nil, nil, err
-	}
-	if a.Repaired != "" {
-		c.say("repaired: %s", a.Repaired)
-	}
-	c.warn(a)
-	return a, release, nil
-}
-
-func (c *call) warn(a *app.App) {
-	for _, w := range a.Warnings() {
-		c.say("warning: %s", w)
-	}
-}
-
 // ecosystem returns the one that the call names, else the first.
 func (c *call) ecosystem() (ecosystem.Ecosystem, error) {
 	if c.settings.Ecosystem == "" {

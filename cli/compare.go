@@ -5,7 +5,6 @@ import (
 
 	"molt/app"
 	"molt/ask"
-	"molt/core/inspect"
 	"molt/render/md"
 	"molt/render/text"
 )
@@ -31,17 +30,14 @@ revision of git, for the lock in it. Without AFTER it is what is locked now.`,
 			if len(args) == 1 {
 				args = append(args, app.LockedState)
 			}
-			var states [2]inspect.State
-			for i, ref := range args {
-				if states[i], err = a.State(c.ctx, ref); err != nil {
-					return err
-				}
+			d, err := ask.Compare(c.ctx, a, args[0], args[1])
+			if err != nil {
+				return err
 			}
-			answer := ask.NewCompare(args[0], args[1], inspect.Compare(a.Eco.Scheme(), states[0], states[1]))
 			if c.format == "md" {
-				return md.CompareMarkdown(c.out, answer)
+				return md.CompareMarkdown(c.out, d)
 			}
-			return c.show(answer, func(p *text.Page) { p.Compare(answer) })
+			return answer(c, nil, d, nil, (*text.Page).Compare)
 		},
 	}
 }

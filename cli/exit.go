@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"molt/app"
+	"molt/ask"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/version"
@@ -28,7 +29,7 @@ var errAttention = errors.New("something needs attention")
 
 // finish is the one place that turns errors into text and an exit code.
 func (c *call) finish(err error) int {
-	var knot *knotError
+	var tangle *ask.TangleError
 	var none *app.NoReleaseError
 	switch {
 	case err == nil:
@@ -38,11 +39,11 @@ func (c *call) finish(err error) int {
 		return exitInterrupted
 	case errors.Is(err, errAttention):
 		return exitAttention
-	case errors.As(err, &knot):
+	case errors.As(err, &tangle):
 		if errors.As(err, &none) {
 			c.say("molt: %v", none)
 		}
-		c.showKnot(knot)
+		c.showTangle(tangle)
 		return exitAttention
 	}
 	c.say("molt: %v", err)
@@ -60,19 +61,19 @@ func (c *call) finish(err error) int {
 	return exitOutside
 }
 
-// showKnot prints a tangle that a command met: as the result in JSON, among the messages in text.
-func (c *call) showKnot(k *knotError) {
+// showTangle prints a tangle that a command met: as the result in JSON, among the messages in text.
+func (c *call) showTangle(k *ask.TangleError) {
 	if c.format == "json" {
-		_ = doc.JSON(c.out, k.answer) // there is nobody left to tell
+		_ = doc.JSON(c.out, k.Answer) // there is nobody left to tell
 		return
 	}
 	var stage *app.StageError
-	if errors.As(k.error, &stage) {
+	if errors.As(k.Err, &stage) {
 		c.say("molt: %s:%d: stage %s does not resolve from where things stand; molt plan --renew makes the plan anew", stage.Place.File, stage.Place.Line, stage.Stage)
 	} else if context, _, found := strings.Cut(k.Error(), ": these demands"); found {
 		c.say("molt: %s", context)
 	}
-	c.pageOn(c.errout).Untangle(k.answer)
+	c.pageOn(c.errout).Untangle(k.Answer)
 }
 
 // wrongInput reports whether an error is about the call or about a file that people write.

@@ -45,20 +45,7 @@ moved on, keeps what people decided, and tells what changed.`,
 			if err := o.valid(args); err != nil {
 				return err
 			}
-			return c.session(occasion{write: !o.dry && !o.check, dated: true, checked: true}, func(s *session) error {
-				if err := s.advice(o.previews); err != nil {
-					return err
-				}
-				switch {
-				case o.split != "":
-					return s.split(o)
-				case o.check:
-					return s.checkPlan()
-				case o.renew:
-					return s.renew(o)
-				}
-				return s.makePlan(o, args)
-			})
+			return c.session(ask.Needs{Write: !o.dry && !o.check, Dated: true, Declared: true}, func(s *ask.Session) error { return c.planned(s, o, args) })
 		},
 	}
 	flags := cmd.Flags()
@@ -99,124 +86,21 @@ func (o planning) valid(args []string) error {
 	return nil
 }
 
-// advice reads what upgrade guides say, and allows previews for this call.
-func (s *session) advice(previews []string) error {
-	s.a.Config.Previews = slices.Concat(s.a.Config.Previews, previews)
-	warnings, err := s.a.LoadAdvice(s.ctx)
-	for _, w := range warnings {
-		s.say("warning: %s", w)
+// planned makes, splits, checks or renews a plan.
+func (c *call) planned(s *ask.Session, o planning, goals []string) error {
+	switch {
+	case o.split != "":
+		d, first, second, err := s.SplitPlan(o.split, o.apart, o.previews)
+		return answer(c, s, d, err, func(p *text.Page, d doc.Plan) { p.Split(d, first, second) })
+	case o.check:
+		d, err := s.CheckPlan(o.previews)
+		return answer(c, s, d, err, func(p *text.Page, _ doc.Plan) {
+			p.Remark(fmt.Sprintf("Every stage of %s that is still to do resolves, in this order.", app.PlanFile))
+		})
+	case o.renew:
+		d, err := s.RenewPlan(o.previews, o.dry)
+		return answer(c, s, d, err, (*text.Page).Plan)
 	}
-	return err
-}
-
-func (s *session) makePlan(o planning, args []string) error {
-	goals, err := s.a.Goals(args)
-	if err != nil {
-		return err
-	}
-	cut := plan.Cut{Fresh: plan.Fresh(s.a.Config.Stages.Fresh), Leap: s.a.Config.Stages.Leap || o.leap}
-	if o.fresh != "" {
-		cut.Fresh = plan.Fresh(o.fresh)
-	}
-	file, made, err := s.a.MakePlan(s.ctx, s.source, goals, cut)
-	if err != nil {
-		return s.explain(err)
-	}
-	if o.notes {
-		if err := s.a.AddNotes(s.ctx, s.source, file); err != nil {
-			return err
-		}
-	}
-	file.Branch = o.branch
-	answer, err := s.planDoc(file, made.Reachable)
-	if err != nil {
-		return err
-	}
-	if !o.dry {
-		if o.branch != "" {
-			if err := s.a.NewBranch(s.ctx, o.branch); err != nil {
-				return err
-			}
-		}
-		if err := s.a.WritePlan(file); err != nil {
-			return err
-		}
-	}
-	return s.showPlan(answer)
-}
-
-// planDoc makes the document of a plan, with the tangle where the goal is out of reach.
-func (s *session) planDoc(file *app.PlanDoc, reachable bool) (doc.Plan, error) {
-	times, err := s.a.CheckTimes()
-	if err != nil {
-		return doc.Plan{}, err
-	}
-	answer := ask.NewPlan(file, times)
-	if !reachable {
-		knot, _, err := s.untangledGoal(file.Goals()...)
-		if err != nil {
-			return answer, err
-		}
-		answer.Untangle = &knot
-	}
-	s.still()
-	return answer, nil
-}
-
-func (s *session) showPlan(answer doc.Plan) error {
-	if err := s.show(answer, func(p *text.Page) { p.Plan(answer) }); err != nil {
-		return err
-	}
-	if !answer.Reachable {
-		return errAttention
-	}
-	return nil
-}
-
-func (s *session) split(o planning) error {
-	first, second, err := s.a.Split(s.ctx, s.source, o.split, o.apart)
-	if err != nil {
-		return s.explain(err)
-	}
-	file, err := s.a.ReadPlan()
-	if err != nil {
-		return err
-	}
-	answer, err := s.planDoc(file, true)
-	if err != nil {
-		return err
-	}
-	return s.show(answer, func(p *text.Page) { p.Split(answer, first.ID, second.ID) })
-}
-
-func (s *session) checkPlan() error {
-	file, err := s.a.CheckPlan(s.ctx, s.source)
-	if err != nil {
-		return s.explain(err)
-	}
-	answer, err := s.planDoc(file, true)
-	if err != nil {
-		return err
-	}
-	return s.show(answer, func(p *text.Page) {
-		p.Remark(fmt.Sprintf("Every stage of %s that is still to do resolves, in this order.", app.PlanFile))
-	})
-}
-
-func (s *session) renew(o planning) error {
-	r, err := s.a.Renew(s.ctx, s.source)
-	if err != nil {
-		return s.explain(err)
-	}
-	answer, err := s.planDoc(r.Plan, r.Made.Reachable)
-	if err != nil {
-		return err
-	}
-	if !o.dry {
-		if err := s.a.WriteRenewal(r); err != nil {
-			return err
-		}
-	}
-	answer.Renewal = &doc.Renewal{Kept: append([]string{}, r.Kept...), Lost: append([]string{}, r.Lost...), Changed: append([]string{}, r.Changed...)}
-	return s.showPlan(answer)
+	d, err := s.MakePlan(ask.PlanRequest{Goals: goals, Previews: o.previews, Fresh: plan.Fresh(o.fresh), Leap: o.leap, Notes: o.notes, Branch: o.branch, Dry: o.dry})
+	return answer(c, s, d, err, (*text.Page).Plan)
 }

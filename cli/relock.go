@@ -1,14 +1,13 @@
 package cli
 
 import (
-	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"molt/app"
 	"molt/ask"
+	"molt/doc"
 	"molt/render/text"
 )
 
@@ -30,26 +29,24 @@ releases; and the lock is solved anew, near to what both had. It says what it to
 		Example: "  molt relock\n  molt relock --dry-run --format json",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			if conflict, err := app.OpenConflict(c.ctx, c.settings); err != nil || conflict != nil {
-				return c.relockMerged(conflict, dry, err)
+			a, err := app.OpenConflict(c.ctx, c.settings)
+			if err != nil {
+				return err
 			}
-			return c.session(occasion{write: !dry, checked: true}, func(s *session) error {
-				lock, data, err := s.a.Relock(c.ctx, s.source, accepted...)
-				if err != nil {
-					return s.explain(err)
-				}
-				s.still()
-				if !dry {
-					if err := s.a.WriteLock(data); err != nil {
-						return err
-					}
-				}
-				return c.show(ask.NewLock(lock), func(p *text.Page) {
+			if a != nil {
+				d, manifest, err := ask.RelockMerged(c.ctx, c.asking(), a, dry)
+				return answer(c, nil, d, err, func(p *text.Page, d doc.Lock) {
+					p.Merged(d, a.Eco.Lock(), a.Eco.Manifest(), manifest, dry)
+				})
+			}
+			return c.session(ask.Needs{Write: !dry, Declared: true}, func(s *ask.Session) error {
+				d, err := s.Relock(dry, accepted)
+				return answer(c, s, d, err, func(p *text.Page, d doc.Lock) {
 					word := "holds"
 					if dry {
 						word = "would hold"
 					}
-					p.Line("%s %s %d packages for %d declarations.", s.a.Eco.Lock(), word, len(lock.Packages), len(lock.Roots))
+					p.Line("%s %s %d packages for %d declarations.", s.App.Eco.Lock(), word, len(d.Packages), len(d.Roots))
 				})
 			})
 		},
@@ -57,40 +54,6 @@ releases; and the lock is solved anew, near to what both had. It says what it to
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show the lock and write nothing")
 	cmd.Flags().StringSliceVar(&accepted, "accept-checksum", nil, "take the changed checksum of this release (name@version)")
 	return cmd
-}
-
-// relockMerged resolves a conflict that git left.
-func (c *call) relockMerged(a *app.App, dry bool, err error) error {
-	if err != nil {
-		return err
-	}
-	if !dry {
-		release, err := a.Use()
-		if err != nil {
-			return err
-		}
-		defer release()
-	}
-	source, done, err := a.Source(c.ctx, nil)
-	if err != nil {
-		return err
-	}
-	defer done()
-	source, still := c.watch(source)
-	defer still()
-	m, err := a.Merge(c.ctx, source)
-	if err != nil {
-		return (&session{call: c, a: a, source: source, still: still}).explain(err)
-	}
-	still()
-	if !dry {
-		if err := a.WriteMerged(m); err != nil {
-			return err
-		}
-	}
-	answer := ask.NewLock(m.Locked)
-	answer.Took = m.Took
-	return c.show(answer, func(p *text.Page) { p.Merged(answer, a.Eco.Lock(), a.Eco.Manifest(), m.Manifest != nil, dry) })
 }
 
 func (c *call) verify() *cobra.Command {
@@ -110,32 +73,11 @@ It asks no registry. Exit 1 when something does not agree.`,
 			if err != nil {
 				return err
 			}
-			for _, about := range only {
-				if !slices.Contains(app.Abouts, about) {
-					return &app.UsageError{Reason: fmt.Sprintf("--only %s: expected some of %s", about, strings.Join(app.Abouts, ", "))}
-				}
+			d, err := ask.Verify(c.ctx, a, only)
+			if err == nil && c.quiet && d.Agrees {
+				return nil
 			}
-			found, err := a.Verify(c.ctx)
-			if err != nil {
-				return err
-			}
-			if only != nil {
-				found = slices.DeleteFunc(found, func(f app.Finding) bool { return !slices.Contains(only, f.About) })
-			}
-			installed, err := a.InstalledRoots()
-			if err != nil {
-				return err
-			}
-			answer := ask.NewVerify(found, installed != nil)
-			if !c.quiet || !answer.Agrees {
-				if err := c.show(answer, func(p *text.Page) { p.Verify(answer) }); err != nil {
-					return err
-				}
-			}
-			if !answer.Agrees {
-				return errAttention
-			}
-			return nil
+			return answer(c, nil, d, err, (*text.Page).Verify)
 		},
 	}
 	cmd.Flags().StringSliceVar(&only, "only", nil, "look at these alone: "+strings.Join(app.Abouts, ", "))

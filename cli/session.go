@@ -2,56 +2,46 @@ package cli
 
 import (
 	"molt/app"
-	"molt/core/universe"
+	"molt/ask"
+	"molt/doc"
+	"molt/render/text"
 )
 
-// A session is an application with its registry, for the time of one command.
-type session struct {
-	*call
-	a      *app.App
-	source universe.Source
-	still  func() // ends the progress, before the result is printed; may be called twice
-}
-
-// An occasion says what a command wants of a session.
-type occasion struct {
-	write   bool     // the folder is taken into use, for changing it
-	dated   bool     // publication times of the declared packages are wanted
-	also    []string // and of these packages
-	checked bool     // the registry must have every declared package
-}
-
 // session opens the application and its registry, runs, and closes both.
-func (c *call) session(o occasion, run func(*session) error) error {
-	s := &session{call: c}
-	var err error
-	if o.write {
-		var release func()
-		if s.a, release, err = c.use(); err != nil {
-			return err
-		}
-		defer release()
-	} else if s.a, err = c.open(); err != nil {
-		return err
-	}
-	var dated []string
-	if o.dated {
-		dated = append(s.a.DeclaredPackages(), o.also...)
-	}
-	source, closeSource, err := s.a.Source(c.ctx, dated)
+func (c *call) session(needs ask.Needs, run func(*ask.Session) error) error {
+	s, err := ask.Open(c.ctx, c.asking(), needs)
 	if err != nil {
 		return err
 	}
-	defer closeSource()
-	if says := s.a.Withheld(); says != "" {
-		s.say("warning: %s", says)
-	}
-	s.source, s.still = c.watch(source)
-	defer s.still()
-	if o.checked {
-		if err := s.a.CheckDeclared(c.ctx, s.source); err != nil {
-			return err
-		}
-	}
+	defer s.Close()
 	return run(s)
+}
+
+// asking is how questions are asked in this call.
+func (c *call) asking() ask.Settings {
+	return ask.Settings{Settings: c.settings, Say: c.say, Watch: c.watch}
+}
+
+// open reads the application, and changes nothing in it.
+func (c *call) open() (*app.App, error) { return ask.Read(c.asking()) }
+
+// use reads the application and takes its folder for changing it.
+func (c *call) use() (*app.App, func(), error) { return ask.Use(c.asking()) }
+
+// answer shows what a question came to, as JSON or as text, and asks for attention when the document does. The question's own
+// error ends it.
+func answer[D doc.Document](c *call, s *ask.Session, d D, err error, print func(*text.Page, D)) error {
+	if err != nil {
+		return err
+	}
+	if s != nil {
+		s.Still()
+	}
+	if err := c.show(d, func(p *text.Page) { print(p, d) }); err != nil {
+		return err
+	}
+	if d.NeedsAttention() {
+		return errAttention
+	}
+	return nil
 }

@@ -3,7 +3,6 @@ package cli
 import (
 	"bufio"
 	"errors"
-	"fmt"
 	"io"
 	"os"
 	"strings"
@@ -13,7 +12,6 @@ import (
 
 	"molt/app"
 	"molt/ask"
-	"molt/doc"
 	"molt/input"
 	"molt/render/text"
 )
@@ -48,19 +46,19 @@ raised, its minor part when what the application is made of changed, its patch p
 		Example: "  molt step\n  molt step patch\n  molt step --all --commit\n  molt step --find-culprit --split",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			order := app.Order{Commit: m.commit, OwnVersion: m.own}
+			stage := ""
 			if len(args) > 0 {
-				order.ID = args[0]
+				stage = args[0]
 			}
 			switch {
-			case m.all && order.ID != "":
+			case m.all && stage != "":
 				return &app.UsageError{Reason: "step: expected either the name of a stage or --all"}
 			case m.pause && !m.all:
 				return &app.UsageError{Reason: "step: --pause goes with --all"}
 			case m.split && !m.culprit:
 				return &app.UsageError{Reason: "step: --split goes with --find-culprit; molt plan --split STAGE --apart PACKAGE splits a stage as you say"}
 			}
-			return c.session(occasion{write: true}, func(s *session) error { return s.march(m, order) })
+			return c.session(ask.Needs{Write: true}, func(s *ask.Session) error { return c.march(s, m, stage) })
 		},
 	}
 	flags := cmd.Flags()
@@ -74,112 +72,54 @@ raised, its minor part when what the application is made of changed, its patch p
 }
 
 // march carries out one stage, or all.
-func (s *session) march(m march, order app.Order) error {
+func (c *call) march(s *ask.Session, m march, stage string) error {
+	request := ask.StepRequest{Stage: stage, Commit: m.commit, Culprit: m.culprit, Split: m.split, OwnVersion: m.own, Watcher: c.watcher(s)}
+	if !c.quiet {
+		request.Looking = func(changes int) { c.say("looking for the culprit among %d changes", changes) }
+	}
 	for {
-		if m.commit {
-			late, err := s.a.Committable(s.ctx)
-			if late != "" {
-				s.say("committed stage %s, which had been carried out before", late)
-			}
-			if err != nil {
-				return err
-			}
-		}
-		if m.own {
-			if done, err := s.ownVersionAlone(m); done || err != nil {
-				return err
-			}
-		}
-		got, err := s.a.Step(s.ctx, s.source, order, s.watcher())
+		done, err := s.Step(request)
 		if err != nil {
-			return s.explain(err)
-		}
-		s.still()
-		answer := ask.NewStep(got)
-		if !got.Passed && got.Stage.Raise == nil && m.culprit {
-			if err := s.culprit(m, got, &answer); err != nil {
-				return err
-			}
-		}
-		if err := s.show(answer, func(p *text.Page) { p.Step(answer) }); err != nil {
 			return err
 		}
-		if got.Passed && m.commit {
-			if err := s.a.Commit(s.ctx, got.Stage); err != nil {
-				return fmt.Errorf("the stage is done, and not committed: %w; molt step --commit will", err)
-			}
+		if done.OwnVersion != nil {
+			err = answer(c, s, *done.OwnVersion, nil, (*text.Page).OwnVersion)
+		} else {
+			err = answer(c, s, *done.Stage, nil, (*text.Page).Step)
 		}
-		switch {
-		case !got.Passed:
-			return errAttention
-		case !m.all || got.Left == 0:
-			return nil
+		if err != nil {
+			return err
 		}
-		if s.format == "text" {
-			s.page().Remark("")
+		if err := done.Commit(); err != nil || !m.all || done.Left == 0 {
+			return err
 		}
-		if m.pause && !s.goOn() {
+		if c.format == "text" {
+			c.page().Remark("")
+		}
+		if m.pause && !c.goOn() {
 			return nil
 		}
 	}
 }
 
 // watcher tells of the checks as they run.
-func (s *session) watcher() app.Watcher {
-	if s.quiet {
+func (c *call) watcher(s *ask.Session) app.Watcher {
+	if c.quiet {
 		return app.Watcher{}
 	}
-	return app.Watcher{Begin: func(name string) { s.still(); s.say("checking: %s", name) }, Output: input.Shown(s.errout),
+	return app.Watcher{Begin: func(name string) { s.Still(); c.say("checking: %s", name) }, Output: input.Shown(c.errout),
 		Tried: func(t app.Trial) {
 			says := ""
 			if t.Says != "" {
 				says = " (" + t.Says + ")"
 			}
-			s.say("tried %s: %s%s, %.1f s", strings.Join(t.Changes, ", "), t.Outcome, says, t.Took.Round(100*time.Millisecond).Seconds())
+			c.say("tried %s: %s%s, %.1f s", strings.Join(t.Changes, ", "), t.Outcome, says, t.Took.Round(100*time.Millisecond).Seconds())
 		}}
 }
 
-// culprit looks for what makes the stage fail, and splits the stage when asked to.
-func (s *session) culprit(m march, got *app.Step, answer *doc.Step) error {
-	if !s.quiet {
-		s.say("looking for the culprit among %d changes", len(got.Stage.Changes))
-	}
-	found, err := s.a.FindCulprit(s.ctx, s.source, got, s.watcher())
-	if err != nil {
-		return err
-	}
-	split := []string{}
-	if m.split && len(found.Rest) > 0 {
-		first, second, err := s.a.Split(s.ctx, s.source, found.Stage, found.Changes)
-		if err != nil {
-			return fmt.Errorf("the culprit is %s, but: %w", strings.Join(found.Changes, ", "), err)
-		}
-		split = []string{first.ID, second.ID}
-	}
-	answer.Culprit = ask.NewCulprit(found, split)
-	return nil
-}
-
-// ownVersionAlone writes the application's own version when there is no stage left to write it with.
-func (s *session) ownVersionAlone(m march) (bool, error) {
-	plan, err := s.a.ReadPlan()
-	if err != nil || plan.Next() != nil {
-		return false, err
-	}
-	own, err := s.a.SetOwnVersion()
-	if err != nil {
-		return true, err
-	}
-	answer := ask.NewOwnVersion(own)
-	if err := s.show(answer, func(p *text.Page) { p.OwnVersion(answer) }); err != nil || own == nil || !m.commit {
-		return true, err
-	}
-	return true, s.a.Commit(s.ctx, app.StageDoc{ID: app.OwnVersionStage, Title: own.From + " to " + own.To})
-}
-
 // goOn asks whether to carry out the next stage.
-func (s *session) goOn() bool {
-	s.say("go on? [y/N]")
+func (c *call) goOn() bool {
+	c.say("go on? [y/N]")
 	answer, err := bufio.NewReader(os.Stdin).ReadString('\n')
 	if err != nil && !errors.Is(err, io.EOF) {
 		return false
@@ -207,49 +147,29 @@ that nothing is lost.
 				if len(args) > 0 || commit {
 					return &app.UsageError{Reason: "back: --package goes with neither a stage nor --commit"}
 				}
-				return c.backPackage(name)
+				return c.session(ask.Needs{Write: true, Dated: true, Declared: true}, func(s *ask.Session) error {
+					p, err := s.BackPackage(name)
+					return c.change(s, p, err, false)
+				})
 			}
 			a, release, err := c.use()
 			if err != nil {
 				return err
 			}
 			defer release()
-			if commit {
-				if _, err := a.Committable(c.ctx); err != nil {
-					return err
-				}
-			}
 			id := ""
 			if len(args) > 0 {
 				id = args[0]
 			}
-			back, err := a.Back(c.ctx, id)
-			if err != nil {
+			d, then, err := ask.Back(c.ctx, a, id, commit)
+			if err := answer(c, nil, d, err, (*text.Page).Back); err != nil || then == nil {
 				return err
 			}
-			if err := c.show(doc.Back{Schema: "molt/back/1", Stages: back.Stages}, func(p *text.Page) {
-				for _, s := range back.Stages {
-					p.Line("took back %s", s)
-				}
-			}); err != nil || !commit {
-				return err
-			}
-			return a.CommitBack(c.ctx, back)
+			return then()
 		},
 	}
 	cmd.Flags().StringVar(&name, "package", "", "return this package alone to its release before")
 	cmd.Flags().BoolVar(&commit, "commit", false, "make a commit of the way back")
 	_ = cmd.RegisterFlagCompletionFunc("package", c.completeDeclared)
 	return cmd
-}
-
-// backPackage wants the release that a package had before.
-func (c *call) backPackage(name string) error {
-	return c.session(occasion{write: true, dated: true, checked: true}, func(s *session) error {
-		changes, err := s.a.ChangesBack(s.ctx, name)
-		if err != nil {
-			return err
-		}
-		return s.change("back-"+name, changes, nil, false)
-	})
 }

@@ -1,17 +1,10 @@
 package cli
 
 import (
-	"fmt"
-	"slices"
-
 	"github.com/spf13/cobra"
 
 	"molt/app"
 	"molt/ask"
-	"molt/core/conflict"
-	"molt/core/inspect"
-	"molt/core/project"
-	"molt/doc"
 	"molt/render/text"
 )
 
@@ -25,28 +18,9 @@ link, and which link, or which hold, keeps it from the next newer release. A pac
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: c.completeKnown,
 		RunE: func(_ *cobra.Command, args []string) error {
-			return c.session(occasion{}, func(s *session) error {
-				if s.a.Lock == nil {
-					return &app.UsageError{Reason: fmt.Sprintf("there is no %s to trace in; molt relock writes one", s.a.Eco.Lock())}
-				}
-				all, err := inspect.TraceLocked(c.ctx, s.source, s.a.Lock.Resolution(), args[0])
-				if err != nil {
-					return err
-				}
-				if len(all) == 0 {
-					says := args[0] + " is not in the lock"
-					var names []string
-					for _, p := range s.a.Lock.Packages {
-						names = append(names, p.Name)
-					}
-					if near := project.Nearest(args[0], names); near != "" {
-						says += "; did you mean " + near + "?"
-					}
-					return &app.UsageError{Reason: says}
-				}
-				s.still()
-				answer := ask.NewTrace(args[0], s.keeping(args[0]), all)
-				return c.show(answer, func(p *text.Page) { p.Trace(answer) })
+			return c.session(ask.Needs{}, func(s *ask.Session) error {
+				d, err := s.Trace(args[0])
+				return answer(c, s, d, err, (*text.Page).Trace)
 			})
 		},
 	}
@@ -68,41 +42,12 @@ declared. Exit 1 when none fits.`,
 			if most < 0 {
 				return &app.UsageError{Reason: "--most: expected a number of releases, 0 for all"}
 			}
-			return c.session(occasion{dated: true, checked: true}, func(s *session) error {
-				app := s.a.Application()
-				fits, tangle, err := inspect.Fits(c.ctx, s.source, app, args[0], most)
-				if err != nil {
-					return err
-				}
-				var knot *conflict.Explanation
-				if tangle != nil {
-					if knot, err = conflict.Explain(c.ctx, s.source, app, tangle); err != nil {
-						return err
-					}
-				}
-				s.still()
-				answer := ask.NewFit(args[0], app, fits, knot, s.a.Place)
-				if err := c.show(answer, func(p *text.Page) { p.Fit(answer) }); err != nil {
-					return err
-				}
-				for _, f := range fits {
-					if f.Fits {
-						return nil
-					}
-				}
-				return errAttention
+			return c.session(ask.Needs{Dated: true, Declared: true}, func(s *ask.Session) error {
+				d, err := s.Fit(args[0], most)
+				return answer(c, s, d, err, (*text.Page).Fit)
 			})
 		},
 	}
 	cmd.Flags().IntVar(&most, "most", 20, "how many releases to try; 0 for all")
 	return cmd
-}
-
-// keeping says whether, why and until when a package is held.
-func (s *session) keeping(name string) doc.Keeping {
-	if !slices.Contains(s.a.Application().Held, name) {
-		return doc.Keeping{}
-	}
-	hold := s.a.Config.Hold[name]
-	return doc.Keeping{Held: true, Reason: hold.Reason, Until: hold.Until}
 }

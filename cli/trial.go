@@ -28,29 +28,9 @@ raised. --into leaves the copy in a folder, for playing in. Exit 1 when a check 
 			if all && id != "" {
 				return &app.UsageError{Reason: "trial: expected either the name of a stage or --all"}
 			}
-			return c.session(occasion{write: true}, func(s *session) error {
-				if all {
-					plan, err := s.a.ReadPlan()
-					if err != nil {
-						return err
-					}
-					if n := len(plan.Stages); n > 0 {
-						id = plan.Stages[n-1].ID
-					}
-				}
-				got, err := s.a.Try(c.ctx, s.source, id, into, s.watcher())
-				if err != nil {
-					return s.explain(err)
-				}
-				s.still()
-				answer := ask.NewTrial(got)
-				if err := c.show(answer, func(p *text.Page) { p.Trial(answer) }); err != nil {
-					return err
-				}
-				if !got.Passed {
-					return errAttention
-				}
-				return nil
+			return c.session(ask.Needs{Write: true}, func(s *ask.Session) error {
+				d, err := s.Trial(id, all, into, c.watcher(s))
+				return answer(c, s, d, err, (*text.Page).Trial)
 			})
 		},
 	}

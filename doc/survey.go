@@ -16,6 +16,7 @@ type Survey struct {
 	Lag         LagDoc      `json:"lag"`       // of all of them
 	Since       string      `json:"since"`     // the day after which releases are new, "" when nobody asked
 	Packages    []SurveyRow `json:"packages"`
+	Amiss       bool        `json:"-"`         // some row, shown or not, is of an unknown package or of a constraint that admits nothing
 	Overrides   []string    `json:"overrides"` // what the manifest says of every edge to a name, each "NAME CONSTRAINT"
 }
 

@@ -187,3 +187,10 @@ func (p *Page) culprit(stage string, c doc.Culprit) {
 		p.Line("  molt plan --split %s --apart %s", stage, strings.Join(c.Changes, ","))
 	}
 }
+
+// Back prints which stages were taken back.
+func (p *Page) Back(d doc.Back) {
+	for _, stage := range d.Stages {
+		p.Line("took back %s", stage)
+	}
+}

@@ -1,0 +1,223 @@
+package ask
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"sync"
+
+	"molt/app"
+	"molt/core/conflict"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/doc"
+)
+
+// Settings say how an application is opened.
+type Settings struct {
+	app.Settings
+	// Say tells people something beside the answer. It must not be nil.
+	Say func(format string, args ...any)
+	// Watch may show of a source how it is used, until what it returns is called; it may be nil.
+	Watch func(universe.Source) (universe.Source, func())
+}
+
+// Needs say what a question needs of a session.
+type Needs struct {
+	Write    bool     // the folder is taken into use, for changing it
+	Dated    bool     // publication times of the declared packages
+	Also     []string // and of these
+	Declared bool     // every declared package must be there
+}
+
+// A Session is an application with its registry, for the time of one question or of several. Its methods answer them.
+type Session struct {
+	App    *app.App
+	Source universe.Source
+
+	ctx   context.Context
+	say   func(format string, args ...any)
+	still func()
+	ends  []func()
+}
+
+// Read opens an application without its registry, and changes nothing in it. What a Molt left that was ended in the middle of a
+// change is only spoken of.
+func Read(set Settings) (*app.App, error) {
+	a, err := app.Open(set.Settings)
+	if err != nil {
+		return nil, err
+	}
+	if says := a.Unfinished(); says != "" {
+		set.Say("warning: %s", says)
+	}
+	warn(set, a)
+	return a, nil
+}
+
+// Use opens an application without its registry and takes its folder for changing it, until what it returns is called. What a
+// Molt left that was ended in the middle of a change is repaired first.
+func Use(set Settings) (*app.App, func(), error) {
+	a, err := app.Open(set.Settings)
+	if err != nil {
+		return nil, nil, err
+	}
+	release, err := a.Use()
+	if err != nil {
+		return nil, nil, err
+	}
+	if a.Repaired != "" {
+		set.Say("repaired: %s", a.Repaired)
+	}
+	warn(set, a)
+	return a, release, nil
+}
+
+func warn(set Settings, a *app.App) {
+	for _, w := range a.Warnings() {
+		set.Say("warning: %s", w)
+	}
+}
+
+// Open opens an application with its registry. The caller closes the session.
+func Open(ctx context.Context, set Settings, needs Needs) (*Session, error) {
+	var a *app.App
+	var ends []func()
+	var err error
+	if needs.Write {
+		var release func()
+		if a, release, err = Use(set); err == nil {
+			ends = append(ends, release)
+		}
+	} else {
+		a, err = Read(set)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return open(ctx, set, needs, a, ends)
+}
+
+// open opens the registry of an application.
+func open(ctx context.Context, set Settings, needs Needs, a *app.App, ends []func()) (*Session, error) {
+	s := &Session{App: a, ctx: ctx, say: set.Say, still: func() {}, ends: ends}
+	var dated []string
+	if needs.Dated {
+		dated = append(a.DeclaredPackages(), needs.Also...)
+	}
+	source, closeSource, err := a.Source(ctx, dated)
+	if err != nil {
+		s.Close()
+		return nil, err
+	}
+	s.ends = append(s.ends, closeSource)
+	if says := a.Withheld(); says != "" {
+		s.say("warning: %s", says)
+	}
+	s.Source = source
+	if set.Watch != nil {
+		var still func()
+		s.Source, still = set.Watch(source)
+		s.still = sync.OnceFunc(still)
+		s.ends = append(s.ends, s.still)
+	}
+	if needs.Declared {
+		if err := a.CheckDeclared(ctx, s.Source); err != nil {
+			s.Close()
+			return nil, err
+		}
+	}
+	return s, nil
+}
+
+// Still ends what Watch began: from now on the answer is shown.
+func (s *Session) Still() { s.still() }
+
+// Close ends the session.
+func (s *Session) Close() {
+	for _, end := range slices.Backward(s.ends) {
+		end()
+	}
+	s.ends = nil
+}
+
+// A TangleError is a tangle that a question met, explained, with its ways out.
+type TangleError struct {
+	Err    error
+	Answer doc.Untangle
+}
+
+func (e *TangleError) Error() string { return e.Err.Error() }
+
+// Unwrap returns the error that was explained.
+func (e *TangleError) Unwrap() error { return e.Err }
+
+// explain makes of a tangle of the manifest a *TangleError with ways out; other errors stay what they are.
+func (s *Session) explain(err error) error {
+	var tangle *solve.Tangle
+	if !errors.As(err, &tangle) {
+		return err
+	}
+	var stage *app.StageError
+	if errors.As(err, &stage) { // ways out are for the manifest as it stands
+		return s.unwanted(err)
+	}
+	answer, _, failed := s.untangledManifest(tangle)
+	if failed != nil {
+		return err
+	}
+	return &TangleError{err, answer}
+}
+
+// unwanted is explain for a change of the manifest that was asked for: there are no ways out, since these are for the manifest as
+// it stands.
+func (s *Session) unwanted(err error) error {
+	var tangle *solve.Tangle
+	if !errors.As(err, &tangle) {
+		return err
+	}
+	explained, failed := conflict.Explain(s.ctx, s.Source, s.App.Application(), tangle)
+	if failed != nil {
+		return err
+	}
+	answer := NewUntangle("", explained, nil, nil, s.App.Place)
+	answer.Unwanted = true
+	if failed := s.remark(&answer); failed != nil {
+		return err
+	}
+	return &TangleError{err, answer}
+}
+
+// remark adds which releases of the contested packages are hidden, and why.
+func (s *Session) remark(answer *doc.Untangle) error {
+	for _, c := range answer.Contested {
+		says, err := project.Hidden(s.ctx, s.Source, s.App.Application(), c.Name)
+		if err != nil {
+			return err
+		}
+		if says != "" {
+			answer.Remarks = append(answer.Remarks, says)
+		}
+	}
+	return nil
+}
+
+// advice reads what upgrade guides say, and allows previews for this question.
+func (s *Session) advice(previews []string) error {
+	s.App.Config.Previews = slices.Concat(s.App.Config.Previews, previews)
+	warnings, err := s.App.LoadAdvice(s.ctx)
+	for _, w := range warnings {
+		s.say("warning: %s", w)
+	}
+	return err
+}
+
+// keeping says whether, why and until when a package is held.
+func (s *Session) keeping(name string) doc.Keeping {
+	if !slices.Contains(s.App.Application().Held, name) {
+		return doc.Keeping{}
+	}
+	hold := s.App.Config.Hold[name]
+	return doc.Keeping{Held: true, Reason: hold.Reason, Until: hold.Until}
+}
