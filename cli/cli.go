@@ -8,7 +8,6 @@ import (
 	"os"
 	"os/signal"
 	"runtime/debug"
-	"strings"
 	"syscall"
 	"time"
 
@@ -45,6 +44,13 @@ func Main(args []string, out, errout io.Writer) int {
 	root.SetArgs(args)
 	root.SetOut(out)
 	root.SetErr(errout)
+	root.InitDefaultHelpCmd()
+	root.InitDefaultCompletionCmd(args...)
+	if len(args) == 0 || args[0] != cobra.ShellCompRequestCmd && args[0] != cobra.ShellCompNoDescRequestCmd { // which are added later
+		if _, _, err := root.Find(args); err != nil {
+			return c.finish(&app.UsageError{Reason: err.Error()})
+		}
+	}
 	return c.finish(root.ExecuteContext(ctx))
 }
 
@@ -74,7 +80,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	flags.BoolVar(&c.settings.Allow, "allow-registry", false, "from now on, send credentials to the registry that molt.yaml names")
 	flags.IntVar(&c.settings.Jobs, "jobs", 16, "requests to a registry at the same time")
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
-		return &app.UsageError{Reason: fmt.Sprintf("%v; see molt %s --help", err, strings.TrimPrefix(cmd.CommandPath(), "molt "))}
+		return &app.UsageError{Reason: fmt.Sprintf("%v; see %s --help", err, cmd.CommandPath())}
 	})
 	for _, part := range []struct {
 		id, title string
@@ -88,10 +94,24 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 		root.AddGroup(&cobra.Group{ID: part.id, Title: part.title + ":"})
 		for _, cmd := range part.commands {
 			cmd.GroupID = part.id
+			cmd.Args = usage(cmd.Args)
 			root.AddCommand(cmd)
 		}
 	}
 	return root
+}
+
+// usage makes the errors of a check of arguments what they are: mistakes of the call.
+func usage(check cobra.PositionalArgs) cobra.PositionalArgs {
+	if check == nil {
+		return nil
+	}
+	return func(cmd *cobra.Command, args []string) error {
+		if err := check(cmd, args); err != nil {
+			return &app.UsageError{Reason: err.Error()}
+		}
+		return nil
+	}
 }
 
 // withMarkdown marks a command that has its result in Markdown too.

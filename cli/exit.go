@@ -78,21 +78,15 @@ func (c *call) showTangle(k *ask.TangleError) {
 
 // wrongInput reports whether an error is about the call or about a file that people write.
 func wrongInput(err error) bool {
-	var (
-		usage *app.UsageError
-		stale *app.StaleError
-		place *ecosystem.PositionError
-		text  *version.Error
-		goal  *project.GoalError
-		newer *ecosystem.NewerLockError
-		want  *project.NameError
-		edits *app.EditedError
-		name  *app.NameError
-		fixed *project.FixedError
-		kind  *input.KindError
-		limit *input.LimitError
-	)
-	return errors.As(err, &name) || errors.As(err, &fixed) || errors.As(err, &kind) || errors.As(err, &limit) || errors.As(err, &edits) || errors.As(err, &usage) || errors.As(err, &stale) || errors.As(err, &place) || errors.As(err, &text) ||
-		errors.As(err, &goal) || errors.As(err, &newer) || errors.As(err, &want) || strings.HasPrefix(err.Error(), "unknown command") ||
-		strings.Contains(err.Error(), "arg(s)")
+	for _, kind := range []any{
+		new(*app.UsageError), new(*app.StaleError), new(*app.EditedError), new(*app.NameError),
+		new(*ecosystem.PositionError), new(*ecosystem.NewerLockError), new(*version.Error),
+		new(*project.GoalError), new(*project.NameError), new(*project.FixedError),
+		new(*input.KindError), new(*input.LimitError),
+	} {
+		if errors.As(err, kind) {
+			return true
+		}
+	}
+	return false
 }
