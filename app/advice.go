@@ -14,6 +14,9 @@ import (
 
 	"github.com/goccy/go-yaml/ast"
 
+	"molt/app/config"
+	"molt/app/planfile"
+	"molt/app/yamlfile"
 	"molt/core/project"
 	"molt/ecosystem"
 	"molt/input"
@@ -123,37 +126,37 @@ func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Fact,
 // broken is an error with its line.
 func decodeAdvice(file string, data []byte, eco ecosystem.Ecosystem) (project.Guide, []string, error) {
 	var g project.Guide
-	tree, err := parseYAML(file, data, 0)
+	tree, err := yamlfile.Parse(file, data, 0)
 	if err != nil {
 		return g, nil, err
 	}
-	text := &planText{file: file, tree: tree}
+	text := &planfile.Text{File: file, Tree: tree}
 	var raw adviceFile
-	if err := readYAML(file, data, &raw); err != nil {
+	if err := yamlfile.Read(file, data, &raw); err != nil {
 		return g, nil, err
 	}
 	switch {
 	case raw.Format < 1 || raw.Format > AdviceFormat:
-		return g, nil, text.errorAt("$.molt-advice", fmt.Sprintf("expected \"molt-advice: %d\" at the top", AdviceFormat))
+		return g, nil, text.ErrorAt("$.molt-advice", fmt.Sprintf("expected \"molt-advice: %d\" at the top", AdviceFormat))
 	case raw.About == "":
-		return g, nil, text.errorAt("$.about", "expected \"about\" with the name of the framework")
+		return g, nil, text.ErrorAt("$.about", "expected \"about\" with the name of the framework")
 	case raw.To == "":
-		return g, nil, text.errorAt("$.to", "expected \"to\" with the major that the facts are about")
+		return g, nil, text.ErrorAt("$.to", "expected \"to\" with the major that the facts are about")
 	}
 	g.About, g.To = raw.About, raw.To
 	var warnings []string
 	for i, r := range raw.Facts {
 		at := fmt.Sprintf("$.facts[%d]", i)
-		if unknown := unknownKeys(text.node(at)); len(unknown) > 0 {
+		if unknown := unknownKeys(text.Node(at)); len(unknown) > 0 {
 			var place *ecosystem.PositionError
-			if errors.As(text.errorAt(at, ""), &place) {
+			if errors.As(text.ErrorAt(at, ""), &place) {
 				warnings = append(warnings, fmt.Sprintf("%s:%d: left out a fact with %s, which this Molt does not know", file, place.Line, strings.Join(unknown, ", ")))
 			}
 			continue
 		}
 		f, reason := r.fact(raw, eco)
 		if reason != "" {
-			return g, nil, text.errorAt(at, reason)
+			return g, nil, text.ErrorAt(at, reason)
 		}
 		g.Facts = append(g.Facts, f)
 	}
@@ -209,7 +212,7 @@ func (a *App) adviceFrom(ctx context.Context, from string) ([]namedFile, error) 
 	}
 	info, err := os.Stat(a.path(from))
 	if err != nil {
-		return nil, &UsageError{fmt.Sprintf("%s: \"advice\" names %s, which cannot be read: %v", ConfigFile, from, err)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: \"advice\" names %s, which cannot be read: %v", config.File, from, err)}
 	}
 	names := []string{from}
 	if info.IsDir() {
@@ -239,7 +242,7 @@ func (a *App) adviceFrom(ctx context.Context, from string) ([]namedFile, error) 
 func (a *App) adviceAt(ctx context.Context, address string) ([]namedFile, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Path == "" || u.User != nil {
-		return nil, &UsageError{fmt.Sprintf("%s: \"advice\" names something that is no file, folder or address of a file without user and password", ConfigFile)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: \"advice\" names something that is no file, folder or address of a file without user and password", config.File)}
 	}
 	folder, name := path.Split(u.EscapedPath())
 	base := *u
@@ -249,7 +252,7 @@ func (a *App) adviceAt(ctx context.Context, address string) ([]namedFile, error)
 	}
 	client, err := registry.New(registry.Options{Base: base.String(), Offline: a.Settings.Offline, Cache: a.cacheDir(), Jobs: 1})
 	if err != nil {
-		return nil, &UsageError{fmt.Sprintf("%s: advice: %v", ConfigFile, err)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: advice: %v", config.File, err)}
 	}
 	defer client.Close()
 	data, err := client.Get(ctx, registry.Request{Path: name, Accept: "application/yaml, application/json, text/plain", Limit: input.Advice,
@@ -260,7 +263,7 @@ func (a *App) adviceAt(ctx context.Context, address string) ([]namedFile, error)
 	var missing *registry.NotFoundError
 	switch {
 	case errors.As(err, &missing):
-		return nil, &UsageError{fmt.Sprintf("%s: there is no advice at %s", ConfigFile, address)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: there is no advice at %s", config.File, address)}
 	case err != nil:
 		return nil, fmt.Errorf("advice from %s: %w", address, err)
 	}

@@ -1,6 +1,3 @@
-// Package app is one application on disk: its configuration, manifest, lock, plan and ledger, the stages that change
-// them, and the checks that judge a stage. What it writes, it writes as a transaction: all of it or nothing, whenever
-// the process ends.
 package app
 
 import (
@@ -17,12 +14,14 @@ import (
 	"sync"
 	"time"
 
+	"molt/app/config"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/ecosystem/js"
 	"molt/input"
 	"molt/registry"
+	"molt/txn"
 )
 
 // Ecosystems lists what Molt knows; a new one is one more line.
@@ -34,13 +33,13 @@ var Ecosystems = []ecosystem.Ecosystem{
 type App struct {
 	Dir      string
 	Eco      ecosystem.Ecosystem
-	Config   Config
+	Config   config.Config
 	Manifest ecosystem.Manifest
 	Lock     *ecosystem.Lock   // nil when there is none
 	Fixed    map[string]string // releases given from outside, by package
 	Settings Settings
 	client   *registry.Client // while a source is open
-	disk     disk
+	disk     txn.Folder
 	guides   []project.Guide // from LoadAdvice
 	// unsettled is the source with releases that have not settled yet, while one is open that hides them; else nil.
 	unsettled universe.Source
@@ -61,11 +60,6 @@ type Settings struct {
 	Env       func(string) string
 }
 
-// A UsageError is a mistake of the caller's: the call, or a file that people write.
-type UsageError struct{ Reason string }
-
-func (e *UsageError) Error() string { return e.Reason }
-
 // Open reads an application. Nothing is written. A molt.lock of which the form is broken is an error; a missing one is
 // not.
 func Open(s Settings) (*App, error) {
@@ -74,11 +68,11 @@ func Open(s Settings) (*App, error) {
 		return nil, err
 	}
 	a := &App{Dir: dir, Settings: s}
-	if a.disk, err = openDisk(dir); err != nil {
+	if a.disk, err = txn.Open(dir); err != nil {
 		return nil, err
 	}
-	if data, err := a.disk.read(ConfigFile, input.Configuration); err == nil {
-		if a.Config, err = readConfig(ConfigFile, data); err != nil {
+	if data, err := a.disk.Read(config.File, input.Configuration); err == nil {
+		if a.Config, err = config.Read(config.File, data); err != nil {
 			return nil, err
 		}
 	} else if !errors.Is(err, fs.ErrNotExist) {
@@ -90,13 +84,13 @@ func Open(s Settings) (*App, error) {
 	if a.Fixed, err = a.readFixed(); err != nil {
 		return nil, err
 	}
-	for _, d := range a.Config.Runtime.all() {
+	for _, d := range a.Config.Runtime.All() {
 		if _, err := a.runtime(d.Runtime).Scheme.Complete(d.Version); err != nil {
 			path := []any{"runtime", d.Environment, d.Runtime}
 			if d.Environment == "" {
 				path = []any{"runtime", d.Runtime}
 			}
-			return nil, a.Config.place.at(false, fmt.Sprintf("%q: the deployed version of %s: expected one such as 20.11.1 or 20", d.Version, d.Runtime), path...)
+			return nil, a.Config.Place.At(false, fmt.Sprintf("%q: the deployed version of %s: expected one such as 20.11.1 or 20", d.Version, d.Runtime), path...)
 		}
 	}
 	a.tree = sync.OnceValues(func() (*ecosystem.Installed, error) { return a.Eco.Installed(a.Dir) })
@@ -118,7 +112,7 @@ func (a *App) checkNames() error {
 			locked = append(locked, p.Name)
 		}
 	}
-	return a.Config.checkNames(a.Config.place, declared, locked)
+	return a.Config.CheckNames(a.Config.Place, declared, locked)
 }
 
 // Installed returns what is installed, which is read once; nil when nothing is.
@@ -131,7 +125,7 @@ func (a *App) readFixed() (map[string]string, error) {
 	}
 	data, err := input.ReadFile(a.path(a.Config.Fixed), input.Inventory)
 	if err != nil {
-		return nil, &UsageError{fmt.Sprintf("%s: \"fixed\" names an inventory that cannot be read: %v", ConfigFile, err)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: \"fixed\" names an inventory that cannot be read: %v", config.File, err)}
 	}
 	s, err := readInventory(a.Config.Fixed, data)
 	if err != nil {
@@ -140,7 +134,7 @@ func (a *App) readFixed() (map[string]string, error) {
 	fixed := map[string]string{}
 	for name, versions := range s.Packages {
 		if len(versions) > 1 {
-			return nil, &UsageError{fmt.Sprintf("%s gives %s more than once", a.Config.Fixed, name)}
+			return nil, &input.UsageError{Reason: fmt.Sprintf("%s gives %s more than once", a.Config.Fixed, name)}
 		}
 		fixed[name] = versions[0]
 	}
@@ -149,21 +143,21 @@ func (a *App) readFixed() (map[string]string, error) {
 
 // read reads the manifest and the lock.
 func (a *App) read() error {
-	data, err := a.disk.read(a.Eco.Manifest(), input.Manifest)
+	data, err := a.disk.Read(a.Eco.Manifest(), input.Manifest)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return &UsageError{fmt.Sprintf("there is no %s in %s; --dir says where the application is", a.Eco.Manifest(), a.Dir)}
+		return &input.UsageError{Reason: fmt.Sprintf("there is no %s in %s; --dir says where the application is", a.Eco.Manifest(), a.Dir)}
 	case err != nil:
 		return err
 	}
 	if marked, err := a.marked(); err == nil && marked {
-		return &UsageError{fmt.Sprintf("%s or %s holds what git could not merge; molt relock resolves that", a.Eco.Manifest(), a.Eco.Lock())}
+		return &input.UsageError{Reason: fmt.Sprintf("%s or %s holds what git could not merge; molt relock resolves that", a.Eco.Manifest(), a.Eco.Lock())}
 	}
 	if a.Manifest, err = a.Eco.ReadManifest(a.Eco.Manifest(), data); err != nil {
 		return err
 	}
 	a.Lock = nil
-	data, err = a.disk.read(a.Eco.Lock(), input.Lock)
+	data, err = a.disk.Read(a.Eco.Lock(), input.Lock)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil
@@ -201,7 +195,7 @@ func Named(name string) (ecosystem.Ecosystem, error) {
 		}
 		names = append(names, e.Name())
 	}
-	return nil, &UsageError{fmt.Sprintf("unknown ecosystem %q; known: %s", name, strings.Join(names, ", "))}
+	return nil, &input.UsageError{Reason: fmt.Sprintf("unknown ecosystem %q; known: %s", name, strings.Join(names, ", "))}
 }
 
 // Declared returns the manifest's declarations.
@@ -226,9 +220,9 @@ func runtimes(e ecosystem.Ecosystem) []project.Runtime {
 
 // Application gives the core what it has to know.
 func (a *App) Application() project.Application {
-	held, _ := a.Config.held(a.now())
+	held, _ := a.Config.Held(a.now())
 	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: project.Runtimes(a.Config.Runtime),
-		Previews: a.Config.Previews, Known: runtimes(a.Eco), Held: held, Reasons: a.Config.reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
+		Previews: a.Config.Previews, Known: runtimes(a.Eco), Held: held, Reasons: a.Config.Reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.Rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
 	for _, o := range a.Manifest.Overrides() {
 		if o.Shared {
 			u.Frameworks = append(u.Frameworks, o.As)
@@ -271,7 +265,7 @@ func (a *App) pins() []project.Pin {
 // Warnings says what about the configuration asks for attention.
 func (a *App) Warnings() []string {
 	var all []string
-	_, ended := a.Config.held(a.now())
+	_, ended := a.Config.Held(a.now())
 	for _, name := range ended {
 		all = append(all, fmt.Sprintf("the hold on %s ended on %s and is no longer honoured", name, a.Config.Hold[name].Until))
 	}
@@ -298,15 +292,15 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	}
 	client, err := registry.New(registry.Options{Base: base, Credential: credential, Offline: a.Settings.Offline, Cache: a.cacheDir(), Jobs: a.Settings.Jobs, Document: a.Config.Largest << 20})
 	if err != nil {
-		return nil, nil, &UsageError{err.Error()}
+		return nil, nil, &input.UsageError{Reason: err.Error()}
 	}
 	a.client = client
-	settle, err := a.Config.settle()
+	settle, err := a.Config.SettleAge()
 	if err != nil {
 		return nil, nil, err
 	}
 	aged := settle > 0 || !a.Settings.AsOf.IsZero()
-	opened := a.Eco.Open(ctx, client, ecosystem.Detail{Everything: aged || a.Config.Rules.detailed(), Packages: dated})
+	opened := a.Eco.Open(ctx, client, ecosystem.Detail{Everything: aged || a.Config.Rules.Detailed(), Packages: dated})
 	closeAll := func() { opened.Close(); client.Close(); a.client, a.unsettled = nil, nil }
 	bound := universe.Overridden(opened, a.Manifest.Overrides())
 	if !aged {
@@ -324,7 +318,7 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	}
 	reason := fmt.Sprintf("were published after %s", limit.Format(time.DateOnly))
 	if settle > 0 {
-		reason = fmt.Sprintf("are younger than %s, which %s asks for under \"settle:\"", a.Config.Settle, ConfigFile)
+		reason = fmt.Sprintf("are younger than %s, which %s asks for under \"settle:\"", a.Config.Settle, config.File)
 	}
 	return universe.FilterFor(bound, reason, func(name string, r *universe.Release) bool {
 		return !r.Published.After(limit) || a.Fixed[name] == r.Version.String() || locked[name+"@"+r.Version.String()] && a.Settings.AsOf.IsZero()

@@ -12,12 +12,14 @@ import (
 	"testing"
 	"time"
 
+	"molt/app/planfile"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/ecosystem/js"
 	"molt/ecosystem/js/ranges"
+	"molt/input"
 	"molt/registry"
 )
 
@@ -140,7 +142,7 @@ func (b *bench) planned() (*App, universe.Source) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	if err := a.WritePlan(NewPlanDoc(plan)); err != nil {
+	if err := a.WritePlan(planfile.New(plan)); err != nil {
 		b.Fatal(err)
 	}
 	return a, source
@@ -174,7 +176,7 @@ func TestStepsAndBack(t *testing.T) {
 	if found, err := a.Verify(context.Background()); err != nil || len(found) > 0 {
 		t.Errorf("the result does not verify: %v, %v", found, err)
 	}
-	var usage *UsageError
+	var usage *input.UsageError
 	if _, err := a.Step(context.Background(), source, Order{}, Watcher{}); !errors.As(err, &usage) {
 		t.Errorf("a step beyond the last: %v", err)
 	}
@@ -306,7 +308,7 @@ func TestStalePlan(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest})
 	a, source := b.planned()
 	var stale *ecosystem.PositionError
-	var usage *UsageError
+	var usage *input.UsageError
 	if _, err := a.Step(context.Background(), source, Order{ID: "goal-4"}, Watcher{}); !errors.As(err, &usage) || !strings.Contains(err.Error(), "next stage is \"bridge-deck\"") {
 		t.Errorf("a stage out of turn: %v", err)
 	}
@@ -475,7 +477,7 @@ func TestInputErrors(t *testing.T) {
 		t.Errorf("a constraint that admits nothing: %v", err)
 	}
 	b.env = map[string]string{}
-	var usage *UsageError
+	var usage *input.UsageError
 	if _, _, err := b.open().Source(context.Background(), nil); !errors.As(err, &usage) || !strings.Contains(err.Error(), "set MOLT_REGISTRY_JS") {
 		t.Errorf("no registry: %v", err)
 	}
@@ -498,7 +500,7 @@ func TestPlanFileErrors(t *testing.T) {
 		{"goal: [", "molt-plan.yaml:1:"},
 	}
 	for _, test := range tests {
-		b := newBench(t, map[string]string{"package.json": deskManifest, PlanFile: test.text})
+		b := newBench(t, map[string]string{"package.json": deskManifest, planfile.File: test.text})
 		_, err := b.open().ReadPlan()
 		if err == nil || !strings.Contains(err.Error(), test.says) {
 			t.Errorf("%q: %v, want an error that says %q", test.text, err, test.says)

@@ -5,10 +5,10 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"regexp"
 	"slices"
-	"strings"
 
+	"molt/app/config"
+	"molt/app/planfile"
 	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
@@ -21,15 +21,15 @@ import (
 func (a *App) Take(ctx context.Context, source universe.Source, way conflict.WayOut) error {
 	switch {
 	case way.Kind == conflict.WaitWay:
-		return &UsageError{"there is nothing to take: " + way.Title}
+		return &input.UsageError{Reason: "there is nothing to take: " + way.Title}
 	case way.Raise != nil:
-		return &UsageError{fmt.Sprintf("to %s is work for people; do it, say so under \"runtime:\" in %s, and run molt relock", way.Title, ConfigFile)}
+		return &input.UsageError{Reason: fmt.Sprintf("to %s is work for people; do it, say so under \"runtime:\" in %s, and run molt relock", way.Title, config.File)}
 	case way.Goal != nil:
-		return &UsageError{fmt.Sprintf("to %s, run molt plan %s", way.Title, way.Goal)}
+		return &input.UsageError{Reason: fmt.Sprintf("to %s, run molt plan %s", way.Title, way.Goal)}
 	}
 	files := map[string][]byte{}
 	if len(way.Changes) > 0 {
-		manifest, lock, err := a.rehearse(ctx, source, &StageDoc{ID: "untangle", Changes: a.changeDocs(way.Changes)})
+		manifest, lock, err := a.rehearse(ctx, source, &planfile.Stage{ID: "untangle", Changes: a.changeDocs(way.Changes)})
 		if err != nil {
 			return err
 		}
@@ -41,15 +41,15 @@ func (a *App) Take(ctx context.Context, source universe.Source, way conflict.Way
 		}
 	}
 	if len(way.Preview)+len(way.Unhold) > 0 {
-		text, err := a.disk.read(ConfigFile, input.Configuration)
+		text, err := a.disk.Read(config.File, input.Configuration)
 		if err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
-		edited, err := editConfig(string(text), way.Preview, way.Unhold)
+		edited, err := config.Edit(string(text), way.Preview, way.Unhold)
 		if err != nil {
 			return err
 		}
-		files[ConfigFile] = []byte(edited)
+		files[config.File] = []byte(edited)
 	}
 	return a.write("untangle", files, func() error {
 		if len(way.Changes) == 0 {
@@ -85,71 +85,17 @@ func (a *App) reread() error {
 
 // changeDocs writes changes of the manifest as it stands. Whether a change adds a line is told by the manifest: one with an
 // empty constraint that nothing is locked for has a point like one that is not there.
-func (a *App) changeDocs(changes []project.Change) []ChangeDoc {
+func (a *App) changeDocs(changes []project.Change) []planfile.Change {
 	lines := spots(a.Manifest)
-	var docs []ChangeDoc
+	var docs []planfile.Change
 	for _, c := range changes {
-		doc := ChangeDoc{Name: c.Name, Group: c.Group, From: point(c.From), To: point(c.To), Reason: c.Reason}
+		doc := planfile.Change{Name: c.Name, Group: c.Group, From: planfile.PointOf(c.From), To: planfile.PointOf(c.To), Reason: c.Reason}
 		if _, there := lines[spot{c.Group, c.Name}]; there && doc.From == nil {
-			doc.From = &PointDoc{}
+			doc.From = &planfile.Point{}
 		}
 		docs = append(docs, doc)
 	}
 	return docs
-}
-
-var (
-	flowPreviews  = regexp.MustCompile(`(?m)^previews:[ \t]*\[([^\]\n]*)\]`)
-	blockPreviews = regexp.MustCompile(`(?m)^previews:[ \t]*(#[^\n]*)?\n([ \t]*)- `)
-	anyPreviews   = regexp.MustCompile(`(?m)^previews:`)
-)
-
-// editConfig adds packages to previews and takes holds out, in the text of a configuration, and leaves the rest alone.
-// What it made is read again, and must say so.
-func editConfig(text string, previews, unhold []string) (string, error) {
-	for _, name := range previews {
-		quoted := name
-		if strings.HasPrefix(name, "@") {
-			quoted = `"` + name + `"`
-		}
-		switch flow := flowPreviews.FindStringSubmatchIndex(text); {
-		case flow != nil:
-			between := ", "
-			if strings.TrimSpace(text[flow[2]:flow[3]]) == "" {
-				between = ""
-			}
-			text = text[:flow[3]] + between + quoted + text[flow[3]:]
-		case blockPreviews.MatchString(text):
-			at := blockPreviews.FindStringSubmatchIndex(text)
-			text = text[:at[4]] + text[at[4]:at[5]] + "- " + quoted + "\n" + text[at[4]:]
-		case !anyPreviews.MatchString(text):
-			if text != "" && !strings.HasSuffix(text, "\n") {
-				text += "\n"
-			}
-			text += "previews: [" + quoted + "]\n"
-		}
-	}
-	for _, name := range unhold {
-		hold := regexp.MustCompile(`(?m)^([ \t]+)["']?` + regexp.QuoteMeta(name) + `["']?:[^\n]*\n(?:[ \t]+[^\n]*\n)*?(?:(?:[ \t]{3,}(?:reason|until):[^\n]*\n)*)`)
-		if at := hold.FindStringIndex(text); at != nil {
-			text = text[:at[0]] + text[at[1]:]
-		}
-	}
-	c, err := readConfig(ConfigFile, []byte(text))
-	if err != nil {
-		return "", fmt.Errorf("editing %s: %w", ConfigFile, err)
-	}
-	for _, name := range previews {
-		if !slices.Contains(c.Previews, name) {
-			return "", &UsageError{fmt.Sprintf("%s is written in a way that Molt does not edit; add %s under \"previews:\"", ConfigFile, name)}
-		}
-	}
-	for _, name := range unhold {
-		if _, held := c.Hold[name]; held {
-			return "", &UsageError{fmt.Sprintf("%s is written in a way that Molt does not edit; take %s out under \"hold:\"", ConfigFile, name)}
-		}
-	}
-	return text, nil
 }
 
 // Place says where the manifest declares a demand, as FILE:LINE.
@@ -161,7 +107,7 @@ func (a *App) Place(d solve.Demand) string {
 	}
 	switch d.Group {
 	case project.RuntimeGroup:
-		return ConfigFile
+		return config.File
 	case "": // no line has it: it was asked for in the call
 		return "the call"
 	}

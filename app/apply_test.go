@@ -9,40 +9,8 @@ import (
 	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
+	"molt/input"
 )
-
-func TestEditConfig(t *testing.T) {
-	tests := []struct{ name, text, want string }{
-		{"no file", "", "previews: [deck]\n"},
-		{"no key", "goal: hulk@4 # soon\n", "goal: hulk@4 # soon\npreviews: [deck]\n"},
-		{"no final newline", "goal: hulk@4", "goal: hulk@4\npreviews: [deck]\n"},
-		{"a flow list", "previews: [keel]   # tried\n", "previews: [keel, deck]   # tried\n"},
-		{"an empty flow list", "previews: []\n", "previews: [deck]\n"},
-		{"a block list", "previews:\n  - keel # tried\ngoal: hulk@4\n", "previews:\n  - deck\n  - keel # tried\ngoal: hulk@4\n"},
-	}
-	for _, test := range tests {
-		if got, err := editConfig(test.text, []string{"deck"}, nil); err != nil || got != test.want {
-			t.Errorf("%s: %q, %v, want %q", test.name, got, err, test.want)
-		}
-	}
-	if got, err := editConfig("goal: x\n", []string{"@quay/rope"}, nil); err != nil || !strings.Contains(got, "[\"@quay/rope\"]") {
-		t.Errorf("a scoped name: %q, %v", got, err)
-	}
-	var usage *UsageError
-	if _, err := editConfig("previews: \n    [keel,\n     mast]\n", []string{"deck"}, nil); !errors.As(err, &usage) || !strings.Contains(err.Error(), "add deck under") {
-		t.Errorf("a list in a form that is not edited: %v", err)
-	}
-	for _, text := range []string{
-		"hold:\n  keel: {reason: slow}\n  deck: {reason: not yet}\ngoal: hulk@4\n",
-		"hold:\n  keel: {reason: slow}\n  deck:\n    reason: not yet\n    until: 2027-01-01\ngoal: hulk@4\n",
-		"hold:\n  deck:\n    until: 2027-01-01\n    reason: not yet\n  keel: {reason: slow}\ngoal: hulk@4\n",
-	} {
-		got, err := editConfig(text, nil, []string{"deck"})
-		if err != nil || strings.Contains(got, "deck") || !strings.Contains(got, "keel: {reason: slow}") || !strings.Contains(got, "goal: hulk@4") {
-			t.Errorf("without the hold %q became %q, %v", text, got, err)
-		}
-	}
-}
 
 func TestTake(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": strings.Replace(deskManifest, `"hulk": "^3.0.0"`, `"hulk": "^4.0.0"`, 1), "molt.yaml": "goal: hulk@4\n"})
@@ -74,7 +42,7 @@ func TestTake(t *testing.T) {
 	if err := a.Take(context.Background(), source, conflict.WayOut{Preview: []string{"deck"}}); err != nil || b.read("molt.yaml") != "goal: hulk@4\npreviews: [deck]\n" {
 		t.Errorf("previews: %v, %q", err, b.read("molt.yaml"))
 	}
-	var usage *UsageError
+	var usage *input.UsageError
 	for _, way := range []conflict.WayOut{{Kind: conflict.WaitWay}, {Goal: &project.Goal{Name: "hulk", Constraint: "3"}}} {
 		if err := a.Take(context.Background(), source, way); !errors.As(err, &usage) {
 			t.Errorf("what cannot be taken: %v", err)

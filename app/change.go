@@ -2,14 +2,13 @@ package app
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
-	"regexp"
 	"slices"
-	"strings"
 
+	"molt/app/config"
+	"molt/app/planfile"
 	"molt/core/inspect"
 	"molt/core/project"
 	"molt/core/universe"
@@ -29,7 +28,7 @@ type Effect struct {
 func (a *App) Rehearse(ctx context.Context, source universe.Source, changes []project.Change) (*Effect, error) {
 	e := &Effect{Changes: changes}
 	var err error
-	if e.manifest, e.lock, err = a.rehearse(ctx, source, &StageDoc{Changes: a.changeDocs(changes)}); err != nil {
+	if e.manifest, e.lock, err = a.rehearse(ctx, source, &planfile.Stage{Changes: a.changeDocs(changes)}); err != nil {
 		return nil, err
 	}
 	after, err := a.Eco.DecodeLock(a.Eco.Lock(), e.lock)
@@ -52,7 +51,7 @@ func (a *App) Change(ctx context.Context, name string, e *Effect) error {
 
 // write replaces files and notes that in the ledger, all or nothing. The check looks at what came of it.
 func (a *App) write(name string, files map[string][]byte, check func() error) error {
-	names := []string{a.Eco.Manifest(), a.Eco.Lock(), ConfigFile, PlanFile, ledgerFile}
+	names := []string{a.Eco.Manifest(), a.Eco.Lock(), config.File, planfile.File, ledgerFile}
 	t, err := a.begin(name, name, names...)
 	if err != nil {
 		return err
@@ -104,7 +103,7 @@ func (a *App) Drop(names []string, group string) ([]project.Change, error) {
 			}
 		}
 		if h, held := a.Config.Hold[name]; held && found {
-			return nil, &UsageError{fmt.Sprintf("%s is held (%s); molt hold %s --lift first", name, h.Reason, name)}
+			return nil, &input.UsageError{Reason: fmt.Sprintf("%s is held (%s); molt hold %s --lift first", name, h.Reason, name)}
 		}
 		if !found {
 			says := fmt.Sprintf("%s is not declared", name)
@@ -114,7 +113,7 @@ func (a *App) Drop(names []string, group string) ([]project.Change, error) {
 			if near := project.Nearest(name, known); near != "" && near != name {
 				says += "; did you mean " + near + "?"
 			}
-			return nil, &UsageError{says}
+			return nil, &input.UsageError{Reason: says}
 		}
 	}
 	return changes, nil
@@ -122,18 +121,18 @@ func (a *App) Drop(names []string, group string) ([]project.Change, error) {
 
 // Hold keeps a package back, with a reason and, unless it is "", a last day. It replaces a hold that is there. The
 // folder must be in use.
-func (a *App) Hold(name string, h Hold) error {
+func (a *App) Hold(name string, h config.Hold) error {
 	return a.editHolds("hold-"+slug(name), func(text string) (string, error) {
 		if _, held := a.Config.Hold[name]; held {
 			var err error
-			if text, err = editConfig(text, nil, []string{name}); err != nil {
+			if text, err = config.Edit(text, nil, []string{name}); err != nil {
 				return "", err
 			}
 		}
-		return addHold(text, name, h), nil
+		return config.AddHold(text, name, h), nil
 	}, func() error {
 		if a.Config.Hold[name] != h {
-			return &UsageError{fmt.Sprintf("%s is written in a way that Molt does not edit; add %s under \"hold:\"", ConfigFile, name)}
+			return &input.UsageError{Reason: fmt.Sprintf("%s is written in a way that Molt does not edit; add %s under \"hold:\"", config.File, name)}
 		}
 		return nil
 	})
@@ -142,14 +141,14 @@ func (a *App) Hold(name string, h Hold) error {
 // Release lifts a hold. The folder must be in use.
 func (a *App) Release(name string) error {
 	if _, held := a.Config.Hold[name]; !held {
-		return &UsageError{fmt.Sprintf("%s is not held", name)}
+		return &input.UsageError{Reason: fmt.Sprintf("%s is not held", name)}
 	}
-	return a.editHolds("release-"+slug(name), func(text string) (string, error) { return editConfig(text, nil, []string{name}) },
+	return a.editHolds("release-"+slug(name), func(text string) (string, error) { return config.Edit(text, nil, []string{name}) },
 		func() error { return nil })
 }
 
 func (a *App) editHolds(what string, edit func(string) (string, error), check func() error) error {
-	text, err := a.disk.read(ConfigFile, input.Configuration)
+	text, err := a.disk.Read(config.File, input.Configuration)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
@@ -157,47 +156,12 @@ func (a *App) editHolds(what string, edit func(string) (string, error), check fu
 	if err != nil {
 		return err
 	}
-	if _, err := readConfig(ConfigFile, []byte(edited)); err != nil {
+	if _, err := config.Read(config.File, []byte(edited)); err != nil {
 		var place *ecosystem.PositionError
 		if errors.As(err, &place) {
-			return &UsageError{fmt.Sprintf("%s is written in a way that Molt does not edit: %v", ConfigFile, place.Reason)}
+			return &input.UsageError{Reason: fmt.Sprintf("%s is written in a way that Molt does not edit: %v", config.File, place.Reason)}
 		}
 		return err
 	}
-	return a.write(what, map[string][]byte{ConfigFile: []byte(edited)}, check)
-}
-
-var (
-	holdBlock = regexp.MustCompile(`(?m)^hold:[ \t]*(#[^\n]*)?\n([ \t]*#[^\n]*\n)*([ \t]+)[^ \t#\n]`)
-	holdEmpty = regexp.MustCompile(`(?m)^hold:[ \t]*(\{\}|null|~)?[ \t]*(#[^\n]*)?$`)
-)
-
-// addHold puts a hold into the text of a configuration, before the first one that is there.
-func addHold(text, name string, h Hold) string {
-	entry := yamlString(name) + ": {reason: " + yamlString(h.Reason)
-	if h.Until != "" {
-		entry += ", until: " + h.Until
-	}
-	entry += "}\n"
-	if at := holdBlock.FindStringSubmatchIndex(text); at != nil {
-		return text[:at[6]] + text[at[6]:at[7]] + entry + text[at[6]:]
-	}
-	if at := holdEmpty.FindStringIndex(text); at != nil {
-		return text[:at[0]] + "hold:\n  " + strings.TrimSuffix(entry, "\n") + text[at[1]:]
-	}
-	if text != "" && !strings.HasSuffix(text, "\n") {
-		text += "\n"
-	}
-	return text + "hold:\n  " + entry
-}
-
-var plainYAML = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_./-]*$`)
-
-// yamlString writes a string the way that YAML reads it back: JSON's way, where it is not a plain word.
-func yamlString(s string) string {
-	if plainYAML.MatchString(s) && s != "null" && s != "true" && s != "false" && s != "yes" && s != "no" {
-		return s
-	}
-	data, _ := json.Marshal(s) // a string always has an encoding
-	return string(data)
+	return a.write(what, map[string][]byte{config.File: []byte(edited)}, check)
 }

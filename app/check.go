@@ -1,7 +1,6 @@
 package app
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -12,12 +11,15 @@ import (
 	"os/exec"
 	"path"
 	"path/filepath"
-	"runtime"
 	"slices"
 	"strings"
 	"time"
 
+	"molt/app/config"
+	"molt/app/planfile"
+	"molt/app/run"
 	"molt/input"
+	"molt/txn"
 )
 
 // A Verdict is the outcome of one check or task.
@@ -45,8 +47,8 @@ func (w Watcher) begin(name string) {
 }
 
 // checksOf returns the checks that are for stages of a kind, in their order.
-func (a *App) checksOf(kind string) []Check {
-	var all []Check
+func (a *App) checksOf(kind string) []config.Check {
+	var all []config.Check
 	for _, c := range a.Config.Checks {
 		if len(c.Kinds) == 0 || slices.Contains(c.Kinds, kind) {
 			all = append(all, c)
@@ -57,7 +59,7 @@ func (a *App) checksOf(kind string) []Check {
 
 // check runs checks in their order and stops at the first that fails and did not before. An error means that they could
 // not be judged: the call was interrupted, or a log could not be written.
-func (a *App) check(ctx context.Context, dir, stage string, checks []Check, before map[string]bool, watch Watcher) ([]Verdict, bool, error) {
+func (a *App) check(ctx context.Context, dir, stage string, checks []config.Check, before map[string]bool, watch Watcher) ([]Verdict, bool, error) {
 	var verdicts []Verdict
 	for _, c := range checks {
 		watch.begin(c.Name)
@@ -77,32 +79,32 @@ func (a *App) check(ctx context.Context, dir, stage string, checks []Check, befo
 }
 
 // run runs one command in a folder of the application, or of a copy of it. Whatever it has started ends with it.
-func (a *App) run(ctx context.Context, dir, stage string, c Check, live io.Writer) (Verdict, error) {
-	limit, err := c.limit()
+func (a *App) run(ctx context.Context, dir, stage string, c config.Check, live io.Writer) (Verdict, error) {
+	limit, err := c.Timeout()
 	if err != nil {
 		return Verdict{}, err
 	}
-	logName := path.Join(stateDir, "logs", slug(stage)+"-"+slug(c.Name)+".log")
+	logName := path.Join(txn.StateDir, "logs", slug(stage)+"-"+slug(c.Name)+".log")
 	log, err := a.createLog(logName)
 	if err != nil {
 		return Verdict{}, err
 	}
 	limited, cancel := context.WithTimeout(ctx, limit)
 	defer cancel()
-	command := shell(limited, c.Run)
+	command := run.Shell(limited, c.Run)
 	command.Dir = filepath.Join(dir, filepath.FromSlash(c.Folder))
 	command.Env = withoutTokens(os.Environ(), c.Pass)
 	if self, err := os.Executable(); err == nil {
 		command.Env = append(command.Env, "MOLT="+self)
 	}
-	command.Env = append(command.Env, "MOLT_STAGE="+stage, runVariable+"="+a.runID)
+	command.Env = append(command.Env, "MOLT_STAGE="+stage, run.RunVariable+"="+a.runID)
 	for name, value := range c.Env {
 		command.Env = append(command.Env, name+"="+value)
 	}
-	tail := &lastLine{}
-	out := output{log, tail, live}
+	tail := &run.LastLine{}
+	out := run.Output{Log: log, Tail: tail, Live: live}
 	began := time.Now()
-	err = out.run(command)
+	err = out.Run(command)
 	v := Verdict{Name: c.Name, Passed: err == nil, Log: logName, Took: time.Since(began)}
 	closed := log.Close()
 	var exit *exec.ExitError
@@ -121,156 +123,25 @@ func (a *App) run(ctx context.Context, dir, stage string, c Check, live io.Write
 	return v, nil
 }
 
-// runVariable names the change in the course of which a check or a task runs, so that what it leaves behind when Molt is
-// killed can be found.
-const runVariable = "MOLT_RUN"
-
 // withoutTokens leaves the variables with tokens out of an environment, but for those that are passed on by name: what
 // checks run is the packages' code too.
 func withoutTokens(env, pass []string) []string {
 	return slices.DeleteFunc(env, func(entry string) bool {
 		name, _, _ := strings.Cut(entry, "=")
-		return strings.HasPrefix(strings.ToUpper(name), tokenPrefix) && !slices.Contains(pass, name)
+		return strings.HasPrefix(strings.ToUpper(name), config.TokenPrefix) && !slices.Contains(pass, name)
 	})
 }
 
-// An output is where the output of a check goes. A place that does not take it any more does not hold up the others.
-type output struct {
-	log  *log
-	tail *lastLine
-	live io.Writer // nil for none
-}
-
-func (o output) Write(p []byte) (int, error) {
-	o.log.Write(p)
-	o.tail.Write(p)
-	if o.live != nil {
-		_, _ = o.live.Write(p) // whoever watches may go away
-	}
-	return len(p), nil
-}
-
-// run runs a command. What the command has started and left ends with it.
-func (o output) run(command *exec.Cmd) error {
-	r, w, err := os.Pipe()
-	if err != nil {
-		return err
-	}
-	defer r.Close()
-	command.Stdout, command.Stderr = w, w
-	command.WaitDelay = 2 * time.Second
-	runtime.LockOSThread() // the child dies with the thread that started it
-	defer runtime.UnlockOSThread()
-	err = command.Start()
-	w.Close()
-	if err != nil {
-		return err
-	}
-	leave, err := guard(command)
-	if err != nil {
-		endGroup(command)
-		_ = command.Wait()
-		return err
-	}
-	defer leave()
-	read := make(chan struct{})
-	go func() {
-		defer close(read)
-		_, _ = io.Copy(o, r) // it ends when nobody writes any more
-	}()
-	err = command.Wait()
-	endGroup(command)
-	select {
-	case <-read:
-	case <-time.After(2 * time.Second): // something got away from its group
-		r.Close()
-		<-read
-	}
-	return err
-}
-
-// The parts of an output that a log holds when it is longer than both together.
-const (
-	logHead = 24 << 20
-	logTail = 8 << 20
-)
-
-// A log holds the whole output of a check, but of an endless one only the beginning and the end.
-type log struct {
-	file    *os.File
-	written int64
-	tail    []byte // the last bytes after logHead; a ring once it is full
-	at      int
-	left    int64 // how many bytes fell out of the ring
-	err     error // the first
-}
-
-func (a *App) createLog(name string) (*log, error) {
-	if err := a.disk.mkdir(path.Dir(name)); err != nil {
+func (a *App) createLog(name string) (*run.Log, error) {
+	if err := a.disk.Mkdir(path.Dir(name)); err != nil {
 		return nil, err
 	}
-	at, err := a.disk.find(name)
+	at, err := a.disk.Find(name)
 	if err != nil {
 		return nil, err
 	}
-	f, err := at.root.Create(at.name)
-	return &log{file: f}, err
-}
-
-// Write takes a part of the output. Close returns what went wrong.
-func (l *log) Write(p []byte) {
-	if room := logHead - l.written; room > 0 {
-		part := p[:min(int64(len(p)), room)]
-		if _, err := l.file.Write(part); err != nil && l.err == nil {
-			l.err = err
-		}
-		l.written += int64(len(part))
-		p = p[len(part):]
-	}
-	for len(p) > 0 {
-		if len(l.tail) < logTail {
-			part := p[:min(len(p), logTail-len(l.tail))]
-			l.tail = append(l.tail, part...)
-			p = p[len(part):]
-			continue
-		}
-		k := copy(l.tail[l.at:], p)
-		l.at, l.left, p = (l.at+k)%logTail, l.left+int64(k), p[k:]
-	}
-}
-
-// Close writes the end of the output and closes the file.
-func (l *log) Close() error {
-	var text []byte
-	if l.left > 0 {
-		text = fmt.Appendf(nil, "\n… %d bytes left out …\n", l.left)
-	}
-	_, err := l.file.Write(slices.Concat(text, l.tail[l.at:], l.tail[:l.at]))
-	return errors.Join(l.err, err, l.file.Close())
-}
-
-// lastLine remembers the last line that is not empty, up to a length.
-type lastLine struct{ line, open []byte }
-
-func (l *lastLine) Write(p []byte) {
-	for part := range bytes.SplitAfterSeq(p, []byte("\n")) {
-		if room := 400 - len(l.open); room > 0 {
-			l.open = append(l.open, part[:min(len(part), room)]...)
-		}
-		if bytes.HasSuffix(part, []byte("\n")) {
-			if text := bytes.TrimSpace(l.open); len(text) > 0 {
-				l.line = bytes.Clone(text)
-			}
-			l.open = l.open[:0]
-		}
-	}
-}
-
-func (l *lastLine) String() string {
-	if text := bytes.TrimSpace(l.open); len(text) > 0 {
-		return string(text)
-	}
-	return string(l.line)
+	f, err := at.Root.Create(at.Name)
+	return &run.Log{File: f}, err
 }
 
 func slug(name string) string {
@@ -284,7 +155,7 @@ func slug(name string) string {
 }
 
 // checkedFile holds the verdicts on the state as it stands.
-const checkedFile = stateDir + "/checked.json"
+const checkedFile = txn.StateDir + "/checked.json"
 
 // A checked is the verdicts of the checks on one state of manifest and lock.
 type checked struct {
@@ -310,7 +181,7 @@ func (a *App) state() (string, error) {
 
 func (a *App) readChecked() (checked, error) {
 	c := checked{Took: map[string]time.Duration{}}
-	data, err := a.disk.read(checkedFile, input.State)
+	data, err := a.disk.Read(checkedFile, input.State)
 	if errors.Is(err, fs.ErrNotExist) {
 		return c, nil
 	}
@@ -365,7 +236,7 @@ func (a *App) writeChecked(c checked) error {
 	if err != nil {
 		return err
 	}
-	return a.disk.put(checkedFile, data)
+	return a.disk.Put(checkedFile, data)
 }
 
 // rememberPlan keeps which text of the plan was solved, whole.
@@ -379,9 +250,9 @@ func (a *App) rememberPlan(text []byte) error {
 }
 
 // planEdited reports whether people edited the plan since it was last solved, as a whole.
-func (a *App) planEdited(doc *PlanDoc) (bool, error) {
+func (a *App) planEdited(doc *planfile.Plan) (bool, error) {
 	c, err := a.readChecked()
-	return c.Plan != sumOf(doc.text.bytes()), err
+	return c.Plan != sumOf(doc.Text.Bytes()), err
 }
 
 // beforeStage is the name under which the state before the first stage is checked.

@@ -12,7 +12,9 @@ import (
 	"path/filepath"
 	"strings"
 
+	"molt/app/run"
 	"molt/input"
+	"molt/txn"
 )
 
 // A copied is the application a second time, in a folder elsewhere: under git a work tree of its own with what is not
@@ -45,7 +47,7 @@ func (a *App) separate(ctx context.Context) (*copied, error) {
 }
 
 // copiesDir holds a file for each temporary copy, so that the next Molt clears those of one that was killed.
-const copiesDir = stateDir + "/copies"
+const copiesDir = txn.StateDir + "/copies"
 
 // A notedCopy is a temporary copy, with the seal by which Molt knows that it made it.
 type notedCopy struct {
@@ -71,31 +73,31 @@ func (a *App) noteCopy(dir string) (forget func(), err error) {
 	if err != nil {
 		return nil, err
 	}
-	for _, folder := range []string{copiesDir, partDir} {
-		if err := a.disk.mkdir(folder); err != nil {
+	for _, folder := range []string{copiesDir, txn.PartDir} {
+		if err := a.disk.Mkdir(folder); err != nil {
 			return nil, err
 		}
 	}
-	return func() { a.disk.discard(name) }, a.disk.put(name, data)
+	return func() { a.disk.Discard(name) }, a.disk.Put(name, data)
 }
 
 // clearCopies takes away the copies that a killed Molt left. The folder must be in use, so that nobody works in them.
 func (a *App) clearCopies() {
-	entries, err := fs.ReadDir(a.disk.root.FS(), copiesDir)
+	entries, err := fs.ReadDir(a.disk.Root.FS(), copiesDir)
 	if err != nil {
 		return
 	}
 	cleared := false
 	for _, e := range entries {
 		name := path.Join(copiesDir, e.Name())
-		data, err := a.disk.read(name, input.VersionFile)
+		data, err := a.disk.Read(name, input.VersionFile)
 		var c notedCopy
 		if err == nil && json.Unmarshal(data, &c) == nil && a.sealed(copyKind, []byte(c.Dir+"\n"+c.Run), c.Seal) {
-			endOrphans(c.Run)
+			run.EndOrphans(c.Run)
 			_ = os.RemoveAll(c.Dir)
 			cleared = true
 		}
-		a.disk.discard(name)
+		a.disk.Discard(name)
 	}
 	if cleared {
 		_, _ = a.git(context.Background(), "forget work trees that are gone", "worktree", "prune") // it only tidies
@@ -105,7 +107,7 @@ func (a *App) clearCopies() {
 // copyTo makes a copy whose top is a folder that must not exist yet. When it cannot be made, nothing is left of it.
 func (a *App) copyTo(ctx context.Context, top string) (*copied, error) {
 	if _, err := os.Lstat(top); !errors.Is(err, fs.ErrNotExist) {
-		return nil, &UsageError{fmt.Sprintf("%s exists already; a copy wants a folder of its own", top)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s exists already; a copy wants a folder of its own", top)}
 	}
 	c := &copied{dir: top, done: func() { _ = os.RemoveAll(top) }}
 	from := *a

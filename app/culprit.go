@@ -10,10 +10,13 @@ import (
 	"strings"
 	"time"
 
+	"molt/app/config"
+	"molt/app/planfile"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/input"
 )
 
 // A Trial is one look at some of a stage's changes, in a copy of the application.
@@ -45,7 +48,7 @@ func (a *App) FindCulprit(ctx context.Context, source universe.Source, failed *S
 	i := slices.IndexFunc(failed.Verdicts, func(v Verdict) bool { return !v.Passed && !v.Before })
 	stage := doc.Stage(failed.Stage.ID)
 	if i < 0 || stage == nil {
-		return nil, &UsageError{"no check of the stage failed"}
+		return nil, &input.UsageError{Reason: "no check of the stage failed"}
 	}
 	s := &search{a: a, source: source, stage: stage, check: failed.Verdicts[i].Name, watch: watch, units: a.units(stage)}
 	s.watch.Output = nil // a line a trial is enough
@@ -78,7 +81,7 @@ func (a *App) FindCulprit(ctx context.Context, source universe.Source, failed *S
 }
 
 // units groups the changed packages of a stage by what people said moves in step.
-func (a *App) units(stage *StageDoc) [][]string {
+func (a *App) units(stage *planfile.Stage) [][]string {
 	var units [][]string
 	for _, c := range stage.Changes {
 		if slices.ContainsFunc(units, func(u []string) bool { return slices.Contains(u, c.Name) }) {
@@ -104,7 +107,7 @@ func (a *App) units(stage *StageDoc) [][]string {
 type search struct {
 	a      *App
 	source universe.Source
-	stage  *StageDoc
+	stage  *planfile.Stage
 	check  string
 	watch  Watcher
 	units  [][]string
@@ -136,7 +139,7 @@ func (s *search) trial(ctx context.Context, some []int) (plan.Outcome, error) {
 }
 
 func (s *search) look(ctx context.Context, names []string, t *Trial) error {
-	part := partOf(s.stage, names)
+	part := planfile.Part(s.stage, names)
 	manifest, lock, err := s.a.rehearse(ctx, s.source, &part)
 	var tangle *solve.Tangle
 	if errors.As(err, &tangle) {
@@ -161,9 +164,9 @@ func (s *search) look(ctx context.Context, names []string, t *Trial) error {
 	if err != nil {
 		return err
 	}
-	if passed && !slices.ContainsFunc(s.a.tasksOf(s.stage.Changes), func(t Task) bool { return t.Name == s.check }) {
+	if passed && !slices.ContainsFunc(s.a.tasksOf(s.stage.Changes), func(t config.Task) bool { return t.Name == s.check }) {
 		checks := s.a.checksOf(s.stage.Kind)
-		last := slices.IndexFunc(checks, func(c Check) bool { return c.Name == s.check })
+		last := slices.IndexFunc(checks, func(c config.Check) bool { return c.Name == s.check })
 		if verdicts, passed, err = s.a.check(ctx, c.dir, s.stage.ID+"-trial", checks[:last+1], nil, s.watch); err != nil {
 			return err
 		}
@@ -179,21 +182,9 @@ func (s *search) look(ctx context.Context, names []string, t *Trial) error {
 	return nil
 }
 
-// partOf returns a stage with the changes of some packages alone.
-func partOf(stage *StageDoc, names []string) StageDoc {
-	part := *stage
-	part.Changes = nil
-	for _, c := range stage.Changes {
-		if slices.Contains(names, c.Name) {
-			part.Changes = append(part.Changes, c)
-		}
-	}
-	return part
-}
-
 // Split puts some packages of a pending stage into a stage of their own behind it. Both are solved before the plan is
 // written; nothing else in it changes. The folder must be in use.
-func (a *App) Split(ctx context.Context, source universe.Source, id string, apart []string) (first, second StageDoc, err error) {
+func (a *App) Split(ctx context.Context, source universe.Source, id string, apart []string) (first, second planfile.Stage, err error) {
 	doc, err := a.ReadPlan()
 	if err != nil {
 		return first, second, err
@@ -201,9 +192,9 @@ func (a *App) Split(ctx context.Context, source universe.Source, id string, apar
 	stage := doc.Stage(id)
 	switch {
 	case stage == nil:
-		return first, second, &UsageError{fmt.Sprintf("%s has no stage %q", PlanFile, id)}
-	case stage.Status == Done:
-		return first, second, &UsageError{fmt.Sprintf("stage %s is done; molt back %s comes before splitting it", id, id)}
+		return first, second, &input.UsageError{Reason: fmt.Sprintf("%s has no stage %q", planfile.File, id)}
+	case stage.Status == planfile.Done:
+		return first, second, &input.UsageError{Reason: fmt.Sprintf("stage %s is done; molt back %s comes before splitting it", id, id)}
 	}
 	var names, rest []string
 	for _, c := range stage.Changes {
@@ -218,27 +209,27 @@ func (a *App) Split(ctx context.Context, source universe.Source, id string, apar
 			if near := project.Nearest(name, names); near != "" {
 				says += "; did you mean " + near + "?"
 			}
-			return first, second, &UsageError{says}
+			return first, second, &input.UsageError{Reason: says}
 		}
 	}
 	if len(rest) == 0 || len(apart) == 0 {
-		return first, second, &UsageError{fmt.Sprintf("stage %s would be left without changes", id)}
+		return first, second, &input.UsageError{Reason: fmt.Sprintf("stage %s would be left without changes", id)}
 	}
-	first, second = partOf(stage, rest), partOf(stage, apart)
-	second.ID = doc.freeID(id + "-" + slug(apart[0]))
+	first, second = planfile.Part(stage, rest), planfile.Part(stage, apart)
+	second.ID = doc.FreeID(id + "-" + slug(apart[0]))
 	second.Note = ""
 	second.Title = strings.Join(apart, ", ") + " from " + id + ", apart"
 	if err := a.solveParts(ctx, source, doc, stage, &first, &second); err != nil {
 		return first, second, err
 	}
-	if err := doc.split(id, first, second); err != nil {
+	if err := doc.Split(id, first, second); err != nil {
 		return first, second, err
 	}
-	return first, second, a.writePlanText("splitting stage "+id, doc.text.bytes())
+	return first, second, a.writePlanText("splitting stage "+id, doc.Text.Bytes())
 }
 
 // solveParts solves two parts of a stage one after the other, from the state that the stages before them leave.
-func (a *App) solveParts(ctx context.Context, source universe.Source, doc *PlanDoc, whole *StageDoc, parts ...*StageDoc) error {
+func (a *App) solveParts(ctx context.Context, source universe.Source, doc *planfile.Plan, whole *planfile.Stage, parts ...*planfile.Stage) error {
 	w, err := a.walk()
 	if err != nil {
 		return err
@@ -246,7 +237,7 @@ func (a *App) solveParts(ctx context.Context, source universe.Source, doc *PlanD
 	for i := range doc.Stages {
 		if s := &doc.Stages[i]; s.ID == whole.ID {
 			break
-		} else if s.Status == Pending {
+		} else if s.Status == planfile.Pending {
 			if err := w.stage(ctx, source, s); err != nil {
 				return a.atStage(doc, s, err)
 			}
@@ -262,20 +253,11 @@ func (a *App) solveParts(ctx context.Context, source universe.Source, doc *PlanD
 			return fmt.Errorf("stage %s cannot be split so: %w", whole.ID, err)
 		}
 		m := project.MovesBetween(before, w.locked)
-		part.Lock = &LockDoc{m.Added, m.Removed, m.Moved}
+		part.Lock = &planfile.Lock{Added: m.Added, Removed: m.Removed, Moved: m.Moved}
 		part.Effort = a.effortOf(part, files)
 		if whole.Effort != nil {
 			part.Effort.Evidence = whole.Effort.Evidence
 		}
 	}
 	return nil
-}
-
-// freeID returns an ID that no stage has yet.
-func (p *PlanDoc) freeID(id string) string {
-	unique := id
-	for n := 2; p.Stage(unique) != nil; n++ {
-		unique = fmt.Sprintf("%s-%d", id, n)
-	}
-	return unique
 }

@@ -11,6 +11,9 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"molt/app/planfile"
+	"molt/input"
 )
 
 // A GitError reports that git did not do what was asked.
@@ -103,14 +106,14 @@ func (a *App) NewBranch(ctx context.Context, name string) error {
 		return nil
 	}
 	if _, err := a.git(ctx, "check the branch's name", "check-ref-format", "--branch", name); err != nil {
-		return &UsageError{fmt.Sprintf("%q is no name for a branch", name)}
+		return &input.UsageError{Reason: fmt.Sprintf("%q is no name for a branch", name)}
 	}
 	_, err := a.git(ctx, "make the branch "+name, "switch", "--quiet", "--create", name)
 	return err
 }
 
 // onBranch makes sure that the work tree is on the branch of the plan.
-func (a *App) onBranch(ctx context.Context, doc *PlanDoc) error {
+func (a *App) onBranch(ctx context.Context, doc *planfile.Plan) error {
 	if doc.Branch == "" {
 		return nil
 	}
@@ -118,9 +121,9 @@ func (a *App) onBranch(ctx context.Context, doc *PlanDoc) error {
 	case doc.Branch:
 		return nil
 	case "":
-		return doc.text.errorAt("$.branch", fmt.Sprintf("the plan is for the branch %s, and none is checked out here", doc.Branch))
+		return doc.Text.ErrorAt("$.branch", fmt.Sprintf("the plan is for the branch %s, and none is checked out here", doc.Branch))
 	default:
-		return doc.text.errorAt("$.branch", fmt.Sprintf("the plan is for the branch %s, and %s is checked out; switch to it, or change this line", doc.Branch, now))
+		return doc.Text.ErrorAt("$.branch", fmt.Sprintf("the plan is for the branch %s, and %s is checked out; switch to it, or change this line", doc.Branch, now))
 	}
 }
 
@@ -133,11 +136,11 @@ func (a *App) Committable(ctx context.Context) (late string, err error) {
 		if err := ctx.Err(); err != nil {
 			return "", err
 		}
-		return "", &UsageError{"--commit: there is no work tree of git here"}
+		return "", &input.UsageError{Reason: "--commit: there is no work tree of git here"}
 	}
 	for _, state := range []struct{ ref, what string }{{"MERGE_HEAD", "a merge"}, {"REBASE_HEAD", "a rebase"}, {"CHERRY_PICK_HEAD", "a cherry-pick"}} {
 		if _, err := a.git(ctx, "look for "+state.what, "rev-parse", "--quiet", "--verify", state.ref); err == nil {
-			return "", &UsageError{fmt.Sprintf("--commit: %s is under way; finish it first", state.what)}
+			return "", &input.UsageError{Reason: fmt.Sprintf("--commit: %s is under way; finish it first", state.what)}
 		} else if ctx.Err() != nil {
 			return "", ctx.Err()
 		}
@@ -150,7 +153,7 @@ func (a *App) Committable(ctx context.Context) (late string, err error) {
 		return late, err
 	}
 	if names != nil {
-		return late, &UsageError{fmt.Sprintf("--commit: %s is not committed as it stands; commit or undo that first, so that the stage is a commit of its own", strings.Join(names, ", "))}
+		return late, &input.UsageError{Reason: fmt.Sprintf("--commit: %s is not committed as it stands; commit or undo that first, so that the stage is a commit of its own", strings.Join(names, ", "))}
 	}
 	return late, nil
 }
@@ -200,12 +203,12 @@ const wanted = "wanted"
 
 // Commit commits what the last stage changed, and nothing else that may be waiting in the index. The ledger then knows
 // the commit.
-func (a *App) Commit(ctx context.Context, stage StageDoc) error {
+func (a *App) Commit(ctx context.Context, stage planfile.Stage) error {
 	records, err := a.ledger()
 	if err != nil {
 		return err
 	}
-	files := []string{PlanFile}
+	files := []string{planfile.File}
 	last := -1
 	if n := len(records) - 1; n >= 0 && records[n].Stage == stage.ID {
 		last = n
@@ -238,7 +241,7 @@ func (a *App) Commit(ctx context.Context, stage StageDoc) error {
 // CommitBack commits that stages were taken back.
 func (a *App) CommitBack(ctx context.Context, back *Returned) error {
 	stages := back.Stages
-	changed, err := a.uncommitted(ctx, append(slices.Clone(back.Files), PlanFile)...)
+	changed, err := a.uncommitted(ctx, append(slices.Clone(back.Files), planfile.File)...)
 	if err != nil || len(changed) == 0 {
 		return err
 	}
@@ -258,7 +261,7 @@ const (
 )
 
 // commitMessage tells what moved, by how much and why.
-func commitMessage(stage StageDoc) string {
+func commitMessage(stage planfile.Stage) string {
 	b := strings.Builder{}
 	fmt.Fprintf(&b, "%s: %s\n", stage.ID, stage.Title)
 	for i, c := range stage.Changes {
@@ -337,7 +340,7 @@ func (a *App) readCommit(ctx context.Context, r *record) error {
 	}
 	r.read = map[string][2][]byte{}
 	for name := range strings.SplitSeq(names, "\x00") {
-		if name == "" || name == PlanFile {
+		if name == "" || name == planfile.File {
 			continue
 		}
 		r.read[name] = [2][]byte{a.fileAt(ctx, r.Commit+"^", name), a.fileAt(ctx, r.Commit, name)}

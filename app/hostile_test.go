@@ -8,6 +8,9 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"molt/input"
+	"molt/txn"
 )
 
 // outside makes files beside the application of a bench, as a tree, and returns how they are now.
@@ -66,7 +69,7 @@ func TestHostileJournal(t *testing.T) {
 			if says := a.Unfinished(); !strings.Contains(says, "was not written by Molt for this user") {
 				t.Errorf("%s: a command that reads says %q", name, says)
 			}
-			var usage *UsageError
+			var usage *input.UsageError
 			if _, err := a.Use(); !errors.As(err, &usage) {
 				t.Errorf("%s: a command that writes: %v", name, err)
 			}
@@ -87,7 +90,7 @@ func TestHostileJournal(t *testing.T) {
 			t.Fatalf("%s: outside there is now %s", name, now)
 		}
 		for _, made := range []string{".git", "stolen"} {
-			if a.disk.exists(made) {
+			if a.disk.Exists(made) {
 				t.Errorf("%s made %s", name, made)
 			}
 		}
@@ -107,7 +110,7 @@ func TestHostileLedger(t *testing.T) {
 	up := "../" + filepath.Base(victim)
 	line, _ := json.Marshal(record{Stage: "goal-4", Backup: map[string]string{up + "/file": ""}, Left: map[string]string{up + "/file": up + "/file"}})
 	b.write(ledgerFile, string(line)+"\n")
-	var usage *UsageError
+	var usage *input.UsageError
 	if _, err := a.Back(context.Background(), ""); !errors.As(err, &usage) || !strings.Contains(err.Error(), ".molt/ledger.jsonl:1 was not written by Molt for this user") {
 		t.Errorf("a forged ledger: %v", err)
 	}
@@ -198,7 +201,7 @@ func TestLinks(t *testing.T) {
 	if err := os.Symlink(filepath.Join(victim, "new.lock"), filepath.Join(b.dir, "molt.lock")); err != nil {
 		t.Skip(err)
 	}
-	var name *NameError
+	var name *txn.NameError
 	if _, err := Open(Settings{Dir: b.dir, Env: func(k string) string { return b.env[k] }}); !errors.As(err, &name) || state() != before {
 		t.Errorf("a lock that is a link out of the repository: %v", err)
 	}

@@ -120,8 +120,8 @@ func (a *App) checkRuntimes(ctx context.Context, installed bool) []Finding {
 			found = append(found, Finding{"runtime", fmt.Sprintf("%s %s %s; %s%s %s %s", name, v, where, strings.Join(who, ", "), more, verb, text)})
 		}
 	}
-	for _, d := range a.Config.Runtime.all() {
-		check(d.Runtime, d.Version, "is deployed"+d.where())
+	for _, d := range a.Config.Runtime.All() {
+		check(d.Runtime, d.Version, "is deployed"+d.Where())
 	}
 	if name, v := a.RuntimeHere(ctx); installed && v != "" {
 		check(name, v, "runs here")

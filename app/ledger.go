@@ -17,9 +17,11 @@ import (
 
 	"github.com/aymanbagabas/go-udiff"
 
+	"molt/app/planfile"
 	"molt/core/project"
 	"molt/ecosystem"
 	"molt/input"
+	"molt/txn"
 )
 
 // A record is what was carried out: a stage or a change, with what is needed to go back. It is a line of the ledger, or was
@@ -45,10 +47,10 @@ func (a *App) record(t *transaction, r record) error {
 	r.At, r.Backup, r.Left, r.Sums, r.Folder = time.Now().UTC(), map[string]string{}, map[string]string{}, map[string]string{}, t.journal.Backup
 	t.recorded = true
 	for _, name := range slices.Sorted(maps.Keys(t.journal.Files)) {
-		if name == ledgerFile || name == PlanFile {
+		if name == ledgerFile || name == planfile.File {
 			continue
 		}
-		left, sum, err := a.save(path.Join(t.journal.Backup, "left"), name, a.disk.put)
+		left, sum, err := a.save(path.Join(t.journal.Backup, "left"), name, a.disk.Put)
 		if err != nil {
 			return err
 		}
@@ -76,7 +78,7 @@ func (a *App) appendLedger(t *transaction, r record) error {
 	if err != nil {
 		return err
 	}
-	ledger, err := a.disk.read(ledgerFile, input.State)
+	ledger, err := a.disk.Read(ledgerFile, input.State)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
@@ -97,7 +99,7 @@ func (a *App) own(r record) bool {
 // ledger reads the ledger, oldest first. A line that Molt did not write for this user on this machine is an error: the
 // folder came from elsewhere, and nothing that it says is carried out.
 func (a *App) ledger() ([]record, error) {
-	data, err := a.disk.read(ledgerFile, input.State)
+	data, err := a.disk.Read(ledgerFile, input.State)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
@@ -111,10 +113,10 @@ func (a *App) ledger() ([]record, error) {
 		}
 		var r record
 		if err := json.Unmarshal(line, &r); err != nil {
-			return nil, &UsageError{fmt.Sprintf("%s:%d cannot be read: %v", ledgerFile, n+1, err)}
+			return nil, &input.UsageError{Reason: fmt.Sprintf("%s:%d cannot be read: %v", ledgerFile, n+1, err)}
 		}
 		if !a.own(r) {
-			return nil, &UsageError{fmt.Sprintf("%s:%d was not written by Molt for this user on this machine, so it does not count; look at what it says, and remove the file", ledgerFile, n+1)}
+			return nil, &input.UsageError{Reason: fmt.Sprintf("%s:%d was not written by Molt for this user on this machine, so it does not count; look at what it says, and remove the file", ledgerFile, n+1)}
 		}
 		r.line = line
 		all = append(all, r)
@@ -162,9 +164,9 @@ func (a *App) saved(name string, sums map[string]string) ([]byte, error) {
 	if name == "" {
 		return nil, nil
 	}
-	data, err := a.disk.read(stateDir+"/"+name, input.State)
+	data, err := a.disk.Read(txn.StateDir+"/"+name, input.State)
 	if err == nil && sumOf(data) != sums[name] {
-		return nil, &UsageError{fmt.Sprintf("%s/%s is not what Molt saved", stateDir, name)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s/%s is not what Molt saved", txn.StateDir, name)}
 	}
 	if data == nil && err == nil {
 		data = []byte{}
@@ -181,7 +183,7 @@ func (r record) files() []string {
 
 // content reads a file of the application; nil when there is none.
 func (a *App) content(name string) ([]byte, error) {
-	data, err := a.disk.read(name, input.State)
+	data, err := a.disk.Read(name, input.State)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
@@ -219,14 +221,14 @@ func (a *App) Back(ctx context.Context, id string) (*Returned, error) {
 		return nil, err
 	}
 	if len(records) == 0 {
-		return nil, &UsageError{"no stage has been carried out here"}
+		return nil, &input.UsageError{Reason: "no stage has been carried out here"}
 	}
 	first := len(records) - 1
 	for id != "" && first >= 0 && records[first].Stage != id {
 		first--
 	}
 	if first < 0 {
-		return nil, &UsageError{fmt.Sprintf("stage %q has not been carried out here", id)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("stage %q has not been carried out here", id)}
 	}
 	files, err := a.untouched(records[first:])
 	if err != nil {
@@ -240,7 +242,7 @@ func (a *App) Back(ctx context.Context, id string) (*Returned, error) {
 		rest = append(rest, string(r.line))
 	}
 	names := slices.Sorted(maps.Keys(files))
-	t, err := a.begin("going back to before "+records[first].Stage, "back", append(names, PlanFile, ledgerFile)...)
+	t, err := a.begin("going back to before "+records[first].Stage, "back", append(names, planfile.File, ledgerFile)...)
 	if err != nil {
 		return nil, err
 	}
@@ -270,9 +272,9 @@ func (a *App) Back(ctx context.Context, id string) (*Returned, error) {
 // replace gives a file of a transaction a content, or takes it away where there is none.
 func (a *App) replace(t *transaction, name string, data []byte) error {
 	if len(data) == 0 && (data == nil || name == ledgerFile) {
-		return a.disk.remove(name)
+		return a.disk.Remove(name)
 	}
-	if err := a.disk.mkdir(path.Dir(name)); err != nil {
+	if err := a.disk.Mkdir(path.Dir(name)); err != nil {
 		return err
 	}
 	return t.write(name, data)
@@ -281,7 +283,7 @@ func (a *App) replace(t *transaction, name string, data []byte) error {
 // unmark makes stages of the plan pending again.
 func (a *App) unmark(t *transaction, stages []string, lock []byte) error {
 	doc, err := a.ReadPlan()
-	var none *UsageError
+	var none *input.UsageError
 	if errors.As(err, &none) {
 		return nil
 	}
@@ -290,18 +292,18 @@ func (a *App) unmark(t *transaction, stages []string, lock []byte) error {
 	}
 	found := false
 	for _, id := range stages {
-		if s := doc.Stage(id); s != nil && s.Status == Done {
+		if s := doc.Stage(id); s != nil && s.Status == planfile.Done {
 			found = true
-			if err := doc.mark(id, Pending, sumOf(lock)); err != nil {
+			if err := doc.Mark(id, planfile.Pending, sumOf(lock)); err != nil {
 				return err
 			}
 		}
 	}
 	// A stage of people's work leaves no record; one that follows what was taken back is to be looked at again.
 	for i, s := range doc.Stages {
-		if s.Status == Done && s.Raise != nil && slices.ContainsFunc(doc.Stages[:i], func(x StageDoc) bool { return slices.Contains(stages, x.ID) }) {
+		if s.Status == planfile.Done && s.Raise != nil && slices.ContainsFunc(doc.Stages[:i], func(x planfile.Stage) bool { return slices.Contains(stages, x.ID) }) {
 			found = true
-			if err := doc.mark(s.ID, Pending, ""); err != nil {
+			if err := doc.Mark(s.ID, planfile.Pending, ""); err != nil {
 				return err
 			}
 		}
@@ -309,7 +311,7 @@ func (a *App) unmark(t *transaction, stages []string, lock []byte) error {
 	if !found {
 		return nil
 	}
-	return t.write(PlanFile, doc.text.bytes())
+	return t.write(planfile.File, doc.Text.Bytes())
 }
 
 // untouched returns the files that some records changed, with what each held before the first of them. It is an error
@@ -402,11 +404,11 @@ func (a *App) ChangesBack(ctx context.Context, name string) ([]project.Change, e
 			changes = append(changes, c)
 		}
 		if changes == nil {
-			return nil, &UsageError{fmt.Sprintf("%s is not declared any more; molt back %s returns to before it went", name, r.Stage)}
+			return nil, &input.UsageError{Reason: fmt.Sprintf("%s is not declared any more; molt back %s returns to before it went", name, r.Stage)}
 		}
 		return changes, nil
 	}
-	return nil, &UsageError{fmt.Sprintf("nothing that was carried out here moved %s", name)}
+	return nil, &input.UsageError{Reason: fmt.Sprintf("nothing that was carried out here moved %s", name)}
 }
 
 // lockedIn returns the version that a declared name has in the text of a lock, "" for none.

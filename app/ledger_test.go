@@ -11,6 +11,7 @@ import (
 
 	"molt/core/solve"
 	"molt/ecosystem"
+	"molt/input"
 )
 
 // git runs git in the folder, as somebody and without anybody's settings.
@@ -104,7 +105,7 @@ func TestBackByCommits(t *testing.T) {
 	if err != nil || len(changes) != 1 || changes[0].To.Constraint != "^1.0.0" || changes[0].To.Version != "1.0.0" || changes[0].From.Version != "2.0.0" {
 		t.Errorf("deck before: %+v, %v", changes, err)
 	}
-	var usage *UsageError
+	var usage *input.UsageError
 	if _, err := a.ChangesBack(context.Background(), "ghost"); !errors.As(err, &usage) {
 		t.Errorf("a package that never moved: %v", err)
 	}
@@ -138,7 +139,7 @@ func TestCommittable(t *testing.T) {
 		t.Errorf("another file in the index: %v", err)
 	}
 	b.write("package.json", b.read("package.json")+" ")
-	var usage *UsageError
+	var usage *input.UsageError
 	if _, err := a.Committable(context.Background()); !errors.As(err, &usage) || !strings.Contains(err.Error(), "package.json is not committed as it stands") {
 		t.Errorf("an edit of the manifest: %v", err)
 	}

@@ -11,11 +11,13 @@ import (
 	"slices"
 	"strings"
 
+	"molt/app/config"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/input"
+	"molt/txn"
 )
 
 // A Merged is how a conflict between two branches was resolved.
@@ -60,11 +62,11 @@ func OpenConflict(ctx context.Context, s Settings) (*App, error) {
 		return nil, err
 	}
 	a := &App{Dir: dir, Settings: s}
-	if a.disk, err = openDisk(dir); err != nil {
+	if a.disk, err = txn.Open(dir); err != nil {
 		return nil, err
 	}
-	if data, err := a.disk.read(ConfigFile, input.Configuration); err == nil {
-		if a.Config, err = readConfig(ConfigFile, data); err != nil {
+	if data, err := a.disk.Read(config.File, input.Configuration); err == nil {
+		if a.Config, err = config.Read(config.File, data); err != nil {
 			return nil, err
 		}
 	}
@@ -308,7 +310,7 @@ func (a *App) mergeTexts(ctx context.Context, sides [3]side) ([]byte, error) {
 	text, err := a.git(ctx, "merge the manifests", "merge-file", "--stdout", names[1], names[0], names[2])
 	var failed *GitError
 	if errors.As(err, &failed) {
-		return nil, &UsageError{fmt.Sprintf("%s is in conflict beside its declarations; resolve that first, and leave the declarations of one side: molt relock then sees to them",
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s is in conflict beside its declarations; resolve that first, and leave the declarations of one side: molt relock then sees to them",
 			a.Eco.Manifest())}
 	}
 	return []byte(text), err

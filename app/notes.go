@@ -8,6 +8,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"molt/app/planfile"
 	"molt/archive"
 	"molt/core/inspect"
 	"molt/core/universe"
@@ -24,7 +25,7 @@ var breakingWord = regexp.MustCompile(`^[-*+\s]*(?i:breaking( changes?)?:\s*)?`)
 
 // AddNotes adds to every breaking move of a plan what the package's change log calls breaking between the two releases.
 // That a log cannot be had is a note too.
-func (a *App) AddNotes(ctx context.Context, source universe.Source, doc *PlanDoc) error {
+func (a *App) AddNotes(ctx context.Context, source universe.Source, doc *planfile.Plan) error {
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(max(a.Settings.Jobs, 1))
 	for i := range doc.Stages {

@@ -3,9 +3,11 @@ package app
 import (
 	"bytes"
 
+	"molt/app/planfile"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/version"
+	"molt/input"
 )
 
 // An OwnVersion is what a plan means for the application's own version.
@@ -18,7 +20,7 @@ type OwnVersion struct {
 
 // ownVersion says how the application's own version should move after the stages of a plan that are done; nil when the
 // manifest has no version, or when nothing calls for a move.
-func (a *App) ownVersion(doc *PlanDoc) *OwnVersion {
+func (a *App) ownVersion(doc *planfile.Plan) *OwnVersion {
 	text := a.Manifest.Version()
 	scheme := a.Eco.Scheme()
 	from, err := scheme.Parse(text)
@@ -28,7 +30,7 @@ func (a *App) ownVersion(doc *PlanDoc) *OwnVersion {
 	raised := false
 	var changes []project.Change
 	for _, s := range doc.Stages {
-		if s.Status != Done {
+		if s.Status != planfile.Done {
 			continue
 		}
 		raised = raised || s.Raise != nil
@@ -78,7 +80,7 @@ func (a *App) SetOwnVersion() (*OwnVersion, error) {
 		return nil, err
 	}
 	if next := doc.Next(); next != nil {
-		return nil, &UsageError{"stage " + next.ID + " is still to do; the application's own version comes after the last"}
+		return nil, &input.UsageError{Reason: "stage " + next.ID + " is still to do; the application's own version comes after the last"}
 	}
 	records, err := a.ledger()
 	if err != nil {
@@ -86,7 +88,7 @@ func (a *App) SetOwnVersion() (*OwnVersion, error) {
 	}
 	for _, r := range records {
 		if r.Stage == OwnVersionStage {
-			return nil, &UsageError{"the application's own version was written already; it is " + a.Manifest.Version()}
+			return nil, &input.UsageError{Reason: "the application's own version was written already; it is " + a.Manifest.Version()}
 		}
 	}
 	own := a.ownVersion(doc)

@@ -2,31 +2,36 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"io/fs"
 	"maps"
 	"slices"
 	"strings"
 	"time"
 
+	"molt/app/config"
+	"molt/app/planfile"
 	"molt/core/assess"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/core/version"
+	"molt/input"
 )
 
 // MakePlan makes the plan for some goals, the first of which is the framework's, with what it means for people.
-func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []project.Goal, cut plan.Cut) (*PlanDoc, *plan.Plan, error) {
+func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []project.Goal, cut plan.Cut) (*planfile.Plan, *plan.Plan, error) {
 	application := a.Application()
 	plan, err := plan.NewPlan(ctx, source, application, goals, cut)
 	if err != nil {
 		return nil, nil, err
 	}
-	doc := NewPlanDoc(plan)
+	doc := planfile.New(plan)
 	for _, s := range plan.Sketch {
-		doc.Beyond = append(doc.Beyond, newStageDoc(s))
+		doc.Beyond = append(doc.Beyond, planfile.NewStageDoc(s))
 	}
-	doc.Made = &MadeDoc{On: a.now().Format(time.DateOnly), Fresh: string(cut.Fresh), Leap: cut.Leap, Offered: map[string][]string{}}
+	doc.Made = &planfile.Made{On: a.now().Format(time.DateOnly), Fresh: string(cut.Fresh), Leap: cut.Leap, Offered: map[string][]string{}}
 	if doc.Made.Lock, err = a.sum(a.Eco.Lock()); err != nil {
 		return nil, nil, err
 	}
@@ -47,7 +52,7 @@ func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []proj
 			s.Effort.Evidence = string(plan.Stages[i].Weakest)
 		}
 		s.Advice = adviceFor(s, plan.Touches)
-		doc.Made.Offered[s.ID] = namesOf(s)
+		doc.Made.Offered[s.ID] = planfile.NamesOf(s)
 	}
 	return doc, plan, nil
 }
@@ -97,7 +102,7 @@ func (a *App) importers() (map[string]map[string]bool, error) {
 }
 
 // effortOf says at a glance what a stage means for people, but for the evidence.
-func (a *App) effortOf(s *StageDoc, files map[string]map[string]bool) *EffortDoc {
+func (a *App) effortOf(s *planfile.Stage, files map[string]map[string]bool) *planfile.Effort {
 	if len(s.Changes) == 0 {
 		return nil
 	}
@@ -116,36 +121,26 @@ func (a *App) effortOf(s *StageDoc, files map[string]map[string]bool) *EffortDoc
 		greatest = max(greatest, jump)
 		maps.Copy(touched, files[c.Name])
 	}
-	return &EffortDoc{Jump: greatest.String(), Files: len(touched)}
-}
-
-func namesOf(s *StageDoc) []string {
-	var names []string
-	for _, c := range s.Changes {
-		if !slices.Contains(names, c.Name) {
-			names = append(names, c.Name)
-		}
-	}
-	return names
+	return &planfile.Effort{Jump: greatest.String(), Files: len(touched)}
 }
 
 // adviceFor returns what of the facts that touch the application is for a stage.
-func adviceFor(s *StageDoc, touches []assess.Touch) []AdviceDoc {
-	var all []AdviceDoc
+func adviceFor(s *planfile.Stage, touches []assess.Touch) []planfile.Advice {
+	var all []planfile.Advice
 	for _, t := range touches {
 		f, goal, fits := t.Fact, s.ID == "goal-"+t.To, false
 		switch f.Kind {
 		case project.RuntimeFact:
-			fits = slices.ContainsFunc(s.Raise, func(r RaiseDoc) bool { return r.Runtime == f.Name })
+			fits = slices.ContainsFunc(s.Raise, func(r planfile.Raise) bool { return r.Runtime == f.Name })
 		case project.SymbolFact, project.OptionFact, project.CommandFact, project.LinkFact:
 			fits = goal
 		case project.SwallowedFact, project.RenamedFact:
-			fits = slices.ContainsFunc(s.Changes, func(c ChangeDoc) bool { return c.Name == f.Name && c.To == nil })
+			fits = slices.ContainsFunc(s.Changes, func(c planfile.Change) bool { return c.Name == f.Name && c.To == nil })
 		default:
-			fits = slices.Contains(namesOf(s), f.Name) && s.Kind != string(plan.PatchStage) && s.Kind != string(plan.MinorStage)
+			fits = slices.Contains(planfile.NamesOf(s), f.Name) && s.Kind != string(plan.PatchStage) && s.Kind != string(plan.MinorStage)
 		}
 		if fits {
-			all = append(all, AdviceDoc{Says: f.Line(), Run: f.Run, Found: f.Found, Link: f.Link, Source: fmt.Sprintf("%s (%s)", f.Source, f.Confidence)})
+			all = append(all, planfile.Advice{Says: f.Line(), Run: f.Run, Found: f.Found, Link: f.Link, Source: fmt.Sprintf("%s (%s)", f.Source, f.Confidence)})
 		}
 	}
 	return all
@@ -157,24 +152,42 @@ func (a *App) CheckTimes() (map[string]time.Duration, error) {
 	return c.Took, err
 }
 
-// Goals reads the goals of a plan.
-func (p *PlanDoc) Goals() []project.Goal { return parseGoals(strings.Fields(p.Goal)) }
-
-func parseGoals(texts []string) []project.Goal {
-	var goals []project.Goal
-	for _, text := range texts {
-		goals = append(goals, project.ParseGoal(text))
-	}
-	return goals
-}
-
 // Goals reads the goals of a call, else those of molt.yaml.
 func (a *App) Goals(args []string) ([]project.Goal, error) {
 	if len(args) == 0 {
 		args = strings.Fields(a.Config.Goal)
 	}
 	if len(args) == 0 {
-		return nil, &UsageError{fmt.Sprintf("name a goal such as brackwater@5, or set \"goal:\" in %s", ConfigFile)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("name a goal such as brackwater@5, or set \"goal:\" in %s", config.File)}
 	}
-	return parseGoals(args), nil
+	return planfile.ParseGoals(args), nil
+}
+
+// ReadPlan reads the plan of the application.
+func (a *App) ReadPlan() (*planfile.Plan, error) {
+	data, err := a.disk.Read(planfile.File, input.Plan)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt plan makes one", planfile.File)}
+	case err != nil:
+		return nil, err
+	}
+	return planfile.Read(planfile.File, data)
+}
+
+// WritePlan puts a plan on disk. The folder must be in use.
+func (a *App) WritePlan(doc *planfile.Plan) error {
+	data, err := doc.Encode()
+	if err != nil {
+		return err
+	}
+	return a.writePlanText("plan", data)
+}
+
+// writePlanText puts a text of the plan on disk that was solved.
+func (a *App) writePlanText(what string, data []byte) error {
+	if err := a.WriteFiles(what, map[string][]byte{planfile.File: data}); err != nil {
+		return err
+	}
+	return a.rememberPlan(data)
 }

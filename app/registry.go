@@ -4,16 +4,16 @@ import (
 	"fmt"
 	"strings"
 
+	"molt/app/config"
+	"molt/input"
 	"molt/registry"
 )
 
 // registryVariable is the name of the environment variable with the address of the ecosystem's registry, tokenVariable
 // that of the one with a token for it.
 func (a *App) registryVariable() string { return "MOLT_REGISTRY_" + strings.ToUpper(a.Eco.Name()) }
-func (a *App) tokenVariable() string    { return tokenPrefix + strings.ToUpper(a.Eco.Name()) }
 
-// tokenPrefix begins the names of the variables that hold tokens.
-const tokenPrefix = "MOLT_TOKEN_"
+func (a *App) tokenVariable() string { return config.TokenPrefix + strings.ToUpper(a.Eco.Name()) }
 
 // allowVariable allows credentials for one registry that a repository names, where there is no person to ask.
 const allowVariable = "MOLT_ALLOW_REGISTRY"
@@ -25,12 +25,12 @@ func (a *App) registryAddress() (string, error) {
 		base = a.Config.Registry
 	}
 	if base == "" {
-		return "", &UsageError{fmt.Sprintf("no registry address: set %s (or \"registry:\" in %s) to one that begins with http://, https:// or file://",
-			a.registryVariable(), ConfigFile)}
+		return "", &input.UsageError{Reason: fmt.Sprintf("no registry address: set %s (or \"registry:\" in %s) to one that begins with http://, https:// or file://",
+			a.registryVariable(), config.File)}
 	}
 	u, err := registry.ParseAddress(base)
 	if err != nil {
-		return "", &UsageError{err.Error()}
+		return "", &input.UsageError{Reason: err.Error()}
 	}
 	return u.String(), nil
 }
@@ -42,7 +42,7 @@ func (a *App) credential(address string) (registry.Credential, error) {
 	if c.None() {
 		var err error
 		if c, err = registry.FromNetrc(a.Settings.Env, address); err != nil {
-			return c, &UsageError{err.Error()}
+			return c, &input.UsageError{Reason: err.Error()}
 		}
 	}
 	if c.None() || a.Settings.Env(a.registryVariable()) != "" {
@@ -72,5 +72,5 @@ func (a *App) Withheld() string {
 		return ""
 	}
 	return fmt.Sprintf("%s names the registry %s, and it gets no credentials until you allow that: run this once with --allow-registry, or set %s=%s in continuous integration",
-		ConfigFile, a.withheld, allowVariable, a.withheld)
+		config.File, a.withheld, allowVariable, a.withheld)
 }

@@ -13,6 +13,7 @@ import (
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/ecosystem"
+	"molt/input"
 )
 
 // Relock resolves the manifest, near to what is locked already, and returns the lock with its text. Nothing is written. A
@@ -95,7 +96,7 @@ func (a *App) beforeAll(ctx context.Context, source universe.Source) error {
 	if !first.IsZero() {
 		says += fmt.Sprintf("; the first is of %s", first.Format(time.DateOnly))
 	}
-	return &UsageError{says}
+	return &input.UsageError{Reason: says}
 }
 
 // A NoReleaseError reports a declared constraint that admits no published release.
@@ -105,6 +106,7 @@ type NoReleaseError struct {
 }
 
 func (e *NoReleaseError) Error() string { return e.Place.Error() }
+
 func (e *NoReleaseError) Unwrap() error { return e.Tangle }
 
 // explain says of a tangle with a single declared demand which line it is, and what is published near it.

@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
 	"time"
 
+	"molt/app/planfile"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/universe"
@@ -15,7 +15,7 @@ import (
 
 // A Renewal is a plan made anew from where the application stands now.
 type Renewal struct {
-	Plan    *PlanDoc
+	Plan    *planfile.Plan
 	Made    *plan.Plan
 	Kept    []string // what people had decided, and still holds
 	Lost    []string // what of it no longer does, with the reason
@@ -45,16 +45,16 @@ func (a *App) Renew(ctx context.Context, source universe.Source) (*Renewal, erro
 	fresh.Note, fresh.Branch = old.Note, old.Branch
 	plain := slices.Clone(fresh.Stages)
 	type decision struct {
-		apply func(old, fresh *PlanDoc) []string
+		apply func(old, fresh *planfile.Plan) []string
 		what  string
 	}
 	var decisions []decision
 	if old.Made != nil {
 		for _, id := range slices.Sorted(maps.Keys(old.Made.Offered)) {
-			decisions = append(decisions, decision{func(old, fresh *PlanDoc) []string { return keepDropped(id, old, fresh) }, "what was dropped of " + id})
+			decisions = append(decisions, decision{func(old, fresh *planfile.Plan) []string { return planfile.KeepDropped(id, old, fresh) }, "what was dropped of " + id})
 		}
 	}
-	decisions = append(decisions, decision{keepSplits, "what was split"}, decision{keepOrder, "the order"})
+	decisions = append(decisions, decision{planfile.KeepSplits, "what was split"}, decision{planfile.KeepOrder, "the order"})
 	for _, d := range decisions {
 		before := slices.Clone(fresh.Stages)
 		kept := d.apply(old, fresh)
@@ -69,19 +69,19 @@ func (a *App) Renew(ctx context.Context, source universe.Source) (*Renewal, erro
 		}
 		r.Kept = append(r.Kept, kept...)
 	}
-	r.Kept = append(r.Kept, keepNotes(old, fresh)...)
+	r.Kept = append(r.Kept, planfile.KeepNotes(old, fresh)...)
 	if err := a.recount(ctx, source, fresh); err != nil {
 		fresh.Stages = plain
 	}
-	var done []StageDoc
+	var done []planfile.Stage
 	for _, s := range old.Stages {
-		if s.Status != Done {
+		if s.Status != planfile.Done {
 			continue
 		}
 		done = append(done, s)
 		for i := range fresh.Stages { // the same kind of stage once more
 			if fresh.Stages[i].ID == s.ID {
-				fresh.Stages[i].ID = fresh.freeID(s.ID + "-again")
+				fresh.Stages[i].ID = fresh.FreeID(s.ID + "-again")
 			}
 		}
 	}
@@ -91,7 +91,7 @@ func (a *App) Renew(ctx context.Context, source universe.Source) (*Renewal, erro
 	if err != nil {
 		return nil, err
 	}
-	r.text, err = keepComments(old, data)
+	r.text, err = planfile.KeepComments(old, data)
 	return r, err
 }
 
@@ -101,7 +101,7 @@ func (a *App) WriteRenewal(r *Renewal) error {
 }
 
 // news tells in what the lock and the registry have moved on.
-func (a *App) news(ctx context.Context, source universe.Source, old, fresh *PlanDoc, r *Renewal) error {
+func (a *App) news(ctx context.Context, source universe.Source, old, fresh *planfile.Plan, r *Renewal) error {
 	if old.Made == nil {
 		return nil
 	}
@@ -131,136 +131,13 @@ func (a *App) news(ctx context.Context, source universe.Source, old, fresh *Plan
 	return nil
 }
 
-// keepDropped takes out of a stage of a fresh plan what people took out of it in the old one.
-func keepDropped(id string, old, fresh *PlanDoc) (kept []string) {
-	names := old.Made.Offered[id]
-	i := fresh.index(id)
-	if i < 0 {
-		return nil
-	}
-	if old.Stage(id) == nil && !slices.ContainsFunc(names, func(n string) bool { return old.moves(n, id) }) {
-		fresh.Stages = slices.Delete(slices.Clone(fresh.Stages), i, i+1)
-		return []string{"without stage " + id}
-	}
-	dropped := func(c ChangeDoc) bool { return slices.Contains(names, c.Name) && !old.moves(c.Name, id) }
-	stage := fresh.Stages[i]
-	var gone []string
-	for _, c := range stage.Changes {
-		if dropped(c) && !slices.Contains(gone, c.Name) {
-			gone = append(gone, c.Name)
-		}
-	}
-	stage.Changes = slices.DeleteFunc(slices.Clone(stage.Changes), dropped)
-	if gone == nil || len(stage.Changes) == 0 {
-		return nil
-	}
-	fresh.Stages = slices.Clone(fresh.Stages)
-	fresh.Stages[i] = stage
-	return []string{fmt.Sprintf("stage %s without %s", id, strings.Join(gone, ", "))}
-}
-
-// moves reports whether a plan moves a package in a stage, or in one that was split off it or made by people.
-func (p *PlanDoc) moves(name, id string) bool {
-	for _, s := range p.Stages {
-		_, offered := p.Made.Offered[s.ID]
-		if (s.ID == id || !offered && s.Status == Pending) && slices.Contains(namesOf(&s), name) {
-			return true
-		}
-	}
-	return false
-}
-
-// keepSplits makes the stages of people's own again, out of the changes that a fresh plan has elsewhere.
-func keepSplits(old, fresh *PlanDoc) (kept []string) {
-	for _, own := range old.Stages {
-		if old.Made == nil || own.Status == Done || fresh.index(own.ID) >= 0 {
-			continue
-		}
-		if _, offered := old.Made.Offered[own.ID]; offered {
-			continue
-		}
-		names := namesOf(&own)
-		for i := range fresh.Stages {
-			from := fresh.Stages[i]
-			if !strings.HasPrefix(own.ID, from.ID) && own.Kind != from.Kind {
-				continue
-			}
-			part := partOf(&from, names)
-			if len(part.Changes) == 0 || len(part.Changes) == len(from.Changes) {
-				continue
-			}
-			part.ID, part.Title, part.Note, part.Kind = own.ID, own.Title, own.Note, own.Kind
-			rest := partOf(&from, slices.DeleteFunc(namesOf(&from), func(n string) bool { return slices.Contains(names, n) }))
-			fresh.Stages = slices.Concat(fresh.Stages[:i], []StageDoc{rest, part}, fresh.Stages[i+1:])
-			kept = append(kept, "stage "+own.ID+" of your own")
-			break
-		}
-	}
-	return kept
-}
-
-// keepOrder puts the stages that both plans have into the order of the old one.
-func keepOrder(old, fresh *PlanDoc) []string {
-	var places []int
-	var both []StageDoc
-	for i, s := range fresh.Stages {
-		if o := old.Stage(s.ID); o != nil && o.Status == Pending {
-			places = append(places, i)
-			both = append(both, s)
-		}
-	}
-	sorted := slices.Clone(both)
-	slices.SortStableFunc(sorted, func(a, b StageDoc) int { return old.index(a.ID) - old.index(b.ID) })
-	if slices.EqualFunc(both, sorted, func(a, b StageDoc) bool { return a.ID == b.ID }) {
-		return nil
-	}
-	stages := slices.Clone(fresh.Stages)
-	for k, i := range places {
-		stages[i] = sorted[k]
-	}
-	fresh.Stages = stages
-	return []string{"the order of the stages"}
-}
-
-// titled are the kinds of stage to which Molt gives the same title whatever they move.
-var titled = map[string]bool{string(plan.BaselineStage): true, string(plan.PatchStage): true, string(plan.MinorStage): true,
-	string(plan.RuntimeStage): true, string(plan.GoalStage): true}
-
-// keepNotes keeps titles and notes.
-func keepNotes(old, fresh *PlanDoc) (kept []string) {
-	for i := range fresh.Stages {
-		s := &fresh.Stages[i]
-		was := old.Stage(s.ID)
-		if was == nil {
-			continue
-		}
-		if was.Note != "" {
-			s.Note = was.Note
-			kept = append(kept, "the note on stage "+s.ID)
-		}
-		if was.Title != s.Title && (titled[s.Kind] || slices.Equal(namesOf(was), namesOf(s))) {
-			s.Title = was.Title
-			kept = append(kept, "the title of stage "+s.ID)
-		}
-		for j := range s.Changes {
-			for _, c := range was.Changes {
-				if c.Name == s.Changes[j].Name && c.Group == s.Changes[j].Group && c.Note != "" {
-					s.Changes[j].Note = c.Note
-					kept = append(kept, "the note on "+c.Name)
-				}
-			}
-		}
-	}
-	return kept
-}
-
 // rebase makes every change of a plan begin where the one before it ends.
-func (a *App) rebase(doc *PlanDoc) {
-	now := map[spot]PointDoc{}
+func (a *App) rebase(doc *planfile.Plan) {
+	now := map[spot]planfile.Point{}
 	for _, e := range a.Manifest.Entries() {
-		now[spot{e.Group, e.As}] = PointDoc{Constraint: e.Text}
+		now[spot{e.Group, e.As}] = planfile.Point{Constraint: e.Text}
 		if a.Lock != nil {
-			now[spot{e.Group, e.As}] = PointDoc{e.Text, rootVersion(a.Lock, e.As)}
+			now[spot{e.Group, e.As}] = planfile.Point{Constraint: e.Text, Version: rootVersion(a.Lock, e.As)}
 		}
 	}
 	scheme := a.Eco.Scheme()
@@ -293,7 +170,7 @@ func (a *App) rebase(doc *PlanDoc) {
 }
 
 // recount counts again what each pending stage does to the lock.
-func (a *App) recount(ctx context.Context, source universe.Source, doc *PlanDoc) error {
+func (a *App) recount(ctx context.Context, source universe.Source, doc *planfile.Plan) error {
 	w, err := a.walk()
 	if err != nil {
 		return err
@@ -314,19 +191,19 @@ func (a *App) recount(ctx context.Context, source universe.Source, doc *PlanDoc)
 		}
 		if s.Raise == nil {
 			m := project.MovesBetween(before, w.locked)
-			s.Lock = &LockDoc{m.Added, m.Removed, m.Moved}
+			s.Lock = &planfile.Lock{Added: m.Added, Removed: m.Removed, Moved: m.Moved}
 		}
 	}
 	return nil
 }
 
 // compare tells in what the stages that are to do have changed.
-func (r *Renewal) compare(old, fresh *PlanDoc) {
+func (r *Renewal) compare(old, fresh *planfile.Plan) {
 	for i := range fresh.Stages {
 		s := &fresh.Stages[i]
 		was := old.Stage(s.ID)
 		switch {
-		case s.Status == Done:
+		case s.Status == planfile.Done:
 		case was == nil:
 			r.Changed = append(r.Changed, "stage "+s.ID+" is new: "+s.Title)
 		default:
@@ -347,8 +224,8 @@ func (r *Renewal) compare(old, fresh *PlanDoc) {
 	}
 }
 
-func changesBetween(was, is *StageDoc) (all []string) {
-	end := func(s *StageDoc, name string) string {
+func changesBetween(was, is *planfile.Stage) (all []string) {
+	end := func(s *planfile.Stage, name string) string {
 		for _, c := range s.Changes {
 			if c.Name == name && c.To != nil {
 				return c.To.Version
@@ -356,7 +233,7 @@ func changesBetween(was, is *StageDoc) (all []string) {
 		}
 		return ""
 	}
-	for _, name := range namesOf(is) {
+	for _, name := range planfile.NamesOf(is) {
 		switch before, now := end(was, name), end(is, name); {
 		case before == now:
 		case before == "":
@@ -365,66 +242,10 @@ func changesBetween(was, is *StageDoc) (all []string) {
 			all = append(all, fmt.Sprintf("stage %s moves %s to %s, not to %s", is.ID, name, now, before))
 		}
 	}
-	for _, name := range namesOf(was) {
-		if !slices.Contains(namesOf(is), name) {
+	for _, name := range planfile.NamesOf(was) {
+		if !slices.Contains(planfile.NamesOf(is), name) {
 			all = append(all, fmt.Sprintf("stage %s no longer moves %s", is.ID, name))
 		}
 	}
 	return all
-}
-
-// keepComments puts the comments that people wrote above stages and changes of the old plan into the text of the new.
-func keepComments(old *PlanDoc, data []byte) ([]byte, error) {
-	fresh, err := decodePlan(PlanFile, data)
-	if err != nil || old.text == nil || len(old.text.stages) != len(old.Stages) {
-		return data, err
-	}
-	said := map[string]bool{}
-	for _, text := range why {
-		said["# "+text] = true
-	}
-	comments := func(b block) (lines []string) {
-		for _, l := range old.text.lines[b.from:b.to] {
-			text := strings.TrimSpace(l)
-			if !strings.HasPrefix(text, "#") {
-				break
-			}
-			if !said[text] {
-				lines = append(lines, l)
-			}
-		}
-		return lines
-	}
-	for i, s := range old.Stages {
-		for j, c := range s.Changes {
-			if j >= len(old.text.stages[i].changes) {
-				break
-			}
-			if lines := comments(old.text.stages[i].changes[j]); lines != nil {
-				fresh.insert(lines, func(f *StageDoc, k int) bool { return f.ID == s.ID && k >= 0 && f.Changes[k].Name == c.Name })
-			}
-		}
-		if lines := comments(old.text.stages[i]); lines != nil {
-			fresh.insert(lines, func(f *StageDoc, k int) bool { return f.ID == s.ID && k < 0 })
-		}
-	}
-	return fresh.text.bytes(), nil
-}
-
-// insert puts lines above the first stage or change that is meant; stages are asked for with the position -1.
-func (p *PlanDoc) insert(lines []string, meant func(s *StageDoc, change int) bool) {
-	for i := range p.Stages {
-		for k := -1; k < len(p.Stages[i].Changes); k++ {
-			if !meant(&p.Stages[i], k) {
-				continue
-			}
-			at := p.text.stages[i].from
-			if k >= 0 {
-				at = p.text.stages[i].changes[k].from
-			}
-			p.text.lines = slices.Insert(p.text.lines, at, lines...)
-			_ = p.text.again() // lines with comments alone are read as before
-			return
-		}
-	}
 }

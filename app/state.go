@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"molt/app/planfile"
 	"molt/core/inspect"
 	"molt/ecosystem"
 	"molt/input"
@@ -27,7 +28,7 @@ func (a *App) State(ctx context.Context, ref string) (inspect.State, error) {
 	switch ref {
 	case LockedState:
 		if a.Lock == nil {
-			return inspect.State{}, &UsageError{fmt.Sprintf("there is no %s in %s; molt relock writes one", a.Eco.Lock(), a.Dir)}
+			return inspect.State{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s in %s; molt relock writes one", a.Eco.Lock(), a.Dir)}
 		}
 		return inspect.StateOf(a.Lock.Resolution()), nil
 	case InstalledState:
@@ -52,7 +53,7 @@ func (a *App) State(ctx context.Context, ref string) (inspect.State, error) {
 	switch filepath.Ext(ref) {
 	case filepath.Ext(a.Eco.Lock()):
 		return a.lockState(ref, data)
-	case filepath.Ext(PlanFile):
+	case filepath.Ext(planfile.File):
 		return a.planState(ref, data)
 	}
 	return readInventory(ref, data)
@@ -72,14 +73,14 @@ func (a *App) installedState(dir string) (inspect.State, error) {
 		return inspect.State{}, err
 	}
 	if tree == nil {
-		return inspect.State{}, &UsageError{fmt.Sprintf("nothing is installed in %s: it has no %s", dir, a.Eco.Folder())}
+		return inspect.State{}, &input.UsageError{Reason: fmt.Sprintf("nothing is installed in %s: it has no %s", dir, a.Eco.Folder())}
 	}
 	return inspect.State{Packages: tree.Versions(), Declared: a.DeclaredPackages()}, nil
 }
 
 // planState moves what is locked as the stages of a plan that are still to come say.
 func (a *App) planState(file string, data []byte) (inspect.State, error) {
-	plan, err := decodePlan(file, data)
+	plan, err := planfile.Read(file, data)
 	if err != nil {
 		return inspect.State{}, err
 	}
@@ -98,7 +99,7 @@ func (a *App) planState(file string, data []byte) (inspect.State, error) {
 				name = p
 			}
 			switch {
-			case stage.Status == Done:
+			case stage.Status == planfile.Done:
 			case c.To == nil:
 				delete(s.Packages, name)
 			default:
@@ -124,17 +125,17 @@ func (a *App) revisionState(ctx context.Context, revision string) (inspect.State
 // LockAt returns the lock as it was at a revision of git.
 func (a *App) LockAt(ctx context.Context, revision string) (*ecosystem.Lock, error) {
 	if strings.HasPrefix(revision, "-") {
-		return nil, &UsageError{fmt.Sprintf("%q is neither a file nor a revision of git", revision)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%q is neither a file nor a revision of git", revision)}
 	}
 	if _, err := a.git(ctx, "find "+revision, "rev-parse", "--verify", "--quiet", "--end-of-options", revision+"^{commit}"); err != nil {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		return nil, &UsageError{fmt.Sprintf("%q is neither a file nor a revision of git", revision)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%q is neither a file nor a revision of git", revision)}
 	}
 	data, err := a.git(ctx, "show the lock", "show", revision+":./"+a.Eco.Lock())
 	if err != nil {
-		return nil, &UsageError{fmt.Sprintf("the revision %s has no %s", revision, a.Eco.Lock())}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("the revision %s has no %s", revision, a.Eco.Lock())}
 	}
 	return a.Eco.DecodeLock(revision+":"+a.Eco.Lock(), []byte(data))
 }

@@ -9,17 +9,20 @@ import (
 	"slices"
 	"strings"
 
+	"molt/app/config"
+	"molt/app/planfile"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
 	"molt/ecosystem"
+	"molt/input"
 	"molt/registry"
 )
 
 // A Step is a stage that was carried out, or tried.
 type Step struct {
-	Stage    StageDoc
+	Stage    planfile.Stage
 	Verdicts []Verdict // tasks, then checks
 	Before   []Verdict // the checks on the state before, when they were run for this step
 	Changed  []string  // files besides manifest and lock that tasks changed
@@ -54,11 +57,11 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 	stage := doc.Next()
 	switch {
 	case stage == nil:
-		return nil, &UsageError{fmt.Sprintf("every stage of %s is done", PlanFile)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("every stage of %s is done", planfile.File)}
 	case order.ID != "" && doc.Stage(order.ID) == nil:
-		return nil, &UsageError{fmt.Sprintf("%s has no stage %q", PlanFile, order.ID)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s has no stage %q", planfile.File, order.ID)}
 	case order.ID != "" && order.ID != stage.ID:
-		return nil, &UsageError{fmt.Sprintf("the next stage is %q; to do %q first, move it up in %s", stage.ID, order.ID, PlanFile)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("the next stage is %q; to do %q first, move it up in %s", stage.ID, order.ID, planfile.File)}
 	}
 	if len(stage.Raise) > 0 {
 		return a.stepByHand(doc, stage)
@@ -88,7 +91,7 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 
 // lookAhead solves the whole plan again when people edited it, and notes what of it no longer holds. The stage that is
 // due is solved in any case.
-func (a *App) lookAhead(ctx context.Context, source universe.Source, doc *PlanDoc, step *Step) error {
+func (a *App) lookAhead(ctx context.Context, source universe.Source, doc *planfile.Plan, step *Step) error {
 	edited, err := a.planEdited(doc)
 	if err != nil || !edited {
 		return err
@@ -114,8 +117,8 @@ func brief(err error) string {
 }
 
 // carryOut puts a stage on disk and judges it.
-func (a *App) carryOut(ctx context.Context, step *Step, doc *PlanDoc, stage *StageDoc, order Order, files map[string][]byte, before map[string]bool, watch Watcher) error {
-	own := []string{a.Eco.Manifest(), a.Eco.Lock(), PlanFile, ledgerFile}
+func (a *App) carryOut(ctx context.Context, step *Step, doc *planfile.Plan, stage *planfile.Stage, order Order, files map[string][]byte, before map[string]bool, watch Watcher) error {
+	own := []string{a.Eco.Manifest(), a.Eco.Lock(), planfile.File, ledgerFile}
 	t, err := a.begin("stage "+stage.ID, stage.ID, own...)
 	if err != nil {
 		return err
@@ -143,11 +146,11 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *PlanDoc, stage *Sta
 		if err != nil || !passed {
 			return err
 		}
-		if err := doc.mark(stage.ID, Done, sumOf(files[a.Eco.Lock()])); err != nil {
+		if err := doc.Mark(stage.ID, planfile.Done, sumOf(files[a.Eco.Lock()])); err != nil {
 			return err
 		}
 		stage = doc.Stage(stage.ID)
-		step.Left = doc.left()
+		step.Left = doc.Left()
 		if step.Left == 0 {
 			step.Own = a.ownVersion(doc)
 			if order.OwnVersion && step.Own != nil {
@@ -156,7 +159,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *PlanDoc, stage *Sta
 				}
 			}
 		}
-		if err := t.write(PlanFile, doc.text.bytes()); err != nil {
+		if err := t.write(planfile.File, doc.Text.Bytes()); err != nil {
 			return err
 		}
 		r := record{Stage: stage.ID, Goal: doc.Goal}
@@ -175,7 +178,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *PlanDoc, stage *Sta
 	if err := a.reread(); err != nil {
 		return err
 	}
-	if err := a.rememberPlan(doc.text.bytes()); err != nil {
+	if err := a.rememberPlan(doc.Text.Bytes()); err != nil {
 		return err
 	}
 	return a.remember(stage.ID, step.Verdicts)
@@ -183,7 +186,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *PlanDoc, stage *Sta
 
 // perform runs the tasks of a stage and takes what they changed into it. With a commit to come they must leave files
 // alone that hold something uncommitted.
-func (a *App) perform(ctx context.Context, t *transaction, step *Step, stage *StageDoc, tasks []Task, covered, own []string, order Order, watch Watcher) ([]string, error) {
+func (a *App) perform(ctx context.Context, t *transaction, step *Step, stage *planfile.Stage, tasks []config.Task, covered, own []string, order Order, watch Watcher) ([]string, error) {
 	var open []string
 	var err error
 	if order.Commit {
@@ -200,7 +203,7 @@ func (a *App) perform(ctx context.Context, t *transaction, step *Step, stage *St
 	}
 	for _, name := range changed {
 		if slices.Contains(open, name) {
-			return nil, &UsageError{fmt.Sprintf("--commit: a task of stage %s changes %s, which is not committed as it stood; commit or undo that first", stage.ID, name)}
+			return nil, &input.UsageError{Reason: fmt.Sprintf("--commit: a task of stage %s changes %s, which is not committed as it stood; commit or undo that first", stage.ID, name)}
 		}
 	}
 	return changed, nil
@@ -213,20 +216,20 @@ func (t *transaction) keepFresh(covered, own []string) error {
 }
 
 // atStage says at which line of the plan a stage stands that cannot be carried out.
-func (a *App) atStage(doc *PlanDoc, stage *StageDoc, err error) error {
-	if doc.text == nil { // a plan that is still being made has no lines
+func (a *App) atStage(doc *planfile.Plan, stage *planfile.Stage, err error) error {
+	if doc.Text == nil { // a plan that is still being made has no lines
 		return &StageError{Stage: stage.ID, Err: err}
 	}
-	path := fmt.Sprintf("$.stages[%d]", doc.index(stage.ID))
+	path := fmt.Sprintf("$.stages[%d]", doc.Index(stage.ID))
 	var change *changeError
 	var tangle *solve.Tangle
 	var unreachable *registry.UnreachableError
 	if errors.As(err, &change) && !errors.As(err, &tangle) && !errors.As(err, &unreachable) {
-		return doc.text.errorAt(fmt.Sprintf("%s.changes[%d]", path, change.index), fmt.Sprintf("stage %s: %v", stage.ID, change.err))
+		return doc.Text.ErrorAt(fmt.Sprintf("%s.changes[%d]", path, change.index), fmt.Sprintf("stage %s: %v", stage.ID, change.err))
 	}
 	var place *ecosystem.PositionError
 	e := &StageError{Stage: stage.ID, Err: err}
-	if errors.As(doc.text.errorAt(path, ""), &place) {
+	if errors.As(doc.Text.ErrorAt(path, ""), &place) {
 		e.Place = *place
 	}
 	return e
@@ -249,6 +252,7 @@ func (e *StageError) place() string {
 	}
 	return fmt.Sprintf("%s:%d: ", e.Place.File, e.Place.Line)
 }
+
 func (e *StageError) Unwrap() error { return e.Err }
 
 // A changeError is about one change of a stage.
@@ -258,21 +262,22 @@ type changeError struct {
 }
 
 func (e *changeError) Error() string { return e.err.Error() }
+
 func (e *changeError) Unwrap() error { return e.err }
 
 // stepByHand ticks off a stage that only people can carry out, when they have.
-func (a *App) stepByHand(doc *PlanDoc, stage *StageDoc) (*Step, error) {
+func (a *App) stepByHand(doc *planfile.Plan, stage *planfile.Stage) (*Step, error) {
 	step := &Step{Passed: true}
 	for _, r := range stage.Raise {
 		if _, err := a.runtime(r.Runtime).Scheme.Constrain(r.Needs); err != nil {
-			return nil, a.atStage(doc, stage, &UsageError{err.Error()})
+			return nil, a.atStage(doc, stage, &input.UsageError{Reason: err.Error()})
 		}
-		for _, d := range a.Config.Runtime.of(r.Runtime) {
+		for _, d := range a.Config.Runtime.Of(r.Runtime) {
 			ok := a.runtime(r.Runtime).Suits(r.Needs, d.Version)
 			step.Passed = step.Passed && ok
-			says := fmt.Sprintf("%s %s is deployed%s, %s needs %s", r.Runtime, d.Version, d.where(), r.By, r.Needs)
+			says := fmt.Sprintf("%s %s is deployed%s, %s needs %s", r.Runtime, d.Version, d.Where(), r.By, r.Needs)
 			if !ok {
-				says += fmt.Sprintf("; raise it, then say so under \"runtime:\" in %s", ConfigFile)
+				says += fmt.Sprintf("; raise it, then say so under \"runtime:\" in %s", config.File)
 			}
 			step.Verdicts = append(step.Verdicts, Verdict{Name: r.Runtime, Passed: ok, Says: says})
 		}
@@ -289,18 +294,18 @@ func (a *App) stepByHand(doc *PlanDoc, stage *StageDoc) (*Step, error) {
 	if !step.Passed {
 		return step, nil
 	}
-	if err := doc.mark(stage.ID, Done, ""); err != nil {
+	if err := doc.Mark(stage.ID, planfile.Done, ""); err != nil {
 		return nil, err
 	}
 	step.Stage = *doc.Stage(stage.ID)
-	if step.Left = doc.left(); step.Left == 0 {
+	if step.Left = doc.Left(); step.Left == 0 {
 		step.Own = a.ownVersion(doc)
 	}
-	return step, a.writePlanText("stage "+stage.ID, doc.text.bytes())
+	return step, a.writePlanText("stage "+stage.ID, doc.Text.Bytes())
 }
 
 // rehearse works out manifest and lock of a stage in memory.
-func (a *App) rehearse(ctx context.Context, source universe.Source, stage *StageDoc) (manifest, lock []byte, err error) {
+func (a *App) rehearse(ctx context.Context, source universe.Source, stage *planfile.Stage) (manifest, lock []byte, err error) {
 	w, err := a.walk()
 	if err != nil {
 		return nil, nil, err
@@ -332,7 +337,7 @@ func (a *App) walk() (*walker, error) {
 }
 
 // stage applies a stage and solves what the manifest then says. A runtime that people raise counts as raised.
-func (w *walker) stage(ctx context.Context, source universe.Source, stage *StageDoc) error {
+func (w *walker) stage(ctx context.Context, source universe.Source, stage *planfile.Stage) error {
 	for _, r := range stage.Raise {
 		w.app.Runtimes = maps.Clone(w.app.Runtimes)
 		delete(w.app.Runtimes, r.Runtime)
@@ -360,7 +365,7 @@ func (w *walker) stage(ctx context.Context, source universe.Source, stage *Stage
 }
 
 // published makes sure that the release that a change leads to exists.
-func (w *walker) published(ctx context.Context, source universe.Source, c ChangeDoc) error {
+func (w *walker) published(ctx context.Context, source universe.Source, c planfile.Change) error {
 	for _, e := range w.manifest.Entries() {
 		if e.As != c.Name || e.Group != c.Group || e.Foreign {
 			continue
@@ -381,7 +386,7 @@ func (w *walker) published(ctx context.Context, source universe.Source, c Change
 
 // CheckPlan goes through the stages of the plan that are still to do, in their order, and solves each. The error says
 // which no longer holds, with its line, and why.
-func (a *App) CheckPlan(ctx context.Context, source universe.Source) (*PlanDoc, error) {
+func (a *App) CheckPlan(ctx context.Context, source universe.Source) (*planfile.Plan, error) {
 	doc, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
@@ -392,13 +397,13 @@ func (a *App) CheckPlan(ctx context.Context, source universe.Source) (*PlanDoc, 
 	return doc, nil
 }
 
-func (a *App) checkStages(ctx context.Context, source universe.Source, doc *PlanDoc) error {
+func (a *App) checkStages(ctx context.Context, source universe.Source, doc *planfile.Plan) error {
 	w, err := a.walk()
 	if err != nil {
 		return err
 	}
 	for i := range doc.Stages {
-		if s := &doc.Stages[i]; s.Status == Pending {
+		if s := &doc.Stages[i]; s.Status == planfile.Pending {
 			if err := w.stage(ctx, source, s); err != nil {
 				return a.atStage(doc, s, err)
 			}
@@ -408,7 +413,7 @@ func (a *App) checkStages(ctx context.Context, source universe.Source, doc *Plan
 }
 
 // edit applies one change to a manifest, which must say what the plan expects.
-func (a *App) edit(m ecosystem.Manifest, c ChangeDoc) error {
+func (a *App) edit(m ecosystem.Manifest, c planfile.Change) error {
 	if c.To != nil {
 		if _, err := a.Eco.Scheme().Parse(c.To.Version); err != nil {
 			return &StaleError{fmt.Sprintf("%s: %v", c.Name, err)}

@@ -12,6 +12,10 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"molt/app/planfile"
+	"molt/app/run"
+	"molt/txn"
 )
 
 // posix skips a test of which the checks are written for a POSIX shell.
@@ -26,7 +30,7 @@ func posix(t *testing.T) {
 func (b *bench) stepped() string {
 	b.Helper()
 	var text strings.Builder
-	for _, name := range []string{"package.json", "molt.lock", PlanFile, "generated.txt", "fresh.txt"} {
+	for _, name := range []string{"package.json", "molt.lock", planfile.File, "generated.txt", "fresh.txt"} {
 		fmt.Fprintf(&text, "== %s\n%s", name, b.read(name))
 	}
 	return text.String()
@@ -70,7 +74,7 @@ func TestCrashAfterEveryOperation(t *testing.T) {
 		}
 		a, source := b.use()
 		w = &tripwire{due: due, err: errors.New("the plug is pulled")}
-		a.disk.before = w.before
+		a.disk.BeforeEach = w.before
 		_, err = a.Step(context.Background(), source, Order{}, Watcher{})
 		b.done()
 		return b, w, err
@@ -109,7 +113,7 @@ func TestCrashAfterEveryOperation(t *testing.T) {
 		if journal != (a.Repaired != "") || journal && !strings.Contains(a.Repaired, "stage bridge-deck") {
 			t.Errorf("a crash before %q: the repair says %q", w.ops[due-1], a.Repaired)
 		}
-		if left, err := filepath.Glob(filepath.Join(b.dir, partDir, "*")); err != nil || len(left) > 0 {
+		if left, err := filepath.Glob(filepath.Join(b.dir, txn.PartDir, "*")); err != nil || len(left) > 0 {
 			t.Errorf("a crash before %q leaves %v", w.ops[due-1], left)
 		}
 		release()
@@ -132,7 +136,7 @@ func TestFullDisk(t *testing.T) {
 		}
 		a, source := b.use()
 		w := &tripwire{due: due, once: true, err: syscall.ENOSPC}
-		a.disk.before = w.before
+		a.disk.BeforeEach = w.before
 		_, err := a.Step(context.Background(), source, Order{}, Watcher{})
 		b.done()
 		if w.count < due {
@@ -239,7 +243,7 @@ func TestLogOfAnEndlessOutput(t *testing.T) {
 		t.Fatal(err)
 	}
 	text := b.read("big.log")
-	if len(text) > logHead+logTail+100 || !strings.HasSuffix(text, "the end\n") || !strings.Contains(text, "bytes left out") {
+	if len(text) > run.LogHead+run.LogTail+100 || !strings.HasSuffix(text, "the end\n") || !strings.Contains(text, "bytes left out") {
 		t.Errorf("the log has %d bytes and ends in %q", len(text), text[len(text)-40:])
 	}
 }
@@ -282,7 +286,7 @@ func TestDiskStaysFull(t *testing.T) {
 		}
 		a, source := b.use()
 		count := 0
-		a.disk.before = func(op, name string) error {
+		a.disk.BeforeEach = func(op, name string) error {
 			if needsRoom(op) {
 				if count++; count >= due {
 					return syscall.ENOSPC

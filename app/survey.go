@@ -87,7 +87,7 @@ func (a *App) Members() ([]Member, error) {
 	for _, pattern := range a.Manifest.Members() {
 		found, err := filepath.Glob(a.path(filepath.Join(filepath.FromSlash(pattern), a.Eco.Manifest())))
 		if err != nil {
-			return nil, &UsageError{fmt.Sprintf("%s: %q is no pattern for folders", a.Eco.Manifest(), pattern)}
+			return nil, &input.UsageError{Reason: fmt.Sprintf("%s: %q is no pattern for folders", a.Eco.Manifest(), pattern)}
 		}
 		for _, file := range found {
 			dir, err := filepath.Rel(a.Dir, filepath.Dir(file))
@@ -137,7 +137,7 @@ func (a *App) Since(ctx context.Context, source universe.Source, ref string) (ti
 			}
 		}
 		if newest.IsZero() {
-			return newest, &UsageError{fmt.Sprintf("--since %s: the registry dates none of its releases", ref)}
+			return newest, &input.UsageError{Reason: fmt.Sprintf("--since %s: the registry dates none of its releases", ref)}
 		}
 		return newest, nil
 	}
@@ -147,5 +147,5 @@ func (a *App) Since(ctx context.Context, source universe.Source, ref string) (ti
 			return when, nil
 		}
 	}
-	return time.Time{}, &UsageError{fmt.Sprintf("--since %q: expected a day such as 2026-03-31, an older lock, or a revision of git", ref)}
+	return time.Time{}, &input.UsageError{Reason: fmt.Sprintf("--since %q: expected a day such as 2026-03-31, an older lock, or a revision of git", ref)}
 }

@@ -9,29 +9,16 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+
+	"molt/app/config"
+	"molt/app/planfile"
 )
 
-// A Task is a step that belongs to a change: code to generate anew, a settings file to migrate. It runs before the checks
-// of every stage that moves one of its packages; the files that it changes are part of the stage.
-type Task struct {
-	Name   string            `yaml:"name"`
-	With   []string          `yaml:"with"` // packages
-	Run    string            `yaml:"run"`
-	Limit  string            `yaml:"limit"`
-	Folder string            `yaml:"folder"`
-	Env    map[string]string `yaml:"env"`
-	Pass   []string          `yaml:"pass"`
-}
-
-func (t Task) check() Check {
-	return Check{Name: t.Name, Run: t.Run, Limit: t.Limit, Folder: t.Folder, Env: t.Env, Pass: t.Pass}
-}
-
 // tasksOf returns the tasks of the packages that changes move.
-func (a *App) tasksOf(changes []ChangeDoc) []Task {
-	var all []Task
+func (a *App) tasksOf(changes []planfile.Change) []config.Task {
+	var all []config.Task
 	for _, t := range a.Config.Stages.Tasks {
-		if slices.ContainsFunc(changes, func(c ChangeDoc) bool { return slices.Contains(t.With, c.Name) }) {
+		if slices.ContainsFunc(changes, func(c planfile.Change) bool { return slices.Contains(t.With, c.Name) }) {
 			all = append(all, t)
 		}
 	}
@@ -39,11 +26,11 @@ func (a *App) tasksOf(changes []ChangeDoc) []Task {
 }
 
 // runTasks runs tasks until one fails.
-func (a *App) runTasks(ctx context.Context, dir, stage string, tasks []Task, watch Watcher) ([]Verdict, bool, error) {
+func (a *App) runTasks(ctx context.Context, dir, stage string, tasks []config.Task, watch Watcher) ([]Verdict, bool, error) {
 	var verdicts []Verdict
 	for _, t := range tasks {
 		watch.begin(t.Name)
-		v, err := a.run(ctx, dir, stage, t.check(), watch.Output)
+		v, err := a.run(ctx, dir, stage, t.Check(), watch.Output)
 		if err != nil {
 			return verdicts, false, err
 		}
@@ -149,7 +136,7 @@ func (t *transaction) keepChanged(ctx context.Context, covered, own []string) ([
 		return nil, err
 	}
 	for _, name := range same { // only to save room
-		t.a.disk.discard(path.Join(t.journal.Backup, name))
+		t.a.disk.Discard(path.Join(t.journal.Backup, name))
 	}
 	return append(changed, fresh...), nil
 }

@@ -14,17 +14,16 @@ import (
 
 	"github.com/gofrs/flock"
 
+	"molt/app/run"
 	"molt/input"
+	"molt/txn"
 )
 
-// stateDir holds what Molt needs to know about an application beside the committed files.
-const stateDir = ".molt"
-
 const (
-	journalFile = stateDir + "/journal.json"
-	ledgerFile  = stateDir + "/ledger.jsonl"
-	lockFile    = stateDir + "/in-use"
-	backupDir   = stateDir + "/backup"
+	journalFile = txn.StateDir + "/journal.json"
+	ledgerFile  = txn.StateDir + "/ledger.jsonl"
+	lockFile    = txn.StateDir + "/in-use"
+	backupDir   = txn.StateDir + "/backup"
 )
 
 // A BusyError reports that another Molt works in the folder.
@@ -40,10 +39,10 @@ func (a *App) Use() (release func(), err error) {
 	if err := a.ownState(); err != nil {
 		return nil, err
 	}
-	if err := a.disk.mkdir(stateDir); err != nil {
+	if err := a.disk.Mkdir(txn.StateDir); err != nil {
 		return nil, fmt.Errorf("cannot write in %s: %w", a.Dir, err)
 	}
-	if _, err := a.disk.find(lockFile); err != nil {
+	if _, err := a.disk.Find(lockFile); err != nil {
 		return nil, err
 	}
 	guard := flock.New(a.path(lockFile))
@@ -63,14 +62,14 @@ func (a *App) Use() (release func(), err error) {
 
 // ownState makes sure that what is at stateDir is a folder of the application's own.
 func (a *App) ownState() error {
-	info, err := a.disk.root.Lstat(stateDir)
+	info, err := a.disk.Root.Lstat(txn.StateDir)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil
 	case err != nil:
 		return err
 	case !info.IsDir():
-		return &UsageError{fmt.Sprintf("%s is no folder; Molt keeps its own files there and follows no link: take it away", a.path(stateDir))}
+		return &input.UsageError{Reason: fmt.Sprintf("%s is no folder; Molt keeps its own files there and follows no link: take it away", a.path(txn.StateDir))}
 	}
 	return nil
 }
@@ -81,7 +80,7 @@ func (a *App) Unfinished() string {
 	if err := a.ownState(); err != nil {
 		return err.Error()
 	}
-	if !a.disk.exists(journalFile) || a.inUse() {
+	if !a.disk.Exists(journalFile) || a.inUse() {
 		return ""
 	}
 	j, err := a.readJournal()
@@ -94,7 +93,7 @@ func (a *App) Unfinished() string {
 
 // inUse reports whether another Molt has taken the folder.
 func (a *App) inUse() bool {
-	if _, err := a.disk.find(lockFile); err != nil || !a.disk.exists(lockFile) {
+	if _, err := a.disk.Find(lockFile); err != nil || !a.disk.Exists(lockFile) {
 		return false
 	}
 	guard := flock.New(a.path(lockFile))
@@ -107,12 +106,12 @@ func (a *App) inUse() bool {
 
 // settleIn makes the folder ready: it ignores itself in version control, and nothing is left half done.
 func (a *App) settleIn() error {
-	if err := a.disk.tidy(); err != nil {
+	if err := a.disk.Tidy(); err != nil {
 		return fmt.Errorf("cannot write in %s: %w", a.Dir, err)
 	}
-	ignore := stateDir + "/.gitignore"
-	if !a.disk.exists(ignore) {
-		if err := a.disk.put(ignore, []byte("*\n")); err != nil {
+	ignore := txn.StateDir + "/.gitignore"
+	if !a.disk.Exists(ignore) {
+		if err := a.disk.Put(ignore, []byte("*\n")); err != nil {
 			return fmt.Errorf("cannot write in %s: %w", a.Dir, err)
 		}
 	}
@@ -144,7 +143,7 @@ const journalKind = "journal"
 
 // readJournal reads the journal, which must be Molt's own; the error wraps fs.ErrNotExist where there is none.
 func (a *App) readJournal() (journal, error) {
-	data, err := a.disk.read(journalFile, input.State)
+	data, err := a.disk.Read(journalFile, input.State)
 	if err != nil {
 		return journal{}, err
 	}
@@ -155,7 +154,7 @@ func (a *App) readJournal() (journal, error) {
 			return on.Journal, nil
 		}
 	}
-	return journal{}, &UsageError{fmt.Sprintf("%s was not written by Molt for this user on this machine, so it is not carried out; look at what it says, and remove it", journalFile)}
+	return journal{}, &input.UsageError{Reason: fmt.Sprintf("%s was not written by Molt for this user on this machine, so it is not carried out; look at what it says, and remove it", journalFile)}
 }
 
 // A transaction changes several files or none.
@@ -171,7 +170,7 @@ func (a *App) begin(what, id string, names ...string) (*transaction, error) {
 	t := &transaction{a: a, journal: journal{What: what, Began: time.Now().UTC(), Backup: folder, Files: map[string]string{}, Sums: map[string]string{}, Run: rand.Text()}}
 	a.runID = t.journal.Run
 	err := t.cover(names)
-	if err != nil && a.disk.remove(journalFile) == nil { // else the next Molt needs the backups
+	if err != nil && a.disk.Remove(journalFile) == nil { // else the next Molt needs the backups
 		a.discard(folder)
 	}
 	return t, err
@@ -180,13 +179,13 @@ func (a *App) begin(what, id string, names ...string) (*transaction, error) {
 // discard takes away a folder of backups that nothing needs. That it stays does no harm.
 func (a *App) discard(folder string) {
 	if strings.HasPrefix(folder, backupDir+"/") {
-		a.disk.discard(folder)
+		a.disk.Discard(folder)
 	}
 }
 
 // cover takes more files into a transaction, which must not have changed yet.
 func (t *transaction) cover(names []string) error {
-	if err := t.keep(names, t.a.disk.put); err != nil {
+	if err := t.keep(names, t.a.disk.Put); err != nil {
 		return err
 	}
 	return t.note()
@@ -194,10 +193,10 @@ func (t *transaction) cover(names []string) error {
 
 // coverMany does the same for many files, faster.
 func (t *transaction) coverMany(names []string) error {
-	if err := t.keep(names, t.a.disk.copy); err != nil {
+	if err := t.keep(names, t.a.disk.Copy); err != nil {
 		return err
 	}
-	if err := t.a.disk.flush(); err != nil {
+	if err := t.a.disk.Flush(); err != nil {
 		return err
 	}
 	t.journal.Tasks = true
@@ -245,13 +244,13 @@ func (t *transaction) note() error {
 	if err != nil {
 		return err
 	}
-	return t.a.disk.put(journalFile, append(data, '\n'))
+	return t.a.disk.Put(journalFile, append(data, '\n'))
 }
 
 // save keeps a copy of a file in a folder of backups, and returns its name below stateDir with its SHA-256; "" for a file
 // that does not exist.
 func (a *App) save(folder, name string, put func(name string, data []byte) error) (saved, sum string, err error) {
-	data, err := a.disk.read(name, input.State)
+	data, err := a.disk.Read(name, input.State)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return "", "", nil
@@ -259,10 +258,10 @@ func (a *App) save(folder, name string, put func(name string, data []byte) error
 		return "", "", err
 	}
 	saved = path.Join(folder, name)
-	if err := a.disk.mkdir(path.Dir(saved)); err != nil {
+	if err := a.disk.Mkdir(path.Dir(saved)); err != nil {
 		return "", "", err
 	}
-	return strings.TrimPrefix(saved, stateDir+"/"), sumOf(data), put(saved, data)
+	return strings.TrimPrefix(saved, txn.StateDir+"/"), sumOf(data), put(saved, data)
 }
 
 // write replaces one of the files, whole.
@@ -270,12 +269,12 @@ func (t *transaction) write(name string, data []byte) error {
 	if _, ok := t.journal.Files[name]; !ok {
 		return fmt.Errorf("%s is not part of the transaction", name)
 	}
-	return t.a.disk.put(name, data)
+	return t.a.disk.Put(name, data)
 }
 
 // commit completes the transaction.
 func (t *transaction) commit() error {
-	err := t.a.disk.remove(journalFile)
+	err := t.a.disk.Remove(journalFile)
 	if err == nil && !t.recorded {
 		t.a.discard(t.journal.Backup)
 	}
@@ -292,7 +291,7 @@ func (a *App) restore(j journal) error {
 			return err
 		}
 	}
-	if err := a.disk.remove(journalFile); err != nil {
+	if err := a.disk.Remove(journalFile); err != nil {
 		return err
 	}
 	a.discard(j.Backup)
@@ -303,30 +302,30 @@ func (a *App) restore(j journal) error {
 // backup is moved into its place, so that a full disk is no obstacle; one that is gone was moved already.
 func (a *App) putBack(name, saved, sum string) error {
 	if saved == "" {
-		if !a.disk.exists(name) {
+		if !a.disk.Exists(name) {
 			return nil
 		}
-		return a.disk.remove(name)
+		return a.disk.Remove(name)
 	}
-	now, err := a.disk.read(name, input.State)
+	now, err := a.disk.Read(name, input.State)
 	if err == nil && sumOf(now) == sum {
 		return nil
 	}
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
-	backup := stateDir + "/" + saved
-	data, err := a.disk.read(backup, input.State)
+	backup := txn.StateDir + "/" + saved
+	data, err := a.disk.Read(backup, input.State)
 	switch {
 	case err != nil:
 		return fmt.Errorf("putting %s back: %w", name, err)
 	case sumOf(data) != sum:
 		return fmt.Errorf("putting %s back: its backup %s is not what Molt saved", name, backup)
 	}
-	if err := a.disk.mkdir(path.Dir(name)); err != nil {
+	if err := a.disk.Mkdir(path.Dir(name)); err != nil {
 		return err
 	}
-	return a.disk.move(backup, name)
+	return a.disk.Move(backup, name)
 }
 
 // repair takes back a transaction that was never completed.
@@ -338,7 +337,7 @@ func (a *App) repair() error {
 	if err != nil {
 		return err
 	}
-	endOrphans(j.Run) // or they would go on writing
+	run.EndOrphans(j.Run) // or they would go on writing
 	if err := a.restore(j); err != nil {
 		return err
 	}

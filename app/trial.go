@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 
+	"molt/app/config"
 	"molt/core/universe"
 )
 
@@ -26,7 +27,7 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo, into string
 	if err != nil {
 		return nil, err
 	}
-	stages, err := doc.until(upTo)
+	stages, err := doc.Until(upTo)
 	if err != nil {
 		return nil, err
 	}
@@ -36,7 +37,7 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo, into string
 	}
 	b := &Beside{}
 	last := ""
-	var tasks []Task
+	var tasks []config.Task
 	for i := range stages {
 		s := &stages[i]
 		if err := w.stage(ctx, source, s); err != nil {
@@ -57,7 +58,7 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo, into string
 }
 
 // tryIn makes the copy, checks it as it is, puts the files in, and checks it again.
-func (a *App) tryIn(ctx context.Context, b *Beside, files map[string][]byte, tasks []Task, checks []Check, into string, watch Watcher) (err error) {
+func (a *App) tryIn(ctx context.Context, b *Beside, files map[string][]byte, tasks []config.Task, checks []config.Check, into string, watch Watcher) (err error) {
 	c, err := a.besideCopy(ctx, into)
 	if err != nil {
 		return err
@@ -108,9 +109,9 @@ func (a *App) besideCopy(ctx context.Context, into string) (*copied, error) {
 }
 
 // distinctTasks keeps the first of each name.
-func distinctTasks(all []Task) []Task {
+func distinctTasks(all []config.Task) []config.Task {
 	seen := map[string]bool{}
-	var some []Task
+	var some []config.Task
 	for _, t := range all {
 		if !seen[t.Name] {
 			seen[t.Name] = true
@@ -118,25 +119,4 @@ func distinctTasks(all []Task) []Task {
 		}
 	}
 	return some
-}
-
-// until returns the pending stages up to a named one, or the next alone.
-func (p *PlanDoc) until(id string) ([]StageDoc, error) {
-	var some []StageDoc
-	for _, s := range p.Stages {
-		if s.Status != Pending {
-			continue
-		}
-		some = append(some, s)
-		if id == "" || s.ID == id {
-			return some, nil
-		}
-	}
-	if id == "" {
-		return nil, &UsageError{fmt.Sprintf("every stage of %s is done", PlanFile)}
-	}
-	if s := p.Stage(id); s != nil {
-		return nil, &UsageError{fmt.Sprintf("stage %s is done", id)}
-	}
-	return nil, &UsageError{fmt.Sprintf("%s has no stage %q", PlanFile, id)}
 }

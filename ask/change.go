@@ -7,10 +7,12 @@ import (
 	"time"
 
 	"molt/app"
+	"molt/app/config"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/version"
 	"molt/doc"
+	"molt/input"
 )
 
 // NewChange makes the document of a change of the manifest.
@@ -59,13 +61,13 @@ func (s *Session) pend(what string, changes []project.Change, remarks []string, 
 func (s *Session) Want(packages []string, group string, style version.Style, dry bool) (*Pending, error) {
 	groups := s.App.Manifest.Groups()
 	if group != "" && !slices.Contains(groups, group) {
-		return nil, &app.UsageError{Reason: fmt.Sprintf("--group %q: expected %s", group, strings.Join(groups, ", "))}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("--group %q: expected %s", group, strings.Join(groups, ", "))}
 	}
 	var wanted []plan.Wanted
 	for _, arg := range packages {
 		g := project.ParseGoal(arg)
 		if g.Name == "" || strings.ContainsAny(g.Name, " \t") || slices.ContainsFunc(wanted, func(w plan.Wanted) bool { return w.Name == g.Name }) {
-			return nil, &app.UsageError{Reason: fmt.Sprintf("%q: expected names of packages, each once, such as keel or keel@^2", arg)}
+			return nil, &input.UsageError{Reason: fmt.Sprintf("%q: expected names of packages, each once, such as keel or keel@^2", arg)}
 		}
 		wanted = append(wanted, plan.Wanted{Name: g.Name, Group: group, Constraint: g.Constraint})
 	}
@@ -123,8 +125,8 @@ func Hold(a *app.App, name, reason, until string) (doc.Hold, error) {
 		says = fmt.Sprintf("--until %s: that day has passed", until)
 	}
 	if says != "" {
-		return doc.Hold{}, &app.UsageError{Reason: says}
+		return doc.Hold{}, &input.UsageError{Reason: says}
 	}
-	err := a.Hold(name, app.Hold{Reason: reason, Until: until})
+	err := a.Hold(name, config.Hold{Reason: reason, Until: until})
 	return doc.Hold{Schema: "molt/hold/1", Name: name, Keeping: doc.Keeping{Held: true, Reason: reason, Until: until}}, err
 }

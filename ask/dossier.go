@@ -6,13 +6,13 @@ import (
 	"fmt"
 	"slices"
 
-	"molt/app"
 	"molt/core/assess"
 	"molt/core/inspect"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/core/version"
 	"molt/doc"
+	"molt/input"
 )
 
 // DossierFacts is what a dossier is made of.
@@ -108,7 +108,7 @@ func (s *Session) Dossier(r DossierRequest) (doc.Dossier, error) {
 		if d.As == r.Name {
 			name = d.Package
 			if d.Foreign {
-				return doc.Dossier{}, &app.UsageError{Reason: fmt.Sprintf("%s does not come from the registry but from %s; Molt knows nothing more of it", d.As, d.Text)}
+				return doc.Dossier{}, &input.UsageError{Reason: fmt.Sprintf("%s does not come from the registry but from %s; Molt knows nothing more of it", d.As, d.Text)}
 			}
 		}
 	}
@@ -134,7 +134,7 @@ func (s *Session) changeLog(facts *DossierFacts, to string) error {
 	chosen := p.Newest()
 	if to != "" {
 		if chosen = p.Release(to); chosen == nil {
-			return &app.UsageError{Reason: fmt.Sprintf("--to %s: %s has no such release", to, p.Name)}
+			return &input.UsageError{Reason: fmt.Sprintf("--to %s: %s has no such release", to, p.Name)}
 		}
 	}
 	if chosen == nil {

@@ -10,6 +10,7 @@ import (
 	"molt/core/solve"
 	"molt/doc"
 	"molt/ecosystem"
+	"molt/input"
 )
 
 // NewLock makes the document of a lock.
@@ -104,7 +105,7 @@ func RelockMerged(ctx context.Context, set Settings, a *app.App, dry bool) (answ
 func Verify(ctx context.Context, a *app.App, only []string) (doc.Verify, error) {
 	for _, about := range only {
 		if !slices.Contains(app.Abouts, about) {
-			return doc.Verify{}, &app.UsageError{Reason: fmt.Sprintf("--only %s: expected some of %s", about, strings.Join(app.Abouts, ", "))}
+			return doc.Verify{}, &input.UsageError{Reason: fmt.Sprintf("--only %s: expected some of %s", about, strings.Join(app.Abouts, ", "))}
 		}
 	}
 	found, err := a.Verify(ctx)

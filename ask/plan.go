@@ -3,13 +3,13 @@ package ask
 import (
 	"time"
 
-	"molt/app"
+	"molt/app/planfile"
 	"molt/core/plan"
 	"molt/doc"
 )
 
 // NewPlan makes the document of a plan as it stands in the plan's file. Times say how long the checks of stages took.
-func NewPlan(file *app.PlanDoc, times map[string]time.Duration) doc.Plan {
+func NewPlan(file *planfile.Plan, times map[string]time.Duration) doc.Plan {
 	answer := doc.Plan{Schema: "molt/plan/1", Goal: file.Goal, Note: file.Note, Branch: file.Branch, Reachable: file.Reachable,
 		Stages: []doc.PlanStage{}, Wall: append([]string{}, file.Wall...), Costs: file.Costs}
 	for _, s := range file.Stages {
@@ -25,7 +25,7 @@ func NewPlan(file *app.PlanDoc, times map[string]time.Duration) doc.Plan {
 	return answer
 }
 
-func newPlanStage(s app.StageDoc) doc.PlanStage {
+func newPlanStage(s planfile.Stage) doc.PlanStage {
 	st := doc.PlanStage{ID: s.ID, Kind: s.Kind, Title: s.Title, Note: s.Note, Family: s.Family, Changes: []doc.PlanChange{}, Status: s.Status}
 	for _, c := range s.Changes {
 		st.Changes = append(st.Changes, doc.PlanChange{Name: c.Name, Group: c.Group, From: (*doc.PlanPoint)(c.From), To: (*doc.PlanPoint)(c.To), Jump: c.Jump, Standing: c.Standing, Reason: c.Reason, Note: c.Note, Notes: c.Notes})
@@ -95,7 +95,7 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 }
 
 // planned makes the document of a plan, with the tangle where the goal is out of reach.
-func (s *Session) planned(file *app.PlanDoc, reachable bool) (doc.Plan, error) {
+func (s *Session) planned(file *planfile.Plan, reachable bool) (doc.Plan, error) {
 	times, err := s.App.CheckTimes()
 	if err != nil {
 		return doc.Plan{}, err

@@ -12,6 +12,7 @@ import (
 	"molt/core/project"
 	"molt/core/version"
 	"molt/doc"
+	"molt/input"
 )
 
 // NewSurvey makes the document of a survey. Only rows that are let through are shown; the lag is that of all.
@@ -53,12 +54,12 @@ type Sieve struct {
 func (w Sieve) Check() error {
 	for _, j := range w.Jump {
 		if !slices.Contains(JumpWords, j) {
-			return &app.UsageError{Reason: fmt.Sprintf("--jump %q: expected some of %s", j, strings.Join(JumpWords, ", "))}
+			return &input.UsageError{Reason: fmt.Sprintf("--jump %q: expected some of %s", j, strings.Join(JumpWords, ", "))}
 		}
 	}
 	for _, n := range w.Name {
 		if _, err := path.Match(n, ""); err != nil {
-			return &app.UsageError{Reason: fmt.Sprintf("--name %q: a [ that is not closed", n)}
+			return &input.UsageError{Reason: fmt.Sprintf("--name %q: a [ that is not closed", n)}
 		}
 	}
 	return nil
@@ -89,7 +90,7 @@ func (s *Session) Survey(want Sieve) (doc.Survey, error) {
 	groups := s.App.Manifest.Groups()
 	for _, g := range want.Group {
 		if !slices.Contains(groups, g) {
-			return doc.Survey{}, &app.UsageError{Reason: fmt.Sprintf("--group %q: expected some of %s", g, strings.Join(groups, ", "))}
+			return doc.Survey{}, &input.UsageError{Reason: fmt.Sprintf("--group %q: expected some of %s", g, strings.Join(groups, ", "))}
 		}
 	}
 	u := s.App.Application()

@@ -3,12 +3,12 @@ package ask
 import (
 	"fmt"
 
-	"molt/app"
 	"molt/core/conflict"
 	"molt/core/inspect"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/doc"
+	"molt/input"
 )
 
 // NewTrace makes the document of a trace.
@@ -63,7 +63,7 @@ func NewFit(name string, app project.Application, fits []inspect.Fit, k *conflic
 // Trace says why a package is in the lock, at each of its releases.
 func (s *Session) Trace(name string) (doc.Trace, error) {
 	if s.App.Lock == nil {
-		return doc.Trace{}, &app.UsageError{Reason: fmt.Sprintf("there is no %s to trace in; molt relock writes one", s.App.Eco.Lock())}
+		return doc.Trace{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s to trace in; molt relock writes one", s.App.Eco.Lock())}
 	}
 	all, err := inspect.TraceLocked(s.ctx, s.Source, s.App.Lock.Resolution(), name)
 	if err != nil {
@@ -74,7 +74,7 @@ func (s *Session) Trace(name string) (doc.Trace, error) {
 		for _, p := range s.App.Lock.Packages {
 			names = append(names, p.Name)
 		}
-		return doc.Trace{}, &app.UsageError{Reason: project.NotAmong(name+" is not in the lock", name, names)}
+		return doc.Trace{}, &input.UsageError{Reason: project.NotAmong(name+" is not in the lock", name, names)}
 	}
 	return NewTrace(name, s.keeping(name), all), nil
 }

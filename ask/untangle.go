@@ -4,12 +4,12 @@ import (
 	"errors"
 	"fmt"
 
-	"molt/app"
 	"molt/core/assess"
 	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/doc"
+	"molt/input"
 )
 
 // NewUntangle makes the document of a tangle with its ways out. The knot may be nil; place tells where the manifest
@@ -86,7 +86,7 @@ func (s *Session) Take(goal string, n int) (doc.Taken, error) {
 	case err != nil:
 		return doc.Taken{}, s.explain(err)
 	case n > len(ways):
-		return doc.Taken{}, &app.UsageError{Reason: fmt.Sprintf("--take %d: there are %d ways out", n, len(ways))}
+		return doc.Taken{}, &input.UsageError{Reason: fmt.Sprintf("--take %d: there are %d ways out", n, len(ways))}
 	}
 	if err := s.App.Take(s.ctx, s.Source, ways[n-1]); err != nil {
 		return doc.Taken{}, err

@@ -48,7 +48,7 @@ func Main(args []string, out, errout io.Writer) int {
 	root.InitDefaultCompletionCmd(args...)
 	if len(args) == 0 || args[0] != cobra.ShellCompRequestCmd && args[0] != cobra.ShellCompNoDescRequestCmd { // which are added later
 		if _, _, err := root.Find(args); err != nil {
-			return c.finish(&app.UsageError{Reason: err.Error()})
+			return c.finish(&input.UsageError{Reason: err.Error()})
 		}
 	}
 	return c.finish(root.ExecuteContext(ctx))
@@ -80,7 +80,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	flags.BoolVar(&c.settings.Allow, "allow-registry", false, "from now on, send credentials to the registry that molt.yaml names")
 	flags.IntVar(&c.settings.Jobs, "jobs", 16, "requests to a registry at the same time")
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
-		return &app.UsageError{Reason: fmt.Sprintf("%v; see %s --help", err, cmd.CommandPath())}
+		return &input.UsageError{Reason: fmt.Sprintf("%v; see %s --help", err, cmd.CommandPath())}
 	})
 	for _, part := range []struct {
 		id, title string
@@ -108,7 +108,7 @@ func usage(check cobra.PositionalArgs) cobra.PositionalArgs {
 	}
 	return func(cmd *cobra.Command, args []string) error {
 		if err := check(cmd, args); err != nil {
-			return &app.UsageError{Reason: err.Error()}
+			return &input.UsageError{Reason: err.Error()}
 		}
 		return nil
 	}
@@ -126,16 +126,16 @@ func (c *call) prepare(cmd *cobra.Command) error {
 		if markdown {
 			expected = "text, json or md"
 		}
-		return &app.UsageError{Reason: fmt.Sprintf("--format %q: expected %s", c.format, expected)}
+		return &input.UsageError{Reason: fmt.Sprintf("--format %q: expected %s", c.format, expected)}
 	case c.color != "auto" && c.color != "always" && c.color != "never":
-		return &app.UsageError{Reason: fmt.Sprintf("--color %q: expected auto, always or never", c.color)}
+		return &input.UsageError{Reason: fmt.Sprintf("--color %q: expected auto, always or never", c.color)}
 	case c.settings.Jobs < 1:
-		return &app.UsageError{Reason: "--jobs: expected at least 1"}
+		return &input.UsageError{Reason: "--jobs: expected at least 1"}
 	}
 	if c.asOf != "" {
 		day, err := time.Parse(time.DateOnly, c.asOf)
 		if err != nil {
-			return &app.UsageError{Reason: fmt.Sprintf("--as-of %q: expected a date such as 2026-03-31", c.asOf)}
+			return &input.UsageError{Reason: fmt.Sprintf("--as-of %q: expected a date such as 2026-03-31", c.asOf)}
 		}
 		c.settings.AsOf = day.AddDate(0, 0, 1).Add(-time.Second)
 	}

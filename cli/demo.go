@@ -11,7 +11,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"molt/app"
+	"molt/app/config"
+	"molt/app/planfile"
 	"molt/demo"
+	"molt/input"
 )
 
 func (c *call) demo() *cobra.Command {
@@ -49,7 +52,7 @@ type scene struct {
 
 func (c *call) perform(dir string, temporary bool) error {
 	if err := demo.Copy(dir); errors.Is(err, os.ErrExist) {
-		return &app.UsageError{Reason: fmt.Sprintf("%v; the demo wants a folder of its own", err)}
+		return &input.UsageError{Reason: fmt.Sprintf("%v; the demo wants a folder of its own", err)}
 	} else if err != nil {
 		return err
 	}
@@ -173,7 +176,7 @@ func (s *scene) run(want int, args ...string) error {
 
 // edit changes molt.yaml as a person would, and shows what.
 func (s *scene) edit(old, replacement string) error {
-	file := filepath.Join(s.dir, app.ConfigFile)
+	file := filepath.Join(s.dir, config.File)
 	data, err := os.ReadFile(file)
 	if err != nil {
 		return err
@@ -186,7 +189,7 @@ func (s *scene) edit(old, replacement string) error {
 }
 
 // next returns the next stage of the plan, or nil.
-func (s *scene) next() (*app.StageDoc, error) {
+func (s *scene) next() (*planfile.Stage, error) {
 	settings := s.c.settings
 	settings.Dir = s.dir
 	a, err := app.Open(settings)

@@ -7,9 +7,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"molt/app"
 	"molt/ask"
 	"molt/core/version"
+	"molt/input"
 	"molt/render/text"
 )
 
@@ -29,7 +29,7 @@ does not resolve, nothing is written either, and the tangle is shown. molt back 
 		ValidArgsFunction: c.completeWanted,
 		RunE: func(_ *cobra.Command, args []string) error {
 			if style != "" && !slices.Contains(version.Styles, version.Style(style)) {
-				return &app.UsageError{Reason: fmt.Sprintf("--style %q: expected %s", style, styleNames())}
+				return &input.UsageError{Reason: fmt.Sprintf("--style %q: expected %s", style, styleNames())}
 			}
 			return c.session(ask.Needs{Write: !dry, Declared: true}, func(s *ask.Session) error {
 				p, err := s.Want(args, group, version.Style(style), dry)

@@ -13,6 +13,7 @@ import (
 	"molt/doc"
 	"molt/ecosystem"
 	"molt/input"
+	"molt/txn"
 )
 
 // The exit codes.
@@ -79,7 +80,7 @@ func (c *call) showTangle(k *ask.TangleError) {
 // wrongInput reports whether an error is about the call or about a file that people write.
 func wrongInput(err error) bool {
 	for _, kind := range []any{
-		new(*app.UsageError), new(*app.StaleError), new(*app.EditedError), new(*app.NameError),
+		new(*input.UsageError), new(*app.StaleError), new(*app.EditedError), new(*txn.NameError),
 		new(*ecosystem.PositionError), new(*ecosystem.NewerLockError), new(*version.Error),
 		new(*project.GoalError), new(*project.NameError), new(*project.FixedError),
 		new(*input.KindError), new(*input.LimitError),

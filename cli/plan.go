@@ -6,10 +6,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"molt/app"
+	"molt/app/planfile"
 	"molt/ask"
 	"molt/core/plan"
 	"molt/doc"
+	"molt/input"
 	"molt/render/text"
 )
 
@@ -73,15 +74,15 @@ func (o planning) valid(args []string) error {
 	}
 	switch {
 	case modes > 1 || modes == 1 && len(args) > 0:
-		return &app.UsageError{Reason: "plan: expected goals, or one of --split, --check and --renew"}
+		return &input.UsageError{Reason: "plan: expected goals, or one of --split, --check and --renew"}
 	case modes == 1 && (o.fresh != "" || o.leap || o.notes || o.branch != ""):
-		return &app.UsageError{Reason: "plan: --fresh, --leap, --notes and --branch are for a new plan"}
+		return &input.UsageError{Reason: "plan: --fresh, --leap, --notes and --branch are for a new plan"}
 	case (o.split != "") != (len(o.apart) > 0):
-		return &app.UsageError{Reason: "plan: --split STAGE goes with --apart PACKAGE"}
+		return &input.UsageError{Reason: "plan: --split STAGE goes with --apart PACKAGE"}
 	case o.split != "" && o.dry:
-		return &app.UsageError{Reason: "plan: --dry-run goes with a new plan or --renew"}
+		return &input.UsageError{Reason: "plan: --dry-run goes with a new plan or --renew"}
 	case o.fresh != "" && !slices.Contains(plan.Freshness, plan.Fresh(o.fresh)):
-		return &app.UsageError{Reason: fmt.Sprintf("--fresh %q: expected none, patch, minor or major", o.fresh)}
+		return &input.UsageError{Reason: fmt.Sprintf("--fresh %q: expected none, patch, minor or major", o.fresh)}
 	}
 	return nil
 }
@@ -95,7 +96,7 @@ func (c *call) planned(s *ask.Session, o planning, goals []string) error {
 	case o.check:
 		d, err := s.CheckPlan(o.previews)
 		return answer(c, s, d, err, func(p *text.Page, _ doc.Plan) {
-			p.Remark(fmt.Sprintf("Every stage of %s that is still to do resolves, in this order.", app.PlanFile))
+			p.Remark(fmt.Sprintf("Every stage of %s that is still to do resolves, in this order.", planfile.File))
 		})
 	case o.renew:
 		d, err := s.RenewPlan(o.previews, o.dry)

@@ -3,8 +3,8 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"molt/app"
 	"molt/ask"
+	"molt/input"
 	"molt/render/text"
 )
 
@@ -24,11 +24,11 @@ nearer constraint would serve this application better, and why.`,
 		RunE: func(_ *cobra.Command, args []string) error {
 			switch {
 			case of == "" && len(args) < 2:
-				return &app.UsageError{Reason: "range: expected versions after the constraint, or --of PACKAGE"}
+				return &input.UsageError{Reason: "range: expected versions after the constraint, or --of PACKAGE"}
 			case of != "" && len(args) > 1:
-				return &app.UsageError{Reason: "range: expected either versions or --of PACKAGE"}
+				return &input.UsageError{Reason: "range: expected either versions or --of PACKAGE"}
 			case advise && of == "":
-				return &app.UsageError{Reason: "--advise: expected --of PACKAGE with it"}
+				return &input.UsageError{Reason: "--advise: expected --of PACKAGE with it"}
 			case of != "":
 				return c.session(ask.Needs{}, func(s *ask.Session) error {
 					d, err := s.RangeOf(args[0], of, advise)

@@ -11,7 +11,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"molt/app"
 	"molt/core/universe"
 	"molt/demo"
 	"molt/ecosystem"
@@ -37,7 +36,7 @@ until it is interrupted. Without UNIVERSE it serves the demo's packages. docs/fo
 			if len(args) > 0 {
 				data, rerr := input.ReadFile(args[0], input.Universe)
 				if rerr != nil {
-					return &app.UsageError{Reason: rerr.Error()}
+					return &input.UsageError{Reason: rerr.Error()}
 				}
 				packages, err = registry.ReadUniverse(args[0], data, e.Scheme())
 			}
@@ -62,7 +61,7 @@ until it is interrupted. Without UNIVERSE it serves the demo's packages. docs/fo
 func serve(ctx context.Context, e ecosystem.Ecosystem, packages universe.Table, listen string) (address string, stop func(), err error) {
 	host, _, err := net.SplitHostPort(listen)
 	if ip := net.ParseIP(host); err != nil || host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-		return "", nil, &app.UsageError{Reason: fmt.Sprintf("--listen %q: expected a loopback address such as 127.0.0.1:7411", listen)}
+		return "", nil, &input.UsageError{Reason: fmt.Sprintf("--listen %q: expected a loopback address such as 127.0.0.1:7411", listen)}
 	}
 	l, err := (&net.ListenConfig{}).Listen(ctx, "tcp", listen)
 	if err != nil {

@@ -52,11 +52,11 @@ raised, its minor part when what the application is made of changed, its patch p
 			}
 			switch {
 			case m.all && stage != "":
-				return &app.UsageError{Reason: "step: expected either the name of a stage or --all"}
+				return &input.UsageError{Reason: "step: expected either the name of a stage or --all"}
 			case m.pause && !m.all:
-				return &app.UsageError{Reason: "step: --pause goes with --all"}
+				return &input.UsageError{Reason: "step: --pause goes with --all"}
 			case m.split && !m.culprit:
-				return &app.UsageError{Reason: "step: --split goes with --find-culprit; molt plan --split STAGE --apart PACKAGE splits a stage as you say"}
+				return &input.UsageError{Reason: "step: --split goes with --find-culprit; molt plan --split STAGE --apart PACKAGE splits a stage as you say"}
 			}
 			return c.session(ask.Needs{Write: true}, func(s *ask.Session) error { return c.march(s, m, stage) })
 		},
@@ -145,7 +145,7 @@ that nothing is lost.
 		RunE: func(_ *cobra.Command, args []string) error {
 			if name != "" {
 				if len(args) > 0 || commit {
-					return &app.UsageError{Reason: "back: --package goes with neither a stage nor --commit"}
+					return &input.UsageError{Reason: "back: --package goes with neither a stage nor --commit"}
 				}
 				return c.session(ask.Needs{Write: true, Dated: true, Declared: true}, func(s *ask.Session) error {
 					p, err := s.BackPackage(name)

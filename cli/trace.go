@@ -3,8 +3,8 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"molt/app"
 	"molt/ask"
+	"molt/input"
 	"molt/render/text"
 )
 
@@ -40,7 +40,7 @@ declared. Exit 1 when none fits.`,
 		ValidArgsFunction: c.completeKnown,
 		RunE: func(_ *cobra.Command, args []string) error {
 			if most < 0 {
-				return &app.UsageError{Reason: "--most: expected a number of releases, 0 for all"}
+				return &input.UsageError{Reason: "--most: expected a number of releases, 0 for all"}
 			}
 			return c.session(ask.Needs{Dated: true, Declared: true}, func(s *ask.Session) error {
 				d, err := s.Fit(args[0], most)

@@ -3,8 +3,8 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"molt/app"
 	"molt/ask"
+	"molt/input"
 	"molt/render/text"
 )
 
@@ -26,7 +26,7 @@ raised. --into leaves the copy in a folder, for playing in. Exit 1 when a check 
 				id = args[0]
 			}
 			if all && id != "" {
-				return &app.UsageError{Reason: "trial: expected either the name of a stage or --all"}
+				return &input.UsageError{Reason: "trial: expected either the name of a stage or --all"}
 			}
 			return c.session(ask.Needs{Write: true}, func(s *ask.Session) error {
 				d, err := s.Trial(id, all, into, c.watcher(s))

@@ -7,7 +7,8 @@ import (
 
 	"charm.land/lipgloss/v2"
 
-	"molt/app"
+	"molt/app/config"
+	"molt/app/planfile"
 	"molt/core/plan"
 	"molt/doc"
 	"molt/render"
@@ -20,7 +21,7 @@ func (p *Page) Plan(answer doc.Plan) {
 	}
 	done := 0
 	for _, s := range answer.Stages {
-		if s.Status == app.Done {
+		if s.Status == planfile.Done {
 			done++
 		}
 	}
@@ -127,7 +128,7 @@ func (p *Page) Split(answer doc.Plan, first, second string) {
 
 func (p *Page) stageHead(n int, s doc.PlanStage) {
 	mark := "  "
-	if s.Status == app.Done {
+	if s.Status == planfile.Done {
 		mark = "x "
 	}
 	tail := fmt.Sprintf("lock: %d moved, %d added, %d removed", s.Locked.Moved, s.Locked.Added, s.Locked.Removed)
@@ -211,7 +212,7 @@ func (p *Page) raises(all []doc.Runtime) {
 		if others != nil {
 			also = " (also " + strings.Join(others, ", ") + ")"
 		}
-		p.wrapped("     ", fmt.Sprintf("%s %s is deployed; %s needs %s%s. Raise it, then say so under \"runtime:\" in %s.", r.Name, r.Deployed, r.By, r.Needs, also, app.ConfigFile))
+		p.wrapped("     ", fmt.Sprintf("%s %s is deployed; %s needs %s%s. Raise it, then say so under \"runtime:\" in %s.", r.Name, r.Deployed, r.By, r.Needs, also, config.File))
 	}
 }
 

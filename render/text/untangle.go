@@ -6,7 +6,7 @@ import (
 
 	"charm.land/lipgloss/v2"
 
-	"molt/app"
+	"molt/app/config"
 	"molt/core/conflict"
 	"molt/doc"
 	"molt/render"
@@ -144,7 +144,7 @@ func (p *Page) ways(ways []doc.Way) {
 		if w.Command != "" || w.Kind == conflict.RaiseWay {
 			p.wrapped("     ", "costs "+strings.Join([]string{render.Count(w.Lines, "line"), render.Count(w.Majors, "breaking move"), render.Count(w.Locked, "locked package")}, ", "))
 			if w.Kind == conflict.RaiseWay {
-				p.wrapped("     ", "by hand: raise it, say so under \"runtime:\" in "+app.ConfigFile+", then molt relock")
+				p.wrapped("     ", "by hand: raise it, say so under \"runtime:\" in "+config.File+", then molt relock")
 				continue
 			}
 			p.Line("     %s", p.styled(good, w.Command))

@@ -1,13 +1,27 @@
-package app
+package planfile
 
 import (
-	"errors"
-	"fmt"
 	"strings"
 	"testing"
-
-	"molt/input"
 )
+
+func FuzzPlan(f *testing.F) {
+	f.Add("molt-plan: 1\ngoal: x@1\nreachable: true\nmade: {on: x, lock: y, registry: z}\nstages:\n  - id: a\n    kind: patch\n    title: t\n    status: pending\n    changes:\n      # why\n      - name: keel\n        group: g\n        to: {constraint: '1', version: 1.0.0}\n")
+	f.Add("molt-plan: 1\nstages: [{id: a, status: done}]\n")
+	f.Fuzz(func(t *testing.T, text string) {
+		doc, err := Read(File, []byte(text))
+		if err != nil || len(doc.Stages) == 0 {
+			return
+		}
+		id := doc.Stages[0].ID
+		if doc.Mark(id, Done, "") == nil && doc.Stage(id) != nil {
+			again, err := Read(File, doc.Text.Bytes())
+			if err != nil || again.Stage(id) == nil || again.Stage(id).Status != Done {
+				t.Errorf("marking %q in %q leaves %q: %v", id, text, doc.Text.Bytes(), err)
+			}
+		}
+	})
+}
 
 const writtenPlan = `# The crew's plan.
 molt-plan: 1
@@ -46,9 +60,9 @@ stages:
     changes: []
 `
 
-func readPlan(t *testing.T, text string) *PlanDoc {
+func readPlan(t *testing.T, text string) *Plan {
 	t.Helper()
-	doc, err := decodePlan(PlanFile, []byte(text))
+	doc, err := Read(File, []byte(text))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -67,16 +81,16 @@ func TestMarkAnyForm(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			doc := readPlan(t, head+c.before)
-			if err := doc.mark("minor", Done, "xyz"); err != nil {
+			if err := doc.Mark("minor", Done, "xyz"); err != nil {
 				t.Fatal(err)
 			}
-			if got, want := string(doc.text.bytes()), strings.Replace(head, "abc", "xyz", 1)+c.after; got != want {
+			if got, want := string(doc.Text.Bytes()), strings.Replace(head, "abc", "xyz", 1)+c.after; got != want {
 				t.Errorf("the plan is\n%s\nwant\n%s", got, want)
 			}
 		})
 	}
 	doc := readPlan(t, head+"  - id: minor\n    status: >-\n      pending\n")
-	if err := doc.mark("minor", Done, ""); err == nil {
+	if err := doc.Mark("minor", Done, ""); err == nil {
 		t.Error("a status over two lines was edited")
 	}
 }
@@ -87,34 +101,34 @@ func TestMarkLeavesTheRestAlone(t *testing.T) {
 	if doc.Stages[1].Status != Pending {
 		t.Errorf("a stage without a status is %q", doc.Stages[1].Status)
 	}
-	if err := doc.mark("minor", Done, "xyz"); err != nil {
+	if err := doc.Mark("minor", Done, "xyz"); err != nil {
 		t.Fatal(err)
 	}
 	want := strings.NewReplacer("status: pending # not yet", "status: done # not yet", "lock: abc", "lock: xyz").Replace(writtenPlan)
-	if got := string(doc.text.bytes()); got != want {
+	if got := string(doc.Text.Bytes()); got != want {
 		t.Errorf("the plan is\n%s", got)
 	}
-	if err := doc.mark("goal-4", Done, ""); err != nil {
+	if err := doc.Mark("goal-4", Done, ""); err != nil {
 		t.Fatal(err)
 	}
-	if got := string(doc.text.bytes()); got != strings.Replace(want, "  - id: goal-4\n", "  - id: goal-4\n    status: done\n", 1) {
+	if got := string(doc.Text.Bytes()); got != strings.Replace(want, "  - id: goal-4\n", "  - id: goal-4\n    status: done\n", 1) {
 		t.Errorf("the plan is\n%s", got)
 	}
-	if doc.Stage("goal-4").Status != Done || doc.left() != 0 || doc.Next() != nil {
+	if doc.Stage("goal-4").Status != Done || doc.Left() != 0 || doc.Next() != nil {
 		t.Errorf("the stages are %+v", doc.Stages)
 	}
 }
 
 func TestSplitKeepsWhatPeopleWrote(t *testing.T) {
 	doc := readPlan(t, writtenPlan)
-	first, second := partOf(doc.Stage("minor"), []string{"keel", "mast"}), partOf(doc.Stage("minor"), []string{"deck"})
-	second.ID, second.Title = doc.freeID("minor"), "deck apart"
-	first.Lock, second.Lock = &LockDoc{0, 0, 2}, &LockDoc{1, 0, 1}
-	first.Effort = &EffortDoc{Jump: "major", Files: 3}
-	if err := doc.split("minor", first, second); err != nil {
+	first, second := Part(doc.Stage("minor"), []string{"keel", "mast"}), Part(doc.Stage("minor"), []string{"deck"})
+	second.ID, second.Title = doc.FreeID("minor"), "deck apart"
+	first.Lock, second.Lock = &Lock{Added: 0, Removed: 0, Moved: 2}, &Lock{Added: 1, Removed: 0, Moved: 1}
+	first.Effort = &Effort{Jump: "major", Files: 3}
+	if err := doc.Split("minor", first, second); err != nil {
 		t.Fatal(err)
 	}
-	text := string(doc.text.bytes())
+	text := string(doc.Text.Bytes())
 	for _, want := range []string{"# The crew's plan.", "# as agreed", "  # first the small things\n  - id: minor\n", "      # Morag wants to see this\n      - name: keel\n", "  - id: minor-2\n", "title: deck apart",
 		"        note: loud\n", "      - {name: mast,", "  # then the big one\n  - id: goal-4\n", "      files: 3\n"} {
 		if !strings.Contains(text, want) {
@@ -132,11 +146,11 @@ func TestSplitKeepsWhatPeopleWrote(t *testing.T) {
 // A plan of which the stages share lines can be carried out, but not split.
 func TestSplitOfAPlanInFlowStyle(t *testing.T) {
 	doc := readPlan(t, "molt-plan: 1\ngoal: hulk@4\nreachable: true\nstages: [{id: a, kind: minor, title: t, status: pending, changes: [{name: x, group: g, to: {constraint: '1', version: 1.0.0}}]}]\n")
-	if err := doc.split("a", doc.Stages[0], doc.Stages[0]); err == nil || !strings.Contains(err.Error(), "molt plan makes it anew") {
+	if err := doc.Split("a", doc.Stages[0], doc.Stages[0]); err == nil || !strings.Contains(err.Error(), "molt plan makes it anew") {
 		t.Errorf("splitting it: %v", err)
 	}
-	if err := doc.mark("a", Done, ""); err == nil && !strings.Contains(string(doc.text.bytes()), "status: done") {
-		t.Errorf("marking it leaves %s", doc.text.bytes())
+	if err := doc.Mark("a", Done, ""); err == nil && !strings.Contains(string(doc.Text.Bytes()), "status: done") {
+		t.Errorf("marking it leaves %s", doc.Text.Bytes())
 	}
 }
 
@@ -148,95 +162,9 @@ func TestPlanErrorsPointAtTheirLine(t *testing.T) {
 		{"      - name: deck\n        group: dependencies\n", "      - name: deck\n", "molt-plan.yaml:21:9: stage minor: a change needs a name"},
 		{"molt-plan: 1", "molt-plan: 7", "molt-plan.yaml:2:12: this is format 7"},
 	} {
-		_, err := decodePlan(PlanFile, []byte(strings.Replace(writtenPlan, test.old, test.new, 1)))
+		_, err := Read(File, []byte(strings.Replace(writtenPlan, test.old, test.new, 1)))
 		if err == nil || !strings.Contains(err.Error(), test.says) {
 			t.Errorf("%q becomes %q: %v, want %q", test.old, test.new, err, test.says)
 		}
-	}
-}
-
-// Comments of people find their stage and their change in a plan that was made anew.
-func TestCommentsAreCarriedOver(t *testing.T) {
-	old := readPlan(t, writtenPlan)
-	fresh := readPlan(t, writtenPlan)
-	fresh.Stages[0].Changes[0], fresh.Stages[0].Changes[1] = fresh.Stages[0].Changes[1], fresh.Stages[0].Changes[0]
-	data, err := fresh.Encode()
-	if err != nil {
-		t.Fatal(err)
-	}
-	if strings.Contains(string(data), "Morag") {
-		t.Fatal("the comment is there already")
-	}
-	if data, err = keepComments(old, data); err != nil {
-		t.Fatal(err)
-	}
-	for _, want := range []string{"# first the small things\n", "      # Morag wants to see this\n      - name: keel\n", "  # then the big one\n"} {
-		if strings.Count(string(data), want) != 1 {
-			t.Errorf("the plan lacks %q:\n%s", want, data)
-		}
-	}
-}
-
-func TestKeepOrderAndDropped(t *testing.T) {
-	stage := func(id string, names ...string) StageDoc {
-		s := StageDoc{ID: id, Kind: "after", Title: id, Status: Pending}
-		for _, n := range names {
-			s.Changes = append(s.Changes, ChangeDoc{Name: n, Group: "g", To: &PointDoc{"1", "1.0.0"}})
-		}
-		return s
-	}
-	ids := func(p *PlanDoc) string {
-		var all []string
-		for _, s := range p.Stages {
-			all = append(all, s.ID+"("+strings.Join(namesOf(&s), " ")+")")
-		}
-		return strings.Join(all, " ")
-	}
-	made := &MadeDoc{Offered: map[string][]string{"a": {"x", "y"}, "b": {"z"}, "c": {"w"}, "d": {"v"}}}
-	fresh := func() *PlanDoc {
-		return &PlanDoc{Stages: []StageDoc{stage("a", "x", "y", "new"), stage("b", "z"), stage("c", "w"), stage("d", "v"), stage("e", "u")}}
-	}
-	// People dropped y and c, put d before b, and moved x into a stage of their own.
-	old := &PlanDoc{Made: made, Stages: []StageDoc{stage("d", "v"), stage("b", "z"), stage("a-x", "x")}}
-	p := fresh()
-	var kept []string
-	for _, id := range []string{"a", "b", "c", "d"} {
-		kept = append(kept, keepDropped(id, old, p)...)
-	}
-	if got := ids(p); got != "a(x new) b(z) d(v) e(u)" || len(kept) != 2 {
-		t.Errorf("without what was dropped: %s, kept %q", got, kept)
-	}
-	kept = keepSplits(old, p)
-	if got := ids(p); got != "a(new) a-x(x) b(z) d(v) e(u)" || len(kept) != 1 {
-		t.Errorf("with the split: %s, kept %q", got, kept)
-	}
-	kept = keepOrder(old, p)
-	if got := ids(p); got != "a(new) d(v) b(z) a-x(x) e(u)" || len(kept) != 1 {
-		t.Errorf("in the order of before: %s, kept %q", got, kept)
-	}
-	if kept := keepOrder(old, p); kept != nil {
-		t.Errorf("the order was kept twice: %q", kept)
-	}
-	if kept := keepSplits(&PlanDoc{Stages: old.Stages}, fresh()); kept != nil {
-		t.Errorf("a plan that does not say what it was made on: %q", kept)
-	}
-}
-
-// A text of a few lines that would become an endless one is refused before anybody expands it.
-func TestYAMLThatExpands(t *testing.T) {
-	text := "hold: {a: &a [x,x,x,x,x,x,x,x,x]"
-	for c := 'b'; c < 'q'; c++ {
-		text += fmt.Sprintf(", %c: &%c [%s*%c]", c, c, strings.Repeat(fmt.Sprintf("*%c,", c-1), 8), c-1)
-	}
-	text += "}\n"
-	var beyond *input.LimitError
-	if _, err := readConfig("molt.yaml", []byte(text)); !errors.As(err, &beyond) {
-		t.Errorf("a configuration: %v", err)
-	}
-	if _, err := decodePlan("molt-plan.yaml", []byte(text)); !errors.As(err, &beyond) {
-		t.Errorf("a plan: %v", err)
-	}
-	if _, err := readConfig("molt.yaml", []byte("checks:\n  - &a {name: x, run: y}\n")); err != nil {
-		t.Errorf("an anchor: %v", err)
 	}
 }

@@ -1,4 +1,6 @@
-package app
+// Package txn writes files of one folder safely: within the folder, by local names, never through a link, each file new or old and
+// nothing between, and flushed to the disk in the end.
+package txn
 
 import (
 	"crypto/rand"
@@ -16,7 +18,7 @@ import (
 	"molt/input"
 )
 
-// A disk reads and changes the files of an application, in operations each of which happens wholly or not at all. What is
+// A Folder reads and changes the files of an application, in operations each of which happens wholly or not at all. What is
 // being written lies in partDir until it is complete, so that a process that ends in the middle leaves nothing beside the
 // application's files.
 //
@@ -24,54 +26,54 @@ import (
 // the way is a link, and nothing of version control's own folder is touched. The last part may be a link to a file that
 // lies in the same repository (see boundary): then that file is read and written and the link stays. Nothing below
 // stateDir may be a link.
-type disk struct {
+type Folder struct {
 	dir  string
-	root *os.Root // of dir
+	Root *os.Root // of dir
 	// before is asked ahead of every operation, which fails when it returns an error. Tests end the process there, or fill
 	// the disk; elsewhere it is nil.
-	before func(op, name string) error
-	copied []string // files whose content flush still has to bring onto the disk
+	BeforeEach func(op, name string) error
+	copied     []string // files whose content flush still has to bring onto the disk
 }
 
-// partDir holds files that are being written.
-const partDir = stateDir + "/part"
+// PartDir holds files that are being written.
+const PartDir = StateDir + "/part"
 
 // A NameError reports a name that an application's files must not have, or a link where none may be.
 type NameError struct{ Name, Reason string }
 
 func (e *NameError) Error() string { return e.Name + ": " + e.Reason }
 
-func openDisk(dir string) (disk, error) {
+func Open(dir string) (Folder, error) {
 	root, err := os.OpenRoot(dir)
 	if errors.Is(err, fs.ErrNotExist) {
-		return disk{}, &UsageError{fmt.Sprintf("there is no folder %s; --dir says where the application is", dir)}
+		return Folder{}, &input.UsageError{Reason: fmt.Sprintf("there is no folder %s; --dir says where the application is", dir)}
 	}
-	return disk{dir: dir, root: root}, err
+	return Folder{dir: dir, Root: root}, err
 }
 
-func (d *disk) ask(op, name string) error {
-	if d.before == nil {
+func (d *Folder) ask(op, name string) error {
+	if d.BeforeEach == nil {
 		return nil
 	}
-	return d.before(op, name)
+	return d.BeforeEach(op, name)
 }
 
 // A location is where a name leads.
 type location struct {
-	root *os.Root
-	name string // below root, in the form of the system
+	Root *os.Root
+	Name string // below root, in the form of the system
 	part string // the folder for what is being written, below root
 }
 
 // close lets go of a root other than the disk's own.
-func (l location) close(d *disk) {
-	if l.root != d.root {
-		_ = l.root.Close()
+func (l location) close(d *Folder) {
+	if l.Root != d.Root {
+		_ = l.Root.Close()
 	}
 }
 
-// find checks a name and says where it leads. A file that does not exist is no error.
-func (d *disk) find(name string) (location, error) {
+// Find checks a name and says where it leads. A file that does not exist is no error.
+func (d *Folder) Find(name string) (location, error) {
 	local := filepath.FromSlash(name)
 	if !filepath.IsLocal(local) || filepath.Clean(local) != local {
 		return location{}, &NameError{name, "no name of a file of this application"}
@@ -82,7 +84,7 @@ func (d *disk) find(name string) (location, error) {
 	}
 	for i := range parts {
 		at := path.Join(parts[:i+1]...)
-		info, err := d.root.Lstat(filepath.FromSlash(at))
+		info, err := d.Root.Lstat(filepath.FromSlash(at))
 		if errors.Is(err, fs.ErrNotExist) {
 			break
 		}
@@ -91,17 +93,17 @@ func (d *disk) find(name string) (location, error) {
 		}
 		switch {
 		case info.Mode()&fs.ModeSymlink == 0:
-		case i < len(parts)-1 || parts[0] == stateDir:
+		case i < len(parts)-1 || parts[0] == StateDir:
 			return location{}, &NameError{at, "it is a link, which Molt does not follow here; put a folder or a file in its place"}
 		default:
 			return d.behind(name)
 		}
 	}
-	return location{d.root, local, filepath.FromSlash(partDir)}, nil
+	return location{d.Root, local, filepath.FromSlash(PartDir)}, nil
 }
 
 // behind says where a link among the application's files leads: to a file in the same repository.
-func (d *disk) behind(name string) (location, error) {
+func (d *Folder) behind(name string) (location, error) {
 	file, err := filepath.EvalSymlinks(filepath.Join(d.dir, filepath.FromSlash(name)))
 	if err != nil {
 		return location{}, &NameError{name, "a link that leads nowhere"}
@@ -115,7 +117,7 @@ func (d *disk) behind(name string) (location, error) {
 	if err != nil || !filepath.IsLocal(rel) {
 		return location{}, &NameError{name, fmt.Sprintf("a link to %s, outside of %s", file, top)}
 	}
-	if slices.ContainsFunc(strings.Split(filepath.ToSlash(rel), "/"), func(part string) bool { return strings.EqualFold(part, ".git") || part == stateDir }) {
+	if slices.ContainsFunc(strings.Split(filepath.ToSlash(rel), "/"), func(part string) bool { return strings.EqualFold(part, ".git") || part == StateDir }) {
 		return location{}, &NameError{name, fmt.Sprintf("a link to %s, which is no file of the application's", file)}
 	}
 	root, err := os.OpenRoot(top)
@@ -123,7 +125,7 @@ func (d *disk) behind(name string) (location, error) {
 		return location{}, err
 	}
 	below, err := filepath.Rel(top, dir)
-	return location{root, rel, filepath.Join(below, filepath.FromSlash(partDir))}, err
+	return location{root, rel, filepath.Join(below, filepath.FromSlash(PartDir))}, err
 }
 
 // boundary returns the folder that links among an application's files must not leave: the work tree of version control
@@ -139,14 +141,14 @@ func boundary(dir string) string {
 	}
 }
 
-// read returns the content of a file; the error wraps fs.ErrNotExist where there is none.
-func (d *disk) read(name string, limit input.Limit) ([]byte, error) {
-	at, err := d.find(name)
+// Read returns the content of a file; the error wraps fs.ErrNotExist where there is none.
+func (d *Folder) Read(name string, limit input.Limit) ([]byte, error) {
+	at, err := d.Find(name)
 	if err != nil {
 		return nil, err
 	}
 	defer at.close(d)
-	data, err := input.ReadIn(at.root, filepath.ToSlash(at.name), limit)
+	data, err := input.ReadIn(at.Root, filepath.ToSlash(at.Name), limit)
 	var beyond *input.LimitError
 	if errors.As(err, &beyond) {
 		return nil, limit.Exceeded(name)
@@ -154,41 +156,41 @@ func (d *disk) read(name string, limit input.Limit) ([]byte, error) {
 	return data, err
 }
 
-// exists reports whether there is something of a name, whatever it is.
-func (d *disk) exists(name string) bool {
-	_, err := d.root.Lstat(filepath.FromSlash(name))
+// Exists reports whether there is something of a name, whatever it is.
+func (d *Folder) Exists(name string) bool {
+	_, err := d.Root.Lstat(filepath.FromSlash(name))
 	return err == nil
 }
 
-// mkdir makes a folder and those above it, unless it is there.
-func (d *disk) mkdir(name string) error {
+// Mkdir makes a folder and those above it, unless it is there.
+func (d *Folder) Mkdir(name string) error {
 	if name == "." {
 		return nil
 	}
-	at, err := d.find(name)
+	at, err := d.Find(name)
 	if err != nil {
 		return err
 	}
 	defer at.close(d)
-	if info, err := at.root.Stat(at.name); err == nil && info.IsDir() {
+	if info, err := at.Root.Stat(at.Name); err == nil && info.IsDir() {
 		return nil
 	}
 	if err := d.ask("make folder", name); err != nil {
 		return err
 	}
-	return at.root.MkdirAll(at.name, 0o755)
+	return at.Root.MkdirAll(at.Name, 0o755)
 }
 
-// put replaces a file in one move, with its content on disk before. The mode of an existing file stays, and where there
+// Put replaces a file in one move, with its content on disk before. The mode of an existing file stays, and where there
 // is a link, so does the link.
-func (d *disk) put(name string, data []byte) error {
-	at, err := d.find(name)
+func (d *Folder) Put(name string, data []byte) error {
+	at, err := d.Find(name)
 	if err != nil {
 		return err
 	}
 	defer at.close(d)
 	mode := fs.FileMode(0o644)
-	if info, err := at.root.Stat(at.name); err == nil {
+	if info, err := at.Root.Stat(at.Name); err == nil {
 		if err := input.Regular(name, info); err != nil {
 			return err
 		}
@@ -198,23 +200,23 @@ func (d *disk) put(name string, data []byte) error {
 		return err
 	}
 	part := filepath.Join(at.part, rand.Text())
-	f, err := at.root.OpenFile(part, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	f, err := at.Root.OpenFile(part, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 	if err != nil {
 		return err
 	}
 	if err := d.fill(f, name, data, mode); err != nil {
-		_ = at.root.Remove(part)
+		_ = at.Root.Remove(part)
 		return err
 	}
-	if err := at.root.Rename(part, at.name); err != nil {
-		_ = at.root.Remove(part)
+	if err := at.Root.Rename(part, at.Name); err != nil {
+		_ = at.Root.Remove(part)
 		return err
 	}
 	return d.settle(at, name)
 }
 
 // fill writes and closes a file that is going to take the place of another.
-func (d *disk) fill(f *os.File, name string, data []byte, mode fs.FileMode) error {
+func (d *Folder) fill(f *os.File, name string, data []byte, mode fs.FileMode) error {
 	err := d.ask("fill", name)
 	if err == nil {
 		_, err = f.Write(data)
@@ -234,22 +236,22 @@ func (d *disk) fill(f *os.File, name string, data []byte, mode fs.FileMode) erro
 	return err
 }
 
-// copy writes a file that nothing depends on until flush was called.
-func (d *disk) copy(name string, data []byte) error {
+// Copy writes a file that nothing depends on until flush was called.
+func (d *Folder) Copy(name string, data []byte) error {
 	if err := d.ask("copy", name); err != nil {
 		return err
 	}
-	at, err := d.find(name)
+	at, err := d.Find(name)
 	if err != nil {
 		return err
 	}
 	defer at.close(d)
 	d.copied = append(d.copied, name)
-	return at.root.WriteFile(at.name, data, 0o644)
+	return at.Root.WriteFile(at.Name, data, 0o644)
 }
 
-// flush brings all that was copied onto the disk, and the folders that it lies in.
-func (d *disk) flush() error {
+// Flush brings all that was copied onto the disk, and the folders that it lies in.
+func (d *Folder) Flush() error {
 	if err := d.ask("flush", ""); err != nil {
 		return err
 	}
@@ -259,7 +261,7 @@ func (d *disk) flush() error {
 	var g errgroup.Group
 	g.SetLimit(8)
 	for _, name := range names {
-		g.Go(func() error { return syncIn(d.root, name) })
+		g.Go(func() error { return syncIn(d.Root, name) })
 		for dir := path.Dir(name); dir != "." && !folders[dir]; dir = path.Dir(dir) {
 			folders[dir] = true
 		}
@@ -268,7 +270,7 @@ func (d *disk) flush() error {
 		return err
 	}
 	for dir := range folders {
-		g.Go(func() error { return syncFolder(d.root, filepath.FromSlash(dir)) })
+		g.Go(func() error { return syncFolder(d.Root, filepath.FromSlash(dir)) })
 	}
 	return g.Wait()
 }
@@ -282,45 +284,45 @@ func syncIn(root *os.Root, name string) error {
 	return errors.Join(err, f.Close())
 }
 
-// remove takes a file away; one that is not there is no error.
-func (d *disk) remove(name string) error {
+// Remove takes a file away; one that is not there is no error.
+func (d *Folder) Remove(name string) error {
 	if err := d.ask("remove", name); err != nil {
 		return err
 	}
-	at, err := d.find(name)
+	at, err := d.Find(name)
 	if err != nil {
 		return err
 	}
 	defer at.close(d)
-	if err := at.root.Remove(at.name); err != nil && !errors.Is(err, fs.ErrNotExist) {
+	if err := at.Root.Remove(at.Name); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
 	return d.settle(at, name)
 }
 
-// move gives a file of the application another name in one move, which takes the place of what is there.
-func (d *disk) move(from, to string) error {
+// Move gives a file of the application another name in one move, which takes the place of what is there.
+func (d *Folder) Move(from, to string) error {
 	if err := d.ask("move", to); err != nil {
 		return err
 	}
-	source, err := d.find(from)
+	source, err := d.Find(from)
 	if err != nil {
 		return err
 	}
 	defer source.close(d)
-	target, err := d.find(to)
+	target, err := d.Find(to)
 	if err != nil {
 		return err
 	}
 	defer target.close(d)
-	if target.root != d.root { // below the other root, both have names
-		below, err := filepath.Rel(target.root.Name(), filepath.Join(realDir(d.dir), source.name))
+	if target.Root != d.Root { // below the other root, both have names
+		below, err := filepath.Rel(target.Root.Name(), filepath.Join(realDir(d.dir), source.Name))
 		if err != nil {
 			return err
 		}
-		source.name = below
+		source.Name = below
 	}
-	if err := target.root.Rename(source.name, target.name); err != nil {
+	if err := target.Root.Rename(source.Name, target.Name); err != nil {
 		return err
 	}
 	return d.settle(target, to)
@@ -335,34 +337,37 @@ func realDir(dir string) string {
 
 // settle brings the entries of a file's folder onto the disk, so that moves survive a loss of power in the order in which
 // they were made.
-func (d *disk) settle(at location, name string) error {
+func (d *Folder) settle(at location, name string) error {
 	if err := d.ask("settle", name); err != nil {
 		return err
 	}
-	return syncFolder(at.root, filepath.Dir(at.name))
+	return syncFolder(at.Root, filepath.Dir(at.Name))
 }
 
-// discard takes a file or a folder below stateDir away, as far as it can. Nothing depends on that.
-func (d *disk) discard(name string) {
-	at, err := d.find(name)
-	if err != nil || !strings.HasPrefix(name, stateDir+"/") {
+// Discard takes a file or a folder below stateDir away, as far as it can. Nothing depends on that.
+func (d *Folder) Discard(name string) {
+	at, err := d.Find(name)
+	if err != nil || !strings.HasPrefix(name, StateDir+"/") {
 		return
 	}
-	_ = at.root.RemoveAll(at.name)
+	_ = at.Root.RemoveAll(at.Name)
 }
 
-// tidy takes away what a process that ended in the middle had not completed.
-func (d *disk) tidy() error {
-	at, err := d.find(partDir)
+// Tidy takes away what a process that ended in the middle had not completed.
+func (d *Folder) Tidy() error {
+	at, err := d.Find(PartDir)
 	if err != nil {
 		return err
 	}
-	entries, err := fs.ReadDir(at.root.FS(), partDir)
+	entries, err := fs.ReadDir(at.Root.FS(), PartDir)
 	if errors.Is(err, fs.ErrNotExist) {
-		return d.mkdir(partDir)
+		return d.Mkdir(PartDir)
 	}
 	for _, e := range entries {
-		_ = at.root.RemoveAll(filepath.Join(at.name, e.Name()))
+		_ = at.Root.RemoveAll(filepath.Join(at.Name, e.Name()))
 	}
 	return err
 }
+
+// StateDir holds what Molt needs to know about an application beside the committed files.
+const StateDir = ".molt"

@@ -1,4 +1,4 @@
-package app
+package planfile
 
 import (
 	"bytes"
@@ -11,62 +11,63 @@ import (
 	"github.com/goccy/go-yaml/parser"
 	"github.com/goccy/go-yaml/token"
 
+	"molt/app/yamlfile"
 	"molt/ecosystem"
 )
 
-// A planText is the text of a plan with a view laid over it: which lines each stage and each change has. Edits touch
+// A Text is the text of a plan with a view laid over it: which lines each stage and each change has. Edits touch
 // these lines alone, so that people's comments, notes and order stay.
-type planText struct {
-	file   string
-	lines  []string // with their ends
-	tree   *ast.File
-	stages []block
+type Text struct {
+	File   string
+	Lines  []string // with their ends
+	Tree   *ast.File
+	Stages []Block
 }
 
-// A block is a run of lines, from the first to before the last, with the comments above it.
-type block struct {
-	from, to int
-	changes  []block
+// A Block is a run of lines, from the first to before the last, with the comments above it.
+type Block struct {
+	From, To int
+	Changes  []Block
 }
 
-func readPlanText(file string, data []byte) (*planText, error) {
-	tree, err := parseYAML(file, data, parser.ParseComments)
+func readPlanText(file string, data []byte) (*Text, error) {
+	tree, err := yamlfile.Parse(file, data, parser.ParseComments)
 	if err != nil {
 		return nil, err
 	}
-	t := &planText{file: file, lines: slices.Collect(strings.Lines(string(data))), tree: tree}
+	t := &Text{File: file, Lines: slices.Collect(strings.Lines(string(data))), Tree: tree}
 	list := t.sequence("$.stages")
-	t.stages = t.blocks(list, t.end("$.stages"))
-	for i := range t.stages {
+	t.Stages = t.blocks(list, t.end("$.stages"))
+	for i := range t.Stages {
 		changes := t.sequence(fmt.Sprintf("$.stages[%d].changes", i))
-		t.stages[i].changes = t.blocks(changes, t.sequenceEnd(changes, t.stages[i].to))
+		t.Stages[i].Changes = t.blocks(changes, t.sequenceEnd(changes, t.Stages[i].To))
 	}
 	return t, nil
 }
 
-// node returns what stands at a path, or nil.
-func (t *planText) node(path string) ast.Node {
+// Node returns what stands at a path, or nil.
+func (t *Text) Node(path string) ast.Node {
 	p, err := yaml.PathString(path)
 	if err != nil {
 		return nil
 	}
-	n, err := p.FilterFile(t.tree)
+	n, err := p.FilterFile(t.Tree)
 	if err != nil {
 		return nil
 	}
 	return n
 }
 
-func (t *planText) sequence(path string) *ast.SequenceNode {
-	s, _ := t.node(path).(*ast.SequenceNode)
+func (t *Text) sequence(path string) *ast.SequenceNode {
+	s, _ := t.Node(path).(*ast.SequenceNode)
 	return s
 }
 
 // first returns the index of the line on which a node begins.
-func (t *planText) first(n ast.Node) int { return t.key(n).Line - 1 }
+func (t *Text) first(n ast.Node) int { return t.key(n).Line - 1 }
 
 // key returns the position of a mapping's first key, or where anything else begins.
-func (t *planText) key(n ast.Node) *token.Position {
+func (t *Text) key(n ast.Node) *token.Position {
 	if m, ok := n.(*ast.MappingNode); ok && len(m.Values) > 0 {
 		return m.Values[0].Key.GetToken().Position
 	}
@@ -77,28 +78,28 @@ func (t *planText) key(n ast.Node) *token.Position {
 }
 
 // end returns the index of the line after a key of the document and all below it.
-func (t *planText) end(path string) int {
-	n := t.node(path)
+func (t *Text) end(path string) int {
+	n := t.Node(path)
 	if n == nil {
-		return len(t.lines)
+		return len(t.Lines)
 	}
-	for i := t.first(n); i < len(t.lines); i++ {
-		if line := t.lines[i]; line[0] != ' ' && line[0] != '-' && line[0] != '#' && strings.TrimSpace(line) != "" {
+	for i := t.first(n); i < len(t.Lines); i++ {
+		if line := t.Lines[i]; line[0] != ' ' && line[0] != '-' && line[0] != '#' && strings.TrimSpace(line) != "" {
 			return i
 		}
 	}
-	return len(t.lines)
+	return len(t.Lines)
 }
 
 // sequenceEnd returns the index of the line after a list inside a stage: the first that is indented less than its items.
-func (t *planText) sequenceEnd(list *ast.SequenceNode, limit int) int {
+func (t *Text) sequenceEnd(list *ast.SequenceNode, limit int) int {
 	if list == nil || len(list.Values) == 0 {
 		return limit
 	}
 	at := t.first(list.Values[0])
-	dash := indentOf(t.lines[at])
+	dash := indentOf(t.Lines[at])
 	for i := at + 1; i < limit; i++ {
-		line := t.lines[i]
+		line := t.Lines[i]
 		text := strings.TrimSpace(line)
 		if text != "" && text[0] != '#' && (indentOf(line) < dash || indentOf(line) == dash && text[0] != '-') {
 			return i
@@ -110,32 +111,32 @@ func (t *planText) sequenceEnd(list *ast.SequenceNode, limit int) int {
 func indentOf(line string) int { return len(line) - len(strings.TrimLeft(line, " ")) }
 
 // blocks gives every item of a list its lines. A flow list has none, as its items share them.
-func (t *planText) blocks(list *ast.SequenceNode, end int) []block {
+func (t *Text) blocks(list *ast.SequenceNode, end int) []Block {
 	if list == nil || list.IsFlowStyle {
 		return nil
 	}
-	var all []block
+	var all []Block
 	for _, item := range list.Values {
 		from := t.first(item)
-		for from > 0 && !strings.HasPrefix(strings.TrimSpace(t.lines[from]), "-") {
+		for from > 0 && !strings.HasPrefix(strings.TrimSpace(t.Lines[from]), "-") {
 			from--
 		}
-		for from > 0 && strings.HasPrefix(strings.TrimSpace(t.lines[from-1]), "#") {
+		for from > 0 && strings.HasPrefix(strings.TrimSpace(t.Lines[from-1]), "#") {
 			from--
 		}
 		if len(all) > 0 {
-			all[len(all)-1].to = from
+			all[len(all)-1].To = from
 		}
-		all = append(all, block{from: from, to: end})
+		all = append(all, Block{From: from, To: end})
 	}
 	return all
 }
 
-// errorAt points at what stands at a path, or at the nearest thing above it.
-func (t *planText) errorAt(path, reason string) error {
-	p := &ecosystem.PositionError{File: t.file, Line: 1, Column: 1, Reason: reason}
+// ErrorAt points at what stands at a path, or at the nearest thing above it.
+func (t *Text) ErrorAt(path, reason string) error {
+	p := &ecosystem.PositionError{File: t.File, Line: 1, Column: 1, Reason: reason}
 	for path != "$" {
-		if n := t.node(path); n != nil {
+		if n := t.Node(path); n != nil {
 			at := t.key(n)
 			p.Line, p.Column = at.Line, at.Column
 			return p
@@ -148,42 +149,42 @@ func (t *planText) errorAt(path, reason string) error {
 
 // set gives a key of a mapping a value that needs no quotes; the key is added after another where it is missing. The
 // mapping may have a line for each key, or all of them between braces.
-func (t *planText) set(mapping, key, value, after string) error {
-	if n := t.node(mapping + "." + key); n != nil {
+func (t *Text) set(mapping, key, value, after string) error {
+	if n := t.Node(mapping + "." + key); n != nil {
 		line, from, to, ok := t.span(n)
 		if !ok {
-			return t.errorAt(mapping+"."+key, fmt.Sprintf("expected \"%s: VALUE\" on one line", key))
+			return t.ErrorAt(mapping+"."+key, fmt.Sprintf("expected \"%s: VALUE\" on one line", key))
 		}
 		if from == to {
 			value = " " + value
 		}
-		t.lines[line] = t.lines[line][:from] + value + t.lines[line][to:]
+		t.Lines[line] = t.Lines[line][:from] + value + t.Lines[line][to:]
 		return t.again()
 	}
-	n := t.node(mapping + "." + after)
+	n := t.Node(mapping + "." + after)
 	if n == nil {
-		return t.errorAt(mapping, fmt.Sprintf("expected %q here", after))
+		return t.ErrorAt(mapping, fmt.Sprintf("expected %q here", after))
 	}
 	line, _, to, ok := t.span(n)
 	if !ok {
-		return t.errorAt(mapping+"."+after, fmt.Sprintf("expected \"%s: VALUE\" on one line", after))
+		return t.ErrorAt(mapping+"."+after, fmt.Sprintf("expected \"%s: VALUE\" on one line", after))
 	}
-	whole := t.node(mapping)
+	whole := t.Node(mapping)
 	if m, is := whole.(*ast.MappingNode); is && m.IsFlowStyle {
-		t.lines[line] = t.lines[line][:to] + ", " + key + ": " + value + t.lines[line][to:]
+		t.Lines[line] = t.Lines[line][:to] + ", " + key + ": " + value + t.Lines[line][to:]
 		return t.again()
 	}
 	indent := strings.Repeat(" ", t.key(whole).Column-1)
-	t.lines = slices.Insert(t.lines, line+1, indent+key+": "+value+"\n")
+	t.Lines = slices.Insert(t.Lines, line+1, indent+key+": "+value+"\n")
 	return t.again()
 }
 
 // span returns where a scalar stands: the index of its line, and from which byte of the line to before which. It is not
 // ok for what goes over several lines.
-func (t *planText) span(n ast.Node) (line, from, to int, ok bool) {
+func (t *Text) span(n ast.Node) (line, from, to int, ok bool) {
 	tk := n.GetToken()
 	line = tk.Position.Line - 1
-	text := t.lines[line]
+	text := t.Lines[line]
 	characters := []rune(text)
 	from = len(string(characters[:min(tk.Position.Column-1, len(characters))]))
 	if _, null := n.(*ast.NullNode); null && !strings.HasPrefix(text[from:], "null") { // nothing is written
@@ -194,8 +195,8 @@ func (t *planText) span(n ast.Node) (line, from, to int, ok bool) {
 }
 
 // again reads the text after an edit.
-func (t *planText) again() error {
-	next, err := readPlanText(t.file, t.bytes())
+func (t *Text) again() error {
+	next, err := readPlanText(t.File, t.Bytes())
 	if err != nil {
 		return err
 	}
@@ -203,12 +204,12 @@ func (t *planText) again() error {
 	return nil
 }
 
-func (t *planText) bytes() []byte { return []byte(strings.Join(t.lines, "")) }
+func (t *Text) Bytes() []byte { return []byte(strings.Join(t.Lines, "")) }
 
-// mark sets the status of a stage, and the lock that the next one goes on from.
-func (p *PlanDoc) mark(id, status, lock string) error {
-	i := p.index(id)
-	if err := p.text.set(fmt.Sprintf("$.stages[%d]", i), "status", status, "id"); err != nil {
+// Mark sets the status of a stage, and the lock that the next one goes on from.
+func (p *Plan) Mark(id, status, lock string) error {
+	i := p.Index(id)
+	if err := p.Text.set(fmt.Sprintf("$.stages[%d]", i), "status", status, "id"); err != nil {
 		return err
 	}
 	p.Stages[i].Status = status
@@ -216,18 +217,18 @@ func (p *PlanDoc) mark(id, status, lock string) error {
 		return nil
 	}
 	p.Made.Lock = lock
-	return p.text.set("$.made", "lock", lock, "on")
+	return p.Text.set("$.made", "lock", lock, "on")
 }
 
-// split puts some of a stage's changes into a stage of its own behind it. What people wrote stays with its change.
-func (p *PlanDoc) split(id string, first, second StageDoc) error {
-	i := p.index(id)
-	t, old := p.text, p.text.stages
-	if i >= len(old) || len(old[i].changes) != len(p.Stages[i].Changes) {
-		return t.errorAt(fmt.Sprintf("$.stages[%d]", i), "the stages of this plan are not written as a list with a line for each key; molt plan makes it anew")
+// Split puts some of a stage's changes into a stage of its own behind it. What people wrote stays with its change.
+func (p *Plan) Split(id string, first, second Stage) error {
+	i := p.Index(id)
+	t, old := p.Text, p.Text.Stages
+	if i >= len(old) || len(old[i].Changes) != len(p.Stages[i].Changes) {
+		return t.ErrorAt(fmt.Sprintf("$.stages[%d]", i), "the stages of this plan are not written as a list with a line for each key; molt plan makes it anew")
 	}
 	var text []string
-	for n, st := range []StageDoc{first, second} {
+	for n, st := range []Stage{first, second} {
 		head := st
 		head.Changes, head.Lock, head.Effort, head.Advice, head.Aims = nil, nil, nil, nil, nil
 		lines, err := itemLines(head)
@@ -235,7 +236,7 @@ func (p *PlanDoc) split(id string, first, second StageDoc) error {
 			return err
 		}
 		if n == 0 { // the comments above the stage
-			for _, l := range t.lines[old[i].from:old[i].to] {
+			for _, l := range t.Lines[old[i].From:old[i].To] {
 				if !strings.HasPrefix(strings.TrimSpace(l), "#") {
 					break
 				}
@@ -244,11 +245,11 @@ func (p *PlanDoc) split(id string, first, second StageDoc) error {
 		}
 		text = append(append(text, lines...), "    changes:\n")
 		for j, c := range p.Stages[i].Changes {
-			if slices.ContainsFunc(st.Changes, func(x ChangeDoc) bool { return x.Name == c.Name && x.Group == c.Group }) {
-				text = append(text, t.lines[old[i].changes[j].from:old[i].changes[j].to]...)
+			if slices.ContainsFunc(st.Changes, func(x Change) bool { return x.Name == c.Name && x.Group == c.Group }) {
+				text = append(text, t.Lines[old[i].Changes[j].From:old[i].Changes[j].To]...)
 			}
 		}
-		tail, err := itemLines(StageDoc{ID: "x", Lock: st.Lock, Effort: st.Effort, Advice: st.Advice})
+		tail, err := itemLines(Stage{ID: "x", Lock: st.Lock, Effort: st.Effort, Advice: st.Advice})
 		if err != nil {
 			return err
 		}
@@ -258,8 +259,8 @@ func (p *PlanDoc) split(id string, first, second StageDoc) error {
 			text = append(text, tail[at:]...)
 		}
 	}
-	t.lines = slices.Replace(t.lines, old[i].from, old[i].to, text...)
-	doc, err := decodePlan(t.file, t.bytes())
+	t.Lines = slices.Replace(t.Lines, old[i].From, old[i].To, text...)
+	doc, err := Read(t.File, t.Bytes())
 	if err != nil {
 		return err
 	}
@@ -268,10 +269,10 @@ func (p *PlanDoc) split(id string, first, second StageDoc) error {
 }
 
 // itemLines writes a stage as an item of the list of stages.
-func itemLines(st StageDoc) ([]string, error) {
+func itemLines(st Stage) ([]string, error) {
 	data, err := yaml.MarshalWithOptions(struct {
-		Stages []StageDoc `yaml:"stages"`
-	}{[]StageDoc{st}}, yaml.IndentSequence(true))
+		Stages []Stage `yaml:"stages"`
+	}{[]Stage{st}}, yaml.IndentSequence(true))
 	if err != nil {
 		return nil, err
 	}

@@ -1,12 +1,12 @@
-package app
+package run
 
 import (
 	"context"
 	"os/exec"
 )
 
-// shell runs a command line.
-func shell(ctx context.Context, line string) *exec.Cmd {
+// Shell runs a command line.
+func Shell(ctx context.Context, line string) *exec.Cmd {
 	return exec.CommandContext(ctx, "cmd", "/C", line)
 }
 

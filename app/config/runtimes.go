@@ -1,11 +1,11 @@
-package app
+package config
 
 import (
 	"fmt"
 	"maps"
 	"slices"
 
-	"github.com/goccy/go-yaml"
+	"go.yaml.in/yaml/v3"
 
 	"molt/core/project"
 )
@@ -53,8 +53,8 @@ func (r *Runtimes) UnmarshalYAML(data []byte) error {
 // A deployment is one version of a runtime in one environment.
 type deployment struct{ Runtime, Environment, Version string }
 
-// all lists the deployments, sorted.
-func (r Runtimes) all() []deployment {
+// All lists the deployments, sorted.
+func (r Runtimes) All() []deployment {
 	var list []deployment
 	for _, runtime := range slices.Sorted(maps.Keys(r)) {
 		for _, environment := range slices.Sorted(maps.Keys(r[runtime])) {
@@ -64,13 +64,13 @@ func (r Runtimes) all() []deployment {
 	return list
 }
 
-// of lists the deployments of one runtime.
-func (r Runtimes) of(runtime string) []deployment {
-	return slices.DeleteFunc(r.all(), func(d deployment) bool { return d.Runtime != runtime })
+// Of lists the deployments of one runtime.
+func (r Runtimes) Of(runtime string) []deployment {
+	return slices.DeleteFunc(r.All(), func(d deployment) bool { return d.Runtime != runtime })
 }
 
-// where says in which environment, as " in production"; "" when it has no name.
-func (d deployment) where() string {
+// Where says in which environment, as " in production"; "" when it has no name.
+func (d deployment) Where() string {
 	if d.Environment == "" {
 		return ""
 	}

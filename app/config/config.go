@@ -1,8 +1,7 @@
-package app
+// Package config is molt.yaml: what people decided about an application, and edits of it that leave the rest of the text alone.
+package config
 
 import (
-	"bytes"
-	"errors"
 	"fmt"
 	"maps"
 	"path/filepath"
@@ -12,16 +11,15 @@ import (
 
 	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
-	"github.com/goccy/go-yaml/parser"
 
+	"molt/app/yamlfile"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/ecosystem"
-	"molt/input"
 )
 
-// ConfigFile is the name of the configuration. It is optional, and so is every key in it.
-const ConfigFile = "molt.yaml"
+// File is the name of the configuration. It is optional, and so is every key in it.
+const File = "molt.yaml"
 
 // Config is what people decided about an application.
 type Config struct {
@@ -37,9 +35,9 @@ type Config struct {
 	Checks    []Check         `yaml:"checks"`
 	Stages    Stages          `yaml:"stages"`
 	Advice    []string        `yaml:"advice"` // files, folders and addresses of what upgrade guides say
-	Rules     HouseRules      `yaml:"rules"`
+	Rules     Policy          `yaml:"rules"`
 	Largest   int64           `yaml:"largest-document"` // of a registry, in MB; 0 for the usual limit
-	place     yamlPlace
+	Place     yamlfile.Place  `yaml:"-"`
 }
 
 // Stages says how plans are cut, and what belongs to their stages.
@@ -68,10 +66,10 @@ type Check struct {
 
 var configKeys = []string{"ecosystem", "registry", "goal", "runtime", "settle", "previews", "hold", "family", "fixed", "checks", "stages", "advice", "rules", "largest-document"}
 
-// readConfig reads a configuration. Unknown keys are errors, with the nearest known one.
-func readConfig(file string, data []byte) (Config, error) {
+// Read reads a configuration. Unknown keys are errors, with the nearest known one.
+func Read(file string, data []byte) (Config, error) {
 	var c Config
-	tree, err := parseYAML(file, data, 0)
+	tree, err := yamlfile.Parse(file, data, 0)
 	if err != nil {
 		return c, err
 	}
@@ -95,81 +93,19 @@ func readConfig(file string, data []byte) (Config, error) {
 			}
 		}
 	}
-	if err := readYAML(file, data, &c, yaml.Strict()); err != nil {
+	if err := yamlfile.Read(file, data, &c, yaml.Strict()); err != nil {
 		return c, err
 	}
-	c.place = yamlPlace{file, tree}
-	return c, c.check(c.place)
-}
-
-// A yamlPlace finds positions in the syntax tree of a YAML text.
-type yamlPlace struct {
-	file string
-	tree *ast.File
-}
-
-// at returns an error about the value at a path of keys and indices, or about its key when asked for that. Where the path
-// ends early it is about the last part that is there.
-func (y yamlPlace) at(key bool, reason string, path ...any) error {
-	p := &ecosystem.PositionError{File: y.file, Line: 1, Column: 1, Reason: reason}
-	point := func(n ast.Node) {
-		if n != nil && n.GetToken() != nil {
-			p.Line, p.Column = n.GetToken().Position.Line, n.GetToken().Position.Column
-		}
-	}
-	for _, doc := range y.tree.Docs {
-		node := doc.Body
-		for i, part := range path {
-			next := ast.Node(nil)
-			switch part := part.(type) {
-			case string:
-				for _, pair := range pairsOf(node) {
-					if pair.Key.GetToken().Value == part {
-						point(pair.Key)
-						next = pair.Value
-					}
-				}
-			case int:
-				if list, ok := node.(*ast.SequenceNode); ok && part < len(list.Values) {
-					next = list.Values[part]
-					if pairs := pairsOf(next); len(pairs) > 0 {
-						point(pairs[0].Key)
-					} else {
-						point(next)
-					}
-				}
-			}
-			if node = next; node == nil {
-				break
-			}
-			if i == len(path)-1 && !key {
-				if _, scalar := node.(ast.ScalarNode); scalar {
-					point(node)
-				}
-			}
-		}
-	}
-	return p
-}
-
-func pairsOf(n ast.Node) []*ast.MappingValueNode {
-	switch m := n.(type) {
-	case *ast.MappingNode:
-		return m.Values
-	case *ast.MappingValueNode:
-		return []*ast.MappingValueNode{m}
-	case *ast.AnchorNode:
-		return pairsOf(m.Value)
-	}
-	return nil
+	c.Place = yamlfile.Place{File: file, Tree: tree}
+	return c, c.check(c.Place)
 }
 
 // check looks at values that have a form of their own.
-func (c *Config) check(place yamlPlace) error {
+func (c *Config) check(place yamlfile.Place) error {
 	bad := func(value, reason string, path ...any) error {
-		return place.at(false, fmt.Sprintf("%q: %s", value, reason), path...)
+		return place.At(false, fmt.Sprintf("%q: %s", value, reason), path...)
 	}
-	if _, err := c.settle(); err != nil {
+	if _, err := c.SettleAge(); err != nil {
 		return bad(c.Settle, err.Error(), "settle")
 	}
 	for _, name := range slices.Sorted(maps.Keys(c.Hold)) {
@@ -178,7 +114,7 @@ func (c *Config) check(place yamlPlace) error {
 			return bad(h.Until, "expected a date such as 2027-01-31", "hold", name, "until")
 		}
 		if h.Reason == "" {
-			return place.at(true, fmt.Sprintf("%q: a hold needs a reason", name), "hold", name)
+			return place.At(true, fmt.Sprintf("%q: a hold needs a reason", name), "hold", name)
 		}
 	}
 	if c.Largest < 0 || c.Largest > 1024 {
@@ -202,7 +138,7 @@ func (c *Config) check(place yamlPlace) error {
 		}
 	}
 	for i, task := range c.Stages.Tasks {
-		if err := task.check().valid(place, names, "stages", "tasks", i); err != nil {
+		if err := task.Check().valid(place, names, "stages", "tasks", i); err != nil {
 			return err
 		}
 		if len(task.With) == 0 {
@@ -213,14 +149,14 @@ func (c *Config) check(place yamlPlace) error {
 }
 
 // valid looks at what a check or a task says, which stands at a path; names are those that others have.
-func (c Check) valid(place yamlPlace, names map[string]bool, path ...any) error {
+func (c Check) valid(place yamlfile.Place, names map[string]bool, path ...any) error {
 	bad := func(field, value, reason string) error {
-		return place.at(false, fmt.Sprintf("%q: %s", value, reason), append(slices.Clone(path), field)...)
+		return place.At(false, fmt.Sprintf("%q: %s", value, reason), append(slices.Clone(path), field)...)
 	}
-	limit, err := c.limit()
+	limit, err := c.Timeout()
 	switch {
 	case c.Name == "" || c.Run == "":
-		return place.at(true, "every check and every task needs a name and a command to run", path...)
+		return place.At(true, "every check and every task needs a name and a command to run", path...)
 	case names[c.Name]:
 		return bad("name", c.Name, "two checks or tasks have this name")
 	case err != nil || limit <= 0:
@@ -229,23 +165,23 @@ func (c Check) valid(place yamlPlace, names map[string]bool, path ...any) error 
 		return bad("folder", c.Folder, "expected a folder below the application")
 	}
 	for k, name := range c.Pass {
-		if !strings.HasPrefix(name, tokenPrefix) {
-			return place.at(false, fmt.Sprintf("%q: expected the name of a variable with a token, such as %sJS; all others are passed on anyway", name, tokenPrefix), append(slices.Clone(path), "pass", k)...)
+		if !strings.HasPrefix(name, TokenPrefix) {
+			return place.At(false, fmt.Sprintf("%q: expected the name of a variable with a token, such as %sJS; all others are passed on anyway", name, TokenPrefix), append(slices.Clone(path), "pass", k)...)
 		}
 	}
 	names[c.Name] = true
 	return nil
 }
 
-// checkNames makes sure that what the configuration says of packages is about packages that are there: declared ones or, where
+// CheckNames makes sure that what the configuration says of packages is about packages that are there: declared ones or, where
 // that makes sense, locked ones.
-func (c *Config) checkNames(place yamlPlace, declared, locked []string) error {
+func (c *Config) CheckNames(place yamlfile.Place, declared, locked []string) error {
 	unknown := func(name string, known []string, what string, path ...any) error {
 		reason := fmt.Sprintf("%q: no %s package has this name", name, what)
 		if near := project.Nearest(name, known); near != "" {
 			reason += "; did you mean " + near + "?"
 		}
-		return place.at(true, reason, path...)
+		return place.At(true, reason, path...)
 	}
 	for _, name := range slices.Sorted(maps.Keys(c.Hold)) {
 		if !slices.Contains(declared, name) {
@@ -273,18 +209,18 @@ func (c *Config) checkNames(place yamlPlace, declared, locked []string) error {
 	return nil
 }
 
-func (c Check) limit() (time.Duration, error) {
+func (c Check) Timeout() (time.Duration, error) {
 	if c.Limit == "" {
 		return 10 * time.Minute, nil
 	}
 	return time.ParseDuration(c.Limit)
 }
 
-// settle returns how old a release must be.
-func (c *Config) settle() (time.Duration, error) { return age(c.Settle) }
+// Settle returns how old a release must be.
+func (c *Config) SettleAge() (time.Duration, error) { return age(c.Settle) }
 
-// reasons lists why packages are held.
-func (c *Config) reasons() map[string]string {
+// Reasons lists why packages are held.
+func (c *Config) Reasons() map[string]string {
 	all := map[string]string{}
 	for name, h := range c.Hold {
 		all[name] = h.Reason
@@ -292,8 +228,8 @@ func (c *Config) reasons() map[string]string {
 	return all
 }
 
-// held splits the holds into those in force and those whose last day has passed.
-func (c *Config) held(now time.Time) (names, ended []string) {
+// Held splits the holds into those in force and those whose last day has passed.
+func (c *Config) Held(now time.Time) (names, ended []string) {
 	for name, h := range c.Hold {
 		until, err := time.Parse(time.DateOnly, h.Until)
 		if h.Until != "" && err == nil && now.After(until.AddDate(0, 0, 1)) {
@@ -307,87 +243,5 @@ func (c *Config) held(now time.Time) (names, ended []string) {
 	return names, ended
 }
 
-// readYAML reads a text strictly, or without minding unknown keys. The library ends in a panic on some texts that make no
-// sense; that is an error like another.
-func readYAML(file string, data []byte, into any, options ...yaml.DecodeOption) (err error) {
-	defer func() {
-		if recover() != nil {
-			err = &ecosystem.PositionError{File: file, Line: 1, Column: 1, Reason: "this YAML makes no sense"}
-		}
-	}()
-	if _, err := parseYAML(file, data, 0); err != nil {
-		return err
-	}
-	if err := yaml.UnmarshalWithOptions(data, into, options...); err != nil {
-		return yamlError(file, err)
-	}
-	return nil
-}
-
-// parseYAML reads the syntax tree of a text, with the same care.
-func parseYAML(file string, data []byte, mode parser.Mode) (tree *ast.File, err error) {
-	defer func() {
-		if recover() != nil {
-			err = &ecosystem.PositionError{File: file, Line: 1, Column: 1, Reason: "this YAML makes no sense"}
-		}
-	}()
-	if err := input.YAMLDepth(file, data); err != nil {
-		return nil, err
-	}
-	if tree, err = parser.ParseBytes(data, mode); err != nil {
-		return nil, yamlError(file, err)
-	}
-	if !bytes.ContainsRune(data, '*') {
-		return tree, nil
-	}
-	anchors := map[string]int{}
-	for _, doc := range tree.Docs {
-		if expanded(doc.Body, anchors) > input.Expanded {
-			return nil, &input.LimitError{Name: file, Limit: fmt.Sprintf("YAML may expand to at most %d values", input.Expanded)}
-		}
-	}
-	return tree, nil
-}
-
-// expanded counts the values of a YAML text with every alias replaced by what it refers to, up to a little more than
-// input.Expanded.
-func expanded(n ast.Node, anchors map[string]int) int {
-	total := 1
-	add := func(n ast.Node) {
-		if total <= input.Expanded {
-			total += expanded(n, anchors)
-		}
-	}
-	switch x := n.(type) {
-	case *ast.MappingNode:
-		for _, pair := range x.Values {
-			add(pair)
-		}
-	case *ast.MappingValueNode:
-		add(x.Value)
-	case *ast.SequenceNode:
-		for _, value := range x.Values {
-			add(value)
-		}
-	case *ast.TagNode:
-		add(x.Value)
-	case *ast.AnchorNode:
-		add(x.Value)
-		anchors[x.Name.String()] = total
-	case *ast.AliasNode:
-		total += anchors[x.Value.String()]
-	}
-	return total
-}
-
-func yamlError(file string, err error) error {
-	p := &ecosystem.PositionError{File: file, Line: 1, Column: 1, Reason: strings.SplitN(err.Error(), "\n", 2)[0]}
-	var at yaml.Error
-	if errors.As(err, &at) {
-		p.Reason = at.GetMessage()
-		if t := at.GetToken(); t != nil {
-			p.Line, p.Column = t.Position.Line, t.Position.Column
-		}
-	}
-	return p
-}
+// TokenPrefix begins the names of the variables that hold tokens.
+const TokenPrefix = "MOLT_TOKEN_"

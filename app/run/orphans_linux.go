@@ -1,4 +1,4 @@
-package app
+package run
 
 import (
 	"bytes"
@@ -12,13 +12,13 @@ import (
 // dieWithParent makes the kernel end a process when the thread that started it ends (prctl(2), PR_SET_PDEATHSIG).
 func dieWithParent(a *syscall.SysProcAttr) { a.Pdeathsig = syscall.SIGKILL }
 
-// endOrphans ends processes that a run left behind and that nothing else ended: those whose environment names the run. It
+// EndOrphans ends processes that a run left behind and that nothing else ended: those whose environment names the run. It
 // waits until none is left, and gives up after a moment.
-func endOrphans(run string) {
+func EndOrphans(run string) {
 	if run == "" {
 		return
 	}
-	mark := []byte(runVariable + "=" + run + "\x00")
+	mark := []byte(RunVariable + "=" + run + "\x00")
 	for range 20 {
 		found := false
 		files, _ := filepath.Glob("/proc/[0-9]*/environ")

@@ -1,6 +1,6 @@
 //go:build !linux && !windows
 
-package app
+package run
 
 import "syscall"
 

@@ -1,0 +1,159 @@
+package planfile
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"molt/core/plan"
+)
+
+// KeepDropped takes out of a stage of a fresh plan what people took out of it in the old one.
+func KeepDropped(id string, old, fresh *Plan) (kept []string) {
+	names := old.Made.Offered[id]
+	i := fresh.Index(id)
+	if i < 0 {
+		return nil
+	}
+	if old.Stage(id) == nil && !slices.ContainsFunc(names, func(n string) bool { return old.Moves(n, id) }) {
+		fresh.Stages = slices.Delete(slices.Clone(fresh.Stages), i, i+1)
+		return []string{"without stage " + id}
+	}
+	dropped := func(c Change) bool { return slices.Contains(names, c.Name) && !old.Moves(c.Name, id) }
+	stage := fresh.Stages[i]
+	var gone []string
+	for _, c := range stage.Changes {
+		if dropped(c) && !slices.Contains(gone, c.Name) {
+			gone = append(gone, c.Name)
+		}
+	}
+	stage.Changes = slices.DeleteFunc(slices.Clone(stage.Changes), dropped)
+	if gone == nil || len(stage.Changes) == 0 {
+		return nil
+	}
+	fresh.Stages = slices.Clone(fresh.Stages)
+	fresh.Stages[i] = stage
+	return []string{fmt.Sprintf("stage %s without %s", id, strings.Join(gone, ", "))}
+}
+
+// KeepSplits makes the stages of people's own again, out of the changes that a fresh plan has elsewhere.
+func KeepSplits(old, fresh *Plan) (kept []string) {
+	for _, own := range old.Stages {
+		if old.Made == nil || own.Status == Done || fresh.Index(own.ID) >= 0 {
+			continue
+		}
+		if _, offered := old.Made.Offered[own.ID]; offered {
+			continue
+		}
+		names := NamesOf(&own)
+		for i := range fresh.Stages {
+			from := fresh.Stages[i]
+			if !strings.HasPrefix(own.ID, from.ID) && own.Kind != from.Kind {
+				continue
+			}
+			part := Part(&from, names)
+			if len(part.Changes) == 0 || len(part.Changes) == len(from.Changes) {
+				continue
+			}
+			part.ID, part.Title, part.Note, part.Kind = own.ID, own.Title, own.Note, own.Kind
+			rest := Part(&from, slices.DeleteFunc(NamesOf(&from), func(n string) bool { return slices.Contains(names, n) }))
+			fresh.Stages = slices.Concat(fresh.Stages[:i], []Stage{rest, part}, fresh.Stages[i+1:])
+			kept = append(kept, "stage "+own.ID+" of your own")
+			break
+		}
+	}
+	return kept
+}
+
+// KeepOrder puts the stages that both plans have into the order of the old one.
+func KeepOrder(old, fresh *Plan) []string {
+	var places []int
+	var both []Stage
+	for i, s := range fresh.Stages {
+		if o := old.Stage(s.ID); o != nil && o.Status == Pending {
+			places = append(places, i)
+			both = append(both, s)
+		}
+	}
+	sorted := slices.Clone(both)
+	slices.SortStableFunc(sorted, func(a, b Stage) int { return old.Index(a.ID) - old.Index(b.ID) })
+	if slices.EqualFunc(both, sorted, func(a, b Stage) bool { return a.ID == b.ID }) {
+		return nil
+	}
+	stages := slices.Clone(fresh.Stages)
+	for k, i := range places {
+		stages[i] = sorted[k]
+	}
+	fresh.Stages = stages
+	return []string{"the order of the stages"}
+}
+
+// titled are the kinds of stage to which Molt gives the same title whatever they move.
+var titled = map[string]bool{string(plan.BaselineStage): true, string(plan.PatchStage): true, string(plan.MinorStage): true,
+	string(plan.RuntimeStage): true, string(plan.GoalStage): true}
+
+// KeepNotes keeps titles and notes.
+func KeepNotes(old, fresh *Plan) (kept []string) {
+	for i := range fresh.Stages {
+		s := &fresh.Stages[i]
+		was := old.Stage(s.ID)
+		if was == nil {
+			continue
+		}
+		if was.Note != "" {
+			s.Note = was.Note
+			kept = append(kept, "the note on stage "+s.ID)
+		}
+		if was.Title != s.Title && (titled[s.Kind] || slices.Equal(NamesOf(was), NamesOf(s))) {
+			s.Title = was.Title
+			kept = append(kept, "the title of stage "+s.ID)
+		}
+		for j := range s.Changes {
+			for _, c := range was.Changes {
+				if c.Name == s.Changes[j].Name && c.Group == s.Changes[j].Group && c.Note != "" {
+					s.Changes[j].Note = c.Note
+					kept = append(kept, "the note on "+c.Name)
+				}
+			}
+		}
+	}
+	return kept
+}
+
+// KeepComments puts the comments that people wrote above stages and changes of the old plan into the text of the new.
+func KeepComments(old *Plan, data []byte) ([]byte, error) {
+	fresh, err := Read(File, data)
+	if err != nil || old.Text == nil || len(old.Text.Stages) != len(old.Stages) {
+		return data, err
+	}
+	said := map[string]bool{}
+	for _, text := range Why {
+		said["# "+text] = true
+	}
+	comments := func(b Block) (lines []string) {
+		for _, l := range old.Text.Lines[b.From:b.To] {
+			text := strings.TrimSpace(l)
+			if !strings.HasPrefix(text, "#") {
+				break
+			}
+			if !said[text] {
+				lines = append(lines, l)
+			}
+		}
+		return lines
+	}
+	for i, s := range old.Stages {
+		for j, c := range s.Changes {
+			if j >= len(old.Text.Stages[i].Changes) {
+				break
+			}
+			if lines := comments(old.Text.Stages[i].Changes[j]); lines != nil {
+				fresh.Insert(lines, func(f *Stage, k int) bool { return f.ID == s.ID && k >= 0 && f.Changes[k].Name == c.Name })
+			}
+		}
+		if lines := comments(old.Text.Stages[i]); lines != nil {
+			fresh.Insert(lines, func(f *Stage, k int) bool { return f.ID == s.ID && k < 0 })
+		}
+	}
+	return fresh.Text.Bytes(), nil
+}

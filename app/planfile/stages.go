@@ -1,0 +1,102 @@
+package planfile
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"molt/core/project"
+	"molt/input"
+)
+
+// FreeID returns an ID that no stage has yet.
+func (p *Plan) FreeID(id string) string {
+	unique := id
+	for n := 2; p.Stage(unique) != nil; n++ {
+		unique = fmt.Sprintf("%s-%d", id, n)
+	}
+	return unique
+}
+
+func NamesOf(s *Stage) []string {
+	var names []string
+	for _, c := range s.Changes {
+		if !slices.Contains(names, c.Name) {
+			names = append(names, c.Name)
+		}
+	}
+	return names
+}
+
+// Goals reads the goals of a plan.
+func (p *Plan) Goals() []project.Goal { return ParseGoals(strings.Fields(p.Goal)) }
+
+func ParseGoals(texts []string) []project.Goal {
+	var goals []project.Goal
+	for _, text := range texts {
+		goals = append(goals, project.ParseGoal(text))
+	}
+	return goals
+}
+
+// Moves reports whether a plan moves a package in a stage, or in one that was split off it or made by people.
+func (p *Plan) Moves(name, id string) bool {
+	for _, s := range p.Stages {
+		_, offered := p.Made.Offered[s.ID]
+		if (s.ID == id || !offered && s.Status == Pending) && slices.Contains(NamesOf(&s), name) {
+			return true
+		}
+	}
+	return false
+}
+
+// Insert puts lines above the first stage or change that is meant; stages are asked for with the position -1.
+func (p *Plan) Insert(lines []string, meant func(s *Stage, change int) bool) {
+	for i := range p.Stages {
+		for k := -1; k < len(p.Stages[i].Changes); k++ {
+			if !meant(&p.Stages[i], k) {
+				continue
+			}
+			at := p.Text.Stages[i].From
+			if k >= 0 {
+				at = p.Text.Stages[i].Changes[k].From
+			}
+			p.Text.Lines = slices.Insert(p.Text.Lines, at, lines...)
+			_ = p.Text.again() // lines with comments alone are read as before
+			return
+		}
+	}
+}
+
+// Until returns the pending stages up to a named one, or the next alone.
+func (p *Plan) Until(id string) ([]Stage, error) {
+	var some []Stage
+	for _, s := range p.Stages {
+		if s.Status != Pending {
+			continue
+		}
+		some = append(some, s)
+		if id == "" || s.ID == id {
+			return some, nil
+		}
+	}
+	if id == "" {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("every stage of %s is done", File)}
+	}
+	if s := p.Stage(id); s != nil {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("stage %s is done", id)}
+	}
+	return nil, &input.UsageError{Reason: fmt.Sprintf("%s has no stage %q", File, id)}
+}
+
+// Part returns a stage with the changes of some packages alone.
+func Part(stage *Stage, names []string) Stage {
+	part := *stage
+	part.Changes = nil
+	for _, c := range stage.Changes {
+		if slices.Contains(names, c.Name) {
+			part.Changes = append(part.Changes, c)
+		}
+	}
+	return part
+}

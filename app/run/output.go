@@ -1,0 +1,146 @@
+// Package run runs the commands of people, checks and tasks: with a log, the last line for the verdict, and an end for whatever they
+// started.
+package run
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"runtime"
+	"slices"
+	"time"
+)
+
+// RunVariable names the change in the course of which a check or a task runs, so that what it leaves behind when Molt is
+// killed can be found.
+const RunVariable = "MOLT_RUN"
+
+// An Output is where the output of a check goes. A place that does not take it any more does not hold up the others.
+type Output struct {
+	Log  *Log
+	Tail *LastLine
+	Live io.Writer // nil for none
+}
+
+func (o Output) Write(p []byte) (int, error) {
+	o.Log.Write(p)
+	o.Tail.Write(p)
+	if o.Live != nil {
+		_, _ = o.Live.Write(p) // whoever watches may go away
+	}
+	return len(p), nil
+}
+
+// Run runs a command. What the command has started and left ends with it.
+func (o Output) Run(command *exec.Cmd) error {
+	r, w, err := os.Pipe()
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	command.Stdout, command.Stderr = w, w
+	command.WaitDelay = 2 * time.Second
+	runtime.LockOSThread() // the child dies with the thread that started it
+	defer runtime.UnlockOSThread()
+	err = command.Start()
+	w.Close()
+	if err != nil {
+		return err
+	}
+	leave, err := guard(command)
+	if err != nil {
+		endGroup(command)
+		_ = command.Wait()
+		return err
+	}
+	defer leave()
+	read := make(chan struct{})
+	go func() {
+		defer close(read)
+		_, _ = io.Copy(o, r) // it ends when nobody writes any more
+	}()
+	err = command.Wait()
+	endGroup(command)
+	select {
+	case <-read:
+	case <-time.After(2 * time.Second): // something got away from its group
+		r.Close()
+		<-read
+	}
+	return err
+}
+
+// The parts of an output that a log holds when it is longer than both together.
+const (
+	LogHead = 24 << 20
+	LogTail = 8 << 20
+)
+
+// A Log holds the whole output of a check, but of an endless one only the beginning and the end.
+type Log struct {
+	File    *os.File
+	written int64
+	tail    []byte // the last bytes after logHead; a ring once it is full
+	at      int
+	left    int64 // how many bytes fell out of the ring
+	err     error // the first
+}
+
+// Write takes a part of the output. Close returns what went wrong.
+func (l *Log) Write(p []byte) {
+	if room := LogHead - l.written; room > 0 {
+		part := p[:min(int64(len(p)), room)]
+		if _, err := l.File.Write(part); err != nil && l.err == nil {
+			l.err = err
+		}
+		l.written += int64(len(part))
+		p = p[len(part):]
+	}
+	for len(p) > 0 {
+		if len(l.tail) < LogTail {
+			part := p[:min(len(p), LogTail-len(l.tail))]
+			l.tail = append(l.tail, part...)
+			p = p[len(part):]
+			continue
+		}
+		k := copy(l.tail[l.at:], p)
+		l.at, l.left, p = (l.at+k)%LogTail, l.left+int64(k), p[k:]
+	}
+}
+
+// Close writes the end of the output and closes the file.
+func (l *Log) Close() error {
+	var text []byte
+	if l.left > 0 {
+		text = fmt.Appendf(nil, "\n… %d bytes left out …\n", l.left)
+	}
+	_, err := l.File.Write(slices.Concat(text, l.tail[l.at:], l.tail[:l.at]))
+	return errors.Join(l.err, err, l.File.Close())
+}
+
+// LastLine remembers the last line that is not empty, up to a length.
+type LastLine struct{ line, open []byte }
+
+func (l *LastLine) Write(p []byte) {
+	for part := range bytes.SplitAfterSeq(p, []byte("\n")) {
+		if room := 400 - len(l.open); room > 0 {
+			l.open = append(l.open, part[:min(len(part), room)]...)
+		}
+		if bytes.HasSuffix(part, []byte("\n")) {
+			if text := bytes.TrimSpace(l.open); len(text) > 0 {
+				l.line = bytes.Clone(text)
+			}
+			l.open = l.open[:0]
+		}
+	}
+}
+
+func (l *LastLine) String() string {
+	if text := bytes.TrimSpace(l.open); len(text) > 0 {
+		return string(text)
+	}
+	return string(l.line)
+}

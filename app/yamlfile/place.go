@@ -1,0 +1,69 @@
+package yamlfile
+
+import (
+	"github.com/goccy/go-yaml/ast"
+
+	"molt/ecosystem"
+)
+
+// A Place finds positions in the syntax tree of a YAML text.
+type Place struct {
+	File string
+	Tree *ast.File
+}
+
+// At returns an error about the value at a path of keys and indices, or about its key when asked for that. Where the path
+// ends early it is about the last part that is there.
+func (y Place) At(key bool, reason string, path ...any) error {
+	p := &ecosystem.PositionError{File: y.File, Line: 1, Column: 1, Reason: reason}
+	point := func(n ast.Node) {
+		if n != nil && n.GetToken() != nil {
+			p.Line, p.Column = n.GetToken().Position.Line, n.GetToken().Position.Column
+		}
+	}
+	for _, doc := range y.Tree.Docs {
+		node := doc.Body
+		for i, part := range path {
+			next := ast.Node(nil)
+			switch part := part.(type) {
+			case string:
+				for _, pair := range pairsOf(node) {
+					if pair.Key.GetToken().Value == part {
+						point(pair.Key)
+						next = pair.Value
+					}
+				}
+			case int:
+				if list, ok := node.(*ast.SequenceNode); ok && part < len(list.Values) {
+					next = list.Values[part]
+					if pairs := pairsOf(next); len(pairs) > 0 {
+						point(pairs[0].Key)
+					} else {
+						point(next)
+					}
+				}
+			}
+			if node = next; node == nil {
+				break
+			}
+			if i == len(path)-1 && !key {
+				if _, scalar := node.(ast.ScalarNode); scalar {
+					point(node)
+				}
+			}
+		}
+	}
+	return p
+}
+
+func pairsOf(n ast.Node) []*ast.MappingValueNode {
+	switch m := n.(type) {
+	case *ast.MappingNode:
+		return m.Values
+	case *ast.MappingValueNode:
+		return []*ast.MappingValueNode{m}
+	case *ast.AnchorNode:
+		return pairsOf(m.Value)
+	}
+	return nil
+}
