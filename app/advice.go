@@ -282,7 +282,7 @@ func (a *App) locate(guides []project.Guide) error {
 			switch f.Kind {
 			case project.SymbolFact:
 				if imports == nil {
-					if imports, err = a.Eco.Imports(a.Dir); err != nil {
+					if imports, err = ecosystem.Imports(a.Eco, a.Dir); err != nil {
 						return err
 					}
 				}

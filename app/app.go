@@ -43,7 +43,7 @@ type App struct {
 	guides   []project.Guide // from LoadAdvice
 	// unsettled is the source with releases that have not settled yet, while one is open that hides them; else nil.
 	unsettled universe.Source
-	tree      func() (*ecosystem.Installed, error)
+	tree      func() (ecosystem.Tree, error)
 	runID     string // of the change under way
 	withheld  string // the registry that gets no credentials
 	Repaired  string // what was repaired when the folder was taken into use, "" for nothing
@@ -93,7 +93,7 @@ func Open(s Settings) (*App, error) {
 			return nil, a.Config.Place.At(false, fmt.Sprintf("%q: the deployed version of %s: expected one such as 20.11.1 or 20", d.Version, d.Runtime), path...)
 		}
 	}
-	a.tree = sync.OnceValues(func() (*ecosystem.Installed, error) { return a.Eco.Installed(a.Dir) })
+	a.tree = sync.OnceValues(func() (ecosystem.Tree, error) { return ecosystem.Installed(a.Eco, a.Dir) })
 	if err := a.read(); err != nil {
 		return nil, err
 	}
@@ -116,7 +116,7 @@ func (a *App) checkNames() error {
 }
 
 // Installed returns what is installed, which is read once; nil when nothing is.
-func (a *App) Installed() (*ecosystem.Installed, error) { return a.tree() }
+func (a *App) Installed() (ecosystem.Tree, error) { return a.tree() }
 
 // readFixed reads the inventory of what is given from outside. It has one version of a package.
 func (a *App) readFixed() (map[string]string, error) {
@@ -212,7 +212,7 @@ func declared(m ecosystem.Manifest) []project.Declared {
 // runtimes lists the runtimes that an ecosystem knows.
 func runtimes(e ecosystem.Ecosystem) []project.Runtime {
 	var all []project.Runtime
-	for _, r := range e.Runtimes() {
+	for _, r := range ecosystem.Runtimes(e) {
 		all = append(all, r.Runtime)
 	}
 	return all
@@ -222,7 +222,7 @@ func runtimes(e ecosystem.Ecosystem) []project.Runtime {
 func (a *App) Application() project.Application {
 	held, _ := a.Config.Held(a.now())
 	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: project.Runtimes(a.Config.Runtime),
-		Previews: a.Config.Previews, Known: runtimes(a.Eco), Held: held, Reasons: a.Config.Reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.Rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
+		Previews: a.Config.Previews, Known: runtimes(a.Eco), Kin: ecosystem.Kin(a.Eco), Held: held, Reasons: a.Config.Reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.Rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
 	for _, o := range a.Manifest.Overrides() {
 		if o.Shared {
 			u.Frameworks = append(u.Frameworks, o.As)
@@ -234,7 +234,7 @@ func (a *App) Application() project.Application {
 		return u
 	}
 	if tree, err := a.Installed(); err == nil && tree != nil { // what cannot be read is no baseline
-		u.OnDisk = tree.Versions()
+		u.OnDisk = ecosystem.Versions(tree)
 	}
 	return u
 }
@@ -259,7 +259,7 @@ func (a *App) frameworks() []string {
 
 // pins lists the versions of runtimes and tools that files of the application name; what cannot be read names none.
 func (a *App) pins() []project.Pin {
-	return a.Eco.Pins(a.Dir, a.Manifest)
+	return ecosystem.Pins(a.Eco, a.Dir, a.Manifest)
 }
 
 // Warnings says what about the configuration asks for attention.
@@ -349,7 +349,7 @@ func (a *App) DeclaredPackages() []string {
 
 // runtime returns the runtime of a name. One that the ecosystem doesn't know has the versions that packages have.
 func (a *App) runtime(name string) project.Runtime {
-	for _, r := range a.Eco.Runtimes() {
+	for _, r := range ecosystem.Runtimes(a.Eco) {
 		if r.Name == name {
 			return r.Runtime
 		}
@@ -359,7 +359,7 @@ func (a *App) runtime(name string) project.Runtime {
 
 // RuntimeHere asks the language runtime on this machine for its version; "" when there is none.
 func (a *App) RuntimeHere(ctx context.Context) (name, version string) {
-	for _, r := range a.Eco.Runtimes() {
+	for _, r := range ecosystem.Runtimes(a.Eco) {
 		if len(r.Ask) == 0 {
 			continue
 		}

@@ -11,14 +11,14 @@ import (
 
 // checkInstalled compares what is installed with the lock, by going through the lock's graph and looking each package up
 // as the runtime would.
-func (a *App) checkInstalled(tree *ecosystem.Installed) []Finding {
+func (a *App) checkInstalled(tree ecosystem.Tree) []Finding {
 	c := &comparison{App: a, tree: tree, nodes: map[string]*ecosystem.LockedPackage{}, said: map[string]bool{},
 		reached: map[string]bool{}, visited: map[[2]string]bool{}}
 	for i := range a.Lock.Packages {
 		c.nodes[a.Lock.Packages[i].ID] = &a.Lock.Packages[i]
 	}
-	c.follow(tree.Root, a.Eco.Manifest(), a.Lock.Roots)
-	for _, p := range tree.Packages {
+	c.follow(tree.Root(), a.Eco.Manifest(), a.Lock.Roots)
+	for _, p := range tree.Packages() {
 		switch {
 		case p.Problem != "":
 			c.note("%s: %s", p.Path, p.Problem)
@@ -33,7 +33,7 @@ func (a *App) checkInstalled(tree *ecosystem.Installed) []Finding {
 // A comparison of a lock with an installed tree.
 type comparison struct {
 	*App
-	tree    *ecosystem.Installed
+	tree    ecosystem.Tree
 	nodes   map[string]*ecosystem.LockedPackage
 	found   []Finding
 	said    map[string]bool
@@ -56,7 +56,7 @@ func (c *comparison) follow(home, by string, edges []solve.Edge) {
 		if want == nil {
 			continue
 		}
-		got := c.tree.Find(home, c.Eco.Folder(), e.Name)
+		got := c.tree.Find(home, e.Name)
 		switch {
 		case got == nil && e.Optional:
 			continue

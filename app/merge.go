@@ -88,7 +88,7 @@ func OpenConflict(ctx context.Context, s Settings) (*App, error) {
 	if a.Manifest, err = a.Eco.ReadManifest(a.Eco.Manifest(), data); err != nil {
 		return nil, err
 	}
-	a.tree = func() (*ecosystem.Installed, error) { return nil, nil }
+	a.tree = func() (ecosystem.Tree, error) { return nil, nil }
 	return a, nil
 }
 

@@ -17,6 +17,7 @@ import (
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/core/version"
+	"molt/ecosystem"
 	"molt/input"
 )
 
@@ -87,7 +88,7 @@ func (a *App) registrySum(ctx context.Context, source universe.Source) (string, 
 
 // importers returns the files of the source that import each package.
 func (a *App) importers() (map[string]map[string]bool, error) {
-	imports, err := a.Eco.Imports(a.Dir)
+	imports, err := ecosystem.Imports(a.Eco, a.Dir)
 	if err != nil {
 		return nil, err
 	}

@@ -68,14 +68,14 @@ func (a *App) lockState(file string, data []byte) (inspect.State, error) {
 }
 
 func (a *App) installedState(dir string) (inspect.State, error) {
-	tree, err := a.Eco.Installed(dir)
+	tree, err := ecosystem.Installed(a.Eco, dir)
 	if err != nil {
 		return inspect.State{}, err
 	}
 	if tree == nil {
-		return inspect.State{}, &input.UsageError{Reason: fmt.Sprintf("nothing is installed in %s: it has no %s", dir, a.Eco.Folder())}
+		return inspect.State{}, &input.UsageError{Reason: fmt.Sprintf("nothing is installed in %s: it has no %s", dir, ecosystem.InstallFolder(a.Eco))}
 	}
-	return inspect.State{Packages: tree.Versions(), Declared: a.DeclaredPackages()}, nil
+	return inspect.State{Packages: ecosystem.Versions(tree), Declared: a.DeclaredPackages()}, nil
 }
 
 // planState moves what is locked as the stages of a plan that are still to come say.

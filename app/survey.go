@@ -23,7 +23,7 @@ func (a *App) InstalledRoots() (map[string]string, error) {
 	}
 	roots := map[string]string{}
 	for _, d := range a.Declared() {
-		if p := tree.Find(tree.Root, a.Eco.Folder(), d.As); p != nil && p.Problem == "" {
+		if p := tree.Find(tree.Root(), d.As); p != nil && p.Problem == "" {
 			roots[d.As] = p.Version
 		}
 	}

@@ -12,6 +12,7 @@ import (
 
 	"molt/app/config"
 	"molt/app/planfile"
+	"molt/ecosystem"
 )
 
 // tasksOf returns the tasks of the packages that changes move.
@@ -67,7 +68,7 @@ func (a *App) sources(ctx context.Context) ([]string, error) {
 		if err != nil {
 			return err
 		}
-		if d.IsDir() && at != a.Dir && (strings.HasPrefix(d.Name(), ".") || d.Name() == a.Eco.Folder()) {
+		if d.IsDir() && at != a.Dir && (strings.HasPrefix(d.Name(), ".") || d.Name() == ecosystem.InstallFolder(a.Eco)) {
 			return filepath.SkipDir
 		}
 		if d.Type().IsRegular() {

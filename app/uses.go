@@ -28,7 +28,7 @@ func (a *App) UsesOf(changes []project.Change) ([]Use, error) {
 	if dropped == nil {
 		return nil, nil
 	}
-	imports, err := a.Eco.Imports(a.Dir)
+	imports, err := ecosystem.Imports(a.Eco, a.Dir)
 	if err != nil {
 		return nil, err
 	}

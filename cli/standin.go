@@ -63,15 +63,19 @@ func serve(ctx context.Context, e ecosystem.Ecosystem, packages universe.Table, 
 	if ip := net.ParseIP(host); err != nil || host != "localhost" && (ip == nil || !ip.IsLoopback()) {
 		return "", nil, &input.UsageError{Reason: fmt.Sprintf("--listen %q: expected a loopback address such as 127.0.0.1:7411", listen)}
 	}
+	server, can := e.(ecosystem.Server)
+	if !can {
+		return "", nil, &input.UsageError{Reason: "there is no stand-in for registries of " + e.Name()}
+	}
 	l, err := (&net.ListenConfig{}).Listen(ctx, "tcp", listen)
 	if err != nil {
 		return "", nil, err
 	}
-	server := &http.Server{Handler: e.StandIn(packages), ReadHeaderTimeout: 10 * time.Second}
+	web := &http.Server{Handler: server.StandIn(packages), ReadHeaderTimeout: 10 * time.Second}
 	served := make(chan error, 1)
-	go func() { served <- server.Serve(l) }()
+	go func() { served <- web.Serve(l) }()
 	return "http://" + l.Addr().String(), func() {
-		_ = server.Close()
+		_ = web.Close()
 		if err := <-served; err != nil && !errors.Is(err, http.ErrServerClosed) {
 			fmt.Fprintf(os.Stderr, "the stand-in ended early: %v\n", err)
 		}

@@ -14,12 +14,22 @@ import (
 	"molt/registry"
 )
 
-// An Ecosystem is one language's packages.
+// An Ecosystem is one language's packages: what every one has. What not every one has is an interface of its own below, found by
+// type assertion; the functions of the same names answer for ecosystems without it.
+//
+// Laws:
+//
+//   - Canonical(Canonical(n)) == Canonical(n); names from manifests, registries, locks and installed trees come in this form.
+//   - DecodeLock(file, EncodeLock(l)) equals l, and encoding it again gives the same bytes.
+//   - ReadManifest(file, m.Bytes()) has the entries of m, and m.Bytes() are the bytes that were read until something is edited.
+//   - Nothing here keeps state; all methods may be called concurrently.
 type Ecosystem interface {
 	// Name is the short name used in molt.yaml, on the command line and in environment variables: "js".
 	Name() string
 	Scheme() version.Scheme
 	Tenancy() solve.Tenancy
+	// Canonical returns the one form of a name that may be written in several ways.
+	Canonical(name string) string
 	// Manifest is the file name of the manifest, Lock that of the lock.
 	Manifest() string
 	Lock() string
@@ -27,23 +37,94 @@ type Ecosystem interface {
 	ReadManifest(file string, data []byte) (Manifest, error)
 	// Open returns a source that reads from a registry. The caller closes it.
 	Open(ctx context.Context, client *registry.Client, detail Detail) Source
-	// EncodeLock writes a lock, the same bytes for the same lock; DecodeLock reads one.
+	// EncodeLock writes a lock, the same bytes for the same lock; DecodeLock reads one. Its errors are *PositionError,
+	// *NewerLockError and *input.LimitError.
 	EncodeLock(l *Lock) []byte
 	DecodeLock(file string, data []byte) (*Lock, error)
 	// PackageURL returns the identity of a release (ECMA-427).
 	PackageURL(name, version string) string
-	// StandIn serves packages the way that the ecosystem's registries do.
-	StandIn(packages universe.Table) http.Handler
-	// Installed reads what is installed in the folder of an application; nil when nothing is. Folder is the name of the
-	// folders that hold packages.
-	Installed(dir string) (*Installed, error)
-	Folder() string
+}
+
+// A TreeReader reads what is installed in the folder of an application, the way that the language's runtime finds it.
+type TreeReader interface {
+	// Installed returns the tree, nil when nothing is installed.
+	Installed(dir string) (Tree, error)
+	// InstallFolder is the name of the folders that hold installed packages: they are no part of the application's source.
+	InstallFolder() string
+}
+
+// An Importer knows what source files use.
+type Importer interface {
 	// Imports lists what the source of an application imports from packages, sorted by file and line.
 	Imports(dir string) ([]Import, error)
+}
+
+// A Pinner knows the files in which people pin runtimes and tools.
+type Pinner interface {
 	// Pins lists the versions of runtimes and tools that the manifest and the usual version files name.
 	Pins(dir string, m Manifest) []project.Pin
-	// Runtimes lists the runtimes that packages may require, the language's own first. The caller must not change it.
+}
+
+// A RuntimeKnower knows the runtimes that packages may require.
+type RuntimeKnower interface {
+	// Runtimes lists them, the language's own first. The caller must not change the list.
 	Runtimes() []Runtime
+}
+
+// A Server serves packages the way that the ecosystem's registries do.
+type Server interface {
+	StandIn(packages universe.Table) http.Handler
+}
+
+// A KinNamer knows what names say about kinship.
+type KinNamer interface{ Kin(name string) project.Kin }
+
+// Installed returns what is installed in a folder; nil when nothing is, or nobody can tell.
+func Installed(e Ecosystem, dir string) (Tree, error) {
+	if t, ok := e.(TreeReader); ok {
+		return t.Installed(dir)
+	}
+	return nil, nil
+}
+
+// InstallFolder is the name of the folders that hold installed packages, "" where nobody can tell.
+func InstallFolder(e Ecosystem) string {
+	if t, ok := e.(TreeReader); ok {
+		return t.InstallFolder()
+	}
+	return ""
+}
+
+// Imports lists what the source of an application imports; none where nobody can tell.
+func Imports(e Ecosystem, dir string) ([]Import, error) {
+	if i, ok := e.(Importer); ok {
+		return i.Imports(dir)
+	}
+	return nil, nil
+}
+
+// Pins lists the versions of runtimes and tools that files name.
+func Pins(e Ecosystem, dir string, m Manifest) []project.Pin {
+	if p, ok := e.(Pinner); ok {
+		return p.Pins(dir, m)
+	}
+	return nil
+}
+
+// Runtimes lists the runtimes that packages may require.
+func Runtimes(e Ecosystem) []Runtime {
+	if r, ok := e.(RuntimeKnower); ok {
+		return r.Runtimes()
+	}
+	return nil
+}
+
+// Kin returns what a name says about kinship; nothing where nobody can tell.
+func Kin(e Ecosystem) func(name string) project.Kin {
+	if k, ok := e.(KinNamer); ok {
+		return k.Kin
+	}
+	return func(string) project.Kin { return project.Kin{} }
 }
 
 // Detail says for which packages dates and notes are wanted, which registries give in longer documents only.

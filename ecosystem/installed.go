@@ -1,15 +1,14 @@
 package ecosystem
 
-import (
-	"path"
-)
-
-// An Installed tree is what is on disk, as the language's runtime would find it.
-type Installed struct {
-	Root     string             // the application's folder, with no link in it
-	Packages []InstalledPackage // sorted by Path
-
-	places map[string]*InstalledPackage
+// A Tree is what is on disk, as the language's runtime would find it. Trees are immutable.
+type Tree interface {
+	// Root is the application's folder, with no link in it.
+	Root() string
+	// Packages lists the installed packages, sorted by Path.
+	Packages() []InstalledPackage
+	// Find returns what the runtime finds under a name, asked for from a folder: the Root, or the Home of a package. It is nil when
+	// there is nothing.
+	Find(from, name string) *InstalledPackage
 }
 
 // An InstalledPackage is one folder of an installed tree, or a link to one.
@@ -25,36 +24,13 @@ type InstalledPackage struct {
 	Bundled bool   // it came inside the archive of its dependent, and no lock speaks of it
 }
 
-// Versions returns the versions of each package by its real name.
-func (i *Installed) Versions() map[string][]string {
+// Versions returns the versions of each package of a tree by its real name.
+func Versions(t Tree) map[string][]string {
 	all := map[string][]string{}
-	for _, p := range i.Packages {
+	for _, p := range t.Packages() {
 		if p.Problem == "" && p.Version != "" {
 			all[p.Real] = append(all[p.Real], p.Version)
 		}
 	}
 	return all
-}
-
-// Find returns what the runtime finds under a name, asked for from a folder: in the folder's own packages, else in those of
-// the folder above, and so on. It is nil when there is nothing.
-func (i *Installed) Find(from, folder, name string) *InstalledPackage {
-	if i.places == nil {
-		i.places = map[string]*InstalledPackage{}
-		for k := range i.Packages {
-			i.places[i.Packages[k].Place] = &i.Packages[k]
-		}
-	}
-	for {
-		if path.Base(from) != folder {
-			if p := i.places[path.Join(from, folder, name)]; p != nil {
-				return p
-			}
-		}
-		up := path.Dir(from)
-		if up == from {
-			return nil
-		}
-		from = up
-	}
 }

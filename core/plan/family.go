@@ -49,17 +49,13 @@ func (p *planner) akin(a, b string) string {
 		}
 	}
 	common := ""
-	switch {
-	case stem(a) == stem(b) && a[0] == '@':
-		common = "one scope"
-	case stem(a) == stem(b):
-		common = "one name stem"
-	case p.repository(a) != "" && p.repository(a) == p.repository(b):
-		common = "one repository"
-	default:
-		return ""
+	if p.App.Kin != nil {
+		common = p.App.Kin(a).Common(p.App.Kin(b))
 	}
-	if !p.sameHistory(a, b) {
+	if common == "" && p.repository(a) != "" && p.repository(a) == p.repository(b) {
+		common = "one repository"
+	}
+	if common == "" || !p.sameHistory(a, b) {
 		return ""
 	}
 	return common + ", and equal release numbers"
@@ -198,13 +194,4 @@ func (p *planner) sameHistory(a, b string) bool {
 		}
 	}
 	return both > 1 && 4*both >= 3*(len(pa.Releases)+len(pb.Releases)-both)
-}
-
-// stem is what the names of a family share: the scope, or the part before the first hyphen.
-func stem(name string) string {
-	if scope, _, ok := strings.Cut(name, "/"); ok && name[0] == '@' {
-		return scope
-	}
-	first, _, _ := strings.Cut(name, "-")
-	return first
 }

@@ -14,20 +14,21 @@ type Application struct {
 	Scheme    version.Scheme
 	Tenancy   solve.Tenancy
 	Declared  []Declared
-	Locked    *solve.Resolution   // nil when nothing is locked
-	Known     []Runtime           // the runtimes that the ecosystem knows, the language's own first
-	Runtimes  Runtimes            // what is deployed
-	Previews  []string            // packages of which prereleases may be used
-	Held      []string            // packages that must not move
-	Reasons   map[string]string   // why, by name
-	Fixed     map[string]string   // releases that are given from outside, by package
-	OnDisk    map[string][]string // versions of all that is installed, by package; the baseline where there is no lock
-	Installed map[string]string   // versions that are installed, by declared name; nil when nothing is or nobody looked
-	Since     time.Time           // a survey notes what was published after; zero for nothing
-	Families  [][]string          // packages that move in step, as far as people say so
-	Rules     Policy              // of the house
-	Guides    []Guide             // what upgrade guides say
-	Pins      []Pin               // versions of runtimes and tools that files of the application name
+	Locked    *solve.Resolution     // nil when nothing is locked
+	Known     []Runtime             // the runtimes that the ecosystem knows, the language's own first
+	Kin       func(name string) Kin // what names say about kinship; nil for nothing
+	Runtimes  Runtimes              // what is deployed
+	Previews  []string              // packages of which prereleases may be used
+	Held      []string              // packages that must not move
+	Reasons   map[string]string     // why, by name
+	Fixed     map[string]string     // releases that are given from outside, by package
+	OnDisk    map[string][]string   // versions of all that is installed, by package; the baseline where there is no lock
+	Installed map[string]string     // versions that are installed, by declared name; nil when nothing is or nobody looked
+	Since     time.Time             // a survey notes what was published after; zero for nothing
+	Families  [][]string            // packages that move in step, as far as people say so
+	Rules     Policy                // of the house
+	Guides    []Guide               // what upgrade guides say
+	Pins      []Pin                 // versions of runtimes and tools that files of the application name
 	// Frameworks are declared names of which there must be one release in the whole application: what goals are about.
 	Frameworks []string
 	Overridden bool // the manifest's overrides are not those that the lock was made with

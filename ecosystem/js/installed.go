@@ -18,13 +18,13 @@ import (
 // modules is the folder in which the runtime looks for packages, in that of the asking file and in every one above.
 const modules = "node_modules"
 
-// Folder returns the name of the folders that hold packages.
-func (JS) Folder() string { return modules }
+// InstallFolder returns the name of the folders that hold packages.
+func (JS) InstallFolder() string { return modules }
 
 // Installed reads the installed tree of an application: its folders of packages with their scopes, the folders inside
 // them, and what links lead to. It is nil when there is none. Folders whose name begins with a dot are no packages,
 // but a link may lead into one.
-func (JS) Installed(dir string) (*ecosystem.Installed, error) {
+func (JS) Installed(dir string) (ecosystem.Tree, error) {
 	if _, err := os.Stat(filepath.Join(dir, modules)); errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
@@ -35,18 +35,18 @@ func (JS) Installed(dir string) (*ecosystem.Installed, error) {
 	if root, err = filepath.Abs(root); err != nil {
 		return nil, err
 	}
-	w := &walker{dir: root, seen: map[string]bool{}, tree: &ecosystem.Installed{Root: filepath.ToSlash(root)}}
+	w := &walker{dir: root, seen: map[string]bool{}}
 	if err := w.folder(modules, nil); err != nil {
 		return nil, err
 	}
-	slices.SortFunc(w.tree.Packages, func(a, b ecosystem.InstalledPackage) int { return strings.Compare(a.Path, b.Path) })
-	return w.tree, nil
+	slices.SortFunc(w.packages, func(a, b ecosystem.InstalledPackage) int { return strings.Compare(a.Path, b.Path) })
+	return newTree(filepath.ToSlash(root), w.packages), nil
 }
 
 type walker struct {
-	dir  string
-	seen map[string]bool // folders of packages, by their real path
-	tree *ecosystem.Installed
+	dir      string
+	seen     map[string]bool // folders of packages, by their real path
+	packages []ecosystem.InstalledPackage
 }
 
 // folder reads one folder of packages. Bundled names came in the archive of the package that the folder belongs to.
@@ -61,7 +61,7 @@ func (w *walker) folder(at string, bundled []string) error {
 	w.seen[real] = true
 	entries, err := os.ReadDir(real)
 	if err != nil {
-		w.tree.Packages = append(w.tree.Packages, ecosystem.InstalledPackage{Path: at, Place: filepath.ToSlash(real), Home: filepath.ToSlash(real),
+		w.packages = append(w.packages, ecosystem.InstalledPackage{Path: at, Place: filepath.ToSlash(real), Home: filepath.ToSlash(real),
 			Problem: fmt.Sprintf("cannot be read: %v", errors.Unwrap(err))})
 		return nil
 	}
@@ -72,7 +72,7 @@ func (w *walker) folder(at string, bundled []string) error {
 		case strings.HasPrefix(name, "@"):
 			inScope, err := os.ReadDir(filepath.Join(real, name))
 			if err != nil {
-				w.tree.Packages = append(w.tree.Packages, ecosystem.InstalledPackage{Path: path.Join(at, name), Problem: fmt.Sprintf("cannot be read: %v", errors.Unwrap(err))})
+				w.packages = append(w.packages, ecosystem.InstalledPackage{Path: path.Join(at, name), Problem: fmt.Sprintf("cannot be read: %v", errors.Unwrap(err))})
 				continue
 			}
 			for _, e := range inScope {
@@ -103,7 +103,7 @@ func (w *walker) pkg(at, real, name string, bundled []string) error {
 		p.Link, _ = os.Readlink(full) // it is one
 		if info, err = os.Stat(full); err != nil {
 			p.Problem = "a link that leads nowhere"
-			w.tree.Packages = append(w.tree.Packages, p)
+			w.packages = append(w.packages, p)
 			return nil
 		}
 		if home, err := filepath.EvalSymlinks(full); err == nil {
@@ -135,7 +135,7 @@ func (w *walker) pkg(at, real, name string, bundled []string) error {
 	case p.Real == "":
 		p.Real = name
 	}
-	w.tree.Packages = append(w.tree.Packages, p)
+	w.packages = append(w.packages, p)
 	below := path.Join(p.Path, modules)
 	if _, err := os.Stat(filepath.Join(full, modules)); err != nil {
 		return nil

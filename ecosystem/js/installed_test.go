@@ -6,6 +6,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"molt/ecosystem"
 )
 
 // tree writes files into a folder; a text "-> x" makes a link.
@@ -58,7 +60,7 @@ func TestInstalled(t *testing.T) {
 		t.Fatal(err)
 	}
 	var all []string
-	for _, p := range got.Packages {
+	for _, p := range got.Packages() {
 		line := fmt.Sprintf("%s %s %s", strings.TrimPrefix(p.Path, "node_modules/"), p.Real, p.Version)
 		if p.Bundled {
 			line += " bundled"
@@ -79,14 +81,14 @@ func TestInstalled(t *testing.T) {
 		{"node_modules/@quay/lamp", "keel", "1.0.0"}, {"node_modules/boxed", "inside", "0.1.0"}, {"", "inside", ""}, {"boats/skiff", "other", "1.5.0"},
 	} {
 		found := ""
-		if p := got.Find(strings.TrimSuffix(got.Root+"/"+test.from, "/"), modules, test.name); p != nil {
+		if p := got.Find(strings.TrimSuffix(got.Root()+"/"+test.from, "/"), test.name); p != nil {
 			found = p.Version
 		}
 		if found != test.want {
 			t.Errorf("from %q the runtime finds %s %q, want %q", test.from, test.name, found, test.want)
 		}
 	}
-	if got := got.Versions(); len(got["rope"]) != 3 || len(got["silent"]) != 0 {
+	if got := ecosystem.Versions(got); len(got["rope"]) != 3 || len(got["silent"]) != 0 {
 		t.Errorf("versions are %v", got)
 	}
 	if none, err := (JS{}).Installed(t.TempDir()); none != nil || err != nil {

@@ -9,6 +9,7 @@ import (
 
 	"github.com/package-url/packageurl-go"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
@@ -20,7 +21,15 @@ import (
 // JS is the ecosystem.
 type JS struct{}
 
-var _ ecosystem.Ecosystem = JS{}
+var _ interface {
+	ecosystem.Ecosystem
+	ecosystem.TreeReader
+	ecosystem.Importer
+	ecosystem.Pinner
+	ecosystem.RuntimeKnower
+	ecosystem.Server
+	ecosystem.KinNamer
+} = JS{}
 
 // Name returns "js".
 func (JS) Name() string { return "js" }
@@ -30,6 +39,18 @@ func (JS) Scheme() version.Scheme { return ranges.Scheme }
 
 // Tenancy is nested: every package may have its own copies of what it needs.
 func (JS) Tenancy() solve.Tenancy { return solve.Nested }
+
+// Canonical returns the name itself: it is written in one way.
+func (JS) Canonical(name string) string { return name }
+
+// Kin reads the scope of a name, or the part before its first hyphen.
+func (JS) Kin(name string) project.Kin {
+	if scope, _, ok := strings.Cut(name, "/"); ok && strings.HasPrefix(name, "@") {
+		return project.Kin{Scope: scope}
+	}
+	stem, _, _ := strings.Cut(name, "-")
+	return project.Kin{Stem: stem}
+}
 
 // Manifest returns the name of the manifest.
 func (JS) Manifest() string { return "package.json" }

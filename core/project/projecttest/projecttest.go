@@ -31,11 +31,20 @@ func testRuntime() project.Runtime {
 	return r
 }
 
+// kin reads a scope, or the part before the first hyphen.
+func kin(name string) project.Kin {
+	if scope, _, ok := strings.Cut(name, "/"); ok {
+		return project.Kin{Scope: scope}
+	}
+	stem, _, _ := strings.Cut(name, "-")
+	return project.Kin{Stem: stem}
+}
+
 // Sketch reads a universe with an application in it, and locks the application to the oldest releases that it admits.
 // The notation is that of universe.Sketch, with "app:" before the lines of the manifest, and " # " before the deprecation of a release.
 func Sketch(t testing.TB, text string) (universe.Table, project.Application) {
 	t.Helper()
-	app := project.Application{Scheme: ranges.Scheme, Known: []project.Runtime{testRuntime()}}
+	app := project.Application{Scheme: ranges.Scheme, Known: []project.Runtime{testRuntime()}, Kin: kin}
 	var rest []string
 	deprecated := map[string]string{}
 	for _, l := range strings.Split(text, "\n") {
