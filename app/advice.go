@@ -15,7 +15,6 @@ import (
 	"github.com/goccy/go-yaml/ast"
 
 	"molt/app/config"
-	"molt/app/planfile"
 	"molt/app/yamlfile"
 	"molt/core/project"
 	"molt/ecosystem"
@@ -130,7 +129,7 @@ func decodeAdvice(file string, data []byte, eco ecosystem.Ecosystem) (project.Gu
 	if err != nil {
 		return g, nil, err
 	}
-	text := &planfile.Text{File: file, Tree: tree}
+	text := &yamlfile.Text{File: file, Tree: tree}
 	var raw adviceFile
 	if err := yamlfile.Read(file, data, &raw); err != nil {
 		return g, nil, err

@@ -129,7 +129,7 @@ func (a *App) Hold(name string, h config.Hold) error {
 				return "", err
 			}
 		}
-		return config.AddHold(text, name, h), nil
+		return config.AddHold(text, name, h)
 	}, func() error {
 		if a.Config.Hold[name] != h {
 			return &input.UsageError{Reason: fmt.Sprintf("%s is written in a way that Molt does not edit; add %s under \"hold:\"", config.File, name)}

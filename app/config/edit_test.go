@@ -35,6 +35,7 @@ func TestEditConfig(t *testing.T) {
 		"hold:\n  keel: {reason: slow}\n  deck: {reason: not yet}\ngoal: hulk@4\n",
 		"hold:\n  keel: {reason: slow}\n  deck:\n    reason: not yet\n    until: 2027-01-01\ngoal: hulk@4\n",
 		"hold:\n  deck:\n    until: 2027-01-01\n    reason: not yet\n  keel: {reason: slow}\ngoal: hulk@4\n",
+		"hold:\n  \"deck\":\n    reason: >\n      not\n      yet\n  # slow\n  keel: {reason: slow}\ngoal: hulk@4\n",
 	} {
 		got, err := Edit(text, nil, []string{"deck"})
 		if err != nil || strings.Contains(got, "deck") || !strings.Contains(got, "keel: {reason: slow}") || !strings.Contains(got, "goal: hulk@4") {
@@ -50,10 +51,12 @@ func TestAddHold(t *testing.T) {
 		{"an empty file", "", "hold:\n  " + line},
 		{"no line end", "goal: keel@2", "goal: keel@2\nhold:\n  " + line},
 		{"others are held", "hold: # ours\n    # rig\n    mast: {reason: x}\ngoal: a@1\n", "hold: # ours\n    # rig\n    " + line + "    mast: {reason: x}\ngoal: a@1\n"},
-		{"an empty map", "hold: {}\ngoal: a@1\n", "hold:\n  " + line[:len(line)-1] + "\ngoal: a@1\n"},
+		{"an empty map", "hold: {} # none yet\ngoal: a@1\n", "hold: # none yet\n  " + line[:len(line)-1] + "\ngoal: a@1\n"},
+		{"no map", "goal: a@1\nhold:\n", "goal: a@1\nhold:\n  " + line},
+		{"braces", "hold: {mast: {reason: x}}\n", "hold: {keel: {reason: \"not yet\", until: 2027-01-31}, mast: {reason: x}}\n"},
 	} {
-		got := AddHold(test.before, "keel", h)
-		if got != test.after {
+		got, err := AddHold(test.before, "keel", h)
+		if err != nil || got != test.after {
 			t.Errorf("%s: got\n%q\nwant\n%q", test.name, got, test.after)
 		}
 		c, err := Read(File, []byte(got))
@@ -62,7 +65,11 @@ func TestAddHold(t *testing.T) {
 		}
 	}
 	for _, s := range []string{"plain", "@quay/lamp", "yes", "null", "a: b", "# x", `quo"te`, "zwölf"} {
-		c, err := Read(File, []byte(AddHold("", s, Hold{Reason: s})))
+		text, err := AddHold("", s, Hold{Reason: s})
+		if err != nil {
+			t.Fatal(err)
+		}
+		c, err := Read(File, []byte(text))
 		if err != nil || c.Hold[s].Reason != s {
 			t.Errorf("%q comes back as %v, %v", s, c.Hold, err)
 		}

@@ -1,4 +1,5 @@
-// Package yamlfile reads YAML from outside with care, and knows the position of everything in it.
+// Package yamlfile reads YAML from outside with care, knows the position of everything in it, and edits it in place: the one package
+// in which edits that keep a file's form live.
 package yamlfile
 
 import (
