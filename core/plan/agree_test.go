@@ -155,7 +155,7 @@ func randomApplication(t *testing.T, random *rand.Rand) (universe.Table, project
 // Assess, the gate, plan and untangle answer one question, and so they give one answer; and every way out of it leads out.
 func TestOneAnswer(t *testing.T) {
 	reachable, ways, taken := 0, 0, 0
-	const count = 1200
+	const count = 600
 	for seed := range count {
 		source, app, text := randomApplication(t, rand.New(rand.NewPCG(uint64(seed), 5)))
 		if app.Locked == nil {

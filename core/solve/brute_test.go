@@ -216,11 +216,7 @@ func randomUniverse(random *rand.Rand) string {
 }
 
 func TestAgainstBruteForce(t *testing.T) {
-	if testing.Short() {
-		againstBruteForce(t, 1000)
-	} else {
-		againstBruteForce(t, 4000)
-	}
+	againstBruteForce(t, seeds(2000))
 }
 
 func againstBruteForce(t *testing.T, count int) {

@@ -73,13 +73,10 @@ func planted(r *rand.Rand, n int) (universe.Table, Problem) {
 	return table, p
 }
 
-// Universes in which packages need each other in many cycles, with peers, resolve, and soon. MOLT_PLANTED asks for more of
+// Universes in which packages need each other in many cycles, with peers, resolve, and soon. MOLT_SEEDS asks for more of
 // them than the few that every test run tries.
 func TestPlantedUniverses(t *testing.T) {
-	count := 60
-	if n, err := strconv.Atoi(os.Getenv("MOLT_PLANTED")); err == nil {
-		count = n
-	}
+	count := seeds(30)
 	slowest := time.Duration(0)
 	for seed := range count {
 		r := rand.New(rand.NewPCG(uint64(seed), 7))
@@ -101,6 +98,14 @@ func TestPlantedUniverses(t *testing.T) {
 		}
 	}
 	t.Logf("the slowest took %s", slowest)
+}
+
+// seeds is how many universes a test tries, unless the variable MOLT_SEEDS says how many.
+func seeds(usual int) int {
+	if n, err := strconv.Atoi(os.Getenv("MOLT_SEEDS")); err == nil {
+		return n
+	}
+	return usual
 }
 
 // BenchmarkCycles resolves universes in which packages need each other in many cycles and look peers up through them, so
