@@ -147,7 +147,7 @@ func decodeAdvice(file string, data []byte, eco ecosystem.Ecosystem) (project.Gu
 	for i, r := range raw.Facts {
 		at := fmt.Sprintf("$.facts[%d]", i)
 		if unknown := unknownKeys(text.Node(at)); len(unknown) > 0 {
-			var place *ecosystem.PositionError
+			var place *input.PositionError
 			if errors.As(text.ErrorAt(at, ""), &place) {
 				warnings = append(warnings, fmt.Sprintf("%s:%d: left out a fact with %s, which this Molt does not know", file, place.Line, strings.Join(unknown, ", ")))
 			}

@@ -16,11 +16,10 @@ import (
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/universe"
-	"molt/ecosystem"
 	"molt/ecosystem/js"
 	"molt/ecosystem/js/ranges"
+	"molt/ecosystem/standin"
 	"molt/input"
-	"molt/registry"
 )
 
 const harbour = `
@@ -65,7 +64,7 @@ func (b *bench) use2() (*App, universe.Source) {
 
 func newBench(t *testing.T, files map[string]string) *bench {
 	t.Helper()
-	table, err := registry.ReadUniverse("harbour", []byte(harbour), ranges.Scheme)
+	table, err := standin.ReadUniverse("harbour", []byte(harbour), ranges.Scheme)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -307,7 +306,7 @@ func TestTwoAtOnce(t *testing.T) {
 func TestStalePlan(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest})
 	a, source := b.planned()
-	var stale *ecosystem.PositionError
+	var stale *input.PositionError
 	var usage *input.UsageError
 	if _, err := a.Step(context.Background(), source, Order{ID: "goal-4"}, Watcher{}); !errors.As(err, &usage) || !strings.Contains(err.Error(), "next stage is \"bridge-deck\"") {
 		t.Errorf("a stage out of turn: %v", err)
@@ -405,7 +404,7 @@ func TestConfigErrors(t *testing.T) {
 	for _, test := range tests {
 		b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": test.text})
 		_, err := Open(Settings{Dir: b.dir, Env: func(string) string { return "" }})
-		var place *ecosystem.PositionError
+		var place *input.PositionError
 		if !errors.As(err, &place) || !strings.Contains(err.Error(), test.says) {
 			t.Errorf("%q: %v, want an error that says %q", test.text, err, test.says)
 		}

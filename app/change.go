@@ -12,7 +12,6 @@ import (
 	"molt/core/inspect"
 	"molt/core/project"
 	"molt/core/universe"
-	"molt/ecosystem"
 	"molt/input"
 )
 
@@ -157,7 +156,7 @@ func (a *App) editHolds(what string, edit func(string) (string, error), check fu
 		return err
 	}
 	if _, err := config.Read(config.File, []byte(edited)); err != nil {
-		var place *ecosystem.PositionError
+		var place *input.PositionError
 		if errors.As(err, &place) {
 			return &input.UsageError{Reason: fmt.Sprintf("%s is written in a way that Molt does not edit: %v", config.File, place.Reason)}
 		}

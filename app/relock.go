@@ -65,7 +65,7 @@ func (a *App) CheckDeclared(ctx context.Context, source universe.Source) error {
 			published = published || len(p.Releases) > 0
 		}
 		if errors.As(err, &unknown) {
-			return &ecosystem.PositionError{File: a.Eco.Manifest(), Line: e.Line, Column: e.Column,
+			return &input.PositionError{File: a.Eco.Manifest(), Line: e.Line, Column: e.Column,
 				Reason: fmt.Sprintf("the registry has no package %q, which %q asks for", e.Package, e.Group)}
 		}
 		if err != nil {
@@ -101,7 +101,7 @@ func (a *App) beforeAll(ctx context.Context, source universe.Source) error {
 
 // A NoReleaseError reports a declared constraint that admits no published release.
 type NoReleaseError struct {
-	Place  ecosystem.PositionError
+	Place  input.PositionError
 	Tangle *solve.Tangle
 }
 
@@ -122,10 +122,10 @@ func (a *App) explain(ctx context.Context, source universe.Source, err error) er
 				return err
 			}
 			if hidden, err := project.Hidden(ctx, source, a.Application(), e.Package); err == nil && hidden != "" {
-				return &NoReleaseError{ecosystem.PositionError{File: a.Eco.Manifest(), Line: e.Line, Column: e.Column,
+				return &NoReleaseError{input.PositionError{File: a.Eco.Manifest(), Line: e.Line, Column: e.Column,
 					Reason: fmt.Sprintf("%s: no release that may be used fits %q: %s", e.As, e.Text, hidden)}, t}
 			}
-			return &NoReleaseError{ecosystem.PositionError{File: a.Eco.Manifest(), Line: e.Line, Column: e.Column,
+			return &NoReleaseError{input.PositionError{File: a.Eco.Manifest(), Line: e.Line, Column: e.Column,
 				Reason: fmt.Sprintf("%s: no published release fits %q; nearest are %s", e.As, e.Text, nearestReleases(p, e.Text))}, t}
 		}
 	}

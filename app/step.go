@@ -227,7 +227,7 @@ func (a *App) atStage(doc *planfile.Plan, stage *planfile.Stage, err error) erro
 	if errors.As(err, &change) && !errors.As(err, &tangle) && !errors.As(err, &unreachable) {
 		return doc.Text.ErrorAt(fmt.Sprintf("%s.changes[%d]", path, change.index), fmt.Sprintf("stage %s: %v", stage.ID, change.err))
 	}
-	var place *ecosystem.PositionError
+	var place *input.PositionError
 	e := &StageError{Stage: stage.ID, Err: err}
 	if errors.As(doc.Text.ErrorAt(path, ""), &place) {
 		e.Place = *place
@@ -237,7 +237,7 @@ func (a *App) atStage(doc *planfile.Plan, stage *planfile.Stage, err error) erro
 
 // A StageError says which stage of the plan cannot be carried out.
 type StageError struct {
-	Place ecosystem.PositionError // of the stage, in the plan; zero where it stands in no file
+	Place input.PositionError // of the stage, in the plan; zero where it stands in no file
 	Stage string
 	Err   error
 }

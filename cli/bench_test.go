@@ -10,7 +10,7 @@ import (
 	"molt/demo"
 	"molt/ecosystem/js"
 	"molt/ecosystem/js/ranges"
-	"molt/registry"
+	"molt/ecosystem/standin"
 )
 
 // benchDesk makes a desk for a benchmark: the demo's application when the manifest is "".
@@ -18,7 +18,7 @@ func benchDesk(b *testing.B, universe, manifest string) *desk {
 	b.Helper()
 	table, err := demo.Universe()
 	if universe != "" {
-		table, err = registry.ReadUniverse("bench.universe", []byte(universe), ranges.Scheme)
+		table, err = standin.ReadUniverse("bench.universe", []byte(universe), ranges.Scheme)
 	}
 	if err != nil {
 		b.Fatal(err)

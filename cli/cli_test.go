@@ -25,7 +25,7 @@ import (
 	"molt/demo"
 	"molt/ecosystem/js"
 	"molt/ecosystem/js/ranges"
-	"molt/registry"
+	"molt/ecosystem/standin"
 )
 
 var update = flag.Bool("update", false, "write what the commands print to testdata")
@@ -75,7 +75,7 @@ func newDesk(t *testing.T, universe string, files map[string]string) *desk {
 	}
 	table, err := demo.Universe()
 	if universe != "" {
-		table, err = registry.ReadUniverse("test.universe", []byte(universe), ranges.Scheme)
+		table, err = standin.ReadUniverse("test.universe", []byte(universe), ranges.Scheme)
 	}
 	if err != nil {
 		t.Fatal(err)

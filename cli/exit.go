@@ -81,7 +81,7 @@ func (c *call) showTangle(k *ask.TangleError) {
 func wrongInput(err error) bool {
 	for _, kind := range []any{
 		new(*input.UsageError), new(*app.StaleError), new(*app.EditedError), new(*txn.NameError),
-		new(*ecosystem.PositionError), new(*ecosystem.NewerLockError), new(*version.Error),
+		new(*input.PositionError), new(*ecosystem.NewerLockError), new(*version.Error),
 		new(*project.GoalError), new(*project.NameError), new(*project.FixedError),
 		new(*input.KindError), new(*input.LimitError),
 	} {

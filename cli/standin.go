@@ -14,8 +14,8 @@ import (
 	"molt/core/universe"
 	"molt/demo"
 	"molt/ecosystem"
+	"molt/ecosystem/standin"
 	"molt/input"
-	"molt/registry"
 )
 
 func (c *call) standin() *cobra.Command {
@@ -38,7 +38,7 @@ until it is interrupted. Without UNIVERSE it serves the demo's packages. docs/fo
 				if rerr != nil {
 					return &input.UsageError{Reason: rerr.Error()}
 				}
-				packages, err = registry.ReadUniverse(args[0], data, e.Scheme())
+				packages, err = standin.ReadUniverse(args[0], data, e.Scheme())
 			}
 			if err != nil {
 				return err

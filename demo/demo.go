@@ -11,7 +11,7 @@ import (
 
 	"molt/core/universe"
 	"molt/ecosystem/js/ranges"
-	"molt/registry"
+	"molt/ecosystem/standin"
 )
 
 //go:embed skerry.universe
@@ -25,7 +25,7 @@ const Name = "gannet-desk"
 
 // Universe returns the packages of the registry.
 func Universe() (universe.Table, error) {
-	return registry.ReadUniverse("skerry.universe", universeFile, ranges.Scheme)
+	return standin.ReadUniverse("skerry.universe", universeFile, ranges.Scheme)
 }
 
 // Copy writes the application into a folder, which is made when it does not exist. A file that exists already is an

@@ -33,11 +33,11 @@ type Ecosystem interface {
 	// Manifest is the file name of the manifest, Lock that of the lock.
 	Manifest() string
 	Lock() string
-	// ReadManifest reads a manifest. Errors carry a position (*PositionError).
+	// ReadManifest reads a manifest. Errors carry a position (*input.PositionError).
 	ReadManifest(file string, data []byte) (Manifest, error)
 	// Open returns a source that reads from a registry. The caller closes it.
 	Open(ctx context.Context, client *registry.Client, detail Detail) Source
-	// EncodeLock writes a lock, the same bytes for the same lock; DecodeLock reads one. Its errors are *PositionError,
+	// EncodeLock writes a lock, the same bytes for the same lock; DecodeLock reads one. Its errors are *input.PositionError,
 	// *NewerLockError and *input.LimitError.
 	EncodeLock(l *Lock) []byte
 	DecodeLock(file string, data []byte) (*Lock, error)
@@ -173,9 +173,6 @@ type Entry struct {
 	Written      string // the text in the manifest, which for an alias is more than the constraint
 	Line, Column int    // of the constraint, from 1
 }
-
-// A PositionError points at a place in a file that was read.
-type PositionError = registry.FileError
 
 // A Runtime is a runtime that packages may require, with the command that prints the version that this machine has.
 type Runtime struct {

@@ -16,7 +16,7 @@ import (
 )
 
 // DecodeMoltLock reads the molt.lock format. It goes through the text once, expression by expression, so that a lock of any
-// number of blocks is read in a time that its length allows. The error is a *PositionError, a *NewerLockError or a
+// number of blocks is read in a time that its length allows. The error is a *input.PositionError, a *NewerLockError or a
 // *input.LimitError.
 func DecodeMoltLock(file string, data []byte) (*Lock, error) {
 	if err := input.TOMLDepth(file, data); err != nil {
@@ -32,7 +32,7 @@ func DecodeMoltLock(file string, data []byte) (*Lock, error) {
 		}
 	}
 	if err := r.parser.Error(); err != nil {
-		p := &PositionError{File: file, Line: 1, Column: 1, Reason: "this is not TOML: " + err.Error()}
+		p := &input.PositionError{File: file, Line: 1, Column: 1, Reason: "this is not TOML: " + err.Error()}
 		var at *unstable.ParserError
 		if errors.As(err, &at) && len(at.Highlight) > 0 {
 			start := r.parser.Shape(r.parser.Range(at.Highlight)).Start
@@ -60,7 +60,7 @@ type lockReader struct {
 
 // fail is an error at a node of the text, or at its beginning.
 func (r *lockReader) fail(n *unstable.Node, reason string, args ...any) error {
-	p := &PositionError{File: r.file, Line: 1, Column: 1, Reason: fmt.Sprintf(reason, args...) + "; molt relock writes it anew"}
+	p := &input.PositionError{File: r.file, Line: 1, Column: 1, Reason: fmt.Sprintf(reason, args...) + "; molt relock writes it anew"}
 	if n != nil && n.Raw.Length > 0 {
 		start := r.parser.Shape(n.Raw).Start
 		p.Line, p.Column = start.Line, start.Column

@@ -15,7 +15,7 @@ import (
 	"molt/app/yamlfile"
 	"molt/core/plan"
 	"molt/core/project"
-	"molt/ecosystem"
+	"molt/input"
 )
 
 // File is the name of the configuration. It is optional, and so is every key in it.
@@ -79,11 +79,11 @@ func Read(file string, data []byte) (Config, error) {
 			if doc.Body == nil || doc.Body.Type() == ast.NullType || doc.Body.Type() == ast.CommentType {
 				continue
 			}
-			return c, &ecosystem.PositionError{File: file, Line: 1, Column: 1, Reason: "expected keys with values, such as \"goal: name@5\""}
+			return c, &input.PositionError{File: file, Line: 1, Column: 1, Reason: "expected keys with values, such as \"goal: name@5\""}
 		}
 		for _, pair := range mapping.Values {
 			key := pair.Key.GetToken()
-			at := &ecosystem.PositionError{File: file, Line: key.Position.Line, Column: key.Position.Column}
+			at := &input.PositionError{File: file, Line: key.Position.Line, Column: key.Position.Column}
 			if !slices.Contains(configKeys, key.Value) {
 				at.Reason = fmt.Sprintf("unknown key %q", key.Value)
 				if near := project.Nearest(key.Value, configKeys); near != "" {

@@ -3,7 +3,7 @@ package yamlfile
 import (
 	"github.com/goccy/go-yaml/ast"
 
-	"molt/ecosystem"
+	"molt/input"
 )
 
 // A Place finds positions in the syntax tree of a YAML text.
@@ -15,7 +15,7 @@ type Place struct {
 // At returns an error about the value at a path of keys and indices, or about its key when asked for that. Where the path
 // ends early it is about the last part that is there.
 func (y Place) At(key bool, reason string, path ...any) error {
-	p := &ecosystem.PositionError{File: y.File, Line: 1, Column: 1, Reason: reason}
+	p := &input.PositionError{File: y.File, Line: 1, Column: 1, Reason: reason}
 	point := func(n ast.Node) {
 		if n != nil && n.GetToken() != nil {
 			p.Line, p.Column = n.GetToken().Position.Line, n.GetToken().Position.Column

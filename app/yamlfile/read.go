@@ -12,7 +12,6 @@ import (
 	"github.com/goccy/go-yaml/ast"
 	"github.com/goccy/go-yaml/parser"
 
-	"molt/ecosystem"
 	"molt/input"
 )
 
@@ -21,7 +20,7 @@ import (
 func Read(file string, data []byte, into any, options ...yaml.DecodeOption) (err error) {
 	defer func() {
 		if recover() != nil {
-			err = &ecosystem.PositionError{File: file, Line: 1, Column: 1, Reason: "this YAML makes no sense"}
+			err = &input.PositionError{File: file, Line: 1, Column: 1, Reason: "this YAML makes no sense"}
 		}
 	}()
 	if _, err := Parse(file, data, 0); err != nil {
@@ -37,7 +36,7 @@ func Read(file string, data []byte, into any, options ...yaml.DecodeOption) (err
 func Parse(file string, data []byte, mode parser.Mode) (tree *ast.File, err error) {
 	defer func() {
 		if recover() != nil {
-			err = &ecosystem.PositionError{File: file, Line: 1, Column: 1, Reason: "this YAML makes no sense"}
+			err = &input.PositionError{File: file, Line: 1, Column: 1, Reason: "this YAML makes no sense"}
 		}
 	}()
 	if err := input.YAMLDepth(file, data); err != nil {
@@ -90,7 +89,7 @@ func expanded(n ast.Node, anchors map[string]int) int {
 }
 
 func yamlError(file string, err error) error {
-	p := &ecosystem.PositionError{File: file, Line: 1, Column: 1, Reason: strings.SplitN(err.Error(), "\n", 2)[0]}
+	p := &input.PositionError{File: file, Line: 1, Column: 1, Reason: strings.SplitN(err.Error(), "\n", 2)[0]}
 	var at yaml.Error
 	if errors.As(err, &at) {
 		p.Reason = at.GetMessage()

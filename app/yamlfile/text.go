@@ -12,7 +12,7 @@ import (
 	"github.com/goccy/go-yaml/parser"
 	"github.com/goccy/go-yaml/token"
 
-	"molt/ecosystem"
+	"molt/input"
 )
 
 // A Text is a YAML text with its syntax tree laid over it. Edits change the lines concerned and leave everything else, comments
@@ -24,7 +24,7 @@ type Text struct {
 }
 
 // A FormError reports a text that says the same as another, which could be edited.
-type FormError struct{ ecosystem.PositionError }
+type FormError struct{ input.PositionError }
 
 // Open reads a text for editing.
 func Open(file string, data []byte) (*Text, error) {
@@ -110,7 +110,7 @@ func indentOf(line string) int { return len(line) - len(strings.TrimLeft(line, "
 
 // ErrorAt points at what stands at a path, or at the nearest thing above it.
 func (t *Text) ErrorAt(path, reason string) error {
-	p := &ecosystem.PositionError{File: t.File, Line: 1, Column: 1, Reason: reason}
+	p := &input.PositionError{File: t.File, Line: 1, Column: 1, Reason: reason}
 	for path != "$" {
 		if n := t.Node(path); n != nil {
 			at := t.Key(n)
@@ -291,7 +291,7 @@ func (t *Text) keyLine(key string) int {
 
 func (t *Text) form(n ast.Node, reason string) error {
 	at := t.Key(n)
-	return &FormError{ecosystem.PositionError{File: t.File, Line: at.Line, Column: at.Column, Reason: reason}}
+	return &FormError{input.PositionError{File: t.File, Line: at.Line, Column: at.Column, Reason: reason}}
 }
 
 func isNull(n ast.Node) bool { return n.Type() == ast.NullType }

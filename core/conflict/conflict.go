@@ -1,4 +1,5 @@
 // Package conflict explains why something does not resolve, and finds ways out. A way out is shown only after solving with it.
+// The words are explained in docs/words.md.
 package conflict
 
 import (

@@ -1,6 +1,6 @@
 // Package plan cuts the way to a goal into stages, each of which resolves as a whole, and finds the culprit when the checks of one
 // fail. It also works out how to declare single packages ([Want]). It computes on values; files, registries, the clock and the
-// terminal are elsewhere.
+// terminal are elsewhere. The words are explained in docs/words.md.
 package plan
 
 import (

@@ -1,5 +1,5 @@
 // Package project holds an application as values: what it declares, on which runtimes it runs, and what people decided
-// about it. Nothing here reads a file or knows an ecosystem.
+// about it. Nothing here reads a file or knows an ecosystem. The words are explained in docs/words.md.
 package project
 
 import (

@@ -259,7 +259,7 @@ func firstOddity(text []byte) int {
 var placeInError = regexp.MustCompile(`line (\d+), column (\d+): (.*)`)
 
 func (m *manifest) syntaxError(err error) error {
-	p := &ecosystem.PositionError{File: m.file, Line: 1, Column: 1, Reason: err.Error()}
+	p := &input.PositionError{File: m.file, Line: 1, Column: 1, Reason: err.Error()}
 	if parts := placeInError.FindStringSubmatch(err.Error()); parts != nil {
 		p.Line, _ = strconv.Atoi(parts[1])
 		p.Column, _ = strconv.Atoi(parts[2])
@@ -270,7 +270,7 @@ func (m *manifest) syntaxError(err error) error {
 
 func (m *manifest) errorAt(offset int, reason string) error {
 	line, column := m.position(offset)
-	return &ecosystem.PositionError{File: m.file, Line: line, Column: column, Reason: reason}
+	return &input.PositionError{File: m.file, Line: line, Column: column, Reason: reason}
 }
 
 // position returns the line and the column of an offset, from 1.

@@ -6,7 +6,6 @@ import (
 	"strings"
 	"testing"
 
-	"molt/ecosystem"
 	"molt/input"
 )
 
@@ -145,7 +144,7 @@ func TestManifestErrors(t *testing.T) {
 	}
 	for _, test := range tests {
 		_, err := JS{}.ReadManifest("package.json", []byte(test.text))
-		var place *ecosystem.PositionError
+		var place *input.PositionError
 		if !errors.As(err, &place) || !strings.HasPrefix(err.Error(), "package.json:"+test.place+": ") || !strings.Contains(err.Error(), test.says) {
 			t.Errorf("%q: %v, want an error at %s that says %q", test.text, err, test.place, test.says)
 		}
@@ -187,7 +186,7 @@ func FuzzReadManifest(f *testing.F) {
 	f.Fuzz(func(t *testing.T, text string) {
 		m, err := readManifest("package.json", []byte(text))
 		if err != nil {
-			var place *ecosystem.PositionError
+			var place *input.PositionError
 			if beyond := (*input.LimitError)(nil); errors.As(err, &beyond) && strings.Contains(beyond.Name, "package.json:") {
 				return
 			}

@@ -6,7 +6,7 @@ import (
 
 	"github.com/tidwall/gjson"
 
-	"molt/registry"
+	"molt/ecosystem/standin"
 )
 
 // The application's own version is replaced, and not another byte.
@@ -55,7 +55,7 @@ func TestLicence(t *testing.T) {
 			t.Errorf("%s after it was reduced: %+v, %v", text, p, err)
 		}
 	}
-	table, err := registry.ReadUniverse("u", []byte("package keel\n  licence MIT\n  1.0.0 2024-01-01\npackage rope\n  1.0.0 2024-01-01\n"), JS{}.Scheme())
+	table, err := standin.ReadUniverse("u", []byte("package keel\n  licence MIT\n  1.0.0 2024-01-01\npackage rope\n  1.0.0 2024-01-01\n"), JS{}.Scheme())
 	if err != nil || table["keel"].Releases[0].Licence != "MIT" || table["rope"].Releases[0].Licence != "" {
 		t.Errorf("%+v, %v", table, err)
 	}

@@ -21,6 +21,7 @@ import (
 	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/ecosystem/js/ranges"
+	"molt/ecosystem/standin"
 	"molt/registry"
 )
 
@@ -200,7 +201,7 @@ func FuzzReadPackage(f *testing.F) {
 
 func mustUniverse(t *testing.T, text string) universe.Table {
 	t.Helper()
-	table, err := registry.ReadUniverse("test.universe", []byte(text), ranges.Scheme)
+	table, err := standin.ReadUniverse("test.universe", []byte(text), ranges.Scheme)
 	if err != nil {
 		t.Fatal(err)
 	}

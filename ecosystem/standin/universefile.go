@@ -1,4 +1,5 @@
-package registry
+// Package standin reads universe files, which say what packages a stand-in for a registry serves.
+package standin
 
 import (
 	"fmt"
@@ -7,18 +8,8 @@ import (
 
 	"molt/core/universe"
 	"molt/core/version"
+	"molt/input"
 )
-
-// A FileError points at a place in a file that was read.
-type FileError struct {
-	File         string
-	Line, Column int // from 1
-	Reason       string
-}
-
-func (e *FileError) Error() string {
-	return fmt.Sprintf("%s:%d:%d: %s", e.File, e.Line, e.Column, e.Reason)
-}
 
 // ReadUniverse reads a universe file: the packages that a stand-in serves. The format is given in docs/formats.md; in
 // short, "package NAME" begins a package, and below it each indented line is a release (version, date, demands in the
@@ -48,7 +39,7 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 		text := strings.TrimLeft(line, " \t")
 		column := len(line) - len(text) + 1
 		fail := func(reason string, args ...any) (universe.Table, error) {
-			return nil, &FileError{file, n, column, fmt.Sprintf(reason, args...)}
+			return nil, &input.PositionError{File: file, Line: n, Column: column, Reason: fmt.Sprintf(reason, args...)}
 		}
 		word, rest, _ := strings.Cut(text, " ")
 		rest = strings.TrimSpace(rest)

@@ -1,4 +1,4 @@
-package registry
+package standin
 
 import (
 	"errors"
@@ -9,6 +9,7 @@ import (
 
 	"molt/core/universe"
 	"molt/ecosystem/js/ranges"
+	"molt/input"
 )
 
 func TestReadUniverse(t *testing.T) {
@@ -66,7 +67,7 @@ func TestReadUniverseErrors(t *testing.T) {
 	}
 	for _, test := range tests {
 		_, err := ReadUniverse("x.universe", []byte(test.text), ranges.Scheme)
-		var place *FileError
+		var place *input.PositionError
 		if !errors.As(err, &place) || !strings.HasPrefix(err.Error(), "x.universe:"+test.place+": ") || !strings.Contains(err.Error(), test.says) {
 			t.Errorf("%q: %v, want an error at %s that says %q", test.text, err, test.place, test.says)
 		}
@@ -78,7 +79,7 @@ func FuzzReadUniverse(f *testing.F) {
 	f.Add("package a\n\tabout x\n")
 	f.Fuzz(func(t *testing.T, text string) {
 		_, err := ReadUniverse("x", []byte(text), ranges.Scheme)
-		var place *FileError
+		var place *input.PositionError
 		if err != nil && (!errors.As(err, &place) || place.Line < 1 || place.Line > strings.Count(text, "\n")+1) {
 			t.Fatalf("an error without a place: %v", err)
 		}
