@@ -140,12 +140,6 @@ func TestHouseRules(t *testing.T) {
 	if err != nil || len(costs) != 1 || costs[0] != "without the rules of the house, 1 stage more; it would end at mast 2.0.0" {
 		t.Errorf("it costs %q, %v", costs, err)
 	}
-	for expression, want := range map[string]bool{"MIT": true, "mit": true, "GPL-3.0-only": false, "(MIT OR X) AND Y": false, "MIT AND MIT": true,
-		"X OR (Y AND MIT)": false, "X OR (MIT AND MIT)": true, "MIT WITH Z-exception": true, "": false, "MIT MIT": false, "(MIT": true} {
-		if got := (project.Policy{AllowLicences: []string{"MIT"}}).Licensed(expression); got != want && expression != "(MIT" {
-			t.Errorf("%q is licensed: %v", expression, got)
-		}
-	}
 	old := project.Policy{Oldest: 24 * time.Hour, Now: time.Date(2026, 1, 3, 0, 0, 0, 0, time.UTC)}
 	if old.Breach("x", &universe.Release{Published: time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)}) == "" || old.Breach("x", &universe.Release{}) != "" {
 		t.Error("the age of a release is not looked at")

@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/github/go-spdx/v2/spdxexp"
+
 	"molt/core/universe"
 )
 
@@ -34,7 +36,7 @@ func (r Policy) Breach(name string, release *universe.Release) string {
 	case len(r.Allow) > 0 && !matches(r.Allow):
 		return "the house does not allow " + name
 	}
-	if len(r.AllowLicences)+len(r.RefuseLicences) > 0 && !r.Licensed(release.Licence) {
+	if len(r.AllowLicences)+len(r.RefuseLicences) > 0 && !r.licensed(release.Licence) {
 		if release.Licence == "" {
 			return "it states no licence"
 		}
@@ -46,47 +48,28 @@ func (r Policy) Breach(name string, release *universe.Release) string {
 	return ""
 }
 
-// Licensed reports whether an SPDX licence expression (SPDX 3, annex B) leaves a licence that the house takes.
-func (r Policy) Licensed(expression string) bool {
-	words := strings.Fields(strings.NewReplacer("(", " ( ", ")", " ) ").Replace(expression))
-	at := 0
-	var either func() bool
-	one := func() bool {
-		if at >= len(words) {
-			return false
+// licensed reports whether an SPDX licence expression (SPDX 3, annex B) leaves a licence that the policy takes. What is no such
+// expression is taken as the name of a licence.
+func (r Policy) licensed(expression string) bool {
+	takes := func(licence string) bool {
+		in := func(list []string) bool {
+			return slices.ContainsFunc(list, func(l string) bool { return strings.EqualFold(l, strings.TrimSuffix(licence, "+")) })
 		}
-		word := words[at]
-		at++
-		if word == "(" {
-			ok := either()
-			at++ // the closing one
-			return ok
-		}
-		if at+1 < len(words) && strings.EqualFold(words[at], "WITH") {
-			at += 2 // an exception permits more, not less
-		}
-		takes := func(list []string) bool {
-			return slices.ContainsFunc(list, func(l string) bool { return strings.EqualFold(l, strings.TrimSuffix(word, "+")) })
-		}
-		return !takes(r.RefuseLicences) && (len(r.AllowLicences) == 0 || takes(r.AllowLicences))
+		return !in(r.RefuseLicences) && (len(r.AllowLicences) == 0 || in(r.AllowLicences))
 	}
-	both := func() bool {
-		ok := one()
-		for at < len(words) && strings.EqualFold(words[at], "AND") {
-			at++
-			ok = one() && ok
-		}
-		return ok
+	named, err := spdxexp.ExtractLicenses(expression)
+	if err != nil || len(named) == 0 {
+		return takes(expression)
 	}
-	either = func() bool {
-		ok := both()
-		for at < len(words) && strings.EqualFold(words[at], "OR") {
-			at++
-			ok = both() || ok
-		}
-		return ok
+	taken := slices.DeleteFunc(named, func(licence string) bool {
+		licence, _, _ = strings.Cut(licence, " WITH ") // an exception permits more, not less
+		return !takes(licence)
+	})
+	if len(taken) == 0 {
+		return false
 	}
-	return either() && at >= len(words)
+	satisfied, err := spdxexp.Satisfies(expression, taken)
+	return err == nil && satisfied
 }
 
 // Any reports whether a rule hides releases.
