@@ -70,11 +70,11 @@ func (a *Question) Fewest(s project.Draft, target []string) (*PartialOptimum, er
 		}
 		if at := p.Index(project.VersionOf(s.Locked, name)); a.FewestBack && at >= 0 {
 			later := slices.DeleteFunc(slices.Clone(free), func(v string) bool { return p.Index(v) < at })
-			back.Wishes = append(back.Wishes, solve.Wish{As: name, Package: p.Name, Among: later})
+			back.Soft = append(back.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: later})
 		}
-		breaking.Wishes = append(breaking.Wishes, solve.Wish{As: name, Package: p.Name, Among: inStep})
+		breaking.Soft = append(breaking.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: inStep})
 		line := append(Texts(p, a.Admitted(p, s, name)), project.VersionOf(s.Locked, name))
-		lines.Wishes = append(lines.Wishes, solve.Wish{As: name, Package: p.Name, Among: line})
+		lines.Soft = append(lines.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: line})
 	}
 	o := solve.NewOptimizer(a.Ctx, a.Source, a.Problem(c, s.Locked.Versions()))
 	aims := []solve.Objective{breaking, lines}
@@ -133,7 +133,7 @@ func (a *Question) newest(r, locked *solve.Resolution, c Choice, names []string)
 		o := solve.Objective{Name: name + " newer"}
 		for k, v := range c[name] {
 			if i := p.Index(v); i >= p.Index(got) && p.Releases[i].Deprecated == "" {
-				o.Wishes = append(o.Wishes, solve.Wish{As: name, Package: p.Name, Among: c[name][k:]})
+				o.Soft = append(o.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: c[name][k:]})
 			}
 		}
 		all = append(all, o)

@@ -54,7 +54,7 @@ func (f *finder) fewestLines(dropped []string) error {
 		}
 		admitted, _ := p.Admit(f.Declaration(name).Text)
 		c[name] = assess.Texts(p, usable.Or(admitted))
-		lines.Wishes = append(lines.Wishes, solve.Wish{As: name, Package: p.Name, Among: assess.Texts(p, admitted)})
+		lines.Soft = append(lines.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: assess.Texts(p, admitted)})
 	}
 	o := solve.NewOptimizer(f.Ctx, f.Source, f.with(c))
 	o.Effort = project.Effort
@@ -70,7 +70,7 @@ func (f *finder) fewestLines(dropped []string) error {
 	for _, name := range dropped {
 		changed[name] = []string{}
 	}
-	for _, w := range lines.Wishes {
+	for _, w := range lines.Soft {
 		if v := project.VersionOf(best.Resolution, w.As); v != "" && !slices.Contains(w.Among, v) {
 			changed[w.As] = c[w.As]
 		}

@@ -154,7 +154,7 @@ func (w *wanter) solve(app project.Application, wanted []Wanted) (*solve.Resolut
 	for _, want := range wanted {
 		objective := solve.Objective{Name: want.Name + " newer"}
 		for k := range w.scopes[want.Name] {
-			objective.Wishes = append(objective.Wishes, solve.Wish{As: want.Name, Package: p.Roots[slices.IndexFunc(p.Roots, func(r solve.Root) bool { return r.As == want.Name })].Package, Among: w.scopes[want.Name][k:]})
+			objective.Soft = append(objective.Soft, solve.SoftConstraint{As: want.Name, Package: p.Roots[slices.IndexFunc(p.Roots, func(r solve.Root) bool { return r.As == want.Name })].Package, Among: w.scopes[want.Name][k:]})
 		}
 		newest = append(newest, objective)
 	}

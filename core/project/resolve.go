@@ -22,7 +22,7 @@ func KeepLocked(locked *solve.Resolution) solve.Objective {
 	}
 	versions := locked.Versions()
 	for _, name := range slices.Sorted(maps.Keys(versions)) {
-		o.Wishes = append(o.Wishes, solve.Wish{Package: name, Among: versions[name]})
+		o.Soft = append(o.Soft, solve.SoftConstraint{Package: name, Among: versions[name]})
 	}
 	return o
 }

@@ -2,33 +2,33 @@ package solve
 
 import "slices"
 
-// A limit restricts the releases of a package, wherever it stands or under one name of the application. It has a switch,
-// and a run asks for some of the limits by deciding their switches before everything else (an assumption, as in Eén and
+// An assumption restricts the releases of a package, wherever it stands or under one name of the application. It has a switch,
+// and a run asks for some of the assumptions by deciding their switches before everything else (an assumption, as in Eén and
 // Sörensson, "An extensible SAT-solver", 2003). What is learned holds whatever is asked for, so that a solver can run
 // again with others.
-type limit struct {
+type assumption struct {
 	as, pkg string // one of them is ""
 	set     domain // with "none"
 }
 
-// setLimits makes the switches.
-func (s *solver) setLimits() {
-	s.switches, s.limits, s.asked = nil, map[string][]int32{}, nil
-	for k, l := range s.problem.limits {
+// setAssumptions makes the switches.
+func (s *solver) setAssumptions() {
+	s.switches, s.assumptions, s.asked = nil, map[string][]int32{}, nil
+	for k, l := range s.problem.assumptions {
 		s.switches = append(s.switches, s.newVar(nil, 1))
 		s.asked = append(s.asked, int32(k))
 		if l.pkg != "" {
-			s.limits[l.pkg] = append(s.limits[l.pkg], int32(k))
+			s.assumptions[l.pkg] = append(s.assumptions[l.pkg], int32(k))
 		}
 	}
 }
 
-// limit keeps a variable within a limit, when its switch is on.
-func (s *solver) limit(v, k int32) {
-	s.add(noReason, term{s.switches[k], off}, term{v, s.problem.limits[k].set})
+// assume keeps a variable within an assumption, when its switch is on.
+func (s *solver) assume(v, k int32) {
+	s.add(noReason, term{s.switches[k], off}, term{v, s.problem.assumptions[k].set})
 }
 
-// ask decides that a limit holds. It reports false when the limits asked for before forbid that, and leaves them, as
+// ask decides that an assumption holds. It reports false when the assumptions asked for before forbid that, and leaves them, as
 // far as they have to do with it, in core.
 func (s *solver) ask(k int32) bool {
 	v := s.switches[k]
@@ -45,8 +45,8 @@ func (s *solver) ask(k int32) bool {
 	return true
 }
 
-// blame returns the limits whose switches made a term false, in no order. All decisions so far are switches.
-func (s *solver) blame(t term) (limits []int32) {
+// blame returns the assumptions whose switches made a term false, in no order. All decisions so far are switches.
+func (s *solver) blame(t term) (assumptions []int32) {
 	var parents []int32 // nobody asks for the proof
 	now := s.merge(nil, t, &parents)
 	for len(now) > 0 {
@@ -59,7 +59,7 @@ func (s *solver) blame(t term) (limits []int32) {
 		held, e := now[pivot], s.trail[now[pivot].since]
 		now = slices.Delete(now, pivot, pivot+1)
 		if e.reason < 0 {
-			limits = append(limits, int32(slices.Index(s.switches, e.v)))
+			assumptions = append(assumptions, int32(slices.Index(s.switches, e.v)))
 			continue
 		}
 		for _, other := range s.clauses[e.reason].terms {
@@ -73,5 +73,5 @@ func (s *solver) blame(t term) (limits []int32) {
 			now = s.merge(now, held.term, &parents)
 		}
 	}
-	return limits
+	return assumptions
 }

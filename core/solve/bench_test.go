@@ -91,9 +91,9 @@ func BenchmarkOptimum(b *testing.B) {
 				p.Roots[0].Text = "<" + locked.Root(p.Roots[0].As).Version
 				var stay solve.Objective
 				for name, versions := range p.Keep {
-					stay.Wishes = append(stay.Wishes, solve.Wish{Package: name, Among: versions})
+					stay.Soft = append(stay.Soft, solve.SoftConstraint{Package: name, Among: versions})
 				}
-				slices.SortFunc(stay.Wishes, func(a, b solve.Wish) int { return strings.Compare(a.Package, b.Package) })
+				slices.SortFunc(stay.Soft, func(a, b solve.SoftConstraint) int { return strings.Compare(a.Package, b.Package) })
 				moved := 0
 				for b.Loop() {
 					best, err := solve.NewOptimizer(context.Background(), in.Source, p).Minimize(stay)

@@ -4,23 +4,23 @@ import (
 	"slices"
 )
 
-// A hitting is the search for the cheapest wishes to give up so that every core loses one, by branch and bound.
+// A hitting is the search for the cheapest soft constraints to give up so that every core loses one, by branch and bound.
 type hitting struct {
 	*Optimizer
-	given []bool // wishes given up
+	given []bool // soft constraints given up
 	spent []int  // what they cost
-	kept  []bool // wishes that another branch gave up already
+	kept  []bool // soft constraints that another branch gave up already
 	best  []bool
 	bound []int
 	steps int
 }
 
-// hit returns the cheapest set of wishes that meets every core, as marks on the wishes. Cores that share no wish, nor
+// hit returns the cheapest set of soft constraints that meets every core, as marks on the soft constraints. Cores that share no soft constraint, nor
 // entail one that another does, are apart and looked at one group after the other. Among equals the first found wins.
 func (o *Optimizer) hit() ([]bool, error) {
-	whole := make([]bool, len(o.wishes))
+	whole := make([]bool, len(o.soft))
 	for _, group := range o.groups() {
-		h := &hitting{Optimizer: o, given: make([]bool, len(o.wishes)), kept: make([]bool, len(o.wishes)), spent: make([]int, o.objectives)}
+		h := &hitting{Optimizer: o, given: make([]bool, len(o.soft)), kept: make([]bool, len(o.soft)), spent: make([]int, o.objectives)}
 		if err := h.branch(group); err != nil {
 			return nil, err
 		}
@@ -33,7 +33,7 @@ func (o *Optimizer) hit() ([]bool, error) {
 
 // groups parts the cores into those that have to do with one another.
 func (o *Optimizer) groups() [][][]int32 {
-	leader := make([]int, len(o.wishes))
+	leader := make([]int, len(o.soft))
 	for k := range leader {
 		leader[k] = k
 	}
@@ -45,7 +45,7 @@ func (o *Optimizer) groups() [][][]int32 {
 	}
 	for _, core := range o.cores {
 		for _, k := range core {
-			for _, e := range o.wishes[k].entails {
+			for _, e := range o.soft[k].entails {
 				leader[find(e)] = find(int(core[0]))
 			}
 		}
@@ -83,7 +83,7 @@ func (h *hitting) branch(cores [][]int32) error {
 	}
 	shortest := slices.MinFunc(left, func(a, b []int32) int { return h.open(a) - h.open(b) })
 	order := slices.Clone(shortest)
-	slices.SortStableFunc(order, func(a, b int32) int { return h.wishes[b].objective - h.wishes[a].objective })
+	slices.SortStableFunc(order, func(a, b int32) int { return h.soft[b].objective - h.soft[a].objective })
 	var tried []int32
 	for _, k := range order {
 		if h.kept[k] {
@@ -95,7 +95,7 @@ func (h *hitting) branch(cores [][]int32) error {
 		}
 		for _, e := range undo {
 			h.given[e] = false
-			h.spent[h.wishes[e].objective]--
+			h.spent[h.soft[e].objective]--
 		}
 		h.kept[k] = true
 		tried = append(tried, k)
@@ -106,19 +106,19 @@ func (h *hitting) branch(cores [][]int32) error {
 	return nil
 }
 
-// surrender gives up a wish with what it entails, and returns what was not given up before.
+// surrender gives up a soft constraint with what it entails, and returns what was not given up before.
 func (h *hitting) surrender(k int32) (fresh []int) {
-	for _, e := range h.wishes[k].entails {
+	for _, e := range h.soft[k].entails {
 		if !h.given[e] {
 			h.given[e] = true
-			h.spent[h.wishes[e].objective]++
+			h.spent[h.soft[e].objective]++
 			fresh = append(fresh, e)
 		}
 	}
 	return fresh
 }
 
-// open counts the wishes of a core that may be given up.
+// open counts the soft constraints of a core that may be given up.
 func (h *hitting) open(core []int32) int {
 	n := 0
 	for _, k := range core {
@@ -129,11 +129,11 @@ func (h *hitting) open(core []int32) int {
 	return n
 }
 
-// left returns the cores that are not met, and the least that meeting them costs in all: of cores that share no wish,
+// left returns the cores that are not met, and the least that meeting them costs in all: of cores that share no soft constraint,
 // each costs at least its cheapest. The cost is nil when one cannot be met.
 func (h *hitting) left(cores [][]int32) (left [][]int32, least []int) {
 	least = slices.Clone(h.spent)
-	counted := make([]bool, len(h.wishes))
+	counted := make([]bool, len(h.soft))
 	for _, core := range cores {
 		if slices.ContainsFunc(core, func(k int32) bool { return h.given[k] }) {
 			continue
@@ -142,7 +142,7 @@ func (h *hitting) left(cores [][]int32) (left [][]int32, least []int) {
 		cheapest, apart := -1, true
 		for _, k := range core {
 			if !h.kept[k] {
-				cheapest = max(cheapest, h.wishes[k].objective)
+				cheapest = max(cheapest, h.soft[k].objective)
 				apart = apart && !counted[k]
 			}
 		}

@@ -129,7 +129,7 @@ func (s *solver) reset() {
 		clear(p.places)
 		p.been = nil
 	}
-	s.setLimits()
+	s.setAssumptions()
 	s.spread()
 	s.stale = false
 }
@@ -337,9 +337,9 @@ func (s *solver) begin() error {
 		}
 		s.order.push(s, v)
 	}
-	for k, l := range s.problem.limits {
+	for k, l := range s.problem.assumptions {
 		if v, ok := s.declared(l.as); ok {
-			s.limit(v, int32(k))
+			s.assume(v, int32(k))
 		}
 	}
 	return nil

@@ -10,18 +10,18 @@ import (
 	"molt/core/universe"
 )
 
-// A Wish is that a package keeps to some of its releases: what serves a declared name, or every release of the package in
+// A SoftConstraint asks that a package keeps to some of its releases: what serves a declared name, or every release of the package in
 // the whole graph. Doing without the package fulfils it too.
-type Wish struct {
-	As      string // a declared name; "" when the wish holds wherever the package stands
+type SoftConstraint struct {
+	As      string // a declared name; "" when the soft constraint holds wherever the package stands
 	Package string
 	Among   []string // versions
 }
 
-// An Objective counts the wishes that a resolution does not fulfil: the fewer, the better.
+// An Objective counts the soft constraints that a resolution does not fulfil: the fewer, the better.
 type Objective struct {
-	Name   string
-	Wishes []Wish
+	Name string
+	Soft []SoftConstraint
 }
 
 // A Best is the best resolution that was found.
@@ -36,11 +36,11 @@ func (b *Best) Proven() bool { return slices.Equal(b.Cost, b.Bound) }
 
 // An Optimizer finds the best resolution of a problem for a list of objectives, the first of which matters most.
 //
-// It keeps a list of cores, sets of wishes that were refuted together. The cheapest set of wishes that meets every core
+// It keeps a list of cores, sets of soft constraints that were refuted together. The cheapest set of soft constraints that meets every core
 // (a hitting set) is a lower bound on what a resolution costs; giving these up is tried next, and either it resolves,
 // which proves the optimum, or there is a new core (Moreno-Centeno and Karp, "The implicit hitting set approach to
 // solve combinatorial optimization problems", 2013; Davies and Bacchus, "Solving MAXSAT by solving a sequence of simpler
-// SAT instances", 2011). Where we depart from the papers: costs are vectors, and giving up a wish gives up every stricter
+// SAT instances", 2011). Where we depart from the papers: costs are vectors, and giving up a soft constraint gives up every stricter
 // one about the same package with it.
 type Optimizer struct {
 	// Effort bounds how many times a call of Minimize may narrow a domain once it has a resolution; 0 is no bound. Unlike
@@ -51,19 +51,19 @@ type Optimizer struct {
 	source     universe.Source
 	problem    Problem
 	objectives int
-	wishes     []wish
-	solver     *solver // with the wishes as limits
+	soft       []soft
+	solver     *solver // with the soft constraints as assumptions
 	cores      [][]int32
 	best       *Resolution
 	cost       []int
 }
 
-// A wish is a Wish with its limit. Entails lists the wishes, itself among them, that are not fulfilled when it is not.
-type wish struct {
-	Wish
-	objective int
-	limit     limit
-	entails   []int
+// A soft is a SoftConstraint with its assumption. Entails lists the soft constraints, itself among them, that are not fulfilled when it is not.
+type soft struct {
+	SoftConstraint
+	objective  int
+	assumption assumption
+	entails    []int
 }
 
 // NewOptimizer makes an optimizer for a problem.
@@ -76,7 +76,7 @@ func NewOptimizer(ctx context.Context, source universe.Source, p Problem) *Optim
 // error: the best so far is returned with the bound reached.
 func (o *Optimizer) Minimize(objectives ...Objective) (*Best, error) {
 	for _, objective := range objectives {
-		for _, w := range objective.Wishes {
+		for _, w := range objective.Soft {
 			if err := o.add(w); err != nil {
 				return nil, err
 			}
@@ -86,11 +86,11 @@ func (o *Optimizer) Minimize(objectives ...Objective) (*Best, error) {
 	if o.best != nil {
 		o.cost = o.costOf(o.best)
 	}
-	limited := o.problem
-	for k := range o.wishes {
-		limited.limits = append(limited.limits, o.wishes[k].limit)
+	assumed := o.problem
+	for k := range o.soft {
+		assumed.assumptions = append(assumed.assumptions, o.soft[k].assumption)
 	}
-	o.solver = newSolver(o.ctx, o.source, limited, nil)
+	o.solver = newSolver(o.ctx, o.source, assumed, nil)
 	bound := make([]int, o.objectives)
 	for {
 		given, err := o.hit()
@@ -116,17 +116,17 @@ func (o *Optimizer) Minimize(objectives ...Objective) (*Best, error) {
 // errSpent ends a run whose effort is used up.
 var errSpent = errors.New("the effort allowed is spent")
 
-// add puts a wish among the others, with what it entails.
-func (o *Optimizer) add(w Wish) error {
+// add puts a soft constraint among the others, with what it entails.
+func (o *Optimizer) add(w SoftConstraint) error {
 	p, err := o.source.Package(o.ctx, w.Package)
 	var unknown *universe.UnknownError
-	if errors.As(err, &unknown) { // nothing of it can be chosen, which fulfils the wish
+	if errors.As(err, &unknown) { // nothing of it can be chosen, which fulfils the soft constraint
 		return nil
 	}
 	if err != nil {
-		return fmt.Errorf("wish about %s: %w", w.Package, err)
+		return fmt.Errorf("soft constraint about %s: %w", w.Package, err)
 	}
-	l := limit{as: w.As, set: newDomain(len(p.Releases))}
+	l := assumption{as: w.As, set: newDomain(len(p.Releases))}
 	if w.As == "" {
 		l.pkg = w.Package
 	}
@@ -136,10 +136,10 @@ func (o *Optimizer) add(w Wish) error {
 		}
 	}
 	l.set.add(len(p.Releases))
-	k := len(o.wishes)
-	next := wish{w, o.objectives, l, []int{k}}
-	for i := range o.wishes {
-		other := &o.wishes[i]
+	k := len(o.soft)
+	next := soft{w, o.objectives, l, []int{k}}
+	for i := range o.soft {
+		other := &o.soft[i]
 		if other.Package != w.Package {
 			continue
 		}
@@ -150,21 +150,21 @@ func (o *Optimizer) add(w Wish) error {
 			other.entails = append(other.entails, k)
 		}
 	}
-	o.wishes = append(o.wishes, next)
+	o.soft = append(o.soft, next)
 	return nil
 }
 
 // entails reports whether a, about the same package, is not fulfilled without b being not fulfilled either.
-func entails(a, b wish) bool {
-	return (b.As == "" || a.As == b.As) && within(b.limit.set, a.limit.set)
+func entails(a, b soft) bool {
+	return (b.As == "" || a.As == b.As) && within(b.assumption.set, a.assumption.set)
 }
 
-// improve gives up some wishes, and more as long as that does not resolve, each time those of a new core. It reports
+// improve gives up some soft constraints, and more as long as that does not resolve, each time those of a new core. It reports
 // that there is no resolution whatever is given up.
 func (o *Optimizer) improve(given []bool) (none bool, err error) {
 	for {
 		var asked []int32
-		for k := range o.wishes {
+		for k := range o.soft {
 			if !given[k] {
 				asked = append(asked, int32(k))
 			}
@@ -186,7 +186,7 @@ func (o *Optimizer) improve(given []bool) (none bool, err error) {
 	}
 }
 
-// try solves with some of the wishes; when that cannot be, it returns those that were refuted together.
+// try solves with some of the soft constraints; when that cannot be, it returns those that were refuted together.
 func (o *Optimizer) try(asked []int32) (solved bool, core []int32, err error) {
 	s := o.solver
 	for again := true; again; { // as in solver.settled, but a reset forgets what is asked for
@@ -218,7 +218,7 @@ func (o *Optimizer) try(asked []int32) (solved bool, core []int32, err error) {
 	return true, nil, nil
 }
 
-// mostShrunk is the size of the largest core that is looked through for wishes to leave out.
+// mostShrunk is the size of the largest core that is looked through for soft constraints to leave out.
 const mostShrunk = 64
 
 // shrink leaves out of a core what it does not need: a smaller one says more.
@@ -241,19 +241,19 @@ func (o *Optimizer) shrink(core []int32) ([]int32, error) {
 	return core, nil
 }
 
-// costOf counts the wishes that a resolution does not fulfil.
+// costOf counts the soft constraints that a resolution does not fulfil.
 func (o *Optimizer) costOf(r *Resolution) []int {
 	cost := make([]int, o.objectives)
 	versions := r.Versions()
-	for i := range o.wishes {
-		if !o.wishes[i].fulfilled(r, versions) {
-			cost[o.wishes[i].objective]++
+	for i := range o.soft {
+		if !o.soft[i].fulfilled(r, versions) {
+			cost[o.soft[i].objective]++
 		}
 	}
 	return cost
 }
 
-func (w *wish) fulfilled(r *Resolution, versions map[string][]string) bool {
+func (w *soft) fulfilled(r *Resolution, versions map[string][]string) bool {
 	if w.As != "" {
 		n := r.Root(w.As)
 		return n == nil || slices.Contains(w.Among, n.Version)
@@ -261,19 +261,19 @@ func (w *wish) fulfilled(r *Resolution, versions map[string][]string) bool {
 	return !slices.ContainsFunc(versions[w.Package], func(v string) bool { return !slices.Contains(w.Among, v) })
 }
 
-// give marks a wish as given up, and what it entails.
+// give marks a soft constraint as given up, and what it entails.
 func (o *Optimizer) give(given []bool, k int) {
-	for _, e := range o.wishes[k].entails {
+	for _, e := range o.soft[k].entails {
 		given[e] = true
 	}
 }
 
-// price adds up what giving up some wishes costs.
+// price adds up what giving up some soft constraints costs.
 func (o *Optimizer) price(given []bool) []int {
 	cost := make([]int, o.objectives)
 	for k, g := range given {
 		if g {
-			cost[o.wishes[k].objective]++
+			cost[o.soft[k].objective]++
 		}
 	}
 	return cost
@@ -282,17 +282,17 @@ func (o *Optimizer) price(given []bool) []int {
 // finish solves once more with what the best resolution fulfils, so that the rest is as new, and the copies as few, as
 // the optimum allows.
 func (o *Optimizer) finish(bound []int) (*Best, error) {
-	limited := o.problem
-	limited.Keep = maps.Clone(o.problem.Keep)
+	assumed := o.problem
+	assumed.Keep = maps.Clone(o.problem.Keep)
 	versions := o.best.Versions()
-	for k := range o.wishes {
-		if o.wishes[k].fulfilled(o.best, versions) {
-			limited.limits = append(limited.limits, o.wishes[k].limit)
+	for k := range o.soft {
+		if o.soft[k].fulfilled(o.best, versions) {
+			assumed.assumptions = append(assumed.assumptions, o.soft[k].assumption)
 		} else {
-			delete(limited.Keep, o.wishes[k].Package)
+			delete(assumed.Keep, o.soft[k].Package)
 		}
 	}
-	r, err := Resolve(o.ctx, o.source, limited)
+	r, err := Resolve(o.ctx, o.source, assumed)
 	switch {
 	case err == nil:
 		o.best, o.cost = r, o.costOf(r)

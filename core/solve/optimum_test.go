@@ -12,7 +12,7 @@ import (
 	"molt/core/universe"
 )
 
-// randomWishes makes up to seven wishes in three objectives, about names of the application and about whole packages.
+// randomWishes makes up to seven soft constraints in three objectives, about names of the application and about whole packages.
 func randomWishes(random *rand.Rand, source universe.Table, p Problem) []Objective {
 	var names []string
 	for _, name := range []string{"a", "b", "c", "d", "e"} {
@@ -22,7 +22,7 @@ func randomWishes(random *rand.Rand, source universe.Table, p Problem) []Objecti
 	}
 	all := make([]Objective, 3)
 	for n := range 3 + random.IntN(5) {
-		w := Wish{Package: names[random.IntN(len(names))]}
+		w := SoftConstraint{Package: names[random.IntN(len(names))]}
 		if root := p.Roots[random.IntN(len(p.Roots))]; random.IntN(3) == 0 {
 			w.As, w.Package = root.As, root.Package
 		}
@@ -32,30 +32,30 @@ func randomWishes(random *rand.Rand, source universe.Table, p Problem) []Objecti
 			}
 		}
 		o := &all[n%len(all)]
-		o.Wishes = append(o.Wishes, w)
+		o.Soft = append(o.Soft, w)
 	}
 	return all
 }
 
-// cheapestByForce tries every set of wishes by definition: a wish about a whole package takes its other releases out of
+// cheapestByForce tries every set of soft constraints by definition: a soft constraint about a whole package takes its other releases out of
 // the universe, one about a name is one more declaration. It returns nil when there is no resolution.
 func cheapestByForce(source universe.Table, p Problem, objectives []Objective) []int {
-	var wishes []Wish
+	var soft []SoftConstraint
 	var weight []int
 	for k, o := range objectives {
-		for _, w := range o.Wishes {
-			wishes, weight = append(wishes, w), append(weight, k)
+		for _, w := range o.Soft {
+			soft, weight = append(soft, w), append(weight, k)
 		}
 	}
 	var best []int
-	for set := range 1 << len(wishes) {
+	for set := range 1 << len(soft) {
 		cost := make([]int, len(objectives))
-		only, limited := universe.Table{}, p
+		only, assumed := universe.Table{}, p
 		for name, pkg := range source {
 			only[name] = pkg
 		}
-		limited.Roots = slices.Clone(p.Roots)
-		for k, w := range wishes {
+		assumed.Roots = slices.Clone(p.Roots)
+		for k, w := range soft {
 			switch {
 			case set&(1<<k) == 0:
 				cost[weight[k]]++
@@ -64,13 +64,13 @@ func cheapestByForce(source universe.Table, p Problem, objectives []Objective) [
 				if text == "" {
 					text = "9"
 				}
-				limited.Roots = append(limited.Roots, Root{Demand: universe.Demand{As: w.As, Package: w.Package, Text: text}})
+				assumed.Roots = append(assumed.Roots, Root{Demand: universe.Demand{As: w.As, Package: w.Package, Text: text}})
 			default:
 				releases := slices.DeleteFunc(slices.Clone(only[w.Package].Releases), func(r universe.Release) bool { return !slices.Contains(w.Among, r.Version.String()) })
 				only[w.Package] = universe.NewPackage(w.Package, source[w.Package].Scheme, releases)
 			}
 		}
-		if (best == nil || slices.Compare(cost, best) < 0) && possible(only, limited) {
+		if (best == nil || slices.Compare(cost, best) < 0) && possible(only, assumed) {
 			best = cost
 		}
 	}
@@ -129,13 +129,13 @@ func TestObjectivesInOrder(t *testing.T) {
 	p.Tenancy = Single
 	o := NewOptimizer(context.Background(), source, p)
 	for _, step := range []struct {
-		wish Wish
+		soft SoftConstraint
 		want string
 	}{
-		{Wish{As: "deck", Package: "deck", Among: []string{"1.0.0"}}, "deck@1.0.0 keel@1.0.0 cost [0]"},
-		{Wish{As: "keel", Package: "keel", Among: []string{"2.0.0"}}, "deck@1.0.0 keel@1.0.0 cost [0 1]"},
+		{SoftConstraint{As: "deck", Package: "deck", Among: []string{"1.0.0"}}, "deck@1.0.0 keel@1.0.0 cost [0]"},
+		{SoftConstraint{As: "keel", Package: "keel", Among: []string{"2.0.0"}}, "deck@1.0.0 keel@1.0.0 cost [0 1]"},
 	} {
-		best, err := o.Minimize(Objective{Wishes: []Wish{step.wish}})
+		best, err := o.Minimize(Objective{Soft: []SoftConstraint{step.soft}})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -193,10 +193,10 @@ func TestOptimumOutOfTime(t *testing.T) {
 	}
 }
 
-// A wish about a package that is no longer there asks for nothing.
+// A soft constraint about a package that is no longer there asks for nothing.
 func TestWishAboutNothing(t *testing.T) {
 	source, p := sketch(t, "app: keel@*\nkeel@1:")
-	best, err := NewOptimizer(context.Background(), source, p).Minimize(Objective{Wishes: []Wish{{Package: "ghost", Among: []string{"1.0.0"}}, {Package: "keel", Among: []string{"1.0.0"}}}})
+	best, err := NewOptimizer(context.Background(), source, p).Minimize(Objective{Soft: []SoftConstraint{{Package: "ghost", Among: []string{"1.0.0"}}, {Package: "keel", Among: []string{"1.0.0"}}}})
 	if err != nil || !best.Proven() || !slices.Equal(best.Cost, []int{0}) {
 		t.Errorf("got %+v, %v", best, err)
 	}

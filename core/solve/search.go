@@ -21,13 +21,13 @@ type solver struct {
 	// What is known of the packages whose place matters; survives reset.
 	stale bool
 
-	grouped  bool               // places by release, and one release a package as far as that goes; survives reset
-	places   int                // how many instances there are whose place matters
-	released int                // how many releases were opened
-	switches []int32            // of the problem's limits
-	limits   map[string][]int32 // the numbers of limits, by the package that they hold for wherever it stands
-	asked    []int32            // the limits that are to hold in this run
-	core     []int32            // the limits that the last run refuted together
+	grouped     bool               // places by release, and one release a package as far as that goes; survives reset
+	places      int                // how many instances there are whose place matters
+	released    int                // how many releases were opened
+	switches    []int32            // of the problem's assumptions
+	assumptions map[string][]int32 // the numbers of assumptions, by the package that they hold for wherever it stands
+	asked       []int32            // the assumptions that are to hold in this run
+	core        []int32            // the assumptions that the last run refuted together
 
 	vars    []variable
 	clauses []clause
@@ -135,12 +135,12 @@ func (s *solver) newVar(p *pkg, n int) int32 {
 	return v
 }
 
-// edgeVar makes the variable of an edge to a package, within the limits that hold wherever the package stands.
+// edgeVar makes the variable of an edge to a package, within the assumptions that hold wherever the package stands.
 func (s *solver) edgeVar(p *pkg) int32 {
 	v := s.newVar(p, p.n)
 	s.makeSwitch(p)
-	for _, k := range s.limits[p.Name] {
-		s.limit(v, k)
+	for _, k := range s.assumptions[p.Name] {
+		s.assume(v, k)
 	}
 	return v
 }
@@ -207,7 +207,7 @@ func (s *solver) back(level int32) {
 	}
 }
 
-// run searches until a solution stands or none can. It may be called again, with other limits asked for; what was
+// run searches until a solution stands or none can. It may be called again, with other assumptions asked for; what was
 // learned stays.
 func (s *solver) run() (bool, error) {
 	s.back(0)

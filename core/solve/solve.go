@@ -48,9 +48,9 @@ type Problem struct {
 	// KeepEdges names releases to prefer for single edges, before Keep: what each dependent is locked to.
 	KeepEdges map[EdgeKey]string
 
-	limits []limit         // what an Optimizer restricts further
-	absent map[Demand]bool // optional needs that are left out
-	shared *shared
+	assumptions []assumption    // what an Optimizer restricts further
+	absent      map[Demand]bool // optional needs that are left out
+	shared      *shared
 }
 
 // A Root is a declaration of the application's manifest. Several roots may declare the same name; all must hold.
