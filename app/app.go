@@ -44,9 +44,10 @@ type App struct {
 	// unsettled is the source with releases that have not settled yet, while one is open that hides them; else nil.
 	unsettled universe.Source
 	tree      func() (ecosystem.Tree, error)
-	runID     string // of the change under way
-	withheld  string // the registry that gets no credentials
-	Repaired  string // what was repaired when the folder was taken into use, "" for nothing
+	runID     string            // of the change under way
+	spelled   map[string]string // names of held packages that the configuration spells otherwise
+	withheld  string            // the registry that gets no credentials
+	Repaired  string            // what was repaired when the folder was taken into use, "" for nothing
 }
 
 // Settings are what one call of Molt says about how to work.
@@ -81,6 +82,7 @@ func Open(s Settings) (*App, error) {
 	if a.Eco, err = a.ecosystem(); err != nil {
 		return nil, err
 	}
+	a.canonicalNames()
 	if a.Fixed, err = a.readFixed(); err != nil {
 		return nil, err
 	}
@@ -136,7 +138,7 @@ func (a *App) readFixed() (map[string]string, error) {
 		if len(versions) > 1 {
 			return nil, &input.UsageError{Reason: fmt.Sprintf("%s gives %s more than once", a.Config.Fixed, name)}
 		}
-		fixed[name] = versions[0]
+		fixed[a.Eco.Canonical(name)] = versions[0]
 	}
 	return fixed, nil
 }

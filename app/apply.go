@@ -45,7 +45,7 @@ func (a *App) Take(ctx context.Context, source universe.Source, way conflict.Way
 		if err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
-		edited, err := config.Edit(string(text), way.Preview, way.Unhold)
+		edited, err := config.Edit(string(text), way.Preview, a.asSpelled(way.Unhold...))
 		if err != nil {
 			return err
 		}
@@ -79,7 +79,7 @@ func (a *App) reread() error {
 	if err != nil {
 		return err
 	}
-	a.Config, a.Manifest, a.Lock, a.Fixed = again.Config, again.Manifest, again.Lock, again.Fixed
+	a.Config, a.Manifest, a.Lock, a.Fixed, a.spelled = again.Config, again.Manifest, again.Lock, again.Fixed, again.spelled
 	return nil
 }
 

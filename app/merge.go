@@ -73,6 +73,7 @@ func OpenConflict(ctx context.Context, s Settings) (*App, error) {
 	if a.Eco, err = a.ecosystem(); err != nil {
 		return nil, err
 	}
+	a.canonicalNames()
 	if marked, err := a.marked(); err != nil || !marked {
 		return nil, err
 	}

@@ -161,7 +161,11 @@ func (a *App) Goals(args []string) ([]project.Goal, error) {
 	if len(args) == 0 {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("name a goal such as brackwater@5, or set \"goal:\" in %s", config.File)}
 	}
-	return planfile.ParseGoals(args), nil
+	var goals []project.Goal
+	for _, text := range args {
+		goals = append(goals, a.parseGoal(text))
+	}
+	return goals, nil
 }
 
 // ReadPlan reads the plan of the application.

@@ -66,6 +66,7 @@ func (s *Session) Want(packages []string, group string, style version.Style, dry
 	var wanted []plan.Wanted
 	for _, arg := range packages {
 		g := project.ParseGoal(arg)
+		g.Name = s.name(g.Name)
 		if g.Name == "" || strings.ContainsAny(g.Name, " \t") || slices.ContainsFunc(wanted, func(w plan.Wanted) bool { return w.Name == g.Name }) {
 			return nil, &input.UsageError{Reason: fmt.Sprintf("%q: expected names of packages, each once, such as keel or keel@^2", arg)}
 		}
@@ -85,7 +86,7 @@ func (s *Session) Want(packages []string, group string, style version.Style, dry
 
 // Drop takes packages out of the manifest, or out of one group of it.
 func (s *Session) Drop(packages []string, group string, dry bool) (*Pending, error) {
-	changes, err := s.App.Drop(packages, group)
+	changes, err := s.App.Drop(s.names(packages), group)
 	if err != nil {
 		return nil, err
 	}
@@ -94,6 +95,7 @@ func (s *Session) Drop(packages []string, group string, dry bool) (*Pending, err
 
 // BackPackage returns one package to the release that it had before.
 func (s *Session) BackPackage(name string) (*Pending, error) {
+	name = s.name(name)
 	changes, err := s.App.ChangesBack(s.ctx, name)
 	if err != nil {
 		return nil, err
@@ -103,11 +105,13 @@ func (s *Session) BackPackage(name string) (*Pending, error) {
 
 // Lift ends a hold.
 func Lift(a *app.App, name string) (doc.Hold, error) {
+	name = a.Eco.Canonical(name)
 	return doc.Hold{Schema: "molt/hold/1", Name: name}, a.Release(name)
 }
 
 // Hold keeps a package back, until a day such as 2027-01-31, or without end.
 func Hold(a *app.App, name, reason, until string) (doc.Hold, error) {
+	name = a.Eco.Canonical(name)
 	var names []string
 	for _, d := range a.Declared() {
 		names = append(names, d.As)

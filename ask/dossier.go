@@ -101,6 +101,7 @@ type DossierRequest struct {
 
 // Dossier shows one package in detail.
 func (s *Session) Dossier(r DossierRequest) (doc.Dossier, error) {
+	r.Name = s.name(r.Name)
 	var names []string
 	name := r.Name
 	for _, d := range s.App.Declared() {

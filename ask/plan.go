@@ -116,7 +116,7 @@ func (s *Session) SplitPlan(stage string, apart, previews []string) (answer doc.
 	if err := s.advice(previews); err != nil {
 		return doc.Plan{}, "", "", err
 	}
-	a, b, err := s.App.Split(s.ctx, s.Source, stage, apart)
+	a, b, err := s.App.Split(s.ctx, s.Source, stage, s.names(apart))
 	if err != nil {
 		return doc.Plan{}, "", "", s.explain(err)
 	}

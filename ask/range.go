@@ -102,6 +102,7 @@ func Range(e ecosystem.Ecosystem, constraint string, texts []string) (doc.Range,
 
 // RangeOf puts a constraint to the published releases of a package, and may advise on a nearer constraint.
 func (s *Session) RangeOf(constraint, of string, advise bool) (doc.Range, error) {
+	of = s.name(of)
 	var names []string
 	name := of
 	for _, d := range s.App.Declared() {

@@ -205,12 +205,24 @@ func (s *Session) remark(answer *doc.Untangle) error {
 
 // advice reads what upgrade guides say, and allows previews for this question.
 func (s *Session) advice(previews []string) error {
-	s.App.Config.Previews = slices.Concat(s.App.Config.Previews, previews)
+	s.App.Config.Previews = slices.Concat(s.App.Config.Previews, s.names(previews))
 	warnings, err := s.App.LoadAdvice(s.ctx)
 	for _, w := range warnings {
 		s.say("warning: %s", w)
 	}
 	return err
+}
+
+// name returns the canonical form of a name that people wrote.
+func (s *Session) name(written string) string { return s.App.Eco.Canonical(written) }
+
+// names is name for several.
+func (s *Session) names(written []string) []string {
+	var all []string
+	for _, name := range written {
+		all = append(all, s.name(name))
+	}
+	return all
 }
 
 // keeping says whether, why and until when a package is held.

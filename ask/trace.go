@@ -62,6 +62,7 @@ func NewFit(name string, app project.Application, fits []inspect.Fit, k *conflic
 
 // Trace says why a package is in the lock, at each of its releases.
 func (s *Session) Trace(name string) (doc.Trace, error) {
+	name = s.name(name)
 	if s.App.Lock == nil {
 		return doc.Trace{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s to trace in; molt relock writes one", s.App.Eco.Lock())}
 	}
@@ -81,6 +82,7 @@ func (s *Session) Trace(name string) (doc.Trace, error) {
 
 // Fit says which releases of a package resolve with the application, the newest first, at most so many; 0 for all.
 func (s *Session) Fit(name string, most int) (doc.Fit, error) {
+	name = s.name(name)
 	u := s.App.Application()
 	fits, tangle, err := inspect.Fits(s.ctx, s.Source, u, name, most)
 	if err != nil {

@@ -100,7 +100,11 @@ func (s *Session) untangled(goal string) (doc.Untangle, []conflict.WayOut, error
 		if err := s.advice(nil); err != nil {
 			return doc.Untangle{}, nil, err
 		}
-		return s.untangledGoal(project.ParseGoal(goal))
+		goals, err := s.App.Goals([]string{goal})
+		if err != nil {
+			return doc.Untangle{}, nil, err
+		}
+		return s.untangledGoal(goals...)
 	}
 	_, err := project.Relock(s.ctx, s.Source, s.App.Application())
 	var tangle *solve.Tangle

@@ -114,11 +114,16 @@ func (a *Question) Problem(c Choice, keep map[string][]string) solve.Problem {
 			root.Among = among
 			switch { // what a tangle shall say of it
 			case d.As == a.Goal.Name && len(among) > 1:
-				root.Text = a.Goal.Constraint
+				if meant, err := a.App.Scheme.Goal(a.Goal.Constraint); err == nil { // it was checked
+					root.Text = meant.String()
+				}
 			case len(among) == 1:
 				root.Text = among[0]
+				if v, err := a.App.Scheme.Parse(among[0]); err == nil {
+					root.Text = a.App.Scheme.Exact(v)
+				}
 			default:
-				root.Text = "*"
+				root.Text = a.App.Scheme.Any()
 			}
 		}
 		p.Roots = append(p.Roots, root)
@@ -177,10 +182,11 @@ func AskOne(ctx context.Context, source universe.Source, app project.Application
 
 // Target returns the releases that the goal means.
 func (a *Question) Target(p *universe.Package) (version.Set, error) {
-	set, err := p.Admit(a.Goal.Constraint)
+	meant, err := a.App.Scheme.Goal(a.Goal.Constraint)
 	if err != nil {
-		return set, err
+		return version.Set{}, err
 	}
+	set := meant.Admit(p.Versions())
 	if set.Empty() { // a major of which there are only previews, when these are allowed
 		set = version.NewSet(len(p.Releases))
 		for i := range a.Usable(p, "").All() {

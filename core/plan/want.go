@@ -144,7 +144,7 @@ func (w *wanter) solve(app project.Application, wanted []Wanted) (*solve.Resolut
 		if scope, ok := w.scopes[p.Roots[i].As]; ok {
 			p.Roots[i].Among = scope
 			if p.Roots[i].Text == "" {
-				p.Roots[i].Text = "*" // for a tangle
+				p.Roots[i].Text = app.Scheme.Any() // for a tangle
 			}
 			delete(p.Keep, p.Roots[i].Package)
 		}

@@ -87,6 +87,7 @@ func (r *Release) Take(d Demand, kind string) error {
 func SketchDemand(word string) (d Demand, kind string, err error) {
 	kind = "need"
 	prefix, rest, found := strings.Cut(word, ":")
+	found = found && !strings.Contains(prefix, "@") // else it belongs to the constraint
 	switch {
 	case !found:
 		rest = word

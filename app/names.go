@@ -1,0 +1,58 @@
+package app
+
+import (
+	"slices"
+	"strings"
+
+	"molt/core/project"
+)
+
+// canonicalNames gives the names that people wrote into the configuration the form that the ecosystem's names have.
+func (a *App) canonicalNames() {
+	canonical := a.Eco.Canonical
+	each := func(names []string) {
+		for i := range names {
+			names[i] = canonical(names[i])
+		}
+	}
+	for name, h := range a.Config.Hold {
+		if c := canonical(name); c != name {
+			delete(a.Config.Hold, name)
+			a.Config.Hold[c] = h
+			if a.spelled == nil {
+				a.spelled = map[string]string{}
+			}
+			a.spelled[c] = name
+		}
+	}
+	each(a.Config.Previews)
+	for _, family := range a.Config.Family {
+		each(family)
+	}
+	for _, task := range a.Config.Stages.Tasks {
+		each(task.With)
+	}
+	goals := strings.Fields(a.Config.Goal)
+	for i, text := range goals {
+		goals[i] = a.parseGoal(text).String()
+	}
+	a.Config.Goal = strings.Join(goals, " ")
+}
+
+// asSpelled returns names of held packages the way that the configuration spells them.
+func (a *App) asSpelled(names ...string) []string {
+	all := slices.Clone(names)
+	for i, name := range all {
+		if spelled := a.spelled[name]; spelled != "" {
+			all[i] = spelled
+		}
+	}
+	return all
+}
+
+// parseGoal reads a goal, with the name in its canonical form.
+func (a *App) parseGoal(text string) project.Goal {
+	g := project.ParseGoal(text)
+	g.Name = a.Eco.Canonical(g.Name)
+	return g
+}

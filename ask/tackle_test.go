@@ -1,0 +1,238 @@
+package ask_test
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+	"molt/core/version/semver"
+	"molt/ecosystem"
+	"molt/input"
+	"molt/registry"
+)
+
+// tackle is a tiny ecosystem that has as little as one can have, and nothing as JavaScript has it: one release of each package for
+// the whole application, names in several spellings, constraints of its own, a manifest of plain lines, no installed tree, no
+// imports, no runtimes, no kinship of names. That everything works on it is the proof that the core is neutral.
+type tackle struct{ packages universe.Table }
+
+func (tackle) Name() string           { return "tackle" }
+func (tackle) Scheme() version.Scheme { return knots{} }
+func (tackle) Tenancy() solve.Tenancy { return solve.Single }
+func (tackle) Manifest() string       { return "tackle.list" }
+func (tackle) Lock() string           { return "tackle.lock" }
+
+// Canonical writes a name in small letters, with hyphens.
+func (tackle) Canonical(name string) string {
+	return strings.NewReplacer("_", "-", ".", "-").Replace(strings.ToLower(name))
+}
+
+func (tackle) EncodeLock(l *ecosystem.Lock) []byte { return ecosystem.EncodeMoltLock(l) }
+
+func (tackle) DecodeLock(file string, data []byte) (*ecosystem.Lock, error) {
+	return ecosystem.DecodeMoltLock(file, data)
+}
+
+func (tackle) PackageURL(name, v string) string { return "pkg:generic/" + name + "@" + v }
+
+func (t tackle) Open(context.Context, *registry.Client, ecosystem.Detail) ecosystem.Source {
+	return chest{t.packages}
+}
+
+// A chest is a registry that is a table.
+type chest struct{ universe.Table }
+
+func (chest) Close() {}
+
+func (t tackle) ReadManifest(file string, data []byte) (ecosystem.Manifest, error) {
+	m := &list{eco: t, file: file, lines: strings.SplitAfter(string(data), "\n")}
+	for _, line := range m.lines {
+		if words := strings.Fields(line); len(words) != 0 && len(words) != 2 {
+			return nil, &input.PositionError{File: file, Line: 1 + strings.Count(string(data[:bytes.Index(data, []byte(line))]), "\n"), Column: 1, Reason: "expected a name and a constraint"}
+		}
+	}
+	return m, nil
+}
+
+// A list is a manifest: a line for each package, with a name and a constraint.
+type list struct {
+	eco   tackle
+	file  string
+	lines []string
+}
+
+func (m *list) Entries() (all []ecosystem.Entry) {
+	for i, line := range m.lines {
+		if words := strings.Fields(line); len(words) == 2 {
+			name := m.eco.Canonical(words[0])
+			all = append(all, ecosystem.Entry{Demand: universe.Demand{As: name, Package: name, Text: words[1]}, Group: "main", Written: words[1],
+				Line: i + 1, Column: 1 + strings.Index(line, words[1])})
+		}
+	}
+	return all
+}
+
+func (m *list) Set(_, name, constraint string) error {
+	for _, e := range m.Entries() {
+		if e.As == name {
+			line := m.lines[e.Line-1]
+			m.lines[e.Line-1] = line[:e.Column-1] + constraint + line[e.Column-1+len(e.Written):]
+			return nil
+		}
+	}
+	return fmt.Errorf("%s has no %s", m.file, name)
+}
+
+func (m *list) Remove(_, name string) error {
+	for _, e := range m.Entries() {
+		if e.As == name {
+			m.lines = slices.Delete(m.lines, e.Line-1, e.Line)
+			return nil
+		}
+	}
+	return fmt.Errorf("%s has no %s", m.file, name)
+}
+
+func (m *list) Add(_, name, constraint string) error {
+	m.lines = append([]string{name + " " + constraint + "\n"}, m.lines...)
+	return nil
+}
+
+func (m *list) Name() string                     { return "skua" }
+func (m *list) Version() string                  { return "" }
+func (m *list) Members() []string                { return nil }
+func (m *list) Overrides() []universe.Override   { return nil }
+func (m *list) Groups() []string                 { return []string{"main"} }
+func (m *list) Runtimes() []universe.Requirement { return nil }
+func (m *list) Tool() (string, string, int)      { return "", "", 0 }
+func (m *list) SetVersion(string) error          { return fmt.Errorf("%s has no version", m.file) }
+func (m *list) Bytes() []byte                    { return []byte(strings.Join(m.lines, "")) }
+
+// knots is a scheme whose constraints look like none of JavaScript's: "any", "is:1.2.0", "from:1.2.0" and "like:1.2.0", which
+// is up to the next major. Prereleases are admitted only where there is nothing else: a rule about the whole list.
+type knots struct{}
+
+type knot struct {
+	text, kind string
+	v          *semver.Version
+}
+
+func (k knot) String() string { return k.text }
+func (k knot) Bounded() bool  { return k.kind == "is" || k.kind == "like" }
+
+func (k knot) Admit(l version.List) version.Set {
+	all, stable := version.NewSet(len(l)), version.NewSet(len(l))
+	for i, v := range l {
+		v := v.(*semver.Version)
+		if k.kind == "any" || k.kind == "is" && v.Precedence(k.v) == 0 || k.kind != "is" && v.Precedence(k.v) >= 0 && (k.kind == "from" || v.Major == k.v.Major) {
+			all.Add(i)
+			if !v.Prerelease() || k.kind == "is" {
+				stable.Add(i)
+			}
+		}
+	}
+	if stable.Empty() {
+		return all
+	}
+	return stable
+}
+
+func (knots) Parse(text string) (version.Version, error) {
+	v, err := semver.Parse(text)
+	if err != nil {
+		return nil, err
+	}
+	return v, nil
+}
+
+func (s knots) Complete(text string) (version.Version, error) {
+	for range 2 {
+		if v, err := s.Parse(text); err == nil {
+			return v, nil
+		}
+		text += ".0"
+	}
+	return s.Parse(text)
+}
+
+func (s knots) Constrain(text string) (version.Constraint, error) {
+	if text == "any" {
+		return knot{text, "any", nil}, nil
+	}
+	kind, rest, _ := strings.Cut(text, ":")
+	if kind != "is" && kind != "from" && kind != "like" {
+		return nil, &version.Error{Kind: "constraint", Text: text, Reason: "expected any, is:, from: or like:"}
+	}
+	v, err := s.Complete(rest)
+	if err != nil {
+		return nil, err
+	}
+	return knot{text, kind, v.(*semver.Version)}, nil
+}
+
+func (s knots) Goal(text string) (version.Constraint, error) { return s.Constrain("like:" + text) }
+
+func (knots) Jump(from, to version.Version) version.Jump {
+	return semver.Jump(from.(*semver.Version), to.(*semver.Version))
+}
+
+func (knots) Breaking(from, to version.Version) bool {
+	return from.(*semver.Version).Major != to.(*semver.Version).Major
+}
+
+func (knots) Major(v version.Version) string {
+	return strconv.FormatUint(v.(*semver.Version).Major, 10)
+}
+
+func (knots) Next(v version.Version, j version.Jump) string {
+	return semver.Next(v.(*semver.Version), j)
+}
+func (knots) Any() string                    { return "any" }
+func (knots) Exact(v version.Version) string { return "is:" + v.String() }
+
+func (knots) AtLeast(v version.Version) string { return "from:" + v.String() }
+
+func (s knots) Styled(style version.Style, v version.Version) string {
+	switch style {
+	case version.Any:
+		return s.Any()
+	case version.Exact:
+		return s.Exact(v)
+	}
+	return "like:" + v.String()
+}
+
+func (knots) StyleOf(constraint string) version.Style {
+	kind, _, _ := strings.Cut(constraint, ":")
+	return map[string]version.Style{"any": version.Any, "is": version.Exact, "like": version.NextMinor}[kind]
+}
+
+func (s knots) Restyle(constraint string, v version.Version) string {
+	if c, err := s.Constrain(constraint); err == nil && version.Admits(c, v) {
+		return constraint
+	}
+	return s.Styled(cmp.Or(s.StyleOf(constraint), version.NextMinor), v)
+}
+
+var number = regexp.MustCompile(`[0-9]+(\.[0-9]+)*`)
+
+func (s knots) Mentions(constraint string) []version.Version { return s.FindIn(constraint) }
+
+func (s knots) FindIn(prose string) (all []version.Version) {
+	for _, text := range number.FindAllString(prose, -1) {
+		if v, err := s.Complete(text); err == nil {
+			all = append(all, v)
+		}
+	}
+	return all
+}
+
+var _ ecosystem.Ecosystem = tackle{}
