@@ -1,3 +1,6 @@
+// Package app is one application on disk: opening it, the stages that change it, and the ways back. What it writes, it writes as a
+// transaction: all of it or nothing, whenever the process ends. Its files are the business of the packages below: config, planfile,
+// yamlfile; run runs the commands that judge a stage.
 package app
 
 import (

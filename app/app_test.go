@@ -520,7 +520,7 @@ func TestEditedPlan(t *testing.T) {
 		t.Fatal(err)
 	}
 	before := b.read("package.json") + b.read("molt.lock")
-	if _, err := a.Step(context.Background(), source, Order{}, Watcher{}); err == nil || !strings.Contains(err.Error(), "stage goal-4") || !strings.Contains(err.Error(), "deck wants beside it hulk ^3") {
+	if _, err := a.Step(context.Background(), source, Order{}, Watcher{}); err == nil || !strings.Contains(err.Error(), "stage goal-4") || !strings.Contains(err.Error(), "deck has the peer hulk ^3") {
 		t.Errorf("a stage that does not resolve: %v", err)
 	}
 	if b.read("package.json")+b.read("molt.lock") != before {

@@ -369,7 +369,7 @@ func TestBadInput(t *testing.T) {
 		{"unknown package", manifest(`"keele": "*"`), []string{"relock"}, 2, "package.json:2:29: the registry has no package \"keele\", which \"dependencies\" asks for"},
 		{"unknown package below", manifest(`"hull": "*"`), []string{"relock"}, 1, "ghost: no release fits\n  ^1\n  that is none\n  asked by hull 1.0.0\n  which package.json:2 asks for (*)"},
 		{"constraint without release", manifest(`"keel": "^3.0.0"`), []string{"relock"}, 1, "package.json:2:28: keel: no published release fits \"^3.0.0\"; nearest are 1.0.0, 2.0.0"},
-		{"tangle", manifest(`"keel": "2", "mast": "*"`), []string{"relock"}, 1, "^1 beside it"},
+		{"tangle", manifest(`"keel": "2", "mast": "*"`), []string{"relock"}, 1, "^1 as a peer"},
 		{"goal without a package", manifest(`"keel": "1"`), []string{"assess", "kele@2"}, 2, "no declared package has this name; did you mean keel?"},
 		{"goal without a release", manifest(`"keel": "1"`), []string{"plan", "keel@7"}, 2, "published majors: 1, 2"},
 		{"no goal", manifest(`"keel": "1"`), []string{"assess"}, 2, "name a goal"},

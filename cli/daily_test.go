@@ -243,7 +243,7 @@ func TestCompare(t *testing.T) {
 func TestTrace(t *testing.T) {
 	d := locked(t, nil)
 	d.says(0, []string{"trace", "rope"}, "rope@1.2.0, asked for by 1 package", "Kept from 2.0.0 by\n    mast@1.0.0  rope ^1", "the manifest mast ~1.0.0 (dependencies)\n    mast@1.0.0\n    which asks for rope ^1\n      rope@1.2.0")
-	d.says(0, []string{"trace", "keel"}, "keel@1.1.0, asked for by 2 packages", "mast@1.0.0    keel ^1 beside it")
+	d.says(0, []string{"trace", "keel"}, "keel@1.1.0, asked for by 2 packages", "mast@1.0.0    keel ^1 as a peer")
 	d.says(0, []string{"trace", "oldlamp"}, "It is the newest release.")
 	d.says(2, []string{"trace", "ropes"}, "ropes is not in the lock; did you mean rope?")
 }

@@ -28,7 +28,7 @@ type DossierLine struct {
 	Constraint string `json:"constraint"`
 }
 
-// A DossierNeed is something that a release needs, or wants beside it.
+// A DossierNeed is something that a release needs or has as a peer.
 type DossierNeed struct {
 	Name       string `json:"name"`
 	Constraint string `json:"constraint"`

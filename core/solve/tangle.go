@@ -37,9 +37,9 @@ func (d Demand) String() string {
 	if by == "" {
 		by = "the application"
 	}
-	verb := "wants"
+	verb := "needs"
 	if d.Kind == Peer {
-		verb = "wants beside it"
+		verb = "has the peer"
 	}
 	return fmt.Sprintf("%s %s %s %s", by, verb, d.As, d.Constraint)
 }

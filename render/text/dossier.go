@@ -95,7 +95,7 @@ func (p *Page) Dossier(answer doc.Dossier) {
 		case n.Peer && n.Optional:
 			text += " (if there is one)"
 		case n.Peer:
-			text += " (beside it)"
+			text += " (peer)"
 		case n.Optional:
 			text += " (optional)"
 		}

@@ -80,7 +80,7 @@ func asker(l doc.TraceLink) string {
 func asks(l doc.TraceLink) string {
 	text := l.Name + " " + l.Constraint
 	if l.Peer {
-		text += " beside it"
+		text += " as a peer"
 	}
 	if l.Group != "" {
 		text += " (" + l.Group + ")"

@@ -103,7 +103,7 @@ func sideLines(s doc.Side, width int) []cell {
 	}
 	what := s.Constraint
 	if s.Peer {
-		what += " beside it"
+		what += " as a peer"
 	}
 	put(&bold, "", what)
 	if s.Admits != "" {
