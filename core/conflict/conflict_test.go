@@ -15,7 +15,7 @@ import (
 	"molt/core/universe"
 )
 
-func TestUntie(t *testing.T) {
+func TestExplain(t *testing.T) {
 	source, app := projecttest.Sketch(t, `
 		app: hulk@^3 deck@^1
 		hulk@3.0
@@ -25,7 +25,7 @@ func TestUntie(t *testing.T) {
 		deck@1.1: rudder@^2
 		rudder@2.0: peer:hulk@^4
 		rudder@2.1: peer:hulk@^4`)
-	knot := mustUntie(t, source, app)
+	knot := mustExplain(t, source, app)
 	if len(knot.Contested) != 1 || knot.Contested[0].Name != "hulk" || len(knot.Contested[0].Sides) != 2 {
 		t.Fatalf("contested %+v", knot.Contested)
 	}
@@ -37,14 +37,14 @@ func TestUntie(t *testing.T) {
 	for _, d := range far.Chain {
 		chain = append(chain, d.String())
 	}
-	if got := strings.Join(chain, "; "); got != "the application wants deck ^1; deck wants rudder ^2; rudder wants beside it hulk ^4" || far.Releases != "2.0.0 … 2.1.0" {
+	if got := strings.Join(chain, "; "); got != "the application needs deck ^1; deck needs rudder ^2; rudder has the peer hulk ^4" || far.Releases != "2.0.0 … 2.1.0" {
 		t.Errorf("the other side comes by %s, asked by %s", got, far.Releases)
 	}
 }
 
-func TestUntieWhatIsNotThere(t *testing.T) {
+func TestExplainWhatIsNotThere(t *testing.T) {
 	source, app := projecttest.Sketch(t, "app: deck@^1\ndeck@1.0: ghost@^2")
-	knot := mustUntie(t, source, app)
+	knot := mustExplain(t, source, app)
 	if len(knot.Contested) != 1 || knot.Contested[0].Name != "ghost" || knot.Contested[0].Sides[0].Admits != "none" {
 		t.Errorf("contested %+v", knot.Contested)
 	}
@@ -205,7 +205,7 @@ func tangleOf(t *testing.T, source universe.Source, app project.Application) *so
 	return tangle
 }
 
-func mustUntie(t *testing.T, source universe.Source, app project.Application) *Explanation {
+func mustExplain(t *testing.T, source universe.Source, app project.Application) *Explanation {
 	t.Helper()
 	app.Locked = nil
 	knot, err := Explain(context.Background(), source, app, tangleOf(t, source, app))

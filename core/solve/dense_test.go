@@ -83,13 +83,13 @@ func denseUniverse(random *rand.Rand) string {
 func TestAbsurdUniverses(t *testing.T) {
 	tests := []struct{ name, universe, says string }{
 		{"a package that needs itself at another release", "app: a@1\na@1: a@2\na@2: a@1", ""},
-		{"a package that needs itself at a release that is not there", "app: a@1\na@1: a@9", "a wants a 9"},
+		{"a package that needs itself at a release that is not there", "app: a@1\na@1: a@9", "a needs a 9"},
 		{"a package that peers on itself", "app: a@1\na@1: peer:a@1", ""},
-		{"a package that peers on another release of itself", "app: a@1\na@1: peer:a@2\na@2", "a wants beside it a 2"},
+		{"a package that peers on another release of itself", "app: a@1\na@1: peer:a@2\na@2", "a has the peer a 2"},
 		{"a release listed twice", "app: a@1\na@1: b@1\na@1: b@2\nb@1", ""},
-		{"a need on an unknown package", "app: a@*\na@1: ghost@*", "a wants ghost *"},
-		{"a root on an unknown package", "app: ghost@*\na@1", "the application wants ghost *"},
-		{"a constraint that cannot be read", "app: a@*\na@1: b@nonsense!\nb@1", "a wants b nonsense!"},
+		{"a need on an unknown package", "app: a@*\na@1: ghost@*", "a needs ghost *"},
+		{"a root on an unknown package", "app: ghost@*\na@1", "the application needs ghost *"},
+		{"a constraint that cannot be read", "app: a@*\na@1: b@nonsense!\nb@1", "a needs b nonsense!"},
 		{"two that only have each other", "app: a@*\na@1: peer:b@*\nb@1: peer:a@*", ""},
 		{"everything optional and nothing there", "app: a@*\na@1: opt:x@* peer?:y@*", ""},
 	}

@@ -141,11 +141,11 @@ var cases = []struct {
 	{name: "no release", universe: `
 		app: keel@^2
 		keel@1`,
-		tangle: []string{"the application wants keel ^2"}},
+		tangle: []string{"the application needs keel ^2"}},
 	{name: "an unknown package below", universe: `
 		app: keel@*
 		keel@1: ghost@*`,
-		tangle: []string{"the application wants keel *", "keel wants ghost *"}},
+		tangle: []string{"the application needs keel *", "keel needs ghost *"}},
 	{name: "a peer conflict", universe: `
 		app: hulk@4 rudder@* nail@*
 		nail@1
@@ -154,14 +154,14 @@ var cases = []struct {
 		rudder@1: peer:hulk@^2 nail@1
 		rudder@1.1: peer:hulk@^2 nail@1
 		rudder@2: peer:hulk@^3`,
-		tangle: []string{"the application wants hulk 4", "the application wants rudder *", "rudder wants beside it hulk ^2", "rudder wants beside it hulk ^3"}},
+		tangle: []string{"the application needs hulk 4", "the application needs rudder *", "rudder has the peer hulk ^2", "rudder has the peer hulk ^3"}},
 	{name: "a peer conflict below", universe: `
 		app: deck@1 hulk@4
 		deck@1: rudder@1
 		rudder@1: peer:hulk@^3
 		hulk@3
 		hulk@4`,
-		tangle: []string{"the application wants deck 1", "the application wants hulk 4", "deck wants rudder 1", "rudder wants beside it hulk ^3"}},
+		tangle: []string{"the application needs deck 1", "the application needs hulk 4", "deck needs rudder 1", "rudder has the peer hulk ^3"}},
 }
 
 func TestResolve(t *testing.T) {
