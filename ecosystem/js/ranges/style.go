@@ -93,8 +93,15 @@ func (scheme) Any() string { return "*" }
 // Exact returns the version.
 func (scheme) Exact(v version.Version) string { return v.(*semver.Version).Plain() }
 
-// AtLeast returns a lower bound.
-func (scheme) AtLeast(v version.Version) string { return ">=" + v.(*semver.Version).Plain() }
+// AtLeast returns a lower bound, without zeros that say nothing: >=22 for 22.0.0.
+func (scheme) AtLeast(version version.Version) string {
+	v := version.(*semver.Version)
+	text := v.Plain()
+	if v.Pre == "" {
+		text = strings.TrimSuffix(strings.TrimSuffix(text, ".0"), ".0")
+	}
+	return ">=" + text
+}
 
 // Goal reads what people write of a goal: a range, such as 5, 5.2 or ^5.1.0.
 func (scheme) Goal(text string) (version.Constraint, error) { return Scheme.Constrain(text) }
