@@ -4,6 +4,7 @@
 package app
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -18,6 +19,7 @@ import (
 	"time"
 
 	"molt/app/config"
+	"molt/app/planfile"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/ecosystem"
@@ -48,6 +50,7 @@ type App struct {
 	unsettled universe.Source
 	tree      func() (ecosystem.Tree, error)
 	runID     string            // of the change under way
+	goal      planGoal          // as the plan named it when it was read last
 	spelled   map[string]string // names of held packages that the configuration spells otherwise
 	withheld  string            // the registry that gets no credentials
 	Repaired  string            // what was repaired when the folder was taken into use, "" for nothing
@@ -244,13 +247,25 @@ func (a *App) Application() project.Application {
 	return u
 }
 
+// A planGoal is the goal that a text of the plan names.
+type planGoal struct {
+	plan []byte
+	text string
+}
+
 // frameworks names what goals are about: that of the configuration, and that of the plan. A plan that cannot be read
 // names none.
 func (a *App) frameworks() []string {
 	var names []string
 	goals := []string{a.Config.Goal}
-	if doc, err := a.ReadPlan(); err == nil {
-		goals = append(goals, doc.Goal)
+	if data, err := a.disk.Read(planfile.File, input.Plan); err == nil {
+		if !bytes.Equal(data, a.goal.plan) { // it is asked for at every solve, and seldom changes
+			a.goal.plan, a.goal.text = data, ""
+			if doc, err := planfile.Read(planfile.File, data); err == nil {
+				a.goal.text = doc.Goal
+			}
+		}
+		goals = append(goals, a.goal.text)
 	}
 	for _, text := range goals {
 		if words := strings.Fields(text); len(words) > 0 {

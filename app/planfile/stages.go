@@ -62,7 +62,9 @@ func (p *Plan) Insert(lines []string, meant func(s *Stage, change int) bool) {
 				at = p.Text.Stages[i].Changes[k].From
 			}
 			p.Text.Lines = slices.Insert(p.Text.Lines, at, lines...)
-			_ = p.Text.again() // lines with comments alone are read as before
+			if p.Text.Reread() == nil { // lines with comments alone are read as before
+				p.Text.cut()
+			}
 			return
 		}
 	}

@@ -31,13 +31,18 @@ func readPlanText(file string, data []byte) (*Text, error) {
 		return nil, err
 	}
 	t := &Text{Text: inner}
+	t.cut()
+	return t, nil
+}
+
+// cut finds the lines of stages and changes.
+func (t *Text) cut() {
 	list := t.Sequence("$.stages")
 	t.Stages = t.blocks(list, t.End("$.stages"))
 	for i := range t.Stages {
 		changes := t.Sequence(fmt.Sprintf("$.stages[%d].changes", i))
 		t.Stages[i].Changes = t.blocks(changes, t.SequenceEnd(changes, t.Stages[i].To))
 	}
-	return t, nil
 }
 
 // blocks gives every item of a list its lines. A flow list has none, as its items share them.
@@ -62,22 +67,13 @@ func (t *Text) blocks(list *ast.SequenceNode, end int) []Block {
 	return all
 }
 
-// set is Set, and reads the stages again.
+// set is Set, and finds the lines again.
 func (t *Text) set(mapping, key, value, after string) error {
-	if err := t.Set(mapping, key, value, after); err != nil {
-		return err
+	err := t.Set(mapping, key, value, after)
+	if err == nil {
+		t.cut()
 	}
-	return t.again()
-}
-
-// again reads the text after an edit.
-func (t *Text) again() error {
-	next, err := readPlanText(t.File, t.Bytes())
-	if err != nil {
-		return err
-	}
-	*t = *next
-	return nil
+	return err
 }
 
 // Mark sets the status of a stage, and the lock that the next one goes on from.
