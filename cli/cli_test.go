@@ -2,164 +2,23 @@ package cli_test
 
 import (
 	"bufio"
-	"bytes"
 	"encoding/json"
-	"errors"
-	"flag"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"regexp"
 	"runtime"
 	"slices"
 	"strings"
-	"sync"
 	"syscall"
 	"testing"
 	"time"
 
 	"molt/core/version"
-	"molt/demo"
-	"molt/ecosystem/js"
 	"molt/ecosystem/js/ranges"
-	"molt/ecosystem/standin"
 )
-
-var update = flag.Bool("update", false, "write what the commands print to testdata")
-
-// molt is the built program.
-var molt string
-
-func TestMain(m *testing.M) {
-	flag.Parse()
-	os.Setenv("GIT_CONFIG_GLOBAL", os.DevNull) // what people set up for their git is none of the tests' business
-	os.Setenv("GIT_CONFIG_NOSYSTEM", "1")
-	dir, err := os.MkdirTemp("", "molt-test-")
-	if err != nil {
-		panic(err)
-	}
-	molt = filepath.Join(dir, "molt")
-	if runtime.GOOS == "windows" {
-		molt += ".exe"
-	}
-	if out, err := exec.Command("go", "build", "-o", molt, "molt/cmd/molt").CombinedOutput(); err != nil {
-		fmt.Fprintf(os.Stderr, "%s\n", out)
-		os.Exit(1)
-	}
-	code := m.Run()
-	os.RemoveAll(dir)
-	os.Exit(code)
-}
-
-// A desk is an application in a temporary folder, with a registry.
-type desk struct {
-	testing.TB
-	dir      string
-	registry string
-	cache    string
-	state    string
-	columns  string
-}
-
-// beside holds the tests that run beside others already.
-var beside sync.Map
-
-// newDesk makes a desk with files; the registry serves a universe, or the demo's when it is "".
-func newDesk(t *testing.T, universe string, files map[string]string) *desk {
-	t.Helper()
-	if _, already := beside.LoadOrStore(t, true); !already {
-		t.Parallel() // most of the time goes into waiting for other programs
-	}
-	table, err := demo.Universe()
-	if universe != "" {
-		table, err = standin.ReadUniverse("test.universe", []byte(universe), ranges.Scheme)
-	}
-	if err != nil {
-		t.Fatal(err)
-	}
-	server := httptest.NewServer(js.JS{}.StandIn(table))
-	t.Cleanup(server.Close)
-	d := &desk{TB: t, dir: t.TempDir(), registry: server.URL, cache: t.TempDir(), state: t.TempDir(), columns: "100"}
-	for name, text := range files {
-		d.write(name, text)
-	}
-	return d
-}
-
-// demoDesk is the demo's application, with the registry as it is.
-func demoDesk(t *testing.T) *desk {
-	t.Helper()
-	d := newDesk(t, "", nil)
-	if err := demo.Copy(filepath.Join(d.dir, "app")); err != nil {
-		t.Fatal(err)
-	}
-	d.dir = filepath.Join(d.dir, "app")
-	return d
-}
-
-func (d *desk) write(name, text string) {
-	d.Helper()
-	if err := os.WriteFile(filepath.Join(d.dir, name), []byte(text), 0o644); err != nil {
-		d.Fatal(err)
-	}
-}
-
-func (d *desk) read(name string) string {
-	d.Helper()
-	data, err := os.ReadFile(filepath.Join(d.dir, name))
-	if err != nil {
-		d.Fatal(err)
-	}
-	return string(data)
-}
-
-func (d *desk) command(args ...string) *exec.Cmd {
-	c := exec.Command(molt, args...)
-	c.Dir = d.dir
-	c.Env = append(os.Environ(), "MOLT_REGISTRY_JS="+d.registry, "MOLT_CACHE="+d.cache, "MOLT_STATE="+d.state, "COLUMNS="+d.columns, "NO_COLOR=1", "MOLT_TOKEN_JS=")
-	return c
-}
-
-// run runs Molt and expects an exit code.
-func (d *desk) run(want int, args ...string) (out, errout string) {
-	d.Helper()
-	c := d.command(args...)
-	var stdout, stderr bytes.Buffer
-	c.Stdout, c.Stderr = &stdout, &stderr
-	err := c.Run()
-	var exit *exec.ExitError
-	if err != nil && !errors.As(err, &exit) {
-		d.Fatal(err)
-	}
-	if got := c.ProcessState.ExitCode(); got != want {
-		d.Fatalf("molt %s exits with %d, want %d\n%s%s", strings.Join(args, " "), got, want, &stdout, &stderr)
-	}
-	return stdout.String(), stderr.String()
-}
-
-// golden compares what was printed with a file; times and versions of this machine are blotted out.
-func (d *desk) golden(name, got string) {
-	d.Helper()
-	got = blot.ReplaceAllString(got, "$1")
-	file := filepath.Join("testdata", name)
-	if *update {
-		if err := os.WriteFile(file, []byte(got), 0o644); err != nil {
-			d.Fatal(err)
-		}
-	}
-	want, err := os.ReadFile(file)
-	if err != nil {
-		d.Fatal(err)
-	}
-	if got != string(want) {
-		d.Errorf("%s: the output has changed; -update takes it over\n%s", name, got)
-	}
-}
-
-var blot = regexp.MustCompile(`(deployed), \S+ is on this machine|  \d+\.\d s\b|;\s+checks:\s+\d+\.\d s\b`)
 
 func TestDemoInGold(t *testing.T) {
 	d := demoDesk(t)
