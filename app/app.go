@@ -88,7 +88,9 @@ func Open(s Settings) (*App, error) {
 	if a.Eco, err = a.ecosystem(); err != nil {
 		return nil, err
 	}
-	a.canonicalNames()
+	if err := a.canonicalNames(); err != nil {
+		return nil, err
+	}
 	if a.Fixed, err = a.readFixed(); err != nil {
 		return nil, err
 	}

@@ -73,7 +73,9 @@ func OpenConflict(ctx context.Context, s Settings) (*App, error) {
 	if a.Eco, err = a.ecosystem(); err != nil {
 		return nil, err
 	}
-	a.canonicalNames()
+	if err := a.canonicalNames(); err != nil {
+		return nil, err
+	}
 	if marked, err := a.marked(); err != nil || !marked {
 		return nil, err
 	}

@@ -1,24 +1,30 @@
 package app
 
 import (
+	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
 	"molt/core/project"
 )
 
-// canonicalNames gives the names that people wrote into the configuration the form that the ecosystem's names have.
-func (a *App) canonicalNames() {
+// canonicalNames gives the names that people wrote into the configuration the form that the ecosystem's names have. Two spellings of
+// one name that say different things are an error.
+func (a *App) canonicalNames() error {
 	canonical := a.Eco.Canonical
 	each := func(names []string) {
 		for i := range names {
 			names[i] = canonical(names[i])
 		}
 	}
-	for name, h := range a.Config.Hold {
+	for _, name := range slices.Sorted(maps.Keys(a.Config.Hold)) {
 		if c := canonical(name); c != name {
+			if other, twice := a.Config.Hold[c]; twice && other != a.Config.Hold[name] {
+				return a.Config.Place.At(true, fmt.Sprintf("%q: %s is held already, under another spelling", name, c), "hold", name)
+			}
+			a.Config.Hold[c] = a.Config.Hold[name]
 			delete(a.Config.Hold, name)
-			a.Config.Hold[c] = h
 			if a.spelled == nil {
 				a.spelled = map[string]string{}
 			}
@@ -37,6 +43,7 @@ func (a *App) canonicalNames() {
 		goals[i] = a.parseGoal(text).String()
 	}
 	a.Config.Goal = strings.Join(goals, " ")
+	return nil
 }
 
 // asSpelled returns names of held packages the way that the configuration spells them.
