@@ -271,7 +271,7 @@ func (a *App) frameworks() []string {
 	}
 	for _, text := range goals {
 		if words := strings.Fields(text); len(words) > 0 {
-			if name := project.ParseGoal(words[0]).Name; !slices.Contains(names, name) {
+			if name := a.parseGoal(words[0]).Name; !slices.Contains(names, name) {
 				names = append(names, name)
 			}
 		}

@@ -9,8 +9,8 @@ import (
 	"molt/core/project"
 )
 
-// canonicalNames gives the names that people wrote into the configuration the form that the ecosystem's names have. Two spellings of
-// one name that say different things are an error.
+// canonicalNames gives the names that people wrote into the configuration the form that the ecosystem's names have. Two holds on
+// one name in different spellings are an error.
 func (a *App) canonicalNames() error {
 	canonical := a.Eco.Canonical
 	each := func(names []string) {
@@ -20,7 +20,7 @@ func (a *App) canonicalNames() error {
 	}
 	for _, name := range slices.Sorted(maps.Keys(a.Config.Hold)) {
 		if c := canonical(name); c != name {
-			if other, twice := a.Config.Hold[c]; twice && other != a.Config.Hold[name] {
+			if _, twice := a.Config.Hold[c]; twice {
 				return a.Config.Place.At(true, fmt.Sprintf("%q: %s is held already, under another spelling", name, c), "hold", name)
 			}
 			a.Config.Hold[c] = a.Config.Hold[name]

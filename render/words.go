@@ -39,6 +39,7 @@ func Differences(answer doc.Compare) (declared, rest []doc.Difference) {
 	return declared, rest
 }
 
+// Count writes a number of things: "1 line", "2 lines".
 func Count(n int, what string) string {
 	if n == 1 {
 		return "1 " + what

@@ -43,6 +43,7 @@ type NameError struct{ Name, Reason string }
 
 func (e *NameError) Error() string { return e.Name + ": " + e.Reason }
 
+// Open opens a folder. One that does not exist is an *input.UsageError.
 func Open(dir string) (Folder, error) {
 	root, err := os.OpenRoot(dir)
 	if errors.Is(err, fs.ErrNotExist) {

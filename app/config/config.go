@@ -209,6 +209,7 @@ func (c *Config) CheckNames(place yamlfile.Place, declared, locked []string) err
 	return nil
 }
 
+// Timeout returns how long the check may take; ten minutes when nobody said.
 func (c Check) Timeout() (time.Duration, error) {
 	if c.Limit == "" {
 		return 10 * time.Minute, nil

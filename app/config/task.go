@@ -12,6 +12,7 @@ type Task struct {
 	Pass   []string          `yaml:"pass"`
 }
 
+// Check returns the task as a check, so that it is run like one.
 func (t Task) Check() Check {
 	return Check{Name: t.Name, Run: t.Run, Limit: t.Limit, Folder: t.Folder, Env: t.Env, Pass: t.Pass}
 }

@@ -136,6 +136,7 @@ func New(p *plan.Plan) *Plan {
 	return doc
 }
 
+// NewStageDoc returns a stage as the file has it.
 func NewStageDoc(s plan.Stage) Stage {
 	st := Stage{ID: s.ID, Kind: string(s.Kind), Title: s.Title, Status: Pending, Family: s.Family}
 	for _, n := range s.Raise {
@@ -159,6 +160,7 @@ func NewStageDoc(s plan.Stage) Stage {
 	return st
 }
 
+// PointOf returns a point as the file has it, nil for the zero Point.
 func PointOf(p project.Point) *Point {
 	if p == (project.Point{}) {
 		return nil
@@ -252,6 +254,7 @@ func (p *Plan) Stage(id string) *Stage {
 	return nil
 }
 
+// Index returns the position of a stage, -1 when the plan has none of that name.
 func (p *Plan) Index(id string) int {
 	return slices.IndexFunc(p.Stages, func(s Stage) bool { return s.ID == id })
 }

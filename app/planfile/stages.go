@@ -18,6 +18,7 @@ func (p *Plan) FreeID(id string) string {
 	return unique
 }
 
+// NamesOf lists the packages that a stage changes, each once.
 func NamesOf(s *Stage) []string {
 	var names []string
 	for _, c := range s.Changes {
@@ -31,6 +32,7 @@ func NamesOf(s *Stage) []string {
 // Goals reads the goals of a plan.
 func (p *Plan) Goals() []project.Goal { return ParseGoals(strings.Fields(p.Goal)) }
 
+// ParseGoals reads several goals.
 func ParseGoals(texts []string) []project.Goal {
 	var goals []project.Goal
 	for _, text := range texts {

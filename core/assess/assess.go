@@ -69,6 +69,7 @@ func Assess(ctx context.Context, source universe.Source, app project.Application
 	return got, err
 }
 
+// Assess answers the question.
 func (a *Question) Assess() (*Assessment, error) {
 	framework, err := a.Pkg(a.Goal.Name)
 	if err != nil {
@@ -320,18 +321,19 @@ func (a *Question) bridge(name string, p *universe.Package, among, accepting ver
 	return "", nil
 }
 
-// An acceptance holds the releases of a package that are compatible with some releases of the framework, by what they state.
-type acceptance struct {
+// An Acceptance holds the releases of a package that are compatible with some releases of the framework, by what they state.
+type Acceptance struct {
 	All    version.Set // those that do not refuse all of them
 	stated version.Set // those that name one of them
 }
 
-func (a *Question) Acceptors(p, framework *universe.Package, releases []string) acceptance {
+// Acceptors returns the releases of a package that are compatible with some releases of the framework, by what they state.
+func (a *Question) Acceptors(p, framework *universe.Package, releases []string) Acceptance {
 	wanted := version.NewSet(len(framework.Releases))
 	for _, v := range releases {
 		wanted.Add(framework.Index(v))
 	}
-	out := acceptance{version.NewSet(len(p.Releases)), version.NewSet(len(p.Releases))}
+	out := Acceptance{version.NewSet(len(p.Releases)), version.NewSet(len(p.Releases))}
 	for i := range p.Releases {
 		names, refuses := false, false
 		for _, d := range a.onFramework(&p.Releases[i]) {

@@ -85,6 +85,7 @@ func (a *Question) choosable(name string, p *universe.Package, current string) v
 	return s
 }
 
+// Texts returns the versions of some releases, ascending.
 func Texts(p *universe.Package, s version.Set) []string {
 	all := []string{} // not nil: no release is not the same as no choice
 	for i := range s.All() {

@@ -77,7 +77,7 @@ func (a *Question) standTransitive(got *Assessed, p, framework *universe.Package
 
 // standLeft decides on a package that is missing from the resolution with the goal: either nothing needs it any more, or the packages
 // that need it were left out because of it.
-func (a *Question) standLeft(got *Assessed, p, framework *universe.Package, target []string, accepts acceptance) error {
+func (a *Question) standLeft(got *Assessed, p, framework *universe.Package, target []string, accepts Acceptance) error {
 	got.Standing = project.Leaves
 	if _, goes := a.Together[got.By]; goes || got.By == a.Goal.Name || got.By == "" {
 		return nil
@@ -147,7 +147,7 @@ func (a *Question) broughtBy(name string) string {
 }
 
 // bounds finds the first and the newest release that state compatibility with the goal.
-func (a *Question) bounds(got *Assessed, p *universe.Package, accepts acceptance) {
+func (a *Question) bounds(got *Assessed, p *universe.Package, accepts Acceptance) {
 	serve := accepts.stated.And(a.Usable(p, got.Locked))
 	if first := serve.Min(); first >= 0 {
 		got.First = p.Releases[first].Version.String()
@@ -159,7 +159,7 @@ func (a *Question) bounds(got *Assessed, p *universe.Package, accepts acceptance
 
 // solved narrows the first and the newest release to those with which the whole application resolves. Ready says that the locked
 // release does.
-func (a *Question) solved(got *Assessed, p *universe.Package, accepts acceptance, target []string, ready bool) error {
+func (a *Question) solved(got *Assessed, p *universe.Package, accepts Acceptance, target []string, ready bool) error {
 	serve := accepts.stated.And(a.Usable(p, got.Locked))
 	if at := p.Index(got.Locked); at >= 0 { // nobody goes back to an open range of long ago
 		later := version.NewSet(len(p.Releases))

@@ -41,6 +41,7 @@ type Draft struct {
 	Added  []Declared
 }
 
+// Clone returns a draft that can be changed without changing this one.
 func (s Draft) Clone() Draft {
 	return Draft{maps.Clone(s.Lines), s.Locked, maps.Clone(s.Gone), slices.Clone(s.Added)}
 }

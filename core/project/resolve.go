@@ -132,6 +132,7 @@ func requiring(source universe.Source, app Application, runtimes universe.Table)
 	})
 }
 
+// VersionOf returns the version that a declared name has in a resolution, "" for none.
 func VersionOf(r *solve.Resolution, name string) string {
 	if r == nil {
 		return ""

@@ -6,6 +6,7 @@ import (
 	"molt/core/version"
 )
 
+// NewestStable returns the newest release that is no prerelease, or nil.
 func NewestStable(p *Package) *Release {
 	if i := p.Stable().Max(); i >= 0 {
 		return &p.Releases[i]

@@ -10,6 +10,7 @@ import (
 	"molt/core/universe"
 )
 
+// Jetty is an application two majors behind, with a package that goes with all of them and one that says nothing.
 const Jetty = `
 	app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0
 	hulk@3.0
@@ -22,6 +23,7 @@ const Jetty = `
 	mast@1.0
 	mast@2.0`
 
+// Applied returns declarations with changes carried out.
 func Applied(declared []project.Declared, changes []project.Change) []project.Declared {
 	next := slices.Clone(declared)
 	for _, c := range changes {
@@ -97,6 +99,7 @@ const Harbour = `
 	swallowed@1.0: peer:hulk@^3 # part of hulk
 	abandoned@1.0 # no longer maintained`
 
+// Wharf is an application to which packages are to be added.
 const Wharf = `
 	app: hulk@^1 deck@~1.0.0 pin@1.0.0
 	hulk@1.0
