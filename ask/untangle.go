@@ -12,7 +12,7 @@ import (
 	"molt/input"
 )
 
-// NewUntangle makes the document of a tangle with its ways out. The knot may be nil; place tells where the manifest
+// NewUntangle makes the document of a tangle with its ways out. The explanation may be nil; place tells where the manifest
 // declares a demand.
 func NewUntangle(goal string, k *conflict.Explanation, blocked []string, ways []conflict.WayOut, place func(solve.Demand) string) doc.Untangle {
 	answer := doc.Untangle{Schema: "molt/untangle/1", Goal: goal, Contested: []doc.Contest{}, Blocked: append([]string{}, blocked...), Ways: []doc.Way{}}
