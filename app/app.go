@@ -19,7 +19,10 @@ import (
 	"time"
 
 	"molt/app/config"
+	"molt/app/ledger"
 	"molt/app/planfile"
+	"molt/app/userstate"
+	"molt/app/vcs"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/ecosystem"
@@ -44,12 +47,14 @@ type App struct {
 	Fixed    map[string]string // releases given from outside, by package
 	Settings Settings
 	client   *registry.Client // while a source is open
-	disk     txn.Folder
+	files    *txn.Workspace
+	repo     vcs.Repo
+	ledger   ledger.Ledger
+	user     userstate.State
 	guides   []project.Guide // from LoadAdvice
 	// unsettled is the source with releases that have not settled yet, while one is open that hides them; else nil.
 	unsettled universe.Source
 	tree      func() (ecosystem.Tree, error)
-	runID     string            // of the change under way
 	goal      planGoal          // as the plan named it when it was read last
 	spelled   map[string]string // names of held packages that the configuration spells otherwise
 	withheld  string            // the registry that gets no credentials
@@ -70,15 +75,11 @@ type Settings struct {
 // Open reads an application. Nothing is written. A molt.lock of which the form is broken is an error; a missing one is
 // not.
 func Open(s Settings) (*App, error) {
-	dir, err := filepath.Abs(s.Dir)
+	a, err := open(s)
 	if err != nil {
 		return nil, err
 	}
-	a := &App{Dir: dir, Settings: s}
-	if a.disk, err = txn.Open(dir); err != nil {
-		return nil, err
-	}
-	if data, err := a.disk.Read(config.File, input.Configuration); err == nil {
+	if data, err := a.files.Read(config.File, input.Configuration); err == nil {
 		if a.Config, err = config.Read(config.File, data); err != nil {
 			return nil, err
 		}
@@ -108,6 +109,20 @@ func Open(s Settings) (*App, error) {
 		return nil, err
 	}
 	return a, a.checkNames()
+}
+
+// open opens the folder of an application and looks at nothing in it.
+func open(s Settings) (*App, error) {
+	dir, err := filepath.Abs(s.Dir)
+	if err != nil {
+		return nil, err
+	}
+	a := &App{Dir: dir, Settings: s, user: userstate.State{Env: s.Env}, repo: vcs.Repo{Dir: dir}}
+	if a.files, err = txn.OpenWorkspace(dir, a.user); err != nil {
+		return nil, err
+	}
+	a.ledger = ledger.Ledger{Files: a.files, Repo: a.repo}
+	return a, nil
 }
 
 // checkNames looks whether the configuration speaks of packages that are there.
@@ -153,7 +168,7 @@ func (a *App) readFixed() (map[string]string, error) {
 
 // read reads the manifest and the lock.
 func (a *App) read() error {
-	data, err := a.disk.Read(a.Eco.Manifest(), input.Manifest)
+	data, err := a.files.Read(a.Eco.Manifest(), input.Manifest)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return &input.UsageError{Reason: fmt.Sprintf("there is no %s in %s; --dir says where the application is", a.Eco.Manifest(), a.Dir)}
@@ -167,7 +182,7 @@ func (a *App) read() error {
 		return err
 	}
 	a.Lock = nil
-	data, err = a.disk.Read(a.Eco.Lock(), input.Lock)
+	data, err = a.files.Read(a.Eco.Lock(), input.Lock)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil
@@ -260,7 +275,7 @@ type planGoal struct {
 func (a *App) frameworks() []string {
 	var names []string
 	goals := []string{a.Config.Goal}
-	if data, err := a.disk.Read(planfile.File, input.Plan); err == nil {
+	if data, err := a.files.Read(planfile.File, input.Plan); err == nil {
 		if !bytes.Equal(data, a.goal.plan) { // it is asked for at every solve, and seldom changes
 			a.goal.plan, a.goal.text = data, ""
 			if doc, err := planfile.Read(planfile.File, data); err == nil {

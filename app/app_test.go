@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"molt/app/ledger"
 	"molt/app/planfile"
 	"molt/core/plan"
 	"molt/core/project"
@@ -20,6 +21,7 @@ import (
 	"molt/ecosystem/js/ranges"
 	"molt/ecosystem/standin"
 	"molt/input"
+	"molt/txn"
 )
 
 const harbour = `
@@ -216,7 +218,7 @@ func TestBackRefusesToLoseEdits(t *testing.T) {
 	}
 	edited := b.read("package.json") + "\n"
 	b.write("package.json", edited)
-	var lost *EditedError
+	var lost *ledger.EditedError
 	if _, err := a.Back(context.Background(), ""); !errors.As(err, &lost) || b.read("package.json") != edited || !strings.Contains(lost.Edits, "+++ package.json as it is") {
 		t.Errorf("back over an edit: %v, which shows %+v", err, lost)
 	}
@@ -235,7 +237,7 @@ func TestFailedCheckTakesTheStageBack(t *testing.T) {
 	if err := os.Remove(filepath.Join(b.dir, "never")); err != nil {
 		t.Fatal(err)
 	}
-	before := b.read("package.json") + b.read("molt.lock") + b.read("molt-plan.yaml") + b.read(ledgerFile)
+	before := b.read("package.json") + b.read("molt.lock") + b.read("molt-plan.yaml") + b.read(ledger.File)
 	step, err := a.Step(context.Background(), source, Order{}, Watcher{})
 	if err != nil || step.Passed || len(step.Verdicts) != 2 {
 		t.Fatalf("the second stage: %+v, %v", step, err)
@@ -243,10 +245,10 @@ func TestFailedCheckTakesTheStageBack(t *testing.T) {
 	if v := step.Verdicts[1]; v.Name != "sinks" || !strings.Contains(v.Says, "glug") || !strings.Contains(b.read(v.Log), "glug") {
 		t.Errorf("the verdict is %+v", v)
 	}
-	if b.read("package.json")+b.read("molt.lock")+b.read("molt-plan.yaml")+b.read(ledgerFile) != before {
+	if b.read("package.json")+b.read("molt.lock")+b.read("molt-plan.yaml")+b.read(ledger.File) != before {
 		t.Error("the failed stage left something behind")
 	}
-	if b.read(journalFile) != "" {
+	if b.read(".molt/journal.json") != "" {
 		t.Error("the journal was left behind")
 	}
 }
@@ -294,7 +296,7 @@ func (b *bench) reopened(a *App) (*App, universe.Source) {
 func TestTwoAtOnce(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest})
 	b.use()
-	var busy *BusyError
+	var busy *txn.BusyError
 	if _, err := b.open().Use(); !errors.As(err, &busy) {
 		t.Errorf("a second Molt: %v", err)
 	}

@@ -41,7 +41,7 @@ func (a *App) Take(ctx context.Context, source universe.Source, way conflict.Way
 		}
 	}
 	if len(way.Preview)+len(way.Unhold) > 0 {
-		text, err := a.disk.Read(config.File, input.Configuration)
+		text, err := a.files.Read(config.File, input.Configuration)
 		if err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}

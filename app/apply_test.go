@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"molt/app/ledger"
 	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
@@ -66,7 +67,7 @@ func TestBackOverWaysAndStages(t *testing.T) {
 	}
 	taken := b.read("molt.yaml")
 	b.write("molt.yaml", taken+"runtime: {node: 22.0.0}\n")
-	var stale *EditedError
+	var stale *ledger.EditedError
 	for _, id := range []string{"untangle", "bridge-deck"} {
 		if _, err := a.Back(context.Background(), id); !errors.As(err, &stale) || !strings.Contains(err.Error(), "molt.yaml was edited after stage untangle") {
 			t.Errorf("back to %s over an edit of molt.yaml: %v", id, err)

@@ -8,11 +8,13 @@ import (
 	"slices"
 
 	"molt/app/config"
+	"molt/app/ledger"
 	"molt/app/planfile"
 	"molt/core/inspect"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/input"
+	"molt/txn"
 )
 
 // An Effect is what changes of the manifest do to the lock.
@@ -50,15 +52,15 @@ func (a *App) Change(ctx context.Context, name string, e *Effect) error {
 
 // write replaces files and notes that in the ledger, all or nothing. The check looks at what came of it.
 func (a *App) write(name string, files map[string][]byte, check func() error) error {
-	names := []string{a.Eco.Manifest(), a.Eco.Lock(), config.File, planfile.File, ledgerFile}
-	t, err := a.begin(name, name, names...)
+	names := []string{a.Eco.Manifest(), a.Eco.Lock(), config.File, planfile.File, ledger.File}
+	t, err := a.files.Begin(name, name, names...)
 	if err != nil {
 		return err
 	}
 	err = func() error {
 		for _, file := range names {
 			if data, ok := files[file]; ok {
-				if err := t.write(file, data); err != nil {
+				if err := t.Write(file, data); err != nil {
 					return err
 				}
 			}
@@ -69,12 +71,12 @@ func (a *App) write(name string, files map[string][]byte, check func() error) er
 		if err := check(); err != nil {
 			return err
 		}
-		return a.record(t, record{Stage: name})
+		return a.ledger.Append(t, ledger.Record{Stage: name})
 	}()
 	if err != nil {
-		return errors.Join(err, t.undo(), a.reread())
+		return errors.Join(err, t.Undo(), a.reread())
 	}
-	return t.commit()
+	return t.Commit()
 }
 
 // Drop returns the changes that take declarations of names out of the manifest, of one group or of all.
@@ -121,7 +123,7 @@ func (a *App) Drop(names []string, group string) ([]project.Change, error) {
 // Hold keeps a package back, with a reason and, unless it is "", a last day. It replaces a hold that is there. The
 // folder must be in use.
 func (a *App) Hold(name string, h config.Hold) error {
-	return a.editHolds("hold-"+slug(name), func(text string) (string, error) {
+	return a.editHolds("hold-"+txn.Slug(name), func(text string) (string, error) {
 		if _, held := a.Config.Hold[name]; held {
 			var err error
 			if text, err = config.Edit(text, nil, a.asSpelled(name)); err != nil {
@@ -142,12 +144,12 @@ func (a *App) Release(name string) error {
 	if _, held := a.Config.Hold[name]; !held {
 		return &input.UsageError{Reason: fmt.Sprintf("%s is not held", name)}
 	}
-	return a.editHolds("release-"+slug(name), func(text string) (string, error) { return config.Edit(text, nil, a.asSpelled(name)) },
+	return a.editHolds("release-"+txn.Slug(name), func(text string) (string, error) { return config.Edit(text, nil, a.asSpelled(name)) },
 		func() error { return nil })
 }
 
 func (a *App) editHolds(what string, edit func(string) (string, error), check func() error) error {
-	text, err := a.disk.Read(config.File, input.Configuration)
+	text, err := a.files.Read(config.File, input.Configuration)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}

@@ -84,7 +84,7 @@ func (a *App) run(ctx context.Context, dir, stage string, c config.Check, live i
 	if err != nil {
 		return Verdict{}, err
 	}
-	logName := path.Join(txn.StateDir, "logs", slug(stage)+"-"+slug(c.Name)+".log")
+	logName := path.Join(txn.StateDir, "logs", txn.Slug(stage)+"-"+txn.Slug(c.Name)+".log")
 	log, err := a.createLog(logName)
 	if err != nil {
 		return Verdict{}, err
@@ -97,7 +97,7 @@ func (a *App) run(ctx context.Context, dir, stage string, c config.Check, live i
 	if self, err := os.Executable(); err == nil {
 		command.Env = append(command.Env, "MOLT="+self)
 	}
-	command.Env = append(command.Env, "MOLT_STAGE="+stage, run.RunVariable+"="+a.runID)
+	command.Env = append(command.Env, "MOLT_STAGE="+stage, run.RunVariable+"="+a.files.Run)
 	for name, value := range c.Env {
 		command.Env = append(command.Env, name+"="+value)
 	}
@@ -133,25 +133,15 @@ func withoutTokens(env, pass []string) []string {
 }
 
 func (a *App) createLog(name string) (*run.Log, error) {
-	if err := a.disk.Mkdir(path.Dir(name)); err != nil {
+	if err := a.files.Mkdir(path.Dir(name)); err != nil {
 		return nil, err
 	}
-	at, err := a.disk.Find(name)
+	at, err := a.files.Find(name)
 	if err != nil {
 		return nil, err
 	}
 	f, err := at.Root.Create(at.Name)
 	return &run.Log{File: f}, err
-}
-
-func slug(name string) string {
-	out := []byte(name)
-	for i, c := range out {
-		if (c < 'a' || c > 'z') && (c < 'A' || c > 'Z') && (c < '0' || c > '9') {
-			out[i] = '-'
-		}
-	}
-	return string(out)
 }
 
 // checkedFile holds the verdicts on the state as it stands.
@@ -175,13 +165,13 @@ func (a *App) state() (string, error) {
 	if err != nil {
 		return "", err
 	}
-	lock, err := a.content(a.Eco.Lock())
-	return sumOf(slices.Concat(a.Manifest.Bytes(), []byte{0}, lock, []byte{0}, checks)), err
+	lock, err := a.files.Content(a.Eco.Lock())
+	return txn.Sum(slices.Concat(a.Manifest.Bytes(), []byte{0}, lock, []byte{0}, checks)), err
 }
 
 func (a *App) readChecked() (checked, error) {
 	c := checked{Took: map[string]time.Duration{}}
-	data, err := a.disk.Read(checkedFile, input.State)
+	data, err := a.files.Read(checkedFile, input.State)
 	if errors.Is(err, fs.ErrNotExist) {
 		return c, nil
 	}
@@ -220,7 +210,7 @@ func (a *App) ownChecked(c checked) bool {
 	seal := c.Seal
 	c.Seal = ""
 	plain, err := json.Marshal(c)
-	return err == nil && a.sealed(checkedKind, plain, seal)
+	return err == nil && a.files.Sealed(checkedKind, plain, seal)
 }
 
 func (a *App) writeChecked(c checked) error {
@@ -229,30 +219,30 @@ func (a *App) writeChecked(c checked) error {
 	if err != nil {
 		return err
 	}
-	if c.Seal, err = a.seal(checkedKind, plain); err != nil {
+	if c.Seal, err = a.files.Seal(checkedKind, plain); err != nil {
 		return err
 	}
 	data, err := json.Marshal(c)
 	if err != nil {
 		return err
 	}
-	return a.disk.Put(checkedFile, data)
+	return a.files.Put(checkedFile, data)
 }
 
 // rememberPlan keeps which text of the plan was solved, whole.
 func (a *App) rememberPlan(text []byte) error {
 	c, err := a.readChecked()
-	if err != nil || c.Plan == sumOf(text) {
+	if err != nil || c.Plan == txn.Sum(text) {
 		return err
 	}
-	c.Plan = sumOf(text)
+	c.Plan = txn.Sum(text)
 	return a.writeChecked(c)
 }
 
 // planEdited reports whether people edited the plan since it was last solved, as a whole.
 func (a *App) planEdited(doc *planfile.Plan) (bool, error) {
 	c, err := a.readChecked()
-	return c.Plan != sumOf(doc.Text.Bytes()), err
+	return c.Plan != txn.Sum(doc.Text.Bytes()), err
 }
 
 // beforeStage is the name under which the state before the first stage is checked.

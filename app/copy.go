@@ -10,9 +10,9 @@ import (
 	"os"
 	"path"
 	"path/filepath"
-	"strings"
 
 	"molt/app/run"
+	"molt/app/vcs"
 	"molt/input"
 	"molt/txn"
 )
@@ -61,46 +61,46 @@ const copyKind = "copy"
 
 // noteCopy notes a temporary copy; forget is called when it is gone.
 func (a *App) noteCopy(dir string) (forget func(), err error) {
-	if a.runID == "" {
-		a.runID = rand.Text()
+	if a.files.Run == "" {
+		a.files.Run = rand.Text()
 	}
 	name := path.Join(copiesDir, filepath.Base(dir)+".json")
-	seal, err := a.seal(copyKind, []byte(dir+"\n"+a.runID))
+	seal, err := a.files.Seal(copyKind, []byte(dir+"\n"+a.files.Run))
 	if err != nil {
 		return nil, err
 	}
-	data, err := json.Marshal(notedCopy{dir, a.runID, seal})
+	data, err := json.Marshal(notedCopy{dir, a.files.Run, seal})
 	if err != nil {
 		return nil, err
 	}
 	for _, folder := range []string{copiesDir, txn.PartDir} {
-		if err := a.disk.Mkdir(folder); err != nil {
+		if err := a.files.Mkdir(folder); err != nil {
 			return nil, err
 		}
 	}
-	return func() { a.disk.Discard(name) }, a.disk.Put(name, data)
+	return func() { a.files.Discard(name) }, a.files.Put(name, data)
 }
 
 // clearCopies takes away the copies that a killed Molt left. The folder must be in use, so that nobody works in them.
 func (a *App) clearCopies() {
-	entries, err := fs.ReadDir(a.disk.Root.FS(), copiesDir)
+	entries, err := fs.ReadDir(a.files.Root.FS(), copiesDir)
 	if err != nil {
 		return
 	}
 	cleared := false
 	for _, e := range entries {
 		name := path.Join(copiesDir, e.Name())
-		data, err := a.disk.Read(name, input.VersionFile)
+		data, err := a.files.Read(name, input.VersionFile)
 		var c notedCopy
-		if err == nil && json.Unmarshal(data, &c) == nil && a.sealed(copyKind, []byte(c.Dir+"\n"+c.Run), c.Seal) {
+		if err == nil && json.Unmarshal(data, &c) == nil && a.files.Sealed(copyKind, []byte(c.Dir+"\n"+c.Run), c.Seal) {
 			run.EndOrphans(c.Run)
 			_ = os.RemoveAll(c.Dir)
 			cleared = true
 		}
-		a.disk.Discard(name)
+		a.files.Discard(name)
 	}
 	if cleared {
-		_, _ = a.git(context.Background(), "forget work trees that are gone", "worktree", "prune") // it only tidies
+		a.repo.PruneWorkTrees(context.Background())
 	}
 }
 
@@ -111,13 +111,14 @@ func (a *App) copyTo(ctx context.Context, top string) (*copied, error) {
 	}
 	c := &copied{dir: top, done: func() { _ = os.RemoveAll(top) }}
 	from := *a
-	if a.underGit(ctx) {
-		prefix, err := a.workTree(ctx, c, top, &from.Dir)
+	if a.repo.Here(ctx) {
+		tree, err := a.repo.AddWorkTree(ctx, top)
+		c.done = func() { tree.Remove(ctx) }
 		if err != nil {
 			c.done()
 			return nil, err
 		}
-		c.dir = filepath.Join(top, filepath.FromSlash(prefix))
+		c.dir, from.Dir, from.repo = tree.Dir(), tree.From, vcs.Repo{Dir: tree.From}
 	}
 	names, err := from.sources(ctx)
 	if err == nil {
@@ -131,34 +132,6 @@ func (a *App) copyTo(ctx context.Context, top string) (*copied, error) {
 		return nil, err
 	}
 	return c, nil
-}
-
-// workTree adds a work tree of git, where there is a commit to begin from. It sets the top of the application's own work
-// tree, and returns where in it the application is.
-func (a *App) workTree(ctx context.Context, c *copied, tree string, top *string) (prefix string, err error) {
-	own, err := a.git(ctx, "find the top of the work tree", "rev-parse", "--show-toplevel")
-	if err != nil {
-		return "", err
-	}
-	*top = strings.TrimSpace(own)
-	if prefix, err = a.git(ctx, "tell where the application is", "rev-parse", "--show-prefix"); err != nil {
-		return "", err
-	}
-	prefix = strings.TrimSuffix(strings.TrimSpace(prefix), "/")
-	if _, err := a.git(ctx, "look for a commit", "rev-parse", "--quiet", "--verify", "HEAD"); err != nil {
-		return prefix, ctx.Err() // plain files then
-	}
-	_, _ = a.git(ctx, "forget work trees that are gone", "worktree", "prune") // it only tidies
-	if _, err := a.git(ctx, "add a work tree", "worktree", "add", "--quiet", "--detach", "--no-checkout", tree, "HEAD"); err != nil {
-		return "", err
-	}
-	c.done = func() {
-		_, _ = a.git(context.WithoutCancel(ctx), "take the work tree away", "worktree", "remove", "--force", tree)
-		_ = os.RemoveAll(tree)
-	}
-	// The index is that of the commit, so that what a check asks git about is answered.
-	_, err = a.gitIn(ctx, tree, "fill the work tree's index", "reset", "--quiet", "--mixed")
-	return prefix, err
 }
 
 // copyFiles copies files from a folder to another; names have slashes.

@@ -17,6 +17,7 @@ import (
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/input"
+	"molt/txn"
 )
 
 // A Trial is one look at some of a stage's changes, in a copy of the application.
@@ -216,7 +217,7 @@ func (a *App) Split(ctx context.Context, source universe.Source, id string, apar
 		return first, second, &input.UsageError{Reason: fmt.Sprintf("stage %s would be left without changes", id)}
 	}
 	first, second = planfile.Part(stage, rest), planfile.Part(stage, apart)
-	second.ID = doc.FreeID(id + "-" + slug(apart[0]))
+	second.ID = doc.FreeID(id + "-" + txn.Slug(apart[0]))
 	second.Note = ""
 	second.Title = strings.Join(apart, ", ") + " from " + id + ", apart"
 	if err := a.solveParts(ctx, source, doc, stage, &first, &second); err != nil {

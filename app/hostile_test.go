@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"molt/app/ledger"
 	"molt/input"
 	"molt/txn"
 )
@@ -37,66 +38,6 @@ func (b *bench) outside() (victim string, state func() string) {
 	}
 }
 
-// A journal that came with the folder is neither obeyed nor, by a command that only reads, even tried.
-func TestHostileJournal(t *testing.T) {
-	b := newBench(t, map[string]string{"package.json": deskManifest})
-	victim, state := b.outside()
-	up := "../" + filepath.Base(victim)
-	if err := os.MkdirAll(filepath.Join(b.dir, ".molt/backup/x"), 0o755); err != nil {
-		t.Fatal(err)
-	}
-	b.write(".molt/backup/x/evil", "evil")
-	if err := os.Symlink(victim, filepath.Join(b.dir, "link")); err != nil {
-		t.Skip(err)
-	}
-	before := state()
-	for name, j := range map[string]journal{
-		"overwrite":     {What: "x", Files: map[string]string{up + "/file": "backup/x/evil"}},
-		"create":        {What: "x", Files: map[string]string{up + "/new": "backup/x/evil"}},
-		"delete":        {What: "x", Files: map[string]string{up + "/file": ""}},
-		"discard":       {What: "x", Backup: ".molt/backup/../../" + up},
-		"through links": {What: "x", Files: map[string]string{"link/file": "backup/x/evil"}},
-		"hooks":         {What: "x", Files: map[string]string{".git/hooks/post-commit": "backup/x/evil"}},
-		"steal":         {What: "x", Files: map[string]string{"stolen": "../" + up + "/file"}},
-	} {
-		for _, seal := range []string{"", strings.Repeat("0", 64)} {
-			data, err := json.Marshal(sealedJournal{j, seal})
-			if err != nil {
-				t.Fatal(err)
-			}
-			b.write(".molt/journal.json", string(data))
-			a := b.open()
-			if says := a.Unfinished(); !strings.Contains(says, "was not written by Molt for this user") {
-				t.Errorf("%s: a command that reads says %q", name, says)
-			}
-			var usage *input.UsageError
-			if _, err := a.Use(); !errors.As(err, &usage) {
-				t.Errorf("%s: a command that writes: %v", name, err)
-			}
-		}
-		// Not even with the right seal.
-		a := b.open()
-		plain, _ := json.Marshal(j)
-		seal, err := a.seal(journalKind, plain)
-		if err != nil {
-			t.Fatal(err)
-		}
-		data, _ := json.Marshal(sealedJournal{j, seal})
-		b.write(".molt/journal.json", string(data))
-		if release, err := a.Use(); err == nil {
-			release()
-		}
-		if now := state(); now != before {
-			t.Fatalf("%s: outside there is now %s", name, now)
-		}
-		for _, made := range []string{".git", "stolen"} {
-			if a.disk.Exists(made) {
-				t.Errorf("%s made %s", name, made)
-			}
-		}
-	}
-}
-
 // A ledger that came with the folder leads nowhere, and neither does a forged copy below one that did not.
 func TestHostileLedger(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest})
@@ -106,15 +47,15 @@ func TestHostileLedger(t *testing.T) {
 	if _, err := a.Step(context.Background(), source, Order{}, Watcher{}); err != nil {
 		t.Fatal(err)
 	}
-	own := b.read(ledgerFile)
+	own := b.read(ledger.File)
 	up := "../" + filepath.Base(victim)
-	line, _ := json.Marshal(record{Stage: "goal-4", Backup: map[string]string{up + "/file": ""}, Left: map[string]string{up + "/file": up + "/file"}})
-	b.write(ledgerFile, string(line)+"\n")
+	line, _ := json.Marshal(ledger.Record{Stage: "goal-4", Backup: map[string]string{up + "/file": ""}, Left: map[string]string{up + "/file": up + "/file"}})
+	b.write(ledger.File, string(line)+"\n")
 	var usage *input.UsageError
 	if _, err := a.Back(context.Background(), ""); !errors.As(err, &usage) || !strings.Contains(err.Error(), ".molt/ledger.jsonl:1 was not written by Molt for this user") {
 		t.Errorf("a forged ledger: %v", err)
 	}
-	b.write(ledgerFile, own)
+	b.write(ledger.File, own)
 	copies, err := filepath.Glob(filepath.Join(b.dir, ".molt/backup/*/package.json"))
 	if err != nil || len(copies) != 1 {
 		t.Fatalf("copies: %v, %v", copies, err)
@@ -166,7 +107,7 @@ func TestLinks(t *testing.T) {
 		a := b.open()
 		release, err := a.Use()
 		if err == nil {
-			err = a.WriteFiles("x", map[string][]byte{"package.json": []byte("{}")})
+			err = a.files.WriteFiles("x", map[string][]byte{"package.json": []byte("{}")})
 			release()
 		}
 		if state() != before {
@@ -182,7 +123,7 @@ func TestLinks(t *testing.T) {
 		t.Skip(err)
 	}
 	a, _ := b.use()
-	if err := a.WriteFiles("x", map[string][]byte{"package.json": []byte("{}\n")}); err != nil {
+	if err := a.files.WriteFiles("x", map[string][]byte{"package.json": []byte("{}\n")}); err != nil {
 		t.Fatal(err)
 	}
 	if info, err := os.Lstat(filepath.Join(b.dir, "package.json")); err != nil || info.Mode()&os.ModeSymlink == 0 {

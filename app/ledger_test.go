@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"molt/app/ledger"
 	"molt/core/solve"
 	"molt/ecosystem"
 	"molt/input"
@@ -58,11 +59,11 @@ func repository(t *testing.T) (*bench, *App) {
 	return b, a
 }
 
-func stagesOf(records []record) string {
+func stagesOf(records []ledger.Record) string {
 	var all []string
 	for _, r := range records {
 		word := r.Stage
-		if r.line != nil {
+		if r.Seal != "" {
 			word += "*" // the ledger knows it
 		}
 		all = append(all, word)
@@ -76,7 +77,7 @@ func TestHistory(t *testing.T) {
 	b, a := repository(t)
 	check := func(what, want string) {
 		t.Helper()
-		records, err := a.history(context.Background())
+		records, err := a.ledger.History(context.Background())
 		if err != nil || stagesOf(records) != want {
 			t.Errorf("%s: %s, %v; want %s", what, stagesOf(records), err, want)
 		}
@@ -84,22 +85,22 @@ func TestHistory(t *testing.T) {
 	check("after two stages", "bridge-deck* goal-4*")
 	b.git("commit", "-q", "--amend", "-m", "goal-4: said otherwise\n\nMolt-Stage: goal-4")
 	check("after a commit was written anew", "bridge-deck* goal-4")
-	ledger := b.read(ledgerFile)
-	b.write(ledgerFile, "")
+	written := b.read(ledger.File)
+	b.write(ledger.File, "")
 	check("without a ledger", "bridge-deck goal-4")
 	b.git("commit", "-q", "--allow-empty", "-m", "back\n\nMolt-Back: goal-4")
 	check("after a way back", "bridge-deck")
-	b.write(ledgerFile, "{\n")
-	if _, err := a.history(context.Background()); err == nil || !strings.Contains(err.Error(), ".molt/ledger.jsonl:1 cannot be read") {
+	b.write(ledger.File, "{\n")
+	if _, err := a.ledger.History(context.Background()); err == nil || !strings.Contains(err.Error(), ".molt/ledger.jsonl:1 cannot be read") {
 		t.Errorf("a broken ledger: %v", err)
 	}
-	b.write(ledgerFile, ledger)
+	b.write(ledger.File, written)
 }
 
 func TestBackByCommits(t *testing.T) {
 	b, a := repository(t)
 	first := b.git("show", "HEAD~2:package.json") + b.git("show", "HEAD~2:molt.lock")
-	b.write(ledgerFile, "")
+	b.write(ledger.File, "")
 	// What a package was before is known from commits too.
 	changes, err := a.ChangesBack(context.Background(), "deck")
 	if err != nil || len(changes) != 1 || changes[0].To.Constraint != "^1.0.0" || changes[0].To.Version != "1.0.0" || changes[0].From.Version != "2.0.0" {
@@ -125,7 +126,7 @@ func TestBackByCommits(t *testing.T) {
 	if log := b.git("log", "-1", "--format=%s%n%b"); !strings.Contains(log, "back to before bridge-deck") || !strings.Contains(log, "Molt-Back: bridge-deck") {
 		t.Errorf("the commit says %s", log)
 	}
-	if records, err := a.history(context.Background()); err != nil || len(records) != 0 {
+	if records, err := a.ledger.History(context.Background()); err != nil || len(records) != 0 {
 		t.Errorf("after the way back: %s, %v", stagesOf(records), err)
 	}
 }
@@ -169,7 +170,7 @@ func TestSeparateCopy(t *testing.T) {
 	if read("package.json") != b.read("package.json") || read("fresh.txt") != "not committed" || read("built/x") != "" || read(".molt/ledger.jsonl") != "" {
 		t.Error("the copy is not what was to be copied")
 	}
-	if out, err := a.gitIn(context.Background(), c.dir, "look", "status", "--porcelain"); err != nil || out != " M package.json\n?? fresh.txt\n" {
+	if out, err := exec.Command("git", "-C", c.dir, "status", "--porcelain").Output(); err != nil || string(out) != " M package.json\n?? fresh.txt\n" {
 		t.Errorf("git says of the copy %q, %v", out, err)
 	}
 	c.done()

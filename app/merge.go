@@ -6,18 +6,16 @@ import (
 	"errors"
 	"fmt"
 	"maps"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
 	"molt/app/config"
+	"molt/app/vcs"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/input"
-	"molt/txn"
 )
 
 // A Merged is how a conflict between two branches was resolved.
@@ -28,22 +26,13 @@ type Merged struct {
 	Took     []string // a line for each declaration and package on which the branches differ
 }
 
-// inConflict reports whether git could not merge manifest or lock.
-func (a *App) inConflict(ctx context.Context) (bool, error) {
-	if !a.underGit(ctx) {
-		return false, ctx.Err()
-	}
-	out, err := a.git(ctx, "look for conflicts", "ls-files", "--unmerged", "--", a.Eco.Manifest(), a.Eco.Lock())
-	return out != "", err
-}
-
 // conflictMark begins a part of a file that git could not merge.
 var conflictMark = []byte("<<<<<<< ")
 
 // marked reports whether manifest or lock hold such a part.
 func (a *App) marked() (bool, error) {
 	for _, name := range []string{a.Eco.Manifest(), a.Eco.Lock()} {
-		data, err := a.content(name)
+		data, err := a.files.Content(name)
 		if err != nil {
 			return false, err
 		}
@@ -57,15 +46,11 @@ func (a *App) marked() (bool, error) {
 // OpenConflict reads an application whose manifest or lock git could not merge: in their place stands what the branch in
 // use has. It is nil when there is no such conflict.
 func OpenConflict(ctx context.Context, s Settings) (*App, error) {
-	dir, err := filepath.Abs(s.Dir)
+	a, err := open(s)
 	if err != nil {
 		return nil, err
 	}
-	a := &App{Dir: dir, Settings: s}
-	if a.disk, err = txn.Open(dir); err != nil {
-		return nil, err
-	}
-	if data, err := a.disk.Read(config.File, input.Configuration); err == nil {
+	if data, err := a.files.Read(config.File, input.Configuration); err == nil {
 		if a.Config, err = config.Read(config.File, data); err != nil {
 			return nil, err
 		}
@@ -79,12 +64,12 @@ func OpenConflict(ctx context.Context, s Settings) (*App, error) {
 	if marked, err := a.marked(); err != nil || !marked {
 		return nil, err
 	}
-	if conflict, err := a.inConflict(ctx); err != nil || !conflict {
+	if conflict, err := a.repo.Unmerged(ctx, a.Eco.Manifest(), a.Eco.Lock()); err != nil || !conflict {
 		return nil, err
 	}
-	data := a.fileAt(ctx, ours, a.Eco.Manifest())
+	data := a.repo.FileAt(ctx, vcs.Ours, a.Eco.Manifest())
 	if data == nil {
-		if data, err = a.content(a.Eco.Manifest()); err != nil {
+		if data, err = a.files.Content(a.Eco.Manifest()); err != nil {
 			return nil, err
 		}
 	}
@@ -94,13 +79,6 @@ func OpenConflict(ctx context.Context, s Settings) (*App, error) {
 	a.tree = func() (ecosystem.Tree, error) { return nil, nil }
 	return a, nil
 }
-
-// The places in git's index where the sides of a conflict are.
-const (
-	base   = ":1"
-	ours   = ":2"
-	theirs = ":3"
-)
 
 // A side is what one branch says.
 type side struct {
@@ -112,15 +90,15 @@ type side struct {
 func (a *App) side(ctx context.Context, at string) (side, error) {
 	var s side
 	var err error
-	if s.text = a.fileAt(ctx, at, a.Eco.Manifest()); s.text == nil { // the manifest is not in conflict
-		if s.text, err = a.content(a.Eco.Manifest()); err != nil {
+	if s.text = a.repo.FileAt(ctx, at, a.Eco.Manifest()); s.text == nil { // the manifest is not in conflict
+		if s.text, err = a.files.Content(a.Eco.Manifest()); err != nil {
 			return s, err
 		}
 	}
 	if s.manifest, err = a.Eco.ReadManifest(a.Eco.Manifest(), bytes.Clone(s.text)); err != nil {
 		return s, err
 	}
-	if data := a.fileAt(ctx, at, a.Eco.Lock()); data != nil {
+	if data := a.repo.FileAt(ctx, at, a.Eco.Lock()); data != nil {
 		s.lock, err = a.Eco.DecodeLock(a.Eco.Lock(), data)
 	}
 	return s, err
@@ -130,7 +108,7 @@ func (a *App) side(ctx context.Context, at string) (side, error) {
 // changed the one that leads to later releases; and a lock near to what both had. Nothing is written.
 func (a *App) Merge(ctx context.Context, source universe.Source) (*Merged, error) {
 	var sides [3]side
-	for i, at := range []string{base, ours, theirs} {
+	for i, at := range []string{vcs.Base, vcs.Ours, vcs.Theirs} {
 		var err error
 		if sides[i], err = a.side(ctx, at); err != nil {
 			return nil, err
@@ -192,7 +170,7 @@ func spots(m ecosystem.Manifest) map[spot]string {
 
 // mergeManifest decides on each declaration, gives all three sides the same, and lets git merge what is left of the texts.
 func (a *App) mergeManifest(ctx context.Context, source universe.Source, m *Merged, sides [3]side) error {
-	if a.fileAt(ctx, ours, a.Eco.Manifest()) == nil || a.fileAt(ctx, theirs, a.Eco.Manifest()) == nil {
+	if a.repo.FileAt(ctx, vcs.Ours, a.Eco.Manifest()) == nil || a.repo.FileAt(ctx, vcs.Theirs, a.Eco.Manifest()) == nil {
 		return nil // git has merged it
 	}
 	was, mine, other := spots(sides[0].manifest), spots(sides[1].manifest), spots(sides[2].manifest)
@@ -298,25 +276,13 @@ func give(m ecosystem.Manifest, at spot, constraint, written string) error {
 
 // mergeTexts merges manifests that declare the same.
 func (a *App) mergeTexts(ctx context.Context, sides [3]side) ([]byte, error) {
-	dir, err := os.MkdirTemp("", "molt-merge-")
-	if err != nil {
-		return nil, err
-	}
-	defer os.RemoveAll(dir)
-	var names []string
-	for i, name := range []string{"base", "ours", "theirs"} {
-		names = append(names, filepath.Join(dir, name))
-		if err := os.WriteFile(names[i], sides[i].manifest.Bytes(), 0o600); err != nil {
-			return nil, err
-		}
-	}
-	text, err := a.git(ctx, "merge the manifests", "merge-file", "--stdout", names[1], names[0], names[2])
-	var failed *GitError
+	text, err := a.repo.MergeTexts(ctx, sides[0].manifest.Bytes(), sides[1].manifest.Bytes(), sides[2].manifest.Bytes())
+	var failed *vcs.GitError
 	if errors.As(err, &failed) {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("%s is in conflict beside its declarations; resolve that first, and leave the declarations of one side: molt relock then sees to them",
 			a.Eco.Manifest())}
 	}
-	return []byte(text), err
+	return text, err
 }
 
 // versionsIn returns the versions of each package in a lock, sorted.
@@ -380,5 +346,5 @@ func (a *App) WriteMerged(m *Merged) error {
 	if m.Manifest != nil {
 		files[a.Eco.Manifest()] = m.Manifest
 	}
-	return a.WriteFiles("relock", files)
+	return a.files.WriteFiles("relock", files)
 }

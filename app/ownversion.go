@@ -8,6 +8,7 @@ import (
 	"molt/core/project"
 	"molt/core/version"
 	"molt/input"
+	"molt/txn"
 )
 
 // An OwnVersion is what a plan means for the application's own version.
@@ -53,8 +54,8 @@ func (a *App) ownVersion(doc *planfile.Plan) *OwnVersion {
 }
 
 // writeOwn writes the application's own version into the manifest of a transaction.
-func (a *App) writeOwn(t *transaction, own *OwnVersion) error {
-	data, err := a.content(a.Eco.Manifest())
+func (a *App) writeOwn(t *txn.Transaction, own *OwnVersion) error {
+	data, err := a.files.Content(a.Eco.Manifest())
 	if err != nil {
 		return err
 	}
@@ -66,7 +67,7 @@ func (a *App) writeOwn(t *transaction, own *OwnVersion) error {
 		return err
 	}
 	own.Written = true
-	return t.write(a.Eco.Manifest(), m.Bytes())
+	return t.Write(a.Eco.Manifest(), m.Bytes())
 }
 
 // OwnVersionStage is the name in the ledger under which the application's own version was written.
@@ -82,7 +83,7 @@ func (a *App) SetOwnVersion() (*OwnVersion, error) {
 	if next := doc.Next(); next != nil {
 		return nil, &input.UsageError{Reason: "stage " + next.ID + " is still to do; the application's own version comes after the last"}
 	}
-	records, err := a.ledger()
+	records, err := a.ledger.Here()
 	if err != nil {
 		return nil, err
 	}

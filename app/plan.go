@@ -19,6 +19,7 @@ import (
 	"molt/core/version"
 	"molt/ecosystem"
 	"molt/input"
+	"molt/txn"
 )
 
 // MakePlan makes the plan for some goals, the first of which is the framework's, with what it means for people.
@@ -33,7 +34,7 @@ func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []proj
 		doc.Beyond = append(doc.Beyond, planfile.NewStageDoc(s))
 	}
 	doc.Made = &planfile.Made{On: a.now().Format(time.DateOnly), Fresh: string(cut.Fresh), Leap: cut.Leap, Offered: map[string][]string{}}
-	if doc.Made.Lock, err = a.sum(a.Eco.Lock()); err != nil {
+	if doc.Made.Lock, err = a.lockSum(); err != nil {
 		return nil, nil, err
 	}
 	if doc.Made.Registry, err = a.registrySum(ctx, source); err != nil {
@@ -83,7 +84,7 @@ func (a *App) registrySum(ctx context.Context, source universe.Source) (string, 
 		}
 		fmt.Fprintf(&text, "%s %v\n", name, p.Versions())
 	}
-	return sumOf([]byte(text.String())), nil
+	return txn.Sum([]byte(text.String())), nil
 }
 
 // importers returns the files of the source that import each package.
@@ -170,7 +171,7 @@ func (a *App) Goals(args []string) ([]project.Goal, error) {
 
 // ReadPlan reads the plan of the application.
 func (a *App) ReadPlan() (*planfile.Plan, error) {
-	data, err := a.disk.Read(planfile.File, input.Plan)
+	data, err := a.files.Read(planfile.File, input.Plan)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt plan makes one", planfile.File)}
@@ -191,8 +192,17 @@ func (a *App) WritePlan(doc *planfile.Plan) error {
 
 // writePlanText puts a text of the plan on disk that was solved.
 func (a *App) writePlanText(what string, data []byte) error {
-	if err := a.WriteFiles(what, map[string][]byte{planfile.File: data}); err != nil {
+	if err := a.files.WriteFiles(what, map[string][]byte{planfile.File: data}); err != nil {
 		return err
 	}
 	return a.rememberPlan(data)
+}
+
+// lockSum returns the SHA-256 of the lock, "" when there is none.
+func (a *App) lockSum() (string, error) {
+	data, err := a.files.Content(a.Eco.Lock())
+	if data == nil {
+		return "", err
+	}
+	return txn.Sum(data), err
 }

@@ -51,15 +51,11 @@ func (a *App) credential(address string) (registry.Credential, error) {
 	if allowed := strings.TrimSuffix(a.Settings.Env(allowVariable), "/"); allowed == address {
 		return c, nil
 	}
-	state, err := a.Settings.userState()
-	if err != nil {
-		return registry.Credential{}, err
-	}
 	if a.Settings.Allow {
-		return c, state.allow(address)
+		return c, a.user.Allow(address)
 	}
-	if state.allows(address) {
-		return c, nil
+	if allowed, err := a.user.Allows(address); err != nil || allowed {
+		return c, err
 	}
 	a.withheld = address
 	return registry.Credential{}, nil

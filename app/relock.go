@@ -236,3 +236,8 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	}
 	return slices.Concat(found, a.checkRuntimes(ctx, tree != nil), a.checkRules(ctx)), nil
 }
+
+// WriteLock puts a lock on disk.
+func (a *App) WriteLock(data []byte) error {
+	return a.files.WriteFiles("relock", map[string][]byte{a.Eco.Lock(): data})
+}

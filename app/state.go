@@ -124,20 +124,17 @@ func (a *App) revisionState(ctx context.Context, revision string) (inspect.State
 
 // LockAt returns the lock as it was at a revision of git.
 func (a *App) LockAt(ctx context.Context, revision string) (*ecosystem.Lock, error) {
-	if strings.HasPrefix(revision, "-") {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%q is neither a file nor a revision of git", revision)}
-	}
-	if _, err := a.git(ctx, "find "+revision, "rev-parse", "--verify", "--quiet", "--end-of-options", revision+"^{commit}"); err != nil {
+	if !a.repo.IsRevision(ctx, revision) {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
 		return nil, &input.UsageError{Reason: fmt.Sprintf("%q is neither a file nor a revision of git", revision)}
 	}
-	data, err := a.git(ctx, "show the lock", "show", revision+":./"+a.Eco.Lock())
-	if err != nil {
+	data := a.repo.FileAt(ctx, revision, a.Eco.Lock())
+	if data == nil {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("the revision %s has no %s", revision, a.Eco.Lock())}
 	}
-	return a.Eco.DecodeLock(revision+":"+a.Eco.Lock(), []byte(data))
+	return a.Eco.DecodeLock(revision+":"+a.Eco.Lock(), data)
 }
 
 // readInventory reads lines of a name and a version.

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"molt/app/config"
+	"molt/app/ledger"
 	"molt/app/planfile"
 	"molt/core/project"
 	"molt/core/solve"
@@ -18,6 +19,7 @@ import (
 	"molt/ecosystem"
 	"molt/input"
 	"molt/registry"
+	"molt/txn"
 )
 
 // A Step is a stage that was carried out, or tried.
@@ -71,10 +73,10 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 		return nil, a.atStage(doc, stage, err)
 	}
 	step := &Step{}
-	if a.detached(ctx) {
+	if a.repo.Detached(ctx) {
 		step.Notes = append(step.Notes, "no branch of git is checked out here (detached HEAD); what is committed is on none")
 	}
-	if sum, err := a.sum(a.Eco.Lock()); err != nil {
+	if sum, err := a.lockSum(); err != nil {
 		return nil, err
 	} else if doc.Made != nil && doc.Made.Lock != sum && doc.Made.Lock != "" {
 		step.Notes = append(step.Notes, fmt.Sprintf("%s is not the one that the plan goes on from; the stage was solved again, and molt plan --renew looks at the others", a.Eco.Lock()))
@@ -118,8 +120,8 @@ func brief(err error) string {
 
 // carryOut puts a stage on disk and judges it.
 func (a *App) carryOut(ctx context.Context, step *Step, doc *planfile.Plan, stage *planfile.Stage, order Order, files map[string][]byte, before map[string]bool, watch Watcher) error {
-	own := []string{a.Eco.Manifest(), a.Eco.Lock(), planfile.File, ledgerFile}
-	t, err := a.begin("stage "+stage.ID, stage.ID, own...)
+	own := []string{a.Eco.Manifest(), a.Eco.Lock(), planfile.File, ledger.File}
+	t, err := a.files.Begin("stage "+stage.ID, stage.ID, own...)
 	if err != nil {
 		return err
 	}
@@ -127,12 +129,12 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *planfile.Plan, stag
 		tasks := a.tasksOf(stage.Changes)
 		var covered []string
 		if tasks != nil {
-			if covered, err = t.coverSources(ctx); err != nil {
+			if covered, err = a.coverSources(ctx, t); err != nil {
 				return err
 			}
 		}
 		for _, name := range own[:2] {
-			if err := t.write(name, files[name]); err != nil {
+			if err := t.Write(name, files[name]); err != nil {
 				return err
 			}
 		}
@@ -146,7 +148,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *planfile.Plan, stag
 		if err != nil || !passed {
 			return err
 		}
-		if err := doc.Mark(stage.ID, planfile.Done, sumOf(files[a.Eco.Lock()])); err != nil {
+		if err := doc.Mark(stage.ID, planfile.Done, txn.Sum(files[a.Eco.Lock()])); err != nil {
 			return err
 		}
 		stage = doc.Stage(stage.ID)
@@ -159,20 +161,20 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *planfile.Plan, stag
 				}
 			}
 		}
-		if err := t.write(planfile.File, doc.Text.Bytes()); err != nil {
+		if err := t.Write(planfile.File, doc.Text.Bytes()); err != nil {
 			return err
 		}
-		r := record{Stage: stage.ID, Goal: doc.Goal}
+		r := ledger.Record{Stage: stage.ID, Goal: doc.Goal}
 		if order.Commit {
-			r.Commit = wanted
+			r.Commit = ledger.Wanted
 		}
-		return a.record(t, r)
+		return a.ledger.Append(t, r)
 	}()
 	step.Stage = *stage
 	if err != nil || !step.Passed {
-		return errors.Join(err, t.undo())
+		return errors.Join(err, t.Undo())
 	}
-	if err := t.commit(); err != nil {
+	if err := t.Commit(); err != nil {
 		return err
 	}
 	if err := a.reread(); err != nil {
@@ -186,18 +188,18 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *planfile.Plan, stag
 
 // perform runs the tasks of a stage and takes what they changed into it. With a commit to come they must leave files
 // alone that hold something uncommitted.
-func (a *App) perform(ctx context.Context, t *transaction, step *Step, stage *planfile.Stage, tasks []config.Task, covered, own []string, order Order, watch Watcher) ([]string, error) {
+func (a *App) perform(ctx context.Context, t *txn.Transaction, step *Step, stage *planfile.Stage, tasks []config.Task, covered, own []string, order Order, watch Watcher) ([]string, error) {
 	var open []string
 	var err error
 	if order.Commit {
-		if open, err = a.uncommitted(ctx); err != nil {
+		if open, err = a.repo.Uncommitted(ctx); err != nil {
 			return nil, err
 		}
 	}
 	if step.Verdicts, step.Passed, err = a.runTasks(ctx, a.Dir, stage.ID, tasks, watch); err != nil {
-		return nil, errors.Join(err, t.keepFresh(covered, own))
+		return nil, errors.Join(err, a.keepFresh(t, covered, own))
 	}
-	changed, err := t.keepChanged(ctx, covered, own)
+	changed, err := a.keepChanged(ctx, t, covered, own)
 	if err != nil {
 		return nil, err
 	}
@@ -210,8 +212,8 @@ func (a *App) perform(ctx context.Context, t *transaction, step *Step, stage *pl
 }
 
 // keepFresh takes the files into a transaction that interrupted tasks have made, so that undoing it removes them.
-func (t *transaction) keepFresh(covered, own []string) error {
-	_, err := t.keepChanged(context.Background(), covered, own) // the call's own context has ended
+func (a *App) keepFresh(t *txn.Transaction, covered, own []string) error {
+	_, err := a.keepChanged(context.Background(), t, covered, own) // the call's own context has ended
 	return err
 }
 

@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"molt/app/ledger"
 	"molt/app/planfile"
 	"molt/app/run"
 	"molt/txn"
@@ -74,7 +75,7 @@ func TestCrashAfterEveryOperation(t *testing.T) {
 		}
 		a, source := b.use()
 		w = &tripwire{due: due, err: errors.New("the plug is pulled")}
-		a.disk.BeforeEach = w.before
+		a.files.BeforeEach = w.before
 		_, err = a.Step(context.Background(), source, Order{}, Watcher{})
 		b.done()
 		return b, w, err
@@ -93,16 +94,16 @@ func TestCrashAfterEveryOperation(t *testing.T) {
 		if err == nil {
 			t.Fatalf("operation %d failed and the step did not", due)
 		}
-		journal := b.read(journalFile) != ""
+		journal := b.read(".molt/journal.json") != ""
 		a := b.open()
 		release, err := a.Use()
 		if err != nil {
 			t.Fatalf("after %q: %v", w.ops[due-1], err)
 		}
 		switch now := b.stepped(); {
-		case now == before && b.read(ledgerFile) == "":
+		case now == before && b.read(ledger.File) == "":
 			befores++
-		case now == after && strings.Count(b.read(ledgerFile), "\n") == 1:
+		case now == after && strings.Count(b.read(ledger.File), "\n") == 1:
 			afters++
 		case strings.Replace(now, "fresh\n", "", 1) == before:
 			// What a task has just made is not known yet to be its own, and nobody's file is deleted on a guess.
@@ -136,7 +137,7 @@ func TestFullDisk(t *testing.T) {
 		}
 		a, source := b.use()
 		w := &tripwire{due: due, once: true, err: syscall.ENOSPC}
-		a.disk.BeforeEach = w.before
+		a.files.BeforeEach = w.before
 		_, err := a.Step(context.Background(), source, Order{}, Watcher{})
 		b.done()
 		if w.count < due {
@@ -150,10 +151,10 @@ func TestFullDisk(t *testing.T) {
 			t.Fatal(err)
 		}
 		release()
-		if left, _ := filepath.Glob(filepath.Join(b.dir, backupDir, "*")); len(left) > 1 {
+		if left, _ := filepath.Glob(filepath.Join(b.dir, ".molt/backup", "*")); len(left) > 1 {
 			t.Errorf("a full disk at %q leaves backups that nobody needs: %v", w.ops[due-1], left)
 		}
-		completed := strings.Count(b.read(ledgerFile), "\n") == 1
+		completed := strings.Count(b.read(ledger.File), "\n") == 1
 		if now := b.stepped(); now != before && !completed {
 			t.Errorf("a full disk at %q leaves\n%s", w.ops[due-1], now)
 		}
@@ -286,7 +287,7 @@ func TestDiskStaysFull(t *testing.T) {
 		}
 		a, source := b.use()
 		count := 0
-		a.disk.BeforeEach = func(op, name string) error {
+		a.files.BeforeEach = func(op, name string) error {
 			if needsRoom(op) {
 				if count++; count >= due {
 					return syscall.ENOSPC
@@ -302,7 +303,7 @@ func TestDiskStaysFull(t *testing.T) {
 		if !errors.Is(err, syscall.ENOSPC) {
 			t.Errorf("full from the %d. on: %v", due, err)
 		}
-		completed := strings.Count(b.read(ledgerFile), "\n") == 1
+		completed := strings.Count(b.read(ledger.File), "\n") == 1
 		if now := b.stepped(); now != before && !completed && strings.Replace(now, "fresh\n", "", 1) != before {
 			t.Errorf("full from the %d. on, it leaves\n%s", due, now)
 		}

@@ -141,11 +141,8 @@ func (a *App) Since(ctx context.Context, source universe.Source, ref string) (ti
 		}
 		return newest, nil
 	}
-	if !strings.HasPrefix(ref, "-") {
-		out, err := a.git(ctx, "date "+ref, "show", "--no-patch", "--format=%cI", "--end-of-options", ref+"^{commit}")
-		if when, perr := time.Parse(time.RFC3339, strings.TrimSpace(out)); err == nil && perr == nil {
-			return when, nil
-		}
+	if when, known := a.repo.DateOf(ctx, ref); known {
+		return when, nil
 	}
 	return time.Time{}, &input.UsageError{Reason: fmt.Sprintf("--since %q: expected a day such as 2026-03-31, an older lock, or a revision of git", ref)}
 }

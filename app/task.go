@@ -1,11 +1,9 @@
 package app
 
 import (
-	"bytes"
 	"context"
 	"io/fs"
 	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -13,6 +11,7 @@ import (
 	"molt/app/config"
 	"molt/app/planfile"
 	"molt/ecosystem"
+	"molt/txn"
 )
 
 // tasksOf returns the tasks of the packages that changes move.
@@ -51,18 +50,8 @@ const mostCovered = 16 << 20
 // but hidden folders and the packages. Names are relative and have slashes; sorted.
 func (a *App) sources(ctx context.Context) ([]string, error) {
 	var names []string
-	if a.underGit(ctx) {
-		out, err := a.git(ctx, "list the files", "ls-files", "-z", "--cached", "--others", "--exclude-standard")
-		if err != nil {
-			return nil, err
-		}
-		for name := range strings.SplitSeq(out, "\x00") {
-			if info, err := os.Lstat(a.path(name)); name != "" && err == nil && info.Mode().IsRegular() {
-				names = append(names, name)
-			}
-		}
-		slices.Sort(names)
-		return slices.Compact(names), nil
+	if a.repo.Here(ctx) {
+		return a.repo.Files(ctx)
 	}
 	err := filepath.WalkDir(a.Dir, func(at string, d fs.DirEntry, err error) error {
 		if err != nil {
@@ -86,29 +75,29 @@ func (a *App) sources(ctx context.Context) ([]string, error) {
 
 // coverSources takes all files of the application into a transaction, since tasks may change any of them. It returns
 // their names, sorted, by which to tell afterwards which they did change.
-func (t *transaction) coverSources(ctx context.Context) ([]string, error) {
-	names, err := t.a.sources(ctx)
+func (a *App) coverSources(ctx context.Context, t *txn.Transaction) ([]string, error) {
+	names, err := a.sources(ctx)
 	if err != nil {
 		return nil, err
 	}
 	names = slices.DeleteFunc(names, func(name string) bool {
-		info, err := os.Stat(t.a.path(name))
+		info, err := os.Stat(a.path(name))
 		return err != nil || info.Size() > mostCovered
 	})
-	return names, t.coverMany(names)
+	return names, t.CoverForTasks(names)
 }
 
 // keepChanged leaves of the files that were covered for tasks only those in the transaction that did change or come into
 // being, and returns these.
-func (t *transaction) keepChanged(ctx context.Context, covered, own []string) ([]string, error) {
-	now, err := t.a.sources(ctx)
+func (a *App) keepChanged(ctx context.Context, t *txn.Transaction, covered, own []string) ([]string, error) {
+	now, err := a.sources(ctx)
 	if err != nil {
 		return nil, err
 	}
 	var changed, fresh, same []string
 	for _, name := range now {
 		if _, known := slices.BinarySearch(covered, name); !known && !slices.Contains(own, name) {
-			if info, err := os.Stat(t.a.path(name)); err == nil && info.Size() <= mostCovered {
+			if info, err := os.Stat(a.path(name)); err == nil && info.Size() <= mostCovered {
 				fresh = append(fresh, name)
 			}
 		}
@@ -117,27 +106,17 @@ func (t *transaction) keepChanged(ctx context.Context, covered, own []string) ([
 		if slices.Contains(own, name) {
 			continue
 		}
-		was, err := t.a.saved(t.journal.Files[name], t.journal.Sums)
+		was, err := t.Before(name)
 		if err != nil {
 			return nil, err
 		}
-		is, err := t.a.content(name)
-		if err != nil {
+		if unchanged, err := a.files.Same(name, was); err != nil {
 			return nil, err
-		}
-		if bytes.Equal(was, is) && is != nil {
-			delete(t.journal.Sums, t.journal.Files[name])
-			delete(t.journal.Files, name)
+		} else if unchanged {
 			same = append(same, name)
-			continue
+		} else {
+			changed = append(changed, name)
 		}
-		changed = append(changed, name)
 	}
-	if err := t.created(fresh); err != nil {
-		return nil, err
-	}
-	for _, name := range same { // only to save room
-		t.a.disk.Discard(path.Join(t.journal.Backup, name))
-	}
-	return append(changed, fresh...), nil
+	return append(changed, fresh...), t.EndTasks(fresh, same)
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"molt/app"
+	"molt/app/ledger"
 	"molt/ask"
 	"molt/core/project"
 	"molt/core/solve"
@@ -48,7 +49,7 @@ func (c *call) finish(err error) int {
 		return exitAttention
 	}
 	c.say("molt: %v", err)
-	var edited *app.EditedError
+	var edited *ledger.EditedError
 	var changed *ecosystem.IntegrityError
 	if errors.As(err, &edited) {
 		c.say("%s", strings.TrimRight(edited.Edits, "\n"))
@@ -80,7 +81,7 @@ func (c *call) showTangle(k *ask.TangleError) {
 // wrongInput reports whether an error is about the call or about a file that people write.
 func wrongInput(err error) bool {
 	for _, kind := range []any{
-		new(*input.UsageError), new(*app.StaleError), new(*app.EditedError), new(*txn.NameError),
+		new(*input.UsageError), new(*app.StaleError), new(*ledger.EditedError), new(*txn.NameError),
 		new(*input.PositionError), new(*ecosystem.NewerLockError), new(*version.Error),
 		new(*project.GoalError), new(*project.NameError), new(*project.FixedError),
 		new(*input.KindError), new(*input.LimitError),

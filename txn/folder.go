@@ -1,5 +1,6 @@
-// Package txn writes files of one folder safely: within the folder, by local names, never through a link, each file new or old and
-// nothing between, and flushed to the disk in the end.
+// Package txn changes files and whole folders of one folder safely: within the folder, by local names, never through a link, each file
+// new or old and nothing between, and flushed to the disk in the end. A Transaction changes several of them or none, whenever the
+// process ends: a journal says how to get back, and its removal completes the change.
 package txn
 
 import (
@@ -19,20 +20,20 @@ import (
 )
 
 // A Folder reads and changes the files of an application, in operations each of which happens wholly or not at all. What is
-// being written lies in partDir until it is complete, so that a process that ends in the middle leaves nothing beside the
+// being written lies in PartDir until it is complete, so that a process that ends in the middle leaves nothing beside the
 // application's files.
 //
 // Names are relative to the application, with slashes, and reach nothing outside of it: they are local names, no folder on
 // the way is a link, and nothing of version control's own folder is touched. The last part may be a link to a file that
 // lies in the same repository (see boundary): then that file is read and written and the link stays. Nothing below
-// stateDir may be a link.
+// StateDir may be a link.
 type Folder struct {
-	dir  string
-	Root *os.Root // of dir
-	// before is asked ahead of every operation, which fails when it returns an error. Tests end the process there, or fill
+	Dir  string
+	Root *os.Root // of Dir
+	// BeforeEach is asked ahead of every operation, which fails when it returns an error. Tests end the process there, or fill
 	// the disk; elsewhere it is nil.
 	BeforeEach func(op, name string) error
-	copied     []string // files whose content flush still has to bring onto the disk
+	copied     []string // files whose content Flush still has to bring onto the disk
 }
 
 // PartDir holds files that are being written.
@@ -49,7 +50,7 @@ func Open(dir string) (Folder, error) {
 	if errors.Is(err, fs.ErrNotExist) {
 		return Folder{}, &input.UsageError{Reason: fmt.Sprintf("there is no folder %s; --dir says where the application is", dir)}
 	}
-	return Folder{dir: dir, Root: root}, err
+	return Folder{Dir: dir, Root: root}, err
 }
 
 func (d *Folder) ask(op, name string) error {
@@ -105,11 +106,11 @@ func (d *Folder) Find(name string) (location, error) {
 
 // behind says where a link among the application's files leads: to a file in the same repository.
 func (d *Folder) behind(name string) (location, error) {
-	file, err := filepath.EvalSymlinks(filepath.Join(d.dir, filepath.FromSlash(name)))
+	file, err := filepath.EvalSymlinks(filepath.Join(d.Dir, filepath.FromSlash(name)))
 	if err != nil {
 		return location{}, &NameError{name, "a link that leads nowhere"}
 	}
-	dir, err := filepath.EvalSymlinks(d.dir)
+	dir, err := filepath.EvalSymlinks(d.Dir)
 	if err != nil {
 		return location{}, err
 	}
@@ -237,7 +238,7 @@ func (d *Folder) fill(f *os.File, name string, data []byte, mode fs.FileMode) er
 	return err
 }
 
-// Copy writes a file that nothing depends on until flush was called.
+// Copy writes a file that nothing depends on until Flush was called.
 func (d *Folder) Copy(name string, data []byte) error {
 	if err := d.ask("copy", name); err != nil {
 		return err
@@ -317,7 +318,7 @@ func (d *Folder) Move(from, to string) error {
 	}
 	defer target.close(d)
 	if target.Root != d.Root { // below the other root, both have names
-		below, err := filepath.Rel(target.Root.Name(), filepath.Join(realDir(d.dir), source.Name))
+		below, err := filepath.Rel(target.Root.Name(), filepath.Join(realDir(d.Dir), source.Name))
 		if err != nil {
 			return err
 		}
@@ -345,7 +346,7 @@ func (d *Folder) settle(at location, name string) error {
 	return syncFolder(at.Root, filepath.Dir(at.Name))
 }
 
-// Discard takes a file or a folder below stateDir away, as far as it can. Nothing depends on that.
+// Discard takes a file or a folder below StateDir away, as far as it can. Nothing depends on that.
 func (d *Folder) Discard(name string) {
 	at, err := d.Find(name)
 	if err != nil || !strings.HasPrefix(name, StateDir+"/") {
@@ -369,6 +370,3 @@ func (d *Folder) Tidy() error {
 	}
 	return err
 }
-
-// StateDir holds what Molt needs to know about an application beside the committed files.
-const StateDir = ".molt"

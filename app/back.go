@@ -1,0 +1,175 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+
+	"molt/app/ledger"
+	"molt/app/planfile"
+	"molt/core/project"
+	"molt/ecosystem"
+	"molt/input"
+	"molt/txn"
+)
+
+// A Returned is what was taken back.
+type Returned struct {
+	Stages []string // latest first
+	Files  []string
+}
+
+// Back returns to before a stage: the last one carried out, or the named one and all after it. It refuses when a file is
+// not as the last stage left it, so that no later edit is lost, and shows the edits. The folder must be in use.
+func (a *App) Back(ctx context.Context, id string) (*Returned, error) {
+	records, err := a.ledger.History(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if len(records) == 0 {
+		return nil, &input.UsageError{Reason: "no stage has been carried out here"}
+	}
+	first := len(records) - 1
+	for id != "" && first >= 0 && records[first].Stage != id {
+		first--
+	}
+	if first < 0 {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("stage %q has not been carried out here", id)}
+	}
+	files, err := a.ledger.Untouched(records[first:])
+	if err != nil {
+		return nil, err
+	}
+	var back []string
+	for _, r := range slices.Backward(records[first:]) {
+		back = append(back, r.Stage)
+	}
+	names := slices.Sorted(maps.Keys(files))
+	t, err := a.files.Begin("going back to before "+records[first].Stage, "back", append(names, planfile.File, ledger.File)...)
+	if err != nil {
+		return nil, err
+	}
+	err = func() error {
+		for _, name := range names {
+			if err := t.Replace(name, files[name]); err != nil {
+				return err
+			}
+		}
+		if err := a.unmark(t, back, files[a.Eco.Lock()]); err != nil {
+			return err
+		}
+		return a.ledger.Keep(t, records[:first])
+	}()
+	if err != nil {
+		return nil, errors.Join(err, t.Undo())
+	}
+	if err := t.Commit(); err != nil {
+		return nil, err
+	}
+	for _, r := range records[first:] {
+		a.files.DiscardBackup(r.Folder)
+	}
+	return &Returned{back, names}, a.reread()
+}
+
+// unmark makes stages of the plan pending again.
+func (a *App) unmark(t *txn.Transaction, stages []string, lock []byte) error {
+	doc, err := a.ReadPlan()
+	var none *input.UsageError
+	if errors.As(err, &none) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	found := false
+	for _, id := range stages {
+		if s := doc.Stage(id); s != nil && s.Status == planfile.Done {
+			found = true
+			if err := doc.Mark(id, planfile.Pending, txn.Sum(lock)); err != nil {
+				return err
+			}
+		}
+	}
+	// A stage of people's work leaves no record; one that follows what was taken back is to be looked at again.
+	for i, s := range doc.Stages {
+		if s.Status == planfile.Done && s.Raise != nil && slices.ContainsFunc(doc.Stages[:i], func(x planfile.Stage) bool { return slices.Contains(stages, x.ID) }) {
+			found = true
+			if err := doc.Mark(s.ID, planfile.Pending, ""); err != nil {
+				return err
+			}
+		}
+	}
+	if !found {
+		return nil
+	}
+	return t.Write(planfile.File, doc.Text.Bytes())
+}
+
+// ChangesBack returns the changes that bring a declared package back to the release that it had before the last record
+// that moved it, asked for as it was then.
+func (a *App) ChangesBack(ctx context.Context, name string) ([]project.Change, error) {
+	records, err := a.ledger.History(ctx)
+	if err != nil {
+		return nil, err
+	}
+	now := ""
+	if a.Lock != nil {
+		now = rootVersion(a.Lock, name)
+	}
+	for _, r := range slices.Backward(records) {
+		before, left, err := a.ledger.Contents(r, a.Eco.Lock())
+		if err != nil {
+			return nil, err
+		}
+		was, is := a.lockedIn(before, name), a.lockedIn(left, name)
+		if was == "" || was == is || was == now {
+			continue
+		}
+		text, _, err := a.ledger.Contents(r, a.Eco.Manifest())
+		if err != nil {
+			return nil, err
+		}
+		old := map[spot]string{}
+		if m, err := a.Eco.ReadManifest(a.Eco.Manifest(), text); text != nil && err == nil {
+			old = spots(m)
+		}
+		var changes []project.Change
+		for _, e := range a.Manifest.Entries() {
+			if e.As != name {
+				continue
+			}
+			c := project.Change{Name: name, Group: e.Group, From: project.Point{Constraint: e.Text, Version: now}, To: project.Point{Constraint: e.Text, Version: was}}
+			if text, ok := old[spot{e.Group, name}]; ok {
+				c.To.Constraint = text
+			}
+			changes = append(changes, c)
+		}
+		if changes == nil {
+			return nil, &input.UsageError{Reason: fmt.Sprintf("%s is not declared any more; molt back %s returns to before it went", name, r.Stage)}
+		}
+		return changes, nil
+	}
+	return nil, &input.UsageError{Reason: fmt.Sprintf("nothing that was carried out here moved %s", name)}
+}
+
+// lockedIn returns the version that a declared name has in the text of a lock, "" for none.
+func (a *App) lockedIn(data []byte, name string) string {
+	if data == nil {
+		return ""
+	}
+	l, err := a.Eco.DecodeLock(a.Eco.Lock(), data)
+	if err != nil {
+		return ""
+	}
+	return rootVersion(l, name)
+}
+
+func rootVersion(l *ecosystem.Lock, name string) string {
+	if n := l.Resolution().Root(name); n != nil {
+		return n.Version
+	}
+	return ""
+}

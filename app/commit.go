@@ -1,0 +1,151 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"molt/app/ledger"
+	"molt/app/planfile"
+	"molt/input"
+)
+
+// onBranch makes sure that the work tree is on the branch of the plan.
+func (a *App) onBranch(ctx context.Context, doc *planfile.Plan) error {
+	if doc.Branch == "" {
+		return nil
+	}
+	switch now := a.repo.Branch(ctx); now {
+	case doc.Branch:
+		return nil
+	case "":
+		return doc.Text.ErrorAt("$.branch", fmt.Sprintf("the plan is for the branch %s, and none is checked out here", doc.Branch))
+	default:
+		return doc.Text.ErrorAt("$.branch", fmt.Sprintf("the plan is for the branch %s, and %s is checked out; switch to it, or change this line", doc.Branch, now))
+	}
+}
+
+// Committable makes sure that a stage can be committed on its own: the folder is under git, no merge or rebase is under
+// way, and manifest and lock hold nothing that is not committed. A plan that is not committed yet goes with its first
+// stage. A stage that was carried out and not committed, since something came between, is committed now; its name is
+// returned.
+func (a *App) Committable(ctx context.Context) (late string, err error) {
+	if !a.repo.Here(ctx) {
+		if err := ctx.Err(); err != nil {
+			return "", err
+		}
+		return "", &input.UsageError{Reason: "--commit: there is no work tree of git here"}
+	}
+	if what, err := a.repo.UnderWay(ctx); err != nil {
+		return "", err
+	} else if what != "" {
+		return "", &input.UsageError{Reason: fmt.Sprintf("--commit: %s is under way; finish it first", what)}
+	}
+	if late, err = a.commitLate(ctx); err != nil {
+		return late, err
+	}
+	names, err := a.repo.Uncommitted(ctx, a.Eco.Manifest(), a.Eco.Lock())
+	if err != nil {
+		return late, err
+	}
+	if names != nil {
+		return late, &input.UsageError{Reason: fmt.Sprintf("--commit: %s is not committed as it stands; commit or undo that first, so that the stage is a commit of its own", strings.Join(names, ", "))}
+	}
+	return late, nil
+}
+
+// commitLate commits the last stage of the ledger when it was to be committed and was not.
+func (a *App) commitLate(ctx context.Context) (string, error) {
+	records, err := a.ledger.Here()
+	if err != nil || len(records) == 0 {
+		return "", err
+	}
+	last := records[len(records)-1]
+	if last.Commit != ledger.Wanted {
+		return "", nil
+	}
+	if _, err := a.ledger.Untouched(records[len(records)-1:]); err != nil {
+		return "", nil // somebody went on; it is theirs to commit
+	}
+	doc, err := a.ReadPlan()
+	if err != nil || doc.Stage(last.Stage) == nil {
+		return "", nil
+	}
+	return last.Stage, a.Commit(ctx, *doc.Stage(last.Stage))
+}
+
+// Commit commits what the last stage changed, and nothing else that may be waiting in the index. The ledger then knows
+// the commit.
+func (a *App) Commit(ctx context.Context, stage planfile.Stage) error {
+	records, err := a.ledger.Here()
+	if err != nil {
+		return err
+	}
+	files := []string{planfile.File}
+	last := -1
+	if n := len(records) - 1; n >= 0 && records[n].Stage == stage.ID {
+		last = n
+		files = append(files, records[n].Files()...)
+	}
+	changed, err := a.repo.Uncommitted(ctx, files...)
+	if err != nil {
+		return err
+	}
+	files = slices.DeleteFunc(files, func(name string) bool { return !slices.Contains(changed, name) })
+	if len(files) == 0 {
+		return nil
+	}
+	hash, err := a.repo.Commit(ctx, "the stage", commitMessage(stage), files)
+	if err != nil || last < 0 {
+		return err
+	}
+	return a.ledger.SetLastCommit(records, hash)
+}
+
+// CommitBack commits that stages were taken back.
+func (a *App) CommitBack(ctx context.Context, back *Returned) error {
+	stages := back.Stages
+	changed, err := a.repo.Uncommitted(ctx, append(slices.Clone(back.Files), planfile.File)...)
+	if err != nil || len(changed) == 0 {
+		return err
+	}
+	first := stages[len(stages)-1]
+	message := fmt.Sprintf("back to before %s\n\nTaken back: %s.\n\n%s: %s\n", first, strings.Join(stages, ", "), ledger.BackTrailer, first)
+	_, err = a.repo.Commit(ctx, "the way back", message, changed)
+	return err
+}
+
+// commitMessage tells what moved, by how much and why.
+func commitMessage(stage planfile.Stage) string {
+	b := strings.Builder{}
+	fmt.Fprintf(&b, "%s: %s\n", stage.ID, stage.Title)
+	for i, c := range stage.Changes {
+		if i == 0 {
+			b.WriteString("\n")
+		}
+		switch {
+		case c.To == nil:
+			fmt.Fprintf(&b, "- %s %s goes", c.Name, c.From.Version)
+		case c.From == nil:
+			fmt.Fprintf(&b, "- %s comes at %s", c.Name, c.To.Version)
+		default:
+			fmt.Fprintf(&b, "- %s %s to %s (%s)", c.Name, c.From.Version, c.To.Version, c.Jump)
+		}
+		if c.Reason != "" {
+			b.WriteString(": " + c.Reason)
+		}
+		b.WriteString("\n")
+	}
+	if stage.Note != "" {
+		fmt.Fprintf(&b, "\n%s\n", strings.TrimSpace(stage.Note))
+	}
+	if stage.Lock != nil {
+		fmt.Fprintf(&b, "\nIn the lock %d moved, %d added, %d removed.\n", stage.Lock.Moved, stage.Lock.Added, stage.Lock.Removed)
+	}
+	fmt.Fprintf(&b, "\n%s: %s\n", ledger.StageTrailer, stage.ID)
+	return b.String()
+}
+
+// NewBranch makes a branch and checks it out; the files stay as they are.
+func (a *App) NewBranch(ctx context.Context, name string) error { return a.repo.NewBranch(ctx, name) }

@@ -1,0 +1,33 @@
+package app
+
+import (
+	"molt/app/run"
+)
+
+// Use takes the folder for changing it, so that no other Molt does the same, and repairs what a Molt left that was
+// ended in the middle. The caller releases it.
+func (a *App) Use() (release func(), err error) {
+	if release, err = a.files.Take(); err != nil {
+		return nil, err
+	}
+	if err := a.repair(); err != nil {
+		release()
+		return nil, err
+	}
+	return release, nil
+}
+
+// repair takes away the copies that a killed Molt left, and takes back the change that it had begun.
+func (a *App) repair() error {
+	a.clearCopies()
+	says, err := a.files.Repair(run.EndOrphans)
+	if err != nil || says == "" {
+		return err
+	}
+	a.Repaired = says
+	return a.reread()
+}
+
+// Unfinished says that a Molt was ended in the middle of a change; "" when there is nothing to say, as while another Molt is
+// at work. It changes nothing.
+func (a *App) Unfinished() string { return a.files.Unfinished() }
