@@ -294,7 +294,7 @@ func (a *App) locate(guides []project.Guide) error {
 				f.Found = a.mentions(f.Name, files)
 			case project.OptionFact:
 				if sources == nil {
-					if sources, err = a.sources(context.Background()); err != nil {
+					if sources, err = a.runner().Sources(context.Background()); err != nil {
 						return err
 					}
 				}

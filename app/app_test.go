@@ -14,6 +14,7 @@ import (
 
 	"molt/app/ledger"
 	"molt/app/planfile"
+	"molt/app/run"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/universe"
@@ -155,7 +156,7 @@ func TestStepsAndBack(t *testing.T) {
 	states := []string{b.read("package.json") + b.read("molt.lock")}
 	var stages []string
 	for {
-		step, err := a.Step(context.Background(), source, Order{}, Watcher{})
+		step, err := a.Step(context.Background(), source, Order{}, run.Watcher{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -178,7 +179,7 @@ func TestStepsAndBack(t *testing.T) {
 		t.Errorf("the result does not verify: %v, %v", found, err)
 	}
 	var usage *input.UsageError
-	if _, err := a.Step(context.Background(), source, Order{}, Watcher{}); !errors.As(err, &usage) {
+	if _, err := a.Step(context.Background(), source, Order{}, run.Watcher{}); !errors.As(err, &usage) {
 		t.Errorf("a step beyond the last: %v", err)
 	}
 	for i := len(stages) - 1; i >= 0; i-- {
@@ -195,7 +196,7 @@ func TestStepsAndBack(t *testing.T) {
 	}
 	// And all the way again, then back in one go.
 	for range stages {
-		if _, err := a.Step(context.Background(), source, Order{}, Watcher{}); err != nil {
+		if _, err := a.Step(context.Background(), source, Order{}, run.Watcher{}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -213,7 +214,7 @@ func TestStepsAndBack(t *testing.T) {
 func TestBackRefusesToLoseEdits(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest})
 	a, source := b.planned()
-	if _, err := a.Step(context.Background(), source, Order{}, Watcher{}); err != nil {
+	if _, err := a.Step(context.Background(), source, Order{}, run.Watcher{}); err != nil {
 		t.Fatal(err)
 	}
 	edited := b.read("package.json") + "\n"
@@ -231,14 +232,14 @@ func TestFailedCheckTakesTheStageBack(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest,
 		"molt.yaml": "checks:\n  - name: first\n    run: echo fine\n  - name: sinks\n    run: |\n      grep -q 'hulk.: .^3' package.json || { echo glug; exit 7; }\n  - name: never\n    run: touch never\n"})
 	a, source := b.planned()
-	if step, err := a.Step(context.Background(), source, Order{ID: "bridge-deck"}, Watcher{}); err != nil || !step.Passed || len(step.Verdicts) != 3 {
+	if step, err := a.Step(context.Background(), source, Order{ID: "bridge-deck"}, run.Watcher{}); err != nil || !step.Passed || len(step.Verdicts) != 3 {
 		t.Fatalf("the first stage: %+v, %v", step, err)
 	}
 	if err := os.Remove(filepath.Join(b.dir, "never")); err != nil {
 		t.Fatal(err)
 	}
 	before := b.read("package.json") + b.read("molt.lock") + b.read("molt-plan.yaml") + b.read(ledger.File)
-	step, err := a.Step(context.Background(), source, Order{}, Watcher{})
+	step, err := a.Step(context.Background(), source, Order{}, run.Watcher{})
 	if err != nil || step.Passed || len(step.Verdicts) != 2 {
 		t.Fatalf("the second stage: %+v, %v", step, err)
 	}
@@ -261,7 +262,7 @@ func TestCheckLimits(t *testing.T) {
 		"molt.yaml": "checks:\n  - name: endless\n    limit: 300ms\n    run: |\n      grep -q 'deck.: .^1' package.json || { sleep 60 & sleep 60; }\n"})
 	a, source := b.planned()
 	began := time.Now()
-	step, err := a.Step(context.Background(), source, Order{}, Watcher{})
+	step, err := a.Step(context.Background(), source, Order{}, run.Watcher{})
 	if err != nil || step.Passed || !strings.Contains(step.Verdicts[0].Says, "not done after 300ms") {
 		t.Errorf("an endless check: %+v, %v", step, err)
 	}
@@ -273,7 +274,7 @@ func TestCheckLimits(t *testing.T) {
 	b.write("molt.yaml", "checks:\n  - name: endless\n    run: sleep 60\n")
 	a, source = b.reopened(a)
 	ctx, cancel := context.WithCancel(context.Background())
-	if _, err := a.Step(ctx, source, Order{}, Watcher{Begin: func(string) { cancel() }}); !errors.Is(err, context.Canceled) {
+	if _, err := a.Step(ctx, source, Order{}, run.Watcher{Begin: func(string) { cancel() }}); !errors.Is(err, context.Canceled) {
 		t.Errorf("an interrupted step: %v", err)
 	}
 	if b.read("package.json")+b.read("molt.lock") != before {
@@ -310,20 +311,20 @@ func TestStalePlan(t *testing.T) {
 	a, source := b.planned()
 	var stale *input.PositionError
 	var usage *input.UsageError
-	if _, err := a.Step(context.Background(), source, Order{ID: "goal-4"}, Watcher{}); !errors.As(err, &usage) || !strings.Contains(err.Error(), "next stage is \"bridge-deck\"") {
+	if _, err := a.Step(context.Background(), source, Order{ID: "goal-4"}, run.Watcher{}); !errors.As(err, &usage) || !strings.Contains(err.Error(), "next stage is \"bridge-deck\"") {
 		t.Errorf("a stage out of turn: %v", err)
 	}
-	if _, err := a.Step(context.Background(), source, Order{ID: "nowhere"}, Watcher{}); !errors.As(err, &usage) {
+	if _, err := a.Step(context.Background(), source, Order{ID: "nowhere"}, run.Watcher{}); !errors.As(err, &usage) {
 		t.Errorf("an unknown stage: %v", err)
 	}
 	b.write("package.json", strings.Replace(deskManifest, "^1.0.0", "~1.0.0", 1))
 	a, source = b.reopened(a)
-	if _, err := a.Step(context.Background(), source, Order{}, Watcher{}); !errors.As(err, &stale) || !strings.Contains(err.Error(), "molt-plan.yaml:14:9: stage bridge-deck: deck asks for ~1.0.0 (package.json:5), the plan expects ^1.0.0") {
+	if _, err := a.Step(context.Background(), source, Order{}, run.Watcher{}); !errors.As(err, &stale) || !strings.Contains(err.Error(), "molt-plan.yaml:14:9: stage bridge-deck: deck asks for ~1.0.0 (package.json:5), the plan expects ^1.0.0") {
 		t.Errorf("a manifest that moved on: %v", err)
 	}
 	b.write("package.json", strings.Replace(deskManifest, ",\n\t\t\"deck\": \"^1.0.0\"", "", 1))
 	a, source = b.reopened(a)
-	if _, err := a.Step(context.Background(), source, Order{}, Watcher{}); !errors.As(err, &stale) {
+	if _, err := a.Step(context.Background(), source, Order{}, run.Watcher{}); !errors.As(err, &stale) {
 		t.Errorf("a declaration that is gone: %v", err)
 	}
 }
@@ -331,17 +332,17 @@ func TestStalePlan(t *testing.T) {
 func TestRuntimeStageIsCheckedNotBelieved(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "runtime:\n  node: 20.1.0\n"})
 	a, source := b.planned()
-	if _, err := a.Step(context.Background(), source, Order{}, Watcher{}); err != nil {
+	if _, err := a.Step(context.Background(), source, Order{}, run.Watcher{}); err != nil {
 		t.Fatal(err)
 	}
-	step, err := a.Step(context.Background(), source, Order{}, Watcher{})
+	step, err := a.Step(context.Background(), source, Order{}, run.Watcher{})
 	if err != nil || step.Passed || step.Stage.ID != "runtime-4" || !strings.Contains(step.Verdicts[0].Says, "raise it") {
 		t.Errorf("the runtime was not raised: %+v, %v", step, err)
 	}
 	b.write("molt.yaml", "runtime:\n  node: 22.0.0\n")
 	a, source = b.reopened(a)
 	for _, want := range []string{"runtime-4", "goal-4"} {
-		if step, err = a.Step(context.Background(), source, Order{}, Watcher{}); err != nil || !step.Passed || step.Stage.ID != want {
+		if step, err = a.Step(context.Background(), source, Order{}, run.Watcher{}); err != nil || !step.Passed || step.Stage.ID != want {
 			t.Errorf("stage %s: %+v, %v", want, step, err)
 		}
 	}
@@ -522,7 +523,7 @@ func TestEditedPlan(t *testing.T) {
 		t.Fatal(err)
 	}
 	before := b.read("package.json") + b.read("molt.lock")
-	if _, err := a.Step(context.Background(), source, Order{}, Watcher{}); err == nil || !strings.Contains(err.Error(), "stage goal-4") || !strings.Contains(err.Error(), "deck has the peer hulk ^3") {
+	if _, err := a.Step(context.Background(), source, Order{}, run.Watcher{}); err == nil || !strings.Contains(err.Error(), "stage goal-4") || !strings.Contains(err.Error(), "deck has the peer hulk ^3") {
 		t.Errorf("a stage that does not resolve: %v", err)
 	}
 	if b.read("package.json")+b.read("molt.lock") != before {

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"molt/app/ledger"
+	"molt/app/run"
 	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
@@ -56,13 +57,13 @@ func TestBackOverWaysAndStages(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "goal: hulk@4\n"})
 	a, source := b.planned()
 	before := b.read("package.json") + b.read("molt.lock")
-	if step, err := a.Step(context.Background(), source, Order{}, Watcher{}); err != nil || !step.Passed {
+	if step, err := a.Step(context.Background(), source, Order{}, run.Watcher{}); err != nil || !step.Passed {
 		t.Fatalf("%+v, %v", step, err)
 	}
 	if err := a.Take(context.Background(), source, conflict.WayOut{Preview: []string{"deck"}}); err != nil {
 		t.Fatal(err)
 	}
-	if step, err := a.Step(context.Background(), source, Order{}, Watcher{}); err != nil || !step.Passed {
+	if step, err := a.Step(context.Background(), source, Order{}, run.Watcher{}); err != nil || !step.Passed {
 		t.Fatalf("%+v, %v", step, err)
 	}
 	taken := b.read("molt.yaml")

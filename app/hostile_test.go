@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"molt/app/ledger"
+	"molt/app/run"
 	"molt/input"
 	"molt/txn"
 )
@@ -44,7 +45,7 @@ func TestHostileLedger(t *testing.T) {
 	victim, state := b.outside()
 	before := state()
 	a, source := b.planned()
-	if _, err := a.Step(context.Background(), source, Order{}, Watcher{}); err != nil {
+	if _, err := a.Step(context.Background(), source, Order{}, run.Watcher{}); err != nil {
 		t.Fatal(err)
 	}
 	own := b.read(ledger.File)
@@ -79,9 +80,9 @@ func TestHostileVerdicts(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	data, _ := json.Marshal(checked{State: state, Verdicts: []Verdict{{Name: "x", Passed: true}}})
-	b.write(checkedFile, string(data))
-	if passed, ran, err := a.checkedBefore(context.Background(), Watcher{}); err != nil || len(ran) != 1 || passed["x"] {
+	data, _ := json.Marshal(run.Remembered{State: state, Verdicts: []run.Verdict{{Name: "x", Passed: true}}})
+	b.write(run.VerdictsFile, string(data))
+	if passed, ran, err := a.checkedBefore(context.Background(), run.Watcher{}); err != nil || len(ran) != 1 || passed["x"] {
 		t.Errorf("forged verdicts count: %v, %v, %v", passed, ran, err)
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"molt/app/ledger"
+	"molt/app/run"
 	"molt/core/solve"
 	"molt/ecosystem"
 	"molt/input"
@@ -48,7 +49,7 @@ func repository(t *testing.T) (*bench, *App) {
 	b.git("add", "-A")
 	b.git("commit", "-qm", "plan")
 	for range 2 {
-		step, err := a.Step(context.Background(), source, Order{Commit: true}, Watcher{})
+		step, err := a.Step(context.Background(), source, Order{Commit: true}, run.Watcher{})
 		if err != nil || !step.Passed {
 			t.Fatalf("%+v, %v", step, err)
 		}
@@ -159,22 +160,22 @@ func TestSeparateCopy(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.write("built/x", "ignored")
-	c, err := a.separate(context.Background())
+	c, err := a.runner().Separate(context.Background())
 	if err != nil {
 		t.Fatal(err)
 	}
 	read := func(name string) string {
-		data, _ := os.ReadFile(filepath.Join(c.dir, name)) // a missing file is empty
+		data, _ := os.ReadFile(filepath.Join(c.Dir, name)) // a missing file is empty
 		return string(data)
 	}
 	if read("package.json") != b.read("package.json") || read("fresh.txt") != "not committed" || read("built/x") != "" || read(".molt/ledger.jsonl") != "" {
 		t.Error("the copy is not what was to be copied")
 	}
-	if out, err := exec.Command("git", "-C", c.dir, "status", "--porcelain").Output(); err != nil || string(out) != " M package.json\n?? fresh.txt\n" {
+	if out, err := exec.Command("git", "-C", c.Dir, "status", "--porcelain").Output(); err != nil || string(out) != " M package.json\n?? fresh.txt\n" {
 		t.Errorf("git says of the copy %q, %v", out, err)
 	}
-	c.done()
-	if _, err := os.Stat(c.dir); err == nil {
+	c.Done()
+	if _, err := os.Stat(c.Dir); err == nil {
 		t.Error("the copy is still there")
 	}
 	if list := b.git("worktree", "list"); strings.Count(list, "\n") != 1 {
@@ -204,20 +205,20 @@ func TestSeparateCopyElsewhere(t *testing.T) {
 		if under {
 			(&bench{T: t, dir: top}).git("init", "-q")
 		}
-		c, err := a.separate(context.Background())
+		c, err := a.runner().Separate(context.Background())
 		if err != nil {
 			t.Fatal(err)
 		}
-		if data, err := os.ReadFile(filepath.Join(c.dir, "src", "a.js")); err != nil || string(data) != "1" {
+		if data, err := os.ReadFile(filepath.Join(c.Dir, "src", "a.js")); err != nil || string(data) != "1" {
 			t.Errorf("under git %v: %v", under, err)
 		}
-		if _, err := os.Stat(filepath.Join(c.dir, "node_modules")); (err == nil) != under { // nothing ignores it there
+		if _, err := os.Stat(filepath.Join(c.Dir, "node_modules")); (err == nil) != under { // nothing ignores it there
 			t.Errorf("under git %v: packages were copied: %v", under, err == nil)
 		}
-		if data, err := os.ReadFile(filepath.Join(c.dir, "..", "..", "top.txt")); under && (err != nil || string(data) != "above") {
+		if data, err := os.ReadFile(filepath.Join(c.Dir, "..", "..", "top.txt")); under && (err != nil || string(data) != "above") {
 			t.Errorf("what is above is missing: %v", err)
 		}
-		c.done()
+		c.Done()
 	}
 }
 
@@ -255,7 +256,7 @@ func TestDetachedHeadAndSilentHook(t *testing.T) {
 	b.git("commit", "-qam", "back\n\nMolt-Back: bridge-deck")
 	b.git("checkout", "-q", "--detach")
 	a, source := b.use2()
-	step, err := a.Step(context.Background(), source, Order{Commit: true}, Watcher{})
+	step, err := a.Step(context.Background(), source, Order{Commit: true}, run.Watcher{})
 	if err != nil || !strings.Contains(strings.Join(step.Notes, " "), "detached HEAD") {
 		t.Fatalf("%+v, %v", step, err)
 	}

@@ -150,7 +150,7 @@ func adviceFor(s *planfile.Stage, touches []assess.Touch) []planfile.Advice {
 
 // CheckTimes returns how long the tasks and checks of each stage took when they last ran here.
 func (a *App) CheckTimes() (map[string]time.Duration, error) {
-	c, err := a.readChecked()
+	c, err := a.runner().Remembered()
 	return c.Took, err
 }
 
@@ -195,7 +195,7 @@ func (a *App) writePlanText(what string, data []byte) error {
 	if err := a.files.WriteFiles(what, map[string][]byte{planfile.File: data}); err != nil {
 		return err
 	}
-	return a.rememberPlan(data)
+	return a.runner().RememberPlan(data)
 }
 
 // lockSum returns the SHA-256 of the lock, "" when there is none.

@@ -12,6 +12,7 @@ import (
 	"molt/app/config"
 	"molt/app/ledger"
 	"molt/app/planfile"
+	"molt/app/run"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -25,9 +26,9 @@ import (
 // A Step is a stage that was carried out, or tried.
 type Step struct {
 	Stage    planfile.Stage
-	Verdicts []Verdict // tasks, then checks
-	Before   []Verdict // the checks on the state before, when they were run for this step
-	Changed  []string  // files besides manifest and lock that tasks changed
+	Verdicts []run.Verdict // tasks, then checks
+	Before   []run.Verdict // the checks on the state before, when they were run for this step
+	Changed  []string      // files besides manifest and lock that tasks changed
 	Passed   bool
 	Left     int      // stages still to do
 	Notes    []string // what asks for attention besides
@@ -48,7 +49,7 @@ func (e *StaleError) Error() string { return e.Reason }
 
 // Step carries out the next stage of the plan: manifest, lock, tasks, checks, verdict. A stage of which a task or a
 // check fails is taken back, unless the check failed before it too. The folder must be in use.
-func (a *App) Step(ctx context.Context, source universe.Source, order Order, watch Watcher) (*Step, error) {
+func (a *App) Step(ctx context.Context, source universe.Source, order Order, watch run.Watcher) (*Step, error) {
 	doc, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
@@ -94,7 +95,7 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 // lookAhead solves the whole plan again when people edited it, and notes what of it no longer holds. The stage that is
 // due is solved in any case.
 func (a *App) lookAhead(ctx context.Context, source universe.Source, doc *planfile.Plan, step *Step) error {
-	edited, err := a.planEdited(doc)
+	edited, err := a.runner().PlanEdited(doc.Text.Bytes())
 	if err != nil || !edited {
 		return err
 	}
@@ -119,7 +120,7 @@ func brief(err error) string {
 }
 
 // carryOut puts a stage on disk and judges it.
-func (a *App) carryOut(ctx context.Context, step *Step, doc *planfile.Plan, stage *planfile.Stage, order Order, files map[string][]byte, before map[string]bool, watch Watcher) error {
+func (a *App) carryOut(ctx context.Context, step *Step, doc *planfile.Plan, stage *planfile.Stage, order Order, files map[string][]byte, before map[string]bool, watch run.Watcher) error {
 	own := []string{a.Eco.Manifest(), a.Eco.Lock(), planfile.File, ledger.File}
 	t, err := a.files.Begin("stage "+stage.ID, stage.ID, own...)
 	if err != nil {
@@ -129,7 +130,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *planfile.Plan, stag
 		tasks := a.tasksOf(stage.Changes)
 		var covered []string
 		if tasks != nil {
-			if covered, err = a.coverSources(ctx, t); err != nil {
+			if covered, err = a.runner().Cover(ctx, t); err != nil {
 				return err
 			}
 		}
@@ -143,7 +144,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *planfile.Plan, stag
 				return err
 			}
 		}
-		verdicts, passed, err := a.check(ctx, a.Dir, stage.ID, a.checksOf(stage.Kind), before, watch)
+		verdicts, passed, err := a.runner().Check(ctx, a.Dir, stage.ID, a.checksOf(stage.Kind), before, watch)
 		step.Verdicts, step.Passed = append(step.Verdicts, verdicts...), passed
 		if err != nil || !passed {
 			return err
@@ -180,15 +181,19 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *planfile.Plan, stag
 	if err := a.reread(); err != nil {
 		return err
 	}
-	if err := a.rememberPlan(doc.Text.Bytes()); err != nil {
+	if err := a.runner().RememberPlan(doc.Text.Bytes()); err != nil {
 		return err
 	}
-	return a.remember(stage.ID, step.Verdicts)
+	state, err := a.state()
+	if err != nil {
+		return err
+	}
+	return a.runner().Remember(state, stage.ID, step.Verdicts)
 }
 
 // perform runs the tasks of a stage and takes what they changed into it. With a commit to come they must leave files
 // alone that hold something uncommitted.
-func (a *App) perform(ctx context.Context, t *txn.Transaction, step *Step, stage *planfile.Stage, tasks []config.Task, covered, own []string, order Order, watch Watcher) ([]string, error) {
+func (a *App) perform(ctx context.Context, t *txn.Transaction, step *Step, stage *planfile.Stage, tasks []config.Task, covered, own []string, order Order, watch run.Watcher) ([]string, error) {
 	var open []string
 	var err error
 	if order.Commit {
@@ -196,10 +201,10 @@ func (a *App) perform(ctx context.Context, t *txn.Transaction, step *Step, stage
 			return nil, err
 		}
 	}
-	if step.Verdicts, step.Passed, err = a.runTasks(ctx, a.Dir, stage.ID, tasks, watch); err != nil {
+	if step.Verdicts, step.Passed, err = a.runner().Tasks(ctx, a.Dir, stage.ID, tasks, watch); err != nil {
 		return nil, errors.Join(err, a.keepFresh(t, covered, own))
 	}
-	changed, err := a.keepChanged(ctx, t, covered, own)
+	changed, err := a.runner().KeepChanged(ctx, t, covered, own)
 	if err != nil {
 		return nil, err
 	}
@@ -213,7 +218,7 @@ func (a *App) perform(ctx context.Context, t *txn.Transaction, step *Step, stage
 
 // keepFresh takes the files into a transaction that interrupted tasks have made, so that undoing it removes them.
 func (a *App) keepFresh(t *txn.Transaction, covered, own []string) error {
-	_, err := a.keepChanged(context.Background(), t, covered, own) // the call's own context has ended
+	_, err := a.runner().KeepChanged(context.Background(), t, covered, own) // the call's own context has ended
 	return err
 }
 
@@ -281,14 +286,14 @@ func (a *App) stepByHand(doc *planfile.Plan, stage *planfile.Stage) (*Step, erro
 			if !ok {
 				says += fmt.Sprintf("; raise it, then say so under \"runtime:\" in %s", config.File)
 			}
-			step.Verdicts = append(step.Verdicts, Verdict{Name: r.Runtime, Passed: ok, Says: says})
+			step.Verdicts = append(step.Verdicts, run.Verdict{Name: r.Runtime, Passed: ok, Says: says})
 		}
 	}
 	for _, pin := range a.pins() {
 		for _, r := range stage.Raise {
 			if pin.Name == r.Runtime && !a.runtime(r.Runtime).Suits(r.Needs, pin.Version) {
 				step.Passed = false
-				step.Verdicts = append(step.Verdicts, Verdict{Name: r.Runtime, Says: fmt.Sprintf("%s says %s, %s needs %s; raise it there too", pin.Where, pin.Version, r.By, r.Needs)})
+				step.Verdicts = append(step.Verdicts, run.Verdict{Name: r.Runtime, Says: fmt.Sprintf("%s says %s, %s needs %s; raise it there too", pin.Where, pin.Version, r.By, r.Needs)})
 			}
 		}
 	}

@@ -76,7 +76,7 @@ func TestCrashAfterEveryOperation(t *testing.T) {
 		a, source := b.use()
 		w = &tripwire{due: due, err: errors.New("the plug is pulled")}
 		a.files.BeforeEach = w.before
-		_, err = a.Step(context.Background(), source, Order{}, Watcher{})
+		_, err = a.Step(context.Background(), source, Order{}, run.Watcher{})
 		b.done()
 		return b, w, err
 	}
@@ -138,7 +138,7 @@ func TestFullDisk(t *testing.T) {
 		a, source := b.use()
 		w := &tripwire{due: due, once: true, err: syscall.ENOSPC}
 		a.files.BeforeEach = w.before
-		_, err := a.Step(context.Background(), source, Order{}, Watcher{})
+		_, err := a.Step(context.Background(), source, Order{}, run.Watcher{})
 		b.done()
 		if w.count < due {
 			break
@@ -167,11 +167,11 @@ func TestFailuresFromBefore(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest,
 		"molt.yaml": "checks:\n  - {name: always broken, run: exit 3}\n  - {name: fine, run: 'true'}\n"})
 	a, source := b.planned()
-	step, err := a.Step(context.Background(), source, Order{}, Watcher{})
+	step, err := a.Step(context.Background(), source, Order{}, run.Watcher{})
 	if err != nil || !step.Passed || len(step.Before) != 2 || step.Before[0].Passed || !step.Verdicts[0].Before || !step.Verdicts[1].Passed {
 		t.Fatalf("the first stage: %+v, %v", step, err)
 	}
-	step, err = a.Step(context.Background(), source, Order{}, Watcher{})
+	step, err = a.Step(context.Background(), source, Order{}, run.Watcher{})
 	if err != nil || !step.Passed || step.Before != nil || !step.Verdicts[0].Before {
 		t.Errorf("the second stage, before which nothing has to run: %+v, %v", step, err)
 	}
@@ -193,7 +193,7 @@ func TestChecksAsConfigured(t *testing.T) {
 		t.Fatal(err)
 	}
 	a, source := b.planned()
-	if step, err := a.Step(context.Background(), source, Order{}, Watcher{}); err != nil || !step.Passed || len(step.Verdicts) != 1 {
+	if step, err := a.Step(context.Background(), source, Order{}, run.Watcher{}); err != nil || !step.Passed || len(step.Verdicts) != 1 {
 		t.Errorf("a bridge: %+v, %v", step, err)
 	}
 	for _, text := range []string{"checks: [{name: x, run: y, kinds: [someday]}]", "checks: [{name: x, run: y, folder: ../z}]",
@@ -212,40 +212,18 @@ func TestTasksArePartOfTheStage(t *testing.T) {
 	before := b.stepped()
 	b.write("molt.yaml", strings.Replace(b.read("molt.yaml"), "run: 'true'", "run: grep -q old generated.txt", 1))
 	a, source := b.use2()
-	step, err := a.Step(context.Background(), source, Order{}, Watcher{})
+	step, err := a.Step(context.Background(), source, Order{}, run.Watcher{})
 	if err != nil || step.Passed || len(step.Verdicts) != 2 || !step.Verdicts[0].Task || b.stepped() != before {
 		t.Fatalf("a failed stage with a task: %+v, %v", step, err)
 	}
 	b.write("molt.yaml", strings.Replace(b.read("molt.yaml"), "grep -q old generated.txt", "grep -q new generated.txt || grep -q hulk generated.txt || echo", 1))
 	a, source = b.use2()
-	step, err = a.Step(context.Background(), source, Order{}, Watcher{})
+	step, err = a.Step(context.Background(), source, Order{}, run.Watcher{})
 	if err != nil || !step.Passed || fmt.Sprint(step.Changed) != "[generated.txt fresh.txt]" {
 		t.Fatalf("%+v, %v", step, err)
 	}
 	if _, err := a.Back(context.Background(), ""); err != nil || b.stepped() != before {
 		t.Errorf("back leaves\n%s, %v", b.stepped(), err)
-	}
-}
-
-// The log of an endless output holds its beginning and its end.
-func TestLogOfAnEndlessOutput(t *testing.T) {
-	b := newBench(t, map[string]string{"package.json": deskManifest})
-	a := b.open()
-	l, err := a.createLog("big.log")
-	if err != nil {
-		t.Fatal(err)
-	}
-	block := []byte(strings.Repeat("glug ", 1<<17) + "\n")
-	for range 100 {
-		l.Write(block)
-	}
-	l.Write([]byte("the end\n"))
-	if err := l.Close(); err != nil {
-		t.Fatal(err)
-	}
-	text := b.read("big.log")
-	if len(text) > run.LogHead+run.LogTail+100 || !strings.HasSuffix(text, "the end\n") || !strings.Contains(text, "bytes left out") {
-		t.Errorf("the log has %d bytes and ends in %q", len(text), text[len(text)-40:])
 	}
 }
 
@@ -256,7 +234,7 @@ func TestLeftoversOfAChecks(t *testing.T) {
 		"molt.yaml": "checks:\n  - {name: server, run: '(sleep 40; touch afloat) & echo $! >pid'}\n"})
 	a, source := b.planned()
 	began := time.Now()
-	if step, err := a.Step(context.Background(), source, Order{}, Watcher{}); err != nil || !step.Passed {
+	if step, err := a.Step(context.Background(), source, Order{}, run.Watcher{}); err != nil || !step.Passed {
 		t.Fatalf("%+v, %v", step, err)
 	}
 	if took := time.Since(began); took > 30*time.Second {
@@ -295,7 +273,7 @@ func TestDiskStaysFull(t *testing.T) {
 			}
 			return nil
 		}
-		_, err := a.Step(context.Background(), source, Order{}, Watcher{})
+		_, err := a.Step(context.Background(), source, Order{}, run.Watcher{})
 		b.done()
 		if count < due {
 			break

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 
 	"molt/app/config"
+	"molt/app/run"
 	"molt/core/universe"
 )
 
@@ -14,15 +15,15 @@ import (
 type Beside struct {
 	Stages   []string
 	Dir      string // of the application in the copy, "" when it was taken away
-	Verdicts []Verdict
-	Before   []Verdict // the checks in the copy, before anything moved in it
+	Verdicts []run.Verdict
+	Before   []run.Verdict // the checks in the copy, before anything moved in it
 	Passed   bool
 	Notes    []string
 }
 
 // Try carries out the stages that are to do, up to a named one or, when that is "", the next, in a copy of the application: a
 // temporary one, or one in a folder that stays. The application itself is not touched.
-func (a *App) Try(ctx context.Context, source universe.Source, upTo, into string, watch Watcher) (*Beside, error) {
+func (a *App) Try(ctx context.Context, source universe.Source, upTo, into string, watch run.Watcher) (*Beside, error) {
 	doc, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
@@ -58,23 +59,23 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo, into string
 }
 
 // tryIn makes the copy, checks it as it is, puts the files in, and checks it again.
-func (a *App) tryIn(ctx context.Context, b *Beside, files map[string][]byte, tasks []config.Task, checks []config.Check, into string, watch Watcher) (err error) {
+func (a *App) tryIn(ctx context.Context, b *Beside, files map[string][]byte, tasks []config.Task, checks []config.Check, into string, watch run.Watcher) (err error) {
 	c, err := a.besideCopy(ctx, into)
 	if err != nil {
 		return err
 	}
 	defer func() {
 		if into == "" || err != nil {
-			c.done()
+			c.Done()
 		}
 	}()
 	if into != "" {
-		b.Dir = c.dir
+		b.Dir = c.Dir
 	}
 	before := map[string]bool{}
 	for _, check := range checks {
-		watch.begin(check.Name + " (on the state before)")
-		v, err := a.run(ctx, c.dir, "trial-before", check, watch.Output)
+		watch.Announce(check.Name + " (on the state before)")
+		v, err := a.runner().One(ctx, c.Dir, "trial-before", check, watch.Output)
 		if err != nil {
 			return err
 		}
@@ -82,30 +83,30 @@ func (a *App) tryIn(ctx context.Context, b *Beside, files map[string][]byte, tas
 		before[v.Name] = v.Passed
 	}
 	for name, data := range files {
-		if err := os.WriteFile(filepath.Join(c.dir, name), data, 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(c.Dir, name), data, 0o644); err != nil {
 			return err
 		}
 	}
-	if b.Verdicts, b.Passed, err = a.runTasks(ctx, c.dir, "trial", tasks, watch); err != nil {
+	if b.Verdicts, b.Passed, err = a.runner().Tasks(ctx, c.Dir, "trial", tasks, watch); err != nil {
 		return err
 	}
 	if len(tasks) > 0 && !b.Passed {
 		return nil
 	}
-	verdicts, passed, err := a.check(ctx, c.dir, "trial", checks, before, watch)
+	verdicts, passed, err := a.runner().Check(ctx, c.Dir, "trial", checks, before, watch)
 	b.Verdicts, b.Passed = append(b.Verdicts, verdicts...), passed
 	return err
 }
 
-func (a *App) besideCopy(ctx context.Context, into string) (*copied, error) {
+func (a *App) besideCopy(ctx context.Context, into string) (*run.Copy, error) {
 	if into == "" {
-		return a.separate(ctx)
+		return a.runner().Separate(ctx)
 	}
 	top, err := filepath.Abs(into)
 	if err != nil {
 		return nil, err
 	}
-	return a.copyTo(ctx, top)
+	return a.runner().CopyTo(ctx, top)
 }
 
 // distinctTasks keeps the first of each name.

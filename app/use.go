@@ -19,7 +19,7 @@ func (a *App) Use() (release func(), err error) {
 
 // repair takes away the copies that a killed Molt left, and takes back the change that it had begun.
 func (a *App) repair() error {
-	a.clearCopies()
+	a.runner().ClearCopies()
 	says, err := a.files.Repair(run.EndOrphans)
 	if err != nil || says == "" {
 		return err

@@ -8,10 +8,11 @@ import (
 
 	"molt/app"
 	"molt/app/planfile"
+	"molt/app/run"
 	"molt/doc"
 )
 
-func newChecks(verdicts []app.Verdict) []doc.Check {
+func newChecks(verdicts []run.Verdict) []doc.Check {
 	all := []doc.Check{}
 	for _, v := range verdicts {
 		all = append(all, doc.Check{Name: v.Name, Task: v.Task, Passed: v.Passed, Before: v.Before, Says: v.Says, Log: v.Log, Seconds: v.Took.Round(time.Millisecond).Seconds()})
@@ -20,7 +21,7 @@ func newChecks(verdicts []app.Verdict) []doc.Check {
 }
 
 // NewCulprit makes the document of a search for a culprit.
-func NewCulprit(c *app.Culprit, split []string) *doc.Culprit {
+func NewCulprit(c *run.Culprit, split []string) *doc.Culprit {
 	answer := &doc.Culprit{Check: c.Check, Changes: c.Changes, Rest: append([]string{}, c.Rest...), Passes: c.Passes, Trials: []doc.Trial{}, Split: split}
 	for _, t := range c.Trials {
 		answer.Trials = append(answer.Trials, doc.Trial{Changes: t.Changes, Outcome: string(t.Outcome), Says: t.Says, Ran: t.Ran, Seconds: t.Took.Round(time.Millisecond).Seconds()})
@@ -60,7 +61,7 @@ type StepRequest struct {
 	Culprit    bool   // when a check fails, find the changes that make it fail
 	Split      bool   // and put them into a stage of their own
 	OwnVersion bool   // after the last stage, write the application's own version
-	Watcher    app.Watcher
+	Watcher    run.Watcher
 	Looking    func(changes int) // is called before the search for a culprit; may be nil
 }
 
@@ -162,7 +163,7 @@ func (s *Session) ownVersionAlone(commit bool) (*Stepped, error) {
 
 // Trial tries the stages of the plan up to one, or to the next or the last one, in a second copy of the application, which is left in
 // a folder when that is not "".
-func (s *Session) Trial(stage string, all bool, into string, watcher app.Watcher) (doc.Beside, error) {
+func (s *Session) Trial(stage string, all bool, into string, watcher run.Watcher) (doc.Beside, error) {
 	if all {
 		file, err := s.App.ReadPlan()
 		if err != nil {

@@ -10,7 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"molt/app"
+	"molt/app/run"
 	"molt/ask"
 	"molt/input"
 	"molt/render/text"
@@ -103,12 +103,12 @@ func (c *call) march(s *ask.Session, m march, stage string) error {
 }
 
 // watcher tells of the checks as they run.
-func (c *call) watcher(s *ask.Session) app.Watcher {
+func (c *call) watcher(s *ask.Session) run.Watcher {
 	if c.quiet {
-		return app.Watcher{}
+		return run.Watcher{}
 	}
-	return app.Watcher{Begin: func(name string) { s.Still(); c.say("checking: %s", name) }, Output: input.Shown(c.errout),
-		Tried: func(t app.Trial) {
+	return run.Watcher{Begin: func(name string) { s.Still(); c.say("checking: %s", name) }, Output: input.Shown(c.errout),
+		Tried: func(t run.Trial) {
 			says := ""
 			if t.Says != "" {
 				says = " (" + t.Says + ")"

@@ -1,4 +1,4 @@
-package app
+package run
 
 import (
 	"context"
@@ -11,38 +11,37 @@ import (
 	"path"
 	"path/filepath"
 
-	"molt/app/run"
 	"molt/app/vcs"
 	"molt/input"
 	"molt/txn"
 )
 
-// A copied is the application a second time, in a folder elsewhere: under git a work tree of its own with what is not
+// A Copy is the application a second time, in a folder elsewhere: under git a work tree of its own with what is not
 // committed too, else the files that people keep.
-type copied struct {
-	dir  string // of the application in it
-	done func() // takes it away
+type Copy struct {
+	Dir  string // of the application in it
+	Done func() // takes it away
 }
 
-// separate makes a copy of the application in a temporary folder. The caller calls done, after which nothing is left.
-func (a *App) separate(ctx context.Context) (*copied, error) {
+// Separate makes a copy of the application in a temporary folder. The caller calls Done, after which nothing is left.
+func (r Runner) Separate(ctx context.Context) (*Copy, error) {
 	base, err := os.MkdirTemp("", "molt-copy-")
 	if err != nil {
 		return nil, err
 	}
-	forget, err := a.noteCopy(base)
+	forget, err := r.noteCopy(base)
 	if err != nil {
 		_ = os.RemoveAll(base)
 		return nil, err
 	}
-	c, err := a.copyTo(ctx, filepath.Join(base, filepath.Base(a.Dir)))
+	c, err := r.CopyTo(ctx, filepath.Join(base, filepath.Base(r.Files.Dir)))
 	if err != nil {
 		_ = os.RemoveAll(base)
 		forget()
 		return nil, err
 	}
-	inner := c.done
-	c.done = func() { inner(); _ = os.RemoveAll(base); forget() }
+	inner := c.Done
+	c.Done = func() { inner(); _ = os.RemoveAll(base); forget() }
 	return c, nil
 }
 
@@ -60,75 +59,75 @@ type notedCopy struct {
 const copyKind = "copy"
 
 // noteCopy notes a temporary copy; forget is called when it is gone.
-func (a *App) noteCopy(dir string) (forget func(), err error) {
-	if a.files.Run == "" {
-		a.files.Run = rand.Text()
+func (r Runner) noteCopy(dir string) (forget func(), err error) {
+	if r.Files.Run == "" {
+		r.Files.Run = rand.Text()
 	}
 	name := path.Join(copiesDir, filepath.Base(dir)+".json")
-	seal, err := a.files.Seal(copyKind, []byte(dir+"\n"+a.files.Run))
+	seal, err := r.Files.Seal(copyKind, []byte(dir+"\n"+r.Files.Run))
 	if err != nil {
 		return nil, err
 	}
-	data, err := json.Marshal(notedCopy{dir, a.files.Run, seal})
+	data, err := json.Marshal(notedCopy{dir, r.Files.Run, seal})
 	if err != nil {
 		return nil, err
 	}
 	for _, folder := range []string{copiesDir, txn.PartDir} {
-		if err := a.files.Mkdir(folder); err != nil {
+		if err := r.Files.Mkdir(folder); err != nil {
 			return nil, err
 		}
 	}
-	return func() { a.files.Discard(name) }, a.files.Put(name, data)
+	return func() { r.Files.Discard(name) }, r.Files.Put(name, data)
 }
 
-// clearCopies takes away the copies that a killed Molt left. The folder must be in use, so that nobody works in them.
-func (a *App) clearCopies() {
-	entries, err := fs.ReadDir(a.files.Root.FS(), copiesDir)
+// ClearCopies takes away the copies that a killed Molt left. The folder must be in use, so that nobody works in them.
+func (r Runner) ClearCopies() {
+	entries, err := fs.ReadDir(r.Files.Root.FS(), copiesDir)
 	if err != nil {
 		return
 	}
 	cleared := false
 	for _, e := range entries {
 		name := path.Join(copiesDir, e.Name())
-		data, err := a.files.Read(name, input.VersionFile)
+		data, err := r.Files.Read(name, input.VersionFile)
 		var c notedCopy
-		if err == nil && json.Unmarshal(data, &c) == nil && a.files.Sealed(copyKind, []byte(c.Dir+"\n"+c.Run), c.Seal) {
-			run.EndOrphans(c.Run)
+		if err == nil && json.Unmarshal(data, &c) == nil && r.Files.Sealed(copyKind, []byte(c.Dir+"\n"+c.Run), c.Seal) {
+			EndOrphans(c.Run)
 			_ = os.RemoveAll(c.Dir)
 			cleared = true
 		}
-		a.files.Discard(name)
+		r.Files.Discard(name)
 	}
 	if cleared {
-		a.repo.PruneWorkTrees(context.Background())
+		r.Repo.PruneWorkTrees(context.Background())
 	}
 }
 
-// copyTo makes a copy whose top is a folder that must not exist yet. When it cannot be made, nothing is left of it.
-func (a *App) copyTo(ctx context.Context, top string) (*copied, error) {
+// CopyTo makes a copy whose top is a folder that must not exist yet. When it cannot be made, nothing is left of it.
+func (r Runner) CopyTo(ctx context.Context, top string) (*Copy, error) {
 	if _, err := os.Lstat(top); !errors.Is(err, fs.ErrNotExist) {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("%s exists already; a copy wants a folder of its own", top)}
 	}
-	c := &copied{dir: top, done: func() { _ = os.RemoveAll(top) }}
-	from := *a
-	if a.repo.Here(ctx) {
-		tree, err := a.repo.AddWorkTree(ctx, top)
-		c.done = func() { tree.Remove(ctx) }
+	c := &Copy{Dir: top, Done: func() { _ = os.RemoveAll(top) }}
+	from := r
+	if r.Repo.Here(ctx) {
+		tree, err := r.Repo.AddWorkTree(ctx, top)
+		c.Done = func() { tree.Remove(ctx) }
 		if err != nil {
-			c.done()
+			c.Done()
 			return nil, err
 		}
-		c.dir, from.Dir, from.repo = tree.Dir(), tree.From, vcs.Repo{Dir: tree.From}
+		c.Dir, from = tree.Dir(), Runner{Files: &txn.Workspace{Folder: txn.Folder{Dir: tree.From}}, Repo: vcs.Repo{Dir: tree.From}, Packages: r.Packages}
 	}
-	names, err := from.sources(ctx)
+	names, err := from.Sources(ctx)
 	if err == nil {
-		err = os.MkdirAll(c.dir, 0o755)
+		err = os.MkdirAll(c.Dir, 0o755)
 	}
 	if err == nil {
-		err = copyFiles(ctx, from.Dir, top, names)
+		err = copyFiles(ctx, from.Files.Dir, top, names)
 	}
 	if err != nil {
-		c.done()
+		c.Done()
 		return nil, err
 	}
 	return c, nil

@@ -1,0 +1,102 @@
+package run
+
+import (
+	"encoding/json"
+	"errors"
+	"io/fs"
+	"slices"
+	"time"
+
+	"molt/input"
+	"molt/txn"
+)
+
+// VerdictsFile holds the verdicts on the state as it stands.
+const VerdictsFile = txn.StateDir + "/checked.json"
+
+// Remembered is the verdicts of the checks on one state of manifest and lock, and how long checks took. It is only remembered:
+// without it, checks run again.
+type Remembered struct {
+	State    string                   `json:"state"`
+	Verdicts []Verdict                `json:"verdicts"`
+	Took     map[string]time.Duration `json:"took"` // by stage, of the last run of its checks
+	Plan     string                   `json:"plan"` // SHA-256 of the plan as Molt last wrote or solved it
+	Seal     string                   `json:"seal,omitempty"`
+}
+
+// rememberedKind is what seals of verdicts are about.
+const rememberedKind = "checked"
+
+// Remembered reads what is remembered; what Molt did not write for this user on this machine does not count, since it could excuse a
+// failure.
+func (r Runner) Remembered() (Remembered, error) {
+	c := Remembered{}
+	data, err := r.Files.Read(VerdictsFile, input.State)
+	if errors.Is(err, fs.ErrNotExist) {
+		err = nil
+	} else if err == nil && (json.Unmarshal(data, &c) != nil || !r.own(c)) {
+		c = Remembered{}
+	}
+	if c.Took == nil {
+		c.Took = map[string]time.Duration{}
+	}
+	return c, err
+}
+
+func (r Runner) own(c Remembered) bool {
+	seal := c.Seal
+	c.Seal = ""
+	plain, err := json.Marshal(c)
+	return err == nil && r.Files.Sealed(rememberedKind, plain, seal)
+}
+
+func (r Runner) write(c Remembered) error {
+	c.Seal = ""
+	plain, err := json.Marshal(c)
+	if err != nil {
+		return err
+	}
+	if c.Seal, err = r.Files.Seal(rememberedKind, plain); err != nil {
+		return err
+	}
+	data, err := json.Marshal(c)
+	if err != nil {
+		return err
+	}
+	return r.Files.Put(VerdictsFile, data)
+}
+
+// Remember keeps the verdicts on a stage's state.
+func (r Runner) Remember(state, stage string, verdicts []Verdict) error {
+	c, err := r.Remembered()
+	if err != nil {
+		return err
+	}
+	c.State = state
+	took := time.Duration(0)
+	for _, v := range verdicts {
+		took += v.Took
+		c.Verdicts = slices.DeleteFunc(c.Verdicts, func(x Verdict) bool { return x.Name == v.Name })
+		if !v.Task {
+			c.Verdicts = append(c.Verdicts, v)
+		}
+	}
+	c.Took[stage] = took
+	return r.write(c)
+}
+
+// RememberPlan keeps which text of the plan was solved, whole.
+func (r Runner) RememberPlan(text []byte) error {
+	c, err := r.Remembered()
+	if err != nil || c.Plan == txn.Sum(text) {
+		return err
+	}
+	c.Plan = txn.Sum(text)
+	return r.write(c)
+}
+
+// PlanEdited reports whether people edited the plan since it was last solved, as a whole.
+func (r Runner) PlanEdited(text []byte) (bool, error) {
+	c, err := r.Remembered()
+	return c.Plan != txn.Sum(text), err
+}

@@ -1,0 +1,157 @@
+package run
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"molt/app/config"
+	"molt/app/vcs"
+	"molt/txn"
+)
+
+// A Runner runs checks and tasks in an application's folder, and in copies of it.
+type Runner struct {
+	Files *txn.Workspace
+	Repo  vcs.Repo
+	// Packages is the name of the folders that hold installed packages, which are no part of what people keep; "" for none.
+	Packages string
+}
+
+// A Verdict is the outcome of one check or task.
+type Verdict struct {
+	Name   string        `json:"name"`
+	Task   bool          `json:"task,omitempty"` // a step that belongs to a change, and no check
+	Passed bool          `json:"passed"`
+	Before bool          `json:"before,omitempty"` // it failed before the stage too, and so the stage is not to blame
+	Says   string        `json:"says,omitempty"`   // why it failed, or what was found
+	Log    string        `json:"log,omitempty"`    // file with the whole output, below the application
+	Took   time.Duration `json:"took"`
+}
+
+// A Watcher is told when checks begin and end, and sees their output. The zero Watcher sees nothing.
+type Watcher struct {
+	Begin  func(name string)
+	Output io.Writer
+	Tried  func(Trial) // for each trial of a search for a culprit
+}
+
+// Announce tells that a check begins.
+func (w Watcher) Announce(name string) {
+	if w.Begin != nil {
+		w.Begin(name)
+	}
+}
+
+// Check runs checks in their order and stops at the first that fails and did not before. An error means that they could
+// not be judged: the call was interrupted, or a log could not be written.
+func (r Runner) Check(ctx context.Context, dir, stage string, checks []config.Check, before map[string]bool, watch Watcher) ([]Verdict, bool, error) {
+	var verdicts []Verdict
+	for _, c := range checks {
+		watch.Announce(c.Name)
+		v, err := r.One(ctx, dir, stage, c, watch.Output)
+		if err != nil {
+			return verdicts, false, err
+		}
+		if passed, known := before[c.Name]; known && !passed && !v.Passed {
+			v.Before = true
+		}
+		verdicts = append(verdicts, v)
+		if !v.Passed && !v.Before {
+			return verdicts, false, nil
+		}
+	}
+	return verdicts, true, nil
+}
+
+// One runs one command in a folder of the application, or of a copy of it. Whatever it has started ends with it.
+func (r Runner) One(ctx context.Context, dir, stage string, c config.Check, live io.Writer) (Verdict, error) {
+	limit, err := c.Timeout()
+	if err != nil {
+		return Verdict{}, err
+	}
+	logName := path.Join(txn.StateDir, "logs", txn.Slug(stage)+"-"+txn.Slug(c.Name)+".log")
+	log, err := r.createLog(logName)
+	if err != nil {
+		return Verdict{}, err
+	}
+	limited, cancel := context.WithTimeout(ctx, limit)
+	defer cancel()
+	command := Shell(limited, c.Run)
+	command.Dir = filepath.Join(dir, filepath.FromSlash(c.Folder))
+	command.Env = withoutTokens(os.Environ(), c.Pass)
+	if self, err := os.Executable(); err == nil {
+		command.Env = append(command.Env, "MOLT="+self)
+	}
+	command.Env = append(command.Env, "MOLT_STAGE="+stage, RunVariable+"="+r.Files.Run)
+	for name, value := range c.Env {
+		command.Env = append(command.Env, name+"="+value)
+	}
+	tail := &LastLine{}
+	out := Output{Log: log, Tail: tail, Live: live}
+	began := time.Now()
+	err = out.Run(command)
+	v := Verdict{Name: c.Name, Passed: err == nil, Log: logName, Took: time.Since(began)}
+	closed := log.Close()
+	var exit *exec.ExitError
+	switch {
+	case ctx.Err() != nil:
+		return v, ctx.Err()
+	case closed != nil:
+		return v, closed
+	case errors.Is(limited.Err(), context.DeadlineExceeded):
+		v.Passed, v.Says = false, fmt.Sprintf("not done after %s", limit)
+	case errors.As(err, &exit):
+		v.Says = strings.TrimSuffix(fmt.Sprintf("%v: %s", exit, tail), ": ")
+	case err != nil:
+		v.Says = err.Error()
+	}
+	return v, nil
+}
+
+// withoutTokens leaves the variables with tokens out of an environment, but for those that are passed on by name: what
+// checks run is the packages' code too.
+func withoutTokens(env, pass []string) []string {
+	return slices.DeleteFunc(env, func(entry string) bool {
+		name, _, _ := strings.Cut(entry, "=")
+		return strings.HasPrefix(strings.ToUpper(name), config.TokenPrefix) && !slices.Contains(pass, name)
+	})
+}
+
+func (r Runner) createLog(name string) (*Log, error) {
+	if err := r.Files.Mkdir(path.Dir(name)); err != nil {
+		return nil, err
+	}
+	at, err := r.Files.Find(name)
+	if err != nil {
+		return nil, err
+	}
+	f, err := at.Root.Create(at.Name)
+	return &Log{File: f}, err
+}
+
+// Tasks runs tasks until one fails.
+func (r Runner) Tasks(ctx context.Context, dir, stage string, tasks []config.Task, watch Watcher) ([]Verdict, bool, error) {
+	var verdicts []Verdict
+	for _, t := range tasks {
+		watch.Announce(t.Name)
+		v, err := r.One(ctx, dir, stage, t.Check(), watch.Output)
+		if err != nil {
+			return verdicts, false, err
+		}
+		v.Task = true
+		verdicts = append(verdicts, v)
+		if !v.Passed {
+			return verdicts, false, nil
+		}
+	}
+	return verdicts, true, nil
+}
