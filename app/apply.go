@@ -13,6 +13,7 @@ import (
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/doc"
 	"molt/input"
 )
 
@@ -29,7 +30,7 @@ func (a *App) Take(ctx context.Context, source universe.Source, way conflict.Way
 	}
 	files := map[string][]byte{}
 	if len(way.Changes) > 0 {
-		manifest, lock, err := a.rehearse(ctx, source, &planfile.Stage{ID: "untangle", Changes: a.changeDocs(way.Changes)})
+		manifest, lock, err := a.rehearse(ctx, source, &doc.PlanStage{ID: "untangle", Changes: a.changeDocs(way.Changes)})
 		if err != nil {
 			return err
 		}
@@ -85,15 +86,15 @@ func (a *App) reread() error {
 
 // changeDocs writes changes of the manifest as it stands. Whether a change adds a line is told by the manifest: one with an
 // empty constraint that nothing is locked for has a point like one that is not there.
-func (a *App) changeDocs(changes []project.Change) []planfile.Change {
+func (a *App) changeDocs(changes []project.Change) []doc.PlanChange {
 	lines := spots(a.Manifest)
-	var docs []planfile.Change
+	var docs []doc.PlanChange
 	for _, c := range changes {
-		doc := planfile.Change{Name: c.Name, Group: c.Group, From: planfile.PointOf(c.From), To: planfile.PointOf(c.To), Reason: c.Reason}
-		if _, there := lines[spot{c.Group, c.Name}]; there && doc.From == nil {
-			doc.From = &planfile.Point{}
+		file := doc.PlanChange{Name: c.Name, Group: c.Group, From: planfile.PointOf(c.From), To: planfile.PointOf(c.To), Reason: c.Reason}
+		if _, there := lines[spot{c.Group, c.Name}]; there && file.From == nil {
+			file.From = &doc.PlanPoint{}
 		}
-		docs = append(docs, doc)
+		docs = append(docs, file)
 	}
 	return docs
 }

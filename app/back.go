@@ -10,6 +10,7 @@ import (
 	"molt/app/ledger"
 	"molt/app/planfile"
 	"molt/core/project"
+	"molt/doc"
 	"molt/ecosystem"
 	"molt/input"
 	"molt/txn"
@@ -76,7 +77,7 @@ func (a *App) Back(ctx context.Context, id string) (*Returned, error) {
 
 // unmark makes stages of the plan pending again.
 func (a *App) unmark(t *txn.Transaction, stages []string, lock []byte) error {
-	doc, err := a.ReadPlan()
+	file, err := a.ReadPlan()
 	var none *input.UsageError
 	if errors.As(err, &none) {
 		return nil
@@ -86,18 +87,18 @@ func (a *App) unmark(t *txn.Transaction, stages []string, lock []byte) error {
 	}
 	found := false
 	for _, id := range stages {
-		if s := doc.Stage(id); s != nil && s.Status == planfile.Done {
+		if s := file.Stage(id); s != nil && s.Status == doc.Done {
 			found = true
-			if err := doc.Mark(id, planfile.Pending, txn.Sum(lock)); err != nil {
+			if err := file.Mark(id, doc.Pending, txn.Sum(lock)); err != nil {
 				return err
 			}
 		}
 	}
 	// A stage of people's work leaves no record; one that follows what was taken back is to be looked at again.
-	for i, s := range doc.Stages {
-		if s.Status == planfile.Done && s.Raise != nil && slices.ContainsFunc(doc.Stages[:i], func(x planfile.Stage) bool { return slices.Contains(stages, x.ID) }) {
+	for i, s := range file.Stages {
+		if s.Status == doc.Done && s.Raise != nil && slices.ContainsFunc(file.Stages[:i], func(x doc.PlanStage) bool { return slices.Contains(stages, x.ID) }) {
 			found = true
-			if err := doc.Mark(s.ID, planfile.Pending, ""); err != nil {
+			if err := file.Mark(s.ID, doc.Pending, ""); err != nil {
 				return err
 			}
 		}
@@ -105,7 +106,7 @@ func (a *App) unmark(t *txn.Transaction, stages []string, lock []byte) error {
 	if !found {
 		return nil
 	}
-	return t.Write(planfile.File, doc.Text.Bytes())
+	return t.Write(planfile.File, file.Text.Bytes())
 }
 
 // ChangesBack returns the changes that bring a declared package back to the release that it had before the last record

@@ -13,6 +13,7 @@ import (
 	"molt/core/inspect"
 	"molt/core/project"
 	"molt/core/universe"
+	"molt/doc"
 	"molt/input"
 	"molt/txn"
 )
@@ -29,7 +30,7 @@ type Effect struct {
 func (a *App) Rehearse(ctx context.Context, source universe.Source, changes []project.Change) (*Effect, error) {
 	e := &Effect{Changes: changes}
 	var err error
-	if e.manifest, e.lock, err = a.rehearse(ctx, source, &planfile.Stage{Changes: a.changeDocs(changes)}); err != nil {
+	if e.manifest, e.lock, err = a.rehearse(ctx, source, &doc.PlanStage{Changes: a.changeDocs(changes)}); err != nil {
 		return nil, err
 	}
 	after, err := a.Eco.DecodeLock(a.Eco.Lock(), e.lock)

@@ -6,8 +6,8 @@ import (
 	"slices"
 
 	"molt/app/config"
-	"molt/app/planfile"
 	"molt/app/run"
+	"molt/doc"
 	"molt/ecosystem"
 	"molt/txn"
 )
@@ -29,10 +29,10 @@ func (a *App) checksOf(kind string) []config.Check {
 }
 
 // tasksOf returns the tasks of the packages that changes move.
-func (a *App) tasksOf(changes []planfile.Change) []config.Task {
+func (a *App) tasksOf(changes []doc.PlanChange) []config.Task {
 	var all []config.Task
 	for _, t := range a.Config.Stages.Tasks {
-		if slices.ContainsFunc(changes, func(c planfile.Change) bool { return slices.Contains(t.With, c.Name) }) {
+		if slices.ContainsFunc(changes, func(c doc.PlanChange) bool { return slices.Contains(t.With, c.Name) }) {
 			all = append(all, t)
 		}
 	}

@@ -8,21 +8,22 @@ import (
 
 	"molt/app/ledger"
 	"molt/app/planfile"
+	"molt/doc"
 	"molt/input"
 )
 
 // onBranch makes sure that the work tree is on the branch of the plan.
-func (a *App) onBranch(ctx context.Context, doc *planfile.Plan) error {
-	if doc.Branch == "" {
+func (a *App) onBranch(ctx context.Context, file *planfile.Plan) error {
+	if file.Branch == "" {
 		return nil
 	}
 	switch now := a.repo.Branch(ctx); now {
-	case doc.Branch:
+	case file.Branch:
 		return nil
 	case "":
-		return doc.Text.ErrorAt("$.branch", fmt.Sprintf("the plan is for the branch %s, and none is checked out here", doc.Branch))
+		return file.Text.ErrorAt("$.branch", fmt.Sprintf("the plan is for the branch %s, and none is checked out here", file.Branch))
 	default:
-		return doc.Text.ErrorAt("$.branch", fmt.Sprintf("the plan is for the branch %s, and %s is checked out; switch to it, or change this line", doc.Branch, now))
+		return file.Text.ErrorAt("$.branch", fmt.Sprintf("the plan is for the branch %s, and %s is checked out; switch to it, or change this line", file.Branch, now))
 	}
 }
 
@@ -68,16 +69,16 @@ func (a *App) commitLate(ctx context.Context) (string, error) {
 	if _, err := a.ledger.Untouched(records[len(records)-1:]); err != nil {
 		return "", nil // somebody went on; it is theirs to commit
 	}
-	doc, err := a.ReadPlan()
-	if err != nil || doc.Stage(last.Stage) == nil {
+	file, err := a.ReadPlan()
+	if err != nil || file.Stage(last.Stage) == nil {
 		return "", nil
 	}
-	return last.Stage, a.Commit(ctx, *doc.Stage(last.Stage))
+	return last.Stage, a.Commit(ctx, *file.Stage(last.Stage))
 }
 
 // Commit commits what the last stage changed, and nothing else that may be waiting in the index. The ledger then knows
 // the commit.
-func (a *App) Commit(ctx context.Context, stage planfile.Stage) error {
+func (a *App) Commit(ctx context.Context, stage doc.PlanStage) error {
 	records, err := a.ledger.Here()
 	if err != nil {
 		return err
@@ -117,7 +118,7 @@ func (a *App) CommitBack(ctx context.Context, back *Returned) error {
 }
 
 // commitMessage tells what moved, by how much and why.
-func commitMessage(stage planfile.Stage) string {
+func commitMessage(stage doc.PlanStage) string {
 	b := strings.Builder{}
 	fmt.Fprintf(&b, "%s: %s\n", stage.ID, stage.Title)
 	for i, c := range stage.Changes {
@@ -140,8 +141,8 @@ func commitMessage(stage planfile.Stage) string {
 	if stage.Note != "" {
 		fmt.Fprintf(&b, "\n%s\n", strings.TrimSpace(stage.Note))
 	}
-	if stage.Lock != nil {
-		fmt.Fprintf(&b, "\nIn the lock %d moved, %d added, %d removed.\n", stage.Lock.Moved, stage.Lock.Added, stage.Lock.Removed)
+	if stage.Locked != nil {
+		fmt.Fprintf(&b, "\nIn the lock %d moved, %d added, %d removed.\n", stage.Locked.Moved, stage.Locked.Added, stage.Locked.Removed)
 	}
 	fmt.Fprintf(&b, "\n%s: %s\n", ledger.StageTrailer, stage.ID)
 	return b.String()

@@ -11,6 +11,7 @@ import (
 	"molt/app/run"
 	"molt/core/project"
 	"molt/core/universe"
+	"molt/doc"
 	"molt/input"
 	"molt/txn"
 )
@@ -18,12 +19,12 @@ import (
 // FindCulprit looks for the changes of the next stage that make a check fail, each subset solved again and checked in a
 // copy of the application of its own. The stage must have failed just now. Nothing is changed.
 func (a *App) FindCulprit(ctx context.Context, source universe.Source, failed *Step, watch run.Watcher) (*run.Culprit, error) {
-	doc, err := a.ReadPlan()
+	file, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
 	}
 	i := slices.IndexFunc(failed.Verdicts, func(v run.Verdict) bool { return !v.Passed && !v.Before })
-	stage := doc.Stage(failed.Stage.ID)
+	stage := file.Stage(failed.Stage.ID)
 	if i < 0 || stage == nil {
 		return nil, &input.UsageError{Reason: "no check of the stage failed"}
 	}
@@ -42,7 +43,7 @@ func (a *App) FindCulprit(ctx context.Context, source universe.Source, failed *S
 }
 
 // units groups the changed packages of a stage by what people said moves in step.
-func (a *App) units(stage *planfile.Stage) [][]string {
+func (a *App) units(stage *doc.PlanStage) [][]string {
 	var units [][]string
 	for _, c := range stage.Changes {
 		if slices.ContainsFunc(units, func(u []string) bool { return slices.Contains(u, c.Name) }) {
@@ -66,16 +67,16 @@ func (a *App) units(stage *planfile.Stage) [][]string {
 
 // Split puts some packages of a pending stage into a stage of their own behind it. Both are solved before the plan is
 // written; nothing else in it changes. The folder must be in use.
-func (a *App) Split(ctx context.Context, source universe.Source, id string, apart []string) (first, second planfile.Stage, err error) {
-	doc, err := a.ReadPlan()
+func (a *App) Split(ctx context.Context, source universe.Source, id string, apart []string) (first, second doc.PlanStage, err error) {
+	file, err := a.ReadPlan()
 	if err != nil {
 		return first, second, err
 	}
-	stage := doc.Stage(id)
+	stage := file.Stage(id)
 	switch {
 	case stage == nil:
 		return first, second, &input.UsageError{Reason: fmt.Sprintf("%s has no stage %q", planfile.File, id)}
-	case stage.Status == planfile.Done:
+	case stage.Status == doc.Done:
 		return first, second, &input.UsageError{Reason: fmt.Sprintf("stage %s is done; molt back %s comes before splitting it", id, id)}
 	}
 	var names, rest []string
@@ -98,30 +99,30 @@ func (a *App) Split(ctx context.Context, source universe.Source, id string, apar
 		return first, second, &input.UsageError{Reason: fmt.Sprintf("stage %s would be left without changes", id)}
 	}
 	first, second = planfile.Part(stage, rest), planfile.Part(stage, apart)
-	second.ID = doc.FreeID(id + "-" + txn.Slug(apart[0]))
+	second.ID = file.FreeID(id + "-" + txn.Slug(apart[0]))
 	second.Note = ""
 	second.Title = strings.Join(apart, ", ") + " from " + id + ", apart"
-	if err := a.solveParts(ctx, source, doc, stage, &first, &second); err != nil {
+	if err := a.solveParts(ctx, source, file, stage, &first, &second); err != nil {
 		return first, second, err
 	}
-	if err := doc.Split(id, first, second); err != nil {
+	if err := file.Split(id, first, second); err != nil {
 		return first, second, err
 	}
-	return first, second, a.writePlanText("splitting stage "+id, doc.Text.Bytes())
+	return first, second, a.writePlanText("splitting stage "+id, file.Text.Bytes())
 }
 
 // solveParts solves two parts of a stage one after the other, from the state that the stages before them leave.
-func (a *App) solveParts(ctx context.Context, source universe.Source, doc *planfile.Plan, whole *planfile.Stage, parts ...*planfile.Stage) error {
+func (a *App) solveParts(ctx context.Context, source universe.Source, file *planfile.Plan, whole *doc.PlanStage, parts ...*doc.PlanStage) error {
 	w, err := a.walk()
 	if err != nil {
 		return err
 	}
-	for i := range doc.Stages {
-		if s := &doc.Stages[i]; s.ID == whole.ID {
+	for i := range file.Stages {
+		if s := &file.Stages[i]; s.ID == whole.ID {
 			break
-		} else if s.Status == planfile.Pending {
+		} else if s.Status == doc.Pending {
 			if err := w.stage(ctx, source, s); err != nil {
-				return a.atStage(doc, s, err)
+				return a.atStage(file, s, err)
 			}
 		}
 	}
@@ -135,7 +136,7 @@ func (a *App) solveParts(ctx context.Context, source universe.Source, doc *planf
 			return fmt.Errorf("stage %s cannot be split so: %w", whole.ID, err)
 		}
 		m := project.MovesBetween(before, w.locked)
-		part.Lock = &planfile.Lock{Added: m.Added, Removed: m.Removed, Moved: m.Moved}
+		part.Locked = &doc.PlanLocked{Added: m.Added, Removed: m.Removed, Moved: m.Moved}
 		part.Effort = a.effortOf(part, files)
 		if whole.Effort != nil {
 			part.Effort.Evidence = whole.Effort.Evidence

@@ -7,6 +7,7 @@ import (
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/version"
+	"molt/doc"
 	"molt/input"
 	"molt/txn"
 )
@@ -21,7 +22,7 @@ type OwnVersion struct {
 
 // ownVersion says how the application's own version should move after the stages of a plan that are done; nil when the
 // manifest has no version, or when nothing calls for a move.
-func (a *App) ownVersion(doc *planfile.Plan) *OwnVersion {
+func (a *App) ownVersion(file *planfile.Plan) *OwnVersion {
 	text := a.Manifest.Version()
 	scheme := a.Eco.Scheme()
 	from, err := scheme.Parse(text)
@@ -30,8 +31,8 @@ func (a *App) ownVersion(doc *planfile.Plan) *OwnVersion {
 	}
 	raised := false
 	var changes []project.Change
-	for _, s := range doc.Stages {
-		if s.Status != planfile.Done {
+	for _, s := range file.Stages {
+		if s.Status != doc.Done {
 			continue
 		}
 		raised = raised || s.Raise != nil
@@ -76,11 +77,11 @@ const OwnVersionStage = "own-version"
 // SetOwnVersion writes the application's own version when every stage of the plan is done, as a change of its own. The
 // folder must be in use.
 func (a *App) SetOwnVersion() (*OwnVersion, error) {
-	doc, err := a.ReadPlan()
+	file, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
 	}
-	if next := doc.Next(); next != nil {
+	if next := file.Next(); next != nil {
 		return nil, &input.UsageError{Reason: "stage " + next.ID + " is still to do; the application's own version comes after the last"}
 	}
 	records, err := a.ledger.Here()
@@ -92,7 +93,7 @@ func (a *App) SetOwnVersion() (*OwnVersion, error) {
 			return nil, &input.UsageError{Reason: "the application's own version was written already; it is " + a.Manifest.Version()}
 		}
 	}
-	own := a.ownVersion(doc)
+	own := a.ownVersion(file)
 	if own == nil {
 		return nil, nil
 	}

@@ -17,6 +17,7 @@ import (
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/core/version"
+	"molt/doc"
 	"molt/ecosystem"
 	"molt/input"
 	"molt/txn"
@@ -29,34 +30,34 @@ func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []proj
 	if err != nil {
 		return nil, nil, err
 	}
-	doc := planfile.New(plan)
+	file := planfile.New(plan)
 	for _, s := range plan.Sketch {
-		doc.Beyond = append(doc.Beyond, planfile.NewStageDoc(s))
+		file.Beyond = append(file.Beyond, planfile.NewStageDoc(s))
 	}
-	doc.Made = &planfile.Made{On: a.now().Format(time.DateOnly), Fresh: string(cut.Fresh), Leap: cut.Leap, Offered: map[string][]string{}}
-	if doc.Made.Lock, err = a.lockSum(); err != nil {
+	file.Made = &doc.PlanMade{On: a.now().Format(time.DateOnly), Fresh: string(cut.Fresh), Leap: cut.Leap, Offered: map[string][]string{}}
+	if file.Made.Lock, err = a.lockSum(); err != nil {
 		return nil, nil, err
 	}
-	if doc.Made.Registry, err = a.registrySum(ctx, source); err != nil {
+	if file.Made.Registry, err = a.registrySum(ctx, source); err != nil {
 		return nil, nil, err
 	}
-	if doc.Costs, err = a.costs(ctx, source, application, goals, cut, plan); err != nil {
+	if file.Costs, err = a.costs(ctx, source, application, goals, cut, plan); err != nil {
 		return nil, nil, err
 	}
 	files, err := a.importers()
 	if err != nil {
 		return nil, nil, err
 	}
-	for i := range doc.Stages {
-		s := &doc.Stages[i]
+	for i := range file.Stages {
+		s := &file.Stages[i]
 		s.Effort = a.effortOf(s, files)
 		if s.Effort != nil {
 			s.Effort.Evidence = string(plan.Stages[i].Weakest)
 		}
 		s.Advice = adviceFor(s, plan.Touches)
-		doc.Made.Offered[s.ID] = planfile.NamesOf(s)
+		file.Made.Offered[s.ID] = planfile.NamesOf(s)
 	}
-	return doc, plan, nil
+	return file, plan, nil
 }
 
 // costs says what the decisions of people cost.
@@ -104,7 +105,7 @@ func (a *App) importers() (map[string]map[string]bool, error) {
 }
 
 // effortOf says at a glance what a stage means for people, but for the evidence.
-func (a *App) effortOf(s *planfile.Stage, files map[string]map[string]bool) *planfile.Effort {
+func (a *App) effortOf(s *doc.PlanStage, files map[string]map[string]bool) *doc.Effort {
 	if len(s.Changes) == 0 {
 		return nil
 	}
@@ -123,26 +124,26 @@ func (a *App) effortOf(s *planfile.Stage, files map[string]map[string]bool) *pla
 		greatest = max(greatest, jump)
 		maps.Copy(touched, files[c.Name])
 	}
-	return &planfile.Effort{Jump: greatest.String(), Files: len(touched)}
+	return &doc.Effort{Jump: greatest.String(), Files: len(touched)}
 }
 
 // adviceFor returns what of the facts that touch the application is for a stage.
-func adviceFor(s *planfile.Stage, touches []assess.Touch) []planfile.Advice {
-	var all []planfile.Advice
+func adviceFor(s *doc.PlanStage, touches []assess.Touch) []doc.Guidance {
+	var all []doc.Guidance
 	for _, t := range touches {
 		f, goal, fits := t.Fact, s.ID == "goal-"+t.To, false
 		switch f.Kind {
 		case project.RuntimeFact:
-			fits = slices.ContainsFunc(s.Raise, func(r planfile.Raise) bool { return r.Runtime == f.Name })
+			fits = slices.ContainsFunc(s.Raise, func(r doc.Runtime) bool { return r.Name == f.Name })
 		case project.SymbolFact, project.OptionFact, project.CommandFact, project.LinkFact:
 			fits = goal
 		case project.SwallowedFact, project.RenamedFact:
-			fits = slices.ContainsFunc(s.Changes, func(c planfile.Change) bool { return c.Name == f.Name && c.To == nil })
+			fits = slices.ContainsFunc(s.Changes, func(c doc.PlanChange) bool { return c.Name == f.Name && c.To == nil })
 		default:
 			fits = slices.Contains(planfile.NamesOf(s), f.Name) && s.Kind != string(plan.PatchStage) && s.Kind != string(plan.MinorStage)
 		}
 		if fits {
-			all = append(all, planfile.Advice{Says: f.Line(), Run: f.Run, Found: f.Found, Link: f.Link, Source: fmt.Sprintf("%s (%s)", f.Source, f.Confidence)})
+			all = append(all, doc.Guidance{Says: f.Line(), Run: f.Run, Found: f.Found, Link: f.Link, Source: fmt.Sprintf("%s (%s)", f.Source, f.Confidence)})
 		}
 	}
 	return all
@@ -178,12 +179,22 @@ func (a *App) ReadPlan() (*planfile.Plan, error) {
 	case err != nil:
 		return nil, err
 	}
-	return planfile.Read(planfile.File, data)
+	file, err := planfile.Read(planfile.File, data)
+	if err != nil {
+		return nil, err
+	}
+	for i := range file.Stages { // people edit names too
+		for j := range file.Stages[i].Changes {
+			c := &file.Stages[i].Changes[j]
+			c.Name = a.Eco.Canonical(c.Name)
+		}
+	}
+	return file, nil
 }
 
 // WritePlan puts a plan on disk. The folder must be in use.
-func (a *App) WritePlan(doc *planfile.Plan) error {
-	data, err := doc.Encode()
+func (a *App) WritePlan(file *planfile.Plan) error {
+	data, err := file.Encode()
 	if err != nil {
 		return err
 	}

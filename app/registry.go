@@ -1,9 +1,11 @@
 package app
 
 import (
+	"context"
 	"fmt"
 	"strings"
 
+	"molt/app/advice"
 	"molt/app/config"
 	"molt/input"
 	"molt/registry"
@@ -69,4 +71,13 @@ func (a *App) Withheld() string {
 	}
 	return fmt.Sprintf("%s names the registry %s, and it gets no credentials until you allow that: run this once with --allow-registry, or set %s=%s in continuous integration",
 		config.File, a.withheld, allowVariable, a.withheld)
+}
+
+// LoadAdvice reads the advice that the configuration names. It returns warnings.
+func (a *App) LoadAdvice(ctx context.Context) (warnings []string, err error) {
+	library := advice.Library{Dir: a.Dir, Eco: a.Eco, Sources: a.runner().Sources, Open: func(base string) (*registry.Client, error) {
+		return registry.New(registry.Options{Base: base, Offline: a.Settings.Offline, Cache: a.cacheDir(), Jobs: 1})
+	}}
+	a.guides, warnings, err = library.Load(ctx, a.Config.Advice)
+	return warnings, err
 }

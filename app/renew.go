@@ -11,6 +11,7 @@ import (
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/universe"
+	"molt/doc"
 )
 
 // A Renewal is a plan made anew from where the application stands now.
@@ -73,9 +74,9 @@ func (a *App) Renew(ctx context.Context, source universe.Source) (*Renewal, erro
 	if err := a.recount(ctx, source, fresh); err != nil {
 		fresh.Stages = plain
 	}
-	var done []planfile.Stage
+	var done []doc.PlanStage
 	for _, s := range old.Stages {
-		if s.Status != planfile.Done {
+		if s.Status != doc.Done {
 			continue
 		}
 		done = append(done, s)
@@ -132,17 +133,17 @@ func (a *App) news(ctx context.Context, source universe.Source, old, fresh *plan
 }
 
 // rebase makes every change of a plan begin where the one before it ends.
-func (a *App) rebase(doc *planfile.Plan) {
-	now := map[spot]planfile.Point{}
+func (a *App) rebase(file *planfile.Plan) {
+	now := map[spot]doc.PlanPoint{}
 	for _, e := range a.Manifest.Entries() {
-		now[spot{e.Group, e.As}] = planfile.Point{Constraint: e.Text}
+		now[spot{e.Group, e.As}] = doc.PlanPoint{Constraint: e.Text}
 		if a.Lock != nil {
-			now[spot{e.Group, e.As}] = planfile.Point{Constraint: e.Text, Version: rootVersion(a.Lock, e.As)}
+			now[spot{e.Group, e.As}] = doc.PlanPoint{Constraint: e.Text, Version: rootVersion(a.Lock, e.As)}
 		}
 	}
 	scheme := a.Eco.Scheme()
-	for i := range doc.Stages {
-		s := &doc.Stages[i]
+	for i := range file.Stages {
+		s := &file.Stages[i]
 		s.Changes = slices.Clone(s.Changes)
 		for j := range s.Changes {
 			c := &s.Changes[j]
@@ -170,7 +171,7 @@ func (a *App) rebase(doc *planfile.Plan) {
 }
 
 // recount counts again what each pending stage does to the lock.
-func (a *App) recount(ctx context.Context, source universe.Source, doc *planfile.Plan) error {
+func (a *App) recount(ctx context.Context, source universe.Source, file *planfile.Plan) error {
 	w, err := a.walk()
 	if err != nil {
 		return err
@@ -179,8 +180,8 @@ func (a *App) recount(ctx context.Context, source universe.Source, doc *planfile
 	if err != nil {
 		return err
 	}
-	for i := range doc.Stages {
-		s := &doc.Stages[i]
+	for i := range file.Stages {
+		s := &file.Stages[i]
 		if again := a.effortOf(s, files); again != nil && s.Effort != nil {
 			again.Evidence = s.Effort.Evidence
 			s.Effort = again
@@ -191,7 +192,7 @@ func (a *App) recount(ctx context.Context, source universe.Source, doc *planfile
 		}
 		if s.Raise == nil {
 			m := project.MovesBetween(before, w.locked)
-			s.Lock = &planfile.Lock{Added: m.Added, Removed: m.Removed, Moved: m.Moved}
+			s.Locked = &doc.PlanLocked{Added: m.Added, Removed: m.Removed, Moved: m.Moved}
 		}
 	}
 	return nil
@@ -203,7 +204,7 @@ func (r *Renewal) compare(old, fresh *planfile.Plan) {
 		s := &fresh.Stages[i]
 		was := old.Stage(s.ID)
 		switch {
-		case s.Status == planfile.Done:
+		case s.Status == doc.Done:
 		case was == nil:
 			r.Changed = append(r.Changed, "stage "+s.ID+" is new: "+s.Title)
 		default:
@@ -224,8 +225,8 @@ func (r *Renewal) compare(old, fresh *planfile.Plan) {
 	}
 }
 
-func changesBetween(was, is *planfile.Stage) (all []string) {
-	end := func(s *planfile.Stage, name string) string {
+func changesBetween(was, is *doc.PlanStage) (all []string) {
+	end := func(s *doc.PlanStage, name string) string {
 		for _, c := range s.Changes {
 			if c.Name == name && c.To != nil {
 				return c.To.Version

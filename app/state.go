@@ -11,6 +11,7 @@ import (
 
 	"molt/app/planfile"
 	"molt/core/inspect"
+	"molt/doc"
 	"molt/ecosystem"
 	"molt/input"
 )
@@ -99,7 +100,7 @@ func (a *App) planState(file string, data []byte) (inspect.State, error) {
 				name = p
 			}
 			switch {
-			case stage.Status == planfile.Done:
+			case stage.Status == doc.Done:
 			case c.To == nil:
 				delete(s.Packages, name)
 			default:

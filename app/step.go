@@ -17,6 +17,7 @@ import (
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
+	"molt/doc"
 	"molt/ecosystem"
 	"molt/input"
 	"molt/registry"
@@ -25,7 +26,7 @@ import (
 
 // A Step is a stage that was carried out, or tried.
 type Step struct {
-	Stage    planfile.Stage
+	Stage    doc.PlanStage
 	Verdicts []run.Verdict // tasks, then checks
 	Before   []run.Verdict // the checks on the state before, when they were run for this step
 	Changed  []string      // files besides manifest and lock that tasks changed
@@ -50,28 +51,28 @@ func (e *StaleError) Error() string { return e.Reason }
 // Step carries out the next stage of the plan: manifest, lock, tasks, checks, verdict. A stage of which a task or a
 // check fails is taken back, unless the check failed before it too. The folder must be in use.
 func (a *App) Step(ctx context.Context, source universe.Source, order Order, watch run.Watcher) (*Step, error) {
-	doc, err := a.ReadPlan()
+	file, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
 	}
-	if err := a.onBranch(ctx, doc); err != nil {
+	if err := a.onBranch(ctx, file); err != nil {
 		return nil, err
 	}
-	stage := doc.Next()
+	stage := file.Next()
 	switch {
 	case stage == nil:
 		return nil, &input.UsageError{Reason: fmt.Sprintf("every stage of %s is done", planfile.File)}
-	case order.ID != "" && doc.Stage(order.ID) == nil:
+	case order.ID != "" && file.Stage(order.ID) == nil:
 		return nil, &input.UsageError{Reason: fmt.Sprintf("%s has no stage %q", planfile.File, order.ID)}
 	case order.ID != "" && order.ID != stage.ID:
 		return nil, &input.UsageError{Reason: fmt.Sprintf("the next stage is %q; to do %q first, move it up in %s", stage.ID, order.ID, planfile.File)}
 	}
 	if len(stage.Raise) > 0 {
-		return a.stepByHand(doc, stage)
+		return a.stepByHand(file, stage)
 	}
 	manifest, lock, err := a.rehearse(ctx, source, stage)
 	if err != nil {
-		return nil, a.atStage(doc, stage, err)
+		return nil, a.atStage(file, stage, err)
 	}
 	step := &Step{}
 	if a.repo.Detached(ctx) {
@@ -79,27 +80,27 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 	}
 	if sum, err := a.lockSum(); err != nil {
 		return nil, err
-	} else if doc.Made != nil && doc.Made.Lock != sum && doc.Made.Lock != "" {
+	} else if file.Made != nil && file.Made.Lock != sum && file.Made.Lock != "" {
 		step.Notes = append(step.Notes, fmt.Sprintf("%s is not the one that the plan goes on from; the stage was solved again, and molt plan --renew looks at the others", a.Eco.Lock()))
 	}
-	if err := a.lookAhead(ctx, source, doc, step); err != nil {
+	if err := a.lookAhead(ctx, source, file, step); err != nil {
 		return nil, err
 	}
 	var before map[string]bool
 	if before, step.Before, err = a.checkedBefore(ctx, watch); err != nil {
 		return nil, err
 	}
-	return step, a.carryOut(ctx, step, doc, stage, order, map[string][]byte{a.Eco.Manifest(): manifest, a.Eco.Lock(): lock}, before, watch)
+	return step, a.carryOut(ctx, step, file, stage, order, map[string][]byte{a.Eco.Manifest(): manifest, a.Eco.Lock(): lock}, before, watch)
 }
 
 // lookAhead solves the whole plan again when people edited it, and notes what of it no longer holds. The stage that is
 // due is solved in any case.
-func (a *App) lookAhead(ctx context.Context, source universe.Source, doc *planfile.Plan, step *Step) error {
-	edited, err := a.runner().PlanEdited(doc.Text.Bytes())
+func (a *App) lookAhead(ctx context.Context, source universe.Source, file *planfile.Plan, step *Step) error {
+	edited, err := a.runner().PlanEdited(file.Text.Bytes())
 	if err != nil || !edited {
 		return err
 	}
-	if err := a.checkStages(ctx, source, doc); err != nil {
+	if err := a.checkStages(ctx, source, file); err != nil {
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
@@ -120,7 +121,7 @@ func brief(err error) string {
 }
 
 // carryOut puts a stage on disk and judges it.
-func (a *App) carryOut(ctx context.Context, step *Step, doc *planfile.Plan, stage *planfile.Stage, order Order, files map[string][]byte, before map[string]bool, watch run.Watcher) error {
+func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, stage *doc.PlanStage, order Order, files map[string][]byte, before map[string]bool, watch run.Watcher) error {
 	own := []string{a.Eco.Manifest(), a.Eco.Lock(), planfile.File, ledger.File}
 	t, err := a.files.Begin("stage "+stage.ID, stage.ID, own...)
 	if err != nil {
@@ -149,23 +150,23 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *planfile.Plan, stag
 		if err != nil || !passed {
 			return err
 		}
-		if err := doc.Mark(stage.ID, planfile.Done, txn.Sum(files[a.Eco.Lock()])); err != nil {
+		if err := file.Mark(stage.ID, doc.Done, txn.Sum(files[a.Eco.Lock()])); err != nil {
 			return err
 		}
-		stage = doc.Stage(stage.ID)
-		step.Left = doc.Left()
+		stage = file.Stage(stage.ID)
+		step.Left = file.Left()
 		if step.Left == 0 {
-			step.Own = a.ownVersion(doc)
+			step.Own = a.ownVersion(file)
 			if order.OwnVersion && step.Own != nil {
 				if err := a.writeOwn(t, step.Own); err != nil {
 					return err
 				}
 			}
 		}
-		if err := t.Write(planfile.File, doc.Text.Bytes()); err != nil {
+		if err := t.Write(planfile.File, file.Text.Bytes()); err != nil {
 			return err
 		}
-		r := ledger.Record{Stage: stage.ID, Goal: doc.Goal}
+		r := ledger.Record{Stage: stage.ID, Goal: file.Goal}
 		if order.Commit {
 			r.Commit = ledger.Wanted
 		}
@@ -181,7 +182,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *planfile.Plan, stag
 	if err := a.reread(); err != nil {
 		return err
 	}
-	if err := a.runner().RememberPlan(doc.Text.Bytes()); err != nil {
+	if err := a.runner().RememberPlan(file.Text.Bytes()); err != nil {
 		return err
 	}
 	state, err := a.state()
@@ -193,7 +194,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, doc *planfile.Plan, stag
 
 // perform runs the tasks of a stage and takes what they changed into it. With a commit to come they must leave files
 // alone that hold something uncommitted.
-func (a *App) perform(ctx context.Context, t *txn.Transaction, step *Step, stage *planfile.Stage, tasks []config.Task, covered, own []string, order Order, watch run.Watcher) ([]string, error) {
+func (a *App) perform(ctx context.Context, t *txn.Transaction, step *Step, stage *doc.PlanStage, tasks []config.Task, covered, own []string, order Order, watch run.Watcher) ([]string, error) {
 	var open []string
 	var err error
 	if order.Commit {
@@ -223,20 +224,20 @@ func (a *App) keepFresh(t *txn.Transaction, covered, own []string) error {
 }
 
 // atStage says at which line of the plan a stage stands that cannot be carried out.
-func (a *App) atStage(doc *planfile.Plan, stage *planfile.Stage, err error) error {
-	if doc.Text == nil { // a plan that is still being made has no lines
+func (a *App) atStage(file *planfile.Plan, stage *doc.PlanStage, err error) error {
+	if file.Text == nil { // a plan that is still being made has no lines
 		return &StageError{Stage: stage.ID, Err: err}
 	}
-	path := fmt.Sprintf("$.stages[%d]", doc.Index(stage.ID))
+	path := fmt.Sprintf("$.stages[%d]", file.Index(stage.ID))
 	var change *changeError
 	var tangle *solve.Tangle
 	var unreachable *registry.UnreachableError
 	if errors.As(err, &change) && !errors.As(err, &tangle) && !errors.As(err, &unreachable) {
-		return doc.Text.ErrorAt(fmt.Sprintf("%s.changes[%d]", path, change.index), fmt.Sprintf("stage %s: %v", stage.ID, change.err))
+		return file.Text.ErrorAt(fmt.Sprintf("%s.changes[%d]", path, change.index), fmt.Sprintf("stage %s: %v", stage.ID, change.err))
 	}
 	var place *input.PositionError
 	e := &StageError{Stage: stage.ID, Err: err}
-	if errors.As(doc.Text.ErrorAt(path, ""), &place) {
+	if errors.As(file.Text.ErrorAt(path, ""), &place) {
 		e.Place = *place
 	}
 	return e
@@ -273,27 +274,27 @@ func (e *changeError) Error() string { return e.err.Error() }
 func (e *changeError) Unwrap() error { return e.err }
 
 // stepByHand ticks off a stage that only people can carry out, when they have.
-func (a *App) stepByHand(doc *planfile.Plan, stage *planfile.Stage) (*Step, error) {
+func (a *App) stepByHand(file *planfile.Plan, stage *doc.PlanStage) (*Step, error) {
 	step := &Step{Passed: true}
 	for _, r := range stage.Raise {
-		if _, err := a.runtime(r.Runtime).Scheme.Constrain(r.Needs); err != nil {
-			return nil, a.atStage(doc, stage, &input.UsageError{Reason: err.Error()})
+		if _, err := a.runtime(r.Name).Scheme.Constrain(r.Needs); err != nil {
+			return nil, a.atStage(file, stage, &input.UsageError{Reason: err.Error()})
 		}
-		for _, d := range a.Config.Runtime.Of(r.Runtime) {
-			ok := a.runtime(r.Runtime).Suits(r.Needs, d.Version)
+		for _, d := range a.Config.Runtime.Of(r.Name) {
+			ok := a.runtime(r.Name).Suits(r.Needs, d.Version)
 			step.Passed = step.Passed && ok
-			says := fmt.Sprintf("%s %s is deployed%s, %s needs %s", r.Runtime, d.Version, d.Where(), r.By, r.Needs)
+			says := fmt.Sprintf("%s %s is deployed%s, %s needs %s", r.Name, d.Version, d.Where(), r.By, r.Needs)
 			if !ok {
 				says += fmt.Sprintf("; raise it, then say so under \"runtime:\" in %s", config.File)
 			}
-			step.Verdicts = append(step.Verdicts, run.Verdict{Name: r.Runtime, Passed: ok, Says: says})
+			step.Verdicts = append(step.Verdicts, run.Verdict{Name: r.Name, Passed: ok, Says: says})
 		}
 	}
 	for _, pin := range a.pins() {
 		for _, r := range stage.Raise {
-			if pin.Name == r.Runtime && !a.runtime(r.Runtime).Suits(r.Needs, pin.Version) {
+			if pin.Name == r.Name && !a.runtime(r.Name).Suits(r.Needs, pin.Version) {
 				step.Passed = false
-				step.Verdicts = append(step.Verdicts, run.Verdict{Name: r.Runtime, Says: fmt.Sprintf("%s says %s, %s needs %s; raise it there too", pin.Where, pin.Version, r.By, r.Needs)})
+				step.Verdicts = append(step.Verdicts, run.Verdict{Name: r.Name, Says: fmt.Sprintf("%s says %s, %s needs %s; raise it there too", pin.Where, pin.Version, r.By, r.Needs)})
 			}
 		}
 	}
@@ -301,18 +302,18 @@ func (a *App) stepByHand(doc *planfile.Plan, stage *planfile.Stage) (*Step, erro
 	if !step.Passed {
 		return step, nil
 	}
-	if err := doc.Mark(stage.ID, planfile.Done, ""); err != nil {
+	if err := file.Mark(stage.ID, doc.Done, ""); err != nil {
 		return nil, err
 	}
-	step.Stage = *doc.Stage(stage.ID)
-	if step.Left = doc.Left(); step.Left == 0 {
-		step.Own = a.ownVersion(doc)
+	step.Stage = *file.Stage(stage.ID)
+	if step.Left = file.Left(); step.Left == 0 {
+		step.Own = a.ownVersion(file)
 	}
-	return step, a.writePlanText("stage "+stage.ID, doc.Text.Bytes())
+	return step, a.writePlanText("stage "+stage.ID, file.Text.Bytes())
 }
 
 // rehearse works out manifest and lock of a stage in memory.
-func (a *App) rehearse(ctx context.Context, source universe.Source, stage *planfile.Stage) (manifest, lock []byte, err error) {
+func (a *App) rehearse(ctx context.Context, source universe.Source, stage *doc.PlanStage) (manifest, lock []byte, err error) {
 	w, err := a.walk()
 	if err != nil {
 		return nil, nil, err
@@ -344,10 +345,10 @@ func (a *App) walk() (*walker, error) {
 }
 
 // stage applies a stage and solves what the manifest then says. A runtime that people raise counts as raised.
-func (w *walker) stage(ctx context.Context, source universe.Source, stage *planfile.Stage) error {
+func (w *walker) stage(ctx context.Context, source universe.Source, stage *doc.PlanStage) error {
 	for _, r := range stage.Raise {
 		w.app.Runtimes = maps.Clone(w.app.Runtimes)
-		delete(w.app.Runtimes, r.Runtime)
+		delete(w.app.Runtimes, r.Name)
 	}
 	if stage.Raise != nil {
 		return nil
@@ -372,7 +373,7 @@ func (w *walker) stage(ctx context.Context, source universe.Source, stage *planf
 }
 
 // published makes sure that the release that a change leads to exists.
-func (w *walker) published(ctx context.Context, source universe.Source, c planfile.Change) error {
+func (w *walker) published(ctx context.Context, source universe.Source, c doc.PlanChange) error {
 	for _, e := range w.manifest.Entries() {
 		if e.As != c.Name || e.Group != c.Group || e.Foreign {
 			continue
@@ -394,25 +395,25 @@ func (w *walker) published(ctx context.Context, source universe.Source, c planfi
 // CheckPlan goes through the stages of the plan that are still to do, in their order, and solves each. The error says
 // which no longer holds, with its line, and why.
 func (a *App) CheckPlan(ctx context.Context, source universe.Source) (*planfile.Plan, error) {
-	doc, err := a.ReadPlan()
+	file, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
 	}
-	if err := a.checkStages(ctx, source, doc); err != nil {
+	if err := a.checkStages(ctx, source, file); err != nil {
 		return nil, err
 	}
-	return doc, nil
+	return file, nil
 }
 
-func (a *App) checkStages(ctx context.Context, source universe.Source, doc *planfile.Plan) error {
+func (a *App) checkStages(ctx context.Context, source universe.Source, file *planfile.Plan) error {
 	w, err := a.walk()
 	if err != nil {
 		return err
 	}
-	for i := range doc.Stages {
-		if s := &doc.Stages[i]; s.Status == planfile.Pending {
+	for i := range file.Stages {
+		if s := &file.Stages[i]; s.Status == doc.Pending {
 			if err := w.stage(ctx, source, s); err != nil {
-				return a.atStage(doc, s, err)
+				return a.atStage(file, s, err)
 			}
 		}
 	}
@@ -420,7 +421,7 @@ func (a *App) checkStages(ctx context.Context, source universe.Source, doc *plan
 }
 
 // edit applies one change to a manifest, which must say what the plan expects.
-func (a *App) edit(m ecosystem.Manifest, c planfile.Change) error {
+func (a *App) edit(m ecosystem.Manifest, c doc.PlanChange) error {
 	if c.To != nil {
 		if _, err := a.Eco.Scheme().Parse(c.To.Version); err != nil {
 			return &StaleError{fmt.Sprintf("%s: %v", c.Name, err)}

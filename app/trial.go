@@ -48,7 +48,7 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo, into string
 		last = s.Kind
 		tasks = append(tasks, a.tasksOf(s.Changes)...)
 		for _, r := range s.Raise {
-			b.Notes = append(b.Notes, fmt.Sprintf("%s is taken to be raised to what %s needs, %s", r.Runtime, r.By, r.Needs))
+			b.Notes = append(b.Notes, fmt.Sprintf("%s is taken to be raised to what %s needs, %s", r.Name, r.By, r.Needs))
 		}
 	}
 	lock, err := a.newLock(ctx, source, w.locked, w.manifest, a.Lock)

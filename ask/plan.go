@@ -10,12 +10,15 @@ import (
 
 // NewPlan makes the document of a plan as it stands in the plan's file. Times say how long the checks of stages took.
 func NewPlan(file *planfile.Plan, times map[string]time.Duration) doc.Plan {
-	answer := doc.Plan{Schema: "molt/plan/1", Goal: file.Goal, Note: file.Note, Branch: file.Branch, Reachable: file.Reachable,
-		Stages: []doc.PlanStage{}, Wall: append([]string{}, file.Wall...), Costs: file.Costs}
+	answer := file.Plan
+	answer.Schema, answer.Wall = "molt/plan/1", append([]string{}, file.Wall...)
+	answer.Stages, answer.Beyond = []doc.PlanStage{}, nil
 	for _, s := range file.Stages {
 		st := newPlanStage(s)
 		if st.Effort != nil {
-			st.Effort.Seconds = times[s.ID].Round(time.Millisecond).Seconds()
+			effort := *st.Effort
+			effort.Seconds = times[s.ID].Round(time.Millisecond).Seconds()
+			st.Effort = &effort
 		}
 		answer.Stages = append(answer.Stages, st)
 	}
@@ -25,27 +28,13 @@ func NewPlan(file *planfile.Plan, times map[string]time.Duration) doc.Plan {
 	return answer
 }
 
-func newPlanStage(s planfile.Stage) doc.PlanStage {
-	st := doc.PlanStage{ID: s.ID, Kind: s.Kind, Title: s.Title, Note: s.Note, Family: s.Family, Changes: []doc.PlanChange{}, Status: s.Status}
-	for _, c := range s.Changes {
-		st.Changes = append(st.Changes, doc.PlanChange{Name: c.Name, Group: c.Group, From: (*doc.PlanPoint)(c.From), To: (*doc.PlanPoint)(c.To), Jump: c.Jump, Standing: c.Standing, Reason: c.Reason, Note: c.Note, Notes: c.Notes})
+// newPlanStage fills in what the file leaves out.
+func newPlanStage(s doc.PlanStage) doc.PlanStage {
+	s.Changes = append([]doc.PlanChange{}, s.Changes...)
+	if s.Locked == nil {
+		s.Locked = &doc.PlanLocked{}
 	}
-	for _, r := range s.Raise {
-		st.Raise = append(st.Raise, doc.Runtime{Name: r.Runtime, Needs: r.Needs, By: r.By, Deployed: r.Deployed})
-	}
-	for _, a := range s.Advice {
-		st.Advice = append(st.Advice, doc.Guidance(a))
-	}
-	for _, a := range s.Aims {
-		st.Aims = append(st.Aims, doc.PlanAim(a))
-	}
-	if s.Lock != nil {
-		st.Locked = doc.PlanLocked(*s.Lock)
-	}
-	if e := s.Effort; e != nil {
-		st.Effort = &doc.Effort{Jump: e.Jump, Files: e.Files, Evidence: e.Evidence}
-	}
-	return st
+	return s
 }
 
 // A PlanRequest says how a plan is made.

@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"molt/app"
-	"molt/app/planfile"
 	"molt/app/run"
 	"molt/doc"
 )
@@ -155,7 +154,7 @@ func (s *Session) ownVersionAlone(commit bool) (*Stepped, error) {
 	done := &Stepped{OwnVersion: &answer}
 	if own != nil && commit {
 		done.commit = func() error {
-			return s.App.Commit(s.ctx, planfile.Stage{ID: app.OwnVersionStage, Title: own.From + " to " + own.To})
+			return s.App.Commit(s.ctx, doc.PlanStage{ID: app.OwnVersionStage, Title: own.From + " to " + own.To})
 		}
 	}
 	return done, nil

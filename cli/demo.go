@@ -12,8 +12,8 @@ import (
 
 	"molt/app"
 	"molt/app/config"
-	"molt/app/planfile"
 	"molt/demo"
+	"molt/doc"
 	"molt/input"
 )
 
@@ -189,7 +189,7 @@ func (s *scene) edit(old, replacement string) error {
 }
 
 // next returns the next stage of the plan, or nil.
-func (s *scene) next() (*planfile.Stage, error) {
+func (s *scene) next() (*doc.PlanStage, error) {
 	settings := s.c.settings
 	settings.Dir = s.dir
 	a, err := app.Open(settings)

@@ -45,13 +45,13 @@ type Goal struct {
 
 // A Runtime is a demand on a runtime.
 type Runtime struct {
-	Name     string         `json:"name"`
-	Needs    string         `json:"needs"`
-	By       string         `json:"by"`
-	Deployed string         `json:"deployed"`
-	Here     string         `json:"here"`
-	Met      bool           `json:"met"`
-	Where    []RuntimePlace `json:"where,omitempty"` // environments with names, and files that name a version
+	Name     string         `json:"name" yaml:"runtime"`
+	Needs    string         `json:"needs" yaml:"needs"`
+	By       string         `json:"by" yaml:"by"`
+	Deployed string         `json:"deployed" yaml:"deployed"`
+	Here     string         `json:"here" yaml:"-"`
+	Met      bool           `json:"met" yaml:"-"`
+	Where    []RuntimePlace `json:"where,omitempty" yaml:"-"` // environments with names, and files that name a version
 }
 
 // A RuntimePlace is an environment or a file that has a version of a runtime.

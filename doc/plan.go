@@ -1,18 +1,30 @@
 package doc
 
-// Plan is "molt/plan/1".
+// Plan is "molt/plan/1", and what molt-plan.yaml holds of it.
 type Plan struct {
-	Schema    string      `json:"schema"`
-	Goal      string      `json:"goal"`
-	Note      string      `json:"note,omitempty"`
-	Branch    string      `json:"branch,omitempty"`
-	Reachable bool        `json:"reachable"`
-	Stages    []PlanStage `json:"stages"`
-	Wall      []string    `json:"wall"`
-	Beyond    []PlanStage `json:"beyond,omitempty"`   // a sketch of what comes after the wall
-	Costs     []string    `json:"costs,omitempty"`    // what decisions of people cost
-	Untangle  *Untangle   `json:"untangle,omitempty"` // when it is out of reach
-	Renewal   *Renewal    `json:"renewal,omitempty"`  // when it was made anew
+	Schema    string      `json:"schema" yaml:"-"`
+	Format    int         `json:"-" yaml:"molt-plan"` // of the file
+	Goal      string      `json:"goal" yaml:"goal"`
+	Note      string      `json:"note,omitempty" yaml:"note,omitempty"` // what people have to say
+	Branch    string      `json:"branch,omitempty" yaml:"branch,omitempty"`
+	Reachable bool        `json:"reachable" yaml:"reachable"`
+	Made      *PlanMade   `json:"-" yaml:"made,omitempty"`
+	Costs     []string    `json:"costs,omitempty" yaml:"costs,omitempty"` // what decisions of people cost
+	Wall      []string    `json:"wall" yaml:"wall,omitempty"`
+	Stages    []PlanStage `json:"stages" yaml:"stages"`
+	Beyond    []PlanStage `json:"beyond,omitempty" yaml:"beyond,omitempty"` // a sketch of what comes after the wall
+	Untangle  *Untangle   `json:"untangle,omitempty" yaml:"-"`              // when it is out of reach
+	Renewal   *Renewal    `json:"renewal,omitempty" yaml:"-"`               // when it was made anew
+}
+
+// A PlanMade is the state that a plan was made on, and how.
+type PlanMade struct {
+	On       string              `yaml:"on"`       // a day; releases that are younger are news
+	Lock     string              `yaml:"lock"`     // SHA-256 of the lock that the next stage goes on from
+	Registry string              `yaml:"registry"` // SHA-256 of what the registry had of the declared packages
+	Fresh    string              `yaml:"fresh,omitempty"`
+	Leap     bool                `yaml:"leap,omitempty"`
+	Offered  map[string][]string `yaml:"offered,omitempty"` // what each stage would move, to tell what people dropped
 }
 
 // A Renewal says what became of a plan that was made anew.
@@ -24,67 +36,73 @@ type Renewal struct {
 
 // A PlanStage is one stage of a plan.
 type PlanStage struct {
-	ID      string       `json:"id"`
-	Kind    string       `json:"kind"`
-	Title   string       `json:"title"`
-	Note    string       `json:"note,omitempty"`
-	Family  string       `json:"family,omitempty"` // why its packages move in step
-	Changes []PlanChange `json:"changes"`
-	Raise   []Runtime    `json:"raise,omitempty"`
-	Advice  []Guidance   `json:"advice,omitempty"`
-	Locked  PlanLocked   `json:"locked"`
-	Effort  *Effort      `json:"effort,omitempty"`
-	Aims    []PlanAim    `json:"aims,omitempty"`
-	Status  string       `json:"status"`
+	ID      string       `json:"id" yaml:"id"`
+	Kind    string       `json:"kind" yaml:"kind"`
+	Title   string       `json:"title" yaml:"title"`
+	Note    string       `json:"note,omitempty" yaml:"note,omitempty"`     // what people have to say
+	Status  string       `json:"status" yaml:"status"`                     // Pending or Done
+	Family  string       `json:"family,omitempty" yaml:"family,omitempty"` // why its packages move in step
+	Raise   []Runtime    `json:"raise,omitempty" yaml:"raise,omitempty"`
+	Changes []PlanChange `json:"changes" yaml:"changes,omitempty"`
+	Advice  []Guidance   `json:"advice,omitempty" yaml:"advice,omitempty"`
+	Locked  *PlanLocked  `json:"locked" yaml:"lock,omitempty"`
+	Effort  *Effort      `json:"effort,omitempty" yaml:"effort,omitempty"`
+	Aims    []PlanAim    `json:"aims,omitempty" yaml:"aims,omitempty"`
 }
 
-// A Guidance is something that an upgrade guide has to say.
+// What became of a stage.
+const (
+	Pending = "pending"
+	Done    = "done"
+)
+
+// A Guidance is something to do or to know that an upgrade guide has for a stage.
 type Guidance struct {
-	Says   string   `json:"says"`
-	Run    string   `json:"run,omitempty"`
-	Found  []string `json:"found,omitempty"`
-	Link   string   `json:"link,omitempty"`
-	Source string   `json:"source"`
+	Says   string   `json:"says" yaml:"says"`
+	Run    string   `json:"run,omitempty" yaml:"run,omitempty"`     // a command; it is for people to run
+	Found  []string `json:"found,omitempty" yaml:"found,omitempty"` // where in the source it matters, FILE:LINE
+	Link   string   `json:"link,omitempty" yaml:"link,omitempty"`
+	Source string   `json:"source" yaml:"source"`
 }
 
 // An Effort says at a glance what a stage means for people.
 type Effort struct {
-	Jump     string  `json:"jump"`
-	Files    int     `json:"files"`
-	Evidence string  `json:"evidence"`
-	Seconds  float64 `json:"seconds"` // that its checks took when they last ran here, 0 for never
+	Jump     string  `json:"jump" yaml:"jump"`         // the greatest
+	Files    int     `json:"files" yaml:"files"`       // of the source that import what moves
+	Evidence string  `json:"evidence" yaml:"evidence"` // the weakest grade, "" where no change has evidence
+	Seconds  float64 `json:"seconds" yaml:"-"`         // that its checks took when they last ran here, 0 for never
 }
 
-// A PlanChange is a change to one declaration; From or To is null for one that is added or removed.
+// A PlanChange is a change to one declaration. Without From it is added, without To it is removed.
 type PlanChange struct {
-	Name     string     `json:"name"`
-	Group    string     `json:"group"`
-	From     *PlanPoint `json:"from"`
-	To       *PlanPoint `json:"to"`
-	Jump     string     `json:"jump"`
-	Standing string     `json:"standing"`
-	Reason   string     `json:"reason"`
-	Note     string     `json:"note,omitempty"`
-	Notes    []string   `json:"notes,omitempty"` // what the change log calls breaking on the way
+	Name     string     `json:"name" yaml:"name"`
+	Group    string     `json:"group" yaml:"group"`
+	From     *PlanPoint `json:"from" yaml:"from,omitempty"`
+	To       *PlanPoint `json:"to" yaml:"to,omitempty"`
+	Jump     string     `json:"jump" yaml:"jump,omitempty"`
+	Standing string     `json:"standing" yaml:"standing,omitempty"`
+	Reason   string     `json:"reason" yaml:"reason,omitempty"`
+	Note     string     `json:"note,omitempty" yaml:"note,omitempty"`   // what people have to say
+	Notes    []string   `json:"notes,omitempty" yaml:"notes,omitempty"` // what the change log calls breaking on the way
 }
 
 // A PlanPoint is a constraint and the release it leads to.
 type PlanPoint struct {
-	Constraint string `json:"constraint"`
-	Version    string `json:"version"`
+	Constraint string `json:"constraint" yaml:"constraint"`
+	Version    string `json:"version" yaml:"version"`
 }
 
 // PlanLocked counts what a stage does to the lock.
 type PlanLocked struct {
-	Added   int `json:"added"`
-	Removed int `json:"removed"`
-	Moved   int `json:"moved"`
+	Added   int `json:"added" yaml:"added"`
+	Removed int `json:"removed" yaml:"removed"`
+	Moved   int `json:"moved" yaml:"moved"`
 }
 
 // A PlanAim is something that a stage has as little of as can be: how much, and the least that is proven to be needed
 // given the aims before it.
 type PlanAim struct {
-	Aim   string `json:"aim"`
-	Cost  int    `json:"cost"`
-	Least int    `json:"least"`
+	Aim   string `json:"aim" yaml:"aim"`
+	Cost  int    `json:"cost" yaml:"cost"`
+	Least int    `json:"least" yaml:"least"`
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"molt/core/plan"
+	"molt/doc"
 )
 
 // KeepDropped takes out of a stage of a fresh plan what people took out of it in the old one.
@@ -19,7 +20,7 @@ func KeepDropped(id string, old, fresh *Plan) (kept []string) {
 		fresh.Stages = slices.Delete(slices.Clone(fresh.Stages), i, i+1)
 		return []string{"without stage " + id}
 	}
-	dropped := func(c Change) bool { return slices.Contains(names, c.Name) && !old.Moves(c.Name, id) }
+	dropped := func(c doc.PlanChange) bool { return slices.Contains(names, c.Name) && !old.Moves(c.Name, id) }
 	stage := fresh.Stages[i]
 	var gone []string
 	for _, c := range stage.Changes {
@@ -39,7 +40,7 @@ func KeepDropped(id string, old, fresh *Plan) (kept []string) {
 // KeepSplits makes the stages of people's own again, out of the changes that a fresh plan has elsewhere.
 func KeepSplits(old, fresh *Plan) (kept []string) {
 	for _, own := range old.Stages {
-		if old.Made == nil || own.Status == Done || fresh.Index(own.ID) >= 0 {
+		if old.Made == nil || own.Status == doc.Done || fresh.Index(own.ID) >= 0 {
 			continue
 		}
 		if _, offered := old.Made.Offered[own.ID]; offered {
@@ -57,7 +58,7 @@ func KeepSplits(old, fresh *Plan) (kept []string) {
 			}
 			part.ID, part.Title, part.Note, part.Kind = own.ID, own.Title, own.Note, own.Kind
 			rest := Part(&from, slices.DeleteFunc(NamesOf(&from), func(n string) bool { return slices.Contains(names, n) }))
-			fresh.Stages = slices.Concat(fresh.Stages[:i], []Stage{rest, part}, fresh.Stages[i+1:])
+			fresh.Stages = slices.Concat(fresh.Stages[:i], []doc.PlanStage{rest, part}, fresh.Stages[i+1:])
 			kept = append(kept, "stage "+own.ID+" of your own")
 			break
 		}
@@ -68,16 +69,16 @@ func KeepSplits(old, fresh *Plan) (kept []string) {
 // KeepOrder puts the stages that both plans have into the order of the old one.
 func KeepOrder(old, fresh *Plan) []string {
 	var places []int
-	var both []Stage
+	var both []doc.PlanStage
 	for i, s := range fresh.Stages {
-		if o := old.Stage(s.ID); o != nil && o.Status == Pending {
+		if o := old.Stage(s.ID); o != nil && o.Status == doc.Pending {
 			places = append(places, i)
 			both = append(both, s)
 		}
 	}
 	sorted := slices.Clone(both)
-	slices.SortStableFunc(sorted, func(a, b Stage) int { return old.Index(a.ID) - old.Index(b.ID) })
-	if slices.EqualFunc(both, sorted, func(a, b Stage) bool { return a.ID == b.ID }) {
+	slices.SortStableFunc(sorted, func(a, b doc.PlanStage) int { return old.Index(a.ID) - old.Index(b.ID) })
+	if slices.EqualFunc(both, sorted, func(a, b doc.PlanStage) bool { return a.ID == b.ID }) {
 		return nil
 	}
 	stages := slices.Clone(fresh.Stages)
@@ -148,11 +149,11 @@ func KeepComments(old *Plan, data []byte) ([]byte, error) {
 				break
 			}
 			if lines := comments(old.Text.Stages[i].Changes[j]); lines != nil {
-				fresh.Insert(lines, func(f *Stage, k int) bool { return f.ID == s.ID && k >= 0 && f.Changes[k].Name == c.Name })
+				fresh.Insert(lines, func(f *doc.PlanStage, k int) bool { return f.ID == s.ID && k >= 0 && f.Changes[k].Name == c.Name })
 			}
 		}
 		if lines := comments(old.Text.Stages[i]); lines != nil {
-			fresh.Insert(lines, func(f *Stage, k int) bool { return f.ID == s.ID && k < 0 })
+			fresh.Insert(lines, func(f *doc.PlanStage, k int) bool { return f.ID == s.ID && k < 0 })
 		}
 	}
 	return fresh.Text.Bytes(), nil

@@ -3,6 +3,8 @@ package planfile
 import (
 	"strings"
 	"testing"
+
+	"molt/doc"
 )
 
 // Comments of people find their stage and their change in a plan that was made anew.
@@ -28,10 +30,10 @@ func TestCommentsAreCarriedOver(t *testing.T) {
 }
 
 func TestKeepOrderAndDropped(t *testing.T) {
-	stage := func(id string, names ...string) Stage {
-		s := Stage{ID: id, Kind: "after", Title: id, Status: Pending}
+	stage := func(id string, names ...string) doc.PlanStage {
+		s := doc.PlanStage{ID: id, Kind: "after", Title: id, Status: doc.Pending}
 		for _, n := range names {
-			s.Changes = append(s.Changes, Change{Name: n, Group: "g", To: &Point{Constraint: "1", Version: "1.0.0"}})
+			s.Changes = append(s.Changes, doc.PlanChange{Name: n, Group: "g", To: &doc.PlanPoint{Constraint: "1", Version: "1.0.0"}})
 		}
 		return s
 	}
@@ -42,12 +44,12 @@ func TestKeepOrderAndDropped(t *testing.T) {
 		}
 		return strings.Join(all, " ")
 	}
-	made := &Made{Offered: map[string][]string{"a": {"x", "y"}, "b": {"z"}, "c": {"w"}, "d": {"v"}}}
+	made := &doc.PlanMade{Offered: map[string][]string{"a": {"x", "y"}, "b": {"z"}, "c": {"w"}, "d": {"v"}}}
 	fresh := func() *Plan {
-		return &Plan{Stages: []Stage{stage("a", "x", "y", "new"), stage("b", "z"), stage("c", "w"), stage("d", "v"), stage("e", "u")}}
+		return &Plan{Plan: doc.Plan{Stages: []doc.PlanStage{stage("a", "x", "y", "new"), stage("b", "z"), stage("c", "w"), stage("d", "v"), stage("e", "u")}}}
 	}
 	// People dropped y and c, put d before b, and moved x into a stage of their own.
-	old := &Plan{Made: made, Stages: []Stage{stage("d", "v"), stage("b", "z"), stage("a-x", "x")}}
+	old := &Plan{Plan: doc.Plan{Made: made, Stages: []doc.PlanStage{stage("d", "v"), stage("b", "z"), stage("a-x", "x")}}}
 	p := fresh()
 	var kept []string
 	for _, id := range []string{"a", "b", "c", "d"} {
@@ -67,7 +69,7 @@ func TestKeepOrderAndDropped(t *testing.T) {
 	if kept := KeepOrder(old, p); kept != nil {
 		t.Errorf("the order was kept twice: %q", kept)
 	}
-	if kept := KeepSplits(&Plan{Stages: old.Stages}, fresh()); kept != nil {
+	if kept := KeepSplits(&Plan{Plan: doc.Plan{Stages: old.Stages}}, fresh()); kept != nil {
 		t.Errorf("a plan that does not say what it was made on: %q", kept)
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"molt/core/project"
+	"molt/doc"
 	"molt/input"
 )
 
@@ -19,7 +20,7 @@ func (p *Plan) FreeID(id string) string {
 }
 
 // NamesOf lists the packages that a stage changes, each once.
-func NamesOf(s *Stage) []string {
+func NamesOf(s *doc.PlanStage) []string {
 	var names []string
 	for _, c := range s.Changes {
 		if !slices.Contains(names, c.Name) {
@@ -45,7 +46,7 @@ func ParseGoals(texts []string) []project.Goal {
 func (p *Plan) Moves(name, id string) bool {
 	for _, s := range p.Stages {
 		_, offered := p.Made.Offered[s.ID]
-		if (s.ID == id || !offered && s.Status == Pending) && slices.Contains(NamesOf(&s), name) {
+		if (s.ID == id || !offered && s.Status == doc.Pending) && slices.Contains(NamesOf(&s), name) {
 			return true
 		}
 	}
@@ -53,7 +54,7 @@ func (p *Plan) Moves(name, id string) bool {
 }
 
 // Insert puts lines above the first stage or change that is meant; stages are asked for with the position -1.
-func (p *Plan) Insert(lines []string, meant func(s *Stage, change int) bool) {
+func (p *Plan) Insert(lines []string, meant func(s *doc.PlanStage, change int) bool) {
 	for i := range p.Stages {
 		for k := -1; k < len(p.Stages[i].Changes); k++ {
 			if !meant(&p.Stages[i], k) {
@@ -73,10 +74,10 @@ func (p *Plan) Insert(lines []string, meant func(s *Stage, change int) bool) {
 }
 
 // Until returns the pending stages up to a named one, or the next alone.
-func (p *Plan) Until(id string) ([]Stage, error) {
-	var some []Stage
+func (p *Plan) Until(id string) ([]doc.PlanStage, error) {
+	var some []doc.PlanStage
 	for _, s := range p.Stages {
-		if s.Status != Pending {
+		if s.Status != doc.Pending {
 			continue
 		}
 		some = append(some, s)
@@ -94,7 +95,7 @@ func (p *Plan) Until(id string) ([]Stage, error) {
 }
 
 // Part returns a stage with the changes of some packages alone.
-func Part(stage *Stage, names []string) Stage {
+func Part(stage *doc.PlanStage, names []string) doc.PlanStage {
 	part := *stage
 	part.Changes = nil
 	for _, c := range stage.Changes {

@@ -10,6 +10,7 @@ import (
 	"github.com/goccy/go-yaml/ast"
 
 	"molt/app/yamlfile"
+	"molt/doc"
 )
 
 // A Text is the text of a plan with a view laid over it: which lines each stage and each change has. Edits touch
@@ -91,16 +92,16 @@ func (p *Plan) Mark(id, status, lock string) error {
 }
 
 // Split puts some of a stage's changes into a stage of its own behind it. What people wrote stays with its change.
-func (p *Plan) Split(id string, first, second Stage) error {
+func (p *Plan) Split(id string, first, second doc.PlanStage) error {
 	i := p.Index(id)
 	t, old := p.Text, p.Text.Stages
 	if i >= len(old) || len(old[i].Changes) != len(p.Stages[i].Changes) {
 		return t.ErrorAt(fmt.Sprintf("$.stages[%d]", i), "the stages of this plan are not written as a list with a line for each key; molt plan makes it anew")
 	}
 	var text []string
-	for n, st := range []Stage{first, second} {
+	for n, st := range []doc.PlanStage{first, second} {
 		head := st
-		head.Changes, head.Lock, head.Effort, head.Advice, head.Aims = nil, nil, nil, nil, nil
+		head.Changes, head.Locked, head.Effort, head.Advice, head.Aims = nil, nil, nil, nil, nil
 		lines, err := itemLines(head)
 		if err != nil {
 			return err
@@ -115,11 +116,11 @@ func (p *Plan) Split(id string, first, second Stage) error {
 		}
 		text = append(append(text, lines...), "    changes:\n")
 		for j, c := range p.Stages[i].Changes {
-			if slices.ContainsFunc(st.Changes, func(x Change) bool { return x.Name == c.Name && x.Group == c.Group }) {
+			if slices.ContainsFunc(st.Changes, func(x doc.PlanChange) bool { return x.Name == c.Name && x.Group == c.Group }) {
 				text = append(text, t.Lines[old[i].Changes[j].From:old[i].Changes[j].To]...)
 			}
 		}
-		tail, err := itemLines(Stage{ID: "x", Lock: st.Lock, Effort: st.Effort, Advice: st.Advice})
+		tail, err := itemLines(doc.PlanStage{ID: "x", Locked: st.Locked, Effort: st.Effort, Advice: st.Advice})
 		if err != nil {
 			return err
 		}
@@ -139,10 +140,10 @@ func (p *Plan) Split(id string, first, second Stage) error {
 }
 
 // itemLines writes a stage as an item of the list of stages.
-func itemLines(st Stage) ([]string, error) {
+func itemLines(st doc.PlanStage) ([]string, error) {
 	data, err := yaml.MarshalWithOptions(struct {
-		Stages []Stage `yaml:"stages"`
-	}{[]Stage{st}}, yaml.IndentSequence(true))
+		Stages []doc.PlanStage `yaml:"stages"`
+	}{[]doc.PlanStage{st}}, yaml.IndentSequence(true))
 	if err != nil {
 		return nil, err
 	}

@@ -3,21 +3,23 @@ package planfile
 import (
 	"strings"
 	"testing"
+
+	"molt/doc"
 )
 
 func FuzzPlan(f *testing.F) {
 	f.Add("molt-plan: 1\ngoal: x@1\nreachable: true\nmade: {on: x, lock: y, registry: z}\nstages:\n  - id: a\n    kind: patch\n    title: t\n    status: pending\n    changes:\n      # why\n      - name: keel\n        group: g\n        to: {constraint: '1', version: 1.0.0}\n")
 	f.Add("molt-plan: 1\nstages: [{id: a, status: done}]\n")
 	f.Fuzz(func(t *testing.T, text string) {
-		doc, err := Read(File, []byte(text))
-		if err != nil || len(doc.Stages) == 0 {
+		plan, err := Read(File, []byte(text))
+		if err != nil || len(plan.Stages) == 0 {
 			return
 		}
-		id := doc.Stages[0].ID
-		if doc.Mark(id, Done, "") == nil && doc.Stage(id) != nil {
-			again, err := Read(File, doc.Text.Bytes())
-			if err != nil || again.Stage(id) == nil || again.Stage(id).Status != Done {
-				t.Errorf("marking %q in %q leaves %q: %v", id, text, doc.Text.Bytes(), err)
+		id := plan.Stages[0].ID
+		if plan.Mark(id, doc.Done, "") == nil && plan.Stage(id) != nil {
+			again, err := Read(File, plan.Text.Bytes())
+			if err != nil || again.Stage(id) == nil || again.Stage(id).Status != doc.Done {
+				t.Errorf("marking %q in %q leaves %q: %v", id, text, plan.Text.Bytes(), err)
 			}
 		}
 	})
@@ -62,11 +64,11 @@ stages:
 
 func readPlan(t *testing.T, text string) *Plan {
 	t.Helper()
-	doc, err := Read(File, []byte(text))
+	plan, err := Read(File, []byte(text))
 	if err != nil {
 		t.Fatal(err)
 	}
-	return doc
+	return plan
 }
 
 // A status is set in whatever form people wrote the stage.
@@ -80,55 +82,55 @@ func TestMarkAnyForm(t *testing.T) {
 		{"empty", "  - id: minor\n    status: # so\n    kind: minor\n", "  - id: minor\n    status: done # so\n    kind: minor\n"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			doc := readPlan(t, head+c.before)
-			if err := doc.Mark("minor", Done, "xyz"); err != nil {
+			plan := readPlan(t, head+c.before)
+			if err := plan.Mark("minor", doc.Done, "xyz"); err != nil {
 				t.Fatal(err)
 			}
-			if got, want := string(doc.Text.Bytes()), strings.Replace(head, "abc", "xyz", 1)+c.after; got != want {
+			if got, want := string(plan.Text.Bytes()), strings.Replace(head, "abc", "xyz", 1)+c.after; got != want {
 				t.Errorf("the plan is\n%s\nwant\n%s", got, want)
 			}
 		})
 	}
-	doc := readPlan(t, head+"  - id: minor\n    status: >-\n      pending\n")
-	if err := doc.Mark("minor", Done, ""); err == nil {
+	plan := readPlan(t, head+"  - id: minor\n    status: >-\n      pending\n")
+	if err := plan.Mark("minor", doc.Done, ""); err == nil {
 		t.Error("a status over two lines was edited")
 	}
 }
 
 // A status changes one word of the file, and the lock that the plan goes on from another.
 func TestMarkLeavesTheRestAlone(t *testing.T) {
-	doc := readPlan(t, writtenPlan)
-	if doc.Stages[1].Status != Pending {
-		t.Errorf("a stage without a status is %q", doc.Stages[1].Status)
+	plan := readPlan(t, writtenPlan)
+	if plan.Stages[1].Status != doc.Pending {
+		t.Errorf("a stage without a status is %q", plan.Stages[1].Status)
 	}
-	if err := doc.Mark("minor", Done, "xyz"); err != nil {
+	if err := plan.Mark("minor", doc.Done, "xyz"); err != nil {
 		t.Fatal(err)
 	}
 	want := strings.NewReplacer("status: pending # not yet", "status: done # not yet", "lock: abc", "lock: xyz").Replace(writtenPlan)
-	if got := string(doc.Text.Bytes()); got != want {
+	if got := string(plan.Text.Bytes()); got != want {
 		t.Errorf("the plan is\n%s", got)
 	}
-	if err := doc.Mark("goal-4", Done, ""); err != nil {
+	if err := plan.Mark("goal-4", doc.Done, ""); err != nil {
 		t.Fatal(err)
 	}
-	if got := string(doc.Text.Bytes()); got != strings.Replace(want, "  - id: goal-4\n", "  - id: goal-4\n    status: done\n", 1) {
+	if got := string(plan.Text.Bytes()); got != strings.Replace(want, "  - id: goal-4\n", "  - id: goal-4\n    status: done\n", 1) {
 		t.Errorf("the plan is\n%s", got)
 	}
-	if doc.Stage("goal-4").Status != Done || doc.Left() != 0 || doc.Next() != nil {
-		t.Errorf("the stages are %+v", doc.Stages)
+	if plan.Stage("goal-4").Status != doc.Done || plan.Left() != 0 || plan.Next() != nil {
+		t.Errorf("the stages are %+v", plan.Stages)
 	}
 }
 
 func TestSplitKeepsWhatPeopleWrote(t *testing.T) {
-	doc := readPlan(t, writtenPlan)
-	first, second := Part(doc.Stage("minor"), []string{"keel", "mast"}), Part(doc.Stage("minor"), []string{"deck"})
-	second.ID, second.Title = doc.FreeID("minor"), "deck apart"
-	first.Lock, second.Lock = &Lock{Added: 0, Removed: 0, Moved: 2}, &Lock{Added: 1, Removed: 0, Moved: 1}
-	first.Effort = &Effort{Jump: "major", Files: 3}
-	if err := doc.Split("minor", first, second); err != nil {
+	plan := readPlan(t, writtenPlan)
+	first, second := Part(plan.Stage("minor"), []string{"keel", "mast"}), Part(plan.Stage("minor"), []string{"deck"})
+	second.ID, second.Title = plan.FreeID("minor"), "deck apart"
+	first.Locked, second.Locked = &doc.PlanLocked{Added: 0, Removed: 0, Moved: 2}, &doc.PlanLocked{Added: 1, Removed: 0, Moved: 1}
+	first.Effort = &doc.Effort{Jump: "major", Files: 3}
+	if err := plan.Split("minor", first, second); err != nil {
 		t.Fatal(err)
 	}
-	text := string(doc.Text.Bytes())
+	text := string(plan.Text.Bytes())
 	for _, want := range []string{"# The crew's plan.", "# as agreed", "  # first the small things\n  - id: minor\n", "      # Morag wants to see this\n      - name: keel\n", "  - id: minor-2\n", "title: deck apart",
 		"        note: loud\n", "      - {name: mast,", "  # then the big one\n  - id: goal-4\n", "      files: 3\n"} {
 		if !strings.Contains(text, want) {
@@ -138,19 +140,19 @@ func TestSplitKeepsWhatPeopleWrote(t *testing.T) {
 	if strings.Index(text, "name: mast") > strings.Index(text, "minor-2") || strings.Index(text, "name: deck") < strings.Index(text, "minor-2") {
 		t.Errorf("the changes are not where they belong:\n%s", text)
 	}
-	if len(doc.Stages) != 3 || len(doc.Stages[0].Changes) != 2 || doc.Stages[1].Changes[0].Note != "loud" || doc.Stages[1].Lock.Added != 1 {
-		t.Errorf("the stages are %+v", doc.Stages)
+	if len(plan.Stages) != 3 || len(plan.Stages[0].Changes) != 2 || plan.Stages[1].Changes[0].Note != "loud" || plan.Stages[1].Locked.Added != 1 {
+		t.Errorf("the stages are %+v", plan.Stages)
 	}
 }
 
 // A plan of which the stages share lines can be carried out, but not split.
 func TestSplitOfAPlanInFlowStyle(t *testing.T) {
-	doc := readPlan(t, "molt-plan: 1\ngoal: hulk@4\nreachable: true\nstages: [{id: a, kind: minor, title: t, status: pending, changes: [{name: x, group: g, to: {constraint: '1', version: 1.0.0}}]}]\n")
-	if err := doc.Split("a", doc.Stages[0], doc.Stages[0]); err == nil || !strings.Contains(err.Error(), "molt plan makes it anew") {
+	plan := readPlan(t, "molt-plan: 1\ngoal: hulk@4\nreachable: true\nstages: [{id: a, kind: minor, title: t, status: pending, changes: [{name: x, group: g, to: {constraint: '1', version: 1.0.0}}]}]\n")
+	if err := plan.Split("a", plan.Stages[0], plan.Stages[0]); err == nil || !strings.Contains(err.Error(), "molt plan makes it anew") {
 		t.Errorf("splitting it: %v", err)
 	}
-	if err := doc.Mark("a", Done, ""); err == nil && !strings.Contains(string(doc.Text.Bytes()), "status: done") {
-		t.Errorf("marking it leaves %s", doc.Text.Bytes())
+	if err := plan.Mark("a", doc.Done, ""); err == nil && !strings.Contains(string(plan.Text.Bytes()), "status: done") {
+		t.Errorf("marking it leaves %s", plan.Text.Bytes())
 	}
 }
 

@@ -8,7 +8,6 @@ import (
 	"charm.land/lipgloss/v2"
 
 	"molt/app/config"
-	"molt/app/planfile"
 	"molt/core/plan"
 	"molt/doc"
 	"molt/render"
@@ -21,7 +20,7 @@ func (p *Page) Plan(answer doc.Plan) {
 	}
 	done := 0
 	for _, s := range answer.Stages {
-		if s.Status == planfile.Done {
+		if s.Status == doc.Done {
 			done++
 		}
 	}
@@ -128,7 +127,7 @@ func (p *Page) Split(answer doc.Plan, first, second string) {
 
 func (p *Page) stageHead(n int, s doc.PlanStage) {
 	mark := "  "
-	if s.Status == planfile.Done {
+	if s.Status == doc.Done {
 		mark = "x "
 	}
 	tail := fmt.Sprintf("lock: %d moved, %d added, %d removed", s.Locked.Moved, s.Locked.Added, s.Locked.Removed)

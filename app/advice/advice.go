@@ -1,4 +1,5 @@
-package app
+// Package advice reads what upgrade guides say, as data: files of facts about a framework's major, from files, folders and addresses.
+package advice
 
 import (
 	"context"
@@ -22,8 +23,8 @@ import (
 	"molt/registry"
 )
 
-// AdviceFormat is the newest version of the format of advice files that this Molt reads.
-const AdviceFormat = 1
+// Format is the newest version of the format of advice files that this Molt reads.
+const Format = 1
 
 // An adviceFile is a file of advice: what an upgrade guide says, as data.
 type adviceFile struct {
@@ -98,6 +99,14 @@ func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Fact,
 	for _, text := range []*string{&f.Name, &f.Says, &f.Source, &f.Becomes, &f.Run, &f.Link} {
 		*text = strings.Join(strings.Fields(input.Harmless(*text)), " ")
 	}
+	switch f.Kind {
+	case project.RenamedFact:
+		f.Name, f.Becomes = canonical(eco, f.Name), canonical(eco, f.Becomes)
+	case project.SwallowedFact, project.CompanionFact:
+		f.Name = canonical(eco, f.Name)
+	case project.SymbolFact:
+		f.In = canonical(eco, f.In)
+	}
 	_, badNeeds := eco.Scheme().Constrain(f.Needs)
 	_, badFiles := path.Match(f.Files, "")
 	switch {
@@ -121,9 +130,17 @@ func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Fact,
 	return f, ""
 }
 
-// decodeAdvice reads a file of advice. Facts of kinds that this Molt does not know are left out, with a warning; what is
+// canonical returns the one form of a package's name; a missing name stays missing.
+func canonical(eco ecosystem.Ecosystem, name string) string {
+	if name == "" {
+		return ""
+	}
+	return eco.Canonical(name)
+}
+
+// Decode reads a file of advice. Facts of kinds that this Molt does not know are left out, with a warning; what is
 // broken is an error with its line.
-func decodeAdvice(file string, data []byte, eco ecosystem.Ecosystem) (project.Guide, []string, error) {
+func Decode(file string, data []byte, eco ecosystem.Ecosystem) (project.Guide, []string, error) {
 	var g project.Guide
 	tree, err := yamlfile.Parse(file, data, 0)
 	if err != nil {
@@ -135,14 +152,14 @@ func decodeAdvice(file string, data []byte, eco ecosystem.Ecosystem) (project.Gu
 		return g, nil, err
 	}
 	switch {
-	case raw.Format < 1 || raw.Format > AdviceFormat:
-		return g, nil, text.ErrorAt("$.molt-advice", fmt.Sprintf("expected \"molt-advice: %d\" at the top", AdviceFormat))
+	case raw.Format < 1 || raw.Format > Format:
+		return g, nil, text.ErrorAt("$.molt-advice", fmt.Sprintf("expected \"molt-advice: %d\" at the top", Format))
 	case raw.About == "":
 		return g, nil, text.ErrorAt("$.about", "expected \"about\" with the name of the framework")
 	case raw.To == "":
 		return g, nil, text.ErrorAt("$.to", "expected \"to\" with the major that the facts are about")
 	}
-	g.About, g.To = raw.About, raw.To
+	g.About, g.To = eco.Canonical(raw.About), raw.To
 	var warnings []string
 	for i, r := range raw.Facts {
 		at := fmt.Sprintf("$.facts[%d]", i)
@@ -178,25 +195,31 @@ func unknownKeys(n ast.Node) (unknown []string) {
 	return unknown
 }
 
-// LoadAdvice reads the advice that molt.yaml names: files, folders of such, and addresses; and looks in the source of the
-// application for what the facts are about. It returns warnings.
-func (a *App) LoadAdvice(ctx context.Context) ([]string, error) {
-	var warnings []string
-	a.guides = nil
-	for _, from := range a.Config.Advice {
-		files, err := a.adviceFrom(ctx, from)
+// A Library is where advice comes from and what it is about.
+type Library struct {
+	Dir     string // of the application
+	Eco     ecosystem.Ecosystem
+	Open    func(base string) (*registry.Client, error) // for advice that lies at an address
+	Sources func(ctx context.Context) ([]string, error) // the files of the application that people keep
+}
+
+// Load reads the advice that entries of "advice:" in the configuration mean: files, folders of such, and addresses; and looks in the
+// source of the application for what the facts are about. It returns warnings too.
+func (l Library) Load(ctx context.Context, entries []string) (guides []project.Guide, warnings []string, err error) {
+	for _, from := range entries {
+		files, err := l.read(ctx, from)
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		for _, f := range files {
-			g, said, err := decodeAdvice(f.name, f.data, a.Eco)
+			g, said, err := Decode(f.name, f.data, l.Eco)
 			if err != nil {
-				return nil, err
+				return nil, nil, err
 			}
-			a.guides, warnings = append(a.guides, g), append(warnings, said...)
+			guides, warnings = append(guides, g), append(warnings, said...)
 		}
 	}
-	return warnings, a.locate(a.guides)
+	return guides, warnings, l.locate(ctx, guides)
 }
 
 type namedFile struct {
@@ -204,19 +227,19 @@ type namedFile struct {
 	data []byte
 }
 
-// adviceFrom reads what one entry of "advice:" means.
-func (a *App) adviceFrom(ctx context.Context, from string) ([]namedFile, error) {
+// read reads what one entry of "advice:" means.
+func (l Library) read(ctx context.Context, from string) ([]namedFile, error) {
 	if strings.Contains(from, "://") {
-		return a.adviceAt(ctx, from)
+		return l.fetch(ctx, from)
 	}
-	info, err := os.Stat(a.path(from))
+	info, err := os.Stat(l.path(from))
 	if err != nil {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: \"advice\" names %s, which cannot be read: %v", config.File, from, err)}
 	}
 	names := []string{from}
 	if info.IsDir() {
 		names = nil
-		entries, err := os.ReadDir(a.path(from))
+		entries, err := os.ReadDir(l.path(from))
 		if err != nil {
 			return nil, err
 		}
@@ -228,7 +251,7 @@ func (a *App) adviceFrom(ctx context.Context, from string) ([]namedFile, error) 
 	}
 	var files []namedFile
 	for _, name := range names {
-		data, err := input.ReadFile(a.path(name), input.Advice)
+		data, err := input.ReadFile(l.path(name), input.Advice)
 		if err != nil {
 			return nil, err
 		}
@@ -237,8 +260,8 @@ func (a *App) adviceFrom(ctx context.Context, from string) ([]namedFile, error) 
 	return files, nil
 }
 
-// adviceAt fetches a file of advice; it is kept in the cache like what registries answer.
-func (a *App) adviceAt(ctx context.Context, address string) ([]namedFile, error) {
+// fetch fetches a file of advice; it is kept in the cache like what registries answer.
+func (l Library) fetch(ctx context.Context, address string) ([]namedFile, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Path == "" || u.User != nil {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: \"advice\" names something that is no file, folder or address of a file without user and password", config.File)}
@@ -249,14 +272,14 @@ func (a *App) adviceAt(ctx context.Context, address string) ([]namedFile, error)
 	if u.RawQuery != "" {
 		name += "?" + u.RawQuery
 	}
-	client, err := registry.New(registry.Options{Base: base.String(), Offline: a.Settings.Offline, Cache: a.cacheDir(), Jobs: 1})
+	client, err := l.Open(base.String())
 	if err != nil {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: advice: %v", config.File, err)}
 	}
 	defer client.Close()
 	data, err := client.Get(ctx, registry.Request{Path: name, Accept: "application/yaml, application/json, text/plain", Limit: input.Advice,
 		Understand: func(body []byte) ([]byte, error) {
-			_, _, err := decodeAdvice(address, body, a.Eco)
+			_, _, err := Decode(address, body, l.Eco)
 			return body, err
 		}})
 	var missing *registry.NotFoundError
@@ -271,7 +294,7 @@ func (a *App) adviceAt(ctx context.Context, address string) ([]namedFile, error)
 
 // locate fills in where the application's source has what facts are about: a symbol in the files that import its
 // package, an option in the files that it names.
-func (a *App) locate(guides []project.Guide) error {
+func (l Library) locate(ctx context.Context, guides []project.Guide) error {
 	var imports []ecosystem.Import
 	var sources []string
 	for _, g := range guides {
@@ -281,7 +304,7 @@ func (a *App) locate(guides []project.Guide) error {
 			switch f.Kind {
 			case project.SymbolFact:
 				if imports == nil {
-					if imports, err = ecosystem.Imports(a.Eco, a.Dir); err != nil {
+					if imports, err = ecosystem.Imports(l.Eco, l.Dir); err != nil {
 						return err
 					}
 				}
@@ -291,14 +314,14 @@ func (a *App) locate(guides []project.Guide) error {
 						files = append(files, im.File)
 					}
 				}
-				f.Found = a.mentions(f.Name, files)
+				f.Found = l.mentions(f.Name, files)
 			case project.OptionFact:
 				if sources == nil {
-					if sources, err = a.runner().Sources(context.Background()); err != nil {
+					if sources, err = l.Sources(ctx); err != nil {
 						return err
 					}
 				}
-				f.Found = a.mentions(f.Name, slices.DeleteFunc(slices.Clone(sources), func(name string) bool {
+				f.Found = l.mentions(f.Name, slices.DeleteFunc(slices.Clone(sources), func(name string) bool {
 					whole, _ := path.Match(f.Files, name)
 					last, _ := path.Match(f.Files, path.Base(name))
 					return !whole && !last
@@ -313,10 +336,10 @@ func (a *App) locate(guides []project.Guide) error {
 const mostFound = 20
 
 // mentions lists the lines of files on which a word stands, as FILE:LINE. What cannot be read does not mention it.
-func (a *App) mentions(word string, files []string) (found []string) {
+func (l Library) mentions(word string, files []string) (found []string) {
 	pattern := regexp.MustCompile(`(^|[^\w$])` + regexp.QuoteMeta(word) + `($|[^\w$])`)
 	for _, name := range files {
-		data, err := input.ReadFile(a.path(name), input.Source)
+		data, err := input.ReadFile(l.path(name), input.Source)
 		if err != nil {
 			continue
 		}
@@ -330,3 +353,5 @@ func (a *App) mentions(word string, files []string) (found []string) {
 	}
 	return found
 }
+
+func (l Library) path(name string) string { return filepath.Join(l.Dir, name) }
