@@ -56,7 +56,7 @@ func TestMergeOfAliases(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got := string(m.Manifest); !strings.Contains(got, aliased(`"plank": "alias:keel@^1.0.0"`)) || !strings.Contains(got, aliased(`"ship": "alias:hulk@^3.0.0"`)) {
+	if got := string(m.Manifests["package.json"]); !strings.Contains(got, aliased(`"plank": "alias:keel@^1.0.0"`)) || !strings.Contains(got, aliased(`"ship": "alias:hulk@^3.0.0"`)) {
 		t.Errorf("merged:\n%s\n%v", got, m.Took)
 	}
 }

@@ -42,7 +42,7 @@ type App struct {
 	Dir      string
 	Eco      ecosystem.Ecosystem
 	Config   config.Config
-	Manifest ecosystem.Manifest
+	Manifest *ecosystem.Manifests
 	Lock     *ecosystem.Lock   // nil when there is none
 	Fixed    map[string]string // releases given from outside, by package
 	Settings Settings
@@ -168,29 +168,55 @@ func (a *App) readFixed() (map[string]string, error) {
 
 // read reads the manifest and the lock.
 func (a *App) read() error {
-	data, err := a.files.Read(a.Eco.Manifest(), input.Manifest)
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		return &input.UsageError{Reason: fmt.Sprintf("there is no %s in %s; --dir says where the application is", a.Eco.Manifest(), a.Dir)}
-	case err != nil:
+	texts, err := a.manifestTexts()
+	if err != nil {
 		return err
 	}
 	if marked, err := a.marked(); err == nil && marked {
 		return &input.UsageError{Reason: fmt.Sprintf("%s or %s holds what git could not merge; molt relock resolves that", a.Eco.Manifest(), a.Eco.Lock())}
 	}
-	if a.Manifest, err = a.Eco.ReadManifest(a.Eco.Manifest(), data); err != nil {
+	if a.Manifest, err = ecosystem.ReadManifests(a.Eco, texts); err != nil {
 		return err
 	}
 	a.Lock = nil
-	data, err = a.files.Read(a.Eco.Lock(), input.Lock)
+	data, err := a.files.Read(a.Eco.Lock(), input.Lock)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil
 	case err != nil:
 		return err
 	}
-	a.Lock, err = a.Eco.DecodeLock(a.Eco.Lock(), data)
+	a.Lock, err = a.decodeLock(a.Eco.Lock(), data)
 	return err
+}
+
+// decodeLock reads a lock of the application, as it is or was.
+func (a *App) decodeLock(file string, data []byte) (*ecosystem.Lock, error) {
+	l, err := a.Eco.DecodeLock(file, data)
+	if err == nil {
+		l.Bind(a.Manifest.Entries())
+	}
+	return l, err
+}
+
+// manifestTexts reads the manifest files, of which there must be one.
+func (a *App) manifestTexts() ([]ecosystem.File, error) {
+	names, err := a.Eco.Detect(os.DirFS(a.Dir))
+	if err != nil {
+		return nil, err
+	}
+	var texts []ecosystem.File
+	for _, name := range names {
+		data, err := a.files.Read(name, input.Manifest)
+		if err != nil {
+			return nil, err
+		}
+		texts = append(texts, ecosystem.File{Name: name, Data: data})
+	}
+	if len(texts) == 0 {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s in %s; --dir says where the application is", a.Eco.Manifest(), a.Dir)}
+	}
+	return texts, nil
 }
 
 func (a *App) path(name string) string { return filepath.Join(a.Dir, name) }
@@ -204,7 +230,7 @@ func (a *App) ecosystem() (ecosystem.Ecosystem, error) {
 		return Named(want)
 	}
 	for _, e := range Ecosystems {
-		if _, err := os.Stat(a.path(e.Manifest())); err == nil {
+		if names, err := e.Detect(os.DirFS(a.Dir)); err == nil && len(names) > 0 {
 			return e, nil
 		}
 	}
@@ -226,10 +252,10 @@ func Named(name string) (ecosystem.Ecosystem, error) {
 // Declared returns the manifest's declarations.
 func (a *App) Declared() []project.Declared { return declared(a.Manifest) }
 
-func declared(m ecosystem.Manifest) []project.Declared {
+func declared(m *ecosystem.Manifests) []project.Declared {
 	var all []project.Declared
 	for _, e := range m.Entries() {
-		all = append(all, project.Declared{Demand: e.Demand, Group: e.Group})
+		all = append(all, project.Declared{Demand: e.Demand, Group: e.Group, File: e.File})
 	}
 	return all
 }
@@ -255,6 +281,7 @@ func (a *App) Application() project.Application {
 	}
 	if a.Lock != nil {
 		u.Locked = a.Lock.Resolution()
+		u.Edgeless = a.Lock.Edgeless
 		u.Overridden = !maps.Equal(a.Lock.Overrides, written(a.Manifest.Overrides()))
 		return u
 	}
@@ -296,7 +323,7 @@ func (a *App) frameworks() []string {
 
 // pins lists the versions of runtimes and tools that files of the application name; what cannot be read names none.
 func (a *App) pins() []project.Pin {
-	return ecosystem.Pins(a.Eco, a.Dir, a.Manifest)
+	return ecosystem.Pins(a.Eco, os.DirFS(a.Dir), a.Manifest)
 }
 
 // Warnings says what about the configuration asks for attention.

@@ -30,11 +30,10 @@ func (a *App) Take(ctx context.Context, source universe.Source, way conflict.Way
 	}
 	files := map[string][]byte{}
 	if len(way.Changes) > 0 {
-		manifest, lock, err := a.rehearse(ctx, source, &doc.PlanStage{ID: "untangle", Changes: a.changeDocs(way.Changes)})
-		if err != nil {
+		var err error
+		if files, err = a.rehearse(ctx, source, &doc.PlanStage{ID: "untangle", Changes: a.changeDocs(way.Changes)}); err != nil {
 			return err
 		}
-		files[a.Eco.Manifest()], files[a.Eco.Lock()] = manifest, lock
 	}
 	for _, c := range way.Changes { // nobody holds what is not there
 		if _, held := a.Config.Hold[c.Name]; held && c.To == (project.Point{}) && !slices.Contains(way.Unhold, c.Name) {
@@ -103,7 +102,7 @@ func (a *App) changeDocs(changes []project.Change) []doc.PlanChange {
 func (a *App) Place(d solve.Demand) string {
 	for _, e := range a.Manifest.Entries() {
 		if e.As == d.As && e.Group == d.Group {
-			return fmt.Sprintf("%s:%d", a.Eco.Manifest(), e.Line)
+			return fmt.Sprintf("%s:%d", e.File, e.Line)
 		}
 	}
 	switch d.Group {
@@ -112,5 +111,5 @@ func (a *App) Place(d solve.Demand) string {
 	case "": // no line has it: it was asked for in the call
 		return "the call"
 	}
-	return a.Eco.Manifest()
+	return a.Manifest.FileOf(d.Group)
 }

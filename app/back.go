@@ -129,13 +129,15 @@ func (a *App) ChangesBack(ctx context.Context, name string) ([]project.Change, e
 		if was == "" || was == is || was == now {
 			continue
 		}
-		text, _, err := a.ledger.Contents(r, a.Eco.Manifest())
-		if err != nil {
-			return nil, err
-		}
 		old := map[spot]string{}
-		if m, err := a.Eco.ReadManifest(a.Eco.Manifest(), text); text != nil && err == nil {
-			old = spots(m)
+		for _, file := range a.Manifest.Files() {
+			text, _, err := a.ledger.Contents(r, file)
+			if err != nil {
+				return nil, err
+			}
+			if m, err := a.Eco.ReadManifest(file, text); text != nil && err == nil {
+				maps.Copy(old, spots(m))
+			}
 		}
 		var changes []project.Change
 		for _, e := range a.Manifest.Entries() {
@@ -161,7 +163,7 @@ func (a *App) lockedIn(data []byte, name string) string {
 	if data == nil {
 		return ""
 	}
-	l, err := a.Eco.DecodeLock(a.Eco.Lock(), data)
+	l, err := a.decodeLock(a.Eco.Lock(), data)
 	if err != nil {
 		return ""
 	}

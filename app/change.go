@@ -22,18 +22,17 @@ import (
 type Effect struct {
 	Changes     []project.Change
 	Differences []inspect.Difference
-	manifest    []byte
-	lock        []byte
+	files       map[string][]byte
 }
 
 // Rehearse works out what changes of the manifest come to, in memory.
 func (a *App) Rehearse(ctx context.Context, source universe.Source, changes []project.Change) (*Effect, error) {
 	e := &Effect{Changes: changes}
 	var err error
-	if e.manifest, e.lock, err = a.rehearse(ctx, source, &doc.PlanStage{Changes: a.changeDocs(changes)}); err != nil {
+	if e.files, err = a.rehearse(ctx, source, &doc.PlanStage{Changes: a.changeDocs(changes)}); err != nil {
 		return nil, err
 	}
-	after, err := a.Eco.DecodeLock(a.Eco.Lock(), e.lock)
+	after, err := a.decodeLock(a.Eco.Lock(), e.files[a.Eco.Lock()])
 	if err != nil {
 		return nil, err
 	}
@@ -48,12 +47,12 @@ func (a *App) Rehearse(ctx context.Context, source universe.Source, changes []pr
 // Change puts on disk what was rehearsed: manifest and lock together or not at all, with a line in the ledger under a
 // name, so that Back can take it back. The folder must be in use.
 func (a *App) Change(ctx context.Context, name string, e *Effect) error {
-	return a.write(name, map[string][]byte{a.Eco.Manifest(): e.manifest, a.Eco.Lock(): e.lock}, func() error { return a.consistent(ctx) })
+	return a.write(name, e.files, func() error { return a.consistent(ctx) })
 }
 
 // write replaces files and notes that in the ledger, all or nothing. The check looks at what came of it.
 func (a *App) write(name string, files map[string][]byte, check func() error) error {
-	names := []string{a.Eco.Manifest(), a.Eco.Lock(), config.File, planfile.File, ledger.File}
+	names := append(a.Manifest.Files(), a.Eco.Lock(), config.File, planfile.File, ledger.File)
 	t, err := a.files.Begin(name, name, names...)
 	if err != nil {
 		return err

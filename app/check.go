@@ -46,7 +46,11 @@ func (a *App) state() (string, error) {
 		return "", err
 	}
 	lock, err := a.files.Content(a.Eco.Lock())
-	return txn.Sum(slices.Concat(a.Manifest.Bytes(), []byte{0}, lock, []byte{0}, checks)), err
+	var texts [][]byte
+	for _, f := range a.Manifest.Texts() {
+		texts = append(texts, f.Data, []byte{0})
+	}
+	return txn.Sum(slices.Concat(append(texts, lock, []byte{0}, checks)...)), err
 }
 
 // beforeStage is the name under which the state before the first stage is checked.

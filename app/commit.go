@@ -46,7 +46,7 @@ func (a *App) Committable(ctx context.Context) (late string, err error) {
 	if late, err = a.commitLate(ctx); err != nil {
 		return late, err
 	}
-	names, err := a.repo.Uncommitted(ctx, a.Eco.Manifest(), a.Eco.Lock())
+	names, err := a.repo.Uncommitted(ctx, append(a.Manifest.Files(), a.Eco.Lock())...)
 	if err != nil {
 		return late, err
 	}

@@ -32,8 +32,8 @@ func (a *App) FindCulprit(ctx context.Context, source universe.Source, failed *S
 	search := run.Search{Runner: a.runner(), Stage: stage.ID, Units: a.units(stage), Check: check, Tried: watch.Tried,
 		Rehearse: func(ctx context.Context, packages []string) (map[string][]byte, []config.Task, error) {
 			part := planfile.Part(stage, packages)
-			manifest, lock, err := a.rehearse(ctx, source, &part)
-			return map[string][]byte{a.Eco.Manifest(): manifest, a.Eco.Lock(): lock}, a.tasksOf(part.Changes), err
+			files, err := a.rehearse(ctx, source, &part)
+			return files, a.tasksOf(part.Changes), err
 		}}
 	if !slices.ContainsFunc(a.tasksOf(stage.Changes), func(t config.Task) bool { return t.Name == check }) {
 		checks := a.checksOf(stage.Kind)

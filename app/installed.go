@@ -17,7 +17,7 @@ func (a *App) checkInstalled(tree ecosystem.Tree) []Finding {
 	for i := range a.Lock.Packages {
 		c.nodes[a.Lock.Packages[i].ID] = &a.Lock.Packages[i]
 	}
-	c.follow(tree.Root(), a.Eco.Manifest(), a.Lock.Roots)
+	c.follow(tree.Root(), a.Manifest.Chief(), a.Lock.Roots)
 	for _, p := range tree.Packages() {
 		switch {
 		case p.Problem != "":
@@ -97,7 +97,7 @@ func (a *App) checkRuntimes(ctx context.Context, installed bool) []Finding {
 		}
 		for _, q := range a.Manifest.Runtimes() {
 			if q.Name == name {
-				ask(a.Eco.Manifest(), q.Text)
+				ask(a.Manifest.Chief(), q.Text)
 			}
 		}
 		for _, p := range a.Lock.Packages {

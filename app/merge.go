@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"os"
 	"slices"
 	"strings"
 
@@ -20,18 +21,28 @@ import (
 
 // A Merged is how a conflict between two branches was resolved.
 type Merged struct {
-	Manifest []byte // nil when git had merged it already
-	Lock     []byte
-	Locked   *ecosystem.Lock
-	Took     []string // a line for each declaration and package on which the branches differ
+	Manifests map[string][]byte // the texts of those that git had not merged already
+	Lock      []byte
+	Locked    *ecosystem.Lock
+	Took      []string // a line for each declaration and package on which the branches differ
 }
 
 // conflictMark begins a part of a file that git could not merge.
 var conflictMark = []byte("<<<<<<< ")
 
-// marked reports whether manifest or lock hold such a part.
+// merged lists the files that Molt merges: manifests and lock.
+func (a *App) merged() ([]string, error) {
+	names, err := a.Eco.Detect(os.DirFS(a.Dir))
+	return append(names, a.Eco.Lock()), err
+}
+
+// marked reports whether manifests or lock hold such a part.
 func (a *App) marked() (bool, error) {
-	for _, name := range []string{a.Eco.Manifest(), a.Eco.Lock()} {
+	names, err := a.merged()
+	if err != nil {
+		return false, err
+	}
+	for _, name := range names {
 		data, err := a.files.Content(name)
 		if err != nil {
 			return false, err
@@ -64,16 +75,14 @@ func OpenConflict(ctx context.Context, s Settings) (*App, error) {
 	if marked, err := a.marked(); err != nil || !marked {
 		return nil, err
 	}
-	if conflict, err := a.repo.Unmerged(ctx, a.Eco.Manifest(), a.Eco.Lock()); err != nil || !conflict {
+	names, err := a.merged()
+	if err != nil {
 		return nil, err
 	}
-	data := a.repo.FileAt(ctx, vcs.Ours, a.Eco.Manifest())
-	if data == nil {
-		if data, err = a.files.Content(a.Eco.Manifest()); err != nil {
-			return nil, err
-		}
+	if conflict, err := a.repo.Unmerged(ctx, names...); err != nil || !conflict {
+		return nil, err
 	}
-	if a.Manifest, err = a.Eco.ReadManifest(a.Eco.Manifest(), data); err != nil {
+	if a.Manifest, err = a.manifestsAt(ctx, vcs.Ours); err != nil {
 		return nil, err
 	}
 	a.tree = func() (ecosystem.Tree, error) { return nil, nil }
@@ -82,26 +91,34 @@ func OpenConflict(ctx context.Context, s Settings) (*App, error) {
 
 // A side is what one branch says.
 type side struct {
-	manifest ecosystem.Manifest
-	text     []byte
-	lock     *ecosystem.Lock // nil for none
+	manifests *ecosystem.Manifests
+	lock      *ecosystem.Lock // nil for none
 }
 
 func (a *App) side(ctx context.Context, at string) (side, error) {
 	var s side
 	var err error
-	if s.text = a.repo.FileAt(ctx, at, a.Eco.Manifest()); s.text == nil { // the manifest is not in conflict
-		if s.text, err = a.files.Content(a.Eco.Manifest()); err != nil {
-			return s, err
-		}
-	}
-	if s.manifest, err = a.Eco.ReadManifest(a.Eco.Manifest(), bytes.Clone(s.text)); err != nil {
+	if s.manifests, err = a.manifestsAt(ctx, at); err != nil {
 		return s, err
 	}
 	if data := a.repo.FileAt(ctx, at, a.Eco.Lock()); data != nil {
 		s.lock, err = a.Eco.DecodeLock(a.Eco.Lock(), data)
 	}
 	return s, err
+}
+
+// manifestsAt reads the manifests of a side, as they lie in the folder where they are not in conflict.
+func (a *App) manifestsAt(ctx context.Context, at string) (*ecosystem.Manifests, error) {
+	texts, err := a.manifestTexts()
+	if err != nil {
+		return nil, err
+	}
+	for i, f := range texts {
+		if data := a.repo.FileAt(ctx, at, f.Name); data != nil {
+			texts[i].Data = data
+		}
+	}
+	return ecosystem.ReadManifests(a.Eco, texts)
 }
 
 // Merge resolves a conflict: the declarations of both branches, where they differ the one that changed, and where both
@@ -118,11 +135,13 @@ func (a *App) Merge(ctx context.Context, source universe.Source) (*Merged, error
 	if err := a.mergeManifest(ctx, source, m, sides); err != nil {
 		return nil, err
 	}
-	text := m.Manifest
-	if text == nil {
-		text = sides[1].text
+	texts := sides[1].manifests.Texts()
+	for i, f := range texts {
+		if text := m.Manifests[f.Name]; text != nil {
+			texts[i].Data = bytes.Clone(text)
+		}
 	}
-	merged, err := a.Eco.ReadManifest(a.Eco.Manifest(), bytes.Clone(text))
+	merged, err := ecosystem.ReadManifests(a.Eco, texts)
 	if err != nil {
 		return nil, err
 	}
@@ -160,7 +179,7 @@ func orEmpty(l *ecosystem.Lock) *ecosystem.Lock {
 // A declaration's place in a manifest.
 type spot struct{ group, name string }
 
-func spots(m ecosystem.Manifest) map[spot]string {
+func spots(m interface{ Entries() []ecosystem.Entry }) map[spot]string {
 	all := map[spot]string{}
 	for _, e := range m.Entries() {
 		all[spot{e.Group, e.As}] = e.Text
@@ -170,14 +189,17 @@ func spots(m ecosystem.Manifest) map[spot]string {
 
 // mergeManifest decides on each declaration, gives all three sides the same, and lets git merge what is left of the texts.
 func (a *App) mergeManifest(ctx context.Context, source universe.Source, m *Merged, sides [3]side) error {
-	if a.repo.FileAt(ctx, vcs.Ours, a.Eco.Manifest()) == nil || a.repo.FileAt(ctx, vcs.Theirs, a.Eco.Manifest()) == nil {
-		return nil // git has merged it
+	var open []string // those that git has not merged
+	for _, file := range sides[1].manifests.Files() {
+		if a.repo.FileAt(ctx, vcs.Ours, file) != nil && a.repo.FileAt(ctx, vcs.Theirs, file) != nil {
+			open = append(open, file)
+		}
 	}
-	was, mine, other := spots(sides[0].manifest), spots(sides[1].manifest), spots(sides[2].manifest)
+	was, mine, other := spots(sides[0].manifests), spots(sides[1].manifests), spots(sides[2].manifests)
 	var places []spot
 	for _, s := range sides {
-		for _, e := range s.manifest.Entries() {
-			if at := (spot{e.Group, e.As}); !slices.Contains(places, at) {
+		for _, e := range s.manifests.Entries() {
+			if at := (spot{e.Group, e.As}); slices.Contains(open, e.File) && !slices.Contains(places, at) {
 				places = append(places, at)
 			}
 		}
@@ -195,14 +217,20 @@ func (a *App) mergeManifest(ctx context.Context, source universe.Source, m *Merg
 			m.Took = append(m.Took, fmt.Sprintf("%s: %s (%s)", at.name, said, why))
 		}
 		for _, s := range sides {
-			if err := give(s.manifest, at, take, as(sides, at, take)); err != nil {
+			if err := give(s.manifests, at, take, as(sides, at, take)); err != nil {
 				return err
 			}
 		}
 	}
-	var err error
-	m.Manifest, err = a.mergeTexts(ctx, sides)
-	return err
+	m.Manifests = map[string][]byte{}
+	for _, file := range open {
+		text, err := a.mergeTexts(ctx, file, sides)
+		if err != nil {
+			return err
+		}
+		m.Manifests[file] = text
+	}
+	return nil
 }
 
 // decide picks one of the constraints that the branches have for a declaration, "" for none.
@@ -236,7 +264,7 @@ func (a *App) decide(ctx context.Context, source universe.Source, at spot, pkg s
 func packageAt(sides [3]side, at spot) string {
 	name := ""
 	for _, s := range sides[1:] {
-		for _, e := range s.manifest.Entries() {
+		for _, e := range s.manifests.Entries() {
 			if e.Group == at.group && e.As == at.name {
 				if e.Foreign || name != "" && name != e.Package {
 					return ""
@@ -251,7 +279,7 @@ func packageAt(sides [3]side, at spot) string {
 // as returns how a side writes a constraint of a declaration: with the package, where that has another name.
 func as(sides [3]side, at spot, constraint string) string {
 	for _, s := range sides {
-		for _, e := range s.manifest.Entries() {
+		for _, e := range s.manifests.Entries() {
 			if e.Group == at.group && e.As == at.name && e.Text == constraint {
 				return e.Written
 			}
@@ -261,7 +289,7 @@ func as(sides [3]side, at spot, constraint string) string {
 }
 
 // give makes a manifest say a constraint for a declaration, "" for none. Written is the whole text for one that is new.
-func give(m ecosystem.Manifest, at spot, constraint, written string) error {
+func give(m *ecosystem.Manifests, at spot, constraint, written string) error {
 	have, there := spots(m)[at]
 	switch {
 	case constraint == "" && there:
@@ -275,12 +303,12 @@ func give(m ecosystem.Manifest, at spot, constraint, written string) error {
 }
 
 // mergeTexts merges manifests that declare the same.
-func (a *App) mergeTexts(ctx context.Context, sides [3]side) ([]byte, error) {
-	text, err := a.repo.MergeTexts(ctx, sides[0].manifest.Bytes(), sides[1].manifest.Bytes(), sides[2].manifest.Bytes())
+func (a *App) mergeTexts(ctx context.Context, file string, sides [3]side) ([]byte, error) {
+	text, err := a.repo.MergeTexts(ctx, sides[0].manifests.Contents()[file], sides[1].manifests.Contents()[file], sides[2].manifests.Contents()[file])
 	var failed *vcs.GitError
 	if errors.As(err, &failed) {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("%s is in conflict beside its declarations; resolve that first, and leave the declarations of one side: molt relock then sees to them",
-			a.Eco.Manifest())}
+			file)}
 	}
 	return text, err
 }
@@ -343,8 +371,6 @@ func mergeKeep(sides [3]side) (keep map[string][]string, contested []string) {
 // WriteMerged puts a resolved conflict on disk. The folder must be in use.
 func (a *App) WriteMerged(m *Merged) error {
 	files := map[string][]byte{a.Eco.Lock(): m.Lock}
-	if m.Manifest != nil {
-		files[a.Eco.Manifest()] = m.Manifest
-	}
+	maps.Copy(files, m.Manifests)
 	return a.files.WriteFiles("relock", files)
 }

@@ -1,13 +1,12 @@
 package app
 
 import (
-	"bytes"
-
 	"molt/app/planfile"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/version"
 	"molt/doc"
+	"molt/ecosystem"
 	"molt/input"
 	"molt/txn"
 )
@@ -56,11 +55,11 @@ func (a *App) ownVersion(file *planfile.Plan) *OwnVersion {
 
 // writeOwn writes the application's own version into the manifest of a transaction.
 func (a *App) writeOwn(t *txn.Transaction, own *OwnVersion) error {
-	data, err := a.files.Content(a.Eco.Manifest())
+	texts, err := a.manifestTexts()
 	if err != nil {
 		return err
 	}
-	m, err := a.Eco.ReadManifest(a.Eco.Manifest(), bytes.Clone(data))
+	m, err := ecosystem.ReadManifests(a.Eco, texts)
 	if err != nil {
 		return err
 	}
@@ -68,7 +67,7 @@ func (a *App) writeOwn(t *txn.Transaction, own *OwnVersion) error {
 		return err
 	}
 	own.Written = true
-	return t.Write(a.Eco.Manifest(), m.Bytes())
+	return t.Write(m.Chief(), m.Contents()[m.Chief()])
 }
 
 // OwnVersionStage is the name in the ledger under which the application's own version was written.
@@ -97,7 +96,7 @@ func (a *App) SetOwnVersion() (*OwnVersion, error) {
 	if own == nil {
 		return nil, nil
 	}
-	m, err := a.Eco.ReadManifest(a.Eco.Manifest(), bytes.Clone(a.Manifest.Bytes()))
+	m, err := a.Manifest.Clone()
 	if err != nil {
 		return nil, err
 	}
@@ -105,5 +104,5 @@ func (a *App) SetOwnVersion() (*OwnVersion, error) {
 		return nil, err
 	}
 	own.Written = true
-	return own, a.write(OwnVersionStage, map[string][]byte{a.Eco.Manifest(): m.Bytes()}, func() error { return nil })
+	return own, a.write(OwnVersionStage, m.Contents(), func() error { return nil })
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io/fs"
 	"maps"
+	"os"
 	"slices"
 	"strings"
 	"time"
@@ -90,7 +91,7 @@ func (a *App) registrySum(ctx context.Context, source universe.Source) (string, 
 
 // importers returns the files of the source that import each package.
 func (a *App) importers() (map[string]map[string]bool, error) {
-	imports, err := ecosystem.Imports(a.Eco, a.Dir)
+	imports, err := ecosystem.Imports(a.Eco, os.DirFS(a.Dir))
 	if err != nil {
 		return nil, err
 	}

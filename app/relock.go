@@ -12,6 +12,7 @@ import (
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/core/version"
 	"molt/ecosystem"
 	"molt/input"
 )
@@ -31,7 +32,7 @@ func (a *App) Relock(ctx context.Context, source universe.Source, accepted ...st
 }
 
 // newLock makes the lock of a resolution of a manifest.
-func (a *App) newLock(ctx context.Context, source universe.Source, r *solve.Resolution, m ecosystem.Manifest, before *ecosystem.Lock, accepted ...string) (*ecosystem.Lock, error) {
+func (a *App) newLock(ctx context.Context, source universe.Source, r *solve.Resolution, m *ecosystem.Manifests, before *ecosystem.Lock, accepted ...string) (*ecosystem.Lock, error) {
 	l, err := ecosystem.NewLock(ctx, a.Eco, source, r, before, accepted...)
 	if l != nil {
 		l.Overrides = written(m.Overrides())
@@ -65,7 +66,7 @@ func (a *App) CheckDeclared(ctx context.Context, source universe.Source) error {
 			published = published || len(p.Releases) > 0
 		}
 		if errors.As(err, &unknown) {
-			return &input.PositionError{File: a.Eco.Manifest(), Line: e.Line, Column: e.Column,
+			return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column,
 				Reason: fmt.Sprintf("the registry has no package %q, which %q asks for", e.Package, e.Group)}
 		}
 		if err != nil {
@@ -122,10 +123,10 @@ func (a *App) explain(ctx context.Context, source universe.Source, err error) er
 				return err
 			}
 			if hidden, err := project.Hidden(ctx, source, a.Application(), e.Package); err == nil && hidden != "" {
-				return &NoReleaseError{input.PositionError{File: a.Eco.Manifest(), Line: e.Line, Column: e.Column,
+				return &NoReleaseError{input.PositionError{File: e.File, Line: e.Line, Column: e.Column,
 					Reason: fmt.Sprintf("%s: no release that may be used fits %q: %s", e.As, e.Text, hidden)}, t}
 			}
-			return &NoReleaseError{input.PositionError{File: a.Eco.Manifest(), Line: e.Line, Column: e.Column,
+			return &NoReleaseError{input.PositionError{File: e.File, Line: e.Line, Column: e.Column,
 				Reason: fmt.Sprintf("%s: no published release fits %q; nearest are %s", e.As, e.Text, nearestReleases(p, e.Text))}, t}
 		}
 	}
@@ -179,19 +180,19 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 		delete(locked, key)
 		switch {
 		case !ok:
-			note("manifest", "%s:%d: %s %s is not in the lock", a.Eco.Manifest(), e.Line, e.As, e.Text)
+			note("manifest", "%s:%d: %s %s is not in the lock", e.File, e.Line, e.As, e.Text)
 		case was.Constraint != e.Text || was.Package != e.Package:
-			note("manifest", "%s:%d: %s asks for %s, the lock was made for %s", a.Eco.Manifest(), e.Line, e.As, e.Text, was.Constraint)
+			note("manifest", "%s:%d: %s asks for %s, the lock was made for %s", e.File, e.Line, e.As, e.Text, was.Constraint)
 		}
 	}
 	for _, o := range a.Manifest.Overrides() {
 		if was, there := a.Lock.Overrides[o.As]; !there || was != o.Written {
-			note("manifest", "%s: overrides has %s %s, and the lock was made without that", a.Eco.Manifest(), o.As, o.Written)
+			note("manifest", "%s: overrides has %s %s, and the lock was made without that", a.Manifest.Chief(), o.As, o.Written)
 		}
 	}
 	for _, name := range slices.Sorted(maps.Keys(a.Lock.Overrides)) {
 		if _, there := written(a.Manifest.Overrides())[name]; !there {
-			note("lock", "the lock was made with an override of %s, and %s has none", name, a.Eco.Manifest())
+			note("lock", "the lock was made with an override of %s, and %s has none", name, a.Manifest.Chief())
 		}
 	}
 	for _, r := range a.Lock.Roots {
@@ -201,6 +202,56 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	}
 	for _, c := range a.contradicting(ctx) {
 		note("checksum", "%s: the lock has the checksum %s, and %s has %s; a published release does not change", c.Release, c.Locked, c.where, c.Stated)
+	}
+	if a.Lock.Edgeless {
+		found = append(found, a.checkRoots()...)
+	} else if says, err := a.checkGraph(ctx); err != nil {
+		return nil, err
+	} else {
+		found = append(found, says...)
+	}
+	tree, err := a.Installed()
+	if err != nil {
+		return nil, err
+	}
+	if tree != nil {
+		found = append(found, a.checkInstalled(tree)...)
+	}
+	return slices.Concat(found, a.checkRuntimes(ctx, tree != nil), a.checkRules(ctx)), nil
+}
+
+// checkRoots says which declarations the lock does not serve. It is what there is to check in a lock that does not tell what packages need.
+func (a *App) checkRoots() (found []Finding) {
+	for _, r := range a.Lock.Roots {
+		if r.Foreign || r.Optional && r.To == "" {
+			continue
+		}
+		says := ""
+		c, err := a.Eco.Scheme().Constrain(r.Constraint)
+		if n := a.Lock.Resolution().Root(r.Name); n == nil {
+			says = fmt.Sprintf("%s is not in the lock", r.Name)
+		} else if v, bad := a.Eco.Scheme().Parse(n.Version); err == nil && (bad != nil || !version.Admits(c, v)) {
+			says = fmt.Sprintf("%s asks for %s, and the lock has %s", r.Name, r.Constraint, n.Version)
+		}
+		if says != "" {
+			found = append(found, Finding{"lock", says})
+		}
+	}
+	return found
+}
+
+// Unknown says what nobody can verify in this application, "" for nothing.
+func (a *App) Unknown() string {
+	if a.Lock == nil || !a.Lock.Edgeless {
+		return ""
+	}
+	return a.Eco.Lock() + " does not tell what its packages need, so nobody can tell from it whether they suit each other or why one is there; molt relock --dry-run asks the registry"
+}
+
+// checkGraph says how the lock contradicts itself.
+func (a *App) checkGraph(ctx context.Context) (found []Finding, err error) {
+	note := func(about, says string, args ...any) {
+		found = append(found, Finding{about, fmt.Sprintf(says, args...)})
 	}
 	table, err := a.Lock.Universe(a.Eco)
 	if err != nil {
@@ -227,14 +278,7 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	if err := solve.Verify(ctx, table, problem, a.Lock.Resolution()); err != nil {
 		note("lock", "the lock contradicts itself: %v", err)
 	}
-	tree, err := a.Installed()
-	if err != nil {
-		return nil, err
-	}
-	if tree != nil {
-		found = append(found, a.checkInstalled(tree)...)
-	}
-	return slices.Concat(found, a.checkRuntimes(ctx, tree != nil), a.checkRules(ctx)), nil
+	return found, nil
 }
 
 // WriteLock puts a lock on disk.

@@ -61,7 +61,7 @@ func (a *App) State(ctx context.Context, ref string) (inspect.State, error) {
 }
 
 func (a *App) lockState(file string, data []byte) (inspect.State, error) {
-	l, err := a.Eco.DecodeLock(file, data)
+	l, err := a.decodeLock(file, data)
 	if err != nil {
 		return inspect.State{}, err
 	}
@@ -135,7 +135,7 @@ func (a *App) LockAt(ctx context.Context, revision string) (*ecosystem.Lock, err
 	if data == nil {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("the revision %s has no %s", revision, a.Eco.Lock())}
 	}
-	return a.Eco.DecodeLock(revision+":"+a.Eco.Lock(), data)
+	return a.decodeLock(revision+":"+a.Eco.Lock(), data)
 }
 
 // readInventory reads lines of a name and a version.

@@ -1,7 +1,6 @@
 package app
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -70,7 +69,7 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 	if len(stage.Raise) > 0 {
 		return a.stepByHand(file, stage)
 	}
-	manifest, lock, err := a.rehearse(ctx, source, stage)
+	files, err := a.rehearse(ctx, source, stage)
 	if err != nil {
 		return nil, a.atStage(file, stage, err)
 	}
@@ -90,7 +89,7 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 	if before, step.Before, err = a.checkedBefore(ctx, watch); err != nil {
 		return nil, err
 	}
-	return step, a.carryOut(ctx, step, file, stage, order, map[string][]byte{a.Eco.Manifest(): manifest, a.Eco.Lock(): lock}, before, watch)
+	return step, a.carryOut(ctx, step, file, stage, order, files, before, watch)
 }
 
 // lookAhead solves the whole plan again when people edited it, and notes what of it no longer holds. The stage that is
@@ -122,7 +121,8 @@ func brief(err error) string {
 
 // carryOut puts a stage on disk and judges it.
 func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, stage *doc.PlanStage, order Order, files map[string][]byte, before map[string]bool, watch run.Watcher) error {
-	own := []string{a.Eco.Manifest(), a.Eco.Lock(), planfile.File, ledger.File}
+	staged := slices.Sorted(maps.Keys(files))
+	own := append(slices.Clone(staged), planfile.File, ledger.File)
 	t, err := a.files.Begin("stage "+stage.ID, stage.ID, own...)
 	if err != nil {
 		return err
@@ -135,7 +135,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 				return err
 			}
 		}
-		for _, name := range own[:2] {
+		for _, name := range staged {
 			if err := t.Write(name, files[name]); err != nil {
 				return err
 			}
@@ -312,33 +312,40 @@ func (a *App) stepByHand(file *planfile.Plan, stage *doc.PlanStage) (*Step, erro
 	return step, a.writePlanText("stage "+stage.ID, file.Text.Bytes())
 }
 
-// rehearse works out manifest and lock of a stage in memory.
-func (a *App) rehearse(ctx context.Context, source universe.Source, stage *doc.PlanStage) (manifest, lock []byte, err error) {
+// rehearse works out the manifests and the lock of a stage in memory.
+func (a *App) rehearse(ctx context.Context, source universe.Source, stage *doc.PlanStage) (map[string][]byte, error) {
 	w, err := a.walk()
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	if err := w.stage(ctx, source, stage); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	l, err := a.newLock(ctx, source, w.locked, w.manifest, a.Lock)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	return w.manifest.Bytes(), a.Eco.EncodeLock(l), nil
+	return a.contents(w.manifest, l), nil
+}
+
+// contents returns the texts of manifests and of a lock, by file.
+func (a *App) contents(m *ecosystem.Manifests, l *ecosystem.Lock) map[string][]byte {
+	files := m.Contents()
+	files[a.Eco.Lock()] = a.Eco.EncodeLock(l)
+	return files
 }
 
 // A walker goes through stages in memory.
 type walker struct {
 	a        *App
 	app      project.Application
-	manifest ecosystem.Manifest
+	manifest *ecosystem.Manifests
 	locked   *solve.Resolution // nil for none
 }
 
 // walk begins with the application as it stands.
 func (a *App) walk() (*walker, error) {
-	m, err := a.Eco.ReadManifest(a.Eco.Manifest(), bytes.Clone(a.Manifest.Bytes()))
+	m, err := a.Manifest.Clone()
 	w := &walker{a: a, app: a.Application(), manifest: m}
 	w.locked = w.app.Locked
 	return w, err
@@ -421,7 +428,7 @@ func (a *App) checkStages(ctx context.Context, source universe.Source, file *pla
 }
 
 // edit applies one change to a manifest, which must say what the plan expects.
-func (a *App) edit(m ecosystem.Manifest, c doc.PlanChange) error {
+func (a *App) edit(m *ecosystem.Manifests, c doc.PlanChange) error {
 	if c.To != nil {
 		if _, err := a.Eco.Scheme().Parse(c.To.Version); err != nil {
 			return &StaleError{fmt.Sprintf("%s: %v", c.Name, err)}
@@ -441,12 +448,12 @@ func (a *App) edit(m ecosystem.Manifest, c doc.PlanChange) error {
 				found = true
 				if e.Text != c.From.Constraint {
 					return &StaleError{fmt.Sprintf("%s asks for %s (%s:%d), the plan expects %s; molt plan --renew makes it anew",
-						c.Name, e.Text, a.Eco.Manifest(), e.Line, c.From.Constraint)}
+						c.Name, e.Text, e.File, e.Line, c.From.Constraint)}
 				}
 			}
 		}
 		if !found {
-			return &StaleError{fmt.Sprintf("the plan expects %s in %q of %s; molt plan --renew makes it anew", c.Name, c.Group, a.Eco.Manifest())}
+			return &StaleError{fmt.Sprintf("the plan expects %s in %q of %s; molt plan --renew makes it anew", c.Name, c.Group, m.FileOf(c.Group))}
 		}
 	}
 	switch {

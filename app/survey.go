@@ -3,6 +3,8 @@ package app
 import (
 	"context"
 	"fmt"
+	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -77,7 +79,7 @@ func (a *App) Survey(ctx context.Context, source universe.Source, u project.Appl
 // A Member is a part of a workspace with a manifest of its own.
 type Member struct {
 	Dir      string // relative to the application, with slashes
-	Manifest ecosystem.Manifest
+	Manifest *ecosystem.Manifests
 }
 
 // Members returns the members that the manifest names, by folder.
@@ -85,29 +87,45 @@ func (a *App) Members() ([]Member, error) {
 	var members []Member
 	seen := map[string]bool{}
 	for _, pattern := range a.Manifest.Members() {
-		found, err := filepath.Glob(a.path(filepath.Join(filepath.FromSlash(pattern), a.Eco.Manifest())))
+		folders, err := filepath.Glob(a.path(filepath.FromSlash(pattern)))
 		if err != nil {
-			return nil, &input.UsageError{Reason: fmt.Sprintf("%s: %q is no pattern for folders", a.Eco.Manifest(), pattern)}
+			return nil, &input.UsageError{Reason: fmt.Sprintf("%s: %q is no pattern for folders", a.Manifest.Chief(), pattern)}
 		}
-		for _, file := range found {
-			dir, err := filepath.Rel(a.Dir, filepath.Dir(file))
+		for _, folder := range folders {
+			dir, err := filepath.Rel(a.Dir, folder)
 			if err != nil || seen[dir] {
 				continue
 			}
 			seen[dir] = true
-			data, err := input.ReadFile(file, input.Manifest)
+			m, err := a.member(filepath.ToSlash(dir))
 			if err != nil {
 				return nil, err
 			}
-			m, err := a.Eco.ReadManifest(filepath.ToSlash(filepath.Join(dir, a.Eco.Manifest())), data)
-			if err != nil {
-				return nil, err
+			if m != nil {
+				members = append(members, Member{filepath.ToSlash(dir), m})
 			}
-			members = append(members, Member{filepath.ToSlash(dir), m})
 		}
 	}
 	slices.SortFunc(members, func(a, b Member) int { return strings.Compare(a.Dir, b.Dir) })
 	return members, nil
+}
+
+// member reads the manifests in a folder of the workspace; nil where there are none.
+func (a *App) member(dir string) (*ecosystem.Manifests, error) {
+	names, err := a.Eco.Detect(os.DirFS(a.path(dir)))
+	if err != nil || len(names) == 0 {
+		return nil, nil // no folder, or none with an application
+	}
+	var texts []ecosystem.File
+	for _, name := range names {
+		name = path.Join(dir, name)
+		data, err := input.ReadFile(a.path(name), input.Manifest)
+		if err != nil {
+			return nil, err
+		}
+		texts = append(texts, ecosystem.File{Name: name, Data: data})
+	}
+	return ecosystem.ReadManifests(a.Eco, texts)
 }
 
 // Since returns the time that a reference means: a day, the time of a revision of git, or, for an older lock, the
@@ -117,7 +135,7 @@ func (a *App) Since(ctx context.Context, source universe.Source, ref string) (ti
 		return day.AddDate(0, 0, 1).Add(-time.Second), nil
 	}
 	if data, err := input.ReadFile(ref, input.Lock); err == nil {
-		lock, err := a.Eco.DecodeLock(ref, data)
+		lock, err := a.decodeLock(ref, data)
 		if err != nil {
 			return time.Time{}, err
 		}

@@ -55,7 +55,7 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo, into string
 	if err != nil {
 		return nil, err
 	}
-	return b, a.tryIn(ctx, b, map[string][]byte{a.Eco.Manifest(): w.manifest.Bytes(), a.Eco.Lock(): a.Eco.EncodeLock(lock)}, distinctTasks(tasks), a.checksOf(last), into, watch)
+	return b, a.tryIn(ctx, b, a.contents(w.manifest, lock), distinctTasks(tasks), a.checksOf(last), into, watch)
 }
 
 // tryIn makes the copy, checks it as it is, puts the files in, and checks it again.

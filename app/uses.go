@@ -1,6 +1,7 @@
 package app
 
 import (
+	"os"
 	"slices"
 
 	"molt/core/project"
@@ -28,7 +29,7 @@ func (a *App) UsesOf(changes []project.Change) ([]Use, error) {
 	if dropped == nil {
 		return nil, nil
 	}
-	imports, err := ecosystem.Imports(a.Eco, a.Dir)
+	imports, err := ecosystem.Imports(a.Eco, os.DirFS(a.Dir))
 	if err != nil {
 		return nil, err
 	}

@@ -3,6 +3,7 @@ package ask
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -71,34 +72,34 @@ func (s *Session) Relock(dry bool, accepted []string) (doc.Lock, error) {
 }
 
 // RelockMerged resolves a conflict that git left in the lock or in the manifest of an application, and writes both, unless it is
-// for show. It reports whether the manifest changes.
-func RelockMerged(ctx context.Context, set Settings, a *app.App, dry bool) (answer doc.Lock, manifest bool, err error) {
+// for show. It returns the names of the files that change.
+func RelockMerged(ctx context.Context, set Settings, a *app.App, dry bool) (answer doc.Lock, files []string, err error) {
 	var ends []func()
 	if !dry {
 		release, err := a.Use()
 		if err != nil {
-			return doc.Lock{}, false, err
+			return doc.Lock{}, nil, err
 		}
 		ends = append(ends, release)
 	}
 	s, err := open(ctx, set, Needs{}, a, ends)
 	if err != nil {
-		return doc.Lock{}, false, err
+		return doc.Lock{}, nil, err
 	}
 	defer s.Close()
 	m, err := a.Merge(ctx, s.Source)
 	if err != nil {
-		return doc.Lock{}, false, s.explain(err)
+		return doc.Lock{}, nil, s.explain(err)
 	}
 	s.Still()
 	if !dry {
 		if err := a.WriteMerged(m); err != nil {
-			return doc.Lock{}, false, err
+			return doc.Lock{}, nil, err
 		}
 	}
 	answer = NewLock(m.Locked)
 	answer.Took = m.Took
-	return answer, m.Manifest != nil, nil
+	return answer, append(slices.Sorted(maps.Keys(m.Manifests)), a.Eco.Lock()), nil
 }
 
 // Verify checks that manifest, lock, what is installed and the runtime agree, or some of these (of app.Abouts).
@@ -119,5 +120,7 @@ func Verify(ctx context.Context, a *app.App, only []string) (doc.Verify, error) 
 	if err != nil {
 		return doc.Verify{}, err
 	}
-	return NewVerify(found, installed != nil), nil
+	answer := NewVerify(found, installed != nil)
+	answer.Unknown = a.Unknown()
+	return answer, nil
 }

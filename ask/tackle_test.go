@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"io/fs"
 	"regexp"
 	"slices"
 	"strconv"
@@ -20,7 +21,7 @@ import (
 )
 
 // tackle is a tiny ecosystem that has as little as one can have, and nothing as JavaScript has it: one release of each package for
-// the whole application, names in several spellings, constraints of its own, a manifest of plain lines, no installed tree, no
+// the whole application, names in several spellings, constraints of its own, two manifests of plain lines, a lock that lists releases and no edges, no installed tree, no
 // imports, no runtimes, no kinship of names. That everything works on it is the proof that the core is neutral.
 type tackle struct{ packages universe.Table }
 
@@ -35,10 +36,35 @@ func (tackle) Canonical(name string) string {
 	return strings.NewReplacer("_", "-", ".", "-").Replace(strings.ToLower(name))
 }
 
-func (tackle) EncodeLock(l *ecosystem.Lock) []byte { return ecosystem.EncodeMoltLock(l) }
+// Detect finds the list, and beside it that of the spare tackle.
+func (tackle) Detect(dir fs.FS) (names []string, err error) {
+	for _, name := range []string{"tackle.list", "spare.list"} {
+		if _, err := fs.Stat(dir, name); err == nil {
+			names = append(names, name)
+		}
+	}
+	return names, nil
+}
 
-func (tackle) DecodeLock(file string, data []byte) (*ecosystem.Lock, error) {
-	return ecosystem.DecodeMoltLock(file, data)
+// EncodeLock writes a line for each release.
+func (tackle) EncodeLock(l *ecosystem.Lock) []byte {
+	var b bytes.Buffer
+	for _, p := range l.Packages {
+		fmt.Fprintln(&b, p.Name, p.Version)
+	}
+	return b.Bytes()
+}
+
+func (t tackle) DecodeLock(file string, data []byte) (*ecosystem.Lock, error) {
+	l := &ecosystem.Lock{Ecosystem: "tackle", Edgeless: true}
+	for line := range strings.Lines(string(data)) {
+		name, v, ok := strings.Cut(strings.TrimSpace(line), " ")
+		if !ok {
+			return nil, &input.PositionError{File: file, Line: 1, Column: 1, Reason: "expected a name and a version"}
+		}
+		l.Packages = append(l.Packages, ecosystem.LockedPackage{PURL: t.PackageURL(name, v), Node: solve.Node{ID: name + "@" + v, Name: name, Version: v}})
+	}
+	return l, nil
 }
 
 func (tackle) PackageURL(name, v string) string { return "pkg:generic/" + name + "@" + v }
@@ -62,7 +88,7 @@ func (t tackle) ReadManifest(file string, data []byte) (ecosystem.Manifest, erro
 	return m, nil
 }
 
-// A list is a manifest: a line for each package, with a name and a constraint.
+// A list is a manifest: a line for each package, with a name and a constraint, all of one group.
 type list struct {
 	eco   tackle
 	file  string
@@ -73,7 +99,7 @@ func (m *list) Entries() (all []ecosystem.Entry) {
 	for i, line := range m.lines {
 		if words := strings.Fields(line); len(words) == 2 {
 			name := m.eco.Canonical(words[0])
-			all = append(all, ecosystem.Entry{Demand: universe.Demand{As: name, Package: name, Text: words[1]}, Group: "main", Written: words[1],
+			all = append(all, ecosystem.Entry{Demand: universe.Demand{As: name, Package: name, Text: words[1]}, Group: m.Groups()[0], Written: words[1],
 				Line: i + 1, Column: 1 + strings.Index(line, words[1])})
 		}
 	}
@@ -106,11 +132,13 @@ func (m *list) Add(_, name, constraint string) error {
 	return nil
 }
 
-func (m *list) Name() string                     { return "skua" }
-func (m *list) Version() string                  { return "" }
-func (m *list) Members() []string                { return nil }
-func (m *list) Overrides() []universe.Override   { return nil }
-func (m *list) Groups() []string                 { return []string{"main"} }
+func (m *list) Name() string                   { return "skua" }
+func (m *list) Version() string                { return "" }
+func (m *list) Members() []string              { return nil }
+func (m *list) Overrides() []universe.Override { return nil }
+func (m *list) Groups() []string {
+	return []string{map[string]string{"tackle.list": "main", "spare.list": "spare"}[m.file]}
+}
 func (m *list) Runtimes() []universe.Requirement { return nil }
 func (m *list) Tool() (string, string, int)      { return "", "", 0 }
 func (m *list) SetVersion(string) error          { return fmt.Errorf("%s has no version", m.file) }

@@ -77,7 +77,9 @@ func (s *Session) Trace(name string) (doc.Trace, error) {
 		}
 		return doc.Trace{}, &input.UsageError{Reason: project.NotAmong(name+" is not in the lock", name, names)}
 	}
-	return NewTrace(name, s.keeping(name), all), nil
+	answer := NewTrace(name, s.keeping(name), all)
+	answer.Unknown = s.App.Unknown()
+	return answer, nil
 }
 
 // Fit says which releases of a package resolve with the application, the newest first, at most so many; 0 for all.

@@ -34,9 +34,9 @@ releases; and the lock is solved anew, near to what both had. It says what it to
 				return err
 			}
 			if a != nil {
-				d, manifest, err := ask.RelockMerged(c.ctx, c.asking(), a, dry)
+				d, files, err := ask.RelockMerged(c.ctx, c.asking(), a, dry)
 				return answer(c, nil, d, err, func(p *text.Page, d doc.Lock) {
-					p.Merged(d, a.Eco.Lock(), a.Eco.Manifest(), manifest, dry)
+					p.Merged(d, a.Eco.Lock(), files, dry)
 				})
 			}
 			return c.session(ask.Needs{Write: !dry, Declared: true}, func(s *ask.Session) error {

@@ -45,7 +45,8 @@ type Verify struct {
 	Agrees    bool      `json:"agrees"`
 	Installed bool      `json:"installed"` // whether anything is
 	Findings  []Finding `json:"findings"`
-	OutOfDate []string  `json:"outOfDate"` // "lock", "installed", "runtime"
+	OutOfDate []string  `json:"outOfDate"`         // "lock", "installed", "runtime"
+	Unknown   string    `json:"unknown,omitempty"` // what cannot be verified, and why
 }
 
 // A Finding is something on which manifest, lock, installed packages and runtime disagree.

@@ -5,7 +5,8 @@ type Trace struct {
 	Schema string `json:"schema"`
 	Name   string `json:"name"`
 	Keeping
-	Releases []TraceRelease `json:"releases"` // the newest first
+	Releases []TraceRelease `json:"releases"`          // the newest first
+	Unknown  string         `json:"unknown,omitempty"` // what cannot be told, and why
 }
 
 // A TraceRelease is a locked release with why it is there.

@@ -5,6 +5,7 @@ package ecosystem
 
 import (
 	"context"
+	"io/fs"
 	"net/http"
 
 	"molt/core/project"
@@ -20,8 +21,10 @@ import (
 // Laws:
 //
 //   - Canonical(Canonical(n)) == Canonical(n); names from manifests, registries, locks and installed trees come in this form.
-//   - DecodeLock(file, EncodeLock(l)) equals l, and encoding it again gives the same bytes.
+//   - DecodeLock(file, EncodeLock(l)) equals l as far as the format tells, and encoding it again gives the same bytes. A format that does not
+//     tell what packages need says so (Lock.Edgeless).
 //   - ReadManifest(file, m.Bytes()) has the entries of m, and m.Bytes() are the bytes that were read until something is edited.
+//   - No two manifests of an application have a group in common.
 //   - Nothing here keeps state; all methods may be called concurrently.
 type Ecosystem interface {
 	// Name is the short name used in molt.yaml, on the command line and in environment variables: "js".
@@ -30,9 +33,12 @@ type Ecosystem interface {
 	Tenancy() solve.Tenancy
 	// Canonical returns the one form of a name that may be written in several ways.
 	Canonical(name string) string
-	// Manifest is the file name of the manifest, Lock that of the lock.
+	// Manifest is the file name that the chief manifest usually has, Lock that of the lock.
 	Manifest() string
 	Lock() string
+	// Detect lists the manifest files of the application in a folder, by local names with slashes, the chief first. It is empty where the
+	// folder has no application of this ecosystem.
+	Detect(dir fs.FS) ([]string, error)
 	// ReadManifest reads a manifest. Errors carry a position (*input.PositionError).
 	ReadManifest(file string, data []byte) (Manifest, error)
 	// Open returns a source that reads from a registry. The caller closes it.
@@ -47,7 +53,7 @@ type Ecosystem interface {
 
 // A TreeReader reads what is installed in the folder of an application, the way that the language's runtime finds it.
 type TreeReader interface {
-	// Installed returns the tree, nil when nothing is installed.
+	// Installed returns the tree, nil when nothing is installed. It takes a path, since links of a tree may lead out of the folder.
 	Installed(dir string) (Tree, error)
 	// InstallFolder is the name of the folders that hold installed packages: they are no part of the application's source.
 	InstallFolder() string
@@ -56,13 +62,13 @@ type TreeReader interface {
 // An Importer knows what source files use.
 type Importer interface {
 	// Imports lists what the source of an application imports from packages, sorted by file and line.
-	Imports(dir string) ([]Import, error)
+	Imports(dir fs.FS) ([]Import, error)
 }
 
 // A Pinner knows the files in which people pin runtimes and tools.
 type Pinner interface {
-	// Pins lists the versions of runtimes and tools that the manifest and the usual version files name.
-	Pins(dir string, m Manifest) []project.Pin
+	// Pins lists the versions of runtimes and tools that the manifests and the usual version files name.
+	Pins(dir fs.FS, m *Manifests) []project.Pin
 }
 
 // A RuntimeKnower knows the runtimes that packages may require.
@@ -96,7 +102,7 @@ func InstallFolder(e Ecosystem) string {
 }
 
 // Imports lists what the source of an application imports; none where nobody can tell.
-func Imports(e Ecosystem, dir string) ([]Import, error) {
+func Imports(e Ecosystem, dir fs.FS) ([]Import, error) {
 	if i, ok := e.(Importer); ok {
 		return i.Imports(dir)
 	}
@@ -104,7 +110,7 @@ func Imports(e Ecosystem, dir string) ([]Import, error) {
 }
 
 // Pins lists the versions of runtimes and tools that files name.
-func Pins(e Ecosystem, dir string, m Manifest) []project.Pin {
+func Pins(e Ecosystem, dir fs.FS, m *Manifests) []project.Pin {
 	if p, ok := e.(Pinner); ok {
 		return p.Pins(dir, m)
 	}
@@ -170,6 +176,7 @@ type Manifest interface {
 type Entry struct {
 	universe.Demand
 	Group        string
+	File         string // of the manifest, which Manifests fill in
 	Written      string // the text in the manifest, which for an alias is more than the constraint
 	Line, Column int    // of the constraint, from 1
 }

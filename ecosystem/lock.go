@@ -21,6 +21,7 @@ const LockFormat = 1
 type Lock struct {
 	Ecosystem string
 	Folded    bool              // as solve.Resolution has it
+	Edgeless  bool              // the format does not tell what packages need; Roots are what Bind makes of the manifests
 	Overrides map[string]string // of the manifest that it was made for, as written
 	Roots     []solve.Edge      // sorted by group and name
 	Packages  []LockedPackage   // sorted by ID
@@ -103,6 +104,25 @@ func sortRoots(roots []solve.Edge) {
 		}
 		return strings.Compare(a.Name, b.Name)
 	})
+}
+
+// Bind gives a lock without edges the roots that declarations have in it: what each asks for, and the release that the lock has of that
+// package.
+func (l *Lock) Bind(declared []Entry) {
+	if !l.Edgeless {
+		return
+	}
+	l.Roots = nil
+	for _, d := range declared {
+		e := solve.Edge{Name: d.As, Package: d.Package, Constraint: d.Text, Group: d.Group, Optional: d.Optional, Foreign: d.Foreign}
+		for i := range l.Packages {
+			if l.Packages[i].Name == d.Package && !d.Foreign {
+				e.To = l.Packages[i].ID
+			}
+		}
+		l.Roots = append(l.Roots, e)
+	}
+	sortRoots(l.Roots)
 }
 
 // Resolution returns the locked graph.

@@ -79,7 +79,24 @@ func ReadIn(root *os.Root, name string, limit Limit) ([]byte, error) {
 	return readOpen(f, name, limit)
 }
 
-func readOpen(f *os.File, name string, limit Limit) ([]byte, error) {
+// ReadFS reads a regular file of a file system within a limit. Names have slashes.
+func ReadFS(dir fs.FS, name string, limit Limit) ([]byte, error) {
+	info, err := fs.Stat(dir, name)
+	if err != nil {
+		return nil, err
+	}
+	if err := Regular(name, info); err != nil {
+		return nil, err
+	}
+	f, err := dir.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return readOpen(f, name, limit)
+}
+
+func readOpen(f fs.File, name string, limit Limit) ([]byte, error) {
 	info, err := f.Stat()
 	if err != nil {
 		return nil, err

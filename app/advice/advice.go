@@ -304,7 +304,7 @@ func (l Library) locate(ctx context.Context, guides []project.Guide) error {
 			switch f.Kind {
 			case project.SymbolFact:
 				if imports == nil {
-					if imports, err = ecosystem.Imports(l.Eco, l.Dir); err != nil {
+					if imports, err = ecosystem.Imports(l.Eco, os.DirFS(l.Dir)); err != nil {
 						return err
 					}
 				}

@@ -181,7 +181,7 @@ func (a *Question) Admitted(p *universe.Package, s project.Draft, name string) v
 	all := version.FullSet(len(p.Releases))
 	for _, d := range a.App.Declared {
 		if d.As == name {
-			set, _ := p.Admit(s.Lines[project.Line{Group: d.Group, Name: name, When: d.When}]) // a line that cannot be read admits nothing
+			set, _ := p.Admit(s.Lines[d.Line()]) // a line that cannot be read admits nothing
 			all = all.And(set)
 		}
 	}

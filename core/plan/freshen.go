@@ -77,7 +77,7 @@ func (p *planner) pinned(name string) bool {
 	}
 	for _, d := range p.App.Declared {
 		if d.As == name {
-			return p.App.Scheme.StyleOf(p.now.Lines[project.Line{Group: d.Group, Name: name, When: d.When}]) == version.Exact
+			return p.App.Scheme.StyleOf(p.now.Lines[d.Line()]) == version.Exact
 		}
 	}
 	return false

@@ -55,7 +55,7 @@ func (p *planner) replacements(names []string) ([]project.Change, error) {
 	for _, name := range names {
 		got := p.assessed[name]
 		d := p.Declaration(name)
-		changes = append(changes, project.Change{Name: name, Group: d.Group, From: project.Point{Constraint: p.now.Lines[project.Line{Group: d.Group, Name: name, When: d.When}], Version: project.VersionOf(p.now.Locked, name)},
+		changes = append(changes, project.Change{Name: name, Group: d.Group, From: project.Point{Constraint: p.now.Lines[d.Line()], Version: project.VersionOf(p.now.Locked, name)},
 			Standing: project.Retires, Reason: string(got.Retires.Kind) + ": " + got.Retires.Says})
 		next := got.Retires.Successor
 		if next == "" || p.Declaration(next).As != "" {
@@ -73,8 +73,8 @@ func (p *planner) replacements(names []string) ([]project.Change, error) {
 		if c, err := p.App.Scheme.Constrain(text); err != nil || !c.Bounded() {
 			text = p.App.Scheme.Styled(version.NextMinor, v.Version)
 		}
-		p.now.Lines[project.Line{Group: d.Group, Name: next}] = text
-		p.now.Added = append(p.now.Added, project.Declared{Demand: universe.Demand{As: next, Package: next, Text: text}, Group: d.Group})
+		p.now.Lines[project.Line{File: d.File, Group: d.Group, Name: next}] = text
+		p.now.Added = append(p.now.Added, project.Declared{Demand: universe.Demand{As: next, Package: next, Text: text}, Group: d.Group, File: d.File})
 		changes = append(changes, project.Change{Name: next, Group: d.Group, To: project.Point{Constraint: text, Version: v.Version.String()}, Standing: project.Retires,
 			Reason: "successor of " + name})
 	}

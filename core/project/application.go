@@ -31,6 +31,7 @@ type Application struct {
 	Pins      []Pin                 // versions of runtimes and tools that files of the application name
 	// Frameworks are declared names of which there must be one release in the whole application: what goals are about.
 	Frameworks []string
+	Edgeless   bool // the lock does not tell what its packages need
 	Overridden bool // the manifest's overrides are not those that the lock was made with
 }
 

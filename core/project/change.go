@@ -27,7 +27,7 @@ type Moves struct{ Added, Removed, Moved int }
 // A Line is the one identity of a declaration: a name may be declared in several files and groups, and under several
 // conditions.
 type Line struct {
-	File  string // of several manifest files, relative to the application; "" for the main one
+	File  string // of the manifest, relative to the application; "" where there is one
 	Group string
 	Name  string
 	When  string // the condition under which it holds, "" for always

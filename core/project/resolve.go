@@ -156,7 +156,7 @@ func Baseline(ctx context.Context, source universe.Source, app Application) (*so
 // that was made for the manifest and still holds is the result: relocking is at rest.
 func Relock(ctx context.Context, source universe.Source, app Application) (*solve.Resolution, error) {
 	p := app.Problem()
-	if app.Current() {
+	if app.Current() && !app.Edgeless {
 		ordered := *app.Locked
 		ordered.Roots = nil
 		for _, r := range p.Roots { // the lock lists them in an order of its own

@@ -3,7 +3,7 @@ package js
 import (
 	"bytes"
 	"io/fs"
-	"path/filepath"
+	"path"
 	"regexp"
 	"slices"
 	"strings"
@@ -26,16 +26,16 @@ var typesOnly = regexp.MustCompile(`\b(import|export)(\s+)type(\s+)([{*A-Za-z_$]
 // Imports lists what the source of an application imports from packages: files that the runtime could load, in
 // JavaScript and TypeScript, but for installed packages and folders whose name begins with a dot. A file that cannot be
 // parsed counts as one that imports nothing.
-func (JS) Imports(dir string) ([]ecosystem.Import, error) {
+func (JS) Imports(dir fs.FS) ([]ecosystem.Import, error) {
 	var files []string
-	err := filepath.WalkDir(dir, func(name string, d fs.DirEntry, err error) error {
+	err := fs.WalkDir(dir, ".", func(name string, d fs.DirEntry, err error) error {
 		switch {
 		case err != nil:
 			return err
-		case d.IsDir() && name != dir && (d.Name() == modules || strings.HasPrefix(d.Name(), ".")):
-			return filepath.SkipDir
+		case d.IsDir() && name != "." && (d.Name() == modules || strings.HasPrefix(d.Name(), ".")):
+			return fs.SkipDir
 		}
-		if _, ok := sources[filepath.Ext(name)]; ok && d.Type().IsRegular() {
+		if _, ok := sources[path.Ext(name)]; ok && d.Type().IsRegular() {
 			files = append(files, name)
 		}
 		return nil
@@ -43,12 +43,8 @@ func (JS) Imports(dir string) ([]ecosystem.Import, error) {
 	if err != nil || len(files) == 0 {
 		return nil, err
 	}
-	root, err := filepath.Abs(dir)
-	if err != nil {
-		return nil, err
-	}
-	c := &collector{root: root, quoted: map[string]map[string][]int{}}
-	api.Build(api.BuildOptions{EntryPoints: files, Bundle: true, Write: false, Outdir: root, AbsWorkingDir: root, LogLevel: api.LogLevelSilent,
+	c := &collector{dir: dir, quoted: map[string]map[string][]int{}}
+	api.Build(api.BuildOptions{EntryPoints: files, Bundle: true, Write: false, Outdir: "out", LogLevel: api.LogLevelSilent,
 		LogLimit: 1, Platform: api.PlatformNode, TsconfigRaw: `{"compilerOptions":{"verbatimModuleSyntax":true}}`,
 		Plugins: []api.Plugin{{Name: "imports", Setup: c.setup}}})
 	slices.SortFunc(c.found, func(a, b ecosystem.Import) int {
@@ -63,9 +59,12 @@ func (JS) Imports(dir string) ([]ecosystem.Import, error) {
 	return slices.Compact(c.found), nil
 }
 
+// sourceSpace is where the parser has the names of the application's files, which are no paths of the machine.
+const sourceSpace = "source"
+
 // A collector notes what the parser asks to resolve. The parser works on several files at the same time.
 type collector struct {
-	root  string
+	dir   fs.FS
 	mu    sync.Mutex
 	found []ecosystem.Import
 	// Of files that were looked at, the lines on which something stands in quotes; by file and text.
@@ -75,23 +74,20 @@ type collector struct {
 func (c *collector) setup(build api.PluginBuild) {
 	build.OnResolve(api.OnResolveOptions{Filter: ".*"}, func(args api.OnResolveArgs) (api.OnResolveResult, error) {
 		if args.Kind == api.ResolveEntryPoint {
-			path := args.Path
-			if !filepath.IsAbs(path) {
-				path = filepath.Join(c.root, path)
-			}
-			return api.OnResolveResult{Path: path}, nil
+			// Where the working folder happens to have a file of the name, the parser puts "./" before it.
+			return api.OnResolveResult{Path: path.Clean(args.Path), Namespace: sourceSpace}, nil
 		}
 		if name := packageOf(args.Path); name != "" {
 			c.note(args.Importer, args.Path, name)
 		}
 		return api.OnResolveResult{Path: args.Path, External: true}, nil
 	})
-	build.OnLoad(api.OnLoadOptions{Filter: ".*"}, func(args api.OnLoadArgs) (api.OnLoadResult, error) {
-		data, err := input.ReadFile(args.Path, input.Source)
+	build.OnLoad(api.OnLoadOptions{Filter: ".*", Namespace: sourceSpace}, func(args api.OnLoadArgs) (api.OnLoadResult, error) {
+		data, err := input.ReadFS(c.dir, args.Path, input.Source)
 		if err != nil {
 			return api.OnLoadResult{}, err
 		}
-		loader := sources[filepath.Ext(args.Path)]
+		loader := sources[path.Ext(args.Path)]
 		if loader == api.LoaderTS || loader == api.LoaderTSX {
 			data = typesOnly.ReplaceAllFunc(data, func(m []byte) []byte {
 				part := typesOnly.FindSubmatch(m)
@@ -110,14 +106,11 @@ func (c *collector) setup(build api.PluginBuild) {
 // is noted once, without a line.
 func (c *collector) note(file, specifier, name string) {
 	i := ecosystem.Import{Package: name, Specifier: specifier, File: file}
-	if rel, err := filepath.Rel(c.root, file); err == nil {
-		i.File = filepath.ToSlash(rel)
-	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	lines, read := c.quoted[file]
 	if !read {
-		if data, err := input.ReadFile(file, input.Source); err == nil {
+		if data, err := input.ReadFS(c.dir, file, input.Source); err == nil {
 			lines = quoted(string(data))
 		}
 		c.quoted[file] = lines

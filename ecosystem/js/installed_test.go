@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"testing/fstest"
 
 	"molt/ecosystem"
 )
@@ -97,7 +98,8 @@ func TestInstalled(t *testing.T) {
 }
 
 func TestImports(t *testing.T) {
-	dir := tree(t, map[string]string{
+	source := fstest.MapFS{}
+	for name, text := range map[string]string{
 		"src/a.ts":                   "import keel, { type Plank } from 'keel';\nimport type Rope from \"@quay/rope/knots\";\nexport * from './b';\nexport type { Lamp } from 'lamp';\nimport type from 'typed';\nimport 'node:fs';\nimport '#own';\n",
 		"src/b.jsx":                  "const late = () => import('late');\nexport default <p>{require('keel')}</p>;\n",
 		"src/c.mjs":                  "const name = 'computed';\nawait import(name);\n// import 'comment'\nconst text = \"import 'text'\";\n",
@@ -106,8 +108,10 @@ func TestImports(t *testing.T) {
 		"node_modules/keel/index.js": "require('hidden');\n",
 		".cache/e.js":                "require('hidden');\n",
 		"page.html":                  "<script>import 'hidden'</script>",
-	})
-	all, err := JS{}.Imports(dir)
+	} {
+		source[name] = &fstest.MapFile{Data: []byte(text)}
+	}
+	all, err := JS{}.Imports(source)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -119,7 +123,7 @@ func TestImports(t *testing.T) {
 	if strings.Join(got, "; ") != want {
 		t.Errorf("imports are\n%s\nwant\n%s", strings.Join(got, "; "), want)
 	}
-	if none, err := (JS{}).Imports(t.TempDir()); none != nil || err != nil {
+	if none, err := (JS{}).Imports(fstest.MapFS{}); none != nil || err != nil {
 		t.Errorf("an empty folder imports %v, %v", none, err)
 	}
 }

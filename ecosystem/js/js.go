@@ -4,6 +4,8 @@ package js
 
 import (
 	"context"
+	"errors"
+	"io/fs"
 	"regexp"
 	"strings"
 
@@ -54,6 +56,18 @@ func (JS) Kin(name string) project.Kin {
 
 // Manifest returns the name of the manifest.
 func (JS) Manifest() string { return "package.json" }
+
+// Detect returns package.json where there is one. The members of a workspace are applications of their own.
+func (JS) Detect(dir fs.FS) ([]string, error) {
+	_, err := fs.Stat(dir, "package.json")
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, nil
+	case err != nil:
+		return nil, err
+	}
+	return []string{"package.json"}, nil
+}
 
 // Lock returns the name of the lock. JavaScript has no open standard for it, so it is Molt's own format.
 func (JS) Lock() string { return "molt.lock" }

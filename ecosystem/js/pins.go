@@ -2,7 +2,7 @@ package js
 
 import (
 	"fmt"
-	"path/filepath"
+	"io/fs"
 	"strings"
 
 	"molt/core/project"
@@ -20,7 +20,7 @@ var spoken = map[string]string{"node": "node", "nodejs": "node"}
 
 // Pins reads the version files in a folder, and the tool that the manifest names. Names of release lines, such as "lts",
 // are no versions and are left out.
-func (JS) Pins(dir string, m ecosystem.Manifest) []project.Pin {
+func (JS) Pins(dir fs.FS, m *ecosystem.Manifests) []project.Pin {
 	var pins []project.Pin
 	add := func(name, text, where string) {
 		text = strings.TrimPrefix(strings.TrimSpace(text), "v")
@@ -31,7 +31,7 @@ func (JS) Pins(dir string, m ecosystem.Manifest) []project.Pin {
 		}
 	}
 	for _, file := range versionFiles {
-		data, err := input.ReadFile(filepath.Join(dir, file), input.VersionFile)
+		data, err := input.ReadFS(dir, file, input.VersionFile)
 		if err != nil {
 			continue
 		}
@@ -52,7 +52,7 @@ func (JS) Pins(dir string, m ecosystem.Manifest) []project.Pin {
 		}
 	}
 	if name, v, line := m.Tool(); name != "" {
-		add(name, v, fmt.Sprintf("%s:%d", JS{}.Manifest(), line))
+		add(name, v, fmt.Sprintf("%s:%d", m.Chief(), line))
 	}
 	return pins
 }

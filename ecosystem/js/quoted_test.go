@@ -2,14 +2,12 @@ package js
 
 import (
 	"fmt"
-	"os"
-	"path/filepath"
 	"testing"
+	"testing/fstest"
 )
 
 // Every import has the line on which it stands, whatever comments and strings say before it.
 func TestLinesOfImports(t *testing.T) {
-	dir := t.TempDir()
 	text := `// import keel from "keel"
 /* require("mast")
 */
@@ -19,10 +17,7 @@ import mast from 'mast'
 const again = require("keel")
 export * from "@quay/rope/deep"
 `
-	if err := os.WriteFile(filepath.Join(dir, "a.js"), []byte(text), 0o644); err != nil {
-		t.Fatal(err)
-	}
-	found, err := JS{}.Imports(dir)
+	found, err := JS{}.Imports(fstest.MapFS{"a.js": {Data: []byte(text)}})
 	if err != nil {
 		t.Fatal(err)
 	}

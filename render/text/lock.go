@@ -2,13 +2,14 @@ package text
 
 import (
 	"fmt"
+	"strings"
 
 	"molt/doc"
 	"molt/render"
 )
 
 // Merged prints how a conflict between branches was resolved.
-func (p *Page) Merged(answer doc.Lock, lock, manifest string, both, dry bool) {
+func (p *Page) Merged(answer doc.Lock, lock string, files []string, dry bool) {
 	verb := "is resolved"
 	if dry {
 		verb = "could be resolved"
@@ -20,15 +21,14 @@ func (p *Page) Merged(answer doc.Lock, lock, manifest string, both, dry bool) {
 	if dry {
 		return
 	}
-	names := lock
-	if both {
-		names = manifest + " " + lock
-	}
-	p.Line("git add %s tells git so.", names)
+	p.Line("git add %s tells git so.", strings.Join(files, " "))
 }
 
 // Verify prints a verification.
 func (p *Page) Verify(answer doc.Verify) {
+	if answer.Unknown != "" {
+		defer p.wrapped("", "Unknown: "+answer.Unknown+".")
+	}
 	what := "Manifest, lock and runtime"
 	if answer.Installed {
 		what = "Manifest, lock, what is installed and the runtime"

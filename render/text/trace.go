@@ -10,6 +10,9 @@ import (
 
 // Trace prints why a package is locked: for each release what keeps it there, then the chains, a step deeper each.
 func (p *Page) Trace(answer doc.Trace) {
+	if answer.Unknown != "" {
+		p.wrapped("", "Unknown: "+answer.Unknown+".")
+	}
 	for i, r := range answer.Releases {
 		if i > 0 {
 			p.Line("")
