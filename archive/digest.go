@@ -9,6 +9,7 @@ import (
 	"crypto/sha512"
 	"encoding/base64"
 	"fmt"
+	"hash"
 	"slices"
 	"strings"
 )
@@ -17,21 +18,7 @@ import (
 // all that old releases have.
 var algorithms = []string{"sha512", "sha384", "sha256", "sha1"}
 
-func sum(algorithm string, data []byte) []byte {
-	switch algorithm {
-	case "sha512":
-		s := sha512.Sum512(data)
-		return s[:]
-	case "sha384":
-		s := sha512.Sum384(data)
-		return s[:]
-	case "sha256":
-		s := sha256.Sum256(data)
-		return s[:]
-	}
-	s := sha1.Sum(data)
-	return s[:]
-}
+var hashes = map[string]func() hash.Hash{"sha512": sha512.New, "sha384": sha512.New384, "sha256": sha256.New, "sha1": sha1.New}
 
 // A DigestError reports an archive whose bytes are not what is stated of them, or of which nothing is stated by which
 // they could be checked.
@@ -61,25 +48,48 @@ func strongest(integrity string) (algorithm string, digests []string) {
 	return algorithms[best], digests
 }
 
-// Check compares data with an integrity string. Of several algorithms the strongest decides alone, and one of its digests
-// has to match. Without any that is known the data cannot be trusted, which is an error too.
-func Check(name string, data []byte, integrity string) error {
+// A Digest is written the bytes of an archive, and compares them with what is stated.
+type Digest struct {
+	hash.Hash
+	name      string
+	algorithm string
+	wanted    []string
+}
+
+// NewDigest begins with no bytes. Of several algorithms in the integrity string the strongest decides alone. Without any that is known the
+// bytes could not be trusted, which is a *DigestError.
+func NewDigest(name, integrity string) (*Digest, error) {
 	algorithm, digests := strongest(integrity)
 	switch {
 	case strings.TrimSpace(integrity) == "":
-		return &DigestError{name, "nothing states its checksum, so it is not used"}
+		return nil, &DigestError{name, "nothing states its checksum, so it is not used"}
 	case algorithm == "":
-		return &DigestError{name, fmt.Sprintf("its checksum %q is of no kind that is known (%s), so it is not used", integrity, strings.Join(algorithms, ", "))}
+		return nil, &DigestError{name, fmt.Sprintf("its checksum %q is of no kind that is known (%s), so it is not used", integrity, strings.Join(algorithms, ", "))}
 	}
-	got := sum(algorithm, data)
-	for _, d := range digests {
-		want, err := base64.StdEncoding.DecodeString(d)
+	return &Digest{hashes[algorithm](), name, algorithm, digests}, nil
+}
+
+// Check reports as a *DigestError when none of the stated digests is that of the bytes.
+func (d *Digest) Check() error {
+	got := d.Sum(nil)
+	for _, text := range d.wanted {
+		want, err := base64.StdEncoding.DecodeString(text)
 		if err == nil && bytes.Equal(got, want) {
 			return nil
 		}
 	}
-	return &DigestError{name, fmt.Sprintf("it does not match its checksum: it is %s-%s, and should be %s-%s", algorithm,
-		base64.StdEncoding.EncodeToString(got), algorithm, strings.Join(digests, " or "))}
+	return &DigestError{d.name, fmt.Sprintf("it does not match its checksum: it is %s-%s, and should be %s-%s", d.algorithm,
+		base64.StdEncoding.EncodeToString(got), d.algorithm, strings.Join(d.wanted, " or "))}
+}
+
+// Check compares data with an integrity string, as a Digest does.
+func Check(name string, data []byte, integrity string) error {
+	d, err := NewDigest(name, integrity)
+	if err != nil {
+		return err
+	}
+	_, _ = d.Write(data) // a hash takes everything
+	return d.Check()
 }
 
 // Differ reports whether two integrity strings cannot be of the same bytes, as far as they tell. One that states nothing

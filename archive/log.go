@@ -1,11 +1,8 @@
 package archive
 
 import (
-	"archive/tar"
 	"bytes"
-	"compress/gzip"
 	"context"
-	"errors"
 	"fmt"
 	"io"
 	"path"
@@ -22,60 +19,29 @@ var logNames = []*regexp.Regexp{
 	regexp.MustCompile(`(?i)^release[-_]?notes(\.(md|markdown|txt))?$`),
 }
 
-// ReadLog finds the change log in an archive (tar, compressed by gzip): a text beside the manifest, made harmless; "" when
-// the archive holds none. Whatever the archive unpacks to, it ends at the limits of package input, and with the context.
+// ReadLog finds the change log in an archive: a text beside the manifest, made harmless; "" when the archive holds none. Errors are
+// those of Read.
 func ReadLog(ctx context.Context, name string, data []byte) (string, error) {
-	unpacked, err := gzip.NewReader(bytes.NewReader(data))
-	if err != nil {
-		return "", fmt.Errorf("reading the archive: %w", err)
-	}
 	best, text := len(logNames), ""
-	archive := tar.NewReader(&bounded{ctx: ctx, r: unpacked, name: name, left: input.Unpacked.Bytes})
-	for entries := 0; ; entries++ {
-		h, err := archive.Next()
-		switch {
-		case errors.Is(err, io.EOF):
-			return input.Harmless(strings.ToValidUTF8(text, "")), nil
-		case err != nil:
-			return "", fmt.Errorf("reading the archive: %w", err)
-		case entries == input.ArchiveEntries:
-			return "", &input.LimitError{Name: name, Limit: fmt.Sprintf("an archive may have at most %d entries", input.ArchiveEntries)}
-		}
-		if h.Typeflag != tar.TypeReg || strings.Count(path.Clean(h.Name), "/") > 1 {
-			continue
+	err := Read(ctx, name, bytes.NewReader(data), int64(len(data)), func(h Header, body io.Reader) error {
+		if !h.Mode.IsRegular() || strings.Count(h.Name, "/") > 1 {
+			return nil
 		}
 		for rank, pattern := range logNames[:best] {
 			if !pattern.MatchString(path.Base(h.Name)) {
 				continue
 			}
 			if h.Size > input.Log.Bytes {
-				return "", input.Log.Exceeded(h.Name)
+				return input.Log.Exceeded(h.Name)
 			}
-			body, err := input.Read(archive, h.Name, input.Log)
+			body, err := input.Read(body, h.Name, input.Log)
 			if err != nil {
-				return "", fmt.Errorf("reading the archive: %w", err)
+				return fmt.Errorf("reading the archive: %w", err)
 			}
 			best, text = rank, string(body)
-			break
+			return nil
 		}
-	}
-}
-
-// A bounded reader ends with a context, and beyond a number of bytes.
-type bounded struct {
-	ctx  context.Context
-	r    io.Reader
-	name string
-	left int64
-}
-
-func (b *bounded) Read(p []byte) (int, error) {
-	if err := b.ctx.Err(); err != nil {
-		return 0, err
-	}
-	n, err := b.r.Read(p)
-	if b.left -= int64(n); b.left < 0 {
-		return 0, input.Unpacked.Exceeded(b.name)
-	}
-	return n, err
+		return nil
+	})
+	return input.Harmless(strings.ToValidUTF8(text, "")), err
 }

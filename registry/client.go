@@ -18,6 +18,7 @@ import (
 
 	"github.com/hashicorp/go-retryablehttp"
 	"golang.org/x/sync/semaphore"
+	"golang.org/x/sync/singleflight"
 
 	"molt/input"
 )
@@ -33,18 +34,10 @@ type Client struct {
 	document        input.Limit
 	idle, slowStart time.Duration // input.Idle and input.SlowStart, which tests shorten
 
-	mu     sync.Mutex
-	flight map[string]*call
+	flight singleflight.Group
+	alive  context.Context // ends with the client
+	end    context.CancelFunc
 	work   sync.WaitGroup
-}
-
-// A call is a request that some callers share. It lives as long as one of them waits.
-type call struct {
-	done    chan struct{}
-	cancel  context.CancelFunc
-	waiting int
-	body    []byte
-	err     error
 }
 
 // Options say how a client works.
@@ -92,10 +85,11 @@ func New(o Options) (*Client, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &Client{base: base, offline: o.Offline, flight: map[string]*call{}, document: input.Document, idle: input.Idle, slowStart: input.SlowStart}
+	c := &Client{base: base, offline: o.Offline, document: input.Document, idle: input.Idle, slowStart: input.SlowStart}
 	if o.Document > 0 {
 		c.document.Bytes = o.Document
 	}
+	c.alive, c.end = context.WithCancel(context.Background())
 	c.slots = semaphore.NewWeighted(int64(min(max(o.Jobs, 1), input.Answers)))
 	c.large = semaphore.NewWeighted(1)
 	if o.Cache != "" && base.Scheme != "file" {
@@ -108,61 +102,33 @@ func New(o Options) (*Client, error) {
 // Base returns the address that all documents lie below, without a final slash.
 func (c *Client) Base() string { return c.base.String() }
 
-// Close ends what is still under way, and lets go of idle connections.
+// Close ends what is still under way, and lets go of idle connections. Nothing may be asked for afterwards.
 func (c *Client) Close() {
-	c.mu.Lock()
-	for _, f := range c.flight {
-		f.cancel()
-	}
-	c.mu.Unlock()
+	c.end()
 	c.work.Wait()
 	c.http.HTTPClient.CloseIdleConnections()
 }
 
-// Get fetches the document at a path below the base; requests for the same document at the same time share one answer,
-// which does not depend on who asked first. The error is a *NotFoundError, an *UnreachableError, or the context's.
-func (c *Client) Get(ctx context.Context, r Request) ([]byte, error) {
+// Fetch returns the document at a path below the base; requests for the same document at the same time share one answer, which does
+// not depend on who asked first, nor on whether that one still waits. The error is a *NotFoundError, an *UnreachableError, or the
+// context's.
+func (c *Client) Fetch(ctx context.Context, r Request) ([]byte, error) {
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	key := r.Accept + " " + r.Path
-	c.mu.Lock()
-	f, running := c.flight[key]
-	if !running {
-		shared, cancel := context.WithCancel(context.WithoutCancel(ctx))
-		f = &call{done: make(chan struct{}), cancel: cancel}
-		c.flight[key] = f
-		c.work.Go(func() {
-			defer cancel()
-			f.body, f.err = c.get(shared, r)
-			c.leave(key, f)
-			close(f.done)
-		})
-	}
-	f.waiting++
-	c.mu.Unlock()
+	c.work.Add(1)
+	shared := c.flight.DoChan(r.Accept+" "+r.Path, func() (any, error) { return c.get(c.alive, r) })
 	select {
-	case <-f.done:
-		return f.body, f.err
+	case answer := <-shared:
+		c.work.Done()
+		body, _ := answer.Val.([]byte)
+		return body, answer.Err
 	case <-ctx.Done():
-		c.mu.Lock()
-		if f.waiting--; f.waiting == 0 { // nobody wants it any more
-			f.cancel()
-			if c.flight[key] == f {
-				delete(c.flight, key)
-			}
-		}
-		c.mu.Unlock()
+		go func() { // until the answer is there, which Close hastens
+			<-shared
+			c.work.Done()
+		}()
 		return nil, ctx.Err()
-	}
-}
-
-// leave takes a call out of those that others may join.
-func (c *Client) leave(key string, f *call) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if c.flight[key] == f {
-		delete(c.flight, key)
 	}
 }
 

@@ -178,7 +178,7 @@ func TestCancelled(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer c.Close()
-	if _, err := c.Get(ctx, Request{Path: "keel", Accept: "application/json"}); !errors.Is(err, context.Canceled) {
+	if _, err := c.Fetch(ctx, Request{Path: "keel", Accept: "application/json"}); !errors.Is(err, context.Canceled) {
 		t.Errorf("a cancelled request ended with %v", err)
 	}
 }
@@ -192,7 +192,7 @@ func get(t *testing.T, o Options, path string, want any) {
 		t.Fatal(err)
 	}
 	defer c.Close()
-	_, err = c.Get(context.Background(), Request{Path: path, Accept: "application/json"})
+	_, err = c.Fetch(context.Background(), Request{Path: path, Accept: "application/json"})
 	switch want := want.(type) {
 	case nil:
 		if err != nil {

@@ -97,20 +97,11 @@ func (c *Client) fetch(ctx context.Context, address string, r Request, entry *en
 func (c *Client) ask(ctx context.Context, address string, r Request, entry *entry) (body []byte, broken bool, err error) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
-	request, err := retryablehttp.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	response, err := c.request(ctx, address, r.Accept, entry)
 	if err != nil {
-		return nil, false, &UnreachableError{address, err}
-	}
-	request.Header.Set("Accept", r.Accept)
-	if entry != nil {
-		entry.condition(request.Header)
-	}
-	response, err := c.http.Do(request)
-	if err != nil {
-		return nil, false, &UnreachableError{address, err}
+		return nil, false, err
 	}
 	defer response.Body.Close()
-	slog.Debug("fetched", "url", address, "status", response.StatusCode)
 	switch {
 	case response.StatusCode == http.StatusNotModified && entry != nil:
 		c.cache.renew(entry, response.Header)
@@ -120,11 +111,7 @@ func (c *Client) ask(ctx context.Context, address string, r Request, entry *entr
 		c.cache.store(address, r.Accept, response, nil)
 		return nil, false, &NotFoundError{address}
 	case response.StatusCode != http.StatusOK:
-		says := fmt.Sprintf("%s answered %s", address, response.Status)
-		if wait := retryAfter(response); wait > 0 {
-			says += fmt.Sprintf(", and asks to be left alone for %s; Molt waits at most %s", wait.Round(time.Second), input.RetryAfter)
-		}
-		return nil, false, &UnreachableError{address, errors.New(says)}
+		return nil, false, refused(address, response)
 	}
 	release := func() {}
 	defer func() { release() }()
@@ -141,6 +128,33 @@ func (c *Client) ask(ctx context.Context, address string, r Request, entry *entr
 	return body, false, err
 }
 
+// request sends a request, with the validators of an entry where there is one. The error is an *UnreachableError.
+func (c *Client) request(ctx context.Context, address, accept string, entry *entry) (*http.Response, error) {
+	request, err := retryablehttp.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	if err != nil {
+		return nil, &UnreachableError{address, err}
+	}
+	request.Header.Set("Accept", accept)
+	if entry != nil {
+		entry.condition(request.Header)
+	}
+	response, err := c.http.Do(request)
+	if err != nil {
+		return nil, &UnreachableError{address, err}
+	}
+	slog.Debug("fetched", "url", address, "status", response.StatusCode)
+	return response, nil
+}
+
+// refused says that a server answered with something else than what was asked for.
+func refused(address string, response *http.Response) error {
+	says := fmt.Sprintf("%s answered %s", address, response.Status)
+	if wait := retryAfter(response); wait > 0 {
+		says += fmt.Sprintf(", and asks to be left alone for %s; Molt waits at most %s", wait.Round(time.Second), input.RetryAfter)
+	}
+	return &UnreachableError{address, errors.New(says)}
+}
+
 // A slowError ends an answer that takes too long.
 type slowError struct {
 	address string
@@ -153,58 +167,70 @@ func (e *slowError) Error() string { return e.address + ": " + e.says }
 // the only one, until release is called.
 func (c *Client) readBody(ctx context.Context, cancel context.CancelCauseFunc, response *http.Response, address string, limit input.Limit) (body []byte, release func(), err error) {
 	release = func() {}
-	began := time.Now()
-	watch := time.AfterFunc(c.idle, func() {
-		cancel(&slowError{address, fmt.Sprintf("the answer paused for more than %s", c.idle)})
-	})
-	defer watch.Stop()
-	if response.ContentLength > limit.Bytes {
-		return nil, release, limit.Exceeded(address)
-	}
 	large := false
 	grow := func(n int64) error {
 		if large || n <= input.SmallAnswer {
 			return nil
 		}
-		watch.Stop() // it is not the server that is waited for
 		if err := c.large.Acquire(ctx, 1); err != nil {
 			return err
 		}
-		watch.Reset(c.idle)
 		large, release = true, func() { c.large.Release(1) }
 		return nil
 	}
-	if err := grow(response.ContentLength); err != nil {
-		return nil, release, err
-	}
 	var b bytes.Buffer
-	b.Grow(int(max(min(response.ContentLength, limit.Bytes), 0)) + bytes.MinRead)
-	waited := time.Duration(0)
-	part := make([]byte, 32<<10)
-	for {
-		k, err := response.Body.Read(part)
-		b.Write(part[:k])
+	err = c.receive(ctx, cancel, response, address, limit, grow, &b)
+	return b.Bytes(), release, err
+}
+
+// receive copies an answer within its limit and within time. Before it holds more, it asks whether it may, for which no server is blamed.
+func (c *Client) receive(ctx context.Context, cancel context.CancelCauseFunc, response *http.Response, address string, limit input.Limit, grow func(n int64) error, w io.Writer) error {
+	began, waited := time.Now(), time.Duration(0)
+	watch := time.AfterFunc(c.idle, func() {
+		cancel(&slowError{address, fmt.Sprintf("the answer paused for more than %s", c.idle)})
+	})
+	defer watch.Stop()
+	ask := func(n int64) error {
+		watch.Stop()
+		before := time.Now()
+		err := grow(n)
+		waited += time.Since(before)
 		watch.Reset(c.idle)
-		n := int64(b.Len())
+		return err
+	}
+	if response.ContentLength > limit.Bytes {
+		return limit.Exceeded(address)
+	}
+	if err := ask(response.ContentLength); err != nil {
+		return err
+	}
+	if b, inMemory := w.(*bytes.Buffer); inMemory {
+		b.Grow(int(max(min(response.ContentLength, limit.Bytes), 0)) + bytes.MinRead)
+	}
+	part := make([]byte, 32<<10)
+	for n := int64(0); ; {
+		k, err := response.Body.Read(part)
+		n += int64(k)
+		watch.Reset(c.idle)
 		switch {
 		case context.Cause(ctx) != nil && ctx.Err() != nil:
-			return nil, release, context.Cause(ctx)
-		case errors.Is(err, io.EOF):
-			if n > limit.Bytes {
-				return nil, release, limit.Exceeded(address)
-			}
-			return b.Bytes(), release, nil
-		case err != nil:
-			return nil, release, err
+			return context.Cause(ctx)
 		case n > limit.Bytes:
-			return nil, release, limit.Exceeded(address)
+			return limit.Exceeded(address)
+		}
+		if _, failed := w.Write(part[:k]); failed != nil {
+			return &writeError{failed}
+		}
+		switch {
+		case errors.Is(err, io.EOF):
+			return nil
+		case err != nil:
+			return err
 		case time.Since(began)-waited > c.slowStart+time.Duration(n/input.LeastRate)*time.Second:
-			return nil, release, &slowError{address, fmt.Sprintf("the answer drips: %s in %s", input.Size(n), time.Since(began).Round(time.Second))}
+			return &slowError{address, fmt.Sprintf("the answer drips: %s in %s", input.Size(n), time.Since(began).Round(time.Second))}
 		}
-		before := time.Now()
-		if err := grow(n); err != nil {
-			return nil, release, err
+		if err := ask(n); err != nil {
+			return err
 		}
-		waited += time.Since(before)
 	}
 }

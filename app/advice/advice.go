@@ -277,7 +277,7 @@ func (l Library) fetch(ctx context.Context, address string) ([]namedFile, error)
 		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: advice: %v", config.File, err)}
 	}
 	defer client.Close()
-	data, err := client.Get(ctx, registry.Request{Path: name, Accept: "application/yaml, application/json, text/plain", Limit: input.Advice,
+	data, err := client.Fetch(ctx, registry.Request{Path: name, Accept: "application/yaml, application/json, text/plain", Limit: input.Advice,
 		Understand: func(body []byte) ([]byte, error) {
 			_, _, err := Decode(address, body, l.Eco)
 			return body, err

@@ -114,7 +114,7 @@ func (s *source) Package(ctx context.Context, name string) (*universe.Package, e
 }
 
 func (s *source) fetch(name, accept string) (*universe.Package, error) {
-	body, err := s.client.Get(s.ctx, registry.Request{Path: documentPath(name), Accept: accept,
+	body, err := s.client.Fetch(s.ctx, registry.Request{Path: documentPath(name), Accept: accept,
 		Understand: func(body []byte) ([]byte, error) { return reduce(name, body) }})
 	var missing *registry.NotFoundError
 	if errors.As(err, &missing) {

@@ -1,0 +1,154 @@
+package archive
+
+import (
+	"archive/tar"
+	"archive/zip"
+	"bytes"
+	"compress/gzip"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"path"
+	"strings"
+	"unicode/utf8"
+
+	"molt/input"
+)
+
+// A Header says what an entry of an archive is.
+type Header struct {
+	Name string      // local, clean, with slashes
+	Mode fs.FileMode // a regular file or a folder, with the permissions that the archive gives
+	Size int64       // of the content, as stated; no more is read
+}
+
+// An EntryError reports an entry that no archive of a release has a reason to hold, for which the whole archive is refused.
+type EntryError struct{ Archive, Entry, Reason string }
+
+func (e *EntryError) Error() string {
+	return fmt.Sprintf("%s: the entry %q is %s, so the archive is not used", e.Archive, e.Entry, e.Reason)
+}
+
+// Read goes through an archive, tar compressed by gzip or zip as its first bytes say, and shows every file and folder in it in the order of
+// the archive. What an entry is called, links to or grows to is hostile: names that lead out of the archive's folder, links, devices and
+// the like are an *EntryError, and what unpacks to too much is an *input.LimitError. Names may come twice; the later one is meant to
+// replace the earlier. It ends with the context, and with the first error that show returns. The body is valid until show returns.
+func Read(ctx context.Context, name string, r io.ReaderAt, size int64, show func(h Header, body io.Reader) error) error {
+	var magic [4]byte
+	_, err := r.ReadAt(magic[:], 0)
+	switch {
+	case err != nil && !errors.Is(err, io.EOF):
+		return err
+	case bytes.HasPrefix(magic[:], []byte("PK")):
+		return readZip(ctx, name, r, size, show)
+	case magic[0] == 0x1f && magic[1] == 0x8b:
+		return readTar(ctx, name, io.NewSectionReader(r, 0, size), show)
+	}
+	return fmt.Errorf("%s: reading the archive: it is neither tar with gzip nor zip", name)
+}
+
+func readTar(ctx context.Context, name string, r io.Reader, show func(h Header, body io.Reader) error) error {
+	unpacked, err := gzip.NewReader(r)
+	if err != nil {
+		return fmt.Errorf("%s: reading the archive: %w", name, err)
+	}
+	archive := tar.NewReader(&bounded{ctx: ctx, r: unpacked, name: name, left: input.Unpacked.Bytes})
+	for entries := 0; ; entries++ {
+		t, err := archive.Next()
+		switch {
+		case errors.Is(err, io.EOF):
+			return nil
+		case errors.Is(err, tar.ErrInsecurePath): // as the rule below has it
+		case err != nil:
+			return fmt.Errorf("%s: reading the archive: %w", name, err)
+		case entries == input.ArchiveEntries:
+			return tooMany(name)
+		}
+		if t.Typeflag == tar.TypeXGlobalHeader {
+			continue
+		}
+		mode := t.FileInfo().Mode()
+		if t.Typeflag != tar.TypeReg && t.Typeflag != tar.TypeDir {
+			mode |= fs.ModeIrregular // a hard link says of itself that it is a file
+		}
+		h, err := header(name, t.Name, mode, t.Size)
+		if err != nil {
+			return err
+		}
+		if err := show(h, archive); err != nil {
+			return err
+		}
+	}
+}
+
+func readZip(ctx context.Context, name string, r io.ReaderAt, size int64, show func(h Header, body io.Reader) error) error {
+	archive, err := zip.NewReader(r, size)
+	switch {
+	case errors.Is(err, zip.ErrInsecurePath): // as the rule below has it
+	case err != nil:
+		return fmt.Errorf("%s: reading the archive: %w", name, err)
+	case len(archive.File) > input.ArchiveEntries:
+		return tooMany(name)
+	}
+	left := input.Unpacked.Bytes
+	for _, f := range archive.File {
+		if f.UncompressedSize64 > uint64(input.Unpacked.Bytes) {
+			return input.Unpacked.Exceeded(name)
+		}
+		h, err := header(name, f.Name, f.Mode(), int64(f.UncompressedSize64))
+		if err != nil {
+			return err
+		}
+		body, err := f.Open()
+		if err != nil {
+			return fmt.Errorf("%s: reading the archive: %w", name, err)
+		}
+		inside := &bounded{ctx: ctx, r: body, name: name, left: left}
+		err = show(h, inside)
+		left = inside.left
+		_ = body.Close() // it was read as far as anybody wanted
+		if err != nil {
+			return err
+		}
+	}
+	return ctx.Err()
+}
+
+func tooMany(name string) error {
+	return &input.LimitError{Name: name, Limit: fmt.Sprintf("an archive may have at most %d entries", input.ArchiveEntries)}
+}
+
+// header checks an entry's name and kind.
+func header(archive, name string, mode fs.FileMode, size int64) (Header, error) {
+	clean := path.Clean(strings.TrimPrefix(name, "./"))
+	switch {
+	case !mode.IsRegular() && !mode.IsDir():
+		return Header{}, &EntryError{archive, name, "neither a file nor a folder"}
+	case name == "" || !utf8.ValidString(name) || strings.ContainsFunc(name, func(c rune) bool { return c < ' ' || c == 0x7f }):
+		return Header{}, &EntryError{archive, name, "no name for a file"}
+	case strings.Contains(name, `\`) || strings.Contains(name, ":") || !fs.ValidPath(clean):
+		return Header{}, &EntryError{archive, name, "a name that leads elsewhere"}
+	}
+	return Header{clean, mode, size}, nil
+}
+
+// A bounded reader ends with a context, and beyond a number of bytes.
+type bounded struct {
+	ctx  context.Context
+	r    io.Reader
+	name string
+	left int64
+}
+
+func (b *bounded) Read(p []byte) (int, error) {
+	if err := b.ctx.Err(); err != nil {
+		return 0, err
+	}
+	n, err := b.r.Read(p)
+	if b.left -= int64(n); b.left < 0 {
+		return 0, input.Unpacked.Exceeded(b.name)
+	}
+	return n, err
+}

@@ -1,0 +1,125 @@
+package registry
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"molt/archive"
+	"molt/input"
+)
+
+// A Sink takes what is downloaded. Reset lets go of all that was written, since a download that broke off begins anew.
+type Sink interface {
+	io.Writer
+	Reset() error
+}
+
+// A writeError is a failure of the sink, and not of the registry.
+type writeError struct{ err error }
+
+func (e *writeError) Error() string { return e.err.Error() }
+
+func (e *writeError) Unwrap() error { return e.err }
+
+// Download copies an archive as it comes, without holding it. Its address is relative to the base or whole; to another origin than that
+// of the base no credential goes. What was written is only to be used when there is no error: the digests, a W3C
+// subresource-integrity string, are known to match then. Else the error is an *archive.DigestError, a *NotFoundError, an
+// *UnreachableError, the context's, or the sink's own. Nothing is cached here.
+func (c *Client) Download(ctx context.Context, address, integrity string, w Sink) error {
+	if err := c.slots.Acquire(ctx, 1); err != nil {
+		return err
+	}
+	defer c.slots.Release(1)
+	if !strings.Contains(address, "://") && c.base.Scheme == "file" {
+		return c.copyFile(address, integrity, w)
+	}
+	if !strings.Contains(address, "://") {
+		address = c.base.String() + "/" + address
+	}
+	u, err := url.Parse(address)
+	switch {
+	case err != nil, u.User != nil, u.Scheme != "https" && u.Scheme != "http":
+		return &UnreachableError{"the archive", errors.New("the registry gives an address of an archive that is none of the web, or holds a password")}
+	case c.base.Scheme == "https" && u.Scheme != "https":
+		return &UnreachableError{address, fmt.Errorf("%s is not encrypted, and the registry's own address is", u.Redacted())}
+	case c.offline:
+		return &UnreachableError{address, fmt.Errorf("%s: %w", address, ErrOffline)}
+	}
+	for n := 1; ; n++ {
+		broken, err := c.download(ctx, address, integrity, w)
+		switch {
+		case err == nil || ctx.Err() == nil && (!broken || n == tries):
+			return err
+		case ctx.Err() != nil:
+			return ctx.Err()
+		}
+		if err := w.Reset(); err != nil {
+			return err
+		}
+		select {
+		case <-time.After(time.Duration(n) * 200 * time.Millisecond):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}
+
+// download tries once, and says whether the answer broke off.
+func (c *Client) download(ctx context.Context, address, integrity string, w io.Writer) (broken bool, err error) {
+	digest, err := archive.NewDigest(address, integrity)
+	if err != nil {
+		return false, err
+	}
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	response, err := c.request(ctx, address, "*/*", nil)
+	if err != nil {
+		return false, err
+	}
+	defer response.Body.Close()
+	switch {
+	case response.StatusCode == http.StatusNotFound:
+		return false, &NotFoundError{address}
+	case response.StatusCode != http.StatusOK:
+		return false, refused(address, response)
+	}
+	err = c.receive(ctx, cancel, response, address, input.Archive, func(int64) error { return nil }, io.MultiWriter(digest, w))
+	var beyond *input.LimitError
+	var slow *slowError
+	var sink *writeError
+	switch {
+	case errors.As(err, &sink):
+		return false, sink.err
+	case err != nil:
+		return !errors.As(err, &slow) && !errors.As(err, &beyond), &UnreachableError{address, err}
+	}
+	return false, digest.Check()
+}
+
+// copyFile downloads from a folder.
+func (c *Client) copyFile(address, integrity string, w io.Writer) error {
+	name, err := url.PathUnescape(address)
+	if err != nil || !filepath.IsLocal(filepath.FromSlash(name)) {
+		return &NotFoundError{address}
+	}
+	data, err := input.ReadFile(filepath.FromSlash(c.base.Path+"/"+name), input.Archive)
+	switch {
+	case errors.Is(err, os.ErrNotExist):
+		return &NotFoundError{address}
+	case err != nil:
+		return &UnreachableError{address, err}
+	}
+	if err := archive.Check(address, data, integrity); err != nil {
+		return err
+	}
+	_, err = w.Write(data)
+	return err
+}
