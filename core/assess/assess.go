@@ -89,7 +89,7 @@ func (a *Question) Assess() (*Assessment, error) {
 	if err != nil {
 		return nil, err
 	}
-	whole, err := a.Outlook(target)
+	a, whole, err := a.InSight()
 	if err != nil {
 		return nil, err
 	}
@@ -129,12 +129,13 @@ func (a *Question) Assess() (*Assessment, error) {
 	return out, err
 }
 
-// Outlook decides in which surroundings standings are judged. It collects the releases that each declared package may choose
-// from: any usable one, a held package its own. Packages that are compatible with no release of the goal, and packages that retire,
-// are left out. It returns a sample resolution of all of them with the goal, or nil; then packages are judged with the framework
-// alone.
-func (a *Question) Outlook(target []string) (*solve.Resolution, error) {
-	a.meant = target
+// InSight returns the question with the surroundings in which standings are judged. It collects the releases that each declared
+// package may choose from: any usable one, a held package its own. Packages that are compatible with no release of the goal, and
+// packages that retire, are left out. With the question comes a sample resolution of all of them with the goal, or nil; then packages
+// are judged with the framework alone.
+func (q *Question) InSight() (*Question, *solve.Resolution, error) {
+	copied := *q
+	a, target := &copied, q.meant
 	names := slices.DeleteFunc(a.Names(), func(n string) bool { return n == a.Goal.Name })
 	free, allowed := make([][]string, len(names)), make([][]string, len(names)) // nil for those that are left out
 	if err := SideBySide(len(names), func(i int) error {
@@ -152,7 +153,7 @@ func (a *Question) Outlook(target []string) (*solve.Resolution, error) {
 		}
 		return err
 	}); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	others, together := Choice{}, Choice{}
 	for i, name := range names {
@@ -167,7 +168,7 @@ func (a *Question) Outlook(target []string) (*solve.Resolution, error) {
 		a.others, a.othersAtGoal, a.sample = others, together, whole
 	}
 	a.Together = together
-	return whole, err
+	return a, whole, err
 }
 
 // SideBySide does something for each of the first n numbers, several at a time. It returns the error of the first of them.

@@ -68,7 +68,7 @@ func (a *Question) Fewest(s project.Draft, target []string) (*PartialOptimum, er
 		if project.VersionOf(s.Locked, name) == "" || slices.Contains(a.App.Held, name) {
 			continue
 		}
-		if at := p.Index(project.VersionOf(s.Locked, name)); a.FewestBack && at >= 0 {
+		if at := p.Index(project.VersionOf(s.Locked, name)); a.Back == FewestBack && at >= 0 {
 			later := slices.DeleteFunc(slices.Clone(free), func(v string) bool { return p.Index(v) < at })
 			back.Soft = append(back.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: later})
 		}
@@ -78,7 +78,7 @@ func (a *Question) Fewest(s project.Draft, target []string) (*PartialOptimum, er
 	}
 	o := solve.NewOptimizer(a.Ctx, a.Source, a.Problem(c, s.Locked.Versions()))
 	aims := []solve.Objective{breaking, lines}
-	if a.FewestBack {
+	if a.Back == FewestBack {
 		aims = append([]solve.Objective{back}, aims...)
 	}
 	best, err := o.Minimize(aims...)
@@ -164,7 +164,7 @@ func (a *Question) Scopes(p *universe.Package, s project.Draft, name string) (in
 	case slices.Contains(a.App.Held, name):
 		return []string{current}, []string{current}
 	}
-	if a.Forward {
+	if a.Back == NothingBack {
 		all = slices.DeleteFunc(all, func(v string) bool { return p.Index(v) < at })
 	}
 	step := version.NewSet(len(p.Releases))

@@ -11,8 +11,8 @@ import (
 	"molt/core/version"
 )
 
-// A Question is an application with a goal, and the view of the releases under which it is answered. Copies are changed instead of
-// the original, except for what Outlook finds once.
+// A Question is an application with a goal, and the view of the releases under which it is answered. It does not change once it is built:
+// who asks under other circumstances takes a copy that says so (WithRuntimes, AnyRuntime, Going, InSight).
 type Question struct {
 	Ctx    context.Context
 	Source universe.Source
@@ -23,13 +23,37 @@ type Question struct {
 	Raised map[string]version.Version // further goals: versions to which runtimes are to be raised
 	Base   *solve.Resolution
 
-	Forward      bool              // nothing goes back to a release before the one in use
-	FewestBack   bool              // as little as can be goes back
+	Back         Direction
 	others       Choice            // what pair lets the other packages choose from, with the framework in use
 	othersAtGoal Choice            // the same with the goal, where they may have less to choose from
 	meant        []string          // the releases of the goal
 	sample       *solve.Resolution // one with the goal and all of othersAtGoal; nil when there is none
 	Together     Choice            // those that should go with the goal together
+}
+
+// A Direction says whether declared packages may go back to releases before those in use.
+type Direction int
+
+// The directions.
+const (
+	AnyDirection Direction = iota
+	NothingBack            // nothing goes back
+	FewestBack             // as little as can be goes back
+)
+
+// Going returns the question with a direction.
+func (a *Question) Going(d Direction) *Question {
+	other := *a
+	other.Back = d
+	return &other
+}
+
+// WithRuntimes returns the question for other deployed runtimes, whose releases alone it sees.
+func (a *Question) WithRuntimes(runtimes project.Runtimes) *Question {
+	other := *a
+	other.App.Runtimes = runtimes
+	other.Source = project.RunnableFrom(a.Full, other.App, a.Base)
+	return &other
 }
 
 // Names returns the declared names that the registry serves, each once, in the order of the manifest.
@@ -175,9 +199,11 @@ func AskOne(ctx context.Context, source universe.Source, app project.Application
 	if a.Base, err = project.Baseline(ctx, source, app); err != nil {
 		return nil, err
 	}
-	if set, err := a.Target(p); err != nil || set.Max() < p.Index(a.Locked(goal.Name)) {
+	set, err := a.Target(p)
+	if err != nil || set.Max() < p.Index(a.Locked(goal.Name)) {
 		return nil, &project.GoalError{Goal: a.Goal, Reason: fmt.Sprintf("it is older than what is in use, %s; molt back and molt want lead back", a.Locked(goal.Name))}
 	}
+	a.meant = Texts(p, set)
 	return a, nil
 }
 

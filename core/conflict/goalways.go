@@ -18,15 +18,7 @@ func Reach(ctx context.Context, source universe.Source, app project.Application,
 	if a, err = assess.AskOne(ctx, source, app, goal); err != nil {
 		return nil, nil, nil, err
 	}
-	framework, err := a.Pkg(goal.Name)
-	if err != nil {
-		return nil, nil, nil, err
-	}
-	set, err := a.Target(framework)
-	if err != nil {
-		return nil, nil, nil, err
-	}
-	r, err = a.Outlook(assess.Texts(framework, set))
+	a, r, err = a.InSight()
 	if err != nil {
 		return nil, nil, nil, err
 	}

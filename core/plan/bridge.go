@@ -52,7 +52,7 @@ func (p *planner) pays(h hop, retired []string, other project.Draft) (bool, erro
 	if err != nil || now == nil {
 		return false, err
 	}
-	if p.FewestBack {
+	if p.Back == assess.FewestBack {
 		now[0]++ // the bridge itself goes back
 	}
 	other = other.Clone()
@@ -101,7 +101,7 @@ func (p *planner) bridgeScope(h hop, family []string, later bool) (assess.Choice
 			}
 		}
 		c[name] = slices.DeleteFunc(p.Towards(name, pkg, assess.Texts(pkg, part), h.releases), func(v string) bool {
-			return len(family) == 1 && p.closed[closedKey(h, p.Forward, assess.Choice{name: {v}}, family)]
+			return len(family) == 1 && p.closed[closedKey(h, p.Back, assess.Choice{name: {v}}, family)]
 		})
 	}
 	return c, nil
@@ -157,8 +157,8 @@ func fixedAt(c assess.Choice, at map[string]string) assess.Choice {
 }
 
 // closedKey names a question to opens.
-func closedKey(h hop, forward bool, chosen assess.Choice, family []string) string {
-	key := fmt.Sprint(h.major, forward)
+func closedKey(h hop, back assess.Direction, chosen assess.Choice, family []string) string {
+	key := fmt.Sprint(h.major, back)
 	for _, name := range family {
 		key += fmt.Sprint(" ", name, chosen[name])
 	}
@@ -168,7 +168,7 @@ func closedKey(h hop, forward bool, chosen assess.Choice, family []string) strin
 // opens returns a resolution of the hop in which a family has some of the chosen releases; nil when there is none. What
 // has none once has none later: the stages before a hop leave the other packages all releases to choose from.
 func (p *planner) opens(h hop, chosen assess.Choice, family, retired []string) (*solve.Resolution, error) {
-	key := closedKey(h, p.Forward, chosen, family)
+	key := closedKey(h, p.Back, chosen, family)
 	if p.closed[key] {
 		return nil, nil
 	}

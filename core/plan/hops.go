@@ -38,12 +38,12 @@ func (p *planner) hops() error {
 	}
 	for _, hop := range hops {
 		// A release of before that merely does not exclude the hop is no way to get there, unless there is no other.
-		p.Forward = true
+		p.Question = p.Going(assess.NothingBack)
 		done, err := p.hop(hop)
 		if err == nil && !done {
-			p.Forward, p.FewestBack = false, true
+			p.Question = p.Going(assess.FewestBack)
 			done, err = p.hop(hop)
-			p.FewestBack = false
+			p.Question = p.Going(assess.AnyDirection)
 		}
 		if err != nil {
 			return err

@@ -29,15 +29,15 @@ type Plan struct {
 
 // A planner collects stages.
 type planner struct {
-	*assess.Question
-	assessed map[string]assess.Assessed
-	plan     *Plan
-	now      project.Draft
-	cut      Cut
-	bridging family          // the one that is being looked at
-	visited  map[string]bool // where families that were bridged have stood since the hop began
-	bridged  map[string]bool // the families that a bridge of the hop has moved
-	closed   map[string]bool // what opens found to have no resolution
+	*assess.Question // as it is asked at this point of the plan
+	assessed         map[string]assess.Assessed
+	plan             *Plan
+	now              project.Draft
+	cut              Cut
+	bridging         family          // the one that is being looked at
+	visited          map[string]bool // where families that were bridged have stood since the hop began
+	bridged          map[string]bool // the families that a bridge of the hop has moved
+	closed           map[string]bool // what opens found to have no resolution
 }
 
 // NewPlan makes the plan for some goals, of which the first is the framework's. Every stage in it was solved. When the
@@ -51,7 +51,7 @@ func NewPlan(ctx context.Context, source universe.Source, app project.Applicatio
 	if err != nil {
 		return nil, err
 	}
-	a.Source = project.RunnableFrom(a.Full, app, a.Base)
+	a = a.WithRuntimes(app.Runtimes)
 	p := &planner{Question: a, assessed: map[string]assess.Assessed{}, plan: &Plan{Goal: a.Goal, Also: goals[1:], Tangle: assessment.Tangle, Touches: assessment.Touches}, cut: cut, closed: map[string]bool{}}
 	for _, got := range assessment.Packages {
 		p.assessed[got.Name] = got

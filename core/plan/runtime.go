@@ -39,7 +39,7 @@ func (p *planner) runtime(h hop, r *solve.Resolution) error {
 }
 
 // raise takes a runtime to be at the lowest version that suits a resolution, or, when that cannot be told, at whatever
-// will be asked for. The application's own map is left alone.
+// will be asked for.
 func (p *planner) raise(name string, r *solve.Resolution) error {
 	runtime := p.App.Runtime(name)
 	to, err := project.LeastRuntime(p.Ctx, p.Full, runtime, r)
@@ -56,11 +56,11 @@ func (p *planner) raise(name string, r *solve.Resolution) error {
 			raised[environment] = to
 		}
 	}
-	p.App.Runtimes = maps.Clone(p.App.Runtimes)
-	p.App.Runtimes[name] = raised
+	deployed := maps.Clone(p.App.Runtimes)
+	deployed[name] = raised
 	if to == "" {
-		delete(p.App.Runtimes, name)
+		delete(deployed, name)
 	}
-	p.Source = project.RunnableFrom(p.Full, p.App, p.Base)
+	p.Question = p.WithRuntimes(deployed)
 	return nil
 }

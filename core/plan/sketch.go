@@ -23,7 +23,7 @@ func (p *planner) sketch(got *assess.Assessment) error {
 	if blocked == nil {
 		return nil
 	}
-	done, now, app, source := slices.Clone(p.plan.Stages), p.now.Clone(), p.App, p.Source
+	done, now, question := slices.Clone(p.plan.Stages), p.now.Clone(), p.Question
 	p.now = p.without(blocked)
 	err := p.hops()
 	if err == nil && p.plan.Reachable {
@@ -32,7 +32,7 @@ func (p *planner) sketch(got *assess.Assessment) error {
 		}
 	}
 	p.plan.Stages, p.plan.Reachable = done, false
-	p.now, p.App, p.Source = now, app, source
+	p.now, p.Question = now, question
 	return err
 }
 
