@@ -38,13 +38,28 @@ func TestMain(m *testing.M) {
 	if runtime.GOOS == "windows" {
 		molt += ".exe"
 	}
-	if out, err := exec.Command("go", "build", "-o", molt, "molt/cmd/molt").CombinedOutput(); err != nil {
+	build := []string{"build", "-o", molt}
+	if testing.CoverMode() != "" { // what the built program does counts too: go tool covdata reads it in MOLT_COVERAGE
+		build = append(build, "-cover", "-coverpkg=molt/...")
+		os.Setenv("GOCOVERDIR", coverage(dir))
+	}
+	if out, err := exec.Command("go", append(build, "molt/cmd/molt")...).CombinedOutput(); err != nil {
 		fmt.Fprintf(os.Stderr, "%s\n", out)
 		os.Exit(1)
 	}
 	code := m.Run()
 	os.RemoveAll(dir)
 	os.Exit(code)
+}
+
+// coverage is where the built program says what it did: the folder that MOLT_COVERAGE names, else one that goes with the tests.
+func coverage(dir string) string {
+	if named := os.Getenv("MOLT_COVERAGE"); named != "" {
+		return named
+	}
+	dir = filepath.Join(dir, "coverage")
+	_ = os.MkdirAll(dir, 0o755) // go's runtime says what is missing
+	return dir
 }
 
 // A desk is an application in a temporary folder, with a registry.

@@ -6,9 +6,12 @@ import (
 	"fmt"
 	"maps"
 	"math/rand/v2"
+	"runtime"
 	"slices"
 	"strings"
 	"testing"
+
+	"golang.org/x/sync/errgroup"
 
 	"molt/core/universe"
 )
@@ -219,26 +222,30 @@ func TestAgainstBruteForce(t *testing.T) {
 	againstBruteForce(t, seeds(2000))
 }
 
+// againstBruteForce deals the universes out to as many shards as there are processors.
 func againstBruteForce(t *testing.T, count int) {
 	t.Helper()
-	found := map[string]int{}
-	for seed := range count {
-		random := rand.New(rand.NewPCG(uint64(seed), 7))
-		text := randomUniverse(random)
-		for _, mode := range []string{"nested", "single", "single b"} {
-			source, p := sketch(t, text)
-			switch mode {
-			case "single":
-				p.Tenancy = Single
-			case "single b":
-				p.Single = []string{"b"}
-				if !slices.ContainsFunc(p.Roots, func(r Root) bool { return r.As == "b" }) {
-					continue // a goal is declared
+	shards := runtime.GOMAXPROCS(0)
+	founds := make([]map[string]int, shards)
+	var g errgroup.Group
+	for shard := range shards {
+		founds[shard] = map[string]int{}
+		g.Go(func() error {
+			for seed := shard; seed < count; seed += shards {
+				if err := oneAgainstBruteForce(uint64(seed), founds[shard]); err != nil {
+					return err
 				}
 			}
-			if err := compare(t, source, p, found, mode); err != nil {
-				t.Fatalf("seed %d, %s: %v\n%s", seed, mode, err, text)
-			}
+			return nil
+		})
+	}
+	if err := g.Wait(); err != nil {
+		t.Fatal(err)
+	}
+	found := map[string]int{}
+	for _, some := range founds {
+		for what, n := range some {
+			found[what] += n
 		}
 	}
 	for _, what := range []string{"nested solved", "nested refuted", "single solved", "single refuted", "single b solved", "single b refuted", "several contexts"} {
@@ -252,7 +259,31 @@ func againstBruteForce(t *testing.T, count int) {
 	t.Log(found)
 }
 
-func compare(t *testing.T, source universe.Table, p Problem, found map[string]int, mode string) error {
+// oneAgainstBruteForce compares the answers on one universe, in every mode.
+func oneAgainstBruteForce(seed uint64, found map[string]int) error {
+	text := randomUniverse(rand.New(rand.NewPCG(seed, 7)))
+	for _, mode := range []string{"nested", "single", "single b"} {
+		source, p, err := sketched(text)
+		if err != nil {
+			return err
+		}
+		switch mode {
+		case "single":
+			p.Tenancy = Single
+		case "single b":
+			p.Single = []string{"b"}
+			if !slices.ContainsFunc(p.Roots, func(r Root) bool { return r.As == "b" }) {
+				continue // a goal is declared
+			}
+		}
+		if err := compare(source, p, found, mode); err != nil {
+			return fmt.Errorf("seed %d, %s: %w\n%s", seed, mode, err, text)
+		}
+	}
+	return nil
+}
+
+func compare(source universe.Table, p Problem, found map[string]int, mode string) error {
 	ctx := context.Background()
 	want := possible(source, p)
 	r, err := Resolve(ctx, source, p)

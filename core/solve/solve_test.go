@@ -245,7 +245,15 @@ func TestCancel(t *testing.T) {
 // sketch reads a universe with the application's line in it.
 func sketch(t testing.TB, text string) (universe.Table, Problem) {
 	t.Helper()
-	var p Problem
+	source, p, err := sketched(text)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return source, p
+}
+
+// sketched reads a universe with the line of its application.
+func sketched(text string) (source universe.Table, p Problem, err error) {
 	var rest []string
 	for _, line := range strings.Split(text, "\n") {
 		app, found := strings.CutPrefix(strings.TrimSpace(line), "app:")
@@ -256,16 +264,13 @@ func sketch(t testing.TB, text string) (universe.Table, Problem) {
 		for _, word := range strings.Fields(app) {
 			d, _, err := universe.SketchDemand(word)
 			if err != nil {
-				t.Fatal(err)
+				return nil, p, err
 			}
 			p.Roots = append(p.Roots, Root{Demand: d, Group: "dependencies"})
 		}
 	}
-	source, err := universe.Sketch(ranges.Scheme, strings.Join(rest, "\n"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	return source, p
+	source, err = universe.Sketch(ranges.Scheme, strings.Join(rest, "\n"))
+	return source, p, err
 }
 
 // Tangles that share no demand are all found, and their number is said.
