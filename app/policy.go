@@ -38,7 +38,7 @@ func (a *App) knownReleases(ctx context.Context) func(name, version string) *uni
 	}
 }
 
-// checkRules says which locked packages break the rules of the house, as far as a lock tells.
+// checkRules says which locked packages break the policy, as far as a lock tells.
 func (a *App) checkRules(ctx context.Context) []Finding {
 	whole := a.Config.Rules.Rules(a.now())
 	names := whole

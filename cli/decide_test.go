@@ -63,16 +63,16 @@ package keel
 	}
 
 	d = desk("rules:\n  licences: {allow: [MIT]}\n")
-	d.says(0, []string{"plan"}, "Without the rules of the house, it would end at rope 1.1.0.")
+	d.says(0, []string{"plan"}, "Without the policy, it would end at rope 1.1.0.")
 	d = desk("rules:\n  packages: {refuse: [ro*]}\n")
-	d.says(1, []string{"verify"}, "rope@1.0.0: the house refuses rope")
+	d.says(1, []string{"verify"}, "rope@1.0.0: the policy refuses rope")
 	d.says(0, []string{"verify", "--only", "lock,manifest"}, "agree")
-	d.says(0, []string{"want", "rope", "--dry-run"}, "1.1.0 is out of the question, as the house refuses rope")
+	d.says(0, []string{"want", "rope", "--dry-run"}, "1.1.0 is out of the question, as the policy refuses rope")
 	if err := os.Remove(filepath.Join(d.dir, "molt.lock")); err != nil {
 		t.Fatal(err)
 	}
-	d.says(1, []string{"relock"}, `rope: no release that may be used fits "^1.0.0": the rules of the house hide all releases of rope; 1.1.0: the house refuses rope`,
-		"The rules of the house hide all releases of rope")
+	d.says(1, []string{"relock"}, `rope: no release that may be used fits "^1.0.0": the policy hides all releases of rope; 1.1.0: the policy refuses rope`,
+		"The policy hides all releases of rope")
 
 	d = desk("settle: 4 weeks\n")
 	out = d.says(0, []string{"plan"}, "Without waiting until releases have settled, it would end at sail 1.1.0.")

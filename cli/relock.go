@@ -8,6 +8,7 @@ import (
 	"molt/app"
 	"molt/ask"
 	"molt/doc"
+	"molt/render"
 	"molt/render/text"
 )
 
@@ -46,7 +47,7 @@ releases; and the lock is solved anew, near to what both had. It says what it to
 					if dry {
 						word = "would hold"
 					}
-					p.Line("%s %s %d packages for %d declarations.", s.App.Eco.Lock(), word, len(d.Packages), len(d.Roots))
+					p.Line("%s %s %s for %s.", s.App.Eco.Lock(), word, render.Count(len(d.Packages), "package"), render.Count(len(d.Roots), "declaration"))
 				})
 			})
 		},
@@ -64,7 +65,7 @@ func (c *call) verify() *cobra.Command {
 		Long: `Verify compares the manifest with the lock, checks every edge of the lock, looks every locked package up among what
 is installed the way the runtime does, and checks the runtime that molt.yaml says is deployed, and the one of this
 machine where something is installed, against what the packages require. It looks whether the lock keeps to the fixed
-set and to the rules of the house, and whether its checksums are those that the registry stated when it was asked last.
+set and to the policy ("rules:" in molt.yaml), and whether its checksums are those that the registry stated when it was asked last.
 It asks no registry. Exit 1 when something does not agree.`,
 		Example: "  molt verify\n  molt verify --only lock,runtime --quiet",
 		Args:    cobra.NoArgs,

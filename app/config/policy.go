@@ -11,7 +11,7 @@ import (
 	"molt/core/project"
 )
 
-// Policy are the rules of the house, as molt.yaml has them.
+// Policy is what may be used, under "rules:" of molt.yaml.
 type Policy struct {
 	Packages struct {
 		Allow  []string `yaml:"allow"`

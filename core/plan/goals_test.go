@@ -137,14 +137,14 @@ func TestHouseRules(t *testing.T) {
 		t.Errorf("the plan is %s", got)
 	}
 	costs, err := Costs(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "4"}}, Cut{}, plan)
-	if err != nil || len(costs) != 1 || costs[0] != "without the rules of the house, 1 stage more; it would end at mast 2.0.0" {
+	if err != nil || len(costs) != 1 || costs[0] != "without the policy, 1 stage more; it would end at mast 2.0.0" {
 		t.Errorf("it costs %q, %v", costs, err)
 	}
 	old := project.Policy{Oldest: 24 * time.Hour, Now: time.Date(2026, 1, 3, 0, 0, 0, 0, time.UTC)}
 	if old.Breach("x", &universe.Release{Published: time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)}) == "" || old.Breach("x", &universe.Release{}) != "" {
 		t.Error("the age of a release is not looked at")
 	}
-	for name, want := range map[string]string{"mast": "the rules of the house hide 1 of 2 releases of mast; 2.0.0: the house does not take the licence GPL-3.0-only", "keel": "", "ghost": ""} {
+	for name, want := range map[string]string{"mast": "the policy hides 1 of 2 releases of mast; 2.0.0: the policy does not allow the licence GPL-3.0-only", "keel": "", "ghost": ""} {
 		if says, err := project.Hidden(context.Background(), source, app, name); err != nil || says != want {
 			t.Errorf("hidden of %s: %q, %v", name, says, err)
 		}
@@ -154,7 +154,7 @@ func TestHouseRules(t *testing.T) {
 	if says, err := project.Hidden(context.Background(), source, fixed, "keel"); err != nil || says != "keel is given from outside, at 1.0.0" {
 		t.Errorf("hidden of what is given: %q, %v", says, err)
 	}
-	if app.Rules.Breach("bilgepump", source["hulk"].Release("3.0.0")) != "the house refuses bilgepump" {
+	if app.Rules.Breach("bilgepump", source["hulk"].Release("3.0.0")) != "the policy refuses bilgepump" {
 		t.Error("a pattern does not match")
 	}
 }

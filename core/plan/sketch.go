@@ -90,7 +90,7 @@ func Costs(ctx context.Context, source universe.Source, app project.Application,
 	}
 	if without := app; app.Rules.Any() || app.Rules.Evidence != "" {
 		without.Rules = project.Policy{}
-		all = append(all, decision{"the rules of the house", without})
+		all = append(all, decision{"the policy", without})
 	}
 	costs := make([]string, len(all))
 	err := assess.SideBySide(len(all), func(i int) (err error) {

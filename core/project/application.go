@@ -26,7 +26,7 @@ type Application struct {
 	Installed map[string]string     // versions that are installed, by declared name; nil when nothing is or nobody looked
 	Since     time.Time             // a survey notes what was published after; zero for nothing
 	Families  [][]string            // packages that move in step, as far as people say so
-	Rules     Policy                // of the house
+	Rules     Policy                // of its people
 	Guides    []Guide               // what upgrade guides say
 	Pins      []Pin                 // versions of runtimes and tools that files of the application name
 	// Frameworks are declared names of which there must be one release in the whole application: what goals are about.

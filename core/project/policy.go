@@ -32,18 +32,18 @@ func (r Policy) Breach(name string, release *universe.Release) string {
 	}
 	switch {
 	case matches(r.Refuse):
-		return "the house refuses " + name
+		return "the policy refuses " + name
 	case len(r.Allow) > 0 && !matches(r.Allow):
-		return "the house does not allow " + name
+		return "the policy does not allow " + name
 	}
 	if len(r.AllowLicences)+len(r.RefuseLicences) > 0 && !r.licensed(release.Licence) {
 		if release.Licence == "" {
 			return "it states no licence"
 		}
-		return "the house does not take the licence " + release.Licence
+		return "the policy does not allow the licence " + release.Licence
 	}
 	if r.Oldest > 0 && !release.Published.IsZero() && r.Now.Sub(release.Published) > r.Oldest {
-		return fmt.Sprintf("it is of %s, too old for the house", release.Published.Format(time.DateOnly))
+		return fmt.Sprintf("published %s; the policy allows at most %s", release.Published.Format(time.DateOnly), years(r.Oldest))
 	}
 	return ""
 }
@@ -70,6 +70,23 @@ func (r Policy) licensed(expression string) bool {
 	}
 	satisfied, err := spdxexp.Satisfies(expression, taken)
 	return err == nil && satisfied
+}
+
+// years writes an age for people.
+func years(age time.Duration) string {
+	const day = 24 * time.Hour
+	for _, unit := range []struct {
+		length time.Duration
+		name   string
+	}{{365 * day, "year"}, {30 * day, "month"}, {7 * day, "week"}} {
+		if n := age / unit.length; n > 0 && age%unit.length == 0 {
+			if n == 1 {
+				return "1 " + unit.name
+			}
+			return fmt.Sprintf("%d %ss", n, unit.name)
+		}
+	}
+	return fmt.Sprintf("%d days", age/day)
 }
 
 // Any reports whether a rule hides releases.
@@ -141,9 +158,9 @@ func (app Application) hides(p *universe.Package, name string) string {
 	case 0:
 		return ""
 	case len(p.Releases):
-		return fmt.Sprintf("the rules of the house hide all releases of %s; %s", name, last)
+		return fmt.Sprintf("the policy hides all releases of %s; %s", name, last)
 	}
-	return fmt.Sprintf("the rules of the house hide %d of %d releases of %s; %s", hidden, len(p.Releases), name, last)
+	return fmt.Sprintf("the policy hides %d of %d releases of %s; %s", hidden, len(p.Releases), name, last)
 }
 
 // permitted is a source that was filtered.

@@ -44,7 +44,7 @@ const (
 // grades in their order, best first.
 var grades = []Grade{Stated, Advised, Early, Open, None, Refused}
 
-// Grades lists the grades that a house can ask for.
+// Grades lists the grades that a policy can ask for.
 var Grades = []Grade{Stated, Early, Open}
 
 // Weaker reports whether a grade proves less than another.
