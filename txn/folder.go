@@ -214,7 +214,7 @@ func (d *Folder) Put(name string, data []byte) error {
 		_ = at.Root.Remove(part)
 		return err
 	}
-	return d.settle(at, name)
+	return d.flushEntry(at, name)
 }
 
 // fill writes and closes a file that is going to take the place of another.
@@ -299,7 +299,7 @@ func (d *Folder) Remove(name string) error {
 	if err := at.Root.Remove(at.Name); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
-	return d.settle(at, name)
+	return d.flushEntry(at, name)
 }
 
 // Move gives a file of the application another name in one move, which takes the place of what is there.
@@ -327,7 +327,7 @@ func (d *Folder) Move(from, to string) error {
 	if err := target.Root.Rename(source.Name, target.Name); err != nil {
 		return err
 	}
-	return d.settle(target, to)
+	return d.flushEntry(target, to)
 }
 
 func realDir(dir string) string {
@@ -337,10 +337,10 @@ func realDir(dir string) string {
 	return dir
 }
 
-// settle brings the entries of a file's folder onto the disk, so that moves survive a loss of power in the order in which
+// flushEntry brings the entries of a file's folder onto the disk, so that moves survive a loss of power in the order in which
 // they were made.
-func (d *Folder) settle(at location, name string) error {
-	if err := d.ask("settle", name); err != nil {
+func (d *Folder) flushEntry(at location, name string) error {
+	if err := d.ask("flush entry", name); err != nil {
 		return err
 	}
 	return syncFolder(at.Root, filepath.Dir(at.Name))

@@ -168,7 +168,7 @@ func (w *wanter) solve(app project.Application, wanted []Wanted) (*solve.Resolut
 	return best.Resolution, nil
 }
 
-// style settles in which style to ask: the one that was said, that of the line, or the one that most lines have.
+// style decides in which style to ask: the one that was said, that of the line, or the one that most lines have.
 func (w *wanter) style(said version.Style, was string) version.Style {
 	if said != version.OtherStyle {
 		return said

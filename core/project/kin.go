@@ -4,6 +4,8 @@ package project
 type Kin struct {
 	Scope string // the owner that the name names, "" for none
 	Stem  string // what the names of relatives begin with, "" for nothing
+	// Describes is the package, or the runtime, that this one describes to a tool, as type declarations do; "" for none.
+	Describes string
 }
 
 // Common says what two packages have in common by their names, "" for nothing.

@@ -5,12 +5,12 @@ import (
 	"strings"
 )
 
-// alike reports whether two places hold the same release, see the same releases, which see the same, to a depth.
+// alike reports whether two contexts hold the same release, see the same releases, which see the same, to a depth.
 func (d *drawing) alike(x, y, depth int) bool {
 	if x == none || y == none || x == y {
 		return x == y
 	}
-	a, b := d.places[x], d.places[y]
+	a, b := d.drawn[x], d.drawn[y]
 	if a.inst.pkg != b.inst.pkg || a.inst.w != b.inst.w {
 		return false
 	}
@@ -32,7 +32,7 @@ func (d *drawing) alike(x, y, depth int) bool {
 	return same
 }
 
-// classify unites places that differ in nothing: first by release, then, until nothing changes, by the classes of
+// classify unites contexts that differ in nothing: first by release, then, until nothing changes, by the classes of
 // what they need and see.
 func (d *drawing) classify() {
 	type release struct {
@@ -40,7 +40,7 @@ func (d *drawing) classify() {
 		w int
 	}
 	releases, count := map[release]int{}, 0
-	for _, p := range d.places {
+	for _, p := range d.drawn {
 		if p.tied != none {
 			continue
 		}
@@ -53,10 +53,10 @@ func (d *drawing) classify() {
 		count++
 	}
 	if count == len(releases) {
-		return // no release stands in two places
+		return // no release stands in two contexts
 	}
 	count = len(releases)
-	d.refine(count, func(to *strings.Builder, p *place, _ int) {
+	d.refine(count, func(to *strings.Builder, p *vertex, _ int) {
 		for _, at := range p.needs {
 			fmt.Fprintf(to, ",%d", d.classOf(at))
 		}
@@ -66,12 +66,12 @@ func (d *drawing) classify() {
 	})
 }
 
-// refine splits the classes of the places, of which there are count, by what sign writes about each place, until none
+// refine splits the classes of the contexts, of which there are count, by what sign writes about each context, until none
 // falls apart any more. Sign is told how many classes there are.
-func (d *drawing) refine(count int, sign func(to *strings.Builder, p *place, count int)) {
+func (d *drawing) refine(count int, sign func(to *strings.Builder, p *vertex, count int)) {
 	for d.ctx.Err() == nil {
-		classes, next := map[string]int{}, make([]int, len(d.places))
-		for n, p := range d.places {
+		classes, next := map[string]int{}, make([]int, len(d.drawn))
+		for n, p := range d.drawn {
 			if p.tied != none {
 				continue
 			}
@@ -85,7 +85,7 @@ func (d *drawing) refine(count int, sign func(to *strings.Builder, p *place, cou
 			}
 			next[n] = class
 		}
-		for n, p := range d.places {
+		for n, p := range d.drawn {
 			p.class = next[n]
 		}
 		if len(classes) == count {
@@ -102,10 +102,10 @@ func (d *drawing) classOf(at int) int {
 	return d.standing(at).class
 }
 
-// standing returns the place of a number, or the one that stands for it.
-func (d *drawing) standing(at int) *place {
-	for d.places[at].tied != none {
-		at = d.places[at].tied
+// standing returns the context of a number, or the one that stands for it.
+func (d *drawing) standing(at int) *vertex {
+	for d.drawn[at].tied != none {
+		at = d.drawn[at].tied
 	}
-	return d.places[at]
+	return d.drawn[at]
 }

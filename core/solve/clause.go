@@ -57,7 +57,7 @@ next:
 	id := int32(len(s.clauses))
 	s.clauses = push(s.clauses, clause{kept, why})
 	if len(kept) < 2 {
-		s.settleClause(id)
+		s.activate(id)
 		return id
 	}
 	// The two terms to watch: those that can still hold, else those that became false last.
@@ -71,13 +71,13 @@ next:
 		kept[slot], kept[best] = kept[best], kept[slot]
 		s.watch(kept[slot].v, id)
 	}
-	s.settleClause(id)
+	s.activate(id)
 	return id
 }
 
-// settleClause gives its effect to a clause that came late or lost its effect by unwinding. One that narrowed
+// activate gives its effect to a clause that came late or lost its effect by unwinding. One that narrowed
 // something at a level above that of its false terms would lose the effect again, so it is remembered.
-func (s *solver) settleClause(id int32) {
+func (s *solver) activate(id int32) {
 	terms := s.clauses[id].terms
 	open, since := -1, always
 	for k, t := range terms {
@@ -205,7 +205,7 @@ func (s *solver) falseClause() int32 {
 			s.loose = append(s.loose, id)
 			return id
 		}
-		s.settleClause(id)
+		s.activate(id)
 	}
 	return s.propagate()
 }

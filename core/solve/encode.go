@@ -187,7 +187,7 @@ func (s *solver) hint(r *universe.Release) {
 	}
 }
 
-// placeholder marks the target of a deferred place.
+// placeholder marks the target of a deferred context.
 var placeholder = &instance{}
 
 func (s *solver) expand(e *edge, w int) error {
@@ -198,7 +198,7 @@ func (s *solver) expand(e *edge, w int) error {
 			return err
 		}
 	}
-	if s.problem.Tenancy == Single { // its place is the only one: no switch is needed to tell that it is used
+	if s.problem.Tenancy == Single { // its context is the only one: no switch is needed to tell that it is used
 		i := &instance{pkg: e.pkg, w: w, v: e.v}
 		s.count++
 		e.targets = append(e.targets, target{w, i})

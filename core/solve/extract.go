@@ -7,47 +7,47 @@ import (
 	"strings"
 )
 
-// A place is a node of the graph while it is drawn from the assignment: an instance, and the places where it finds
+// A vertex is a context of the graph while it is drawn from the assignment: an instance, and the contexts where it finds
 // the names that matter to it.
-type place struct {
+type vertex struct {
 	inst   *instance
-	parent int // the place that it was first reached from, -1 for the application
+	parent int // the context that it was first reached from, -1 for the application
 	env    map[string]int
 	needs  []int // as inst.needs; none for an absent one
-	tied   int   // the place that stands for this one, or none
+	tied   int   // the context that stands for this one, or none
 	class  int
 }
 
-// none stands for no place.
+// none stands for no context.
 const none = -1
 
 // A drawing turns the assignment of a solver into a graph.
 type drawing struct {
 	*solver
-	places []*place
-	byKey  map[string]int    // places that depend on nothing but their instance and what they see
-	plain  map[*instance]int // the same for those that see nothing
-	top    map[string]int    // places at the application's level
-	todo   []int
+	drawn []*vertex
+	byKey map[string]int    // contexts that depend on nothing but their instance and what they see
+	plain map[*instance]int // the same for those that see nothing
+	top   map[string]int    // contexts at the application's level
+	todo  []int
 
 	targets  []*instance // memory for unfold
-	most     int         // how many places there may be, when places are folded farther down
-	depth    int         // how far to look before a place is tied to one above
+	most     int         // how many contexts there may be, when contexts are folded farther down
+	depth    int         // how far to look before a context is tied to one above
 	ties     int
 	compared map[[3]int]bool        // what alike found
 	numbers  map[string]int         // of what looks alike to a depth
-	looks    map[[2]int]int         // the numbers of places, by depth
-	states   map[string]int         // when places are folded, the first of each state
+	looks    map[[2]int]int         // the numbers of contexts, by depth
+	states   map[string]int         // when contexts are folded, the first of each state
 	wanted   map[*instance][]string // then, the names that are looked up through an instance under the assignment
 }
 
 // extract draws the graph that the assignment describes. Places at which everything that matters is equal become one
 // node, so that a release stands twice only where its peers, or those below it, differ.
 //
-// A cycle through peers unfolds forever and has to be tied somewhere: a place is tied to one above it that looks the
+// A cycle through peers unfolds forever and has to be tied somewhere: a context is tied to one above it that looks the
 // same. How far one has to look, at what it sees and what that sees in turn, depends on the cycle, so farther and
-// farther is tried and the result verified. Where it never comes to the same place twice, the graph is folded: places
-// that see the same releases are one, though these releases may stand in different places.
+// farther is tried and the result verified. Where it never comes to the same context twice, the graph is folded: contexts
+// that see the same releases are one, though these releases may stand in different contexts.
 func (s *solver) extract() (*Resolution, error) {
 	for depth := 1; depth < 8 && !s.grouped; depth++ {
 		d := s.drawing(depth)
@@ -62,7 +62,7 @@ func (s *solver) extract() (*Resolution, error) {
 	}
 	var folded *Resolution
 	var lookups map[*instance][]string
-	places := 0
+	drawn := 0
 	for depth := 0; depth < 6; depth++ {
 		if err := s.ctx.Err(); err != nil {
 			return nil, err
@@ -72,7 +72,7 @@ func (s *solver) extract() (*Resolution, error) {
 		if lookups == nil {
 			lookups = d.wantedNames()
 		}
-		d.wanted, d.most = lookups, 4*places+200
+		d.wanted, d.most = lookups, 4*drawn+200
 		if !d.draw() {
 			break
 		}
@@ -82,7 +82,7 @@ func (s *solver) extract() (*Resolution, error) {
 			return r, nil
 		}
 		if depth == 1 {
-			places = len(d.places)
+			drawn = len(d.drawn)
 		}
 		if depth != 1 {
 			continue
@@ -125,7 +125,7 @@ func (d *drawing) draw() bool {
 	return true
 }
 
-// atTop returns the place that serves a name at the application's level, or none.
+// atTop returns the context that serves a name at the application's level, or none.
 func (d *drawing) atTop(name string) int {
 	if n, ok := d.top[name]; ok {
 		return n
@@ -139,15 +139,15 @@ func (d *drawing) atTop(name string) int {
 	if t == nil || d.vars[v].dom.count() > 1 {
 		return none
 	}
-	n := d.place(t, none)
+	n := d.add(t, none)
 	d.top[name] = n
 	return n
 }
 
-func (d *drawing) place(i *instance, parent int) int {
-	d.places = append(d.places, &place{inst: i, parent: parent, tied: none})
-	d.todo = append(d.todo, len(d.places)-1)
-	return len(d.places) - 1
+func (d *drawing) add(i *instance, parent int) int {
+	d.drawn = append(d.drawn, &vertex{inst: i, parent: parent, tied: none})
+	d.todo = append(d.todo, len(d.drawn)-1)
+	return len(d.drawn) - 1
 }
 
 // target returns the instance that an edge leads to under the assignment, or nil.
@@ -170,15 +170,15 @@ func (d *drawing) target(e *edge) *instance {
 	sees := map[string][]provider{}
 	given, _ := d.view(e, w)
 	for name, c := range given {
-		sees[name], _, _ = d.settleChain(name, c)
+		sees[name], _, _ = d.decideChain(name, c)
 	}
 	_, key := d.find(e.pkg, w, sees)
 	return e.delayed[key]
 }
 
-// unfold makes the places below one. It reports false when there are too many to come to an end.
+// unfold makes the contexts below one. It reports false when there are too many to come to an end.
 func (d *drawing) unfold(n int) bool {
-	p := d.places[n]
+	p := d.drawn[n]
 	most := 4*d.count + 1000
 	if d.states != nil {
 		most = 100*d.count + 10000
@@ -186,7 +186,7 @@ func (d *drawing) unfold(n int) bool {
 			most = d.most
 		}
 	}
-	if len(d.places) > most || d.ctx.Err() != nil {
+	if len(d.drawn) > most || d.ctx.Err() != nil {
 		return false
 	}
 	if p.env == nil {
@@ -207,7 +207,7 @@ func (d *drawing) unfold(n int) bool {
 		return none, false
 	}
 	p.needs = make([]int, len(p.inst.needs))
-	for pass := range 2 { // first those that see a sibling, whose places the others may need
+	for pass := range 2 { // first those that see a sibling, whose contexts the others may need
 		for k, e := range p.inst.needs {
 			t := targets[k]
 			if t == nil {
@@ -223,17 +223,17 @@ func (d *drawing) unfold(n int) bool {
 			case d.global(e.as):
 				p.needs[k] = d.atTop(d.key(e.as, e.pkg.Name))
 			case pass == 0 && local:
-				p.needs[k] = d.place(t, n)
+				p.needs[k] = d.add(t, n)
 			case pass == 1 && !local:
 				p.needs[k] = d.shared(t, p, n)
 			}
 		}
 	}
 	for _, k := range p.needs {
-		if k == none || d.places[k].env != nil || d.places[k].parent != n {
+		if k == none || d.drawn[k].env != nil || d.drawn[k].parent != n {
 			continue
 		}
-		c := d.places[k]
+		c := d.drawn[k]
 		c.env = d.envOf(c.inst, func(name string) int {
 			if k, ok := own(name); ok {
 				return p.needs[k]
@@ -248,10 +248,10 @@ func (d *drawing) unfold(n int) bool {
 	return true
 }
 
-// nothingSeen is the environment of the many places that see nothing.
+// nothingSeen is the environment of the many contexts that see nothing.
 var nothingSeen = map[string]int{}
 
-// envOf makes the environment of a place of an instance from where it finds each name.
+// envOf makes the environment of a context of an instance from where it finds each name.
 func (d *drawing) envOf(i *instance, find func(name string) int) map[string]int {
 	if len(i.sees) == 0 {
 		return nothingSeen
@@ -270,21 +270,21 @@ func (d *drawing) envOf(i *instance, find func(name string) int) map[string]int 
 	return env
 }
 
-// seen returns the place that p sees under a name it does not need itself.
-func (d *drawing) seen(p *place, name string) int {
+// seen returns the context that p sees under a name it does not need itself.
+func (d *drawing) seen(p *vertex, name string) int {
 	if at, ok := p.env[name]; ok {
 		return at
 	}
 	return d.atTop(name)
 }
 
-// shared returns the place of an instance that sees nothing which its dependent provides.
-func (d *drawing) shared(t *instance, p *place, n int) int {
+// shared returns the context of an instance that sees nothing which its dependent provides.
+func (d *drawing) shared(t *instance, p *vertex, n int) int {
 	if len(t.sees) == 0 {
 		at, ok := d.plain[t]
 		if !ok {
-			at = d.place(t, n)
-			d.places[at].env = nothingSeen
+			at = d.add(t, n)
+			d.drawn[at].env = nothingSeen
 			d.plain[t] = at
 		}
 		return at
@@ -299,25 +299,25 @@ func (d *drawing) shared(t *instance, p *place, n int) int {
 	if at, ok := d.byKey[key.String()]; ok {
 		return at
 	}
-	at := d.place(t, n)
-	d.places[at].env = env
+	at := d.add(t, n)
+	d.drawn[at].env = env
 	d.byKey[key.String()] = at
 	return at
 }
 
-// tie lets a place above stand for a need of p that holds the same release and sees the same releases: a cycle that
+// tie lets a context above stand for a need of p that holds the same release and sees the same releases: a cycle that
 // would unfold forever.
-func (d *drawing) tie(n int, p *place) {
+func (d *drawing) tie(n int, p *vertex) {
 	for _, at := range p.needs {
-		if at == none || d.places[at].parent != n {
+		if at == none || d.drawn[at].parent != n {
 			continue
 		}
-		c := d.places[at]
+		c := d.drawn[at]
 		if d.states != nil {
 			d.fold(at)
 			continue
 		}
-		for up := n; up != none; up = d.places[up].parent {
+		for up := n; up != none; up = d.drawn[up].parent {
 			if up != at && d.alike(up, at, d.depth) {
 				c.tied = up
 				d.ties++

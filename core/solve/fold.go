@@ -8,7 +8,7 @@ import (
 	"strings"
 )
 
-// How a drawing merges places that look alike: to a depth, so that a graph of many cycles comes to an end, and at last by the
+// How a drawing merges contexts that look alike: to a depth, so that a graph of many cycles comes to an end, and at last by the
 // releases that they see alone, which is a fold.
 
 // wantedNames finds out which names are looked up through each instance under the assignment: by itself or below it, and not
@@ -80,7 +80,7 @@ func (d *drawing) wantedNames() map[*instance][]string {
 	return all
 }
 
-// namesOf returns the names for which the places of an instance differ, in no order.
+// namesOf returns the names for which the contexts of an instance differ, in no order.
 func (d *drawing) namesOf(i *instance) []string {
 	if d.wanted != nil && len(i.sees) > 0 {
 		return d.wanted[i]
@@ -88,9 +88,9 @@ func (d *drawing) namesOf(i *instance) []string {
 	return slices.Collect(maps.Keys(i.sees))
 }
 
-// fold ties a place to the first one that holds the same release and sees the same releases.
+// fold ties a context to the first one that holds the same release and sees the same releases.
 func (d *drawing) fold(at int) {
-	key := d.state(d.places[at])
+	key := d.state(d.drawn[at])
 	if d.depth != 1 {
 		key = strconv.Itoa(d.look(at, d.depth))
 	}
@@ -98,12 +98,12 @@ func (d *drawing) fold(at int) {
 	if !again {
 		d.states[key] = at
 	} else if first != at {
-		d.places[at].tied = first
+		d.drawn[at].tied = first
 		d.todo = slices.DeleteFunc(d.todo, func(x int) bool { return x == at })
 	}
 }
 
-// look numbers what a place looks like to a depth: its release, and what it sees to a depth of one less.
+// look numbers what a context looks like to a depth: its release, and what it sees to a depth of one less.
 func (d *drawing) look(at, depth int) int {
 	if at == none {
 		return none
@@ -111,7 +111,7 @@ func (d *drawing) look(at, depth int) int {
 	if known, ok := d.looks[[2]int{at, depth}]; ok {
 		return known
 	}
-	p := d.places[at]
+	p := d.drawn[at]
 	if p.env == nil {
 		p.env = d.envOf(p.inst, d.atTop)
 	}
@@ -130,13 +130,13 @@ func (d *drawing) look(at, depth int) int {
 	return n
 }
 
-// state writes the release of a place and those that it sees.
-func (d *drawing) state(p *place) string {
+// state writes the release of a context and those that it sees.
+func (d *drawing) state(p *vertex) string {
 	key := strings.Builder{}
 	fmt.Fprintf(&key, "%s@%d", p.inst.pkg.Name, p.inst.w)
 	for _, name := range slices.Sorted(maps.Keys(p.env)) {
 		if at := p.env[name]; at != none {
-			fmt.Fprintf(&key, "|%s=%s@%d", name, d.places[at].inst.pkg.Name, d.places[at].inst.w)
+			fmt.Fprintf(&key, "|%s=%s@%d", name, d.drawn[at].inst.pkg.Name, d.drawn[at].inst.w)
 		} else {
 			fmt.Fprintf(&key, "|%s=", name)
 		}
@@ -144,13 +144,13 @@ func (d *drawing) state(p *place) string {
 	return key.String()
 }
 
-// classifyStates unites the places of which the release is one, the peers have the same releases, and the needs lead to
-// places that are united.
+// classifyStates unites the contexts of which the release is one, the peers have the same releases, and the needs lead to
+// contexts that are united.
 func (d *drawing) classifyStates() {
-	for _, p := range d.places {
+	for _, p := range d.drawn {
 		p.class = 0
 	}
-	d.refine(0, func(to *strings.Builder, p *place, count int) {
+	d.refine(0, func(to *strings.Builder, p *vertex, count int) {
 		if count > 0 {
 			for _, at := range p.needs {
 				fmt.Fprintf(to, ",%d", d.classOf(at))
@@ -160,17 +160,17 @@ func (d *drawing) classifyStates() {
 		fmt.Fprintf(to, "%s@%d", p.inst.pkg.Name, p.inst.w)
 		for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
 			if at := d.peer(p, d.keyOf(peer)); at != none {
-				fmt.Fprintf(to, "|%s=%s@%d", peer.As, d.places[at].inst.pkg.Name, d.places[at].inst.w)
+				fmt.Fprintf(to, "|%s=%s@%d", peer.As, d.drawn[at].inst.pkg.Name, d.drawn[at].inst.w)
 			}
 		}
 	})
 }
 
-// atTopFor finds out which peers of a class are the application's for some place of it: of several places of one release,
+// atTopFor finds out which peers of a class are the application's for some context of it: of several contexts of one release,
 // these lead to that one.
 func (d *drawing) atTopFor() map[[2]string]int {
 	all := map[[2]string]int{}
-	for n, p := range d.places {
+	for n, p := range d.drawn {
 		for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
 			if at := d.peer(p, d.keyOf(peer)); at != none && at == d.top[d.keyOf(peer)] {
 				all[[2]string{strconv.Itoa(d.classOf(n)), peer.As}] = at

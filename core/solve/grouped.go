@@ -4,28 +4,28 @@ import (
 	"molt/core/universe"
 )
 
-// Where packages need each other in many cycles and look peers up through them, the places of a release are as many as
+// Where packages need each other in many cycles and look peers up through them, the contexts of a release are as many as
 // there are ways to it: in a graph of n packages up to n factorial, though hardly any of them comes to anything. A search
-// that makes too many places begins anew and groups them:
+// that makes too many contexts begins anew and groups them:
 //
-//   - Every place but the first of a release is put off until its providers have their releases, and made for these
-//     (see placeDeferred). Two ways on which the same releases are seen lead to the same place.
+//   - Every context but the first of a release is put off until its providers have their releases, and made for these
+//     (see placeDeferred). Two ways on which the same releases are seen lead to the same context.
 //   - Each package has a switch "all my edges get one release". The switches are decided before everything else, and on.
 //     They are decisions like others: where one release is not enough, what is learned turns them off. With one release
-//     of each package, places differ only by who is seen at all.
+//     of each package, contexts differ only by who is seen at all.
 //   - Looked-up names are kept for each release, and not for the package.
 //
 // Neither takes a solution away: a switch may always be off, and no refutation can rest on it. That the search ends is
 // argued in docs/architecture.md.
 
-// A search groups places when it has more than placesPerRelease for every release that it opened, and placesSpare besides.
+// A search groups contexts when it has more than contextsPerRelease for every release that it opened, and contextsSpare besides.
 // Tests change them.
-var placesPerRelease, placesSpare = 8, 1000
+var contextsPerRelease, contextsSpare = 8, 1000
 
 // alwaysGrouped lets tests begin that way.
 var alwaysGrouped bool
 
-// group begins the search anew, with its places grouped.
+// group begins the search anew, with its contexts grouped.
 func (s *solver) group() (bool, error) {
 	asked := s.asked
 	s.grouped = true

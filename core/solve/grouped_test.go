@@ -9,7 +9,7 @@ import (
 	"time"
 )
 
-// A search that groups places from the start, or begins to in the middle, answers as one that never does.
+// A search that groups contexts from the start, or begins to in the middle, answers as one that never does.
 func TestGroupedAgainstBruteForce(t *testing.T) {
 	alwaysGrouped = true
 	defer func() { alwaysGrouped = false }()
@@ -18,9 +18,9 @@ func TestGroupedAgainstBruteForce(t *testing.T) {
 }
 
 func TestGroupedInTheMiddle(t *testing.T) {
-	each, spare := placesPerRelease, placesSpare
-	defer func() { placesPerRelease, placesSpare = each, spare }()
-	for placesPerRelease, placesSpare = 0, 1; placesSpare < 8; placesSpare += 4 {
+	each, spare := contextsPerRelease, contextsSpare
+	defer func() { contextsPerRelease, contextsSpare = each, spare }()
+	for contextsPerRelease, contextsSpare = 0, 1; contextsSpare < 8; contextsSpare += 4 {
 		againstBruteForce(t, seeds(400))
 	}
 }

@@ -11,10 +11,9 @@ import (
 	"molt/core/universe"
 )
 
-// An instance is a release at a place. Where a package stands matters only for the names that it or something below
-// it looks up as peers: pkg.rel holds these names, as far as they are known. Two places are the same instance when
-// each such name leads to the same providers: the variables of the edges at which the name will be found, nearest
-// first, or at last the application. As providers are variables and not yet releases, one clause speaks about every
+// An instance is a release in a context. Where in the graph a release stands matters only for the names that it or something below it
+// looks up as peers: pkg.rel holds these names, as far as they are known. Two contexts are the same when each such name
+// leads to the same providers: the variables of the edges at which the name will be found, nearest first, or at last the application. As providers are variables and not yet releases, one clause speaks about every
 // release that a provider may get.
 //
 // A dependency cycle could make ever new instances that way. So when a release comes again below itself with other
@@ -29,7 +28,7 @@ type instance struct {
 	on     int32 // its switch, under nested tenancy
 	v      int32 // the variable of its package, under single tenancy
 	parent *instance
-	sees   map[string][]provider // nil when its place does not matter
+	sees   map[string][]provider // nil when its context does not matter
 	needs  []*edge               // by name, as the release's needs; nil until open
 	byName map[string]*edge      // the application's edges, which come in any order
 	open   bool
@@ -45,7 +44,7 @@ type edge struct {
 	cause    int32 // its demand, or noReason
 	targets  []target
 	first    [1]target                // memory for the one target that most edges have
-	delayed  map[string]*instance     // targets of deferred places, by key
+	delayed  map[string]*instance     // targets of deferred contexts, by key
 	peers    map[universe.Demand]bool // peer demands whose clauses stand
 }
 
@@ -112,7 +111,7 @@ func (s *solver) leaves(d Demand) bool {
 	return s.focus != nil && (s.focus.only != nil && !s.focus.only[d] || s.focus.without[d])
 }
 
-// reset forgets the search and keeps what it taught about places.
+// reset forgets the search and keeps what it taught about contexts.
 func (s *solver) reset() {
 	s.vars, s.clauses, s.trail, s.levels, s.head = nil, nil, nil, nil, 0
 	s.order, s.bump, s.conflicts, s.loose = heap{}, 1, nil, nil
@@ -120,13 +119,13 @@ func (s *solver) reset() {
 	s.instances, s.count, s.appVars, s.slots = map[string]*instance{}, 0, map[string]int32{}, nil
 	s.slotOf, s.fixed = map[string]provider{}, map[fixedKey]int32{}
 	s.waiting, s.toOpen, s.toExpand, s.deferred = map[string][]waitingPeer{}, nil, nil, nil
-	s.places, s.released, s.again = 0, 0, false
+	s.contexts, s.released, s.again = 0, 0, false
 	s.app = &instance{open: true, byName: map[string]*edge{}}
 	for _, p := range s.pkgs {
 		p.vars, p.app, p.uses, p.pooled, p.tied = nil, -1, 0, -1, nil
 		clear(p.inUse)
 		clear(p.plain)
-		clear(p.places)
+		clear(p.contexts)
 		p.been = nil
 	}
 	s.setAssumptions()

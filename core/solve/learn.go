@@ -93,8 +93,8 @@ func (s *solver) assert(now []pending, pivot int, level int32, parents []int32) 
 	return true
 }
 
-// settle goes back to the level at which a false clause became false, and learns from it there.
-func (s *solver) settle(id int32) bool {
+// backjump goes back to the level at which a false clause became false, and learns from it there.
+func (s *solver) backjump(id int32) bool {
 	top := int32(0)
 	for _, t := range s.clauses[id].terms {
 		if since := s.falseSince(t); since != always {

@@ -189,7 +189,7 @@ func (o *Optimizer) improve(given []bool) (none bool, err error) {
 // try solves with some of the soft constraints; when that cannot be, it returns those that were refuted together.
 func (o *Optimizer) try(asked []int32) (solved bool, core []int32, err error) {
 	s := o.solver
-	for again := true; again; { // as in solver.settled, but a reset forgets what is asked for
+	for again := true; again; { // as in solver.finish, but a reset forgets what is asked for
 		s.asked = asked
 		s.most = 0
 		if o.best != nil {

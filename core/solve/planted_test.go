@@ -109,7 +109,7 @@ func seeds(usual int) int {
 }
 
 // BenchmarkCycles resolves universes in which packages need each other in many cycles and look peers up through them, so
-// that places have to be grouped.
+// that contexts have to be grouped.
 func BenchmarkCycles(b *testing.B) {
 	for _, seed := range []uint64{14, 77, 240} {
 		b.Run(fmt.Sprint(seed), func(b *testing.B) {

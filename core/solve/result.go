@@ -8,7 +8,7 @@ import (
 	"strings"
 )
 
-func (d *drawing) peer(p *place, name string) int {
+func (d *drawing) peer(p *vertex, name string) int {
 	if d.foreign[name] && p.env[name] == none {
 		return none
 	}
@@ -21,13 +21,13 @@ func (d *drawing) resolution() *Resolution {
 	if d.states != nil {
 		atTop = d.atTopFor()
 	}
-	peerOf := func(p *place, name string) int {
+	peerOf := func(p *vertex, name string) int {
 		if at, ok := atTop[[2]string{strconv.Itoa(p.class), name}]; ok {
 			return at
 		}
 		return d.peer(p, name)
 	}
-	first := make([]*place, len(d.places)) // a place of each class
+	first := make([]*vertex, len(d.drawn)) // a context of each class
 	var order []int
 	edges := 0
 	var reach func(at int)
@@ -95,7 +95,7 @@ func (d *drawing) resolution() *Resolution {
 }
 
 // names gives each class its ID: name@version, and where that is not unique also what it stands beside.
-func (d *drawing) names(order []int, first []*place) []string {
+func (d *drawing) names(order []int, first []*vertex) []string {
 	ids := make([]string, len(first))
 	owner := make(map[string]int, len(order)) // of each name@version
 	same := map[string][]int{}                // those that several have
@@ -125,14 +125,14 @@ func (d *drawing) names(order []int, first []*place) []string {
 	return ids
 }
 
-// peersOf lists the releases that a place sees and that tell it from the other places of its release.
-func (d *drawing) peersOf(class int, classes []int, first []*place) string {
+// peersOf lists the releases that a context sees and that tell it from the other contexts of its release.
+func (d *drawing) peersOf(class int, classes []int, first []*vertex) string {
 	seen := func(class int, name string) string {
 		at := d.peer(first[class], name)
 		if at == none {
 			return "no " + name
 		}
-		p := d.places[at].inst
+		p := d.drawn[at].inst
 		return p.pkg.Name + "@" + p.pkg.Releases[p.w].Version.String()
 	}
 	var words []string

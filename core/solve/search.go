@@ -18,11 +18,11 @@ type solver struct {
 	pkgs    map[string]*pkg
 	foreign map[string]bool // names that the application provides from elsewhere
 
-	// What is known of the packages whose place matters; survives reset.
+	// What is known of the packages whose context matters; survives reset.
 	stale bool
 
-	grouped     bool               // places by release, and one release a package as far as that goes; survives reset
-	places      int                // how many instances there are whose place matters
+	grouped     bool               // contexts by release, and one release a package as far as that goes; survives reset
+	contexts    int                // how many instances there are whose context matters
 	released    int                // how many releases were opened
 	switches    []int32            // of the problem's assumptions
 	assumptions map[string][]int32 // the numbers of assumptions, by the package that they hold for wherever it stands
@@ -48,7 +48,7 @@ type solver struct {
 	shared     domain   // memory for choose
 
 	app       *instance
-	instances map[string]*instance // those whose place matters, by key
+	instances map[string]*instance // those whose context matters, by key
 	count     int                  // of all instances
 	appVars   map[string]int32
 	slots     []string // application-level names by number, for providers
@@ -83,12 +83,12 @@ type pkg struct {
 	byRelease []map[string]bool // the same for each release, when the search is grouped
 	been      domain            // the releases opened since the last reset
 	// Made when first asked for: the sets of constraints, without and with "none"; the complements of single releases;
-	// the instances of releases whose place does not matter.
-	sets   [2][]constraintSet
-	more   [2]map[string]domain // those beyond the first few
-	others []domain
-	plain  []*instance
-	places map[int]int // how many instances each release has
+	// the instances of releases whose context does not matter.
+	sets     [2][]constraintSet
+	more     [2]map[string]domain // those beyond the first few
+	others   []domain
+	plain    []*instance
+	contexts map[int]int // how many instances each release has
 }
 
 // A constraintSet is what a constraint admits.
@@ -118,7 +118,7 @@ type event struct {
 	v      int32
 	reason int32
 	level  int32
-	used   int32 // the release whose use it settled, or -1
+	used   int32 // the release whose use it decided, or -1
 	before int32 // the variable's event before this one, or -1
 	old    domain
 }
@@ -203,7 +203,7 @@ func (s *solver) back(level int32) {
 	loose := s.loose
 	s.loose = nil
 	for _, c := range loose {
-		s.settleClause(c)
+		s.activate(c)
 	}
 }
 
@@ -232,7 +232,7 @@ func (s *solver) run() (bool, error) {
 			return false, errSpent
 		}
 		if bad := s.falseClause(); bad >= 0 {
-			if !s.settle(bad) {
+			if !s.backjump(bad) {
 				return false, nil
 			}
 			if s.again { // switches came since, which go before the decisions so far
@@ -246,7 +246,7 @@ func (s *solver) run() (bool, error) {
 			}
 			continue
 		}
-		if !s.grouped && s.problem.Tenancy == Nested && s.places > placesPerRelease*s.released+placesSpare {
+		if !s.grouped && s.problem.Tenancy == Nested && s.contexts > contextsPerRelease*s.released+contextsSpare {
 			return s.group()
 		}
 		grew, err := s.grow()

@@ -65,12 +65,12 @@ type Root struct {
 type Resolution struct {
 	Roots    []Edge // in the order of Problem.Roots
 	Packages []Node // sorted by ID
-	// Folded says that the needs form a cycle which never comes to the same place twice, so that places which see the
-	// same releases stand for one another: a peer then leads to the right release, but not always to the right place.
+	// Folded says that the needs form a cycle which never comes to the same context twice, so that contexts which see the
+	// same releases stand for one another: a peer then leads to the right release, but not always to the right context.
 	Folded bool
 }
 
-// A Node is a release at one place of the graph. The same release stands in several nodes only where its peers, or
+// A Node is a release at one context of the graph. The same release stands in several nodes only where its peers, or
 // those of something it needs, differ.
 type Node struct {
 	ID      string // name@version, with a suffix where the release stands in several contexts
@@ -126,7 +126,7 @@ type EdgeKey struct{ By, Name string }
 
 // A shared is what the searches of one call have in common.
 type shared struct {
-	grouped bool // one of them made too many places; see grouped.go
+	grouped bool // one of them made too many contexts; see grouped.go
 	steps   int  // that all of them took
 }
 
@@ -177,21 +177,21 @@ func (p Problem) sharing() Problem {
 func Possible(ctx context.Context, source universe.Source, p Problem) (bool, error) {
 	p = p.sharing()
 	if p.Tenancy == Single { // where every assignment can be drawn
-		return newSolver(ctx, source, p, nil).settled()
+		return newSolver(ctx, source, p, nil).finish()
 	}
 	r, _, err := search(ctx, source, p, nil)
 	return r != nil, err
 }
 
 // ErrEndless reports that releases can be chosen, but that no finite graph of them was found.
-var ErrEndless = errors.New("the packages need each other in a cycle that never comes to the same place twice")
+var ErrEndless = errors.New("the packages need each other in a cycle that never comes to the same context twice")
 
-// search runs the solver until the solution is whole: whenever it turns out that the place of a package matters
+// search runs the solver until the solution is whole: whenever it turns out that the context of a package matters
 // which was taken as one, the search begins anew with that knowledge. A nil resolution comes with the demands that
 // the refutation used. With a focus, a resolution that is found is not drawn.
 func search(ctx context.Context, source universe.Source, p Problem, f *focus) (*Resolution, []Demand, error) {
 	s := newSolver(ctx, source, p, f)
-	solved, err := s.settled()
+	solved, err := s.finish()
 	switch {
 	case err != nil:
 		return nil, nil, err
@@ -204,8 +204,8 @@ func search(ctx context.Context, source universe.Source, p Problem, f *focus) (*
 	return r, nil, err
 }
 
-// settled runs the search until it need not be repeated.
-func (s *solver) settled() (bool, error) {
+// finish runs the search until it need not be repeated.
+func (s *solver) finish() (bool, error) {
 	for {
 		solved, err := s.run()
 		if err != nil || !solved || !s.stale {

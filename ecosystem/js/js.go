@@ -45,10 +45,20 @@ func (JS) Tenancy() solve.Tenancy { return solve.Nested }
 // Canonical returns the name itself: it is written in one way.
 func (JS) Canonical(name string) string { return name }
 
-// Kin reads the scope of a name, or the part before its first hyphen.
+// descriptions is the scope under which, by the convention of the language's typed dialect, type declarations are published for packages
+// that have none: those of x as x below it, those of @s/x as s__x, those of the runtime under the runtime's name.
+const descriptions = "@types"
+
+// Kin reads the scope of a name, or the part before its first hyphen, and what type declarations are for.
 func (JS) Kin(name string) project.Kin {
-	if scope, _, ok := strings.Cut(name, "/"); ok && strings.HasPrefix(name, "@") {
-		return project.Kin{Scope: scope}
+	if scope, rest, ok := strings.Cut(name, "/"); ok && strings.HasPrefix(name, "@") {
+		if scope != descriptions {
+			return project.Kin{Scope: scope}
+		}
+		if owner, own, scoped := strings.Cut(rest, "__"); scoped {
+			rest = "@" + owner + "/" + own
+		}
+		return project.Kin{Describes: rest}
 	}
 	stem, _, _ := strings.Cut(name, "-")
 	return project.Kin{Stem: stem}

@@ -19,7 +19,7 @@ type fixedKey struct {
 	w    int
 }
 
-// A deferral is a place that is put off until its providers have releases; with what it came to when it was looked at
+// A deferral is a context that is put off until its providers have releases; with what it came to when it was looked at
 // last.
 type deferral struct {
 	e     *edge
@@ -128,8 +128,8 @@ func instanceKey(name string, w int, sees map[string][]provider) string {
 	return string(key)
 }
 
-// mostPlaces is how many places of a release a grouped search makes for providers that are open.
-const mostPlaces = 1
+// mostContexts is how many contexts of a release a grouped search makes for providers that are open.
+const mostContexts = 1
 
 func (s *solver) newInstance(e *edge, w int, sees map[string][]provider, key string) *instance {
 	i := &instance{pkg: e.pkg, w: w, parent: e.owner, sees: sees}
@@ -140,11 +140,11 @@ func (s *solver) newInstance(e *edge, w int, sees map[string][]provider, key str
 		e.pkg.plain[w] = i
 	} else {
 		s.instances[key] = i
-		s.places++
-		if e.pkg.places == nil {
-			e.pkg.places = map[int]int{}
+		s.contexts++
+		if e.pkg.contexts == nil {
+			e.pkg.contexts = map[int]int{}
 		}
-		e.pkg.places[w]++
+		e.pkg.contexts[w]++
 	}
 	return i
 }
@@ -163,7 +163,7 @@ func (s *solver) recurs(e *edge, w int, sees map[string][]provider) bool {
 			return true
 		}
 	}
-	return s.grouped && e.pkg.places[w] >= mostPlaces
+	return s.grouped && e.pkg.contexts[w] >= mostContexts
 }
 
 // madeBy adds the demand that brought a variable into being: that a name is found there, and not farther up, is part
@@ -206,7 +206,7 @@ func (s *solver) placeDeferred() (bool, error) {
 					causes = s.madeBy(causes, int32(p))
 				}
 			}
-			c, told, undecided := s.settleChain(name, given[name])
+			c, told, undecided := s.decideChain(name, given[name])
 			if undecided >= 0 {
 				s.decide(undecided, s.vars[undecided].n)
 				return true, nil
@@ -237,7 +237,7 @@ func (s *solver) placeDeferred() (bool, error) {
 	return more, nil
 }
 
-// stands reports whether the providers of a deferred place have the releases that they had when it was placed last.
+// stands reports whether the providers of a deferred context have the releases that they had when it was placed last.
 func (s *solver) stands(d *deferral) bool {
 	for _, t := range d.terms {
 		if s.canHold(t) {
@@ -265,9 +265,9 @@ func (s *solver) atTop(p provider) (v int32, w int) {
 	return v, x.dom.first()
 }
 
-// settleChain replaces the providers of a name by the release that they came to, and gives the terms that spare
+// decideChain replaces the providers of a name by the release that they came to, and gives the terms that spare
 // other releases. A provider that is still open is returned as undecided.
-func (s *solver) settleChain(name string, chain []provider) (_ []provider, terms []term, undecided int32) {
+func (s *solver) decideChain(name string, chain []provider) (_ []provider, terms []term, undecided int32) {
 	for _, p := range chain {
 		if p == anywhere {
 			break
