@@ -66,6 +66,7 @@ func prepared(t *testing.T) *bench {
 // it, and says when it repaired something.
 func TestCrashAfterEveryOperation(t *testing.T) {
 	posix(t)
+	t.Parallel()
 	origin := prepared(t)
 	before := origin.stepped()
 	crash := func(due int) (b *bench, w *tripwire, err error) {
@@ -128,6 +129,7 @@ func TestCrashAfterEveryOperation(t *testing.T) {
 // A disk that is full for one operation makes the step fail, and leaves all as before.
 func TestFullDisk(t *testing.T) {
 	posix(t)
+	t.Parallel()
 	origin := prepared(t)
 	before := origin.stepped()
 	for due := 1; ; due++ {
@@ -253,6 +255,7 @@ func TestLeftoversOfAChecks(t *testing.T) {
 // needs no room.
 func TestDiskStaysFull(t *testing.T) {
 	posix(t)
+	t.Parallel()
 	origin := prepared(t)
 	before := origin.stepped()
 	needsRoom := func(op string) bool {

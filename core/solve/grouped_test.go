@@ -48,7 +48,7 @@ func TestUndecided(t *testing.T) {
 // A search hears at once that nobody waits for it any more, whatever it is doing.
 func TestCancelledSearch(t *testing.T) {
 	for _, seed := range []uint64{77, 85} {
-		for after := range 9 {
+		for _, after := range []int{0, 1, 2, 4} {
 			r := rand.New(rand.NewPCG(seed, 7))
 			table, p := planted(r, 8+r.IntN(53))
 			ctx, cancel := context.WithCancel(context.Background())

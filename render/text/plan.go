@@ -130,7 +130,11 @@ func (p *Page) stageHead(n int, s doc.PlanStage) {
 	if s.Status == doc.Done {
 		mark = "x "
 	}
-	tail := fmt.Sprintf("lock: %d moved, %d added, %d removed", s.Locked.Moved, s.Locked.Added, s.Locked.Removed)
+	var locked doc.PlanLocked // nothing, where nobody has counted yet
+	if s.Locked != nil {
+		locked = *s.Locked
+	}
+	tail := fmt.Sprintf("lock: %d moved, %d added, %d removed", locked.Moved, locked.Added, locked.Removed)
 	if s.Raise != nil {
 		tail = "by hand"
 	}
