@@ -5,6 +5,7 @@ import (
 	"errors"
 	"flag"
 	"fmt"
+	"net/http"
 	"net/http/httptest"
 	"os"
 	"os/exec"
@@ -75,20 +76,30 @@ type desk struct {
 // beside holds the tests that run beside others already.
 var beside sync.Map
 
+// demoRegistry is the demo's registry, of which the archives are made once.
+var demoRegistry = sync.OnceValue(func() http.Handler {
+	table, err := demo.Universe()
+	if err != nil {
+		panic(err)
+	}
+	return js.JS{}.StandIn(table)
+})
+
 // newDesk makes a desk with files; the registry serves a universe, or the demo's when it is "".
 func newDesk(t *testing.T, universe string, files map[string]string) *desk {
 	t.Helper()
 	if _, already := beside.LoadOrStore(t, true); !already {
 		t.Parallel() // most of the time goes into waiting for other programs
 	}
-	table, err := demo.Universe()
+	handler := demoRegistry()
 	if universe != "" {
-		table, err = standin.ReadUniverse("test.universe", []byte(universe), ranges.Scheme)
+		table, err := standin.ReadUniverse("test.universe", []byte(universe), ranges.Scheme)
+		if err != nil {
+			t.Fatal(err)
+		}
+		handler = js.JS{}.StandIn(table)
 	}
-	if err != nil {
-		t.Fatal(err)
-	}
-	server := httptest.NewServer(js.JS{}.StandIn(table))
+	server := httptest.NewServer(handler)
 	t.Cleanup(server.Close)
 	d := &desk{TB: t, dir: t.TempDir(), registry: server.URL, cache: t.TempDir(), state: t.TempDir(), columns: "100"}
 	for name, text := range files {

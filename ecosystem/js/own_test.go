@@ -2,6 +2,7 @@ package js
 
 import (
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/tidwall/gjson"
@@ -59,7 +60,7 @@ func TestLicence(t *testing.T) {
 	if err != nil || table["keel"].Releases[0].Licence != "MIT" || table["rope"].Releases[0].Licence != "" {
 		t.Errorf("%+v, %v", table, err)
 	}
-	if p, err := readPackage("keel", document(table["keel"], "http://x", false), "http://x"); err != nil || p.Releases[0].Licence != "MIT" {
+	if p, err := readPackage("keel", document(table["keel"], "http://x", false, &sync.Map{}), "http://x"); err != nil || p.Releases[0].Licence != "MIT" {
 		t.Errorf("what is served: %+v, %v", p, err)
 	}
 }

@@ -26,6 +26,7 @@ import (
 // whatever a request says. What it keeps in memory is bounded by what it serves.
 func (JS) StandIn(packages universe.Table) http.Handler {
 	var documents sync.Map // of bytes, by package, listener and length
+	var sums sync.Map      // integrity strings of archives, by package and version
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if !loopback(r.Host) {
 			http.Error(w, "the stand-in serves this machine alone", http.StatusMisdirectedRequest)
@@ -60,7 +61,7 @@ func (JS) StandIn(packages universe.Table) http.Handler {
 			key := fmt.Sprint(name, " ", listener, short)
 			kept, ok := documents.Load(key)
 			if !ok {
-				kept, _ = documents.LoadOrStore(key, document(p, "http://"+listener, short))
+				kept, _ = documents.LoadOrStore(key, document(p, "http://"+listener, short, &sums))
 			}
 			body = kept.([]byte)
 		}
@@ -89,16 +90,21 @@ func loopback(host string) bool {
 func archiveName(name, version string) string { return path.Base(name) + "-" + version + ".tgz" }
 
 // document builds the registry document of a package.
-func document(p *universe.Package, base string, short bool) []byte {
+func document(p *universe.Package, base string, short bool, sums *sync.Map) []byte {
 	versions, times := map[string]any{}, map[string]string{}
 	for i := range p.Releases {
 		r := &p.Releases[i]
 		v := r.Version.String()
-		sum := sha512.Sum512(archiveOf(p, r))
+		key := p.Name + "@" + v
+		integrity, known := sums.Load(key)
+		if !known {
+			sum := sha512.Sum512(archiveOf(p, r))
+			integrity, _ = sums.LoadOrStore(key, "sha512-"+base64.StdEncoding.EncodeToString(sum[:]))
+		}
 		about := packageJSON(p, r)
-		about["dist"] = map[string]string{
+		about["dist"] = map[string]any{
 			"tarball":   base + "/" + (&url.URL{Path: p.Name}).EscapedPath() + "/-/" + archiveName(p.Name, v),
-			"integrity": "sha512-" + base64.StdEncoding.EncodeToString(sum[:]),
+			"integrity": integrity,
 		}
 		versions[v] = about
 		if !r.Published.IsZero() {
