@@ -58,6 +58,8 @@ type App struct {
 	goal      planGoal          // as the plan named it when it was read last
 	spelled   map[string]string // names of held packages that the configuration spells otherwise
 	withheld  string            // the registry that gets no credentials
+	presumed  project.Runtimes  // from Presume
+	grounds   map[string]string // why
 	Repaired  string            // what was repaired when the folder was taken into use, "" for nothing
 }
 
@@ -272,7 +274,7 @@ func runtimes(e ecosystem.Ecosystem) []project.Runtime {
 // Application gives the core what it has to know.
 func (a *App) Application() project.Application {
 	held, _ := a.Config.Held(a.now())
-	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: project.Runtimes(a.Config.Runtime),
+	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: project.Runtimes(a.Config.Runtime), Presumed: a.presumed, Grounds: a.grounds, Trusted: a.Config.Trust, Minors: a.Config.Minors(),
 		Previews: a.Config.Previews, Known: runtimes(a.Eco), Kin: ecosystem.Kin(a.Eco), Held: held, Reasons: a.Config.Reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.Rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
 	for _, o := range a.Manifest.Overrides() {
 		if o.Shared {

@@ -32,6 +32,13 @@ func (a *App) canonicalNames() error {
 		}
 	}
 	each(a.Config.Previews)
+	each(a.Config.Trust)
+	for _, name := range a.Config.Minors() {
+		if c := canonical(name); c != name {
+			a.Config.Breaking[c] = a.Config.Breaking[name]
+			delete(a.Config.Breaking, name)
+		}
+	}
 	for _, family := range a.Config.Family {
 		each(family)
 	}

@@ -120,7 +120,7 @@ func (a *App) effortOf(s *doc.PlanStage, files map[string]map[string]bool) *doc.
 			if errFrom != nil || errTo != nil {
 				continue
 			}
-			jump = a.Eco.Scheme().Jump(from, to)
+			jump = a.Application().JumpOf(c.Name, from, to)
 		}
 		greatest = max(greatest, jump)
 		maps.Copy(touched, files[c.Name])

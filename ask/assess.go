@@ -21,13 +21,14 @@ func NewAssess(a *assess.Assessment, here map[string]string) doc.Assess {
 	}
 	answer.Enough, answer.Reached = a.Enough, a.Reached
 	answer.Remarks = append([]string{}, a.Remarks...)
+	answer.Opens = a.Opens
 	for _, t := range a.Touches {
 		f := t.Fact
 		answer.Advice = append(answer.Advice, doc.Touch{Kind: string(f.Kind), About: t.About, To: t.To, Says: f.Line(), Found: f.Found, Link: f.Link, Source: f.Source, Confidence: string(f.Confidence)})
 	}
 	for _, got := range a.Packages {
 		d := doc.Assessed{Name: got.Name, Group: got.Group, Declared: got.Declared, Locked: got.Locked, Standing: got.Standing, To: got.To, Held: got.Held,
-			First: got.First, Newest: got.Newest, By: got.By, Preview: got.Preview, Evidence: []doc.Evidence{}}
+			Older: got.Older, First: got.First, Newest: got.Newest, By: got.By, Preview: got.Preview, Evidence: []doc.Evidence{}}
 		if got.Retires != nil {
 			d.Retires, d.Successor = string(got.Retires.Kind), got.Retires.Successor
 		}
@@ -69,6 +70,7 @@ func (s *Session) Assess(goals, previews []string, gate bool) (doc.Assess, error
 		here[name] = v
 	}
 	answer := NewAssess(got, here)
+	answer.Remarks = append(answer.Remarks, s.App.Presumptions()...)
 	if !got.Reachable && !gate {
 		explained, _, err := s.untangledFrom(got)
 		if err != nil {

@@ -63,7 +63,7 @@ func TestNeutral(t *testing.T) {
 	if _, err := ask.Open(ctx, set, ask.Needs{}); err == nil || !strings.HasPrefix(err.Error(), "molt.yaml:2:3: \"Dune\": dune is held already") {
 		t.Fatalf("two holds on one package: %v", err)
 	}
-	write("molt.yaml", "goal: MARRAM@4\nhold:\n  Dune: {reason: it drifts}\n")
+	write("molt.yaml", "goal: MARRAM@4\ntrust: [DUNE]\nhold:\n  Dune: {reason: it drifts}\n")
 
 	// in a session of its own, as in a call
 	in := func(needs ask.Needs, do func(*ask.Session) error) {

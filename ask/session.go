@@ -206,6 +206,7 @@ func (s *Session) remark(answer *doc.Untangle) error {
 // advice reads what upgrade guides say, and allows previews for this question.
 func (s *Session) advice(previews []string) error {
 	s.App.Config.Previews = slices.Concat(s.App.Config.Previews, s.names(previews))
+	s.App.Presume(s.ctx)
 	warnings, err := s.App.LoadAdvice(s.ctx)
 	for _, w := range warnings {
 		s.say("warning: %s", w)

@@ -8,7 +8,8 @@ type Assess struct {
 	Goal      Goal       `json:"goal"`
 	Reachable bool       `json:"reachable"`
 	Reached   bool       `json:"reached,omitempty"` // what is locked is the goal already
-	Runtime   []Runtime  `json:"runtime"`
+	Runtime   []Runtime  `json:"runtime"`           // needed for the goal, at the least
+	Opens     []string   `json:"opens,omitempty"`   // what a newer runtime than that would open
 	Packages  []Assessed `json:"packages"`
 	Also      []string   `json:"also,omitempty"`     // further goals
 	Waits     []Wait     `json:"waits,omitempty"`    // when it is out of reach: the packages whose next release decides
@@ -73,6 +74,7 @@ type Assessed struct {
 	Newest    string           `json:"newest,omitempty"`
 	By        string           `json:"by,omitempty"`
 	Preview   string           `json:"preview,omitempty"`
+	Older     string           `json:"older,omitempty"` // of a blocked one: a release before the locked one that would do
 	Retires   string           `json:"retires,omitempty"`
 	Successor string           `json:"successor,omitempty"`
 	Held      bool             `json:"held,omitempty"`

@@ -185,6 +185,8 @@ type Entry struct {
 type Runtime struct {
 	project.Runtime
 	Ask []string // nil when there is none
+	// Newest names the newest release of a version's major, whichever that is, in a way that the scheme can complete. It may be nil.
+	Newest func(v version.Version) string
 }
 
 // An Import is a place in the source that uses a package.

@@ -23,21 +23,23 @@ const File = "molt.yaml"
 
 // Config is what people decided about an application.
 type Config struct {
-	Ecosystem string          `yaml:"ecosystem"`
-	Registry  string          `yaml:"registry"`
-	Goal      string          `yaml:"goal"`
-	Runtime   Runtimes        `yaml:"runtime"`  // what is deployed
-	Settle    string          `yaml:"settle"`   // how old a release must be: "14 days"
-	Previews  []string        `yaml:"previews"` // packages of which prereleases may be used
-	Hold      map[string]Hold `yaml:"hold"`
-	Family    [][]string      `yaml:"family"`
-	Fixed     string          `yaml:"fixed"` // an inventory of packages that are given from outside
-	Checks    []Check         `yaml:"checks"`
-	Stages    Stages          `yaml:"stages"`
-	Advice    []string        `yaml:"advice"` // files, folders and addresses of what upgrade guides say
-	Rules     Policy          `yaml:"rules"`
-	Largest   int64           `yaml:"largest-document"` // of a registry, in MB; 0 for the usual limit
-	Place     yamlfile.Place  `yaml:"-"`
+	Ecosystem string            `yaml:"ecosystem"`
+	Registry  string            `yaml:"registry"`
+	Goal      string            `yaml:"goal"`
+	Runtime   Runtimes          `yaml:"runtime"`  // what is deployed
+	Settle    string            `yaml:"settle"`   // how old a release must be: "14 days"
+	Previews  []string          `yaml:"previews"` // packages of which prereleases may be used
+	Hold      map[string]Hold   `yaml:"hold"`
+	Family    [][]string        `yaml:"family"`
+	Trust     []string          `yaml:"trust"`    // packages whose silence or open range counts as a promise
+	Breaking  map[string]string `yaml:"breaking"` // packages of which a minor release may break: "minor"
+	Fixed     string            `yaml:"fixed"`    // an inventory of packages that are given from outside
+	Checks    []Check           `yaml:"checks"`
+	Stages    Stages            `yaml:"stages"`
+	Advice    []string          `yaml:"advice"` // files, folders and addresses of what upgrade guides say
+	Rules     Policy            `yaml:"rules"`
+	Largest   int64             `yaml:"largest-document"` // of a registry, in MB; 0 for the usual limit
+	Place     yamlfile.Place    `yaml:"-"`
 }
 
 // Stages says how plans are cut, and what belongs to their stages.
@@ -64,7 +66,7 @@ type Check struct {
 	Pass   []string          `yaml:"pass"`   // variables with tokens that it may see
 }
 
-var configKeys = []string{"ecosystem", "registry", "goal", "runtime", "settle", "previews", "hold", "family", "fixed", "checks", "stages", "advice", "rules", "largest-document"}
+var configKeys = []string{"ecosystem", "registry", "goal", "runtime", "settle", "previews", "hold", "family", "trust", "breaking", "fixed", "checks", "stages", "advice", "rules", "largest-document"}
 
 // Read reads a configuration. Unknown keys are errors, with the nearest known one.
 func Read(file string, data []byte) (Config, error) {
@@ -125,6 +127,11 @@ func (c *Config) check(place yamlfile.Place) error {
 	}
 	if f := plan.Fresh(c.Stages.Fresh); f != "" && !slices.Contains(plan.Freshness, f) {
 		return bad(c.Stages.Fresh, "expected none, patch, minor or major", "stages", "fresh")
+	}
+	for _, name := range slices.Sorted(maps.Keys(c.Breaking)) {
+		if c.Breaking[name] != "minor" {
+			return bad(c.Breaking[name], "expected minor: that minor releases of the package may break", "breaking", name)
+		}
 	}
 	names := map[string]bool{}
 	for i, check := range c.Checks {
@@ -188,6 +195,16 @@ func (c *Config) CheckNames(place yamlfile.Place, declared, locked []string) err
 			return unknown(name, declared, "declared", "hold", name)
 		}
 	}
+	for i, name := range c.Trust {
+		if !slices.Contains(declared, name) {
+			return unknown(name, declared, "declared", "trust", i)
+		}
+	}
+	for _, name := range c.Minors() {
+		if !slices.Contains(declared, name) {
+			return unknown(name, declared, "declared", "breaking", name)
+		}
+	}
 	if locked == nil {
 		return nil
 	}
@@ -228,6 +245,9 @@ func (c *Config) Reasons() map[string]string {
 	}
 	return all
 }
+
+// Minors lists the packages of which a minor release may break.
+func (c *Config) Minors() []string { return slices.Sorted(maps.Keys(c.Breaking)) }
 
 // Held splits the holds into those in force and those whose last day has passed.
 func (c *Config) Held(now time.Time) (names, ended []string) {

@@ -26,9 +26,10 @@ type Assessment struct {
 	Goal      project.Goal
 	Release   string // the release of the goal that a resolution found; else the newest that the goal means
 	Reachable bool
-	Reached   bool          // what is locked is the goal already
-	Tangle    *solve.Tangle // why it is not, when no single package is to blame
-	Runtimes  []RuntimeNeed
+	Reached   bool           // what is locked is the goal already
+	Tangle    *solve.Tangle  // why it is not, when no single package is to blame
+	Runtimes  []RuntimeNeed  // needed for the goal, at the least
+	Opens     []string       // what a newer runtime than that would open: a release with what it needs
 	Packages  []Assessed     // in the order of the manifest, without the goal; then those that nobody declares
 	Also      []project.Goal // the further goals
 	Waits     []Wait         // what to wait for, when it is out of reach because of single packages
@@ -49,6 +50,7 @@ type Assessed struct {
 	Newest   string   // the newest such release
 	Through  []string // of a blocked package: those that it brings in and that are why
 	By       string   // of a package that nobody declares: the declared one over which it comes
+	Older    string   // of a blocked package: the newest of the releases before the locked one that would go with the goal
 	Preview  string   // a prerelease that would go with the goal, where only prereleases do
 	Retires  *Retirement
 	Held     bool // people keep it at the release that it has
@@ -201,7 +203,7 @@ func (a *Question) compatible(p *universe.Package, current string) []string {
 	}
 	all := []string{}
 	for i := range a.Usable(p, current).All() {
-		if i >= at && (i == at || !a.App.Scheme.Breaking(p.Releases[at].Version, p.Releases[i].Version)) {
+		if i >= at && (i == at || !a.App.Breaking(a.Goal.Name, p.Releases[at].Version, p.Releases[i].Version)) {
 			all = append(all, p.Releases[i].Version.String())
 		}
 	}
@@ -262,16 +264,13 @@ func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, tar
 			later.Add(i)
 		}
 	}
-	for _, part := range []version.Set{later, usable.Minus(later)} {
-		best, err := a.pair(got.Name, a.Towards(got.Name, p, Texts(p, part), target), target)
-		if err != nil {
-			return err
-		}
-		if best == nil {
-			continue
-		}
+	best, err := a.pair(got.Name, a.Towards(got.Name, p, Texts(p, later), target), target)
+	if err != nil {
+		return err
+	}
+	if best != nil {
 		got.Standing, got.To = project.Together, project.VersionOf(best, got.Name)
-		bridge, err := a.bridge(got.Name, p, part, accepts.All, framework, old, target)
+		bridge, err := a.bridge(got.Name, p, later, accepts.All, framework, old, target)
 		if err != nil {
 			return err
 		}
@@ -281,6 +280,9 @@ func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, tar
 		return nil
 	}
 	got.Standing = project.Blocked
+	if got.Older, err = a.older(got.Name, p, usable.Minus(later), target); err != nil {
+		return err
+	}
 	previews := version.FullSet(len(p.Releases)).Minus(p.Stable()).And(later.Not())
 	var newer []string
 	for i := range previews.All() {
@@ -296,6 +298,15 @@ func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, tar
 		got.Preview = project.VersionOf(r, got.Name)
 	}
 	return err
+}
+
+// older returns the newest release before the one in use with which the goal resolves, "" for none. Nobody goes there unasked.
+func (a *Question) older(name string, p *universe.Package, before version.Set, target []string) (string, error) {
+	if slices.Contains(a.App.Held, name) {
+		return "", nil
+	}
+	r, err := a.pair(name, a.Towards(name, p, Texts(p, before), target), target)
+	return project.VersionOf(r, name), err
 }
 
 // bridge finds the newest release of a set that resolves both with the framework in use and with the goal. It solves with one
@@ -342,7 +353,7 @@ func (a *Question) Acceptors(p, framework *universe.Package, releases []string) 
 			names = true
 			refuses = refuses || set.And(wanted).Empty()
 		}
-		if !refuses {
+		if !refuses && a.infer(p, framework, i, wanted) == nil {
 			out.All.Add(i)
 			if names {
 				out.stated.Add(i)
@@ -361,7 +372,7 @@ func (a *Question) onFramework(r *universe.Release) []universe.Demand {
 func (a *Question) ofFramework(demands []universe.Demand) []universe.Demand {
 	var all []universe.Demand
 	for _, d := range demands {
-		if d.Package == a.Declaration(a.Goal.Name).Package && !d.Foreign {
+		if (d.Package == a.Declaration(a.Goal.Name).Package || a.kin.siblings[d.Package]) && !d.Foreign {
 			all = append(all, d)
 		}
 	}
@@ -385,7 +396,17 @@ func (a *Question) conclude(out *Assessment, target []string, whole *solve.Resol
 	}
 	out.Release = project.VersionOf(whole, a.Goal.Name)
 	out.Reachable = !slices.ContainsFunc(out.Packages, func(got Assessed) bool { return got.Standing == project.Blocked })
-	needs, err := RuntimeNeeds(a.Ctx, a.Source, a.App, a.Base, whole)
+	c := maps.Clone(a.Together)
+	c[a.Goal.Name] = target
+	least, r, err := a.Sufficient(c)
+	if err != nil {
+		return err
+	}
+	if r == nil {
+		r, least = whole, a
+	}
+	needs, err := RuntimeNeeds(a.Ctx, a.Full, a.App, a.Base, r)
 	out.Runtimes = a.pinned(slices.Concat(a.Raises(), needs, a.AdvisedRuntimes("")))
+	out.Opens = a.opens(least, target)
 	return err
 }

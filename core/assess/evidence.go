@@ -7,6 +7,7 @@ import (
 
 	"molt/core/project"
 	"molt/core/universe"
+	"molt/core/version"
 )
 
 // Evidence is what a standing rests on.
@@ -64,7 +65,7 @@ func (a *Question) unsuited(p *universe.Package, subject string) (all []Evidence
 		return nil
 	}
 	for _, q := range r.Runtimes {
-		if deployed, known := a.App.Runtimes[q.Name]; known && !a.App.Runtime(q.Name).SuitsAll(q.Text, deployed) {
+		if deployed, known := a.App.Assumed()[q.Name]; known && !a.App.Runtime(q.Name).SuitsAll(q.Text, deployed) {
 			all = append(all, Evidence{project.Refused, fmt.Sprintf("needs %s %s, and %s is deployed", q.Name, q.Text, deployed), fmt.Sprintf("%s %s, runtime", p.Name, subject)})
 		}
 	}
@@ -78,6 +79,9 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 		return nil
 	}
 	demands := append(a.onFramework(r), a.ofFramework(r.Covered)...)
+	if doubt := a.doubt(p, framework, subject, target); doubt != nil {
+		return []Evidence{*doubt}
+	}
 	if len(demands) == 0 {
 		return []Evidence{{project.None, fmt.Sprintf("%s %s says nothing about %s", p.Name, subject, a.Goal.Name), p.Name + " " + subject}}
 	}
@@ -105,6 +109,19 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 		all = append(all, e)
 	}
 	return all
+}
+
+// doubt is the evidence that a release promises nothing for the goal, though it does not exclude it; nil where nothing tells.
+func (a *Question) doubt(p, framework *universe.Package, subject string, target []string) *Evidence {
+	wanted := version.NewSet(len(framework.Releases))
+	for _, v := range target {
+		wanted.Add(framework.Index(v))
+	}
+	i := a.infer(p, framework, p.Index(subject), wanted)
+	if i == nil {
+		return nil
+	}
+	return &Evidence{project.Inferred, fmt.Sprintf("%s, and %s: so it is not taken to be compatible with %s", i.earlier, i.later, a.Goal), p.Name + " " + i.release}
 }
 
 // secondCopy is the remark on a release that needs the framework instead of having it as a peer.

@@ -75,6 +75,11 @@ func (a *Question) Towards(name string, p *universe.Package, releases, target []
 	if allowed := a.Also[name]; allowed != nil && a.final(target) { // on the way it need not be there yet
 		releases = slices.DeleteFunc(slices.Clone(releases), func(v string) bool { return !slices.Contains(allowed, v) })
 	}
+	framework, err := a.Pkg(a.Goal.Name)
+	if err != nil {
+		return releases // the caller meets the error too
+	}
+	releases = a.promising(p, framework, a.ofGoal(name, p, framework, releases, target), target)
 	return a.companion(p, a.trusted(p, releases, target), target)
 }
 
@@ -92,7 +97,7 @@ func (a *Question) Raises() []RuntimeNeed {
 			continue
 		}
 		runtime := a.App.Runtime(name)
-		need := RuntimeNeed{Runtime: runtime, Needs: runtime.Scheme.AtLeast(v), By: TheGoal, Deployed: a.App.Runtimes[name]}
+		need := RuntimeNeed{Runtime: runtime, Needs: runtime.Scheme.AtLeast(v), By: TheGoal, Deployed: a.App.Assumed()[name]}
 		need.Met = need.Deployed != nil && need.SuitsAll(need.Needs, need.Deployed)
 		all = append(all, need)
 	}

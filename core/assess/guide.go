@@ -108,6 +108,28 @@ func (a *Question) companion(p *universe.Package, releases, target []string) []s
 	return releases
 }
 
+// advises reports whether guides recommend a release of a package with some releases of the framework.
+func (a *Question) advises(p *universe.Package, v string, target []string) bool {
+	framework, err := a.Pkg(a.Goal.Name)
+	if err != nil || len(target) == 0 {
+		return false
+	}
+	r := framework.Release(target[len(target)-1])
+	if r == nil {
+		return false
+	}
+	for _, g := range a.guides(a.App.Scheme.Major(r.Version)) {
+		for _, f := range g.Facts {
+			if f.Kind == project.CompanionFact && f.Name == p.Name && f.Confidence != project.Guessed {
+				if set, err := p.Admit(f.Needs); err == nil && set.Has(p.Index(v)) {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
 // advised returns what guides recommend for a package, as evidence.
 func (a *Question) advised(name string) []Evidence {
 	var all []Evidence
@@ -129,7 +151,7 @@ func (a *Question) AdvisedRuntimes(major string) []RuntimeNeed {
 			if f.Kind != project.RuntimeFact || f.Confidence == project.Guessed {
 				continue
 			}
-			n := RuntimeNeed{Runtime: a.App.Runtime(f.Name), Needs: f.Needs, By: f.Source, Deployed: a.App.Runtimes[f.Name]}
+			n := RuntimeNeed{Runtime: a.App.Runtime(f.Name), Needs: f.Needs, By: f.Source, Deployed: a.App.Assumed()[f.Name]}
 			n.Met = n.Deployed != nil && n.SuitsAll(f.Needs, n.Deployed)
 			all = append(all, n)
 		}

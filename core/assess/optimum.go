@@ -51,41 +51,48 @@ type PartialOptimum struct {
 
 // Fewest finds the fewest declared packages that break, then the fewest lines; nil without any solution.
 func (a *Question) Fewest(s project.Draft, target []string) (*PartialOptimum, error) {
-	names := slices.DeleteFunc(a.Names(), func(n string) bool { return n == a.Goal.Name || s.Gone[n] })
-	c := Choice{a.Goal.Name: target}
-	back := solve.Objective{Name: "packages that go back"}
+	c, names, err := a.choices(s, target)
+	if err != nil {
+		return nil, err
+	}
 	breaking, lines := solve.Objective{Name: "majors besides the goal"}, solve.Objective{Name: "lines besides the goal"}
 	for _, name := range names {
 		p, err := a.Pkg(name)
 		if err != nil {
 			return nil, err
 		}
-		inStep, free := a.Scopes(p, s, name)
-		c[name] = a.Towards(name, p, free, target)
+		inStep, _ := a.Scopes(p, s, name)
 		if a.Also[name] != nil && a.final(target) {
 			continue
 		}
 		if project.VersionOf(s.Locked, name) == "" || slices.Contains(a.App.Held, name) {
 			continue
 		}
-		if at := p.Index(project.VersionOf(s.Locked, name)); a.Back == FewestBack && at >= 0 {
-			later := slices.DeleteFunc(slices.Clone(free), func(v string) bool { return p.Index(v) < at })
-			back.Soft = append(back.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: later})
-		}
 		breaking.Soft = append(breaking.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: inStep})
 		line := append(Texts(p, a.Admitted(p, s, name)), project.VersionOf(s.Locked, name))
 		lines.Soft = append(lines.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: line})
 	}
 	o := solve.NewOptimizer(a.Ctx, a.Source, a.Problem(c, s.Locked.Versions()))
-	aims := []solve.Objective{breaking, lines}
-	if a.Back == FewestBack {
-		aims = append([]solve.Objective{back}, aims...)
-	}
-	best, err := o.Minimize(aims...)
+	best, err := o.Minimize(breaking, lines)
 	if err != nil || best == nil {
 		return nil, err
 	}
 	return &PartialOptimum{o, best, c, names, []string{breaking.Name, lines.Name}}, nil
+}
+
+// choices gives every declared package the releases that it may have with a target; with their names but for the framework's.
+func (a *Question) choices(s project.Draft, target []string) (c Choice, names []string, err error) {
+	names = slices.DeleteFunc(a.Names(), func(n string) bool { return n == a.Goal.Name || s.Gone[n] })
+	c = Choice{a.Goal.Name: target}
+	for _, name := range names {
+		p, err := a.Pkg(name)
+		if err != nil {
+			return nil, nil, err
+		}
+		_, free := a.Scopes(p, s, name)
+		c[name] = a.Towards(name, p, free, target)
+	}
+	return c, names, nil
 }
 
 // Rest works out the rest of an optimum.
@@ -152,8 +159,8 @@ func KeepExcept(locked *solve.Resolution, moving map[string]bool) map[string][]s
 	return keep
 }
 
-// Scopes returns the releases that a package may have without a breaking move, and all that it may have, older ones than the one in
-// use included. A held package may have the one in use alone.
+// Scopes returns the releases that a package may have without a breaking move, and all that it may have: none before the
+// one in use. A held package may have the one in use alone.
 func (a *Question) Scopes(p *universe.Package, s project.Draft, name string) (inStep, free []string) {
 	current := project.VersionOf(s.Locked, name)
 	all := Texts(p, a.Usable(p, current))
@@ -164,12 +171,10 @@ func (a *Question) Scopes(p *universe.Package, s project.Draft, name string) (in
 	case slices.Contains(a.App.Held, name):
 		return []string{current}, []string{current}
 	}
-	if a.Back == NothingBack {
-		all = slices.DeleteFunc(all, func(v string) bool { return p.Index(v) < at })
-	}
+	all = slices.DeleteFunc(all, func(v string) bool { return p.Index(v) < at }) // nothing goes back
 	step := version.NewSet(len(p.Releases))
 	for i := range a.Usable(p, current).All() {
-		if i == at || i > at && !a.App.Scheme.Breaking(p.Releases[at].Version, p.Releases[i].Version) {
+		if i == at || i > at && !a.App.Breaking(name, p.Releases[at].Version, p.Releases[i].Version) {
 			step.Add(i)
 		}
 	}

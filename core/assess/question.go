@@ -3,6 +3,7 @@ package assess
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 
 	"molt/core/project"
@@ -12,18 +13,20 @@ import (
 )
 
 // A Question is an application with a goal, and the view of the releases under which it is answered. It does not change once it is built:
-// who asks under other circumstances takes a copy that says so (WithRuntimes, AnyRuntime, Going, InSight).
+// who asks under other circumstances takes a copy that says so (Deployed, Raising, AnyRuntime, InSight).
 type Question struct {
 	Ctx    context.Context
 	Source universe.Source
 	Full   universe.Source // also what the deployed runtimes do not suit
+	Real   universe.Source // what the registry has, as far as the policy permits: locks are made from it
 	App    project.Application
 	Goal   project.Goal
 	Also   map[string][]string        // further goals: the releases that these packages may have in the end
 	Raised map[string]version.Version // further goals: versions to which runtimes are to be raised
 	Base   *solve.Resolution
 
-	Back         Direction
+	kin          kin
+	memo         *memo
 	others       Choice            // what pair lets the other packages choose from, with the framework in use
 	othersAtGoal Choice            // the same with the goal, where they may have less to choose from
 	meant        []string          // the releases of the goal
@@ -31,28 +34,31 @@ type Question struct {
 	Together     Choice            // those that should go with the goal together
 }
 
-// A Direction says whether declared packages may go back to releases before those in use.
-type Direction int
-
-// The directions.
-const (
-	AnyDirection Direction = iota
-	NothingBack            // nothing goes back
-	FewestBack             // as little as can be goes back
-)
-
-// Going returns the question with a direction.
-func (a *Question) Going(d Direction) *Question {
+// Deployed returns the question as seen with what is deployed: releases that this does not suit are hidden.
+func (a *Question) Deployed() *Question {
 	other := *a
-	other.Back = d
+	other.view()
 	return &other
 }
 
-// WithRuntimes returns the question for other deployed runtimes, whose releases alone it sees.
-func (a *Question) WithRuntimes(runtimes project.Runtimes) *Question {
+// Raising returns the question with other versions of a runtime deployed, nil where nobody can tell which.
+func (a *Question) Raising(name string, d project.Deployed) *Question {
 	other := *a
-	other.App.Runtimes = runtimes
-	other.Source = project.RunnableFrom(a.Full, other.App, a.Base)
+	set := func(runtimes project.Runtimes) project.Runtimes {
+		runtimes = maps.Clone(runtimes)
+		if d == nil {
+			delete(runtimes, name)
+		} else {
+			runtimes[name] = d
+		}
+		return runtimes
+	}
+	if _, said := a.App.Runtimes[name]; said || a.App.Presumed[name] == nil {
+		other.App.Runtimes = set(a.App.Runtimes)
+	} else {
+		other.App.Presumed = set(a.App.Presumed)
+	}
+	other.view()
 	return &other
 }
 
@@ -92,8 +98,22 @@ func (a *Question) Usable(p *universe.Package, current string) version.Set {
 	if slices.Contains(a.App.Previews, p.Name) {
 		s = version.FullSet(len(p.Releases))
 	}
+	if others := s.Minus(withdrawn(p)); others.Max() >= p.Index(current) && others.Max() >= 0 { // another one serves
+		s = others
+	}
 	if i := p.Index(current); i >= 0 {
 		s.Add(i)
+	}
+	return s
+}
+
+// withdrawn returns the releases of which their maintainers say that they should not be used any more.
+func withdrawn(p *universe.Package) version.Set {
+	s := version.NewSet(len(p.Releases))
+	for i := range p.Releases {
+		if p.Releases[i].Deprecated != "" {
+			s.Add(i)
+		}
 	}
 	return s
 }
@@ -168,7 +188,7 @@ func AskOne(ctx context.Context, source universe.Source, app project.Application
 	}
 	original := source
 	source = project.Permitted(source, app)
-	a := &Question{Ctx: ctx, Source: source, Full: source, App: app, Goal: goal}
+	a := &Question{Ctx: ctx, Source: source, Full: source, Real: source, App: app, Goal: goal, memo: &memo{}}
 	var names []string
 	for _, d := range app.Declared {
 		names = append(names, d.As)
@@ -204,7 +224,20 @@ func AskOne(ctx context.Context, source universe.Source, app project.Application
 		return nil, &project.GoalError{Goal: a.Goal, Reason: fmt.Sprintf("it is older than what is in use, %s; molt back and molt want lead back", a.Locked(goal.Name))}
 	}
 	a.meant = Texts(p, set)
+	if err := a.relatives(); err != nil {
+		return nil, err
+	}
+	a.Full = a.following(a.Real)
+	a.Source = a.Full
 	return a, nil
+}
+
+// view makes the sources anew for the runtimes that are taken to be deployed.
+func (a *Question) view() {
+	a.Full = a.following(a.Real)
+	seen := a.App
+	seen.Runtimes = a.App.Assumed()
+	a.Source = project.RunnableFrom(a.Full, seen, a.Base)
 }
 
 // Target returns the releases that the goal means.

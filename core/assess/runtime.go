@@ -9,6 +9,7 @@ import (
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/core/version"
 )
 
 // A RuntimeNeed is a demand on a runtime by something that the goal brings along.
@@ -70,7 +71,7 @@ func RuntimeNeeds(ctx context.Context, source universe.Source, app project.Appli
 			continue
 		}
 		for _, q := range p.Release(n.Version).Runtimes {
-			deployed, ok := app.Runtimes[q.Name]
+			deployed, ok := app.Assumed()[q.Name]
 			if !ok && !slices.Contains(project.RuntimesOf(app), q.Name) {
 				continue
 			}
@@ -98,6 +99,133 @@ func compareBool(a, b bool) int {
 	return -1
 }
 
+// Sufficient returns the question with the least runtime with which a choice of releases resolves, and a resolution: the question as it is where
+// what is deployed suffices, else with the language's own runtime raised, to the lowest version that does. Both are nil where no runtime
+// does. Where nobody knows what is deployed, any runtime will do.
+func (a *Question) Sufficient(c Choice) (*Question, *solve.Resolution, error) {
+	here := a.Deployed()
+	if len(a.Raised) > 0 {
+		here = a.AnyRuntime()
+	}
+	try := func(q *Question) (*solve.Resolution, error) {
+		r, _, err := q.Solve(c, a.Base.Versions())
+		return r, err
+	}
+	r, err := try(here)
+	if err != nil || r != nil {
+		return here, r, err
+	}
+	free := a.AnyRuntime()
+	if r, err = try(free); err != nil || r == nil {
+		return nil, nil, err
+	}
+	if len(a.App.Known) == 0 {
+		return free, r, nil
+	}
+	runtime := a.App.Known[0]
+	deployed := a.App.Assumed()[runtime.Name]
+	if _, asked := a.Raised[runtime.Name]; asked || len(deployed) == 0 {
+		return free, r, nil
+	}
+	raisedTo := func(v version.Version) *Question {
+		raised := maps.Clone(deployed)
+		for environment, text := range raised {
+			if at, err := runtime.Scheme.Complete(text); err != nil || at.Compare(v) < 0 {
+				raised[environment] = v.String()
+			}
+		}
+		return a.Raising(runtime.Name, raised)
+	}
+	lowest := lowestOf(runtime, deployed)
+	for _, known := range runtime.Known { // the least of the known releases that does
+		if lowest != nil && known.Compare(lowest) <= 0 {
+			continue
+		}
+		q := raisedTo(known)
+		if r, err = try(q); err != nil {
+			return nil, nil, err
+		}
+		if r != nil {
+			return a.lower(q, r, runtime, lowest, raisedTo, try)
+		}
+	}
+	return free, r, nil
+}
+
+// Least is Sufficient for what every declared package may choose in a state with a target.
+func (a *Question) Least(s project.Draft, target []string) (*Question, *solve.Resolution, error) {
+	c, _, err := a.choices(s, target)
+	if err != nil {
+		return nil, nil, err
+	}
+	return a.Sufficient(c)
+}
+
+// lower goes down from a runtime that does, along the versions that the requirements on the way mention, as long as there is a resolution.
+func (a *Question) lower(q *Question, r *solve.Resolution, runtime project.Runtime, lowest version.Version, raisedTo func(version.Version) *Question, try func(*Question) (*solve.Resolution, error)) (*Question, *solve.Resolution, error) {
+	for {
+		text, err := project.LeastRuntime(a.Ctx, a.Full, runtime, r)
+		if err != nil || text == "" {
+			return q, r, err
+		}
+		least, err := runtime.Scheme.Complete(text)
+		if err != nil || lowest != nil && least.Compare(lowest) <= 0 {
+			return q, r, nil
+		}
+		q = raisedTo(least)
+		mentioned, err := a.mentioned(runtime, r)
+		if err != nil {
+			return nil, nil, err
+		}
+		var below version.Version
+		for _, v := range mentioned {
+			if v.Compare(least) < 0 && (lowest == nil || v.Compare(lowest) > 0) {
+				below = v
+			}
+		}
+		if below == nil {
+			return q, r, nil
+		}
+		other, err := try(raisedTo(below))
+		if err != nil || other == nil {
+			return q, r, err
+		}
+		q, r = raisedTo(below), other
+	}
+}
+
+// mentioned lists the versions of a runtime that any release of the packages in a resolution mentions, ascending.
+func (a *Question) mentioned(runtime project.Runtime, r *solve.Resolution) (version.List, error) {
+	var all []version.Version
+	seen := map[string]bool{}
+	for _, n := range r.Packages {
+		p, err := a.Full.Package(a.Ctx, n.Name)
+		if err != nil {
+			return nil, err
+		}
+		for i := range p.Releases {
+			for _, q := range p.Releases[i].Runtimes {
+				if q.Name == runtime.Name && !seen[q.Text] {
+					seen[q.Text] = true
+					all = append(all, runtime.Scheme.Mentions(q.Text)...)
+				}
+			}
+		}
+	}
+	return version.Sort(all), nil
+}
+
+// lowestOf returns the lowest version of a runtime that is deployed anywhere; nil where none can be read.
+func lowestOf(runtime project.Runtime, d project.Deployed) version.Version {
+	var lowest version.Version
+	for _, text := range d {
+		if v, err := runtime.Scheme.Complete(text); err == nil && (lowest == nil || v.Compare(lowest) < 0) {
+			lowest = v
+		}
+	}
+	return lowest
+}
+
 // AnyRuntime returns the question without regard to what is deployed today.
 func (a *Question) AnyRuntime() *Question {
 	free := *a
@@ -108,9 +236,37 @@ func (a *Question) AnyRuntime() *Question {
 // ahead returns the source as seen with the runtimes that are goals, and no others, deployed.
 func (a *Question) ahead() universe.Source {
 	app := a.App
-	app.Runtimes = project.Runtimes{}
+	app.Runtimes, app.Presumed = project.Runtimes{}, nil
 	for name, v := range a.Raised {
 		app.Runtimes[name] = project.Everywhere(v.String())
 	}
 	return project.RunnableFrom(a.Full, app, a.Base)
+}
+
+// opens lists the newest releases for the goal that need a newer runtime than the goal itself does.
+func (a *Question) opens(least *Question, target []string) []string {
+	var all []string
+	for _, name := range append([]string{a.Goal.Name}, a.Names()...) {
+		if name == a.Goal.Name && len(all) > 0 {
+			continue
+		}
+		p, err := a.Pkg(name)
+		if err != nil {
+			continue
+		}
+		releases := a.Towards(name, p, Texts(p, a.Usable(p, a.Locked(name))), target)
+		if name == a.Goal.Name {
+			releases = target
+		}
+		if len(releases) == 0 || p.Index(releases[len(releases)-1]) <= p.Index(a.Locked(name)) {
+			continue
+		}
+		newest := p.Release(releases[len(releases)-1])
+		for _, q := range newest.Runtimes {
+			if d := least.App.Assumed()[q.Name]; len(d) > 0 && !a.App.Runtime(q.Name).SuitsAll(q.Text, d) {
+				all = append(all, name+" "+newest.Version.String()+" needs "+q.Name+" "+q.Text)
+			}
+		}
+	}
+	return slices.Compact(all)
 }

@@ -240,7 +240,7 @@ func (f *finder) cost(way WayOut) Cost {
 		if err != nil || from == "" || to == "" || p.Release(from) == nil || p.Release(to) == nil {
 			continue
 		}
-		if f.App.Scheme.Breaking(p.Release(from).Version, p.Release(to).Version) {
+		if f.App.Breaking(d.As, p.Release(from).Version, p.Release(to).Version) {
 			cost.Majors++
 		}
 	}

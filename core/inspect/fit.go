@@ -133,13 +133,13 @@ func Advise(ctx context.Context, source universe.Source, app project.Application
 	}
 	if here, err := app.Scheme.Parse(locked); err == nil {
 		compatible := slices.IndexFunc(fits, func(f Fit) bool {
-			return f.Fits && f.Release.Deprecated == "" && f.Release.Version.Compare(here) >= 0 && !app.Scheme.Breaking(here, f.Release.Version)
+			return f.Fits && f.Release.Deprecated == "" && f.Release.Version.Compare(here) >= 0 && !app.Breaking(name, here, f.Release.Version)
 		})
 		if compatible >= 0 && !version.Admits(c, fits[compatible].Release.Version) {
 			w := fits[compatible].Release.Version
 			return &Advice{app.Scheme.Restyle(constraint, w), fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest and does not break with %s, which is locked", constraint, w, here), false}, nil
 		}
-		if !version.Admits(c, v) && app.Scheme.Breaking(here, v) {
+		if !version.Admits(c, v) && app.Breaking(name, here, v) {
 			return &Advice{app.Scheme.Restyle(constraint, v), fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest; that is a breaking move from %s, which is locked", constraint, v, here), true}, nil
 		}
 	}

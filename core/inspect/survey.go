@@ -135,7 +135,7 @@ func (row *Row) describe(p *universe.Package, app project.Application) {
 	if here.Version.Compare(newest.Version) > 0 { // a preview, or a deprecated one: nothing newer is to be had
 		newest, row.Newest = here, row.Locked
 	}
-	row.Jump = app.Scheme.Jump(here.Version, newest.Version)
+	row.Jump = app.JumpOf(row.Name, here.Version, newest.Version)
 	for i := locked + 1; i < len(p.Releases); i++ {
 		if r := &p.Releases[i]; !r.Version.Prerelease() && r.Version.Compare(newest.Version) <= 0 {
 			row.Releases++

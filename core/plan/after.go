@@ -14,8 +14,8 @@ import (
 // after adds what the goal opens: first all that does not break, together; then every breaking move of a family as a
 // stage of its own; then what retires.
 func (p *planner) after() error {
-	fresh, err := p.newer(func(from, to version.Version) bool {
-		return !p.App.Scheme.Breaking(from, to) && p.App.Scheme.Jump(from, to) <= p.cut.most()
+	fresh, err := p.newer(func(name string, from, to version.Version) bool {
+		return !p.App.Breaking(name, from, to) && p.App.Scheme.Jump(from, to) <= p.cut.most()
 	})
 	if err != nil {
 		return err
@@ -52,7 +52,7 @@ func (p *planner) after() error {
 // afterRound moves every family that has a breaking move before it, once; with whole only those that get to their
 // newest releases. It reports whether any moved.
 func (p *planner) afterRound(whole bool) (bool, error) {
-	breaking, err := p.newer(func(from, to version.Version) bool { return p.App.Scheme.Breaking(from, to) })
+	breaking, err := p.newer(func(name string, from, to version.Version) bool { return p.App.Breaking(name, from, to) })
 	if err != nil {
 		return false, err
 	}
@@ -76,7 +76,7 @@ func (p *planner) afterRound(whole bool) (bool, error) {
 
 // newer lists, for every declared package that may move, the stable later releases that a test lets through. The
 // framework stays where the goal put it, and what retires stays until it goes.
-func (p *planner) newer(fits func(from, to version.Version) bool) (map[string][]string, error) {
+func (p *planner) newer(fits func(name string, from, to version.Version) bool) (map[string][]string, error) {
 	all := map[string][]string{}
 	for _, name := range p.Names() {
 		if name == p.Goal.Name || p.now.Gone[name] || p.pinned(name) || slices.Contains(p.App.Held, name) || p.assessed[name].Standing == project.Retires {
@@ -91,7 +91,7 @@ func (p *planner) newer(fits func(from, to version.Version) bool) (map[string][]
 			continue
 		}
 		for i := at + 1; i < len(pkg.Releases); i++ {
-			if r := &pkg.Releases[i]; !r.Version.Prerelease() && r.Deprecated == "" && fits(pkg.Releases[at].Version, r.Version) {
+			if r := &pkg.Releases[i]; !r.Version.Prerelease() && r.Deprecated == "" && fits(name, pkg.Releases[at].Version, r.Version) {
 				all[name] = append(all[name], r.Version.String())
 			}
 		}

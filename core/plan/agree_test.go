@@ -238,7 +238,7 @@ func TestFamilyInOneStage(t *testing.T) {
 		{": peer:fw@^1", "goal-2: fw sail", "sail-tools stays, as 2.0.0 does not resolve here"},
 	} {
 		source, app := projecttest.Sketch(t, text+test.more)
-		app.Families = [][]string{{"sail", "sail-tools"}}
+		app.Families, app.Trusted = [][]string{{"sail", "sail-tools"}}, []string{"sail-tools"}
 		p, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "fw", Constraint: "2"}}, Cut{})
 		if err != nil || !p.Reachable {
 			t.Fatalf("%+v, %v", p, err)

@@ -12,55 +12,15 @@ import (
 	"molt/core/version"
 )
 
-// bridgeFamily moves a family ahead of the framework when its members have releases that resolve with the framework in
-// use and, with the rest as the optimum has it, with the hop. Later releases are tried first; an earlier one only comes
-// into question where a bridge to a former hop went too far. Otherwise nothing happens: the family goes together.
+// bridgeFamily moves a family ahead of the framework when its members have later releases that resolve with the framework in
+// use and, with the rest as the optimum has it, with the hop. Otherwise nothing happens: the family goes together.
 func (p *planner) bridgeFamily(h hop, family, retired []string) error {
-	for _, later := range []bool{true, false} {
-		// What a bridge of this hop has moved does not go back: it would come and go for ever.
-		if !later && (p.bridged[releasesKey(family, nil)] || !p.movedAlready(family)) {
-			break
-		}
-		c, err := p.bridgeScope(h, family, later)
-		if err != nil {
-			return err
-		}
-		before, stages := p.now.Clone(), len(p.plan.Stages)
-		done, err := p.bridgeWithin(h, family, retired, c)
-		if err != nil {
-			return err
-		}
-		if done && !later { // a way back has to pay
-			if pays, err := p.pays(h, retired, before); err != nil {
-				return err
-			} else if !pays {
-				p.now, p.plan.Stages = before, p.plan.Stages[:stages]
-				return nil
-			}
-		}
-		if done {
-			p.bridged[releasesKey(family, nil)] = true
-			return nil
-		}
+	c, err := p.bridgeScope(h, family)
+	if err != nil {
+		return err
 	}
-	return nil
-}
-
-// pays reports whether the hop breaks fewer packages, or changes fewer lines, from the present state than from another.
-func (p *planner) pays(h hop, retired []string, other project.Draft) (bool, error) {
-	now, err := p.AnyRuntime().CostOf(p.without(retired), h.releases)
-	if err != nil || now == nil {
-		return false, err
-	}
-	if p.Back == assess.FewestBack {
-		now[0]++ // the bridge itself goes back
-	}
-	other = other.Clone()
-	for _, name := range retired {
-		other.Gone[name] = true
-	}
-	before, err := p.AnyRuntime().CostOf(other, h.releases)
-	return before == nil || slices.Compare(now, before) < 0, err
+	_, err = p.bridgeWithin(h, family, retired, c)
+	return err
 }
 
 // releasesKey names the releases at which a family stands, or the family alone.
@@ -72,16 +32,9 @@ func releasesKey(family []string, at map[string]string) string {
 	return key
 }
 
-// movedAlready reports whether a stage of the plan moves one of a family.
-func (p *planner) movedAlready(family []string) bool {
-	return slices.ContainsFunc(p.plan.Stages, func(st Stage) bool {
-		return slices.ContainsFunc(st.Changes, func(c project.Change) bool { return slices.Contains(family, c.Name) })
-	})
-}
-
-// bridgeScope gives the members of a family the releases that state nothing against the framework in use nor against
+// bridgeScope gives the members of a family the later releases that state nothing against the framework in use nor against
 // the hop, and everything else the release that it has.
-func (p *planner) bridgeScope(h hop, family []string, later bool) (assess.Choice, error) {
+func (p *planner) bridgeScope(h hop, family []string) (assess.Choice, error) {
 	framework, err := p.Pkg(p.Goal.Name)
 	if err != nil {
 		return nil, err
@@ -96,12 +49,12 @@ func (p *planner) bridgeScope(h hop, family []string, later bool) (assess.Choice
 		both := p.Acceptors(pkg, framework, h.releases).All.And(p.Acceptors(pkg, framework, []string{project.VersionOf(p.now.Locked, p.Goal.Name)}).All)
 		part := version.NewSet(len(pkg.Releases))
 		for i := range both.And(p.Usable(pkg, now)).All() {
-			if at := pkg.Index(now); i != at && (i > at) == later {
+			if at := pkg.Index(now); i > at {
 				part.Add(i)
 			}
 		}
 		c[name] = slices.DeleteFunc(p.Towards(name, pkg, assess.Texts(pkg, part), h.releases), func(v string) bool {
-			return len(family) == 1 && p.closed[closedKey(h, p.Back, assess.Choice{name: {v}}, family)]
+			return len(family) == 1 && p.closed[closedKey(h, assess.Choice{name: {v}}, family)]
 		})
 	}
 	return c, nil
@@ -157,8 +110,8 @@ func fixedAt(c assess.Choice, at map[string]string) assess.Choice {
 }
 
 // closedKey names a question to opens.
-func closedKey(h hop, back assess.Direction, chosen assess.Choice, family []string) string {
-	key := fmt.Sprint(h.major, back)
+func closedKey(h hop, chosen assess.Choice, family []string) string {
+	key := h.major
 	for _, name := range family {
 		key += fmt.Sprint(" ", name, chosen[name])
 	}
@@ -168,7 +121,7 @@ func closedKey(h hop, back assess.Direction, chosen assess.Choice, family []stri
 // opens returns a resolution of the hop in which a family has some of the chosen releases; nil when there is none. What
 // has none once has none later: the stages before a hop leave the other packages all releases to choose from.
 func (p *planner) opens(h hop, chosen assess.Choice, family, retired []string) (*solve.Resolution, error) {
-	key := closedKey(h, p.Back, chosen, family)
+	key := closedKey(h, chosen, family)
 	if p.closed[key] {
 		return nil, nil
 	}
@@ -192,7 +145,7 @@ func (p *planner) opens(h hop, chosen assess.Choice, family, retired []string) (
 	for _, name := range family {
 		moving[name] = true
 	}
-	r, _, err := p.AnyRuntime().Solve(c, assess.KeepExcept(p.now.Locked, moving))
+	r, _, err := p.enough.Solve(c, assess.KeepExcept(p.now.Locked, moving))
 	if r == nil && err == nil {
 		p.closed[key] = true
 	}

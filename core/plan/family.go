@@ -28,7 +28,7 @@ func (p *planner) families(names []string) []family {
 		}
 		group := family{names: []string{name}}
 		for _, other := range names {
-			if ground := p.akin(name, other); other != name && !seen[other] && ground != "" {
+			if ground := p.Akin(name, other); other != name && !seen[other] && ground != "" {
 				group.names = append(group.names, other)
 				group.ground = ground
 			}
@@ -39,34 +39,6 @@ func (p *planner) families(names []string) []family {
 		groups = append(groups, group)
 	}
 	return groups
-}
-
-// akin returns the ground on which two packages move in step, "" for none.
-func (p *planner) akin(a, b string) string {
-	for _, family := range p.App.Families {
-		if slices.Contains(family, a) && slices.Contains(family, b) {
-			return "declared as a family"
-		}
-	}
-	common := ""
-	if p.App.Kin != nil {
-		common = p.App.Kin(a).Common(p.App.Kin(b))
-	}
-	if common == "" && p.repository(a) != "" && p.repository(a) == p.repository(b) {
-		common = "one repository"
-	}
-	if common == "" || !p.sameHistory(a, b) {
-		return ""
-	}
-	return common + ", and equal release numbers"
-}
-
-func (p *planner) repository(name string) string {
-	pkg, err := p.Pkg(name)
-	if err != nil {
-		return ""
-	}
-	return strings.TrimSuffix(pkg.Notes.Repository, ".git")
 }
 
 // familyStage adds a stage of the family that is being looked at, with the ground on which it is one.
@@ -141,7 +113,7 @@ func (p *planner) goingAlong(to map[string]string) (along map[string]string, gro
 				slices.Contains(p.App.Held, other) || along[other] != "" || p.assessed[other].Standing == project.Retires {
 				continue
 			}
-			g := p.akin(mover, other)
+			g := p.Akin(mover, other)
 			if g == "" {
 				continue
 			}
@@ -156,7 +128,7 @@ func (p *planner) goingAlong(to map[string]string) (along map[string]string, gro
 // breaks reports whether a package makes a breaking move when it goes to a release.
 func (p *planner) breaks(pkg *universe.Package, name, v string) bool {
 	from, to := pkg.Release(project.VersionOf(p.now.Locked, name)), pkg.Release(v)
-	return from != nil && to != nil && from.Version.Compare(to.Version) < 0 && p.App.Scheme.Breaking(from.Version, to.Version)
+	return from != nil && to != nil && from.Version.Compare(to.Version) < 0 && p.App.Breaking(name, from.Version, to.Version)
 }
 
 // sibling returns the release of a package that goes with a version of another of its family: the same number, else the newest
@@ -177,21 +149,4 @@ func (p *planner) sibling(name string, v version.Version) string {
 		return found
 	}
 	return ""
-}
-
-// sameHistory reports whether two packages were published under the same version numbers, at least three times out of
-// four.
-func (p *planner) sameHistory(a, b string) bool {
-	pa, errA := p.Pkg(a)
-	pb, errB := p.Pkg(b)
-	if errA != nil || errB != nil {
-		return false
-	}
-	both := 0
-	for i := range pa.Releases {
-		if pb.Index(pa.Releases[i].Version.String()) >= 0 {
-			both++
-		}
-	}
-	return both > 1 && 4*both >= 3*(len(pa.Releases)+len(pb.Releases)-both)
 }

@@ -47,7 +47,7 @@ func (p *planner) freshen(kind StageKind, most version.Jump) error {
 		for i := range p.Usable(pkg, current).All() {
 			r := &pkg.Releases[i]
 			jump := p.App.Scheme.Jump(here, r.Version)
-			if i == at || i > at && jump <= most && !p.App.Scheme.Breaking(here, r.Version) && r.Deprecated == "" && !r.Version.Prerelease() {
+			if i == at || i > at && jump <= most && !p.App.Breaking(name, here, r.Version) && r.Deprecated == "" && !r.Version.Prerelease() {
 				fresh = append(fresh, r.Version.String())
 			}
 		}

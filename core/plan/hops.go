@@ -37,14 +37,7 @@ func (p *planner) hops() error {
 		}
 	}
 	for _, hop := range hops {
-		// A release of before that merely does not exclude the hop is no way to get there, unless there is no other.
-		p.Question = p.Going(assess.NothingBack)
 		done, err := p.hop(hop)
-		if err == nil && !done {
-			p.Question = p.Going(assess.FewestBack)
-			done, err = p.hop(hop)
-			p.Question = p.Going(assess.AnyDirection)
-		}
 		if err != nil {
 			return err
 		}
@@ -98,7 +91,7 @@ func (p *planner) alsoReached() bool {
 // together with it. It reports whether it got there; when not, the plan is as it was.
 func (p *planner) hop(h hop) (bool, error) {
 	saved, stages := p.now.Clone(), slices.Clone(p.plan.Stages)
-	p.visited, p.bridged = map[string]bool{}, map[string]bool{}
+	p.visited = map[string]bool{}
 	undo := func(err error) (bool, error) {
 		p.now, p.plan.Stages = saved, stages
 		return false, err
@@ -114,11 +107,14 @@ func (p *planner) hop(h hop) (bool, error) {
 	var first *assess.PartialOptimum // of the present state
 	for whole := false; ; {
 		if !whole {
-			if first, err = p.AnyRuntime().Fewest(p.without(retired), h.releases); err != nil || first == nil {
+			if p.enough, err = p.sufficient(h, retired); err != nil || p.enough == nil {
+				return undo(err)
+			}
+			if first, err = p.enough.Fewest(p.without(retired), h.releases); err != nil || first == nil {
 				return undo(err)
 			}
 			r = first.Best.Resolution
-		} else if r, best, err = p.AnyRuntime().Rest(p.without(retired), first); err != nil {
+		} else if r, best, err = p.enough.Rest(p.without(retired), first); err != nil {
 			return undo(err)
 		}
 		var moving []string
@@ -147,6 +143,15 @@ func (p *planner) hop(h hop) (bool, error) {
 		return undo(err)
 	}
 	return true, nil
+}
+
+// sufficient returns the question with the least runtime with which the hop resolves; nil where none does.
+func (p *planner) sufficient(h hop, retired []string) (*assess.Question, error) {
+	q, r, err := p.Least(p.without(retired), h.releases)
+	if err != nil || r == nil {
+		return nil, err
+	}
+	return q, nil
 }
 
 // without returns the present state as it is when some packages are gone.

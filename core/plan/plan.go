@@ -34,10 +34,10 @@ type planner struct {
 	plan             *Plan
 	now              project.Draft
 	cut              Cut
-	bridging         family          // the one that is being looked at
-	visited          map[string]bool // where families that were bridged have stood since the hop began
-	bridged          map[string]bool // the families that a bridge of the hop has moved
-	closed           map[string]bool // what opens found to have no resolution
+	enough           *assess.Question // with the least runtime that the hop under way needs
+	bridging         family           // the one that is being looked at
+	visited          map[string]bool  // where families that were bridged have stood since the hop began
+	closed           map[string]bool  // what opens found to have no resolution
 }
 
 // NewPlan makes the plan for some goals, of which the first is the framework's. Every stage in it was solved. When the
@@ -51,7 +51,7 @@ func NewPlan(ctx context.Context, source universe.Source, app project.Applicatio
 	if err != nil {
 		return nil, err
 	}
-	a = a.WithRuntimes(app.Runtimes)
+	a = a.Deployed()
 	p := &planner{Question: a, assessed: map[string]assess.Assessed{}, plan: &Plan{Goal: a.Goal, Also: goals[1:], Tangle: assessment.Tangle, Touches: assessment.Touches}, cut: cut, closed: map[string]bool{}}
 	for _, got := range assessment.Packages {
 		p.assessed[got.Name] = got
@@ -136,7 +136,7 @@ func (p *planner) complete(change *project.Change, target string) error {
 	after := pkg.Release(target)
 	change.To = project.Point{Constraint: p.App.Scheme.Restyle(change.From.Constraint, after.Version), Version: target}
 	if before := pkg.Release(change.From.Version); before != nil {
-		change.Jump = p.App.Scheme.Jump(before.Version, after.Version)
+		change.Jump = p.App.JumpOf(change.Name, before.Version, after.Version)
 	}
 	return nil
 }
@@ -144,7 +144,7 @@ func (p *planner) complete(change *project.Change, target string) error {
 // seal solves the manifest as a stage leaves it, each changed package at its target and everything else as it is
 // locked where that is possible. Execution solves the same problem again.
 func (p *planner) seal(st *Stage, next project.Draft, to map[string]string) (*Stage, project.Draft, error) {
-	r, err := project.LockStage(p.Ctx, p.Full, p.App, p.declared(next), p.now.Locked, to)
+	r, err := project.LockStage(p.Ctx, p.Real, p.App, p.declared(next), p.now.Locked, to)
 	if solve.AsTangle(err) != nil {
 		return nil, next, nil
 	}

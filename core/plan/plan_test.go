@@ -95,13 +95,6 @@ func TestPlans(t *testing.T) {
 			lab@1.0.1: peer:hulk@<4
 			lab@2.0: peer:hulk@^4`,
 			"goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0, lab 1.0.1>2.0.0 ^1.0.1>^2.0.0"},
-		{"but there may be no other way", `
-			app: hulk@^3.0.0 lab@^1.0.1
-			hulk@3.0
-			hulk@4.0
-			lab@1.0: peer:hulk@*
-			lab@1.0.1: peer:hulk@<4`,
-			"goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0, lab 1.0.1>1.0.0 ^1.0.1>^1.0.0"},
 		{"the goal is reached already", `
 			app: hulk@^4.0.0
 			hulk@3.0

@@ -50,17 +50,15 @@ func (p *planner) raise(name string, r *solve.Resolution) error {
 		to = v.String()
 	}
 	least, unknown := runtime.Scheme.Complete(to)
-	raised := maps.Clone(p.App.Runtimes[name])
+	raised := maps.Clone(p.App.Assumed()[name])
 	for environment, v := range raised {
 		if at, err := runtime.Scheme.Complete(v); unknown == nil && (err != nil || at.Compare(least) < 0) {
 			raised[environment] = to
 		}
 	}
-	deployed := maps.Clone(p.App.Runtimes)
-	deployed[name] = raised
 	if to == "" {
-		delete(deployed, name)
+		raised = nil
 	}
-	p.Question = p.WithRuntimes(deployed)
+	p.Question = p.Raising(name, raised)
 	return nil
 }

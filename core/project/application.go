@@ -17,7 +17,11 @@ type Application struct {
 	Locked    *solve.Resolution     // nil when nothing is locked
 	Known     []Runtime             // the runtimes that the ecosystem knows, the language's own first
 	Kin       func(name string) Kin // what names say about kinship; nil for nothing
-	Runtimes  Runtimes              // what is deployed
+	Runtimes  Runtimes              // what is deployed, as people said
+	Presumed  Runtimes              // what is taken to be deployed of runtimes of which people said nothing; binds judgements, and no lock
+	Grounds   map[string]string     // why, by runtime
+	Trusted   []string              // declared names whose silence or open range counts as a promise
+	Minors    []string              // declared names of which a minor release may break
 	Previews  []string              // packages of which prereleases may be used
 	Held      []string              // packages that must not move
 	Reasons   map[string]string     // why, by name
@@ -95,6 +99,31 @@ type Declared struct {
 	universe.Demand
 	Group string
 	File  string // as a Line has it
+}
+
+// Breaking reports whether a move of a declared package may break those who use it: as the scheme has it, or as people said of the package.
+func (app Application) Breaking(name string, from, to version.Version) bool {
+	return app.Scheme.Breaking(from, to) || slices.Contains(app.Minors, name) && app.Scheme.Jump(from, to) >= version.Minor
+}
+
+// JumpOf is the size of a move of a declared package: one that may break is a major one, however it is numbered.
+func (app Application) JumpOf(name string, from, to version.Version) version.Jump {
+	if from.Compare(to) < 0 && app.Breaking(name, from, to) {
+		return version.Major
+	}
+	return app.Scheme.Jump(from, to)
+}
+
+// Assumed is what is deployed, as people said and else as it is presumed.
+func (app Application) Assumed() Runtimes {
+	all := Runtimes{}
+	for name, d := range app.Presumed {
+		all[name] = d
+	}
+	for name, d := range app.Runtimes {
+		all[name] = d
+	}
+	return all
 }
 
 // Line returns the identity of a declaration.

@@ -26,6 +26,7 @@ const (
 	Stated  Grade = "stated"  // a bounded range names the goal, in a release younger than the goal's first
 	Early   Grade = "early"   // a bounded range names it, in a release older than the goal's first
 	Open    Grade = "open"    // an unbounded range merely fails to exclude it
+	Inferred Grade = "inferred" // follows from what other releases say
 	Refused Grade = "refused" // the range excludes it
 	None    Grade = "none"    // nothing is said
 	Advised Grade = "advised" // an upgrade guide says so
@@ -42,7 +43,7 @@ const (
 )
 
 // grades in their order, best first.
-var grades = []Grade{Stated, Advised, Early, Open, None, Refused}
+var grades = []Grade{Stated, Advised, Early, Inferred, Open, None, Refused}
 
 // Grades lists the grades that a policy can ask for.
 var Grades = []Grade{Stated, Early, Open}

@@ -2,6 +2,7 @@ package js
 
 import (
 	"fmt"
+	"strings"
 
 	"molt/core/project"
 	"molt/core/version"
@@ -11,9 +12,27 @@ import (
 
 // node is the language's runtime, under the name by which manifests require it.
 var node = ecosystem.Runtime{
-	Runtime: project.Runtime{Name: "node", Scheme: ranges.Scheme, Known: everyMajor()},
+	Runtime: project.Runtime{Name: "node", Scheme: runtimeScheme{ranges.Scheme}, Known: everyMajor()},
 	Ask:     []string{"node", "--version"},
+	Newest:  func(v version.Version) string { return ranges.Scheme.Major(v) + newest },
 }
+
+// newest follows a major of which the newest release is meant, whichever that is.
+const newest = ".x"
+
+// runtimeScheme is how versions of the runtime are read: as those of packages are, and "18.x" is the newest 18.
+type runtimeScheme struct{ version.Scheme }
+
+// Complete reads a version of which the last parts may be missing.
+func (s runtimeScheme) Complete(text string) (version.Version, error) {
+	if major, ok := strings.CutSuffix(text, newest); ok {
+		return s.Scheme.Complete(major + last)
+	}
+	return s.Scheme.Complete(text)
+}
+
+// last is what the last release of a major is numbered at most.
+const last = ".999.999"
 
 // everyMajor stands for the runtime's releases, of which no list is at hand without a network: of each major the first that
 // there can be, and a last that there will not be. A requirement says which majors will do, and from where on.
@@ -21,7 +40,7 @@ func everyMajor() version.List {
 	const majors = 100
 	var all version.List
 	for major := range majors {
-		for _, text := range []string{fmt.Sprintf("%d.0.0", major), fmt.Sprintf("%d.999.999", major)} {
+		for _, text := range []string{fmt.Sprintf("%d.0.0", major), fmt.Sprintf("%d%s", major, last)} {
 			if v, err := ranges.Scheme.Parse(text); err == nil {
 				all = append(all, v)
 			}

@@ -1,0 +1,137 @@
+package assess
+
+import (
+	"fmt"
+	"slices"
+	"sync"
+
+	"molt/core/universe"
+	"molt/core/version"
+)
+
+// A statement is what a release says about the framework.
+type statement struct {
+	demands []universe.Demand // on the framework or one of its siblings
+	bounded bool              // whether one of them has an end
+	admits  version.Set       // the framework's releases that all of them admit
+}
+
+// memo keeps what was read of packages, for all copies of a question.
+type memo struct{ statements sync.Map }
+
+// statements returns what every release of a package says about the framework.
+func (a *Question) statements(p, framework *universe.Package) []statement {
+	key := [2]*universe.Package{p, framework}
+	if known, ok := a.memo.statements.Load(key); ok {
+		return known.([]statement)
+	}
+	all := make([]statement, len(p.Releases))
+	for i := range p.Releases {
+		all[i] = a.statementOf(&p.Releases[i], framework)
+	}
+	a.memo.statements.Store(key, all)
+	return all
+}
+
+// statementOf reads what a release says about the framework; a demand on a sibling says it about the framework.
+func (a *Question) statementOf(r *universe.Release, framework *universe.Package) statement {
+	s := statement{demands: a.onFramework(r), admits: version.FullSet(len(framework.Releases))}
+	for _, d := range s.demands {
+		set, _ := framework.Admit(d.Text) // what cannot be read admits nothing
+		s.admits = s.admits.And(set)
+		if c, err := a.App.Scheme.Constrain(d.Text); err == nil && c.Bounded() {
+			s.bounded = true
+		}
+	}
+	return s
+}
+
+// An inference is what a later release tells about the silence or the open range of an earlier one: that it promises nothing for some
+// releases of the framework.
+type inference struct {
+	earlier, later string // what the two say, a sentence each
+	release        string // the later one
+}
+
+// infer interprets a release of a declared package that states nothing about the framework, or only a range without an end, by the later
+// releases that state a bounded one. It returns nil where these leave it its promise for some of the wanted releases of the framework.
+//
+// Two things take it away. No later release accepts any of the wanted: whoever came to know the framework's new major excluded it. Or
+// the release is silent, and the first that accepts them came after a breaking move: support began there. Nothing is inferred
+// against the framework in use, with which a release of the application works, nor against packages that people trust.
+func (a *Question) infer(p, framework *universe.Package, at int, wanted version.Set) *inference {
+	declared := a.declaredAs(p.Name)
+	if at < 0 || declared == "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, declared) || a.reached(framework, wanted) {
+		return nil
+	}
+	statements := a.statements(p, framework)
+	own := statements[at]
+	if own.bounded {
+		return nil
+	}
+	first, last := -1, -1 // the first that accepts, and the newest that states anything
+	for i := at + 1; i < len(p.Releases); i++ {
+		r := &p.Releases[i]
+		if r.Version.Prerelease() || r.Deprecated != "" {
+			continue
+		}
+		s := statements[i]
+		if !s.bounded {
+			continue
+		}
+		last = i
+		if first < 0 && !s.admits.And(wanted).Empty() {
+			first = i
+		}
+	}
+	switch {
+	case last < 0:
+		return nil
+	case first < 0:
+		return &inference{a.sentence(p, at, framework), a.sentence(p, last, framework), p.Releases[last].Version.String()}
+	case len(own.demands) == 0 && a.App.Breaking(declared, p.Releases[at].Version, p.Releases[first].Version):
+		return &inference{a.sentence(p, at, framework), a.sentence(p, first, framework) + ", the first to accept it", p.Releases[first].Version.String()}
+	}
+	return nil
+}
+
+// sentence says what a release states about the framework.
+func (a *Question) sentence(p *universe.Package, at int, framework *universe.Package) string {
+	r := &p.Releases[at]
+	demands := a.onFramework(r)
+	if len(demands) == 0 {
+		return fmt.Sprintf("%s %s says nothing about %s", p.Name, r.Version, framework.Name)
+	}
+	return fmt.Sprintf("%s %s asks for %s %s", p.Name, r.Version, demands[0].As, demands[0].Text)
+}
+
+// reached reports whether some of the wanted releases belong to the major in use, or to one before it.
+func (a *Question) reached(framework *universe.Package, wanted version.Set) bool {
+	here := framework.Release(a.Locked(a.Goal.Name))
+	first := wanted.Min()
+	return here != nil && first >= 0 && !a.pastMajor(framework.Releases[first].Version, here.Version)
+}
+
+// declaredAs returns the name under which a package is declared, "" for none.
+func (a *Question) declaredAs(pkg string) string {
+	for _, d := range a.App.Declared {
+		if d.Package == pkg && !d.Foreign {
+			return d.As
+		}
+	}
+	return ""
+}
+
+// promising filters releases of a declared package to those that are not taken to exclude some releases of the framework.
+func (a *Question) promising(p, framework *universe.Package, releases, target []string) []string {
+	wanted := version.NewSet(len(framework.Releases))
+	for _, v := range target {
+		wanted.Add(framework.Index(v))
+	}
+	if wanted.Empty() {
+		return releases
+	}
+	return slices.DeleteFunc(slices.Clone(releases), func(v string) bool {
+		return !a.advises(p, v, target) && a.infer(p, framework, p.Index(v), wanted) != nil
+	})
+}

@@ -1,0 +1,257 @@
+package assess
+
+import (
+	"slices"
+	"strings"
+
+	"molt/core/project"
+	"molt/core/universe"
+	"molt/core/version"
+)
+
+// Akin returns the ground on which two declared packages are a family, which moves in step; "" for none: people said so, or they were
+// published under the same version numbers and have a scope, a name stem or a repository in common, or one asks for exactly its own
+// number of the other.
+func (a *Question) Akin(x, y string) string {
+	for _, family := range a.App.Families {
+		if slices.Contains(family, x) && slices.Contains(family, y) {
+			return "declared as a family"
+		}
+	}
+	common := ""
+	if a.App.Kin != nil {
+		common = a.App.Kin(x).Common(a.App.Kin(y))
+	}
+	if common == "" && a.repository(x) != "" && a.repository(x) == a.repository(y) {
+		common = "one repository"
+	}
+	if common == "" && (a.exactly(x, y) || a.exactly(y, x)) {
+		common = "one asks for exactly the other"
+	}
+	if common == "" || !a.sameHistory(x, y) {
+		return ""
+	}
+	return common + ", and equal release numbers"
+}
+
+func (a *Question) repository(name string) string {
+	pkg, err := a.Pkg(name)
+	if err != nil {
+		return ""
+	}
+	return strings.TrimSuffix(pkg.Notes.Repository, ".git")
+}
+
+// exactly reports whether the locked release of a package asks for its own number of another.
+func (a *Question) exactly(by, other string) bool {
+	pkg, err := a.Pkg(by)
+	if err != nil {
+		return false
+	}
+	r := pkg.Release(a.Locked(by))
+	return r != nil && slices.ContainsFunc(slices.Concat(r.Needs, r.Peers), func(d universe.Demand) bool {
+		return d.Package == a.Declaration(other).Package && d.Text == r.Version.String()
+	})
+}
+
+// sameHistory reports whether two packages were published under the same version numbers, at least three times out of
+// four.
+func (a *Question) sameHistory(x, y string) bool {
+	px, errX := a.Pkg(x)
+	py, errY := a.Pkg(y)
+	return errX == nil && errY == nil && equalNumbers(px, py)
+}
+
+func equalNumbers(x, y *universe.Package) bool {
+	both := 0
+	for i := range x.Releases {
+		if y.Index(x.Releases[i].Version.String()) >= 0 {
+			both++
+		}
+	}
+	return both > 1 && 4*both >= 3*(len(x.Releases)+len(y.Releases)-both)
+}
+
+// kin is what a question knows of the framework's relatives; found once, when it is built.
+type kin struct {
+	siblings map[string]bool // packages of the framework's family: what is stated about them is stated about the framework
+	capped   map[string]bool // declared names of the framework's scope that follow its majors, and so never pass the goal's
+	owned    map[string]bool // of these, the siblings: they arrive at the goal's major with it
+}
+
+// relatives finds the framework's relatives among what is declared and locked.
+func (a *Question) relatives() error {
+	a.kin = kin{map[string]bool{}, map[string]bool{}, map[string]bool{}}
+	framework, err := a.Pkg(a.Goal.Name)
+	if err != nil {
+		return err
+	}
+	at := framework.Release(a.Locked(a.Goal.Name))
+	scope := ""
+	if a.App.Kin != nil {
+		scope = a.App.Kin(framework.Name).Scope
+	}
+	for _, name := range a.Names() {
+		p, err := a.Pkg(name)
+		if err != nil {
+			return err
+		}
+		switch {
+		case name == a.Goal.Name:
+			continue
+		case a.Akin(a.Goal.Name, name) != "":
+			a.kin.siblings[p.Name], a.kin.capped[name], a.kin.owned[name] = true, true, true
+		case scope != "" && a.App.Kin(p.Name).Scope == scope:
+			// One that is ahead of the framework has numbers of its own.
+			if r := p.Release(a.Locked(name)); at == nil || r == nil || !a.pastMajor(r.Version, at.Version) {
+				a.kin.capped[name] = true
+			}
+		}
+	}
+	for _, n := range a.Base.Packages { // what nobody declares can be a sibling too
+		if a.App.Kin == nil || a.kin.siblings[n.Name] || n.Name == framework.Name || a.App.Kin(n.Name).Common(a.App.Kin(framework.Name)) == "" {
+			continue
+		}
+		if p, err := universe.LookUp(a.Ctx, a.Full, n.Name); err != nil {
+			return err
+		} else if p != nil && equalNumbers(p, framework) {
+			a.kin.siblings[n.Name] = true
+		}
+	}
+	return nil
+}
+
+// pastMajor reports whether a version belongs to a later major than another.
+func (a *Question) pastMajor(v, other version.Version) bool {
+	return v.Compare(other) > 0 && a.App.Scheme.Major(v) != a.App.Scheme.Major(other)
+}
+
+// ofGoal filters releases of the framework's own packages: none passes the majors of some releases of the framework, and of those that
+// share its numbers only releases of these majors are left, where there are any.
+func (a *Question) ofGoal(name string, p, framework *universe.Package, releases, target []string) []string {
+	if !a.kin.capped[name] || len(target) == 0 {
+		return releases
+	}
+	last := framework.Release(target[len(target)-1])
+	if last == nil {
+		return releases
+	}
+	majors := map[string]bool{}
+	for _, v := range target {
+		if r := framework.Release(v); r != nil {
+			majors[a.App.Scheme.Major(r.Version)] = true
+		}
+	}
+	locked := a.Locked(name)
+	var within, same []string
+	for _, v := range releases {
+		r := p.Release(v)
+		if r == nil || a.pastMajor(r.Version, last.Version) && v != locked {
+			continue
+		}
+		within = append(within, v)
+		if majors[a.App.Scheme.Major(r.Version)] {
+			same = append(same, v)
+		}
+	}
+	if a.kin.owned[name] && len(same) > 0 && !slices.Contains(a.App.Held, name) {
+		return same
+	}
+	return within
+}
+
+// Capped reports whether a release of a declared package is past the goal's major, though the package follows the framework's majors.
+func (a *Question) Capped(name string, v version.Version) bool {
+	if !a.kin.capped[name] {
+		return false
+	}
+	framework, err := a.Pkg(a.Goal.Name)
+	if err != nil || len(a.meant) == 0 {
+		return false
+	}
+	last := framework.Release(a.meant[len(a.meant)-1])
+	return last != nil && a.pastMajor(v, last.Version)
+}
+
+// described returns what a package describes, and whether that is a runtime; "" where it describes nothing.
+func (a *Question) described(p *universe.Package) (about string, runtime bool) {
+	if a.App.Kin == nil {
+		return "", false
+	}
+	about = a.App.Kin(p.Name).Describes
+	for _, r := range a.App.Known {
+		if about != "" && r.Name == about {
+			return about, true
+		}
+	}
+	return about, false
+}
+
+// following returns a source in which declared packages that describe another one never pass its major: each of their releases has that
+// one as an optional peer, from its major on; and those that describe a runtime are hidden beyond the major that is deployed. Locked
+// releases are as they are. It is a view for choosing; locks are made from the source below.
+func (a *Question) following(source universe.Source) universe.Source {
+	if a.App.Kin == nil {
+		return source
+	}
+	locked := map[string][]string{}
+	if a.Base != nil {
+		locked = a.Base.Versions()
+	}
+	return universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
+		about, runtime := a.described(p)
+		if about == "" || !slices.ContainsFunc(a.App.Declared, func(d project.Declared) bool { return d.Package == p.Name }) {
+			return p, nil
+		}
+		if runtime {
+			return p.Only(func(_ string, r *universe.Release) bool {
+				return slices.Contains(locked[p.Name], r.Version.String()) || !a.pastRuntime(about, r.Version)
+			}), nil
+		}
+		if locked[about] == nil && a.Declaration(about).As == "" {
+			return p, nil
+		}
+		other, err := universe.LookUp(a.Ctx, source, about)
+		if err != nil || other == nil || len(other.Releases) == 0 {
+			return p, err
+		}
+		newest := other.Releases[len(other.Releases)-1].Version
+		var releases []universe.Release
+		for _, r := range p.Releases {
+			if !slices.Contains(locked[p.Name], r.Version.String()) {
+				from := a.firstOfMajor(other, r.Version)
+				if from == nil && a.pastMajor(r.Version, newest) {
+					continue
+				}
+				if from != nil {
+					r.Peers = append(slices.Clone(r.Peers), universe.Demand{As: about, Package: other.Name, Text: p.Scheme.AtLeast(from), Optional: true})
+				}
+			}
+			releases = append(releases, r)
+		}
+		return p.With(releases), nil
+	})
+}
+
+// firstOfMajor returns the first release of a package in the major that a version of another one names; nil where there is none.
+func (a *Question) firstOfMajor(p *universe.Package, v version.Version) version.Version {
+	for i := range p.Releases {
+		if r := p.Releases[i].Version; a.App.Scheme.Major(r) == a.App.Scheme.Major(v) && !r.Prerelease() {
+			return r
+		}
+	}
+	return nil
+}
+
+// pastRuntime reports whether a version is of a later major than a runtime has anywhere. Of a runtime that nobody knows, no release is
+// past.
+func (a *Question) pastRuntime(name string, v version.Version) bool {
+	runtime := a.App.Runtime(name)
+	for _, text := range a.App.Assumed()[name] {
+		at, err := runtime.Scheme.Complete(text)
+		if err == nil && v.Compare(at) > 0 && a.App.Scheme.Major(v) != runtime.Scheme.Major(at) {
+			return true
+		}
+	}
+	return false
+}
