@@ -34,8 +34,8 @@ type call struct {
 
 // Main runs Molt and returns its exit code.
 func Main(args []string, out, errout io.Writer) int {
-	debug.SetGCPercent(400)         // a call is short and allocates much at once
-	debug.SetMemoryLimit(200 << 20) // beyond that the collector works harder
+	debug.SetGCPercent(200)         // a call is short and allocates much at once
+	debug.SetMemoryLimit(600 << 20) // beyond that the collector works harder
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP, syscall.SIGQUIT)
 	defer stop()
 	c := &call{ctx: ctx, out: out, errout: errout}

@@ -140,32 +140,52 @@ func (q *Question) InSight() (*Question, *solve.Resolution, error) {
 	a, target := &copied, q.meant
 	names := slices.DeleteFunc(a.Names(), func(n string) bool { return n == a.Goal.Name })
 	free, allowed := make([][]string, len(names)), make([][]string, len(names)) // nil for those that are left out
-	if err := SideBySide(len(names), func(i int) error {
-		name := names[i]
+	for i, name := range names {
 		p, err := a.Pkg(name)
 		if err != nil {
-			return err
+			return nil, nil, err
 		}
 		all := Texts(p, a.choosable(name, p, a.Locked(name)))
 		some := a.Towards(name, p, all, target)
-		alone, err := a.pair(name, some, target)
 		gone := a.RetirementOf(p)
-		if alone != nil && (gone == nil || gone.Kind == project.Abandoned) { // an abandoned package stays: nothing replaces it
+		if len(some) > 0 && (gone == nil || gone.Kind == project.Abandoned) { // an abandoned package stays: nothing replaces it
 			free[i], allowed[i] = all, some
 		}
-		return err
-	}); err != nil {
+	}
+	others, together, c := Choice{}, Choice{}, Choice{}
+	solved := func() (*solve.Resolution, error) {
+		others, together = Choice{}, Choice{}
+		for i, name := range names {
+			if free[i] != nil {
+				others[name], together[name] = free[i], allowed[i]
+			}
+		}
+		c = maps.Clone(together)
+		c[a.Goal.Name] = target
+		r, _, err := a.Solve(c, a.Base.Versions())
+		return r, err
+	}
+	whole, err := solved()
+	if err != nil {
 		return nil, nil, err
 	}
-	others, together := Choice{}, Choice{}
-	for i, name := range names {
-		if free[i] != nil {
-			others[name], together[name] = free[i], allowed[i]
+	if whole == nil { // some of them resolve with the goal not even alone
+		if err := SideBySide(len(names), func(i int) error {
+			if free[i] == nil {
+				return nil
+			}
+			alone, err := a.pair(names[i], allowed[i], target)
+			if alone == nil {
+				free[i] = nil
+			}
+			return err
+		}); err != nil {
+			return nil, nil, err
+		}
+		if whole, err = solved(); err != nil {
+			return nil, nil, err
 		}
 	}
-	c := maps.Clone(together)
-	c[a.Goal.Name] = target
-	whole, _, err := a.Solve(c, a.Base.Versions())
 	if whole != nil {
 		a.others, a.othersAtGoal, a.sample = others, together, whole
 	}

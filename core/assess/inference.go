@@ -132,6 +132,6 @@ func (a *Question) promising(p, framework *universe.Package, releases, target []
 		return releases
 	}
 	return slices.DeleteFunc(slices.Clone(releases), func(v string) bool {
-		return !a.advises(p, v, target) && a.infer(p, framework, p.Index(v), wanted) != nil
+		return a.infer(p, framework, p.Index(v), wanted) != nil && !a.advises(p, v, target)
 	})
 }

@@ -39,7 +39,7 @@ func (p *planner) freshen(kind StageKind, most version.Jump) error {
 		}
 		current := project.VersionOf(p.now.Locked, name)
 		at := pkg.Index(current)
-		if at < 0 || p.pinned(name) || slices.Contains(p.App.Held, name) {
+		if at < 0 || slices.Contains(p.App.Held, name) {
 			continue
 		}
 		here := pkg.Releases[at].Version
@@ -63,24 +63,6 @@ func (p *planner) freshen(kind StageKind, most version.Jump) error {
 	_, err = p.stage(kind, string(kind), fmt.Sprintf("all %s releases, together", kind), versionsOf(r, p.Names()),
 		func(string) string { return fmt.Sprintf("newest %s release", kind) })
 	return err
-}
-
-// pinned reports whether the manifest asks for exactly one release: someone meant that.
-func (p *planner) pinned(name string) bool {
-	pkg, err := p.Pkg(name)
-	if err != nil {
-		return false
-	}
-	set := p.Admitted(pkg, p.now, name)
-	if set.Count() != 1 {
-		return false
-	}
-	for _, d := range p.App.Declared {
-		if d.As == name {
-			return p.App.Scheme.StyleOf(p.now.Lines[d.Line()]) == version.Exact
-		}
-	}
-	return false
 }
 
 func versionsOf(r *solve.Resolution, names []string) map[string]string {

@@ -19,6 +19,8 @@ type Plan struct {
 	Goal      project.Goal
 	Reachable bool
 	Stages    []Stage
+	AtGoal    int      // how many of the stages lead to the goal; the others come after it
+	Behind    []Behind // declared packages that do not get to their newest major
 	Also      []project.Goal
 	Wall      []string // when it is not reachable: what stands in the way, a line each
 	Tangle    *solve.Tangle
@@ -70,10 +72,14 @@ func NewPlan(ctx context.Context, source universe.Source, app project.Applicatio
 		}
 	}
 	if p.plan.Reachable {
-		if err := p.after(); err != nil {
+		p.plan.AtGoal = len(p.plan.Stages)
+		if err := p.tail(); err != nil {
 			return nil, err
 		}
 		return p.plan, p.weigh(p.plan.Stages)
+	}
+	if err := p.tail(); err != nil { // what can be done with the major in use
+		return nil, err
 	}
 	if err := p.sketch(assessment); err != nil {
 		return nil, err

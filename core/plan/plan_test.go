@@ -48,7 +48,7 @@ func TestPlans(t *testing.T) {
 			hulk@4.0
 			pin@1.0: peer:hulk@^3
 			pin@1.1: peer:hulk@^3||^4`,
-			"bridge-pin: pin 1.0.0>1.1.0 1.0.0>1.1.0; goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0"},
+			"minor: pin 1.0.0>1.1.0 1.0.0>1.1.0; goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0"},
 		{"one major at a time, and over one that does not hold", `
 			app: hulk@^3.0.0 w@^1.0.0
 			hulk@3.0

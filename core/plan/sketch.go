@@ -27,9 +27,7 @@ func (p *planner) sketch(got *assess.Assessment) error {
 	p.now = p.without(blocked)
 	err := p.hops()
 	if err == nil && p.plan.Reachable {
-		if err = p.after(); err == nil {
-			p.plan.Sketch = slices.Clone(p.plan.Stages[len(done):])
-		}
+		p.plan.Sketch = slices.Clone(p.plan.Stages[len(done):])
 	}
 	p.plan.Stages, p.plan.Reachable = done, false
 	p.now, p.Question = now, question

@@ -1,0 +1,412 @@
+package plan
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"molt/core/assess"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+)
+
+// A Behind is a declared package that a plan leaves at a release before the newest that would be a breaking move, and why.
+type Behind struct{ Name, At, Newest, Why string }
+
+// tail moves all that can move while the framework stays where it is: first what does not break, together; then the breaking moves, found in one
+// joint optimum (as few packages as can be are left behind) and cut into the smallest groups that resolve; then what retires. What
+// stays behind is listed with its reason.
+func (p *planner) tail() error {
+	if err := p.tailMinor(); err != nil {
+		return err
+	}
+	if p.cut.most() >= version.Major {
+		t, err := p.targets()
+		if err != nil {
+			return err
+		}
+		if err := p.groups(t); err != nil {
+			return err
+		}
+	}
+	if p.plan.Reachable {
+		if err := p.retire(); err != nil {
+			return err
+		}
+	}
+	return p.leftBehind()
+}
+
+// tailMinor moves everything that has newer releases which do not break, together.
+func (p *planner) tailMinor() error {
+	fresh, err := p.newer(func(name string, from, to version.Version) bool {
+		return !p.App.Breaking(name, from, to) && p.App.Scheme.Jump(from, to) <= p.cut.most()
+	})
+	if err != nil || len(fresh) == 0 {
+		return err
+	}
+	c, moving := p.exact(p.now), map[string]bool{}
+	for name, versions := range fresh {
+		c[name] = append(c[name], versions...)
+		moving[name] = true
+	}
+	r, _, err := p.Solve(c, assess.KeepExcept(p.now.Locked, moving))
+	if err != nil || r == nil {
+		return err
+	}
+	_, err = p.stage(AfterStage, p.freeID("after-minor"), "newer releases that do not break, together", versionsOf(r, p.Names()),
+		func(string) string { return "newest release that does not break" })
+	return err
+}
+
+// newer lists, for every declared package that may move, the stable later releases that a test lets through and that are compatible with
+// the framework where it stands. The framework itself stays, as does what is held, and what retires until it goes.
+func (p *planner) newer(fits func(name string, from, to version.Version) bool) (map[string][]string, error) {
+	target, err := p.standingAt()
+	if err != nil {
+		return nil, err
+	}
+	all := map[string][]string{}
+	for _, name := range p.Names() {
+		if name == p.Goal.Name || p.now.Gone[name] || slices.Contains(p.App.Held, name) || p.assessed[name].Standing == project.Retires {
+			continue
+		}
+		pkg, err := p.Pkg(name)
+		if err != nil {
+			return nil, err
+		}
+		at := pkg.Index(project.VersionOf(p.now.Locked, name))
+		if at < 0 {
+			continue
+		}
+		var later []string
+		for i := at + 1; i < len(pkg.Releases); i++ {
+			r := &pkg.Releases[i]
+			if !r.Version.Prerelease() && r.Deprecated == "" && !p.Capped(name, r.Version) && fits(name, pkg.Releases[at].Version, r.Version) {
+				later = append(later, r.Version.String())
+			}
+		}
+		if later = p.Towards(name, pkg, later, target); len(later) > 0 {
+			all[name] = later
+		}
+	}
+	return all, nil
+}
+
+// standingAt returns the releases of the framework's major that it has at this point of the plan.
+func (p *planner) standingAt() ([]string, error) {
+	framework, err := p.Pkg(p.Goal.Name)
+	if err != nil {
+		return nil, err
+	}
+	now := framework.Release(project.VersionOf(p.now.Locked, p.Goal.Name))
+	if now == nil {
+		return nil, nil
+	}
+	var all []string
+	for i := range framework.Releases {
+		if r := &framework.Releases[i]; p.App.Scheme.Major(r.Version) == p.App.Scheme.Major(now.Version) {
+			all = append(all, r.Version.String())
+		}
+	}
+	return all, nil
+}
+
+// targets finds where the breaking moves lead that are possible together: one optimum over all of them, in which the fewest packages stay
+// before their newest major, and then the fewest majors are missed. Moves that the lines of the manifest admit anyway are left to
+// whoever locks anew.
+func (p *planner) targets() (map[string]string, error) {
+	later, err := p.newer(func(string, version.Version, version.Version) bool { return true })
+	if err != nil {
+		return nil, err
+	}
+	c, moving := p.exact(p.now), map[string]bool{}
+	behind, missed := solve.Objective{Name: "packages left behind"}, solve.Objective{Name: "majors missed"}
+	for _, name := range p.Names() {
+		if later[name] == nil {
+			continue
+		}
+		pkg, err := p.Pkg(name)
+		if err != nil {
+			return nil, err
+		}
+		now := pkg.Release(project.VersionOf(p.now.Locked, name)).Version
+		lines := p.lines(name, pkg, later[name])
+		if !p.App.Breaking(name, now, lines[len(lines)-1][0]) {
+			continue // no later major, and minors have moved already
+		}
+		all := append([]string{now.String()}, later[name]...)
+		c[name], moving[name] = all, true
+		for i, line := range lines {
+			from := slices.Index(all, line[0].String())
+			o := &missed
+			if i == len(lines)-1 {
+				o = &behind
+			}
+			o.Soft = append(o.Soft, solve.SoftConstraint{As: name, Package: pkg.Name, Among: all[from:]})
+		}
+	}
+	if len(moving) == 0 {
+		return nil, nil
+	}
+	o := solve.NewOptimizer(p.Ctx, p.Source, p.Problem(c, assess.KeepExcept(p.now.Locked, moving)))
+	o.Effort = tailEffort
+	best, err := o.Minimize(behind, missed)
+	if err != nil || best == nil {
+		return nil, err
+	}
+	to := map[string]string{}
+	for name := range moving {
+		pkg, err := p.Pkg(name)
+		if err != nil {
+			return nil, err
+		}
+		v := project.VersionOf(best.Resolution, name)
+		if r := pkg.Release(v); r != nil && v != project.VersionOf(p.now.Locked, name) && !p.Admitted(pkg, p.now, name).Has(pkg.Index(v)) {
+			to[name] = v
+		}
+	}
+	return to, nil
+}
+
+// tailEffort bounds the work on the joint optimum, in steps of the solver.
+const tailEffort = 400_000
+
+// lines cuts later releases of a package into runs that do not break among themselves, ascending.
+func (p *planner) lines(name string, pkg *universe.Package, later []string) [][]version.Version {
+	var all [][]version.Version
+	for _, text := range later {
+		v := pkg.Release(text).Version
+		if n := len(all); n > 0 && !p.App.Breaking(name, all[n-1][0], v) {
+			all[n-1] = append(all[n-1], v)
+		} else {
+			all = append(all, []version.Version{v})
+		}
+	}
+	return all
+}
+
+// groups adds a stage for each of the smallest sets of moves that resolve, until all are made.
+func (p *planner) groups(to map[string]string) error {
+	for len(to) > 0 {
+		before := len(to)
+		for _, f := range p.families(p.remaining(to)) {
+			if to[f.names[0]] == "" {
+				continue
+			}
+			if err := p.group(f, to); err != nil {
+				return err
+			}
+		}
+		if len(to) < before {
+			continue
+		}
+		// None goes alone: the smallest set around the first of them does.
+		set, err := p.smallest(p.remaining(to)[0], to)
+		if err != nil {
+			return err
+		}
+		f := family{names: set, ground: "only together do they resolve"}
+		if set == nil || !p.added(func() error { return p.group(f, to) }, &err) {
+			delete(to, p.remaining(to)[0])
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// added reports whether something adds a stage.
+func (p *planner) added(do func() error, err *error) bool {
+	before := len(p.plan.Stages)
+	*err = do()
+	return len(p.plan.Stages) > before
+}
+
+// remaining lists the names of targets in the order of the manifest.
+func (p *planner) remaining(to map[string]string) []string {
+	return slices.DeleteFunc(p.Names(), func(name string) bool { return to[name] == "" })
+}
+
+// group adds a stage that moves a family to its targets, when it resolves with everything else as it is; the targets are taken off the list.
+func (p *planner) group(f family, to map[string]string) error {
+	c, targets, moving := p.exact(p.now), map[string]string{}, map[string]bool{}
+	for _, name := range f.names {
+		c[name], targets[name], moving[name] = []string{to[name]}, to[name], true
+	}
+	r, _, err := p.Solve(c, assess.KeepExcept(p.now.Locked, moving))
+	if err != nil || r == nil {
+		return err
+	}
+	title := strings.Join(f.names, ", ") + ": a breaking move on its own"
+	if len(f.names) > 1 {
+		title = strings.Join(f.names, ", ") + ": breaking moves, in step"
+	}
+	p.bridging = f
+	done := p.added(func() error {
+		_, err := p.familyStage(AfterStage, p.freeID("after-"+slug(f.names[0])), title, targets, func(name string) string {
+			if pkg, err := p.Pkg(name); err == nil {
+				if newest := universe.NewestStable(pkg); newest != nil && newest.Version.String() == targets[name] {
+					return "the newest release"
+				}
+			}
+			return "the newest release that goes with everything else"
+		})
+		return err
+	}, &err)
+	if done {
+		for _, name := range f.names {
+			delete(to, name)
+		}
+	}
+	return err
+}
+
+// smallest returns the smallest set of packages, one of them given, that can go to their targets together while everything else stays;
+// nil where there is none.
+func (p *planner) smallest(name string, to map[string]string) ([]string, error) {
+	c, moving := p.exact(p.now), map[string]bool{}
+	stay := solve.Objective{Name: "packages that move"}
+	for _, other := range p.remaining(to) {
+		pkg, err := p.Pkg(other)
+		if err != nil {
+			return nil, err
+		}
+		moving[other] = true
+		if other == name {
+			c[other] = []string{to[other]}
+			continue
+		}
+		stay.Soft = append(stay.Soft, solve.SoftConstraint{As: other, Package: pkg.Name, Among: c[other]})
+		c[other] = append(slices.Clone(c[other]), to[other])
+	}
+	o := solve.NewOptimizer(p.Ctx, p.Source, p.Problem(c, p.now.Locked.Versions()))
+	o.Effort = project.Effort
+	best, err := o.Minimize(stay)
+	if err != nil || best == nil {
+		return nil, err
+	}
+	var set []string
+	for _, other := range p.remaining(to) {
+		if project.VersionOf(best.Resolution, other) == to[other] {
+			set = append(set, other)
+		}
+	}
+	return set, nil
+}
+
+// leftBehind lists the declared packages that do not get to their newest major, with the shortest reason for each.
+func (p *planner) leftBehind() error {
+	p.plan.Behind = nil
+	for _, name := range p.Names() {
+		if p.now.Gone[name] || name == p.Goal.Name || p.assessed[name].Standing == project.Retires {
+			continue
+		}
+		pkg, err := p.Pkg(name)
+		if err != nil {
+			return err
+		}
+		at, newest := pkg.Release(project.VersionOf(p.now.Locked, name)), universe.NewestStable(pkg)
+		if real, err := p.Real.Package(p.Ctx, pkg.Name); err == nil { // also what is hidden from choosing
+			newest = universe.NewestStable(real)
+		}
+		if at == nil || newest == nil || newest.Deprecated != "" || at.Version.Compare(newest.Version) >= 0 || !p.App.Breaking(name, at.Version, newest.Version) {
+			continue
+		}
+		if p.cut.most() < version.Major && p.Admitted(pkg, p.now, name).Count() > 0 && !slices.Contains(p.App.Held, name) {
+			continue // nobody asked for more
+		}
+		why, err := p.whyBehind(name, pkg, newest)
+		if err != nil {
+			return err
+		}
+		p.plan.Behind = append(p.plan.Behind, Behind{name, at.Version.String(), newest.Version.String(), why})
+	}
+	return nil
+}
+
+// whyBehind says why a package does not get to a release.
+func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe.Release) (string, error) {
+	framework := p.Goal.Name + " " + project.VersionOf(p.now.Locked, p.Goal.Name)
+	switch {
+	case slices.Contains(p.App.Held, name):
+		return "held: " + p.App.Reasons[name], nil
+	case p.Capped(name, newest.Version):
+		return fmt.Sprintf("it follows %s, which stays at its major", p.Goal.Name), nil
+	case pkg.Index(newest.Version.String()) < 0:
+		if about := p.App.Kin(pkg.Name).Describes; about != "" {
+			return fmt.Sprintf("it describes %s, and never passes its major", about), nil
+		}
+	}
+	for _, q := range newest.Runtimes {
+		if d := p.App.Assumed()[q.Name]; len(d) > 0 && !p.App.Runtime(q.Name).SuitsAll(q.Text, d) {
+			return fmt.Sprintf("%s needs %s %s, and %s is deployed", newest.Version, q.Name, q.Text, d), nil
+		}
+	}
+	later, err := p.newer(func(string, version.Version, version.Version) bool { return true })
+	if err != nil {
+		return "", err
+	}
+	target, err := p.standingAt()
+	if err != nil {
+		return "", err
+	}
+	own := p.Towards(name, pkg, []string{newest.Version.String()}, target)
+	if len(own) == 0 {
+		return fmt.Sprintf("%s is not compatible with %s", newest.Version, framework), nil
+	}
+	c := p.exact(p.now)
+	for other, versions := range later {
+		c[other] = append(slices.Clone(c[other]), versions...)
+	}
+	c[name] = own
+	_, err = solve.Resolve(p.Ctx, p.Source, p.Problem(c, nil))
+	tangle := solve.AsTangle(err)
+	if tangle == nil {
+		if err != nil {
+			return "", err
+		}
+		return "others would have to stay behind for it", nil
+	}
+	return p.shortest(tangle, pkg.Name, newest.Version.String()), nil
+}
+
+// shortest tells of a tangle the demand that says most: one on the package by another, else what the package itself asks for.
+func (p *planner) shortest(tangle *solve.Tangle, name, at string) string {
+	for _, d := range tangle.Demands {
+		if d.Package == name && d.By != "" {
+			return fmt.Sprintf("%s asks for %s %s", d.By, d.As, d.Constraint)
+		}
+	}
+	for _, d := range tangle.Demands {
+		if d.By == name {
+			return fmt.Sprintf("%s asks for %s %s, which does not resolve here", at, d.As, d.Constraint)
+		}
+	}
+	for _, d := range tangle.Demands {
+		if d.By != "" {
+			return fmt.Sprintf("%s asks for %s %s", d.By, d.As, d.Constraint)
+		}
+	}
+	return at + " does not resolve with everything else"
+}
+
+// acceptable returns the newest usable release of a package that states nothing against the goal.
+func (p *planner) acceptable(pkg *universe.Package) (*universe.Release, error) {
+	framework, err := p.Pkg(p.Goal.Name)
+	if err != nil {
+		return nil, err
+	}
+	set, err := p.Target(framework)
+	if err != nil {
+		return nil, err
+	}
+	fit := p.Acceptors(pkg, framework, assess.Texts(framework, set)).All.And(p.Usable(pkg, ""))
+	if i := universe.BestOf(pkg, fit); i >= 0 {
+		return &pkg.Releases[i], nil
+	}
+	return nil, fmt.Errorf("%s has no release that goes with %s", pkg.Name, p.Goal)
+}
