@@ -425,7 +425,7 @@ func (a *Question) conclude(out *Assessment, target []string, whole *solve.Resol
 	if r == nil {
 		r, least = whole, a
 	}
-	needs, err := RuntimeNeeds(a.Ctx, a.Full, a.App, a.Base, r)
+	needs, err := RuntimeNeeds(a.Ctx, a.Real, a.App, a.Base, r)
 	out.Runtimes = a.pinned(slices.Concat(a.Raises(), needs, a.AdvisedRuntimes("")))
 	out.Opens = a.opens(least, target)
 	return err

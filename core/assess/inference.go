@@ -56,7 +56,7 @@ type inference struct {
 // infer interprets a release of a declared package that states nothing about the framework, or only a range without an end, by the later
 // releases that state a bounded one. It returns nil where these leave it its promise for some of the wanted releases of the framework.
 //
-// Two things take it away. No later release accepts any of the wanted: whoever came to know the framework's new major excluded it. Or
+// Two things take it away. The later releases end before the wanted: whoever came to know the framework's new major excluded it. Or
 // the release is silent, and the first that accepts them came after a breaking move: support began there. Nothing is inferred
 // against the framework in use, with which a release of the application works, nor against packages that people trust.
 func (a *Question) infer(p, framework *universe.Package, at int, wanted version.Set) *inference {
@@ -69,7 +69,7 @@ func (a *Question) infer(p, framework *universe.Package, at int, wanted version.
 	if own.bounded {
 		return nil
 	}
-	first, last := -1, -1 // the first that accepts, and the newest that states anything
+	first, last, end := -1, -1, -1 // the first that accepts, the newest that states anything, and the last release of the framework that any admits
 	for i := at + 1; i < len(p.Releases); i++ {
 		r := &p.Releases[i]
 		if r.Version.Prerelease() || r.Deprecated != "" {
@@ -79,7 +79,7 @@ func (a *Question) infer(p, framework *universe.Package, at int, wanted version.
 		if !s.bounded {
 			continue
 		}
-		last = i
+		last, end = i, max(end, s.admits.Max())
 		if first < 0 && !s.admits.And(wanted).Empty() {
 			first = i
 		}
@@ -87,9 +87,9 @@ func (a *Question) infer(p, framework *universe.Package, at int, wanted version.
 	switch {
 	case last < 0:
 		return nil
-	case first < 0:
+	case first < 0 && end < wanted.Min():
 		return &inference{a.sentence(p, at, framework), a.sentence(p, last, framework), p.Releases[last].Version.String()}
-	case len(own.demands) == 0 && a.App.Breaking(declared, p.Releases[at].Version, p.Releases[first].Version):
+	case first >= 0 && len(own.demands) == 0 && a.App.Breaking(declared, p.Releases[at].Version, p.Releases[first].Version):
 		return &inference{a.sentence(p, at, framework), a.sentence(p, first, framework) + ", the first to accept it", p.Releases[first].Version.String()}
 	}
 	return nil

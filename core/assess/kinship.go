@@ -63,13 +63,15 @@ func (a *Question) sameHistory(x, y string) bool {
 }
 
 func equalNumbers(x, y *universe.Package) bool {
-	both := 0
-	for i := range x.Releases {
+	both, all := 0, y.Stable().Count() // previews come and go
+	for i := range x.Stable().All() {
 		if y.Index(x.Releases[i].Version.String()) >= 0 {
 			both++
+		} else {
+			all++
 		}
 	}
-	return both > 1 && 4*both >= 3*(len(x.Releases)+len(y.Releases)-both)
+	return both > 1 && 4*both >= 3*all
 }
 
 // kin is what a question knows of the framework's relatives; found once, when it is built.
@@ -87,9 +89,12 @@ func (a *Question) relatives() error {
 		return err
 	}
 	at := framework.Release(a.Locked(a.Goal.Name))
-	scope := ""
+	own := func(project.Kin) bool { return false }
 	if a.App.Kin != nil {
-		scope = a.App.Kin(framework.Name).Scope
+		of := a.App.Kin(framework.Name)
+		own = func(k project.Kin) bool {
+			return k.Scope != "" && (k.Scope == of.Scope || of.Scope == "" && k.Owner == framework.Name)
+		}
 	}
 	for _, name := range a.Names() {
 		p, err := a.Pkg(name)
@@ -101,7 +106,7 @@ func (a *Question) relatives() error {
 			continue
 		case a.Akin(a.Goal.Name, name) != "":
 			a.kin.siblings[p.Name], a.kin.capped[name], a.kin.owned[name] = true, true, true
-		case scope != "" && a.App.Kin(p.Name).Scope == scope:
+		case a.App.Kin != nil && own(a.App.Kin(p.Name)):
 			// One that is ahead of the framework has numbers of its own.
 			if r := p.Release(a.Locked(name)); at == nil || r == nil || !a.pastMajor(r.Version, at.Version) {
 				a.kin.capped[name] = true

@@ -164,7 +164,7 @@ func (a *Question) Least(s project.Draft, target []string) (*Question, *solve.Re
 // lower goes down from a runtime that does, along the versions that the requirements on the way mention, as long as there is a resolution.
 func (a *Question) lower(q *Question, r *solve.Resolution, runtime project.Runtime, lowest version.Version, raisedTo func(version.Version) *Question, try func(*Question) (*solve.Resolution, error)) (*Question, *solve.Resolution, error) {
 	for {
-		text, err := project.LeastRuntime(a.Ctx, a.Full, runtime, r)
+		text, err := project.LeastRuntime(a.Ctx, a.Real, runtime, r)
 		if err != nil || text == "" {
 			return q, r, err
 		}
@@ -199,7 +199,7 @@ func (a *Question) mentioned(runtime project.Runtime, r *solve.Resolution) (vers
 	var all []version.Version
 	seen := map[string]bool{}
 	for _, n := range r.Packages {
-		p, err := a.Full.Package(a.Ctx, n.Name)
+		p, err := a.Real.Package(a.Ctx, n.Name)
 		if err != nil {
 			return nil, err
 		}

@@ -55,7 +55,7 @@ func (p *planner) familyStage(kind StageKind, id, title string, to map[string]st
 // their number where there is one, else to the newest that they may have. Members that cannot are left where they are, and
 // the stage says so.
 func (p *planner) inStep(kind StageKind, id, title string, to map[string]string, reason func(name string) string) (*Stage, project.Draft, error) {
-	if kind == PatchStage || kind == MinorStage {
+	if kind == PatchStage || kind == MinorStage || kind == AfterStage { // what comes after the goal has its families from the joint optimum
 		return p.try(kind, id, title, to, reason)
 	}
 	along, ground := p.goingAlong(to)

@@ -11,7 +11,7 @@ import (
 
 // runtime adds a stage for the runtimes that the goal's resolution requires and that are not known to be there.
 func (p *planner) runtime(h hop, r *solve.Resolution) error {
-	needs, err := assess.RuntimeNeeds(p.Ctx, p.Full, p.App, p.now.Locked, r)
+	needs, err := assess.RuntimeNeeds(p.Ctx, p.Real, p.App, p.now.Locked, r)
 	if err != nil {
 		return err
 	}
@@ -42,7 +42,7 @@ func (p *planner) runtime(h hop, r *solve.Resolution) error {
 // will be asked for.
 func (p *planner) raise(name string, r *solve.Resolution) error {
 	runtime := p.App.Runtime(name)
-	to, err := project.LeastRuntime(p.Ctx, p.Full, runtime, r)
+	to, err := project.LeastRuntime(p.Ctx, p.Real, runtime, r)
 	if err != nil {
 		return err
 	}

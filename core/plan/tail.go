@@ -190,6 +190,9 @@ func (p *planner) lines(name string, pkg *universe.Package, later []string) [][]
 
 // groups adds a stage for each of the smallest sets of moves that resolve, until all are made.
 func (p *planner) groups(to map[string]string) error {
+	if err := p.alike(to); err != nil {
+		return err
+	}
 	for len(to) > 0 {
 		before := len(to)
 		for _, f := range p.families(p.remaining(to)) {
@@ -214,6 +217,34 @@ func (p *planner) groups(to map[string]string) error {
 		}
 		if err != nil {
 			return err
+		}
+	}
+	return nil
+}
+
+// alike gives the members of each family the same number, the lowest that one of them gets to, where they all have a release of it.
+func (p *planner) alike(to map[string]string) error {
+	for _, f := range p.families(p.remaining(to)) {
+		var lowest version.Version
+		packages := map[string]*universe.Package{}
+		for _, name := range f.names {
+			pkg, err := p.Pkg(name)
+			if err != nil {
+				return err
+			}
+			packages[name] = pkg
+			if v := pkg.Release(to[name]).Version; lowest == nil || v.Compare(lowest) < 0 {
+				lowest = v
+			}
+		}
+		if slices.ContainsFunc(f.names, func(name string) bool {
+			pkg := packages[name]
+			return pkg.Index(lowest.String()) <= pkg.Index(project.VersionOf(p.now.Locked, name))
+		}) {
+			continue
+		}
+		for _, name := range f.names {
+			to[name] = lowest.String()
 		}
 	}
 	return nil

@@ -53,15 +53,15 @@ const descriptions = "@types"
 func (JS) Kin(name string) project.Kin {
 	if scope, rest, ok := strings.Cut(name, "/"); ok && strings.HasPrefix(name, "@") {
 		if scope != descriptions {
-			return project.Kin{Scope: scope}
+			return project.Kin{Scope: scope, Owner: scope[1:], Name: rest}
 		}
 		if owner, own, scoped := strings.Cut(rest, "__"); scoped {
 			rest = "@" + owner + "/" + own
 		}
-		return project.Kin{Describes: rest}
+		return project.Kin{Name: rest, Describes: rest}
 	}
 	stem, _, _ := strings.Cut(name, "-")
-	return project.Kin{Stem: stem}
+	return project.Kin{Name: name, Stem: stem}
 }
 
 // Manifest returns the name of the manifest.
