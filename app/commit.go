@@ -127,9 +127,9 @@ func commitMessage(stage doc.PlanStage) string {
 		}
 		switch {
 		case c.To == nil:
-			fmt.Fprintf(&b, "- %s %s goes", c.Name, c.From.Version)
+			fmt.Fprintf(&b, "- %s %s is removed", c.Name, c.From.Version)
 		case c.From == nil:
-			fmt.Fprintf(&b, "- %s comes at %s", c.Name, c.To.Version)
+			fmt.Fprintf(&b, "- %s is added at %s", c.Name, c.To.Version)
 		default:
 			fmt.Fprintf(&b, "- %s %s to %s (%s)", c.Name, c.From.Version, c.To.Version, c.Jump)
 		}

@@ -49,6 +49,9 @@ func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []proj
 	if err != nil {
 		return nil, nil, err
 	}
+	if err := a.addUses(file); err != nil {
+		return nil, nil, err
+	}
 	for i := range file.Stages {
 		s := &file.Stages[i]
 		s.Effort = a.effortOf(s, files)
@@ -59,6 +62,28 @@ func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []proj
 		file.Made.Offered[s.ID] = planfile.NamesOf(s)
 	}
 	return file, plan, nil
+}
+
+// addUses says of every package that a stage removes where the source still imports it.
+func (a *App) addUses(file *planfile.Plan) error {
+	for i := range file.Stages {
+		for j := range file.Stages[i].Changes {
+			c := &file.Stages[i].Changes[j]
+			if c.To != nil {
+				continue
+			}
+			uses, err := a.UsesOf([]project.Change{{Name: c.Name}})
+			if err != nil {
+				return err
+			}
+			for _, u := range uses {
+				if u.File != "" {
+					c.Uses = append(c.Uses, fmt.Sprintf("%s:%d", u.File, u.Line))
+				}
+			}
+		}
+	}
+	return nil
 }
 
 // costs says what the decisions of people cost.

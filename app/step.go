@@ -31,6 +31,7 @@ type Step struct {
 	Changed  []string      // files besides manifest and lock that tasks changed
 	Passed   bool
 	Left     int      // stages still to do
+	ToGoal   int      // of these, the ones that lead to the goal
 	Notes    []string // what asks for attention besides
 	Own      *OwnVersion
 }
@@ -84,6 +85,20 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 	}
 	if err := a.lookAhead(ctx, source, file, step); err != nil {
 		return nil, err
+	}
+	for _, c := range stage.Changes {
+		if c.To != nil {
+			continue
+		}
+		uses, err := a.UsesOf([]project.Change{{Name: c.Name}})
+		if err != nil {
+			return nil, err
+		}
+		for _, u := range uses {
+			if u.File != "" {
+				step.Notes = append(step.Notes, fmt.Sprintf("%s:%d still imports %s, which the stage removes", u.File, u.Line, c.Name))
+			}
+		}
 	}
 	var before map[string]bool
 	if before, step.Before, err = a.checkedBefore(ctx, watch); err != nil {
@@ -154,7 +169,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 			return err
 		}
 		stage = file.Stage(stage.ID)
-		step.Left = file.Left()
+		step.Left, step.ToGoal = file.Left(), file.ToGoal()
 		if step.Left == 0 {
 			step.Own = a.ownVersion(file)
 			if order.OwnVersion && step.Own != nil {
@@ -306,6 +321,7 @@ func (a *App) stepByHand(file *planfile.Plan, stage *doc.PlanStage) (*Step, erro
 		return nil, err
 	}
 	step.Stage = *file.Stage(stage.ID)
+	step.ToGoal = file.ToGoal()
 	if step.Left = file.Left(); step.Left == 0 {
 		step.Own = a.ownVersion(file)
 	}

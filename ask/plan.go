@@ -90,6 +90,7 @@ func (s *Session) planned(file *planfile.Plan, reachable bool) (doc.Plan, error)
 		return doc.Plan{}, err
 	}
 	answer := NewPlan(file, times)
+	answer.Remarks = s.App.Presumptions()
 	if !reachable {
 		explained, _, err := s.untangledGoal(file.Goals()...)
 		if err != nil {

@@ -45,7 +45,7 @@ func NewTrial(b *app.Beside) doc.Beside {
 // NewStep makes the document of a stage that was carried out or tried.
 func NewStep(s *app.Step) doc.Step {
 	answer := doc.Step{Schema: "molt/step/1", Stage: newPlanStage(s.Stage), Passed: s.Passed, Checks: newChecks(s.Verdicts),
-		Before: newChecks(s.Before), Changed: append([]string{}, s.Changed...), Notes: append([]string{}, s.Notes...), Left: s.Left}
+		Before: newChecks(s.Before), Changed: append([]string{}, s.Changed...), Notes: append([]string{}, s.Notes...), Left: s.Left, ToGoal: s.ToGoal}
 	if s.Own != nil {
 		own := NewOwnVersion(s.Own)
 		answer.Own = &own
@@ -69,6 +69,7 @@ type Stepped struct {
 	Stage      *doc.Step
 	OwnVersion *doc.OwnVersion // there was no stage left but the application's own version to write
 	Left       int             // stages
+	AtGoal     bool            // the goal is reached, and what is left comes after it
 
 	commit func() error
 }
@@ -110,7 +111,7 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 			return nil, err
 		}
 	}
-	done := &Stepped{Stage: &answer, Left: got.Left}
+	done := &Stepped{Stage: &answer, Left: got.Left, AtGoal: got.ToGoal == 0 && !got.Stage.After && got.Left > 0}
 	if got.Passed && r.Commit {
 		done.commit = func() error {
 			if err := s.App.Commit(s.ctx, got.Stage); err != nil {

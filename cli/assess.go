@@ -16,10 +16,10 @@ func (c *call) assess() *cobra.Command {
 		Short: "Say what a goal means for every declared package, and on what evidence",
 		Long: `Assess finds the standing of every declared package towards a goal such as brackwater@5:
 
-  ready      the locked release goes with the goal too
-  bridge     some release goes with both: move it before
+  ready      the locked release is compatible with the goal too
+  bridge     some release is compatible with both: upgrade it before
   together   only releases that refuse the framework in use: it moves with the goal
-  blocked    no release goes with the goal
+  blocked    no release is compatible with the goal
   silent     says nothing about the framework, and stays
   retiring   renamed, abandoned, or swallowed by the goal
   outside    not from the registry: Molt cannot judge it

@@ -127,8 +127,8 @@ func TestJSON(t *testing.T) {
 	}{
 		{"molt/survey/1", []string{"survey"}, "application declared ecosystem installed lag locked overrides packages schema since"},
 		{"molt/assess/1", []string{"assess"}, "advice goal packages reachable remarks runtime schema"},
-		{"molt/plan/1", []string{"plan"}, "goal reachable schema stages wall"},
-		{"molt/step/1", []string{"step", "--quiet"}, "before changed checks left notes passed schema stage"},
+		{"molt/plan/1", []string{"plan"}, "behind goal reachable schema stages wall"},
+		{"molt/step/1", []string{"step", "--quiet"}, "before changed checks left notes passed schema stage toGoal"},
 		{"molt/back/1", []string{"back"}, "schema stages"},
 		{"molt/lock/1", []string{"relock"}, "ecosystem folded packages roots schema"},
 		{"molt/verify/1", []string{"verify"}, "agrees findings installed outOfDate schema"},

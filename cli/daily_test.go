@@ -160,7 +160,7 @@ func TestDrop(t *testing.T) {
 		"broken.js":  "import from from from 'mast'\n",
 		"styles.css": "@import 'mast';\n",
 	})
-	out := d.says(1, []string{"drop", "mast", "--dry-run"}, "~1.0.0 goes", "removed  mast  1.0.0", "removed  rope  1.2.0", "deck.jsx:1 imports mast", "hull.ts:2 imports mast")
+	out := d.says(1, []string{"drop", "mast", "--dry-run"}, "~1.0.0 is removed", "removed  mast  1.0.0", "removed  rope  1.2.0", "deck.jsx:1 imports mast", "hull.ts:2 imports mast")
 	for _, not := range []string{"broken.js", "styles.css"} {
 		if strings.Contains(out, not) {
 			t.Errorf("%s is said to import mast", not)

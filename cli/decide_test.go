@@ -51,7 +51,7 @@ package keel
 		return d
 	}
 	d := desk("")
-	d.says(0, []string{"plan"}, "rope  1.0.0 to 1.1.0", "sail  1.0.0 to 1.1.0", "keel  1.0.0 to 1.4.0", "keel  1.4.0 to 2.0.0")
+	d.says(0, []string{"plan"}, "rope  1.0.0 to 1.1.0", "sail  1.0.0 to 1.1.0", "keel  1.0.0 to 1.4.0", "keel 1.4.0 to 2.0.0")
 
 	d = desk("hold:\n  keel: {reason: the yard}\n")
 	out := d.says(0, []string{"plan"}, "Without the hold on keel (the yard), 1 stage more; it would end at keel 2.0.0.")
@@ -127,6 +127,7 @@ func TestOwnVersionAlone(t *testing.T) {
 	d.write("package.json", strings.Replace(d.read("package.json"), "{", `{"version": "1.4.0", `, 1))
 	d.run(0, "plan", "keel@2")
 	d.says(2, []string{"back"}, "no stage has been carried out here")
+	d.says(0, []string{"step", "--all", "--quiet"}, "The goal is reached.", "molt step --all goes on.")
 	d.says(0, []string{"step", "--all", "--quiet"}, "The application's own version should go from 1.4.0 to 1.5.0 (minor)", "molt step --own-version writes it")
 	d.says(0, []string{"step", "--own-version"}, "went from 1.4.0 to 1.5.0")
 	if !strings.Contains(d.read("package.json"), `{"version": "1.5.0", `) {
@@ -157,7 +158,7 @@ func TestCulpritAsJSON(t *testing.T) {
 	if got := culprit["changes"].([]any); len(got) != 1 || got[0] != "saltmarsh-tables" || culprit["restPasses"] != true || len(culprit["split"].([]any)) != 0 {
 		t.Errorf("the culprit is %v", culprit)
 	}
-	d.says(1, []string{"step", "--quiet"}, "molt step --find-culprit finds out which of its 11 changes it is.")
+	d.says(1, []string{"step", "--quiet"}, "molt step --find-culprit finds out which of its 12 changes it is.")
 	d.says(0, []string{"plan", "--split", "minor", "--apart", "saltmarsh-tables"}, "The plan has these two in place of one.", "minor-saltmarsh-tables")
 	d.says(2, []string{"plan", "--split", "minor", "--apart", "wakefull-cache"}, "did you mean wakeful-cache?")
 	d.says(2, []string{"plan", "--split", "major", "--apart", "wakeful-cache"}, "has no stage \"major\"")
@@ -219,7 +220,7 @@ func TestTrial(t *testing.T) {
 	d.says(2, []string{"trial", "patch", "--all"}, "expected either the name of a stage or --all")
 	d.write("mended", "")
 	into := filepath.Join(t.TempDir(), "copy")
-	d.says(0, []string{"trial", "--all", "--into", into, "--quiet"}, "14 stages up to retire-skerry-words passes in a copy", "node is taken to be raised", "contracts (task)", "The copy is in")
+	d.says(0, []string{"trial", "--all", "--into", into, "--quiet"}, "13 stages up to retire-skerry-words passes in a copy", "node is taken to be raised", "contracts (task)", "The copy is in")
 	d.says(2, []string{"trial", "--into", into}, "exists already; a copy wants a folder of its own")
 	if manifest, err := os.ReadFile(filepath.Join(into, "package.json")); err != nil || !strings.Contains(string(manifest), `"brackwater": "^5.2.1"`) {
 		t.Errorf("the copy's manifest: %s, %v", manifest, err)

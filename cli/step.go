@@ -13,6 +13,7 @@ import (
 	"molt/app/run"
 	"molt/ask"
 	"molt/input"
+	"molt/render"
 	"molt/render/text"
 )
 
@@ -31,7 +32,7 @@ and gives a verdict. When a task or a check fails, or the call is interrupted, t
 it is not known how the checks go on the state as it is, as before the first stage, they run on that first, so that no
 stage is blamed for what failed already. A stage that only people can carry out is ticked off when they have.
 
---all goes on to the end of the plan, or until a stage fails or waits for people; the stages before that stay done. In
+--all goes on until the goal is reached, and when called again to the end of the plan, or until a stage fails or waits for people; the stages before that stay done. In
 JSON it gives a document for each stage. --pause asks before each further stage.
 
 --commit makes a commit of each stage, with what moved and why; it refuses when manifest or lock hold something that is
@@ -62,7 +63,7 @@ raised, its minor part when what the application is made of changed, its patch p
 		},
 	}
 	flags := cmd.Flags()
-	flags.BoolVar(&m.all, "all", false, "go on to the end of the plan, or until a stage fails or waits for people")
+	flags.BoolVar(&m.all, "all", false, "go on until the goal is reached, then to the end of the plan, or until a stage fails or waits for people")
 	flags.BoolVar(&m.pause, "pause", false, "with --all, ask before each further stage")
 	flags.BoolVar(&m.commit, "commit", false, "make a commit of each stage")
 	flags.BoolVar(&m.culprit, "find-culprit", false, "when a check fails, find the changes that make it fail")
@@ -92,6 +93,12 @@ func (c *call) march(s *ask.Session, m march, stage string) error {
 		}
 		if err := done.Commit(); err != nil || !m.all || done.Left == 0 {
 			return err
+		}
+		if done.AtGoal && stage == "" { // a second call goes on
+			if c.format == "text" {
+				c.page().Remark("The goal is reached. What comes after it is left: " + render.Count(done.Left, "stage") + "; molt step --all goes on.")
+			}
+			return nil
 		}
 		if c.format == "text" {
 			c.page().Remark("")

@@ -2,19 +2,29 @@ package doc
 
 // Plan is "molt/plan/1", and what molt-plan.yaml holds of it.
 type Plan struct {
-	Schema    string      `json:"schema" yaml:"-"`
-	Format    int         `json:"-" yaml:"molt-plan"` // of the file
-	Goal      string      `json:"goal" yaml:"goal"`
-	Note      string      `json:"note,omitempty" yaml:"note,omitempty"` // what people have to say
-	Branch    string      `json:"branch,omitempty" yaml:"branch,omitempty"`
-	Reachable bool        `json:"reachable" yaml:"reachable"`
-	Made      *PlanMade   `json:"-" yaml:"made,omitempty"`
-	Costs     []string    `json:"costs,omitempty" yaml:"costs,omitempty"` // what decisions of people cost
-	Wall      []string    `json:"wall" yaml:"wall,omitempty"`
-	Stages    []PlanStage `json:"stages" yaml:"stages"`
-	Beyond    []PlanStage `json:"beyond,omitempty" yaml:"beyond,omitempty"` // a sketch of what comes after the wall
-	Untangle  *Untangle   `json:"untangle,omitempty" yaml:"-"`              // when it is out of reach
-	Renewal   *Renewal    `json:"renewal,omitempty" yaml:"-"`               // when it was made anew
+	Schema    string       `json:"schema" yaml:"-"`
+	Format    int          `json:"-" yaml:"molt-plan"` // of the file
+	Goal      string       `json:"goal" yaml:"goal"`
+	Note      string       `json:"note,omitempty" yaml:"note,omitempty"` // what people have to say
+	Branch    string       `json:"branch,omitempty" yaml:"branch,omitempty"`
+	Reachable bool         `json:"reachable" yaml:"reachable"`
+	Made      *PlanMade    `json:"-" yaml:"made,omitempty"`
+	Costs     []string     `json:"costs,omitempty" yaml:"costs,omitempty"` // what decisions of people cost
+	Wall      []string     `json:"wall" yaml:"wall,omitempty"`
+	Stages    []PlanStage  `json:"stages" yaml:"stages"`
+	Behind    []PlanBehind `json:"behind,omitempty" yaml:"behind,omitempty"` // declared packages that do not get to their newest major
+	Beyond    []PlanStage  `json:"beyond,omitempty" yaml:"beyond,omitempty"` // a sketch of what comes after the wall
+	Remarks   []string     `json:"remarks,omitempty" yaml:"-"`               // what is to be known of all of it
+	Untangle  *Untangle    `json:"untangle,omitempty" yaml:"-"`              // when it is out of reach
+	Renewal   *Renewal     `json:"renewal,omitempty" yaml:"-"`               // when it was made anew
+}
+
+// A PlanBehind is a declared package that stays before its newest major, with the reason.
+type PlanBehind struct {
+	Name   string `json:"name" yaml:"name"`
+	At     string `json:"at" yaml:"at"`
+	Newest string `json:"newest" yaml:"newest"`
+	Why    string `json:"why" yaml:"why"`
 }
 
 // A PlanMade is the state that a plan was made on, and how.
@@ -41,6 +51,7 @@ type PlanStage struct {
 	Title   string       `json:"title" yaml:"title"`
 	Note    string       `json:"note,omitempty" yaml:"note,omitempty"`     // what people have to say
 	Status  string       `json:"status" yaml:"status"`                     // Pending or Done
+	After   bool         `json:"after,omitempty" yaml:"after,omitempty"`   // it comes after the goal, which does not need it
 	Family  string       `json:"family,omitempty" yaml:"family,omitempty"` // why its packages move in step
 	Raise   []Runtime    `json:"raise,omitempty" yaml:"raise,omitempty"`
 	Changes []PlanChange `json:"changes" yaml:"changes,omitempty"`
@@ -84,6 +95,7 @@ type PlanChange struct {
 	Reason   string     `json:"reason" yaml:"reason,omitempty"`
 	Note     string     `json:"note,omitempty" yaml:"note,omitempty"`   // what people have to say
 	Notes    []string   `json:"notes,omitempty" yaml:"notes,omitempty"` // what the change log calls breaking on the way
+	Uses     []string   `json:"uses,omitempty" yaml:"uses,omitempty"`   // of one that is removed: where the source still imports it, FILE:LINE
 }
 
 // A PlanPoint is a constraint and the release it leads to.

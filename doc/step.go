@@ -12,6 +12,7 @@ type Step struct {
 	Culprit *Culprit    `json:"culprit,omitempty"`
 	Own     *OwnVersion `json:"own,omitempty"` // after the last stage
 	Left    int         `json:"left"`
+	ToGoal  int         `json:"toGoal"` // of what is left, the stages that lead to the goal
 }
 
 // A Check is the verdict of one check, or of one task that belongs to a change.

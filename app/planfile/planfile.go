@@ -33,8 +33,13 @@ func New(p *plan.Plan) *Plan {
 	for _, g := range p.Also {
 		file.Goal += " " + g.String()
 	}
-	for _, s := range p.Stages {
-		file.Stages = append(file.Stages, NewStageDoc(s))
+	for i, s := range p.Stages {
+		st := NewStageDoc(s)
+		st.After = p.Reachable && i >= p.AtGoal
+		file.Stages = append(file.Stages, st)
+	}
+	for _, b := range p.Behind {
+		file.Behind = append(file.Behind, doc.PlanBehind(b))
 	}
 	return file
 }
@@ -81,10 +86,10 @@ var Why = map[string]string{
 	string(plan.BaselineStage): "Everything starts from a lock of what is there.",
 	string(plan.PatchStage):    "What is safe goes first and together, so that later failures have one suspect.",
 	string(plan.MinorStage):    "Minor releases promise not to break; they go together too.",
-	string(plan.BridgeStage):   "What goes with both majors moves ahead of the framework, a family at a time.",
+	string(plan.BridgeStage):   "What is compatible with both majors moves ahead of the framework, a family at a time.",
 	string(plan.RuntimeStage):  "This is work for people; Molt checks that it was done.",
 	string(plan.GoalStage):     "The framework, with exactly what can neither go before nor wait.",
-	string(plan.AfterStage):    "What the goal opened. It can wait, and each breaking move stands alone.",
+	string(plan.AfterStage):    "What does not need the goal, or came with it. It can wait; what moves together resolves only together.",
 	string(plan.RetireStage):   "What the goal makes superfluous.",
 }
 

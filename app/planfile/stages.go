@@ -73,6 +73,16 @@ func (p *Plan) Insert(lines []string, meant func(s *doc.PlanStage, change int) b
 	}
 }
 
+// ToGoal counts the stages that are still to do and lead to the goal.
+func (p *Plan) ToGoal() (n int) {
+	for _, s := range p.Stages {
+		if s.Status == doc.Pending && !s.After {
+			n++
+		}
+	}
+	return n
+}
+
 // Until returns the pending stages up to a named one, or the next alone.
 func (p *Plan) Until(id string) ([]doc.PlanStage, error) {
 	var some []doc.PlanStage

@@ -320,7 +320,34 @@ func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, tar
 	return err
 }
 
-// older returns the newest release before the one in use with which the goal resolves, "" for none. Nobody goes there unasked.
+// Older returns the newest release before the one in use of a declared package that resolves with the framework in use and with the goal; "" for
+// none. Nobody goes there unasked.
+func (a *Question) Older(name string) string {
+	p, err := a.Pkg(name)
+	if err != nil || slices.Contains(a.App.Held, name) {
+		return ""
+	}
+	before := version.NewSet(len(p.Releases))
+	for i := range a.Usable(p, a.Locked(name)).All() {
+		if i < p.Index(a.Locked(name)) {
+			before.Add(i)
+		}
+	}
+	v, err := a.older(name, p, before, a.meant)
+	if err != nil || v == "" {
+		return ""
+	}
+	here, err := a.inUse()
+	if err != nil {
+		return ""
+	}
+	if r, err := a.pair(name, []string{v}, here); err != nil || r == nil {
+		return ""
+	}
+	return v
+}
+
+// older returns the newest release before the one in use with which the goal resolves, "" for none.
 func (a *Question) older(name string, p *universe.Package, before version.Set, target []string) (string, error) {
 	if slices.Contains(a.App.Held, name) {
 		return "", nil

@@ -140,7 +140,7 @@ func TestEvidence(t *testing.T) {
 	}{
 		{"bounded and younger", "^4||^5", "2025-06-01", "1.0.0", project.Stated, "31 days after hulk 5.0.0"},
 		{"bounded and older", "^4||^5", "2025-04-01", "1.0.0", project.Early, "30 days before hulk 5.0.0 existed"},
-		{"unbounded", ">=3", "2025-06-01", "1.0.0", project.Open, "merely does not exclude it"},
+		{"unbounded", ">=3", "2025-06-01", "1.0.0", project.Open, "open range: does not rule it out, promises nothing"},
 		{"excluded", "^3", "2025-06-01", "1.0.0", project.Refused, "asks for hulk ^3"},
 		{"without a date", "^5", "", "1.0.0", project.Stated, "asks for hulk ^5"},
 		{"silent", "", "2025-06-01", "1.0.0", project.None, "says nothing about hulk"},

@@ -50,12 +50,34 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 	if got.Standing == project.Bridge || got.Standing == project.Together {
 		got.Evidence = append(got.Evidence, a.unsuited(p, subject)...)
 	}
+	if got.Older != "" {
+		older := fmt.Sprintf("only %s and older would do", got.Older)
+		if r := p.Release(got.Older); r != nil && len(a.onFramework(r)) == 0 {
+			older += ", which state nothing"
+		}
+		got.Evidence = append(got.Evidence, Evidence{project.None, older + "; nothing goes back unasked", p.Name + " " + got.Older})
+	}
+	if got.Standing == project.Blocked && got.Group != Transitive {
+		if says := a.lastOf(p, framework, target); says != "" {
+			got.Evidence = append(got.Evidence, Evidence{project.None, says, p.Name})
+		}
+	}
 	if got.Preview != "" {
 		for _, e := range a.About(p, framework, got.Preview, target) {
-			e.Says = "only the prerelease " + got.Preview + " goes with it: " + e.Says
+			e.Says = "only the prerelease " + got.Preview + " is compatible with it: " + e.Says
 			got.Evidence = append(got.Evidence, e)
 		}
 	}
+}
+
+// lastOf says how long nothing has been published of a package that the goal waits for: "the last release is 1.4.0, of 2019-05-02". It is "" where the
+// dates are not credible.
+func (a *Question) lastOf(p, framework *universe.Package, target []string) string {
+	newest, first := universe.NewestStable(p), a.firstOf(framework, target)
+	if newest == nil || newest.Published.IsZero() || first == nil || first.Published.IsZero() || !inOrder(p) || !inOrder(framework) || !newest.Published.Before(first.Published) {
+		return ""
+	}
+	return fmt.Sprintf("its last release is %s, published %s, before %s %s", newest.Version, newest.Published.Format(time.DateOnly), framework.Name, first.Version)
 }
 
 // unsuited lists the runtimes that a release requires and that are not deployed.
@@ -145,7 +167,7 @@ func (a *Question) grade(r *universe.Release, d universe.Demand, framework *univ
 		return project.Refused, says
 	}
 	if c, err := a.App.Scheme.Constrain(d.Text); err != nil || !c.Bounded() {
-		return project.Open, says + ", which merely does not exclude it"
+		return project.Open, says + ", open range: does not rule it out, promises nothing"
 	}
 	if first == nil || first.Published.IsZero() || r.Published.IsZero() {
 		return project.Stated, says

@@ -56,6 +56,7 @@ func (a *Question) Fewest(s project.Draft, target []string) (*PartialOptimum, er
 		return nil, err
 	}
 	breaking, lines := solve.Objective{Name: "majors besides the goal"}, solve.Objective{Name: "lines besides the goal"}
+	deprecated := solve.Objective{Name: "deprecated releases"}
 	for _, name := range names {
 		p, err := a.Pkg(name)
 		if err != nil {
@@ -69,11 +70,21 @@ func (a *Question) Fewest(s project.Draft, target []string) (*PartialOptimum, er
 			continue
 		}
 		breaking.Soft = append(breaking.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: inStep})
+		if others := slices.DeleteFunc(slices.Clone(c[name]), func(v string) bool {
+			r := p.Release(v)
+			return r != nil && r.Deprecated != "" && v != project.VersionOf(s.Locked, name)
+		}); len(others) < len(c[name]) {
+			deprecated.Soft = append(deprecated.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: others})
+		}
 		line := append(Texts(p, a.Admitted(p, s, name)), project.VersionOf(s.Locked, name))
 		lines.Soft = append(lines.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: line})
 	}
 	o := solve.NewOptimizer(a.Ctx, a.Source, a.Problem(c, s.Locked.Versions()))
-	best, err := o.Minimize(breaking, lines)
+	aims := []solve.Objective{breaking, lines}
+	if len(deprecated.Soft) > 0 { // no deprecated release where another serves
+		aims = []solve.Objective{breaking, deprecated, lines}
+	}
+	best, err := o.Minimize(aims...)
 	if err != nil || best == nil {
 		return nil, err
 	}
@@ -118,7 +129,7 @@ func (a *Question) Rest(s project.Draft, first *PartialOptimum) (*solve.Resoluti
 		}
 	}
 	out := &Optimum{Aims: append(first.aims, "locked packages moved")}
-	for _, k := range []int{lines - 1, lines, moved} {
+	for _, k := range []int{0, lines, moved} {
 		out.Cost, out.Bound = append(out.Cost, best.Cost[k]), append(out.Bound, best.Bound[k])
 	}
 	return best.Resolution, out, nil

@@ -98,22 +98,8 @@ func (a *Question) Usable(p *universe.Package, current string) version.Set {
 	if slices.Contains(a.App.Previews, p.Name) {
 		s = version.FullSet(len(p.Releases))
 	}
-	if others := s.Minus(withdrawn(p)); others.Max() >= p.Index(current) && others.Max() >= 0 { // another one serves
-		s = others
-	}
 	if i := p.Index(current); i >= 0 {
 		s.Add(i)
-	}
-	return s
-}
-
-// withdrawn returns the releases of which their maintainers say that they should not be used any more.
-func withdrawn(p *universe.Package) version.Set {
-	s := version.NewSet(len(p.Releases))
-	for i := range p.Releases {
-		if p.Releases[i].Deprecated != "" {
-			s.Add(i)
-		}
 	}
 	return s
 }

@@ -104,7 +104,7 @@ func blame(packages []Assessed) {
 		for i := range packages {
 			if by := &packages[i]; by.Name == t.By && by.Standing == project.Blocked && by.Group != Transitive {
 				by.Through = append(by.Through, t.Name)
-				by.Evidence = append(by.Evidence, Evidence{project.Refused, fmt.Sprintf("brings in %s %s, of which no release goes with the goal", t.Name, t.Locked), by.Name + " " + by.Locked})
+				by.Evidence = append(by.Evidence, Evidence{project.Refused, fmt.Sprintf("brings in %s %s, of which no release is compatible with the goal", t.Name, t.Locked), by.Name + " " + by.Locked})
 			}
 		}
 	}
@@ -226,7 +226,7 @@ func (a *Question) waitList(packages []Assessed, framework *universe.Package, ta
 		if err != nil {
 			return nil, false, err
 		}
-		next := fmt.Sprintf("goes with %s %s", a.Goal.Name, a.Goal.Constraint)
+		next := fmt.Sprintf("is compatible with %s %s", a.Goal.Name, a.Goal.Constraint)
 		if got.Preview != "" {
 			next += fmt.Sprintf(", as its prerelease %s does", got.Preview)
 		}

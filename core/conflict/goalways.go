@@ -3,6 +3,7 @@ package conflict
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -115,7 +116,7 @@ func (f *finder) waitFor(blocked []string) ([]WayOut, error) {
 	if err != nil {
 		return nil, err
 	}
-	title := fmt.Sprintf("wait for a release of %s that goes with %s", blocked[0], f.Goal)
+	title := fmt.Sprintf("wait for a release of %s that is compatible with %s", blocked[0], f.Goal)
 	if len(blocked) > 1 {
 		title = fmt.Sprintf("wait for releases of all of these that go with %s: %s", f.Goal, strings.Join(blocked, ", "))
 	}
@@ -137,6 +138,27 @@ func (f *finder) remedies(name string) []remedy {
 		{DropWay, "take out " + name, without, func(w *WayOut) {
 			w.Changes = append(w.Changes, project.Change{Name: name, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(name)}, Reason: "way out"})
 		}},
+	}
+	if older := f.Older(name); older != "" {
+		p, err := f.Pkg(name)
+		if err == nil {
+			to := project.Point{Constraint: f.App.Scheme.Restyle(d.Text, p.Release(older).Version), Version: older}
+			all = append(all, remedy{BackWay, fmt.Sprintf("go back to %s %s", name, older), func(app *project.Application) {
+				fixed := maps.Clone(app.Fixed)
+				if fixed == nil {
+					fixed = map[string]string{}
+				}
+				fixed[d.Package] = older
+				app.Fixed, app.Declared = fixed, slices.Clone(app.Declared)
+				for i := range app.Declared {
+					if app.Declared[i].As == name {
+						app.Declared[i].Text = to.Constraint
+					}
+				}
+			}, func(w *WayOut) {
+				w.Changes = append(w.Changes, project.Change{Name: name, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(name)}, To: to, Reason: "way out"})
+			}})
+		}
 	}
 	if slices.Contains(f.App.Held, name) {
 		all = append([]remedy{{HoldWay, "lift the hold on " + f.App.HeldFor(name), func(app *project.Application) {
@@ -166,8 +188,8 @@ func (f *finder) product(goal project.Goal, remedies [][]remedy, chosen []remedy
 		r.apply(&app)
 		r.way(&way)
 		titles = append(titles, r.title)
-		if r.kind == DropWay {
-			way.Kind = DropWay
+		if r.kind == DropWay || r.kind == BackWay && way.Kind != DropWay {
+			way.Kind = r.kind
 		}
 	}
 	if app.Locked != nil && !app.Current() { // what was taken out is no longer locked

@@ -27,6 +27,7 @@ const (
 	ReplaceWay WayKind = "replace" // put a successor in the place of a retiring package
 	DropWay    WayKind = "drop"    // take a declared package out
 	LessWay    WayKind = "less"    // go only as far as another major of the goal
+	BackWay    WayKind = "back"    // go back to an earlier release of a declared package
 	WaitWay    WayKind = "wait"    // something has to be published first
 )
 
@@ -366,7 +367,7 @@ func (f *finder) ranked() ([]WayOut, error) {
 	if len(f.ways) == 0 {
 		return f.waits()
 	}
-	order := []WayKind{MoveWay, HoldWay, RaiseWay, ReplaceWay, PreviewWay, LessWay, DropWay}
+	order := []WayKind{MoveWay, HoldWay, RaiseWay, ReplaceWay, PreviewWay, LessWay, BackWay, DropWay}
 	slices.SortStableFunc(f.ways, func(a, b WayOut) int {
 		for _, d := range []int{
 			short(a) - short(b), a.Cost.Majors - b.Cost.Majors, a.Cost.Lines - b.Cost.Lines, a.Cost.Locked - b.Cost.Locked,

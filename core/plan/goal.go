@@ -94,9 +94,9 @@ func (p *planner) whyTogether(name string, h hop) string {
 	}
 	both := p.Acceptors(pkg, f, h.releases).All.And(p.Acceptors(pkg, f, []string{framework}).All)
 	if both.And(p.Usable(pkg, now)).Max() <= pkg.Index(now) { // later ones count
-		return says + "; what accepts it refuses " + framework
+		return says + "; releases that accept it refuse " + framework
 	}
-	return says + "; what accepts it does not resolve with what is there before"
+	return says + "; releases that accept it do not resolve with what is there before"
 }
 
 // excluded finds a release of a resolution with a peer that the release in use of a package does not fit: one that is

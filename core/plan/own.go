@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"strconv"
+
 	"molt/core/project"
 	"molt/core/version"
 )
@@ -11,27 +13,38 @@ import (
 // application is made of (minor); all else is a repair (patch). Without changes it is version.Same.
 func OwnJump(scheme version.Scheme, mainGroup string, raised bool, changes []project.Change) (version.Jump, string) {
 	jump, why := version.Same, ""
-	note := func(j version.Jump, reason string) {
-		if j > jump {
-			jump, why = j, reason
+	weight := 0 // of what is named: what moved the most
+	note := func(j version.Jump, heavy int, reason string) {
+		if j > jump || j == jump && heavy > weight {
+			jump, weight, why = j, heavy, reason
 		}
 	}
 	if raised {
-		note(version.Major, "it needs a newer runtime than before")
+		note(version.Major, 0, "it needs a newer runtime than before")
 	}
 	for _, c := range changes {
 		before, _ := scheme.Parse(c.From.Version) // one that is no version is compared by nothing
 		after, _ := scheme.Parse(c.To.Version)
 		switch main := c.Group == mainGroup; {
 		case main && c.From == (project.Point{}):
-			note(version.Minor, c.Name+" came")
+			note(version.Minor, 1, c.Name+" was added")
 		case main && c.To == (project.Point{}):
-			note(version.Minor, c.Name+" went")
+			note(version.Minor, 1, c.Name+" was removed")
 		case main && before != nil && after != nil && scheme.Breaking(before, after):
-			note(version.Minor, c.Name+" went from "+c.From.Version+" to "+c.To.Version)
+			note(version.Minor, 1+majorsBetween(scheme, before, after), c.Name+" went from "+c.From.Version+" to "+c.To.Version)
 		default:
-			note(version.Patch, "only repairs and tools moved")
+			note(version.Patch, 0, "only repairs and tools moved")
 		}
 	}
 	return jump, why
+}
+
+// majorsBetween counts the majors from one version to another, at least 1.
+func majorsBetween(scheme version.Scheme, before, after version.Version) int {
+	from, errFrom := strconv.Atoi(scheme.Major(before))
+	to, errTo := strconv.Atoi(scheme.Major(after))
+	if errFrom != nil || errTo != nil || to <= from {
+		return 1
+	}
+	return to - from
 }

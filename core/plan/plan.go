@@ -7,6 +7,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"molt/core/assess"
 	"molt/core/project"
@@ -89,7 +90,7 @@ func NewPlan(ctx context.Context, source universe.Source, app project.Applicatio
 	}
 	for _, got := range assessment.Packages {
 		if got.Standing == project.Blocked {
-			line := fmt.Sprintf("%s: no release goes with %s", got.Name, a.Goal)
+			line := fmt.Sprintf("%s: no release is compatible with %s", got.Name, a.Goal)
 			if got.Preview != "" {
 				line += fmt.Sprintf("; the prerelease %s would", got.Preview)
 			}
@@ -141,6 +142,9 @@ func (p *planner) complete(change *project.Change, target string) error {
 	}
 	after := pkg.Release(target)
 	change.To = project.Point{Constraint: p.App.Scheme.Restyle(change.From.Constraint, after.Version), Version: target}
+	if after.Deprecated != "" {
+		change.Reason = strings.TrimPrefix(change.Reason+"; deprecated, and no other release serves: "+after.Deprecated, "; ")
+	}
 	if before := pkg.Release(change.From.Version); before != nil {
 		change.Jump = p.App.JumpOf(change.Name, before.Version, after.Version)
 	}

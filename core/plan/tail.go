@@ -284,7 +284,7 @@ func (p *planner) group(f family, to map[string]string) error {
 					return "the newest release"
 				}
 			}
-			return "the newest release that goes with everything else"
+			return "the newest release that is compatible with everything else"
 		})
 		return err
 	}, &err)
@@ -439,5 +439,5 @@ func (p *planner) acceptable(pkg *universe.Package) (*universe.Release, error) {
 	if i := universe.BestOf(pkg, fit); i >= 0 {
 		return &pkg.Releases[i], nil
 	}
-	return nil, fmt.Errorf("%s has no release that goes with %s", pkg.Name, p.Goal)
+	return nil, fmt.Errorf("%s has no release that is compatible with %s", pkg.Name, p.Goal)
 }

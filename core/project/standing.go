@@ -8,11 +8,11 @@ type Standing string
 // The standings. Each is a fact about whole resolutions of the application: Bridge at a release means that one exists
 // with that release and the framework in use, and another with that release and the goal.
 const (
-	Ready     Standing = "ready"    // the locked release goes with the goal too
-	Bridge    Standing = "bridge"   // some release goes with both: move it before
+	Ready     Standing = "ready"    // the locked release is compatible with the goal too
+	Bridge    Standing = "bridge"   // some release is compatible with both: upgrade it before
 	Together  Standing = "together" // only releases that refuse the framework in use: move it with the goal
-	Blocked   Standing = "blocked"  // no release goes with the goal
-	Silent    Standing = "silent"   // states nothing about the framework, and the locked release goes with the goal
+	Blocked   Standing = "blocked"  // no release is compatible with the goal
+	Silent    Standing = "silent"   // states nothing about the framework, and the locked release resolves with the goal
 	Retires   Standing = "retiring" // renamed, abandoned, or swallowed by the goal
 	Elsewhere Standing = "outside"  // not from a registry: nobody here can judge it
 	Leaves    Standing = "leaves"   // of a package that nobody declares: nothing needs it any more with the goal

@@ -16,9 +16,9 @@ var standings = []struct {
 	standing project.Standing
 	means    string
 }{
-	{project.Blocked, "no release goes with it"},
+	{project.Blocked, "no release is compatible with it"},
 	{project.Together, "moves in the same stage as the framework"},
-	{project.Bridge, "moves ahead, to a release that goes with both"},
+	{project.Bridge, "can be upgraded first, to a release that is compatible with both"},
 	{project.Retires, "renamed, abandoned, or part of the framework by then"},
 	{project.Leaves, "nothing needs it any more by then"},
 	{project.Ready, "stays as it is"},
@@ -41,7 +41,7 @@ func (p *Page) Assess(answer doc.Assess) {
 	case blocked > 0 && !slices.ContainsFunc(by[project.Blocked], func(d doc.Assessed) bool { return !d.Held }):
 		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s held at a release that does not go with it.", goal, are(blocked)))
 	case blocked > 0:
-		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s no release that goes with it.", goal, have(blocked)))
+		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s no release that is compatible with it.", goal, have(blocked)))
 	default:
 		p.verdict(bad, fmt.Sprintf("%s is out of reach: each package could go, but not all together.", goal))
 	}
@@ -56,6 +56,9 @@ func (p *Page) Assess(answer doc.Assess) {
 		}
 	}
 	p.runtimes(answer.Runtime)
+	if len(answer.Opens) > 0 {
+		p.wrapped("", "A newer runtime would open: "+strings.Join(answer.Opens, ", ")+".")
+	}
 	for _, s := range standings {
 		all := by[s.standing]
 		if len(all) == 0 {

@@ -18,7 +18,7 @@ func (p *Page) Change(answer doc.Change) {
 		row := []cell{{c.Name, &bold}, {c.Group, &faint}}
 		switch {
 		case c.To == nil:
-			row = append(row, plain(c.From.Constraint+" goes"), plain(""))
+			row = append(row, plain(c.From.Constraint+" is removed"), plain(""))
 		case c.From == nil:
 			row = append(row, plain("comes as "+c.To.Constraint), plain("at "+c.To.Version))
 		case c.From.Constraint == c.To.Constraint:

@@ -32,7 +32,17 @@ func (p *Page) Plan(answer doc.Plan) {
 	case len(answer.Stages) == 0 && answer.Reachable:
 		p.verdict(good, answer.Goal+" is reached already; there is nothing to do.")
 	case answer.Reachable:
-		p.verdict(good, fmt.Sprintf("%s in %s, each of them solved to a lock.%s", answer.Goal, render.Count(len(answer.Stages), "stage"), progress))
+		toGoal := 0
+		for _, s := range answer.Stages {
+			if !s.After {
+				toGoal++
+			}
+		}
+		more := ""
+		if n := len(answer.Stages) - toGoal; n > 0 {
+			more = fmt.Sprintf("; %s after it", render.Count(n, "stage"))
+		}
+		p.verdict(good, fmt.Sprintf("%s in %s%s, each of them solved to a lock.%s", answer.Goal, render.Count(toGoal, "stage"), more, progress))
 	default:
 		p.verdict(bad, fmt.Sprintf("%s is out of reach today; %s can be done already.%s", answer.Goal, render.Count(len(answer.Stages), "stage"), progress))
 	}
@@ -47,16 +57,26 @@ func (p *Page) Plan(answer doc.Plan) {
 			p.Line("%s%s", strings.Repeat(" ", min(k, 1)*2), p.styled(notice, l))
 		}
 	}
+	for _, remark := range answer.Remarks {
+		p.wrapped("", strings.ToUpper(remark[:1])+remark[1:]+".")
+	}
+	var brief []numbered
 	for n, s := range answer.Stages {
+		if s.After || !answer.Reachable && s.Kind == string(plan.AfterStage) {
+			brief = append(brief, numbered{n + 1, s})
+			continue
+		}
 		p.Line("")
 		p.stageHead(n+1, s)
 		p.changes(s)
 	}
+	p.briefly(answer, brief)
+	p.behind(answer.Behind)
 	if answer.Untangle == nil {
 		return
 	}
 	p.Line("")
-	p.heading("Then there is a wall")
+	p.heading("The plan stops here")
 	for _, w := range answer.Wall {
 		p.wrapped("  ", w)
 	}
@@ -67,20 +87,76 @@ func (p *Page) Plan(answer doc.Plan) {
 	p.ways(answer.Untangle.Ways)
 }
 
+// A numbered stage.
+type numbered struct {
+	n     int
+	stage doc.PlanStage
+}
+
+// briefly prints the stages that the goal does not need, a line each; the plan's file has the rest.
+func (p *Page) briefly(answer doc.Plan, stages []numbered) {
+	if len(stages) == 0 {
+		return
+	}
+	p.Line("")
+	if answer.Reachable {
+		p.heading("After the goal, which does not need these; molt-plan.yaml has the details")
+	} else {
+		p.heading("With the major in use these can be done; molt-plan.yaml has the details")
+	}
+	var rows [][]cell
+	for _, s := range stages {
+		var moves []string
+		for _, c := range s.stage.Changes {
+			switch {
+			case c.To == nil:
+				moves = append(moves, c.Name+" is removed")
+			case c.From == nil:
+				moves = append(moves, c.Name+" is added at "+c.To.Version)
+			default:
+				moves = append(moves, fmt.Sprintf("%s %s to %s", c.Name, c.From.Version, c.To.Version))
+			}
+			if len(c.Uses) > 0 {
+				moves[len(moves)-1] += ", still imported in " + strings.Join(c.Uses, ", ")
+			}
+		}
+		mark := " "
+		if s.stage.Status == doc.Done {
+			mark = "x"
+		}
+		rows = append(rows, []cell{{fmt.Sprintf("%s %-2d %s", mark, s.n, s.stage.ID), &bold}, plain(strings.Join(moves, ", "))})
+	}
+	p.table("", rows)
+}
+
+// behind lists what stays before its newest major, with the reason.
+func (p *Page) behind(all []doc.PlanBehind) {
+	if len(all) == 0 {
+		return
+	}
+	p.Line("")
+	p.heading("Stays behind its newest major")
+	var rows [][]cell
+	for _, b := range all {
+		rows = append(rows, []cell{{b.Name, &bold}, plain(b.At), plain("newest " + b.Newest), {b.Why, &faint}})
+	}
+	p.table("  ", rows)
+}
+
 // beyond sketches what would come after the wall, a line a stage.
 func (p *Page) beyond(stages []doc.PlanStage) {
 	if len(stages) == 0 {
 		return
 	}
 	p.Line("")
-	p.heading("Beyond it, as a sketch, as if what is in the way were not there")
+	p.heading("Afterwards, not yet verified, as if what is in the way were not there")
 	var rows [][]cell
 	for _, s := range stages {
 		var moves []string
 		for _, c := range s.Changes {
 			switch {
 			case c.To == nil:
-				moves = append(moves, c.Name+" goes")
+				moves = append(moves, c.Name+" is removed")
 			default:
 				moves = append(moves, c.Name+" "+c.To.Version)
 			}
@@ -139,13 +215,11 @@ func (p *Page) stageHead(n int, s doc.PlanStage) {
 		tail = "by hand"
 	}
 	if e := s.Effort; e != nil {
-		if files := render.Count(e.Files, "file"); e.Files > 0 {
-			tail += "; source: " + files
-		} else {
-			tail += "; source: no file"
+		if e.Files > 0 {
+			tail += "; source: " + render.Count(e.Files, "file")
 		}
 		if e.Evidence != "" {
-			tail += "; evidence at its weakest: " + e.Evidence
+			tail += "; weakest evidence: " + e.Evidence
 		}
 		if e.Seconds > 0 {
 			tail += fmt.Sprintf("; checks: %.1f s", e.Seconds)
@@ -179,6 +253,9 @@ func (p *Page) changes(s doc.PlanStage) {
 		p.table("     ", rows)
 	}
 	for _, c := range s.Changes {
+		if len(c.Uses) > 0 {
+			p.wrapped("     ", c.Name+" is still imported in "+strings.Join(c.Uses, ", "))
+		}
 		if c.Note != "" {
 			p.wrapped("     ", c.Name+": "+c.Note)
 		}
@@ -273,9 +350,9 @@ func changeCells(s doc.PlanStage, c doc.PlanChange) []cell {
 	}
 	switch {
 	case c.To == nil:
-		return []cell{name, plain(c.From.Version + " goes"), plain(""), {why, &faint}}
+		return []cell{name, plain(c.From.Version + " is removed"), plain(""), {why, &faint}}
 	case c.From == nil:
-		return []cell{name, plain("comes at " + c.To.Version), plain("as " + c.To.Constraint), {why, &faint}}
+		return []cell{name, plain("is added at " + c.To.Version), plain("as " + c.To.Constraint), {why, &faint}}
 	}
 	line := "line stays " + c.To.Constraint
 	if c.From.Constraint != c.To.Constraint {

@@ -73,7 +73,7 @@ func TestPlanOnAnyWidth(t *testing.T) {
 	for _, width := range []int{44, 66, 80, 155} {
 		text := strings.Join(strings.Fields(written(t, width, func(p *Page) { p.Plan(answer) })), " ")
 		for _, want := range []string{"keel 2.0.0 was published on 2026-03-31", "1 of them done already.", "On the branch upgrade/5.", "Without the hold on keel, 1 stage more", "x 1 patch",
-			"node 20.11.1 is deployed; brackwater 5.2.1 needs >=22 (also keel 2.0.0 >=20).", "winch 2.0.0 is deployed", "source: 3 files; evidence at its weakest: early; checks: 12.5 s",
+			"node 20.11.1 is deployed; brackwater 5.2.1 needs >=22 (also keel 2.0.0 >=20).", "winch 2.0.0 is deployed", "source: 3 files; weakest evidence: early; checks: 12.5 s",
 			"in step: one scope, and equal release numbers", "not in August", "brackwater: ask Morag", "advice serve becomes listen in src/desk.js:2", "https://brackwater.example/5; the guide (sure)"} {
 			if !strings.Contains(text, want) {
 				t.Errorf("at %d columns %q is missing:\n%s", width, want, text)

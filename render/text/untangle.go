@@ -23,7 +23,7 @@ func (p *Page) Untangle(answer doc.Untangle) {
 		return
 	}
 	for _, name := range answer.Blocked {
-		p.verdict(bad, fmt.Sprintf("%s: no release goes with %s", name, answer.Goal))
+		p.verdict(bad, fmt.Sprintf("%s: no release is compatible with %s", name, answer.Goal))
 	}
 	if answer.Tangles > 1 {
 		p.heading("%d tangles, apart from each other:", answer.Tangles)

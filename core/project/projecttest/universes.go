@@ -10,7 +10,7 @@ import (
 	"molt/core/universe"
 )
 
-// Jetty is an application two majors behind, with a package that goes with all of them and one that says nothing.
+// Jetty is an application two majors behind, with a package that is compatible with all of them and one that says nothing.
 const Jetty = `
 	app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0
 	hulk@3.0
