@@ -261,7 +261,7 @@ func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, tar
 	if whole == nil || project.VersionOf(whole, got.Name) != got.Locked || len(current) == 0 {
 		ready, err = a.pair(got.Name, current, target)
 	}
-	if err == nil {
+	if err == nil && !a.brief {
 		err = a.solved(got, p, accepts, target, ready != nil)
 	}
 	switch {

@@ -13,7 +13,7 @@ import (
 )
 
 // A Question is an application with a goal, and the view of the releases under which it is answered. It does not change once it is built:
-// who asks under other circumstances takes a copy that says so (Deployed, Raising, AnyRuntime, InSight).
+// who asks under other circumstances takes a copy that says so (Briefly, Deployed, Raising, AnyRuntime, InSight).
 type Question struct {
 	Ctx    context.Context
 	Source universe.Source
@@ -27,11 +27,19 @@ type Question struct {
 
 	kin          kin
 	memo         *memo
+	brief        bool // standings alone are asked for, and not the first and the newest release that would do
 	others       Choice            // what pair lets the other packages choose from, with the framework in use
 	othersAtGoal Choice            // the same with the goal, where they may have less to choose from
 	meant        []string          // the releases of the goal
 	sample       *solve.Resolution // one with the goal and all of othersAtGoal; nil when there is none
 	Together     Choice            // those that should go with the goal together
+}
+
+// Briefly returns the question when standings alone are asked for: the first and the newest release that would do are not worked out.
+func (a *Question) Briefly() *Question {
+	other := *a
+	other.brief = true
+	return &other
 }
 
 // Deployed returns the question as seen with what is deployed: releases that this does not suit are hidden.

@@ -50,7 +50,7 @@ func NewPlan(ctx context.Context, source universe.Source, app project.Applicatio
 	if err != nil {
 		return nil, err
 	}
-	assessment, err := a.Assess()
+	assessment, err := a.Briefly().Assess()
 	if err != nil {
 		return nil, err
 	}
