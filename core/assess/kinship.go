@@ -165,6 +165,10 @@ func (a *Question) ofGoal(name string, p, framework *universe.Package, releases,
 	return within
 }
 
+// Owned reports whether a declared package is one of the framework's own that share its numbers: it moves with the framework, and neither
+// before nor after.
+func (a *Question) Owned(name string) bool { return a.kin.owned[name] }
+
 // Capped reports whether a release of a declared package is past the goal's major, though the package follows the framework's majors.
 func (a *Question) Capped(name string, v version.Version) bool {
 	if !a.kin.capped[name] {

@@ -163,16 +163,16 @@ func (a *Question) Least(s project.Draft, target []string) (*Question, *solve.Re
 
 // lower goes down from a runtime that does, along the versions that the requirements on the way mention, as long as there is a resolution.
 func (a *Question) lower(q *Question, r *solve.Resolution, runtime project.Runtime, lowest version.Version, raisedTo func(version.Version) *Question, try func(*Question) (*solve.Resolution, error)) (*Question, *solve.Resolution, error) {
-	for {
-		text, err := project.LeastRuntime(a.Ctx, a.Real, runtime, r)
+	for at := version.Version(nil); ; {
+		text, err := project.LeastRuntime(a.Ctx, a.Real, runtime, a.fresh(r))
 		if err != nil || text == "" {
 			return q, r, err
 		}
 		least, err := runtime.Scheme.Complete(text)
-		if err != nil || lowest != nil && least.Compare(lowest) <= 0 {
+		if err != nil || lowest != nil && least.Compare(lowest) <= 0 || at != nil && least.Compare(at) > 0 {
 			return q, r, nil
 		}
-		q = raisedTo(least)
+		q, at = raisedTo(least), least
 		mentioned, err := a.mentioned(runtime, r)
 		if err != nil {
 			return nil, nil, err
@@ -190,8 +190,14 @@ func (a *Question) lower(q *Question, r *solve.Resolution, runtime project.Runti
 		if err != nil || other == nil {
 			return q, r, err
 		}
-		q, r = raisedTo(below), other
+		q, r, at = raisedTo(below), other, below
 	}
+}
+
+// fresh returns what of a resolution is not in the base: what is there runs already.
+func (a *Question) fresh(r *solve.Resolution) *solve.Resolution {
+	here := a.Base.Versions()
+	return &solve.Resolution{Packages: slices.DeleteFunc(slices.Clone(r.Packages), func(n solve.Node) bool { return slices.Contains(here[n.Name], n.Version) })}
 }
 
 // mentioned lists the versions of a runtime that any release of the packages in a resolution mentions, ascending.

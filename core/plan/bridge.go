@@ -15,6 +15,9 @@ import (
 // bridgeFamily moves a family ahead of the framework when its members have later releases that resolve with the framework in
 // use and, with the rest as the optimum has it, with the hop. Otherwise nothing happens: the family goes together.
 func (p *planner) bridgeFamily(h hop, family, retired []string) error {
+	if slices.ContainsFunc(family, p.Owned) {
+		return nil
+	}
 	c, err := p.bridgeScope(h, family)
 	if err != nil {
 		return err

@@ -30,13 +30,21 @@ func randomYard(random *rand.Rand) string {
 	names := []string{"p", "q", "r", "s"}[:2+random.IntN(3)]
 	b.WriteString("app: fw@^1 fw-tools@^1 d-node@^8")
 	for _, n := range names {
-		fmt.Fprintf(&b, " %s@^1", n)
+		fmt.Fprintf(&b, " %s@^1.1", n)
 	}
-	b.WriteString(" d-p@^1\nfw@1\nfw@1.1\nfw@2\nfw@3\nfw-tools@1\nfw-tools@1.1\nfw-tools@2: peer:fw@^2\nfw-tools@3: peer:fw@^3\nd-node@8\nd-node@12\nd-node@16\nd-p@1\nd-p@2\nd-p@3\n")
+	tools := [][2]string{{": peer:fw@^2", ": peer:fw@^3"}, {"", ""}}[random.IntN(2)] // it may state nothing
+	fmt.Fprintf(&b, " x@^1 y@^1 d-p@^1\nfw@1\nfw@1.1\nfw@2\nfw@3\nfw-tools@1\nfw-tools@1.1\nfw-tools@2%s\nfw-tools@3%s\n", tools[0], tools[1])
+	if random.IntN(2) == 0 { // two that only move together
+		b.WriteString("x@1: peer:y@^1\nx@2: peer:y@^2\ny@1: peer:x@^1\ny@2: peer:x@^2\n")
+	} else {
+		b.WriteString("x@1\nx@2: peer:y@^1\ny@1\ny@2\n")
+	}
+	b.WriteString("d-node@8\nd-node@12\nd-node@16\nd-p@1\nd-p@2\nd-p@3\n")
 	says := []string{"", "fw@*", "fw@>=1", "fw@^1", "fw@^1||^2", "fw@^2", "fw@^2||^3", "fw-tools@^1", "fw-tools@^2"}
 	for _, n := range names {
+		fmt.Fprintf(&b, "%s@1.0%s\n", n, []string{"", ": peer:fw@*"}[random.IntN(2)]) // to which nobody goes back
 		for major := 1; major <= 1+random.IntN(3); major++ {
-			fmt.Fprintf(&b, "%s@%d:", n, major)
+			fmt.Fprintf(&b, "%s@%d.1:", n, major)
 			at := random.IntN(len(says))
 			if major == 1 { // it runs with what is in use
 				at = random.IntN(5)
@@ -63,7 +71,7 @@ func yard(t *testing.T, seed int) (source universe.Table, app project.Applicatio
 	for _, name := range []string{"fw", "p", "q"} {
 		for i := range source[name].Releases {
 			if r := &source[name].Releases[i]; i > 0 && random.IntN(3) == 0 {
-				r.Runtimes = append(r.Runtimes, universe.Requirement{Name: "node", Text: fmt.Sprintf(">=%d", 8+random.IntN(8))})
+				r.Runtimes = append(r.Runtimes, universe.Requirement{Name: "node", Text: fmt.Sprintf(">=%d.%d", 8+random.IntN(8), 5*random.IntN(2))})
 				text += fmt.Sprintf("%s %s needs node %s\n", name, r.Version, r.Runtimes[0].Text)
 			}
 		}
@@ -133,6 +141,7 @@ func TestRulesOfPlans(t *testing.T) {
 			tails++
 		}
 	}
+	t.Logf("%d reached, %d behind", reached, tails)
 	if reached < 60 || tails < 10 {
 		t.Errorf("%d reached, %d with packages left behind: the universes are too tame", reached, tails)
 	}
@@ -190,6 +199,9 @@ func couldMove(t *testing.T, source universe.Table, app project.Application, p *
 		if found := try(k+1, moved); found != nil {
 			return found
 		}
+		if len(moved) == 3 { // larger sets are not tried
+			return nil
+		}
 		at := pkg.Index(now[name])
 		var later []string
 		for i := at + 1; i < len(pkg.Releases); i++ {
@@ -238,16 +250,17 @@ func TestLeastRuntime(t *testing.T) {
 			continue
 		}
 		got, want := least.App.Runtimes["node"][""], ""
-		for v := 10; v < 30 && want == ""; v++ {
+		for v := 20; v < 60 && want == ""; v++ {
+			at := fmt.Sprintf("%d.%d.0", v/2, v%2*5)
 			one := app
-			one.Runtimes = project.Runtimes{"node": project.Everywhere(fmt.Sprintf("%d.0.0", v))}
+			one.Runtimes = project.Runtimes{"node": project.Everywhere(at)}
 			other, err := assess.Ask(context.Background(), source, one, []project.Goal{{Name: "fw", Constraint: "2"}})
 			if err != nil {
 				t.Fatal(err)
 			}
 			if _, r, err := other.Least(state, []string{"2.0.0"}); err == nil && r != nil {
 				if free := solvable(t, other.Deployed(), state); free {
-					want = fmt.Sprintf("%d.0.0", v)
+					want = at
 				}
 			}
 		}
