@@ -58,7 +58,7 @@ func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []proj
 		if s.Effort != nil {
 			s.Effort.Evidence = string(plan.Stages[i].Weakest)
 		}
-		s.Advice = adviceFor(s, plan.Touches)
+		s.Advice = append(s.Advice, adviceFor(s, plan.Touches)...)
 		file.Made.Offered[s.ID] = planfile.NamesOf(s)
 	}
 	return file, plan, nil

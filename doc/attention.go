@@ -63,3 +63,13 @@ func (d Back) NeedsAttention() bool { return false }
 
 // NeedsAttention is false: it was done.
 func (d OwnVersion) NeedsAttention() bool { return false }
+
+// NeedsAttention is true where facts were left out.
+func (d Guides) NeedsAttention() bool {
+	for _, f := range d.Files {
+		if len(f.Warnings) > 0 {
+			return true
+		}
+	}
+	return false
+}

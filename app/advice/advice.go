@@ -31,6 +31,7 @@ type adviceFile struct {
 	Format     int       `yaml:"molt-advice"`
 	About      string    `yaml:"about"`
 	To         string    `yaml:"to"`
+	Ecosystem  string    `yaml:"ecosystem"` // "" for any
 	Source     string    `yaml:"source"`
 	Confidence string    `yaml:"confidence"`
 	Facts      []rawFact `yaml:"facts"`
@@ -159,7 +160,7 @@ func Decode(file string, data []byte, eco ecosystem.Ecosystem) (project.Guide, [
 	case raw.To == "":
 		return g, nil, text.ErrorAt("$.to", "expected \"to\" with the major that the facts are about")
 	}
-	g.About, g.To = eco.Canonical(raw.About), raw.To
+	g.About, g.To, g.Ecosystem = eco.Canonical(raw.About), raw.To, raw.Ecosystem
 	var warnings []string
 	for i, r := range raw.Facts {
 		at := fmt.Sprintf("$.facts[%d]", i)
@@ -216,10 +217,18 @@ func (l Library) Load(ctx context.Context, entries []string) (guides []project.G
 			if err != nil {
 				return nil, nil, err
 			}
-			guides, warnings = append(guides, g), append(warnings, said...)
+			if g.Ecosystem == "" || g.Ecosystem == l.Eco.Name() { // a team's folder serves several
+				guides, warnings = append(guides, g), append(warnings, said...)
+			}
 		}
 	}
 	return guides, warnings, l.locate(ctx, guides)
+}
+
+// Named reports whether a file of a folder is one of advice, by its name.
+func Named(name string) bool {
+	ext := path.Ext(name)
+	return ext == ".yaml" || ext == ".yml" || ext == ".json"
 }
 
 type namedFile struct {
@@ -244,7 +253,7 @@ func (l Library) read(ctx context.Context, from string) ([]namedFile, error) {
 			return nil, err
 		}
 		for _, e := range entries {
-			if ext := path.Ext(e.Name()); ext == ".yaml" || ext == ".yml" || ext == ".json" {
+			if Named(e.Name()) {
 				names = append(names, path.Join(filepath.ToSlash(from), e.Name()))
 			}
 		}

@@ -57,6 +57,10 @@ func NewStageDoc(s plan.Stage) doc.PlanStage {
 		}
 		st.Changes = append(st.Changes, change)
 	}
+	for _, c := range s.Companions {
+		says := fmt.Sprintf("%s %s has %s %s as a peer, and nobody declares it: %s is added to the lock; molt want %s@%s declares it", c.By, c.Version, c.Name, c.Constraint, c.At, c.Name, c.Constraint)
+		st.Advice = append(st.Advice, doc.Guidance{Says: says, Run: fmt.Sprintf("molt want %s@%s", c.Name, c.Constraint), Source: c.By + " " + c.Version + ", peers"})
+	}
 	if s.After != nil {
 		st.Locked = &doc.PlanLocked{Added: s.Locked.Added, Removed: s.Locked.Removed, Moved: s.Locked.Moved}
 	}

@@ -163,7 +163,8 @@ func (p *planner) seal(st *Stage, next project.Draft, to map[string]string) (*St
 	}
 	st.After, st.Locked = r, project.MovesBetween(p.now.Locked, r)
 	next.Locked = r
-	return st, next, nil
+	st.Companions, err = p.companions(st, next)
+	return st, next, err
 }
 
 // declared returns the declarations of a state.

@@ -26,14 +26,15 @@ var StageKinds = []StageKind{BaselineStage, PatchStage, MinorStage, BridgeStage,
 
 // A Stage is a set of manifest changes after which the whole resolves.
 type Stage struct {
-	ID      string
-	Kind    StageKind
-	Title   string
-	Changes []project.Change
-	Raise   []assess.RuntimeNeed // of a runtime stage
-	After   *solve.Resolution    // nil for a runtime stage, which changes no package
-	Locked  project.Moves
-	Optimum *assess.Optimum // of a goal stage
-	Family  string          // the ground on which its packages move in step, "" where they do not
-	Weakest project.Grade   // of the evidence for where its packages go, "" where there is none to be had
+	ID         string
+	Kind       StageKind
+	Title      string
+	Changes    []project.Change
+	Raise      []assess.RuntimeNeed // of a runtime stage
+	After      *solve.Resolution    // nil for a runtime stage, which changes no package
+	Locked     project.Moves
+	Optimum    *assess.Optimum // of a goal stage
+	Family     string          // the ground on which its packages move in step, "" where they do not
+	Companions []Companion     // what its moves newly require and nobody declares
+	Weakest    project.Grade   // of the evidence for where its packages go, "" where there is none to be had
 }

@@ -4,9 +4,10 @@ import "fmt"
 
 // A Guide is what a framework's upgrade guide says, as data: facts about going to one major.
 type Guide struct {
-	About string // the framework
-	To    string // the major
-	Facts []Fact
+	About     string // the framework
+	To        string // the major
+	Ecosystem string // that it is for, "" for any
+	Facts     []Fact
 }
 
 // A FactKind says what a fact is about.

@@ -23,13 +23,13 @@ type Grade string
 
 // The grades, best first.
 const (
-	Stated  Grade = "stated"  // a bounded range names the goal, in a release younger than the goal's first
-	Early   Grade = "early"   // a bounded range names it, in a release older than the goal's first
-	Open    Grade = "open"    // an unbounded range merely fails to exclude it
+	Stated   Grade = "stated"   // a bounded range names the goal, in a release younger than the goal's first
+	Early    Grade = "early"    // a bounded range names it, in a release older than the goal's first
+	Open     Grade = "open"     // an unbounded range merely fails to exclude it
 	Inferred Grade = "inferred" // follows from what other releases say
-	Refused Grade = "refused" // the range excludes it
-	None    Grade = "none"    // nothing is said
-	Advised Grade = "advised" // an upgrade guide says so
+	Refused  Grade = "refused"  // the range excludes it
+	None     Grade = "none"     // nothing is said
+	Advised  Grade = "advised"  // an upgrade guide says so
 )
 
 // RetirementKind says in which way a package retires.
