@@ -111,6 +111,9 @@ func (s *scene) play() error {
 			return err
 		}
 	}
+	s.tell("Not everything in it is said by metadata. moorings-http 6.1.1 says nothing of brackwater, but its next major asks for brackwater 5, so Molt doesn't count on 6.1.1; " +
+		"brackwater-devtools 6 accepts brackwater 5 and belongs to the major after it; @types/brackwater never passes what it describes; gannet-seats is pinned, and moves like the others; " +
+		"brackwater-forms 4.3.2 is deprecated, and nothing else serves for brackwater 4; and what is removed is still imported in src/desk.js.")
 	s.tell("Now stage by stage. After each one the checks of molt.yaml decide.")
 	for {
 		stage, err := s.next()

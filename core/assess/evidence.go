@@ -48,6 +48,9 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 	}
 	got.Evidence = append(append(got.Evidence, a.About(p, framework, subject, target)...), a.advised(p.Name)...)
 	if got.Standing == project.Bridge || got.Standing == project.Together {
+		if doubt := a.doubt(p, framework, got.Locked, target); doubt != nil { // why it cannot stay
+			got.Evidence = append(got.Evidence, *doubt)
+		}
 		got.Evidence = append(got.Evidence, a.unsuited(p, subject)...)
 	}
 	if got.Older != "" {
@@ -144,6 +147,28 @@ func (a *Question) doubt(p, framework *universe.Package, subject string, target 
 		return nil
 	}
 	return &Evidence{project.Inferred, fmt.Sprintf("%s, and %s: so it is not taken to be compatible with %s", i.earlier, i.later, a.Goal), p.Name + " " + i.release}
+}
+
+// Doubt says why a release that states nothing against some releases of the framework, or nothing at all, is not taken to be compatible
+// with them; "" where it is, or excludes them itself.
+func (a *Question) Doubt(name, v string, target []string) string {
+	p, err := a.Pkg(name)
+	if err != nil {
+		return ""
+	}
+	framework, err := a.Pkg(a.Goal.Name)
+	if err != nil {
+		return ""
+	}
+	wanted := version.NewSet(len(framework.Releases))
+	for _, t := range target {
+		wanted.Add(framework.Index(t))
+	}
+	i := a.infer(p, framework, p.Index(v), wanted)
+	if i == nil {
+		return ""
+	}
+	return i.earlier + ", and " + i.later
 }
 
 // secondCopy is the remark on a release that needs the framework instead of having it as a peer.

@@ -106,6 +106,8 @@ func (a *Question) relatives() error {
 			continue
 		case a.Akin(a.Goal.Name, name) != "":
 			a.kin.siblings[p.Name], a.kin.capped[name], a.kin.owned[name] = true, true, true
+		case a.App.Kin != nil && at != nil && a.App.Kin(p.Name).Common(a.App.Kin(framework.Name)) != "" && a.followsMajors(p, framework, at.Version):
+			a.kin.capped[name] = true
 		case a.App.Kin != nil && own(a.App.Kin(p.Name)):
 			// One that is ahead of the framework has numbers of its own.
 			if r := p.Release(a.Locked(name)); at == nil || r == nil || !a.pastMajor(r.Version, at.Version) {
@@ -124,6 +126,23 @@ func (a *Question) relatives() error {
 		}
 	}
 	return nil
+}
+
+// followsMajors reports whether a package that is named after the framework numbers its majors as the framework does: it is locked at the
+// framework's major, and has releases of another of its majors.
+func (a *Question) followsMajors(p, framework *universe.Package, at version.Version) bool {
+	r := p.Release(a.Locked(a.declaredAs(p.Name)))
+	if r == nil || a.App.Scheme.Major(r.Version) != a.App.Scheme.Major(at) {
+		return false
+	}
+	theirs := map[string]bool{}
+	for i := range framework.Releases {
+		theirs[a.App.Scheme.Major(framework.Releases[i].Version)] = true
+	}
+	return slices.ContainsFunc(p.Releases, func(x universe.Release) bool {
+		m := a.App.Scheme.Major(x.Version)
+		return m != a.App.Scheme.Major(at) && theirs[m]
+	})
 }
 
 // pastMajor reports whether a version belongs to a later major than another.

@@ -27,7 +27,7 @@ type Question struct {
 
 	kin          kin
 	memo         *memo
-	brief        bool // standings alone are asked for, and not the first and the newest release that would do
+	brief        bool              // standings alone are asked for, and not the first and the newest release that would do
 	others       Choice            // what pair lets the other packages choose from, with the framework in use
 	othersAtGoal Choice            // the same with the goal, where they may have less to choose from
 	meant        []string          // the releases of the goal

@@ -84,6 +84,9 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, re
 func (p *planner) whyTogether(name string, h hop) string {
 	now, framework := project.VersionOf(p.now.Locked, name), project.VersionOf(p.now.Locked, p.Goal.Name)
 	says := fmt.Sprintf("%s refuses %s %s", now, p.Goal.Name, h.major)
+	if doubt := p.Doubt(name, now, h.releases); doubt != "" {
+		return doubt
+	}
 	pkg, err := p.Pkg(name)
 	if err != nil {
 		return says

@@ -213,10 +213,10 @@ func (p *Page) assessed(all []doc.Assessed) {
 	for _, d := range all {
 		p.Line("  %s%s  %s%s", p.styled(bold, d.Name), blanks(wide-lipgloss.Width(d.Name)), moveOf(d), p.styled(faint, by(d)+serving(d)))
 		for _, e := range d.Evidence {
-			lines := wrap(e.Says, p.Width-15)
-			p.Line("      %s%s  %s", p.cell(graded(e.Grade)), blanks(7-len(e.Grade)), p.styled(faint, lines[0]))
+			lines := wrap(e.Says, p.Width-16)
+			p.Line("      %s%s  %s", p.cell(graded(e.Grade)), blanks(8-len(e.Grade)), p.styled(faint, lines[0]))
 			for _, l := range lines[1:] {
-				p.Line("               %s", p.styled(faint, l))
+				p.Line("                %s", p.styled(faint, l))
 			}
 		}
 	}
