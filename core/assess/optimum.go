@@ -80,6 +80,7 @@ func (a *Question) Fewest(s project.Draft, target []string) (*PartialOptimum, er
 		lines.Soft = append(lines.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: line})
 	}
 	o := solve.NewOptimizer(a.Ctx, a.Source, a.Problem(c, s.Locked.Versions()))
+	o.Draft = true
 	aims := []solve.Objective{breaking, lines}
 	if len(deprecated.Soft) > 0 { // no deprecated release where another serves
 		aims = []solve.Objective{breaking, deprecated, lines}

@@ -139,6 +139,9 @@ func (f *finder) remedies(name string) []remedy {
 			w.Changes = append(w.Changes, project.Change{Name: name, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(name)}, Reason: "way out"})
 		}},
 	}
+	if !f.previewMayHelp(name) {
+		all = all[1:]
+	}
 	if older := f.Older(name); older != "" {
 		p, err := f.Pkg(name)
 		if err == nil {
@@ -166,6 +169,29 @@ func (f *finder) remedies(name string) []remedy {
 		}, func(w *WayOut) { w.Unhold = append(w.Unhold, name) }}}, all...)
 	}
 	return all
+}
+
+// previewMayHelp reports whether a package has a prerelease that does not refuse the goal by what it states.
+func (f *finder) previewMayHelp(name string) bool {
+	p, err := f.Pkg(name)
+	if err != nil || slices.Contains(f.App.Previews, p.Name) {
+		return false
+	}
+	framework, err := f.Pkg(f.Goal.Name)
+	if err != nil {
+		return false
+	}
+	set, err := f.Target(framework)
+	if err != nil {
+		return false
+	}
+	accepting := f.Acceptors(p, framework, assess.Texts(framework, set)).All
+	for i := p.Index(f.Locked(name)) + 1; i < len(p.Releases); i++ {
+		if p.Releases[i].Version.Prerelease() && accepting.Has(i) {
+			return true
+		}
+	}
+	return false
 }
 
 // product tries every way to apply one remedy to each package, up to a sensible number.

@@ -152,7 +152,7 @@ func (p *planner) targets() (map[string]string, error) {
 		return nil, nil
 	}
 	o := solve.NewOptimizer(p.Ctx, p.Source, p.Problem(c, assess.KeepExcept(p.now.Locked, moving)))
-	o.Effort = tailEffort
+	o.Effort, o.Draft = tailEffort, true
 	best, err := o.Minimize(behind, missed)
 	if err != nil || best == nil {
 		return nil, err
@@ -315,7 +315,7 @@ func (p *planner) smallest(name string, to map[string]string) ([]string, error) 
 		c[other] = append(slices.Clone(c[other]), to[other])
 	}
 	o := solve.NewOptimizer(p.Ctx, p.Source, p.Problem(c, p.now.Locked.Versions()))
-	o.Effort = project.Effort
+	o.Effort, o.Draft = project.Effort, true
 	best, err := o.Minimize(stay)
 	if err != nil || best == nil {
 		return nil, err

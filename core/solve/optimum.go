@@ -46,6 +46,9 @@ type Optimizer struct {
 	// Effort bounds how many times a call of Minimize may narrow a domain once it has a resolution; 0 is no bound. Unlike
 	// the context's deadline it gives the same result on every machine.
 	Effort int
+	// Draft leaves second copies in the result that another release could replace, for a caller who goes on from it or looks only at what is
+	// declared. It is much faster.
+	Draft bool
 
 	ctx        context.Context
 	source     universe.Source
@@ -279,6 +282,18 @@ func (o *Optimizer) price(given []bool) []int {
 	return cost
 }
 
+// last solves the problem of the result.
+func (o *Optimizer) last(p Problem) (*Resolution, error) {
+	if !o.Draft {
+		return Resolve(o.ctx, o.source, p)
+	}
+	r, proof, err := search(o.ctx, o.source, p, nil)
+	if r == nil && err == nil {
+		return nil, tangles(o.ctx, o.source, p, proof)
+	}
+	return r, err
+}
+
 // finish solves once more with what the best resolution fulfils, so that the rest is as new, and the copies as few, as
 // the optimum allows.
 func (o *Optimizer) finish(bound []int) (*Best, error) {
@@ -292,7 +307,7 @@ func (o *Optimizer) finish(bound []int) (*Best, error) {
 			delete(assumed.Keep, o.soft[k].Package)
 		}
 	}
-	r, err := Resolve(o.ctx, o.source, assumed)
+	r, err := o.last(assumed)
 	switch {
 	case err == nil:
 		o.best, o.cost = r, o.costOf(r)

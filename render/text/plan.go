@@ -136,11 +136,25 @@ func (p *Page) behind(all []doc.PlanBehind) {
 	}
 	p.Line("")
 	p.heading("Stays behind its newest major")
-	var rows [][]cell
+	alike := map[string][]string{} // names by reason: what follows the framework does so for one
 	for _, b := range all {
+		alike[b.Why] = append(alike[b.Why], b.Name+" "+b.At)
+	}
+	var rows [][]cell
+	var shared []string
+	for _, b := range all {
+		if names := alike[b.Why]; len(names) > 2 {
+			if !slices.Contains(shared, b.Why) {
+				shared = append(shared, b.Why)
+			}
+			continue
+		}
 		rows = append(rows, []cell{{b.Name, &bold}, plain(b.At), plain("newest " + b.Newest), {b.Why, &faint}})
 	}
 	p.table("  ", rows)
+	for _, why := range shared {
+		p.wrapped("  ", strings.Join(alike[why], ", ")+": "+why)
+	}
 }
 
 // beyond sketches what would come after the wall, a line a stage.
