@@ -16,11 +16,15 @@ import (
 	"sync"
 	"testing"
 
+	"molt/cli"
 	"molt/demo"
 	"molt/ecosystem/js"
 	"molt/ecosystem/js/ranges"
 	"molt/ecosystem/standin"
 )
+
+// The tests drive the built program; naming it here has the go command run them again when it has changed.
+var _ = cli.Main
 
 var update = flag.Bool("update", false, "write what the commands print to testdata")
 

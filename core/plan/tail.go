@@ -344,6 +344,11 @@ func (p *planner) leftBehind() error {
 		if real, err := p.Real.Package(p.Ctx, pkg.Name); err == nil { // also what is hidden from choosing
 			newest = universe.NewestStable(real)
 		}
+		if now, err := p.framework(); err == nil && at != nil && p.Owned(name) && now != nil && p.App.Scheme.Major(at.Version) != p.App.Scheme.Major(now.Version) {
+			p.plan.Behind = append(p.plan.Behind, Behind{name, at.Version.String(), newest.Version.String(),
+				fmt.Sprintf("it shares the numbers of %s, and has no release of its major %s; it may belong to %s alone", p.Goal.Name, p.App.Scheme.Major(now.Version), p.App.Scheme.Major(at.Version))})
+			continue
+		}
 		if at == nil || newest == nil || newest.Deprecated != "" || at.Version.Compare(newest.Version) >= 0 || !p.App.Breaking(name, at.Version, newest.Version) {
 			continue
 		}
@@ -357,6 +362,15 @@ func (p *planner) leftBehind() error {
 		p.plan.Behind = append(p.plan.Behind, Behind{name, at.Version.String(), newest.Version.String(), why})
 	}
 	return nil
+}
+
+// framework returns the release of the framework at this point of the plan, nil where the registry shows none.
+func (p *planner) framework() (*universe.Release, error) {
+	pkg, err := p.Pkg(p.Goal.Name)
+	if err != nil {
+		return nil, err
+	}
+	return pkg.Release(project.VersionOf(p.now.Locked, p.Goal.Name)), nil
 }
 
 // whyBehind says why a package does not get to a release.
