@@ -66,24 +66,20 @@ func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []proj
 
 // addUses says of every package that a stage removes where the source still imports it.
 func (a *App) addUses(file *planfile.Plan) error {
+	var removed []*doc.PlanChange
+	var names []string
 	for i := range file.Stages {
 		for j := range file.Stages[i].Changes {
-			c := &file.Stages[i].Changes[j]
-			if c.To != nil {
-				continue
-			}
-			uses, err := a.UsesOf([]project.Change{{Name: c.Name}})
-			if err != nil {
-				return err
-			}
-			for _, u := range uses {
-				if u.File != "" {
-					c.Uses = append(c.Uses, fmt.Sprintf("%s:%d", u.File, u.Line))
-				}
+			if c := &file.Stages[i].Changes[j]; c.To == nil {
+				removed, names = append(removed, c), append(names, c.Name)
 			}
 		}
 	}
-	return nil
+	at, err := a.Importers(names)
+	for _, c := range removed {
+		c.Uses = at[c.Name]
+	}
+	return err
 }
 
 // costs says what the decisions of people cost.

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"fmt"
 	"os"
 	"slices"
 
@@ -29,17 +30,37 @@ func (a *App) UsesOf(changes []project.Change) ([]Use, error) {
 	if dropped == nil {
 		return nil, nil
 	}
-	imports, err := ecosystem.Imports(a.Eco, os.DirFS(a.Dir))
+	imports, err := a.imports(dropped)
 	if err != nil {
 		return nil, err
 	}
 	var uses []Use
 	for _, i := range imports {
-		if slices.Contains(dropped, i.Package) {
-			uses = append(uses, Use{Package: i.Package, File: i.File, Line: i.Line})
-		}
+		uses = append(uses, Use{Package: i.Package, File: i.File, Line: i.Line})
 	}
 	return append(uses, a.keepers(dropped)...), nil
+}
+
+// Importers gives of each of the packages where the source imports it, as FILE:LINE.
+func (a *App) Importers(names []string) (map[string][]string, error) {
+	imports, err := a.imports(names)
+	if err != nil {
+		return nil, err
+	}
+	at := map[string][]string{}
+	for _, i := range imports {
+		at[i.Package] = append(at[i.Package], fmt.Sprintf("%s:%d", i.File, i.Line))
+	}
+	return at, nil
+}
+
+// imports lists where the source imports some of the packages. Without names, the source is not read.
+func (a *App) imports(names []string) ([]ecosystem.Import, error) {
+	if len(names) == 0 {
+		return nil, nil
+	}
+	all, err := ecosystem.Imports(a.Eco, os.DirFS(a.Dir))
+	return slices.DeleteFunc(all, func(i ecosystem.Import) bool { return !slices.Contains(names, i.Package) }), err
 }
 
 // keepers lists the locked packages that need some of the names, one for each name.

@@ -3,6 +3,7 @@ package ask
 
 import (
 	"molt/core/assess"
+	"molt/core/project"
 	"molt/doc"
 )
 
@@ -70,6 +71,9 @@ func (s *Session) Assess(goals, previews []string, gate bool) (doc.Assess, error
 		here[name] = v
 	}
 	answer := NewAssess(got, here)
+	if err := s.importers(&answer); err != nil {
+		return doc.Assess{}, err
+	}
 	answer.Remarks = append(answer.Remarks, s.App.Presumptions()...)
 	if !got.Reachable && !gate {
 		explained, _, err := s.untangledFrom(got)
@@ -79,4 +83,20 @@ func (s *Session) Assess(goals, previews []string, gate bool) (doc.Assess, error
 		answer.Untangle = &explained
 	}
 	return answer, nil
+}
+
+// importers says of the blocked packages where the source imports them: what it would take to do without.
+func (s *Session) importers(answer *doc.Assess) error {
+	var blocked []*doc.Assessed
+	var names []string
+	for i := range answer.Packages {
+		if d := &answer.Packages[i]; d.Standing == project.Blocked {
+			blocked, names = append(blocked, d), append(names, d.Name)
+		}
+	}
+	at, err := s.App.Importers(names)
+	for _, d := range blocked {
+		d.Uses = at[d.Name]
+	}
+	return err
 }

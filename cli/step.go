@@ -32,8 +32,9 @@ and gives a verdict. When a task or a check fails, or the call is interrupted, t
 it is not known how the checks go on the state as it is, as before the first stage, they run on that first, so that no
 stage is blamed for what failed already. A stage that only people can carry out is ticked off when they have.
 
---all goes on until the goal is reached, and when called again to the end of the plan, or until a stage fails or waits for people; the stages before that stay done. In
-JSON it gives a document for each stage. --pause asks before each further stage.
+--all goes on until the goal is reached, and when called again to the end of the plan, or until a stage fails or waits
+for people; the stages before that stay done. In JSON it gives a document for each stage. --pause asks before each
+further stage.
 
 --commit makes a commit of each stage, with what moved and why; it refuses when manifest or lock hold something that is
 not committed.
@@ -63,7 +64,7 @@ raised, its minor part when what the application is made of changed, its patch p
 		},
 	}
 	flags := cmd.Flags()
-	flags.BoolVar(&m.all, "all", false, "go on until the goal is reached, then to the end of the plan, or until a stage fails or waits for people")
+	flags.BoolVar(&m.all, "all", false, "go on until the goal is reached, or a stage fails or waits for people; from the goal on, to the end of the plan")
 	flags.BoolVar(&m.pause, "pause", false, "with --all, ask before each further stage")
 	flags.BoolVar(&m.commit, "commit", false, "make a commit of each stage")
 	flags.BoolVar(&m.culprit, "find-culprit", false, "when a check fails, find the changes that make it fail")

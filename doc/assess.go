@@ -78,6 +78,7 @@ type Assessed struct {
 	Retires   string           `json:"retires,omitempty"`
 	Successor string           `json:"successor,omitempty"`
 	Held      bool             `json:"held,omitempty"`
+	Uses      []string         `json:"uses,omitempty"` // of a blocked one: where the source imports it, FILE:LINE
 	Evidence  []Evidence       `json:"evidence"`
 }
 

@@ -74,16 +74,29 @@ func equalNumbers(x, y *universe.Package) bool {
 	return both > 1 && 4*both >= 3*all
 }
 
+// numbersOf reports whether at least three out of four of a package's releases have the number of one of another's. The other one may
+// have many more: the package came later, or ended earlier.
+func numbersOf(p, other *universe.Package) bool {
+	both, all := 0, p.Stable().Count()
+	for i := range p.Stable().All() {
+		if other.Index(p.Releases[i].Version.String()) >= 0 {
+			both++
+		}
+	}
+	return both > 1 && 4*both >= 3*all
+}
+
 // kin is what a question knows of the framework's relatives; found once, when it is built.
 type kin struct {
 	siblings map[string]bool // packages of the framework's family: what is stated about them is stated about the framework
 	capped   map[string]bool // declared names of the framework's scope that follow its majors, and so never pass the goal's
 	owned    map[string]bool // of these, the siblings: they arrive at the goal's major with it
+	numbered map[string]bool // declared names, named after the framework, locked at its number, and nearly all of whose numbers are its numbers
 }
 
 // relatives finds the framework's relatives among what is declared and locked.
 func (a *Question) relatives() error {
-	a.kin = kin{map[string]bool{}, map[string]bool{}, map[string]bool{}}
+	a.kin = kin{map[string]bool{}, map[string]bool{}, map[string]bool{}, map[string]bool{}}
 	framework, err := a.Pkg(a.Goal.Name)
 	if err != nil {
 		return err
@@ -100,6 +113,10 @@ func (a *Question) relatives() error {
 		p, err := a.Pkg(name)
 		if err != nil {
 			return err
+		}
+		if name != a.Goal.Name && a.App.Kin != nil && a.App.Kin(p.Name).Common(a.App.Kin(framework.Name)) != "" &&
+			a.Locked(name) == a.Locked(a.Goal.Name) && numbersOf(p, framework) {
+			a.kin.numbered[name] = true
 		}
 		switch {
 		case name == a.Goal.Name:
@@ -187,6 +204,16 @@ func (a *Question) ofGoal(name string, p, framework *universe.Package, releases,
 // Owned reports whether a declared package is one of the framework's own that share its numbers: it moves with the framework, and neither
 // before nor after.
 func (a *Question) Owned(name string) bool { return a.kin.owned[name] }
+
+// Ends reports whether a declared package that is published with the framework, number by number, has no release of the framework's
+// major at a version.
+func (a *Question) Ends(p *universe.Package, name string, framework version.Version) bool {
+	if !a.kin.owned[name] && !a.kin.numbered[name] {
+		return false
+	}
+	major := a.App.Scheme.Major(framework)
+	return !slices.ContainsFunc(p.Releases, func(r universe.Release) bool { return a.App.Scheme.Major(r.Version) == major })
+}
 
 // Capped reports whether a release of a declared package is past the goal's major, though the package follows the framework's majors.
 func (a *Question) Capped(name string, v version.Version) bool {

@@ -332,6 +332,11 @@ func (p *planner) smallest(name string, to map[string]string) ([]string, error) 
 // leftBehind lists the declared packages that do not get to their newest major, with the shortest reason for each.
 func (p *planner) leftBehind() error {
 	p.plan.Behind = nil
+	pkg, err := p.Pkg(p.Goal.Name)
+	if err != nil {
+		return err
+	}
+	framework := pkg.Release(project.VersionOf(p.now.Locked, p.Goal.Name))
 	for _, name := range p.Names() {
 		if p.now.Gone[name] || name == p.Goal.Name || p.assessed[name].Standing == project.Retires {
 			continue
@@ -340,13 +345,14 @@ func (p *planner) leftBehind() error {
 		if err != nil {
 			return err
 		}
-		at, newest := pkg.Release(project.VersionOf(p.now.Locked, name)), universe.NewestStable(pkg)
-		if real, err := p.Real.Package(p.Ctx, pkg.Name); err == nil { // also what is hidden from choosing
-			newest = universe.NewestStable(real)
+		real := pkg
+		if p, err := p.Real.Package(p.Ctx, pkg.Name); err == nil { // also what is hidden from choosing
+			real = p
 		}
-		if now, err := p.framework(); err == nil && at != nil && p.Owned(name) && now != nil && p.App.Scheme.Major(at.Version) != p.App.Scheme.Major(now.Version) {
-			p.plan.Behind = append(p.plan.Behind, Behind{name, at.Version.String(), newest.Version.String(),
-				fmt.Sprintf("it shares the numbers of %s, and has no release of its major %s; it may belong to %s alone", p.Goal.Name, p.App.Scheme.Major(now.Version), p.App.Scheme.Major(at.Version))})
+		at, newest := pkg.Release(project.VersionOf(p.now.Locked, name)), universe.NewestStable(real)
+		if at != nil && newest != nil && framework != nil && p.Ends(real, name, framework.Version) {
+			p.plan.Behind = append(p.plan.Behind, Behind{name, at.Version.String(), newest.Version.String(), fmt.Sprintf(
+				"it is published under the numbers of %s, and has no release of %[1]s %s: look whether you still need it", p.Goal.Name, p.App.Scheme.Major(framework.Version))})
 			continue
 		}
 		if at == nil || newest == nil || newest.Deprecated != "" || at.Version.Compare(newest.Version) >= 0 || !p.App.Breaking(name, at.Version, newest.Version) {
@@ -362,15 +368,6 @@ func (p *planner) leftBehind() error {
 		p.plan.Behind = append(p.plan.Behind, Behind{name, at.Version.String(), newest.Version.String(), why})
 	}
 	return nil
-}
-
-// framework returns the release of the framework at this point of the plan, nil where the registry shows none.
-func (p *planner) framework() (*universe.Release, error) {
-	pkg, err := p.Pkg(p.Goal.Name)
-	if err != nil {
-		return nil, err
-	}
-	return pkg.Release(project.VersionOf(p.now.Locked, p.Goal.Name)), nil
 }
 
 // whyBehind says why a package does not get to a release.

@@ -213,12 +213,22 @@ func (p *Page) assessed(all []doc.Assessed) {
 	for _, d := range all {
 		p.Line("  %s%s  %s%s", p.styled(bold, d.Name), blanks(wide-lipgloss.Width(d.Name)), moveOf(d), p.styled(faint, by(d)+serving(d)))
 		for _, e := range d.Evidence {
-			lines := wrap(e.Says, p.Width-16)
-			p.Line("      %s%s  %s", p.cell(graded(e.Grade)), blanks(8-len(e.Grade)), p.styled(faint, lines[0]))
-			for _, l := range lines[1:] {
-				p.Line("                %s", p.styled(faint, l))
-			}
+			p.evidence(graded(e.Grade), e.Says)
 		}
+		if n := len(d.Uses); n > 4 {
+			p.evidence(cell{"imported", &faint}, fmt.Sprintf("%s and %d more", strings.Join(d.Uses[:3], ", "), n-3))
+		} else if n > 0 {
+			p.evidence(cell{"imported", &faint}, strings.Join(d.Uses, ", "))
+		}
+	}
+}
+
+// evidence prints what a standing rests on below the line of its package, wrapped.
+func (p *Page) evidence(grade cell, says string) {
+	lines := wrap(says, p.Width-16)
+	p.Line("      %s%s  %s", p.cell(grade), blanks(8-len(grade.text)), p.styled(faint, lines[0]))
+	for _, l := range lines[1:] {
+		p.Line("                %s", p.styled(faint, l))
 	}
 }
 
