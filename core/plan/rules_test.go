@@ -297,3 +297,21 @@ func solvable(t *testing.T, q *assess.Question, state project.Draft) bool {
 	}
 	return r != nil
 }
+
+// The least runtime is found below the one that the newest releases ask for, step by step.
+func TestLeastRuntimeIsNotTheNewestsWish(t *testing.T) {
+	source, app := projecttest.Sketch(t, "app: fw@^3.0.0\nfw@3.0\nfw@5.0\nfw@5.1\nfw@5.2")
+	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
+	for release, needs := range map[string]string{"5.0.0": ">=22.1", "5.1.0": ">=22.4", "5.2.0": ">=22.7"} {
+		projecttest.Requires(source, "fw", release, needs)
+	}
+	q, err := assess.Ask(context.Background(), source, app, []project.Goal{{Name: "fw", Constraint: "5"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	state := project.Draft{Lines: map[project.Line]string{app.Declared[0].Line(): app.Declared[0].Text}, Locked: q.Base, Gone: map[string]bool{}}
+	least, r, err := q.Least(state, []string{"5.0.0", "5.1.0", "5.2.0"})
+	if err != nil || r == nil || least.App.Runtimes["node"][""] != "22.1.0" || project.VersionOf(r, "fw") != "5.0.0" {
+		t.Errorf("%+v, %v, %v", r, least.App.Runtimes, err)
+	}
+}
