@@ -86,18 +86,19 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 	if err := a.lookAhead(ctx, source, file, step); err != nil {
 		return nil, err
 	}
+	var removed []string
 	for _, c := range stage.Changes {
-		if c.To != nil {
-			continue
+		if c.To == nil {
+			removed = append(removed, c.Name)
 		}
-		uses, err := a.UsesOf([]project.Change{{Name: c.Name}})
-		if err != nil {
-			return nil, err
-		}
-		for _, u := range uses {
-			if u.File != "" {
-				step.Notes = append(step.Notes, fmt.Sprintf("%s:%d still imports %s, which the stage removes", u.File, u.Line, c.Name))
-			}
+	}
+	importers, err := a.Importers(removed)
+	if err != nil {
+		return nil, err
+	}
+	for _, name := range removed {
+		for _, at := range importers[name] {
+			step.Notes = append(step.Notes, fmt.Sprintf("%s still imports %s, which the stage removes", at, name))
 		}
 	}
 	var before map[string]bool

@@ -9,7 +9,7 @@ type Untangle struct {
 	Resolves  bool      `json:"resolves"`
 	Tangles   int       `json:"tangles"` // how many were found that share no demand
 	Contested []Contest `json:"contested"`
-	Blocked   []string  `json:"blocked"` // packages that no release of the goal goes with
+	Blocked   []string  `json:"blocked"` // packages of which no release is compatible with the goal
 	Ways      []Way     `json:"ways"`
 	Remarks   []string  `json:"remarks,omitempty"` // on releases that rules or a platform keep out of it
 	Unwanted  bool      `json:"-"`                 // it is about a change that was asked for, and not carried out

@@ -146,7 +146,7 @@ func (a *Question) doubt(p, framework *universe.Package, subject string, target 
 	if i == nil {
 		return nil
 	}
-	return &Evidence{project.Inferred, fmt.Sprintf("%s, and %s: so %s is not taken to be compatible with %s", i.earlier, i.later, i.release, a.Goal), p.Name + " " + i.release}
+	return &Evidence{project.Inferred, fmt.Sprintf("%s, and %s: so %s is not taken to be compatible with %s", i.earlier, i.later, subject, a.Goal), p.Name + " " + i.release}
 }
 
 // Doubt says why a release that states nothing against some releases of the framework, or nothing at all, is not taken to be compatible

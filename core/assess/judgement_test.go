@@ -20,7 +20,7 @@ func TestJudgement(t *testing.T) {
 	}{
 		{"never back", "app: fw@^3 lab@^1.0.1\nfw@3\nfw@5\nlab@1.0: peer:fw@*\nlab@1.0.1: peer:fw@<5", func(a *project.Application) { a.Trusted = []string{"lab"} }, "lab", project.Blocked, "", "only 1.0.0 and older would do; nothing goes back unasked"},
 		{"a sibling is the framework", "app: fw@^3 fw-draw@^3 keel@^1\nfw@3\nfw@5\nfw-draw@3\nfw-draw@5\nkeel@1: peer:fw-draw@^3\nkeel@2: peer:fw-draw@^5", nil, "keel", project.Together, "2.0.0", "asks for fw-draw ^5"},
-		{"silent, and a later major accepts", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@2: peer:fw@^5", nil, "keel", project.Together, "2.0.0", "keel 1.0.0 says nothing about fw, and keel 2.0.0 asks for fw ^5, the first to accept it"},
+		{"silent, and a later major accepts", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@2: peer:fw@^5", nil, "keel", project.Together, "2.0.0", "keel 1.0.0 says nothing about fw, and keel 2.0.0 asks for fw ^5, the first to accept it: so 1.0.0 is not taken to be compatible with fw@5"},
 		{"the same, trusted", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@2: peer:fw@^5", func(a *project.Application) { a.Trusted = []string{"keel"} }, "keel", project.Silent, "", "says nothing"},
 		{"the same, advised", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@2: peer:fw@^5", func(a *project.Application) {
 			a.Guides = []project.Guide{{About: "fw", To: "5", Facts: []project.Fact{{Kind: project.CompanionFact, Name: "keel", Needs: "^1", Source: "the guide", Confidence: project.Sure}}}}

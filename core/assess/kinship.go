@@ -63,27 +63,26 @@ func (a *Question) sameHistory(x, y string) bool {
 }
 
 func equalNumbers(x, y *universe.Package) bool {
-	both, all := 0, y.Stable().Count() // previews come and go
-	for i := range x.Stable().All() {
-		if y.Index(x.Releases[i].Version.String()) >= 0 {
-			both++
-		} else {
-			all++
-		}
-	}
-	return both > 1 && 4*both >= 3*all
+	both := shared(x, y)
+	return both > 1 && 4*both >= 3*(x.Stable().Count()+y.Stable().Count()-both)
 }
 
 // numbersOf reports whether at least three out of four of a package's releases have the number of one of another's. The other one may
 // have many more: the package came later, or ended earlier.
 func numbersOf(p, other *universe.Package) bool {
-	both, all := 0, p.Stable().Count()
-	for i := range p.Stable().All() {
-		if other.Index(p.Releases[i].Version.String()) >= 0 {
-			both++
+	both := shared(p, other)
+	return both > 1 && 4*both >= 3*p.Stable().Count()
+}
+
+// shared counts the releases of a package whose number another has as well. Previews come and go, and do not count.
+func shared(x, y *universe.Package) int {
+	n := 0
+	for i := range x.Stable().All() {
+		if y.Index(x.Releases[i].Version.String()) >= 0 {
+			n++
 		}
 	}
-	return both > 1 && 4*both >= 3*all
+	return n
 }
 
 // kin is what a question knows of the framework's relatives; found once, when it is built.

@@ -10,7 +10,7 @@ import (
 	"molt/core/universe"
 )
 
-// retireFor lists the retiring packages that no release of the hop goes with: they have to go at the latest now.
+// retireFor lists the retiring packages that are compatible with no release of the hop: they have to go at the latest now.
 func (p *planner) retireFor(h hop) ([]string, error) {
 	var names []string
 	for _, name := range p.Names() {

@@ -14,7 +14,7 @@ const (
 	BaselineStage StageKind = "baseline" // lock what is there
 	PatchStage    StageKind = "patch"    // patch releases, together
 	MinorStage    StageKind = "minor"    // minor releases, together
-	BridgeStage   StageKind = "bridge"   // a package that goes with both, before the framework
+	BridgeStage   StageKind = "bridge"   // a package that is compatible with both, before the framework
 	RuntimeStage  StageKind = "runtime"  // raise a runtime; by hand
 	GoalStage     StageKind = "goal"     // the framework, with exactly what cannot go before or wait
 	AfterStage    StageKind = "after"    // what the goal opens

@@ -346,8 +346,8 @@ func (p *planner) leftBehind() error {
 			return err
 		}
 		real := pkg
-		if p, err := p.Real.Package(p.Ctx, pkg.Name); err == nil { // also what is hidden from choosing
-			real = p
+		if whole, err := p.Real.Package(p.Ctx, pkg.Name); err == nil { // also what is hidden from choosing
+			real = whole
 		}
 		at, newest := pkg.Release(project.VersionOf(p.now.Locked, name)), universe.NewestStable(real)
 		if at != nil && newest != nil && framework != nil && p.Ends(real, name, framework.Version) {
@@ -378,7 +378,7 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 		return "held: " + p.App.Reasons[name], nil
 	case p.Capped(name, newest.Version):
 		return fmt.Sprintf("it follows %s, which stays at its major", p.Goal.Name), nil
-	case pkg.Index(newest.Version.String()) < 0:
+	case pkg.Index(newest.Version.String()) < 0 && p.App.Kin != nil:
 		if about := p.App.Kin(pkg.Name).Describes; about != "" {
 			return fmt.Sprintf("it describes %s, and never passes its major", about), nil
 		}

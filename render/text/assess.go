@@ -39,7 +39,7 @@ func (p *Page) Assess(answer doc.Assess) {
 	case answer.Reachable:
 		p.verdict(good, fmt.Sprintf("%s can be reached: everything declared resolves with %s.", goal, answer.Goal.Release))
 	case blocked > 0 && !slices.ContainsFunc(by[project.Blocked], func(d doc.Assessed) bool { return !d.Held }):
-		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s held at a release that does not go with it.", goal, are(blocked)))
+		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s held at a release that is not compatible with it.", goal, are(blocked)))
 	case blocked > 0:
 		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s no release that is compatible with it.", goal, have(blocked)))
 	default:
