@@ -23,7 +23,15 @@ import (
 	"molt/ecosystem/standin"
 	"molt/input"
 	"molt/txn"
+	"molt/txn/txntest"
 )
+
+func TestMain(m *testing.M) {
+	remove := txntest.InMemory()
+	code := m.Run()
+	remove()
+	os.Exit(code)
+}
 
 const harbour = `
 package hulk

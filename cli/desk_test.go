@@ -21,6 +21,7 @@ import (
 	"molt/ecosystem/js"
 	"molt/ecosystem/js/ranges"
 	"molt/ecosystem/standin"
+	"molt/txn/txntest"
 )
 
 // The tests drive the built program; naming it here has the go command run them again when it has changed.
@@ -52,7 +53,9 @@ func TestMain(m *testing.M) {
 		fmt.Fprintf(os.Stderr, "%s\n", out)
 		os.Exit(1)
 	}
+	remove := txntest.InMemory()
 	code := m.Run()
+	remove()
 	os.RemoveAll(dir)
 	os.Exit(code)
 }

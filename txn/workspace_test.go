@@ -10,8 +10,17 @@ import (
 	"strings"
 	"testing"
 
+	"molt/txn/txntest"
+
 	"molt/input"
 )
+
+func TestMain(m *testing.M) {
+	remove := txntest.InMemory()
+	code := m.Run()
+	remove()
+	os.Exit(code)
+}
 
 // plainSeals seals with a word that a stranger does not know.
 type plainSeals struct{}
