@@ -5,6 +5,7 @@ import (
 	"slices"
 	"sync"
 
+	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
 )
@@ -17,7 +18,11 @@ type statement struct {
 }
 
 // memo keeps what was read of packages, for all copies of a question.
-type memo struct{ statements sync.Map }
+type memo struct {
+	statements sync.Map
+	mu         sync.Mutex
+	bases      []*solve.Base // the latest resolutions that were continued
+}
 
 // statements returns what every release of a package says about the framework.
 func (a *Question) statements(p, framework *universe.Package) []statement {

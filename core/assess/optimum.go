@@ -79,7 +79,7 @@ func (a *Question) Fewest(s project.Draft, target []string) (*PartialOptimum, er
 		line := append(Texts(p, a.Admitted(p, s, name)), project.VersionOf(s.Locked, name))
 		lines.Soft = append(lines.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: line})
 	}
-	o := solve.NewOptimizer(a.Ctx, a.Source, a.Problem(c, s.Locked.Versions()))
+	o := solve.NewOptimizer(a.Ctx, a.Source, a.ProblemFrom(s.Locked, c, s.Locked.Versions()))
 	o.Draft = true
 	aims := []solve.Objective{breaking, lines}
 	if len(deprecated.Soft) > 0 { // no deprecated release where another serves

@@ -135,8 +135,14 @@ func Texts(p *universe.Package, s version.Set) []string {
 // A Choice says which releases each declared name may have; a name that is not in it is left out.
 type Choice map[string][]string
 
-// Problem states the application with a choice of releases. The goal and its family are single.
+// Problem states the application with a choice of releases, near to the base where some are to be kept.
 func (a *Question) Problem(c Choice, keep map[string][]string) solve.Problem {
+	return a.ProblemFrom(a.Base, c, keep)
+}
+
+// ProblemFrom states the application with a choice of releases, near to a resolution where some are to be kept. The goal and its family
+// are single.
+func (a *Question) ProblemFrom(before *solve.Resolution, c Choice, keep map[string][]string) solve.Problem {
 	p := solve.Problem{Tenancy: a.App.Tenancy, Keep: keep, Single: []string{a.Goal.Name}}
 	for _, family := range a.App.Families {
 		if slices.Contains(family, a.Goal.Name) {
@@ -167,7 +173,27 @@ func (a *Question) Problem(c Choice, keep map[string][]string) solve.Problem {
 		}
 		p.Roots = append(p.Roots, root)
 	}
+	if keep != nil {
+		p.Base = a.continuing(before)
+	}
 	return p
+}
+
+// continuing returns the base of a problem that continues a resolution. What one problem finds out about it serves the next.
+func (a *Question) continuing(r *solve.Resolution) *solve.Base {
+	a.memo.mu.Lock()
+	defer a.memo.mu.Unlock()
+	for _, b := range a.memo.bases {
+		if b.Resolution == r {
+			return b
+		}
+	}
+	b := solve.NewBase(r)
+	if b != nil {
+		const latest = 3
+		a.memo.bases = append(a.memo.bases[max(0, len(a.memo.bases)-latest+1):], b)
+	}
+	return b
 }
 
 // Solve returns a resolution, or nil and the declared names that the refutation rests on.

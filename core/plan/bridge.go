@@ -148,7 +148,7 @@ func (p *planner) opens(h hop, chosen assess.Choice, family, retired []string) (
 	for _, name := range family {
 		moving[name] = true
 	}
-	r, _, err := p.enough.Solve(c, assess.KeepExcept(p.now.Locked, moving))
+	r, _, err := solve.Try(p.Ctx, p.enough.Source, p.Problem(c, assess.KeepExcept(p.now.Locked, moving)))
 	if r == nil && err == nil {
 		p.closed[key] = true
 	}

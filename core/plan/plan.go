@@ -100,6 +100,16 @@ func NewPlan(ctx context.Context, source universe.Source, app project.Applicatio
 	return p.plan, nil
 }
 
+// Problem states the application with a choice of releases, as it stands at this point of the plan.
+func (p *planner) Problem(c assess.Choice, keep map[string][]string) solve.Problem {
+	return p.ProblemFrom(p.now.Locked, c, keep)
+}
+
+// Solve returns a resolution, or nil and the declared names that the refutation rests on.
+func (p *planner) Solve(c assess.Choice, keep map[string][]string) (*solve.Resolution, []string, error) {
+	return solve.Try(p.Ctx, p.Source, p.Problem(c, keep))
+}
+
 // stage turns target versions into manifest changes, solves what the manifest then says, and adds the stage when that
 // works out. It reports whether it did; a stage that changes nothing is not added, and is no failure.
 func (p *planner) stage(kind StageKind, id, title string, to map[string]string, reason func(name string) string) (bool, error) {

@@ -33,7 +33,7 @@ func LockStage(ctx context.Context, source universe.Source, app Application, dec
 	app.Declared = declared
 	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(before, to)}
 	if before != nil {
-		p.Keep, p.KeepEdges = before.Versions(), keepEdges(before)
+		p.Keep, p.KeepEdges, p.Base = before.Versions(), keepEdges(before), solve.NewBase(before)
 	}
 	for _, d := range declared {
 		root := solve.Root{Demand: d.Demand, Group: d.Group}

@@ -1,9 +1,6 @@
 package solve
 
-import (
-	"fmt"
-	"strings"
-)
+import "strconv"
 
 // alike reports whether two contexts hold the same release, see the same releases, which see the same, to a depth.
 func (d *drawing) alike(x, y, depth int) bool {
@@ -11,7 +8,7 @@ func (d *drawing) alike(x, y, depth int) bool {
 		return x == y
 	}
 	a, b := d.drawn[x], d.drawn[y]
-	if a.inst.pkg != b.inst.pkg || a.inst.w != b.inst.w {
+	if a.name != b.name || a.w != b.w {
 		return false
 	}
 	if depth == 0 {
@@ -36,18 +33,18 @@ func (d *drawing) alike(x, y, depth int) bool {
 // what they need and see.
 func (d *drawing) classify() {
 	type release struct {
-		p *pkg
-		w int
+		name string
+		w    int
 	}
 	releases, count := map[release]int{}, 0
 	for _, p := range d.drawn {
 		if p.tied != none {
 			continue
 		}
-		class, again := releases[release{p.inst.pkg, p.inst.w}]
+		class, again := releases[release{p.name, p.w}]
 		if !again {
 			class = len(releases)
-			releases[release{p.inst.pkg, p.inst.w}] = class
+			releases[release{p.name, p.w}] = class
 		}
 		p.class = class
 		count++
@@ -56,32 +53,32 @@ func (d *drawing) classify() {
 		return // no release stands in two contexts
 	}
 	count = len(releases)
-	d.refine(count, func(to *strings.Builder, p *vertex, _ int) {
+	d.refine(count, func(to []byte, p *vertex, _ int) []byte {
 		for _, at := range p.needs {
-			fmt.Fprintf(to, ",%d", d.classOf(at))
+			to = strconv.AppendInt(append(to, ','), int64(d.classOf(at)), 10)
 		}
-		for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
-			fmt.Fprintf(to, ";%d", d.classOf(d.peer(p, d.keyOf(peer))))
+		for _, at := range p.peers {
+			to = strconv.AppendInt(append(to, ';'), int64(d.classOf(at)), 10)
 		}
+		return to
 	})
 }
 
 // refine splits the classes of the contexts, of which there are count, by what sign writes about each context, until none
 // falls apart any more. Sign is told how many classes there are.
-func (d *drawing) refine(count int, sign func(to *strings.Builder, p *vertex, count int)) {
+func (d *drawing) refine(count int, sign func(to []byte, p *vertex, count int) []byte) {
+	var key []byte
 	for d.ctx.Err() == nil {
 		classes, next := map[string]int{}, make([]int, len(d.drawn))
 		for n, p := range d.drawn {
 			if p.tied != none {
 				continue
 			}
-			key := strings.Builder{}
-			fmt.Fprintf(&key, "%d", p.class)
-			sign(&key, p, count)
-			class, ok := classes[key.String()]
+			key = sign(strconv.AppendInt(key[:0], int64(p.class), 10), p, count)
+			class, ok := classes[string(key)]
 			if !ok {
 				class = len(classes)
-				classes[key.String()] = class
+				classes[string(key)] = class
 			}
 			next[n] = class
 		}

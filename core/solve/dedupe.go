@@ -29,6 +29,7 @@ func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution
 		attempt.Refuse = maps.Clone(refuse)
 		attempt.Refuse[name] = append(slices.Clone(refuse[name]), victims...)
 		attempt.Keep = r.Versions()
+		attempt.Base = NewBase(r)
 		for name, kept := range p.Keep {
 			attempt.Keep[name] = append(attempt.Keep[name], kept...)
 		}

@@ -191,6 +191,10 @@ func (s *solver) hint(r *universe.Release) {
 var placeholder = &instance{}
 
 func (s *solver) expand(e *edge, w int) error {
+	if i := s.frozen(e, w); i != nil {
+		e.targets = append(e.targets, target{w, i})
+		return nil
+	}
 	r := &e.pkg.Releases[w]
 	s.hint(r)
 	for k := range r.Peers {

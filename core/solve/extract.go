@@ -1,21 +1,29 @@
 package solve
 
 import (
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
 	"strings"
+
+	"molt/core/universe"
 )
 
 // A vertex is a context of the graph while it is drawn from the assignment: an instance, and the contexts where it finds
 // the names that matter to it.
 type vertex struct {
-	inst   *instance
-	parent int // the context that it was first reached from, -1 for the application
-	env    map[string]int
-	needs  []int // as inst.needs; none for an absent one
-	tied   int   // the context that stands for this one, or none
-	class  int
+	name    string // of the package
+	release *universe.Release
+	w       int
+	inst    *instance // nil where frozen
+	frozen  int32     // the node of the base that is taken over, or none
+	parent  int       // the context that it was first reached from, -1 for the application
+	env     map[string]int
+	needs   []int // as release.Needs; none for an absent one
+	peers   []int // as release.Peers, once all is drawn
+	tied    int   // the context that stands for this one, or none
+	class   int
 }
 
 // none stands for no context.
@@ -28,7 +36,9 @@ type drawing struct {
 	byKey map[string]int    // contexts that depend on nothing but their instance and what they see
 	plain map[*instance]int // the same for those that see nothing
 	top   map[string]int    // contexts at the application's level
-	todo  []int
+	// Contexts of nodes that are taken over from the base.
+	frozenAt map[int32]int
+	todo     []int
 
 	targets  []*instance // memory for unfold
 	most     int         // how many contexts there may be, when contexts are folded farther down
@@ -59,6 +69,9 @@ func (s *solver) extract() (*Resolution, error) {
 		if d.ties == 0 || Verify(s.ctx, s.source, s.problem, r) == nil {
 			return r, nil
 		}
+	}
+	if s.frost != nil {
+		return nil, errFrozen
 	}
 	var folded *Resolution
 	var lookups map[*instance][]string
@@ -103,8 +116,11 @@ func (s *solver) extract() (*Resolution, error) {
 	return nil, ErrEndless
 }
 
+// errFrozen reports that a graph with frozen subtrees could not be drawn: the search is repeated without them.
+var errFrozen = errors.New("not drawn with frozen subtrees")
+
 func (s *solver) drawing(depth int) *drawing {
-	return &drawing{solver: s, byKey: map[string]int{}, plain: map[*instance]int{}, top: map[string]int{}, depth: depth, compared: map[[3]int]bool{},
+	return &drawing{solver: s, byKey: map[string]int{}, plain: map[*instance]int{}, top: map[string]int{}, frozenAt: map[int32]int{}, depth: depth, compared: map[[3]int]bool{},
 		numbers: map[string]int{}, looks: map[[2]int]int{}}
 }
 
@@ -120,6 +136,14 @@ func (d *drawing) draw() bool {
 		d.todo = d.todo[1:]
 		if !d.unfold(n) {
 			return false
+		}
+	}
+	for _, p := range d.drawn {
+		if p.tied == none && p.frozen == none && len(p.release.Peers) > 0 {
+			p.peers = make([]int, len(p.release.Peers))
+			for k := range p.peers {
+				p.peers[k] = d.peer(p, d.keyOf(p.release.Peers[k]))
+			}
 		}
 	}
 	return true
@@ -139,13 +163,18 @@ func (d *drawing) atTop(name string) int {
 	if t == nil || d.vars[v].dom.count() > 1 {
 		return none
 	}
-	n := d.add(t, none)
+	var n int
+	if t.frozen {
+		n = d.taken(t.node)
+	} else {
+		n = d.add(t, none)
+	}
 	d.top[name] = n
 	return n
 }
 
 func (d *drawing) add(i *instance, parent int) int {
-	d.drawn = append(d.drawn, &vertex{inst: i, parent: parent, tied: none})
+	d.drawn = append(d.drawn, &vertex{name: i.pkg.Name, release: &i.pkg.Releases[i.w], w: i.w, inst: i, frozen: none, parent: parent, tied: none})
 	d.todo = append(d.todo, len(d.drawn)-1)
 	return len(d.drawn) - 1
 }
@@ -186,7 +215,7 @@ func (d *drawing) unfold(n int) bool {
 			most = d.most
 		}
 	}
-	if len(d.drawn) > most || d.ctx.Err() != nil {
+	if len(d.drawn)-len(d.frozenAt) > most || d.ctx.Err() != nil {
 		return false
 	}
 	if p.env == nil {
@@ -212,6 +241,10 @@ func (d *drawing) unfold(n int) bool {
 			t := targets[k]
 			if t == nil {
 				p.needs[k] = none
+				continue
+			}
+			if t.frozen {
+				p.needs[k] = d.taken(t.node)
 				continue
 			}
 			local := false
@@ -242,7 +275,7 @@ func (d *drawing) unfold(n int) bool {
 		})
 	}
 	d.tie(n, p)
-	for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
+	for _, peer := range p.release.Peers {
 		d.peer(p, d.keyOf(peer)) // what the application provides comes into being where it is first seen
 	}
 	return true

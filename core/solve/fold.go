@@ -115,7 +115,7 @@ func (d *drawing) look(at, depth int) int {
 	if p.env == nil {
 		p.env = d.envOf(p.inst, d.atTop)
 	}
-	key := strconv.AppendInt(append([]byte(p.inst.pkg.Name), '@'), int64(p.inst.w), 10)
+	key := strconv.AppendInt(append([]byte(p.name), '@'), int64(p.w), 10)
 	if depth > 0 {
 		for _, name := range slices.Sorted(maps.Keys(p.env)) {
 			key = strconv.AppendInt(append(append(append(key, '|'), name...), '='), int64(d.look(p.env[name], depth-1)), 10)
@@ -133,10 +133,10 @@ func (d *drawing) look(at, depth int) int {
 // state writes the release of a context and those that it sees.
 func (d *drawing) state(p *vertex) string {
 	key := strings.Builder{}
-	fmt.Fprintf(&key, "%s@%d", p.inst.pkg.Name, p.inst.w)
+	fmt.Fprintf(&key, "%s@%d", p.name, p.w)
 	for _, name := range slices.Sorted(maps.Keys(p.env)) {
 		if at := p.env[name]; at != none {
-			fmt.Fprintf(&key, "|%s=%s@%d", name, d.drawn[at].inst.pkg.Name, d.drawn[at].inst.w)
+			fmt.Fprintf(&key, "|%s=%s@%d", name, d.drawn[at].name, d.drawn[at].w)
 		} else {
 			fmt.Fprintf(&key, "|%s=", name)
 		}
@@ -150,19 +150,20 @@ func (d *drawing) classifyStates() {
 	for _, p := range d.drawn {
 		p.class = 0
 	}
-	d.refine(0, func(to *strings.Builder, p *vertex, count int) {
+	d.refine(0, func(to []byte, p *vertex, count int) []byte {
 		if count > 0 {
 			for _, at := range p.needs {
-				fmt.Fprintf(to, ",%d", d.classOf(at))
+				to = strconv.AppendInt(append(to, ','), int64(d.classOf(at)), 10)
 			}
-			return
+			return to
 		}
-		fmt.Fprintf(to, "%s@%d", p.inst.pkg.Name, p.inst.w)
-		for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
+		to = fmt.Appendf(to, "%s@%d", p.name, p.w)
+		for _, peer := range p.release.Peers {
 			if at := d.peer(p, d.keyOf(peer)); at != none {
-				fmt.Fprintf(to, "|%s=%s@%d", peer.As, d.drawn[at].inst.pkg.Name, d.drawn[at].inst.w)
+				to = fmt.Appendf(to, "|%s=%s@%d", peer.As, d.drawn[at].name, d.drawn[at].w)
 			}
 		}
+		return to
 	})
 }
 
@@ -171,7 +172,7 @@ func (d *drawing) classifyStates() {
 func (d *drawing) atTopFor() map[[2]string]int {
 	all := map[[2]string]int{}
 	for n, p := range d.drawn {
-		for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
+		for _, peer := range p.release.Peers {
 			if at := d.peer(p, d.keyOf(peer)); at != none && at == d.top[d.keyOf(peer)] {
 				all[[2]string{strconv.Itoa(d.classOf(n)), peer.As}] = at
 			}

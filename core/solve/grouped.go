@@ -29,6 +29,7 @@ var alwaysGrouped bool
 func (s *solver) group() (bool, error) {
 	asked := s.asked
 	s.grouped = true
+	s.melt()
 	s.problem.shared.grouped = true
 	s.reset()
 	s.asked = asked

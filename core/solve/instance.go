@@ -32,6 +32,8 @@ type instance struct {
 	needs  []*edge               // by name, as the release's needs; nil until open
 	byName map[string]*edge      // the application's edges, which come in any order
 	open   bool
+	frozen bool // stands for a subtree of the base, which is not searched; see frozen.go
+	node   int32
 }
 
 // An edge is a need of an instance.
@@ -93,6 +95,7 @@ func newSolver(ctx context.Context, source universe.Source, p Problem, f *focus)
 	}
 	s.pkgs = map[string]*pkg{}
 	s.grouped = p.Tenancy == Nested && (p.shared.grouped || alwaysGrouped)
+	s.freeze()
 	s.reset()
 	return s
 }
@@ -127,6 +130,11 @@ func (s *solver) reset() {
 		clear(p.plain)
 		clear(p.contexts)
 		p.been = nil
+	}
+	if s.frost != nil {
+		for _, t := range s.frost.tops {
+			t.asks = nil
+		}
 	}
 	s.setAssumptions()
 	s.spread()
@@ -231,7 +239,25 @@ func (s *solver) load(name string) (*pkg, error) {
 	}
 	slices.Sort(p.keep)
 	slices.Reverse(p.keep)
+	if s.frost != nil {
+		p.frozen = s.frost.plain(name)
+	}
+	if s.frost != nil && s.frost.held[name] != nil {
+		p.held = newDomain(p.n)
+		for _, w := range s.frost.held[name] {
+			p.held.add(w)
+		}
+	}
 	s.pkgs[name] = p
+	if s.frost != nil { // what mattered to its contexts in the base is likely to matter again
+		for _, n := range s.frost.byName[name] {
+			for _, l := range s.frost.lookups[n] {
+				if !s.single[l.name] {
+					p.passes(l.name)
+				}
+			}
+		}
+	}
 	if s.problem.Tenancy == Nested {
 		for i := range found.Releases {
 			for _, d := range found.Releases[i].Peers {

@@ -209,6 +209,11 @@ func (o *Optimizer) try(asked []int32) (solved bool, core []int32, err error) {
 		return false, s.core, nil
 	}
 	r, err := s.extract()
+	if errors.Is(err, errFrozen) {
+		s.melt()
+		s.reset()
+		return o.try(asked)
+	}
 	if errors.Is(err, ErrEndless) {
 		return false, asked, nil
 	}

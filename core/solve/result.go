@@ -21,11 +21,13 @@ func (d *drawing) resolution() *Resolution {
 	if d.states != nil {
 		atTop = d.atTopFor()
 	}
-	peerOf := func(p *vertex, name string) int {
-		if at, ok := atTop[[2]string{strconv.Itoa(p.class), name}]; ok {
-			return at
+	peerOf := func(p *vertex, k int) int {
+		if atTop != nil {
+			if at, ok := atTop[[2]string{strconv.Itoa(p.class), d.keyOf(p.release.Peers[k])}]; ok {
+				return at
+			}
 		}
-		return d.peer(p, name)
+		return p.peers[k]
 	}
 	first := make([]*vertex, len(d.drawn)) // a context of each class
 	var order []int
@@ -38,13 +40,12 @@ func (d *drawing) resolution() *Resolution {
 		p := d.standing(at)
 		first[p.class] = p
 		order = append(order, p.class)
-		r := &p.inst.pkg.Releases[p.inst.w]
-		edges += len(r.Needs) + len(r.Peers)
+		edges += len(p.needs) + len(p.peers)
 		for _, next := range p.needs {
 			reach(next)
 		}
-		for _, peer := range p.inst.pkg.Releases[p.inst.w].Peers {
-			reach(peerOf(p, d.keyOf(peer)))
+		for k := range p.peers {
+			reach(peerOf(p, k))
 		}
 	}
 	for _, r := range d.problem.Roots {
@@ -78,15 +79,15 @@ func (d *drawing) resolution() *Resolution {
 	}
 	for _, class := range order {
 		p := first[class]
-		r := &p.inst.pkg.Releases[p.inst.w]
-		n := Node{ID: ids[class], Name: p.inst.pkg.Name, Version: r.Version.String(), Needs: edgesFor(len(r.Needs)), Peers: edgesFor(len(r.Peers))}
+		r := p.release
+		n := Node{ID: ids[class], Name: p.name, Version: r.Version.String(), Needs: edgesFor(len(r.Needs)), Peers: edgesFor(len(r.Peers))}
 		for k, need := range r.Needs {
 			n.Needs = append(n.Needs, Edge{Name: need.As, Package: need.Package, Constraint: need.Text, Optional: need.Optional,
 				Foreign: need.Foreign, To: to(p.needs[k])})
 		}
-		for _, peer := range r.Peers {
+		for k, peer := range r.Peers {
 			n.Peers = append(n.Peers, Edge{Name: peer.As, Package: peer.Package, Constraint: peer.Text, Optional: peer.Optional,
-				Foreign: peer.Foreign, To: to(peerOf(p, d.keyOf(peer)))})
+				Foreign: peer.Foreign, To: to(peerOf(p, k))})
 		}
 		res.Packages = append(res.Packages, n)
 	}
@@ -101,7 +102,7 @@ func (d *drawing) names(order []int, first []*vertex) []string {
 	same := map[string][]int{}                // those that several have
 	for _, class := range order {
 		p := first[class]
-		id := p.inst.pkg.Name + "@" + p.inst.pkg.Releases[p.inst.w].Version.String()
+		id := p.name + "@" + p.release.Version.String()
 		ids[class] = id
 		if other, again := owner[id]; !again {
 			owner[id] = class
@@ -128,15 +129,14 @@ func (d *drawing) names(order []int, first []*vertex) []string {
 // peersOf lists the releases that a context sees and that tell it from the other contexts of its release.
 func (d *drawing) peersOf(class int, classes []int, first []*vertex) string {
 	seen := func(class int, name string) string {
-		at := d.peer(first[class], name)
+		at := d.seenBy(first[class], name)
 		if at == none {
 			return "no " + name
 		}
-		p := d.drawn[at].inst
-		return p.pkg.Name + "@" + p.pkg.Releases[p.w].Version.String()
+		return d.drawn[at].name + "@" + d.drawn[at].release.Version.String()
 	}
 	var words []string
-	for _, name := range slices.Sorted(maps.Keys(first[class].inst.sees)) {
+	for _, name := range d.seenNames(first[class]) {
 		mine := seen(class, name)
 		if slices.ContainsFunc(classes, func(other int) bool { return seen(other, name) != mine }) {
 			words = append(words, mine)
@@ -146,4 +146,38 @@ func (d *drawing) peersOf(class int, classes []int, first []*vertex) string {
 		return ""
 	}
 	return " beside " + strings.Join(words, ", ")
+}
+
+// seenNames lists the names that matter to a context, sorted.
+func (d *drawing) seenNames(p *vertex) []string {
+	if p.frozen == none {
+		return slices.Sorted(maps.Keys(p.inst.sees))
+	}
+	var names []string
+	for _, l := range d.frost.lookups[p.frozen] {
+		if !d.global(l.name) {
+			names = append(names, l.name)
+		}
+	}
+	slices.Sort(names)
+	return names
+}
+
+// seenBy returns the context that one sees under a name, or none.
+func (d *drawing) seenBy(p *vertex, name string) int {
+	if p.frozen == none {
+		return d.peer(p, name)
+	}
+	for _, l := range d.frost.lookups[p.frozen] {
+		if l.name == name {
+			if l.to == none {
+				return none
+			}
+			return d.taken(l.to)
+		}
+	}
+	if at, ok := d.top[name]; ok {
+		return at
+	}
+	return none
 }

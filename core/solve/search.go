@@ -21,6 +21,8 @@ type solver struct {
 	// What is known of the packages whose context matters; survives reset.
 	stale bool
 
+	frost *frost // what may be taken over from the problem's base, nil for nothing; survives reset
+
 	grouped     bool               // contexts by release, and one release a package as far as that goes; survives reset
 	contexts    int                // how many instances there are whose context matters
 	released    int                // how many releases were opened
@@ -70,6 +72,8 @@ type pkg struct {
 	inUse  []int32 // how many variables are decided for each release
 	uses   int     // how many in all
 	vars   []int32
+	frozen []target       // subtrees of the base that may be taken over wherever they stand
+	held   domain         // releases that stand in the base, nil for none; they count as in use
 	full   domain         // every release that the problem does not refuse, and "none"
 	app    int32          // its variable at the application's level under its own name, or -1
 	pooled int32          // the switch that all of its edges get one release, or -1
@@ -264,6 +268,13 @@ func (s *solver) run() (bool, error) {
 		}
 		v := s.next()
 		if v < 0 {
+			thawing, err := s.thaw()
+			if err != nil {
+				return false, err
+			}
+			if thawing {
+				continue
+			}
 			more, err := s.placeDeferred()
 			if err != nil || !more {
 				return !more, err
@@ -351,9 +362,9 @@ func (s *solver) choose(v int32) int {
 			return k
 		}
 	}
-	if p.uses > 0 {
+	if p.uses > 0 || p.held != nil {
 		for w := p.n - 1; w >= 0; w-- {
-			if p.inUse[w] > 0 && x.dom.has(w) {
+			if (p.inUse[w] > 0 || p.held != nil && p.held.has(w)) && x.dom.has(w) {
 				return w
 			}
 		}

@@ -48,6 +48,10 @@ type Problem struct {
 	// KeepEdges names releases to prefer for single edges, before Keep: what each dependent is locked to.
 	KeepEdges map[EdgeKey]string
 
+	// Base is a resolution that this one continues, nil for none. What the problem leaves of it as it is, the search need
+	// not look at. Whether there is a resolution does not depend on it; nobody need have verified it.
+	Base *Base
+
 	assumptions []assumption    // what an Optimizer restricts further
 	absent      map[Demand]bool // optional needs that are left out
 	shared      *shared
@@ -201,6 +205,10 @@ func search(ctx context.Context, source universe.Source, p Problem, f *focus) (*
 		return &Resolution{}, nil, nil
 	}
 	r, err := s.extract()
+	if errors.Is(err, errFrozen) {
+		p.Base = nil
+		return search(ctx, source, p, f)
+	}
 	return r, nil, err
 }
 
