@@ -405,7 +405,7 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 		c[other] = append(slices.Clone(c[other]), versions...)
 	}
 	c[name] = own
-	_, err = solve.Resolve(p.Ctx, p.Source, p.Problem(c, nil))
+	_, err = solve.Resolve(p.Ctx, p.Source, p.Problem(c, p.now.Locked.Versions()))
 	tangle := solve.AsTangle(err)
 	if tangle == nil {
 		if err != nil {

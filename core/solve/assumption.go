@@ -23,6 +23,62 @@ func (s *solver) setAssumptions() {
 	}
 }
 
+// extend adds to the assumptions of a search that has begun; all are given, those from before first. It reports false where the search
+// must begin anew for it.
+func (s *solver) extend(all []assumption) bool {
+	if !s.begun {
+		return false
+	}
+	before := len(s.problem.assumptions)
+	for _, l := range all[before:] {
+		if s.frost != nil && s.frost.excluded(l) {
+			return false
+		}
+	}
+	s.back(0)
+	s.problem.assumptions = all
+	for k := before; k < len(all); k++ {
+		l := all[k]
+		s.switches = append(s.switches, s.newVar(nil, 1))
+		if l.pkg == "" {
+			if v, ok := s.declared(l.as); ok {
+				s.assume(v, int32(k))
+			}
+			continue
+		}
+		s.assumptions[l.pkg] = append(s.assumptions[l.pkg], int32(k))
+		if p := s.pkgs[l.pkg]; p != nil {
+			for _, v := range p.vars {
+				if s.vars[v].edge != nil { // and not what stands for a release of a provider
+					s.assume(v, int32(k))
+				}
+			}
+		}
+	}
+	return true
+}
+
+// prefer changes which releases are preferred.
+func (s *solver) prefer(keep map[string][]string) {
+	s.problem.Keep = keep
+	for name, p := range s.pkgs {
+		p.keep = p.preferred(keep[name])
+	}
+}
+
+// preferred returns the positions of versions, the newest first.
+func (p *pkg) preferred(versions []string) []int {
+	var all []int
+	for _, text := range versions {
+		if i := p.Index(text); i >= 0 {
+			all = append(all, i)
+		}
+	}
+	slices.Sort(all)
+	slices.Reverse(all)
+	return all
+}
+
 // assume keeps a variable within an assumption, when its switch is on.
 func (s *solver) assume(v, k int32) {
 	s.add(noReason, term{s.switches[k], off}, term{v, s.problem.assumptions[k].set})

@@ -19,6 +19,7 @@ func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution
 		refuse[name] = slices.Clone(versions)
 	}
 	tried := map[string]bool{}
+	base := NewBase(r)
 	for {
 		name, victims := replaceable(ctx, source, p, r, tried)
 		if victims == nil || ctx.Err() != nil {
@@ -29,13 +30,14 @@ func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution
 		attempt.Refuse = maps.Clone(refuse)
 		attempt.Refuse[name] = append(slices.Clone(refuse[name]), victims...)
 		attempt.Keep = r.Versions()
-		attempt.Base = NewBase(r)
+		attempt.Base = base
 		for name, kept := range p.Keep {
 			attempt.Keep[name] = append(attempt.Keep[name], kept...)
 		}
 		next, _, err := search(ctx, source, attempt, nil)
 		if err == nil && next != nil && copies(next) < copies(r) && (r.Folded || !next.Folded) {
 			r, refuse = next, attempt.Refuse
+			base = NewBase(r)
 		}
 	}
 }

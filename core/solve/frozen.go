@@ -177,9 +177,11 @@ func (f *frost) without(p Problem) map[int32]bool {
 		}
 	}
 	for _, l := range p.assumptions {
-		for _, n := range f.byName[l.pkg] {
-			if f.at[n] >= 0 && !l.set.has(f.at[n]) {
-				todo = append(todo, n)
+		if f.excluded(l) {
+			for _, n := range f.byName[l.pkg] {
+				if f.at[n] >= 0 && !l.set.has(f.at[n]) {
+					todo = append(todo, n)
+				}
 			}
 		}
 	}
@@ -195,6 +197,11 @@ func (f *frost) without(p Problem) map[int32]bool {
 		}
 	}
 	return all
+}
+
+// excluded reports whether an assumption about a package excludes a release of the base.
+func (f *frost) excluded(l assumption) bool {
+	return slices.ContainsFunc(f.byName[l.pkg], func(n int32) bool { return f.at[n] >= 0 && !l.set.has(f.at[n]) })
 }
 
 // hold notes the releases in the subtrees that are likely to be taken over: those of names that should keep their release.

@@ -232,13 +232,7 @@ func (s *solver) load(name string) (*pkg, error) {
 			p.full.remove(i)
 		}
 	}
-	for _, text := range s.problem.Keep[name] {
-		if i := p.Index(text); i >= 0 {
-			p.keep = append(p.keep, i)
-		}
-	}
-	slices.Sort(p.keep)
-	slices.Reverse(p.keep)
+	p.keep = p.preferred(s.problem.Keep[name])
 	if s.frost != nil {
 		p.frozen = s.frost.plain(name)
 	}
@@ -259,11 +253,9 @@ func (s *solver) load(name string) (*pkg, error) {
 		}
 	}
 	if s.problem.Tenancy == Nested {
-		for i := range found.Releases {
-			for _, d := range found.Releases[i].Peers {
-				if !s.single[d.As] {
-					p.passes(d.As)
-				}
+		for _, name := range found.PeerNames() {
+			if !s.single[name] {
+				p.passes(name)
 			}
 		}
 	}

@@ -89,11 +89,15 @@ func (o *Optimizer) Minimize(objectives ...Objective) (*Best, error) {
 	if o.best != nil {
 		o.cost = o.costOf(o.best)
 	}
-	assumed := o.problem
+	var all []assumption
 	for k := range o.soft {
-		assumed.assumptions = append(assumed.assumptions, o.soft[k].assumption)
+		all = append(all, o.soft[k].assumption)
 	}
-	o.solver = newSolver(o.ctx, o.source, assumed, nil)
+	if o.solver == nil || !o.solver.extend(all) {
+		assumed := o.problem
+		assumed.assumptions = all
+		o.solver = newSolver(o.ctx, o.source, assumed, nil)
+	}
 	bound := make([]int, o.objectives)
 	for {
 		given, err := o.hit()
@@ -287,16 +291,38 @@ func (o *Optimizer) price(given []bool) []int {
 	return cost
 }
 
-// last solves the problem of the result.
-func (o *Optimizer) last(p Problem) (*Resolution, error) {
-	if !o.Draft {
-		return Resolve(o.ctx, o.source, p)
+// last solves the problem of the result, in which the numbered soft constraints hold: with what the searches so far have learned.
+func (o *Optimizer) last(p Problem, fulfilled []int32) (*Resolution, error) {
+	s := o.solver
+	s.prefer(p.Keep)
+	defer s.prefer(o.problem.Keep)
+	s.most = 0
+	var r *Resolution
+	for r == nil {
+		s.asked = fulfilled
+		solved, err := s.run()
+		switch {
+		case err != nil:
+			return nil, err
+		case !solved:
+			return nil, errors.New("a resolution that was found is not found again") // cannot be
+		case s.stale:
+			s.reset()
+			continue
+		}
+		r, err = s.extract()
+		switch {
+		case errors.Is(err, errFrozen):
+			s.melt()
+			s.reset()
+		case err != nil:
+			return nil, err
+		}
 	}
-	r, proof, err := search(o.ctx, o.source, p, nil)
-	if r == nil && err == nil {
-		return nil, tangles(o.ctx, o.source, p, proof)
+	if o.Draft {
+		return r, nil
 	}
-	return r, err
+	return refined(o.ctx, o.source, p, r)
 }
 
 // finish solves once more with what the best resolution fulfils, so that the rest is as new, and the copies as few, as
@@ -305,14 +331,16 @@ func (o *Optimizer) finish(bound []int) (*Best, error) {
 	assumed := o.problem
 	assumed.Keep = maps.Clone(o.problem.Keep)
 	versions := o.best.Versions()
+	var fulfilled []int32
 	for k := range o.soft {
 		if o.soft[k].fulfilled(o.best, versions) {
 			assumed.assumptions = append(assumed.assumptions, o.soft[k].assumption)
+			fulfilled = append(fulfilled, int32(k))
 		} else {
 			delete(assumed.Keep, o.soft[k].Package)
 		}
 	}
-	r, err := o.last(assumed)
+	r, err := o.last(assumed, fulfilled)
 	switch {
 	case err == nil:
 		o.best, o.cost = r, o.costOf(r)

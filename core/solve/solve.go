@@ -160,6 +160,11 @@ func Resolve(ctx context.Context, source universe.Source, p Problem) (*Resolutio
 	if r == nil {
 		return nil, tangles(ctx, source, p, proof)
 	}
+	return refined(ctx, source, p, r)
+}
+
+// refined makes the most of a resolution that was found: without a fold, and with few copies.
+func refined(ctx context.Context, source universe.Source, p Problem, r *Resolution) (*Resolution, error) {
 	if r.Folded {
 		r = unfolded(ctx, source, p, r)
 	}

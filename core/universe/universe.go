@@ -44,6 +44,7 @@ type Package struct {
 	index map[string]int // positions by version; made when first asked for
 	// By release and position in its list, the releases that make the same demand; made when first asked for.
 	needMakers, peerMakers [][]version.Set
+	peerNames              []string // made when first asked for
 }
 
 // Notes is what a registry says of a package as a whole, for people.
@@ -208,6 +209,24 @@ func (p *Package) evaluate(text string) (version.Set, error) {
 		}
 	}
 	return version.NewSet(len(p.list)), err
+}
+
+// PeerNames returns the names on which some release peers, sorted.
+func (p *Package) PeerNames() []string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.peerNames == nil {
+		p.peerNames = []string{}
+		for i := range p.Releases {
+			for k := range p.Releases[i].Peers {
+				if name := p.Releases[i].Peers[k].As; !slices.Contains(p.peerNames, name) {
+					p.peerNames = append(p.peerNames, name)
+				}
+			}
+		}
+		slices.Sort(p.peerNames)
+	}
+	return p.peerNames
 }
 
 // MakingNeed returns the releases that make the same demand as the k-th need of release w.
