@@ -217,7 +217,7 @@ func (f *frost) hold(keep map[string][]string) {
 		n := &f.Packages[todo[len(todo)-1]]
 		todo = todo[:len(todo)-1]
 		for k := range n.Needs {
-			if to := f.to(&n.Needs[k]); to != none && !seen[to] {
+			if to := f.to(&n.Needs[k]); to != none && !seen[to] && f.at[to] >= 0 {
 				seen[to] = true
 				todo = append(todo, to)
 				name := f.Packages[to].Name

@@ -419,10 +419,10 @@ func (s *solver) rootOrder() []int {
 	return order
 }
 
-// declared returns the variable of a declared name.
+// declared returns the variable of a declared name that the registry serves.
 func (s *solver) declared(as string) (int32, bool) {
 	for _, r := range s.problem.Roots {
-		if r.As == as {
+		if r.As == as && !r.Foreign {
 			v, ok := s.appVars[s.keyOf(r.Demand)]
 			return v, ok
 		}
