@@ -111,7 +111,13 @@ func (a *Question) choices(s project.Draft, target []string) (c Choice, names []
 func (a *Question) Rest(s project.Draft, first *PartialOptimum) (*solve.Resolution, *Optimum, error) {
 	o, best, c, names := first.optimizer, first.Best, first.choice, first.names
 	o.Effort = project.Effort
-	goal, err := a.newest(best.Resolution, s.Locked, c, []string{a.Goal.Name})
+	own := []string{a.Goal.Name} // the framework and its own packages, which go by its numbers
+	for _, name := range names {
+		if a.Owned(name) || a.kin.numbered[name] {
+			own = append(own, name)
+		}
+	}
+	goal, err := a.newest(best.Resolution, s.Locked, c, own)
 	if err != nil {
 		return nil, nil, err
 	}

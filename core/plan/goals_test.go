@@ -343,3 +343,22 @@ func TestNeverPastTheGoal(t *testing.T) {
 		t.Errorf("behind %+v", plan.Behind)
 	}
 }
+
+// The framework's own packages arrive at its newest release with it, though an older one of theirs would spare a locked package.
+func TestOwnPackagesGoByItsNumbers(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: hulk@^3.0.0 hulk-draw@^3.0.0
+		hulk@3.0
+		hulk@3.1
+		hulk@4.0
+		hulk@4.1
+		hulk-draw@3.0: paint@1 peer:hulk@3
+		hulk-draw@3.1: paint@1 peer:hulk@3
+		hulk-draw@4.0: paint@1 peer:hulk@4
+		hulk-draw@4.1: paint@2 peer:hulk@4
+		paint@1.0
+		paint@2.0`)
+	if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); !strings.Contains(got, "goal-4: hulk 3.1.0>4.1.0, hulk-draw 3.1.0>4.1.0") {
+		t.Errorf("the plan is %s", got)
+	}
+}
