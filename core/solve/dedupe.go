@@ -2,9 +2,9 @@ package solve
 
 import (
 	"context"
+	"iter"
 	"maps"
 	"slices"
-	"strings"
 
 	"molt/core/universe"
 	"molt/core/version"
@@ -19,25 +19,33 @@ func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution
 		refuse[name] = slices.Clone(versions)
 	}
 	tried := map[string]bool{}
-	base := NewBase(r)
-	for {
-		name, victims := replaceable(ctx, source, p, r, tried)
-		if victims == nil || ctx.Err() != nil {
+	for base := NewBase(r); ; base = NewBase(r) {
+		better := false
+		for what, victims := range replaceable(ctx, source, p, r) {
+			if ctx.Err() != nil {
+				return r
+			}
+			if tried[what] {
+				continue
+			}
+			tried[what] = true
+			name, versions := victims()
+			attempt := p
+			attempt.Refuse = maps.Clone(refuse)
+			attempt.Refuse[name] = append(slices.Clone(refuse[name]), versions...)
+			attempt.Keep = r.Versions()
+			attempt.Base = base
+			for name, kept := range p.Keep {
+				attempt.Keep[name] = append(attempt.Keep[name], kept...)
+			}
+			next, _, err := search(ctx, source, attempt, nil)
+			if better = err == nil && next != nil && copies(next) < copies(r) && (r.Folded || !next.Folded); better {
+				r, refuse = next, attempt.Refuse
+				break
+			}
+		}
+		if !better {
 			return r
-		}
-		tried[name+"@"+strings.Join(victims, ",")] = true
-		attempt := p
-		attempt.Refuse = maps.Clone(refuse)
-		attempt.Refuse[name] = append(slices.Clone(refuse[name]), victims...)
-		attempt.Keep = r.Versions()
-		attempt.Base = base
-		for name, kept := range p.Keep {
-			attempt.Keep[name] = append(attempt.Keep[name], kept...)
-		}
-		next, _, err := search(ctx, source, attempt, nil)
-		if err == nil && next != nil && copies(next) < copies(r) && (r.Folded || !next.Folded) {
-			r, refuse = next, attempt.Refuse
-			base = NewBase(r)
 		}
 	}
 }
@@ -52,12 +60,20 @@ func copies(r *Resolution) int {
 	return len(releases) - len(names)
 }
 
-// replaceable finds a package with several releases of which some could go: one of them, when each of its dependents
-// admits another one of the graph; or all but one, when all dependents admit one release. It returns what to refuse.
-func replaceable(ctx context.Context, source universe.Source, p Problem, r *Resolution, tried map[string]bool) (name string, victims []string) {
-	if copies(r) == 0 {
-		return "", nil
+// victims lists what to refuse: versions of a package.
+type victims func() (name string, versions []string)
+
+// replaceable yields what could go of packages with several releases: one of them, when each of its dependents
+// admits another one of the graph; or all but one, when all dependents admit one release. It is told apart by a text.
+func replaceable(ctx context.Context, source universe.Source, p Problem, r *Resolution) iter.Seq2[string, victims] {
+	return func(yield func(string, victims) bool) {
+		if copies(r) > 0 {
+			allReplaceable(ctx, source, p, r, yield)
+		}
 	}
+}
+
+func allReplaceable(ctx context.Context, source universe.Source, p Problem, r *Resolution, yield func(string, victims) bool) {
 	nodes := map[string]*Node{}
 	held := map[string][]string{}
 	for i := range r.Packages {
@@ -84,24 +100,24 @@ func replaceable(ctx context.Context, source universe.Source, p Problem, r *Reso
 		if err != nil {
 			continue
 		}
-		for _, victims := range candidates(pkg, edges[name], nodes, held[name]) {
-			kept := slices.ContainsFunc(victims, func(v string) bool { return slices.Contains(held[name], v) && slices.Contains(p.Keep[name], v) })
-			if !kept && !tried[name+"@"+strings.Join(victims, ",")] {
-				return name, victims
-			}
+		if !candidates(pkg, edges[name], nodes, held[name], p.Keep[name], yield) {
+			return
 		}
 	}
-	return "", nil
 }
 
-// candidates lists what could be refused of a package, the most first.
-func candidates(pkg *universe.Package, edges []Edge, nodes map[string]*Node, held []string) (all [][]string) {
+// candidates yields what could be refused of a package, the most first. What is held and to be kept is never part of it.
+func candidates(pkg *universe.Package, edges []Edge, nodes map[string]*Node, held, keep []string, yield func(string, victims) bool) bool {
+	stays := func(v string) bool { return slices.Contains(keep, v) }
+	if !slices.ContainsFunc(held, func(v string) bool { return !stays(v) }) {
+		return true
+	}
 	common := version.FullSet(len(pkg.Releases))
 	alone := map[string]bool{} // releases that some dependent cannot exchange for another of the graph
 	for _, e := range edges {
 		set, err := pkg.Admit(e.Constraint)
 		if err != nil {
-			return nil
+			return true
 		}
 		common = common.And(set)
 		v := nodes[e.To].Version
@@ -110,18 +126,27 @@ func candidates(pkg *universe.Package, edges []Edge, nodes map[string]*Node, hel
 		}
 	}
 	for _, i := range slices.Backward(slices.Collect(common.All())) {
-		var others []string
-		for k, v := range pkg.Versions() {
-			if k != i {
-				others = append(others, v.String())
-			}
+		one := pkg.Releases[i].Version.String()
+		if slices.ContainsFunc(held, func(v string) bool { return v != one && stays(v) }) {
+			continue
 		}
-		all = append(all, others)
+		if !yield(pkg.Name+" but "+one, func() (string, []string) {
+			var others []string
+			for k, v := range pkg.Versions() {
+				if k != i {
+					others = append(others, v.String())
+				}
+			}
+			return pkg.Name, others
+		}) {
+			return false
+		}
 	}
 	for _, v := range pkg.Versions() { // the oldest first: what is left is newer
-		if slices.Contains(held, v.String()) && !alone[v.String()] {
-			all = append(all, []string{v.String()})
+		text := v.String()
+		if slices.Contains(held, text) && !alone[text] && !stays(text) && !yield(pkg.Name+" "+text, func() (string, []string) { return pkg.Name, []string{text} }) {
+			return false
 		}
 	}
-	return all
+	return true
 }

@@ -30,7 +30,7 @@ type Base struct {
 	mu     sync.Mutex
 	index  map[string]int32   // nodes by ID
 	byName map[string][]int32 // nodes by package
-	above  [][]dependent      // by node: who needs it
+	needed [][]dependent      // by node: who needs it
 	views  []*baseView
 }
 
@@ -48,6 +48,7 @@ type baseView struct {
 	at       []int        // where they are in their packages, -1 for those that are not there
 	bad      []bool       // nodes below which something does not hold any more
 	lookups  [][]upLookup // by node: the names that it and what it needs look up above it
+	above    []upLookup   // what is looked up above the application's own, and is there
 }
 
 // An upLookup is a name that is looked up above a node, and the node that serves it, or none.
@@ -67,7 +68,8 @@ type frost struct {
 	foreign  map[string]bool       // names that the application had from elsewhere
 	insts    map[int32]*instance   // what stands for the subtrees of nodes
 	unwanted map[int32]bool        // nodes below which there is what the problem does not want
-	held     map[string][]int      // releases in subtrees that are likely to be taken over, by package: they count as in use
+	keep     map[string][]string   // what the problem prefers
+	held     map[string][]int      // see heldOf; nil until asked for
 }
 
 // A frozenTop is a name of the application with a subtree that may be taken over.
@@ -83,7 +85,7 @@ func NewBase(r *Resolution) *Base {
 	if r == nil || r.Folded || len(r.Packages) == 0 {
 		return nil
 	}
-	b := &Base{Resolution: r, index: make(map[string]int32, len(r.Packages)), byName: make(map[string][]int32, len(r.Packages)), above: make([][]dependent, len(r.Packages))}
+	b := &Base{Resolution: r, index: make(map[string]int32, len(r.Packages)), byName: make(map[string][]int32, len(r.Packages)), needed: make([][]dependent, len(r.Packages))}
 	for i := range r.Packages {
 		b.index[r.Packages[i].ID] = int32(i)
 		b.byName[r.Packages[i].Name] = append(b.byName[r.Packages[i].Name], int32(i))
@@ -92,7 +94,7 @@ func NewBase(r *Resolution) *Base {
 		for k := range r.Packages[i].Needs {
 			e := &r.Packages[i].Needs[k]
 			if to := b.to(e); to != none {
-				b.above[to] = append(b.above[to], dependent{int32(i), e})
+				b.needed[to] = append(b.needed[to], dependent{int32(i), e})
 			}
 		}
 	}
@@ -114,34 +116,37 @@ func (s *solver) freeze() {
 	if b == nil || s.problem.Tenancy != Nested || s.focus != nil || s.grouped || len(s.problem.absent) > 0 {
 		return
 	}
-	f := &frost{Base: b, baseView: b.view(s), tops: map[string]*frozenTop{}, declared: map[string]bool{}, foreign: map[string]bool{}, insts: map[int32]*instance{}, held: map[string][]int{}}
+	f := &frost{Base: b, baseView: b.view(s), tops: map[string]*frozenTop{}, declared: map[string]bool{}, foreign: map[string]bool{}, insts: map[int32]*instance{}}
 	f.unwanted = f.without(s.problem)
+	f.keep = s.problem.Keep
 	take := func(name string, n int32) {
 		if n != none && f.sound(n) && f.tops[name] == nil {
 			f.tops[name] = &frozenTop{node: n, inst: f.standIn(n)}
 			f.order = append(f.order, name)
 		}
 	}
+	packages := make(map[string]string, len(s.problem.Roots))
 	for _, r := range s.problem.Roots {
 		f.declared[r.As] = true
+		if !r.Foreign {
+			packages[r.As] = r.Package
+		}
 	}
 	for k := range b.Roots {
 		e := &b.Roots[k]
-		if e.Foreign {
+		switch n := b.to(e); {
+		case e.Foreign:
 			f.foreign[e.Name] = true
-		} else if n := b.to(e); n != none {
-			if slices.ContainsFunc(s.problem.Roots, func(r Root) bool { return !r.Foreign && r.As == e.Name && r.Package == e.Package }) {
-				take(e.Name, n)
-			}
-			for _, l := range f.lookups[n] {
-				if l.to != none && !f.declared[l.name] {
-					take(l.name, l.to)
-				}
-			}
+		case n != none && packages[e.Name] == e.Package:
+			take(e.Name, n)
+		}
+	}
+	for _, l := range f.above {
+		if !f.declared[l.name] {
+			take(l.name, l.to)
 		}
 	}
 	slices.Sort(f.order)
-	f.hold(s.problem.Keep)
 	s.frost = f
 }
 
@@ -191,7 +196,7 @@ func (f *frost) without(p Problem) map[int32]bool {
 		todo = todo[:len(todo)-1]
 		if !all[n] {
 			all[n] = true
-			for _, d := range f.above[n] {
+			for _, d := range f.needed[n] {
 				todo = append(todo, d.node)
 			}
 		}
@@ -204,12 +209,24 @@ func (f *frost) excluded(l assumption) bool {
 	return slices.ContainsFunc(f.byName[l.pkg], func(n int32) bool { return f.at[n] >= 0 && !l.set.has(f.at[n]) })
 }
 
-// hold notes the releases in the subtrees that are likely to be taken over: those of names that should keep their release.
-func (f *frost) hold(keep map[string][]string) {
+// heldOf lists the releases of a package in the subtrees that are likely to be taken over: those of names that should keep their
+// release.
+func (f *frost) heldOf(name string) []int {
+	if f.byName[name] == nil {
+		return nil
+	}
+	if f.held == nil {
+		f.hold()
+	}
+	return f.held[name]
+}
+
+func (f *frost) hold() {
+	f.held = map[string][]int{}
 	seen := make([]bool, len(f.Packages))
 	var todo []int32
 	for _, t := range f.tops {
-		if n := &f.Packages[t.node]; slices.Contains(keep[n.Name], n.Version) {
+		if n := &f.Packages[t.node]; slices.Contains(f.keep[n.Name], n.Version) {
 			todo = append(todo, t.node)
 		}
 	}
@@ -331,7 +348,7 @@ func (b *Base) passUp(s *solver, v *baseView) {
 	for len(todo) > 0 {
 		n := todo[len(todo)-1]
 		todo = todo[:len(todo)-1]
-		for _, d := range b.above[n] {
+		for _, d := range b.needed[n] {
 			if s.global(d.edge.Name) {
 				continue // what it leads to stands below the application alone
 			}
@@ -348,6 +365,17 @@ func (b *Base) passUp(s *solver, v *baseView) {
 			}
 			if grew {
 				todo = append(todo, d.node)
+			}
+		}
+	}
+	seen := map[string]bool{}
+	for k := range b.Roots {
+		if n := b.to(&b.Roots[k]); n != none {
+			for _, l := range v.lookups[n] {
+				if l.to != none && !seen[l.name] {
+					seen[l.name] = true
+					v.above = append(v.above, l)
+				}
 			}
 		}
 	}

@@ -236,9 +236,11 @@ func (s *solver) load(name string) (*pkg, error) {
 	if s.frost != nil {
 		p.frozen = s.frost.plain(name)
 	}
-	if s.frost != nil && s.frost.held[name] != nil {
-		p.held = newDomain(p.n)
-		for _, w := range s.frost.held[name] {
+	if s.frost != nil && len(p.keep) == 0 { // of a package that keeps a release, it would make no difference
+		for _, w := range s.frost.heldOf(name) {
+			if p.held == nil {
+				p.held = newDomain(p.n)
+			}
 			p.held.add(w)
 		}
 	}
