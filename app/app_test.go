@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -56,13 +57,12 @@ type bench struct {
 }
 
 // free releases the folders that a test has in use.
-var free = map[string]func(){}
+var free sync.Map // of func(), by folder
 
 // done ends the use of the folder.
 func (b *bench) done() {
-	if release := free[b.dir]; release != nil {
-		release()
-		delete(free, b.dir)
+	if release, used := free.LoadAndDelete(b.dir); used {
+		release.(func())()
 	}
 }
 
@@ -124,7 +124,7 @@ func (b *bench) use() (*App, universe.Source) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	free[b.dir] = release
+	free.Store(b.dir, release)
 	b.Cleanup(b.done)
 	source, done, err := a.Source(context.Background(), a.DeclaredPackages())
 	if err != nil {
