@@ -393,16 +393,11 @@ func (a *Question) Acceptors(p, framework *universe.Package, releases []string) 
 		wanted.Add(framework.Index(v))
 	}
 	out := Acceptance{version.NewSet(len(p.Releases)), version.NewSet(len(p.Releases))}
-	for i := range p.Releases {
-		names, refuses := false, false
-		for _, d := range a.onFramework(&p.Releases[i]) {
-			set, _ := framework.Admit(d.Text)
-			names = true
-			refuses = refuses || set.And(wanted).Empty()
-		}
+	for i, s := range a.statements(p, framework) {
+		refuses := slices.ContainsFunc(s.each, func(set version.Set) bool { return set.And(wanted).Empty() })
 		if !refuses && a.infer(p, framework, i, wanted) == nil {
 			out.All.Add(i)
-			if names {
+			if len(s.demands) > 0 {
 				out.stated.Add(i)
 			}
 		}
@@ -412,14 +407,15 @@ func (a *Question) Acceptors(p, framework *universe.Package, releases []string) 
 
 // onFramework returns what a release demands of the framework itself.
 func (a *Question) onFramework(r *universe.Release) []universe.Demand {
-	return a.ofFramework(slices.Concat(r.Peers, r.Needs))
+	return append(a.ofFramework(r.Peers), a.ofFramework(r.Needs)...)
 }
 
 // ofFramework returns the demands that are on the framework.
 func (a *Question) ofFramework(demands []universe.Demand) []universe.Demand {
 	var all []universe.Demand
+	framework := a.Declaration(a.Goal.Name).Package
 	for _, d := range demands {
-		if (d.Package == a.Declaration(a.Goal.Name).Package || a.kin.siblings[d.Package]) && !d.Foreign {
+		if (d.Package == framework || a.kin.siblings[d.Package]) && !d.Foreign {
 			all = append(all, d)
 		}
 	}

@@ -14,7 +14,8 @@ import (
 type statement struct {
 	demands []universe.Demand // on the framework or one of its siblings
 	bounded bool              // whether one of them has an end
-	admits  version.Set       // the framework's releases that all of them admit
+	each    []version.Set     // the framework's releases that each of them admits
+	admits  version.Set       // those that all of them admit
 }
 
 // memo keeps what was read of packages, for all copies of a question.
@@ -43,7 +44,7 @@ func (a *Question) statementOf(r *universe.Release, framework *universe.Package)
 	s := statement{demands: a.onFramework(r), admits: version.FullSet(len(framework.Releases))}
 	for _, d := range s.demands {
 		set, _ := framework.Admit(d.Text) // what cannot be read admits nothing
-		s.admits = s.admits.And(set)
+		s.each, s.admits = append(s.each, set), s.admits.And(set)
 		if c, err := a.App.Scheme.Constrain(d.Text); err == nil && c.Bounded() {
 			s.bounded = true
 		}

@@ -69,15 +69,26 @@ func (d *drawing) classify() {
 func (d *drawing) refine(count int, sign func(to []byte, p *vertex, count int) []byte) {
 	var key []byte
 	for d.ctx.Err() == nil {
-		classes, next := map[string]int{}, make([]int, len(d.drawn))
+		size := make([]int, len(d.drawn)+1)
+		for _, p := range d.drawn {
+			if p.tied == none {
+				size[p.class]++
+			}
+		}
+		classes, alone, next := map[string]int{}, 0, make([]int, len(d.drawn))
 		for n, p := range d.drawn {
 			if p.tied != none {
+				continue
+			}
+			if size[p.class] == 1 { // nothing is left to split
+				next[n] = len(classes) + alone
+				alone++
 				continue
 			}
 			key = sign(strconv.AppendInt(key[:0], int64(p.class), 10), p, count)
 			class, ok := classes[string(key)]
 			if !ok {
-				class = len(classes)
+				class = len(classes) + alone
 				classes[string(key)] = class
 			}
 			next[n] = class
@@ -85,10 +96,10 @@ func (d *drawing) refine(count int, sign func(to []byte, p *vertex, count int) [
 		for n, p := range d.drawn {
 			p.class = next[n]
 		}
-		if len(classes) == count {
+		if len(classes)+alone == count {
 			return
 		}
-		count = len(classes)
+		count = len(classes) + alone
 	}
 }
 

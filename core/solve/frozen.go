@@ -31,6 +31,8 @@ type Base struct {
 	index  map[string]int32   // nodes by ID
 	byName map[string][]int32 // nodes by package
 	needed [][]dependent      // by node: who needs it
+	needs  [][]int32          // by node: where its needs lead
+	peers  [][]int32          // the same of its peers
 	views  []*baseView
 }
 
@@ -90,11 +92,24 @@ func NewBase(r *Resolution) *Base {
 		b.index[r.Packages[i].ID] = int32(i)
 		b.byName[r.Packages[i].Name] = append(b.byName[r.Packages[i].Name], int32(i))
 	}
+	edges := 0
 	for i := range r.Packages {
-		for k := range r.Packages[i].Needs {
-			e := &r.Packages[i].Needs[k]
-			if to := b.to(e); to != none {
-				b.needed[to] = append(b.needed[to], dependent{int32(i), e})
+		edges += len(r.Packages[i].Needs) + len(r.Packages[i].Peers)
+	}
+	memory := make([]int32, 0, edges) // one for all
+	lead := func(edges []Edge) []int32 {
+		from := len(memory)
+		for k := range edges {
+			memory = append(memory, b.to(&edges[k]))
+		}
+		return memory[from:]
+	}
+	for i := range r.Packages {
+		n := &r.Packages[i]
+		b.needs, b.peers = append(b.needs, lead(n.Needs)), append(b.peers, lead(n.Peers))
+		for k, to := range b.needs[i] {
+			if to != none {
+				b.needed[to] = append(b.needed[to], dependent{int32(i), &n.Needs[k]})
 			}
 		}
 	}
@@ -231,10 +246,10 @@ func (f *frost) hold() {
 		}
 	}
 	for len(todo) > 0 { // in whatever order, it comes to the same
-		n := &f.Packages[todo[len(todo)-1]]
+		at := todo[len(todo)-1]
 		todo = todo[:len(todo)-1]
-		for k := range n.Needs {
-			if to := f.to(&n.Needs[k]); to != none && !seen[to] && f.at[to] >= 0 {
+		for _, to := range f.needs[at] {
+			if to != none && !seen[to] && f.at[to] >= 0 {
 				seen[to] = true
 				todo = append(todo, to)
 				name := f.Packages[to].Name
@@ -530,16 +545,16 @@ func (d *drawing) taken(node int32) int {
 	d.drawn = append(d.drawn, p)
 	n := len(d.drawn) - 1
 	d.frozenAt[node] = n
-	to := func(edges []Edge) []int {
+	to := func(edges []int32) []int {
 		all := make([]int, len(edges))
-		for k := range edges {
+		for k, next := range edges {
 			all[k] = none
-			if next := d.frost.to(&edges[k]); next != none {
+			if next != none {
 				all[k] = d.taken(next)
 			}
 		}
 		return all
 	}
-	p.needs, p.peers = to(d.frost.Packages[node].Needs), to(d.frost.Packages[node].Peers)
+	p.needs, p.peers = to(d.frost.needs[node]), to(d.frost.peers[node])
 	return n
 }

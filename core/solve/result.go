@@ -77,6 +77,7 @@ func (d *drawing) resolution() *Resolution {
 		}
 		res.Roots = append(res.Roots, e)
 	}
+	slices.SortFunc(order, func(a, b int) int { return strings.Compare(ids[a], ids[b]) })
 	for _, class := range order {
 		p := first[class]
 		r := p.release
@@ -91,7 +92,6 @@ func (d *drawing) resolution() *Resolution {
 		}
 		res.Packages = append(res.Packages, n)
 	}
-	slices.SortFunc(res.Packages, func(a, b Node) int { return strings.Compare(a.ID, b.ID) })
 	return res
 }
 
