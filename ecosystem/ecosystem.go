@@ -82,6 +82,22 @@ type Server interface {
 	StandIn(packages universe.Table) http.Handler
 }
 
+// An Installer knows how releases are laid out for the language's runtime.
+type Installer interface {
+	TreeReader
+	// Layout says which release stands where, so that the runtime finds from every package's folder exactly what the lock leads to. Releases for
+	// which fits is false are left out with what only they need; they must be optional wherever they are needed, else the error says so. Only the roots that
+	// the lock has count: whoever wants some groups alone takes the others out before. The result depends on the lock and on fits alone.
+	Layout(l *Lock, fits func(*LockedPackage) bool) (*Layout, error)
+	// Fits reports whether a release is for the platform of this machine, as the lock states its platforms.
+	Fits(p *LockedPackage) bool
+	// Executables reads from the manifest in a release what it gives people to run: names, with files of the release. What would lead elsewhere is
+	// left out.
+	Executables(name string, manifest []byte) map[string]string
+	// BuildSteps names the scripts of a release that its author wants run when it is installed, from its manifest.
+	BuildSteps(manifest []byte) []string
+}
+
 // A KinNamer knows what names say about kinship.
 type KinNamer interface{ Kin(name string) project.Kin }
 

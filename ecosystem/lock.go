@@ -33,6 +33,7 @@ type LockedPackage struct {
 	PURL      string
 	Integrity string // W3C subresource-integrity string
 	Source    string // address of the archive, relative to the registry's where it lies below it
+	When      string // the platforms that the archive is for, as universe.File has it
 	Runtimes  []universe.Requirement
 }
 
@@ -92,7 +93,7 @@ func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.
 		}
 		release := p.Release(n.Version)
 		l.Packages = append(l.Packages, LockedPackage{Node: n, PURL: e.PackageURL(n.Name, n.Version),
-			Integrity: release.File().Integrity, Source: release.File().Address, Runtimes: release.Runtimes})
+			Integrity: release.File().Integrity, Source: release.File().Address, When: release.File().When, Runtimes: release.Runtimes})
 	}
 	return l, Unchanged(before, l, accepted)
 }
@@ -227,6 +228,9 @@ func EncodeMoltLock(l *Lock) []byte {
 		}
 		if p.Source != "" {
 			fmt.Fprintf(&b, "archive = %s\n", quoted(p.Source))
+		}
+		if p.When != "" {
+			fmt.Fprintf(&b, "when = %s\n", quoted(p.When))
 		}
 		for _, q := range p.Runtimes {
 			fmt.Fprintf(&b, "runtime.%s = %s\n", quoted(q.Name), quoted(q.Text))

@@ -183,6 +183,8 @@ func (r *lockReader) value(at *unstable.Node, parts []string, v *unstable.Node) 
 		p.Integrity = text
 	case len(parts) == 1 && parts[0] == "archive":
 		p.Source = text
+	case len(parts) == 1 && parts[0] == "when":
+		p.When = text
 	case len(parts) == 2 && parts[0] == "need":
 		p.Needs = append(p.Needs, readEdge(parts[1], text, ""))
 	case len(parts) == 2 && parts[0] == "peer":

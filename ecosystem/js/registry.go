@@ -219,6 +219,7 @@ func (t texts) demand(as, text string) universe.Demand {
 // A releaseDoc is the part of an entry of "versions" that counts, as it stands in the document.
 type releaseDoc struct {
 	needs, optional, peers, peerMeta, engines, bundle, bundled, deprecated, dist, licence gjson.Result
+	os, cpu, libc                                                                         gjson.Result
 }
 
 // part returns the place for a field, or nil.
@@ -244,6 +245,12 @@ func (d *releaseDoc) part(field string) *gjson.Result {
 		return &d.dist
 	case "license":
 		return &d.licence
+	case "os":
+		return &d.os
+	case "cpu":
+		return &d.cpu
+	case "libc":
+		return &d.libc
 	}
 	return nil
 }
@@ -323,6 +330,7 @@ func readRelease(about gjson.Result, base string, texts texts) universe.Release 
 	if sum, err := hex.DecodeString(shasum); file.Integrity == "" && err == nil && len(sum) > 0 {
 		file.Integrity = "sha1-" + base64.StdEncoding.EncodeToString(sum)
 	}
+	file.When = texts.one(platforms(stringsIn(doc.os), stringsIn(doc.cpu), stringsIn(doc.libc)))
 	r.Files = []universe.File{file}
 	return r
 }

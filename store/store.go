@@ -1,0 +1,322 @@
+// Package store keeps unpacked releases, each once for all applications of a user, under the digest of its archive. Installed trees are made of
+// links to its files. Any number of processes may use it: an entry is made beside its place and moved there whole, and never changes
+// afterwards.
+//
+// Whoever edits a file of an installed tree edits the store's file too, where the two are links of one file. So an entry is
+// looked at before it is used: its index, which has a checksum of its own, says of each file how large it is and when it was written; where that
+// does not hold, the file's digest decides, and an entry that was changed is made anew.
+package store
+
+import (
+	"bytes"
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"molt/archive"
+	"molt/input"
+)
+
+// A Store is a folder of entries.
+type Store struct{ dir string }
+
+// In returns the store in a folder, which need not exist.
+func In(dir string) *Store { return &Store{dir} }
+
+// format is the version of how entries lie in the folder.
+const format = "1"
+
+// An Entry is an unpacked release.
+type Entry struct {
+	Dir   string // of its files
+	Files []File // sorted by path
+}
+
+// A File is a file of an entry.
+type File struct {
+	archive.File
+	Written int64 `json:"written"` // when, in nanoseconds since 1970, as the file system has it
+}
+
+// An index is what lies beside the files of an entry.
+type index struct {
+	Release string `json:"release"` // for people
+	Files   []File `json:"files"`
+}
+
+const (
+	indexFile = "index.json"
+	filesDir  = "files"
+)
+
+func (s *Store) place(key string) string {
+	_, digest, _ := strings.Cut(key, "-")
+	return filepath.Join(s.dir, format, digest[:2], key)
+}
+
+// Get returns the entry of an archive by its integrity string; nil when there is none, or none that is as it was made. Other errors than a
+// *archive.DigestError are those of the disk.
+func (s *Store) Get(name, integrity string) (*Entry, error) {
+	key, err := archive.Key(name, integrity)
+	if err != nil {
+		return nil, err
+	}
+	dir := s.place(key)
+	x, err := readIndex(dir)
+	if x == nil || err != nil {
+		return nil, err
+	}
+	e := &Entry{filepath.Join(dir, filesDir), x.Files}
+	for i := range e.Files {
+		if !e.intact(&e.Files[i], false) {
+			return nil, nil
+		}
+	}
+	return e, nil
+}
+
+// readIndex reads the index of an entry; nil when there is none that is whole.
+func readIndex(dir string) (*index, error) {
+	data, err := input.ReadFile(filepath.Join(dir, indexFile), input.State)
+	switch {
+	case errors.Is(err, fs.ErrNotExist), errors.Is(err, fs.ErrPermission):
+		return nil, nil
+	case err != nil:
+		return nil, err
+	}
+	sum, text, found := bytes.Cut(data, []byte("\n"))
+	x := &index{}
+	if !found || string(sum) != sumOf(text) || json.Unmarshal(text, x) != nil {
+		return nil, nil
+	}
+	return x, nil
+}
+
+func sumOf(data []byte) string {
+	sum := sha256.Sum256(data)
+	return hex.EncodeToString(sum[:])
+}
+
+// intact reports whether a file is as it was made. Its digest is asked where size and time leave a doubt, or always.
+func (e *Entry) intact(f *File, always bool) bool {
+	name := filepath.Join(e.Dir, filepath.FromSlash(f.Path))
+	info, err := os.Lstat(name)
+	if err != nil || !info.Mode().IsRegular() || info.Size() != f.Size {
+		return false
+	}
+	if !always && info.ModTime().UnixNano() == f.Written {
+		return true
+	}
+	file, err := os.Open(name)
+	if err != nil {
+		return false
+	}
+	defer file.Close()
+	sum := sha256.New()
+	_, err = io.Copy(sum, file)
+	return err == nil && hex.EncodeToString(sum.Sum(nil)) == f.Digest
+}
+
+// Same reports whether another file, at a path, is or holds what a file of the entry holds.
+func (f *File) Same(path string) bool {
+	e := Entry{Dir: filepath.Dir(path)}
+	one := *f
+	one.Path = filepath.Base(path)
+	return e.intact(&one, false)
+}
+
+// Add unpacks an archive, whose bytes must be what the integrity string says: they are checked before the first is unpacked. What is there already
+// is taken away where it is not as it was made. Files for which runnable is true may be run, whatever the archive says. Errors are those of
+// archive.Unpack, a *archive.DigestError, and the disk's.
+func (s *Store) Add(ctx context.Context, name, integrity string, r io.ReaderAt, size int64, runnable func(root *os.Root, files []archive.File) []string) (*Entry, error) {
+	key, err := archive.Key(name, integrity)
+	if err != nil {
+		return nil, err
+	}
+	digest, err := archive.NewDigest(name, integrity)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := io.Copy(digest, io.NewSectionReader(r, 0, size)); err != nil {
+		return nil, err
+	}
+	if err := digest.Check(); err != nil {
+		return nil, err
+	}
+	dir := s.place(key)
+	part := filepath.Join(s.dir, format, "part", rand.Text())
+	if err := os.MkdirAll(filepath.Join(part, filesDir), 0o755); err != nil {
+		return nil, fmt.Errorf("the store of unpacked releases: %w", err)
+	}
+	defer os.RemoveAll(part)
+	if err := fill(ctx, part, name, r, size, runnable); err != nil {
+		return nil, err
+	}
+	if err := os.MkdirAll(filepath.Dir(dir), 0o755); err != nil {
+		return nil, err
+	}
+	for try := 0; ; try++ {
+		err := os.Rename(part, dir)
+		if err == nil {
+			break
+		}
+		if e, _ := s.Get(name, integrity); e != nil { // another process was faster
+			return e, nil
+		}
+		if try > 0 || !errors.Is(err, fs.ErrExist) && !isNotEmpty(dir) {
+			return nil, fmt.Errorf("the store of unpacked releases: %w", err)
+		}
+		if err := discard(dir, filepath.Join(s.dir, format, "part", rand.Text())); err != nil {
+			return nil, err
+		}
+	}
+	e, err := s.Get(name, integrity)
+	if e == nil && err == nil {
+		err = fmt.Errorf("the store of unpacked releases: %s was changed while it was unpacked", dir)
+	}
+	return e, err
+}
+
+func isNotEmpty(dir string) bool {
+	entries, err := os.ReadDir(dir)
+	return err == nil && len(entries) > 0
+}
+
+// discard moves a folder away in one move and then removes it. Files that are linked elsewhere stay there.
+func discard(dir, aside string) error {
+	if err := os.MkdirAll(filepath.Dir(aside), 0o755); err != nil {
+		return err
+	}
+	if err := os.Rename(dir, aside); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return fmt.Errorf("the store of unpacked releases: %w", err)
+	}
+	return os.RemoveAll(aside)
+}
+
+// fill unpacks an archive into the folder of an entry and writes its index.
+func fill(ctx context.Context, dir, name string, r io.ReaderAt, size int64, runnable func(*os.Root, []archive.File) []string) error {
+	root, err := os.OpenRoot(filepath.Join(dir, filesDir))
+	if err != nil {
+		return err
+	}
+	defer root.Close()
+	files, err := archive.Unpack(ctx, name, r, size, root)
+	if err != nil {
+		return err
+	}
+	run := map[string]bool{}
+	for _, f := range runnable(root, files) {
+		run[f] = true
+	}
+	x := index{Release: name, Files: make([]File, 0, len(files))}
+	for _, f := range files {
+		local := filepath.FromSlash(f.Path)
+		if run[f.Path] && !f.Executable {
+			if err := root.Chmod(local, 0o755); err != nil {
+				return err
+			}
+			f.Executable = true
+		}
+		info, err := root.Lstat(local)
+		if err != nil {
+			return err
+		}
+		x.Files = append(x.Files, File{f, info.ModTime().UnixNano()})
+	}
+	text, err := json.Marshal(x)
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(dir, indexFile), append([]byte(sumOf(text)+"\n"), text...), 0o644)
+}
+
+// Usage is what a store holds.
+type Usage struct {
+	Releases int
+	Files    int
+	Bytes    int64
+}
+
+// Usage adds up what the indexes say.
+func (s *Store) Usage(ctx context.Context) (Usage, error) {
+	var u Usage
+	err := s.each(ctx, func(_ string, x *index) error {
+		if x != nil {
+			u.Releases++
+			u.Files += len(x.Files)
+			for _, f := range x.Files {
+				u.Bytes += f.Size
+			}
+		}
+		return nil
+	})
+	return u, err
+}
+
+// Verify reads every file, and takes away the entries that are not as they were made. It returns their releases, or their keys where not even
+// that can be read. Whoever needs one makes it anew.
+func (s *Store) Verify(ctx context.Context) (removed []string, err error) {
+	err = s.each(ctx, func(dir string, x *index) error {
+		name := filepath.Base(dir)
+		if x != nil {
+			name = x.Release
+			e := Entry{filepath.Join(dir, filesDir), x.Files}
+			whole := true
+			for i := range e.Files {
+				whole = whole && e.intact(&e.Files[i], true)
+			}
+			if whole {
+				return nil
+			}
+		}
+		removed = append(removed, name)
+		return discard(dir, filepath.Join(s.dir, format, "part", rand.Text()))
+	})
+	return removed, err
+}
+
+// each shows the folder of every entry with its index, nil for one that cannot be read, in the order of the keys.
+func (s *Store) each(ctx context.Context, show func(dir string, x *index) error) error {
+	shelves, err := os.ReadDir(filepath.Join(s.dir, format))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	for _, shelf := range shelves {
+		if shelf.Name() == "part" {
+			continue
+		}
+		entries, err := os.ReadDir(filepath.Join(s.dir, format, shelf.Name()))
+		if err != nil {
+			return err
+		}
+		for _, e := range entries {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			dir := filepath.Join(s.dir, format, shelf.Name(), e.Name())
+			x, err := readIndex(dir)
+			if err != nil {
+				return err
+			}
+			if err := show(dir, x); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// Clear takes everything away. Installed trees keep their files.
+func (s *Store) Clear() error { return os.RemoveAll(s.dir) }
