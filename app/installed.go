@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"molt/core/solve"
@@ -74,7 +75,7 @@ func (c *comparison) follow(home, by string, edges []solve.Edge) {
 		}
 		if key := [2]string{want.ID, got.Home}; !c.visited[key] {
 			c.visited[key] = true
-			c.follow(got.Home, want.ID, want.Needs)
+			c.follow(got.Home, want.ID, slices.Concat(want.Needs, want.Peers)) // what nobody declares is there for peers alone
 		}
 	}
 }

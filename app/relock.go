@@ -166,7 +166,32 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	if a.Lock == nil {
 		return []Finding{{"lock", fmt.Sprintf("there is no %s; molt relock writes one", a.Eco.Lock())}}, nil
 	}
-	var found []Finding
+	found := a.drift()
+	note := func(about, says string, args ...any) {
+		found = append(found, Finding{about, fmt.Sprintf(says, args...)})
+	}
+	for _, c := range a.contradicting(ctx) {
+		note("checksum", "%s: the lock has the checksum %s, and %s has %s; a published release does not change", c.Release, c.Locked, c.where, c.Stated)
+	}
+	if a.Lock.Edgeless {
+		found = append(found, a.checkRoots()...)
+	} else if says, err := a.checkGraph(ctx); err != nil {
+		return nil, err
+	} else {
+		found = append(found, says...)
+	}
+	tree, err := a.Installed()
+	if err != nil {
+		return nil, err
+	}
+	if tree != nil {
+		found = append(found, a.checkInstalled(tree)...)
+	}
+	return slices.Concat(found, a.checkRuntimes(ctx, tree != nil), a.checkRules(ctx)), nil
+}
+
+// drift says how the lock differs from what the manifest asks for.
+func (a *App) drift() (found []Finding) {
 	note := func(about, says string, args ...any) {
 		found = append(found, Finding{about, fmt.Sprintf(says, args...)})
 	}
@@ -200,24 +225,7 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 			note("lock", "%s is in the lock and no longer in %q", r.Name, r.Group)
 		}
 	}
-	for _, c := range a.contradicting(ctx) {
-		note("checksum", "%s: the lock has the checksum %s, and %s has %s; a published release does not change", c.Release, c.Locked, c.where, c.Stated)
-	}
-	if a.Lock.Edgeless {
-		found = append(found, a.checkRoots()...)
-	} else if says, err := a.checkGraph(ctx); err != nil {
-		return nil, err
-	} else {
-		found = append(found, says...)
-	}
-	tree, err := a.Installed()
-	if err != nil {
-		return nil, err
-	}
-	if tree != nil {
-		found = append(found, a.checkInstalled(tree)...)
-	}
-	return slices.Concat(found, a.checkRuntimes(ctx, tree != nil), a.checkRules(ctx)), nil
+	return found
 }
 
 // checkRoots says which declarations the lock does not serve. It is what there is to check in a lock that does not tell what packages need.

@@ -7,6 +7,7 @@ import (
 
 	"molt/app"
 	"molt/app/ledger"
+	"molt/app/tree"
 	"molt/ask"
 	"molt/core/project"
 	"molt/core/solve"
@@ -84,7 +85,7 @@ func wrongInput(err error) bool {
 		new(*input.UsageError), new(*app.StaleError), new(*ledger.EditedError), new(*txn.NameError),
 		new(*input.PositionError), new(*ecosystem.NewerLockError), new(*version.Error),
 		new(*project.GoalError), new(*project.NameError), new(*project.FixedError),
-		new(*input.KindError), new(*input.LimitError),
+		new(*input.KindError), new(*tree.ForeignError), new(*tree.EditedError), new(*input.LimitError),
 	} {
 		if errors.As(err, kind) {
 			return true

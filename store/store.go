@@ -39,6 +39,13 @@ const format = "1"
 type Entry struct {
 	Dir   string // of its files
 	Files []File // sorted by path
+	About About
+}
+
+// About is what the manifest of a release says that whoever lays it out has to know.
+type About struct {
+	Executables map[string]string `json:"executables,omitempty"` // what people may run: files of the release by name
+	Steps       []string          `json:"steps,omitempty"`       // scripts that its author wants run
 }
 
 // A File is a file of an entry.
@@ -50,6 +57,7 @@ type File struct {
 // An index is what lies beside the files of an entry.
 type index struct {
 	Release string `json:"release"` // for people
+	About   About  `json:"about"`
 	Files   []File `json:"files"`
 }
 
@@ -70,18 +78,7 @@ func (s *Store) Get(name, integrity string) (*Entry, error) {
 	if err != nil {
 		return nil, err
 	}
-	dir := s.place(key)
-	x, err := readIndex(dir)
-	if x == nil || err != nil {
-		return nil, err
-	}
-	e := &Entry{filepath.Join(dir, filesDir), x.Files}
-	for i := range e.Files {
-		if !e.intact(&e.Files[i], false) {
-			return nil, nil
-		}
-	}
-	return e, nil
+	return s.ByKey(key)
 }
 
 // readIndex reads the index of an entry; nil when there is none that is whole.
@@ -135,9 +132,9 @@ func (f *File) Same(path string) bool {
 }
 
 // Add unpacks an archive, whose bytes must be what the integrity string says: they are checked before the first is unpacked. What is there already
-// is taken away where it is not as it was made. Files for which runnable is true may be run, whatever the archive says. Errors are those of
+// is taken away where it is not as it was made. What about names to be run may be run, whatever the archive says. Errors are those of
 // archive.Unpack, a *archive.DigestError, and the disk's.
-func (s *Store) Add(ctx context.Context, name, integrity string, r io.ReaderAt, size int64, runnable func(root *os.Root, files []archive.File) []string) (*Entry, error) {
+func (s *Store) Add(ctx context.Context, name, integrity string, r io.ReaderAt, size int64, about func(root *os.Root) About) (*Entry, error) {
 	key, err := archive.Key(name, integrity)
 	if err != nil {
 		return nil, err
@@ -158,7 +155,7 @@ func (s *Store) Add(ctx context.Context, name, integrity string, r io.ReaderAt, 
 		return nil, fmt.Errorf("the store of unpacked releases: %w", err)
 	}
 	defer os.RemoveAll(part)
-	if err := fill(ctx, part, name, r, size, runnable); err != nil {
+	if err := fill(ctx, part, name, r, size, about); err != nil {
 		return nil, err
 	}
 	if err := os.MkdirAll(filepath.Dir(dir), 0o755); err != nil {
@@ -203,7 +200,7 @@ func discard(dir, aside string) error {
 }
 
 // fill unpacks an archive into the folder of an entry and writes its index.
-func fill(ctx context.Context, dir, name string, r io.ReaderAt, size int64, runnable func(*os.Root, []archive.File) []string) error {
+func fill(ctx context.Context, dir, name string, r io.ReaderAt, size int64, about func(*os.Root) About) error {
 	root, err := os.OpenRoot(filepath.Join(dir, filesDir))
 	if err != nil {
 		return err
@@ -213,11 +210,11 @@ func fill(ctx context.Context, dir, name string, r io.ReaderAt, size int64, runn
 	if err != nil {
 		return err
 	}
+	x := index{Release: name, About: about(root), Files: make([]File, 0, len(files))}
 	run := map[string]bool{}
-	for _, f := range runnable(root, files) {
-		run[f] = true
+	for _, file := range x.About.Executables {
+		run[file] = true
 	}
-	x := index{Release: name, Files: make([]File, 0, len(files))}
 	for _, f := range files {
 		local := filepath.FromSlash(f.Path)
 		if run[f.Path] && !f.Executable {
@@ -269,7 +266,7 @@ func (s *Store) Verify(ctx context.Context) (removed []string, err error) {
 		name := filepath.Base(dir)
 		if x != nil {
 			name = x.Release
-			e := Entry{filepath.Join(dir, filesDir), x.Files}
+			e := Entry{filepath.Join(dir, filesDir), x.Files, x.About}
 			whole := true
 			for i := range e.Files {
 				whole = whole && e.intact(&e.Files[i], true)
@@ -320,3 +317,38 @@ func (s *Store) each(ctx context.Context, show func(dir string, x *index) error)
 
 // Clear takes everything away. Installed trees keep their files.
 func (s *Store) Clear() error { return os.RemoveAll(s.dir) }
+
+// ByKey is Get for a key, as archive.Key makes them.
+func (s *Store) ByKey(key string) (*Entry, error) {
+	e, err := s.Listed(key)
+	if e == nil || err != nil {
+		return nil, err
+	}
+	for i := range e.Files {
+		if !e.intact(&e.Files[i], false) {
+			return nil, nil
+		}
+	}
+	return e, nil
+}
+
+// Listed returns the entry of a key as its index has it, whatever happened to its files since; nil when there is none.
+func (s *Store) Listed(key string) (*Entry, error) {
+	if !validKey(key) {
+		return nil, nil
+	}
+	dir := s.place(key)
+	x, err := readIndex(dir)
+	if x == nil || err != nil {
+		return nil, err
+	}
+	return &Entry{filepath.Join(dir, filesDir), x.Files, x.About}, nil
+}
+
+// validKey reports whether a text is a key: a name in the store, and nothing that leads elsewhere.
+func validKey(key string) bool {
+	_, digest, found := strings.Cut(key, "-")
+	return found && len(digest) >= 40 && !strings.ContainsFunc(key, func(c rune) bool {
+		return (c < '0' || c > '9') && (c < 'a' || c > 'z') && c != '-'
+	})
+}

@@ -11,6 +11,19 @@ import (
 	"molt/input"
 )
 
+// RemoveFolder takes a folder away, with all that it holds; one that is not there is no error. Undo and Repair put it back.
+func (t *Transaction) RemoveFolder(name string) error {
+	if _, again := t.journal.Folders[name]; again {
+		return fmt.Errorf("%s was replaced in this transaction already", name)
+	}
+	old, err := t.w.isFolder(name)
+	if !old || err != nil {
+		return err
+	}
+	_, err = t.setAside(name, old)
+	return err
+}
+
 // ReplaceFolder puts a staged folder, with all that it holds, in the place of another, which may be missing. The staged one lies below
 // StateDir and is complete and on the disk. Until the transaction is completed the old folder is kept, and Undo and Repair put it back. Neither may
 // be a link; between the two moves that this takes there is, for a moment, no folder of the name.
@@ -25,11 +38,18 @@ func (t *Transaction) ReplaceFolder(name, staged string) error {
 	if found, err := t.w.isFolder(staged); err != nil || !found {
 		return errors.Join(err, fmt.Errorf("there is no folder %s to put in the place of %s", staged, name))
 	}
-	backup := ""
+	if _, err := t.setAside(name, old); err != nil {
+		return err
+	}
+	return t.w.Move(staged, name)
+}
+
+// setAside notes in the journal that a folder is going to be another, and moves the old one, if there is one, to the backups.
+func (t *Transaction) setAside(name string, old bool) (backup string, err error) {
 	if old {
 		backup = path.Join(t.journal.Backup, "folders", name)
 		if err := t.w.Mkdir(path.Dir(backup)); err != nil {
-			return err
+			return "", err
 		}
 	}
 	folders := maps.Clone(t.journal.Folders)
@@ -38,15 +58,10 @@ func (t *Transaction) ReplaceFolder(name, staged string) error {
 	}
 	folders[name] = backup
 	t.journal.Folders = folders
-	if err := t.note(); err != nil {
-		return err
+	if err := t.note(); err != nil || !old {
+		return backup, err
 	}
-	if old {
-		if err := t.w.Move(name, backup); err != nil {
-			return err
-		}
-	}
-	return t.w.Move(staged, name)
+	return backup, t.w.Move(name, backup)
 }
 
 // isFolder reports whether there is a folder of a name; anything else under it is an error.

@@ -25,7 +25,7 @@ type JS struct{}
 
 var _ interface {
 	ecosystem.Ecosystem
-	ecosystem.TreeReader
+	ecosystem.Installer
 	ecosystem.Importer
 	ecosystem.Pinner
 	ecosystem.RuntimeKnower

@@ -1,0 +1,253 @@
+package tree
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"sync/atomic"
+	"syscall"
+
+	"golang.org/x/sync/errgroup"
+
+	"molt/store"
+	"molt/txn"
+)
+
+// mostParts is how many folders are replaced one by one; beyond, the whole tree is.
+const mostParts = 40
+
+// replace puts what was planned in the place of what is there.
+func (w *work) replace(ctx context.Context) error {
+	modules := w.Eco.InstallFolder()
+	whole := w.was == nil || len(w.changed)+len(w.bins) > mostParts || slices.ContainsFunc(w.changed, w.isLink)
+	if !whole && len(w.changed) == 0 && len(w.bins) == 0 && len(w.was.Places) == len(w.now.Places) {
+		w.report.Untouched = true
+		return nil
+	}
+	data, err := json.Marshal(w.now)
+	if err != nil {
+		return err
+	}
+	if err := w.Files.Mkdir(txn.PartDir); err != nil {
+		return err
+	}
+	staged := path.Join(txn.PartDir, "tree")
+	w.Files.Discard(staged)
+	defer w.Files.Discard(staged)
+	parts := w.changed
+	if whole {
+		parts = []string{modules}
+	}
+	if err := w.stage(ctx, staged, parts, whole); err != nil {
+		return err
+	}
+	var names []string
+	if whole {
+		if err := os.WriteFile(w.path(path.Join(staged, "0", recordFile)), data, 0o644); err != nil {
+			return err
+		}
+	} else {
+		names = []string{path.Join(modules, recordFile)}
+	}
+	if err := flush(w.path(staged)); err != nil { // what is staged has to be on the disk before it takes a place
+		return err
+	}
+	t, err := w.Files.Begin("installing", "install", names...)
+	if err != nil {
+		return err
+	}
+	if err := w.put(t, staged, parts, whole); err != nil {
+		return errors.Join(err, t.Undo())
+	}
+	for _, name := range names {
+		if err := t.Write(name, data); err != nil {
+			return errors.Join(err, t.Undo())
+		}
+	}
+	return t.Commit()
+}
+
+// put moves the staged folders to their places.
+func (w *work) put(t *txn.Transaction, staged string, parts []string, whole bool) error {
+	move := func(at, from string) error {
+		if !w.Files.Exists(from) {
+			return t.RemoveFolder(at)
+		}
+		if err := w.Files.Mkdir(path.Dir(at)); err != nil {
+			return err
+		}
+		return t.ReplaceFolder(at, from)
+	}
+	for k, at := range parts {
+		if err := move(at, path.Join(staged, strconv.Itoa(k))); err != nil {
+			return err
+		}
+	}
+	if whole {
+		return nil
+	}
+	for k, at := range w.bins {
+		if err := move(at, path.Join(staged, "bin"+strconv.Itoa(k))); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// isLink reports whether a place is a link, or was one. Links are not replaced one by one.
+func (w *work) isLink(at string) bool {
+	return w.was.Places[at].Link != "" || w.now.Places[at].Link != ""
+}
+
+// stage makes new folders: the whole tree in the first, or each of some places with all that lies in it, and then the folders of
+// executables that change.
+func (w *work) stage(ctx context.Context, staged string, parts []string, whole bool) error {
+	if err := os.MkdirAll(w.path(staged), 0o755); err != nil {
+		return err
+	}
+	var copies atomic.Bool
+	var linked atomic.Int64
+	target := func(at string) (string, bool) {
+		if whole {
+			return w.path(path.Join(staged, "0")) + filepath.FromSlash(strings.TrimPrefix(at, parts[0])), true
+		}
+		k, found := slices.BinarySearch(parts, at)
+		if !found {
+			if k == 0 || !strings.HasPrefix(at, parts[k-1]+"/") {
+				return "", false
+			}
+			k--
+		}
+		return w.path(path.Join(staged, strconv.Itoa(k))) + filepath.FromSlash(strings.TrimPrefix(at, parts[k])), true
+	}
+	if whole {
+		if err := os.MkdirAll(w.path(path.Join(staged, "0")), 0o755); err != nil {
+			return err
+		}
+	}
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(4)
+	for _, p := range w.layout.Places {
+		to, wanted := target(p.Path)
+		if !wanted {
+			continue
+		}
+		if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
+			return err
+		}
+		if p.Link != "" {
+			if err := os.Symlink(relative(p.Path, p.Link), to); err != nil {
+				return err
+			}
+			continue
+		}
+		if err := os.MkdirAll(to, 0o755); err != nil {
+			return err
+		}
+		e := w.entries[w.now.Places[p.Path].Key]
+		g.Go(func() error {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			linked.Add(int64(len(e.Files)))
+			return lay(e, to, &copies)
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return err
+	}
+	w.report.Linked = int(linked.Load())
+	for _, at := range sortedPaths(w.now.Executables) {
+		to, wanted := target(at)
+		if !wanted {
+			k, found := slices.BinarySearch(w.bins, path.Dir(at))
+			if !found {
+				continue
+			}
+			to = w.path(path.Join(staged, "bin"+strconv.Itoa(k), path.Base(at)))
+		}
+		if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
+			return err
+		}
+		if err := os.Symlink(w.now.Executables[at], to); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func sortedPaths(m map[string]string) []string {
+	all := make([]string, 0, len(m))
+	for k := range m {
+		all = append(all, k)
+	}
+	slices.Sort(all)
+	return all
+}
+
+// lay links the files of a release into a folder. Where that cannot be done, on another disk or without links, it copies them, and remembers so.
+func lay(e *store.Entry, to string, copies *atomic.Bool) error {
+	made := map[string]bool{".": true}
+	for i := range e.Files {
+		f := &e.Files[i]
+		local := filepath.FromSlash(f.Path)
+		if dir := filepath.Dir(local); !made[dir] {
+			if err := os.MkdirAll(filepath.Join(to, dir), 0o755); err != nil {
+				return err
+			}
+			made[dir] = true
+		}
+		from, at := filepath.Join(e.Dir, local), filepath.Join(to, local)
+		if !copies.Load() {
+			err := os.Link(from, at)
+			if err == nil {
+				continue
+			}
+			if !unlinkable(err) {
+				return err
+			}
+			copies.Store(true)
+		}
+		if err := duplicate(from, at, f.Executable); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// unlinkable reports whether an error says that a file system has no links, or not between these places, or not so many.
+func unlinkable(err error) bool {
+	for _, no := range []error{syscall.EXDEV, syscall.EPERM, syscall.EMLINK, syscall.ENOSYS, syscall.EACCES, errors.ErrUnsupported} {
+		if errors.Is(err, no) {
+			return true
+		}
+	}
+	return false
+}
+
+// duplicate copies a file.
+func duplicate(from, to string, executable bool) error {
+	in, err := os.Open(from)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	mode := fs.FileMode(0o644)
+	if executable {
+		mode = 0o755
+	}
+	out, err := os.OpenFile(to, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode)
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(out, in)
+	return errors.Join(err, out.Close())
+}

