@@ -51,7 +51,7 @@ func (a *App) Take(ctx context.Context, source universe.Source, way conflict.Way
 		}
 		files[config.File] = []byte(edited)
 	}
-	return a.write("untangle", files, func() error {
+	return a.write(ctx, "untangle", files, func() error {
 		if len(way.Changes) == 0 {
 			return nil
 		}

@@ -58,6 +58,11 @@ func (a *App) Back(ctx context.Context, id string) (*Returned, error) {
 				return err
 			}
 		}
+		if lock := files[a.Eco.Lock()]; lock != nil && a.laidOut() {
+			if err := a.layOutText(ctx, a.Dir, lock, t); err != nil {
+				return err
+			}
+		}
 		if err := a.unmark(t, back, files[a.Eco.Lock()]); err != nil {
 			return err
 		}

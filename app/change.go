@@ -47,11 +47,11 @@ func (a *App) Rehearse(ctx context.Context, source universe.Source, changes []pr
 // Change puts on disk what was rehearsed: manifest and lock together or not at all, with a line in the ledger under a
 // name, so that Back can take it back. The folder must be in use.
 func (a *App) Change(ctx context.Context, name string, e *Effect) error {
-	return a.write(name, e.files, func() error { return a.consistent(ctx) })
+	return a.write(ctx, name, e.files, func() error { return a.consistent(ctx) })
 }
 
 // write replaces files and notes that in the ledger, all or nothing. The check looks at what came of it.
-func (a *App) write(name string, files map[string][]byte, check func() error) error {
+func (a *App) write(ctx context.Context, name string, files map[string][]byte, check func() error) error {
 	names := append(a.Manifest.Files(), a.Eco.Lock(), config.File, planfile.File, ledger.File)
 	t, err := a.files.Begin(name, name, names...)
 	if err != nil {
@@ -70,6 +70,11 @@ func (a *App) write(name string, files map[string][]byte, check func() error) er
 		}
 		if err := check(); err != nil {
 			return err
+		}
+		if lock := files[a.Eco.Lock()]; lock != nil && a.laidOut() {
+			if err := a.layOutText(ctx, a.Dir, lock, t); err != nil {
+				return err
+			}
 		}
 		return a.ledger.Append(t, ledger.Record{Stage: name})
 	}()
@@ -164,5 +169,5 @@ func (a *App) editHolds(what string, edit func(string) (string, error), check fu
 		}
 		return err
 	}
-	return a.write(what, map[string][]byte{config.File: []byte(edited)}, check)
+	return a.write(context.Background(), what, map[string][]byte{config.File: []byte(edited)}, check)
 }

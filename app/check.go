@@ -77,6 +77,9 @@ func (a *App) checkedBefore(ctx context.Context, watch run.Watcher) (map[string]
 		}
 		return passed, nil, nil
 	}
+	if says, err := a.ready(ctx); err != nil || says != "" {
+		return nil, nil, err // nothing can be said of the state before
+	}
 	var verdicts []run.Verdict
 	for _, check := range a.Config.Checks {
 		watch.Announce(check.Name + " (on the state before)")

@@ -35,6 +35,11 @@ func (a *App) FindCulprit(ctx context.Context, source universe.Source, failed *S
 			files, err := a.rehearse(ctx, source, &part)
 			return files, a.tasksOf(part.Changes), err
 		}}
+	if a.laidOut() {
+		search.LayOut = func(ctx context.Context, dir string, files map[string][]byte) error {
+			return a.layOutText(ctx, dir, files[a.Eco.Lock()], nil)
+		}
+	}
 	if !slices.ContainsFunc(a.tasksOf(stage.Changes), func(t config.Task) bool { return t.Name == check }) {
 		checks := a.checksOf(stage.Kind)
 		search.Checks = checks[:slices.IndexFunc(checks, func(c config.Check) bool { return c.Name == check })+1]

@@ -4,11 +4,14 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
 
+	"molt/app/config"
+	"molt/app/run"
 	"molt/app/tree"
 	"molt/core/solve"
 	"molt/ecosystem"
@@ -39,39 +42,48 @@ func (a *App) Store() (*store.Store, error) {
 // Install lays out what the lock says, and nothing else. The folder was taken for changing it (Use), unless it is for show or for another folder. A
 // lock that does not fit the manifest is an *input.UsageError; other errors are those of tree.Tree.
 func (a *App) Install(ctx context.Context, order InstallOrder) (*tree.Report, error) {
-	installer, can := a.Eco.(ecosystem.Installer)
-	if !can {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("Molt does not install packages of %s", a.Eco.Name())}
-	}
 	lock, err := a.lockFor(order.Groups)
 	if err != nil {
 		return nil, err
+	}
+	files := a.files
+	if order.Into != "" {
+		if err := os.MkdirAll(order.Into, 0o755); err != nil {
+			return nil, err
+		}
+		if files, err = txn.OpenWorkspace(order.Into, a.user); err != nil {
+			return nil, err
+		}
+		if !order.Dry {
+			release, err := files.Take()
+			if err != nil {
+				return nil, err
+			}
+			defer release()
+			if _, err := files.Repair(run.EndOrphans); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return a.layOut(ctx, files, lock, tree.Order{Dry: order.Dry, Force: order.Force, Watch: order.Watch})
+}
+
+// layOut lays out a lock in a folder.
+func (a *App) layOut(ctx context.Context, files *txn.Workspace, lock *ecosystem.Lock, order tree.Order) (*tree.Report, error) {
+	installer, can := a.Eco.(ecosystem.Installer)
+	if !can {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("Molt does not install packages of %s", a.Eco.Name())}
 	}
 	kept, err := a.Store()
 	if err != nil {
 		return nil, err
 	}
-	t := &tree.Tree{Files: a.files, Store: kept, Eco: installer}
-	if order.Into != "" {
-		if err := os.MkdirAll(order.Into, 0o755); err != nil {
-			return nil, err
-		}
-		if t.Files, err = txn.OpenWorkspace(order.Into, a.user); err != nil {
-			return nil, err
-		}
-		if !order.Dry {
-			release, err := t.Files.Take()
-			if err != nil {
-				return nil, err
-			}
-			defer release()
-			if _, err := t.Files.Repair(func(string) {}); err != nil {
-				return nil, err
-			}
-		}
-	}
+	t := &tree.Tree{Files: files, Store: kept, Eco: installer}
 	var done func()
 	open := sync.OnceValue(func() error { // only when something has to be fetched
+		if a.client != nil {
+			return nil
+		}
 		_, end, err := a.Source(ctx, nil)
 		done = end
 		return err
@@ -87,7 +99,63 @@ func (a *App) Install(ctx context.Context, order InstallOrder) (*tree.Report, er
 			done()
 		}
 	}()
-	return t.Install(ctx, lock, tree.Order{Dry: order.Dry, Force: order.Force, Offline: a.Settings.Offline, Watch: order.Watch})
+	order.Offline = a.Settings.Offline
+	return t.Install(ctx, lock, order)
+}
+
+// layOutText lays out the lock of a text: in the application, as part of a change, or in a copy of it.
+func (a *App) layOutText(ctx context.Context, dir string, text []byte, within *txn.Transaction) error {
+	lock, err := a.decodeLock(a.Eco.Lock(), text)
+	if err != nil {
+		return err
+	}
+	files := a.files
+	if dir != a.Dir {
+		if files, err = txn.OpenWorkspace(dir, a.user); err != nil {
+			return err
+		}
+	}
+	_, err = a.layOut(ctx, files, lock, tree.Order{Within: within})
+	return err
+}
+
+// laidOut says whether Molt lays out the packages of this application: people say so under "install:", and else it does where it did before.
+func (a *App) laidOut() bool {
+	if _, can := a.Eco.(ecosystem.Installer); !can || a.Config.Install == "none" {
+		return false
+	}
+	return a.Config.Install == "molt" || a.files.Exists(path.Join(ecosystem.InstallFolder(a.Eco), tree.RecordFile))
+}
+
+// ready has the packages of the lock as it stands installed, where Molt lays them out, and else says how what is installed differs.
+func (a *App) ready(ctx context.Context) (string, error) {
+	text, err := a.files.Content(a.Eco.Lock())
+	if err != nil || text == nil {
+		return "", err
+	}
+	if a.laidOut() {
+		return "", a.layOutText(ctx, a.Dir, text, nil)
+	}
+	return a.unlike(text)
+}
+
+// unlike says how what is installed is not what a lock has, "" where it is, and where nothing is installed.
+func (a *App) unlike(text []byte) (string, error) {
+	installed, err := ecosystem.Installed(a.Eco, a.Dir)
+	if err != nil || installed == nil {
+		return "", err
+	}
+	lock, err := a.decodeLock(a.Eco.Lock(), text)
+	if err != nil {
+		return "", err
+	}
+	other := *a
+	other.Lock = lock
+	found := other.checkInstalled(installed)
+	if len(found) == 0 {
+		return "", nil
+	}
+	return fmt.Sprintf("what is installed is not what the lock says (%s); install it and check again, or have Molt do it: \"install: molt\" in %s", found[0].Says, config.File), nil
 }
 
 // lockFor returns the lock with the roots of some groups alone; it must have been made for the manifest as it stands.

@@ -1,6 +1,8 @@
 package app
 
 import (
+	"context"
+
 	"molt/app/planfile"
 	"molt/core/plan"
 	"molt/core/project"
@@ -104,5 +106,5 @@ func (a *App) SetOwnVersion() (*OwnVersion, error) {
 		return nil, err
 	}
 	own.Written = true
-	return own, a.write(OwnVersionStage, m.Contents(), func() error { return nil })
+	return own, a.write(context.Background(), OwnVersionStage, m.Contents(), func() error { return nil })
 }

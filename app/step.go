@@ -30,10 +30,12 @@ type Step struct {
 	Before   []run.Verdict // the checks on the state before, when they were run for this step
 	Changed  []string      // files besides manifest and lock that tasks changed
 	Passed   bool
-	Left     int      // stages still to do
-	ToGoal   int      // of these, the ones that lead to the goal
-	Notes    []string // what asks for attention besides
-	Own      *OwnVersion
+	// Unchecked says why the checks were not run, "" where they were: what is installed is not what the stage's lock says.
+	Unchecked string
+	Left      int      // stages still to do
+	ToGoal    int      // of these, the ones that lead to the goal
+	Notes     []string // what asks for attention besides
+	Own       *OwnVersion
 }
 
 // An Order says how a stage is to be carried out.
@@ -156,12 +158,25 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 				return err
 			}
 		}
+		checks := a.checksOf(stage.Kind)
+		if a.laidOut() {
+			if err := a.layOutText(ctx, a.Dir, files[a.Eco.Lock()], t); err != nil {
+				return err
+			}
+		} else if len(checks) > 0 {
+			if step.Unchecked, err = a.unlike(files[a.Eco.Lock()]); err != nil {
+				return err
+			}
+		}
 		if tasks != nil {
 			if step.Changed, err = a.perform(ctx, t, step, stage, tasks, covered, own, order, watch); err != nil || !step.Passed {
 				return err
 			}
 		}
-		verdicts, passed, err := a.runner().Check(ctx, a.Dir, stage.ID, a.checksOf(stage.Kind), before, watch)
+		if step.Unchecked != "" {
+			checks = nil
+		}
+		verdicts, passed, err := a.runner().Check(ctx, a.Dir, stage.ID, checks, before, watch)
 		step.Verdicts, step.Passed = append(step.Verdicts, verdicts...), passed
 		if err != nil || !passed {
 			return err
@@ -202,7 +217,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 		return err
 	}
 	state, err := a.state()
-	if err != nil {
+	if err != nil || step.Unchecked != "" {
 		return err
 	}
 	return a.runner().Remember(state, stage.ID, step.Verdicts)

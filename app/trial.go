@@ -18,7 +18,9 @@ type Beside struct {
 	Verdicts []run.Verdict
 	Before   []run.Verdict // the checks in the copy, before anything moved in it
 	Passed   bool
-	Notes    []string
+	// Unchecked says why no checks were run, "" where they were.
+	Unchecked string
+	Notes     []string
 }
 
 // Try carries out the stages that are to do, up to a named one or, when that is "", the next, in a copy of the application: a
@@ -72,6 +74,21 @@ func (a *App) tryIn(ctx context.Context, b *Beside, files map[string][]byte, tas
 	if into != "" {
 		b.Dir = c.Dir
 	}
+	lock := files[a.Eco.Lock()]
+	if now, err := a.files.Content(a.Eco.Lock()); err != nil {
+		return err
+	} else if a.laidOut() {
+		if now != nil && len(checks) > 0 {
+			if err := a.layOutText(ctx, c.Dir, now, nil); err != nil {
+				return err
+			}
+		}
+	} else if installed, err := a.InstalledRoots(); err != nil {
+		return err
+	} else if installed != nil && len(checks) > 0 {
+		b.Unchecked = fmt.Sprintf("the copy has no packages; have Molt lay them out (\"install: molt\" in %s), and they are checked in it", config.File)
+		checks = nil
+	}
 	before := map[string]bool{}
 	for _, check := range checks {
 		watch.Announce(check.Name + " (on the state before)")
@@ -84,6 +101,11 @@ func (a *App) tryIn(ctx context.Context, b *Beside, files map[string][]byte, tas
 	}
 	for name, data := range files {
 		if err := os.WriteFile(filepath.Join(c.Dir, name), data, 0o644); err != nil {
+			return err
+		}
+	}
+	if a.laidOut() && lock != nil {
+		if err := a.layOutText(ctx, c.Dir, lock, nil); err != nil {
 			return err
 		}
 	}

@@ -39,13 +39,13 @@ func NewOwnVersion(o *app.OwnVersion) doc.OwnVersion {
 
 // NewTrial makes the document of stages that were tried beside the application.
 func NewTrial(b *app.Beside) doc.Beside {
-	return doc.Beside{Schema: "molt/trial/1", Stages: b.Stages, Folder: b.Dir, Passed: b.Passed, Before: newChecks(b.Before), Checks: newChecks(b.Verdicts), Notes: append([]string{}, b.Notes...)}
+	return doc.Beside{Schema: "molt/trial/1", Stages: b.Stages, Folder: b.Dir, Passed: b.Passed, Before: newChecks(b.Before), Checks: newChecks(b.Verdicts), Notes: append([]string{}, b.Notes...), Unchecked: b.Unchecked}
 }
 
 // NewStep makes the document of a stage that was carried out or tried.
 func NewStep(s *app.Step) doc.Step {
 	answer := doc.Step{Schema: "molt/step/1", Stage: newPlanStage(s.Stage), Passed: s.Passed, Checks: newChecks(s.Verdicts),
-		Before: newChecks(s.Before), Changed: append([]string{}, s.Changed...), Notes: append([]string{}, s.Notes...), Left: s.Left, ToGoal: s.ToGoal}
+		Before: newChecks(s.Before), Changed: append([]string{}, s.Changed...), Notes: append([]string{}, s.Notes...), Left: s.Left, ToGoal: s.ToGoal, Unchecked: s.Unchecked}
 	if s.Own != nil {
 		own := NewOwnVersion(s.Own)
 		answer.Own = &own

@@ -34,11 +34,11 @@ func (d Verify) NeedsAttention() bool { return !d.Agrees }
 // NeedsAttention reports whether something still uses what was dropped.
 func (d Change) NeedsAttention() bool { return len(d.Uses) > 0 }
 
-// NeedsAttention reports whether the stage failed, or waits for people.
-func (d Step) NeedsAttention() bool { return !d.Passed }
+// NeedsAttention reports whether the stage failed, waits for people, or was not checked.
+func (d Step) NeedsAttention() bool { return !d.Passed || d.Unchecked != "" }
 
-// NeedsAttention reports whether a check fails that passed before.
-func (d Beside) NeedsAttention() bool { return !d.Passed }
+// NeedsAttention reports whether a check fails that passed before, or was not run.
+func (d Beside) NeedsAttention() bool { return !d.Passed || d.Unchecked != "" }
 
 // NeedsAttention is false: it was only asked.
 func (d Trace) NeedsAttention() bool { return false }

@@ -11,8 +11,10 @@ type Step struct {
 	Notes   []string    `json:"notes"`
 	Culprit *Culprit    `json:"culprit,omitempty"`
 	Own     *OwnVersion `json:"own,omitempty"` // after the last stage
-	Left    int         `json:"left"`
-	ToGoal  int         `json:"toGoal"` // of what is left, the stages that lead to the goal
+	// Unchecked says why the checks were not run, "" where they were.
+	Unchecked string `json:"unchecked,omitempty"`
+	Left      int    `json:"left"`
+	ToGoal    int    `json:"toGoal"` // of what is left, the stages that lead to the goal
 }
 
 // A Check is the verdict of one check, or of one task that belongs to a change.
@@ -64,4 +66,6 @@ type Beside struct {
 	Before []Check  `json:"before"`
 	Checks []Check  `json:"checks"`
 	Notes  []string `json:"notes"`
+	// Unchecked says why no checks were run, "" where they were.
+	Unchecked string `json:"unchecked,omitempty"`
 }

@@ -103,7 +103,8 @@ func (w *Workspace) Repair(end func(run string)) (says string, err error) {
 type Transaction struct {
 	w        *Workspace
 	journal  journal
-	recorded bool // the backups are needed after it
+	recorded bool     // the backups are needed after it
+	beside   []string // files that are no part of what Record keeps
 }
 
 // Begin saves the present content of the files that are going to change, in a folder of its own. What is done is told to people when
@@ -132,6 +133,12 @@ func (t *Transaction) Cover(names []string) error {
 		return err
 	}
 	return t.note()
+}
+
+// CoverBeside does the same for files that follow from others: Record leaves them out.
+func (t *Transaction) CoverBeside(names []string) error {
+	t.beside = append(t.beside, names...)
+	return t.Cover(names)
 }
 
 // CoverForTasks does the same, faster for many files, which tasks are going to change while nobody looks.
@@ -274,7 +281,7 @@ func (t *Transaction) Record(but ...string) (Record, error) {
 	r := Record{map[string]string{}, map[string]string{}, map[string]string{}, t.journal.Backup}
 	t.recorded = true
 	for _, name := range slices.Sorted(maps.Keys(t.journal.Files)) {
-		if slices.Contains(but, name) {
+		if slices.Contains(but, name) || slices.Contains(t.beside, name) {
 			continue
 		}
 		after, sum, err := t.w.save(path.Join(t.journal.Backup, "left"), name, t.w.Put)
@@ -295,7 +302,11 @@ func (t *Transaction) Record(but ...string) (Record, error) {
 // Commit completes the transaction.
 func (t *Transaction) Commit() error {
 	err := t.w.Remove(journalFile)
-	if err == nil && !t.recorded {
+	switch {
+	case err != nil:
+	case t.recorded: // of folders, nothing but an undo needs what was there
+		t.w.DiscardBackup(path.Join(t.journal.Backup, "folders"))
+	default:
 		t.w.DiscardBackup(t.journal.Backup)
 	}
 	return err

@@ -34,6 +34,7 @@ type Config struct {
 	Trust     []string          `yaml:"trust"`    // packages whose silence or open range counts as a promise
 	Breaking  map[string]string `yaml:"breaking"` // packages of which a minor release may break: "minor"
 	Fixed     string            `yaml:"fixed"`    // an inventory of packages that are given from outside
+	Install   string            `yaml:"install"`  // who lays out packages: "molt", "none" (nobody does for Molt), or "" for Molt where it did before
 	Checks    []Check           `yaml:"checks"`
 	Stages    Stages            `yaml:"stages"`
 	Advice    []string          `yaml:"advice"` // files, folders and addresses of what upgrade guides say
@@ -66,7 +67,7 @@ type Check struct {
 	Pass   []string          `yaml:"pass"`   // variables with tokens that it may see
 }
 
-var configKeys = []string{"ecosystem", "registry", "goal", "runtime", "settle", "previews", "hold", "family", "trust", "breaking", "fixed", "checks", "stages", "advice", "rules", "largest-document"}
+var configKeys = []string{"ecosystem", "registry", "goal", "runtime", "settle", "previews", "hold", "family", "trust", "breaking", "fixed", "install", "checks", "stages", "advice", "rules", "largest-document"}
 
 // Read reads a configuration. Unknown keys are errors, with the nearest known one.
 func Read(file string, data []byte) (Config, error) {
@@ -106,6 +107,9 @@ func Read(file string, data []byte) (Config, error) {
 func (c *Config) check(place yamlfile.Place) error {
 	bad := func(value, reason string, path ...any) error {
 		return place.At(false, fmt.Sprintf("%q: %s", value, reason), path...)
+	}
+	if !slices.Contains([]string{"", "molt", "none"}, c.Install) {
+		return bad(c.Install, "expected molt, which lays out packages itself, or none, which leaves them to people", "install")
 	}
 	if _, err := c.SettleAge(); err != nil {
 		return bad(c.Settle, err.Error(), "settle")

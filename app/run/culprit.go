@@ -44,7 +44,9 @@ type Search struct {
 	// Rehearse works out what the files of the application hold with the changes of some packages alone, and which tasks belong to them. It
 	// is a *solve.Tangle where they do not resolve without the others.
 	Rehearse func(ctx context.Context, packages []string) (files map[string][]byte, tasks []config.Task, err error)
-	Tried    func(Trial) // nil for nobody who watches
+	// LayOut has the packages of a copy be those of its files; nil where nobody does.
+	LayOut func(ctx context.Context, dir string, files map[string][]byte) error
+	Tried  func(Trial) // nil for nobody who watches
 
 	trials []Trial
 	seen   map[string]plan.Outcome
@@ -117,6 +119,11 @@ func (s *Search) look(ctx context.Context, names []string, t *Trial) error {
 	defer c.Done()
 	for name, data := range files {
 		if err := os.WriteFile(filepath.Join(c.Dir, name), data, 0o644); err != nil {
+			return err
+		}
+	}
+	if s.LayOut != nil {
+		if err := s.LayOut(ctx, c.Dir, files); err != nil {
 			return err
 		}
 	}

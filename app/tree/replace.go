@@ -51,26 +51,38 @@ func (w *work) replace(ctx context.Context) error {
 	}
 	var names []string
 	if whole {
-		if err := os.WriteFile(w.path(path.Join(staged, "0", recordFile)), data, 0o644); err != nil {
+		if err := os.WriteFile(w.path(path.Join(staged, "0", RecordFile)), data, 0o644); err != nil {
 			return err
 		}
 	} else {
-		names = []string{path.Join(modules, recordFile)}
+		names = []string{path.Join(modules, RecordFile)}
 	}
 	if err := flush(w.path(staged)); err != nil { // what is staged has to be on the disk before it takes a place
 		return err
+	}
+	apply := func(t *txn.Transaction) error {
+		if err := w.put(t, staged, parts, whole); err != nil {
+			return err
+		}
+		for _, name := range names {
+			if err := t.Write(name, data); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	if t := w.order.Within; t != nil {
+		if err := t.CoverBeside(names); err != nil {
+			return err
+		}
+		return apply(t)
 	}
 	t, err := w.Files.Begin("installing", "install", names...)
 	if err != nil {
 		return err
 	}
-	if err := w.put(t, staged, parts, whole); err != nil {
+	if err := apply(t); err != nil {
 		return errors.Join(err, t.Undo())
-	}
-	for _, name := range names {
-		if err := t.Write(name, data); err != nil {
-			return errors.Join(err, t.Undo())
-		}
 	}
 	return t.Commit()
 }

@@ -37,8 +37,8 @@ type Tree struct {
 	Download func(ctx context.Context, p *ecosystem.LockedPackage, into registry.Sink) error
 }
 
-// recordFile says, in the folder of packages, what Molt laid out there.
-const recordFile = ".molt.json"
+// RecordFile says, in the folder of packages, what Molt laid out there.
+const RecordFile = ".molt.json"
 
 // A record is what was laid out.
 type record struct {
@@ -113,6 +113,7 @@ type Order struct {
 	Force   bool // whatever lies there is replaced
 	Offline bool
 	Watch   func(done, of int) // packages that are at hand; may be nil
+	Within  *txn.Transaction   // the change that the installation is part of, nil for one of its own
 }
 
 // Install lays out a lock. What lies there already as it should be is not touched. Errors are *ForeignError, *EditedError, *MissingError, those of
@@ -153,7 +154,7 @@ func (t *Tree) read(force bool) (*record, error) {
 	if !t.Files.Exists(modules) {
 		return nil, nil
 	}
-	data, err := t.Files.Read(modules+"/"+recordFile, input.State)
+	data, err := t.Files.Read(modules+"/"+RecordFile, input.State)
 	r := &record{}
 	switch {
 	case err == nil && json.Unmarshal(data, r) == nil && r.Format == 1:

@@ -362,3 +362,23 @@ func TestOwnPackagesGoByItsNumbers(t *testing.T) {
 		t.Errorf("the plan is %s", got)
 	}
 }
+
+// A stage leaves nothing out that something needs optionally, only because that would be a package less to move.
+func TestOptionalNeedsMoveAlong(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: hulk@^3.0.0 press@^1.0.0
+		hulk@3.0
+		hulk@4.0
+		press@1.0: opt:press-linux@1.0.0 opt:press-mac@1.0.0
+		press@2.0: opt:press-linux@2.0.0 opt:press-mac@2.0.0 opt:press-new@2.0.0
+		press-linux@1.0
+		press-linux@2.0
+		press-mac@1.0
+		press-mac@2.0
+		press-new@2.0`)
+	plan := planFor(t, source, app, Cut{}, "hulk@4")
+	last := plan.Stages[len(plan.Stages)-1]
+	if got := last.After.Versions(); last.ID != "after-press" || got["press"][0] != "2.0.0" || len(got["press-linux"]) != 1 || got["press-linux"][0] != "2.0.0" || got["press-mac"] == nil || got["press-new"] == nil {
+		t.Errorf("%s leaves %v", last.ID, got)
+	}
+}

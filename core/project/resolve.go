@@ -14,14 +14,30 @@ import (
 // of a thousand packages. The result by then is nearly always the best one, only not proven to be.
 const Effort = 200_000
 
-// KeepLocked is the objective to move as few locked packages as can be.
+// KeepLocked is the objective to move as few locked packages as can be. What something needs optionally does not count: the cheapest way
+// not to move it would be to leave it out, and an application is to have what it can have.
 func KeepLocked(locked *solve.Resolution) solve.Objective {
 	o := solve.Objective{Name: "locked packages moved"}
 	if locked == nil {
 		return o
 	}
+	optional := map[string]bool{}
+	note := func(edges []solve.Edge) {
+		for _, e := range edges {
+			if e.Optional && e.To != "" {
+				optional[e.Package] = true
+			}
+		}
+	}
+	note(locked.Roots)
+	for i := range locked.Packages {
+		note(locked.Packages[i].Needs)
+	}
 	versions := locked.Versions()
 	for _, name := range slices.Sorted(maps.Keys(versions)) {
+		if optional[name] {
+			continue
+		}
 		o.Soft = append(o.Soft, solve.SoftConstraint{Package: name, Among: versions[name]})
 	}
 	return o

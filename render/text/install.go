@@ -39,8 +39,11 @@ func (p *Page) Install(d doc.Install) {
 	p.words("not as it had been laid out, and mended", d.Mended)
 	p.words("edited, and replaced", d.Edited)
 	p.words("edited, and left as they are", d.Left)
+	if d.Untouched {
+		return
+	}
 	if len(d.LeftOut) > 0 {
-		p.wrapped("", fmt.Sprintf("Left out, for other platforms: %s.", few(d.LeftOut)))
+		p.Line("%s left out, for other platforms.", render.Count(len(d.LeftOut), "release"))
 	}
 	if len(d.Unbuilt) > 0 {
 		var names []string

@@ -28,6 +28,8 @@ func (p *Page) Trial(answer doc.Beside) {
 		what = answer.Stages[0]
 	}
 	switch {
+	case answer.Unchecked != "":
+		p.verdict(notice, fmt.Sprintf("%s resolves in a copy and is not checked: %s.", what, answer.Unchecked))
 	case answer.Passed && len(answer.Checks) == 0:
 		p.verdict(notice, what+" resolves in a copy; molt.yaml names no checks that would judge it.")
 	case answer.Passed:
@@ -55,6 +57,8 @@ func (p *Page) Step(answer doc.Step) {
 		}
 	}
 	switch {
+	case answer.Unchecked != "":
+		p.verdict(notice, fmt.Sprintf("%s is done and not checked: %s.", answer.Stage.ID, answer.Unchecked))
 	case answer.Passed:
 		p.verdict(good, fmt.Sprintf("%s is done: %s.", answer.Stage.ID, answer.Stage.Title))
 	case answer.Stage.Raise != nil:
