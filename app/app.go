@@ -392,8 +392,10 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 }
 
 // cacheDir returns the folder of the registry cache: MOLT_CACHE, else the user's cache folder, else none.
-func (a *App) cacheDir() string {
-	if dir := a.Settings.Env("MOLT_CACHE"); dir != "" {
+func (a *App) cacheDir() string { return cacheDir(a.Settings.Env) }
+
+func cacheDir(env func(string) string) string {
+	if dir := env("MOLT_CACHE"); dir != "" {
 		return dir
 	}
 	if dir, err := os.UserCacheDir(); err == nil {

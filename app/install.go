@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"os"
 	"path"
-	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -32,11 +31,11 @@ type InstallOrder struct {
 
 // Store returns the store of unpacked releases of this user.
 func (a *App) Store() (*store.Store, error) {
-	dir := a.cacheDir()
-	if dir == "" {
-		return nil, &input.UsageError{Reason: "there is no folder for the store of unpacked releases: set MOLT_CACHE to one"}
+	c, err := CacheOf(a.Settings.Env)
+	if err != nil {
+		return nil, err
 	}
-	return store.In(filepath.Join(dir, "store")), nil
+	return c.store(), nil
 }
 
 // Install lays out what the lock says, and nothing else. The folder was taken for changing it (Use), unless it is for show or for another folder. A

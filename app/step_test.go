@@ -34,7 +34,7 @@ func (b *bench) stepped() string {
 	for _, name := range []string{"package.json", "molt.lock", planfile.File, "generated.txt", "fresh.txt"} {
 		fmt.Fprintf(&text, "== %s\n%s", name, b.read(name))
 	}
-	return text.String()
+	return text.String() + b.tree()
 }
 
 // A tripwire ends the process, as far as files go, before the operation that is due.
@@ -57,8 +57,11 @@ func (w *tripwire) before(op, name string) error {
 // prepared makes a folder with a plan of which the next stage has a task.
 func prepared(t *testing.T) *bench {
 	b := newBench(t, map[string]string{"package.json": deskManifest, "generated.txt": "old\n",
-		"molt.yaml": "checks:\n  - {name: fine, run: 'true'}\nstages:\n  tasks:\n    - {name: generate, with: [deck], run: 'echo new >generated.txt; echo fresh >fresh.txt'}\n"})
-	b.planned()
+		"molt.yaml": "install: molt\nchecks:\n  - {name: fine, run: 'true'}\nstages:\n  tasks:\n    - {name: generate, with: [deck], run: 'echo new >generated.txt; echo fresh >fresh.txt'}\n"})
+	a, _ := b.planned()
+	if _, err := a.Install(context.Background(), InstallOrder{}); err != nil {
+		t.Fatal(err)
+	}
 	return b
 }
 

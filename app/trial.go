@@ -9,6 +9,7 @@ import (
 	"molt/app/config"
 	"molt/app/run"
 	"molt/core/universe"
+	"molt/ecosystem"
 )
 
 // A Beside is some stages carried out in a second copy of the application, beside the real one.
@@ -83,7 +84,7 @@ func (a *App) tryIn(ctx context.Context, b *Beside, files map[string][]byte, tas
 				return err
 			}
 		}
-	} else if installed, err := a.InstalledRoots(); err != nil {
+	} else if installed, err := ecosystem.Installed(a.Eco, a.Dir); err != nil {
 		return err
 	} else if installed != nil && len(checks) > 0 {
 		b.Unchecked = fmt.Sprintf("the copy has no packages; have Molt lay them out (\"install: molt\" in %s), and they are checked in it", config.File)

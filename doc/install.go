@@ -35,5 +35,21 @@ type Unbuilt struct {
 	Steps   []string `json:"steps"`
 }
 
+// Cache is "molt/cache/1".
+type Cache struct {
+	Schema    string   `json:"schema"`
+	Folder    string   `json:"folder"`
+	Documents int      `json:"documents"` // answers of registries
+	Bytes     int64    `json:"bytes"`     // of these
+	Releases  int      `json:"releases"`  // unpacked
+	Files     int      `json:"files"`     // of these
+	Unpacked  int64    `json:"unpacked"`  // bytes of these
+	Removed   []string `json:"removed"`   // releases that were not as they had been made, when they were looked at
+	Cleared   bool     `json:"cleared"`
+}
+
+// NeedsAttention is false: what was taken away is made anew when somebody needs it.
+func (d Cache) NeedsAttention() bool { return false }
+
 // NeedsAttention reports whether files that were edited, or claimed twice, want a look.
 func (d Install) NeedsAttention() bool { return false }

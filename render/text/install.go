@@ -83,3 +83,17 @@ func size(bytes int64) string {
 	}
 	return fmt.Sprintf("%.1f MB", float64(bytes)/1e6)
 }
+
+// Cache prints what is kept for all applications.
+func (p *Page) Cache(d doc.Cache) {
+	if d.Cleared {
+		p.Line("%s is empty now.", d.Folder)
+		return
+	}
+	p.Line("%s", d.Folder)
+	p.table("  ", [][]cell{
+		{plain("answers of registries"), plain(fmt.Sprint(d.Documents)), plain(size(d.Bytes))},
+		{plain("unpacked releases"), plain(fmt.Sprint(d.Releases)), plain(fmt.Sprintf("%s in %s", size(d.Unpacked), render.Count(d.Files, "file")))},
+	})
+	p.words("not as they had been made, and taken away", d.Removed)
+}

@@ -1,0 +1,218 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"molt/app/run"
+	"molt/app/tree"
+	"molt/archive"
+	"molt/input"
+)
+
+// tree is what is installed, as one text: every file with what it holds.
+func (b *bench) tree() string {
+	b.Helper()
+	var text strings.Builder
+	root := filepath.Join(b.dir, "node_modules")
+	err := filepath.WalkDir(root, func(at string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		rel, _ := filepath.Rel(b.dir, at) // it lies in there
+		data, err := os.ReadFile(at)
+		fmt.Fprintf(&text, "== %s\n%s", filepath.ToSlash(rel), data)
+		return err
+	})
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		b.Fatal(err)
+	}
+	return text.String()
+}
+
+// agrees fails the test when verify finds something about what is installed.
+func (b *bench) agrees(a *App) {
+	b.Helper()
+	found, err := a.Verify(context.Background())
+	if err != nil {
+		b.Fatal(err)
+	}
+	for _, f := range found {
+		if f.About == "installed" || f.About == "lock" {
+			b.Errorf("verify finds: %s", f.Says)
+		}
+	}
+}
+
+// installed installs and expects no error.
+func (b *bench) installed(a *App, order InstallOrder) *tree.Report {
+	b.Helper()
+	r, err := a.Install(context.Background(), order)
+	if err != nil {
+		b.Fatal(err)
+	}
+	return r
+}
+
+func TestInstall(t *testing.T) {
+	t.Parallel()
+	b := newBench(t, map[string]string{"package.json": deskManifest})
+	a, _ := b.planned()
+	if r := b.installed(a, InstallOrder{Dry: true}); len(r.Added) != 2 || b.tree() != "" {
+		t.Fatalf("for show: %+v\n%s", r, b.tree())
+	}
+	r := b.installed(a, InstallOrder{})
+	if len(r.Added) != 2 || r.Fetched != 2 || r.Untouched {
+		t.Errorf("the first time: %+v", r)
+	}
+	b.agrees(b.open())
+	whole := b.tree()
+	if r := b.installed(a, InstallOrder{}); !r.Untouched || r.Fetched != 0 {
+		t.Errorf("the second time: %+v", r)
+	}
+
+	// What somebody edited in a package that stays is left, and what is missing is made anew.
+	index := filepath.Join("node_modules", "deck", "index.js")
+	b.write(index, "edited")
+	if r := b.installed(a, InstallOrder{}); len(r.Left) != 1 || r.Left[0] != "node_modules/deck/index.js" || b.read(index) != "edited" {
+		t.Errorf("after an edit: %+v", r)
+	}
+	if r := b.installed(a, InstallOrder{Force: true}); len(r.Mended) != 1 || b.tree() != whole {
+		t.Errorf("by force: %+v\n%s", r, b.tree())
+	}
+	if err := os.Remove(filepath.Join(b.dir, "node_modules", "hulk", "package.json")); err != nil {
+		t.Fatal(err)
+	}
+	if r := b.installed(a, InstallOrder{}); len(r.Mended) != 1 || r.Mended[0] != "hulk@3.0.0" && r.Mended[0] != "hulk@3.1.0" || b.tree() != whole {
+		t.Errorf("after a loss: %+v", r)
+	}
+
+	// Elsewhere, from the store alone.
+	offline := *a
+	offline.Settings.Offline = true
+	into := filepath.Join(t.TempDir(), "release")
+	if r, err := offline.Install(context.Background(), InstallOrder{Into: into}); err != nil || r.Linked == 0 {
+		t.Errorf("into another folder: %+v, %v", r, err)
+	}
+	if data, err := os.ReadFile(filepath.Join(into, "node_modules", "deck", "package.json")); err != nil || len(data) == 0 {
+		t.Errorf("it holds %q, %v", data, err)
+	}
+	kept, err := a.Store()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := kept.Clear(); err != nil {
+		t.Fatal(err)
+	}
+	var missing *tree.MissingError
+	if _, err := offline.Install(context.Background(), InstallOrder{Into: filepath.Join(t.TempDir(), "x")}); !errors.As(err, &missing) || len(missing.Releases) != 2 {
+		t.Errorf("without a store, offline: %v", err)
+	}
+	if b.tree() != whole {
+		t.Error("clearing the store took files away from the application")
+	}
+}
+
+func TestInstallRefuses(t *testing.T) {
+	t.Parallel()
+	b := newBench(t, map[string]string{"package.json": deskManifest})
+	var usage *input.UsageError
+	refused := func(a *App, order InstallOrder, says string) {
+		t.Helper()
+		if _, err := a.Install(context.Background(), order); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%v, want %q", err, says)
+		}
+	}
+	refused(b.open(), InstallOrder{}, "there is no molt.lock")
+	a, _ := b.planned()
+	refused(a, InstallOrder{Groups: []string{"nonsense"}}, "the lock has no declarations of that group; it has dependencies")
+	b.write("package.json", strings.Replace(deskManifest, "^1.0.0", "^2.0.0", 1))
+	if _, err := b.open().Install(context.Background(), InstallOrder{}); !errors.As(err, &usage) || !strings.Contains(err.Error(), "deck asks for ^2.0.0, the lock was made for ^1.0.0") {
+		t.Errorf("with another manifest: %v", err)
+	}
+	b.write("package.json", deskManifest)
+	for _, dir := range []string{"node_modules", "node_modules/other"} {
+		if err := os.MkdirAll(filepath.Join(b.dir, dir), 0o755); err != nil {
+			t.Fatal(err)
+		}
+	}
+	b.write("node_modules/other/package.json", `{"name": "other", "version": "1.0.0"}`)
+	before := b.tree()
+	var foreign *tree.ForeignError
+	if _, err := a.Install(context.Background(), InstallOrder{}); !errors.As(err, &foreign) || b.tree() != before {
+		t.Errorf("over what another program laid out: %v", err)
+	}
+	b.installed(a, InstallOrder{Force: true})
+	b.agrees(b.open())
+
+	// An archive that is not what the lock says is not unpacked.
+	lock := b.read("molt.lock")
+	at := strings.Index(lock, "sha512-") + len("sha512-")
+	b.write("molt.lock", lock[:at]+strings.Repeat("A", 86)+"=="+lock[at+88:])
+	before = b.tree()
+	var digest *archive.DigestError
+	if _, err := b.open().Install(context.Background(), InstallOrder{}); !errors.As(err, &digest) || b.tree() != before {
+		t.Errorf("with another checksum: %v", err)
+	}
+}
+
+// Checks see the packages of the stage; a stage that fails leaves the tree as it was, and so does a way back.
+func TestStepsHaveTheirPackages(t *testing.T) {
+	t.Parallel()
+	posix(t)
+	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "install: molt\nchecks:\n  - {name: deck, run: 'grep -q 1.0.0 node_modules/deck/package.json'}\n"})
+	a, source := b.planned()
+	b.installed(a, InstallOrder{})
+	before := b.tree()
+	step, err := a.Step(context.Background(), source, Order{}, run.Watcher{})
+	if err != nil || step.Passed || b.tree() != before || len(step.Before) != 1 || !step.Before[0].Passed {
+		t.Fatalf("a stage whose packages fail the check: %+v, %v", step, err)
+	}
+	b.agrees(b.open())
+	b.write("molt.yaml", "install: molt\nchecks:\n  - {name: deck, run: 'grep -q 2.0.0 node_modules/deck/package.json'}\n")
+	a, source = b.use2()
+	if step, err = a.Step(context.Background(), source, Order{}, run.Watcher{}); err != nil || !step.Passed || step.Unchecked != "" {
+		t.Fatalf("a stage whose packages pass: %+v, %v", step, err)
+	}
+	if now := b.tree(); now == before || !strings.Contains(now, `"version": "2.0.0"`) {
+		t.Errorf("the tree is\n%s", now)
+	}
+	b.agrees(b.open())
+	if _, err := a.Back(context.Background(), ""); err != nil || b.tree() != before {
+		t.Errorf("back: %v\n%s", err, b.tree())
+	}
+	b.agrees(b.open())
+	got, err := a.Try(context.Background(), source, "", "", run.Watcher{})
+	if err != nil || !got.Passed || got.Unchecked != "" || len(got.Verdicts) != 1 || b.tree() != before {
+		t.Errorf("a trial: %+v, %v", got, err)
+	}
+}
+
+// No check passes on packages that are not the stage's.
+func TestUnchecked(t *testing.T) {
+	t.Parallel()
+	posix(t)
+	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "checks:\n  - {name: fine, run: 'true'}\n"})
+	a, source := b.planned()
+	for _, name := range []string{"hulk", "deck"} {
+		if err := os.MkdirAll(filepath.Join(b.dir, "node_modules", name), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		b.write("node_modules/"+name+"/package.json", fmt.Sprintf(`{"name": %q, "version": "1.0.0"}`, name))
+	}
+	step, err := a.Step(context.Background(), source, Order{}, run.Watcher{})
+	if err != nil || !strings.Contains(step.Unchecked, "what is installed is not what the lock says") || len(step.Verdicts) != 0 {
+		t.Errorf("%+v, %v", step, err)
+	}
+	got, err := a.Try(context.Background(), source, "", "", run.Watcher{})
+	var usage *input.UsageError
+	if !errors.As(err, &usage) && (err != nil || got.Unchecked == "" || len(got.Verdicts) != 0) {
+		t.Errorf("a trial: %+v, %v", got, err)
+	}
+}
