@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
+	"time"
 
 	"molt/app/config"
 	"molt/app/run"
@@ -21,12 +23,21 @@ type Beside struct {
 	Passed   bool
 	// Unchecked says why no checks were run, "" where they were.
 	Unchecked string
+	Each      []StageTrial // when the stages were tried one after the other
 	Notes     []string
 }
 
+// A StageTrial is one stage of several that were tried one after the other.
+type StageTrial struct {
+	Stage    string
+	Verdicts []run.Verdict
+	Passed   bool
+	Took     time.Duration
+}
+
 // Try carries out the stages that are to do, up to a named one or, when that is "", the next, in a copy of the application: a
-// temporary one, or one in a folder that stays. The application itself is not touched.
-func (a *App) Try(ctx context.Context, source universe.Source, upTo, into string, watch run.Watcher) (*Beside, error) {
+// temporary one, or one in a folder that stays; one after the other, each judged on its own, or all together. The application itself is not touched.
+func (a *App) Try(ctx context.Context, source universe.Source, upTo string, each bool, into string, watch run.Watcher) (*Beside, error) {
 	doc, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
@@ -40,29 +51,46 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo, into string
 		return nil, err
 	}
 	b := &Beside{}
-	last := ""
+	last := &rehearsed{}
 	var tasks []config.Task
+	var steps []*rehearsed
 	for i := range stages {
 		s := &stages[i]
 		if err := w.stage(ctx, source, s); err != nil {
 			return nil, a.atStage(doc, s, err)
 		}
 		b.Stages = append(b.Stages, s.ID)
-		last = s.Kind
 		tasks = append(tasks, a.tasksOf(s.Changes)...)
 		for _, r := range s.Raise {
 			b.Notes = append(b.Notes, fmt.Sprintf("%s is taken to be raised to what %s needs, %s", r.Name, r.By, r.Needs))
 		}
+		if s.Raise != nil && i < len(stages)-1 {
+			continue // nothing of it is in the files
+		}
+		lock, err := a.newLock(ctx, source, w.locked, w.manifest, a.Lock)
+		if err != nil {
+			return nil, err
+		}
+		last = &rehearsed{s.ID, a.contents(w.manifest, lock), a.tasksOf(s.Changes), a.checksOf(s.Kind)}
+		steps = append(steps, last)
 	}
-	lock, err := a.newLock(ctx, source, w.locked, w.manifest, a.Lock)
-	if err != nil {
-		return nil, err
+	if !each {
+		last.tasks = distinctTasks(tasks)
+		steps = []*rehearsed{last}
 	}
-	return b, a.tryIn(ctx, b, a.contents(w.manifest, lock), distinctTasks(tasks), a.checksOf(last), into, watch)
+	return b, a.tryIn(ctx, b, steps, into, watch)
 }
 
-// tryIn makes the copy, checks it as it is, puts the files in, and checks it again.
-func (a *App) tryIn(ctx context.Context, b *Beside, files map[string][]byte, tasks []config.Task, checks []config.Check, into string, watch run.Watcher) (err error) {
+// A rehearsed stage is what a copy is to hold for it, and what judges that.
+type rehearsed struct {
+	id     string
+	files  map[string][]byte
+	tasks  []config.Task
+	checks []config.Check
+}
+
+// tryIn makes the copy, checks it as it is, and then, for one stage after the other as long as they pass, puts the files in and checks it again.
+func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, into string, watch run.Watcher) (err error) {
 	c, err := a.besideCopy(ctx, into)
 	if err != nil {
 		return err
@@ -75,7 +103,14 @@ func (a *App) tryIn(ctx context.Context, b *Beside, files map[string][]byte, tas
 	if into != "" {
 		b.Dir = c.Dir
 	}
-	lock := files[a.Eco.Lock()]
+	var checks []config.Check // every one that is going to be run
+	for _, step := range steps {
+		for _, check := range step.checks {
+			if !slices.ContainsFunc(checks, func(c config.Check) bool { return c.Name == check.Name }) {
+				checks = append(checks, check)
+			}
+		}
+	}
 	if now, err := a.files.Content(a.Eco.Lock()); err != nil {
 		return err
 	} else if a.laidOut() {
@@ -100,23 +135,48 @@ func (a *App) tryIn(ctx context.Context, b *Beside, files map[string][]byte, tas
 		b.Before = append(b.Before, v)
 		before[v.Name] = v.Passed
 	}
-	for name, data := range files {
-		if err := os.WriteFile(filepath.Join(c.Dir, name), data, 0o644); err != nil {
+	for _, step := range steps {
+		began := time.Now()
+		if err := a.tryStage(ctx, b, step, c.Dir, before, watch); err != nil {
+			return err
+		}
+		if len(steps) > 1 {
+			b.Each = append(b.Each, StageTrial{step.id, b.Verdicts, b.Passed, time.Since(began)})
+		}
+		if !b.Passed {
+			return nil
+		}
+		for _, v := range b.Verdicts { // what fails from here on is the next stage's
+			before[v.Name] = v.Passed
+		}
+	}
+	return nil
+}
+
+// tryStage puts the files of a stage into a copy and judges it.
+func (a *App) tryStage(ctx context.Context, b *Beside, step *rehearsed, dir string, before map[string]bool, watch run.Watcher) error {
+	for name, data := range step.files {
+		if err := os.WriteFile(filepath.Join(dir, name), data, 0o644); err != nil {
 			return err
 		}
 	}
-	if a.laidOut() && lock != nil {
-		if err := a.layOutText(ctx, c.Dir, lock, nil); err != nil {
+	if lock := step.files[a.Eco.Lock()]; lock != nil && a.laidOut() {
+		if err := a.layOutText(ctx, dir, lock, nil); err != nil {
 			return err
 		}
 	}
-	if b.Verdicts, b.Passed, err = a.runner().Tasks(ctx, c.Dir, "trial", tasks, watch); err != nil {
+	var err error
+	if b.Verdicts, b.Passed, err = a.runner().Tasks(ctx, dir, "trial", step.tasks, watch); err != nil {
 		return err
 	}
-	if len(tasks) > 0 && !b.Passed {
+	if len(step.tasks) > 0 && !b.Passed {
 		return nil
 	}
-	verdicts, passed, err := a.runner().Check(ctx, c.Dir, "trial", checks, before, watch)
+	checks := step.checks
+	if b.Unchecked != "" {
+		checks = nil
+	}
+	verdicts, passed, err := a.runner().Check(ctx, dir, "trial", checks, before, watch)
 	b.Verdicts, b.Passed = append(b.Verdicts, verdicts...), passed
 	return err
 }

@@ -39,7 +39,11 @@ func NewOwnVersion(o *app.OwnVersion) doc.OwnVersion {
 
 // NewTrial makes the document of stages that were tried beside the application.
 func NewTrial(b *app.Beside) doc.Beside {
-	return doc.Beside{Schema: "molt/trial/1", Stages: b.Stages, Folder: b.Dir, Passed: b.Passed, Before: newChecks(b.Before), Checks: newChecks(b.Verdicts), Notes: append([]string{}, b.Notes...), Unchecked: b.Unchecked}
+	d := doc.Beside{Schema: "molt/trial/1", Stages: b.Stages, Folder: b.Dir, Passed: b.Passed, Before: newChecks(b.Before), Checks: newChecks(b.Verdicts), Notes: append([]string{}, b.Notes...), Unchecked: b.Unchecked}
+	for _, t := range b.Each {
+		d.Each = append(d.Each, doc.StageTrial{Stage: t.Stage, Passed: t.Passed, Seconds: t.Took.Round(time.Millisecond).Seconds(), Checks: newChecks(t.Verdicts)})
+	}
+	return d
 }
 
 // NewStep makes the document of a stage that was carried out or tried.
@@ -173,7 +177,7 @@ func (s *Session) Trial(stage string, all bool, into string, watcher run.Watcher
 			stage = file.Stages[n-1].ID
 		}
 	}
-	got, err := s.App.Try(s.ctx, s.Source, stage, into, watcher)
+	got, err := s.App.Try(s.ctx, s.Source, stage, all, into, watcher)
 	if err != nil {
 		return doc.Beside{}, s.explain(err)
 	}

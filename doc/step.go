@@ -57,6 +57,14 @@ type OwnVersion struct {
 	Written bool   `json:"written"`
 }
 
+// StageTrial is a stage that was tried after others, with the time that it took.
+type StageTrial struct {
+	Stage   string  `json:"stage"`
+	Passed  bool    `json:"passed"`
+	Seconds float64 `json:"seconds"`
+	Checks  []Check `json:"checks"`
+}
+
 // Beside is "molt/trial/1".
 type Beside struct {
 	Schema string   `json:"schema"`
@@ -67,5 +75,6 @@ type Beside struct {
 	Checks []Check  `json:"checks"`
 	Notes  []string `json:"notes"`
 	// Unchecked says why no checks were run, "" where they were.
-	Unchecked string `json:"unchecked,omitempty"`
+	Unchecked string       `json:"unchecked,omitempty"`
+	Each      []StageTrial `json:"each,omitempty"` // when the stages were tried one after the other, up to the first that fails
 }

@@ -181,6 +181,7 @@ type work struct {
 	bins    []string // folders of executables that are not, outside of these
 	mu      sync.Mutex
 	entries map[string]*store.Entry // by key
+	lists   sync.Map                // what listed found, by key
 	report  *Report
 }
 
@@ -355,7 +356,7 @@ func (w *work) examine(wrong map[string]bool) error {
 
 // differences compares a place with what was laid out there: whether something is missing, and which files hold something else.
 func (w *work) differences(at string, is placed) (missing bool, edited []string, err error) {
-	e, err := w.Store.Listed(is.Key)
+	e, err := w.listed(is.Key)
 	if err != nil {
 		return false, nil, err
 	}
@@ -375,6 +376,18 @@ func (w *work) differences(at string, is placed) (missing bool, edited []string,
 		edited = append(edited, path.Join(at, e.Files[i].Path))
 	}
 	return missing, edited, nil
+}
+
+// listed is Store.Listed, read once.
+func (w *work) listed(key string) (*store.Entry, error) {
+	if known, ok := w.lists.Load(key); ok {
+		return known.(*store.Entry), nil
+	}
+	e, err := w.Store.Listed(key)
+	if err == nil {
+		w.lists.Store(key, e)
+	}
+	return e, err
 }
 
 func (w *work) path(at string) string { return filepath.Join(w.Files.Dir, filepath.FromSlash(at)) }
@@ -421,7 +434,7 @@ func (w *work) fetch(ctx context.Context) error {
 				return err
 			}
 			p := wanted[key]
-			look := w.Store.Listed
+			look := w.listed
 			if need[key] {
 				look = w.Store.ByKey
 			}

@@ -5,6 +5,7 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/tidwall/gjson"
 
@@ -45,6 +46,9 @@ var (
 
 // Fits compares the platforms of a release with this machine.
 func (JS) Fits(p *ecosystem.LockedPackage) bool {
+	if p.When == "" {
+		return true
+	}
 	here := map[string]string{"os": runtime.GOOS, "cpu": runtime.GOARCH, "libc": libc()}
 	if name := systems[here["os"]]; name != "" {
 		here["os"] = name
@@ -64,7 +68,7 @@ func fitsPlatform(when string, here map[string]string) bool {
 			continue
 		}
 		names := strings.Split(list, ",")
-		if slices.Contains(names, "!"+is) || is == "" && field != "libc" {
+		if slices.Contains(names, "!"+is) {
 			return false
 		}
 		wanted := slices.ContainsFunc(names, func(n string) bool { return !strings.HasPrefix(n, "!") })
@@ -76,7 +80,7 @@ func fitsPlatform(when string, here map[string]string) bool {
 }
 
 // libc names the C library of this machine, "" where that is no question.
-func libc() string {
+var libc = sync.OnceValue(func() string {
 	if runtime.GOOS != "linux" {
 		return ""
 	}
@@ -84,4 +88,4 @@ func libc() string {
 		return "musl"
 	}
 	return "glibc"
-}
+})

@@ -10,7 +10,9 @@ import (
 
 // Install prints what an installation did, or would do.
 func (p *Page) Install(d doc.Install) {
-	if d.Untouched {
+	if d.Untouched && len(d.Left) > 0 {
+		p.verdict(notice, fmt.Sprintf("The packages are those of the lock: %s in %s.", render.Count(d.Folders, "package folder"), d.Into))
+	} else if d.Untouched {
 		p.verdict(good, fmt.Sprintf("All is there as the lock has it: %s in %s.", render.Count(d.Folders, "package folder"), d.Into))
 	} else {
 		verb := "holds"
@@ -28,17 +30,17 @@ func (p *Page) Install(d doc.Install) {
 		p.table("  ", rows)
 	}
 	if some := len(d.Added) + len(d.Removed); some > 0 && some <= 20 {
-		p.words("added", d.Added)
-		p.words("removed", d.Removed)
+		p.words("Added", d.Added)
+		p.words("Removed", d.Removed)
 	}
 	if !d.DryRun && !d.Untouched {
 		p.Line("%s fetched (%s), %s laid out, %.1f s.", render.Count(d.Archives, "archive"), size(d.Bytes), render.Count(d.Files, "file"), d.Seconds)
 	} else if d.DryRun && d.Archives > 0 {
 		p.Line("%s would be fetched.", render.Count(d.Archives, "archive"))
 	}
-	p.words("not as it had been laid out, and mended", d.Mended)
-	p.words("edited, and replaced", d.Edited)
-	p.words("edited, and left as they are", d.Left)
+	p.words("Not as it had been laid out, and mended", d.Mended)
+	p.words("Edited, and replaced", d.Edited)
+	p.words("Edited, and left as they are", d.Left)
 	if d.Untouched {
 		return
 	}
@@ -95,5 +97,5 @@ func (p *Page) Cache(d doc.Cache) {
 		{plain("answers of registries"), plain(fmt.Sprint(d.Documents)), plain(size(d.Bytes))},
 		{plain("unpacked releases"), plain(fmt.Sprint(d.Releases)), plain(fmt.Sprintf("%s in %s", size(d.Unpacked), render.Count(d.Files, "file")))},
 	})
-	p.words("not as they had been made, and taken away", d.Removed)
+	p.words("Not as they had been made, and taken away", d.Removed)
 }

@@ -34,11 +34,29 @@ func (p *Page) Trial(answer doc.Beside) {
 		p.verdict(notice, what+" resolves in a copy; molt.yaml names no checks that would judge it.")
 	case answer.Passed:
 		p.verdict(good, what+" passes in a copy; the application itself is as it was.")
+	case len(answer.Each) > 1:
+		p.verdict(bad, fmt.Sprintf("%s fails in a copy, after %s; the application itself is as it was.", answer.Each[len(answer.Each)-1].Stage, render.Count(len(answer.Each)-1, "stage")))
 	default:
 		p.verdict(bad, what+" fails in a copy; the application itself is as it was.")
 	}
-	for _, c := range answer.Checks {
-		p.check(c, false)
+	for _, t := range answer.Each {
+		word, style := "passed", good
+		if !t.Passed {
+			word, style = "failed", bad
+		}
+		var names []string
+		for _, c := range t.Checks {
+			names = append(names, c.Name)
+			if c.Task {
+				names[len(names)-1] += " (task)"
+			}
+		}
+		p.Line("%s", ink("  %s  %s", p.styled(style, word), t.Stage)+p.styled(faint, fmt.Sprintf("  %.1f s  %s", t.Seconds, strings.Join(names, ", "))))
+	}
+	if len(answer.Each) == 0 || !answer.Passed {
+		for _, c := range answer.Checks {
+			p.check(c, false)
+		}
 	}
 	for _, n := range answer.Notes {
 		p.wrapped("  ", n)

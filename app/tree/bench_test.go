@@ -1,0 +1,166 @@
+package tree
+
+import (
+	"archive/tar"
+	"bytes"
+	"compress/gzip"
+	"context"
+	"crypto/sha512"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"molt/core/solve"
+	"molt/ecosystem"
+	"molt/ecosystem/js"
+	"molt/registry"
+	"molt/store"
+	"molt/txn"
+)
+
+// noSeals seals with nothing; who may write is no question here.
+type noSeals struct{}
+
+func (noSeals) Seal(string, []byte) (string, error)      { return "sealed", nil }
+func (noSeals) Sealed(_ string, _ []byte, s string) bool { return s == "sealed" }
+
+// fleet makes a lock of packages in a chain of ten, with archives of 20 files each, and what downloads them.
+func fleet(tb testing.TB, packages int) (*ecosystem.Lock, func(context.Context, *ecosystem.LockedPackage, registry.Sink) error) {
+	tb.Helper()
+	l := &ecosystem.Lock{Ecosystem: "js"}
+	archives := map[string][]byte{}
+	for k := range packages {
+		name := fmt.Sprintf("ship-%04d", k)
+		p := ecosystem.LockedPackage{Node: solve.Node{ID: name + "@1.0.0", Name: name, Version: "1.0.0"}}
+		if k%10 != 9 && k+1 < packages {
+			next := fmt.Sprintf("ship-%04d", k+1)
+			p.Needs = []solve.Edge{{Name: next, Package: next, Constraint: "*", To: next + "@1.0.0"}}
+		}
+		if k%10 == 0 {
+			l.Roots = append(l.Roots, solve.Edge{Name: name, Package: name, Constraint: "*", Group: "dependencies", To: p.ID})
+		}
+		archives[p.ID], p.Integrity = pack(tb, name, "1.0.0")
+		l.Packages = append(l.Packages, p)
+	}
+	return l, func(_ context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
+		_, err := into.Write(archives[p.ID])
+		return err
+	}
+}
+
+func pack(tb testing.TB, name, version string) (data []byte, integrity string) {
+	tb.Helper()
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	w := tar.NewWriter(z)
+	add := func(file, text string) {
+		if err := w.WriteHeader(&tar.Header{Name: "package/" + file, Mode: 0o644, Size: int64(len(text)), Typeflag: tar.TypeReg}); err != nil {
+			tb.Fatal(err)
+		}
+		if _, err := w.Write([]byte(text)); err != nil {
+			tb.Fatal(err)
+		}
+	}
+	add("package.json", fmt.Sprintf(`{"name": %q, "version": %q}`, name, version))
+	for k := range 19 {
+		add(fmt.Sprintf("lib/part-%d.js", k), strings.Repeat(name+version+"\n", 20+k*10))
+	}
+	if err := errors.Join(w.Close(), z.Close()); err != nil {
+		tb.Fatal(err)
+	}
+	sum := sha512.Sum512(b.Bytes())
+	return b.Bytes(), "sha512-" + base64.StdEncoding.EncodeToString(sum[:])
+}
+
+func treeIn(tb testing.TB, dir string, kept *store.Store, download func(context.Context, *ecosystem.LockedPackage, registry.Sink) error) *Tree {
+	tb.Helper()
+	w, err := txn.OpenWorkspace(dir, noSeals{})
+	if err != nil {
+		tb.Fatal(err)
+	}
+	return &Tree{Files: w, Store: kept, Eco: js.JS{}, Download: download}
+}
+
+// BenchmarkInstall lays out 1,000 packages of 20 files each, with the store warm; "plain" is the yardstick, a program that links the same files;
+// "changed" moves one package of them; "untouched" finds nothing to do.
+func BenchmarkInstall(b *testing.B) {
+	ctx := context.Background()
+	l, download := fleet(b, 1000)
+	kept := store.In(filepath.Join(b.TempDir(), "store"))
+	first := b.TempDir()
+	began := time.Now()
+	if _, err := treeIn(b, first, kept, download).Install(ctx, l, Order{}); err != nil {
+		b.Fatal(err)
+	}
+	b.Logf("cold, from memory: %s", time.Since(began))
+	b.Run("plain", func(b *testing.B) {
+		for b.Loop() {
+			b.StopTimer()
+			dir := b.TempDir()
+			b.StartTimer()
+			if err := linkAll(filepath.Join(first, "node_modules"), filepath.Join(dir, "node_modules")); err != nil {
+				b.Fatal(err)
+			}
+		}
+	})
+	b.Run("warm", func(b *testing.B) {
+		for b.Loop() {
+			b.StopTimer()
+			t := treeIn(b, b.TempDir(), kept, download)
+			b.StartTimer()
+			if _, err := t.Install(ctx, l, Order{}); err != nil {
+				b.Fatal(err)
+			}
+		}
+	})
+	b.Run("untouched", func(b *testing.B) {
+		t := treeIn(b, first, kept, download)
+		for b.Loop() {
+			if r, err := t.Install(ctx, l, Order{}); err != nil || !r.Untouched {
+				b.Fatal(r, err)
+			}
+		}
+	})
+	b.Run("changed", func(b *testing.B) {
+		t := treeIn(b, first, kept, download)
+		other := *l
+		other.Packages = append([]ecosystem.LockedPackage(nil), l.Packages...)
+		p := &other.Packages[500]
+		p.Version = "1.0.1"
+		data, integrity := pack(b, p.Name, p.Version)
+		p.Integrity = integrity
+		t.Download = func(_ context.Context, _ *ecosystem.LockedPackage, into registry.Sink) error {
+			_, err := into.Write(data)
+			return err
+		}
+		locks := []*ecosystem.Lock{&other, l}
+		for k := 0; b.Loop(); k++ {
+			if r, err := t.Install(ctx, locks[k%2], Order{}); err != nil || len(r.Moved) != 1 {
+				b.Fatal(r, err)
+			}
+		}
+	})
+}
+
+// linkAll links the files of a folder into another, one after the other.
+func linkAll(from, to string) error {
+	return filepath.WalkDir(from, func(at string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		rel, err := filepath.Rel(from, at)
+		if err != nil {
+			return err
+		}
+		if d.IsDir() {
+			return os.MkdirAll(filepath.Join(to, rel), 0o755)
+		}
+		return os.Link(at, filepath.Join(to, rel))
+	})
+}
