@@ -83,6 +83,7 @@ func (w *Workspace) Unfinished() string {
 func (w *Workspace) Repair(end func(run string)) (says string, err error) {
 	j, err := w.readJournal()
 	if errors.Is(err, fs.ErrNotExist) {
+		w.dropFolders()
 		return "", nil
 	}
 	if err != nil {
@@ -97,6 +98,20 @@ func (w *Workspace) Repair(end func(run string)) (says string, err error) {
 		says += "; a file that a task had just made may still be there"
 	}
 	return says, nil
+}
+
+// dropFolders takes away the backups of folders that a process which ended just after a commit had no time to take away: no transaction is under
+// way that could need them.
+func (w *Workspace) dropFolders() {
+	entries, err := fs.ReadDir(w.Root.FS(), backupDir)
+	if err != nil {
+		return // there are none
+	}
+	for _, e := range entries {
+		if folders := path.Join(backupDir, e.Name(), "folders"); w.Exists(folders) {
+			w.DiscardBackup(folders)
+		}
+	}
 }
 
 // A Transaction changes several files and folders, or none.

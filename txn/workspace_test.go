@@ -252,3 +252,22 @@ func TestFolderOnly(t *testing.T) {
 		t.Errorf("now there is %s", now)
 	}
 }
+
+// Backups of folders that nobody took away after a commit are taken away by the next Molt, and no others.
+func TestFoldersLeftBehind(t *testing.T) {
+	w, err := OpenWorkspace(t.TempDir(), plainSeals{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, name := range []string{"/old/folders/x", "/old/kept"} {
+		if err := w.Mkdir(backupDir + name); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if says, err := w.Repair(func(string) {}); says != "" || err != nil {
+		t.Errorf("%q, %v", says, err)
+	}
+	if w.Exists(backupDir+"/old/folders") || !w.Exists(backupDir+"/old/kept") {
+		t.Error("the wrong backups are left")
+	}
+}

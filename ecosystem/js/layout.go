@@ -226,10 +226,7 @@ func (f *folder) keep(name string, found *folder) {
 
 // needsOf places what the package of a folder needs.
 func (y *layout) needsOf(f *folder) {
-	var left []string
-	for _, name := range slices.Sorted(maps.Keys(f.of.needs)) {
-		left = append(left, name)
-	}
+	left := slices.Sorted(maps.Keys(f.of.needs))
 	for len(left) > 0 {
 		var later []string
 		for _, name := range left {
