@@ -48,6 +48,25 @@ type record struct {
 	Executables map[string]string `json:"executables"`
 }
 
+// within reports whether everything in a record lies in folders of packages. The file can have come with the folder from elsewhere, and
+// what it names is replaced and taken away.
+func (r *record) within(modules string) bool {
+	ours := func(at string) bool {
+		return fs.ValidPath(at) && !strings.Contains(at, `\`) && strings.HasPrefix(at, modules+"/") && at != modules+"/"+RecordFile
+	}
+	for at, p := range r.Places {
+		if !ours(at) || strings.HasPrefix(path.Base(at), ".") || p.Link != "" && !ours(p.Link) {
+			return false
+		}
+	}
+	for at := range r.Executables {
+		if dir := path.Dir(at); !ours(at) || path.Base(path.Dir(dir)) != modules || !strings.HasPrefix(path.Base(dir), ".") {
+			return false
+		}
+	}
+	return true
+}
+
 // A placed package is what stands in a place.
 type placed struct {
 	Release string `json:"release"`
@@ -157,7 +176,7 @@ func (t *Tree) read(force bool) (*record, error) {
 	data, err := t.Files.Read(modules+"/"+RecordFile, input.State)
 	r := &record{}
 	switch {
-	case err == nil && json.Unmarshal(data, r) == nil && r.Format == 1:
+	case err == nil && json.Unmarshal(data, r) == nil && r.Format == 1 && r.within(modules):
 		return r, nil
 	case err != nil && !errors.Is(err, fs.ErrNotExist):
 		return nil, err

@@ -2,6 +2,7 @@ package js
 
 import (
 	"fmt"
+	"io/fs"
 	"maps"
 	"path"
 	"slices"
@@ -89,6 +90,13 @@ func newLayout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*la
 	if err := y.leaveOut(l.Roots); err != nil {
 		return nil, err
 	}
+	for _, edges := range append([][]solve.Edge{l.Roots}, edgesOf(l)...) {
+		for _, e := range edges {
+			if e.To != "" && !folderName(e.Name) {
+				return nil, fmt.Errorf("the lock has the name %q, which is no name of a folder for a package", e.Name)
+			}
+		}
+	}
 	lead := func(edges []solve.Edge) (map[string]*laid, map[string]bool) {
 		to, outside := map[string]*laid{}, map[string]bool{}
 		for _, e := range edges {
@@ -109,6 +117,27 @@ func newLayout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*la
 		n.lookups = maps.Clone(n.peers)
 	}
 	return y, y.lookUp()
+}
+
+// edgesOf lists the edges of all packages.
+func edgesOf(l *ecosystem.Lock) (all [][]solve.Edge) {
+	for i := range l.Packages {
+		all = append(all, l.Packages[i].Needs, l.Packages[i].Peers)
+	}
+	return all
+}
+
+// folderName reports whether a name, with its scope, can be the path of a folder in a folder of packages, and of nothing else.
+func folderName(name string) bool {
+	scope, rest, scoped := strings.Cut(name, "/")
+	if scoped != strings.HasPrefix(scope, "@") || len(scope) < 2 && scoped {
+		return false
+	}
+	if !scoped {
+		rest = scope
+	}
+	return fs.ValidPath(name) && rest != "." && !strings.HasPrefix(rest, ".") && rest != modules && !strings.Contains(rest, "/") &&
+		!strings.ContainsFunc(name, func(c rune) bool { return c <= ' ' || c == 0x7f || strings.ContainsRune(`\:*?"<>|`, c) })
 }
 
 // leaveOut marks what needs something that is left out, up to where it is optional.

@@ -254,3 +254,21 @@ func TestPlatforms(t *testing.T) {
 		t.Errorf("%v", err)
 	}
 }
+
+// Names come from a lock that may come from anywhere.
+func TestLayoutRefusesNames(t *testing.T) {
+	for _, name := range []string{"..", "../x", "a/b", "@a", "@/b", "@a/..", ".bin", "@a/.x", "node_modules", "a/../b", "/etc", `a\b`, "a:b", "a b", "", "@a/b/c"} {
+		l := lockOf(t, "app: a@1\na@1")
+		l.Roots[0].Name = name
+		if _, err := (JS{}).Layout(l, everything); err == nil || !strings.Contains(err.Error(), "no name of a folder") {
+			t.Errorf("%q: %v", name, err)
+		}
+	}
+	for _, name := range []string{"a", "@a/b", "a.b", "a-b_c~d", "A"} {
+		l := lockOf(t, "app: a@1\na@1")
+		l.Roots[0].Name = name
+		if _, err := (JS{}).Layout(l, everything); err != nil {
+			t.Errorf("%q: %v", name, err)
+		}
+	}
+}
