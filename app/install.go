@@ -118,12 +118,14 @@ func (a *App) layOutText(ctx context.Context, dir string, text []byte, within *t
 	return err
 }
 
-// laidOut says whether Molt lays out the packages of this application: people say so under "install:", and else it does where it did before.
+// laidOut says whether Molt lays out the packages of this application: people say so under "install:", and else it does where it did
+// before, and where nothing is installed and there are checks, which otherwise would run on no packages.
 func (a *App) laidOut() bool {
 	if _, can := a.Eco.(ecosystem.Installer); !can || a.Config.Install == "none" {
 		return false
 	}
-	return a.Config.Install == "molt" || a.files.Exists(path.Join(ecosystem.InstallFolder(a.Eco), tree.RecordFile))
+	folder := ecosystem.InstallFolder(a.Eco)
+	return a.Config.Install == "molt" || !a.files.Exists(folder) && len(a.Config.Checks) > 0 || a.files.Exists(path.Join(folder, tree.RecordFile))
 }
 
 // ready has the packages of the lock as it stands installed, where Molt lays them out, and else says how what is installed differs.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -231,4 +232,23 @@ func TestUnchecked(t *testing.T) {
 	if !errors.As(err, &usage) && (err != nil || got.Unchecked == "" || len(got.Verdicts) != 0) {
 		t.Errorf("a trial: %+v, %v", got, err)
 	}
+}
+
+// With a task, and a commit to come, the tree that a stage lays out is nobody's uncommitted work; without a word in molt.yaml it is laid out too.
+func TestStepWithTaskAndPackages(t *testing.T) {
+	t.Parallel()
+	posix(t)
+	b := newBench(t, map[string]string{"package.json": deskManifest, ".gitignore": "node_modules\n", "molt.yaml": "checks:\n  - {name: deck, run: 'test -e node_modules/deck/package.json'}\n" +
+		"stages:\n  tasks:\n    - {name: generate, with: [deck], run: 'grep version node_modules/deck/package.json >generated.txt'}\n"})
+	for _, args := range [][]string{{"init", "-q"}, {"add", "-A"}, {"commit", "-qm", "start"}} {
+		if out, err := exec.Command("git", append([]string{"-C", b.dir, "-c", "user.name=a", "-c", "user.email=a@b.example"}, args...)...).CombinedOutput(); err != nil {
+			t.Fatalf("%s", out)
+		}
+	}
+	a, source := b.planned()
+	step, err := a.Step(context.Background(), source, Order{Commit: true}, run.Watcher{})
+	if err != nil || !step.Passed || len(step.Changed) != 1 || step.Changed[0] != "generated.txt" || !strings.Contains(b.read("generated.txt"), "2.0.0") {
+		t.Errorf("%+v, %v\n%s", step, err, b.read("generated.txt"))
+	}
+	b.agrees(b.open())
 }

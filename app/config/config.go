@@ -34,7 +34,7 @@ type Config struct {
 	Trust     []string          `yaml:"trust"`    // packages whose silence or open range counts as a promise
 	Breaking  map[string]string `yaml:"breaking"` // packages of which a minor release may break: "minor"
 	Fixed     string            `yaml:"fixed"`    // an inventory of packages that are given from outside
-	Install   string            `yaml:"install"`  // who lays out packages: "molt", "none" (nobody does for Molt), or "" for Molt where it did before
+	Install   string            `yaml:"install"`  // who lays out packages: "molt", "none" (nobody does for Molt), or "" for Molt where it did before or nothing is installed
 	Checks    []Check           `yaml:"checks"`
 	Stages    Stages            `yaml:"stages"`
 	Advice    []string          `yaml:"advice"` // files, folders and addresses of what upgrade guides say
