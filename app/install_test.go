@@ -238,7 +238,7 @@ func TestUnchecked(t *testing.T) {
 func TestStepWithTaskAndPackages(t *testing.T) {
 	t.Parallel()
 	posix(t)
-	b := newBench(t, map[string]string{"package.json": deskManifest, ".gitignore": "node_modules\n", "molt.yaml": "checks:\n  - {name: deck, run: 'test -e node_modules/deck/package.json'}\n" +
+	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "checks:\n  - {name: deck, run: 'test -e node_modules/deck/package.json'}\n" +
 		"stages:\n  tasks:\n    - {name: generate, with: [deck], run: 'grep version node_modules/deck/package.json >generated.txt'}\n"})
 	for _, args := range [][]string{{"init", "-q"}, {"add", "-A"}, {"commit", "-qm", "start"}} {
 		if out, err := exec.Command("git", append([]string{"-C", b.dir, "-c", "user.name=a", "-c", "user.email=a@b.example"}, args...)...).CombinedOutput(); err != nil {

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"maps"
-	"path"
 	"slices"
 	"strings"
 
@@ -13,7 +12,6 @@ import (
 	"molt/app/ledger"
 	"molt/app/planfile"
 	"molt/app/run"
-	"molt/app/tree"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -171,8 +169,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 			}
 		}
 		if tasks != nil {
-			// What is laid out belongs to the stage, and to no task.
-			if step.Changed, err = a.perform(ctx, t, step, stage, tasks, covered, append(own, path.Join(ecosystem.InstallFolder(a.Eco), tree.RecordFile)), order, watch); err != nil || !step.Passed {
+			if step.Changed, err = a.perform(ctx, t, step, stage, tasks, covered, own, order, watch); err != nil || !step.Passed {
 				return err
 			}
 		}

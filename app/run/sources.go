@@ -15,11 +15,14 @@ import (
 const mostCovered = 16 << 20
 
 // Sources lists the files of the application that people keep: under git what is tracked or could be, elsewhere all
-// but hidden folders and the packages. Names are relative and have slashes; sorted.
+// but hidden folders, and never the packages. Names are relative and have slashes; sorted.
 func (r Runner) Sources(ctx context.Context) ([]string, error) {
 	var names []string
 	if r.Repo.Here(ctx) {
-		return r.Repo.Files(ctx)
+		names, err := r.Repo.Files(ctx)
+		return slices.DeleteFunc(names, func(name string) bool {
+			return r.Packages != "" && slices.Contains(strings.Split(name, "/"), r.Packages)
+		}), err
 	}
 	err := filepath.WalkDir(r.Files.Dir, func(at string, d fs.DirEntry, err error) error {
 		if err != nil {
