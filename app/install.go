@@ -22,11 +22,19 @@ import (
 
 // An InstallOrder says what of the lock to install, and where.
 type InstallOrder struct {
-	Groups []string // of the manifest, nil for all
-	Into   string   // a folder other than the application's, "" for that
-	Dry    bool
-	Force  bool
-	Watch  func(done, of int)
+	Groups  []string // of the manifest, nil for all
+	Into    string   // another folder, which gets manifest, lock and source too; "" for the application's own
+	Current string   // a link that is to lead to that folder in the end, "" for none
+	Dry     bool
+	Force   bool
+	Watch   func(done, of int)
+}
+
+// An Installed is what an installation did, or would do.
+type Installed struct {
+	*tree.Report
+	Copied int    // files of the application that the other folder got
+	Former string // where the link led before, "" for nowhere
 }
 
 // Store returns the store of unpacked releases of this user.
@@ -39,8 +47,15 @@ func (a *App) Store() (*store.Store, error) {
 }
 
 // Install lays out what the lock says, and nothing else. The folder was taken for changing it (Use), unless it is for show or for another folder. A
-// lock that does not fit the manifest is an *input.UsageError; other errors are those of tree.Tree.
-func (a *App) Install(ctx context.Context, order InstallOrder) (*tree.Report, error) {
+// lock that does not fit the manifest is an *input.UsageError; other errors are those of tree.Tree. A link is switched when all the rest is done, in one
+// move.
+func (a *App) Install(ctx context.Context, order InstallOrder) (*Installed, error) {
+	if order.Current != "" && order.Into == "" {
+		return nil, &input.UsageError{Reason: "--current: a link leads to a folder that --into names"}
+	}
+	if err := switchable(order.Current); err != nil {
+		return nil, err
+	}
 	lock, err := a.lockFor(order.Groups)
 	if err != nil {
 		return nil, err
@@ -64,7 +79,17 @@ func (a *App) Install(ctx context.Context, order InstallOrder) (*tree.Report, er
 			}
 		}
 	}
-	return a.layOut(ctx, files, lock, tree.Order{Dry: order.Dry, Force: order.Force, Watch: order.Watch})
+	done := &Installed{}
+	if order.Into != "" && !order.Dry {
+		if done.Copied, err = a.copySources(ctx, order.Into); err != nil {
+			return nil, err
+		}
+	}
+	if done.Report, err = a.layOut(ctx, files, lock, tree.Order{Dry: order.Dry, Force: order.Force, Watch: order.Watch}); err != nil || order.Dry || order.Current == "" {
+		return done, err
+	}
+	done.Former, err = switchLink(order.Current, order.Into)
+	return done, err
 }
 
 // layOut lays out a lock in a folder.

@@ -52,7 +52,7 @@ func (b *bench) agrees(a *App) {
 }
 
 // installed installs and expects no error.
-func (b *bench) installed(a *App, order InstallOrder) *tree.Report {
+func (b *bench) installed(a *App, order InstallOrder) *Installed {
 	b.Helper()
 	r, err := a.Install(context.Background(), order)
 	if err != nil {
@@ -251,4 +251,45 @@ func TestStepWithTaskAndPackages(t *testing.T) {
 		t.Errorf("%+v, %v\n%s", step, err, b.read("generated.txt"))
 	}
 	b.agrees(b.open())
+}
+
+// A complete tree for another place, and a link that is switched to it and back.
+func TestPromotion(t *testing.T) {
+	t.Parallel()
+	posix(t)
+	b := newBench(t, map[string]string{"package.json": deskManifest, "run.sh": "echo"})
+	if err := os.Chmod(filepath.Join(b.dir, "run.sh"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	a, _ := b.planned()
+	link := filepath.Join(b.dir, "current")
+	for k, former := range []string{"", "releases/1", "releases/2"} {
+		into := filepath.Join(b.dir, "releases", fmt.Sprint(k%2+1))
+		r := b.installed(a, InstallOrder{Into: into, Current: link})
+		if r.Former != former {
+			t.Errorf("release %d: the link led to %q, want %q", k, r.Former, former)
+		}
+		for _, name := range []string{"package.json", "molt.lock", "molt-plan.yaml", "run.sh", "node_modules/deck/package.json"} {
+			if _, err := os.Stat(filepath.Join(link, name)); err != nil {
+				t.Error(err)
+			}
+		}
+		if info, err := os.Stat(filepath.Join(link, "run.sh")); err != nil || info.Mode()&0o111 == 0 {
+			t.Errorf("run.sh cannot be run there: %v", err)
+		}
+		if _, err := os.Stat(filepath.Join(into, "releases")); err == nil {
+			t.Error("releases hold one another")
+		}
+	}
+	if b.tree() != "" {
+		t.Error("something was installed in the application itself")
+	}
+	refused := func(order InstallOrder, says string) {
+		t.Helper()
+		if _, err := a.Install(context.Background(), order); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%v, want %q", err, says)
+		}
+	}
+	refused(InstallOrder{Current: link}, "a link leads to a folder that --into names")
+	refused(InstallOrder{Into: filepath.Join(b.dir, "releases", "3"), Current: filepath.Join(b.dir, "package.json")}, "it is no link")
 }

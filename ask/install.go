@@ -28,6 +28,9 @@ func Install(ctx context.Context, a *app.App, order app.InstallOrder) (doc.Insta
 	for _, u := range r.Unbuilt {
 		d.Unbuilt = append(d.Unbuilt, doc.Unbuilt(u))
 	}
+	if d.Copied = r.Copied; !order.Dry {
+		d.Current, d.Former = order.Current, r.Former
+	}
 	d.Seconds = time.Since(began).Seconds()
 	return d, nil
 }

@@ -23,9 +23,12 @@ applications; the files of a tree are links to them. What is there as it should 
 one move, so that an end at any moment leaves the old tree or the new one. Releases for other platforms are left out.
 Scripts that packages want run are not run; they are listed.
 
+--into makes a complete tree for another place: manifest, lock, the files that people keep, and the packages. --current switches
+a link to it in one move when all is there, and says where the link led before; switching back is the same move.
+
 Files of installed packages that somebody edited are not overwritten, and a tree that Molt did not lay out is not
 replaced, unless --force says so.`,
-		Example: "  molt install\n  molt install --only dependencies --into ../release",
+		Example: "  molt install\n  molt install --only dependencies --into releases/7 --current current",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			open := c.use
@@ -49,7 +52,8 @@ replaced, unless --force says so.`,
 	}
 	f := cmd.Flags()
 	f.StringSliceVar(&order.Groups, "only", nil, "install what these groups of the manifest need, and no more")
-	f.StringVar(&order.Into, "into", "", "lay it out in this folder instead of the application's")
+	f.StringVar(&order.Into, "into", "", "make a complete copy in this folder: manifest, lock, source and packages")
+	f.StringVar(&order.Current, "current", "", "have this link lead to the folder of --into when all is there, in one move")
 	f.BoolVar(&order.Dry, "dry-run", false, "say what would change, and change nothing")
 	f.BoolVar(&order.Force, "force", false, "replace files that were edited, and a tree that Molt did not lay out")
 	return cmd

@@ -17,8 +17,11 @@ type Install struct {
 	Unbuilt   []Unbuilt `json:"unbuilt"`
 	Claimed   []string  `json:"claimed"` // executables that several packages have
 	Archives  int       `json:"archives"`
-	Bytes     int64     `json:"bytes"` // of the archives that were fetched
-	Files     int       `json:"files"` // that were linked or copied
+	Bytes     int64     `json:"bytes"`             // of the archives that were fetched
+	Files     int       `json:"files"`             // that were linked or copied
+	Copied    int       `json:"copied"`            // files of the application, into another folder
+	Current   string    `json:"current,omitempty"` // the link that leads there now
+	Former    string    `json:"former,omitempty"`  // where it led before
 	Seconds   float64   `json:"seconds"`
 }
 

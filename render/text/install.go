@@ -38,6 +38,15 @@ func (p *Page) Install(d doc.Install) {
 	} else if d.DryRun && d.Archives > 0 {
 		p.Line("%s would be fetched.", render.Count(d.Archives, "archive"))
 	}
+	if d.Copied > 0 {
+		p.Line("%s of the application copied.", render.Count(d.Copied, "file"))
+	}
+	switch {
+	case d.Current != "" && d.Former != "":
+		p.Line("%s leads there now; it led to %s.", d.Current, d.Former)
+	case d.Current != "":
+		p.Line("%s leads there now.", d.Current)
+	}
 	p.words("Not as it had been laid out, and mended", d.Mended)
 	p.words("Edited, and replaced", d.Edited)
 	p.words("Edited, and left as they are", d.Left)

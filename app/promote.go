@@ -1,0 +1,134 @@
+package app
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"molt/input"
+)
+
+// copySources copies the files that people keep into another folder, and returns how many there are. Where that folder lies in the application, what
+// lies beside it there (other such folders) is none of these files.
+func (a *App) copySources(ctx context.Context, into string) (int, error) {
+	names, err := a.runner().Sources(ctx)
+	if err != nil {
+		return 0, err
+	}
+	into, err = filepath.Abs(into)
+	if err != nil {
+		return 0, err
+	}
+	beside, err := filepath.Rel(a.Dir, filepath.Dir(into))
+	if err != nil || !filepath.IsLocal(beside) {
+		beside = ""
+	}
+	if beside == "." { // directly in the application
+		beside = filepath.Base(into)
+	}
+	n := 0
+	for _, name := range names {
+		if err := ctx.Err(); err != nil {
+			return n, err
+		}
+		if beside != "" && strings.HasPrefix(name, filepath.ToSlash(beside)+"/") {
+			continue
+		}
+		if err := copyFile(filepath.Join(a.Dir, filepath.FromSlash(name)), filepath.Join(into, filepath.FromSlash(name))); err != nil {
+			if errors.Is(err, fs.ErrNotExist) { // git lists what was deleted and not committed
+				continue
+			}
+			return n, err
+		}
+		n++
+	}
+	return n, nil
+}
+
+// copyFile copies a file with its permissions, beside its place and then into it. A link is copied as one.
+func copyFile(from, to string) error {
+	info, err := os.Lstat(from)
+	if err != nil || info.IsDir() {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
+		return err
+	}
+	part := to + "." + rand.Text()
+	if info.Mode()&fs.ModeSymlink != 0 {
+		leads, err := os.Readlink(from)
+		if err == nil {
+			err = os.Symlink(leads, part)
+		}
+		if err != nil {
+			return err
+		}
+		return os.Rename(part, to)
+	}
+	if err := input.Regular(from, info); err != nil {
+		return err
+	}
+	in, err := os.Open(from)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	out, err := os.OpenFile(part, os.O_CREATE|os.O_EXCL|os.O_WRONLY, info.Mode().Perm())
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(out, in)
+	if err = errors.Join(err, out.Close()); err == nil {
+		err = os.Rename(part, to)
+	}
+	if err != nil {
+		_ = os.Remove(part) // nothing is lost with it
+	}
+	return err
+}
+
+// switchable is an error where something other than a link has the name of a link that is to be switched.
+func switchable(link string) error {
+	if link == "" {
+		return nil
+	}
+	info, err := os.Lstat(link)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if err == nil && info.Mode()&fs.ModeSymlink == 0 {
+		err = &input.UsageError{Reason: fmt.Sprintf("--current %s: it is no link, and Molt replaces none but links", link)}
+	}
+	return err
+}
+
+// switchLink has a link lead to a folder, in one move, and returns where it led before.
+func switchLink(link, to string) (former string, err error) {
+	if former, err = os.Readlink(link); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return "", err
+	}
+	dir, err := filepath.Abs(filepath.Dir(link))
+	if err != nil {
+		return "", err
+	}
+	if to, err = filepath.Abs(to); err != nil {
+		return "", err
+	}
+	if rel, err := filepath.Rel(dir, to); err == nil {
+		to = rel
+	}
+	part := link + "." + rand.Text()
+	if err := os.Symlink(to, part); err != nil {
+		return "", err
+	}
+	if err := os.Rename(part, link); err != nil {
+		return "", errors.Join(err, os.Remove(part))
+	}
+	return former, nil
+}
