@@ -138,6 +138,11 @@ func TestInstallRefuses(t *testing.T) {
 		t.Errorf("with another manifest: %v", err)
 	}
 	b.write("package.json", deskManifest)
+	b.write("node_modules", "")
+	refused(a, InstallOrder{}, "node_modules is a file")
+	if err := os.Remove(filepath.Join(b.dir, "node_modules")); err != nil {
+		t.Fatal(err)
+	}
 	for _, dir := range []string{"node_modules", "node_modules/other"} {
 		if err := os.MkdirAll(filepath.Join(b.dir, dir), 0o755); err != nil {
 			t.Fatal(err)

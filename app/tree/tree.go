@@ -164,7 +164,10 @@ func (t *Tree) Install(ctx context.Context, l *ecosystem.Lock, order Order) (*Re
 	if order.Dry {
 		return w.report, nil
 	}
-	return w.report, w.replace(ctx)
+	if err := w.replace(ctx); err != nil {
+		return nil, fmt.Errorf("laying out packages: %w; what was installed is as it was", err)
+	}
+	return w.report, nil
 }
 
 // read returns the record of what lies there; an empty one where there is nothing, nil where it is to be replaced whole.
@@ -172,6 +175,9 @@ func (t *Tree) read(force bool) (*record, error) {
 	modules := t.Eco.InstallFolder()
 	if !t.Files.Exists(modules) {
 		return nil, nil
+	}
+	if info, err := t.Files.Root.Lstat(modules); err == nil && info.Mode().IsRegular() {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s is a file, and packages are laid out in a folder of that name; move it away", filepath.Join(t.Files.Dir, modules))}
 	}
 	data, err := t.Files.Read(modules+"/"+RecordFile, input.State)
 	r := &record{}
