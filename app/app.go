@@ -276,6 +276,9 @@ func (a *App) Application() project.Application {
 	held, _ := a.Config.Held(a.now())
 	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: project.Runtimes(a.Config.Runtime), Presumed: a.presumed, Grounds: a.grounds, Trusted: a.Config.Trust, Minors: a.Config.Minors(),
 		Previews: a.Config.Previews, Known: runtimes(a.Eco), Kin: ecosystem.Kin(a.Eco), Held: held, Reasons: a.Config.Reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.Rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
+	if c, err := a.runner().Remembered(); err == nil { // what cannot be read proves nothing
+		u.Ran = c.Ran
+	}
 	for _, o := range a.Manifest.Overrides() {
 		if o.Shared {
 			u.Frameworks = append(u.Frameworks, o.As)

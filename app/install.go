@@ -12,6 +12,7 @@ import (
 	"molt/app/config"
 	"molt/app/run"
 	"molt/app/tree"
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/ecosystem"
 	"molt/input"
@@ -163,6 +164,33 @@ func (a *App) ready(ctx context.Context) (string, error) {
 		return "", a.layOutText(ctx, a.Dir, text, nil)
 	}
 	return a.unlike(text)
+}
+
+// ran remembers that the checks passed with the packages of a lock, when all did that there were and Molt had laid the packages out.
+func (a *App) ran(text []byte, verdicts []run.Verdict) error {
+	checks := 0
+	for _, v := range verdicts {
+		if !v.Passed {
+			return nil
+		}
+		if !v.Task {
+			checks++
+		}
+	}
+	if checks == 0 || !a.laidOut() {
+		return nil
+	}
+	lock, err := a.decodeLock(a.Eco.Lock(), text)
+	if err != nil {
+		return err
+	}
+	r := project.Passed{On: a.now().UTC(), Lock: txn.Sum(text), Versions: map[string]string{}}
+	for _, e := range lock.Roots {
+		if v := rootVersion(lock, e.Name); v != "" {
+			r.Versions[e.Name] = v
+		}
+	}
+	return a.runner().RememberRan(r)
 }
 
 // unlike says how what is installed is not what a lock has, "" where it is, and where nothing is installed.

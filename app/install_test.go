@@ -186,6 +186,9 @@ func TestStepsHaveTheirPackages(t *testing.T) {
 	if step, err = a.Step(context.Background(), source, Order{}, run.Watcher{}); err != nil || !step.Passed || step.Unchecked != "" {
 		t.Fatalf("a stage whose packages pass: %+v, %v", step, err)
 	}
+	if ran := a.Application().Ran; len(ran) != 1 || ran[0].Versions["deck"] != "2.0.0" || ran[0].Versions["hulk"] == "" {
+		t.Errorf("it is remembered that the checks passed with %+v", ran)
+	}
 	if now := b.tree(); now == before || !strings.Contains(now, `"version": "2.0.0"`) {
 		t.Errorf("the tree is\n%s", now)
 	}

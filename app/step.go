@@ -220,7 +220,10 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 	if err != nil || step.Unchecked != "" {
 		return err
 	}
-	return a.runner().Remember(state, stage.ID, step.Verdicts)
+	if err := a.runner().Remember(state, stage.ID, step.Verdicts); err != nil {
+		return err
+	}
+	return a.ran(files[a.Eco.Lock()], step.Verdicts)
 }
 
 // perform runs the tasks of a stage and takes what they changed into it. With a commit to come they must leave files

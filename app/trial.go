@@ -146,6 +146,11 @@ func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, into str
 		if !b.Passed {
 			return nil
 		}
+		if lock := step.files[a.Eco.Lock()]; lock != nil && b.Unchecked == "" {
+			if err := a.ran(lock, b.Verdicts); err != nil {
+				return err
+			}
+		}
 		for _, v := range b.Verdicts { // what fails from here on is the next stage's
 			before[v.Name] = v.Passed
 		}

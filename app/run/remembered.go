@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"molt/core/project"
 	"molt/input"
 	"molt/txn"
 )
@@ -19,8 +20,9 @@ const VerdictsFile = txn.StateDir + "/checked.json"
 type Remembered struct {
 	State    string                   `json:"state"`
 	Verdicts []Verdict                `json:"verdicts"`
-	Took     map[string]time.Duration `json:"took"` // by stage, of the last run of its checks
-	Plan     string                   `json:"plan"` // SHA-256 of the plan as Molt last wrote or solved it
+	Took     map[string]time.Duration `json:"took"`          // by stage, of the last run of its checks
+	Plan     string                   `json:"plan"`          // SHA-256 of the plan as Molt last wrote or solved it
+	Ran      []project.Passed         `json:"ran,omitempty"` // with what all checks passed, the latest last
 	Seal     string                   `json:"seal,omitempty"`
 }
 
@@ -82,6 +84,20 @@ func (r Runner) Remember(state, stage string, verdicts []Verdict) error {
 		}
 	}
 	c.Took[stage] = took
+	return r.write(c)
+}
+
+// mostRan is how many states with which the checks passed are remembered.
+const mostRan = 40
+
+// RememberRan keeps with what all checks passed.
+func (r Runner) RememberRan(ran project.Passed) error {
+	c, err := r.Remembered()
+	if err != nil {
+		return err
+	}
+	c.Ran = append(slices.DeleteFunc(c.Ran, func(x project.Passed) bool { return x.Lock == ran.Lock }), ran)
+	c.Ran = c.Ran[max(0, len(c.Ran)-mostRan):]
 	return r.write(c)
 }
 

@@ -46,6 +46,11 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 	if slices.Contains(a.App.Held, got.Name) {
 		got.Evidence = append(got.Evidence, Evidence{project.None, "held: " + a.App.Reasons[got.Name], "hold"})
 	}
+	if got.Standing != project.Blocked {
+		if e, ran := a.Ran(got.Name, subject, target); ran {
+			got.Evidence = append(got.Evidence, e)
+		}
+	}
 	got.Evidence = append(append(got.Evidence, a.About(p, framework, subject, target)...), a.advised(p.Name)...)
 	if got.Standing == project.Bridge || got.Standing == project.Together {
 		if doubt := a.doubt(p, framework, got.Locked, target); doubt != nil { // why it cannot stay
@@ -71,6 +76,17 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 			got.Evidence = append(got.Evidence, e)
 		}
 	}
+}
+
+// Ran tells of the latest time that the application's checks passed with a release of a declared package beside one of some releases of the
+// framework.
+func (a *Question) Ran(name, v string, target []string) (Evidence, bool) {
+	for _, r := range slices.Backward(a.App.Ran) {
+		if framework := r.Versions[a.Goal.Name]; v != "" && r.Versions[name] == v && slices.Contains(target, framework) {
+			return Evidence{project.Ran, fmt.Sprintf("the application's checks passed with it and %s %s here, on %s", a.Goal.Name, framework, r.On.Format(time.DateOnly)), "here"}, true
+		}
+	}
+	return Evidence{}, false
 }
 
 // lastOf says how long nothing has been published of a package that the goal waits for: "the last release is 1.4.0, of 2019-05-02". It is "" where the

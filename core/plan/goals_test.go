@@ -344,6 +344,31 @@ func TestNeverPastTheGoal(t *testing.T) {
 	}
 }
 
+// That the checks passed here is what weighs most; with another release, or beside another of the framework, it says nothing.
+func TestWhatRanHere(t *testing.T) {
+	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@>=3\nmast@1.0: peer:hulk@3\nmast@2.0: peer:hulk@4")
+	for versions, want := range map[[3]string]int{{"4.0.0", "1.0.0", "2.0.0"}: 2, {"4.0.0", "1.0.0", "1.0.0"}: 1, {"3.0.0", "1.0.0", "2.0.0"}: 0} {
+		app.Ran = []project.Passed{{Lock: "x", Versions: map[string]string{"hulk": versions[0], "keel": versions[1], "mast": versions[2]}}}
+		got, err := assess.Assess(context.Background(), source, app, project.ParseGoal("hulk@4"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		n := 0
+		for _, p := range got.Packages {
+			if len(p.Evidence) > 0 && p.Evidence[0].Grade == project.Ran && strings.Contains(p.Evidence[0].Says, "passed with it and hulk 4.0.0 here") {
+				n++
+			}
+		}
+		if n != want {
+			t.Errorf("with %v, %d packages ran, want %d", versions, n, want)
+		}
+		plan := planFor(t, source, app, Cut{}, "hulk@4")
+		if goal := plan.Stages[len(plan.Stages)-1]; (goal.Weakest == project.Ran) != (want == 2) {
+			t.Errorf("with %v, stage %s rests on %s", versions, goal.ID, goal.Weakest)
+		}
+	}
+}
+
 // The framework's own packages arrive at its newest release with it, though an older one of theirs would spare a locked package.
 func TestOwnPackagesGoByItsNumbers(t *testing.T) {
 	source, app := projecttest.Sketch(t, `

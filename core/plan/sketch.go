@@ -59,6 +59,12 @@ func (p *planner) weigh(stages []Stage) error {
 			if err != nil {
 				return err
 			}
+			if _, ran := p.Ran(c.Name, c.To.Version, target); ran { // nothing weighs more
+				if st.Weakest == "" {
+					st.Weakest = project.Ran
+				}
+				continue
+			}
 			for _, e := range p.About(pkg, framework, c.To.Version, target) {
 				// A release for a hop on the way refuses the goal by right.
 				if e.Grade != project.None && e.Grade != project.Refused && (st.Weakest == "" || project.Weaker(e.Grade, st.Weakest)) {

@@ -33,10 +33,18 @@ type Application struct {
 	Rules     Policy                // of its people
 	Guides    []Guide               // what upgrade guides say
 	Pins      []Pin                 // versions of runtimes and tools that files of the application name
+	Ran       []Passed              // with what the application's checks have passed here, the oldest first
 	// Frameworks are declared names of which there must be one release in the whole application: what goals are about.
 	Frameworks []string
 	Edgeless   bool // the lock does not tell what its packages need
 	Overridden bool // the manifest's overrides are not those that the lock was made with
+}
+
+// A Passed is what was installed when the application's own checks passed, all of them.
+type Passed struct {
+	On       time.Time         `json:"on"`
+	Lock     string            `json:"lock"`     // SHA-256 of the lock
+	Versions map[string]string `json:"versions"` // by declared name
 }
 
 // singles returns the declared frameworks with their families, of which a resolution that continues another one may have a single

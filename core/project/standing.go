@@ -23,6 +23,7 @@ type Grade string
 
 // The grades, best first.
 const (
+	Ran      Grade = "ran"      // the application's own checks passed with it here
 	Stated   Grade = "stated"   // a bounded range names the goal, in a release younger than the goal's first
 	Early    Grade = "early"    // a bounded range names it, in a release older than the goal's first
 	Open     Grade = "open"     // an unbounded range merely fails to exclude it
@@ -43,7 +44,7 @@ const (
 )
 
 // grades in their order, best first.
-var grades = []Grade{Stated, Advised, Early, Inferred, Open, None, Refused}
+var grades = []Grade{Ran, Stated, Advised, Early, Inferred, Open, None, Refused}
 
 // Grades lists the grades that a policy can ask for.
 var Grades = []Grade{Stated, Early, Open}

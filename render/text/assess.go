@@ -262,7 +262,7 @@ func moveOf(d doc.Assessed) string {
 
 func graded(g project.Grade) cell {
 	switch g {
-	case project.Stated:
+	case project.Ran, project.Stated:
 		return cell{string(g), &good}
 	case project.Refused:
 		return cell{string(g), &bad}
