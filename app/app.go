@@ -51,6 +51,7 @@ type App struct {
 	repo     vcs.Repo
 	ledger   ledger.Ledger
 	user     userstate.State
+	unlaid   string          // why packages that nobody asked for could not be laid out, "" where they could
 	guides   []project.Guide // from LoadAdvice
 	// unsettled is the source with releases that have not settled yet, while one is open that hides them; else nil.
 	unsettled universe.Source

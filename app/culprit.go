@@ -35,7 +35,7 @@ func (a *App) FindCulprit(ctx context.Context, source universe.Source, failed *S
 			files, err := a.rehearse(ctx, source, &part)
 			return files, a.tasksOf(part.Changes), err
 		}}
-	if a.laidOut() {
+	if a.laysOut() {
 		search.LayOut = func(ctx context.Context, dir string, files map[string][]byte) error {
 			return a.layOutText(ctx, dir, files[a.Eco.Lock()], nil)
 		}

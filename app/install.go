@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path"
@@ -12,6 +13,7 @@ import (
 	"molt/app/config"
 	"molt/app/run"
 	"molt/app/tree"
+	"molt/archive"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/ecosystem"
@@ -141,17 +143,37 @@ func (a *App) layOutText(ctx context.Context, dir string, text []byte, within *t
 		}
 	}
 	_, err = a.layOut(ctx, files, lock, tree.Order{Within: within})
+	if err != nil && !a.laidOut() && unobtainable(err) { // nobody asked for it
+		a.unlaid = fmt.Sprintf("the packages could not be laid out, so the checks ran without any (%v); \"install: none\" in %s says that nobody is to try", err, config.File)
+		return nil
+	}
 	return err
 }
 
-// laidOut says whether Molt lays out the packages of this application: people say so under "install:", and else it does where it did
-// before, and where nothing is installed and there are checks, which otherwise would run on no packages.
-func (a *App) laidOut() bool {
-	if _, can := a.Eco.(ecosystem.Installer); !can || a.Config.Install == "none" {
-		return false
+// unobtainable reports whether an error says that packages are not to be had, before anything was touched.
+func unobtainable(err error) bool {
+	for _, kind := range []any{new(*tree.MissingError), new(*registry.UnreachableError), new(*registry.NotFoundError), new(*archive.DigestError), new(*input.UsageError)} {
+		if errors.As(err, kind) {
+			return true
+		}
 	}
-	folder := ecosystem.InstallFolder(a.Eco)
-	return a.Config.Install == "molt" || !a.files.Exists(folder) && len(a.Config.Checks) > 0 || a.files.Exists(path.Join(folder, tree.RecordFile))
+	return false
+}
+
+// laidOut says whether the installed packages of this application are Molt's: people say so under "install:", or it laid them out.
+func (a *App) laidOut() bool {
+	return a.installs() && (a.Config.Install == "molt" || a.files.Exists(path.Join(ecosystem.InstallFolder(a.Eco), tree.RecordFile)))
+}
+
+// laysOut says whether Molt lays packages out for checks: where they are its own, and where nothing is installed and nobody said otherwise, since checks would
+// run on no packages.
+func (a *App) laysOut() bool {
+	return a.laidOut() || a.installs() && a.unlaid == "" && len(a.Config.Checks) > 0 && !a.files.Exists(ecosystem.InstallFolder(a.Eco))
+}
+
+func (a *App) installs() bool {
+	_, can := a.Eco.(ecosystem.Installer)
+	return can && a.Config.Install != "none"
 }
 
 // ready has the packages of the lock as it stands installed, where Molt lays them out, and else says how what is installed differs.
@@ -160,7 +182,7 @@ func (a *App) ready(ctx context.Context) (string, error) {
 	if err != nil || text == nil {
 		return "", err
 	}
-	if a.laidOut() {
+	if a.laysOut() {
 		return "", a.layOutText(ctx, a.Dir, text, nil)
 	}
 	return a.unlike(text)
@@ -177,7 +199,7 @@ func (a *App) ran(text []byte, verdicts []run.Verdict) error {
 			checks++
 		}
 	}
-	if checks == 0 || !a.laidOut() {
+	if checks == 0 || !a.laysOut() {
 		return nil
 	}
 	lock, err := a.decodeLock(a.Eco.Lock(), text)

@@ -301,3 +301,26 @@ func TestPromotion(t *testing.T) {
 	refused(InstallOrder{Current: link}, "a link leads to a folder that --into names")
 	refused(InstallOrder{Into: filepath.Join(b.dir, "releases", "3"), Current: filepath.Join(b.dir, "package.json")}, "it is no link")
 }
+
+// Where nobody asked for packages and they are not to be had, a stage says so and goes on; where somebody did, it fails.
+func TestPackagesNotToBeHad(t *testing.T) {
+	t.Parallel()
+	posix(t)
+	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "checks:\n  - {name: fine, run: 'true'}\n"})
+	a, source := b.planned()
+	a.Settings.Offline = true
+	var missing *tree.MissingError
+	before := b.stepped()
+	a.Config.Install = "molt"
+	if _, err := a.Step(context.Background(), source, Order{}, run.Watcher{}); !errors.As(err, &missing) || b.stepped() != before {
+		t.Errorf("asked for: %v", err)
+	}
+	a.Config.Install = ""
+	step, err := a.Step(context.Background(), source, Order{}, run.Watcher{})
+	if err != nil || !step.Passed || len(step.Verdicts) != 1 || len(step.Notes) == 0 || !strings.Contains(step.Notes[len(step.Notes)-1], "could not be laid out") || b.tree() != "" {
+		t.Errorf("not asked for: %+v, %v", step, err)
+	}
+	if ran := a.Application().Ran; len(ran) != 0 {
+		t.Errorf("it ran with nothing: %+v", ran)
+	}
+}

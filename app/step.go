@@ -159,7 +159,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 			}
 		}
 		checks := a.checksOf(stage.Kind)
-		if a.laidOut() {
+		if a.laysOut() {
 			if err := a.layOutText(ctx, a.Dir, files[a.Eco.Lock()], t); err != nil {
 				return err
 			}
@@ -167,6 +167,9 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 			if step.Unchecked, err = a.unlike(files[a.Eco.Lock()]); err != nil {
 				return err
 			}
+		}
+		if a.unlaid != "" {
+			step.Notes = append(step.Notes, a.unlaid)
 		}
 		if tasks != nil {
 			if step.Changed, err = a.perform(ctx, t, step, stage, tasks, covered, own, order, watch); err != nil || !step.Passed {

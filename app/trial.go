@@ -113,7 +113,7 @@ func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, into str
 	}
 	if now, err := a.files.Content(a.Eco.Lock()); err != nil {
 		return err
-	} else if a.laidOut() {
+	} else if a.laysOut() {
 		if now != nil && len(checks) > 0 {
 			if err := a.layOutText(ctx, c.Dir, now, nil); err != nil {
 				return err
@@ -135,6 +135,11 @@ func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, into str
 		b.Before = append(b.Before, v)
 		before[v.Name] = v.Passed
 	}
+	defer func() {
+		if a.unlaid != "" {
+			b.Notes = append(b.Notes, a.unlaid)
+		}
+	}()
 	for _, step := range steps {
 		began := time.Now()
 		if err := a.tryStage(ctx, b, step, c.Dir, before, watch); err != nil {
@@ -165,7 +170,7 @@ func (a *App) tryStage(ctx context.Context, b *Beside, step *rehearsed, dir stri
 			return err
 		}
 	}
-	if lock := step.files[a.Eco.Lock()]; lock != nil && a.laidOut() {
+	if lock := step.files[a.Eco.Lock()]; lock != nil && a.laysOut() {
 		if err := a.layOutText(ctx, dir, lock, nil); err != nil {
 			return err
 		}
