@@ -6,6 +6,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"runtime"
 	"strings"
 	"testing"
 )
@@ -488,4 +489,25 @@ func TestStepCommit(t *testing.T) {
 	d.write("package.json", d.read("package.json")+"\n")
 	d.run(0, "plan", "keel@2")
 	d.says(2, []string{"step", "--commit"}, "package.json is not committed as it stands")
+}
+
+// A relay has what the lock has, and nothing else, as long as the command runs that it serves.
+func TestRelay(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("the command is written for a POSIX shell")
+	}
+	d := demoDesk(t)
+	inside := func(args string) string {
+		return "MOLT_CACHE=" + filepath.Join(t.TempDir(), "cache") + " MOLT_REGISTRY_JS=$MOLT_RELAY " + molt + " " + args
+	}
+	d.says(0, []string{"relay", "--through", "--", "sh", "-c", inside("range '*' --of brackwater")}, "3.8.2")
+	if out, _ := d.run(0, "relay", "--", "sh", "-c", inside("range '*' --of brackwater")); strings.Contains(out, "3.9.0") || strings.Contains(out, "5.") {
+		t.Errorf("the relay has more than the lock:\n%s", out)
+	}
+	d.says(0, []string{"relay", "--through", "--", "sh", "-c", inside("install --into " + filepath.Join(t.TempDir(), "copy"))}, "97 archives fetched")
+	d.run(1, "relay", "--", "sh", "-c", "exit 7")
+	d.run(2, "relay", "sh")
+	d.run(2, "relay", "--listen", "0.0.0.0:0")
+	d.run(1, "plan")
+	d.says(0, []string{"relay", "--stage", "patch", "--", "sh", "-c", inside("range '*' --of brackwater")}, "3.8.5")
 }

@@ -59,25 +59,30 @@ until it is interrupted. Without UNIVERSE it serves the demo's packages. docs/fo
 
 // serve serves packages on a loopback address until stop is called.
 func serve(ctx context.Context, e ecosystem.Ecosystem, packages universe.Table, listen string) (address string, stop func(), err error) {
-	host, _, err := net.SplitHostPort(listen)
-	if ip := net.ParseIP(host); err != nil || host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-		return "", nil, &input.UsageError{Reason: fmt.Sprintf("--listen %q: expected a loopback address such as 127.0.0.1:7411", listen)}
-	}
 	server, can := e.(ecosystem.Server)
 	if !can {
 		return "", nil, &input.UsageError{Reason: "there is no stand-in for registries of " + e.Name()}
+	}
+	return listenOn(ctx, server.StandIn(packages), listen)
+}
+
+// listenOn serves on a loopback address until stop is called.
+func listenOn(ctx context.Context, handler http.Handler, listen string) (address string, stop func(), err error) {
+	host, _, err := net.SplitHostPort(listen)
+	if ip := net.ParseIP(host); err != nil || host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+		return "", nil, &input.UsageError{Reason: fmt.Sprintf("--listen %q: expected a loopback address such as 127.0.0.1:7411", listen)}
 	}
 	l, err := (&net.ListenConfig{}).Listen(ctx, "tcp", listen)
 	if err != nil {
 		return "", nil, err
 	}
-	web := &http.Server{Handler: server.StandIn(packages), ReadHeaderTimeout: 10 * time.Second}
+	web := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second}
 	served := make(chan error, 1)
 	go func() { served <- web.Serve(l) }()
 	return "http://" + l.Addr().String(), func() {
 		_ = web.Close()
 		if err := <-served; err != nil && !errors.Is(err, http.ErrServerClosed) {
-			fmt.Fprintf(os.Stderr, "the stand-in ended early: %v\n", err)
+			fmt.Fprintf(os.Stderr, "serving ended early: %v\n", err)
 		}
 	}, nil
 }

@@ -80,6 +80,8 @@ type RuntimeKnower interface {
 // A Server serves packages the way that the ecosystem's registries do.
 type Server interface {
 	StandIn(packages universe.Table) http.Handler
+	// Relay serves the releases that packages have and no others, with archives where their files say, or through a function that gets them.
+	Relay(packages universe.Table, archive func(context.Context, *universe.Package, *universe.Release) ([]byte, error)) http.Handler
 }
 
 // An Installer knows how releases are laid out for the language's runtime.

@@ -2,11 +2,11 @@ package js
 
 import (
 	"strings"
-	"sync"
 	"testing"
 
 	"github.com/tidwall/gjson"
 
+	"molt/core/universe"
 	"molt/ecosystem/standin"
 )
 
@@ -60,7 +60,7 @@ func TestLicence(t *testing.T) {
 	if err != nil || table["keel"].Releases[0].Licence != "MIT" || table["rope"].Releases[0].Licence != "" {
 		t.Errorf("%+v, %v", table, err)
 	}
-	if p, err := readPackage("keel", document(table["keel"], "http://x", false, &sync.Map{}), "http://x"); err != nil || p.Releases[0].Licence != "MIT" {
+	if p, err := readPackage("keel", document(table["keel"], false, func(*universe.Release) map[string]any { return nil }), "http://x"); err != nil || p.Releases[0].Licence != "MIT" {
 		t.Errorf("what is served: %+v, %v", p, err)
 	}
 }

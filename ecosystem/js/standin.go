@@ -4,10 +4,12 @@ import (
 	"archive/tar"
 	"bytes"
 	"compress/gzip"
+	"context"
 	"crypto/sha512"
 	"encoding/base64"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"net"
 	"net/http"
 	"net/url"
@@ -25,11 +27,52 @@ import (
 // in a browser could have resolved a name of its own to it), and the addresses in documents are those of the listener,
 // whatever a request says. What it keeps in memory is bounded by what it serves.
 func (JS) StandIn(packages universe.Table) http.Handler {
+	var sums sync.Map // integrity strings of archives, by package and version
+	return serve(packages, func(p *universe.Package, r *universe.Release, base string) map[string]any {
+		key := p.Name + "@" + r.Version.String()
+		integrity, known := sums.Load(key)
+		if !known {
+			sum := sha512.Sum512(archiveOf(p, r))
+			integrity, _ = sums.LoadOrStore(key, "sha512-"+base64.StdEncoding.EncodeToString(sum[:]))
+		}
+		return map[string]any{"tarball": archiveAddress(base, p, r), "integrity": integrity}
+	}, func(_ context.Context, p *universe.Package, r *universe.Release) ([]byte, error) { return archiveOf(p, r), nil })
+}
+
+// Relay serves packages by the same protocol and under the same rules, as a lock has them: their archives are where the releases' files say,
+// or, with a way to get them, here. The packages are changed, and must be nobody else's.
+func (JS) Relay(packages universe.Table, archive func(context.Context, *universe.Package, *universe.Release) ([]byte, error)) http.Handler {
+	for _, p := range packages { // what programs take that ask for no release by name
+		if newest := p.Newest(); newest != nil && p.Tags[currentTag] == "" {
+			p.Tags = maps.Clone(p.Tags)
+			if p.Tags == nil {
+				p.Tags = map[string]string{}
+			}
+			p.Tags[currentTag] = newest.Version.String()
+		}
+	}
+	return serve(packages, func(p *universe.Package, r *universe.Release, base string) map[string]any {
+		dist := map[string]any{"tarball": r.File().Address}
+		if archive != nil {
+			dist["tarball"] = archiveAddress(base, p, r)
+		}
+		if r.File().Integrity != "" {
+			dist["integrity"] = r.File().Integrity
+		}
+		return dist
+	}, archive)
+}
+
+func archiveAddress(base string, p *universe.Package, r *universe.Release) string {
+	return base + "/" + (&url.URL{Path: p.Name}).EscapedPath() + "/-/" + archiveName(p.Name, r.Version.String())
+}
+
+// serve serves packages; dist says of a release where its archive is and how to check it, archive gets it, where it is here.
+func serve(packages universe.Table, dist func(p *universe.Package, r *universe.Release, base string) map[string]any, archive func(context.Context, *universe.Package, *universe.Release) ([]byte, error)) http.Handler {
 	var documents sync.Map // of bytes, by package, listener and length
-	var sums sync.Map      // integrity strings of archives, by package and version
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if !loopback(r.Host) {
-			http.Error(w, "the stand-in serves this machine alone", http.StatusMisdirectedRequest)
+			http.Error(w, "this serves this machine alone", http.StatusMisdirectedRequest)
 			return
 		}
 		listener := "127.0.0.1"
@@ -37,10 +80,10 @@ func (JS) StandIn(packages universe.Table) http.Handler {
 			listener = at.String()
 		}
 		if r.Method != http.MethodGet && r.Method != http.MethodHead {
-			http.Error(w, "the stand-in only reads", http.StatusMethodNotAllowed)
+			http.Error(w, "this only reads", http.StatusMethodNotAllowed)
 			return
 		}
-		name, archive, wantsArchive := strings.Cut(strings.TrimPrefix(r.URL.Path, "/"), "/-/")
+		name, file, wantsArchive := strings.Cut(strings.TrimPrefix(r.URL.Path, "/"), "/-/")
 		p := packages[name]
 		if p == nil {
 			http.Error(w, `{"error":"not found"}`, http.StatusNotFound)
@@ -52,8 +95,13 @@ func (JS) StandIn(packages universe.Table) http.Handler {
 		case wantsArchive:
 			kind = "application/octet-stream"
 			for i := range p.Releases {
-				if archiveName(p.Name, p.Releases[i].Version.String()) == archive {
-					body = archiveOf(p, &p.Releases[i])
+				if archive == nil || archiveName(p.Name, p.Releases[i].Version.String()) != file {
+					continue
+				}
+				var err error
+				if body, err = archive(r.Context(), p, &p.Releases[i]); err != nil {
+					http.Error(w, err.Error(), http.StatusBadGateway)
+					return
 				}
 			}
 		default:
@@ -61,7 +109,7 @@ func (JS) StandIn(packages universe.Table) http.Handler {
 			key := fmt.Sprint(name, " ", listener, short)
 			kept, ok := documents.Load(key)
 			if !ok {
-				kept, _ = documents.LoadOrStore(key, document(p, "http://"+listener, short, &sums))
+				kept, _ = documents.LoadOrStore(key, document(p, short, func(r *universe.Release) map[string]any { return dist(p, r, "http://"+listener) }))
 			}
 			body = kept.([]byte)
 		}
@@ -90,22 +138,13 @@ func loopback(host string) bool {
 func archiveName(name, version string) string { return path.Base(name) + "-" + version + ".tgz" }
 
 // document builds the registry document of a package.
-func document(p *universe.Package, base string, short bool, sums *sync.Map) []byte {
+func document(p *universe.Package, short bool, dist func(*universe.Release) map[string]any) []byte {
 	versions, times := map[string]any{}, map[string]string{}
 	for i := range p.Releases {
 		r := &p.Releases[i]
 		v := r.Version.String()
-		key := p.Name + "@" + v
-		integrity, known := sums.Load(key)
-		if !known {
-			sum := sha512.Sum512(archiveOf(p, r))
-			integrity, _ = sums.LoadOrStore(key, "sha512-"+base64.StdEncoding.EncodeToString(sum[:]))
-		}
 		about := packageJSON(p, r)
-		about["dist"] = map[string]any{
-			"tarball":   base + "/" + (&url.URL{Path: p.Name}).EscapedPath() + "/-/" + archiveName(p.Name, v),
-			"integrity": integrity,
-		}
+		about["dist"] = dist(r)
 		versions[v] = about
 		if !r.Published.IsZero() {
 			times[v] = r.Published.Format(time.RFC3339)
@@ -163,6 +202,10 @@ func packageJSON(p *universe.Package, r *universe.Release) map[string]any {
 	}
 	if r.Licence != "" {
 		about["license"] = r.Licence
+	}
+	for _, part := range strings.Fields(r.File().When) {
+		field, names, _ := strings.Cut(part, ":")
+		about[field] = strings.Split(names, ",")
 	}
 	return about
 }

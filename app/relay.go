@@ -1,0 +1,93 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"net/http"
+	"strings"
+
+	"molt/core/universe"
+	"molt/ecosystem"
+	"molt/input"
+)
+
+// Relay returns a registry of exactly the packages and releases of the lock, or of that of a stage that is to do, and how many packages
+// it has. Archives are where the registry has them, or go through it, checked. The registry is open as long as the relay is.
+func (a *App) Relay(ctx context.Context, source universe.Source, stage string, through bool) (http.Handler, int, error) {
+	server, can := a.Eco.(ecosystem.Server)
+	if !can {
+		return nil, 0, &input.UsageError{Reason: "there is no relay for registries of " + a.Eco.Name()}
+	}
+	lock, err := a.lockFor(nil)
+	if err != nil {
+		return nil, 0, err
+	}
+	if stage != "" {
+		if lock, err = a.lockOf(ctx, source, stage); err != nil {
+			return nil, 0, err
+		}
+	}
+	packages, err := a.locked(lock)
+	if err != nil {
+		return nil, 0, err
+	}
+	if !through {
+		return server.Relay(packages, nil), len(packages), nil
+	}
+	return server.Relay(packages, func(ctx context.Context, p *universe.Package, r *universe.Release) ([]byte, error) {
+		var into held
+		err := a.client.Download(ctx, r.File().Address, r.File().Integrity, &into)
+		return into.Bytes(), err
+	}), len(packages), nil
+}
+
+// lockOf solves the stages that are to do up to one, and returns the lock that they lead to.
+func (a *App) lockOf(ctx context.Context, source universe.Source, id string) (*ecosystem.Lock, error) {
+	plan, err := a.ReadPlan()
+	if err != nil {
+		return nil, err
+	}
+	stages, err := plan.Until(id)
+	if err != nil {
+		return nil, err
+	}
+	w, err := a.walk()
+	if err != nil {
+		return nil, err
+	}
+	for i := range stages {
+		if err := w.stage(ctx, source, &stages[i]); err != nil {
+			return nil, a.atStage(plan, &stages[i], err)
+		}
+	}
+	return a.newLock(ctx, source, w.locked, w.manifest, a.Lock)
+}
+
+// locked returns the packages of a lock with their files, at whole addresses.
+func (a *App) locked(l *ecosystem.Lock) (universe.Table, error) {
+	table, err := l.Universe(a.Eco)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range l.Packages {
+		r := table[p.Name].Release(p.Version)
+		if r == nil {
+			return nil, fmt.Errorf("%s is not in the lock as it was read", p.ID)
+		}
+		address := p.Source
+		if !strings.Contains(address, "://") {
+			address = a.client.Base() + "/" + address
+		}
+		r.Files = []universe.File{{Address: address, Integrity: p.Integrity, When: p.When}}
+	}
+	return table, nil
+}
+
+// A held archive is in memory.
+type held struct{ bytes.Buffer }
+
+func (h *held) Reset() error {
+	h.Buffer.Reset()
+	return nil
+}
