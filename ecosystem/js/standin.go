@@ -36,7 +36,9 @@ func (JS) StandIn(packages universe.Table) http.Handler {
 			integrity, _ = sums.LoadOrStore(key, "sha512-"+base64.StdEncoding.EncodeToString(sum[:]))
 		}
 		return map[string]any{"tarball": archiveAddress(base, p, r), "integrity": integrity}
-	}, func(_ context.Context, p *universe.Package, r *universe.Release) ([]byte, error) { return archiveOf(p, r), nil })
+	}, func(_ context.Context, p *universe.Package, r *universe.Release) ([]byte, error) {
+		return archiveOf(p, r), nil
+	})
 }
 
 // Relay serves packages by the same protocol and under the same rules, as a lock has them: their archives are where the releases' files say,
