@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -127,7 +128,47 @@ func (a *App) layOut(ctx context.Context, files *txn.Workspace, lock *ecosystem.
 		}
 	}()
 	order.Offline = a.Settings.Offline
+	if len(a.Config.Build) > 0 {
+		order.Builds = func(name string) bool { return slices.Contains(a.Config.Build, name) }
+		order.Build = func(ctx context.Context, folder string, p *ecosystem.LockedPackage, steps []string) error {
+			return a.build(ctx, installer, files, folder, p, steps)
+		}
+	}
 	return t.Install(ctx, lock, order)
+}
+
+// A BuildError says which build step of a package failed.
+type BuildError struct{ Release, Step, Says, Log string }
+
+func (e *BuildError) Error() string {
+	return fmt.Sprintf("the build step %s of %s failed: %s; whole output: %s", e.Step, e.Release, e.Says, e.Log)
+}
+
+// build runs the build steps of a release that stands in a folder. What they start ends with them, and they have ten minutes each.
+func (a *App) build(ctx context.Context, e ecosystem.Installer, files *txn.Workspace, folder string, p *ecosystem.LockedPackage, steps []string) error {
+	manifest, err := input.ReadFile(filepath.Join(folder, e.Manifest()), input.Manifest)
+	if err != nil {
+		return err
+	}
+	rel, err := filepath.Rel(files.Dir, folder)
+	if err != nil {
+		return err
+	}
+	for _, step := range steps {
+		line, env := e.BuildCommand(files.Dir, folder, manifest, step)
+		if line == "" {
+			continue
+		}
+		r := run.Runner{Files: files, Repo: a.repo, Packages: e.InstallFolder()}
+		v, err := r.One(ctx, files.Dir, "build", config.Check{Name: p.Name + " " + step, Run: line, Folder: filepath.ToSlash(rel), Env: env}, nil)
+		if err != nil {
+			return err
+		}
+		if !v.Passed {
+			return &BuildError{p.Name + "@" + p.Version, step, v.Says, v.Log}
+		}
+	}
+	return nil
 }
 
 // layOutText lays out the lock of a text: in the application, as part of a change, or in a copy of it.

@@ -15,6 +15,7 @@ type Install struct {
 	Left      []string  `json:"left"`    // files that somebody edited, in packages that stay: left as they are
 	LeftOut   []string  `json:"leftOut"` // releases for other platforms
 	Unbuilt   []Unbuilt `json:"unbuilt"`
+	Built     []string  `json:"built"`   // releases of which the build steps ran
 	Claimed   []string  `json:"claimed"` // executables that several packages have
 	Archives  int       `json:"archives"`
 	Bytes     int64     `json:"bytes"`             // of the archives that were fetched

@@ -87,6 +87,8 @@ type Server interface {
 // An Installer knows how releases are laid out for the language's runtime.
 type Installer interface {
 	TreeReader
+	// Manifest is the file in a release that Executables and the like read.
+	Manifest() string
 	// Layout says which release stands where, so that the runtime finds from every package's folder exactly what the lock leads to. Releases for
 	// which fits is false are left out with what only they need; they must be optional wherever they are needed, else the error says so. Only the roots that
 	// the lock has count: whoever wants some groups alone takes the others out before. The result depends on the lock and on fits alone.
@@ -98,6 +100,9 @@ type Installer interface {
 	Executables(name string, manifest []byte) map[string]string
 	// BuildSteps names the scripts of a release that its author wants run when it is installed, from its manifest.
 	BuildSteps(manifest []byte) []string
+	// BuildCommand returns the command line of one of these for a release that stands in a folder of an application, and the variables that such scripts
+	// expect besides those of the call.
+	BuildCommand(app, folder string, manifest []byte, step string) (run string, env map[string]string)
 }
 
 // A KinNamer knows what names say about kinship.

@@ -35,6 +35,7 @@ type Config struct {
 	Breaking  map[string]string `yaml:"breaking"` // packages of which a minor release may break: "minor"
 	Fixed     string            `yaml:"fixed"`    // an inventory of packages that are given from outside
 	Install   string            `yaml:"install"`  // who lays out packages: "molt", "none" (nobody does for Molt), or "" for Molt where it did before or nothing is installed
+	Build     []string          `yaml:"build"`    // packages whose build steps may run when they are laid out
 	Checks    []Check           `yaml:"checks"`
 	Stages    Stages            `yaml:"stages"`
 	Advice    []string          `yaml:"advice"` // files, folders and addresses of what upgrade guides say
@@ -67,7 +68,7 @@ type Check struct {
 	Pass   []string          `yaml:"pass"`   // variables with tokens that it may see
 }
 
-var configKeys = []string{"ecosystem", "registry", "goal", "runtime", "settle", "previews", "hold", "family", "trust", "breaking", "fixed", "install", "checks", "stages", "advice", "rules", "largest-document"}
+var configKeys = []string{"ecosystem", "registry", "goal", "runtime", "settle", "previews", "hold", "family", "trust", "breaking", "fixed", "install", "build", "checks", "stages", "advice", "rules", "largest-document"}
 
 // Read reads a configuration. Unknown keys are errors, with the nearest known one.
 func Read(file string, data []byte) (Config, error) {

@@ -56,6 +56,12 @@ func fleet(tb testing.TB, packages int) (*ecosystem.Lock, func(context.Context, 
 
 func pack(tb testing.TB, name, version string) (data []byte, integrity string) {
 	tb.Helper()
+	return packed(tb, fmt.Sprintf(`{"name": %q, "version": %q}`, name, version))
+}
+
+// packed makes an archive of 20 files, the first of which is its manifest.
+func packed(tb testing.TB, manifest string) (data []byte, integrity string) {
+	tb.Helper()
 	var b bytes.Buffer
 	z := gzip.NewWriter(&b)
 	w := tar.NewWriter(z)
@@ -67,9 +73,9 @@ func pack(tb testing.TB, name, version string) (data []byte, integrity string) {
 			tb.Fatal(err)
 		}
 	}
-	add("package.json", fmt.Sprintf(`{"name": %q, "version": %q}`, name, version))
+	add("package.json", manifest)
 	for k := range 19 {
-		add(fmt.Sprintf("lib/part-%d.js", k), strings.Repeat(name+version+"\n", 20+k*10))
+		add(fmt.Sprintf("lib/part-%d.js", k), strings.Repeat(manifest+"\n", 10+k*5))
 	}
 	if err := errors.Join(w.Close(), z.Close()); err != nil {
 		tb.Fatal(err)

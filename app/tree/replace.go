@@ -17,6 +17,8 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"molt/core/solve"
+	"molt/ecosystem"
 	"molt/store"
 	"molt/txn"
 )
@@ -69,7 +71,7 @@ func (w *work) replace(ctx context.Context) error {
 				return err
 			}
 		}
-		return nil
+		return w.build(ctx, whole)
 	}
 	if t := w.order.Within; t != nil {
 		if err := t.CoverBeside(names); err != nil {
@@ -108,6 +110,60 @@ func (w *work) put(t *txn.Transaction, staged string, parts []string, whole bool
 	}
 	for k, at := range w.bins {
 		if err := move(at, path.Join(staged, "bin"+strconv.Itoa(k))); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// build runs the build steps of the packages that were laid out and may run them, what they need before themselves.
+func (w *work) build(ctx context.Context, whole bool) error {
+	if w.order.Build == nil {
+		return nil
+	}
+	places := map[string][]ecosystem.Place{} // by ID
+	var ids []string
+	for _, p := range w.layout.Places {
+		if one := w.now.Places[p.Path]; one.Built && (whole || under(p.Path, w.changed)) && len(w.entries[one.Key].About.Steps) > 0 {
+			if places[p.Package.ID] == nil {
+				ids = append(ids, p.Package.ID)
+			}
+			places[p.Package.ID] = append(places[p.Package.ID], p)
+		}
+	}
+	if ids == nil {
+		return nil
+	}
+	needs := map[string][]solve.Edge{}
+	for _, p := range w.layout.Places {
+		needs[p.Package.ID] = p.Package.Needs
+	}
+	seen := map[string]bool{}
+	var visit func(id string) error
+	visit = func(id string) error {
+		if seen[id] {
+			return nil
+		}
+		seen[id] = true
+		for _, e := range needs[id] {
+			if err := visit(e.To); err != nil {
+				return err
+			}
+		}
+		for _, p := range places[id] {
+			one := w.now.Places[p.Path]
+			if err := w.order.Build(ctx, w.path(p.Path), p.Package, w.entries[one.Key].About.Steps); err != nil {
+				return err
+			}
+			if !slices.Contains(w.report.Built, one.Release) {
+				w.report.Built = append(w.report.Built, one.Release)
+			}
+		}
+		return nil
+	}
+	slices.Sort(ids)
+	for _, id := range ids {
+		if err := visit(id); err != nil {
 			return err
 		}
 	}
@@ -170,6 +226,11 @@ func (w *work) stage(ctx context.Context, staged string, parts []string, whole b
 				return err
 			}
 			linked.Add(int64(len(e.Files)))
+			if w.now.Places[p.Path].Built {
+				var own atomic.Bool
+				own.Store(true)
+				return lay(e, to, &own)
+			}
 			return lay(e, to, &copies)
 		})
 	}

@@ -70,8 +70,9 @@ func (r *record) within(modules string) bool {
 // A placed package is what stands in a place.
 type placed struct {
 	Release string `json:"release"`
-	Key     string `json:"key,omitempty"`  // of the store
-	Link    string `json:"link,omitempty"` // where it leads, for a link
+	Key     string `json:"key,omitempty"`   // of the store
+	Link    string `json:"link,omitempty"`  // where it leads, for a link
+	Built   bool   `json:"built,omitempty"` // its build steps may run; its files are its own, and may be others than the archive's
 }
 
 // A Report is what an installation did, or would do.
@@ -87,6 +88,7 @@ type Report struct {
 	Bytes     int64    // of these
 	Linked    int      // files
 	LeftOut   []string // releases for other platforms
+	Built     []string // releases of which the build steps ran
 	Unbuilt   []Unbuilt
 	Claimed   []string // executables that several packages have, with the one that got the name
 	Untouched bool     // it was all there
@@ -133,6 +135,9 @@ type Order struct {
 	Offline bool
 	Watch   func(done, of int) // packages that are at hand; may be nil
 	Within  *txn.Transaction   // the change that the installation is part of, nil for one of its own
+	// Builds says of a package by its name whether its build steps may run; Build runs them, for a release that stands in a folder. Both may be nil.
+	Builds func(name string) bool
+	Build  func(ctx context.Context, folder string, p *ecosystem.LockedPackage, steps []string) error
 }
 
 // Install lays out a lock. What lies there already as it should be is not touched. Errors are *ForeignError, *EditedError, *MissingError, those of
@@ -220,7 +225,7 @@ func (w *work) plan() error {
 			if err != nil {
 				return err
 			}
-			one.Key = key
+			one.Key, one.Built = key, w.order.Builds != nil && w.order.Builds(p.Package.Name)
 		}
 		w.now.Places[p.Path] = one
 	}
@@ -385,7 +390,7 @@ func (w *work) differences(at string, is placed) (missing bool, edited []string,
 	if err != nil {
 		return false, nil, err
 	}
-	if e == nil { // the store was cleared: only that the folder is there can be told
+	if e == nil || is.Built { // the store was cleared, or its scripts wrote what they liked: only that the folder is there can be told
 		_, err := os.Stat(w.path(at))
 		return err != nil, nil, nil
 	}
@@ -550,7 +555,7 @@ func (w *work) executables() {
 			w.keepExecutables(p.Path)
 			continue
 		}
-		if len(e.About.Steps) > 0 && !steps[one.Release] {
+		if len(e.About.Steps) > 0 && !one.Built && !steps[one.Release] {
 			steps[one.Release] = true
 			w.report.Unbuilt = append(w.report.Unbuilt, Unbuilt{one.Release, e.About.Steps})
 		}

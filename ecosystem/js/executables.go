@@ -1,7 +1,9 @@
 package js
 
 import (
+	"os"
 	"path"
+	"path/filepath"
 	"strings"
 
 	"github.com/tidwall/gjson"
@@ -52,4 +54,27 @@ func (JS) BuildSteps(manifest []byte) (all []string) {
 		}
 	}
 	return all
+}
+
+// BuildCommand returns a script, with the variables that the runtime's tools set for it by convention: what it is called, for which package, where the
+// application is; and with the executables of what it needs before others.
+func (JS) BuildCommand(app, folder string, manifest []byte, step string) (run string, env map[string]string) {
+	var bins []string
+	for at := folder; ; at = filepath.Dir(at) {
+		if filepath.Base(at) != modules {
+			bins = append(bins, filepath.Join(at, modules, executables))
+		}
+		if at == app || at == filepath.Dir(at) {
+			break
+		}
+	}
+	run = gjson.GetBytes(manifest, "scripts."+step).String()
+	return run, map[string]string{
+		"INIT_CWD":             app,
+		"npm_lifecycle_event":  step,
+		"npm_lifecycle_script": run,
+		"npm_package_name":     gjson.GetBytes(manifest, "name").String(),
+		"npm_package_version":  gjson.GetBytes(manifest, "version").String(),
+		"PATH":                 strings.Join(append(bins, os.Getenv("PATH")), string(os.PathListSeparator)),
+	}
 }

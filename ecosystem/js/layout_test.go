@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -270,5 +271,27 @@ func TestLayoutRefusesNames(t *testing.T) {
 		if _, err := (JS{}).Layout(l, everything); err != nil {
 			t.Errorf("%q: %v", name, err)
 		}
+	}
+}
+
+func TestExecutables(t *testing.T) {
+	for manifest, want := range map[string]string{
+		`{"bin": "./cli.js"}`: "map[keel:cli.js]", `{"bin": {"keel": "bin/keel.js", "@quay/rope": "rope.js"}}`: "map[keel:bin/keel.js rope:rope.js]",
+		`{"bin": {"..": "x", ".x": "x", "a b": "x", "a\\b": "x", "ok": "../../x", "up": "/etc/passwd", "no": 1}}`: "map[]", `{"bin": 7}`: "map[]", `{`: "map[]", `{}`: "map[]",
+	} {
+		if got := fmt.Sprint(JS{}.Executables("@quay/keel", []byte(manifest))); got != want {
+			t.Errorf("%s: %s, want %s", manifest, got, want)
+		}
+	}
+	manifest := []byte(`{"name": "keel", "version": "1.0.0", "scripts": {"postinstall": "b", "install": "a", "test": "c"}}`)
+	if got := fmt.Sprint(JS{}.BuildSteps(manifest)); got != "[install postinstall]" {
+		t.Errorf("build steps %s", got)
+	}
+	if filepath.Separator != '/' {
+		return // the paths below are those of other systems
+	}
+	line, env := JS{}.BuildCommand("/app", "/app/node_modules/x/node_modules/keel", manifest, "install")
+	if line != "a" || env["npm_lifecycle_event"] != "install" || env["INIT_CWD"] != "/app" || !strings.HasPrefix(env["PATH"], "/app/node_modules/x/node_modules/keel/node_modules/.bin:/app/node_modules/x/node_modules/.bin:/app/node_modules/.bin:") {
+		t.Errorf("%q, %v", line, env)
 	}
 }

@@ -56,12 +56,13 @@ func (p *Page) Install(d doc.Install) {
 	if len(d.LeftOut) > 0 {
 		p.Line("%s left out, for other platforms.", render.Count(len(d.LeftOut), "release"))
 	}
+	p.words("Built", d.Built)
 	if len(d.Unbuilt) > 0 {
 		var names []string
 		for _, u := range d.Unbuilt {
 			names = append(names, u.Release+" ("+strings.Join(u.Steps, ", ")+")")
 		}
-		p.wrapped("", fmt.Sprintf("Not run, though their packages want it: scripts of %s.", few(names)))
+		p.wrapped("", fmt.Sprintf("Not run, though their packages want it: scripts of %s. \"build:\" in molt.yaml allows them by name.", few(names)))
 	}
 	for _, c := range d.Claimed {
 		p.wrapped("  ", c)

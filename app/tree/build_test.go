@@ -1,0 +1,81 @@
+package tree
+
+import (
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"molt/core/solve"
+	"molt/ecosystem"
+	"molt/registry"
+	"molt/store"
+)
+
+// Build steps run for those that people name, what is needed first; they write into copies; one that fails leaves the old tree.
+func TestBuildSteps(t *testing.T) {
+	ctx := context.Background()
+	l := &ecosystem.Lock{Ecosystem: "js", Roots: []solve.Edge{{Name: "a", Package: "a", Constraint: "*", To: "a@1.0.0"}}}
+	archives := map[string][]byte{}
+	for _, name := range []string{"a", "b", "c"} {
+		p := ecosystem.LockedPackage{Node: solve.Node{ID: name + "@1.0.0", Name: name, Version: "1.0.0"}}
+		if name == "a" {
+			for _, need := range []string{"b", "c"} {
+				p.Needs = append(p.Needs, solve.Edge{Name: need, Package: need, Constraint: "*", To: need + "@1.0.0"})
+			}
+		}
+		archives[name], p.Integrity = packed(t, `{"name": "`+name+`", "version": "1.0.0", "scripts": {"install": "make"}}`)
+		l.Packages = append(l.Packages, p)
+	}
+	kept := store.In(filepath.Join(t.TempDir(), "store"))
+	dir := t.TempDir()
+	tr := treeIn(t, dir, kept, func(_ context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
+		_, err := into.Write(archives[p.Name])
+		return err
+	})
+	var built []string
+	fails := false
+	order := func(names ...string) Order {
+		built = nil
+		return Order{Builds: func(name string) bool { return slices.Contains(names, name) }, Build: func(_ context.Context, folder string, p *ecosystem.LockedPackage, steps []string) error {
+			built = append(built, p.Name+" "+strings.Join(steps, ","))
+			if fails {
+				return errors.New("no compiler")
+			}
+			return os.WriteFile(filepath.Join(folder, "package.json"), []byte("written by the step"), 0o644)
+		}}
+	}
+	r, err := tr.Install(ctx, l, order())
+	if err != nil || built != nil || len(r.Unbuilt) != 3 {
+		t.Fatalf("nobody named: %+v, built %v, %v", r, built, err)
+	}
+	fails = true
+	if _, err := tr.Install(ctx, l, order("a", "b")); err == nil || !strings.Contains(err.Error(), "no compiler") || !strings.Contains(err.Error(), "what was installed is as it was") {
+		t.Errorf("a step that fails: %v", err)
+	}
+	if data, err := os.ReadFile(filepath.Join(dir, "node_modules/a/package.json")); err != nil || !strings.Contains(string(data), "scripts") {
+		t.Errorf("after a step that failed: %s, %v", data, err)
+	}
+	fails = false
+	r, err = tr.Install(ctx, l, order("a", "b"))
+	if err != nil || !slices.Equal(built, []string{"b install", "a install"}) || !slices.Equal(r.Built, []string{"b@1.0.0", "a@1.0.0"}) || len(r.Unbuilt) != 1 {
+		t.Fatalf("two named: %+v, built %v, %v", r, built, err)
+	}
+	for i := range l.Packages { // a step that writes into its package writes into no other application's
+		if e, err := kept.Get("x", l.Packages[i].Integrity); e == nil || err != nil {
+			t.Errorf("the store's %s was changed: %v", l.Packages[i].Name, err)
+		}
+	}
+	if r, err = tr.Install(ctx, l, order("a", "b")); err != nil || !r.Untouched || built != nil {
+		t.Errorf("again: %+v, built %v, %v", r, built, err)
+	}
+	if r, err = tr.Install(ctx, l, order("b")); err != nil || len(built) != 0 || len(r.Unbuilt) != 2 {
+		t.Errorf("no longer named: %+v, built %v, %v", r, built, err)
+	}
+	if data, err := os.ReadFile(filepath.Join(dir, "node_modules/a/package.json")); err != nil || !strings.Contains(string(data), "scripts") {
+		t.Errorf("no longer built: %s, %v", data, err)
+	}
+}
