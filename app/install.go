@@ -183,6 +183,9 @@ func (a *App) layOutText(ctx context.Context, dir string, text []byte, within *t
 			return err
 		}
 	}
+	if a.commanded() {
+		return a.installByCommand(ctx, files, lock, within)
+	}
 	_, err = a.layOut(ctx, files, lock, tree.Order{Within: within})
 	if err != nil && !a.laidOut() && unobtainable(err) { // nobody asked for it
 		a.unlaid = fmt.Sprintf("the packages could not be laid out, so the checks ran without any (%v); \"install: none\" in %s says that nobody is to try", err, config.File)
@@ -203,7 +206,7 @@ func unobtainable(err error) bool {
 
 // laidOut says whether the installed packages of this application are Molt's: people say so under "install:", or it laid them out.
 func (a *App) laidOut() bool {
-	return a.installs() && (a.Config.Install == "molt" || a.files.Exists(path.Join(ecosystem.InstallFolder(a.Eco), tree.RecordFile)))
+	return a.installs() && (a.Config.Install != "" || a.files.Exists(path.Join(ecosystem.InstallFolder(a.Eco), tree.RecordFile)))
 }
 
 // laysOut says whether Molt lays packages out for checks: where they are its own, and where nothing is installed and nobody said otherwise, since checks would
@@ -224,6 +227,11 @@ func (a *App) ready(ctx context.Context) (string, error) {
 		return "", err
 	}
 	if a.laysOut() {
+		if a.commanded() { // which may take its time, and starts from nothing
+			if says, err := a.unlike(text); err != nil || says == "" && a.files.Exists(ecosystem.InstallFolder(a.Eco)) {
+				return "", err
+			}
+		}
 		return "", a.layOutText(ctx, a.Dir, text, nil)
 	}
 	return a.unlike(text)
@@ -266,9 +274,7 @@ func (a *App) unlike(text []byte) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	other := *a
-	other.Lock = lock
-	found := other.checkInstalled(installed)
+	found := a.differing(lock, installed)
 	if len(found) == 0 {
 		return "", nil
 	}

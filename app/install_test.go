@@ -324,3 +324,35 @@ func TestPackagesNotToBeHad(t *testing.T) {
 		t.Errorf("it ran with nothing: %+v", ran)
 	}
 }
+
+// A command of the application's people installs from a relay that has the stage's lock; what it leaves must be that.
+func TestInstallByCommand(t *testing.T) {
+	t.Parallel()
+	posix(t)
+	b := newBench(t, map[string]string{"package.json": deskManifest,
+		"install.sh": `echo "$MOLT_RELAY" >>asked.txt; test ! -e node_modules || exit 9
+grep '^\["at ' molt.lock | sed 's/.*at \(.*\)@\(.*\)".*/\1 \2/' | while read name version; do
+  mkdir -p node_modules/$name; echo "{\"name\": \"$name\", \"version\": \"$version\"}" >node_modules/$name/package.json; done
+`, "molt.yaml": "install: sh install.sh\nchecks:\n  - {name: deck, run: 'grep -q 2.0.0 node_modules/deck/package.json'}\n"})
+	a, source := b.planned()
+	step, err := a.Step(context.Background(), source, Order{}, run.Watcher{})
+	if err != nil || !step.Passed || step.Unchecked != "" || !strings.HasPrefix(b.read("asked.txt"), "http://127.0.0.1:") {
+		t.Fatalf("%+v, %v, %s", step, err, b.read("asked.txt"))
+	}
+	b.agrees(b.open())
+	whole := b.tree()
+	b.write("molt.yaml", "install: 'true'\nchecks:\n  - {name: deck, run: 'true'}\n")
+	a, _ = b.use2()
+	if _, err := a.Back(context.Background(), ""); err == nil || !strings.Contains(err.Error(), "installed nothing") || b.tree() != whole {
+		t.Errorf("a command that installs nothing: %v", err)
+	}
+	b.write("molt.yaml", "install: 'mkdir -p node_modules/other && echo {} >node_modules/other/package.json'\nchecks:\n  - {name: deck, run: 'true'}\n")
+	a, _ = b.use2()
+	if _, err := a.Back(context.Background(), ""); err == nil || !strings.Contains(err.Error(), "did not install what the lock says") || b.tree() != whole {
+		t.Errorf("a command that installs something else: %v", err)
+	}
+	b.write("molt.yaml", "install: nonee\n")
+	if _, err := Open(Settings{Dir: b.dir, Env: func(k string) string { return b.env[k] }}); err == nil || !strings.Contains(err.Error(), "did you mean none?") {
+		t.Errorf("a slip: %v", err)
+	}
+}

@@ -70,6 +70,10 @@ func (a *App) locked(l *ecosystem.Lock) (universe.Table, error) {
 	if err != nil {
 		return nil, err
 	}
+	base, err := a.registryAddress()
+	if err != nil {
+		return nil, err
+	}
 	for _, p := range l.Packages {
 		r := table[p.Name].Release(p.Version)
 		if r == nil {
@@ -77,7 +81,7 @@ func (a *App) locked(l *ecosystem.Lock) (universe.Table, error) {
 		}
 		address := p.Source
 		if !strings.Contains(address, "://") {
-			address = a.client.Base() + "/" + address
+			address = base + "/" + address
 		}
 		r.Files = []universe.File{{Address: address, Integrity: p.Integrity, When: p.When}}
 	}

@@ -34,7 +34,7 @@ type Config struct {
 	Trust     []string          `yaml:"trust"`    // packages whose silence or open range counts as a promise
 	Breaking  map[string]string `yaml:"breaking"` // packages of which a minor release may break: "minor"
 	Fixed     string            `yaml:"fixed"`    // an inventory of packages that are given from outside
-	Install   string            `yaml:"install"`  // who lays out packages: "molt", "none" (nobody does for Molt), or "" for Molt where it did before or nothing is installed
+	Install   string            `yaml:"install"`  // who lays out packages: "molt", "none" (nobody does for Molt), a command, or "" for Molt where it did before or nothing is installed
 	Build     []string          `yaml:"build"`    // packages whose build steps may run when they are laid out
 	Checks    []Check           `yaml:"checks"`
 	Stages    Stages            `yaml:"stages"`
@@ -109,8 +109,8 @@ func (c *Config) check(place yamlfile.Place) error {
 	bad := func(value, reason string, path ...any) error {
 		return place.At(false, fmt.Sprintf("%q: %s", value, reason), path...)
 	}
-	if !slices.Contains([]string{"", "molt", "none"}, c.Install) {
-		return bad(c.Install, "expected molt, which lays out packages itself, or none, which leaves them to people", "install")
+	if near := project.Nearest(c.Install, []string{"molt", "none"}); near != "" && near != c.Install && !strings.ContainsAny(c.Install, " ./") {
+		return bad(c.Install, "expected molt, which lays out packages itself, none, which leaves them to people, or a command that installs; did you mean "+near+"?", "install")
 	}
 	if _, err := c.SettleAge(); err != nil {
 		return bad(c.Settle, err.Error(), "settle")

@@ -1,0 +1,82 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"net"
+	"net/http"
+	"time"
+
+	"molt/app/config"
+	"molt/app/run"
+	"molt/ecosystem"
+	"molt/input"
+	"molt/txn"
+)
+
+// commanded reports whether a command of the application's people installs its packages.
+func (a *App) commanded() bool {
+	return a.Config.Install != "" && a.Config.Install != "molt" && a.Config.Install != "none"
+}
+
+// commandLimit is how long such a command may take.
+const commandLimit = "30m"
+
+// installByCommand has the command install a lock in a folder, from a relay that has nothing but that lock. What was installed is set aside
+// before, as part of a change; what is installed then must be what the lock says.
+func (a *App) installByCommand(ctx context.Context, files *txn.Workspace, lock *ecosystem.Lock, within *txn.Transaction) error {
+	server, can := a.Eco.(ecosystem.Server)
+	if !can {
+		return &input.UsageError{Reason: "there is no relay for registries of " + a.Eco.Name()}
+	}
+	packages, err := a.locked(lock)
+	if err != nil {
+		return err
+	}
+	l, err := (&net.ListenConfig{}).Listen(ctx, "tcp", "127.0.0.1:0")
+	if err != nil {
+		return err
+	}
+	web := &http.Server{Handler: server.Relay(packages, nil), ReadHeaderTimeout: 10 * time.Second}
+	ended := make(chan struct{})
+	go func() {
+		defer close(ended)
+		_ = web.Serve(l) // it ends when it is closed
+	}()
+	defer func() {
+		_ = web.Close()
+		<-ended
+	}()
+	modules := ecosystem.InstallFolder(a.Eco)
+	if within != nil {
+		if err := within.RemoveFolder(modules); err != nil {
+			return err
+		}
+	}
+	r := run.Runner{Files: files, Repo: a.repo, Packages: modules}
+	v, err := r.One(ctx, files.Dir, "install", config.Check{Name: "install", Run: a.Config.Install, Limit: commandLimit, Env: map[string]string{"MOLT_RELAY": "http://" + l.Addr().String()}}, nil)
+	if err != nil {
+		return err
+	}
+	if !v.Passed {
+		return fmt.Errorf("%q, which %s has for installing, failed: %s; whole output: %s", a.Config.Install, config.File, v.Says, v.Log)
+	}
+	installed, err := ecosystem.Installed(a.Eco, files.Dir)
+	if err != nil {
+		return err
+	}
+	if installed == nil {
+		return fmt.Errorf("%q, which %s has for installing, installed nothing; whole output: %s", a.Config.Install, config.File, v.Log)
+	}
+	if found := a.differing(lock, installed); len(found) > 0 {
+		return fmt.Errorf("%q, which %s has for installing, did not install what the lock says: %s", a.Config.Install, config.File, found[0].Says)
+	}
+	return nil
+}
+
+// differing says how an installed tree differs from a lock.
+func (a *App) differing(lock *ecosystem.Lock, installed ecosystem.Tree) []Finding {
+	other := *a
+	other.Lock = lock
+	return other.checkInstalled(installed)
+}
