@@ -66,6 +66,16 @@ func (a *App) Install(ctx context.Context, order InstallOrder) (*Installed, erro
 	}
 	files := a.files
 	if order.Into != "" {
+		empty, err := a.takes(order.Into, order.Force)
+		if err != nil {
+			return nil, err
+		}
+		if empty && order.Dry {
+			if order.Into, err = os.MkdirTemp("", "molt-dry-"); err != nil {
+				return nil, err
+			}
+			defer os.RemoveAll(order.Into)
+		}
 		if err := os.MkdirAll(order.Into, 0o755); err != nil {
 			return nil, err
 		}
@@ -84,12 +94,11 @@ func (a *App) Install(ctx context.Context, order InstallOrder) (*Installed, erro
 		}
 	}
 	done := &Installed{}
-	if order.Into != "" && !order.Dry {
-		if done.Copied, err = a.copySources(ctx, order.Into); err != nil {
-			return nil, err
-		}
+	// The packages come first: where they are, a folder is known to be Molt's.
+	if done.Report, err = a.layOut(ctx, files, lock, tree.Order{Dry: order.Dry, Force: order.Force, Watch: order.Watch}); err != nil || order.Dry || order.Into == "" {
+		return done, err
 	}
-	if done.Report, err = a.layOut(ctx, files, lock, tree.Order{Dry: order.Dry, Force: order.Force, Watch: order.Watch}); err != nil || order.Dry || order.Current == "" {
+	if done.Copied, err = a.copySources(ctx, order.Into); err != nil || order.Current == "" {
 		return done, err
 	}
 	done.Former, err = switchLink(order.Current, order.Into)

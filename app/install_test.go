@@ -299,6 +299,21 @@ func TestPromotion(t *testing.T) {
 		}
 	}
 	refused(InstallOrder{Current: link}, "a link leads to a folder that --into names")
+	refused(InstallOrder{Into: b.dir}, "the application's own folder")
+	other := t.TempDir()
+	if err := os.WriteFile(filepath.Join(other, "package.json"), []byte("somebody's"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	refused(InstallOrder{Into: other}, "there are files that Molt did not put there")
+	if data, err := os.ReadFile(filepath.Join(other, "package.json")); err != nil || string(data) != "somebody's" {
+		t.Errorf("it holds %q, %v", data, err)
+	}
+	if r := b.installed(a, InstallOrder{Into: filepath.Join(b.dir, "releases", "9"), Dry: true}); len(r.Added) != 2 {
+		t.Errorf("for show: %+v", r)
+	}
+	if _, err := os.Stat(filepath.Join(b.dir, "releases", "9")); err == nil {
+		t.Error("for show, a folder was made")
+	}
 	refused(InstallOrder{Into: filepath.Join(b.dir, "releases", "3"), Current: filepath.Join(b.dir, "package.json")}, "it is no link")
 }
 

@@ -9,9 +9,13 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
+	"molt/app/tree"
+	"molt/ecosystem"
 	"molt/input"
+	"molt/txn"
 )
 
 // copySources copies the files that people keep into another folder, and returns how many there are. Where that folder lies in the application, what
@@ -49,6 +53,29 @@ func (a *App) copySources(ctx context.Context, into string) (int, error) {
 		n++
 	}
 	return n, nil
+}
+
+// takes makes sure that a folder may get a complete tree: there is none yet, or an empty one, or one that Molt made. It reports whether it holds nothing.
+func (a *App) takes(into string, force bool) (empty bool, err error) {
+	entries, err := os.ReadDir(into)
+	entries = slices.DeleteFunc(entries, func(e fs.DirEntry) bool { return e.Name() == txn.StateDir }) // of a Molt that was ended early
+	switch {
+	case errors.Is(err, fs.ErrNotExist), err == nil && len(entries) == 0:
+		return true, nil
+	case err != nil:
+		return false, err
+	}
+	here, err := os.Stat(a.Dir)
+	if err != nil {
+		return false, err
+	}
+	if there, err := os.Stat(into); err != nil || os.SameFile(here, there) {
+		return false, errors.Join(err, &input.UsageError{Reason: "--into: that is the application's own folder; molt install without it installs there"})
+	}
+	if _, err := os.Stat(filepath.Join(into, ecosystem.InstallFolder(a.Eco), tree.RecordFile)); err != nil && !force {
+		return false, &input.UsageError{Reason: fmt.Sprintf("--into %s: there are files that Molt did not put there; --force has Molt write among them", into)}
+	}
+	return false, nil
 }
 
 // copyFile copies a file with its permissions, beside its place and then into it. A link is copied as one.
