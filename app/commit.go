@@ -8,8 +8,10 @@ import (
 
 	"molt/app/ledger"
 	"molt/app/planfile"
+	"molt/core/project"
 	"molt/doc"
 	"molt/input"
+	"molt/txn"
 )
 
 // onBranch makes sure that the work tree is on the branch of the plan.
@@ -97,7 +99,7 @@ func (a *App) Commit(ctx context.Context, stage doc.PlanStage) error {
 	if len(files) == 0 {
 		return nil
 	}
-	hash, err := a.repo.Commit(ctx, "the stage", commitMessage(stage), files)
+	hash, err := a.repo.Commit(ctx, "the stage", commitMessage(stage, a.ranWithLock()), files)
 	if err != nil || last < 0 {
 		return err
 	}
@@ -118,7 +120,17 @@ func (a *App) CommitBack(ctx context.Context, back *Returned) error {
 }
 
 // commitMessage tells what moved, by how much and why.
-func commitMessage(stage doc.PlanStage) string {
+// ranWithLock reports whether the application's checks passed with what the lock says.
+func (a *App) ranWithLock() bool {
+	text, err := a.files.Content(a.Eco.Lock())
+	if err != nil || text == nil {
+		return false
+	}
+	sum := txn.Sum(text)
+	return slices.ContainsFunc(a.Application().Ran, func(r project.Passed) bool { return r.Lock == sum })
+}
+
+func commitMessage(stage doc.PlanStage, ran bool) string {
 	b := strings.Builder{}
 	fmt.Fprintf(&b, "%s: %s\n", stage.ID, stage.Title)
 	for i, c := range stage.Changes {
@@ -143,6 +155,9 @@ func commitMessage(stage doc.PlanStage) string {
 	}
 	if stage.Locked != nil {
 		fmt.Fprintf(&b, "\nIn the lock %d moved, %d added, %d removed.\n", stage.Locked.Moved, stage.Locked.Added, stage.Locked.Removed)
+	}
+	if ran && len(stage.Changes) > 0 {
+		b.WriteString("\nThe application's checks passed with these packages.\n")
 	}
 	fmt.Fprintf(&b, "\n%s: %s\n", ledger.StageTrailer, stage.ID)
 	return b.String()

@@ -391,8 +391,8 @@ func (w *work) differences(at string, is placed) (missing bool, edited []string,
 		return false, nil, err
 	}
 	if e == nil || is.Built { // the store was cleared, or its scripts wrote what they liked: only that the folder is there can be told
-		_, err := os.Stat(w.path(at))
-		return err != nil, nil, nil
+		_, err := os.Stat(filepath.Join(w.path(at), w.layout.Manifest))
+		return err != nil && !is.Built, nil, nil
 	}
 	for i := range e.Files {
 		name := filepath.Join(w.path(at), filepath.FromSlash(e.Files[i].Path))

@@ -199,6 +199,8 @@ func (p *Page) culprit(stage string, c doc.Culprit) {
 	switch {
 	case len(c.Split) > 0:
 		p.wrapped("", fmt.Sprintf("The plan now has %s with what passes, and behind it %s with the culprit.", c.Split[0], c.Split[1]))
+	case len(c.Rest) == 0 && len(c.Changes) == 1:
+		p.Line("It is all that the stage changes.")
 	case len(c.Rest) == 0:
 		p.Line("No part of the stage fails on its own.")
 	case c.Passes:
