@@ -248,17 +248,24 @@ func TestStepWithTaskAndPackages(t *testing.T) {
 	posix(t)
 	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "checks:\n  - {name: deck, run: 'test -e node_modules/deck/package.json'}\n" +
 		"stages:\n  tasks:\n    - {name: generate, with: [deck], run: 'grep version node_modules/deck/package.json >generated.txt'}\n"})
-	for _, args := range [][]string{{"init", "-q"}, {"add", "-A"}, {"commit", "-qm", "start"}} {
-		if out, err := exec.Command("git", append([]string{"-C", b.dir, "-c", "user.name=a", "-c", "user.email=a@b.example"}, args...)...).CombinedOutput(); err != nil {
+	for _, args := range [][]string{{"init", "-q"}, {"config", "user.name", "a"}, {"config", "user.email", "a@b.example"}, {"add", "-A"}, {"commit", "-qm", "start"}} {
+		if out, err := exec.Command("git", append([]string{"-C", b.dir}, args...)...).CombinedOutput(); err != nil {
 			t.Fatalf("%s", out)
 		}
 	}
 	a, source := b.planned()
 	step, err := a.Step(context.Background(), source, Order{Commit: true}, run.Watcher{})
 	if err != nil || !step.Passed || len(step.Changed) != 1 || step.Changed[0] != "generated.txt" || !strings.Contains(b.read("generated.txt"), "2.0.0") {
-		t.Errorf("%+v, %v\n%s", step, err, b.read("generated.txt"))
+		t.Fatalf("%+v, %v\n%s", step, err, b.read("generated.txt"))
 	}
 	b.agrees(b.open())
+	if err := a.Commit(context.Background(), step.Stage); err != nil {
+		t.Fatal(err)
+	}
+	if out, err := exec.Command("git", "-C", b.dir, "log", "-1", "--format=%B", "--name-only").CombinedOutput(); err != nil || !strings.Contains(string(out), "The application's checks passed with these packages.") ||
+		!strings.Contains(string(out), "generated.txt") || strings.Contains(string(out), "node_modules") {
+		t.Errorf("%v, the commit is\n%s", err, out)
+	}
 }
 
 // A complete tree for another place, and a link that is switched to it and back.
