@@ -56,6 +56,9 @@ func (JS) BuildSteps(manifest []byte) (all []string) {
 	return all
 }
 
+// scriptVariables begins the names of the variables that such scripts find by convention, whichever program runs them.
+const scriptVariables = "npm" + "_"
+
 // BuildCommand returns a script, with the variables that the runtime's tools set for it by convention: what it is called, for which package, where the
 // application is; and with the executables of what it needs before others.
 func (JS) BuildCommand(app, folder string, manifest []byte, step string) (run string, env map[string]string) {
@@ -70,11 +73,11 @@ func (JS) BuildCommand(app, folder string, manifest []byte, step string) (run st
 	}
 	run = gjson.GetBytes(manifest, "scripts."+step).String()
 	return run, map[string]string{
-		"INIT_CWD":             app,
-		"npm_lifecycle_event":  step,
-		"npm_lifecycle_script": run,
-		"npm_package_name":     gjson.GetBytes(manifest, "name").String(),
-		"npm_package_version":  gjson.GetBytes(manifest, "version").String(),
-		"PATH":                 strings.Join(append(bins, os.Getenv("PATH")), string(os.PathListSeparator)),
+		"INIT_CWD":                           app,
+		scriptVariables + "lifecycle_event":  step,
+		scriptVariables + "lifecycle_script": run,
+		scriptVariables + "package_name":     gjson.GetBytes(manifest, "name").String(),
+		scriptVariables + "package_version":  gjson.GetBytes(manifest, "version").String(),
+		"PATH":                               strings.Join(append(bins, os.Getenv("PATH")), string(os.PathListSeparator)),
 	}
 }

@@ -291,7 +291,7 @@ func TestExecutables(t *testing.T) {
 		return // the paths below are those of other systems
 	}
 	line, env := JS{}.BuildCommand("/app", "/app/node_modules/x/node_modules/keel", manifest, "install")
-	if line != "a" || env["npm_lifecycle_event"] != "install" || env["INIT_CWD"] != "/app" || !strings.HasPrefix(env["PATH"], "/app/node_modules/x/node_modules/keel/node_modules/.bin:/app/node_modules/x/node_modules/.bin:/app/node_modules/.bin:") {
+	if line != "a" || env[scriptVariables+"lifecycle_event"] != "install" || env["INIT_CWD"] != "/app" || !strings.HasPrefix(env["PATH"], "/app/node_modules/x/node_modules/keel/node_modules/.bin:/app/node_modules/x/node_modules/.bin:/app/node_modules/.bin:") {
 		t.Errorf("%q, %v", line, env)
 	}
 }
