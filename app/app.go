@@ -39,20 +39,21 @@ var Ecosystems = []ecosystem.Ecosystem{
 
 // An App is an application on disk.
 type App struct {
-	Dir      string
-	Eco      ecosystem.Ecosystem
-	Config   config.Config
-	Manifest *ecosystem.Manifests
-	Lock     *ecosystem.Lock   // nil when there is none
-	Fixed    map[string]string // releases given from outside, by package
-	Settings Settings
-	client   *registry.Client // while a source is open
-	files    *txn.Workspace
-	repo     vcs.Repo
-	ledger   ledger.Ledger
-	user     userstate.State
-	unlaid   string          // why packages that nobody asked for could not be laid out, "" where they could
-	guides   []project.Guide // from LoadAdvice
+	Dir        string
+	Eco        ecosystem.Ecosystem
+	Config     config.Config
+	Manifest   *ecosystem.Manifests
+	Lock       *ecosystem.Lock   // nil when there is none
+	Fixed      map[string]string // releases given from outside, by package
+	Settings   Settings
+	client     *registry.Client // while a source is open
+	files      *txn.Workspace
+	repo       vcs.Repo
+	ledger     ledger.Ledger
+	user       userstate.State
+	unlaid     string          // why packages that nobody asked for could not be laid out, "" where they could
+	unlaidTold bool            // that was said
+	guides     []project.Guide // from LoadAdvice
 	// unsettled is the source with releases that have not settled yet, while one is open that hides them; else nil.
 	unsettled universe.Source
 	tree      func() (ecosystem.Tree, error)

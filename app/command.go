@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net"
 	"net/http"
@@ -24,7 +25,7 @@ const commandLimit = "30m"
 
 // installByCommand has the command install a lock in a folder, from a relay that has nothing but that lock. What was installed is set aside
 // before, as part of a change; what is installed then must be what the lock says.
-func (a *App) installByCommand(ctx context.Context, files *txn.Workspace, lock *ecosystem.Lock, within *txn.Transaction) error {
+func (a *App) installByCommand(ctx context.Context, files *txn.Workspace, lock *ecosystem.Lock, within *txn.Transaction) (err error) {
 	server, can := a.Eco.(ecosystem.Server)
 	if !can {
 		return &input.UsageError{Reason: "there is no relay for registries of " + a.Eco.Name()}
@@ -48,6 +49,18 @@ func (a *App) installByCommand(ctx context.Context, files *txn.Workspace, lock *
 		<-ended
 	}()
 	modules := ecosystem.InstallFolder(a.Eco)
+	if within == nil && files.Exists(modules) { // then it is a change of its own
+		if within, err = files.Begin("installing", "install"); err != nil {
+			return err
+		}
+		defer func() {
+			if err == nil {
+				err = within.Commit()
+			} else {
+				err = errors.Join(err, within.Undo())
+			}
+		}()
+	}
 	if within != nil {
 		if err := within.RemoveFolder(modules); err != nil {
 			return err

@@ -28,7 +28,7 @@ import (
 type InstallOrder struct {
 	Groups  []string // of the manifest, nil for all
 	Into    string   // another folder, which gets manifest, lock and source too; "" for the application's own
-	Current string   // a link that is to lead to that folder in the end, "" for none
+	Current string   // a link that is to lead to that folder in the end, "" for none; without such a folder, back to where it led before
 	Dry     bool
 	Force   bool
 	Watch   func(done, of int)
@@ -39,6 +39,7 @@ type Installed struct {
 	*tree.Report
 	Copied int    // files of the application that the other folder got
 	Former string // where the link led before, "" for nowhere
+	Back   string // where it leads again, when it was only switched back
 }
 
 // Store returns the store of unpacked releases of this user.
@@ -54,11 +55,11 @@ func (a *App) Store() (*store.Store, error) {
 // lock that does not fit the manifest is an *input.UsageError; other errors are those of tree.Tree. A link is switched when all the rest is done, in one
 // move.
 func (a *App) Install(ctx context.Context, order InstallOrder) (*Installed, error) {
-	if order.Current != "" && order.Into == "" {
-		return nil, &input.UsageError{Reason: "--current: a link leads to a folder that --into names"}
-	}
 	if err := switchable(order.Current); err != nil {
 		return nil, err
+	}
+	if order.Current != "" && order.Into == "" {
+		return switchBack(order)
 	}
 	lock, err := a.lockFor(order.Groups)
 	if err != nil {

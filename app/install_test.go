@@ -305,7 +305,20 @@ func TestPromotion(t *testing.T) {
 			t.Errorf("%v, want %q", err, says)
 		}
 	}
-	refused(InstallOrder{Current: link}, "a link leads to a folder that --into names")
+	leads := func(want string) {
+		t.Helper()
+		if to, err := os.Readlink(link); err != nil || filepath.ToSlash(to) != want {
+			t.Errorf("the link leads to %q, %v, want %q", to, err, want)
+		}
+	}
+	leads("releases/1")
+	for _, want := range []string{"releases/2", "releases/1"} { // back, and back from there
+		if r := b.installed(a, InstallOrder{Current: link}); r.Back == "" {
+			t.Errorf("%+v", r)
+		}
+		leads(want)
+	}
+	refused(InstallOrder{Current: filepath.Join(b.dir, "elsewhere")}, "there is nowhere to go back to")
 	refused(InstallOrder{Into: b.dir}, "the application's own folder")
 	other := t.TempDir()
 	if err := os.WriteFile(filepath.Join(other, "package.json"), []byte("somebody's"), 0o644); err != nil {
@@ -373,6 +386,18 @@ grep '^\["at ' molt.lock | sed 's/.*at \(.*\)@\(.*\)".*/\1 \2/' | while read nam
 	if _, err := a.Back(context.Background(), ""); err == nil || !strings.Contains(err.Error(), "did not install what the lock says") || b.tree() != whole {
 		t.Errorf("a command that installs something else: %v", err)
 	}
+	// On a state whose packages are others, it starts from none too, and what it leaves wrong is not left.
+	b.write("node_modules/deck/package.json", `{"name": "deck", "version": "9.9.9"}`)
+	whole = b.tree()
+	if _, err := a.ready(context.Background()); err == nil || b.tree() != whole {
+		t.Errorf("not ready: %v\n%s", err, b.tree())
+	}
+	b.write("molt.yaml", "install: sh install.sh\n")
+	a, _ = b.use2()
+	if says, err := a.ready(context.Background()); says != "" || err != nil {
+		t.Errorf("ready: %q, %v", says, err)
+	}
+	b.agrees(b.open())
 	b.write("molt.yaml", "install: nonee\n")
 	if _, err := Open(Settings{Dir: b.dir, Env: func(k string) string { return b.env[k] }}); err == nil || !strings.Contains(err.Error(), "did you mean none?") {
 		t.Errorf("a slip: %v", err)

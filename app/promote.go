@@ -135,7 +135,34 @@ func switchable(link string) error {
 	return err
 }
 
-// switchLink has a link lead to a folder, in one move, and returns where it led before.
+// formerOf is the link that keeps where another one led before.
+func formerOf(link string) string { return link + ".former" }
+
+// switchBack has a link lead to where it led before; what it led to until now is the former place then.
+func switchBack(order InstallOrder) (*Installed, error) {
+	former, err := os.Readlink(formerOf(order.Current))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("--current %s: it was not switched before, so there is nowhere to go back to; --into names a new folder for it", order.Current)}
+	}
+	if err != nil {
+		return nil, err
+	}
+	to := former
+	if !filepath.IsAbs(to) {
+		to = filepath.Join(filepath.Dir(order.Current), to)
+	}
+	if info, err := os.Stat(to); err != nil || !info.IsDir() {
+		return nil, errors.Join(err, &input.UsageError{Reason: fmt.Sprintf("--current %s: %s, where it led before, is no folder any more", order.Current, to)})
+	}
+	done := &Installed{Report: &tree.Report{}, Back: to}
+	if order.Dry {
+		return done, nil
+	}
+	done.Former, err = switchLink(order.Current, to)
+	return done, err
+}
+
+// switchLink has a link lead to a folder, in one move, and returns where it led before, which a second link beside it keeps.
 func switchLink(link, to string) (former string, err error) {
 	if former, err = os.Readlink(link); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return "", err
@@ -150,12 +177,25 @@ func switchLink(link, to string) (former string, err error) {
 	if rel, err := filepath.Rel(dir, to); err == nil {
 		to = rel
 	}
+	if former == to { // it leads there already, and what it led to before stays the former place
+		return former, nil
+	}
+	if former != "" {
+		if err := putLink(formerOf(link), former); err != nil {
+			return "", err
+		}
+	}
+	return former, putLink(link, to)
+}
+
+// putLink makes a link, or has one lead elsewhere, in one move.
+func putLink(link, to string) error {
 	part := link + "." + rand.Text()
 	if err := os.Symlink(to, part); err != nil {
-		return "", err
+		return err
 	}
 	if err := os.Rename(part, link); err != nil {
-		return "", errors.Join(err, os.Remove(part))
+		return errors.Join(err, os.Remove(part))
 	}
-	return former, nil
+	return nil
 }

@@ -168,8 +168,8 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 				return err
 			}
 		}
-		if a.unlaid != "" {
-			step.Notes = append(step.Notes, a.unlaid)
+		if a.unlaid != "" && !a.unlaidTold { // once a call is enough
+			step.Notes, a.unlaidTold = append(step.Notes, a.unlaid), true
 		}
 		if tasks != nil {
 			if step.Changed, err = a.perform(ctx, t, step, stage, tasks, covered, own, order, watch); err != nil || !step.Passed {

@@ -16,6 +16,9 @@ func Install(ctx context.Context, a *app.App, order app.InstallOrder) (doc.Insta
 		return doc.Install{}, err
 	}
 	into := order.Into
+	if r.Back != "" {
+		into = r.Back
+	}
 	if into == "" {
 		into = a.Dir
 	}

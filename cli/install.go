@@ -21,10 +21,10 @@ the lock names, and nothing else. It resolves nothing: a lock that was not made 
 Archives are checked against the lock's checksums before a byte is unpacked, and unpacked releases are kept once for all
 applications; the files of a tree are links to them. What is there as it should be is not touched; the rest is replaced in
 one move, so that an end at any moment leaves the old tree or the new one. Releases for other platforms are left out.
-Scripts that packages want run are not run; they are listed.
+Scripts that packages want run are run for those alone that "build:" in molt.yaml names; the others are listed.
 
 --into makes a complete tree for another place: manifest, lock, the files that people keep, and the packages. --current switches
-a link to it in one move when all is there, and says where the link led before; switching back is the same move.
+a link to it in one move when all is there, and keeps where the link led before; --current without --into switches back.
 
 Files of installed packages that somebody edited are not overwritten, and a tree that Molt did not lay out is not
 replaced, unless --force says so.`,
@@ -32,7 +32,7 @@ replaced, unless --force says so.`,
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			open := c.use
-			if order.Dry || order.Into != "" {
+			if order.Dry || order.Into != "" || order.Current != "" {
 				open = func() (*app.App, func(), error) {
 					a, err := c.open()
 					return a, func() {}, err

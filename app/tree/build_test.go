@@ -79,3 +79,28 @@ func TestBuildSteps(t *testing.T) {
 		t.Errorf("no longer built: %s, %v", data, err)
 	}
 }
+
+// Of two packages with one name for something to run, the one that the application declares has it.
+func TestExecutablesOfDeclaredPackages(t *testing.T) {
+	archives := map[string][]byte{}
+	l := &ecosystem.Lock{Ecosystem: "js", Roots: []solve.Edge{{Name: "z", Package: "z", Constraint: "*", To: "z@1.0.0"}}}
+	for _, name := range []string{"a", "z"} {
+		p := ecosystem.LockedPackage{Node: solve.Node{ID: name + "@1.0.0", Name: name, Version: "1.0.0"}}
+		if name == "z" {
+			p.Needs = []solve.Edge{{Name: "a", Package: "a", Constraint: "*", To: "a@1.0.0"}}
+		}
+		archives[name], p.Integrity = packed(t, `{"name": "`+name+`", "version": "1.0.0", "bin": {"tool": "lib/part-0.js"}}`)
+		l.Packages = append(l.Packages, p)
+	}
+	dir := t.TempDir()
+	r, err := treeIn(t, dir, store.In(t.TempDir()), func(_ context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
+		_, err := into.Write(archives[p.Name])
+		return err
+	}).Install(context.Background(), l, Order{})
+	if err != nil || len(r.Claimed) != 1 || !strings.Contains(r.Claimed[0], "a@1.0.0 has one of that name too") {
+		t.Fatalf("%+v, %v", r, err)
+	}
+	if to, err := os.Readlink(filepath.Join(dir, "node_modules/.bin/tool")); err != nil || filepath.ToSlash(to) != "../z/lib/part-0.js" {
+		t.Errorf("the link leads to %s, %v", to, err)
+	}
+}

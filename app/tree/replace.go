@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"io/fs"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
@@ -238,7 +239,7 @@ func (w *work) stage(ctx context.Context, staged string, parts []string, whole b
 		return err
 	}
 	w.report.Linked = int(linked.Load())
-	for _, at := range sortedPaths(w.now.Executables) {
+	for _, at := range slices.Sorted(maps.Keys(w.now.Executables)) {
 		to, wanted := target(at)
 		if !wanted {
 			k, found := slices.BinarySearch(w.bins, path.Dir(at))
@@ -255,15 +256,6 @@ func (w *work) stage(ctx context.Context, staged string, parts []string, whole b
 		}
 	}
 	return nil
-}
-
-func sortedPaths(m map[string]string) []string {
-	all := make([]string, 0, len(m))
-	for k := range m {
-		all = append(all, k)
-	}
-	slices.Sort(all)
-	return all
 }
 
 // lay links the files of a release into a folder. Where that cannot be done, on another disk or without links, it copies them, and remembers so.

@@ -4,7 +4,6 @@
 package tree
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -16,11 +15,9 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"sync/atomic"
-
-	"golang.org/x/sync/errgroup"
 
 	"molt/archive"
+	"molt/core/solve"
 	"molt/ecosystem"
 	"molt/input"
 	"molt/registry"
@@ -151,7 +148,7 @@ func (t *Tree) Install(ctx context.Context, l *ecosystem.Lock, order Order) (*Re
 	if err != nil {
 		return nil, err
 	}
-	w := &work{Tree: t, order: order, layout: layout, was: was, entries: map[string]*store.Entry{}, report: &Report{Places: len(layout.Places)}}
+	w := &work{Tree: t, roots: l.Roots, order: order, layout: layout, was: was, entries: map[string]*store.Entry{}, report: &Report{Places: len(layout.Places)}}
 	for i := range l.Packages {
 		if p := &l.Packages[i]; !t.Eco.Fits(p) {
 			w.report.LeftOut = append(w.report.LeftOut, p.ID)
@@ -203,6 +200,7 @@ func (t *Tree) read(force bool) (*record, error) {
 // A work is one installation.
 type work struct {
 	*Tree
+	roots   []solve.Edge // of the lock
 	order   Order
 	layout  *ecosystem.Layout
 	was     *record // nil when all is made anew
@@ -232,194 +230,6 @@ func (w *work) plan() error {
 	return nil
 }
 
-// look compares what should be there with what is.
-func (w *work) look() error {
-	wrong := map[string]bool{}
-	if w.was != nil {
-		for at, is := range w.was.Places {
-			if w.now.Places[at] != is {
-				wrong[at] = true
-			}
-		}
-	}
-	for at := range w.now.Places {
-		if w.was == nil {
-			wrong[at] = true
-		} else if _, there := w.was.Places[at]; !there {
-			wrong[at] = true
-		}
-	}
-	w.compare()
-	if err := w.examine(wrong); err != nil {
-		return err
-	}
-	if len(w.report.Edited) > 0 && !w.order.Force {
-		return &EditedError{w.report.Edited}
-	}
-	for at := range wrong {
-		w.changed = append(w.changed, at)
-	}
-	slices.Sort(w.changed)
-	w.changed = topmost(w.changed)
-	return nil
-}
-
-// topmost leaves out of sorted paths those that lie in others.
-func topmost(paths []string) []string {
-	var all []string
-	for _, at := range paths {
-		if n := len(all); n == 0 || !strings.HasPrefix(at, all[n-1]+"/") {
-			all = append(all, at)
-		}
-	}
-	return all
-}
-
-// compare says what changes, package by package.
-func (w *work) compare() {
-	is, was := w.now.releases(), map[string][]string{}
-	if w.was != nil {
-		was = w.was.releases()
-	}
-	for _, name := range sortedKeys(is) {
-		old := was[name]
-		switch {
-		case len(old) == 0:
-			for _, v := range is[name] {
-				w.report.Added = append(w.report.Added, name+"@"+v)
-			}
-		case slices.Equal(old, is[name]):
-		case len(old) == 1 && len(is[name]) == 1:
-			w.report.Moved = append(w.report.Moved, Move{name, old[0], is[name][0]})
-		default:
-			for _, v := range is[name] {
-				if !slices.Contains(old, v) {
-					w.report.Added = append(w.report.Added, name+"@"+v)
-				}
-			}
-		}
-	}
-	for _, name := range sortedKeys(was) {
-		for _, v := range was[name] {
-			if now := is[name]; !slices.Contains(now, v) && (len(now) != 1 || len(was[name]) != 1) {
-				w.report.Removed = append(w.report.Removed, name+"@"+v)
-			}
-		}
-	}
-}
-
-// releases lists the versions of every package, sorted.
-func (r *record) releases() map[string][]string {
-	all := map[string][]string{}
-	for _, p := range r.Places {
-		if at := strings.LastIndexByte(p.Release, '@'); at > 0 && p.Link == "" {
-			name, v := p.Release[:at], p.Release[at+1:]
-			if !slices.Contains(all[name], v) {
-				all[name] = append(all[name], v)
-			}
-		}
-	}
-	for _, versions := range all {
-		slices.Sort(versions)
-	}
-	return all
-}
-
-func sortedKeys(m map[string][]string) []string {
-	all := make([]string, 0, len(m))
-	for k := range m {
-		all = append(all, k)
-	}
-	slices.Sort(all)
-	return all
-}
-
-// examine looks at what lies there: places that should stay and are not whole become wrong, and files that were edited in what changes
-// are noted.
-func (w *work) examine(wrong map[string]bool) error {
-	if w.was == nil {
-		return nil
-	}
-	type finding struct {
-		at      string
-		missing bool     // something is not there
-		edited  []string // files that hold something else
-	}
-	var findings []finding
-	var g errgroup.Group
-	g.SetLimit(4)
-	for at, is := range w.was.Places {
-		g.Go(func() (err error) {
-			f := finding{at: at}
-			if is.Link != "" {
-				to, err := os.Readlink(w.path(at))
-				f.missing = err != nil || to != relative(at, is.Link)
-			} else if f.missing, f.edited, err = w.differences(at, is); err != nil {
-				return err
-			}
-			if f.missing || len(f.edited) > 0 {
-				w.mu.Lock()
-				findings = append(findings, f)
-				w.mu.Unlock()
-			}
-			return nil
-		})
-	}
-	if err := g.Wait(); err != nil {
-		return err
-	}
-	slices.SortFunc(findings, func(a, b finding) int { return cmp.Compare(a.at, b.at) })
-	for _, f := range findings {
-		switch {
-		case wrong[f.at]:
-			w.report.Edited = append(w.report.Edited, f.edited...)
-		case f.missing || w.order.Force:
-			w.report.Edited = append(w.report.Edited, f.edited...)
-			w.report.Mended = append(w.report.Mended, w.was.Places[f.at].Release)
-			wrong[f.at] = true
-		default:
-			w.report.Left = append(w.report.Left, f.edited...)
-		}
-	}
-	return nil
-}
-
-// differences compares a place with what was laid out there: whether something is missing, and which files hold something else.
-func (w *work) differences(at string, is placed) (missing bool, edited []string, err error) {
-	e, err := w.listed(is.Key)
-	if err != nil {
-		return false, nil, err
-	}
-	if e == nil || is.Built { // the store was cleared, or its scripts wrote what they liked: only that the folder is there can be told
-		_, err := os.Stat(filepath.Join(w.path(at), w.layout.Manifest))
-		return err != nil && !is.Built, nil, nil
-	}
-	for i := range e.Files {
-		name := filepath.Join(w.path(at), filepath.FromSlash(e.Files[i].Path))
-		if e.Files[i].Same(name) {
-			continue
-		}
-		if _, err := os.Lstat(name); err != nil {
-			missing = true
-			continue
-		}
-		edited = append(edited, path.Join(at, e.Files[i].Path))
-	}
-	return missing, edited, nil
-}
-
-// listed is Store.Listed, read once.
-func (w *work) listed(key string) (*store.Entry, error) {
-	if known, ok := w.lists.Load(key); ok {
-		return known.(*store.Entry), nil
-	}
-	e, err := w.Store.Listed(key)
-	if err == nil {
-		w.lists.Store(key, e)
-	}
-	return e, err
-}
-
 func (w *work) path(at string) string { return filepath.Join(w.Files.Dir, filepath.FromSlash(at)) }
 
 // relative writes where a link at a path leads, from the folder that it is in.
@@ -435,177 +245,4 @@ func relative(at, to string) string {
 func under(at string, places []string) bool {
 	k, found := slices.BinarySearch(places, at)
 	return found || k > 0 && strings.HasPrefix(at, places[k-1]+"/")
-}
-
-// fetch has an entry of the store for every place, and fetches what is missing for those that are to be made.
-func (w *work) fetch(ctx context.Context) error {
-	wanted := map[string]*ecosystem.LockedPackage{}
-	var keys []string
-	for _, p := range w.layout.Places {
-		one := w.now.Places[p.Path]
-		if one.Key != "" && wanted[one.Key] == nil {
-			wanted[one.Key] = p.Package
-			keys = append(keys, one.Key)
-		}
-	}
-	need := map[string]bool{}
-	for _, p := range w.layout.Places {
-		if under(p.Path, w.changed) {
-			need[w.now.Places[p.Path].Key] = true
-		}
-	}
-	var done atomic.Int64
-	var missing []string
-	g, ctx := errgroup.WithContext(ctx)
-	g.SetLimit(16)
-	for _, key := range keys {
-		g.Go(func() error {
-			if err := ctx.Err(); err != nil {
-				return err
-			}
-			p := wanted[key]
-			look := w.listed
-			if need[key] {
-				look = w.Store.ByKey
-			}
-			e, err := look(key)
-			if err != nil {
-				return err
-			}
-			if e == nil && need[key] {
-				if w.order.Offline || w.order.Dry {
-					w.mu.Lock()
-					missing = append(missing, p.Name+"@"+p.Version)
-					w.report.Fetched++
-					w.mu.Unlock()
-					return nil
-				}
-				if e, err = w.get(ctx, p); err != nil {
-					return err
-				}
-			}
-			w.mu.Lock()
-			w.entries[key] = e
-			w.mu.Unlock()
-			if n := done.Add(1); w.order.Watch != nil {
-				w.order.Watch(int(n), len(keys))
-			}
-			return nil
-		})
-	}
-	if err := g.Wait(); err != nil {
-		return err
-	}
-	if len(missing) > 0 && w.order.Offline {
-		slices.Sort(missing)
-		w.report.Fetched = 0
-		return &MissingError{slices.Compact(missing)}
-	}
-	w.executables()
-	return nil
-}
-
-// get downloads an archive and unpacks it into the store.
-func (w *work) get(ctx context.Context, p *ecosystem.LockedPackage) (*store.Entry, error) {
-	f, err := os.CreateTemp("", "molt-archive-*")
-	if err != nil {
-		return nil, err
-	}
-	defer os.Remove(f.Name())
-	defer f.Close()
-	if err := w.Download(ctx, p, &sink{f}); err != nil {
-		return nil, err
-	}
-	size, err := f.Seek(0, 2)
-	if err != nil {
-		return nil, err
-	}
-	w.mu.Lock()
-	w.report.Fetched++
-	w.report.Bytes += size
-	w.mu.Unlock()
-	return w.Store.Add(ctx, p.Name+"@"+p.Version, p.Integrity, f, size, func(root *os.Root) store.About {
-		manifest, err := input.ReadIn(root, w.layout.Manifest, input.Manifest)
-		if err != nil { // a release without one has nothing to say
-			return store.About{}
-		}
-		return store.About{Executables: w.Eco.Executables(p.Name, manifest), Steps: w.Eco.BuildSteps(manifest)}
-	})
-}
-
-// A sink writes an archive to a file.
-type sink struct{ *os.File }
-
-func (s *sink) Reset() error {
-	if err := s.Truncate(0); err != nil {
-		return err
-	}
-	_, err := s.Seek(0, 0)
-	return err
-}
-
-// executables works out the links to what people run: of several packages in a folder that have the same name for something, what the application
-// declares comes first, that is what stands first by its path.
-func (w *work) executables() {
-	steps := map[string]bool{}
-	for _, p := range w.layout.Places {
-		one := w.now.Places[p.Path]
-		e := w.entries[one.Key]
-		if e == nil {
-			w.keepExecutables(p.Path)
-			continue
-		}
-		if len(e.About.Steps) > 0 && !one.Built && !steps[one.Release] {
-			steps[one.Release] = true
-			w.report.Unbuilt = append(w.report.Unbuilt, Unbuilt{one.Release, e.About.Steps})
-		}
-		for name, file := range e.About.Executables {
-			if !slices.ContainsFunc(e.Files, func(f store.File) bool { return f.Path == file }) {
-				continue
-			}
-			at := path.Join(p.Holder, w.layout.Executables, name)
-			if had, again := w.now.Executables[at]; again {
-				w.report.Claimed = append(w.report.Claimed, fmt.Sprintf("%s leads to %s, and %s has one of that name too", at, had, one.Release))
-				continue
-			}
-			w.now.Executables[at] = relative(at, path.Join(p.Path, file))
-		}
-	}
-	slices.SortFunc(w.report.Unbuilt, func(a, b Unbuilt) int { return cmp.Compare(a.Release, b.Release) })
-	slices.Sort(w.report.Claimed)
-	folders := map[string]bool{}
-	differ := func(a, b map[string]string) {
-		for at, to := range a {
-			if b[at] != to {
-				folders[path.Dir(at)] = true
-			}
-		}
-	}
-	if w.was != nil {
-		differ(w.was.Executables, w.now.Executables)
-		differ(w.now.Executables, w.was.Executables)
-		for at, to := range w.now.Executables {
-			if is, err := os.Readlink(w.path(at)); err != nil || is != to {
-				folders[path.Dir(at)] = true
-			}
-		}
-	}
-	for at := range folders {
-		if !under(at, w.changed) {
-			w.bins = append(w.bins, at)
-		}
-	}
-	slices.Sort(w.bins)
-}
-
-// keepExecutables keeps the links into a place that stays, of which the store knows nothing any more.
-func (w *work) keepExecutables(place string) {
-	if w.was == nil {
-		return
-	}
-	for at, to := range w.was.Executables {
-		if leads := path.Join(path.Dir(at), filepath.ToSlash(to)); strings.HasPrefix(leads, place+"/") {
-			w.now.Executables[at] = to
-		}
-	}
 }

@@ -10,6 +10,10 @@ import (
 
 // Install prints what an installation did, or would do.
 func (p *Page) Install(d doc.Install) {
+	if d.Folders == 0 && d.Current != "" { // it was only switched back
+		p.verdict(good, fmt.Sprintf("%s leads to %s again; it led to %s.", d.Current, d.Into, d.Former))
+		return
+	}
 	if d.Untouched && len(d.Left) > 0 {
 		p.verdict(notice, fmt.Sprintf("The packages are those of the lock: %s in %s.", render.Count(d.Folders, "package folder"), d.Into))
 	} else if d.Untouched {

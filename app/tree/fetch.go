@@ -1,0 +1,207 @@
+package tree
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync/atomic"
+
+	"golang.org/x/sync/errgroup"
+
+	"molt/core/solve"
+	"molt/ecosystem"
+	"molt/input"
+	"molt/store"
+)
+
+// fetch has an entry of the store for every place, and fetches what is missing for those that are to be made.
+func (w *work) fetch(ctx context.Context) error {
+	wanted := map[string]*ecosystem.LockedPackage{}
+	var keys []string
+	for _, p := range w.layout.Places {
+		one := w.now.Places[p.Path]
+		if one.Key != "" && wanted[one.Key] == nil {
+			wanted[one.Key] = p.Package
+			keys = append(keys, one.Key)
+		}
+	}
+	need := map[string]bool{}
+	for _, p := range w.layout.Places {
+		if under(p.Path, w.changed) {
+			need[w.now.Places[p.Path].Key] = true
+		}
+	}
+	var done atomic.Int64
+	var missing []string
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(16)
+	for _, key := range keys {
+		g.Go(func() error {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			p := wanted[key]
+			look := w.listed
+			if need[key] {
+				look = w.Store.ByKey
+			}
+			e, err := look(key)
+			if err != nil {
+				return err
+			}
+			if e == nil && need[key] {
+				if w.order.Offline || w.order.Dry {
+					w.mu.Lock()
+					missing = append(missing, p.Name+"@"+p.Version)
+					w.report.Fetched++
+					w.mu.Unlock()
+					return nil
+				}
+				if e, err = w.get(ctx, p); err != nil {
+					return err
+				}
+			}
+			w.mu.Lock()
+			w.entries[key] = e
+			w.mu.Unlock()
+			if n := done.Add(1); w.order.Watch != nil {
+				w.order.Watch(int(n), len(keys))
+			}
+			return nil
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return err
+	}
+	if len(missing) > 0 && w.order.Offline {
+		slices.Sort(missing)
+		w.report.Fetched = 0
+		return &MissingError{slices.Compact(missing)}
+	}
+	w.executables()
+	return nil
+}
+
+// get downloads an archive and unpacks it into the store.
+func (w *work) get(ctx context.Context, p *ecosystem.LockedPackage) (*store.Entry, error) {
+	f, err := os.CreateTemp("", "molt-archive-*")
+	if err != nil {
+		return nil, err
+	}
+	defer os.Remove(f.Name())
+	defer f.Close()
+	if err := w.Download(ctx, p, &sink{f}); err != nil {
+		return nil, err
+	}
+	size, err := f.Seek(0, 2)
+	if err != nil {
+		return nil, err
+	}
+	w.mu.Lock()
+	w.report.Fetched++
+	w.report.Bytes += size
+	w.mu.Unlock()
+	return w.Store.Add(ctx, p.Name+"@"+p.Version, p.Integrity, f, size, func(root *os.Root) store.About {
+		manifest, err := input.ReadIn(root, w.layout.Manifest, input.Manifest)
+		if err != nil { // a release without one has nothing to say
+			return store.About{}
+		}
+		return store.About{Executables: w.Eco.Executables(p.Name, manifest), Steps: w.Eco.BuildSteps(manifest)}
+	})
+}
+
+// A sink writes an archive to a file.
+type sink struct{ *os.File }
+
+func (s *sink) Reset() error {
+	if err := s.Truncate(0); err != nil {
+		return err
+	}
+	_, err := s.Seek(0, 0)
+	return err
+}
+
+// executables works out the links to what people run: of several packages in a folder that have the same name for something, what the application
+// declares comes first, and then what stands first by its path.
+func (w *work) executables() {
+	steps := map[string]bool{}
+	top := w.Eco.InstallFolder()
+	declared := func(p ecosystem.Place) bool {
+		return p.Holder == top && slices.ContainsFunc(w.roots, func(e solve.Edge) bool { return e.Name == p.Name && e.To == p.Package.ID })
+	}
+	places := slices.Clone(w.layout.Places)
+	slices.SortStableFunc(places, func(a, b ecosystem.Place) int {
+		switch x, y := declared(a), declared(b); {
+		case x && !y:
+			return -1
+		case y && !x:
+			return 1
+		}
+		return 0
+	})
+	for _, p := range places {
+		one := w.now.Places[p.Path]
+		e := w.entries[one.Key]
+		if e == nil {
+			w.keepExecutables(p.Path)
+			continue
+		}
+		if len(e.About.Steps) > 0 && !one.Built && !steps[one.Release] {
+			steps[one.Release] = true
+			w.report.Unbuilt = append(w.report.Unbuilt, Unbuilt{one.Release, e.About.Steps})
+		}
+		for name, file := range e.About.Executables {
+			if !slices.ContainsFunc(e.Files, func(f store.File) bool { return f.Path == file }) {
+				continue
+			}
+			at := path.Join(p.Holder, w.layout.Executables, name)
+			if had, again := w.now.Executables[at]; again {
+				w.report.Claimed = append(w.report.Claimed, fmt.Sprintf("%s leads to %s, and %s has one of that name too", at, had, one.Release))
+				continue
+			}
+			w.now.Executables[at] = relative(at, path.Join(p.Path, file))
+		}
+	}
+	slices.SortFunc(w.report.Unbuilt, func(a, b Unbuilt) int { return cmp.Compare(a.Release, b.Release) })
+	slices.Sort(w.report.Claimed)
+	folders := map[string]bool{}
+	differ := func(a, b map[string]string) {
+		for at, to := range a {
+			if b[at] != to {
+				folders[path.Dir(at)] = true
+			}
+		}
+	}
+	if w.was != nil {
+		differ(w.was.Executables, w.now.Executables)
+		differ(w.now.Executables, w.was.Executables)
+		for at, to := range w.now.Executables {
+			if is, err := os.Readlink(w.path(at)); err != nil || is != to {
+				folders[path.Dir(at)] = true
+			}
+		}
+	}
+	for at := range folders {
+		if !under(at, w.changed) {
+			w.bins = append(w.bins, at)
+		}
+	}
+	slices.Sort(w.bins)
+}
+
+// keepExecutables keeps the links into a place that stays, of which the store knows nothing any more.
+func (w *work) keepExecutables(place string) {
+	if w.was == nil {
+		return
+	}
+	for at, to := range w.was.Executables {
+		if leads := path.Join(path.Dir(at), filepath.ToSlash(to)); strings.HasPrefix(leads, place+"/") {
+			w.now.Executables[at] = to
+		}
+	}
+}
