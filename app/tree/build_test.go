@@ -104,3 +104,17 @@ func TestExecutablesOfDeclaredPackages(t *testing.T) {
 		t.Errorf("the link leads to %s, %v", to, err)
 	}
 }
+
+// Only what the application would have is said to be left out.
+func TestLeftOut(t *testing.T) {
+	l, _ := fleet(t, 3) // each needs the next
+	l.Packages[1].When, l.Packages[2].When = "elsewhere", "elsewhere"
+	fits := func(p *ecosystem.LockedPackage) bool { return p.When == "" }
+	if got := leftOut(l, fits); !slices.Equal(got, []string{"ship-0001@1.0.0"}) {
+		t.Errorf("left out: %v", got)
+	}
+	l.Roots = nil
+	if got := leftOut(l, fits); got != nil {
+		t.Errorf("left out of nothing: %v", got)
+	}
+}

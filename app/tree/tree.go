@@ -149,11 +149,7 @@ func (t *Tree) Install(ctx context.Context, l *ecosystem.Lock, order Order) (*Re
 		return nil, err
 	}
 	w := &work{Tree: t, roots: l.Roots, order: order, layout: layout, was: was, entries: map[string]*store.Entry{}, report: &Report{Places: len(layout.Places)}}
-	for i := range l.Packages {
-		if p := &l.Packages[i]; !t.Eco.Fits(p) {
-			w.report.LeftOut = append(w.report.LeftOut, p.ID)
-		}
-	}
+	w.report.LeftOut = leftOut(l, t.Eco.Fits)
 	if err := w.plan(); err != nil {
 		return nil, err
 	}
@@ -170,6 +166,31 @@ func (t *Tree) Install(ctx context.Context, l *ecosystem.Lock, order Order) (*Re
 		return nil, fmt.Errorf("laying out packages: %w; what was installed is as it was", err)
 	}
 	return w.report, nil
+}
+
+// leftOut lists the releases that the roots of a lock lead to and that do not fit.
+func leftOut(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (all []string) {
+	byID := make(map[string]*ecosystem.LockedPackage, len(l.Packages))
+	for i := range l.Packages {
+		byID[l.Packages[i].ID] = &l.Packages[i]
+	}
+	seen := map[string]bool{}
+	todo := slices.Clone(l.Roots)
+	for len(todo) > 0 {
+		p := byID[todo[len(todo)-1].To]
+		todo = todo[:len(todo)-1]
+		switch {
+		case p == nil || seen[p.ID]:
+			continue
+		case !fits(p):
+			all = append(all, p.ID)
+		default:
+			todo = append(append(todo, p.Needs...), p.Peers...)
+		}
+		seen[p.ID] = true
+	}
+	slices.Sort(all)
+	return all
 }
 
 // read returns the record of what lies there; an empty one where there is nothing, nil where it is to be replaced whole.
