@@ -133,7 +133,7 @@ func open(s Settings) (*App, error) {
 func (a *App) checkNames() error {
 	var declared, locked []string
 	for _, e := range a.Manifest.Entries() {
-		declared = append(declared, e.As)
+		declared = append(declared, project.OwnName(e.As))
 	}
 	if a.Lock != nil {
 		locked = []string{}
@@ -203,26 +203,6 @@ func (a *App) decodeLock(file string, data []byte) (*ecosystem.Lock, error) {
 	return l, err
 }
 
-// manifestTexts reads the manifest files, of which there must be one.
-func (a *App) manifestTexts() ([]ecosystem.File, error) {
-	names, err := a.Eco.Detect(os.DirFS(a.Dir))
-	if err != nil {
-		return nil, err
-	}
-	var texts []ecosystem.File
-	for _, name := range names {
-		data, err := a.files.Read(name, input.Manifest)
-		if err != nil {
-			return nil, err
-		}
-		texts = append(texts, ecosystem.File{Name: name, Data: data})
-	}
-	if len(texts) == 0 {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s in %s; --dir says where the application is", a.Eco.Manifest(), a.Dir)}
-	}
-	return texts, nil
-}
-
 func (a *App) path(name string) string { return filepath.Join(a.Dir, name) }
 
 func (a *App) ecosystem() (ecosystem.Ecosystem, error) {
@@ -259,7 +239,7 @@ func (a *App) Declared() []project.Declared { return declared(a.Manifest) }
 func declared(m *ecosystem.Manifests) []project.Declared {
 	var all []project.Declared
 	for _, e := range m.Entries() {
-		all = append(all, project.Declared{Demand: e.Demand, Group: e.Group, File: e.File})
+		all = append(all, project.Declared{Demand: e.Demand, Group: e.Group, File: e.File, Apart: e.Apart, Own: e.Own})
 	}
 	return all
 }
@@ -276,8 +256,9 @@ func runtimes(e ecosystem.Ecosystem) []project.Runtime {
 // Application gives the core what it has to know.
 func (a *App) Application() project.Application {
 	held, _ := a.Config.Held(a.now())
-	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: project.Runtimes(a.Config.Runtime), Presumed: a.presumed, Grounds: a.grounds, Trusted: a.Config.Trust, Minors: a.Config.Minors(),
-		Previews: a.Config.Previews, Known: runtimes(a.Eco), Kin: ecosystem.Kin(a.Eco), Held: held, Reasons: a.Config.Reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.Rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
+	apart := a.apartNames()
+	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: project.Runtimes(a.Config.Runtime), Presumed: a.presumed, Grounds: a.grounds, Trusted: apart(a.Config.Trust), Minors: apart(a.Config.Minors()),
+		Previews: a.Config.Previews, Known: runtimes(a.Eco), Kin: func(name string) project.Kin { return ecosystem.Kin(a.Eco)(project.OwnName(name)) }, Held: apart(held), Reasons: a.Config.Reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.Rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
 	if c, err := a.runner().Remembered(); err == nil { // what cannot be read proves nothing
 		u.Ran = c.Ran
 	}
@@ -339,6 +320,9 @@ func (a *App) Warnings() []string {
 	_, ended := a.Config.Held(a.now())
 	for _, name := range ended {
 		all = append(all, fmt.Sprintf("the hold on %s ended on %s and is no longer honoured", name, a.Config.Hold[name].Until))
+	}
+	if outer := a.outerWorkspace(); outer != "" {
+		all = append(all, fmt.Sprintf("%s is a member of the workspace in %s, which has one lock for all; molt --dir %s works on all of it", filepath.Base(a.Dir), outer, outer))
 	}
 	return all
 }

@@ -90,7 +90,7 @@ func (a *App) changeDocs(changes []project.Change) []doc.PlanChange {
 	var docs []doc.PlanChange
 	for _, c := range changes {
 		file := doc.PlanChange{Name: c.Name, Group: c.Group, From: planfile.PointOf(c.From), To: planfile.PointOf(c.To), Reason: c.Reason}
-		if _, there := lines[spot{c.Group, c.Name}]; there && file.From == nil {
+		if _, there := lines[spotOf(c.Group, c.Name)]; there && file.From == nil {
 			file.From = &doc.PlanPoint{}
 		}
 		docs = append(docs, file)

@@ -135,13 +135,15 @@ func (a *App) ChangesBack(ctx context.Context, name string) ([]project.Change, e
 			continue
 		}
 		old := map[spot]string{}
-		for _, file := range a.Manifest.Files() {
-			text, _, err := a.ledger.Contents(r, file)
+		for _, f := range a.Manifest.Texts() {
+			text, _, err := a.ledger.Contents(r, f.Name)
 			if err != nil {
 				return nil, err
 			}
-			if m, err := a.Eco.ReadManifest(file, text); text != nil && err == nil {
-				maps.Copy(old, spots(m))
+			if m, err := a.Eco.ReadManifest(f.Name, text); text != nil && err == nil {
+				for _, e := range m.Entries() {
+					old[spotOf(project.MemberGroup(f.Member, e.Group), e.As)] = e.Text
+				}
 			}
 		}
 		var changes []project.Change
@@ -150,7 +152,7 @@ func (a *App) ChangesBack(ctx context.Context, name string) ([]project.Change, e
 				continue
 			}
 			c := project.Change{Name: name, Group: e.Group, From: project.Point{Constraint: e.Text, Version: now}, To: project.Point{Constraint: e.Text, Version: was}}
-			if text, ok := old[spot{e.Group, name}]; ok {
+			if text, ok := old[spotOf(e.Group, name)]; ok {
 				c.To.Constraint = text
 			}
 			changes = append(changes, c)

@@ -14,6 +14,7 @@ import (
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/doc"
+	"molt/ecosystem"
 	"molt/input"
 	"molt/txn"
 )
@@ -84,8 +85,8 @@ func (a *App) write(ctx context.Context, name string, files map[string][]byte, c
 	return t.Commit()
 }
 
-// Drop returns the changes that take declarations of names out of the manifest, of one group or of all.
-func (a *App) Drop(names []string, group string) ([]project.Change, error) {
+// Drop returns the changes that take declarations of names out of a part of the manifest.
+func (a *App) Drop(names []string, from ecosystem.Part) ([]project.Change, error) {
 	var changes []project.Change
 	var known []string
 	for _, e := range a.Manifest.Entries() {
@@ -97,15 +98,15 @@ func (a *App) Drop(names []string, group string) ([]project.Change, error) {
 		}
 		found := false
 		for _, e := range a.Manifest.Entries() {
-			if e.As == name && (group == "" || e.Group == group) {
+			if project.OwnName(e.As) == name && from.Has(e.Group) {
 				found = true
-				from := project.Point{Constraint: e.Text}
+				was := project.Point{Constraint: e.Text}
 				if a.Lock != nil {
-					if n := a.Lock.Resolution().Root(name); n != nil {
-						from.Version = n.Version
+					if n := a.Lock.Resolution().Root(e.As); n != nil {
+						was.Version = n.Version
 					}
 				}
-				changes = append(changes, project.Change{Name: name, Group: e.Group, From: from})
+				changes = append(changes, project.Change{Name: e.As, Group: e.Group, From: was})
 			}
 		}
 		if h, held := a.Config.Hold[name]; held && found {
@@ -113,8 +114,11 @@ func (a *App) Drop(names []string, group string) ([]project.Change, error) {
 		}
 		if !found {
 			says := fmt.Sprintf("%s is not declared", name)
-			if group != "" {
-				says += fmt.Sprintf(" in %q", group)
+			if from.Group != "" {
+				says += fmt.Sprintf(" in %q", from.Group)
+			}
+			if from.In != "" && from.In != "." {
+				says += " in " + from.In
 			}
 			if near := project.Nearest(name, known); near != "" && near != name {
 				says += "; did you mean " + near + "?"

@@ -3,13 +3,15 @@ package app
 import (
 	"context"
 	"testing"
+
+	"molt/ecosystem"
 )
 
 // A line with an empty constraint, of which nothing is locked, is changed and dropped like any other.
 func TestEmptyConstraint(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": "{\"dependencies\": {\"keel\": \"\", \"hulk\": \"^3.0.0\"}}"})
 	a, source := b.use()
-	changes, err := a.Drop([]string{"keel"}, "")
+	changes, err := a.Drop([]string{"keel"}, ecosystem.Part{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -307,8 +307,8 @@ func (a *App) lockFor(groups []string) (*ecosystem.Lock, error) {
 	}
 	var known []string
 	for _, r := range a.Lock.Roots {
-		if !slices.Contains(known, r.Group) {
-			known = append(known, r.Group)
+		if _, bare := project.SplitGroup(r.Group); !slices.Contains(known, bare) {
+			known = append(known, bare)
 		}
 	}
 	for _, g := range groups {
@@ -317,6 +317,9 @@ func (a *App) lockFor(groups []string) (*ecosystem.Lock, error) {
 		}
 	}
 	some := *a.Lock
-	some.Roots = slices.DeleteFunc(slices.Clone(a.Lock.Roots), func(e solve.Edge) bool { return !slices.Contains(groups, e.Group) })
+	some.Roots = slices.DeleteFunc(slices.Clone(a.Lock.Roots), func(e solve.Edge) bool {
+		_, bare := project.SplitGroup(e.Group)
+		return !slices.Contains(groups, bare)
+	})
 	return &some, nil
 }

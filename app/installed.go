@@ -3,9 +3,12 @@ package app
 import (
 	"context"
 	"fmt"
+	"maps"
+	"path"
 	"slices"
 	"strings"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/ecosystem"
 )
@@ -18,7 +21,21 @@ func (a *App) checkInstalled(tree ecosystem.Tree) []Finding {
 	for i := range a.Lock.Packages {
 		c.nodes[a.Lock.Packages[i].ID] = &a.Lock.Packages[i]
 	}
-	c.follow(tree.Root(), a.Manifest.Chief(), a.Lock.Roots)
+	members := map[string][]solve.Edge{} // the runtime looks from the member's folder
+	for _, e := range a.Lock.Roots {
+		member, _ := project.SplitGroup(e.Group)
+		if e.Apart != "" {
+			e.Name = e.Own
+		}
+		members[member] = append(members[member], e)
+	}
+	for _, member := range slices.Sorted(maps.Keys(members)) {
+		by := a.Manifest.Chief()
+		if member != "" {
+			by = member
+		}
+		c.follow(path.Join(tree.Root(), member), by, members[member])
+	}
 	for _, p := range tree.Packages() {
 		switch {
 		case p.Problem != "":
@@ -98,7 +115,7 @@ func (a *App) checkRuntimes(ctx context.Context, installed bool) []Finding {
 		}
 		for _, q := range a.Manifest.Runtimes() {
 			if q.Name == name {
-				ask(a.Manifest.Chief(), q.Text)
+				ask(q.File, q.Text)
 			}
 		}
 		for _, p := range a.Lock.Packages {

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"maps"
-	"os"
 	"slices"
 	"strings"
 
@@ -32,7 +31,11 @@ var conflictMark = []byte("<<<<<<< ")
 
 // merged lists the files that Molt merges: manifests and lock.
 func (a *App) merged() ([]string, error) {
-	names, err := a.Eco.Detect(os.DirFS(a.Dir))
+	texts, err := a.manifestTexts()
+	var names []string
+	for _, f := range texts {
+		names = append(names, f.Name)
+	}
 	return append(names, a.Eco.Lock()), err
 }
 
@@ -109,14 +112,14 @@ func (a *App) side(ctx context.Context, at string) (side, error) {
 
 // manifestsAt reads the manifests of a side, as they lie in the folder where they are not in conflict.
 func (a *App) manifestsAt(ctx context.Context, at string) (*ecosystem.Manifests, error) {
-	texts, err := a.manifestTexts()
+	texts, err := a.textsFrom(func(name string) ([]byte, error) {
+		if data := a.repo.FileAt(ctx, at, name); data != nil {
+			return data, nil
+		}
+		return a.files.Read(name, input.Manifest)
+	})
 	if err != nil {
 		return nil, err
-	}
-	for i, f := range texts {
-		if data := a.repo.FileAt(ctx, at, f.Name); data != nil {
-			texts[i].Data = data
-		}
 	}
 	return ecosystem.ReadManifests(a.Eco, texts)
 }
@@ -148,7 +151,7 @@ func (a *App) Merge(ctx context.Context, source universe.Source) (*Merged, error
 	keep, contested := mergeKeep(sides)
 	problem := solve.Problem{Tenancy: a.Eco.Tenancy(), Keep: keep}
 	for _, d := range declared(merged) {
-		problem.Roots = append(problem.Roots, solve.Root{Demand: d.Demand, Group: d.Group})
+		problem.Roots = append(problem.Roots, d.Root())
 	}
 	r, err := solve.Resolve(ctx, project.Runnable(source, a.Application()), problem)
 	if err != nil {
@@ -179,10 +182,13 @@ func orEmpty(l *ecosystem.Lock) *ecosystem.Lock {
 // A declaration's place in a manifest.
 type spot struct{ group, name string }
 
+// spotOf returns the place of a declaration, which is the same whether the member of a workspace that has it stands apart or not.
+func spotOf(group, name string) spot { return spot{group, project.OwnName(name)} }
+
 func spots(m interface{ Entries() []ecosystem.Entry }) map[spot]string {
 	all := map[spot]string{}
 	for _, e := range m.Entries() {
-		all[spot{e.Group, e.As}] = e.Text
+		all[spotOf(e.Group, e.As)] = e.Text
 	}
 	return all
 }
@@ -199,7 +205,7 @@ func (a *App) mergeManifest(ctx context.Context, source universe.Source, m *Merg
 	var places []spot
 	for _, s := range sides {
 		for _, e := range s.manifests.Entries() {
-			if at := (spot{e.Group, e.As}); slices.Contains(open, e.File) && !slices.Contains(places, at) {
+			if at := spotOf(e.Group, e.As); slices.Contains(open, e.File) && !slices.Contains(places, at) {
 				places = append(places, at)
 			}
 		}
@@ -265,7 +271,7 @@ func packageAt(sides [3]side, at spot) string {
 	name := ""
 	for _, s := range sides[1:] {
 		for _, e := range s.manifests.Entries() {
-			if e.Group == at.group && e.As == at.name {
+			if spotOf(e.Group, e.As) == at {
 				if e.Foreign || name != "" && name != e.Package {
 					return ""
 				}
@@ -280,7 +286,7 @@ func packageAt(sides [3]side, at spot) string {
 func as(sides [3]side, at spot, constraint string) string {
 	for _, s := range sides {
 		for _, e := range s.manifests.Entries() {
-			if e.Group == at.group && e.As == at.name && e.Text == constraint {
+			if spotOf(e.Group, e.As) == at && e.Text == constraint {
 				return e.Written
 			}
 		}

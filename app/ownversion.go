@@ -38,7 +38,8 @@ func (a *App) ownVersion(file *planfile.Plan) *OwnVersion {
 		}
 		raised = raised || s.Raise != nil
 		for _, c := range s.Changes {
-			change := project.Change{Name: c.Name, Group: c.Group}
+			_, group := project.SplitGroup(c.Group)
+			change := project.Change{Name: c.Name, Group: group}
 			if c.From != nil {
 				change.From = project.Point(*c.From)
 			}

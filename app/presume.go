@@ -43,7 +43,7 @@ func (a *App) presumedOf(ctx context.Context, r ecosystem.Runtime) (version, gro
 			if r.Newest != nil {
 				version = r.Newest(r.Known[least])
 			}
-			return version, fmt.Sprintf("%s requires %s", a.Manifest.Chief(), q.Text)
+			return version, fmt.Sprintf("%s requires %s", q.File, q.Text)
 		}
 	}
 	if name, v := a.RuntimeHere(ctx); name == r.Name && v != "" {

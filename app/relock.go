@@ -35,7 +35,7 @@ func (a *App) Relock(ctx context.Context, source universe.Source, accepted ...st
 func (a *App) newLock(ctx context.Context, source universe.Source, r *solve.Resolution, m *ecosystem.Manifests, before *ecosystem.Lock, accepted ...string) (*ecosystem.Lock, error) {
 	l, err := ecosystem.NewLock(ctx, a.Eco, source, r, before, accepted...)
 	if l != nil {
-		l.Overrides = written(m.Overrides())
+		l.Overrides, l.Members = written(m.Overrides()), m.Linked()
 	}
 	return l, err
 }
@@ -220,6 +220,17 @@ func (a *App) drift() (found []Finding) {
 			note("lock", "the lock was made with an override of %s, and %s has none", name, a.Manifest.Chief())
 		}
 	}
+	linked := a.Manifest.Linked()
+	for _, folder := range slices.Sorted(maps.Keys(linked)) {
+		if a.Lock.Members[folder] != linked[folder] {
+			note("manifest", "the lock was made without the member %s of the workspace, %s", folder, linked[folder])
+		}
+	}
+	for _, folder := range slices.Sorted(maps.Keys(a.Lock.Members)) {
+		if linked[folder] == "" {
+			note("lock", "the lock was made with the member %s of the workspace, which is no longer there", folder)
+		}
+	}
 	for _, r := range a.Lock.Roots {
 		if _, left := locked[[2]string{r.Group, r.Name}]; left {
 			note("lock", "%s is in the lock and no longer in %q", r.Name, r.Group)
@@ -273,14 +284,17 @@ func (a *App) checkGraph(ctx context.Context) (found []Finding, err error) {
 		}
 		versions := a.Lock.Resolution().Versions()[root.Name]
 		slices.Sort(versions)
-		if versions = slices.Compact(versions); len(versions) > 1 {
+		apart := slices.ContainsFunc(a.Lock.Roots, func(e solve.Edge) bool { return e.Own == name }) // a member of a workspace is at another major still
+		if versions = slices.Compact(versions); len(versions) > 1 && apart {
+			continue
+		} else if len(versions) > 1 {
 			note("lock", "%s is the framework of a goal, of which the whole application shares one release, and the lock has %s", name, strings.Join(versions, " and "))
 		} else {
 			problem.Single = append(problem.Single, name)
 		}
 	}
 	for _, r := range a.Lock.Roots {
-		problem.Roots = append(problem.Roots, solve.Root{Group: r.Group, Demand: universe.Demand{As: r.Name, Package: r.Package,
+		problem.Roots = append(problem.Roots, solve.Root{Group: r.Group, Apart: r.Apart, Own: r.Own, Demand: universe.Demand{As: r.Name, Package: r.Package,
 			Text: r.Constraint, Optional: r.Optional, Foreign: r.Foreign}})
 	}
 	if err := solve.Verify(ctx, table, problem, a.Lock.Resolution()); err != nil {

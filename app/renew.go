@@ -136,9 +136,9 @@ func (a *App) news(ctx context.Context, source universe.Source, old, fresh *plan
 func (a *App) rebase(file *planfile.Plan) {
 	now := map[spot]doc.PlanPoint{}
 	for _, e := range a.Manifest.Entries() {
-		now[spot{e.Group, e.As}] = doc.PlanPoint{Constraint: e.Text}
+		now[spotOf(e.Group, e.As)] = doc.PlanPoint{Constraint: e.Text}
 		if a.Lock != nil {
-			now[spot{e.Group, e.As}] = doc.PlanPoint{Constraint: e.Text, Version: rootVersion(a.Lock, e.As)}
+			now[spotOf(e.Group, e.As)] = doc.PlanPoint{Constraint: e.Text, Version: rootVersion(a.Lock, e.As)}
 		}
 	}
 	scheme := a.Eco.Scheme()
@@ -147,7 +147,7 @@ func (a *App) rebase(file *planfile.Plan) {
 		s.Changes = slices.Clone(s.Changes)
 		for j := range s.Changes {
 			c := &s.Changes[j]
-			at := spot{c.Group, c.Name}
+			at := spotOf(c.Group, c.Name)
 			here, there := now[at]
 			if c.From != nil && there {
 				from := here

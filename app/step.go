@@ -404,7 +404,9 @@ func (w *walker) stage(ctx context.Context, source universe.Source, stage *doc.P
 			return &changeError{i, err}
 		}
 		if c.To != nil {
-			to[c.Name] = c.To.Version
+			if c.Name == project.OwnName(c.Name) || declares(w.manifest, c.Name) { // else what stood apart meets the rest now, which keeps its release
+				to[c.Name] = c.To.Version
+			}
 			if err := w.published(ctx, source, c); err != nil {
 				return &changeError{i, err}
 			}
@@ -417,10 +419,15 @@ func (w *walker) stage(ctx context.Context, source universe.Source, stage *doc.P
 	return err
 }
 
+// declares reports whether a manifest declares a name.
+func declares(m *ecosystem.Manifests, name string) bool {
+	return slices.ContainsFunc(m.Entries(), func(e ecosystem.Entry) bool { return e.As == name })
+}
+
 // published makes sure that the release that a change leads to exists.
 func (w *walker) published(ctx context.Context, source universe.Source, c doc.PlanChange) error {
 	for _, e := range w.manifest.Entries() {
-		if e.As != c.Name || e.Group != c.Group || e.Foreign {
+		if spotOf(e.Group, e.As) != spotOf(c.Group, c.Name) || e.Foreign {
 			continue
 		}
 		p, err := source.Package(ctx, e.Package)
@@ -482,7 +489,7 @@ func (a *App) edit(m *ecosystem.Manifests, c doc.PlanChange) error {
 	if c.From != nil {
 		found := false
 		for _, e := range m.Entries() {
-			if e.As == c.Name && e.Group == c.Group {
+			if spotOf(e.Group, e.As) == spotOf(c.Group, c.Name) {
 				found = true
 				if e.Text != c.From.Constraint {
 					return &StaleError{fmt.Sprintf("%s asks for %s (%s:%d), the plan expects %s; molt plan --renew makes it anew",

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"slices"
+	"strings"
 
 	"molt/core/project"
 	"molt/core/solve"
@@ -36,6 +37,12 @@ func (a *App) UsesOf(changes []project.Change) ([]Use, error) {
 	}
 	var uses []Use
 	for _, i := range imports {
+		if !slices.ContainsFunc(changes, func(c project.Change) bool {
+			member, _ := project.SplitGroup(c.Group)
+			return c.To == (project.Point{}) && project.OwnName(c.Name) == i.Package && (member == "" || strings.HasPrefix(i.File, member+"/"))
+		}) {
+			continue
+		}
 		uses = append(uses, Use{Package: i.Package, File: i.File, Line: i.Line})
 	}
 	return append(uses, a.keepers(dropped)...), nil
@@ -48,8 +55,12 @@ func (a *App) Importers(names []string) (map[string][]string, error) {
 		return nil, err
 	}
 	at := map[string][]string{}
-	for _, i := range imports {
-		at[i.Package] = append(at[i.Package], fmt.Sprintf("%s:%d", i.File, i.Line))
+	for _, name := range names {
+		for _, i := range imports {
+			if importsAs(i, name) {
+				at[name] = append(at[name], fmt.Sprintf("%s:%d", i.File, i.Line))
+			}
+		}
 	}
 	return at, nil
 }
@@ -60,7 +71,15 @@ func (a *App) imports(names []string) ([]ecosystem.Import, error) {
 		return nil, nil
 	}
 	all, err := ecosystem.Imports(a.Eco, os.DirFS(a.Dir))
-	return slices.DeleteFunc(all, func(i ecosystem.Import) bool { return !slices.Contains(names, i.Package) }), err
+	return slices.DeleteFunc(all, func(i ecosystem.Import) bool {
+		return !slices.ContainsFunc(names, func(name string) bool { return importsAs(i, name) })
+	}), err
+}
+
+// importsAs reports whether an import means a declared name: what a member of a workspace declares apart is meant in its folder alone.
+func importsAs(i ecosystem.Import, name string) bool {
+	own, member := project.SplitApart(name)
+	return i.Package == own && (member == "" || strings.HasPrefix(i.File, member+"/"))
 }
 
 // keepers lists the locked packages that need some of the names, one for each name.

@@ -12,6 +12,7 @@ import (
 	"molt/core/project"
 	"molt/core/version"
 	"molt/doc"
+	"molt/ecosystem"
 	"molt/input"
 )
 
@@ -56,12 +57,38 @@ func (s *Session) pend(what string, changes []project.Change, remarks []string, 
 	return &Pending{NewChange(effect, uses, remarks, !dry), s, what, effect}, nil
 }
 
-// Want declares packages, each written NAME or NAME@CONSTRAINT, or changes how they are declared. The group and the style may be
-// "" for the usual ones.
-func (s *Session) Want(packages []string, group string, style version.Style, dry bool) (*Pending, error) {
-	groups := s.App.Manifest.Groups()
-	if group != "" && !slices.Contains(groups, group) {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("--group %q: expected %s", group, strings.Join(groups, ", "))}
+// part reads what a call says of a member and a group, either of which may be "" for all.
+func (s *Session) part(member, group string) (ecosystem.Part, error) {
+	if groups := s.App.Manifest.Groups(); group != "" && !slices.Contains(groups, group) {
+		return ecosystem.Part{}, &input.UsageError{Reason: fmt.Sprintf("--group %q: expected %s", group, strings.Join(groups, ", "))}
+	}
+	folder, err := s.App.Member(member)
+	return ecosystem.Part{In: folder, Group: group}, err
+}
+
+// groupFor returns the group in which a name is to be declared: where a part of the manifest has it already, else the part's usual group; ""
+// leaves that to the whole manifest.
+func (s *Session) groupFor(name string, where ecosystem.Part) string {
+	if where == (ecosystem.Part{}) {
+		return ""
+	}
+	for _, e := range s.App.Manifest.Entries() {
+		if project.OwnName(e.As) == name && where.Has(e.Group) {
+			return e.Group
+		}
+	}
+	if where.Group == "" {
+		where.Group = s.App.Manifest.Groups()[0]
+	}
+	return project.MemberGroup(strings.TrimPrefix(where.In, "."), where.Group)
+}
+
+// Want declares packages, each written NAME or NAME@CONSTRAINT, or changes how they are declared. The member of a workspace, the group and
+// the style may be "" for the usual ones.
+func (s *Session) Want(packages []string, member, group string, style version.Style, dry bool) (*Pending, error) {
+	where, err := s.part(member, group)
+	if err != nil {
+		return nil, err
 	}
 	var wanted []plan.Wanted
 	for _, arg := range packages {
@@ -70,12 +97,17 @@ func (s *Session) Want(packages []string, group string, style version.Style, dry
 		if g.Name == "" || strings.ContainsAny(g.Name, " \t") || slices.ContainsFunc(wanted, func(w plan.Wanted) bool { return w.Name == g.Name }) {
 			return nil, &input.UsageError{Reason: fmt.Sprintf("%q: expected names of packages, each once, such as keel or keel@^2", arg)}
 		}
-		wanted = append(wanted, plan.Wanted{Name: g.Name, Group: group, Constraint: g.Constraint})
+		wanted = append(wanted, plan.Wanted{Name: g.Name, Group: s.groupFor(g.Name, where), Constraint: g.Constraint})
 	}
-	got, err := plan.Want(s.ctx, s.Source, s.App.Application(), wanted, groups[0], style)
+	application := s.App.Application()
+	if application.Declared, err = s.App.DeclaredWith(wanted); err != nil {
+		return nil, err
+	}
+	got, err := plan.Want(s.ctx, s.Source, application, wanted, s.App.Manifest.Groups()[0], style)
 	if err != nil {
 		return nil, s.unwanted(err)
 	}
+	s.App.FromHere(got.Changes)
 	for _, w := range wanted {
 		if slices.Contains(s.App.Application().Held, w.Name) {
 			got.Short = append(got.Short, fmt.Sprintf("%s is held: %s; the hold stays, and plans leave it where this puts it", w.Name, s.App.Config.Hold[w.Name].Reason))
@@ -84,9 +116,13 @@ func (s *Session) Want(packages []string, group string, style version.Style, dry
 	return s.pend("want", got.Changes, got.Short, dry)
 }
 
-// Drop takes packages out of the manifest, or out of one group of it.
-func (s *Session) Drop(packages []string, group string, dry bool) (*Pending, error) {
-	changes, err := s.App.Drop(s.names(packages), group)
+// Drop takes packages out of the manifest, or out of one member or group of it.
+func (s *Session) Drop(packages []string, member, group string, dry bool) (*Pending, error) {
+	where, err := s.part(member, group)
+	if err != nil {
+		return nil, err
+	}
+	changes, err := s.App.Drop(s.names(packages), where)
 	if err != nil {
 		return nil, err
 	}

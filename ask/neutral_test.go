@@ -163,7 +163,7 @@ func TestNeutral(t *testing.T) {
 		return err
 	})
 	in(ask.Needs{Write: true, Declared: true}, func(s *ask.Session) error {
-		p, err := s.Want([]string{"BENT"}, "", version.OtherStyle, true)
+		p, err := s.Want([]string{"BENT"}, "", "", version.OtherStyle, true)
 		if err == nil && (len(p.Answer.Changes) != 1 || p.Answer.Changes[0].To.Constraint != "like:1.1.0") {
 			err = fmt.Errorf("wanting bent changes %+v", p.Answer.Changes)
 		}

@@ -12,6 +12,7 @@ import (
 	"molt/core/project"
 	"molt/core/version"
 	"molt/doc"
+	"molt/ecosystem"
 	"molt/input"
 )
 
@@ -23,10 +24,14 @@ func NewSurvey(a *app.App, u project.Application, rows []inspect.Row, shown func
 	for _, o := range a.Manifest.Overrides() {
 		answer.Overrides = append(answer.Overrides, o.As+" "+o.Written)
 	}
+	counted := map[[2]string]bool{}
 	for _, r := range rows {
 		days := int(r.Behind / (24 * time.Hour))
-		answer.Lag.Releases += r.Releases
-		answer.Lag.Days += days
+		if key := [2]string{r.Name, r.Locked}; !counted[key] { // several members of a workspace may declare it
+			counted[key] = true
+			answer.Lag.Releases += r.Releases
+			answer.Lag.Days += days
+		}
 		if !shown(r) {
 			continue
 		}
@@ -46,6 +51,7 @@ var JumpWords = []string{"major", "minor", "patch", "prerelease", "same"}
 // A Sieve says which rows of a survey are wanted. The zero Sieve wants all.
 type Sieve struct {
 	Jump, Group, Name []string // some of each; names may hold * for anything but a slash
+	In                string   // only what a member of the workspace declares; . for the workspace itself
 	Held, Waiting     bool     // only what people keep back; only what is behind and not kept back
 	Since             string   // only what is new since a revision, a lock or a day
 }
@@ -79,7 +85,7 @@ func (w Sieve) shows(r inspect.Row) bool {
 	held := slices.Contains(r.Flags, inspect.Held)
 	behind := r.Locked == "" || r.Newest == "" || jump != "same"
 	return named && (len(w.Jump) == 0 || slices.Contains(w.Jump, jump)) && (len(w.Group) == 0 || slices.Contains(w.Group, r.Group)) &&
-		(!w.Held || held) && (!w.Waiting || behind && !held) && (w.Since == "" || len(r.Since) > 0)
+		(ecosystem.Part{In: w.In}).Has(project.MemberGroup(r.Member, r.Group)) && (!w.Held || held) && (!w.Waiting || behind && !held) && (w.Since == "" || len(r.Since) > 0)
 }
 
 // Survey says where every declared package stands.
@@ -93,8 +99,11 @@ func (s *Session) Survey(want Sieve) (doc.Survey, error) {
 			return doc.Survey{}, &input.UsageError{Reason: fmt.Sprintf("--group %q: expected some of %s", g, strings.Join(groups, ", "))}
 		}
 	}
-	u := s.App.Application()
 	var err error
+	if want.In, err = s.App.Member(want.In); err != nil {
+		return doc.Survey{}, err
+	}
+	u := s.App.Application()
 	if u.Installed, err = s.App.InstalledRoots(); err != nil {
 		return doc.Survey{}, err
 	}

@@ -14,7 +14,7 @@ import (
 )
 
 func (c *call) want() *cobra.Command {
-	var group, style string
+	var member, group, style string
 	var dry bool
 	cmd := &cobra.Command{
 		Use:   "want PACKAGE[@CONSTRAINT]...",
@@ -22,7 +22,8 @@ func (c *call) want() *cobra.Command {
 		Long: `Want puts packages into the manifest, or changes their lines, and regenerates the lock. A package without a
 constraint gets the newest release that resolves with the rest, asked for in the style of its line or of most lines.
 Several packages are solved together. What that does to the lock is shown; with --dry-run nothing is written. When it
-does not resolve, nothing is written either, and the tangle is shown. molt back takes it back.`,
+does not resolve, nothing is written either, and the tangle is shown. molt back takes it back.
+In a workspace a line is changed in every member that has it, unless --in names one.`,
 		Example: `  molt want wakeful-cache
   molt want lintbuoy@^8 lintbuoy-desk --group devDependencies --dry-run`,
 		Args:              cobra.MinimumNArgs(1),
@@ -32,11 +33,12 @@ does not resolve, nothing is written either, and the tangle is shown. molt back 
 				return &input.UsageError{Reason: fmt.Sprintf("--style %q: expected %s", style, styleNames())}
 			}
 			return c.session(ask.Needs{Write: !dry, Declared: true}, func(s *ask.Session) error {
-				p, err := s.Want(args, group, version.Style(style), dry)
+				p, err := s.Want(args, member, group, version.Style(style), dry)
 				return c.change(s, p, err, dry)
 			})
 		},
 	}
+	cmd.Flags().StringVar(&member, "in", "", "member of the workspace to declare in, by folder or name; . for the workspace itself")
 	cmd.Flags().StringVar(&group, "group", "", "group of the manifest to declare in")
 	cmd.Flags().StringVar(&style, "style", "", "how to ask: "+styleNames())
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show what would change, and write nothing")
@@ -52,7 +54,7 @@ func styleNames() string {
 }
 
 func (c *call) drop() *cobra.Command {
-	var group string
+	var member, group string
 	var dry bool
 	cmd := &cobra.Command{
 		Use:   "drop PACKAGE...",
@@ -65,11 +67,12 @@ when something still uses what was dropped.`,
 		ValidArgsFunction: c.completeDeclared,
 		RunE: func(_ *cobra.Command, args []string) error {
 			return c.session(ask.Needs{Write: !dry, Declared: true}, func(s *ask.Session) error {
-				p, err := s.Drop(args, group, dry)
+				p, err := s.Drop(args, member, group, dry)
 				return c.change(s, p, err, dry)
 			})
 		},
 	}
+	cmd.Flags().StringVar(&member, "in", "", "only from this member of the workspace; . for the workspace itself")
 	cmd.Flags().StringVar(&group, "group", "", "only from this group of the manifest")
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show what would change, and write nothing")
 	return cmd

@@ -32,6 +32,7 @@ what was published after it.`,
 	}
 	f := cmd.Flags()
 	f.StringSliceVar(&want.Jump, "jump", nil, "only these jumps: "+strings.Join(ask.JumpWords, ", "))
+	f.StringVar(&want.In, "in", "", "only what this member of the workspace declares; . for the workspace itself")
 	f.StringSliceVar(&want.Group, "group", nil, "only these groups of the manifest")
 	f.StringSliceVar(&want.Name, "name", nil, "only these names; * stands for anything but a slash")
 	f.BoolVar(&want.Held, "held", false, "only what people keep back")

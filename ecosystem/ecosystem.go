@@ -173,7 +173,7 @@ type Manifest interface {
 	Name() string    // the application's name, "" when it has none
 	Version() string // its version, "" when it has none
 	Entries() []Entry
-	// Members lists patterns of the folders in which the members of a workspace are, with slashes.
+	// Members lists patterns of the folders in which the members of a workspace are, as MemberFolders reads them.
 	Members() []string
 	// Overrides lists what the manifest says of every edge to a name, sorted by name.
 	Overrides() []universe.Override
@@ -200,6 +200,8 @@ type Entry struct {
 	universe.Demand
 	Group        string
 	File         string // of the manifest, which Manifests fill in
+	Apart, Own   string // as solve.Root has them: a member of a workspace that stands apart, and the name that the manifest has
+	Sibling      string // what the version of a member of the workspace has to satisfy, where only a member may serve it; "" where it need not be one
 	Written      string // the text in the manifest, which for an alias is more than the constraint
 	Line, Column int    // of the constraint, from 1
 }

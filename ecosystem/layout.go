@@ -11,9 +11,9 @@ type Layout struct {
 
 // A Place is a folder of an installed tree with the release that stands in it.
 type Place struct {
-	Path    string // relative to the application, with slashes
-	Name    string // under which it is found there
-	Package *LockedPackage
-	Holder  string // the folder that it is in, relative to the application
-	Link    string // where the place is a link: the path of the place that it leads to, which lies above it
+	Path    string         // relative to the application, with slashes
+	Name    string         // under which it is found there
+	Package *LockedPackage // nil for a link to a member of the workspace
+	Holder  string         // the folder that it is in, relative to the application
+	Link    string         // where the place is a link: the path of the place above it that it leads to, or the folder of a member
 }

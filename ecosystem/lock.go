@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"molt/archive"
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/input"
@@ -23,6 +24,7 @@ type Lock struct {
 	Folded    bool              // as solve.Resolution has it
 	Edgeless  bool              // the format does not tell what packages need; Roots are what Bind makes of the manifests
 	Overrides map[string]string // of the manifest that it was made for, as written
+	Members   map[string]string // of the workspace: names by folder, which installing links; nil where it is none
 	Roots     []solve.Edge      // sorted by group and name
 	Packages  []LockedPackage   // sorted by ID
 }
@@ -214,6 +216,12 @@ func EncodeMoltLock(l *Lock) []byte {
 			fmt.Fprintf(&b, "%s = %s\n", quoted(name), quoted(l.Overrides[name]))
 		}
 	}
+	if len(l.Members) > 0 {
+		fmt.Fprintf(&b, "\n[members]\n")
+		for _, folder := range slices.Sorted(maps.Keys(l.Members)) {
+			fmt.Fprintf(&b, "%s = %s\n", quoted(folder), quoted(l.Members[folder]))
+		}
+	}
 	for i, r := range l.Roots {
 		if i == 0 || r.Group != l.Roots[i-1].Group {
 			fmt.Fprintf(&b, "\n[application.%s]\n", quoted(r.Group))
@@ -255,10 +263,14 @@ func quoted(s string) string {
 }
 
 // edgeKey writes an edge's own side: "name constraint", "name=package constraint" for an alias, with "maybe " before
-// it when the edge is optional and "outside " when it leads out of the registry.
+// it when the edge is optional, "outside " when it leads out of the registry, and "apart " where the member of a workspace that declares it stands
+// apart.
 func edgeKey(e solve.Edge) string {
 	key := e.Name
-	if e.Package != e.Name {
+	if e.Apart != "" {
+		key = e.Own
+	}
+	if e.Package != key {
 		key += "=" + e.Package
 	}
 	key += " " + e.Constraint
@@ -268,17 +280,24 @@ func edgeKey(e solve.Edge) string {
 	if e.Optional {
 		key = "maybe " + key
 	}
+	if e.Apart != "" {
+		key = "apart " + key
+	}
 	return key
 }
 
 func readEdge(key, to, group string) solve.Edge {
 	e := solve.Edge{To: to, Group: group}
+	key, apart := strings.CutPrefix(key, "apart ")
 	key, e.Optional = strings.CutPrefix(key, "maybe ")
 	key, e.Foreign = strings.CutPrefix(key, "outside ")
 	e.Name, e.Constraint, _ = strings.Cut(key, " ")
 	e.Package = e.Name
 	if as, name, ok := strings.Cut(e.Name, "="); ok {
 		e.Name, e.Package = as, name
+	}
+	if member, _ := project.SplitGroup(group); apart && member != "" {
+		e.Apart, e.Own, e.Name = member, e.Name, project.ApartName(e.Name, member)
 	}
 	return e
 }

@@ -5,28 +5,34 @@ import (
 	"fmt"
 	"slices"
 
+	"molt/core/project"
 	"molt/core/universe"
 )
 
 // A File is the text of a file, by its name relative to the application, with slashes.
 type File struct {
-	Name string
-	Data []byte
+	Name   string
+	Member string // the folder of the workspace's member that it belongs to, with slashes; "" for the application itself
+	Data   []byte
 }
 
-// Manifests are the manifest files of one application, as one manifest. The first is the chief: what is not said about a group of
-// another, it says.
+// Manifests are the manifest files of one application, as one manifest: its own and, in a workspace, those of its members. The first is
+// the chief: what is not said about a group of another, it says. The groups of a member have its folder before them (project.MemberGroup), so
+// that a group with a name is one declaration of the whole.
 type Manifests struct {
-	eco   Ecosystem
-	files []namedManifest
+	eco      Ecosystem
+	files    []namedManifest
+	entries  []Entry // kept until something is edited
+	siblings []Sibling
 }
 
 type namedManifest struct {
-	name string
+	name, member string
 	Manifest
 }
 
-// ReadManifests reads the manifest files of an application, of which there is at least one. Two that have a group in common are an error.
+// ReadManifests reads the manifest files of an application, of which there is at least one. Two that have a group in common are an error,
+// and so are two members of one name, and a declaration that only a member could serve and none does.
 func ReadManifests(e Ecosystem, files []File) (*Manifests, error) {
 	all := &Manifests{eco: e}
 	owner := map[string]string{}
@@ -36,14 +42,15 @@ func ReadManifests(e Ecosystem, files []File) (*Manifests, error) {
 			return nil, err
 		}
 		for _, group := range m.Groups() {
+			group = project.MemberGroup(f.Member, group)
 			if other, taken := owner[group]; taken {
 				return nil, fmt.Errorf("%s and %s both have a group %q", other, f.Name, group)
 			}
 			owner[group] = f.Name
 		}
-		all.files = append(all.files, namedManifest{f.Name, m})
+		all.files = append(all.files, namedManifest{f.Name, f.Member, m})
 	}
-	return all, nil
+	return all, all.link()
 }
 
 // Clone returns manifests of the same text, of which edits do not change these.
@@ -62,7 +69,7 @@ func (m *Manifests) Files() []string {
 func (m *Manifests) Texts() []File {
 	var all []File
 	for _, f := range m.files {
-		all = append(all, File{f.name, bytes.Clone(f.Bytes())})
+		all = append(all, File{f.name, f.member, bytes.Clone(f.Bytes())})
 	}
 	return all
 }
@@ -79,23 +86,17 @@ func (m *Manifests) Contents() map[string][]byte {
 // Chief is the name of the chief file.
 func (m *Manifests) Chief() string { return m.files[0].name }
 
-// Entries lists the declarations of all files.
-func (m *Manifests) Entries() []Entry {
-	var all []Entry
-	for _, f := range m.files {
-		for _, e := range f.Entries() {
-			e.File = f.name
-			all = append(all, e)
-		}
-	}
-	return all
-}
+// Entries lists the declarations of all files, without those that a member of the workspace serves (Siblings). The caller must not change
+// the list.
+func (m *Manifests) Entries() []Entry { return m.entries }
 
-// Groups lists the groups of all files; the first is the usual one.
+// Groups lists the groups of the application's own files; the first is the usual one. Members have groups of the same names.
 func (m *Manifests) Groups() []string {
 	var all []string
 	for _, f := range m.files {
-		all = append(all, f.Groups()...)
+		if f.member == "" {
+			all = append(all, f.Groups()...)
+		}
 	}
 	return all
 }
@@ -104,28 +105,40 @@ func (m *Manifests) Groups() []string {
 func (m *Manifests) FileOf(group string) string { return m.of(group).name }
 
 func (m *Manifests) of(group string) namedManifest {
-	if i := slices.IndexFunc(m.files, func(f namedManifest) bool { return slices.Contains(f.Groups(), group) }); i >= 0 {
+	member, bare := project.SplitGroup(group)
+	if i := slices.IndexFunc(m.files, func(f namedManifest) bool { return f.member == member && slices.Contains(f.Groups(), bare) }); i >= 0 {
 		return m.files[i]
 	}
 	if i := slices.IndexFunc(m.files, func(f namedManifest) bool {
-		return slices.ContainsFunc(f.Entries(), func(e Entry) bool { return e.Group == group })
+		return f.member == member && slices.ContainsFunc(f.Manifest.Entries(), func(e Entry) bool { return e.Group == bare })
 	}); i >= 0 {
 		return m.files[i]
 	}
 	return m.files[0]
 }
 
+// edit changes a file by a function that gets it with the group's name in it.
+func (m *Manifests) edit(group string, change func(f Manifest, group string) error) error {
+	_, bare := project.SplitGroup(group)
+	if err := change(m.of(group).Manifest, bare); err != nil {
+		return err
+	}
+	return m.link()
+}
+
 // Set replaces the constraint of an entry.
 func (m *Manifests) Set(group, name, constraint string) error {
-	return m.of(group).Set(group, name, constraint)
+	return m.edit(group, func(f Manifest, group string) error { return f.Set(group, project.OwnName(name), constraint) })
 }
 
 // Remove deletes an entry with its line.
-func (m *Manifests) Remove(group, name string) error { return m.of(group).Remove(group, name) }
+func (m *Manifests) Remove(group, name string) error {
+	return m.edit(group, func(f Manifest, group string) error { return f.Remove(group, project.OwnName(name)) })
+}
 
 // Add puts a new entry into a group.
 func (m *Manifests) Add(group, name, constraint string) error {
-	return m.of(group).Add(group, name, constraint)
+	return m.edit(group, func(f Manifest, group string) error { return f.Add(group, project.OwnName(name), constraint) })
 }
 
 // Name is the application's name, Version its version, "" when the chief has none.
@@ -137,20 +150,25 @@ func (m *Manifests) Version() string { return m.files[0].Version() }
 // SetVersion replaces the application's own version, which must be there.
 func (m *Manifests) SetVersion(version string) error { return m.files[0].SetVersion(version) }
 
-// Members lists patterns of the folders in which the members of a workspace are, with slashes.
-func (m *Manifests) Members() []string { return m.files[0].Members() }
-
 // Overrides lists what the chief says of every edge to a name, sorted by name.
 func (m *Manifests) Overrides() []universe.Override { return m.files[0].Overrides() }
 
 // Tool is the tool that the chief says works on it, with its version and line; "" for none.
 func (m *Manifests) Tool() (name, version string, line int) { return m.files[0].Tool() }
 
+// A FileRequirement is what a manifest requires of a runtime or tool.
+type FileRequirement struct {
+	universe.Requirement
+	File string
+}
+
 // Runtimes lists what the application itself requires of runtimes and tools.
-func (m *Manifests) Runtimes() []universe.Requirement {
-	var all []universe.Requirement
+func (m *Manifests) Runtimes() []FileRequirement {
+	var all []FileRequirement
 	for _, f := range m.files {
-		all = append(all, f.Runtimes()...)
+		for _, q := range f.Runtimes() {
+			all = append(all, FileRequirement{q, f.name})
+		}
 	}
 	return all
 }

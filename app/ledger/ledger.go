@@ -160,7 +160,8 @@ func (l Ledger) Keep(t *txn.Transaction, records []Record) error {
 	return t.Replace(File, kept)
 }
 
-// History lists what was carried out here, oldest first: what commits tell, and after that what only the ledger knows.
+// History lists what was carried out here, oldest first: what commits tell, and what only the ledger knows, which comes before the first
+// commit that the ledger has after it.
 func (l Ledger) History(ctx context.Context) ([]Record, error) {
 	here, err := l.Here()
 	if err != nil {
@@ -170,17 +171,35 @@ func (l Ledger) History(ctx context.Context) ([]Record, error) {
 	if err != nil {
 		return nil, err
 	}
-	for i, c := range committed { // what the ledger knows of a commit it knows better
-		if at := slices.IndexFunc(here, func(r Record) bool { return r.Commit == c.Commit }); at >= 0 {
-			committed[i] = here[at]
-			here = slices.Delete(here, at, at+1)
+	at := func(r Record) int {
+		return slices.IndexFunc(committed, func(c Record) bool { return r.Commit != "" && c.Commit == r.Commit })
+	}
+	before := make([][]Record, len(committed)+1)
+	next := len(committed)
+	for _, r := range slices.Backward(here) {
+		if i := at(r); i >= 0 {
+			next = i
+			continue
+		}
+		// A record of which the commit is gone was committed again under another name, in a rebase for example.
+		if r.Commit == "" || r.Commit == Wanted || !slices.ContainsFunc(committed, func(c Record) bool { return c.Stage == r.Stage }) {
+			before[next] = append(before[next], r)
 		}
 	}
-	// A record of which the commit is gone was committed again under another name, in a rebase for example.
-	here = slices.DeleteFunc(here, func(r Record) bool {
-		return r.Commit != "" && r.Commit != Wanted && slices.ContainsFunc(committed, func(c Record) bool { return c.Stage == r.Stage })
-	})
-	return append(committed, here...), nil
+	var all []Record
+	for i := range before {
+		slices.Reverse(before[i])
+		all = append(all, before[i]...)
+		if i == len(committed) {
+			break
+		}
+		c := committed[i]
+		if k := slices.IndexFunc(here, func(r Record) bool { return r.Commit == c.Commit }); k >= 0 { // the ledger knows it better
+			c = here[k]
+		}
+		all = append(all, c)
+	}
+	return all, nil
 }
 
 // committed lists the stages that the history of the branch tells, oldest first, without those that were taken back.

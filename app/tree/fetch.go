@@ -132,7 +132,7 @@ func (w *work) executables() {
 	steps := map[string]bool{}
 	top := w.Eco.InstallFolder()
 	declared := func(p ecosystem.Place) bool {
-		return p.Holder == top && slices.ContainsFunc(w.roots, func(e solve.Edge) bool { return e.Name == p.Name && e.To == p.Package.ID })
+		return p.Holder == top && p.Package != nil && slices.ContainsFunc(w.roots, func(e solve.Edge) bool { return e.Name == p.Name && e.To == p.Package.ID })
 	}
 	places := slices.Clone(w.layout.Places)
 	slices.SortStableFunc(places, func(a, b ecosystem.Place) int {
@@ -144,9 +144,29 @@ func (w *work) executables() {
 		}
 		return 0
 	})
+	give := func(p ecosystem.Place, by, name, to string) {
+		at := path.Join(p.Holder, w.layout.Executables, name)
+		if had, again := w.now.Executables[at]; again {
+			w.report.Claimed = append(w.report.Claimed, fmt.Sprintf("%s leads to %s, and %s has one of that name too", at, had, by))
+			return
+		}
+		w.now.Executables[at] = relative(at, to)
+	}
 	for _, p := range places {
 		one := w.now.Places[p.Path]
 		e := w.entries[one.Key]
+		if p.Package == nil { // a member, whose files are the application's own
+			manifest, err := w.Files.Read(path.Join(p.Link, w.layout.Manifest), input.Manifest)
+			if err != nil {
+				continue
+			}
+			for name, file := range w.Eco.Executables(p.Name, manifest) {
+				if at := path.Join(p.Link, file); w.Files.Exists(at) {
+					give(p, p.Name, name, at)
+				}
+			}
+			continue
+		}
 		if e == nil {
 			w.keepExecutables(p.Path)
 			continue
@@ -159,12 +179,7 @@ func (w *work) executables() {
 			if !slices.ContainsFunc(e.Files, func(f store.File) bool { return f.Path == file }) {
 				continue
 			}
-			at := path.Join(p.Holder, w.layout.Executables, name)
-			if had, again := w.now.Executables[at]; again {
-				w.report.Claimed = append(w.report.Claimed, fmt.Sprintf("%s leads to %s, and %s has one of that name too", at, had, one.Release))
-				continue
-			}
-			w.now.Executables[at] = relative(at, path.Join(p.Path, file))
+			give(p, one.Release, name, path.Join(p.Path, file))
 		}
 	}
 	slices.SortFunc(w.report.Unbuilt, func(a, b Unbuilt) int { return cmp.Compare(a.Release, b.Release) })

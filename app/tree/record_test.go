@@ -20,7 +20,7 @@ func TestHostileRecords(t *testing.T) {
 		`{"format": 1, "places": {"node_modules": {"release": "x@1.0.0"}}}`,
 		`{"format": 1, "places": {"../outside": {"release": "x@1.0.0"}}}`,
 		`{"format": 1, "places": {"/etc": {"release": "x@1.0.0"}}}`,
-		`{"format": 1, "places": {"node_modules/x": {"release": "x@1.0.0", "link": "src"}}}`,
+		`{"format": 1, "places": {"node_modules/x": {"release": "x@1.0.0", "link": "../src"}}}`,
 		`{"format": 1, "executables": {"src/index.js": "x"}}`,
 		`{"format": 1, "executables": {"node_modules/x/y/z": "x"}}`,
 		`{"format": 1, "executables": {"node_modules/.molt.json": "x"}}`,

@@ -47,14 +47,15 @@ func (w *work) replace(ctx context.Context) error {
 	defer w.Files.Discard(staged)
 	parts := w.changed
 	if whole {
-		parts = []string{modules}
+		parts = w.tops()
 	}
 	if err := w.stage(ctx, staged, parts, whole); err != nil {
 		return err
 	}
 	var names []string
 	if whole {
-		if err := os.WriteFile(w.path(path.Join(staged, "0", RecordFile)), data, 0o644); err != nil {
+		own := strconv.Itoa(slices.Index(parts, modules))
+		if err := os.WriteFile(w.path(path.Join(staged, own, RecordFile)), data, 0o644); err != nil {
 			return err
 		}
 	} else {
@@ -88,6 +89,26 @@ func (w *work) replace(ctx context.Context) error {
 		return errors.Join(err, t.Undo())
 	}
 	return t.Commit()
+}
+
+// tops lists the topmost folders of packages that there are or were, the application's own among them, sorted.
+func (w *work) tops() []string {
+	all := []string{w.Eco.InstallFolder()}
+	note := func(at string) {
+		if top := w.topOf(at); !slices.Contains(all, top) {
+			all = append(all, top)
+		}
+	}
+	for at := range w.now.Places {
+		note(at)
+	}
+	if w.was != nil {
+		for at := range w.was.Places {
+			note(at)
+		}
+	}
+	slices.Sort(all)
+	return all
 }
 
 // put moves the staged folders to their places.
@@ -137,7 +158,9 @@ func (w *work) build(ctx context.Context, whole bool) error {
 	}
 	needs := map[string][]solve.Edge{}
 	for _, p := range w.layout.Places {
-		needs[p.Package.ID] = p.Package.Needs
+		if p.Package != nil {
+			needs[p.Package.ID] = p.Package.Needs
+		}
 	}
 	seen := map[string]bool{}
 	var visit func(id string) error
@@ -185,9 +208,6 @@ func (w *work) stage(ctx context.Context, staged string, parts []string, whole b
 	var copies atomic.Bool
 	var linked atomic.Int64
 	target := func(at string) (string, bool) {
-		if whole {
-			return w.path(path.Join(staged, "0")) + filepath.FromSlash(strings.TrimPrefix(at, parts[0])), true
-		}
 		k, found := slices.BinarySearch(parts, at)
 		if !found {
 			if k == 0 || !strings.HasPrefix(at, parts[k-1]+"/") {
@@ -198,7 +218,7 @@ func (w *work) stage(ctx context.Context, staged string, parts []string, whole b
 		return w.path(path.Join(staged, strconv.Itoa(k))) + filepath.FromSlash(strings.TrimPrefix(at, parts[k])), true
 	}
 	if whole {
-		if err := os.MkdirAll(w.path(path.Join(staged, "0")), 0o755); err != nil {
+		if err := os.MkdirAll(w.path(path.Join(staged, strconv.Itoa(slices.Index(parts, w.Eco.InstallFolder())))), 0o755); err != nil {
 			return err
 		}
 	}

@@ -49,10 +49,10 @@ type record struct {
 // what it names is replaced and taken away.
 func (r *record) within(modules string) bool {
 	ours := func(at string) bool {
-		return fs.ValidPath(at) && !strings.Contains(at, `\`) && strings.HasPrefix(at, modules+"/") && at != modules+"/"+RecordFile
+		return fs.ValidPath(at) && !strings.Contains(at, `\`) && strings.Contains("/"+at, "/"+modules+"/") && at != modules+"/"+RecordFile
 	}
 	for at, p := range r.Places {
-		if !ours(at) || strings.HasPrefix(path.Base(at), ".") || p.Link != "" && !ours(p.Link) {
+		if !ours(at) || strings.HasPrefix(path.Base(at), ".") || p.Link != "" && !fs.ValidPath(p.Link) {
 			return false
 		}
 	}
@@ -148,6 +148,9 @@ func (t *Tree) Install(ctx context.Context, l *ecosystem.Lock, order Order) (*Re
 	if err != nil {
 		return nil, err
 	}
+	if err := t.foreign(layout, was, order.Force); err != nil {
+		return nil, err
+	}
 	w := &work{Tree: t, roots: l.Roots, order: order, layout: layout, was: was, entries: map[string]*store.Entry{}, report: &Report{Places: len(layout.Places)}}
 	w.report.LeftOut = leftOut(l, t.Eco.Fits)
 	if err := w.plan(); err != nil {
@@ -218,6 +221,36 @@ func (t *Tree) read(force bool) (*record, error) {
 	return nil, &ForeignError{modules}
 }
 
+// foreign is a *ForeignError where packages are to be laid out in the folder of a workspace's member, and what lies there is not Molt's.
+func (t *Tree) foreign(layout *ecosystem.Layout, was *record, force bool) error {
+	for _, p := range layout.Places {
+		at := t.topOf(p.Path)
+		if force || at == t.Eco.InstallFolder() || was != nil && was.has(at) {
+			continue
+		}
+		if entries, err := os.ReadDir(filepath.Join(t.Files.Dir, filepath.FromSlash(at))); err == nil && len(entries) > 0 {
+			return &ForeignError{at}
+		}
+	}
+	return nil
+}
+
+// has reports whether something was laid out in a folder of packages.
+func (r *record) has(folder string) bool {
+	for at := range r.Places {
+		if strings.HasPrefix(at, folder+"/") {
+			return true
+		}
+	}
+	return false
+}
+
+// topOf returns the topmost folder of packages that a place is in: the application's own, or that of a workspace's member.
+func (t *Tree) topOf(at string) string {
+	modules := t.Eco.InstallFolder()
+	return at[:strings.Index("/"+at+"/", "/"+modules+"/")+len(modules)]
+}
+
 // A work is one installation.
 type work struct {
 	*Tree
@@ -238,7 +271,10 @@ type work struct {
 func (w *work) plan() error {
 	w.now = record{Format: 1, Places: map[string]placed{}, Executables: map[string]string{}}
 	for _, p := range w.layout.Places {
-		one := placed{Release: p.Package.Name + "@" + p.Package.Version, Link: p.Link}
+		one := placed{Link: p.Link}
+		if p.Package != nil {
+			one.Release = p.Package.Name + "@" + p.Package.Version
+		}
 		if p.Link == "" {
 			key, err := archive.Key(one.Release, p.Package.Integrity)
 			if err != nil {

@@ -83,7 +83,7 @@ func (a *Question) Assess() (*Assessment, error) {
 	}
 	target := Texts(framework, set)
 	out := &Assessment{Scheme: a.App.Scheme, Goal: a.Goal, Release: framework.Releases[universe.BestOf(framework, set)].Version.String()}
-	out.Reached = slices.Contains(target, a.Locked(a.Goal.Name))
+	out.Reached = slices.Contains(target, a.Locked(a.Goal.Name)) && a.OneAt(a.Base, target)
 	if !inOrder(framework) {
 		out.Remarks = append(out.Remarks, fmt.Sprintf("the publication times of %s contradict the order of its versions; dates were not weighed", framework.Name))
 	}
@@ -96,7 +96,8 @@ func (a *Question) Assess() (*Assessment, error) {
 		return nil, err
 	}
 	for _, d := range a.App.Declared {
-		if d.As != a.Goal.Name && project.Registered(d) {
+		again := slices.ContainsFunc(out.Packages, func(other Assessed) bool { return other.Name == d.As }) // by several groups, or members of a workspace
+		if d.As != a.Goal.Name && project.Registered(d) && !again {
 			out.Packages = append(out.Packages, Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Locked: a.Locked(d.As)})
 		}
 	}

@@ -124,6 +124,9 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 		return []Evidence{*doubt}
 	}
 	if len(demands) == 0 {
+		if p.Name == framework.Name { // a member of a workspace that stands apart has another release of it
+			return []Evidence{{project.Stated, "is the framework itself, of which there is one release by then", "manifest"}}
+		}
 		return []Evidence{{project.None, fmt.Sprintf("%s %s says nothing about %s", p.Name, subject, a.Goal.Name), p.Name + " " + subject}}
 	}
 	first := a.firstOf(framework, target)

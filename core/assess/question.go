@@ -150,7 +150,7 @@ func (a *Question) ProblemFrom(before *solve.Resolution, c Choice, keep map[stri
 		}
 	}
 	for _, d := range a.App.Declared {
-		root := solve.Root{Demand: d.Demand, Group: d.Group}
+		root := d.Root()
 		if project.Registered(d) {
 			among, ok := c[d.As]
 			if !ok {
@@ -194,6 +194,13 @@ func (a *Question) continuing(r *solve.Resolution) *solve.Base {
 		a.memo.bases = append(a.memo.bases[max(0, len(a.memo.bases)-latest+1):], b)
 	}
 	return b
+}
+
+// OneAt reports whether the members of a workspace that stand apart have the framework, where they declare it, at one of some releases too.
+func (a *Question) OneAt(r *solve.Resolution, releases []string) bool {
+	return !slices.ContainsFunc(a.App.Declared, func(d project.Declared) bool {
+		return d.Own == a.Goal.Name && !slices.Contains(releases, project.VersionOf(r, d.As))
+	})
 }
 
 // Solve returns a resolution, or nil and the declared names that the refutation rests on.

@@ -41,6 +41,8 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, re
 		switch {
 		case name == p.Goal.Name:
 			return "the goal"
+		case project.OwnName(name) == p.Goal.Name:
+			return "the goal, of which there is one release"
 		case p.unpublished(name):
 			return project.VersionOf(p.now.Locked, name) + " is not among the releases that the registry shows"
 		case p.refuses(name, project.VersionOf(p.now.Locked, name), h.releases):

@@ -22,11 +22,11 @@ func (p *planner) hops() error {
 	if err != nil {
 		return err
 	}
-	if set.Has(framework.Index(project.VersionOf(p.now.Locked, p.Goal.Name))) && p.alsoReached() {
+	final := assess.Texts(framework, set)
+	if slices.Contains(final, project.VersionOf(p.now.Locked, p.Goal.Name)) && p.alsoReached(final) {
 		p.plan.Reachable = true
 		return nil
 	}
-	final := assess.Texts(framework, set)
 	hops := p.between(framework, final)
 	if p.cut.Leap {
 		hops = hops[len(hops)-1:]
@@ -78,7 +78,10 @@ func (p *planner) between(framework *universe.Package, final []string) []hop {
 }
 
 // alsoReached reports whether the further goals are reached.
-func (p *planner) alsoReached() bool {
+func (p *planner) alsoReached(final []string) bool {
+	if !p.OneAt(p.now.Locked, final) {
+		return false
+	}
 	for name, releases := range p.Also {
 		if !slices.Contains(releases, project.VersionOf(p.now.Locked, name)) {
 			return false
@@ -173,5 +176,5 @@ func (p *planner) freeID(id string) string {
 }
 
 func slug(name string) string {
-	return strings.Trim(strings.NewReplacer("/", "-", "@", "").Replace(name), "-")
+	return strings.Trim(strings.NewReplacer("/", "-", " ", "-", "@", "").Replace(name), "-")
 }

@@ -45,7 +45,7 @@ func Want(ctx context.Context, source universe.Source, app project.Application, 
 	got := &Granted{}
 	for _, d := range edited.Declared {
 		scope, ok := w.scopes[d.As]
-		if !ok {
+		if !ok || slices.ContainsFunc(wanted, func(x Wanted) bool { return x.Name == d.As && x.Group != "" && x.Group != d.Group }) {
 			continue
 		}
 		p, err := source.Package(ctx, d.Package)

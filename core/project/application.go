@@ -63,6 +63,9 @@ func (app Application) singles(before *solve.Resolution, to map[string]string) [
 			}
 		}
 		_, moves := to[framework]
+		if slices.ContainsFunc(app.Declared, func(d Declared) bool { return d.Own == framework && to[d.As] == "" }) {
+			continue // a member of a workspace stands apart with another release, and stays there
+		}
 		for _, name := range group {
 			i := slices.IndexFunc(app.Declared, func(d Declared) bool { return d.As == name && Registered(d) })
 			if i < 0 || slices.Contains(names, name) {
@@ -90,7 +93,12 @@ func keepEdges(r *solve.Resolution) map[solve.EdgeKey]string {
 	all := map[solve.EdgeKey]string{}
 	note := func(by string, edges []solve.Edge) {
 		for _, e := range edges {
-			if v := versions[e.To]; v != "" {
+			v := versions[e.To]
+			switch {
+			case v == "":
+			case e.Apart != "":
+				all[solve.EdgeKey{By: solve.PartName(e.Apart), Name: e.Own}] = v
+			default:
 				all[solve.EdgeKey{By: by, Name: e.Name}] = v
 			}
 		}
@@ -105,8 +113,9 @@ func keepEdges(r *solve.Resolution) map[solve.EdgeKey]string {
 // Declared is one line of the manifest. A name may be declared in several groups.
 type Declared struct {
 	universe.Demand
-	Group string
-	File  string // as a Line has it
+	Group      string
+	File       string // as a Line has it
+	Apart, Own string // as a solve.Root has them
 }
 
 // Breaking reports whether a move of a declared package may break those who use it: as the scheme has it, or as people said of the package.
@@ -134,6 +143,14 @@ func (app Application) Assumed() Runtimes {
 	return all
 }
 
+// root states a declaration for the solver, with the releases that will do where its constraint does not say so.
+func (d Declared) root(among []string) solve.Root {
+	return solve.Root{Demand: d.Demand, Group: d.Group, Apart: d.Apart, Own: d.Own, Among: among}
+}
+
+// Root states a declaration for the solver.
+func (d Declared) Root() solve.Root { return d.root(nil) }
+
 // Line returns the identity of a declaration.
 func (d Declared) Line() Line { return Line{d.File, d.Group, d.As, d.When} }
 
@@ -159,7 +176,7 @@ func (app Application) Current() bool {
 func (app Application) Problem() solve.Problem {
 	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(app.Locked, nil)}
 	for _, d := range app.Declared {
-		p.Roots = append(p.Roots, solve.Root{Demand: d.Demand, Group: d.Group, Among: app.heldAt(d)})
+		p.Roots = append(p.Roots, d.root(app.heldAt(d)))
 	}
 	p.Keep = app.OnDisk
 	if app.Locked != nil {

@@ -3,6 +3,7 @@ package project
 import (
 	"maps"
 	"slices"
+	"strings"
 
 	"molt/core/solve"
 	"molt/core/version"
@@ -32,6 +33,40 @@ type Line struct {
 	Name  string
 	When  string // the condition under which it holds, "" for always
 }
+
+// MemberGroup is the name that a group of a manifest has in the whole application: the group's own, and for a member of a workspace with
+// its folder before it, apps/desk:dependencies.
+func MemberGroup(member, group string) string {
+	if member == "" {
+		return group
+	}
+	return member + ":" + group
+}
+
+// SplitGroup undoes MemberGroup. The member is "" for the application itself.
+func SplitGroup(group string) (member, bare string) {
+	if i := strings.LastIndexByte(group, ':'); i >= 0 {
+		return group[:i], group[i+1:]
+	}
+	return "", group
+}
+
+// ApartName is the name that the whole application has for what a member of a workspace declares apart: "keel in apps/desk".
+func ApartName(own, member string) string { return own + apartWord + member }
+
+// OwnName undoes ApartName: it is the name that stands in the manifest. Names of packages hold no spaces.
+func OwnName(name string) string {
+	own, _ := SplitApart(name)
+	return own
+}
+
+// SplitApart returns the two parts of an ApartName, and a name with no member where it is none.
+func SplitApart(name string) (own, member string) {
+	own, member, _ = strings.Cut(name, apartWord)
+	return own, member
+}
+
+const apartWord = " in "
 
 // Draft is the application between two stages.
 type Draft struct {

@@ -52,7 +52,7 @@ func LockStage(ctx context.Context, source universe.Source, app Application, dec
 		p.Keep, p.KeepEdges, p.Base = before.Versions(), keepEdges(before), solve.NewBase(before)
 	}
 	for _, d := range declared {
-		root := solve.Root{Demand: d.Demand, Group: d.Group}
+		root := d.Root()
 		if v, ok := to[d.As]; ok && Registered(d) {
 			root.Among = []string{v}
 		}

@@ -86,7 +86,7 @@ func (s *solver) openInstance(i *instance) error {
 	i.open = true
 	i.needs = make([]*edge, 0, len(r.Needs))
 	for k, d := range r.Needs {
-		if s.focus != nil && s.leaves(needOf(i.pkg, d)) {
+		if s.leavesNeed(i.pkg, d) {
 			continue
 		}
 		if d.Foreign {
@@ -122,6 +122,9 @@ func (s *solver) openInstance(i *instance) error {
 // stateNeed adds the clauses of one need.
 func (s *solver) stateNeed(i *instance, k int, e *edge) {
 	d := i.pkg.Releases[i.w].Needs[k]
+	if s.statePart(e) {
+		return
+	}
 	e.cause = s.cause(origin{i.pkg, Need, int32(i.w), int32(k)})
 	v := e.v
 	want := term{v, s.admitted(s.vars[v].pkg, d.Text, d.Optional)}

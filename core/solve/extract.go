@@ -131,6 +131,9 @@ func (d *drawing) draw() bool {
 			d.atTop(d.keyOf(r.Demand))
 		}
 	}
+	for _, name := range d.parts {
+		d.atTop(name)
+	}
 	for len(d.todo) > 0 {
 		n := d.todo[0]
 		d.todo = d.todo[1:]

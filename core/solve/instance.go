@@ -71,6 +71,9 @@ func (e *edge) key() EdgeKey {
 	if e.owner.pkg == nil {
 		return EdgeKey{"", e.as}
 	}
+	if _, part := e.owner.pkg.Releases[e.owner.w].Version.(partRelease); part {
+		return EdgeKey{e.owner.pkg.Name, e.as}
+	}
 	return EdgeKey{e.owner.pkg.Name + "@" + e.owner.pkg.Releases[e.owner.w].Version.String(), e.as}
 }
 
@@ -95,6 +98,7 @@ func newSolver(ctx context.Context, source universe.Source, p Problem, f *focus)
 	}
 	s.pkgs = map[string]*pkg{}
 	s.grouped = p.Tenancy == Nested && (p.shared.grouped || alwaysGrouped)
+	s.makeParts()
 	s.freeze()
 	s.reset()
 	return s
@@ -190,7 +194,7 @@ func (p *pkg) passes(name string) {
 // provides reports whether what stands below a release sees its own need under a name, whatever is chosen.
 func (s *solver) provides(p *pkg, w int, name string) bool {
 	return slices.ContainsFunc(p.Releases[w].Needs, func(d universe.Demand) bool {
-		return d.As == name && !d.Optional && !s.leaves(needOf(p, d))
+		return d.As == name && !d.Optional && !s.leavesNeed(p, d)
 	})
 }
 
@@ -222,6 +226,12 @@ func (s *solver) load(name string) (*pkg, error) {
 	case err != nil:
 		return nil, err
 	}
+	return s.adopt(found), nil
+}
+
+// adopt makes a package part of the search.
+func (s *solver) adopt(found *universe.Package) *pkg {
+	name := found.Name
 	p := &pkg{Package: found, n: len(found.Releases), app: -1, pooled: -1}
 	p.inUse, p.full, p.opened = s.memory.numbersFor(p.n)[:p.n], s.memory.domainFor(p.n), s.memory.domainFor(p.n)
 	for i := 0; i <= p.n; i++ {
@@ -261,7 +271,7 @@ func (s *solver) load(name string) (*pkg, error) {
 			}
 		}
 	}
-	return p, nil
+	return p
 }
 
 // admitted returns the releases of p that a constraint admits, and with none also "no release". The result is shared.
@@ -326,7 +336,7 @@ func (s *solver) begin() error {
 			s.foreign[r.As] = true
 			continue
 		}
-		if s.leaves(declaredBy(r)) {
+		if r.apart() && s.problem.Tenancy == Nested || s.leaves(declaredBy(r)) {
 			continue
 		}
 		key := s.keyOf(r.Demand)
@@ -338,18 +348,7 @@ func (s *solver) begin() error {
 		p := s.vars[v].pkg
 		e := s.app.edge(key)
 		e.optional = r.Optional && (e.optional || !again)
-		set := s.admitted(p, r.Text, r.Optional)
-		if r.Among != nil {
-			set = newDomain(p.n)
-			for _, text := range r.Among {
-				if i := p.Index(text); i >= 0 {
-					set.add(i)
-				}
-			}
-			if r.Optional {
-				set.add(p.n)
-			}
-		}
+		set := s.rootSet(p, r)
 		s.add(s.cause(origin{k: int32(k)}), term{v, set})
 		if !r.Optional {
 			s.statePooled(p, s.cause(origin{k: int32(k)}), nil, set)
@@ -361,7 +360,24 @@ func (s *solver) begin() error {
 			s.assume(v, int32(k))
 		}
 	}
-	return nil
+	return s.beginParts()
+}
+
+// rootSet returns the releases that a root allows, with "none" where it is optional.
+func (s *solver) rootSet(p *pkg, r Root) domain {
+	if r.Among == nil {
+		return s.admitted(p, r.Text, r.Optional)
+	}
+	set := newDomain(p.n)
+	for _, text := range r.Among {
+		if i := p.Index(text); i >= 0 {
+			set.add(i)
+		}
+	}
+	if r.Optional {
+		set.add(p.n)
+	}
+	return set
 }
 
 func (s *solver) newEdge(owner *instance, as string, p *pkg, v int32, optional bool) *edge {
@@ -424,6 +440,12 @@ func (s *solver) rootOrder() []int {
 // declared returns the variable of a declared name that the registry serves.
 func (s *solver) declared(as string) (int32, bool) {
 	for _, r := range s.problem.Roots {
+		if r.As == as && r.apart() && s.problem.Tenancy == Nested {
+			if e := s.partEdge(r); e != nil {
+				return e.v, true
+			}
+			return 0, false // it is assumed when it comes into being
+		}
 		if r.As == as && !r.Foreign {
 			v, ok := s.appVars[s.keyOf(r.Demand)]
 			return v, ok

@@ -50,7 +50,7 @@ func (d *drawing) resolution() *Resolution {
 	}
 	for _, r := range d.problem.Roots {
 		if !r.Foreign {
-			reach(d.top[d.keyOf(r.Demand)])
+			reach(d.servedTo(r))
 		}
 	}
 	ids := d.names(order, first)
@@ -71,9 +71,9 @@ func (d *drawing) resolution() *Resolution {
 		return all
 	}
 	for _, r := range d.problem.Roots {
-		e := Edge{Name: r.As, Package: r.Package, Constraint: r.Text, Group: r.Group, Optional: r.Optional, Foreign: r.Foreign}
+		e := Edge{Name: r.As, Package: r.Package, Constraint: r.Text, Group: r.Group, Apart: r.Apart, Own: r.Own, Optional: r.Optional, Foreign: r.Foreign}
 		if !r.Foreign {
-			e.To = to(d.top[d.keyOf(r.Demand)])
+			e.To = to(d.servedTo(r))
 		}
 		res.Roots = append(res.Roots, e)
 	}

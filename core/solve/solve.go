@@ -61,6 +61,9 @@ type Problem struct {
 type Root struct {
 	universe.Demand
 	Group string
+	// Apart names a part of the application that stands apart, "" for none: under nested tenancy, what it declares is seen by the packages
+	// that it declares alone, under the name Own, and before what the application has under that name. As is a name of its own then.
+	Apart, Own string
 	// Among, when it is not nil, replaces the constraint: any of these versions will do.
 	Among []string
 }
@@ -90,6 +93,7 @@ type Edge struct {
 	Package    string // the package's own name
 	Constraint string
 	Group      string // roots only
+	Apart, Own string // the same, as Root has them
 	Optional   bool
 	Foreign    bool
 	To         string // the ID of a node, "" for an absent optional or a foreign one
@@ -125,7 +129,7 @@ func (r *Resolution) Versions() map[string][]string {
 	return all
 }
 
-// An EdgeKey is an edge by who asks (name@version, "" for the application) and for what name.
+// An EdgeKey is an edge by who asks (name@version, "" for the application, PartName for a part of it) and for what name.
 type EdgeKey struct{ By, Name string }
 
 // A shared is what the searches of one call have in common.

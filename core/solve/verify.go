@@ -19,6 +19,7 @@ import (
 //   - every peer is the node that each dependent of the package sees under that name: what the dependent needs, else
 //     what the dependents of the dependent see, up to the application; what the application does not declare is one
 //     node for all who look there; in a folded resolution any node of the release that is seen will do;
+//   - what a part of the application declares apart is what its packages see;
 //   - every node is reached from the application;
 //   - a package that must be single has one release, and stands below the application alone.
 func Verify(ctx context.Context, source universe.Source, p Problem, r *Resolution) error {
@@ -62,7 +63,14 @@ func (v *verifier) allPeers(ctx context.Context, source universe.Source, p Probl
 		}
 	}
 	for _, root := range v.r.Roots {
-		v.dependents[root.To] = append(v.dependents[root.To], nil)
+		by := v.parts[root.Apart]
+		if root.Foreign {
+			by = nil
+		}
+		v.dependents[root.To] = append(v.dependents[root.To], by)
+	}
+	for _, part := range v.parts {
+		v.dependents[part.ID] = []*Node{nil}
 	}
 	if p.Tenancy == Nested {
 		if err := v.provisions(ctx); err != nil {
@@ -90,6 +98,7 @@ type verifier struct {
 	r           *Resolution
 	nodes       map[string]*Node
 	roots       map[string]string // the application's names, with their nodes
+	parts       map[string]*Node  // what stands for parts of the application that stand apart
 	foreign     map[string]bool   // the names of foreign roots
 	named       map[string]*Node  // the first node of each package
 	dependents  map[string][]*Node
@@ -114,10 +123,19 @@ type lookup struct {
 }
 
 func newVerifier(p Problem, r *Resolution) *verifier {
-	v := &verifier{r: r, nodes: make(map[string]*Node, len(r.Packages)), roots: map[string]string{}, foreign: map[string]bool{},
+	v := &verifier{r: r, nodes: make(map[string]*Node, len(r.Packages)), roots: map[string]string{}, parts: map[string]*Node{}, foreign: map[string]bool{},
 		named: map[string]*Node{}, dependents: map[string][]*Node{}, provided: map[string]string{}, providedID: map[string]bool{},
 		needs: map[*Node]map[string]*Edge{}, constraints: map[reading]version.Constraint{}, seen: map[lookup][]string{}}
 	for _, root := range r.Roots {
+		if root.Apart != "" && !root.Foreign && p.Tenancy == Nested {
+			part := v.parts[root.Apart]
+			if part == nil {
+				part = &Node{ID: "the part " + root.Apart}
+				v.parts[root.Apart] = part
+			}
+			part.Needs = append(part.Needs, Edge{Name: root.Own, Package: root.Package, To: root.To})
+			continue
+		}
 		if _, there := v.roots[root.Name]; !there {
 			v.roots[root.Name] = root.To
 		}
@@ -136,6 +154,9 @@ func (v *verifier) allRoots(ctx context.Context, source universe.Source, p Probl
 	byName := map[string]string{}
 	for i, want := range p.Roots {
 		got := v.r.Roots[i]
+		if got.Apart != want.Apart || got.Own != want.Own {
+			return fmt.Errorf("root %d stands in %q, not in %q", i, got.Apart, want.Apart)
+		}
 		if got.Name != want.As || got.Package != want.Package || got.Constraint != want.Text {
 			return fmt.Errorf("root %d is %s, not %s", i, got.Name, want.As)
 		}
@@ -301,13 +322,16 @@ func (v *verifier) application(name string) string {
 // provisions finds what the application provides undeclared: what somebody peers on and no one on the way up needs.
 // Provided nodes stand below the application themselves, so this goes on until nothing new is found.
 func (v *verifier) provisions(ctx context.Context) error {
+	nodes := slices.Collect(maps.Values(v.parts))
+	for i := range v.r.Packages {
+		nodes = append(nodes, &v.r.Packages[i])
+	}
 	for grew := true; grew; {
 		grew = false
-		for i := range v.r.Packages {
+		for _, n := range nodes {
 			if err := ctx.Err(); err != nil {
 				return err
 			}
-			n := &v.r.Packages[i]
 			for _, e := range append(slices.Clone(n.Peers), n.Needs...) {
 				isNeed := !slices.ContainsFunc(n.Peers, func(p Edge) bool { return p.Name == e.Name })
 				_, declared := v.roots[e.Name]

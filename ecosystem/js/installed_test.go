@@ -139,7 +139,7 @@ func TestPackageOf(t *testing.T) {
 
 func TestWorkspaces(t *testing.T) {
 	for text, want := range map[string]string{
-		`{"workspaces": ["boats/*", "./quay/", "!boats/old"]}`: "boats/* quay",
+		`{"workspaces": ["boats/*", "./quay/", "!boats/old"]}`: "boats/* ./quay/ !boats/old",
 		`{"workspaces": {"packages": ["boats/*"]}}`:            "boats/*",
 		`{"workspaces": "boats"}`:                              "",
 		`{}`:                                                   "",

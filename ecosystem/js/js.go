@@ -67,7 +67,7 @@ func (JS) Kin(name string) project.Kin {
 // Manifest returns the name of the manifest.
 func (JS) Manifest() string { return "package.json" }
 
-// Detect returns package.json where there is one. The members of a workspace are applications of their own.
+// Detect returns package.json where there is one.
 func (JS) Detect(dir fs.FS) ([]string, error) {
 	_, err := fs.Stat(dir, "package.json")
 	switch {
@@ -109,6 +109,9 @@ func (JS) Open(ctx context.Context, client *registry.Client, detail ecosystem.De
 
 // alias is the prefix of a constraint that asks for another package of the registry: prefix, name, "@", constraint.
 const alias = "npm" + ":"
+
+// sibling is the prefix of a constraint that asks for a member of the same workspace.
+const sibling = "workspace" + ":"
 
 var (
 	// tag is what may be the name of a release: nothing that a range could begin with.

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/ecosystem"
 )
@@ -39,6 +40,12 @@ func (JS) Layout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*
 		out.Places = append(out.Places, ecosystem.Place{Path: path.Join(k.in.path, modules, k.name), Name: k.name, Package: k.to.of.locked,
 			Holder: path.Join(k.in.path, modules), Link: k.to.path})
 	}
+	for folder, name := range l.Members {
+		if !folderName(name) {
+			return nil, fmt.Errorf("the lock has a member named %q, which is no name of a folder for a package", name)
+		}
+		out.Places = append(out.Places, ecosystem.Place{Path: path.Join(modules, name), Name: name, Holder: modules, Link: folder})
+	}
 	slices.SortFunc(out.Places, func(a, b ecosystem.Place) int { return strings.Compare(a.Path, b.Path) })
 	return out, nil
 }
@@ -64,11 +71,14 @@ type folder struct {
 }
 
 type layout struct {
-	folded  bool // as the lock has it
+	folded  bool     // as the lock has it
+	members []string // names that lead to members of the workspace
 	app     *laid
+	apart   map[string]*laid // what members that stand apart declare so, by their folder
 	nodes   map[string]*laid
 	ids     []string // of nodes, sorted
 	folders []*folder
+	parts   []*folder // those of the members that stand apart
 	links   []link
 }
 
@@ -80,7 +90,7 @@ type link struct {
 }
 
 func newLayout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*layout, error) {
-	y := &layout{folded: l.Folded, nodes: make(map[string]*laid, len(l.Packages))}
+	y := &layout{folded: l.Folded, nodes: make(map[string]*laid, len(l.Packages)), members: slices.Sorted(maps.Values(l.Members))}
 	for i := range l.Packages {
 		p := &l.Packages[i]
 		y.nodes[p.ID] = &laid{locked: p, out: !fits(p)}
@@ -92,8 +102,11 @@ func newLayout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*la
 	}
 	for _, edges := range append([][]solve.Edge{l.Roots}, edgesOf(l)...) {
 		for _, e := range edges {
-			if e.To != "" && !folderName(e.Name) {
+			if e.To != "" && !folderName(project.OwnName(e.Name)) {
 				return nil, fmt.Errorf("the lock has the name %q, which is no name of a folder for a package", e.Name)
+			}
+			if e.To != "" && e.Group != "" && slices.Contains(y.members, e.Name) {
+				return nil, fmt.Errorf("the lock has %s for a member of the workspace and for a package", e.Name)
 			}
 		}
 	}
@@ -108,8 +121,25 @@ func newLayout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*la
 		}
 		return to, outside
 	}
-	y.app = &laid{}
-	y.app.needs, y.app.outside = lead(l.Roots)
+	roots := map[string][]solve.Edge{}
+	for _, e := range l.Roots {
+		if e.Apart != "" {
+			e.Name = e.Own
+		}
+		roots[e.Apart] = append(roots[e.Apart], e)
+	}
+	y.app, y.apart = &laid{}, map[string]*laid{}
+	y.app.needs, y.app.outside = lead(roots[""])
+	for member := range roots {
+		if _, known := l.Members[member]; member != "" && !known {
+			return nil, fmt.Errorf("the lock has declarations of %s apart, which is no member of the workspace", member)
+		}
+		if member != "" {
+			n := &laid{lookups: map[string]*laid{}}
+			n.needs, n.outside = lead(roots[member])
+			y.apart[member] = n
+		}
+	}
 	for _, id := range y.ids {
 		n := y.nodes[id]
 		n.needs, n.outside = lead(n.locked.Needs)
@@ -167,6 +197,11 @@ func (y *layout) leaveOut(roots []solve.Edge) error {
 // lookUp finds out what is looked up above every node: its peers, and what its needs look up and it does not need itself.
 func (y *layout) lookUp() error {
 	todo := make([]*laid, 0, len(y.ids))
+	for _, n := range y.apart {
+		for _, c := range n.needs {
+			c.above = append(c.above, n)
+		}
+	}
 	for _, id := range y.ids {
 		n := y.nodes[id]
 		for _, c := range n.needs {
@@ -182,7 +217,7 @@ func (y *layout) lookUp() error {
 			for name, to := range n.lookups {
 				if own := up.needs[name]; own != nil || up.outside[name] {
 					if own != nil && !y.same(own, to) {
-						return fmt.Errorf("the lock has %s see %s as %s, and %s needs another: molt verify says more", n.locked.ID, to.locked.ID, name, up.locked.ID)
+						return fmt.Errorf("the lock has %s see %s as %s, and %s needs another: molt verify says more", n.locked.ID, to.locked.ID, name, idOf(up))
 					}
 					continue
 				}
@@ -202,19 +237,40 @@ func (y *layout) lookUp() error {
 func (y *layout) fill() {
 	top := &folder{of: y.app, has: map[string]*folder{}, through: map[string]*folder{}}
 	y.folders = []*folder{top}
+	for _, name := range y.members { // nothing else may stand there
+		top.has[name] = &folder{path: path.Join(modules, name), name: name, of: &laid{}, parent: top}
+	}
 	for _, name := range slices.Sorted(maps.Keys(y.app.needs)) {
 		y.put(top, name, y.app.needs[name])
 	}
-	for n := 1; n < len(y.folders); n++ { // what the application provides though it does not declare it; that can look something up in turn
-		of := y.folders[n].of
+	for _, member := range slices.Sorted(maps.Keys(y.apart)) {
+		y.parts = append(y.parts, &folder{path: member, of: y.apart[member], parent: top, has: map[string]*folder{}, through: map[string]*folder{}})
+	}
+	provide := func(of *laid) { // what the application provides though it does not declare it
 		for _, name := range slices.Sorted(maps.Keys(of.lookups)) {
 			if top.has[name] == nil && !y.app.outside[name] {
 				y.put(top, name, of.lookups[name])
 			}
 		}
 	}
+	for _, f := range y.parts {
+		provide(f.of)
+	}
+	for n := 1; n < len(y.folders); n++ { // that can look something up in turn
+		provide(y.folders[n].of)
+	}
 	for _, f := range y.folders[1:] {
 		y.settle(f, top)
+	}
+	for _, f := range y.parts {
+		for name := range f.of.lookups {
+			if found := f.find(name); found != nil {
+				f.keep(name, found)
+			}
+		}
+	}
+	for _, f := range y.parts {
+		y.needsOf(f)
 	}
 	for n := 1; n < len(y.folders); n++ {
 		y.needsOf(y.folders[n])
@@ -351,7 +407,7 @@ func (y *layout) together(f *folder, names []string) {
 
 // check looks every edge up.
 func (y *layout) check() error {
-	for _, f := range y.folders {
+	for _, f := range slices.Concat(y.folders, y.parts) {
 		for _, edges := range []map[string]*laid{f.of.needs, f.of.peers} {
 			for _, name := range slices.Sorted(maps.Keys(edges)) {
 				if found := f.find(name); found == nil || !y.same(found.of, edges[name]) {

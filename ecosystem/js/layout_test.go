@@ -11,19 +11,27 @@ import (
 	"strings"
 	"testing"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/ecosystem/js/ranges"
 )
 
-// lockOf resolves a universe in the notation of universe.Sketch, with a line for the application, and locks it.
+// lockOf resolves a universe in the notation of universe.Sketch, with a line for the application and some for members that stand apart, and
+// locks it.
 func lockOf(t testing.TB, text string) *ecosystem.Lock {
 	t.Helper()
 	var rest []string
 	p := solve.Problem{Tenancy: solve.Nested}
+	members := map[string]string{}
 	for _, line := range strings.Split(text, "\n") {
 		app, found := strings.CutPrefix(strings.TrimSpace(line), "app:")
+		member := ""
+		if rest, part := strings.CutPrefix(line, "part "); part {
+			member, app, found = strings.Cut(rest, ":")
+			members[member] = "boat-" + path.Base(member)
+		}
 		if !found {
 			rest = append(rest, line)
 			continue
@@ -33,7 +41,11 @@ func lockOf(t testing.TB, text string) *ecosystem.Lock {
 			if err != nil {
 				t.Fatal(err)
 			}
-			p.Roots = append(p.Roots, solve.Root{Demand: d, Group: "dependencies"})
+			r := solve.Root{Demand: d, Group: project.MemberGroup(member, "dependencies")}
+			if member != "" {
+				r.Apart, r.Own, r.As = member, d.As, project.ApartName(d.As, member)
+			}
+			p.Roots = append(p.Roots, r)
 		}
 	}
 	table, err := universe.Sketch(ranges.Scheme, strings.Join(rest, "\n"))
@@ -52,6 +64,7 @@ func lockOf(t testing.TB, text string) *ecosystem.Lock {
 	if err != nil {
 		t.Fatal(err)
 	}
+	l.Members = members
 	return l
 }
 
@@ -66,6 +79,12 @@ func lookedUp(l *ecosystem.Lock, layout *ecosystem.Layout) error {
 		}
 		if path.Join(p.Holder, p.Name) != p.Path {
 			return fmt.Errorf("%s is not %s in %s", p.Path, p.Name, p.Holder)
+		}
+		if p.Package == nil {
+			if l.Members[p.Link] != p.Name {
+				return fmt.Errorf("%s leads to %s, which is no member", p.Path, p.Link)
+			}
+			continue
 		}
 		places[p.Path] = p.Package
 		if links[p.Path] = p.Link; p.Link != "" && !strings.HasPrefix(p.Path, p.Link+"/") {
@@ -133,8 +152,17 @@ func lookedUp(l *ecosystem.Lock, layout *ecosystem.Layout) error {
 		}
 		return nil
 	}
-	if err := follow("", l.Roots, nil, nil); err != nil {
-		return err
+	roots := map[string][]solve.Edge{}
+	for _, e := range l.Roots {
+		if e.Apart != "" {
+			e.Name = e.Own
+		}
+		roots[e.Apart] = append(roots[e.Apart], e)
+	}
+	for member := range roots {
+		if err := follow(member, roots[member], nil, nil); err != nil {
+			return err
+		}
 	}
 	for at := range places {
 		if !reached[at] && path.Dir(at) != "node_modules" { // what is provided for peers stands at the top
@@ -146,8 +174,8 @@ func lookedUp(l *ecosystem.Lock, layout *ecosystem.Layout) error {
 
 // Whatever the graph, a runtime finds what the lock leads to; and the layout is the same every time.
 func TestLayoutOfRandomUniverses(t *testing.T) {
-	laid, nested := 0, 0
-	for seed := range 3000 {
+	laid, nested, apart := 0, 0, 0
+	for seed := range 4000 {
 		random := rand.New(rand.NewPCG(uint64(seed), 3))
 		text := randomUniverse(random)
 		l := lockOf(t, text)
@@ -162,6 +190,9 @@ func TestLayoutOfRandomUniverses(t *testing.T) {
 		if slices.ContainsFunc(layout.Places, func(p ecosystem.Place) bool { return strings.Count(p.Path, "node_modules") > 1 }) {
 			nested++
 		}
+		if slices.ContainsFunc(layout.Places, func(p ecosystem.Place) bool { return strings.HasPrefix(p.Path, "apps/") }) {
+			apart++
+		}
 		if err := lookedUp(l, layout); err != nil {
 			t.Fatalf("seed %d: %v\n%s\n%s", seed, err, text, JS{}.EncodeLock(l))
 		}
@@ -169,10 +200,10 @@ func TestLayoutOfRandomUniverses(t *testing.T) {
 			t.Fatalf("seed %d: another layout the second time", seed)
 		}
 	}
-	if laid < 1000 || nested < 100 {
-		t.Errorf("%d layouts, %d with nested packages: the universes are too tame", laid, nested)
+	if laid < 1000 || nested < 100 || apart < 100 {
+		t.Errorf("%d layouts, %d with nested packages, %d with some of members: the universes are too tame", laid, nested, apart)
 	}
-	t.Log(laid, nested)
+	t.Log(laid, nested, apart)
 }
 
 func randomUniverse(random *rand.Rand) string {
@@ -182,6 +213,12 @@ func randomUniverse(random *rand.Rand) string {
 	b.WriteString("app:")
 	for _, name := range names[:1+random.IntN(3)] {
 		fmt.Fprintf(&b, " %s@%s", name, constraints[random.IntN(len(constraints))])
+	}
+	for member := range random.IntN(3) {
+		fmt.Fprintf(&b, "\npart apps/%d:", member)
+		for _, k := range random.Perm(len(names))[:1+random.IntN(3)] {
+			fmt.Fprintf(&b, " %s@%s", names[k], constraints[random.IntN(len(constraints))])
+		}
 	}
 	for _, name := range names {
 		for v := range 1 + random.IntN(3) {
@@ -207,6 +244,8 @@ func TestLayouts(t *testing.T) {
 		{"a release stands once where it can", "app: a@1 b@1 c@2\na@1: d@1\nb@1: d@1\nd@1: c@1\nc@1\nc@2", "a b c d d/c@1.0.0"},
 		{"a peer is what the dependent sees", "app: a@1 p@1\na@1: p@2 t@1\nt@1: peer:p@2\np@1\np@2", "a a/p@2.0.0 a/t@1.0.0 p"},
 		{"two contexts need two", "app: a@1 b@1\na@1: p@1 t@1\nb@1: p@2 t@1\nt@1: peer:p@1||2\np@1\np@2", "a b b/p@2.0.0 b/t@1.0.0 p t"},
+		{"a member that stands apart", "app: a@1 p@1\npart apps/x: p@2 t@1\na@1\np@1\np@2\nt@1: peer:p@*", "apps/x/node_modules/p@2.0.0 apps/x/node_modules/t@1.0.0 a boat-x p"},
+		{"and shares what it can", "app: p@1\npart apps/x: p@2 a@1\na@1: c@1\nc@1\np@1\np@2", "apps/x/node_modules/p@2.0.0 a boat-x c p"},
 		{"nobody declares the peer", "app: t@1\nt@1: peer:p@1\np@1", "p t"},
 		{"two that look each other up", "app: a@1 p@2\na@1: p@1 t@1\np@1: peer:t@1\nt@1: peer:p@1\np@2", "a a/p@1.0.0 a/t@1.0.0 p"},
 	} {
@@ -218,7 +257,10 @@ func TestLayouts(t *testing.T) {
 		}
 		var words []string
 		for _, p := range layout.Places {
-			word := strings.ReplaceAll(strings.TrimPrefix(p.Path, "node_modules/"), "/node_modules/", "/")
+			word := strings.TrimPrefix(p.Path, "node_modules/")
+			if !strings.HasPrefix(p.Path, "apps/") {
+				word = strings.ReplaceAll(word, "/node_modules/", "/")
+			}
 			if strings.Contains(word, "/") {
 				word += "@" + p.Package.Version
 			}

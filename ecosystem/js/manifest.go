@@ -15,6 +15,7 @@ import (
 	"molt/core/universe"
 	"molt/core/version"
 	"molt/ecosystem"
+	"molt/ecosystem/js/ranges"
 	"molt/input"
 )
 
@@ -116,7 +117,7 @@ func workspaces(v hujson.Value) (patterns []string) {
 		return nil
 	}
 	for _, e := range list.Elements {
-		if text := strings.TrimSuffix(strings.TrimPrefix(stringOf(e), "./"), "/"); text != "" && text[0] != '!' {
+		if text := stringOf(e); text != "" {
 			patterns = append(patterns, text)
 		}
 	}
@@ -240,6 +241,14 @@ func (m *manifest) readGroup(group string, value hujson.Value, shift int, option
 		d.Optional = group == "optionalDependencies" || group == "peerDependencies" && optional[name]
 		e := entry{nameFrom: shift + member.Name.StartOffset, from: at, to: shift + member.Value.EndOffset}
 		e.Entry = ecosystem.Entry{Demand: d, Group: group, Written: l.String()}
+		if want, ok := strings.CutPrefix(d.Text, sibling); ok {
+			if at := strings.LastIndexByte(want, '@'); at > 0 {
+				e.Package, want = want[:at], want[at+1:]
+			}
+			if e.Sibling = want; want == "" || !isRange(want) { // an operator alone, or where it lies
+				e.Sibling = ranges.Scheme.Any()
+			}
+		}
 		e.Line, e.Column = m.position(at)
 		m.entries = append(m.entries, e)
 	}

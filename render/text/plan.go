@@ -9,6 +9,7 @@ import (
 
 	"molt/app/config"
 	"molt/core/plan"
+	"molt/core/project"
 	"molt/doc"
 	"molt/render"
 )
@@ -108,16 +109,20 @@ func (p *Page) briefly(answer doc.Plan, stages []numbered) {
 	for _, s := range stages {
 		var moves []string
 		for _, c := range s.stage.Changes {
+			var move string
 			switch {
 			case c.To == nil:
-				moves = append(moves, c.Name+" is removed")
+				move = c.Name + " is removed"
 			case c.From == nil:
-				moves = append(moves, c.Name+" is added at "+c.To.Version)
+				move = c.Name + " is added at " + c.To.Version
 			default:
-				moves = append(moves, fmt.Sprintf("%s %s to %s", c.Name, c.From.Version, c.To.Version))
+				move = fmt.Sprintf("%s %s to %s", c.Name, c.From.Version, c.To.Version)
 			}
 			if len(c.Uses) > 0 {
-				moves[len(moves)-1] += ", still imported in " + strings.Join(c.Uses, ", ")
+				move += ", still imported in " + strings.Join(c.Uses, ", ")
+			}
+			if !slices.Contains(moves, move) { // several members of a workspace declare it
+				moves = append(moves, move)
 			}
 		}
 		mark := " "
@@ -259,14 +264,13 @@ func (p *Page) stageHead(n int, s doc.PlanStage) {
 
 func (p *Page) changes(s doc.PlanStage) {
 	p.raises(s.Raise)
-	var rows [][]cell
-	for _, c := range s.Changes {
-		rows = append(rows, changeCells(s, c))
-	}
-	if rows != nil {
+	if rows := changeRows(s); rows != nil {
 		p.table("     ", rows)
 	}
-	for _, c := range s.Changes {
+	for i, c := range s.Changes {
+		if slices.ContainsFunc(s.Changes[:i], func(x doc.PlanChange) bool { return x.Name == c.Name && alike(x, c) }) {
+			continue
+		}
 		if len(c.Uses) > 0 {
 			p.wrapped("     ", c.Name+" is still imported in "+strings.Join(c.Uses, ", "))
 		}
@@ -354,6 +358,62 @@ func (p *Page) aims(all []doc.PlanAim) {
 	for _, l := range wrap(text, p.Width-5) {
 		p.Line("     %s", p.styled(faint, l))
 	}
+}
+
+// changeRows has a row for each change of a stage. What happens to a package in several members of a workspace stands together: its move once,
+// and each way in which its lines change, with the members.
+func changeRows(s doc.PlanStage) [][]cell {
+	var rows [][]cell
+	told := make([]bool, len(s.Changes))
+	for i, c := range s.Changes {
+		first := true
+		for j, d := range s.Changes {
+			if told[j] || d.Name != c.Name || j < i || !alike(c, d) {
+				continue
+			}
+			var members []string
+			for k, e := range s.Changes {
+				if !told[k] && e.Name == d.Name && alike(d, e) && constraint(e.From) == constraint(d.From) && constraint(e.To) == constraint(d.To) {
+					told[k] = true
+					if member, _ := project.SplitGroup(e.Group); member != "" && project.OwnName(e.Name) == e.Name && !slices.Contains(members, member) {
+						members = append(members, member)
+					}
+				}
+			}
+			row := changeCells(s, d)
+			if members != nil {
+				if row[2].text != "" {
+					row[2].text += " "
+				}
+				row[2].text += "in " + strings.Join(members, ", ")
+			}
+			if !first {
+				row[0].text, row[1].text, row[3].text = "", "", ""
+			}
+			rows, first = append(rows, row), false
+		}
+	}
+	return rows
+}
+
+// alike reports whether two changes of one name are the same move.
+func alike(a, b doc.PlanChange) bool {
+	return release(a.From) == release(b.From) && release(a.To) == release(b.To)
+}
+
+// release is the release of a point, "" where there is none; constraint is what the line says.
+func release(p *doc.PlanPoint) string {
+	if p == nil {
+		return ""
+	}
+	return p.Version
+}
+
+func constraint(p *doc.PlanPoint) string {
+	if p == nil {
+		return ""
+	}
+	return p.Constraint
 }
 
 func changeCells(s doc.PlanStage, c doc.PlanChange) []cell {

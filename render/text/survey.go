@@ -29,8 +29,10 @@ func (p *Page) Survey(answer doc.Survey) {
 	}
 	kinds := []version.Jump{version.Major, version.Minor, version.Patch, version.Pre}
 	var parts []string
+	behind := 0
 	for _, k := range kinds {
-		if n := len(by[k]); n > 0 {
+		if n := packagesIn(by[k]); n > 0 {
+			behind += n
 			parts = append(parts, fmt.Sprintf("%d by a %s", n, k))
 		}
 	}
@@ -38,12 +40,17 @@ func (p *Page) Survey(answer doc.Survey) {
 	if name == "" {
 		name = "The application"
 	}
-	sentence := fmt.Sprintf("%s declares %s: %d current", name, render.Count(len(answer.Packages), "package"), len(current))
+	all := packagesIn(answer.Packages)
+	declared := render.Count(all, "package")
+	if all < len(answer.Packages) {
+		declared += " in " + render.Count(len(answer.Packages), "line")
+	}
+	sentence := fmt.Sprintf("%s declares %s: %d current", name, declared, packagesIn(current))
 	if parts != nil {
-		sentence += ", " + render.Count(len(answer.Packages)-len(current)-len(odd), "package") + " behind (" + strings.Join(parts, ", ") + ")"
+		sentence += ", " + render.Count(behind, "package") + " behind (" + strings.Join(parts, ", ") + ")"
 	}
 	if len(answer.Packages) < answer.Declared {
-		sentence = fmt.Sprintf("%s of the %s of %s: %d current", render.Count(len(answer.Packages), "package"), strconv.Itoa(answer.Declared), name, len(current)) + sentence[strings.Index(sentence, " current")+len(" current"):]
+		sentence = fmt.Sprintf("%s of the %s of %s: %d current", render.Count(len(answer.Packages), "package"), strconv.Itoa(answer.Declared), name, packagesIn(current)) + sentence[strings.Index(sentence, " current")+len(" current"):]
 	}
 	p.heading("%s", sentence+".")
 	if answer.Lag.Releases > 0 && len(answer.Packages) == answer.Declared { // it is that of all
@@ -86,6 +93,15 @@ func (p *Page) Survey(answer doc.Survey) {
 		p.table("  ", rows)
 	}
 	p.currentRows(current)
+}
+
+// packagesIn counts the packages that rows are about: several members of a workspace may declare the same at the same release.
+func packagesIn(rows []doc.SurveyRow) int {
+	seen := map[[2]string]bool{}
+	for _, r := range rows {
+		seen[[2]string{r.Name, r.Locked}] = true
+	}
+	return len(seen)
 }
 
 func (p *Page) surveyCells(r doc.SurveyRow) []cell {

@@ -1,0 +1,193 @@
+package app
+
+import (
+	"fmt"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"molt/core/plan"
+	"molt/core/project"
+	"molt/ecosystem"
+	"molt/input"
+)
+
+// manifestTexts reads the manifest files, of which there must be one: the application's own, and those of the members where it is a workspace.
+func (a *App) manifestTexts() ([]ecosystem.File, error) {
+	return a.textsFrom(func(name string) ([]byte, error) { return a.files.Read(name, input.Manifest) })
+}
+
+// textsFrom reads the manifest files by a function that gets each by its name. Which members there are is what the chief that it gets says.
+func (a *App) textsFrom(read func(name string) ([]byte, error)) ([]ecosystem.File, error) {
+	names, err := a.Eco.Detect(os.DirFS(a.Dir))
+	if err != nil {
+		return nil, err
+	}
+	if len(names) == 0 {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s in %s; --dir says where the application is", a.Eco.Manifest(), a.Dir)}
+	}
+	var texts []ecosystem.File
+	for _, name := range names {
+		data, err := read(name)
+		if err != nil {
+			return nil, err
+		}
+		texts = append(texts, ecosystem.File{Name: name, Data: data})
+	}
+	members, err := a.memberFiles(texts[0])
+	if err != nil {
+		return nil, err
+	}
+	for _, f := range members {
+		if f.Data, err = read(f.Name); err != nil {
+			return nil, err
+		}
+		texts = append(texts, f)
+	}
+	return texts, nil
+}
+
+// memberFiles lists the manifests of the members that a chief manifest names, without their texts. One that cannot be read names none: whoever
+// reads it next will say so.
+func (a *App) memberFiles(chief ecosystem.File) ([]ecosystem.File, error) {
+	m, err := a.Eco.ReadManifest(chief.Name, chief.Data)
+	if err != nil || len(m.Members()) == 0 {
+		return nil, nil
+	}
+	folders, err := ecosystem.MemberFolders(os.DirFS(a.Dir), m.Members(), ecosystem.InstallFolder(a.Eco))
+	if err != nil {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: the members of the workspace: %v", chief.Name, err)}
+	}
+	var files []ecosystem.File
+	for _, folder := range folders {
+		names, err := a.Eco.Detect(os.DirFS(a.path(filepath.FromSlash(folder))))
+		if err != nil {
+			return nil, err
+		}
+		for _, name := range names {
+			files = append(files, ecosystem.File{Name: path.Join(folder, name), Member: folder})
+		}
+	}
+	return files, nil
+}
+
+// Member returns the folder of a member by its folder or its name; "." is the application itself.
+func (a *App) Member(name string) (string, error) {
+	if name == "." || name == "" {
+		return name, nil
+	}
+	var known []string
+	for _, m := range a.Manifest.Members() {
+		if m.Folder == strings.TrimSuffix(strings.TrimPrefix(name, "./"), "/") || m.Name == name {
+			return m.Folder, nil
+		}
+		known = append(known, m.Folder)
+	}
+	if known == nil {
+		return "", &input.UsageError{Reason: fmt.Sprintf("--in %s: %s is no workspace, so it has no members", name, a.Manifest.Chief())}
+	}
+	return "", &input.UsageError{Reason: fmt.Sprintf("--in %s: the members of the workspace are %s", name, strings.Join(known, ", "))}
+}
+
+// DeclaredWith returns the declarations as they are when members of the workspace ask for what is wanted, which may make them stand apart or
+// end that. What is wanted gets the names that it has then.
+func (a *App) DeclaredWith(wanted []plan.Wanted) ([]project.Declared, error) {
+	m, err := a.Manifest.Clone()
+	if err != nil {
+		return nil, err
+	}
+	place := func(w plan.Wanted) (ecosystem.Entry, bool) {
+		i := slices.IndexFunc(m.Entries(), func(e ecosystem.Entry) bool { return spotOf(e.Group, e.As) == spotOf(w.Group, w.Name) })
+		if i < 0 {
+			return ecosystem.Entry{}, false
+		}
+		return m.Entries()[i], true
+	}
+	for _, w := range wanted {
+		if member, _ := project.SplitGroup(w.Group); member == "" || w.Constraint == "" {
+			continue
+		}
+		if _, there := place(w); there {
+			err = m.Set(w.Group, w.Name, w.Constraint)
+		} else {
+			err = m.Add(w.Group, w.Name, w.Constraint)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	for i, w := range wanted {
+		if e, there := place(w); there {
+			wanted[i].Name = e.As
+		}
+	}
+	return declared(m), nil
+}
+
+// FromHere has changes begin with what the manifest says.
+func (a *App) FromHere(changes []project.Change) {
+	lines := spots(a.Manifest)
+	for i := range changes {
+		c := &changes[i]
+		if text, there := lines[spotOf(c.Group, c.Name)]; there {
+			c.From.Constraint = text
+		} else {
+			c.From = project.Point{}
+		}
+	}
+}
+
+// apartNames returns a function that adds to names of packages those that members which stand apart have for them.
+func (a *App) apartNames() func(names []string) []string {
+	others := map[string][]string{}
+	for _, e := range a.Manifest.Entries() {
+		if e.Apart != "" {
+			others[e.Own] = append(others[e.Own], e.As)
+		}
+	}
+	return func(names []string) []string {
+		if len(others) == 0 {
+			return names
+		}
+		all := slices.Clone(names)
+		for _, name := range names {
+			all = append(all, others[name]...)
+		}
+		return all
+	}
+}
+
+// outerWorkspace returns the folder of the workspace that the application is a member of, "" for none.
+func (a *App) outerWorkspace() string {
+	at := a.Dir
+	for range 6 {
+		up := filepath.Dir(at)
+		if up == at {
+			return ""
+		}
+		at = up
+		names, err := a.Eco.Detect(os.DirFS(at))
+		if err != nil || len(names) == 0 {
+			continue
+		}
+		data, err := input.ReadFile(filepath.Join(at, names[0]), input.Manifest)
+		if err != nil {
+			return ""
+		}
+		m, err := a.Eco.ReadManifest(names[0], data)
+		if err != nil || len(m.Members()) == 0 {
+			continue
+		}
+		own, err := filepath.Rel(at, a.Dir)
+		if err != nil {
+			return ""
+		}
+		folders, err := ecosystem.MemberFolders(os.DirFS(at), m.Members(), ecosystem.InstallFolder(a.Eco))
+		if err == nil && slices.Contains(folders, filepath.ToSlash(own)) {
+			return at
+		}
+	}
+	return ""
+}
