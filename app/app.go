@@ -414,6 +414,11 @@ func (a *App) runtime(name string) project.Runtime {
 	return project.Runtime{Name: name, Scheme: a.Eco.Scheme()}
 }
 
+// Suits reports whether a version of a runtime meets what is required of it.
+func (a *App) Suits(runtime, requirement, version string) bool {
+	return a.runtime(runtime).Suits(requirement, version)
+}
+
 // RuntimeHere asks the language runtime on this machine for its version; "" when there is none.
 func (a *App) RuntimeHere(ctx context.Context) (name, version string) {
 	for _, r := range ecosystem.Runtimes(a.Eco) {

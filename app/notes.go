@@ -13,6 +13,7 @@ import (
 	"molt/core/inspect"
 	"molt/core/universe"
 	"molt/core/version"
+	"molt/doc"
 	"molt/input"
 	"molt/registry"
 )
@@ -25,29 +26,37 @@ var breakingWord = regexp.MustCompile(`^[-*+\s]*(?i:breaking( changes?)?:\s*)?`)
 
 // AddNotes adds to every breaking move of a plan what the package's change log calls breaking between the two releases.
 // That a log cannot be had is a note too.
-func (a *App) AddNotes(ctx context.Context, source universe.Source, doc *planfile.Plan) error {
+func (a *App) AddNotes(ctx context.Context, source universe.Source, file *planfile.Plan) error {
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(max(a.Settings.Jobs, 1))
-	for i := range doc.Stages {
-		for j := range doc.Stages[i].Changes {
-			c := &doc.Stages[i].Changes[j]
+	for i := range file.Stages {
+		for j := range file.Stages[i].Changes {
+			c := &file.Stages[i].Changes[j]
 			if c.From == nil || c.To == nil || c.Jump != version.Major.String() {
 				continue
 			}
-			name := c.Name
-			for _, e := range a.Manifest.Entries() {
-				if e.As == c.Name {
-					name = e.Package
-				}
-			}
 			g.Go(func() error {
 				var err error
-				c.Notes, err = a.notesOf(ctx, source, name, c.From.Version, c.To.Version)
+				c.Notes, err = a.Notes(ctx, source, *c)
 				return err
 			})
 		}
 	}
 	return g.Wait()
+}
+
+// Notes returns what the change log of a changed package calls breaking between the two releases, or that it cannot be had.
+func (a *App) Notes(ctx context.Context, source universe.Source, c doc.PlanChange) ([]string, error) {
+	if c.From == nil || c.To == nil {
+		return nil, nil
+	}
+	name := c.Name
+	for _, e := range a.Manifest.Entries() {
+		if e.As == c.Name {
+			name = e.Package
+		}
+	}
+	return a.notesOf(ctx, source, name, c.From.Version, c.To.Version)
 }
 
 // ChangeLog reads the change log in a release's archive, whose checksum must be right. It is "" when the archive holds

@@ -3,6 +3,7 @@ package ask
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -21,7 +22,7 @@ func newChecks(verdicts []run.Verdict) []doc.Check {
 
 // NewCulprit makes the document of a search for a culprit.
 func NewCulprit(c *run.Culprit, split []string) *doc.Culprit {
-	answer := &doc.Culprit{Check: c.Check, Changes: c.Changes, Rest: append([]string{}, c.Rest...), Passes: c.Passes, Trials: []doc.Trial{}, Split: split}
+	answer := &doc.Culprit{Check: c.Check, Changes: c.Changes, Rest: append([]string{}, c.Rest...), Passes: c.Passes, Trials: []doc.Trial{}, Split: split, Notes: []string{}, Uses: []string{}}
 	for _, t := range c.Trials {
 		answer.Trials = append(answer.Trials, doc.Trial{Changes: t.Changes, Outcome: string(t.Outcome), Says: t.Says, Ran: t.Ran, Seconds: t.Took.Round(time.Millisecond).Seconds()})
 	}
@@ -50,6 +51,9 @@ func NewTrial(b *app.Beside) doc.Beside {
 func NewStep(s *app.Step) doc.Step {
 	answer := doc.Step{Schema: "molt/step/1", Stage: newPlanStage(s.Stage), Passed: s.Passed, Checks: newChecks(s.Verdicts),
 		Before: newChecks(s.Before), Changed: append([]string{}, s.Changed...), Notes: append([]string{}, s.Notes...), Left: s.Left, ToGoal: s.ToGoal, Unchecked: s.Unchecked}
+	for i := range answer.Stage.Changes { // they are of when the plan was made; the notes tell of now
+		answer.Stage.Changes[i].Uses = nil
+	}
 	if s.Own != nil {
 		own := NewOwnVersion(s.Own)
 		answer.Own = &own
@@ -142,6 +146,31 @@ func (s *Session) culprit(r StepRequest, got *app.Step, answer *doc.Step) error 
 		split = []string{first.ID, second.ID}
 	}
 	answer.Culprit = NewCulprit(found, split)
+	return s.tellOf(got.Stage, answer.Culprit)
+}
+
+// tellOf adds to a culprit what its change logs say, and where the source imports it.
+func (s *Session) tellOf(stage doc.PlanStage, c *doc.Culprit) error {
+	importers, err := s.App.Importers(c.Changes)
+	if err != nil {
+		return err
+	}
+	for _, name := range c.Changes {
+		for _, at := range importers[name] {
+			c.Uses = append(c.Uses, at+" "+name)
+		}
+		i := slices.IndexFunc(stage.Changes, func(x doc.PlanChange) bool { return x.Name == name })
+		if i < 0 {
+			continue
+		}
+		notes, err := s.App.Notes(s.ctx, s.Source, stage.Changes[i])
+		if err != nil {
+			return err
+		}
+		for _, n := range notes {
+			c.Notes = append(c.Notes, name+" "+n)
+		}
+	}
 	return nil
 }
 

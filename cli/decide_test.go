@@ -94,12 +94,12 @@ package keel
 // Each environment is looked at by name, and so are the files that name a version.
 func TestSeveralEnvironments(t *testing.T) {
 	d := demoDesk(t)
-	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), "  node: 20.11.1", "  harbour: {node: 20.11.1}\n  ferry: {node: 22.1.0}", 1)+"\npreviews: [quaymaster-map]\n")
-	d.write(".node-version", "20.11\n")
-	d.says(0, []string{"assess"}, "ferry 22.1.0, harbour 20.11.1 is deployed", ".node-version:1 says")
+	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), "  node: 16.20.2", "  harbour: {node: 16.20.2}\n  ferry: {node: 22.1.0}", 1)+"\npreviews: [quaymaster-map]\n")
+	d.write(".node-version", "16.20\n")
+	d.says(0, []string{"assess"}, "ferry 22.1.0, harbour 16.20.2 is deployed", ".node-version:1 says")
 	d.run(0, "plan", "--fresh", "none", "--leap")
-	d.says(1, []string{"step", "--all", "--quiet"}, "runtime-5 waits for people", "node 20.11.1 is deployed in harbour", ".node-version:1 says 20.11, brackwater 5.2.1 needs >=22; raise it there too")
-	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), "harbour: {node: 20.11.1}", "harbour: {node: 22.2.0}", 1))
+	d.says(1, []string{"step", "--all", "--quiet"}, "runtime-5 waits for people", "node 16.20.2 is deployed in harbour", ".node-version:1 says 16.20, brackwater 5.2.1 needs >=18; raise it there too")
+	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), "harbour: {node: 16.20.2}", "harbour: {node: 22.2.0}", 1))
 	d.says(1, []string{"step", "--quiet"}, "runtime-5 waits for people", "raise it there too")
 	d.write(".node-version", "22\n")
 	d.says(0, []string{"step", "--quiet"}, "runtime-5 is done")

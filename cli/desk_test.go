@@ -123,6 +123,9 @@ func demoDesk(t *testing.T) *desk {
 		t.Fatal(err)
 	}
 	d.dir = filepath.Join(d.dir, "app")
+	if err := demo.Still(d.dir); err != nil { // not every machine has a runtime, nor the same
+		t.Fatal(err)
+	}
 	return d
 }
 

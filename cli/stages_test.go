@@ -71,7 +71,7 @@ func TestTheWholeJob(t *testing.T) {
 	other.git("config", "user.name", "a")
 	other.git("config", "user.email", "a@b.example")
 	other.write("mended", "")
-	other.write("molt.yaml", strings.Replace(other.read("molt.yaml"), "node: 20.11.1", "node: 22.11.0", 1))
+	other.write("molt.yaml", strings.Replace(other.read("molt.yaml"), "node: 16.20.2", "node: 22.11.0", 1))
 	other.git("add", "-A")
 	other.git("commit", "-qm", "mend the desk, and raise the server")
 	mended := other.tree()
@@ -308,7 +308,7 @@ func TestPlanEditedIntoNonsense(t *testing.T) {
 		{"version: 3.8.5\n        jump", "version: 3.8.55\n        jump", "brackwater has no release 3.8.55; nearest are 3.8.2, 3.8.5, 3.9.0, 4.0.0"},
 		{"constraint: ~1.5.0", "constraint: boat and oar", "stage minor: dayboat-dates: constraint \"boat and oar\", byte 1"},
 		{"constraint: ~1.5.0", "constraint: ~1.6.0", "the constraint ~1.6.0 does not admit 1.5.0"},
-		{"constraint: ~1.4.2", "constraint: ~1.3.0", "dayboat-dates asks for ~1.4.2 (package.json:15), the plan expects ~1.3.0"},
+		{"constraint: ~1.4.2", "constraint: ~1.3.0", "dayboat-dates asks for ~1.4.2 (package.json:17), the plan expects ~1.3.0"},
 		{"group: devDependencies", "group: sometime", "\"sometime\""},
 		{"kind: patch\n", "kind: patch\n    speed: high\n", "speed"},
 	} {

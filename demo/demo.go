@@ -4,6 +4,7 @@ package demo
 
 import (
 	"embed"
+	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -22,6 +23,24 @@ var application embed.FS
 
 // Name is the name of the application.
 const Name = "gannet-desk"
+
+// Runs is what the desk's own tests need of the runtime node.
+const Runs = ">=18"
+
+// Still changes a copy of the application so that it needs no runtime: its own tests are no check any more, and nothing is installed.
+func Still(dir string) error {
+	file := filepath.Join(dir, "molt.yaml")
+	data, err := os.ReadFile(file)
+	if err != nil {
+		return err
+	}
+	before, tests, found := strings.Cut(string(data), "  - name: the desk's tests\n")
+	_, after, ended := strings.Cut(tests, " test\n")
+	if !found || !ended {
+		return fmt.Errorf("%s has no tests to take out", file)
+	}
+	return os.WriteFile(file, []byte(before+after+"\ninstall: none          # nothing runs on this machine\n"), 0o644)
+}
 
 // Universe returns the packages of the registry.
 func Universe() (universe.Table, error) {

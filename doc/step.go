@@ -36,6 +36,8 @@ type Culprit struct {
 	Passes  bool     `json:"restPasses"`
 	Trials  []Trial  `json:"trials"`
 	Split   []string `json:"split"` // the stages that it was split into, when it was
+	Notes   []string `json:"notes"` // what the change logs of the changes call breaking, each behind the name
+	Uses    []string `json:"uses"`  // where the source imports them, each "FILE:LINE NAME"
 }
 
 // A Trial is one look at some of the changes.

@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"os/exec"
+	"regexp"
 	"runtime"
 	"slices"
 	"time"
@@ -121,8 +122,12 @@ func (l *Log) Close() error {
 	return errors.Join(l.err, err, l.File.Close())
 }
 
-// LastLine remembers the last line that is not empty, up to a length.
-type LastLine struct{ line, open []byte }
+// A LastLine remembers the line that says best why a command failed, up to a length: the last that names an error, else the last that is
+// not empty.
+type LastLine struct{ line, failure, open []byte }
+
+// namesError is how lines begin that name an error, in most languages' runtimes and tools: "TypeError: …", "error[E1]: …", "panic: …".
+var namesError = regexp.MustCompile(`^\s*(\w[\w.]*(Error|Exception)|[Ee]rror(\[\w+\])?|panic|fatal)(\s\[\w+\])?:\s*\S`)
 
 func (l *LastLine) Write(p []byte) {
 	for part := range bytes.SplitAfterSeq(p, []byte("\n")) {
@@ -130,17 +135,28 @@ func (l *LastLine) Write(p []byte) {
 			l.open = append(l.open, part[:min(len(part), room)]...)
 		}
 		if bytes.HasSuffix(part, []byte("\n")) {
-			if text := bytes.TrimSpace(l.open); len(text) > 0 {
-				l.line = bytes.Clone(text)
-			}
+			l.take()
 			l.open = l.open[:0]
 		}
 	}
 }
 
+// take looks at a line that is whole.
+func (l *LastLine) take() {
+	text := bytes.TrimSpace(l.open)
+	switch {
+	case len(text) == 0:
+	case namesError.Match(text):
+		l.failure = bytes.Clone(text)
+	default:
+		l.line = bytes.Clone(text)
+	}
+}
+
 func (l *LastLine) String() string {
-	if text := bytes.TrimSpace(l.open); len(text) > 0 {
-		return string(text)
+	l.take()
+	if l.failure != nil {
+		return string(l.failure)
 	}
 	return string(l.line)
 }

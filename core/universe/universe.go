@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -51,6 +52,30 @@ type Package struct {
 type Notes struct {
 	About, Homepage, Repository string
 	Log                         []LogLine // of a stand-in: what its archives say in their change log
+	Code                        []Code    // of a stand-in: the files in its archives
+}
+
+// A Code is a file in the archives of a package, from one release on until another says otherwise.
+type Code struct {
+	Release, Name string // the name has slashes
+	Text          string // "" where the file goes
+}
+
+// CodeOf returns the files in the archive of a release, by name.
+func (p *Package) CodeOf(r *Release) map[string]string {
+	files := map[string]string{}
+	for i := range p.Releases { // a later release has what those before have
+		for _, c := range p.Notes.Code {
+			if c.Release == p.Releases[i].Version.String() {
+				files[c.Name] = c.Text
+			}
+		}
+		if p.Releases[i].Version.Compare(r.Version) == 0 {
+			break
+		}
+	}
+	maps.DeleteFunc(files, func(_, text string) bool { return text == "" })
+	return files
 }
 
 // A LogLine is a line of a change log about one release.

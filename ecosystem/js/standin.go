@@ -14,6 +14,7 @@ import (
 	"net/http"
 	"net/url"
 	"path"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -205,6 +206,19 @@ func packageJSON(p *universe.Package, r *universe.Release) map[string]any {
 	if r.Licence != "" {
 		about["license"] = r.Licence
 	}
+	for _, name := range slices.Sorted(maps.Keys(p.CodeOf(r))) { // what is run, by its name, and what is imported
+		switch {
+		case strings.HasPrefix(name, "bin/"):
+			bin, _ := about["bin"].(map[string]string)
+			if bin == nil {
+				bin = map[string]string{}
+				about["bin"] = bin
+			}
+			bin[strings.TrimSuffix(path.Base(name), path.Ext(name))] = name
+		case strings.TrimSuffix(name, path.Ext(name)) == "index":
+			about["main"] = name
+		}
+	}
 	for _, part := range strings.Fields(r.File().When) {
 		field, names, _ := strings.Cut(part, ":")
 		about[field] = strings.Split(names, ",")
@@ -224,7 +238,13 @@ func archiveOf(p *universe.Package, r *universe.Release) []byte {
 	files := []struct{ name, text string }{
 		{"package.json", string(manifest) + "\n"},
 		{"README.md", fmt.Sprintf("# %s %s\n\n%s\n", p.Name, r.Version, p.Notes.About)},
-		{"index.js", fmt.Sprintf("module.exports = { name: %q, version: %q };\n", p.Name, r.Version)},
+	}
+	code := p.CodeOf(r)
+	if len(code) == 0 {
+		code["index.js"] = fmt.Sprintf("module.exports = { name: %q, version: %q };\n", p.Name, r.Version)
+	}
+	for _, name := range slices.Sorted(maps.Keys(code)) {
+		files = append(files, struct{ name, text string }{name, code[name]})
 	}
 	if log := changeLog(p, r); log != "" {
 		files = append(files, struct{ name, text string }{"CHANGELOG.md", log})

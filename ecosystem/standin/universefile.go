@@ -3,6 +3,7 @@ package standin
 
 import (
 	"fmt"
+	"io/fs"
 	"strings"
 	"time"
 
@@ -13,7 +14,8 @@ import (
 
 // ReadUniverse reads a universe file: the packages that a stand-in serves. The format is given in docs/formats.md; in
 // short, "package NAME" begins a package, and below it each indented line is a release (version, date, demands in the
-// notation of universe.Sketch, "! words" for a deprecation) or one of about, home, source, tag and log.
+// notation of universe.Sketch, "! words" for a deprecation) or one of about, home, source, tag and log. "code VERSION FILE" begins a file of the archives
+// from a release on, of which each line stands behind a "|".
 func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Table, error) {
 	table := universe.Table{}
 	var name string
@@ -22,7 +24,13 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 	var tags map[string]string
 	var notes universe.Notes
 	var licence string
-	flush := func() {
+	var codes map[string]*input.PositionError // what is wrong with a file where its release is missing
+	flush := func() error {
+		for release, missing := range codes {
+			if seen[release] == 0 {
+				return missing
+			}
+		}
 		if name != "" {
 			for i := range releases {
 				releases[i].Licence = licence
@@ -31,8 +39,11 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 			table[name].Tags, table[name].Notes = tags, notes
 		}
 		releases, seen, tags, notes, licence = nil, map[string]int{}, map[string]string{}, universe.Notes{}, ""
+		codes = map[string]*input.PositionError{}
+		return nil
 	}
-	flush()
+	_ = flush() // there is nothing yet
+	inCode := false
 	for n, line := range strings.Split(string(data), "\n") {
 		n++
 		line = strings.TrimRight(line, "\r \t")
@@ -46,7 +57,9 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 		switch {
 		case text == "" || text[0] == '#':
 		case word == "package" && column == 1:
-			flush()
+			if err := flush(); err != nil {
+				return nil, err
+			}
 			name = rest
 			if name == "" || strings.ContainsAny(name, " \t") {
 				return fail("expected one package name after \"package\"")
@@ -72,6 +85,22 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 				return fail("expected \"log VERSION WORDS\"")
 			}
 			notes.Log = append(notes.Log, universe.LogLine{Release: release, Says: strings.TrimSpace(says)})
+		case text[0] == '|':
+			if len(notes.Code) == 0 || !inCode {
+				return fail("this line belongs to no \"code VERSION FILE\"")
+			}
+			c := &notes.Code[len(notes.Code)-1]
+			c.Text += strings.TrimPrefix(text[1:], " ") + "\n"
+			continue
+		case word == "code":
+			release, path, ok := strings.Cut(rest, " ")
+			if path = strings.TrimSpace(path); !ok || !fs.ValidPath(path) || path == "." {
+				return fail("expected \"code VERSION FILE\"")
+			}
+			codes[release] = &input.PositionError{File: file, Line: n, Column: column, Reason: fmt.Sprintf("%s has no release %s", name, release)}
+			notes.Code = append(notes.Code, universe.Code{Release: release, Name: path})
+			inCode = true
+			continue
 		case word == "tag":
 			tag, v, ok := strings.Cut(rest, " ")
 			if !ok {
@@ -89,9 +118,9 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 			seen[word] = n
 			releases = append(releases, r)
 		}
+		inCode = false
 	}
-	flush()
-	return table, nil
+	return table, flush()
 }
 
 func readRelease(scheme version.Scheme, word, rest string) (r universe.Release, err error) {

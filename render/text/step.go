@@ -90,6 +90,9 @@ func (p *Page) Step(answer doc.Step) {
 	for _, c := range answer.Checks {
 		p.check(c, answer.Stage.Raise != nil)
 	}
+	if !answer.Passed {
+		p.advice(answer.Stage.Advice)
+	}
 	if len(answer.Changed) > 0 {
 		p.wrapped("  ", "the tasks changed "+strings.Join(answer.Changed, ", "))
 	}
@@ -175,6 +178,28 @@ func (p *Page) culprit(stage string, c doc.Culprit) {
 		verb = "together make"
 	}
 	p.verdict(bad, fmt.Sprintf("%s %s it fail, found in %s.", strings.Join(c.Changes, ", "), verb, render.Count(ran, "run")))
+	for _, n := range c.Notes {
+		lines := wrap(n, p.Width-12)
+		p.Line("  %s  %s", p.styled(notice, "breaking"), lines[0])
+		for _, l := range lines[1:] {
+			p.Line("            %s", l)
+		}
+	}
+	if len(c.Uses) > 0 {
+		var at []string
+		for _, use := range c.Uses {
+			place, _, _ := strings.Cut(use, " ")
+			at = append(at, place)
+		}
+		if len(c.Changes) > 1 {
+			at = c.Uses
+		}
+		lead := "imported"
+		for _, l := range wrap(strings.Join(at, ", "), p.Width-12) {
+			p.Line("  %s  %s", lead, l)
+			lead = blanks(len(lead))
+		}
+	}
 	for _, t := range c.Trials {
 		style := notice
 		switch t.Outcome {

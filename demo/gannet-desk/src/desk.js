@@ -7,10 +7,10 @@ import { words } from "skerry-words";
 import { signedIn } from "pilotage-auth";
 import sailings from "./sailings.js";
 
-const desk = store({ sailing: null, cabin: null, bicycles: 0 });
+const desk = store({ passenger: null, bicycles: 0 });
+
+export const book = signedIn(form({ passenger: field.text(), bicycles: field.number({ most: 4 }) }, desk.put));
 
 route("/", page("desk", () => ({ sailings: sailings.tonight(), say: words("en-GB") })));
 
-route("/book", signedIn(form({ passenger: field.text(), bicycles: field.number({ most: 4 }) }, (booking) => desk.put(booking))));
-
-serve({ port: 4300 });
+export const open = () => serve({ port: process.env.PORT ?? 4300 });

@@ -1,0 +1,3 @@
+import { open } from "./desk.js";
+
+open();
