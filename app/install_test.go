@@ -197,7 +197,7 @@ func TestStepsHaveTheirPackages(t *testing.T) {
 		t.Errorf("back: %v\n%s", err, b.tree())
 	}
 	b.agrees(b.open())
-	got, err := a.Try(context.Background(), source, "", false, "", run.Watcher{})
+	got, err := a.Try(context.Background(), source, "", false, false, "", run.Watcher{})
 	if err != nil || !got.Passed || got.Unchecked != "" || len(got.Verdicts) != 1 || b.tree() != before {
 		t.Errorf("a trial: %+v, %v", got, err)
 	}
@@ -208,12 +208,12 @@ func TestStepsHaveTheirPackages(t *testing.T) {
 		t.Fatal(file, err)
 	}
 	last := file.Stages[len(file.Stages)-1].ID
-	if got, err = a.Try(context.Background(), source, last, true, "", run.Watcher{}); err != nil || !got.Passed || len(got.Each) < 2 {
+	if got, err = a.Try(context.Background(), source, last, true, false, "", run.Watcher{}); err != nil || !got.Passed || len(got.Each) < 2 {
 		t.Errorf("all stages: %+v, %v", got, err)
 	}
 	b.write("molt.yaml", "install: molt\nchecks:\n  - {name: hulk, run: '! grep -q 4.0.0 node_modules/hulk/package.json'}\n")
 	a, source = b.use2()
-	got, err = a.Try(context.Background(), source, last, true, "", run.Watcher{})
+	got, err = a.Try(context.Background(), source, last, true, false, "", run.Watcher{})
 	if err != nil || got.Passed || len(got.Each) < 2 || !got.Each[0].Passed || got.Each[len(got.Each)-1].Passed || b.tree() != before {
 		t.Errorf("up to the stage that fails: %+v, %v", got, err)
 	}
@@ -235,7 +235,7 @@ func TestUnchecked(t *testing.T) {
 	if err != nil || !strings.Contains(step.Unchecked, "what is installed is not what the lock says") || len(step.Verdicts) != 0 {
 		t.Errorf("%+v, %v", step, err)
 	}
-	got, err := a.Try(context.Background(), source, "", false, "", run.Watcher{})
+	got, err := a.Try(context.Background(), source, "", false, false, "", run.Watcher{})
 	var usage *input.UsageError
 	if !errors.As(err, &usage) && (err != nil || got.Unchecked == "" || len(got.Verdicts) != 0) {
 		t.Errorf("a trial: %+v, %v", got, err)

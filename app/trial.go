@@ -33,11 +33,14 @@ type StageTrial struct {
 	Verdicts []run.Verdict
 	Passed   bool
 	Took     time.Duration
+	Earlier  bool   // it passed in an earlier trial of the same files
+	Says     string // why it was not tried, "" where it was
 }
 
 // Try carries out the stages that are to do, up to a named one or, when that is "", the next, in a copy of the application: a
-// temporary one, or one in a folder that stays; one after the other, each judged on its own, or all together. The application itself is not touched.
-func (a *App) Try(ctx context.Context, source universe.Source, upTo string, each bool, into string, watch run.Watcher) (*Beside, error) {
+// temporary one, or one in a folder that stays; one after the other, each judged on its own, or all together. One after the other, those that passed in an
+// earlier trial of the same files are not judged again, unless that is asked for. The application itself is not touched.
+func (a *App) Try(ctx context.Context, source universe.Source, upTo string, each, anew bool, into string, watch run.Watcher) (*Beside, error) {
 	doc, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
@@ -54,6 +57,7 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo string, each
 	last := &rehearsed{}
 	var tasks []config.Task
 	var steps []*rehearsed
+	raised := map[string]string{} // stages of people, by what is taken for granted of them
 	for i := range stages {
 		s := &stages[i]
 		if err := w.stage(ctx, source, s); err != nil {
@@ -63,6 +67,7 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo string, each
 		tasks = append(tasks, a.tasksOf(s.Changes)...)
 		for _, r := range s.Raise {
 			b.Notes = append(b.Notes, fmt.Sprintf("%s is taken to be raised to what %s needs, %s", r.Name, r.By, r.Needs))
+			raised[b.Notes[len(b.Notes)-1]] = s.ID
 		}
 		if s.Raise != nil && i < len(stages)-1 {
 			continue // nothing of it is in the files
@@ -78,7 +83,27 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo string, each
 		last.tasks = distinctTasks(tasks)
 		steps = []*rehearsed{last}
 	}
-	return b, a.tryIn(ctx, b, steps, into, watch)
+	if !each {
+		return b, a.tryIn(ctx, b, steps, nil, into, watch)
+	}
+	keys, err := a.trialKeys(ctx, steps)
+	if err != nil {
+		return nil, err
+	}
+	if !anew {
+		done, err := a.passedEarlier(b, steps, keys)
+		if err != nil || done == len(steps) && into == "" {
+			return b, err
+		}
+	}
+	if err := a.tryIn(ctx, b, steps, keys, into, watch); err != nil {
+		return nil, err
+	}
+	b.Notes = slices.DeleteFunc(b.Notes, func(says string) bool { // it did not come to that
+		stage := raised[says]
+		return stage != "" && !b.Passed && slices.Index(b.Stages, b.Each[len(b.Each)-1].Stage) < slices.Index(b.Stages, stage)
+	})
+	return b, nil
 }
 
 // A rehearsed stage is what a copy is to hold for it, and what judges that.
@@ -89,8 +114,9 @@ type rehearsed struct {
 	checks []config.Check
 }
 
-// tryIn makes the copy, checks it as it is, and then, for one stage after the other as long as they pass, puts the files in and checks it again.
-func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, into string, watch run.Watcher) (err error) {
+// tryIn makes the copy, checks it as it is, and then, for one stage after the other as long as they pass, puts the files in and checks it again. Of the first
+// stages, which b.Each has already, only the tasks are carried out. What passes is remembered by its key, where there are keys.
+func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, keys []string, into string, watch run.Watcher) (err error) {
 	c, err := a.besideCopy(ctx, into)
 	if err != nil {
 		return err
@@ -126,6 +152,25 @@ func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, into str
 		checks = nil
 	}
 	before := map[string]bool{}
+	earlier := len(b.Each)
+	for _, v := range b.Verdicts { // of the last of them
+		before[v.Name] = v.Passed
+	}
+	for k, step := range steps[:earlier] {
+		step.checks = nil
+		if len(step.tasks) == 0 && k < len(steps)-1 {
+			continue // the next stage puts in more
+		}
+		verdicts := b.Verdicts
+		if err := a.tryStage(ctx, b, step, c.Dir, before, watch); err != nil || !b.Passed {
+			b.Each = b.Each[:k]
+			return err
+		}
+		b.Verdicts = verdicts
+	}
+	if steps = steps[earlier:]; earlier > 0 { // the state before passed then
+		checks = nil
+	}
 	for _, check := range checks {
 		watch.Announce(check.Name + " (on the state before)")
 		v, err := a.runner().One(ctx, c.Dir, "trial-before", check, watch.Output)
@@ -140,16 +185,22 @@ func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, into str
 			b.Notes = append(b.Notes, a.unlaid)
 		}
 	}()
-	for _, step := range steps {
+	for k, step := range steps {
 		began := time.Now()
 		if err := a.tryStage(ctx, b, step, c.Dir, before, watch); err != nil {
 			return err
 		}
-		if len(steps) > 1 {
-			b.Each = append(b.Each, StageTrial{step.id, b.Verdicts, b.Passed, time.Since(began)})
+		t := StageTrial{Stage: step.id, Verdicts: b.Verdicts, Passed: b.Passed, Took: time.Since(began)}
+		if keys != nil {
+			b.Each = append(b.Each, t)
 		}
 		if !b.Passed {
 			return nil
+		}
+		if keys != nil && b.Unchecked == "" {
+			if err := a.runner().RememberTried(run.Tried{Key: keys[earlier+k], Verdicts: t.Verdicts, Took: t.Took}); err != nil {
+				return err
+			}
 		}
 		if lock := step.files[a.Eco.Lock()]; lock != nil && b.Unchecked == "" {
 			if err := a.ran(lock, b.Verdicts); err != nil {

@@ -42,7 +42,7 @@ func NewOwnVersion(o *app.OwnVersion) doc.OwnVersion {
 func NewTrial(b *app.Beside) doc.Beside {
 	d := doc.Beside{Schema: "molt/trial/1", Stages: b.Stages, Folder: b.Dir, Passed: b.Passed, Before: newChecks(b.Before), Checks: newChecks(b.Verdicts), Notes: append([]string{}, b.Notes...), Unchecked: b.Unchecked}
 	for _, t := range b.Each {
-		d.Each = append(d.Each, doc.StageTrial{Stage: t.Stage, Passed: t.Passed, Seconds: t.Took.Round(time.Millisecond).Seconds(), Checks: newChecks(t.Verdicts)})
+		d.Each = append(d.Each, doc.StageTrial{Stage: t.Stage, Passed: t.Passed, Seconds: t.Took.Round(time.Millisecond).Seconds(), Checks: newChecks(t.Verdicts), Earlier: t.Earlier, Says: t.Says})
 	}
 	return d
 }
@@ -194,10 +194,28 @@ func (s *Session) ownVersionAlone(commit bool) (*Stepped, error) {
 	return done, nil
 }
 
-// Trial tries the stages of the plan up to one, or to the next or the last one, in a second copy of the application, which is left in
-// a folder when that is not "".
-func (s *Session) Trial(stage string, all bool, into string, watcher run.Watcher) (doc.Beside, error) {
-	if all {
+// A TrialRequest says what is tried.
+type TrialRequest struct {
+	Stage string // the last stage, "" for the next
+	All   bool   // every stage that is to do, one after the other
+	Each  bool   // every stage that goes ahead of the framework, by itself
+	Anew  bool   // those too that passed in an earlier trial of the same files
+	Into  string // where the copy is left, "" for nowhere
+}
+
+// Trial tries stages of the plan in copies of the application.
+func (s *Session) Trial(r TrialRequest, watcher run.Watcher) (doc.Beside, error) {
+	if r.Each {
+		got, err := s.App.TryEach(s.ctx, s.Source, watcher)
+		if err != nil {
+			return doc.Beside{}, s.explain(err)
+		}
+		d := NewTrial(got)
+		d.Alone = true
+		return d, nil
+	}
+	stage := r.Stage
+	if r.All {
 		file, err := s.App.ReadPlan()
 		if err != nil {
 			return doc.Beside{}, err
@@ -206,7 +224,7 @@ func (s *Session) Trial(stage string, all bool, into string, watcher run.Watcher
 			stage = file.Stages[n-1].ID
 		}
 	}
-	got, err := s.App.Try(s.ctx, s.Source, stage, all, into, watcher)
+	got, err := s.App.Try(s.ctx, s.Source, stage, r.All, r.Anew, r.Into, watcher)
 	if err != nil {
 		return doc.Beside{}, s.explain(err)
 	}

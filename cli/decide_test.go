@@ -217,7 +217,7 @@ func TestTrial(t *testing.T) {
 	d.says(0, []string{"trial", "--quiet"}, "The state before was checked first: 2 checks passed.", "patch passes in a copy; the application itself is as it was.")
 	d.says(1, []string{"trial", "minor", "--quiet"}, "2 stages up to minor fails in a copy", "TypeError; timetable is no function")
 	d.says(2, []string{"trial", "nowhere"}, "has no stage \"nowhere\"")
-	d.says(2, []string{"trial", "patch", "--all"}, "expected either the name of a stage or --all")
+	d.says(2, []string{"trial", "patch", "--all"}, "expected one of the name of a stage, --all and --each")
 	d.write("mended", "")
 	into := filepath.Join(t.TempDir(), "copy")
 	d.says(0, []string{"trial", "--all", "--into", into, "--quiet"}, "14 stages up to retire-skerry-words passes in a copy", "node is taken to be raised", "contracts (task)", "The copy is in")

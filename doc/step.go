@@ -65,6 +65,8 @@ type StageTrial struct {
 	Passed  bool    `json:"passed"`
 	Seconds float64 `json:"seconds"`
 	Checks  []Check `json:"checks"`
+	Earlier bool    `json:"earlier"` // it passed in an earlier trial of the same files
+	Says    string  `json:"says"`    // why it was not tried, "" where it was
 }
 
 // Beside is "molt/trial/1".
@@ -78,5 +80,6 @@ type Beside struct {
 	Notes  []string `json:"notes"`
 	// Unchecked says why no checks were run, "" where they were.
 	Unchecked string       `json:"unchecked,omitempty"`
-	Each      []StageTrial `json:"each,omitempty"` // when the stages were tried one after the other, up to the first that fails
+	Each      []StageTrial `json:"each,omitempty"`  // when the stages were tried one after the other, up to the first that fails
+	Alone     bool         `json:"alone,omitempty"` // they were tried by themselves instead
 }

@@ -20,10 +20,32 @@ const VerdictsFile = txn.StateDir + "/checked.json"
 type Remembered struct {
 	State    string                   `json:"state"`
 	Verdicts []Verdict                `json:"verdicts"`
-	Took     map[string]time.Duration `json:"took"`          // by stage, of the last run of its checks
-	Plan     string                   `json:"plan"`          // SHA-256 of the plan as Molt last wrote or solved it
-	Ran      []project.Passed         `json:"ran,omitempty"` // with what all checks passed, the latest last
+	Took     map[string]time.Duration `json:"took"`            // by stage, of the last run of its checks
+	Plan     string                   `json:"plan"`            // SHA-256 of the plan as Molt last wrote or solved it
+	Ran      []project.Passed         `json:"ran,omitempty"`   // with what all checks passed, the latest last
+	Tried    []Tried                  `json:"tried,omitempty"` // stages that passed in a copy, the latest last
 	Seal     string                   `json:"seal,omitempty"`
+}
+
+// A Tried is a stage that passed in a copy.
+type Tried struct {
+	Key      string        `json:"key"` // of all that its verdict depends on
+	Verdicts []Verdict     `json:"verdicts"`
+	Took     time.Duration `json:"took"`
+}
+
+// mostTried is how many of these are remembered.
+const mostTried = 80
+
+// RememberTried keeps that a stage passed in a copy.
+func (r Runner) RememberTried(t Tried) error {
+	c, err := r.Remembered()
+	if err != nil {
+		return err
+	}
+	c.Tried = append(slices.DeleteFunc(c.Tried, func(x Tried) bool { return x.Key == t.Key }), t)
+	c.Tried = c.Tried[max(0, len(c.Tried)-mostTried):]
+	return r.write(c)
 }
 
 // rememberedKind is what seals of verdicts are about.

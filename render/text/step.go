@@ -23,37 +23,40 @@ func (p *Page) OwnVersion(answer doc.OwnVersion) {
 // Trial prints what came of stages in a copy.
 func (p *Page) Trial(answer doc.Beside) {
 	p.before(answer.Before)
+	if len(answer.Stages) == 0 {
+		p.Line("The plan has no stage that goes ahead of the framework.")
+		return
+	}
 	what := render.Count(len(answer.Stages), "stage") + " up to " + answer.Stages[len(answer.Stages)-1]
 	if len(answer.Stages) == 1 {
 		what = answer.Stages[0]
+	}
+	failed := 0
+	for _, t := range answer.Each {
+		if !t.Passed {
+			failed++
+		}
 	}
 	switch {
 	case answer.Unchecked != "":
 		p.verdict(notice, fmt.Sprintf("%s resolves in a copy and is not checked: %s.", what, answer.Unchecked))
 	case answer.Passed && len(answer.Checks) == 0:
 		p.verdict(notice, what+" resolves in a copy; molt.yaml names no checks that would judge it.")
+	case answer.Passed && answer.Alone:
+		p.verdict(good, render.Count(len(answer.Stages), "stage")+", each by itself, passed in a copy; the application itself is as it was.")
 	case answer.Passed:
 		p.verdict(good, what+" passes in a copy; the application itself is as it was.")
+	case answer.Alone:
+		p.verdict(bad, fmt.Sprintf("%d of %s by themselves do not pass in a copy; the application itself is as it was.", failed, render.Count(len(answer.Stages), "stage")))
 	case len(answer.Each) > 1:
 		p.verdict(bad, fmt.Sprintf("%s fails in a copy, after %s; the application itself is as it was.", answer.Each[len(answer.Each)-1].Stage, render.Count(len(answer.Each)-1, "stage")))
 	default:
 		p.verdict(bad, what+" fails in a copy; the application itself is as it was.")
 	}
 	for _, t := range answer.Each {
-		word, style := "passed", good
-		if !t.Passed {
-			word, style = "failed", bad
-		}
-		var names []string
-		for _, c := range t.Checks {
-			names = append(names, c.Name)
-			if c.Task {
-				names[len(names)-1] += " (task)"
-			}
-		}
-		p.Line("%s", ink("  %s  %s", p.styled(style, word), t.Stage)+p.styled(faint, fmt.Sprintf("  %.1f s  %s", t.Seconds, strings.Join(names, ", "))))
+		p.stageTrial(t)
 	}
-	if len(answer.Each) == 0 || !answer.Passed {
+	if len(answer.Each) == 0 {
 		for _, c := range answer.Checks {
 			p.check(c, false)
 		}
@@ -63,6 +66,43 @@ func (p *Page) Trial(answer doc.Beside) {
 	}
 	if answer.Folder != "" {
 		p.wrapped("", "The copy is in "+answer.Folder+".")
+	}
+}
+
+// stageTrial prints how a stage went that was tried among others: in a line, and where it failed the checks.
+func (p *Page) stageTrial(t doc.StageTrial) {
+	word, style := "passed", good
+	switch {
+	case t.Says != "":
+		word, style = "unsure", notice
+	case !t.Passed:
+		word, style = "failed", bad
+	}
+	var names []string
+	for _, c := range t.Checks {
+		names = append(names, c.Name)
+		if c.Task {
+			names[len(names)-1] += " (task)"
+		}
+	}
+	says := fmt.Sprintf("  %.1f s  %s", t.Seconds, strings.Join(names, ", "))
+	switch {
+	case t.Says != "":
+		says = "  " + t.Says
+	case t.Earlier:
+		says = "  in an earlier trial, and nothing has changed since"
+	case !t.Passed:
+		says = fmt.Sprintf("  %.1f s", t.Seconds)
+	}
+	p.Line("%s", ink("  %s  %s", p.styled(style, word), t.Stage)+p.styled(faint, says))
+	if t.Passed || t.Says != "" {
+		return
+	}
+	for _, c := range t.Checks {
+		if !c.Passed && !c.Before {
+			p.wrapped("          ", c.Name+": "+c.Says)
+			p.wrapped("          ", "whole output: "+c.Log)
+		}
 	}
 }
 
