@@ -12,6 +12,7 @@ import (
 	"io/fs"
 	"path"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"molt/input"
@@ -49,11 +50,21 @@ func Read(ctx context.Context, name string, r io.ReaderAt, size int64, show func
 	return fmt.Errorf("%s: reading the archive: it is neither tar with gzip nor zip", name)
 }
 
+// decompressors are kept, as each has tables of some size.
+var decompressors sync.Pool // of *gzip.Reader
+
 func readTar(ctx context.Context, name string, r io.Reader, show func(h Header, body io.Reader) error) error {
-	unpacked, err := gzip.NewReader(r)
+	unpacked, _ := decompressors.Get().(*gzip.Reader)
+	var err error
+	if unpacked == nil {
+		unpacked, err = gzip.NewReader(r)
+	} else {
+		err = unpacked.Reset(r)
+	}
 	if err != nil {
 		return fmt.Errorf("%s: reading the archive: %w", name, err)
 	}
+	defer decompressors.Put(unpacked)
 	archive := tar.NewReader(&bounded{ctx: ctx, r: unpacked, name: name, left: input.Unpacked.Bytes})
 	for entries := 0; ; entries++ {
 		t, err := archive.Next()

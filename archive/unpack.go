@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"hash"
 	"io"
 	"io/fs"
 	"os"
@@ -13,6 +14,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 )
 
 // A File is a file that was unpacked.
@@ -20,7 +22,8 @@ type File struct {
 	Path       string `json:"path"` // local, with slashes, below the folder that archives of releases have around everything
 	Executable bool   `json:"executable,omitempty"`
 	Size       int64  `json:"size"`
-	Digest     string `json:"digest"` // SHA-256, hexadecimal
+	Digest     string `json:"digest"`  // SHA-256, hexadecimal
+	Written    int64  `json:"written"` // when, in nanoseconds since 1970, as the file system has it
 }
 
 // Unpack writes the files of an archive into an empty folder, without the one folder that archives of releases have around everything, and
@@ -28,67 +31,122 @@ type File struct {
 // may run it. Errors are those of Read. A file where another one needs a folder, and two names that the file system takes
 // for one (it may be blind to case), are an *EntryError.
 func Unpack(ctx context.Context, name string, r io.ReaderAt, size int64, into *os.Root) ([]File, error) {
-	files := map[string]File{}
+	u := &unpacking{archive: name, into: into, files: map[string]File{}, sum: sha256.New(), buffer: buffers.Get().(*[]byte)}
+	defer func() { u.leave(); buffers.Put(u.buffer) }()
 	err := Read(ctx, name, r, size, func(h Header, body io.Reader) error {
 		_, inner, found := strings.Cut(h.Name, "/")
 		if !found || !h.Mode.IsRegular() { // folders come with the files in them
 			return nil
 		}
-		f, err := unpackFile(name, h, inner, body, into, files)
+		f, err := u.file(h, inner, body)
 		if err == nil {
-			files[inner] = f
+			u.files[inner] = f
 		}
 		return err
 	})
-	all := make([]File, 0, len(files))
-	for _, f := range files {
+	all := make([]File, 0, len(u.files))
+	for _, f := range u.files {
 		all = append(all, f)
 	}
 	slices.SortFunc(all, func(a, b File) int { return strings.Compare(a.Path, b.Path) })
 	return all, err
 }
 
-func unpackFile(archive string, h Header, inner string, body io.Reader, into *os.Root, known map[string]File) (File, error) {
-	local := filepath.FromSlash(inner)
-	if !filepath.IsLocal(local) { // names that this system reserves
-		return File{}, &EntryError{archive, h.Name, "no name for a file on this system"}
+var buffers = sync.Pool{New: func() any { b := make([]byte, 64<<10); return &b }}
+
+// An unpacking is an archive on its way into a folder.
+type unpacking struct {
+	archive string
+	into    *os.Root
+	files   map[string]File
+	sum     hash.Hash
+	buffer  *[]byte  // to copy with
+	dir     string   // the folder that was written to last, which is kept open
+	open    *os.Root // nil for into itself
+}
+
+// leave lets go of the folder that is kept open.
+func (u *unpacking) leave() {
+	if u.open != nil {
+		u.open.Close()
 	}
-	if dir := path.Dir(inner); dir != "." {
-		if err := into.MkdirAll(filepath.FromSlash(dir), 0o755); err != nil {
-			if info, statErr := into.Lstat(filepath.FromSlash(dir)); statErr == nil && !info.IsDir() || errors.Is(err, fs.ErrExist) {
-				return File{}, &EntryError{archive, h.Name, "in a folder that is a file already"}
-			}
-			return File{}, err
+	u.dir, u.open = "", nil
+}
+
+// enter returns a folder below the one that is filled, made where it is missing. Archives list the files of a folder together.
+func (u *unpacking) enter(dir string) (*os.Root, error) {
+	if dir == "." {
+		return u.into, nil
+	}
+	if dir == u.dir {
+		return u.open, nil
+	}
+	u.leave()
+	local := filepath.FromSlash(dir)
+	if err := u.into.MkdirAll(local, 0o755); err != nil {
+		return nil, err
+	}
+	open, err := u.into.OpenRoot(local)
+	if err == nil {
+		u.dir, u.open = dir, open
+	}
+	return open, err
+}
+
+// file writes one file.
+func (u *unpacking) file(h Header, inner string, body io.Reader) (File, error) {
+	if !filepath.IsLocal(filepath.FromSlash(inner)) { // names that this system reserves
+		return File{}, &EntryError{u.archive, h.Name, "no name for a file on this system"}
+	}
+	dir, base := path.Split(inner)
+	in, err := u.enter(path.Clean(dir))
+	if err != nil {
+		if info, statErr := u.into.Lstat(filepath.FromSlash(path.Clean(dir))); statErr == nil && !info.IsDir() || errors.Is(err, fs.ErrExist) {
+			return File{}, &EntryError{u.archive, h.Name, "in a folder that is a file already"}
 		}
+		return File{}, err
 	}
 	mode := fs.FileMode(0o644)
 	if h.Mode&0o111 != 0 {
 		mode = 0o755
 	}
-	if _, again := known[inner]; again { // the later one is meant
-		if err := into.Remove(local); err != nil {
+	if _, again := u.files[inner]; again { // the later one is meant
+		if err := in.Remove(base); err != nil {
 			return File{}, err
 		}
 	}
-	f, err := into.OpenFile(local, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode)
+	f, err := in.OpenFile(base, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode)
 	if errors.Is(err, fs.ErrExist) {
-		return File{}, &EntryError{archive, h.Name, "a name that this file system takes for another in the archive"}
+		return File{}, &EntryError{u.archive, h.Name, "a name that this file system takes for another in the archive"}
 	}
 	if err != nil {
 		return File{}, err
 	}
-	sum := sha256.New()
-	n, err := io.Copy(io.MultiWriter(f, sum), body)
+	u.sum.Reset()
+	n, err := io.CopyBuffer(io.MultiWriter(f, u.sum), body, *u.buffer)
 	if err == nil && n != h.Size {
-		err = fmt.Errorf("%s: reading the archive: the entry %q has %d bytes, and says %d", archive, h.Name, n, h.Size)
+		err = fmt.Errorf("%s: reading the archive: the entry %q has %d bytes, and says %d", u.archive, h.Name, n, h.Size)
 	}
+	var written int64
 	if err == nil {
-		err = f.Chmod(mode) // whatever the mask is
+		written, err = u.settle(f, mode)
 	}
 	if closed := f.Close(); err == nil {
 		err = closed
 	}
-	return File{inner, mode&0o111 != 0, n, hex.EncodeToString(sum.Sum(nil))}, err
+	return File{inner, mode&0o111 != 0, n, hex.EncodeToString(u.sum.Sum(nil)), written}, err
+}
+
+// settle gives a file its mode, whatever the process's mask is, and returns when it was written.
+func (u *unpacking) settle(f *os.File, mode fs.FileMode) (int64, error) {
+	info, err := f.Stat()
+	if err != nil {
+		return 0, err
+	}
+	if info.Mode().Perm() != mode {
+		err = f.Chmod(mode)
+	}
+	return info.ModTime().UnixNano(), err
 }
 
 // Key returns a name for whatever has an integrity string: the strongest algorithm, and the first of its digests in hexadecimal. The error is a

@@ -49,10 +49,7 @@ type About struct {
 }
 
 // A File is a file of an entry.
-type File struct {
-	archive.File
-	Written int64 `json:"written"` // when, in nanoseconds since 1970, as the file system has it
-}
+type File struct{ archive.File }
 
 // An index is what lies beside the files of an entry.
 type index struct {
@@ -155,7 +152,8 @@ func (s *Store) Add(ctx context.Context, name, integrity string, r io.ReaderAt, 
 		return nil, fmt.Errorf("the store of unpacked releases: %w", err)
 	}
 	defer os.RemoveAll(part)
-	if err := fill(ctx, part, name, r, size, about); err != nil {
+	made, err := fill(ctx, part, name, r, size, about)
+	if err != nil {
 		return nil, err
 	}
 	if err := os.MkdirAll(filepath.Dir(dir), 0o755); err != nil {
@@ -176,11 +174,7 @@ func (s *Store) Add(ctx context.Context, name, integrity string, r io.ReaderAt, 
 			return nil, err
 		}
 	}
-	e, err := s.Get(name, integrity)
-	if e == nil && err == nil {
-		err = fmt.Errorf("the store of unpacked releases: %s was changed while it was unpacked", dir)
-	}
-	return e, err
+	return &Entry{filepath.Join(dir, filesDir), made.Files, made.About}, nil
 }
 
 func isNotEmpty(dir string) bool {
@@ -200,40 +194,35 @@ func discard(dir, aside string) error {
 }
 
 // fill unpacks an archive into the folder of an entry and writes its index.
-func fill(ctx context.Context, dir, name string, r io.ReaderAt, size int64, about func(*os.Root) About) error {
+func fill(ctx context.Context, dir, name string, r io.ReaderAt, size int64, about func(*os.Root) About) (*index, error) {
 	root, err := os.OpenRoot(filepath.Join(dir, filesDir))
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer root.Close()
 	files, err := archive.Unpack(ctx, name, r, size, root)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	x := index{Release: name, About: about(root), Files: make([]File, 0, len(files))}
+	x := &index{Release: name, About: about(root), Files: make([]File, 0, len(files))}
 	run := map[string]bool{}
 	for _, file := range x.About.Executables {
 		run[file] = true
 	}
 	for _, f := range files {
-		local := filepath.FromSlash(f.Path)
 		if run[f.Path] && !f.Executable {
-			if err := root.Chmod(local, 0o755); err != nil {
-				return err
+			if err := root.Chmod(filepath.FromSlash(f.Path), 0o755); err != nil {
+				return nil, err
 			}
 			f.Executable = true
 		}
-		info, err := root.Lstat(local)
-		if err != nil {
-			return err
-		}
-		x.Files = append(x.Files, File{f, info.ModTime().UnixNano()})
+		x.Files = append(x.Files, File{f})
 	}
 	text, err := json.Marshal(x)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	return os.WriteFile(filepath.Join(dir, indexFile), append([]byte(sumOf(text)+"\n"), text...), 0o644)
+	return x, os.WriteFile(filepath.Join(dir, indexFile), append([]byte(sumOf(text)+"\n"), text...), 0o644)
 }
 
 // Usage is what a store holds.

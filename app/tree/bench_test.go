@@ -9,12 +9,17 @@ import (
 	"encoding/base64"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 	"time"
+
+	"golang.org/x/sync/errgroup"
 
 	"molt/core/solve"
 	"molt/ecosystem"
@@ -152,6 +157,98 @@ func BenchmarkInstall(b *testing.B) {
 			}
 		}
 	})
+}
+
+// BenchmarkCold lays out 1,000 packages of 20 files each with nothing in the store, from a server on loopback; "plain" is the yardstick, a
+// program that downloads the same archives on 16 threads and writes their files.
+func BenchmarkCold(b *testing.B) {
+	ctx := context.Background()
+	l, archives := fleet(b, 1000)
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if archives(ctx, &ecosystem.LockedPackage{Node: solve.Node{ID: r.URL.Path[1:]}}, &answer{w}) != nil {
+			http.NotFound(w, r)
+		}
+	}))
+	defer server.Close()
+	for k := range l.Packages {
+		l.Packages[k].Source = l.Packages[k].ID
+	}
+	b.Run("plain", func(b *testing.B) {
+		client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 16}}
+		for b.Loop() {
+			b.StopTimer()
+			dir := b.TempDir()
+			b.StartTimer()
+			var g errgroup.Group
+			g.SetLimit(16)
+			for k := range l.Packages {
+				g.Go(func() error {
+					return plainly(client, server.URL+"/"+l.Packages[k].ID, filepath.Join(dir, "node_modules", l.Packages[k].Name))
+				})
+			}
+			if err := g.Wait(); err != nil {
+				b.Fatal(err)
+			}
+		}
+	})
+	b.Run("cold", func(b *testing.B) {
+		for b.Loop() {
+			b.StopTimer()
+			client, err := registry.New(registry.Options{Base: server.URL, Cache: b.TempDir(), Jobs: 16})
+			if err != nil {
+				b.Fatal(err)
+			}
+			t := treeIn(b, b.TempDir(), store.In(filepath.Join(b.TempDir(), "store")), func(ctx context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
+				return client.Download(ctx, p.Source, p.Integrity, into)
+			})
+			b.StartTimer()
+			if r, err := t.Install(ctx, l, Order{}); err != nil || r.Fetched != len(l.Packages) {
+				b.Fatal(r, err)
+			}
+		}
+	})
+}
+
+// An answer is what a server sends.
+type answer struct{ http.ResponseWriter }
+
+func (answer) Reset() error { return nil }
+
+// plainly downloads an archive and writes its files.
+func plainly(client *http.Client, address, dir string) error {
+	response, err := client.Get(address)
+	if err != nil {
+		return err
+	}
+	defer response.Body.Close()
+	z, err := gzip.NewReader(response.Body)
+	if err != nil {
+		return err
+	}
+	for r := tar.NewReader(z); ; {
+		h, err := r.Next()
+		if errors.Is(err, io.EOF) {
+			_, err = io.Copy(io.Discard, response.Body)
+			return err
+		}
+		if err != nil {
+			return err
+		}
+		name := filepath.Join(dir, strings.TrimPrefix(h.Name, "package/"))
+		if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
+			return err
+		}
+		f, err := os.Create(name)
+		if err != nil {
+			return err
+		}
+		if _, err := io.Copy(f, r); err != nil {
+			return err
+		}
+		if err := f.Close(); err != nil {
+			return err
+		}
+	}
 }
 
 // linkAll links the files of a folder into another, one after the other.

@@ -89,41 +89,23 @@ func (w *work) fetch(ctx context.Context) error {
 
 // get downloads an archive and unpacks it into the store.
 func (w *work) get(ctx context.Context, p *ecosystem.LockedPackage) (*store.Entry, error) {
-	f, err := os.CreateTemp("", "molt-archive-*")
-	if err != nil {
+	got := &spool{}
+	defer got.discard()
+	if err := w.Download(ctx, p, got); err != nil {
 		return nil, err
 	}
-	defer os.Remove(f.Name())
-	defer f.Close()
-	if err := w.Download(ctx, p, &sink{f}); err != nil {
-		return nil, err
-	}
-	size, err := f.Seek(0, 2)
-	if err != nil {
-		return nil, err
-	}
+	from, size := got.content()
 	w.mu.Lock()
 	w.report.Fetched++
 	w.report.Bytes += size
 	w.mu.Unlock()
-	return w.Store.Add(ctx, p.Name+"@"+p.Version, p.Integrity, f, size, func(root *os.Root) store.About {
+	return w.Store.Add(ctx, p.Name+"@"+p.Version, p.Integrity, from, size, func(root *os.Root) store.About {
 		manifest, err := input.ReadIn(root, w.layout.Manifest, input.Manifest)
 		if err != nil { // a release without one has nothing to say
 			return store.About{}
 		}
 		return store.About{Executables: w.Eco.Executables(p.Name, manifest), Steps: w.Eco.BuildSteps(manifest)}
 	})
-}
-
-// A sink writes an archive to a file.
-type sink struct{ *os.File }
-
-func (s *sink) Reset() error {
-	if err := s.Truncate(0); err != nil {
-		return err
-	}
-	_, err := s.Seek(0, 0)
-	return err
 }
 
 // executables works out the links to what people run: of several packages in a folder that have the same name for something, what the application
