@@ -13,6 +13,9 @@ import (
 	"molt/ecosystem"
 )
 
+// mostExtra is how many installed packages that no lock leads to are named; there can be very many.
+const mostExtra = 5
+
 // checkInstalled compares what is installed with the lock, by going through the lock's graph and looking each package up
 // as the runtime would.
 func (a *App) checkInstalled(tree ecosystem.Tree) []Finding {
@@ -36,14 +39,21 @@ func (a *App) checkInstalled(tree ecosystem.Tree) []Finding {
 		}
 		c.follow(path.Join(tree.Root(), member), by, members[member])
 	}
+	var extra []string
 	for _, p := range tree.Packages() {
 		switch {
 		case p.Problem != "":
 			c.note("%s: %s", p.Path, p.Problem)
 		case p.Bundled, c.reached[p.Place], p.Link != "":
 		default:
-			c.note("%s: %s %s is extra; nothing in the lock leads to it", p.Path, p.Real, p.Version)
+			extra = append(extra, p.Path+" "+p.Version)
 		}
+	}
+	for _, at := range extra[:min(len(extra), mostExtra)] {
+		c.note("%s is installed, and nothing in the lock leads to it", at)
+	}
+	if n := len(extra) - mostExtra; n > 0 {
+		c.note("so are %d more packages", n)
 	}
 	return c.found
 }

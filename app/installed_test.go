@@ -77,11 +77,11 @@ func TestVerifyInstalled(t *testing.T) {
 	b.write("node_modules/liar/package.json", "{")
 	want := []string{
 		"installed node_modules/hulk: hulk 3.0.0 is installed, the lock has hulk 3.1.0",
-		"installed node_modules/@crew/jib: @crew/jib 1.0.0 is extra; nothing in the lock leads to it",
 		"installed node_modules/deck: a folder without package.json",
-		"installed node_modules/deck/node_modules/lamp: lamp 2.0.0 is extra; nothing in the lock leads to it",
 		"installed node_modules/liar: its package.json cannot be read: unexpected end of JSON input",
 		"installed node_modules/rope: a link that leads nowhere",
+		"installed node_modules/@crew/jib 1.0.0 is installed, and nothing in the lock leads to it",
+		"installed node_modules/deck/node_modules/lamp 2.0.0 is installed, and nothing in the lock leads to it",
 	}
 	if got := b.checked(); got != strings.Join(want, "\n") {
 		t.Errorf("findings are\n%s\nwant\n%s", got, strings.Join(want, "\n"))

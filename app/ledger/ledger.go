@@ -199,6 +199,33 @@ func (l Ledger) History(ctx context.Context) ([]Record, error) {
 		}
 		all = append(all, c)
 	}
+	return l.withoutTakenBack(all)
+}
+
+// withoutTakenBack leaves out the last records that only commits tell of, where the files are as they were before these: they were taken back,
+// and that is not committed.
+func (l Ledger) withoutTakenBack(all []Record) ([]Record, error) {
+	before, left := map[string][]byte{}, map[string][]byte{}
+	for k := len(all) - 1; k >= 0 && all[k].line == nil; k-- {
+		for name, texts := range all[k].read {
+			before[name] = texts[0]
+			if _, later := left[name]; !later {
+				left[name] = texts[1]
+			}
+		}
+		back, moved := true, false
+		for name := range before {
+			now, err := l.Files.Content(name)
+			if err != nil {
+				return nil, err
+			}
+			back = back && bytes.Equal(now, before[name])
+			moved = moved || !bytes.Equal(now, left[name])
+		}
+		if back && moved {
+			return all[:k], nil
+		}
+	}
 	return all, nil
 }
 

@@ -50,7 +50,7 @@ func (p *Page) Verify(answer doc.Verify) {
 	for _, about := range answer.OutOfDate {
 		p.wrapped("", map[string]string{
 			"lock":      "The lock is out of date: molt relock makes it anew.",
-			"installed": "What is installed is out of date: install what the lock holds.",
+			"installed": "What is installed is out of date: install what the lock holds; molt install does.",
 			"runtime":   "The runtime is too old, or newer than what the packages were made for.",
 		}[about])
 	}
