@@ -190,8 +190,10 @@ func (a *App) read() error {
 	case err != nil:
 		return err
 	}
-	a.Lock, err = a.decodeLock(a.Eco.Lock(), data)
-	return err
+	if a.Lock, err = a.decodeLock(a.Eco.Lock(), data); err != nil {
+		return err
+	}
+	return a.Manifest.Seclude(a.Lock.Roots)
 }
 
 // decodeLock reads a lock of the application, as it is or was.
@@ -265,6 +267,11 @@ func (a *App) Application() project.Application {
 	for _, o := range a.Manifest.Overrides() {
 		if o.Shared {
 			u.Frameworks = append(u.Frameworks, o.As)
+		}
+	}
+	for name, reason := range a.Config.Reasons() {
+		for _, other := range apart([]string{name})[1:] {
+			u.Reasons[other] = reason
 		}
 	}
 	if a.Lock != nil {

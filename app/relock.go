@@ -20,11 +20,23 @@ import (
 // Relock resolves the manifest, near to what is locked already, and returns the lock with its text. Nothing is written. A
 // release whose checksum changed is an *ecosystem.IntegrityError, unless it is accepted (name@version).
 func (a *App) Relock(ctx context.Context, source universe.Source, accepted ...string) (*ecosystem.Lock, []byte, error) {
+	if !a.Application().Current() { // what was apart need not be any more
+		if err := a.Manifest.Seclude(nil); err != nil {
+			return nil, nil, err
+		}
+	}
 	r, err := project.Relock(ctx, source, a.Application())
+	if err == nil {
+		err = secluded(a.Manifest, r)
+	}
 	if err != nil {
 		return nil, nil, a.explain(ctx, source, err)
 	}
-	l, err := a.newLock(ctx, source, r, a.Manifest, a.Lock, accepted...)
+	m, r, err := a.rejoined(ctx, source, a.Manifest, r)
+	if err != nil {
+		return nil, nil, err
+	}
+	l, err := a.newLock(ctx, source, r, m, a.Lock, accepted...)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -359,11 +359,26 @@ func (a *App) rehearse(ctx context.Context, source universe.Source, stage *doc.P
 	if err := w.stage(ctx, source, stage); err != nil {
 		return nil, err
 	}
-	l, err := a.newLock(ctx, source, w.locked, w.manifest, a.Lock)
+	m, r := w.manifest, w.locked
+	if !a.awaited(stage) {
+		if m, r, err = a.rejoined(ctx, source, m, r); err != nil {
+			return nil, err
+		}
+	}
+	l, err := a.newLock(ctx, source, r, m, a.Lock)
 	if err != nil {
 		return nil, err
 	}
-	return a.contents(w.manifest, l), nil
+	return a.contents(m, l), nil
+}
+
+// awaited reports whether the plan has stages to do besides one. They name what members of a workspace have apart as it is.
+func (a *App) awaited(stage *doc.PlanStage) bool {
+	file, err := a.ReadPlan()
+	if err != nil { // there is none, or it says nothing
+		return false
+	}
+	return slices.ContainsFunc(file.Stages, func(s doc.PlanStage) bool { return s.Status == doc.Pending && s.ID != stage.ID })
 }
 
 // contents returns the texts of manifests and of a lock, by file.
@@ -413,10 +428,11 @@ func (w *walker) stage(ctx context.Context, source universe.Source, stage *doc.P
 		}
 	}
 	r, err := project.LockStage(ctx, source, w.app, declared(w.manifest), w.locked, to)
-	if err == nil {
-		w.locked = r
+	if err != nil {
+		return err
 	}
-	return err
+	w.locked = r
+	return secluded(w.manifest, r)
 }
 
 // declares reports whether a manifest declares a name.

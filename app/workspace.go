@@ -1,6 +1,7 @@
 package app
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"path"
@@ -10,6 +11,8 @@ import (
 
 	"molt/core/plan"
 	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/input"
 )
@@ -137,6 +140,50 @@ func (a *App) FromHere(changes []project.Change) {
 			c.From = project.Point{}
 		}
 	}
+}
+
+// secluded has stand apart in manifests what does in a resolution of them, whose roots get the names that this gives them.
+func secluded(m *ecosystem.Manifests, r *solve.Resolution) error {
+	for i := range r.Roots {
+		if e := &r.Roots[i]; e.Apart != "" {
+			e.Name = project.ApartName(e.Own, e.Apart)
+		}
+	}
+	return m.Seclude(r.Roots)
+}
+
+// rejoined has the members of a workspace stand apart no longer that need not, where the same releases will do for all; else it returns what it got.
+func (a *App) rejoined(ctx context.Context, source universe.Source, m *ecosystem.Manifests, r *solve.Resolution) (*ecosystem.Manifests, *solve.Resolution, error) {
+	if !slices.ContainsFunc(r.Roots, func(e solve.Edge) bool { return e.Apart != "" }) {
+		return m, r, nil
+	}
+	joined, err := m.Clone()
+	if err == nil {
+		err = joined.Seclude(nil)
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	to := map[spot]string{}
+	for _, e := range r.Roots {
+		to[spotOf(e.Group, e.Name)] = e.To
+	}
+	app := a.Application()
+	app.Declared, app.Locked = declared(joined), nil
+	p := app.Problem()
+	other := *r
+	other.Roots = nil
+	for _, root := range p.Roots {
+		other.Roots = append(other.Roots, solve.Edge{Name: root.As, Package: root.Package, Constraint: root.Text, Group: root.Group, Apart: root.Apart, Own: root.Own,
+			Optional: root.Optional, Foreign: root.Foreign, To: to[spotOf(root.Group, root.As)]})
+	}
+	if solve.Verify(ctx, source, p, &other) != nil {
+		return m, r, ctx.Err()
+	}
+	if !project.Sees(app.Declared, &other) { // something would see another release than its member's
+		return m, r, nil
+	}
+	return joined, &other, nil
 }
 
 // apartNames returns a function that adds to names of packages those that members which stand apart have for them.

@@ -150,7 +150,7 @@ func Hold(a *app.App, name, reason, until string) (doc.Hold, error) {
 	name = a.Eco.Canonical(name)
 	var names []string
 	for _, d := range a.Declared() {
-		names = append(names, d.As)
+		names = append(names, project.OwnName(d.As))
 	}
 	last, badDate := time.Parse(time.DateOnly, until)
 	says := ""

@@ -3,6 +3,7 @@ package ecosystem
 import (
 	"bytes"
 	"fmt"
+	"maps"
 	"slices"
 
 	"molt/core/project"
@@ -24,6 +25,7 @@ type Manifests struct {
 	files    []namedManifest
 	entries  []Entry // kept until something is edited
 	siblings []Sibling
+	secluded map[secluded]bool
 }
 
 type namedManifest struct {
@@ -54,7 +56,14 @@ func ReadManifests(e Ecosystem, files []File) (*Manifests, error) {
 }
 
 // Clone returns manifests of the same text, of which edits do not change these.
-func (m *Manifests) Clone() (*Manifests, error) { return ReadManifests(m.eco, m.Texts()) }
+func (m *Manifests) Clone() (*Manifests, error) {
+	c, err := ReadManifests(m.eco, m.Texts())
+	if err != nil {
+		return nil, err
+	}
+	c.secluded = maps.Clone(m.secluded)
+	return c, c.link()
+}
 
 // Files lists the names of the files, the chief first.
 func (m *Manifests) Files() []string {

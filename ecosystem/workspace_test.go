@@ -7,6 +7,7 @@ import (
 	"testing"
 	"testing/fstest"
 
+	"molt/core/solve"
 	"molt/ecosystem"
 	"molt/ecosystem/js"
 )
@@ -73,8 +74,8 @@ func TestWorkspace(t *testing.T) {
 		{"a sibling by its range", "-:\na/desk: words@^1.0.0 keel@1\na/words:", "keel", "words"},
 		{"a sibling by protocol", "-: words@workspace:~\na/desk: words@workspace:^1.0.0\na/office: words@workspace:*\na/words:", "", "words words words"},
 		{"from the registry", "-:\na/desk: words@^2.0.0\na/words:", "words", ""},
-		{"both", "-:\na/desk: words@^2.0.0 keel@1\na/office: words@^1.0.0\na/words:", "words in a/desk, keel in a/desk", "words"},
-		{"the most agree", "-: rope@1\na/desk: keel@^1 rope@1\na/office: keel@^1\na/shop: keel@^2 rope@1 oar@1", "rope keel rope keel keel in a/shop, rope oar in a/shop", ""},
+		{"both", "-:\na/desk: words@^2.0.0 keel@1\na/office: words@^1.0.0\na/words:", "words in a/desk, keel", "words"},
+		{"the most agree", "-: rope@1\na/desk: keel@^1 rope@1\na/office: keel@^1\na/shop: keel@^2 rope@1 oar@1", "rope keel rope keel keel in a/shop, rope oar", ""},
 		{"the application has the say", "-: keel@^2\na/desk: keel@^1\na/office: keel@^1", "keel keel in a/desk, keel in a/office", ""},
 		{"three opinions", "-:\na/x: keel@^1\na/y: keel@^2\na/z: keel@^3", "keel keel in a/y, keel in a/z", ""},
 		{"unbounded meets all but what is below", "-: keel@>1.0.0\na/x: keel@^1.0.0\na/y: keel@*\na/z: keel@<=1.0.0", "keel keel keel keel in a/z", ""},
@@ -134,8 +135,12 @@ func TestWorkspaceEdits(t *testing.T) {
 		want string
 	}{
 		{func() error { return m.Set("a/desk:dependencies", "keel", "^2.0.0") }, "a/desk:dependencies keel in a/desk ^2.0.0; dependencies keel ^1.0.0"},
-		{func() error { return m.Add("a/desk:devDependencies", "oar", "^1.0.0") }, "a/desk:dependencies keel in a/desk ^2.0.0; a/desk:devDependencies oar in a/desk ^1.0.0; dependencies keel ^1.0.0"},
-		{func() error { return m.Set("a/desk:dependencies", "keel in a/desk", "^1.2.0") }, "a/desk:dependencies keel ^1.2.0; a/desk:devDependencies oar ^1.0.0; dependencies keel ^1.0.0"},
+		{func() error { return m.Add("a/desk:devDependencies", "oar", "^1.0.0") }, "a/desk:dependencies keel in a/desk ^2.0.0; a/desk:devDependencies oar ^1.0.0; dependencies keel ^1.0.0"},
+		{func() error {
+			return m.Seclude([]solve.Edge{{Apart: "a/desk", Own: "oar"}, {Apart: "a/desk", Own: "keel"}})
+		}, "a/desk:dependencies keel in a/desk ^2.0.0; a/desk:devDependencies oar in a/desk ^1.0.0; dependencies keel ^1.0.0"},
+		{func() error { return m.Set("a/desk:dependencies", "keel in a/desk", "^1.2.0") }, "a/desk:dependencies keel in a/desk ^1.2.0; a/desk:devDependencies oar in a/desk ^1.0.0; dependencies keel ^1.0.0"},
+		{func() error { return m.Seclude(nil) }, "a/desk:dependencies keel ^1.2.0; a/desk:devDependencies oar ^1.0.0; dependencies keel ^1.0.0"},
 		{func() error { return m.Remove("a/desk:devDependencies", "oar") }, "a/desk:dependencies keel ^1.2.0; dependencies keel ^1.0.0"},
 	} {
 		if err := test.edit(); err != nil || names() != test.want {

@@ -57,10 +57,11 @@ func contests(ctx context.Context, source universe.Source, t *solve.Tangle) ([]C
 		if err != nil {
 			return nil, err
 		}
-		if sides[d.As] == nil {
-			names = append(names, d.As)
+		name := project.OwnName(d.As) // what a member of a workspace has apart meets what its packages ask for
+		if sides[name] == nil {
+			names = append(names, name)
 		}
-		sides[d.As] = append(sides[d.As], side)
+		sides[name] = append(sides[name], side)
 	}
 	for _, name := range names {
 		alone := len(sides[name]) == 1

@@ -139,9 +139,25 @@ func (w *wanter) sound(p *universe.Package, s version.Set) []int {
 }
 
 func (w *wanter) solve(app project.Application, wanted []Wanted) (*solve.Resolution, error) {
+	return app.Secluding(app.Declared, func(all []project.Declared) (*solve.Resolution, error) {
+		one := app
+		one.Declared = all
+		return w.solveWith(one, wanted)
+	})
+}
+
+// asked returns the name under which a root was wanted: one that stands apart by now may have been wanted under its own.
+func (w *wanter) asked(r solve.Root) string {
+	if _, ok := w.scopes[r.As]; !ok && r.Apart != "" {
+		return r.Own
+	}
+	return r.As
+}
+
+func (w *wanter) solveWith(app project.Application, wanted []Wanted) (*solve.Resolution, error) {
 	p := app.Problem()
 	for i := range p.Roots {
-		if scope, ok := w.scopes[p.Roots[i].As]; ok {
+		if scope, ok := w.scopes[w.asked(p.Roots[i])]; ok {
 			p.Roots[i].Among = scope
 			if p.Roots[i].Text == "" {
 				p.Roots[i].Text = app.Scheme.Any() // for a tangle
@@ -153,8 +169,9 @@ func (w *wanter) solve(app project.Application, wanted []Wanted) (*solve.Resolut
 	var newest []solve.Objective
 	for _, want := range wanted {
 		objective := solve.Objective{Name: want.Name + " newer"}
+		root := p.Roots[slices.IndexFunc(p.Roots, func(r solve.Root) bool { return w.asked(r) == want.Name })]
 		for k := range w.scopes[want.Name] {
-			objective.Soft = append(objective.Soft, solve.SoftConstraint{As: want.Name, Package: p.Roots[slices.IndexFunc(p.Roots, func(r solve.Root) bool { return r.As == want.Name })].Package, Among: w.scopes[want.Name][k:]})
+			objective.Soft = append(objective.Soft, solve.SoftConstraint{As: root.As, Package: root.Package, Among: w.scopes[want.Name][k:]})
 		}
 		newest = append(newest, objective)
 	}

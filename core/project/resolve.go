@@ -46,6 +46,12 @@ func KeepLocked(locked *solve.Resolution) solve.Objective {
 // LockStage solves the declarations as a stage leaves them, with the named targets, and otherwise as near to the lock before as
 // possible. A plan computes it, and carrying the plan out computes it again.
 func LockStage(ctx context.Context, source universe.Source, app Application, declared []Declared, before *solve.Resolution, to map[string]string) (*solve.Resolution, error) {
+	return app.Secluding(declared, func(all []Declared) (*solve.Resolution, error) {
+		return lockStage(ctx, source, app, all, before, to)
+	})
+}
+
+func lockStage(ctx context.Context, source universe.Source, app Application, declared []Declared, before *solve.Resolution, to map[string]string) (*solve.Resolution, error) {
 	app.Declared = declared
 	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(before, to)}
 	if before != nil {
@@ -171,6 +177,14 @@ func Baseline(ctx context.Context, source universe.Source, app Application) (*so
 // Relock resolves the manifest as it stands, near to what is locked, with releases that the deployed runtimes suit. A lock
 // that was made for the manifest and still holds is the result: relocking is at rest.
 func Relock(ctx context.Context, source universe.Source, app Application) (*solve.Resolution, error) {
+	return app.Secluding(app.Declared, func(all []Declared) (*solve.Resolution, error) {
+		one := app
+		one.Declared = all
+		return relock(ctx, source, one)
+	})
+}
+
+func relock(ctx context.Context, source universe.Source, app Application) (*solve.Resolution, error) {
 	p := app.Problem()
 	if app.Current() && !app.Edgeless {
 		ordered := *app.Locked

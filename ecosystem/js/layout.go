@@ -74,7 +74,8 @@ type layout struct {
 	folded  bool     // as the lock has it
 	members []string // names that lead to members of the workspace
 	app     *laid
-	apart   map[string]*laid // what members that stand apart declare so, by their folder
+	apart   map[string]*laid    // what members that stand apart declare so, by their folder
+	shared  map[string][]string // names that they find at the top: what they declare and do not have apart
 	nodes   map[string]*laid
 	ids     []string // of nodes, sorted
 	folders []*folder
@@ -121,14 +122,16 @@ func newLayout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*la
 		}
 		return to, outside
 	}
+	y.app, y.apart, y.shared = &laid{}, map[string]*laid{}, map[string][]string{}
 	roots := map[string][]solve.Edge{}
 	for _, e := range l.Roots {
 		if e.Apart != "" {
 			e.Name = e.Own
+		} else if member, _ := project.SplitGroup(e.Group); member != "" {
+			y.shared[member] = append(y.shared[member], e.Name)
 		}
 		roots[e.Apart] = append(roots[e.Apart], e)
 	}
-	y.app, y.apart = &laid{}, map[string]*laid{}
 	y.app.needs, y.app.outside = lead(roots[""])
 	for member := range roots {
 		if _, known := l.Members[member]; member != "" && !known {
@@ -263,7 +266,7 @@ func (y *layout) fill() {
 		y.settle(f, top)
 	}
 	for _, f := range y.parts {
-		for name := range f.of.lookups {
+		for _, name := range slices.Concat(slices.Collect(maps.Keys(f.of.lookups)), y.shared[f.path], y.members) {
 			if found := f.find(name); found != nil {
 				f.keep(name, found)
 			}

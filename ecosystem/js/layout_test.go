@@ -28,6 +28,7 @@ func lockOf(t testing.TB, text string) *ecosystem.Lock {
 	for _, line := range strings.Split(text, "\n") {
 		app, found := strings.CutPrefix(strings.TrimSpace(line), "app:")
 		member := ""
+		line, shared := strings.CutPrefix(line, "also ")
 		if rest, part := strings.CutPrefix(line, "part "); part {
 			member, app, found = strings.Cut(rest, ":")
 			members[member] = "boat-" + path.Base(member)
@@ -42,7 +43,7 @@ func lockOf(t testing.TB, text string) *ecosystem.Lock {
 				t.Fatal(err)
 			}
 			r := solve.Root{Demand: d, Group: project.MemberGroup(member, "dependencies")}
-			if member != "" {
+			if member != "" && !shared {
 				r.Apart, r.Own, r.As = member, d.As, project.ApartName(d.As, member)
 			}
 			p.Roots = append(p.Roots, r)
@@ -157,7 +158,14 @@ func lookedUp(l *ecosystem.Lock, layout *ecosystem.Layout) error {
 		if e.Apart != "" {
 			e.Name = e.Own
 		}
-		roots[e.Apart] = append(roots[e.Apart], e)
+		member, _ := project.SplitGroup(e.Group)
+		if e.Apart == "" { // it is the application's, and the member finds it there
+			if e.To != "" && find(member, e.Name) != find("", e.Name) {
+				return fmt.Errorf("%s finds %s in %s, and the application in %s", member, e.Name, find(member, e.Name), find("", e.Name))
+			}
+			member = ""
+		}
+		roots[member] = append(roots[member], e)
 	}
 	for member := range roots {
 		if err := follow(member, roots[member], nil, nil); err != nil {
@@ -216,7 +224,13 @@ func randomUniverse(random *rand.Rand) string {
 	}
 	for member := range random.IntN(3) {
 		fmt.Fprintf(&b, "\npart apps/%d:", member)
-		for _, k := range random.Perm(len(names))[:1+random.IntN(3)] {
+		some := random.Perm(len(names))
+		apart := 1 + random.IntN(3)
+		for _, k := range some[:apart] {
+			fmt.Fprintf(&b, " %s@%s", names[k], constraints[random.IntN(len(constraints))])
+		}
+		fmt.Fprintf(&b, "\nalso part apps/%d:", member)
+		for _, k := range some[apart:min(len(some), apart+random.IntN(2))] {
 			fmt.Fprintf(&b, " %s@%s", names[k], constraints[random.IntN(len(constraints))])
 		}
 	}
@@ -245,6 +259,7 @@ func TestLayouts(t *testing.T) {
 		{"a peer is what the dependent sees", "app: a@1 p@1\na@1: p@2 t@1\nt@1: peer:p@2\np@1\np@2", "a a/p@2.0.0 a/t@1.0.0 p"},
 		{"two contexts need two", "app: a@1 b@1\na@1: p@1 t@1\nb@1: p@2 t@1\nt@1: peer:p@1||2\np@1\np@2", "a b b/p@2.0.0 b/t@1.0.0 p t"},
 		{"a member that stands apart", "app: a@1 p@1\npart apps/x: p@2 t@1\na@1\np@1\np@2\nt@1: peer:p@*", "apps/x/node_modules/p@2.0.0 apps/x/node_modules/t@1.0.0 a boat-x p"},
+		{"and finds what it shares", "app: p@1\npart apps/x: p@2 a@1\nalso part apps/x: c@2\na@1: c@1\nc@1\nc@2\np@1\np@2", "apps/x/node_modules/p@2.0.0 a a/c@1.0.0 boat-x c p"},
 		{"and shares what it can", "app: p@1\npart apps/x: p@2 a@1\na@1: c@1\nc@1\np@1\np@2", "apps/x/node_modules/p@2.0.0 a boat-x c p"},
 		{"nobody declares the peer", "app: t@1\nt@1: peer:p@1\np@1", "p t"},
 		{"two that look each other up", "app: a@1 p@2\na@1: p@1 t@1\np@1: peer:t@1\nt@1: peer:p@1\np@2", "a a/p@1.0.0 a/t@1.0.0 p"},
