@@ -77,7 +77,7 @@ func randomWorkspace(random *rand.Rand) (universe string, files map[string]strin
 // Whatever members ask for: a lock verifies, what is laid out is what it says, every stage of a plan can be carried out and verifies, the goal is
 // then the whole workspace's, and the way back ends at the first byte.
 func TestRandomWorkspaces(t *testing.T) {
-	count := 24
+	count := 16
 	if n, err := strconv.Atoi(os.Getenv("MOLT_SEEDS")); err == nil {
 		count = n
 	}
