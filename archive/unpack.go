@@ -19,11 +19,11 @@ import (
 
 // A File is a file that was unpacked.
 type File struct {
-	Path       string `json:"path"` // local, with slashes, below the folder that archives of releases have around everything
-	Executable bool   `json:"executable,omitempty"`
-	Size       int64  `json:"size"`
-	Digest     string `json:"digest"`  // SHA-256, hexadecimal
-	Written    int64  `json:"written"` // when, in nanoseconds since 1970, as the file system has it
+	Path       string // local, with slashes, below the folder that archives of releases have around everything
+	Executable bool
+	Size       int64
+	Digest     string // SHA-256, hexadecimal
+	Written    int64  // when, in nanoseconds since 1970, as the file system has it
 }
 
 // Unpack writes the files of an archive into an empty folder, without the one folder that archives of releases have around everything, and

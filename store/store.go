@@ -8,12 +8,10 @@
 package store
 
 import (
-	"bytes"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/hex"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -23,7 +21,6 @@ import (
 	"strings"
 
 	"molt/archive"
-	"molt/input"
 )
 
 // A Store is a folder of entries.
@@ -33,7 +30,7 @@ type Store struct{ dir string }
 func In(dir string) *Store { return &Store{dir} }
 
 // format is the version of how entries lie in the folder.
-const format = "1"
+const format = "2"
 
 // An Entry is an unpacked release.
 type Entry struct {
@@ -51,15 +48,8 @@ type About struct {
 // A File is a file of an entry.
 type File struct{ archive.File }
 
-// An index is what lies beside the files of an entry.
-type index struct {
-	Release string `json:"release"` // for people
-	About   About  `json:"about"`
-	Files   []File `json:"files"`
-}
-
 const (
-	indexFile = "index.json"
+	indexFile = "index"
 	filesDir  = "files"
 )
 
@@ -76,28 +66,6 @@ func (s *Store) Get(name, integrity string) (*Entry, error) {
 		return nil, err
 	}
 	return s.ByKey(key)
-}
-
-// readIndex reads the index of an entry; nil when there is none that is whole.
-func readIndex(dir string) (*index, error) {
-	data, err := input.ReadFile(filepath.Join(dir, indexFile), input.State)
-	switch {
-	case errors.Is(err, fs.ErrNotExist), errors.Is(err, fs.ErrPermission):
-		return nil, nil
-	case err != nil:
-		return nil, err
-	}
-	sum, text, found := bytes.Cut(data, []byte("\n"))
-	x := &index{}
-	if !found || string(sum) != sumOf(text) || json.Unmarshal(text, x) != nil {
-		return nil, nil
-	}
-	return x, nil
-}
-
-func sumOf(data []byte) string {
-	sum := sha256.Sum256(data)
-	return hex.EncodeToString(sum[:])
 }
 
 // intact reports whether a file is as it was made. Its digest is asked where size and time leave a doubt, or always.
@@ -218,11 +186,11 @@ func fill(ctx context.Context, dir, name string, r io.ReaderAt, size int64, abou
 		}
 		x.Files = append(x.Files, File{f})
 	}
-	text, err := json.Marshal(x)
+	text, err := x.encode()
 	if err != nil {
 		return nil, err
 	}
-	return x, os.WriteFile(filepath.Join(dir, indexFile), append([]byte(sumOf(text)+"\n"), text...), 0o644)
+	return x, os.WriteFile(filepath.Join(dir, indexFile), text, 0o644)
 }
 
 // Usage is what a store holds.
