@@ -64,8 +64,8 @@ func pack(tb testing.TB, name, version string) (data []byte, integrity string) {
 	return packed(tb, fmt.Sprintf(`{"name": %q, "version": %q}`, name, version))
 }
 
-// packed makes an archive of 20 files, the first of which is its manifest.
-func packed(tb testing.TB, manifest string) (data []byte, integrity string) {
+// packed makes an archive of 20 files, the first of which is its manifest, and more.
+func packed(tb testing.TB, manifest string, more ...string) (data []byte, integrity string) {
 	tb.Helper()
 	var b bytes.Buffer
 	z := gzip.NewWriter(&b)
@@ -81,6 +81,9 @@ func packed(tb testing.TB, manifest string) (data []byte, integrity string) {
 	add("package.json", manifest)
 	for k := range 19 {
 		add(fmt.Sprintf("lib/part-%d.js", k), strings.Repeat(manifest+"\n", 10+k*5))
+	}
+	for _, file := range more {
+		add(file, "brought along")
 	}
 	if err := errors.Join(w.Close(), z.Close()); err != nil {
 		tb.Fatal(err)

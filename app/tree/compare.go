@@ -173,7 +173,7 @@ func (w *work) differences(at string, is placed) (missing bool, edited []string,
 	}
 	for i := range e.Files {
 		name := filepath.Join(w.path(at), filepath.FromSlash(e.Files[i].Path))
-		if e.Files[i].Same(name) {
+		if e.Files[i].Same(name) || w.was.fills(w.Eco.InstallFolder(), at, e.Files[i].Path) {
 			continue
 		}
 		if _, err := os.Lstat(name); err != nil {

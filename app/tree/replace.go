@@ -222,6 +222,7 @@ func (w *work) stage(ctx context.Context, staged string, parts []string, whole b
 			return err
 		}
 	}
+	modules := w.Eco.InstallFolder()
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(4)
 	for _, p := range w.layout.Places {
@@ -247,12 +248,13 @@ func (w *work) stage(ctx context.Context, staged string, parts []string, whole b
 				return err
 			}
 			linked.Add(int64(len(e.Files)))
+			covered := func(file string) bool { return w.now.fills(modules, p.Path, file) }
 			if w.now.Places[p.Path].Built {
 				var own atomic.Bool
 				own.Store(true)
-				return lay(e, to, &own)
+				return lay(e, to, covered, &own)
 			}
-			return lay(e, to, &copies)
+			return lay(e, to, covered, &copies)
 		})
 	}
 	if err := g.Wait(); err != nil {
@@ -278,11 +280,14 @@ func (w *work) stage(ctx context.Context, staged string, parts []string, whole b
 	return nil
 }
 
-// lay links the files of a release into a folder. Where that cannot be done, on another disk or without links, it copies them, and remembers so.
-func lay(e *store.Entry, to string, copies *atomic.Bool) error {
+// lay links the files of a release into a folder, but for those that are covered by another package. Where that cannot be done, on another disk or without links, it copies them, and remembers so.
+func lay(e *store.Entry, to string, covered func(file string) bool, copies *atomic.Bool) error {
 	made := map[string]bool{".": true}
 	for i := range e.Files {
 		f := &e.Files[i]
+		if covered(f.Path) {
+			continue
+		}
 		local := filepath.FromSlash(f.Path)
 		if dir := filepath.Dir(local); !made[dir] {
 			if err := os.MkdirAll(filepath.Join(to, dir), 0o755); err != nil {

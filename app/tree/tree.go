@@ -235,6 +235,32 @@ func (t *Tree) foreign(layout *ecosystem.Layout, was *record, force bool) error 
 	return nil
 }
 
+// fills reports whether a file of the package in a place lies where the layout has another package: an archive may bring along, in a folder of packages of its
+// own, what the lock has a release for, and then the lock's counts.
+func (r *record) fills(modules, place, file string) bool {
+	for from := 0; ; {
+		k := strings.Index("/"+file[from:], "/"+modules+"/")
+		if k < 0 {
+			return false
+		}
+		from += k + len(modules) + 1
+		rest := file[from:]
+		end := strings.IndexByte(rest, '/')
+		if end > 0 && rest[0] == '@' { // a scope
+			if next := strings.IndexByte(rest[end+1:], '/'); next >= 0 {
+				end += 1 + next
+			}
+		}
+		if end < 0 {
+			return false
+		}
+		if _, other := r.Places[path.Join(place, file[:from+end])]; other {
+			return true
+		}
+		from += end + 1
+	}
+}
+
 // has reports whether something was laid out in a folder of packages.
 func (r *record) has(folder string) bool {
 	for at := range r.Places {
