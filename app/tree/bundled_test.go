@@ -49,3 +49,28 @@ func TestBundledPackages(t *testing.T) {
 		t.Errorf("the second time: %+v, %v", r, err)
 	}
 }
+
+// With nothing in the store any more, a tree that has to be laid out whole is fetched whole.
+func TestWholeTreeWithoutStore(t *testing.T) {
+	ctx := context.Background()
+	l, download := fleet(t, 60)
+	dir, kept := t.TempDir(), store.In(filepath.Join(t.TempDir(), "store"))
+	tr := treeIn(t, dir, kept, download)
+	if _, err := tr.Install(ctx, l, Order{}); err != nil {
+		t.Fatal(err)
+	}
+	if err := kept.Clear(); err != nil {
+		t.Fatal(err)
+	}
+	other := *l
+	other.Members = map[string]string{"boats/gig": "gig"} // a link, for which all is made anew
+	if r, err := tr.Install(ctx, &other, Order{}); err != nil || r.Fetched != 60 {
+		t.Fatalf("%+v, %v", r, err)
+	}
+	if to, err := os.Readlink(filepath.Join(dir, "node_modules/gig")); err != nil || to != filepath.FromSlash("../boats/gig") {
+		t.Errorf("the member is linked to %s, %v", to, err)
+	}
+	if r, err := tr.Install(ctx, &other, Order{}); err != nil || !r.Untouched {
+		t.Errorf("the second time: %+v, %v", r, err)
+	}
+}

@@ -43,6 +43,7 @@ func (w *work) look() error {
 	}
 	slices.Sort(w.changed)
 	w.changed = topmost(w.changed)
+	w.whole = w.was == nil || len(w.changed) > mostParts || slices.ContainsFunc(w.changed, w.isLink)
 	return nil
 }
 

@@ -32,7 +32,7 @@ func (w *work) fetch(ctx context.Context) error {
 	}
 	need := map[string]bool{}
 	for _, p := range w.layout.Places {
-		if under(p.Path, w.changed) {
+		if w.whole || under(p.Path, w.changed) {
 			need[w.now.Places[p.Path].Key] = true
 		}
 	}

@@ -30,7 +30,7 @@ const mostParts = 40
 // replace puts what was planned in the place of what is there.
 func (w *work) replace(ctx context.Context) error {
 	modules := w.Eco.InstallFolder()
-	whole := w.was == nil || len(w.changed)+len(w.bins) > mostParts || slices.ContainsFunc(w.changed, w.isLink)
+	whole := w.whole
 	if !whole && len(w.changed) == 0 && len(w.bins) == 0 && len(w.was.Places) == len(w.now.Places) {
 		w.report.Untouched = true
 		return nil

@@ -286,6 +286,7 @@ type work struct {
 	was     *record // nil when all is made anew
 	now     record
 	changed []string // topmost places that are not as they should be, sorted
+	whole   bool     // everything is laid out anew, and not these alone
 	bins    []string // folders of executables that are not, outside of these
 	mu      sync.Mutex
 	entries map[string]*store.Entry // by key
