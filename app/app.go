@@ -261,6 +261,7 @@ func (a *App) Application() project.Application {
 	apart := a.apartNames()
 	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: project.Runtimes(a.Config.Runtime), Presumed: a.presumed, Grounds: a.grounds, Trusted: apart(a.Config.Trust), Minors: apart(a.Config.Minors()),
 		Previews: a.Config.Previews, Known: runtimes(a.Eco), Kin: func(name string) project.Kin { return ecosystem.Kin(a.Eco)(project.OwnName(name)) }, Held: apart(held), Reasons: a.Config.Reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.Rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
+	u.Linked = slices.Sorted(maps.Values(a.Manifest.Linked()))
 	if c, err := a.runner().Remembered(); err == nil { // what cannot be read proves nothing
 		u.Ran = c.Ran
 	}

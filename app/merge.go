@@ -149,7 +149,7 @@ func (a *App) Merge(ctx context.Context, source universe.Source) (*Merged, error
 		return nil, err
 	}
 	keep, contested := mergeKeep(sides)
-	problem := solve.Problem{Tenancy: a.Eco.Tenancy(), Keep: keep}
+	problem := solve.Problem{Tenancy: a.Eco.Tenancy(), Keep: keep, Outside: slices.Sorted(maps.Values(merged.Linked()))}
 	for _, d := range declared(merged) {
 		problem.Roots = append(problem.Roots, d.Root())
 	}

@@ -288,7 +288,7 @@ func (a *App) checkGraph(ctx context.Context) (found []Finding, err error) {
 	if err != nil {
 		return nil, err
 	}
-	problem := solve.Problem{Tenancy: a.Eco.Tenancy()}
+	problem := solve.Problem{Tenancy: a.Eco.Tenancy(), Outside: slices.Sorted(maps.Values(a.Lock.Members))}
 	for _, name := range a.frameworks() {
 		root := a.Lock.Resolution().Root(name)
 		if root == nil {

@@ -16,7 +16,9 @@ import (
 // What an archive brings along in a folder of packages stays, but where the lock has a release for the same place: then that stands there.
 func TestBundledPackages(t *testing.T) {
 	ctx := context.Background()
-	edge := func(name, to string) solve.Edge { return solve.Edge{Name: name, Package: name, Constraint: "*", To: to} }
+	edge := func(name, to string) solve.Edge {
+		return solve.Edge{Name: name, Package: name, Constraint: "*", To: to}
+	}
 	l := &ecosystem.Lock{Ecosystem: "js", Roots: []solve.Edge{edge("a", "a@1.0.0"), edge("c", "c@2.0.0"), edge("@s/d", "@s/d@2.0.0")}}
 	archives := map[string][]byte{}
 	for _, p := range []ecosystem.LockedPackage{

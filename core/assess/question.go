@@ -143,7 +143,7 @@ func (a *Question) Problem(c Choice, keep map[string][]string) solve.Problem {
 // ProblemFrom states the application with a choice of releases, near to a resolution where some are to be kept. The goal and its family
 // are single.
 func (a *Question) ProblemFrom(before *solve.Resolution, c Choice, keep map[string][]string) solve.Problem {
-	p := solve.Problem{Tenancy: a.App.Tenancy, Keep: keep, Single: []string{a.Goal.Name}}
+	p := solve.Problem{Tenancy: a.App.Tenancy, Keep: keep, Single: []string{a.Goal.Name}, Outside: a.App.Linked}
 	for _, family := range a.App.Families {
 		if slices.Contains(family, a.Goal.Name) {
 			p.Single = family

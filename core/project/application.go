@@ -36,8 +36,9 @@ type Application struct {
 	Ran       []Passed              // with what the application's checks have passed here, the oldest first
 	// Frameworks are declared names of which there must be one release in the whole application: what goals are about.
 	Frameworks []string
-	Edgeless   bool // the lock does not tell what its packages need
-	Overridden bool // the manifest's overrides are not those that the lock was made with
+	Linked     []string // names of the workspace's members, which no registry serves here
+	Edgeless   bool     // the lock does not tell what its packages need
+	Overridden bool     // the manifest's overrides are not those that the lock was made with
 }
 
 // A Passed is what was installed when the application's own checks passed, all of them.
@@ -174,7 +175,7 @@ func (app Application) Current() bool {
 
 // Problem states the application as its manifest does, preferring what is locked, or else what is installed.
 func (app Application) Problem() solve.Problem {
-	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(app.Locked, nil)}
+	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(app.Locked, nil), Outside: app.Linked}
 	for _, d := range app.Declared {
 		p.Roots = append(p.Roots, d.root(app.heldAt(d)))
 	}

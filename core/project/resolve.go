@@ -53,7 +53,7 @@ func LockStage(ctx context.Context, source universe.Source, app Application, dec
 
 func lockStage(ctx context.Context, source universe.Source, app Application, declared []Declared, before *solve.Resolution, to map[string]string) (*solve.Resolution, error) {
 	app.Declared = declared
-	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(before, to)}
+	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(before, to), Outside: app.Linked}
 	if before != nil {
 		p.Keep, p.KeepEdges, p.Base = before.Versions(), keepEdges(before), solve.NewBase(before)
 	}

@@ -519,7 +519,7 @@ func (s *solver) standsFrozen(name string) *frozenTop {
 func (s *solver) untouched(t *frozenTop) bool {
 	for _, l := range s.frost.lookups[t.node] {
 		switch {
-		case s.foreign[l.name] != s.frost.foreign[l.name]:
+		case s.foreign[l.name] != (s.frost.foreign[l.name] || l.to == none && slices.Contains(s.problem.Outside, l.name)):
 			return false
 		case l.to == none:
 			if v, ok := s.appVars[l.name]; ok {

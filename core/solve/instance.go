@@ -330,6 +330,9 @@ func (s *solver) begin() error {
 			s.source.Hint(r.Package)
 		}
 	}
+	for _, name := range s.problem.Outside {
+		s.foreign[name] = true
+	}
 	for _, k := range s.rootOrder() {
 		r := s.problem.Roots[k]
 		if r.Foreign {

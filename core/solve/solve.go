@@ -40,6 +40,8 @@ type Problem struct {
 	// Single names the packages of which there is one release in the whole application even under nested tenancy: the
 	// goal and its family.
 	Single []string
+	// Outside names what the application has from elsewhere though no foreign root says so: peers on it are not checked.
+	Outside []string
 	// Keep names releases to prefer, by package, in no order: what is locked.
 	Keep map[string][]string
 	// Refuse names releases that must not be used, by package.

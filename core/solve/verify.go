@@ -143,6 +143,9 @@ func newVerifier(p Problem, r *Resolution) *verifier {
 			v.foreign[root.Name] = true
 		}
 	}
+	for _, name := range p.Outside {
+		v.foreign[name] = true
+	}
 	v.single = func(name string) bool { return p.Tenancy == Single || slices.Contains(p.Single, name) }
 	return v
 }

@@ -133,6 +133,9 @@ func newLayout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*la
 		roots[e.Apart] = append(roots[e.Apart], e)
 	}
 	y.app.needs, y.app.outside = lead(roots[""])
+	for _, name := range y.members {
+		y.app.outside[name] = true
+	}
 	for member := range roots {
 		if _, known := l.Members[member]; member != "" && !known {
 			return nil, fmt.Errorf("the lock has declarations of %s apart, which is no member of the workspace", member)
