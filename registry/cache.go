@@ -34,7 +34,7 @@ type entry struct {
 }
 
 // cacheFormat changes when Molt begins to read more of a document than it kept before.
-const cacheFormat = "4"
+const cacheFormat = "5"
 
 func (c *cache) file(address, accept string) string {
 	sum := sha256.Sum256([]byte(cacheFormat + "\n" + accept + "\n" + address))

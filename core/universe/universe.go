@@ -159,6 +159,25 @@ func NewPackage(name string, scheme version.Scheme, releases []Release) *Package
 	return p
 }
 
+// Restored is a package as it was, read from where it was kept: its releases are sorted and complete, as NewPackage leaves them.
+type Restored struct {
+	Name     string
+	Scheme   version.Scheme
+	Releases []Release
+	Tags     map[string]string
+	Current  string
+	Notes    Notes
+}
+
+// Package returns the package.
+func (r Restored) Package() *Package {
+	p := &Package{Name: r.Name, Releases: r.Releases, Scheme: r.Scheme, Tags: r.Tags, Current: r.Current, Notes: r.Notes, list: make(version.List, len(r.Releases))}
+	for i := range r.Releases {
+		p.list[i] = r.Releases[i].Version
+	}
+	return p
+}
+
 // With returns the package with other releases, and all else that is known of it. The releases must not be those of another
 // package.
 func (p *Package) With(releases []Release) *Package {

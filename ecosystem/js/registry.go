@@ -115,7 +115,7 @@ func (s *source) Package(ctx context.Context, name string) (*universe.Package, e
 
 func (s *source) fetch(name, accept string) (*universe.Package, error) {
 	body, err := s.client.Fetch(s.ctx, registry.Request{Path: documentPath(name), Accept: accept,
-		Understand: func(body []byte) ([]byte, error) { return reduce(name, body) }})
+		Understand: func(body []byte) ([]byte, error) { return digestOf(name, body, s.client.Base()) }})
 	var missing *registry.NotFoundError
 	if errors.As(err, &missing) {
 		return nil, &universe.UnknownError{Name: name}
@@ -123,7 +123,7 @@ func (s *source) fetch(name, accept string) (*universe.Package, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, err := readPackage(name, body, s.client.Base())
+	p, err := ecosystem.DecodeDigest(ranges.Scheme, body)
 	if err != nil {
 		return nil, &registry.UnreachableError{URL: name, Err: err}
 	}
@@ -138,11 +138,8 @@ var segment = strings.NewReplacer("%40", "@", "%2F", "%2f")
 // currentTag is the tag of the release that registries hand out by default.
 const currentTag = "latest"
 
-// readPackage reads a registry document. Releases whose version is none by Semantic Versioning are left out.
+// readPackage reads a registry document, which is JSON. Releases whose version is none by Semantic Versioning are left out.
 func readPackage(name string, body []byte, base string) (*universe.Package, error) {
-	if !gjson.ValidBytes(body) {
-		return nil, errors.New("the document of " + name + " is not JSON")
-	}
 	doc := map[string]gjson.Result{} // in one pass: documents are long
 	gjson.ParseBytes(body).ForEach(func(field, v gjson.Result) bool {
 		if _, again := doc[field.String()]; !again {
@@ -167,7 +164,9 @@ func readPackage(name string, body []byte, base string) (*universe.Package, erro
 		}
 		r := readRelease(about, base, texts)
 		r.Version = parsed
-		r.Published, _ = time.Parse(time.RFC3339, times[v.String()])
+		if at, err := time.Parse(time.RFC3339, times[v.String()]); err == nil && at.UnixMilli() != 0 {
+			r.Published = time.UnixMilli(at.UnixMilli()).UTC()
+		}
 		releases = append(releases, r)
 		return true
 	})

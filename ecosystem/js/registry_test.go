@@ -192,6 +192,9 @@ func FuzzReadPackage(f *testing.F) {
 	f.Add([]byte(`{"versions": {"1.0.0": {"dependencies": {"a": "^1"}, "dist": {"shasum": "00"}}}, "time": {}, "dist-tags": {"latest": "1.0.0"}}`))
 	f.Add([]byte(`{"versions": {"1.0.0": 7, "x": {}}}`))
 	f.Fuzz(func(t *testing.T, body []byte) {
+		if !gjson.ValidBytes(body) {
+			return
+		}
 		p, err := readPackage("x", body, "http://base")
 		if err == nil && !slices.IsSortedFunc(p.Releases, func(a, b universe.Release) int { return a.Version.Compare(b.Version) }) {
 			t.Fatal("the releases are not sorted")

@@ -2,11 +2,12 @@ package js
 
 import (
 	"fmt"
-	"reflect"
 	"strings"
 	"testing"
 
 	"molt/core/universe"
+	"molt/ecosystem"
+	"molt/ecosystem/js/ranges"
 )
 
 const longWinded = `{
@@ -21,55 +22,55 @@ const longWinded = `{
   }
 }`
 
-// What is left of a document reads like the whole.
-func TestReduce(t *testing.T) {
-	reduced, err := reduce("keel", []byte(longWinded))
+func show(p *universe.Package) string {
+	return fmt.Sprintf("%s %+v %+v %s %+v", p.Name, p.Releases, p.Tags, p.Current, p.Notes)
+}
+
+// What is kept of a document reads like the document, and keeps nothing else.
+func TestDigestOf(t *testing.T) {
+	digest, err := digestOf("keel", []byte(longWinded), "")
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, gone := range []string{"readme", "maintainers", "scripts", "devDependencies", "signatures", "_hasShrinkwrap"} {
-		if strings.Contains(string(reduced), gone) {
-			t.Errorf("%s is left in %s", gone, reduced)
+	for _, gone := range []string{"readme", "maintainers", "scripts", "devDependencies", "lamp", "signatures", "_hasShrinkwrap"} {
+		if strings.Contains(string(digest), gone) {
+			t.Errorf("%s is left in %q", gone, digest)
 		}
 	}
 	whole, err := readPackage("keel", []byte(longWinded), "")
 	if err != nil {
 		t.Fatal(err)
 	}
-	less, err := readPackage("keel", reduced, "")
+	kept, err := ecosystem.DecodeDigest(ranges.Scheme, digest)
 	if err != nil {
-		t.Fatalf("%v in %s", err, reduced)
+		t.Fatal(err)
 	}
-	show := func(p *universe.Package) string { return fmt.Sprintf("%+v %+v %+v", p.Releases, p.Tags, p.Notes) }
-	if !reflect.DeepEqual(whole.Releases, less.Releases) || show(whole) != show(less) {
-		t.Errorf("the whole reads\n%s\nwhat is left\n%s", show(whole), show(less))
-	}
-	if again, err := reduce("keel", reduced); err != nil || string(again) != string(reduced) {
-		t.Errorf("reduced again it is %s, %v", again, err)
+	if show(whole) != show(kept) {
+		t.Errorf("the document reads\n%s\nwhat is kept\n%s", show(whole), show(kept))
 	}
 	for _, text := range []string{"", "[]", "{", "7", `{"versions": 3}`, `{"error": "x"}`, "<html>log in</html>", `{"name": "mast", "versions": {}}`,
 		`{"versions": {"1.0.0": {"dist": ` + strings.Repeat("[", 1_000_000) + strings.Repeat("]", 1_000_000) + "}}}"} {
-		if left, err := reduce("keel", []byte(text)); err == nil {
-			t.Errorf("%.40q is taken for a document: %s", text, left)
+		if left, err := digestOf("keel", []byte(text), ""); err == nil {
+			t.Errorf("%.40q is taken for a document: %q", text, left)
 		}
 	}
 }
 
-func FuzzReduce(f *testing.F) {
+func FuzzDigestOf(f *testing.F) {
 	f.Add([]byte(longWinded))
 	f.Add([]byte(`{"versions":{"1.0.0":{"dist":[]}}}`))
 	f.Fuzz(func(t *testing.T, body []byte) {
-		reduced, err := reduce("keel", body)
+		digest, err := digestOf("keel", body, "")
 		if err != nil {
 			return
 		}
 		whole, e1 := readPackage("keel", body, "")
-		less, e2 := readPackage("keel", reduced, "")
+		kept, e2 := ecosystem.DecodeDigest(ranges.Scheme, digest)
 		if e1 != nil || e2 != nil {
-			t.Fatalf("the whole: %v; reduced: %v", e1, e2)
+			t.Fatalf("the document: %v; what is kept: %v", e1, e2)
 		}
-		if !reflect.DeepEqual(whole.Releases, less.Releases) {
-			t.Errorf("the whole reads %+v, reduced %+v", whole.Releases, less.Releases)
+		if show(whole) != show(kept) {
+			t.Errorf("the document reads\n%s\nwhat is kept\n%s", show(whole), show(kept))
 		}
 	})
 }
