@@ -140,7 +140,7 @@ func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, keys []s
 	if now, err := a.files.Content(a.Eco.Lock()); err != nil {
 		return err
 	} else if a.laysOut() {
-		if now != nil && len(checks) > 0 {
+		if now != nil && len(checks) > 0 && len(b.Each) == 0 {
 			if err := a.layOutText(ctx, c.Dir, now, nil); err != nil {
 				return err
 			}

@@ -8,6 +8,7 @@ import (
 	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/ecosystem/js/ranges"
+	"molt/ecosystem/standin"
 )
 
 const longWinded = `{
@@ -71,6 +72,46 @@ func FuzzDigestOf(f *testing.F) {
 		}
 		if show(whole) != show(kept) {
 			t.Errorf("the document reads\n%s\nwhat is kept\n%s", show(whole), show(kept))
+		}
+	})
+}
+
+// BenchmarkDocument reads a package of 300 releases, each with some demands: "document" from what a registry says, "digest" from what is kept.
+func BenchmarkDocument(b *testing.B) {
+	var text strings.Builder
+	text.WriteString("package keel\n")
+	for v := range 300 {
+		fmt.Fprintf(&text, "  1.%d.0 2024-01-01", v)
+		for k := range 12 {
+			fmt.Fprintf(&text, " rope-%d@^1.%d.0", k, v/40)
+		}
+		text.WriteString(" peer:mast@^2||^3 runtime:node@>=18\n")
+	}
+	table, err := standin.ReadUniverse("u", []byte(text.String()), ranges.Scheme)
+	if err != nil {
+		b.Fatal(err)
+	}
+	body := document(table["keel"], false, func(r *universe.Release) map[string]any {
+		return map[string]any{"tarball": "http://x/keel/-/keel-" + r.Version.String() + ".tgz", "integrity": "sha512-" + strings.Repeat("x", 80) + r.Version.String()}
+	})
+	digest, err := digestOf("keel", body, "http://x")
+	if err != nil {
+		b.Fatal(err)
+	}
+	b.Run("document", func(b *testing.B) {
+		b.SetBytes(int64(len(body)))
+		for b.Loop() {
+			if _, err := readPackage("keel", body, "http://x"); err != nil {
+				b.Fatal(err)
+			}
+		}
+	})
+	b.Run("digest", func(b *testing.B) {
+		b.SetBytes(int64(len(digest)))
+		for b.Loop() {
+			if _, err := ecosystem.DecodeDigest(ranges.Scheme, digest); err != nil {
+				b.Fatal(err)
+			}
 		}
 	})
 }
