@@ -395,7 +395,7 @@ func (a *Question) Acceptors(p, framework *universe.Package, releases []string) 
 	}
 	out := Acceptance{version.NewSet(len(p.Releases)), version.NewSet(len(p.Releases))}
 	for i, s := range a.statements(p, framework) {
-		refuses := slices.ContainsFunc(s.each, func(set version.Set) bool { return set.And(wanted).Empty() })
+		refuses := slices.ContainsFunc(s.each, func(set version.Set) bool { return !set.Meets(wanted) })
 		if !refuses && a.infer(p, framework, i, wanted) == nil {
 			out.All.Add(i)
 			if len(s.demands) > 0 {

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"sync"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
@@ -22,7 +23,31 @@ type statement struct {
 type memo struct {
 	statements sync.Map
 	mu         sync.Mutex
-	bases      []*solve.Base // the latest resolutions that were continued
+	bases      []*solve.Base   // the latest resolutions that were continued
+	views      map[string]view // by the runtimes that are taken to be deployed, and those that are goals
+}
+
+// A view is what is seen of the registry when some runtimes are deployed. Copies of a question that assume the same runtimes
+// share one, and with it what its sources and a search have found out.
+type view struct {
+	full   universe.Source // see Question.Full
+	source universe.Source // what of it runs on the runtimes
+}
+
+// view returns the view for some runtimes, made when it is asked for the first time.
+func (m *memo) view(assumed project.Runtimes, raised map[string]version.Version, create func() view) view {
+	key := fmt.Sprint(assumed, raised) // maps are printed in the order of their keys
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	v, ok := m.views[key]
+	if !ok {
+		if m.views == nil {
+			m.views = map[string]view{}
+		}
+		v = create()
+		m.views[key] = v
+	}
+	return v
 }
 
 // statements returns what every release of a package says about the framework.
@@ -86,7 +111,7 @@ func (a *Question) infer(p, framework *universe.Package, at int, wanted version.
 			continue
 		}
 		last, end = i, max(end, s.admits.Max())
-		if first < 0 && !s.admits.And(wanted).Empty() {
+		if first < 0 && s.admits.Meets(wanted) {
 			first = i
 		}
 	}

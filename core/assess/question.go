@@ -259,12 +259,20 @@ func AskOne(ctx context.Context, source universe.Source, app project.Application
 	return a, nil
 }
 
-// view makes the sources anew for the runtimes that are taken to be deployed.
+// view sets the sources to those seen with the runtimes that are taken to be deployed.
 func (a *Question) view() {
-	a.Full = a.following(a.Real)
-	seen := a.App
-	seen.Runtimes = a.App.Assumed()
-	a.Source = project.RunnableFrom(a.Full, seen, a.Base)
+	v := a.memo.view(a.App.Assumed(), a.Raised, func() view {
+		full := a.following(a.Real)
+		return view{full, a.runnable(full, a.App.Assumed())}
+	})
+	a.Full, a.Source = v.full, v.source
+}
+
+// runnable returns what of a source runs on some runtimes.
+func (a *Question) runnable(source universe.Source, runtimes project.Runtimes) universe.Source {
+	app := a.App
+	app.Runtimes = runtimes
+	return project.RunnableFrom(source, app, a.Base)
 }
 
 // Target returns the releases that the goal means.

@@ -241,12 +241,11 @@ func (a *Question) AnyRuntime() *Question {
 
 // ahead returns the source as seen with the runtimes that are goals, and no others, deployed.
 func (a *Question) ahead() universe.Source {
-	app := a.App
-	app.Runtimes, app.Presumed = project.Runtimes{}, nil
+	runtimes := project.Runtimes{}
 	for name, v := range a.Raised {
-		app.Runtimes[name] = project.Everywhere(v.String())
+		runtimes[name] = project.Everywhere(v.String())
 	}
-	return project.RunnableFrom(a.Full, app, a.Base)
+	return a.runnable(a.Full, runtimes)
 }
 
 // opens lists the newest releases for the goal that need a newer runtime than the goal itself does.

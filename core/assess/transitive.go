@@ -230,7 +230,7 @@ func (a *Question) waitList(packages []Assessed, framework *universe.Package, ta
 		if got.Preview != "" {
 			next += fmt.Sprintf(", as its prerelease %s does", got.Preview)
 		}
-		if minds := a.Acceptors(p, framework, target).All.And(a.Usable(p, got.Locked)).Empty(); minds || got.Through == nil {
+		if minds := !a.Acceptors(p, framework, target).All.Meets(a.Usable(p, got.Locked)); minds || got.Through == nil {
 			waits = append(waits, Wait{got.Name, next})
 		}
 		lenient = universe.Replaced(lenient, universe.Table{p.Name: Indifferent(p, framework.Name)})

@@ -3,7 +3,6 @@ package universe
 import (
 	"context"
 	"fmt"
-	"slices"
 	"sync"
 )
 
@@ -94,11 +93,20 @@ func FilterFor(s Source, reason string, keep func(name string, r *Release) bool)
 
 // Only returns the package with the releases for which keep is true.
 func (p *Package) Only(keep func(name string, r *Release) bool) *Package {
-	hidden := func(r Release) bool { return !keep(p.Name, &r) }
-	if !slices.ContainsFunc(p.Releases, hidden) {
+	var shown []int
+	for i := range p.Releases {
+		if keep(p.Name, &p.Releases[i]) {
+			shown = append(shown, i)
+		}
+	}
+	if len(shown) == len(p.Releases) {
 		return p
 	}
-	return p.With(slices.DeleteFunc(slices.Clone(p.Releases), hidden))
+	releases := make([]Release, len(shown))
+	for i, at := range shown {
+		releases[i] = p.Releases[at]
+	}
+	return Restored{p.Name, p.Scheme, releases, p.Tags, p.Current, p.Notes}.Package() // sorted as they were
 }
 
 type filtered struct {

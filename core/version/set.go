@@ -105,6 +105,16 @@ func (s Set) Equal(t Set) bool { return s.n == t.n && slices.Equal(s.words, t.wo
 // And returns the intersection.
 func (s Set) And(t Set) Set { return s.with(t, func(a, b uint64) uint64 { return a & b }) }
 
+// Meets reports whether two sets have a member in common.
+func (s Set) Meets(t Set) bool {
+	for i := range s.words {
+		if s.words[i]&t.words[i] != 0 {
+			return true
+		}
+	}
+	return false
+}
+
 // Or returns the union.
 func (s Set) Or(t Set) Set { return s.with(t, func(a, b uint64) uint64 { return a | b }) }
 
