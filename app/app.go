@@ -70,6 +70,7 @@ type Settings struct {
 	Dir       string
 	Ecosystem string
 	Offline   bool
+	Since     time.Time // answers of the registry from before are asked for again; zero for none
 	AsOf      time.Time // releases published later do not exist; zero for now
 	Jobs      int
 	Allow     bool // credentials may go to the registry that the repository names, from now on
@@ -353,7 +354,8 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	if err != nil {
 		return nil, nil, err
 	}
-	client, err := registry.New(registry.Options{Base: base, Credential: credential, Offline: a.Settings.Offline, Cache: a.cacheDir(), Jobs: a.Settings.Jobs, Document: a.Config.Largest << 20})
+	client, err := registry.New(registry.Options{Base: base, Credential: credential, Offline: a.Settings.Offline, Since: a.Settings.Since,
+		Unsaid: a.Config.FreshFor(), Cache: a.cacheDir(), Jobs: a.Settings.Jobs, Document: a.Config.Largest << 20})
 	if err != nil {
 		return nil, nil, &input.UsageError{Reason: err.Error()}
 	}

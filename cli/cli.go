@@ -28,6 +28,7 @@ type call struct {
 	settings    app.Settings
 	format      string
 	color       string
+	refresh     bool
 	asOf        string
 	quiet       bool
 }
@@ -74,6 +75,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	flags.StringVar(&c.settings.Ecosystem, "ecosystem", "", "ecosystem of the application, when its files do not tell")
 	flags.StringVar(&c.format, "format", "text", "text or json; for compare also md")
 	flags.BoolVar(&c.settings.Offline, "offline", false, "ask no registry; use what the cache holds")
+	flags.BoolVar(&c.refresh, "refresh", false, "ask the registry again for what was asked for a moment ago")
 	flags.StringVar(&c.asOf, "as-of", "", "take the registry as it was on a day (2026-03-31)")
 	flags.StringVar(&c.color, "color", "auto", "auto, always or never; NO_COLOR is honoured")
 	flags.BoolVar(&c.quiet, "quiet", false, "no progress; for verify, no result when all is well")
@@ -129,8 +131,13 @@ func (c *call) prepare(cmd *cobra.Command) error {
 		return &input.UsageError{Reason: fmt.Sprintf("--format %q: expected %s", c.format, expected)}
 	case c.color != "auto" && c.color != "always" && c.color != "never":
 		return &input.UsageError{Reason: fmt.Sprintf("--color %q: expected auto, always or never", c.color)}
+	case c.refresh && c.settings.Offline:
+		return &input.UsageError{Reason: "--refresh asks the registry, and --offline does not"}
 	case c.settings.Jobs < 1:
 		return &input.UsageError{Reason: "--jobs: expected at least 1"}
+	}
+	if c.refresh {
+		c.settings.Since = time.Now()
 	}
 	if c.asOf != "" {
 		day, err := time.Parse(time.DateOnly, c.asOf)

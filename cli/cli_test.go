@@ -278,6 +278,8 @@ func TestBadInput(t *testing.T) {
 		{"no goal", manifest(`"keel": "1"`), []string{"assess"}, 2, "name a goal"},
 		{"lock of the future", map[string]string{"package.json": "{}", "molt.lock": "molt-lock = 2\n"}, []string{"relock"}, 2, "needs a newer Molt"},
 		{"damaged lock", map[string]string{"package.json": "{}", "molt.lock": "molt-lock = \n"}, []string{"verify"}, 2, "molt.lock:1:"},
+		{"time that is none", map[string]string{"package.json": "{}", "molt.yaml": "fresh: soon\n"}, []string{"verify"}, 2, "molt.yaml:1:8: \"soon\": expected a time such as 30s, 10m or 1h"},
+		{"offline and anew", manifest(`"keel": "1"`), []string{"survey", "--offline", "--refresh"}, 2, "--refresh asks the registry, and --offline does not"},
 		{"unknown key", map[string]string{"package.json": "{}", "molt.yaml": "gaol: x\n"}, []string{"verify"}, 2, "molt.yaml:1:1: unknown key \"gaol\"; did you mean \"goal\"?"},
 		{"no plan", manifest(`"keel": "1"`), []string{"step"}, 2, "there is no molt-plan.yaml; molt plan makes one"},
 		{"nothing to go back to", manifest(`"keel": "1"`), []string{"back"}, 2, "no stage has been carried out here"},

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -15,9 +16,9 @@ import (
 	"molt/input"
 )
 
-// A cache keeps answers on disk, by RFC 9111: an answer is used without asking as long as its max-age says, and
-// afterwards asked for again with its validators. Answers without a validator and without a max-age are kept for
-// --offline alone. Anything that goes wrong with the disk only makes Molt slower. A nil cache holds nothing.
+// A cache keeps answers on disk, by RFC 9111: an answer is used without asking as long as the registry says, and where it says nothing
+// for a time that Options give; afterwards it is asked for again with its validators. Anything that goes wrong with the disk only
+// makes Molt slower. A nil cache holds nothing.
 type cache struct{ dir string }
 
 // An entry is one stored answer: the SHA-256 of all that follows, a line of JSON, then the body. What does not have that
@@ -25,8 +26,9 @@ type cache struct{ dir string }
 type entry struct {
 	URL      string    `json:"url"`
 	Accept   string    `json:"accept"`
-	Stored   time.Time `json:"-"`      // the time of the file
-	MaxAge   int       `json:"maxAge"` // seconds
+	Stored   time.Time `json:"-"`                // the time of the file
+	MaxAge   int       `json:"maxAge"`           // seconds for which it counts
+	Silent   bool      `json:"silent,omitempty"` // the registry does not say for how long
 	ETag     string    `json:"etag,omitempty"`
 	Modified string    `json:"modified,omitempty"`
 	Missing  bool      `json:"missing,omitempty"`
@@ -73,9 +75,14 @@ func checksum(data []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
-func (e *entry) fresh() bool {
+// freshFor reports whether an answer still counts, where one of which the registry does not say how long it does counts for a time.
+func (e *entry) freshFor(unsaid time.Duration) bool {
+	life := time.Duration(e.MaxAge) * time.Second
+	if e.Silent {
+		life = unsaid
+	}
 	age := time.Since(e.Stored)
-	return age >= 0 && age < time.Duration(e.MaxAge)*time.Second
+	return age >= 0 && age < life
 }
 
 func (e *entry) answer() ([]byte, error) {
@@ -96,23 +103,23 @@ func (e *entry) condition(h http.Header) {
 
 // store writes an answer beside its place and moves it there, so that a reader never meets half of one.
 func (c *cache) store(address, accept string, response *http.Response, body []byte) {
-	directives := strings.ToLower(response.Header.Get("Cache-Control"))
-	if c == nil || strings.Contains(directives, "no-store") {
+	if c == nil || slices.ContainsFunc(directives(response.Header), func(d directive) bool { return d.name == "no-store" }) {
 		return
 	}
-	c.write(&entry{URL: address, Accept: accept, Stored: time.Now(), MaxAge: maxAge(directives),
-		ETag: response.Header.Get("ETag"), Modified: response.Header.Get("Last-Modified"),
-		Missing: response.StatusCode == http.StatusNotFound, body: body})
+	e := &entry{URL: address, Accept: accept, ETag: response.Header.Get("ETag"), Modified: response.Header.Get("Last-Modified"),
+		Missing: response.StatusCode == http.StatusNotFound, body: body}
+	e.MaxAge, e.Silent = lifetime(response.Header)
+	c.write(e)
 }
 
 // renew notes that an answer is still the right one.
 func (c *cache) renew(e *entry, h http.Header) {
-	now := time.Now()
-	if age := maxAge(strings.ToLower(h.Get("Cache-Control"))); age != e.MaxAge {
-		e.Stored, e.MaxAge = now, age
+	if life, silent := lifetime(h); life != e.MaxAge || silent != e.Silent {
+		e.MaxAge, e.Silent = life, silent
 		c.write(e)
 		return
 	}
+	now := time.Now()
 	_ = os.Chtimes(c.file(e.URL, e.Accept), now, now) // the time of the file is that of the answer
 }
 
@@ -131,22 +138,46 @@ func (c *cache) write(e *entry) {
 	if err == nil {
 		_, err = temp.Write(rest)
 	}
-	if closed := temp.Close(); err != nil || closed != nil || os.Rename(temp.Name(), file) != nil {
+	now := time.Now()
+	if closed := temp.Close(); err != nil || closed != nil || os.Chtimes(temp.Name(), now, now) != nil || os.Rename(temp.Name(), file) != nil {
 		os.Remove(temp.Name())
 	}
 }
 
-func maxAge(directives string) int {
-	if strings.Contains(directives, "no-cache") {
-		return 0
+// A directive is a part of Cache-Control, such as max-age=300.
+type directive struct{ name, value string }
+
+func directives(h http.Header) []directive {
+	var all []directive
+	for part := range strings.SplitSeq(strings.Join(h.Values("Cache-Control"), ","), ",") {
+		name, value, _ := strings.Cut(strings.TrimSpace(part), "=")
+		all = append(all, directive{strings.ToLower(name), strings.Trim(value, `"`)})
 	}
-	for part := range strings.SplitSeq(directives, ",") {
-		if value, ok := strings.CutPrefix(strings.TrimSpace(part), "max-age="); ok {
-			n, err := strconv.Atoi(value)
-			if err == nil && n > 0 {
-				return n
-			}
+	return all
+}
+
+// lifetime reads for how many seconds an answer counts from now on (RFC 9111, section 4.2), and whether the server is silent about it.
+// What cannot be read counts as no time at all.
+func lifetime(h http.Header) (seconds int, silent bool) {
+	age, _ := strconv.Atoi(h.Get("Age"))
+	life := func(seconds int) int { return min(max(seconds-max(age, 0), 0), 1<<30) }
+	seconds, silent = 0, true
+	for _, d := range directives(h) {
+		switch d.name {
+		case "no-cache":
+			return 0, false
+		case "max-age":
+			n, _ := strconv.Atoi(d.value)
+			seconds, silent = life(n), false
 		}
 	}
-	return 0
+	if text := h.Get("Expires"); text != "" && silent {
+		until, err := http.ParseTime(text)
+		from, undated := http.ParseTime(h.Get("Date"))
+		if err != nil || undated != nil {
+			return 0, false
+		}
+		return life(int(until.Sub(from) / time.Second)), false
+	}
+	return seconds, silent
 }

@@ -27,6 +27,8 @@ import (
 type Client struct {
 	base            *url.URL
 	offline         bool
+	unsaid          time.Duration // see Options
+	since           time.Time     // see Options
 	cache           *cache
 	http            *retryablehttp.Client
 	slots           *semaphore.Weighted
@@ -42,12 +44,14 @@ type Client struct {
 
 // Options say how a client works.
 type Options struct {
-	Base       string     // http://, https:// or file:// address, without user and password
-	Credential Credential // for Base's scheme, host and port, and no other
-	Offline    bool       // answer from the cache alone
-	Cache      string     // folder of the cache, "" for none
-	Jobs       int        // requests at the same time
-	Document   int64      // how large a document may be, in bytes; 0 for the usual limit
+	Base       string        // http://, https:// or file:// address, without user and password
+	Credential Credential    // for Base's scheme, host and port, and no other
+	Offline    bool          // answer from the cache alone
+	Since      time.Time     // answers from before are asked for again, however long they count; zero for none
+	Unsaid     time.Duration // how long an answer counts of which the registry does not say it
+	Cache      string        // folder of the cache, "" for none
+	Jobs       int           // requests at the same time
+	Document   int64         // how large a document may be, in bytes; 0 for the usual limit
 }
 
 // A Request asks for something below the base address.
@@ -86,6 +90,7 @@ func New(o Options) (*Client, error) {
 		return nil, err
 	}
 	c := &Client{base: base, offline: o.Offline, document: input.Document, idle: input.Idle, slowStart: input.SlowStart}
+	c.unsaid, c.since = o.Unsaid, o.Since
 	if o.Document > 0 {
 		c.document.Bytes = o.Document
 	}
@@ -146,7 +151,7 @@ func (c *Client) get(ctx context.Context, r Request) ([]byte, error) {
 	address := c.base.String() + "/" + r.Path
 	entry := c.cache.load(address, r.Accept)
 	switch {
-	case entry != nil && (c.offline || entry.fresh()):
+	case entry != nil && (c.offline || entry.freshFor(c.unsaid) && !entry.Stored.Before(c.since)):
 		return entry.answer()
 	case c.offline:
 		return nil, &UnreachableError{address, fmt.Errorf("%s: %w", address, ErrOffline)}

@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"sync/atomic"
 	"testing"
+	"time"
 )
 
 // A counter serves one document and counts how it was asked.
@@ -38,8 +39,14 @@ func TestCacheFollowsHTTP(t *testing.T) {
 		header          http.Header
 		full, unchanged int64
 	}{
-		{"nothing said", http.Header{}, 3, 0},
-		{"a validator", http.Header{"Etag": {`"a"`}}, 1, 2},
+		{"nothing said", http.Header{}, 1, 0},
+		{"nothing but a validator", http.Header{"Etag": {`"a"`}}, 1, 0},
+		{"an end that is no date", http.Header{"Expires": {"0"}}, 3, 0},
+		{"an end", http.Header{"Date": {"Sat, 01 Aug 2026 10:00:00 GMT"}, "Expires": {"Sat, 01 Aug 2026 10:05:00 GMT"}}, 1, 0},
+		{"an end, and a life that has it over", http.Header{"Expires": {"Sat, 01 Aug 2026 10:05:00 GMT"}, "Cache-Control": {"max-age=0"}}, 3, 0},
+		{"a life that another cache has used up", http.Header{"Age": {"300"}, "Cache-Control": {"max-age=300"}}, 3, 0},
+		{"a life that cannot be read", http.Header{"Cache-Control": {"max-age=soon"}}, 3, 0},
+		{"a validator, and no life", http.Header{"Etag": {`"a"`}, "Cache-Control": {"max-age=0"}}, 1, 2},
 		{"a time to live", http.Header{"Cache-Control": {"public, max-age=300"}}, 1, 0},
 		{"a time to live, but not without asking", http.Header{"Cache-Control": {"no-cache, max-age=300"}, "Etag": {`"a"`}}, 1, 2},
 		{"not to be stored", http.Header{"Cache-Control": {"no-store"}, "Etag": {`"a"`}}, 3, 0},
@@ -51,12 +58,40 @@ func TestCacheFollowsHTTP(t *testing.T) {
 			defer server.Close()
 			dir := t.TempDir()
 			for range 3 {
-				get(t, Options{Base: server.URL, Cache: dir}, "keel", nil)
+				get(t, Options{Base: server.URL, Cache: dir, Unsaid: time.Minute}, "keel", nil)
 			}
 			if c.full.Load() != test.full || c.unchanged.Load() != test.unchanged {
 				t.Errorf("%d whole answers and %d unchanged ones, want %d and %d", c.full.Load(), c.unchanged.Load(), test.full, test.unchanged)
 			}
 		})
+	}
+}
+
+// What the registry says nothing about counts as long as the options say, and nothing counts that is to be asked for anew.
+func TestAskedAnew(t *testing.T) {
+	for _, header := range []http.Header{{}, {"Cache-Control": {"max-age=300"}}, {"Etag": {`"a"`}}} {
+		c := &counter{header: header}
+		server := httptest.NewServer(c)
+		defer server.Close()
+		o := Options{Base: server.URL, Cache: t.TempDir(), Unsaid: time.Minute}
+		asked := func() int64 { return c.full.Load() + c.unchanged.Load() }
+		get(t, o, "keel", nil)
+		get(t, o, "keel", nil)
+		if asked() != 1 {
+			t.Errorf("%v: asked %d times, want once", header, asked())
+		}
+		o.Since = time.Now()
+		get(t, o, "keel", nil)
+		get(t, o, "keel", nil) // which was answered since
+		if asked() != 2 {
+			t.Errorf("%v: asked %d times, want twice", header, asked())
+		}
+		o.Since, o.Unsaid = time.Time{}, 0
+		before := asked()
+		get(t, o, "keel", nil)
+		if again := asked() - before; again == 1 != (header.Get("Cache-Control") == "") {
+			t.Errorf("%v: asked %d times more where nothing counts that does not say it", header, again)
+		}
 	}
 }
 

@@ -138,6 +138,9 @@ func (c *Client) request(ctx context.Context, address, accept string, entry *ent
 	if entry != nil {
 		entry.condition(request.Header)
 	}
+	if !c.since.IsZero() { // caches on the way shall ask too (RFC 9111, section 5.2.1.4)
+		request.Header.Set("Cache-Control", "no-cache")
+	}
 	response, err := c.http.Do(request)
 	if err != nil {
 		return nil, &UnreachableError{address, err}

@@ -25,6 +25,7 @@ const File = "molt.yaml"
 type Config struct {
 	Ecosystem string            `yaml:"ecosystem"`
 	Registry  string            `yaml:"registry"`
+	Fresh     string            `yaml:"fresh"` // how long an answer of the registry counts that does not say it: "1h"; "" for ten minutes
 	Goal      string            `yaml:"goal"`
 	Runtime   Runtimes          `yaml:"runtime"`  // what is deployed
 	Settle    string            `yaml:"settle"`   // how old a release must be: "14 days"
@@ -68,7 +69,7 @@ type Check struct {
 	Pass   []string          `yaml:"pass"`   // variables with tokens that it may see
 }
 
-var configKeys = []string{"ecosystem", "registry", "goal", "runtime", "settle", "previews", "hold", "family", "trust", "breaking", "fixed", "install", "build", "checks", "stages", "advice", "rules", "largest-document"}
+var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "settle", "previews", "hold", "family", "trust", "breaking", "fixed", "install", "build", "checks", "stages", "advice", "rules", "largest-document"}
 
 // Read reads a configuration. Unknown keys are errors, with the nearest known one.
 func Read(file string, data []byte) (Config, error) {
@@ -114,6 +115,9 @@ func (c *Config) check(place yamlfile.Place) error {
 	}
 	if _, err := c.SettleAge(); err != nil {
 		return bad(c.Settle, err.Error(), "settle")
+	}
+	if d, err := time.ParseDuration(c.Fresh); c.Fresh != "" && (err != nil || d < 0) {
+		return bad(c.Fresh, "expected a time such as 30s, 10m or 1h; 0s asks each time", "fresh")
 	}
 	for _, name := range slices.Sorted(maps.Keys(c.Hold)) {
 		h := c.Hold[name]
@@ -239,7 +243,16 @@ func (c Check) Timeout() (time.Duration, error) {
 	return time.ParseDuration(c.Limit)
 }
 
-// Settle returns how old a release must be.
+// FreshFor returns how long an answer of the registry counts that does not say it; ten minutes when nobody said.
+func (c *Config) FreshFor() time.Duration {
+	if c.Fresh == "" {
+		return 10 * time.Minute
+	}
+	d, _ := time.ParseDuration(c.Fresh) // it was checked
+	return d
+}
+
+// SettleAge returns how old a release must be.
 func (c *Config) SettleAge() (time.Duration, error) { return age(c.Settle) }
 
 // Reasons lists why packages are held.

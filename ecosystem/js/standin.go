@@ -122,6 +122,7 @@ func serve(packages universe.Table, dist func(p *universe.Package, r *universe.R
 		}
 		w.Header().Set("Content-Type", kind)
 		sum := sha512.Sum512(body)
+		w.Header().Set("Cache-Control", "no-cache") // its universe may change at any time
 		w.Header().Set("ETag", `"`+base64.RawURLEncoding.EncodeToString(sum[:12])+`"`)
 		http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(body))
 	})
