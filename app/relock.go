@@ -91,6 +91,25 @@ func (a *App) CheckDeclared(ctx context.Context, source universe.Source) error {
 	return nil
 }
 
+// Ahead begins to fetch what a resolution of the manifest will probably look at, until end is called, which waits for it.
+func (a *App) Ahead(ctx context.Context, source universe.Source) (end func()) {
+	ctx, cancel := context.WithCancel(ctx)
+	app := a.Application()
+	var demands []universe.Demand
+	for _, d := range app.Declared {
+		demands = append(demands, d.Demand)
+	}
+	var kept map[string][]string
+	if app.Locked != nil {
+		kept = app.Locked.Versions()
+	}
+	wait := universe.Ahead(ctx, source, demands, kept, app.Linked)
+	return func() {
+		cancel()
+		wait()
+	}
+}
+
 // beforeAll says that on the day that was asked about nothing of what is declared had been published, and when the first was.
 func (a *App) beforeAll(ctx context.Context, source universe.Source) error {
 	var first time.Time

@@ -123,6 +123,7 @@ func open(ctx context.Context, set Settings, needs Needs, a *app.App, ends []fun
 		s.ends = append(s.ends, s.still)
 	}
 	if needs.Declared {
+		s.ends = append(s.ends, a.Ahead(ctx, s.Source))
 		if err := a.CheckDeclared(ctx, s.Source); err != nil {
 			s.Close()
 			return nil, err

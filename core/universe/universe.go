@@ -342,6 +342,7 @@ func (p *Package) Newest() *Release {
 	return &p.Releases[best]
 }
 
+// rank orders releases by how much they are wanted; usedRank and keptRank are above all of them.
 func (p *Package) rank(i int) int {
 	switch r := &p.Releases[i]; {
 	case r.Version.Prerelease():
@@ -349,5 +350,10 @@ func (p *Package) rank(i int) int {
 	case r.Deprecated != "":
 		return 1
 	}
-	return 2
+	return usedRank - 1
 }
+
+const (
+	usedRank = 3
+	keptRank = 4
+)
