@@ -75,7 +75,7 @@ func checksum(data []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// freshFor reports whether an answer still counts, where one of which the registry does not say how long it does counts for a time.
+// freshFor reports whether an answer still counts. Where the registry does not say for how long, it does for the time unsaid.
 func (e *entry) freshFor(unsaid time.Duration) bool {
 	life := time.Duration(e.MaxAge) * time.Second
 	if e.Silent {
@@ -112,9 +112,10 @@ func (c *cache) store(address, accept string, response *http.Response, body []by
 	c.write(e)
 }
 
-// renew notes that an answer is still the right one.
+// renew notes that an answer is still the right one. How long it counts stays as it was unless the server says it anew
+// (RFC 9111, section 4.3.4).
 func (c *cache) renew(e *entry, h http.Header) {
-	if life, silent := lifetime(h); life != e.MaxAge || silent != e.Silent {
+	if life, silent := lifetime(h); !silent && (life != e.MaxAge || e.Silent) {
 		e.MaxAge, e.Silent = life, silent
 		c.write(e)
 		return

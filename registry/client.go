@@ -48,7 +48,7 @@ type Options struct {
 	Credential Credential    // for Base's scheme, host and port, and no other
 	Offline    bool          // answer from the cache alone
 	Since      time.Time     // answers from before are asked for again, however long they count; zero for none
-	Unsaid     time.Duration // how long an answer counts of which the registry does not say it
+	Unsaid     time.Duration // how long an answer counts where the registry does not say
 	Cache      string        // folder of the cache, "" for none
 	Jobs       int           // requests at the same time
 	Document   int64         // how large a document may be, in bytes; 0 for the usual limit

@@ -67,6 +67,38 @@ func TestCacheFollowsHTTP(t *testing.T) {
 	}
 }
 
+// What an answer says about how long it counts holds on when a later one, that nothing changed, does not repeat it (RFC 9111, section 4.3.4).
+func TestUnchangedSaysNothingNew(t *testing.T) {
+	for says, want := range map[string]int{"no-cache": 4, "max-age=300": 1} {
+		asked := 0
+		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if asked++; r.Header.Get("If-None-Match") != "" {
+				w.WriteHeader(http.StatusNotModified)
+				return
+			}
+			w.Header().Set("Etag", `"a"`)
+			w.Header().Set("Cache-Control", says)
+			fmt.Fprint(w, "{}")
+		}))
+		defer server.Close()
+		o := Options{Base: server.URL, Cache: t.TempDir(), Unsaid: time.Minute}
+		for range 4 {
+			get(t, o, "keel", nil)
+		}
+		if asked != want {
+			t.Errorf("%s: asked %d times, want %d", says, asked, want)
+		}
+		before := asked
+		o.Since, o.Unsaid = time.Now(), 0
+		get(t, o, "keel", nil)
+		o.Since = time.Time{}
+		get(t, o, "keel", nil)
+		if again := asked - before; again != min(want, 2) {
+			t.Errorf("%s: asked %d times more, once of them anew", says, again)
+		}
+	}
+}
+
 // What the registry says nothing about counts as long as the options say, and nothing counts that is to be asked for anew.
 func TestAskedAnew(t *testing.T) {
 	for _, header := range []http.Header{{}, {"Cache-Control": {"max-age=300"}}, {"Etag": {`"a"`}}} {

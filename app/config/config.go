@@ -25,7 +25,7 @@ const File = "molt.yaml"
 type Config struct {
 	Ecosystem string            `yaml:"ecosystem"`
 	Registry  string            `yaml:"registry"`
-	Fresh     string            `yaml:"fresh"` // how long an answer of the registry counts that does not say it: "1h"; "" for ten minutes
+	Fresh     string            `yaml:"fresh"` // how long an answer counts where the registry does not say: "1h"; "" for ten minutes
 	Goal      string            `yaml:"goal"`
 	Runtime   Runtimes          `yaml:"runtime"`  // what is deployed
 	Settle    string            `yaml:"settle"`   // how old a release must be: "14 days"
@@ -243,7 +243,7 @@ func (c Check) Timeout() (time.Duration, error) {
 	return time.ParseDuration(c.Limit)
 }
 
-// FreshFor returns how long an answer of the registry counts that does not say it; ten minutes when nobody said.
+// FreshFor returns how long an answer counts where the registry does not say; ten minutes when nobody said.
 func (c *Config) FreshFor() time.Duration {
 	if c.Fresh == "" {
 		return 10 * time.Minute
