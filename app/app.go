@@ -301,10 +301,7 @@ func (a *App) frameworks() []string {
 	goals := []string{a.Config.Goal}
 	if data, err := a.files.Read(planfile.File, input.Plan); err == nil {
 		if !bytes.Equal(data, a.goal.plan) { // it is asked for at every solve, and seldom changes
-			a.goal.plan, a.goal.text = data, ""
-			if doc, err := planfile.Read(planfile.File, data); err == nil {
-				a.goal.text = doc.Goal
-			}
+			a.goal.plan, a.goal.text = data, planfile.Goal(data)
 		}
 		goals = append(goals, a.goal.text)
 	}

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 
 	"molt/input"
+	"molt/registry"
 	"molt/store"
 )
 
@@ -38,26 +39,9 @@ const storeDir = "store"
 
 // Use adds up what is there.
 func (c *Cache) Use(ctx context.Context) (CacheUse, error) {
-	use := CacheUse{Dir: c.dir}
-	err := filepath.WalkDir(c.dir, func(at string, d fs.DirEntry, err error) error {
-		switch {
-		case errors.Is(err, fs.ErrNotExist): // it may go while we look
-			return nil
-		case err != nil:
-			return err
-		case d.IsDir() && at == filepath.Join(c.dir, storeDir):
-			return fs.SkipDir
-		case d.Type().IsRegular():
-			if info, err := d.Info(); err == nil {
-				use.Documents++
-				use.Bytes += info.Size()
-			}
-		}
-		return ctx.Err()
-	})
-	if err != nil {
-		return use, err
-	}
+	answers := registry.CacheUse(c.dir)
+	use := CacheUse{Dir: c.dir, Documents: answers.Answers, Bytes: answers.Bytes}
+	var err error
 	use.Store, err = c.store().Usage(ctx)
 	return use, err
 }
@@ -72,7 +56,7 @@ func (c *Cache) Clear() error {
 		return nil
 	}
 	for _, e := range entries {
-		if known := len(e.Name()) == 2 || e.Name() == storeDir; known { // and nothing that somebody else keeps there
+		if known := len(e.Name()) == 2 || e.Name() == storeDir || e.Name() == registry.CacheDir; known { // and nothing that somebody else keeps there
 			err = errors.Join(err, os.RemoveAll(filepath.Join(c.dir, e.Name())))
 		}
 	}

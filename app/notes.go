@@ -65,13 +65,14 @@ func (a *App) ChangeLog(ctx context.Context, r *universe.Release) (string, error
 	if r.File().Address == "" || strings.Contains(r.File().Address, "://") || a.client == nil || strings.HasPrefix(a.client.Base(), "file:") {
 		return "", nil
 	}
-	data, err := a.client.Fetch(ctx, registry.Request{Path: r.File().Address, Accept: "*/*", Limit: input.Archive,
+	text, err := a.client.Fetch(ctx, registry.Request{Path: r.File().Address, Accept: "*/*", Limit: input.Archive,
 		Understand: func(body []byte) ([]byte, error) {
 			return body, archive.Check(r.File().Address, body, r.File().Integrity)
 		}})
 	if err != nil {
 		return "", err
 	}
+	data := []byte(text)
 	if err := archive.Check(r.File().Address, data, r.File().Integrity); err != nil { // what the cache holds may be of another day
 		return "", err
 	}

@@ -75,7 +75,7 @@ func (a *App) CheckDeclared(ctx context.Context, source universe.Source) error {
 		p, err := source.Package(ctx, e.Package)
 		var unknown *universe.UnknownError
 		if err == nil {
-			published = published || len(p.Releases) > 0
+			published = published || p.Len() > 0
 		}
 		if errors.As(err, &unknown) {
 			return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column,
@@ -93,8 +93,14 @@ func (a *App) CheckDeclared(ctx context.Context, source universe.Source) error {
 
 // Ahead begins to fetch what a resolution of the manifest will probably look at, until end is called, which waits for it.
 func (a *App) Ahead(ctx context.Context, source universe.Source) (end func()) {
-	ctx, cancel := context.WithCancel(ctx)
 	app := a.Application()
+	if app.Current() && !app.Edgeless { // then it is what is locked
+		for name := range app.Locked.Versions() {
+			source.Hint(name)
+		}
+		return func() {}
+	}
+	ctx, cancel := context.WithCancel(ctx)
 	var demands []universe.Demand
 	for _, d := range app.Declared {
 		demands = append(demands, d.Demand)
@@ -118,8 +124,8 @@ func (a *App) beforeAll(ctx context.Context, source universe.Source) error {
 		if err != nil {
 			return err
 		}
-		for i := range p.Releases {
-			if at := p.Releases[i].Published; !at.IsZero() && (first.IsZero() || at.Before(first)) {
+		for i := range p.Len() {
+			if at := p.At(i).Published; !at.IsZero() && (first.IsZero() || at.Before(first)) {
 				first = at
 			}
 		}
@@ -166,18 +172,18 @@ func (a *App) explain(ctx context.Context, source universe.Source, err error) er
 
 // nearestReleases names the releases on both sides of the first version that a constraint mentions.
 func nearestReleases(p *universe.Package, constraint string) string {
-	if len(p.Releases) == 0 {
+	if p.Len() == 0 {
 		return "none: it has no releases"
 	}
-	at := len(p.Releases)
+	at := p.Len()
 	if named := p.Scheme.Mentions(constraint); len(named) > 0 {
-		if i := slices.IndexFunc(p.Releases, func(r universe.Release) bool { return r.Version.Compare(named[0]) >= 0 }); i >= 0 {
+		if i := slices.IndexFunc(p.Versions(), func(v version.Version) bool { return v.Compare(named[0]) >= 0 }); i >= 0 {
 			at = i
 		}
 	}
 	var near []string
-	for i := max(0, at-2); i < min(len(p.Releases), at+2); i++ {
-		near = append(near, p.Releases[i].Version.String())
+	for i := max(0, at-2); i < min(p.Len(), at+2); i++ {
+		near = append(near, p.Version(i).String())
 	}
 	return strings.Join(near, ", ")
 }

@@ -119,8 +119,8 @@ func (a *App) news(ctx context.Context, source universe.Source, old, fresh *plan
 		if err != nil {
 			return err
 		}
-		for i := range p.Releases {
-			if rel := &p.Releases[i]; !rel.Published.Before(since) {
+		for i := range p.Len() {
+			if rel := p.At(i); !rel.Published.Before(since) {
 				r.Changed = append(r.Changed, fmt.Sprintf("%s %s was published on %s", name, rel.Version, rel.Published.Format(time.DateOnly)))
 				told++
 			}

@@ -54,8 +54,8 @@ func NewDossier(f DossierFacts) doc.Dossier {
 	if len(f.Traces) > 0 {
 		locked = p.Release(f.Traces[0].Version)
 	}
-	for i := len(p.Releases) - 1; i >= 0; i-- {
-		r := &p.Releases[i]
+	for i := p.Len() - 1; i >= 0; i-- {
+		r := p.At(i)
 		here := slices.ContainsFunc(f.Traces, func(t inspect.Trace) bool { return t.Version == r.Version.String() })
 		if !here && (r.Version.Prerelease() && !f.Previews || f.Most > 0 && len(answer.Releases) >= f.Most) {
 			answer.Hidden++

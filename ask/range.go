@@ -33,7 +33,7 @@ func published(answer *doc.Range, name string, p *universe.Package, set version.
 		if !ok {
 			k = len(answer.Lanes)
 			at[major] = k
-			answer.Lanes, admitted = append(answer.Lanes, doc.Lane{Major: major}), append(admitted, version.NewSet(len(p.Releases)))
+			answer.Lanes, admitted = append(answer.Lanes, doc.Lane{Major: major}), append(admitted, version.NewSet(p.Len()))
 		}
 		l := &answer.Lanes[k]
 		l.Of++
@@ -42,7 +42,7 @@ func published(answer *doc.Range, name string, p *universe.Package, set version.
 			admitted[k].Add(i)
 			l.Admitted++
 			l.Marks += "#"
-			if p.Releases[i].Deprecated == "" && !v.Prerelease() {
+			if !p.Deprecated(i) && !v.Prerelease() {
 				answer.Today = v.String()
 			}
 			continue
@@ -61,7 +61,7 @@ func published(answer *doc.Range, name string, p *universe.Package, set version.
 		answer.Lanes[k].Runs = p.Versions().Describe(admitted[k])
 	}
 	if last := set.Max(); answer.Today == "" && last >= 0 {
-		answer.Today = p.Releases[last].Version.String()
+		answer.Today = p.Version(last).String()
 	}
 }
 

@@ -24,7 +24,7 @@ func Encode(in instances.Instance) *gini.Gini {
 	}
 	slices.Sort(names)
 	for _, name := range names {
-		for range in.Source[name].Releases {
+		for range in.Source[name].Len() {
 			vars[name] = append(vars[name], next.Pos())
 			next++
 		}
@@ -47,7 +47,7 @@ func Encode(in instances.Instance) *gini.Gini {
 		demand(z.LitNull, r.Demand)
 	}
 	for _, name := range names {
-		for i, r := range in.Source[name].Releases {
+		for i, r := range in.Source[name].Copies() {
 			for _, d := range r.Needs {
 				demand(vars[name][i], d)
 			}

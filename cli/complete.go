@@ -64,8 +64,8 @@ func (c *call) completeWanted(cmd *cobra.Command, args []string, begun string) (
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
 	var all []string
-	for i := len(p.Releases) - 1; i >= 0; i-- {
-		if v := p.Releases[i].Version.String(); strings.HasPrefix(v, begun[at+1:]) {
+	for i := p.Len() - 1; i >= 0; i-- {
+		if v := p.Version(i).String(); strings.HasPrefix(v, begun[at+1:]) {
 			all = append(all, begun[:at+1]+v)
 		}
 	}

@@ -255,6 +255,9 @@ func EncodeMoltLock(l *Lock) []byte {
 
 // quoted writes a TOML basic string, whose escapes are those of JSON.
 func quoted(s string) string {
+	if !strings.ContainsFunc(s, func(r rune) bool { return r < ' ' || r > '~' || r == '"' || r == '\\' }) {
+		return `"` + s + `"`
+	}
 	var b strings.Builder
 	enc := json.NewEncoder(&b)
 	enc.SetEscapeHTML(false)

@@ -32,8 +32,8 @@ func locked(t *testing.T) (*ecosystem.Lock, solve.Problem, universe.Table) {
 		t.Fatal(err)
 	}
 	deck, _ := table.Package(context.Background(), "deck")
-	deck.Releases[0].Files = []universe.File{{Address: "deck/-/deck-1.0.0.tgz", Integrity: "sha512-AA=="}}
-	deck.Releases[0].Runtimes = []universe.Requirement{{Name: "node", Text: ">=18 <23"}}
+	deck.At(0).Files = []universe.File{{Address: "deck/-/deck-1.0.0.tgz", Integrity: "sha512-AA=="}}
+	deck.At(0).Runtimes = []universe.Requirement{{Name: "node", Text: ">=18 <23"}}
 	p := solve.Problem{Roots: []solve.Root{
 		{Demand: universe.Demand{As: "deck", Package: "deck", Text: "*"}, Group: "dependencies"},
 		{Demand: universe.Demand{As: "cabin", Package: "cabin", Text: "latest || 1"}, Group: "devDependencies"},

@@ -21,6 +21,7 @@ import (
 	"golang.org/x/sync/singleflight"
 
 	"molt/input"
+	"molt/registry/cache"
 )
 
 // A Client fetches documents below one base address. It may be used concurrently.
@@ -29,7 +30,7 @@ type Client struct {
 	offline         bool
 	unsaid          time.Duration // see Options
 	since           time.Time     // see Options
-	cache           *cache
+	cache           *cache.Cache
 	http            *retryablehttp.Client
 	slots           *semaphore.Weighted
 	large           *semaphore.Weighted // for the one answer that may be larger than input.SmallAnswer
@@ -50,6 +51,7 @@ type Options struct {
 	Since      time.Time     // answers from before are asked for again, however long they count; zero for none
 	Unsaid     time.Duration // how long an answer counts where the registry does not say
 	Cache      string        // folder of the cache, "" for none
+	CacheLimit int64         // how much of answers the cache may keep, in bytes; 0 for the usual limit
 	Jobs       int           // requests at the same time
 	Document   int64         // how large a document may be, in bytes; 0 for the usual limit
 }
@@ -58,7 +60,9 @@ type Options struct {
 type Request struct {
 	Path   string // whose segments are escaped already
 	Accept string
-	Limit  input.Limit // zero for that of documents
+	// Instead are media types whose answers, where the cache has one that counts, serve as well.
+	Instead []string
+	Limit   input.Limit // zero for that of documents
 	// Understand checks an answer and returns what is to be kept of it. Before that nothing is kept: a page that asks for
 	// a password, or half an archive, is an error and no answer. Nil takes everything as it is.
 	Understand func(body []byte) ([]byte, error)
@@ -83,6 +87,12 @@ func (e *UnreachableError) Unwrap() error { return e.Err }
 // ErrOffline is wrapped where --offline meets a document that the cache does not hold.
 var ErrOffline = errors.New("not in the cache, and Molt was told to stay offline")
 
+// CacheDir is the folder of answers in that of the cache.
+const CacheDir = "answers"
+
+// usualCache is how much of answers is kept where nobody says: those about some tens of thousands of packages.
+const usualCache = 1 << 30
+
 // New returns a client. The error is about the address, and holds no secret.
 func New(o Options) (*Client, error) {
 	base, err := ParseAddress(o.Base)
@@ -97,8 +107,11 @@ func New(o Options) (*Client, error) {
 	c.alive, c.end = context.WithCancel(context.Background())
 	c.slots = semaphore.NewWeighted(int64(min(max(o.Jobs, 1), input.Answers)))
 	c.large = semaphore.NewWeighted(1)
+	if o.CacheLimit == 0 {
+		o.CacheLimit = usualCache
+	}
 	if o.Cache != "" && base.Scheme != "file" {
-		c.cache = &cache{dir: o.Cache}
+		c.cache = cache.In(filepath.Join(o.Cache, CacheDir), o.CacheLimit)
 	}
 	c.http = newHTTP(base, o.Credential, max(o.Jobs, 1))
 	return c, nil
@@ -111,35 +124,36 @@ func (c *Client) Base() string { return c.base.String() }
 func (c *Client) Close() {
 	c.end()
 	c.work.Wait()
+	c.cache.Close()
 	c.http.HTTPClient.CloseIdleConnections()
 }
 
 // Fetch returns the document at a path below the base; requests for the same document at the same time share one answer, which does
 // not depend on who asked first, nor on whether that one still waits. The error is a *NotFoundError, an *UnreachableError, or the
 // context's.
-func (c *Client) Fetch(ctx context.Context, r Request) ([]byte, error) {
+func (c *Client) Fetch(ctx context.Context, r Request) (string, error) {
 	if err := ctx.Err(); err != nil {
-		return nil, err
+		return "", err
 	}
 	c.work.Add(1)
 	shared := c.flight.DoChan(r.Accept+" "+r.Path, func() (any, error) { return c.get(c.alive, r) })
 	select {
 	case answer := <-shared:
 		c.work.Done()
-		body, _ := answer.Val.([]byte)
+		body, _ := answer.Val.(string)
 		return body, answer.Err
 	case <-ctx.Done():
 		go func() { // until the answer is there, which Close hastens
 			<-shared
 			c.work.Done()
 		}()
-		return nil, ctx.Err()
+		return "", ctx.Err()
 	}
 }
 
-func (c *Client) get(ctx context.Context, r Request) ([]byte, error) {
+func (c *Client) get(ctx context.Context, r Request) (string, error) {
 	if err := c.slots.Acquire(ctx, 1); err != nil {
-		return nil, err
+		return "", err
 	}
 	defer c.slots.Release(1)
 	if r.Limit == (input.Limit{}) {
@@ -149,21 +163,29 @@ func (c *Client) get(ctx context.Context, r Request) ([]byte, error) {
 		return c.read(r)
 	}
 	address := c.base.String() + "/" + r.Path
-	entry := c.cache.load(address, r.Accept)
+	entry := c.load(address, r.Accept)
+	for _, accept := range r.Instead {
+		if entry != nil && c.fresh(entry) {
+			break
+		}
+		if other := c.load(address, accept); other != nil && (c.fresh(other) || c.offline && entry == nil) {
+			entry = other
+		}
+	}
 	switch {
-	case entry != nil && (c.offline || entry.freshFor(c.unsaid) && !entry.Stored.Before(c.since)):
+	case entry != nil && (c.offline || c.fresh(entry)):
 		return entry.answer()
 	case c.offline:
-		return nil, &UnreachableError{address, fmt.Errorf("%s: %w", address, ErrOffline)}
+		return "", &UnreachableError{address, fmt.Errorf("%s: %w", address, ErrOffline)}
 	}
 	return c.fetch(ctx, address, r, entry)
 }
 
 // read answers from a folder: the document of name is name.json.
-func (c *Client) read(r Request) ([]byte, error) {
+func (c *Client) read(r Request) (string, error) {
 	name, err := url.PathUnescape(r.Path)
 	if err != nil || !filepath.IsLocal(filepath.FromSlash(name)) {
-		return nil, &NotFoundError{r.Path}
+		return "", &NotFoundError{r.Path}
 	}
 	file := filepath.FromSlash(c.base.Path + "/" + name + ".json")
 	body, err := input.ReadFile(file, r.Limit)
@@ -173,23 +195,23 @@ func (c *Client) read(r Request) ([]byte, error) {
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		if _, err := os.Stat(filepath.FromSlash(c.base.Path)); err != nil {
-			return nil, &UnreachableError{file, err}
+			return "", &UnreachableError{file, err}
 		}
-		return nil, &NotFoundError{file}
+		return "", &NotFoundError{file}
 	case err != nil:
-		return nil, &UnreachableError{file, err}
+		return "", &UnreachableError{file, err}
 	}
-	return body, nil
+	return string(body), nil
 }
 
 // understood keeps the body of an answer, once it was understood.
-func (c *Client) understood(address string, r Request, response *http.Response, body []byte) ([]byte, error) {
+func (c *Client) understood(address string, r Request, response *http.Response, body []byte) (string, error) {
 	if r.Understand != nil {
 		var err error
 		if body, err = r.Understand(body); err != nil {
-			return nil, &UnreachableError{address, fmt.Errorf("%s: %w", address, err)}
+			return "", &UnreachableError{address, fmt.Errorf("%s: %w", address, err)}
 		}
 	}
-	c.cache.store(address, r.Accept, response, body)
-	return body, nil
+	c.store(address, r.Accept, response, string(body))
+	return string(body), nil
 }

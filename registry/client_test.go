@@ -136,29 +136,6 @@ func TestOffline(t *testing.T) {
 	get(t, Options{Base: server.URL, Cache: dir, Offline: true}, "mast", ErrOffline)
 }
 
-// A damaged entry of the cache is as good as none.
-func TestDamagedCache(t *testing.T) {
-	c := &counter{header: http.Header{"Cache-Control": {"max-age=300"}}}
-	server := httptest.NewServer(c)
-	defer server.Close()
-	dir := t.TempDir()
-	get(t, Options{Base: server.URL, Cache: dir}, "keel", nil)
-	files, _ := filepath.Glob(filepath.Join(dir, "*", "*"))
-	if len(files) != 1 {
-		t.Fatalf("the cache holds %q", files)
-	}
-	for _, text := range []string{"", "not JSON\n{}", `{"url":"http://elsewhere/keel"}` + "\n{}"} {
-		if err := os.WriteFile(files[0], []byte(text), 0o644); err != nil {
-			t.Fatal(err)
-		}
-		before := c.full.Load()
-		get(t, Options{Base: server.URL, Cache: dir}, "keel", nil)
-		if c.full.Load() != before+1 {
-			t.Errorf("%q was taken for an answer", text)
-		}
-	}
-}
-
 func TestAnswers(t *testing.T) {
 	var tries atomic.Int64
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

@@ -76,55 +76,54 @@ func redirect(r *http.Request, via []*http.Request) error {
 }
 
 // fetch asks the server. An answer that breaks off is asked for again like any other failure that may pass.
-func (c *Client) fetch(ctx context.Context, address string, r Request, entry *entry) ([]byte, error) {
+func (c *Client) fetch(ctx context.Context, address string, r Request, entry *entry) (string, error) {
 	for n := 1; ; n++ {
 		body, broken, err := c.ask(ctx, address, r, entry)
 		switch {
 		case err == nil || ctx.Err() == nil && (!broken || n == tries):
 			return body, err
 		case ctx.Err() != nil:
-			return nil, ctx.Err()
+			return "", ctx.Err()
 		}
 		select {
 		case <-time.After(time.Duration(n) * 200 * time.Millisecond):
 		case <-ctx.Done():
-			return nil, ctx.Err()
+			return "", ctx.Err()
 		}
 	}
 }
 
 // ask asks once, and says whether the answer broke off.
-func (c *Client) ask(ctx context.Context, address string, r Request, entry *entry) (body []byte, broken bool, err error) {
+func (c *Client) ask(ctx context.Context, address string, r Request, entry *entry) (body string, broken bool, err error) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	response, err := c.request(ctx, address, r.Accept, entry)
 	if err != nil {
-		return nil, false, err
+		return "", false, err
 	}
 	defer response.Body.Close()
 	switch {
 	case response.StatusCode == http.StatusNotModified && entry != nil:
-		c.cache.renew(entry, response.Header)
+		c.renew(entry, response.Header)
 		body, err = entry.answer()
 		return body, false, err
 	case response.StatusCode == http.StatusNotFound:
-		c.cache.store(address, r.Accept, response, nil)
-		return nil, false, &NotFoundError{address}
+		c.store(address, r.Accept, response, "")
+		return "", false, &NotFoundError{address}
 	case response.StatusCode != http.StatusOK:
-		return nil, false, refused(address, response)
+		return "", false, refused(address, response)
 	}
-	release := func() {}
-	defer func() { release() }()
-	body, release, err = c.readBody(ctx, cancel, response, address, r.Limit)
+	data, release, err := c.readBody(ctx, cancel, response, address, r.Limit)
+	defer release()
 	var beyond *input.LimitError
 	switch {
 	case errors.As(err, &beyond):
-		return nil, false, &UnreachableError{address, err}
+		return "", false, &UnreachableError{address, err}
 	case err != nil:
 		var slow *slowError
-		return nil, !errors.As(err, &slow), &UnreachableError{address, err}
+		return "", !errors.As(err, &slow), &UnreachableError{address, err}
 	}
-	body, err = c.understood(address, r, response, body)
+	body, err = c.understood(address, r, response, data)
 	return body, false, err
 }
 

@@ -155,7 +155,8 @@ func TestMisbehaviour(t *testing.T) {
 		"round": "more than 5 redirections", "file": "no address of the web",
 	} {
 		t.Run(path, func(t *testing.T) {
-			c, err := New(Options{Base: server.URL, Document: 4 << 20, Cache: t.TempDir()})
+			cached := t.TempDir()
+			c, err := New(Options{Base: server.URL, Document: 4 << 20, Cache: cached})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -172,7 +173,8 @@ func TestMisbehaviour(t *testing.T) {
 				t.Errorf("%v, want %q", err, says)
 			}
 			if says != "" {
-				if kept, _ := filepath.Glob(filepath.Join(c.cache.dir, "*", "*")); len(kept) > 0 {
+				c.cache.Close()
+				if kept, _ := filepath.Glob(filepath.Join(cached, CacheDir, "*")); len(kept) > 0 {
 					t.Errorf("it was kept all the same: %v", kept)
 				}
 			}
@@ -225,7 +227,11 @@ func TestFlippedBits(t *testing.T) {
 		return string(body)
 	}
 	fetch()
-	files, _ := filepath.Glob(filepath.Join(dir, "*", "*"))
+	segments := func() []string {
+		files, _ := filepath.Glob(filepath.Join(dir, CacheDir, "*.answers"))
+		return files
+	}
+	files := segments()
 	if len(files) != 1 {
 		t.Fatal(files)
 	}
@@ -234,6 +240,9 @@ func TestFlippedBits(t *testing.T) {
 		t.Fatal(err)
 	}
 	damage := func(what string, data []byte) {
+		for _, file := range segments() {
+			os.Remove(file)
+		}
 		if err := os.WriteFile(files[0], data, 0o600); err != nil {
 			t.Fatal(err)
 		}

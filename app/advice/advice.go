@@ -298,7 +298,7 @@ func (l Library) fetch(ctx context.Context, address string) ([]namedFile, error)
 	case err != nil:
 		return nil, fmt.Errorf("advice from %s: %w", address, err)
 	}
-	return []namedFile{{address, data}}, nil
+	return []namedFile{{address, []byte(data)}}, nil
 }
 
 // locate fills in where the application's source has what facts are about: a symbol in the files that import its

@@ -82,7 +82,7 @@ func (a *Question) Assess() (*Assessment, error) {
 		return nil, err
 	}
 	target := Texts(framework, set)
-	out := &Assessment{Scheme: a.App.Scheme, Goal: a.Goal, Release: framework.Releases[universe.BestOf(framework, set)].Version.String()}
+	out := &Assessment{Scheme: a.App.Scheme, Goal: a.Goal, Release: framework.Version(universe.BestOf(framework, set)).String()}
 	out.Reached = slices.Contains(target, a.Locked(a.Goal.Name)) && a.OneAt(a.Base, target)
 	if !inOrder(framework) {
 		out.Remarks = append(out.Remarks, fmt.Sprintf("the publication times of %s contradict the order of its versions; dates were not weighed", framework.Name))
@@ -224,8 +224,8 @@ func (a *Question) compatible(p *universe.Package, current string) []string {
 	}
 	all := []string{}
 	for i := range a.Usable(p, current).All() {
-		if i >= at && (i == at || !a.App.Breaking(a.Goal.Name, p.Releases[at].Version, p.Releases[i].Version)) {
-			all = append(all, p.Releases[i].Version.String())
+		if i >= at && (i == at || !a.App.Breaking(a.Goal.Name, p.Version(at), p.Version(i))) {
+			all = append(all, p.Version(i).String())
 		}
 	}
 	return all
@@ -274,12 +274,12 @@ func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, tar
 		return nil
 	case ready != nil:
 		got.Standing = project.Ready
-		if at >= 0 && !a.mentions(&p.Releases[at]) {
+		if at >= 0 && !a.mentions(p.At(at)) {
 			got.Standing = project.Silent
 		}
 		return nil
 	}
-	later := version.NewSet(len(p.Releases))
+	later := version.NewSet(p.Len())
 	for i := range usable.All() {
 		if i > at {
 			later.Add(i)
@@ -304,11 +304,11 @@ func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, tar
 	if got.Older, err = a.older(got.Name, p, usable.Minus(later), target); err != nil {
 		return err
 	}
-	previews := version.FullSet(len(p.Releases)).Minus(p.Stable()).And(later.Not())
+	previews := version.FullSet(p.Len()).Minus(p.Stable()).And(later.Not())
 	var newer []string
 	for i := range previews.All() {
 		if i > at {
-			newer = append(newer, p.Releases[i].Version.String())
+			newer = append(newer, p.Version(i).String())
 		}
 	}
 	if slices.Contains(a.App.Held, got.Name) {
@@ -328,7 +328,7 @@ func (a *Question) Older(name string) string {
 	if err != nil || slices.Contains(a.App.Held, name) {
 		return ""
 	}
-	before := version.NewSet(len(p.Releases))
+	before := version.NewSet(p.Len())
 	for i := range a.Usable(p, a.Locked(name)).All() {
 		if i < p.Index(a.Locked(name)) {
 			before.Add(i)
@@ -389,11 +389,11 @@ type Acceptance struct {
 
 // Acceptors returns the releases of a package that are compatible with some releases of the framework, by what they state.
 func (a *Question) Acceptors(p, framework *universe.Package, releases []string) Acceptance {
-	wanted := version.NewSet(len(framework.Releases))
+	wanted := version.NewSet(framework.Len())
 	for _, v := range releases {
 		wanted.Add(framework.Index(v))
 	}
-	out := Acceptance{version.NewSet(len(p.Releases)), version.NewSet(len(p.Releases))}
+	out := Acceptance{version.NewSet(p.Len()), version.NewSet(p.Len())}
 	for i, s := range a.statements(p, framework) {
 		refuses := slices.ContainsFunc(s.each, func(set version.Set) bool { return !set.Meets(wanted) })
 		if !refuses && a.infer(p, framework, i, wanted) == nil {

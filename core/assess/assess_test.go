@@ -153,9 +153,9 @@ func TestEvidence(t *testing.T) {
 			}
 			source, app := projecttest.Sketch(t, "app: hulk@* plug@*\nhulk@3.0\nhulk@5.0\nplug@1.0"+demand)
 			app.Locked = nil
-			source["hulk"].Releases[0].Published, source["hulk"].Releases[1].Published = day("2022-01-01"), day("2025-05-01")
+			source["hulk"].At(0).Published, source["hulk"].At(1).Published = day("2022-01-01"), day("2025-05-01")
 			if test.published != "" {
-				source["plug"].Releases[0].Published = day(test.published)
+				source["plug"].At(0).Published = day(test.published)
 			}
 			got, err := Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "5"})
 			if err != nil {
@@ -173,9 +173,9 @@ func TestEvidence(t *testing.T) {
 func TestEvidenceWithoutOrder(t *testing.T) {
 	source, app := projecttest.Sketch(t, "app: hulk@* plug@*\nhulk@3.0\nhulk@5.0\nplug@1.0: peer:hulk@^5")
 	app.Locked = nil
-	source["hulk"].Releases[0].Published = time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
-	source["hulk"].Releases[1].Published = time.Date(2025, 1, 1, 0, 0, 0, 0, time.UTC)
-	source["plug"].Releases[0].Published = time.Date(2024, 1, 1, 0, 0, 0, 0, time.UTC)
+	source["hulk"].At(0).Published = time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
+	source["hulk"].At(1).Published = time.Date(2025, 1, 1, 0, 0, 0, 0, time.UTC)
+	source["plug"].At(0).Published = time.Date(2024, 1, 1, 0, 0, 0, 0, time.UTC)
 	got, err := Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "5"})
 	if err != nil {
 		t.Fatal(err)
@@ -218,7 +218,7 @@ func TestRetirement(t *testing.T) {
 	}
 	for _, test := range tests {
 		source, _ := projecttest.Sketch(t, "app: plug@*\nplug@1.0\nplug@1.1\nplug@2.0-rc.1")
-		source["plug"].Releases[1].Deprecated = test.says
+		source["plug"].At(1).Deprecated = test.says
 		got := RetirementOf(source["plug"], "hulk")
 		switch {
 		case test.says == "":
@@ -233,7 +233,7 @@ func TestRetirement(t *testing.T) {
 
 func TestRuntimes(t *testing.T) {
 	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@5.0")
-	source["hulk"].Releases[1].Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}, {Name: "toolchain", Text: ">=9"}}
+	source["hulk"].At(1).Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}, {Name: "toolchain", Text: ">=9"}}
 	for deployed, want := range map[string]bool{"20.1.0": false, "22.4.0": true, "": false} {
 		app.Runtimes = nil
 		if deployed != "" {

@@ -157,7 +157,7 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 
 // doubt is the evidence that a release promises nothing for the goal, though it does not exclude it; nil where nothing tells.
 func (a *Question) doubt(p, framework *universe.Package, subject string, target []string) *Evidence {
-	wanted := version.NewSet(len(framework.Releases))
+	wanted := version.NewSet(framework.Len())
 	for _, v := range target {
 		wanted.Add(framework.Index(v))
 	}
@@ -179,7 +179,7 @@ func (a *Question) Doubt(name, v string, target []string) string {
 	if err != nil {
 		return ""
 	}
-	wanted := version.NewSet(len(framework.Releases))
+	wanted := version.NewSet(framework.Len())
 	for _, t := range target {
 		wanted.Add(framework.Index(t))
 	}
@@ -232,8 +232,8 @@ func (a *Question) grade(r *universe.Release, d universe.Demand, framework *univ
 
 // firstOf returns the first stable release among the target's.
 func (a *Question) firstOf(framework *universe.Package, target []string) *universe.Release {
-	for i := range framework.Releases {
-		if r := &framework.Releases[i]; slices.Contains(target, r.Version.String()) {
+	for i := range framework.Len() {
+		if r := framework.At(i); slices.Contains(target, r.Version.String()) {
 			return r
 		}
 	}
@@ -244,8 +244,8 @@ func (a *Question) firstOf(framework *universe.Package, target []string) *univer
 func inOrder(p *universe.Package) bool {
 	var last time.Time
 	major := ""
-	for i := range p.Releases {
-		r := &p.Releases[i]
+	for i := range p.Len() {
+		r := p.At(i)
 		m := p.Scheme.Major(r.Version)
 		if r.Version.Prerelease() || m == major || r.Published.IsZero() {
 			continue

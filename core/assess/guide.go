@@ -6,6 +6,7 @@ import (
 
 	"molt/core/project"
 	"molt/core/universe"
+	"molt/core/version"
 )
 
 // guides returns the guides about the goal's framework, for the majors after the one in use up to the goal's, or for one
@@ -25,8 +26,8 @@ func (a *Question) guides(major string) []project.Guide {
 		if g.About != a.Goal.Name || major != "" && g.To != major {
 			continue
 		}
-		inReach := slices.ContainsFunc(p.Releases[:set.Max()+1], func(r universe.Release) bool { return a.App.Scheme.Major(r.Version) == g.To })
-		if inReach && (at < 0 || a.App.Scheme.Major(p.Releases[at].Version) != g.To) && a.after(g.To, p, at) {
+		inReach := slices.ContainsFunc(p.Versions()[:set.Max()+1], func(v version.Version) bool { return a.App.Scheme.Major(v) == g.To })
+		if inReach && (at < 0 || a.App.Scheme.Major(p.Version(at)) != g.To) && a.after(g.To, p, at) {
 			all = append(all, g)
 		}
 	}
@@ -35,7 +36,7 @@ func (a *Question) guides(major string) []project.Guide {
 
 // after reports whether some release of a major comes after a position.
 func (a *Question) after(major string, p *universe.Package, at int) bool {
-	return slices.ContainsFunc(p.Releases[at+1:], func(r universe.Release) bool { return a.App.Scheme.Major(r.Version) == major })
+	return slices.ContainsFunc(p.Versions()[at+1:], func(v version.Version) bool { return a.App.Scheme.Major(v) == major })
 }
 
 // RetirementOf says whether a package retires: its maintainers say so, or a guide does.
@@ -73,7 +74,7 @@ func (a *Question) later(says string) bool {
 	if err != nil || set.Empty() {
 		return false
 	}
-	goal := p.Releases[set.Max()].Version
+	goal := p.Version(set.Max())
 	for _, v := range a.App.Scheme.Mentions(says) {
 		if v.Compare(goal) > 0 && a.App.Scheme.Major(v) != a.App.Scheme.Major(goal) {
 			return true

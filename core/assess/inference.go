@@ -56,9 +56,9 @@ func (a *Question) statements(p, framework *universe.Package) []statement {
 	if known, ok := a.memo.statements.Load(key); ok {
 		return known.([]statement)
 	}
-	all := make([]statement, len(p.Releases))
-	for i := range p.Releases {
-		all[i] = a.statementOf(&p.Releases[i], framework)
+	all := make([]statement, p.Len())
+	for i := range p.Len() {
+		all[i] = a.statementOf(p.At(i), framework)
 	}
 	a.memo.statements.Store(key, all)
 	return all
@@ -66,7 +66,7 @@ func (a *Question) statements(p, framework *universe.Package) []statement {
 
 // statementOf reads what a release says about the framework; a demand on a sibling says it about the framework.
 func (a *Question) statementOf(r *universe.Release, framework *universe.Package) statement {
-	s := statement{demands: a.onFramework(r), admits: version.FullSet(len(framework.Releases))}
+	s := statement{demands: a.onFramework(r), admits: version.FullSet(framework.Len())}
 	for _, d := range s.demands {
 		set, _ := framework.Admit(d.Text) // what cannot be read admits nothing
 		s.each, s.admits = append(s.each, set), s.admits.And(set)
@@ -101,8 +101,8 @@ func (a *Question) infer(p, framework *universe.Package, at int, wanted version.
 		return nil
 	}
 	first, last, end := -1, -1, -1 // the first that accepts, the newest that states anything, and the last release of the framework that any admits
-	for i := at + 1; i < len(p.Releases); i++ {
-		r := &p.Releases[i]
+	for i := at + 1; i < p.Len(); i++ {
+		r := p.At(i)
 		if r.Version.Prerelease() || r.Deprecated != "" {
 			continue
 		}
@@ -119,16 +119,16 @@ func (a *Question) infer(p, framework *universe.Package, at int, wanted version.
 	case last < 0:
 		return nil
 	case first < 0 && end < wanted.Min():
-		return &inference{a.sentence(p, at, framework), a.sentence(p, last, framework), p.Releases[last].Version.String()}
-	case first >= 0 && len(own.demands) == 0 && a.App.Breaking(declared, p.Releases[at].Version, p.Releases[first].Version):
-		return &inference{a.sentence(p, at, framework), a.sentence(p, first, framework) + ", the first to accept it", p.Releases[first].Version.String()}
+		return &inference{a.sentence(p, at, framework), a.sentence(p, last, framework), p.Version(last).String()}
+	case first >= 0 && len(own.demands) == 0 && a.App.Breaking(declared, p.Version(at), p.Version(first)):
+		return &inference{a.sentence(p, at, framework), a.sentence(p, first, framework) + ", the first to accept it", p.Version(first).String()}
 	}
 	return nil
 }
 
 // sentence says what a release states about the framework.
 func (a *Question) sentence(p *universe.Package, at int, framework *universe.Package) string {
-	r := &p.Releases[at]
+	r := p.At(at)
 	demands := a.onFramework(r)
 	if len(demands) == 0 {
 		return fmt.Sprintf("%s %s says nothing about %s", p.Name, r.Version, framework.Name)
@@ -140,7 +140,7 @@ func (a *Question) sentence(p *universe.Package, at int, framework *universe.Pac
 func (a *Question) reached(framework *universe.Package, wanted version.Set) bool {
 	here := framework.Release(a.Locked(a.Goal.Name))
 	first := wanted.Min()
-	return here != nil && first >= 0 && !a.pastMajor(framework.Releases[first].Version, here.Version)
+	return here != nil && first >= 0 && !a.pastMajor(framework.Version(first), here.Version)
 }
 
 // declaredAs returns the name under which a package is declared, "" for none.
@@ -155,7 +155,7 @@ func (a *Question) declaredAs(pkg string) string {
 
 // promising filters releases of a declared package to those that are not taken to exclude some releases of the framework.
 func (a *Question) promising(p, framework *universe.Package, releases, target []string) []string {
-	wanted := version.NewSet(len(framework.Releases))
+	wanted := version.NewSet(framework.Len())
 	for _, v := range target {
 		wanted.Add(framework.Index(v))
 	}

@@ -78,7 +78,7 @@ func numbersOf(p, other *universe.Package) bool {
 func shared(x, y *universe.Package) int {
 	n := 0
 	for i := range x.Stable().All() {
-		if y.Index(x.Releases[i].Version.String()) >= 0 {
+		if y.Index(x.Version(i).String()) >= 0 {
 			n++
 		}
 	}
@@ -152,11 +152,11 @@ func (a *Question) followsMajors(p, framework *universe.Package, at version.Vers
 		return false
 	}
 	theirs := map[string]bool{}
-	for i := range framework.Releases {
-		theirs[a.App.Scheme.Major(framework.Releases[i].Version)] = true
+	for i := range framework.Len() {
+		theirs[a.App.Scheme.Major(framework.Version(i))] = true
 	}
-	return slices.ContainsFunc(p.Releases, func(x universe.Release) bool {
-		m := a.App.Scheme.Major(x.Version)
+	return slices.ContainsFunc(p.Versions(), func(v version.Version) bool {
+		m := a.App.Scheme.Major(v)
 		return m != a.App.Scheme.Major(at) && theirs[m]
 	})
 }
@@ -211,7 +211,7 @@ func (a *Question) Ends(p *universe.Package, name string, framework version.Vers
 		return false
 	}
 	major := a.App.Scheme.Major(framework)
-	return !slices.ContainsFunc(p.Releases, func(r universe.Release) bool { return a.App.Scheme.Major(r.Version) == major })
+	return !slices.ContainsFunc(p.Versions(), func(v version.Version) bool { return a.App.Scheme.Major(v) == major })
 }
 
 // Capped reports whether a release of a declared package is past the goal's major, though the package follows the framework's majors.
@@ -258,20 +258,21 @@ func (a *Question) following(source universe.Source) universe.Source {
 			return p, nil
 		}
 		if runtime {
-			return p.Only(func(_ string, r *universe.Release) bool {
-				return slices.Contains(locked[p.Name], r.Version.String()) || !a.pastRuntime(about, r.Version)
+			return p.Only(func(i int) bool {
+				v := p.Version(i)
+				return slices.Contains(locked[p.Name], v.String()) || !a.pastRuntime(about, v)
 			}), nil
 		}
 		if locked[about] == nil && a.Declaration(about).As == "" {
 			return p, nil
 		}
 		other, err := universe.LookUp(a.Ctx, source, about)
-		if err != nil || other == nil || len(other.Releases) == 0 {
+		if err != nil || other == nil || other.Len() == 0 {
 			return p, err
 		}
-		newest := other.Releases[len(other.Releases)-1].Version
+		newest := other.Version(other.Len() - 1)
 		var releases []universe.Release
-		for _, r := range p.Releases {
+		for _, r := range p.Copies() {
 			if !slices.Contains(locked[p.Name], r.Version.String()) {
 				from := a.firstOfMajor(other, r.Version)
 				if from == nil && a.pastMajor(r.Version, newest) {
@@ -289,8 +290,8 @@ func (a *Question) following(source universe.Source) universe.Source {
 
 // firstOfMajor returns the first release of a package in the major that a version of another one names; nil where there is none.
 func (a *Question) firstOfMajor(p *universe.Package, v version.Version) version.Version {
-	for i := range p.Releases {
-		if r := p.Releases[i].Version; a.App.Scheme.Major(r) == a.App.Scheme.Major(v) && !r.Prerelease() {
+	for i := range p.Len() {
+		if r := p.Version(i); a.App.Scheme.Major(r) == a.App.Scheme.Major(v) && !r.Prerelease() {
 			return r
 		}
 	}

@@ -157,7 +157,7 @@ func (a *Question) newest(r, locked *solve.Resolution, c Choice, names []string)
 		}
 		o := solve.Objective{Name: name + " newer"}
 		for k, v := range c[name] {
-			if i := p.Index(v); i >= p.Index(got) && p.Releases[i].Deprecated == "" {
+			if i := p.Index(v); i >= p.Index(got) && !p.Deprecated(i) {
 				o.Soft = append(o.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: c[name][k:]})
 			}
 		}
@@ -190,9 +190,9 @@ func (a *Question) Scopes(p *universe.Package, s project.Draft, name string) (in
 		return []string{current}, []string{current}
 	}
 	all = slices.DeleteFunc(all, func(v string) bool { return p.Index(v) < at }) // nothing goes back
-	step := version.NewSet(len(p.Releases))
+	step := version.NewSet(p.Len())
 	for i := range a.Usable(p, current).All() {
-		if i == at || i > at && !a.App.Breaking(name, p.Releases[at].Version, p.Releases[i].Version) {
+		if i == at || i > at && !a.App.Breaking(name, p.Version(at), p.Version(i)) {
 			step.Add(i)
 		}
 	}
@@ -201,7 +201,7 @@ func (a *Question) Scopes(p *universe.Package, s project.Draft, name string) (in
 
 // Admitted returns the releases that every line of the manifest about a name admits.
 func (a *Question) Admitted(p *universe.Package, s project.Draft, name string) version.Set {
-	all := version.FullSet(len(p.Releases))
+	all := version.FullSet(p.Len())
 	for _, d := range a.App.Declared {
 		if d.As == name {
 			set, _ := p.Admit(s.Lines[d.Line()]) // a line that cannot be read admits nothing

@@ -104,7 +104,7 @@ func (a *Question) Locked(name string) string { return project.VersionOf(a.Base,
 func (a *Question) Usable(p *universe.Package, current string) version.Set {
 	s := p.Stable()
 	if slices.Contains(a.App.Previews, p.Name) {
-		s = version.FullSet(len(p.Releases))
+		s = version.FullSet(p.Len())
 	}
 	if i := p.Index(current); i >= 0 {
 		s.Add(i)
@@ -118,7 +118,7 @@ func (a *Question) choosable(name string, p *universe.Package, current string) v
 	if i < 0 || !slices.Contains(a.App.Held, name) {
 		return a.Usable(p, current)
 	}
-	s := version.NewSet(len(p.Releases))
+	s := version.NewSet(p.Len())
 	s.Add(i)
 	return s
 }
@@ -127,7 +127,7 @@ func (a *Question) choosable(name string, p *universe.Package, current string) v
 func Texts(p *universe.Package, s version.Set) []string {
 	all := []string{} // not nil: no release is not the same as no choice
 	for i := range s.All() {
-		all = append(all, p.Releases[i].Version.String())
+		all = append(all, p.Version(i).String())
 	}
 	return all
 }
@@ -283,9 +283,9 @@ func (a *Question) Target(p *universe.Package) (version.Set, error) {
 	}
 	set := meant.Admit(p.Versions())
 	if set.Empty() { // a major of which there are only previews, when these are allowed
-		set = version.NewSet(len(p.Releases))
+		set = version.NewSet(p.Len())
 		for i := range a.Usable(p, "").All() {
-			if a.App.Scheme.Major(p.Releases[i].Version) == a.Goal.Constraint {
+			if a.App.Scheme.Major(p.Version(i)) == a.Goal.Constraint {
 				set.Add(i)
 			}
 		}

@@ -209,8 +209,8 @@ func (a *Question) mentioned(runtime project.Runtime, r *solve.Resolution) (vers
 		if err != nil {
 			return nil, err
 		}
-		for i := range p.Releases {
-			for _, q := range p.Releases[i].Runtimes {
+		for i := range p.Len() {
+			for _, q := range p.Runtimes(i) {
 				if q.Name == runtime.Name && !seen[q.Text] {
 					seen[q.Text] = true
 					all = append(all, runtime.Scheme.Mentions(q.Text)...)

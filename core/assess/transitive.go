@@ -112,7 +112,7 @@ func blame(packages []Assessed) {
 
 // Indifferent returns the package with all statements about another one removed.
 func Indifferent(p *universe.Package, about string) *universe.Package {
-	releases := slices.Clone(p.Releases)
+	releases := p.Copies()
 	other := func(all []universe.Demand) []universe.Demand {
 		return slices.DeleteFunc(slices.Clone(all), func(d universe.Demand) bool { return d.Package == about })
 	}
@@ -150,10 +150,10 @@ func (a *Question) broughtBy(name string) string {
 func (a *Question) bounds(got *Assessed, p *universe.Package, accepts Acceptance) {
 	serve := accepts.stated.And(a.Usable(p, got.Locked))
 	if first := serve.Min(); first >= 0 {
-		got.First = p.Releases[first].Version.String()
+		got.First = p.Version(first).String()
 	}
 	if last := universe.BestOf(p, serve); last >= 0 {
-		got.Newest = p.Releases[last].Version.String()
+		got.Newest = p.Version(last).String()
 	}
 }
 
@@ -162,7 +162,7 @@ func (a *Question) bounds(got *Assessed, p *universe.Package, accepts Acceptance
 func (a *Question) solved(got *Assessed, p *universe.Package, accepts Acceptance, target []string, ready bool) error {
 	serve := accepts.stated.And(a.Usable(p, got.Locked))
 	if at := p.Index(got.Locked); at >= 0 { // nobody goes back to an open range of long ago
-		later := version.NewSet(len(p.Releases))
+		later := version.NewSet(p.Len())
 		for i := range serve.All() {
 			if i >= at {
 				later.Add(i)

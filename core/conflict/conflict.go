@@ -97,24 +97,24 @@ func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d sol
 	if err != nil || by == nil {
 		return side, err
 	}
-	asks := version.NewSet(len(by.Releases))
-	for i := range by.Releases {
+	asks := version.NewSet(by.Len())
+	for i := range by.Len() {
 		if ofRuntime {
-			if slices.Contains(by.Releases[i].Runtimes, universe.Requirement{Name: runtime, Text: d.Constraint}) {
+			if slices.Contains(by.Runtimes(i), universe.Requirement{Name: runtime, Text: d.Constraint}) {
 				asks.Add(i)
 			}
 			continue
 		}
-		all := by.Releases[i].Needs
+		all := by.Needs(i)
 		if d.Kind == solve.Peer {
-			all = by.Releases[i].Peers
+			all = by.Peers(i)
 		}
 		if slices.ContainsFunc(all, func(x universe.Demand) bool { return x.As == d.As && x.Package == d.Package && x.Text == d.Constraint }) {
 			asks.Add(i)
 		}
 	}
 	// Releases that nothing in the tangle admits have no part in it.
-	admitted := version.NewSet(len(by.Releases))
+	admitted := version.NewSet(by.Len())
 	for _, x := range t.Demands {
 		if x.Package == d.By {
 			set, _ := by.Admit(x.Constraint)

@@ -186,8 +186,8 @@ func (f *finder) previewMayHelp(name string) bool {
 		return false
 	}
 	accepting := f.Acceptors(p, framework, assess.Texts(framework, set)).All
-	for i := p.Index(f.Locked(name)) + 1; i < len(p.Releases); i++ {
-		if p.Releases[i].Version.Prerelease() && accepting.Has(i) {
+	for i := p.Index(f.Locked(name)) + 1; i < p.Len(); i++ {
+		if p.Version(i).Prerelease() && accepting.Has(i) {
 			return true
 		}
 	}
@@ -249,13 +249,13 @@ func (f *finder) less(goal project.Goal) error {
 		return err
 	}
 	at := p.Index(f.Locked(goal.Name))
-	tried := map[string]bool{f.App.Scheme.Major(p.Releases[set.Max()].Version): true}
+	tried := map[string]bool{f.App.Scheme.Major(p.Version(set.Max())): true}
 	for i := set.Min() - 1; i > at; i-- {
-		m := f.App.Scheme.Major(p.Releases[i].Version)
-		if at >= 0 && m == f.App.Scheme.Major(p.Releases[at].Version) {
+		m := f.App.Scheme.Major(p.Version(i))
+		if at >= 0 && m == f.App.Scheme.Major(p.Version(at)) {
 			break
 		}
-		if tried[m] || p.Releases[i].Version.Prerelease() {
+		if tried[m] || p.Version(i).Prerelease() {
 			continue
 		}
 		tried[m] = true

@@ -46,7 +46,7 @@ func undemanding(p *universe.Package, d solve.Demand) *universe.Package {
 		}
 		return kept
 	}
-	for _, r := range p.Releases {
+	for _, r := range p.Copies() {
 		if d.Kind == solve.Peer {
 			r.Peers = other(r.Peers)
 		} else {

@@ -52,7 +52,7 @@ func Fits(ctx context.Context, source universe.Source, app project.Application, 
 		if tangle == nil {
 			tangle = solve.AsTangle(err)
 		}
-		all = append(all, Fit{&p.Releases[i], r != nil})
+		all = append(all, Fit{p.At(i), r != nil})
 	}
 	return all, tangle, nil
 }
@@ -69,7 +69,7 @@ func resolveFit(ctx context.Context, source universe.Source, app project.Applica
 // fitProblem states an application with a package at one release, beside its fixed set.
 func fitProblem(ctx context.Context, source universe.Source, app project.Application, p *universe.Package, name string, w int) (solve.Problem, error) {
 	problem := app.Problem()
-	v := p.Releases[w].Version.String()
+	v := p.Version(w).String()
 	declared := false
 	for i := range problem.Roots {
 		if r := &problem.Roots[i]; r.As == name {

@@ -102,8 +102,8 @@ func Survey(ctx context.Context, source universe.Source, app project.Application
 
 // Published notes the stable releases of a row that were published after a time.
 func (row *Row) published(p *universe.Package, since time.Time) {
-	for i := range p.Releases {
-		if r := &p.Releases[i]; !r.Version.Prerelease() && r.Deprecated == "" && r.Published.After(since) {
+	for i := range p.Len() {
+		if r := p.At(i); !r.Version.Prerelease() && r.Deprecated == "" && r.Published.After(since) {
 			row.Since = append(row.Since, r.Version.String())
 		}
 	}
@@ -115,7 +115,7 @@ func (row *Row) describe(p *universe.Package, app project.Application) {
 	}
 	admitted, _ := p.Admit(row.Declared)
 	if best := universe.BestOf(p, admitted); best >= 0 {
-		row.Best = p.Releases[best].Version.String()
+		row.Best = p.Version(best).String()
 	} else {
 		row.Flags = append(row.Flags, Unsatisfied)
 	}
@@ -131,13 +131,13 @@ func (row *Row) describe(p *universe.Package, app project.Application) {
 	if locked < 0 {
 		return
 	}
-	here := &p.Releases[locked]
+	here := p.At(locked)
 	if here.Version.Compare(newest.Version) > 0 { // a preview, or a deprecated one: nothing newer is to be had
 		newest, row.Newest = here, row.Locked
 	}
 	row.Jump = app.JumpOf(row.Name, here.Version, newest.Version)
-	for i := locked + 1; i < len(p.Releases); i++ {
-		if r := &p.Releases[i]; !r.Version.Prerelease() && r.Version.Compare(newest.Version) <= 0 {
+	for i := locked + 1; i < p.Len(); i++ {
+		if r := p.At(i); !r.Version.Prerelease() && r.Version.Compare(newest.Version) <= 0 {
 			row.Releases++
 		}
 	}

@@ -63,11 +63,11 @@ func TraceLocked(ctx context.Context, source universe.Source, r *solve.Resolutio
 
 // keptBy finds the next newer stable release, and the links that exclude it.
 func (t *Trace) keptBy(p *universe.Package, links []Link) {
-	for i := p.Index(t.Version) + 1; i > 0 && i < len(p.Releases); i++ {
-		if r := &p.Releases[i]; r.Version.Prerelease() || r.Deprecated != "" {
+	for i := p.Index(t.Version) + 1; i > 0 && i < p.Len(); i++ {
+		if r := p.At(i); r.Version.Prerelease() || r.Deprecated != "" {
 			continue
 		}
-		t.Next = p.Releases[i].Version.String()
+		t.Next = p.Version(i).String()
 		for _, l := range links {
 			if set, err := p.Admit(l.Constraint); err == nil && !set.Has(i) {
 				t.Keepers = append(t.Keepers, l)

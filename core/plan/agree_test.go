@@ -147,7 +147,7 @@ func randomApplication(t *testing.T, random *rand.Rand) (universe.Table, project
 	if random.IntN(3) == 0 {
 		app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
 		p := source[fmt.Sprintf("p%d", random.IntN(n))]
-		last := &p.Releases[len(p.Releases)-1]
+		last := p.At(p.Len() - 1)
 		last.Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}}
 		said += fmt.Sprintln("node 20;", p.Name, last.Version, "needs 22")
 	}

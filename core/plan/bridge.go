@@ -50,7 +50,7 @@ func (p *planner) bridgeScope(h hop, family []string) (assess.Choice, error) {
 		}
 		now := project.VersionOf(p.now.Locked, name)
 		both := p.Acceptors(pkg, framework, h.releases).All.And(p.Acceptors(pkg, framework, []string{project.VersionOf(p.now.Locked, p.Goal.Name)}).All)
-		part := version.NewSet(len(pkg.Releases))
+		part := version.NewSet(pkg.Len())
 		for i := range both.And(p.Usable(pkg, now)).All() {
 			if at := pkg.Index(now); i > at {
 				part.Add(i)

@@ -42,10 +42,10 @@ func (p *planner) freshen(kind StageKind, most version.Jump) error {
 		if at < 0 || slices.Contains(p.App.Held, name) {
 			continue
 		}
-		here := pkg.Releases[at].Version
+		here := pkg.Version(at)
 		var fresh []string
 		for i := range p.Usable(pkg, current).All() {
-			r := &pkg.Releases[i]
+			r := pkg.At(i)
 			jump := p.App.Scheme.Jump(here, r.Version)
 			if i == at || i > at && jump <= most && !p.App.Breaking(name, here, r.Version) && r.Deprecated == "" && !r.Version.Prerelease() {
 				fresh = append(fresh, r.Version.String())

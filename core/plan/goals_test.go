@@ -127,8 +127,8 @@ func TestGuides(t *testing.T) {
 func TestHouseRules(t *testing.T) {
 	source, app := projecttest.Sketch(t, projecttest.Jetty)
 	for name, licence := range map[string]string{"keel": "MIT OR GPL-3.0-only", "mast": "GPL-3.0-only", "hulk": "MIT"} {
-		for i := range source[name].Releases {
-			source[name].Releases[i].Licence = licence
+		for i := range source[name].Len() {
+			source[name].At(i).Licence = licence
 		}
 	}
 	app.Rules = project.Policy{AllowLicences: []string{"MIT"}, Refuse: []string{"bilge*"}}
@@ -209,7 +209,7 @@ func TestFamiliesAreFound(t *testing.T) {
 
 func TestRuntimesOfSeveralEnvironments(t *testing.T) {
 	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@4.0")
-	source["hulk"].Releases[1].Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}}
+	source["hulk"].At(1).Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}}
 	app.Runtimes = project.Runtimes{"node": {"production": "20.1.0", "staging": "22.3.0"}}
 	app.Pins = []project.Pin{{Name: "node", Version: "20", Where: ".node-version:1"}}
 	got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"})

@@ -59,11 +59,11 @@ func (p *planner) between(framework *universe.Package, final []string) []hop {
 	end := framework.Index(final[len(final)-1])
 	here := ""
 	if at >= 0 {
-		here = p.App.Scheme.Major(framework.Releases[at].Version)
+		here = p.App.Scheme.Major(framework.Version(at))
 	}
-	goal := p.App.Scheme.Major(framework.Releases[end].Version)
+	goal := p.App.Scheme.Major(framework.Version(end))
 	for i := at + 1; i <= end; i++ {
-		r := &framework.Releases[i]
+		r := framework.At(i)
 		m := p.App.Scheme.Major(r.Version)
 		if m == here || m == goal || r.Version.Prerelease() {
 			continue

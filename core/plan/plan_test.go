@@ -151,8 +151,8 @@ func TestBaseline(t *testing.T) {
 
 func TestRuntimeStage(t *testing.T) {
 	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0")
-	source["hulk"].Releases[1].Runtimes = []universe.Requirement{{Name: "node", Text: ">=20"}}
-	source["hulk"].Releases[2].Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}}
+	source["hulk"].At(1).Runtimes = []universe.Requirement{{Name: "node", Text: ">=20"}}
+	source["hulk"].At(2).Runtimes = []universe.Requirement{{Name: "node", Text: ">=22"}}
 	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.1.0")}
 	plan := mustPlan(t, source, app, project.Goal{Name: "hulk", Constraint: "5"})
 	var ids []string
@@ -395,7 +395,7 @@ func TestPlanMovesWhatIsNotPublished(t *testing.T) {
 		mast@1.0
 		mast@1.1`)
 	for _, name := range []string{"deck", "mast"} {
-		source[name] = universe.NewPackage(name, source[name].Scheme, source[name].Releases[1:])
+		source[name] = universe.NewPackage(name, source[name].Scheme, source[name].Copies()[1:])
 	}
 	plan := mustPlan(t, source, app, project.Goal{Name: "f", Constraint: "2"})
 	goal := plan.Stages[len(plan.Stages)-1]

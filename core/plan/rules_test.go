@@ -69,8 +69,8 @@ func yard(t *testing.T, seed int) (source universe.Table, app project.Applicatio
 	app.Kin = kinOfYard
 	app.Runtimes = project.Runtimes{"node": project.Everywhere("10.0.0")}
 	for _, name := range []string{"fw", "p", "q"} {
-		for i := range source[name].Releases {
-			if r := &source[name].Releases[i]; i > 0 && random.IntN(3) == 0 {
+		for i := range source[name].Len() {
+			if r := source[name].At(i); i > 0 && random.IntN(3) == 0 {
 				r.Runtimes = append(r.Runtimes, universe.Requirement{Name: "node", Text: fmt.Sprintf(">=%d.%d", 8+random.IntN(8), 5*random.IntN(2))})
 				text += fmt.Sprintf("%s %s needs node %s\n", name, r.Version, r.Runtimes[0].Text)
 			}
@@ -163,8 +163,8 @@ func couldMove(t *testing.T, source universe.Table, app project.Application, p *
 	q = q.Deployed()
 	framework := source["fw"]
 	target := []string{}
-	for i := range framework.Releases {
-		if r := &framework.Releases[i]; app.Scheme.Major(r.Version) == p.Goal.Constraint {
+	for i := range framework.Len() {
+		if r := framework.At(i); app.Scheme.Major(r.Version) == p.Goal.Constraint {
 			target = append(target, r.Version.String())
 		}
 	}
@@ -204,8 +204,8 @@ func couldMove(t *testing.T, source universe.Table, app project.Application, p *
 		}
 		at := pkg.Index(now[name])
 		var later []string
-		for i := at + 1; i < len(pkg.Releases); i++ {
-			r := &pkg.Releases[i]
+		for i := at + 1; i < pkg.Len(); i++ {
+			r := pkg.At(i)
 			if app.Scheme.Breaking(source[name].Release(now[name]).Version, r.Version) && !q.Capped(name, r.Version) {
 				later = append(later, r.Version.String())
 			}

@@ -82,9 +82,9 @@ func (p *planner) newer(fits func(name string, from, to version.Version) bool) (
 			continue
 		}
 		var later []string
-		for i := at + 1; i < len(pkg.Releases); i++ {
-			r := &pkg.Releases[i]
-			if !r.Version.Prerelease() && r.Deprecated == "" && !p.Capped(name, r.Version) && fits(name, pkg.Releases[at].Version, r.Version) {
+		for i := at + 1; i < pkg.Len(); i++ {
+			r := pkg.At(i)
+			if !r.Version.Prerelease() && r.Deprecated == "" && !p.Capped(name, r.Version) && fits(name, pkg.Version(at), r.Version) {
 				later = append(later, r.Version.String())
 			}
 		}
@@ -106,8 +106,8 @@ func (p *planner) standingAt() ([]string, error) {
 		return nil, nil
 	}
 	var all []string
-	for i := range framework.Releases {
-		if r := &framework.Releases[i]; p.App.Scheme.Major(r.Version) == p.App.Scheme.Major(now.Version) {
+	for i := range framework.Len() {
+		if r := framework.At(i); p.App.Scheme.Major(r.Version) == p.App.Scheme.Major(now.Version) {
 			all = append(all, r.Version.String())
 		}
 	}
@@ -448,7 +448,7 @@ func (p *planner) acceptable(pkg *universe.Package) (*universe.Release, error) {
 	}
 	fit := p.Acceptors(pkg, framework, assess.Texts(framework, set)).All.And(p.Usable(pkg, ""))
 	if i := universe.BestOf(pkg, fit); i >= 0 {
-		return &pkg.Releases[i], nil
+		return pkg.At(i), nil
 	}
 	return nil, fmt.Errorf("%s has no release that is compatible with %s", pkg.Name, p.Goal)
 }

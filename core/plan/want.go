@@ -109,10 +109,10 @@ func (w *wanter) declare(app *project.Application, want Wanted, usual string, li
 		}
 	}
 	if scope.Empty() {
-		return &project.NameError{Name: want.Name, Reason: fmt.Sprintf("no published release fits %q; there are %s", want.Constraint, p.Versions().Describe(version.FullSet(len(p.Releases))))}
+		return &project.NameError{Name: want.Name, Reason: fmt.Sprintf("no published release fits %q; there are %s", want.Constraint, p.Versions().Describe(version.FullSet(p.Len())))}
 	}
 	for _, i := range w.sound(p, scope) {
-		w.scopes[want.Name] = append(w.scopes[want.Name], p.Releases[i].Version.String())
+		w.scopes[want.Name] = append(w.scopes[want.Name], p.Version(i).String())
 	}
 	if len(at) == 0 {
 		group := want.Group
@@ -132,7 +132,7 @@ func (w *wanter) declare(app *project.Application, want Wanted, usual string, li
 // sound leaves out what is deprecated, unless there is nothing else.
 func (w *wanter) sound(p *universe.Package, s version.Set) []int {
 	all := slices.Collect(s.All())
-	if good := slices.DeleteFunc(slices.Clone(all), func(i int) bool { return p.Releases[i].Deprecated != "" }); len(good) > 0 {
+	if good := slices.DeleteFunc(slices.Clone(all), func(i int) bool { return p.Deprecated(i) }); len(good) > 0 {
 		return good
 	}
 	return all

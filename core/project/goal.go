@@ -55,12 +55,12 @@ func NoneFits(ctx context.Context, source universe.Source, app Application, goal
 func majors(p *universe.Package, scheme version.Scheme) string {
 	var all []string
 	stable := map[string]bool{}
-	for i := range p.Releases {
-		m := scheme.Major(p.Releases[i].Version)
+	for i := range p.Len() {
+		m := scheme.Major(p.Version(i))
 		if !slices.Contains(all, m) {
 			all = append(all, m)
 		}
-		stable[m] = stable[m] || !p.Releases[i].Version.Prerelease()
+		stable[m] = stable[m] || !p.Version(i).Prerelease()
 	}
 	for i, m := range all {
 		if !stable[m] {

@@ -117,7 +117,7 @@ func Permitted(source universe.Source, app Application) universe.Source {
 		case p.Index(given) < 0:
 			return nil, &FixedError{p.Name, given}
 		}
-		return p.Only(func(_ string, r *universe.Release) bool { return r.Version.String() == given }), nil
+		return p.Only(func(i int) bool { return p.Version(i).String() == given }), nil
 	})}
 }
 
@@ -139,7 +139,7 @@ func Hidden(ctx context.Context, source universe.Source, app Application, name s
 
 // hides is the part of Hidden that is about given releases and rules.
 func (app Application) hides(p *universe.Package, name string) string {
-	if given, fixed := app.Fixed[name]; fixed && p.Index(given) >= 0 && len(p.Releases) > 1 {
+	if given, fixed := app.Fixed[name]; fixed && p.Index(given) >= 0 && p.Len() > 1 {
 		return fmt.Sprintf("%s is given from outside, at %s", name, given)
 	}
 	var locked []string
@@ -147,8 +147,8 @@ func (app Application) hides(p *universe.Package, name string) string {
 		locked = app.Locked.Versions()[name]
 	}
 	hidden, last := 0, ""
-	for i := range p.Releases {
-		r := &p.Releases[i]
+	for i := range p.Len() {
+		r := p.At(i)
 		if says := app.Rules.Breach(name, r); says != "" && !slices.Contains(locked, r.Version.String()) {
 			hidden++
 			last = fmt.Sprintf("%s: %s", r.Version, says)
@@ -157,10 +157,10 @@ func (app Application) hides(p *universe.Package, name string) string {
 	switch hidden {
 	case 0:
 		return ""
-	case len(p.Releases):
+	case p.Len():
 		return fmt.Sprintf("the policy hides all releases of %s; %s", name, last)
 	}
-	return fmt.Sprintf("the policy hides %d of %d releases of %s; %s", hidden, len(p.Releases), name, last)
+	return fmt.Sprintf("the policy hides %d of %d releases of %s; %s", hidden, p.Len(), name, last)
 }
 
 // permitted is a source that was filtered.

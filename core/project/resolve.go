@@ -135,7 +135,7 @@ func runtimeTangle(ctx context.Context, source universe.Source, app Application,
 // requiring turns the requirements of releases on runtimes into needs, for the runtimes that a table has.
 func requiring(source universe.Source, app Application, runtimes universe.Table) universe.Source {
 	return universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
-		releases := slices.Clone(p.Releases)
+		releases := p.Copies()
 		for i := range releases {
 			r := &releases[i]
 			r.Needs, r.Peers = slices.Clone(r.Needs), slices.Clone(r.Peers)

@@ -28,11 +28,11 @@ func RunnableFrom(source universe.Source, app Application, before *solve.Resolut
 		return source
 	}
 	var known sync.Map // whether a requirement is met; a source may be used concurrently
-	return universe.Filter(source, func(name string, r *universe.Release) bool {
-		if slices.Contains(runs[name], r.Version.String()) {
+	suitable := func(p *universe.Package, i int) bool {
+		if runs := runs[p.Name]; runs != nil && slices.Contains(runs, p.Version(i).String()) {
 			return true
 		}
-		for _, q := range r.Runtimes {
+		for _, q := range p.Runtimes(i) {
 			deployed, ok := app.Runtimes[q.Name]
 			if !ok {
 				continue
@@ -47,6 +47,9 @@ func RunnableFrom(source universe.Source, app Application, before *solve.Resolut
 			}
 		}
 		return true
+	}
+	return universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
+		return p.Only(func(i int) bool { return suitable(p, i) }), nil
 	})
 }
 

@@ -45,7 +45,7 @@ func possible(source universe.Table, p Problem) bool {
 	b := &brute{source: source, p: p, states: map[string]*state{}}
 	names := map[string]string{}
 	for name, pkg := range source {
-		for _, r := range pkg.Releases {
+		for r := range pkg.All() {
 			for _, d := range r.Peers {
 				names[d.As] = d.Package
 			}
@@ -78,7 +78,7 @@ func possible(source universe.Table, p Problem) bool {
 
 func (b *brute) count(pkg string) int {
 	if p := b.source[pkg]; p != nil {
-		return len(p.Releases)
+		return p.Len()
 	}
 	return 0
 }
@@ -136,7 +136,7 @@ func (b *brute) state(at sight, env map[string]sight) *state {
 	s := &state{pkg: at.pkg, w: at.w}
 	b.states[key.String()] = s
 	b.list = append(b.list, s)
-	r := &b.source[at.pkg].Releases[at.w]
+	r := b.source[at.pkg].At(at.w)
 	for _, peer := range r.Peers {
 		seen, ok := env[peer.As]
 		if there := ok && seen.w >= 0; there && !b.admits(seen, peer.Text) || !there && !peer.Optional {
@@ -335,7 +335,7 @@ func restrict(source universe.Table, p Problem, kept []Demand) (universe.Table, 
 	only := universe.Table{}
 	for name, pkg := range source {
 		var releases []universe.Release
-		for _, r := range pkg.Releases {
+		for _, r := range pkg.Copies() {
 			r.Needs = slices.DeleteFunc(slices.Clone(r.Needs), func(d universe.Demand) bool { return !has(name, Need, d) })
 			r.Peers = slices.DeleteFunc(slices.Clone(r.Peers), func(d universe.Demand) bool { return !has(name, Peer, d) })
 			releases = append(releases, r)

@@ -112,7 +112,7 @@ func candidates(pkg *universe.Package, edges []Edge, nodes map[string]*Node, hel
 	if !slices.ContainsFunc(held, func(v string) bool { return !stays(v) }) {
 		return true
 	}
-	common := version.FullSet(len(pkg.Releases))
+	common := version.FullSet(pkg.Len())
 	alone := map[string]bool{} // releases that some dependent cannot exchange for another of the graph
 	for _, e := range edges {
 		set, err := pkg.Admit(e.Constraint)
@@ -126,7 +126,7 @@ func candidates(pkg *universe.Package, edges []Edge, nodes map[string]*Node, hel
 		}
 	}
 	for _, i := range slices.Backward(slices.Collect(common.All())) {
-		one := pkg.Releases[i].Version.String()
+		one := pkg.Version(i).String()
 		if slices.ContainsFunc(held, func(v string) bool { return v != one && stays(v) }) {
 			continue
 		}

@@ -74,7 +74,7 @@ func (s *solver) wantOptional(i *instance) {
 
 // openInstance states the needs of an instance that is part of the assignment or, under single tenancy, about to be.
 func (s *solver) openInstance(i *instance) error {
-	r := &i.pkg.Releases[i.w]
+	needs := i.pkg.Needs(i.w)
 	i.pkg.opened.add(i.w)
 	if i.pkg.been == nil {
 		i.pkg.been = s.memory.domainFor(i.pkg.n)
@@ -84,8 +84,8 @@ func (s *solver) openInstance(i *instance) error {
 		s.released++
 	}
 	i.open = true
-	i.needs = make([]*edge, 0, len(r.Needs))
-	for k, d := range r.Needs {
+	i.needs = make([]*edge, 0, len(needs))
+	for k, d := range needs {
 		if s.leavesNeed(i.pkg, d) {
 			continue
 		}
@@ -121,7 +121,7 @@ func (s *solver) openInstance(i *instance) error {
 
 // stateNeed adds the clauses of one need.
 func (s *solver) stateNeed(i *instance, k int, e *edge) {
-	d := i.pkg.Releases[i.w].Needs[k]
+	d := i.pkg.Needs(i.w)[k]
 	if s.statePart(e) {
 		return
 	}
@@ -178,9 +178,9 @@ func (s *solver) expandVar(v int32, w int) (bool, error) {
 }
 
 // hint tells the source what a release needs.
-func (s *solver) hint(r *universe.Release) {
+func (s *solver) hint(p *pkg, w int) {
 	s.names = s.names[:0]
-	for _, d := range r.Needs {
+	for _, d := range p.Needs(w) {
 		if !d.Foreign {
 			s.names = append(s.names, d.Package)
 		}
@@ -198,9 +198,8 @@ func (s *solver) expand(e *edge, w int) error {
 		e.targets = append(e.targets, target{w, i})
 		return nil
 	}
-	r := &e.pkg.Releases[w]
-	s.hint(r)
-	for k := range r.Peers {
+	s.hint(e.pkg, w)
+	for k := range e.pkg.Peers(w) {
 		if err := s.statePeer(e, w, k); err != nil {
 			return err
 		}
@@ -231,7 +230,7 @@ func (s *solver) expand(e *edge, w int) error {
 
 // statePeer adds the clauses of one peer demand, for all releases of the package that make it.
 func (s *solver) statePeer(e *edge, w, k int) error {
-	d := e.pkg.Releases[w].Peers[k]
+	d := e.pkg.Peers(w)[k]
 	if e.peers[d] || d.Foreign || s.leaves(peerOf(e.pkg, d)) {
 		return nil
 	}

@@ -177,7 +177,7 @@ func (d *drawing) atTop(name string) int {
 }
 
 func (d *drawing) add(i *instance, parent int) int {
-	d.drawn = append(d.drawn, &vertex{name: i.pkg.Name, release: &i.pkg.Releases[i.w], w: i.w, inst: i, frozen: none, parent: parent, tied: none})
+	d.drawn = append(d.drawn, &vertex{name: i.pkg.Name, release: i.pkg.At(i.w), w: i.w, inst: i, frozen: none, parent: parent, tied: none})
 	d.todo = append(d.todo, len(d.drawn)-1)
 	return len(d.drawn) - 1
 }

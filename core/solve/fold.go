@@ -47,7 +47,7 @@ func (d *drawing) wantedNames() map[*instance][]string {
 				}
 			}
 		}
-		for _, peer := range n.inst.pkg.Releases[n.inst.w].Peers {
+		for _, peer := range n.inst.pkg.Peers(n.inst.w) {
 			if !d.global(peer.As) {
 				n.names[peer.As] = true
 			}

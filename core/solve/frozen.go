@@ -290,7 +290,7 @@ func (b *Base) look(s *solver, v *baseView) {
 			packages[i], v.at[i] = p, p.Index(n.Version)
 		}
 		if v.at[i] >= 0 {
-			v.releases[i] = &packages[i].Releases[v.at[i]]
+			v.releases[i] = packages[i].At(v.at[i])
 		}
 	}
 	stated := func(edges []Edge, demands []universe.Demand) bool {

@@ -46,7 +46,7 @@ func anotherProblem(random *rand.Rand, source universe.Table, p Problem) (univer
 	if random.IntN(3) == 0 {
 		names := slices.Sorted(maps.Keys(source))
 		name := names[random.IntN(len(names))]
-		releases := slices.Clone(source[name].Releases)
+		releases := source[name].Copies()
 		k := random.IntN(len(releases))
 		if r := &releases[k]; random.IntN(2) == 0 && len(r.Peers) > 0 {
 			r.Peers = slices.Clone(r.Peers)
@@ -56,8 +56,8 @@ func anotherProblem(random *rand.Rand, source universe.Table, p Problem) (univer
 		}
 		changed[name] = source[name].With(releases)
 	}
-	if random.IntN(6) == 0 && len(source["a"].Releases) > 0 {
-		q.Refuse = map[string][]string{"a": {source["a"].Releases[0].Version.String()}}
+	if random.IntN(6) == 0 && source["a"].Len() > 0 {
+		q.Refuse = map[string][]string{"a": {source["a"].Version(0).String()}}
 	}
 	return changed, q
 }
@@ -172,8 +172,8 @@ func sameCost(ctx context.Context, source universe.Source, fresh, frozen Problem
 	}
 	newer := Objective{Name: "roots that are not the newest"}
 	for _, r := range fresh.Roots {
-		if p, _ := source.Package(ctx, r.Package); len(p.Releases) > 0 {
-			newer.Soft = append(newer.Soft, SoftConstraint{As: r.As, Package: r.Package, Among: []string{p.Releases[len(p.Releases)-1].Version.String()}})
+		if p, _ := source.Package(ctx, r.Package); p.Len() > 0 {
+			newer.Soft = append(newer.Soft, SoftConstraint{As: r.As, Package: r.Package, Among: []string{p.Version(p.Len() - 1).String()}})
 		}
 	}
 	var costs [2]string

@@ -75,7 +75,7 @@ func (s *solver) lookups(p *pkg) []map[string]bool {
 		p.byRelease = make([]map[string]bool, p.n)
 		for w := range p.n {
 			p.byRelease[w] = map[string]bool{}
-			for _, d := range p.Releases[w].Peers {
+			for _, d := range p.Peers(w) {
 				if !s.single[d.As] {
 					p.byRelease[w][d.As] = true
 				}

@@ -71,10 +71,10 @@ func (e *edge) key() EdgeKey {
 	if e.owner.pkg == nil {
 		return EdgeKey{"", e.as}
 	}
-	if _, part := e.owner.pkg.Releases[e.owner.w].Version.(partRelease); part {
+	if _, part := e.owner.pkg.Version(e.owner.w).(partRelease); part {
 		return EdgeKey{e.owner.pkg.Name, e.as}
 	}
-	return EdgeKey{e.owner.pkg.Name + "@" + e.owner.pkg.Releases[e.owner.w].Version.String(), e.as}
+	return EdgeKey{e.owner.pkg.Name + "@" + e.owner.pkg.Version(e.owner.w).String(), e.as}
 }
 
 // edge returns the edge of a name, or nil.
@@ -156,7 +156,7 @@ func (s *solver) spread() {
 				if !p.opened.has(w) {
 					continue
 				}
-				for _, need := range p.Releases[w].Needs {
+				for _, need := range p.Needs(w) {
 					below := s.pkgs[need.Package]
 					switch {
 					case below == nil:
@@ -193,7 +193,7 @@ func (p *pkg) passes(name string) {
 
 // provides reports whether what stands below a release sees its own need under a name, whatever is chosen.
 func (s *solver) provides(p *pkg, w int, name string) bool {
-	return slices.ContainsFunc(p.Releases[w].Needs, func(d universe.Demand) bool {
+	return slices.ContainsFunc(p.Needs(w), func(d universe.Demand) bool {
 		return d.As == name && !d.Optional && !s.leavesNeed(p, d)
 	})
 }
@@ -232,7 +232,7 @@ func (s *solver) load(name string) (*pkg, error) {
 // adopt makes a package part of the search.
 func (s *solver) adopt(found *universe.Package) *pkg {
 	name := found.Name
-	p := &pkg{Package: found, n: len(found.Releases), app: -1, pooled: -1}
+	p := &pkg{Package: found, n: found.Len(), app: -1, pooled: -1}
 	p.inUse, p.full, p.opened = s.memory.numbersFor(p.n)[:p.n], s.memory.domainFor(p.n), s.memory.domainFor(p.n)
 	for i := 0; i <= p.n; i++ {
 		p.full.add(i)

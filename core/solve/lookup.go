@@ -85,9 +85,9 @@ func (s *solver) view(e *edge, w int) (map[string][]provider, bool) {
 		return nil, true
 	}
 	sees, known := map[string][]provider{}, true
-	r := &e.pkg.Releases[w]
+	peers := e.pkg.Peers(w)
 	for name := range rel {
-		if s.provides(e.pkg, w, name) && !slices.ContainsFunc(r.Peers, func(d universe.Demand) bool { return d.As == name }) {
+		if s.provides(e.pkg, w, name) && !slices.ContainsFunc(peers, func(d universe.Demand) bool { return d.As == name }) {
 			continue
 		}
 		c := s.chain(e.owner, name)

@@ -133,7 +133,7 @@ func (o *Optimizer) add(w SoftConstraint) error {
 	if err != nil {
 		return fmt.Errorf("soft constraint about %s: %w", w.Package, err)
 	}
-	l := assumption{as: w.As, set: newDomain(len(p.Releases))}
+	l := assumption{as: w.As, set: newDomain(p.Len())}
 	if w.As == "" {
 		l.pkg = w.Package
 	}
@@ -142,7 +142,7 @@ func (o *Optimizer) add(w SoftConstraint) error {
 			l.set.add(i)
 		}
 	}
-	l.set.add(len(p.Releases))
+	l.set.add(p.Len())
 	k := len(o.soft)
 	next := soft{w, o.objectives, l, []int{k}}
 	for i := range o.soft {

@@ -66,7 +66,7 @@ func cheapestByForce(source universe.Table, p Problem, objectives []Objective) [
 				}
 				assumed.Roots = append(assumed.Roots, Root{Demand: universe.Demand{As: w.As, Package: w.Package, Text: text}})
 			default:
-				releases := slices.DeleteFunc(slices.Clone(only[w.Package].Releases), func(r universe.Release) bool { return !slices.Contains(w.Among, r.Version.String()) })
+				releases := slices.DeleteFunc(only[w.Package].Copies(), func(r universe.Release) bool { return !slices.Contains(w.Among, r.Version.String()) })
 				only[w.Package] = universe.NewPackage(w.Package, source[w.Package].Scheme, releases)
 			}
 		}

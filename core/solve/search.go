@@ -385,7 +385,7 @@ func (s *solver) choose(v int32) int {
 		}
 	}
 	for w := shared.last(); w >= 0; w-- {
-		if shared.has(w) && p.Releases[w].Deprecated == "" && !p.Releases[w].Version.Prerelease() {
+		if shared.has(w) && !p.Deprecated(w) && !p.Version(w).Prerelease() {
 			return w
 		}
 	}
@@ -406,7 +406,7 @@ func (s *solver) pick(p *pkg, set domain) int {
 		}
 	}
 	for w := set.last(); w >= 0; w-- {
-		if set.has(w) && p.Releases[w].Deprecated == "" && !p.Releases[w].Version.Prerelease() {
+		if set.has(w) && !p.Deprecated(w) && !p.Version(w).Prerelease() {
 			return w
 		}
 	}

@@ -129,9 +129,9 @@ func (o origin) demand(s *solver) Demand {
 	case o.pkg == nil:
 		return declaredBy(s.problem.Roots[o.k])
 	case o.kind == Peer:
-		return peerOf(o.pkg, o.pkg.Releases[o.w].Peers[o.k])
+		return peerOf(o.pkg, o.pkg.Peers(int(o.w))[o.k])
 	}
-	return needOf(o.pkg, o.pkg.Releases[o.w].Needs[o.k])
+	return needOf(o.pkg, o.pkg.Needs(int(o.w))[o.k])
 }
 
 // cause notes where a demand was read, and returns its number.

@@ -216,7 +216,10 @@ func (v *verifier) admits(pkg *universe.Package, text string, at int) bool {
 		v.constraints[key] = c
 	}
 	if c == nil {
-		return pkg.Tags[text] == pkg.Versions()[at].String()
+		return pkg.Tags[text] == pkg.Version(at).String()
+	}
+	if _, pointwise := pkg.Scheme.(version.Pointwise); pointwise {
+		return version.Admits(c, pkg.Version(at))
 	}
 	return c.Admit(pkg.Versions()).Has(at)
 }

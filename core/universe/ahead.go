@@ -78,7 +78,7 @@ func (w *walk) release(p *Package, text string) *Release {
 	for i := range set.All() {
 		rank := p.rank(i)
 		switch {
-		case slices.Contains(kept, p.list[i].String()):
+		case slices.Contains(kept, p.Version(i).String()):
 			rank = keptRank
 		case slices.Contains(used, i):
 			rank = usedRank
@@ -92,5 +92,5 @@ func (w *walk) release(p *Package, text string) *Release {
 	}
 	w.used[p.Name] = append(used, best)
 	w.count++
-	return &p.Releases[best]
+	return p.At(best)
 }

@@ -88,25 +88,9 @@ func Filter(s Source, keep func(name string, r *Release) bool) Source {
 
 // FilterFor is Filter with the reason why releases are hidden, for Hidden.
 func FilterFor(s Source, reason string, keep func(name string, r *Release) bool) Source {
-	return &filtered{newChanged(s, func(p *Package) (*Package, error) { return p.Only(keep), nil }), reason}
-}
-
-// Only returns the package with the releases for which keep is true.
-func (p *Package) Only(keep func(name string, r *Release) bool) *Package {
-	var shown []int
-	for i := range p.Releases {
-		if keep(p.Name, &p.Releases[i]) {
-			shown = append(shown, i)
-		}
-	}
-	if len(shown) == len(p.Releases) {
-		return p
-	}
-	releases := make([]Release, len(shown))
-	for i, at := range shown {
-		releases[i] = p.Releases[at]
-	}
-	return Restored{p.Name, p.Scheme, releases, p.Tags, p.Current, p.Notes}.Package() // sorted as they were
+	return &filtered{newChanged(s, func(p *Package) (*Package, error) {
+		return p.Only(func(i int) bool { return keep(p.Name, p.At(i)) }), nil
+	}), reason}
 }
 
 type filtered struct {
@@ -127,8 +111,8 @@ func Hidden(ctx context.Context, s Source, name string) (says []string, err erro
 			if err != nil {
 				return says, err
 			}
-			if n := len(whole.Releases) - len(shown.Releases); n > 0 {
-				says = append(says, fmt.Sprintf("%d of %d releases of %s %s", n, len(whole.Releases), name, f.reason))
+			if n := whole.Len() - shown.Len(); n > 0 {
+				says = append(says, fmt.Sprintf("%d of %d releases of %s %s", n, whole.Len(), name, f.reason))
 			}
 		}
 		w, ok := s.(Wrapper)

@@ -9,7 +9,7 @@ import (
 // NewestStable returns the newest release that is no prerelease, or nil.
 func NewestStable(p *Package) *Release {
 	if i := p.Stable().Max(); i >= 0 {
-		return &p.Releases[i]
+		return p.At(i)
 	}
 	return nil
 }
@@ -27,7 +27,7 @@ func LookUp(ctx context.Context, source Source, name string) (*Package, error) {
 func BestOf(p *Package, s version.Set) int {
 	best := -1
 	for i := range s.All() {
-		if p.Releases[i].Deprecated == "" {
+		if !p.Deprecated(i) {
 			best = i
 		}
 	}

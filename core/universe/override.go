@@ -32,12 +32,12 @@ func Overridden(s Source, overrides []Override) Source {
 		return all
 	}
 	return Changed(s, func(p *Package) (*Package, error) {
-		if !slices.ContainsFunc(p.Releases, func(r Release) bool {
+		if !slices.ContainsFunc(p.Copies(), func(r Release) bool {
 			return slices.ContainsFunc(r.Needs, bound) || slices.ContainsFunc(r.Peers, bound)
 		}) {
 			return p, nil
 		}
-		releases := slices.Clone(p.Releases)
+		releases := p.Copies()
 		for i := range releases {
 			r := &releases[i]
 			r.Needs, r.Peers = change(r.Needs), change(r.Peers)

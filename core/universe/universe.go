@@ -3,7 +3,6 @@
 package universe
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"maps"
@@ -30,19 +29,17 @@ type UnknownError struct{ Name string }
 
 func (e *UnknownError) Error() string { return fmt.Sprintf("the registry has no package %q", e.Name) }
 
-// A Package is a name with its releases. It is immutable after NewPackage and may be used concurrently.
+// A Package is a name with its releases, ascending by precedence, no version twice. It is immutable and may be used concurrently.
 type Package struct {
-	Name     string
-	Releases []Release         // ascending by precedence, no version twice
-	Tags     map[string]string // a registry's names for releases
-	Current  string            // the version that the registry hands out by default, "" when it says none
-	Scheme   version.Scheme
-	Notes    Notes
+	Name    string
+	Tags    map[string]string // a registry's names for releases
+	Current string            // the version that the registry hands out by default, "" when it says none
+	Scheme  version.Scheme
+	Notes   Notes
 
-	list  version.List
+	releases
 	mu    sync.Mutex
 	admit map[string]admission
-	index map[string]int // positions by version; made when first asked for
 	// By release and position in its list, the releases that make the same demand; made when first asked for.
 	needMakers, peerMakers [][]version.Set
 	peerNames              []string // made when first asked for
@@ -64,13 +61,13 @@ type Code struct {
 // CodeOf returns the files in the archive of a release, by name.
 func (p *Package) CodeOf(r *Release) map[string]string {
 	files := map[string]string{}
-	for i := range p.Releases { // a later release has what those before have
+	for _, v := range p.Versions() { // a later release has what those before have
 		for _, c := range p.Notes.Code {
-			if c.Release == p.Releases[i].Version.String() {
+			if c.Release == v.String() {
 				files[c.Name] = c.Text
 			}
 		}
-		if p.Releases[i].Version.Compare(r.Version) == 0 {
+		if v.Compare(r.Version) == 0 {
 			break
 		}
 	}
@@ -131,99 +128,6 @@ type admission struct {
 	err error
 }
 
-// NewPackage sorts releases and demands, and drops what is there twice: a version, a name that a release needs or peers
-// on (the first stays), a peer that the release needs itself.
-func NewPackage(name string, scheme version.Scheme, releases []Release) *Package {
-	slices.SortStableFunc(releases, func(a, b Release) int {
-		if c := a.Version.Compare(b.Version); c != 0 {
-			return c
-		}
-		return strings.Compare(a.Version.String(), b.Version.String())
-	})
-	releases = slices.CompactFunc(releases, func(a, b Release) bool { return a.Version.String() == b.Version.String() })
-	p := &Package{Name: name, Releases: releases, Scheme: scheme}
-	for i := range releases {
-		r := &releases[i]
-		r.Needs, r.Peers = distinct(r.Needs), distinct(r.Peers)
-		r.Peers = slices.DeleteFunc(r.Peers, func(d Demand) bool {
-			_, found := slices.BinarySearchFunc(r.Needs, d, byName)
-			if found {
-				r.Covered = append(r.Covered, d)
-			}
-			return found
-		})
-		r.Covered = distinct(r.Covered)
-		slices.SortFunc(r.Runtimes, func(a, b Requirement) int { return cmp.Compare(a.Name, b.Name) })
-		p.list = append(p.list, r.Version)
-	}
-	return p
-}
-
-// Restored is a package as it was, read from where it was kept: its releases are sorted and complete, as NewPackage leaves them.
-type Restored struct {
-	Name     string
-	Scheme   version.Scheme
-	Releases []Release
-	Tags     map[string]string
-	Current  string
-	Notes    Notes
-}
-
-// Package returns the package.
-func (r Restored) Package() *Package {
-	p := &Package{Name: r.Name, Releases: r.Releases, Scheme: r.Scheme, Tags: r.Tags, Current: r.Current, Notes: r.Notes, list: make(version.List, len(r.Releases))}
-	for i := range r.Releases {
-		p.list[i] = r.Releases[i].Version
-	}
-	return p
-}
-
-// With returns the package with other releases, and all else that is known of it. The releases must not be those of another
-// package.
-func (p *Package) With(releases []Release) *Package {
-	q := NewPackage(p.Name, p.Scheme, releases)
-	q.Tags, q.Current, q.Notes = p.Tags, p.Current, p.Notes
-	return q
-}
-
-// distinct sorts demands by name and keeps the first of each.
-func distinct(all []Demand) []Demand {
-	slices.SortStableFunc(all, byName)
-	return slices.CompactFunc(all, func(a, b Demand) bool { return a.As == b.As })
-}
-
-func byName(a, b Demand) int { return cmp.Compare(a.As, b.As) }
-
-// Versions returns the versions of the releases, in the same order.
-func (p *Package) Versions() version.List { return p.list }
-
-// Index returns the position of a version by its text, or -1.
-func (p *Package) Index(text string) int {
-	if len(p.list) <= 8 { // fewer than a map is worth
-		return slices.IndexFunc(p.list, func(v version.Version) bool { return v.String() == text })
-	}
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	if p.index == nil {
-		p.index = make(map[string]int, len(p.list))
-		for i, v := range p.list {
-			p.index[v.String()] = i
-		}
-	}
-	if i, ok := p.index[text]; ok {
-		return i
-	}
-	return -1
-}
-
-// Release returns the release of that version, or nil.
-func (p *Package) Release(text string) *Release {
-	if i := p.Index(text); i >= 0 {
-		return &p.Releases[i]
-	}
-	return nil
-}
-
 // Admit returns the releases that a constraint, or a tag of this package, admits. The error is that of the scheme,
 // when the text is neither.
 func (p *Package) Admit(text string) (version.Set, error) {
@@ -243,16 +147,16 @@ func (p *Package) Admit(text string) (version.Set, error) {
 func (p *Package) evaluate(text string) (version.Set, error) {
 	c, err := p.Scheme.Constrain(text)
 	if err == nil {
-		return c.Admit(p.list), nil
+		return c.Admit(p.Versions()), nil
 	}
 	if tagged, ok := p.Tags[strings.TrimSpace(text)]; ok {
-		if i := p.list.Index(tagged); i >= 0 {
-			s := version.NewSet(len(p.list))
+		if i := p.Versions().Index(tagged); i >= 0 {
+			s := version.NewSet(p.Len())
 			s.Add(i)
 			return s, nil
 		}
 	}
-	return version.NewSet(len(p.list)), err
+	return version.NewSet(p.Len()), err
 }
 
 // PeerNames returns the names on which some release peers, sorted.
@@ -261,9 +165,15 @@ func (p *Package) PeerNames() []string {
 	defer p.mu.Unlock()
 	if p.peerNames == nil {
 		p.peerNames = []string{}
-		for i := range p.Releases {
-			for k := range p.Releases[i].Peers {
-				if name := p.Releases[i].Peers[k].As; !slices.Contains(p.peerNames, name) {
+		var last []Demand
+		for i := range p.Len() {
+			peers := p.Peers(i)
+			if same(peers, last) {
+				continue
+			}
+			last = peers
+			for k := range peers {
+				if name := peers[k].As; !slices.Contains(p.peerNames, name) {
 					p.peerNames = append(p.peerNames, name)
 				}
 			}
@@ -275,36 +185,34 @@ func (p *Package) PeerNames() []string {
 
 // MakingNeed returns the releases that make the same demand as the k-th need of release w.
 func (p *Package) MakingNeed(w, k int) version.Set {
-	return p.making(&p.needMakers, w, k, func(r *Release) []Demand { return r.Needs })
+	return p.making(&p.needMakers, w, k, p.Needs)
 }
 
 // MakingPeer returns the releases that make the same demand as the k-th peer of release w.
 func (p *Package) MakingPeer(w, k int) version.Set {
-	return p.making(&p.peerMakers, w, k, func(r *Release) []Demand { return r.Peers })
+	return p.making(&p.peerMakers, w, k, p.Peers)
 }
 
 // making looks a set up by release and position, and when it is not there yet puts it wherever it belongs.
-func (p *Package) making(makers *[][]version.Set, w, k int, of func(*Release) []Demand) version.Set {
+func (p *Package) making(makers *[][]version.Set, w, k int, of func(i int) []Demand) version.Set {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if *makers == nil {
-		*makers = make([][]version.Set, len(p.Releases))
+		*makers = make([][]version.Set, p.Len())
 	}
 	if known := (*makers)[w]; known != nil && known[k].Size() > 0 {
 		return known[k]
 	}
-	d := of(&p.Releases[w])[k]
-	s := version.NewSet(len(p.Releases))
-	for i := range p.Releases {
-		all := of(&p.Releases[i])
-		at := k
-		if at >= len(all) || all[at].As != d.As {
-			var found bool
-			if at, found = slices.BinarySearchFunc(all, d.As, func(x Demand, as string) int { return strings.Compare(x.As, as) }); !found {
-				continue
-			}
+	d := of(w)[k]
+	s := version.NewSet(p.Len())
+	var last []Demand
+	at := -1
+	for i := range p.Len() {
+		all := of(i)
+		if !same(all, last) {
+			last, at = all, position(all, k, d)
 		}
-		if all[at] != d {
+		if at < 0 {
 			continue
 		}
 		s.Add(i)
@@ -316,10 +224,27 @@ func (p *Package) making(makers *[][]version.Set, w, k int, of func(*Release) []
 	return s
 }
 
+// same reports whether two lists are known to be equal without comparing them.
+func same(a, b []Demand) bool { return len(a) == len(b) && len(a) > 0 && &a[0] == &b[0] }
+
+// position returns where a demand stands in a list, which is probably at k, or -1.
+func position(all []Demand, k int, d Demand) int {
+	if k >= len(all) || all[k].As != d.As {
+		var found bool
+		if k, found = slices.BinarySearchFunc(all, d.As, func(x Demand, as string) int { return strings.Compare(x.As, as) }); !found {
+			return -1
+		}
+	}
+	if all[k] != d {
+		return -1
+	}
+	return k
+}
+
 // Stable returns the set of releases that are not prereleases.
 func (p *Package) Stable() version.Set {
-	s := version.NewSet(len(p.list))
-	for i, v := range p.list {
+	s := version.NewSet(p.Len())
+	for i, v := range p.Versions() {
 		if !v.Prerelease() {
 			s.Add(i)
 		}
@@ -331,7 +256,7 @@ func (p *Package) Stable() version.Set {
 // prerelease, else the newest of all; nil when there is none.
 func (p *Package) Newest() *Release {
 	best := -1
-	for i := range p.Releases {
+	for i := range p.Len() {
 		if best < 0 || p.rank(i) >= p.rank(best) {
 			best = i
 		}
@@ -339,15 +264,15 @@ func (p *Package) Newest() *Release {
 	if best < 0 {
 		return nil
 	}
-	return &p.Releases[best]
+	return p.At(best)
 }
 
 // rank orders releases by how much they are wanted; usedRank and keptRank are above all of them.
 func (p *Package) rank(i int) int {
-	switch r := &p.Releases[i]; {
-	case r.Version.Prerelease():
+	switch {
+	case p.Version(i).Prerelease():
 		return 0
-	case r.Deprecated != "":
+	case p.Deprecated(i):
 		return 1
 	}
 	return usedRank - 1

@@ -48,7 +48,7 @@ func TestPackage(t *testing.T) {
 	if p.Newest().Version.String() != "10.0.0" || p.Stable().Count() != 3 || p.Index("2.0.0") != 1 || p.Release("3.0.0") != nil {
 		t.Errorf("newest %s, %d stable", p.Newest().Version, p.Stable().Count())
 	}
-	p.Releases[2].Deprecated = "no"
+	p.At(2).Deprecated = "no"
 	if p.Newest().Version.String() != "2.0.0" {
 		t.Errorf("a deprecated release is the newest: %s", p.Newest().Version)
 	}
@@ -74,14 +74,14 @@ func TestFilter(t *testing.T) {
 		t.Fatal(err)
 	}
 	day := time.Date(2026, 3, 1, 0, 0, 0, 0, time.UTC)
-	for i := range table["keel"].Releases {
-		table["keel"].Releases[i].Published = day.AddDate(0, i, 0)
+	for i := range table["keel"].Len() {
+		table["keel"].At(i).Published = day.AddDate(0, i, 0)
 	}
 	table["keel"].Tags, table["keel"].Current, table["keel"].Notes = map[string]string{"next": "1.0.0"}, "1.0.0", Notes{About: "keeps it upright"}
 	s := Filter(table, func(_ string, r *Release) bool { return !r.Published.After(day) })
 	for range 2 {
 		p, err := s.Package(context.Background(), "keel")
-		if err != nil || len(p.Releases) != 1 || p.Tags["next"] != "1.0.0" || p.Current != "1.0.0" || p.Notes.About == "" {
+		if err != nil || p.Len() != 1 || p.Tags["next"] != "1.0.0" || p.Current != "1.0.0" || p.Notes.About == "" {
 			t.Errorf("filtered: %v, %v", p, err)
 		}
 	}

@@ -63,6 +63,12 @@ type Scheme interface {
 	FindIn(prose string) []Version
 }
 
+// A Pointwise scheme is one whose constraints decide about each version of a list without looking at the others.
+type Pointwise interface {
+	Scheme
+	Pointwise()
+}
+
 // A Style is how much a constraint leaves open above the version that it names.
 type Style string
 

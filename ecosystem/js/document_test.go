@@ -24,7 +24,7 @@ const longWinded = `{
 }`
 
 func show(p *universe.Package) string {
-	return fmt.Sprintf("%s %+v %+v %s %+v", p.Name, p.Releases, p.Tags, p.Current, p.Notes)
+	return fmt.Sprintf("%s %+v %+v %s %+v", p.Name, p.Copies(), p.Tags, p.Current, p.Notes)
 }
 
 // What is kept of a document reads like the document, and keeps nothing else.
@@ -42,7 +42,7 @@ func TestDigestOf(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	kept, err := ecosystem.DecodeDigest(ranges.Scheme, digest)
+	kept, err := ecosystem.DecodeDigest(ranges.Scheme, string(digest))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -66,7 +66,7 @@ func FuzzDigestOf(f *testing.F) {
 			return
 		}
 		whole, e1 := readPackage("keel", body, "")
-		kept, e2 := ecosystem.DecodeDigest(ranges.Scheme, digest)
+		kept, e2 := ecosystem.DecodeDigest(ranges.Scheme, string(digest))
 		if e1 != nil || e2 != nil {
 			t.Fatalf("the document: %v; what is kept: %v", e1, e2)
 		}
@@ -109,7 +109,7 @@ func BenchmarkDocument(b *testing.B) {
 	b.Run("digest", func(b *testing.B) {
 		b.SetBytes(int64(len(digest)))
 		for b.Loop() {
-			if _, err := ecosystem.DecodeDigest(ranges.Scheme, digest); err != nil {
+			if _, err := ecosystem.DecodeDigest(ranges.Scheme, string(digest)); err != nil {
 				b.Fatal(err)
 			}
 		}

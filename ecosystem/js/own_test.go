@@ -53,16 +53,16 @@ func TestLicence(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		p, err := ecosystem.DecodeDigest(ranges.Scheme, digest)
-		if err != nil || p.Releases[0].Licence != want {
+		p, err := ecosystem.DecodeDigest(ranges.Scheme, string(digest))
+		if err != nil || p.At(0).Licence != want {
 			t.Errorf("%s as it is kept: %+v, %v", text, p, err)
 		}
 	}
 	table, err := standin.ReadUniverse("u", []byte("package keel\n  licence MIT\n  1.0.0 2024-01-01\npackage rope\n  1.0.0 2024-01-01\n"), JS{}.Scheme())
-	if err != nil || table["keel"].Releases[0].Licence != "MIT" || table["rope"].Releases[0].Licence != "" {
+	if err != nil || table["keel"].At(0).Licence != "MIT" || table["rope"].At(0).Licence != "" {
 		t.Errorf("%+v, %v", table, err)
 	}
-	if p, err := readPackage("keel", document(table["keel"], false, func(*universe.Release) map[string]any { return nil }), "http://x"); err != nil || p.Releases[0].Licence != "MIT" {
+	if p, err := readPackage("keel", document(table["keel"], false, func(*universe.Release) map[string]any { return nil }), "http://x"); err != nil || p.At(0).Licence != "MIT" {
 		t.Errorf("what is served: %+v, %v", p, err)
 	}
 }
@@ -73,7 +73,7 @@ func TestPeerNextToANeed(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r := p.Releases[0]
+	r := p.At(0)
 	if len(r.Needs) != 1 || len(r.Peers) != 0 || len(r.Covered) != 1 || r.Covered[0].Text != "^1 || ^2" {
 		t.Errorf("read as %+v", r)
 	}

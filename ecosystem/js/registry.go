@@ -114,7 +114,11 @@ func (s *source) Package(ctx context.Context, name string) (*universe.Package, e
 }
 
 func (s *source) fetch(name, accept string) (*universe.Package, error) {
-	body, err := s.client.Fetch(s.ctx, registry.Request{Path: documentPath(name), Accept: accept,
+	var instead []string
+	if accept == shortDocument {
+		instead = []string{longDocument}
+	}
+	body, err := s.client.Fetch(s.ctx, registry.Request{Path: documentPath(name), Accept: accept, Instead: instead,
 		Understand: func(body []byte) ([]byte, error) { return digestOf(name, body, s.client.Base()) }})
 	var missing *registry.NotFoundError
 	if errors.As(err, &missing) {

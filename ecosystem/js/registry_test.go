@@ -19,6 +19,7 @@ import (
 	"github.com/tidwall/gjson"
 
 	"molt/core/universe"
+	"molt/core/version"
 	"molt/ecosystem"
 	"molt/ecosystem/js/ranges"
 	"molt/ecosystem/standin"
@@ -47,11 +48,11 @@ func TestStandInAndReader(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if len(got.Releases) != len(want.Releases) || got.Tags["latest"] != want.Tags["latest"] {
-				t.Fatalf("%s: %d releases, tags %v", name, len(got.Releases), got.Tags)
+			if got.Len() != want.Len() || got.Tags["latest"] != want.Tags["latest"] {
+				t.Fatalf("%s: %d releases, tags %v", name, got.Len(), got.Tags)
 			}
-			for i := range want.Releases {
-				a, b := &got.Releases[i], &want.Releases[i]
+			for i := range want.Len() {
+				a, b := got.At(i), want.At(i)
 				if a.Version.String() != b.Version.String() || !slices.Equal(a.Needs, b.Needs) || !slices.Equal(a.Peers, b.Peers) ||
 					!slices.Equal(a.Runtimes, b.Runtimes) || a.Deprecated != b.Deprecated || a.Published.IsZero() == dated {
 					t.Errorf("%s: read %+v, want %+v", name, a, b)
@@ -134,10 +135,10 @@ func TestOddDocuments(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if len(p.Releases) != 2 {
-		t.Fatalf("%d releases were read", len(p.Releases))
+	if p.Len() != 2 {
+		t.Fatalf("%d releases were read", p.Len())
 	}
-	r := p.Releases[0]
+	r := p.At(0)
 	if len(r.Needs) != 3 || r.Needs[0].Optional || !r.Needs[1].Optional || r.Needs[1].As != "c" || r.Needs[2].As != "d" {
 		t.Errorf("needs %+v", r.Needs)
 	}
@@ -147,10 +148,10 @@ func TestOddDocuments(t *testing.T) {
 	if r.Deprecated == "" || len(r.Runtimes) != 0 || r.File().Address != "x/-/x-1.0.0.tgz" || r.File().Integrity != "sha1-2jmj7l5rSw0yVb/vlWAYkK/YBwk=" {
 		t.Errorf("read %+v", r)
 	}
-	if r.Published.Format(time.DateOnly) != "2020-01-02" || !p.Releases[1].Published.IsZero() {
-		t.Errorf("published %v and %v", r.Published, p.Releases[1].Published)
+	if r.Published.Format(time.DateOnly) != "2020-01-02" || !p.At(1).Published.IsZero() {
+		t.Errorf("published %v and %v", r.Published, p.At(1).Published)
 	}
-	if r := p.Releases[1]; r.Deprecated != "" || r.File().Address != "http://elsewhere/x.tgz" || r.File().Integrity != "sha512-AA==" {
+	if r := p.At(1); r.Deprecated != "" || r.File().Address != "http://elsewhere/x.tgz" || r.File().Integrity != "sha512-AA==" {
 		t.Errorf("read %+v", r)
 	}
 	for _, bad := range []string{"", "<html>", `{"name": "x"}`, `{"versions": []}`} {
@@ -196,7 +197,7 @@ func FuzzReadPackage(f *testing.F) {
 			return
 		}
 		p, err := readPackage("x", body, "http://base")
-		if err == nil && !slices.IsSortedFunc(p.Releases, func(a, b universe.Release) int { return a.Version.Compare(b.Version) }) {
+		if err == nil && !slices.IsSortedFunc(p.Versions(), func(a, b version.Version) int { return a.Compare(b) }) {
 			t.Fatal("the releases are not sorted")
 		}
 	})

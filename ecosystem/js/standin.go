@@ -97,12 +97,12 @@ func serve(packages universe.Table, dist func(p *universe.Package, r *universe.R
 		switch {
 		case wantsArchive:
 			kind = "application/octet-stream"
-			for i := range p.Releases {
-				if archive == nil || archiveName(p.Name, p.Releases[i].Version.String()) != file {
+			for i := range p.Len() {
+				if archive == nil || archiveName(p.Name, p.Version(i).String()) != file {
 					continue
 				}
 				var err error
-				if body, err = archive(r.Context(), p, &p.Releases[i]); err != nil {
+				if body, err = archive(r.Context(), p, p.At(i)); err != nil {
 					http.Error(w, err.Error(), http.StatusBadGateway)
 					return
 				}
@@ -144,8 +144,8 @@ func archiveName(name, version string) string { return path.Base(name) + "-" + v
 // document builds the registry document of a package.
 func document(p *universe.Package, short bool, dist func(*universe.Release) map[string]any) []byte {
 	versions, times := map[string]any{}, map[string]string{}
-	for i := range p.Releases {
-		r := &p.Releases[i]
+	for i := range p.Len() {
+		r := p.At(i)
 		v := r.Version.String()
 		about := packageJSON(p, r)
 		about["dist"] = dist(r)
@@ -263,7 +263,7 @@ func archiveOf(p *universe.Package, r *universe.Release) []byte {
 func changeLog(p *universe.Package, r *universe.Release) string {
 	text := strings.Builder{}
 	for i := p.Index(r.Version.String()); i >= 0; i-- {
-		v := p.Releases[i].Version.String()
+		v := p.Version(i).String()
 		heading := false
 		for _, l := range p.Notes.Log {
 			if l.Release != v {

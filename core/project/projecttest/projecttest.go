@@ -70,12 +70,12 @@ func Sketch(t testing.TB, text string) (universe.Table, project.Application) {
 		t.Fatal(err)
 	}
 	for name, says := range deprecated {
-		source[name].Releases[len(source[name].Releases)-1].Deprecated = says
+		source[name].At(source[name].Len() - 1).Deprecated = says
 	}
 	p := app.Problem()
 	p.Keep = map[string][]string{}
 	for name, pkg := range source {
-		p.Keep[name] = []string{pkg.Releases[0].Version.String()}
+		p.Keep[name] = []string{pkg.Version(0).String()}
 	}
 	app.Locked, err = solve.Resolve(context.Background(), source, p)
 	if err != nil {

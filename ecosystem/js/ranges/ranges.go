@@ -27,6 +27,9 @@ var Scheme version.Scheme = scheme{}
 
 type scheme struct{}
 
+// Pointwise: a prerelease is admitted by what a constraint says of its own version, whatever else there is.
+func (scheme) Pointwise() {}
+
 // A scanner reads versions and constraints.
 type scanner struct{ semver.Scanner }
 

@@ -1,0 +1,288 @@
+package universe
+
+import (
+	"cmp"
+	"fmt"
+	"iter"
+	"slices"
+	"strings"
+	"sync/atomic"
+
+	"molt/core/version"
+)
+
+// releases are those of a package, in one of three forms: all of them in memory, kept in a form from which each is read when it is first
+// looked at, or some of another package's.
+type releases struct {
+	whole []Release
+
+	kept Kept
+	read []atomic.Pointer[Release] // nil where nobody looked yet
+
+	of *Package
+	at []int // positions in of
+
+	list    atomic.Pointer[version.List]   // nil until all versions are wanted
+	index   atomic.Pointer[map[string]int] // positions by version; nil until it is worth having
+	lookups atomic.Int32                   // how many there were without it
+}
+
+// Kept is a package in a form from which releases are read one at a time, by position. It may be used concurrently. What it gives is as
+// NewPackage leaves it: versions ascend and none is there twice, and demands are sorted.
+type Kept interface {
+	Len() int
+	Version(i int) string // one that the scheme reads
+	Deprecated(i int) bool
+	Runtimes(i int) []Requirement
+	Needs(i int) []Demand // equal lists are the same list, which makes them quick to compare
+	Peers(i int) []Demand
+	Release(i int) Release // Version may be missing
+}
+
+// NewPackage sorts releases and demands, and drops what is there twice: a version, a name that a release needs or peers
+// on (the first stays), a peer that the release needs itself.
+func NewPackage(name string, scheme version.Scheme, all []Release) *Package {
+	slices.SortStableFunc(all, func(a, b Release) int {
+		if c := a.Version.Compare(b.Version); c != 0 {
+			return c
+		}
+		return strings.Compare(a.Version.String(), b.Version.String())
+	})
+	all = slices.CompactFunc(all, func(a, b Release) bool { return a.Version.String() == b.Version.String() })
+	list := make(version.List, len(all))
+	for i := range all {
+		r := &all[i]
+		r.Needs, r.Peers = distinct(r.Needs), distinct(r.Peers)
+		r.Peers = slices.DeleteFunc(r.Peers, func(d Demand) bool {
+			_, found := slices.BinarySearchFunc(r.Needs, d, byName)
+			if found {
+				r.Covered = append(r.Covered, d)
+			}
+			return found
+		})
+		r.Covered = distinct(r.Covered)
+		slices.SortFunc(r.Runtimes, func(a, b Requirement) int { return cmp.Compare(a.Name, b.Name) })
+		list[i] = r.Version
+	}
+	p := &Package{Name: name, Scheme: scheme, releases: releases{whole: all}}
+	p.list.Store(&list)
+	return p
+}
+
+// distinct sorts demands by name and keeps the first of each.
+func distinct(all []Demand) []Demand {
+	slices.SortStableFunc(all, byName)
+	return slices.CompactFunc(all, func(a, b Demand) bool { return a.As == b.As })
+}
+
+func byName(a, b Demand) int { return cmp.Compare(a.As, b.As) }
+
+// Keep makes of a package without releases, as the keeper knows it, one with those that are kept.
+func Keep(p *Package, kept Kept) *Package {
+	p.releases = releases{kept: kept, read: make([]atomic.Pointer[Release], kept.Len())}
+	return p
+}
+
+// With returns the package with other releases, and all else that is known of it. The releases must not be those of another
+// package.
+func (p *Package) With(all []Release) *Package {
+	q := NewPackage(p.Name, p.Scheme, all)
+	q.Tags, q.Current, q.Notes = p.Tags, p.Current, p.Notes
+	return q
+}
+
+// Only returns the package with the releases for which keep is true.
+func (p *Package) Only(keep func(i int) bool) *Package {
+	at := make([]int, 0, p.Len())
+	for i := range p.Len() {
+		if keep(i) {
+			at = append(at, i)
+		}
+	}
+	if len(at) == p.Len() {
+		return p
+	}
+	return &Package{Name: p.Name, Scheme: p.Scheme, Tags: p.Tags, Current: p.Current, Notes: p.Notes, releases: releases{of: p, at: at}}
+}
+
+// Len returns how many releases there are.
+func (p *Package) Len() int {
+	switch {
+	case p.kept != nil:
+		return len(p.read)
+	case p.of != nil:
+		return len(p.at)
+	}
+	return len(p.whole)
+}
+
+// At returns the release at a position. It is the same every time.
+func (p *Package) At(i int) *Release {
+	switch {
+	case p.of != nil:
+		return p.of.At(p.at[i])
+	case p.kept == nil:
+		return &p.whole[i]
+	}
+	if r := p.read[i].Load(); r != nil {
+		return r
+	}
+	r := p.kept.Release(i)
+	r.Version = p.Version(i)
+	p.read[i].CompareAndSwap(nil, &r)
+	return p.read[i].Load()
+}
+
+// All goes through the releases.
+func (p *Package) All() iter.Seq[*Release] {
+	return func(yield func(*Release) bool) {
+		for i := range p.Len() {
+			if !yield(p.At(i)) {
+				return
+			}
+		}
+	}
+}
+
+// Copies returns copies of the releases, of which anything but what they refer to may be changed.
+func (p *Package) Copies() []Release {
+	all := make([]Release, 0, p.Len())
+	for r := range p.All() {
+		all = append(all, *r)
+	}
+	return all
+}
+
+// Versions returns the versions of the releases, in the same order.
+func (p *Package) Versions() version.List {
+	if list := p.list.Load(); list != nil {
+		return *list
+	}
+	list := make(version.List, p.Len())
+	if p.of != nil {
+		all := p.of.Versions()
+		for i, k := range p.at {
+			list[i] = all[k]
+		}
+	} else {
+		for i := range list {
+			list[i] = p.parsed(i)
+		}
+	}
+	p.list.CompareAndSwap(nil, &list)
+	return *p.list.Load()
+}
+
+// Version returns the version of a release, without reading the rest of it or the others.
+func (p *Package) Version(i int) version.Version {
+	if list := p.list.Load(); list != nil {
+		return (*list)[i]
+	}
+	if p.of != nil {
+		return p.of.Version(p.at[i])
+	}
+	return p.parsed(i)
+}
+
+// parsed reads a version of a package that is kept.
+func (p *Package) parsed(i int) version.Version {
+	if r := p.read[i].Load(); r != nil {
+		return r.Version
+	}
+	v, err := p.Scheme.Parse(p.kept.Version(i))
+	if err != nil { // whoever keeps it has to see to that
+		panic(fmt.Sprintf("package %s is kept with a version that its scheme does not read: %v", p.Name, err))
+	}
+	return v
+}
+
+// text returns a version as it is written, without reading it.
+func (p *Package) text(i int) string {
+	switch {
+	case p.kept != nil:
+		return p.kept.Version(i)
+	case p.of != nil:
+		return p.of.text(p.at[i])
+	}
+	return p.whole[i].Version.String()
+}
+
+// Deprecated reports whether a release is deprecated, without reading the rest of it.
+func (p *Package) Deprecated(i int) bool {
+	switch {
+	case p.of != nil:
+		return p.of.Deprecated(p.at[i])
+	case p.kept == nil:
+		return p.whole[i].Deprecated != ""
+	}
+	return p.kept.Deprecated(i)
+}
+
+// Runtimes returns what a release requires of runtimes, without reading the rest of it.
+func (p *Package) Runtimes(i int) []Requirement {
+	switch {
+	case p.of != nil:
+		return p.of.Runtimes(p.at[i])
+	case p.kept == nil:
+		return p.whole[i].Runtimes
+	}
+	return p.kept.Runtimes(i)
+}
+
+// Needs returns what a release needs, without reading the rest of it.
+func (p *Package) Needs(i int) []Demand {
+	switch {
+	case p.of != nil:
+		return p.of.Needs(p.at[i])
+	case p.kept == nil:
+		return p.whole[i].Needs
+	}
+	return p.kept.Needs(i)
+}
+
+// Peers returns what a release expects as peers, without reading the rest of it.
+func (p *Package) Peers(i int) []Demand {
+	switch {
+	case p.of != nil:
+		return p.of.Peers(p.at[i])
+	case p.kept == nil:
+		return p.whole[i].Peers
+	}
+	return p.kept.Peers(i)
+}
+
+// fewLookups is how many versions are looked for one by one before a map of them is made.
+const fewLookups = 4
+
+// Index returns the position of a version by its text, or -1.
+func (p *Package) Index(text string) int {
+	index := p.index.Load()
+	if index == nil && p.Len() > 8 && p.lookups.Add(1) > fewLookups {
+		made := make(map[string]int, p.Len())
+		for i := range p.Len() {
+			made[p.text(i)] = i
+		}
+		p.index.CompareAndSwap(nil, &made)
+		index = p.index.Load()
+	}
+	if index != nil {
+		if i, ok := (*index)[text]; ok {
+			return i
+		}
+		return -1
+	}
+	for i := range p.Len() {
+		if p.text(i) == text {
+			return i
+		}
+	}
+	return -1
+}
+
+// Release returns the release of that version, or nil.
+func (p *Package) Release(text string) *Release {
+	if i := p.Index(text); i >= 0 {
+		return p.At(i)
+	}
+	return nil
+}
