@@ -7,6 +7,7 @@ require (
 	github.com/aymanbagabas/go-udiff v0.4.1
 	github.com/evanw/esbuild v0.28.2
 	github.com/github/go-spdx/v2 v2.8.0
+	github.com/go-json-experiment/json v1.27.2
 	github.com/goccy/go-yaml v1.19.2
 	github.com/gofrs/flock v0.13.1
 	github.com/hashicorp/go-retryablehttp v0.7.8

@@ -25,8 +25,7 @@ const digestHead = 6 * 4
 
 // EncodeDigest writes the digest of a package.
 func EncodeDigest(p *universe.Package) []byte {
-	w := &digestWriter{texts: map[string]uint64{}, demandAt: map[universe.Demand]uint64{}, listAt: map[string]uint64{}, requirementAt: map[string]uint64{}}
-	w.text("") // number 0
+	w := &digestWriter{texts: map[string]uint64{"": 0}, ends: []uint32{0}, demandAt: map[universe.Demand]uint64{}, listAt: map[string]uint64{}, requirementAt: map[string]uint64{}, slices: map[listSlice]uint64{}}
 	head := []uint64{w.text(p.Name), w.text(p.Current), w.text(p.Notes.About), w.text(p.Notes.Homepage), w.text(p.Notes.Repository), uint64(len(p.Tags))}
 	for _, tag := range slices.Sorted(maps.Keys(p.Tags)) {
 		head = append(head, w.text(tag), w.text(p.Tags[tag]))
@@ -61,8 +60,9 @@ type digestWriter struct {
 	blob                         []byte
 	ends                         []uint32 // of the texts in blob
 	demandAt                     map[universe.Demand]uint64
-	listAt, requirementAt        map[string]uint64 // by the numbers that they have
-	demands, lists, requirements []uint32          // positions in entries
+	listAt, requirementAt        map[string]uint64    // by the numbers that they have
+	demands, lists, requirements []uint32             // positions in entries
+	slices                       map[listSlice]uint64 // the lists that were met, to look at each once
 	releases                     []uint32
 	entries                      []byte
 }
@@ -77,6 +77,9 @@ func (w *digestWriter) put(numbers ...uint64) uint32 {
 }
 
 func (w *digestWriter) text(s string) uint64 {
+	if s == "" {
+		return 0
+	}
 	n, known := w.texts[s]
 	if !known {
 		n = uint64(len(w.texts))
@@ -99,13 +102,37 @@ func (w *digestWriter) demand(d universe.Demand) uint64 {
 		}
 		n = uint64(len(w.demands))
 		w.demandAt[d] = n
-		w.demands = append(w.demands, w.put(w.text(d.As), w.text(d.Package), w.text(d.Text), w.text(d.When), w.text(d.Extras), flags))
+		as := w.text(d.As)
+		name := as
+		if d.Package != d.As {
+			name = w.text(d.Package)
+		}
+		w.demands = append(w.demands, w.put(as, name, w.text(d.Text), w.text(d.When), w.text(d.Extras), flags))
 	}
 	return n
 }
 
 // list returns the number of a list of demands.
 func (w *digestWriter) list(all []universe.Demand) uint64 {
+	var slice listSlice
+	if len(all) > 0 {
+		slice = listSlice{&all[0], len(all)}
+	}
+	n, known := w.slices[slice]
+	if !known {
+		n = w.newList(all)
+		w.slices[slice] = n
+	}
+	return n
+}
+
+// A listSlice is a list that is in memory once, however many releases have it.
+type listSlice struct {
+	first *universe.Demand
+	n     int
+}
+
+func (w *digestWriter) newList(all []universe.Demand) uint64 {
 	entry := []uint64{uint64(len(all))}
 	for _, d := range all {
 		entry = append(entry, w.demand(d))

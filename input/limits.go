@@ -95,7 +95,7 @@ const (
 )
 
 // What answers of registries may hold in memory at the same time, however many are asked for: each of at most Answers takes
-// SmallAnswer, and one of them may be larger.
+// SmallAnswer, and few of them may be larger.
 const (
 	SmallAnswer = 4 << 20
 	Answers     = 24

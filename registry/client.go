@@ -5,15 +5,17 @@
 package registry
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
-	"net/http"
 	"net/url"
 	"os"
 	"path/filepath"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/hashicorp/go-retryablehttp"
@@ -33,8 +35,10 @@ type Client struct {
 	cache           *cache.Cache
 	http            *retryablehttp.Client
 	slots           *semaphore.Weighted
-	large           *semaphore.Weighted // for the one answer that may be larger than input.SmallAnswer
+	large           *semaphore.Weighted // for answers that are larger than input.SmallAnswer
 	document        input.Limit
+	keys            string        // see Options
+	received        atomic.Int64  // bytes of answers
 	idle, slowStart time.Duration // input.Idle and input.SlowStart, which tests shorten
 
 	flight singleflight.Group
@@ -47,6 +51,7 @@ type Client struct {
 type Options struct {
 	Base       string        // http://, https:// or file:// address, without user and password
 	Credential Credential    // for Base's scheme, host and port, and no other
+	Keys       string        // what to do where the registry wants to know who asks, for messages; "" for nothing
 	Offline    bool          // answer from the cache alone
 	Since      time.Time     // answers from before are asked for again, however long they count; zero for none
 	Unsaid     time.Duration // how long an answer counts where the registry does not say
@@ -63,8 +68,10 @@ type Request struct {
 	// Instead are media types whose answers, where the cache has one that counts, serve as well.
 	Instead []string
 	Limit   input.Limit // zero for that of documents
-	// Understand checks an answer and returns what is to be kept of it. Before that nothing is kept: a page that asks for
-	// a password, or half an archive, is an error and no answer. Nil takes everything as it is.
+	// Read checks an answer as it comes and returns what is to be kept of it. Before that nothing is kept: a page that asks for
+	// a password, or half an archive, is an error and no answer. It is called again when an answer broke off.
+	Read func(body io.Reader) ([]byte, error)
+	// Understand does the same with an answer that is there as a whole. Without Read and Understand all is kept as it is.
 	Understand func(body []byte) ([]byte, error)
 }
 
@@ -75,13 +82,18 @@ func (e *NotFoundError) Error() string { return e.URL + ": not found" }
 
 // An UnreachableError reports that the registry gave no usable answer.
 type UnreachableError struct {
-	URL string
-	Err error
+	URL      string
+	Err      error
+	Answered bool // it did answer, or was not asked
 }
 
 func (e *UnreachableError) Error() string {
+	if e.Answered {
+		return e.Err.Error()
+	}
 	return fmt.Sprintf("the registry did not answer: %v", e.Err)
 }
+
 func (e *UnreachableError) Unwrap() error { return e.Err }
 
 // ErrOffline is wrapped where --offline meets a document that the cache does not hold.
@@ -93,6 +105,10 @@ const CacheDir = "answers"
 // usualCache is how much of answers is kept where nobody says: those about some tens of thousands of packages.
 const usualCache = 1 << 30
 
+// allLarge is how many answers that are larger than input.SmallAnswer are read at the same time, as they come; of those that are held whole,
+// one at a time is.
+const allLarge = 2
+
 // New returns a client. The error is about the address, and holds no secret.
 func New(o Options) (*Client, error) {
 	base, err := ParseAddress(o.Base)
@@ -100,13 +116,13 @@ func New(o Options) (*Client, error) {
 		return nil, err
 	}
 	c := &Client{base: base, offline: o.Offline, document: input.Document, idle: input.Idle, slowStart: input.SlowStart}
-	c.unsaid, c.since = o.Unsaid, o.Since
+	c.unsaid, c.since, c.keys = o.Unsaid, o.Since, o.Keys
 	if o.Document > 0 {
 		c.document.Bytes = o.Document
 	}
 	c.alive, c.end = context.WithCancel(context.Background())
 	c.slots = semaphore.NewWeighted(int64(min(max(o.Jobs, 1), input.Answers)))
-	c.large = semaphore.NewWeighted(1)
+	c.large = semaphore.NewWeighted(allLarge)
 	if o.CacheLimit == 0 {
 		o.CacheLimit = usualCache
 	}
@@ -176,7 +192,7 @@ func (c *Client) get(ctx context.Context, r Request) (string, error) {
 	case entry != nil && (c.offline || c.fresh(entry)):
 		return entry.answer()
 	case c.offline:
-		return "", &UnreachableError{address, fmt.Errorf("%s: %w", address, ErrOffline)}
+		return "", &UnreachableError{address, fmt.Errorf("%s: %w", address, ErrOffline), true}
 	}
 	return c.fetch(ctx, address, r, entry)
 }
@@ -189,29 +205,17 @@ func (c *Client) read(r Request) (string, error) {
 	}
 	file := filepath.FromSlash(c.base.Path + "/" + name + ".json")
 	body, err := input.ReadFile(file, r.Limit)
-	if err == nil && r.Understand != nil {
-		body, err = r.Understand(body)
+	if err == nil {
+		body, err = understand(r, bytes.NewReader(body))
 	}
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		if _, err := os.Stat(filepath.FromSlash(c.base.Path)); err != nil {
-			return "", &UnreachableError{file, err}
+			return "", &UnreachableError{file, err, true}
 		}
 		return "", &NotFoundError{file}
 	case err != nil:
-		return "", &UnreachableError{file, err}
+		return "", &UnreachableError{file, err, true}
 	}
-	return string(body), nil
-}
-
-// understood keeps the body of an answer, once it was understood.
-func (c *Client) understood(address string, r Request, response *http.Response, body []byte) (string, error) {
-	if r.Understand != nil {
-		var err error
-		if body, err = r.Understand(body); err != nil {
-			return "", &UnreachableError{address, fmt.Errorf("%s: %w", address, err)}
-		}
-	}
-	c.store(address, r.Accept, response, string(body))
 	return string(body), nil
 }

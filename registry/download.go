@@ -22,13 +22,6 @@ type Sink interface {
 	Reset() error
 }
 
-// A writeError is a failure of the sink, and not of the registry.
-type writeError struct{ err error }
-
-func (e *writeError) Error() string { return e.err.Error() }
-
-func (e *writeError) Unwrap() error { return e.err }
-
 // Download copies an archive as it comes, without holding it. Its address is relative to the base or whole; to another origin than that
 // of the base no credential goes. What was written is only to be used when there is no error: the digests, a W3C
 // subresource-integrity string, are known to match then. Else the error is an *archive.DigestError, a *NotFoundError, an
@@ -47,11 +40,11 @@ func (c *Client) Download(ctx context.Context, address, integrity string, w Sink
 	u, err := url.Parse(address)
 	switch {
 	case err != nil, u.User != nil, u.Scheme != "https" && u.Scheme != "http":
-		return &UnreachableError{"the archive", errors.New("the registry gives an address of an archive that is none of the web, or holds a password")}
+		return &UnreachableError{"the archive", errors.New("the registry gives an address of an archive that is none of the web, or holds a password"), true}
 	case c.base.Scheme == "https" && u.Scheme != "https":
-		return &UnreachableError{address, fmt.Errorf("%s is not encrypted, and the registry's own address is", u.Redacted())}
+		return &UnreachableError{address, fmt.Errorf("%s is not encrypted, and the registry's own address is", u.Redacted()), true}
 	case c.offline:
-		return &UnreachableError{address, fmt.Errorf("%s: %w", address, ErrOffline)}
+		return &UnreachableError{address, fmt.Errorf("%s: %w", address, ErrOffline), true}
 	}
 	for n := 1; ; n++ {
 		broken, err := c.download(ctx, address, integrity, w)
@@ -89,17 +82,19 @@ func (c *Client) download(ctx context.Context, address, integrity string, w io.W
 	case response.StatusCode == http.StatusNotFound:
 		return false, &NotFoundError{address}
 	case response.StatusCode != http.StatusOK:
-		return false, refused(address, response)
+		return false, c.refused(address, response)
 	}
-	err = c.receive(ctx, cancel, response, address, input.Archive, func(int64) error { return nil }, io.MultiWriter(digest, w))
-	var beyond *input.LimitError
-	var slow *slowError
-	var sink *writeError
-	switch {
-	case errors.As(err, &sink):
-		return false, sink.err
-	case err != nil:
-		return !errors.As(err, &slow) && !errors.As(err, &beyond), &UnreachableError{address, err}
+	body, err := c.answer(ctx, cancel, response, address, input.Archive, 0)
+	if err != nil {
+		return false, err
+	}
+	defer body.done()
+	_, err = io.Copy(io.MultiWriter(digest, w), body)
+	switch failed := body.failure; {
+	case failed != nil:
+		return failed.passing(), failed
+	case err != nil: // the sink's own
+		return false, err
 	}
 	return false, digest.Check()
 }
@@ -115,7 +110,7 @@ func (c *Client) copyFile(address, integrity string, w io.Writer) error {
 	case errors.Is(err, os.ErrNotExist):
 		return &NotFoundError{address}
 	case err != nil:
-		return &UnreachableError{address, err}
+		return &UnreachableError{address, err, false}
 	}
 	if err := archive.Check(address, data, integrity); err != nil {
 		return err

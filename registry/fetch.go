@@ -1,7 +1,6 @@
 package registry
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -111,27 +110,50 @@ func (c *Client) ask(ctx context.Context, address string, r Request, entry *entr
 		c.store(address, r.Accept, response, "")
 		return "", false, &NotFoundError{address}
 	case response.StatusCode != http.StatusOK:
-		return "", false, refused(address, response)
+		return "", false, c.refused(address, response)
 	}
-	data, release, err := c.readBody(ctx, cancel, response, address, r.Limit)
-	defer release()
-	var beyond *input.LimitError
-	switch {
-	case errors.As(err, &beyond):
-		return "", false, &UnreachableError{address, err}
+	weight := int64(allLarge)
+	if r.Read != nil {
+		weight = 1
+	}
+	answer, err := c.answer(ctx, cancel, response, address, r.Limit, weight)
+	if err != nil {
+		return "", false, err
+	}
+	defer answer.done()
+	kept, err := understand(r, answer)
+	if err == nil {
+		err = answer.end()
+	}
+	switch failed := answer.failure; {
+	case failed != nil:
+		return "", failed.passing(), failed
+	case ctx.Err() != nil:
+		return "", false, ctx.Err()
 	case err != nil:
-		var slow *slowError
-		return "", !errors.As(err, &slow), &UnreachableError{address, err}
+		return "", false, &UnreachableError{address, fmt.Errorf("%s gives no usable answer: %w", address, err), true}
 	}
-	body, err = c.understood(address, r, response, data)
-	return body, false, err
+	c.store(address, r.Accept, response, string(kept))
+	return string(kept), false, nil
+}
+
+// understand reads an answer into what is kept of it.
+func understand(r Request, body io.Reader) ([]byte, error) {
+	if r.Read != nil {
+		return r.Read(body)
+	}
+	data, err := io.ReadAll(body)
+	if err != nil || r.Understand == nil {
+		return data, err
+	}
+	return r.Understand(data)
 }
 
 // request sends a request, with the validators of an entry where there is one. The error is an *UnreachableError.
 func (c *Client) request(ctx context.Context, address, accept string, entry *entry) (*http.Response, error) {
 	request, err := retryablehttp.NewRequestWithContext(ctx, http.MethodGet, address, nil)
 	if err != nil {
-		return nil, &UnreachableError{address, err}
+		return nil, &UnreachableError{address, err, false}
 	}
 	request.Header.Set("Accept", accept)
 	if entry != nil {
@@ -142,97 +164,23 @@ func (c *Client) request(ctx context.Context, address, accept string, entry *ent
 	}
 	response, err := c.http.Do(request)
 	if err != nil {
-		return nil, &UnreachableError{address, err}
+		return nil, &UnreachableError{address, err, false}
 	}
 	slog.Debug("fetched", "url", address, "status", response.StatusCode)
 	return response, nil
 }
 
 // refused says that a server answered with something else than what was asked for.
-func refused(address string, response *http.Response) error {
+func (c *Client) refused(address string, response *http.Response) error {
 	says := fmt.Sprintf("%s answered %s", address, response.Status)
+	switch response.StatusCode {
+	case http.StatusUnauthorized, http.StatusForbidden, http.StatusProxyAuthRequired:
+		if c.keys != "" {
+			says += "; " + c.keys
+		}
+	}
 	if wait := retryAfter(response); wait > 0 {
 		says += fmt.Sprintf(", and asks to be left alone for %s; Molt waits at most %s", wait.Round(time.Second), input.RetryAfter)
 	}
-	return &UnreachableError{address, errors.New(says)}
-}
-
-// A slowError ends an answer that takes too long.
-type slowError struct {
-	address string
-	says    string
-}
-
-func (e *slowError) Error() string { return e.address + ": " + e.says }
-
-// readBody reads an answer within its limit and within time. One that is larger than input.SmallAnswer is read when it is
-// the only one, until release is called.
-func (c *Client) readBody(ctx context.Context, cancel context.CancelCauseFunc, response *http.Response, address string, limit input.Limit) (body []byte, release func(), err error) {
-	release = func() {}
-	large := false
-	grow := func(n int64) error {
-		if large || n <= input.SmallAnswer {
-			return nil
-		}
-		if err := c.large.Acquire(ctx, 1); err != nil {
-			return err
-		}
-		large, release = true, func() { c.large.Release(1) }
-		return nil
-	}
-	var b bytes.Buffer
-	err = c.receive(ctx, cancel, response, address, limit, grow, &b)
-	return b.Bytes(), release, err
-}
-
-// receive copies an answer within its limit and within time. Before it holds more, it asks whether it may, for which no server is blamed.
-func (c *Client) receive(ctx context.Context, cancel context.CancelCauseFunc, response *http.Response, address string, limit input.Limit, grow func(n int64) error, w io.Writer) error {
-	began, waited := time.Now(), time.Duration(0)
-	watch := time.AfterFunc(c.idle, func() {
-		cancel(&slowError{address, fmt.Sprintf("the answer paused for more than %s", c.idle)})
-	})
-	defer watch.Stop()
-	ask := func(n int64) error {
-		watch.Stop()
-		before := time.Now()
-		err := grow(n)
-		waited += time.Since(before)
-		watch.Reset(c.idle)
-		return err
-	}
-	if response.ContentLength > limit.Bytes {
-		return limit.Exceeded(address)
-	}
-	if err := ask(response.ContentLength); err != nil {
-		return err
-	}
-	if b, inMemory := w.(*bytes.Buffer); inMemory {
-		b.Grow(int(max(min(response.ContentLength, limit.Bytes), 0)) + bytes.MinRead)
-	}
-	part := make([]byte, 32<<10)
-	for n := int64(0); ; {
-		k, err := response.Body.Read(part)
-		n += int64(k)
-		watch.Reset(c.idle)
-		switch {
-		case context.Cause(ctx) != nil && ctx.Err() != nil:
-			return context.Cause(ctx)
-		case n > limit.Bytes:
-			return limit.Exceeded(address)
-		}
-		if _, failed := w.Write(part[:k]); failed != nil {
-			return &writeError{failed}
-		}
-		switch {
-		case errors.Is(err, io.EOF):
-			return nil
-		case err != nil:
-			return err
-		case time.Since(began)-waited > c.slowStart+time.Duration(n/input.LeastRate)*time.Second:
-			return &slowError{address, fmt.Sprintf("the answer drips: %s in %s", input.Size(n), time.Since(began).Round(time.Second))}
-		}
-		if err := ask(n); err != nil {
-			return err
-		}
-	}
+	return &UnreachableError{address, errors.New(says), true}
 }

@@ -51,26 +51,45 @@ func NewPackage(name string, scheme version.Scheme, all []Release) *Package {
 	all = slices.CompactFunc(all, func(a, b Release) bool { return a.Version.String() == b.Version.String() })
 	list := make(version.List, len(all))
 	for i := range all {
-		r := &all[i]
-		r.Needs, r.Peers = distinct(r.Needs), distinct(r.Peers)
-		r.Peers = slices.DeleteFunc(r.Peers, func(d Demand) bool {
-			_, found := slices.BinarySearchFunc(r.Needs, d, byName)
-			if found {
-				r.Covered = append(r.Covered, d)
-			}
-			return found
-		})
-		r.Covered = distinct(r.Covered)
-		slices.SortFunc(r.Runtimes, func(a, b Requirement) int { return cmp.Compare(a.Name, b.Name) })
-		list[i] = r.Version
+		all[i].Order()
+		list[i] = all[i].Version
 	}
 	p := &Package{Name: name, Scheme: scheme, releases: releases{whole: all}}
 	p.list.Store(&list)
 	return p
 }
 
+// Order sorts what a release demands, and drops what is there twice. Lists that are in order are not touched.
+func (r *Release) Order() {
+	r.Needs, r.Peers = distinct(r.Needs), distinct(r.Peers)
+	covered := func(d Demand) bool {
+		_, found := slices.BinarySearchFunc(r.Needs, d, byName)
+		return found
+	}
+	if slices.ContainsFunc(r.Peers, covered) {
+		for _, d := range r.Peers {
+			if covered(d) {
+				r.Covered = append(r.Covered, d)
+			}
+		}
+		r.Peers = slices.DeleteFunc(r.Peers, covered)
+	}
+	r.Covered = distinct(r.Covered)
+	ascending := func(a, b Requirement) int { return cmp.Compare(a.Name, b.Name) }
+	if !slices.IsSortedFunc(r.Runtimes, ascending) {
+		slices.SortFunc(r.Runtimes, ascending)
+	}
+}
+
 // distinct sorts demands by name and keeps the first of each.
 func distinct(all []Demand) []Demand {
+	sorted := true
+	for i := 1; i < len(all) && sorted; i++ {
+		sorted = all[i-1].As < all[i].As
+	}
+	if sorted {
+		return all
+	}
 	slices.SortStableFunc(all, byName)
 	return slices.CompactFunc(all, func(a, b Demand) bool { return a.As == b.As })
 }

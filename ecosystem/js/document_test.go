@@ -1,9 +1,13 @@
 package js
 
 import (
+	"bytes"
 	"fmt"
+	"io"
 	"strings"
 	"testing"
+
+	"github.com/go-json-experiment/json/jsontext"
 
 	"molt/core/universe"
 	"molt/ecosystem"
@@ -29,7 +33,7 @@ func show(p *universe.Package) string {
 
 // What is kept of a document reads like the document, and keeps nothing else.
 func TestDigestOf(t *testing.T) {
-	digest, err := digestOf("keel", []byte(longWinded), "")
+	digest, err := digestOf("keel", strings.NewReader(longWinded), "")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -38,7 +42,7 @@ func TestDigestOf(t *testing.T) {
 			t.Errorf("%s is left in %q", gone, digest)
 		}
 	}
-	whole, err := readPackage("keel", []byte(longWinded), "")
+	whole, err := readPackage("keel", strings.NewReader(longWinded), "")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -51,7 +55,7 @@ func TestDigestOf(t *testing.T) {
 	}
 	for _, text := range []string{"", "[]", "{", "7", `{"versions": 3}`, `{"error": "x"}`, "<html>log in</html>", `{"name": "mast", "versions": {}}`,
 		`{"versions": {"1.0.0": {"dist": ` + strings.Repeat("[", 1_000_000) + strings.Repeat("]", 1_000_000) + "}}}"} {
-		if left, err := digestOf("keel", []byte(text), ""); err == nil {
+		if left, err := digestOf("keel", strings.NewReader(text), ""); err == nil {
 			t.Errorf("%.40q is taken for a document: %q", text, left)
 		}
 	}
@@ -61,11 +65,11 @@ func FuzzDigestOf(f *testing.F) {
 	f.Add([]byte(longWinded))
 	f.Add([]byte(`{"versions":{"1.0.0":{"dist":[]}}}`))
 	f.Fuzz(func(t *testing.T, body []byte) {
-		digest, err := digestOf("keel", body, "")
+		digest, err := digestOf("keel", bytes.NewReader(body), "")
 		if err != nil {
 			return
 		}
-		whole, e1 := readPackage("keel", body, "")
+		whole, e1 := readPackage("keel", bytes.NewReader(body), "")
 		kept, e2 := ecosystem.DecodeDigest(ranges.Scheme, string(digest))
 		if e1 != nil || e2 != nil {
 			t.Fatalf("the document: %v; what is kept: %v", e1, e2)
@@ -94,14 +98,27 @@ func BenchmarkDocument(b *testing.B) {
 	body := document(table["keel"], false, func(r *universe.Release) map[string]any {
 		return map[string]any{"tarball": "http://x/keel/-/keel-" + r.Version.String() + ".tgz", "integrity": "sha512-" + strings.Repeat("x", 80) + r.Version.String()}
 	})
-	digest, err := digestOf("keel", body, "http://x")
+	digest, err := digestOf("keel", bytes.NewReader(body), "http://x")
 	if err != nil {
 		b.Fatal(err)
 	}
+	b.Run("tokens", func(b *testing.B) { // the yardstick: all of it is looked at, and nothing is made of it
+		b.SetBytes(int64(len(body)))
+		for b.Loop() {
+			tokens := jsontext.NewDecoder(bytes.NewReader(body))
+			for {
+				if _, err := tokens.ReadToken(); err == io.EOF {
+					break
+				} else if err != nil {
+					b.Fatal(err)
+				}
+			}
+		}
+	})
 	b.Run("document", func(b *testing.B) {
 		b.SetBytes(int64(len(body)))
 		for b.Loop() {
-			if _, err := readPackage("keel", body, "http://x"); err != nil {
+			if _, err := digestOf("keel", bytes.NewReader(body), "http://x"); err != nil {
 				b.Fatal(err)
 			}
 		}

@@ -120,9 +120,19 @@ var (
 	protocol = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9+.-]*:`)
 )
 
-// demand reads one line of a manifest or of a registry document. A text that is neither a range, nor a tag, an alias
+// demand reads one line of a manifest. A text that is neither a range, nor a tag, an alias
 // or an address of some kind is an error, a *version.Error.
 func demand(name, text string) (universe.Demand, error) {
+	d := lineOf(name, text)
+	if d.Foreign || tag.MatchString(d.Text) && !isRange(d.Text) {
+		return d, nil
+	}
+	_, err := ranges.Scheme.Constrain(d.Text)
+	return d, err
+}
+
+// lineOf takes one line of a manifest or of a registry document apart. Whether its text is a constraint is not looked at.
+func lineOf(name, text string) universe.Demand {
 	d := universe.Demand{As: name, Package: name, Text: strings.TrimSpace(text)}
 	if rest, ok := strings.CutPrefix(d.Text, alias); ok {
 		d.Package, d.Text = rest, "*"
@@ -130,15 +140,8 @@ func demand(name, text string) (universe.Demand, error) {
 			d.Package, d.Text = rest[:at], rest[at+1:]
 		}
 	}
-	switch {
-	case protocol.MatchString(d.Text), strings.Contains(d.Text, "/"), strings.HasPrefix(d.Text, "."), strings.HasPrefix(d.Text, "~/"):
-		d.Foreign = true
-		return d, nil
-	case tag.MatchString(d.Text) && !isRange(d.Text):
-		return d, nil
-	}
-	_, err := ranges.Scheme.Constrain(d.Text)
-	return d, err
+	d.Foreign = strings.Contains(d.Text, "/") || strings.HasPrefix(d.Text, ".") || strings.Contains(d.Text, ":") && protocol.MatchString(d.Text)
+	return d
 }
 
 func isRange(text string) bool {

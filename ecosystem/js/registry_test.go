@@ -131,7 +131,7 @@ func TestOddDocuments(t *testing.T) {
 		"1.1.0": {"deprecated": "", "dist": {"tarball": "http://elsewhere/x.tgz", "integrity": "sha512-AA=="}},
 		"1.1.0-x_y": {}, "01.2.3": {}, "2.0.0": null
 	}, "time": {"1.0.0": "2020-01-02T03:04:05.678Z", "1.1.0": "yesterday"}}`
-	p, err := readPackage("x", []byte(doc), "http://base")
+	p, err := readPackage("x", strings.NewReader(doc), "http://base")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -155,7 +155,7 @@ func TestOddDocuments(t *testing.T) {
 		t.Errorf("read %+v", r)
 	}
 	for _, bad := range []string{"", "<html>", `{"name": "x"}`, `{"versions": []}`} {
-		if _, err := readPackage("x", []byte(bad), ""); err == nil {
+		if _, err := readPackage("x", strings.NewReader(bad), ""); err == nil {
 			t.Errorf("%q was read as a document", bad)
 		}
 	}
@@ -196,7 +196,7 @@ func FuzzReadPackage(f *testing.F) {
 		if !gjson.ValidBytes(body) {
 			return
 		}
-		p, err := readPackage("x", body, "http://base")
+		p, err := readPackage("x", bytes.NewReader(body), "http://base")
 		if err == nil && !slices.IsSortedFunc(p.Versions(), func(a, b version.Version) int { return a.Compare(b) }) {
 			t.Fatal("the releases are not sorted")
 		}

@@ -225,7 +225,7 @@ func (c *Cache) Close() {
 	defer c.mu.Unlock()
 	wrote := len(c.pending) > 0
 	c.flush()
-	if wrote {
+	if wrote || len(c.segments) > 2*mostSegments { // many are left where processes are ended before they come to this
 		c.list()
 		c.merge()
 	}
