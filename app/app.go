@@ -46,7 +46,7 @@ type App struct {
 	Lock       *ecosystem.Lock   // nil when there is none
 	Fixed      map[string]string // releases given from outside, by package
 	Settings   Settings
-	client     *registry.Client // while a source is open
+	registries *registry.Registries // while a source is open
 	files      *txn.Workspace
 	repo       vcs.Repo
 	ledger     ledger.Ledger
@@ -59,7 +59,7 @@ type App struct {
 	tree      func() (ecosystem.Tree, error)
 	goal      planGoal          // as the plan named it when it was read last
 	spelled   map[string]string // names of held packages that the configuration spells otherwise
-	withheld  string            // the registry that gets no credentials
+	withheld  []string          // the registries that get no credentials
 	presumed  project.Runtimes  // from Presume
 	grounds   map[string]string // why
 	Repaired  string            // what was repaired when the folder was taken into use, "" for nothing
@@ -343,27 +343,19 @@ func (a *App) now() time.Time {
 // Source opens the registry. Dates are wanted for the named packages, and for all when the call or the configuration
 // depends on them. The caller closes what is returned.
 func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func(), error) {
-	base, err := a.registryAddress()
+	registries, err := a.openRegistries()
 	if err != nil {
 		return nil, nil, err
 	}
-	credential, err := a.credential(base)
-	if err != nil {
-		return nil, nil, err
-	}
-	client, err := registry.New(registry.Options{Base: base, Credential: credential, Offline: a.Settings.Offline, Since: a.Settings.Since,
-		Unsaid: a.Config.FreshFor(), Cache: a.cacheDir(), Jobs: a.Settings.Jobs, Document: a.Config.Largest << 20})
-	if err != nil {
-		return nil, nil, &input.UsageError{Reason: err.Error()}
-	}
-	a.client = client
 	settle, err := a.Config.SettleAge()
 	if err != nil {
+		registries.Close()
 		return nil, nil, err
 	}
+	a.registries = registries
 	aged := settle > 0 || !a.Settings.AsOf.IsZero()
-	opened := a.Eco.Open(ctx, client, ecosystem.Detail{Everything: aged || a.Config.Rules.Detailed(), Packages: dated})
-	closeAll := func() { opened.Close(); client.Close(); a.client, a.unsettled = nil, nil }
+	opened := a.Eco.Open(ctx, registries, ecosystem.Detail{Everything: aged || a.Config.Rules.Detailed(), Packages: dated})
+	closeAll := func() { opened.Close(); registries.Close(); a.registries, a.unsettled = nil, nil }
 	bound := universe.Overridden(opened, a.Manifest.Overrides())
 	if !aged {
 		return bound, closeAll, nil

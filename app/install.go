@@ -119,7 +119,7 @@ func (a *App) layOut(ctx context.Context, files *txn.Workspace, lock *ecosystem.
 	t := &tree.Tree{Files: files, Store: kept, Eco: installer}
 	var done func()
 	open := sync.OnceValue(func() error { // only when something has to be fetched
-		if a.client != nil {
+		if a.registries != nil {
 			return nil
 		}
 		_, end, err := a.Source(ctx, nil)
@@ -130,7 +130,11 @@ func (a *App) layOut(ctx context.Context, files *txn.Workspace, lock *ecosystem.
 		if err := open(); err != nil {
 			return err
 		}
-		return a.client.Download(ctx, p.Source, p.Integrity, into)
+		client, err := a.registryOf(p.Name)
+		if err != nil {
+			return err
+		}
+		return client.Download(ctx, p.Source, p.Integrity, into)
 	}
 	defer func() {
 		if done != nil {

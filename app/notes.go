@@ -61,11 +61,15 @@ func (a *App) Notes(ctx context.Context, source universe.Source, c doc.PlanChang
 
 // ChangeLog reads the change log in a release's archive, whose checksum must be right. It is "" when the archive holds
 // none, or lies outside the registry.
-func (a *App) ChangeLog(ctx context.Context, r *universe.Release) (string, error) {
-	if r.File().Address == "" || strings.Contains(r.File().Address, "://") || a.client == nil || strings.HasPrefix(a.client.Base(), "file:") {
+func (a *App) ChangeLog(ctx context.Context, name string, r *universe.Release) (string, error) {
+	if r.File().Address == "" || strings.Contains(r.File().Address, "://") || a.registries == nil {
 		return "", nil
 	}
-	text, err := a.client.Fetch(ctx, registry.Request{Path: r.File().Address, Accept: "*/*", Limit: input.Archive,
+	client, err := a.registryOf(name)
+	if err != nil || strings.HasPrefix(client.Base(), "file:") {
+		return "", err
+	}
+	text, err := client.Fetch(ctx, registry.Request{Path: r.File().Address, Accept: "*/*", Limit: input.Archive,
 		Understand: func(body []byte) ([]byte, error) {
 			return body, archive.Check(r.File().Address, body, r.File().Integrity)
 		}})
@@ -88,7 +92,7 @@ func (a *App) notesOf(ctx context.Context, source universe.Source, name, from, t
 	if after == nil {
 		return nil, nil
 	}
-	text, err := a.ChangeLog(ctx, after)
+	text, err := a.ChangeLog(ctx, name, after)
 	switch {
 	case ctx.Err() != nil:
 		return nil, ctx.Err()

@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"molt/app/advice"
@@ -11,66 +12,144 @@ import (
 	"molt/registry"
 )
 
-// registryVariable is the name of the environment variable with the address of the ecosystem's registry, tokenVariable
-// that of the one with a token for it.
-func (a *App) registryVariable() string { return "MOLT_REGISTRY_" + strings.ToUpper(a.Eco.Name()) }
+// variableFor returns the name of an environment variable that is about one of the registries: that for all packages (key ""), or that of a
+// scope or pattern under "registry:", of which the letters and digits make the end of the name: MOLT_REGISTRY_JS_SKERRY for @skerry.
+func (a *App) variableFor(prefix, key string) string {
+	name := prefix + strings.ToUpper(a.Eco.Name())
+	words := strings.FieldsFunc(strings.ToUpper(key), func(r rune) bool { return (r < 'A' || r > 'Z') && (r < '0' || r > '9') })
+	return strings.Join(append([]string{name}, words...), "_")
+}
 
-func (a *App) tokenVariable() string { return config.TokenPrefix + strings.ToUpper(a.Eco.Name()) }
-
-// allowVariable allows credentials for one registry that a repository names, where there is no person to ask.
+// allowVariable allows credentials for registries that a repository names, where there is no person to ask: addresses with spaces between.
 const allowVariable = "MOLT_ALLOW_REGISTRY"
 
-// registryAddress returns the address of the registry: that of the environment, else that of the configuration.
-func (a *App) registryAddress() (string, error) {
-	base := a.Settings.Env(a.registryVariable())
-	if base == "" {
-		base = a.Config.Registry
-	}
-	if base == "" {
-		return "", &input.UsageError{Reason: fmt.Sprintf("no registry address: set %s (or \"registry:\" in %s) to one that begins with http://, https:// or file://",
-			a.registryVariable(), config.File)}
-	}
-	u, err := registry.ParseAddress(base)
-	if err != nil {
-		return "", &input.UsageError{Reason: err.Error()}
-	}
-	return u.String(), nil
+// registryPrefix begins the names of the variables with the addresses of registries.
+const registryPrefix = "MOLT_REGISTRY_"
+
+// A registryPlace is where a registry is, and who says so.
+type registryPlace struct {
+	key      string // a scope or pattern of the configuration; "" for all other packages
+	address  string
+	variable string // the variable that has the address; "" where the configuration has it
 }
 
-// credential returns what the environment or the netrc file has for a registry. A repository can name any address, so one
-// that comes from its configuration gets nothing until the person has allowed that once; Withheld says so.
-func (a *App) credential(address string) (registry.Credential, error) {
-	c := registry.Bearer(a.Settings.Env(a.tokenVariable()))
+// registryPlaces returns the registries of the application, that for all other packages first. Addresses of the environment come before those of
+// the configuration.
+func (a *App) registryPlaces() ([]registryPlace, error) {
+	var all []registryPlace
+	for _, key := range append([]string{""}, a.Config.Registry.Keys()...) {
+		p := registryPlace{key, a.Config.Registry.Some[key], ""}
+		if key == "" {
+			p.address = a.Config.Registry.Default
+		}
+		variable := a.variableFor(registryPrefix, key)
+		if address := a.Settings.Env(variable); address != "" {
+			p.address, p.variable = address, variable
+		}
+		if p.address == "" && key == "" && len(a.Config.Registry.Some) > 0 {
+			continue
+		}
+		if p.address == "" {
+			return nil, &input.UsageError{Reason: fmt.Sprintf("no registry address: set %s (or \"registry:\" in %s) to one that begins with http://, https:// or file://",
+				variable, config.File)}
+		}
+		u, err := registry.ParseAddress(p.address)
+		switch {
+		case err != nil && p.variable == "":
+			return nil, a.Config.Place.At(false, err.Error(), p.path()...)
+		case err != nil:
+			return nil, &input.UsageError{Reason: variable + ": " + err.Error()}
+		}
+		p.address = u.String()
+		all = append(all, p)
+	}
+	return all, nil
+}
+
+// path is where the configuration has the address.
+func (p registryPlace) path() []any {
+	if p.key == "" {
+		return []any{"registry"}
+	}
+	return []any{"registry", p.key}
+}
+
+// credential returns what the environment or the netrc file has for a registry, and what to say where the registry is not content with that. A repository can
+// name any address, so one that comes from its configuration gets nothing until the person has allowed that once; Withheld says so.
+func (a *App) credential(p registryPlace) (c registry.Credential, says string, err error) {
+	variable := a.variableFor(config.TokenPrefix, p.key)
+	c, says = registry.Bearer(a.Settings.Env(variable)), "it does not take the token of "+variable
 	if c.None() {
-		var err error
-		if c, err = registry.FromNetrc(a.Settings.Env, address); err != nil {
-			return c, &input.UsageError{Reason: err.Error()}
+		var file, machine string
+		if c, file, machine, err = registry.FromNetrc(a.Settings.Env, p.address); err != nil {
+			return c, "", &input.UsageError{Reason: err.Error()}
+		}
+		says = fmt.Sprintf("it does not take what %s has for machine %s", file, machine)
+		if c.None() {
+			return c, fmt.Sprintf("set %s to a token for %s, or add \"machine %s login NAME password SECRET\" to %s", variable, p.address, machine, file), nil
 		}
 	}
-	if c.None() || a.Settings.Env(a.registryVariable()) != "" {
-		return c, nil
-	}
-	if allowed := strings.TrimSuffix(a.Settings.Env(allowVariable), "/"); allowed == address {
-		return c, nil
+	if p.variable != "" || slices.Contains(strings.Fields(a.Settings.Env(allowVariable)), p.address) {
+		return c, says, nil
 	}
 	if a.Settings.Allow {
-		return c, a.user.Allow(address)
+		return c, says, a.user.Allow(p.address)
 	}
-	if allowed, err := a.user.Allows(address); err != nil || allowed {
-		return c, err
+	if allowed, err := a.user.Allows(p.address); err != nil || allowed {
+		return c, says, err
 	}
-	a.withheld = address
-	return registry.Credential{}, nil
+	a.withheld = append(a.withheld, p.address)
+	return registry.Credential{}, fmt.Sprintf("%s names it, so it gets no credentials until you allow that with --allow-registry", config.File), nil
 }
 
-// Withheld returns the address of the registry that gets no credentials, since nobody allowed that; "" for none. It is
-// known once the registry is open.
+// Withheld says which registries get no credentials, since nobody allowed that; "" for none. It is known once the registries are open.
 func (a *App) Withheld() string {
-	if a.withheld == "" {
+	if len(a.withheld) == 0 {
 		return ""
 	}
-	return fmt.Sprintf("%s names the registry %s, and it gets no credentials until you allow that: run this once with --allow-registry, or set %s=%s in continuous integration",
-		config.File, a.withheld, allowVariable, a.withheld)
+	addresses := strings.Join(a.withheld, " ")
+	if len(a.withheld) == 1 {
+		return fmt.Sprintf("%s names the registry %s, and it gets no credentials until you allow that: run this once with --allow-registry, or set %s=%s in continuous integration",
+			config.File, addresses, allowVariable, addresses)
+	}
+	return fmt.Sprintf("%s names the registries %s, and they get no credentials until you allow that: run this once with --allow-registry, or set %s='%s' in continuous integration",
+		config.File, addresses, allowVariable, addresses)
+}
+
+// openRegistries opens the registries of the application.
+func (a *App) openRegistries() (*registry.Registries, error) {
+	places, err := a.registryPlaces()
+	if err != nil {
+		return nil, err
+	}
+	all := registry.Only(nil)
+	for _, p := range places {
+		credential, says, err := a.credential(p)
+		if err != nil {
+			all.Close()
+			return nil, err
+		}
+		client, err := registry.New(registry.Options{Base: p.address, Credential: credential, Keys: says, Offline: a.Settings.Offline, Since: a.Settings.Since,
+			Unsaid: a.Config.FreshFor(), Cache: a.cacheDir(), Jobs: a.Settings.Jobs, Document: a.Config.Largest << 20})
+		if err != nil {
+			all.Close()
+			return nil, &input.UsageError{Reason: err.Error()}
+		}
+		if p.key == "" {
+			all = registry.Only(client)
+		} else {
+			all.Add(p.key, client)
+		}
+	}
+	return all, nil
+}
+
+// registryOf returns the registry of a package, while a source is open.
+func (a *App) registryOf(name string) (*registry.Client, error) {
+	if c := a.registries.For(name); c != nil {
+		return c, nil
+	}
+	return nil, &input.UsageError{Reason: fmt.Sprintf("%s has no registry for %s: add \"default:\" under \"registry:\"", config.File, name)}
 }
 
 // LoadAdvice reads the advice that the configuration names. It returns warnings.

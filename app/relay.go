@@ -37,7 +37,11 @@ func (a *App) Relay(ctx context.Context, source universe.Source, stage string, t
 	}
 	return server.Relay(packages, func(ctx context.Context, p *universe.Package, r *universe.Release) ([]byte, error) {
 		var into held
-		err := a.client.Download(ctx, r.File().Address, r.File().Integrity, &into)
+		client, err := a.registryOf(p.Name)
+		if err != nil {
+			return nil, err
+		}
+		err = client.Download(ctx, r.File().Address, r.File().Integrity, &into)
 		return into.Bytes(), err
 	}), len(packages), nil
 }
@@ -70,10 +74,6 @@ func (a *App) locked(l *ecosystem.Lock) (universe.Table, error) {
 	if err != nil {
 		return nil, err
 	}
-	base, err := a.registryAddress()
-	if err != nil {
-		return nil, err
-	}
 	for _, p := range l.Packages {
 		r := table[p.Name].Release(p.Version)
 		if r == nil {
@@ -81,7 +81,11 @@ func (a *App) locked(l *ecosystem.Lock) (universe.Table, error) {
 		}
 		address := p.Source
 		if !strings.Contains(address, "://") {
-			address = base + "/" + address
+			client, err := a.registryOf(p.Name)
+			if err != nil {
+				return nil, err
+			}
+			address = client.Base() + "/" + address
 		}
 		r.Files = []universe.File{{Address: address, Integrity: p.Integrity, When: p.When}}
 	}

@@ -151,7 +151,7 @@ func (s *Session) changeLog(facts *DossierFacts, to string) error {
 	if after != nil && after.Compare(chosen.Version) >= 0 {
 		return nil
 	}
-	text, err := s.App.ChangeLog(s.ctx, chosen)
+	text, err := s.App.ChangeLog(s.ctx, p.Name, chosen)
 	switch {
 	case errors.Is(err, context.Canceled):
 		return err

@@ -69,7 +69,7 @@ func (t tackle) DecodeLock(file string, data []byte) (*ecosystem.Lock, error) {
 
 func (tackle) PackageURL(name, v string) string { return "pkg:generic/" + name + "@" + v }
 
-func (t tackle) Open(context.Context, *registry.Client, ecosystem.Detail) ecosystem.Source {
+func (t tackle) Open(context.Context, *registry.Registries, ecosystem.Detail) ecosystem.Source {
 	return chest{t.packages}
 }
 

@@ -93,7 +93,7 @@ func BenchmarkReaders(b *testing.B) {
 			client, err := registry.New(registry.Options{Base: "file://" + filepath.ToSlash(dir)})
 			must(b, err)
 			defer client.Close()
-			source := js.JS{}.Open(context.Background(), client, ecosystem.Detail{})
+			source := js.JS{}.Open(context.Background(), registry.Only(client), ecosystem.Detail{})
 			defer source.Close()
 			p, err := source.Package(context.Background(), gjson.GetBytes(data, "name").String())
 			must(b, err)

@@ -41,8 +41,8 @@ type Ecosystem interface {
 	Detect(dir fs.FS) ([]string, error)
 	// ReadManifest reads a manifest. Errors carry a position (*input.PositionError).
 	ReadManifest(file string, data []byte) (Manifest, error)
-	// Open returns a source that reads from a registry. The caller closes it.
-	Open(ctx context.Context, client *registry.Client, detail Detail) Source
+	// Open returns a source that reads from registries. The caller closes it.
+	Open(ctx context.Context, registries *registry.Registries, detail Detail) Source
 	// EncodeLock writes a lock, the same bytes for the same lock; DecodeLock reads one. Its errors are *input.PositionError,
 	// *NewerLockError and *input.LimitError.
 	EncodeLock(l *Lock) []byte

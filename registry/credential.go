@@ -40,33 +40,33 @@ func (c Credential) apply(r *http.Request) {
 
 // FromNetrc returns what the user's netrc file (NETRC, else .netrc in the home folder; _netrc on Windows) has for the host
 // of an address. A line for host:port is for that port alone; one for a host without a port is for the usual port of
-// https and http. No file is no credential.
-func FromNetrc(env func(string) string, address string) (Credential, error) {
+// https and http. No file is no credential. The file is the one that was looked at or would be, and machine what stands there for the host.
+func FromNetrc(env func(string) string, address string) (c Credential, file, machine string, err error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
-		return Credential{}, nil
+		return Credential{}, "", "", nil
 	}
-	file := env("NETRC")
-	if file == "" {
+	machine = u.Host
+	if file = env("NETRC"); file == "" {
 		home, err := os.UserHomeDir()
 		if err != nil {
-			return Credential{}, nil
+			return Credential{}, "a netrc file", machine, nil
 		}
 		file = filepath.Join(home, ".netrc")
-		if _, err := os.Stat(file); err != nil {
-			file = filepath.Join(home, "_netrc")
+		if other := filepath.Join(home, "_netrc"); exists(other) && !exists(file) {
+			file = other
 		}
 	}
 	data, err := input.ReadFile(file, input.VersionFile)
 	if errors.Is(err, fs.ErrNotExist) {
-		return Credential{}, nil
+		return Credential{}, file, machine, nil
 	}
 	if err != nil {
-		return Credential{}, err
+		return Credential{}, file, machine, err
 	}
 	n, err := netrc.ParseString(string(data))
 	if err != nil {
-		return Credential{}, fmt.Errorf("%s cannot be read as a netrc file", file) // its text stays out of messages
+		return Credential{}, file, machine, fmt.Errorf("%s cannot be read as a netrc file", file) // its text stays out of messages
 	}
 	names := []string{net.JoinHostPort(u.Hostname(), portOf(u))}
 	if u.Port() == "" || u.Port() == usualPort[u.Scheme] {
@@ -74,10 +74,15 @@ func FromNetrc(env func(string) string, address string) (Credential, error) {
 	}
 	for _, name := range names {
 		if m := n.Machine(name); m != nil {
-			return Credential{user: m.Get("login"), password: m.Get("password")}, nil
+			return Credential{user: m.Get("login"), password: m.Get("password")}, file, name, nil
 		}
 	}
-	return Credential{}, nil
+	return Credential{}, file, machine, nil
+}
+
+func exists(file string) bool {
+	_, err := os.Stat(file)
+	return err == nil
 }
 
 var usualPort = map[string]string{"http": "80", "https": "443"}

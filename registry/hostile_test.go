@@ -88,7 +88,7 @@ func TestNetrc(t *testing.T) {
 	for address, want := range map[string]string{
 		"https://quay.example/x": "me", "https://quay.example:8443": "other", "https://quay.example:9000": "", "http://pier.example": "p", "https://pier.example": "", "https://elsewhere.example": "",
 	} {
-		if c, err := FromNetrc(env, address); err != nil || c.user != want {
+		if c, _, _, err := FromNetrc(env, address); err != nil || c.user != want {
 			t.Errorf("%s: %q, %v; want %q", address, c.user, err, want)
 		}
 	}

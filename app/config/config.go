@@ -24,7 +24,7 @@ const File = "molt.yaml"
 // Config is what people decided about an application.
 type Config struct {
 	Ecosystem string            `yaml:"ecosystem"`
-	Registry  string            `yaml:"registry"`
+	Registry  Registries        `yaml:"registry"`
 	Fresh     string            `yaml:"fresh"` // how long an answer counts where the registry does not say: "1h"; "" for ten minutes
 	Goal      string            `yaml:"goal"`
 	Runtime   Runtimes          `yaml:"runtime"`  // what is deployed
@@ -132,6 +132,9 @@ func (c *Config) check(place yamlfile.Place) error {
 		return bad(fmt.Sprint(c.Largest), "expected a number of megabytes, from 1 to 1024", "largest-document")
 	}
 	if err := c.Rules.valid(bad); err != nil {
+		return err
+	}
+	if err := c.Registry.valid(bad); err != nil {
 		return err
 	}
 	if f := plan.Fresh(c.Stages.Fresh); f != "" && !slices.Contains(plan.Freshness, f) {

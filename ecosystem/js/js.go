@@ -102,9 +102,9 @@ func (JS) PackageURL(name, version string) string {
 	return packageurl.NewPackageURL(packageurl.TypeNPM, namespace, name, version, nil, "").ToString()
 }
 
-// Open returns a source that reads from a registry.
-func (JS) Open(ctx context.Context, client *registry.Client, detail ecosystem.Detail) ecosystem.Source {
-	return openSource(ctx, client, detail)
+// Open returns a source that reads from registries.
+func (JS) Open(ctx context.Context, registries *registry.Registries, detail ecosystem.Detail) ecosystem.Source {
+	return openSource(ctx, registries, detail)
 }
 
 // alias is the prefix of a constraint that asks for another package of the registry: prefix, name, "@", constraint.

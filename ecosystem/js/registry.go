@@ -25,14 +25,14 @@ const (
 
 // A source reads packages from a registry, each once.
 type source struct {
-	client *registry.Client
-	detail ecosystem.Detail
-	ctx    context.Context
-	cancel context.CancelFunc
-	work   sync.WaitGroup
-	mu     sync.Mutex
-	known  map[string]*promise
-	long   map[string]*promise // long documents of packages that are known by their short ones
+	registries *registry.Registries
+	detail     ecosystem.Detail
+	ctx        context.Context
+	cancel     context.CancelFunc
+	work       sync.WaitGroup
+	mu         sync.Mutex
+	known      map[string]*promise
+	long       map[string]*promise // long documents of packages that are known by their short ones
 }
 
 type promise struct {
@@ -41,8 +41,8 @@ type promise struct {
 	err  error
 }
 
-func openSource(ctx context.Context, client *registry.Client, detail ecosystem.Detail) *source {
-	s := &source{client: client, detail: detail, known: map[string]*promise{}, long: map[string]*promise{}}
+func openSource(ctx context.Context, registries *registry.Registries, detail ecosystem.Detail) *source {
+	s := &source{registries: registries, detail: detail, known: map[string]*promise{}, long: map[string]*promise{}}
 	s.ctx, s.cancel = context.WithCancel(ctx)
 	return s
 }
@@ -113,14 +113,18 @@ func (s *source) fetch(name, accept string) (*universe.Package, error) {
 	if accept == shortDocument {
 		instead = []string{longDocument}
 	}
-	body, err := s.client.Fetch(s.ctx, registry.Request{Path: documentPath(name), Accept: accept, Instead: instead,
-		Read: func(body io.Reader) ([]byte, error) { return digestOf(name, body, s.client.Base()) }})
+	client := s.registries.For(name)
+	if client == nil {
+		return nil, &registry.UnreachableError{URL: name, Err: fmt.Errorf("no registry is named for %s: \"registry:\" has neither its scope nor a default", name), Answered: true}
+	}
+	body, err := client.Fetch(s.ctx, registry.Request{Path: documentPath(name), Accept: accept, Instead: instead,
+		Read: func(body io.Reader) ([]byte, error) { return digestOf(name, body, client.Base()) }})
 	var missing *registry.NotFoundError
 	if errors.As(err, &missing) {
 		return nil, &universe.UnknownError{Name: name}
 	}
 	if err != nil {
-		return nil, err
+		return nil, fmt.Errorf("%s: %w", name, err)
 	}
 	p, err := ecosystem.DecodeDigest(ranges.Scheme, body)
 	if err != nil {

@@ -226,7 +226,7 @@ func open(t *testing.T, address string, detail ecosystem.Detail) ecosystem.Sourc
 	if err != nil {
 		t.Fatal(err)
 	}
-	source := JS{}.Open(context.Background(), client, detail)
+	source := JS{}.Open(context.Background(), registry.Only(client), detail)
 	t.Cleanup(source.Close)
 	return source
 }
