@@ -47,6 +47,7 @@ type App struct {
 	Fixed      map[string]string // releases given from outside, by package
 	Settings   Settings
 	registries *registry.Registries // while a source is open
+	opened     ecosystem.Source     // the same
 	files      *txn.Workspace
 	repo       vcs.Repo
 	ledger     ledger.Ledger
@@ -73,6 +74,7 @@ type Settings struct {
 	Since     time.Time // answers of the registry from before are asked for again; zero for none
 	AsOf      time.Time // releases published later do not exist; zero for now
 	Jobs      int
+	Detailed  bool // all that registries say of every package is wanted
 	Allow     bool // credentials may go to the registry that the repository names, from now on
 	Env       func(string) string
 }
@@ -294,6 +296,16 @@ type planGoal struct {
 	text string
 }
 
+// GoalText is the goal that the plan names, else that of the configuration; "" for none.
+func (a *App) GoalText() string {
+	if data, err := a.files.Read(planfile.File, input.Plan); err == nil {
+		if goal := planfile.Goal(data); goal != "" {
+			return goal
+		}
+	}
+	return a.Config.Goal
+}
+
 // frameworks names what goals are about: that of the configuration, and that of the plan. A plan that cannot be read
 // names none.
 func (a *App) frameworks() []string {
@@ -354,8 +366,9 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	}
 	a.registries = registries
 	aged := settle > 0 || !a.Settings.AsOf.IsZero()
-	opened := a.Eco.Open(ctx, registries, ecosystem.Detail{Everything: aged || a.Config.Rules.Detailed(), Packages: dated})
-	closeAll := func() { opened.Close(); registries.Close(); a.registries, a.unsettled = nil, nil }
+	opened := a.Eco.Open(ctx, registries, ecosystem.Detail{Everything: aged || a.Settings.Detailed || a.Config.Rules.Detailed(), Packages: dated})
+	closeAll := func() { opened.Close(); registries.Close(); a.registries, a.opened, a.unsettled = nil, nil, nil }
+	a.opened = opened
 	bound := universe.Overridden(opened, a.Manifest.Overrides())
 	if !aged {
 		return bound, closeAll, nil

@@ -118,29 +118,8 @@ func (a *App) layOut(ctx context.Context, files *txn.Workspace, lock *ecosystem.
 	}
 	t := &tree.Tree{Files: files, Store: kept, Eco: installer}
 	var done func()
-	open := sync.OnceValue(func() error { // only when something has to be fetched
-		if a.registries != nil {
-			return nil
-		}
-		_, end, err := a.Source(ctx, nil)
-		done = end
-		return err
-	})
-	t.Download = func(ctx context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
-		if err := open(); err != nil {
-			return err
-		}
-		client, err := a.registryOf(p.Name)
-		if err != nil {
-			return err
-		}
-		return client.Download(ctx, p.Source, p.Integrity, into)
-	}
-	defer func() {
-		if done != nil {
-			done()
-		}
-	}()
+	t.Download, done = a.downloads(ctx)
+	defer done()
 	order.Offline = a.Settings.Offline
 	if len(a.Config.Build) > 0 {
 		order.Builds = func(name string) bool { return slices.Contains(a.Config.Build, name) }
@@ -149,6 +128,31 @@ func (a *App) layOut(ctx context.Context, files *txn.Workspace, lock *ecosystem.
 		}
 	}
 	return t.Install(ctx, lock, order)
+}
+
+// downloads returns how archives are had. The registries are opened when something has to be, and closed by done if they were.
+func (a *App) downloads(ctx context.Context) (download func(context.Context, *ecosystem.LockedPackage, registry.Sink) error, done func()) {
+	end := func() {}
+	open := sync.OnceValue(func() error {
+		if a.registries != nil {
+			return nil
+		}
+		_, closeAll, err := a.Source(ctx, nil)
+		if err == nil {
+			end = closeAll
+		}
+		return err
+	})
+	return func(ctx context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
+		if err := open(); err != nil {
+			return err
+		}
+		client, err := a.registryOf(p.Name)
+		if err != nil {
+			return err
+		}
+		return client.Download(ctx, p.Source, p.Integrity, into)
+	}, func() { end() }
 }
 
 // A BuildError says which build step of a package failed.

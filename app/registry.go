@@ -144,6 +144,17 @@ func (a *App) openRegistries() (*registry.Registries, error) {
 	return all, nil
 }
 
+// Progress tells how far the registries are, while they are open.
+func (a *App) Progress() registry.Progress {
+	if r := a.registries; r != nil {
+		return r.Progress()
+	}
+	return registry.Progress{}
+}
+
+// Missed returns the names of what was asked for while offline and is not at hand.
+func (a *App) Missed() []string { return a.registries.Missed() }
+
 // registryOf returns the registry of a package, while a source is open.
 func (a *App) registryOf(name string) (*registry.Client, error) {
 	if c := a.registries.For(name); c != nil {

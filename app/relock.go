@@ -110,6 +110,12 @@ func (a *App) Ahead(ctx context.Context, source universe.Source) (end func()) {
 		kept = app.Locked.Versions()
 	}
 	wait := universe.Ahead(ctx, source, demands, kept, app.Linked)
+	if a.Settings.Offline { // then it ends soon, and knows all that is missing
+		return func() {
+			wait()
+			cancel()
+		}
+	}
 	return func() {
 		cancel()
 		wait()

@@ -12,6 +12,7 @@ import (
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/doc"
+	"molt/registry"
 )
 
 // Settings say how an application is opened.
@@ -19,8 +20,8 @@ type Settings struct {
 	app.Settings
 	// Say tells people something beside the answer. It must not be nil.
 	Say func(format string, args ...any)
-	// Watch may show of a source how it is used, until what it returns is called; it may be nil.
-	Watch func(universe.Source) (universe.Source, func())
+	// Watch may show how far the registries are, until what it returns is called; it may be nil.
+	Watch func(progress func() registry.Progress) (still func())
 }
 
 // Needs say what a question needs of a session.
@@ -39,6 +40,7 @@ type Session struct {
 	ctx   context.Context
 	say   func(format string, args ...any)
 	still func()
+	ahead func() // waits for what was begun ahead
 	ends  []func()
 }
 
@@ -101,7 +103,7 @@ func Open(ctx context.Context, set Settings, needs Needs) (*Session, error) {
 
 // open opens the registry of an application.
 func open(ctx context.Context, set Settings, needs Needs, a *app.App, ends []func()) (*Session, error) {
-	s := &Session{App: a, ctx: ctx, say: set.Say, still: func() {}, ends: ends}
+	s := &Session{App: a, ctx: ctx, say: set.Say, still: func() {}, ahead: func() {}, ends: ends}
 	var dated []string
 	if needs.Dated {
 		dated = append(a.DeclaredPackages(), needs.Also...)
@@ -117,14 +119,14 @@ func open(ctx context.Context, set Settings, needs Needs, a *app.App, ends []fun
 	}
 	s.Source = source
 	if set.Watch != nil {
-		var still func()
-		s.Source, still = set.Watch(source)
-		s.still = sync.OnceFunc(still)
+		s.still = sync.OnceFunc(set.Watch(a.Progress))
 		s.ends = append(s.ends, s.still)
 	}
 	if needs.Declared {
-		s.ends = append(s.ends, a.Ahead(ctx, s.Source))
+		s.ahead = a.Ahead(ctx, s.Source)
+		s.ends = append(s.ends, s.ahead)
 		if err := a.CheckDeclared(ctx, s.Source); err != nil {
+			err = s.Missing(err)
 			s.Close()
 			return nil, err
 		}

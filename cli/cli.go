@@ -90,7 +90,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	}{
 		{"know", "Know where you stand", []*cobra.Command{c.survey(), c.dossier(), c.trace(), c.rangeOf(), c.fit(), c.compare(), c.verify()}},
 		{"reach", "Reach a goal", []*cobra.Command{c.assess(), c.plan(), c.trial(), c.step(), c.back(), c.untangle(), c.advice()}},
-		{"change", "Change one thing", []*cobra.Command{c.want(), c.drop(), c.hold(), c.relock(), c.install()}},
+		{"change", "Change one thing", []*cobra.Command{c.want(), c.drop(), c.hold(), c.relock(), c.install(), c.fetch()}},
 		{"try", "Try and learn", []*cobra.Command{c.demo(), c.standin(), c.relay(), c.cache(), c.manual()}},
 	} {
 		root.AddGroup(&cobra.Group{ID: part.id, Title: part.title + ":"})

@@ -483,7 +483,7 @@ func TestStandin(t *testing.T) {
 		t.Fatal(err)
 	}
 	address := regexp.MustCompile(`http://127\.0\.0\.1:\d+`).FindString(text)
-	if !strings.HasPrefix(text, "1 packages at ") || address == "" {
+	if !strings.HasPrefix(text, "1 package at ") || address == "" {
 		t.Fatalf("the stand-in says %q", text)
 	}
 	response, err := http.Get(address + "/keel")

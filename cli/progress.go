@@ -1,60 +1,66 @@
 package cli
 
 import (
-	"context"
 	"fmt"
 	"os"
 	"sync"
-	"sync/atomic"
 	"time"
 
-	"molt/core/universe"
+	"molt/registry"
+	"molt/render"
 )
 
-// watch counts the packages that are asked for, and on a terminal shows the count while the call takes long enough to
-// be noticed.
-func (c *call) watch(source universe.Source) (universe.Source, func()) {
+// How often the line about progress is written, how long nothing is written at first, and how long something is waited for before it is named.
+const (
+	progressEvery = 250 * time.Millisecond
+	progressAfter = 400 * time.Millisecond
+	progressSlow  = 3 * time.Second
+)
+
+// watch shows on a terminal how far the registries are, in one line, while the call takes long enough to be noticed. The line is gone afterwards.
+func (c *call) watch(progress func() registry.Progress) (still func()) {
 	f, ok := c.errout.(*os.File)
 	_, terminal := columns(c.errout)
 	if !ok || !terminal || c.quiet || c.format == "json" {
-		return source, func() {}
+		return func() {}
 	}
-	w := &watched{Source: source}
 	done := make(chan struct{})
 	var ended sync.WaitGroup
 	ended.Go(func() {
-		ticker := time.NewTicker(120 * time.Millisecond)
+		began := time.Now()
+		ticker := time.NewTicker(progressEvery)
 		defer ticker.Stop()
-		shown := false
+		last := ""
 		for {
 			select {
 			case <-done:
-				if shown {
+				if last != "" {
 					fmt.Fprint(f, "\r\x1b[K")
 				}
 				return
-			case <-ticker.C:
-				shown = true
-				fmt.Fprintf(f, "\r\x1b[K%d packages read", w.count.Load())
+			case now := <-ticker.C:
+				if line := progressLine(progress()); now.Sub(began) >= progressAfter && line != last {
+					last = line
+					fmt.Fprint(f, "\r\x1b[K"+line)
+				}
 			}
 		}
 	})
-	var once sync.Once
-	return w, func() { once.Do(func() { close(done); ended.Wait() }) }
+	return func() { close(done); ended.Wait() }
 }
 
-type watched struct {
-	universe.Source
-	count atomic.Int64
-	seen  sync.Map
-}
-
-// Unwrap returns the source that is watched.
-func (w *watched) Unwrap() universe.Source { return w.Source }
-
-func (w *watched) Package(ctx context.Context, name string) (*universe.Package, error) {
-	if _, again := w.seen.LoadOrStore(name, true); !again {
-		w.count.Add(1)
+// progressLine writes a progress: "312 documents, 4.1 MB; waiting for keel (5 s)". It fits into 80 columns.
+func progressLine(p registry.Progress) string {
+	line := render.Count(p.Documents, "document")
+	if p.Bytes > 0 {
+		line += fmt.Sprintf(", %.1f MB", float64(p.Bytes)/1e6)
 	}
-	return w.Source.Package(ctx, name)
+	if p.For >= progressSlow {
+		name := []rune(p.Waiting)
+		if len(name) > 40 {
+			name = append(name[:39], '…')
+		}
+		line += fmt.Sprintf("; waiting for %s (%d s)", string(name), int(p.For.Seconds()))
+	}
+	return line
 }

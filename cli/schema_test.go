@@ -116,6 +116,7 @@ func TestDocumentsConform(t *testing.T) {
 	check(d, 0, "advice", "advice")
 	check(d, 0, "install", "--into", t.TempDir())
 	check(d, 0, "cache")
+	check(d, 0, "fetch", "--snapshot", t.TempDir()+"/desk.snapshot")
 	check(d, 0, "verify")
 	check(d, 0, "range", "^1", "1.0.0", "2.0.0")
 	check(d, 0, "range", "*", "--of", "ledgerleaf", "--advise")

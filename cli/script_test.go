@@ -1,6 +1,7 @@
 package cli_test
 
 import (
+	"bufio"
 	"fmt"
 	"io"
 	"net/http"
@@ -34,7 +35,8 @@ import (
 //	git ARG…             run git
 //	env NAME=VALUE       for the runs that follow
 //	serve FOLDER         serve a folder over HTTP
-//	expand FILE          fill in $DIR, $REGISTRY and $SERVED
+//	standin FILE         run molt standin with a file, at $STANDIN
+//	expand FILE          fill in $DIR, $REGISTRY, $SERVED and $STANDIN
 //	remove FILE
 //	interrupt TEXT molt ARG…  run Molt, interrupt it when it prints the text, and expect exit code 130
 func TestScripts(t *testing.T) {
@@ -175,6 +177,8 @@ func (s *script) do(words []string) error {
 		server := httptest.NewServer(http.FileServer(http.Dir(filepath.Join(s.dir, args[0]))))
 		s.Cleanup(server.Close)
 		s.vars["SERVED"] = server.URL
+	case "standin":
+		return s.standin(args[0])
 	case "expand":
 		s.write(args[0], s.expand(s.read(args[0])))
 	case "remove":
@@ -197,6 +201,30 @@ func (s *script) molt(code int, args []string) error {
 		return fmt.Errorf("it exits with %d\n%s", got, out)
 	}
 	return nil
+}
+
+// standin runs the stand-in until the test ends.
+func (s *script) standin(file string) error {
+	c := s.command("standin", file)
+	out, err := c.StdoutPipe()
+	if err != nil {
+		return err
+	}
+	if err := c.Start(); err != nil {
+		return err
+	}
+	s.Cleanup(func() {
+		_ = c.Process.Kill()
+		_ = c.Wait() // it was killed
+	})
+	lines := bufio.NewScanner(out)
+	for lines.Scan() {
+		if address, ok := strings.CutPrefix(lines.Text(), "MOLT_REGISTRY_JS="); ok {
+			s.vars["STANDIN"] = address
+			return nil
+		}
+	}
+	return fmt.Errorf("the stand-in ended: %v", lines.Err())
 }
 
 func (s *script) interrupted(text string, args []string) error {

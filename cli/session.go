@@ -14,7 +14,7 @@ func (c *call) session(needs ask.Needs, run func(*ask.Session) error) error {
 		return err
 	}
 	defer s.Close()
-	return run(s)
+	return s.Missing(run(s))
 }
 
 // asking is how questions are asked in this call.

@@ -1,12 +1,15 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"net"
 	"net/http"
 	"os"
+	"path/filepath"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -16,45 +19,118 @@ import (
 	"molt/ecosystem"
 	"molt/ecosystem/standin"
 	"molt/input"
+	"molt/registry"
+	"molt/render"
 )
 
 func (c *call) standin() *cobra.Command {
 	var listen string
 	cmd := &cobra.Command{
-		Use:   "standin [UNIVERSE]",
-		Short: "Serve a made-up registry on this machine",
-		Long: `Standin serves the packages of a universe file as a registry over HTTP on a loopback address, documents and archives,
-until it is interrupted. Without UNIVERSE it serves the demo's packages. docs/formats.md describes the file.`,
-		Example: "  molt standin\n  molt standin --listen 127.0.0.1:7411 packages.universe",
+		Use:   "standin [FILE]",
+		Short: "Serve a made-up registry, or a snapshot of one, on this machine",
+		Long: `Standin serves the packages of a universe file, or of a snapshot that molt fetch made, as a registry over HTTP on a
+loopback address, documents and archives, until it is interrupted. Without a file it serves the demo's packages.
+docs/formats.md describes both files.`,
+		Example: "  molt standin\n  molt standin --listen 127.0.0.1:7411 packages.universe\n  molt standin desk.snapshot",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			e, err := c.ecosystem()
 			if err != nil {
 				return err
 			}
-			packages, err := demo.Universe()
-			if len(args) > 0 {
-				data, rerr := input.ReadFile(args[0], input.Universe)
-				if rerr != nil {
-					return &input.UsageError{Reason: rerr.Error()}
-				}
-				packages, err = standin.ReadUniverse(args[0], data, e.Scheme())
+			server, can := e.(ecosystem.Server)
+			if !can {
+				return &input.UsageError{Reason: "there is no stand-in for registries of " + e.Name()}
 			}
+			handler, count, done, err := c.served(server, e, args)
 			if err != nil {
 				return err
 			}
-			address, stop, err := serve(c.ctx, e, packages, listen)
+			defer done()
+			address, stop, err := listenOn(c.ctx, handler, listen)
 			if err != nil {
 				return err
 			}
 			defer stop()
-			fmt.Fprintf(c.out, "%d packages at %s\nMOLT_REGISTRY_JS=%s\n", len(packages), address, address)
+			fmt.Fprintf(c.out, "%s at %s\nMOLT_REGISTRY_JS=%s\n", render.Count(count, "package"), address, address)
 			<-c.ctx.Done()
 			return nil
 		},
 	}
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:0", "loopback address to serve on; port 0 takes a free one")
 	return cmd
+}
+
+// served returns what the stand-in serves: the demo's packages, or those of a file.
+func (c *call) served(server ecosystem.Server, e ecosystem.Ecosystem, args []string) (handler http.Handler, count int, done func(), err error) {
+	done = func() {}
+	if len(args) == 0 {
+		packages, err := demo.Universe()
+		return server.StandIn(packages), len(packages), done, err
+	}
+	if zipped(args[0]) {
+		return serveSnapshot(c.ctx, server, e, args[0])
+	}
+	data, err := input.ReadFile(args[0], input.Universe)
+	if err != nil {
+		return nil, 0, nil, &input.UsageError{Reason: err.Error()}
+	}
+	packages, err := standin.ReadUniverse(args[0], data, e.Scheme())
+	return server.StandIn(packages), len(packages), done, err
+}
+
+// zipped reports whether a file begins like a ZIP file.
+func zipped(file string) bool {
+	f, err := os.Open(file)
+	if err != nil {
+		return false
+	}
+	defer f.Close()
+	var head [4]byte
+	_, err = io.ReadFull(f, head[:])
+	return err == nil && string(head[:]) == "PK\x03\x04"
+}
+
+// serveSnapshot serves the packages of a snapshot, and the archives that it has.
+func serveSnapshot(ctx context.Context, server ecosystem.Server, e ecosystem.Ecosystem, file string) (http.Handler, int, func(), error) {
+	about, names, err := registry.Snapshot(file)
+	if err == nil && about.Ecosystem != e.Name() {
+		err = fmt.Errorf("%s is of %s, and this is %s", file, about.Ecosystem, e.Name())
+	}
+	if err != nil {
+		return nil, 0, nil, &input.UsageError{Reason: err.Error()}
+	}
+	path, err := filepath.Abs(file)
+	if err != nil {
+		return nil, 0, nil, err
+	}
+	client, err := registry.New(registry.Options{Base: "file://" + filepath.ToSlash(path)})
+	if err != nil {
+		return nil, 0, nil, err
+	}
+	source := e.Open(ctx, registry.Only(client), ecosystem.Detail{Everything: true})
+	done := func() { source.Close(); client.Close() }
+	packages := universe.Table{}
+	source.Hint(names...)
+	for _, name := range names {
+		if packages[name], err = source.Package(ctx, name); err != nil {
+			done()
+			return nil, 0, nil, err
+		}
+	}
+	return server.Relay(packages, func(ctx context.Context, _ *universe.Package, r *universe.Release) ([]byte, error) {
+		var b archived
+		err := client.Download(ctx, r.File().Address, r.File().Integrity, &b)
+		return b.Bytes(), err
+	}), len(packages), done, nil
+}
+
+// An archived archive is in memory.
+type archived struct{ bytes.Buffer }
+
+func (a *archived) Reset() error {
+	a.Buffer.Reset()
+	return nil
 }
 
 // serve serves packages on a loopback address until stop is called.

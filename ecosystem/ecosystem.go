@@ -80,6 +80,8 @@ type RuntimeKnower interface {
 // A Server serves packages the way that the ecosystem's registries do.
 type Server interface {
 	StandIn(packages universe.Table) http.Handler
+	// Document writes the document of a package as a registry would have it, with archives where the releases' files say. Reading it gives the package.
+	Document(p *universe.Package) []byte
 	// Relay serves the releases that packages have and no others, with archives where their files say, or through a function that gets them.
 	Relay(packages universe.Table, archive func(context.Context, *universe.Package, *universe.Release) ([]byte, error)) http.Handler
 }
@@ -166,6 +168,12 @@ type Detail struct {
 type Source interface {
 	universe.Source
 	Close()
+}
+
+// A Recorder is a source that knows what it has read.
+type Recorder interface {
+	// Seen returns the packages that were read so far, sorted by name, each in the most detailed form that was asked for.
+	Seen() []*universe.Package
 }
 
 // A Manifest is a manifest in memory. Edits change the text of the entries concerned and no other byte.

@@ -70,7 +70,7 @@ func (a *answer) Read(part []byte) (int, error) {
 	a.watch.Stop()
 	a.spent += time.Since(began)
 	a.n += int64(k)
-	a.c.received.Add(int64(k))
+	a.c.progress.received.Add(int64(k))
 	switch cause := context.Cause(a.ctx); {
 	case cause != nil && a.ctx.Err() != nil:
 		return 0, a.fail(cause, false, false)

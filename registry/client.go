@@ -5,17 +5,13 @@
 package registry
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"io"
-	"io/fs"
 	"net/url"
-	"os"
 	"path/filepath"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	"github.com/hashicorp/go-retryablehttp"
@@ -29,6 +25,7 @@ import (
 // A Client fetches documents below one base address. It may be used concurrently.
 type Client struct {
 	base            *url.URL
+	folder          *folder // nil for a registry on the web
 	offline         bool
 	unsaid          time.Duration // see Options
 	since           time.Time     // see Options
@@ -37,9 +34,12 @@ type Client struct {
 	slots           *semaphore.Weighted
 	large           *semaphore.Weighted // for answers that are larger than input.SmallAnswer
 	document        input.Limit
-	keys            string        // see Options
-	received        atomic.Int64  // bytes of answers
+	keys            string // see Options
+	progress        progress
 	idle, slowStart time.Duration // input.Idle and input.SlowStart, which tests shorten
+
+	mu     sync.Mutex
+	missed map[string]bool // while offline
 
 	flight singleflight.Group
 	alive  context.Context // ends with the client
@@ -96,6 +96,23 @@ func (e *UnreachableError) Error() string {
 
 func (e *UnreachableError) Unwrap() error { return e.Err }
 
+func (c *Client) miss(path string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.missed == nil {
+		c.missed = map[string]bool{}
+	}
+	c.missed[unescaped(path)] = true
+}
+
+// unescaped writes a path for people.
+func unescaped(path string) string {
+	if name, err := url.PathUnescape(path); err == nil {
+		return name
+	}
+	return path
+}
+
 // ErrOffline is wrapped where --offline meets a document that the cache does not hold.
 var ErrOffline = errors.New("not in the cache, and Molt was told to stay offline")
 
@@ -126,7 +143,10 @@ func New(o Options) (*Client, error) {
 	if o.CacheLimit == 0 {
 		o.CacheLimit = usualCache
 	}
-	if o.Cache != "" && base.Scheme != "file" {
+	if base.Scheme == "file" {
+		c.folder = newFolder(filepath.FromSlash(base.Path))
+	}
+	if o.Cache != "" {
 		c.cache = cache.In(filepath.Join(o.Cache, CacheDir), o.CacheLimit)
 	}
 	c.http = newHTTP(base, o.Credential, max(o.Jobs, 1))
@@ -141,6 +161,7 @@ func (c *Client) Close() {
 	c.end()
 	c.work.Wait()
 	c.cache.Close()
+	c.folder.Close()
 	c.http.HTTPClient.CloseIdleConnections()
 }
 
@@ -175,7 +196,8 @@ func (c *Client) get(ctx context.Context, r Request) (string, error) {
 	if r.Limit == (input.Limit{}) {
 		r.Limit = c.document
 	}
-	if c.base.Scheme == "file" {
+	defer c.progress.documents.Add(1)
+	if c.folder != nil {
 		return c.read(r)
 	}
 	address := c.base.String() + "/" + r.Path
@@ -192,30 +214,9 @@ func (c *Client) get(ctx context.Context, r Request) (string, error) {
 	case entry != nil && (c.offline || c.fresh(entry)):
 		return entry.answer()
 	case c.offline:
+		c.miss(r.Path)
 		return "", &UnreachableError{address, fmt.Errorf("%s: %w", address, ErrOffline), true}
 	}
+	defer c.progress.begin(r.Path)()
 	return c.fetch(ctx, address, r, entry)
-}
-
-// read answers from a folder: the document of name is name.json.
-func (c *Client) read(r Request) (string, error) {
-	name, err := url.PathUnescape(r.Path)
-	if err != nil || !filepath.IsLocal(filepath.FromSlash(name)) {
-		return "", &NotFoundError{r.Path}
-	}
-	file := filepath.FromSlash(c.base.Path + "/" + name + ".json")
-	body, err := input.ReadFile(file, r.Limit)
-	if err == nil {
-		body, err = understand(r, bytes.NewReader(body))
-	}
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		if _, err := os.Stat(filepath.FromSlash(c.base.Path)); err != nil {
-			return "", &UnreachableError{file, err, true}
-		}
-		return "", &NotFoundError{file}
-	case err != nil:
-		return "", &UnreachableError{file, err, true}
-	}
-	return string(body), nil
 }

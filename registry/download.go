@@ -7,8 +7,6 @@ import (
 	"io"
 	"net/http"
 	"net/url"
-	"os"
-	"path/filepath"
 	"strings"
 	"time"
 
@@ -31,8 +29,10 @@ func (c *Client) Download(ctx context.Context, address, integrity string, w Sink
 		return err
 	}
 	defer c.slots.Release(1)
-	if !strings.Contains(address, "://") && c.base.Scheme == "file" {
-		return c.copyFile(address, integrity, w)
+	if from, err := c.archive(address); err == nil {
+		return c.copyFile(from, address, integrity, w)
+	} else if c.folder != nil && !strings.Contains(address, "://") {
+		return &NotFoundError{c.base.String() + "/" + address}
 	}
 	if !strings.Contains(address, "://") {
 		address = c.base.String() + "/" + address
@@ -100,21 +100,14 @@ func (c *Client) download(ctx context.Context, address, integrity string, w io.W
 }
 
 // copyFile downloads from a folder.
-func (c *Client) copyFile(address, integrity string, w io.Writer) error {
-	name, err := url.PathUnescape(address)
-	if err != nil || !filepath.IsLocal(filepath.FromSlash(name)) {
-		return &NotFoundError{address}
-	}
-	data, err := input.ReadFile(filepath.FromSlash(c.base.Path+"/"+name), input.Archive)
-	switch {
-	case errors.Is(err, os.ErrNotExist):
-		return &NotFoundError{address}
-	case err != nil:
-		return &UnreachableError{address, err, false}
-	}
-	if err := archive.Check(address, data, integrity); err != nil {
+func (c *Client) copyFile(from io.ReadCloser, address, integrity string, w io.Writer) error {
+	defer from.Close()
+	digest, err := archive.NewDigest(address, integrity)
+	if err != nil {
 		return err
 	}
-	_, err = w.Write(data)
-	return err
+	if _, err := io.Copy(io.MultiWriter(digest, w), &limited{from, input.Archive.Bytes, input.Archive.Exceeded(address)}); err != nil {
+		return &UnreachableError{address, err, true}
+	}
+	return digest.Check()
 }

@@ -4,15 +4,18 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
 
+	"molt/archive"
 	"molt/core/solve"
 	"molt/ecosystem"
 	"molt/input"
@@ -62,7 +65,7 @@ func (w *work) fetch(ctx context.Context) error {
 					w.mu.Unlock()
 					return nil
 				}
-				if e, err = w.get(ctx, p); err != nil {
+				if e, err = w.download(ctx, p); err != nil {
 					return err
 				}
 			}
@@ -87,25 +90,92 @@ func (w *work) fetch(ctx context.Context) error {
 	return nil
 }
 
-// get downloads an archive and unpacks it into the store.
-func (w *work) get(ctx context.Context, p *ecosystem.LockedPackage) (*store.Entry, error) {
-	got := &spool{}
-	defer got.discard()
-	if err := w.Download(ctx, p, got); err != nil {
-		return nil, err
-	}
-	from, size := got.content()
+// download has an archive in the store, and counts it.
+func (w *work) download(ctx context.Context, p *ecosystem.LockedPackage) (*store.Entry, error) {
+	e, size, err := w.get(ctx, w.layout.Manifest, p)
 	w.mu.Lock()
+	defer w.mu.Unlock()
 	w.report.Fetched++
 	w.report.Bytes += size
-	w.mu.Unlock()
-	return w.Store.Add(ctx, p.Name+"@"+p.Version, p.Integrity, from, size, func(root *os.Root) store.About {
-		manifest, err := input.ReadIn(root, w.layout.Manifest, input.Manifest)
+	return e, err
+}
+
+// get downloads an archive and unpacks it into the store. The size is that of the archive.
+func (t *Tree) get(ctx context.Context, manifest string, p *ecosystem.LockedPackage) (e *store.Entry, size int64, err error) {
+	got := &spool{}
+	defer got.discard()
+	if err := t.Download(ctx, p, got); err != nil {
+		return nil, 0, err
+	}
+	from, size := got.content()
+	e, err = t.Store.Add(ctx, p.Name+"@"+p.Version, p.Integrity, from, size, func(root *os.Root) store.About {
+		text, err := input.ReadIn(root, manifest, input.Manifest)
 		if err != nil { // a release without one has nothing to say
 			return store.About{}
 		}
-		return store.About{Executables: w.Eco.Executables(p.Name, manifest), Steps: w.Eco.BuildSteps(manifest)}
+		return store.About{Executables: t.Eco.Executables(p.Name, text), Steps: t.Eco.BuildSteps(text)}
 	})
+	return e, size, err
+}
+
+// A Stocked is what Stock found and brought.
+type Stocked struct {
+	Releases int // that locks have for this platform
+	Fetched  int
+	Bytes    int64 // of these archives
+}
+
+// Stock has the releases of locks in the store, as far as they are for this platform, so that each of the locks can be laid out without a registry.
+func (t *Tree) Stock(ctx context.Context, locks []*ecosystem.Lock, watch func(done, of int)) (Stocked, error) {
+	wanted := map[string]*ecosystem.LockedPackage{}
+	manifest := ""
+	for _, l := range locks {
+		layout, err := t.Eco.Layout(l, t.Eco.Fits)
+		if err != nil {
+			return Stocked{}, &input.UsageError{Reason: err.Error()}
+		}
+		manifest = layout.Manifest
+		for _, p := range layout.Places {
+			if p.Package == nil || p.Link != "" {
+				continue
+			}
+			key, err := archive.Key(p.Package.Name+"@"+p.Package.Version, p.Package.Integrity)
+			if err != nil {
+				return Stocked{}, err
+			}
+			wanted[key] = p.Package
+		}
+	}
+	got := Stocked{Releases: len(wanted)}
+	var mu sync.Mutex
+	done := 0
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(16)
+	for _, key := range slices.Sorted(maps.Keys(wanted)) {
+		g.Go(func() error {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			e, err := t.Store.ByKey(key)
+			size, fetched := int64(0), 0
+			if err == nil && e == nil {
+				_, size, err = t.get(ctx, manifest, wanted[key])
+				fetched = 1
+			}
+			if err != nil {
+				return err
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			got.Fetched += fetched
+			got.Bytes += size
+			if done++; watch != nil {
+				watch(done, len(wanted))
+			}
+			return nil
+		})
+	}
+	return got, g.Wait()
 }
 
 // executables works out the links to what people run: of several packages in a folder that have the same name for something, what the application

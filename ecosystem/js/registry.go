@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/url"
 	"slices"
 	"strings"
@@ -92,6 +93,29 @@ func (s *source) Dated(ctx context.Context, name string) (*universe.Package, err
 		return s.Package(ctx, name)
 	}
 	return s.promiseIn(s.long, name, longDocument).wait(ctx)
+}
+
+// Seen returns the packages that were read so far.
+func (s *source) Seen() []*universe.Package {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	byName := map[string]*universe.Package{}
+	for _, known := range []map[string]*promise{s.known, s.long} { // what a long document says is more
+		for name, p := range known {
+			select {
+			case <-p.done:
+				if p.err == nil {
+					byName[name] = p.p
+				}
+			default:
+			}
+		}
+	}
+	all := make([]*universe.Package, 0, len(byName))
+	for _, name := range slices.Sorted(maps.Keys(byName)) {
+		all = append(all, byName[name])
+	}
+	return all
 }
 
 func (p *promise) wait(ctx context.Context) (*universe.Package, error) {

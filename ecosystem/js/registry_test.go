@@ -244,3 +244,28 @@ func fetch(t *testing.T, address string) []byte {
 	}
 	return body
 }
+
+// The document of a package reads as the package.
+func TestDocument(t *testing.T) {
+	p, err := readPackage("keel", strings.NewReader(longWinded), "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	table := mustUniverse(t, harbour+"\npackage gaff\n  1.0.0 2024-01-01 rope@^1 peer:rope@^1&||&^2 peer?:mast@* opt:wind@* old=keel@^1 runtime:node@>=18 ! no more\n")
+	table["long"] = p
+	for _, p := range table {
+		again, err := readPackage(p.Name, bytes.NewReader(JS{}.Document(p)), "http://x")
+		if err != nil {
+			t.Fatal(err)
+		}
+		again.Current = p.Current // what the stand-in's universe does not say
+		for r := range p.All() {
+			if len(r.Files) == 0 {
+				r.Files = []universe.File{{}}
+			}
+		}
+		if show(again) != show(p) {
+			t.Errorf("%s\nreads as\n%s", show(p), show(again))
+		}
+	}
+}

@@ -66,6 +66,17 @@ func (JS) Relay(packages universe.Table, archive func(context.Context, *universe
 	}, archive)
 }
 
+// Document writes the long document of a package. Archives are where the releases' files say, which may be relative to the registry.
+func (JS) Document(p *universe.Package) []byte {
+	return document(p, false, func(r *universe.Release) map[string]any {
+		dist := map[string]any{"tarball": r.File().Address}
+		if r.File().Integrity != "" {
+			dist["integrity"] = r.File().Integrity
+		}
+		return dist
+	})
+}
+
 func archiveAddress(base string, p *universe.Package, r *universe.Release) string {
 	return base + "/" + (&url.URL{Path: p.Name}).EscapedPath() + "/-/" + archiveName(p.Name, r.Version.String())
 }
@@ -151,7 +162,7 @@ func document(p *universe.Package, short bool, dist func(*universe.Release) map[
 		about["dist"] = dist(r)
 		versions[v] = about
 		if !r.Published.IsZero() {
-			times[v] = r.Published.Format(time.RFC3339)
+			times[v] = r.Published.Format(time.RFC3339Nano)
 		}
 	}
 	doc := map[string]any{"name": p.Name, "dist-tags": p.Tags, "versions": versions}
@@ -189,7 +200,7 @@ func packageJSON(p *universe.Package, r *universe.Release) map[string]any {
 		}
 	}
 	meta := map[string]any{}
-	for _, d := range r.Peers {
+	for _, d := range slices.Concat(r.Peers, r.Covered) {
 		put("peerDependencies", d)
 		if d.Optional {
 			meta[d.As] = map[string]bool{"optional": true}

@@ -1,0 +1,158 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"golang.org/x/sync/errgroup"
+
+	"molt/app/planfile"
+	"molt/app/tree"
+	"molt/core/universe"
+	"molt/doc"
+	"molt/ecosystem"
+	"molt/input"
+	"molt/registry"
+)
+
+// Locks returns the lock of the application, or the one that relock would write, and those that the stages of a plan lead to, one after the
+// other; the plan may be nil.
+func (a *App) Locks(ctx context.Context, source universe.Source, plan *planfile.Plan) ([]*ecosystem.Lock, error) {
+	lock, _, err := a.Relock(ctx, source)
+	if err != nil {
+		return nil, err
+	}
+	all := []*ecosystem.Lock{lock}
+	if plan == nil {
+		return all, nil
+	}
+	w, err := a.walk()
+	if err != nil {
+		return nil, err
+	}
+	for i := range plan.Stages {
+		stage := &plan.Stages[i]
+		if stage.Status == doc.Done {
+			continue
+		}
+		if err := w.stage(ctx, source, stage); err != nil {
+			return nil, a.atStage(plan, stage, err)
+		}
+		if stage.Raise != nil {
+			continue
+		}
+		lock, err := a.newLock(ctx, source, w.locked, w.manifest, a.Lock)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, lock)
+	}
+	return all, nil
+}
+
+// Stock has what locks need to be laid out in the store.
+func (a *App) Stock(ctx context.Context, locks []*ecosystem.Lock, watch func(done, of int)) (tree.Stocked, error) {
+	installer, can := a.Eco.(ecosystem.Installer)
+	if !can {
+		return tree.Stocked{}, nil
+	}
+	kept, err := a.Store()
+	if err != nil {
+		return tree.Stocked{}, err
+	}
+	t := &tree.Tree{Files: a.files, Store: kept, Eco: installer}
+	var done func()
+	t.Download, done = a.downloads(ctx)
+	defer done()
+	return t.Stock(ctx, locks, watch)
+}
+
+// Snapshot writes everything that was read of the registries so far to one file, and on request the archives of locks, for all platforms. It returns what
+// the snapshot says of itself.
+func (a *App) Snapshot(ctx context.Context, file string, locks []*ecosystem.Lock, archives bool) (registry.SnapshotAbout, error) {
+	about := registry.SnapshotAbout{Ecosystem: a.Eco.Name(), Made: a.now().Format(time.DateOnly), Goal: a.GoalText()}
+	server, can := a.Eco.(ecosystem.Server)
+	recorder, records := a.opened.(ecosystem.Recorder)
+	if !can || !records {
+		return about, &input.UsageError{Reason: "there are no snapshots of registries of " + a.Eco.Name()}
+	}
+	var files []registry.SnapshotFile
+	for _, p := range recorder.Seen() {
+		files = append(files, registry.SnapshotFile{Name: p.Name + ".json", Write: func(w io.Writer) error {
+			_, err := w.Write(server.Document(p))
+			return err
+		}})
+	}
+	about.Documents = len(files)
+	if archives {
+		dir, err := os.MkdirTemp("", "molt-snapshot-")
+		if err != nil {
+			return about, err
+		}
+		defer os.RemoveAll(dir)
+		more, err := a.snapshotArchives(ctx, dir, locks)
+		if err != nil {
+			return about, err
+		}
+		files, about.Archives = append(files, more...), len(more)
+	}
+	return about, registry.WriteSnapshot(file, about, files)
+}
+
+// snapshotArchives downloads the archives of locks to a folder, and returns them as files of a snapshot, which read them there.
+func (a *App) snapshotArchives(ctx context.Context, dir string, locks []*ecosystem.Lock) ([]registry.SnapshotFile, error) {
+	download, done := a.downloads(ctx)
+	defer done()
+	var files []registry.SnapshotFile
+	seen := map[string]bool{}
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(16)
+	for _, l := range locks {
+		for i := range l.Packages {
+			p := &l.Packages[i]
+			name := registry.SnapshotName(p.Source)
+			if name == "" || seen[name] {
+				continue
+			}
+			if strings.HasSuffix(name, ".json") { // the name of a document
+				return nil, errors.Join(fmt.Errorf("%s: a snapshot cannot have an archive at %s", p.ID, p.Source), g.Wait())
+			}
+			seen[name] = true
+			at := filepath.Join(dir, fmt.Sprint(len(files)))
+			files = append(files, registry.SnapshotFile{Name: name, Write: func(w io.Writer) error {
+				f, err := os.Open(at)
+				if err != nil {
+					return err
+				}
+				defer f.Close()
+				_, err = io.Copy(w, f)
+				return err
+			}})
+			g.Go(func() error {
+				f, err := os.Create(at)
+				if err != nil {
+					return err
+				}
+				err = download(ctx, p, rewound{f})
+				return errors.Join(err, f.Close())
+			})
+		}
+	}
+	return files, g.Wait()
+}
+
+// A rewound file takes a download that begins anew.
+type rewound struct{ *os.File }
+
+func (r rewound) Reset() error {
+	if _, err := r.Seek(0, io.SeekStart); err != nil {
+		return err
+	}
+	return r.Truncate(0)
+}

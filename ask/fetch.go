@@ -1,0 +1,137 @@
+package ask
+
+import (
+	"errors"
+	"fmt"
+	"time"
+
+	"molt/app/planfile"
+	"molt/core/plan"
+	"molt/core/solve"
+	"molt/doc"
+	"molt/ecosystem"
+	"molt/input"
+)
+
+// A FetchRequest says what is to be at hand.
+type FetchRequest struct {
+	Goals    []string // without any, that of the plan, else that of the configuration, else none
+	Lock     bool     // what the lock needs alone, and no goal
+	Snapshot string   // a file that gets all of it, "" for none
+	Archives bool     // the snapshot has archives too
+	Watch    func(done, of int)
+}
+
+// Fetch brings what survey, assess, plan, all stages and install of the application need, so that they work offline.
+func (s *Session) Fetch(r FetchRequest) (doc.Fetch, error) {
+	began := time.Now()
+	d := doc.Fetch{Schema: "molt/fetch/1", Goals: []string{}, Notes: []string{}}
+	if s.App.Settings.Offline {
+		return d, &input.UsageError{Reason: "--offline: fetch asks the registry for what is not at hand"}
+	}
+	if _, err := s.Survey(Sieve{}); err != nil {
+		return d, err
+	}
+	made, err := s.fetchPlan(r, &d)
+	if err != nil {
+		return d, err
+	}
+	locks, err := s.fetchLocks(made, &d)
+	if err != nil {
+		return d, err
+	}
+	s.Still()
+	stocked, err := s.App.Stock(s.ctx, locks, r.Watch)
+	if err != nil {
+		return d, err
+	}
+	d.Releases, d.Fetched = stocked.Releases, stocked.Fetched
+	if r.Snapshot != "" {
+		about, err := s.App.Snapshot(s.ctx, r.Snapshot, locks, r.Archives)
+		if err != nil {
+			return d, err
+		}
+		d.Snapshot, d.Archives = r.Snapshot, about.Archives
+	}
+	p := s.App.Progress()
+	d.Documents, d.Bytes = p.Documents, p.Bytes
+	d.Seconds = time.Since(began).Seconds()
+	return d, nil
+}
+
+// fetchPlan looks at everything that a goal and the way to it need. The plan is nil where there is none.
+func (s *Session) fetchPlan(r FetchRequest, d *doc.Fetch) (*planfile.Plan, error) {
+	if r.Lock {
+		return nil, nil
+	}
+	goals := r.Goals
+	if len(goals) == 0 {
+		if text := s.App.GoalText(); text != "" {
+			goals = []string{text}
+		}
+	}
+	if len(goals) == 0 {
+		return nil, nil
+	}
+	if err := s.advice(nil); err != nil {
+		return nil, err
+	}
+	meant, err := s.App.Goals(goals)
+	if err != nil {
+		return nil, err
+	}
+	for _, g := range meant {
+		d.Goals = append(d.Goals, g.String())
+	}
+	if _, err := s.Assess(goals, nil, false); err != nil {
+		return nil, s.tangled(err, d)
+	}
+	made, _, err := s.App.MakePlan(s.ctx, s.Source, meant, plan.Cut{Fresh: plan.Fresh(s.App.Config.Stages.Fresh), Leap: s.App.Config.Stages.Leap})
+	if err != nil {
+		return nil, s.tangled(err, d)
+	}
+	written, err := s.App.ReadPlan() // which people may have changed
+	var none *input.UsageError
+	switch {
+	case errors.As(err, &none):
+		return made, nil
+	case err != nil:
+		return nil, err
+	case len(r.Goals) > 0 && written.Goal != made.Goal:
+		return made, nil
+	}
+	return written, nil
+}
+
+// fetchLocks solves the lock as it is and after each stage.
+func (s *Session) fetchLocks(made *planfile.Plan, d *doc.Fetch) ([]*ecosystem.Lock, error) {
+	locks, err := s.App.Locks(s.ctx, s.Source, made)
+	if err == nil {
+		d.Stages = len(locks) - 1
+		return locks, nil
+	}
+	if made != nil && solve.AsTangle(err) != nil {
+		d.Notes = append(d.Notes, fmt.Sprintf("the stages of %s do not resolve from where things stand, so only the archives of the lock were fetched; molt plan --renew makes it anew", planfile.File))
+		locks, err = s.App.Locks(s.ctx, s.Source, nil)
+	}
+	if err != nil {
+		return nil, s.tangled(err, d)
+	}
+	return locks, nil
+}
+
+// tangled has what untangle needs looked at, where there is a tangle, and goes on without what could not be solved; other errors stay.
+func (s *Session) tangled(err error, d *doc.Fetch) error {
+	if solve.AsTangle(err) == nil {
+		return err
+	}
+	var tangle *TangleError
+	if explained := s.explain(err); !errors.As(explained, &tangle) {
+		return explained
+	}
+	note := "the manifest does not resolve, so there is no lock of which the archives could be fetched; molt untangle shows the ways out"
+	if len(d.Notes) == 0 {
+		d.Notes = append(d.Notes, note)
+	}
+	return nil
+}

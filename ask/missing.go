@@ -1,0 +1,50 @@
+package ask
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"molt/registry"
+)
+
+// A MissingError reports documents that are not at hand, where Molt was told to stay offline.
+type MissingError struct {
+	Names []string
+	Fetch string // the command that brings them
+	Err   error  // the one that was met first
+}
+
+func (e *MissingError) Error() string {
+	what := "documents are"
+	if len(e.Names) == 1 {
+		what = "document is"
+	}
+	return fmt.Sprintf("%d %s not in the cache, and Molt was told to stay offline:\n  %s\n%s, without --offline, brings what this application needs",
+		len(e.Names), what, strings.Join(e.Names, "\n  "), e.Fetch)
+}
+
+// Unwrap returns what was met first.
+func (e *MissingError) Unwrap() error { return e.Err }
+
+// Missing makes of an error about a document that is not at hand, while offline, one that names all that are missing; other errors stay what they are.
+func (s *Session) Missing(err error) error {
+	if !errors.Is(err, registry.ErrOffline) || s.ctx.Err() != nil {
+		return err
+	}
+	names := s.App.DeclaredPackages()
+	if s.App.Lock != nil {
+		for _, p := range s.App.Lock.Packages {
+			names = append(names, p.Name)
+		}
+	}
+	for _, name := range names { // so that each was asked for
+		_, _ = s.Source.Package(s.ctx, name)
+	}
+	s.ahead()
+	missed := s.App.Missed()
+	if len(missed) == 0 { // it is an archive, say
+		return err
+	}
+	return &MissingError{missed, strings.TrimSpace("molt fetch " + s.App.GoalText()), err}
+}
