@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"log"
 	"os"
 	"os/signal"
 	"runtime/debug"
@@ -35,6 +36,7 @@ type call struct {
 
 // Main runs Molt and returns its exit code.
 func Main(args []string, out, errout io.Writer) int {
+	log.SetOutput(io.Discard)       // package net/http writes there about what servers do wrong, which is not for people
 	debug.SetGCPercent(200)         // a call is short and allocates much at once
 	debug.SetMemoryLimit(600 << 20) // beyond that the collector works harder
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP, syscall.SIGQUIT)

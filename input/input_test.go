@@ -48,11 +48,11 @@ func TestReadFile(t *testing.T) {
 	if err := os.WriteFile(file, []byte("12345"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if data, err := ReadFile(file, Limit{"a test", 5}); err != nil || string(data) != "12345" {
+	if data, err := ReadFile(file, Limit{What: "a test", Bytes: 5}); err != nil || string(data) != "12345" {
 		t.Errorf("a file within its limit: %q, %v", data, err)
 	}
 	var beyond *LimitError
-	if _, err := ReadFile(file, Limit{"a test", 4}); !errors.As(err, &beyond) || !strings.Contains(err.Error(), "a test may hold at most 4 bytes") {
+	if _, err := ReadFile(file, Limit{What: "a test", Bytes: 4}); !errors.As(err, &beyond) || !strings.Contains(err.Error(), "a test may hold at most 4 bytes") {
 		t.Errorf("a file beyond its limit: %v", err)
 	}
 	var other *KindError

@@ -13,28 +13,29 @@ import (
 type Limit struct {
 	What  string // what is bounded, as messages name it
 	Bytes int64
+	Raise string // how people raise it, "" where they can't
 }
 
 // The limits of files: one beyond its limit is a mistake, or an attack.
 var (
-	Configuration = Limit{"a configuration", 4 << 20}
-	Manifest      = Limit{"a manifest", 4 << 20}
-	Lock          = Limit{"a lock", 64 << 20}
-	Plan          = Limit{"a plan", 16 << 20}
-	Advice        = Limit{"an advice file", 4 << 20}
-	Inventory     = Limit{"an inventory", 16 << 20}
-	Source        = Limit{"a source file", 16 << 20}
-	VersionFile   = Limit{"a version file", 1 << 20}
-	Universe      = Limit{"a universe file", 64 << 20}
-	State         = Limit{"a file of Molt's own", 256 << 20} // journal, ledger and backups, which Molt wrote itself
+	Configuration = Limit{What: "a configuration", Bytes: 4 << 20}
+	Manifest      = Limit{What: "a manifest", Bytes: 4 << 20}
+	Lock          = Limit{What: "a lock", Bytes: 64 << 20}
+	Plan          = Limit{What: "a plan", Bytes: 16 << 20}
+	Advice        = Limit{What: "an advice file", Bytes: 4 << 20}
+	Inventory     = Limit{What: "an inventory", Bytes: 16 << 20}
+	Source        = Limit{What: "a source file", Bytes: 16 << 20}
+	VersionFile   = Limit{What: "a version file", Bytes: 1 << 20}
+	Universe      = Limit{What: "a universe file", Bytes: 64 << 20}
+	State         = Limit{What: "a file of Molt's own", Bytes: 256 << 20} // journal, ledger and backups, which Molt wrote itself
 )
 
 // The limits of what registries answer. That of documents can be configured.
 var (
-	Document = Limit{"a registry document", 64 << 20}
-	Archive  = Limit{"an archive", 64 << 20}
-	Unpacked = Limit{"the unpacked files of an archive", 512 << 20}
-	Log      = Limit{"a change log", 20 << 20}
+	Document = Limit{What: "a registry document", Bytes: 64 << 20, Raise: "\"largest-document:\" in molt.yaml raises that"}
+	Archive  = Limit{What: "an archive", Bytes: 64 << 20}
+	Unpacked = Limit{What: "the unpacked files of an archive", Bytes: 512 << 20}
+	Log      = Limit{What: "a change log", Bytes: 20 << 20}
 )
 
 // Limits that are counts.
@@ -61,7 +62,11 @@ func (e *LimitError) Error() string { return fmt.Sprintf("%s: %s", e.Name, e.Lim
 
 // Exceeded returns the error for an input beyond the limit.
 func (l Limit) Exceeded(name string) *LimitError {
-	return &LimitError{name, fmt.Sprintf("%s may hold at most %s", l.What, Size(l.Bytes))}
+	says := fmt.Sprintf("%s may hold at most %s", l.What, Size(l.Bytes))
+	if l.Raise != "" {
+		says += "; " + l.Raise
+	}
+	return &LimitError{name, says}
 }
 
 // Size writes a number of bytes for people.

@@ -42,6 +42,10 @@ func retry(ctx context.Context, response *http.Response, err error) (bool, error
 	if response != nil && retryAfter(response) > input.RetryAfter {
 		return false, nil
 	}
+	var away *redirectError
+	if errors.As(err, &away) {
+		return false, err
+	}
 	var wait net.Error
 	if errors.As(err, &wait) && wait.Timeout() {
 		return false, err
@@ -61,15 +65,20 @@ func retryAfter(r *http.Response) time.Duration {
 	return 0
 }
 
+// A redirectError says why a redirection is not followed.
+type redirectError struct{ says string }
+
+func (e *redirectError) Error() string { return e.says }
+
 // redirect bounds how far a server may send a request on. One that was encrypted stays so.
 func redirect(r *http.Request, via []*http.Request) error {
 	switch {
 	case len(via) > input.Redirects:
-		return fmt.Errorf("more than %d redirections", input.Redirects)
+		return &redirectError{fmt.Sprintf("more than %d redirections", input.Redirects)}
 	case r.URL.Scheme != "http" && r.URL.Scheme != "https":
-		return fmt.Errorf("a redirection to %s, which is no address of the web", r.URL.Redacted())
+		return &redirectError{fmt.Sprintf("a redirection to %s, which is no address of the web", r.URL.Redacted())}
 	case via[len(via)-1].URL.Scheme == "https" && r.URL.Scheme != "https":
-		return fmt.Errorf("a redirection from https to %s, which is not encrypted", r.URL.Redacted())
+		return &redirectError{fmt.Sprintf("a redirection from https to %s, which is not encrypted", r.URL.Redacted())}
 	}
 	return nil
 }
@@ -163,6 +172,10 @@ func (c *Client) request(ctx context.Context, address, accept string, entry *ent
 		request.Header.Set("Cache-Control", "no-cache")
 	}
 	response, err := c.http.Do(request)
+	var away *redirectError
+	if errors.As(err, &away) {
+		return nil, &UnreachableError{address, fmt.Errorf("%s answered with %s", address, away.says), true}
+	}
 	if err != nil {
 		return nil, &UnreachableError{address, err, false}
 	}

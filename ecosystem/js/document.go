@@ -46,6 +46,8 @@ func readPackage(name string, body io.Reader, base string) (*universe.Package, e
 		return nil, fmt.Errorf("the document of %s is not JSON: byte %d: %w", name, syntax.ByteOffset+1, syntax.Err)
 	case errors.Is(err, io.ErrUnexpectedEOF):
 		return nil, fmt.Errorf("the document of %s ends in its middle", name)
+	case errors.Is(err, io.EOF):
+		return nil, fmt.Errorf("the document of %s is empty", name)
 	}
 	return p, err
 }
