@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"strings"
 
+	"github.com/charmbracelet/x/ansi"
+
 	"molt/registry"
 )
 
@@ -20,8 +22,9 @@ func (e *MissingError) Error() string {
 	if len(e.Names) == 1 {
 		what = "document is"
 	}
+	names := strings.ReplaceAll(ansi.Wordwrap(strings.Join(e.Names, ", "), 96, ""), "\n", "\n  ")
 	return fmt.Sprintf("%d %s not in the cache, and Molt was told to stay offline:\n  %s\n%s, without --offline, brings what this application needs",
-		len(e.Names), what, strings.Join(e.Names, "\n  "), e.Fetch)
+		len(e.Names), what, names, e.Fetch)
 }
 
 // Unwrap returns what was met first.
@@ -46,5 +49,9 @@ func (s *Session) Missing(err error) error {
 	if len(missed) == 0 { // it is an archive, say
 		return err
 	}
-	return &MissingError{missed, strings.TrimSpace("molt fetch " + s.App.GoalText()), err}
+	goals := s.goals
+	if len(goals) == 0 {
+		goals = []string{s.App.GoalText()}
+	}
+	return &MissingError{missed, strings.TrimSpace("molt fetch " + strings.Join(goals, " ")), err}
 }

@@ -30,6 +30,7 @@ type Needs struct {
 	Dated    bool     // publication times of the declared packages
 	Also     []string // and of these
 	Declared bool     // every declared package must be there
+	Goals    []string // that it is about, for messages; without any, the ones that the application has
 }
 
 // A Session is an application with its registry, for the time of one question or of several. Its methods answer them.
@@ -42,6 +43,7 @@ type Session struct {
 	still func()
 	ahead func() // waits for what was begun ahead
 	ends  []func()
+	goals []string // see Needs
 }
 
 // Read opens an application without its registry, and changes nothing in it. What a Molt left that was ended in the middle of a
@@ -103,7 +105,7 @@ func Open(ctx context.Context, set Settings, needs Needs) (*Session, error) {
 
 // open opens the registry of an application.
 func open(ctx context.Context, set Settings, needs Needs, a *app.App, ends []func()) (*Session, error) {
-	s := &Session{App: a, ctx: ctx, say: set.Say, still: func() {}, ahead: func() {}, ends: ends}
+	s := &Session{App: a, ctx: ctx, say: set.Say, still: func() {}, ahead: func() {}, ends: ends, goals: needs.Goals}
 	var dated []string
 	if needs.Dated {
 		dated = append(a.DeclaredPackages(), needs.Also...)

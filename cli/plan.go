@@ -46,7 +46,7 @@ moved on, keeps what people decided, and tells what changed.`,
 			if err := o.valid(args); err != nil {
 				return err
 			}
-			return c.session(ask.Needs{Write: !o.dry && !o.check, Dated: true, Declared: true}, func(s *ask.Session) error { return c.planned(s, o, args) })
+			return c.session(ask.Needs{Write: !o.dry && !o.check, Dated: true, Declared: true, Goals: args}, func(s *ask.Session) error { return c.planned(s, o, args) })
 		},
 	}
 	flags := cmd.Flags()
