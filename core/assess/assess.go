@@ -394,7 +394,7 @@ func (a *Question) Acceptors(p, framework *universe.Package, releases []string) 
 		wanted.Add(framework.Index(v))
 	}
 	out := Acceptance{version.NewSet(p.Len()), version.NewSet(p.Len())}
-	for i, s := range a.statements(p, framework) {
+	for i, s := range a.statements(p, framework).all {
 		refuses := slices.ContainsFunc(s.each, func(set version.Set) bool { return !set.Meets(wanted) })
 		if !refuses && a.infer(p, framework, i, wanted) == nil {
 			out.All.Add(i)

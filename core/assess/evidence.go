@@ -165,7 +165,8 @@ func (a *Question) doubt(p, framework *universe.Package, subject string, target 
 	if i == nil {
 		return nil
 	}
-	return &Evidence{project.Inferred, fmt.Sprintf("%s, and %s: so %s is not taken to be compatible with %s", i.earlier, i.later, subject, a.Goal), p.Name + " " + i.release}
+	earlier, later := a.sentences(p, framework, i)
+	return &Evidence{project.Inferred, fmt.Sprintf("%s, and %s: so %s is not taken to be compatible with %s", earlier, later, subject, a.Goal), p.Name + " " + p.Version(i.by).String()}
 }
 
 // Doubt says why a release that states nothing against some releases of the framework, or nothing at all, is not taken to be compatible
@@ -187,7 +188,8 @@ func (a *Question) Doubt(name, v string, target []string) string {
 	if i == nil {
 		return ""
 	}
-	return i.earlier + ", and " + i.later
+	earlier, later := a.sentences(p, framework, i)
+	return earlier + ", and " + later
 }
 
 // secondCopy is the remark on a release that needs the framework instead of having it as a peer.

@@ -50,18 +50,27 @@ func (m *memo) view(assumed project.Runtimes, raised map[string]version.Version,
 	return v
 }
 
+// statements are what the releases of a package say about the framework.
+type statements struct {
+	all     []statement
+	bounded []int // the releases that count when others are interpreted: neither prereleases nor deprecated, with a bounded statement
+}
+
 // statements returns what every release of a package says about the framework.
-func (a *Question) statements(p, framework *universe.Package) []statement {
+func (a *Question) statements(p, framework *universe.Package) *statements {
 	key := [2]*universe.Package{p, framework}
 	if known, ok := a.memo.statements.Load(key); ok {
-		return known.([]statement)
+		return known.(*statements)
 	}
-	all := make([]statement, p.Len())
+	s := &statements{all: make([]statement, p.Len())}
 	for i := range p.Len() {
-		all[i] = a.statementOf(p.At(i), framework)
+		s.all[i] = a.statementOf(p.At(i), framework)
+		if s.all[i].bounded && !p.Version(i).Prerelease() && !p.Deprecated(i) {
+			s.bounded = append(s.bounded, i)
+		}
 	}
-	a.memo.statements.Store(key, all)
-	return all
+	a.memo.statements.Store(key, s)
+	return s
 }
 
 // statementOf reads what a release says about the framework; a demand on a sibling says it about the framework.
@@ -80,8 +89,17 @@ func (a *Question) statementOf(r *universe.Release, framework *universe.Package)
 // An inference is what a later release tells about the silence or the open range of an earlier one: that it promises nothing for some
 // releases of the framework.
 type inference struct {
-	earlier, later string // what the two say, a sentence each
-	release        string // the later one
+	at, by int  // positions of the two releases
+	first  bool // the later one is the first to accept what is wanted
+}
+
+// sentences tells what the two releases of an inference say.
+func (a *Question) sentences(p, framework *universe.Package, i *inference) (earlier, later string) {
+	earlier, later = a.sentence(p, i.at, framework), a.sentence(p, i.by, framework)
+	if i.first {
+		later += ", the first to accept it"
+	}
+	return earlier, later
 }
 
 // infer interprets a release of a declared package that states nothing about the framework, or only a range without an end, by the later
@@ -96,20 +114,16 @@ func (a *Question) infer(p, framework *universe.Package, at int, wanted version.
 		return nil
 	}
 	statements := a.statements(p, framework)
-	own := statements[at]
+	own := statements.all[at]
 	if own.bounded {
 		return nil
 	}
 	first, last, end := -1, -1, -1 // the first that accepts, the newest that states anything, and the last release of the framework that any admits
-	for i := at + 1; i < p.Len(); i++ {
-		r := p.At(i)
-		if r.Version.Prerelease() || r.Deprecated != "" {
+	for _, i := range statements.bounded {
+		if i <= at {
 			continue
 		}
-		s := statements[i]
-		if !s.bounded {
-			continue
-		}
+		s := statements.all[i]
 		last, end = i, max(end, s.admits.Max())
 		if first < 0 && s.admits.Meets(wanted) {
 			first = i
@@ -119,9 +133,9 @@ func (a *Question) infer(p, framework *universe.Package, at int, wanted version.
 	case last < 0:
 		return nil
 	case first < 0 && end < wanted.Min():
-		return &inference{a.sentence(p, at, framework), a.sentence(p, last, framework), p.Version(last).String()}
+		return &inference{at, last, false}
 	case first >= 0 && len(own.demands) == 0 && a.App.Breaking(declared, p.Version(at), p.Version(first)):
-		return &inference{a.sentence(p, at, framework), a.sentence(p, first, framework) + ", the first to accept it", p.Version(first).String()}
+		return &inference{at, first, true}
 	}
 	return nil
 }

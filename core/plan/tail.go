@@ -337,41 +337,56 @@ func (p *planner) leftBehind() error {
 		return err
 	}
 	framework := pkg.Release(project.VersionOf(p.now.Locked, p.Goal.Name))
-	for _, name := range p.Names() {
-		if p.now.Gone[name] || name == p.Goal.Name || p.assessed[name].Standing == project.Retires {
-			continue
-		}
-		pkg, err := p.Pkg(name)
-		if err != nil {
-			return err
-		}
-		real := pkg
-		if whole, err := p.Real.Package(p.Ctx, pkg.Name); err == nil { // also what is hidden from choosing
-			real = whole
-		}
-		at, newest := pkg.Release(project.VersionOf(p.now.Locked, name)), universe.NewestStable(real)
-		if at != nil && newest != nil && framework != nil && p.Ends(real, name, framework.Version) {
-			p.plan.Behind = append(p.plan.Behind, Behind{name, at.Version.String(), newest.Version.String(), fmt.Sprintf(
-				"it is published under the numbers of %s, and has no release of %[1]s %s: look whether you still need it", p.Goal.Name, p.App.Scheme.Major(framework.Version))})
-			continue
-		}
-		if at == nil || newest == nil || newest.Deprecated != "" || at.Version.Compare(newest.Version) >= 0 || !p.App.Breaking(name, at.Version, newest.Version) {
-			continue
-		}
-		if p.cut.most() < version.Major && p.Admitted(pkg, p.now, name).Count() > 0 && !slices.Contains(p.App.Held, name) {
-			continue // nobody asked for more
-		}
-		why, err := p.whyBehind(name, pkg, newest)
-		if err != nil {
-			return err
-		}
-		p.plan.Behind = append(p.plan.Behind, Behind{name, at.Version.String(), newest.Version.String(), why})
+	later, err := p.newer(func(string, version.Version, version.Version) bool { return true })
+	if err != nil {
+		return err
 	}
-	return nil
+	names := p.Names()
+	found := make([]*Behind, len(names)) // each is a question of its own
+	err = assess.SideBySide(len(names), func(i int) error {
+		b, err := p.behind(names[i], framework, later)
+		found[i] = b
+		return err
+	})
+	for _, b := range found {
+		if b != nil {
+			p.plan.Behind = append(p.plan.Behind, *b)
+		}
+	}
+	return err
+}
+
+// behind says whether and why a declared package does not get to its newest major; nil where it does. Later are the releases to which
+// packages may move.
+func (p *planner) behind(name string, framework *universe.Release, later map[string][]string) (*Behind, error) {
+	if p.now.Gone[name] || name == p.Goal.Name || p.assessed[name].Standing == project.Retires {
+		return nil, nil
+	}
+	pkg, err := p.Pkg(name)
+	if err != nil {
+		return nil, err
+	}
+	real := pkg
+	if whole, err := p.Real.Package(p.Ctx, pkg.Name); err == nil { // also what is hidden from choosing
+		real = whole
+	}
+	at, newest := pkg.Release(project.VersionOf(p.now.Locked, name)), universe.NewestStable(real)
+	if at != nil && newest != nil && framework != nil && p.Ends(real, name, framework.Version) {
+		return &Behind{name, at.Version.String(), newest.Version.String(), fmt.Sprintf(
+			"it is published under the numbers of %s, and has no release of %[1]s %s: look whether you still need it", p.Goal.Name, p.App.Scheme.Major(framework.Version))}, nil
+	}
+	if at == nil || newest == nil || newest.Deprecated != "" || at.Version.Compare(newest.Version) >= 0 || !p.App.Breaking(name, at.Version, newest.Version) {
+		return nil, nil
+	}
+	if p.cut.most() < version.Major && p.Admitted(pkg, p.now, name).Count() > 0 && !slices.Contains(p.App.Held, name) {
+		return nil, nil // nobody asked for more
+	}
+	why, err := p.whyBehind(name, pkg, newest, later)
+	return &Behind{name, at.Version.String(), newest.Version.String(), why}, err
 }
 
 // whyBehind says why a package does not get to a release.
-func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe.Release) (string, error) {
+func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe.Release, later map[string][]string) (string, error) {
 	framework := p.Goal.Name + " " + project.VersionOf(p.now.Locked, p.Goal.Name)
 	switch {
 	case slices.Contains(p.App.Held, name):
@@ -387,10 +402,6 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 		if d := p.App.Assumed()[q.Name]; len(d) > 0 && !p.App.Runtime(q.Name).SuitsAll(q.Text, d) {
 			return fmt.Sprintf("%s needs %s %s, and %s is deployed", newest.Version, q.Name, q.Text, d), nil
 		}
-	}
-	later, err := p.newer(func(string, version.Version, version.Version) bool { return true })
-	if err != nil {
-		return "", err
 	}
 	target, err := p.standingAt()
 	if err != nil {

@@ -18,6 +18,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"molt/core/universe"
 )
@@ -103,6 +104,9 @@ type Edge struct {
 
 // Node returns the node of that ID, or nil.
 func (r *Resolution) Node(id string) *Node {
+	if i, found := slices.BinarySearchFunc(r.Packages, id, func(n Node, id string) int { return strings.Compare(n.ID, id) }); found {
+		return &r.Packages[i]
+	}
 	for i := range r.Packages {
 		if r.Packages[i].ID == id {
 			return &r.Packages[i]
