@@ -174,13 +174,13 @@ func (a *Question) ProblemFrom(before *solve.Resolution, c Choice, keep map[stri
 		p.Roots = append(p.Roots, root)
 	}
 	if keep != nil {
-		p.Base = a.continuing(before)
+		p.Base = a.Continuing(before)
 	}
 	return p
 }
 
-// continuing returns the base of a problem that continues a resolution. What one problem finds out about it serves the next.
-func (a *Question) continuing(r *solve.Resolution) *solve.Base {
+// Continuing returns the base of a problem that continues a resolution. What one problem finds out about it serves the next.
+func (a *Question) Continuing(r *solve.Resolution) *solve.Base {
 	a.memo.mu.Lock()
 	defer a.memo.mu.Unlock()
 	for _, b := range a.memo.bases {

@@ -164,11 +164,8 @@ func (p *planner) complete(change *project.Change, target string) error {
 // seal solves the manifest as a stage leaves it, each changed package at its target and everything else as it is
 // locked where that is possible. Execution solves the same problem again.
 func (p *planner) seal(st *Stage, next project.Draft, to map[string]string) (*Stage, project.Draft, error) {
-	r, err := project.LockStage(p.Ctx, p.Real, p.App, p.declared(next), p.now.Locked, to)
-	if solve.AsTangle(err) != nil {
-		return nil, next, nil
-	}
-	if err != nil {
+	r, err := project.TryStage(p.Ctx, p.Real, p.App, p.declared(next), p.now.Locked, p.Continuing(p.now.Locked), to)
+	if err != nil || r == nil {
 		return nil, next, err
 	}
 	st.After, st.Locked = r, project.MovesBetween(p.now.Locked, r)

@@ -1,9 +1,11 @@
 package plan
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"molt/core/assess"
 	"molt/core/project"
@@ -268,32 +270,53 @@ func (p *planner) group(f family, to map[string]string) error {
 	for _, name := range f.names {
 		c[name], targets[name], moving[name] = []string{to[name]}, to[name], true
 	}
-	r, _, err := p.Solve(c, assess.KeepExcept(p.now.Locked, moving))
-	if err != nil || r == nil {
-		return err
-	}
 	title := strings.Join(f.names, ", ") + ": a breaking move on its own"
 	if len(f.names) > 1 {
 		title = strings.Join(f.names, ", ") + ": breaking moves, in step"
 	}
-	p.bridging = f
-	done := p.added(func() error {
-		_, err := p.familyStage(AfterStage, p.freeID("after-"+slug(f.names[0])), title, targets, func(name string) string {
-			if pkg, err := p.Pkg(name); err == nil {
-				if newest := universe.NewestStable(pkg); newest != nil && newest.Version.String() == targets[name] {
-					return "the newest release"
-				}
+	reason := func(name string) string {
+		if pkg, err := p.Pkg(name); err == nil {
+			if newest := universe.NewestStable(pkg); newest != nil && newest.Version.String() == targets[name] {
+				return "the newest release"
 			}
-			return "the newest release that is compatible with everything else"
-		})
-		return err
-	}, &err)
-	if done {
-		for _, name := range f.names {
-			delete(to, name)
 		}
+		return "the newest release that is compatible with everything else"
 	}
-	return err
+	// Whether it resolves by all rules of judgement, and how the lock looks then, are two questions that are asked at the same time: the answer to
+	// the first is nearly always yes.
+	ctx, cancel := context.WithCancel(p.Ctx)
+	defer cancel()
+	var st *Stage
+	var next project.Draft
+	var failed error
+	var made sync.WaitGroup
+	made.Go(func() { st, next, failed = p.within(ctx).try(AfterStage, p.freeID("after-"+slug(f.names[0])), title, targets, reason) })
+	r, _, err := p.Solve(c, assess.KeepExcept(p.now.Locked, moving))
+	if err != nil || r == nil {
+		cancel()
+		made.Wait()
+		return err
+	}
+	made.Wait()
+	if failed != nil || st == nil || len(st.Changes) == 0 {
+		return failed
+	}
+	if len(f.names) > 1 {
+		st.Family = f.ground
+	}
+	p.plan.Stages, p.now = append(p.plan.Stages, *st), next
+	for _, name := range f.names {
+		delete(to, name)
+	}
+	return nil
+}
+
+// within returns the planner with another context.
+func (p *planner) within(ctx context.Context) *planner {
+	q, question := *p, *p.Question
+	question.Ctx = ctx
+	q.Question = &question
+	return &q
 }
 
 // smallest returns the smallest set of packages, one of them given, that can go to their targets together while everything else stays;

@@ -46,35 +46,63 @@ func KeepLocked(locked *solve.Resolution) solve.Objective {
 // LockStage solves the declarations as a stage leaves them, with the named targets, and otherwise as near to the lock before as
 // possible. A plan computes it, and carrying the plan out computes it again.
 func LockStage(ctx context.Context, source universe.Source, app Application, declared []Declared, before *solve.Resolution, to map[string]string) (*solve.Resolution, error) {
+	base := solve.NewBase(before)
 	return app.Secluding(declared, func(all []Declared) (*solve.Resolution, error) {
-		return lockStage(ctx, source, app, all, before, to)
+		r, err := lockStage(ctx, source, app, all, before, base, to)
+		if r == nil && err == nil {
+			one := app
+			one.Declared = all
+			return ResolveRunnable(ctx, source, app, one.stageProblem(before, base, to)) // for the tangle
+		}
+		return r, err
 	})
 }
 
-func lockStage(ctx context.Context, source universe.Source, app Application, declared []Declared, before *solve.Resolution, to map[string]string) (*solve.Resolution, error) {
-	app.Declared = declared
+// TryStage is LockStage for a caller who goes on from the lock before several times, and does not ask why a stage has no lock: it is nil then. The
+// base is that of the lock before.
+func TryStage(ctx context.Context, source universe.Source, app Application, declared []Declared, before *solve.Resolution, base *solve.Base, to map[string]string) (*solve.Resolution, error) {
+	none := &solve.Tangle{}
+	r, err := app.Secluding(declared, func(all []Declared) (*solve.Resolution, error) {
+		r, err := lockStage(ctx, source, app, all, before, base, to)
+		if r == nil && err == nil {
+			return nil, none
+		}
+		return r, err
+	})
+	if solve.AsTangle(err) != nil {
+		return nil, nil
+	}
+	return r, err
+}
+
+// stageProblem states what a stage asks for.
+func (app Application) stageProblem(before *solve.Resolution, base *solve.Base, to map[string]string) solve.Problem {
 	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(before, to), Outside: app.Linked}
 	if before != nil {
-		p.Keep, p.KeepEdges, p.Base = before.Versions(), keepEdges(before), solve.NewBase(before)
+		p.Keep, p.KeepEdges, p.Base = before.Versions(), keepEdges(before), base
 	}
-	for _, d := range declared {
+	for _, d := range app.Declared {
 		root := d.Root()
 		if v, ok := to[d.As]; ok && Registered(d) {
 			root.Among = []string{v}
 		}
 		p.Roots = append(p.Roots, root)
 	}
+	return p
+}
+
+// lockStage returns the lock of a stage, nil where there is none.
+func lockStage(ctx context.Context, source universe.Source, app Application, declared []Declared, before *solve.Resolution, base *solve.Base, to map[string]string) (*solve.Resolution, error) {
+	app.Declared = declared
+	p := app.stageProblem(before, base, to)
 	if before == nil {
 		return ResolveRunnable(ctx, source, app, p)
 	}
 	o := solve.NewOptimizer(ctx, RunnableFrom(source, app, before), p)
 	o.Effort = Effort
 	best, err := o.Minimize(KeepLocked(before))
-	if err != nil {
+	if err != nil || best == nil {
 		return nil, err
-	}
-	if best == nil {
-		return ResolveRunnable(ctx, source, app, p) // for the tangle
 	}
 	return best.Resolution, nil
 }
