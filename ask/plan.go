@@ -71,7 +71,7 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 		}
 	}
 	file.Branch = r.Branch
-	answer, err := s.planned(file, made.Reachable)
+	answer, err := s.planned(file, made)
 	if err != nil || r.Dry {
 		return answer, err
 	}
@@ -83,16 +83,16 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 	return answer, s.App.WritePlan(file)
 }
 
-// planned makes the document of a plan, with the tangle where the goal is out of reach.
-func (s *Session) planned(file *planfile.Plan, reachable bool) (doc.Plan, error) {
+// planned makes the document of a plan, with the tangle where the goal is out of reach; made is nil for a plan that was not made now.
+func (s *Session) planned(file *planfile.Plan, made *plan.Plan) (doc.Plan, error) {
 	times, err := s.App.CheckTimes()
 	if err != nil {
 		return doc.Plan{}, err
 	}
 	answer := NewPlan(file, times)
 	answer.Remarks = s.App.Presumptions()
-	if !reachable {
-		explained, _, err := s.untangledGoal(file.Goals()...)
+	if made != nil && !made.Reachable {
+		explained, _, err := s.untangledFrom(made.Assessed)
 		if err != nil {
 			return answer, err
 		}
@@ -114,7 +114,7 @@ func (s *Session) SplitPlan(stage string, apart, previews []string) (answer doc.
 	if err != nil {
 		return doc.Plan{}, "", "", err
 	}
-	answer, err = s.planned(file, true)
+	answer, err = s.planned(file, nil)
 	return answer, a.ID, b.ID, err
 }
 
@@ -127,7 +127,7 @@ func (s *Session) CheckPlan(previews []string) (doc.Plan, error) {
 	if err != nil {
 		return doc.Plan{}, s.explain(err)
 	}
-	return s.planned(file, true)
+	return s.planned(file, nil)
 }
 
 // RenewPlan makes the plan anew, keeps what people decided, and tells what changed; nothing is written when it is dry.
@@ -139,7 +139,7 @@ func (s *Session) RenewPlan(previews []string, dry bool) (doc.Plan, error) {
 	if err != nil {
 		return doc.Plan{}, s.explain(err)
 	}
-	answer, err := s.planned(r.Plan, r.Made.Reachable)
+	answer, err := s.planned(r.Plan, r.Made)
 	if err != nil {
 		return doc.Plan{}, err
 	}

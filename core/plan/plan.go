@@ -25,9 +25,10 @@ type Plan struct {
 	Also      []project.Goal
 	Wall      []string // when it is not reachable: what stands in the way, a line each
 	Tangle    *solve.Tangle
-	Sketch    []Stage        // when it is not reachable: what would follow if it were not for what is blocked; a sketch
-	Costs     []string       // what decisions of people cost, a sentence each
-	Touches   []assess.Touch // the facts of upgrade guides that touch the application
+	Assessed  *assess.Assessment // that it rests on, without the first and the newest releases that would do
+	Sketch    []Stage            // when it is not reachable: what would follow if it were not for what is blocked; a sketch
+	Costs     []string           // what decisions of people cost, a sentence each
+	Touches   []assess.Touch     // the facts of upgrade guides that touch the application
 }
 
 // A planner collects stages.
@@ -54,8 +55,9 @@ func NewPlan(ctx context.Context, source universe.Source, app project.Applicatio
 	if err != nil {
 		return nil, err
 	}
+	assessment.Also = goals[1:]
 	a = a.Deployed()
-	p := &planner{Question: a, assessed: map[string]assess.Assessed{}, plan: &Plan{Goal: a.Goal, Also: goals[1:], Tangle: assessment.Tangle, Touches: assessment.Touches}, cut: cut, closed: map[string]bool{}}
+	p := &planner{Question: a, assessed: map[string]assess.Assessed{}, plan: &Plan{Goal: a.Goal, Also: goals[1:], Tangle: assessment.Tangle, Assessed: assessment, Touches: assessment.Touches}, cut: cut, closed: map[string]bool{}}
 	for _, got := range assessment.Packages {
 		p.assessed[got.Name] = got
 	}

@@ -290,7 +290,9 @@ func (p *planner) group(f family, to map[string]string) error {
 	var next project.Draft
 	var failed error
 	var made sync.WaitGroup
-	made.Go(func() { st, next, failed = p.within(ctx).try(AfterStage, p.freeID("after-"+slug(f.names[0])), title, targets, reason) })
+	made.Go(func() {
+		st, next, failed = p.within(ctx).try(AfterStage, p.freeID("after-"+slug(f.names[0])), title, targets, reason)
+	})
 	r, _, err := p.Solve(c, assess.KeepExcept(p.now.Locked, moving))
 	if err != nil || r == nil {
 		cancel()
