@@ -441,12 +441,11 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 		c[other] = append(slices.Clone(c[other]), versions...)
 	}
 	c[name] = own
-	_, err = solve.Resolve(p.Ctx, p.Source, p.Problem(c, p.now.Locked.Versions()))
-	tangle := solve.AsTangle(err)
+	tangle, err := solve.Refute(p.Ctx, p.Source, p.Problem(c, p.now.Locked.Versions()))
+	if err != nil {
+		return "", err
+	}
 	if tangle == nil {
-		if err != nil {
-			return "", err
-		}
 		return "others would have to stay behind for it", nil
 	}
 	return p.shortest(tangle, pkg.Name, newest.Version.String()), nil

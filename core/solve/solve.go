@@ -173,6 +173,17 @@ func Resolve(ctx context.Context, source universe.Source, p Problem) (*Resolutio
 	return refined(ctx, source, p, r)
 }
 
+// Refute returns a tangle of a problem; nil where it has a resolution, which is not made. It is Resolve for a caller who wants a reason and neither
+// the resolution nor further tangles.
+func Refute(ctx context.Context, source universe.Source, p Problem) (*Tangle, error) {
+	p = p.sharing()
+	r, proof, err := search(ctx, source, p, nil)
+	if err != nil || r != nil {
+		return nil, err
+	}
+	return minimize(ctx, source, p, proof)
+}
+
 // refined makes the most of a resolution that was found: without a fold, and with few copies.
 func refined(ctx context.Context, source universe.Source, p Problem, r *Resolution) (*Resolution, error) {
 	if r.Folded {
