@@ -64,7 +64,11 @@ func (a *Question) statements(p, framework *universe.Package) *statements {
 	}
 	s := &statements{all: make([]statement, p.Len())}
 	for i := range p.Len() {
-		s.all[i] = a.statementOf(p.At(i), framework)
+		if i > 0 && universe.SameLists(p.Needs(i), p.Needs(i-1)) && universe.SameLists(p.Peers(i), p.Peers(i-1)) {
+			s.all[i] = s.all[i-1]
+		} else {
+			s.all[i] = a.statementOf(p.Needs(i), p.Peers(i), framework)
+		}
 		if s.all[i].bounded && !p.Version(i).Prerelease() && !p.Deprecated(i) {
 			s.bounded = append(s.bounded, i)
 		}
@@ -73,9 +77,9 @@ func (a *Question) statements(p, framework *universe.Package) *statements {
 	return s
 }
 
-// statementOf reads what a release says about the framework; a demand on a sibling says it about the framework.
-func (a *Question) statementOf(r *universe.Release, framework *universe.Package) statement {
-	s := statement{demands: a.onFramework(r), admits: version.FullSet(framework.Len())}
+// statementOf reads what a release says about the framework by its needs and peers; a demand on a sibling says it about the framework.
+func (a *Question) statementOf(needs, peers []universe.Demand, framework *universe.Package) statement {
+	s := statement{demands: append(a.ofFramework(peers), a.ofFramework(needs)...), admits: version.FullSet(framework.Len())}
 	for _, d := range s.demands {
 		set, _ := framework.Admit(d.Text) // what cannot be read admits nothing
 		s.each, s.admits = append(s.each, set), s.admits.And(set)

@@ -181,7 +181,7 @@ func (s *solver) expandVar(v int32, w int) (bool, error) {
 func (s *solver) hint(p *pkg, w int) {
 	s.names = s.names[:0]
 	for _, d := range p.Needs(w) {
-		if !d.Foreign {
+		if !d.Foreign && s.pkgs[d.Package] == nil {
 			s.names = append(s.names, d.Package)
 		}
 	}

@@ -275,6 +275,13 @@ const fewLookups = 4
 
 // Index returns the position of a version by its text, or -1.
 func (p *Package) Index(text string) int {
+	if p.of != nil { // which has the map for all that are made of it
+		i, found := slices.BinarySearch(p.at, p.of.Index(text))
+		if !found {
+			return -1
+		}
+		return i
+	}
 	index := p.index.Load()
 	if index == nil && p.Len() > 8 && p.lookups.Add(1) > fewLookups {
 		made := make(map[string]int, p.Len())

@@ -168,7 +168,7 @@ func (p *Package) PeerNames() []string {
 		var last []Demand
 		for i := range p.Len() {
 			peers := p.Peers(i)
-			if same(peers, last) {
+			if len(peers) > 0 && SameLists(peers, last) {
 				continue
 			}
 			last = peers
@@ -209,7 +209,7 @@ func (p *Package) making(makers *[][]version.Set, w, k int, of func(i int) []Dem
 	at := -1
 	for i := range p.Len() {
 		all := of(i)
-		if !same(all, last) {
+		if len(all) == 0 || !SameLists(all, last) {
 			last, at = all, position(all, k, d)
 		}
 		if at < 0 {
@@ -224,8 +224,8 @@ func (p *Package) making(makers *[][]version.Set, w, k int, of func(i int) []Dem
 	return s
 }
 
-// same reports whether two lists are known to be equal without comparing them.
-func same(a, b []Demand) bool { return len(a) == len(b) && len(a) > 0 && &a[0] == &b[0] }
+// SameLists reports whether two lists are known to be equal without comparing them: they are one list, or empty.
+func SameLists(a, b []Demand) bool { return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0]) }
 
 // position returns where a demand stands in a list, which is probably at k, or -1.
 func position(all []Demand, k int, d Demand) int {
