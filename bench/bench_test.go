@@ -36,8 +36,9 @@ func TestAgreement(t *testing.T) {
 				if err != nil {
 					t.Fatalf("%s: %v", in.Name, err)
 				}
+				other := family.Make(uint64(seed)) // of its own: reading versions and constraints is part of the work, and packages remember them
 				began = time.Now()
-				theirs := Encode(in).Solve() == 1
+				theirs := Encode(other).Solve() == 1
 				sat := time.Since(began)
 				if ok != theirs {
 					t.Fatalf("%s: Molt says solvable %v, the SAT solver %v", in.Name, ok, theirs)
