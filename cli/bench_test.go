@@ -57,7 +57,7 @@ func BenchmarkSurvey(b *testing.B) {
 			for minor := range 10 {
 				fmt.Fprintf(&universe, "  %d.%d.0  20%d-%02d-01", major, minor, 19+major, minor+1)
 				for k := 1; i < 200 && k <= 3; k++ {
-					fmt.Fprintf(&universe, "  pkg-%d@^%d.0.0", 200+(i*7+minor*k*31)%600, major)
+					fmt.Fprintf(&universe, "  pkg-%d@^%d.0.0", 200+(i*7+(minor+1)*k*31)%600, major)
 				}
 				universe.WriteString("\n")
 			}

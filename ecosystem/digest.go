@@ -25,7 +25,7 @@ const digestHead = 6 * 4
 
 // EncodeDigest writes the digest of a package.
 func EncodeDigest(p *universe.Package) []byte {
-	w := &digestWriter{texts: map[string]uint64{"": 0}, ends: []uint32{0}, demandAt: map[universe.Demand]uint64{}, listAt: map[string]uint64{}, requirementAt: map[string]uint64{}, slices: map[listSlice]uint64{}}
+	w := &digestWriter{texts: map[string]uint64{"": 0}, ends: []uint32{0}, plainAt: map[plainDemand]uint64{}, demandAt: map[universe.Demand]uint64{}, listAt: map[string]uint64{}, requirementAt: map[string]uint64{}, slices: map[listSlice]uint64{}}
 	head := []uint64{w.text(p.Name), w.text(p.Current), w.text(p.Notes.About), w.text(p.Notes.Homepage), w.text(p.Notes.Repository), uint64(len(p.Tags))}
 	for _, tag := range slices.Sorted(maps.Keys(p.Tags)) {
 		head = append(head, w.text(tag), w.text(p.Tags[tag]))
@@ -55,14 +55,21 @@ func zigzag(n int64) uint64 { return uint64(n<<1) ^ uint64(n>>63) }
 
 func unzigzag(n uint64) int64 { return int64(n>>1) ^ -int64(n&1) }
 
+// A plainDemand is a demand that is under its own name and has no conditions, as nearly all are. It is quicker to look up.
+type plainDemand struct {
+	as, text          string
+	optional, foreign bool
+}
+
 type digestWriter struct {
 	texts                        map[string]uint64
 	blob                         []byte
 	ends                         []uint32 // of the texts in blob
-	demandAt                     map[universe.Demand]uint64
-	listAt, requirementAt        map[string]uint64    // by the numbers that they have
-	demands, lists, requirements []uint32             // positions in entries
-	slices                       map[listSlice]uint64 // the lists that were met, to look at each once
+	plainAt                      map[plainDemand]uint64
+	demandAt                     map[universe.Demand]uint64 // the others
+	listAt, requirementAt        map[string]uint64          // by the numbers that they have
+	demands, lists, requirements []uint32                   // positions in entries
+	slices                       map[listSlice]uint64       // the lists that were met, to look at each once
 	releases                     []uint32
 	entries                      []byte
 }
@@ -90,8 +97,16 @@ func (w *digestWriter) text(s string) uint64 {
 	return n
 }
 
-func (w *digestWriter) demand(d universe.Demand) uint64 {
-	n, known := w.demandAt[d]
+func (w *digestWriter) demand(d *universe.Demand) uint64 {
+	plain := plainDemand{d.As, d.Text, d.Optional, d.Foreign}
+	isPlain := d.Package == d.As && d.When == "" && d.Extras == ""
+	var n uint64
+	var known bool
+	if isPlain {
+		n, known = w.plainAt[plain]
+	} else {
+		n, known = w.demandAt[*d]
+	}
 	if !known {
 		flags := uint64(0)
 		if d.Optional {
@@ -101,7 +116,11 @@ func (w *digestWriter) demand(d universe.Demand) uint64 {
 			flags |= 2
 		}
 		n = uint64(len(w.demands))
-		w.demandAt[d] = n
+		if isPlain {
+			w.plainAt[plain] = n
+		} else {
+			w.demandAt[*d] = n
+		}
 		as := w.text(d.As)
 		name := as
 		if d.Package != d.As {
@@ -134,8 +153,8 @@ type listSlice struct {
 
 func (w *digestWriter) newList(all []universe.Demand) uint64 {
 	entry := []uint64{uint64(len(all))}
-	for _, d := range all {
-		entry = append(entry, w.demand(d))
+	for i := range all {
+		entry = append(entry, w.demand(&all[i]))
 	}
 	return w.shared(entry, w.listAt, &w.lists)
 }

@@ -37,7 +37,7 @@ func digestOf(name string, body io.Reader, base string) ([]byte, error) {
 // Versioning are left out.
 func readPackage(name string, body io.Reader, base string) (*universe.Package, error) {
 	d := &documentReader{name: name, base: base + "/", texts: map[string]string{}, required: map[string][]universe.Requirement{},
-		demands: map[string]universe.Demand{}, licences: map[string]string{}, whens: map[string]string{},
+		demandAt: map[string]int32{}, licences: map[string]string{}, whens: map[string]string{},
 		json: jsontext.NewDecoder(body, jsontext.AllowDuplicateNames(true), jsontext.AllowInvalidUTF8(true))}
 	p, err := d.read()
 	var syntax *jsontext.SyntacticError
@@ -66,8 +66,9 @@ type documentReader struct {
 		key []byte
 		demandLists
 	}
-	next     int                        // the one of them to replace
-	demands  map[string]universe.Demand // by the text of name and constraint
+	next     int // the one of them to replace
+	demands  []universe.Demand
+	demandAt map[string]int32 // positions in demands, by the text of name and constraint
 	required map[string][]universe.Requirement
 	licences map[string]string
 	whens    map[string]string
@@ -399,11 +400,13 @@ func (d *documentReader) pairs(object []byte, into *[]universe.Demand, keep func
 	*into = slices.Grow(*into, len(places))
 	for _, p := range places {
 		key := object[p.name:p.end]
-		one, ok := d.demands[string(key)]
+		at, ok := d.demandAt[string(key)]
 		if !ok {
-			one = lineOf(d.one(string(object[p.name:p.nameEnd])), d.one(string(object[p.value:p.end])))
-			d.demands[string(key)] = one
+			at = int32(len(d.demands))
+			d.demands = append(d.demands, lineOf(d.one(string(object[p.name:p.nameEnd])), d.one(string(object[p.value:p.end]))))
+			d.demandAt[string(key)] = at
 		}
+		one := d.demands[at]
 		if keep(&one) {
 			*into = append(*into, one)
 		}
