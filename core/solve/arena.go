@@ -8,6 +8,8 @@ type memory struct {
 	watch   []watcher
 	words   []uint64
 	edges   []edge
+	leading []*edge
+	insts   []instance
 	blocks  int
 }
 
@@ -50,6 +52,43 @@ func (m *memory) edge() *edge {
 	e := &m.edges[0]
 	m.edges = m.edges[1:]
 	return e
+}
+
+// edgesFor returns a list with room for n edges.
+func (m *memory) edgesFor(n int) []*edge { return room(m, &m.leading, n, 512) }
+
+// instance returns a new instance.
+func (m *memory) instance() *instance {
+	if len(m.insts) == 0 {
+		m.insts = make([]instance, m.block(64))
+	}
+	i := &m.insts[0]
+	m.insts = m.insts[1:]
+	return i
+}
+
+// A queue hands out things in the order in which they came. Its memory is used again when it is empty.
+type queue[T any] struct {
+	items []T
+	head  int
+}
+
+func (q *queue[T]) add(x T) { q.items = append(q.items, x) }
+
+// next returns the next thing; false when there is none.
+func (q *queue[T]) next() (x T, ok bool) {
+	if q.head == len(q.items) {
+		q.items, q.head = q.items[:0], 0
+		return x, false
+	}
+	x = q.items[q.head]
+	q.head++
+	return x, true
+}
+
+func (q *queue[T]) clear() {
+	clear(q.items)
+	q.items, q.head = q.items[:0], 0
 }
 
 // push appends to a slice that may become very long; it grows by doubling, so that little is copied.

@@ -26,9 +26,7 @@ func (s *solver) on(i *instance) bool {
 // grow opens the instances and expands the edges that the assignment has reached. It reports whether clauses came.
 func (s *solver) grow() (bool, error) {
 	grew := false
-	for len(s.toOpen) > 0 {
-		i := s.toOpen[0]
-		s.toOpen = s.toOpen[1:]
+	for i, more := s.toOpen.next(); more; i, more = s.toOpen.next() {
 		if !s.on(i) {
 			continue
 		}
@@ -42,13 +40,11 @@ func (s *solver) grow() (bool, error) {
 			if e.v < 0 {
 				continue
 			}
-			s.toExpand = append(s.toExpand, e.v)
+			s.toExpand.add(e.v)
 			s.order.push(s, e.v)
 		}
 	}
-	for len(s.toExpand) > 0 {
-		v := s.toExpand[0]
-		s.toExpand = s.toExpand[1:]
+	for v, more := s.toExpand.next(); more; v, more = s.toExpand.next() {
 		if x := &s.vars[v]; x.dom.count() == 1 && !x.dom.has(x.n) {
 			more, err := s.expandVar(v, x.dom.first())
 			if err != nil {
@@ -84,7 +80,7 @@ func (s *solver) openInstance(i *instance) error {
 		s.released++
 	}
 	i.open = true
-	i.needs = make([]*edge, 0, len(needs))
+	i.needs = s.memory.edgesFor(len(needs))
 	for k, d := range needs {
 		if s.leavesNeed(i.pkg, d) {
 			continue
@@ -205,7 +201,8 @@ func (s *solver) expand(e *edge, w int) error {
 		}
 	}
 	if s.problem.Tenancy == Single { // its context is the only one: no switch is needed to tell that it is used
-		i := &instance{pkg: e.pkg, w: w, v: e.v}
+		i := s.memory.instance()
+		i.pkg, i.w, i.v = e.pkg, w, e.v
 		s.count++
 		e.targets = append(e.targets, target{w, i})
 		return s.openInstance(i)

@@ -469,7 +469,7 @@ func (s *solver) thaw() (bool, error) {
 			t.thawed, grew, more = true, true, true
 			e := s.app.edge(name)
 			e.targets = slices.DeleteFunc(e.targets, func(at target) bool { return at.inst == t.inst })
-			s.toExpand = append(s.toExpand, e.v)
+			s.toExpand.add(e.v)
 			for _, e := range t.asks {
 				e.optional, again = false, true
 			}

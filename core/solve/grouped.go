@@ -42,7 +42,7 @@ func (s *solver) makeSwitch(p *pkg) {
 		return
 	}
 	p.pooled = s.newVar(nil, 1)
-	s.vars[p.pooled].soft = true
+	s.vars[p.pooled].soft, s.order.first[p.pooled] = true, true
 	p.pool = s.newVar(nil, p.n)
 	s.vars[p.pool].dom = p.full
 	p.tied = map[int64]bool{}

@@ -6,13 +6,15 @@ type heap struct {
 	items    []int32
 	place    []int32   // of every variable, -1 when it is not in the heap
 	activity []float64 // of every variable
+	first    []bool    // whether a variable comes before all others that are not so: those that are soft
 }
 
 func (s *solver) before(a, b int32) bool {
-	if x, y := s.vars[a].soft, s.vars[b].soft; x != y {
+	h := &s.order
+	if x, y := h.first[a], h.first[b]; x != y {
 		return x
 	}
-	if x, y := s.order.activity[a], s.order.activity[b]; x != y {
+	if x, y := h.activity[a], h.activity[b]; x != y {
 		return x > y
 	}
 	return a < b
@@ -54,8 +56,8 @@ func (h *heap) up(s *solver, i int) {
 func (h *heap) down(s *solver, i int) {
 	for {
 		best := i
-		for _, c := range []int{2*i + 1, 2*i + 2} {
-			if c < len(h.items) && s.before(h.items[c], h.items[best]) {
+		for c := 2*i + 1; c <= 2*i+2 && c < len(h.items); c++ {
+			if s.before(h.items[c], h.items[best]) {
 				best = c
 			}
 		}

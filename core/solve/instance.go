@@ -125,7 +125,9 @@ func (s *solver) reset() {
 	s.causes, s.reasons, s.foreign, s.begun = nil, nil, map[string]bool{}, false
 	s.instances, s.count, s.appVars, s.slots = map[string]*instance{}, 0, map[string]int32{}, nil
 	s.slotOf, s.fixed = map[string]provider{}, map[fixedKey]int32{}
-	s.waiting, s.toOpen, s.toExpand, s.deferred = map[string][]waitingPeer{}, nil, nil, nil
+	s.waiting, s.deferred = map[string][]waitingPeer{}, nil
+	s.toOpen.clear()
+	s.toExpand.clear()
 	s.contexts, s.released, s.again = 0, 0, false
 	s.app = &instance{open: true, byName: map[string]*edge{}}
 	for _, p := range s.pkgs {
@@ -219,12 +221,12 @@ func (s *solver) load(name string) (*pkg, error) {
 		return p, nil
 	}
 	found, err := s.source.Package(s.ctx, name)
-	var unknown *universe.UnknownError
-	switch {
-	case errors.As(err, &unknown):
+	if err != nil {
+		var unknown *universe.UnknownError
+		if !errors.As(err, &unknown) {
+			return nil, err
+		}
 		found = universe.NewPackage(name, nil, nil)
-	case err != nil:
-		return nil, err
 	}
 	return s.adopt(found), nil
 }
@@ -297,6 +299,8 @@ func (s *solver) admitted(p *pkg, text string, none bool) domain {
 		d.add(p.n)
 	}
 	switch {
+	case p.sets[which] == nil:
+		p.sets[which] = append(make([]constraintSet, 0, few), constraintSet{text, d})
 	case len(p.sets[which]) < few:
 		p.sets[which] = append(p.sets[which], constraintSet{text, d})
 	case p.more[which] == nil:

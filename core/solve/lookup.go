@@ -132,7 +132,8 @@ func instanceKey(name string, w int, sees map[string][]provider) string {
 const mostContexts = 1
 
 func (s *solver) newInstance(e *edge, w int, sees map[string][]provider, key string) *instance {
-	i := &instance{pkg: e.pkg, w: w, parent: e.owner, sees: sees}
+	i := s.memory.instance()
+	i.pkg, i.w, i.parent, i.sees = e.pkg, w, e.owner, sees
 	i.on = s.newVar(nil, 1)
 	s.vars[i.on].inst = i
 	s.count++

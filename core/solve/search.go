@@ -60,8 +60,8 @@ type solver struct {
 	slotOf    map[string]provider
 	fixed     map[fixedKey]int32
 	waiting   map[string][]waitingPeer
-	toOpen    []*instance
-	toExpand  []int32
+	toOpen    queue[*instance]
+	toExpand  queue[int32]
 	deferred  []deferral
 	refuted   []int32 // clauses of the final refutation
 	memory    memory
@@ -138,7 +138,7 @@ func (s *solver) newVar(p *pkg, n int) int32 {
 		p.vars = append(p.vars, v)
 	}
 	s.vars = push(s.vars, variable{pkg: p, n: n, dom: d, last: -1, watch: s.memory.watchersFor(2)})
-	s.order.place, s.order.activity = push(s.order.place, -1), push(s.order.activity, 0)
+	s.order.place, s.order.activity, s.order.first = push(s.order.place, -1), push(s.order.activity, 0), push(s.order.first, false)
 	return v
 }
 
@@ -170,14 +170,14 @@ func (s *solver) narrow(v int32, set domain, reason int32) {
 	x.last = int32(len(s.trail))
 	if x.pkg == nil {
 		if x.inst != nil && next.has(0) && !next.has(1) {
-			s.toOpen = append(s.toOpen, x.inst)
+			s.toOpen.add(x.inst)
 		}
 	} else if next.count() == 1 {
 		if w := next.first(); w != x.n {
 			e.used = int32(w)
 			x.pkg.inUse[w]++
 			x.pkg.uses++
-			s.toExpand = append(s.toExpand, v)
+			s.toExpand.add(v)
 		}
 	} else if !next.has(x.n) {
 		s.order.push(s, v)
