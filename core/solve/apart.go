@@ -75,7 +75,7 @@ func (s *solver) beginParts() error {
 		only := newDomain(1)
 		only.add(0)
 		s.add(noReason, term{v, only})
-		s.order.push(s, v)
+		s.order.push(v)
 	}
 	return nil
 }

@@ -19,8 +19,9 @@ func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution
 		refuse[name] = slices.Clone(versions)
 	}
 	tried := map[string]bool{}
-	for base := NewBase(r); ; base = NewBase(r) {
+	for {
 		better := false
+		var base *Base // of r, once it is wanted
 		for what, victims := range replaceable(ctx, source, p, r) {
 			if ctx.Err() != nil {
 				return r
@@ -34,6 +35,9 @@ func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution
 			attempt.Refuse = maps.Clone(refuse)
 			attempt.Refuse[name] = append(slices.Clone(refuse[name]), versions...)
 			attempt.Keep = r.Versions()
+			if base == nil {
+				base = NewBase(r)
+			}
 			attempt.Base = base
 			for name, kept := range p.Keep {
 				attempt.Keep[name] = append(attempt.Keep[name], kept...)
@@ -50,14 +54,24 @@ func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution
 	}
 }
 
-// copies counts the releases beyond the first of every package.
+// copies counts the releases beyond the first of every package. The nodes of a package follow one another, since their IDs begin with its name.
 func copies(r *Resolution) int {
-	names, releases := map[string]bool{}, map[[2]string]bool{}
+	n := 0
+	var seen []string // the versions of the package that the node is of
 	for i := range r.Packages {
-		n := &r.Packages[i]
-		names[n.Name], releases[[2]string{n.Name, n.Version}] = true, true
+		one := &r.Packages[i]
+		if i > 0 && r.Packages[i-1].Name != one.Name {
+			seen = seen[:0]
+		}
+		if slices.Contains(seen, one.Version) {
+			continue
+		}
+		if len(seen) > 0 {
+			n++
+		}
+		seen = append(seen, one.Version)
 	}
-	return len(releases) - len(names)
+	return n
 }
 
 // victims lists what to refuse: versions of a package.

@@ -41,7 +41,7 @@ func (s *solver) grow() (bool, error) {
 				continue
 			}
 			s.toExpand.add(e.v)
-			s.order.push(s, e.v)
+			s.order.push(e.v)
 		}
 	}
 	for v, more := s.toExpand.next(); more; v, more = s.toExpand.next() {
@@ -63,7 +63,7 @@ func (s *solver) grow() (bool, error) {
 func (s *solver) wantOptional(i *instance) {
 	for _, e := range i.needs {
 		if e.optional && e.v >= 0 {
-			s.order.push(s, e.v)
+			s.order.push(e.v)
 		}
 	}
 }
@@ -175,6 +175,9 @@ func (s *solver) expandVar(v int32, w int) (bool, error) {
 
 // hint tells the source what a release needs.
 func (s *solver) hint(p *pkg, w int) {
+	if s.atHand {
+		return
+	}
 	s.names = s.names[:0]
 	for _, d := range p.Needs(w) {
 		if !d.Foreign && s.pkgs[d.Package] == nil {

@@ -496,7 +496,7 @@ func (s *solver) askFor(t *frozenTop, l upLookup) (bool, error) {
 		t.asks = map[string]*edge{}
 	}
 	t.asks[l.name] = e
-	s.order.push(s, v)
+	s.order.push(v)
 	return true, nil
 }
 

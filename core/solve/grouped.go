@@ -46,7 +46,7 @@ func (s *solver) makeSwitch(p *pkg) {
 	p.pool = s.newVar(nil, p.n)
 	s.vars[p.pool].dom = p.full
 	p.tied = map[int64]bool{}
-	s.order.push(s, p.pooled)
+	s.order.push(p.pooled)
 	s.again = true
 }
 

@@ -92,6 +92,7 @@ func (i *instance) edge(name string) *edge {
 func newSolver(ctx context.Context, source universe.Source, p Problem, f *focus) *solver {
 	p = p.sharing()
 	s := &solver{ctx: ctx, source: source, problem: p, focus: f}
+	_, s.atHand = source.(universe.Table)
 	s.single = map[string]bool{}
 	for _, name := range p.Single {
 		s.single[name] = true
@@ -121,7 +122,7 @@ func (s *solver) leaves(d Demand) bool {
 // reset forgets the search and keeps what it taught about contexts.
 func (s *solver) reset() {
 	s.vars, s.clauses, s.trail, s.levels, s.head = nil, nil, nil, nil, 0
-	s.order, s.bump, s.conflicts, s.loose = heap{}, 1, nil, nil
+	s.order, s.bump, s.conflicts, s.loose = order{}, 1, nil, nil
 	s.causes, s.reasons, s.foreign, s.begun = nil, nil, map[string]bool{}, false
 	s.instances, s.count, s.appVars, s.slots = map[string]*instance{}, 0, map[string]int32{}, nil
 	s.slotOf, s.fixed = map[string]provider{}, map[fixedKey]int32{}
@@ -360,7 +361,7 @@ func (s *solver) begin() error {
 		if !r.Optional {
 			s.statePooled(p, s.cause(origin{k: int32(k)}), nil, set)
 		}
-		s.order.push(s, v)
+		s.order.push(v)
 	}
 	for k, l := range s.problem.assumptions {
 		if v, ok := s.declared(l.as); ok {

@@ -16,6 +16,7 @@ type solver struct {
 	focus   *focus // the demands to take into account, nil for all
 	single  map[string]bool
 	pkgs    map[string]*pkg
+	atHand  bool            // the source has everything in memory: nothing is to be fetched ahead
 	foreign map[string]bool // names that the application provides from elsewhere
 
 	// What is known of the packages whose context matters; survives reset.
@@ -39,7 +40,7 @@ type solver struct {
 	trail   []event
 	levels  []int // where in the trail each decision level begins
 	head    int   // the first event that is not propagated
-	order   heap
+	order   order
 	bump    float64
 
 	begun      bool
@@ -138,7 +139,7 @@ func (s *solver) newVar(p *pkg, n int) int32 {
 		p.vars = append(p.vars, v)
 	}
 	s.vars = push(s.vars, variable{pkg: p, n: n, dom: d, last: -1, watch: s.memory.watchersFor(2)})
-	s.order.place, s.order.activity, s.order.first = push(s.order.place, -1), push(s.order.activity, 0), push(s.order.first, false)
+	s.order.grow()
 	return v
 }
 
@@ -180,7 +181,7 @@ func (s *solver) narrow(v int32, set domain, reason int32) {
 			s.toExpand.add(v)
 		}
 	} else if !next.has(x.n) {
-		s.order.push(s, v)
+		s.order.push(v)
 	}
 	s.trail = push(s.trail, e)
 }
@@ -201,7 +202,7 @@ func (s *solver) back(level int32) {
 			x.pkg.uses--
 		}
 		if x.pkg != nil || x.soft {
-			s.order.push(s, e.v)
+			s.order.push(e.v)
 		}
 	}
 	s.trail = s.trail[:start]
@@ -293,7 +294,7 @@ func (s *solver) run() (bool, error) {
 			return false, err
 		}
 		if grew {
-			s.order.push(s, v)
+			s.order.push(v)
 			continue
 		}
 		s.decide(v, w)
@@ -327,7 +328,7 @@ func (s *solver) decide(v int32, w int) {
 // next takes the variable to decide: one that must or should have a release and has several to choose from.
 func (s *solver) next() int32 {
 	for {
-		v := s.order.pop(s)
+		v := s.order.pop()
 		if v < 0 {
 			return -1
 		}

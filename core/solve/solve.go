@@ -127,10 +127,19 @@ func (r *Resolution) Root(name string) *Node {
 
 // Versions returns the versions of each package in the graph, for Problem.Keep.
 func (r *Resolution) Versions() map[string][]string {
-	all := map[string][]string{}
-	for i := range r.Packages {
-		n := &r.Packages[i]
-		all[n.Name] = append(all[n.Name], n.Version)
+	all := make(map[string][]string, len(r.Packages))
+	texts := make([]string, len(r.Packages)) // one memory for all
+	for from := 0; from < len(r.Packages); {
+		name, to := r.Packages[from].Name, from
+		for ; to < len(r.Packages) && r.Packages[to].Name == name; to++ { // the nodes of a package follow one another
+			texts[to] = r.Packages[to].Version
+		}
+		if before, there := all[name]; there { // or nearly so
+			all[name] = append(before, texts[from:to]...)
+		} else {
+			all[name] = texts[from:to:to]
+		}
+		from = to
 	}
 	return all
 }
