@@ -203,16 +203,18 @@ func (p *Package) making(makers *[][]version.Set, w, k int, of func(i int) []Dem
 	if known := (*makers)[w]; known != nil && known[k].Size() > 0 {
 		return known[k]
 	}
-	d := of(w)[k]
+	d := &of(w)[k]
 	s := version.NewSet(p.Len())
 	var last []Demand
-	at := -1
+	at, makes := k, false
 	for i := range p.Len() {
 		all := of(i)
 		if len(all) == 0 || !SameLists(all, last) {
-			last, at = all, position(all, k, d)
+			last = all
+			at = under(all, d.As, at)
+			makes = at >= 0 && all[at].Text == d.Text && all[at] == *d
 		}
-		if at < 0 {
+		if !makes {
 			continue
 		}
 		s.Add(i)
@@ -224,22 +226,38 @@ func (p *Package) making(makers *[][]version.Set, w, k int, of func(i int) []Dem
 	return s
 }
 
-// SameLists reports whether two lists are known to be equal without comparing them: they are one list, or empty.
-func SameLists(a, b []Demand) bool { return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0]) }
+// fewDemands is how many demands are compared one by one, which is quicker than halving as most names differ in length.
+const fewDemands = 6
 
-// position returns where a demand stands in a list, which is probably at k, or -1.
-func position(all []Demand, k int, d Demand) int {
-	if k >= len(all) || all[k].As != d.As {
-		var found bool
-		if k, found = slices.BinarySearchFunc(all, d.As, func(x Demand, as string) int { return strings.Compare(x.As, as) }); !found {
-			return -1
-		}
+// under finds the demand under a name, which probably is near a position, as it was in the list before; -1 where there is none.
+func under(all []Demand, name string, near int) int {
+	if near >= 0 && near < len(all) && all[near].As == name {
+		return near
 	}
-	if all[k] != d {
+	if len(all) <= fewDemands {
+		for i := range all {
+			if all[i].As == name {
+				return i
+			}
+		}
 		return -1
 	}
-	return k
+	from, to := 0, len(all)
+	for from < to {
+		if middle := int(uint(from+to) >> 1); all[middle].As < name {
+			from = middle + 1
+		} else {
+			to = middle
+		}
+	}
+	if from == len(all) || all[from].As != name {
+		return -1
+	}
+	return from
 }
+
+// SameLists reports whether two lists are known to be equal without comparing them: they are one list, or empty.
+func SameLists(a, b []Demand) bool { return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0]) }
 
 // Stable returns the set of releases that are not prereleases.
 func (p *Package) Stable() version.Set {
