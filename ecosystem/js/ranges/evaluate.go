@@ -11,6 +11,8 @@ import (
 type constraint struct {
 	text         string
 	alternatives [][]comparator
+	one          [1][]comparator // memory for the alternative that most have
+	two          [2]comparator   // and for its comparators
 }
 
 // A comparator is one half-line of versions. Every operator of the grammar comes down to at most two of them.
@@ -119,35 +121,49 @@ func hyphenRange(from, to partial) []comparator {
 	return all
 }
 
-// comparators gives the meaning of an operator before a partial version.
-func (p partial) comparators(op string) []comparator {
+// comparators appends the meaning of an operator before a partial version.
+func (p partial) comparators(all []comparator, op string) []comparator {
 	from := comparator{greaterEqual, p.Version}
 	switch {
 	case p.wild == 0 && (op == "<" || op == ">"):
-		return []comparator{{less, semver.Version{Pre: lowest}}} // nothing lies beyond everything
+		return append(all, comparator{less, semver.Version{Pre: lowest}}) // nothing lies beyond everything
 	case p.wild == 0:
-		return nil
+		return all
 	case op == "^":
-		return []comparator{from, p.below(p.caret())}
+		return append(all, from, p.below(p.caret()))
 	case op == "~" || op == "~>":
-		return []comparator{from, p.below(min(p.wild, 2))}
+		return append(all, from, p.below(min(p.wild, 2)))
 	case p.wild < 3:
 		switch op {
 		case ">":
 			next := p.below(p.wild)
 			next.op, next.Pre = greaterEqual, ""
-			return []comparator{next}
+			return append(all, next)
 		case ">=":
-			return []comparator{from}
+			return append(all, from)
 		case "<":
-			return []comparator{{less, first(p.Version)}}
+			return append(all, comparator{less, first(p.Version)})
 		case "<=":
-			return []comparator{p.below(p.wild)}
+			return append(all, p.below(p.wild))
 		}
-		return []comparator{from, p.below(p.wild)}
+		return append(all, from, p.below(p.wild))
 	}
-	ops := map[string]operator{"<": less, "<=": lessEqual, ">": greater, ">=": greaterEqual, "": equal, "=": equal}
-	return []comparator{{ops[op], p.Version}}
+	return append(all, comparator{operatorOf(op), p.Version})
+}
+
+// operatorOf reads an operator before a whole version, which may be missing.
+func operatorOf(op string) operator {
+	switch op {
+	case "<":
+		return less
+	case "<=":
+		return lessEqual
+	case ">":
+		return greater
+	case ">=":
+		return greaterEqual
+	}
+	return equal
 }
 
 // first returns the lowest prerelease of the three numbers.

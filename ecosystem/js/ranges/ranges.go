@@ -83,9 +83,11 @@ type partial struct {
 // Constrain reads a range by the grammar given at the package.
 func (scheme) Constrain(text string) (version.Constraint, error) {
 	r := &constraint{text: text}
+	r.alternatives = r.one[:0]
 	s := scanner{semver.Scanner{Kind: "constraint", Text: text}}
+	memory := r.two[:0] // of the first alternative
 	for {
-		all, err := s.alternative()
+		all, err := s.alternative(memory)
 		if err != nil {
 			return nil, err
 		}
@@ -94,12 +96,12 @@ func (scheme) Constrain(text string) (version.Constraint, error) {
 			return r, nil
 		}
 		s.Pos += len("||")
+		memory = nil
 	}
 }
 
-// alternative reads up to the next "||" or the end. An empty alternative, like "*", has no comparators.
-func (s *scanner) alternative() ([]comparator, error) {
-	var all []comparator
+// alternative reads up to the next "||" or the end, and appends what it means to all. An empty alternative, like "*", has no comparators.
+func (s *scanner) alternative(all []comparator) ([]comparator, error) {
 	for first := true; ; first = false {
 		s.Spaces()
 		if s.Pos == len(s.Text) || strings.HasPrefix(s.Text[s.Pos:], "||") {
@@ -124,13 +126,16 @@ func (s *scanner) alternative() ([]comparator, error) {
 		if err := s.ended(); err != nil {
 			return nil, err
 		}
-		all = append(all, p.comparators(op)...)
+		all = p.comparators(all, op)
 	}
 }
 
 // operator reads an operator and the spaces after it. Spaces may split "> =", but only there.
 func (s *scanner) operator() string {
-	for _, op := range []string{"<=", ">=", "~>", "<", ">", "=", "~", "^"} {
+	if c := s.Peek(); c != '<' && c != '>' && c != '=' && c != '~' && c != '^' {
+		return ""
+	}
+	for _, op := range [...]string{"<=", ">=", "~>", "<", ">", "=", "~", "^"} {
 		if strings.HasPrefix(s.Text[s.Pos:], op) {
 			s.Pos += len(op)
 			s.Spaces()
