@@ -56,6 +56,14 @@ func (a *App) Locks(ctx context.Context, source universe.Source, plan *planfile.
 	return all, nil
 }
 
+// Documents returns of how many packages documents were read so far.
+func (a *App) Documents() int {
+	if recorder, records := a.opened.(ecosystem.Recorder); records {
+		return len(recorder.Seen())
+	}
+	return a.Progress().Documents
+}
+
 // Stock has what locks need to be laid out in the store.
 func (a *App) Stock(ctx context.Context, locks []*ecosystem.Lock, watch func(done, of int)) (tree.Stocked, error) {
 	installer, can := a.Eco.(ecosystem.Installer)

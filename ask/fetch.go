@@ -54,7 +54,7 @@ func (s *Session) Fetch(r FetchRequest) (doc.Fetch, error) {
 		d.Snapshot, d.Archives = r.Snapshot, about.Archives
 	}
 	p := s.App.Progress()
-	d.Documents, d.Bytes = p.Documents, p.Bytes
+	d.Documents, d.Bytes = s.App.Documents(), p.Bytes
 	d.Seconds = time.Since(began).Seconds()
 	return d, nil
 }

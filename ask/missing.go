@@ -5,8 +5,6 @@ import (
 	"fmt"
 	"strings"
 
-	"github.com/charmbracelet/x/ansi"
-
 	"molt/registry"
 )
 
@@ -22,9 +20,18 @@ func (e *MissingError) Error() string {
 	if len(e.Names) == 1 {
 		what = "document is"
 	}
-	names := strings.ReplaceAll(ansi.Wordwrap(strings.Join(e.Names, ", "), 96, ""), "\n", "\n  ")
-	return fmt.Sprintf("%d %s not in the cache, and Molt was told to stay offline:\n  %s\n%s, without --offline, brings what this application needs",
-		len(e.Names), what, names, e.Fetch)
+	lines := []string{fmt.Sprintf("%d %s not in the cache, and Molt was told to stay offline:", len(e.Names), what), " "}
+	for i, name := range e.Names {
+		if i < len(e.Names)-1 {
+			name += ","
+		}
+		if last := &lines[len(lines)-1]; len(*last)+1+len(name) <= 96 {
+			*last += " " + name
+		} else {
+			lines = append(lines, "  "+name)
+		}
+	}
+	return strings.Join(append(lines, e.Fetch+", without --offline, brings what this application needs"), "\n")
 }
 
 // Unwrap returns what was met first.

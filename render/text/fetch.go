@@ -17,7 +17,11 @@ func (p *Page) Fetch(d doc.Fetch) {
 		what += " on the way to " + strings.Join(d.Goals, ", ")
 	}
 	p.Line("At hand for %s: %s and %s.", what, render.Count(d.Documents, "document"), render.Count(d.Releases, "unpacked release"))
-	p.Line("%s fetched, %s in all, %.1f s. Every command for this works with --offline now.", render.Count(d.Fetched, "archive"), size(d.Bytes), d.Seconds)
+	fetched := "No archive was missing"
+	if d.Fetched > 0 {
+		fetched = render.Count(d.Fetched, "archive") + " fetched"
+	}
+	p.Line("%s; %s read, %.1f s. Every command for this works with --offline now.", fetched, size(d.Bytes), d.Seconds)
 	if d.Snapshot != "" {
 		archives := "no archives"
 		if d.Archives > 0 {
