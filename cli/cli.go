@@ -62,8 +62,8 @@ func (c *call) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "molt",
 		Short: "Take a web application from one framework major to the next",
-		Long: `Molt shows where an application stands, says which packages go with a framework's new major and on what
-evidence, cuts the way there into stages that each resolve, and carries them out with checks and a way back.
+		Long: `Molt shows where an application stands, says which packages are compatible with a framework's new major
+and on what evidence, cuts the way there into stages that each resolve, and carries them out with checks and a way back.
 
 Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or an input file is wrong,
 3 the outside failed (registry, disk), 130 interrupted.`,
@@ -81,7 +81,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	flags.StringVar(&c.asOf, "as-of", "", "take the registry as it was on a day (2026-03-31)")
 	flags.StringVar(&c.color, "color", "auto", "auto, always or never; NO_COLOR is honoured")
 	flags.BoolVar(&c.quiet, "quiet", false, "no progress; for verify, no result when all is well")
-	flags.BoolVar(&c.settings.Allow, "allow-registry", false, "from now on, send credentials to the registry that molt.yaml names")
+	flags.BoolVar(&c.settings.Allow, "allow-registry", false, "from now on, send credentials to the registries that molt.yaml names")
 	flags.IntVar(&c.settings.Jobs, "jobs", 16, "requests to a registry at the same time")
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return &input.UsageError{Reason: fmt.Sprintf("%v; see %s --help", err, cmd.CommandPath())}

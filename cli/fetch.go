@@ -13,10 +13,10 @@ func (c *call) fetch() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "fetch [GOAL]...",
 		Short: "Bring what this application needs, so that everything works offline",
-		Long: `Fetch asks the registry for all that survey, assess, plan, every stage and install of this application will look at, and keeps it in the
-cache: the documents of packages, and the archives of the lock and of the lock after each stage. Afterwards these commands
-work with --offline. Without GOAL, that of the plan counts, or else the one in molt.yaml; without any, only where the
-application stands is fetched.
+		Long: `Fetch asks the registry for all that survey, assess, plan, every stage and install of this application will look at,
+and keeps it in the cache: the documents of packages, and the archives of the lock and of the lock after each stage.
+Afterwards these commands work with --offline. Without GOAL, that of the plan counts, or else the one in molt.yaml;
+without any, only what the lock needs is fetched.
 
 --snapshot writes all of it to one file, too, with --archives the archives for all platforms included. Such a file is a
 registry ("registry: file:///path/to/it" in molt.yaml, or MOLT_REGISTRY_JS), and molt standin serves it: for machines
