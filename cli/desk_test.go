@@ -33,9 +33,9 @@ var update = flag.Bool("update", false, "write what the commands print to testda
 // molt is the built program.
 var molt string
 
-// lookAtSources looks at every file that the built program is made of. go test takes an earlier result for a new one while nothing has
+// lookAtSources, called by a test, looks at every file that the built program is made of. go test takes an earlier result for a new one while nothing has
 // changed that a test has looked at, and what the program is made of is no part of this test.
-func lookAtSources() error {
+var lookAtSources = sync.OnceValue(func() error {
 	return filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
 		if err == nil && !d.IsDir() {
 			_, err = os.Stat(path)
@@ -45,7 +45,7 @@ func lookAtSources() error {
 		}
 		return err
 	})
-}
+})
 
 func TestMain(m *testing.M) {
 	flag.Parse()
@@ -67,9 +67,6 @@ func TestMain(m *testing.M) {
 	if out, err := exec.Command("go", append(build, "molt/cmd/molt")...).CombinedOutput(); err != nil {
 		fmt.Fprintf(os.Stderr, "%s\n", out)
 		os.Exit(1)
-	}
-	if err := lookAtSources(); err != nil {
-		panic(err)
 	}
 	remove := txntest.InMemory()
 	code := m.Run()
@@ -113,6 +110,9 @@ var demoRegistry = sync.OnceValue(func() http.Handler {
 // newDesk makes a desk with files; the registry serves a universe, or the demo's when it is "".
 func newDesk(t *testing.T, universe string, files map[string]string) *desk {
 	t.Helper()
+	if err := lookAtSources(); err != nil {
+		t.Fatal(err)
+	}
 	if _, already := beside.LoadOrStore(t, true); !already {
 		t.Parallel() // most of the time goes into waiting for other programs
 	}
