@@ -1,12 +1,14 @@
 package cli_test
 
 import (
+	"encoding/pem"
 	"errors"
 	"net/http"
 	"net/http/httptest"
 	"net/http/httputil"
 	"net/url"
 	"os/exec"
+	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -122,5 +124,29 @@ func TestProxy(t *testing.T) {
 	c.Env = append(c.Env, "MOLT_REGISTRY_JS=http://registry.example", "HTTP_PROXY="+proxy.URL, "NO_PROXY=")
 	if out, err := c.CombinedOutput(); err != nil || !slices.Contains(asked, "http://registry.example/keel") {
 		t.Errorf("%v, the proxy was asked for %q\n%s", err, asked, out)
+	}
+}
+
+// A registry whose certificate is from an authority of one's own is trusted when the platform's settings say so.
+func TestOwnAuthority(t *testing.T) {
+	if runtime.GOOS != "linux" {
+		t.Skip("other platforms have their authorities elsewhere")
+	}
+	table, err := standin.ReadUniverse("universe", []byte("package keel\n  1.0.0 2024-01-01\n"), ranges.Scheme)
+	if err != nil {
+		t.Fatal(err)
+	}
+	server := httptest.NewTLSServer(js.JS{}.StandIn(table))
+	defer server.Close()
+	d := newDesk(t, "\n", map[string]string{"package.json": `{"dependencies": {"keel": "*"}}`,
+		"authority.pem": string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: server.Certificate().Raw}))})
+	d.registry = server.URL
+	if _, errout := d.run(3, "relock"); !strings.Contains(errout, "its certificate is not trusted") || !strings.Contains(errout, "SSL_CERT_FILE") {
+		t.Errorf("an authority that nobody knows: %s", errout)
+	}
+	c := d.command("relock")
+	c.Env = append(c.Env, "SSL_CERT_FILE="+d.dir+"/authority.pem")
+	if out, err := c.CombinedOutput(); err != nil {
+		t.Errorf("%v\n%s", err, out)
 	}
 }

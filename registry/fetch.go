@@ -2,6 +2,7 @@ package registry
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"io"
@@ -175,6 +176,10 @@ func (c *Client) request(ctx context.Context, address, accept string, entry *ent
 	var away *redirectError
 	if errors.As(err, &away) {
 		return nil, &UnreachableError{address, fmt.Errorf("%s answered with %s", address, away.says), true}
+	}
+	var untrusted *tls.CertificateVerificationError
+	if errors.As(err, &untrusted) {
+		return nil, &UnreachableError{address, fmt.Errorf("%s: its certificate is not trusted: %w; add its authority to those of the platform, or name a file with it in SSL_CERT_FILE", address, untrusted.Err), true}
 	}
 	if err != nil {
 		return nil, &UnreachableError{address, err, false}
