@@ -306,7 +306,7 @@ func (a *App) GoalText() string {
 	return a.Config.Goal
 }
 
-// frameworks names what goals are about: that of the configuration, and that of the plan. A plan that cannot be read
+// frameworks names what goals are about: that of the configuration, and that of the plan. A plan of which the head cannot be read
 // names none.
 func (a *App) frameworks() []string {
 	var names []string

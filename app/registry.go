@@ -43,6 +43,11 @@ func (a *App) registryPlaces() ([]registryPlace, error) {
 			p.address = a.Config.Registry.Default
 		}
 		variable := a.variableFor(registryPrefix, key)
+		for _, other := range all {
+			if a.variableFor(registryPrefix, other.key) == variable { // a token for one would go to the other
+				return nil, a.Config.Place.At(true, fmt.Sprintf("%q and %q have the same letters and digits, so their variables would be the same, such as %s; name one of them otherwise", other.key, key, variable), "registry", key)
+			}
+		}
 		if address := a.Settings.Env(variable); address != "" {
 			p.address, p.variable = address, variable
 		}

@@ -1,7 +1,6 @@
 package app
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"net/http"
@@ -10,6 +9,7 @@ import (
 	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/input"
+	"molt/registry"
 )
 
 // Relay returns a registry of exactly the packages and releases of the lock, or of that of a stage that is to do, and how many packages
@@ -36,7 +36,7 @@ func (a *App) Relay(ctx context.Context, source universe.Source, stage string, t
 		return server.Relay(packages, nil), len(packages), nil
 	}
 	return server.Relay(packages, func(ctx context.Context, p *universe.Package, r *universe.Release) ([]byte, error) {
-		var into held
+		var into registry.Memory
 		client, err := a.registryOf(p.Name)
 		if err != nil {
 			return nil, err
@@ -90,12 +90,4 @@ func (a *App) locked(l *ecosystem.Lock) (universe.Table, error) {
 		r.Files = []universe.File{{Address: address, Integrity: p.Integrity, When: p.When}}
 	}
 	return table, nil
-}
-
-// A held archive is in memory.
-type held struct{ bytes.Buffer }
-
-func (h *held) Reset() error {
-	h.Buffer.Reset()
-	return nil
 }

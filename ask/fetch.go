@@ -3,6 +3,7 @@ package ask
 import (
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"molt/app/planfile"
@@ -66,9 +67,7 @@ func (s *Session) fetchPlan(r FetchRequest, d *doc.Fetch) (*planfile.Plan, error
 	}
 	goals := r.Goals
 	if len(goals) == 0 {
-		if text := s.App.GoalText(); text != "" {
-			goals = []string{text}
-		}
+		goals = strings.Fields(s.App.GoalText())
 	}
 	if len(goals) == 0 {
 		return nil, nil

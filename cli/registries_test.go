@@ -100,6 +100,13 @@ func TestRegistriesByScope(t *testing.T) {
 	if out := run(3, "MOLT_TOKEN_JS_SKERRY=hush"); !strings.Contains(out, "no registry is named for keel") {
 		t.Errorf("no registry for keel: %s", out)
 	}
+	d.write("molt.yaml", "registry:\n  default: "+open.URL+"\n  \"@skerry\": "+closed.URL+"\n  \"skerry*\": "+open.URL+"\n")
+	if out := run(2, "MOLT_TOKEN_JS_SKERRY=hush"); !strings.Contains(out, "molt.yaml:4:") || !strings.Contains(out, "their variables would be the same") {
+		t.Errorf("one token for two registries: %s", out)
+	}
+	if slices.Contains(open.keys, "Bearer hush") {
+		t.Error("the token went to the other registry")
+	}
 	d.write("molt.yaml", "registry:\n  default: "+open.URL+"\n  \"@skerry\": ftp://x\n")
 	if out := run(2); !strings.Contains(out, "molt.yaml:3:14: registry address") {
 		t.Errorf("no address of a registry: %s", out)

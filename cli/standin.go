@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -119,18 +118,10 @@ func serveSnapshot(ctx context.Context, server ecosystem.Server, e ecosystem.Eco
 		}
 	}
 	return server.Relay(packages, func(ctx context.Context, _ *universe.Package, r *universe.Release) ([]byte, error) {
-		var b archived
+		var b registry.Memory
 		err := client.Download(ctx, r.File().Address, r.File().Integrity, &b)
 		return b.Bytes(), err
 	}), len(packages), done, nil
-}
-
-// An archived archive is in memory.
-type archived struct{ bytes.Buffer }
-
-func (a *archived) Reset() error {
-	a.Buffer.Reset()
-	return nil
 }
 
 // serve serves packages on a loopback address until stop is called.

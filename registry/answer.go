@@ -31,11 +31,8 @@ type answer struct {
 // An answerError says why an answer ended before its end. It is an *UnreachableError to others.
 type answerError struct {
 	UnreachableError
-	passes bool
+	passes bool // it may be gone when the same is asked for again
 }
-
-// passing reports whether the failure may be gone when the same is asked for again.
-func (e *answerError) passing() bool { return e.passes }
 
 // Unwrap returns the failure as others know it.
 func (e *answerError) Unwrap() error { return &e.UnreachableError }

@@ -1,10 +1,12 @@
 package registry
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"net/http"
 	"net/url"
 	"strings"
@@ -20,6 +22,15 @@ type Sink interface {
 	Reset() error
 }
 
+// A Memory is a sink that holds what is downloaded.
+type Memory struct{ bytes.Buffer }
+
+// Reset lets go of what was written.
+func (m *Memory) Reset() error {
+	m.Buffer.Reset()
+	return nil
+}
+
 // Download copies an archive as it comes, without holding it. Its address is relative to the base or whole; to another origin than that
 // of the base no credential goes. What was written is only to be used when there is no error: the digests, a W3C
 // subresource-integrity string, are known to match then. Else the error is an *archive.DigestError, a *NotFoundError, an
@@ -29,9 +40,12 @@ func (c *Client) Download(ctx context.Context, address, integrity string, w Sink
 		return err
 	}
 	defer c.slots.Release(1)
-	if from, err := c.archive(address); err == nil {
+	switch from, err := c.archive(address); {
+	case err == nil:
 		return c.copyFile(from, address, integrity, w)
-	} else if c.folder != nil && !strings.Contains(address, "://") {
+	case !errors.Is(err, fs.ErrNotExist):
+		return &UnreachableError{address, err, true}
+	case c.folder != nil && !strings.Contains(address, "://"):
 		return &NotFoundError{c.base.String() + "/" + address}
 	}
 	if !strings.Contains(address, "://") {
@@ -92,7 +106,7 @@ func (c *Client) download(ctx context.Context, address, integrity string, w io.W
 	_, err = io.Copy(io.MultiWriter(digest, w), body)
 	switch failed := body.failure; {
 	case failed != nil:
-		return failed.passing(), failed
+		return failed.passes, failed
 	case err != nil: // the sink's own
 		return false, err
 	}

@@ -137,7 +137,7 @@ func (c *Client) ask(ctx context.Context, address string, r Request, entry *entr
 	}
 	switch failed := answer.failure; {
 	case failed != nil:
-		return "", failed.passing(), failed
+		return "", failed.passes, failed
 	case ctx.Err() != nil:
 		return "", false, ctx.Err()
 	case err != nil:

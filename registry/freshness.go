@@ -27,7 +27,9 @@ func nameOf(address, accept string) string { return cacheFormat + "\n" + accept 
 
 // CacheUse adds up the answers in the folder of a cache.
 func CacheUse(dir string) cache.Usage {
-	return cache.In(filepath.Join(dir, CacheDir), usualCache).Usage()
+	c := cache.In(filepath.Join(dir, CacheDir), usualCache)
+	defer c.Close()
+	return c.Usage()
 }
 
 // load returns what the cache has of an address, or nil.

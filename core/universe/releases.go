@@ -137,10 +137,7 @@ func (p *Package) Len() int {
 
 // At returns the release at a position. It is the same every time.
 func (p *Package) At(i int) *Release {
-	switch {
-	case p.of != nil:
-		return p.of.At(p.at[i])
-	case p.kept == nil:
+	if p, i = p.origin(i); p.kept == nil {
 		return &p.whole[i]
 	}
 	if r := p.read[i].Load(); r != nil {
@@ -215,23 +212,25 @@ func (p *Package) parsed(i int) version.Version {
 	return v
 }
 
+// origin returns the package that has a release, and where: what is some of another package's has none itself.
+func (p *Package) origin(i int) (*Package, int) {
+	for p.of != nil {
+		p, i = p.of, p.at[i]
+	}
+	return p, i
+}
+
 // text returns a version as it is written, without reading it.
 func (p *Package) text(i int) string {
-	switch {
-	case p.kept != nil:
-		return p.kept.Version(i)
-	case p.of != nil:
-		return p.of.text(p.at[i])
+	if p, i = p.origin(i); p.kept == nil {
+		return p.whole[i].Version.String()
 	}
-	return p.whole[i].Version.String()
+	return p.kept.Version(i)
 }
 
 // Deprecated reports whether a release is deprecated, without reading the rest of it.
 func (p *Package) Deprecated(i int) bool {
-	switch {
-	case p.of != nil:
-		return p.of.Deprecated(p.at[i])
-	case p.kept == nil:
+	if p, i = p.origin(i); p.kept == nil {
 		return p.whole[i].Deprecated != ""
 	}
 	return p.kept.Deprecated(i)
@@ -239,10 +238,7 @@ func (p *Package) Deprecated(i int) bool {
 
 // Runtimes returns what a release requires of runtimes, without reading the rest of it.
 func (p *Package) Runtimes(i int) []Requirement {
-	switch {
-	case p.of != nil:
-		return p.of.Runtimes(p.at[i])
-	case p.kept == nil:
+	if p, i = p.origin(i); p.kept == nil {
 		return p.whole[i].Runtimes
 	}
 	return p.kept.Runtimes(i)
@@ -250,10 +246,7 @@ func (p *Package) Runtimes(i int) []Requirement {
 
 // Needs returns what a release needs, without reading the rest of it.
 func (p *Package) Needs(i int) []Demand {
-	switch {
-	case p.of != nil:
-		return p.of.Needs(p.at[i])
-	case p.kept == nil:
+	if p, i = p.origin(i); p.kept == nil {
 		return p.whole[i].Needs
 	}
 	return p.kept.Needs(i)
@@ -261,10 +254,7 @@ func (p *Package) Needs(i int) []Demand {
 
 // Peers returns what a release expects as peers, without reading the rest of it.
 func (p *Package) Peers(i int) []Demand {
-	switch {
-	case p.of != nil:
-		return p.of.Peers(p.at[i])
-	case p.kept == nil:
+	if p, i = p.origin(i); p.kept == nil {
 		return p.whole[i].Peers
 	}
 	return p.kept.Peers(i)

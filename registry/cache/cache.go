@@ -126,7 +126,9 @@ func find(segments []*segment, k key) *Entry {
 func (c *Cache) Put(name string, e Entry) { c.add(name, &pending{Entry: e}) }
 
 // Confirm keeps that the answer of a name still is what it was; of the entry only the times count.
-func (c *Cache) Confirm(name string, e Entry) { c.add(name, &pending{e, true}) }
+func (c *Cache) Confirm(name string, e Entry) {
+	c.add(name, &pending{Entry{Stored: e.Stored, MaxAge: e.MaxAge, Silent: e.Silent}, true})
+}
 
 func (c *Cache) add(name string, p *pending) {
 	if c == nil {
