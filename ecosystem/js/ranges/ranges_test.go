@@ -242,6 +242,29 @@ func join(versions []version.Version) string {
 }
 
 // The laws of version.Scheme.
+// A constraint says of each version of a list what it says of the version alone, prereleases included: version.Pointwise.
+func TestPointwise(t *testing.T) {
+	if _, pointwise := Scheme.(version.Pointwise); !pointwise {
+		t.Fatal("the scheme does not say so")
+	}
+	var list version.List
+	for _, text := range strings.Fields("0.0.0 0.3.1 0.3.2-rc.1 1.0.0-a 1.0.0 1.2.3-beta.2 1.2.3 1.4.0 2.0.0-0 2.0.0-rc.1 2.0.0 3.1.0") {
+		list = append(list, mustParse(t, text))
+	}
+	for _, text := range []string{"*", "", "1", "^1.2.3-beta.1", "~1.2.3-0 || 2.x", ">=1 <2.0.0-0", "<2", ">1.0.0-a", "1.0.0 - 2.0.0-rc.1", "=2.0.0-rc.1", "<*", "^0.3.0 || >2"} {
+		c, err := Scheme.Constrain(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		all := c.Admit(list)
+		for i, v := range list {
+			if all.Has(i) != version.Admits(c, v) {
+				t.Errorf("%q admits %s in a list: %v, and alone: %v", text, v, all.Has(i), !all.Has(i))
+			}
+		}
+	}
+}
+
 func TestLaws(t *testing.T) {
 	for _, text := range strings.Fields("0.0.0 0.3.1 1.2.3 2.0.0-rc.1 10.4.0+build") {
 		v, before := mustParse(t, text), mustParse(t, "0.0.0-0")
