@@ -1,6 +1,7 @@
 package specifiers
 
 import (
+	"errors"
 	"slices"
 	"strings"
 
@@ -146,14 +147,14 @@ func (c *specifier) Satisfied(v version.Version) bool {
 	return true
 }
 
-// Satisfies reports whether a version satisfies a specifier, prereleases like all others. Neither need be one: then it is false, and ok too.
+// Satisfies reports whether a text is a version that satisfies a specifier, prereleases like all others; ok is false where that is no specifier.
 func Satisfies(text, constraint string) (holds, ok bool) {
-	v, err := Parse(text)
+	c, err := constrain(constraint)
 	if err != nil {
 		return false, false
 	}
-	c, err := constrain(constraint)
-	return err == nil && c.Satisfied(v), err == nil
+	v, err := Parse(text)
+	return err == nil && c.Satisfied(v), true
 }
 
 func (c *specifier) namesPrerelease() bool {
@@ -216,4 +217,14 @@ func (v *Version) isPrefix(n int, w *Version) bool {
 		}
 	}
 	return v.epoch == w.epoch
+}
+
+// Check says where a text stops being a specifier, and why; the reason is "" where it is one.
+func Check(text string) (offset int, reason string) {
+	_, err := constrain(text)
+	var bad *version.Error
+	if errors.As(err, &bad) {
+		return bad.Offset, bad.Reason
+	}
+	return 0, ""
 }
