@@ -142,7 +142,7 @@ func (s *scanner) listed(r *Requirement) error {
 		s.pos++
 	}
 	to := len(strings.TrimRight(s.text[:s.pos], " \t\r\n\f\v"))
-	if to > from {
+	if to = max(to, from); to > from || parenthesised {
 		r.Specifier, r.SpecifierFrom, r.SpecifierTo = s.text[from:to], from, to
 	}
 	if parenthesised {

@@ -365,3 +365,6 @@ func quote(text string) string {
 	}
 	return "the end"
 }
+
+// Len returns how many numbers the release has.
+func (v *Version) Len() int { return len(v.release) }

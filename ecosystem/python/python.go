@@ -1,0 +1,53 @@
+// Package python implements Python's ecosystem by its published standards: version and dependency specifiers, project metadata and
+// dependency groups in pyproject.toml, requirements files, the simple repository API, and pylock.toml.
+package python
+
+import (
+	"strings"
+
+	"github.com/package-url/packageurl-go"
+
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/version"
+	"molt/ecosystem/python/requirement"
+	"molt/ecosystem/python/specifiers"
+)
+
+// Python is the ecosystem.
+type Python struct{}
+
+// Name returns "python".
+func (Python) Name() string { return "python" }
+
+// Scheme returns specifiers.Scheme.
+func (Python) Scheme() version.Scheme { return specifiers.Scheme }
+
+// Tenancy is single: an environment has one release of a package.
+func (Python) Tenancy() solve.Tenancy { return solve.Single }
+
+// Canonical returns the normal form of a name.
+func (Python) Canonical(name string) string { return requirement.Canonical(name) }
+
+// Kin reads the part before the first hyphen, and what type declarations are for: by the specification "Distributing type information", a
+// package of stubs is named after the package that it describes.
+func (Python) Kin(name string) project.Kin {
+	for _, described := range []string{strings.TrimSuffix(name, "-stubs"), strings.TrimPrefix(name, "types-")} {
+		if described != name && described != "" {
+			return project.Kin{Name: described, Describes: described}
+		}
+	}
+	stem, _, _ := strings.Cut(name, "-")
+	return project.Kin{Name: name, Stem: stem}
+}
+
+// PackageURL returns the identity of a release.
+func (Python) PackageURL(name, version string) string {
+	return packageurl.NewPackageURL(packageurl.TypePyPi, "", name, version, nil, "").ToString()
+}
+
+// Lock returns the name of the lock, which is a standard one.
+func (Python) Lock() string { return "pylock.toml" }
+
+// Manifest returns the usual name of the chief manifest.
+func (Python) Manifest() string { return "pyproject.toml" }
