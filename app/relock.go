@@ -131,7 +131,7 @@ func (a *App) beforeAll(ctx context.Context, source universe.Source) error {
 			return err
 		}
 		for i := range p.Len() {
-			if at := p.At(i).Published; !at.IsZero() && (first.IsZero() || at.Before(first)) {
+			if at := p.About(i).Published; !at.IsZero() && (first.IsZero() || at.Before(first)) {
 				first = at
 			}
 		}

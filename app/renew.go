@@ -120,7 +120,7 @@ func (a *App) news(ctx context.Context, source universe.Source, old, fresh *plan
 			return err
 		}
 		for i := range p.Len() {
-			if rel := p.At(i); !rel.Published.Before(since) {
+			if rel := p.About(i); !rel.Published.Before(since) {
 				r.Changed = append(r.Changed, fmt.Sprintf("%s %s was published on %s", name, rel.Version, rel.Published.Format(time.DateOnly)))
 				told++
 			}

@@ -235,7 +235,7 @@ func (a *Question) grade(r *universe.Release, d universe.Demand, framework *univ
 // firstOf returns the first stable release among the target's.
 func (a *Question) firstOf(framework *universe.Package, target []string) *universe.Release {
 	for i := range framework.Len() {
-		if r := framework.At(i); slices.Contains(target, r.Version.String()) {
+		if r := framework.About(i); slices.Contains(target, r.Version.String()) {
 			return r
 		}
 	}
@@ -247,7 +247,7 @@ func inOrder(p *universe.Package) bool {
 	var last time.Time
 	major := ""
 	for i := range p.Len() {
-		r := p.At(i)
+		r := p.About(i)
 		m := p.Scheme.Major(r.Version)
 		if r.Version.Prerelease() || m == major || r.Published.IsZero() {
 			continue

@@ -103,7 +103,7 @@ func Survey(ctx context.Context, source universe.Source, app project.Application
 // Published notes the stable releases of a row that were published after a time.
 func (row *Row) published(p *universe.Package, since time.Time) {
 	for i := range p.Len() {
-		if r := p.At(i); !r.Version.Prerelease() && r.Deprecated == "" && r.Published.After(since) {
+		if r := p.About(i); !r.Version.Prerelease() && r.Deprecated == "" && r.Published.After(since) {
 			row.Since = append(row.Since, r.Version.String())
 		}
 	}
@@ -131,13 +131,13 @@ func (row *Row) describe(p *universe.Package, app project.Application) {
 	if locked < 0 {
 		return
 	}
-	here := p.At(locked)
+	here := p.About(locked)
 	if here.Version.Compare(newest.Version) > 0 { // a preview, or a deprecated one: nothing newer is to be had
 		newest, row.Newest = here, row.Locked
 	}
 	row.Jump = app.JumpOf(row.Name, here.Version, newest.Version)
 	for i := locked + 1; i < p.Len(); i++ {
-		if r := p.At(i); !r.Version.Prerelease() && r.Version.Compare(newest.Version) <= 0 {
+		if r := p.About(i); !r.Version.Prerelease() && r.Version.Compare(newest.Version) <= 0 {
 			row.Releases++
 		}
 	}

@@ -140,7 +140,7 @@ func (p *planner) sibling(name string, v version.Version) string {
 	}
 	found := ""
 	for i := range p.Usable(pkg, project.VersionOf(p.now.Locked, name)).All() {
-		r := pkg.At(i)
+		r := pkg.About(i)
 		if r.Deprecated == "" && p.App.Scheme.Major(r.Version) == p.App.Scheme.Major(v) && found != v.String() {
 			found = r.Version.String()
 		}

@@ -45,7 +45,7 @@ func (p *planner) freshen(kind StageKind, most version.Jump) error {
 		here := pkg.Version(at)
 		var fresh []string
 		for i := range p.Usable(pkg, current).All() {
-			r := pkg.At(i)
+			r := pkg.About(i)
 			jump := p.App.Scheme.Jump(here, r.Version)
 			if i == at || i > at && jump <= most && !p.App.Breaking(name, here, r.Version) && r.Deprecated == "" && !r.Version.Prerelease() {
 				fresh = append(fresh, r.Version.String())

@@ -48,6 +48,14 @@ func (r Policy) Breach(name string, release *universe.Release) string {
 	return ""
 }
 
+// look returns as much of a release as the rules are about.
+func (r Policy) look(p *universe.Package, i int) *universe.Release {
+	if len(r.AllowLicences)+len(r.RefuseLicences) > 0 {
+		return p.At(i)
+	}
+	return p.About(i)
+}
+
 // licensed reports whether an SPDX licence expression (SPDX 3, annex B) leaves a licence that the policy takes. What is no such
 // expression is taken as the name of a licence.
 func (r Policy) licensed(expression string) bool {
@@ -105,8 +113,11 @@ func Permitted(source universe.Source, app Application) universe.Source {
 		locked = app.Locked.Versions()
 	}
 	if app.Rules.Any() {
-		source = universe.Filter(source, func(name string, r *universe.Release) bool {
-			return app.Rules.Breach(name, r) == "" || slices.Contains(locked[name], r.Version.String()) || app.Fixed[name] == r.Version.String()
+		source = universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
+			return p.Only(func(i int) bool {
+				v := p.Version(i).String()
+				return app.Rules.Breach(p.Name, app.Rules.look(p, i)) == "" || slices.Contains(locked[p.Name], v) || app.Fixed[p.Name] == v
+			}), nil
 		})
 	}
 	return &permitted{universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
@@ -148,7 +159,7 @@ func (app Application) hides(p *universe.Package, name string) string {
 	}
 	hidden, last := 0, ""
 	for i := range p.Len() {
-		r := p.At(i)
+		r := app.Rules.look(p, i)
 		if says := app.Rules.Breach(name, r); says != "" && !slices.Contains(locked, r.Version.String()) {
 			hidden++
 			last = fmt.Sprintf("%s: %s", r.Version, says)

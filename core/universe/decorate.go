@@ -81,7 +81,7 @@ func (r *replaced) Hint(names ...string) {
 	}
 }
 
-// Filter returns a source that shows only the releases for which keep is true.
+// Filter returns a source that shows only the releases for which keep is true. It sees them as Package.About gives them.
 func Filter(s Source, keep func(name string, r *Release) bool) Source {
 	return FilterFor(s, "", keep)
 }
@@ -89,7 +89,7 @@ func Filter(s Source, keep func(name string, r *Release) bool) Source {
 // FilterFor is Filter with the reason why releases are hidden, for Hidden.
 func FilterFor(s Source, reason string, keep func(name string, r *Release) bool) Source {
 	return &filtered{newChanged(s, func(p *Package) (*Package, error) {
-		return p.Only(func(i int) bool { return keep(p.Name, p.At(i)) }), nil
+		return p.Only(func(i int) bool { return keep(p.Name, p.About(i)) }), nil
 	}), reason}
 }
 

@@ -14,13 +14,15 @@ import (
 // releases are those of a package, in one of three forms: all of them in memory, kept in a form from which each is read when it is first
 // looked at, or some of another package's.
 type releases struct {
-	whole []Release
+	whole         []Release
+	someWithdrawn bool // of whole
 
 	kept Kept
 	read []atomic.Pointer[Release] // nil where nobody looked yet
 
-	of *Package
-	at []int // positions in of
+	of         *Package
+	at         []int        // positions in of
+	reinstated map[int]bool // positions in of
 
 	list    atomic.Pointer[version.List]   // nil until all versions are wanted
 	index   atomic.Pointer[map[string]int] // positions by version; nil until it is worth having
@@ -39,6 +41,20 @@ type Kept interface {
 	Release(i int) Release // Version may be missing
 }
 
+// Withdrawing is a Kept of which releases may be withdrawn.
+type Withdrawing interface {
+	Kept
+	Withdrawn(i int) bool
+}
+
+// Costly is a Kept for which it costs a request to look at what a release demands. The search looks at the releases that it wants to choose,
+// and at no others in order to learn from them. Where the request fails, the release demands a package about which the source reports that.
+type Costly interface {
+	Kept
+	// About returns what is known of a release without such a request: not what it demands, and not its licence.
+	About(i int) Release
+}
+
 // NewPackage sorts releases and demands, and drops what is there twice: a version, a name that a release needs or peers
 // on (the first stays), a peer that the release needs itself.
 func NewPackage(name string, scheme version.Scheme, all []Release) *Package {
@@ -54,7 +70,8 @@ func NewPackage(name string, scheme version.Scheme, all []Release) *Package {
 		all[i].Order()
 		list[i] = all[i].Version
 	}
-	p := &Package{Name: name, Scheme: scheme, releases: releases{whole: all}}
+	some := slices.ContainsFunc(all, func(r Release) bool { return r.Withdrawn != "" })
+	p := &Package{Name: name, Scheme: scheme, releases: releases{whole: all, someWithdrawn: some}}
 	p.list.Store(&list)
 	return p
 }
@@ -212,10 +229,13 @@ func (p *Package) parsed(i int) version.Version {
 	return v
 }
 
-// origin returns the package that has a release, and where: what is some of another package's has none itself.
+// origin returns the package that has a release, and where (-1 for no release): what is some of another package's has none itself.
 func (p *Package) origin(i int) (*Package, int) {
 	for p.of != nil {
-		p, i = p.of, p.at[i]
+		if i >= 0 {
+			i = p.at[i]
+		}
+		p = p.of
 	}
 	return p, i
 }
@@ -234,6 +254,63 @@ func (p *Package) Deprecated(i int) bool {
 		return p.whole[i].Deprecated != ""
 	}
 	return p.kept.Deprecated(i)
+}
+
+// Withdrawn reports whether a release is withdrawn, without reading the rest of it.
+func (p *Package) Withdrawn(i int) bool {
+	for p.of != nil {
+		if p.reinstated[p.at[i]] {
+			return false
+		}
+		p, i = p.of, p.at[i]
+	}
+	if p.kept == nil {
+		return p.whole[i].Withdrawn != ""
+	}
+	w, ok := p.kept.(Withdrawing)
+	return ok && w.Withdrawn(i)
+}
+
+// mayWithdraw reports whether a release may be withdrawn, without a look at them.
+func (p *Package) mayWithdraw() bool {
+	p, _ = p.origin(-1)
+	_, ok := p.kept.(Withdrawing)
+	return ok || p.someWithdrawn
+}
+
+// Reinstated returns the package with some releases, by version, not withdrawn.
+func (p *Package) Reinstated(versions []string) *Package {
+	at := make([]int, p.Len())
+	again := map[int]bool{}
+	for i := range at {
+		at[i] = i
+		if p.Withdrawn(i) && slices.Contains(versions, p.text(i)) {
+			again[i] = true
+		}
+	}
+	if len(again) == 0 {
+		return p
+	}
+	return &Package{Name: p.Name, Scheme: p.Scheme, Tags: p.Tags, Current: p.Current, Notes: p.Notes, releases: releases{of: p, at: at, reinstated: again}}
+}
+
+// costly returns the keeper of a package for which it costs a request to look at demands, with the position there; else nil.
+func (p *Package) costly(i int) (Costly, int) {
+	p, i = p.origin(i)
+	c, _ := p.kept.(Costly)
+	return c, i
+}
+
+// About returns a release for a look at anything but what it demands and its licence, which may be missing.
+func (p *Package) About(i int) *Release {
+	if c, at := p.costly(i); c != nil {
+		if origin, _ := p.origin(i); origin.read[at].Load() == nil {
+			r := c.About(at)
+			r.Version = p.Version(i)
+			return &r
+		}
+	}
+	return p.At(i)
 }
 
 // Runtimes returns what a release requires of runtimes, without reading the rest of it.

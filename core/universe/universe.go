@@ -87,7 +87,7 @@ type Release struct {
 	Runtimes   []Requirement // sorted by Name
 	Published  time.Time     // zero when the registry does not say
 	Deprecated string        // the maintainers' words, "" when it is not deprecated
-	Withdrawn  string        // why it may no longer be chosen, "" when it may; what is locked to it stays
+	Withdrawn  string        // why no constraint but an exact one admits it any more, "" when all may
 	Files      []File        // the first is the one for every platform, where there is one
 	Licence    string        // SPDX licence expression, "" when the registry gives none
 }
@@ -147,7 +147,7 @@ func (p *Package) Admit(text string) (version.Set, error) {
 func (p *Package) evaluate(text string) (version.Set, error) {
 	c, err := p.Scheme.Constrain(text)
 	if err == nil {
-		return c.Admit(p.Versions()), nil
+		return p.standing(text, c.Admit(p.Versions())), nil
 	}
 	if tagged, ok := p.Tags[strings.TrimSpace(text)]; ok {
 		if i := p.Versions().Index(tagged); i >= 0 {
@@ -157,6 +157,33 @@ func (p *Package) evaluate(text string) (version.Set, error) {
 		}
 	}
 	return version.NewSet(p.Len()), err
+}
+
+// standing takes the withdrawn releases out of what a constraint admits, unless it is an exact one. When only these are left, a prerelease may be
+// admitted that was not before, so the constraint is put to the others alone.
+func (p *Package) standing(text string, admitted version.Set) version.Set {
+	if !p.mayWithdraw() {
+		return admitted
+	}
+	withdrawn := version.NewSet(p.Len())
+	for i := range p.Len() {
+		if p.Withdrawn(i) {
+			withdrawn.Add(i)
+		}
+	}
+	if withdrawn.Empty() || p.Scheme.StyleOf(text) == version.Exact {
+		return admitted
+	}
+	left := p.Only(func(i int) bool { return !withdrawn.Has(i) })
+	c, err := p.Scheme.Constrain(text)
+	if err != nil {
+		return admitted
+	}
+	set := version.NewSet(p.Len())
+	for k := range c.Admit(left.Versions()).All() {
+		set.Add(left.at[k])
+	}
+	return set
 }
 
 // PeerNames returns the names on which some release peers, sorted.
@@ -202,6 +229,11 @@ func (p *Package) making(makers *[][]version.Set, w, k int, of func(i int) []Dem
 	}
 	if known := (*makers)[w]; known != nil && known[k].Size() > 0 {
 		return known[k]
+	}
+	if c, _ := p.costly(w); c != nil {
+		one := version.NewSet(p.Len())
+		one.Add(w)
+		return one
 	}
 	d := &of(w)[k]
 	s := version.NewSet(p.Len())

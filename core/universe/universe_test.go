@@ -93,3 +93,36 @@ func TestFilter(t *testing.T) {
 		t.Errorf("ghost: %v", err)
 	}
 }
+
+// TestWithdrawn has a release that only an exact constraint admits, until it is reinstated.
+func TestWithdrawn(t *testing.T) {
+	var all []Release
+	for _, text := range []string{"1.0.0", "1.1.0", "1.2.0"} {
+		v, err := ranges.Scheme.Parse(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		all = append(all, Release{Version: v})
+	}
+	all[2].Withdrawn = "it sinks"
+	p := NewPackage("keel", ranges.Scheme, all)
+	admits := func(p *Package, text string) string {
+		set, err := p.Admit(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return p.Versions().Describe(set)
+	}
+	if got := admits(p, "^1.0.0"); got != "1.0.0 … 1.1.0" {
+		t.Errorf("^1.0.0 admits %s", got)
+	}
+	if got := admits(p, "1.2.0"); got != "1.2.0" {
+		t.Errorf("1.2.0 admits %s", got)
+	}
+	if got := admits(p.Reinstated([]string{"1.2.0"}), "^1.0.0"); got != "1.0.0 … 1.2.0" {
+		t.Errorf("reinstated, ^1.0.0 admits %s", got)
+	}
+	if got := admits(p.Only(func(i int) bool { return i > 0 }), "^1.0.0"); got != "1.1.0" {
+		t.Errorf("of some, ^1.0.0 admits %s", got)
+	}
+}
