@@ -27,6 +27,7 @@ import (
 	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/ecosystem/js"
+	"molt/ecosystem/python"
 	"molt/input"
 	"molt/registry"
 	"molt/txn"
@@ -35,6 +36,7 @@ import (
 // Ecosystems lists what Molt knows; a new one is one more line.
 var Ecosystems = []ecosystem.Ecosystem{
 	js.JS{},
+	python.Python{},
 }
 
 // An App is an application on disk.
@@ -63,6 +65,7 @@ type App struct {
 	withheld  []string          // the registries that get no credentials
 	presumed  project.Runtimes  // from Presume
 	grounds   map[string]string // why
+	limits    []limit           // what files of constraints say
 	Repaired  string            // what was repaired when the folder was taken into use, "" for nothing
 }
 
@@ -113,6 +116,9 @@ func Open(s Settings) (*App, error) {
 	}
 	a.tree = sync.OnceValues(func() (ecosystem.Tree, error) { return ecosystem.Installed(a.Eco, a.Dir) })
 	if err := a.read(); err != nil {
+		return nil, err
+	}
+	if err := a.checkPlatforms(); err != nil {
 		return nil, err
 	}
 	return a, a.checkNames()
@@ -185,6 +191,9 @@ func (a *App) read() error {
 	if a.Manifest, err = ecosystem.ReadManifests(a.Eco, texts); err != nil {
 		return err
 	}
+	if err := a.readLimits(); err != nil {
+		return err
+	}
 	a.Lock = nil
 	data, err := a.files.Read(a.Eco.Lock(), input.Lock)
 	switch {
@@ -239,7 +248,14 @@ func Named(name string) (ecosystem.Ecosystem, error) {
 }
 
 // Declared returns the manifest's declarations.
-func (a *App) Declared() []project.Declared { return declared(a.Manifest) }
+func (a *App) Declared() []project.Declared {
+	all := declared(a.Manifest)
+	if c, ok := a.Eco.(ecosystem.Conditional); ok {
+		environments := a.environments()
+		all = slices.DeleteFunc(all, func(d project.Declared) bool { return !c.Holds(d.When, environments) })
+	}
+	return all
+}
 
 func declared(m *ecosystem.Manifests) []project.Declared {
 	var all []project.Declared
@@ -262,7 +278,7 @@ func runtimes(e ecosystem.Ecosystem) []project.Runtime {
 func (a *App) Application() project.Application {
 	held, _ := a.Config.Held(a.now())
 	apart := a.apartNames()
-	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: project.Runtimes(a.Config.Runtime), Presumed: a.presumed, Grounds: a.grounds, Trusted: apart(a.Config.Trust), Minors: apart(a.Config.Minors()),
+	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: a.deployed(), Presumed: a.presumed, Grounds: a.grounds, Trusted: apart(a.Config.Trust), Minors: apart(a.Config.Minors()),
 		Previews: a.Config.Previews, Known: runtimes(a.Eco), Kin: func(name string) project.Kin { return ecosystem.Kin(a.Eco)(project.OwnName(name)) }, Held: apart(held), Reasons: a.Config.Reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.Rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
 	u.Linked = slices.Sorted(maps.Values(a.Manifest.Linked()))
 	if c, err := a.runner().Remembered(); err == nil { // what cannot be read proves nothing
@@ -366,10 +382,10 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	}
 	a.registries = registries
 	aged := settle > 0 || !a.Settings.AsOf.IsZero()
-	opened := a.Eco.Open(ctx, registries, ecosystem.Detail{Everything: aged || a.Settings.Detailed || a.Config.Rules.Detailed(), Packages: dated})
+	opened := a.Eco.Open(ctx, registries, ecosystem.Detail{Everything: aged || a.Settings.Detailed || a.Config.Rules.Detailed(), Packages: dated, Environments: a.environments()})
 	closeAll := func() { opened.Close(); registries.Close(); a.registries, a.opened, a.unsettled = nil, nil, nil }
 	a.opened = opened
-	bound := universe.Overridden(opened, a.Manifest.Overrides())
+	bound := universe.Overridden(a.limited(a.reinstated(opened)), a.Manifest.Overrides())
 	if !aged {
 		return bound, closeAll, nil
 	}

@@ -252,6 +252,13 @@ func (a *App) drift() (found []Finding) {
 		case was.Constraint != e.Text || was.Package != e.Package:
 			note("manifest", "%s:%d: %s asks for %s, the lock was made for %s", e.File, e.Line, e.As, e.Text, was.Constraint)
 		}
+		for _, extra := range e.ForExtras() {
+			key := [2]string{e.Group, extra.As}
+			if _, ok := locked[key]; !ok {
+				note("manifest", "%s:%d: %s is not in the lock", e.File, e.Line, extra.As)
+			}
+			delete(locked, key)
+		}
 	}
 	for _, o := range a.Manifest.Overrides() {
 		if was, there := a.Lock.Overrides[o.As]; !there || was != o.Written {

@@ -107,6 +107,23 @@ type Installer interface {
 	BuildCommand(app, folder string, manifest []byte, step string) (run string, env map[string]string)
 }
 
+// Conditional is an ecosystem whose demands may hold in some environments alone.
+type Conditional interface {
+	// Holds reports whether a condition (Demand.When) holds in some of the environments.
+	Holds(when string, environments []Environment) bool
+	// Platforms lists the platforms that an environment may be on, the usual one first.
+	Platforms() []string
+}
+
+// A Limiter is an ecosystem with files that say which releases will do of packages that something else asks for.
+type Limiter interface {
+	// Limits reads such a file. Errors carry a position (*input.PositionError).
+	Limits(file string, data []byte) ([]universe.Demand, error)
+}
+
+// Limited is a manifest that names such files, relative to the application, with slashes.
+type Limited interface{ LimitFiles() []string }
+
 // A KinNamer knows what names say about kinship.
 type KinNamer interface{ Kin(name string) project.Kin }
 
@@ -158,10 +175,19 @@ func Kin(e Ecosystem) func(name string) project.Kin {
 	return func(string) project.Kin { return project.Kin{} }
 }
 
-// Detail says for which packages dates and notes are wanted, which registries give in longer documents only.
+// Detail says for which packages dates and notes are wanted, which registries give in longer documents only, and for which environments demands
+// with conditions have to hold.
 type Detail struct {
-	Everything bool
-	Packages   []string
+	Everything   bool
+	Packages     []string
+	Environments []Environment
+}
+
+// An Environment is where an application runs: what conditions of demands are about, and what decides which files of a release can be used.
+type Environment struct {
+	Name     string            // "" for the only one
+	Runtimes map[string]string // versions by runtime, of which the last parts may be missing
+	Platform string            // as the ecosystem writes platforms, "" for the usual one
 }
 
 // A Source is a universe.Source that works in the background until it is closed.

@@ -55,6 +55,32 @@ func ReadManifests(e Ecosystem, files []File) (*Manifests, error) {
 	return all, all.link()
 }
 
+// LimitFiles lists the files of constraints that the manifests name, each once.
+func (m *Manifests) LimitFiles() []string {
+	var all []string
+	for _, f := range m.files {
+		if l, ok := f.Manifest.(Limited); ok {
+			for _, name := range l.LimitFiles() {
+				if !slices.Contains(all, name) {
+					all = append(all, name)
+				}
+			}
+		}
+	}
+	return all
+}
+
+// Notes lists what about the manifests people should know.
+func (m *Manifests) Notes() []string {
+	var all []string
+	for _, f := range m.files {
+		if n, ok := f.Manifest.(interface{ Notes() []string }); ok {
+			all = append(all, n.Notes()...)
+		}
+	}
+	return all
+}
+
 // Clone returns manifests of the same text, of which edits do not change these.
 func (m *Manifests) Clone() (*Manifests, error) {
 	c, err := ReadManifests(m.eco, m.Texts())

@@ -4,11 +4,9 @@ import (
 	"bytes"
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"io/fs"
 	"net/http"
-	"net/url"
 	"strings"
 	"time"
 
@@ -48,17 +46,9 @@ func (c *Client) Download(ctx context.Context, address, integrity string, w Sink
 	case c.folder != nil && !strings.Contains(address, "://"):
 		return &NotFoundError{c.base.String() + "/" + address}
 	}
-	if !strings.Contains(address, "://") {
-		address = c.base.String() + "/" + address
-	}
-	u, err := url.Parse(address)
-	switch {
-	case err != nil, u.User != nil, u.Scheme != "https" && u.Scheme != "http":
-		return &UnreachableError{"the archive", errors.New("the registry gives an address of an archive that is none of the web, or holds a password"), true}
-	case c.base.Scheme == "https" && u.Scheme != "https":
-		return &UnreachableError{address, fmt.Errorf("%s is not encrypted, and the registry's own address is", u.Redacted()), true}
-	case c.offline:
-		return &UnreachableError{address, fmt.Errorf("%s: %w", address, ErrOffline), true}
+	address, err := c.whole(address)
+	if err != nil {
+		return err
 	}
 	for n := 1; ; n++ {
 		broken, err := c.download(ctx, address, integrity, w)

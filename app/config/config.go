@@ -28,6 +28,7 @@ type Config struct {
 	Fresh     string            `yaml:"fresh"` // how long an answer counts where the registry does not say: "1h"; "" for ten minutes
 	Goal      string            `yaml:"goal"`
 	Runtime   Runtimes          `yaml:"runtime"`  // what is deployed
+	Platform  Platforms         `yaml:"platform"` // what is deployed on
 	Settle    string            `yaml:"settle"`   // how old a release must be: "14 days"
 	Previews  []string          `yaml:"previews"` // packages of which prereleases may be used
 	Hold      map[string]Hold   `yaml:"hold"`
@@ -69,7 +70,7 @@ type Check struct {
 	Pass   []string          `yaml:"pass"`   // variables with tokens that it may see
 }
 
-var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "settle", "previews", "hold", "family", "trust", "breaking", "fixed", "install", "build", "checks", "stages", "advice", "rules", "largest-document"}
+var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold", "family", "trust", "breaking", "fixed", "install", "build", "checks", "stages", "advice", "rules", "largest-document"}
 
 // Read reads a configuration. Unknown keys are errors, with the nearest known one.
 func Read(file string, data []byte) (Config, error) {

@@ -16,30 +16,32 @@ type Runtimes project.Runtimes
 
 // UnmarshalYAML reads either form.
 func (r *Runtimes) UnmarshalYAML(data []byte) error {
-	var whole map[string]any
+	var whole map[string]yaml.Node
 	if err := yaml.Unmarshal(data, &whole); err != nil {
 		return err
 	}
 	*r = Runtimes{}
-	add := func(runtime, environment string, v any) error {
-		switch v.(type) {
-		case string, int, uint64, float64:
-		default:
+	add := func(runtime, environment string, v yaml.Node) error {
+		if v.Kind != yaml.ScalarNode || v.Tag != "!!str" && v.Tag != "!!int" && v.Tag != "!!float" {
 			return fmt.Errorf("runtime: %s: expected a version such as 20.11.1", runtime)
 		}
 		if (*r)[runtime] == nil {
 			(*r)[runtime] = project.Deployed{}
 		}
-		(*r)[runtime][environment] = fmt.Sprint(v)
+		(*r)[runtime][environment] = v.Value // as it is written: the number 3.10 would be 3.1
 		return nil
 	}
 	for _, key := range slices.Sorted(maps.Keys(whole)) {
-		inside, environment := whole[key].(map[string]any)
-		if !environment {
-			if err := add(key, "", whole[key]); err != nil {
+		node := whole[key]
+		if node.Kind != yaml.MappingNode {
+			if err := add(key, "", node); err != nil {
 				return err
 			}
 			continue
+		}
+		var inside map[string]yaml.Node
+		if err := node.Decode(&inside); err != nil {
+			return err
 		}
 		for runtime, v := range inside {
 			if err := add(runtime, key, v); err != nil {
@@ -47,6 +49,24 @@ func (r *Runtimes) UnmarshalYAML(data []byte) error {
 			}
 		}
 	}
+	return nil
+}
+
+// Platforms are what is deployed on: one, or one for each of several environments ("production: linux-x86_64").
+type Platforms map[string]string
+
+// UnmarshalYAML reads either form.
+func (p *Platforms) UnmarshalYAML(data []byte) error {
+	var one string
+	if err := yaml.Unmarshal(data, &one); err == nil {
+		*p = Platforms{"": one}
+		return nil
+	}
+	all := map[string]string{}
+	if err := yaml.Unmarshal(data, &all); err != nil {
+		return fmt.Errorf("platform: expected one, or one for each environment: %w", err)
+	}
+	*p = all
 	return nil
 }
 

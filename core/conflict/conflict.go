@@ -97,8 +97,19 @@ func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d sol
 	if err != nil || by == nil {
 		return side, err
 	}
+	// Releases that nothing in the tangle admits have no part in it.
+	admitted := version.NewSet(by.Len())
+	for _, x := range t.Demands {
+		if x.Package == d.By {
+			set, _ := by.Admit(x.Constraint)
+			admitted = admitted.Or(set)
+		}
+	}
+	if admitted.Empty() {
+		admitted = version.FullSet(by.Len())
+	}
 	asks := version.NewSet(by.Len())
-	for i := range by.Len() {
+	for i := range admitted.All() {
 		if ofRuntime {
 			if slices.Contains(by.Runtimes(i), universe.Requirement{Name: runtime, Text: d.Constraint}) {
 				asks.Add(i)
@@ -112,17 +123,6 @@ func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d sol
 		if slices.ContainsFunc(all, func(x universe.Demand) bool { return x.As == d.As && x.Package == d.Package && x.Text == d.Constraint }) {
 			asks.Add(i)
 		}
-	}
-	// Releases that nothing in the tangle admits have no part in it.
-	admitted := version.NewSet(by.Len())
-	for _, x := range t.Demands {
-		if x.Package == d.By {
-			set, _ := by.Admit(x.Constraint)
-			admitted = admitted.Or(set)
-		}
-	}
-	if some := asks.And(admitted); !some.Empty() {
-		asks = some
 	}
 	side.Releases = by.Versions().Describe(asks)
 	return side, nil

@@ -107,11 +107,12 @@ func (f *finder) with(c assess.Choice) solve.Problem {
 	p := f.problem
 	p.Roots = nil
 	for _, r := range f.problem.Roots {
-		among, changed := c[r.As]
+		name, extra := universe.SplitExtra(r.As)
+		among, changed := c[name]
 		switch {
 		case changed && len(among) == 0:
 			continue
-		case changed:
+		case changed && extra == "":
 			r.Among = among
 		}
 		p.Roots = append(p.Roots, r)

@@ -152,6 +152,16 @@ func (d Declared) root(among []string) solve.Root {
 // Root states a declaration for the solver.
 func (d Declared) Root() solve.Root { return d.root(nil) }
 
+// ExtraRoots states the extras that a declaration asks for: any release of the package with each, since the declaration itself says which.
+func (d Declared) ExtraRoots(anything string) []solve.Root {
+	var all []solve.Root
+	for _, extra := range d.ForExtras() {
+		extra.Text = anything
+		all = append(all, solve.Root{Demand: extra, Group: d.Group})
+	}
+	return all
+}
+
 // Line returns the identity of a declaration.
 func (d Declared) Line() Line { return Line{d.File, d.Group, d.As, d.When} }
 
@@ -160,24 +170,29 @@ func Registered(d Declared) bool { return !d.Foreign }
 
 // Current reports whether there is a lock that was made for the manifest as it stands.
 func (app Application) Current() bool {
-	if app.Locked == nil || app.Overridden || len(app.Locked.Roots) != len(app.Declared) {
+	if app.Locked == nil || app.Overridden {
 		return false
 	}
+	n := 0
 	for _, d := range app.Declared {
-		if !slices.ContainsFunc(app.Locked.Roots, func(e solve.Edge) bool {
-			return e.Name == d.As && e.Group == d.Group && e.Constraint == d.Text && e.Package == d.Package
-		}) {
-			return false
+		roots := append(d.ExtraRoots(app.Scheme.Any()), d.Root())
+		n += len(roots)
+		for _, r := range roots {
+			if !slices.ContainsFunc(app.Locked.Roots, func(e solve.Edge) bool {
+				return e.Name == r.As && e.Group == r.Group && e.Constraint == r.Text && e.Package == r.Package
+			}) {
+				return false
+			}
 		}
 	}
-	return true
+	return n == len(app.Locked.Roots)
 }
 
 // Problem states the application as its manifest does, preferring what is locked, or else what is installed.
 func (app Application) Problem() solve.Problem {
 	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(app.Locked, nil), Outside: app.Linked}
 	for _, d := range app.Declared {
-		p.Roots = append(p.Roots, d.root(app.heldAt(d)))
+		p.Roots = append(append(p.Roots, d.root(app.heldAt(d))), d.ExtraRoots(app.Scheme.Any())...)
 	}
 	p.Keep = app.OnDisk
 	if app.Locked != nil {

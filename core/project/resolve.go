@@ -86,7 +86,7 @@ func (app Application) stageProblem(before *solve.Resolution, base *solve.Base, 
 		if v, ok := to[d.As]; ok && Registered(d) {
 			root.Among = []string{v}
 		}
-		p.Roots = append(p.Roots, root)
+		p.Roots = append(append(p.Roots, root), d.ExtraRoots(app.Scheme.Any())...)
 	}
 	return p
 }
@@ -162,23 +162,18 @@ func runtimeTangle(ctx context.Context, source universe.Source, app Application,
 
 // requiring turns the requirements of releases on runtimes into needs, for the runtimes that a table has.
 func requiring(source universe.Source, app Application, runtimes universe.Table) universe.Source {
-	return universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
-		releases := p.Copies()
-		for i := range releases {
-			r := &releases[i]
-			r.Needs, r.Peers = slices.Clone(r.Needs), slices.Clone(r.Peers)
-			for _, q := range r.Runtimes {
-				if _, err := app.Runtime(q.Name).Scheme.Constrain(q.Text); err != nil {
-					continue
-				}
-				for _, environment := range slices.Sorted(maps.Keys(app.Runtimes[q.Name])) {
-					if name := asPackage(q.Name, environment); runtimes[name] != nil {
-						r.Needs = append(r.Needs, universe.Demand{As: name, Package: name, Text: q.Text})
-					}
+	return universe.NeedingMore(source, func(p *universe.Package, i int) (more []universe.Demand) {
+		for _, q := range p.Runtimes(i) {
+			if _, err := app.Runtime(q.Name).Scheme.Constrain(q.Text); err != nil {
+				continue
+			}
+			for _, environment := range slices.Sorted(maps.Keys(app.Runtimes[q.Name])) {
+				if name := asPackage(q.Name, environment); runtimes[name] != nil {
+					more = append(more, universe.Demand{As: name, Package: name, Text: q.Text})
 				}
 			}
 		}
-		return p.With(releases), nil
+		return more
 	})
 }
 

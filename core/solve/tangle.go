@@ -41,7 +41,7 @@ func (d Demand) String() string {
 	if d.Kind == Peer {
 		verb = "has the peer"
 	}
-	return fmt.Sprintf("%s %s %s %s", by, verb, d.As, d.Constraint)
+	return strings.TrimRight(fmt.Sprintf("%s %s %s %s", by, verb, d.As, d.Constraint), " ")
 }
 
 // A Tangle is a minimal set of demands that cannot all hold: without any one of them there is a resolution.

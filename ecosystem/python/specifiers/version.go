@@ -368,3 +368,12 @@ func quote(text string) string {
 
 // Len returns how many numbers the release has.
 func (v *Version) Len() int { return len(v.release) }
+
+// Key returns a text that versions have in common exactly when they compare equal.
+func (v *Version) Key() string {
+	short := *v
+	for len(short.release) > 1 && short.release[len(short.release)-1] == "0" {
+		short.release = short.release[:len(short.release)-1]
+	}
+	return short.Normal()
+}

@@ -1,0 +1,173 @@
+package app
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"molt/core/project"
+	"molt/core/universe"
+	"molt/core/version"
+	"molt/ecosystem"
+	"molt/input"
+)
+
+// environments lists where the application runs, as far as its ecosystem has conditions about that: each that the configuration names, or one. Where
+// that does not say which runtime is there, a version file says it, or it is the least that the manifest requires. A lock depends on them, so this
+// machine has no say.
+func (a *App) environments() []ecosystem.Environment {
+	if _, ok := a.Eco.(ecosystem.Conditional); !ok {
+		return nil
+	}
+	names := map[string]bool{}
+	for _, d := range a.Config.Runtime {
+		for environment := range d {
+			names[environment] = true
+		}
+	}
+	for environment := range a.Config.Platform {
+		names[environment] = true
+	}
+	if len(names) > 1 { // what is said of all is no environment of its own
+		delete(names, "")
+	}
+	if len(names) == 0 {
+		names[""] = true
+	}
+	var all []ecosystem.Environment
+	for _, name := range slices.Sorted(maps.Keys(names)) {
+		e := ecosystem.Environment{Name: name, Runtimes: map[string]string{}, Platform: firstOf(a.Config.Platform, name, "")}
+		for _, r := range ecosystem.Runtimes(a.Eco) {
+			if v := firstOf(a.Config.Runtime[r.Name], name, ""); v != "" {
+				e.Runtimes[r.Name] = v
+			} else if v := a.requiredOf(r); v != "" {
+				e.Runtimes[r.Name] = v
+			}
+		}
+		all = append(all, e)
+	}
+	return all
+}
+
+// firstOf returns the value of the first key that has one.
+func firstOf(all map[string]string, keys ...string) string {
+	for _, key := range keys {
+		if v := all[key]; v != "" {
+			return v
+		}
+	}
+	return ""
+}
+
+// requiredOf returns the version of a runtime that files of the application name: a version file, else the least that a manifest requires; "" for none.
+func (a *App) requiredOf(r ecosystem.Runtime) string {
+	for _, pin := range a.pins() {
+		if pin.Name == r.Name {
+			return pin.Version
+		}
+	}
+	for _, q := range a.Manifest.Runtimes() {
+		if q.Name == r.Name {
+			if least := r.Least(q.Text); least >= 0 {
+				return r.Known[least].String()
+			}
+		}
+	}
+	return ""
+}
+
+// deployed is what people say is deployed. In an ecosystem with conditions it is what the environments have, since resolutions are made for them.
+func (a *App) deployed() project.Runtimes {
+	environments := a.environments()
+	if environments == nil {
+		return project.Runtimes(a.Config.Runtime)
+	}
+	all := project.Runtimes{}
+	for _, e := range environments {
+		for runtime, v := range e.Runtimes {
+			if all[runtime] == nil {
+				all[runtime] = project.Deployed{}
+			}
+			all[runtime][e.Name] = v
+		}
+	}
+	return all
+}
+
+// checkPlatforms makes sure that the platforms of the configuration are known.
+func (a *App) checkPlatforms() error {
+	c, ok := a.Eco.(ecosystem.Conditional)
+	for _, environment := range slices.Sorted(maps.Keys(a.Config.Platform)) {
+		path := []any{"platform", environment}
+		if environment == "" {
+			path = path[:1]
+		}
+		platform := a.Config.Platform[environment]
+		switch {
+		case !ok:
+			return a.Config.Place.At(true, fmt.Sprintf("platform: packages of %s have no conditions about platforms that Molt resolves for", a.Eco.Name()), path...)
+		case !slices.Contains(c.Platforms(), platform):
+			return a.Config.Place.At(false, fmt.Sprintf("%q: unknown platform; known: %s", platform, strings.Join(c.Platforms(), ", ")), path...)
+		}
+	}
+	return nil
+}
+
+// A limit is what a file of constraints says of a package.
+type limit struct {
+	file string
+	universe.Demand
+}
+
+// readLimits reads the files of constraints that the manifests name.
+func (a *App) readLimits() error {
+	a.limits = nil
+	l, ok := a.Eco.(ecosystem.Limiter)
+	if !ok {
+		return nil
+	}
+	environments := a.environments()
+	for _, name := range a.Manifest.LimitFiles() {
+		data, err := a.files.Read(name, input.Manifest)
+		if err != nil {
+			return err
+		}
+		all, err := l.Limits(name, data)
+		if err != nil {
+			return err
+		}
+		for _, d := range all {
+			if c, ok := a.Eco.(ecosystem.Conditional); !ok || c.Holds(d.When, environments) {
+				a.limits = append(a.limits, limit{name, d})
+			}
+		}
+	}
+	return nil
+}
+
+// limited shows the releases that the files of constraints allow.
+func (a *App) limited(source universe.Source) universe.Source {
+	for _, l := range a.limits {
+		c, err := a.Eco.Scheme().Constrain(l.Text)
+		if err != nil {
+			continue // it was read
+		}
+		source = universe.FilterFor(source, fmt.Sprintf("are none that %s allows: %s", l.file, l.Text), func(name string, r *universe.Release) bool {
+			base, _ := universe.SplitExtra(name)
+			return base != l.Package || version.Admits(c, r.Version)
+		})
+	}
+	return source
+}
+
+// reinstated has what is locked stay admitted though it was withdrawn since.
+func (a *App) reinstated(source universe.Source) universe.Source {
+	if a.Lock == nil {
+		return source
+	}
+	locked := a.Lock.Resolution().Versions()
+	return universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
+		return p.Reinstated(locked[p.Name]), nil
+	})
+}

@@ -1,0 +1,227 @@
+package python
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"path"
+	"slices"
+	"strings"
+
+	"molt/archive"
+	"molt/core/universe"
+	"molt/ecosystem/python/requirement"
+	"molt/ecosystem/python/specifiers"
+	"molt/input"
+	"molt/registry"
+)
+
+// A metadata is what is kept of a release's core metadata, in the form that the cache has it.
+type metadata struct {
+	Needs       []string `json:"needs,omitempty"` // Requires-Dist
+	Extras      []string `json:"extras,omitempty"`
+	Python      string   `json:"python,omitempty"`
+	Licence     string   `json:"licence,omitempty"`
+	Classifiers []string `json:"classifiers,omitempty"`
+	Summary     string   `json:"summary,omitempty"`
+	Homepage    string   `json:"homepage,omitempty"`
+	Repository  string   `json:"repository,omitempty"`
+	Unknown     string   `json:"unknown,omitempty"` // why what the release needs is not known, "" where it is
+}
+
+var metadataLimit = input.Limit{What: "the metadata of a release", Bytes: 4 << 20}
+
+// readMetadata reads core metadata (PEP 566, PEP 643): fields as in a message's head, up to an empty line. It has to be that of a release.
+func readMetadata(name, version string, data []byte) (*metadata, map[string][]string, error) {
+	fields := map[string][]string{}
+	last := ""
+	for line := range bytes.Lines(data) {
+		text := strings.TrimRight(string(line), "\r\n")
+		if text == "" {
+			break
+		}
+		if text[0] == ' ' || text[0] == '\t' {
+			if all := fields[last]; len(all) > 0 {
+				all[len(all)-1] += " " + strings.TrimSpace(text)
+			}
+			continue
+		}
+		key, value, ok := strings.Cut(text, ":")
+		if !ok {
+			return nil, nil, fmt.Errorf("%s %s: its metadata has a line that is no field: %q", name, version, input.Harmless(text))
+		}
+		last = strings.ToLower(key)
+		fields[last] = append(fields[last], strings.TrimSpace(value))
+	}
+	first := func(key string) string {
+		if all := fields[key]; len(all) > 0 && !strings.EqualFold(all[0], "UNKNOWN") {
+			return strings.Join(strings.Fields(input.Harmless(all[0])), " ")
+		}
+		return ""
+	}
+	stated, err := specifiers.Parse(first("version"))
+	want, wrong := specifiers.Parse(version)
+	if requirement.Canonical(first("name")) != name || err != nil || wrong != nil || stated.Compare(want) != 0 {
+		return nil, nil, fmt.Errorf("%s %s: its metadata says that it is %s %s", name, version, first("name"), first("version"))
+	}
+	m := &metadata{Needs: fields["requires-dist"], Python: first("requires-python"), Licence: first("license-expression"), Classifiers: fields["classifier"], Summary: first("summary"), Homepage: first("home-page")}
+	for _, extra := range fields["provides-extra"] {
+		m.Extras = append(m.Extras, requirement.Canonical(extra))
+	}
+	for _, link := range fields["project-url"] {
+		label, address, _ := strings.Cut(link, ",")
+		label, address = strings.ToLower(strings.TrimSpace(label)), strings.TrimSpace(input.Harmless(address))
+		switch {
+		case m.Repository == "" && slices.ContainsFunc([]string{"source", "repository", "code", "github"}, func(word string) bool { return strings.Contains(label, word) }):
+			m.Repository = address
+		case m.Homepage == "" && strings.Contains(label, "home"):
+			m.Homepage = address
+		}
+	}
+	return m, fields, nil
+}
+
+// metadataOf reads the metadata of a release, from the cache or, as it never changes, once from the registry: by its own address (PEP 658, also
+// where the index doesn't announce it), else from a wheel, of which parts are asked for, else from the source archive.
+func metadataOf(ctx context.Context, client *registry.Client, name, version string, files []universe.File) (*metadata, error) {
+	file, ok := metadataFile(files)
+	if !ok {
+		return &metadata{Unknown: "the index lists no file of it that can be used"}, nil
+	}
+	text, err := client.Derived(ctx, "metadata "+name+" "+version+" "+file.Address, func(ctx context.Context) ([]byte, error) {
+		m, err := fetchMetadata(ctx, client, name, version, file)
+		if err != nil {
+			return nil, err
+		}
+		return json.Marshal(m)
+	})
+	if err != nil {
+		return nil, err
+	}
+	m := &metadata{}
+	if err := json.Unmarshal([]byte(text), m); err != nil {
+		return nil, fmt.Errorf("%s %s: what the cache has of its metadata cannot be read: %w; molt cache --clear empties it", name, version, err)
+	}
+	return m, nil
+}
+
+// metadataFile returns the file whose metadata stands for a release: the wheel that most can use, else the source archive.
+func metadataFile(files []universe.File) (universe.File, bool) {
+	var best universe.File
+	found := false
+	for _, f := range files {
+		switch {
+		case !found, f.Kind == wheelKind && (best.Kind != wheelKind || strings.HasSuffix(f.When, "-none-any") && !strings.HasSuffix(best.When, "-none-any")):
+			best, found = f, true
+		}
+	}
+	return best, found
+}
+
+func fetchMetadata(ctx context.Context, client *registry.Client, name, version string, file universe.File) (*metadata, error) {
+	if file.Kind == wheelKind {
+		data, err := client.File(ctx, file.Address+".metadata", metadataLimit)
+		if err == nil {
+			m, _, err := readMetadata(name, version, data)
+			return m, err
+		}
+		if ctx.Err() != nil { // else it may be that the server has none, however it says so
+			return nil, err
+		}
+		data, err = wheelMetadata(ctx, client, name, version, file)
+		if err != nil {
+			return nil, err
+		}
+		m, _, err := readMetadata(name, version, data)
+		return m, err
+	}
+	return sourceMetadata(ctx, client, name, version, file)
+}
+
+// wheelMetadata reads METADATA in a wheel: of its list of files at the end, where the server gives parts, and of that file.
+func wheelMetadata(ctx context.Context, client *registry.Client, name, version string, file universe.File) ([]byte, error) {
+	var from io.ReaderAt
+	var size int64
+	switch parts, err := client.Parts(ctx, file.Address); {
+	case err == nil:
+		from, size = parts, parts.Size()
+	case errors.Is(err, errors.ErrUnsupported):
+		data, err := client.File(ctx, file.Address, input.Archive)
+		if err != nil {
+			return nil, err
+		}
+		if err := archive.Check(file.Address, data, file.Integrity); file.Integrity != "" && err != nil {
+			return nil, err
+		}
+		from, size = bytes.NewReader(data), int64(len(data))
+	default:
+		return nil, err
+	}
+	all, err := zip.NewReader(from, size)
+	if err != nil {
+		return nil, fmt.Errorf("%s %s: its wheel is no archive: %w", name, version, err)
+	}
+	for _, f := range all.File {
+		dir, base := path.Split(f.Name)
+		stem, ok := strings.CutSuffix(strings.TrimSuffix(dir, "/"), ".dist-info")
+		if !ok || base != "METADATA" || strings.Contains(stem, "/") {
+			continue
+		}
+		if distribution, _, _ := strings.Cut(stem, "-"); requirement.Canonical(distribution) != name {
+			continue
+		}
+		body, err := f.Open()
+		if err != nil {
+			return nil, err
+		}
+		defer body.Close()
+		data, err := io.ReadAll(io.LimitReader(body, metadataLimit.Bytes+1))
+		if int64(len(data)) > metadataLimit.Bytes {
+			return nil, metadataLimit.Exceeded(file.Address)
+		}
+		return data, err
+	}
+	return nil, fmt.Errorf("%s %s: its wheel has no METADATA", name, version)
+}
+
+// sourceMetadata reads PKG-INFO in a source archive. What it says of needs is what will be built when it is of version 2.2 at least and does not
+// list them as dynamic (PEP 643).
+func sourceMetadata(ctx context.Context, client *registry.Client, name, version string, file universe.File) (*metadata, error) {
+	data, err := client.File(ctx, file.Address, input.Archive)
+	if err != nil {
+		return nil, err
+	}
+	if err := archive.Check(file.Address, data, file.Integrity); file.Integrity != "" && err != nil {
+		return nil, err
+	}
+	var info []byte
+	err = archive.Read(ctx, path.Base(file.Address), bytes.NewReader(data), int64(len(data)), func(h archive.Header, body io.Reader) error {
+		if parts := strings.Split(h.Name, "/"); len(parts) == 2 && parts[1] == "PKG-INFO" {
+			var err error
+			info, err = io.ReadAll(io.LimitReader(body, metadataLimit.Bytes))
+			return err
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	const build = "it has no wheel, so it would have to be built to know what it needs"
+	if info == nil {
+		return &metadata{Unknown: build}, nil
+	}
+	m, fields, err := readMetadata(name, version, info)
+	if err != nil {
+		return nil, err
+	}
+	static, old := specifiers.Satisfies(strings.Join(fields["metadata-version"], ""), ">=2.2")
+	dynamic := slices.ContainsFunc(fields["dynamic"], func(field string) bool { return strings.EqualFold(field, "Requires-Dist") })
+	if !old || !static || dynamic {
+		m.Needs, m.Unknown = nil, build
+	}
+	return m, nil
+}

@@ -1,0 +1,320 @@
+package python
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"molt/core/universe"
+	"molt/ecosystem"
+	"molt/ecosystem/python/requirement"
+	"molt/ecosystem/python/specifiers"
+	"molt/registry"
+)
+
+// A source reads packages from registries, each once. What a release needs stands in its metadata, which is fetched when it is first looked at. A
+// package with an extra, which universe.WithExtra names, has the releases of the package, and each of its releases needs that release of the package and
+// what the extra adds.
+type source struct {
+	registries *registry.Registries
+	envs       environments
+	err        error // why there are no environments
+	ctx        context.Context
+	cancel     context.CancelFunc
+	work       sync.WaitGroup
+	mu         sync.Mutex
+	pages      map[string]*promise[*universe.Package]
+	known      map[string]*universe.Package // by name, with extra
+	metas      map[string]*promise[*metadata]
+	failures   map[string]error
+	lists      map[string][]universe.Demand
+}
+
+// A promise is something that is being fetched.
+type promise[T any] struct {
+	done  chan struct{}
+	value T
+	err   error
+}
+
+func (p *promise[T]) wait(ctx context.Context) (T, error) {
+	select {
+	case <-p.done:
+		return p.value, p.err
+	case <-ctx.Done():
+		var none T
+		return none, ctx.Err()
+	}
+}
+
+// Open returns a source that reads from registries.
+func (Python) Open(ctx context.Context, registries *registry.Registries, detail ecosystem.Detail) ecosystem.Source {
+	s := &source{registries: registries, pages: map[string]*promise[*universe.Package]{}, known: map[string]*universe.Package{},
+		metas: map[string]*promise[*metadata]{}, failures: map[string]error{}, lists: map[string][]universe.Demand{}}
+	s.envs, s.err = environmentsOf(detail.Environments)
+	s.ctx, s.cancel = context.WithCancel(ctx)
+	return s
+}
+
+// Close ends what was begun ahead, and waits for it.
+func (s *source) Close() {
+	s.cancel()
+	s.work.Wait()
+}
+
+// begin fetches something unless it is there or on its way.
+func begin[T any](s *source, all map[string]*promise[T], key string, fetch func() (T, error)) *promise[T] {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	p, ok := all[key]
+	if !ok {
+		p = &promise[T]{done: make(chan struct{})}
+		all[key] = p
+		s.work.Go(func() {
+			p.value, p.err = fetch()
+			close(p.done)
+		})
+	}
+	return p
+}
+
+// Hint begins to fetch the pages of packages.
+func (s *source) Hint(names ...string) {
+	for _, name := range names {
+		name, _ = universe.SplitExtra(name)
+		s.page(name)
+	}
+}
+
+func (s *source) page(name string) *promise[*universe.Package] {
+	return begin(s, s.pages, name, func() (*universe.Package, error) { return s.fetch(name) })
+}
+
+// Package returns a package from its registry.
+func (s *source) Package(ctx context.Context, name string) (*universe.Package, error) {
+	if s.err != nil {
+		return nil, s.err
+	}
+	s.mu.Lock()
+	p, failed := s.known[name], s.failures[name]
+	s.mu.Unlock()
+	if p != nil || failed != nil {
+		return p, failed
+	}
+	base, extra := universe.SplitExtra(name)
+	raw, err := s.page(base).wait(ctx)
+	if err != nil {
+		return nil, err
+	}
+	made := &universe.Package{Name: name, Scheme: specifiers.Scheme, Tags: raw.Tags, Current: raw.Current, Notes: raw.Notes}
+	made = universe.Keep(made, &kept{s: s, raw: raw, extra: extra, looked: make([]atomic.Bool, raw.Len())})
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if p := s.known[name]; p != nil {
+		return p, nil
+	}
+	s.known[name] = made
+	return made, nil
+}
+
+func (s *source) fetch(name string) (*universe.Package, error) {
+	client := s.registries.For(name)
+	if client == nil {
+		return nil, &registry.UnreachableError{URL: name, Err: fmt.Errorf("no registry is named for %s: \"registry:\" has neither its name nor a default", name), Answered: true}
+	}
+	if !requirement.IsName(name) {
+		return nil, &universe.UnknownError{Name: name}
+	}
+	body, err := client.Fetch(s.ctx, registry.Request{Path: name + "/", Accept: acceptIndex,
+		Read: func(body io.Reader) ([]byte, error) { return digestOf(name, body, client.Base()) }})
+	var missing *registry.NotFoundError
+	if errors.As(err, &missing) {
+		return nil, &universe.UnknownError{Name: name}
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	p, err := ecosystem.DecodeDigest(specifiers.Scheme, body)
+	if err != nil {
+		return nil, &registry.UnreachableError{URL: name, Err: fmt.Errorf("the cache has something of %s that cannot be read: %w; molt --refresh asks anew", name, err), Answered: true}
+	}
+	return p, nil
+}
+
+// meta begins to fetch the metadata of a release.
+func (s *source) meta(raw *universe.Package, i int) *promise[*metadata] {
+	version := raw.Version(i).String()
+	return begin(s, s.metas, raw.Name+" "+version, func() (*metadata, error) {
+		return metadataOf(s.ctx, s.registries.For(raw.Name), raw.Name, version, raw.At(i).Files)
+	})
+}
+
+// A kept is a package, or one with an extra, of which what a release needs is fetched when it is looked at. It is a universe.Costly.
+type kept struct {
+	s      *source
+	raw    *universe.Package // as its page has it
+	extra  string            // "" for the package itself
+	looked []atomic.Bool
+	count  atomic.Int32
+	ahead  sync.Once
+}
+
+// manyLooks is how many releases of a package are looked at one by one before all others are fetched as well.
+const manyLooks = 4
+
+// Len returns how many releases there are.
+func (k *kept) Len() int { return k.raw.Len() }
+
+// Version returns the version of a release.
+func (k *kept) Version(i int) string { return k.raw.Version(i).String() }
+
+// Deprecated is false: the standards know releases that are yanked.
+func (k *kept) Deprecated(int) bool { return false }
+
+// Withdrawn reports whether a release is yanked.
+func (k *kept) Withdrawn(i int) bool { return k.raw.At(i).Withdrawn != "" }
+
+// Runtimes returns what a release requires of the interpreter, as its page has it.
+func (k *kept) Runtimes(i int) []universe.Requirement { return k.raw.Runtimes(i) }
+
+// Peers is empty: there are none.
+func (k *kept) Peers(int) []universe.Demand { return nil }
+
+// About returns what the page says of a release.
+func (k *kept) About(i int) universe.Release { return *k.raw.At(i) }
+
+// Release returns all that is known of a release.
+func (k *kept) Release(i int) universe.Release {
+	r := *k.raw.At(i)
+	r.Needs = k.Needs(i)
+	if m, err := k.s.meta(k.raw, i).wait(k.s.ctx); err == nil {
+		r.Licence = m.Licence
+	}
+	return r
+}
+
+// Needs returns what a release needs in some of the environments.
+func (k *kept) Needs(i int) []universe.Demand {
+	if !k.looked[i].Swap(true) && k.count.Add(1) > manyLooks {
+		k.ahead.Do(func() {
+			for i := k.raw.Len() - 1; i >= 0; i-- {
+				if f, ok := metadataFile(k.raw.At(i).Files); ok && f.Kind == wheelKind { // of others all of the archive is needed
+					k.s.meta(k.raw, i)
+				}
+			}
+		})
+	}
+	name, version := k.raw.Name, k.raw.Version(i)
+	m, err := k.s.meta(k.raw, i).wait(k.s.ctx)
+	if err != nil {
+		return k.s.failed(fmt.Sprintf("the metadata of %s %s", name, version), fmt.Errorf("%s %s: %w", name, version, err))
+	}
+	if m.Unknown != "" {
+		what := "a build of " + name
+		return k.s.failed(what, &universe.UnknownError{Name: what})
+	}
+	needs, err := k.s.needs(m, k.extra)
+	if err != nil {
+		what := fmt.Sprintf("readable metadata of %s %s", name, version)
+		return k.s.failed(what, &universe.UnknownError{Name: what})
+	}
+	if k.extra != "" {
+		needs = append([]universe.Demand{{As: name, Package: name, Text: "===" + version.(*specifiers.Version).Normal()}}, needs...)
+	}
+	return k.s.shared(needs)
+}
+
+// failed returns a demand on a package of which the source reports an error.
+func (s *source) failed(name string, err error) []universe.Demand {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.failures[name] = err
+	return []universe.Demand{{As: name, Package: name}}
+}
+
+// needs returns the demands of a release that hold in some of the environments: without an extra those of the release, with one those that only
+// the extra adds. Requirements on one package are one demand, which all of them make up.
+func (s *source) needs(m *metadata, extra string) ([]universe.Demand, error) {
+	var all []universe.Demand
+	whens := map[string][]*requirement.Marker{}
+	for _, text := range m.Needs {
+		r, err := requirement.Parse(text)
+		if err != nil {
+			return nil, err
+		}
+		rest, ok := r.Marker.WithoutExtra(extra)
+		if extra != "" && ok {
+			if plain, always := r.Marker.WithoutExtra(""); always && (plain == nil || rest != nil && plain.String() == rest.String()) {
+				continue // the release itself needs it
+			}
+		}
+		if !ok {
+			continue
+		}
+		some, every := s.envs.hold(rest)
+		if !some {
+			continue
+		}
+		if every {
+			rest = nil
+		}
+		d := demandOf(r)
+		d.When = ""
+		if r.Address != "" {
+			d.Text, d.Foreign = r.Address, true
+		}
+		i := slices.IndexFunc(all, func(x universe.Demand) bool { return x.As == d.As })
+		if i < 0 {
+			all, i = append(all, d), len(all)
+		} else {
+			all[i].Text = both(all[i].Text, d.Text)
+			all[i].Extras = union(all[i].Extras, d.Extras)
+		}
+		whens[d.As] = append(whens[d.As], rest)
+	}
+	for i := range all {
+		if when := requirement.Or(whens[all[i].As]...); when != nil {
+			all[i].When = when.String()
+		}
+	}
+	return universe.WithExtras(all), nil
+}
+
+// both writes a specifier that two make up.
+func both(a, b string) string {
+	switch {
+	case a == "" || a == b:
+		return b
+	case b == "":
+		return a
+	}
+	return a + "," + b
+}
+
+// union joins two lists of extras.
+func union(a, b string) string {
+	all := slices.DeleteFunc(strings.Split(a+","+b, ","), func(x string) bool { return x == "" })
+	slices.Sort(all)
+	return strings.Join(slices.Compact(all), ",")
+}
+
+// shared returns a list that is the same for all that are equal, which makes them quick to compare. It is sorted.
+func (s *source) shared(all []universe.Demand) []universe.Demand {
+	slices.SortFunc(all, func(a, b universe.Demand) int { return strings.Compare(a.As, b.As) })
+	var key strings.Builder
+	for _, d := range all {
+		fmt.Fprintf(&key, "%s\x00%s\x00%s\x00%s\x00%v\n", d.As, d.Package, d.Text, d.When, d.Foreign)
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if known, ok := s.lists[key.String()]; ok {
+		return known
+	}
+	s.lists[key.String()] = all
+	return all
+}
