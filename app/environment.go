@@ -171,3 +171,21 @@ func (a *App) reinstated(source universe.Source) universe.Source {
 		return p.Reinstated(locked[p.Name]), nil
 	})
 }
+
+// describe notes in a lock what it was made for, as far as its format tells that.
+func (a *App) describe(l *ecosystem.Lock, m *ecosystem.Manifests, before *ecosystem.Lock) {
+	if l.Environments = a.environments(); l.Environments == nil {
+		return
+	}
+	for _, q := range m.Runtimes() {
+		l.Requires = append(l.Requires, q.Requirement)
+	}
+	if before != nil {
+		l.Index, l.Kept = before.Index, before.Kept
+	}
+	if l.Index == "" && a.registries != nil {
+		if usual := a.registries.For(""); usual != nil && strings.HasPrefix(usual.Base(), "http") {
+			l.Index = usual.Base()
+		}
+	}
+}

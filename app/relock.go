@@ -48,6 +48,7 @@ func (a *App) newLock(ctx context.Context, source universe.Source, r *solve.Reso
 	l, err := ecosystem.NewLock(ctx, a.Eco, source, r, before, accepted...)
 	if l != nil {
 		l.Overrides, l.Members = written(m.Overrides()), m.Linked()
+		a.describe(l, m, before)
 	}
 	return l, err
 }

@@ -17,10 +17,10 @@ import (
 // NewLock makes the document of a lock.
 func NewLock(l *ecosystem.Lock) doc.Lock {
 	answer := doc.Lock{Schema: "molt/lock/1", Ecosystem: l.Ecosystem, Folded: l.Folded, Roots: []doc.LockRoot{}, Packages: []doc.LockedItem{}}
-	for _, r := range l.Roots {
+	for _, r := range l.Declarations() {
 		answer.Roots = append(answer.Roots, doc.LockRoot{Name: r.Name, Group: r.Group, Constraint: r.Constraint, Package: id(r.To)})
 	}
-	for _, p := range l.Packages {
+	for _, p := range l.Releases() {
 		answer.Packages = append(answer.Packages, doc.LockedItem{ID: p.ID, Name: p.Name, Version: p.Version, PURL: p.PURL, Integrity: p.Integrity, Source: p.Source, Needs: lockEdges(p.Needs), Peers: lockEdges(p.Peers)})
 	}
 	return answer

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"maps"
+	"path"
 	"slices"
 	"strings"
 
@@ -27,6 +28,12 @@ type Lock struct {
 	Members   map[string]string // of the workspace: names by folder, which installing links; nil where it is none
 	Roots     []solve.Edge      // sorted by group and name
 	Packages  []LockedPackage   // sorted by ID
+	// Of formats that tell them: the environments that it was made for, what the application requires of runtimes, and the address of the registry
+	// below which relative sources lie.
+	Environments []Environment
+	Requires     []universe.Requirement
+	Index        string
+	Kept         any // what the format's reader found and does not know, for its writer
 }
 
 // A LockedPackage is one node of the locked graph.
@@ -37,6 +44,8 @@ type LockedPackage struct {
 	Source    string // address of the archive, relative to the registry's where it lies below it
 	When      string // the platforms that the archive is for, as universe.File has it
 	Runtimes  []universe.Requirement
+	Files     []universe.File // all forms in which the release can be had, of formats that tell more than one
+	Kept      any             // as Lock has it
 }
 
 // An IntegrityError is an alarm: the registry states another checksum for releases than the lock does. A release never
@@ -87,6 +96,7 @@ func Unchanged(before, after *Lock, accepted []string) error {
 // lock before, which may be nil, but for releases that are accepted; otherwise the error is an *IntegrityError.
 func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.Resolution, before *Lock, accepted ...string) (*Lock, error) {
 	l := &Lock{Ecosystem: e.Name(), Folded: r.Folded, Roots: slices.Clone(r.Roots)}
+	var changed []ChangedIntegrity
 	sortRoots(l.Roots)
 	for _, n := range r.Packages {
 		p, err := source.Package(ctx, n.Name)
@@ -94,10 +104,66 @@ func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.
 			return nil, err
 		}
 		release := p.Release(n.Version)
+		if _, extra := universe.SplitExtra(n.Name); extra != "" { // the package itself has the rest
+			l.Packages = append(l.Packages, LockedPackage{Node: n, Runtimes: release.Runtimes})
+			continue
+		}
+		if _, ok := e.(MultiFile); ok {
+			was := before.block(n.ID)
+			changed = append(changed, changedFiles(was, release.Files, accepted)...)
+			l.Packages = append(l.Packages, newMultiFile(e, n, release, was))
+			continue
+		}
 		l.Packages = append(l.Packages, LockedPackage{Node: n, PURL: e.PackageURL(n.Name, n.Version),
 			Integrity: release.File().Integrity, Source: release.File().Address, When: release.File().When, Runtimes: release.Runtimes})
 	}
+	if changed != nil {
+		return l, &IntegrityError{changed}
+	}
 	return l, Unchanged(before, l, accepted)
+}
+
+// A MultiFile is an ecosystem whose releases consist of several files, all of which its lock lists.
+type MultiFile interface{ ListsFiles() }
+
+// newMultiFile makes the package of a lock with the files that the lock before has of the release, as long as the registry has them too: one that was
+// added since does not change a lock.
+func newMultiFile(e Ecosystem, n solve.Node, r *universe.Release, was *LockedPackage) LockedPackage {
+	p := LockedPackage{Node: n, PURL: e.PackageURL(n.Name, n.Version), Runtimes: r.Runtimes, Files: r.Files}
+	if was != nil && len(was.Files) > 0 {
+		p.Files, p.Kept = was.Files, was.Kept
+	}
+	if len(p.Files) > 0 {
+		p.Integrity, p.Source, p.When = p.Files[0].Integrity, p.Files[0].Address, p.Files[0].When
+	}
+	return p
+}
+
+// changedFiles lists the files of a locked release of which the registry states other checksums now.
+func changedFiles(was *LockedPackage, files []universe.File, accepted []string) (changed []ChangedIntegrity) {
+	if was == nil {
+		return nil
+	}
+	stated := map[string]string{}
+	for _, f := range files {
+		stated[path.Base(f.Address)] = f.Integrity
+	}
+	for i := range was.Files {
+		f := &was.Files[i]
+		name := path.Base(f.Address)
+		is, there := stated[name]
+		switch {
+		case !there, !archive.Differ(f.Integrity, is) && (f.Integrity == "" || is != ""):
+		case slices.Contains(accepted, was.Name+"@"+was.Version):
+			f.Integrity = is
+		default:
+			if is == "" {
+				is = "nothing"
+			}
+			changed = append(changed, ChangedIntegrity{was.Name + "@" + was.Version, f.Integrity + "  " + name, is})
+		}
+	}
+	return changed
 }
 
 func sortRoots(roots []solve.Edge) {
@@ -137,8 +203,27 @@ func (l *Lock) Resolution() *solve.Resolution {
 	return r
 }
 
-// block returns the package with an ID, or nil.
+// Releases lists the packages of the lock that are releases of a registry, without those that stand for extras.
+func (l *Lock) Releases() []LockedPackage {
+	return slices.DeleteFunc(slices.Clone(l.Packages), func(p LockedPackage) bool {
+		_, extra := universe.SplitExtra(p.Name)
+		return extra != ""
+	})
+}
+
+// Declarations lists the roots without those that stand for extras.
+func (l *Lock) Declarations() []solve.Edge {
+	return slices.DeleteFunc(slices.Clone(l.Roots), func(e solve.Edge) bool {
+		_, extra := universe.SplitExtra(e.Package)
+		return extra != ""
+	})
+}
+
+// block returns the package with an ID, or nil. The lock may be nil.
 func (l *Lock) block(id string) *LockedPackage {
+	if l == nil {
+		return nil
+	}
 	i, found := slices.BinarySearchFunc(l.Packages, id, func(p LockedPackage, id string) int { return strings.Compare(p.ID, id) })
 	if !found {
 		return nil

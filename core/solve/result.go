@@ -71,7 +71,7 @@ func (d *drawing) resolution() *Resolution {
 		return all
 	}
 	for _, r := range d.problem.Roots {
-		e := Edge{Name: r.As, Package: r.Package, Constraint: r.Text, Group: r.Group, Apart: r.Apart, Own: r.Own, Optional: r.Optional, Foreign: r.Foreign}
+		e := Edge{Name: r.As, Package: r.Package, Constraint: r.Text, Group: r.Group, Apart: r.Apart, Own: r.Own, Optional: r.Optional, Foreign: r.Foreign, When: r.When}
 		if !r.Foreign {
 			e.To = to(d.servedTo(r))
 		}
@@ -84,11 +84,11 @@ func (d *drawing) resolution() *Resolution {
 		n := Node{ID: ids[class], Name: p.name, Version: r.Version.String(), Needs: edgesFor(len(r.Needs)), Peers: edgesFor(len(r.Peers))}
 		for k, need := range r.Needs {
 			n.Needs = append(n.Needs, Edge{Name: need.As, Package: need.Package, Constraint: need.Text, Optional: need.Optional,
-				Foreign: need.Foreign, To: to(p.needs[k])})
+				Foreign: need.Foreign, When: need.When, To: to(p.needs[k])})
 		}
 		for k, peer := range r.Peers {
 			n.Peers = append(n.Peers, Edge{Name: peer.As, Package: peer.Package, Constraint: peer.Text, Optional: peer.Optional,
-				Foreign: peer.Foreign, To: to(peerOf(p, k))})
+				Foreign: peer.Foreign, When: peer.When, To: to(peerOf(p, k))})
 		}
 		res.Packages = append(res.Packages, n)
 	}

@@ -99,6 +99,7 @@ type Edge struct {
 	Apart, Own string // the same, as Root has them
 	Optional   bool
 	Foreign    bool
+	When       string // the condition under which it holds, as universe.Demand has it
 	To         string // the ID of a node, "" for an absent optional or a foreign one
 }
 

@@ -1,11 +1,494 @@
 package python
 
-import "molt/ecosystem"
+import (
+	"encoding/base64"
+	"encoding/hex"
+	"fmt"
+	"maps"
+	"path"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
 
-// EncodeLock writes pylock.toml.
-func (Python) EncodeLock(l *ecosystem.Lock) []byte { return ecosystem.EncodeMoltLock(l) }
+	"github.com/pelletier/go-toml/v2"
 
-// DecodeLock reads pylock.toml.
-func (Python) DecodeLock(file string, data []byte) (*ecosystem.Lock, error) {
-	return ecosystem.DecodeMoltLock(file, data)
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/ecosystem"
+	"molt/ecosystem/python/requirement"
+)
+
+// lockVersion is the version of the specification "pylock.toml" (PEP 751) that is written.
+const lockVersion = "1.0"
+
+// ListsFiles says that a lock lists every file of a release.
+func (Python) ListsFiles() {}
+
+// EncodeLock writes pylock.toml as the specification has it, the same bytes for the same lock. What the specification has no place for, which is what
+// each package and the application ask for, stands in the tables of "tool" that are for that. Packages with extras are part of the package.
+func (Python) EncodeLock(l *ecosystem.Lock) []byte {
+	w := &lockWriter{lock: l}
+	w.head()
+	for i := range l.Packages {
+		if _, extra := universe.SplitExtra(l.Packages[i].Name); extra == "" {
+			w.pkg(&l.Packages[i])
+		}
+	}
+	w.application()
+	return []byte(w.String())
+}
+
+type lockWriter struct {
+	strings.Builder
+	lock    *ecosystem.Lock
+	markers map[string]*requirement.Marker // by package, where it is not installed always
+}
+
+func (w *lockWriter) line(format string, args ...any) { fmt.Fprintf(w, format+"\n", args...) }
+
+// unknown are the keys that a reader kept since it does not know them.
+type unknown = map[string]any
+
+func (w *lockWriter) head() {
+	l := w.lock
+	envs, err := environmentsOf(l.Environments)
+	if err == nil {
+		w.markers = markersIn(l, envs)
+	}
+	w.line("# The releases that this application is locked to. Molt writes this file; people review and commit it.")
+	w.line("lock-version = %s", quoteTOML(lockVersion))
+	if len(l.Environments) > 0 && err == nil {
+		w.line("environments = [")
+		for _, e := range envs {
+			w.line("    %s,", literal(environmentMarker(e).String()))
+		}
+		w.line("]")
+	}
+	for _, q := range l.Requires {
+		if q.Name == runtimeName {
+			w.line("requires-python = %s", quoteTOML(q.Text))
+			break
+		}
+	}
+	var extras, groups []string
+	for _, r := range l.Roots {
+		m := groupMarker(r.Group)
+		if m == nil {
+			continue
+		}
+		list := &groups
+		if m.Right.Variable == "extras" {
+			list = &extras
+		}
+		if !slices.Contains(*list, m.Left.Text) {
+			*list = append(*list, m.Left.Text)
+		}
+	}
+	slices.Sort(extras)
+	slices.Sort(groups)
+	if extras != nil {
+		w.line("extras = %s", inlineTOML(extras))
+	}
+	if groups != nil {
+		w.line("dependency-groups = %s", inlineTOML(groups))
+	}
+	w.line("created-by = \"molt\"")
+	kept, _ := l.Kept.(unknown)
+	for _, key := range slices.Sorted(maps.Keys(kept)) {
+		if key != "tool" {
+			w.line("%s = %s", tomlKey(key), inlineTOML(kept[key]))
+		}
+	}
+}
+
+func (w *lockWriter) pkg(p *ecosystem.LockedPackage) {
+	kept, _ := p.Kept.(unknown)
+	w.line("\n[[packages]]\nname = %s\nversion = %s", quoteTOML(p.Name), quoteTOML(p.Version))
+	if m := w.markers[p.Name]; m != nil {
+		w.line("marker = %s", literal(m.String()))
+	}
+	for _, q := range p.Runtimes {
+		if q.Name == runtimeName {
+			w.line("requires-python = %s", quoteTOML(q.Text))
+		}
+	}
+	var needs []string
+	extras := map[string][]string{}
+	names := map[string]bool{}
+	for i := range w.lock.Packages {
+		other := &w.lock.Packages[i]
+		base, extra := universe.SplitExtra(other.Name)
+		if base != p.Name {
+			continue
+		}
+		for _, e := range other.Needs {
+			to, _ := universe.SplitExtra(e.Package)
+			if to == p.Name && e.Package == to {
+				continue // of an extra on its own package
+			}
+			text := edgeText(e)
+			if extra == "" {
+				needs = append(needs, text)
+			} else {
+				extras[extra] = append(extras[extra], text)
+			}
+			if to != p.Name {
+				names[to] = true
+			}
+		}
+		if _, there := extras[extra]; extra != "" && !there {
+			extras[extra] = nil
+		}
+	}
+	if len(names) > 0 {
+		w.line("dependencies = [")
+		for _, name := range slices.Sorted(maps.Keys(names)) {
+			w.line("    { name = %s },", quoteTOML(name))
+		}
+		w.line("]")
+	}
+	if w.lock.Index != "" {
+		w.line("index = %s", quoteTOML(w.lock.Index))
+	}
+	for _, key := range slices.Sorted(maps.Keys(kept)) {
+		if key != "tool" {
+			w.line("%s = %s", tomlKey(key), inlineTOML(kept[key]))
+		}
+	}
+	w.files(p)
+	tools, _ := kept["tool"].(unknown)
+	for _, tool := range slices.Sorted(maps.Keys(tools)) {
+		w.table([]string{"packages", "tool", tool}, tools[tool])
+	}
+	if len(needs) > 0 || len(extras) > 0 {
+		w.line("[packages.tool.molt]")
+	}
+	w.list("needs", needs)
+	for _, extra := range slices.Sorted(maps.Keys(extras)) {
+		if extras[extra] == nil {
+			w.line("extras.%s = []", tomlKey(extra))
+		}
+		w.list("extras."+tomlKey(extra), extras[extra])
+	}
+}
+
+// files lists the files of a release.
+func (w *lockWriter) files(p *ecosystem.LockedPackage) {
+	entry := func(f universe.File) string {
+		address := f.Address
+		if !strings.Contains(address, "://") && w.lock.Index != "" {
+			address = w.lock.Index + "/" + address
+		}
+		text := "{ name = " + quoteTOML(fileName(f.Address)) + ", url = " + quoteTOML(address)
+		if f.Size > 0 {
+			text += ", size = " + strconv.FormatInt(f.Size, 10)
+		}
+		return text + ", hashes = " + hashesOf(f.Integrity) + " }"
+	}
+	wheels := false
+	for _, f := range p.Files {
+		switch {
+		case f.Kind == sourceKind:
+			if wheels {
+				w.line("]")
+				wheels = false
+			}
+			w.line("sdist = %s", entry(f))
+			return // the first is enough, and there is no place for another
+		case !wheels:
+			w.line("wheels = [")
+			wheels = true
+			fallthrough
+		default:
+			w.line("    %s,", entry(f))
+		}
+	}
+	if wheels {
+		w.line("]")
+	}
+}
+
+func (w *lockWriter) list(key string, all []string) {
+	if len(all) == 0 {
+		return
+	}
+	w.line("%s = [", key)
+	for _, text := range all {
+		w.line("    %s,", literal(text))
+	}
+	w.line("]")
+}
+
+// table writes a table of which nothing is known.
+func (w *lockWriter) table(name []string, v any) {
+	var keys []string
+	for _, part := range name {
+		keys = append(keys, tomlKey(part))
+	}
+	w.line("[%s]", strings.Join(keys, "."))
+	all, _ := v.(unknown)
+	for _, key := range slices.Sorted(maps.Keys(all)) {
+		w.line("%s = %s", tomlKey(key), inlineTOML(all[key]))
+	}
+}
+
+// application writes what the application asks for, and for which environments the lock was made.
+func (w *lockWriter) application() {
+	kept, _ := w.lock.Kept.(unknown)
+	tools, _ := kept["tool"].(unknown)
+	for _, tool := range slices.Sorted(maps.Keys(tools)) {
+		w.line("")
+		w.table([]string{"tool", tool}, tools[tool])
+	}
+	w.line("\n[tool.molt]")
+	if len(w.lock.Environments) > 0 {
+		w.line("environments = [")
+		for _, e := range w.lock.Environments {
+			platform := e.Platform
+			if platform == "" {
+				platform = usualPlatform
+			}
+			text := fmt.Sprintf("python = %s, platform = %s", quoteTOML(e.Runtimes[runtimeName]), quoteTOML(platform))
+			if e.Name != "" {
+				text = "name = " + quoteTOML(e.Name) + ", " + text
+			}
+			w.line("    { %s },", text)
+		}
+		w.line("]")
+	}
+	group := ""
+	var texts []string
+	flush := func() {
+		if texts == nil {
+			return
+		}
+		if strings.Count(w.String(), "[tool.molt.application]") == 0 {
+			w.line("\n[tool.molt.application]")
+		}
+		w.list(quoteTOML(group), texts)
+		texts = nil
+	}
+	for _, r := range w.lock.Roots {
+		if r.Group != group {
+			flush()
+			group = r.Group
+		}
+		texts = append(texts, edgeText(r))
+	}
+	flush()
+}
+
+// edgeText writes a demand as a requirement.
+func edgeText(e solve.Edge) string {
+	text := e.Package + e.Constraint
+	if e.Foreign {
+		text = e.Package + " @ " + e.Constraint
+	}
+	if e.When != "" {
+		text += " ; " + e.When
+	}
+	return text
+}
+
+// readEdge reads one.
+func readEdge(text, group string) (solve.Edge, error) {
+	r, err := requirement.Parse(text)
+	if err != nil {
+		return solve.Edge{}, err
+	}
+	d := demandOf(r)
+	e := solve.Edge{Name: d.Package, Package: d.Package, Constraint: r.Specifier, Group: group, When: d.When}
+	if len(r.Extras) == 1 {
+		e.Name = universe.WithExtra(d.Package, r.Extras[0])
+		e.Package = e.Name
+	}
+	if r.Address != "" {
+		e.Constraint, e.Foreign = r.Address, true
+	}
+	return e, nil
+}
+
+// fileName returns the last part of an address, as it is written in a file system.
+func fileName(address string) string {
+	name := path.Base(address)
+	if plain, err := unescaped(name); err == nil {
+		return plain
+	}
+	return name
+}
+
+// hashesOf writes digests the way that the lock has them: by algorithm, in hexadecimal digits.
+func hashesOf(integrity string) string {
+	var all []string
+	for one := range strings.FieldsSeq(integrity) {
+		algorithm, text, _ := strings.Cut(one, "-")
+		if sum, err := base64.StdEncoding.DecodeString(text); err == nil {
+			all = append(all, algorithm+" = "+quoteTOML(hex.EncodeToString(sum)))
+		}
+	}
+	if all == nil {
+		return "{}"
+	}
+	return "{ " + strings.Join(all, ", ") + " }"
+}
+
+// environmentMarker returns the marker that holds in an environment.
+func environmentMarker(e requirement.Environment) *requirement.Marker {
+	var all []*requirement.Marker
+	for _, name := range []string{"python_version", "sys_platform", "platform_machine"} {
+		all = append(all, &requirement.Marker{Left: requirement.Operand{Variable: name}, Op: "==", Right: requirement.Operand{Text: e[name]}})
+	}
+	return requirement.And(all...)
+}
+
+// onlyLater are words in the names of files of requirements that are not for production.
+var onlyLater = regexp.MustCompile(`dev|test|lint|doc|local|ci\b|qa\b|check`)
+
+// groupMarker returns the marker that holds where a group is asked for; nil for what an application always has.
+func groupMarker(group string) *requirement.Marker {
+	variable, name := "dependency_groups", ""
+	switch {
+	case strings.HasPrefix(group, optionalGroup):
+		variable, name = "extras", strings.TrimPrefix(group, optionalGroup)
+	case strings.HasPrefix(group, dependencyGrp):
+		name = strings.TrimPrefix(group, dependencyGrp)
+	case strings.HasSuffix(group, ".txt") && onlyLater.MatchString(path.Base(group)):
+		name = strings.ReplaceAll(strings.TrimSuffix(group, ".txt"), "/", "-")
+	default:
+		return nil
+	}
+	return &requirement.Marker{Left: requirement.Operand{Text: requirement.Canonical(name)}, Op: "in", Right: requirement.Operand{Variable: variable}}
+}
+
+// markersIn works out for every package of a lock when it is to be installed, where that is not always: in which environments, and for which groups.
+func markersIn(l *ecosystem.Lock, envs environments) map[string]*requirement.Marker {
+	reached := map[string]map[string][]bool{} // by package and group's marker, in which environments
+	parsed := map[string]*requirement.Marker{}
+	holds := func(when string, e requirement.Environment) bool {
+		if when == "" {
+			return true
+		}
+		m, ok := parsed[when]
+		if !ok {
+			m, _ = requirement.ParseMarker(when)
+			parsed[when] = m
+		}
+		return m.Holds(e)
+	}
+	nodes := map[string]*ecosystem.LockedPackage{}
+	for i := range l.Packages {
+		nodes[l.Packages[i].ID] = &l.Packages[i]
+	}
+	groups := map[string]*requirement.Marker{}
+	for _, r := range l.Roots {
+		m := groupMarker(r.Group)
+		key := ""
+		if m != nil {
+			key = m.String()
+		}
+		groups[key] = m
+		for i, e := range envs {
+			seen := map[string]bool{}
+			var follow func(edge solve.Edge)
+			follow = func(edge solve.Edge) {
+				n := nodes[edge.To]
+				if n == nil || !holds(edge.When, e) || seen[n.ID] {
+					return
+				}
+				seen[n.ID] = true
+				name, _ := universe.SplitExtra(n.Name)
+				if reached[name] == nil {
+					reached[name] = map[string][]bool{}
+				}
+				if reached[name][key] == nil {
+					reached[name][key] = make([]bool, len(envs))
+				}
+				reached[name][key][i] = true
+				for _, next := range n.Needs {
+					follow(next)
+				}
+			}
+			follow(r)
+		}
+	}
+	out := map[string]*requirement.Marker{}
+	for name, by := range reached {
+		var parts []*requirement.Marker
+		always := false
+		for _, key := range slices.Sorted(maps.Keys(by)) {
+			var in []*requirement.Marker
+			for i, there := range by[key] {
+				if there {
+					in = append(in, environmentMarker(envs[i]))
+				}
+			}
+			var where *requirement.Marker
+			if len(in) < len(envs) {
+				where = requirement.Or(in...)
+			}
+			part := requirement.And(where, groups[key])
+			always = always || part == nil
+			parts = append(parts, part)
+		}
+		if !always {
+			out[name] = requirement.Or(parts...)
+		}
+	}
+	return out
+}
+
+// literal writes a text in single quotes where it has double ones.
+func literal(text string) string {
+	if strings.Contains(text, `"`) && !strings.ContainsAny(text, "'\n\r\t") {
+		return "'" + text + "'"
+	}
+	return quoteTOML(text)
+}
+
+var bareKey = regexp.MustCompile(`^[A-Za-z0-9_-]+$`)
+
+func tomlKey(key string) string {
+	if bareKey.MatchString(key) {
+		return key
+	}
+	return quoteTOML(key)
+}
+
+// inlineTOML writes a value on one line.
+func inlineTOML(v any) string {
+	switch v := v.(type) {
+	case string:
+		return quoteTOML(v)
+	case []string:
+		var all []any
+		for _, one := range v {
+			all = append(all, one)
+		}
+		return inlineTOML(all)
+	case []any:
+		var all []string
+		for _, one := range v {
+			all = append(all, inlineTOML(one))
+		}
+		return "[" + strings.Join(all, ", ") + "]"
+	case unknown:
+		var all []string
+		for _, key := range slices.Sorted(maps.Keys(v)) {
+			all = append(all, tomlKey(key)+" = "+inlineTOML(v[key]))
+		}
+		return "{ " + strings.Join(all, ", ") + " }"
+	case time.Time:
+		return v.Format(time.RFC3339Nano)
+	case toml.LocalDate, toml.LocalTime, toml.LocalDateTime, int64, bool:
+		return fmt.Sprint(v)
+	case float64:
+		text := strconv.FormatFloat(v, 'g', -1, 64)
+		if !strings.ContainsAny(text, ".eIN") {
+			text += ".0"
+		}
+		return strings.NewReplacer("+Inf", "inf", "-Inf", "-inf", "NaN", "nan").Replace(text)
+	}
+	return quoteTOML(fmt.Sprint(v))
 }

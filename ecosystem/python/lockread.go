@@ -1,0 +1,341 @@
+package python
+
+import (
+	"bytes"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/pelletier/go-toml/v2"
+
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/ecosystem"
+	"molt/ecosystem/python/requirement"
+	"molt/ecosystem/python/specifiers"
+	"molt/input"
+)
+
+func unescaped(name string) (string, error) { return url.PathUnescape(name) }
+
+// DecodeLock reads any pylock.toml that the specification allows. Of one that another program wrote it is not known what the application asked for,
+// and what packages ask of one another: it is Edgeless. Keys that are not known are kept for EncodeLock, and so are packages that no index has. The
+// error is a *input.PositionError, a *ecosystem.NewerLockError or a *input.LimitError.
+func (p Python) DecodeLock(file string, data []byte) (*ecosystem.Lock, error) {
+	if err := input.TOMLDepth(file, data); err != nil {
+		return nil, err
+	}
+	var whole unknown
+	if err := toml.Unmarshal(data, &whole); err != nil {
+		bad := &input.PositionError{File: file, Line: 1, Column: 1, Reason: "this is not TOML: " + err.Error()}
+		var at *toml.DecodeError
+		if errors.As(err, &at) {
+			bad.Line, bad.Column = at.Position()
+		}
+		return nil, bad
+	}
+	r := &lockReader{file: file, data: data, lock: &ecosystem.Lock{Ecosystem: p.Name()}, kept: unknown{}}
+	if err := r.head(whole); err != nil {
+		return nil, err
+	}
+	packages, _ := whole["packages"].([]any)
+	for i, one := range packages {
+		r.at = i
+		if err := r.pkg(p, one); err != nil {
+			return nil, err
+		}
+	}
+	r.at = -1
+	return r.finish(whole)
+}
+
+type lockReader struct {
+	file string
+	data []byte
+	lock *ecosystem.Lock
+	kept unknown
+	at   int // which package is read, -1 for none
+	ours int // packages of which it is known what they need
+}
+
+// fail is an error at the package that is being read, or at the beginning of the file.
+func (r *lockReader) fail(reason string, args ...any) error {
+	line := 1
+	if r.at >= 0 {
+		rest, from := r.at, 0
+		for n, text := range bytes.Split(r.data, []byte("\n")) {
+			if bytes.Equal(bytes.TrimSpace(text), []byte("[[packages]]")) {
+				if rest == 0 {
+					from = n + 1
+					break
+				}
+				rest--
+			}
+		}
+		line = max(from, 1)
+	}
+	return &input.PositionError{File: r.file, Line: line, Column: 1, Reason: fmt.Sprintf(reason, args...) + "; molt relock writes it anew"}
+}
+
+func (r *lockReader) head(whole unknown) error {
+	text, _ := whole["lock-version"].(string)
+	major, _, _ := strings.Cut(text, ".")
+	n, err := strconv.ParseInt(major, 10, 64)
+	switch {
+	case err != nil:
+		return r.fail("this is no pylock.toml: lock-version is missing or no version")
+	case n > 1:
+		return &ecosystem.NewerLockError{File: r.file, Format: n}
+	}
+	if text, ok := whole["requires-python"].(string); ok {
+		r.lock.Requires = []universe.Requirement{{Name: runtimeName, Text: text}}
+	}
+	for key, v := range whole {
+		if !slices.Contains([]string{"lock-version", "environments", "requires-python", "extras", "dependency-groups", "created-by", "packages", "tool"}, key) {
+			r.kept[key] = v
+		}
+	}
+	return nil
+}
+
+func textsOf(v any) (all []string) {
+	list, _ := v.([]any)
+	for _, one := range list {
+		if text, ok := one.(string); ok {
+			all = append(all, text)
+		}
+	}
+	return all
+}
+
+// pkg reads a package.
+func (r *lockReader) pkg(eco Python, v any) error {
+	table, ok := v.(unknown)
+	if !ok {
+		return r.fail("packages: expected tables")
+	}
+	name, _ := table["name"].(string)
+	if !requirement.IsName(name) {
+		return r.fail("a package has a name, and %q is none", name)
+	}
+	name = requirement.Canonical(name)
+	text, _ := table["version"].(string)
+	_, wheels := table["wheels"]
+	_, sdist := table["sdist"]
+	if text == "" || !wheels && !sdist { // from a source tree or an address: no index has it
+		others, _ := r.kept["packages"].([]any)
+		r.kept["packages"] = append(others, v)
+		return nil
+	}
+	version, err := specifiers.Parse(text)
+	if err != nil {
+		return r.fail("%s: %v", name, err)
+	}
+	p := ecosystem.LockedPackage{Node: solve.Node{ID: name + "@" + version.Normal(), Name: name, Version: version.Normal()}, PURL: eco.PackageURL(name, version.Normal())}
+	if slices.ContainsFunc(r.lock.Packages, func(x ecosystem.LockedPackage) bool { return x.Name == name }) {
+		return r.fail("%s is there twice; a lock with more than one release of a package, for different environments, is nothing that Molt reads yet", name)
+	}
+	if text, ok := table["requires-python"].(string); ok {
+		p.Runtimes = []universe.Requirement{{Name: runtimeName, Text: text}}
+	}
+	index, _ := table["index"].(string)
+	if r.lock.Index == "" {
+		r.lock.Index = index
+	}
+	list, _ := table["wheels"].([]any)
+	for _, one := range append(slices.Clip(list), table["sdist"]) {
+		if one == nil {
+			continue
+		}
+		f, err := r.fileOf(name, version, one, index)
+		if err != nil {
+			return err
+		}
+		p.Files = append(p.Files, f)
+	}
+	if len(p.Files) > 0 {
+		p.Integrity, p.Source, p.When = p.Files[0].Integrity, p.Files[0].Address, p.Files[0].When
+	}
+	kept := unknown{}
+	for key, v := range table {
+		if !slices.Contains([]string{"name", "version", "marker", "requires-python", "dependencies", "index", "wheels", "sdist", "tool"}, key) {
+			kept[key] = v
+		}
+	}
+	tool, _ := table["tool"].(unknown)
+	ours, known := tool["molt"].(unknown)
+	if others := without(tool, "molt"); len(others) > 0 {
+		kept["tool"] = others
+	}
+	if len(kept) > 0 {
+		p.Kept = kept
+	}
+	if known {
+		r.ours++
+		return r.needs(p, ours)
+	}
+	dependencies, _ := table["dependencies"].([]any)
+	for _, one := range dependencies {
+		if d, ok := one.(unknown); ok {
+			if to, ok := d["name"].(string); ok {
+				to = requirement.Canonical(to)
+				p.Needs = append(p.Needs, solve.Edge{Name: to, Package: to})
+			}
+		}
+	}
+	r.lock.Packages = append(r.lock.Packages, p)
+	return nil
+}
+
+// needs reads what a package needs, by itself and with its extras.
+func (r *lockReader) needs(p ecosystem.LockedPackage, ours unknown) error {
+	edges := func(v any) (all []solve.Edge, err error) {
+		for _, text := range textsOf(v) {
+			e, err := readEdge(text, "")
+			if err != nil {
+				return nil, r.fail("%s: %v", p.Name, err)
+			}
+			all = append(all, e)
+		}
+		return all, nil
+	}
+	var err error
+	if p.Needs, err = edges(ours["needs"]); err != nil {
+		return err
+	}
+	r.lock.Packages = append(r.lock.Packages, p)
+	extras, _ := ours["extras"].(unknown)
+	for extra, v := range extras {
+		with := universe.WithExtra(p.Name, extra)
+		node := ecosystem.LockedPackage{Node: solve.Node{ID: with + "@" + p.Version, Name: with, Version: p.Version}, Runtimes: p.Runtimes}
+		if node.Needs, err = edges(v); err != nil {
+			return err
+		}
+		node.Needs = append(node.Needs, solve.Edge{Name: p.Name, Package: p.Name, Constraint: "===" + p.Version})
+		r.lock.Packages = append(r.lock.Packages, node)
+	}
+	return nil
+}
+
+func without(all unknown, key string) unknown {
+	rest := unknown{}
+	for k, v := range all {
+		if k != key {
+			rest[k] = v
+		}
+	}
+	return rest
+}
+
+// fileOf reads a file of a release.
+func (r *lockReader) fileOf(name string, version *specifiers.Version, v any, index string) (universe.File, error) {
+	table, ok := v.(unknown)
+	if !ok {
+		return universe.File{}, r.fail("%s: expected a table for each file", name)
+	}
+	address, _ := table["url"].(string)
+	if address == "" {
+		address, _ = table["path"].(string)
+	}
+	file, _ := table["name"].(string)
+	if file == "" {
+		file = fileName(address)
+	}
+	kind, of := fileVersion(name, file)
+	if of == nil || of.Compare(version) != 0 {
+		return universe.File{}, r.fail("%s %s: the file %q is none of this release, by its name", name, version.Normal(), file)
+	}
+	f := universe.File{Address: address, Kind: kind}
+	if index != "" {
+		f.Address = strings.TrimPrefix(address, strings.TrimSuffix(index, "/")+"/")
+	}
+	if size, ok := table["size"].(int64); ok {
+		f.Size = max(size, 0)
+	}
+	hashes := map[string]string{}
+	stated, _ := table["hashes"].(unknown)
+	for algorithm, v := range stated {
+		text, _ := v.(string)
+		if _, err := hex.DecodeString(text); err != nil {
+			return universe.File{}, r.fail("%s %s: the %s of %s is not in hexadecimal digits", name, version.Normal(), algorithm, file)
+		}
+		hashes[strings.ToLower(algorithm)] = text
+	}
+	f.Integrity = integrityOf(hashes)
+	if w, ok := parseWheel(file); ok {
+		f.When = w.tags()
+	}
+	return f, nil
+}
+
+// finish links what was read.
+func (r *lockReader) finish(whole unknown) (*ecosystem.Lock, error) {
+	tool, _ := whole["tool"].(unknown)
+	ours, known := tool["molt"].(unknown)
+	if others := without(tool, "molt"); len(others) > 0 {
+		r.kept["tool"] = others
+	}
+	if len(r.kept) > 0 {
+		r.lock.Kept = r.kept
+	}
+	environments, _ := ours["environments"].([]any)
+	for _, one := range environments {
+		table, _ := one.(unknown)
+		e := ecosystem.Environment{Runtimes: map[string]string{}}
+		e.Name, _ = table["name"].(string)
+		e.Platform, _ = table["platform"].(string)
+		e.Runtimes[runtimeName], _ = table["python"].(string)
+		r.lock.Environments = append(r.lock.Environments, e)
+	}
+	application, _ := ours["application"].(unknown)
+	for group, v := range application {
+		for _, text := range textsOf(v) {
+			e, err := readEdge(text, group)
+			if err != nil {
+				return nil, r.fail("%v", err)
+			}
+			if slices.ContainsFunc(r.lock.Roots, func(x solve.Edge) bool { return x.Group == group && x.Name == e.Name }) {
+				e.Name += " ; " + e.When
+			}
+			r.lock.Roots = append(r.lock.Roots, e)
+		}
+	}
+	slices.SortFunc(r.lock.Packages, func(a, b ecosystem.LockedPackage) int { return strings.Compare(a.ID, b.ID) })
+	ids := map[string]string{}
+	for _, p := range r.lock.Packages {
+		ids[p.Name] = p.ID
+	}
+	missing := ""
+	link := func(by string, edges []solve.Edge) {
+		slices.SortFunc(edges, func(a, b solve.Edge) int { return strings.Compare(a.Name, b.Name) })
+		for i := range edges {
+			if e := &edges[i]; !e.Foreign {
+				if e.To = ids[e.Package]; e.To == "" && missing == "" {
+					missing = by + " needs " + e.Package
+				}
+			}
+		}
+	}
+	for i := range r.lock.Packages {
+		link(r.lock.Packages[i].Name, r.lock.Packages[i].Needs)
+	}
+	if !known || application == nil && len(r.lock.Packages) > 0 {
+		r.lock.Edgeless = true
+		return r.lock, nil
+	}
+	link("the application", r.lock.Roots)
+	if missing != "" {
+		return nil, r.fail("%s, which is not in the lock", missing)
+	}
+	slices.SortFunc(r.lock.Roots, func(a, b solve.Edge) int {
+		if c := strings.Compare(a.Group, b.Group); c != 0 {
+			return c
+		}
+		return strings.Compare(a.Name, b.Name)
+	})
+	return r.lock, nil
+}
