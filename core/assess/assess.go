@@ -424,7 +424,8 @@ func (a *Question) ofFramework(demands []universe.Demand) []universe.Demand {
 }
 
 func (a *Question) mentions(r *universe.Release) bool {
-	return len(a.onFramework(r))+len(a.ofFramework(r.Covered)) > 0
+	claims := slices.ContainsFunc(r.Claims, func(c universe.Claim) bool { return c.Package == a.Declaration(a.Goal.Name).Package })
+	return claims || len(a.onFramework(r))+len(a.ofFramework(r.Covered)) > 0
 }
 
 // conclude decides whether the goal is reachable: no declared package is blocked, and all of them resolve together with it.

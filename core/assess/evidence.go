@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"molt/core/project"
+	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
 )
@@ -123,6 +124,10 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 	if doubt := a.doubt(p, framework, subject, target); doubt != nil {
 		return []Evidence{*doubt}
 	}
+	claim := a.claim(r, p, framework, target)
+	if len(demands) == 0 && claim != nil {
+		return []Evidence{*claim}
+	}
 	if len(demands) == 0 {
 		if p.Name == framework.Name { // a member of a workspace that stands apart has another release of it
 			return []Evidence{{project.Stated, "is the framework itself, of which there is one release by then", "manifest"}}
@@ -140,6 +145,9 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 		}
 	}
 	var all []Evidence
+	if claim != nil {
+		all = append(all, *claim)
+	}
 	for _, d := range demands {
 		kind := "needs"
 		if slices.Contains(r.Peers, d) || slices.Contains(r.Covered, d) {
@@ -147,6 +155,9 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 		}
 		e := Evidence{Where: fmt.Sprintf("%s %s, %s", p.Name, subject, kind)}
 		e.Grade, e.Says = a.grade(r, d, framework, first, target)
+		if claim != nil && e.Grade == project.Open {
+			continue // the claim says more
+		}
 		if kind == "needs" {
 			e.Says += a.secondCopy(d, framework, target)
 		}
@@ -192,8 +203,23 @@ func (a *Question) Doubt(name, v string, target []string) string {
 	return earlier + ", and " + later
 }
 
+// claim is the evidence of what a release claims about the goal; nil where it claims nothing of it.
+func (a *Question) claim(r *universe.Release, p, framework *universe.Package, target []string) *Evidence {
+	i := p.Index(r.Version.String())
+	named := a.claimed(p, i, framework)
+	if !slices.ContainsFunc(target, func(v string) bool { return named.Has(framework.Index(v)) }) {
+		return nil
+	}
+	e := Evidence{Where: fmt.Sprintf("%s %s, classifiers", p.Name, r.Version)}
+	e.Grade, e.Says = datedGrade(r, framework, a.firstOf(framework, target), "names "+a.namesOf(p, i, framework))
+	return &e
+}
+
 // secondCopy is the remark on a release that needs the framework instead of having it as a peer.
 func (a *Question) secondCopy(d universe.Demand, framework *universe.Package, target []string) string {
+	if a.App.Tenancy == solve.Single {
+		return ""
+	}
 	set, err := framework.Admit(d.Text)
 	if err == nil && slices.ContainsFunc(target, func(v string) bool { return set.Has(framework.Index(v)) }) {
 		return "; a need, and not a peer: it shares the application's copy only while the range admits that, and brings a second copy after"
@@ -215,6 +241,11 @@ func (a *Question) grade(r *universe.Release, d universe.Demand, framework *univ
 	if c, err := a.App.Scheme.Constrain(d.Text); err != nil || !c.Bounded() {
 		return project.Open, says + ", open range: does not rule it out, promises nothing"
 	}
+	return datedGrade(r, framework, first, says)
+}
+
+// datedGrade grades a statement that names the goal by when it was made.
+func datedGrade(r *universe.Release, framework *universe.Package, first *universe.Release, says string) (project.Grade, string) {
 	if first == nil || first.Published.IsZero() || r.Published.IsZero() {
 		return project.Stated, says
 	}

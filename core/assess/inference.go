@@ -3,6 +3,7 @@ package assess
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"sync"
 
 	"molt/core/project"
@@ -17,6 +18,7 @@ type statement struct {
 	bounded bool              // whether one of them has an end
 	each    []version.Set     // the framework's releases that each of them admits
 	admits  version.Set       // those that all of them admit
+	named   version.Set       // those that it claims to be for; the zero Set for none
 }
 
 // memo keeps what was read of packages, for all copies of a question.
@@ -69,6 +71,7 @@ func (a *Question) statements(p, framework *universe.Package) *statements {
 		} else {
 			s.all[i] = a.statementOf(p.Needs(i), p.Peers(i), framework)
 		}
+		s.all[i].named = a.claimed(p, i, framework)
 		if s.all[i].bounded && !p.Version(i).Prerelease() && !p.Deprecated(i) {
 			s.bounded = append(s.bounded, i)
 		}
@@ -90,6 +93,33 @@ func (a *Question) statementOf(needs, peers []universe.Demand, framework *univer
 	return s
 }
 
+// claimed returns the releases of the framework that a release claims to be for.
+func (a *Question) claimed(p *universe.Package, i int, framework *universe.Package) version.Set {
+	var named version.Set
+	for _, c := range p.Claims(i) {
+		if c.Package != framework.Name {
+			continue
+		}
+		named = version.NewSet(framework.Len())
+		for _, text := range c.Versions {
+			if meant, err := a.App.Scheme.Goal(text); err == nil {
+				named = named.Or(meant.Admit(framework.Versions()))
+			}
+		}
+	}
+	return named
+}
+
+// namesOf lists what a release claims of the framework: "marram 4.1, 4.2"; "" for nothing.
+func (a *Question) namesOf(p *universe.Package, i int, framework *universe.Package) string {
+	for _, c := range p.Claims(i) {
+		if c.Package == framework.Name {
+			return c.Package + " " + strings.Join(c.Versions, ", ")
+		}
+	}
+	return ""
+}
+
 // An inference is what a later release tells about the silence or the open range of an earlier one: that it promises nothing for some
 // releases of the framework.
 type inference struct {
@@ -109,7 +139,8 @@ func (a *Question) sentences(p, framework *universe.Package, i *inference) (earl
 // infer interprets a release of a declared package that states nothing about the framework, or only a range without an end, by the later
 // releases that state a bounded one. It returns nil where these leave it its promise for some of the wanted releases of the framework.
 //
-// Two things take it away. The later releases end before the wanted: whoever came to know the framework's new major excluded it. Or
+// Three things take it away. A later release claims to be for one of the wanted, and this one does not. The later releases end before the wanted:
+// whoever came to know the framework's new major excluded it. Or
 // the release is silent, and the first that accepts them came after a breaking move: support began there. Nothing is inferred
 // against the framework in use, with which a release of the application works, nor against packages that people trust.
 func (a *Question) infer(p, framework *universe.Package, at int, wanted version.Set) *inference {
@@ -121,6 +152,14 @@ func (a *Question) infer(p, framework *universe.Package, at int, wanted version.
 	own := statements.all[at]
 	if own.bounded {
 		return nil
+	}
+	if own.named.Meets(wanted) {
+		return nil
+	}
+	for i := at + 1; i < len(statements.all); i++ {
+		if statements.all[i].named.Meets(wanted) && !p.Version(i).Prerelease() && !p.Deprecated(i) && statements.all[i].admits.Meets(wanted) {
+			return &inference{at, i, true} // its authors name what is wanted from there on
+		}
 	}
 	first, last, end := -1, -1, -1 // the first that accepts, the newest that states anything, and the last release of the framework that any admits
 	for _, i := range statements.bounded {
@@ -148,6 +187,9 @@ func (a *Question) infer(p, framework *universe.Package, at int, wanted version.
 func (a *Question) sentence(p *universe.Package, at int, framework *universe.Package) string {
 	r := p.At(at)
 	demands := a.onFramework(r)
+	if names := a.namesOf(p, at, framework); names != "" {
+		return fmt.Sprintf("%s %s names %s", p.Name, r.Version, names)
+	}
 	if len(demands) == 0 {
 		return fmt.Sprintf("%s %s says nothing about %s", p.Name, r.Version, framework.Name)
 	}

@@ -61,6 +61,9 @@ func (k *needing) Needs(i int) []Demand {
 	return *k.made[i].Load()
 }
 
+// Claims returns what a release claims.
+func (k *needing) Claims(i int) []Claim { return k.p.Claims(i) }
+
 // Release returns a release.
 func (k *needing) Release(i int) Release {
 	r := *k.p.At(i)

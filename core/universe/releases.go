@@ -47,6 +47,12 @@ type Withdrawing interface {
 	Withdrawn(i int) bool
 }
 
+// Claiming is a Kept of which releases may claim something.
+type Claiming interface {
+	Kept
+	Claims(i int) []Claim
+}
+
 // Costly is a Kept for which it costs a request to look at what a release demands. The search looks at the releases that it wants to choose,
 // and at no others in order to learn from them. Where the request fails, the release demands a package about which the source reports that.
 type Costly interface {
@@ -327,6 +333,17 @@ func (p *Package) Needs(i int) []Demand {
 		return p.whole[i].Needs
 	}
 	return p.kept.Needs(i)
+}
+
+// Claims returns what a release claims.
+func (p *Package) Claims(i int) []Claim {
+	if p, i = p.origin(i); p.kept == nil {
+		return p.whole[i].Claims
+	}
+	if c, ok := p.kept.(Claiming); ok {
+		return c.Claims(i)
+	}
+	return nil
 }
 
 // Peers returns what a release expects as peers, without reading the rest of it.

@@ -90,6 +90,13 @@ type Release struct {
 	Withdrawn  string        // why no constraint but an exact one admits it any more, "" when all may
 	Files      []File        // the first is the one for every platform, where there is one
 	Licence    string        // SPDX licence expression, "" when the registry gives none
+	Claims     []Claim       // sorted by package
+}
+
+// A Claim is what a release says about another package without asking for it: versions of that package that its authors name as ones that it is for.
+type Claim struct {
+	Package  string
+	Versions []string // as goals are written: "4.2" is every release of 4.2; in the order in which they are named
 }
 
 // A File is one form in which a release can be had.

@@ -11,6 +11,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"time"
 
 	"molt/archive"
 	"molt/core/universe"
@@ -87,10 +88,13 @@ func readMetadata(name, version string, data []byte) (*metadata, map[string][]st
 
 // metadataOf reads the metadata of a release, from the cache or, as it never changes, once from the registry: by its own address (PEP 658, also
 // where the index doesn't announce it), else from a wheel, of which parts are asked for, else from the source archive.
-func metadataOf(ctx context.Context, client *registry.Client, name, version string, files []universe.File) (*metadata, error) {
-	file, ok := metadataFile(files)
-	if !ok {
+func metadataOf(ctx context.Context, client *registry.Client, name, version string, r *universe.Release) (*metadata, error) {
+	file, ok := metadataFile(r.Files)
+	switch {
+	case !ok:
 		return &metadata{Unknown: "the index lists no file of it that can be used"}, nil
+	case file.Kind == sourceKind && !r.Published.IsZero() && r.Published.Before(staticMetadata):
+		return &metadata{Unknown: unbuilt}, nil
 	}
 	text, err := client.Derived(ctx, "metadata "+name+" "+version+" "+file.Address, func(ctx context.Context) ([]byte, error) {
 		m, err := fetchMetadata(ctx, client, name, version, file)
@@ -188,6 +192,12 @@ func wheelMetadata(ctx context.Context, client *registry.Client, name, version s
 	return nil, fmt.Errorf("%s %s: its wheel has no METADATA", name, version)
 }
 
+// unbuilt is why it is not known what a release needs that has source archives alone.
+const unbuilt = "it has no wheel, so it would have to be built to know what it needs"
+
+// staticMetadata is when version 2.2 of core metadata was accepted (PEP 643). No archive from before says that what it states is static.
+var staticMetadata = time.Date(2020, time.October, 1, 0, 0, 0, 0, time.UTC)
+
 // sourceMetadata reads PKG-INFO in a source archive. What it says of needs is what will be built when it is of version 2.2 at least and does not
 // list them as dynamic (PEP 643).
 func sourceMetadata(ctx context.Context, client *registry.Client, name, version string, file universe.File) (*metadata, error) {
@@ -210,9 +220,8 @@ func sourceMetadata(ctx context.Context, client *registry.Client, name, version 
 	if err != nil {
 		return nil, err
 	}
-	const build = "it has no wheel, so it would have to be built to know what it needs"
 	if info == nil {
-		return &metadata{Unknown: build}, nil
+		return &metadata{Unknown: unbuilt}, nil
 	}
 	m, fields, err := readMetadata(name, version, info)
 	if err != nil {
@@ -221,7 +230,30 @@ func sourceMetadata(ctx context.Context, client *registry.Client, name, version 
 	static, old := specifiers.Satisfies(strings.Join(fields["metadata-version"], ""), ">=2.2")
 	dynamic := slices.ContainsFunc(fields["dynamic"], func(field string) bool { return strings.EqualFold(field, "Requires-Dist") })
 	if !old || !static || dynamic {
-		m.Needs, m.Unknown = nil, build
+		m.Needs, m.Unknown = nil, unbuilt
 	}
 	return m, nil
+}
+
+// framework is how classifiers begin that name a framework and, behind it, a version.
+const framework = "Framework :: "
+
+// claims reads the trove classifiers that name a version of a framework. A framework is taken for the package of its name.
+func (m *metadata) claims() []universe.Claim {
+	var all []universe.Claim
+	for _, text := range m.Classifiers {
+		rest, ok := strings.CutPrefix(text, framework)
+		name, v, versioned := strings.Cut(rest, " :: ")
+		if _, err := specifiers.Parse(v); !ok || !versioned || err != nil {
+			continue
+		}
+		name = requirement.Canonical(strings.ReplaceAll(name, " ", "-"))
+		i := slices.IndexFunc(all, func(c universe.Claim) bool { return c.Package == name })
+		if i < 0 {
+			all, i = append(all, universe.Claim{Package: name}), len(all)
+		}
+		all[i].Versions = append(all[i].Versions, v)
+	}
+	slices.SortFunc(all, func(a, b universe.Claim) int { return strings.Compare(a.Package, b.Package) })
+	return all
 }

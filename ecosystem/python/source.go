@@ -150,7 +150,7 @@ func (s *source) fetch(name string) (*universe.Package, error) {
 func (s *source) meta(raw *universe.Package, i int) *promise[*metadata] {
 	version := raw.Version(i).String()
 	return begin(s, s.metas, raw.Name+" "+version, func() (*metadata, error) {
-		return metadataOf(s.ctx, s.registries.For(raw.Name), raw.Name, version, raw.At(i).Files)
+		return metadataOf(s.ctx, s.registries.For(raw.Name), raw.Name, version, raw.At(i))
 	})
 }
 
@@ -193,9 +193,21 @@ func (k *kept) Release(i int) universe.Release {
 	r := *k.raw.At(i)
 	r.Needs = k.Needs(i)
 	if m, err := k.s.meta(k.raw, i).wait(k.s.ctx); err == nil {
-		r.Licence = m.Licence
+		r.Licence, r.Claims = m.Licence, m.claims()
 	}
 	return r
+}
+
+// Claims returns the frameworks that the classifiers of a release name.
+func (k *kept) Claims(i int) []universe.Claim {
+	if k.extra != "" {
+		return nil
+	}
+	m, err := k.s.meta(k.raw, i).wait(k.s.ctx)
+	if err != nil {
+		return nil
+	}
+	return m.claims()
 }
 
 // Needs returns what a release needs in some of the environments.
@@ -211,6 +223,11 @@ func (k *kept) Needs(i int) []universe.Demand {
 	}
 	name, version := k.raw.Name, k.raw.Version(i)
 	m, err := k.s.meta(k.raw, i).wait(k.s.ctx)
+	var unreachable *registry.UnreachableError
+	if err != nil && k.s.ctx.Err() == nil && !errors.As(err, &unreachable) { // the registry gave something that cannot be used
+		what := fmt.Sprintf("usable metadata of %s %s", name, version)
+		return k.s.failed(what, &universe.UnknownError{Name: what})
+	}
 	if err != nil {
 		return k.s.failed(fmt.Sprintf("the metadata of %s %s", name, version), fmt.Errorf("%s %s: %w", name, version, err))
 	}
@@ -220,7 +237,7 @@ func (k *kept) Needs(i int) []universe.Demand {
 	}
 	needs, err := k.s.needs(m, k.extra)
 	if err != nil {
-		what := fmt.Sprintf("readable metadata of %s %s", name, version)
+		what := fmt.Sprintf("usable metadata of %s %s", name, version)
 		return k.s.failed(what, &universe.UnknownError{Name: what})
 	}
 	if k.extra != "" {
