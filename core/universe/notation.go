@@ -109,5 +109,8 @@ func SketchDemand(word string) (d Demand, kind string, err error) {
 	if as, name, ok := strings.Cut(d.As, "="); ok {
 		d.As, d.Package = as, name
 	}
+	if name, extras, ok := strings.Cut(d.Package, "["); ok && strings.HasSuffix(extras, "]") {
+		d.As, d.Package, d.Extras = name, name, strings.TrimSuffix(extras, "]")
+	}
 	return d, kind, nil
 }

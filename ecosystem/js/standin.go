@@ -10,7 +10,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"maps"
-	"net"
 	"net/http"
 	"net/url"
 	"path"
@@ -20,6 +19,7 @@ import (
 	"time"
 
 	"molt/core/universe"
+	"molt/ecosystem/standin"
 )
 
 // StandIn serves packages by the package-registry document protocol: GET /NAME gives a document, short or long as the
@@ -84,70 +84,28 @@ func archiveAddress(base string, p *universe.Package, r *universe.Release) strin
 // serve serves packages; dist says of a release where its archive is and how to check it, archive gets it, where it is here.
 func serve(packages universe.Table, dist func(p *universe.Package, r *universe.Release, base string) map[string]any, archive func(context.Context, *universe.Package, *universe.Release) ([]byte, error)) http.Handler {
 	var documents sync.Map // of bytes, by package, listener and length
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if !loopback(r.Host) {
-			http.Error(w, "this serves this machine alone", http.StatusMisdirectedRequest)
-			return
-		}
-		listener := "127.0.0.1"
-		if at, ok := r.Context().Value(http.LocalAddrContextKey).(net.Addr); ok {
-			listener = at.String()
-		}
-		if r.Method != http.MethodGet && r.Method != http.MethodHead {
-			http.Error(w, "this only reads", http.StatusMethodNotAllowed)
-			return
-		}
+	return standin.Handler(func(r *http.Request, base string) (kind string, body []byte, err error) {
 		name, file, wantsArchive := strings.Cut(strings.TrimPrefix(r.URL.Path, "/"), "/-/")
 		p := packages[name]
 		if p == nil {
-			http.Error(w, `{"error":"not found"}`, http.StatusNotFound)
-			return
+			return "", nil, nil
 		}
-		var body []byte
-		kind := "application/json"
-		switch {
-		case wantsArchive:
-			kind = "application/octet-stream"
+		if wantsArchive {
 			for i := range p.Len() {
-				if archive == nil || archiveName(p.Name, p.Version(i).String()) != file {
-					continue
-				}
-				var err error
-				if body, err = archive(r.Context(), p, p.At(i)); err != nil {
-					http.Error(w, err.Error(), http.StatusBadGateway)
-					return
+				if archive != nil && archiveName(p.Name, p.Version(i).String()) == file {
+					body, err = archive(r.Context(), p, p.At(i))
 				}
 			}
-		default:
-			short := strings.Contains(r.Header.Get("Accept"), "application/vnd.npm.install-v1+json")
-			key := fmt.Sprint(name, " ", listener, short)
-			kept, ok := documents.Load(key)
-			if !ok {
-				kept, _ = documents.LoadOrStore(key, document(p, short, func(r *universe.Release) map[string]any { return dist(p, r, "http://"+listener) }))
-			}
-			body = kept.([]byte)
+			return "application/octet-stream", body, err
 		}
-		if body == nil {
-			http.NotFound(w, r)
-			return
+		short := strings.Contains(r.Header.Get("Accept"), "application/vnd.npm.install-v1+json")
+		key := fmt.Sprint(name, " ", base, short)
+		kept, ok := documents.Load(key)
+		if !ok {
+			kept, _ = documents.LoadOrStore(key, document(p, short, func(r *universe.Release) map[string]any { return dist(p, r, base) }))
 		}
-		w.Header().Set("Content-Type", kind)
-		sum := sha512.Sum512(body)
-		w.Header().Set("Cache-Control", "no-cache") // its universe may change at any time
-		w.Header().Set("ETag", `"`+base64.RawURLEncoding.EncodeToString(sum[:12])+`"`)
-		http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(body))
+		return "application/json", kept.([]byte), nil
 	})
-}
-
-// loopback reports whether a Host header names this machine.
-func loopback(host string) bool {
-	name := host
-	if h, _, err := net.SplitHostPort(host); err == nil {
-		name = h
-	}
-	name = strings.Trim(name, "[]")
-	ip := net.ParseIP(name)
-	return strings.EqualFold(strings.TrimSuffix(name, "."), "localhost") || ip != nil && ip.IsLoopback()
 }
 
 func archiveName(name, version string) string { return path.Base(name) + "-" + version + ".tgz" }

@@ -36,6 +36,12 @@ func (Python) EncodeLock(l *ecosystem.Lock) []byte {
 			w.pkg(&l.Packages[i])
 		}
 	}
+	kept, _ := l.Kept.(unknown)
+	others, _ := kept["packages"].([]any)
+	for _, p := range others {
+		w.line("")
+		w.table("[[packages]]", p)
+	}
 	w.application()
 	return []byte(w.String())
 }
@@ -97,7 +103,7 @@ func (w *lockWriter) head() {
 	w.line("created-by = \"molt\"")
 	kept, _ := l.Kept.(unknown)
 	for _, key := range slices.Sorted(maps.Keys(kept)) {
-		if key != "tool" {
+		if key != "tool" && key != "packages" {
 			w.line("%s = %s", tomlKey(key), inlineTOML(kept[key]))
 		}
 	}
@@ -160,7 +166,7 @@ func (w *lockWriter) pkg(p *ecosystem.LockedPackage) {
 	w.files(p)
 	tools, _ := kept["tool"].(unknown)
 	for _, tool := range slices.Sorted(maps.Keys(tools)) {
-		w.table([]string{"packages", "tool", tool}, tools[tool])
+		w.table("[packages.tool."+tomlKey(tool)+"]", tools[tool])
 	}
 	if len(needs) > 0 || len(extras) > 0 {
 		w.line("[packages.tool.molt]")
@@ -177,11 +183,14 @@ func (w *lockWriter) pkg(p *ecosystem.LockedPackage) {
 // files lists the files of a release.
 func (w *lockWriter) files(p *ecosystem.LockedPackage) {
 	entry := func(f universe.File) string {
-		address := f.Address
-		if !strings.Contains(address, "://") && w.lock.Index != "" {
-			address = w.lock.Index + "/" + address
+		where, address := "url", f.Address
+		switch {
+		case isPath(address):
+			where = "path"
+		case !strings.Contains(address, "://") && w.lock.Index != "":
+			address = strings.TrimSuffix(w.lock.Index, "/") + "/" + address
 		}
-		text := "{ name = " + quoteTOML(fileName(f.Address)) + ", url = " + quoteTOML(address)
+		text := "{ name = " + quoteTOML(fileName(f.Address)) + ", " + where + " = " + quoteTOML(address)
 		if f.Size > 0 {
 			text += ", size = " + strconv.FormatInt(f.Size, 10)
 		}
@@ -222,12 +231,8 @@ func (w *lockWriter) list(key string, all []string) {
 }
 
 // table writes a table of which nothing is known.
-func (w *lockWriter) table(name []string, v any) {
-	var keys []string
-	for _, part := range name {
-		keys = append(keys, tomlKey(part))
-	}
-	w.line("[%s]", strings.Join(keys, "."))
+func (w *lockWriter) table(head string, v any) {
+	w.line("%s", head)
 	all, _ := v.(unknown)
 	for _, key := range slices.Sorted(maps.Keys(all)) {
 		w.line("%s = %s", tomlKey(key), inlineTOML(all[key]))
@@ -240,7 +245,7 @@ func (w *lockWriter) application() {
 	tools, _ := kept["tool"].(unknown)
 	for _, tool := range slices.Sorted(maps.Keys(tools)) {
 		w.line("")
-		w.table([]string{"tool", tool}, tools[tool])
+		w.table("[tool."+tomlKey(tool)+"]", tools[tool])
 	}
 	w.line("\n[tool.molt]")
 	if len(w.lock.Environments) > 0 {
@@ -317,6 +322,11 @@ func fileName(address string) string {
 		return plain
 	}
 	return name
+}
+
+// isPath reports whether the address of a file is a path beside the lock.
+func isPath(address string) bool {
+	return strings.HasPrefix(address, "./") || strings.HasPrefix(address, "../") || strings.HasPrefix(address, "/")
 }
 
 // hashesOf writes digests the way that the lock has them: by algorithm, in hexadecimal digits.

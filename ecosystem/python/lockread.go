@@ -124,9 +124,12 @@ func (r *lockReader) pkg(eco Python, v any) error {
 	}
 	name = requirement.Canonical(name)
 	text, _ := table["version"].(string)
-	_, wheels := table["wheels"]
+	list, isList := table["wheels"].([]any)
 	_, sdist := table["sdist"]
-	if text == "" || !wheels && !sdist { // from a source tree or an address: no index has it
+	if !isList && table["wheels"] != nil {
+		return r.fail("%s: wheels: expected a list of files", name)
+	}
+	if text == "" || len(list) == 0 && !sdist { // from a source tree or an address: no index has it
 		others, _ := r.kept["packages"].([]any)
 		r.kept["packages"] = append(others, v)
 		return nil
@@ -146,7 +149,6 @@ func (r *lockReader) pkg(eco Python, v any) error {
 	if r.lock.Index == "" {
 		r.lock.Index = index
 	}
-	list, _ := table["wheels"].([]any)
 	for _, one := range append(slices.Clip(list), table["sdist"]) {
 		if one == nil {
 			continue
@@ -239,7 +241,9 @@ func (r *lockReader) fileOf(name string, version *specifiers.Version, v any, ind
 	}
 	address, _ := table["url"].(string)
 	if address == "" {
-		address, _ = table["path"].(string)
+		if address, _ = table["path"].(string); !isPath(address) {
+			address = "./" + address
+		}
 	}
 	file, _ := table["name"].(string)
 	if file == "" {
@@ -250,7 +254,7 @@ func (r *lockReader) fileOf(name string, version *specifiers.Version, v any, ind
 		return universe.File{}, r.fail("%s %s: the file %q is none of this release, by its name", name, version.Normal(), file)
 	}
 	f := universe.File{Address: address, Kind: kind}
-	if index != "" {
+	if index != "" && !isPath(address) {
 		f.Address = strings.TrimPrefix(address, strings.TrimSuffix(index, "/")+"/")
 	}
 	if size, ok := table["size"].(int64); ok {

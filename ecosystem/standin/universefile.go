@@ -2,8 +2,10 @@
 package standin
 
 import (
+	"errors"
 	"fmt"
 	"io/fs"
+	"slices"
 	"strings"
 	"time"
 
@@ -14,7 +16,9 @@ import (
 
 // ReadUniverse reads a universe file: the packages that a stand-in serves. The format is given in docs/formats.md; in
 // short, "package NAME" begins a package, and below it each indented line is a release (version, date, demands in the
-// notation of universe.Sketch, "! words" for a deprecation) or one of about, home, source, tag and log. "code VERSION FILE" begins a file of the archives
+// notation of universe.Sketch, "! words" for a deprecation) or one of about, home, source, tag and log. "needs VERSION DEMAND when CONDITION" adds a
+// demand with a condition to a release above, "withdrawn VERSION WORDS" withdraws one, "for VERSION NAME VERSION ..." has one claim versions of another
+// package, and "unbuilt VERSION" leaves one without anything but its source. "code VERSION FILE" begins a file of the archives
 // from a release on, of which each line stands behind a "|".
 func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Table, error) {
 	table := universe.Table{}
@@ -101,6 +105,15 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 			notes.Code = append(notes.Code, universe.Code{Release: release, Name: path})
 			inCode = true
 			continue
+		case slices.Contains(aboutRelease, word):
+			release, words, _ := strings.Cut(rest, " ")
+			i := slices.IndexFunc(releases, func(r universe.Release) bool { return r.Version.String() == release })
+			if i < 0 {
+				return fail("expected \"%s VERSION\" with a release above, found %q", word, release)
+			}
+			if err := tell(&releases[i], word, strings.TrimSpace(words)); err != nil {
+				return fail("%v", err)
+			}
 		case word == "tag":
 			tag, v, ok := strings.Cut(rest, " ")
 			if !ok {
@@ -121,6 +134,42 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 		inCode = false
 	}
 	return table, flush()
+}
+
+// aboutRelease are the words that begin a line about a release above.
+var aboutRelease = []string{"needs", "withdrawn", "for", "unbuilt"}
+
+// SourceAlone is the kind of the file of a release that has nothing but its source.
+const SourceAlone = "source"
+
+// tell adds to a release what a line says.
+func tell(r *universe.Release, word, says string) error {
+	switch word {
+	case "needs":
+		demand, when, _ := strings.Cut(says, " when ")
+		d, _, err := universe.SketchDemand(demand)
+		if err != nil {
+			return err
+		}
+		if d.When = strings.TrimSpace(when); d.When != "" {
+			d.As += " ; " + d.When
+		}
+		return r.Take(d, "need")
+	case "withdrawn":
+		if says == "" {
+			return errors.New("expected \"withdrawn VERSION WORDS\"")
+		}
+		r.Withdrawn = says
+	case "for":
+		words := strings.Fields(says)
+		if len(words) < 2 {
+			return errors.New("expected \"for VERSION NAME VERSION ...\"")
+		}
+		r.Claims = append(r.Claims, universe.Claim{Package: words[0], Versions: words[1:]})
+	case "unbuilt":
+		r.Files = []universe.File{{Kind: SourceAlone}}
+	}
+	return nil
 }
 
 func readRelease(scheme version.Scheme, word, rest string) (r universe.Release, err error) {
