@@ -14,7 +14,11 @@ import (
 
 // runner runs checks and tasks of the application.
 func (a *App) runner() run.Runner {
-	return run.Runner{Files: a.files, Repo: a.repo, Packages: ecosystem.InstallFolder(a.Eco)}
+	r := run.Runner{Files: a.files, Repo: a.repo, Packages: ecosystem.InstallFolder(a.Eco)}
+	if flat, ok := a.Eco.(ecosystem.Flat); ok && a.installs() {
+		r.Executables = r.Packages + "/" + flat.Executables()
+	}
+	return r
 }
 
 // checksOf returns the checks that are for stages of a kind, in their order.

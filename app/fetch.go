@@ -66,6 +66,14 @@ func (a *App) Documents() int {
 
 // Stock has what locks need to be laid out in the store.
 func (a *App) Stock(ctx context.Context, locks []*ecosystem.Lock, watch func(done, of int)) (tree.Stocked, error) {
+	if flat, ok := a.Eco.(ecosystem.Flat); ok {
+		t, done, err := a.environment(ctx, flat, a.files)
+		if err != nil {
+			return tree.Stocked{}, err
+		}
+		defer done()
+		return t.Stock(ctx, locks, watch)
+	}
 	installer, can := a.Eco.(ecosystem.Installer)
 	if !can {
 		return tree.Stocked{}, nil

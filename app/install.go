@@ -17,6 +17,7 @@ import (
 	"molt/archive"
 	"molt/core/project"
 	"molt/core/solve"
+	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/input"
 	"molt/registry"
@@ -108,6 +109,15 @@ func (a *App) Install(ctx context.Context, order InstallOrder) (*Installed, erro
 
 // layOut lays out a lock in a folder.
 func (a *App) layOut(ctx context.Context, files *txn.Workspace, lock *ecosystem.Lock, order tree.Order) (*tree.Report, error) {
+	if flat, ok := a.Eco.(ecosystem.Flat); ok {
+		t, done, err := a.environment(ctx, flat, files)
+		if err != nil {
+			return nil, err
+		}
+		defer done()
+		order.Offline = a.Settings.Offline
+		return t.Install(ctx, lock, order)
+	}
 	installer, can := a.Eco.(ecosystem.Installer)
 	if !can {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("Molt does not install packages of %s", a.Eco.Name())}
@@ -128,6 +138,22 @@ func (a *App) layOut(ctx context.Context, files *txn.Workspace, lock *ecosystem.
 		}
 	}
 	return t.Install(ctx, lock, order)
+}
+
+// environment returns what lays out packages of an ecosystem that has them together. The caller calls done.
+func (a *App) environment(ctx context.Context, flat ecosystem.Flat, files *txn.Workspace) (t *tree.Environment, done func(), err error) {
+	kept, err := a.Store()
+	if err != nil {
+		return nil, nil, err
+	}
+	t = &tree.Environment{Files: files, Store: kept, Eco: flat}
+	download, done := a.downloads(ctx)
+	t.Download = func(ctx context.Context, p *ecosystem.LockedPackage, file universe.File, into registry.Sink) error {
+		one := *p
+		one.Source, one.Integrity = file.Address, file.Integrity
+		return download(ctx, &one, into)
+	}
+	return t, done, nil
 }
 
 // downloads returns how archives are had. The registries are opened when something has to be, and closed by done if they were.
@@ -214,7 +240,7 @@ func (a *App) layOutText(ctx context.Context, dir string, text []byte, within *t
 
 // unobtainable reports whether an error says that packages are not to be had, before anything was touched.
 func unobtainable(err error) bool {
-	for _, kind := range []any{new(*tree.MissingError), new(*registry.UnreachableError), new(*registry.NotFoundError), new(*archive.DigestError), new(*input.UsageError)} {
+	for _, kind := range []any{new(*tree.MissingError), new(*registry.UnreachableError), new(*registry.NotFoundError), new(*archive.DigestError), new(*input.UsageError), new(*tree.UnusableError), new(*tree.ClosureError)} {
 		if errors.As(err, kind) {
 			return true
 		}
@@ -235,7 +261,8 @@ func (a *App) laysOut() bool {
 
 func (a *App) installs() bool {
 	_, can := a.Eco.(ecosystem.Installer)
-	return can && a.Config.Install != "none"
+	_, flat := a.Eco.(ecosystem.Flat)
+	return (can || flat) && a.Config.Install != "none"
 }
 
 // ready has the packages of the lock as it stands installed, where Molt lays them out, and else says how what is installed differs.

@@ -10,6 +10,7 @@ import (
 
 	"molt/core/project"
 	"molt/core/solve"
+	"molt/core/universe"
 	"molt/ecosystem"
 )
 
@@ -85,8 +86,9 @@ func (c *comparison) follow(home, by string, edges []solve.Edge) {
 			continue
 		}
 		got := c.tree.Find(home, e.Name)
+		name, _ := universe.SplitExtra(want.Name)
 		switch {
-		case got == nil && e.Optional:
+		case got == nil && (e.Optional || e.When != ""): // what has a condition need not be here
 			continue
 		case got == nil:
 			c.note("%s %s is missing; %s needs it", want.Name, want.Version, by)
@@ -96,7 +98,7 @@ func (c *comparison) follow(home, by string, edges []solve.Edge) {
 		if got.Problem != "" {
 			continue
 		}
-		if got.Real != want.Name || got.Version != want.Version {
+		if got.Real != name || got.Version != want.Version {
 			c.note("%s: %s %s is installed, the lock has %s %s", got.Path, got.Real, got.Version, want.Name, want.Version)
 			continue
 		}

@@ -31,10 +31,22 @@ type File struct {
 // may run it. Errors are those of Read. A file where another one needs a folder, and two names that the file system takes
 // for one (it may be blind to case), are an *EntryError.
 func Unpack(ctx context.Context, name string, r io.ReaderAt, size int64, into *os.Root) ([]File, error) {
+	return unpack(ctx, name, r, size, into, func(name string) (string, bool) {
+		_, inner, found := strings.Cut(name, "/")
+		return inner, found
+	})
+}
+
+// UnpackAll is Unpack for archives that have no folder around everything.
+func UnpackAll(ctx context.Context, name string, r io.ReaderAt, size int64, into *os.Root) ([]File, error) {
+	return unpack(ctx, name, r, size, into, func(name string) (string, bool) { return name, true })
+}
+
+func unpack(ctx context.Context, name string, r io.ReaderAt, size int64, into *os.Root, place func(name string) (string, bool)) ([]File, error) {
 	u := &unpacking{archive: name, into: into, files: map[string]File{}, sum: sha256.New(), buffer: buffers.Get().(*[]byte)}
 	defer func() { u.leave(); buffers.Put(u.buffer) }()
 	err := Read(ctx, name, r, size, func(h Header, body io.Reader) error {
-		_, inner, found := strings.Cut(h.Name, "/")
+		inner, found := place(h.Name)
 		if !found || !h.Mode.IsRegular() { // folders come with the files in them
 			return nil
 		}

@@ -100,6 +100,18 @@ func (f *File) Same(path string) bool {
 // is taken away where it is not as it was made. What about names to be run may be run, whatever the archive says. Errors are those of
 // archive.Unpack, a *archive.DigestError, and the disk's.
 func (s *Store) Add(ctx context.Context, name, integrity string, r io.ReaderAt, size int64, about func(root *os.Root) About) (*Entry, error) {
+	return s.add(ctx, name, integrity, r, size, archive.Unpack, about)
+}
+
+// AddAll is Add for an archive that has no folder around everything.
+func (s *Store) AddAll(ctx context.Context, name, integrity string, r io.ReaderAt, size int64) (*Entry, error) {
+	return s.add(ctx, name, integrity, r, size, archive.UnpackAll, func(*os.Root) About { return About{} })
+}
+
+// An unpacker is archive.Unpack, or archive.UnpackAll.
+type unpacker func(ctx context.Context, name string, r io.ReaderAt, size int64, into *os.Root) ([]archive.File, error)
+
+func (s *Store) add(ctx context.Context, name, integrity string, r io.ReaderAt, size int64, unpack unpacker, about func(root *os.Root) About) (*Entry, error) {
 	key, err := archive.Key(name, integrity)
 	if err != nil {
 		return nil, err
@@ -120,7 +132,7 @@ func (s *Store) Add(ctx context.Context, name, integrity string, r io.ReaderAt, 
 		return nil, fmt.Errorf("the store of unpacked releases: %w", err)
 	}
 	defer os.RemoveAll(part)
-	made, err := fill(ctx, part, name, r, size, about)
+	made, err := fill(ctx, part, name, r, size, unpack, about)
 	if err != nil {
 		return nil, err
 	}
@@ -162,13 +174,13 @@ func discard(dir, aside string) error {
 }
 
 // fill unpacks an archive into the folder of an entry and writes its index.
-func fill(ctx context.Context, dir, name string, r io.ReaderAt, size int64, about func(*os.Root) About) (*index, error) {
+func fill(ctx context.Context, dir, name string, r io.ReaderAt, size int64, unpack unpacker, about func(*os.Root) About) (*index, error) {
 	root, err := os.OpenRoot(filepath.Join(dir, filesDir))
 	if err != nil {
 		return nil, err
 	}
 	defer root.Close()
-	files, err := archive.Unpack(ctx, name, r, size, root)
+	files, err := unpack(ctx, name, r, size, root)
 	if err != nil {
 		return nil, err
 	}

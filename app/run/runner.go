@@ -24,6 +24,8 @@ type Runner struct {
 	Repo  vcs.Repo
 	// Packages is the name of the folders that hold installed packages, which are no part of what people keep; "" for none.
 	Packages string
+	// Executables is the folder with what installed packages give people to run, relative to the application: commands find it first. "" for none.
+	Executables string
 }
 
 // A Verdict is the outcome of one check or task.
@@ -92,6 +94,10 @@ func (r Runner) One(ctx context.Context, dir, stage string, c config.Check, live
 		command.Env = append(command.Env, "MOLT="+self)
 	}
 	command.Env = append(command.Env, "MOLT_STAGE="+stage, RunVariable+"="+r.Files.Run)
+	if r.Executables != "" {
+		bin := filepath.Join(dir, filepath.FromSlash(r.Executables))
+		command.Env = append(command.Env, "PATH="+bin+string(os.PathListSeparator)+os.Getenv("PATH"), "VIRTUAL_ENV="+filepath.Dir(bin))
+	}
 	for name, value := range c.Env {
 		command.Env = append(command.Env, name+"="+value)
 	}

@@ -1,0 +1,507 @@
+package tree
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"maps"
+	"os"
+	"os/exec"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"golang.org/x/sync/errgroup"
+
+	"molt/archive"
+	"molt/core/universe"
+	"molt/ecosystem"
+	"molt/input"
+	"molt/registry"
+	"molt/store"
+	"molt/txn"
+)
+
+// An Environment is the installed packages of one folder, of an ecosystem that has them together in an environment of the runtime's making.
+type Environment struct {
+	Files *txn.Workspace
+	Store *store.Store
+	Eco   ecosystem.Flat
+	// Download gets a file of a release.
+	Download func(ctx context.Context, p *ecosystem.LockedPackage, file universe.File, into registry.Sink) error
+}
+
+// An environmentRecord is what was laid out.
+type environmentRecord struct {
+	Format   int               `json:"format"`
+	Runtime  string            `json:"runtime"` // its executable and version
+	Place    string            `json:"place"`   // where it stands, as scripts name it
+	Packages map[string]string `json:"packages"`
+}
+
+// An UnusableError reports releases that have no file that this machine can use.
+type UnusableError struct{ Releases []string }
+
+func (e *UnusableError) Error() string {
+	return fmt.Sprintf("the lock has no file for this machine of %s: they would have to be built here, which Molt does not do", strings.Join(e.Releases, ", "))
+}
+
+// A ClosureError reports what the packages of a lock need on this machine and the lock does not have: it was made for other environments.
+type ClosureError struct {
+	Runtime string
+	Lacks   []string
+}
+
+func (e *ClosureError) Error() string {
+	return fmt.Sprintf("the lock does not suit this machine (%s): %s; name this environment under \"runtime:\" and \"platform:\" in molt.yaml, and relock", e.Runtime, strings.Join(e.Lacks, "; "))
+}
+
+// A wantedFile is a release with the file of it that this machine uses.
+type wantedFile struct {
+	pkg   *ecosystem.LockedPackage
+	file  universe.File
+	key   string
+	entry *store.Entry
+	plan  *ecosystem.Arrangement
+}
+
+// Install lays out a lock, as Tree.Install does: a new environment takes the place of the one that is there, in one move, unless that has everything
+// already. Errors are those of Tree.Install, *UnusableError and *ClosureError.
+func (t *Environment) Install(ctx context.Context, l *ecosystem.Lock, order Order) (*Report, error) {
+	host, err := t.Eco.Probe(ctx, l)
+	if err != nil {
+		return nil, &input.UsageError{Reason: err.Error()}
+	}
+	folder := t.Eco.InstallFolder()
+	now := environmentRecord{Format: 1, Runtime: host.Runtime + " " + host.Version, Place: filepath.Join(t.Files.Dir, folder), Packages: map[string]string{}}
+	was, err := t.read(order.Force)
+	if err != nil {
+		return nil, err
+	}
+	wanted, err := t.choose(l, host, now.Packages)
+	if err != nil {
+		return nil, err
+	}
+	r := &Report{Places: len(wanted)}
+	var before map[string]string
+	if was != nil {
+		before = was.Packages
+	}
+	comparePackages(r, before, now.Packages)
+	same := was != nil && was.Runtime == now.Runtime && was.Place == now.Place && maps.Equal(was.Packages, now.Packages)
+	if was != nil {
+		whole, err := t.examine(ctx, host, l, was, r, order.Force)
+		if err != nil {
+			return nil, err
+		}
+		if same && whole {
+			r.Untouched = true
+			return r, nil
+		}
+	}
+	if err := t.fetch(ctx, wanted, r, order); err != nil || order.Dry {
+		return r, err
+	}
+	if err := t.arrange(host, wanted, now.Place); err != nil {
+		return nil, err
+	}
+	if err := t.replace(ctx, host, wanted, now, r, order); err != nil {
+		return nil, fmt.Errorf("laying out packages: %w; what was installed is as it was", err)
+	}
+	return r, nil
+}
+
+// read returns the record of the environment; nil where there is none, or it is to be replaced whatever it is.
+func (t *Environment) read(force bool) (*environmentRecord, error) {
+	folder := t.Eco.InstallFolder()
+	if !t.Files.Exists(folder) {
+		return nil, nil
+	}
+	if info, err := t.Files.Root.Lstat(folder); err == nil && !info.IsDir() {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s is no folder, and packages are laid out in one of that name; move it away", filepath.Join(t.Files.Dir, folder))}
+	}
+	r := &environmentRecord{}
+	data, err := t.Files.Read(folder+"/"+RecordFile, input.State)
+	switch {
+	case err == nil && json.Unmarshal(data, r) == nil && r.Format == 1:
+		return r, nil
+	case err != nil && !errors.Is(err, fs.ErrNotExist):
+		return nil, err
+	case force:
+		return nil, nil
+	}
+	return nil, &ForeignError{folder}
+}
+
+// choose finds the file of every package that this machine is to have, and notes their keys in the store.
+func (t *Environment) choose(l *ecosystem.Lock, host *ecosystem.Host, keys map[string]string) ([]*wantedFile, error) {
+	var all []*wantedFile
+	var unusable []string
+	for _, p := range t.Eco.Wanted(l, host) {
+		file, ok := t.Eco.FileFor(p, host)
+		if !ok {
+			unusable = append(unusable, p.ID)
+			continue
+		}
+		key, err := archive.Key(p.ID, file.Integrity)
+		if err != nil {
+			return nil, err
+		}
+		keys[p.Name+"@"+p.Version] = key
+		all = append(all, &wantedFile{pkg: p, file: file, key: key})
+	}
+	if unusable != nil {
+		return nil, &UnusableError{unusable}
+	}
+	return all, nil
+}
+
+// comparePackages says what changes.
+func comparePackages(r *Report, was, now map[string]string) {
+	versions := func(all map[string]string) map[string]string {
+		by := map[string]string{}
+		for release := range all {
+			at := strings.LastIndexByte(release, '@')
+			by[release[:max(at, 0)]] = release[at+1:]
+		}
+		return by
+	}
+	is, old := versions(now), versions(was)
+	for _, name := range slices.Sorted(maps.Keys(is)) {
+		switch v := old[name]; v {
+		case "":
+			r.Added = append(r.Added, name+"@"+is[name])
+		case is[name]:
+		default:
+			r.Moved = append(r.Moved, Move{name, v, is[name]})
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(old)) {
+		if is[name] == "" {
+			r.Removed = append(r.Removed, name+"@"+old[name])
+		}
+	}
+}
+
+// examine compares the files of the environment that is there with those of the store, as far as this has them. It reports whether all of them are as
+// they were laid out; that somebody edited one is an *EditedError, unless the environment is to be replaced whatever it is.
+func (t *Environment) examine(ctx context.Context, host *ecosystem.Host, l *ecosystem.Lock, was *environmentRecord, r *Report, force bool) (whole bool, err error) {
+	byRelease := map[string]*ecosystem.LockedPackage{}
+	for i := range l.Packages {
+		byRelease[l.Packages[i].Name+"@"+l.Packages[i].Version] = &l.Packages[i]
+	}
+	whole = true
+	for _, release := range slices.Sorted(maps.Keys(was.Packages)) {
+		if err := ctx.Err(); err != nil {
+			return false, err
+		}
+		e, err := t.Store.Listed(was.Packages[release])
+		if err != nil {
+			return false, err
+		}
+		p := byRelease[release]
+		if e == nil || p == nil {
+			continue
+		}
+		a, err := t.arrangement(host, p, e, was.Place)
+		if err != nil {
+			continue // it would not be laid out again as it is
+		}
+		files := map[string]*store.File{}
+		for i := range e.Files {
+			files[e.Files[i].Path] = &e.Files[i]
+		}
+		for at, file := range a.Links {
+			name := filepath.Join(t.Files.Dir, t.Eco.InstallFolder(), filepath.FromSlash(at))
+			switch _, err := os.Lstat(name); {
+			case errors.Is(err, fs.ErrNotExist):
+				whole = false
+				if !slices.Contains(r.Mended, release) {
+					r.Mended = append(r.Mended, release)
+				}
+			case !files[file].Same(name):
+				whole = false
+				r.Edited = append(r.Edited, path.Join(t.Eco.InstallFolder(), at))
+			}
+		}
+	}
+	slices.Sort(r.Edited)
+	if len(r.Edited) > 0 && !force {
+		return false, &EditedError{r.Edited}
+	}
+	return whole, nil
+}
+
+// fetch has an entry of the store for every package.
+func (t *Environment) fetch(ctx context.Context, wanted []*wantedFile, r *Report, order Order) error {
+	var mu sync.Mutex
+	var missing []string
+	done := 0
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(16)
+	for _, w := range wanted {
+		g.Go(func() error {
+			e, err := t.Store.ByKey(w.key)
+			fetched, size := 0, int64(0)
+			switch {
+			case err != nil:
+				return err
+			case e == nil && (order.Offline || order.Dry):
+				fetched = 1
+			case e == nil:
+				if e, size, err = t.get(ctx, w); err != nil {
+					return err
+				}
+				fetched = 1
+			}
+			w.entry = e
+			mu.Lock()
+			defer mu.Unlock()
+			if e == nil {
+				missing = append(missing, w.pkg.ID)
+			}
+			r.Fetched += fetched
+			r.Bytes += size
+			if done++; order.Watch != nil {
+				order.Watch(done, len(wanted))
+			}
+			return nil
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return err
+	}
+	if len(missing) > 0 && order.Offline {
+		slices.Sort(missing)
+		r.Fetched = 0
+		return &MissingError{missing}
+	}
+	return nil
+}
+
+// get downloads a file and unpacks it into the store.
+func (t *Environment) get(ctx context.Context, w *wantedFile) (*store.Entry, int64, error) {
+	got := &spool{}
+	defer got.discard()
+	if err := t.Download(ctx, w.pkg, w.file, got); err != nil {
+		return nil, 0, err
+	}
+	from, size := got.content()
+	e, err := t.Store.AddAll(ctx, w.pkg.ID, w.file.Integrity, from, size)
+	return e, size, err
+}
+
+// Stock has the releases of locks in the store, as far as this machine would have them.
+func (t *Environment) Stock(ctx context.Context, locks []*ecosystem.Lock, watch func(done, of int)) (Stocked, error) {
+	all := map[string]*wantedFile{}
+	for _, l := range locks {
+		host, err := t.Eco.Probe(ctx, l)
+		if err != nil {
+			return Stocked{}, &input.UsageError{Reason: err.Error()}
+		}
+		wanted, err := t.choose(l, host, map[string]string{})
+		if err != nil {
+			return Stocked{}, err
+		}
+		for _, w := range wanted {
+			all[w.key] = w
+		}
+	}
+	wanted := slices.SortedFunc(maps.Values(all), func(a, b *wantedFile) int { return cmp.Compare(a.pkg.ID, b.pkg.ID) })
+	r := &Report{}
+	err := t.fetch(ctx, wanted, r, Order{Watch: watch})
+	return Stocked{len(wanted), r.Fetched, r.Bytes}, err
+}
+
+// arrange works out where every file goes, and makes sure that the packages have all that they need here.
+func (t *Environment) arrange(host *ecosystem.Host, wanted []*wantedFile, place string) error {
+	var packages []*ecosystem.LockedPackage
+	for _, w := range wanted {
+		packages = append(packages, w.pkg)
+	}
+	closure := &ClosureError{Runtime: "Python " + host.Version}
+	for _, w := range wanted {
+		var err error
+		if w.plan, err = t.arrangement(host, w.pkg, w.entry, place); err != nil {
+			return err
+		}
+		if says := t.Eco.Lacks(host, w.pkg, w.plan.Metadata, packages); says != "" {
+			closure.Lacks = append(closure.Lacks, says)
+		}
+	}
+	if closure.Lacks != nil {
+		return closure
+	}
+	return nil
+}
+
+func (t *Environment) arrangement(host *ecosystem.Host, p *ecosystem.LockedPackage, e *store.Entry, place string) (*ecosystem.Arrangement, error) {
+	files := make(map[string]string, len(e.Files))
+	for _, f := range e.Files {
+		files[f.Path] = f.Digest
+	}
+	return t.Eco.Arrange(host, p, place, files, func(file string) ([]byte, error) {
+		return input.ReadFile(filepath.Join(e.Dir, filepath.FromSlash(file)), input.Source)
+	})
+}
+
+// replace makes the environment beside its place and moves it there.
+func (t *Environment) replace(ctx context.Context, host *ecosystem.Host, wanted []*wantedFile, now environmentRecord, r *Report, order Order) error {
+	if err := t.Files.Mkdir(txn.PartDir); err != nil {
+		return err
+	}
+	staged := path.Join(txn.PartDir, "environment")
+	t.Files.Discard(staged)
+	defer t.Files.Discard(staged)
+	dir := filepath.Join(t.Files.Dir, filepath.FromSlash(staged))
+	if err := t.skeleton(ctx, host, dir, now.Place); err != nil {
+		return err
+	}
+	if err := t.fill(dir, wanted, r); err != nil {
+		return err
+	}
+	data, err := json.Marshal(now)
+	if err != nil {
+		return err
+	}
+	if err := os.WriteFile(filepath.Join(dir, RecordFile), data, 0o644); err != nil {
+		return err
+	}
+	if err := flush(dir); err != nil {
+		return err
+	}
+	if within := order.Within; within != nil {
+		return within.ReplaceFolder(t.Eco.InstallFolder(), staged)
+	}
+	change, err := t.Files.Begin("installing", "install")
+	if err != nil {
+		return err
+	}
+	if err := change.ReplaceFolder(t.Eco.InstallFolder(), staged); err != nil {
+		return errors.Join(err, change.Undo())
+	}
+	return change.Commit()
+}
+
+// skeleton has the runtime make an empty environment, whose scripts then name the place that it will have.
+func (t *Environment) skeleton(ctx context.Context, host *ecosystem.Host, dir, place string) error {
+	argv := t.Eco.Make(host, dir)
+	command := exec.CommandContext(ctx, argv[0], argv[1:]...)
+	if out, err := command.CombinedOutput(); err != nil {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		return fmt.Errorf("%s does not make an environment: %w\n%s", argv[0], err, input.Harmless(strings.TrimSpace(string(out))))
+	}
+	return filepath.WalkDir(dir, func(name string, d fs.DirEntry, err error) error {
+		if err != nil || !d.Type().IsRegular() {
+			return err
+		}
+		info, err := d.Info()
+		if err != nil || info.Size() > 1<<20 {
+			return err
+		}
+		text, err := os.ReadFile(name)
+		if err != nil {
+			return err
+		}
+		if moved := t.Eco.Moved(text, dir, place); string(moved) != string(text) {
+			return os.WriteFile(name, moved, info.Mode().Perm())
+		}
+		return nil
+	})
+}
+
+// fill lays out the packages. Where two have the same file, that of the first by name is taken.
+func (t *Environment) fill(dir string, wanted []*wantedFile, r *Report) error {
+	owner := map[string]*wantedFile{}
+	claim := func(at string, w *wantedFile) bool {
+		if first := owner[at]; first != nil {
+			r.Claimed = append(r.Claimed, fmt.Sprintf("%s is of %s, and %s has one too", at, first.pkg.ID, w.pkg.ID))
+			return false
+		}
+		owner[at] = w
+		return true
+	}
+	made := map[string]bool{}
+	parent := func(name string) error {
+		if in := filepath.Dir(name); !made[in] {
+			if err := os.MkdirAll(in, 0o755); err != nil {
+				return err
+			}
+			made[in] = true
+		}
+		return nil
+	}
+	var copies atomic.Bool
+	g := &errgroup.Group{}
+	g.SetLimit(4)
+	for _, w := range wanted {
+		run := map[string]bool{}
+		for _, at := range w.plan.Run {
+			run[at] = true
+		}
+		for _, at := range slices.Sorted(maps.Keys(w.plan.Made)) {
+			to := filepath.Join(dir, filepath.FromSlash(at))
+			if !claim(at, w) {
+				continue
+			}
+			mode := fs.FileMode(0o644)
+			if run[at] {
+				mode = 0o755
+			}
+			if err := parent(to); err != nil {
+				return err
+			}
+			if err := os.WriteFile(to, w.plan.Made[at], mode); err != nil {
+				return err
+			}
+		}
+		links := map[string]string{}
+		for _, at := range slices.Sorted(maps.Keys(w.plan.Links)) {
+			if !claim(at, w) {
+				continue
+			}
+			to := filepath.Join(dir, filepath.FromSlash(at))
+			if err := parent(to); err != nil {
+				return err
+			}
+			links[to] = w.plan.Links[at]
+		}
+		r.Linked += len(links)
+		g.Go(func() error {
+			for to, file := range links {
+				from := filepath.Join(w.entry.Dir, filepath.FromSlash(file))
+				rel, _ := filepath.Rel(dir, to)
+				if err := linkOrCopy(from, to, run[filepath.ToSlash(rel)], &copies); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+	}
+	return g.Wait()
+}
+
+// linkOrCopy links a file, or copies it where that cannot be done, and where it is to be run and the store's is not.
+func linkOrCopy(from, to string, executable bool, copies *atomic.Bool) error {
+	info, err := os.Stat(from)
+	if err != nil {
+		return err
+	}
+	runs := info.Mode()&0o111 != 0
+	if !copies.Load() && (runs || !executable) {
+		err := os.Link(from, to)
+		if err == nil || !unlinkable(err) {
+			return err
+		}
+		copies.Store(true)
+	}
+	return duplicate(from, to, runs || executable)
+}

@@ -1,0 +1,45 @@
+package ecosystem
+
+import (
+	"context"
+
+	"molt/core/universe"
+)
+
+// A Flat ecosystem has the packages of an application together in one environment, which the language's runtime makes and Molt fills.
+type Flat interface {
+	TreeReader
+	// Probe asks the runtimes of this machine about themselves, first those whose version an environment of the lock has, and returns the first that
+	// suits what the application requires. The error says which there are, and what is asked for.
+	Probe(ctx context.Context, l *Lock) (*Host, error)
+	// Make is the command line that makes an empty environment in a folder. It is moved to another place afterwards (Moved).
+	Make(h *Host, dir string) []string
+	// Moved returns the text of a file of an empty environment for the place that it is moved to.
+	Moved(text []byte, from, to string) []byte
+	// Wanted lists the packages of a lock that this machine is to have, sorted by ID: those that the roots lead to by demands that hold here.
+	Wanted(l *Lock, h *Host) []*LockedPackage
+	// FileFor returns the file of a release that this machine can use best; false where there is none.
+	FileFor(p *LockedPackage, h *Host) (universe.File, bool)
+	// Arrange says where the files of a release go in an environment that will stand in a folder (an absolute path), and which files are made for it.
+	// The files are those of the archive, by path with their SHA-256 in hexadecimal digits; read reads one. A release that contradicts itself is an error.
+	Arrange(h *Host, p *LockedPackage, env string, files map[string]string, read func(path string) ([]byte, error)) (*Arrangement, error)
+	// Lacks says what a release needs on this machine, by its own metadata, that is not among the wanted; "" for nothing.
+	Lacks(h *Host, p *LockedPackage, metadata []byte, wanted []*LockedPackage) string
+	// Executables is the folder of an environment with what people run, with slashes.
+	Executables() string
+}
+
+// A Host is a runtime on this machine.
+type Host struct {
+	Runtime string `json:"runtime"` // its executable
+	Version string `json:"version"`
+	Detail  any    `json:"-"` // what the ecosystem has to know of it
+}
+
+// An Arrangement is where a release goes in an environment. Paths are relative to the environment, with slashes.
+type Arrangement struct {
+	Links    map[string]string // files of the archive, by where they go
+	Made     map[string][]byte // files that are made
+	Run      []string          // those of Links and Made that people run
+	Metadata []byte
+}

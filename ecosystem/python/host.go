@@ -1,0 +1,308 @@
+package python
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"molt/core/universe"
+	"molt/ecosystem"
+	"molt/ecosystem/python/requirement"
+	"molt/ecosystem/python/specifiers"
+)
+
+// A hostDetail is what an interpreter says of itself.
+type hostDetail struct {
+	Executable string                  `json:"executable"`
+	Markers    requirement.Environment `json:"markers"`
+	System     string                  `json:"system"` // such as linux-x86_64 or macosx-14.0-arm64
+	Libc       []string                `json:"libc"`   // name and version
+	Site       string                  `json:"site"`   // of an environment, relative to it, with slashes
+}
+
+// probe is what an interpreter is asked. It prints one line of JSON.
+const probe = `
+import json, os, platform, sys, sysconfig
+def version(info):
+    text = "%d.%d.%d" % tuple(info[:3])
+    kind = info.releaselevel
+    return text if kind == "final" else text + kind[0] + str(info.serial)
+base = os.path.join(os.sep, "base")
+names = {"base": base, "platbase": base, "installed_base": base}
+scheme = "nt" if os.name == "nt" else "posix_prefix"
+print(json.dumps({
+    "executable": sys.executable,
+    "system": sysconfig.get_platform(),
+    "libc": list(platform.libc_ver()),
+    "site": os.path.relpath(sysconfig.get_path("purelib", scheme, names), base).replace(os.sep, "/"),
+    "markers": {
+        "os_name": os.name, "sys_platform": sys.platform, "platform_machine": platform.machine(),
+        "platform_python_implementation": platform.python_implementation(), "platform_release": platform.release(),
+        "platform_system": platform.system(), "platform_version": platform.version(),
+        "python_version": ".".join(platform.python_version_tuple()[:2]), "python_full_version": platform.python_version(),
+        "implementation_name": sys.implementation.name, "implementation_version": version(sys.implementation.version),
+    },
+}))
+`
+
+// Probe asks the interpreters that an environment of the lock would have, by their usual names, then the usual one.
+func (Python) Probe(ctx context.Context, l *ecosystem.Lock) (*ecosystem.Host, error) {
+	var names []string
+	for _, e := range l.Environments {
+		if m, err := markersOf(e); err == nil && !slices.Contains(names, "python"+m["python_version"]) {
+			names = append(names, "python"+m["python_version"])
+		}
+	}
+	names = append(names, "python3", "python")
+	var found []string
+	for _, name := range names {
+		file, err := exec.LookPath(name)
+		if err != nil {
+			continue
+		}
+		h, err := ask(ctx, file)
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		if err != nil {
+			found = append(found, fmt.Sprintf("%s does not say what it is: %v", file, err))
+			continue
+		}
+		unsuited := ""
+		for _, q := range l.Requires {
+			if holds, ok := specifiers.Satisfies(h.Version, q.Text); q.Name == runtimeName && ok && !holds {
+				unsuited = fmt.Sprintf("%s is Python %s, and the application requires %s", file, h.Version, q.Text)
+			}
+		}
+		if unsuited == "" {
+			return h, nil
+		}
+		if !slices.Contains(found, unsuited) {
+			found = append(found, unsuited)
+		}
+	}
+	if found == nil {
+		return nil, fmt.Errorf("there is no Python on this machine: looked for %s", strings.Join(names, ", "))
+	}
+	return nil, fmt.Errorf("no Python on this machine will do: %s", strings.Join(found, "; "))
+}
+
+// mostAsked is how long an interpreter may take to answer.
+const mostAsked = 20 * time.Second
+
+// ask asks one interpreter, in a mode in which nothing of the user's is loaded.
+func ask(ctx context.Context, file string) (*ecosystem.Host, error) {
+	ctx, cancel := context.WithTimeout(ctx, mostAsked)
+	defer cancel()
+	out, err := exec.CommandContext(ctx, file, "-I", "-c", probe).Output()
+	if err != nil {
+		return nil, err
+	}
+	d := &hostDetail{}
+	if err := json.Unmarshal(out, d); err != nil {
+		return nil, err
+	}
+	v, err := specifiers.Parse(d.Markers["python_full_version"])
+	if err != nil || !filepath.IsLocal(filepath.FromSlash(d.Site)) {
+		return nil, fmt.Errorf("it answers %q", strings.TrimSpace(string(out)))
+	}
+	if d.Executable == "" {
+		d.Executable = file
+	}
+	return &ecosystem.Host{Runtime: d.Executable, Version: v.Normal(), Detail: d}, nil
+}
+
+// Make is a call of the interpreter's own module for environments.
+func (Python) Make(h *ecosystem.Host, dir string) []string {
+	return []string{h.Runtime, "-I", "-m", "venv", "--without-pip", dir}
+}
+
+// Moved replaces the folder in scripts and in the environment's configuration.
+func (Python) Moved(text []byte, from, to string) []byte {
+	return []byte(strings.ReplaceAll(string(text), from, to))
+}
+
+// Wanted follows the demands whose markers hold here.
+func (Python) Wanted(l *ecosystem.Lock, h *ecosystem.Host) []*ecosystem.LockedPackage {
+	e := h.Detail.(*hostDetail).Markers
+	nodes := map[string]*ecosystem.LockedPackage{}
+	for i := range l.Packages {
+		nodes[l.Packages[i].ID] = &l.Packages[i]
+	}
+	wanted := map[string]*ecosystem.LockedPackage{}
+	seen := map[string]bool{}
+	todo := slices.Clone(l.Roots)
+	for len(todo) > 0 {
+		edge := todo[len(todo)-1]
+		todo = todo[:len(todo)-1]
+		n := nodes[edge.To]
+		if m, err := requirement.ParseMarker(edge.When); n == nil || seen[n.ID] || edge.When != "" && err == nil && !m.Holds(e) {
+			continue
+		}
+		seen[n.ID] = true
+		if base, extra := universe.SplitExtra(n.Name); extra == "" {
+			wanted[n.ID] = n
+		} else if p := nodes[base+"@"+n.Version]; p != nil {
+			todo = append(todo, edge)
+			todo[len(todo)-1].To = p.ID
+		}
+		todo = append(todo, n.Needs...)
+	}
+	var all []*ecosystem.LockedPackage
+	for _, p := range wanted {
+		all = append(all, p)
+	}
+	slices.SortFunc(all, func(a, b *ecosystem.LockedPackage) int { return strings.Compare(a.ID, b.ID) })
+	return all
+}
+
+// Lacks reads the requirements in the metadata of a release.
+func (Python) Lacks(h *ecosystem.Host, p *ecosystem.LockedPackage, metadata []byte, wanted []*ecosystem.LockedPackage) string {
+	e := h.Detail.(*hostDetail).Markers
+	m, _, err := readMetadata(p.Name, p.Version, metadata)
+	if err != nil {
+		return err.Error()
+	}
+	for _, text := range m.Needs {
+		r, err := requirement.Parse(text)
+		if err != nil || r.Address != "" || !r.Marker.Holds(e) {
+			continue
+		}
+		name := requirement.Canonical(r.Name)
+		i := slices.IndexFunc(wanted, func(x *ecosystem.LockedPackage) bool { return x.Name == name })
+		if i < 0 {
+			return fmt.Sprintf("%s needs %s here, which is not in the lock", p.ID, text)
+		}
+		if holds, ok := specifiers.Satisfies(wanted[i].Version, r.Specifier); ok && !holds {
+			return fmt.Sprintf("%s needs %s here, and the lock has %s", p.ID, text, wanted[i].Version)
+		}
+	}
+	return ""
+}
+
+// FileFor returns the wheel whose tags this machine prefers, by the specification "Platform compatibility tags".
+func (Python) FileFor(p *ecosystem.LockedPackage, h *ecosystem.Host) (universe.File, bool) {
+	d := h.Detail.(*hostDetail)
+	var best universe.File
+	rank := -1
+	for _, f := range p.Files {
+		if w, ok := parseWheel(fileName(f.Address)); ok && f.Kind == wheelKind {
+			if r := d.rank(w); r > rank {
+				best, rank = f, r
+			}
+		}
+	}
+	return best, rank >= 0
+}
+
+// rank says how well a wheel suits: more is better, negative is not at all. What is made for exactly this interpreter comes first, then what is for a
+// stable interface or an older interpreter, then what is not compiled.
+func (d *hostDetail) rank(w wheel) int {
+	system := -1
+	for _, tag := range w.systems {
+		system = max(system, d.systemRank(tag))
+	}
+	if system < 0 {
+		return -1
+	}
+	v, err := specifiers.Parse(d.Markers["python_version"])
+	if err != nil {
+		return -1
+	}
+	major, minor := v.Numbers()
+	best := -1
+	for _, interpreter := range w.interpreters {
+		for _, abi := range w.abis {
+			best = max(best, interpreterRank(interpreter, abi, d.Markers["implementation_name"], major, minor))
+		}
+	}
+	if best < 0 {
+		return -1
+	}
+	return best*1_000_000 + system
+}
+
+var interpreterTag = regexp.MustCompile(`^(py|cp)(\d)(\d*)$`)
+
+func interpreterRank(interpreter, abi, implementation string, major, minor int) int {
+	m := interpreterTag.FindStringSubmatch(interpreter)
+	if m == nil {
+		return -1
+	}
+	tagMajor, _ := strconv.Atoi(m[2])
+	tagMinor, err := strconv.Atoi(m[3])
+	exact := err == nil && tagMinor == minor
+	if tagMajor != major || err == nil && tagMinor > minor || m[1] == "cp" && implementation != "cpython" {
+		return -1
+	}
+	switch {
+	case m[1] == "cp" && exact && abi == interpreter:
+		return 400
+	case m[1] == "cp" && abi == "abi3" && err == nil:
+		return 200 + tagMinor
+	case m[1] == "cp" && exact && abi == "none":
+		return 190
+	case m[1] == "py" && abi == "none":
+		return 10 + tagMinor
+	}
+	return -1
+}
+
+var (
+	manylinuxTag = regexp.MustCompile(`^manylinux_(\d+)_(\d+)_(\w+)$`)
+	musllinuxTag = regexp.MustCompile(`^musllinux_(\d+)_(\d+)_(\w+)$`)
+	macosTag     = regexp.MustCompile(`^macosx_(\d+)_(\d+)_(\w+)$`)
+	macosSystem  = regexp.MustCompile(`^macosx-(\d+)\.(\d+)-(\w+)$`)
+)
+
+// oldManylinux are older names of tags.
+var oldManylinux = strings.NewReplacer("manylinux1_", "manylinux_2_5_", "manylinux2010_", "manylinux_2_12_", "manylinux2014_", "manylinux_2_17_")
+
+// systemRank says how well the tag of a platform suits; negative is not at all.
+func (d *hostDetail) systemRank(tag string) int {
+	if tag == "any" {
+		return 0
+	}
+	number := func(major, minor string) int {
+		a, _ := strconv.Atoi(major)
+		b, _ := strconv.Atoi(minor)
+		return a*1000 + b
+	}
+	upTo := func(m []string, name, version string) int {
+		major, rest, _ := strings.Cut(version, ".")
+		minor, _, _ := strings.Cut(rest, ".")
+		if len(d.Libc) == 2 && d.Libc[0] == name && m[3] == d.Markers["platform_machine"] && number(m[1], m[2]) <= number(major, minor) {
+			return number(m[1], m[2])
+		}
+		return -1
+	}
+	libc := ""
+	if len(d.Libc) == 2 {
+		libc = d.Libc[1]
+	}
+	if m := manylinuxTag.FindStringSubmatch(oldManylinux.Replace(tag)); m != nil {
+		return upTo(m, "glibc", libc)
+	}
+	if m := musllinuxTag.FindStringSubmatch(tag); m != nil {
+		return upTo(m, "musl", libc)
+	}
+	if m, here := macosTag.FindStringSubmatch(tag), macosSystem.FindStringSubmatch(d.System); m != nil {
+		if here == nil || m[3] != here[3] && m[3] != "universal2" || number(m[1], m[2]) > number(here[1], here[2]) {
+			return -1
+		}
+		return number(m[1], m[2])
+	}
+	if tag == strings.NewReplacer("-", "_", ".", "_").Replace(d.System) {
+		return 1
+	}
+	return -1
+}
+
+var _ ecosystem.Flat = Python{}
