@@ -105,6 +105,13 @@ func Open(s Settings) (*App, error) {
 	if a.Fixed, err = a.readFixed(); err != nil {
 		return nil, err
 	}
+	for _, name := range slices.Sorted(maps.Keys(a.Config.Stops)) {
+		for i, text := range a.Config.Stops[name] {
+			if _, err := a.Eco.Scheme().Goal(text); err != nil {
+				return nil, a.Config.Place.At(false, fmt.Sprintf("%q: expected a release by which to go, such as 4.2: %v", text, err), "stops", name, i)
+			}
+		}
+	}
 	for _, d := range a.Config.Runtime.All() {
 		if _, err := a.runtime(d.Runtime).Scheme.Complete(d.Version); err != nil {
 			path := []any{"runtime", d.Environment, d.Runtime}
@@ -279,7 +286,7 @@ func (a *App) Application() project.Application {
 	held, _ := a.Config.Held(a.now())
 	apart := a.apartNames()
 	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: a.deployed(), Presumed: a.presumed, Grounds: a.grounds, Trusted: apart(a.Config.Trust), Minors: apart(a.Config.Minors()),
-		Previews: a.Config.Previews, Known: runtimes(a.Eco), Kin: func(name string) project.Kin { return ecosystem.Kin(a.Eco)(project.OwnName(name)) }, Held: apart(held), Reasons: a.Config.Reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.Rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
+		Stops: a.Config.Stops, Previews: a.Config.Previews, Known: runtimes(a.Eco), Kin: func(name string) project.Kin { return ecosystem.Kin(a.Eco)(project.OwnName(name)) }, Held: apart(held), Reasons: a.Config.Reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.Rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
 	u.Linked = slices.Sorted(maps.Values(a.Manifest.Linked()))
 	if c, err := a.runner().Remembered(); err == nil { // what cannot be read proves nothing
 		u.Ran = c.Ran

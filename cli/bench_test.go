@@ -16,7 +16,7 @@ import (
 // benchDesk makes a desk for a benchmark: the demo's application when the manifest is "".
 func benchDesk(b *testing.B, universe, manifest string) *desk {
 	b.Helper()
-	table, err := demo.Universe()
+	table, err := demo.Scenarios[0].Universe()
 	if universe != "" {
 		table, err = standin.ReadUniverse("bench.universe", []byte(universe), ranges.Scheme)
 	}
@@ -28,7 +28,7 @@ func benchDesk(b *testing.B, universe, manifest string) *desk {
 	d := &desk{TB: b, dir: b.TempDir(), registry: server.URL, cache: b.TempDir(), columns: "100"}
 	if manifest == "" {
 		d.dir = filepath.Join(d.dir, "app")
-		if err := demo.Copy(d.dir); err != nil {
+		if err := demo.Scenarios[0].Copy(d.dir); err != nil {
 			b.Fatal(err)
 		}
 		return d

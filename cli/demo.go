@@ -14,6 +14,7 @@ import (
 	"molt/app/config"
 	"molt/demo"
 	"molt/doc"
+	"molt/ecosystem"
 	"molt/input"
 )
 
@@ -22,11 +23,16 @@ func (c *call) demo() *cobra.Command {
 		Use:   "demo [DIR]",
 		Short: "Show the whole job on made-up data",
 		Long: `Demo copies the booking site of Skerry Ferries into a folder, serves a made-up registry, and takes the site from
-brackwater 3 to brackwater 5, showing every command and what it prints. Its packages hold real code, so with a JavaScript
-runtime on this machine the desk's own tests judge every stage. A folder that you name stays, for playing in.`,
-		Example: "  molt demo\n  molt demo ./gannet-desk",
+brackwater 3 to brackwater 5, showing every command and what it prints. With --ecosystem python it is the line's back office that goes from
+marram 4.2 to marram 5.2. The packages hold real code, so with the language's runtime on this machine the application's own tests judge every
+stage. A folder that you name stays, for playing in.`,
+		Example: "  molt demo\n  molt demo ./gannet-desk\n  molt demo --ecosystem python",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
+			t, err := c.tale()
+			if err != nil {
+				return err
+			}
 			dir, temporary := "", len(args) == 0
 			if temporary {
 				made, err := os.MkdirTemp("", "molt-demo-")
@@ -34,17 +40,57 @@ runtime on this machine the desk's own tests judge every stage. A folder that yo
 					return err
 				}
 				defer os.RemoveAll(made)
-				dir = filepath.Join(made, demo.Name)
+				dir = filepath.Join(made, t.Name)
 			} else {
 				dir = args[0]
 			}
-			return c.perform(dir, temporary)
+			return c.perform(t, dir, temporary)
 		},
 	}
 }
 
+// A tale is a scenario with what is told about it.
+type tale struct {
+	demo.Scenario
+	eco     ecosystem.Ecosystem
+	runtime string // as people call it
+	app     string // "desk": the application, as its people call it
+	ends    string
+	play    func(s *scene) error
+	raises  string          // what is told when a runtime is to be raised
+	raised  [3]string       // an edit, as edit takes it
+	mends   map[string]mend // the work of people where a stage breaks the application, by stage
+}
+
+// A mend is what to run a stage with, what is told then, and which lines to change.
+type mend struct {
+	with  []string
+	says  string
+	edits [][3]string // file, what it says, what it is to say
+}
+
+// tale returns the one of the ecosystem that the call names, else the first.
+func (c *call) tale() (*tale, error) {
+	name := c.settings.Ecosystem
+	if name == "" {
+		name = demo.Scenarios[0].Ecosystem
+	}
+	scenario, ok := demo.For(name)
+	e, err := app.Named(name)
+	if err != nil {
+		return nil, err
+	}
+	if !ok {
+		return nil, &input.UsageError{Reason: "there is no demo of " + name}
+	}
+	t := tales[name]
+	t.Scenario, t.eco = scenario, e
+	return &t, nil
+}
+
 // A scene plays the demo in one folder.
 type scene struct {
+	*tale
 	c    *call
 	dir  string
 	self string
@@ -52,17 +98,17 @@ type scene struct {
 	runs bool // this machine has a runtime for the desk's tests
 }
 
-func (c *call) perform(dir string, temporary bool) error {
-	if err := demo.Copy(dir); errors.Is(err, os.ErrExist) {
+func (c *call) perform(t *tale, dir string, temporary bool) error {
+	if err := t.Copy(dir); errors.Is(err, os.ErrExist) {
 		return &input.UsageError{Reason: fmt.Sprintf("%v; the demo wants a folder of its own", err)}
 	} else if err != nil {
 		return err
 	}
-	packages, err := demo.Universe()
+	packages, err := t.Universe()
 	if err != nil {
 		return err
 	}
-	address, stop, err := serve(c.ctx, app.Ecosystems[0], packages, "127.0.0.1:0")
+	address, stop, err := serve(c.ctx, t.eco, packages, "127.0.0.1:0")
 	if err != nil {
 		return err
 	}
@@ -76,8 +122,9 @@ func (c *call) perform(dir string, temporary bool) error {
 		return err
 	}
 	defer os.RemoveAll(cache)
-	s := &scene{c: c, dir: dir, self: self}
-	s.env = append(os.Environ(), "MOLT_REGISTRY_JS="+address, "MOLT_CACHE="+cache)
+	s := &scene{tale: t, c: c, dir: dir, self: self}
+	variable := "MOLT_REGISTRY_" + strings.ToUpper(t.Ecosystem)
+	s.env = append(os.Environ(), variable+"="+address, "MOLT_CACHE="+cache)
 	if temporary { // nothing of it is kept, the key of its folder neither
 		s.env = append(s.env, "MOLT_STATE="+filepath.Join(cache, "state"))
 	}
@@ -90,25 +137,25 @@ func (c *call) perform(dir string, temporary bool) error {
 	}
 	if !s.runs {
 		if has == "" {
-			has = "no JavaScript runtime"
+			has = "no " + t.runtime
 		}
-		s.tell("The desk's own tests need a JavaScript runtime (node %s), and this machine has %s: they are left out, and nothing is installed.", demo.Runs, has)
-		if err := demo.Still(dir); err != nil {
+		s.tell("The %s's own tests need a %s (%s), and this machine has %s: they are left out, and nothing is installed.", t.app, t.runtime, t.Runs, has)
+		if err := t.Still(dir); err != nil {
 			return err
 		}
 	}
-	if err := s.play(); err != nil {
+	if err := t.play(s); err != nil {
 		return err
 	}
-	s.tell("gannet-desk stands on brackwater 5, with a lock that was verified.")
+	s.tell("%s", t.ends)
 	if !temporary {
-		s.tell("To play on in %s: run molt standin beside it, and set MOLT_REGISTRY_JS to the address that it prints.", dir)
+		s.tell("To play on in %s: run molt standin --ecosystem %s beside it, and set %s to the address that it prints.", dir, t.Ecosystem, variable)
 	}
 	return nil
 }
 
-// play is the story.
-func (s *scene) play() error {
+// theDesk is the story of the booking desk.
+func theDesk(s *scene) error {
 	s.tell("Skerry Ferries' booking desk stands on brackwater 3. Where exactly?")
 	if err := s.run(exitFine, "survey"); err != nil {
 		return err
@@ -135,18 +182,8 @@ func (s *scene) play() error {
 			return err
 		}
 	}
-	s.tell("Now stage by stage. After each one the checks of molt.yaml decide, on the packages of that stage.")
-	for {
-		stage, err := s.next()
-		if err != nil {
-			return err
-		}
-		if stage == nil {
-			break
-		}
-		if err := s.stage(stage); err != nil {
-			return err
-		}
+	if err := s.stages(); err != nil {
+		return err
 	}
 	if err := s.run(exitFine, "verify"); err != nil {
 		return err
@@ -154,18 +191,35 @@ func (s *scene) play() error {
 	return s.run(exitFine, "survey")
 }
 
-// stage carries out one stage, with the work of people that it needs.
-func (s *scene) stage(stage *doc.PlanStage) error {
+// stages carries out all stages.
+func (s *scene) stages() error {
+	s.tell("Now stage by stage. After each one the checks of molt.yaml decide, on the packages of that stage.")
+	for {
+		stage, err := s.next()
+		if err != nil {
+			return err
+		}
+		if stage == nil {
+			return nil
+		}
+		if err := s.carryOut(stage); err != nil {
+			return err
+		}
+	}
+}
+
+// carryOut carries out one stage, with the work of people that it needs.
+func (s *scene) carryOut(stage *doc.PlanStage) error {
 	if stage.Raise != nil {
 		if err := s.run(exitAttention, "step"); err != nil {
 			return err
 		}
-		s.tell("The harbour office raises its server, and the crew writes that down in molt.yaml:")
-		if err := s.edit(config.File, "node: 16.20.2", "node: 20.11.1"); err != nil {
+		s.tell("%s", s.raises)
+		if err := s.edit(s.raised[0], s.raised[1], s.raised[2]); err != nil {
 			return err
 		}
 	}
-	if mend, breaks := mends[stage.ID]; breaks && s.runs {
+	if mend, breaks := s.mends[stage.ID]; breaks && s.runs {
 		if err := s.run(exitAttention, append([]string{"step"}, mend.with...)...); err != nil {
 			return err
 		}
@@ -180,12 +234,8 @@ func (s *scene) stage(stage *doc.PlanStage) error {
 	return s.run(exitFine, "step")
 }
 
-// mends is the work of people where a stage breaks the desk, by stage: what to run it with, and which lines to change.
-var mends = map[string]struct {
-	with  []string
-	says  string
-	edits [][3]string // file, what it says, what it is to say
-}{
+// deskMends is the work of the desk's people.
+var deskMends = map[string]mend{
 	"minor": {[]string{"--find-culprit"}, "A minor release that took a function away. The crew edits the lines that import it:", [][3]string{
 		{"src/sailings.js", `import { cached } from "wakeful-cache";`, `import { remember } from "wakeful-cache";`},
 		{"src/sailings.js", `tonight: cached(`, `tonight: remember(`},
@@ -198,6 +248,45 @@ var mends = map[string]struct {
 	"retire-skerry-words": {nil, "The package has another name, and the source still has the old one:", [][3]string{
 		{"src/desk.js", `"skerry-words"`, `"lantern-words"`},
 	}},
+}
+
+// officeMends is the work of the office's people.
+var officeMends = map[string]mend{
+	"goal-5.2": {nil, "As the release notes said: watch_now has a module of its own. The crew edits the lines that the advice names:", [][3]string{
+		{"office/rosters.py", "from marram import render, route, watch_now", "from marram import clock, render, route"},
+		{"office/rosters.py", "{watch_now():%Y}", "{clock.now():%Y}"},
+	}},
+}
+
+// theOffice is the story of the back office.
+func theOffice(s *scene) error {
+	s.tell("Skerry Ferries' back office stands on marram 4.2, a long-term release. Where exactly?")
+	if err := s.run(exitFine, "survey"); err != nil {
+		return err
+	}
+	s.tell("The next long-term release is 5.2. What would it mean?")
+	for _, command := range [][]string{{"assess"}, {"plan"}} {
+		if err := s.run(exitFine, command...); err != nil {
+			return err
+		}
+	}
+	s.tell("Few packages of this language have an upper bound, so what their authors claim to be for decides: quay-forms 2.1 names marram up to 4.2, and 2.4 names 5.2. " +
+		"marram 5.2.6 was withdrawn by its makers, chartroom 2.0 has no form that can be read without building it, and tidetable is pinned to a post-release.")
+	if err := s.stages(); err != nil {
+		return err
+	}
+	if err := s.run(exitFine, "verify"); err != nil {
+		return err
+	}
+	return s.run(exitFine, "survey")
+}
+
+// tales are the stories, by ecosystem.
+var tales = map[string]tale{
+	"js": {runtime: "JavaScript runtime", app: "desk", ends: "gannet-desk stands on brackwater 5, with a lock that was verified.", play: theDesk,
+		raises: "The harbour office raises its server, and the crew writes that down in molt.yaml:", raised: [3]string{config.File, "node: 16.20.2", "node: 20.11.1"}, mends: deskMends},
+	"python": {runtime: "Python", app: "office", ends: "skua-office stands on marram 5.2, with a lock that was verified and that ordinary installers read.", play: theOffice,
+		raises: "The harbour office raises its server, and the crew writes that down in molt.yaml:", raised: [3]string{config.File, `python: "3.9"`, `python: "3.11"`}, mends: officeMends},
 }
 
 func (s *scene) tell(format string, args ...any) {
@@ -263,7 +352,7 @@ func (s *scene) canRun() (bool, string, error) {
 		return false, "", err
 	}
 	name, v := a.RuntimeHere(s.c.ctx)
-	return v != "" && a.Suits(name, demo.Runs, v), strings.TrimSpace(name + " " + v), nil
+	return v != "" && a.Suits(name, s.Runs, v), strings.TrimSpace(name + " " + v), nil
 }
 
 // next returns the next stage of the plan, or nil.

@@ -100,7 +100,7 @@ var beside sync.Map
 
 // demoRegistry is the demo's registry, of which the archives are made once.
 var demoRegistry = sync.OnceValue(func() http.Handler {
-	table, err := demo.Universe()
+	table, err := demo.Scenarios[0].Universe()
 	if err != nil {
 		panic(err)
 	}
@@ -137,11 +137,11 @@ func newDesk(t *testing.T, universe string, files map[string]string) *desk {
 func demoDesk(t *testing.T) *desk {
 	t.Helper()
 	d := newDesk(t, "", nil)
-	if err := demo.Copy(filepath.Join(d.dir, "app")); err != nil {
+	if err := demo.Scenarios[0].Copy(filepath.Join(d.dir, "app")); err != nil {
 		t.Fatal(err)
 	}
 	d.dir = filepath.Join(d.dir, "app")
-	if err := demo.Still(d.dir); err != nil { // not every machine has a runtime, nor the same
+	if err := demo.Scenarios[0].Still(d.dir); err != nil { // not every machine has a runtime, nor the same
 		t.Fatal(err)
 	}
 	return d

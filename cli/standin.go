@@ -64,7 +64,14 @@ docs/formats.md describes both files.`,
 func (c *call) served(server ecosystem.Server, e ecosystem.Ecosystem, args []string) (handler http.Handler, count int, done func(), err error) {
 	done = func() {}
 	if len(args) == 0 {
-		packages, err := demo.Universe()
+		scenario, ok := demo.For(e.Name())
+		if !ok {
+			return nil, 0, nil, &input.UsageError{Reason: fmt.Sprintf("the demo has no packages of %s: name a universe file", e.Name())}
+		}
+		packages, err := scenario.Universe()
+		if err != nil {
+			return nil, 0, nil, err
+		}
 		return server.StandIn(packages), len(packages), done, err
 	}
 	if zipped(args[0]) {

@@ -1,5 +1,5 @@
-// Package demo holds the made-up scenario that Molt ships: the booking desk of Skerry Ferries, and the packages of the
-// registry around it.
+// Package demo holds the made-up scenario that Molt ships: the booking desk of Skerry Ferries and its back office, and the packages of the
+// registries around them.
 package demo
 
 import (
@@ -11,31 +11,54 @@ import (
 	"strings"
 
 	"molt/core/universe"
+	"molt/core/version"
 	"molt/ecosystem/js/ranges"
+	"molt/ecosystem/python/specifiers"
 	"molt/ecosystem/standin"
 )
 
-//go:embed skerry.universe
-var universeFile []byte
+//go:embed skerry.universe marram.universe
+var universes embed.FS
 
-//go:embed all:gannet-desk
-var application embed.FS
+//go:embed all:gannet-desk all:skua-office
+var applications embed.FS
 
-// Name is the name of the application.
-const Name = "gannet-desk"
+// A Scenario is an application with the registry around it.
+type Scenario struct {
+	Name      string // of the application, and of the folder that it usually has
+	Ecosystem string
+	Goal      string
+	Runs      string // what the application's own tests need of the language's runtime
+	universe  string
+	scheme    version.Scheme
+	tests     string // the line of molt.yaml with which these tests begin
+}
 
-// Runs is what the desk's own tests need of the runtime node.
-const Runs = ">=18"
+// Scenarios are all of them, the first is the usual one.
+var Scenarios = []Scenario{
+	{"gannet-desk", "js", "brackwater@5", ">=18", "skerry.universe", ranges.Scheme, "  - name: the desk's tests\n"},
+	{"skua-office", "python", "marram@5.2", ">=3.10", "marram.universe", specifiers.Scheme, "  - name: the office's tests\n"},
+}
+
+// For returns the scenario of an ecosystem, by its name.
+func For(ecosystem string) (Scenario, bool) {
+	for _, s := range Scenarios {
+		if s.Ecosystem == ecosystem {
+			return s, true
+		}
+	}
+	return Scenario{}, false
+}
 
 // Still changes a copy of the application so that it needs no runtime: its own tests are no check any more, and nothing is installed.
-func Still(dir string) error {
+func (s Scenario) Still(dir string) error {
 	file := filepath.Join(dir, "molt.yaml")
 	data, err := os.ReadFile(file)
 	if err != nil {
 		return err
 	}
-	before, tests, found := strings.Cut(string(data), "  - name: the desk's tests\n")
-	_, after, ended := strings.Cut(tests, " test\n")
+	before, tests, found := strings.Cut(string(data), s.tests)
+	_, after, ended := strings.Cut(tests, "\n")
 	if !found || !ended {
 		return fmt.Errorf("%s has no tests to take out", file)
 	}
@@ -43,20 +66,24 @@ func Still(dir string) error {
 }
 
 // Universe returns the packages of the registry.
-func Universe() (universe.Table, error) {
-	return standin.ReadUniverse("skerry.universe", universeFile, ranges.Scheme)
+func (s Scenario) Universe() (universe.Table, error) {
+	data, err := universes.ReadFile(s.universe)
+	if err != nil {
+		return nil, err
+	}
+	return standin.ReadUniverse(s.universe, data, s.scheme)
 }
 
 // Copy writes the application into a folder, which is made when it does not exist. A file that exists already is an
 // error, and then nothing is written.
-func Copy(dir string) error {
+func (s Scenario) Copy(dir string) error {
 	files := map[string][]byte{}
-	err := fs.WalkDir(application, Name, func(path string, d fs.DirEntry, err error) error {
+	err := fs.WalkDir(applications, s.Name, func(path string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
 			return err
 		}
-		data, err := application.ReadFile(path)
-		files[filepath.FromSlash(strings.TrimPrefix(path, Name+"/"))] = data
+		data, err := applications.ReadFile(path)
+		files[filepath.FromSlash(strings.TrimPrefix(path, s.Name+"/"))] = data
 		return err
 	})
 	if err != nil {

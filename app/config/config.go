@@ -35,6 +35,7 @@ type Config struct {
 	Family    [][]string        `yaml:"family"`
 	Trust     []string          `yaml:"trust"`    // packages whose silence or open range counts as a promise
 	Breaking  map[string]string `yaml:"breaking"` // packages of which a minor release may break: "minor"
+	Stops     Stops             `yaml:"stops"`    // by which releases of a framework the way to a goal goes
 	Fixed     string            `yaml:"fixed"`    // an inventory of packages that are given from outside
 	Install   string            `yaml:"install"`  // who lays out packages: "molt", "none" (nobody does for Molt), a command, or "" for Molt where it did before or nothing is installed
 	Build     []string          `yaml:"build"`    // packages whose build steps may run when they are laid out
@@ -70,7 +71,7 @@ type Check struct {
 	Pass   []string          `yaml:"pass"`   // variables with tokens that it may see
 }
 
-var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold", "family", "trust", "breaking", "fixed", "install", "build", "checks", "stages", "advice", "rules", "largest-document"}
+var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold", "family", "trust", "breaking", "stops", "fixed", "install", "build", "checks", "stages", "advice", "rules", "largest-document"}
 
 // Read reads a configuration. Unknown keys are errors, with the nearest known one.
 func Read(file string, data []byte) (Config, error) {
@@ -211,6 +212,11 @@ func (c *Config) CheckNames(place yamlfile.Place, declared, locked []string) err
 	for i, name := range c.Trust {
 		if !slices.Contains(declared, name) {
 			return unknown(name, declared, "declared", "trust", i)
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(c.Stops)) {
+		if !slices.Contains(declared, name) {
+			return unknown(name, declared, "declared", "stops", name)
 		}
 	}
 	for _, name := range c.Minors() {

@@ -96,3 +96,24 @@ func (d deployment) Where() string {
 	}
 	return " in " + d.Environment
 }
+
+// Stops are lists of releases by package, as they are written ("marram: [4.2, 5.2]").
+type Stops map[string][]string
+
+// UnmarshalYAML reads them.
+func (s *Stops) UnmarshalYAML(data []byte) error {
+	var all map[string][]yaml.Node
+	if err := yaml.Unmarshal(data, &all); err != nil {
+		return fmt.Errorf("stops: expected lists of releases, such as marram: [4.2, 5.2]: %w", err)
+	}
+	*s = Stops{}
+	for name, list := range all {
+		for _, node := range list {
+			if node.Kind != yaml.ScalarNode {
+				return fmt.Errorf("stops: %s: expected releases such as 4.2", name)
+			}
+			(*s)[name] = append((*s)[name], node.Value)
+		}
+	}
+	return nil
+}

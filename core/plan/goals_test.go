@@ -407,3 +407,27 @@ func TestOptionalNeedsMoveAlong(t *testing.T) {
 		t.Errorf("%s leaves %v", last.ID, got)
 	}
 }
+
+// TestStops goes by the releases that people named, and minor by minor where a minor release may break.
+func TestStops(t *testing.T) {
+	const pier = "app: hulk@~3.1.0\nhulk@3.1\nhulk@3.2\nhulk@3.2.1\nhulk@4.0\nhulk@4.1\nhulk@4.2\nhulk@5.0\nhulk@5.1"
+	for _, test := range []struct {
+		minors []string
+		stops  map[string][]string
+		goal   string
+		want   string
+	}{
+		{nil, nil, "hulk@5", "goal-4: hulk 3.1.0>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
+		{nil, map[string][]string{"hulk": {"3.2", "4.2"}}, "hulk@5", "goal-3.2: hulk 3.1.0>3.2.1; goal-4.2: hulk 3.2.1>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
+		{nil, map[string][]string{"hulk": {"3.1", "5.1"}}, "hulk@5.0", "goal-5.0: hulk 3.1.0>5.0.0"},
+		{nil, map[string][]string{"hulk": {}}, "hulk@5", "goal-5: hulk 3.1.0>5.1.0"},
+		{[]string{"hulk"}, nil, "hulk@4.1", "goal-3.2.0: hulk 3.1.0>3.2.1; goal-4.0.0: hulk 3.2.1>4.0.0; goal-4.1: hulk 4.0.0>4.1.0"},
+	} {
+		source, app := projecttest.Sketch(t, pier)
+		app.Minors, app.Stops = test.minors, test.stops
+		plan := planFor(t, source, app, Cut{Fresh: FreshNone}, test.goal)
+		if got := changes(plan); got != test.want || !plan.Reachable {
+			t.Errorf("%v %v %s:\ngot  %s\nwant %s", test.minors, test.stops, test.goal, got, test.want)
+		}
+	}
+}

@@ -9,6 +9,7 @@ import (
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/core/version"
 )
 
 // hops goes to the goal one major after the other. A major that the application cannot stand on is leapt over; the last
@@ -52,29 +53,64 @@ type hop struct {
 	releases []string
 }
 
-// between lists the majors after the one in use, up to the goal's, whose releases are final.
+// between lists the hops after the release in use, up to the goal, whose releases are final: the stops that people named; else the majors on the way,
+// and where minor releases of the framework may break, those.
 func (p *planner) between(framework *universe.Package, final []string) []hop {
-	var hops []hop
 	at := framework.Index(project.VersionOf(p.now.Locked, p.Goal.Name))
 	end := framework.Index(final[len(final)-1])
-	here := ""
-	if at >= 0 {
-		here = p.App.Scheme.Major(framework.Version(at))
+	if stops, named := p.App.Stops[p.Goal.Name]; named {
+		return append(p.atStops(framework, stops, at, framework.Index(final[0])), hop{p.Goal.Constraint, final})
 	}
-	goal := p.App.Scheme.Major(framework.Version(end))
-	for i := at + 1; i <= end; i++ {
-		r := framework.At(i)
-		m := p.App.Scheme.Major(r.Version)
-		if m == here || m == goal || r.Version.Prerelease() {
+	var hops []hop
+	same := func(i, k int) bool {
+		a, b := framework.Version(i), framework.Version(k)
+		return p.App.Scheme.Major(a) == p.App.Scheme.Major(b) && (!slices.Contains(p.App.Minors, p.Goal.Name) || p.App.Scheme.Jump(a, b) < version.Minor)
+	}
+	first := framework.Index(final[0])
+	for i := at + 1; i < end; i++ {
+		r := framework.About(i)
+		if at >= 0 && same(at, i) || same(i, end) || same(i, first) || i >= first || r.Version.Prerelease() {
 			continue
 		}
-		if n := len(hops); n > 0 && hops[n-1].major == m {
+		if n := len(hops); n > 0 && same(framework.Index(hops[n-1].releases[0]), i) {
 			hops[n-1].releases = append(hops[n-1].releases, r.Version.String())
 		} else {
-			hops = append(hops, hop{m, []string{r.Version.String()}})
+			hops = append(hops, hop{p.series(r.Version), []string{r.Version.String()}})
 		}
 	}
-	return append(hops, hop{goal, final})
+	return append(hops, hop{p.series(framework.Version(end)), final})
+}
+
+// series names what a hop goes to: a major, or a minor release where these may break.
+func (p *planner) series(v version.Version) string {
+	if slices.Contains(p.App.Minors, p.Goal.Name) {
+		for _, text := range []string{p.Goal.Constraint, v.String()} { // the goal as people named it, where that is it
+			if c, err := p.App.Scheme.Goal(text); err == nil && version.Admits(c, v) && text != p.App.Scheme.Major(v) {
+				return text
+			}
+		}
+	}
+	return p.App.Scheme.Major(v)
+}
+
+// atStops lists the named stops after the release in use and before the goal, with their releases.
+func (p *planner) atStops(framework *universe.Package, stops []string, at, end int) (hops []hop) {
+	for _, text := range stops {
+		meant, err := p.App.Scheme.Goal(text)
+		if err != nil {
+			continue // they were read
+		}
+		var releases []string
+		for i := range meant.Admit(framework.Versions()).All() {
+			if i > at && i < end && !framework.Version(i).Prerelease() && !framework.Withdrawn(i) {
+				releases = append(releases, framework.Version(i).String())
+			}
+		}
+		if releases != nil && !meant.Admit(framework.Versions()).Has(at) {
+			hops = append(hops, hop{text, releases})
+		}
+	}
+	return hops
 }
 
 // alsoReached reports whether the further goals are reached.

@@ -22,6 +22,7 @@ type Application struct {
 	Grounds   map[string]string     // why, by runtime
 	Trusted   []string              // declared names whose silence or open range counts as a promise
 	Minors    []string              // declared names of which a minor release may break
+	Stops     map[string][]string   // releases by which the way to a goal goes, by declared name, as goals are written
 	Previews  []string              // packages of which prereleases may be used
 	Held      []string              // packages that must not move
 	Reasons   map[string]string     // why, by name

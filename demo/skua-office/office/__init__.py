@@ -1,0 +1,1 @@
+"""The back office of Skerry Ferries."""
