@@ -5,6 +5,7 @@ package app
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -227,15 +228,16 @@ func (a *App) decodeLock(file string, data []byte) (*ecosystem.Lock, error) {
 func (a *App) path(name string) string { return filepath.Join(a.Dir, name) }
 
 func (a *App) ecosystem() (ecosystem.Ecosystem, error) {
-	want := a.Settings.Ecosystem
-	if want == "" {
-		want = a.Config.Ecosystem
-	}
-	if want != "" {
-		return Named(want)
+	return EcosystemOf(cmp.Or(a.Settings.Ecosystem, a.Config.Ecosystem), a.Dir)
+}
+
+// EcosystemOf returns the ecosystem of a name; without one that whose manifests a folder has, else the first.
+func EcosystemOf(name, dir string) (ecosystem.Ecosystem, error) {
+	if name != "" {
+		return Named(name)
 	}
 	for _, e := range Ecosystems {
-		if names, err := e.Detect(os.DirFS(a.Dir)); err == nil && len(names) > 0 {
+		if names, err := e.Detect(os.DirFS(dir)); err == nil && len(names) > 0 {
 			return e, nil
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
+	"molt/core/universe"
 	"molt/doc"
 	"molt/input"
 )
@@ -30,6 +31,9 @@ func NewUntangle(goal string, k *conflict.Explanation, blocked []string, ways []
 
 func newContest(c conflict.Contest, place func(solve.Demand) string) doc.Contest {
 	answer := doc.Contest{Name: c.Name}
+	if says, hinders := universe.Hinders(c.Name); hinders {
+		answer.Name, answer.Says = c.Sides[0].Demand.By, says
+	}
 	for _, s := range c.Sides {
 		side := doc.Side{By: s.Demand.By, Releases: s.Releases, Constraint: s.Demand.Constraint, Peer: s.Demand.Kind == solve.Peer, Admits: s.Admits, Chain: []doc.Link{}}
 		for _, d := range s.Chain {
@@ -38,6 +42,9 @@ func newContest(c conflict.Contest, place func(solve.Demand) string) doc.Contest
 				link.Where = place(d)
 			}
 			side.Chain = append(side.Chain, link)
+		}
+		if answer.Says != "" { // the last is what the sentence says
+			side.Chain = side.Chain[:len(side.Chain)-1]
 		}
 		answer.Sides = append(answer.Sides, side)
 	}

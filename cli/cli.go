@@ -151,12 +151,9 @@ func (c *call) prepare(cmd *cobra.Command) error {
 	return nil
 }
 
-// ecosystem returns the one that the call names, else the first.
+// ecosystem returns the one that the call names, else that of the folder, else the first.
 func (c *call) ecosystem() (ecosystem.Ecosystem, error) {
-	if c.settings.Ecosystem == "" {
-		return app.Ecosystems[0], nil
-	}
-	return app.Named(c.settings.Ecosystem)
+	return app.EcosystemOf(c.settings.Ecosystem, c.settings.Dir)
 }
 
 // say prints a message for people beside the result.

@@ -132,7 +132,7 @@ func (a *Question) relatives() error {
 		}
 	}
 	for _, n := range a.Base.Packages { // what nobody declares can be a sibling too
-		if a.App.Kin == nil || a.kin.siblings[n.Name] || n.Name == framework.Name || a.App.Kin(n.Name).Common(a.App.Kin(framework.Name)) == "" {
+		if _, extra := universe.SplitExtra(n.Name); extra != "" || a.App.Kin == nil || a.kin.siblings[n.Name] || n.Name == framework.Name || a.App.Kin(n.Name).Common(a.App.Kin(framework.Name)) == "" {
 			continue
 		}
 		if p, err := universe.LookUp(a.Ctx, a.Full, n.Name); err != nil {

@@ -24,6 +24,9 @@ func (a *Question) transitives(framework *universe.Package, old, target []string
 			continue
 		}
 		seen[n.Name] = true
+		if _, extra := universe.SplitExtra(n.Name); extra != "" { // the package itself is judged
+			continue
+		}
 		p, err := universe.LookUp(a.Ctx, a.Full, n.Name)
 		if err != nil {
 			return nil, err

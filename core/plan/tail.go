@@ -460,6 +460,9 @@ func (p *planner) shortest(tangle *solve.Tangle, name, at string) string {
 	}
 	for _, d := range tangle.Demands {
 		if d.By == name {
+			if says, hinders := universe.Hinders(d.Package); hinders {
+				return at + " " + says
+			}
 			return fmt.Sprintf("%s asks for %s %s, which does not resolve here", at, d.As, d.Constraint)
 		}
 	}

@@ -37,6 +37,9 @@ func (d Demand) String() string {
 	if by == "" {
 		by = "the application"
 	}
+	if says, hinders := universe.Hinders(d.Package); hinders {
+		return by + " " + says
+	}
 	verb := "needs"
 	if d.Kind == Peer {
 		verb = "has the peer"

@@ -92,7 +92,7 @@ func metadataOf(ctx context.Context, client *registry.Client, name, version stri
 	file, ok := metadataFile(r.Files)
 	switch {
 	case !ok:
-		return &metadata{Unknown: "the index lists no file of it that can be used"}, nil
+		return &metadata{Unknown: "has no file that can be used"}, nil
 	case file.Kind == sourceKind && !r.Published.IsZero() && r.Published.Before(staticMetadata):
 		return &metadata{Unknown: unbuilt}, nil
 	}
@@ -193,7 +193,7 @@ func wheelMetadata(ctx context.Context, client *registry.Client, name, version s
 }
 
 // unbuilt is why it is not known what a release needs that has source archives alone.
-const unbuilt = "it has no wheel, so it would have to be built to know what it needs"
+const unbuilt = "has no wheel, so what it needs is known only once it is built"
 
 // staticMetadata is when version 2.2 of core metadata was accepted (PEP 643). No archive from before says that what it states is static.
 var staticMetadata = time.Date(2020, time.October, 1, 0, 0, 0, 0, time.UTC)

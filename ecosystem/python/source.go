@@ -86,8 +86,10 @@ func begin[T any](s *source, all map[string]*promise[T], key string, fetch func(
 // Hint begins to fetch the pages of packages.
 func (s *source) Hint(names ...string) {
 	for _, name := range names {
-		name, _ = universe.SplitExtra(name)
-		s.page(name)
+		if _, hinders := universe.Hinders(name); !hinders {
+			name, _ = universe.SplitExtra(name)
+			s.page(name)
+		}
 	}
 }
 
@@ -105,6 +107,9 @@ func (s *source) Package(ctx context.Context, name string) (*universe.Package, e
 	s.mu.Unlock()
 	if p != nil || failed != nil {
 		return p, failed
+	}
+	if _, hinders := universe.Hinders(name); hinders {
+		return nil, &universe.UnknownError{Name: name}
 	}
 	base, extra := universe.SplitExtra(name)
 	raw, err := s.page(base).wait(ctx)
@@ -225,20 +230,17 @@ func (k *kept) Needs(i int) []universe.Demand {
 	m, err := k.s.meta(k.raw, i).wait(k.s.ctx)
 	var unreachable *registry.UnreachableError
 	if err != nil && k.s.ctx.Err() == nil && !errors.As(err, &unreachable) { // the registry gave something that cannot be used
-		what := fmt.Sprintf("usable metadata of %s %s", name, version)
-		return k.s.failed(what, &universe.UnknownError{Name: what})
+		return k.s.shared([]universe.Demand{universe.Hindrance(fmt.Sprintf("has metadata that cannot be used (%v)", err))})
 	}
 	if err != nil {
 		return k.s.failed(fmt.Sprintf("the metadata of %s %s", name, version), fmt.Errorf("%s %s: %w", name, version, err))
 	}
 	if m.Unknown != "" {
-		what := "a build of " + name
-		return k.s.failed(what, &universe.UnknownError{Name: what})
+		return k.s.shared([]universe.Demand{universe.Hindrance(m.Unknown)})
 	}
 	needs, err := k.s.needs(m, k.extra)
 	if err != nil {
-		what := fmt.Sprintf("usable metadata of %s %s", name, version)
-		return k.s.failed(what, &universe.UnknownError{Name: what})
+		return k.s.shared([]universe.Demand{universe.Hindrance(fmt.Sprintf("has metadata that cannot be used (%v)", err))})
 	}
 	if k.extra != "" {
 		needs = append([]universe.Demand{{As: name, Package: name, Text: "===" + version.(*specifiers.Version).Normal()}}, needs...)

@@ -1,6 +1,7 @@
 package text
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -50,6 +51,16 @@ func (p *Page) Untangle(answer doc.Untangle) {
 
 // contest prints the sides of one contest beside each other, or below each other where there is no room.
 func (p *Page) contest(c doc.Contest) {
+	if c.Says != "" {
+		for _, s := range c.Sides {
+			p.verdict(bad, strings.TrimSpace(s.By+" "+s.Releases)+" "+c.Says)
+			for k := len(s.Chain) - 1; k >= 0; k-- {
+				l := s.Chain[k]
+				p.wrapped("  ", fmt.Sprintf("which %s asks for (%s)", cmp.Or(l.Where, l.By), l.Constraint))
+			}
+		}
+		return
+	}
 	switch len(c.Sides) {
 	case 1:
 		p.verdict(bad, c.Name+": no release fits")
@@ -106,7 +117,7 @@ func sideLines(s doc.Side, width int) []cell {
 		what += " as a peer"
 	}
 	put(&bold, "", what)
-	if s.Admits != "" {
+	if s.Admits != "" && s.Constraint != "" {
 		put(&faint, "", "that is "+s.Admits)
 	}
 	for k := len(s.Chain) - 1; k >= 0; k-- {
