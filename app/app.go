@@ -237,7 +237,7 @@ func EcosystemOf(name, dir string) (ecosystem.Ecosystem, error) {
 		return Named(name)
 	}
 	for _, e := range Ecosystems {
-		if names, err := e.Detect(os.DirFS(dir)); err == nil && len(names) > 0 {
+		if names, err := e.Detect(os.DirFS(dir)); err != nil || len(names) > 0 { // what is wrong is said when they are read
 			return e, nil
 		}
 	}
@@ -258,17 +258,18 @@ func Named(name string) (ecosystem.Ecosystem, error) {
 
 // Declared returns the manifest's declarations.
 func (a *App) Declared() []project.Declared {
-	all := declared(a.Manifest)
-	if c, ok := a.Eco.(ecosystem.Conditional); ok {
-		environments := a.environments()
-		all = slices.DeleteFunc(all, func(d project.Declared) bool { return !c.Holds(d.When, environments) })
-	}
-	return all
+	return a.declaredIn(a.Manifest)
 }
 
-func declared(m *ecosystem.Manifests) []project.Declared {
+// declaredIn lists what manifests declare for some environment of the application.
+func (a *App) declaredIn(m *ecosystem.Manifests) []project.Declared {
 	var all []project.Declared
+	c, conditional := a.Eco.(ecosystem.Conditional)
+	environments := a.environments()
 	for _, e := range m.Entries() {
+		if conditional && !c.Holds(e.When, environments) {
+			continue
+		}
 		all = append(all, project.Declared{Demand: e.Demand, Group: e.Group, File: e.File, Apart: e.Apart, Own: e.Own})
 	}
 	return all

@@ -107,6 +107,13 @@ func (a *App) Place(d solve.Demand) string {
 	}
 	switch d.Group {
 	case project.RuntimeGroup:
+		if runtime, _ := project.RuntimeOf(d.Package); a.Config.Runtime[runtime] == nil { // it follows from other files
+			for _, q := range a.Manifest.Runtimes() {
+				if q.Name == runtime {
+					return q.File
+				}
+			}
+		}
 		return config.File
 	case "": // no line has it: it was asked for in the call
 		return "the call"

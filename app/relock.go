@@ -243,7 +243,11 @@ func (a *App) drift() (found []Finding) {
 	for _, r := range a.Lock.Roots {
 		locked[[2]string{r.Group, r.Name}] = r
 	}
+	c, conditional := a.Eco.(ecosystem.Conditional)
 	for _, e := range a.Manifest.Entries() {
+		if conditional && !c.Holds(e.When, a.environments()) {
+			continue
+		}
 		key := [2]string{e.Group, e.As}
 		was, ok := locked[key]
 		delete(locked, key)

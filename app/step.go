@@ -369,7 +369,7 @@ func (a *App) rehearse(ctx context.Context, source universe.Source, stage *doc.P
 	if err != nil {
 		return nil, err
 	}
-	return a.contents(m, l), nil
+	return a.contents(m, l)
 }
 
 // awaited reports whether the plan has stages to do besides one. They name what members of a workspace have apart as it is.
@@ -382,10 +382,13 @@ func (a *App) awaited(stage *doc.PlanStage) bool {
 }
 
 // contents returns the texts of manifests and of a lock, by file.
-func (a *App) contents(m *ecosystem.Manifests, l *ecosystem.Lock) map[string][]byte {
+func (a *App) contents(m *ecosystem.Manifests, l *ecosystem.Lock) (map[string][]byte, error) {
+	if err := m.Rehash(l); err != nil {
+		return nil, err
+	}
 	files := m.Contents()
 	files[a.Eco.Lock()] = a.Eco.EncodeLock(l)
-	return files
+	return files, nil
 }
 
 // A walker goes through stages in memory.
@@ -427,7 +430,7 @@ func (w *walker) stage(ctx context.Context, source universe.Source, stage *doc.P
 			}
 		}
 	}
-	r, err := project.LockStage(ctx, source, w.app, declared(w.manifest), w.locked, to)
+	r, err := project.LockStage(ctx, source, w.app, w.a.declaredIn(w.manifest), w.locked, to)
 	if err != nil {
 		return err
 	}

@@ -76,7 +76,11 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo string, each
 		if err != nil {
 			return nil, err
 		}
-		last = &rehearsed{s.ID, a.contents(w.manifest, lock), a.tasksOf(s.Changes), a.checksOf(s.Kind)}
+		files, err := a.contents(w.manifest, lock)
+		if err != nil {
+			return nil, err
+		}
+		last = &rehearsed{s.ID, files, a.tasksOf(s.Changes), a.checksOf(s.Kind)}
 		steps = append(steps, last)
 	}
 	if !each {

@@ -62,5 +62,9 @@ func (a *App) tryAlone(ctx context.Context, source universe.Source, file *planfi
 	}
 	b := &Beside{Stages: []string{stage.ID}}
 	watch.Announce(stage.ID)
-	return b, a.tryIn(ctx, b, []*rehearsed{{stage.ID, a.contents(w.manifest, lock), a.tasksOf(stage.Changes), a.checksOf(stage.Kind)}}, nil, "", watch)
+	files, err := a.contents(w.manifest, lock)
+	if err != nil {
+		return nil, err
+	}
+	return b, a.tryIn(ctx, b, []*rehearsed{{stage.ID, files, a.tasksOf(stage.Changes), a.checksOf(stage.Kind)}}, nil, "", watch)
 }

@@ -126,7 +126,7 @@ func (a *App) DeclaredWith(wanted []plan.Wanted) ([]project.Declared, error) {
 			wanted[i].Name = e.As
 		}
 	}
-	return declared(m), nil
+	return a.declaredIn(m), nil
 }
 
 // FromHere has changes begin with what the manifest says.
@@ -169,7 +169,7 @@ func (a *App) rejoined(ctx context.Context, source universe.Source, m *ecosystem
 		to[spotOf(e.Group, e.Name)] = e.To
 	}
 	app := a.Application()
-	app.Declared, app.Locked = declared(joined), nil
+	app.Declared, app.Locked = a.declaredIn(joined), nil
 	p := app.Problem()
 	other := *r
 	other.Roots = nil

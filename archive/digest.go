@@ -8,6 +8,7 @@ import (
 	"crypto/sha256"
 	"crypto/sha512"
 	"encoding/base64"
+	"encoding/hex"
 	"fmt"
 	"hash"
 	"slices"
@@ -123,5 +124,18 @@ func digestsOf(integrity string) map[string][]string {
 		digest, _, _ = strings.Cut(digest, "?")
 		all[name] = append(all[name], digest)
 	}
+	return all
+}
+
+// Hashes writes the digests of an integrity string as ALGORITHM:HEX.
+func Hashes(integrity string) (all []string) {
+	for algorithm, digests := range digestsOf(integrity) {
+		for _, text := range digests {
+			if sum, err := decode(text); err == nil {
+				all = append(all, algorithm+":"+hex.EncodeToString(sum))
+			}
+		}
+	}
+	slices.Sort(all)
 	return all
 }

@@ -35,7 +35,7 @@ import (
 //	git ARG…             run git
 //	env NAME=VALUE       for the runs that follow
 //	serve FOLDER         serve a folder over HTTP
-//	standin FILE         run molt standin with a file, at $STANDIN
+//	standin FILE ARG…    run molt standin with a file, at $STANDIN
 //	expand FILE          fill in $DIR, $REGISTRY, $SERVED and $STANDIN
 //	remove FILE
 //	interrupt TEXT molt ARG…  run Molt, interrupt it when it prints the text, and expect exit code 130
@@ -178,7 +178,7 @@ func (s *script) do(words []string) error {
 		s.Cleanup(server.Close)
 		s.vars["SERVED"] = server.URL
 	case "standin":
-		return s.standin(args[0])
+		return s.standin(args)
 	case "expand":
 		s.write(args[0], s.expand(s.read(args[0])))
 	case "remove":
@@ -204,8 +204,8 @@ func (s *script) molt(code int, args []string) error {
 }
 
 // standin runs the stand-in until the test ends.
-func (s *script) standin(file string) error {
-	c := s.command("standin", file)
+func (s *script) standin(args []string) error {
+	c := s.command(append([]string{"standin"}, args...)...)
 	out, err := c.StdoutPipe()
 	if err != nil {
 		return err
@@ -265,3 +265,6 @@ func (s *script) interrupted(text string, args []string) error {
 	}
 	return nil
 }
+
+// mustTxtar reads files in the txtar format.
+func mustTxtar(text string) *txtar.Archive { return txtar.Parse([]byte(text)) }

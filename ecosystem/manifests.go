@@ -6,6 +6,7 @@ import (
 	"maps"
 	"slices"
 
+	"molt/archive"
 	"molt/core/project"
 	"molt/core/universe"
 )
@@ -68,6 +69,42 @@ func (m *Manifests) LimitFiles() []string {
 		}
 	}
 	return all
+}
+
+// A Hasher is a manifest that may state the digests of the files of what it declares.
+type Hasher interface {
+	// Hashed returns the digests that it states, by declared name, each as ALGORITHM:HEX.
+	Hashed() map[string][]string
+	// SetHashes replaces those of a declaration that has some.
+	SetHashes(name string, hashes []string) error
+}
+
+// Rehash has the digests that manifests state be those of the releases that a lock has, where they are others.
+func (m *Manifests) Rehash(l *Lock) error {
+	for _, f := range m.files {
+		h, ok := f.Manifest.(Hasher)
+		if !ok {
+			continue
+		}
+		stated := h.Hashed()
+		for _, e := range f.Manifest.Entries() {
+			i := slices.IndexFunc(l.Packages, func(p LockedPackage) bool { return p.Name == e.Package })
+			if len(stated[e.As]) == 0 || i < 0 {
+				continue
+			}
+			var locked []string
+			for _, file := range l.Packages[i].Files {
+				locked = append(locked, archive.Hashes(file.Integrity)...)
+			}
+			slices.Sort(locked)
+			if len(locked) > 0 && slices.ContainsFunc(stated[e.As], func(hash string) bool { return !slices.Contains(locked, hash) }) {
+				if err := h.SetHashes(e.As, slices.Compact(locked)); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	return m.link()
 }
 
 // Notes lists what about the manifests people should know.

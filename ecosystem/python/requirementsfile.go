@@ -264,14 +264,15 @@ func (m *requirementsFile) Add(group, name, constraint string) error {
 
 var hashOption = regexp.MustCompile(`--hash[= ]\S+`)
 
-// Hashed lists the entries that state the digests of their files.
-func (m *requirementsFile) Hashed() (names []string) {
+// Hashed returns the digests that entries state.
+func (m *requirementsFile) Hashed() map[string][]string {
+	all := map[string][]string{}
 	for _, e := range m.entries {
-		if hashOption.MatchString(e.options) {
-			names = append(names, e.As)
+		for _, option := range hashOption.FindAllString(e.options, -1) {
+			all[e.As] = append(all[e.As], option[len("--hash="):])
 		}
 	}
-	return names
+	return all
 }
 
 // SetHashes replaces the digests that follow a requirement, each of the form algorithm:hex. The first stands where the first stood, and every
