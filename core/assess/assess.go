@@ -81,6 +81,7 @@ func (a *Question) Assess() (*Assessment, error) {
 	if err != nil {
 		return nil, err
 	}
+	a.lookAhead(framework)
 	target := Texts(framework, set)
 	out := &Assessment{Scheme: a.App.Scheme, Goal: a.Goal, Release: framework.Version(universe.BestOf(framework, set)).String()}
 	out.Reached = slices.Contains(target, a.Locked(a.Goal.Name)) && a.OneAt(a.Base, target)

@@ -66,7 +66,11 @@ func (a *Question) statements(p, framework *universe.Package) *statements {
 	}
 	s := &statements{all: make([]statement, p.Len())}
 	for i := range p.Len() {
-		if i > 0 && universe.SameLists(p.Needs(i), p.Needs(i-1)) && universe.SameLists(p.Peers(i), p.Peers(i-1)) {
+		if !a.lookedAt(p, framework, i) {
+			s.all[i] = a.statementOf(nil, nil, framework)
+			continue
+		}
+		if i > 0 && a.lookedAt(p, framework, i-1) && universe.SameLists(p.Needs(i), p.Needs(i-1)) && universe.SameLists(p.Peers(i), p.Peers(i-1)) {
 			s.all[i] = s.all[i-1]
 		} else {
 			s.all[i] = a.statementOf(p.Needs(i), p.Peers(i), framework)
@@ -78,6 +82,51 @@ func (a *Question) statements(p, framework *universe.Package) *statements {
 	}
 	a.memo.statements.Store(key, s)
 	return s
+}
+
+// lookedAt reports whether it is looked at what a release states. Where that costs a request, it is not for those before the one in use, and for none of
+// a package of which neither that one nor the newest speaks of the framework: it is taken to be silent. What is chosen in the end is solved with what it
+// demands all the same.
+func (a *Question) lookedAt(p, framework *universe.Package, i int) bool {
+	if !p.IsCostly() {
+		return true
+	}
+	ends := a.ends(p)
+	return i == ends[0] || i == ends[len(ends)-1] || i > ends[0] && slices.ContainsFunc(ends, func(end int) bool { return a.speaks(p, framework, end) })
+}
+
+// ends lists the position of the release in use and that of the newest.
+func (a *Question) ends(p *universe.Package) []int {
+	return []int{max(0, p.Index(a.Locked(a.declaredAs(p.Name)))), max(0, p.Stable().Max())}
+}
+
+// speaks reports whether a release speaks of the framework.
+func (a *Question) speaks(p, framework *universe.Package, i int) bool {
+	return len(a.ofFramework(p.Needs(i)))+len(a.ofFramework(p.Peers(i))) > 0 || a.namesOf(p, i, framework) != ""
+}
+
+// lookAhead begins to fetch what the assessment will look at, where that costs requests: of every declared package first what tells whether it speaks
+// of the framework, and then of those that do the rest.
+func (a *Question) lookAhead(framework *universe.Package) {
+	var all []*universe.Package
+	for _, d := range a.App.Declared {
+		if !project.Registered(d) {
+			continue
+		}
+		if p, err := a.Pkg(d.As); err == nil && p.IsCostly() { // an error is found again when it matters
+			all = append(all, p)
+			p.LookAhead(a.ends(p))
+		}
+	}
+	for _, p := range all {
+		var rest []int
+		for i := p.Len() - 1; i >= 0; i-- {
+			if a.lookedAt(p, framework, i) {
+				rest = append(rest, i)
+			}
+		}
+		p.LookAhead(rest)
+	}
 }
 
 // statementOf reads what a release says about the framework by its needs and peers; a demand on a sibling says it about the framework.

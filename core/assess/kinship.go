@@ -271,20 +271,19 @@ func (a *Question) following(source universe.Source) universe.Source {
 			return p, err
 		}
 		newest := other.Version(other.Len() - 1)
-		var releases []universe.Release
-		for _, r := range p.Copies() {
-			if !slices.Contains(locked[p.Name], r.Version.String()) {
-				from := a.firstOfMajor(other, r.Version)
-				if from == nil && a.pastMajor(r.Version, newest) {
-					continue
-				}
-				if from != nil {
-					r.Peers = append(slices.Clone(r.Peers), universe.Demand{As: about, Package: other.Name, Text: p.Scheme.AtLeast(from), Optional: true})
-				}
+		stays := func(v version.Version) bool { return slices.Contains(locked[p.Name], v.String()) }
+		p = p.Only(func(i int) bool {
+			v := p.Version(i)
+			return stays(v) || a.firstOfMajor(other, v) != nil || !a.pastMajor(v, newest)
+		})
+		return p.Rewritten(nil, func(i int, all []universe.Demand) []universe.Demand {
+			v := p.Version(i)
+			from := a.firstOfMajor(other, v)
+			if from == nil || stays(v) {
+				return all
 			}
-			releases = append(releases, r)
-		}
-		return p.With(releases), nil
+			return append(slices.Clone(all), universe.Demand{As: about, Package: other.Name, Text: p.Scheme.AtLeast(from), Optional: true})
+		}), nil
 	})
 }
 

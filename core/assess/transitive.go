@@ -115,14 +115,10 @@ func blame(packages []Assessed) {
 
 // Indifferent returns the package with all statements about another one removed.
 func Indifferent(p *universe.Package, about string) *universe.Package {
-	releases := p.Copies()
-	other := func(all []universe.Demand) []universe.Demand {
+	other := func(_ int, all []universe.Demand) []universe.Demand {
 		return slices.DeleteFunc(slices.Clone(all), func(d universe.Demand) bool { return d.Package == about })
 	}
-	for i := range releases {
-		releases[i].Needs, releases[i].Peers = other(releases[i].Needs), other(releases[i].Peers)
-	}
-	return p.With(releases)
+	return p.Rewritten(other, other)
 }
 
 // broughtBy names the declared package over which a locked one is needed.

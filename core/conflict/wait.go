@@ -37,8 +37,7 @@ func (f *finder) waits() ([]WayOut, error) {
 
 // undemanding returns the package with one demand removed from all its releases.
 func undemanding(p *universe.Package, d solve.Demand) *universe.Package {
-	var releases []universe.Release
-	other := func(all []universe.Demand) (kept []universe.Demand) {
+	other := func(_ int, all []universe.Demand) (kept []universe.Demand) {
 		for _, x := range all {
 			if x.As != d.As || x.Package != d.Package || x.Text != d.Constraint {
 				kept = append(kept, x)
@@ -46,13 +45,8 @@ func undemanding(p *universe.Package, d solve.Demand) *universe.Package {
 		}
 		return kept
 	}
-	for _, r := range p.Copies() {
-		if d.Kind == solve.Peer {
-			r.Peers = other(r.Peers)
-		} else {
-			r.Needs = other(r.Needs)
-		}
-		releases = append(releases, r)
+	if d.Kind == solve.Peer {
+		return p.Rewritten(nil, other)
 	}
-	return p.With(releases)
+	return p.Rewritten(other, nil)
 }

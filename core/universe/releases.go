@@ -57,6 +57,8 @@ type Claiming interface {
 // and at no others in order to learn from them. Where the request fails, the release demands a package about which the source reports that.
 type Costly interface {
 	Kept
+	// LookAhead begins to make the requests for releases that will be looked at. It returns at once.
+	LookAhead(at []int)
 	// About returns what is known of a release without such a request: not what it demands, and not its licence.
 	About(i int) Release
 }
@@ -305,6 +307,28 @@ func (p *Package) costly(i int) (Costly, int) {
 	p, i = p.origin(i)
 	c, _ := p.kept.(Costly)
 	return c, i
+}
+
+// IsCostly reports whether it costs a request to look at what a release demands.
+func (p *Package) IsCostly() bool {
+	if p.Len() == 0 {
+		return false
+	}
+	c, _ := p.costly(0)
+	return c != nil
+}
+
+// LookAhead says that releases of the package will be looked at.
+func (p *Package) LookAhead(at []int) {
+	if !p.IsCostly() {
+		return
+	}
+	c, _ := p.costly(0)
+	origins := make([]int, len(at))
+	for k, i := range at {
+		_, origins[k] = p.costly(i)
+	}
+	c.LookAhead(origins)
 }
 
 // About returns a release for a look at anything but what it demands and its licence, which may be missing.

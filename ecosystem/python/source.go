@@ -166,11 +166,14 @@ type kept struct {
 	extra  string            // "" for the package itself
 	looked []atomic.Bool
 	count  atomic.Int32
-	ahead  sync.Once
 }
 
-// manyLooks is how many releases of a package are looked at one by one before all others are fetched as well.
-const manyLooks = 4
+// manyLooks is how many releases of a package are looked at one by one; from then on, fewAhead before each of them are fetched with it, since whoever
+// goes through them goes from the newest to the oldest.
+const (
+	manyLooks = 3
+	fewAhead  = 16
+)
 
 // Len returns how many releases there are.
 func (k *kept) Len() int { return k.raw.Len() }
@@ -218,13 +221,11 @@ func (k *kept) Claims(i int) []universe.Claim {
 // Needs returns what a release needs in some of the environments.
 func (k *kept) Needs(i int) []universe.Demand {
 	if !k.looked[i].Swap(true) && k.count.Add(1) > manyLooks {
-		k.ahead.Do(func() {
-			for i := k.raw.Len() - 1; i >= 0; i-- {
-				if f, ok := metadataFile(k.raw.At(i).Files); ok && f.Kind == wheelKind { // of others all of the archive is needed
-					k.s.meta(k.raw, i)
-				}
-			}
-		})
+		var before []int
+		for at := i - 1; at >= max(0, i-fewAhead); at-- {
+			before = append(before, at)
+		}
+		k.LookAhead(before)
 	}
 	name, version := k.raw.Name, k.raw.Version(i)
 	m, err := k.s.meta(k.raw, i).wait(k.s.ctx)
@@ -246,6 +247,15 @@ func (k *kept) Needs(i int) []universe.Demand {
 		needs = append([]universe.Demand{{As: name, Package: name, Text: "===" + version.(*specifiers.Version).Normal()}}, needs...)
 	}
 	return k.s.shared(needs)
+}
+
+// LookAhead begins to fetch the metadata of releases.
+func (k *kept) LookAhead(at []int) {
+	for _, i := range at {
+		if f, ok := metadataFile(k.raw.At(i).Files); ok && f.Kind == wheelKind { // of others all of the archive is needed
+			k.s.meta(k.raw, i)
+		}
+	}
 }
 
 // failed returns a demand on a package of which the source reports an error.
@@ -289,7 +299,7 @@ func (s *source) needs(m *metadata, extra string) ([]universe.Demand, error) {
 		}
 		i := slices.IndexFunc(all, func(x universe.Demand) bool { return x.As == d.As })
 		if i < 0 {
-			all, i = append(all, d), len(all)
+			all = append(all, d)
 		} else {
 			all[i].Text = both(all[i].Text, d.Text)
 			all[i].Extras = union(all[i].Extras, d.Extras)
