@@ -108,7 +108,19 @@ func (a *Question) speaks(p, framework *universe.Package, i int) bool {
 // lookAhead begins to fetch what the assessment will look at, where that costs requests: of every declared package first what tells whether it speaks
 // of the framework, and then of those that do the rest.
 func (a *Question) lookAhead(framework *universe.Package) {
-	var all []*universe.Package
+	for _, p := range a.lookAtEnds() {
+		var rest []int
+		for i := p.Len() - 1; i >= 0; i-- {
+			if a.lookedAt(p, framework, i) {
+				rest = append(rest, i)
+			}
+		}
+		p.LookAhead(rest)
+	}
+}
+
+// lookAtEnds begins to fetch, of the declared packages where that costs a request, what the releases in use and the newest state.
+func (a *Question) lookAtEnds() (all []*universe.Package) {
 	for _, d := range a.App.Declared {
 		if !project.Registered(d) {
 			continue
@@ -118,15 +130,7 @@ func (a *Question) lookAhead(framework *universe.Package) {
 			p.LookAhead(a.ends(p))
 		}
 	}
-	for _, p := range all {
-		var rest []int
-		for i := p.Len() - 1; i >= 0; i-- {
-			if a.lookedAt(p, framework, i) {
-				rest = append(rest, i)
-			}
-		}
-		p.LookAhead(rest)
-	}
+	return all
 }
 
 // statementOf reads what a release says about the framework by its needs and peers; a demand on a sibling says it about the framework.
@@ -247,7 +251,7 @@ func (a *Question) sentence(p *universe.Package, at int, framework *universe.Pac
 
 // reached reports whether some of the wanted releases belong to the major in use, or to one before it.
 func (a *Question) reached(framework *universe.Package, wanted version.Set) bool {
-	here := framework.Release(a.Locked(a.Goal.Name))
+	here := framework.Known(a.Locked(a.Goal.Name))
 	first := wanted.Min()
 	return here != nil && first >= 0 && !a.pastMajor(framework.Version(first), here.Version)
 }

@@ -100,7 +100,7 @@ func (a *Question) relatives() error {
 	if err != nil {
 		return err
 	}
-	at := framework.Release(a.Locked(a.Goal.Name))
+	at := framework.Known(a.Locked(a.Goal.Name))
 	own := func(project.Kin) bool { return false }
 	if a.App.Kin != nil {
 		of := a.App.Kin(framework.Name)
@@ -126,7 +126,7 @@ func (a *Question) relatives() error {
 			a.kin.capped[name] = true
 		case a.App.Kin != nil && own(a.App.Kin(p.Name)):
 			// One that is ahead of the framework has numbers of its own.
-			if r := p.Release(a.Locked(name)); at == nil || r == nil || !a.pastMajor(r.Version, at.Version) {
+			if r := p.Known(a.Locked(name)); at == nil || r == nil || !a.pastMajor(r.Version, at.Version) {
 				a.kin.capped[name] = true
 			}
 		}
@@ -172,20 +172,20 @@ func (a *Question) ofGoal(name string, p, framework *universe.Package, releases,
 	if !a.kin.capped[name] || len(target) == 0 {
 		return releases
 	}
-	last := framework.Release(target[len(target)-1])
+	last := framework.Known(target[len(target)-1])
 	if last == nil {
 		return releases
 	}
 	majors := map[string]bool{}
 	for _, v := range target {
-		if r := framework.Release(v); r != nil {
+		if r := framework.Known(v); r != nil {
 			majors[a.App.Scheme.Major(r.Version)] = true
 		}
 	}
 	locked := a.Locked(name)
 	var within, same []string
 	for _, v := range releases {
-		r := p.Release(v)
+		r := p.Known(v)
 		if r == nil || a.pastMajor(r.Version, last.Version) && v != locked {
 			continue
 		}
@@ -223,7 +223,7 @@ func (a *Question) Capped(name string, v version.Version) bool {
 	if err != nil || len(a.meant) == 0 {
 		return false
 	}
-	last := framework.Release(a.meant[len(a.meant)-1])
+	last := framework.Known(a.meant[len(a.meant)-1])
 	return last != nil && a.pastMajor(v, last.Version)
 }
 

@@ -251,6 +251,7 @@ func AskOne(ctx context.Context, source universe.Source, app project.Application
 		return nil, &project.GoalError{Goal: a.Goal, Reason: fmt.Sprintf("it is older than what is in use, %s; molt back and molt want lead back", a.Locked(goal.Name))}
 	}
 	a.meant = Texts(p, set)
+	a.lookAtEnds()
 	if err := a.relatives(); err != nil {
 		return nil, err
 	}

@@ -145,7 +145,7 @@ func (f *finder) remedies(name string) []remedy {
 	if older := f.Older(name); older != "" {
 		p, err := f.Pkg(name)
 		if err == nil {
-			to := project.Point{Constraint: f.App.Scheme.Restyle(d.Text, p.Release(older).Version), Version: older}
+			to := project.Point{Constraint: f.App.Scheme.Restyle(d.Text, p.Known(older).Version), Version: older}
 			all = append(all, remedy{BackWay, fmt.Sprintf("go back to %s %s", name, older), func(app *project.Application) {
 				fixed := maps.Clone(app.Fixed)
 				if fixed == nil {

@@ -242,7 +242,7 @@ func (f *finder) cost(way WayOut) Cost {
 		if err != nil || from == "" || to == "" || p.Release(from) == nil || p.Release(to) == nil {
 			continue
 		}
-		if f.App.Breaking(d.As, p.Release(from).Version, p.Release(to).Version) {
+		if f.App.Breaking(d.As, p.Known(from).Version, p.Known(to).Version) {
 			cost.Majors++
 		}
 	}

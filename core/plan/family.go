@@ -117,7 +117,7 @@ func (p *planner) goingAlong(to map[string]string) (along map[string]string, gro
 			if g == "" {
 				continue
 			}
-			if v := p.sibling(other, pkg.Release(to[mover]).Version); v != "" {
+			if v := p.sibling(other, pkg.Known(to[mover]).Version); v != "" {
 				along[other], ground = v, g
 			}
 		}

@@ -103,7 +103,7 @@ func (p *planner) standingAt() ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	now := framework.Release(project.VersionOf(p.now.Locked, p.Goal.Name))
+	now := framework.Known(project.VersionOf(p.now.Locked, p.Goal.Name))
 	if now == nil {
 		return nil, nil
 	}
@@ -134,7 +134,7 @@ func (p *planner) targets() (map[string]string, error) {
 		if err != nil {
 			return nil, err
 		}
-		now := pkg.Release(project.VersionOf(p.now.Locked, name)).Version
+		now := pkg.Known(project.VersionOf(p.now.Locked, name)).Version
 		lines := p.lines(name, pkg, later[name])
 		if !p.App.Breaking(name, now, lines[len(lines)-1][0]) {
 			continue // no later major, and minors have moved already
@@ -166,7 +166,7 @@ func (p *planner) targets() (map[string]string, error) {
 			return nil, err
 		}
 		v := project.VersionOf(best.Resolution, name)
-		if r := pkg.Release(v); r != nil && v != project.VersionOf(p.now.Locked, name) && !p.Admitted(pkg, p.now, name).Has(pkg.Index(v)) {
+		if r := pkg.Known(v); r != nil && v != project.VersionOf(p.now.Locked, name) && !p.Admitted(pkg, p.now, name).Has(pkg.Index(v)) {
 			to[name] = v
 		}
 	}
@@ -180,7 +180,7 @@ const tailEffort = 400_000
 func (p *planner) lines(name string, pkg *universe.Package, later []string) [][]version.Version {
 	var all [][]version.Version
 	for _, text := range later {
-		v := pkg.Release(text).Version
+		v := pkg.Known(text).Version
 		if n := len(all); n > 0 && !p.App.Breaking(name, all[n-1][0], v) {
 			all[n-1] = append(all[n-1], v)
 		} else {
@@ -235,7 +235,7 @@ func (p *planner) alike(to map[string]string) error {
 				return err
 			}
 			packages[name] = pkg
-			if v := pkg.Release(to[name]).Version; lowest == nil || v.Compare(lowest) < 0 {
+			if v := pkg.Known(to[name]).Version; lowest == nil || v.Compare(lowest) < 0 {
 				lowest = v
 			}
 		}
@@ -361,7 +361,7 @@ func (p *planner) leftBehind() error {
 	if err != nil {
 		return err
 	}
-	framework := pkg.Release(project.VersionOf(p.now.Locked, p.Goal.Name))
+	framework := pkg.Known(project.VersionOf(p.now.Locked, p.Goal.Name))
 	later, err := p.newer(func(string, version.Version, version.Version) bool { return true })
 	if err != nil {
 		return err

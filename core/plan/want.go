@@ -52,7 +52,7 @@ func Want(ctx context.Context, source universe.Source, app project.Application, 
 		if err != nil {
 			return nil, err
 		}
-		v := p.Release(project.VersionOf(r, d.As)).Version
+		v := p.Known(project.VersionOf(r, d.As)).Version
 		was, declared := lines[d.Line()]
 		change := project.Change{Name: d.As, Group: d.Group, To: project.Point{Constraint: d.Text, Version: v.String()}}
 		if d.Text == "" {

@@ -413,6 +413,14 @@ func (p *Package) Index(text string) int {
 	return -1
 }
 
+// Known returns the release of that version as About does, or nil.
+func (p *Package) Known(text string) *Release {
+	if i := p.Index(text); i >= 0 {
+		return p.About(i)
+	}
+	return nil
+}
+
 // Release returns the release of that version, or nil.
 func (p *Package) Release(text string) *Release {
 	if i := p.Index(text); i >= 0 {

@@ -94,7 +94,17 @@ func (s *source) Hint(names ...string) {
 }
 
 func (s *source) page(name string) *promise[*universe.Package] {
-	return begin(s, s.pages, name, func() (*universe.Package, error) { return s.fetch(name) })
+	return begin(s, s.pages, name, func() (*universe.Package, error) {
+		p, err := s.fetch(name)
+		if err == nil { // whoever asks for a package will probably want its newest release
+			if i := p.Stable().Max(); i >= 0 && !p.Withdrawn(i) {
+				if f, ok := metadataFile(p.At(i).Files); ok && f.Kind == wheelKind {
+					s.meta(p, i)
+				}
+			}
+		}
+		return p, err
+	})
 }
 
 // Package returns a package from its registry.
