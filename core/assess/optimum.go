@@ -71,7 +71,7 @@ func (a *Question) Fewest(s project.Draft, target []string) (*PartialOptimum, er
 		}
 		breaking.Soft = append(breaking.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: inStep})
 		if others := slices.DeleteFunc(slices.Clone(c[name]), func(v string) bool {
-			r := p.Release(v)
+			r := p.Known(v)
 			return r != nil && r.Deprecated != "" && v != project.VersionOf(s.Locked, name)
 		}); len(others) < len(c[name]) {
 			deprecated.Soft = append(deprecated.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: others})

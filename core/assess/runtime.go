@@ -266,7 +266,7 @@ func (a *Question) opens(least *Question, target []string) []string {
 		if len(releases) == 0 || p.Index(releases[len(releases)-1]) <= p.Index(a.Locked(name)) {
 			continue
 		}
-		newest := p.Release(releases[len(releases)-1])
+		newest := p.Known(releases[len(releases)-1])
 		for _, q := range newest.Runtimes {
 			if d := least.App.Assumed()[q.Name]; len(d) > 0 && !a.App.Runtime(q.Name).SuitsAll(q.Text, d) {
 				all = append(all, name+" "+newest.Version.String()+" needs "+q.Name+" "+q.Text)

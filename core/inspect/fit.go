@@ -52,7 +52,7 @@ func Fits(ctx context.Context, source universe.Source, app project.Application, 
 		if tangle == nil {
 			tangle = solve.AsTangle(err)
 		}
-		all = append(all, Fit{p.At(i), r != nil})
+		all = append(all, Fit{p.About(i), r != nil})
 	}
 	return all, tangle, nil
 }
