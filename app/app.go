@@ -392,7 +392,8 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	}
 	a.registries = registries
 	aged := settle > 0 || !a.Settings.AsOf.IsZero()
-	opened := a.Eco.Open(ctx, registries, ecosystem.Detail{Everything: aged || a.Settings.Detailed || a.Config.Rules.Detailed(), Packages: dated, Environments: a.environments()})
+	builds, _ := a.builds()
+	opened := a.Eco.Open(ctx, registries, ecosystem.Detail{Builds: builds, Build: a.buildSource, Everything: aged || a.Settings.Detailed || a.Config.Rules.Detailed(), Packages: dated, Environments: a.environments()})
 	closeAll := func() { opened.Close(); registries.Close(); a.registries, a.opened, a.unsettled = nil, nil, nil }
 	a.opened = opened
 	bound := universe.Overridden(a.limited(a.reinstated(opened)), a.Manifest.Overrides())

@@ -153,6 +153,22 @@ func (a *App) environment(ctx context.Context, flat ecosystem.Flat, files *txn.W
 		one.Source, one.Integrity = file.Address, file.Integrity
 		return download(ctx, &one, into)
 	}
+	if builds, b := a.builds(); b != nil {
+		t.Build = func(ctx context.Context, p *ecosystem.LockedPackage) (*ecosystem.Built, error) {
+			source, ok := b.SourceFile(p.Files)
+			if !ok || !builds(p.Name) {
+				return nil, nil
+			}
+			if a.registries == nil {
+				_, closeAll, err := a.Source(ctx, nil)
+				if err != nil {
+					return nil, err
+				}
+				defer closeAll()
+			}
+			return a.buildSource(ctx, p.Name, p.Version, source)
+		}
+	}
 	return t, done, nil
 }
 

@@ -139,3 +139,8 @@ func Hashes(integrity string) (all []string) {
 	slices.Sort(all)
 	return all
 }
+
+// SRI writes a digest as an integrity string.
+func SRI(algorithm string, sum []byte) string {
+	return algorithm + "-" + base64.StdEncoding.EncodeToString(sum)
+}

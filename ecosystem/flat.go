@@ -2,6 +2,7 @@ package ecosystem
 
 import (
 	"context"
+	"io/fs"
 
 	"molt/core/universe"
 )
@@ -31,9 +32,11 @@ type Flat interface {
 
 // A Host is a runtime on this machine.
 type Host struct {
-	Runtime string `json:"runtime"` // its executable
-	Version string `json:"version"`
-	Detail  any    `json:"-"` // what the ecosystem has to know of it
+	Name     string // of the runtime
+	Runtime  string // its executable
+	Version  string
+	Platform string // of this machine, as the ecosystem writes platforms; "" for one that it has no name for
+	Detail   any    // what the ecosystem has to know of it
 }
 
 // An Arrangement is where a release goes in an environment. Paths are relative to the environment, with slashes.
@@ -42,4 +45,26 @@ type Arrangement struct {
 	Made     map[string][]byte // files that are made
 	Run      []string          // those of Links and Made that people run
 	Metadata []byte
+}
+
+// A SourceBuilder is a Flat ecosystem whose releases may have nothing but their source, which is built in an environment of its own.
+type SourceBuilder interface {
+	Flat
+	// SourceFile returns the source archive among the files of a release.
+	SourceFile(files []universe.File) (universe.File, bool)
+	// BuildNeeds lists what has to be in the environment in which an unpacked source is built.
+	BuildNeeds(src fs.FS) ([]universe.Demand, error)
+	// BuildCommand is the command line, for the folder of the source, that asks what else is needed to build it (out is ""), or that builds it into a
+	// folder, in an environment that stands in env.
+	BuildCommand(src fs.FS, env, out string) ([]string, error)
+	// BuildSaid reads what the command printed that asks.
+	BuildSaid(output []byte) ([]universe.Demand, error)
+	// BuiltFile says what a file is that was built; the error says that it is none of the release.
+	BuiltFile(name, version, file string) (universe.File, error)
+}
+
+// A Built is a file that was built of a release's source on this machine.
+type Built struct {
+	Path string // of the file
+	universe.File
 }

@@ -35,6 +35,8 @@ type Environment struct {
 	Eco   ecosystem.Flat
 	// Download gets a file of a release.
 	Download func(ctx context.Context, p *ecosystem.LockedPackage, file universe.File, into registry.Sink) error
+	// Build builds a release that has no file for this machine; nil, and without a result, where that is not allowed.
+	Build func(ctx context.Context, p *ecosystem.LockedPackage) (*ecosystem.Built, error)
 }
 
 // An environmentRecord is what was laid out.
@@ -49,7 +51,7 @@ type environmentRecord struct {
 type UnusableError struct{ Releases []string }
 
 func (e *UnusableError) Error() string {
-	return fmt.Sprintf("the lock has no file for this machine of %s: they would have to be built here, which Molt does not do", strings.Join(e.Releases, ", "))
+	return fmt.Sprintf("the lock has no file for this machine of %s: what has nothing but its source is built where \"build:\" in molt.yaml names the package", strings.Join(e.Releases, ", "))
 }
 
 // A ClosureError reports what the packages of a lock need on this machine and the lock does not have: it was made for other environments.
@@ -66,6 +68,7 @@ func (e *ClosureError) Error() string {
 type wantedFile struct {
 	pkg   *ecosystem.LockedPackage
 	file  universe.File
+	built *ecosystem.Built // nil for one that is fetched
 	key   string
 	entry *store.Entry
 	plan  *ecosystem.Arrangement
@@ -84,7 +87,7 @@ func (t *Environment) Install(ctx context.Context, l *ecosystem.Lock, order Orde
 	if err != nil {
 		return nil, err
 	}
-	wanted, err := t.choose(l, host, now.Packages)
+	wanted, err := t.choose(ctx, l, host, now.Packages)
 	if err != nil {
 		return nil, err
 	}
@@ -140,12 +143,22 @@ func (t *Environment) read(force bool) (*environmentRecord, error) {
 }
 
 // choose finds the file of every package that this machine is to have, and notes their keys in the store.
-func (t *Environment) choose(l *ecosystem.Lock, host *ecosystem.Host, keys map[string]string) ([]*wantedFile, error) {
+func (t *Environment) choose(ctx context.Context, l *ecosystem.Lock, host *ecosystem.Host, keys map[string]string) ([]*wantedFile, error) {
 	var all []*wantedFile
 	var unusable []string
 	for _, p := range t.Eco.Wanted(l, host) {
 		file, ok := t.Eco.FileFor(p, host)
-		if !ok {
+		var built *ecosystem.Built
+		if !ok && t.Build != nil {
+			var err error
+			if built, err = t.Build(ctx, p); err != nil {
+				return nil, err
+			}
+		}
+		switch {
+		case built != nil:
+			file = built.File
+		case !ok:
 			unusable = append(unusable, p.ID)
 			continue
 		}
@@ -154,7 +167,7 @@ func (t *Environment) choose(l *ecosystem.Lock, host *ecosystem.Host, keys map[s
 			return nil, err
 		}
 		keys[p.Name+"@"+p.Version] = key
-		all = append(all, &wantedFile{pkg: p, file: file, key: key})
+		all = append(all, &wantedFile{pkg: p, file: file, built: built, key: key})
 	}
 	if unusable != nil {
 		return nil, &UnusableError{unusable}
@@ -252,7 +265,7 @@ func (t *Environment) fetch(ctx context.Context, wanted []*wantedFile, r *Report
 			switch {
 			case err != nil:
 				return err
-			case e == nil && (order.Offline || order.Dry):
+			case e == nil && w.built == nil && (order.Offline || order.Dry):
 				fetched = 1
 			case e == nil:
 				if e, size, err = t.get(ctx, w); err != nil {
@@ -287,6 +300,15 @@ func (t *Environment) fetch(ctx context.Context, wanted []*wantedFile, r *Report
 
 // get downloads a file and unpacks it into the store.
 func (t *Environment) get(ctx context.Context, w *wantedFile) (*store.Entry, int64, error) {
+	if w.built != nil {
+		f, err := os.Open(w.built.Path)
+		if err != nil {
+			return nil, 0, err
+		}
+		defer f.Close()
+		e, err := t.Store.AddAll(ctx, w.pkg.ID, w.file.Integrity, f, w.file.Size)
+		return e, 0, err
+	}
 	got := &spool{}
 	defer got.discard()
 	if err := t.Download(ctx, w.pkg, w.file, got); err != nil {
@@ -305,7 +327,7 @@ func (t *Environment) Stock(ctx context.Context, locks []*ecosystem.Lock, watch 
 		if err != nil {
 			return Stocked{}, &input.UsageError{Reason: err.Error()}
 		}
-		wanted, err := t.choose(l, host, map[string]string{})
+		wanted, err := t.choose(ctx, l, host, map[string]string{})
 		if err != nil {
 			return Stocked{}, err
 		}

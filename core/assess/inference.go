@@ -85,14 +85,14 @@ func (a *Question) statements(p, framework *universe.Package) *statements {
 }
 
 // lookedAt reports whether it is looked at what a release states. Where that costs a request, it is not for those before the one in use, and for none of
-// a package of which neither that one nor the newest speaks of the framework: it is taken to be silent. What is chosen in the end is solved with what it
+// a package of which neither that one nor the newest speaks of the framework: it is taken to be silent; and for none that would have to be built. What is chosen in the end is solved with what it
 // demands all the same.
 func (a *Question) lookedAt(p, framework *universe.Package, i int) bool {
 	if !p.IsCostly() {
 		return true
 	}
 	ends := a.ends(p)
-	return i == ends[0] || i == ends[len(ends)-1] || i > ends[0] && slices.ContainsFunc(ends, func(end int) bool { return a.speaks(p, framework, end) })
+	return i == ends[0] || i == ends[len(ends)-1] || i > ends[0] && !p.IsDear(i) && slices.ContainsFunc(ends, func(end int) bool { return a.speaks(p, framework, end) })
 }
 
 // ends lists the position of the release in use and that of the newest.

@@ -57,6 +57,8 @@ type Claiming interface {
 // and at no others in order to learn from them. Where the request fails, the release demands a package about which the source reports that.
 type Costly interface {
 	Kept
+	// Dear reports whether a request is not enough to look at a release: a whole archive is fetched, or a build made.
+	Dear(i int) bool
 	// LookAhead begins to make the requests for releases that will be looked at. It returns at once.
 	LookAhead(at []int)
 	// About returns what is known of a release without such a request: not what it demands, and not its licence.
@@ -316,6 +318,12 @@ func (p *Package) IsCostly() bool {
 	}
 	c, _ := p.costly(0)
 	return c != nil
+}
+
+// IsDear reports whether it costs more than a request to look at what a release demands.
+func (p *Package) IsDear(i int) bool {
+	c, at := p.costly(i)
+	return c != nil && c.Dear(at)
 }
 
 // LookAhead says that releases of the package will be looked at.

@@ -69,6 +69,9 @@ type costlyRewriting struct{ *rewriting }
 // About returns what is known without a look at demands.
 func (k costlyRewriting) About(i int) Release { return *k.p.About(i) }
 
+// Dear passes it on.
+func (k costlyRewriting) Dear(i int) bool { return k.p.IsDear(i) }
+
 // LookAhead passes it on.
 func (k costlyRewriting) LookAhead(at []int) { k.p.LookAhead(at) }
 

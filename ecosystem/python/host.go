@@ -116,7 +116,13 @@ func ask(ctx context.Context, file string) (*ecosystem.Host, error) {
 	if d.Executable == "" {
 		d.Executable = file
 	}
-	return &ecosystem.Host{Runtime: d.Executable, Version: v.Normal(), Detail: d}, nil
+	h := &ecosystem.Host{Name: runtimeName, Runtime: d.Executable, Version: v.Normal(), Detail: d}
+	for name, m := range platforms {
+		if m["sys_platform"] == d.Markers["sys_platform"] && m["platform_machine"] == d.Markers["platform_machine"] {
+			h.Platform = name
+		}
+	}
+	return h, nil
 }
 
 // Make is a call of the interpreter's own module for environments.

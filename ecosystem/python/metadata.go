@@ -165,6 +165,11 @@ func wheelMetadata(ctx context.Context, client *registry.Client, name, version s
 	default:
 		return nil, err
 	}
+	return metadataIn(from, size, name, version, file.Address)
+}
+
+// metadataIn reads METADATA in a wheel.
+func metadataIn(from io.ReaderAt, size int64, name, version, address string) ([]byte, error) {
 	all, err := zip.NewReader(from, size)
 	if err != nil {
 		return nil, fmt.Errorf("%s %s: its wheel is no archive: %w", name, version, err)
@@ -185,7 +190,7 @@ func wheelMetadata(ctx context.Context, client *registry.Client, name, version s
 		defer body.Close()
 		data, err := io.ReadAll(io.LimitReader(body, metadataLimit.Bytes+1))
 		if int64(len(data)) > metadataLimit.Bytes {
-			return nil, metadataLimit.Exceeded(file.Address)
+			return nil, metadataLimit.Exceeded(address)
 		}
 		return data, err
 	}

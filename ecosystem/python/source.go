@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"slices"
 	"strings"
 	"sync"
@@ -23,6 +24,7 @@ import (
 type source struct {
 	registries *registry.Registries
 	envs       environments
+	detail     ecosystem.Detail
 	err        error // why there are no environments
 	ctx        context.Context
 	cancel     context.CancelFunc
@@ -54,7 +56,7 @@ func (p *promise[T]) wait(ctx context.Context) (T, error) {
 
 // Open returns a source that reads from registries.
 func (Python) Open(ctx context.Context, registries *registry.Registries, detail ecosystem.Detail) ecosystem.Source {
-	s := &source{registries: registries, pages: map[string]*promise[*universe.Package]{}, known: map[string]*universe.Package{},
+	s := &source{registries: registries, detail: detail, pages: map[string]*promise[*universe.Package]{}, known: map[string]*universe.Package{},
 		metas: map[string]*promise[*metadata]{}, failures: map[string]error{}, lists: map[string][]universe.Demand{}}
 	s.envs, s.err = environmentsOf(detail.Environments)
 	s.ctx, s.cancel = context.WithCancel(ctx)
@@ -165,8 +167,39 @@ func (s *source) fetch(name string) (*universe.Package, error) {
 func (s *source) meta(raw *universe.Package, i int) *promise[*metadata] {
 	version := raw.Version(i).String()
 	return begin(s, s.metas, raw.Name+" "+version, func() (*metadata, error) {
-		return metadataOf(s.ctx, s.registries.For(raw.Name), raw.Name, version, raw.At(i))
+		m, err := metadataOf(s.ctx, s.registries.For(raw.Name), raw.Name, version, raw.At(i))
+		if err == nil && m.Unknown != "" && s.detail.Builds != nil && s.detail.Builds(raw.Name) {
+			return s.builtMetadata(raw.Name, version, raw.At(i), m)
+		}
+		return m, err
 	})
+}
+
+// builtMetadata reads the metadata of a release of which only the source was published, from what is built of it.
+func (s *source) builtMetadata(name, version string, r *universe.Release, unknown *metadata) (*metadata, error) {
+	file, ok := Python{}.SourceFile(r.Files)
+	if !ok {
+		return unknown, nil
+	}
+	built, err := s.detail.Build(s.ctx, name, version, file)
+	if err != nil {
+		return nil, err
+	}
+	f, err := os.Open(built.Path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	data, err := metadataIn(f, info.Size(), name, version, built.Path)
+	if err != nil {
+		return nil, err
+	}
+	m, _, err := readMetadata(name, version, data)
+	return m, err
 }
 
 // A kept is a package, or one with an extra, of which what a release needs is fetched when it is looked at. It is a universe.Costly.
@@ -241,7 +274,7 @@ func (k *kept) Needs(i int) []universe.Demand {
 	m, err := k.s.meta(k.raw, i).wait(k.s.ctx)
 	var unreachable *registry.UnreachableError
 	if err != nil && k.s.ctx.Err() == nil && !errors.As(err, &unreachable) { // the registry gave something that cannot be used
-		return k.s.shared([]universe.Demand{universe.Hindrance(fmt.Sprintf("has metadata that cannot be used (%v)", err))})
+		return k.s.shared([]universe.Demand{universe.Hindrance(fmt.Sprintf("cannot be used: %v", err))})
 	}
 	if err != nil {
 		return k.s.failed(fmt.Sprintf("the metadata of %s %s", name, version), fmt.Errorf("%s %s: %w", name, version, err))
@@ -251,7 +284,7 @@ func (k *kept) Needs(i int) []universe.Demand {
 	}
 	needs, err := k.s.needs(m, k.extra)
 	if err != nil {
-		return k.s.shared([]universe.Demand{universe.Hindrance(fmt.Sprintf("has metadata that cannot be used (%v)", err))})
+		return k.s.shared([]universe.Demand{universe.Hindrance(fmt.Sprintf("cannot be used: %v", err))})
 	}
 	if k.extra != "" {
 		needs = append([]universe.Demand{{As: name, Package: name, Text: "===" + version.(*specifiers.Version).Normal()}}, needs...)
@@ -259,10 +292,16 @@ func (k *kept) Needs(i int) []universe.Demand {
 	return k.s.shared(needs)
 }
 
-// LookAhead begins to fetch the metadata of releases.
+// Dear reports whether a release has no wheel: its source archive has to be fetched, and perhaps built.
+func (k *kept) Dear(i int) bool {
+	f, ok := metadataFile(k.raw.At(i).Files)
+	return ok && f.Kind == sourceKind
+}
+
+// LookAhead begins to fetch the metadata of releases, as far as that costs a request.
 func (k *kept) LookAhead(at []int) {
 	for _, i := range at {
-		if f, ok := metadataFile(k.raw.At(i).Files); ok && f.Kind == wheelKind { // of others all of the archive is needed
+		if !k.Dear(i) {
 			k.s.meta(k.raw, i)
 		}
 	}
