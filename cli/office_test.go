@@ -136,3 +136,92 @@ func sitePackages(t *testing.T, dir string) string {
 	}
 	return rel
 }
+
+// TestPythonBuild builds a release that has nothing but its source, where people allow that, with a backend that comes from the registry.
+func TestPythonBuild(t *testing.T) {
+	if python, err := exec.LookPath("python3"); err != nil || runtime.GOOS == "windows" || exec.Command(python, "-c", "import sys, venv; sys.exit(sys.version_info < (3, 8))").Run() != nil {
+		t.Skip("there is no Python on this machine that makes environments")
+	}
+	s := newScript(t, mustTxtar(`
+-- universe --
+package none
+  1.0.0 2023-01-01
+-- pier.universe --
+package tarbuild
+  1.0  2023-01-01  pitch@>=1
+  code 1.0 tarbuild/__init__.py
+    | import os, zipfile
+    |
+    | import pitch
+    |
+    | def get_requires_for_build_wheel(settings=None):
+    |     print("asked")
+    |     return ["oakum>=1"]
+    |
+    | def build_wheel(out, settings=None, metadata=None):
+    |     import oakum
+    |     assert "MOLT_TOKEN_PYTHON" not in os.environ
+    |     if os.path.exists("broken"):
+    |         raise SystemExit("the planks do not fit")
+    |     name, version = "chartroom", open("VERSION").read().strip()
+    |     info = f"{name}-{version}.dist-info/"
+    |     files = {"chartroom.py": "built = True\n", info + "METADATA": f"Metadata-Version: 2.1\nName: {name}\nVersion: {version}\nRequires-Dist: ropewalk>=1\n",
+    |              info + "WHEEL": "Wheel-Version: 1.0\nRoot-Is-Purelib: true\nTag: py3-none-any\n"}
+    |     files[info + "RECORD"] = "".join(f"{file},,\n" for file in files) + info + "RECORD,,\n"
+    |     file = f"{name}-{version}-py3-none-any.whl"
+    |     with zipfile.ZipFile(os.path.join(out, file), "w") as wheel:
+    |         for at, text in files.items():
+    |             wheel.writestr(at, text)
+    |     return file
+package pitch
+  1.0  2023-01-01
+package oakum
+  1.0  2023-01-01
+package ropewalk
+  1.0  2023-01-01
+package chartroom
+  2.0  2023-01-01
+  2.1  2024-01-01
+  unbuilt 2.0
+  unbuilt 2.1
+  code 2.0 pyproject.toml
+    | [build-system]
+    | requires = ["tarbuild>=1"]
+    | build-backend = "tarbuild"
+  code 2.0 VERSION
+    | 2.0
+  code 2.1 VERSION
+    | 2.1
+  code 2.1 broken
+    | yes
+-- requirements.txt --
+chartroom<2.1
+`))
+	for _, line := range []string{
+		"standin pier.universe", "env MOLT_REGISTRY_PYTHON=$STANDIN", "env MOLT_TOKEN_PYTHON=secret", "exits 1 molt relock", `says "chartroom 2.0 has no wheel, so what it needs is known only once it is built"`,
+	} {
+		words, _ := wordsOf(line)
+		if err := s.do(words); err != nil {
+			t.Fatalf("%s\n%v", line, err)
+		}
+	}
+	s.write("molt.yaml", "build: [Chartroom]\n")
+	for _, line := range []string{
+		"molt relock", `has pylock.toml "ropewalk>=1"`, "molt relock --offline", "molt install", "molt verify", `has .venv/.molt.json chartroom@2.0`, "molt install", `says "All is there"`,
+	} {
+		words, _ := wordsOf(line)
+		if err := s.do(words); err != nil {
+			t.Fatalf("%s\n%v", line, err)
+		}
+	}
+	if _, err := os.Stat(filepath.Join(s.dir, sitePackages(t, s.dir), "chartroom.py")); err != nil {
+		t.Error(err)
+	}
+	s.write("requirements.txt", "chartroom==2.1\n")
+	for _, line := range []string{"exits 1 molt relock", `says "chartroom 2.1 cannot be used: building chartroom@2.1 from its source"`, `says "the planks do not fit"`, `says "whole output:"`} {
+		words, _ := wordsOf(line)
+		if err := s.do(words); err != nil {
+			t.Fatalf("%s\n%v", line, err)
+		}
+	}
+}
