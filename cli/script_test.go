@@ -203,6 +203,16 @@ func (s *script) molt(code int, args []string) error {
 	return nil
 }
 
+// standinVariable is how the line begins with which the stand-in says where it is: that of the ecosystem of the script's files.
+func (s *script) standinVariable() string {
+	for name := range s.first {
+		if name == "package.json" {
+			return "MOLT_REGISTRY_JS="
+		}
+	}
+	return "MOLT_REGISTRY_PYTHON="
+}
+
 // standin runs the stand-in until the test ends.
 func (s *script) standin(args []string) error {
 	c := s.command(append([]string{"standin"}, args...)...)
@@ -219,7 +229,7 @@ func (s *script) standin(args []string) error {
 	})
 	lines := bufio.NewScanner(out)
 	for lines.Scan() {
-		if address, ok := strings.CutPrefix(lines.Text(), "MOLT_REGISTRY_JS="); ok {
+		if address, ok := strings.CutPrefix(lines.Text(), s.standinVariable()); ok {
 			s.vars["STANDIN"] = address
 			return nil
 		}

@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -51,7 +52,7 @@ docs/formats.md describes both files.`,
 				return err
 			}
 			defer stop()
-			fmt.Fprintf(c.out, "%s at %s\nMOLT_REGISTRY_JS=%s\n", render.Count(count, "package"), address, address)
+			fmt.Fprintf(c.out, "%s at %s\nMOLT_REGISTRY_%s=%s\n", render.Count(count, "package"), address, strings.ToUpper(e.Name()), address)
 			<-c.ctx.Done()
 			return nil
 		},
