@@ -365,6 +365,15 @@ func (a *App) Warnings() []string {
 	for _, name := range ended {
 		all = append(all, fmt.Sprintf("the hold on %s ended on %s and is no longer honoured", name, a.Config.Hold[name].Until))
 	}
+	all = append(all, a.Manifest.Notes()...)
+	if a.Settings.Ecosystem == "" && a.Config.Ecosystem == "" {
+		for _, e := range Ecosystems {
+			if names, err := e.Detect(os.DirFS(a.Dir)); e.Name() != a.Eco.Name() && err == nil && len(names) > 0 {
+				all = append(all, fmt.Sprintf("this is about %s; the folder declares packages of %s too, in %s: --ecosystem %s is about those, and \"ecosystem:\" in %s says which is meant without it",
+					a.Manifest.Chief(), e.Name(), names[0], e.Name(), config.File))
+			}
+		}
+	}
 	if outer := a.outerWorkspace(); outer != "" {
 		all = append(all, fmt.Sprintf("%s is a member of the workspace in %s, which has one lock for all; molt --dir %s works on all of it", filepath.Base(a.Dir), outer, outer))
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"molt/core/universe"
@@ -75,19 +76,27 @@ func (a *App) locked(l *ecosystem.Lock) (universe.Table, error) {
 		return nil, err
 	}
 	for _, p := range l.Packages {
+		if _, extra := universe.SplitExtra(p.Name); extra != "" { // it has no files of its own
+			delete(table, p.Name)
+			continue
+		}
 		r := table[p.Name].Release(p.Version)
 		if r == nil {
 			return nil, fmt.Errorf("%s is not in the lock as it was read", p.ID)
 		}
-		address := p.Source
-		if !strings.Contains(address, "://") {
-			client, err := a.registryOf(p.Name)
-			if err != nil {
-				return nil, err
-			}
-			address = client.Base() + "/" + address
+		r.Files = []universe.File{{Address: p.Source, Integrity: p.Integrity, When: p.When}}
+		if len(p.Files) > 0 {
+			r.Files = slices.Clone(p.Files)
 		}
-		r.Files = []universe.File{{Address: address, Integrity: p.Integrity, When: p.When}}
+		for i := range r.Files {
+			if f := &r.Files[i]; !strings.Contains(f.Address, "://") {
+				client, err := a.registryOf(p.Name)
+				if err != nil {
+					return nil, err
+				}
+				f.Address = client.Base() + "/" + f.Address
+			}
+		}
 	}
 	return table, nil
 }

@@ -259,7 +259,7 @@ func (a *App) drift() (found []Finding) {
 		}
 		for _, extra := range e.ForExtras() {
 			key := [2]string{e.Group, extra.As}
-			if _, ok := locked[key]; !ok {
+			if _, ok := locked[key]; !ok && !a.Lock.Edgeless {
 				note("manifest", "%s:%d: %s is not in the lock", e.File, e.Line, extra.As)
 			}
 			delete(locked, key)

@@ -229,7 +229,7 @@ func (a *Question) secondCopy(d universe.Demand, framework *universe.Package, ta
 
 // grade grades one demand on the framework.
 func (a *Question) grade(r *universe.Release, d universe.Demand, framework *universe.Package, first *universe.Release, target []string) (project.Grade, string) {
-	says := fmt.Sprintf("asks for %s %s", d.As, d.Text)
+	says := "asks for " + asked(d)
 	set, err := framework.Admit(d.Text)
 	admits := slices.ContainsFunc(target, func(v string) bool { return set.Has(framework.Index(v)) })
 	switch {
@@ -242,6 +242,14 @@ func (a *Question) grade(r *universe.Release, d universe.Demand, framework *univ
 		return project.Open, says + ", open range: does not rule it out, promises nothing"
 	}
 	return datedGrade(r, framework, first, says)
+}
+
+// asked writes what a demand asks for.
+func asked(d universe.Demand) string {
+	if d.Text == "" {
+		return d.As + " at any release"
+	}
+	return d.As + " " + d.Text
 }
 
 // datedGrade grades a statement that names the goal by when it was made.

@@ -246,7 +246,7 @@ func (a *Question) sentence(p *universe.Package, at int, framework *universe.Pac
 	if len(demands) == 0 {
 		return fmt.Sprintf("%s %s says nothing about %s", p.Name, r.Version, framework.Name)
 	}
-	return fmt.Sprintf("%s %s asks for %s %s", p.Name, r.Version, demands[0].As, demands[0].Text)
+	return fmt.Sprintf("%s %s asks for %s", p.Name, r.Version, asked(demands[0]))
 }
 
 // reached reports whether some of the wanted releases belong to the major in use, or to one before it.

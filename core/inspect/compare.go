@@ -2,10 +2,12 @@ package inspect
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 
 	"molt/core/solve"
+	"molt/core/universe"
 	"molt/core/version"
 )
 
@@ -15,11 +17,13 @@ type State struct {
 	Declared []string            // packages that the application asks for itself
 }
 
-// StateOf returns the state of a resolution.
+// StateOf returns the state of a resolution. A package with an extra is the package.
 func StateOf(r *solve.Resolution) State {
+	isExtra := func(name string) bool { _, extra := universe.SplitExtra(name); return extra != "" }
 	s := State{Packages: r.Versions()}
+	maps.DeleteFunc(s.Packages, func(name string, _ []string) bool { return isExtra(name) })
 	for _, e := range r.Roots {
-		if !slices.Contains(s.Declared, e.Package) {
+		if !isExtra(e.Package) && !slices.Contains(s.Declared, e.Package) {
 			s.Declared = append(s.Declared, e.Package)
 		}
 	}

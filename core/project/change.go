@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"molt/core/solve"
+	"molt/core/universe"
 	"molt/core/version"
 )
 
@@ -81,12 +82,15 @@ func (s Draft) Clone() Draft {
 	return Draft{maps.Clone(s.Lines), s.Locked, maps.Clone(s.Gone), slices.Clone(s.Added)}
 }
 
-// MovesBetween compares two resolutions package by package: a package at another release has moved.
+// MovesBetween compares two resolutions package by package: a package at another release has moved. One with an extra moves with the package, and is not counted.
 func MovesBetween(before, after *solve.Resolution) Moves {
 	var m Moves
 	was, is := map[string][]string{}, after.Versions()
 	if before != nil {
 		was = before.Versions()
+	}
+	for _, all := range []map[string][]string{was, is} {
+		maps.DeleteFunc(all, func(name string, _ []string) bool { _, extra := universe.SplitExtra(name); return extra != "" })
 	}
 	for name, versions := range is {
 		slices.Sort(versions)

@@ -35,7 +35,7 @@ func KeepLocked(locked *solve.Resolution) solve.Objective {
 	}
 	versions := locked.Versions()
 	for _, name := range slices.Sorted(maps.Keys(versions)) {
-		if optional[name] {
+		if _, extra := universe.SplitExtra(name); extra != "" || optional[name] { // one with an extra moves with the package
 			continue
 		}
 		o.Soft = append(o.Soft, solve.SoftConstraint{Package: name, Among: versions[name]})

@@ -73,23 +73,25 @@ func (Python) StandIn(packages universe.Table) http.Handler {
 	})
 }
 
-// Relay serves packages by the same API, as a lock has them. With a way to get archives it serves the first file of each release itself.
+// Relay serves packages by the same API, as a lock has them. With a way to get archives it serves the files itself.
 func (Python) Relay(packages universe.Table, archive func(context.Context, *universe.Package, *universe.Release) ([]byte, error)) http.Handler {
 	return serve(packages, func(p *universe.Package, r *universe.Release) (all []pageFile) {
 		for _, f := range r.Files {
 			one := lockedFile(f)
 			if archive != nil {
 				one.URL = "../" + filesPath + p.Name + "/" + one.Name
-				return append(all, one)
 			}
 			all = append(all, one)
 		}
 		return all
 	}, func(ctx context.Context, p *universe.Package, r *universe.Release, file string) ([]byte, error) {
-		if archive == nil || fileName(r.File().Address) != file {
+		i := slices.IndexFunc(r.Files, func(f universe.File) bool { return fileName(f.Address) == file })
+		if archive == nil || i < 0 {
 			return nil, nil
 		}
-		return archive(ctx, p, r)
+		one := *r
+		one.Files = r.Files[i : i+1]
+		return archive(ctx, p, &one)
 	})
 }
 

@@ -56,7 +56,7 @@ func (p *Page) contest(c doc.Contest) {
 			p.verdict(bad, strings.TrimSpace(s.By+" "+s.Releases)+" "+c.Says)
 			for k := len(s.Chain) - 1; k >= 0; k-- {
 				l := s.Chain[k]
-				p.wrapped("  ", fmt.Sprintf("which %s asks for (%s)", cmp.Or(l.Where, l.By), l.Constraint))
+				p.wrapped("  ", "which "+cmp.Or(l.Where, l.By)+" asks for"+inParentheses(l.Constraint))
 			}
 		}
 		return
@@ -126,11 +126,11 @@ func sideLines(s doc.Side, width int) []cell {
 		case l.By == "" && k == len(s.Chain)-1:
 			put(nil, "", "asked by "+l.Where)
 		case l.By == "":
-			put(nil, "", fmt.Sprintf("which %s asks for (%s)", l.Where, l.Constraint))
+			put(nil, "", "which "+l.Where+" asks for"+inParentheses(l.Constraint))
 		case k == len(s.Chain)-1:
 			put(nil, "", strings.TrimSpace("asked by "+l.By+" "+s.Releases))
 		default:
-			put(nil, "", fmt.Sprintf("which %s asks for (%s)", l.By, l.Constraint))
+			put(nil, "", "which "+l.By+" asks for"+inParentheses(l.Constraint))
 		}
 	}
 	return lines
@@ -161,4 +161,12 @@ func (p *Page) ways(ways []doc.Way) {
 			p.Line("     %s", p.styled(good, w.Command))
 		}
 	}
+}
+
+// inParentheses writes a constraint behind what asks for it; nothing for one that is empty.
+func inParentheses(constraint string) string {
+	if constraint == "" {
+		return ""
+	}
+	return " (" + constraint + ")"
 }
