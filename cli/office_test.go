@@ -69,6 +69,13 @@ package ropewalk
   1.0  2023-01-01
 package tzmast
   1.0  2023-01-01
+package bilge
+  1.0  2023-01-01
+  code 1.0 bilge.py
+    | def main(): pass
+  code 1.0 entry_points.txt
+    | [console_scripts]
+    | python = bilge:main
 -- requirements.txt --
 marram>=4.2,<5
 tzmast ; sys_platform == "amiga"
@@ -111,6 +118,18 @@ checks:
 		if err := s.do(words); err != nil {
 			t.Fatalf("%s\n%v", line, err)
 		}
+	}
+	// What would replace the interpreter is refused, and all is as it was.
+	s.write("requirements.txt", "marram>=4.2,<5\nbilge\n")
+	for _, line := range []string{"molt relock", "exits 3 molt install", `says "bilge@1.0 would replace bin/python, which the environment itself has; what was installed is as it was"`} {
+		words, _ := wordsOf(line)
+		if err := s.do(words); err != nil {
+			t.Fatalf("%s\n%v", line, err)
+		}
+	}
+	s.write("requirements.txt", "marram>=4.2,<5\n")
+	if err := exec.Command(filepath.Join(s.dir, ".venv", "bin", "python"), "-c", "import marram").Run(); err != nil {
+		t.Errorf("the interpreter: %v", err)
 	}
 	// An environment of somebody else's stays.
 	if err := os.Remove(filepath.Join(s.dir, ".venv", ".molt.json")); err != nil {

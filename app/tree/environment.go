@@ -452,7 +452,11 @@ func (t *Environment) fill(dir string, wanted []*wantedFile, r *Report) error {
 		return true
 	}
 	made := map[string]bool{}
-	parent := func(name string) error {
+	parent := func(name string, w *wantedFile) error {
+		if _, err := os.Lstat(name); err == nil { // a script called python would else be written to where that leads
+			rel, _ := filepath.Rel(dir, name)
+			return fmt.Errorf("%s would replace %s, which the environment itself has", w.pkg.ID, filepath.ToSlash(rel))
+		}
 		if in := filepath.Dir(name); !made[in] {
 			if err := os.MkdirAll(in, 0o755); err != nil {
 				return err
@@ -478,10 +482,10 @@ func (t *Environment) fill(dir string, wanted []*wantedFile, r *Report) error {
 			if run[at] {
 				mode = 0o755
 			}
-			if err := parent(to); err != nil {
+			if err := parent(to, w); err != nil {
 				return err
 			}
-			if err := os.WriteFile(to, w.plan.Made[at], mode); err != nil {
+			if err := create(to, w.plan.Made[at], mode); err != nil {
 				return err
 			}
 		}
@@ -491,7 +495,7 @@ func (t *Environment) fill(dir string, wanted []*wantedFile, r *Report) error {
 				continue
 			}
 			to := filepath.Join(dir, filepath.FromSlash(at))
-			if err := parent(to); err != nil {
+			if err := parent(to, w); err != nil {
 				return err
 			}
 			links[to] = w.plan.Links[at]
@@ -509,6 +513,16 @@ func (t *Environment) fill(dir string, wanted []*wantedFile, r *Report) error {
 		})
 	}
 	return g.Wait()
+}
+
+// create writes a file that is not there yet.
+func create(name string, data []byte, mode fs.FileMode) error {
+	f, err := os.OpenFile(name, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode)
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(data)
+	return errors.Join(err, f.Close())
 }
 
 // linkOrCopy links a file, or copies it where that cannot be done, and where it is to be run and the store's is not.

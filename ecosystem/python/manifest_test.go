@@ -321,3 +321,12 @@ func FuzzManifests(f *testing.F) {
 		}
 	})
 }
+
+// mapFS is a folder of texts.
+func mapFS(files map[string]string) fstest.MapFS {
+	dir := fstest.MapFS{}
+	for name, text := range files {
+		dir[name] = &fstest.MapFile{Data: []byte(text)}
+	}
+	return dir
+}
