@@ -135,7 +135,7 @@ checks:
 	if err := os.Remove(filepath.Join(s.dir, ".venv", ".molt.json")); err != nil {
 		t.Fatal(err)
 	}
-	for _, line := range []string{"exits 2 molt install", `says ".venv was not laid out by Molt"`} {
+	for _, line := range []string{"molt relock", "exits 2 molt install", `says ".venv was not laid out by Molt"`} {
 		words, _ := wordsOf(line)
 		if err := s.do(words); err != nil {
 			t.Fatalf("%s\n%v", line, err)
