@@ -106,6 +106,16 @@ func (a *App) Snapshot(ctx context.Context, file string, locks []*ecosystem.Lock
 		}})
 	}
 	about.Documents = len(files)
+	if more, ok := a.opened.(ecosystem.FileRecorder); ok {
+		for address, data := range more.SeenFiles() {
+			if name := registry.SnapshotName(address); name != "" {
+				files = append(files, registry.SnapshotFile{Name: name, Write: func(w io.Writer) error {
+					_, err := w.Write(data)
+					return err
+				}})
+			}
+		}
+	}
 	if archives {
 		dir, err := os.MkdirTemp("", "molt-snapshot-")
 		if err != nil {
@@ -130,8 +140,9 @@ func (a *App) snapshotArchives(ctx context.Context, dir string, locks []*ecosyst
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(16)
 	for _, l := range locks {
-		for i := range l.Packages {
-			p := &l.Packages[i]
+		packages := a.withFiles(ctx, l)
+		for i := range packages {
+			p := &packages[i]
 			name := registry.SnapshotName(p.Source)
 			if name == "" || seen[name] {
 				continue
@@ -161,6 +172,31 @@ func (a *App) snapshotArchives(ctx context.Context, dir string, locks []*ecosyst
 		}
 	}
 	return files, g.Wait()
+}
+
+// withFiles lists the packages of a lock with the one file that each has; where there are several, with that for this machine, else with all of them, one after the
+// other.
+func (a *App) withFiles(ctx context.Context, l *ecosystem.Lock) []ecosystem.LockedPackage {
+	flat, ok := a.Eco.(ecosystem.Flat)
+	if !ok {
+		return l.Packages
+	}
+	host, err := flat.Probe(ctx, l)
+	var all []ecosystem.LockedPackage
+	for _, p := range l.Releases() {
+		files := p.Files
+		if err == nil {
+			if f, fits := flat.FileFor(&p, host); fits {
+				files = []universe.File{f}
+			}
+		}
+		for _, f := range files {
+			one := p
+			one.Source, one.Integrity = f.Address, f.Integrity
+			all = append(all, one)
+		}
+	}
+	return all
 }
 
 // A rewound file takes a download that begins anew.

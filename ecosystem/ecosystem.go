@@ -205,6 +205,13 @@ type Recorder interface {
 	Seen() []*universe.Package
 }
 
+// A FileRecorder is a Recorder that has read files besides documents.
+type FileRecorder interface {
+	Recorder
+	// SeenFiles returns what stands for each of these files, by address, which may be relative to the registry.
+	SeenFiles() map[string][]byte
+}
+
 // A Manifest is a manifest in memory. Edits change the text of the entries concerned and no other byte.
 type Manifest interface {
 	Name() string    // the application's name, "" when it has none

@@ -262,3 +262,29 @@ func (m *metadata) claims() []universe.Claim {
 	slices.SortFunc(all, func(a, b universe.Claim) int { return strings.Compare(a.Package, b.Package) })
 	return all
 }
+
+// text writes what is kept of core metadata as such.
+func (m *metadata) text(name, version string) []byte {
+	var b strings.Builder
+	line := func(key string, values ...string) {
+		for _, v := range values {
+			if v != "" {
+				fmt.Fprintf(&b, "%s: %s\n", key, v)
+			}
+		}
+	}
+	line("Metadata-Version", "2.1")
+	line("Name", name)
+	line("Version", version)
+	line("Summary", m.Summary)
+	line("Home-page", m.Homepage)
+	if m.Repository != "" {
+		line("Project-URL", "Source, "+m.Repository)
+	}
+	line("License-Expression", m.Licence)
+	line("Requires-Python", m.Python)
+	line("Classifier", m.Classifiers...)
+	line("Provides-Extra", m.Extras...)
+	line("Requires-Dist", m.Needs...)
+	return []byte(b.String())
+}

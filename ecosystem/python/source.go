@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"slices"
 	"strings"
@@ -394,5 +395,43 @@ func (s *source) shared(all []universe.Demand) []universe.Demand {
 		return known
 	}
 	s.lists[key.String()] = all
+	return all
+}
+
+// Seen returns the pages that were read so far, as packages.
+func (s *source) Seen() []*universe.Package {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	var all []*universe.Package
+	for _, name := range slices.Sorted(maps.Keys(s.pages)) {
+		select {
+		case <-s.pages[name].done:
+			if p := s.pages[name]; p.err == nil {
+				all = append(all, p.value)
+			}
+		default:
+		}
+	}
+	return all
+}
+
+// SeenFiles returns the metadata that was read so far, as much of it as Molt keeps, at the addresses that it has beside its files.
+func (s *source) SeenFiles() map[string][]byte {
+	all := map[string][]byte{}
+	for _, p := range s.Seen() {
+		for i := range p.Len() {
+			r := p.At(i)
+			s.mu.Lock()
+			promised := s.metas[p.Name+" "+r.Version.String()]
+			s.mu.Unlock()
+			if promised == nil {
+				continue
+			}
+			<-promised.done
+			if file, ok := metadataFile(r.Files); ok && promised.err == nil && promised.value.Unknown == "" && file.Kind == wheelKind {
+				all[file.Address+".metadata"] = promised.value.text(p.Name, r.Version.String())
+			}
+		}
+	}
 	return all
 }
