@@ -59,7 +59,7 @@ func (s *Session) pend(what string, changes []project.Change, remarks []string, 
 
 // part reads what a call says of a member and a group, either of which may be "" for all.
 func (s *Session) part(member, group string) (ecosystem.Part, error) {
-	if groups := s.App.Manifest.Groups(); group != "" && !slices.Contains(groups, group) {
+	if groups := s.App.Manifest.Groups(); group != "" && !slices.Contains(groups, group) && !s.App.Manifest.MayHave(group) {
 		return ecosystem.Part{}, &input.UsageError{Reason: fmt.Sprintf("--group %q: expected %s", group, strings.Join(groups, ", "))}
 	}
 	folder, err := s.App.Member(member)

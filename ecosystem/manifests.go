@@ -173,6 +173,12 @@ func (m *Manifests) Groups() []string {
 	return all
 }
 
+// MayHave reports whether the chief may get a group that it does not have yet.
+func (m *Manifests) MayHave(group string) bool {
+	open, ok := m.files[0].Manifest.(interface{ MayHave(group string) bool })
+	return ok && open.MayHave(group)
+}
+
 // FileOf returns the file that a group belongs to: the chief, where none says so.
 func (m *Manifests) FileOf(group string) string { return m.of(group).name }
 

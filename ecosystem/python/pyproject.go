@@ -266,6 +266,16 @@ func (m *pyproject) Version() string { return m.version }
 // Groups lists the groups that the file has; the first is there even when nothing is in it yet.
 func (m *pyproject) Groups() []string { return m.groups }
 
+// MayHave reports whether a group of a name may be added: an extra, or a dependency group.
+func (m *pyproject) MayHave(group string) bool {
+	for _, prefix := range []string{optionalGroup, dependencyGrp} {
+		if name, ok := strings.CutPrefix(group, prefix); ok && requirement.IsName(name) {
+			return true
+		}
+	}
+	return false
+}
+
 // replace takes a new text, which is read again.
 func (m *pyproject) replace(data []byte) error {
 	next, err := readPyproject(m.file, data)

@@ -1,6 +1,7 @@
 package text
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
@@ -105,7 +106,7 @@ func packagesIn(rows []doc.SurveyRow) int {
 }
 
 func (p *Page) surveyCells(r doc.SurveyRow) []cell {
-	best := r.Best
+	best, declared := r.Best, cmp.Or(r.Declared, "any")
 	lag := render.Count(r.Releases, "release")
 	if r.Jump == version.Pre && r.Releases == 0 {
 		lag = ""
@@ -114,10 +115,10 @@ func (p *Page) surveyCells(r doc.SurveyRow) []cell {
 		lag += ", " + span(time.Duration(r.Days)*24*time.Hour)
 	}
 	if p.Width < narrow { // no head says what the columns are
-		return []cell{{r.Name, &bold}, plain("asks for " + r.Declared), plain("has " + r.Locked), plain("in range " + best),
+		return []cell{{r.Name, &bold}, plain("asks for " + declared), plain("has " + r.Locked), plain("in range " + best),
 			plain("newest " + r.Newest), plain(lag), {flags(r), &notice}}
 	}
-	return []cell{{r.Name, &bold}, plain(r.Declared), plain(r.Locked), plain(best), plain(r.Newest), plain(lag), {flags(r), &notice}}
+	return []cell{{r.Name, &bold}, plain(declared), plain(r.Locked), plain(best), plain(r.Newest), plain(lag), {flags(r), &notice}}
 }
 
 // currentRows folds what is current into one paragraph, but for what is flagged.
