@@ -47,6 +47,7 @@ type rawFact struct {
 	Option    string `yaml:"option"`
 	Command   string `yaml:"command"`
 	Link      string `yaml:"link"`
+	Stop      string `yaml:"stop"`
 
 	In         string `yaml:"in"`
 	Needs      string `yaml:"needs"`
@@ -58,7 +59,7 @@ type rawFact struct {
 }
 
 // adviceKeys are the keys that a fact may have.
-var adviceKeys = []string{"runtime", "renamed", "swallowed", "companion", "symbol", "option", "command", "link", "in", "needs", "becomes", "files", "says", "source", "confidence"}
+var adviceKeys = []string{"runtime", "renamed", "swallowed", "companion", "symbol", "option", "command", "link", "stop", "in", "needs", "becomes", "files", "says", "source", "confidence"}
 
 // kinds returns the kinds that a fact claims to be, with their subjects.
 func (r rawFact) kinds() (kinds []project.FactKind, subjects []string) {
@@ -66,7 +67,7 @@ func (r rawFact) kinds() (kinds []project.FactKind, subjects []string) {
 		kind    project.FactKind
 		subject string
 	}{{project.RuntimeFact, r.Runtime}, {project.RenamedFact, r.Renamed}, {project.SwallowedFact, r.Swallowed}, {project.CompanionFact, r.Companion},
-		{project.SymbolFact, r.Symbol}, {project.OptionFact, r.Option}, {project.CommandFact, r.Command}} {
+		{project.SymbolFact, r.Symbol}, {project.OptionFact, r.Option}, {project.CommandFact, r.Command}, {project.StopFact, r.Stop}} {
 		if k.subject != "" {
 			kinds, subjects = append(kinds, k.kind), append(subjects, k.subject)
 		}
@@ -77,11 +78,17 @@ func (r rawFact) kinds() (kinds []project.FactKind, subjects []string) {
 	return kinds, subjects
 }
 
+// badStop reports whether a text is none that a goal could have.
+func badStop(eco ecosystem.Ecosystem, text string) bool {
+	_, err := eco.Scheme().Goal(text)
+	return err != nil
+}
+
 // fact checks a fact. The reason is what is wrong with it, "" for nothing.
 func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Fact, reason string) {
 	kinds, subjects := r.kinds()
 	if len(kinds) != 1 {
-		return f, "a fact has one of the keys " + strings.Join(adviceKeys[:8], ", ")
+		return f, "a fact has one of the keys " + strings.Join(adviceKeys[:9], ", ")
 	}
 	f = project.Fact{Kind: kinds[0], Name: subjects[0], In: r.In, Needs: r.Needs, Becomes: r.Becomes, Files: r.Files, Link: r.Link,
 		Says: r.Says, Source: r.Source, Confidence: project.Confidence(r.Confidence)}
@@ -117,6 +124,8 @@ func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Fact,
 		return f, fmt.Sprintf("a confidence is sure, reported or guessed, not %q", f.Confidence)
 	case (f.Kind == project.RuntimeFact || f.Kind == project.CompanionFact) && f.Needs == "":
 		return f, fmt.Sprintf("%s: expected \"needs\" with a constraint", f.Name)
+	case f.Kind == project.StopFact && badStop(eco, f.Name):
+		return f, fmt.Sprintf("%q: expected a release by which to go, such as 4.2", f.Name)
 	case f.Needs != "" && badNeeds != nil:
 		return f, badNeeds.Error()
 	case f.Kind == project.RenamedFact && f.Becomes == "":

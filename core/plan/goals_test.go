@@ -410,24 +410,34 @@ func TestOptionalNeedsMoveAlong(t *testing.T) {
 
 // TestStops goes by the releases that people named, and minor by minor where a minor release may break.
 func TestStops(t *testing.T) {
+	advised := func(releases ...string) (facts []project.Fact) {
+		for _, release := range releases {
+			facts = append(facts, project.Fact{Kind: project.StopFact, Name: release})
+		}
+		return facts
+	}
 	const pier = "app: hulk@~3.1.0\nhulk@3.1\nhulk@3.2\nhulk@3.2.1\nhulk@4.0\nhulk@4.1\nhulk@4.2\nhulk@5.0\nhulk@5.1"
 	for _, test := range []struct {
-		minors []string
-		stops  map[string][]string
-		goal   string
-		want   string
+		minors  []string
+		stops   map[string][]string
+		advised []project.Fact
+		goal    string
+		want    string
 	}{
-		{nil, nil, "hulk@5", "goal-4: hulk 3.1.0>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
-		{nil, map[string][]string{"hulk": {"3.2", "4.2"}}, "hulk@5", "goal-3.2: hulk 3.1.0>3.2.1; goal-4.2: hulk 3.2.1>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
-		{nil, map[string][]string{"hulk": {"3.1", "5.1"}}, "hulk@5.0", "goal-5.0: hulk 3.1.0>5.0.0"},
-		{nil, map[string][]string{"hulk": {}}, "hulk@5", "goal-5: hulk 3.1.0>5.1.0"},
-		{[]string{"hulk"}, nil, "hulk@4.1", "goal-3.2.0: hulk 3.1.0>3.2.1; goal-4.0.0: hulk 3.2.1>4.0.0; goal-4.1: hulk 4.0.0>4.1.0"},
+		{nil, nil, nil, "hulk@5", "goal-4: hulk 3.1.0>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
+		{nil, map[string][]string{"hulk": {"3.2", "4.2"}}, advised("4.0"), "hulk@5", "goal-3.2: hulk 3.1.0>3.2.1; goal-4.2: hulk 3.2.1>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
+		{nil, map[string][]string{"hulk": {"3.1", "5.1"}}, nil, "hulk@5.0", "goal-5.0: hulk 3.1.0>5.0.0"},
+		{nil, map[string][]string{"hulk": {}}, nil, "hulk@5", "goal-5: hulk 3.1.0>5.1.0"},
+		{nil, nil, advised("4.1", "3.2", "4.1.0", "3"), "hulk@5", "goal-3.2: hulk 3.1.0>3.2.1; goal-4.1: hulk 3.2.1>4.1.0; goal-5: hulk 4.1.0>5.1.0"},
+		{nil, nil, advised("3.1", "5.0", "4.0", "4.2"), "hulk@5", "goal-4.0: hulk 3.1.0>4.0.0; goal-4.2: hulk 4.0.0>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
+		{nil, nil, []project.Fact{{Kind: project.StopFact, Name: "3.2", Confidence: project.Guessed}}, "hulk@5", "goal-4: hulk 3.1.0>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
+		{[]string{"hulk"}, nil, nil, "hulk@4.1", "goal-3.2.0: hulk 3.1.0>3.2.1; goal-4.0.0: hulk 3.2.1>4.0.0; goal-4.1: hulk 4.0.0>4.1.0"},
 	} {
 		source, app := projecttest.Sketch(t, pier)
-		app.Minors, app.Stops = test.minors, test.stops
+		app.Minors, app.Stops, app.Guides = test.minors, test.stops, []project.Guide{{About: "hulk", To: "4", Facts: test.advised}, {About: "mast", To: "4", Facts: []project.Fact{{Kind: project.StopFact, Name: "3.2"}}}}
 		plan := planFor(t, source, app, Cut{Fresh: FreshNone}, test.goal)
 		if got := changes(plan); got != test.want || !plan.Reachable {
-			t.Errorf("%v %v %s:\ngot  %s\nwant %s", test.minors, test.stops, test.goal, got, test.want)
+			t.Errorf("%v %v %v %s:\ngot  %s\nwant %s", test.minors, test.stops, test.advised, test.goal, got, test.want)
 		}
 	}
 }

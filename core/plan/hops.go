@@ -33,11 +33,14 @@ func (p *planner) hops() error {
 		hops = hops[len(hops)-1:]
 	}
 	if at := project.VersionOf(p.now.Locked, p.Goal.Name); slices.Contains(final, at) { // only the further goals are left
-		if p.plan.Reachable, err = p.hop(hop{hops[0].major, []string{at}}); err != nil || p.plan.Reachable {
+		if p.plan.Reachable, err = p.hop(hop{major: hops[0].major, releases: []string{at}}); err != nil || p.plan.Reachable {
 			return err
 		}
 	}
 	for _, hop := range hops {
+		if hop.advised && framework.Index(project.VersionOf(p.now.Locked, p.Goal.Name)) >= framework.Index(hop.releases[0]) {
+			continue // another stop led there already
+		}
 		done, err := p.hop(hop)
 		if err != nil {
 			return err
@@ -51,15 +54,16 @@ func (p *planner) hops() error {
 type hop struct {
 	major    string
 	releases []string
+	advised  bool // a guide says to go by it
 }
 
-// between lists the hops after the release in use, up to the goal, whose releases are final: the stops that people named; else the majors on the way,
-// and where minor releases of the framework may break, those.
+// between lists the hops after the release in use, up to the goal, whose releases are final: the stops that people named; else the majors on the way
+// (where minor releases of the framework may break, those), by way of the stops that guides advise.
 func (p *planner) between(framework *universe.Package, final []string) []hop {
 	at := framework.Index(project.VersionOf(p.now.Locked, p.Goal.Name))
 	end := framework.Index(final[len(final)-1])
 	if stops, named := p.App.Stops[p.Goal.Name]; named {
-		return append(p.atStops(framework, stops, at, framework.Index(final[0])), hop{p.Goal.Constraint, final})
+		return append(p.atStops(framework, stops, at, framework.Index(final[0])), hop{major: p.Goal.Constraint, releases: final})
 	}
 	var hops []hop
 	same := func(i, k int) bool {
@@ -75,10 +79,18 @@ func (p *planner) between(framework *universe.Package, final []string) []hop {
 		if n := len(hops); n > 0 && same(framework.Index(hops[n-1].releases[0]), i) {
 			hops[n-1].releases = append(hops[n-1].releases, r.Version.String())
 		} else {
-			hops = append(hops, hop{p.series(r.Version), []string{r.Version.String()}})
+			hops = append(hops, hop{major: p.series(r.Version), releases: []string{r.Version.String()}})
 		}
 	}
-	return append(hops, hop{p.series(framework.Version(end)), final})
+	for _, advised := range p.atStops(framework, project.AdvisedStops(p.App.Guides, p.Goal.Name), at, first) {
+		hops = slices.DeleteFunc(hops, func(h hop) bool {
+			return same(framework.Index(h.releases[0]), framework.Index(advised.releases[0])) && !h.advised
+		})
+		advised.advised = true
+		hops = append(hops, advised)
+	}
+	slices.SortStableFunc(hops, func(a, b hop) int { return framework.Index(a.releases[0]) - framework.Index(b.releases[0]) })
+	return append(hops, hop{major: p.series(framework.Version(end)), releases: final})
 }
 
 // series names what a hop goes to: a major, or a minor release where these may break.
@@ -107,7 +119,7 @@ func (p *planner) atStops(framework *universe.Package, stops []string, at, end i
 			}
 		}
 		if releases != nil && !meant.Admit(framework.Versions()).Has(at) {
-			hops = append(hops, hop{text, releases})
+			hops = append(hops, hop{major: text, releases: releases})
 		}
 	}
 	return hops

@@ -1,6 +1,9 @@
 package project
 
-import "fmt"
+import (
+	"fmt"
+	"slices"
+)
 
 // A Guide is what a framework's upgrade guide says, as data: facts about going to one major.
 type Guide struct {
@@ -23,6 +26,7 @@ const (
 	OptionFact    FactKind = "option"    // a word in a settings file that changed
 	CommandFact   FactKind = "command"   // something to run after the stage
 	LinkFact      FactKind = "link"      // something to read
+	StopFact      FactKind = "stop"      // a release of the framework by which the way goes
 )
 
 // Confidence says how sure the author of a fact is.
@@ -72,6 +76,8 @@ func (f Fact) Line() string {
 		text = "run " + f.Run
 	case LinkFact:
 		text = "read " + f.Link
+	case StopFact:
+		text = "go by way of " + f.Name
 	}
 	if f.Says != "" {
 		text += ": " + f.Says
@@ -81,3 +87,15 @@ func (f Fact) Line() string {
 
 // Where says who says so, and how sure they are.
 func (f Fact) Where() string { return fmt.Sprintf("advice: %s (%s)", f.Source, f.Confidence) }
+
+// AdvisedStops lists the releases of a framework by which guides have the way go. What is only guessed does not count.
+func AdvisedStops(guides []Guide, framework string) (stops []string) {
+	for _, g := range guides {
+		for _, f := range g.Facts {
+			if g.About == framework && f.Kind == StopFact && f.Confidence != Guessed && !slices.Contains(stops, f.Name) {
+				stops = append(stops, f.Name)
+			}
+		}
+	}
+	return stops
+}
