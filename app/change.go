@@ -24,6 +24,7 @@ type Effect struct {
 	Changes     []project.Change
 	Differences []inspect.Difference
 	files       map[string][]byte
+	after       *ecosystem.Lock
 }
 
 // Rehearse works out what changes of the manifest come to, in memory.
@@ -33,15 +34,14 @@ func (a *App) Rehearse(ctx context.Context, source universe.Source, changes []pr
 	if e.files, err = a.rehearse(ctx, source, &doc.PlanStage{Changes: a.changeDocs(changes)}); err != nil {
 		return nil, err
 	}
-	after, err := a.decodeLock(a.Eco.Lock(), e.files[a.Eco.Lock()])
-	if err != nil {
+	if e.after, err = a.decodeLock(a.Eco.Lock(), e.files[a.Eco.Lock()]); err != nil {
 		return nil, err
 	}
 	before := inspect.State{}
 	if a.Lock != nil {
 		before = inspect.StateOf(a.Lock.Resolution())
 	}
-	e.Differences = inspect.Compare(a.Eco.Scheme(), before, inspect.StateOf(after.Resolution()))
+	e.Differences = inspect.Compare(a.Eco.Scheme(), before, inspect.StateOf(e.after.Resolution()))
 	return e, nil
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"molt/core/project"
 	"molt/core/solve"
+	"molt/core/universe"
 	"molt/ecosystem"
 )
 
@@ -19,9 +20,10 @@ type Use struct {
 	By      string
 }
 
-// UsesOf lists where the packages that changes take out of the manifest are still used: in the source, which would no
-// longer find them, and by locked packages, which keep them in the lock.
-func (a *App) UsesOf(changes []project.Change) ([]Use, error) {
+// UsesOf lists where the packages that an effect's changes take out of the manifest are still used: in the source, which would no
+// longer find them, and by packages of the new lock, which keep them there.
+func (a *App) UsesOf(e *Effect) ([]Use, error) {
+	changes := e.Changes
 	var dropped []string
 	for _, c := range changes {
 		if c.To == (project.Point{}) && !slices.Contains(dropped, c.Name) {
@@ -45,7 +47,7 @@ func (a *App) UsesOf(changes []project.Change) ([]Use, error) {
 		}
 		uses = append(uses, Use{Package: i.Package, File: i.File, Line: i.Line})
 	}
-	return append(uses, a.keepers(dropped)...), nil
+	return append(uses, keepers(e.after, dropped)...), nil
 }
 
 // Importers gives of each of the packages where the source imports it, as FILE:LINE.
@@ -83,18 +85,16 @@ func importsAs(i ecosystem.Import, name string) bool {
 }
 
 // keepers lists the locked packages that need some of the names, one for each name.
-func (a *App) keepers(names []string) (uses []Use) {
-	if a.Lock == nil {
-		return nil
-	}
+func keepers(l *ecosystem.Lock, names []string) (uses []Use) {
 	for _, name := range names {
-		i := slices.IndexFunc(a.Lock.Packages, func(p ecosystem.LockedPackage) bool {
-			return p.Name != name && slices.ContainsFunc(slices.Concat(p.Needs, p.Peers), func(e solve.Edge) bool {
+		i := slices.IndexFunc(l.Packages, func(p ecosystem.LockedPackage) bool {
+			base, _ := universe.SplitExtra(p.Name)
+			return base != name && slices.ContainsFunc(slices.Concat(p.Needs, p.Peers), func(e solve.Edge) bool {
 				return e.Package == name && e.To != "" && !e.Optional
 			})
 		})
 		if i >= 0 {
-			uses = append(uses, Use{Package: name, By: a.Lock.Packages[i].ID})
+			uses = append(uses, Use{Package: name, By: l.Packages[i].ID})
 		}
 	}
 	return uses

@@ -10,6 +10,7 @@ import (
 	"molt/app/config"
 	"molt/core/plan"
 	"molt/core/project"
+	"molt/core/universe"
 	"molt/core/version"
 	"molt/doc"
 	"molt/ecosystem"
@@ -50,7 +51,7 @@ func (s *Session) pend(what string, changes []project.Change, remarks []string, 
 	if err != nil {
 		return nil, s.unwanted(err)
 	}
-	uses, err := s.App.UsesOf(changes)
+	uses, err := s.App.UsesOf(effect)
 	if err != nil {
 		return nil, err
 	}
@@ -97,6 +98,9 @@ func (s *Session) Want(packages []string, member, group string, style version.St
 		if g.Name == "" || strings.ContainsAny(g.Name, " \t") || slices.ContainsFunc(wanted, func(w plan.Wanted) bool { return w.Name == g.Name }) {
 			return nil, &input.UsageError{Reason: fmt.Sprintf("%q: expected names of packages, each once, such as keel or keel@^2", arg)}
 		}
+		if g.Name, err = s.declaredWith(g.Name, where); err != nil {
+			return nil, err
+		}
 		wanted = append(wanted, plan.Wanted{Name: g.Name, Group: s.groupFor(g.Name, where), Constraint: g.Constraint})
 	}
 	application := s.App.Application()
@@ -114,6 +118,28 @@ func (s *Session) Want(packages []string, member, group string, style version.St
 		}
 	}
 	return s.pend("want", got.Changes, got.Short, dry)
+}
+
+// declaredWith returns the package itself for one with extras that its line in a part of the manifest asks for already. To ask for more of them in
+// a line that is there is an error.
+func (s *Session) declaredWith(name string, where ecosystem.Part) (string, error) {
+	base, extras := universe.SplitExtra(name)
+	if extras == "" {
+		return name, nil
+	}
+	for _, e := range s.App.Manifest.Entries() {
+		if project.OwnName(e.As) != base || !where.Has(e.Group) {
+			continue
+		}
+		has := strings.Split(e.Extras, ",")
+		for extra := range strings.SplitSeq(extras, ",") {
+			if !slices.Contains(has, strings.TrimSpace(extra)) {
+				return "", &input.UsageError{Reason: fmt.Sprintf("%s is declared without %s in %s:%d; write it there as %s, and run molt relock", base, extra, s.App.Manifest.FileOf(e.Group), e.Line, name)}
+			}
+		}
+		return base, nil
+	}
+	return name, nil
 }
 
 // Drop takes packages out of the manifest, or out of one member or group of it.

@@ -168,6 +168,9 @@ func TestDrop(t *testing.T) {
 		}
 	}
 	d.says(1, []string{"drop", "keel", "--dry-run"}, "hull.ts:1 imports keel", "mast@1.0.0 needs keel, which therefore stays in the lock")
+	if out := d.says(1, []string{"drop", "keel", "mast", "--dry-run"}, "removed  keel"); strings.Contains(out, "therefore stays") {
+		t.Errorf("what is dropped keeps a package:\n%s", out)
+	}
 	d.says(1, []string{"drop", "oldlamp", "oldlamp"}, "The manifest changes in 1 line", "hull.ts:3 imports oldlamp")
 	if m := d.read("package.json"); !strings.Contains(m, "\"devDependencies\": {}") {
 		t.Errorf("the manifest is\n%s", m)
