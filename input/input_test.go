@@ -123,3 +123,13 @@ func TestDepth(t *testing.T) {
 		}
 	}
 }
+
+func TestLines(t *testing.T) {
+	text := []byte("ab\n\ncd")
+	var lines Lines
+	for offset, want := range [][2]int{{1, 1}, {1, 2}, {1, 3}, {2, 1}, {3, 1}, {3, 2}, {3, 3}, {3, 3}} {
+		if line, column := lines.Place(text, offset); line != want[0] || column != want[1] {
+			t.Errorf("%d is at %d:%d, want %v", offset, line, column, want)
+		}
+	}
+}

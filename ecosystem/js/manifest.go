@@ -37,7 +37,7 @@ type manifest struct {
 	over     []universe.Override
 	tool     string // the manifest's word on the tool that works on it, name@version
 	toolAt   int    // its line
-	lines    []int  // the offsets at which lines begin; made when first asked for
+	lines    input.Lines
 }
 
 // An entry with its place in the text.
@@ -283,19 +283,7 @@ func (m *manifest) errorAt(offset int, reason string) error {
 }
 
 // position returns the line and the column of an offset, from 1.
-func (m *manifest) position(offset int) (line, column int) {
-	if m.lines == nil {
-		m.lines = []int{0}
-		for i, c := range m.data {
-			if c == '\n' {
-				m.lines = append(m.lines, i+1)
-			}
-		}
-	}
-	offset = min(offset, len(m.data))
-	line, _ = slices.BinarySearch(m.lines, offset+1)
-	return line, offset - m.lines[line-1] + 1
-}
+func (m *manifest) position(offset int) (line, column int) { return m.lines.Place(m.data, offset) }
 
 func (m *manifest) Name() string                     { return m.name }
 func (m *manifest) Version() string                  { return m.version }

@@ -2,9 +2,6 @@ package js
 
 import (
 	"context"
-	"errors"
-	"fmt"
-	"io"
 	"maps"
 	"net/url"
 	"slices"
@@ -137,24 +134,7 @@ func (s *source) fetch(name, accept string) (*universe.Package, error) {
 	if accept == shortDocument {
 		instead = []string{longDocument}
 	}
-	client := s.registries.For(name)
-	if client == nil {
-		return nil, &registry.UnreachableError{URL: name, Err: fmt.Errorf("no registry is named for %s: \"registry:\" has neither its scope nor a default", name), Answered: true}
-	}
-	body, err := client.Fetch(s.ctx, registry.Request{Path: documentPath(name), Accept: accept, Instead: instead,
-		Read: func(body io.Reader) ([]byte, error) { return digestOf(name, body, client.Base()) }})
-	var missing *registry.NotFoundError
-	if errors.As(err, &missing) {
-		return nil, &universe.UnknownError{Name: name}
-	}
-	if err != nil {
-		return nil, fmt.Errorf("%s: %w", name, err)
-	}
-	p, err := ecosystem.DecodeDigest(ranges.Scheme, body)
-	if err != nil {
-		return nil, &registry.UnreachableError{URL: name, Err: fmt.Errorf("the cache has something of %s that cannot be read: %w; molt --refresh asks anew", name, err), Answered: true}
-	}
-	return p, nil
+	return ecosystem.FetchDigest(s.ctx, s.registries, ranges.Scheme, name, registry.Request{Path: documentPath(name), Accept: accept, Instead: instead}, digestOf)
 }
 
 // documentPath writes a name as one segment of a path, the way that the protocol does: the "@" of a scope stays.

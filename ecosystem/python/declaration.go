@@ -19,7 +19,7 @@ type declarations struct {
 	entries  []declaration
 	runtimes []universe.Requirement
 	notes    []string
-	lines    []int // the offsets at which lines begin; made when first asked for
+	lines    input.Lines
 }
 
 // A declaration is a requirement with its place in the text.
@@ -85,19 +85,7 @@ func (m *declarations) errorAt(offset int, reason string) error {
 }
 
 // position returns the line and the column of an offset, from 1.
-func (m *declarations) position(offset int) (line, column int) {
-	if m.lines == nil {
-		m.lines = []int{0}
-		for i, c := range m.data {
-			if c == '\n' {
-				m.lines = append(m.lines, i+1)
-			}
-		}
-	}
-	offset = min(offset, len(m.data))
-	line, _ = slices.BinarySearch(m.lines, offset+1)
-	return line, offset - m.lines[line-1] + 1
-}
+func (m *declarations) position(offset int) (line, column int) { return m.lines.Place(m.data, offset) }
 
 // Entries lists the declarations.
 func (m *declarations) Entries() []ecosystem.Entry {

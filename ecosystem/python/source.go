@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"maps"
 	"os"
 	"slices"
@@ -141,27 +140,10 @@ func (s *source) Package(ctx context.Context, name string) (*universe.Package, e
 }
 
 func (s *source) fetch(name string) (*universe.Package, error) {
-	client := s.registries.For(name)
-	if client == nil {
-		return nil, &registry.UnreachableError{URL: name, Err: fmt.Errorf("no registry is named for %s: \"registry:\" has neither its name nor a default", name), Answered: true}
-	}
 	if !requirement.IsName(name) {
 		return nil, &universe.UnknownError{Name: name}
 	}
-	body, err := client.Fetch(s.ctx, registry.Request{Path: name + "/", Accept: acceptIndex,
-		Read: func(body io.Reader) ([]byte, error) { return digestOf(name, body, client.Base()) }})
-	var missing *registry.NotFoundError
-	if errors.As(err, &missing) {
-		return nil, &universe.UnknownError{Name: name}
-	}
-	if err != nil {
-		return nil, fmt.Errorf("%s: %w", name, err)
-	}
-	p, err := ecosystem.DecodeDigest(specifiers.Scheme, body)
-	if err != nil {
-		return nil, &registry.UnreachableError{URL: name, Err: fmt.Errorf("the cache has something of %s that cannot be read: %w; molt --refresh asks anew", name, err), Answered: true}
-	}
-	return p, nil
+	return ecosystem.FetchDigest(s.ctx, s.registries, specifiers.Scheme, name, registry.Request{Path: name + "/", Accept: acceptIndex}, digestOf)
 }
 
 // meta begins to fetch the metadata of a release.
