@@ -305,7 +305,7 @@ func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, tar
 	if got.Older, err = a.older(got.Name, p, usable.Minus(later), target); err != nil {
 		return err
 	}
-	previews := version.FullSet(p.Len()).Minus(p.Stable()).And(later.Not())
+	previews := p.Previews().And(later.Not())
 	var newer []string
 	for i := range previews.All() {
 		if i > at {

@@ -104,7 +104,7 @@ func (a *Question) Locked(name string) string { return project.VersionOf(a.Base,
 func (a *Question) Usable(p *universe.Package, current string) version.Set {
 	s := p.Stable()
 	if slices.Contains(a.App.Previews, p.Name) {
-		s = version.FullSet(p.Len())
+		s = p.Standing()
 	}
 	if i := p.Index(current); i >= 0 {
 		s.Add(i)
@@ -276,13 +276,16 @@ func (a *Question) runnable(source universe.Source, runtimes project.Runtimes) u
 	return project.RunnableFrom(source, app, a.Base)
 }
 
-// Target returns the releases that the goal means.
+// Target returns the releases that the goal means; withdrawn ones only where it names one exactly.
 func (a *Question) Target(p *universe.Package) (version.Set, error) {
 	meant, err := a.App.Scheme.Goal(a.Goal.Constraint)
 	if err != nil {
 		return version.Set{}, err
 	}
 	set := meant.Admit(p.Versions())
+	if a.App.Scheme.StyleOf(a.Goal.Constraint) != version.Exact {
+		set = set.And(p.Standing())
+	}
 	if set.Empty() { // a major of which there are only previews, when these are allowed
 		set = version.NewSet(p.Len())
 		for i := range a.Usable(p, "").All() {

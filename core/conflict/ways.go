@@ -259,7 +259,7 @@ func (f *finder) previews() error {
 		if p == nil || slices.Contains(f.App.Held, name) {
 			continue
 		}
-		only := assess.Texts(p, version.FullSet(p.Len()).Minus(p.Stable()))
+		only := assess.Texts(p, p.Previews())
 		if len(only) == 0 {
 			continue
 		}

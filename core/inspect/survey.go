@@ -103,7 +103,7 @@ func Survey(ctx context.Context, source universe.Source, app project.Application
 // Published notes the stable releases of a row that were published after a time.
 func (row *Row) published(p *universe.Package, since time.Time) {
 	for i := range p.Len() {
-		if r := p.About(i); !r.Version.Prerelease() && r.Deprecated == "" && r.Published.After(since) {
+		if r := p.About(i); !r.Version.Prerelease() && r.Deprecated == "" && !p.Withdrawn(i) && r.Published.After(since) {
 			row.Since = append(row.Since, r.Version.String())
 		}
 	}
@@ -137,7 +137,7 @@ func (row *Row) describe(p *universe.Package, app project.Application) {
 	}
 	row.Jump = app.JumpOf(row.Name, here.Version, newest.Version)
 	for i := locked + 1; i < p.Len(); i++ {
-		if r := p.About(i); !r.Version.Prerelease() && r.Version.Compare(newest.Version) <= 0 {
+		if r := p.About(i); !r.Version.Prerelease() && !p.Withdrawn(i) && r.Version.Compare(newest.Version) <= 0 {
 			row.Releases++
 		}
 	}

@@ -64,7 +64,7 @@ func TraceLocked(ctx context.Context, source universe.Source, r *solve.Resolutio
 // keptBy finds the next newer stable release, and the links that exclude it.
 func (t *Trace) keptBy(p *universe.Package, links []Link) {
 	for i := p.Index(t.Version) + 1; i > 0 && i < p.Len(); i++ {
-		if r := p.About(i); r.Version.Prerelease() || r.Deprecated != "" {
+		if r := p.About(i); r.Version.Prerelease() || r.Deprecated != "" || p.Withdrawn(i) {
 			continue
 		}
 		t.Next = p.Version(i).String()

@@ -73,7 +73,7 @@ func (p *planner) between(framework *universe.Package, final []string) []hop {
 	first := framework.Index(final[0])
 	for i := at + 1; i < end; i++ {
 		r := framework.About(i)
-		if at >= 0 && same(at, i) || same(i, end) || same(i, first) || i >= first || r.Version.Prerelease() {
+		if at >= 0 && same(at, i) || same(i, end) || same(i, first) || i >= first || r.Version.Prerelease() || framework.Withdrawn(i) {
 			continue
 		}
 		if n := len(hops); n > 0 && same(framework.Index(hops[n-1].releases[0]), i) {

@@ -86,7 +86,7 @@ func (p *planner) newer(fits func(name string, from, to version.Version) bool) (
 		var later []string
 		for i := at + 1; i < pkg.Len(); i++ {
 			r := pkg.About(i)
-			if !r.Version.Prerelease() && r.Deprecated == "" && !p.Capped(name, r.Version) && fits(name, pkg.Version(at), r.Version) {
+			if !r.Version.Prerelease() && r.Deprecated == "" && !pkg.Withdrawn(i) && !p.Capped(name, r.Version) && fits(name, pkg.Version(at), r.Version) {
 				later = append(later, r.Version.String())
 			}
 		}
@@ -109,7 +109,7 @@ func (p *planner) standingAt() ([]string, error) {
 	}
 	var all []string
 	for i := range framework.Len() {
-		if r := framework.About(i); p.App.Scheme.Major(r.Version) == p.App.Scheme.Major(now.Version) {
+		if r := framework.About(i); !framework.Withdrawn(i) && p.App.Scheme.Major(r.Version) == p.App.Scheme.Major(now.Version) {
 			all = append(all, r.Version.String())
 		}
 	}

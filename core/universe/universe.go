@@ -154,7 +154,7 @@ func (p *Package) Admit(text string) (version.Set, error) {
 func (p *Package) evaluate(text string) (version.Set, error) {
 	c, err := p.Scheme.Constrain(text)
 	if err == nil {
-		return p.standing(text, c.Admit(p.Versions())), nil
+		return p.withoutWithdrawn(text, c.Admit(p.Versions())), nil
 	}
 	if tagged, ok := p.Tags[strings.TrimSpace(text)]; ok {
 		if i := p.Versions().Index(tagged); i >= 0 {
@@ -166,22 +166,17 @@ func (p *Package) evaluate(text string) (version.Set, error) {
 	return version.NewSet(p.Len()), err
 }
 
-// standing takes the withdrawn releases out of what a constraint admits, unless it is an exact one. When only these are left, a prerelease may be
+// withoutWithdrawn takes the withdrawn releases out of what a constraint admits, unless it is an exact one. When only these are left, a prerelease may be
 // admitted that was not before, so the constraint is put to the others alone.
-func (p *Package) standing(text string, admitted version.Set) version.Set {
+func (p *Package) withoutWithdrawn(text string, admitted version.Set) version.Set {
 	if !p.mayWithdraw() {
 		return admitted
 	}
-	withdrawn := version.NewSet(p.Len())
-	for i := range p.Len() {
-		if p.Withdrawn(i) {
-			withdrawn.Add(i)
-		}
-	}
-	if withdrawn.Empty() || p.Scheme.StyleOf(text) == version.Exact {
+	standing := p.Standing()
+	if standing.Count() == p.Len() || p.Scheme.StyleOf(text) == version.Exact {
 		return admitted
 	}
-	left := p.Only(func(i int) bool { return !withdrawn.Has(i) })
+	left := p.Only(standing.Has)
 	c, err := p.Scheme.Constrain(text)
 	if err != nil {
 		return admitted
@@ -298,19 +293,36 @@ func under(all []Demand, name string, near int) int {
 // SameLists reports whether two lists are known to be equal without comparing them: they are one list, or empty.
 func SameLists(a, b []Demand) bool { return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0]) }
 
-// Stable returns the set of releases that are not prereleases.
+// Stable returns the set of releases that are neither prereleases nor withdrawn.
 func (p *Package) Stable() version.Set {
 	s := version.NewSet(p.Len())
 	for i, v := range p.Versions() {
-		if !v.Prerelease() {
+		if !v.Prerelease() && !p.Withdrawn(i) {
 			s.Add(i)
 		}
 	}
 	return s
 }
 
-// Newest returns the newest release that is neither a prerelease nor deprecated, else the newest that is no
-// prerelease, else the newest of all; nil when there is none.
+// Previews returns the prereleases that are not withdrawn.
+func (p *Package) Previews() version.Set { return p.Standing().Minus(p.Stable()) }
+
+// Standing returns the releases that are not withdrawn.
+func (p *Package) Standing() version.Set {
+	if !p.mayWithdraw() {
+		return version.FullSet(p.Len())
+	}
+	s := version.NewSet(p.Len())
+	for i := range p.Len() {
+		if !p.Withdrawn(i) {
+			s.Add(i)
+		}
+	}
+	return s
+}
+
+// Newest returns the newest release that is neither a prerelease, withdrawn nor deprecated, else the newest that is neither of the first
+// two, else the newest of all; nil when there is none.
 func (p *Package) Newest() *Release {
 	best := -1
 	for i := range p.Len() {
@@ -327,7 +339,7 @@ func (p *Package) Newest() *Release {
 // rank orders releases by how much they are wanted; usedRank and keptRank are above all of them.
 func (p *Package) rank(i int) int {
 	switch {
-	case p.Version(i).Prerelease():
+	case p.Version(i).Prerelease(), p.Withdrawn(i):
 		return 0
 	case p.Deprecated(i):
 		return 1
