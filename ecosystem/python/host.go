@@ -125,9 +125,12 @@ func ask(ctx context.Context, file string) (*ecosystem.Host, error) {
 	return h, nil
 }
 
+// makeEnvironment has the interpreter's own module make an empty environment, with links to the interpreter where the system has them.
+const makeEnvironment = "import os, sys, venv; venv.create(sys.argv[1], symlinks=os.name != 'nt')"
+
 // Make is a call of the interpreter's own module for environments.
 func (Python) Make(h *ecosystem.Host, dir string) []string {
-	return []string{h.Runtime, "-I", "-m", "venv", "--without-pip", dir}
+	return []string{h.Runtime, "-I", "-c", makeEnvironment, dir}
 }
 
 // Moved replaces the folder in scripts and in the environment's configuration.
