@@ -131,11 +131,16 @@ func (s *Session) declaredWith(name string, where ecosystem.Part) (string, error
 		if project.OwnName(e.As) != base || !where.Has(e.Group) {
 			continue
 		}
-		has := strings.Split(e.Extras, ",")
+		has := strings.FieldsFunc(e.Extras, func(r rune) bool { return r == ',' })
+		all := slices.Clone(has)
 		for extra := range strings.SplitSeq(extras, ",") {
-			if !slices.Contains(has, strings.TrimSpace(extra)) {
-				return "", &input.UsageError{Reason: fmt.Sprintf("%s is declared without %s in %s:%d; write it there as %s, and run molt relock", base, extra, s.App.Manifest.FileOf(e.Group), e.Line, name)}
+			if extra = strings.TrimSpace(extra); !slices.Contains(all, extra) {
+				all = append(all, extra)
 			}
+		}
+		if more := all[len(has):]; len(more) > 0 {
+			return "", &input.UsageError{Reason: fmt.Sprintf("%s is declared without %s in %s:%d; write it there as %s, and run molt relock",
+				base, strings.Join(more, ","), s.App.Manifest.FileOf(e.Group), e.Line, universe.WithExtra(base, strings.Join(all, ",")))}
 		}
 		return base, nil
 	}

@@ -78,12 +78,6 @@ func (r rawFact) kinds() (kinds []project.FactKind, subjects []string) {
 	return kinds, subjects
 }
 
-// badStop reports whether a text is none that a goal could have.
-func badStop(eco ecosystem.Ecosystem, text string) bool {
-	_, err := eco.Scheme().Goal(text)
-	return err != nil
-}
-
 // fact checks a fact. The reason is what is wrong with it, "" for nothing.
 func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Fact, reason string) {
 	kinds, subjects := r.kinds()
@@ -116,6 +110,7 @@ func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Fact,
 		f.In = canonical(eco, f.In)
 	}
 	_, badNeeds := eco.Scheme().Constrain(f.Needs)
+	_, badStop := eco.Scheme().Goal(f.Name)
 	_, badFiles := path.Match(f.Files, "")
 	switch {
 	case f.Source == "":
@@ -124,8 +119,8 @@ func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Fact,
 		return f, fmt.Sprintf("a confidence is sure, reported or guessed, not %q", f.Confidence)
 	case (f.Kind == project.RuntimeFact || f.Kind == project.CompanionFact) && f.Needs == "":
 		return f, fmt.Sprintf("%s: expected \"needs\" with a constraint", f.Name)
-	case f.Kind == project.StopFact && badStop(eco, f.Name):
-		return f, fmt.Sprintf("%q: expected a release by which to go, such as 4.2", f.Name)
+	case f.Kind == project.StopFact && badStop != nil:
+		return f, fmt.Sprintf("%q: expected a release by which to go, such as 4.2: %v", f.Name, badStop)
 	case f.Needs != "" && badNeeds != nil:
 		return f, badNeeds.Error()
 	case f.Kind == project.RenamedFact && f.Becomes == "":

@@ -6,10 +6,11 @@ import (
 	"testing"
 
 	"molt/core/version"
+	"molt/core/version/versiontest"
 )
 
 func TestConstraints(t *testing.T) {
-	tests := []struct{ constraint, admits, refuses string }{
+	versiontest.Check(t, Scheme, [][3]string{
 		{"1.2.3", "1.2.3 1.2.3+b", "1.2.2 1.2.4 1.2.3-a"},
 		{"=1.2.3", "1.2.3", "1.2.4"},
 		{"= v1.2.3", "1.2.3", "1.2.4"},
@@ -78,24 +79,7 @@ func TestConstraints(t *testing.T) {
 		{"1 || ", "1.0.0 5.0.0", "5.0.0-a"},
 		{"|| 1", "5.0.0", ""},
 		{">1 <1", "", "1.0.0 0.5.0 2.0.0"},
-	}
-	for _, test := range tests {
-		c, err := Scheme.Constrain(test.constraint)
-		if err != nil {
-			t.Errorf("%q: %v", test.constraint, err)
-			continue
-		}
-		for _, v := range strings.Fields(test.admits) {
-			if !version.Admits(c, mustParse(t, v)) {
-				t.Errorf("%q refuses %s", test.constraint, v)
-			}
-		}
-		for _, v := range strings.Fields(test.refuses) {
-			if version.Admits(c, mustParse(t, v)) {
-				t.Errorf("%q admits %s", test.constraint, v)
-			}
-		}
-	}
+	})
 }
 
 func TestErrors(t *testing.T) {
