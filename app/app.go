@@ -67,6 +67,7 @@ type App struct {
 	presumed  project.Runtimes  // from Presume
 	grounds   map[string]string // why
 	limits    []limit           // what files of constraints say
+	forks     ecosystem.Forks   // packages that are resolved apart in some environments
 	Repaired  string            // what was repaired when the folder was taken into use, "" for nothing
 }
 
@@ -213,6 +214,7 @@ func (a *App) read() error {
 	if a.Lock, err = a.decodeLock(a.Eco.Lock(), data); err != nil {
 		return err
 	}
+	a.forks = a.forksOf(a.Lock)
 	return a.Manifest.Seclude(a.Lock.Roots)
 }
 
@@ -220,7 +222,12 @@ func (a *App) read() error {
 func (a *App) decodeLock(file string, data []byte) (*ecosystem.Lock, error) {
 	l, err := a.Eco.DecodeLock(file, data)
 	if err == nil {
-		l.Bind(a.Manifest.Entries())
+		l.Bind(a.Manifest.Entries(), func(when, only string) bool {
+			c, ok := a.Eco.(ecosystem.Conditional)
+			return !ok || when == "" || slices.ContainsFunc(a.environments(), func(e ecosystem.Environment) bool {
+				return c.Holds(when, []ecosystem.Environment{e}) && c.Holds(only, []ecosystem.Environment{e})
+			})
+		})
 	}
 	return l, err
 }
@@ -270,9 +277,24 @@ func (a *App) declaredIn(m *ecosystem.Manifests) []project.Declared {
 		if conditional && !c.Holds(e.When, environments) {
 			continue
 		}
-		all = append(all, project.Declared{Demand: e.Demand, Group: e.Group, File: e.File, Apart: e.Apart, Own: e.Own})
+		all = append(all, a.declared(e))
 	}
 	return all
+}
+
+// declared states an entry of a manifest for the core.
+func (a *App) declared(e ecosystem.Entry) project.Declared {
+	d := project.Declared{Demand: e.Demand, Group: e.Group, File: e.File, Apart: e.Apart, Own: e.Own}
+	if f, ok := a.Eco.(ecosystem.Forker); ok && len(a.forks) > 0 {
+		for i, one := range f.Forked(e.Demand, a.forks, a.environments()) {
+			if i == 0 {
+				d.Demand = one
+			} else {
+				d.Forks = append(d.Forks, one.Package)
+			}
+		}
+	}
+	return d
 }
 
 // runtimes lists the runtimes that an ecosystem knows.
@@ -402,7 +424,7 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	a.registries = registries
 	aged := settle > 0 || !a.Settings.AsOf.IsZero()
 	builds, _ := a.builds()
-	opened := a.Eco.Open(ctx, registries, ecosystem.Detail{Builds: builds, Build: a.buildSource, Everything: aged || a.Settings.Detailed || a.Config.Rules.Detailed(), Packages: dated, Environments: a.environments()})
+	opened := a.Eco.Open(ctx, registries, ecosystem.Detail{Builds: builds, Build: a.buildSource, Everything: aged || a.Settings.Detailed || a.Config.Rules.Detailed(), Packages: dated, Environments: a.environments(), Forks: a.forks})
 	closeAll := func() { opened.Close(); registries.Close(); a.registries, a.opened, a.unsettled = nil, nil, nil }
 	a.opened = opened
 	bound := universe.Overridden(a.limited(a.reinstated(opened)), a.Manifest.Overrides())

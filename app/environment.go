@@ -154,8 +154,7 @@ func (a *App) limited(source universe.Source) universe.Source {
 			continue // it was read
 		}
 		source = universe.FilterFor(source, fmt.Sprintf("are none that %s allows: %s", l.file, l.Text), func(name string, r *universe.Release) bool {
-			base, _ := universe.SplitExtra(name)
-			return base != l.Package || version.Admits(c, r.Version)
+			return universe.Plain(name) != l.Package || version.Admits(c, r.Version)
 		})
 	}
 	return source
@@ -177,6 +176,7 @@ func (a *App) describe(l *ecosystem.Lock, m *ecosystem.Manifests, before *ecosys
 	if l.Environments = a.environments(); l.Environments == nil {
 		return
 	}
+	l.Forks = a.forks
 	for _, q := range m.Runtimes() {
 		l.Requires = append(l.Requires, q.Requirement)
 	}

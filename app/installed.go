@@ -78,6 +78,14 @@ func (c *comparison) note(says string, args ...any) {
 	}
 }
 
+// forked reports whether a version is that of another fork of the package that a demand leads to.
+func (c *comparison) forked(edges []solve.Edge, e solve.Edge, version string) bool {
+	return slices.ContainsFunc(edges, func(x solve.Edge) bool {
+		n := c.nodes[x.To]
+		return n != nil && n.Version == version && x.Package != e.Package && universe.Plain(x.Package) == universe.Plain(e.Package)
+	})
+}
+
 // follow looks up the needs of a package from its folder.
 func (c *comparison) follow(home, by string, edges []solve.Edge) {
 	for _, e := range edges {
@@ -86,8 +94,10 @@ func (c *comparison) follow(home, by string, edges []solve.Edge) {
 			continue
 		}
 		got := c.tree.Find(home, e.Name)
-		name, _ := universe.SplitExtra(want.Name)
+		name := universe.Plain(want.Name)
 		switch {
+		case got != nil && got.Version != want.Version && c.forked(edges, e, got.Version): // this machine has that of another environment
+			continue
 		case got == nil && (e.Optional || e.When != ""): // what has a condition need not be here
 			continue
 		case got == nil:

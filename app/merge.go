@@ -151,7 +151,7 @@ func (a *App) Merge(ctx context.Context, source universe.Source) (*Merged, error
 	keep, contested := mergeKeep(sides)
 	problem := solve.Problem{Tenancy: a.Eco.Tenancy(), Keep: keep, Outside: slices.Sorted(maps.Values(merged.Linked()))}
 	for _, d := range a.declaredIn(merged) {
-		problem.Roots = append(append(problem.Roots, d.Root()), d.ExtraRoots(a.Eco.Scheme().Any())...)
+		problem.Roots = append(problem.Roots, d.Roots(d.Root(), d.Text, a.Eco.Scheme().Any())...)
 	}
 	r, err := solve.Resolve(ctx, project.Runnable(source, a.Application()), problem)
 	if err != nil {

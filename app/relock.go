@@ -248,19 +248,20 @@ func (a *App) drift() (found []Finding) {
 		if conditional && !c.Holds(e.When, a.environments()) {
 			continue
 		}
+		d := a.declared(e)
 		key := [2]string{e.Group, e.As}
 		was, ok := locked[key]
 		delete(locked, key)
 		switch {
 		case !ok:
 			note("manifest", "%s:%d: %s %s is not in the lock", e.File, e.Line, e.As, e.Text)
-		case was.Constraint != e.Text || was.Package != e.Package:
+		case was.Constraint != e.Text || was.Package != d.Package:
 			note("manifest", "%s:%d: %s asks for %s, the lock was made for %s", e.File, e.Line, e.As, e.Text, was.Constraint)
 		}
-		for _, extra := range e.ForExtras() {
-			key := [2]string{e.Group, extra.As}
+		for _, more := range d.Roots(d.Root(), d.Text, a.Eco.Scheme().Any())[1:] {
+			key := [2]string{e.Group, more.As}
 			if _, ok := locked[key]; !ok && !a.Lock.Edgeless {
-				note("manifest", "%s:%d: %s is not in the lock", e.File, e.Line, extra.As)
+				note("manifest", "%s:%d: %s is not in the lock", e.File, e.Line, more.As)
 			}
 			delete(locked, key)
 		}
@@ -287,7 +288,7 @@ func (a *App) drift() (found []Finding) {
 		}
 	}
 	for _, r := range a.Lock.Roots {
-		if _, left := locked[[2]string{r.Group, r.Name}]; left {
+		if _, left := locked[[2]string{r.Group, r.Name}]; left && !(a.Lock.Edgeless && universe.Plain(r.Name) != r.Name) {
 			note("lock", "%s is in the lock and no longer in %q", r.Name, r.Group)
 		}
 	}

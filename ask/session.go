@@ -115,7 +115,15 @@ func open(ctx context.Context, set Settings, needs Needs, a *app.App, ends []fun
 		s.Close()
 		return nil, err
 	}
-	s.ends = append(s.ends, closeSource)
+	s.ends = append(s.ends, func() { closeSource() })
+	reopen := func() (universe.Source, error) {
+		closeSource()
+		s.Source, closeSource, err = a.Source(ctx, dated)
+		if err != nil {
+			closeSource = func() {}
+		}
+		return s.Source, err
+	}
 	if says := a.Withheld(); says != "" {
 		s.say("warning: %s", says)
 	}
@@ -128,6 +136,11 @@ func open(ctx context.Context, set Settings, needs Needs, a *app.App, ends []fun
 		s.ahead = a.Ahead(ctx, s.Source)
 		s.ends = append(s.ends, s.ahead)
 		if err := a.CheckDeclared(ctx, s.Source); err != nil {
+			err = s.Missing(err)
+			s.Close()
+			return nil, err
+		}
+		if err := a.Fork(ctx, s.Source, reopen); err != nil {
 			err = s.Missing(err)
 			s.Close()
 			return nil, err

@@ -181,6 +181,7 @@ type Detail struct {
 	Everything   bool
 	Packages     []string
 	Environments []Environment
+	Forks        Forks // see Forker; environments have names then
 	// Build builds the source of a release, and is nil for one that may not be built; Builds says of which packages people allow that. Both may be nil.
 	Builds func(name string) bool
 	Build  func(ctx context.Context, name, version string, source universe.File) (*Built, error)

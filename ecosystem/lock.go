@@ -31,6 +31,7 @@ type Lock struct {
 	// Of formats that tell them: the environments that it was made for, what the application requires of runtimes, and the address of the registry
 	// below which relative sources lie.
 	Environments []Environment
+	Forks        Forks
 	Requires     []universe.Requirement
 	Index        string
 	Kept         any // what the format's reader found and does not know, for its writer
@@ -43,6 +44,7 @@ type LockedPackage struct {
 	Integrity string // W3C subresource-integrity string
 	Source    string // address of the archive, relative to the registry's where it lies below it
 	When      string // the platforms that the archive is for, as universe.File has it
+	Only      string // the condition under which this release of a package is the one, of several that a foreign lock has
 	Runtimes  []universe.Requirement
 	Files     []universe.File // all forms in which the release can be had, of formats that tell more than one
 	Kept      any             // as Lock has it
@@ -129,7 +131,7 @@ type MultiFile interface{ ListsFiles() }
 // newMultiFile makes the package of a lock with the files that the lock before has of the release, as long as the registry has them too: one that was
 // added since does not change a lock.
 func newMultiFile(e Ecosystem, n solve.Node, r *universe.Release, was *LockedPackage) LockedPackage {
-	p := LockedPackage{Node: n, PURL: e.PackageURL(n.Name, n.Version), Runtimes: r.Runtimes, Files: r.Files}
+	p := LockedPackage{Node: n, PURL: e.PackageURL(universe.Plain(n.Name), n.Version), Runtimes: r.Runtimes, Files: r.Files}
 	if was != nil && len(was.Files) > 0 {
 		p.Files, p.Kept = was.Files, was.Kept
 	}
@@ -176,20 +178,30 @@ func sortRoots(roots []solve.Edge) {
 }
 
 // Bind gives a lock without edges the roots that declarations have in it: what each asks for, and the release that the lock has of that
-// package.
-func (l *Lock) Bind(declared []Entry) {
+// package. Where it has several, possible says whether the condition of a declaration and that of a release may hold together.
+func (l *Lock) Bind(declared []Entry, possible func(when, only string) bool) {
 	if !l.Edgeless {
 		return
 	}
 	l.Roots = nil
 	for _, d := range declared {
 		e := solve.Edge{Name: d.As, Package: d.Package, Constraint: d.Text, Group: d.Group, Optional: d.Optional, Foreign: d.Foreign}
+		bound := false
 		for i := range l.Packages {
-			if l.Packages[i].Name == d.Package && !d.Foreign {
-				e.To = l.Packages[i].ID
+			p := &l.Packages[i]
+			if universe.Plain(p.Name) != d.Package || d.Foreign || p.Only != "" && !possible(d.When, p.Only) {
+				continue
 			}
+			one := e
+			if one.To, one.When = p.ID, p.Only; bound {
+				one.Name, one.Package = p.Name, p.Name
+			}
+			l.Roots = append(l.Roots, one)
+			bound = true
 		}
-		l.Roots = append(l.Roots, e)
+		if !bound {
+			l.Roots = append(l.Roots, e)
+		}
 	}
 	sortRoots(l.Roots)
 }
@@ -211,11 +223,11 @@ func (l *Lock) Releases() []LockedPackage {
 	})
 }
 
-// Declarations lists the roots without those that stand for extras.
+// Declarations lists the roots without those that stand for extras or further forks.
 func (l *Lock) Declarations() []solve.Edge {
 	return slices.DeleteFunc(slices.Clone(l.Roots), func(e solve.Edge) bool {
 		_, extra := universe.SplitExtra(e.Package)
-		return extra != ""
+		return extra != "" || e.Name == e.Package && universe.Plain(e.Name) != e.Name
 	})
 }
 

@@ -171,7 +171,7 @@ func (a *Question) ProblemFrom(before *solve.Resolution, c Choice, keep map[stri
 				root.Text = a.App.Scheme.Any()
 			}
 		}
-		p.Roots = append(append(p.Roots, root), d.ExtraRoots(a.App.Scheme.Any())...)
+		p.Roots = append(p.Roots, d.Roots(root, a.App.Scheme.Any(), a.App.Scheme.Any())...)
 	}
 	if keep != nil {
 		p.Base = a.Continuing(before)

@@ -74,7 +74,7 @@ func Survey(ctx context.Context, source universe.Source, app project.Application
 		if app.Locked == nil || row.Locked == "" && project.Registered(d) {
 			row.Flags = append(row.Flags, NotLocked)
 		}
-		if installed != "" && installed != row.Locked {
+		if installed != "" && installed != row.Locked && !otherFork(base, d.Package, installed) {
 			row.Flags = append(row.Flags, Differs)
 		}
 		if slices.Contains(app.Held, d.As) {
@@ -98,6 +98,13 @@ func Survey(ctx context.Context, source universe.Source, app project.Application
 		rows = append(rows, row)
 	}
 	return rows, nil
+}
+
+// otherFork reports whether a version is locked for a package in other environments than the ones that a fork of it is for.
+func otherFork(locked *solve.Resolution, fork, version string) bool {
+	return locked != nil && slices.ContainsFunc(locked.Packages, func(n solve.Node) bool {
+		return n.Version == version && n.Name != fork && universe.Plain(n.Name) == universe.Plain(fork)
+	})
 }
 
 // Published notes the stable releases of a row that were published after a time.

@@ -42,7 +42,7 @@ func TraceLocked(ctx context.Context, source universe.Source, r *solve.Resolutio
 	var all []Trace
 	for i := range r.Packages {
 		n := &r.Packages[i]
-		if n.Name != name {
+		if _, extra := universe.SplitExtra(n.Name); n.Name != name && (extra != "" || universe.Plain(n.Name) != name) {
 			continue
 		}
 		t := Trace{ID: n.ID, Version: n.Version, Askers: len(g.to[n.ID])}

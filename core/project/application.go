@@ -118,6 +118,8 @@ type Declared struct {
 	Group      string
 	File       string // as a Line has it
 	Apart, Own string // as a solve.Root has them
+	// Forks are further packages that a declaration stands for: its own, in environments where that has another release; see universe.ForkName.
+	Forks []string
 }
 
 // Breaking reports whether a move of a declared package may break those who use it: as the scheme has it, or as people said of the package.
@@ -153,12 +155,20 @@ func (d Declared) root(among []string) solve.Root {
 // Root states a declaration for the solver.
 func (d Declared) Root() solve.Root { return d.root(nil) }
 
-// ExtraRoots states the extras that a declaration asks for: any release of the package with each, since the declaration itself says which.
-func (d Declared) ExtraRoots(anything string) []solve.Root {
-	var all []solve.Root
-	for _, extra := range d.ForExtras() {
-		extra.Text = anything
-		all = append(all, solve.Root{Demand: extra, Group: d.Group})
+// Roots states all that a declaration asks for, of which one root is given: its constraint for the forks, which need not have the same release, and of
+// each any release with the extras, since the declaration itself says which.
+func (d Declared) Roots(root solve.Root, forks, anything string) []solve.Root {
+	all := []solve.Root{root}
+	for _, fork := range d.Forks {
+		one := root
+		one.As, one.Package, one.Text, one.Among = fork, fork, forks, nil
+		all = append(all, one)
+	}
+	for _, one := range all {
+		for _, extra := range one.ForExtras() {
+			extra.Text = anything
+			all = append(all, solve.Root{Demand: extra, Group: d.Group})
+		}
 	}
 	return all
 }
@@ -176,7 +186,7 @@ func (app Application) Current() bool {
 	}
 	n := 0
 	for _, d := range app.Declared {
-		roots := append(d.ExtraRoots(app.Scheme.Any()), d.Root())
+		roots := d.Roots(d.Root(), d.Text, app.Scheme.Any())
 		n += len(roots)
 		for _, r := range roots {
 			if !slices.ContainsFunc(app.Locked.Roots, func(e solve.Edge) bool {
@@ -193,7 +203,7 @@ func (app Application) Current() bool {
 func (app Application) Problem() solve.Problem {
 	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(app.Locked, nil), Outside: app.Linked}
 	for _, d := range app.Declared {
-		p.Roots = append(append(p.Roots, d.root(app.heldAt(d))), d.ExtraRoots(app.Scheme.Any())...)
+		p.Roots = append(p.Roots, d.Roots(d.root(app.heldAt(d)), d.Text, app.Scheme.Any())...)
 	}
 	p.Keep = app.OnDisk
 	if app.Locked != nil {

@@ -86,7 +86,7 @@ func (app Application) stageProblem(before *solve.Resolution, base *solve.Base, 
 		if v, ok := to[d.As]; ok && Registered(d) {
 			root.Among = []string{v}
 		}
-		p.Roots = append(append(p.Roots, root), d.ExtraRoots(app.Scheme.Any())...)
+		p.Roots = append(p.Roots, d.Roots(root, d.Text, app.Scheme.Any())...)
 	}
 	return p
 }

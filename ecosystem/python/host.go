@@ -146,6 +146,8 @@ func (Python) Wanted(l *ecosystem.Lock, h *ecosystem.Host) []*ecosystem.LockedPa
 		nodes[l.Packages[i].ID] = &l.Packages[i]
 	}
 	wanted := map[string]*ecosystem.LockedPackage{}
+	envs, _ := environmentsOf(l.Environments) // where they cannot be read, nothing is forked
+	apart := forksOf(l.Forks, l.Environments, envs)
 	seen := map[string]bool{}
 	todo := slices.Clone(l.Roots)
 	for len(todo) > 0 {
@@ -156,8 +158,15 @@ func (Python) Wanted(l *ecosystem.Lock, h *ecosystem.Host) []*ecosystem.LockedPa
 			continue
 		}
 		seen[n.ID] = true
-		if base, extra := universe.SplitExtra(n.Name); extra == "" {
-			wanted[n.ID] = n
+		base, extra := universe.SplitExtra(n.Name)
+		if f, forked := apart.at(base); forked && !f.marker(envs).Holds(e) {
+			continue
+		}
+		if extra == "" {
+			plain := *n // in an environment, there is one
+			plain.Name = universe.Plain(n.Name)
+			plain.ID = plain.Name + "@" + n.Version
+			wanted[plain.ID] = &plain
 		} else if p := nodes[base+"@"+n.Version]; p != nil {
 			todo = append(todo, edge)
 			todo[len(todo)-1].To = p.ID

@@ -1,6 +1,7 @@
 package python
 
 import (
+	"cmp"
 	"encoding/base64"
 	"encoding/hex"
 	"fmt"
@@ -31,10 +32,12 @@ func (Python) ListsFiles() {}
 func (Python) EncodeLock(l *ecosystem.Lock) []byte {
 	w := &lockWriter{lock: l}
 	w.head()
-	for i := range l.Packages {
-		if _, extra := universe.SplitExtra(l.Packages[i].Name); extra == "" {
-			w.pkg(&l.Packages[i])
-		}
+	releases := l.Releases()
+	slices.SortStableFunc(releases, func(a, b ecosystem.LockedPackage) int { // the first fork of a package before the others
+		return cmp.Or(strings.Compare(universe.Plain(a.Name)+"@", universe.Plain(b.Name)+"@"), len(a.Name)-len(b.Name))
+	})
+	for i := range releases {
+		w.pkg(&releases[i])
 	}
 	kept, _ := l.Kept.(unknown)
 	others, _ := kept["packages"].([]any)
@@ -50,6 +53,7 @@ type lockWriter struct {
 	strings.Builder
 	lock    *ecosystem.Lock
 	markers map[string]*requirement.Marker // by package, where it is not installed always
+	apart   forks
 }
 
 func (w *lockWriter) line(format string, args ...any) { fmt.Fprintf(w, format+"\n", args...) }
@@ -61,14 +65,19 @@ func (w *lockWriter) head() {
 	l := w.lock
 	envs, err := environmentsOf(l.Environments)
 	if err == nil {
-		w.markers = markersIn(l, envs)
+		w.apart = forksOf(l.Forks, l.Environments, envs)
+		w.markers = markersIn(l, envs, w.apart)
 	}
 	w.line("# The releases that this application is locked to. Molt writes this file; people review and commit it.")
 	w.line("lock-version = %s", quoteTOML(lockVersion))
 	if len(l.Environments) > 0 && err == nil {
 		w.line("environments = [")
+		var texts []string
 		for _, e := range envs {
-			w.line("    %s,", literal(environmentMarker(e).String()))
+			texts = appendNew(texts, literal(environmentMarker(e).String()))
+		}
+		for _, text := range texts {
+			w.line("    %s,", text)
 		}
 		w.line("]")
 	}
@@ -111,9 +120,11 @@ func (w *lockWriter) head() {
 
 func (w *lockWriter) pkg(p *ecosystem.LockedPackage) {
 	kept, _ := p.Kept.(unknown)
-	w.line("\n[[packages]]\nname = %s\nversion = %s", quoteTOML(p.Name), quoteTOML(p.Version))
+	w.line("\n[[packages]]\nname = %s\nversion = %s", quoteTOML(universe.Plain(p.Name)), quoteTOML(p.Version))
 	if m := w.markers[p.Name]; m != nil {
 		w.line("marker = %s", literal(m.String()))
+	} else if p.Only != "" {
+		w.line("marker = %s", literal(p.Only))
 	}
 	for _, q := range p.Runtimes {
 		if q.Name == runtimeName {
@@ -136,12 +147,12 @@ func (w *lockWriter) pkg(p *ecosystem.LockedPackage) {
 			}
 			text := edgeText(e)
 			if extra == "" {
-				needs = append(needs, text)
+				needs = appendNew(needs, text)
 			} else {
-				extras[extra] = append(extras[extra], text)
+				extras[extra] = appendNew(extras[extra], text)
 			}
 			if to != p.Name {
-				names[to] = true
+				names[w.dependency(e)] = true
 			}
 		}
 		if _, there := extras[extra]; extra != "" && !there {
@@ -150,8 +161,8 @@ func (w *lockWriter) pkg(p *ecosystem.LockedPackage) {
 	}
 	if len(names) > 0 {
 		w.line("dependencies = [")
-		for _, name := range slices.Sorted(maps.Keys(names)) {
-			w.line("    { name = %s },", quoteTOML(name))
+		for _, text := range slices.Sorted(maps.Keys(names)) {
+			w.line("    { %s },", text)
 		}
 		w.line("]")
 	}
@@ -168,8 +179,15 @@ func (w *lockWriter) pkg(p *ecosystem.LockedPackage) {
 	for _, tool := range slices.Sorted(maps.Keys(tools)) {
 		w.table("[packages.tool."+tomlKey(tool)+"]", tools[tool])
 	}
-	if len(needs) > 0 || len(extras) > 0 {
+	f := w.lock.Forks.Of(p.Name)
+	if w.lock.Edgeless { // it stays one that does not tell
+		return
+	}
+	if len(needs) > 0 || len(extras) > 0 || f != nil {
 		w.line("[packages.tool.molt]")
+	}
+	if f != nil {
+		w.line("environments = %s", inlineTOML(f.Environments))
 	}
 	w.list("needs", needs)
 	for _, extra := range slices.Sorted(maps.Keys(extras)) {
@@ -178,6 +196,26 @@ func (w *lockWriter) pkg(p *ecosystem.LockedPackage) {
 		}
 		w.list("extras."+tomlKey(extra), extras[extra])
 	}
+}
+
+// dependency names a package that another one needs, with the version where the name does not tell which is meant.
+func (w *lockWriter) dependency(e solve.Edge) string {
+	name := universe.Plain(e.Package)
+	text := "name = " + quoteTOML(name)
+	several, version := 0, ""
+	for i := range w.lock.Packages {
+		p := &w.lock.Packages[i]
+		if _, extra := universe.SplitExtra(p.Name); extra == "" && universe.Plain(p.Name) == name {
+			several++
+			if base, _ := universe.SplitExtra(e.Package); p.Name == base {
+				version = p.Version
+			}
+		}
+	}
+	if several > 1 {
+		text += ", version = " + quoteTOML(version)
+	}
+	return text
 }
 
 // files lists the files of a release.
@@ -247,6 +285,9 @@ func (w *lockWriter) application() {
 		w.line("")
 		w.table("[tool."+tomlKey(tool)+"]", tools[tool])
 	}
+	if w.lock.Edgeless {
+		return
+	}
 	w.line("\n[tool.molt]")
 	if len(w.lock.Environments) > 0 {
 		w.line("environments = [")
@@ -280,16 +321,29 @@ func (w *lockWriter) application() {
 			flush()
 			group = r.Group
 		}
-		texts = append(texts, edgeText(r))
+		texts = appendNew(texts, edgeText(r))
 	}
 	flush()
+	w.forkEntries()
+}
+
+// appendNew adds a text unless it is there, as that of a demand on another fork of the package may be.
+func appendNew(all []string, text string) []string {
+	if slices.Contains(all, text) {
+		return all
+	}
+	return append(all, text)
 }
 
 // edgeText writes a demand as a requirement.
 func edgeText(e solve.Edge) string {
-	text := e.Package + e.Constraint
+	name := universe.Plain(e.Package)
+	if _, extra := universe.SplitExtra(e.Package); extra != "" {
+		name = universe.WithExtra(name, extra)
+	}
+	text := name + e.Constraint
 	if e.Foreign {
-		text = e.Package + " @ " + e.Constraint
+		text = name + " @ " + e.Constraint
 	}
 	if e.When != "" {
 		text += " ; " + e.When
@@ -372,8 +426,11 @@ func groupMarker(group string) *requirement.Marker {
 	return &requirement.Marker{Left: requirement.Operand{Text: requirement.Canonical(name)}, Op: "in", Right: requirement.Operand{Variable: variable}}
 }
 
+// nowhere is a condition that no environment meets.
+var nowhere = &requirement.Marker{Left: requirement.Operand{Variable: "python_version"}, Op: "<", Right: requirement.Operand{Text: "0"}}
+
 // markersIn works out for every package of a lock when it is to be installed, where that is not always: in which environments, and for which groups.
-func markersIn(l *ecosystem.Lock, envs environments) map[string]*requirement.Marker {
+func markersIn(l *ecosystem.Lock, envs environments, apart forks) map[string]*requirement.Marker {
 	reached := map[string]map[string][]bool{} // by package and group's marker, in which environments
 	parsed := map[string]*requirement.Marker{}
 	holds := func(when string, e requirement.Environment) bool {
@@ -407,8 +464,11 @@ func markersIn(l *ecosystem.Lock, envs environments) map[string]*requirement.Mar
 				if n == nil || !holds(edge.When, e) || seen[n.ID] {
 					return
 				}
-				seen[n.ID] = true
 				name, _ := universe.SplitExtra(n.Name)
+				if f, forked := apart.at(name); forked && len(f.envs.among(environments{e})) == 0 {
+					return
+				}
+				seen[n.ID] = true
 				if reached[name] == nil {
 					reached[name] = map[string][]bool{}
 				}
@@ -424,6 +484,11 @@ func markersIn(l *ecosystem.Lock, envs environments) map[string]*requirement.Mar
 		}
 	}
 	out := map[string]*requirement.Marker{}
+	for i := range l.Packages {
+		if name, extra := universe.SplitExtra(l.Packages[i].Name); extra == "" && reached[name] == nil && len(l.Roots) > 0 {
+			out[name] = nowhere // a union has it, since each demand on the way to it holds somewhere
+		}
+	}
 	for name, by := range reached {
 		var parts []*requirement.Marker
 		always := false
@@ -435,7 +500,9 @@ func markersIn(l *ecosystem.Lock, envs environments) map[string]*requirement.Mar
 				}
 			}
 			var where *requirement.Marker
-			if len(in) < len(envs) {
+			if f, forked := apart.at(name); forked && len(in) == len(f.envs) {
+				where = f.marker(envs)
+			} else if len(in) < len(envs) {
 				where = requirement.Or(in...)
 			}
 			part := requirement.And(where, groups[key])

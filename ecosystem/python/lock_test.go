@@ -10,6 +10,7 @@ import (
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/ecosystem"
+	"molt/ecosystem/python/requirement"
 	"molt/input"
 )
 
@@ -130,7 +131,7 @@ func TestLockErrors(t *testing.T) {
 		one + "sdist = 3": "l:2:1: keel: expected a table",
 		one + "sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}\n[packages.tool.molt]\nneeds = [\"rope 3\"]":                                                  "l:2:1: keel: requirement \"rope 3\", byte 6",
 		one + "sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}\n[packages.tool.molt]\nneeds = [\"rope\"]\n[tool.molt.application]\ndependencies=[\"keel\"]":  "l:1:1: keel needs rope, which is not in the lock",
-		one + "sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}\n" + one[strings.Index(one, "[["):] + "sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}": "l:6:1: keel is there twice",
+		one + "sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}\n" + one[strings.Index(one, "[["):] + "sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}": "l:6:1: keel is there twice, and no condition about the environment tells which is meant",
 	} {
 		_, err := Python{}.DecodeLock("l", []byte(text))
 		var place *input.PositionError
@@ -141,9 +142,81 @@ func TestLockErrors(t *testing.T) {
 	}
 }
 
+const forked = `lock-version = "1.0"
+[[packages]]
+name = "keel"
+version = "1.0"
+wheels = [{url = "https://x.example/keel-1.0-py3-none-any.whl", hashes = {}}]
+[packages.tool.molt]
+environments = ["desk"]
+extras.bell = ["keel"]
+[[packages]]
+name = "keel"
+version = "2.0"
+wheels = [{url = "https://x.example/keel-2.0-py3-none-any.whl", hashes = {}}]
+[packages.tool.molt]
+environments = ["here"]
+[tool.molt]
+environments = [{name = "desk", python = "3.9"}, {name = "here", python = "3.12"}]
+[tool.molt.application]
+dependencies = ["keel>=1", "keel[bell]>=1 ; python_version < '3.10'"]
+[tool.molt.forks]
+keel = [["desk"], ["here"]]
+`
+
+const twice = `lock-version = "1.0"
+created-by = "somebody"
+[[packages]]
+name = "keel"
+version = "1.0"
+marker = 'python_version < "3.10" and "test" in dependency_groups'
+wheels = [{url = "https://x.example/keel-1.0-py3-none-any.whl", hashes = {sha256 = "00"}}]
+[[packages]]
+name = "keel"
+version = "2.0"
+marker = 'python_version >= "3.10"'
+wheels = [{url = "https://x.example/keel-2.0-py3-none-any.whl", hashes = {sha256 = "00"}}]
+[[packages]]
+name = "mast"
+version = "1.0"
+dependencies = [{name = "keel", version = "2.0"}, {name = "rope"}]
+wheels = [{url = "https://x.example/mast-1.0-py3-none-any.whl", hashes = {sha256 = "00"}}]
+[[packages]]
+name = "rope"
+version = "1.0"
+marker = 'sys_platform == "win32"'
+wheels = [{url = "https://x.example/rope-1.0-py3-none-any.whl", hashes = {sha256 = "00"}}]
+`
+
+// TestForeignForks reads a lock of another program with two releases of a package, and finds which of them an interpreter is to have.
+func TestForeignForks(t *testing.T) {
+	l, err := Python{}.DecodeLock("pylock.toml", []byte(twice))
+	if err != nil {
+		t.Fatal(err)
+	}
+	possible := func(when, only string) bool { return when == "" }
+	l.Bind([]ecosystem.Entry{{Demand: universe.Demand{As: "keel", Package: "keel", Text: ">=1"}}, {Demand: universe.Demand{As: "mast", Package: "mast"}}}, possible)
+	for version, want := range map[string]string{"3.9": "keel@1.0 mast@1.0", "3.12": "keel@2.0 mast@1.0"} {
+		h := &ecosystem.Host{Detail: &hostDetail{Markers: requirement.Environment{"python_version": version, "sys_platform": "linux"}}}
+		var got []string
+		for _, p := range (Python{}).Wanted(l, h) {
+			got = append(got, p.ID)
+		}
+		if strings.Join(got, " ") != want {
+			t.Errorf("Python %s is to have %s, want %s", version, got, want)
+		}
+	}
+	data := Python{}.EncodeLock(l)
+	if again, err := (Python{}).DecodeLock("pylock.toml", data); err != nil || len(again.Packages) != 4 {
+		t.Errorf("%v\n%s", err, data)
+	}
+}
+
 // FuzzLock encodes whatever could be read, and reads that again.
 func FuzzLock(f *testing.F) {
 	f.Add(foreign)
+	f.Add(twice)
+	f.Add(forked)
 	f.Add("lock-version = \"1.0\"\n[[packages]]\nname = \"keel\"\nversion = \"1.0\"\nwheels = [{name = \"keel-1.0-py3-none-any.whl\", url = \"https://x.example/keel-1.0-py3-none-any.whl\", size = 3, hashes = {}}]\n[packages.tool.molt]\nneeds = []\n[tool.molt]\nenvironments = [{python = \"3.9\"}]\n[tool.molt.application]\n\"r.txt\" = [\"keel>=1\"]\n")
 	f.Fuzz(func(t *testing.T, text string) {
 		l, err := Python{}.DecodeLock("l", []byte(text))

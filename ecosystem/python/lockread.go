@@ -94,6 +94,20 @@ func (r *lockReader) head(whole unknown) error {
 	if text, ok := whole["requires-python"].(string); ok {
 		r.lock.Requires = []universe.Requirement{{Name: runtimeName, Text: text}}
 	}
+	tool, _ := whole["tool"].(unknown)
+	ours, _ := tool["molt"].(unknown)
+	environments, _ := ours["environments"].([]any)
+	for _, one := range environments {
+		table, _ := one.(unknown)
+		e := ecosystem.Environment{Runtimes: map[string]string{}}
+		e.Name, _ = table["name"].(string)
+		e.Platform, _ = table["platform"].(string)
+		e.Runtimes[runtimeName], _ = table["python"].(string)
+		r.lock.Environments = append(r.lock.Environments, e)
+	}
+	if err := r.forks(ours); err != nil {
+		return err
+	}
 	for key, v := range whole {
 		if !slices.Contains([]string{"lock-version", "environments", "requires-python", "extras", "dependency-groups", "created-by", "packages", "tool"}, key) {
 			r.kept[key] = v
@@ -139,8 +153,8 @@ func (r *lockReader) pkg(eco Python, v any) error {
 		return r.fail("%s: %v", name, err)
 	}
 	p := ecosystem.LockedPackage{Node: solve.Node{ID: name + "@" + version.Normal(), Name: name, Version: version.Normal()}, PURL: eco.PackageURL(name, version.Normal())}
-	if slices.ContainsFunc(r.lock.Packages, func(x ecosystem.LockedPackage) bool { return x.Name == name }) {
-		return r.fail("%s is there twice; a lock with more than one release of a package, for different environments, is nothing that Molt reads yet", name)
+	if err := r.fork(&p, table); err != nil {
+		return err
 	}
 	if text, ok := table["requires-python"].(string); ok {
 		p.Runtimes = []universe.Requirement{{Name: runtimeName, Text: text}}
@@ -185,7 +199,8 @@ func (r *lockReader) pkg(eco Python, v any) error {
 		if d, ok := one.(unknown); ok {
 			if to, ok := d["name"].(string); ok {
 				to = requirement.Canonical(to)
-				p.Needs = append(p.Needs, solve.Edge{Name: to, Package: to})
+				version, _ := d["version"].(string) // where the name alone does not tell
+				p.Needs = append(p.Needs, solve.Edge{Name: to, Package: to, Constraint: version})
 			}
 		}
 	}
@@ -286,15 +301,6 @@ func (r *lockReader) finish(whole unknown) (*ecosystem.Lock, error) {
 	if len(r.kept) > 0 {
 		r.lock.Kept = r.kept
 	}
-	environments, _ := ours["environments"].([]any)
-	for _, one := range environments {
-		table, _ := one.(unknown)
-		e := ecosystem.Environment{Runtimes: map[string]string{}}
-		e.Name, _ = table["name"].(string)
-		e.Platform, _ = table["platform"].(string)
-		e.Runtimes[runtimeName], _ = table["python"].(string)
-		r.lock.Environments = append(r.lock.Environments, e)
-	}
 	application, _ := ours["application"].(unknown)
 	for group, v := range application {
 		for _, text := range textsOf(v) {
@@ -309,31 +315,21 @@ func (r *lockReader) finish(whole unknown) (*ecosystem.Lock, error) {
 		}
 	}
 	slices.SortFunc(r.lock.Packages, func(a, b ecosystem.LockedPackage) int { return strings.Compare(a.ID, b.ID) })
-	ids := map[string]string{}
-	for _, p := range r.lock.Packages {
-		ids[p.Name] = p.ID
-	}
-	missing := ""
-	link := func(by string, edges []solve.Edge) {
-		slices.SortFunc(edges, func(a, b solve.Edge) int { return strings.Compare(a.Name, b.Name) })
-		for i := range edges {
-			if e := &edges[i]; !e.Foreign {
-				if e.To = ids[e.Package]; e.To == "" && missing == "" {
-					missing = by + " needs " + e.Package
-				}
-			}
+	r.lock.Edgeless = !known || application == nil && len(r.lock.Packages) > 0
+	l := newLinker(r.lock)
+	for i := range r.lock.Packages {
+		p := &r.lock.Packages[i]
+		p.Needs = l.link(p.Name, p.Needs)
+		if !r.lock.Edgeless { // the demands tell
+			p.Only = ""
 		}
 	}
-	for i := range r.lock.Packages {
-		link(r.lock.Packages[i].Name, r.lock.Packages[i].Needs)
-	}
-	if !known || application == nil && len(r.lock.Packages) > 0 {
-		r.lock.Edgeless = true
+	if r.lock.Edgeless {
 		return r.lock, nil
 	}
-	link("the application", r.lock.Roots)
-	if missing != "" {
-		return nil, r.fail("%s, which is not in the lock", missing)
+	r.lock.Roots = l.link("", r.lock.Roots)
+	if l.missing != "" {
+		return nil, r.fail("%s, which is not in the lock", l.missing)
 	}
 	slices.SortFunc(r.lock.Roots, func(a, b solve.Edge) int {
 		if c := strings.Compare(a.Group, b.Group); c != 0 {

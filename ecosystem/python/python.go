@@ -27,7 +27,13 @@ func (Python) Scheme() version.Scheme { return specifiers.Scheme }
 func (Python) Tenancy() solve.Tenancy { return solve.Single }
 
 // Canonical returns the normal form of a name.
-func (Python) Canonical(name string) string { return requirement.Canonical(name) }
+func (Python) Canonical(name string) string {
+	name, condition, conditional := strings.Cut(name, " ; ")
+	if name = requirement.Canonical(name); conditional { // the name of a second declaration
+		name += " ; " + condition
+	}
+	return name
+}
 
 // Kin reads the part before the first hyphen, and what type declarations are for: by the specification "Distributing type information", a
 // package of stubs is named after the package that it describes.

@@ -24,6 +24,7 @@ import (
 type source struct {
 	registries *registry.Registries
 	envs       environments
+	forks      forks
 	detail     ecosystem.Detail
 	err        error // why there are no environments
 	ctx        context.Context
@@ -58,7 +59,9 @@ func (p *promise[T]) wait(ctx context.Context) (T, error) {
 func (Python) Open(ctx context.Context, registries *registry.Registries, detail ecosystem.Detail) ecosystem.Source {
 	s := &source{registries: registries, detail: detail, pages: map[string]*promise[*universe.Package]{}, known: map[string]*universe.Package{},
 		metas: map[string]*promise[*metadata]{}, failures: map[string]error{}, lists: map[string][]universe.Demand{}}
-	s.envs, s.err = environmentsOf(detail.Environments)
+	if s.envs, s.err = environmentsOf(detail.Environments); s.err == nil {
+		s.forks = forksOf(detail.Forks, detail.Environments, s.envs)
+	}
 	s.ctx, s.cancel = context.WithCancel(ctx)
 	return s
 }
@@ -89,8 +92,7 @@ func begin[T any](s *source, all map[string]*promise[T], key string, fetch func(
 func (s *source) Hint(names ...string) {
 	for _, name := range names {
 		if _, hinders := universe.Hinders(name); !hinders {
-			name, _ = universe.SplitExtra(name)
-			s.page(name)
+			s.page(universe.Plain(name))
 		}
 	}
 }
@@ -124,12 +126,12 @@ func (s *source) Package(ctx context.Context, name string) (*universe.Package, e
 		return nil, &universe.UnknownError{Name: name}
 	}
 	base, extra := universe.SplitExtra(name)
-	raw, err := s.page(base).wait(ctx)
+	raw, err := s.page(universe.Plain(base)).wait(ctx)
 	if err != nil {
 		return nil, err
 	}
 	made := &universe.Package{Name: name, Scheme: specifiers.Scheme, Tags: raw.Tags, Current: raw.Current, Notes: raw.Notes}
-	made = universe.Keep(made, &kept{s: s, raw: raw, extra: extra, looked: make([]atomic.Bool, raw.Len())})
+	made = universe.Keep(made, &kept{s: s, raw: raw, name: base, envs: s.forks.environments(base, s.envs), extra: extra, looked: make([]atomic.Bool, raw.Len())})
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if p := s.known[name]; p != nil {
@@ -189,6 +191,8 @@ func (s *source) builtMetadata(name, version string, r *universe.Release, unknow
 type kept struct {
 	s      *source
 	raw    *universe.Package // as its page has it
+	name   string            // without the extra
+	envs   environments      // in which it may be needed
 	extra  string            // "" for the package itself
 	looked []atomic.Bool
 	count  atomic.Int32
@@ -265,12 +269,12 @@ func (k *kept) Needs(i int) []universe.Demand {
 	if m.Unknown != "" {
 		return k.s.shared([]universe.Demand{universe.Hindrance(m.Unknown)})
 	}
-	needs, err := k.s.needs(m, k.extra)
+	needs, err := k.s.needs(m, k.extra, k.envs)
 	if err != nil {
 		return k.s.shared([]universe.Demand{universe.Hindrance(fmt.Sprintf("cannot be used: %v", err))})
 	}
 	if k.extra != "" {
-		needs = append([]universe.Demand{{As: name, Package: name, Text: "===" + version.(*specifiers.Version).Normal()}}, needs...)
+		needs = append([]universe.Demand{{As: k.name, Package: k.name, Text: "===" + version.(*specifiers.Version).Normal()}}, needs...)
 	}
 	return k.s.shared(needs)
 }
@@ -298,9 +302,9 @@ func (s *source) failed(name string, err error) []universe.Demand {
 	return []universe.Demand{{As: name, Package: name}}
 }
 
-// needs returns the demands of a release that hold in some of the environments: without an extra those of the release, with one those that only
-// the extra adds. Requirements on one package are one demand, which all of them make up.
-func (s *source) needs(m *metadata, extra string) ([]universe.Demand, error) {
+// needs returns the demands of a release that hold in some of its environments: without an extra those of the release, with one those that only
+// the extra adds. Requirements on one package, or one fork of it, are one demand, which all of them make up.
+func (s *source) needs(m *metadata, extra string, envs environments) ([]universe.Demand, error) {
 	var all []universe.Demand
 	whens := map[string][]*requirement.Marker{}
 	for _, text := range m.Needs {
@@ -317,7 +321,7 @@ func (s *source) needs(m *metadata, extra string) ([]universe.Demand, error) {
 		if !ok {
 			continue
 		}
-		some, every := s.envs.hold(rest)
+		some, every := envs.hold(rest)
 		if !some {
 			continue
 		}
@@ -329,14 +333,17 @@ func (s *source) needs(m *metadata, extra string) ([]universe.Demand, error) {
 		if r.Address != "" {
 			d.Text, d.Foreign = r.Address, true
 		}
-		i := slices.IndexFunc(all, func(x universe.Demand) bool { return x.As == d.As })
-		if i < 0 {
-			all = append(all, d)
-		} else {
-			all[i].Text = both(all[i].Text, d.Text)
-			all[i].Extras = union(all[i].Extras, d.Extras)
+		for _, name := range s.forks.names(d, rest, envs) {
+			d.As, d.Package = name, name
+			i := slices.IndexFunc(all, func(x universe.Demand) bool { return x.As == d.As })
+			if i < 0 {
+				all = append(all, d)
+			} else {
+				all[i].Text = both(all[i].Text, d.Text)
+				all[i].Extras = union(all[i].Extras, d.Extras)
+			}
+			whens[d.As] = append(whens[d.As], rest)
 		}
-		whens[d.As] = append(whens[d.As], rest)
 	}
 	for i := range all {
 		if when := requirement.Or(whens[all[i].As]...); when != nil {

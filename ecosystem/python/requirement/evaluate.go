@@ -108,3 +108,23 @@ func (m *Marker) Extras() (names []string) {
 	}
 	return names
 }
+
+// Without returns what is left of a marker where nobody knows the values of some variables, and any comparison with them may hold; nil where it may
+// hold always.
+func (m *Marker) Without(variables ...string) *Marker {
+	if m == nil || slices.Contains(variables, m.Left.Variable) || slices.Contains(variables, m.Right.Variable) {
+		return nil
+	}
+	if m.Join == "" {
+		return m
+	}
+	var rest []*Marker
+	for _, one := range m.Of {
+		part := one.Without(variables...)
+		if part == nil && m.Join == "or" {
+			return nil
+		}
+		rest = append(rest, part)
+	}
+	return join(m.Join, rest)
+}
