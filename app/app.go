@@ -67,6 +67,7 @@ type App struct {
 	presumed  project.Runtimes  // from Presume
 	grounds   map[string]string // why
 	limits    []limit           // what files of constraints say
+	lockFile  string            // its name
 	forks     ecosystem.Forks   // packages that are resolved apart in some environments
 	Repaired  string            // what was repaired when the folder was taken into use, "" for nothing
 }
@@ -91,17 +92,7 @@ func Open(s Settings) (*App, error) {
 	if err != nil {
 		return nil, err
 	}
-	if data, err := a.files.Read(config.File, input.Configuration); err == nil {
-		if a.Config, err = config.Read(config.File, data); err != nil {
-			return nil, err
-		}
-	} else if !errors.Is(err, fs.ErrNotExist) {
-		return nil, err
-	}
-	if a.Eco, err = a.ecosystem(); err != nil {
-		return nil, err
-	}
-	if err := a.canonicalNames(); err != nil {
+	if err := a.configure(); err != nil {
 		return nil, err
 	}
 	if a.Fixed, err = a.readFixed(); err != nil {
@@ -131,6 +122,26 @@ func Open(s Settings) (*App, error) {
 		return nil, err
 	}
 	return a, a.checkNames()
+}
+
+// configure reads the configuration and what follows from it: the ecosystem, and the name of the lock.
+func (a *App) configure() error {
+	data, err := a.files.Read(config.File, input.Configuration)
+	switch {
+	case err == nil:
+		if a.Config, err = config.Read(config.File, data); err != nil {
+			return err
+		}
+	case !errors.Is(err, fs.ErrNotExist):
+		return err
+	}
+	if a.Eco, err = a.ecosystem(); err != nil {
+		return err
+	}
+	if a.lockFile, err = a.findLock(); err != nil {
+		return err
+	}
+	return a.canonicalNames()
 }
 
 // open opens the folder of an application and looks at nothing in it.
@@ -195,7 +206,7 @@ func (a *App) read() error {
 		return err
 	}
 	if marked, err := a.marked(); err == nil && marked {
-		return &input.UsageError{Reason: fmt.Sprintf("%s or %s holds what git could not merge; molt relock resolves that", a.Eco.Manifest(), a.Eco.Lock())}
+		return &input.UsageError{Reason: fmt.Sprintf("%s or %s holds what git could not merge; molt relock resolves that", a.Eco.Manifest(), a.LockFile())}
 	}
 	if a.Manifest, err = ecosystem.ReadManifests(a.Eco, texts); err != nil {
 		return err
@@ -204,18 +215,53 @@ func (a *App) read() error {
 		return err
 	}
 	a.Lock = nil
-	data, err := a.files.Read(a.Eco.Lock(), input.Lock)
+	data, err := a.files.Read(a.LockFile(), input.Lock)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil
 	case err != nil:
 		return err
 	}
-	if a.Lock, err = a.decodeLock(a.Eco.Lock(), data); err != nil {
+	if a.Lock, err = a.decodeLock(a.LockFile(), data); err != nil {
 		return err
 	}
 	a.forks = a.forksOf(a.Lock)
 	return a.Manifest.Seclude(a.Lock.Roots)
+}
+
+// LockFile is the name of the file that has the lock.
+func (a *App) LockFile() string { return a.lockFile }
+
+// findLock returns that name: what the configuration says, else the usual one, unless the folder has one alone of another name that a lock may have.
+func (a *App) findLock() (string, error) {
+	usual := a.Eco.Lock()
+	namer, ok := a.Eco.(ecosystem.LockNamer)
+	if name := a.Config.Lock; name != "" {
+		if name != usual && (!ok || !namer.IsLock(name)) {
+			return "", a.Config.Place.At(false, fmt.Sprintf("%q: no lock of %s has such a name; the usual one is %s", name, a.Eco.Name(), usual), "lock")
+		}
+		return name, nil
+	}
+	if !ok || a.files.Exists(usual) {
+		return usual, nil
+	}
+	entries, err := os.ReadDir(a.Dir)
+	if err != nil {
+		return "", err
+	}
+	var names []string
+	for _, e := range entries {
+		if namer.IsLock(e.Name()) {
+			names = append(names, e.Name())
+		}
+	}
+	switch len(names) {
+	case 0:
+		return usual, nil
+	case 1:
+		return names[0], nil
+	}
+	return "", &input.UsageError{Reason: fmt.Sprintf("%s are locks, and nothing says which is the application's: \"lock: %s\" in %s would", strings.Join(names, ", "), names[0], config.File)}
 }
 
 // decodeLock reads a lock of the application, as it is or was.

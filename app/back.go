@@ -58,12 +58,12 @@ func (a *App) Back(ctx context.Context, id string) (*Returned, error) {
 				return err
 			}
 		}
-		if lock := files[a.Eco.Lock()]; lock != nil && a.laidOut() {
+		if lock := files[a.LockFile()]; lock != nil && a.laidOut() {
 			if err := a.layOutText(ctx, a.Dir, lock, t); err != nil {
 				return err
 			}
 		}
-		if err := a.unmark(t, back, files[a.Eco.Lock()]); err != nil {
+		if err := a.unmark(t, back, files[a.LockFile()]); err != nil {
 			return err
 		}
 		return a.ledger.Keep(t, records[:first])
@@ -126,7 +126,7 @@ func (a *App) ChangesBack(ctx context.Context, name string) ([]project.Change, e
 		now = rootVersion(a.Lock, name)
 	}
 	for _, r := range slices.Backward(records) {
-		before, left, err := a.ledger.Contents(r, a.Eco.Lock())
+		before, left, err := a.ledger.Contents(r, a.LockFile())
 		if err != nil {
 			return nil, err
 		}
@@ -170,7 +170,7 @@ func (a *App) lockedIn(data []byte, name string) string {
 	if data == nil {
 		return ""
 	}
-	l, err := a.decodeLock(a.Eco.Lock(), data)
+	l, err := a.decodeLock(a.LockFile(), data)
 	if err != nil {
 		return ""
 	}

@@ -34,7 +34,7 @@ func (a *App) Rehearse(ctx context.Context, source universe.Source, changes []pr
 	if e.files, err = a.rehearse(ctx, source, &doc.PlanStage{Changes: a.changeDocs(changes)}); err != nil {
 		return nil, err
 	}
-	if e.after, err = a.decodeLock(a.Eco.Lock(), e.files[a.Eco.Lock()]); err != nil {
+	if e.after, err = a.decodeLock(a.LockFile(), e.files[a.LockFile()]); err != nil {
 		return nil, err
 	}
 	before := inspect.State{}
@@ -53,7 +53,7 @@ func (a *App) Change(ctx context.Context, name string, e *Effect) error {
 
 // write replaces files and notes that in the ledger, all or nothing. The check looks at what came of it.
 func (a *App) write(ctx context.Context, name string, files map[string][]byte, check func() error) error {
-	names := append(a.Manifest.Files(), a.Eco.Lock(), config.File, planfile.File, ledger.File)
+	names := append(a.Manifest.Files(), a.LockFile(), config.File, planfile.File, ledger.File)
 	t, err := a.files.Begin(name, name, names...)
 	if err != nil {
 		return err
@@ -72,7 +72,7 @@ func (a *App) write(ctx context.Context, name string, files map[string][]byte, c
 		if err := check(); err != nil {
 			return err
 		}
-		if lock := files[a.Eco.Lock()]; lock != nil && a.laidOut() {
+		if lock := files[a.LockFile()]; lock != nil && a.laidOut() {
 			if err := a.layOutText(ctx, a.Dir, lock, t); err != nil {
 				return err
 			}

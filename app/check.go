@@ -49,7 +49,7 @@ func (a *App) state() (string, error) {
 	if err != nil {
 		return "", err
 	}
-	lock, err := a.files.Content(a.Eco.Lock())
+	lock, err := a.files.Content(a.LockFile())
 	var texts [][]byte
 	for _, f := range a.Manifest.Texts() {
 		texts = append(texts, f.Data, []byte{0})

@@ -48,7 +48,7 @@ func (a *App) Committable(ctx context.Context) (late string, err error) {
 	if late, err = a.commitLate(ctx); err != nil {
 		return late, err
 	}
-	names, err := a.repo.Uncommitted(ctx, append(a.Manifest.Files(), a.Eco.Lock())...)
+	names, err := a.repo.Uncommitted(ctx, append(a.Manifest.Files(), a.LockFile())...)
 	if err != nil {
 		return late, err
 	}
@@ -122,7 +122,7 @@ func (a *App) CommitBack(ctx context.Context, back *Returned) error {
 // commitMessage tells what moved, by how much and why.
 // ranWithLock reports whether the application's checks passed with what the lock says.
 func (a *App) ranWithLock() bool {
-	text, err := a.files.Content(a.Eco.Lock())
+	text, err := a.files.Content(a.LockFile())
 	if err != nil || text == nil {
 		return false
 	}

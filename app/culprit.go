@@ -37,7 +37,7 @@ func (a *App) FindCulprit(ctx context.Context, source universe.Source, failed *S
 		}}
 	if a.laysOut() {
 		search.LayOut = func(ctx context.Context, dir string, files map[string][]byte) error {
-			return a.layOutText(ctx, dir, files[a.Eco.Lock()], nil)
+			return a.layOutText(ctx, dir, files[a.LockFile()], nil)
 		}
 	}
 	if !slices.ContainsFunc(a.tasksOf(stage.Changes), func(t config.Task) bool { return t.Name == check }) {

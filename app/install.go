@@ -233,7 +233,7 @@ func (a *App) build(ctx context.Context, e ecosystem.Installer, files *txn.Works
 
 // layOutText lays out the lock of a text: in the application, as part of a change, or in a copy of it.
 func (a *App) layOutText(ctx context.Context, dir string, text []byte, within *txn.Transaction) error {
-	lock, err := a.decodeLock(a.Eco.Lock(), text)
+	lock, err := a.decodeLock(a.LockFile(), text)
 	if err != nil {
 		return err
 	}
@@ -283,7 +283,7 @@ func (a *App) installs() bool {
 
 // ready has the packages of the lock as it stands installed, where Molt lays them out, and else says how what is installed differs.
 func (a *App) ready(ctx context.Context) (string, error) {
-	text, err := a.files.Content(a.Eco.Lock())
+	text, err := a.files.Content(a.LockFile())
 	if err != nil || text == nil {
 		return "", err
 	}
@@ -312,7 +312,7 @@ func (a *App) ran(text []byte, verdicts []run.Verdict) error {
 	if checks == 0 || !a.laysOut() {
 		return nil
 	}
-	lock, err := a.decodeLock(a.Eco.Lock(), text)
+	lock, err := a.decodeLock(a.LockFile(), text)
 	if err != nil {
 		return err
 	}
@@ -331,7 +331,7 @@ func (a *App) unlike(text []byte) (string, error) {
 	if err != nil || installed == nil {
 		return "", err
 	}
-	lock, err := a.decodeLock(a.Eco.Lock(), text)
+	lock, err := a.decodeLock(a.LockFile(), text)
 	if err != nil {
 		return "", err
 	}
@@ -345,13 +345,13 @@ func (a *App) unlike(text []byte) (string, error) {
 // lockFor returns the lock with the roots of some groups alone; it must have been made for the manifest as it stands.
 func (a *App) lockFor(groups []string) (*ecosystem.Lock, error) {
 	if a.Lock == nil {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt relock writes one", a.Eco.Lock())}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt relock writes one", a.LockFile())}
 	}
 	if a.Lock.Edgeless {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s does not tell what packages need, so it cannot be laid out", a.Eco.Lock())}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s does not tell what packages need, so it cannot be laid out", a.LockFile())}
 	}
 	if drift := a.drift(); len(drift) > 0 {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s was not made for the manifest as it stands: %s; molt relock makes it anew", a.Eco.Lock(), drift[0].Says)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s was not made for the manifest as it stands: %s; molt relock makes it anew", a.LockFile(), drift[0].Says)}
 	}
 	if groups == nil {
 		return a.Lock, nil

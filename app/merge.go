@@ -9,7 +9,6 @@ import (
 	"slices"
 	"strings"
 
-	"molt/app/config"
 	"molt/app/vcs"
 	"molt/core/project"
 	"molt/core/solve"
@@ -36,7 +35,7 @@ func (a *App) merged() ([]string, error) {
 	for _, f := range texts {
 		names = append(names, f.Name)
 	}
-	return append(names, a.Eco.Lock()), err
+	return append(names, a.LockFile()), err
 }
 
 // marked reports whether manifests or lock hold such a part.
@@ -64,15 +63,7 @@ func OpenConflict(ctx context.Context, s Settings) (*App, error) {
 	if err != nil {
 		return nil, err
 	}
-	if data, err := a.files.Read(config.File, input.Configuration); err == nil {
-		if a.Config, err = config.Read(config.File, data); err != nil {
-			return nil, err
-		}
-	}
-	if a.Eco, err = a.ecosystem(); err != nil {
-		return nil, err
-	}
-	if err := a.canonicalNames(); err != nil {
+	if err := a.configure(); err != nil {
 		return nil, err
 	}
 	if marked, err := a.marked(); err != nil || !marked {
@@ -104,8 +95,8 @@ func (a *App) side(ctx context.Context, at string) (side, error) {
 	if s.manifests, err = a.manifestsAt(ctx, at); err != nil {
 		return s, err
 	}
-	if data := a.repo.FileAt(ctx, at, a.Eco.Lock()); data != nil {
-		s.lock, err = a.Eco.DecodeLock(a.Eco.Lock(), data)
+	if data := a.repo.FileAt(ctx, at, a.LockFile()); data != nil {
+		s.lock, err = a.Eco.DecodeLock(a.LockFile(), data)
 	}
 	return s, err
 }
@@ -376,7 +367,7 @@ func mergeKeep(sides [3]side) (keep map[string][]string, contested []string) {
 
 // WriteMerged puts a resolved conflict on disk. The folder must be in use.
 func (a *App) WriteMerged(m *Merged) error {
-	files := map[string][]byte{a.Eco.Lock(): m.Lock}
+	files := map[string][]byte{a.LockFile(): m.Lock}
 	maps.Copy(files, m.Manifests)
 	return a.files.WriteFiles("relock", files)
 }

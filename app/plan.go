@@ -233,7 +233,7 @@ func (a *App) writePlanText(what string, data []byte) error {
 
 // lockSum returns the SHA-256 of the lock, "" when there is none.
 func (a *App) lockSum() (string, error) {
-	data, err := a.files.Content(a.Eco.Lock())
+	data, err := a.files.Content(a.LockFile())
 	if data == nil {
 		return "", err
 	}

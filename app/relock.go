@@ -208,7 +208,7 @@ var Abouts = []string{"manifest", "lock", "checksum", "installed", "runtime", "r
 // is no finding.
 func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	if a.Lock == nil {
-		return []Finding{{"lock", fmt.Sprintf("there is no %s; molt relock writes one", a.Eco.Lock())}}, nil
+		return []Finding{{"lock", fmt.Sprintf("there is no %s; molt relock writes one", a.LockFile())}}, nil
 	}
 	found := a.drift()
 	note := func(about, says string, args ...any) {
@@ -320,7 +320,7 @@ func (a *App) Unknown() string {
 	if a.Lock == nil || !a.Lock.Edgeless {
 		return ""
 	}
-	return a.Eco.Lock() + " does not tell what its packages need, so nobody can tell from it whether they suit each other or why one is there; molt relock --dry-run asks the registry"
+	return a.LockFile() + " does not tell what its packages need, so nobody can tell from it whether they suit each other or why one is there; molt relock --dry-run asks the registry"
 }
 
 // checkGraph says how the lock contradicts itself.
@@ -361,5 +361,5 @@ func (a *App) checkGraph(ctx context.Context) (found []Finding, err error) {
 
 // WriteLock puts a lock on disk.
 func (a *App) WriteLock(data []byte) error {
-	return a.files.WriteFiles("relock", map[string][]byte{a.Eco.Lock(): data})
+	return a.files.WriteFiles("relock", map[string][]byte{a.LockFile(): data})
 }

@@ -107,7 +107,7 @@ func (a *App) news(ctx context.Context, source universe.Source, old, fresh *plan
 		return nil
 	}
 	if old.Made.Lock != fresh.Made.Lock {
-		r.Changed = append(r.Changed, a.Eco.Lock()+" is not the one that the plan went on from")
+		r.Changed = append(r.Changed, a.LockFile()+" is not the one that the plan went on from")
 	}
 	since, err := time.Parse(time.DateOnly, old.Made.On)
 	if err != nil || old.Made.Registry == fresh.Made.Registry {

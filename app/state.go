@@ -29,7 +29,7 @@ func (a *App) State(ctx context.Context, ref string) (inspect.State, error) {
 	switch ref {
 	case LockedState:
 		if a.Lock == nil {
-			return inspect.State{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s in %s; molt relock writes one", a.Eco.Lock(), a.Dir)}
+			return inspect.State{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s in %s; molt relock writes one", a.LockFile(), a.Dir)}
 		}
 		return inspect.StateOf(a.Lock.Resolution()), nil
 	case InstalledState:
@@ -42,17 +42,17 @@ func (a *App) State(ctx context.Context, ref string) (inspect.State, error) {
 	case err != nil:
 		return inspect.State{}, err
 	case info.IsDir():
-		if _, err := os.Stat(filepath.Join(ref, a.Eco.Lock())); err != nil {
+		if _, err := os.Stat(filepath.Join(ref, a.LockFile())); err != nil {
 			return a.installedState(ref)
 		}
-		ref = filepath.Join(ref, a.Eco.Lock())
+		ref = filepath.Join(ref, a.LockFile())
 	}
 	data, err := input.ReadFile(ref, input.Lock)
 	if err != nil {
 		return inspect.State{}, err
 	}
 	switch filepath.Ext(ref) {
-	case filepath.Ext(a.Eco.Lock()):
+	case filepath.Ext(a.LockFile()):
 		return a.lockState(ref, data)
 	case filepath.Ext(planfile.File):
 		return a.planState(ref, data)
@@ -131,11 +131,11 @@ func (a *App) LockAt(ctx context.Context, revision string) (*ecosystem.Lock, err
 		}
 		return nil, &input.UsageError{Reason: fmt.Sprintf("%q is neither a file nor a revision of git", revision)}
 	}
-	data := a.repo.FileAt(ctx, revision, a.Eco.Lock())
+	data := a.repo.FileAt(ctx, revision, a.LockFile())
 	if data == nil {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("the revision %s has no %s", revision, a.Eco.Lock())}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("the revision %s has no %s", revision, a.LockFile())}
 	}
-	return a.decodeLock(revision+":"+a.Eco.Lock(), data)
+	return a.decodeLock(revision+":"+a.LockFile(), data)
 }
 
 // readInventory reads lines of a name and a version.

@@ -83,7 +83,7 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 	if sum, err := a.lockSum(); err != nil {
 		return nil, err
 	} else if file.Made != nil && file.Made.Lock != sum && file.Made.Lock != "" {
-		step.Notes = append(step.Notes, fmt.Sprintf("%s is not the one that the plan goes on from; the stage was solved again, and molt plan --renew looks at the others", a.Eco.Lock()))
+		step.Notes = append(step.Notes, fmt.Sprintf("%s is not the one that the plan goes on from; the stage was solved again, and molt plan --renew looks at the others", a.LockFile()))
 	}
 	if err := a.lookAhead(ctx, source, file, step); err != nil {
 		return nil, err
@@ -160,11 +160,11 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 		}
 		checks := a.checksOf(stage.Kind)
 		if a.laysOut() {
-			if err := a.layOutText(ctx, a.Dir, files[a.Eco.Lock()], t); err != nil {
+			if err := a.layOutText(ctx, a.Dir, files[a.LockFile()], t); err != nil {
 				return err
 			}
 		} else if len(checks) > 0 {
-			if step.Unchecked, err = a.unlike(files[a.Eco.Lock()]); err != nil {
+			if step.Unchecked, err = a.unlike(files[a.LockFile()]); err != nil {
 				return err
 			}
 		}
@@ -184,7 +184,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 		if err != nil || !passed {
 			return err
 		}
-		if err := file.Mark(stage.ID, doc.Done, txn.Sum(files[a.Eco.Lock()])); err != nil {
+		if err := file.Mark(stage.ID, doc.Done, txn.Sum(files[a.LockFile()])); err != nil {
 			return err
 		}
 		stage = file.Stage(stage.ID)
@@ -226,7 +226,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 	if err := a.runner().Remember(state, stage.ID, step.Verdicts); err != nil {
 		return err
 	}
-	return a.ran(files[a.Eco.Lock()], step.Verdicts)
+	return a.ran(files[a.LockFile()], step.Verdicts)
 }
 
 // perform runs the tasks of a stage and takes what they changed into it. With a commit to come they must leave files
@@ -387,7 +387,7 @@ func (a *App) contents(m *ecosystem.Manifests, l *ecosystem.Lock) (map[string][]
 		return nil, err
 	}
 	files := m.Contents()
-	files[a.Eco.Lock()] = a.Eco.EncodeLock(l)
+	files[a.LockFile()] = a.Eco.EncodeLock(l)
 	return files, nil
 }
 

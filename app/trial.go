@@ -141,7 +141,7 @@ func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, keys []s
 			}
 		}
 	}
-	if now, err := a.files.Content(a.Eco.Lock()); err != nil {
+	if now, err := a.files.Content(a.LockFile()); err != nil {
 		return err
 	} else if a.laysOut() {
 		if now != nil && len(checks) > 0 && len(b.Each) == 0 {
@@ -206,7 +206,7 @@ func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, keys []s
 				return err
 			}
 		}
-		if lock := step.files[a.Eco.Lock()]; lock != nil && b.Unchecked == "" {
+		if lock := step.files[a.LockFile()]; lock != nil && b.Unchecked == "" {
 			if err := a.ran(lock, b.Verdicts); err != nil {
 				return err
 			}
@@ -225,7 +225,7 @@ func (a *App) tryStage(ctx context.Context, b *Beside, step *rehearsed, dir stri
 			return err
 		}
 	}
-	if lock := step.files[a.Eco.Lock()]; lock != nil && a.laysOut() {
+	if lock := step.files[a.LockFile()]; lock != nil && a.laysOut() {
 		if err := a.layOutText(ctx, dir, lock, nil); err != nil {
 			return err
 		}

@@ -99,7 +99,7 @@ func RelockMerged(ctx context.Context, set Settings, a *app.App, dry bool) (answ
 	}
 	answer = NewLock(m.Locked)
 	answer.Took = m.Took
-	return answer, append(slices.Sorted(maps.Keys(m.Manifests)), a.Eco.Lock()), nil
+	return answer, append(slices.Sorted(maps.Keys(m.Manifests)), a.LockFile()), nil
 }
 
 // Verify checks that manifest, lock, what is installed and the runtime agree, or some of these (of app.Abouts).

@@ -64,7 +64,7 @@ func NewFit(name string, app project.Application, fits []inspect.Fit, k *conflic
 func (s *Session) Trace(name string) (doc.Trace, error) {
 	name = s.name(name)
 	if s.App.Lock == nil {
-		return doc.Trace{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s to trace in; molt relock writes one", s.App.Eco.Lock())}
+		return doc.Trace{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s to trace in; molt relock writes one", s.App.LockFile())}
 	}
 	all, err := inspect.TraceLocked(s.ctx, s.Source, s.App.Lock.Resolution(), name)
 	if err != nil {

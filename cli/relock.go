@@ -37,7 +37,7 @@ releases; and the lock is solved anew, near to what both had. It says what it to
 			if a != nil {
 				d, files, err := ask.RelockMerged(c.ctx, c.asking(), a, dry)
 				return answer(c, nil, d, err, func(p *text.Page, d doc.Lock) {
-					p.Merged(d, a.Eco.Lock(), files, dry)
+					p.Merged(d, a.LockFile(), files, dry)
 				})
 			}
 			return c.session(ask.Needs{Write: !dry, Declared: true}, func(s *ask.Session) error {
@@ -47,7 +47,7 @@ releases; and the lock is solved anew, near to what both had. It says what it to
 					if dry {
 						word = "would hold"
 					}
-					p.Line("%s %s %s for %s.", s.App.Eco.Lock(), word, render.Count(len(d.Packages), "package"), render.Count(len(d.Roots), "declaration"))
+					p.Line("%s %s %s for %s.", s.App.LockFile(), word, render.Count(len(d.Packages), "package"), render.Count(len(d.Roots), "declaration"))
 				})
 			})
 		},

@@ -37,6 +37,7 @@ import (
 //	serve FOLDER         serve a folder over HTTP
 //	standin FILE ARG…    run molt standin with a file, at $STANDIN
 //	expand FILE          fill in $DIR, $REGISTRY, $SERVED and $STANDIN
+//	write FILE TEXT      make a file
 //	remove FILE
 //	interrupt TEXT molt ARG…  run Molt, interrupt it when it prints the text, and expect exit code 130
 func TestScripts(t *testing.T) {
@@ -181,6 +182,8 @@ func (s *script) do(words []string) error {
 		return s.standin(args)
 	case "expand":
 		s.write(args[0], s.expand(s.read(args[0])))
+	case "write":
+		s.write(args[0], args[1])
 	case "remove":
 		return os.Remove(filepath.Join(s.dir, args[0]))
 	default:

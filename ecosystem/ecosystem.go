@@ -115,6 +115,12 @@ type Conditional interface {
 	Platforms() []string
 }
 
+// A LockNamer is an ecosystem whose locks may have other names than the usual one.
+type LockNamer interface {
+	// IsLock reports whether a file may be a lock, by its name.
+	IsLock(name string) bool
+}
+
 // A Limiter is an ecosystem with files that say which releases will do of packages that something else asks for.
 type Limiter interface {
 	// Limits reads such a file. Errors carry a position (*input.PositionError).

@@ -36,6 +36,7 @@ type Config struct {
 	Trust     []string          `yaml:"trust"`    // packages whose silence or open range counts as a promise
 	Breaking  map[string]string `yaml:"breaking"` // packages of which a minor release may break: "minor"
 	Stops     Stops             `yaml:"stops"`    // by which releases of a framework the way to a goal goes
+	Lock      string            `yaml:"lock"`     // the file of the lock, where the ecosystem has several names for it; "" for the usual one
 	Fixed     string            `yaml:"fixed"`    // an inventory of packages that are given from outside
 	Install   string            `yaml:"install"`  // who lays out packages: "molt", "none" (nobody does for Molt), a command, or "" for Molt where it did before or nothing is installed
 	Build     []string          `yaml:"build"`    // packages whose build steps may run when they are laid out
@@ -71,7 +72,7 @@ type Check struct {
 	Pass   []string          `yaml:"pass"`   // variables with tokens that it may see
 }
 
-var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold", "family", "trust", "breaking", "stops", "fixed", "install", "build", "checks", "stages", "advice", "rules", "largest-document"}
+var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold", "family", "trust", "breaking", "stops", "lock", "fixed", "install", "build", "checks", "stages", "advice", "rules", "largest-document"}
 
 // Read reads a configuration. Unknown keys are errors, with the nearest known one.
 func Read(file string, data []byte) (Config, error) {

@@ -3,6 +3,7 @@
 package python
 
 import (
+	"regexp"
 	"strings"
 
 	"github.com/package-url/packageurl-go"
@@ -54,6 +55,12 @@ func (Python) PackageURL(name, version string) string {
 
 // Lock returns the name of the lock, which is a standard one.
 func (Python) Lock() string { return "pylock.toml" }
+
+// lockName is what the specification allows as the name of a lock.
+var lockName = regexp.MustCompile(`^pylock\.([^.]+\.)?toml$`)
+
+// IsLock reports whether a file has the name of a lock.
+func (Python) IsLock(name string) bool { return lockName.MatchString(name) }
 
 // Manifest returns the usual name of the chief manifest.
 func (Python) Manifest() string { return "pyproject.toml" }
