@@ -107,7 +107,7 @@ func FuzzAdvice(f *testing.F) {
 	f.Add(goodAdvice)
 	f.Add("molt-advice: 1\nabout: hulk\nto: '4'\nsource: s\nfacts: [{link: x}, {runtime: node, needs: '>=1'}]\n")
 	f.Fuzz(func(t *testing.T, text string) {
-		_, _, _ = advice.Decode("a.yaml", []byte(text), Ecosystems[0]) // it does not end the process
+		_, _, _ = advice.Decode("a.yaml", []byte(text), Ecosystems[0], nil) // it does not end the process
 	})
 }
 

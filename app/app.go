@@ -68,6 +68,7 @@ type App struct {
 	grounds   map[string]string // why
 	limits    []limit           // what files of constraints say
 	lockFile  string            // its name
+	besides   func() []Side     // see beside
 	forks     ecosystem.Forks   // packages that are resolved apart in some environments
 	Repaired  string            // what was repaired when the folder was taken into use, "" for nothing
 }
@@ -99,6 +100,9 @@ func Open(s Settings) (*App, error) {
 		return nil, err
 	}
 	for _, name := range slices.Sorted(maps.Keys(a.Config.Stops)) {
+		if a.elsewhere(name) {
+			continue
+		}
 		for i, text := range a.Config.Stops[name] {
 			if _, err := a.Eco.Scheme().Goal(text); err != nil {
 				return nil, a.Config.Place.At(false, fmt.Sprintf("%q: expected a release by which to go, such as 4.2: %v", text, err), "stops", name, i)
@@ -106,6 +110,9 @@ func Open(s Settings) (*App, error) {
 		}
 	}
 	for _, d := range a.Config.Runtime.All() {
+		if a.elsewhere(d.Runtime) {
+			continue
+		}
 		if _, err := a.runtime(d.Runtime).Scheme.Complete(d.Version); err != nil {
 			path := []any{"runtime", d.Environment, d.Runtime}
 			if d.Environment == "" {
@@ -138,6 +145,7 @@ func (a *App) configure() error {
 	if a.Eco, err = a.ecosystem(); err != nil {
 		return err
 	}
+	a.besides = a.findBeside()
 	if a.lockFile, err = a.findLock(); err != nil {
 		return err
 	}
@@ -164,7 +172,10 @@ func (a *App) checkNames() error {
 	for _, e := range a.Manifest.Entries() {
 		declared = append(declared, project.OwnName(e.As))
 	}
-	if a.Lock != nil {
+	for _, s := range a.beside() {
+		declared = append(declared, s.Names...)
+	}
+	if a.Lock != nil && len(a.beside()) == 0 {
 		locked = []string{}
 		for _, p := range a.Lock.Packages {
 			locked = append(locked, p.Name)
@@ -237,6 +248,12 @@ func (a *App) findLock() (string, error) {
 	usual := a.Eco.Lock()
 	namer, ok := a.Eco.(ecosystem.LockNamer)
 	if name := a.Config.Lock; name != "" {
+		if slices.ContainsFunc(a.beside(), func(s Side) bool {
+			n, ok := s.Ecosystem.(ecosystem.LockNamer)
+			return ok && n.IsLock(name)
+		}) {
+			return usual, nil
+		}
 		if name != usual && (!ok || !namer.IsLock(name)) {
 			return "", a.Config.Place.At(false, fmt.Sprintf("%q: no lock of %s has such a name; the usual one is %s", name, a.Eco.Name(), usual), "lock")
 		}
@@ -392,20 +409,20 @@ type planGoal struct {
 
 // GoalText is the goal that the plan names, else that of the configuration; "" for none.
 func (a *App) GoalText() string {
-	if data, err := a.files.Read(planfile.File, input.Plan); err == nil {
+	if data, err := a.readPlanText(); err == nil {
 		if goal := planfile.Goal(data); goal != "" {
 			return goal
 		}
 	}
-	return a.Config.Goal
+	return strings.Join(a.configured(), " ")
 }
 
 // frameworks names what goals are about: that of the configuration, and that of the plan. A plan of which the head cannot be read
 // names none.
 func (a *App) frameworks() []string {
 	var names []string
-	goals := []string{a.Config.Goal}
-	if data, err := a.files.Read(planfile.File, input.Plan); err == nil {
+	goals := []string{strings.Join(a.configured(), " ")}
+	if data, err := a.readPlanText(); err == nil {
 		if !bytes.Equal(data, a.goal.plan) { // it is asked for at every solve, and seldom changes
 			a.goal.plan, a.goal.text = data, planfile.Goal(data)
 		}
@@ -434,14 +451,6 @@ func (a *App) Warnings() []string {
 		all = append(all, fmt.Sprintf("the hold on %s ended on %s and is no longer honoured", name, a.Config.Hold[name].Until))
 	}
 	all = append(all, a.Manifest.Notes()...)
-	if a.Settings.Ecosystem == "" && a.Config.Ecosystem == "" {
-		for _, e := range Ecosystems {
-			if names, err := e.Detect(os.DirFS(a.Dir)); e.Name() != a.Eco.Name() && err == nil && len(names) > 0 {
-				all = append(all, fmt.Sprintf("this is about %s; the folder declares packages of %s too, in %s: --ecosystem %s is about those, and \"ecosystem:\" in %s says which is meant without it",
-					a.Manifest.Chief(), e.Name(), names[0], e.Name(), config.File))
-			}
-		}
-	}
 	if outer := a.outerWorkspace(); outer != "" {
 		all = append(all, fmt.Sprintf("%s is a member of the workspace in %s, which has one lock for all; molt --dir %s works on all of it", filepath.Base(a.Dir), outer, outer))
 	}

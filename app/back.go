@@ -22,6 +22,9 @@ type Returned struct {
 	Files  []string
 }
 
+// CarriedOut lists what was carried out here, on all sides, the oldest first.
+func (a *App) CarriedOut(ctx context.Context) ([]ledger.Record, error) { return a.ledger.History(ctx) }
+
 // Back returns to before a stage: the last one carried out, or the named one and all after it. It refuses when a file is
 // not as the last stage left it, so that no later edit is lost, and shows the edits. The folder must be in use.
 func (a *App) Back(ctx context.Context, id string) (*Returned, error) {
@@ -111,7 +114,11 @@ func (a *App) unmark(t *txn.Transaction, stages []string, lock []byte) error {
 	if !found {
 		return nil
 	}
-	return t.Write(planfile.File, file.Text.Bytes())
+	whole, err := a.wholePlan(file.Text.Bytes())
+	if err != nil {
+		return err
+	}
+	return t.Write(planfile.File, whole)
 }
 
 // ChangesBack returns the changes that bring a declared package back to the release that it had before the last record

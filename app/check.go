@@ -14,9 +14,15 @@ import (
 
 // runner runs checks and tasks of the application.
 func (a *App) runner() run.Runner {
-	r := run.Runner{Files: a.files, Repo: a.repo, Packages: ecosystem.InstallFolder(a.Eco)}
-	if flat, ok := a.Eco.(ecosystem.Flat); ok && a.installs() {
-		r.Executables = r.Packages + "/" + flat.Executables()
+	r := run.Runner{Files: a.files, Repo: a.repo}
+	for _, e := range a.ecosystems() {
+		folder := ecosystem.InstallFolder(e)
+		if folder != "" {
+			r.Packages = append(r.Packages, folder)
+		}
+		if flat, ok := e.(ecosystem.Flat); ok && a.Config.Install != "none" {
+			r.Executables = folder + "/" + flat.Executables()
+		}
 	}
 	return r
 }
@@ -49,12 +55,24 @@ func (a *App) state() (string, error) {
 	if err != nil {
 		return "", err
 	}
-	lock, err := a.files.Content(a.LockFile())
 	var texts [][]byte
-	for _, f := range a.Manifest.Texts() {
-		texts = append(texts, f.Data, []byte{0})
+	for _, e := range a.ecosystems() { // each side is to see the same state
+		side := a
+		if e.Name() != a.Eco.Name() {
+			if side, err = a.openBeside(e); err != nil {
+				return "", err
+			}
+		}
+		lock, err := side.files.Content(side.LockFile())
+		if err != nil {
+			return "", err
+		}
+		for _, f := range side.Manifest.Texts() {
+			texts = append(texts, f.Data, []byte{0})
+		}
+		texts = append(texts, lock, []byte{0})
 	}
-	return txn.Sum(slices.Concat(append(texts, lock, []byte{0}, checks)...)), err
+	return txn.Sum(slices.Concat(append(texts, checks)...)), nil
 }
 
 // beforeStage is the name under which the state before the first stage is checked.
@@ -80,6 +98,9 @@ func (a *App) checkedBefore(ctx context.Context, watch run.Watcher) (map[string]
 			passed[v.Name] = v.Passed
 		}
 		return passed, nil, nil
+	}
+	if err := a.layOutBeside(ctx, a.Dir); err != nil {
+		return nil, nil, err
 	}
 	if says, err := a.ready(ctx); err != nil || says != "" {
 		return nil, nil, err // nothing can be said of the state before

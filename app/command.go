@@ -66,7 +66,7 @@ func (a *App) installByCommand(ctx context.Context, files *txn.Workspace, lock *
 			return err
 		}
 	}
-	r := run.Runner{Files: files, Repo: a.repo, Packages: modules}
+	r := run.Runner{Files: files, Repo: a.repo, Packages: []string{modules}}
 	v, err := r.One(ctx, files.Dir, "install", config.Check{Name: "install", Run: a.Config.Install, Limit: commandLimit, Env: map[string]string{"MOLT_RELAY": "http://" + l.Addr().String()}}, nil)
 	if err != nil {
 		return err

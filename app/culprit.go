@@ -37,6 +37,9 @@ func (a *App) FindCulprit(ctx context.Context, source universe.Source, failed *S
 		}}
 	if a.laysOut() {
 		search.LayOut = func(ctx context.Context, dir string, files map[string][]byte) error {
+			if err := a.layOutBeside(ctx, dir); err != nil {
+				return err
+			}
 			return a.layOutText(ctx, dir, files[a.LockFile()], nil)
 		}
 	}

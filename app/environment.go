@@ -81,7 +81,13 @@ func (a *App) requiredOf(r ecosystem.Runtime) string {
 func (a *App) deployed() project.Runtimes {
 	environments := a.environments()
 	if environments == nil {
-		return project.Runtimes(a.Config.Runtime)
+		own := project.Runtimes{}
+		for name, d := range a.Config.Runtime {
+			if !a.elsewhere(name) {
+				own[name] = d
+			}
+		}
+		return own
 	}
 	all := project.Runtimes{}
 	for _, e := range environments {
@@ -105,6 +111,7 @@ func (a *App) checkPlatforms() error {
 		}
 		platform := a.Config.Platform[environment]
 		switch {
+		case !ok && slices.ContainsFunc(a.beside(), func(s Side) bool { _, ok := s.Ecosystem.(ecosystem.Conditional); return ok }):
 		case !ok:
 			return a.Config.Place.At(true, fmt.Sprintf("platform: packages of %s have no conditions about platforms that Molt resolves for", a.Eco.Name()), path...)
 		case !slices.Contains(c.Platforms(), platform):

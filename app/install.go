@@ -219,7 +219,7 @@ func (a *App) build(ctx context.Context, e ecosystem.Installer, files *txn.Works
 		if line == "" {
 			continue
 		}
-		r := run.Runner{Files: files, Repo: a.repo, Packages: e.InstallFolder()}
+		r := run.Runner{Files: files, Repo: a.repo, Packages: []string{e.InstallFolder()}}
 		v, err := r.One(ctx, files.Dir, "build", config.Check{Name: p.Name + " " + step, Run: line, Folder: filepath.ToSlash(rel), Env: env}, nil)
 		if err != nil {
 			return err

@@ -35,6 +35,14 @@ func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []proj
 	for _, s := range plan.Sketch {
 		file.Beyond = append(file.Beyond, planfile.NewStageDoc(s))
 	}
+	if file.Ecosystem = a.SideName(); file.Ecosystem != "" { // stages of all sides are told by their names
+		for i := range file.Stages {
+			file.Stages[i].ID = file.Ecosystem + "-" + file.Stages[i].ID
+		}
+		for i := range file.Beyond {
+			file.Beyond[i].ID = file.Ecosystem + "-" + file.Beyond[i].ID
+		}
+	}
 	file.Made = &doc.PlanMade{On: a.now().Format(time.DateOnly), Fresh: string(cut.Fresh), Leap: cut.Leap, Offered: map[string][]string{}}
 	if file.Made.Lock, err = a.lockSum(); err != nil {
 		return nil, nil, err
@@ -180,7 +188,7 @@ func (a *App) CheckTimes() (map[string]time.Duration, error) {
 // Goals reads the goals of a call, else those of molt.yaml.
 func (a *App) Goals(args []string) ([]project.Goal, error) {
 	if len(args) == 0 {
-		args = strings.Fields(a.Config.Goal)
+		args = a.configured()
 	}
 	if len(args) == 0 {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("name a goal such as brackwater@5, or set \"goal:\" in %s", config.File)}
@@ -192,10 +200,20 @@ func (a *App) Goals(args []string) ([]project.Goal, error) {
 	return goals, nil
 }
 
+// configured lists the goals of the configuration, without those of other sides.
+func (a *App) configured() []string {
+	return slices.DeleteFunc(strings.Fields(a.Config.Goal), func(text string) bool { return a.elsewhere(a.parseGoal(text).Name) })
+}
+
+// HasGoal reports whether the configuration names a goal.
+func (a *App) HasGoal() bool { return len(a.configured()) > 0 }
+
 // ReadPlan reads the plan of the application.
 func (a *App) ReadPlan() (*planfile.Plan, error) {
-	data, err := a.files.Read(planfile.File, input.Plan)
+	data, err := a.readPlanText()
 	switch {
+	case errors.Is(err, fs.ErrNotExist) && len(a.beside()) > 0:
+		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s with a plan for %s; molt plan makes one", planfile.File, a.Eco.Name())}
 	case errors.Is(err, fs.ErrNotExist):
 		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt plan makes one", planfile.File)}
 	case err != nil:
@@ -225,7 +243,11 @@ func (a *App) WritePlan(file *planfile.Plan) error {
 
 // writePlanText puts a text of the plan on disk that was solved.
 func (a *App) writePlanText(what string, data []byte) error {
-	if err := a.files.WriteFiles(what, map[string][]byte{planfile.File: data}); err != nil {
+	whole, err := a.wholePlan(data)
+	if err != nil {
+		return err
+	}
+	if err := a.files.WriteFiles(what, map[string][]byte{planfile.File: whole}); err != nil {
 		return err
 	}
 	return a.runner().RememberPlan(data)

@@ -197,7 +197,11 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 				}
 			}
 		}
-		if err := t.Write(planfile.File, file.Text.Bytes()); err != nil {
+		whole, err := a.wholePlan(file.Text.Bytes())
+		if err != nil {
+			return err
+		}
+		if err := t.Write(planfile.File, whole); err != nil {
 			return err
 		}
 		r := ledger.Record{Stage: stage.ID, Goal: file.Goal}

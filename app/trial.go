@@ -141,6 +141,11 @@ func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, keys []s
 			}
 		}
 	}
+	if len(checks) > 0 {
+		if err := a.layOutBeside(ctx, c.Dir); err != nil {
+			return err
+		}
+	}
 	if now, err := a.files.Content(a.LockFile()); err != nil {
 		return err
 	} else if a.laysOut() {

@@ -5,6 +5,7 @@ import (
 	"path"
 	"path/filepath"
 
+	"molt/app"
 	"molt/app/advice"
 	"molt/doc"
 	"molt/ecosystem"
@@ -33,7 +34,13 @@ func Advice(e ecosystem.Ecosystem, names []string) (doc.Guides, error) {
 			if err != nil {
 				return answer, &input.UsageError{Reason: err.Error()}
 			}
-			g, warnings, err := advice.Decode(file, data, e)
+			g, warnings, err := advice.Decode(file, data, e, nil)
+			if err == nil && g.Ecosystem != "" && g.Ecosystem != e.Name() {
+				var other ecosystem.Ecosystem
+				if other, err = app.Named(g.Ecosystem); err == nil {
+					g, warnings, err = advice.Decode(file, data, other, nil)
+				}
+			}
 			if err != nil {
 				return answer, err
 			}

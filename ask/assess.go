@@ -71,6 +71,7 @@ func (s *Session) Assess(goals, previews []string, gate bool) (doc.Assess, error
 		here[name] = v
 	}
 	answer := NewAssess(got, here)
+	answer.Ecosystem = s.App.SideName()
 	if err := s.importers(&answer); err != nil {
 		return doc.Assess{}, err
 	}

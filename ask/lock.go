@@ -121,6 +121,7 @@ func Verify(ctx context.Context, a *app.App, only []string) (doc.Verify, error) 
 		return doc.Verify{}, err
 	}
 	answer := NewVerify(found, installed != nil)
+	answer.Ecosystem = a.SideName()
 	answer.Unknown = a.Unknown()
 	return answer, nil
 }

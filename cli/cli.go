@@ -99,6 +99,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 		for _, cmd := range part.commands {
 			cmd.GroupID = part.id
 			cmd.Args = usage(cmd.Args)
+			cmd.RunE = c.onSides(cmd.Name(), cmd.RunE)
 			root.AddCommand(cmd)
 		}
 	}

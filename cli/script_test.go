@@ -206,16 +206,6 @@ func (s *script) molt(code int, args []string) error {
 	return nil
 }
 
-// standinVariable is how the line begins with which the stand-in says where it is: that of the ecosystem of the script's files.
-func (s *script) standinVariable() string {
-	for name := range s.first {
-		if name == "package.json" {
-			return "MOLT_REGISTRY_JS="
-		}
-	}
-	return "MOLT_REGISTRY_PYTHON="
-}
-
 // standin runs the stand-in until the test ends.
 func (s *script) standin(args []string) error {
 	c := s.command(append([]string{"standin"}, args...)...)
@@ -232,7 +222,7 @@ func (s *script) standin(args []string) error {
 	})
 	lines := bufio.NewScanner(out)
 	for lines.Scan() {
-		if address, ok := strings.CutPrefix(lines.Text(), s.standinVariable()); ok {
+		if name, address, ok := strings.Cut(lines.Text(), "="); ok && strings.HasPrefix(name, "MOLT_REGISTRY_") {
 			s.vars["STANDIN"] = address
 			return nil
 		}

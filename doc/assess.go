@@ -5,6 +5,7 @@ import "molt/core/project"
 // Assess is "molt/assess/1".
 type Assess struct {
 	Schema    string     `json:"schema"`
+	Ecosystem string     `json:"ecosystem,omitempty"` // where the application has several
 	Goal      Goal       `json:"goal"`
 	Reachable bool       `json:"reachable"`
 	Reached   bool       `json:"reached,omitempty"` // what is locked is the goal already

@@ -3,6 +3,7 @@ package doc
 // Install is "molt/install/1".
 type Install struct {
 	Schema    string    `json:"schema"`
+	Ecosystem string    `json:"ecosystem,omitempty"` // where the application has several
 	DryRun    bool      `json:"dryRun"`
 	Into      string    `json:"into"`      // the folder
 	Folders   int       `json:"folders"`   // of packages, afterwards

@@ -42,6 +42,7 @@ type LockEdge struct {
 // Verify is "molt/verify/1".
 type Verify struct {
 	Schema    string    `json:"schema"`
+	Ecosystem string    `json:"ecosystem,omitempty"` // where the application has several
 	Agrees    bool      `json:"agrees"`
 	Installed bool      `json:"installed"` // whether anything is
 	Findings  []Finding `json:"findings"`

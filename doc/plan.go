@@ -3,7 +3,8 @@ package doc
 // Plan is "molt/plan/1", and what molt-plan.yaml holds of it.
 type Plan struct {
 	Schema    string       `json:"schema" yaml:"-"`
-	Format    int          `json:"-" yaml:"molt-plan"` // of the file
+	Format    int          `json:"-" yaml:"molt-plan"`                             // of the file
+	Ecosystem string       `json:"ecosystem,omitempty" yaml:"ecosystem,omitempty"` // where the application has several
 	Goal      string       `json:"goal" yaml:"goal"`
 	Note      string       `json:"note,omitempty" yaml:"note,omitempty"` // what people have to say
 	Branch    string       `json:"branch,omitempty" yaml:"branch,omitempty"`

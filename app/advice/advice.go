@@ -144,8 +144,9 @@ func canonical(eco ecosystem.Ecosystem, name string) string {
 }
 
 // Decode reads a file of advice. Facts of kinds that this Molt does not know are left out, with a warning; what is
-// broken is an error with its line.
-func Decode(file string, data []byte, eco ecosystem.Ecosystem) (project.Guide, []string, error) {
+// broken is an error with its line. Of a file about another ecosystem, or about a framework of which elsewhere says that it is in another one, only the
+// head is read; elsewhere may be nil.
+func Decode(file string, data []byte, eco ecosystem.Ecosystem, elsewhere func(about string) bool) (project.Guide, []string, error) {
 	var g project.Guide
 	tree, err := yamlfile.Parse(file, data, 0)
 	if err != nil {
@@ -165,6 +166,9 @@ func Decode(file string, data []byte, eco ecosystem.Ecosystem) (project.Guide, [
 		return g, nil, text.ErrorAt("$.to", "expected \"to\" with the major that the facts are about")
 	}
 	g.About, g.To, g.Ecosystem = eco.Canonical(raw.About), raw.To, raw.Ecosystem
+	if (Library{Eco: eco, Elsewhere: elsewhere}).foreign(g.Ecosystem, g.About) {
+		return g, nil, nil
+	}
 	var warnings []string
 	for i, r := range raw.Facts {
 		at := fmt.Sprintf("$.facts[%d]", i)
@@ -206,6 +210,8 @@ type Library struct {
 	Eco     ecosystem.Ecosystem
 	Open    func(base string) (*registry.Client, error) // for advice that lies at an address
 	Sources func(ctx context.Context) ([]string, error) // the files of the application that people keep
+	// Elsewhere says of a framework that its packages are those of another ecosystem of the application; it may be nil.
+	Elsewhere func(about string) bool
 }
 
 // Load reads the advice that entries of "advice:" in the configuration mean: files, folders of such, and addresses; and looks in the
@@ -217,16 +223,21 @@ func (l Library) Load(ctx context.Context, entries []string) (guides []project.G
 			return nil, nil, err
 		}
 		for _, f := range files {
-			g, said, err := Decode(f.name, f.data, l.Eco)
+			g, said, err := Decode(f.name, f.data, l.Eco, l.Elsewhere)
 			if err != nil {
 				return nil, nil, err
 			}
-			if g.Ecosystem == "" || g.Ecosystem == l.Eco.Name() { // a team's folder serves several
+			if !l.foreign(g.Ecosystem, g.About) { // a team's folder serves several
 				guides, warnings = append(guides, g), append(warnings, said...)
 			}
 		}
 	}
 	return guides, warnings, l.locate(ctx, guides)
+}
+
+// foreign reports whether a file is about another ecosystem, by what its head says.
+func (l Library) foreign(ecosystem, about string) bool {
+	return ecosystem != "" && ecosystem != l.Eco.Name() || ecosystem == "" && l.Elsewhere != nil && l.Elsewhere(about)
 }
 
 // Named reports whether a file of a folder is one of advice, by its name.
@@ -292,7 +303,7 @@ func (l Library) fetch(ctx context.Context, address string) ([]namedFile, error)
 	defer client.Close()
 	data, err := client.Fetch(ctx, registry.Request{Path: name, Accept: "application/yaml, application/json, text/plain", Limit: input.Advice,
 		Understand: func(body []byte) ([]byte, error) {
-			_, _, err := Decode(address, body, l.Eco)
+			_, _, err := Decode(address, body, l.Eco, l.Elsewhere)
 			return body, err
 		}})
 	var missing *registry.NotFoundError

@@ -22,8 +22,8 @@ import (
 type Runner struct {
 	Files *txn.Workspace
 	Repo  vcs.Repo
-	// Packages is the name of the folders that hold installed packages, which are no part of what people keep; "" for none.
-	Packages string
+	// Packages are the names of the folders that hold installed packages, which are no part of what people keep.
+	Packages []string
 	// Executables is the folder with what installed packages give people to run, relative to the application: commands find it first. "" for none.
 	Executables string
 }

@@ -21,14 +21,14 @@ func (r Runner) Sources(ctx context.Context) ([]string, error) {
 	if r.Repo.Here(ctx) {
 		names, err := r.Repo.Files(ctx)
 		return slices.DeleteFunc(names, func(name string) bool {
-			return r.Packages != "" && slices.Contains(strings.Split(name, "/"), r.Packages)
+			return slices.ContainsFunc(strings.Split(name, "/"), func(part string) bool { return slices.Contains(r.Packages, part) })
 		}), err
 	}
 	err := filepath.WalkDir(r.Files.Dir, func(at string, d fs.DirEntry, err error) error {
 		if err != nil {
 			return err
 		}
-		if d.IsDir() && at != r.Files.Dir && (strings.HasPrefix(d.Name(), ".") || d.Name() == r.Packages) {
+		if d.IsDir() && at != r.Files.Dir && (strings.HasPrefix(d.Name(), ".") || slices.Contains(r.Packages, d.Name())) {
 			return filepath.SkipDir
 		}
 		if d.Type().IsRegular() {

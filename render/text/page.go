@@ -23,6 +23,15 @@ type Page struct {
 	err   error
 }
 
+// Side is the heading above what is said of one ecosystem of several.
+func (p *Page) Side(ecosystem string, first bool) {
+	if !first {
+		p.Line("")
+	}
+	p.Line("%s", p.styled(bold, "Packages of "+ecosystem))
+	p.Line("")
+}
+
 // Err returns the first error of writing, nil for none.
 func (p *Page) Err() error { return p.err }
 

@@ -1,0 +1,180 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"sync"
+
+	"molt/app/config"
+	"molt/app/planfile"
+	"molt/core/project"
+	"molt/ecosystem"
+	"molt/input"
+)
+
+// An application may declare packages of several ecosystems in one folder. Then each of these is a side of it: an App of its own, with its manifest and
+// its lock. The configuration, the plan and the ledger are those of all sides: the plan's file has a document for each.
+
+// A Side is one of the ecosystems of a folder, with what is declared there.
+type Side struct {
+	Ecosystem ecosystem.Ecosystem
+	Names     []string // declared
+	Runtimes  []string
+}
+
+// Sides lists the sides of the application in a folder, in the order of Ecosystems; nil where it has one alone, or the call or the configuration
+// says which is meant. What cannot be read is nothing here, and an error of whoever opens the application.
+func Sides(s Settings) []Side {
+	if s.Ecosystem != "" {
+		return nil
+	}
+	data, err := input.ReadFile(filepath.Join(s.Dir, config.File), input.Configuration)
+	if err == nil {
+		if c, err := config.Read(config.File, data); err != nil || c.Ecosystem != "" {
+			return nil
+		}
+	}
+	all := sidesIn(s.Dir)
+	if len(all) < 2 {
+		return nil
+	}
+	return all
+}
+
+func sidesIn(dir string) (all []Side) {
+	for _, e := range Ecosystems {
+		names, err := e.Detect(os.DirFS(dir))
+		if err != nil || len(names) == 0 {
+			continue
+		}
+		side := Side{Ecosystem: e}
+		for _, r := range ecosystem.Runtimes(e) {
+			side.Runtimes = append(side.Runtimes, r.Name)
+		}
+		for _, name := range names {
+			data, err := input.ReadFile(filepath.Join(dir, filepath.FromSlash(name)), input.Manifest)
+			if err != nil {
+				continue
+			}
+			if m, err := e.ReadManifest(name, data); err == nil {
+				for _, entry := range m.Entries() {
+					side.Names = append(side.Names, entry.As)
+				}
+			}
+		}
+		all = append(all, side)
+	}
+	return all
+}
+
+// Declares reports whether a name, as people write it, is declared on a side, or is a runtime of it.
+func (s Side) Declares(name string) bool {
+	return slices.Contains(s.Names, s.Ecosystem.Canonical(name)) || slices.Contains(s.Runtimes, name)
+}
+
+// beside lists the other sides, where the configuration leaves open which is meant.
+func (a *App) beside() []Side { return a.besides() }
+
+func (a *App) findBeside() func() []Side {
+	return sync.OnceValue(func() []Side {
+		if a.Config.Ecosystem != "" {
+			return nil
+		}
+		return slices.DeleteFunc(sidesIn(a.Dir), func(s Side) bool { return s.Ecosystem.Name() == a.Eco.Name() })
+	})
+}
+
+// SideName is the ecosystem of the application where its folder has several, else "".
+func (a *App) SideName() string {
+	if len(a.beside()) == 0 {
+		return ""
+	}
+	return a.Eco.Name()
+}
+
+// elsewhere reports whether a name is declared on another side and not on this one.
+func (a *App) elsewhere(name string) bool {
+	if a.Manifest != nil && slices.ContainsFunc(a.Manifest.Entries(), func(e ecosystem.Entry) bool { return project.OwnName(e.As) == a.Eco.Canonical(name) }) {
+		return false
+	}
+	for _, r := range ecosystem.Runtimes(a.Eco) {
+		if r.Name == name {
+			return false
+		}
+	}
+	return slices.ContainsFunc(a.beside(), func(s Side) bool { return s.Declares(name) })
+}
+
+// readPlanText reads the document of this side in the plan's file. The error is an fs.ErrNotExist where it has none.
+func (a *App) readPlanText() ([]byte, error) {
+	data, err := a.files.Read(planfile.File, input.Plan)
+	if err != nil || len(a.beside()) == 0 {
+		return data, err
+	}
+	if data = planfile.Document(data, a.Eco.Name()); data == nil {
+		return nil, fs.ErrNotExist
+	}
+	return data, nil
+}
+
+// wholePlan returns the text of the plan's file with another document for this side.
+func (a *App) wholePlan(part []byte) ([]byte, error) {
+	if len(a.beside()) == 0 {
+		return part, nil
+	}
+	data, err := a.files.Read(planfile.File, input.Plan)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return nil, err
+	}
+	return planfile.WithDocument(data, a.Eco.Name(), part), nil
+}
+
+// ecosystems lists those of all sides, this one's among them, in the order of Ecosystems.
+func (a *App) ecosystems() []ecosystem.Ecosystem {
+	return slices.DeleteFunc(slices.Clone(Ecosystems), func(e ecosystem.Ecosystem) bool {
+		return e.Name() != a.Eco.Name() && !slices.ContainsFunc(a.beside(), func(s Side) bool { return s.Ecosystem.Name() == e.Name() })
+	})
+}
+
+// openBeside opens another side of the application.
+func (a *App) openBeside(e ecosystem.Ecosystem) (*App, error) {
+	settings := a.Settings
+	settings.Ecosystem = e.Name()
+	return Open(settings)
+}
+
+// layOutBeside lays out the packages of the other sides, as they are locked, where Molt lays them out: in the application, or in a copy of it. The
+// checks are those of all sides.
+func (a *App) layOutBeside(ctx context.Context, dir string) error {
+	for _, s := range a.beside() {
+		side, err := a.openBeside(s.Ecosystem)
+		if err != nil {
+			return err
+		}
+		text, err := side.files.Content(side.LockFile())
+		if err != nil {
+			return err
+		}
+		if text == nil || !side.laysOut() {
+			continue
+		}
+		if err := side.layOutText(ctx, dir, text, nil); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// SideOfPlan says how many stages are left in the plan of a side: in all, and up to its goal. The second result is false where it has no plan that can
+// be read, or no such stage; the stage is "" for any.
+func (a *App) SideOfPlan(stage string) (left, toGoal int, ok bool) {
+	file, err := a.ReadPlan()
+	if err != nil || stage != "" && file.Stage(stage) == nil {
+		return 0, 0, false
+	}
+	return file.Left(), file.ToGoal(), true
+}
