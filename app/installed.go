@@ -51,7 +51,7 @@ func (a *App) checkInstalled(tree ecosystem.Tree) []Finding {
 		}
 	}
 	for _, at := range extra[:min(len(extra), mostExtra)] {
-		c.note("%s is installed, and nothing in the lock leads to it", at)
+		c.note("%s is installed but not locked", at)
 	}
 	if n := len(extra) - mostExtra; n > 0 {
 		c.note("so are %d more packages", n)

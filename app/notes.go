@@ -25,7 +25,7 @@ const mostNotes = 5
 var breakingWord = regexp.MustCompile(`^[-*+\s]*(?i:breaking( changes?)?:\s*)?`)
 
 // AddNotes adds to every breaking move of a plan what the package's change log calls breaking between the two releases.
-// That a log cannot be had is a note too.
+// That a log could not be read is a note too.
 func (a *App) AddNotes(ctx context.Context, source universe.Source, file *planfile.Plan) error {
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(max(a.Settings.Jobs, 1))
@@ -45,7 +45,7 @@ func (a *App) AddNotes(ctx context.Context, source universe.Source, file *planfi
 	return g.Wait()
 }
 
-// Notes returns what the change log of a changed package calls breaking between the two releases, or that it cannot be had.
+// Notes returns what the change log of a changed package calls breaking between the two releases, or that it could not be read.
 func (a *App) Notes(ctx context.Context, source universe.Source, c doc.PlanChange) ([]string, error) {
 	if c.From == nil || c.To == nil {
 		return nil, nil
@@ -97,7 +97,7 @@ func (a *App) notesOf(ctx context.Context, source universe.Source, name, from, t
 	case ctx.Err() != nil:
 		return nil, ctx.Err()
 	case err != nil:
-		return []string{fmt.Sprintf("its change log cannot be had: %v", err)}, nil
+		return []string{fmt.Sprintf("its change log could not be read: %v", err)}, nil
 	}
 	var since version.Version
 	if before != nil {

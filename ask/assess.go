@@ -83,6 +83,9 @@ func (s *Session) Assess(goals, previews []string, gate bool) (doc.Assess, error
 		}
 		answer.Untangle = &explained
 	}
+	if !gate {
+		answer.Next = nextOfAssess(answer, goalArgs(goals))
+	}
 	return answer, nil
 }
 

@@ -129,7 +129,7 @@ func (s *Session) Dossier(r DossierRequest) (doc.Dossier, error) {
 	return NewDossier(facts), nil
 }
 
-// changeLog adds the part of the change log between the locked and the chosen release. That it cannot be had is a remark.
+// changeLog adds the part of the change log between the locked and the chosen release. That it could not be read is a remark.
 func (s *Session) changeLog(facts *DossierFacts, to string) error {
 	p := facts.Package
 	chosen := p.Newest()
@@ -156,7 +156,7 @@ func (s *Session) changeLog(facts *DossierFacts, to string) error {
 	case errors.Is(err, context.Canceled):
 		return err
 	case err != nil:
-		facts.NoLog = fmt.Sprintf("The change log of %s cannot be had: %v", chosen.Version, err)
+		facts.NoLog = fmt.Sprintf("The change log of %s could not be read: %v", chosen.Version, err)
 	case text == "":
 		facts.NoLog = fmt.Sprintf("The archive of %s carries no change log.", chosen.Version)
 	default:

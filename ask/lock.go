@@ -123,5 +123,6 @@ func Verify(ctx context.Context, a *app.App, only []string) (doc.Verify, error) 
 	answer := NewVerify(found, installed != nil)
 	answer.Ecosystem = a.SideName()
 	answer.Unknown = a.Unknown()
+	answer.Next = nextOfVerify(answer)
 	return answer, nil
 }

@@ -72,6 +72,7 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 	}
 	file.Branch = r.Branch
 	answer, err := s.planned(file, made)
+	answer.Next = nextOfPlan(answer, r.Dry, goalArgs(r.Goals))
 	if err != nil || r.Dry {
 		return answer, err
 	}
@@ -148,6 +149,7 @@ func (s *Session) RenewPlan(previews []string, dry bool) (doc.Plan, error) {
 			return doc.Plan{}, err
 		}
 	}
+	answer.Next = nextOfPlan(answer, dry, " --renew")
 	answer.Renewal = &doc.Renewal{Kept: append([]string{}, r.Kept...), Lost: append([]string{}, r.Lost...), Changed: append([]string{}, r.Changed...)}
 	return answer, nil
 }

@@ -119,6 +119,7 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 			return nil, err
 		}
 	}
+	answer.Next = nextOfStep(answer)
 	done := &Stepped{Stage: &answer, Left: got.Left, AtGoal: got.ToGoal == 0 && !got.Stage.After && got.Left > 0}
 	if got.Passed && r.Commit {
 		done.commit = func() error {
@@ -228,7 +229,9 @@ func (s *Session) Trial(r TrialRequest, watcher run.Watcher) (doc.Beside, error)
 	if err != nil {
 		return doc.Beside{}, s.explain(err)
 	}
-	return NewTrial(got), nil
+	d := NewTrial(got)
+	d.Next = nextOfTrial(d)
+	return d, nil
 }
 
 // Back returns the files of an application to what they were before a stage, or before the last one. The second result makes the commit

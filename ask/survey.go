@@ -42,6 +42,9 @@ func NewSurvey(a *app.App, u project.Application, rows []inspect.Row, shown func
 		}
 		answer.Packages = append(answer.Packages, row)
 	}
+	if len(answer.Packages) == answer.Declared { // somebody who looks for one thing goes on by himself
+		answer.Next = nextOfSurvey(a, rows)
+	}
 	return answer
 }
 

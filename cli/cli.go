@@ -32,6 +32,7 @@ type call struct {
 	refresh     bool
 	asOf        string
 	quiet       bool
+	plain       bool
 }
 
 // Main runs Molt and returns its exit code.
@@ -44,6 +45,9 @@ func Main(args []string, out, errout io.Writer) int {
 	c := &call{ctx: ctx, out: out, errout: errout}
 	c.settings.Env = os.Getenv
 	root := c.root()
+	if wantsJSON(args) {
+		c.format = "json"
+	}
 	root.SetArgs(args)
 	root.SetOut(out)
 	root.SetErr(errout)
@@ -80,6 +84,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	flags.BoolVar(&c.refresh, "refresh", false, "ask the registry again for what was asked for a moment ago")
 	flags.StringVar(&c.asOf, "as-of", "", "take the registry as it was on a day (2026-03-31)")
 	flags.StringVar(&c.color, "color", "auto", "auto, always or never; NO_COLOR is honoured")
+	flags.BoolVar(&c.plain, "plain", false, "no columns, no colours, a line for each row: for a screen reader, or a log")
 	flags.BoolVar(&c.quiet, "quiet", false, "no progress; for verify, no result when all is well")
 	flags.BoolVar(&c.settings.Allow, "allow-registry", false, "from now on, send credentials to the registries that molt.yaml names")
 	flags.IntVar(&c.settings.Jobs, "jobs", 16, "requests to a registry at the same time")
@@ -93,7 +98,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 		{"know", "Know where you stand", []*cobra.Command{c.survey(), c.dossier(), c.trace(), c.rangeOf(), c.fit(), c.compare(), c.verify()}},
 		{"reach", "Reach a goal", []*cobra.Command{c.assess(), c.plan(), c.trial(), c.step(), c.back(), c.untangle(), c.advice()}},
 		{"change", "Change one thing", []*cobra.Command{c.want(), c.drop(), c.hold(), c.relock(), c.install(), c.fetch()}},
-		{"try", "Try and learn", []*cobra.Command{c.demo(), c.standin(), c.relay(), c.cache(), c.manual()}},
+		{"try", "Try and learn", []*cobra.Command{c.demo(), c.standin(), c.relay(), c.cache(), c.schema(), c.manual()}},
 	} {
 		root.AddGroup(&cobra.Group{ID: part.id, Title: part.title + ":"})
 		for _, cmd := range part.commands {
@@ -182,6 +187,9 @@ func (c *call) pageOn(w io.Writer) *text.Page {
 		p.Color = false
 	}
 	p.Width = max(p.Width, 30)
+	if c.plain {
+		p.Plain, p.Color, p.Width = true, false, unbroken
+	}
 	return p
 }
 
@@ -197,6 +205,9 @@ func columns(w io.Writer) (int, bool) {
 	}
 	return n, true
 }
+
+// unbroken is the width of a page on which no line is broken.
+const unbroken = 1 << 20
 
 // narrowest is the width taken for a terminal that does not tell its own.
 const narrowest = 80

@@ -169,10 +169,10 @@ func TestJSON(t *testing.T) {
 		args   []string
 		keys   string
 	}{
-		{"molt/survey/1", []string{"survey"}, "application declared ecosystem installed lag locked overrides packages schema since"},
-		{"molt/assess/1", []string{"assess"}, "advice goal packages reachable remarks runtime schema"},
-		{"molt/plan/1", []string{"plan"}, "behind goal reachable schema stages wall"},
-		{"molt/step/1", []string{"step", "--quiet"}, "before changed checks left notes passed schema stage toGoal"},
+		{"molt/survey/1", []string{"survey"}, "application declared ecosystem installed lag locked next overrides packages schema since"},
+		{"molt/assess/1", []string{"assess"}, "advice goal next packages reachable remarks runtime schema"},
+		{"molt/plan/1", []string{"plan"}, "behind goal next reachable schema stages wall"},
+		{"molt/step/1", []string{"step", "--quiet"}, "before changed checks left next notes passed schema stage toGoal"},
 		{"molt/back/1", []string{"back"}, "schema stages"},
 		{"molt/lock/1", []string{"relock"}, "ecosystem folded packages roots schema"},
 		{"molt/verify/1", []string{"verify"}, "agrees findings installed outOfDate schema"},
@@ -270,7 +270,7 @@ func TestBadInput(t *testing.T) {
 		{"broken JSON", map[string]string{"package.json": "{\n  \"name\" \"x\"\n}"}, []string{"relock"}, 2, "package.json:2:10: this is not JSON"},
 		{"broken constraint", manifest(`"keel": "^1.x.y"`), []string{"relock"}, 2, "package.json:2:34: keel: constraint \"^1.x.y\", byte 6: expected a number, found \"y\""},
 		{"unknown package", manifest(`"keele": "*"`), []string{"relock"}, 2, "package.json:2:29: the registry has no package \"keele\", which \"dependencies\" asks for"},
-		{"unknown package below", manifest(`"hull": "*"`), []string{"relock"}, 1, "ghost: no release fits\n  ^1\n  that is none\n  asked by hull 1.0.0\n  which package.json:2 asks for (*)"},
+		{"unknown package below", manifest(`"hull": "*"`), []string{"relock"}, 1, "ghost: no release fits\n  ^1\n  matches none\n  asked by hull 1.0.0\n  which package.json:2 asks for (*)"},
 		{"constraint without release", manifest(`"keel": "^3.0.0"`), []string{"relock"}, 1, "package.json:2:28: keel: no published release fits \"^3.0.0\"; nearest are 1.0.0, 2.0.0"},
 		{"tangle", manifest(`"keel": "2", "mast": "*"`), []string{"relock"}, 1, "^1 as a peer"},
 		{"goal without a package", manifest(`"keel": "1"`), []string{"assess", "kele@2"}, 2, "no declared package has this name; did you mean keel?"},

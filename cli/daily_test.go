@@ -77,16 +77,16 @@ func (d *desk) says(code int, args []string, wants ...string) string {
 func TestWant(t *testing.T) {
 	d := locked(t, nil)
 	before := d.read("package.json") + d.read("molt.lock")
-	d.says(0, []string{"want", "lamp", "--dry-run"}, "The manifest would change in 1 line, the lock in 1 package.", "comes as ^1.0.0  at 1.0.0", "Nothing was written.")
+	d.says(0, []string{"want", "lamp", "--dry-run"}, "The manifest would change in 1 line, the lock in 1 package.", "is added as ^1.0.0  at 1.0.0", "Nothing was written.")
 	if now := d.read("package.json") + d.read("molt.lock"); now != before {
 		t.Fatal("a dry run wrote something")
 	}
-	d.says(0, []string{"want", "lamp@1.0.0"}, "The manifest changes in 1 line", "comes as 1.0.0", "Written; molt back takes it back.")
+	d.says(0, []string{"want", "lamp@1.0.0"}, "The manifest changes in 1 line", "is added as 1.0.0", "Written; molt back takes it back.")
 	if m := d.read("package.json"); !strings.Contains(m, "    \"keel\": \"^1.0.0\",\n    \"lamp\": \"1.0.0\",\n    \"mast\": \"~1.0.0\"\n") {
 		t.Errorf("the manifest is\n%s", m)
 	}
 	d.run(0, "verify")
-	d.says(0, []string{"back"}, "took back want")
+	d.says(0, []string{"back"}, "undid: want")
 	if now := d.read("package.json") + d.read("molt.lock"); now != before {
 		t.Error("going back does not lead to the first byte")
 	}
@@ -301,7 +301,7 @@ func TestDossier(t *testing.T) {
 
 func TestSurveyFilters(t *testing.T) {
 	d := locked(t, nil)
-	d.says(0, []string{"survey"}, "dory declares 3 packages: 1 current, 2 packages behind (2 by a major).", "Added up, it is 4 releases and 2 years 1 month behind.")
+	d.says(0, []string{"survey"}, "dory declares 3 packages: 1 current, 2 packages behind (2 by a major).")
 	for _, test := range []struct {
 		args     []string
 		has, not string
@@ -340,8 +340,8 @@ func TestSurveyOfWhatIsInstalled(t *testing.T) {
 	}
 	d.write("node_modules/keel/package.json", `{"name":"keel","version":"1.1.0"}`)
 	d.says(0, []string{"survey"}, "installed differs")
-	out := d.says(1, []string{"verify"}, "node_modules/keel: keel 1.1.0 is installed, the lock has keel 1.0.0", "rope 1.2.0 is missing; mast@1.0.0 needs it", "What is installed is out of date")
-	if strings.Contains(out, "The lock is out of date") {
+	out := d.says(1, []string{"verify"}, "node_modules/keel: keel 1.1.0 is installed, the lock has keel 1.0.0", "rope 1.2.0 is missing; mast@1.0.0 needs it", "Next  molt install")
+	if strings.Contains(out, "molt relock") {
 		t.Errorf("the lock is blamed:\n%s", out)
 	}
 	d.run(0, "verify", "--only", "manifest,lock,runtime")

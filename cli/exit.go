@@ -38,8 +38,7 @@ func (c *call) finish(err error) int {
 	case err == nil:
 		return exitFine
 	case c.ctx.Err() != nil, errors.Is(err, context.Canceled): // whatever the error is that came of it
-		c.say("molt: interrupted; the files are as they were before")
-		return exitInterrupted
+		return c.fail(errors.New("interrupted; the files are as they were before"), exitInterrupted)
 	case errors.Is(err, errAttention):
 		return exitAttention
 	case errors.As(err, &tangle):
@@ -49,19 +48,43 @@ func (c *call) finish(err error) int {
 		c.showTangle(tangle)
 		return exitAttention
 	}
-	c.say("molt: %v", err)
-	var edited *ledger.EditedError
 	var changed *ecosystem.IntegrityError
+	switch {
+	case errors.Is(err, solve.ErrEndless), errors.As(err, &changed):
+		return c.fail(err, exitAttention)
+	case wrongInput(err):
+		return c.fail(err, exitUsage)
+	}
+	return c.fail(err, exitOutside)
+}
+
+// fail tells an error, as a document where JSON was asked for, and returns the exit code.
+func (c *call) fail(err error, code int) int {
+	var edited *ledger.EditedError
+	if c.format == "json" {
+		answer := doc.Error{Schema: "molt/error/1", Exit: code, Says: input.Harmless(err.Error())}
+		var place *input.PositionError
+		if errors.As(err, &place) {
+			answer.File, answer.Line, answer.Column = place.File, place.Line, place.Column
+		}
+		_ = doc.JSON(c.out, answer) // there is nobody left to tell
+		return code
+	}
+	c.say("molt: %v", err)
 	if errors.As(err, &edited) {
 		c.say("%s", strings.TrimRight(edited.Edits, "\n"))
 	}
-	switch {
-	case errors.Is(err, solve.ErrEndless), errors.As(err, &changed):
-		return exitAttention
-	case wrongInput(err):
-		return exitUsage
+	return code
+}
+
+// wantsJSON reports whether arguments ask for JSON, for errors that come before they are read.
+func wantsJSON(args []string) bool {
+	for i, arg := range args {
+		if arg == "--format=json" || arg == "--format" && i+1 < len(args) && args[i+1] == "json" {
+			return true
+		}
 	}
-	return exitOutside
+	return false
 }
 
 // showTangle prints a tangle that a command met: as the result in JSON, among the messages in text.

@@ -1,88 +1,59 @@
 package cli_test
 
 import (
+	"bytes"
 	"encoding/json"
-	"fmt"
-	"os"
-	"reflect"
-	"regexp"
-	"slices"
 	"strings"
 	"testing"
 
+	"molt/doc"
+
 	"github.com/goccy/go-yaml"
+	"github.com/santhosh-tekuri/jsonschema/v6"
 )
 
-// schemas reads the JSON Schemas of docs/formats.md, by their $id.
-func schemas(t *testing.T) map[string]map[string]any {
+// schemas compiles the JSON Schemas of the documents, by their $id.
+func schemas(t *testing.T) map[string]*jsonschema.Schema {
 	t.Helper()
-	data, err := os.ReadFile("../docs/formats.md")
-	if err != nil {
-		t.Fatal(err)
-	}
-	all := map[string]map[string]any{}
-	for _, block := range regexp.MustCompile("(?s)```json\n(.*?)```").FindAllStringSubmatch(string(data), -1) {
-		var s map[string]any
-		if err := json.Unmarshal([]byte(block[1]), &s); err != nil {
-			t.Fatalf("%v in\n%s", err, block[1])
+	all := map[string]*jsonschema.Schema{}
+	for _, name := range doc.Schemas() {
+		text, err := jsonschema.UnmarshalJSON(bytes.NewReader(doc.Schema(name)))
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
 		}
-		all[s["$id"].(string)] = s
+		closed(text)
+		id := text.(map[string]any)["$id"].(string)
+		compiler := jsonschema.NewCompiler()
+		if err := compiler.AddResource(name, text); err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		if all[id], err = compiler.Compile(name); err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
 	}
 	return all
 }
 
-// conform checks a value against the part of JSON Schema that the documents use.
-func conform(schema map[string]any, v any, at string) error {
-	if want, ok := schema["const"]; ok && v != want {
-		return fmt.Errorf("%s is %v, not %v", at, v, want)
-	}
-	if among, ok := schema["enum"].([]any); ok && !slices.Contains(among, v) {
-		return fmt.Errorf("%s is %v, not one of %v", at, v, among)
-	}
-	if any, ok := schema["anyOf"].([]any); ok {
-		var last error
-		for _, s := range any {
-			if last = conform(s.(map[string]interface{}), v, at); last == nil {
-				return nil
+// closed has a schema refuse what it does not name, so that the tests find fields that it lacks.
+func closed(schema any) {
+	switch s := schema.(type) {
+	case map[string]any:
+		if _, ok := s["properties"]; ok {
+			if _, free := s["additionalProperties"]; !free {
+				s["additionalProperties"] = false
 			}
 		}
-		return last
-	}
-	kinds := map[string]reflect.Kind{"string": reflect.String, "boolean": reflect.Bool, "number": reflect.Float64, "integer": reflect.Float64,
-		"array": reflect.Slice, "object": reflect.Map, "null": reflect.Invalid}
-	if kind, ok := schema["type"].(string); ok && reflect.ValueOf(v).Kind() != kinds[kind] {
-		return fmt.Errorf("%s is %v, not of type %s", at, v, kind)
-	}
-	if items, ok := schema["items"].(map[string]any); ok {
-		for i, x := range v.([]any) {
-			if err := conform(items, x, fmt.Sprintf("%s[%d]", at, i)); err != nil {
-				return err
-			}
+		for _, v := range s {
+			closed(v)
+		}
+	case []any:
+		for _, v := range s {
+			closed(v)
 		}
 	}
-	properties, ok := schema["properties"].(map[string]any)
-	if !ok {
-		return nil
-	}
-	object := v.(map[string]any)
-	for _, name := range schema["required"].([]any) {
-		if _, ok := object[name.(string)]; !ok {
-			return fmt.Errorf("%s lacks %s", at, name)
-		}
-	}
-	for name, x := range object {
-		p, ok := properties[name].(map[string]any)
-		if !ok {
-			return fmt.Errorf("%s has %s, which the schema does not know", at, name)
-		}
-		if err := conform(p, x, at+"."+name); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
-// Every document is as docs/formats.md says, on the demo with and without its wall, and with a tangle.
+// Every document is as its schema says, on the demo with and without its wall, and with a tangle.
 func TestDocumentsConform(t *testing.T) {
 	all := schemas(t)
 	seen := map[string]bool{}
@@ -96,8 +67,8 @@ func TestDocumentsConform(t *testing.T) {
 		id, _ := answer["schema"].(string)
 		seen[id] = true
 		if all[id] == nil {
-			t.Errorf("docs/formats.md has no schema for %q", id)
-		} else if err := conform(all[id], answer, "$"); err != nil {
+			t.Errorf("there is no schema for %q", id)
+		} else if err := all[id].Validate(answer); err != nil {
 			t.Errorf("molt %s: %v", strings.Join(args, " "), err)
 		}
 	}
@@ -137,6 +108,8 @@ func TestDocumentsConform(t *testing.T) {
 	done := demoDesk(t)
 	done.write("molt-plan.yaml", "molt-plan: 1\ngoal: brackwater@5\nreachable: true\nstages:\n  - {id: x, kind: minor, title: x, status: done, changes: [{name: keel, group: dependencies, to: {constraint: ^1.0.0, version: 1.0.0}}]}\n")
 	check(done, 0, "step", "--own-version")
+	check(done, 2, "trace", "nothing-here")
+	check(done, 2, "survey", "--jupm", "major")
 	data, err := yaml.YAMLToJSON([]byte(d.read("advice/brackwater-5.yaml")))
 	var advice map[string]any
 	if err == nil {
@@ -145,7 +118,7 @@ func TestDocumentsConform(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := conform(all["molt-advice/1"], advice, "$"); err != nil {
+	if err := all["molt-advice/1"].Validate(advice); err != nil {
 		t.Errorf("the demo's advice: %v", err)
 	}
 	seen["molt-advice/1"] = true

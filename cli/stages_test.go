@@ -95,14 +95,14 @@ func TestTheWholeJob(t *testing.T) {
 		t.Errorf("back over an edit says %s", errout)
 	}
 	other.git("checkout", "-q", "package.json")
-	other.says(0, []string{"back", "patch", "--commit"}, "took back retire-skerry-words", "took back minor-saltmarsh-tables", "took back patch")
+	other.says(0, []string{"back", "patch", "--commit"}, "undid: retire-skerry-words", "undid: minor-saltmarsh-tables", "undid: patch")
 	now := other.tree()
 	if strings.ReplaceAll(now, "mended", "") == "" || !sameBut(now, first, "mended", "molt.yaml") || !sameBut(now, mended, "package.json", "molt.lock") {
 		t.Errorf("it is not as it was:\n%s\nwas\n%s", now, first)
 	}
 	other.says(2, []string{"back"}, "no stage has been carried out here")
 	other.says(0, []string{"step", "--quiet"}, "patch is done")
-	other.says(0, []string{"back"}, "took back patch")
+	other.says(0, []string{"back"}, "undid: patch")
 }
 
 // sameBut compares lists of files without the lines that end in some names.
@@ -216,7 +216,7 @@ func TestBackPackage(t *testing.T) {
 	d.says(2, []string{"back", "--package", "foghorn-mail"}, "nothing that was carried out here moved foghorn-mail")
 	d.says(2, []string{"back", "patch", "--package", "x"}, "goes with neither")
 	d.says(0, []string{"verify"}, "agree")
-	d.says(0, []string{"back", "patch"}, "took back back-dayboat-dates", "took back minor", "took back patch")
+	d.says(0, []string{"back", "patch"}, "undid: back-dayboat-dates", "undid: minor", "undid: patch")
 	if left := d.git("status", "--porcelain"); left != "?? molt-plan.yaml\n" {
 		t.Errorf("left:\n%s", left)
 	}

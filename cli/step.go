@@ -93,6 +93,9 @@ func (c *call) march(s *ask.Session, m march, stage string) error {
 			return err
 		}
 		if err := done.Commit(); err != nil || !m.all || done.Left == 0 {
+			if err == nil && c.format == "text" && done.Stage != nil {
+				c.page().NextStep(*done.Stage)
+			}
 			return err
 		}
 		if done.AtGoal && stage == "" { // a second call goes on

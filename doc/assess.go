@@ -18,6 +18,7 @@ type Assess struct {
 	Advice    []Touch    `json:"advice,omitempty"`   // what of upgrade guides touches this application
 	Untangle  *Untangle  `json:"untangle,omitempty"` // when it is out of reach
 	Remarks   []string   `json:"remarks"`            // what is to be known of all of it
+	Next      *Next      `json:"next,omitempty"`
 }
 
 // A Wait is a package whose next release decides.

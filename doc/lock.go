@@ -48,6 +48,7 @@ type Verify struct {
 	Findings  []Finding `json:"findings"`
 	OutOfDate []string  `json:"outOfDate"`         // "lock", "installed", "runtime"
 	Unknown   string    `json:"unknown,omitempty"` // what cannot be verified, and why
+	Next      *Next     `json:"next,omitempty"`
 }
 
 // A Finding is something on which manifest, lock, installed packages and runtime disagree.

@@ -18,6 +18,7 @@ type Plan struct {
 	Remarks   []string     `json:"remarks,omitempty" yaml:"-"`               // what is to be known of all of it
 	Untangle  *Untangle    `json:"untangle,omitempty" yaml:"-"`              // when it is out of reach
 	Renewal   *Renewal     `json:"renewal,omitempty" yaml:"-"`               // when it was made anew
+	Next      *Next        `json:"next,omitempty" yaml:"-"`
 }
 
 // A PlanBehind is a declared package that stays before its newest major, with the reason.

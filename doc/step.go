@@ -15,6 +15,7 @@ type Step struct {
 	Unchecked string `json:"unchecked,omitempty"`
 	Left      int    `json:"left"`
 	ToGoal    int    `json:"toGoal"` // of what is left, the stages that lead to the goal
+	Next      *Next  `json:"next,omitempty"`
 }
 
 // A Check is the verdict of one check, or of one task that belongs to a change.
@@ -82,4 +83,5 @@ type Beside struct {
 	Unchecked string       `json:"unchecked,omitempty"`
 	Each      []StageTrial `json:"each,omitempty"`  // when the stages were tried one after the other, up to the first that fails
 	Alone     bool         `json:"alone,omitempty"` // they were tried by themselves instead
+	Next      *Next        `json:"next,omitempty"`
 }

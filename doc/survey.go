@@ -18,6 +18,7 @@ type Survey struct {
 	Packages    []SurveyRow `json:"packages"`
 	Amiss       bool        `json:"-"`         // some row, shown or not, is of an unknown package or of a constraint that admits nothing
 	Overrides   []string    `json:"overrides"` // what the manifest says of every edge to a name, each "NAME CONSTRAINT"
+	Next        *Next       `json:"next,omitempty"`
 }
 
 // A LagDoc is how far behind an application is in all: stable releases that it has not taken, and days.

@@ -90,7 +90,7 @@ var Why = map[string]string{
 	string(plan.BaselineStage): "Everything starts from a lock of what is there.",
 	string(plan.PatchStage):    "What is safe goes first and together, so that later failures have one suspect.",
 	string(plan.MinorStage):    "Minor releases promise not to break; they go together too.",
-	string(plan.BridgeStage):   "What is compatible with both majors moves ahead of the framework, a family at a time.",
+	string(plan.BridgeStage):   "What is compatible with both majors can be upgraded before the framework, a family at a time.",
 	string(plan.RuntimeStage):  "This is work for people; Molt checks that it was done.",
 	string(plan.GoalStage):     "The framework, with exactly what can neither go before nor wait.",
 	string(plan.AfterStage):    "What does not need the goal, or came with it. It can wait; what moves together resolves only together.",

@@ -99,9 +99,9 @@ func (p *planner) whyTogether(name string, h hop) string {
 	}
 	both := p.Acceptors(pkg, f, h.releases).All.And(p.Acceptors(pkg, f, []string{framework}).All)
 	if both.And(p.Usable(pkg, now)).Max() <= pkg.Index(now) { // later ones count
-		return says + "; releases that accept it refuse " + framework
+		return fmt.Sprintf("%s; releases that accept %s %s no longer accept %s", says, p.Goal.Name, h.major, framework)
 	}
-	return says + "; releases that accept it do not resolve with what is there before"
+	return fmt.Sprintf("%s; releases that accept %s %s do not resolve with what is there before", says, p.Goal.Name, h.major)
 }
 
 // excluded finds a release of a resolution with a peer that the release in use of a package does not fit: one that is

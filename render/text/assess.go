@@ -80,6 +80,7 @@ func (p *Page) Assess(answer doc.Assess) {
 	if answer.Untangle != nil {
 		p.ways(answer.Untangle.Ways)
 	}
+	p.Next(answer.Next)
 }
 
 func goalOf(answer doc.Assess) string {
@@ -179,7 +180,7 @@ func (p *Page) runtimes(all []doc.Runtime) {
 		if i > 0 && all[i-1].Name == r.Name {
 			continue // sorted: the one that asks for most comes first
 		}
-		there, style := "nobody said which is deployed", &notice
+		there, style := "deployed version unknown: set runtime: in molt.yaml", &notice
 		switch {
 		case r.Met:
 			there, style = r.Deployed+" is deployed", &good
@@ -211,7 +212,7 @@ func (p *Page) assessed(all []doc.Assessed) {
 		wide = max(wide, lipgloss.Width(d.Name))
 	}
 	for _, d := range all {
-		p.Line("  %s%s  %s%s", p.styled(bold, d.Name), blanks(wide-lipgloss.Width(d.Name)), moveOf(d), p.styled(faint, by(d)+serving(d)))
+		p.Line("  %s%s  %s%s", d.Name, blanks(wide-lipgloss.Width(d.Name)), moveOf(d), p.styled(faint, by(d)+serving(d)))
 		for _, e := range d.Evidence {
 			p.evidence(graded(e.Grade), e.Says)
 		}
@@ -240,12 +241,12 @@ func by(d doc.Assessed) string {
 	return ", by way of " + d.By
 }
 
-// serving says which releases go with the goal, where there is a choice.
+// serving says which releases are compatible with the goal, where there is a choice.
 func serving(d doc.Assessed) string {
 	if d.First == "" || d.First == d.Newest || d.Standing == project.Ready || d.Standing == project.Retires {
 		return ""
 	}
-	return fmt.Sprintf(" (%s to %s would do)", d.First, d.Newest)
+	return fmt.Sprintf("; any of %s to %s works", d.First, d.Newest)
 }
 
 func moveOf(d doc.Assessed) string {

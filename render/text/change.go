@@ -15,12 +15,12 @@ func (p *Page) Change(answer doc.Change) {
 	p.heading("The manifest %s in %s, the lock in %s.", word, render.Count(len(answer.Changes), "line"), render.Count(len(answer.Lock), "package"))
 	var rows [][]cell
 	for _, c := range answer.Changes {
-		row := []cell{{c.Name, &bold}, {c.Group, &faint}}
+		row := []cell{plain(c.Name), {c.Group, &faint}}
 		switch {
 		case c.To == nil:
 			row = append(row, plain(c.From.Constraint+" is removed"), plain(""))
 		case c.From == nil:
-			row = append(row, plain("comes as "+c.To.Constraint), plain("at "+c.To.Version))
+			row = append(row, plain("is added as "+c.To.Constraint), plain("at "+c.To.Version))
 		case c.From.Constraint == c.To.Constraint:
 			row = append(row, plain("line stays "+c.To.Constraint), plain("at "+c.To.Version))
 		default:
@@ -38,7 +38,7 @@ func (p *Page) Change(answer doc.Change) {
 			if d.Kind == inspect.ByMajor || d.Kind == inspect.GoneBack {
 				style = &notice
 			}
-			rows = append(rows, []cell{{string(d.Kind), style}, {d.Name, &bold}, plain(moveBetween(d))})
+			rows = append(rows, []cell{{string(d.Kind), style}, plain(d.Name), plain(moveBetween(d))})
 		}
 		p.table("  ", rows)
 	}

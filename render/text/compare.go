@@ -12,26 +12,18 @@ import (
 func (p *Page) Compare(answer doc.Compare) {
 	p.heading("%s", render.Differing(answer))
 	declared, rest := render.Differences(answer)
-	for _, part := range []struct {
-		title string
-		all   []doc.Difference
-	}{{"Declared", declared}, {"Brought in by others", rest}} {
-		if len(part.all) == 0 {
-			continue
-		}
-		p.Line("")
-		p.heading("%s", part.title)
-		var rows [][]cell
-		for _, d := range part.all {
+	rowsOf := func(all []doc.Difference) (rows [][]cell) {
+		for _, d := range all {
 			style := &faint
 			switch d.Kind {
 			case inspect.ByMajor, inspect.GoneBack, inspect.Unclear:
 				style = &notice
 			}
-			rows = append(rows, []cell{{string(d.Kind), style}, {d.Name, &bold}, plain(moveBetween(d))})
+			rows = append(rows, []cell{{string(d.Kind), style}, plain(d.Name), plain(moveBetween(d))})
 		}
-		p.table("  ", rows)
+		return rows
 	}
+	p.parts("  ", nil, []part{{"Declared", rowsOf(declared)}, {"Brought in by others", rowsOf(rest)}})
 }
 
 // moveBetween says where a package went.

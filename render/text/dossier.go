@@ -47,7 +47,7 @@ func releaseRows(answer doc.Dossier, headed bool) [][]cell {
 		if !headed && framework != "" { // no head says what it is about
 			framework = answer.Framework + " " + framework
 		}
-		rows = append(rows, row(cell{r.Version, &bold}, cell{r.Published, &faint}, plain(r.Jump), plain(runtimes[i]), plain(framework), cell{note, &notice}))
+		rows = append(rows, row(plain(r.Version), cell{r.Published, &faint}, plain(r.Jump), plain(runtimes[i]), plain(framework), cell{note, &notice}))
 	}
 	return rows
 }
@@ -109,7 +109,7 @@ func (p *Page) Dossier(answer doc.Dossier) {
 	p.table("  ", rows)
 	p.Line("")
 	p.heading("Releases")
-	p.table("  ", releaseRows(answer, p.Width >= narrow))
+	p.table("  ", releaseRows(answer, p.headed()))
 	if answer.Hidden > 0 {
 		p.Line("%s", p.styled(faint, fmt.Sprintf("  and %d more; --most 0 and --previews show them", answer.Hidden)))
 	}

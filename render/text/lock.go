@@ -2,6 +2,7 @@ package text
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"molt/doc"
@@ -44,14 +45,11 @@ func (p *Page) Verify(answer doc.Verify) {
 	p.verdict(bad, fmt.Sprintf("%s do not agree (%s):", what, render.Count(len(answer.Findings), "finding")))
 	var rows [][]cell
 	for _, f := range answer.Findings {
-		rows = append(rows, []cell{{f.About, &bold}, plain(f.Says)})
+		rows = append(rows, []cell{plain(f.About), plain(f.Says)})
 	}
 	p.table("  ", rows)
-	for _, about := range answer.OutOfDate {
-		p.wrapped("", map[string]string{
-			"lock":      "The lock is out of date: molt relock makes it anew.",
-			"installed": "What is installed is out of date: install what the lock holds; molt install does.",
-			"runtime":   "The runtime is too old, or newer than what the packages were made for.",
-		}[about])
+	if slices.Contains(answer.OutOfDate, "runtime") {
+		p.wrapped("", "The runtime is too old, or newer than what the packages were made for.")
 	}
+	p.Next(answer.Next)
 }

@@ -5,11 +5,13 @@ package text
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
 	"charm.land/lipgloss/v2"
 
+	"molt/doc"
 	"molt/input"
 	"molt/render"
 )
@@ -20,7 +22,10 @@ type Page struct {
 	W     io.Writer // use Line
 	Width int       // columns
 	Color bool      // whether styles may be used; the text says everything without them too
+	Plain bool      // for a screen reader or a log: rows are read one after the other, so nothing stands in columns or is broken into lines
 	err   error
+
+	columns []int // of the tables of a screen that line up, nil where each has its own
 }
 
 // Side is the heading above what is said of one ecosystem of several.
@@ -127,22 +132,63 @@ func plain(text string) cell { return cell{text: text} }
 
 // table prints rows under an indent, each column as wide as its widest cell. The last cell of a row goes below the row
 // when it does not fit beside it. On a narrow page every row of more than three cells is a block.
-func (p *Page) table(indent string, rows [][]cell) {
+func (p *Page) table(indent string, rows [][]cell) { p.rows(indent, rows, widths(rows)) }
+
+// A part of a screen is a heading with a table.
+type part struct {
+	title string
+	rows  [][]cell
+}
+
+// parts prints tables of the same columns, which line up. The head, which may be nil, stands above the first.
+func (p *Page) parts(indent string, head []cell, all []part) {
+	all = slices.DeleteFunc(all, func(t part) bool { return len(t.rows) == 0 })
+	if len(all) == 0 {
+		return
+	}
+	if head != nil && p.headed() {
+		all[0].rows = append([][]cell{head}, all[0].rows...)
+	}
+	var whole [][]cell
+	for _, t := range all {
+		whole = append(whole, t.rows...)
+	}
+	wide := widths(whole)
+	for _, t := range all {
+		p.Line("")
+		p.heading("%s", t.title)
+		p.rows(indent, t.rows, wide)
+	}
+}
+
+// headed reports whether columns have heads; else the cells say what they are.
+func (p *Page) headed() bool { return p.Width >= narrow && !p.Plain }
+
+// widths finds how wide the columns of rows are. The last cell of a row may be as wide as it likes.
+func widths(rows [][]cell) (all []int) {
+	for _, row := range rows {
+		for i, c := range row[:len(row)-1] {
+			for len(all) <= i {
+				all = append(all, 0)
+			}
+			all[i] = max(all[i], lipgloss.Width(input.OneLine(c.text)))
+		}
+	}
+	return all
+}
+
+// rows prints rows in columns of some widths.
+func (p *Page) rows(indent string, rows [][]cell, widths []int) {
 	for _, row := range rows {
 		for i := range row {
 			row[i].text = input.OneLine(row[i].text)
 		}
 	}
-	var widths []int
 	for _, row := range rows {
-		for i, c := range row[:len(row)-1] {
-			for len(widths) <= i {
-				widths = append(widths, 0)
-			}
-			widths[i] = max(widths[i], lipgloss.Width(c.text))
+		if p.Plain {
+			p.sentence(indent, row)
+			continue
 		}
-	}
-	for _, row := range rows {
 		if p.Width < narrow && len(row) > 3 {
 			p.block(indent, row)
 			continue
@@ -165,6 +211,34 @@ func (p *Page) table(indent string, rows [][]cell) {
 			p.Line("%s    %s", indent, p.cell(cell{l, note.style}))
 		}
 	}
+}
+
+// sentence prints a row as its cells, with commas.
+func (p *Page) sentence(indent string, row []cell) {
+	var words []string
+	for _, c := range row {
+		if c.text != "" {
+			words = append(words, c.text)
+		}
+	}
+	p.Line("%s%s", indent, strings.Join(words, ", "))
+}
+
+// Next prints the closing line: the command to go on with, and what it is for.
+func (p *Page) Next(next *doc.Next) {
+	if next == nil {
+		return
+	}
+	p.Line("")
+	why := next.Why
+	if lipgloss.Width("Next  "+next.Run+"  "+why) > p.Width {
+		p.Line("%s  %s", p.styled(faint, "Next"), p.styled(bold, next.Run))
+		for _, l := range wrap(why, p.Width-6) {
+			p.Line("      %s", p.styled(faint, l))
+		}
+		return
+	}
+	p.Line("%s  %s  %s", p.styled(faint, "Next"), p.styled(bold, next.Run), p.styled(faint, why))
 }
 
 // block prints a row as a line for its first cell, and below it the others, as many beside each other as there is room.

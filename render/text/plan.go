@@ -62,6 +62,14 @@ func (p *Page) Plan(answer doc.Plan) {
 		p.wrapped("", strings.ToUpper(remark[:1])+remark[1:]+".")
 	}
 	var brief []numbered
+	var whole [][]cell
+	for _, s := range answer.Stages {
+		if !s.After {
+			whole = append(whole, changeRows(s)...)
+		}
+	}
+	p.columns = widths(whole) // the stages line up
+	defer func() { p.columns = nil }()
 	for n, s := range answer.Stages {
 		if s.After || !answer.Reachable && s.Kind == string(plan.AfterStage) {
 			brief = append(brief, numbered{n + 1, s})
@@ -73,6 +81,7 @@ func (p *Page) Plan(answer doc.Plan) {
 	}
 	p.briefly(answer, brief)
 	p.behind(answer.Behind)
+	defer p.Next(answer.Next)
 	if answer.Untangle == nil {
 		return
 	}
@@ -154,7 +163,7 @@ func (p *Page) behind(all []doc.PlanBehind) {
 			}
 			continue
 		}
-		rows = append(rows, []cell{{b.Name, &bold}, plain(b.At), plain("newest " + b.Newest), {b.Why, &faint}})
+		rows = append(rows, []cell{plain(b.Name), plain(b.At), plain("newest " + b.Newest), {b.Why, &faint}})
 	}
 	p.table("  ", rows)
 	for _, why := range shared {
@@ -183,7 +192,7 @@ func (p *Page) beyond(stages []doc.PlanStage) {
 		for _, r := range s.Raise {
 			moves = append(moves, r.Name+" "+r.Needs)
 		}
-		rows = append(rows, []cell{{s.ID, &bold}, {strings.Join(moves, ", "), &faint}})
+		rows = append(rows, []cell{plain(s.ID), {strings.Join(moves, ", "), &faint}})
 	}
 	p.table("  ", rows)
 }
@@ -265,7 +274,11 @@ func (p *Page) stageHead(n int, s doc.PlanStage) {
 func (p *Page) changes(s doc.PlanStage) {
 	p.raises(s.Raise)
 	if rows := changeRows(s); rows != nil {
-		p.table("     ", rows)
+		wide := p.columns
+		if wide == nil {
+			wide = widths(rows)
+		}
+		p.rows("     ", rows, wide)
 	}
 	for i, c := range s.Changes {
 		if slices.ContainsFunc(s.Changes[:i], func(x doc.PlanChange) bool { return x.Name == c.Name && alike(x, c) }) {
@@ -346,18 +359,31 @@ func (p *Page) aims(all []doc.PlanAim) {
 	var proven, open []string
 	for _, a := range all {
 		if len(open) == 0 && a.Cost == a.Least {
-			proven = append(proven, fmt.Sprintf("%s %d", a.Aim, a.Cost))
+			proven = append(proven, aimed(a.Aim, a.Cost))
 		} else {
-			open = append(open, fmt.Sprintf("%s %d, at least %d needed", a.Aim, a.Cost, a.Least))
+			open = append(open, fmt.Sprintf("%s, and at least %d are needed", aimed(a.Aim, a.Cost), a.Least))
 		}
 	}
-	text := "proven fewest: " + strings.Join(proven, ", ")
+	text := "proven minimum: " + strings.Join(proven, ", ")
 	if open != nil {
 		text += "; not proven: " + strings.Join(open, ", ")
 	}
 	for _, l := range wrap(text, p.Width-5) {
 		p.Line("     %s", p.styled(faint, l))
 	}
+}
+
+// aimed counts what an aim of a plan is about.
+func aimed(aim string, n int) string {
+	switch aim {
+	case "majors besides the goal":
+		return render.Count(n, "other major upgrade")
+	case "lines besides the goal":
+		return render.Count(n, "other manifest line")
+	case "locked packages moved":
+		return render.Count(n, "locked package") + " moved"
+	}
+	return fmt.Sprintf("%d %s", n, aim)
 }
 
 // changeRows has a row for each change of a stage. What happens to a package in several members of a workspace stands together: its move once,
@@ -417,7 +443,7 @@ func constraint(p *doc.PlanPoint) string {
 }
 
 func changeCells(s doc.PlanStage, c doc.PlanChange) []cell {
-	name := cell{c.Name, &bold}
+	name := plain(c.Name)
 	why := c.Reason
 	if s.Kind == string(plan.PatchStage) || s.Kind == string(plan.MinorStage) {
 		why = "" // the stage's title says it

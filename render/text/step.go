@@ -67,6 +67,7 @@ func (p *Page) Trial(answer doc.Beside) {
 	if answer.Folder != "" {
 		p.wrapped("", "The copy is in "+answer.Folder+".")
 	}
+	p.Next(answer.Next)
 }
 
 // stageTrial prints how a stage went that was tried among others: in a line, and where it failed the checks.
@@ -138,10 +139,9 @@ func (p *Page) Step(answer doc.Step) {
 	}
 	if answer.Culprit != nil {
 		p.culprit(answer.Stage.ID, *answer.Culprit)
-	} else if !answer.Passed && answer.Stage.Raise == nil && len(answer.Stage.Changes) > 1 {
-		p.Line("molt step --find-culprit finds out which of its %s it is.", render.Count(len(answer.Stage.Changes), "change"))
 	}
 	if !answer.Passed {
+		p.Next(answer.Next)
 		return
 	}
 	if answer.Left == 0 {
@@ -151,6 +151,13 @@ func (p *Page) Step(answer doc.Step) {
 		}
 	} else {
 		p.Line("%s left.", render.Count(answer.Left, "stage"))
+	}
+}
+
+// NextStep prints the closing line of a stage that was carried out, where none follows it at once.
+func (p *Page) NextStep(answer doc.Step) {
+	if answer.Passed {
+		p.Next(answer.Next)
 	}
 }
 
@@ -280,6 +287,6 @@ func (p *Page) culprit(stage string, c doc.Culprit) {
 // Back prints which stages were taken back.
 func (p *Page) Back(d doc.Back) {
 	for _, stage := range d.Stages {
-		p.Line("took back %s", stage)
+		p.Line("undid: %s", stage)
 	}
 }

@@ -54,9 +54,6 @@ func (p *Page) Survey(answer doc.Survey) {
 		sentence = fmt.Sprintf("%s of the %s of %s: %d current", render.Count(len(answer.Packages), "package"), strconv.Itoa(answer.Declared), name, packagesIn(current)) + sentence[strings.Index(sentence, " current")+len(" current"):]
 	}
 	p.heading("%s", sentence+".")
-	if answer.Lag.Releases > 0 && len(answer.Packages) == answer.Declared { // it is that of all
-		p.Line("Added up, it is %s and %s behind.", render.Count(answer.Lag.Releases, "release"), span(time.Duration(answer.Lag.Days)*24*time.Hour))
-	}
 	if len(answer.Overrides) > 0 {
 		p.wrapped("", "Overridden for everyone who needs them: "+strings.Join(answer.Overrides, ", ")+".")
 	}
@@ -65,35 +62,38 @@ func (p *Page) Survey(answer doc.Survey) {
 	} else if !answer.Locked {
 		p.wrapped("", "There is no lock; what is shown as locked is what the manifest would resolve to today, as far as it does.")
 	}
+	var tables []part
 	for _, k := range kinds {
-		if len(by[k]) == 0 {
-			continue
-		}
-		p.Line("")
+		t := part{title: fmt.Sprintf("Behind by a %s", k)}
 		if k == version.Pre {
-			p.heading("With a newer prerelease")
-		} else {
-			p.heading("Behind by a %s", k)
-		}
-		rows := [][]cell{}
-		if p.Width >= narrow {
-			rows = append(rows, []cell{{"package", &faint}, {"declared", &faint}, {"locked", &faint}, {"in range", &faint}, {"newest", &faint}, {"behind by", &faint}, {"", nil}})
+			t.title = "With a newer prerelease"
 		}
 		for _, r := range by[k] {
-			rows = append(rows, p.surveyCells(r))
+			t.rows = append(t.rows, p.surveyCells(r))
 		}
-		p.table("  ", rows)
+		tables = append(tables, t)
 	}
-	if len(odd) > 0 {
+	cannot, remarked := part{title: "Cannot tell"}, part{title: "Current, with a remark"}
+	for _, r := range odd {
+		cannot.rows = append(cannot.rows, p.surveyCells(r))
+	}
+	var names []string
+	for _, r := range current {
+		if flags(r) != "" {
+			remarked.rows = append(remarked.rows, p.surveyCells(r))
+		} else {
+			names = append(names, r.Name)
+		}
+	}
+	head := []cell{{"package", &faint}, {"declared", &faint}, {"locked", &faint}, {"in range", &faint}, {"newest", &faint}, {"behind by", &faint}, {"", nil}}
+	p.parts("  ", head, append(tables, cannot, remarked))
+	if len(names) > 0 {
 		p.Line("")
-		p.heading("Cannot tell")
-		var rows [][]cell
-		for _, r := range odd {
-			rows = append(rows, []cell{plain(r.Name), plain(r.Declared), {flags(r), &notice}})
-		}
-		p.table("  ", rows)
+		p.heading("Current")
+		slices.Sort(names)
+		p.wrapped("  ", strings.Join(names, ", "))
 	}
-	p.currentRows(current)
+	p.Next(answer.Next)
 }
 
 // packagesIn counts the packages that rows are about: several members of a workspace may declare the same at the same release.
@@ -107,42 +107,24 @@ func packagesIn(rows []doc.SurveyRow) int {
 
 func (p *Page) surveyCells(r doc.SurveyRow) []cell {
 	best, declared := r.Best, cmp.Or(r.Declared, "any")
-	lag := render.Count(r.Releases, "release")
-	if r.Jump == version.Pre && r.Releases == 0 {
-		lag = ""
-	}
-	if r.Days > 0 {
-		lag += ", " + span(time.Duration(r.Days)*24*time.Hour)
-	}
-	if p.Width < narrow { // no head says what the columns are
-		return []cell{{r.Name, &bold}, plain("asks for " + declared), plain("has " + r.Locked), plain("in range " + best),
-			plain("newest " + r.Newest), plain(lag), {flags(r), &notice}}
-	}
-	return []cell{{r.Name, &bold}, plain(declared), plain(r.Locked), plain(best), plain(r.Newest), plain(lag), {flags(r), &notice}}
-}
-
-// currentRows folds what is current into one paragraph, but for what is flagged.
-func (p *Page) currentRows(current []doc.SurveyRow) {
-	var names []string
-	var flagged [][]cell
-	for _, r := range current {
-		if f := flags(r); f != "" {
-			flagged = append(flagged, []cell{plain(r.Name), plain(r.Declared), plain(r.Locked), {f, &notice}})
-		} else {
-			names = append(names, r.Name)
+	lag := ""
+	if r.Releases > 0 {
+		lag = render.Count(r.Releases, "release")
+		if r.Days > 0 {
+			lag += ", " + span(time.Duration(r.Days)*24*time.Hour)
 		}
 	}
-	if len(flagged) > 0 {
-		p.Line("")
-		p.heading("Current, with a remark")
-		p.table("  ", flagged)
+	if !p.headed() { // the cells say what they are
+		said := func(word, text string) cell {
+			if text == "" {
+				return cell{}
+			}
+			return plain(word + " " + text)
+		}
+		return []cell{plain(r.Name), said("asks for", declared), said("has", r.Locked), said("in range", best),
+			said("newest", r.Newest), plain(lag), {flags(r), &notice}}
 	}
-	if len(names) > 0 {
-		p.Line("")
-		p.heading("Current")
-		slices.Sort(names)
-		p.wrapped("  ", strings.Join(names, ", "))
-	}
+	return []cell{plain(r.Name), plain(declared), plain(r.Locked), plain(best), plain(r.Newest), plain(lag), {flags(r), &notice}}
 }
 
 func flags(r doc.SurveyRow) string {

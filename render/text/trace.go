@@ -29,10 +29,10 @@ func (p *Page) Trace(answer doc.Trace) {
 			p.Line("  Kept from %s by", r.Next)
 			var rows [][]cell
 			for _, k := range r.Keepers {
-				rows = append(rows, []cell{{asker(k), &bold}, {asks(k), nil}})
+				rows = append(rows, []cell{plain(asker(k)), {asks(k), nil}})
 			}
 			if answer.Held {
-				rows = append(rows, []cell{{"molt.yaml", &bold}, plain(keptBy(answer.Keeping))})
+				rows = append(rows, []cell{plain("molt.yaml"), plain(keptBy(answer.Keeping))})
 			}
 			p.table("    ", rows)
 		}
@@ -121,8 +121,8 @@ func (p *Page) Fit(answer doc.Fit) {
 		if r.Version == answer.Locked {
 			note = "locked"
 		}
-		row := []cell{{r.Version, &bold}, word, {r.Published, &faint}, plain(note)}
-		if p.Width < narrow { // three cells stay on one line
+		row := []cell{plain(r.Version), word, {r.Published, &faint}, plain(note)}
+		if !p.headed() { // three cells stay on one line
 			row = []cell{row[0], row[1], plain(strings.TrimSpace(r.Published + "  " + note))}
 		}
 		rows = append(rows, row)

@@ -71,6 +71,9 @@ func (p *Page) contest(c doc.Contest) {
 	}
 	const gap = 3
 	columns := max(1, min(len(c.Sides), (p.Width-2+gap)/(28+gap)))
+	if p.Plain {
+		columns = 1
+	}
 	width := (p.Width - 2 - gap*(columns-1)) / columns
 	for first := 0; first < len(c.Sides); first += columns {
 		row := c.Sides[first:min(first+columns, len(c.Sides))]
@@ -118,7 +121,7 @@ func sideLines(s doc.Side, width int) []cell {
 	}
 	put(&bold, "", what)
 	if s.Admits != "" && s.Constraint != "" {
-		put(&faint, "", "that is "+s.Admits)
+		put(&faint, "", "matches "+s.Admits)
 	}
 	for k := len(s.Chain) - 1; k >= 0; k-- {
 		l := s.Chain[k]
@@ -153,7 +156,7 @@ func (p *Page) ways(ways []doc.Way) {
 			p.Line("%s%s", head, p.styled(bold, l))
 		}
 		if w.Command != "" || w.Kind == conflict.RaiseWay {
-			p.wrapped("     ", "costs "+strings.Join([]string{render.Count(w.Lines, "line"), render.Count(w.Majors, "breaking move"), render.Count(w.Locked, "locked package")}, ", "))
+			p.wrapped("     ", cost(w))
 			if w.Kind == conflict.RaiseWay {
 				p.wrapped("     ", "by hand: raise it, say so under \"runtime:\" in "+config.File+", then molt relock")
 				continue
@@ -161,6 +164,27 @@ func (p *Page) ways(ways []doc.Way) {
 			p.Line("     %s", p.styled(good, w.Command))
 		}
 	}
+}
+
+// cost says in words what a way out changes.
+func cost(w doc.Way) string {
+	parts := []string{"changes no manifest line itself"}
+	if w.Lines > 0 {
+		parts[0] = "changes " + render.Count(w.Lines, "manifest line")
+	}
+	switch {
+	case w.Majors == 1:
+		parts = append(parts, "1 major upgrade follows")
+	case w.Majors > 1:
+		parts = append(parts, fmt.Sprintf("%d major upgrades follow", w.Majors))
+	}
+	switch {
+	case w.Locked == 1:
+		parts = append(parts, "1 package changes in the lock")
+	case w.Locked > 1:
+		parts = append(parts, fmt.Sprintf("%d packages change in the lock", w.Locked))
+	}
+	return strings.Join(parts, "; ")
 }
 
 // inParentheses writes a constraint behind what asks for it; nothing for one that is empty.
