@@ -4,6 +4,7 @@ go 1.26.0
 
 require (
 	charm.land/lipgloss/v2 v2.0.6
+	github.com/CycloneDX/cyclonedx-go v0.12.0
 	github.com/aymanbagabas/go-udiff v0.4.1
 	github.com/evanw/esbuild v0.28.2
 	github.com/github/go-spdx/v2 v2.8.0

@@ -74,7 +74,7 @@ func (c *comparison) note(says string, args ...any) {
 	text := fmt.Sprintf(says, args...)
 	if !c.said[text] {
 		c.said[text] = true
-		c.found = append(c.found, Finding{"installed", text})
+		c.found = append(c.found, Finding{About: "installed", Says: text})
 	}
 }
 
@@ -157,7 +157,7 @@ func (a *App) checkRuntimes(ctx context.Context, installed bool) []Finding {
 			if len(by[text]) > 1 {
 				verb = "need"
 			}
-			found = append(found, Finding{"runtime", fmt.Sprintf("%s %s %s; %s%s %s %s", name, v, where, strings.Join(who, ", "), more, verb, text)})
+			found = append(found, Finding{About: "runtime", Says: fmt.Sprintf("%s %s %s; %s%s %s %s", name, v, where, strings.Join(who, ", "), more, verb, text)})
 		}
 	}
 	for _, d := range a.Config.Runtime.All() {

@@ -51,10 +51,10 @@ func (a *App) checkRules(ctx context.Context) []Finding {
 			rules, release = whole, r
 		}
 		if says := rules.Breach(p.Name, release); says != "" {
-			found = append(found, Finding{"rules", fmt.Sprintf("%s: %s", p.ID, says)})
+			found = append(found, Finding{About: "rules", Says: fmt.Sprintf("%s: %s", p.ID, says)})
 		}
 		if given, fixed := a.Fixed[p.Name]; fixed && given != p.Version {
-			found = append(found, Finding{"rules", fmt.Sprintf("%s: %s gives %s %s", p.ID, a.Config.Fixed, p.Name, given)})
+			found = append(found, Finding{About: "rules", Says: fmt.Sprintf("%s: %s gives %s %s", p.ID, a.Config.Fixed, p.Name, given)})
 		}
 	}
 	return found

@@ -197,8 +197,10 @@ func nearestReleases(p *universe.Package, constraint string) string {
 
 // A Finding is something on which manifest, lock and runtime disagree.
 type Finding struct {
-	About string // one of Abouts
-	Says  string
+	About        string // one of Abouts
+	Says         string
+	File         string // of the application, "" for none in particular
+	Line, Column int
 }
 
 // Abouts lists what a finding can be about.
@@ -208,11 +210,11 @@ var Abouts = []string{"manifest", "lock", "checksum", "installed", "runtime", "r
 // is no finding.
 func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	if a.Lock == nil {
-		return []Finding{{"lock", fmt.Sprintf("there is no %s; molt relock writes one", a.LockFile())}}, nil
+		return []Finding{{About: "lock", Says: fmt.Sprintf("there is no %s; molt relock writes one", a.LockFile())}}, nil
 	}
 	found := a.drift()
 	note := func(about, says string, args ...any) {
-		found = append(found, Finding{about, fmt.Sprintf(says, args...)})
+		found = append(found, Finding{About: about, Says: fmt.Sprintf(says, args...)})
 	}
 	for _, c := range a.contradicting(ctx) {
 		note("checksum", "%s: the lock has the checksum %s, and %s has %s; a published release does not change", c.Release, c.Locked, c.where, c.Stated)
@@ -237,7 +239,10 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 // drift says how the lock differs from what the manifest asks for.
 func (a *App) drift() (found []Finding) {
 	note := func(about, says string, args ...any) {
-		found = append(found, Finding{about, fmt.Sprintf(says, args...)})
+		found = append(found, Finding{About: about, Says: fmt.Sprintf(says, args...)})
+	}
+	line := func(e ecosystem.Entry, says string, args ...any) {
+		found = append(found, Finding{About: "manifest", Says: fmt.Sprintf("%s:%d: ", e.File, e.Line) + fmt.Sprintf(says, args...), File: e.File, Line: e.Line, Column: e.Column})
 	}
 	locked := map[[2]string]solve.Edge{}
 	for _, r := range a.Lock.Roots {
@@ -254,14 +259,14 @@ func (a *App) drift() (found []Finding) {
 		delete(locked, key)
 		switch {
 		case !ok:
-			note("manifest", "%s:%d: %s %s is not in the lock", e.File, e.Line, e.As, e.Text)
+			line(e, "%s %s is not in the lock", e.As, e.Text)
 		case was.Constraint != e.Text || was.Package != d.Package:
-			note("manifest", "%s:%d: %s asks for %s, the lock was made for %s", e.File, e.Line, e.As, e.Text, was.Constraint)
+			line(e, "%s asks for %s, the lock was made for %s", e.As, e.Text, was.Constraint)
 		}
 		for _, more := range d.Roots(d.Root(), d.Text, a.Eco.Scheme().Any())[1:] {
 			key := [2]string{e.Group, more.As}
 			if _, ok := locked[key]; !ok && !a.Lock.Edgeless {
-				note("manifest", "%s:%d: %s is not in the lock", e.File, e.Line, more.As)
+				line(e, "%s is not in the lock", more.As)
 			}
 			delete(locked, key)
 		}
@@ -309,7 +314,7 @@ func (a *App) checkRoots() (found []Finding) {
 			says = fmt.Sprintf("%s asks for %s, and the lock has %s", r.Name, r.Constraint, n.Version)
 		}
 		if says != "" {
-			found = append(found, Finding{"lock", says})
+			found = append(found, Finding{About: "lock", Says: says})
 		}
 	}
 	return found
@@ -326,7 +331,7 @@ func (a *App) Unknown() string {
 // checkGraph says how the lock contradicts itself.
 func (a *App) checkGraph(ctx context.Context) (found []Finding, err error) {
 	note := func(about, says string, args ...any) {
-		found = append(found, Finding{about, fmt.Sprintf(says, args...)})
+		found = append(found, Finding{About: about, Says: fmt.Sprintf(says, args...)})
 	}
 	table, err := a.Lock.Universe(a.Eco)
 	if err != nil {

@@ -45,7 +45,7 @@ func id(to string) *string {
 func NewVerify(found []app.Finding, installed bool) doc.Verify {
 	answer := doc.Verify{Schema: "molt/verify/1", Agrees: len(found) == 0, Installed: installed, Findings: []doc.Finding{}, OutOfDate: []string{}}
 	for _, f := range found {
-		answer.Findings = append(answer.Findings, doc.Finding(f))
+		answer.Findings = append(answer.Findings, doc.Finding{About: f.About, Says: f.Says})
 		about := f.About
 		if about == "manifest" { // which is what people wrote; the lock has to follow
 			about = "lock"
@@ -103,26 +103,26 @@ func RelockMerged(ctx context.Context, set Settings, a *app.App, dry bool) (answ
 }
 
 // Verify checks that manifest, lock, what is installed and the runtime agree, or some of these (of app.Abouts).
-func Verify(ctx context.Context, a *app.App, only []string) (doc.Verify, error) {
+func Verify(ctx context.Context, a *app.App, only []string) (doc.Verify, []app.Finding, error) {
 	for _, about := range only {
 		if !slices.Contains(app.Abouts, about) {
-			return doc.Verify{}, &input.UsageError{Reason: fmt.Sprintf("--only %s: expected some of %s", about, strings.Join(app.Abouts, ", "))}
+			return doc.Verify{}, nil, &input.UsageError{Reason: fmt.Sprintf("--only %s: expected some of %s", about, strings.Join(app.Abouts, ", "))}
 		}
 	}
 	found, err := a.Verify(ctx)
 	if err != nil {
-		return doc.Verify{}, err
+		return doc.Verify{}, nil, err
 	}
 	if only != nil {
 		found = slices.DeleteFunc(found, func(f app.Finding) bool { return !slices.Contains(only, f.About) })
 	}
 	installed, err := a.InstalledRoots()
 	if err != nil {
-		return doc.Verify{}, err
+		return doc.Verify{}, nil, err
 	}
 	answer := NewVerify(found, installed != nil)
 	answer.Ecosystem = a.SideName()
 	answer.Unknown = a.Unknown()
 	answer.Next = nextOfVerify(answer)
-	return answer, nil
+	return answer, found, nil
 }

@@ -152,7 +152,7 @@ func TestNeutral(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if d, err := ask.Verify(ctx, a, nil); err != nil || !d.Agrees || !strings.HasPrefix(d.Unknown, "tackle.lock does not tell what its packages need") {
+	if d, _, err := ask.Verify(ctx, a, nil); err != nil || !d.Agrees || !strings.HasPrefix(d.Unknown, "tackle.lock does not tell what its packages need") {
 		t.Errorf("verify finds %+v, %v", d.Findings, err)
 	}
 	in(ask.Needs{}, func(s *ask.Session) error {

@@ -1,10 +1,14 @@
 package cli
 
 import (
+	"io"
+
 	"github.com/spf13/cobra"
 
 	"molt/ask"
 	"molt/doc"
+	"molt/render/md"
+	"molt/render/sarif"
 	"molt/render/text"
 )
 
@@ -31,7 +35,8 @@ package, are to be reached too. Without GOAL, the one in molt.yaml counts. Exit 
 Upgrade guides ("advice:" in molt.yaml) change standings, and what of them touches this application is shown.
 
 --gate is for continuous integration: one line, and exit 0 on the day when the goal has come into reach.`,
-		Example: "  molt assess brackwater@5\n  molt assess brackwater@5 node@22\n  molt assess --gate",
+		Annotations: formats("md", "sarif"),
+		Example:     "  molt assess brackwater@5\n  molt assess brackwater@5 node@22\n  molt assess --gate",
 		RunE: func(_ *cobra.Command, args []string) error {
 			return c.session(ask.Needs{Dated: true, Declared: true, Goals: args}, func(s *ask.Session) error {
 				d, err := s.Assess(args, previews, gate)
@@ -41,7 +46,8 @@ Upgrade guides ("advice:" in molt.yaml) change standings, and what of them touch
 					} else {
 						p.Assess(d)
 					}
-				})
+				}, form{"md", func(w io.Writer) error { return md.Assess(w, d) }},
+					form{"sarif", func(w io.Writer) error { return sarif.Write(w, thisVersion(), ask.LocateAssess(s.App, d)) }})
 			})
 		},
 	}

@@ -9,6 +9,8 @@ import (
 	"os"
 	"os/signal"
 	"runtime/debug"
+	"slices"
+	"strings"
 	"syscall"
 	"time"
 
@@ -71,6 +73,7 @@ and on what evidence, cuts the way there into stages that each resolve, and carr
 
 Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or an input file is wrong,
 3 the outside failed (registry, disk), 130 interrupted.`,
+		Version:           versionLine(), // no template of our own, which would bring in all methods of everything
 		SilenceErrors:     true,
 		SilenceUsage:      true,
 		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
@@ -79,7 +82,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	flags := root.PersistentFlags()
 	flags.StringVar(&c.settings.Dir, "dir", ".", "folder of the application")
 	flags.StringVar(&c.settings.Ecosystem, "ecosystem", "", "ecosystem of the application, when its files do not tell")
-	flags.StringVar(&c.format, "format", "text", "text or json; for compare also md")
+	flags.StringVar(&c.format, "format", "text", "text or json; md, sarif and junit where the command has them")
 	flags.BoolVar(&c.settings.Offline, "offline", false, "ask no registry; use what the cache holds")
 	flags.BoolVar(&c.refresh, "refresh", false, "ask the registry again for what was asked for a moment ago")
 	flags.StringVar(&c.asOf, "as-of", "", "take the registry as it was on a day (2026-03-31)")
@@ -95,7 +98,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 		id, title string
 		commands  []*cobra.Command
 	}{
-		{"know", "Know where you stand", []*cobra.Command{c.survey(), c.dossier(), c.trace(), c.rangeOf(), c.fit(), c.compare(), c.verify()}},
+		{"know", "Know where you stand", []*cobra.Command{c.survey(), c.dossier(), c.trace(), c.rangeOf(), c.fit(), c.compare(), c.verify(), c.inventory()}},
 		{"reach", "Reach a goal", []*cobra.Command{c.assess(), c.plan(), c.trial(), c.step(), c.back(), c.untangle(), c.advice()}},
 		{"change", "Change one thing", []*cobra.Command{c.want(), c.drop(), c.hold(), c.relock(), c.install(), c.fetch()}},
 		{"try", "Try and learn", []*cobra.Command{c.demo(), c.standin(), c.relay(), c.cache(), c.schema(), c.manual()}},
@@ -124,19 +127,23 @@ func usage(check cobra.PositionalArgs) cobra.PositionalArgs {
 	}
 }
 
-// withMarkdown marks a command that has its result in Markdown too.
-const withMarkdown = "markdown"
+// moreFormats is the annotation of a command that has its result in other formats than text and JSON too.
+const moreFormats = "formats"
+
+// formats annotates a command.
+func formats(names ...string) map[string]string {
+	return map[string]string{moreFormats: strings.Join(names, " ")}
+}
 
 // prepare checks the common flags.
 func (c *call) prepare(cmd *cobra.Command) error {
-	markdown := cmd.Annotations[withMarkdown] != ""
+	known := append([]string{"text", "json"}, strings.Fields(cmd.Annotations[moreFormats])...)
+	if !slices.Contains(known, c.format) {
+		asked := c.format
+		c.format = "text"
+		return &input.UsageError{Reason: fmt.Sprintf("--format %q: expected %s or %s for molt %s", asked, strings.Join(known[:len(known)-1], ", "), known[len(known)-1], cmd.Name())}
+	}
 	switch {
-	case c.format != "text" && c.format != "json" && (c.format != "md" || !markdown):
-		expected := "text or json"
-		if markdown {
-			expected = "text, json or md"
-		}
-		return &input.UsageError{Reason: fmt.Sprintf("--format %q: expected %s", c.format, expected)}
 	case c.color != "auto" && c.color != "always" && c.color != "never":
 		return &input.UsageError{Reason: fmt.Sprintf("--color %q: expected auto, always or never", c.color)}
 	case c.refresh && c.settings.Offline:

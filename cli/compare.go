@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"io"
+
 	"github.com/spf13/cobra"
 
 	"molt/app"
@@ -21,7 +23,7 @@ revision of git, for the lock in it. Without AFTER it is what is locked now.`,
   molt compare v2.3.0 installed
   molt compare locked molt-plan.yaml --format md`,
 		Args:        cobra.RangeArgs(1, 2),
-		Annotations: map[string]string{withMarkdown: "yes"},
+		Annotations: formats("md"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			a, err := c.open()
 			if err != nil {
@@ -31,13 +33,7 @@ revision of git, for the lock in it. Without AFTER it is what is locked now.`,
 				args = append(args, app.LockedState)
 			}
 			d, err := ask.Compare(c.ctx, a, args[0], args[1])
-			if err != nil {
-				return err
-			}
-			if c.format == "md" {
-				return md.CompareMarkdown(c.out, d)
-			}
-			return answer(c, nil, d, nil, (*text.Page).Compare)
+			return answer(c, nil, d, err, (*text.Page).Compare, form{"md", func(w io.Writer) error { return md.Compare(w, d) }})
 		},
 	}
 }

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"io"
 	"slices"
 
 	"github.com/spf13/cobra"
@@ -11,6 +12,7 @@ import (
 	"molt/core/plan"
 	"molt/doc"
 	"molt/input"
+	"molt/render/md"
 	"molt/render/text"
 )
 
@@ -42,6 +44,7 @@ moved on, keeps what people decided, and tells what changed.`,
   molt plan brackwater@5 node@22 --fresh minor --dry-run
   molt plan --split minor --apart tidepool-pages,tidepool-store
   molt plan --renew`,
+		Annotations: formats("md"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if err := o.valid(args); err != nil {
 				return err
@@ -100,8 +103,8 @@ func (c *call) planned(s *ask.Session, o planning, goals []string) error {
 		})
 	case o.renew:
 		d, err := s.RenewPlan(o.previews, o.dry)
-		return answer(c, s, d, err, (*text.Page).Plan)
+		return answer(c, s, d, err, (*text.Page).Plan, form{"md", func(w io.Writer) error { return md.Plan(w, d) }})
 	}
 	d, err := s.MakePlan(ask.PlanRequest{Goals: goals, Previews: o.previews, Fresh: plan.Fresh(o.fresh), Leap: o.leap, Notes: o.notes, Branch: o.branch, Dry: o.dry})
-	return answer(c, s, d, err, (*text.Page).Plan)
+	return answer(c, s, d, err, (*text.Page).Plan, form{"md", func(w io.Writer) error { return md.Plan(w, d) }})
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"io"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -9,6 +10,7 @@ import (
 	"molt/ask"
 	"molt/doc"
 	"molt/render"
+	"molt/render/sarif"
 	"molt/render/text"
 )
 
@@ -67,18 +69,19 @@ is installed the way the runtime does, and checks the runtime that molt.yaml say
 machine where something is installed, against what the packages require. It looks whether the lock keeps to the fixed
 set and to the policy ("rules:" in molt.yaml), and whether its checksums are those that the registry stated when it was asked last.
 It asks no registry. Exit 1 when something does not agree.`,
-		Example: "  molt verify\n  molt verify --only lock,runtime --quiet",
-		Args:    cobra.NoArgs,
+		Annotations: formats("sarif"),
+		Example:     "  molt verify\n  molt verify --only lock,runtime --quiet",
+		Args:        cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			a, err := c.open()
 			if err != nil {
 				return err
 			}
-			d, err := ask.Verify(c.ctx, a, only)
-			if err == nil && c.quiet && d.Agrees {
+			d, found, err := ask.Verify(c.ctx, a, only)
+			if err == nil && c.quiet && d.Agrees && c.format == "text" {
 				return nil
 			}
-			return answer(c, nil, d, err, (*text.Page).Verify)
+			return answer(c, nil, d, err, (*text.Page).Verify, form{"sarif", func(w io.Writer) error { return sarif.Write(w, thisVersion(), ask.LocateVerify(a, found)) }})
 		},
 	}
 	cmd.Flags().StringSliceVar(&only, "only", nil, "look at these alone: "+strings.Join(app.Abouts, ", "))

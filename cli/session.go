@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"io"
+
 	"molt/app"
 	"molt/ask"
 	"molt/doc"
@@ -28,16 +30,29 @@ func (c *call) open() (*app.App, error) { return ask.Read(c.asking()) }
 // use reads the application and takes its folder for changing it.
 func (c *call) use() (*app.App, func(), error) { return ask.Use(c.asking()) }
 
+// A form is a way to write a document in one format.
+type form struct {
+	format string
+	write  func(io.Writer) error
+}
+
 // answer shows what a question came to, as JSON or as text, and asks for attention when the document does. The question's own
 // error ends it.
-func answer[D doc.Document](c *call, s *ask.Session, d D, err error, print func(*text.Page, D)) error {
+// Further forms are for formats of their own.
+func answer[D doc.Document](c *call, s *ask.Session, d D, err error, print func(*text.Page, D), more ...form) error {
 	if err != nil {
 		return err
 	}
 	if s != nil {
 		s.Still()
 	}
-	if err := c.show(d, func(p *text.Page) { print(p, d) }); err != nil {
+	show := func() error { return c.show(d, func(p *text.Page) { print(p, d) }) }
+	for _, f := range more {
+		if f.format == c.format {
+			show = func() error { return f.write(c.out) }
+		}
+	}
+	if err := show(); err != nil {
 		return err
 	}
 	if d.NeedsAttention() {

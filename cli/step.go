@@ -14,6 +14,8 @@ import (
 	"molt/ask"
 	"molt/input"
 	"molt/render"
+	"molt/render/junit"
+	"molt/render/md"
 	"molt/render/text"
 )
 
@@ -45,8 +47,9 @@ passes now, and behind it the culprit.
 
 --own-version writes the application's own version after the last stage: its major part moves when a runtime had to be
 raised, its minor part when what the application is made of changed, its patch part otherwise.`,
-		Example: "  molt step\n  molt step patch\n  molt step --all --commit\n  molt step --find-culprit --split",
-		Args:    cobra.MaximumNArgs(1),
+		Example:     "  molt step\n  molt step patch\n  molt step --all --commit\n  molt step --find-culprit --split",
+		Args:        cobra.MaximumNArgs(1),
+		Annotations: formats("md", "junit"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			stage := ""
 			if len(args) > 0 {
@@ -87,7 +90,9 @@ func (c *call) march(s *ask.Session, m march, stage string) error {
 		if done.OwnVersion != nil {
 			err = answer(c, s, *done.OwnVersion, nil, (*text.Page).OwnVersion)
 		} else {
-			err = answer(c, s, *done.Stage, nil, (*text.Page).Step)
+			d := *done.Stage
+			err = answer(c, s, d, nil, (*text.Page).Step, form{"md", func(w io.Writer) error { return md.Step(w, d) }},
+				form{"junit", func(w io.Writer) error { return junit.Step(w, d) }})
 		}
 		if err != nil {
 			return err

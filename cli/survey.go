@@ -1,11 +1,14 @@
 package cli
 
 import (
+	"io"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"molt/ask"
+	"molt/render/md"
+	"molt/render/sarif"
 	"molt/render/text"
 )
 
@@ -18,15 +21,17 @@ func (c *call) survey() *cobra.Command {
 constraint admits, the newest release of all, and how far behind that is. Filters leave out what does not matter now;
 the members of a workspace are surveyed together. --since takes a revision of git, an older lock or a day, and shows
 what was published after it.`,
-		Example: "  molt survey\n  molt survey --jump major --group devDependencies\n  molt survey --name 'brackwater*' --as-of 2025-06-30",
-		Args:    cobra.NoArgs,
+		Example:     "  molt survey\n  molt survey --jump major --group devDependencies\n  molt survey --name 'brackwater*' --as-of 2025-06-30",
+		Args:        cobra.NoArgs,
+		Annotations: formats("md", "sarif"),
 		RunE: func(*cobra.Command, []string) error {
 			if err := want.Check(); err != nil {
 				return err
 			}
 			return c.session(ask.Needs{Dated: true}, func(s *ask.Session) error {
 				d, err := s.Survey(want)
-				return answer(c, s, d, err, (*text.Page).Survey)
+				return answer(c, s, d, err, (*text.Page).Survey, form{"md", func(w io.Writer) error { return md.Survey(w, d) }},
+					form{"sarif", func(w io.Writer) error { return sarif.Write(w, thisVersion(), ask.LocateSurvey(s.App, d)) }})
 			})
 		},
 	}

@@ -1,10 +1,13 @@
 package cli
 
 import (
+	"io"
+
 	"github.com/spf13/cobra"
 
 	"molt/ask"
 	"molt/input"
+	"molt/render/junit"
 	"molt/render/text"
 )
 
@@ -19,8 +22,9 @@ checks again, and gives a verdict. The application itself is not touched. A runt
 raised. With --all the stages are tried one after the other, each with its own packages, tasks and checks, up to the first that
 fails; those that passed in an earlier trial are passed over as long as no file has changed that they depend on, so that a trial goes on
 where it was interrupted. With --each every stage that goes ahead of the framework is tried by itself. --into leaves the copy in a folder, for playing in. Exit 1 when a check fails that passed before.`,
-		Example: "  molt trial\n  molt trial goal-5\n  molt trial --all --into ../desk-on-5\n  molt trial --each",
-		Args:    cobra.MaximumNArgs(1),
+		Example:     "  molt trial\n  molt trial goal-5\n  molt trial --all --into ../desk-on-5\n  molt trial --each",
+		Args:        cobra.MaximumNArgs(1),
+		Annotations: formats("junit"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if len(args) > 0 {
 				want.Stage = args[0]
@@ -35,7 +39,7 @@ where it was interrupted. With --each every stage that goes ahead of the framewo
 			}
 			return c.session(ask.Needs{Write: true}, func(s *ask.Session) error {
 				d, err := s.Trial(want, c.watcher(s))
-				return answer(c, s, d, err, (*text.Page).Trial)
+				return answer(c, s, d, err, (*text.Page).Trial, form{"junit", func(w io.Writer) error { return junit.Trial(w, d) }})
 			})
 		},
 	}

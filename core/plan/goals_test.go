@@ -276,7 +276,7 @@ func TestReasonsNameWhoAsks(t *testing.T) {
 	for _, c := range plan.Stages[0].Changes {
 		reasons[c.Name] = c.Reason
 	}
-	if reasons["tongue"] != "rig 2.0.0 asks for tongue ^5" || reasons["hulk"] != "the goal" || !strings.Contains(reasons["rig"], "refuse 3.0.0") {
+	if reasons["tongue"] != "rig 2.0.0 asks for tongue ^5" || reasons["hulk"] != "the goal" || !strings.Contains(reasons["rig"], "no longer accept 3.0.0") {
 		t.Errorf("the reasons are %q", reasons)
 	}
 }

@@ -11,8 +11,8 @@ import (
 	"molt/render"
 )
 
-// CompareMarkdown writes a comparison as Markdown, fit for a review.
-func CompareMarkdown(w io.Writer, answer doc.Compare) error {
+// Compare writes a comparison as Markdown, fit for a review.
+func Compare(w io.Writer, answer doc.Compare) error {
 	b := strings.Builder{}
 	fmt.Fprintf(&b, "%s\n", escapeMarkdown(render.Differing(answer)))
 	declared, rest := render.Differences(answer)

@@ -1,0 +1,87 @@
+package ask
+
+import (
+	"fmt"
+	"slices"
+
+	"molt/app"
+	"molt/app/config"
+	"molt/core/inspect"
+	"molt/core/project"
+	"molt/core/version"
+	"molt/doc"
+)
+
+// locate puts something at the line of a declaration, else at the manifest.
+func locate(a *app.App, group, name string, l doc.Located) doc.Located {
+	l.File = a.Manifest.Chief()
+	for _, e := range a.Manifest.Entries() {
+		member, own := project.SplitGroup(e.Group)
+		if (e.As == name || project.OwnName(e.As) == name) && (e.Group == group || own == group && member != "") {
+			l.File, l.Line, l.Column = e.File, e.Line, e.Column
+			break
+		}
+	}
+	return l
+}
+
+// LocateSurvey lists what a survey says of lines of the manifest.
+func LocateSurvey(a *app.App, d doc.Survey) (all []doc.Located) {
+	for _, r := range d.Packages {
+		note := func(rule, level, says string) {
+			all = append(all, locate(a, r.Group, r.Name, doc.Located{Rule: rule, Level: level, Says: says}))
+		}
+		switch {
+		case slices.Contains(r.Flags, inspect.Unknown):
+			note("unresolved", "error", fmt.Sprintf("%s: the registry has no such package", r.Name))
+		case slices.Contains(r.Flags, inspect.Unsatisfied):
+			note("unresolved", "error", fmt.Sprintf("%s: no published release fits %s", r.Name, r.Declared))
+		case r.Jump == version.Major:
+			note("behind", "note", fmt.Sprintf("%s is at %s; the newest release is %s", r.Name, r.Locked, r.Newest))
+		}
+		if slices.Contains(r.Flags, inspect.Retiring) {
+			note("retiring", "warning", fmt.Sprintf("%s is deprecated, renamed or abandoned", r.Name))
+		}
+	}
+	return all
+}
+
+// LocateAssess lists what an assessment says of lines of the manifest.
+func LocateAssess(a *app.App, d doc.Assess) (all []doc.Located) {
+	goal := d.Goal.Name + " " + d.Goal.Constraint
+	for _, p := range d.Packages {
+		l := doc.Located{}
+		switch p.Standing {
+		case project.Blocked:
+			l = doc.Located{Rule: "blocked", Level: "error", Says: fmt.Sprintf("%s: no release is compatible with %s", p.Name, goal)}
+		case project.Together:
+			l = doc.Located{Rule: "together", Level: "note", Says: fmt.Sprintf("%s moves to %s in the same stage as %s", p.Name, p.To, goal)}
+		case project.Retires:
+			l = doc.Located{Rule: "retiring", Level: "warning", Says: fmt.Sprintf("%s: %s", p.Name, p.Retires)}
+		default:
+			continue
+		}
+		if len(p.Evidence) > 0 {
+			l.Says += ": " + p.Evidence[0].Says
+		}
+		all = append(all, locate(a, p.Group, p.Name, l))
+	}
+	for _, r := range d.Runtime {
+		if !r.Met && r.Deployed != "" {
+			all = append(all, doc.Located{Rule: "runtime", Level: "error", File: config.File, Says: fmt.Sprintf("%s needs %s %s, and %s is deployed", r.By, r.Name, r.Needs, r.Deployed)})
+		}
+	}
+	return all
+}
+
+// LocateVerify lists the findings of a verification. What is not about a line is about the lock.
+func LocateVerify(a *app.App, found []app.Finding) (all []doc.Located) {
+	for _, f := range found {
+		l := doc.Located{Rule: f.About, Level: "error", Says: f.Says, File: a.LockFile()}
+		if f.File != "" {
+			l.File, l.Line, l.Column = f.File, f.Line, f.Column
+		}
+		all = append(all, l)
+	}
+	return all
+}
