@@ -14,6 +14,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -451,10 +452,32 @@ func (a *App) Warnings() []string {
 		all = append(all, fmt.Sprintf("the hold on %s ended on %s and is no longer honoured", name, a.Config.Hold[name].Until))
 	}
 	all = append(all, a.Manifest.Notes()...)
+	if a.Lock == nil {
+		if name := a.otherLock(); name != "" {
+			all = append(all, fmt.Sprintf("%s looks like the lock of another program; its releases are not read: molt relock starts from what is installed", name))
+		}
+	}
 	if outer := a.outerWorkspace(); outer != "" {
 		all = append(all, fmt.Sprintf("%s is a member of the workspace in %s, which has one lock for all; molt --dir %s works on all of it", filepath.Base(a.Dir), outer, outer))
 	}
 	return all
+}
+
+// lockLike is what files are called that have the lock of some program.
+var lockLike = regexp.MustCompile(`(?i)(^|[-._])lock([-._]|$)|\.lockb?$`)
+
+// otherLock returns the name of a file in the folder that looks like another program's lock; "" for none.
+func (a *App) otherLock() string {
+	entries, err := os.ReadDir(a.Dir)
+	if err != nil {
+		return ""
+	}
+	for _, e := range entries {
+		if e.Type().IsRegular() && e.Name() != a.LockFile() && lockLike.MatchString(e.Name()) && !slices.ContainsFunc(Ecosystems, func(x ecosystem.Ecosystem) bool { return x.Lock() == e.Name() }) {
+			return e.Name()
+		}
+	}
+	return ""
 }
 
 func (a *App) now() time.Time {

@@ -20,8 +20,11 @@ func (a *App) runner() run.Runner {
 		if folder != "" {
 			r.Packages = append(r.Packages, folder)
 		}
-		if flat, ok := e.(ecosystem.Flat); ok && a.Config.Install != "none" {
-			r.Executables = folder + "/" + flat.Executables()
+		if scripts := ecosystem.ScriptFolder(e); scripts != "" && a.Config.Install != "none" {
+			r.Executables = append(r.Executables, scripts)
+		}
+		if _, ok := e.(ecosystem.Flat); ok && a.Config.Install != "none" {
+			r.Environment = folder
 		}
 	}
 	return r

@@ -71,6 +71,28 @@ func sidesIn(dir string) (all []Side) {
 	return all
 }
 
+// Above returns the nearest folder above one in which an application is, by a manifest or a configuration; "" where the folder itself has one, or none has.
+// What lies above the top of a repository is not looked at.
+func Above(dir string) string {
+	at, err := filepath.Abs(dir)
+	if err != nil {
+		return ""
+	}
+	for first := true; ; first = false {
+		_, err := os.Stat(filepath.Join(at, config.File))
+		if err == nil || len(sidesIn(at)) > 0 {
+			if first {
+				return ""
+			}
+			return at
+		}
+		if _, err := os.Stat(filepath.Join(at, ".git")); err == nil || filepath.Dir(at) == at {
+			return ""
+		}
+		at = filepath.Dir(at)
+	}
+}
+
 // Declares reports whether a name, as people write it, is declared on a side, or is a runtime of it.
 func (s Side) Declares(name string) bool {
 	return slices.Contains(s.Names, s.Ecosystem.Canonical(name)) || slices.Contains(s.Runtimes, name)

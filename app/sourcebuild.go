@@ -245,7 +245,7 @@ func (s *sourceBuild) run(ctx context.Context, src fs.FS, out string) ([]byte, e
 	for i := range argv {
 		argv[i] = "'" + strings.ReplaceAll(argv[i], "'", `'"'"'`) + "'"
 	}
-	r := run.Runner{Files: files, Executables: "env/" + s.builder.InstallFolder() + "/" + s.builder.Executables()}
+	r := run.Runner{Files: files, Executables: []string{"env/" + s.builder.InstallFolder() + "/" + s.builder.Executables()}, Environment: "env/" + s.builder.InstallFolder()}
 	v, err := r.One(ctx, s.work, "build", config.Check{Name: s.name, Run: strings.Join(argv, " "), Folder: "src"}, nil)
 	if err != nil {
 		return nil, err

@@ -17,6 +17,15 @@ import (
 	"molt/input"
 )
 
+// manifestNames lists the usual manifests of all ecosystems.
+func manifestNames() string {
+	var names []string
+	for _, e := range Ecosystems {
+		names = append(names, e.Manifest())
+	}
+	return strings.Join(names, " or ")
+}
+
 // manifestTexts reads the manifest files, of which there must be one: the application's own, and those of the members where it is a workspace.
 func (a *App) manifestTexts() ([]ecosystem.File, error) {
 	return a.textsFrom(func(name string) ([]byte, error) { return a.files.Read(name, input.Manifest) })
@@ -29,7 +38,7 @@ func (a *App) textsFrom(read func(name string) ([]byte, error)) ([]ecosystem.Fil
 		return nil, err
 	}
 	if len(names) == 0 {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s in %s; --dir says where the application is", a.Eco.Manifest(), a.Dir)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s in %s or above it; --dir says where the application is", manifestNames(), a.Dir)}
 	}
 	var texts []ecosystem.File
 	for _, name := range names {

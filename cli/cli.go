@@ -101,6 +101,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 		{"know", "Know where you stand", []*cobra.Command{c.survey(), c.dossier(), c.trace(), c.rangeOf(), c.fit(), c.compare(), c.verify(), c.inventory()}},
 		{"reach", "Reach a goal", []*cobra.Command{c.assess(), c.plan(), c.trial(), c.step(), c.back(), c.untangle(), c.advice()}},
 		{"change", "Change one thing", []*cobra.Command{c.want(), c.drop(), c.hold(), c.relock(), c.install(), c.fetch()}},
+		{"begin", "Set up", []*cobra.Command{c.init(), c.config()}},
 		{"try", "Try and learn", []*cobra.Command{c.demo(), c.standin(), c.relay(), c.cache(), c.schema(), c.manual()}},
 	} {
 		root.AddGroup(&cobra.Group{ID: part.id, Title: part.title + ":"})
@@ -150,6 +151,14 @@ func (c *call) prepare(cmd *cobra.Command) error {
 		return &input.UsageError{Reason: "--refresh asks the registry, and --offline does not"}
 	case c.settings.Jobs < 1:
 		return &input.UsageError{Reason: "--jobs: expected at least 1"}
+	}
+	if !cmd.Flags().Changed("dir") && cmd.Name() != "init" && cmd.Name() != "demo" {
+		if above := app.Above(c.settings.Dir); above != "" {
+			c.settings.Dir = above
+			if !c.quiet {
+				c.say("the application is in %s", above)
+			}
+		}
 	}
 	if c.refresh {
 		c.settings.Since = time.Now()

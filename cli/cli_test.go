@@ -266,7 +266,7 @@ func TestBadInput(t *testing.T) {
 		code  int
 		says  string
 	}{
-		{"no manifest", nil, []string{"survey"}, 2, "there is no package.json in"},
+		{"no manifest", nil, []string{"survey"}, 2, "there is no package.json or pyproject.toml in"},
 		{"broken JSON", map[string]string{"package.json": "{\n  \"name\" \"x\"\n}"}, []string{"relock"}, 2, "package.json:2:10: this is not JSON"},
 		{"broken constraint", manifest(`"keel": "^1.x.y"`), []string{"relock"}, 2, "package.json:2:34: keel: constraint \"^1.x.y\", byte 6: expected a number, found \"y\""},
 		{"unknown package", manifest(`"keele": "*"`), []string{"relock"}, 2, "package.json:2:29: the registry has no package \"keele\", which \"dependencies\" asks for"},
@@ -285,7 +285,7 @@ func TestBadInput(t *testing.T) {
 		{"nothing to go back to", manifest(`"keel": "1"`), []string{"back"}, 2, "no stage has been carried out here"},
 		{"unknown command", nil, []string{"fly"}, 2, "unknown command"},
 		{"unknown flag", nil, []string{"survey", "--fast"}, 2, "unknown flag: --fast; see molt survey --help"},
-		{"unknown format", nil, []string{"survey", "--format", "xml"}, 2, "expected text or json"},
+		{"unknown format", nil, []string{"survey", "--format", "xml"}, 2, "expected text, json, md or sarif for molt survey"},
 		{"no date", nil, []string{"survey", "--as-of", "yesterday"}, 2, "expected a date such as"},
 		{"broken range", nil, []string{"range", "^", "1.0.0"}, 2, "constraint \"^\", byte 2: expected a number, found the end"},
 		{"broken version", nil, []string{"range", "^1", "1.0"}, 2, "version \"1.0\", byte 4"},

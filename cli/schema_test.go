@@ -3,6 +3,8 @@ package cli_test
 import (
 	"bytes"
 	"encoding/json"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -74,6 +76,7 @@ func TestDocumentsConform(t *testing.T) {
 	}
 	d := demoDesk(t)
 	check(d, 0, "survey")
+	check(d, 0, "config")
 	check(d, 1, "assess")
 	check(d, 1, "plan")
 	d.write("molt.yaml", d.read("molt.yaml")+"\npreviews: [quaymaster-map]\n")
@@ -106,6 +109,10 @@ func TestDocumentsConform(t *testing.T) {
 	check(d, 0, "hold", "lintbuoy", "--reason", "not yet")
 	check(d, 0, "hold", "lintbuoy", "--lift")
 	done := demoDesk(t)
+	if err := os.Remove(filepath.Join(done.dir, "molt.yaml")); err != nil {
+		t.Fatal(err)
+	}
+	check(done, 0, "init", "--registry", done.registry)
 	done.write("molt-plan.yaml", "molt-plan: 1\ngoal: brackwater@5\nreachable: true\nstages:\n  - {id: x, kind: minor, title: x, status: done, changes: [{name: keel, group: dependencies, to: {constraint: ^1.0.0, version: 1.0.0}}]}\n")
 	check(done, 0, "step", "--own-version")
 	check(done, 2, "trace", "nothing-here")

@@ -17,7 +17,7 @@ import (
 
 // sided are the commands that open an application, with how each finds the sides that it is about.
 var sided = map[string]func(*call, *cobra.Command, []app.Side, []string) ([]work, error){
-	"survey": each, "verify": each, "relock": each, "install": each,
+	"survey": each, "config": each, "verify": each, "relock": each, "install": each,
 	"assess": named, "plan": planned, "untangle": named, "fetch": named,
 	"dossier": named, "trace": named, "fit": named, "want": named, "drop": named, "hold": named,
 	"step": staged, "trial": staged,
@@ -32,6 +32,13 @@ type work struct {
 // onSides makes of what a command does for one ecosystem what it does for an application with several.
 func (c *call) onSides(name string, run func(*cobra.Command, []string) error) func(*cobra.Command, []string) error {
 	find := sided[name]
+	inner := run
+	run = func(cmd *cobra.Command, args []string) error {
+		if err := mistaken(name, args); err != nil {
+			return err
+		}
+		return inner(cmd, args)
+	}
 	if name == "back" {
 		return c.backOnSides(run)
 	}
@@ -39,6 +46,9 @@ func (c *call) onSides(name string, run func(*cobra.Command, []string) error) fu
 		return run
 	}
 	return func(cmd *cobra.Command, args []string) error {
+		if err := mistaken(name, args); err != nil {
+			return err
+		}
 		sides := app.Sides(c.settings)
 		if sides == nil {
 			return run(cmd, args)

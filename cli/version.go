@@ -31,7 +31,7 @@ func built() (version, revision, day string) {
 		}
 	}
 	if modified {
-		revision += ", with changes"
+		day += ", changed since"
 	}
 	if version == "" || version == "(devel)" {
 		version = "development"

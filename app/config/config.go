@@ -74,6 +74,9 @@ type Check struct {
 
 var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold", "family", "trust", "breaking", "stops", "lock", "fixed", "install", "build", "checks", "stages", "advice", "rules", "largest-document"}
 
+// Keys lists the keys that a configuration may have.
+func Keys() []string { return configKeys }
+
 // Read reads a configuration. Unknown keys are errors, with the nearest known one.
 func Read(file string, data []byte) (Config, error) {
 	var c Config

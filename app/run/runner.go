@@ -24,8 +24,10 @@ type Runner struct {
 	Repo  vcs.Repo
 	// Packages are the names of the folders that hold installed packages, which are no part of what people keep.
 	Packages []string
-	// Executables is the folder with what installed packages give people to run, relative to the application: commands find it first. "" for none.
-	Executables string
+	// Executables are folders with what installed packages give people to run, relative to the application: commands find them first.
+	Executables []string
+	// Environment is the folder of an environment of packages, relative to the application, which commands are told of; "" for none.
+	Environment string
 }
 
 // A Verdict is the outcome of one check or task.
@@ -94,9 +96,15 @@ func (r Runner) One(ctx context.Context, dir, stage string, c config.Check, live
 		command.Env = append(command.Env, "MOLT="+self)
 	}
 	command.Env = append(command.Env, "MOLT_STAGE="+stage, RunVariable+"="+r.Files.Run)
-	if r.Executables != "" {
-		bin := filepath.Join(dir, filepath.FromSlash(r.Executables))
-		command.Env = append(command.Env, "PATH="+bin+string(os.PathListSeparator)+os.Getenv("PATH"), "VIRTUAL_ENV="+filepath.Dir(bin))
+	if len(r.Executables) > 0 {
+		var paths []string
+		for _, folder := range r.Executables {
+			paths = append(paths, filepath.Join(dir, filepath.FromSlash(folder)))
+		}
+		command.Env = append(command.Env, "PATH="+strings.Join(append(paths, os.Getenv("PATH")), string(os.PathListSeparator)))
+	}
+	if r.Environment != "" {
+		command.Env = append(command.Env, "VIRTUAL_ENV="+filepath.Join(dir, filepath.FromSlash(r.Environment)))
 	}
 	for name, value := range c.Env {
 		command.Env = append(command.Env, name+"="+value)

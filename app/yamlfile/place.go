@@ -1,6 +1,9 @@
 package yamlfile
 
 import (
+	"errors"
+	"fmt"
+
 	"github.com/goccy/go-yaml/ast"
 
 	"molt/input"
@@ -66,4 +69,31 @@ func pairsOf(n ast.Node) []*ast.MappingValueNode {
 		return pairsOf(m.Value)
 	}
 	return nil
+}
+
+// Value returns the value of a key at the top, nil where there is none.
+func (y Place) Value(key string) ast.Node {
+	if y.Tree == nil {
+		return nil
+	}
+	for _, doc := range y.Tree.Docs {
+		for _, pair := range pairsOf(doc.Body) {
+			if pair.Key.GetToken().Value == key {
+				return pair.Value
+			}
+		}
+	}
+	return nil
+}
+
+// Line says where the value at a path stands, as FILE:LINE; "" where there is none.
+func (y Place) Line(path ...any) string {
+	if first, ok := path[0].(string); !ok || y.Value(first) == nil {
+		return ""
+	}
+	var at *input.PositionError
+	if !errors.As(y.At(true, "", path...), &at) {
+		return ""
+	}
+	return fmt.Sprintf("%s:%d", at.File, at.Line)
 }

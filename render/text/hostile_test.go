@@ -119,7 +119,7 @@ func TestHostileDocuments(t *testing.T) {
 	var answer doc.Compare
 	fill(reflect.ValueOf(&answer).Elem(), true)
 	var out bytes.Buffer
-	if err := md.CompareMarkdown(&out, answer); err != nil {
+	if err := md.Compare(&out, answer); err != nil {
 		t.Fatal(err)
 	}
 	if r, bad := obeyed(out.String()); bad {

@@ -118,6 +118,8 @@ func (p *Page) Step(answer doc.Step) {
 	switch {
 	case answer.Unchecked != "":
 		p.verdict(notice, fmt.Sprintf("%s is done and not checked: %s.", answer.Stage.ID, answer.Unchecked))
+	case answer.Passed && len(answer.Checks) == 0 && answer.Stage.Raise == nil:
+		p.verdict(notice, fmt.Sprintf("%s is done: %s. No check judged it: molt.yaml has none under \"checks:\".", answer.Stage.ID, answer.Stage.Title))
 	case answer.Passed:
 		p.verdict(good, fmt.Sprintf("%s is done: %s.", answer.Stage.ID, answer.Stage.Title))
 	case answer.Stage.Raise != nil:

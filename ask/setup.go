@@ -1,0 +1,86 @@
+package ask
+
+import (
+	"context"
+	"fmt"
+
+	"molt/app"
+	"molt/app/config"
+	"molt/doc"
+	"molt/input"
+)
+
+// An InitRequest says what people know of an application.
+type InitRequest struct {
+	Registry string // an address, "" for what files and variables tell
+	Goal     string
+	Dry      bool
+	// Ask asks for what nobody else knows; it may be nil, and may return "".
+	Ask func(question string) string
+}
+
+// Init writes a configuration for an application that has none, from what it finds, with comments.
+func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
+	answer := doc.Init{Schema: "molt/init/1", File: config.File}
+	sides := []string{set.Ecosystem}
+	if all := app.Sides(set.Settings); all != nil {
+		sides = nil
+		for _, s := range all {
+			sides = append(sides, s.Ecosystem.Name())
+		}
+	}
+	var drafts []app.Draft
+	var first *app.App
+	for _, side := range sides {
+		one := set.Settings
+		one.Ecosystem = side
+		a, err := app.Open(one)
+		if err != nil {
+			return answer, err
+		}
+		if a.HasConfig() {
+			return answer, &input.UsageError{Reason: fmt.Sprintf("there is a %s already; molt config shows what counts", config.File)}
+		}
+		if first == nil {
+			first = a
+		}
+		drafts = append(drafts, a.Draft(ctx))
+	}
+	if drafts[0].NeedsRegistry() && r.Registry == "" {
+		if r.Ask != nil {
+			r.Registry = r.Ask("the address of the registry that packages come from (nothing leaves it open)")
+		}
+		if r.Registry == "" {
+			answer.Open = "where packages come from: \"registry:\" in " + config.File + " says it"
+		}
+	}
+	text := app.Write(drafts, r.Registry, r.Goal)
+	answer.Text = string(text)
+	if r.Dry {
+		answer.Next = next("molt init", "writes this to %s", config.File)
+		return answer, nil
+	}
+	release, err := first.Use()
+	if err != nil {
+		return answer, err
+	}
+	defer release()
+	if err := first.WriteConfig(text); err != nil {
+		return answer, err
+	}
+	answer.Written = true
+	answer.Next = next("molt survey", "shows where every declared package stands")
+	if answer.Open != "" {
+		answer.Next = next("molt config", "shows what counts, once %s says it", config.File)
+	}
+	return answer, nil
+}
+
+// Config lists every value that counts for an application, with where it comes from.
+func Config(ctx context.Context, a *app.App) doc.Settings {
+	answer := doc.Settings{Schema: "molt/config/1", Ecosystem: a.SideName(), Settings: []doc.Setting{}}
+	for _, s := range a.SettingList(ctx) {
+		answer.Settings = append(answer.Settings, doc.Setting(s))
+	}
+	return answer
+}
