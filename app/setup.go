@@ -177,7 +177,7 @@ func (a *App) SettingList(ctx context.Context) []Setting {
 			s.Value = u.Redacted()
 		}
 		if s.Value == "" {
-			s.Value, s.From = "none", "not in " + variable
+			s.Value, s.From = "none", "not in "+variable
 		}
 		all = append(all, s)
 		if token := a.variableFor(config.TokenPrefix, key); a.Settings.Env(token) != "" {

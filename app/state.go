@@ -81,6 +81,9 @@ func (a *App) installedState(dir string) (inspect.State, error) {
 
 // planState moves what is locked as the stages of a plan that are still to come say.
 func (a *App) planState(file string, data []byte) (inspect.State, error) {
+	if side := a.SideName(); side != "" {
+		data = planfile.Document(data, side)
+	}
 	plan, err := planfile.Read(file, data)
 	if err != nil {
 		return inspect.State{}, err

@@ -28,7 +28,9 @@ func TestSARIF(t *testing.T) {
 		var log struct {
 			Version string
 			Runs    []struct {
-				Tool    struct{ Driver struct{ Rules []struct{ ID string } } }
+				Tool struct {
+					Driver struct{ Rules []struct{ ID string } }
+				}
 				Results []struct {
 					RuleID    string
 					RuleIndex int

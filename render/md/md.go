@@ -225,3 +225,41 @@ func Step(w io.Writer, d doc.Step) error {
 	p.next(d.Next)
 	return p.to(w)
 }
+
+// Report writes a report: the sentence, then what has a Markdown form of its own.
+func Report(w io.Writer, d doc.Report) error {
+	p := &page{}
+	p.line("%s", d.Sentence)
+	if err := p.to(w); err != nil {
+		return err
+	}
+	part := func(title string, write func(io.Writer) error) error {
+		if _, err := io.WriteString(w, "\n## "+title+"\n\n"); err != nil {
+			return err
+		}
+		return write(w)
+	}
+	if d.Plan != nil {
+		if err := part("The way", func(w io.Writer) error { return Plan(w, *d.Plan) }); err != nil {
+			return err
+		}
+	}
+	if d.Assess != nil {
+		if err := part("Standings", func(w io.Writer) error { return Assess(w, *d.Assess) }); err != nil {
+			return err
+		}
+	}
+	if len(d.Carried) > 0 {
+		err := part("What moved", func(w io.Writer) error {
+			p := &page{}
+			for _, c := range d.Carried {
+				fmt.Fprintf(p, "- **%s**, %s: %s\n", escapeMarkdown(c.Stage), c.At.Format("2006-01-02"), render.Count(len(c.Moved), "package")+" in the lock")
+			}
+			return p.to(w)
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return part("Where it stands", func(w io.Writer) error { return Survey(w, d.Survey) })
+}

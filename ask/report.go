@@ -1,0 +1,146 @@
+package ask
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"molt/core/project"
+	"molt/core/version"
+	"molt/doc"
+	"molt/input"
+	"molt/render"
+)
+
+// Report says everything about the application: where it stands, what the goal means, the plan, what was carried out. Without a goal, it has neither an
+// assessment nor a plan.
+func (s *Session) Report(goals []string) (doc.Report, error) {
+	answer := doc.Report{Schema: "molt/report/1", Ecosystem: s.App.SideName(), On: day(time.Now()), Carried: []doc.CarriedOut{}, Lag: []doc.LagPoint{}}
+	var err error
+	if answer.Survey, err = s.Survey(Sieve{}); err != nil {
+		return answer, err
+	}
+	answer.Survey.Next = nil
+	text := goals
+	if len(text) == 0 {
+		text = strings.Fields(s.App.GoalText())
+	}
+	if len(text) > 0 {
+		assessed, err := s.Assess(text, nil, false)
+		if err != nil {
+			return answer, err
+		}
+		answer.Assess = &assessed
+		if answer.Plan, answer.Planned, err = s.reportedPlan(goals, text); err != nil {
+			return answer, err
+		}
+	}
+	if err := s.past(&answer); err != nil {
+		return answer, err
+	}
+	answer.Sentence = sentence(answer)
+	return answer, nil
+}
+
+// reportedPlan is the plan's file, where it has one and no other goals are asked about, else what a plan would be.
+func (s *Session) reportedPlan(asked, goals []string) (*doc.Plan, bool, error) {
+	if file, err := s.App.ReadPlan(); err == nil && len(asked) == 0 {
+		times, err := s.App.CheckTimes()
+		if err != nil {
+			return nil, false, err
+		}
+		d := NewPlan(file, times)
+		return &d, true, nil
+	} else if none := (*input.UsageError)(nil); err != nil && !errors.As(err, &none) {
+		return nil, false, err
+	}
+	d, err := s.MakePlan(PlanRequest{Goals: goals, Dry: true})
+	if err != nil {
+		return nil, false, err
+	}
+	d.Next = nil
+	return &d, false, nil
+}
+
+// past tells what was carried out, and how far behind the application was before the first of it, after each, and is now.
+func (s *Session) past(answer *doc.Report) error {
+	all, err := s.App.Past(s.ctx)
+	if err != nil {
+		return err
+	}
+	for i, p := range all {
+		one := doc.CarriedOut{Stage: p.Stage, At: p.At, Commit: p.Commit, Moved: []doc.Difference{}}
+		for _, d := range p.Moved(s.App.Eco.Scheme()) {
+			one.Moved = append(one.Moved, doc.Difference{Name: d.Name, Declared: d.Declared, Kind: d.Kind, From: append([]string{}, d.From...), To: append([]string{}, d.To...)})
+		}
+		answer.Carried = append(answer.Carried, one)
+		if i == 0 && p.Before != nil {
+			lag, err := s.App.LagOf(s.ctx, s.Source, p.Before, p.At)
+			if err != nil {
+				return err
+			}
+			answer.Lag = append(answer.Lag, doc.LagPoint(lag))
+		}
+		if p.After != nil {
+			lag, err := s.App.LagOf(s.ctx, s.Source, p.After, p.At)
+			if err != nil {
+				return err
+			}
+			answer.Lag = append(answer.Lag, doc.LagPoint(lag))
+		}
+	}
+	if s.App.Lock != nil {
+		lag, err := s.App.LagOf(s.ctx, s.Source, s.App.Lock, time.Now().UTC().Truncate(time.Second))
+		if err != nil {
+			return err
+		}
+		answer.Lag = append(answer.Lag, doc.LagPoint(lag))
+	}
+	return nil
+}
+
+// sentence says where the application stands, in one.
+func sentence(d doc.Report) string {
+	behind, majors := 0, 0
+	for _, r := range d.Survey.Packages {
+		if r.Jump > version.Same {
+			behind++
+		}
+		if r.Jump == version.Major {
+			majors++
+		}
+	}
+	name := d.Survey.Application
+	if name == "" {
+		name = "The application"
+	}
+	says := fmt.Sprintf("%s declares %s, of which %d are behind, %d by a major", name, render.Count(d.Survey.Declared, "package"), behind, majors)
+	if d.Assess == nil {
+		return says + "; no goal is named."
+	}
+	goal := d.Assess.Goal.Name + " " + d.Assess.Goal.Constraint
+	blocked := 0
+	for _, p := range d.Assess.Packages {
+		if p.Standing == project.Blocked {
+			blocked++
+		}
+	}
+	switch {
+	case d.Assess.Reached && d.Assess.Reachable:
+		return fmt.Sprintf("%s; it stands on %s.", says, goal)
+	case d.Assess.Reachable && d.Plan != nil:
+		left := 0
+		for _, s := range d.Plan.Stages {
+			if s.Status != doc.Done && !s.After {
+				left++
+			}
+		}
+		return fmt.Sprintf("%s; %s can be reached in %s.", says, goal, render.Count(left, "stage"))
+	case d.Assess.Reachable:
+		return fmt.Sprintf("%s; %s can be reached.", says, goal)
+	case blocked > 0:
+		return fmt.Sprintf("%s; %s is out of reach today, for want of a compatible release of %s.", says, goal, render.Count(blocked, "package"))
+	}
+	return fmt.Sprintf("%s; %s is out of reach today.", says, goal)
+}
