@@ -120,10 +120,10 @@ func sentence(d doc.Report) string {
 		return says + "; no goal is named."
 	}
 	goal := d.Assess.Goal.Name + " " + d.Assess.Goal.Constraint
-	blocked := 0
+	var blocked []string
 	for _, p := range d.Assess.Packages {
 		if p.Standing == project.Blocked {
-			blocked++
+			blocked = append(blocked, p.Name)
 		}
 	}
 	switch {
@@ -139,8 +139,10 @@ func sentence(d doc.Report) string {
 		return fmt.Sprintf("%s; %s can be reached in %s.", says, goal, render.Count(left, "stage"))
 	case d.Assess.Reachable:
 		return fmt.Sprintf("%s; %s can be reached.", says, goal)
-	case blocked > 0:
-		return fmt.Sprintf("%s; %s is out of reach today, for want of a compatible release of %s.", says, goal, render.Count(blocked, "package"))
+	case len(blocked) > 3:
+		return fmt.Sprintf("%s; %s is out of reach today: %d packages have no release that is compatible with it.", says, goal, len(blocked))
+	case len(blocked) > 0:
+		return fmt.Sprintf("%s; %s is out of reach today, for want of a compatible release of %s.", says, goal, strings.Join(blocked, " and "))
 	}
 	return fmt.Sprintf("%s; %s is out of reach today.", says, goal)
 }

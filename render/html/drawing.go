@@ -11,7 +11,7 @@ import (
 // path draws the way to the goal: a stop for each stage, numbered as in the list below it; filled what is done, square what people do by hand, doubled the
 // stage that reaches the goal. A way that ends at a wall ends with a bar.
 func (p *page) path(d doc.Plan) {
-	const step, top, perRow = 64, 30, 14
+	const step, top, perRow = 64, 30, 8
 	n := len(d.Stages)
 	if n == 0 {
 		return
@@ -27,7 +27,14 @@ func (p *page) path(d doc.Plan) {
 	}
 	p.put(`<svg viewBox="0 0 %d %d" width="%d" height="%d" role="img" aria-label="%s">`, width, height, width, height,
 		fmt.Sprintf("%d stages, %d of them done", n, done))
-	at := func(i int) (x, y int) { return step/2 + i%perRow*step, top + i/perRow*step }
+	at := func(i int) (x, y int) { // every second row leads back
+		column := i % perRow
+		if i/perRow%2 == 1 {
+			column = perRow - 1 - column
+		}
+		return step/2 + column*step, top + i/perRow*step
+	}
+	ahead := func(i int) int { return 1 - i/perRow%2*2 }
 	goal := -1
 	for i, s := range d.Stages {
 		if !s.After {
@@ -41,12 +48,13 @@ func (p *page) path(d doc.Plan) {
 	}
 	if !d.Reachable {
 		x, y := at(n - 1)
-		points = append(points, fmt.Sprintf("%d,%d", x+step/2, y))
+		points = append(points, fmt.Sprintf("%d,%d", x+ahead(n-1)*step/2, y))
 	}
 	p.put(`<polyline class="rail" points="%s"/>`, strings.Join(points, " "))
 	if !d.Reachable {
 		x, y := at(n - 1)
-		p.put(`<line class="stop wall" x1="%d" y1="%d" x2="%d" y2="%d"/>`, x+step/2, y-14, x+step/2, y+14)
+		x += ahead(n-1) * step / 2
+		p.put(`<line class="stop wall" x1="%d" y1="%d" x2="%d" y2="%d"/>`, x, y-14, x, y+14)
 	}
 	for i, s := range d.Stages {
 		x, y := at(i)

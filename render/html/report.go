@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/version"
 	"molt/doc"
@@ -157,7 +158,7 @@ func (p *page) plan(d doc.Plan, file bool) {
 		}
 		if e := s.Effort; e != nil {
 			if e.Files > 0 {
-				facts = append(facts, render.Count(e.Files, "source file")+" imports what moves")
+				facts = append(facts, "imported in "+render.Count(e.Files, "source file"))
 			}
 			if e.Evidence != "" {
 				facts = append(facts, "weakest evidence: "+e.Evidence)
@@ -176,7 +177,7 @@ func (p *page) plan(d doc.Plan, file bool) {
 			default:
 				p.put("<li>%s %s to %s", c.Name, c.From.Version, c.To.Version)
 			}
-			if c.Reason != "" {
+			if c.Reason != "" && s.Kind != string(plan.PatchStage) && s.Kind != string(plan.MinorStage) { // the title says it there
 				p.put(`<br><span class="soft">%s</span>`, c.Reason)
 			}
 			p.put("</li>")

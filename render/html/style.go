@@ -25,7 +25,7 @@ ol,ul{padding-left:1.5rem;margin:.25rem 0 .75rem}
 li{margin:.2rem 0}
 details{border-bottom:1px solid var(--line);padding:.4rem 0}
 summary{cursor:pointer}
-nav{font-size:.925rem;margin:.75rem 0}nav a{color:inherit;margin-right:1rem}
+nav{font-size:.925rem;margin:.75rem 0}nav a{color:inherit;margin-right:1rem;white-space:nowrap}
 svg{display:block;max-width:100%;height:auto}
 svg text{font:12px system-ui,sans-serif;fill:var(--ink)}
 .rail{stroke:var(--line);stroke-width:3;fill:none}
