@@ -3,6 +3,7 @@ module molt
 go 1.26.0
 
 require (
+	charm.land/bubbletea/v2 v2.1.1
 	charm.land/lipgloss/v2 v2.0.6
 	github.com/CycloneDX/cyclonedx-go v0.12.0
 	github.com/aymanbagabas/go-udiff v0.4.1
@@ -28,7 +29,6 @@ require (
 )
 
 require (
-	charm.land/bubbletea/v2 v2.1.1 // indirect
 	github.com/BurntSushi/toml v1.4.1-0.20240526193622-a339e1f7089c // indirect
 	github.com/charmbracelet/colorprofile v0.4.3 // indirect
 	github.com/charmbracelet/ultraviolet v0.0.0-20261008173134-6b8d4baf91b4 // indirect

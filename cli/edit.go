@@ -15,7 +15,7 @@ import (
 
 func (c *call) want() *cobra.Command {
 	var member, group, style string
-	var dry bool
+	var dry, choosing bool
 	cmd := &cobra.Command{
 		Use:   "want PACKAGE[@CONSTRAINT]...",
 		Short: "Declare packages, or change how they are declared",
@@ -32,7 +32,18 @@ In a workspace a line is changed in every member that has it, unless --in names 
 			if style != "" && !slices.Contains(version.Styles, version.Style(style)) {
 				return &input.UsageError{Reason: fmt.Sprintf("--style %q: expected %s", style, styleNames())}
 			}
-			return c.session(ask.Needs{Write: !dry, Declared: true}, func(s *ask.Session) error {
+			if choosing {
+				if len(args) > 1 || strings.Contains(args[0][1:], "@") || style != "" {
+					return &input.UsageError{Reason: "want: --choose is about one package, named without a constraint or --style"}
+				}
+				if err := c.mayChoose("molt want NAME@CONSTRAINT, or --style " + styleNames()); err != nil {
+					return err
+				}
+			}
+			return c.session(ask.Needs{Write: !dry, Dated: choosing, Declared: true}, func(s *ask.Session) error {
+				if choosing {
+					return c.chooseWant(s, args[0], member, group, dry)
+				}
 				p, err := s.Want(args, member, group, version.Style(style), dry)
 				return c.change(s, p, err, dry)
 			})
@@ -41,6 +52,7 @@ In a workspace a line is changed in every member that has it, unless --in names 
 	cmd.Flags().StringVar(&member, "in", "", "member of the workspace to declare in, by folder or name; . for the workspace itself")
 	cmd.Flags().StringVar(&group, "group", "", "group of the manifest to declare in")
 	cmd.Flags().StringVar(&style, "style", "", "how to ask: "+styleNames())
+	cmd.Flags().BoolVar(&choosing, "choose", false, "choose on the terminal among the releases that resolve, and see at once what that comes to")
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show what would change, and write nothing")
 	return cmd
 }

@@ -18,7 +18,7 @@ import (
 
 // A planning is how plan is called.
 type planning struct {
-	dry, renew, check, leap, notes bool
+	dry, renew, check, leap, notes, choose bool
 	fresh, split, branch           string
 	apart, previews                []string
 }
@@ -49,12 +49,18 @@ moved on, keeps what people decided, and tells what changed.`,
 			if err := o.valid(args); err != nil {
 				return err
 			}
+			if o.choose {
+				if err := c.mayChoose("--fresh none, patch, minor or major; --leap; molt untangle GOAL --take N"); err != nil {
+					return err
+				}
+			}
 			return c.session(ask.Needs{Write: !o.dry && !o.check, Dated: true, Declared: true, Goals: args}, func(s *ask.Session) error { return c.planned(s, o, args) })
 		},
 	}
 	flags := cmd.Flags()
 	flags.BoolVar(&o.dry, "dry-run", false, "show the plan and write nothing")
 	flags.StringVar(&o.fresh, "fresh", "", "how far to freshen what the goal does not need: none, patch, minor or major (default major)")
+	flags.BoolVar(&o.choose, "choose", false, "choose on the terminal how to go, and see at once what that comes to")
 	flags.BoolVar(&o.leap, "leap", false, "go to the goal in one leap")
 	flags.StringSliceVar(&o.previews, "preview", nil, "allow previews of this package, for this call")
 	flags.BoolVar(&o.notes, "notes", false, "add what change logs call breaking to every breaking move")
@@ -78,6 +84,8 @@ func (o planning) valid(args []string) error {
 	switch {
 	case modes > 1 || modes == 1 && len(args) > 0:
 		return &input.UsageError{Reason: "plan: expected goals, or one of --split, --check and --renew"}
+	case o.choose && (modes > 0 || o.fresh != "" || o.leap):
+		return &input.UsageError{Reason: "plan: --choose asks about --fresh and --leap, and goes with neither of them, nor with --split, --check and --renew"}
 	case modes == 1 && (o.fresh != "" || o.leap || o.notes || o.branch != ""):
 		return &input.UsageError{Reason: "plan: --fresh, --leap, --notes and --branch are for a new plan"}
 	case (o.split != "") != (len(o.apart) > 0):
@@ -93,6 +101,8 @@ func (o planning) valid(args []string) error {
 // planned makes, splits, checks or renews a plan.
 func (c *call) planned(s *ask.Session, o planning, goals []string) error {
 	switch {
+	case o.choose:
+		return c.choosePlan(s, o, goals)
 	case o.split != "":
 		d, first, second, err := s.SplitPlan(o.split, o.apart, o.previews)
 		return answer(c, s, d, err, func(p *text.Page, d doc.Plan) { p.Split(d, first, second) })
