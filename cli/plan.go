@@ -19,8 +19,8 @@ import (
 // A planning is how plan is called.
 type planning struct {
 	dry, renew, check, leap, notes, choose bool
-	fresh, split, branch           string
-	apart, previews                []string
+	fresh, split, branch                   string
+	apart, previews                        []string
 }
 
 func (c *call) plan() *cobra.Command {

@@ -85,6 +85,8 @@ func TestDocumentsConform(t *testing.T) {
 	check(d, 0, "trial", "goal-4", "--quiet")
 	check(d, 0, "plan", "--notes")
 	check(d, 0, "step", "--quiet")
+	check(d, 0, "report")
+	check(d, 0, "offer", "--dry-run")
 	check(d, 0, "back")
 	check(d, 0, "relock")
 	check(d, 0, "advice", "advice")

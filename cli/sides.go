@@ -17,7 +17,7 @@ import (
 
 // sided are the commands that open an application, with how each finds the sides that it is about.
 var sided = map[string]func(*call, *cobra.Command, []app.Side, []string) ([]work, error){
-	"survey": each, "config": each, "verify": each, "relock": each, "install": each,
+	"survey": each, "config": each, "offer": each, "verify": each, "relock": each, "install": each,
 	"assess": named, "plan": planned, "untangle": named, "fetch": named,
 	"dossier": named, "trace": named, "fit": named, "want": named, "drop": named, "hold": named,
 	"step": staged, "trial": staged,

@@ -1,0 +1,167 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"molt/app/vcs"
+	"molt/core/plan"
+	"molt/core/universe"
+	"molt/doc"
+	"molt/input"
+)
+
+// offerPrefix begins the names of the branches with offers.
+const offerPrefix = "molt/"
+
+// OfferTrailer is the trailer of a commit that is an offer; a branch whose last commit lacks it has other people's work, and is left alone.
+const OfferTrailer = "Molt-Offer"
+
+// What became of an offer's branch.
+const (
+	OfferNew     = "new"
+	OfferRenewed = "renewed"
+	OfferSame    = "as it was"
+	OfferGone    = "gone" // there is nothing newer left of it
+	OfferWorked  = "worked on"
+)
+
+// An Offered is an offer with its branch.
+type Offered struct {
+	plan.Offer
+	Branch, Commit, State string
+	Effect                *Effect
+	Notes                 []string // what change logs call breaking
+}
+
+// Offer puts every offer on a branch of its own, as one commit on top of the one that is checked out, and renews or removes the branches of earlier
+// offers; the work tree is not touched. When it is dry, branches stay as they are.
+func (a *App) Offer(ctx context.Context, source universe.Source, dry bool) (all []Offered, waiting []plan.Waiting, err error) {
+	if a.Lock == nil || !a.Application().Current() || a.Lock.Edgeless {
+		return nil, nil, &input.UsageError{Reason: "offers go on from a lock that was made for the manifest as it stands; molt relock makes it"}
+	}
+	var branches []vcs.Branch
+	if !dry {
+		if !a.repo.Here(ctx) || !a.repo.HasCommit(ctx) {
+			return nil, nil, &input.UsageError{Reason: "offers are branches of git, and this is no work tree with a commit; --dry-run shows them without"}
+		}
+		changed, err := a.repo.Uncommitted(ctx, append(a.Manifest.Files(), a.LockFile())...)
+		if err != nil {
+			return nil, nil, err
+		}
+		if len(changed) > 0 {
+			return nil, nil, &input.UsageError{Reason: fmt.Sprintf("%s holds what is not committed; offers are commits on top of the one that is checked out", strings.Join(changed, ", "))}
+		}
+		if branches, err = a.repo.Branches(ctx, offerPrefix); err != nil {
+			return nil, nil, err
+		}
+	}
+	offers, waiting, err := plan.Offers(ctx, source, a.Application())
+	if err != nil {
+		return nil, nil, err
+	}
+	left := map[string]vcs.Branch{}
+	for _, b := range branches {
+		left[b.Name] = b
+	}
+	for _, o := range offers {
+		one := Offered{Offer: o, Branch: a.offerBranch(o.ID), State: OfferNew}
+		if one.Effect, err = a.Rehearse(ctx, source, o.Changes); err != nil {
+			return nil, nil, fmt.Errorf("%s: %w", o.ID, err)
+		}
+		for _, c := range a.changeDocs(o.Changes) {
+			notes, err := a.Notes(ctx, source, c)
+			if err != nil {
+				return nil, nil, err
+			}
+			for _, n := range notes {
+				one.Notes = append(one.Notes, c.Name+" "+n)
+			}
+		}
+		was, there := left[one.Branch]
+		delete(left, one.Branch)
+		switch {
+		case dry:
+		case there && !strings.Contains(was.Message, "\n"+OfferTrailer+": "):
+			one.State, one.Commit = OfferWorked, was.Commit
+		default:
+			files := maps.Clone(one.Effect.files)
+			maps.DeleteFunc(files, func(name string, data []byte) bool { return data == nil })
+			changed := false
+			if one.Commit, changed, err = a.repo.SetBranch(ctx, was, one.Branch, offerMessage(one), files); err != nil {
+				return nil, nil, err
+			}
+			switch {
+			case !changed:
+				one.State = OfferSame
+			case there:
+				one.State = OfferRenewed
+			}
+		}
+		all = append(all, one)
+	}
+	for _, name := range slices.Sorted(maps.Keys(left)) {
+		b := left[name]
+		if !strings.Contains(b.Message, "\n"+OfferTrailer+": ") || !a.ownOffer(name) || a.repo.Branch(ctx) == name {
+			continue
+		}
+		if err := a.repo.DeleteBranch(ctx, b); err != nil {
+			return nil, nil, err
+		}
+		all = append(all, Offered{Offer: plan.Offer{ID: strings.TrimPrefix(name, offerPrefix)}, Branch: name, Commit: b.Commit, State: OfferGone})
+	}
+	return all, waiting, nil
+}
+
+// offerBranch names the branch of an offer; where the application has several ecosystems, after its own.
+func (a *App) offerBranch(id string) string {
+	if side := a.SideName(); side != "" {
+		return offerPrefix + side + "-" + id
+	}
+	return offerPrefix + id
+}
+
+// ownOffer reports whether a branch is of this side.
+func (a *App) ownOffer(name string) bool {
+	side := a.SideName()
+	return side == "" || strings.HasPrefix(name, offerPrefix+side+"-")
+}
+
+// offerMessage tells what moves, and what change logs call breaking.
+func offerMessage(o Offered) string {
+	b := &strings.Builder{}
+	fmt.Fprintf(b, "%s: %s\n\n", o.ID, o.Title)
+	for _, c := range o.Changes {
+		fmt.Fprintf(b, "- %s %s to %s (%s)\n", c.Name, c.From.Version, c.To.Version, c.Jump)
+	}
+	if len(o.Notes) > 0 {
+		b.WriteString("\nBreaking, by the change logs:\n")
+		for _, n := range o.Notes {
+			fmt.Fprintf(b, "- %s\n", n)
+		}
+	}
+	fmt.Fprintf(b, "\nIn the lock %s.\n\n%s: %s\n", countDifferences(len(o.Effect.Differences)), OfferTrailer, o.ID)
+	return b.String()
+}
+
+func countDifferences(n int) string {
+	if n == 1 {
+		return "1 package changes"
+	}
+	return fmt.Sprintf("%d packages change", n)
+}
+
+// ChangeDocs writes changes for documents.
+func (a *App) ChangeDocs(changes []plan.Offer) (all [][]doc.PlanChange) {
+	for _, o := range changes {
+		docs := a.changeDocs(o.Changes)
+		for i := range docs {
+			docs[i].Jump = o.Changes[i].Jump.String()
+		}
+		all = append(all, docs)
+	}
+	return all
+}

@@ -1,0 +1,41 @@
+package ask
+
+import (
+	"molt/core/plan"
+	"molt/doc"
+)
+
+// Offer puts what is new on branches, a set of changes on each, and renews those of earlier offers; when it is dry it only says what these would be.
+func (s *Session) Offer(dry bool) (doc.Offers, error) {
+	answer := doc.Offers{Schema: "molt/offers/1", Ecosystem: s.App.SideName(), DryRun: dry, Offers: []doc.Offer{}, Waiting: []doc.PlanBehind{}}
+	if err := s.advice(nil); err != nil {
+		return answer, err
+	}
+	all, waiting, err := s.App.Offer(s.ctx, s.Source, dry)
+	if err != nil {
+		return answer, s.explain(err)
+	}
+	var sets []plan.Offer
+	for _, o := range all {
+		sets = append(sets, o.Offer)
+	}
+	changes := s.App.ChangeDocs(sets)
+	open := false
+	for i, o := range all {
+		one := doc.Offer{ID: o.ID, Title: o.Title, Branch: o.Branch, Commit: o.Commit, State: o.State, Changes: append([]doc.PlanChange{}, changes[i]...), Notes: append([]string{}, o.Notes...)}
+		if o.Effect != nil {
+			one.Lock, open = len(o.Effect.Differences), true
+		}
+		answer.Offers = append(answer.Offers, one)
+	}
+	for _, w := range waiting {
+		answer.Waiting = append(answer.Waiting, doc.PlanBehind(w))
+	}
+	switch {
+	case dry && open:
+		answer.Next = next("molt offer", "puts each of these on a branch of its own")
+	case open:
+		answer.Next = next("molt offer", "renews the branches, after one of them was merged")
+	}
+	return answer, nil
+}
