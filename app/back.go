@@ -33,7 +33,7 @@ func (a *App) Back(ctx context.Context, id string) (*Returned, error) {
 		return nil, err
 	}
 	if len(records) == 0 {
-		return nil, &input.UsageError{Reason: "no stage has been carried out here"}
+		return nil, &input.UsageError{Reason: "no stage has been carried out here; molt step carries out the next one of a plan"}
 	}
 	first := len(records) - 1
 	for id != "" && first >= 0 && records[first].Stage != id {

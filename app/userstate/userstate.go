@@ -77,7 +77,7 @@ func (u State) key(make bool) ([]byte, error) {
 			return nil, fmt.Errorf("cannot keep a key of Molt's own in %s (%w); MOLT_STATE names another folder", dir, err)
 		}
 	}
-	return nil, fmt.Errorf("%s comes and goes", file)
+	return nil, fmt.Errorf("%s appears and disappears while it is read, as if another program wrote it; try again", file)
 }
 
 func makeKey(dir, file string) error {

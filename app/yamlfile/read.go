@@ -20,7 +20,7 @@ import (
 func Read(file string, data []byte, into any, options ...yaml.DecodeOption) (err error) {
 	defer func() {
 		if recover() != nil {
-			err = &input.PositionError{File: file, Line: 1, Column: 1, Reason: "this YAML makes no sense"}
+			err = &input.PositionError{File: file, Line: 1, Column: 1, Reason: "this cannot be read as YAML"}
 		}
 	}()
 	if _, err := Parse(file, data, 0); err != nil {
@@ -36,7 +36,7 @@ func Read(file string, data []byte, into any, options ...yaml.DecodeOption) (err
 func Parse(file string, data []byte, mode parser.Mode) (tree *ast.File, err error) {
 	defer func() {
 		if recover() != nil {
-			err = &input.PositionError{File: file, Line: 1, Column: 1, Reason: "this YAML makes no sense"}
+			err = &input.PositionError{File: file, Line: 1, Column: 1, Reason: "this cannot be read as YAML"}
 		}
 	}()
 	if err := input.YAMLDepth(file, data); err != nil {
