@@ -47,7 +47,7 @@ var (
 	bold   = lipgloss.NewStyle().Bold(true)
 	faint  = lipgloss.NewStyle().Faint(true)
 	good   = lipgloss.NewStyle().Foreground(lipgloss.Green)
-	bad    = lipgloss.NewStyle().Foreground(lipgloss.Red).Bold(true)
+	bad    = lipgloss.NewStyle().Foreground(lipgloss.Red)
 	notice = lipgloss.NewStyle().Foreground(lipgloss.Yellow)
 )
 
@@ -90,8 +90,9 @@ func (p *Page) heading(format string, args ...any) {
 	p.verdict(bold, fmt.Sprintf(format, args...))
 }
 
-// verdict prints a sentence in a style.
+// verdict prints a sentence that answers, bold, in a hue.
 func (p *Page) verdict(s lipgloss.Style, text string) {
+	s = s.Bold(true)
 	for _, l := range wrap(text, p.Width) {
 		p.Line("%s", p.styled(s, l))
 	}

@@ -140,6 +140,10 @@ func flags(r doc.SurveyRow) string {
 		case f == inspect.NotLocked && r.Locked != "":
 		case f == inspect.Held:
 			words = append(words, keptBy(doc.Keeping{Held: true, Reason: r.Reason, Until: r.Held}))
+		case f == inspect.BelowTag:
+			words = append(words, "the registry's tag is older")
+		case f == inspect.Retiring:
+			words = append(words, "retiring: renamed, deprecated or absorbed")
 		default:
 			words = append(words, string(f))
 		}

@@ -54,7 +54,7 @@ func (p *Page) Trace(answer doc.Trace) {
 				last := depth == len(chain)-1
 				switch {
 				case last:
-					p.Line("%s%s", indent, p.styled(bold, l.To))
+					p.Line("%s%s", indent, l.To)
 				case told[l.To]:
 					p.Line("%s%s %s", indent, l.To, p.styled(faint, "and on as above"))
 				default:

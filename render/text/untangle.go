@@ -119,7 +119,7 @@ func sideLines(s doc.Side, width int) []cell {
 	if s.Peer {
 		what += " as a peer"
 	}
-	put(&bold, "", what)
+	put(nil, "", what)
 	if s.Admits != "" && s.Constraint != "" {
 		put(&faint, "", "matches "+s.Admits)
 	}
@@ -153,7 +153,7 @@ func (p *Page) ways(ways []doc.Way) {
 			if k > 0 {
 				head = strings.Repeat(" ", len(head))
 			}
-			p.Line("%s%s", head, p.styled(bold, l))
+			p.Line("%s%s", head, l)
 		}
 		if w.Command != "" || w.Kind == conflict.RaiseWay {
 			p.wrapped("     ", cost(w))
@@ -161,7 +161,7 @@ func (p *Page) ways(ways []doc.Way) {
 				p.wrapped("     ", "by hand: raise it, say so under \"runtime:\" in "+config.File+", then molt relock")
 				continue
 			}
-			p.Line("     %s", p.styled(good, w.Command))
+			p.Line("     %s", p.styled(bold, w.Command))
 		}
 	}
 }
