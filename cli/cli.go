@@ -98,10 +98,10 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 		id, title string
 		commands  []*cobra.Command
 	}{
+		{"begin", "Set up", []*cobra.Command{c.init(), c.config()}},
 		{"know", "Know where you stand", []*cobra.Command{c.survey(), c.dossier(), c.trace(), c.rangeOf(), c.fit(), c.compare(), c.verify(), c.inventory()}},
 		{"reach", "Reach a goal", []*cobra.Command{c.assess(), c.plan(), c.trial(), c.step(), c.back(), c.untangle(), c.advice(), c.report()}},
 		{"change", "Change one thing", []*cobra.Command{c.want(), c.drop(), c.hold(), c.relock(), c.install(), c.fetch(), c.offer()}},
-		{"begin", "Set up", []*cobra.Command{c.init(), c.config()}},
 		{"try", "Try and learn", []*cobra.Command{c.demo(), c.standin(), c.relay(), c.cache(), c.schema(), c.manual()}},
 	} {
 		root.AddGroup(&cobra.Group{ID: part.id, Title: part.title + ":"})

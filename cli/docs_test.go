@@ -88,8 +88,7 @@ func flagsOfSet(set *pflag.FlagSet) string {
 // TestDocsHelp makes sure that every command says what it is for, and shows how it is called.
 func TestDocsHelp(t *testing.T) {
 	root := (&call{ctx: t.Context(), out: &bytes.Buffer{}, errout: &bytes.Buffer{}}).root()
-	var look func(cmd *cobra.Command)
-	look = func(cmd *cobra.Command) {
+	look := func(cmd *cobra.Command) {
 		if cmd.Short == "" || cmd.Long == "" || cmd.Example == "" || strings.HasSuffix(cmd.Short, ".") {
 			t.Errorf("molt %s: a short line without a full stop, a text and an example belong to it", cmd.Name())
 		}
