@@ -302,15 +302,13 @@ func (a *App) ecosystem() (ecosystem.Ecosystem, error) {
 	return EcosystemOf(cmp.Or(a.Settings.Ecosystem, a.Config.Ecosystem), a.Dir)
 }
 
-// EcosystemOf returns the ecosystem of a name; without one that whose manifests a folder has, else the first.
+// EcosystemOf returns the ecosystem of a name; without one the first whose packages a folder declares, else the first.
 func EcosystemOf(name, dir string) (ecosystem.Ecosystem, error) {
 	if name != "" {
 		return Named(name)
 	}
-	for _, e := range Ecosystems {
-		if names, err := e.Detect(os.DirFS(dir)); err != nil || len(names) > 0 { // what is wrong is said when they are read
-			return e, nil
-		}
+	if all := sidesIn(dir); len(all) > 0 {
+		return all[0].Ecosystem, nil
 	}
 	return Ecosystems[0], nil
 }

@@ -8,6 +8,7 @@ import (
 
 	"molt/app/advice"
 	"molt/app/config"
+	"molt/ecosystem"
 	"molt/input"
 	"molt/registry"
 )
@@ -31,16 +32,33 @@ type registryPlace struct {
 	key      string // a scope or pattern of the configuration; "" for all other packages
 	address  string
 	variable string // the variable that has the address; "" where the configuration has it
+	of       string // the key of the configuration that has it, where that is an ecosystem's name; "" otherwise
+}
+
+// registryKeys returns the address for all packages that no scope or pattern of the configuration has one for, with the key where it stands under the
+// name of the ecosystem; and the scopes and patterns. Names of ecosystems are none: they tell the registries of a folder with several apart.
+func (a *App) registryKeys() (usual, of string, keys []string) {
+	usual = a.Config.Registry.Default
+	for _, key := range a.Config.Registry.Keys() {
+		switch {
+		case key == a.Eco.Name():
+			usual, of = a.Config.Registry.Some[key], key
+		case !slices.ContainsFunc(Ecosystems, func(e ecosystem.Ecosystem) bool { return e.Name() == key }):
+			keys = append(keys, key)
+		}
+	}
+	return usual, of, keys
 }
 
 // registryPlaces returns the registries of the application, that for all other packages first. Addresses of the environment come before those of
 // the configuration.
 func (a *App) registryPlaces() ([]registryPlace, error) {
 	var all []registryPlace
-	for _, key := range append([]string{""}, a.Config.Registry.Keys()...) {
-		p := registryPlace{key, a.Config.Registry.Some[key], ""}
+	usual, of, keys := a.registryKeys()
+	for _, key := range append([]string{""}, keys...) {
+		p := registryPlace{key: key, address: a.Config.Registry.Some[key]}
 		if key == "" {
-			p.address = a.Config.Registry.Default
+			p.address, p.of = usual, of
 		}
 		variable := a.variableFor(registryPrefix, key)
 		for _, other := range all {
@@ -51,12 +69,15 @@ func (a *App) registryPlaces() ([]registryPlace, error) {
 		if address := a.Settings.Env(variable); address != "" {
 			p.address, p.variable = address, variable
 		}
-		if p.address == "" && key == "" && len(a.Config.Registry.Some) > 0 {
+		if p.address == "" && key == "" && len(keys) > 0 {
 			continue
 		}
 		if p.address == "" {
-			return nil, &input.UsageError{Reason: fmt.Sprintf("no registry address: set %s (or \"registry:\" in %s) to one that begins with http://, https:// or file://",
-				variable, config.File)}
+			says := fmt.Sprintf("no registry address: set %s (or \"registry:\" in %s) to one that begins with http://, https:// or file://", variable, config.File)
+			if side := a.SideName(); side != "" {
+				says = fmt.Sprintf("packages of %s: %s; where only another ecosystem is meant, \"ecosystem:\" in %s says so", side, says, config.File)
+			}
+			return nil, &input.UsageError{Reason: says}
 		}
 		u, err := registry.ParseAddress(p.address)
 		switch {
@@ -73,7 +94,10 @@ func (a *App) registryPlaces() ([]registryPlace, error) {
 
 // path is where the configuration has the address.
 func (p registryPlace) path() []any {
-	if p.key == "" {
+	switch {
+	case p.of != "":
+		return []any{"registry", p.of}
+	case p.key == "":
 		return []any{"registry"}
 	}
 	return []any{"registry", p.key}

@@ -88,6 +88,19 @@ func Write(drafts []Draft, address, goal string) []byte {
 	switch {
 	case address != "":
 		line("registry: %s", value(address))
+	case len(drafts) > 1: // each ecosystem has its own
+		mark := "# "
+		if known != "" {
+			mark = ""
+		}
+		line("%sregistry:    # where packages come from; or the variables MOLT_REGISTRY_…", mark)
+		for _, d := range drafts {
+			if d.Registry != "" {
+				line("  %s: %s    # %s", d.Ecosystem, value(d.Registry), d.RegistryFrom)
+			} else {
+				line("#   %s: https://…", d.Ecosystem)
+			}
+		}
 	case known != "":
 		line("registry: %s    # %s", value(known), drafts[0].RegistryFrom)
 	case drafts[0].RegistryFrom != "":
@@ -164,10 +177,11 @@ var defaults = map[string]string{"fresh": "10m", "install": "molt, where it laid
 func (a *App) SettingList(ctx context.Context) []Setting {
 	all := []Setting{{"folder", a.Dir, "where it was found"},
 		{"ecosystem", a.Eco.Name(), a.ecosystemFrom()}, {"manifest", strings.Join(a.Manifest.Files(), ", "), "found there"}, {"lock", a.LockFile(), a.lockFrom()}}
-	for _, key := range append([]string{""}, a.Config.Registry.Keys()...) {
+	usual, of, keys := a.registryKeys()
+	for _, key := range append([]string{""}, keys...) {
 		s := Setting{Key: strings.TrimSpace("registry " + key), Value: a.Config.Registry.Some[key], From: a.Config.Place.Line("registry", key)}
 		if key == "" {
-			s.Value, s.From = a.Config.Registry.Default, a.Config.Place.Line("registry")
+			s.Value, s.From = usual, a.Config.Place.Line((registryPlace{of: of}).path()...)
 		}
 		variable := a.variableFor(registryPrefix, key)
 		if address := a.Settings.Env(variable); address != "" {

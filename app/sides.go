@@ -24,6 +24,7 @@ type Side struct {
 	Ecosystem ecosystem.Ecosystem
 	Names     []string // declared
 	Runtimes  []string
+	broken    bool // some manifest cannot be read
 }
 
 // Sides lists the sides of the application in a folder, in the order of Ecosystems; nil where it has one alone, or the call or the configuration
@@ -45,28 +46,36 @@ func Sides(s Settings) []Side {
 	return all
 }
 
+// sidesIn lists the sides of a folder. One that declares nothing, as a manifest for tools alone does, is none where another declares something; one whose
+// manifest cannot be read is, so that somebody says so.
 func sidesIn(dir string) (all []Side) {
 	for _, e := range Ecosystems {
 		names, err := e.Detect(os.DirFS(dir))
-		if err != nil || len(names) == 0 {
+		if err == nil && len(names) == 0 {
 			continue
 		}
-		side := Side{Ecosystem: e}
+		side := Side{Ecosystem: e, broken: err != nil}
 		for _, r := range ecosystem.Runtimes(e) {
 			side.Runtimes = append(side.Runtimes, r.Name)
 		}
 		for _, name := range names {
+			var m ecosystem.Manifest
 			data, err := input.ReadFile(filepath.Join(dir, filepath.FromSlash(name)), input.Manifest)
+			if err == nil {
+				m, err = e.ReadManifest(name, data)
+			}
 			if err != nil {
+				side.broken = true
 				continue
 			}
-			if m, err := e.ReadManifest(name, data); err == nil {
-				for _, entry := range m.Entries() {
-					side.Names = append(side.Names, entry.As)
-				}
+			for _, entry := range m.Entries() {
+				side.Names = append(side.Names, entry.As)
 			}
 		}
 		all = append(all, side)
+	}
+	if says := func(s Side) bool { return len(s.Names) > 0 || s.broken }; slices.ContainsFunc(all, says) {
+		all = slices.DeleteFunc(all, func(s Side) bool { return !says(s) })
 	}
 	return all
 }

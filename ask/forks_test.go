@@ -254,7 +254,7 @@ func oneForkWorld(t *testing.T, w *forkWorld, found map[string]int) error {
 		return fmt.Errorf("an environment has no resolution, and there is a lock\n%s", lock)
 	}
 	found["locked"]++
-	if strings.Contains(lock, "[tool.molt.forks]") {
+	if strings.Contains(lock, "[tool.molt.by-environment]") {
 		found["forked"]++
 	}
 	for _, old := range []bool{true, false} {

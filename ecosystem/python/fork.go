@@ -132,7 +132,7 @@ func (w *lockWriter) forkEntries() {
 	if len(w.lock.Forks) == 0 {
 		return
 	}
-	w.line("\n[tool.molt.forks]")
+	w.line("\n[tool.molt.by-environment]")
 	for _, name := range slices.Sorted(maps.Keys(w.lock.Forks)) {
 		var parts []string
 		for _, f := range w.lock.Forks[name] {
@@ -144,7 +144,7 @@ func (w *lockWriter) forkEntries() {
 
 // forks reads them.
 func (r *lockReader) forks(ours unknown) error {
-	table, _ := ours["forks"].(unknown)
+	table, _ := ours["by-environment"].(unknown)
 	for name, v := range table {
 		parts, _ := v.([]any)
 		for i, part := range parts {

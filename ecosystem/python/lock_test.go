@@ -160,7 +160,7 @@ environments = ["here"]
 environments = [{name = "desk", python = "3.9"}, {name = "here", python = "3.12"}]
 [tool.molt.application]
 dependencies = ["keel>=1", "keel[bell]>=1 ; python_version < '3.10'"]
-[tool.molt.forks]
+[tool.molt.by-environment]
 keel = [["desk"], ["here"]]
 `
 

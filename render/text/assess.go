@@ -59,6 +59,12 @@ func (p *Page) Assess(answer doc.Assess) {
 	if len(answer.Opens) > 0 {
 		p.wrapped("", "A newer runtime would open: "+strings.Join(answer.Opens, ", ")+".")
 	}
+	wide := 0 // of names, so that the parts line up
+	for _, d := range answer.Packages {
+		if d.Standing != project.Silent {
+			wide = max(wide, lipgloss.Width(d.Name))
+		}
+	}
 	for _, s := range standings {
 		all := by[s.standing]
 		if len(all) == 0 {
@@ -74,7 +80,7 @@ func (p *Page) Assess(answer doc.Assess) {
 			p.wrapped("  ", strings.Join(names, ", "))
 			continue
 		}
-		p.assessed(all)
+		p.assessed(all, wide)
 	}
 	p.touches(answer.Advice)
 	if answer.Untangle != nil {
@@ -205,12 +211,8 @@ func (p *Page) runtimes(all []doc.Runtime) {
 	}
 }
 
-// assessed prints packages of one standing: a line for the move, below it what it rests on.
-func (p *Page) assessed(all []doc.Assessed) {
-	wide := 0
-	for _, d := range all {
-		wide = max(wide, lipgloss.Width(d.Name))
-	}
+// assessed prints packages of one standing, with names of a width: a line for the move, below it what it rests on.
+func (p *Page) assessed(all []doc.Assessed, wide int) {
 	for _, d := range all {
 		p.Line("  %s%s  %s%s", d.Name, blanks(wide-lipgloss.Width(d.Name)), moveOf(d), p.styled(faint, by(d)+serving(d)))
 		for _, e := range d.Evidence {

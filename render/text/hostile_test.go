@@ -128,4 +128,4 @@ func TestHostileDocuments(t *testing.T) {
 }
 
 // styles takes out the sequences of the styles that pages use.
-var styles = strings.NewReplacer("\x1b[1m", "", "\x1b[2m", "", "\x1b[32m", "", "\x1b[33m", "", "\x1b[31m", "", "\x1b[1;31m", "", "\x1b[1;32m", "", "\x1b[1;33m", "", "\x1b[0m", "", "\x1b[m", "")
+var styles = strings.NewReplacer("\x1b[1m", "", "\x1b[2m", "", "\x1b[38;5;29m", "", "\x1b[38;5;130m", "", "\x1b[38;5;160m", "", "\x1b[1;38;5;29m", "", "\x1b[1;38;5;130m", "", "\x1b[1;38;5;160m", "", "\x1b[0m", "", "\x1b[m", "")

@@ -44,11 +44,12 @@ func (p *Page) Err() error { return p.err }
 const narrow = 80
 
 var (
-	bold   = lipgloss.NewStyle().Bold(true)
-	faint  = lipgloss.NewStyle().Faint(true)
-	good   = lipgloss.NewStyle().Foreground(lipgloss.Green)
-	bad    = lipgloss.NewStyle().Foreground(lipgloss.Red)
-	notice = lipgloss.NewStyle().Foreground(lipgloss.Yellow)
+	bold  = lipgloss.NewStyle().Bold(true)
+	faint = lipgloss.NewStyle().Faint(true)
+	// Of the 256 colours, those that are read on a dark ground and on a light one: a contrast of three to one at the least on either.
+	good   = lipgloss.NewStyle().Foreground(lipgloss.Color("29"))
+	bad    = lipgloss.NewStyle().Foreground(lipgloss.Color("160"))
+	notice = lipgloss.NewStyle().Foreground(lipgloss.Color("130"))
 )
 
 // Inked text is harmless and may hold the escape sequences of styles. Only styled, and what joins its results, makes any.
