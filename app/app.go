@@ -62,16 +62,17 @@ type App struct {
 	// unsettled is the source with releases that have not settled yet, while one is open that hides them; else nil.
 	unsettled universe.Source
 	tree      func() (ecosystem.Tree, error)
-	goal      planGoal          // as the plan named it when it was read last
-	spelled   map[string]string // names of held packages that the configuration spells otherwise
-	withheld  []string          // the registries that get no credentials
-	presumed  project.Runtimes  // from Presume
-	grounds   map[string]string // why
-	limits    []limit           // what files of constraints say
-	lockFile  string            // its name
-	besides   func() []Side     // see beside
-	forks     ecosystem.Forks   // packages that are resolved apart in some environments
-	Repaired  string            // what was repaired when the folder was taken into use, "" for nothing
+	goal      planGoal                               // as the plan named it when it was read last
+	spelled   map[string]string                      // names of held packages that the configuration spells otherwise
+	withheld  []string                               // the registries that get no credentials
+	presumed  project.Runtimes                       // from Presume
+	grounds   map[string]string                      // why
+	limits    []limit                                // what files of constraints say
+	lockFile  string                                 // its name
+	besides   func() []Side                          // see beside
+	seen      func(project.Runtimes) universe.Source // see project.Application.Seen; while a source is open
+	forks     ecosystem.Forks                        // packages that are resolved apart in some environments
+	Repaired  string                                 // what was repaired when the folder was taken into use, "" for nothing
 }
 
 // Settings are what one call of Molt says about how to work.
@@ -375,6 +376,7 @@ func (a *App) Application() project.Application {
 	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: a.deployed(), Presumed: a.presumed, Grounds: a.grounds, Trusted: apart(a.Config.Trust), Minors: apart(a.Config.Minors()),
 		Stops: a.Config.Stops, Previews: a.Config.Previews, Known: runtimes(a.Eco), Kin: func(name string) project.Kin { return ecosystem.Kin(a.Eco)(project.OwnName(name)) }, Held: apart(held), Reasons: a.Config.Reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.Rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
 	u.Linked = slices.Sorted(maps.Values(a.Manifest.Linked()))
+	u.Seen = a.seen
 	if c, err := a.runner().Remembered(); err == nil { // what cannot be read proves nothing
 		u.Ran = c.Ran
 	}
@@ -501,9 +503,35 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	aged := settle > 0 || !a.Settings.AsOf.IsZero()
 	builds, _ := a.builds()
 	opened := a.Eco.Open(ctx, registries, ecosystem.Detail{Builds: builds, Build: a.buildSource, Everything: aged || a.Settings.Detailed || a.Config.Rules.Detailed(), Packages: dated, Environments: a.environments(), Forks: a.forks})
-	closeAll := func() { opened.Close(); registries.Close(); a.registries, a.opened, a.unsettled = nil, nil, nil }
+	others := map[string]ecosystem.Source{} // for other runtimes, by environments
+	closeAll := func() {
+		for _, s := range others {
+			s.Close()
+		}
+		opened.Close()
+		registries.Close()
+		a.registries, a.opened, a.unsettled, a.seen = nil, nil, nil, nil
+	}
 	a.opened = opened
-	bound := universe.Overridden(a.limited(a.reinstated(opened)), a.Manifest.Overrides())
+	bind := func(opened ecosystem.Source) universe.Source {
+		return universe.Overridden(a.limited(a.reinstated(opened)), a.Manifest.Overrides())
+	}
+	settled := func(bound universe.Source) universe.Source { return bound }
+	bound := bind(opened)
+	if _, ok := a.Eco.(ecosystem.Conditional); ok {
+		usual, first := fmt.Sprint(a.environments()), bound
+		a.seen = func(runtimes project.Runtimes) universe.Source {
+			environments := a.environmentsAt(runtimes)
+			key := fmt.Sprint(environments)
+			if key == usual {
+				return settled(first)
+			}
+			if others[key] == nil {
+				others[key] = a.Eco.Open(ctx, registries, ecosystem.Detail{Builds: builds, Build: a.buildSource, Everything: aged || a.Settings.Detailed || a.Config.Rules.Detailed(), Packages: dated, Environments: environments, Forks: a.forks})
+			}
+			return settled(bind(others[key]))
+		}
+	}
 	if !aged {
 		return bound, closeAll, nil
 	}
@@ -521,9 +549,12 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	if settle > 0 {
 		reason = fmt.Sprintf("are younger than %s, which %s asks for under \"settle:\"", a.Config.Settle, config.File)
 	}
-	return universe.FilterFor(bound, reason, func(name string, r *universe.Release) bool {
-		return !r.Published.After(limit) || a.Fixed[name] == r.Version.String() || locked[name+"@"+r.Version.String()] && a.Settings.AsOf.IsZero()
-	}), closeAll, nil
+	settled = func(bound universe.Source) universe.Source {
+		return universe.FilterFor(bound, reason, func(name string, r *universe.Release) bool {
+			return !r.Published.After(limit) || a.Fixed[name] == r.Version.String() || locked[name+"@"+r.Version.String()] && a.Settings.AsOf.IsZero()
+		})
+	}
+	return settled(bound), closeAll, nil
 }
 
 // cacheDir returns the folder of the registry cache: MOLT_CACHE, else the user's cache folder, else none.

@@ -50,6 +50,25 @@ func (a *App) environments() []ecosystem.Environment {
 	return all
 }
 
+// environmentsAt returns the environments with other versions of runtimes, as far as these say some.
+func (a *App) environmentsAt(runtimes project.Runtimes) []ecosystem.Environment {
+	all := a.environments()
+	for i := range all {
+		own := maps.Clone(all[i].Runtimes)
+		for name, d := range runtimes {
+			v := d[all[i].Name]
+			if v == "" {
+				v = d[""]
+			}
+			if v != "" {
+				own[name] = v
+			}
+		}
+		all[i].Runtimes = own
+	}
+	return all
+}
+
 // firstOf returns the value of the first key that has one.
 func firstOf(all map[string]string, keys ...string) string {
 	for _, key := range keys {

@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"regexp"
 	"strings"
@@ -47,6 +48,21 @@ func (a *App) AddNotes(ctx context.Context, source universe.Source, file *planfi
 
 // Notes returns what the change log of a changed package calls breaking between the two releases, or that it could not be read.
 func (a *App) Notes(ctx context.Context, source universe.Source, c doc.PlanChange) ([]string, error) {
+	notes, err := a.breakingNotes(ctx, source, c)
+	var unread *unreadLog
+	if errors.As(err, &unread) {
+		return []string{unread.Error()}, nil
+	}
+	return notes, err
+}
+
+// An unreadLog says that a change log could not be read.
+type unreadLog struct{ err error }
+
+func (e *unreadLog) Error() string { return fmt.Sprintf("its change log could not be read: %v", e.err) }
+
+// breakingNotes is Notes for a caller who says nothing of a log that could not be read, which is an *unreadLog.
+func (a *App) breakingNotes(ctx context.Context, source universe.Source, c doc.PlanChange) ([]string, error) {
 	if c.From == nil || c.To == nil {
 		return nil, nil
 	}
@@ -97,7 +113,7 @@ func (a *App) notesOf(ctx context.Context, source universe.Source, name, from, t
 	case ctx.Err() != nil:
 		return nil, ctx.Err()
 	case err != nil:
-		return []string{fmt.Sprintf("its change log could not be read: %v", err)}, nil
+		return nil, &unreadLog{err}
 	}
 	var since version.Version
 	if before != nil {

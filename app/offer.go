@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -73,8 +74,8 @@ func (a *App) Offer(ctx context.Context, source universe.Source, dry bool) (all 
 			return nil, nil, fmt.Errorf("%s: %w", o.ID, err)
 		}
 		for _, c := range a.changeDocs(o.Changes) {
-			notes, err := a.Notes(ctx, source, c)
-			if err != nil {
+			notes, err := a.breakingNotes(ctx, source, c)
+			if unread := (*unreadLog)(nil); err != nil && !errors.As(err, &unread) {
 				return nil, nil, err
 			}
 			for _, n := range notes {

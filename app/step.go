@@ -401,6 +401,7 @@ type walker struct {
 	app      project.Application
 	manifest *ecosystem.Manifests
 	locked   *solve.Resolution // nil for none
+	raised   universe.Source   // what the registry has once a stage has raised runtimes, nil before
 }
 
 // walk begins with the application as it stands.
@@ -413,12 +414,12 @@ func (a *App) walk() (*walker, error) {
 
 // stage applies a stage and solves what the manifest then says. A runtime that people raise counts as raised.
 func (w *walker) stage(ctx context.Context, source universe.Source, stage *doc.PlanStage) error {
-	for _, r := range stage.Raise {
-		w.app.Runtimes = maps.Clone(w.app.Runtimes)
-		delete(w.app.Runtimes, r.Name)
-	}
 	if stage.Raise != nil {
+		w.raise(stage.Raise)
 		return nil
+	}
+	if w.raised != nil {
+		source = w.raised
 	}
 	to := map[string]string{}
 	for i, c := range stage.Changes {
@@ -440,6 +441,35 @@ func (w *walker) stage(ctx context.Context, source universe.Source, stage *doc.P
 	}
 	w.locked = r
 	return secluded(w.manifest, r)
+}
+
+// raise takes runtimes to be raised: from now on they suit everything, and conditions see the least versions that will do.
+func (w *walker) raise(all []doc.Runtime) {
+	w.app.Runtimes = maps.Clone(w.app.Runtimes)
+	at := project.Runtimes{}
+	maps.Copy(at, w.app.Assumed())
+	for _, r := range all {
+		delete(w.app.Runtimes, r.Name)
+		for _, known := range ecosystem.Runtimes(w.a.Eco) {
+			if known.Name != r.Name {
+				continue
+			}
+			if least := known.Least(r.Needs); least >= 0 {
+				to := known.Known[least]
+				raised := project.Deployed{}
+				for environment, v := range at[r.Name] {
+					raised[environment] = v
+					if was, err := known.Scheme.Complete(v); err != nil || was.Compare(to) < 0 {
+						raised[environment] = to.String()
+					}
+				}
+				at[r.Name] = raised
+			}
+		}
+	}
+	if w.app.Seen != nil {
+		w.raised = w.app.Seen(at)
+	}
 }
 
 // declares reports whether a manifest declares a name.

@@ -66,6 +66,9 @@ func (a *Question) Raising(name string, d project.Deployed) *Question {
 	} else {
 		other.App.Presumed = set(a.App.Presumed)
 	}
+	if a.App.Seen != nil {
+		other.Real = a.App.Seen(other.App.Assumed())
+	}
 	other.view()
 	return &other
 }
