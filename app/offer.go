@@ -79,7 +79,9 @@ func (a *App) Offer(ctx context.Context, source universe.Source, dry bool) (all 
 				return nil, nil, err
 			}
 			for _, n := range notes {
-				one.Notes = append(one.Notes, c.Name+" "+n)
+				if note := c.Name + " " + n; !slices.Contains(one.Notes, note) { // several members of a workspace declare it
+					one.Notes = append(one.Notes, note)
+				}
 			}
 		}
 		was, there := left[one.Branch]

@@ -16,8 +16,7 @@ import (
 func locate(a *app.App, group, name string, l doc.Located) doc.Located {
 	l.File = a.Manifest.Chief()
 	for _, e := range a.Manifest.Entries() {
-		member, own := project.SplitGroup(e.Group)
-		if (e.As == name || project.OwnName(e.As) == name) && (e.Group == group || own == group && member != "") {
+		if (e.As == name || project.OwnName(e.As) == name) && e.Group == group {
 			l.File, l.Line, l.Column = e.File, e.Line, e.Column
 			break
 		}
@@ -29,7 +28,7 @@ func locate(a *app.App, group, name string, l doc.Located) doc.Located {
 func LocateSurvey(a *app.App, d doc.Survey) (all []doc.Located) {
 	for _, r := range d.Packages {
 		note := func(rule, level, says string) {
-			all = append(all, locate(a, r.Group, r.Name, doc.Located{Rule: rule, Level: level, Says: says}))
+			all = append(all, locate(a, project.MemberGroup(r.Member, r.Group), r.Name, doc.Located{Rule: rule, Level: level, Says: says}))
 		}
 		switch {
 		case slices.Contains(r.Flags, inspect.Unknown):

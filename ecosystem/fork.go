@@ -31,7 +31,7 @@ type Forker interface {
 func NewFork(name string, environments []string, first bool) Fork {
 	f := Fork{Package: name, Environments: environments}
 	if !first {
-		f.Package = universe.ForkName(name, strings.Join(environments, "+"))
+		f.Package = universe.ForkName(name, strings.NewReplacer("[", "(", "]", ")").Replace(strings.Join(environments, "+"))) // brackets are for extras
 	}
 	return f
 }

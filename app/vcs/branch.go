@@ -63,11 +63,16 @@ func (r Repo) SetBranch(ctx context.Context, was Branch, name, message string, f
 		return "", false, err
 	}
 	for _, file := range slices.Sorted(maps.Keys(files)) {
-		blob, err := r.run(ctx, "keep "+file, nil, files[file], "hash-object", "-w", "--stdin")
+		at := path.Join(prefix, file)
+		blob, err := r.run(ctx, "keep "+file, nil, files[file], "hash-object", "-w", "--stdin", "--path="+at) // as git would for the work tree
 		if err != nil {
 			return "", false, err
 		}
-		if _, err := r.run(ctx, "keep "+file, index, nil, "update-index", "--add", "--cacheinfo", "100644,"+blob+","+path.Join(prefix, file)); err != nil {
+		mode := "100644"
+		if listed, err := r.run(ctx, "find "+file, index, nil, "ls-files", "--full-name", "--stage", "--", ":/"+at); err == nil && strings.HasPrefix(listed, "100755") {
+			mode = "100755"
+		}
+		if _, err := r.run(ctx, "keep "+file, index, nil, "update-index", "--add", "--cacheinfo", mode+","+blob+","+at); err != nil {
 			return "", false, err
 		}
 	}

@@ -24,7 +24,7 @@ func repo(t *testing.T) (Repo, func(args ...string) string) {
 	if err := os.Mkdir(r.Dir, 0o755); err != nil {
 		t.Fatal(err)
 	}
-	if err := os.WriteFile(filepath.Join(r.Dir, "manifest"), []byte("one\n"), 0o644); err != nil {
+	if err := os.WriteFile(filepath.Join(r.Dir, "manifest"), []byte("one\n"), 0o755); err != nil {
 		t.Fatal(err)
 	}
 	git("init", "--quiet")
@@ -50,6 +50,9 @@ func TestSetBranch(t *testing.T) {
 	first, changed := set(Branch{}, "two\n")
 	if !changed || git("show", "molt/patch:app/manifest") != "two\n" || git("status", "--porcelain") != "" {
 		t.Errorf("changed %v; the work tree: %s", changed, git("status", "--porcelain"))
+	}
+	if listed := git("ls-tree", "molt/patch", "app/manifest"); listed[:6] != "100755" {
+		t.Errorf("the file may no longer be run: %s", listed)
 	}
 	all, err := r.Branches(ctx, "molt/")
 	if err != nil || len(all) != 1 || all[0].Commit != first || all[0].Name != "molt/patch" || all[0].Message != "patch: keel\n\nMolt-Offer: patch\n" {
