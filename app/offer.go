@@ -56,6 +56,9 @@ func (a *App) Offer(ctx context.Context, source universe.Source, dry bool) (all 
 		if len(changed) > 0 {
 			return nil, nil, &input.UsageError{Reason: fmt.Sprintf("%s holds what is not committed; offers are commits on top of the one that is checked out", strings.Join(changed, ", "))}
 		}
+		if at := a.repo.Branch(ctx); strings.HasPrefix(at, offerPrefix) {
+			return nil, nil, &input.UsageError{Reason: fmt.Sprintf("%s is checked out, which is an offer itself; switch to the branch that offers are for", at)}
+		}
 		if branches, err = a.repo.Branches(ctx, offerPrefix); err != nil {
 			return nil, nil, err
 		}

@@ -3,11 +3,16 @@ package ask
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
 
 	"molt/app"
 	"molt/app/config"
+	"molt/core/project"
 	"molt/doc"
+	"molt/ecosystem"
 	"molt/input"
+	"molt/registry"
 )
 
 // An InitRequest says what people know of an application.
@@ -31,6 +36,7 @@ func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
 	}
 	var drafts []app.Draft
 	var first *app.App
+	var names []string // that a goal may have
 	for _, side := range sides {
 		one := set.Settings
 		one.Ecosystem = side
@@ -45,6 +51,10 @@ func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
 			first = a
 		}
 		drafts = append(drafts, a.Draft(ctx))
+		names = append(names, a.Application().Names()...)
+		for _, r := range ecosystem.Runtimes(a.Eco) {
+			names = append(names, r.Name)
+		}
 	}
 	if drafts[0].NeedsRegistry() && r.Registry == "" {
 		if r.Ask != nil {
@@ -52,6 +62,16 @@ func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
 		}
 		if r.Registry == "" {
 			answer.Open = "where packages come from: \"registry:\" in " + config.File + " says it"
+		}
+	}
+	if r.Registry != "" {
+		if _, err := registry.ParseAddress(r.Registry); err != nil {
+			return answer, &input.UsageError{Reason: "--registry: " + err.Error()}
+		}
+	}
+	for word := range strings.FieldsSeq(r.Goal) {
+		if name := project.ParseGoal(word).Name; !slices.ContainsFunc(names, func(n string) bool { return strings.EqualFold(n, name) }) {
+			return answer, &input.UsageError{Reason: "--goal: " + project.NotAmong(name+" is not declared here", name, names)}
 		}
 	}
 	text := app.Write(drafts, r.Registry, r.Goal)

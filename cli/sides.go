@@ -20,7 +20,7 @@ var sided = map[string]func(*call, *cobra.Command, []app.Side, []string) ([]work
 	"survey": each, "config": each, "offer": each, "verify": each, "relock": each, "install": each,
 	"assess": named, "plan": planned, "untangle": named, "fetch": named,
 	"dossier": named, "trace": named, "fit": named, "want": named, "drop": named, "hold": named,
-	"step": staged, "trial": staged,
+	"step": staged, "trial": staged, "range": ranged, "compare": each, "inventory": one, "relay": one,
 }
 
 // A work is what a command is to do on one side.
@@ -59,6 +59,9 @@ func (c *call) onSides(name string, run func(*cobra.Command, []string) error) fu
 		}
 		if into := cmd.Flags().Lookup("into"); into != nil && into.Changed && len(all) > 1 {
 			return &input.UsageError{Reason: "--into makes a copy with the packages of one ecosystem, and the folder has several; --ecosystem says of which"}
+		}
+		if len(all) > 1 && (c.format == "sarif" || c.format == "junit") {
+			return &input.UsageError{Reason: fmt.Sprintf("--format %s is one document, and the folder has packages of several ecosystems; --ecosystem says of which", c.format)}
 		}
 		attention := false
 		for i, w := range all {
@@ -155,11 +158,7 @@ func named(c *call, cmd *cobra.Command, sides []app.Side, args []string) ([]work
 		}
 		side := c.sideOf(sides, name)
 		if side == "" {
-			var names []string
-			for _, s := range sides {
-				names = append(names, s.Ecosystem.Name())
-			}
-			return nil, &input.UsageError{Reason: fmt.Sprintf("%s is neither declared nor locked here, and the folder has packages of %s; --ecosystem says of which it is one", name, strings.Join(names, " and of "))}
+			return nil, &input.UsageError{Reason: fmt.Sprintf("%s is neither declared nor locked here, and the folder has packages of %s; --ecosystem says of which it is one", name, sideNames(sides))}
 		}
 		i := slices.IndexFunc(all, func(w work) bool { return w.side == side })
 		if i < 0 {
@@ -168,6 +167,32 @@ func named(c *call, cmd *cobra.Command, sides []app.Side, args []string) ([]work
 		all[i].args = append(all[i].args, arg)
 	}
 	return all, nil
+}
+
+// one is about a single side, which the call has to name.
+func one(_ *call, cmd *cobra.Command, sides []app.Side, _ []string) ([]work, error) {
+	return nil, &input.UsageError{Reason: fmt.Sprintf("molt %s is about one ecosystem, and the folder has packages of %s; --ecosystem says of which", cmd.Name(), sideNames(sides))}
+}
+
+// ranged is about the side of the package that --of names.
+func ranged(c *call, cmd *cobra.Command, sides []app.Side, args []string) ([]work, error) {
+	of, _ := cmd.Flags().GetString("of")
+	if of == "" {
+		return []work{{sides[0].Ecosystem.Name(), args}}, nil
+	}
+	all, err := named(c, cmd, sides, []string{of})
+	if err != nil {
+		return nil, err
+	}
+	return []work{{all[0].side, args}}, nil
+}
+
+func sideNames(sides []app.Side) string {
+	var names []string
+	for _, s := range sides {
+		names = append(names, s.Ecosystem.Name())
+	}
+	return strings.Join(names, " and of ")
 }
 
 // sideOf returns the side of a name, "" for none.

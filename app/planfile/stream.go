@@ -55,7 +55,8 @@ func Document(data []byte, ecosystem string) []byte {
 	return nil
 }
 
-// WithDocument returns the stream with another document for an ecosystem, which comes last where there was none. Documents that name no ecosystem go.
+// WithDocument returns the stream with another document for an ecosystem, which comes last where there was none. A plan that names no
+// ecosystem goes: it is of a time when there was one.
 func WithDocument(data []byte, ecosystem string, part []byte) []byte {
 	part = bytes.TrimLeft(part, "\n")
 	var out [][]byte
@@ -66,6 +67,9 @@ func WithDocument(data []byte, ecosystem string, part []byte) []byte {
 		case ecosystem:
 			out, found = append(out, part), true
 		case "":
+			if !bytes.Contains(old, []byte("molt-plan:")) { // words of people
+				out = append(out, old)
+			}
 		default:
 			out = append(out, old)
 		}

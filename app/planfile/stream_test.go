@@ -21,6 +21,7 @@ func TestStream(t *testing.T) {
 		{file, "python", "\n\n\n\n\n" + python, file},
 		{file, "js", "ecosystem: js\n", "ecosystem: js\n---\n" + python},
 		{"molt-plan: 1\nstages: []\n", "js", js, js}, // of a time when there was one
+		{"# what we want\n---\n" + js, "python", python, "# what we want\n---\n" + file},
 		{"---\n" + js + "---\r\n" + python, "js", js, file},
 	} {
 		if got := string(WithDocument([]byte(c.before), c.ecosystem, []byte(c.part))); got != c.want {

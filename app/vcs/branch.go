@@ -1,12 +1,9 @@
 package vcs
 
 import (
-	"bytes"
 	"context"
-	"errors"
 	"maps"
 	"os"
-	"os/exec"
 	"path"
 	"path/filepath"
 	"slices"
@@ -101,19 +98,8 @@ func (r Repo) DeleteBranch(ctx context.Context, b Branch) error {
 	return err
 }
 
-// run is git with variables and an input; it returns what git prints, without the line end.
+// run is gitWith, without the line end of what git prints.
 func (r Repo) run(ctx context.Context, doing string, env []string, in []byte, args ...string) (string, error) {
-	cmd := exec.CommandContext(ctx, "git", append([]string{"-C", r.Dir}, args...)...)
-	cmd.Env = append(os.Environ(), env...)
-	var out, says bytes.Buffer
-	cmd.Stdin, cmd.Stdout, cmd.Stderr = bytes.NewReader(in), &out, &says
-	switch err := cmd.Run(); {
-	case ctx.Err() != nil:
-		return "", ctx.Err()
-	case errors.Is(err, exec.ErrNotFound):
-		return "", &GitError{doing, "there is no git on this machine"}
-	case err != nil:
-		return "", &GitError{doing, strings.TrimSpace(says.String() + " " + err.Error())}
-	}
-	return strings.TrimSpace(out.String()), nil
+	out, err := r.gitWith(ctx, doing, env, in, args...)
+	return strings.TrimSpace(out), err
 }

@@ -29,9 +29,17 @@ func (e *GitError) Error() string { return fmt.Sprintf("git could not %s: %s", e
 
 // git runs the git program in the folder.
 func (r Repo) git(ctx context.Context, doing string, args ...string) (string, error) {
+	return r.gitWith(ctx, doing, nil, nil, args...)
+}
+
+// gitWith is git with variables of the environment, and an input.
+func (r Repo) gitWith(ctx context.Context, doing string, env []string, in []byte, args ...string) (string, error) {
 	cmd := exec.CommandContext(ctx, "git", append([]string{"-C", r.Dir}, args...)...)
+	if env != nil {
+		cmd.Env = append(os.Environ(), env...)
+	}
 	var out, says bytes.Buffer
-	cmd.Stdout, cmd.Stderr = &out, &says
+	cmd.Stdin, cmd.Stdout, cmd.Stderr = bytes.NewReader(in), &out, &says
 	switch err := cmd.Run(); {
 	case ctx.Err() != nil:
 		return "", ctx.Err()
