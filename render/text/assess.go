@@ -71,7 +71,7 @@ func (p *Page) Assess(answer doc.Assess) {
 			continue
 		}
 		p.Line("")
-		p.Line("%s %s", p.styled(bold, fmt.Sprintf("%s (%d)", s.standing, len(all))), p.styled(faint, s.means))
+		p.glossed(fmt.Sprintf("%s (%d)", s.standing, len(all)), s.means)
 		if s.standing == project.Silent {
 			var names []string
 			for _, d := range all {
@@ -87,6 +87,18 @@ func (p *Page) Assess(answer doc.Assess) {
 		p.ways(answer.Untangle.Ways)
 	}
 	p.Next(answer.Next)
+}
+
+// glossed prints a heading of our own words with what they mean, below it where there is no room beside it.
+func (p *Page) glossed(heading, means string) {
+	if lipgloss.Width(heading)+1+lipgloss.Width(means) <= p.Width {
+		p.Line("%s %s", p.styled(bold, heading), p.styled(faint, means))
+		return
+	}
+	p.Line("%s", p.styled(bold, heading))
+	for _, l := range wrap(means, p.Width-2) {
+		p.Line("  %s", p.styled(faint, l))
+	}
 }
 
 func goalOf(answer doc.Assess) string {
@@ -154,7 +166,7 @@ func (p *Page) touches(all []doc.Touch) {
 		return
 	}
 	p.Line("")
-	p.Line("%s %s", p.styled(bold, fmt.Sprintf("advice (%d)", len(all))), p.styled(faint, "what upgrade guides say that touches this application"))
+	p.glossed(fmt.Sprintf("advice (%d)", len(all)), "what upgrade guides say that touches this application")
 	by := func(t doc.Touch) string { return fmt.Sprintf("%s %s, %s (%s)", t.About, t.To, t.Source, t.Confidence) }
 	for i, t := range all {
 		if i == 0 || by(all[i-1]) != by(t) {
@@ -214,7 +226,15 @@ func (p *Page) runtimes(all []doc.Runtime) {
 // assessed prints packages of one standing, with names of a width: a line for the move, below it what it rests on.
 func (p *Page) assessed(all []doc.Assessed, wide int) {
 	for _, d := range all {
-		p.Line("  %s%s  %s%s", d.Name, blanks(wide-lipgloss.Width(d.Name)), moveOf(d), p.styled(faint, by(d)+serving(d)))
+		tail := by(d) + serving(d)
+		if wide+4+lipgloss.Width(moveOf(d)+tail) <= p.Width {
+			p.Line("  %s%s  %s%s", d.Name, blanks(wide-lipgloss.Width(d.Name)), moveOf(d), p.styled(faint, tail))
+		} else {
+			p.Line("  %s%s  %s", d.Name, blanks(wide-lipgloss.Width(d.Name)), moveOf(d))
+			for _, l := range wrap(strings.TrimLeft(tail, ",; "), p.Width-6) {
+				p.Line("      %s", p.styled(faint, l))
+			}
+		}
 		for _, e := range d.Evidence {
 			p.evidence(graded(e.Grade), e.Says)
 		}

@@ -25,7 +25,8 @@ type Page struct {
 	Plain bool      // for a screen reader or a log: rows are read one after the other, so nothing stands in columns or is broken into lines
 	err   error
 
-	columns []int // of the tables of a screen that line up, nil where each has its own
+	columns  []int // of the tables of a screen that line up, nil where each has its own
+	squeezed bool  // columns would be wider than the page, so that rows are blocks though it is not narrow
 }
 
 // Side is the heading above what is said of one ecosystem of several.
@@ -164,7 +165,16 @@ func (p *Page) parts(indent string, head []cell, all []part) {
 }
 
 // headed reports whether columns have heads; else the cells say what they are.
-func (p *Page) headed() bool { return p.Width >= narrow && !p.Plain }
+func (p *Page) headed() bool { return p.Width >= narrow && !p.Plain && !p.squeezed }
+
+// across is how wide columns are together.
+func across(indent string, widths []int) int {
+	all := len(indent)
+	for _, w := range widths {
+		all += w + 2
+	}
+	return all
+}
 
 // widths finds how wide the columns of rows are. The last cell of a row may be as wide as it likes.
 func widths(rows [][]cell) (all []int) {
@@ -191,7 +201,7 @@ func (p *Page) rows(indent string, rows [][]cell, widths []int) {
 			p.sentence(indent, row)
 			continue
 		}
-		if p.Width < narrow && len(row) > 3 {
+		if (p.Width < narrow || p.squeezed) && len(row) > 3 {
 			p.block(indent, row)
 			continue
 		}

@@ -62,7 +62,30 @@ func (p *Page) Survey(answer doc.Survey) {
 	} else if !answer.Locked {
 		p.wrapped("", "There is no lock; what is shown as locked is what the manifest would resolve to today, as far as it does.")
 	}
-	var tables []part
+	tables, names := p.surveyTables(kinds, by, odd, current)
+	var whole [][]cell
+	for _, t := range tables {
+		whole = append(whole, t.rows...)
+	}
+	if p.headed() && across("  ", widths(whole)) > p.Width {
+		p.squeezed = true
+		defer func() { p.squeezed = false }()
+		tables, _ = p.surveyTables(kinds, by, odd, current)
+	}
+	head := []cell{{"package", &faint}, {"declared", &faint}, {"locked", &faint}, {"in range", &faint}, {"newest", &faint}, {"behind by", &faint}, {"", nil}}
+	p.parts("  ", head, tables)
+	if len(names) > 0 {
+		p.Line("")
+		p.heading("Current")
+		slices.Sort(names)
+		p.wrapped("  ", strings.Join(names, ", "))
+	}
+	p.Next(answer.Next)
+}
+
+// surveyTables makes the tables of a survey: what is behind, by the size of the move, what nobody can tell, what is current with a remark; and the names of
+// what is current without one.
+func (p *Page) surveyTables(kinds []version.Jump, by map[version.Jump][]doc.SurveyRow, odd, current []doc.SurveyRow) (tables []part, names []string) {
 	for _, k := range kinds {
 		t := part{title: fmt.Sprintf("Behind by a %s", k)}
 		if k == version.Pre {
@@ -77,7 +100,6 @@ func (p *Page) Survey(answer doc.Survey) {
 	for _, r := range odd {
 		cannot.rows = append(cannot.rows, p.surveyCells(r))
 	}
-	var names []string
 	for _, r := range current {
 		if flags(r) != "" {
 			remarked.rows = append(remarked.rows, p.surveyCells(r))
@@ -85,15 +107,7 @@ func (p *Page) Survey(answer doc.Survey) {
 			names = append(names, r.Name)
 		}
 	}
-	head := []cell{{"package", &faint}, {"declared", &faint}, {"locked", &faint}, {"in range", &faint}, {"newest", &faint}, {"behind by", &faint}, {"", nil}}
-	p.parts("  ", head, append(tables, cannot, remarked))
-	if len(names) > 0 {
-		p.Line("")
-		p.heading("Current")
-		slices.Sort(names)
-		p.wrapped("  ", strings.Join(names, ", "))
-	}
-	p.Next(answer.Next)
+	return append(tables, cannot, remarked), names
 }
 
 // packagesIn counts the packages that rows are about: several members of a workspace may declare the same at the same release.
@@ -105,12 +119,15 @@ func packagesIn(rows []doc.SurveyRow) int {
 	return len(seen)
 }
 
+// roomy is the width from which on a row has room for both releases and time.
+const roomy = 90
+
 func (p *Page) surveyCells(r doc.SurveyRow) []cell {
 	best, declared := r.Best, cmp.Or(r.Declared, "any")
 	lag := ""
 	if r.Releases > 0 {
 		lag = render.Count(r.Releases, "release")
-		if r.Days > 0 {
+		if r.Days > 0 && (p.Width >= roomy || !p.headed()) {
 			lag += ", " + span(time.Duration(r.Days)*24*time.Hour)
 		}
 	}
