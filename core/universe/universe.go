@@ -106,6 +106,7 @@ type File struct {
 	Size      int64  // in bytes, 0 when the registry does not say
 	Kind      string // which of several forms, as the ecosystem calls it; "" where it has one
 	When      string // the platforms for which it is, as the ecosystem writes conditions; "" for all
+	Name      string // of the file, where its address does not end in it
 }
 
 // File returns the first of the files; the zero File when there are none.

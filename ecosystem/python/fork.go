@@ -18,14 +18,14 @@ type fork struct {
 	envs environments
 }
 
-// forksOf finds the environments of forks; envs are those of all.
+// forksOf finds the environments of forks; envs are those of all, none where they cannot be read.
 func forksOf(all ecosystem.Forks, named []ecosystem.Environment, envs environments) forks {
 	out := forks{}
 	for name, parts := range all {
 		for _, part := range parts {
 			f := fork{name: part.Package}
 			for i, e := range named {
-				if slices.Contains(part.Environments, e.Name) {
+				if i < len(envs) && slices.Contains(part.Environments, e.Name) {
 					f.envs = append(f.envs, envs[i])
 				}
 			}
@@ -145,6 +145,11 @@ func (w *lockWriter) forkEntries() {
 // forks reads them.
 func (r *lockReader) forks(ours unknown) error {
 	table, _ := ours["by-environment"].(unknown)
+	if len(table) > 0 {
+		if _, err := environmentsOf(r.lock.Environments); err != nil {
+			return r.fail("an environment cannot be read: %v", err)
+		}
+	}
 	for name, v := range table {
 		parts, _ := v.([]any)
 		for i, part := range parts {

@@ -211,7 +211,7 @@ func (Python) FileFor(p *ecosystem.LockedPackage, h *ecosystem.Host) (universe.F
 	var best universe.File
 	rank := -1
 	for _, f := range p.Files {
-		if w, ok := parseWheel(fileName(f.Address)); ok && f.Kind == wheelKind {
+		if w, ok := parseWheel(nameOf(f)); ok && f.Kind == wheelKind {
 			if r := d.rank(w); r > rank {
 				best, rank = f, r
 			}

@@ -41,6 +41,9 @@ func (Python) EncodeLock(l *ecosystem.Lock) []byte {
 	}
 	kept, _ := l.Kept.(unknown)
 	others, _ := kept["packages"].([]any)
+	if len(releases) == 0 && len(others) == 0 {
+		w.line("packages = []") // the specification asks for the key
+	}
 	for _, p := range others {
 		w.line("")
 		w.table("[[packages]]", p)
@@ -60,6 +63,9 @@ func (w *lockWriter) line(format string, args ...any) { fmt.Fprintf(w, format+"\
 
 // unknown are the keys that a reader kept since it does not know them.
 type unknown = map[string]any
+
+// derived are keys that are made of what the application asks for, and kept of a lock that does not tell that.
+var derived = []string{"environments", "extras", "dependency-groups"}
 
 func (w *lockWriter) head() {
 	l := w.lock
@@ -112,7 +118,7 @@ func (w *lockWriter) head() {
 	w.line("created-by = \"molt\"")
 	kept, _ := l.Kept.(unknown)
 	for _, key := range slices.Sorted(maps.Keys(kept)) {
-		if key != "tool" && key != "packages" {
+		if key != "tool" && key != "packages" && (l.Edgeless || !slices.Contains(derived, key)) {
 			w.line("%s = %s", tomlKey(key), inlineTOML(kept[key]))
 		}
 	}
@@ -123,8 +129,8 @@ func (w *lockWriter) pkg(p *ecosystem.LockedPackage) {
 	w.line("\n[[packages]]\nname = %s\nversion = %s", quoteTOML(universe.Plain(p.Name)), quoteTOML(p.Version))
 	if m := w.markers[p.Name]; m != nil {
 		w.line("marker = %s", literal(m.String()))
-	} else if p.Only != "" {
-		w.line("marker = %s", literal(p.Only))
+	} else if text, ok := kept["marker"].(string); ok && w.lock.Edgeless {
+		w.line("marker = %s", literal(text))
 	}
 	for _, q := range p.Runtimes {
 		if q.Name == runtimeName {
@@ -166,11 +172,11 @@ func (w *lockWriter) pkg(p *ecosystem.LockedPackage) {
 		}
 		w.line("]")
 	}
-	if w.lock.Index != "" {
+	if w.lock.Index != "" && kept["index"] == nil {
 		w.line("index = %s", quoteTOML(w.lock.Index))
 	}
 	for _, key := range slices.Sorted(maps.Keys(kept)) {
-		if key != "tool" {
+		if key != "tool" && key != "marker" {
 			w.line("%s = %s", tomlKey(key), inlineTOML(kept[key]))
 		}
 	}
@@ -228,7 +234,7 @@ func (w *lockWriter) files(p *ecosystem.LockedPackage) {
 		case !strings.Contains(address, "://") && w.lock.Index != "":
 			address = strings.TrimSuffix(w.lock.Index, "/") + "/" + address
 		}
-		text := "{ name = " + quoteTOML(fileName(f.Address)) + ", " + where + " = " + quoteTOML(address)
+		text := "{ name = " + quoteTOML(nameOf(f)) + ", " + where + " = " + quoteTOML(address)
 		if f.Size > 0 {
 			text += ", size = " + strconv.FormatInt(f.Size, 10)
 		}
@@ -368,6 +374,9 @@ func readEdge(text, group string) (solve.Edge, error) {
 	}
 	return e, nil
 }
+
+// nameOf returns the name of a file of a release.
+func nameOf(f universe.File) string { return cmp.Or(f.Name, fileName(f.Address)) }
 
 // fileName returns the last part of an address, as it is written in a file system.
 func fileName(address string) string {

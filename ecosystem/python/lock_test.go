@@ -233,3 +233,37 @@ func FuzzLock(f *testing.F) {
 		}
 	})
 }
+
+// TestAddressWithoutName keeps the name of a file whose address does not end in it, and the registry of each release.
+func TestAddressWithoutName(t *testing.T) {
+	text := `lock-version = "1.0"
+created-by = "other"
+[[packages]]
+name = "keel"
+version = "1.0"
+index = "https://a.example/simple"
+wheels = [{ name = "keel-1.0-py3-none-any.whl", url = "https://a.example/download/7", hashes = {} }]
+[[packages]]
+name = "oar"
+version = "2.0"
+index = "https://b.example/simple"
+wheels = [{ url = "https://b.example/simple/oar-2.0-py3-none-any.whl", hashes = {} }]
+`
+	l, err := Python{}.DecodeLock("pylock.toml", []byte(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	data := string(Python{}.EncodeLock(l))
+	for _, want := range []string{
+		`{ name = "keel-1.0-py3-none-any.whl", url = "https://a.example/download/7"`,
+		`{ name = "oar-2.0-py3-none-any.whl", url = "https://b.example/simple/oar-2.0-py3-none-any.whl"`,
+		`index = "https://b.example/simple"`,
+	} {
+		if !strings.Contains(data, want) {
+			t.Errorf("%s is not in\n%s", want, data)
+		}
+	}
+	if l.Packages[0].Files[0].When == "" {
+		t.Error("the platforms of keel's wheel are not read from its name")
+	}
+}

@@ -160,14 +160,14 @@ func (r *lockReader) pkg(eco Python, v any) error {
 		p.Runtimes = []universe.Requirement{{Name: runtimeName, Text: text}}
 	}
 	index, _ := table["index"].(string)
-	if r.lock.Index == "" {
+	if r.lock.Index == "" && strings.Contains(index, "://") {
 		r.lock.Index = index
 	}
 	for _, one := range append(slices.Clip(list), table["sdist"]) {
 		if one == nil {
 			continue
 		}
-		f, err := r.fileOf(name, version, one, index)
+		f, err := r.fileOf(name, version, one)
 		if err != nil {
 			return err
 		}
@@ -182,12 +182,19 @@ func (r *lockReader) pkg(eco Python, v any) error {
 			kept[key] = v
 		}
 	}
+	if index != "" && index != r.lock.Index {
+		kept["index"] = index
+	}
 	tool, _ := table["tool"].(unknown)
 	ours, known := tool["molt"].(unknown)
 	if others := without(tool, "molt"); len(others) > 0 {
 		kept["tool"] = others
 	}
 	if len(kept) > 0 {
+		p.Kept = kept
+	}
+	if text, ok := table["marker"].(string); ok && !known {
+		kept["marker"] = text
 		p.Kept = kept
 	}
 	if known {
@@ -249,14 +256,17 @@ func without(all unknown, key string) unknown {
 }
 
 // fileOf reads a file of a release.
-func (r *lockReader) fileOf(name string, version *specifiers.Version, v any, index string) (universe.File, error) {
+func (r *lockReader) fileOf(name string, version *specifiers.Version, v any) (universe.File, error) {
 	table, ok := v.(unknown)
 	if !ok {
 		return universe.File{}, r.fail("%s: expected a table for each file", name)
 	}
 	address, _ := table["url"].(string)
 	if address == "" {
-		if address, _ = table["path"].(string); !isPath(address) {
+		if address, _ = table["path"].(string); address == "" {
+			return universe.File{}, r.fail("%s %s: a file has a url or a path, and this one has neither", name, version.Normal())
+		}
+		if !isPath(address) {
 			address = "./" + address
 		}
 	}
@@ -269,7 +279,10 @@ func (r *lockReader) fileOf(name string, version *specifiers.Version, v any, ind
 		return universe.File{}, r.fail("%s %s: the file %q is none of this release, by its name", name, version.Normal(), file)
 	}
 	f := universe.File{Address: address, Kind: kind}
-	if index != "" && !isPath(address) {
+	if file != fileName(address) {
+		f.Name = file
+	}
+	if index := r.lock.Index; index != "" && !isPath(address) {
 		f.Address = strings.TrimPrefix(address, strings.TrimSuffix(index, "/")+"/")
 	}
 	if size, ok := table["size"].(int64); ok {
@@ -315,13 +328,30 @@ func (r *lockReader) finish(whole unknown) (*ecosystem.Lock, error) {
 		}
 	}
 	slices.SortFunc(r.lock.Packages, func(a, b ecosystem.LockedPackage) int { return strings.Compare(a.ID, b.ID) })
-	r.lock.Edgeless = !known || application == nil && len(r.lock.Packages) > 0
+	r.lock.Edgeless = !known || len(r.lock.Roots) == 0 && len(r.lock.Packages) > 0
+	if r.lock.Edgeless {
+		r.lock.Environments = nil // those of a lock that says what it is for stand in what is kept
+		if len(r.lock.Forks) > 0 {
+			return nil, r.fail("releases are told apart by environment, and what the application asks for is not there")
+		}
+	}
+	for _, key := range derived {
+		if v, ok := whole[key]; ok && r.lock.Edgeless {
+			r.kept[key] = v
+			r.lock.Kept = r.kept
+		}
+	}
 	l := newLinker(r.lock)
 	for i := range r.lock.Packages {
 		p := &r.lock.Packages[i]
 		p.Needs = l.link(p.Name, p.Needs)
 		if !r.lock.Edgeless { // the demands tell
 			p.Only = ""
+			if kept, ok := p.Kept.(unknown); ok {
+				if delete(kept, "marker"); len(kept) == 0 {
+					p.Kept = nil
+				}
+			}
 		}
 	}
 	if r.lock.Edgeless {
