@@ -49,21 +49,40 @@ func NoneFits(ctx context.Context, source universe.Source, app Application, goal
 	case hidden != "":
 		return &GoalError{goal, says + " that may be used: " + hidden + "; what is left has the majors " + majors(p, app.Scheme)}
 	}
-	return &GoalError{goal, says + "; published majors: " + majors(p, app.Scheme)}
+	return &GoalError{goal, says + withdrawnOf(p, app.Scheme, goal.Constraint) + "; published majors: " + majors(p, app.Scheme)}
+}
+
+// withdrawnOf tells the newest release that a goal would mean if it were not withdrawn; "" when there is none.
+func withdrawnOf(p *universe.Package, scheme version.Scheme, constraint string) string {
+	meant, err := scheme.Goal(constraint)
+	if err != nil {
+		return ""
+	}
+	i := meant.Admit(p.Versions()).Minus(p.Standing()).Max()
+	if i < 0 {
+		return ""
+	}
+	return fmt.Sprintf(" that is not withdrawn: %s is (%s)", p.Version(i), p.At(i).Withdrawn)
 }
 
 func majors(p *universe.Package, scheme version.Scheme) string {
 	var all []string
-	stable := map[string]bool{}
+	stable, standing := map[string]bool{}, map[string]bool{}
 	for i := range p.Len() {
 		m := scheme.Major(p.Version(i))
 		if !slices.Contains(all, m) {
 			all = append(all, m)
 		}
-		stable[m] = stable[m] || !p.Version(i).Prerelease()
+		if !p.Withdrawn(i) {
+			standing[m] = true
+			stable[m] = stable[m] || !p.Version(i).Prerelease()
+		}
 	}
 	for i, m := range all {
-		if !stable[m] {
+		switch {
+		case !standing[m]:
+			all[i] = m + " (withdrawn)"
+		case !stable[m]:
 			all[i] = m + " (previews only)"
 		}
 	}
