@@ -21,7 +21,7 @@ tbody th{font-weight:400}
 thead button{all:unset;cursor:pointer;font-weight:600}
 thead button:focus-visible,summary:focus-visible,.wide:focus-visible,nav a:focus-visible{outline:2px solid var(--ink);outline-offset:2px}
 code{font:.9em ui-monospace,monospace;background:var(--shade);padding:.1rem .3rem;overflow-wrap:anywhere}
-ol,ul{padding-left:1.5rem;margin:.25rem 0 .75rem}
+ol,ul{padding-left:2rem;margin:.25rem 0 .75rem}
 li{margin:.2rem 0}
 details{border-bottom:1px solid var(--line);padding:.4rem 0}
 summary{cursor:pointer}
@@ -31,7 +31,7 @@ svg text{font:12px system-ui,sans-serif;fill:var(--ink)}
 .rail{stroke:var(--line);stroke-width:3;fill:none}
 .stop{stroke:var(--ink);stroke-width:2;fill:var(--ground)}.stop.done{fill:var(--good);stroke:var(--good)}.stop.hand{stroke:var(--look)}.stop.end{stroke-width:4}.stop.wall{stroke:var(--way)}
 .lag{stroke:var(--ink);stroke-width:2;fill:none}.dot{fill:var(--ink)}
-@media print{:root{--ground:#fff;--ink:#000;--soft:#333;--line:#999;--shade:#fff}main{max-width:none;padding:0}nav,.tools{display:none}details,tr,li{break-inside:avoid}.wide{overflow:visible}}
+@media print{:root{--ground:#fff;--ink:#000;--soft:#333;--line:#999;--shade:#fff}main{max-width:none;padding:0}nav,.tools{display:none}details,tr,li{break-inside:avoid}h2,h3,caption{break-after:avoid}.wide{overflow:visible}}
 @media (max-width:40rem){th,td{padding-right:.5rem}h1{font-size:1.25rem}}
 `
 
