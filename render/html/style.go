@@ -27,7 +27,7 @@ details{border-bottom:1px solid var(--line);padding:.4rem 0}
 summary{cursor:pointer}
 nav{font-size:.925rem;margin:.75rem 0}nav a{color:inherit;margin-right:1rem;white-space:nowrap}
 svg{display:block;max-width:100%;height:auto}
-svg text{font:12px system-ui,sans-serif;fill:var(--ink)}
+svg text{font:12px system-ui,sans-serif;fill:var(--ink);paint-order:stroke;stroke:var(--ground);stroke-width:4px}
 .rail{stroke:var(--line);stroke-width:3;fill:none}
 .stop{stroke:var(--ink);stroke-width:2;fill:var(--ground)}.stop.done{fill:var(--good);stroke:var(--good)}.stop.hand{stroke:var(--look)}.stop.end{stroke-width:4}.stop.wall{stroke:var(--way)}
 .lag{stroke:var(--ink);stroke-width:2;fill:none}.dot{fill:var(--ink)}
