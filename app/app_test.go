@@ -152,7 +152,7 @@ func (b *bench) planned() (*App, universe.Source) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	if err := a.WritePlan(planfile.New(plan)); err != nil {
+	if _, err := a.WritePlan(planfile.New(plan)); err != nil {
 		b.Fatal(err)
 	}
 	return a, source
@@ -527,7 +527,7 @@ func TestEditedPlan(t *testing.T) {
 		t.Fatal(err)
 	}
 	doc.Stages = doc.Stages[1:] // without the bridge, hulk 4 does not resolve
-	if err := a.WritePlan(doc); err != nil {
+	if _, err := a.WritePlan(doc); err != nil {
 		t.Fatal(err)
 	}
 	before := b.read("package.json") + b.read("molt.lock")

@@ -116,7 +116,7 @@ func (a *App) Split(ctx context.Context, source universe.Source, id string, apar
 	if err := file.Split(id, first, second); err != nil {
 		return first, second, err
 	}
-	return first, second, a.writePlanText("splitting stage "+id, file.Text.Bytes())
+	return first, second, a.writePlanText("splitting stage "+id, file.Text.Bytes(), nil)
 }
 
 // solveParts solves two parts of a stage one after the other, from the state that the stages before them leave.

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -208,8 +209,11 @@ func (a *App) configured() []string {
 // HasGoal reports whether the configuration names a goal.
 func (a *App) HasGoal() bool { return len(a.configured()) > 0 }
 
-// ReadPlan reads the plan of the application.
+// ReadPlan reads the plan of the application. Where it has several sides, the plans of the others must be readable too.
 func (a *App) ReadPlan() (*planfile.Plan, error) {
+	if _, err := a.plans(); err != nil {
+		return nil, err
+	}
 	data, err := a.readPlanText()
 	switch {
 	case errors.Is(err, fs.ErrNotExist) && len(a.beside()) > 0:
@@ -232,22 +236,56 @@ func (a *App) ReadPlan() (*planfile.Plan, error) {
 	return file, nil
 }
 
-// WritePlan puts a plan on disk. The folder must be in use.
-func (a *App) WritePlan(file *planfile.Plan) error {
+// WritePlan puts a plan on disk. A plan that people wrote into, or that cannot be read, is kept under another name, which is returned; "" when there
+// was none. The folder must be in use.
+func (a *App) WritePlan(file *planfile.Plan) (aside string, err error) {
 	data, err := file.Encode()
 	if err != nil {
-		return err
+		return "", err
 	}
-	return a.writePlanText("plan", data)
+	aside, before, err := a.replaced()
+	if err != nil {
+		return "", err
+	}
+	return aside, a.writePlanText("plan", data, before)
 }
 
-// writePlanText puts a text of the plan on disk that was solved.
-func (a *App) writePlanText(what string, data []byte) error {
+// replaced returns the file of the plan that is there, and the name under which it is to be kept; "" where nothing of it would be lost.
+func (a *App) replaced() (aside string, file map[string][]byte, err error) {
+	whole, err := a.files.Content(planfile.File)
+	if whole == nil || err != nil {
+		return "", nil, err
+	}
+	text, err := a.readPlanText()
+	if errors.Is(err, fs.ErrNotExist) { // what there is is of another side, or of a time when there was one
+		text, err = planfile.Nameless(whole), nil
+	}
+	if text == nil || err != nil {
+		return "", nil, err
+	}
+	if old, err := planfile.Read(planfile.File, text); err == nil && !old.Decided() {
+		return "", nil, nil
+	}
+	for n := 1; ; n++ {
+		aside = planfile.Aside(n)
+		switch there, err := a.files.Content(aside); {
+		case err != nil:
+			return "", nil, err
+		case there == nil || bytes.Equal(there, whole):
+			return aside, map[string][]byte{aside: whole}, nil
+		}
+	}
+}
+
+// writePlanText puts a text of the plan on disk that was solved, and other files with it.
+func (a *App) writePlanText(what string, data []byte, others map[string][]byte) error {
 	whole, err := a.wholePlan(data)
 	if err != nil {
 		return err
 	}
-	if err := a.files.WriteFiles(what, map[string][]byte{planfile.File: whole}); err != nil {
+	files := map[string][]byte{planfile.File: whole}
+	maps.Copy(files, others)
+	if err := a.files.WriteFiles(what, files); err != nil {
 		return err
 	}
 	return a.runner().RememberPlan(data)

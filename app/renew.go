@@ -98,7 +98,7 @@ func (a *App) Renew(ctx context.Context, source universe.Source) (*Renewal, erro
 
 // WriteRenewal puts a renewed plan on disk. The folder must be in use.
 func (a *App) WriteRenewal(r *Renewal) error {
-	return a.writePlanText("plan", r.text)
+	return a.writePlanText("plan", r.text, nil)
 }
 
 // news tells in what the lock and the registry have moved on.

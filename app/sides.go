@@ -12,6 +12,7 @@ import (
 	"molt/app/config"
 	"molt/app/planfile"
 	"molt/core/project"
+	"molt/doc"
 	"molt/ecosystem"
 	"molt/input"
 )
@@ -150,6 +151,38 @@ func (a *App) readPlanText() ([]byte, error) {
 		return nil, fs.ErrNotExist
 	}
 	return data, nil
+}
+
+func (a *App) sideNames() (all []string) {
+	for _, e := range a.ecosystems() {
+		all = append(all, e.Name())
+	}
+	return all
+}
+
+// plans reads the plans of all sides, each of which has to be one that can be read.
+func (a *App) plans() (map[string]*planfile.Plan, error) {
+	if len(a.beside()) == 0 {
+		return nil, nil
+	}
+	data, err := a.files.Read(planfile.File, input.Plan)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	} else if err != nil {
+		return nil, err
+	}
+	return planfile.Stream(data, a.sideNames())
+}
+
+// NextBeside returns the first stage that is still to do in the plans of other sides; nil where there is none, or where they cannot be read.
+func (a *App) NextBeside() *doc.PlanStage {
+	plans, _ := a.plans()
+	for _, s := range a.beside() {
+		if p := plans[s.Ecosystem.Name()]; p != nil && p.Next() != nil {
+			return p.Next()
+		}
+	}
+	return nil
 }
 
 // wholePlan returns the text of the plan's file with another document for this side.

@@ -351,7 +351,7 @@ func (a *App) stepByHand(file *planfile.Plan, stage *doc.PlanStage) (*Step, erro
 	if step.Left = file.Left(); step.Left == 0 {
 		step.Own = a.ownVersion(file)
 	}
-	return step, a.writePlanText("stage "+stage.ID, file.Text.Bytes())
+	return step, a.writePlanText("stage "+stage.ID, file.Text.Bytes(), nil)
 }
 
 // rehearse works out the manifests and the lock of a stage in memory.

@@ -1,6 +1,7 @@
 package ask
 
 import (
+	"fmt"
 	"time"
 
 	"molt/app/planfile"
@@ -81,7 +82,11 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 			return doc.Plan{}, err
 		}
 	}
-	return answer, s.App.WritePlan(file)
+	aside, err := s.App.WritePlan(file)
+	if aside != "" && err == nil {
+		answer.Remarks = append(answer.Remarks, fmt.Sprintf("the plan before, with what people wrote into it, is now %s; molt plan --renew makes a plan anew and keeps what they decided", aside))
+	}
+	return answer, err
 }
 
 // planned makes the document of a plan, with the tangle where the goal is out of reach; made is nil for a plan that was not made now.

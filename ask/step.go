@@ -119,6 +119,9 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 			return nil, err
 		}
 	}
+	if beside := s.App.NextBeside(); beside != nil {
+		answer.Beside = beside.ID
+	}
 	answer.Next = nextOfStep(answer)
 	done := &Stepped{Stage: &answer, Left: got.Left, AtGoal: got.ToGoal == 0 && !got.Stage.After && got.Left > 0}
 	if got.Passed && r.Commit {

@@ -39,7 +39,8 @@ goal in one leap instead of one major at a time; --notes reads the change logs o
 
 The plan is there to be edited. --check solves it again as it stands and says what no longer holds, with its line.
 --split puts packages of a stage into a stage of their own. --renew makes the plan anew when lock or registry have
-moved on, keeps what people decided, and tells what changed.`,
+moved on, keeps what people decided, and tells what changed. A plan for new goals takes the place of the one that is
+there; when people had written into that, it is kept as molt-plan.before.yaml.`,
 		Example: `  molt plan brackwater@5
   molt plan brackwater@5 node@22 --fresh minor --dry-run
   molt plan --split minor --apart tidepool-pages,tidepool-store

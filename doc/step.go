@@ -15,7 +15,9 @@ type Step struct {
 	Unchecked string `json:"unchecked,omitempty"`
 	Left      int    `json:"left"`
 	ToGoal    int    `json:"toGoal"` // of what is left, the stages that lead to the goal
-	Next      *Next  `json:"next,omitempty"`
+	// Beside is the next stage of the packages of another ecosystem in the same folder, "" for none.
+	Beside string `json:"beside,omitempty"`
+	Next   *Next  `json:"next,omitempty"`
 }
 
 // A Check is the verdict of one check, or of one task that belongs to a change.

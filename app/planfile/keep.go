@@ -121,6 +121,36 @@ func KeepNotes(old, fresh *Plan) (kept []string) {
 	return kept
 }
 
+// Decided reports whether people wrote into a plan: notes, comments, stages of their own, or changes and stages that they took out. A title and an order
+// do not show.
+func (p *Plan) Decided() bool {
+	said := map[string]bool{}
+	for _, text := range Why {
+		said["# "+text] = true
+	}
+	for l := range strings.Lines(planHead) {
+		said[strings.TrimSpace(l)] = true
+	}
+	for _, l := range p.Text.Lines {
+		if text := strings.TrimSpace(l); strings.HasPrefix(text, "#") && !said[text] {
+			return true
+		}
+	}
+	if p.Note != "" || p.Made == nil {
+		return true
+	}
+	for id, names := range p.Made.Offered {
+		stage := p.Stage(id)
+		if stage == nil || slices.ContainsFunc(names, func(name string) bool { return !p.Moves(name, id) }) {
+			return true
+		}
+	}
+	return slices.ContainsFunc(p.Stages, func(s doc.PlanStage) bool {
+		_, offered := p.Made.Offered[s.ID]
+		return !offered || s.Note != "" || slices.ContainsFunc(s.Changes, func(c doc.PlanChange) bool { return c.Note != "" })
+	})
+}
+
 // KeepComments puts the comments that people wrote above stages and changes of the old plan into the text of the new.
 func KeepComments(old *Plan, data []byte) ([]byte, error) {
 	fresh, err := Read(File, data)

@@ -73,3 +73,44 @@ func TestKeepOrderAndDropped(t *testing.T) {
 		t.Errorf("a plan that does not say what it was made on: %q", kept)
 	}
 }
+
+// TestDecided tells a plan as Molt wrote it, also after some of its stages, from one that people wrote into.
+func TestDecided(t *testing.T) {
+	made := func() *Plan {
+		change := doc.PlanChange{Name: "x", Group: "dependencies", From: &doc.PlanPoint{Version: "1.0.0"}, To: &doc.PlanPoint{Version: "1.1.0"}}
+		return &Plan{Plan: doc.Plan{Format: Format, Goal: "y@2", Made: &doc.PlanMade{On: "2026-01-01", Offered: map[string][]string{"minor": {"x"}, "goal-2": {}}},
+			Stages: []doc.PlanStage{{ID: "minor", Kind: "minor", Status: doc.Pending, Changes: []doc.PlanChange{change}}, {ID: "goal-2", Kind: "goal", Status: doc.Pending}}}}
+	}
+	for name, c := range map[string]struct {
+		edit func(p *Plan)
+		text [2]string // replaced
+		want bool
+	}{
+		"as it was made":       {},
+		"a stage is done":      {edit: func(p *Plan) { p.Stages[0].Status = doc.Done }},
+		"a note":               {edit: func(p *Plan) { p.Note = "mine" }, want: true},
+		"a note on a stage":    {edit: func(p *Plan) { p.Stages[1].Note = "mine" }, want: true},
+		"a note on a change":   {edit: func(p *Plan) { p.Stages[0].Changes[0].Note = "mine" }, want: true},
+		"a stage dropped":      {edit: func(p *Plan) { p.Stages = p.Stages[:1] }, want: true},
+		"a stage of one's own": {edit: func(p *Plan) { p.Stages[1].ID = "later" }, want: true},
+		"a change dropped":     {edit: func(p *Plan) { p.Stages[0].Changes = []doc.PlanChange{} }, want: true},
+		"a comment":            {text: [2]string{"stages:", "# mine\nstages:"}, want: true},
+		"nothing of Molt":      {edit: func(p *Plan) { p.Made = nil }, want: true},
+	} {
+		p := made()
+		if c.edit != nil {
+			c.edit(p)
+		}
+		data, err := p.Encode()
+		if err != nil {
+			t.Fatal(err)
+		}
+		read, err := Read(File, []byte(strings.Replace(string(data), c.text[0], c.text[1], 1)))
+		if err != nil {
+			t.Fatalf("%s: %v\n%s", name, err, data)
+		}
+		if got := read.Decided(); got != c.want {
+			t.Errorf("%s: %v, want %v\n%s", name, got, c.want, data)
+		}
+	}
+}

@@ -17,6 +17,14 @@ import (
 // File is the name of the plan. It is committed, reviewed, and may be edited.
 const File = "molt-plan.yaml"
 
+// Aside is the name of the copy of a plan that another one replaced, of the nth that is there from the second on.
+func Aside(n int) string {
+	if n < 2 {
+		return "molt-plan.before.yaml"
+	}
+	return fmt.Sprintf("molt-plan.before-%d.yaml", n)
+}
+
 // Format is the version of the plan's format that this Molt writes, and the newest that it reads.
 const Format = 1
 

@@ -2,6 +2,9 @@ package planfile
 
 import (
 	"bytes"
+	"fmt"
+	"slices"
+	"strings"
 
 	"molt/app/yamlfile"
 )
@@ -44,12 +47,63 @@ func ecosystemOf(part []byte) string {
 	return head.Ecosystem
 }
 
-// Document returns the document of an ecosystem, nil where there is none, with empty lines before it in place of what stands there, so that positions
-// are those of the file.
+// Stream reads the plans of a file by ecosystem, which are some of those known. A sole plan that names none is left out. The error is of the first that
+// cannot be read, that is for no known ecosystem or for one that had its plan, or that has a stage with the id of another's.
+func Stream(data []byte, known []string) (map[string]*Plan, error) {
+	plans, ids := map[string]*Plan{}, map[string]bool{}
+	all := slices.DeleteFunc(parts(data), func(p [2]int) bool { return !isPlan(data[p[0]:p[1]]) })
+	if len(all) == 1 && ecosystemOf(data[all[0][0]:all[0][1]]) == "" {
+		all = nil
+	}
+	for _, p := range all {
+		plan, err := Read(File, placed(data, p))
+		if err != nil {
+			return nil, err
+		}
+		switch e := plan.Ecosystem; {
+		case e == "":
+			return nil, plan.Text.ErrorAt("$.molt-plan", "this plan does not say for which ecosystem it is: expected ecosystem: "+strings.Join(known, " or "))
+		case !slices.Contains(known, e):
+			return nil, plan.Text.ErrorAt("$.ecosystem", fmt.Sprintf("there are no packages of %s here: expected %s", e, strings.Join(known, " or ")))
+		case plans[e] != nil:
+			return nil, plan.Text.ErrorAt("$.ecosystem", "this is the second plan for "+e+"; each ecosystem has one")
+		}
+		for i, s := range plan.Stages {
+			if ids[s.ID] {
+				return nil, plan.Text.ErrorAt(fmt.Sprintf("$.stages[%d].id", i), "every stage needs an id of its own, and "+s.ID+" is in another plan of this file")
+			}
+		}
+		for _, s := range plan.Stages {
+			ids[s.ID] = true
+		}
+		plans[plan.Ecosystem] = plan
+	}
+	return plans, nil
+}
+
+// isPlan reports whether a document is a plan, and not words of people.
+func isPlan(part []byte) bool { return bytes.Contains(part, []byte("molt-plan:")) }
+
+// placed returns a document with empty lines before it in place of what stands there, so that positions are those of the file.
+func placed(data []byte, p [2]int) []byte {
+	return append(bytes.Repeat([]byte("\n"), bytes.Count(data[:p[0]], []byte("\n"))), data[p[0]:p[1]]...)
+}
+
+// Document returns the document of an ecosystem, nil where there is none; positions in it are those of the file.
 func Document(data []byte, ecosystem string) []byte {
 	for _, p := range parts(data) {
 		if ecosystemOf(data[p[0]:p[1]]) == ecosystem {
-			return append(bytes.Repeat([]byte("\n"), bytes.Count(data[:p[0]], []byte("\n"))), data[p[0]:p[1]]...)
+			return placed(data, p)
+		}
+	}
+	return nil
+}
+
+// Nameless returns the plan that names no ecosystem, nil where there is none; WithDocument takes it out.
+func Nameless(data []byte) []byte {
+	for _, p := range parts(data) {
+		if part := data[p[0]:p[1]]; isPlan(part) && ecosystemOf(part) == "" {
+			return placed(data, p)
 		}
 	}
 	return nil
@@ -67,7 +121,7 @@ func WithDocument(data []byte, ecosystem string, part []byte) []byte {
 		case ecosystem:
 			out, found = append(out, part), true
 		case "":
-			if !bytes.Contains(old, []byte("molt-plan:")) { // words of people
+			if !isPlan(old) {
 				out = append(out, old)
 			}
 		default:

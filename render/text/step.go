@@ -147,7 +147,11 @@ func (p *Page) Step(answer doc.Step) {
 		return
 	}
 	if answer.Left == 0 {
-		p.Line("That was the last stage.")
+		if answer.Beside == "" {
+			p.Line("That was the last stage.")
+		} else {
+			p.Line("That was the last stage of these packages; %s is next.", answer.Beside)
+		}
 		if answer.Own != nil {
 			p.OwnVersion(*answer.Own)
 		}
