@@ -163,8 +163,8 @@ func (t *Text) span(n ast.Node) (line, from, to int, ok bool) {
 	text := t.Lines[line]
 	characters := []rune(text)
 	from = len(string(characters[:min(tk.Position.Column-1, len(characters))]))
-	if _, null := n.(*ast.NullNode); null && !strings.HasPrefix(text[from:], "null") { // nothing is written
-		return line, from, from, true
+	if _, null := n.(*ast.NullNode); null && !strings.HasPrefix(text[from:], "null") { // nothing is written, perhaps not even a colon
+		return line, from, from, strings.HasSuffix(strings.TrimRight(text[:from], " \t"), ":")
 	}
 	written := strings.TrimSpace(tk.Origin)
 	return line, from, from + len(written), strings.HasPrefix(text[from:], written) && !strings.HasPrefix(written, "|") && !strings.HasPrefix(written, ">")
