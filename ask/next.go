@@ -40,7 +40,9 @@ func nextOfSurvey(a *app.App, rows []inspect.Row) *doc.Next {
 	if n := pendingStage(a); n != nil {
 		return n
 	}
-	if goal := a.GoalText(); goal != "" {
+	plan, err := a.ReadPlan()
+	reached := err == nil && plan.Reachable && len(plan.Stages) > 0 // and no stage is to do
+	if goal := a.GoalText(); goal != "" && !reached {
 		return next("molt assess", "says what %s means for every package", goal)
 	}
 	framework := a.Application().Framework()

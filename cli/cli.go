@@ -57,7 +57,7 @@ func Main(args []string, out, errout io.Writer) int {
 	root.InitDefaultCompletionCmd(args...)
 	if len(args) == 0 || args[0] != cobra.ShellCompRequestCmd && args[0] != cobra.ShellCompNoDescRequestCmd { // which are added later
 		if _, _, err := root.Find(args); err != nil {
-			return c.finish(&input.UsageError{Reason: err.Error()})
+			return c.finish(unknown(root, err))
 		}
 	}
 	return c.finish(root.ExecuteContext(ctx))
@@ -107,6 +107,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 		root.AddGroup(&cobra.Group{ID: part.id, Title: part.title + ":"})
 		for _, cmd := range part.commands {
 			cmd.GroupID = part.id
+			cmd.SuggestFor = meant[cmd.Name()]
 			cmd.Args = usage(cmd.Args)
 			cmd.RunE = c.onSides(cmd.Name(), cmd.RunE)
 			root.AddCommand(cmd)
@@ -122,7 +123,7 @@ func usage(check cobra.PositionalArgs) cobra.PositionalArgs {
 	}
 	return func(cmd *cobra.Command, args []string) error {
 		if err := check(cmd, args); err != nil {
-			return &input.UsageError{Reason: err.Error()}
+			return &input.UsageError{Reason: fmt.Sprintf("expected %s; %s --help says more", strings.TrimSuffix(cmd.UseLine(), " [flags]"), cmd.CommandPath())}
 		}
 		return nil
 	}

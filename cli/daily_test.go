@@ -237,7 +237,7 @@ func TestCompare(t *testing.T) {
 	for _, test := range []struct{ ref, says string }{
 		{"broken.txt", "broken.txt:2:1: \"keel: 1\": expected a name and a version"},
 		{"v2", "\"v2\" is neither a file nor a revision of git"},
-		{"--", "arg(s)"},
+		{"--", "expected molt compare BEFORE [AFTER]"},
 		{"deaf.lock", "deaf.lock"},
 	} {
 		d.says(2, []string{"compare", test.ref}, test.says)

@@ -3,7 +3,10 @@ package cli
 import (
 	"fmt"
 	"regexp"
+	"strconv"
 	"strings"
+
+	"github.com/spf13/cobra"
 
 	"molt/input"
 )
@@ -18,6 +21,32 @@ var (
 	bareVersion = regexp.MustCompile(`^v?\d+(\.\d+)*$`)
 	equals      = regexp.MustCompile(`^(@?[^=<>!~@\s]+)={1,2}v?(\d[^=]*)$`)
 )
+
+// meant are the commands that people look for under words of their own.
+var meant = map[string][]string{
+	"plan": {"upgrade", "update", "migrate"}, "survey": {"outdated", "status", "list"}, "want": {"add"}, "drop": {"remove"}, "relock": {"lock"}, "trace": {"why"},
+	"back": {"undo", "rollback"}, "trial": {"test", "try"},
+}
+
+var unknownWord = regexp.MustCompile(`^unknown command ("(?:[^"\\]|\\.)+")`)
+
+// unknown says which command was meant in place of one that is not there.
+func unknown(root *cobra.Command, err error) error {
+	m := unknownWord.FindStringSubmatch(err.Error())
+	if m == nil {
+		return &input.UsageError{Reason: err.Error()}
+	}
+	word, _ := strconv.Unquote(m[1])
+	if strings.LastIndexByte(word, '@') > 0 {
+		return &input.UsageError{Reason: fmt.Sprintf("%q is a goal, and a command comes before it: molt assess %[2]s says what it means, molt plan %[2]s cuts the way there", word, word)}
+	}
+	root.SuggestionsMinimumDistance = min(2, len(word)/3)
+	says := "molt --help lists the commands"
+	if near := root.SuggestionsFor(word); len(near) > 0 {
+		says = "did you mean molt " + strings.Join(near, " or molt ") + "?"
+	}
+	return &input.UsageError{Reason: fmt.Sprintf("unknown command %q; %s", word, says)}
+}
 
 // mistaken puts right what people write who do not know yet how packages and goals are written.
 func mistaken(command string, args []string) error {
