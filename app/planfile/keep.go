@@ -121,20 +121,24 @@ func KeepNotes(old, fresh *Plan) (kept []string) {
 	return kept
 }
 
+// ofMolt reports whether a comment is one that Molt writes.
+func ofMolt(comment string) bool {
+	for _, text := range Why {
+		if comment == "# "+text {
+			return true
+		}
+	}
+	return strings.Contains(planHead, comment+"\n")
+}
+
 // Decided reports whether people wrote into a plan: notes, comments, stages of their own, or changes and stages that they took out. A title and an order
 // do not show.
 func (p *Plan) Decided() bool {
-	said := map[string]bool{}
-	for _, text := range Why {
-		said["# "+text] = true
-	}
-	for l := range strings.Lines(planHead) {
-		said[strings.TrimSpace(l)] = true
-	}
-	for _, l := range p.Text.Lines {
-		if text := strings.TrimSpace(l); strings.HasPrefix(text, "#") && !said[text] {
-			return true
-		}
+	if slices.ContainsFunc(p.Text.Lines, func(l string) bool {
+		l = strings.TrimSpace(l)
+		return strings.HasPrefix(l, "#") && !ofMolt(l)
+	}) {
+		return true
 	}
 	if p.Note != "" || p.Made == nil {
 		return true
@@ -157,17 +161,13 @@ func KeepComments(old *Plan, data []byte) ([]byte, error) {
 	if err != nil || old.Text == nil || len(old.Text.Stages) != len(old.Stages) {
 		return data, err
 	}
-	said := map[string]bool{}
-	for _, text := range Why {
-		said["# "+text] = true
-	}
 	comments := func(b Block) (lines []string) {
 		for _, l := range old.Text.Lines[b.From:b.To] {
 			text := strings.TrimSpace(l)
 			if !strings.HasPrefix(text, "#") {
 				break
 			}
-			if !said[text] {
+			if !ofMolt(text) {
 				lines = append(lines, l)
 			}
 		}
