@@ -502,7 +502,11 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	a.registries = registries
 	aged := settle > 0 || !a.Settings.AsOf.IsZero()
 	builds, _ := a.builds()
-	opened := a.Eco.Open(ctx, registries, ecosystem.Detail{Builds: builds, Build: a.buildSource, Everything: aged || a.Settings.Detailed || a.Config.Rules.Detailed(), Packages: dated, Environments: a.environments(), Forks: a.forks})
+	open := func(environments []ecosystem.Environment) ecosystem.Source {
+		return a.Eco.Open(ctx, registries, ecosystem.Detail{Builds: builds, Build: a.buildSource, Everything: aged || a.Settings.Detailed || a.Config.Rules.Detailed(),
+			Packages: dated, Environments: environments, Forks: a.forks})
+	}
+	opened := open(a.environments())
 	others := map[string]ecosystem.Source{} // for other runtimes, by environments
 	closeAll := func() {
 		for _, s := range others {
@@ -527,7 +531,7 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 				return settled(first)
 			}
 			if others[key] == nil {
-				others[key] = a.Eco.Open(ctx, registries, ecosystem.Detail{Builds: builds, Build: a.buildSource, Everything: aged || a.Settings.Detailed || a.Config.Rules.Detailed(), Packages: dated, Environments: environments, Forks: a.forks})
+				others[key] = open(environments)
 			}
 			return settled(bind(others[key]))
 		}
