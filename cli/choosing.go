@@ -72,7 +72,7 @@ func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
 	}
 	at, err := choose.Run(c.ctx, choose.Choice{Title: "A plan for " + goal, Questions: questions, Effect: func(_ context.Context, at []int) (choose.Effect, error) {
 		r, take := request(at)
-		command := "molt plan" + words(r.Goals) + flagsOf(r)
+		command := "molt plan" + words(r.Goals) + flagsOf(r, o.previews)
 		if take > 0 {
 			command = choices.Ways[take-1].Command + "; " + command
 		}
@@ -96,14 +96,17 @@ func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
 	}
 	d, err := s.MakePlan(r)
 	if r.Dry && d.Next != nil {
-		d.Next.Run += flagsOf(r)
+		d.Next.Run += flagsOf(r, o.previews)
 	}
 	return answer(c, s, d, err, (*text.Page).Plan)
 }
 
-// flagsOf writes what was chosen as flags.
-func flagsOf(r ask.PlanRequest) string {
+// flagsOf writes what was chosen, and the previews that the call allows, as flags.
+func flagsOf(r ask.PlanRequest, previews []string) string {
 	flags := " --fresh " + string(r.Fresh)
+	for _, name := range previews {
+		flags += " --preview " + name
+	}
 	if r.Leap {
 		flags += " --leap"
 	}
