@@ -72,9 +72,7 @@ func (s *solver) beginParts() error {
 		if err != nil {
 			return err
 		}
-		only := newDomain(1)
-		only.add(0)
-		s.add(noReason, term{v, only})
+		s.add(noReason, term{v, bit(0)})
 		s.order.push(v)
 	}
 	return nil
@@ -100,8 +98,8 @@ func (s *solver) statePart(e *edge) bool {
 		if s.leaves(declaredBy(r)) {
 			continue
 		}
-		p := s.vars[e.v].pkg
-		e.cause = s.cause(origin{k: int32(k)})
+		p := s.pkgOf(e.v)
+		e.cause = s.cause(rootOrigin(k))
 		set := s.rootSet(p, r)
 		s.add(e.cause, term{e.owner.on, off}, term{e.v, set})
 		if !r.Optional {

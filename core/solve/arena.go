@@ -1,15 +1,40 @@
 package solve
 
-// A memory hands out small pieces of large ones. A search makes very many small things that all live as long as it
-// does, so that one allocation can serve hundreds of them.
+import "math/bits"
+
+// A search makes very many small things that all live as long as it does. They are kept in long arrays and named by their numbers
+// there: numbers are half of a pointer, and the collector need not follow them.
+
+// Pages hold things that may be pointed at while there come more of them: what is there is never moved. Each page is twice as long as the
+// one before.
+type pages[T any] struct {
+	all [][]T
+	n   int32
+}
+
+// firstPage is the length of the first page, as a power of two.
+const firstPage = 4
+
+// at returns the thing of a number.
+func (p *pages[T]) at(i int32) *T {
+	page := bits.Len32(uint32(i)>>firstPage+1) - 1
+	return &p.all[page][i-(1<<page-1)<<firstPage]
+}
+
+// add makes another thing, and returns it with its number.
+func (p *pages[T]) add() (*T, int32) {
+	i := p.n
+	p.n++
+	if page := bits.Len32(uint32(i)>>firstPage+1) - 1; page == len(p.all) {
+		p.all = append(p.all, make([]T, 1<<(page+firstPage)))
+	}
+	return p.at(i), i
+}
+
+// A memory hands out small pieces of large ones, so that one allocation can serve hundreds of them.
 type memory struct {
-	terms   []term
 	numbers []int32
-	watch   []watcher
-	words   []uint64
-	edges   []edge
 	leading []*edge
-	insts   []instance
 	blocks  int
 }
 
@@ -29,43 +54,10 @@ func room[T any](m *memory, piece *[]T, n, most int) []T {
 	return r
 }
 
-func (m *memory) termsFor(n int) []term       { return room(m, &m.terms, n, 1024) }
-func (m *memory) numbersFor(n int) []int32    { return room(m, &m.numbers, n, 2048) }
-func (m *memory) watchersFor(n int) []watcher { return room(m, &m.watch, n, 1024) }
-
-// domainFor returns an empty domain over n releases.
-func (m *memory) domainFor(n int) domain {
-	k := n/64 + 1
-	if len(m.words) < k {
-		m.words = make([]uint64, max(m.block(1024), k))
-	}
-	r := domain(m.words[:k:k])
-	m.words = m.words[k:]
-	return r
-}
-
-// edge returns a new edge.
-func (m *memory) edge() *edge {
-	if len(m.edges) == 0 {
-		m.edges = make([]edge, m.block(128))
-	}
-	e := &m.edges[0]
-	m.edges = m.edges[1:]
-	return e
-}
+func (m *memory) numbersFor(n int) []int32 { return room(m, &m.numbers, n, 2048) }
 
 // edgesFor returns a list with room for n edges.
 func (m *memory) edgesFor(n int) []*edge { return room(m, &m.leading, n, 512) }
-
-// instance returns a new instance.
-func (m *memory) instance() *instance {
-	if len(m.insts) == 0 {
-		m.insts = make([]instance, m.block(64))
-	}
-	i := &m.insts[0]
-	m.insts = m.insts[1:]
-	return i
-}
 
 // A queue hands out things in the order in which they came. Its memory is used again when it is empty.
 type queue[T any] struct {
@@ -97,4 +89,12 @@ func push[T any](s []T, x T) []T {
 		s = append(make([]T, 0, max(32, 2*len(s))), s...)
 	}
 	return append(s, x)
+}
+
+// lengthen adds n things to a slice that may become very long.
+func lengthen[T any](s []T, n int) []T {
+	if len(s)+n > cap(s) {
+		s = append(make([]T, 0, max(32, 2*len(s), len(s)+n)), s...)
+	}
+	return s[:len(s)+n]
 }

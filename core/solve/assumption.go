@@ -13,7 +13,7 @@ type assumption struct {
 
 // setAssumptions makes the switches.
 func (s *solver) setAssumptions() {
-	s.switches, s.assumptions, s.asked = nil, map[string][]int32{}, nil
+	s.switches, s.assumed, s.assumptions, s.asked = nil, nil, map[string][]int32{}, nil
 	for k, l := range s.problem.assumptions {
 		s.switches = append(s.switches, s.newVar(nil, 1))
 		s.asked = append(s.asked, int32(k))
@@ -48,8 +48,8 @@ func (s *solver) extend(all []assumption) bool {
 		}
 		s.assumptions[l.pkg] = append(s.assumptions[l.pkg], int32(k))
 		if p := s.pkgs[l.pkg]; p != nil {
-			for _, v := range p.vars {
-				if s.vars[v].edge != nil { // and not what stands for a release of a provider
+			for v := p.first; v >= 0; v = s.vars[v].next {
+				if s.vars[v].edge >= 0 { // and not what stands for a release of a provider
 					s.assume(v, int32(k))
 				}
 			}
@@ -81,19 +81,26 @@ func (p *pkg) preferred(versions []string) []int {
 
 // assume keeps a variable within an assumption, when its switch is on.
 func (s *solver) assume(v, k int32) {
-	s.add(noReason, term{s.switches[k], off}, term{v, s.problem.assumptions[k].set})
+	n := s.vars[v].n
+	for len(s.assumed) <= int(k) {
+		s.assumed = append(s.assumed, 0)
+	}
+	if s.assumed[k] == 0 {
+		s.assumed[k] = s.sets.of(n, s.problem.assumptions[k].set)
+	}
+	s.add(noReason, term{s.switches[k], off}, term{v, s.assumed[k]})
 }
 
 // ask decides that an assumption holds. It reports false when the assumptions asked for before forbid that, and leaves them, as
 // far as they have to do with it, in core.
 func (s *solver) ask(k int32) bool {
 	v := s.switches[k]
-	switch d := s.vars[v].dom; {
-	case !d.has(0):
+	switch s.vars[v].dom {
+	case off:
 		s.core = append(s.blame(term{v, on}), k)
 		slices.Sort(s.core)
 		return false
-	case !d.has(1): // it follows; the level stays empty
+	case on: // it follows; the level stays empty
 		s.levels = append(s.levels, len(s.trail))
 	default:
 		s.decide(v, 0)
@@ -118,14 +125,15 @@ func (s *solver) blame(t term) (assumptions []int32) {
 			assumptions = append(assumptions, int32(slices.Index(s.switches, e.v)))
 			continue
 		}
-		for _, other := range s.clauses[e.reason].terms {
+		n := s.vars[e.v].n
+		for _, other := range s.termsOf(e.reason) {
 			if other.v == e.v {
-				held.set = and(held.set, other.set)
+				held.set = s.sets.and(n, held.set, other.set)
 			} else {
 				now = s.merge(now, other, &parents)
 			}
 		}
-		if !held.set.empty() {
+		if !s.sets.empty(n, held.set) {
 			now = s.merge(now, held.term, &parents)
 		}
 	}

@@ -5,12 +5,13 @@ import "slices"
 // A term holds when the variable is in the set.
 type term struct {
 	v   int32
-	set domain
+	set bitset
 }
 
-// A clause holds when one of its terms does. No variable stands in it twice. The first two terms are watched.
+// A clause holds when one of its terms does: those from number at on, n of them. No variable stands in it twice. The first two terms
+// are watched.
 type clause struct {
-	terms []term
+	at, n int32
 	why   int32 // a demand, as an index into solver.causes; below noReason an index into solver.reasons
 }
 
@@ -19,7 +20,20 @@ const noReason = -1
 
 // A reason is why a clause stands when it is not a single demand: several, or what it was learned from, which is clauses
 // and, as numbers below zero, events of level 0.
-type reason struct{ demands, parents []int32 }
+type reason struct{ demands, parents span }
+
+// A span is some of the numbers that reasons are made of: n of them, from at on.
+type span struct{ at, n int32 }
+
+func (s *solver) keepNumbers(all []int32) span {
+	at := len(s.numbers)
+	for _, x := range all {
+		s.numbers = push(s.numbers, x)
+	}
+	return span{int32(at), int32(len(all))}
+}
+
+func (s *solver) numbersIn(x span) []int32 { return s.numbers[x.at : x.at+x.n] }
 
 // because numbers several demands as one reason.
 func (s *solver) because(demands []int32) int32 {
@@ -29,7 +43,7 @@ func (s *solver) because(demands []int32) int32 {
 	case 1:
 		return demands[0]
 	}
-	return s.reason(reason{demands: demands})
+	return s.reason(reason{demands: s.keepNumbers(demands)})
 }
 
 func (s *solver) reason(r reason) int32 {
@@ -37,25 +51,33 @@ func (s *solver) reason(r reason) int32 {
 	return int32(-1 - len(s.reasons))
 }
 
+// termsOf returns the terms of a clause.
+func (s *solver) termsOf(id int32) []term {
+	c := &s.clauses[id]
+	return s.terms[c.at : c.at+c.n : c.at+c.n]
+}
+
 // add puts a clause into the search. It may be true, false or ready to narrow at the time; a false one is left in
 // s.conflicts for the main loop. Terms on one variable are united, and terms that never hold are left out.
 func (s *solver) add(why int32, terms ...term) int32 {
-	kept := s.memory.termsFor(len(terms))
+	at := len(s.terms)
 next:
 	for _, t := range terms {
-		if t.set.empty() {
+		n := s.vars[t.v].n
+		if s.sets.empty(n, t.set) {
 			continue
 		}
-		for i := range kept {
-			if kept[i].v == t.v {
-				kept[i].set = or(kept[i].set, t.set)
+		for i := at; i < len(s.terms); i++ {
+			if x := &s.terms[i]; x.v == t.v {
+				x.set = s.sets.or(n, x.set, t.set)
 				continue next
 			}
 		}
-		kept = append(kept, t)
+		s.terms = push(s.terms, t)
 	}
 	id := int32(len(s.clauses))
-	s.clauses = push(s.clauses, clause{kept, why})
+	s.clauses = push(s.clauses, clause{int32(at), int32(len(s.terms) - at), why})
+	kept := s.terms[at:]
 	if len(kept) < 2 {
 		s.activate(id)
 		return id
@@ -78,7 +100,7 @@ next:
 // activate gives its effect to a clause that came late or lost its effect by unwinding. One that narrowed
 // something at a level above that of its false terms would lose the effect again, so it is remembered.
 func (s *solver) activate(id int32) {
-	terms := s.clauses[id].terms
+	terms := s.termsOf(id)
 	open, since := -1, always
 	for k, t := range terms {
 		f := s.falseSince(t)
@@ -105,10 +127,13 @@ func (s *solver) activate(id int32) {
 	s.enforce(terms[open], id)
 }
 
-func (s *solver) canHold(t term) bool { return meets(s.vars[t.v].dom, t.set) }
+func (s *solver) canHold(t term) bool {
+	x := &s.vars[t.v]
+	return s.sets.meets(x.n, x.dom, t.set)
+}
 
 func (s *solver) enforce(t term, reason int32) {
-	if !within(s.vars[t.v].dom, t.set) {
+	if x := &s.vars[t.v]; !s.sets.within(x.n, x.dom, t.set) {
 		s.narrow(t.v, t.set, reason)
 	}
 }
@@ -122,11 +147,11 @@ const (
 // falseSince returns the trail position of the event that made a term false.
 func (s *solver) falseSince(t term) int {
 	x := &s.vars[t.v]
-	if meets(x.dom, t.set) {
+	if s.sets.meets(x.n, x.dom, t.set) {
 		return never
 	}
 	for at := x.last; at >= 0; at = s.trail[at].before {
-		if meets(s.trail[at].old, t.set) {
+		if s.sets.meets(x.n, s.trail[at].old, t.set) {
 			return int(at)
 		}
 	}
@@ -137,8 +162,19 @@ func (s *solver) falseSince(t term) int {
 // looked at. As long as that is in the domain nobody has to look again.
 type watcher struct{ clause, release int32 }
 
+// A watchList is the clauses that watch a variable: n watchers from number at on, with room for some more.
+type watchList struct{ at, n, room int32 }
+
 func (s *solver) watch(v, id int32) {
-	s.vars[v].watch = append(s.vars[v].watch, watcher{id, -1})
+	l := &s.vars[v].watch
+	if l.n == l.room { // to the end of all, with twice the room
+		at, room := len(s.watchers), max(2, 2*l.room)
+		s.watchers = lengthen(s.watchers, int(room))
+		copy(s.watchers[at:], s.watchers[l.at:l.at+l.n])
+		l.at, l.room = int32(at), room
+	}
+	s.watchers[l.at+l.n] = watcher{id, -1}
+	l.n++
 }
 
 // propagate narrows domains until no clause has more to say, and returns a clause that is false, or -1.
@@ -146,40 +182,47 @@ func (s *solver) propagate() int32 {
 	for s.head < len(s.trail) {
 		v := s.trail[s.head].v
 		s.head++
-		watch := s.vars[v].watch
-		kept := watch[:0]
-		for k, w := range watch {
-			if w.release >= 0 && s.vars[v].dom.has(int(w.release)) {
-				kept = append(kept, w)
-				continue
+		x := &s.vars[v]
+		from, n, kept := x.watch.at, x.watch.n, x.watch.at
+		for k := from; k < from+n; k++ { // there come no more while it is gone through: a clause watches another variable then
+			w := &s.watchers[k]
+			keep, ok := true, true
+			if w.release < 0 || !s.sets.has(x.n, x.dom, int(w.release)) {
+				seen := *w
+				keep, ok = s.visit(v, &seen)
+				w = &s.watchers[k]
+				*w = seen
 			}
-			keep, ok := s.visit(v, &w)
+			clause := w.clause
 			if keep {
-				kept = append(kept, w)
+				s.watchers[kept] = *w
+				kept++
 			}
 			if !ok {
-				kept = append(kept, watch[k+1:]...)
-				s.vars[v].watch = kept
-				return w.clause
+				kept += int32(copy(s.watchers[kept:], s.watchers[k+1:from+n]))
+				s.vars[v].watch.n = kept - from
+				return clause
 			}
 		}
-		s.vars[v].watch = kept
+		s.vars[v].watch.n = kept - from
 	}
 	return -1
 }
 
 // visit looks at a clause after v was narrowed: whether it still watches v, and whether it can still hold.
 func (s *solver) visit(v int32, w *watcher) (keep, ok bool) {
-	terms := s.clauses[w.clause].terms
+	terms := s.termsOf(w.clause)
 	at := 0
 	if terms[1].v == v {
 		at = 1
 	}
-	if w.release = int32(common(s.vars[v].dom, terms[at].set)); w.release >= 0 {
+	x := &s.vars[v]
+	if w.release = int32(s.sets.common(x.n, x.dom, terms[at].set)); w.release >= 0 {
 		return true, true
 	}
 	other := terms[1-at]
-	if within(s.vars[other.v].dom, other.set) {
+	x = &s.vars[other.v]
+	if s.sets.within(x.n, x.dom, other.set) {
 		return true, true
 	}
 	for k := 2; k < len(terms); k++ {
@@ -201,7 +244,7 @@ func (s *solver) falseClause() int32 {
 	for len(s.conflicts) > 0 {
 		id := s.conflicts[len(s.conflicts)-1]
 		s.conflicts = s.conflicts[:len(s.conflicts)-1]
-		if !slices.ContainsFunc(s.clauses[id].terms, s.canHold) {
+		if !slices.ContainsFunc(s.termsOf(id), s.canHold) {
 			s.loose = append(s.loose, id)
 			return id
 		}

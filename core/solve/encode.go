@@ -17,10 +17,9 @@ type waitingPeer struct {
 // on reports whether an instance is part of the assignment.
 func (s *solver) on(i *instance) bool {
 	if s.problem.Tenancy == Single && i != s.app {
-		x := &s.vars[i.v]
-		return x.dom.count() == 1 && x.dom.has(i.w)
+		return s.release(i.v) == i.w
 	}
-	return i == s.app || !s.vars[i.on].dom.has(1)
+	return i == s.app || s.vars[i.on].dom == on
 }
 
 // grow opens the instances and expands the edges that the assignment has reached. It reports whether clauses came.
@@ -45,14 +44,14 @@ func (s *solver) grow() (bool, error) {
 		}
 	}
 	for v, more := s.toExpand.next(); more; v, more = s.toExpand.next() {
-		if x := &s.vars[v]; x.dom.count() == 1 && !x.dom.has(x.n) {
-			more, err := s.expandVar(v, x.dom.first())
+		if w := s.release(v); w >= 0 && w != int(s.vars[v].n) {
+			more, err := s.expandVar(v, w)
 			if err != nil {
 				return false, err
 			}
 			grew = grew || more
 			if s.problem.Tenancy == Single {
-				s.wantOptional(s.vars[v].edge.target(x.dom.first()))
+				s.wantOptional(s.edgeOf(v).target(w))
 			}
 		}
 	}
@@ -71,12 +70,12 @@ func (s *solver) wantOptional(i *instance) {
 // openInstance states the needs of an instance that is part of the assignment or, under single tenancy, about to be.
 func (s *solver) openInstance(i *instance) error {
 	needs := i.pkg.Needs(i.w)
-	i.pkg.opened.add(i.w)
-	if i.pkg.been == nil {
-		i.pkg.been = s.memory.domainFor(i.pkg.n)
+	n := int32(i.pkg.n)
+	if !s.sets.has(n, i.pkg.opened, i.w) {
+		i.pkg.opened = s.sets.with(n, i.pkg.opened, i.w)
 	}
-	if !i.pkg.been.has(i.w) {
-		i.pkg.been.add(i.w)
+	if !s.sets.has(n, i.pkg.been, i.w) {
+		i.pkg.been = s.sets.with(n, i.pkg.been, i.w)
 		s.released++
 	}
 	i.open = true
@@ -106,7 +105,7 @@ func (s *solver) openInstance(i *instance) error {
 			if v, err = s.appVar(s.keyOf(d), d.Package); err != nil {
 				return err
 			}
-			p = s.vars[v].pkg
+			p = s.pkgOf(v)
 		} else {
 			v = s.edgeVar(p)
 		}
@@ -121,12 +120,12 @@ func (s *solver) stateNeed(i *instance, k int, e *edge) {
 	if s.statePart(e) {
 		return
 	}
-	e.cause = s.cause(origin{i.pkg, Need, int32(i.w), int32(k)})
+	e.cause = s.cause(origin{pkg: i.pkg.id, w: int32(i.w), k: int32(k)})
 	v := e.v
-	want := term{v, s.admitted(s.vars[v].pkg, d.Text, d.Optional)}
+	want := term{v, s.admitted(s.pkgOf(v), d.Text, d.Optional)}
 	if d.Optional && s.problem.absent[needOf(i.pkg, d)] && !s.global(d.As) {
-		want.set = s.memory.domainFor(s.vars[v].n)
-		want.set.add(s.vars[v].n)
+		n := s.vars[v].n
+		want.set = s.sets.only(n, int(n))
 	}
 	if s.problem.Tenancy == Single {
 		s.add(e.cause, term{i.v, s.unlike(i.pkg, i.pkg.MakingNeed(i.w, k))}, want)
@@ -139,25 +138,20 @@ func (s *solver) stateNeed(i *instance, k int, e *edge) {
 	}
 	s.add(e.cause, term{i.on, off}, want)
 	if !d.Optional {
-		s.statePooled(s.vars[v].pkg, e.cause, []term{{i.on, off}}, want.set)
+		s.statePooled(s.pkgOf(v), e.cause, []term{{i.on, off}}, want.set)
 	}
 }
 
 // The two positions of an instance's switch, and both.
-var (
-	on     = domain{1}
-	off    = domain{2}
-	either = domain{3}
+const (
+	on     bitset = 1
+	off    bitset = 2
+	either bitset = 3
 )
 
 // unlike returns the releases of a package that are not in a set, and "no release".
-func (s *solver) unlike(p *pkg, made version.Set) domain {
-	set := s.memory.domainFor(p.n)
-	copy(set, p.full)
-	for i, word := range made.Words() {
-		set[i] &^= word
-	}
-	return set
+func (s *solver) unlike(p *pkg, made version.Set) bitset {
+	return s.sets.minus(int32(p.n), p.full, made.Words())
 }
 
 // expandVar states what follows when a variable gets a release. It reports whether clauses came.
@@ -165,7 +159,7 @@ func (s *solver) expandVar(v int32, w int) (bool, error) {
 	before := len(s.clauses)
 	s.stateUse(v, w)
 	// Other edges of the variable are only there to say that somebody wants it.
-	if e := s.vars[v].edge; s.on(e.owner) && e.target(w) == nil {
+	if e := s.edgeOf(v); s.on(e.owner) && e.target(w) == nil {
 		if err := s.expand(e, w); err != nil {
 			return false, err
 		}
@@ -204,8 +198,8 @@ func (s *solver) expand(e *edge, w int) error {
 		}
 	}
 	if s.problem.Tenancy == Single { // its context is the only one: no switch is needed to tell that it is used
-		i := s.memory.instance()
-		i.pkg, i.w, i.v = e.pkg, w, e.v
+		i, id := s.contextOf.add()
+		i.id, i.pkg, i.w, i.v = id, e.pkg, w, e.v
 		s.count++
 		e.targets = append(e.targets, target{w, i})
 		return s.openInstance(i)
@@ -238,7 +232,7 @@ func (s *solver) statePeer(e *edge, w, k int) error {
 		e.peers = map[universe.Demand]bool{}
 	}
 	e.peers[d] = true
-	causes := []int32{s.cause(origin{e.pkg, Peer, int32(w), int32(k)})}
+	causes := []int32{s.cause(origin{pkg: e.pkg.id, w: int32(w), k: int32(k), peer: true})}
 	chain := s.chain(e.owner, s.keyOf(d))
 	prefix := []term{{e.v, s.unlike(e.pkg, e.pkg.MakingPeer(w, k))}}
 	for n, p := range chain {
@@ -258,14 +252,11 @@ func (s *solver) statePeer(e *edge, w, k int) error {
 			}
 			p = provider(v)
 		}
-		x := &s.vars[p]
+		pkg := s.pkgOf(int32(p))
 		causes = s.madeBy(slices.Clip(causes), int32(p))
-		s.add(s.because(causes), append(slices.Clone(prefix), term{int32(p), s.admitted(x.pkg, d.Text, !last || d.Optional)})...)
-		present := newDomain(x.n)
-		for w := range x.n {
-			present.add(w)
-		}
-		prefix = append(prefix, term{int32(p), present})
+		s.add(s.because(causes), append(slices.Clone(prefix), term{int32(p), s.admitted(pkg, d.Text, !last || d.Optional)})...)
+		n := int32(pkg.n)
+		prefix = append(prefix, term{int32(p), s.sets.without(n, s.sets.all(n), pkg.n)})
 	}
 	return nil
 }

@@ -163,7 +163,7 @@ func (d *drawing) atTop(name string) int {
 		return none
 	}
 	t := d.target(d.app.edge(name))
-	if t == nil || d.vars[v].dom.count() > 1 {
+	if t == nil || d.solver.release(v) < 0 {
 		return none
 	}
 	var n int
@@ -187,9 +187,8 @@ func (d *drawing) target(e *edge) *instance {
 	if e.v < 0 {
 		return nil
 	}
-	x := &d.vars[e.v]
-	w := x.dom.first()
-	if x.dom.count() > 1 || w == x.n {
+	w := d.solver.release(e.v)
+	if w < 0 || w == int(d.vars[e.v].n) {
 		return nil
 	}
 	if d.global(e.as) {

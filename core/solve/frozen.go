@@ -428,7 +428,7 @@ func (s *solver) frozen(e *edge, w int) *instance {
 func (s *solver) melt() {
 	s.frost = nil
 	for _, p := range s.pkgs {
-		p.held, p.frozen = nil, nil
+		p.held, p.frozen = 0, nil
 	}
 }
 
@@ -490,8 +490,8 @@ func (s *solver) askFor(t *frozenTop, l upLookup) (bool, error) {
 	if err != nil {
 		return false, err
 	}
-	e := &edge{owner: s.app, as: l.name, v: v, pkg: s.vars[v].pkg, optional: true, cause: noReason}
-	s.vars[v].others = append(s.vars[v].others, e)
+	e := &edge{owner: s.app, as: l.name, v: v, pkg: s.pkgOf(v), optional: true, cause: noReason}
+	s.share(v, e)
 	if t.asks == nil {
 		t.asks = map[string]*edge{}
 	}
@@ -509,7 +509,7 @@ func (s *solver) standsFrozen(name string) *frozenTop {
 	if e := s.app.edge(name); e == nil || e.target(t.inst.w) != t.inst {
 		return nil
 	}
-	if d := s.vars[v].dom; d.count() != 1 || d.first() != t.inst.w {
+	if s.release(v) != t.inst.w {
 		return nil
 	}
 	return t
@@ -523,7 +523,7 @@ func (s *solver) untouched(t *frozenTop) bool {
 			return false
 		case l.to == none:
 			if v, ok := s.appVars[l.name]; ok {
-				if x := &s.vars[v]; x.dom.count() == 1 && !x.dom.has(x.n) {
+				if w := s.release(v); w >= 0 && w != int(s.vars[v].n) {
 					return false
 				}
 			}

@@ -42,7 +42,8 @@ func (s *solver) makeSwitch(p *pkg) {
 		return
 	}
 	p.pooled = s.newVar(nil, 1)
-	s.vars[p.pooled].soft, s.order.first[p.pooled] = true, true
+	s.vars[p.pooled].soft = true
+	s.order.putFirst(p.pooled)
 	p.pool = s.newVar(nil, p.n)
 	s.vars[p.pool].dom = p.full
 	p.tied = map[int64]bool{}
@@ -51,7 +52,7 @@ func (s *solver) makeSwitch(p *pkg) {
 }
 
 // statePooled states that a demand on a package holds for its one release, while the switch is on.
-func (s *solver) statePooled(p *pkg, why int32, prefix []term, set domain) {
+func (s *solver) statePooled(p *pkg, why int32, prefix []term, set bitset) {
 	if p.pooled >= 0 {
 		s.add(why, append(append(make([]term, 0, len(prefix)+2), prefix...), term{p.pooled, off}, term{p.pool, set})...)
 	}
@@ -59,14 +60,12 @@ func (s *solver) statePooled(p *pkg, why int32, prefix []term, set domain) {
 
 // stateUse states that an edge with a release makes it the one of its package, while the switch is on.
 func (s *solver) stateUse(v int32, w int) {
-	p := s.vars[v].pkg
+	p := s.pkgOf(v)
 	if p.pooled < 0 || p.tied[int64(v)<<32|int64(w)] {
 		return
 	}
 	p.tied[int64(v)<<32|int64(w)] = true
-	only := s.memory.domainFor(p.n)
-	only.add(w)
-	s.add(noReason, term{v, p.other(w)}, term{p.pooled, off}, term{p.pool, only})
+	s.add(noReason, term{v, s.other(p, w)}, term{p.pooled, off}, term{p.pool, s.sets.only(int32(p.n), w)})
 }
 
 // lookups returns the names that are looked up through each release of a package.
@@ -92,7 +91,7 @@ func (s *solver) passUpRelease(p *pkg, w int, d universe.Demand, below *pkg) boo
 	admitted := s.admitted(below, d.Text, false)
 	mine := s.lookups(p)[w]
 	for k, names := range s.lookups(below) {
-		if !admitted.has(k) {
+		if !s.sets.has(int32(below.n), admitted, k) {
 			continue
 		}
 		for name := range names {

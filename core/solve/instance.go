@@ -23,6 +23,7 @@ import (
 // The names in rel are learned on the way. A search that ends with a solution after rel has grown is repeated; one
 // that ends without a solution need not be, since every name left out only left out clauses.
 type instance struct {
+	id     int32
 	pkg    *pkg // nil for the application
 	w      int
 	on     int32 // its switch, under nested tenancy
@@ -38,6 +39,7 @@ type instance struct {
 
 // An edge is a need of an instance.
 type edge struct {
+	id       int32
 	owner    *instance
 	as       string
 	v        int32 // -1 for a foreign one
@@ -66,8 +68,8 @@ func (e *edge) target(w int) *instance {
 	return nil
 }
 
-// key names the edge as Problem.KeepEdges does.
-func (e *edge) key() EdgeKey {
+// keyOfEdge names an edge as Problem.KeepEdges does.
+func (s *solver) keyOfEdge(e *edge) EdgeKey {
 	if e.owner.pkg == nil {
 		return EdgeKey{"", e.as}
 	}
@@ -121,9 +123,11 @@ func (s *solver) leaves(d Demand) bool {
 
 // reset forgets the search and keeps what it taught about contexts.
 func (s *solver) reset() {
-	s.vars, s.clauses, s.trail, s.levels, s.head = nil, nil, nil, nil, 0
+	s.vars, s.clauses, s.terms, s.watchers = s.vars[:0], s.clauses[:0], s.terms[:0], s.watchers[:0]
+	s.trail, s.levels, s.head = s.trail[:0], s.levels[:0], 0
+	s.edges, s.contextOf, s.others = pages[edge]{}, pages[instance]{}, map[int32][]*edge{}
 	s.order, s.bump, s.conflicts, s.loose = order{}, 1, nil, nil
-	s.causes, s.reasons, s.foreign, s.begun = nil, nil, map[string]bool{}, false
+	s.causes, s.reasons, s.numbers, s.foreign, s.begun = s.causes[:0], s.reasons[:0], s.numbers[:0], map[string]bool{}, false
 	s.instances, s.count, s.appVars, s.slots = map[string]*instance{}, 0, map[string]int32{}, nil
 	s.slotOf, s.fixed = map[string]provider{}, map[fixedKey]int32{}
 	s.waiting, s.deferred = map[string][]waitingPeer{}, nil
@@ -132,11 +136,11 @@ func (s *solver) reset() {
 	s.contexts, s.released, s.again = 0, 0, false
 	s.app = &instance{open: true, byName: map[string]*edge{}}
 	for _, p := range s.pkgs {
-		p.vars, p.app, p.uses, p.pooled, p.tied = nil, -1, 0, -1, nil
+		p.first, p.last, p.app, p.uses, p.pooled, p.tied = -1, -1, -1, 0, -1, nil
 		clear(p.inUse)
 		clear(p.plain)
 		clear(p.contexts)
-		p.been = nil
+		p.been = 0
 	}
 	if s.frost != nil {
 		for _, t := range s.frost.tops {
@@ -156,7 +160,7 @@ func (s *solver) spread() {
 		for _, name := range names {
 			p := s.pkgs[name]
 			for w := range p.n {
-				if !p.opened.has(w) {
+				if !s.sets.has(int32(p.n), p.opened, w) {
 					continue
 				}
 				for _, need := range p.Needs(w) {
@@ -235,14 +239,13 @@ func (s *solver) load(name string) (*pkg, error) {
 // adopt makes a package part of the search.
 func (s *solver) adopt(found *universe.Package) *pkg {
 	name := found.Name
-	p := &pkg{Package: found, n: found.Len(), app: -1, pooled: -1}
-	p.inUse, p.full, p.opened = s.memory.numbersFor(p.n)[:p.n], s.memory.domainFor(p.n), s.memory.domainFor(p.n)
-	for i := 0; i <= p.n; i++ {
-		p.full.add(i)
-	}
+	p, id := s.loaded.add()
+	p.Package, p.id, p.n, p.first, p.last, p.app, p.pooled = found, id, found.Len(), -1, -1, -1, -1
+	n := int32(p.n)
+	p.inUse, p.full = s.memory.numbersFor(p.n)[:p.n], s.sets.all(n)
 	for _, text := range s.problem.Refuse[name] {
 		if i := p.Index(text); i >= 0 {
-			p.full.remove(i)
+			p.full = s.sets.without(n, p.full, i)
 		}
 	}
 	p.keep = p.preferred(s.problem.Keep[name])
@@ -251,10 +254,7 @@ func (s *solver) adopt(found *universe.Package) *pkg {
 	}
 	if s.frost != nil && len(p.keep) == 0 { // of a package that keeps a release, it would make no difference
 		for _, w := range s.frost.heldOf(name) {
-			if p.held == nil {
-				p.held = newDomain(p.n)
-			}
-			p.held.add(w)
+			p.held = s.sets.with(n, p.held, w)
 		}
 	}
 	s.pkgs[name] = p
@@ -278,7 +278,7 @@ func (s *solver) adopt(found *universe.Package) *pkg {
 }
 
 // admitted returns the releases of p that a constraint admits, and with none also "no release". The result is shared.
-func (s *solver) admitted(p *pkg, text string, none bool) domain {
+func (s *solver) admitted(p *pkg, text string, none bool) bitset {
 	which := 0
 	if none {
 		which = 1
@@ -291,13 +291,13 @@ func (s *solver) admitted(p *pkg, text string, none bool) domain {
 	if d, ok := p.more[which][text]; ok {
 		return d
 	}
-	d := s.memory.domainFor(p.n)
+	var d bitset
 	if p.n > 0 {
 		set, _ := p.Admit(text) // a constraint that cannot be read admits nothing
-		copy(d, set.Words())
+		d = s.sets.of(int32(p.n), set.Words())
 	}
 	if none {
-		d.add(p.n)
+		d = s.sets.with(int32(p.n), d, p.n)
 	}
 	switch {
 	case p.sets[which] == nil:
@@ -305,7 +305,7 @@ func (s *solver) admitted(p *pkg, text string, none bool) domain {
 	case len(p.sets[which]) < few:
 		p.sets[which] = append(p.sets[which], constraintSet{text, d})
 	case p.more[which] == nil:
-		p.more[which] = map[string]domain{text: d}
+		p.more[which] = map[string]bitset{text: d}
 	default:
 		p.more[which][text] = d
 	}
@@ -313,17 +313,16 @@ func (s *solver) admitted(p *pkg, text string, none bool) domain {
 }
 
 // other returns every release but one, and "none". The result is shared.
-func (p *pkg) other(w int) domain {
-	if p.others == nil {
-		p.others = make([]domain, p.n+1)
+func (s *solver) other(p *pkg, w int) bitset {
+	n := int32(p.n)
+	if n < oneWord {
+		return s.sets.all(n) &^ bit(w)
 	}
-	if p.others[w] == nil {
-		d := newDomain(p.n)
-		for k := 0; k <= p.n; k++ {
-			d.add(k)
-		}
-		d.remove(w)
-		p.others[w] = d
+	if p.others == nil {
+		p.others = make([]bitset, p.n+1)
+	}
+	if p.others[w] == 0 {
+		p.others[w] = s.sets.without(n, s.sets.all(n), w)
 	}
 	return p.others[w]
 }
@@ -353,13 +352,13 @@ func (s *solver) begin() error {
 		if err != nil {
 			return err
 		}
-		p := s.vars[v].pkg
+		p := s.pkgOf(v)
 		e := s.app.edge(key)
 		e.optional = r.Optional && (e.optional || !again)
 		set := s.rootSet(p, r)
-		s.add(s.cause(origin{k: int32(k)}), term{v, set})
+		s.add(s.cause(rootOrigin(k)), term{v, set})
 		if !r.Optional {
-			s.statePooled(p, s.cause(origin{k: int32(k)}), nil, set)
+			s.statePooled(p, s.cause(rootOrigin(k)), nil, set)
 		}
 		s.order.push(v)
 	}
@@ -372,7 +371,7 @@ func (s *solver) begin() error {
 }
 
 // rootSet returns the releases that a root allows, with "none" where it is optional.
-func (s *solver) rootSet(p *pkg, r Root) domain {
+func (s *solver) rootSet(p *pkg, r Root) bitset {
 	if r.Among == nil {
 		return s.admitted(p, r.Text, r.Optional)
 	}
@@ -385,24 +384,30 @@ func (s *solver) rootSet(p *pkg, r Root) domain {
 	if r.Optional {
 		set.add(p.n)
 	}
-	return set
+	return s.sets.of(int32(p.n), set)
 }
 
 func (s *solver) newEdge(owner *instance, as string, p *pkg, v int32, optional bool) *edge {
-	e := s.memory.edge()
-	e.owner, e.as, e.v, e.pkg, e.optional, e.cause = owner, as, v, p, optional, noReason
+	e, id := s.edges.add()
+	e.id, e.owner, e.as, e.v, e.pkg, e.optional, e.cause = id, owner, as, v, p, optional, noReason
 	e.targets = e.first[:0]
 	owner.needs = append(owner.needs, e)
 	if owner.byName != nil {
 		owner.byName[as] = e
 	}
 	switch x := &s.vars[v]; {
-	case x.edge == nil:
-		x.edge = e
+	case x.edge < 0:
+		x.edge = id
 	case owner == s.app || !s.global(as) || optional:
-		x.others = append(x.others, e)
+		s.share(v, e)
 	}
 	return e
+}
+
+// share notes another edge of a variable.
+func (s *solver) share(v int32, e *edge) {
+	s.vars[v].many = true
+	s.others[v] = append(s.others[v], e)
 }
 
 // appVar returns the variable of a name at the application's level.

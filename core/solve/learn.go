@@ -1,5 +1,7 @@
 package solve
 
+import "slices"
+
 // A pending term is one of the clause under analysis, with the trail position that made it false.
 type pending struct {
 	term
@@ -9,8 +11,8 @@ type pending struct {
 // learn analyses a false clause up to the first unique implication point, adds what follows and unwinds. It returns
 // false when the clause follows from the problem alone: there is no solution.
 func (s *solver) learn(id int32) bool {
-	var now []pending
-	parents := []int32{id}
+	now, parents := s.pending[:0], append(s.parents[:0], id)
+	defer func() { s.pending, s.parents = now, parents }() // the memory is used again
 	include := func(terms []term, skip int32) {
 		for _, t := range terms {
 			if t.v != skip {
@@ -18,7 +20,7 @@ func (s *solver) learn(id int32) bool {
 			}
 		}
 	}
-	include(s.clauses[id].terms, -1)
+	include(s.termsOf(id), -1)
 	for {
 		pivot, second := -1, int32(0)
 		for i := range now {
@@ -27,7 +29,7 @@ func (s *solver) learn(id int32) bool {
 			}
 		}
 		if pivot < 0 {
-			s.refuted = parents
+			s.refuted = slices.Clone(parents)
 			return false
 		}
 		e := s.trail[now[pivot].since]
@@ -40,19 +42,19 @@ func (s *solver) learn(id int32) bool {
 			return s.assert(now, pivot, second, parents)
 		}
 		s.bumpVar(e.v)
-		reason := s.clauses[e.reason]
+		reason := s.termsOf(e.reason)
 		parents = append(parents, e.reason)
-		held := now[pivot]
+		held, n := now[pivot], s.vars[e.v].n
 		now = append(now[:pivot], now[pivot+1:]...)
-		for _, t := range reason.terms {
+		for _, t := range reason {
 			if t.v == e.v {
-				held.set = and(held.set, t.set)
+				held.set = s.sets.and(n, held.set, t.set)
 			}
 		}
-		if !held.set.empty() {
+		if !s.sets.empty(n, held.set) {
 			now = s.merge(now, held.term, &parents)
 		}
-		include(reason.terms, e.v)
+		include(reason, e.v)
 	}
 }
 
@@ -69,7 +71,7 @@ func (s *solver) merge(now []pending, t term, parents *[]int32) []pending {
 	}
 	for i := range now {
 		if now[i].v == t.v {
-			now[i].set = or(now[i].set, t.set)
+			now[i].set = s.sets.or(s.vars[t.v].n, now[i].set, t.set)
 			now[i].since = max(now[i].since, since)
 			return now
 		}
@@ -79,8 +81,7 @@ func (s *solver) merge(now []pending, t term, parents *[]int32) []pending {
 
 // assert adds the learned clause at the level where it narrows something.
 func (s *solver) assert(now []pending, pivot int, level int32, parents []int32) bool {
-	terms := make([]term, 0, len(now))
-	terms = append(terms, now[pivot].term)
+	terms := append(s.learned[:0], now[pivot].term)
 	for i := range now {
 		if i != pivot {
 			terms = append(terms, now[i].term)
@@ -89,14 +90,15 @@ func (s *solver) assert(now []pending, pivot int, level int32, parents []int32) 
 	}
 	s.bump *= 1.05
 	s.back(level)
-	s.add(s.reason(reason{parents: parents}), terms...)
+	s.add(s.reason(reason{parents: s.keepNumbers(parents)}), terms...)
+	s.learned = terms
 	return true
 }
 
 // backjump goes back to the level at which a false clause became false, and learns from it there.
 func (s *solver) backjump(id int32) bool {
 	top := int32(0)
-	for _, t := range s.clauses[id].terms {
+	for _, t := range s.termsOf(id) {
 		if since := s.falseSince(t); since != always {
 			top = max(top, s.trail[since].level)
 		}

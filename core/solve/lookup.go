@@ -72,7 +72,7 @@ func (s *solver) chain(i *instance, name string) []provider {
 
 // link returns the terms of "when e gets release w, instance i is part of the graph".
 func (s *solver) link(e *edge, w int, i *instance) []term {
-	return []term{{e.v, e.pkg.other(w)}, {i.on, on}}
+	return []term{{e.v, s.other(e.pkg, w)}, {i.on, on}}
 }
 
 // view returns where the target of an edge finds the names that matter to it.
@@ -132,10 +132,10 @@ func instanceKey(name string, w int, sees map[string][]provider) string {
 const mostContexts = 1
 
 func (s *solver) newInstance(e *edge, w int, sees map[string][]provider, key string) *instance {
-	i := s.memory.instance()
-	i.pkg, i.w, i.parent, i.sees = e.pkg, w, e.owner, sees
+	i, id := s.contextOf.add()
+	i.id, i.pkg, i.w, i.parent, i.sees = id, e.pkg, w, e.owner, sees
 	i.on = s.newVar(nil, 1)
-	s.vars[i.on].inst = i
+	s.vars[i.on].inst = id
 	s.count++
 	if len(sees) == 0 {
 		e.pkg.plain[w] = i
@@ -170,7 +170,7 @@ func (s *solver) recurs(e *edge, w int, sees map[string][]provider) bool {
 // madeBy adds the demand that brought a variable into being: that a name is found there, and not farther up, is part
 // of what follows from it.
 func (s *solver) madeBy(causes []int32, v int32) []int32 {
-	if e := s.vars[v].edge; e != nil && e.cause != noReason {
+	if e := s.edgeOf(v); e != nil && e.cause != noReason {
 		return append(causes, e.cause)
 	}
 	return causes
@@ -187,7 +187,7 @@ func (s *solver) placeDeferred() (bool, error) {
 				return false, err
 			}
 		}
-		if x := &s.vars[d.e.v]; !s.on(d.e.owner) || x.dom.has(x.n) || x.dom.count() > 1 || x.dom.first() != d.w {
+		if !s.on(d.e.owner) || s.release(d.e.v) != d.w {
 			continue
 		}
 		if d.inst != nil && s.on(d.inst) && s.stands(d) { // as when it was looked at last
@@ -209,7 +209,7 @@ func (s *solver) placeDeferred() (bool, error) {
 			}
 			c, told, undecided := s.decideChain(name, given[name])
 			if undecided >= 0 {
-				s.decide(undecided, s.vars[undecided].n)
+				s.decide(undecided, int(s.vars[undecided].n))
 				return true, nil
 			}
 			if c[0] < 0 && c[0] != anywhere {
@@ -259,11 +259,10 @@ func (s *solver) atTop(p provider) (v int32, w int) {
 	if !ok {
 		return -1, -1
 	}
-	x := &s.vars[v]
-	if x.dom.count() > 1 || x.dom.has(x.n) {
-		return v, -1
+	if w = s.release(v); w == int(s.vars[v].n) {
+		w = -1
 	}
-	return v, x.dom.first()
+	return v, w
 }
 
 // decideChain replaces the providers of a name by the release that they came to, and gives the terms that spare
@@ -279,25 +278,20 @@ func (s *solver) decideChain(name string, chain []provider) (_ []provider, terms
 				break
 			}
 		} else {
-			x := &s.vars[p]
-			if x.dom.count() > 1 {
+			if w = s.release(v); w < 0 {
 				return nil, nil, v
 			}
-			w = x.dom.first()
 		}
-		x := &s.vars[v]
-		terms = append(terms, term{v, x.pkg.other(w)})
-		if w == x.n {
+		pkg := s.pkgOf(v)
+		terms = append(terms, term{v, s.other(pkg, w)})
+		if w == pkg.n {
 			continue
 		}
-		key := fixedKey{x.pkg.Name, w}
+		key := fixedKey{pkg.Name, w}
 		f, ok := s.fixed[key]
 		if !ok {
-			p := x.pkg
-			f = s.newVar(p, p.n)
-			only := newDomain(p.n)
-			only.add(w)
-			s.vars[f].dom = only
+			f = s.newVar(pkg, pkg.n)
+			s.vars[f].dom = s.sets.only(int32(pkg.n), w)
 			s.fixed[key] = f
 		}
 		return []provider{provider(f)}, terms, -1

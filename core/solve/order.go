@@ -7,43 +7,62 @@ import "math/bits"
 //
 // Most variables never take part in a conflict. These are kept as bits, in which the first is found at once; the others are in a heap.
 type order struct {
-	idle     []uint64  // the variables without activity that wait, a bit each
-	low      int       // no word of idle before it has any
-	items    []int32   // the heap of the others
-	place    []int32   // of every variable in the heap, -1 when it is not in it
-	activity []float64 // of every variable
-	first    []bool    // whether a variable comes before all others that are not so: those that are soft
+	idle   []uint64 // the variables without activity that wait, a bit each
+	low    int      // no word of idle before it has any
+	items  []int32  // the heap of the others
+	number []int32  // of every variable among the active ones, or -1
+	active []active
+}
+
+// An active variable took part in conflicts, or comes before those that did not.
+type active struct {
+	activity float64
+	place    int32 // in the heap, -1 when it is not in it
+	first    bool  // it comes before all others that are not so: those that are soft
 }
 
 // grow makes room for one more variable.
 func (o *order) grow() {
-	o.place, o.activity, o.first = push(o.place, -1), push(o.activity, 0), push(o.first, false)
-	if (len(o.place)+63)/64 > len(o.idle) {
+	o.number = push(o.number, -1)
+	if (len(o.number)+63)/64 > len(o.idle) {
 		o.idle = push(o.idle, 0)
 	}
 }
 
+// of returns the place of a variable among the active ones, which it is from now on.
+func (o *order) of(v int32) *active {
+	if o.number[v] < 0 {
+		o.number[v] = int32(len(o.active))
+		o.active = push(o.active, active{place: -1})
+	}
+	return &o.active[o.number[v]]
+}
+
+// putFirst puts a variable before all others.
+func (o *order) putFirst(v int32) { o.of(v).first = true }
+
 // before orders the variables of the heap.
 func (o *order) before(a, b int32) bool {
-	if x, y := o.first[a], o.first[b]; x != y {
-		return x
+	x, y := o.of(a), o.of(b)
+	if x.first != y.first {
+		return x.first
 	}
-	if x, y := o.activity[a], o.activity[b]; x != y {
-		return x > y
+	if x.activity != y.activity {
+		return x.activity > y.activity
 	}
 	return a < b
 }
 
 // push has a variable wait, which may wait already.
 func (o *order) push(v int32) {
-	if o.activity[v] == 0 && !o.first[v] {
+	if o.number[v] < 0 {
 		o.idle[v/64] |= 1 << (v % 64)
 		o.low = min(o.low, int(v/64))
 		return
 	}
 	o.idle[v/64] &^= 1 << (v % 64)
-	if o.place[v] < 0 {
-		o.place[v] = int32(len(o.items))
+	if x := o.of(v); x.place < 0 {
+		x.place = int32(len(o.items))
 		o.items = push(o.items, v)
 		o.up(len(o.items) - 1)
 	}
@@ -64,25 +83,27 @@ func (o *order) pop() int32 {
 	last := len(o.items) - 1
 	o.swap(0, last)
 	o.items = o.items[:last]
-	o.place[v] = -1
+	o.of(v).place = -1
 	o.down(0)
 	return v
 }
 
-// bump raises the activity of a variable.
-func (o *order) bump(v int32, by float64) {
+// bump raises the activity of a variable, and returns what it comes to.
+func (o *order) bump(v int32, by float64) float64 {
 	waits := o.idle[v/64]&(1<<(v%64)) != 0
-	o.activity[v] += by
-	if i := o.place[v]; i >= 0 {
-		o.up(int(i))
+	x := o.of(v)
+	x.activity += by
+	if x.place >= 0 {
+		o.up(int(x.place))
 	} else if waits { // with the others from now on
 		o.push(v)
 	}
+	return x.activity
 }
 
 func (o *order) swap(i, j int) {
 	o.items[i], o.items[j] = o.items[j], o.items[i]
-	o.place[o.items[i]], o.place[o.items[j]] = int32(i), int32(j)
+	o.of(o.items[i]).place, o.of(o.items[j]).place = int32(i), int32(j)
 }
 
 func (o *order) up(i int) {
@@ -110,10 +131,9 @@ func (o *order) down(i int) {
 
 // bumpVar raises a variable that took part in a conflict.
 func (s *solver) bumpVar(v int32) {
-	s.order.bump(v, s.bump)
-	if s.order.activity[v] > 1e100 {
-		for i := range s.order.activity {
-			s.order.activity[i] *= 1e-100
+	if s.order.bump(v, s.bump) > 1e100 {
+		for i := range s.order.active {
+			s.order.active[i].activity *= 1e-100
 		}
 		s.bump *= 1e-100
 	}

@@ -16,6 +16,8 @@ type solver struct {
 	focus   *focus // the demands to take into account, nil for all
 	single  map[string]bool
 	pkgs    map[string]*pkg
+	loaded  pages[pkg] // the same, by number
+	sets    rows
 	atHand  bool            // the source has everything in memory: nothing is to be fetched ahead
 	foreign map[string]bool // names that the application provides from elsewhere
 
@@ -31,17 +33,20 @@ type solver struct {
 	contexts    int                // how many instances there are whose context matters
 	released    int                // how many releases were opened
 	switches    []int32            // of the problem's assumptions
+	assumed     []bitset           // their sets, once they were needed
 	assumptions map[string][]int32 // the numbers of assumptions, by the package that they hold for wherever it stands
 	asked       []int32            // the assumptions that are to hold in this run
 	core        []int32            // the assumptions that the last run refuted together
 
-	vars    []variable
-	clauses []clause
-	trail   []event
-	levels  []int // where in the trail each decision level begins
-	head    int   // the first event that is not propagated
-	order   order
-	bump    float64
+	vars     []variable
+	clauses  []clause
+	terms    []term    // of all clauses
+	watchers []watcher // of all variables
+	trail    []event
+	levels   []int // where in the trail each decision level begins
+	head     int   // the first event that is not propagated
+	order    order
+	bump     float64
 
 	begun      bool
 	again      bool    // a switch came that is to be decided before the others
@@ -50,10 +55,18 @@ type solver struct {
 	loose      []int32 // clauses that were enforced above the level at which they already could have been
 	causes     []origin
 	reasons    []reason
-	names      []string // memory for hints
-	shared     domain   // memory for choose
+	numbers    []int32 // that reasons are made of
+
+	// Memory that is used again: for hints, and for what is learned.
+	names   []string
+	pending []pending
+	parents []int32
+	learned []term
 
 	app       *instance
+	edges     pages[edge]
+	contextOf pages[instance]      // that have a switch or, under single tenancy, a release
+	others    map[int32][]*edge    // the edges of a variable but the first, of a name that all share
 	instances map[string]*instance // those whose context matters, by key
 	count     int                  // of all instances
 	appVars   map[string]int32
@@ -71,14 +84,16 @@ type solver struct {
 // A pkg is a package with its place in the search.
 type pkg struct {
 	*universe.Package
+	id     int32
 	n      int // number of releases; also the bit that means "none"
 	keep   []int
 	inUse  []int32 // how many variables are decided for each release
 	uses   int     // how many in all
-	vars   []int32
+	first  int32   // its variables, of which each leads to the next, and the last of them; -1 for none
+	last   int32
 	frozen []target       // subtrees of the base that may be taken over wherever they stand
-	held   domain         // releases that stand in the base, nil for none; they count as in use
-	full   domain         // every release that the problem does not refuse, and "none"
+	held   bitset         // releases that stand in the base; they count as in use
+	full   bitset         // every release that the problem does not refuse, and "none"
 	app    int32          // its variable at the application's level under its own name, or -1
 	pooled int32          // the switch that all of its edges get one release, or -1
 	pool   int32          // that release
@@ -86,15 +101,15 @@ type pkg struct {
 
 	// The releases that were opened, and the peer names that are looked up through the package, as far as they are
 	// known. They survive a reset.
-	opened    domain
+	opened    bitset
 	rel       map[string]bool
 	byRelease []map[string]bool // the same for each release, when the search is grouped
-	been      domain            // the releases opened since the last reset
+	been      bitset            // the releases opened since the last reset
 	// Made when first asked for: the sets of constraints, without and with "none"; the complements of single releases;
 	// the instances of releases whose context does not matter.
 	sets     [2][]constraintSet
-	more     [2]map[string]domain // those beyond the first few
-	others   []domain
+	more     [2]map[string]bitset // those beyond the first few
+	others   []bitset
 	plain    []*instance
 	contexts map[int]int // how many instances each release has
 }
@@ -102,7 +117,7 @@ type pkg struct {
 // A constraintSet is what a constraint admits.
 type constraintSet struct {
 	text string
-	set  domain
+	set  bitset
 }
 
 // few is how many constraints of a package are looked up in a list and not in a map; most packages have no more.
@@ -110,15 +125,16 @@ const few = 6
 
 // A variable is the release that an edge gets, or, without a package, the switch of an instance: bit 0 on, bit 1 off.
 type variable struct {
-	pkg    *pkg
-	n      int
-	dom    domain
-	watch  []watcher // clauses that watch it
-	last   int32     // trail position of its latest event, or -1
-	edge   *edge     // the edge that it serves
-	others []*edge   // the other ones, of a name that all share
-	inst   *instance
-	soft   bool // decided before everything else that was not asked for
+	dom   bitset
+	n     int32 // number of releases, of a switch 1
+	pkg   int32 // the number of its package, or -1
+	last  int32 // trail position of its latest event, or -1
+	edge  int32 // the number of the edge that it serves, or -1
+	inst  int32 // the number of the instance that it switches, or -1
+	next  int32 // the next variable of the package, or -1
+	watch watchList
+	many  bool // other edges share it; see solver.others
+	soft  bool // decided before everything else that was not asked for
 }
 
 // An event narrows a domain: by a decision (reason -1) or to satisfy a clause.
@@ -128,19 +144,56 @@ type event struct {
 	level  int32
 	used   int32 // the release whose use it decided, or -1
 	before int32 // the variable's event before this one, or -1
-	old    domain
+	made   bool  // the variable has a set that nothing else has
+	old    bitset
 }
 
 func (s *solver) newVar(p *pkg, n int) int32 {
 	v := int32(len(s.vars))
-	d := either
+	x := variable{dom: either, n: int32(n), pkg: -1, last: -1, edge: -1, inst: -1, next: -1}
 	if p != nil {
-		d = p.full
-		p.vars = append(p.vars, v)
+		x.pkg, x.dom = p.id, p.full
+		if p.last >= 0 {
+			s.vars[p.last].next = v
+		} else {
+			p.first = v
+		}
+		p.last = v
 	}
-	s.vars = push(s.vars, variable{pkg: p, n: n, dom: d, last: -1, watch: s.memory.watchersFor(2)})
+	s.vars = push(s.vars, x)
 	s.order.grow()
 	return v
+}
+
+// pkgOf returns the package of a variable, nil of a switch.
+func (s *solver) pkgOf(v int32) *pkg {
+	if n := s.vars[v].pkg; n >= 0 {
+		return s.loaded.at(n)
+	}
+	return nil
+}
+
+// edgeOf returns the edge that a variable serves, or nil.
+func (s *solver) edgeOf(v int32) *edge {
+	if n := s.vars[v].edge; n >= 0 {
+		return s.edges.at(n)
+	}
+	return nil
+}
+
+// release returns the only position of a variable that is decided, which may be "none", or -1.
+func (s *solver) release(v int32) int {
+	x := &s.vars[v]
+	if !s.sets.single(x.n, x.dom) {
+		return -1
+	}
+	return s.sets.first(x.n, x.dom)
+}
+
+// has reports whether a position is left to a variable.
+func (s *solver) has(v int32, i int) bool {
+	x := &s.vars[v]
+	return s.sets.has(x.n, x.dom, i)
 }
 
 // edgeVar makes the variable of an edge to a package, within the assumptions that hold wherever the package stands.
@@ -156,31 +209,32 @@ func (s *solver) edgeVar(p *pkg) int32 {
 func (s *solver) level() int32 { return int32(len(s.levels)) }
 
 // narrow shrinks a domain and records it.
-func (s *solver) narrow(v int32, set domain, reason int32) {
+func (s *solver) narrow(v int32, set bitset, reason int32) {
 	s.work++
 	x := &s.vars[v]
-	next := set
-	if !within(set, x.dom) {
-		next = s.memory.domainFor(x.n)
-		for i := range next {
-			next[i] = x.dom[i] & set[i]
-		}
-	}
 	e := event{v: v, reason: reason, level: s.level(), used: -1, before: x.last, old: x.dom}
-	x.dom = next
+	switch {
+	case x.n < oneWord:
+		x.dom &= set
+	case s.sets.within(x.n, set, x.dom):
+		x.dom = set
+	default:
+		x.dom, e.made = s.sets.and(x.n, x.dom, set), true
+	}
 	x.last = int32(len(s.trail))
-	if x.pkg == nil {
-		if x.inst != nil && next.has(0) && !next.has(1) {
-			s.toOpen.add(x.inst)
+	if x.pkg < 0 {
+		if x.inst >= 0 && x.dom == on {
+			s.toOpen.add(s.contextOf.at(x.inst))
 		}
-	} else if next.count() == 1 {
-		if w := next.first(); w != x.n {
-			e.used = int32(w)
-			x.pkg.inUse[w]++
-			x.pkg.uses++
+	} else if s.sets.single(x.n, x.dom) {
+		if w := int32(s.sets.first(x.n, x.dom)); w != x.n {
+			e.used = w
+			p := s.loaded.at(x.pkg)
+			p.inUse[w]++
+			p.uses++
 			s.toExpand.add(v)
 		}
-	} else if !next.has(x.n) {
+	} else if !s.sets.has(x.n, x.dom, int(x.n)) {
 		s.order.push(v)
 	}
 	s.trail = push(s.trail, e)
@@ -195,13 +249,17 @@ func (s *solver) back(level int32) {
 	for i := len(s.trail) - 1; i >= start; i-- {
 		e := &s.trail[i]
 		x := &s.vars[e.v]
+		if e.made {
+			s.sets.give(x.n, x.dom)
+		}
 		x.dom = e.old
 		x.last = e.before
 		if e.used >= 0 {
-			x.pkg.inUse[e.used]--
-			x.pkg.uses--
+			p := s.loaded.at(x.pkg)
+			p.inUse[e.used]--
+			p.uses--
 		}
-		if x.pkg != nil || x.soft {
+		if x.pkg >= 0 || x.soft {
 			s.order.push(e.v)
 		}
 	}
@@ -320,9 +378,9 @@ func luby(n int) int {
 
 func (s *solver) decide(v int32, w int) {
 	s.levels = append(s.levels, len(s.trail))
-	only := s.memory.domainFor(s.vars[v].n)
-	only.add(w)
-	s.narrow(v, only, -1)
+	n := s.vars[v].n
+	s.narrow(v, s.sets.only(n, w), -1)
+	s.trail[len(s.trail)-1].made = n >= oneWord
 }
 
 // next takes the variable to decide: one that must or should have a release and has several to choose from.
@@ -333,83 +391,95 @@ func (s *solver) next() int32 {
 			return -1
 		}
 		x := &s.vars[v]
-		if x.dom.count() > 1 && (x.soft || !x.dom.has(x.n) || s.wanted(x)) {
+		if !s.sets.single(x.n, x.dom) && (x.soft || !s.sets.has(x.n, x.dom, int(x.n)) || s.wanted(v)) {
 			return v
 		}
 	}
 }
 
 // wanted reports whether an optional need asks for the variable.
-func (s *solver) wanted(x *variable) bool {
-	if e := x.edge; e != nil && e.optional && s.on(e.owner) {
+func (s *solver) wanted(v int32) bool {
+	if e := s.edgeOf(v); e != nil && e.optional && s.on(e.owner) {
 		return true
 	}
-	return slices.ContainsFunc(x.others, func(e *edge) bool { return e.optional && s.on(e.owner) })
+	return s.vars[v].many && slices.ContainsFunc(s.others[v], func(e *edge) bool { return e.optional && s.on(e.owner) })
 }
 
 // choose picks the preferred release of a domain: kept, in use, fit for the other edges too, newest.
 func (s *solver) choose(v int32) int {
-	x := &s.vars[v]
-	p := x.pkg
-	if by := x.edge; by != nil && s.problem.KeepEdges != nil {
-		if k := p.Index(s.problem.KeepEdges[by.key()]); k >= 0 && x.dom.has(k) {
-			return k
+	x, p := &s.vars[v], s.pkgOf(v)
+	if s.problem.KeepEdges != nil {
+		if by := s.edgeOf(v); by != nil {
+			if k := p.Index(s.problem.KeepEdges[s.keyOfEdge(by)]); k >= 0 && s.sets.has(x.n, x.dom, k) {
+				return k
+			}
 		}
 	}
-	if p.pooled >= 0 && !s.vars[p.pooled].dom.has(1) { // the one that all get, as far as it is known
-		if one := s.pick(p, and(x.dom, s.vars[p.pool].dom)); one >= 0 {
+	if p.pooled >= 0 && !s.has(p.pooled, 1) { // the one that all get, as far as it is known
+		if one := s.pick(p, s.sets.and(x.n, x.dom, s.vars[p.pool].dom)); one >= 0 {
 			return one
 		}
 	}
 	for _, k := range p.keep {
-		if x.dom.has(k) {
+		if s.sets.has(x.n, x.dom, k) {
 			return k
 		}
 	}
-	if p.uses > 0 || p.held != nil {
+	if p.uses > 0 || p.held != 0 {
 		for w := p.n - 1; w >= 0; w-- {
-			if (p.inUse[w] > 0 || p.held != nil && p.held.has(w)) && x.dom.has(w) {
+			if (p.inUse[w] > 0 || s.sets.has(x.n, p.held, w)) && s.sets.has(x.n, x.dom, w) {
 				return w
 			}
 		}
 	}
-	shared := append(s.shared[:0], x.dom...)
-	s.shared = shared
-	shared.remove(x.n)
-	if len(p.vars) > 1 {
-		for _, u := range p.vars {
-			if y := &s.vars[u]; !y.dom.has(y.n) && meets(shared, y.dom) {
-				for i := range shared {
-					shared[i] &= y.dom[i]
-				}
-			}
+	return s.newest(p, s.fit(p, x.dom))
+}
+
+// fit returns of a set, without "none", what fits as many other variables of the package as it can that must have a release.
+func (s *solver) fit(p *pkg, set bitset) bitset {
+	n := int32(p.n)
+	fits := s.sets.without(n, set, p.n)
+	if p.first == p.last {
+		return fits
+	}
+	for u := p.first; u >= 0; u = s.vars[u].next {
+		if y := &s.vars[u]; !s.sets.has(n, y.dom, p.n) && s.sets.meets(n, fits, y.dom) {
+			both := s.sets.and(n, fits, y.dom)
+			s.sets.give(n, fits)
+			fits = both
 		}
 	}
-	for w := shared.last(); w >= 0; w-- {
-		if shared.has(w) && !p.Deprecated(w) && !p.Version(w).Prerelease() {
+	return fits
+}
+
+// newest returns the newest release of a set without "none" that is neither deprecated nor a prerelease, else the newest; -1 for none. The set
+// is given back.
+func (s *solver) newest(p *pkg, set bitset) int {
+	n := int32(p.n)
+	defer s.sets.give(n, set)
+	last := s.sets.last(n, set)
+	for w := last; w >= 0; w = s.sets.before(n, set, w) {
+		if !p.Deprecated(w) && !p.Version(w).Prerelease() {
 			return w
 		}
 	}
-	return shared.last()
+	return last
 }
 
-// pick returns the release of a set that is preferred before others are looked at: kept, in use, newest; -1 for none.
-func (s *solver) pick(p *pkg, set domain) int {
-	set.remove(p.n)
+// pick returns the release of a set that is preferred before others are looked at: kept, in use, newest; -1 for none. It is
+// given back.
+func (s *solver) pick(p *pkg, set bitset) int {
+	n := int32(p.n)
+	defer s.sets.give(n, set)
 	for _, k := range p.keep {
-		if set.has(k) {
+		if s.sets.has(n, set, k) {
 			return k
 		}
 	}
 	for w := p.n - 1; w >= 0; w-- {
-		if p.inUse[w] > 0 && set.has(w) {
+		if p.inUse[w] > 0 && s.sets.has(n, set, w) {
 			return w
 		}
 	}
-	for w := set.last(); w >= 0; w-- {
-		if set.has(w) && !p.Deprecated(w) && !p.Version(w).Prerelease() {
-			return w
-		}
-	}
-	return set.last()
+	return s.newest(p, s.sets.without(n, set, p.n))
 }

@@ -84,10 +84,10 @@ func (s *solver) proof() []Demand {
 			used[c.why] = true
 		case c.why < noReason:
 			r := s.reasons[-2-c.why]
-			for _, d := range r.demands {
+			for _, d := range s.numbersIn(r.demands) {
 				used[d] = true
 			}
-			stack = append(stack, r.parents...)
+			stack = append(stack, s.numbersIn(r.parents)...)
 		}
 	}
 	var demands []Demand
@@ -109,7 +109,7 @@ func (s *solver) behind(at int32) []int32 {
 	if e.before >= 0 {
 		all = append(all, -1-e.before)
 	}
-	for _, t := range s.clauses[e.reason].terms {
+	for _, t := range s.termsOf(e.reason) {
 		if t.v == e.v {
 			continue
 		}
@@ -122,19 +122,23 @@ func (s *solver) behind(at int32) []int32 {
 
 // An origin says where a demand was read: in a release of a package, or in a root of the problem.
 type origin struct {
-	pkg  *pkg // nil for a root
-	kind Kind
+	pkg  int32 // the number of the package, -1 for a root
 	w, k int32 // release and position in its list, or the number of the root
+	peer bool
 }
 
+// rootOrigin is the origin of the k-th root.
+func rootOrigin(k int) origin { return origin{pkg: -1, k: int32(k)} }
+
 func (o origin) demand(s *solver) Demand {
-	switch {
-	case o.pkg == nil:
+	if o.pkg < 0 {
 		return declaredBy(s.problem.Roots[o.k])
-	case o.kind == Peer:
-		return peerOf(o.pkg, o.pkg.Peers(int(o.w))[o.k])
 	}
-	return needOf(o.pkg, o.pkg.Needs(int(o.w))[o.k])
+	p := s.loaded.at(o.pkg)
+	if o.peer {
+		return peerOf(p, p.Peers(int(o.w))[o.k])
+	}
+	return needOf(p, p.Needs(int(o.w))[o.k])
 }
 
 // cause notes where a demand was read, and returns its number.
