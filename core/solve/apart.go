@@ -92,7 +92,11 @@ func (s *solver) leavesNeed(p *pkg, d universe.Demand) bool {
 
 // statePart adds the clauses of what a part declares under a name. It reports false where the edge is that of a package.
 func (s *solver) statePart(e *edge) bool {
-	roots := s.partRoots[partNeed{e.owner.pkg.Name, e.as}]
+	if s.partRoots == nil {
+		return false
+	}
+	i := s.owner(e)
+	roots := s.partRoots[partNeed{s.pkgOfInst(i).Name, s.nameOf(e)}]
 	for _, k := range roots {
 		r := s.problem.Roots[k]
 		if s.leaves(declaredBy(r)) {
@@ -101,9 +105,9 @@ func (s *solver) statePart(e *edge) bool {
 		p := s.pkgOf(e.v)
 		e.cause = s.cause(rootOrigin(k))
 		set := s.rootSet(p, r)
-		s.add(e.cause, term{e.owner.on, off}, term{e.v, set})
+		s.add(e.cause, term{i.v, off}, term{e.v, set})
 		if !r.Optional {
-			s.statePooled(p, e.cause, []term{{e.owner.on, off}}, set)
+			s.statePooled(p, e.cause, []term{{i.v, off}}, set)
 		}
 		for n, l := range s.problem.assumptions {
 			if l.as == r.As {
@@ -116,23 +120,21 @@ func (s *solver) statePart(e *edge) bool {
 
 // partEdge returns the edge of a root of a part, nil where it is not there yet.
 func (s *solver) partEdge(r Root) *edge {
-	p := s.pkgs[PartName(r.Apart)]
-	if p == nil || p.plain == nil || p.plain[0] == nil {
-		return nil
+	if p := s.pkgs[PartName(r.Apart)]; p != nil {
+		if at := s.perRelease[p.at].plain; at != 0 {
+			return s.edge(s.contexts.at(at), r.Own)
+		}
 	}
-	return p.plain[0].edge(r.Own)
+	return nil
 }
 
 // servedTo returns the context that serves a root, or none.
 func (d *drawing) servedTo(r Root) int {
 	if !r.apart() {
-		if at, ok := d.top[d.keyOf(r.Demand)]; ok {
-			return at
-		}
-		return none
+		return d.drawnAtTop(d.keyOf(r.Demand))
 	}
-	at, ok := d.top[PartName(r.Apart)]
-	if !ok || at == none {
+	at := d.drawnAtTop(PartName(r.Apart))
+	if at == none {
 		return none
 	}
 	p := d.standing(at)

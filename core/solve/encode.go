@@ -16,16 +16,20 @@ type waitingPeer struct {
 
 // on reports whether an instance is part of the assignment.
 func (s *solver) on(i *instance) bool {
-	if s.problem.Tenancy == Single && i != s.app {
-		return s.release(i.v) == i.w
+	switch {
+	case i.id == application:
+		return true
+	case s.problem.Tenancy == Single:
+		return s.release(i.v) == int(i.w)
 	}
-	return i == s.app || s.vars[i.on].dom == on
+	return s.vars[i.v].dom == on
 }
 
 // grow opens the instances and expands the edges that the assignment has reached. It reports whether clauses came.
 func (s *solver) grow() (bool, error) {
 	grew := false
-	for i, more := s.toOpen.next(); more; i, more = s.toOpen.next() {
+	for n, more := s.toOpen.next(); more; n, more = s.toOpen.next() {
+		i := s.contexts.at(n)
 		if !s.on(i) {
 			continue
 		}
@@ -35,12 +39,11 @@ func (s *solver) grow() (bool, error) {
 			}
 			grew = true
 		}
-		for _, e := range i.needs {
-			if e.v < 0 {
-				continue
+		for at, to := s.needsOf(i); at < to; at++ {
+			if v := s.edges.at(at).v; v >= 0 {
+				s.toExpand.add(v)
+				s.order.push(v)
 			}
-			s.toExpand.add(e.v)
-			s.order.push(e.v)
 		}
 	}
 	for v, more := s.toExpand.next(); more; v, more = s.toExpand.next() {
@@ -51,17 +54,18 @@ func (s *solver) grow() (bool, error) {
 			}
 			grew = grew || more
 			if s.problem.Tenancy == Single {
-				s.wantOptional(s.edgeOf(v).target(w))
+				s.wantOptional(v, w)
 			}
 		}
 	}
 	return grew, nil
 }
 
-// wantOptional puts what an instance would like to have among the variables to decide.
-func (s *solver) wantOptional(i *instance) {
-	for _, e := range i.needs {
-		if e.optional && e.v >= 0 {
+// wantOptional puts what a release would like to have among the variables to decide.
+func (s *solver) wantOptional(v int32, w int) {
+	at := s.targetOf(s.edgeOf(v), w)
+	for at, to := s.needsOf(s.contexts.at(s.targets[at].inst)); at < to; at++ {
+		if e := s.edges.at(at); e.optional && e.v >= 0 {
 			s.order.push(e.v)
 		}
 	}
@@ -69,76 +73,94 @@ func (s *solver) wantOptional(i *instance) {
 
 // openInstance states the needs of an instance that is part of the assignment or, under single tenancy, about to be.
 func (s *solver) openInstance(i *instance) error {
-	needs := i.pkg.Needs(i.w)
-	n := int32(i.pkg.n)
-	if !s.sets.has(n, i.pkg.opened, i.w) {
-		i.pkg.opened = s.sets.with(n, i.pkg.opened, i.w)
+	of, w := s.pkgOfInst(i), int(i.w)
+	needs, n := of.Needs(w), int32(of.n)
+	if !s.sets.has(n, of.opened, w) {
+		of.opened = s.sets.with(n, of.opened, w)
 	}
-	if !s.sets.has(n, i.pkg.been, i.w) {
-		i.pkg.been = s.sets.with(n, i.pkg.been, i.w)
+	if !s.sets.has(n, of.been, w) {
+		of.been = s.sets.with(n, of.been, w)
 		s.released++
 	}
 	i.open = true
-	i.needs = s.memory.edgesFor(len(needs))
-	for k, d := range needs {
-		if s.leavesNeed(i.pkg, d) {
-			continue
-		}
-		if d.Foreign {
-			e := &edge{owner: i, as: d.As, v: -1, optional: true}
-			i.needs = append(i.needs, e)
-			continue
-		}
-		p, err := s.load(d.Package)
-		if err != nil {
+	i.needs = s.edges.n
+	for range needs { // before any others come
+		e, id := s.edges.add()
+		*e = edge{id: id, v: absentEdge, optional: true, cause: noReason, target: -1}
+	}
+	for k := range needs {
+		if err := s.openNeed(i, of, k); err != nil {
 			return err
 		}
-		if s.grouped {
-			if s.passUpRelease(i.pkg, i.w, d, p) {
-				s.stale = true
-			}
-		} else if s.passUp(i.pkg, i.w, p) {
-			s.stale = true
-		}
-		var v int32
-		if s.global(d.As) {
-			if v, err = s.appVar(s.keyOf(d), d.Package); err != nil {
-				return err
-			}
-			p = s.pkgOf(v)
-		} else {
-			v = s.edgeVar(p)
-		}
-		s.stateNeed(i, k, s.newEdge(i, d.As, p, v, d.Optional))
 	}
 	return nil
 }
 
+// openNeed states one need of an instance.
+func (s *solver) openNeed(i *instance, of *pkg, k int) error {
+	d := &of.Needs(int(i.w))[k]
+	e := s.edges.at(i.needs + int32(k))
+	if s.leavesNeed(of, *d) {
+		return nil
+	}
+	if d.Foreign {
+		e.owner, e.need, e.v = i.id, int32(k), foreignEdge
+		return nil
+	}
+	p, err := s.load(d.Package)
+	if err != nil {
+		return err
+	}
+	if s.grouped {
+		if s.passUpRelease(of, int(i.w), *d, p) {
+			s.stale = true
+		}
+	} else if s.passUp(of, int(i.w), p) {
+		s.stale = true
+	}
+	var v int32
+	global := s.global(d.As)
+	switch key := s.keyOf(*d); {
+	case !global:
+		v = s.edgeVar(p)
+	case key == p.Name && p.app >= 0:
+		v = p.app
+	default:
+		if v, err = s.appVar(key, d.Package); err != nil {
+			return err
+		}
+	}
+	s.setEdge(e, i.id, int32(k), v, global, d.Optional)
+	s.stateNeed(i, of, k, e)
+	return nil
+}
+
 // stateNeed adds the clauses of one need.
-func (s *solver) stateNeed(i *instance, k int, e *edge) {
-	d := i.pkg.Needs(i.w)[k]
+func (s *solver) stateNeed(i *instance, of *pkg, k int, e *edge) {
 	if s.statePart(e) {
 		return
 	}
-	e.cause = s.cause(origin{pkg: i.pkg.id, w: int32(i.w), k: int32(k)})
+	d := &of.Needs(int(i.w))[k]
+	e.cause = s.cause(origin{pkg: of.id, w: i.w, k: int32(k)})
 	v := e.v
-	want := term{v, s.admitted(s.pkgOf(v), d.Text, d.Optional)}
-	if d.Optional && s.problem.absent[needOf(i.pkg, d)] && !s.global(d.As) {
-		n := s.vars[v].n
-		want.set = s.sets.only(n, int(n))
+	p := s.pkgOf(v)
+	want := term{v, s.admitted(p, d.Text, d.Optional)}
+	global := s.global(d.As)
+	if d.Optional && s.problem.absent[needOf(of, *d)] && !global {
+		want.set = s.sets.only(int32(p.n), p.n)
 	}
 	if s.problem.Tenancy == Single {
-		s.add(e.cause, term{i.v, s.unlike(i.pkg, i.pkg.MakingNeed(i.w, k))}, want)
+		s.add(e.cause, term{i.v, s.unlike(of, of.MakingNeed(int(i.w), k))}, want)
 		return
 	}
-	if s.global(d.As) {
-		if from := i.pkg.app; from >= 0 {
-			s.add(e.cause, term{from, s.unlike(i.pkg, i.pkg.MakingNeed(i.w, k))}, want)
+	if global {
+		if from := of.app; from >= 0 {
+			s.add(e.cause, term{from, s.unlike(of, of.MakingNeed(int(i.w), k))}, want)
 		}
 	}
-	s.add(e.cause, term{i.on, off}, want)
+	s.add(e.cause, term{i.v, off}, want)
 	if !d.Optional {
-		s.statePooled(s.pkgOf(v), e.cause, []term{{i.on, off}}, want.set)
+		s.statePooled(p, e.cause, []term{{i.v, off}}, want.set)
 	}
 }
 
@@ -159,7 +181,7 @@ func (s *solver) expandVar(v int32, w int) (bool, error) {
 	before := len(s.clauses)
 	s.stateUse(v, w)
 	// Other edges of the variable are only there to say that somebody wants it.
-	if e := s.edgeOf(v); s.on(e.owner) && e.target(w) == nil {
+	if e := s.edgeOf(v); s.targetOf(e, w) < 0 && s.on(s.owner(e)) {
 		if err := s.expand(e, w); err != nil {
 			return false, err
 		}
@@ -183,58 +205,53 @@ func (s *solver) hint(p *pkg, w int) {
 	}
 }
 
-// placeholder marks the target of a deferred context.
-var placeholder = &instance{}
-
 func (s *solver) expand(e *edge, w int) error {
-	if i := s.frozen(e, w); i != nil {
-		e.targets = append(e.targets, target{w, i})
+	p := s.pkgOf(e.v)
+	if i := s.frozen(e, p, w); i != nil {
+		s.leadsTo(e, w, i.stands())
 		return nil
 	}
-	s.hint(e.pkg, w)
-	for k := range e.pkg.Peers(w) {
-		if err := s.statePeer(e, w, k); err != nil {
+	s.hint(p, w)
+	for k := range p.Peers(w) {
+		if err := s.statePeer(e, p, w, k); err != nil {
 			return err
 		}
 	}
 	if s.problem.Tenancy == Single { // its context is the only one: no switch is needed to tell that it is used
-		i, id := s.contextOf.add()
-		i.id, i.pkg, i.w, i.v = id, e.pkg, w, e.v
-		s.count++
-		e.targets = append(e.targets, target{w, i})
+		i := s.newContext(p, w)
+		i.v = e.v
+		s.leadsTo(e, w, i.id)
 		return s.openInstance(i)
 	}
-	sees, ok := s.view(e, w)
+	sees, ok := s.view(e, p, w)
 	if !ok { // a name came up that was not known to matter: whatever comes of it, this search is repeated
 		sees = nil
 	}
-	i, key := s.find(e.pkg, w, sees)
-	if i == nil && s.recurs(e, w, sees) {
-		e.targets = append(e.targets, target{w, placeholder})
+	i, key := s.find(p, w, sees)
+	if i == nil && s.recurs(e, p, w, sees) {
+		s.leadsTo(e, w, deferredContext)
 		s.deferred = append(s.deferred, deferral{e: e, w: w})
 		return nil
 	}
 	if i == nil {
-		i = s.newInstance(e, w, sees, key)
+		i = s.newInstance(p, w, sees, key)
+		i.parent = e.owner
 	}
-	e.targets = append(e.targets, target{w, i})
-	s.add(noReason, s.link(e, w, i)...)
+	s.leadsTo(e, w, i.id)
+	s.link(noReason, nil, e, w, i)
 	return nil
 }
 
 // statePeer adds the clauses of one peer demand, for all releases of the package that make it.
-func (s *solver) statePeer(e *edge, w, k int) error {
-	d := e.pkg.Peers(w)[k]
-	if e.peers[d] || d.Foreign || s.leaves(peerOf(e.pkg, d)) {
+func (s *solver) statePeer(e *edge, of *pkg, w, k int) error {
+	d := of.Peers(w)[k]
+	if d.Foreign || slices.Contains(s.stated[e.id], d) || s.leaves(peerOf(of, d)) {
 		return nil
 	}
-	if e.peers == nil {
-		e.peers = map[universe.Demand]bool{}
-	}
-	e.peers[d] = true
-	causes := []int32{s.cause(origin{pkg: e.pkg.id, w: int32(w), k: int32(k), peer: true})}
-	chain := s.chain(e.owner, s.keyOf(d))
-	prefix := []term{{e.v, s.unlike(e.pkg, e.pkg.MakingPeer(w, k))}}
+	s.stated[e.id] = append(s.stated[e.id], d)
+	causes := []int32{s.cause(origin{pkg: of.id, w: int32(w), k: int32(k), peer: true})}
+	chain := s.chain(s.owner(e), s.keyOf(d))
+	prefix := []term{{e.v, s.unlike(of, of.MakingPeer(w, k))}}
 	for n, p := range chain {
 		if p == anywhere {
 			return nil
@@ -242,7 +259,7 @@ func (s *solver) statePeer(e *edge, w, k int) error {
 		last := n == len(chain)-1
 		if p < 0 {
 			name := s.slots[-1-p]
-			if _, exists := s.appVars[name]; !exists && d.Optional {
+			if _, exists := s.topVar(name); !exists && d.Optional {
 				s.waiting[name] = append(s.waiting[name], waitingPeer{prefix, d, s.because(causes)})
 				return nil
 			}

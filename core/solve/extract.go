@@ -26,21 +26,23 @@ type vertex struct {
 	class   int
 }
 
-// none stands for no context.
-const none = -1
+// none stands for no context, unseen for one that was not looked for.
+const none, unseen = -1, -2
 
 // A drawing turns the assignment of a solver into a graph.
 type drawing struct {
 	*solver
 	drawn []*vertex
-	byKey map[string]int    // contexts that depend on nothing but their instance and what they see
-	plain map[*instance]int // the same for those that see nothing
-	top   map[string]int    // contexts at the application's level
+	byKey map[string]int // contexts that depend on nothing but their instance and what they see
+	plain []int          // the same for those that see nothing, by the number of the instance; unseen where there is none yet
+	top   []int          // contexts at the application's level, by variable; unseen where nobody has asked yet
 	// Contexts of nodes that are taken over from the base.
 	frozenAt map[int32]int
 	todo     []int
 
-	targets  []*instance // memory for unfold
+	vertices pages[vertex]
+	places   []int       // memory for where needs lead
+	reached  []*instance // memory for unfold
 	most     int         // how many contexts there may be, when contexts are folded farther down
 	depth    int         // how far to look before a context is tied to one above
 	ties     int
@@ -120,8 +122,16 @@ func (s *solver) extract() (*Resolution, error) {
 var errFrozen = errors.New("not drawn with frozen subtrees")
 
 func (s *solver) drawing(depth int) *drawing {
-	return &drawing{solver: s, byKey: map[string]int{}, plain: map[*instance]int{}, top: map[string]int{}, frozenAt: map[int32]int{}, depth: depth, compared: map[[3]int]bool{},
+	return &drawing{solver: s, byKey: map[string]int{}, plain: unseenFor(int(s.contexts.n)), top: unseenFor(len(s.vars)), frozenAt: map[int32]int{}, depth: depth, compared: map[[3]int]bool{},
 		numbers: map[string]int{}, looks: map[[2]int]int{}}
+}
+
+func unseenFor(n int) []int {
+	all := make([]int, n)
+	for i := range all {
+		all[i] = unseen
+	}
+	return all
 }
 
 // draw unfolds everything that the application reaches. It reports whether that came to an end.
@@ -154,16 +164,21 @@ func (d *drawing) draw() bool {
 
 // atTop returns the context that serves a name at the application's level, or none.
 func (d *drawing) atTop(name string) int {
-	if n, ok := d.top[name]; ok {
-		return n
-	}
-	d.top[name] = none
-	v, ok := d.appVars[name]
+	v, ok := d.topVar(name)
 	if !ok {
 		return none
 	}
-	t := d.target(d.app.edge(name))
-	if t == nil || d.solver.release(v) < 0 {
+	return d.atTopOf(v)
+}
+
+// atTopOf is atTop by the variable of the name.
+func (d *drawing) atTopOf(v int32) int {
+	if n := d.top[v]; n != unseen {
+		return n
+	}
+	d.top[v] = none
+	t := d.target(d.edgeOf(v))
+	if t == nil {
 		return none
 	}
 	var n int
@@ -172,12 +187,23 @@ func (d *drawing) atTop(name string) int {
 	} else {
 		n = d.add(t, none)
 	}
-	d.top[name] = n
+	d.top[v] = n
 	return n
 }
 
+// drawnAtTop is atTop for names that nothing more is drawn for.
+func (d *drawing) drawnAtTop(name string) int {
+	if v, ok := d.topVar(name); ok && d.top[v] != unseen {
+		return d.top[v]
+	}
+	return none
+}
+
 func (d *drawing) add(i *instance, parent int) int {
-	d.drawn = append(d.drawn, &vertex{name: i.pkg.Name, release: i.pkg.At(i.w), w: i.w, inst: i, frozen: none, parent: parent, tied: none})
+	of := d.pkgOfInst(i)
+	p, _ := d.vertices.add()
+	*p = vertex{name: of.Name, release: of.At(int(i.w)), w: int(i.w), inst: i, frozen: none, parent: parent, tied: none}
+	d.drawn = append(d.drawn, p)
 	d.todo = append(d.todo, len(d.drawn)-1)
 	return len(d.drawn) - 1
 }
@@ -191,28 +217,36 @@ func (d *drawing) target(e *edge) *instance {
 	if w < 0 || w == int(d.vars[e.v].n) {
 		return nil
 	}
-	if d.global(e.as) {
-		e = d.app.edge(d.key(e.as, e.pkg.Name))
+	e = d.edgeOf(e.v) // the application's, where they share the variable
+	at := d.targetOf(e, w)
+	if at < 0 {
+		return nil
 	}
-	t := e.target(w)
-	if t != placeholder {
-		return t
+	switch to := d.targets[at].inst; {
+	case to <= frozenContext:
+		return d.frost.insts[frozenContext-to]
+	case to != deferredContext:
+		return d.contexts.at(to)
 	}
 	sees := map[string][]provider{}
-	given, _ := d.view(e, w)
+	p := d.pkgOf(e.v)
+	given, _ := d.view(e, p, w)
 	for name, c := range given {
 		sees[name], _, _ = d.decideChain(name, c)
 	}
-	_, key := d.find(e.pkg, w, sees)
-	return e.delayed[key]
+	_, key := d.find(p, w, sees)
+	if to := d.delayed[delayedKey{e.id, key}]; to != 0 {
+		return d.contexts.at(to)
+	}
+	return nil
 }
 
 // unfold makes the contexts below one. It reports false when there are too many to come to an end.
 func (d *drawing) unfold(n int) bool {
 	p := d.drawn[n]
-	most := 4*d.count + 1000
+	most := 4*int(d.contexts.n) + 1000
 	if d.states != nil {
-		most = 100*d.count + 10000
+		most = 100*int(d.contexts.n) + 10000
 		if d.depth > 1 { // where it grows so much, it is not likely to come to an end farther down
 			most = d.most
 		}
@@ -223,24 +257,25 @@ func (d *drawing) unfold(n int) bool {
 	if p.env == nil {
 		p.env = d.envOf(p.inst, d.atTop)
 	}
-	if cap(d.targets) < len(p.inst.needs) {
-		d.targets = make([]*instance, 2*len(p.inst.needs))
+	from, to := d.needsOf(p.inst)
+	count := int(to - from)
+	if cap(d.reached) < count {
+		d.reached = make([]*instance, 2*count)
 	}
-	targets := d.targets[:len(p.inst.needs)]
-	for k, e := range p.inst.needs {
-		targets[k] = d.target(e)
+	targets := d.reached[:count]
+	for k := range targets {
+		targets[k] = d.target(d.edges.at(from + int32(k)))
 	}
 	own := func(name string) (int, bool) { // what it needs itself under a name
-		if e := p.inst.edge(name); e != nil {
-			k := slices.Index(p.inst.needs, e)
-			return k, targets[k] != nil
+		if e := d.edge(p.inst, name); e != nil {
+			return int(e.need), targets[e.need] != nil
 		}
 		return none, false
 	}
-	p.needs = make([]int, len(p.inst.needs))
+	p.needs = d.placesFor(count)
 	for pass := range 2 { // first those that see a sibling, whose contexts the others may need
-		for k, e := range p.inst.needs {
-			t := targets[k]
+		for k, t := range targets {
+			e := d.edges.at(from + int32(k))
 			if t == nil {
 				p.needs[k] = none
 				continue
@@ -255,8 +290,8 @@ func (d *drawing) unfold(n int) bool {
 				local = local || provided
 			}
 			switch {
-			case d.global(e.as):
-				p.needs[k] = d.atTop(d.key(e.as, e.pkg.Name))
+			case d.global(p.release.Needs[k].As):
+				p.needs[k] = d.atTopOf(e.v)
 			case pass == 0 && local:
 				p.needs[k] = d.add(t, n)
 			case pass == 1 && !local:
@@ -283,12 +318,23 @@ func (d *drawing) unfold(n int) bool {
 	return true
 }
 
+// placesFor returns a list of n places.
+func (d *drawing) placesFor(n int) []int {
+	if len(d.places) < n {
+		d.places = make([]int, max(n, min(4096, 4*len(d.drawn))))
+	}
+	all := d.places[:n:n]
+	d.places = d.places[n:]
+	return all
+}
+
 // nothingSeen is the environment of the many contexts that see nothing.
 var nothingSeen = map[string]int{}
 
 // envOf makes the environment of a context of an instance from where it finds each name.
 func (d *drawing) envOf(i *instance, find func(name string) int) map[string]int {
-	if len(i.sees) == 0 {
+	sees := d.sees(i)
+	if len(sees) == 0 {
 		return nothingSeen
 	}
 	if d.wanted != nil {
@@ -298,8 +344,8 @@ func (d *drawing) envOf(i *instance, find func(name string) int) map[string]int 
 		}
 		return env
 	}
-	env := make(map[string]int, len(i.sees))
-	for _, name := range slices.Sorted(maps.Keys(i.sees)) {
+	env := make(map[string]int, len(sees))
+	for _, name := range slices.Sorted(maps.Keys(sees)) {
 		env[name] = find(name)
 	}
 	return env
@@ -315,12 +361,12 @@ func (d *drawing) seen(p *vertex, name string) int {
 
 // shared returns the context of an instance that sees nothing which its dependent provides.
 func (d *drawing) shared(t *instance, p *vertex, n int) int {
-	if len(t.sees) == 0 {
-		at, ok := d.plain[t]
-		if !ok {
+	if len(d.sees(t)) == 0 {
+		at := d.plain[t.id]
+		if at == unseen {
 			at = d.add(t, n)
 			d.drawn[at].env = nothingSeen
-			d.plain[t] = at
+			d.plain[t.id] = at
 		}
 		return at
 	}

@@ -31,23 +31,26 @@ func (d *drawing) wantedNames() map[*instance][]string {
 		}
 		return k
 	}
-	for _, e := range d.app.needs {
-		if t := d.target(e); t != nil {
+	for _, at := range d.solver.top {
+		if t := d.target(d.edges.at(at)); t != nil {
 			reach(t)
 		}
 	}
 	for k := 0; k < len(nodes); k++ {
 		n := nodes[k]
-		for _, e := range n.inst.needs {
+		from, to := d.needsOf(n.inst)
+		for at := from; at < to; at++ {
+			e := d.edges.at(at)
 			if t := d.target(e); t != nil || e.v < 0 {
-				n.own[e.as] = true
-				if t != nil && !d.global(e.as) {
+				name := d.nameOf(e)
+				n.own[name] = true
+				if t != nil && !d.global(name) {
 					c := reach(t)
 					nodes[c].above = append(nodes[c].above, k)
 				}
 			}
 		}
-		for _, peer := range n.inst.pkg.Peers(n.inst.w) {
+		for _, peer := range d.pkgOfInst(n.inst).Peers(int(n.inst.w)) {
 			if !d.global(peer.As) {
 				n.names[peer.As] = true
 			}
@@ -82,10 +85,11 @@ func (d *drawing) wantedNames() map[*instance][]string {
 
 // namesOf returns the names for which the contexts of an instance differ, in no order.
 func (d *drawing) namesOf(i *instance) []string {
-	if d.wanted != nil && len(i.sees) > 0 {
+	sees := d.sees(i)
+	if d.wanted != nil && len(sees) > 0 {
 		return d.wanted[i]
 	}
-	return slices.Collect(maps.Keys(i.sees))
+	return slices.Collect(maps.Keys(sees))
 }
 
 // fold ties a context to the first one that holds the same release and sees the same releases.
@@ -173,7 +177,7 @@ func (d *drawing) atTopFor() map[[2]string]int {
 	all := map[[2]string]int{}
 	for n, p := range d.drawn {
 		for _, peer := range p.release.Peers {
-			if at := d.peer(p, d.keyOf(peer)); at != none && at == d.top[d.keyOf(peer)] {
+			if at := d.peer(p, d.keyOf(peer)); at != none && at == d.drawnAtTop(d.keyOf(peer)) {
 				all[[2]string{strconv.Itoa(d.classOf(n)), peer.As}] = at
 			}
 		}

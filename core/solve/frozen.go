@@ -171,16 +171,16 @@ func (f *frost) sound(n int32) bool { return !f.bad[n] && !f.unwanted[n] }
 // standIn returns the instance that stands for all of the subtree of a node.
 func (f *frost) standIn(n int32) *instance {
 	if f.insts[n] == nil {
-		f.insts[n] = &instance{w: f.at[n], open: true, frozen: true, node: n}
+		f.insts[n] = &instance{id: -1, w: int32(f.at[n]), sees: -1, open: true, frozen: true, node: n}
 	}
 	return f.insts[n]
 }
 
 // plain lists the subtrees of a package that look up nothing above them: they hold wherever they stand.
-func (f *frost) plain(name string) (all []target) {
+func (f *frost) plain(name string) (all []*instance) {
 	for _, n := range f.byName[name] {
 		if f.sound(n) && len(f.lookups[n]) == 0 {
-			all = append(all, target{f.at[n], f.standIn(n)})
+			all = append(all, f.standIn(n))
 		}
 	}
 	return all
@@ -406,19 +406,19 @@ func needNamed(n *Node, name string) *Edge {
 }
 
 // frozen returns the instance that stands for the subtree of an edge with a release, or nil where it is to be searched.
-func (s *solver) frozen(e *edge, w int) *instance {
+func (s *solver) frozen(e *edge, p *pkg, w int) *instance {
 	if s.frost == nil {
 		return nil
 	}
-	for _, t := range e.pkg.frozen {
-		if t.w == w {
-			return t.inst
+	for _, t := range p.frozen {
+		if int(t.w) == w {
+			return t
 		}
 	}
-	if e.owner != s.app {
+	if e.owner != application {
 		return nil
 	}
-	if t := s.frost.tops[e.as]; t != nil && !t.thawed && t.inst.w == w && e.pkg.Name == s.frost.Packages[t.node].Name {
+	if t := s.frost.tops[s.nameOf(e)]; t != nil && !t.thawed && int(t.inst.w) == w && p.Name == s.frost.Packages[t.node].Name {
 		return t.inst
 	}
 	return nil
@@ -467,9 +467,9 @@ func (s *solver) thaw() (bool, error) {
 				continue
 			}
 			t.thawed, grew, more = true, true, true
-			e := s.app.edge(name)
-			e.targets = slices.DeleteFunc(e.targets, func(at target) bool { return at.inst == t.inst })
-			s.toExpand.add(e.v)
+			v, _ := s.topVar(name)
+			s.leadsNoMore(s.edgeOf(v), t.inst)
+			s.toExpand.add(v)
 			for _, e := range t.asks {
 				e.optional, again = false, true
 			}
@@ -490,7 +490,8 @@ func (s *solver) askFor(t *frozenTop, l upLookup) (bool, error) {
 	if err != nil {
 		return false, err
 	}
-	e := &edge{owner: s.app, as: l.name, v: v, pkg: s.pkgOf(v), optional: true, cause: noReason}
+	e, id := s.edges.add()
+	*e = edge{id: id, owner: application, need: -1, v: v, optional: true, cause: noReason, target: -1}
 	s.share(v, e)
 	if t.asks == nil {
 		t.asks = map[string]*edge{}
@@ -502,14 +503,15 @@ func (s *solver) askFor(t *frozenTop, l upLookup) (bool, error) {
 
 // standsFrozen returns the frozen subtree that a declared name leads to under the assignment, or nil.
 func (s *solver) standsFrozen(name string) *frozenTop {
-	t, v := s.frost.tops[name], s.appVars[name]
+	t := s.frost.tops[name]
 	if t == nil || t.thawed {
 		return nil
 	}
-	if e := s.app.edge(name); e == nil || e.target(t.inst.w) != t.inst {
+	v, ok := s.topVar(name)
+	if !ok || s.release(v) != int(t.inst.w) {
 		return nil
 	}
-	if s.release(v) != t.inst.w {
+	if at := s.targetOf(s.edgeOf(v), int(t.inst.w)); at < 0 || s.targets[at].inst != t.inst.stands() {
 		return nil
 	}
 	return t
@@ -522,7 +524,7 @@ func (s *solver) untouched(t *frozenTop) bool {
 		case s.foreign[l.name] != (s.frost.foreign[l.name] || l.to == none && slices.Contains(s.problem.Outside, l.name)):
 			return false
 		case l.to == none:
-			if v, ok := s.appVars[l.name]; ok {
+			if v, ok := s.topVar(l.name); ok {
 				if w := s.release(v); w >= 0 && w != int(s.vars[v].n) {
 					return false
 				}

@@ -24,71 +24,149 @@ import (
 // that ends without a solution need not be, since every name left out only left out clauses.
 type instance struct {
 	id     int32
-	pkg    *pkg // nil for the application
-	w      int
-	on     int32 // its switch, under nested tenancy
-	v      int32 // the variable of its package, under single tenancy
-	parent *instance
-	sees   map[string][]provider // nil when its context does not matter
-	needs  []*edge               // by name, as the release's needs; nil until open
-	byName map[string]*edge      // the application's edges, which come in any order
+	pkg    int32 // the number of its package, -1 for the application
+	w      int32
+	v      int32 // its switch; under single tenancy the variable of its package
+	parent int32 // the number of the instance below which it came up first, or -1
+	sees   int32 // the number of what it sees in solver.seen, or -1 when its context does not matter
+	needs  int32 // the number of its first edge, once it is open; the edges of its needs follow one another
+	node   int32 // of the base, when it is frozen
 	open   bool
 	frozen bool // stands for a subtree of the base, which is not searched; see frozen.go
-	node   int32
 }
+
+// application is the number of the instance that stands for the application.
+const application = 0
 
 // An edge is a need of an instance.
 type edge struct {
 	id       int32
-	owner    *instance
-	as       string
-	v        int32 // -1 for a foreign one
-	pkg      *pkg
-	optional bool
+	owner    int32 // the number of the instance
+	need     int32 // its position among the needs of the release; of the application's edges, the number of the name in solver.topNames
+	v        int32 // the variable of its release, or one of those below
 	cause    int32 // its demand, or noReason
-	targets  []target
-	first    [1]target                // memory for the one target that most edges have
-	delayed  map[string]*instance     // targets of deferred contexts, by key
-	peers    map[universe.Demand]bool // peer demands whose clauses stand
+	target   int32 // the number of the first of its targets, or -1
+	optional bool
 }
+
+// What stands for the variable of an edge that has none: of one from elsewhere, and of one that the search leaves out.
+const (
+	foreignEdge = -1
+	absentEdge  = -2
+)
 
 // A target is where an edge leads when it gets a release.
 type target struct {
-	w    int
-	inst *instance
+	w    int32
+	inst int32 // the number of an instance, deferredContext, or frozenContext and below
+	next int32 // the number of another target of the edge, or -1
 }
 
-// target returns where the edge leads with a release, or nil when that is not known yet.
-func (e *edge) target(w int) *instance {
-	for _, t := range e.targets {
-		if t.w == w {
-			return t.inst
+// What stands for the number of an instance: of one whose context is not known yet, and of one that stands for a node of the base.
+const (
+	deferredContext = -1
+	frozenContext   = -2 // minus the number of the node
+)
+
+// targetOf returns the number of the target of an edge with a release, or -1 when that is not known yet.
+func (s *solver) targetOf(e *edge, w int) int32 {
+	for at := e.target; at >= 0; at = s.targets[at].next {
+		if s.targets[at].w == int32(w) {
+			return at
 		}
 	}
-	return nil
+	return -1
+}
+
+// leadsTo has an edge lead to an instance with a release.
+func (s *solver) leadsTo(e *edge, w int, inst int32) {
+	s.targets = push(s.targets, target{int32(w), inst, e.target})
+	e.target = int32(len(s.targets) - 1)
+}
+
+// leadsNoMore takes an instance from where an edge leads.
+func (s *solver) leadsNoMore(e *edge, i *instance) {
+	for at := &e.target; *at >= 0; at = &s.targets[*at].next {
+		if s.targets[*at].inst == i.stands() {
+			*at = s.targets[*at].next
+			return
+		}
+	}
+}
+
+// stands returns what stands for an instance in a target.
+func (i *instance) stands() int32 {
+	if i.frozen {
+		return frozenContext - i.node
+	}
+	return i.id
+}
+
+// owner returns the instance that an edge belongs to.
+func (s *solver) owner(e *edge) *instance { return s.contexts.at(e.owner) }
+
+// pkgOfInst returns the package of an instance that is neither frozen nor the application.
+func (s *solver) pkgOfInst(i *instance) *pkg { return s.loaded.at(i.pkg) }
+
+// needsOf returns the numbers of the edges of an instance, from and to before: those of the application are in solver.top.
+func (s *solver) needsOf(i *instance) (from, to int32) {
+	if !i.open || i.frozen || i.pkg < 0 {
+		return 0, 0
+	}
+	return i.needs, i.needs + int32(len(s.pkgOfInst(i).Needs(int(i.w))))
+}
+
+// nameOf returns the name that an edge uses.
+func (s *solver) nameOf(e *edge) string {
+	if e.owner == application {
+		return s.topNames[e.need]
+	}
+	i := s.owner(e)
+	return s.pkgOfInst(i).Needs(int(i.w))[e.need].As
 }
 
 // keyOfEdge names an edge as Problem.KeepEdges does.
 func (s *solver) keyOfEdge(e *edge) EdgeKey {
-	if e.owner.pkg == nil {
-		return EdgeKey{"", e.as}
+	name := s.nameOf(e)
+	if e.owner == application {
+		return EdgeKey{"", name}
 	}
-	if _, part := e.owner.pkg.Version(e.owner.w).(partRelease); part {
-		return EdgeKey{e.owner.pkg.Name, e.as}
+	i := s.owner(e)
+	p := s.pkgOfInst(i)
+	if _, part := p.Version(int(i.w)).(partRelease); part {
+		return EdgeKey{p.Name, name}
 	}
-	return EdgeKey{e.owner.pkg.Name + "@" + e.owner.pkg.Version(e.owner.w).String(), e.as}
+	return EdgeKey{p.Name + "@" + p.Version(int(i.w)).String(), name}
 }
 
-// edge returns the edge of a name, or nil.
-func (i *instance) edge(name string) *edge {
-	if i.byName != nil {
-		return i.byName[name]
+// edge returns the edge of an instance under a name, or nil.
+func (s *solver) edge(i *instance, name string) *edge {
+	if i.id == application {
+		if v, ok := s.topVar(name); ok {
+			return s.edgeOf(v)
+		}
+		return nil
 	}
-	k, ok := slices.BinarySearchFunc(i.needs, name, func(e *edge, name string) int { return strings.Compare(e.as, name) })
+	if !i.open {
+		return nil
+	}
+	k, ok := slices.BinarySearchFunc(s.pkgOfInst(i).Needs(int(i.w)), name, func(d universe.Demand, name string) int { return strings.Compare(d.As, name) })
 	if !ok {
 		return nil
 	}
-	return i.needs[k]
+	if e := s.edges.at(i.needs + int32(k)); e.v != absentEdge {
+		return e
+	}
+	return nil
+}
+
+// topVar returns the variable of a name at the application's level. It is the first edge of that variable that is the application's.
+func (s *solver) topVar(name string) (int32, bool) {
+	if p := s.pkgs[name]; p != nil && p.app >= 0 {
+		return p.app, true
+	}
+	v, ok := s.aliases[name]
+	return v, ok
 }
 
 func newSolver(ctx context.Context, source universe.Source, p Problem, f *focus) *solver {
@@ -125,23 +203,24 @@ func (s *solver) leaves(d Demand) bool {
 func (s *solver) reset() {
 	s.vars, s.clauses, s.terms, s.watchers = s.vars[:0], s.clauses[:0], s.terms[:0], s.watchers[:0]
 	s.trail, s.levels, s.head = s.trail[:0], s.levels[:0], 0
-	s.edges, s.contextOf, s.others = pages[edge]{}, pages[instance]{}, map[int32][]*edge{}
+	s.edges, s.contexts, s.targets, s.others = pages[edge]{}, pages[instance]{}, s.targets[:0], map[int32][]*edge{}
+	s.seen, s.stated, s.delayed = nil, map[int32][]universe.Demand{}, map[delayedKey]int32{}
 	s.order, s.bump, s.conflicts, s.loose = order{}, 1, nil, nil
 	s.causes, s.reasons, s.numbers, s.foreign, s.begun = s.causes[:0], s.reasons[:0], s.numbers[:0], map[string]bool{}, false
-	s.instances, s.count, s.appVars, s.slots = map[string]*instance{}, 0, map[string]int32{}, nil
+	s.instances, s.aliases, s.top, s.topNames, s.slots = map[string]int32{}, map[string]int32{}, s.top[:0], s.topNames[:0], nil
 	s.slotOf, s.fixed = map[string]provider{}, map[fixedKey]int32{}
 	s.waiting, s.deferred = map[string][]waitingPeer{}, nil
 	s.toOpen.clear()
 	s.toExpand.clear()
-	s.contexts, s.released, s.again = 0, 0, false
-	s.app = &instance{open: true, byName: map[string]*edge{}}
+	s.dependent, s.released, s.again = 0, 0, false
+	app, _ := s.contexts.add()
+	*app = instance{id: application, pkg: -1, v: -1, parent: -1, sees: -1, open: true}
 	for _, p := range s.pkgs {
 		p.first, p.last, p.app, p.uses, p.pooled, p.tied = -1, -1, -1, 0, -1, nil
-		clear(p.inUse)
-		clear(p.plain)
 		clear(p.contexts)
 		p.been = 0
 	}
+	clear(s.perRelease)
 	if s.frost != nil {
 		for _, t := range s.frost.tops {
 			t.asks = nil
@@ -242,7 +321,8 @@ func (s *solver) adopt(found *universe.Package) *pkg {
 	p, id := s.loaded.add()
 	p.Package, p.id, p.n, p.first, p.last, p.app, p.pooled = found, id, found.Len(), -1, -1, -1, -1
 	n := int32(p.n)
-	p.inUse, p.full = s.memory.numbersFor(p.n)[:p.n], s.sets.all(n)
+	p.at, p.full = int32(len(s.perRelease)), s.sets.all(n)
+	s.perRelease = lengthen(s.perRelease, p.n)
 	for _, text := range s.problem.Refuse[name] {
 		if i := p.Index(text); i >= 0 {
 			p.full = s.sets.without(n, p.full, i)
@@ -347,13 +427,13 @@ func (s *solver) begin() error {
 			continue
 		}
 		key := s.keyOf(r.Demand)
-		_, again := s.appVars[key]
+		_, again := s.topVar(key)
 		v, err := s.appVar(key, r.Package)
 		if err != nil {
 			return err
 		}
 		p := s.pkgOf(v)
-		e := s.app.edge(key)
+		e := s.edgeOf(v)
 		e.optional = r.Optional && (e.optional || !again)
 		set := s.rootSet(p, r)
 		s.add(s.cause(rootOrigin(k)), term{v, set})
@@ -387,21 +467,15 @@ func (s *solver) rootSet(p *pkg, r Root) bitset {
 	return s.sets.of(int32(p.n), set)
 }
 
-func (s *solver) newEdge(owner *instance, as string, p *pkg, v int32, optional bool) *edge {
-	e, id := s.edges.add()
-	e.id, e.owner, e.as, e.v, e.pkg, e.optional, e.cause = id, owner, as, v, p, optional, noReason
-	e.targets = e.first[:0]
-	owner.needs = append(owner.needs, e)
-	if owner.byName != nil {
-		owner.byName[as] = e
-	}
+// setEdge fills in an edge. It is the one of its variable where that has none.
+func (s *solver) setEdge(e *edge, owner, need, v int32, shared bool, optional bool) {
+	e.owner, e.need, e.v, e.optional, e.cause, e.target = owner, need, v, optional, noReason, -1
 	switch x := &s.vars[v]; {
 	case x.edge < 0:
-		x.edge = id
-	case owner == s.app || !s.global(as) || optional:
+		x.edge = e.id
+	case !shared || optional:
 		s.share(v, e)
 	}
-	return e
 }
 
 // share notes another edge of a variable.
@@ -412,17 +486,22 @@ func (s *solver) share(v int32, e *edge) {
 
 // appVar returns the variable of a name at the application's level.
 func (s *solver) appVar(as, name string) (int32, error) {
-	if v, ok := s.appVars[as]; ok {
+	if v, ok := s.topVar(as); ok {
 		return v, nil
 	}
 	p, err := s.load(name)
 	if err != nil {
 		return -1, err
 	}
+	return s.newAppVar(as, p), nil
+}
+
+func (s *solver) newAppVar(as string, p *pkg) int32 {
 	v := s.edgeVar(p)
-	s.appVars[as] = v
-	if as == name {
+	if as == p.Name {
 		p.app = v
+	} else {
+		s.aliases[as] = v
 	}
 	if waiting := s.waiting[as]; waiting != nil {
 		delete(s.waiting, as)
@@ -431,10 +510,11 @@ func (s *solver) appVar(as, name string) (int32, error) {
 			s.add(w.why, terms...)
 		}
 	}
-	if s.app.edge(as) == nil {
-		s.newEdge(s.app, as, p, v, false)
-	}
-	return v, nil
+	e, id := s.edges.add()
+	e.id = id
+	s.setEdge(e, application, int32(len(s.topNames)), v, false, false)
+	s.top, s.topNames = push(s.top, id), push(s.topNames, as)
+	return v
 }
 
 // rootOrder numbers the roots by name and group, so that the order in which a manifest lists them changes nothing.
@@ -460,8 +540,7 @@ func (s *solver) declared(as string) (int32, bool) {
 			return 0, false // it is assumed when it comes into being
 		}
 		if r.As == as && !r.Foreign {
-			v, ok := s.appVars[s.keyOf(r.Demand)]
-			return v, ok
+			return s.topVar(s.keyOf(r.Demand))
 		}
 	}
 	return 0, false

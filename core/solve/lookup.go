@@ -29,6 +29,12 @@ type deferral struct {
 	open  []provider // application-level names that had no release
 }
 
+// A delayedKey is an edge and the key of an instance with which it was put off.
+type delayedKey struct {
+	edge int32
+	key  string
+}
+
 func (s *solver) slot(name string) provider {
 	if p, ok := s.slotOf[name]; ok {
 		return p
@@ -41,14 +47,14 @@ func (s *solver) slot(name string) provider {
 
 // chain returns where a dependent finds a name, nearest first. Nil means that the name was not known to matter here.
 func (s *solver) chain(i *instance, name string) []provider {
-	if i == s.app || s.global(name) {
+	if i.id == application || s.global(name) {
 		if s.foreign[name] {
 			return []provider{anywhere}
 		}
 		return []provider{s.slot(name)}
 	}
 	var own []provider
-	if e := i.edge(name); e != nil {
+	if e := s.edge(i, name); e != nil {
 		own = []provider{provider(e.v)}
 		if e.v < 0 {
 			return []provider{anywhere}
@@ -57,12 +63,12 @@ func (s *solver) chain(i *instance, name string) []provider {
 			return own
 		}
 	}
-	above, ok := i.sees[name]
+	above, ok := s.sees(i)[name]
 	if !ok {
-		if s.grouped {
-			s.lookups(i.pkg)[i.w][name] = true
+		if p := s.pkgOfInst(i); s.grouped {
+			s.lookups(p)[i.w][name] = true
 		} else {
-			i.pkg.passes(name)
+			p.passes(name)
 		}
 		s.stale = true
 		return nil
@@ -70,27 +76,35 @@ func (s *solver) chain(i *instance, name string) []provider {
 	return append(own, above...)
 }
 
-// link returns the terms of "when e gets release w, instance i is part of the graph".
-func (s *solver) link(e *edge, w int, i *instance) []term {
-	return []term{{e.v, s.other(e.pkg, w)}, {i.on, on}}
+// sees returns what an instance sees, nil when its context does not matter.
+func (s *solver) sees(i *instance) map[string][]provider {
+	if i.sees < 0 {
+		return nil
+	}
+	return s.seen[i.sees]
 }
 
-// view returns where the target of an edge finds the names that matter to it.
-func (s *solver) view(e *edge, w int) (map[string][]provider, bool) {
-	rel := e.pkg.rel
+// link adds the clause of "when the prefix does not hold and e gets release w, instance i is part of the graph".
+func (s *solver) link(why int32, prefix []term, e *edge, w int, i *instance) {
+	s.add(why, append(prefix, term{e.v, s.other(s.pkgOf(e.v), w)}, term{i.v, on})...)
+}
+
+// view returns where the target of an edge to a package finds the names that matter to it.
+func (s *solver) view(e *edge, p *pkg, w int) (map[string][]provider, bool) {
+	rel := p.rel
 	if s.grouped {
-		rel = s.lookups(e.pkg)[w]
+		rel = s.lookups(p)[w]
 	}
 	if len(rel) == 0 {
 		return nil, true
 	}
 	sees, known := map[string][]provider{}, true
-	peers := e.pkg.Peers(w)
+	peers := p.Peers(w)
 	for name := range rel {
-		if s.provides(e.pkg, w, name) && !slices.ContainsFunc(peers, func(d universe.Demand) bool { return d.As == name }) {
+		if s.provides(p, w, name) && !slices.ContainsFunc(peers, func(d universe.Demand) bool { return d.As == name }) {
 			continue
 		}
-		c := s.chain(e.owner, name)
+		c := s.chain(s.owner(e), name)
 		if c == nil { // all such names are learned, so that the order in which they come does not matter
 			known = false
 			continue
@@ -105,14 +119,18 @@ func (s *solver) view(e *edge, w int) (map[string][]provider, bool) {
 
 // find returns the instance of a release with given providers, and the key of one that is not there yet.
 func (s *solver) find(p *pkg, w int, sees map[string][]provider) (*instance, string) {
+	var at int32
+	var key string
 	if len(sees) == 0 {
-		if p.plain == nil {
-			p.plain = make([]*instance, p.n)
-		}
-		return p.plain[w], ""
+		at = s.perRelease[p.at+int32(w)].plain
+	} else {
+		key = instanceKey(p.Name, w, sees)
+		at = s.instances[key]
 	}
-	key := instanceKey(p.Name, w, sees)
-	return s.instances[key], key
+	if at == 0 {
+		return nil, key
+	}
+	return s.contexts.at(at), key
 }
 
 func instanceKey(name string, w int, sees map[string][]provider) string {
@@ -131,27 +149,34 @@ func instanceKey(name string, w int, sees map[string][]provider) string {
 // mostContexts is how many contexts of a release a grouped search makes for providers that are open.
 const mostContexts = 1
 
-func (s *solver) newInstance(e *edge, w int, sees map[string][]provider, key string) *instance {
-	i, id := s.contextOf.add()
-	i.id, i.pkg, i.w, i.parent, i.sees = id, e.pkg, w, e.owner, sees
-	i.on = s.newVar(nil, 1)
-	s.vars[i.on].inst = id
-	s.count++
+// newContext makes an instance that is not part of anything yet.
+func (s *solver) newContext(p *pkg, w int) *instance {
+	i, id := s.contexts.add()
+	*i = instance{id: id, pkg: p.id, w: int32(w), v: -1, parent: -1, sees: -1}
+	return i
+}
+
+func (s *solver) newInstance(p *pkg, w int, sees map[string][]provider, key string) *instance {
+	i := s.newContext(p, w)
+	i.v = s.newVar(nil, 1)
+	s.vars[i.v].inst = i.id
 	if len(sees) == 0 {
-		e.pkg.plain[w] = i
+		s.perRelease[p.at+i.w].plain = i.id
 	} else {
-		s.instances[key] = i
-		s.contexts++
-		if e.pkg.contexts == nil {
-			e.pkg.contexts = map[int]int{}
+		i.sees = int32(len(s.seen))
+		s.seen = append(s.seen, sees)
+		s.instances[key] = i.id
+		s.dependent++
+		if p.contexts == nil {
+			p.contexts = map[int]int{}
 		}
-		e.pkg.contexts[w]++
+		p.contexts[w]++
 	}
 	return i
 }
 
 // recurs reports whether a release comes again below itself, with providers that lie below the application.
-func (s *solver) recurs(e *edge, w int, sees map[string][]provider) bool {
+func (s *solver) recurs(e *edge, p *pkg, w int, sees map[string][]provider) bool {
 	local := false
 	for _, c := range sees {
 		local = local || len(c) > 1 || c[0] >= 0
@@ -159,12 +184,14 @@ func (s *solver) recurs(e *edge, w int, sees map[string][]provider) bool {
 	if !local {
 		return false
 	}
-	for i := e.owner; i != nil && i != s.app; i = i.parent {
-		if i.pkg == e.pkg && i.w == w {
+	for at := e.owner; at > application; {
+		i := s.contexts.at(at)
+		if i.pkg == p.id && i.w == int32(w) {
 			return true
 		}
+		at = i.parent
 	}
-	return s.grouped && e.pkg.contexts[w] >= mostContexts
+	return s.grouped && p.contexts[w] >= mostContexts
 }
 
 // madeBy adds the demand that brought a variable into being: that a name is found there, and not farther up, is part
@@ -187,13 +214,14 @@ func (s *solver) placeDeferred() (bool, error) {
 				return false, err
 			}
 		}
-		if !s.on(d.e.owner) || s.release(d.e.v) != d.w {
+		if !s.on(s.owner(d.e)) || s.release(d.e.v) != d.w {
 			continue
 		}
 		if d.inst != nil && s.on(d.inst) && s.stands(d) { // as when it was looked at last
 			continue
 		}
-		given, _ := s.view(d.e, d.w)
+		p := s.pkgOf(d.e.v)
+		given, _ := s.view(d.e, p, d.w)
 		if err := s.step(1 + len(given)); err != nil {
 			return false, err
 		}
@@ -218,21 +246,18 @@ func (s *solver) placeDeferred() (bool, error) {
 			sees[name] = c
 			terms = append(terms, told...)
 		}
-		i, key := s.find(d.e.pkg, d.w, sees)
+		i, key := s.find(p, d.w, sees)
 		d.inst, d.terms = i, terms
-		if i != nil && s.on(i) && d.e.delayed[key] == i { // it is in place
+		place := delayedKey{d.e.id, key}
+		if i != nil && s.on(i) && s.delayed[place] == i.id { // it is in place
 			continue
 		}
 		if i == nil {
-			i = s.newInstance(d.e, d.w, sees, key)
-			i.parent = nil
+			i = s.newInstance(p, d.w, sees, key)
 			d.inst = i
 		}
-		if d.e.delayed == nil {
-			d.e.delayed = map[string]*instance{}
-		}
-		d.e.delayed[key] = i
-		s.add(s.because(causes), append(terms, s.link(d.e, d.w, i)...)...)
+		s.delayed[place] = i.id
+		s.link(s.because(causes), terms, d.e, d.w, i)
 		more = true
 	}
 	return more, nil
@@ -255,7 +280,7 @@ func (s *solver) stands(d *deferral) bool {
 
 // atTop returns the variable of an application-level name and its release, -1 when it has none, or none yet.
 func (s *solver) atTop(p provider) (v int32, w int) {
-	v, ok := s.appVars[s.slots[-1-p]]
+	v, ok := s.topVar(s.slots[-1-p])
 	if !ok {
 		return -1, -1
 	}

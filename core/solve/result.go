@@ -151,7 +151,7 @@ func (d *drawing) peersOf(class int, classes []int, first []*vertex) string {
 // seenNames lists the names that matter to a context, sorted.
 func (d *drawing) seenNames(p *vertex) []string {
 	if p.frozen == none {
-		return slices.Sorted(maps.Keys(p.inst.sees))
+		return slices.Sorted(maps.Keys(d.sees(p.inst)))
 	}
 	var names []string
 	for _, l := range d.frost.lookups[p.frozen] {
@@ -176,8 +176,5 @@ func (d *drawing) seenBy(p *vertex, name string) int {
 			return d.taken(l.to)
 		}
 	}
-	if at, ok := d.top[name]; ok {
-		return at
-	}
-	return none
+	return d.drawnAtTop(name)
 }

@@ -10,16 +10,17 @@ import (
 // A solver holds one search. Variables, clauses and instances only grow; the trail records what the current partial
 // assignment did to the domains, and is unwound on conflicts.
 type solver struct {
-	ctx     context.Context
-	source  universe.Source
-	problem Problem
-	focus   *focus // the demands to take into account, nil for all
-	single  map[string]bool
-	pkgs    map[string]*pkg
-	loaded  pages[pkg] // the same, by number
-	sets    rows
-	atHand  bool            // the source has everything in memory: nothing is to be fetched ahead
-	foreign map[string]bool // names that the application provides from elsewhere
+	ctx        context.Context
+	source     universe.Source
+	problem    Problem
+	focus      *focus // the demands to take into account, nil for all
+	single     map[string]bool
+	pkgs       map[string]*pkg
+	loaded     pages[pkg] // the same, by number
+	sets       rows
+	perRelease []perRelease    // of all packages
+	atHand     bool            // the source has everything in memory: nothing is to be fetched ahead
+	foreign    map[string]bool // names that the application provides from elsewhere
 
 	// What is known of the packages whose context matters; survives reset.
 	stale bool
@@ -30,7 +31,7 @@ type solver struct {
 	frost *frost // what may be taken over from the problem's base, nil for nothing; survives reset
 
 	grouped     bool               // contexts by release, and one release a package as far as that goes; survives reset
-	contexts    int                // how many instances there are whose context matters
+	dependent   int                // how many instances there are whose context matters
 	released    int                // how many releases were opened
 	switches    []int32            // of the problem's assumptions
 	assumed     []bitset           // their sets, once they were needed
@@ -63,18 +64,22 @@ type solver struct {
 	parents []int32
 	learned []term
 
-	app       *instance
 	edges     pages[edge]
-	contextOf pages[instance]      // that have a switch or, under single tenancy, a release
-	others    map[int32][]*edge    // the edges of a variable but the first, of a name that all share
-	instances map[string]*instance // those whose context matters, by key
-	count     int                  // of all instances
-	appVars   map[string]int32
-	slots     []string // application-level names by number, for providers
+	targets   []target // of all edges
+	contexts  pages[instance]
+	others    map[int32][]*edge           // the edges of a variable but the first, of a name that all share
+	stated    map[int32][]universe.Demand // the peers of each edge whose clauses stand
+	delayed   map[delayedKey]int32        // where edges of deferred contexts lead
+	instances map[string]int32            // those whose context matters, by key
+	seen      []map[string][]provider     // what these see
+	top       []int32                     // the application's edges
+	topNames  []string                    // and their names
+	aliases   map[string]int32            // the variables of the application's names that are not those of their packages
+	slots     []string                    // application-level names by number, for providers
 	slotOf    map[string]provider
 	fixed     map[fixedKey]int32
 	waiting   map[string][]waitingPeer
-	toOpen    queue[*instance]
+	toOpen    queue[int32]
 	toExpand  queue[int32]
 	deferred  []deferral
 	refuted   []int32 // clauses of the final refutation
@@ -85,13 +90,13 @@ type solver struct {
 type pkg struct {
 	*universe.Package
 	id     int32
-	n      int // number of releases; also the bit that means "none"
+	n      int   // number of releases; also the bit that means "none"
+	at     int32 // where in solver.perRelease its releases begin
 	keep   []int
-	inUse  []int32 // how many variables are decided for each release
-	uses   int     // how many in all
-	first  int32   // its variables, of which each leads to the next, and the last of them; -1 for none
+	uses   int   // how many in all
+	first  int32 // its variables, of which each leads to the next, and the last of them; -1 for none
 	last   int32
-	frozen []target       // subtrees of the base that may be taken over wherever they stand
+	frozen []*instance    // subtrees of the base that may be taken over wherever they stand
 	held   bitset         // releases that stand in the base; they count as in use
 	full   bitset         // every release that the problem does not refuse, and "none"
 	app    int32          // its variable at the application's level under its own name, or -1
@@ -110,9 +115,12 @@ type pkg struct {
 	sets     [2][]constraintSet
 	more     [2]map[string]bitset // those beyond the first few
 	others   []bitset
-	plain    []*instance
 	contexts map[int]int // how many instances each release has
 }
+
+// What the search knows of each release: how many variables are decided for it, and the number of its instance when its context does not matter, 0
+// for none.
+type perRelease struct{ inUse, plain int32 }
 
 // A constraintSet is what a constraint admits.
 type constraintSet struct {
@@ -224,13 +232,13 @@ func (s *solver) narrow(v int32, set bitset, reason int32) {
 	x.last = int32(len(s.trail))
 	if x.pkg < 0 {
 		if x.inst >= 0 && x.dom == on {
-			s.toOpen.add(s.contextOf.at(x.inst))
+			s.toOpen.add(x.inst)
 		}
 	} else if s.sets.single(x.n, x.dom) {
 		if w := int32(s.sets.first(x.n, x.dom)); w != x.n {
 			e.used = w
 			p := s.loaded.at(x.pkg)
-			p.inUse[w]++
+			s.perRelease[p.at+w].inUse++
 			p.uses++
 			s.toExpand.add(v)
 		}
@@ -256,7 +264,7 @@ func (s *solver) back(level int32) {
 		x.last = e.before
 		if e.used >= 0 {
 			p := s.loaded.at(x.pkg)
-			p.inUse[e.used]--
+			s.perRelease[p.at+e.used].inUse--
 			p.uses--
 		}
 		if x.pkg >= 0 || x.soft {
@@ -312,7 +320,7 @@ func (s *solver) run() (bool, error) {
 			}
 			continue
 		}
-		if !s.grouped && s.problem.Tenancy == Nested && s.contexts > contextsPerRelease*s.released+contextsSpare {
+		if !s.grouped && s.problem.Tenancy == Nested && s.dependent > contextsPerRelease*s.released+contextsSpare {
 			return s.group()
 		}
 		grew, err := s.grow()
@@ -399,10 +407,10 @@ func (s *solver) next() int32 {
 
 // wanted reports whether an optional need asks for the variable.
 func (s *solver) wanted(v int32) bool {
-	if e := s.edgeOf(v); e != nil && e.optional && s.on(e.owner) {
+	if e := s.edgeOf(v); e != nil && e.optional && s.on(s.owner(e)) {
 		return true
 	}
-	return s.vars[v].many && slices.ContainsFunc(s.others[v], func(e *edge) bool { return e.optional && s.on(e.owner) })
+	return s.vars[v].many && slices.ContainsFunc(s.others[v], func(e *edge) bool { return e.optional && s.on(s.owner(e)) })
 }
 
 // choose picks the preferred release of a domain: kept, in use, fit for the other edges too, newest.
@@ -427,7 +435,7 @@ func (s *solver) choose(v int32) int {
 	}
 	if p.uses > 0 || p.held != 0 {
 		for w := p.n - 1; w >= 0; w-- {
-			if (p.inUse[w] > 0 || s.sets.has(x.n, p.held, w)) && s.sets.has(x.n, x.dom, w) {
+			if (s.perRelease[p.at+int32(w)].inUse > 0 || s.sets.has(x.n, p.held, w)) && s.sets.has(x.n, x.dom, w) {
 				return w
 			}
 		}
@@ -477,7 +485,7 @@ func (s *solver) pick(p *pkg, set bitset) int {
 		}
 	}
 	for w := p.n - 1; w >= 0; w-- {
-		if p.inUse[w] > 0 && s.sets.has(n, set, w) {
+		if s.perRelease[p.at+int32(w)].inUse > 0 && s.sets.has(n, set, w) {
 			return w
 		}
 	}
