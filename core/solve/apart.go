@@ -121,7 +121,7 @@ func (s *solver) statePart(e *edge) bool {
 // partEdge returns the edge of a root of a part, nil where it is not there yet.
 func (s *solver) partEdge(r Root) *edge {
 	if p := s.pkgs[PartName(r.Apart)]; p != nil {
-		if at := s.perRelease[p.at].plain; at != 0 {
+		if at := s.uses[s.useOf(p, 0)].plain; at != 0 {
 			return s.edge(s.contexts.at(at), r.Own)
 		}
 	}

@@ -235,6 +235,23 @@ func (r *rows) common(n int32, a, b bitset) int {
 	return -1
 }
 
+// lastCommon returns the last position that is in both sets, or -1.
+func (r *rows) lastCommon(n int32, a, b bitset) int {
+	if n < oneWord {
+		return r.last(n, a&b)
+	}
+	if a == 0 || b == 0 {
+		return -1
+	}
+	x, y := r.view(n, a), r.view(n, b)
+	for i := len(x) - 1; i >= 0; i-- {
+		if w := x[i] & y[i]; w != 0 {
+			return i*64 + 63 - bits.LeadingZeros64(w)
+		}
+	}
+	return -1
+}
+
 // within reports whether all of a set is in another.
 func (r *rows) within(n int32, a, b bitset) bool {
 	switch {

@@ -72,6 +72,7 @@ type frost struct {
 	unwanted map[int32]bool        // nodes below which there is what the problem does not want
 	keep     map[string][]string   // what the problem prefers
 	held     map[string][]int      // see heldOf; nil until asked for
+	anywhere map[int32][]*instance // by the number of the package, the subtrees that may be taken over wherever they stand
 }
 
 // A frozenTop is a name of the application with a subtree that may be taken over.
@@ -131,7 +132,7 @@ func (s *solver) freeze() {
 	if b == nil || s.problem.Tenancy != Nested || s.focus != nil || s.grouped || len(s.problem.absent) > 0 {
 		return
 	}
-	f := &frost{Base: b, baseView: b.view(s), tops: map[string]*frozenTop{}, declared: map[string]bool{}, foreign: map[string]bool{}, insts: map[int32]*instance{}}
+	f := &frost{Base: b, baseView: b.view(s), tops: map[string]*frozenTop{}, declared: map[string]bool{}, foreign: map[string]bool{}, insts: map[int32]*instance{}, anywhere: map[int32][]*instance{}}
 	f.unwanted = f.without(s.problem)
 	f.keep = s.problem.Keep
 	take := func(name string, n int32) {
@@ -410,7 +411,7 @@ func (s *solver) frozen(e *edge, p *pkg, w int) *instance {
 	if s.frost == nil {
 		return nil
 	}
-	for _, t := range p.frozen {
+	for _, t := range s.frost.anywhere[p.id] {
 		if int(t.w) == w {
 			return t
 		}
@@ -428,7 +429,7 @@ func (s *solver) frozen(e *edge, p *pkg, w int) *instance {
 func (s *solver) melt() {
 	s.frost = nil
 	for _, p := range s.pkgs {
-		p.held, p.frozen = 0, nil
+		p.held = 0
 	}
 }
 

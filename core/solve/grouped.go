@@ -25,6 +25,21 @@ var contextsPerRelease, contextsSpare = 8, 1000
 // alwaysGrouped lets tests begin that way.
 var alwaysGrouped bool
 
+// A group is what a grouped search knows of a package besides.
+type group struct {
+	pooled    int32             // the switch that all of its edges get one release, or -1
+	pool      int32             // the variable of that release
+	byRelease []map[string]bool // the peer names that are looked up through each release; survives a reset
+}
+
+// grouping returns the group of a package.
+func (p *pkg) grouping() *group {
+	if p.group == nil {
+		p.group = &group{pooled: -1}
+	}
+	return p.group
+}
+
 // group begins the search anew, with its contexts grouped.
 func (s *solver) group() (bool, error) {
 	asked := s.asked
@@ -38,50 +53,52 @@ func (s *solver) group() (bool, error) {
 
 // makeSwitch makes the switch of a package and the variable of its one release.
 func (s *solver) makeSwitch(p *pkg) {
-	if !s.grouped || p.pooled >= 0 || s.global(p.Name) {
+	if !s.grouped || p.group != nil && p.group.pooled >= 0 || s.global(p.Name) {
 		return
 	}
-	p.pooled = s.newVar(nil, 1)
-	s.vars[p.pooled].soft = true
-	s.order.putFirst(p.pooled)
-	p.pool = s.newVar(nil, p.n)
-	s.vars[p.pool].dom = p.full
-	p.tied = map[int64]bool{}
-	s.order.push(p.pooled)
+	g := p.grouping()
+	g.pooled = s.newVar(nil, 1)
+	s.vars[g.pooled].soft = true
+	s.order.putFirst(g.pooled)
+	g.pool = s.newVar(nil, p.n)
+	s.vars[g.pool].dom = p.full
+	s.order.push(g.pooled)
 	s.again = true
 }
 
 // statePooled states that a demand on a package holds for its one release, while the switch is on.
 func (s *solver) statePooled(p *pkg, why int32, prefix []term, set bitset) {
-	if p.pooled >= 0 {
-		s.add(why, append(append(make([]term, 0, len(prefix)+2), prefix...), term{p.pooled, off}, term{p.pool, set})...)
+	if g := p.group; g != nil && g.pooled >= 0 {
+		s.add(why, append(append(make([]term, 0, len(prefix)+2), prefix...), term{g.pooled, off}, term{g.pool, set})...)
 	}
 }
 
 // stateUse states that an edge with a release makes it the one of its package, while the switch is on.
 func (s *solver) stateUse(v int32, w int) {
 	p := s.pkgOf(v)
-	if p.pooled < 0 || p.tied[int64(v)<<32|int64(w)] {
+	g := p.group
+	if g == nil || g.pooled < 0 || s.tied[int64(v)<<32|int64(w)] {
 		return
 	}
-	p.tied[int64(v)<<32|int64(w)] = true
-	s.add(noReason, term{v, s.other(p, w)}, term{p.pooled, off}, term{p.pool, s.sets.only(int32(p.n), w)})
+	s.tied[int64(v)<<32|int64(w)] = true
+	s.add(noReason, term{v, s.other(p, w)}, term{g.pooled, off}, term{g.pool, s.sets.only(int32(p.n), w)})
 }
 
 // lookups returns the names that are looked up through each release of a package.
 func (s *solver) lookups(p *pkg) []map[string]bool {
-	if p.byRelease == nil {
-		p.byRelease = make([]map[string]bool, p.n)
+	g := p.grouping()
+	if g.byRelease == nil {
+		g.byRelease = make([]map[string]bool, p.n)
 		for w := range p.n {
-			p.byRelease[w] = map[string]bool{}
+			g.byRelease[w] = map[string]bool{}
 			for _, d := range p.Peers(w) {
 				if !s.single[d.As] {
-					p.byRelease[w][d.As] = true
+					g.byRelease[w][d.As] = true
 				}
 			}
 		}
 	}
-	return p.byRelease
+	return g.byRelease
 }
 
 // passUpRelease adds to the names of a release what the releases that its need admits look up and it does not surely

@@ -216,11 +216,13 @@ func (s *solver) reset() {
 	app, _ := s.contexts.add()
 	*app = instance{id: application, pkg: -1, v: -1, parent: -1, sees: -1, open: true}
 	for _, p := range s.pkgs {
-		p.first, p.last, p.app, p.uses, p.pooled, p.tied = -1, -1, -1, 0, -1, nil
-		clear(p.contexts)
+		p.first, p.last, p.app, p.use = -1, -1, -1, -1
+		if p.group != nil {
+			p.group.pooled = -1
+		}
 		p.been = 0
 	}
-	clear(s.perRelease)
+	s.uses, s.tied = s.uses[:0], map[int64]bool{}
 	if s.frost != nil {
 		for _, t := range s.frost.tops {
 			t.asks = nil
@@ -319,10 +321,9 @@ func (s *solver) load(name string) (*pkg, error) {
 func (s *solver) adopt(found *universe.Package) *pkg {
 	name := found.Name
 	p, id := s.loaded.add()
-	p.Package, p.id, p.n, p.first, p.last, p.app, p.pooled = found, id, found.Len(), -1, -1, -1, -1
+	p.Package, p.id, p.n, p.first, p.last, p.app, p.use = found, id, found.Len(), -1, -1, -1, -1
 	n := int32(p.n)
-	p.at, p.full = int32(len(s.perRelease)), s.sets.all(n)
-	s.perRelease = lengthen(s.perRelease, p.n)
+	p.full = s.sets.all(n)
 	for _, text := range s.problem.Refuse[name] {
 		if i := p.Index(text); i >= 0 {
 			p.full = s.sets.without(n, p.full, i)
@@ -330,7 +331,9 @@ func (s *solver) adopt(found *universe.Package) *pkg {
 	}
 	p.keep = p.preferred(s.problem.Keep[name])
 	if s.frost != nil {
-		p.frozen = s.frost.plain(name)
+		if plain := s.frost.plain(name); plain != nil {
+			s.frost.anywhere[id] = plain
+		}
 	}
 	if s.frost != nil && len(p.keep) == 0 { // of a package that keeps a release, it would make no difference
 		for _, w := range s.frost.heldOf(name) {
@@ -357,39 +360,45 @@ func (s *solver) adopt(found *universe.Package) *pkg {
 	return p
 }
 
-// admitted returns the releases of p that a constraint admits, and with none also "no release". The result is shared.
+// admitted returns the releases of p that a constraint admits, and with none also "no release".
 func (s *solver) admitted(p *pkg, text string, none bool) bitset {
-	which := 0
-	if none {
-		which = 1
-	}
-	for _, known := range p.sets[which] {
-		if known.text == text {
-			return known.set
+	for at := range p.sets {
+		if known := &p.sets[at]; known.text == text {
+			return s.withNone(p, known, none)
 		}
 	}
-	if d, ok := p.more[which][text]; ok {
-		return d
-	}
-	var d bitset
-	if p.n > 0 {
-		set, _ := p.Admit(text) // a constraint that cannot be read admits nothing
-		d = s.sets.of(int32(p.n), set.Words())
-	}
-	if none {
-		d = s.sets.with(int32(p.n), d, p.n)
-	}
+	known, ok := p.more[text]
 	switch {
-	case p.sets[which] == nil:
-		p.sets[which] = append(make([]constraintSet, 0, few), constraintSet{text, d})
-	case len(p.sets[which]) < few:
-		p.sets[which] = append(p.sets[which], constraintSet{text, d})
-	case p.more[which] == nil:
-		p.more[which] = map[string]bitset{text: d}
+	case ok && (!none || known.none != 0):
+		return s.withNone(p, &known, none)
+	case !ok:
+		known.text = text
+		if p.n > 0 {
+			set, _ := p.Admit(text) // a constraint that cannot be read admits nothing
+			known.set = s.sets.of(int32(p.n), set.Words())
+		}
+	}
+	d := s.withNone(p, &known, none)
+	switch {
+	case len(p.sets) < few:
+		p.sets = append(p.sets, known)
+	case p.more == nil:
+		p.more = map[string]constraintSet{text: known}
 	default:
-		p.more[which][text] = d
+		p.more[text] = known
 	}
 	return d
+}
+
+// withNone returns what a constraint of a package admits, if asked for with "none".
+func (s *solver) withNone(p *pkg, known *constraintSet, none bool) bitset {
+	if !none {
+		return known.set
+	}
+	if known.none == 0 {
+		known.none = s.sets.with(int32(p.n), known.set, p.n)
+	}
+	return known.none
 }
 
 // other returns every release but one, and "none". The result is shared.

@@ -122,7 +122,7 @@ func (s *solver) find(p *pkg, w int, sees map[string][]provider) (*instance, str
 	var at int32
 	var key string
 	if len(sees) == 0 {
-		at = s.perRelease[p.at+int32(w)].plain
+		at = s.uses[s.useOf(p, int32(w))].plain
 	} else {
 		key = instanceKey(p.Name, w, sees)
 		at = s.instances[key]
@@ -161,16 +161,13 @@ func (s *solver) newInstance(p *pkg, w int, sees map[string][]provider, key stri
 	i.v = s.newVar(nil, 1)
 	s.vars[i.v].inst = i.id
 	if len(sees) == 0 {
-		s.perRelease[p.at+i.w].plain = i.id
+		s.uses[s.useOf(p, i.w)].plain = i.id
 	} else {
 		i.sees = int32(len(s.seen))
 		s.seen = append(s.seen, sees)
 		s.instances[key] = i.id
 		s.dependent++
-		if p.contexts == nil {
-			p.contexts = map[int]int{}
-		}
-		p.contexts[w]++
+		s.uses[s.useOf(p, i.w)].contexts++
 	}
 	return i
 }
@@ -191,7 +188,7 @@ func (s *solver) recurs(e *edge, p *pkg, w int, sees map[string][]provider) bool
 		}
 		at = i.parent
 	}
-	return s.grouped && p.contexts[w] >= mostContexts
+	return s.grouped && s.uses[s.useOf(p, int32(w))].contexts >= mostContexts
 }
 
 // madeBy adds the demand that brought a variable into being: that a name is found there, and not farther up, is part

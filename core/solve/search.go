@@ -10,17 +10,17 @@ import (
 // A solver holds one search. Variables, clauses and instances only grow; the trail records what the current partial
 // assignment did to the domains, and is unwound on conflicts.
 type solver struct {
-	ctx        context.Context
-	source     universe.Source
-	problem    Problem
-	focus      *focus // the demands to take into account, nil for all
-	single     map[string]bool
-	pkgs       map[string]*pkg
-	loaded     pages[pkg] // the same, by number
-	sets       rows
-	perRelease []perRelease    // of all packages
-	atHand     bool            // the source has everything in memory: nothing is to be fetched ahead
-	foreign    map[string]bool // names that the application provides from elsewhere
+	ctx     context.Context
+	source  universe.Source
+	problem Problem
+	focus   *focus // the demands to take into account, nil for all
+	single  map[string]bool
+	pkgs    map[string]*pkg
+	loaded  pages[pkg] // the same, by number
+	sets    rows
+	uses    []use           // of all packages
+	atHand  bool            // the source has everything in memory: nothing is to be fetched ahead
+	foreign map[string]bool // names that the application provides from elsewhere
 
 	// What is known of the packages whose context matters; survives reset.
 	stale bool
@@ -68,6 +68,7 @@ type solver struct {
 	targets   []target // of all edges
 	contexts  pages[instance]
 	others    map[int32][]*edge           // the edges of a variable but the first, of a name that all share
+	tied      map[int64]bool              // the edges and releases for which stateUse has stated something
 	stated    map[int32][]universe.Demand // the peers of each edge whose clauses stand
 	delayed   map[delayedKey]int32        // where edges of deferred contexts lead
 	instances map[string]int32            // those whose context matters, by key
@@ -89,43 +90,56 @@ type solver struct {
 // A pkg is a package with its place in the search.
 type pkg struct {
 	*universe.Package
-	id     int32
-	n      int   // number of releases; also the bit that means "none"
-	at     int32 // where in solver.perRelease its releases begin
-	keep   []int
-	uses   int   // how many in all
-	first  int32 // its variables, of which each leads to the next, and the last of them; -1 for none
-	last   int32
-	frozen []*instance    // subtrees of the base that may be taken over wherever they stand
-	held   bitset         // releases that stand in the base; they count as in use
-	full   bitset         // every release that the problem does not refuse, and "none"
-	app    int32          // its variable at the application's level under its own name, or -1
-	pooled int32          // the switch that all of its edges get one release, or -1
-	pool   int32          // that release
-	tied   map[int64]bool // edges and releases for which that is stated
+	id    int32
+	use   int32 // the number of the first of its releases that were used, in solver.uses; -1 for none
+	first int32 // its variables, of which each leads to the next, and the last of them; -1 for none
+	last  int32
+	app   int32  // its variable at the application's level under its own name, or -1
+	n     int    // number of releases; also the bit that means "none"
+	full  bitset // every release that the problem does not refuse, and "none"
+	held  bitset // releases that stand in the base; they count as in use
+	keep  []int
 
 	// The releases that were opened, and the peer names that are looked up through the package, as far as they are
 	// known. They survive a reset.
-	opened    bitset
-	rel       map[string]bool
-	byRelease []map[string]bool // the same for each release, when the search is grouped
-	been      bitset            // the releases opened since the last reset
-	// Made when first asked for: the sets of constraints, without and with "none"; the complements of single releases;
-	// the instances of releases whose context does not matter.
-	sets     [2][]constraintSet
-	more     [2]map[string]bitset // those beyond the first few
-	others   []bitset
-	contexts map[int]int // how many instances each release has
+	opened bitset
+	been   bitset // the releases opened since the last reset
+	rel    map[string]bool
+	// Made when first asked for: the sets of constraints, and the complements of single releases.
+	sets   []constraintSet
+	more   map[string]constraintSet // those beyond the first few
+	others []bitset
+
+	group *group // when the search is grouped
 }
 
-// What the search knows of each release: how many variables are decided for it, and the number of its instance when its context does not matter, 0
-// for none.
-type perRelease struct{ inUse, plain int32 }
+// A use is what the search knows of a release that was used.
+type use struct {
+	w        int32
+	deciding int32 // how many variables are decided for it
+	plain    int32 // the number of its instance when its context does not matter, 0 for none
+	contexts int32 // how many instances it has whose contexts matter
+	next     int32 // the next one of the package, or -1
+}
 
-// A constraintSet is what a constraint admits.
+// useOf returns the number of the use of a release.
+func (s *solver) useOf(p *pkg, w int32) int32 {
+	at := p.use
+	for ; at >= 0; at = s.uses[at].next {
+		if s.uses[at].w == w {
+			return at
+		}
+	}
+	at = int32(len(s.uses))
+	s.uses = push(s.uses, use{w: w, next: p.use})
+	p.use = at
+	return at
+}
+
+// A constraintSet is what a constraint admits, without "none" and with it; the latter is zero until it is asked for.
 type constraintSet struct {
-	text string
-	set  bitset
+	text      string
+	set, none bitset
 }
 
 // few is how many constraints of a package are looked up in a list and not in a map; most packages have no more.
@@ -150,7 +164,7 @@ type event struct {
 	v      int32
 	reason int32
 	level  int32
-	used   int32 // the release whose use it decided, or -1
+	used   int32 // the number of the use that it decided, or -1
 	before int32 // the variable's event before this one, or -1
 	made   bool  // the variable has a set that nothing else has
 	old    bitset
@@ -236,10 +250,8 @@ func (s *solver) narrow(v int32, set bitset, reason int32) {
 		}
 	} else if s.sets.single(x.n, x.dom) {
 		if w := int32(s.sets.first(x.n, x.dom)); w != x.n {
-			e.used = w
-			p := s.loaded.at(x.pkg)
-			s.perRelease[p.at+w].inUse++
-			p.uses++
+			e.used = s.useOf(s.loaded.at(x.pkg), w)
+			s.uses[e.used].deciding++
 			s.toExpand.add(v)
 		}
 	} else if !s.sets.has(x.n, x.dom, int(x.n)) {
@@ -263,9 +275,7 @@ func (s *solver) back(level int32) {
 		x.dom = e.old
 		x.last = e.before
 		if e.used >= 0 {
-			p := s.loaded.at(x.pkg)
-			s.perRelease[p.at+e.used].inUse--
-			p.uses--
+			s.uses[e.used].deciding--
 		}
 		if x.pkg >= 0 || x.soft {
 			s.order.push(e.v)
@@ -423,8 +433,8 @@ func (s *solver) choose(v int32) int {
 			}
 		}
 	}
-	if p.pooled >= 0 && !s.has(p.pooled, 1) { // the one that all get, as far as it is known
-		if one := s.pick(p, s.sets.and(x.n, x.dom, s.vars[p.pool].dom)); one >= 0 {
+	if g := p.group; g != nil && g.pooled >= 0 && !s.has(g.pooled, 1) { // the one that all get, as far as it is known
+		if one := s.pick(p, s.sets.and(x.n, x.dom, s.vars[g.pool].dom)); one >= 0 {
 			return one
 		}
 	}
@@ -433,12 +443,8 @@ func (s *solver) choose(v int32) int {
 			return k
 		}
 	}
-	if p.uses > 0 || p.held != 0 {
-		for w := p.n - 1; w >= 0; w-- {
-			if (s.perRelease[p.at+int32(w)].inUse > 0 || s.sets.has(x.n, p.held, w)) && s.sets.has(x.n, x.dom, w) {
-				return w
-			}
-		}
+	if w := max(s.inUse(p, x.dom), s.sets.lastCommon(x.n, p.held, x.dom)); w >= 0 {
+		return w
 	}
 	return s.newest(p, s.fit(p, x.dom))
 }
@@ -484,10 +490,19 @@ func (s *solver) pick(p *pkg, set bitset) int {
 			return k
 		}
 	}
-	for w := p.n - 1; w >= 0; w-- {
-		if s.perRelease[p.at+int32(w)].inUse > 0 && s.sets.has(n, set, w) {
-			return w
-		}
+	if w := s.inUse(p, set); w >= 0 {
+		return w
 	}
 	return s.newest(p, s.sets.without(n, set, p.n))
+}
+
+// inUse returns the newest release of a set that a variable is decided for, or -1.
+func (s *solver) inUse(p *pkg, set bitset) int {
+	newest := int32(-1)
+	for at := p.use; at >= 0; at = s.uses[at].next {
+		if u := &s.uses[at]; u.deciding > 0 && u.w > newest && s.sets.has(int32(p.n), set, int(u.w)) {
+			newest = u.w
+		}
+	}
+	return int(newest)
 }

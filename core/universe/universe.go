@@ -38,10 +38,10 @@ type Package struct {
 	Notes   Notes
 
 	releases
-	mu    sync.Mutex
-	admit map[string]admission
-	// By release and position in its list, the releases that make the same demand; made when first asked for.
-	needMakers, peerMakers [][]version.Set
+	mu                     sync.Mutex
+	admit                  []admission          // of the first few constraints that were asked about
+	more                   map[string]admission // of the others
+	needMakers, peerMakers makers
 	peerNames              []string // made when first asked for
 }
 
@@ -131,23 +131,38 @@ type Demand struct {
 // A Requirement is a constraint on a language runtime or tool.
 type Requirement struct{ Name, Text string }
 
+// An admission is what a constraint admits.
 type admission struct {
-	set version.Set
-	err error
+	text string
+	set  version.Set
+	err  error
 }
+
+// fewConstraints is how many constraints are looked up one by one; most packages meet no more.
+const fewConstraints = 6
 
 // Admit returns the releases that a constraint, or a tag of this package, admits. The error is that of the scheme,
 // when the text is neither.
 func (p *Package) Admit(text string) (version.Set, error) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	a, ok := p.admit[text]
-	if !ok {
-		a.set, a.err = p.evaluate(text)
-		if p.admit == nil {
-			p.admit = map[string]admission{}
+	for i := range p.admit {
+		if a := &p.admit[i]; a.text == text {
+			return a.set, a.err
 		}
-		p.admit[text] = a
+	}
+	if a, ok := p.more[text]; ok {
+		return a.set, a.err
+	}
+	a := admission{text: text}
+	a.set, a.err = p.evaluate(text)
+	switch {
+	case len(p.admit) < fewConstraints:
+		p.admit = append(p.admit, a)
+	case p.more == nil:
+		p.more = map[string]admission{text: a}
+	default:
+		p.more[text] = a
 	}
 	return a.set, a.err
 }
@@ -213,6 +228,15 @@ func (p *Package) PeerNames() []string {
 	return p.peerNames
 }
 
+// Makers are, by release and position in its list, the releases that make the same demand. They are kept once they were asked for often enough.
+type makers struct {
+	asked int
+	sets  [][]version.Set
+}
+
+// fewAsked is how often makers are looked for before they are kept: for a search or two that is quicker.
+const fewAsked = 16
+
 // MakingNeed returns the releases that make the same demand as the k-th need of release w.
 func (p *Package) MakingNeed(w, k int) version.Set {
 	return p.making(&p.needMakers, w, k, p.Needs)
@@ -224,19 +248,19 @@ func (p *Package) MakingPeer(w, k int) version.Set {
 }
 
 // making looks a set up by release and position, and when it is not there yet puts it wherever it belongs.
-func (p *Package) making(makers *[][]version.Set, w, k int, of func(i int) []Demand) version.Set {
+func (p *Package) making(known *makers, w, k int, of func(i int) []Demand) version.Set {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if *makers == nil {
-		*makers = make([][]version.Set, p.Len())
-	}
-	if known := (*makers)[w]; known != nil && known[k].Size() > 0 {
-		return known[k]
+	if known.sets != nil && known.sets[w] != nil && known.sets[w][k].Size() > 0 {
+		return known.sets[w][k]
 	}
 	if c, _ := p.costly(w); c != nil {
 		one := version.NewSet(p.Len())
 		one.Add(w)
 		return one
+	}
+	if known.asked++; known.asked == fewAsked {
+		known.sets = make([][]version.Set, p.Len())
 	}
 	d := &of(w)[k]
 	s := version.NewSet(p.Len())
@@ -253,10 +277,13 @@ func (p *Package) making(makers *[][]version.Set, w, k int, of func(i int) []Dem
 			continue
 		}
 		s.Add(i)
-		if (*makers)[i] == nil {
-			(*makers)[i] = make([]version.Set, len(all))
+		if known.sets == nil {
+			continue
 		}
-		(*makers)[i][at] = s
+		if known.sets[i] == nil {
+			known.sets[i] = make([]version.Set, len(all))
+		}
+		known.sets[i][at] = s
 	}
 	return s
 }
@@ -271,7 +298,7 @@ func under(all []Demand, name string, near int) int {
 	}
 	if len(all) <= fewDemands {
 		for i := range all {
-			if all[i].As == name {
+			if sameName(all[i].As, name) {
 				return i
 			}
 		}
@@ -289,6 +316,11 @@ func under(all []Demand, name string, near int) int {
 		return -1
 	}
 	return from
+}
+
+// sameName is ==, which is quicker where most names differ at the end: names of one length often begin alike.
+func sameName(a, b string) bool {
+	return len(a) == len(b) && (a == "" || a[len(a)-1] == b[len(b)-1]) && a == b
 }
 
 // SameLists reports whether two lists are known to be equal without comparing them: they are one list, or empty.

@@ -56,9 +56,11 @@ func (s *Scanner) Number() (uint64, error) {
 	case digits[0] == '0' && len(digits) > 1:
 		return 0, s.FailAt(start, "a number may not begin with 0")
 	}
-	n, err := strconv.ParseUint(digits, 10, 64)
-	if err != nil || n > Largest {
-		return 0, s.FailAt(start, "the number is too large")
+	n := uint64(0)
+	for i := range len(digits) {
+		if n = 10*n + uint64(digits[i]-'0'); n > Largest {
+			return 0, s.FailAt(start, "the number is too large")
+		}
 	}
 	return n, nil
 }

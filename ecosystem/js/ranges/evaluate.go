@@ -9,10 +9,22 @@ import (
 
 // A constraint is a range in disjunctive normal form.
 type constraint struct {
-	text         string
-	alternatives [][]comparator
-	one          [1][]comparator // memory for the alternative that most have
-	two          [2]comparator   // and for its comparators
+	text        string
+	comparators []comparator  // of all alternatives, one after the other
+	ends        []int         // where each alternative ends among them
+	two         [2]comparator // memory for those that most have
+	few         [2]int
+}
+
+// alternatives yields the comparators of each alternative.
+func (r *constraint) alternatives(yield func([]comparator) bool) {
+	from := 0
+	for _, to := range r.ends {
+		if !yield(r.comparators[from:to]) {
+			return
+		}
+		from = to
+	}
 }
 
 // A comparator is one half-line of versions. Every operator of the grammar comes down to at most two of them.
@@ -39,7 +51,7 @@ func (r *constraint) String() string { return r.text }
 // Admit finds the ends of each alternative by bisection, since each comparator holds for one half of a sorted list.
 func (r *constraint) Admit(l version.List) version.Set {
 	into := version.NewSet(len(l))
-	for _, all := range r.alternatives {
+	for all := range r.alternatives {
 		from, to := 0, len(l)
 		for i := range all {
 			switch c := &all[i]; c.op {
@@ -95,7 +107,7 @@ func (c *comparator) admits(v *semver.Version) bool {
 }
 
 func (r *constraint) Bounded() bool {
-	for _, all := range r.alternatives {
+	for all := range r.alternatives {
 		bounded := false
 		for _, c := range all {
 			bounded = bounded || c.op == less || c.op == lessEqual || c.op == equal
@@ -107,8 +119,8 @@ func (r *constraint) Bounded() bool {
 	return true
 }
 
-func hyphenRange(from, to partial) []comparator {
-	var all []comparator
+// hyphenRange appends the meaning of "from - to".
+func hyphenRange(all []comparator, from, to partial) []comparator {
 	if from.wild > 0 {
 		all = append(all, comparator{greaterEqual, from.Version})
 	}

@@ -83,20 +83,18 @@ type partial struct {
 // Constrain reads a range by the grammar given at the package.
 func (scheme) Constrain(text string) (version.Constraint, error) {
 	r := &constraint{text: text}
-	r.alternatives = r.one[:0]
+	r.comparators, r.ends = r.two[:0], r.few[:0]
 	s := scanner{semver.Scanner{Kind: "constraint", Text: text}}
-	memory := r.two[:0] // of the first alternative
 	for {
-		all, err := s.alternative(memory)
+		all, err := s.alternative(r.comparators)
 		if err != nil {
 			return nil, err
 		}
-		r.alternatives = append(r.alternatives, all)
+		r.comparators, r.ends = all, append(r.ends, len(all))
 		if s.Pos == len(text) {
 			return r, nil
 		}
 		s.Pos += len("||")
-		memory = nil
 	}
 }
 
@@ -121,7 +119,7 @@ func (s *scanner) alternative(all []comparator) ([]comparator, error) {
 			if s.Pos < len(s.Text) && !strings.HasPrefix(s.Text[s.Pos:], "||") {
 				return nil, s.Fail("nothing else may stand beside a hyphen range")
 			}
-			return hyphenRange(p, to), nil
+			return hyphenRange(all, p, to), nil
 		}
 		if err := s.ended(); err != nil {
 			return nil, err
