@@ -168,9 +168,9 @@ func (p *Package) Admit(text string) (version.Set, error) {
 }
 
 func (p *Package) evaluate(text string) (version.Set, error) {
-	c, err := p.Scheme.Constrain(text)
+	set, err := version.Evaluate(p.Scheme, text, p.Versions())
 	if err == nil {
-		return p.withoutWithdrawn(text, c.Admit(p.Versions())), nil
+		return p.withoutWithdrawn(text, set), nil
 	}
 	if tagged, ok := p.Tags[strings.TrimSpace(text)]; ok {
 		if i := p.Versions().Index(tagged); i >= 0 {

@@ -69,6 +69,25 @@ type Pointwise interface {
 	Pointwise()
 }
 
+// An Evaluator is a scheme that can put a constraint to a list without keeping what it read.
+type Evaluator interface {
+	Scheme
+	// Evaluate returns Constrain(text).Admit(l), and the error of Constrain.
+	Evaluate(text string, l List) (Set, error)
+}
+
+// Evaluate returns the releases of a list that a constraint admits.
+func Evaluate(s Scheme, text string, l List) (Set, error) {
+	if e, ok := s.(Evaluator); ok {
+		return e.Evaluate(text, l)
+	}
+	c, err := s.Constrain(text)
+	if err != nil {
+		return Set{}, err
+	}
+	return c.Admit(l), nil
+}
+
 // A Style is how much a constraint leaves open above the version that it names.
 type Style string
 

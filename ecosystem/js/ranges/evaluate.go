@@ -10,10 +10,9 @@ import (
 // A constraint is a range in disjunctive normal form.
 type constraint struct {
 	text        string
-	comparators []comparator  // of all alternatives, one after the other
-	ends        []int         // where each alternative ends among them
-	two         [2]comparator // memory for those that most have
-	few         [2]int
+	comparators []comparator // of all alternatives, one after the other
+	ends        []int        // where each alternative ends among them
+	few         [2]int       // memory for those that most have
 }
 
 // alternatives yields the comparators of each alternative.

@@ -83,16 +83,34 @@ type partial struct {
 // Constrain reads a range by the grammar given at the package.
 func (scheme) Constrain(text string) (version.Constraint, error) {
 	r := &constraint{text: text}
-	r.comparators, r.ends = r.two[:0], r.few[:0]
-	s := scanner{semver.Scanner{Kind: "constraint", Text: text}}
+	if err := r.read(make([]comparator, 0, 2)); err != nil {
+		return nil, err
+	}
+	return r, nil
+}
+
+// Evaluate reads a constraint, and puts it to a list.
+func (scheme) Evaluate(text string, l version.List) (version.Set, error) {
+	r := constraint{text: text}
+	var memory [6]comparator // what most have needs no other
+	if err := r.read(memory[:0]); err != nil {
+		return version.Set{}, err
+	}
+	return r.Admit(l), nil
+}
+
+// read reads the text of a constraint, with memory for its comparators.
+func (r *constraint) read(memory []comparator) error {
+	r.comparators, r.ends = memory, r.few[:0]
+	s := scanner{semver.Scanner{Kind: "constraint", Text: r.text}}
 	for {
 		all, err := s.alternative(r.comparators)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		r.comparators, r.ends = all, append(r.ends, len(all))
-		if s.Pos == len(text) {
-			return r, nil
+		if s.Pos == len(r.text) {
+			return nil
 		}
 		s.Pos += len("||")
 	}
