@@ -49,7 +49,7 @@ func TestAgreement(t *testing.T) {
 				ratios = append(ratios, float64(sat)/float64(ours))
 			}
 			slices.Sort(ratios)
-			t.Logf("%d instances, %d solvable; SAT time over Molt's: median %.1f, lowest %.2f, tenth %.1f, highest %.0f",
+			t.Logf("%d instances, %d solvable; SAT time over Molt's: median %.2f, lowest %.2f, tenth %.2f, highest %.0f",
 				n, solvable, ratios[n/2], ratios[0], ratios[n/10], ratios[n-1])
 		})
 	}

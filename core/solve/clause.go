@@ -13,6 +13,30 @@ type term struct {
 type clause struct {
 	at, n int32
 	why   int32 // a demand, as an index into solver.causes; below noReason an index into solver.reasons
+	// The clause was made for one release, and can be widened to all that make the same demand.
+	narrow bool
+}
+
+// widen extends a clause that was made for one release to all releases that make the same demand, now that it takes part in a conflict. What the
+// clause excludes then is no less, so it still is a reason for what it narrowed; it may narrow more, which is looked at once the conflict has been learned from.
+func (s *solver) widen(id int32) {
+	c := &s.clauses[id]
+	if !c.narrow {
+		return
+	}
+	c.narrow = false
+	o := &s.causes[c.why]
+	p := s.loaded.at(o.pkg)
+	terms := s.termsOf(id)
+	t := &terms[slices.IndexFunc(terms, func(t term) bool { return s.vars[t.v].pkg == o.pkg })]
+	t.set = s.unlike(p, p.MakingNeed(int(o.w), int(o.k)))
+	l := s.vars[t.v].watch
+	for at := l.at; at < l.at+l.n; at++ {
+		if w := &s.watchers[at]; w.clause == id {
+			w.release = -1
+		}
+	}
+	s.widened = append(s.widened, id)
 }
 
 // noReason is why a clause stands that only says what instances are.
@@ -76,7 +100,7 @@ next:
 		s.terms = push(s.terms, t)
 	}
 	id := int32(len(s.clauses))
-	s.clauses = push(s.clauses, clause{int32(at), int32(len(s.terms) - at), why})
+	s.clauses = push(s.clauses, clause{at: int32(at), n: int32(len(s.terms) - at), why: why})
 	kept := s.terms[at:]
 	if len(kept) < 2 {
 		s.activate(id)

@@ -150,7 +150,7 @@ func (s *solver) stateNeed(i *instance, of *pkg, k int, e *edge) {
 		want.set = s.sets.only(int32(p.n), p.n)
 	}
 	if s.problem.Tenancy == Single {
-		s.add(e.cause, term{i.v, s.unlike(of, of.MakingNeed(int(i.w), k))}, want)
+		s.stateSingleNeed(i, of, k, e.cause, want)
 		return
 	}
 	if global {
@@ -162,6 +162,17 @@ func (s *solver) stateNeed(i *instance, of *pkg, k int, e *edge) {
 	if !d.Optional {
 		s.statePooled(p, e.cause, []term{{i.v, off}}, want.set)
 	}
+}
+
+// stateSingleNeed adds the clause of a need under single tenancy. It holds for all releases that make the same demand, which are looked for once it
+// takes part in a conflict (see widen).
+func (s *solver) stateSingleNeed(i *instance, of *pkg, k int, why int32, want term) {
+	if want.v == i.v { // of another release of the package itself
+		s.add(why, term{i.v, s.unlike(of, of.MakingNeed(int(i.w), k))}, want)
+		return
+	}
+	id := s.add(why, term{i.v, s.other(of, int(i.w))}, want)
+	s.clauses[id].narrow = true
 }
 
 // The two positions of an instance's switch, and both.

@@ -20,6 +20,7 @@ func (s *solver) learn(id int32) bool {
 			}
 		}
 	}
+	s.widen(id)
 	include(s.termsOf(id), -1)
 	for {
 		pivot, second := -1, int32(0)
@@ -42,6 +43,7 @@ func (s *solver) learn(id int32) bool {
 			return s.assert(now, pivot, second, parents)
 		}
 		s.bumpVar(e.v)
+		s.widen(e.reason)
 		reason := s.termsOf(e.reason)
 		parents = append(parents, e.reason)
 		held, n := now[pivot], s.vars[e.v].n
@@ -92,6 +94,10 @@ func (s *solver) assert(now []pending, pivot int, level int32, parents []int32) 
 	s.back(level)
 	s.add(s.reason(reason{parents: s.keepNumbers(parents)}), terms...)
 	s.learned = terms
+	for _, id := range s.widened {
+		s.activate(id)
+	}
+	s.widened = s.widened[:0]
 	return true
 }
 

@@ -63,6 +63,7 @@ type solver struct {
 	pending []pending
 	parents []int32
 	learned []term
+	widened []int32 // clauses that were widened since the last one was learned
 
 	edges     pages[edge]
 	targets   []target // of all edges

@@ -6,7 +6,7 @@
 // gets under that name"; a domain is a bit set over the published releases of one package, with one bit more for
 // "none". A clause is a disjunction of terms "variable is in set". Where we depart from the papers: variables and
 // clauses come into being while the search reaches them, so that only metadata that matters is asked for, and a
-// clause made from one release's demand is widened at once to all releases that make the same demand.
+// clause made from one release's demand is widened to all releases that make the same demand.
 //
 // Under nested tenancy every edge is a variable of its own, and what a package's peers are depends on where it
 // stands. How that is kept finite and complete is told in instance.go. [Verify] checks a result by definition, and
