@@ -73,7 +73,7 @@ func (s *solver) beginParts() error {
 			return err
 		}
 		s.add(noReason, term{v, bit(0)})
-		s.order.push(v)
+		s.waits.push(v)
 	}
 	return nil
 }

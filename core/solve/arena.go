@@ -1,6 +1,9 @@
 package solve
 
-import "math/bits"
+import (
+	"math/bits"
+	"sync"
+)
 
 // A search makes very many small things that all live as long as it does. They are kept in long arrays and named by their numbers
 // there: numbers are half of a pointer, and the collector need not follow them.
@@ -21,43 +24,83 @@ func (p *pages[T]) at(i int32) *T {
 	return &p.all[page][i-(1<<page-1)<<firstPage]
 }
 
-// add makes another thing, and returns it with its number.
+// add makes another thing, which is zero, and returns it with its number.
 func (p *pages[T]) add() (*T, int32) {
 	i := p.n
 	p.n++
 	if page := bits.Len32(uint32(i)>>firstPage+1) - 1; page == len(p.all) {
 		p.all = append(p.all, make([]T, 1<<(page+firstPage)))
 	}
-	return p.at(i), i
+	var zero T
+	x := p.at(i)
+	*x = zero
+	return x, i
 }
 
-// A memory hands out small pieces of large ones, so that one allocation can serve hundreds of them.
-type memory struct {
-	numbers []int32
-	leading []*edge
-	blocks  int
+// Arrays are the long arrays of a search.
+type arrays struct {
+	loaded   pages[pkg] // the packages by number
+	sets     rows
+	uses     []use // of all packages
+	vars     []variable
+	clauses  []clause
+	terms    []term    // of all clauses
+	watchers []watcher // of all variables
+	trail    []event
+	levels   []int // where in the trail each decision level begins
+	edges    pages[edge]
+	targets  []target // of all edges
+	contexts pages[instance]
+	top      []int32  // the application's edges
+	topNames []string // and their names
+
+	waits     waits
+	toOpen    queue[int32] // instances
+	toExpand  queue[int32] // variables
+	conflicts []int32      // clauses that were false when they were added
+	loose     []int32      // clauses that were enforced above the level at which they already could have been
+	causes    []origin
+	reasons   []reason
+	numbers   []int32 // that reasons are made of
+
+	// For hints, and for what is learned.
+	names   []string
+	pending []pending
+	parents []int32
+	learned []term
+	widened []int32 // clauses that were widened since the last one was learned
 }
 
-// block returns how large the next large piece is to be: small ones first, as many searches are small.
-func (m *memory) block(most int) int {
-	m.blocks++
-	return min(most, 16<<min(m.blocks, 16))
+// empty empties the arrays but for what survives a reset.
+func (a *arrays) empty() {
+	a.uses, a.vars, a.clauses, a.terms, a.watchers = a.uses[:0], a.vars[:0], a.clauses[:0], a.terms[:0], a.watchers[:0]
+	a.trail, a.levels, a.targets, a.top, a.topNames = a.trail[:0], a.levels[:0], a.targets[:0], a.top[:0], a.topNames[:0]
+	a.edges.n, a.contexts.n = 0, 0
+	a.waits.clear()
+	a.toOpen.clear()
+	a.toExpand.clear()
+	a.conflicts, a.loose, a.causes, a.reasons, a.numbers = a.conflicts[:0], a.loose[:0], a.causes[:0], a.reasons[:0], a.numbers[:0]
+	a.widened = a.widened[:0]
 }
 
-// room returns an empty slice with room for n things out of a piece, which is renewed by pieces of up to most.
-func room[T any](m *memory, piece *[]T, n, most int) []T {
-	if len(*piece) < n {
-		*piece = make([]T, max(m.block(most), n))
+// spare holds the arrays of searches that have ended, for those that begin: many searches are small and follow one another. Nothing depends on
+// which arrays a search gets, or on what was in them.
+var spare = sync.Pool{New: func() any { return &arrays{} }}
+
+// end gives the arrays of a search to others. Nothing of it may be looked at any more.
+func (s *solver) end() {
+	for i := range s.loaded.n {
+		*s.loaded.at(i) = pkg{} // what it points to may go
 	}
-	r := (*piece)[:0:n]
-	*piece = (*piece)[n:]
-	return r
+	s.loaded.n = 0
+	clear(s.topNames)
+	clear(s.names[:cap(s.names)])
+	s.sets.words, s.sets.free = s.sets.words[:0], nil
+	s.arrays.empty()
+	given := s.arrays
+	s.arrays = arrays{}
+	spare.Put(&given)
 }
-
-func (m *memory) numbersFor(n int) []int32 { return room(m, &m.numbers, n, 2048) }
-
-// edgesFor returns a list with room for n edges.
-func (m *memory) edgesFor(n int) []*edge { return room(m, &m.leading, n, 512) }
 
 // A queue hands out things in the order in which they came. Its memory is used again when it is empty.
 type queue[T any] struct {

@@ -42,7 +42,7 @@ func (s *solver) grow() (bool, error) {
 		for at, to := s.needsOf(i); at < to; at++ {
 			if v := s.edges.at(at).v; v >= 0 {
 				s.toExpand.add(v)
-				s.order.push(v)
+				s.waits.push(v)
 			}
 		}
 	}
@@ -66,7 +66,7 @@ func (s *solver) wantOptional(v int32, w int) {
 	at := s.targetOf(s.edgeOf(v), w)
 	for at, to := s.needsOf(s.contexts.at(s.targets[at].inst)); at < to; at++ {
 		if e := s.edges.at(at); e.optional && e.v >= 0 {
-			s.order.push(e.v)
+			s.waits.push(e.v)
 		}
 	}
 }

@@ -498,7 +498,7 @@ func (s *solver) askFor(t *frozenTop, l upLookup) (bool, error) {
 		t.asks = map[string]*edge{}
 	}
 	t.asks[l.name] = e
-	s.order.push(v)
+	s.waits.push(v)
 	return true, nil
 }
 

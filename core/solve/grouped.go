@@ -59,10 +59,10 @@ func (s *solver) makeSwitch(p *pkg) {
 	g := p.grouping()
 	g.pooled = s.newVar(nil, 1)
 	s.vars[g.pooled].soft = true
-	s.order.putFirst(g.pooled)
+	s.waits.putFirst(g.pooled)
 	g.pool = s.newVar(nil, p.n)
 	s.vars[g.pool].dom = p.full
-	s.order.push(g.pooled)
+	s.waits.push(g.pooled)
 	s.again = true
 }
 

@@ -171,7 +171,7 @@ func (s *solver) topVar(name string) (int32, bool) {
 
 func newSolver(ctx context.Context, source universe.Source, p Problem, f *focus) *solver {
 	p = p.sharing()
-	s := &solver{ctx: ctx, source: source, problem: p, focus: f}
+	s := &solver{ctx: ctx, source: source, problem: p, focus: f, arrays: *spare.Get().(*arrays)}
 	_, s.atHand = source.(universe.Table)
 	s.single = map[string]bool{}
 	for _, name := range p.Single {
@@ -201,17 +201,12 @@ func (s *solver) leaves(d Demand) bool {
 
 // reset forgets the search and keeps what it taught about contexts.
 func (s *solver) reset() {
-	s.vars, s.clauses, s.terms, s.watchers = s.vars[:0], s.clauses[:0], s.terms[:0], s.watchers[:0]
-	s.trail, s.levels, s.head = s.trail[:0], s.levels[:0], 0
-	s.edges, s.contexts, s.targets, s.others = pages[edge]{}, pages[instance]{}, s.targets[:0], map[int32][]*edge{}
-	s.seen, s.stated, s.delayed = nil, map[int32][]universe.Demand{}, map[delayedKey]int32{}
-	s.order, s.bump, s.conflicts, s.loose = order{}, 1, nil, nil
-	s.causes, s.reasons, s.numbers, s.foreign, s.begun = s.causes[:0], s.reasons[:0], s.numbers[:0], map[string]bool{}, false
-	s.instances, s.aliases, s.top, s.topNames, s.slots = map[string]int32{}, map[string]int32{}, s.top[:0], s.topNames[:0], nil
+	s.arrays.empty()
+	s.head, s.bump, s.begun = 0, 1, false
+	s.others, s.seen, s.stated, s.delayed = map[int32][]*edge{}, nil, map[int32][]universe.Demand{}, map[delayedKey]int32{}
+	s.foreign, s.instances, s.aliases, s.slots = map[string]bool{}, map[string]int32{}, map[string]int32{}, nil
 	s.slotOf, s.fixed = map[string]provider{}, map[fixedKey]int32{}
 	s.waiting, s.deferred = map[string][]waitingPeer{}, nil
-	s.toOpen.clear()
-	s.toExpand.clear()
 	s.dependent, s.released, s.again = 0, 0, false
 	app, _ := s.contexts.add()
 	*app = instance{id: application, pkg: -1, v: -1, parent: -1, sees: -1, open: true}
@@ -222,7 +217,7 @@ func (s *solver) reset() {
 		}
 		p.been = 0
 	}
-	s.uses, s.tied = s.uses[:0], map[int64]bool{}
+	s.tied = map[int64]bool{}
 	if s.frost != nil {
 		for _, t := range s.frost.tops {
 			t.asks = nil
@@ -449,7 +444,7 @@ func (s *solver) begin() error {
 		if !r.Optional {
 			s.statePooled(p, s.cause(rootOrigin(k)), nil, set)
 		}
-		s.order.push(v)
+		s.waits.push(v)
 	}
 	for k, l := range s.problem.assumptions {
 		if v, ok := s.declared(l.as); ok {

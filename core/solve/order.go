@@ -2,11 +2,11 @@ package solve
 
 import "math/bits"
 
-// An order hands out the variables that wait for a decision: those that took part in conflicts first, by how often and how
+// Waits hands out the variables that wait for a decision: those that took part in conflicts first, by how often and how
 // lately; among equals the one that came into being first, which is the one nearer to the application.
 //
 // Most variables never take part in a conflict. These are kept as bits, in which the first is found at once; the others are in a heap.
-type order struct {
+type waits struct {
 	idle   []uint64 // the variables without activity that wait, a bit each
 	low    int      // no word of idle before it has any
 	items  []int32  // the heap of the others
@@ -22,15 +22,20 @@ type active struct {
 }
 
 // grow makes room for one more variable.
-func (o *order) grow() {
+func (o *waits) grow() {
 	o.number = push(o.number, -1)
 	if (len(o.number)+63)/64 > len(o.idle) {
 		o.idle = push(o.idle, 0)
 	}
 }
 
+func (o *waits) clear() {
+	clear(o.idle)
+	o.idle, o.low, o.items, o.number, o.active = o.idle[:0], 0, o.items[:0], o.number[:0], o.active[:0]
+}
+
 // of returns the place of a variable among the active ones, which it is from now on.
-func (o *order) of(v int32) *active {
+func (o *waits) of(v int32) *active {
 	if o.number[v] < 0 {
 		o.number[v] = int32(len(o.active))
 		o.active = push(o.active, active{place: -1})
@@ -39,10 +44,10 @@ func (o *order) of(v int32) *active {
 }
 
 // putFirst puts a variable before all others.
-func (o *order) putFirst(v int32) { o.of(v).first = true }
+func (o *waits) putFirst(v int32) { o.of(v).first = true }
 
 // before orders the variables of the heap.
-func (o *order) before(a, b int32) bool {
+func (o *waits) before(a, b int32) bool {
 	x, y := o.of(a), o.of(b)
 	if x.first != y.first {
 		return x.first
@@ -54,7 +59,7 @@ func (o *order) before(a, b int32) bool {
 }
 
 // push has a variable wait, which may wait already.
-func (o *order) push(v int32) {
+func (o *waits) push(v int32) {
 	if o.number[v] < 0 {
 		o.idle[v/64] |= 1 << (v % 64)
 		o.low = min(o.low, int(v/64))
@@ -69,7 +74,7 @@ func (o *order) push(v int32) {
 }
 
 // pop returns the variable whose turn it is, which no longer waits; -1 when none does.
-func (o *order) pop() int32 {
+func (o *waits) pop() int32 {
 	if len(o.items) == 0 {
 		for ; o.low < len(o.idle); o.low++ {
 			if word := o.idle[o.low]; word != 0 {
@@ -89,7 +94,7 @@ func (o *order) pop() int32 {
 }
 
 // bump raises the activity of a variable, and returns what it comes to.
-func (o *order) bump(v int32, by float64) float64 {
+func (o *waits) bump(v int32, by float64) float64 {
 	waits := o.idle[v/64]&(1<<(v%64)) != 0
 	x := o.of(v)
 	x.activity += by
@@ -101,19 +106,19 @@ func (o *order) bump(v int32, by float64) float64 {
 	return x.activity
 }
 
-func (o *order) swap(i, j int) {
+func (o *waits) swap(i, j int) {
 	o.items[i], o.items[j] = o.items[j], o.items[i]
 	o.of(o.items[i]).place, o.of(o.items[j]).place = int32(i), int32(j)
 }
 
-func (o *order) up(i int) {
+func (o *waits) up(i int) {
 	for i > 0 && o.before(o.items[i], o.items[(i-1)/2]) {
 		o.swap(i, (i-1)/2)
 		i = (i - 1) / 2
 	}
 }
 
-func (o *order) down(i int) {
+func (o *waits) down(i int) {
 	for {
 		best := i
 		for c := 2*i + 1; c <= 2*i+2 && c < len(o.items); c++ {
@@ -131,9 +136,9 @@ func (o *order) down(i int) {
 
 // bumpVar raises a variable that took part in a conflict.
 func (s *solver) bumpVar(v int32) {
-	if s.order.bump(v, s.bump) > 1e100 {
-		for i := range s.order.active {
-			s.order.active[i].activity *= 1e-100
+	if s.waits.bump(v, s.bump) > 1e100 {
+		for i := range s.waits.active {
+			s.waits.active[i].activity *= 1e-100
 		}
 		s.bump *= 1e-100
 	}

@@ -16,9 +16,6 @@ type solver struct {
 	focus   *focus // the demands to take into account, nil for all
 	single  map[string]bool
 	pkgs    map[string]*pkg
-	loaded  pages[pkg] // the same, by number
-	sets    rows
-	uses    []use           // of all packages
 	atHand  bool            // the source has everything in memory: nothing is to be fetched ahead
 	foreign map[string]bool // names that the application provides from elsewhere
 
@@ -39,53 +36,26 @@ type solver struct {
 	asked       []int32            // the assumptions that are to hold in this run
 	core        []int32            // the assumptions that the last run refuted together
 
-	vars     []variable
-	clauses  []clause
-	terms    []term    // of all clauses
-	watchers []watcher // of all variables
-	trail    []event
-	levels   []int // where in the trail each decision level begins
-	head     int   // the first event that is not propagated
-	order    order
-	bump     float64
+	arrays
+	head int     // the first event that is not propagated
+	bump float64 // by how much a variable gains that takes part in a conflict
 
 	begun      bool
-	again      bool    // a switch came that is to be decided before the others
-	work, most int     // how many times a domain was narrowed, and when to stop; 0 for never; survive reset
-	conflicts  []int32 // clauses that were false when they were added
-	loose      []int32 // clauses that were enforced above the level at which they already could have been
-	causes     []origin
-	reasons    []reason
-	numbers    []int32 // that reasons are made of
-
-	// Memory that is used again: for hints, and for what is learned.
-	names   []string
-	pending []pending
-	parents []int32
-	learned []term
-	widened []int32 // clauses that were widened since the last one was learned
-
-	edges     pages[edge]
-	targets   []target // of all edges
-	contexts  pages[instance]
-	others    map[int32][]*edge           // the edges of a variable but the first, of a name that all share
-	tied      map[int64]bool              // the edges and releases for which stateUse has stated something
-	stated    map[int32][]universe.Demand // the peers of each edge whose clauses stand
-	delayed   map[delayedKey]int32        // where edges of deferred contexts lead
-	instances map[string]int32            // those whose context matters, by key
-	seen      []map[string][]provider     // what these see
-	top       []int32                     // the application's edges
-	topNames  []string                    // and their names
-	aliases   map[string]int32            // the variables of the application's names that are not those of their packages
-	slots     []string                    // application-level names by number, for providers
-	slotOf    map[string]provider
-	fixed     map[fixedKey]int32
-	waiting   map[string][]waitingPeer
-	toOpen    queue[int32]
-	toExpand  queue[int32]
-	deferred  []deferral
-	refuted   []int32 // clauses of the final refutation
-	memory    memory
+	again      bool                        // a switch came that is to be decided before the others
+	work, most int                         // how many times a domain was narrowed, and when to stop; 0 for never; survive reset
+	others     map[int32][]*edge           // the edges of a variable but the first, of a name that all share
+	tied       map[int64]bool              // the edges and releases for which stateUse has stated something
+	stated     map[int32][]universe.Demand // the peers of each edge whose clauses stand
+	delayed    map[delayedKey]int32        // where edges of deferred contexts lead
+	instances  map[string]int32            // those whose context matters, by key
+	seen       []map[string][]provider     // what these see
+	aliases    map[string]int32            // the variables of the application's names that are not those of their packages
+	slots      []string                    // application-level names by number, for providers
+	slotOf     map[string]provider
+	fixed      map[fixedKey]int32
+	waiting    map[string][]waitingPeer
+	deferred   []deferral
+	refuted    []int32 // clauses of the final refutation
 }
 
 // A pkg is a package with its place in the search.
@@ -184,7 +154,7 @@ func (s *solver) newVar(p *pkg, n int) int32 {
 		p.last = v
 	}
 	s.vars = push(s.vars, x)
-	s.order.grow()
+	s.waits.grow()
 	return v
 }
 
@@ -256,7 +226,7 @@ func (s *solver) narrow(v int32, set bitset, reason int32) {
 			s.toExpand.add(v)
 		}
 	} else if !s.sets.has(x.n, x.dom, int(x.n)) {
-		s.order.push(v)
+		s.waits.push(v)
 	}
 	s.trail = push(s.trail, e)
 }
@@ -279,7 +249,7 @@ func (s *solver) back(level int32) {
 			s.uses[e.used].deciding--
 		}
 		if x.pkg >= 0 || x.soft {
-			s.order.push(e.v)
+			s.waits.push(e.v)
 		}
 	}
 	s.trail = s.trail[:start]
@@ -371,7 +341,7 @@ func (s *solver) run() (bool, error) {
 			return false, err
 		}
 		if grew {
-			s.order.push(v)
+			s.waits.push(v)
 			continue
 		}
 		s.decide(v, w)
@@ -405,7 +375,7 @@ func (s *solver) decide(v int32, w int) {
 // next takes the variable to decide: one that must or should have a release and has several to choose from.
 func (s *solver) next() int32 {
 	for {
-		v := s.order.pop()
+		v := s.waits.pop()
 		if v < 0 {
 			return -1
 		}

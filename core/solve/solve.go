@@ -217,7 +217,9 @@ func (p Problem) sharing() Problem {
 func Possible(ctx context.Context, source universe.Source, p Problem) (bool, error) {
 	p = p.sharing()
 	if p.Tenancy == Single { // where every assignment can be drawn
-		return newSolver(ctx, source, p, nil).finish()
+		s := newSolver(ctx, source, p, nil)
+		defer s.end()
+		return s.finish()
 	}
 	r, _, err := search(ctx, source, p, nil)
 	return r != nil, err
@@ -231,6 +233,7 @@ var ErrEndless = errors.New("the packages need each other in a cycle that never 
 // the refutation used. With a focus, a resolution that is found is not drawn.
 func search(ctx context.Context, source universe.Source, p Problem, f *focus) (*Resolution, []Demand, error) {
 	s := newSolver(ctx, source, p, f)
+	defer s.end()
 	solved, err := s.finish()
 	switch {
 	case err != nil:
