@@ -32,27 +32,18 @@ func (d *drawing) alike(x, y, depth int) bool {
 // classify unites contexts that differ in nothing: first by release, then, until nothing changes, by the classes of
 // what they need and see.
 func (d *drawing) classify() {
-	type release struct {
-		name string
-		w    int
-	}
-	releases, count := map[release]int{}, 0
+	releases, count := d.releases(), 0
 	for _, p := range d.drawn {
 		if p.tied != none {
 			continue
 		}
-		class, again := releases[release{p.name, p.w}]
-		if !again {
-			class = len(releases)
-			releases[release{p.name, p.w}] = class
-		}
-		p.class = class
+		p.class = releases.number(p)
 		count++
 	}
-	if count == len(releases) {
+	if count == len(releases.all) {
 		return // no release stands in two contexts
 	}
-	count = len(releases)
+	count = len(releases.all)
 	d.refine(count, func(to []byte, p *vertex, _ int) []byte {
 		for _, at := range p.needs {
 			to = strconv.AppendInt(append(to, ','), int64(d.classOf(at)), 10)
@@ -62,6 +53,30 @@ func (d *drawing) classify() {
 		}
 		return to
 	})
+}
+
+// A releaseTable numbers the releases of contexts, in the order in which it meets them.
+type releaseTable struct {
+	first []int32 // of each package, the number of a release in all, from 1; 0 for none
+	all   []tableRelease
+}
+
+// A tableRelease is a release of a package, with the next one of that, from 1.
+type tableRelease struct{ w, next int32 }
+
+func (d *drawing) releases() *releaseTable {
+	return &releaseTable{first: make([]int32, d.packages), all: make([]tableRelease, 0, len(d.drawn))}
+}
+
+func (t *releaseTable) number(p *vertex) int {
+	for at := t.first[p.pkg]; at != 0; at = t.all[at-1].next {
+		if t.all[at-1].w == int32(p.w) {
+			return int(at - 1)
+		}
+	}
+	t.all = append(t.all, tableRelease{w: int32(p.w), next: t.first[p.pkg]})
+	t.first[p.pkg] = int32(len(t.all))
+	return len(t.all) - 1
 }
 
 // refine splits the classes of the contexts, of which there are count, by what sign writes about each context, until none

@@ -39,7 +39,7 @@ func (s *solver) grow() (bool, error) {
 			}
 			grew = true
 		}
-		for at, to := s.needsOf(i); at < to; at++ {
+		for at, to := i.edges(); at < to; at++ {
 			if v := s.edges.at(at).v; v >= 0 {
 				s.toExpand.add(v)
 				s.waits.push(v)
@@ -64,7 +64,7 @@ func (s *solver) grow() (bool, error) {
 // wantOptional puts what a release would like to have among the variables to decide.
 func (s *solver) wantOptional(v int32, w int) {
 	at := s.targetOf(s.edgeOf(v), w)
-	for at, to := s.needsOf(s.contexts.at(s.targets[at].inst)); at < to; at++ {
+	for at, to := s.contexts.at(s.targets[at].inst).edges(); at < to; at++ {
 		if e := s.edges.at(at); e.optional && e.v >= 0 {
 			s.waits.push(e.v)
 		}
@@ -83,7 +83,7 @@ func (s *solver) openInstance(i *instance) error {
 		s.released++
 	}
 	i.open = true
-	i.needs = s.edges.n
+	i.needs, i.count = s.edges.n, int32(len(needs))
 	for range needs { // before any others come
 		e, id := s.edges.add()
 		*e = edge{id: id, v: absentEdge, optional: true, cause: noReason, target: -1}

@@ -14,6 +14,7 @@ import (
 // the names that matter to it.
 type vertex struct {
 	name    string // of the package
+	pkg     int32  // its number: that of the search, or beyond those where only the base has it
 	release *universe.Release
 	w       int
 	inst    *instance // nil where frozen
@@ -26,20 +27,22 @@ type vertex struct {
 	class   int
 }
 
-// none stands for no context, unseen for one that was not looked for.
-const none, unseen = -1, -2
+// none stands for no context.
+const none = -1
 
 // A drawing turns the assignment of a solver into a graph.
 type drawing struct {
 	*solver
 	drawn []*vertex
 	byKey map[string]int // contexts that depend on nothing but their instance and what they see
-	plain []int          // the same for those that see nothing, by the number of the instance; unseen where there is none yet
-	top   []int          // contexts at the application's level, by variable; unseen where nobody has asked yet
+	plain []int32        // the same for those that see nothing, by the number of the instance: from 1, 0 where there is none yet
+	top   []int32        // contexts at the application's level, by variable: from 1, 0 where nobody has asked yet, absent for none
 	// Contexts of nodes that are taken over from the base.
 	frozenAt map[int32]int
 	todo     []int
 
+	packages int32   // how many numbers of packages there are
+	groups   []int32 // the numbers of the base's packages, from 1; 0 where they are not known yet
 	vertices pages[vertex]
 	places   []int       // memory for where needs lead
 	reached  []*instance // memory for unfold
@@ -122,16 +125,8 @@ func (s *solver) extract() (*Resolution, error) {
 var errFrozen = errors.New("not drawn with frozen subtrees")
 
 func (s *solver) drawing(depth int) *drawing {
-	return &drawing{solver: s, byKey: map[string]int{}, plain: unseenFor(int(s.contexts.n)), top: unseenFor(len(s.vars)), frozenAt: map[int32]int{}, depth: depth, compared: map[[3]int]bool{},
+	return &drawing{solver: s, byKey: map[string]int{}, plain: make([]int32, s.contexts.n), top: make([]int32, len(s.vars)), packages: s.loaded.n, frozenAt: map[int32]int{}, depth: depth, compared: map[[3]int]bool{},
 		numbers: map[string]int{}, looks: map[[2]int]int{}}
-}
-
-func unseenFor(n int) []int {
-	all := make([]int, n)
-	for i := range all {
-		all[i] = unseen
-	}
-	return all
 }
 
 // draw unfolds everything that the application reaches. It reports whether that came to an end.
@@ -171,12 +166,19 @@ func (d *drawing) atTop(name string) int {
 	return d.atTopOf(v)
 }
 
+// absent stands for no context in drawing.top.
+const absent = -1
+
 // atTopOf is atTop by the variable of the name.
 func (d *drawing) atTopOf(v int32) int {
-	if n := d.top[v]; n != unseen {
-		return n
+	switch n := d.top[v]; n {
+	case 0:
+	case absent:
+		return none
+	default:
+		return int(n - 1)
 	}
-	d.top[v] = none
+	d.top[v] = absent
 	t := d.target(d.edgeOf(v))
 	if t == nil {
 		return none
@@ -187,14 +189,14 @@ func (d *drawing) atTopOf(v int32) int {
 	} else {
 		n = d.add(t, none)
 	}
-	d.top[v] = n
+	d.top[v] = int32(n + 1)
 	return n
 }
 
 // drawnAtTop is atTop for names that nothing more is drawn for.
 func (d *drawing) drawnAtTop(name string) int {
-	if v, ok := d.topVar(name); ok && d.top[v] != unseen {
-		return d.top[v]
+	if v, ok := d.topVar(name); ok && d.top[v] > 0 {
+		return int(d.top[v] - 1)
 	}
 	return none
 }
@@ -202,7 +204,7 @@ func (d *drawing) drawnAtTop(name string) int {
 func (d *drawing) add(i *instance, parent int) int {
 	of := d.pkgOfInst(i)
 	p, _ := d.vertices.add()
-	*p = vertex{name: of.Name, release: of.At(int(i.w)), w: int(i.w), inst: i, frozen: none, parent: parent, tied: none}
+	*p = vertex{name: of.Name, pkg: i.pkg, release: of.At(int(i.w)), w: int(i.w), inst: i, frozen: none, parent: parent, tied: none}
 	d.drawn = append(d.drawn, p)
 	d.todo = append(d.todo, len(d.drawn)-1)
 	return len(d.drawn) - 1
@@ -257,7 +259,7 @@ func (d *drawing) unfold(n int) bool {
 	if p.env == nil {
 		p.env = d.envOf(p.inst, d.atTop)
 	}
-	from, to := d.needsOf(p.inst)
+	from, to := p.inst.edges()
 	count := int(to - from)
 	if cap(d.reached) < count {
 		d.reached = make([]*instance, 2*count)
@@ -362,13 +364,12 @@ func (d *drawing) seen(p *vertex, name string) int {
 // shared returns the context of an instance that sees nothing which its dependent provides.
 func (d *drawing) shared(t *instance, p *vertex, n int) int {
 	if len(d.sees(t)) == 0 {
-		at := d.plain[t.id]
-		if at == unseen {
-			at = d.add(t, n)
+		if d.plain[t.id] == 0 {
+			at := d.add(t, n)
 			d.drawn[at].env = nothingSeen
-			d.plain[t.id] = at
+			d.plain[t.id] = int32(at + 1)
 		}
-		return at
+		return int(d.plain[t.id] - 1)
 	}
 	key := strings.Builder{}
 	fmt.Fprintf(&key, "%p", t)

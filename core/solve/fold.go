@@ -38,7 +38,7 @@ func (d *drawing) wantedNames() map[*instance][]string {
 	}
 	for k := 0; k < len(nodes); k++ {
 		n := nodes[k]
-		from, to := d.needsOf(n.inst)
+		from, to := n.inst.edges()
 		for at := from; at < to; at++ {
 			e := d.edges.at(at)
 			if t := d.target(e); t != nil || e.v < 0 {

@@ -29,6 +29,8 @@ type Base struct {
 	*Resolution
 	mu     sync.Mutex
 	index  map[string]int32   // nodes by ID
+	group  []int32            // by node, the number of its package
+	groups int32              // how many packages there are
 	byName map[string][]int32 // nodes by package
 	needed [][]dependent      // by node: who needs it
 	needs  [][]int32          // by node: where its needs lead
@@ -91,7 +93,14 @@ func NewBase(r *Resolution) *Base {
 	b := &Base{Resolution: r, index: make(map[string]int32, len(r.Packages)), byName: make(map[string][]int32, len(r.Packages)), needed: make([][]dependent, len(r.Packages))}
 	for i := range r.Packages {
 		b.index[r.Packages[i].ID] = int32(i)
-		b.byName[r.Packages[i].Name] = append(b.byName[r.Packages[i].Name], int32(i))
+		nodes := b.byName[r.Packages[i].Name]
+		if nodes == nil {
+			b.group = append(b.group, b.groups)
+			b.groups++
+		} else {
+			b.group = append(b.group, b.group[nodes[0]])
+		}
+		b.byName[r.Packages[i].Name] = append(nodes, int32(i))
 	}
 	edges := 0
 	for i := range r.Packages {
@@ -539,12 +548,30 @@ func (s *solver) untouched(t *frozenTop) bool {
 	return true
 }
 
+// packageOf returns the number of the package of a node of the base.
+func (d *drawing) packageOf(node int32) int32 {
+	if d.groups == nil {
+		d.groups = make([]int32, d.frost.Base.groups)
+	}
+	n := &d.groups[d.frost.group[node]]
+	if *n == 0 {
+		if p := d.pkgs[d.frost.Packages[node].Name]; p != nil {
+			*n = p.id + 1
+		} else {
+			d.packages++
+			*n = d.packages
+		}
+	}
+	return *n - 1
+}
+
 // taken returns the context that stands for a node of the base, and what it leads to.
 func (d *drawing) taken(node int32) int {
 	if n, ok := d.frozenAt[node]; ok {
 		return n
 	}
-	p := &vertex{parent: none, tied: none, frozen: node, release: d.frost.releases[node], name: d.frost.Packages[node].Name, w: d.frost.at[node], env: nothingSeen}
+	p, _ := d.vertices.add()
+	*p = vertex{parent: none, tied: none, frozen: node, release: d.frost.releases[node], name: d.frost.Packages[node].Name, pkg: d.packageOf(node), w: d.frost.at[node], env: nothingSeen}
 	d.drawn = append(d.drawn, p)
 	n := len(d.drawn) - 1
 	d.frozenAt[node] = n

@@ -30,6 +30,7 @@ type instance struct {
 	parent int32 // the number of the instance below which it came up first, or -1
 	sees   int32 // the number of what it sees in solver.seen, or -1 when its context does not matter
 	needs  int32 // the number of its first edge, once it is open; the edges of its needs follow one another
+	count  int32 // how many these are
 	node   int32 // of the base, when it is frozen
 	open   bool
 	frozen bool // stands for a subtree of the base, which is not searched; see frozen.go
@@ -108,12 +109,9 @@ func (s *solver) owner(e *edge) *instance { return s.contexts.at(e.owner) }
 // pkgOfInst returns the package of an instance that is neither frozen nor the application.
 func (s *solver) pkgOfInst(i *instance) *pkg { return s.loaded.at(i.pkg) }
 
-// needsOf returns the numbers of the edges of an instance, from and to before: those of the application are in solver.top.
-func (s *solver) needsOf(i *instance) (from, to int32) {
-	if !i.open || i.frozen || i.pkg < 0 {
-		return 0, 0
-	}
-	return i.needs, i.needs + int32(len(s.pkgOfInst(i).Needs(int(i.w))))
+// edges returns the numbers of the edges of an instance, from and to before; those of the application are in arrays.top.
+func (i *instance) edges() (from, to int32) {
+	return i.needs, i.needs + i.count
 }
 
 // nameOf returns the name that an edge uses.

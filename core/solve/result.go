@@ -98,17 +98,19 @@ func (d *drawing) resolution() *Resolution {
 // names gives each class its ID: name@version, and where that is not unique also what it stands beside.
 func (d *drawing) names(order []int, first []*vertex) []string {
 	ids := make([]string, len(first))
-	owner := make(map[string]int, len(order)) // of each name@version
-	same := map[string][]int{}                // those that several have
+	releases := d.releases()
+	owner := make([]int, 0, len(order)) // of each release, the first class that has it
+	same := map[string][]int{}          // those that several have
 	for _, class := range order {
 		p := first[class]
 		id := p.name + "@" + p.release.Version.String()
 		ids[class] = id
-		if other, again := owner[id]; !again {
-			owner[id] = class
-		} else if same[id] == nil {
-			same[id] = []int{other, class}
-		} else {
+		switch n := releases.number(p); {
+		case n == len(owner):
+			owner = append(owner, class)
+		case same[id] == nil:
+			same[id] = []int{owner[n], class}
+		default:
 			same[id] = append(same[id], class)
 		}
 	}
