@@ -37,7 +37,7 @@ type rows struct {
 	free  map[int32][]bitset // rows that are no longer needed, by the number of releases
 }
 
-// row returns a new one, empty and to be filled by the caller.
+// row returns a new row, which is empty, for the caller to fill.
 func (r *rows) row(n int32) (bitset, domain) {
 	k := int(n)/64 + 1
 	if given := r.free[n]; len(given) > 0 {
@@ -55,7 +55,9 @@ func (r *rows) row(n int32) (bitset, domain) {
 		r.words = append(make([]uint64, 0, max(64, 2*cap(r.words), at+k)), r.words...)
 	}
 	r.words = r.words[:at+k]
-	return bitset(at), domain(r.words[at : at+k])
+	d := domain(r.words[at : at+k])
+	clear(d) // the search before this one may have used it
+	return bitset(at), d
 }
 
 // give takes a row back that nobody holds any more.
@@ -145,23 +147,19 @@ func (r *rows) has(n int32, a bitset, i int) bool {
 
 func (r *rows) empty(n int32, a bitset) bool { return a == 0 || n >= oneWord && r.first(n, a) < 0 }
 
-func (r *rows) count(n int32, a bitset) int {
-	if n < oneWord {
-		return bits.OnesCount64(uint64(a))
-	}
-	c := 0
-	for _, w := range r.view(n, a) {
-		c += bits.OnesCount64(w)
-	}
-	return c
-}
-
 // single reports whether a set has one position.
 func (r *rows) single(n int32, a bitset) bool {
-	if n < oneWord {
-		return a != 0 && a&(a-1) == 0
+	switch {
+	case a == 0:
+		return false
+	case n < oneWord:
+		return a&(a-1) == 0
 	}
-	return r.count(n, a) == 1
+	count := 0
+	for _, w := range r.view(n, a) {
+		count += bits.OnesCount64(w)
+	}
+	return count == 1
 }
 
 // first returns the first position of a set, or -1.
