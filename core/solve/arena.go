@@ -39,20 +39,21 @@ func (p *pages[T]) add() (*T, int32) {
 
 // Arrays are the long arrays of a search.
 type arrays struct {
-	loaded   pages[pkg] // the packages by number
-	sets     rows
-	uses     []use // of all packages
-	vars     []variable
-	clauses  []clause
-	terms    []term    // of all clauses
-	watchers []watcher // of all variables
-	trail    []event
-	levels   []int // where in the trail each decision level begins
-	edges    pages[edge]
-	targets  []target // of all edges
-	contexts pages[instance]
-	top      []int32  // the application's edges
-	topNames []string // and their names
+	loaded      pages[pkg] // the packages by number
+	sets        rows
+	constraints []constraint // on all packages
+	uses        []use        // of all packages
+	vars        []variable
+	clauses     []clause
+	terms       []term    // of all clauses
+	watchers    []watcher // of all variables
+	trail       []event
+	levels      []int // where in the trail each decision level begins
+	edges       pages[edge]
+	targets     []target // of all edges
+	contexts    pages[instance]
+	top         []int32  // the application's edges
+	topNames    []string // and their names
 
 	waits     waits
 	toOpen    queue[int32] // instances
@@ -63,11 +64,12 @@ type arrays struct {
 	reasons   []reason
 	numbers   []int32 // that reasons are made of
 
-	// For hints, and for what is learned.
+	// Memory for hints, for lists of variables, and for what is learned.
 	names   []string
 	pending []pending
 	parents []int32
 	learned []term
+	listed  []int32 // variables of a package
 	widened []int32 // clauses that were widened since the last one was learned
 }
 
@@ -93,6 +95,8 @@ func (s *solver) end() {
 		*s.loaded.at(i) = pkg{} // what it points to may go
 	}
 	s.loaded.n = 0
+	clear(s.constraints)
+	s.constraints = s.constraints[:0]
 	clear(s.topNames)
 	clear(s.names[:cap(s.names)])
 	s.sets.words, s.sets.free = s.sets.words[:0], nil

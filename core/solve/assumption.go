@@ -48,7 +48,7 @@ func (s *solver) extend(all []assumption) bool {
 		}
 		s.assumptions[l.pkg] = append(s.assumptions[l.pkg], int32(k))
 		if p := s.pkgs[l.pkg]; p != nil {
-			for v := p.first; v >= 0; v = s.vars[v].next {
+			for _, v := range s.varsOf(p) {
 				if s.vars[v].edge >= 0 { // and not what stands for a release of a provider
 					s.assume(v, int32(k))
 				}

@@ -223,9 +223,11 @@ func (s *solver) expand(e *edge, w int) error {
 		return nil
 	}
 	s.hint(p, w)
-	for k := range p.Peers(w) {
-		if err := s.statePeer(e, p, w, k); err != nil {
-			return err
+	if !p.peerless {
+		for k := range p.Peers(w) {
+			if err := s.statePeer(e, p, w, k); err != nil {
+				return err
+			}
 		}
 	}
 	if s.problem.Tenancy == Single { // its context is the only one: no switch is needed to tell that it is used

@@ -209,7 +209,7 @@ func (s *solver) reset() {
 	app, _ := s.contexts.add()
 	*app = instance{id: application, pkg: -1, v: -1, parent: -1, sees: -1, open: true}
 	for _, p := range s.pkgs {
-		p.first, p.last, p.app, p.use = -1, -1, -1, -1
+		p.last, p.app, p.use = -1, -1, -1
 		if p.group != nil {
 			p.group.pooled = -1
 		}
@@ -314,7 +314,7 @@ func (s *solver) load(name string) (*pkg, error) {
 func (s *solver) adopt(found *universe.Package) *pkg {
 	name := found.Name
 	p, id := s.loaded.add()
-	p.Package, p.id, p.n, p.first, p.last, p.app, p.use = found, id, found.Len(), -1, -1, -1, -1
+	p.Package, p.id, p.n, p.last, p.app, p.use, p.constraint = found, id, found.Len(), -1, -1, -1, -1
 	n := int32(p.n)
 	p.full = s.sets.all(n)
 	for _, text := range s.problem.Refuse[name] {
@@ -344,7 +344,9 @@ func (s *solver) adopt(found *universe.Package) *pkg {
 		}
 	}
 	if s.problem.Tenancy == Nested {
-		for _, name := range found.PeerNames() {
+		names := found.PeerNames()
+		p.peerless = len(names) == 0
+		for _, name := range names {
 			if !s.single[name] {
 				p.passes(name)
 			}
@@ -355,43 +357,44 @@ func (s *solver) adopt(found *universe.Package) *pkg {
 
 // admitted returns the releases of p that a constraint admits, and with none also "no release".
 func (s *solver) admitted(p *pkg, text string, none bool) bitset {
-	for at := range p.sets {
-		if known := &p.sets[at]; known.text == text {
-			return s.withNone(p, known, none)
-		}
+	x := &s.constraints[s.constraintOf(p, text)]
+	if !none {
+		return x.set
 	}
-	known, ok := p.more[text]
-	switch {
-	case ok && (!none || known.none != 0):
-		return s.withNone(p, &known, none)
-	case !ok:
-		known.text = text
-		if p.n > 0 {
-			set, _ := p.Admit(text) // a constraint that cannot be read admits nothing
-			known.set = s.sets.of(int32(p.n), set.Words())
-		}
+	if x.none == 0 {
+		x.none = s.sets.with(int32(p.n), x.set, p.n)
 	}
-	d := s.withNone(p, &known, none)
-	switch {
-	case len(p.sets) < few:
-		p.sets = append(p.sets, known)
-	case p.more == nil:
-		p.more = map[string]constraintSet{text: known}
-	default:
-		p.more[text] = known
-	}
-	return d
+	return x.none
 }
 
-// withNone returns what a constraint of a package admits, if asked for with "none".
-func (s *solver) withNone(p *pkg, known *constraintSet, none bool) bitset {
-	if !none {
-		return known.set
+// constraintOf returns the number of a constraint on a package.
+func (s *solver) constraintOf(p *pkg, text string) int32 {
+	count := 0
+	for at := p.constraint; at >= 0; at = s.constraints[at].next {
+		if s.constraints[at].text == text {
+			return at
+		}
+		count++
 	}
-	if known.none == 0 {
-		known.none = s.sets.with(int32(p.n), known.set, p.n)
+	if at, ok := p.more[text]; ok {
+		return at
 	}
-	return known.none
+	known := constraint{text: text, next: -1}
+	if p.n > 0 {
+		set, _ := p.Admit(text) // a constraint that cannot be read admits nothing
+		known.set = s.sets.of(int32(p.n), set.Words())
+	}
+	at := int32(len(s.constraints))
+	switch {
+	case count < few:
+		known.next, p.constraint = p.constraint, at
+	case p.more == nil:
+		p.more = map[string]int32{text: at}
+	default:
+		p.more[text] = at
+	}
+	s.constraints = push(s.constraints, known)
+	return at
 }
 
 // other returns every release but one, and "none". The result is shared.

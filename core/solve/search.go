@@ -61,25 +61,25 @@ type solver struct {
 // A pkg is a package with its place in the search.
 type pkg struct {
 	*universe.Package
-	id    int32
-	use   int32 // the number of the first of its releases that were used, in solver.uses; -1 for none
-	first int32 // its variables, of which each leads to the next, and the last of them; -1 for none
-	last  int32
-	app   int32  // its variable at the application's level under its own name, or -1
-	n     int    // number of releases; also the bit that means "none"
-	full  bitset // every release that the problem does not refuse, and "none"
-	held  bitset // releases that stand in the base; they count as in use
-	keep  []int
+	id         int32
+	use        int32  // the number of the first of its releases that were used, in solver.uses; -1 for none
+	last       int32  // the last of its variables, of which each leads to the one before; -1 for none
+	app        int32  // its variable at the application's level under its own name, or -1
+	n          int    // number of releases; also the bit that means "none"
+	full       bitset // every release that the problem does not refuse, and "none"
+	held       bitset // releases that stand in the base; they count as in use
+	keep       []int
+	constraint int32 // the number of the first of some constraints, in solver.constraints; -1 for none
+	peerless   bool  // no release has peers
 
 	// The releases that were opened, and the peer names that are looked up through the package, as far as they are
 	// known. They survive a reset.
 	opened bitset
 	been   bitset // the releases opened since the last reset
 	rel    map[string]bool
-	// Made when first asked for: the sets of constraints, and the complements of single releases.
-	sets   []constraintSet
-	more   map[string]constraintSet // those beyond the first few
+	// Made when first asked for: the complements of single releases.
 	others []bitset
+	more   map[string]int32 // the numbers of constraints beyond the first few
 
 	group *group // when the search is grouped
 }
@@ -107,10 +107,11 @@ func (s *solver) useOf(p *pkg, w int32) int32 {
 	return at
 }
 
-// A constraintSet is what a constraint admits, without "none" and with it; the latter is zero until it is asked for.
-type constraintSet struct {
+// A constraint is one on a package: what it admits without "none" and with it, of which the latter is zero until it is asked for.
+type constraint struct {
 	text      string
 	set, none bitset
+	next      int32 // the number of another one on the package, or -1
 }
 
 // few is how many constraints of a package are looked up in a list and not in a map; most packages have no more.
@@ -118,16 +119,16 @@ const few = 6
 
 // A variable is the release that an edge gets, or, without a package, the switch of an instance: bit 0 on, bit 1 off.
 type variable struct {
-	dom   bitset
-	n     int32 // number of releases, of a switch 1
-	pkg   int32 // the number of its package, or -1
-	last  int32 // trail position of its latest event, or -1
-	edge  int32 // the number of the edge that it serves, or -1
-	inst  int32 // the number of the instance that it switches, or -1
-	next  int32 // the next variable of the package, or -1
-	watch watchList
-	many  bool // other edges share it; see solver.others
-	soft  bool // decided before everything else that was not asked for
+	dom    bitset
+	n      int32 // number of releases, of a switch 1
+	pkg    int32 // the number of its package, or -1
+	last   int32 // trail position of its latest event, or -1
+	edge   int32 // the number of the edge that it serves, or -1
+	inst   int32 // the number of the instance that it switches, or -1
+	before int32 // the variable of the package that was made before it, or -1
+	watch  watchList
+	many   bool // other edges share it; see solver.others
+	soft   bool // decided before everything else that was not asked for
 }
 
 // An event narrows a domain: by a decision (reason -1) or to satisfy a clause.
@@ -143,19 +144,24 @@ type event struct {
 
 func (s *solver) newVar(p *pkg, n int) int32 {
 	v := int32(len(s.vars))
-	x := variable{dom: either, n: int32(n), pkg: -1, last: -1, edge: -1, inst: -1, next: -1}
+	x := variable{dom: either, n: int32(n), pkg: -1, last: -1, edge: -1, inst: -1, before: -1}
 	if p != nil {
 		x.pkg, x.dom = p.id, p.full
-		if p.last >= 0 {
-			s.vars[p.last].next = v
-		} else {
-			p.first = v
-		}
-		p.last = v
+		x.before, p.last = p.last, v
 	}
 	s.vars = push(s.vars, x)
 	s.waits.grow()
 	return v
+}
+
+// varsOf returns the variables of a package, in the order in which they were made. The list is valid until the next call.
+func (s *solver) varsOf(p *pkg) []int32 {
+	s.listed = s.listed[:0]
+	for v := p.last; v >= 0; v = s.vars[v].before {
+		s.listed = append(s.listed, v)
+	}
+	slices.Reverse(s.listed)
+	return s.listed
 }
 
 // pkgOf returns the package of a variable, nil of a switch.
@@ -424,10 +430,10 @@ func (s *solver) choose(v int32) int {
 func (s *solver) fit(p *pkg, set bitset) bitset {
 	n := int32(p.n)
 	fits := s.sets.without(n, set, p.n)
-	if p.first == p.last {
+	if s.vars[p.last].before < 0 {
 		return fits
 	}
-	for u := p.first; u >= 0; u = s.vars[u].next {
+	for _, u := range s.varsOf(p) {
 		if y := &s.vars[u]; !s.sets.has(n, y.dom, p.n) && s.sets.meets(n, fits, y.dom) {
 			both := s.sets.and(n, fits, y.dom)
 			s.sets.give(n, fits)

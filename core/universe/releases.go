@@ -82,6 +82,9 @@ func NewPackage(name string, scheme version.Scheme, all []Release) *Package {
 	}
 	some := slices.ContainsFunc(all, func(r Release) bool { return r.Withdrawn != "" })
 	p := &Package{Name: name, Scheme: scheme, releases: releases{whole: all, someWithdrawn: some}}
+	if !slices.ContainsFunc(all, func(r Release) bool { return len(r.Peers) > 0 }) {
+		p.peerNames = []string{}
+	}
 	p.list.Store(&list)
 	return p
 }

@@ -158,6 +158,9 @@ func (p *Package) Admit(text string) (version.Set, error) {
 	a.set, a.err = p.evaluate(text)
 	switch {
 	case len(p.admit) < fewConstraints:
+		if len(p.admit) == cap(p.admit) {
+			p.admit = slices.Grow(p.admit, 2)
+		}
 		p.admit = append(p.admit, a)
 	case p.more == nil:
 		p.more = map[string]admission{text: a}
