@@ -14,8 +14,8 @@ import (
 )
 
 // A digest is what is kept of a package that was read from a registry: all that universe.Package has of it, in a form from which a release
-// is read when it is looked at, without the others. Each text stands in it once, and so does each demand and each list of demands, since
-// most releases of a package demand the same.
+// is read when it is looked at, without the others. Texts, demands and lists of demands stand in it once, as a rule, since most releases of a
+// package say the same.
 //
 // It begins with its own length and the lengths of five tables, then come the tables, then the entries and the texts. A table has the
 // position of each entry behind the tables, or of each text among the texts, and one more for where the last text ends. All of these

@@ -18,7 +18,7 @@ type pages[T any] struct {
 // firstPage is the length of the first page, as a power of two.
 const firstPage = 4
 
-// at returns the thing of a number.
+// at returns the thing with a number.
 func (p *pages[T]) at(i int32) *T {
 	page := bits.Len32(uint32(i)>>firstPage+1) - 1
 	return &p.all[page][i-(1<<page-1)<<firstPage]

@@ -25,7 +25,7 @@ func within(a, b domain) bool {
 // hold pointers, which the collector would have to follow. What a bitset holds does not change any more.
 type bitset uint64
 
-// oneWord is how many releases a package has less than for which a bitset is a word.
+// A package with fewer releases than oneWord has bitsets of one word.
 const oneWord = 64
 
 // bit returns the set of one position of few.

@@ -1,9 +1,7 @@
 package solve
 
 import (
-	"cmp"
 	"context"
-	"errors"
 	"maps"
 	"slices"
 	"strings"
@@ -158,15 +156,6 @@ func (s *solver) edge(i *instance, name string) *edge {
 	return nil
 }
 
-// topVar returns the variable of a name at the application's level. It is the first edge of that variable that is the application's.
-func (s *solver) topVar(name string) (int32, bool) {
-	if p := s.pkgs[name]; p != nil && p.app >= 0 {
-		return p.app, true
-	}
-	v, ok := s.aliases[name]
-	return v, ok
-}
-
 func newSolver(ctx context.Context, source universe.Source, p Problem, f *focus) *solver {
 	p = p.sharing()
 	s := &solver{ctx: ctx, source: source, problem: p, focus: f, arrays: *spare.Get().(*arrays)}
@@ -264,14 +253,6 @@ func (s *solver) passUp(p *pkg, w int, below *pkg) bool {
 	return grew
 }
 
-// passes notes that a name is looked up through a package.
-func (p *pkg) passes(name string) {
-	if p.rel == nil {
-		p.rel = map[string]bool{}
-	}
-	p.rel[name] = true
-}
-
 // provides reports whether what stands below a release sees its own need under a name, whatever is chosen.
 func (s *solver) provides(p *pkg, w int, name string) bool {
 	return slices.ContainsFunc(p.Needs(w), func(d universe.Demand) bool {
@@ -294,184 +275,6 @@ func declaredBy(r Root) Demand {
 	return Demand{Kind: Declared, As: r.As, Package: r.Package, Constraint: r.Text, Group: r.Group}
 }
 
-// load brings a package into the search. One that does not exist has no releases.
-func (s *solver) load(name string) (*pkg, error) {
-	if p, ok := s.pkgs[name]; ok {
-		return p, nil
-	}
-	found, err := s.source.Package(s.ctx, name)
-	if err != nil {
-		var unknown *universe.UnknownError
-		if !errors.As(err, &unknown) {
-			return nil, err
-		}
-		found = universe.NewPackage(name, nil, nil)
-	}
-	return s.adopt(found), nil
-}
-
-// adopt makes a package part of the search.
-func (s *solver) adopt(found *universe.Package) *pkg {
-	name := found.Name
-	p, id := s.loaded.add()
-	p.Package, p.id, p.n, p.last, p.app, p.use, p.constraint = found, id, found.Len(), -1, -1, -1, -1
-	n := int32(p.n)
-	p.full = s.sets.all(n)
-	for _, text := range s.problem.Refuse[name] {
-		if i := p.Index(text); i >= 0 {
-			p.full = s.sets.without(n, p.full, i)
-		}
-	}
-	p.keep = p.preferred(s.problem.Keep[name])
-	if s.frost != nil {
-		if plain := s.frost.plain(name); plain != nil {
-			s.frost.anywhere[id] = plain
-		}
-	}
-	if s.frost != nil && len(p.keep) == 0 { // of a package that keeps a release, it would make no difference
-		for _, w := range s.frost.heldOf(name) {
-			p.held = s.sets.with(n, p.held, w)
-		}
-	}
-	s.pkgs[name] = p
-	if s.frost != nil { // what mattered to its contexts in the base is likely to matter again
-		for _, n := range s.frost.byName[name] {
-			for _, l := range s.frost.lookups[n] {
-				if !s.single[l.name] {
-					p.passes(l.name)
-				}
-			}
-		}
-	}
-	if s.problem.Tenancy == Nested {
-		names := found.PeerNames()
-		p.peerless = len(names) == 0
-		for _, name := range names {
-			if !s.single[name] {
-				p.passes(name)
-			}
-		}
-	}
-	return p
-}
-
-// admitted returns the releases of p that a constraint admits, and with none also "no release".
-func (s *solver) admitted(p *pkg, text string, none bool) bitset {
-	x := &s.constraints[s.constraintOf(p, text)]
-	if !none {
-		return x.set
-	}
-	if x.none == 0 {
-		x.none = s.sets.with(int32(p.n), x.set, p.n)
-	}
-	return x.none
-}
-
-// constraintOf returns the number of a constraint on a package.
-func (s *solver) constraintOf(p *pkg, text string) int32 {
-	count := 0
-	for at := p.constraint; at >= 0; at = s.constraints[at].next {
-		if s.constraints[at].text == text {
-			return at
-		}
-		count++
-	}
-	if at, ok := p.more[text]; ok {
-		return at
-	}
-	known := constraint{text: text, next: -1}
-	if p.n > 0 {
-		set, _ := p.Admit(text) // a constraint that cannot be read admits nothing
-		known.set = s.sets.of(int32(p.n), set.Words())
-	}
-	at := int32(len(s.constraints))
-	switch {
-	case count < few:
-		known.next, p.constraint = p.constraint, at
-	case p.more == nil:
-		p.more = map[string]int32{text: at}
-	default:
-		p.more[text] = at
-	}
-	s.constraints = push(s.constraints, known)
-	return at
-}
-
-// other returns every release but one, and "none". The result is shared.
-func (s *solver) other(p *pkg, w int) bitset {
-	n := int32(p.n)
-	if n < oneWord {
-		return s.sets.all(n) &^ bit(w)
-	}
-	if p.others == nil {
-		p.others = make([]bitset, p.n+1)
-	}
-	if p.others[w] == 0 {
-		p.others[w] = s.sets.without(n, s.sets.all(n), w)
-	}
-	return p.others[w]
-}
-
-// begin states the application's own demands.
-func (s *solver) begin() error {
-	for _, r := range s.problem.Roots {
-		if !r.Foreign {
-			s.source.Hint(r.Package)
-		}
-	}
-	for _, name := range s.problem.Outside {
-		s.foreign[name] = true
-	}
-	for _, k := range s.rootOrder() {
-		r := s.problem.Roots[k]
-		if r.Foreign {
-			s.foreign[r.As] = true
-			continue
-		}
-		if r.apart() && s.problem.Tenancy == Nested || s.leaves(declaredBy(r)) {
-			continue
-		}
-		key := s.keyOf(r.Demand)
-		_, again := s.topVar(key)
-		v, err := s.appVar(key, r.Package)
-		if err != nil {
-			return err
-		}
-		p := s.pkgOf(v)
-		e := s.edgeOf(v)
-		e.optional = r.Optional && (e.optional || !again)
-		set := s.rootSet(p, r)
-		s.add(s.cause(rootOrigin(k)), term{v, set})
-		if !r.Optional {
-			s.statePooled(p, s.cause(rootOrigin(k)), nil, set)
-		}
-		s.waits.push(v)
-	}
-	for k, l := range s.problem.assumptions {
-		if v, ok := s.declared(l.as); ok {
-			s.assume(v, int32(k))
-		}
-	}
-	return s.beginParts()
-}
-
-// rootSet returns the releases that a root allows, with "none" where it is optional.
-func (s *solver) rootSet(p *pkg, r Root) bitset {
-	if r.Among == nil {
-		return s.admitted(p, r.Text, r.Optional)
-	}
-	set := newDomain(p.n)
-	for _, text := range r.Among {
-		if i := p.Index(text); i >= 0 {
-			set.add(i)
-		}
-	}
-	if r.Optional {
-		set.add(p.n)
-	}
-	return s.sets.of(int32(p.n), set)
-}
-
 // setEdge fills in an edge. It is the one of its variable where that has none.
 func (s *solver) setEdge(e *edge, owner, need, v int32, shared bool, optional bool) {
 	e.owner, e.need, e.v, e.optional, e.cause, e.target = owner, need, v, optional, noReason, -1
@@ -488,80 +291,3 @@ func (s *solver) share(v int32, e *edge) {
 	s.vars[v].many = true
 	s.others[v] = append(s.others[v], e)
 }
-
-// appVar returns the variable of a name at the application's level.
-func (s *solver) appVar(as, name string) (int32, error) {
-	if v, ok := s.topVar(as); ok {
-		return v, nil
-	}
-	p, err := s.load(name)
-	if err != nil {
-		return -1, err
-	}
-	return s.newAppVar(as, p), nil
-}
-
-func (s *solver) newAppVar(as string, p *pkg) int32 {
-	v := s.edgeVar(p)
-	if as == p.Name {
-		p.app = v
-	} else {
-		s.aliases[as] = v
-	}
-	if waiting := s.waiting[as]; waiting != nil {
-		delete(s.waiting, as)
-		for _, w := range waiting {
-			terms := append(slices.Clone(w.prefix), term{v, s.admitted(p, w.demand.Text, true)})
-			s.add(w.why, terms...)
-		}
-	}
-	e, id := s.edges.add()
-	e.id = id
-	s.setEdge(e, application, int32(len(s.topNames)), v, false, false)
-	s.top, s.topNames = push(s.top, id), push(s.topNames, as)
-	return v
-}
-
-// rootOrder numbers the roots by name and group, so that the order in which a manifest lists them changes nothing.
-func (s *solver) rootOrder() []int {
-	order := make([]int, len(s.problem.Roots))
-	for k := range order {
-		order[k] = k
-	}
-	slices.SortStableFunc(order, func(a, b int) int {
-		x, y := s.problem.Roots[a], s.problem.Roots[b]
-		return cmp.Or(strings.Compare(x.As, y.As), strings.Compare(x.Group, y.Group))
-	})
-	return order
-}
-
-// declared returns the variable of a declared name that the registry serves.
-func (s *solver) declared(as string) (int32, bool) {
-	for _, r := range s.problem.Roots {
-		if r.As == as && r.apart() && s.problem.Tenancy == Nested {
-			if e := s.partEdge(r); e != nil {
-				return e.v, true
-			}
-			return 0, false // it is assumed when it comes into being
-		}
-		if r.As == as && !r.Foreign {
-			return s.topVar(s.keyOf(r.Demand))
-		}
-	}
-	return 0, false
-}
-
-// key returns the name that counts at the application's level: under single tenancy that of the package, whatever its
-// dependents call it.
-func (s *solver) key(as, name string) string {
-	if s.problem.Tenancy == Single {
-		return name
-	}
-	return as
-}
-
-func (s *solver) keyOf(d universe.Demand) string { return s.key(d.As, d.Package) }
-
-// global reports whether all edges to a name share the application's variable: there is one release of it, and it
-// stands at the application's level, where everybody sees it.
-func (s *solver) global(as string) bool { return s.problem.Tenancy == Single || s.single[as] }

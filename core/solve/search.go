@@ -2,7 +2,6 @@ package solve
 
 import (
 	"context"
-	"slices"
 
 	"molt/core/universe"
 )
@@ -58,65 +57,6 @@ type solver struct {
 	refuted    []int32 // clauses of the final refutation
 }
 
-// A pkg is a package with its place in the search.
-type pkg struct {
-	*universe.Package
-	id         int32
-	use        int32  // the number of the first of its releases that were used, in solver.uses; -1 for none
-	last       int32  // the last of its variables, of which each leads to the one before; -1 for none
-	app        int32  // its variable at the application's level under its own name, or -1
-	n          int    // number of releases; also the bit that means "none"
-	full       bitset // every release that the problem does not refuse, and "none"
-	held       bitset // releases that stand in the base; they count as in use
-	keep       []int
-	constraint int32 // the number of the first of some constraints, in solver.constraints; -1 for none
-	peerless   bool  // no release has peers
-
-	// The releases that were opened, and the peer names that are looked up through the package, as far as they are
-	// known. They survive a reset.
-	opened bitset
-	been   bitset // the releases opened since the last reset
-	rel    map[string]bool
-	// Made when first asked for: the complements of single releases.
-	others []bitset
-	more   map[string]int32 // the numbers of constraints beyond the first few
-
-	group *group // when the search is grouped
-}
-
-// A use is what the search knows of a release that was used.
-type use struct {
-	w        int32
-	deciding int32 // how many variables are decided for it
-	plain    int32 // the number of its instance when its context does not matter, 0 for none
-	contexts int32 // how many instances it has whose contexts matter
-	next     int32 // the next one of the package, or -1
-}
-
-// useOf returns the number of the use of a release.
-func (s *solver) useOf(p *pkg, w int32) int32 {
-	at := p.use
-	for ; at >= 0; at = s.uses[at].next {
-		if s.uses[at].w == w {
-			return at
-		}
-	}
-	at = int32(len(s.uses))
-	s.uses = push(s.uses, use{w: w, next: p.use})
-	p.use = at
-	return at
-}
-
-// A constraint is one on a package: what it admits without "none" and with it, of which the latter is zero until it is asked for.
-type constraint struct {
-	text      string
-	set, none bitset
-	next      int32 // the number of another one on the package, or -1
-}
-
-// few is how many constraints of a package are looked up in a list and not in a map; most packages have no more.
-const few = 6
-
 // A variable is the release that an edge gets, or, without a package, the switch of an instance: bit 0 on, bit 1 off.
 type variable struct {
 	dom    bitset
@@ -152,16 +92,6 @@ func (s *solver) newVar(p *pkg, n int) int32 {
 	s.vars = push(s.vars, x)
 	s.waits.grow()
 	return v
-}
-
-// varsOf returns the variables of a package, in the order in which they were made. The list is valid until the next call.
-func (s *solver) varsOf(p *pkg) []int32 {
-	s.listed = s.listed[:0]
-	for v := p.last; v >= 0; v = s.vars[v].before {
-		s.listed = append(s.listed, v)
-	}
-	slices.Reverse(s.listed)
-	return s.listed
 }
 
 // pkgOf returns the package of a variable, nil of a switch.
@@ -376,110 +306,4 @@ func (s *solver) decide(v int32, w int) {
 	n := s.vars[v].n
 	s.narrow(v, s.sets.only(n, w), -1)
 	s.trail[len(s.trail)-1].made = n >= oneWord
-}
-
-// next takes the variable to decide: one that must or should have a release and has several to choose from.
-func (s *solver) next() int32 {
-	for {
-		v := s.waits.pop()
-		if v < 0 {
-			return -1
-		}
-		x := &s.vars[v]
-		if !s.sets.single(x.n, x.dom) && (x.soft || !s.sets.has(x.n, x.dom, int(x.n)) || s.wanted(v)) {
-			return v
-		}
-	}
-}
-
-// wanted reports whether an optional need asks for the variable.
-func (s *solver) wanted(v int32) bool {
-	if e := s.edgeOf(v); e != nil && e.optional && s.on(s.owner(e)) {
-		return true
-	}
-	return s.vars[v].many && slices.ContainsFunc(s.others[v], func(e *edge) bool { return e.optional && s.on(s.owner(e)) })
-}
-
-// choose picks the preferred release of a domain: kept, in use, fit for the other edges too, newest.
-func (s *solver) choose(v int32) int {
-	x, p := &s.vars[v], s.pkgOf(v)
-	if s.problem.KeepEdges != nil {
-		if by := s.edgeOf(v); by != nil {
-			if k := p.Index(s.problem.KeepEdges[s.keyOfEdge(by)]); k >= 0 && s.sets.has(x.n, x.dom, k) {
-				return k
-			}
-		}
-	}
-	if g := p.group; g != nil && g.pooled >= 0 && !s.has(g.pooled, 1) { // the one that all get, as far as it is known
-		if one := s.pick(p, s.sets.and(x.n, x.dom, s.vars[g.pool].dom)); one >= 0 {
-			return one
-		}
-	}
-	for _, k := range p.keep {
-		if s.sets.has(x.n, x.dom, k) {
-			return k
-		}
-	}
-	if w := max(s.inUse(p, x.dom), s.sets.lastCommon(x.n, p.held, x.dom)); w >= 0 {
-		return w
-	}
-	return s.newest(p, s.fit(p, x.dom))
-}
-
-// fit returns of a set, without "none", what fits as many other variables of the package as it can that must have a release.
-func (s *solver) fit(p *pkg, set bitset) bitset {
-	n := int32(p.n)
-	fits := s.sets.without(n, set, p.n)
-	if s.vars[p.last].before < 0 {
-		return fits
-	}
-	for _, u := range s.varsOf(p) {
-		if y := &s.vars[u]; !s.sets.has(n, y.dom, p.n) && s.sets.meets(n, fits, y.dom) {
-			both := s.sets.and(n, fits, y.dom)
-			s.sets.give(n, fits)
-			fits = both
-		}
-	}
-	return fits
-}
-
-// newest returns the newest release of a set without "none" that is neither deprecated nor a prerelease, else the newest; -1 for none. The set
-// is given back.
-func (s *solver) newest(p *pkg, set bitset) int {
-	n := int32(p.n)
-	defer s.sets.give(n, set)
-	last := s.sets.last(n, set)
-	for w := last; w >= 0; w = s.sets.before(n, set, w) {
-		if !p.Deprecated(w) && !p.Version(w).Prerelease() {
-			return w
-		}
-	}
-	return last
-}
-
-// pick returns the release of a set that is preferred before others are looked at: kept, in use, newest; -1 for none. It is
-// given back.
-func (s *solver) pick(p *pkg, set bitset) int {
-	n := int32(p.n)
-	defer s.sets.give(n, set)
-	for _, k := range p.keep {
-		if s.sets.has(n, set, k) {
-			return k
-		}
-	}
-	if w := s.inUse(p, set); w >= 0 {
-		return w
-	}
-	return s.newest(p, s.sets.without(n, set, p.n))
-}
-
-// inUse returns the newest release of a set that a variable is decided for, or -1.
-func (s *solver) inUse(p *pkg, set bitset) int {
-	newest := int32(-1)
-	for at := p.use; at >= 0; at = s.uses[at].next {
-		if u := &s.uses[at]; u.deciding > 0 && u.w > newest && s.sets.has(int32(p.n), set, int(u.w)) {
-			newest = u.w
-		}
-	}
-	return int(newest)
 }
