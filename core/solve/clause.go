@@ -17,18 +17,17 @@ type clause struct {
 	narrow bool
 }
 
-// widen extends a clause that was made for one release to all releases that make the same demand, now that it takes part in a conflict. What the
-// clause excludes then is no less, so it still is a reason for what it narrowed; it may narrow more, which is looked at once the conflict has been learned from.
-func (s *solver) widen(id int32) {
+// widen extends a clause that was made for one release to all releases that make the same demand, once it matters: it takes part in a conflict, or
+// excludes that release. It reports whether there was anything to extend. The clause excludes no less then, so it still is a reason for what it narrowed.
+func (s *solver) widen(id int32) bool {
 	c := &s.clauses[id]
 	if !c.narrow {
-		return
+		return false
 	}
 	c.narrow = false
 	o := &s.causes[c.why]
 	p := s.loaded.at(o.pkg)
-	terms := s.termsOf(id)
-	t := &terms[slices.IndexFunc(terms, func(t term) bool { return s.vars[t.v].pkg == o.pkg })]
+	t := s.premise(id, o.pkg)
 	t.set = s.unlike(p, p.MakingNeed(int(o.w), int(o.k)))
 	l := s.vars[t.v].watch
 	for at := l.at; at < l.at+l.n; at++ {
@@ -36,7 +35,13 @@ func (s *solver) widen(id int32) {
 			w.release = -1
 		}
 	}
-	s.widened = append(s.widened, id)
+	return true
+}
+
+// premise returns the term of a clause about releases of a package that make a demand.
+func (s *solver) premise(id, pkg int32) *term {
+	terms := s.termsOf(id)
+	return &terms[slices.IndexFunc(terms, func(t term) bool { return s.vars[t.v].pkg == pkg })]
 }
 
 // noReason is why a clause stands that only says what instances are.
@@ -157,6 +162,9 @@ func (s *solver) canHold(t term) bool {
 }
 
 func (s *solver) enforce(t term, reason int32) {
+	if c := &s.clauses[reason]; c.narrow && s.vars[t.v].pkg == s.causes[c.why].pkg && s.widen(reason) {
+		t = *s.premise(reason, s.vars[t.v].pkg)
+	}
 	if x := &s.vars[t.v]; !s.sets.within(x.n, x.dom, t.set) {
 		s.narrow(t.v, t.set, reason)
 	}

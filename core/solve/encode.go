@@ -164,10 +164,10 @@ func (s *solver) stateNeed(i *instance, of *pkg, k int, e *edge) {
 	}
 }
 
-// stateSingleNeed adds the clause of a need under single tenancy. It holds for all releases that make the same demand, which are looked for once it
-// takes part in a conflict (see widen).
+// stateSingleNeed adds the clause of a need under single tenancy. It holds for all releases that make the same demand. These are looked for at once
+// when the need cannot be met as things are, and otherwise when the clause comes to matter (see widen).
 func (s *solver) stateSingleNeed(i *instance, of *pkg, k int, why int32, want term) {
-	if want.v == i.v { // of another release of the package itself
+	if want.v == i.v || !s.canHold(want) {
 		s.add(why, term{i.v, s.unlike(of, of.MakingNeed(int(i.w), k))}, want)
 		return
 	}

@@ -20,7 +20,7 @@ func (s *solver) learn(id int32) bool {
 			}
 		}
 	}
-	s.widen(id)
+	s.widenUsed(id)
 	include(s.termsOf(id), -1)
 	for {
 		pivot, second := -1, int32(0)
@@ -43,7 +43,7 @@ func (s *solver) learn(id int32) bool {
 			return s.assert(now, pivot, second, parents)
 		}
 		s.bumpVar(e.v)
-		s.widen(e.reason)
+		s.widenUsed(e.reason)
 		reason := s.termsOf(e.reason)
 		parents = append(parents, e.reason)
 		held, n := now[pivot], s.vars[e.v].n
@@ -57,6 +57,13 @@ func (s *solver) learn(id int32) bool {
 			now = s.merge(now, held.term, &parents)
 		}
 		include(reason, e.v)
+	}
+}
+
+// widenUsed widens a clause under analysis. What it may narrow then is looked at once the conflict has been learned from.
+func (s *solver) widenUsed(id int32) {
+	if s.widen(id) {
+		s.widened = append(s.widened, id)
 	}
 }
 
