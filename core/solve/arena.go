@@ -99,7 +99,10 @@ func (s *solver) end() {
 	s.constraints = s.constraints[:0]
 	clear(s.topNames)
 	clear(s.names[:cap(s.names)])
-	s.sets.words, s.sets.free = s.sets.words[:0], nil
+	s.sets.words = s.sets.words[:0]
+	for k := range s.sets.free {
+		s.sets.free[k] = s.sets.free[k][:0]
+	}
 	s.arrays.empty()
 	given := s.arrays
 	s.arrays = arrays{}

@@ -34,15 +34,16 @@ func bit(i int) bitset { return 1 << i }
 // Rows hold the sets that are larger than a word. Every method takes the number of releases of the package that its sets are about.
 type rows struct {
 	words []uint64
-	free  map[int32][]bitset // rows that are no longer needed, by the number of releases
+	free  [][]bitset // rows that are no longer needed, by how many words they have
 }
 
 // row returns a new row, which is empty, for the caller to fill.
 func (r *rows) row(n int32) (bitset, domain) {
 	k := int(n)/64 + 1
-	if given := r.free[n]; len(given) > 0 {
+	if k < len(r.free) && len(r.free[k]) > 0 {
+		given := r.free[k]
 		b := given[len(given)-1]
-		r.free[n] = given[:len(given)-1]
+		r.free[k] = given[:len(given)-1]
 		d := r.view(n, b)
 		clear(d)
 		return b, d
@@ -65,10 +66,11 @@ func (r *rows) give(n int32, b bitset) {
 	if n < oneWord || b == 0 {
 		return
 	}
-	if r.free == nil {
-		r.free = map[int32][]bitset{}
+	k := int(n)/64 + 1
+	for len(r.free) <= k {
+		r.free = append(r.free, nil)
 	}
-	r.free[n] = append(r.free[n], b)
+	r.free[k] = append(r.free[k], b)
 }
 
 // view returns the words of a row.

@@ -89,16 +89,15 @@ func (s *solver) openInstance(i *instance) error {
 		*e = edge{id: id, v: absentEdge, optional: true, cause: noReason, target: -1}
 	}
 	for k := range needs {
-		if err := s.openNeed(i, of, k); err != nil {
+		if err := s.openNeed(i, of, &needs[k], k); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// openNeed states one need of an instance.
-func (s *solver) openNeed(i *instance, of *pkg, k int) error {
-	d := &of.Needs(int(i.w))[k]
+// openNeed states the k-th need of an instance.
+func (s *solver) openNeed(i *instance, of *pkg, d *universe.Demand, k int) error {
 	e := s.edges.at(i.needs + int32(k))
 	if s.leavesNeed(of, *d) {
 		return nil
@@ -131,16 +130,15 @@ func (s *solver) openNeed(i *instance, of *pkg, k int) error {
 		}
 	}
 	s.setEdge(e, i.id, int32(k), v, global, d.Optional)
-	s.stateNeed(i, of, k, e)
+	s.stateNeed(i, of, d, k, e)
 	return nil
 }
 
 // stateNeed adds the clauses of one need.
-func (s *solver) stateNeed(i *instance, of *pkg, k int, e *edge) {
+func (s *solver) stateNeed(i *instance, of *pkg, d *universe.Demand, k int, e *edge) {
 	if s.statePart(e) {
 		return
 	}
-	d := &of.Needs(int(i.w))[k]
 	e.cause = s.cause(origin{pkg: of.id, w: i.w, k: int32(k)})
 	v := e.v
 	p := s.pkgOf(v)

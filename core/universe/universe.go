@@ -38,10 +38,11 @@ type Package struct {
 	Notes   Notes
 
 	releases
-	mu                     sync.Mutex
-	admit                  []admission          // of the first few constraints that were asked about
-	more                   map[string]admission // of the others
-	needMakers, peerMakers makers
+	mu    sync.Mutex
+	admit []admission          // of the first few constraints that were asked about
+	more  map[string]admission // of the others
+	// By release and position in its list, the releases that make the same demand; made when first asked for.
+	needMakers, peerMakers [][]version.Set
 	peerNames              []string // made when first asked for
 }
 
@@ -231,15 +232,6 @@ func (p *Package) PeerNames() []string {
 	return p.peerNames
 }
 
-// Makers are, by release and position in its list, the releases that make the same demand. They are kept once they were asked for often enough.
-type makers struct {
-	asked int
-	sets  [][]version.Set
-}
-
-// fewAsked is how often makers are looked for before they are kept: for a search or two that is quicker.
-const fewAsked = 16
-
 // MakingNeed returns the releases that make the same demand as the k-th need of release w.
 func (p *Package) MakingNeed(w, k int) version.Set {
 	return p.making(&p.needMakers, w, k, p.Needs)
@@ -251,19 +243,19 @@ func (p *Package) MakingPeer(w, k int) version.Set {
 }
 
 // making looks a set up by release and position, and when it is not there yet puts it wherever it belongs.
-func (p *Package) making(known *makers, w, k int, of func(i int) []Demand) version.Set {
+func (p *Package) making(makers *[][]version.Set, w, k int, of func(i int) []Demand) version.Set {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if known.sets != nil && known.sets[w] != nil && known.sets[w][k].Size() > 0 {
-		return known.sets[w][k]
+	if *makers == nil {
+		*makers = make([][]version.Set, p.Len())
+	}
+	if known := (*makers)[w]; known != nil && known[k].Size() > 0 {
+		return known[k]
 	}
 	if c, _ := p.costly(w); c != nil {
 		one := version.NewSet(p.Len())
 		one.Add(w)
 		return one
-	}
-	if known.asked++; known.asked == fewAsked {
-		known.sets = make([][]version.Set, p.Len())
 	}
 	d := &of(w)[k]
 	s := version.NewSet(p.Len())
@@ -280,13 +272,10 @@ func (p *Package) making(known *makers, w, k int, of func(i int) []Demand) versi
 			continue
 		}
 		s.Add(i)
-		if known.sets == nil {
-			continue
+		if (*makers)[i] == nil {
+			(*makers)[i] = make([]version.Set, len(all))
 		}
-		if known.sets[i] == nil {
-			known.sets[i] = make([]version.Set, len(all))
-		}
-		known.sets[i][at] = s
+		(*makers)[i][at] = s
 	}
 	return s
 }

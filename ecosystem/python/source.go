@@ -12,6 +12,7 @@ import (
 	"sync/atomic"
 
 	"molt/core/universe"
+	"molt/core/version"
 	"molt/ecosystem"
 	"molt/ecosystem/python/requirement"
 	"molt/ecosystem/python/specifiers"
@@ -131,7 +132,7 @@ func (s *source) Package(ctx context.Context, name string) (*universe.Package, e
 		return nil, err
 	}
 	made := &universe.Package{Name: name, Scheme: specifiers.Scheme, Tags: raw.Tags, Current: raw.Current, Notes: raw.Notes}
-	made = universe.Keep(made, &kept{s: s, raw: raw, name: base, envs: s.forks.environments(base, s.envs), extra: extra, looked: make([]atomic.Bool, raw.Len())})
+	made = universe.Keep(made, &kept{s: s, raw: raw, name: base, envs: s.forks.environments(base, s.envs), extra: extra, looked: make([]atomic.Bool, raw.Len()), known: make([]atomic.Pointer[[]universe.Demand], raw.Len())})
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if p := s.known[name]; p != nil {
@@ -195,6 +196,7 @@ type kept struct {
 	envs   environments      // in which it may be needed
 	extra  string            // "" for the package itself
 	looked []atomic.Bool
+	known  []atomic.Pointer[[]universe.Demand] // by release, what it needs, once that was read
 	count  atomic.Int32
 }
 
@@ -250,6 +252,9 @@ func (k *kept) Claims(i int) []universe.Claim {
 
 // Needs returns what a release needs in some of the environments.
 func (k *kept) Needs(i int) []universe.Demand {
+	if known := k.known[i].Load(); known != nil {
+		return *known
+	}
 	if !k.looked[i].Swap(true) && k.count.Add(1) > manyLooks {
 		var before []int
 		for at := i - 1; at >= max(0, i-fewAhead); at-- {
@@ -260,23 +265,30 @@ func (k *kept) Needs(i int) []universe.Demand {
 	name, version := k.raw.Name, k.raw.Version(i)
 	m, err := k.s.meta(k.raw, i).wait(k.s.ctx)
 	var unreachable *registry.UnreachableError
-	if err != nil && k.s.ctx.Err() == nil && !errors.As(err, &unreachable) { // the registry gave something that cannot be used
-		return k.s.shared([]universe.Demand{universe.Hindrance(fmt.Sprintf("cannot be used: %v", err))})
-	}
-	if err != nil {
+	if err != nil && (k.s.ctx.Err() != nil || errors.As(err, &unreachable)) {
 		return k.s.failed(fmt.Sprintf("the metadata of %s %s", name, version), fmt.Errorf("%s %s: %w", name, version, err))
 	}
-	if m.Unknown != "" {
-		return k.s.shared([]universe.Demand{universe.Hindrance(m.Unknown)})
+	all := k.s.shared(k.needs(m, err, version))
+	k.known[i].Store(&all)
+	return all
+}
+
+// needs reads what metadata says that a release needs; or says why the release cannot be used, where the registry gave none that can.
+func (k *kept) needs(m *metadata, err error, v version.Version) []universe.Demand {
+	if err == nil && m.Unknown != "" {
+		return []universe.Demand{universe.Hindrance(m.Unknown)}
 	}
-	needs, err := k.s.needs(m, k.extra, k.envs)
+	var needs []universe.Demand
+	if err == nil {
+		needs, err = k.s.needs(m, k.extra, k.envs)
+	}
 	if err != nil {
-		return k.s.shared([]universe.Demand{universe.Hindrance(fmt.Sprintf("cannot be used: %v", err))})
+		return []universe.Demand{universe.Hindrance(fmt.Sprintf("cannot be used: %v", err))}
 	}
 	if k.extra != "" {
-		needs = append([]universe.Demand{{As: k.name, Package: k.name, Text: "===" + version.(*specifiers.Version).Normal()}}, needs...)
+		needs = append([]universe.Demand{{As: k.name, Package: k.name, Text: "===" + v.(*specifiers.Version).Normal()}}, needs...)
 	}
-	return k.s.shared(needs)
+	return needs
 }
 
 // Dear reports whether a release has no wheel: its source archive has to be fetched, and perhaps built.
