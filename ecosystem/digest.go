@@ -259,7 +259,7 @@ func (w *DigestWriter) Release(r *DigestRelease, files ...DigestFile) {
 	w.releases = append(w.releases, at)
 }
 
-// Whole returns the digest, with what it says of the package as a whole. Of that the releases do not count.
+// Whole returns the digest. Of the package it takes what is said of it as a whole, and not the releases.
 func (w *DigestWriter) Whole(p *universe.Package) []byte {
 	releases := len(w.entries)
 	head := []uint64{uint64(w.Text(p.Name)), uint64(w.Text(p.Current)), uint64(w.Text(p.Notes.About)), uint64(w.Text(p.Notes.Homepage)), uint64(w.Text(p.Notes.Repository)), uint64(len(p.Tags))}

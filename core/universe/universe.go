@@ -159,9 +159,6 @@ func (p *Package) Admit(text string) (version.Set, error) {
 	a.set, a.err = p.evaluate(text)
 	switch {
 	case len(p.admit) < fewConstraints:
-		if len(p.admit) == cap(p.admit) {
-			p.admit = slices.Grow(p.admit, 2)
-		}
 		p.admit = append(p.admit, a)
 	case p.more == nil:
 		p.more = map[string]admission{text: a}
@@ -310,7 +307,7 @@ func under(all []Demand, name string, near int) int {
 	return from
 }
 
-// sameName is ==, which is quicker where most names differ at the end: names of one length often begin alike.
+// sameName is a == b, with a look at the last letter first: names of one length often begin alike.
 func sameName(a, b string) bool {
 	return len(a) == len(b) && (a == "" || a[len(a)-1] == b[len(b)-1]) && a == b
 }

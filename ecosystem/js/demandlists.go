@@ -110,17 +110,16 @@ func (d *documentReader) listsOf() demandLists {
 			return d.lists[i].demandLists
 		}
 	}
-	var bundled []string
+	bundled := map[string]bool{}
 	for _, field := range []int{fieldBundle, fieldBundled} {
 		gjson.Parse(string(d.fields[field])).ForEach(func(_, name gjson.Result) bool {
-			bundled = append(bundled, name.String())
+			bundled[name.String()] = true
 			return true
 		})
 	}
-	isBundled := func(l line) bool { return slices.Contains(bundled, string(d.nameOf(l))) }
-	keep := func(all []line) []line {
-		if bundled != nil {
-			all = slices.DeleteFunc(all, isBundled)
+	keep := func(all []line) []line { // of two lines on one name the first stays
+		if len(bundled) > 0 {
+			all = slices.DeleteFunc(all, func(l line) bool { return bundled[string(d.nameOf(l))] })
 		}
 		return d.distinct(all)
 	}
@@ -128,8 +127,9 @@ func (d *documentReader) listsOf() demandLists {
 	for i := range d.optional {
 		d.optional[i].optional = true
 	}
-	d.needs = keep(append(append(d.needs[:0], d.optional...), d.linesOf(d.fields[fieldNeeds], d.peers[:0])...)) // of two lines on one name the first stays
-	d.peers = keep(d.linesOf(d.fields[fieldPeers], d.peers[:0]))                                                // what is needed may be stated as a peer too; it comes from the archive only when it is bundled
+	d.needs = keep(d.linesOf(d.fields[fieldNeeds], append(d.needs[:0], d.optional...)))
+	// What is needed may be stated as a peer too; it comes from the archive only when it is bundled.
+	d.peers = keep(d.linesOf(d.fields[fieldPeers], d.peers[:0]))
 	d.markOptional(d.peers)
 	d.covered = d.covered[:0]
 	d.peers = slices.DeleteFunc(d.peers, func(l line) bool {

@@ -8,7 +8,8 @@ import (
 	"molt/core/version"
 )
 
-// Check tries cases on a scheme. Each is a constraint, versions that it admits, and versions that it refuses, separated by spaces.
+// Check tries cases on a scheme. Each is a constraint, versions that it admits, and versions that it refuses, separated by spaces. Put to all of them
+// at once, the constraint has to admit the same whether it is kept or not.
 func Check(t *testing.T, scheme version.Scheme, cases [][3]string) {
 	t.Helper()
 	for _, test := range cases {
@@ -18,6 +19,7 @@ func Check(t *testing.T, scheme version.Scheme, cases [][3]string) {
 			t.Errorf("%q: %v", constraint, err)
 			continue
 		}
+		var all []version.Version
 		for _, half := range []struct {
 			versions string
 			want     bool
@@ -27,10 +29,15 @@ func Check(t *testing.T, scheme version.Scheme, cases [][3]string) {
 				if err != nil {
 					t.Fatal(err)
 				}
+				all = append(all, v)
 				if got := version.Admits(c, v); got != half.want {
 					t.Errorf("%q admits %s: %v, want %v", constraint, text, got, half.want)
 				}
 			}
+		}
+		list := version.Sort(all)
+		if got, err := version.Evaluate(scheme, constraint, list); err != nil || !got.Equal(c.Admit(list)) {
+			t.Errorf("%q admits %s of %s; evaluated at once %s, %v", constraint, list.Describe(c.Admit(list)), list, list.Describe(got), err)
 		}
 	}
 }
