@@ -120,7 +120,7 @@ func (s *solver) statePart(e *edge) bool {
 
 // partEdge returns the edge of a root of a part, nil where it is not there yet.
 func (s *solver) partEdge(r Root) *edge {
-	if p := s.pkgs[PartName(r.Apart)]; p != nil {
+	if p := s.named(PartName(r.Apart)); p != nil {
 		if at := s.uses[s.useOf(p, 0)].plain; at != 0 {
 			return s.edge(s.contexts.at(at), r.Own)
 		}
@@ -131,14 +131,14 @@ func (s *solver) partEdge(r Root) *edge {
 // servedTo returns the context that serves a root, or none.
 func (d *drawing) servedTo(r Root) int {
 	if !r.apart() {
-		return d.drawnAtTop(d.keyOf(r.Demand))
+		return d.drawnAtTop(d.keyOf(&r.Demand))
 	}
 	at := d.drawnAtTop(PartName(r.Apart))
 	if at == none {
 		return none
 	}
 	p := d.standing(at)
-	for k, need := range p.release.Needs {
+	for k, need := range d.releaseOf(p).Needs {
 		if need.As == r.Own {
 			return p.needs[k]
 		}

@@ -12,7 +12,7 @@ import (
 
 // topVar returns the variable of a name at the application's level. The first edge of that variable is the application's.
 func (s *solver) topVar(name string) (int32, bool) {
-	if p := s.pkgs[name]; p != nil && p.app >= 0 {
+	if p := s.named(name); p != nil && p.app >= 0 {
 		return p.app, true
 	}
 	v, ok := s.aliases[name]
@@ -38,7 +38,7 @@ func (s *solver) begin() error {
 		if r.apart() && s.problem.Tenancy == Nested || s.leaves(declaredBy(r)) {
 			continue
 		}
-		key := s.keyOf(r.Demand)
+		key := s.keyOf(&r.Demand)
 		_, again := s.topVar(key)
 		v, err := s.appVar(key, r.Package)
 		if err != nil {
@@ -135,7 +135,7 @@ func (s *solver) declared(as string) (int32, bool) {
 			return 0, false // it is assumed when it comes into being
 		}
 		if r.As == as && !r.Foreign {
-			return s.topVar(s.keyOf(r.Demand))
+			return s.topVar(s.keyOf(&r.Demand))
 		}
 	}
 	return 0, false
@@ -150,7 +150,7 @@ func (s *solver) key(as, name string) string {
 	return as
 }
 
-func (s *solver) keyOf(d universe.Demand) string { return s.key(d.As, d.Package) }
+func (s *solver) keyOf(d *universe.Demand) string { return s.key(d.As, d.Package) }
 
 // global reports whether all edges to a name share the application's variable: there is one release of it, and it
 // stands at the application's level, where everybody sees it.

@@ -40,6 +40,7 @@ func (p *pages[T]) add() (*T, int32) {
 // Arrays are the long arrays of a search.
 type arrays struct {
 	loaded      pages[pkg] // the packages by number
+	byName      nameTable  // and by name
 	sets        rows
 	constraints []constraint // on all packages
 	uses        []use        // of all packages
@@ -48,7 +49,7 @@ type arrays struct {
 	terms       []term    // of all clauses
 	watchers    []watcher // of all variables
 	trail       []event
-	levels      []int // where in the trail each decision level begins
+	levels      []int32 // where in the trail each decision level begins
 	edges       pages[edge]
 	targets     []target // of all edges
 	contexts    pages[instance]
@@ -95,6 +96,7 @@ func (s *solver) end() {
 		*s.loaded.at(i) = pkg{} // what it points to may go
 	}
 	s.loaded.n = 0
+	s.byName.clear()
 	clear(s.constraints)
 	s.constraints = s.constraints[:0]
 	clear(s.topNames)

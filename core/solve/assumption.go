@@ -47,7 +47,7 @@ func (s *solver) extend(all []assumption) bool {
 			continue
 		}
 		s.assumptions[l.pkg] = append(s.assumptions[l.pkg], int32(k))
-		if p := s.pkgs[l.pkg]; p != nil {
+		if p := s.named(l.pkg); p != nil {
 			for _, v := range s.varsOf(p) {
 				if s.vars[v].edge >= 0 { // and not what stands for a release of a provider
 					s.assume(v, int32(k))
@@ -61,13 +61,17 @@ func (s *solver) extend(all []assumption) bool {
 // prefer changes which releases are preferred.
 func (s *solver) prefer(keep map[string][]string) {
 	s.problem.Keep = keep
-	for name, p := range s.pkgs {
-		p.keep = p.preferred(keep[name])
+	for id := range s.loaded.n {
+		p := s.loaded.at(id)
+		p.prefer(keep[p.Name])
 	}
 }
 
-// preferred returns the positions of versions, the newest first.
-func (p *pkg) preferred(versions []string) []int {
+// prefer notes the versions to prefer.
+func (p *pkg) prefer(versions []string) {
+	if len(versions) == 0 && p.rare == nil {
+		return
+	}
 	var all []int
 	for _, text := range versions {
 		if i := p.Index(text); i >= 0 {
@@ -76,7 +80,7 @@ func (p *pkg) preferred(versions []string) []int {
 	}
 	slices.Sort(all)
 	slices.Reverse(all)
-	return all
+	p.rarely().keep = all
 }
 
 // assume keeps a variable within an assumption, when its switch is on.
@@ -101,7 +105,7 @@ func (s *solver) ask(k int32) bool {
 		slices.Sort(s.core)
 		return false
 	case on: // it follows; the level stays empty
-		s.levels = append(s.levels, len(s.trail))
+		s.levels = push(s.levels, int32(len(s.trail)))
 	default:
 		s.decide(v, 0)
 	}

@@ -8,7 +8,7 @@ func (d *drawing) alike(x, y, depth int) bool {
 		return x == y
 	}
 	a, b := d.drawn[x], d.drawn[y]
-	if a.name != b.name || a.w != b.w {
+	if a.pkg != b.pkg || a.w != b.w {
 		return false
 	}
 	if depth == 0 {
@@ -37,7 +37,7 @@ func (d *drawing) classify() {
 		if p.tied != none {
 			continue
 		}
-		p.class = releases.number(p)
+		p.class = int32(releases.number(p))
 		count++
 	}
 	if count == len(releases.all) {
@@ -70,11 +70,11 @@ func (d *drawing) releases() *releaseTable {
 
 func (t *releaseTable) number(p *vertex) int {
 	for at := t.first[p.pkg]; at != 0; at = t.all[at-1].next {
-		if t.all[at-1].w == int32(p.w) {
+		if t.all[at-1].w == p.w {
 			return int(at - 1)
 		}
 	}
-	t.all = append(t.all, tableRelease{w: int32(p.w), next: t.first[p.pkg]})
+	t.all = append(t.all, tableRelease{w: p.w, next: t.first[p.pkg]})
 	t.first[p.pkg] = int32(len(t.all))
 	return len(t.all) - 1
 }
@@ -109,7 +109,7 @@ func (d *drawing) refine(count int, sign func(to []byte, p *vertex, count int) [
 			next[n] = class
 		}
 		for n, p := range d.drawn {
-			p.class = next[n]
+			p.class = int32(next[n])
 		}
 		if len(classes)+alone == count {
 			return
@@ -122,13 +122,13 @@ func (d *drawing) classOf(at int) int {
 	if at == none {
 		return none
 	}
-	return d.standing(at).class
+	return int(d.standing(at).class)
 }
 
 // standing returns the context of a number, or the one that stands for it.
 func (d *drawing) standing(at int) *vertex {
 	for d.drawn[at].tied != none {
-		at = d.drawn[at].tied
+		at = int(d.drawn[at].tied)
 	}
 	return d.drawn[at]
 }

@@ -78,8 +78,8 @@ func (s *solver) openInstance(i *instance) error {
 	if !s.sets.has(n, of.opened, w) {
 		of.opened = s.sets.with(n, of.opened, w)
 	}
-	if !s.sets.has(n, of.been, w) {
-		of.been = s.sets.with(n, of.been, w)
+	if u := &s.uses[s.useOf(of, i.w)]; !u.opened {
+		u.opened = true
 		s.released++
 	}
 	i.open = true
@@ -119,7 +119,7 @@ func (s *solver) openNeed(i *instance, of *pkg, d *universe.Demand, k int) error
 	}
 	var v int32
 	global := s.global(d.As)
-	switch key := s.keyOf(*d); {
+	switch key := s.keyOf(d); {
 	case !global:
 		v = s.edgeVar(p)
 	case key == p.Name && p.app >= 0:
@@ -205,7 +205,7 @@ func (s *solver) hint(p *pkg, w int) {
 	}
 	s.names = s.names[:0]
 	for _, d := range p.Needs(w) {
-		if !d.Foreign && s.pkgs[d.Package] == nil {
+		if !d.Foreign && s.named(d.Package) == nil {
 			s.names = append(s.names, d.Package)
 		}
 	}
@@ -261,7 +261,7 @@ func (s *solver) statePeer(e *edge, of *pkg, w, k int) error {
 	}
 	s.stated[e.id] = append(s.stated[e.id], d)
 	causes := []int32{s.cause(origin{pkg: of.id, w: int32(w), k: int32(k), peer: true})}
-	chain := s.chain(s.owner(e), s.keyOf(d))
+	chain := s.chain(s.owner(e), s.keyOf(&d))
 	prefix := []term{{e.v, s.unlike(of, of.MakingPeer(w, k))}}
 	for n, p := range chain {
 		if p == anywhere {

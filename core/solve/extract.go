@@ -13,18 +13,38 @@ import (
 // A vertex is a context of the graph while it is drawn from the assignment: an instance, and the contexts where it finds
 // the names that matter to it.
 type vertex struct {
-	name    string // of the package
-	pkg     int32  // its number: that of the search, or beyond those where only the base has it
-	release *universe.Release
-	w       int
-	inst    *instance // nil where frozen
-	frozen  int32     // the node of the base that is taken over, or none
-	parent  int       // the context that it was first reached from, -1 for the application
-	env     map[string]int
-	needs   []int // as release.Needs; none for an absent one
-	peers   []int // as release.Peers, once all is drawn
-	tied    int   // the context that stands for this one, or none
-	class   int
+	pkg      int32     // the number of the package: that of the search, or beyond those where only the base has it
+	w        int32     // its release
+	inst     *instance // nil where frozen
+	frozen   int32     // the node of the base that is taken over, or none
+	parent   int32     // the context that it was first reached from, -1 for the application
+	tied     int32     // the context that stands for this one, or none
+	class    int32
+	peerless bool
+	env      map[string]int
+	needs    []int // as the release's; none for an absent one
+	peers    []int // as the release's, once all is drawn
+}
+
+// releaseOf returns the release of a context.
+func (d *drawing) releaseOf(p *vertex) *universe.Release {
+	if p.frozen != none {
+		return d.frost.releases[p.frozen]
+	}
+	return d.loaded.at(p.pkg).At(int(p.w))
+}
+
+// packageName returns the name of the package of a context.
+func (d *drawing) packageName(p *vertex) string {
+	if p.frozen != none {
+		return d.frost.Packages[p.frozen].Name
+	}
+	return d.loaded.at(p.pkg).Name
+}
+
+// textOf returns the release of a context as text: name@version.
+func (d *drawing) textOf(p *vertex) string {
+	return d.packageName(p) + "@" + d.releaseOf(p).Version.String()
 }
 
 // none stands for no context.
@@ -133,7 +153,7 @@ func (s *solver) drawing(depth int) *drawing {
 func (d *drawing) draw() bool {
 	for _, r := range d.problem.Roots {
 		if !r.Foreign {
-			d.atTop(d.keyOf(r.Demand))
+			d.atTop(d.keyOf(&r.Demand))
 		}
 	}
 	for _, name := range d.parts {
@@ -147,10 +167,11 @@ func (d *drawing) draw() bool {
 		}
 	}
 	for _, p := range d.drawn {
-		if p.tied == none && p.frozen == none && len(p.release.Peers) > 0 {
-			p.peers = make([]int, len(p.release.Peers))
+		if p.tied == none && p.frozen == none && !p.peerless {
+			peers := d.releaseOf(p).Peers
+			p.peers = make([]int, len(peers))
 			for k := range p.peers {
-				p.peers[k] = d.peer(p, d.keyOf(p.release.Peers[k]))
+				p.peers[k] = d.peer(p, d.keyOf(&peers[k]))
 			}
 		}
 	}
@@ -202,9 +223,8 @@ func (d *drawing) drawnAtTop(name string) int {
 }
 
 func (d *drawing) add(i *instance, parent int) int {
-	of := d.pkgOfInst(i)
 	p, _ := d.vertices.add()
-	*p = vertex{name: of.Name, pkg: i.pkg, release: of.At(int(i.w)), w: int(i.w), inst: i, frozen: none, parent: parent, tied: none}
+	*p = vertex{pkg: i.pkg, w: i.w, inst: i, frozen: none, parent: int32(parent), tied: none, peerless: d.pkgOfInst(i).peerless}
 	d.drawn = append(d.drawn, p)
 	d.todo = append(d.todo, len(d.drawn)-1)
 	return len(d.drawn) - 1
@@ -268,41 +288,73 @@ func (d *drawing) unfold(n int) bool {
 	for k := range targets {
 		targets[k] = d.target(d.edges.at(from + int32(k)))
 	}
+	p.needs = d.placesFor(count)
+	open, apart := 0, false // how many stand below this one, and whether it matters where to some of them
+	for k, t := range targets {
+		switch v := d.edges.at(from + int32(k)).v; {
+		case t == nil:
+			p.needs[k] = none
+		case t.frozen:
+			p.needs[k] = d.taken(t.node)
+		case d.edgeOf(v).owner == application: // all edges to the name share its variable
+			p.needs[k] = d.atTopOf(v)
+		default:
+			p.needs[k] = below
+			open++
+			apart = apart || t.sees >= 0
+		}
+	}
+	if apart {
+		d.unfoldApart(n, p, targets)
+	} else if open > 0 {
+		for k, t := range targets {
+			if p.needs[k] == below {
+				p.needs[k] = d.shared(t, p, n)
+			}
+		}
+	}
+	if apart || d.states != nil { // of an instance that sees nothing there is one context, with none above it
+		d.tie(n, p)
+	}
+	if !p.peerless {
+		peers := d.releaseOf(p).Peers
+		for k := range peers {
+			d.peer(p, d.keyOf(&peers[k])) // what the application provides comes into being where it is first seen
+		}
+	}
+	return true
+}
+
+// below stands for a context that stands below another and is not made yet.
+const below = -2
+
+// unfoldApart makes the contexts below one where it matters to some of them what their siblings are.
+func (d *drawing) unfoldApart(n int, p *vertex, targets []*instance) {
 	own := func(name string) (int, bool) { // what it needs itself under a name
 		if e := d.edge(p.inst, name); e != nil {
 			return int(e.need), targets[e.need] != nil
 		}
 		return none, false
 	}
-	p.needs = d.placesFor(count)
 	for pass := range 2 { // first those that see a sibling, whose contexts the others may need
 		for k, t := range targets {
-			e := d.edges.at(from + int32(k))
-			if t == nil {
-				p.needs[k] = none
+			if p.needs[k] != below {
 				continue
 			}
-			if t.frozen {
-				p.needs[k] = d.taken(t.node)
-				continue
-			}
-			local := false
-			for _, name := range d.namesOf(t) {
+			local := slices.ContainsFunc(d.namesOf(t), func(name string) bool {
 				_, provided := own(name)
-				local = local || provided
-			}
+				return provided
+			})
 			switch {
-			case d.global(p.release.Needs[k].As):
-				p.needs[k] = d.atTopOf(e.v)
-			case pass == 0 && local:
-				p.needs[k] = d.add(t, n)
-			case pass == 1 && !local:
+			case pass == 1:
 				p.needs[k] = d.shared(t, p, n)
+			case local:
+				p.needs[k] = d.add(t, n)
 			}
 		}
 	}
 	for _, k := range p.needs {
-		if k == none || d.drawn[k].env != nil || d.drawn[k].parent != n {
+		if k == none || d.drawn[k].env != nil || int(d.drawn[k].parent) != n {
 			continue
 		}
 		c := d.drawn[k]
@@ -313,11 +365,6 @@ func (d *drawing) unfold(n int) bool {
 			return d.seen(p, name)
 		})
 	}
-	d.tie(n, p)
-	for _, peer := range p.release.Peers {
-		d.peer(p, d.keyOf(peer)) // what the application provides comes into being where it is first seen
-	}
-	return true
 }
 
 // placesFor returns a list of n places.
@@ -391,7 +438,7 @@ func (d *drawing) shared(t *instance, p *vertex, n int) int {
 // would unfold forever.
 func (d *drawing) tie(n int, p *vertex) {
 	for _, at := range p.needs {
-		if at == none || d.drawn[at].parent != n {
+		if at == none || int(d.drawn[at].parent) != n {
 			continue
 		}
 		c := d.drawn[at]
@@ -399,9 +446,9 @@ func (d *drawing) tie(n int, p *vertex) {
 			d.fold(at)
 			continue
 		}
-		for up := n; up != none; up = d.drawn[up].parent {
+		for up := n; up != none; up = int(d.drawn[up].parent) {
 			if up != at && d.alike(up, at, d.depth) {
-				c.tied = up
+				c.tied = int32(up)
 				d.ties++
 				d.todo = slices.DeleteFunc(d.todo, func(x int) bool { return x == at })
 				break

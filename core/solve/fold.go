@@ -102,7 +102,7 @@ func (d *drawing) fold(at int) {
 	if !again {
 		d.states[key] = at
 	} else if first != at {
-		d.drawn[at].tied = first
+		d.drawn[at].tied = int32(first)
 		d.todo = slices.DeleteFunc(d.todo, func(x int) bool { return x == at })
 	}
 }
@@ -119,7 +119,7 @@ func (d *drawing) look(at, depth int) int {
 	if p.env == nil {
 		p.env = d.envOf(p.inst, d.atTop)
 	}
-	key := strconv.AppendInt(append([]byte(p.name), '@'), int64(p.w), 10)
+	key := strconv.AppendInt(append([]byte(d.packageName(p)), '@'), int64(p.w), 10)
 	if depth > 0 {
 		for _, name := range slices.Sorted(maps.Keys(p.env)) {
 			key = strconv.AppendInt(append(append(append(key, '|'), name...), '='), int64(d.look(p.env[name], depth-1)), 10)
@@ -137,10 +137,10 @@ func (d *drawing) look(at, depth int) int {
 // state writes the release of a context and those that it sees.
 func (d *drawing) state(p *vertex) string {
 	key := strings.Builder{}
-	fmt.Fprintf(&key, "%s@%d", p.name, p.w)
+	fmt.Fprintf(&key, "%s@%d", d.packageName(p), p.w)
 	for _, name := range slices.Sorted(maps.Keys(p.env)) {
 		if at := p.env[name]; at != none {
-			fmt.Fprintf(&key, "|%s=%s@%d", name, d.drawn[at].name, d.drawn[at].w)
+			fmt.Fprintf(&key, "|%s=%s@%d", name, d.packageName(d.drawn[at]), d.drawn[at].w)
 		} else {
 			fmt.Fprintf(&key, "|%s=", name)
 		}
@@ -161,10 +161,10 @@ func (d *drawing) classifyStates() {
 			}
 			return to
 		}
-		to = fmt.Appendf(to, "%s@%d", p.name, p.w)
-		for _, peer := range p.release.Peers {
-			if at := d.peer(p, d.keyOf(peer)); at != none {
-				to = fmt.Appendf(to, "|%s=%s@%d", peer.As, d.drawn[at].name, d.drawn[at].w)
+		to = fmt.Appendf(to, "%s@%d", d.packageName(p), p.w)
+		for _, peer := range d.releaseOf(p).Peers {
+			if at := d.peer(p, d.keyOf(&peer)); at != none {
+				to = fmt.Appendf(to, "|%s=%s@%d", peer.As, d.packageName(d.drawn[at]), d.drawn[at].w)
 			}
 		}
 		return to
@@ -176,8 +176,8 @@ func (d *drawing) classifyStates() {
 func (d *drawing) atTopFor() map[[2]string]int {
 	all := map[[2]string]int{}
 	for n, p := range d.drawn {
-		for _, peer := range p.release.Peers {
-			if at := d.peer(p, d.keyOf(peer)); at != none && at == d.drawnAtTop(d.keyOf(peer)) {
+		for _, peer := range d.releaseOf(p).Peers {
+			if at := d.peer(p, d.keyOf(&peer)); at != none && at == d.drawnAtTop(d.keyOf(&peer)) {
 				all[[2]string{strconv.Itoa(d.classOf(n)), peer.As}] = at
 			}
 		}

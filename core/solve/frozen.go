@@ -437,8 +437,10 @@ func (s *solver) frozen(e *edge, p *pkg, w int) *instance {
 // melt leaves everything to the search. It must begin anew.
 func (s *solver) melt() {
 	s.frost = nil
-	for _, p := range s.pkgs {
-		p.held = 0
+	for id := range s.loaded.n {
+		if r := s.loaded.at(id).rare; r != nil {
+			r.held = 0
+		}
 	}
 }
 
@@ -555,7 +557,7 @@ func (d *drawing) packageOf(node int32) int32 {
 	}
 	n := &d.groups[d.frost.group[node]]
 	if *n == 0 {
-		if p := d.pkgs[d.frost.Packages[node].Name]; p != nil {
+		if p := d.named(d.frost.Packages[node].Name); p != nil {
 			*n = p.id + 1
 		} else {
 			d.packages++
@@ -571,7 +573,7 @@ func (d *drawing) taken(node int32) int {
 		return n
 	}
 	p, _ := d.vertices.add()
-	*p = vertex{parent: none, tied: none, frozen: node, release: d.frost.releases[node], name: d.frost.Packages[node].Name, pkg: d.packageOf(node), w: d.frost.at[node], env: nothingSeen}
+	*p = vertex{parent: none, tied: none, frozen: node, pkg: d.packageOf(node), w: int32(d.frost.at[node]), env: nothingSeen}
 	d.drawn = append(d.drawn, p)
 	n := len(d.drawn) - 1
 	d.frozenAt[node] = n

@@ -34,10 +34,11 @@ type group struct {
 
 // grouping returns the group of a package.
 func (p *pkg) grouping() *group {
-	if p.group == nil {
-		p.group = &group{pooled: -1}
+	r := p.rarely()
+	if r.group == nil {
+		r.group = &group{pooled: -1}
 	}
-	return p.group
+	return r.group
 }
 
 // group begins the search anew, with its contexts grouped.
@@ -53,10 +54,13 @@ func (s *solver) group() (bool, error) {
 
 // makeSwitch makes the switch of a package and the variable of its one release.
 func (s *solver) makeSwitch(p *pkg) {
-	if !s.grouped || p.group != nil && p.group.pooled >= 0 || s.global(p.Name) {
+	if !s.grouped || s.global(p.Name) {
 		return
 	}
 	g := p.grouping()
+	if g.pooled >= 0 {
+		return
+	}
 	g.pooled = s.newVar(nil, 1)
 	s.vars[g.pooled].soft = true
 	s.waits.putFirst(g.pooled)
@@ -68,7 +72,7 @@ func (s *solver) makeSwitch(p *pkg) {
 
 // statePooled states that a demand on a package holds for its one release, while the switch is on.
 func (s *solver) statePooled(p *pkg, why int32, prefix []term, set bitset) {
-	if g := p.group; g != nil && g.pooled >= 0 {
+	if g := p.seldom().group; g != nil && g.pooled >= 0 {
 		s.add(why, append(append(make([]term, 0, len(prefix)+2), prefix...), term{g.pooled, off}, term{g.pool, set})...)
 	}
 }
@@ -76,7 +80,7 @@ func (s *solver) statePooled(p *pkg, why int32, prefix []term, set bitset) {
 // stateUse states that an edge with a release makes it the one of its package, while the switch is on.
 func (s *solver) stateUse(v int32, w int) {
 	p := s.pkgOf(v)
-	g := p.group
+	g := p.seldom().group
 	if g == nil || g.pooled < 0 || s.tied[int64(v)<<32|int64(w)] {
 		return
 	}

@@ -2,7 +2,6 @@ package solve
 
 import (
 	"context"
-	"maps"
 	"slices"
 	"strings"
 
@@ -10,7 +9,7 @@ import (
 )
 
 // An instance is a release in a context. Where in the graph a release stands matters only for the names that it or something below it
-// looks up as peers: pkg.rel holds these names, as far as they are known. Two contexts are the same when each such name
+// looks up as peers: rare.rel holds these names, as far as they are known. Two contexts are the same when each such name
 // leads to the same providers: the variables of the edges at which the name will be found, nearest first, or at last the application. As providers are variables and not yet releases, one clause speaks about every
 // release that a provider may get.
 //
@@ -164,7 +163,6 @@ func newSolver(ctx context.Context, source universe.Source, p Problem, f *focus)
 	for _, name := range p.Single {
 		s.single[name] = true
 	}
-	s.pkgs = map[string]*pkg{}
 	s.grouped = p.Tenancy == Nested && (p.shared.grouped || alwaysGrouped)
 	s.makeParts()
 	s.freeze()
@@ -175,7 +173,7 @@ func newSolver(ctx context.Context, source universe.Source, p Problem, f *focus)
 // step counts work against what the call may take in all.
 func (s *solver) step(n int) error {
 	total := s.problem.shared
-	if total.steps += n; total.steps > mostSteps+stepsPerPackage*len(s.pkgs) {
+	if total.steps += n; total.steps > mostSteps+stepsPerPackage*int(s.loaded.n) {
 		return &UndecidedError{total.steps}
 	}
 	return nil
@@ -197,12 +195,12 @@ func (s *solver) reset() {
 	s.dependent, s.released, s.again = 0, 0, false
 	app, _ := s.contexts.add()
 	*app = instance{id: application, pkg: -1, v: -1, parent: -1, sees: -1, open: true}
-	for _, p := range s.pkgs {
+	for id := range s.loaded.n {
+		p := s.loaded.at(id)
 		p.last, p.app, p.use = -1, -1, -1
-		if p.group != nil {
-			p.group.pooled = -1
+		if g := p.seldom().group; g != nil {
+			g.pooled = -1
 		}
-		p.been = 0
 	}
 	s.tied = map[int64]bool{}
 	if s.frost != nil {
@@ -217,17 +215,16 @@ func (s *solver) reset() {
 
 // spread completes rel over everything that was opened so far.
 func (s *solver) spread() {
-	names := slices.Sorted(maps.Keys(s.pkgs))
 	for grew := true; grew; {
 		grew = false
-		for _, name := range names {
-			p := s.pkgs[name]
+		for id := range s.loaded.n {
+			p := s.loaded.at(id)
 			for w := range p.n {
 				if !s.sets.has(int32(p.n), p.opened, w) {
 					continue
 				}
 				for _, need := range p.Needs(w) {
-					below := s.pkgs[need.Package]
+					below := s.named(need.Package)
 					switch {
 					case below == nil:
 					case s.grouped:
@@ -244,8 +241,8 @@ func (s *solver) spread() {
 // passUp adds to rel of a release what its need looks up and the release does not surely provide.
 func (s *solver) passUp(p *pkg, w int, below *pkg) bool {
 	grew := false
-	for name := range below.rel {
-		if !p.rel[name] && !s.provides(p, w, name) {
+	for name := range below.seldom().rel {
+		if !p.seldom().rel[name] && !s.provides(p, w, name) {
 			p.passes(name)
 			grew = true
 		}

@@ -7,30 +7,50 @@ import (
 	"molt/core/universe"
 )
 
-// A pkg is a package with its place in the search.
+// A pkg is a package with its place in the search. It is as long as a line of a processor's cache, since a large search looks at packages in no
+// order.
 type pkg struct {
 	*universe.Package
-	id         int32
-	use        int32  // the number of the first of its releases that were used, in solver.uses; -1 for none
-	last       int32  // the last of its variables, of which each leads to the one before; -1 for none
-	app        int32  // its variable at the application's level under its own name, or -1
 	n          int    // number of releases; also the bit that means "none"
 	full       bitset // every release that the problem does not refuse, and "none"
-	held       bitset // releases that stand in the base; they count as in use
-	keep       []int
+	opened     bitset // the releases that were opened; survives a reset
+	rare       *rare  // nil for nothing
+	id         int32
+	use        int32 // the number of the first of its releases that were used, in solver.uses; -1 for none
+	last       int32 // the last of its variables, of which each leads to the one before; -1 for none
+	app        int32 // its variable at the application's level under its own name, or -1
 	constraint int32 // the number of the first of some constraints, in solver.constraints; -1 for none
 	peerless   bool  // no release has peers
+}
 
-	// The releases that were opened, and the peer names that are looked up through the package, as far as they are
-	// known. They survive a reset.
-	opened bitset
-	been   bitset // the releases opened since the last reset
-	rel    map[string]bool
+// Rare is what the search knows of some packages only.
+type rare struct {
+	keep []int           // releases to prefer, the newest first
+	held bitset          // releases that stand in the base; they count as in use
+	rel  map[string]bool // the peer names that are looked up through the package, as far as they are known; survives a reset
 	// Made when first asked for: the complements of single releases.
-	others []bitset
-	more   map[string]int32 // the numbers of constraints beyond the first few
+	others      []bitset
+	constraints map[string]int32 // the numbers of constraints beyond the first few
+	group       *group           // when the search is grouped
+}
 
-	group *group // when the search is grouped
+// nothingRare is what is known of most packages. It is not changed.
+var nothingRare rare
+
+// seldom returns what is known of some packages only, to be read.
+func (p *pkg) seldom() *rare {
+	if p.rare == nil {
+		return &nothingRare
+	}
+	return p.rare
+}
+
+// rarely returns the same, to be changed.
+func (p *pkg) rarely() *rare {
+	if p.rare == nil {
+		p.rare = &rare{}
+	}
+	return p.rare
 }
 
 // A use is what the search knows of a release that was used.
@@ -40,6 +60,7 @@ type use struct {
 	plain    int32 // the number of its instance when its context does not matter, 0 for none
 	contexts int32 // how many instances it has whose contexts matter
 	next     int32 // the next one of the package, or -1
+	opened   bool
 }
 
 // useOf returns the number of the use of a release.
@@ -89,15 +110,16 @@ func (s *solver) inUse(p *pkg, set bitset) int {
 
 // passes notes that a name is looked up through a package.
 func (p *pkg) passes(name string) {
-	if p.rel == nil {
-		p.rel = map[string]bool{}
+	r := p.rarely()
+	if r.rel == nil {
+		r.rel = map[string]bool{}
 	}
-	p.rel[name] = true
+	r.rel[name] = true
 }
 
 // load brings a package into the search. One that does not exist has no releases.
 func (s *solver) load(name string) (*pkg, error) {
-	if p, ok := s.pkgs[name]; ok {
+	if p := s.named(name); p != nil {
 		return p, nil
 	}
 	found, err := s.source.Package(s.ctx, name)
@@ -123,18 +145,19 @@ func (s *solver) adopt(found *universe.Package) *pkg {
 			p.full = s.sets.without(n, p.full, i)
 		}
 	}
-	p.keep = p.preferred(s.problem.Keep[name])
+	p.prefer(s.problem.Keep[name])
 	if s.frost != nil {
 		if plain := s.frost.plain(name); plain != nil {
 			s.frost.anywhere[id] = plain
 		}
 	}
-	if s.frost != nil && len(p.keep) == 0 { // of a package that keeps a release, it would make no difference
+	if s.frost != nil && len(p.seldom().keep) == 0 { // of a package that keeps a release, it would make no difference
 		for _, w := range s.frost.heldOf(name) {
-			p.held = s.sets.with(n, p.held, w)
+			r := p.rarely()
+			r.held = s.sets.with(n, r.held, w)
 		}
 	}
-	s.pkgs[name] = p
+	s.byName.add(p)
 	if s.frost != nil { // what mattered to its contexts in the base is likely to matter again
 		for _, n := range s.frost.byName[name] {
 			for _, l := range s.frost.lookups[n] {
@@ -177,7 +200,7 @@ func (s *solver) constraintOf(p *pkg, text string) int32 {
 		}
 		count++
 	}
-	if at, ok := p.more[text]; ok {
+	if at, ok := p.seldom().constraints[text]; ok {
 		return at
 	}
 	known := constraint{text: text, next: -1}
@@ -186,13 +209,12 @@ func (s *solver) constraintOf(p *pkg, text string) int32 {
 		known.set = s.sets.of(int32(p.n), set.Words())
 	}
 	at := int32(len(s.constraints))
-	switch {
-	case count < few:
+	if r := p.seldom(); count < few {
 		known.next, p.constraint = p.constraint, at
-	case p.more == nil:
-		p.more = map[string]int32{text: at}
-	default:
-		p.more[text] = at
+	} else if r.constraints == nil {
+		p.rarely().constraints = map[string]int32{text: at}
+	} else {
+		r.constraints[text] = at
 	}
 	s.constraints = push(s.constraints, known)
 	return at
@@ -204,11 +226,12 @@ func (s *solver) other(p *pkg, w int) bitset {
 	if n < oneWord {
 		return s.sets.all(n) &^ bit(w)
 	}
-	if p.others == nil {
-		p.others = make([]bitset, p.n+1)
+	r := p.rarely()
+	if r.others == nil {
+		r.others = make([]bitset, n+1)
 	}
-	if p.others[w] == 0 {
-		p.others[w] = s.sets.without(n, s.sets.all(n), w)
+	if r.others[w] == 0 {
+		r.others[w] = s.sets.without(n, s.sets.all(n), w)
 	}
-	return p.others[w]
+	return r.others[w]
 }

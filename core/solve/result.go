@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"molt/core/universe"
 )
 
 func (d *drawing) peer(p *vertex, name string) int {
@@ -21,20 +23,24 @@ func (d *drawing) resolution() *Resolution {
 	if d.states != nil {
 		atTop = d.atTopFor()
 	}
-	peerOf := func(p *vertex, k int) int {
+	peerOf := func(p *vertex, peer *universe.Demand, k int) int {
 		if atTop != nil {
-			if at, ok := atTop[[2]string{strconv.Itoa(p.class), d.keyOf(p.release.Peers[k])}]; ok {
+			if at, ok := atTop[[2]string{strconv.Itoa(int(p.class)), d.keyOf(peer)}]; ok {
 				return at
 			}
 		}
 		return p.peers[k]
 	}
+	classes := make([]int32, len(d.drawn)) // of each context
+	for at := range classes {
+		classes[at] = d.standing(at).class
+	}
 	first := make([]*vertex, len(d.drawn)) // a context of each class
-	var order []int
+	var order []int32
 	edges := 0
 	var reach func(at int)
 	reach = func(at int) {
-		if at == none || first[d.classOf(at)] != nil {
+		if at == none || first[classes[at]] != nil {
 			return
 		}
 		p := d.standing(at)
@@ -44,8 +50,11 @@ func (d *drawing) resolution() *Resolution {
 		for _, next := range p.needs {
 			reach(next)
 		}
-		for k := range p.peers {
-			reach(peerOf(p, k))
+		if len(p.peers) > 0 {
+			peers := d.releaseOf(p).Peers
+			for k := range p.peers {
+				reach(peerOf(p, &peers[k], k))
+			}
 		}
 	}
 	for _, r := range d.problem.Roots {
@@ -58,7 +67,7 @@ func (d *drawing) resolution() *Resolution {
 		if at == none {
 			return ""
 		}
-		return ids[d.classOf(at)]
+		return ids[classes[at]].id
 	}
 	res := &Resolution{Packages: make([]Node, 0, len(order))}
 	memory := make([]Edge, edges) // one for all
@@ -66,7 +75,7 @@ func (d *drawing) resolution() *Resolution {
 		if n == 0 {
 			return nil
 		}
-		all := memory[:0:n]
+		all := memory[:n:n]
 		memory = memory[n:]
 		return all
 	}
@@ -77,39 +86,64 @@ func (d *drawing) resolution() *Resolution {
 		}
 		res.Roots = append(res.Roots, e)
 	}
-	slices.SortFunc(order, func(a, b int) int { return strings.Compare(ids[a], ids[b]) })
-	for _, class := range order {
-		p := first[class]
-		r := p.release
-		n := Node{ID: ids[class], Name: p.name, Version: r.Version.String(), Needs: edgesFor(len(r.Needs)), Peers: edgesFor(len(r.Peers))}
-		for k, need := range r.Needs {
-			n.Needs = append(n.Needs, Edge{Name: need.As, Package: need.Package, Constraint: need.Text, Optional: need.Optional,
-				Foreign: need.Foreign, When: need.When, To: to(p.needs[k])})
+	for _, n := range sorted(order, ids) {
+		p := first[n.class]
+		r := d.releaseOf(p)
+		node := Node{ID: n.id, Name: d.packageName(p), Version: n.version, Needs: edgesFor(len(r.Needs)), Peers: edgesFor(len(r.Peers))}
+		for k := range node.Needs {
+			node.Needs[k].serve(&r.Needs[k], to(p.needs[k]))
 		}
-		for k, peer := range r.Peers {
-			n.Peers = append(n.Peers, Edge{Name: peer.As, Package: peer.Package, Constraint: peer.Text, Optional: peer.Optional,
-				Foreign: peer.Foreign, When: peer.When, To: to(peerOf(p, k))})
+		for k := range node.Peers {
+			node.Peers[k].serve(&r.Peers[k], to(peerOf(p, &r.Peers[k], k)))
 		}
-		res.Packages = append(res.Packages, n)
+		res.Packages = append(res.Packages, node)
 	}
 	return res
 }
 
-// names gives each class its ID: name@version, and where that is not unique also what it stands beside.
-func (d *drawing) names(order []int, first []*vertex) []string {
-	ids := make([]string, len(first))
+// serve makes an edge, which is zero, that of a demand.
+func (e *Edge) serve(d *universe.Demand, to string) {
+	e.Name, e.Package, e.Constraint, e.Optional, e.Foreign, e.When, e.To = d.As, d.Package, d.Text, d.Optional, d.Foreign, d.When, to
+}
+
+// A label is what a class is called in the result.
+type label struct {
+	id, version string
+	class       int32
+}
+
+// sorted returns the labels of classes by ID.
+func sorted(order []int32, all []label) []label {
+	some := make([]label, len(order))
+	for k, class := range order {
+		some[k] = all[class]
+	}
+	slices.SortFunc(some, func(a, b label) int { return strings.Compare(a.id, b.id) })
+	return some
+}
+
+// names gives each class its label: as its ID name@version, and where that is not unique also what it stands beside.
+func (d *drawing) names(order []int32, first []*vertex) []label {
+	all := make([]label, len(first))
 	releases := d.releases()
-	owner := make([]int, 0, len(order)) // of each release, the first class that has it
-	same := map[string][]int{}          // those that several have
+	owner := make([]int32, 0, len(order)) // of each release, the first class that has it
+	same := map[string][]int32{}          // those that several have
+	var text strings.Builder              // of all IDs, which are parts of it
+	text.Grow(32 * len(order))
 	for _, class := range order {
 		p := first[class]
-		id := p.name + "@" + p.release.Version.String()
-		ids[class] = id
+		from := text.Len()
+		text.WriteString(d.packageName(p))
+		text.WriteByte('@')
+		version := text.Len()
+		text.WriteString(d.releaseOf(p).Version.String())
+		id := text.String()[from:]
+		all[class] = label{id, id[version-from:], class}
 		switch n := releases.number(p); {
 		case n == len(owner):
 			owner = append(owner, class)
 		case same[id] == nil:
-			same[id] = []int{owner[n], class}
+			same[id] = []int32{owner[n], class}
 		default:
 			same[id] = append(same[id], class)
 		}
@@ -117,30 +151,30 @@ func (d *drawing) names(order []int, first []*vertex) []string {
 	for id, classes := range same {
 		taken := map[string]int{}
 		for _, class := range classes {
-			label := id + d.peersOf(class, classes, first)
-			taken[label]++
-			if k := taken[label]; k > 1 {
-				label = fmt.Sprintf("%s (%d)", label, k)
+			unique := id + d.peersOf(class, classes, first)
+			taken[unique]++
+			if k := taken[unique]; k > 1 {
+				unique = fmt.Sprintf("%s (%d)", unique, k)
 			}
-			ids[class] = label
+			all[class].id = unique
 		}
 	}
-	return ids
+	return all
 }
 
 // peersOf lists the releases that a context sees and that tell it from the other contexts of its release.
-func (d *drawing) peersOf(class int, classes []int, first []*vertex) string {
-	seen := func(class int, name string) string {
+func (d *drawing) peersOf(class int32, classes []int32, first []*vertex) string {
+	seen := func(class int32, name string) string {
 		at := d.seenBy(first[class], name)
 		if at == none {
 			return "no " + name
 		}
-		return d.drawn[at].name + "@" + d.drawn[at].release.Version.String()
+		return d.textOf(d.drawn[at])
 	}
 	var words []string
 	for _, name := range d.seenNames(first[class]) {
 		mine := seen(class, name)
-		if slices.ContainsFunc(classes, func(other int) bool { return seen(other, name) != mine }) {
+		if slices.ContainsFunc(classes, func(other int32) bool { return seen(other, name) != mine }) {
 			words = append(words, mine)
 		}
 	}

@@ -14,7 +14,6 @@ type solver struct {
 	problem Problem
 	focus   *focus // the demands to take into account, nil for all
 	single  map[string]bool
-	pkgs    map[string]*pkg
 	atHand  bool            // the source has everything in memory: nothing is to be fetched ahead
 	foreign map[string]bool // names that the application provides from elsewhere
 
@@ -172,7 +171,7 @@ func (s *solver) back(level int32) {
 	if s.level() <= level {
 		return
 	}
-	start := s.levels[level]
+	start := int(s.levels[level])
 	for i := len(s.trail) - 1; i >= start; i-- {
 		e := &s.trail[i]
 		x := &s.vars[e.v]
@@ -237,7 +236,7 @@ func (s *solver) run() (bool, error) {
 			}
 			continue
 		}
-		if !s.grouped && s.problem.Tenancy == Nested && s.dependent > contextsPerRelease*s.released+contextsSpare {
+		if s.tooMany() {
 			return s.group()
 		}
 		grew, err := s.grow()
@@ -272,16 +271,26 @@ func (s *solver) run() (bool, error) {
 			s.decide(v, 0)
 			continue
 		}
-		w := s.choose(v)
+		w, narrowed := s.choose(v), len(s.trail)
 		if grew, err = s.expandVar(v, w); err != nil {
 			return false, err
 		}
 		if grew {
-			s.waits.push(v)
-			continue
+			if len(s.trail) > narrowed || len(s.conflicts) > 0 || s.again || s.tooMany() {
+				s.waits.push(v)
+				continue
+			}
+			if err := s.step(1); err != nil { // as if it came up again
+				return false, err
+			}
 		}
 		s.decide(v, w)
 	}
+}
+
+// tooMany reports whether there are so many contexts that they are to be grouped.
+func (s *solver) tooMany() bool {
+	return !s.grouped && s.problem.Tenancy == Nested && s.dependent > contextsPerRelease*s.released+contextsSpare
 }
 
 // patience is the number of conflicts before the first restart. A restart keeps what was learned and what was found to
@@ -302,7 +311,7 @@ func luby(n int) int {
 }
 
 func (s *solver) decide(v int32, w int) {
-	s.levels = append(s.levels, len(s.trail))
+	s.levels = push(s.levels, int32(len(s.trail)))
 	n := s.vars[v].n
 	s.narrow(v, s.sets.only(n, w), -1)
 	s.trail[len(s.trail)-1].made = n >= oneWord

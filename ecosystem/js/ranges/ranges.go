@@ -83,7 +83,8 @@ type partial struct {
 // Constrain reads a range by the grammar given at the package.
 func (scheme) Constrain(text string) (version.Constraint, error) {
 	r := &constraint{text: text}
-	if err := r.read(make([]comparator, 0, 2)); err != nil {
+	var err error
+	if r.comparators, r.ends, err = read(text, make([]comparator, 0, 2), r.few[:0]); err != nil {
 		return nil, err
 	}
 	return r, nil
@@ -91,26 +92,27 @@ func (scheme) Constrain(text string) (version.Constraint, error) {
 
 // Evaluate reads a constraint, and puts it to a list.
 func (scheme) Evaluate(text string, l version.List) (version.Set, error) {
+	var comparators [6]comparator // what most have needs no other memory
+	var ends [2]int
 	r := constraint{text: text}
-	var memory [6]comparator // what most have needs no other
-	if err := r.read(memory[:0]); err != nil {
+	var err error
+	if r.comparators, r.ends, err = read(text, comparators[:0], ends[:0]); err != nil {
 		return version.Set{}, err
 	}
 	return r.Admit(l), nil
 }
 
-// read reads the text of a constraint, with memory for its comparators.
-func (r *constraint) read(memory []comparator) error {
-	r.comparators, r.ends = memory, r.few[:0]
-	s := scanner{semver.Scanner{Kind: "constraint", Text: r.text}}
+// read reads the text of a constraint. It appends the comparators of all its alternatives to one list, and where each ends to another.
+func read(text string, all []comparator, ends []int) ([]comparator, []int, error) {
+	s := scanner{semver.Scanner{Kind: "constraint", Text: text}}
 	for {
-		all, err := s.alternative(r.comparators)
-		if err != nil {
-			return err
+		var err error
+		if all, err = s.alternative(all); err != nil {
+			return nil, nil, err
 		}
-		r.comparators, r.ends = all, append(r.ends, len(all))
-		if s.Pos == len(r.text) {
-			return nil
+		ends = append(ends, len(all))
+		if s.Pos == len(text) {
+			return all, ends, nil
 		}
 		s.Pos += len("||")
 	}
