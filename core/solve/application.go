@@ -108,7 +108,8 @@ func (s *solver) newAppVar(as string, p *pkg) int32 {
 	e, id := s.edges.add()
 	e.id = id
 	s.setEdge(e, application, int32(len(s.topNames)), v, false, false)
-	s.top, s.topNames = push(s.top, id), push(s.topNames, as)
+	push(&s.top, id)
+	push(&s.topNames, as)
 	return v
 }
 

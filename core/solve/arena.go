@@ -135,18 +135,21 @@ func (q *queue[T]) clear() {
 	q.items, q.head = q.items[:0], 0
 }
 
-// push appends to a slice that may become very long; it grows by doubling, so that little is copied.
-func push[T any](s []T, x T) []T {
-	if len(s) == cap(s) {
-		s = append(make([]T, 0, max(32, 2*len(s))), s...)
+// push appends to a slice that may become very long; it grows by doubling, so that little is copied. Where there is room, nothing but the
+// length is written: the collector need not be told.
+func push[T any](s *[]T, x T) {
+	n := len(*s)
+	if n == cap(*s) {
+		*s = append(make([]T, 0, max(32, 2*n)), *s...)
 	}
-	return append(s, x)
+	*s = (*s)[:n+1]
+	(*s)[n] = x
 }
 
 // lengthen adds n things to a slice that may become very long.
-func lengthen[T any](s []T, n int) []T {
-	if len(s)+n > cap(s) {
-		s = append(make([]T, 0, max(32, 2*len(s), len(s)+n)), s...)
+func lengthen[T any](s *[]T, n int) {
+	if len(*s)+n > cap(*s) {
+		*s = append(make([]T, 0, max(32, 2*len(*s), len(*s)+n)), *s...)
 	}
-	return s[:len(s)+n]
+	*s = (*s)[:len(*s)+n]
 }

@@ -105,7 +105,7 @@ func (s *solver) ask(k int32) bool {
 		slices.Sort(s.core)
 		return false
 	case on: // it follows; the level stays empty
-		s.levels = push(s.levels, int32(len(s.trail)))
+		push(&s.levels, int32(len(s.trail)))
 	default:
 		s.decide(v, 0)
 	}

@@ -9,6 +9,7 @@ import (
 
 	"molt/core/solve"
 	"molt/core/solve/instances"
+	"molt/core/universe"
 )
 
 var tenancies = []struct {
@@ -34,6 +35,48 @@ func BenchmarkLayered(b *testing.B) {
 			})
 		}
 	}
+}
+
+// BenchmarkWalk goes through the packages of a Layered universe and does no more: it takes the newest release that the first need of a package
+// admits. It is the yardstick of how Layered grows, since memory is the slower, the more of it is looked at.
+func BenchmarkWalk(b *testing.B) {
+	for _, n := range []int{100, 1000, 10000, 50000} {
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			in := instances.Layered(n, solve.Nested)
+			size := 0
+			for b.Loop() {
+				size = walk(b, in)
+			}
+			b.ReportMetric(float64(size), "packages")
+		})
+	}
+}
+
+// walk returns how many packages it went through.
+func walk(b *testing.B, in instances.Instance) int {
+	seen := map[string]bool{}
+	var waiting []universe.Demand
+	for _, r := range in.Problem.Roots {
+		waiting = append(waiting, r.Demand)
+	}
+	for len(waiting) > 0 {
+		d := waiting[0]
+		waiting = waiting[1:]
+		if seen[d.Package] {
+			continue
+		}
+		seen[d.Package] = true
+		p, err := in.Source.Package(context.Background(), d.Package)
+		if err != nil {
+			b.Fatal(err)
+		}
+		set, err := p.Admit(d.Text)
+		if err != nil {
+			b.Fatal(err)
+		}
+		waiting = append(waiting, p.Needs(set.Max())...)
+	}
+	return len(seen)
 }
 
 // BenchmarkConflicts resolves instances of every family that have a solution, and has the others end in a tangle.

@@ -57,7 +57,7 @@ type span struct{ at, n int32 }
 func (s *solver) keepNumbers(all []int32) span {
 	at := len(s.numbers)
 	for _, x := range all {
-		s.numbers = push(s.numbers, x)
+		push(&s.numbers, x)
 	}
 	return span{int32(at), int32(len(all))}
 }
@@ -102,10 +102,10 @@ next:
 				continue next
 			}
 		}
-		s.terms = push(s.terms, t)
+		push(&s.terms, t)
 	}
 	id := int32(len(s.clauses))
-	s.clauses = push(s.clauses, clause{at: int32(at), n: int32(len(s.terms) - at), why: why})
+	push(&s.clauses, clause{at: int32(at), n: int32(len(s.terms) - at), why: why})
 	kept := s.terms[at:]
 	if len(kept) < 2 {
 		s.activate(id)
@@ -201,7 +201,7 @@ func (s *solver) watch(v, id int32) {
 	l := &s.vars[v].watch
 	if l.n == l.room { // to the end of all, with twice the room
 		at, room := len(s.watchers), max(2, 2*l.room)
-		s.watchers = lengthen(s.watchers, int(room))
+		lengthen(&s.watchers, int(room))
 		copy(s.watchers[at:], s.watchers[l.at:l.at+l.n])
 		l.at, l.room = int32(at), room
 	}

@@ -78,7 +78,7 @@ func (s *solver) targetOf(e *edge, w int) int32 {
 
 // leadsTo has an edge lead to an instance with a release.
 func (s *solver) leadsTo(e *edge, w int, inst int32) {
-	s.targets = push(s.targets, target{int32(w), inst, e.target})
+	push(&s.targets, target{int32(w), inst, e.target})
 	e.target = int32(len(s.targets) - 1)
 }
 

@@ -23,9 +23,9 @@ type active struct {
 
 // grow makes room for one more variable.
 func (o *waits) grow() {
-	o.number = push(o.number, -1)
+	push(&o.number, -1)
 	if (len(o.number)+63)/64 > len(o.idle) {
-		o.idle = push(o.idle, 0)
+		push(&o.idle, 0)
 	}
 }
 
@@ -38,7 +38,7 @@ func (o *waits) clear() {
 func (o *waits) of(v int32) *active {
 	if o.number[v] < 0 {
 		o.number[v] = int32(len(o.active))
-		o.active = push(o.active, active{place: -1})
+		push(&o.active, active{place: -1})
 	}
 	return &o.active[o.number[v]]
 }
@@ -68,7 +68,7 @@ func (o *waits) push(v int32) {
 	o.idle[v/64] &^= 1 << (v % 64)
 	if x := o.of(v); x.place < 0 {
 		x.place = int32(len(o.items))
-		o.items = push(o.items, v)
+		push(&o.items, v)
 		o.up(len(o.items) - 1)
 	}
 }

@@ -72,7 +72,7 @@ func (s *solver) useOf(p *pkg, w int32) int32 {
 		}
 	}
 	at = int32(len(s.uses))
-	s.uses = push(s.uses, use{w: w, next: p.use})
+	push(&s.uses, use{w: w, next: p.use})
 	p.use = at
 	return at
 }
@@ -216,7 +216,7 @@ func (s *solver) constraintOf(p *pkg, text string) int32 {
 	} else {
 		r.constraints[text] = at
 	}
-	s.constraints = push(s.constraints, known)
+	push(&s.constraints, known)
 	return at
 }
 

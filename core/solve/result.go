@@ -1,6 +1,8 @@
 package solve
 
 import (
+	"cmp"
+	"encoding/binary"
 	"fmt"
 	"maps"
 	"slices"
@@ -86,8 +88,8 @@ func (d *drawing) resolution() *Resolution {
 		}
 		res.Roots = append(res.Roots, e)
 	}
-	for _, n := range sorted(order, ids) {
-		p := first[n.class]
+	for _, class := range sorted(order, ids) {
+		n, p := &ids[class], first[class]
 		r := d.releaseOf(p)
 		node := Node{ID: n.id, Name: d.packageName(p), Version: n.version, Needs: edgesFor(len(r.Needs)), Peers: edgesFor(len(r.Peers))}
 		for k := range node.Needs {
@@ -107,19 +109,34 @@ func (e *Edge) serve(d *universe.Demand, to string) {
 }
 
 // A label is what a class is called in the result.
-type label struct {
-	id, version string
-	class       int32
-}
+type label struct{ id, version string }
 
-// sorted returns the labels of classes by ID.
-func sorted(order []int32, all []label) []label {
-	some := make([]label, len(order))
-	for k, class := range order {
-		some[k] = all[class]
+// sorted sorts classes by ID, and returns them. The first bytes of the IDs, which mostly tell, are moved along with the classes, so that most
+// need not be looked at.
+func sorted(classes []int32, all []label) []int32 {
+	type place struct {
+		begins [2]uint64
+		class  int32
 	}
-	slices.SortFunc(some, func(a, b label) int { return strings.Compare(a.id, b.id) })
-	return some
+	places := make([]place, len(classes))
+	for k, class := range classes {
+		var bytes [16]byte
+		copy(bytes[:], all[class].id)
+		places[k] = place{[2]uint64{binary.BigEndian.Uint64(bytes[:8]), binary.BigEndian.Uint64(bytes[8:])}, class}
+	}
+	slices.SortFunc(places, func(a, b place) int {
+		if c := cmp.Compare(a.begins[0], b.begins[0]); c != 0 {
+			return c
+		}
+		if c := cmp.Compare(a.begins[1], b.begins[1]); c != 0 {
+			return c
+		}
+		return strings.Compare(all[a.class].id, all[b.class].id)
+	})
+	for k := range places {
+		classes[k] = places[k].class
+	}
+	return classes
 }
 
 // names gives each class its label: as its ID name@version, and where that is not unique also what it stands beside.
@@ -138,7 +155,7 @@ func (d *drawing) names(order []int32, first []*vertex) []label {
 		version := text.Len()
 		text.WriteString(d.releaseOf(p).Version.String())
 		id := text.String()[from:]
-		all[class] = label{id, id[version-from:], class}
+		all[class] = label{id, id[version-from:]}
 		switch n := releases.number(p); {
 		case n == len(owner):
 			owner = append(owner, class)

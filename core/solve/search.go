@@ -88,7 +88,7 @@ func (s *solver) newVar(p *pkg, n int) int32 {
 		x.pkg, x.dom = p.id, p.full
 		x.before, p.last = p.last, v
 	}
-	s.vars = push(s.vars, x)
+	push(&s.vars, x)
 	s.waits.grow()
 	return v
 }
@@ -163,7 +163,7 @@ func (s *solver) narrow(v int32, set bitset, reason int32) {
 	} else if !s.sets.has(x.n, x.dom, int(x.n)) {
 		s.waits.push(v)
 	}
-	s.trail = push(s.trail, e)
+	push(&s.trail, e)
 }
 
 // back unwinds the trail to a level.
@@ -311,7 +311,7 @@ func luby(n int) int {
 }
 
 func (s *solver) decide(v int32, w int) {
-	s.levels = push(s.levels, int32(len(s.trail)))
+	push(&s.levels, int32(len(s.trail)))
 	n := s.vars[v].n
 	s.narrow(v, s.sets.only(n, w), -1)
 	s.trail[len(s.trail)-1].made = n >= oneWord

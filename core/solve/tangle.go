@@ -143,7 +143,7 @@ func (o origin) demand(s *solver) Demand {
 
 // cause notes where a demand was read, and returns its number.
 func (s *solver) cause(o origin) int32 {
-	s.causes = push(s.causes, o)
+	push(&s.causes, o)
 	return int32(len(s.causes) - 1)
 }
 
