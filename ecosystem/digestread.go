@@ -11,12 +11,18 @@ import (
 // DecodeDigest returns the package of a digest, of a scheme that reads its versions. The text has to be as EncodeDigest made it: whoever
 // kept it has a checksum. One that obviously is not is an error.
 func DecodeDigest(scheme version.Scheme, data string) (*universe.Package, error) {
+	return decodeDigest(scheme, data, nil)
+}
+
+// decodeDigest is DecodeDigest, with the numbers for the names of packages.
+func decodeDigest(scheme version.Scheme, data string, names *universe.Names) (*universe.Package, error) {
 	d, err := openDigest(data)
 	if err != nil {
 		return nil, err
 	}
+	d.names = names
 	e := &entry{digest: d}
-	p := &universe.Package{Name: e.text(), Scheme: scheme, Current: e.text()}
+	p := &universe.Package{Name: names.Text(e.text()), Scheme: scheme, Current: e.text()}
 	p.Notes.About, p.Notes.Homepage, p.Notes.Repository = e.text(), e.text(), e.text()
 	n := e.count()
 	p.Tags = make(map[string]string, n)
@@ -56,6 +62,7 @@ type digest struct {
 	texts, demands, lists, requirements, releases string // the tables
 	demandLists                                   []atomic.Pointer[[]universe.Demand]
 	requirementLists                              []atomic.Pointer[[]universe.Requirement]
+	names                                         *universe.Names
 }
 
 func openDigest(data string) (*digest, error) {
@@ -239,6 +246,7 @@ func (e *entry) list() []universe.Demand {
 		d := universe.Demand{As: one.text(), Package: one.text(), Text: one.text(), When: one.text(), Extras: one.text()}
 		flags := one.number()
 		d.Optional, d.Foreign = flags&1 != 0, flags&2 != 0
+		e.names.Enter(&d)
 		all[i] = d
 		list.bad = list.bad || one.bad
 	}

@@ -11,11 +11,18 @@ import (
 	"molt/registry"
 )
 
-// FetchDigest reads a package from the registry that is named for it, or from the cache. The request says where and in which form; digestOf makes
+// Digests are packages of registries, kept as digests. The names that they demand are numbered.
+type Digests struct {
+	Registries *registry.Registries
+	Scheme     version.Scheme
+	Names      universe.Names
+}
+
+// Fetch reads a package from the registry that is named for it, or from the cache. The request says where and in which form; digestOf makes
 // the digest of an answer, whose links are relative to a base. The error is a *universe.UnknownError for a package that is not there, or that of
 // the registry.
-func FetchDigest(ctx context.Context, registries *registry.Registries, scheme version.Scheme, name string, request registry.Request, digestOf func(name string, body io.Reader, base string) ([]byte, error)) (*universe.Package, error) {
-	client := registries.For(name)
+func (f *Digests) Fetch(ctx context.Context, name string, request registry.Request, digestOf func(name string, body io.Reader, base string) ([]byte, error)) (*universe.Package, error) {
+	client := f.Registries.For(name)
 	if client == nil {
 		return nil, &registry.UnreachableError{URL: name, Err: fmt.Errorf("no registry is named for %s: \"registry:\" has neither one for this name nor a default", name), Answered: true}
 	}
@@ -28,7 +35,7 @@ func FetchDigest(ctx context.Context, registries *registry.Registries, scheme ve
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", name, err)
 	}
-	p, err := DecodeDigest(scheme, body)
+	p, err := decodeDigest(f.Scheme, body, &f.Names)
 	if err != nil {
 		return nil, &registry.UnreachableError{URL: name, Err: fmt.Errorf("the cache has something of %s that cannot be read: %w; molt --refresh asks anew", name, err), Answered: true}
 	}

@@ -41,6 +41,7 @@ func (p *pages[T]) add() (*T, int32) {
 type arrays struct {
 	loaded      pages[pkg] // the packages by number
 	byName      nameTable  // and by name
+	byNumber    []int32    // by the number that demands on them have, if any: theirs from 1, 0 where it is not known
 	sets        rows
 	constraints []constraint // on all packages
 	uses        []use        // of all packages
@@ -97,6 +98,7 @@ func (s *solver) end() {
 	}
 	s.loaded.n = 0
 	s.byName.clear()
+	s.byNumber = s.byNumber[:0]
 	clear(s.constraints)
 	s.constraints = s.constraints[:0]
 	clear(s.topNames)

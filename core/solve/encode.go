@@ -106,9 +106,12 @@ func (s *solver) openNeed(i *instance, of *pkg, d *universe.Demand, k int) error
 		e.owner, e.need, e.v = i.id, int32(k), foreignEdge
 		return nil
 	}
-	p, err := s.load(d.Package)
-	if err != nil {
-		return err
+	p := s.demanded(d)
+	if p == nil {
+		var err error
+		if p, err = s.load(d.Package); err != nil {
+			return err
+		}
 	}
 	if s.grouped {
 		if s.passUpRelease(of, int(i.w), *d, p) {
@@ -125,6 +128,7 @@ func (s *solver) openNeed(i *instance, of *pkg, d *universe.Demand, k int) error
 	case key == p.Name && p.app >= 0:
 		v = p.app
 	default:
+		var err error
 		if v, err = s.appVar(key, d.Package); err != nil {
 			return err
 		}
@@ -204,8 +208,9 @@ func (s *solver) hint(p *pkg, w int) {
 		return
 	}
 	s.names = s.names[:0]
-	for _, d := range p.Needs(w) {
-		if !d.Foreign && s.named(d.Package) == nil {
+	needs := p.Needs(w)
+	for k := range needs {
+		if d := &needs[k]; !d.Foreign && s.demanded(d) == nil {
 			s.names = append(s.names, d.Package)
 		}
 	}

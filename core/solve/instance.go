@@ -223,12 +223,13 @@ func (s *solver) spread() {
 				if !s.sets.has(int32(p.n), p.opened, w) {
 					continue
 				}
-				for _, need := range p.Needs(w) {
-					below := s.named(need.Package)
+				needs := p.Needs(w)
+				for k := range needs {
+					below := s.demanded(&needs[k])
 					switch {
 					case below == nil:
 					case s.grouped:
-						grew = s.passUpRelease(p, w, need, below) || grew
+						grew = s.passUpRelease(p, w, needs[k], below) || grew
 					default:
 						grew = s.passUp(p, w, below) || grew
 					}

@@ -1,6 +1,10 @@
 package solve
 
-import "hash/maphash"
+import (
+	"hash/maphash"
+
+	"molt/core/universe"
+)
 
 // A nameTable finds packages by name. It holds their numbers alone, with a part of the hash of each name, so that a search among very many
 // packages looks at few places: the entry, and the package itself, which is wanted anyway. A map would hold the names besides.
@@ -52,6 +56,28 @@ func (t *nameTable) add(p *pkg) {
 		}
 	}
 	t.put(nameEntry{uint32(maphash.String(nameSeed, p.Name)), p.id + 1})
+}
+
+// demanded returns the package of a demand, or nil while it is not loaded. Where demands have numbers, each name is looked up once.
+func (s *solver) demanded(d *universe.Demand) *pkg {
+	k := int(d.Number)
+	if k < len(s.byNumber) {
+		if id := s.byNumber[k]; id > 0 {
+			if p := s.loaded.at(id - 1); p.Name == d.Package { // a number is not relied upon
+				return p
+			}
+		}
+	}
+	p := s.named(d.Package)
+	if p != nil && k > 0 {
+		if k >= len(s.byNumber) {
+			before := len(s.byNumber)
+			lengthen(&s.byNumber, k+1-before)
+			clear(s.byNumber[before:])
+		}
+		s.byNumber[k] = p.id + 1
+	}
+	return p
 }
 
 // named returns the package of a name, or nil.

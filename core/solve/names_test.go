@@ -1,6 +1,7 @@
 package solve
 
 import (
+	"context"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -84,6 +85,33 @@ func TestSortedByID(t *testing.T) {
 		}
 		if !slices.Equal(got, want) {
 			t.Fatalf("sorted to %q, not %q", got, want)
+		}
+	}
+}
+
+// A number only helps: demands that carry those of another source, or each other's, get the packages that they name.
+func TestNumbersAreNotReliedUpon(t *testing.T) {
+	for seed := range 300 {
+		random := rand.New(rand.NewPCG(uint64(seed), 7))
+		text := randomUniverse(random)
+		plain, p := sketch(t, text)
+		odd, q := sketch(t, text)
+		q.Tenancy = Tenancy(seed % 2)
+		p.Tenancy = q.Tenancy
+		for _, pkg := range odd {
+			for i := range pkg.Len() {
+				r := pkg.At(i)
+				for _, all := range [][]universe.Demand{r.Needs, r.Peers} {
+					for k := range all {
+						all[k].Number = random.Int32N(4)
+					}
+				}
+			}
+		}
+		want, wantErr := Resolve(context.Background(), plain, p)
+		got, gotErr := Resolve(context.Background(), odd, q)
+		if fmt.Sprint(wantErr) != fmt.Sprint(gotErr) || wantErr == nil && !sameGraph(got, want) {
+			t.Fatalf("seed %d: %v, %v; without numbers %v, %v\n%s", seed, got, gotErr, want, wantErr, text)
 		}
 	}
 }

@@ -124,9 +124,10 @@ type Demand struct {
 	Package  string // the package of that name; differs from As for an alias
 	Text     string // the constraint as written; may be a tag
 	Optional bool   // it may go unserved
+	Foreign  bool   // Text is no constraint over a registry's releases (a path, an address): Molt leaves it alone
+	Number   int32  // of Package, as the Names of the source have it; 0 when it has none. It only helps to find the package
 	When     string // the condition under which it holds, in the canonical form of the ecosystem's conditions; "" for always
 	Extras   string // the extras of the package that are wanted, canonical, sorted, with commas; "" for none
-	Foreign  bool   // Text is no constraint over a registry's releases (a path, an address): Molt leaves it alone
 }
 
 // A Requirement is a constraint on a language runtime or tool.

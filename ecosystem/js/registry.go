@@ -23,14 +23,14 @@ const (
 
 // A source reads packages from a registry, each once.
 type source struct {
-	registries *registry.Registries
-	detail     ecosystem.Detail
-	ctx        context.Context
-	cancel     context.CancelFunc
-	work       sync.WaitGroup
-	mu         sync.Mutex
-	known      map[string]*promise
-	long       map[string]*promise // long documents of packages that are known by their short ones
+	digests ecosystem.Digests
+	detail  ecosystem.Detail
+	ctx     context.Context
+	cancel  context.CancelFunc
+	work    sync.WaitGroup
+	mu      sync.Mutex
+	known   map[string]*promise
+	long    map[string]*promise // long documents of packages that are known by their short ones
 }
 
 type promise struct {
@@ -40,7 +40,7 @@ type promise struct {
 }
 
 func openSource(ctx context.Context, registries *registry.Registries, detail ecosystem.Detail) *source {
-	s := &source{registries: registries, detail: detail, known: map[string]*promise{}, long: map[string]*promise{}}
+	s := &source{digests: ecosystem.Digests{Registries: registries, Scheme: ranges.Scheme}, detail: detail, known: map[string]*promise{}, long: map[string]*promise{}}
 	s.ctx, s.cancel = context.WithCancel(ctx)
 	return s
 }
@@ -134,7 +134,7 @@ func (s *source) fetch(name, accept string) (*universe.Package, error) {
 	if accept == shortDocument {
 		instead = []string{longDocument}
 	}
-	return ecosystem.FetchDigest(s.ctx, s.registries, ranges.Scheme, name, registry.Request{Path: documentPath(name), Accept: accept, Instead: instead}, digestOf)
+	return s.digests.Fetch(s.ctx, name, registry.Request{Path: documentPath(name), Accept: accept, Instead: instead}, digestOf)
 }
 
 // documentPath writes a name as one segment of a path, the way that the protocol does: the "@" of a scope stays.

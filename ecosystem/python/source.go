@@ -23,20 +23,20 @@ import (
 // package with an extra, which universe.WithExtra names, has the releases of the package, and each of its releases needs that release of the package and
 // what the extra adds.
 type source struct {
-	registries *registry.Registries
-	envs       environments
-	forks      forks
-	detail     ecosystem.Detail
-	err        error // why there are no environments
-	ctx        context.Context
-	cancel     context.CancelFunc
-	work       sync.WaitGroup
-	mu         sync.Mutex
-	pages      map[string]*promise[*universe.Package]
-	known      map[string]*universe.Package // by name, with extra
-	metas      map[string]*promise[*metadata]
-	failures   map[string]error
-	lists      map[string][]universe.Demand
+	digests  ecosystem.Digests
+	envs     environments
+	forks    forks
+	detail   ecosystem.Detail
+	err      error // why there are no environments
+	ctx      context.Context
+	cancel   context.CancelFunc
+	work     sync.WaitGroup
+	mu       sync.Mutex
+	pages    map[string]*promise[*universe.Package]
+	known    map[string]*universe.Package // by name, with extra
+	metas    map[string]*promise[*metadata]
+	failures map[string]error
+	lists    map[string][]universe.Demand
 }
 
 // A promise is something that is being fetched.
@@ -58,7 +58,7 @@ func (p *promise[T]) wait(ctx context.Context) (T, error) {
 
 // Open returns a source that reads from registries.
 func (Python) Open(ctx context.Context, registries *registry.Registries, detail ecosystem.Detail) ecosystem.Source {
-	s := &source{registries: registries, detail: detail, pages: map[string]*promise[*universe.Package]{}, known: map[string]*universe.Package{},
+	s := &source{digests: ecosystem.Digests{Registries: registries, Scheme: specifiers.Scheme}, detail: detail, pages: map[string]*promise[*universe.Package]{}, known: map[string]*universe.Package{},
 		metas: map[string]*promise[*metadata]{}, failures: map[string]error{}, lists: map[string][]universe.Demand{}}
 	if s.envs, s.err = environmentsOf(detail.Environments); s.err == nil {
 		s.forks = forksOf(detail.Forks, detail.Environments, s.envs)
@@ -146,14 +146,14 @@ func (s *source) fetch(name string) (*universe.Package, error) {
 	if !requirement.IsName(name) {
 		return nil, &universe.UnknownError{Name: name}
 	}
-	return ecosystem.FetchDigest(s.ctx, s.registries, specifiers.Scheme, name, registry.Request{Path: name + "/", Accept: acceptIndex}, digestOf)
+	return s.digests.Fetch(s.ctx, name, registry.Request{Path: name + "/", Accept: acceptIndex}, digestOf)
 }
 
 // meta begins to fetch the metadata of a release.
 func (s *source) meta(raw *universe.Package, i int) *promise[*metadata] {
 	version := raw.Version(i).String()
 	return begin(s, s.metas, raw.Name+" "+version, func() (*metadata, error) {
-		m, err := metadataOf(s.ctx, s.registries.For(raw.Name), raw.Name, version, raw.At(i))
+		m, err := metadataOf(s.ctx, s.digests.Registries.For(raw.Name), raw.Name, version, raw.At(i))
 		if err == nil && m.Unknown != "" && s.detail.Builds != nil && s.detail.Builds(raw.Name) {
 			return s.builtMetadata(raw.Name, version, raw.At(i), m)
 		}
@@ -394,6 +394,9 @@ func (s *source) shared(all []universe.Demand) []universe.Demand {
 	defer s.mu.Unlock()
 	if known, ok := s.lists[key.String()]; ok {
 		return known
+	}
+	for k := range all {
+		s.digests.Names.Enter(&all[k])
 	}
 	s.lists[key.String()] = all
 	return all

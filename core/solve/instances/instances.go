@@ -22,6 +22,7 @@ type Instance struct {
 // A builder collects packages.
 type builder struct {
 	name     string
+	names    universe.Names
 	releases map[string][]universe.Release
 	roots    []solve.Root
 }
@@ -36,6 +37,9 @@ func (b *builder) release(name string, major, minor int, needs ...universe.Deman
 	if err != nil {
 		panic(err) // numbers make versions
 	}
+	for k := range needs {
+		b.names.Enter(&needs[k])
+	}
 	b.releases[name] = append(b.releases[name], universe.Release{Version: v, Needs: needs})
 }
 
@@ -46,7 +50,7 @@ func (b *builder) root(name, constraint string) {
 func (b *builder) instance(tenancy solve.Tenancy) Instance {
 	t := universe.Table{}
 	for name, releases := range b.releases {
-		t[name] = universe.NewPackage(name, ranges.Scheme, releases)
+		t[name] = universe.NewPackage(b.names.Text(name), ranges.Scheme, releases)
 	}
 	return Instance{b.name, t, solve.Problem{Tenancy: tenancy, Roots: b.roots}}
 }
