@@ -416,7 +416,7 @@ func (p *Package) Index(text string) int {
 		}
 		return -1
 	}
-	for i := range p.Len() {
+	for i := p.Len() - 1; i >= 0; i-- { // what is asked about is mostly one of the newest
 		if p.text(i) == text {
 			return i
 		}
