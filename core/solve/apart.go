@@ -79,13 +79,13 @@ func (s *solver) beginParts() error {
 }
 
 // leavesNeed reports whether a need of a package is to be left out: of a part, when all the roots are that make it.
-func (s *solver) leavesNeed(p *pkg, d universe.Demand) bool {
+func (s *solver) leavesNeed(p *pkg, d *universe.Demand) bool {
 	if s.focus == nil {
 		return false
 	}
 	roots := s.partRoots[partNeed{p.Name, d.As}]
 	if roots == nil {
-		return s.leaves(needOf(p, d))
+		return s.leaves(needOf(p, *d))
 	}
 	return !slices.ContainsFunc(roots, func(k int) bool { return !s.leaves(declaredBy(s.problem.Roots[k])) })
 }

@@ -99,7 +99,7 @@ func (s *solver) openInstance(i *instance) error {
 // openNeed states the k-th need of an instance.
 func (s *solver) openNeed(i *instance, of *pkg, d *universe.Demand, k int) error {
 	e := s.edges.at(i.needs + int32(k))
-	if s.leavesNeed(of, *d) {
+	if s.leavesNeed(of, d) {
 		return nil
 	}
 	if d.Foreign {

@@ -254,7 +254,7 @@ func (s *solver) passUp(p *pkg, w int, below *pkg) bool {
 // provides reports whether what stands below a release sees its own need under a name, whatever is chosen.
 func (s *solver) provides(p *pkg, w int, name string) bool {
 	return slices.ContainsFunc(p.Needs(w), func(d universe.Demand) bool {
-		return d.As == name && !d.Optional && !s.leavesNeed(p, d)
+		return d.As == name && !d.Optional && !s.leavesNeed(p, &d)
 	})
 }
 

@@ -90,8 +90,8 @@ func (d *drawing) resolution() *Resolution {
 	}
 	for _, class := range sorted(order, ids) {
 		n, p := &ids[class], first[class]
-		r := d.releaseOf(p)
-		node := Node{ID: n.id, Name: d.packageName(p), Version: n.version, Needs: edgesFor(len(r.Needs)), Peers: edgesFor(len(r.Peers))}
+		r := n.release
+		node := Node{ID: n.id, Name: n.name, Version: n.version, Needs: edgesFor(len(r.Needs)), Peers: edgesFor(len(r.Peers))}
 		for k := range node.Needs {
 			node.Needs[k].serve(&r.Needs[k], to(p.needs[k]))
 		}
@@ -109,7 +109,10 @@ func (e *Edge) serve(d *universe.Demand, to string) {
 }
 
 // A label is what a class is called in the result.
-type label struct{ id, version string }
+type label struct {
+	id, name, version string
+	release           *universe.Release
+}
 
 // sorted sorts classes by ID, and returns them. The first bytes of the IDs, which mostly tell, are moved along with the classes, so that most
 // need not be looked at.
@@ -153,9 +156,10 @@ func (d *drawing) names(order []int32, first []*vertex) []label {
 		text.WriteString(d.packageName(p))
 		text.WriteByte('@')
 		version := text.Len()
-		text.WriteString(d.releaseOf(p).Version.String())
+		release := d.releaseOf(p)
+		text.WriteString(release.Version.String())
 		id := text.String()[from:]
-		all[class] = label{id, id[version-from:]}
+		all[class] = label{id, id[:version-from-1], id[version-from:], release}
 		switch n := releases.number(p); {
 		case n == len(owner):
 			owner = append(owner, class)
