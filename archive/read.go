@@ -29,7 +29,30 @@ type Header struct {
 type EntryError struct{ Archive, Entry, Reason string }
 
 func (e *EntryError) Error() string {
-	return fmt.Sprintf("%s: the entry %q is %s, so the archive is not used", e.Archive, e.Entry, e.Reason)
+	name := []rune(e.Entry)
+	if len(name) > 80 {
+		name = append(name[:80], '…')
+	}
+	return fmt.Sprintf("%s: the entry %q is %s, so the archive is not used", e.Archive, string(name), e.Reason)
+}
+
+// The longest that a name and the part of one between slashes may be, in bytes. File systems take no more of a part, and of a whole path about
+// four times as much, in which a tree and the folder of the application must find room besides.
+const (
+	longestName = 1024
+	longestPart = 255
+)
+
+func tooLong(name string) bool {
+	if len(name) > longestName {
+		return true
+	}
+	for part := range strings.SplitSeq(name, "/") {
+		if len(part) > longestPart {
+			return true
+		}
+	}
+	return false
 }
 
 // Read goes through an archive, tar compressed by gzip or zip as its first bytes say, and shows every file and folder in it in the order of
@@ -141,6 +164,8 @@ func header(archive, name string, mode fs.FileMode, size int64) (Header, error) 
 		return Header{}, &EntryError{archive, name, "no name for a file"}
 	case strings.Contains(name, `\`) || strings.Contains(name, ":") || !fs.ValidPath(clean):
 		return Header{}, &EntryError{archive, name, "a name that leads elsewhere"}
+	case tooLong(clean):
+		return Header{}, &EntryError{archive, name, fmt.Sprintf("a name that is too long (at most %d bytes, and %d between slashes)", longestName, longestPart)}
 	}
 	return Header{clean, mode, size}, nil
 }

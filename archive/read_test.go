@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"strings"
 	"testing"
 
 	"molt/input"
@@ -67,6 +68,9 @@ func TestRead(t *testing.T) {
 		{"another system's drive", file("c:x"), ""},
 		{"a control character", file("a\x1b[2J"), ""},
 		{"no name in any script", file("a\xff"), ""},
+		{"a long name", file("a/" + strings.Repeat("b", 255)), "a/" + strings.Repeat("b", 255) + "=of a/" + strings.Repeat("b", 255) + " -rw-r--r--"},
+		{"a name that no file system takes", file("a/" + strings.Repeat("b", 256)), ""},
+		{"a folder too deep for any path", file(strings.Repeat("d/", 600) + "a"), ""},
 		{"a link", tar.Header{Name: "a", Typeflag: tar.TypeSymlink, Linkname: "/etc"}, ""},
 		{"a device", tar.Header{Name: "a", Typeflag: tar.TypeChar}, ""},
 		{"a pipe", tar.Header{Name: "a", Typeflag: tar.TypeFifo}, ""},

@@ -70,13 +70,13 @@ func (a *answer) Read(part []byte) (int, error) {
 	a.c.progress.received.Add(int64(k))
 	switch cause := context.Cause(a.ctx); {
 	case cause != nil && a.ctx.Err() != nil:
-		return 0, a.fail(cause, false, false)
+		return 0, a.fail(cause, true, false)
 	case a.n > a.limit.Bytes:
 		return 0, a.fail(a.limit.Exceeded(a.address), true, false)
 	case err != nil && !errors.Is(err, io.EOF):
-		return 0, a.fail(fmt.Errorf("%s: the answer broke off: %w", a.address, err), false, true)
+		return 0, a.fail(fmt.Errorf("%s: the answer broke off: %w", a.address, err), true, true)
 	case err == nil && a.spent > a.c.slowStart+time.Duration(a.n/input.LeastRate)*time.Second:
-		return 0, a.fail(fmt.Errorf("%s: the answer drips: %s in %s", a.address, input.Size(a.n), a.spent.Round(time.Second)), false, false)
+		return 0, a.fail(fmt.Errorf("%s: the answer drips: %s in %s", a.address, input.Size(a.n), a.spent.Round(time.Second)), true, false)
 	}
 	return k, err
 }

@@ -182,10 +182,23 @@ func (c *Client) request(ctx context.Context, address, accept string, entry *ent
 		return nil, &UnreachableError{address, fmt.Errorf("%s: its certificate is not trusted: %w; add its authority to those of the platform, or name a file with it in SSL_CERT_FILE", address, untrusted.Err), true}
 	}
 	if err != nil {
-		return nil, &UnreachableError{address, err, false}
+		return nil, unanswered(address, err)
 	}
 	slog.Debug("fetched", "url", address, "status", response.StatusCode)
 	return response, nil
+}
+
+// unanswered says why there is no response: nobody answered, or what came is no HTTP.
+func unanswered(address string, err error) error {
+	var wrapped *url.Error
+	if errors.As(err, &wrapped) { // says the address once more
+		err = wrapped.Err
+	}
+	var network net.Error
+	if errors.As(err, &network) || errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, context.Canceled) {
+		return &UnreachableError{address, fmt.Errorf("%s: %w", address, err), false}
+	}
+	return &UnreachableError{address, fmt.Errorf("%s gives no usable answer: %w", address, err), true}
 }
 
 // refused says that a server answered with something else than what was asked for.

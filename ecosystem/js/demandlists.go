@@ -145,6 +145,13 @@ func (d *documentReader) listsOf() demandLists {
 	return last.demandLists
 }
 
+// eachField goes through what is an object.
+func eachField(v gjson.Result, do func(name, value gjson.Result) bool) {
+	if v.IsObject() {
+		v.ForEach(do)
+	}
+}
+
 // markOptional marks the peers that need not be there.
 func (d *documentReader) markOptional(peers []line) {
 	field := d.fields[fieldPeerMeta]
@@ -153,7 +160,7 @@ func (d *documentReader) markOptional(peers []line) {
 	}
 	if !bytes.Equal(field, d.peerMeta) {
 		d.peerMeta, d.absent = append(d.peerMeta[:0], field...), map[string]bool{}
-		gjson.Parse(string(field)).ForEach(func(name, meta gjson.Result) bool {
+		eachField(gjson.Parse(string(field)), func(name, meta gjson.Result) bool {
 			if _, again := d.absent[name.String()]; !again { // of two the first counts
 				d.absent[name.String()] = meta.Get("optional").Bool()
 			}
@@ -178,16 +185,24 @@ func (d *documentReader) distinct(all []line) []line {
 	return all
 }
 
-// linesOf reads an object of names and constraints. What is no text is passed over, and what cannot be read as a constraint admits nothing; a
-// release may say so.
+// linesOf reads an object of names and constraints, or a list of names, as very old releases have it: any release of each will do. What is no text is
+// passed over, and what cannot be read as a constraint admits nothing; a release may say so.
 func (d *documentReader) linesOf(object []byte, into []line) []line {
 	places, plain := stringPairs(object, d.places[:0])
 	d.places = places
 	if !plain {
-		gjson.Parse(string(object)).ForEach(func(name, text gjson.Result) bool {
-			if text.Type == gjson.String {
-				into = append(into, line{pair: d.pair([]byte(name.String()), []byte(text.String()), uint32(maphash.String(d.seed, name.Raw+text.Raw)))})
+		v := gjson.Parse(string(object))
+		list := v.IsArray()
+		v.ForEach(func(name, text gjson.Result) bool {
+			if text.Type != gjson.String {
+				return true
 			}
+			if list {
+				name, text = text, gjson.Result{Raw: `"*"`, Type: gjson.String, Str: "*"}
+			} else if !v.IsObject() {
+				return false
+			}
+			into = append(into, line{pair: d.pair([]byte(name.String()), []byte(text.String()), uint32(maphash.String(d.seed, name.Raw+text.Raw)))})
 			return true
 		})
 		return into

@@ -211,7 +211,7 @@ func (d *documentReader) read() (*universe.Package, error) {
 	}
 	d.write(releases)
 	p := &universe.Package{Name: d.name, Tags: map[string]string{}}
-	about[`"dist-tags"`].ForEach(func(tag, v gjson.Result) bool {
+	eachField(about[`"dist-tags"`], func(tag, v gjson.Result) bool {
 		p.Tags[tag.String()] = v.String()
 		return true
 	})
@@ -313,12 +313,10 @@ func (d *documentReader) release() (r documentRelease, err error) {
 // requirements reads what a release requires of runtimes.
 func (d *documentReader) requirements(v gjson.Result) uint32 {
 	var r universe.Release
-	if v.IsObject() {
-		v.ForEach(func(name, text gjson.Result) bool {
-			r.Runtimes = append(r.Runtimes, universe.Requirement{Name: name.String(), Text: text.String()})
-			return true
-		})
-	}
+	eachField(v, func(name, text gjson.Result) bool {
+		r.Runtimes = append(r.Runtimes, universe.Requirement{Name: name.String(), Text: text.String()})
+		return true
+	})
 	r.Order()
 	return d.into.Requirements(r.Runtimes)
 }

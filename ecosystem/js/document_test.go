@@ -119,13 +119,21 @@ func readRelease(entry gjson.Result, base string) (r universe.Release) {
 		})
 	}
 	demands := func(field string, into *[]universe.Demand, optional func(name string) bool) {
-		each(fields[field], func(name string, text gjson.Result) {
+		add := func(name string, text gjson.Result) {
 			if text.Type == gjson.String && !bundled[name] {
 				one := lineOf(name, text.String())
 				one.Optional = optional(name)
 				*into = append(*into, one)
 			}
-		})
+		}
+		each(fields[field], add)
+		if fields[field].IsArray() {
+			for _, name := range fields[field].Array() {
+				if name.Type == gjson.String {
+					add(name.String(), gjson.Result{Type: gjson.String, Str: "*"})
+				}
+			}
+		}
 	}
 	demands("optionalDependencies", &r.Needs, func(string) bool { return true })
 	demands("dependencies", &r.Needs, func(string) bool { return false })
@@ -178,6 +186,8 @@ func TestDocumentForms(t *testing.T) {
 		`{"dependencies": {"a": "^1"}, "bundleDependencies": ["a"], "bundledDependencies": ["q"], "peerDependencies": {"a": "^2", "q": "1"}}`,
 		`{"dependencies": {"a": "^1"}, "dependencies": {"b": "^1"}, "dist": {"tarball": "http://base/x/a.tgz", "tarball": 7, "shasum": "00ff"}, "dist": 3}`,
 		`{"engines": {"node": ">=18", "atom": 1}, "os": ["linux", "!win32"], "cpu": "x64", "libc": ["musl"], "license": {"type": "MIT"}, "deprecated": " so\n what "}`,
+		`{"dependencies": ["a", "b", 7, "a", "c\u0064", ["e"]], "peerDependencies": [], "optionalDependencies": "x", "peerDependenciesMeta": [{"optional": true}], "engines": ["node"]}`,
+		`{"peerDependencies": {"0": "^1"}, "peerDependenciesMeta": [{"optional": true}], "optionalDependencies": ["z", "y"], "dependencies": {"y": "1"}}`,
 		`{"peerDependencies": {"a": "^1"}, "peerDependenciesMeta": {"b": {"optional": true}}, "deprecated": true, "dist": {"integrity": "sha512-a\u0062"}}`,
 	} {
 		doc := fmt.Sprintf(`{"versions": {"1.0.0": %s, "1.1.0": %[1]s, "1.0.0": {}, "1.1.0-x": {"dependencies": {"a": "^1"}}}, "time": {"1.1.0": "2024-01-02T03:04:05Z"}}`, strings.ReplaceAll(entry, "alias:", alias))
