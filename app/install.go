@@ -193,7 +193,10 @@ func (a *App) downloads(ctx context.Context) (download func(context.Context, *ec
 		if err != nil {
 			return err
 		}
-		return client.Download(ctx, p.Source, p.Integrity, into)
+		if err := client.Download(ctx, p.Source, p.Integrity, into); err != nil {
+			return fmt.Errorf("%s@%s: %w", p.Name, p.Version, err)
+		}
+		return nil
 	}, func() { end() }
 }
 

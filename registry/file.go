@@ -93,8 +93,10 @@ func (c *Client) whole(address string) (string, error) {
 	}
 	u, err := url.Parse(address)
 	switch {
-	case err != nil, u.User != nil, u.Scheme != "https" && u.Scheme != "http":
-		return "", &UnreachableError{"the archive", errors.New("the registry gives an address of an archive that is none of the web, or holds a password"), true}
+	case err != nil || u.User != nil:
+		return "", &UnreachableError{"the archive", errors.New("the registry gives an address of the archive that is none, or holds a password"), true}
+	case u.Scheme != "https" && u.Scheme != "http":
+		return "", &UnreachableError{address, fmt.Errorf("the registry gives %s as the address of the archive, which is none of the web", u), true}
 	case c.base.Scheme == "https" && u.Scheme != "https":
 		return "", &UnreachableError{address, fmt.Errorf("%s is not encrypted, and the registry's own address is", u.Redacted()), true}
 	case c.offline:

@@ -141,6 +141,18 @@ func TestMisbehaviour(t *testing.T) {
 					return
 				}
 			}
+		case "/shell", "/lengths":
+			conn, _, err := w.(http.Hijacker).Hijack()
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			says := "SSH-2.0-harbour\r\n"
+			if r.URL.Path == "/lengths" {
+				says = "HTTP/1.1 200 OK\r\nContent-Length: 2\r\nContent-Length: 3\r\n\r\n{}"
+			}
+			fmt.Fprint(conn, says)
+			_ = conn.Close()
 		case "/round":
 			http.Redirect(w, r, "/round", http.StatusFound)
 		case "/file":
@@ -152,6 +164,7 @@ func TestMisbehaviour(t *testing.T) {
 	for path, says := range map[string]string{
 		"pause": "the answer paused for more than", "drip": "the answer drips", "busy": "answered 429 Too Many Requests, and asks to be left alone for 1h0m0s; Molt waits at most 1m0s",
 		"reset": "", "cut": "unexpected EOF", "large": "a registry document may hold at most 4 MB", "endless": "a registry document may hold at most 4 MB",
+		"shell": "/shell gives no usable answer: net/http: HTTP/1.x transport connection broken: malformed HTTP response", "lengths": "/lengths gives no usable answer",
 		"round": "more than 5 redirections", "file": "no address of the web",
 	} {
 		t.Run(path, func(t *testing.T) {
@@ -171,6 +184,8 @@ func TestMisbehaviour(t *testing.T) {
 			switch {
 			case says == "" && err != nil, says != "" && (!errors.As(err, &unreachable) || !strings.Contains(err.Error(), says)):
 				t.Errorf("%v, want %q", err, says)
+			case err != nil && strings.Contains(err.Error(), "did not answer"):
+				t.Errorf("it did answer: %v", err)
 			}
 			if says != "" {
 				c.cache.Close()
