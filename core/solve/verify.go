@@ -104,10 +104,17 @@ type verifier struct {
 	dependents  map[string][]*Node
 	provided    map[string]string              // names the application provides undeclared, with their nodes
 	providedID  map[string]bool                // those nodes
+	places      map[*Node]place                // as far as they were looked up
 	constraints map[reading]version.Constraint // nil for what is none
 	needs       map[*Node]map[string]*Edge     // by name, of nodes with many
 	seen        map[lookup][]string            // what was found so far, for what is provided now
 	single      func(string) bool
+}
+
+// A place is where a node's release stands in its package, from 0; -1 where it does not.
+type place struct {
+	pkg *universe.Package
+	at  int
 }
 
 // A reading is a text that a scheme reads.
@@ -125,7 +132,7 @@ type lookup struct {
 func newVerifier(p Problem, r *Resolution) *verifier {
 	v := &verifier{r: r, nodes: make(map[string]*Node, len(r.Packages)), roots: map[string]string{}, parts: map[string]*Node{}, foreign: map[string]bool{},
 		named: map[string]*Node{}, dependents: map[string][]*Node{}, provided: map[string]string{}, providedID: map[string]bool{},
-		needs: map[*Node]map[string]*Edge{}, constraints: map[reading]version.Constraint{}, seen: map[lookup][]string{}}
+		needs: map[*Node]map[string]*Edge{}, places: make(map[*Node]place, len(r.Packages)), constraints: map[reading]version.Constraint{}, seen: map[lookup][]string{}}
 	for _, root := range r.Roots {
 		if root.Apart != "" && !root.Foreign && p.Tenancy == Nested {
 			part := v.parts[root.Apart]
@@ -193,18 +200,30 @@ func (v *verifier) serves(ctx context.Context, source universe.Source, p Problem
 	if n == nil {
 		return fmt.Errorf("%s gets %s, which is not in the graph", by, e.To)
 	}
-	pkg, err := source.Package(ctx, n.Name)
+	of, err := v.place(ctx, source, n)
 	if err != nil {
 		return err
 	}
-	at := pkg.Index(n.Version)
-	if at < 0 || slices.Contains(p.Refuse[n.Name], n.Version) {
+	if of.at < 0 || slices.Contains(p.Refuse[n.Name], n.Version) {
 		return fmt.Errorf("%s gets %s, which may not be used", by, e.To)
 	}
-	if !v.admits(pkg, d.Text, at) {
+	if !v.admits(of.pkg, d.Text, of.at) {
 		return fmt.Errorf("%s asks for %s %s and gets %s", by, d.As, d.Text, e.To)
 	}
 	return nil
+}
+
+// place looks a node's release up, once.
+func (v *verifier) place(ctx context.Context, source universe.Source, n *Node) (place, error) {
+	if known, ok := v.places[n]; ok {
+		return known, nil
+	}
+	pkg, err := source.Package(ctx, n.Name)
+	if err != nil {
+		return place{}, err
+	}
+	v.places[n] = place{pkg, pkg.Index(n.Version)}
+	return v.places[n], nil
 }
 
 // admits reports whether a constraint, or a tag, admits a release of a package. Each constraint is read once.
@@ -226,19 +245,19 @@ func (v *verifier) admits(pkg *universe.Package, text string, at int) bool {
 
 // stated compares a node with the metadata of its release.
 func (v *verifier) stated(ctx context.Context, source universe.Source, p Problem, n *Node) error {
-	pkg, err := source.Package(ctx, n.Name)
+	of, err := v.place(ctx, source, n)
 	if err != nil {
 		return err
 	}
-	r := pkg.Release(n.Version)
-	if r == nil {
+	if of.at < 0 {
 		return fmt.Errorf("%s was never published", n.ID)
 	}
+	needs, peers := of.pkg.Needs(of.at), of.pkg.Peers(of.at)
 	for _, both := range []struct {
 		kind    string
 		edges   []Edge
 		demands []universe.Demand
-	}{{"needs", n.Needs, r.Needs}, {"peers", n.Peers, r.Peers}} {
+	}{{"needs", n.Needs, needs}, {"peers", n.Peers, peers}} {
 		if len(both.edges) != len(both.demands) {
 			return fmt.Errorf("%s has %d %s, not %d", n.ID, len(both.edges), both.kind, len(both.demands))
 		}
