@@ -69,7 +69,7 @@ func (s *solver) prefer(keep map[string][]string) {
 
 // prefer notes the versions to prefer.
 func (p *pkg) prefer(versions []string) {
-	if len(versions) == 0 && p.rare == nil {
+	if len(versions) == 0 && p.extra == nil {
 		return
 	}
 	var all []int
@@ -80,7 +80,7 @@ func (p *pkg) prefer(versions []string) {
 	}
 	slices.Sort(all)
 	slices.Reverse(all)
-	p.rarely().keep = all
+	p.ownExtras().keep = all
 }
 
 // assume keeps a variable within an assumption, when its switch is on.

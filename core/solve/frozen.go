@@ -438,7 +438,7 @@ func (s *solver) frozen(e *edge, p *pkg, w int) *instance {
 func (s *solver) melt() {
 	s.frost = nil
 	for id := range s.loaded.n {
-		if r := s.loaded.at(id).rare; r != nil {
+		if r := s.loaded.at(id).extra; r != nil {
 			r.held = 0
 		}
 	}

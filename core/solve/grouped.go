@@ -34,7 +34,7 @@ type group struct {
 
 // grouping returns the group of a package.
 func (p *pkg) grouping() *group {
-	r := p.rarely()
+	r := p.ownExtras()
 	if r.group == nil {
 		r.group = &group{pooled: -1}
 	}
@@ -72,7 +72,7 @@ func (s *solver) makeSwitch(p *pkg) {
 
 // statePooled states that a demand on a package holds for its one release, while the switch is on.
 func (s *solver) statePooled(p *pkg, why int32, prefix []term, set bitset) {
-	if g := p.seldom().group; g != nil && g.pooled >= 0 {
+	if g := p.extras().group; g != nil && g.pooled >= 0 {
 		s.add(why, append(append(make([]term, 0, len(prefix)+2), prefix...), term{g.pooled, off}, term{g.pool, set})...)
 	}
 }
@@ -80,7 +80,7 @@ func (s *solver) statePooled(p *pkg, why int32, prefix []term, set bitset) {
 // stateUse states that an edge with a release makes it the one of its package, while the switch is on.
 func (s *solver) stateUse(v int32, w int) {
 	p := s.pkgOf(v)
-	g := p.seldom().group
+	g := p.extras().group
 	if g == nil || g.pooled < 0 || s.tied[int64(v)<<32|int64(w)] {
 		return
 	}

@@ -9,7 +9,7 @@ import (
 )
 
 // An instance is a release in a context. Where in the graph a release stands matters only for the names that it or something below it
-// looks up as peers: rare.rel holds these names, as far as they are known. Two contexts are the same when each such name
+// looks up as peers: extra.rel holds these names, as far as they are known. Two contexts are the same when each such name
 // leads to the same providers: the variables of the edges at which the name will be found, nearest first, or at last the application. As providers are variables and not yet releases, one clause speaks about every
 // release that a provider may get.
 //
@@ -198,7 +198,7 @@ func (s *solver) reset() {
 	for id := range s.loaded.n {
 		p := s.loaded.at(id)
 		p.last, p.app, p.use = -1, -1, -1
-		if g := p.seldom().group; g != nil {
+		if g := p.extras().group; g != nil {
 			g.pooled = -1
 		}
 	}
@@ -242,8 +242,8 @@ func (s *solver) spread() {
 // passUp adds to rel of a release what its need looks up and the release does not surely provide.
 func (s *solver) passUp(p *pkg, w int, below *pkg) bool {
 	grew := false
-	for name := range below.seldom().rel {
-		if !p.seldom().rel[name] && !s.provides(p, w, name) {
+	for name := range below.extras().rel {
+		if !p.extras().rel[name] && !s.provides(p, w, name) {
 			p.passes(name)
 			grew = true
 		}

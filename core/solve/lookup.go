@@ -91,7 +91,7 @@ func (s *solver) link(why int32, prefix []term, e *edge, w int, i *instance) {
 
 // view returns where the target of an edge to a package finds the names that matter to it.
 func (s *solver) view(e *edge, p *pkg, w int) (map[string][]provider, bool) {
-	rel := p.seldom().rel
+	rel := p.extras().rel
 	if s.grouped {
 		rel = s.lookups(p)[w]
 	}

@@ -14,7 +14,7 @@ type pkg struct {
 	n          int    // number of releases; also the bit that means "none"
 	full       bitset // every release that the problem does not refuse, and "none"
 	opened     bitset // the releases that were opened; survives a reset
-	rare       *rare  // nil for nothing
+	extra      *extra // nil for nothing
 	id         int32
 	use        int32 // the number of the first of its releases that were used, in solver.uses; -1 for none
 	last       int32 // the last of its variables, of which each leads to the one before; -1 for none
@@ -23,8 +23,8 @@ type pkg struct {
 	peerless   bool  // no release has peers
 }
 
-// Rare is what the search knows of some packages only.
-type rare struct {
+// Extra is what the search knows of some packages only.
+type extra struct {
 	keep []int           // releases to prefer, the newest first
 	held bitset          // releases that stand in the base; they count as in use
 	rel  map[string]bool // the peer names that are looked up through the package, as far as they are known; survives a reset
@@ -34,23 +34,23 @@ type rare struct {
 	group       *group           // when the search is grouped
 }
 
-// nothingRare is what is known of most packages. It is not changed.
-var nothingRare rare
+// noExtra is that of the packages that have none. It is not changed.
+var noExtra extra
 
-// seldom returns what is known of some packages only, to be read.
-func (p *pkg) seldom() *rare {
-	if p.rare == nil {
-		return &nothingRare
+// extras returns what is known of some packages only, for reading.
+func (p *pkg) extras() *extra {
+	if p.extra == nil {
+		return &noExtra
 	}
-	return p.rare
+	return p.extra
 }
 
-// rarely returns the same, to be changed.
-func (p *pkg) rarely() *rare {
-	if p.rare == nil {
-		p.rare = &rare{}
+// ownExtras returns the same for writing, and makes it where there is none.
+func (p *pkg) ownExtras() *extra {
+	if p.extra == nil {
+		p.extra = &extra{}
 	}
-	return p.rare
+	return p.extra
 }
 
 // A use is what the search knows of a release that was used.
@@ -110,7 +110,7 @@ func (s *solver) inUse(p *pkg, set bitset) int {
 
 // passes notes that a name is looked up through a package.
 func (p *pkg) passes(name string) {
-	r := p.rarely()
+	r := p.ownExtras()
 	if r.rel == nil {
 		r.rel = map[string]bool{}
 	}
@@ -151,9 +151,9 @@ func (s *solver) adopt(found *universe.Package) *pkg {
 			s.frost.anywhere[id] = plain
 		}
 	}
-	if s.frost != nil && len(p.seldom().keep) == 0 { // of a package that keeps a release, it would make no difference
+	if s.frost != nil && len(p.extras().keep) == 0 { // of a package that keeps a release, it would make no difference
 		for _, w := range s.frost.heldOf(name) {
-			r := p.rarely()
+			r := p.ownExtras()
 			r.held = s.sets.with(n, r.held, w)
 		}
 	}
@@ -200,7 +200,7 @@ func (s *solver) constraintOf(p *pkg, text string) int32 {
 		}
 		count++
 	}
-	if at, ok := p.seldom().constraints[text]; ok {
+	if at, ok := p.extras().constraints[text]; ok {
 		return at
 	}
 	known := constraint{text: text, next: -1}
@@ -209,10 +209,10 @@ func (s *solver) constraintOf(p *pkg, text string) int32 {
 		known.set = s.sets.of(int32(p.n), set.Words())
 	}
 	at := int32(len(s.constraints))
-	if r := p.seldom(); count < few {
+	if r := p.extras(); count < few {
 		known.next, p.constraint = p.constraint, at
 	} else if r.constraints == nil {
-		p.rarely().constraints = map[string]int32{text: at}
+		p.ownExtras().constraints = map[string]int32{text: at}
 	} else {
 		r.constraints[text] = at
 	}
@@ -226,7 +226,7 @@ func (s *solver) other(p *pkg, w int) bitset {
 	if n < oneWord {
 		return s.sets.all(n) &^ bit(w)
 	}
-	r := p.rarely()
+	r := p.ownExtras()
 	if r.others == nil {
 		r.others = make([]bitset, n+1)
 	}

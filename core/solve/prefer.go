@@ -36,17 +36,17 @@ func (s *solver) choose(v int32) int {
 			}
 		}
 	}
-	if g := p.seldom().group; g != nil && g.pooled >= 0 && !s.has(g.pooled, 1) { // the one that all get, as far as it is known
+	if g := p.extras().group; g != nil && g.pooled >= 0 && !s.has(g.pooled, 1) { // the one that all get, as far as it is known
 		if one := s.pick(p, s.sets.and(x.n, x.dom, s.vars[g.pool].dom)); one >= 0 {
 			return one
 		}
 	}
-	for _, k := range p.seldom().keep {
+	for _, k := range p.extras().keep {
 		if s.sets.has(x.n, x.dom, k) {
 			return k
 		}
 	}
-	if w := max(s.inUse(p, x.dom), s.sets.lastCommon(x.n, p.seldom().held, x.dom)); w >= 0 {
+	if w := max(s.inUse(p, x.dom), s.sets.lastCommon(x.n, p.extras().held, x.dom)); w >= 0 {
 		return w
 	}
 	return s.newest(p, s.fit(p, x.dom))
@@ -88,7 +88,7 @@ func (s *solver) newest(p *pkg, set bitset) int {
 func (s *solver) pick(p *pkg, set bitset) int {
 	n := int32(p.n)
 	defer s.sets.give(n, set)
-	for _, k := range p.seldom().keep {
+	for _, k := range p.extras().keep {
 		if s.sets.has(n, set, k) {
 			return k
 		}
