@@ -29,11 +29,11 @@ type Header struct {
 type EntryError struct{ Archive, Entry, Reason string }
 
 func (e *EntryError) Error() string {
-	name := []rune(e.Entry)
-	if len(name) > 80 {
-		name = append(name[:80], '…')
+	name := e.Entry
+	if utf8.RuneCountInString(name) > 80 {
+		name = string([]rune(name)[:80]) + "…"
 	}
-	return fmt.Sprintf("%s: the entry %q is %s, so the archive is not used", e.Archive, string(name), e.Reason)
+	return fmt.Sprintf("%s: the entry %q is %s, so the archive is not used", e.Archive, name, e.Reason)
 }
 
 // The longest that a name and the part of one between slashes may be, in bytes. File systems take no more of a part, and of a whole path about
