@@ -160,7 +160,7 @@ func open(s Settings) (*App, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &App{Dir: dir, Settings: s, user: userstate.State{Env: s.Env}, repo: vcs.Repo{Dir: dir}}
+	a := &App{Dir: dir, Settings: s, user: userstate.State{Env: s.Env}, repo: vcs.At(dir)}
 	if a.files, err = txn.OpenWorkspace(dir, a.user); err != nil {
 		return nil, err
 	}

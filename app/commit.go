@@ -99,7 +99,7 @@ func (a *App) Commit(ctx context.Context, stage doc.PlanStage) error {
 	if len(files) == 0 {
 		return nil
 	}
-	hash, err := a.repo.Commit(ctx, "the stage", commitMessage(stage, a.ranWithLock()), files)
+	hash, err := a.repo.Commit(ctx, "the stage", commitMessage(stage, a.ranWithLock()), files, true)
 	if err != nil || last < 0 {
 		return err
 	}
@@ -115,7 +115,7 @@ func (a *App) CommitBack(ctx context.Context, back *Returned) error {
 	}
 	first := stages[len(stages)-1]
 	message := fmt.Sprintf("back to before %s\n\nTaken back: %s.\n\n%s: %s\n", first, strings.Join(stages, ", "), ledger.BackTrailer, first)
-	_, err = a.repo.Commit(ctx, "the way back", message, changed)
+	_, err = a.repo.Commit(ctx, "the way back", message, changed, false)
 	return err
 }
 

@@ -12,7 +12,7 @@ import (
 func repo(t *testing.T) (Repo, func(args ...string) string) {
 	t.Helper()
 	top := t.TempDir()
-	r := Repo{filepath.Join(top, "app")}
+	r := At(filepath.Join(top, "app"))
 	git := func(args ...string) string {
 		t.Helper()
 		out, err := exec.Command("git", append([]string{"-C", top}, args...)...).CombinedOutput()

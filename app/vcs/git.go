@@ -1,5 +1,5 @@
 // Package vcs asks git about the folder of an application, and has it commit and copy. It runs the git program; where there is none, or
-// no work tree, nothing is under version control.
+// no work tree, nothing is under version control. What the repository itself would have git run is turned off (shield.go).
 package vcs
 
 import (
@@ -17,7 +17,13 @@ import (
 )
 
 // A Repo is a folder that may lie in a work tree of git.
-type Repo struct{ Dir string }
+type Repo struct {
+	Dir   string
+	asked *asked
+}
+
+// At returns the Repo of a folder.
+func At(dir string) Repo { return Repo{dir, &asked{}} }
 
 // A GitError reports that git did not do what was asked.
 type GitError struct {
@@ -34,10 +40,17 @@ func (r Repo) git(ctx context.Context, doing string, args ...string) (string, er
 
 // gitWith is git with variables of the environment, and an input.
 func (r Repo) gitWith(ctx context.Context, doing string, env []string, in []byte, args ...string) (string, error) {
-	cmd := exec.CommandContext(ctx, "git", append([]string{"-C", r.Dir}, args...)...)
-	if env != nil {
-		cmd.Env = append(os.Environ(), env...)
+	options, err := r.shield(ctx)
+	if err != nil {
+		return "", err
 	}
+	return r.raw(ctx, doing, env, in, append(options, args...))
+}
+
+// raw runs the git program in the folder. It is the one place that does: the arguments begin with the options that say what git may run.
+func (r Repo) raw(ctx context.Context, doing string, env []string, in []byte, args []string) (string, error) {
+	cmd := exec.CommandContext(ctx, "git", append([]string{"-C", r.Dir}, args...)...)
+	cmd.Env = slices.Concat(os.Environ(), fixedEnv, env)
 	var out, says bytes.Buffer
 	cmd.Stdin, cmd.Stdout, cmd.Stderr = bytes.NewReader(in), &out, &says
 	switch err := cmd.Run(); {
@@ -51,36 +64,11 @@ func (r Repo) gitWith(ctx context.Context, doing string, env []string, in []byte
 			text = strings.TrimSpace(out.String())
 		}
 		if text == "" {
-			text = "it gave no reason (" + err.Error() + ")" + r.hooks(ctx, args)
+			text = "it gave no reason (" + err.Error() + ")"
 		}
 		return "", &GitError{doing, text}
 	}
 	return out.String(), nil
-}
-
-// hooks names the hooks that a command of git would have run, so that one which refuses without a word can be found.
-func (r Repo) hooks(ctx context.Context, args []string) string {
-	if len(args) == 0 || args[0] != "commit" {
-		return ""
-	}
-	folder, err := r.git(ctx, "find the hooks", "rev-parse", "--git-path", "hooks")
-	if err != nil {
-		return ""
-	}
-	folder = strings.TrimSpace(folder)
-	if !filepath.IsAbs(folder) {
-		folder = filepath.Join(r.Dir, folder)
-	}
-	var names []string
-	for _, name := range []string{"pre-commit", "prepare-commit-msg", "commit-msg", "reference-transaction"} {
-		if info, err := os.Stat(filepath.Join(folder, name)); err == nil && info.Mode().IsRegular() && info.Mode()&0o111 != 0 {
-			names = append(names, filepath.Join(folder, name))
-		}
-	}
-	if names == nil {
-		return ""
-	}
-	return "; it may have been refused by a hook: " + strings.Join(names, ", ")
 }
 
 // Here reports whether the folder lies in a work tree of git.
@@ -140,7 +128,7 @@ func (r Repo) Uncommitted(ctx context.Context, files ...string) ([]string, error
 	if err != nil {
 		return nil, err
 	}
-	out, err := r.git(ctx, "tell what is not committed", append([]string{"status", "--porcelain", "-z", "--untracked-files=all", "--no-renames", "--"}, files...)...)
+	out, err := r.git(ctx, "tell what is not committed", append([]string{"status", "--porcelain", "-z", "--ignore-submodules=all", "--untracked-files=all", "--no-renames", "--"}, files...)...)
 	if err != nil {
 		return nil, err
 	}
@@ -159,16 +147,47 @@ func (r Repo) Prefix(ctx context.Context) (string, error) {
 	return strings.TrimSpace(prefix), err
 }
 
-// Commit commits files, and nothing else that may be waiting in the index, and returns the name of the commit.
-func (r Repo) Commit(ctx context.Context, what, message string, files []string) (string, error) {
-	if _, err := r.git(ctx, "add the files of "+what, append([]string{"add", "--"}, files...)...); err != nil {
+// Commit commits files, and nothing else that may be waiting in the index, and returns the name of the commit. With consent it runs what
+// CommitPrograms lists; without, nothing.
+func (r Repo) Commit(ctx context.Context, what, message string, files []string, consent bool) (string, error) {
+	options := unshielded()
+	if !consent {
+		var err error
+		if options, err = r.shield(ctx); err != nil {
+			return "", err
+		}
+	}
+	call := func(doing string, args ...string) error {
+		_, err := r.raw(ctx, doing, nil, nil, append(append(slices.Clone(options), args...), files...))
+		return err
+	}
+	if err := call("add the files of "+what, "add", "--"); err != nil {
 		return "", err
 	}
-	if _, err := r.git(ctx, "commit "+what, append([]string{"commit", "--quiet", "-m", message, "--"}, files...)...); err != nil {
+	if err := call("commit "+what, "commit", "--quiet", "-m", message, "--"); err != nil {
+		var failed *GitError
+		if consent && errors.As(err, &failed) && strings.HasPrefix(failed.Says, "it gave no reason") {
+			failed.Says += r.refusers(ctx)
+		}
 		return "", err
 	}
-	hash, err := r.git(ctx, "tell the commit", "rev-parse", "HEAD")
-	return strings.TrimSpace(hash), err
+	hash, err := r.Head(ctx)
+	return hash, err
+}
+
+// refusers names the hooks that a commit has run, so that one which refuses without a word can be found.
+func (r Repo) refusers(ctx context.Context) string {
+	programs, err := r.CommitPrograms(ctx)
+	var names []string
+	for _, p := range programs {
+		if p.Digest != "" {
+			names = append(names, p.Line)
+		}
+	}
+	if err != nil || names == nil {
+		return ""
+	}
+	return "; it may have been refused by a hook: " + strings.Join(names, ", ")
 }
 
 // Files lists the files that are tracked or could be, sorted, relative to the folder, with slashes.

@@ -37,7 +37,7 @@ func (r Repo) AddWorkTree(ctx context.Context, at string) (WorkTree, error) {
 		return w, err
 	}
 	w.added = true
-	_, err = Repo{at}.git(ctx, "fill the work tree's index", "reset", "--quiet", "--mixed")
+	_, err = At(at).git(ctx, "fill the work tree's index", "reset", "--quiet", "--mixed")
 	return w, err
 }
 
