@@ -72,7 +72,8 @@ type App struct {
 	besides   func() []Side                          // see beside
 	seen      func(project.Runtimes) universe.Source // see project.Application.Seen; while a source is open
 	forks     ecosystem.Forks                        // packages that are resolved apart in some environments
-	Repaired  string                                 // what was repaired when the folder was taken into use, "" for nothing
+	consent   *consent
+	Repaired  string // what was repaired when the folder was taken into use, "" for nothing
 }
 
 // Settings are what one call of Molt says about how to work.
@@ -85,7 +86,11 @@ type Settings struct {
 	Jobs      int
 	Detailed  bool // all that registries say of every package is wanted
 	Allow     bool // credentials may go to the registry that the repository names, from now on
-	Env       func(string) string
+	// AllowCommands says that what the folder wants run may run, from now on; AskConsent asks the person, and may be nil.
+	AllowCommands bool
+	AskConsent    func([]Line) bool
+	Builds        bool // releases may be built to know what they need; a call that only reads builds nothing
+	Env           func(string) string
 }
 
 // Open reads an application. Nothing is written. A molt.lock of which the form is broken is an error; a missing one is
@@ -160,7 +165,7 @@ func open(s Settings) (*App, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &App{Dir: dir, Settings: s, user: userstate.State{Env: s.Env}, repo: vcs.At(dir)}
+	a := &App{Dir: dir, Settings: s, user: userstate.State{Env: s.Env}, repo: vcs.At(dir), consent: &consent{allowed: map[string]bool{}}}
 	if a.files, err = txn.OpenWorkspace(dir, a.user); err != nil {
 		return nil, err
 	}

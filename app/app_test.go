@@ -81,7 +81,7 @@ func newBench(t *testing.T, files map[string]string) *bench {
 	}
 	server := httptest.NewServer(js.JS{}.StandIn(table))
 	t.Cleanup(server.Close)
-	b := &bench{T: t, dir: t.TempDir(), env: map[string]string{"MOLT_REGISTRY_JS": server.URL, "MOLT_CACHE": t.TempDir(), "MOLT_STATE": t.TempDir()}}
+	b := &bench{T: t, dir: t.TempDir(), env: map[string]string{"MOLT_REGISTRY_JS": server.URL, "MOLT_CACHE": t.TempDir(), "MOLT_STATE": t.TempDir(), "MOLT_ALLOW_COMMANDS": "all"}}
 	for name, text := range files {
 		b.write(name, text)
 	}

@@ -12,9 +12,20 @@ import (
 	"molt/txn"
 )
 
+// bareRunner runs jobs in a folder, without the packages of the application.
+func (a *App) bareRunner(files *txn.Workspace) run.Runner {
+	r := run.Runner{Files: files, Repo: a.repo, Permit: a.permit, Variables: slices.Clone(a.Config.Pass)}
+	for _, e := range a.ecosystems() {
+		for _, runtime := range ecosystem.Runtimes(e) {
+			r.Variables = append(r.Variables, runtime.Variables...)
+		}
+	}
+	return r
+}
+
 // runner runs checks and tasks of the application.
 func (a *App) runner() run.Runner {
-	r := run.Runner{Files: a.files, Repo: a.repo}
+	r := a.bareRunner(a.files)
 	for _, e := range a.ecosystems() {
 		folder := ecosystem.InstallFolder(e)
 		if folder != "" {
@@ -111,7 +122,7 @@ func (a *App) checkedBefore(ctx context.Context, watch run.Watcher) (map[string]
 	var verdicts []run.Verdict
 	for _, check := range a.Config.Checks {
 		watch.Announce(check.Name + " (on the state before)")
-		v, err := a.runner().One(ctx, a.Dir, beforeStage, check, watch.Output)
+		v, err := a.runner().One(ctx, run.Job{Check: check, Kind: run.CheckJob, Dir: a.Dir, Stage: beforeStage}, watch.Output)
 		if err != nil {
 			return nil, nil, err
 		}

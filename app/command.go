@@ -66,8 +66,8 @@ func (a *App) installByCommand(ctx context.Context, files *txn.Workspace, lock *
 			return err
 		}
 	}
-	r := run.Runner{Files: files, Repo: a.repo, Packages: []string{modules}}
-	v, err := r.One(ctx, files.Dir, "install", config.Check{Name: "install", Run: a.Config.Install, Limit: commandLimit, Env: map[string]string{"MOLT_RELAY": "http://" + l.Addr().String()}}, nil)
+	command := config.Check{Name: "install", Run: a.Config.Install, Limit: commandLimit, Env: map[string]string{"MOLT_RELAY": "http://" + l.Addr().String()}}
+	v, err := a.bareRunner(files).One(ctx, run.Job{Check: command, Kind: run.InstallJob, Dir: files.Dir, Stage: "install"}, nil)
 	if err != nil {
 		return err
 	}

@@ -99,6 +99,9 @@ func (a *App) Commit(ctx context.Context, stage doc.PlanStage) error {
 	if len(files) == 0 {
 		return nil
 	}
+	if err := a.Consent(ctx, true); err != nil {
+		return err
+	}
 	hash, err := a.repo.Commit(ctx, "the stage", commitMessage(stage, a.ranWithLock()), files, true)
 	if err != nil || last < 0 {
 		return err

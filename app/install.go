@@ -222,8 +222,13 @@ func (a *App) build(ctx context.Context, e ecosystem.Installer, files *txn.Works
 		if line == "" {
 			continue
 		}
-		r := run.Runner{Files: files, Repo: a.repo, Packages: []string{e.InstallFolder()}}
-		v, err := r.One(ctx, files.Dir, "build", config.Check{Name: p.Name + " " + step, Run: line, Folder: filepath.ToSlash(rel), Env: env}, nil)
+		r := a.bareRunner(files)
+		r.Permit = func(ctx context.Context, j run.Job) error { // the package decides what its step does
+			j.Name, j.Run = p.Name, ""
+			return a.permit(ctx, j)
+		}
+		command := config.Check{Name: p.Name + " " + step, Run: line, Folder: filepath.ToSlash(rel), Env: env}
+		v, err := r.One(ctx, run.Job{Check: command, Kind: run.BuildJob, Dir: files.Dir, Stage: "build"}, nil)
 		if err != nil {
 			return err
 		}

@@ -160,10 +160,14 @@ func (a *App) HasConfig() bool { return a.files.Exists(config.File) }
 
 // WriteConfig puts a new configuration on disk, which must be one. The folder must be in use.
 func (a *App) WriteConfig(data []byte) error {
-	if _, err := config.Read(config.File, data); err != nil {
+	c, err := config.Read(config.File, data)
+	if err != nil {
 		return err
 	}
-	return a.files.WriteFiles("init", map[string][]byte{config.File: data})
+	if err := a.files.WriteFiles("init", map[string][]byte{config.File: data}); err != nil {
+		return err
+	}
+	return a.SetUp(&c)
 }
 
 // A Setting is a value that counts for an application, and where it comes from.
@@ -171,7 +175,7 @@ type Setting struct{ Key, Value, From string }
 
 // defaults are what counts where nobody says anything.
 var defaults = map[string]string{"fresh": "10m", "install": "molt, where it laid out what is there, or nothing is and there are checks", "stages": "fresh: major, leap: false",
-	"largest-document": "the usual limit", "checks": "none", "goal": "none", "settle": "none", "hold": "none", "previews": "none", "rules": "none", "advice": "none", "build": "none"}
+	"largest-document": "the usual limit", "checks": "none", "goal": "none", "settle": "none", "hold": "none", "previews": "none", "rules": "none", "advice": "none", "build": "none", "pass": "none"}
 
 // Settings lists every value that counts, the most asked for first.
 func (a *App) SettingList(ctx context.Context) []Setting {

@@ -82,8 +82,14 @@ func (a *App) buildSource(ctx context.Context, name, version string, source univ
 	if built, err := readBuilt(b, dir, name, version); err == nil {
 		return built, nil
 	}
+	if !a.Settings.Builds {
+		return nil, &ecosystem.UnbuiltError{Release: name + "@" + version}
+	}
 	if a.Settings.Offline {
 		return nil, &SourceBuildError{name + "@" + version, "it was not built yet, and Molt was told to stay offline"}
+	}
+	if err := a.Consent(ctx, false); err != nil {
+		return nil, &ecosystem.RefusedError{Err: err}
 	}
 	if err := os.MkdirAll(filepath.Dir(dir), 0o755); err != nil {
 		return nil, err
@@ -245,8 +251,13 @@ func (s *sourceBuild) run(ctx context.Context, src fs.FS, out string) ([]byte, e
 	for i := range argv {
 		argv[i] = "'" + strings.ReplaceAll(argv[i], "'", `'"'"'`) + "'"
 	}
-	r := run.Runner{Files: files, Executables: []string{"env/" + s.builder.InstallFolder() + "/" + s.builder.Executables()}, Environment: "env/" + s.builder.InstallFolder()}
-	v, err := r.One(ctx, s.work, "build", config.Check{Name: s.name, Run: strings.Join(argv, " "), Folder: "src"}, nil)
+	r := s.bareRunner(files)
+	r.Executables, r.Environment = []string{"env/" + s.builder.InstallFolder() + "/" + s.builder.Executables()}, "env/"+s.builder.InstallFolder()
+	r.Permit = func(ctx context.Context, j run.Job) error { // the package decides what its backend does
+		j.Run = ""
+		return s.permit(ctx, j)
+	}
+	v, err := r.One(ctx, run.Job{Check: config.Check{Name: s.name, Run: strings.Join(argv, " "), Folder: "src"}, Kind: run.BuildJob, Dir: s.work, Stage: "build"}, nil)
 	if err != nil {
 		return nil, err
 	}

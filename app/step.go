@@ -72,6 +72,11 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 	if len(stage.Raise) > 0 {
 		return a.stepByHand(file, stage)
 	}
+	if len(a.Config.Checks) > 0 || len(a.tasksOf(stage.Changes)) > 0 || order.Commit {
+		if err := a.Consent(ctx, order.Commit); err != nil {
+			return nil, err
+		}
+	}
 	files, err := a.rehearse(ctx, source, stage)
 	if err != nil {
 		return nil, a.atStage(file, stage, err)

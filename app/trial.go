@@ -49,6 +49,11 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo string, each
 	if err != nil {
 		return nil, err
 	}
+	if len(a.Config.Checks)+len(a.Config.Stages.Tasks) > 0 {
+		if err := a.Consent(ctx, false); err != nil {
+			return nil, err
+		}
+	}
 	w, err := a.walk()
 	if err != nil {
 		return nil, err
@@ -182,7 +187,7 @@ func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, keys []s
 	}
 	for _, check := range checks {
 		watch.Announce(check.Name + " (on the state before)")
-		v, err := a.runner().One(ctx, c.Dir, "trial-before", check, watch.Output)
+		v, err := a.runner().One(ctx, run.Job{Check: check, Kind: run.CheckJob, Dir: c.Dir, Stage: "trial-before"}, watch.Output)
 		if err != nil {
 			return err
 		}

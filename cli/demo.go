@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -127,6 +128,15 @@ func (c *call) perform(t *tale, dir string, temporary bool) error {
 	s.env = append(os.Environ(), variable+"="+address, "MOLT_CACHE="+cache)
 	if temporary { // nothing of it is kept, the key of its folder neither
 		s.env = append(s.env, "MOLT_STATE="+filepath.Join(cache, "state"))
+	}
+	settings := c.settings
+	settings.Dir, settings.Env = dir, s.variable
+	a, err := app.Open(settings)
+	if err != nil {
+		return err
+	}
+	if err := a.SetUp(&a.Config); err != nil { // the demo wrote what is there
+		return err
 	}
 	if width, ok := columns(c.out); ok {
 		s.env = append(s.env, fmt.Sprintf("COLUMNS=%d", width))
@@ -287,6 +297,16 @@ var tales = map[string]tale{
 		raises: "The harbour office raises its server, and the crew writes that down in molt.yaml:", raised: [3]string{config.File, "node: 16.20.2", "node: 20.11.1"}, mends: deskMends},
 	"python": {runtime: "Python", app: "office", ends: "skua-office stands on marram 5.2, with a lock that was verified and that ordinary installers read.", play: theOffice,
 		raises: "The harbour office raises its server, and the crew writes that down in molt.yaml:", raised: [3]string{config.File, `python: "3.9"`, `python: "3.11"`}, mends: officeMends},
+}
+
+// variable returns a variable of the environment in which the demo runs its commands.
+func (s *scene) variable(name string) string {
+	for _, entry := range slices.Backward(s.env) {
+		if value, ok := strings.CutPrefix(entry, name+"="); ok {
+			return value
+		}
+	}
+	return ""
 }
 
 func (s *scene) tell(format string, args ...any) {

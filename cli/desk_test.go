@@ -166,7 +166,7 @@ func (d *desk) read(name string) string {
 func (d *desk) command(args ...string) *exec.Cmd {
 	c := exec.Command(molt, args...)
 	c.Dir = d.dir
-	c.Env = append(os.Environ(), "MOLT_REGISTRY_JS="+d.registry, "MOLT_CACHE="+d.cache, "MOLT_STATE="+d.state, "COLUMNS="+d.columns, "NO_COLOR=1", "MOLT_TOKEN_JS=")
+	c.Env = append(os.Environ(), "MOLT_REGISTRY_JS="+d.registry, "MOLT_CACHE="+d.cache, "MOLT_STATE="+d.state, "COLUMNS="+d.columns, "NO_COLOR=1", "MOLT_TOKEN_JS=", "MOLT_ALLOW_COMMANDS=all")
 	return c
 }
 

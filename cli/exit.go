@@ -105,7 +105,7 @@ func (c *call) showTangle(k *ask.TangleError) {
 // wrongInput reports whether an error is about the call or about a file that people write.
 func wrongInput(err error) bool {
 	for _, kind := range []any{
-		new(*input.UsageError), new(*app.StaleError), new(*ledger.EditedError), new(*txn.NameError),
+		new(*input.UsageError), new(*app.ConsentError), new(*app.StaleError), new(*ledger.EditedError), new(*txn.NameError),
 		new(*input.PositionError), new(*ecosystem.NewerLockError), new(*version.Error),
 		new(*project.GoalError), new(*project.NameError), new(*project.FixedError),
 		new(*input.KindError), new(*tree.ForeignError), new(*tree.EditedError), new(*input.LimitError),

@@ -225,8 +225,20 @@ chartroom<2.1
 		}
 	}
 	s.write("molt.yaml", "build: [Chartroom]\n")
+	for _, line := range []string{ // what only reads builds nothing, and nothing is built that nobody allowed
+		"exits 1 molt relock --dry-run", `says "chartroom 2.0 is not known without a build of its source; molt fetch builds what a plan needs"`,
+		"molt survey", "molt dossier chartroom", "exits 1 molt fit chartroom", "exits 1 molt untangle", "env MOLT_ALLOW_COMMANDS=", "exits 2 molt relock", `says "build Chartroom"`, `says "--allow-commands"`,
+	} {
+		words, _ := wordsOf(line)
+		if err := s.do(words); err != nil {
+			t.Fatalf("%s\n%v", line, err)
+		}
+	}
+	if _, err := os.Stat(filepath.Join(s.cache, "built")); err == nil {
+		t.Error("a call that only reads has built something")
+	}
 	for _, line := range []string{
-		"molt relock", `has pylock.toml "ropewalk>=1"`, "molt relock --offline", "molt install", "molt verify", `has .venv/.molt.json chartroom@2.0`, "molt install", `says "All is there"`,
+		"molt relock --allow-commands", `has pylock.toml "ropewalk>=1"`, "molt relock --offline", "molt install", "molt verify", `has .venv/.molt.json chartroom@2.0`, "molt install", `says "All is there"`,
 	} {
 		words, _ := wordsOf(line)
 		if err := s.do(words); err != nil {

@@ -33,6 +33,7 @@ import (
 //	keeps FILE…          files are as they were at the beginning
 //	same FILE FILE       two files hold the same
 //	git ARG…             run git
+//	run PROGRAM ARG…     run another program
 //	env NAME=VALUE       for the runs that follow
 //	serve FOLDER         serve a folder over HTTP
 //	standin FILE ARG…    run molt standin with a file, at $STANDIN
@@ -168,6 +169,12 @@ func (s *script) do(words []string) error {
 		}
 	case "git":
 		c := exec.Command("git", append([]string{"-c", "user.name=a", "-c", "user.email=a@b.example"}, args...)...)
+		c.Dir = s.dir
+		if out, err := c.CombinedOutput(); err != nil {
+			return fmt.Errorf("%w\n%s", err, out)
+		}
+	case "run":
+		c := exec.Command(args[0], args[1:]...)
 		c.Dir = s.dir
 		if out, err := c.CombinedOutput(); err != nil {
 			return fmt.Errorf("%w\n%s", err, out)

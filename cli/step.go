@@ -136,6 +136,11 @@ func (c *call) watcher(s *ask.Session) run.Watcher {
 // goOn asks whether to carry out the next stage.
 func (c *call) goOn() bool {
 	c.say("go on? [y/N]")
+	return c.yes()
+}
+
+// yes reads an answer.
+func (c *call) yes() bool {
 	answer, err := bufio.NewReader(os.Stdin).ReadString('\n')
 	if err != nil && !errors.Is(err, io.EOF) {
 		return false

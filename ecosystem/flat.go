@@ -68,3 +68,18 @@ type Built struct {
 	Path string // of the file
 	universe.File
 }
+
+// An UnbuiltError reports that what a release needs is known only once it is built, and that this call builds nothing.
+type UnbuiltError struct{ Release string }
+
+func (e *UnbuiltError) Error() string {
+	return e.Release + " was not built on this machine, and this call builds nothing"
+}
+
+// A RefusedError reports that the person does not allow a build, which ends the call.
+type RefusedError struct{ Err error }
+
+func (e *RefusedError) Error() string { return e.Err.Error() }
+
+// Unwrap returns what was not allowed.
+func (e *RefusedError) Unwrap() error { return e.Err }

@@ -40,6 +40,7 @@ type Config struct {
 	Fixed     string            `yaml:"fixed"`    // an inventory of packages that are given from outside
 	Install   string            `yaml:"install"`  // who lays out packages: "molt", "none" (nobody does for Molt), a command, or "" for Molt where it did before or nothing is installed
 	Build     []string          `yaml:"build"`    // packages whose build steps may run when they are laid out
+	Pass      []string          `yaml:"pass"`     // variables that all commands may see, besides what every program needs
 	Checks    []Check           `yaml:"checks"`
 	Stages    Stages            `yaml:"stages"`
 	Advice    []string          `yaml:"advice"` // files, folders and addresses of what upgrade guides say
@@ -69,10 +70,10 @@ type Check struct {
 	Kinds  []string          `yaml:"kinds"`  // of stages after which it runs; none for all
 	Folder string            `yaml:"folder"` // in which it runs, below the application
 	Env    map[string]string `yaml:"env"`    // variables besides those of the call
-	Pass   []string          `yaml:"pass"`   // variables with tokens that it may see
+	Pass   []string          `yaml:"pass"`   // variables of the call that it may see, besides what every program needs
 }
 
-var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold", "family", "trust", "breaking", "stops", "lock", "fixed", "install", "build", "checks", "stages", "advice", "rules", "largest-document"}
+var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold", "family", "trust", "breaking", "stops", "lock", "fixed", "install", "build", "pass", "checks", "stages", "advice", "rules", "largest-document"}
 
 // Keys lists the keys that a configuration may have.
 func Keys() []string { return configKeys }
@@ -151,6 +152,9 @@ func (c *Config) check(place yamlfile.Place) error {
 			return bad(c.Breaking[name], "expected minor: that minor releases of the package may break", "breaking", name)
 		}
 	}
+	if err := validPass(place, c.Pass); err != nil {
+		return err
+	}
 	names := map[string]bool{}
 	for i, check := range c.Checks {
 		if err := check.valid(place, names, "checks", i); err != nil {
@@ -189,12 +193,20 @@ func (c Check) valid(place yamlfile.Place, names map[string]bool, path ...any) e
 	case c.Folder != "" && !filepath.IsLocal(c.Folder):
 		return bad("folder", c.Folder, "expected a folder below the application")
 	}
-	for k, name := range c.Pass {
-		if !strings.HasPrefix(name, TokenPrefix) {
-			return place.At(false, fmt.Sprintf("%q: expected the name of a variable with a token, such as %sJS; all others are passed on anyway", name, TokenPrefix), append(slices.Clone(path), "pass", k)...)
-		}
+	if err := validPass(place, c.Pass, path...); err != nil {
+		return err
 	}
 	names[c.Name] = true
+	return nil
+}
+
+// validPass looks at names of variables, which stand below "pass" at a path.
+func validPass(place yamlfile.Place, names []string, path ...any) error {
+	for k, name := range names {
+		if name == "" || strings.ContainsAny(name, "= \t*") {
+			return place.At(false, fmt.Sprintf("%q: expected the name of a variable, such as %sJS", name, TokenPrefix), append(slices.Clone(path), "pass", k)...)
+		}
+	}
 	return nil
 }
 

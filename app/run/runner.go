@@ -5,11 +5,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"os/exec"
 	"path"
 	"path/filepath"
-	"slices"
 	"strings"
 	"time"
 
@@ -28,6 +26,26 @@ type Runner struct {
 	Executables []string
 	// Environment is the folder of an environment of packages, relative to the application, which commands are told of; "" for none.
 	Environment string
+	// Variables name what commands see of the environment of this process, besides what every program needs.
+	Variables []string
+	// Permit says whether a job may run; without it none may.
+	Permit func(ctx context.Context, j Job) error
+}
+
+// The kinds of jobs.
+const (
+	CheckJob   = "check"
+	TaskJob    = "task"
+	InstallJob = "install"
+	BuildJob   = "build"
+)
+
+// A Job is a command that is to run in a folder of the application, or of a copy of it.
+type Job struct {
+	config.Check
+	Kind  string
+	Dir   string
+	Stage string // for which it runs, and after which its log is named
 }
 
 // A Verdict is the outcome of one check or task.
@@ -61,7 +79,7 @@ func (r Runner) Check(ctx context.Context, dir, stage string, checks []config.Ch
 	var verdicts []Verdict
 	for _, c := range checks {
 		watch.Announce(c.Name)
-		v, err := r.One(ctx, dir, stage, c, watch.Output)
+		v, err := r.One(ctx, Job{c, CheckJob, dir, stage}, watch.Output)
 		if err != nil {
 			return verdicts, false, err
 		}
@@ -76,44 +94,33 @@ func (r Runner) Check(ctx context.Context, dir, stage string, checks []config.Ch
 	return verdicts, true, nil
 }
 
-// One runs one command in a folder of the application, or of a copy of it. Whatever it has started ends with it.
-func (r Runner) One(ctx context.Context, dir, stage string, c config.Check, live io.Writer) (Verdict, error) {
-	limit, err := c.Timeout()
+// One runs one job. Whatever it has started ends with it.
+func (r Runner) One(ctx context.Context, j Job, live io.Writer) (Verdict, error) {
+	limit, err := j.Timeout()
 	if err != nil {
 		return Verdict{}, err
 	}
-	logName := path.Join(txn.StateDir, "logs", txn.Slug(stage)+"-"+txn.Slug(c.Name)+".log")
+	if r.Permit == nil {
+		return Verdict{}, fmt.Errorf("%s must not run here", j.Name) // a mistake of Molt's own
+	}
+	if err := r.Permit(ctx, j); err != nil {
+		return Verdict{}, err
+	}
+	logName := path.Join(txn.StateDir, "logs", txn.Slug(j.Stage)+"-"+txn.Slug(j.Name)+".log")
 	log, err := r.createLog(logName)
 	if err != nil {
 		return Verdict{}, err
 	}
 	limited, cancel := context.WithTimeout(ctx, limit)
 	defer cancel()
-	command := Shell(limited, c.Run)
-	command.Dir = filepath.Join(dir, filepath.FromSlash(c.Folder))
-	command.Env = withoutTokens(os.Environ(), c.Pass)
-	if self, err := os.Executable(); err == nil {
-		command.Env = append(command.Env, "MOLT="+self)
-	}
-	command.Env = append(command.Env, "MOLT_STAGE="+stage, RunVariable+"="+r.Files.Run)
-	if len(r.Executables) > 0 {
-		var paths []string
-		for _, folder := range r.Executables {
-			paths = append(paths, filepath.Join(dir, filepath.FromSlash(folder)))
-		}
-		command.Env = append(command.Env, "PATH="+strings.Join(append(paths, os.Getenv("PATH")), string(os.PathListSeparator)))
-	}
-	if r.Environment != "" {
-		command.Env = append(command.Env, "VIRTUAL_ENV="+filepath.Join(dir, filepath.FromSlash(r.Environment)))
-	}
-	for name, value := range c.Env {
-		command.Env = append(command.Env, name+"="+value)
-	}
+	command := Shell(limited, j.Run)
+	command.Dir = filepath.Join(j.Dir, filepath.FromSlash(j.Folder))
+	command.Env = r.environment(j)
 	tail := &LastLine{}
 	out := Output{Log: log, Tail: tail, Live: live}
 	began := time.Now()
 	err = out.Run(command)
-	v := Verdict{Name: c.Name, Passed: err == nil, Log: logName, Took: time.Since(began)}
+	v := Verdict{Name: j.Name, Passed: err == nil, Log: logName, Took: time.Since(began)}
 	closed := log.Close()
 	var exit *exec.ExitError
 	switch {
@@ -129,15 +136,6 @@ func (r Runner) One(ctx context.Context, dir, stage string, c config.Check, live
 		v.Says = err.Error()
 	}
 	return v, nil
-}
-
-// withoutTokens leaves the variables with tokens out of an environment, but for those that are passed on by name: what
-// checks run is the packages' code too.
-func withoutTokens(env, pass []string) []string {
-	return slices.DeleteFunc(env, func(entry string) bool {
-		name, _, _ := strings.Cut(entry, "=")
-		return strings.HasPrefix(strings.ToUpper(name), config.TokenPrefix) && !slices.Contains(pass, name)
-	})
 }
 
 func (r Runner) createLog(name string) (*Log, error) {
@@ -157,7 +155,7 @@ func (r Runner) Tasks(ctx context.Context, dir, stage string, tasks []config.Tas
 	var verdicts []Verdict
 	for _, t := range tasks {
 		watch.Announce(t.Name)
-		v, err := r.One(ctx, dir, stage, t.Check(), watch.Output)
+		v, err := r.One(ctx, Job{t.Check(), TaskJob, dir, stage}, watch.Output)
 		if err != nil {
 			return verdicts, false, err
 		}

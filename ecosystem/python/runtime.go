@@ -14,8 +14,9 @@ const runtimeName = "python"
 
 // interpreter is the language's runtime.
 var interpreter = ecosystem.Runtime{
-	Runtime: project.Runtime{Name: runtimeName, Scheme: runtimeScheme{specifiers.Scheme}, Known: everyMinor()},
-	Ask:     []string{"python3", "-c", "import platform; print(platform.python_version())"},
+	Runtime:   project.Runtime{Name: runtimeName, Scheme: runtimeScheme{specifiers.Scheme}, Known: everyMinor()},
+	Variables: []string{"PYTHONPATH", "PYTHONHOME", "PYTHONUTF8", "PYTHONIOENCODING", "PYTHONHASHSEED", "PYTHONWARNINGS", "PYTHONDONTWRITEBYTECODE", "PYTHONUNBUFFERED", "PYTHONDEVMODE"},
+	Ask:       []string{"python3", "-c", "import platform; print(platform.python_version())"},
 }
 
 // runtimeScheme is how versions of the interpreter are read: as those of packages are; where a minor version alone is named, its newest

@@ -168,6 +168,10 @@ func (s *source) builtMetadata(name, version string, r *universe.Release, unknow
 		return unknown, nil
 	}
 	built, err := s.detail.Build(s.ctx, name, version, file)
+	var not *ecosystem.UnbuiltError
+	if errors.As(err, &not) {
+		return &metadata{Unknown: "is not known without a build of its source; molt fetch builds what a plan needs"}, nil
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -265,7 +269,8 @@ func (k *kept) Needs(i int) []universe.Demand {
 	name, version := k.raw.Name, k.raw.Version(i)
 	m, err := k.s.meta(k.raw, i).wait(k.s.ctx)
 	var unreachable *registry.UnreachableError
-	if err != nil && (k.s.ctx.Err() != nil || errors.As(err, &unreachable)) {
+	var refused *ecosystem.RefusedError
+	if err != nil && (k.s.ctx.Err() != nil || errors.As(err, &unreachable) || errors.As(err, &refused)) {
 		return k.s.failed(fmt.Sprintf("the metadata of %s %s", name, version), fmt.Errorf("%s %s: %w", name, version, err))
 	}
 	all := k.s.shared(k.needs(m, err, version))
