@@ -191,7 +191,7 @@ func TestStepsAndBack(t *testing.T) {
 		t.Errorf("a step beyond the last: %v", err)
 	}
 	for i := len(stages) - 1; i >= 0; i-- {
-		back, err := a.Back(context.Background(), "")
+		back, err := a.Back(context.Background(), "", false)
 		if err != nil || len(back.Stages) != 1 || back.Stages[0] != stages[i] {
 			t.Fatalf("back from %s: %v, %v", stages[i], back, err)
 		}
@@ -199,7 +199,7 @@ func TestStepsAndBack(t *testing.T) {
 			t.Errorf("before %s the files are\n%s\nnot\n%s", stages[i], now, states[i])
 		}
 	}
-	if _, err := a.Back(context.Background(), ""); !errors.As(err, &usage) {
+	if _, err := a.Back(context.Background(), "", false); !errors.As(err, &usage) {
 		t.Errorf("back beyond the first: %v", err)
 	}
 	// And all the way again, then back in one go.
@@ -208,7 +208,7 @@ func TestStepsAndBack(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if back, err := a.Back(context.Background(), "bridge-deck"); err != nil || len(back.Stages) != 2 {
+	if back, err := a.Back(context.Background(), "bridge-deck", false); err != nil || len(back.Stages) != 2 {
 		t.Errorf("back to the beginning: %v, %v", back, err)
 	}
 	if now := b.read("package.json") + b.read("molt.lock"); now != states[0] {
@@ -228,7 +228,7 @@ func TestBackRefusesToLoseEdits(t *testing.T) {
 	edited := b.read("package.json") + "\n"
 	b.write("package.json", edited)
 	var lost *ledger.EditedError
-	if _, err := a.Back(context.Background(), ""); !errors.As(err, &lost) || b.read("package.json") != edited || !strings.Contains(lost.Edits, "+++ package.json as it is") {
+	if _, err := a.Back(context.Background(), "", false); !errors.As(err, &lost) || b.read("package.json") != edited || !strings.Contains(lost.Edits, "+++ package.json as it is") {
 		t.Errorf("back over an edit: %v, which shows %+v", err, lost)
 	}
 }

@@ -34,7 +34,7 @@ func TestTake(t *testing.T) {
 		if found, err := a.Verify(context.Background()); err != nil || len(found) > 0 {
 			t.Errorf("%s: %v, %v", way.Title, found, err)
 		}
-		if back, err := a.Back(context.Background(), ""); err != nil || len(back.Stages) != 1 || back.Stages[0] != "untangle" {
+		if back, err := a.Back(context.Background(), "", false); err != nil || len(back.Stages) != 1 || back.Stages[0] != "untangle" {
 			t.Fatalf("back from %s: %v, %v", way.Title, back, err)
 		}
 		if b.read("package.json") != before || b.read("molt.lock") != "" || b.read("molt.yaml") != "goal: hulk@4\n" {
@@ -70,12 +70,12 @@ func TestBackOverWaysAndStages(t *testing.T) {
 	b.write("molt.yaml", taken+"runtime: {node: 22.0.0}\n")
 	var stale *ledger.EditedError
 	for _, id := range []string{"untangle", "bridge-deck"} {
-		if _, err := a.Back(context.Background(), id); !errors.As(err, &stale) || !strings.Contains(err.Error(), "molt.yaml was edited after stage untangle") {
+		if _, err := a.Back(context.Background(), id, false); !errors.As(err, &stale) || !strings.Contains(err.Error(), "molt.yaml was edited after stage untangle") {
 			t.Errorf("back to %s over an edit of molt.yaml: %v", id, err)
 		}
 	}
 	b.write("molt.yaml", taken)
-	if back, err := a.Back(context.Background(), "bridge-deck"); err != nil || len(back.Stages) != 3 {
+	if back, err := a.Back(context.Background(), "bridge-deck", false); err != nil || len(back.Stages) != 3 {
 		t.Fatalf("back: %v, %v", back, err)
 	}
 	if b.read("package.json")+b.read("molt.lock") != before || b.read("molt.yaml") != "goal: hulk@4\n" {

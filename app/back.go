@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"molt/app/ledger"
 	"molt/app/planfile"
@@ -27,7 +28,10 @@ func (a *App) CarriedOut(ctx context.Context) ([]ledger.Record, error) { return 
 
 // Back returns to before a stage: the last one carried out, or the named one and all after it. It refuses when a file is
 // not as the last stage left it, so that no later edit is lost, and shows the edits. The folder must be in use.
-func (a *App) Back(ctx context.Context, id string) (*Returned, error) {
+//
+// Anybody can write a commit that calls itself a stage. One that this machine's ledger does not know is taken back only when it did what a stage
+// does (doubtful), or when force says so; the first commit of a repository never is.
+func (a *App) Back(ctx context.Context, id string, force bool) (*Returned, error) {
 	records, err := a.ledger.History(ctx)
 	if err != nil {
 		return nil, err
@@ -41,6 +45,11 @@ func (a *App) Back(ctx context.Context, id string) (*Returned, error) {
 	}
 	if first < 0 {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("stage %q has not been carried out here", id)}
+	}
+	for _, r := range records[first:] {
+		if err := a.doubtful(ctx, r, force); err != nil {
+			return nil, err
+		}
 	}
 	files, err := a.ledger.Untouched(records[first:])
 	if err != nil {
@@ -81,6 +90,65 @@ func (a *App) Back(ctx context.Context, id string) (*Returned, error) {
 		a.files.DiscardBackup(r.Folder)
 	}
 	return &Returned{back, names}, a.reread()
+}
+
+// mostListed is how many files an error lists.
+const mostListed = 20
+
+// doubtful is an error for a record that only a commit tells of, unless the commit did what a stage does: a plan of then or now has the stage, and
+// it changed manifests and locks that were there before and after, and nothing else.
+func (a *App) doubtful(ctx context.Context, r ledger.Record, force bool) error {
+	if !r.Told() {
+		return nil
+	}
+	short := r.Commit[:min(12, len(r.Commit))]
+	if a.repo.IsRoot(ctx, r.Commit) {
+		return &input.UsageError{Reason: fmt.Sprintf("commit %s calls itself stage %s, and it is the first of the repository: it is not taken back", short, r.Stage)}
+	}
+	if force {
+		return nil
+	}
+	var usual []string
+	for _, e := range a.ecosystems() {
+		side := a
+		if e.Name() != a.Eco.Name() {
+			var err error
+			if side, err = a.openBeside(e); err != nil {
+				return err
+			}
+		}
+		usual = append(append(usual, side.Manifest.Files()...), side.LockFile())
+	}
+	var others []string
+	for _, name := range r.Files() {
+		before, left, err := a.ledger.Contents(r, name)
+		if err != nil {
+			return err
+		}
+		if !slices.Contains(usual, name) || before == nil || left == nil {
+			others = append(others, name)
+		}
+	}
+	now, err := a.files.Content(planfile.File)
+	if err != nil {
+		return err
+	}
+	planned := planfile.Names(now, r.Stage) || planfile.Names(a.repo.FileAt(ctx, r.Commit, planfile.File), r.Stage)
+	if planned && others == nil {
+		return nil
+	}
+	says := fmt.Sprintf("commit %s calls itself stage %s, which Molt did not carry out here", short, r.Stage)
+	if !planned {
+		says += ", and no plan has a stage of that name"
+	}
+	if others != nil {
+		more := ""
+		if len(others) > mostListed {
+			more = fmt.Sprintf(" and %d more", len(others)-mostListed)
+		}
+		says += "; taking it back changes or removes " + strings.Join(others[:min(mostListed, len(others))], ", ") + more
+	}
+	return &input.UsageError{Reason: says + ": look at it, then molt back --force does it"}
 }
 
 // unmark makes stages of the plan pending again.

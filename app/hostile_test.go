@@ -53,7 +53,7 @@ func TestHostileLedger(t *testing.T) {
 	line, _ := json.Marshal(ledger.Record{Stage: "goal-4", Backup: map[string]string{up + "/file": ""}, Left: map[string]string{up + "/file": up + "/file"}})
 	b.write(ledger.File, string(line)+"\n")
 	var usage *input.UsageError
-	if _, err := a.Back(context.Background(), ""); !errors.As(err, &usage) || !strings.Contains(err.Error(), ".molt/ledger.jsonl:1 was not written by Molt for this user") {
+	if _, err := a.Back(context.Background(), "", false); !errors.As(err, &usage) || !strings.Contains(err.Error(), ".molt/ledger.jsonl:1 was not written by Molt for this user") {
 		t.Errorf("a forged ledger: %v", err)
 	}
 	b.write(ledger.File, own)
@@ -64,7 +64,7 @@ func TestHostileLedger(t *testing.T) {
 	if err := os.WriteFile(copies[0], []byte(`{"name":"evil"}`), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Back(context.Background(), ""); !errors.As(err, &usage) || !strings.Contains(err.Error(), "is not what Molt saved") {
+	if _, err := a.Back(context.Background(), "", false); !errors.As(err, &usage) || !strings.Contains(err.Error(), "is not what Molt saved") {
 		t.Errorf("a forged copy: %v", err)
 	}
 	if state() != before || strings.Contains(b.read("package.json"), "evil") {

@@ -193,7 +193,7 @@ func TestStepsHaveTheirPackages(t *testing.T) {
 		t.Errorf("the tree is\n%s", now)
 	}
 	b.agrees(b.open())
-	if _, err := a.Back(context.Background(), ""); err != nil || b.tree() != before {
+	if _, err := a.Back(context.Background(), "", false); err != nil || b.tree() != before {
 		t.Errorf("back: %v\n%s", err, b.tree())
 	}
 	b.agrees(b.open())
@@ -378,12 +378,12 @@ grep '^\["at ' molt.lock | sed 's/.*at \(.*\)@\(.*\)".*/\1 \2/' | while read nam
 	whole := b.tree()
 	b.write("molt.yaml", "install: 'true'\nchecks:\n  - {name: deck, run: 'true'}\n")
 	a, _ = b.use2()
-	if _, err := a.Back(context.Background(), ""); err == nil || !strings.Contains(err.Error(), "installed nothing") || b.tree() != whole {
+	if _, err := a.Back(context.Background(), "", false); err == nil || !strings.Contains(err.Error(), "installed nothing") || b.tree() != whole {
 		t.Errorf("a command that installs nothing: %v", err)
 	}
 	b.write("molt.yaml", "install: 'mkdir -p node_modules/other && echo {} >node_modules/other/package.json'\nchecks:\n  - {name: deck, run: 'true'}\n")
 	a, _ = b.use2()
-	if _, err := a.Back(context.Background(), ""); err == nil || !strings.Contains(err.Error(), "did not install what the lock says") || b.tree() != whole {
+	if _, err := a.Back(context.Background(), "", false); err == nil || !strings.Contains(err.Error(), "did not install what the lock says") || b.tree() != whole {
 		t.Errorf("a command that installs something else: %v", err)
 	}
 	// On a state whose packages are others, it starts from none too, and what it leaves wrong is not left.

@@ -111,7 +111,7 @@ func TestBackByCommits(t *testing.T) {
 	if _, err := a.ChangesBack(context.Background(), "ghost"); !errors.As(err, &usage) {
 		t.Errorf("a package that never moved: %v", err)
 	}
-	back, err := a.Back(context.Background(), "bridge-deck")
+	back, err := a.Back(context.Background(), "bridge-deck", false)
 	if err != nil || strings.Join(back.Stages, " ") != "goal-4 bridge-deck" || strings.Join(back.Files, " ") != "molt.lock package.json" {
 		t.Fatalf("back: %+v, %v", back, err)
 	}
@@ -250,7 +250,7 @@ func TestMergeKeep(t *testing.T) {
 func TestDetachedHeadAndSilentHook(t *testing.T) {
 	posix(t)
 	b, a := repository(t)
-	if _, err := a.Back(context.Background(), "bridge-deck"); err != nil {
+	if _, err := a.Back(context.Background(), "bridge-deck", false); err != nil {
 		t.Fatal(err)
 	}
 	b.git("commit", "-qam", "back\n\nMolt-Back: bridge-deck")

@@ -227,7 +227,7 @@ func TestTasksArePartOfTheStage(t *testing.T) {
 	if err != nil || !step.Passed || fmt.Sprint(step.Changed) != "[generated.txt fresh.txt]" {
 		t.Fatalf("%+v, %v", step, err)
 	}
-	if _, err := a.Back(context.Background(), ""); err != nil || b.stepped() != before {
+	if _, err := a.Back(context.Background(), "", false); err != nil || b.stepped() != before {
 		t.Errorf("back leaves\n%s, %v", b.stepped(), err)
 	}
 }

@@ -174,7 +174,7 @@ func TestNeutral(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer release()
-	if d, _, err := ask.Back(ctx, a, "minor", false); err != nil || len(d.Stages) != stages {
+	if d, _, err := ask.Back(ctx, a, "minor", false, false); err != nil || len(d.Stages) != stages {
 		t.Errorf("back took back %v, %v", d.Stages, err)
 	}
 	said(lists(), first)

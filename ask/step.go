@@ -238,14 +238,14 @@ func (s *Session) Trial(r TrialRequest, watcher run.Watcher) (doc.Beside, error)
 }
 
 // Back returns the files of an application to what they were before a stage, or before the last one. The second result makes the commit
-// of that; it is nil when none is wanted.
-func Back(ctx context.Context, a *app.App, stage string, commit bool) (doc.Back, func() error, error) {
+// of that; it is nil when none is wanted. With force, commits that others call stages are taken back too.
+func Back(ctx context.Context, a *app.App, stage string, commit, force bool) (doc.Back, func() error, error) {
 	if commit {
 		if _, err := a.Committable(ctx); err != nil {
 			return doc.Back{}, nil, err
 		}
 	}
-	back, err := a.Back(ctx, stage)
+	back, err := a.Back(ctx, stage, force)
 	if err != nil {
 		return doc.Back{}, nil, err
 	}

@@ -224,7 +224,7 @@ func oneWorkspace(t *testing.T, universe string, files map[string]string, found 
 		if err != nil {
 			return err
 		}
-		_, _, err = ask.Back(context.Background(), set, "", false)
+		_, _, err = ask.Back(context.Background(), set, "", false, false)
 		release()
 		if err != nil {
 			return fmt.Errorf("going back: %w", err)

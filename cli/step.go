@@ -151,14 +151,15 @@ func (c *call) yes() bool {
 
 func (c *call) back() *cobra.Command {
 	var name string
-	var commit bool
+	var commit, force bool
 	cmd := &cobra.Command{
 		Use:   "back [STAGE]",
 		Short: "Return to before a stage",
 		Long: `Back returns the files to what they were before the stage that was carried out last, or before the named one and all
 that came after it. Where the stages were committed (molt step --commit) it knows them from the commits, on any
 machine, and --commit makes a commit of the way back. It refuses when a file was edited since, and shows the edits, so
-that nothing is lost.
+that nothing is lost, and when a commit merely calls itself a stage: one that Molt did not carry out here, and that changed more
+than a stage does, is taken back with --force.
 
 --package returns one package to its release before, and leaves everything else where it is.`,
 		Example: "  molt back\n  molt back goal-5\n  molt back --package foghorn-mail",
@@ -182,7 +183,7 @@ that nothing is lost.
 			if len(args) > 0 {
 				id = args[0]
 			}
-			d, then, err := ask.Back(c.ctx, a, id, commit)
+			d, then, err := ask.Back(c.ctx, a, id, commit, force)
 			if err := answer(c, nil, d, err, (*text.Page).Back); err != nil || then == nil {
 				return err
 			}
@@ -191,6 +192,7 @@ that nothing is lost.
 	}
 	cmd.Flags().StringVar(&name, "package", "", "return this package alone to its release before")
 	cmd.Flags().BoolVar(&commit, "commit", false, "make a commit of the way back")
+	cmd.Flags().BoolVar(&force, "force", false, "take back what a commit calls a stage too, where Molt did not carry it out here and it changed other files")
 	_ = cmd.RegisterFlagCompletionFunc("package", c.completeDeclared)
 	return cmd
 }

@@ -65,6 +65,9 @@ func (r Record) Files() []string {
 	return slices.Sorted(maps.Keys(r.Backup))
 }
 
+// Told reports whether only a commit tells of a record, which anybody can have made.
+func (r Record) Told() bool { return r.line == nil }
+
 // recordKind is what seals of lines of the ledger are about.
 const recordKind = "record"
 

@@ -133,3 +133,13 @@ func WithDocument(data []byte, ecosystem string, part []byte) []byte {
 	}
 	return bytes.Join(out, []byte(mark+"\n"))
 }
+
+// Names reports whether one of the plans of a file has a stage.
+func Names(data []byte, stage string) bool {
+	for _, p := range parts(data) {
+		if plan, err := Read(File, placed(data, p)); err == nil && plan.Stage(stage) != nil {
+			return true
+		}
+	}
+	return false
+}

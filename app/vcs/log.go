@@ -65,6 +65,11 @@ func (r Repo) Changed(ctx context.Context, commit string) (map[string][2][]byte,
 	return changed, ctx.Err()
 }
 
+// IsRoot reports whether a commit has no parent.
+func (r Repo) IsRoot(ctx context.Context, commit string) bool {
+	return !r.has(ctx, commit+"^") && ctx.Err() == nil
+}
+
 // DateOf returns when a revision was committed.
 func (r Repo) DateOf(ctx context.Context, revision string) (when time.Time, known bool) {
 	if !r.IsRevision(ctx, revision) {

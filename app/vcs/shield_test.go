@@ -79,6 +79,7 @@ func TestNothingRuns(t *testing.T) {
 		"WithTrailers":   func() error { _, err := r.WithTrailers(ctx, "A"); return err },
 		"Changed":        func() error { _, err := r.Changed(ctx, head); return err },
 		"DateOf":         func() error { r.DateOf(ctx, "HEAD"); return nil },
+		"IsRoot":         func() error { r.IsRoot(ctx, head); return nil },
 		"PruneWorkTrees": func() error { r.PruneWorkTrees(ctx); return nil },
 		"CommitPrograms": func() error { _, err := r.CommitPrograms(ctx); return err },
 		"AddWorkTree": func() error {
