@@ -58,6 +58,7 @@ type App struct {
 	user       userstate.State
 	unlaid     string          // why packages that nobody asked for could not be laid out, "" where they could
 	unlaidTold bool            // that was said
+	hidingTold bool            // so was what programs of packages hide
 	guides     []project.Guide // from LoadAdvice
 	// unsettled is the source with releases that have not settled yet, while one is open that hides them; else nil.
 	unsettled universe.Source

@@ -3,10 +3,12 @@ package app
 import (
 	"context"
 	"encoding/json"
+	"path"
 	"slices"
 
 	"molt/app/config"
 	"molt/app/run"
+	"molt/core/project"
 	"molt/doc"
 	"molt/ecosystem"
 	"molt/txn"
@@ -31,14 +33,47 @@ func (a *App) runner() run.Runner {
 		if folder != "" {
 			r.Packages = append(r.Packages, folder)
 		}
-		if scripts := ecosystem.ScriptFolder(e); scripts != "" && a.Config.Install != "none" {
-			r.Executables = append(r.Executables, scripts)
-		}
 		if _, ok := e.(ecosystem.Flat); ok && a.Config.Install != "none" {
 			r.Environment = folder
 		}
 	}
+	if a.Config.Install != "none" {
+		r.Programs = func(dir string) []run.Program {
+			kept, _ := a.programs(dir)
+			return kept
+		}
+	}
 	return r
+}
+
+// programs lists what checks find before the programs of the system, of the packages that all sides declare, with what is to be said of it.
+func (a *App) programs(dir string) ([]run.Program, []string) {
+	var all []run.Program
+	var reserved []string
+	for _, e := range a.ecosystems() {
+		for _, r := range ecosystem.Runtimes(e) {
+			reserved = append(append(reserved, r.Name), r.Ask[:min(1, len(r.Ask))]...)
+		}
+		c, ok := e.(ecosystem.Checker)
+		if !ok {
+			continue
+		}
+		var declared []string
+		if e.Name() == a.Eco.Name() {
+			for _, entry := range a.Manifest.Entries() {
+				declared = append(declared, project.OwnName(entry.As))
+			}
+		}
+		for _, s := range a.beside() {
+			if s.Ecosystem.Name() == e.Name() {
+				declared = append(declared, s.Names...)
+			}
+		}
+		for _, p := range c.Programs(dir, declared) {
+			all = append(all, run.Program{Name: p.Name, File: path.Join(c.ScriptFolder(), p.Name), Of: p.Of})
+		}
+	}
+	return run.Hiding(all, reserved)
 }
 
 // checksOf returns the checks that are for stages of a kind, in their order.

@@ -199,6 +199,10 @@ func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, keys []s
 			b.Notes = append(b.Notes, a.unlaid)
 		}
 	}()
+	if len(checks) > 0 && a.Config.Install != "none" {
+		_, says := a.programs(c.Dir)
+		b.Notes = append(b.Notes, says...)
+	}
 	for k, step := range steps {
 		began := time.Now()
 		if err := a.tryStage(ctx, b, step, c.Dir, before, watch); err != nil {

@@ -35,8 +35,8 @@ func (r Runner) seen(name string, j Job) bool {
 	return slices.Contains(everyProgram, upper) || strings.HasPrefix(upper, "LC_")
 }
 
-// environment returns the variables of a job.
-func (r Runner) environment(j Job) []string {
+// environment returns the variables of a job, which finds what is in a folder of programs first; "" for none.
+func (r Runner) environment(j Job, programs string) []string {
 	var env []string
 	for _, entry := range os.Environ() {
 		if name, _, _ := strings.Cut(entry, "="); r.seen(name, j) {
@@ -47,11 +47,14 @@ func (r Runner) environment(j Job) []string {
 		env = append(env, "MOLT="+self)
 	}
 	env = append(env, "MOLT_STAGE="+j.Stage, RunVariable+"="+r.Files.Run)
-	if len(r.Executables) > 0 {
-		var paths []string
-		for _, folder := range r.Executables {
-			paths = append(paths, filepath.Join(j.Dir, filepath.FromSlash(folder)))
-		}
+	var paths []string
+	if programs != "" {
+		paths = append(paths, programs)
+	}
+	for _, folder := range r.Executables {
+		paths = append(paths, filepath.Join(j.Dir, filepath.FromSlash(folder)))
+	}
+	if paths != nil {
 		env = append(env, "PATH="+strings.Join(append(paths, os.Getenv("PATH")), string(os.PathListSeparator)))
 	}
 	if r.Environment != "" {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"os/exec"
 	"path"
 	"path/filepath"
@@ -22,7 +23,9 @@ type Runner struct {
 	Repo  vcs.Repo
 	// Packages are the names of the folders that hold installed packages, which are no part of what people keep.
 	Packages []string
-	// Executables are folders with what installed packages give people to run, relative to the application: commands find them first.
+	// Programs lists what commands find before the programs of the system, in the application or a copy of it; it may be nil.
+	Programs func(dir string) []Program
+	// Executables are folders, relative to the application, in which commands look before those of the system: of an environment that is Molt's own.
 	Executables []string
 	// Environment is the folder of an environment of packages, relative to the application, which commands are told of; "" for none.
 	Environment string
@@ -115,7 +118,14 @@ func (r Runner) One(ctx context.Context, j Job, live io.Writer) (Verdict, error)
 	defer cancel()
 	command := Shell(limited, j.Run)
 	command.Dir = filepath.Join(j.Dir, filepath.FromSlash(j.Folder))
-	command.Env = r.environment(j)
+	programs, err := r.programFolder(j.Dir)
+	if err != nil {
+		return Verdict{}, errors.Join(err, log.Close())
+	}
+	if programs != "" {
+		defer os.RemoveAll(programs)
+	}
+	command.Env = r.environment(j, programs)
 	tail := &LastLine{}
 	out := Output{Log: log, Tail: tail, Live: live}
 	began := time.Now()
