@@ -508,7 +508,8 @@ func TestRelay(t *testing.T) {
 		t.Errorf("the relay has more than the lock:\n%s", out)
 	}
 	d.says(0, []string{"relay", "--through", "--", "sh", "-c", inside("install --into " + filepath.Join(t.TempDir(), "copy"))}, "97 archives fetched")
-	d.run(1, "relay", "--", "sh", "-c", "exit 7")
+	d.run(7, "relay", "--", "sh", "-c", "exit 7")
+	d.run(0, "relay", "--", "sh", "-c", "test -z \"${MOLT_TOKEN_JS+x}\"")
 	d.run(2, "relay", "sh")
 	d.run(2, "relay", "--listen", "0.0.0.0:0")
 	d.run(1, "plan")

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"errors"
+	"fmt"
 	"strings"
 
 	"molt/app"
@@ -30,6 +31,11 @@ const (
 // errAttention ends a call whose result, already shown, asks for attention.
 var errAttention = errors.New("something needs attention")
 
+// A commandError ends a call with the exit code of a command that the caller named.
+type commandError struct{ code int }
+
+func (e *commandError) Error() string { return fmt.Sprintf("the command ended with exit code %d", e.code) }
+
 // finish is the one place that turns errors into text and an exit code.
 func (c *call) finish(err error) int {
 	var tangle *ask.TangleError
@@ -49,7 +55,10 @@ func (c *call) finish(err error) int {
 		return exitAttention
 	}
 	var changed *ecosystem.IntegrityError
+	var command *commandError
 	switch {
+	case errors.As(err, &command):
+		return command.code
 	case errors.Is(err, solve.ErrEndless), errors.As(err, &changed):
 		return c.fail(err, exitAttention)
 	case wrongInput(err):

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"os/exec"
@@ -8,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"molt/app/config"
 	"molt/ask"
 	"molt/input"
 )
@@ -20,7 +22,7 @@ func (c *call) relay() *cobra.Command {
 		Short: "Serve what the lock holds as a registry on this machine, for another installer",
 		Long: `Relay is a registry on a loopback address that has exactly the packages and releases of the lock, or with --stage those of a
 stage that is to do, so that whatever installs from it can take nothing else. It runs until it is interrupted, or as long as COMMAND
-runs, which finds its address in MOLT_RELAY. Archives are where the registry has them; with --through they come through the relay,
+runs, which finds its address in MOLT_RELAY and no tokens of Molt's; it ends with the exit code of COMMAND. Archives are where the registry has them; with --through they come through the relay,
 checked against the lock's checksums.`,
 		Example: "  molt relay\n  molt relay --through -- sh -c 'echo $MOLT_RELAY'",
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -44,13 +46,17 @@ checked against the lock's checksums.`,
 					return nil
 				}
 				run := exec.CommandContext(c.ctx, args[0], args[1:]...)
-				run.Dir, run.Env = s.App.Dir, append(os.Environ(), "MOLT_RELAY="+address)
+				run.Dir, run.Env = s.App.Dir, append(config.WithoutTokens(os.Environ()), "MOLT_RELAY="+address)
 				run.Stdin, run.Stdout, run.Stderr = os.Stdin, c.out, c.errout
 				if err := run.Run(); err != nil {
 					if c.ctx.Err() != nil {
 						return c.ctx.Err()
 					}
 					c.say("molt: %s: %v", strings.Join(args, " "), err)
+					var exit *exec.ExitError
+					if errors.As(err, &exit) && exit.ExitCode() > 0 {
+						return &commandError{exit.ExitCode()}
+					}
 					return errAttention
 				}
 				return nil

@@ -310,3 +310,8 @@ func (c *Config) Held(now time.Time) (names, ended []string) {
 
 // TokenPrefix begins the names of the variables that hold tokens.
 const TokenPrefix = "MOLT_TOKEN_"
+
+// WithoutTokens leaves Molt's own tokens out of an environment.
+func WithoutTokens(env []string) []string {
+	return slices.DeleteFunc(env, func(entry string) bool { return strings.HasPrefix(strings.ToUpper(entry), TokenPrefix) })
+}
