@@ -200,9 +200,9 @@ func (a *App) readFixed() (map[string]string, error) {
 	if a.Config.Fixed == "" {
 		return nil, nil
 	}
-	data, err := input.ReadFile(a.path(a.Config.Fixed), input.Inventory)
+	data, err := a.files.Read(a.Config.Fixed, input.Inventory)
 	if err != nil {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: \"fixed\" names an inventory that cannot be read: %v", config.File, err)}
+		return nil, a.Config.Place.At(false, "the inventory cannot be read: "+input.Cause(err), "fixed")
 	}
 	s, err := readInventory(a.Config.Fixed, data)
 	if err != nil {

@@ -194,7 +194,7 @@ func (a *App) registryOf(name string) (*registry.Client, error) {
 
 // LoadAdvice reads the advice that the configuration names. It returns warnings.
 func (a *App) LoadAdvice(ctx context.Context) (warnings []string, err error) {
-	library := advice.Library{Dir: a.Dir, Eco: a.Eco, Sources: a.runner().Sources, Elsewhere: a.elsewhere, Open: func(base string) (*registry.Client, error) {
+	library := advice.Library{Dir: a.Dir, Files: a.files, Eco: a.Eco, Sources: a.runner().Sources, Elsewhere: a.elsewhere, Open: func(base string) (*registry.Client, error) {
 		return registry.New(registry.Options{Base: base, Offline: a.Settings.Offline, Since: a.Settings.Since, Unsaid: a.Config.FreshFor(), Cache: a.cacheDir(), Jobs: 1})
 	}}
 	a.guides, warnings, err = library.Load(ctx, a.Config.Advice)

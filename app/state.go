@@ -151,7 +151,7 @@ func readInventory(file string, data []byte) (inspect.State, error) {
 		case len(words) == 0:
 		case len(words) != 2 || strings.ContainsAny(line, "{}[]\"=:"):
 			return s, &input.PositionError{File: file, Line: n + 1, Column: 1,
-				Reason: fmt.Sprintf("%q: expected a name and a version with a space between, such as \"hulk 1.2.3\"", strings.TrimSpace(line))}
+				Reason: input.Quote(strings.TrimSpace(line)) + ": expected a name and a version with a space between, such as \"hulk 1.2.3\""}
 		default:
 			s.Packages[words[0]] = append(s.Packages[words[0]], words[1])
 		}

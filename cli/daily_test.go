@@ -266,7 +266,7 @@ func TestFit(t *testing.T) {
 	d.write("image.txt", "keel 2.0.0\nkeel 2.1.0\n")
 	d.says(2, []string{"fit", "mast"}, "image.txt gives keel more than once")
 	d.write("molt.yaml", "fixed: nothing.txt\n")
-	d.says(2, []string{"fit", "mast"}, "names an inventory that cannot be read")
+	d.says(2, []string{"fit", "mast"}, "the inventory cannot be read")
 }
 
 func TestRangeOfReleases(t *testing.T) {

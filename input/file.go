@@ -2,6 +2,7 @@ package input
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"io"
 	"io/fs"
@@ -42,6 +43,20 @@ func Regular(name string, info fs.FileInfo) error {
 		return &KindError{name, k}
 	}
 	return nil
+}
+
+// Cause says in plain words why a file could not be read, without the name of the call that failed.
+func Cause(err error) string {
+	var at *fs.PathError
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return "there is no such file"
+	case errors.Is(err, fs.ErrPermission):
+		return "it may not be read"
+	case errors.As(err, &at):
+		return at.Err.Error()
+	}
+	return err.Error()
 }
 
 // ReadFile reads a regular file within a limit, following links. Errors are those of the file system, a *KindError or a

@@ -76,3 +76,15 @@ func EscapeJSON(text []byte) []byte {
 	}
 	return b.Bytes()
 }
+
+// mostQuoted is how many characters of a line of a file an error quotes.
+const mostQuoted = 60
+
+// Quote quotes a line of a file for an error, cut where it is long: nobody needs more to find it, and it may hold what is not for logs.
+func Quote(line string) string {
+	runes := []rune(Harmless(line))
+	if len(runes) > mostQuoted {
+		return fmt.Sprintf("%q…", string(runes[:mostQuoted]))
+	}
+	return fmt.Sprintf("%q", string(runes))
+}

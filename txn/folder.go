@@ -158,6 +158,21 @@ func (d *Folder) Read(name string, limit input.Limit) ([]byte, error) {
 	return data, err
 }
 
+// List returns the names of what lies in a folder, sorted.
+func (d *Folder) List(name string) ([]string, error) {
+	at, err := d.Find(name)
+	if err != nil {
+		return nil, err
+	}
+	defer at.close(d)
+	entries, err := fs.ReadDir(at.Root.FS(), filepath.ToSlash(at.Name))
+	var names []string
+	for _, e := range entries {
+		names = append(names, e.Name())
+	}
+	return names, err
+}
+
 // Exists reports whether there is something of a name, whatever it is.
 func (d *Folder) Exists(name string) bool {
 	_, err := d.Root.Lstat(filepath.FromSlash(name))

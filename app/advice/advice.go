@@ -207,11 +207,19 @@ func unknownKeys(n ast.Node) (unknown []string) {
 // A Library is where advice comes from and what it is about.
 type Library struct {
 	Dir     string // of the application
+	Files   Files
 	Eco     ecosystem.Ecosystem
 	Open    func(base string) (*registry.Client, error) // for advice that lies at an address
 	Sources func(ctx context.Context) ([]string, error) // the files of the application that people keep
 	// Elsewhere says of a framework that its packages are those of another ecosystem of the application; it may be nil.
 	Elsewhere func(about string) bool
+}
+
+// Files are the files of an application, and no others.
+type Files interface {
+	Read(name string, limit input.Limit) ([]byte, error)
+	List(name string) ([]string, error) // of a folder
+	Exists(name string) bool
 }
 
 // Load reads the advice that entries of "advice:" in the configuration mean: files, folders of such, and addresses; and looks in the
@@ -256,26 +264,22 @@ func (l Library) read(ctx context.Context, from string) ([]namedFile, error) {
 	if strings.Contains(from, "://") {
 		return l.fetch(ctx, from)
 	}
-	info, err := os.Stat(l.path(from))
-	if err != nil {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: \"advice\" names %s, which cannot be read: %v", config.File, from, err)}
-	}
 	names := []string{from}
-	if info.IsDir() {
+	inside, err := l.Files.List(from)
+	switch {
+	case err == nil:
 		names = nil
-		entries, err := os.ReadDir(l.path(from))
-		if err != nil {
-			return nil, err
-		}
-		for _, e := range entries {
-			if Named(e.Name()) {
-				names = append(names, path.Join(filepath.ToSlash(from), e.Name()))
+		for _, name := range inside {
+			if Named(name) {
+				names = append(names, path.Join(from, name))
 			}
 		}
+	case !l.Files.Exists(from):
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: \"advice\" names %s, which cannot be read: %s", config.File, from, input.Cause(err))}
 	}
 	var files []namedFile
 	for _, name := range names {
-		data, err := input.ReadFile(l.path(name), input.Advice)
+		data, err := l.Files.Read(name, input.Advice)
 		if err != nil {
 			return nil, err
 		}
@@ -287,8 +291,8 @@ func (l Library) read(ctx context.Context, from string) ([]namedFile, error) {
 // fetch fetches a file of advice; it is kept in the cache like what registries answer.
 func (l Library) fetch(ctx context.Context, address string) ([]namedFile, error) {
 	u, err := url.Parse(address)
-	if err != nil || u.Path == "" || u.User != nil {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: \"advice\" names something that is no file, folder or address of a file without user and password", config.File)}
+	if err != nil || u.Path == "" || u.User != nil || u.Scheme != "http" && u.Scheme != "https" {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: \"advice\" names something that is no file or folder of the application, and no address of a file, http:// or https://, without user and password", config.File)}
 	}
 	folder, name := path.Split(u.EscapedPath())
 	base := *u
