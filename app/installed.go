@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"molt/app/tree"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -19,8 +20,8 @@ const mostExtra = 5
 
 // checkInstalled compares what is installed with the lock, by going through the lock's graph and looking each package up
 // as the runtime would.
-func (a *App) checkInstalled(tree ecosystem.Tree) []Finding {
-	c := &comparison{App: a, tree: tree, nodes: map[string]*ecosystem.LockedPackage{}, said: map[string]bool{},
+func (a *App) checkInstalled(installed ecosystem.Tree) []Finding {
+	c := &comparison{App: a, tree: installed, nodes: map[string]*ecosystem.LockedPackage{}, said: map[string]bool{},
 		reached: map[string]bool{}, visited: map[[2]string]bool{}}
 	for i := range a.Lock.Packages {
 		c.nodes[a.Lock.Packages[i].ID] = &a.Lock.Packages[i]
@@ -38,10 +39,10 @@ func (a *App) checkInstalled(tree ecosystem.Tree) []Finding {
 		if member != "" {
 			by = member
 		}
-		c.follow(path.Join(tree.Root(), member), by, members[member])
+		c.follow(path.Join(installed.Root(), member), by, members[member])
 	}
 	var extra []string
-	for _, p := range tree.Packages() {
+	for _, p := range installed.Packages() {
 		switch {
 		case p.Problem != "":
 			c.note("%s: %s", p.Path, p.Problem)
@@ -57,6 +58,31 @@ func (a *App) checkInstalled(tree ecosystem.Tree) []Finding {
 		c.note("so are %d more packages", n)
 	}
 	return c.found
+}
+
+// checkFiles says which files of installed packages are not as Molt laid them out.
+func (a *App) checkFiles(ctx context.Context) ([]Finding, error) {
+	kept, err := a.Store()
+	if err != nil {
+		return nil, err
+	}
+	var edited []string
+	if flat, ok := a.Eco.(ecosystem.Flat); ok {
+		edited, _, err = (&tree.Environment{Files: a.files, Store: kept, Eco: flat}).Edited(ctx, a.Lock)
+	} else if installer, ok := a.Eco.(ecosystem.Installer); ok {
+		edited, _, err = (&tree.Tree{Files: a.files, Store: kept, Eco: installer}).Edited(ctx)
+	}
+	if err != nil {
+		return nil, err
+	}
+	var found []Finding
+	for _, file := range edited[:min(len(edited), mostExtra)] {
+		found = append(found, Finding{About: "installed", Says: file + " was edited: it is not as it was published; molt install --force takes the package as it was", File: file})
+	}
+	if n := len(edited) - mostExtra; n > 0 {
+		found = append(found, Finding{About: "installed", Says: fmt.Sprintf("so were %d more files", n)})
+	}
+	return found, nil
 }
 
 // A comparison of a lock with an installed tree.

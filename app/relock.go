@@ -231,7 +231,11 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 		return nil, err
 	}
 	if tree != nil {
-		found = append(found, a.checkInstalled(tree)...)
+		files, err := a.checkFiles(ctx)
+		if err != nil {
+			return nil, err
+		}
+		found = slices.Concat(found, a.checkInstalled(tree), files)
 	}
 	return slices.Concat(found, a.checkRuntimes(ctx, tree != nil), a.checkRules(ctx)), nil
 }

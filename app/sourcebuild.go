@@ -176,7 +176,7 @@ func (s *sourceBuild) make(ctx context.Context, source universe.File) error {
 	}
 	defer root.Close()
 	data := got.Bytes()
-	if _, err := archive.Unpack(ctx, s.name+"@"+s.version, bytes.NewReader(data), int64(len(data)), root); err != nil {
+	if _, err := archive.Unpack(ctx, s.name+"@"+s.version, bytes.NewReader(data), int64(len(data)), root, archive.Form{}); err != nil {
 		return err
 	}
 	src := os.DirFS(filepath.Join(s.work, "src"))

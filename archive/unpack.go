@@ -24,29 +24,27 @@ type File struct {
 	Size       int64
 	Digest     string // SHA-256, hexadecimal
 	Written    int64  // when, in nanoseconds since 1970, as the file system has it
+	Inode      uint64 // by which the file system knows it; 0 where it does not tell
 }
 
-// Unpack writes the files of an archive into an empty folder, without the one folder that archives of releases have around everything, and
-// lists them by path. Modes are normalised: a file may be read by all, written by its owner, and run when the archive says that anybody
-// may run it. Errors are those of Read. A file where another one needs a folder, and two names that the file system takes
-// for one (it may be blind to case), are an *EntryError.
-func Unpack(ctx context.Context, name string, r io.ReaderAt, size int64, into *os.Root) ([]File, error) {
-	return unpack(ctx, name, r, size, into, func(name string) (string, bool) {
-		_, inner, found := strings.Cut(name, "/")
-		return inner, found
-	})
+// A Form says how an archive is unpacked.
+type Form struct {
+	Bare     bool // there is no folder around everything
+	ReadOnly bool // nobody may write the files
 }
 
-// UnpackAll is Unpack for archives that have no folder around everything.
-func UnpackAll(ctx context.Context, name string, r io.ReaderAt, size int64, into *os.Root) ([]File, error) {
-	return unpack(ctx, name, r, size, into, func(name string) (string, bool) { return name, true })
-}
-
-func unpack(ctx context.Context, name string, r io.ReaderAt, size int64, into *os.Root, place func(name string) (string, bool)) ([]File, error) {
-	u := &unpacking{archive: name, into: into, files: map[string]File{}, sum: sha256.New(), buffer: buffers.Get().(*[]byte)}
+// Unpack writes the files of an archive into an empty folder, without the one folder that archives of releases have around everything unless
+// they are bare, and lists them by path. Modes are normalised: a file may be read by all, written by its owner unless it is read-only, and run
+// when the archive says that anybody may run it. Errors are those of Read. A file where another one needs a folder, and two names that the file
+// system takes for one (it may be blind to case), are an *EntryError.
+func Unpack(ctx context.Context, name string, r io.ReaderAt, size int64, into *os.Root, form Form) ([]File, error) {
+	u := &unpacking{archive: name, into: into, form: form, files: map[string]File{}, sum: sha256.New(), buffer: buffers.Get().(*[]byte)}
 	defer func() { u.leave(); buffers.Put(u.buffer) }()
 	err := Read(ctx, name, r, size, func(h Header, body io.Reader) error {
-		inner, found := place(h.Name)
+		inner, found := h.Name, true
+		if !form.Bare {
+			_, inner, found = strings.Cut(h.Name, "/")
+		}
 		if !found || !h.Mode.IsRegular() { // folders come with the files in them
 			return nil
 		}
@@ -70,6 +68,7 @@ var buffers = sync.Pool{New: func() any { b := make([]byte, 64<<10); return &b }
 type unpacking struct {
 	archive string
 	into    *os.Root
+	form    Form
 	files   map[string]File
 	sum     hash.Hash
 	buffer  *[]byte  // to copy with
@@ -122,6 +121,9 @@ func (u *unpacking) file(h Header, inner string, body io.Reader) (File, error) {
 	if h.Mode&0o111 != 0 {
 		mode = 0o755
 	}
+	if u.form.ReadOnly {
+		mode &^= 0o222
+	}
 	if _, again := u.files[inner]; again { // the later one is meant
 		if err := in.Remove(base); err != nil {
 			return File{}, err
@@ -139,26 +141,27 @@ func (u *unpacking) file(h Header, inner string, body io.Reader) (File, error) {
 	if err == nil && n != h.Size {
 		err = fmt.Errorf("%s: reading the archive: the entry %q has %d bytes, and says %d", u.archive, h.Name, n, h.Size)
 	}
-	var written int64
+	made := File{Path: inner, Executable: mode&0o111 != 0, Size: n, Digest: hex.EncodeToString(u.sum.Sum(nil))}
 	if err == nil {
-		written, err = u.settle(f, mode)
+		err = u.settle(f, mode, &made)
 	}
 	if closed := f.Close(); err == nil {
 		err = closed
 	}
-	return File{inner, mode&0o111 != 0, n, hex.EncodeToString(u.sum.Sum(nil)), written}, err
+	return made, err
 }
 
-// settle gives a file its mode, whatever the process's mask is, and returns when it was written.
-func (u *unpacking) settle(f *os.File, mode fs.FileMode) (int64, error) {
+// settle gives a file its mode, whatever the process's mask is, and notes when it was written, and where.
+func (u *unpacking) settle(f *os.File, mode fs.FileMode, made *File) error {
 	info, err := f.Stat()
 	if err != nil {
-		return 0, err
+		return err
 	}
 	if info.Mode().Perm() != mode {
 		err = f.Chmod(mode)
 	}
-	return info.ModTime().UnixNano(), err
+	made.Written, made.Inode = info.ModTime().UnixNano(), Inode(info)
+	return err
 }
 
 // Key returns a name for whatever has an integrity string: the strongest algorithm, and the first of its digests in hexadecimal. The error is a

@@ -175,7 +175,7 @@ func (s *script) do(words []string) error {
 		}
 	case "run":
 		c := exec.Command(args[0], args[1:]...)
-		c.Dir = s.dir
+		c.Dir, c.Env = s.dir, append(s.command().Env, "MOLT="+molt)
 		if out, err := c.CombinedOutput(); err != nil {
 			return fmt.Errorf("%w\n%s", err, out)
 		}

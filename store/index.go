@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"io/fs"
+	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -16,12 +17,18 @@ import (
 )
 
 // An index is what lies beside the files of an entry: a line with the SHA-256 of all that follows, a line of JSON about the release, and a line a
-// file, sorted by path, of what it is with tabs between: "x" for one that may be run or "-", size, time, digest, and path, which no tab or
+// file, sorted by path, of what it is with tabs between: "x" for one that may be run or "-", size, time, inode, digest, and path, which no tab or
 // line end is part of. There are thousands to be read whenever a tree is looked at.
 type index struct {
 	Release string `json:"release"` // for people
 	About   About  `json:"about"`
 	Files   []File `json:"-"`
+	right   int64  // see Entry
+}
+
+// entry returns the entry of an index in a folder.
+func (x *index) entry(dir string) *Entry {
+	return &Entry{Dir: filepath.Join(dir, filesDir), Files: x.Files, About: x.About, right: x.right}
 }
 
 // encode writes an index.
@@ -37,7 +44,7 @@ func (x *index) encode() ([]byte, error) {
 		if f.Executable {
 			run = "x"
 		}
-		b.WriteString(run + "\t" + strconv.FormatInt(f.Size, 10) + "\t" + strconv.FormatInt(f.Written, 10) + "\t" + f.Digest + "\t" + f.Path + "\n")
+		b.WriteString(run + "\t" + strconv.FormatInt(f.Size, 10) + "\t" + strconv.FormatInt(f.Written, 10) + "\t" + strconv.FormatUint(f.Inode, 10) + "\t" + f.Digest + "\t" + f.Path + "\n")
 	}
 	return append([]byte(sumOf(b.Bytes())+"\n"), b.Bytes()...), nil
 }
@@ -58,12 +65,14 @@ func decodeIndex(data []byte) *index {
 		run, line, _ := strings.Cut(strings.TrimSuffix(line, "\n"), "\t")
 		size, line, _ := strings.Cut(line, "\t")
 		written, line, _ := strings.Cut(line, "\t")
+		inode, line, _ := strings.Cut(line, "\t")
 		digest, path, ok := strings.Cut(line, "\t")
 		f := File{archive.File{Path: path, Executable: run == "x", Digest: digest}}
-		var bad, worse error
+		var bad, worse, worst error
 		f.Size, bad = strconv.ParseInt(size, 10, 64)
 		f.Written, worse = strconv.ParseInt(written, 10, 64)
-		if !ok || bad != nil || worse != nil {
+		f.Inode, worst = strconv.ParseUint(inode, 10, 64)
+		if !ok || errors.Join(bad, worse, worst) != nil {
 			return nil
 		}
 		x.Files = append(x.Files, f)
@@ -80,7 +89,15 @@ func readIndex(dir string) (*index, error) {
 	case err != nil:
 		return nil, err
 	}
-	return decodeIndex(data), nil
+	x := decodeIndex(data)
+	if x != nil {
+		info, err := os.Stat(filepath.Join(dir, indexFile))
+		if err != nil {
+			return nil, err
+		}
+		x.right = info.ModTime().UnixNano()
+	}
+	return x, nil
 }
 
 func sumOf(data []byte) string {

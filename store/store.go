@@ -2,9 +2,11 @@
 // links to its files. Any number of processes may use it: an entry is made beside its place and moved there whole, and never changes
 // afterwards.
 //
-// Whoever edits a file of an installed tree edits the store's file too, where the two are links of one file. So an entry is
-// looked at before it is used: its index, which has a checksum of its own, says of each file how large it is and when it was written; where that
-// does not hold, the file's digest decides, and an entry that was changed is made anew.
+// Whoever edits a file of an installed tree edits the store's file too, where the two are links of one file. So files are read-only, and an entry is
+// looked at before it is used: its index, which has a checksum of its own, says of each file how large it is, when it was written and by which number
+// the file system knows it. Where that does not hold, the file's digest decides, and an entry that was changed is made anew. Programs can set back when
+// a file was written, but not when it changed. So whoever wants to be sure of an installed tree (Differing) also asks for the digest of files that
+// have changed since the entry was last found to be right, which is the time of the index itself. Every link made or taken away is such a change.
 package store
 
 import (
@@ -19,6 +21,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"molt/archive"
 )
@@ -30,13 +33,15 @@ type Store struct{ dir string }
 func In(dir string) *Store { return &Store{dir} }
 
 // format is the version of how entries lie in the folder.
-const format = "2"
+const format = "3"
 
 // An Entry is an unpacked release.
 type Entry struct {
 	Dir   string // of its files
 	Files []File // sorted by path
 	About About
+	right int64 // when all files were last found to be right, in nanoseconds since 1970
+	fresh bool  // no file has changed since, as was found when the entry was looked up
 }
 
 // About is what the manifest of a release says that whoever lays it out has to know.
@@ -68,17 +73,30 @@ func (s *Store) Get(name, integrity string) (*Entry, error) {
 	return s.ByKey(key)
 }
 
-// intact reports whether a file is as it was made. Its digest is asked where size and time leave a doubt, or always.
-func (e *Entry) intact(f *File, always bool) bool {
+// intact reports whether a file is as it was made, and whether the file system says that it has not changed since it was found so. Its digest is asked
+// where its size, its times or its number leave a doubt, or always. That it merely changed is no doubt here: each link that is made or taken away
+// is a change.
+func (e *Entry) intact(f *File, always bool) (whole, fresh bool) {
 	name := filepath.Join(e.Dir, filepath.FromSlash(f.Path))
 	info, err := os.Lstat(name)
 	if err != nil || !info.Mode().IsRegular() || info.Size() != f.Size {
-		return false
+		return false, false
 	}
-	if !always && info.ModTime().UnixNano() == f.Written {
-		return true
+	fresh = archive.Changed(info) <= e.right
+	if !always && f.Inode == archive.Inode(info) && info.ModTime().UnixNano() == f.Written {
+		return true, fresh
 	}
-	file, err := os.Open(name)
+	return f.holds(name), fresh
+}
+
+// undoubted reports whether a file that was right at some time is so still, by what the file system says of it.
+func (f *File) undoubted(info fs.FileInfo, right int64) bool {
+	return info.Size() == f.Size && info.ModTime().UnixNano() == f.Written && archive.Changed(info) <= right
+}
+
+// holds reports whether a file at a path has the digest of a file of the entry.
+func (f *File) holds(path string) bool {
+	file, err := os.Open(path)
 	if err != nil {
 		return false
 	}
@@ -88,30 +106,73 @@ func (e *Entry) intact(f *File, always bool) bool {
 	return err == nil && hex.EncodeToString(sum.Sum(nil)) == f.Digest
 }
 
-// Same reports whether another file, at a path, is or holds what a file of the entry holds.
-func (f *File) Same(path string) bool {
-	e := Entry{Dir: filepath.Dir(path)}
-	one := *f
-	one.Path = filepath.Base(path)
-	return e.intact(&one, false)
+// Differing lists those files of the entry that a folder has otherwise, or not at all. Laid says when the folder's files were made, where they are no
+// links to the entry's own, in nanoseconds since 1970; covered, which are not looked at.
+func (e *Entry) Differing(dir string, laid int64, covered func(file string) bool) (edited, missing []string) {
+	began, doubted := time.Now(), false
+	for i := range e.Files {
+		f := &e.Files[i]
+		name := filepath.Join(dir, filepath.FromSlash(f.Path))
+		switch same, linked, asked := e.Same(f, name, laid); {
+		case same:
+			doubted = doubted || linked && asked
+		case covered(f.Path):
+		default:
+			if _, err := os.Lstat(name); err != nil {
+				missing = append(missing, f.Path)
+			} else {
+				edited = append(edited, f.Path)
+			}
+		}
+	}
+	if doubted && edited == nil && missing == nil {
+		e.rightAt(began)
+	}
+	return edited, missing
+}
+
+// Same reports whether another file, at a path, is or holds what a file of the entry holds; whether it is a link to that, and whether only its digest
+// could tell. Laid is that of Differing.
+func (e *Entry) Same(f *File, path string, laid int64) (same, linked, asked bool) {
+	info, err := os.Lstat(path)
+	if err != nil || !info.Mode().IsRegular() || info.Size() != f.Size {
+		return false, false, false
+	}
+	right := laid
+	if linked = f.Inode != 0 && f.Inode == archive.Inode(info); linked {
+		right = e.right
+	}
+	if f.undoubted(info, right) {
+		return true, linked, false
+	}
+	return f.holds(path), linked, true
+}
+
+// Linked notes that files of the entry were linked, which is a change to the file system. Where none had changed before, they are still right.
+func (e *Entry) Linked() {
+	if e.fresh {
+		e.rightAt(time.Now())
+	}
+}
+
+// rightAt notes when all files were right, for those who read the entry later.
+func (e *Entry) rightAt(t time.Time) {
+	_ = os.Chtimes(filepath.Join(filepath.Dir(e.Dir), indexFile), t, t) // without it there is a doubt more than need be
 }
 
 // Add unpacks an archive, whose bytes must be what the integrity string says: they are checked before the first is unpacked. What is there already
 // is taken away where it is not as it was made. What about names to be run may be run, whatever the archive says. Errors are those of
 // archive.Unpack, a *archive.DigestError, and the disk's.
 func (s *Store) Add(ctx context.Context, name, integrity string, r io.ReaderAt, size int64, about func(root *os.Root) About) (*Entry, error) {
-	return s.add(ctx, name, integrity, r, size, archive.Unpack, about)
+	return s.add(ctx, name, integrity, io.NewSectionReader(r, 0, size), archive.Form{ReadOnly: true}, about)
 }
 
 // AddAll is Add for an archive that has no folder around everything.
 func (s *Store) AddAll(ctx context.Context, name, integrity string, r io.ReaderAt, size int64) (*Entry, error) {
-	return s.add(ctx, name, integrity, r, size, archive.UnpackAll, func(*os.Root) About { return About{} })
+	return s.add(ctx, name, integrity, io.NewSectionReader(r, 0, size), archive.Form{ReadOnly: true, Bare: true}, func(*os.Root) About { return About{} })
 }
 
-// An unpacker is archive.Unpack, or archive.UnpackAll.
-type unpacker func(ctx context.Context, name string, r io.ReaderAt, size int64, into *os.Root) ([]archive.File, error)
-
-func (s *Store) add(ctx context.Context, name, integrity string, r io.ReaderAt, size int64, unpack unpacker, about func(root *os.Root) About) (*Entry, error) {
+func (s *Store) add(ctx context.Context, name, integrity string, r *io.SectionReader, form archive.Form, about func(root *os.Root) About) (*Entry, error) {
 	key, err := archive.Key(name, integrity)
 	if err != nil {
 		return nil, err
@@ -120,7 +181,7 @@ func (s *Store) add(ctx context.Context, name, integrity string, r io.ReaderAt, 
 	if err != nil {
 		return nil, err
 	}
-	if _, err := io.Copy(digest, io.NewSectionReader(r, 0, size)); err != nil {
+	if _, err := io.Copy(digest, io.NewSectionReader(r, 0, r.Size())); err != nil {
 		return nil, err
 	}
 	if err := digest.Check(); err != nil {
@@ -132,7 +193,7 @@ func (s *Store) add(ctx context.Context, name, integrity string, r io.ReaderAt, 
 		return nil, fmt.Errorf("the store of unpacked releases: %w", err)
 	}
 	defer os.RemoveAll(part)
-	made, err := fill(ctx, part, name, r, size, unpack, about)
+	made, err := fill(ctx, part, name, r, form, about)
 	if err != nil {
 		return nil, err
 	}
@@ -154,7 +215,9 @@ func (s *Store) add(ctx context.Context, name, integrity string, r io.ReaderAt, 
 			return nil, err
 		}
 	}
-	return &Entry{filepath.Join(dir, filesDir), made.Files, made.About}, nil
+	e := made.entry(dir)
+	e.fresh = true
+	return e, nil
 }
 
 func isNotEmpty(dir string) bool {
@@ -174,13 +237,13 @@ func discard(dir, aside string) error {
 }
 
 // fill unpacks an archive into the folder of an entry and writes its index.
-func fill(ctx context.Context, dir, name string, r io.ReaderAt, size int64, unpack unpacker, about func(*os.Root) About) (*index, error) {
+func fill(ctx context.Context, dir, name string, r *io.SectionReader, form archive.Form, about func(*os.Root) About) (*index, error) {
 	root, err := os.OpenRoot(filepath.Join(dir, filesDir))
 	if err != nil {
 		return nil, err
 	}
 	defer root.Close()
-	files, err := unpack(ctx, name, r, size, root)
+	files, err := archive.Unpack(ctx, name, r, r.Size(), root, form)
 	if err != nil {
 		return nil, err
 	}
@@ -191,7 +254,7 @@ func fill(ctx context.Context, dir, name string, r io.ReaderAt, size int64, unpa
 	}
 	for _, f := range files {
 		if run[f.Path] && !f.Executable {
-			if err := root.Chmod(filepath.FromSlash(f.Path), 0o755); err != nil {
+			if err := root.Chmod(filepath.FromSlash(f.Path), 0o555); err != nil {
 				return nil, err
 			}
 			f.Executable = true
@@ -235,12 +298,7 @@ func (s *Store) Verify(ctx context.Context) (removed []string, err error) {
 		name := filepath.Base(dir)
 		if x != nil {
 			name = x.Release
-			e := Entry{filepath.Join(dir, filesDir), x.Files, x.About}
-			whole := true
-			for i := range e.Files {
-				whole = whole && e.intact(&e.Files[i], true)
-			}
-			if whole {
+			if x.entry(dir).whole(true) {
 				return nil
 			}
 		}
@@ -293,12 +351,27 @@ func (s *Store) ByKey(key string) (*Entry, error) {
 	if e == nil || err != nil {
 		return nil, err
 	}
-	for i := range e.Files {
-		if !e.intact(&e.Files[i], false) {
-			return nil, nil
-		}
+	if !e.whole(false) {
+		return nil, nil
 	}
 	return e, nil
+}
+
+// whole reports whether all files are as they were made.
+func (e *Entry) whole(always bool) bool {
+	began := time.Now()
+	e.fresh = true
+	for i := range e.Files {
+		whole, fresh := e.intact(&e.Files[i], always)
+		if !whole {
+			return false
+		}
+		e.fresh = e.fresh && fresh
+	}
+	if always {
+		e.rightAt(began)
+	}
+	return true
 }
 
 // Listed returns the entry of a key as its index has it, whatever happened to its files since; nil when there is none.
@@ -311,7 +384,7 @@ func (s *Store) Listed(key string) (*Entry, error) {
 	if x == nil || err != nil {
 		return nil, err
 	}
-	return &Entry{filepath.Join(dir, filesDir), x.Files, x.About}, nil
+	return x.entry(dir), nil
 }
 
 // validKey reports whether a text is a key: a name in the store, and nothing that leads elsewhere.

@@ -2,6 +2,8 @@ package tree
 
 import (
 	"cmp"
+	"context"
+	"errors"
 	"maps"
 	"os"
 	"path"
@@ -169,21 +171,69 @@ func (w *work) differences(at string, is placed) (missing bool, edited []string,
 		return err != nil, nil, nil
 	}
 	if e == nil { // the store was cleared
-		_, err := os.Stat(filepath.Join(w.path(at), w.layout.Manifest))
+		_, err := os.Stat(filepath.Join(w.path(at), w.Eco.Manifest()))
 		return err != nil, nil, nil
 	}
-	for i := range e.Files {
-		name := filepath.Join(w.path(at), filepath.FromSlash(e.Files[i].Path))
-		if e.Files[i].Same(name) || w.was.fills(w.Eco.InstallFolder(), at, e.Files[i].Path) {
-			continue
-		}
-		if _, err := os.Lstat(name); err != nil {
-			missing = true
-			continue
-		}
-		edited = append(edited, path.Join(at, e.Files[i].Path))
+	files, gone := e.Differing(w.path(at), w.laid, func(file string) bool { return w.was.fills(w.Eco.InstallFolder(), at, file) })
+	for _, file := range files {
+		edited = append(edited, path.Join(at, file))
 	}
-	return missing, edited, nil
+	return len(gone) > 0, edited, nil
+}
+
+// Edited lists the files of packages that are not as Molt laid them out, sorted, and the releases of which that cannot be told, since the store does
+// not have them any more or their build steps ran. A tree that Molt did not lay out has none of either.
+func (t *Tree) Edited(ctx context.Context) (edited, unknown []string, err error) {
+	was, err := t.read(false)
+	var foreign *ForeignError
+	if errors.As(err, &foreign) || err == nil && was == nil {
+		return nil, nil, nil
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	w := &work{Tree: t, was: was, laid: laidAt(t.Files.Dir, t.Eco.InstallFolder())}
+	var g errgroup.Group
+	g.SetLimit(4)
+	for at, is := range was.Places {
+		if is.Link != "" {
+			continue
+		}
+		g.Go(func() error {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			e, err := w.listed(is.Key)
+			if err != nil {
+				return err
+			}
+			var files []string
+			if e != nil && !is.Built {
+				if _, files, err = w.differences(at, is); err != nil {
+					return err
+				}
+			}
+			w.mu.Lock()
+			defer w.mu.Unlock()
+			if edited = append(edited, files...); e == nil || is.Built {
+				unknown = append(unknown, is.Release)
+			}
+			return nil
+		})
+	}
+	err = g.Wait()
+	slices.Sort(edited)
+	slices.Sort(unknown)
+	return edited, slices.Compact(unknown), err
+}
+
+// laidAt returns when packages were laid out last in a folder, in nanoseconds since 1970.
+func laidAt(dir, folder string) int64 {
+	info, err := os.Stat(filepath.Join(dir, folder, RecordFile))
+	if err != nil {
+		return 0
+	}
+	return info.ModTime().UnixNano()
 }
 
 // listed is Store.Listed, read once.

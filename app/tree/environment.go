@@ -15,7 +15,6 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
 
@@ -210,6 +209,7 @@ func (t *Environment) examine(ctx context.Context, host *ecosystem.Host, l *ecos
 		byRelease[l.Packages[i].Name+"@"+l.Packages[i].Version] = &l.Packages[i]
 	}
 	whole = true
+	laid := laidAt(t.Files.Dir, t.Eco.InstallFolder())
 	for _, release := range slices.Sorted(maps.Keys(was.Packages)) {
 		if err := ctx.Err(); err != nil {
 			return false, err
@@ -220,6 +220,7 @@ func (t *Environment) examine(ctx context.Context, host *ecosystem.Host, l *ecos
 		}
 		p := byRelease[release]
 		if e == nil || p == nil {
+			r.unknown = append(r.unknown, release)
 			continue
 		}
 		a, err := t.arrangement(host, p, e, was.Place)
@@ -232,13 +233,14 @@ func (t *Environment) examine(ctx context.Context, host *ecosystem.Host, l *ecos
 		}
 		for at, file := range a.Links {
 			name := filepath.Join(t.Files.Dir, t.Eco.InstallFolder(), filepath.FromSlash(at))
+			same, _, _ := e.Same(files[file], name, laid)
 			switch _, err := os.Lstat(name); {
 			case errors.Is(err, fs.ErrNotExist):
 				whole = false
 				if !slices.Contains(r.Mended, release) {
 					r.Mended = append(r.Mended, release)
 				}
-			case !files[file].Same(name):
+			case !same:
 				whole = false
 				r.Edited = append(r.Edited, path.Join(t.Eco.InstallFolder(), at))
 			}
@@ -249,6 +251,25 @@ func (t *Environment) examine(ctx context.Context, host *ecosystem.Host, l *ecos
 		return false, &EditedError{r.Edited}
 	}
 	return whole, nil
+}
+
+// Edited is Tree.Edited for an environment, which a lock was laid out in.
+func (t *Environment) Edited(ctx context.Context, l *ecosystem.Lock) (edited, unknown []string, err error) {
+	was, err := t.read(false)
+	var foreign *ForeignError
+	if errors.As(err, &foreign) || err == nil && was == nil {
+		return nil, nil, nil
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	host, err := t.Eco.Probe(ctx, l)
+	if err != nil {
+		return nil, nil, ctx.Err() // no runtime says how packages would lie here
+	}
+	r := &Report{}
+	_, err = t.examine(ctx, host, l, was, r, true)
+	return r.Edited, r.unknown, err
 }
 
 // fetch has an entry of the store for every package.
@@ -465,7 +486,7 @@ func (t *Environment) fill(dir string, wanted []*wantedFile, r *Report) error {
 		}
 		return nil
 	}
-	var copies atomic.Bool
+	var usual layer
 	g := &errgroup.Group{}
 	g.SetLimit(4)
 	for _, w := range wanted {
@@ -502,12 +523,23 @@ func (t *Environment) fill(dir string, wanted []*wantedFile, r *Report) error {
 		}
 		r.Linked += len(links)
 		g.Go(func() error {
+			files := map[string]*store.File{}
+			for i := range w.entry.Files {
+				files[w.entry.Files[i].Path] = &w.entry.Files[i]
+			}
 			for to, file := range links {
 				from := filepath.Join(w.entry.Dir, filepath.FromSlash(file))
 				rel, _ := filepath.Rel(dir, to)
-				if err := linkOrCopy(from, to, run[filepath.ToSlash(rel)], &copies); err != nil {
+				f := files[file]
+				if f == nil {
+					return fmt.Errorf("%s has no file %s", w.pkg.ID, file) // a mistake of Molt's own
+				}
+				if err := usual.lay(from, to, f, run[filepath.ToSlash(rel)] || f.Executable); err != nil {
 					return err
 				}
+			}
+			if usual.links() {
+				w.entry.Linked()
 			}
 			return nil
 		})
@@ -523,21 +555,4 @@ func create(name string, data []byte, mode fs.FileMode) error {
 	}
 	_, err = f.Write(data)
 	return errors.Join(err, f.Close())
-}
-
-// linkOrCopy links a file, or copies it where that cannot be done, and where it is to be run and the store's is not.
-func linkOrCopy(from, to string, executable bool, copies *atomic.Bool) error {
-	info, err := os.Stat(from)
-	if err != nil {
-		return err
-	}
-	runs := info.Mode()&0o111 != 0
-	if !copies.Load() && (runs || !executable) {
-		err := os.Link(from, to)
-		if err == nil || !unlinkable(err) {
-			return err
-		}
-		copies.Store(true)
-	}
-	return duplicate(from, to, runs || executable)
 }

@@ -4,8 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"io"
-	"io/fs"
 	"maps"
 	"os"
 	"path"
@@ -14,7 +12,6 @@ import (
 	"strconv"
 	"strings"
 	"sync/atomic"
-	"syscall"
 
 	"golang.org/x/sync/errgroup"
 
@@ -205,7 +202,7 @@ func (w *work) stage(ctx context.Context, staged string, parts []string, whole b
 	if err := os.MkdirAll(w.path(staged), 0o755); err != nil {
 		return err
 	}
-	var copies atomic.Bool
+	var usual layer
 	var linked atomic.Int64
 	target := func(at string) (string, bool) {
 		k, found := slices.BinarySearch(parts, at)
@@ -250,11 +247,9 @@ func (w *work) stage(ctx context.Context, staged string, parts []string, whole b
 			linked.Add(int64(len(e.Files)))
 			covered := func(file string) bool { return w.now.fills(modules, p.Path, file) }
 			if w.now.Places[p.Path].Built {
-				var own atomic.Bool
-				own.Store(true)
-				return lay(e, to, covered, &own)
+				return lay(e, to, covered, copying())
 			}
-			return lay(e, to, covered, &copies)
+			return lay(e, to, covered, &usual)
 		})
 	}
 	if err := g.Wait(); err != nil {
@@ -280,8 +275,8 @@ func (w *work) stage(ctx context.Context, staged string, parts []string, whole b
 	return nil
 }
 
-// lay links the files of a release into a folder, but for those that are covered by another package. Where that cannot be done, on another disk or without links, it copies them, and remembers so.
-func lay(e *store.Entry, to string, covered func(file string) bool, copies *atomic.Bool) error {
+// lay lays the files of a release into a folder, but for those that are covered by another package.
+func lay(e *store.Entry, to string, covered func(file string) bool, l *layer) error {
 	made := map[string]bool{".": true}
 	for i := range e.Files {
 		f := &e.Files[i]
@@ -295,49 +290,12 @@ func lay(e *store.Entry, to string, covered func(file string) bool, copies *atom
 			}
 			made[dir] = true
 		}
-		from, at := filepath.Join(e.Dir, local), filepath.Join(to, local)
-		if !copies.Load() {
-			err := os.Link(from, at)
-			if err == nil {
-				continue
-			}
-			if !unlinkable(err) {
-				return err
-			}
-			copies.Store(true)
-		}
-		if err := duplicate(from, at, f.Executable); err != nil {
+		if err := l.lay(filepath.Join(e.Dir, local), filepath.Join(to, local), f, f.Executable); err != nil {
 			return err
 		}
 	}
+	if l.links() {
+		e.Linked()
+	}
 	return nil
-}
-
-// unlinkable reports whether an error says that a file system has no links, or not between these places, or not so many.
-func unlinkable(err error) bool {
-	for _, no := range []error{syscall.EXDEV, syscall.EPERM, syscall.EMLINK, syscall.ENOSYS, syscall.EACCES, errors.ErrUnsupported} {
-		if errors.Is(err, no) {
-			return true
-		}
-	}
-	return false
-}
-
-// duplicate copies a file.
-func duplicate(from, to string, executable bool) error {
-	in, err := os.Open(from)
-	if err != nil {
-		return err
-	}
-	defer in.Close()
-	mode := fs.FileMode(0o644)
-	if executable {
-		mode = 0o755
-	}
-	out, err := os.OpenFile(to, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode)
-	if err != nil {
-		return err
-	}
-	_, err = io.Copy(out, in)
-	return errors.Join(err, out.Close())
 }

@@ -89,6 +89,8 @@ type Report struct {
 	Unbuilt   []Unbuilt
 	Claimed   []string // executables that several packages have, with the one that got the name
 	Untouched bool     // it was all there
+
+	unknown []string // releases that are there and that the store does not have
 }
 
 // A Move is a package that stands at another release.
@@ -151,7 +153,7 @@ func (t *Tree) Install(ctx context.Context, l *ecosystem.Lock, order Order) (*Re
 	if err := t.foreign(layout, was, order.Force); err != nil {
 		return nil, err
 	}
-	w := &work{Tree: t, roots: l.Roots, order: order, layout: layout, was: was, entries: map[string]*store.Entry{}, report: &Report{Places: len(layout.Places)}}
+	w := &work{Tree: t, roots: l.Roots, order: order, layout: layout, was: was, laid: laidAt(t.Files.Dir, t.Eco.InstallFolder()), entries: map[string]*store.Entry{}, report: &Report{Places: len(layout.Places)}}
 	w.report.LeftOut = leftOut(l, t.Eco.Fits)
 	if err := w.plan(); err != nil {
 		return nil, err
@@ -291,6 +293,7 @@ type work struct {
 	mu      sync.Mutex
 	entries map[string]*store.Entry // by key
 	lists   sync.Map                // what listed found, by key
+	laid    int64                   // when what is there was laid out, in nanoseconds since 1970
 	report  *Report
 }
 
