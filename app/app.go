@@ -79,14 +79,15 @@ type App struct {
 
 // Settings are what one call of Molt says about how to work.
 type Settings struct {
-	Dir       string
-	Ecosystem string
-	Offline   bool
-	Since     time.Time // answers of the registry from before are asked for again; zero for none
-	AsOf      time.Time // releases published later do not exist; zero for now
-	Jobs      int
-	Detailed  bool // all that registries say of every package is wanted
-	Allow     bool // credentials may go to the registry that the repository names, from now on
+	Dir        string
+	Ecosystem  string
+	Offline    bool
+	Since      time.Time // answers of the registry from before are asked for again; zero for none
+	AsOf       time.Time // releases published later do not exist; zero for now
+	Jobs       int
+	Detailed   bool // all that registries say of every package is wanted
+	Allow      bool // credentials may go to the registry that the repository names, from now on
+	AllowPlain bool // credentials may be sent over plain HTTP
 	// AllowCommands says that what the folder wants run may run, from now on; AskConsent asks the person, and may be nil.
 	AllowCommands bool
 	AskConsent    func([]Line) bool
@@ -164,6 +165,12 @@ func (a *App) configure() error {
 func open(s Settings) (*App, error) {
 	dir, err := filepath.Abs(s.Dir)
 	if err != nil {
+		return nil, err
+	}
+	if err := userstate.Own(cacheDir(s.Env), "MOLT_CACHE"); err != nil {
+		return nil, err
+	}
+	if err := (userstate.State{Env: s.Env}).Own(); err != nil {
 		return nil, err
 	}
 	a := &App{Dir: dir, Settings: s, user: userstate.State{Env: s.Env}, repo: vcs.At(dir), consent: &consent{allowed: map[string]bool{}}}
@@ -571,6 +578,9 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 func (a *App) cacheDir() string { return cacheDir(a.Settings.Env) }
 
 func cacheDir(env func(string) string) string {
+	if env == nil {
+		env = os.Getenv
+	}
 	if dir := env("MOLT_CACHE"); dir != "" {
 		return dir
 	}

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 
+	"molt/app/userstate"
 	"molt/input"
 	"molt/registry"
 	"molt/store"
@@ -29,7 +30,7 @@ func CacheOf(env func(string) string) (*Cache, error) {
 	if dir == "" {
 		return nil, &input.UsageError{Reason: "there is no folder for the cache: set MOLT_CACHE to one"}
 	}
-	return &Cache{dir}, nil
+	return &Cache{dir}, userstate.Own(dir, "MOLT_CACHE")
 }
 
 func (c *Cache) store() *store.Store { return store.In(filepath.Join(c.dir, storeDir)) }

@@ -27,6 +27,9 @@ const allowVariable = "MOLT_ALLOW_REGISTRY"
 // registryPrefix begins the names of the variables with the addresses of registries.
 const registryPrefix = "MOLT_REGISTRY_"
 
+// belowPrefix begins the names of the variables with the path below which credentials are sent, where that is not the registry's own.
+const belowPrefix = "MOLT_TOKEN_BELOW_"
+
 // A registryPlace is where a registry is, and who says so.
 type registryPlace struct {
 	key      string // a scope or pattern of the configuration; "" for all other packages
@@ -118,6 +121,9 @@ func (a *App) credential(p registryPlace) (c registry.Credential, says string, e
 			return c, fmt.Sprintf("set %s to a token for %s, or add \"machine %s login NAME password SECRET\" to %s", variable, p.address, machine, file), nil
 		}
 	}
+	if !c.None() && registry.Plain(p.address) && !a.Settings.AllowPlain {
+		return registry.Credential{}, "", &input.UsageError{Reason: fmt.Sprintf("%s is plain HTTP, so anybody on the way could read the token or password for it: name it with https://, or say --allow-plain-token", p.address)}
+	}
 	if p.variable != "" || slices.Contains(strings.Fields(a.Settings.Env(allowVariable)), p.address) {
 		return c, says, nil
 	}
@@ -158,7 +164,7 @@ func (a *App) openRegistries() (*registry.Registries, error) {
 			all.Close()
 			return nil, err
 		}
-		client, err := registry.New(registry.Options{Base: p.address, Credential: credential, Keys: says, Offline: a.Settings.Offline, Since: a.Settings.Since,
+		client, err := registry.New(registry.Options{Base: p.address, Credential: credential, Below: a.Settings.Env(a.variableFor(belowPrefix, p.key)), Keys: says, Offline: a.Settings.Offline, Since: a.Settings.Since,
 			Unsaid: a.Config.FreshFor(), Cache: a.cacheDir(), Jobs: a.Settings.Jobs, Document: a.Config.Largest << 20})
 		if err != nil {
 			all.Close()

@@ -90,6 +90,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	flags.BoolVar(&c.plain, "plain", false, "no columns, no colours, a line for each row: for a screen reader, or a log")
 	flags.BoolVar(&c.quiet, "quiet", false, "no progress; for verify, no result when all is well")
 	flags.BoolVar(&c.settings.Allow, "allow-registry", false, "from now on, send credentials to the registries that molt.yaml names")
+	flags.BoolVar(&c.settings.AllowPlain, "allow-plain-token", false, "send tokens and passwords over plain HTTP too, to other machines")
 	flags.BoolVar(&c.settings.AllowCommands, "allow-commands", false, "from now on, run the checks, tasks, builds and hooks that this folder names")
 	flags.IntVar(&c.settings.Jobs, "jobs", 16, "requests to a registry at the same time")
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {

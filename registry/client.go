@@ -51,6 +51,7 @@ type Client struct {
 type Options struct {
 	Base       string        // http://, https:// or file:// address, without user and password
 	Credential Credential    // for Base's scheme, host and port, and no other
+	Below      string        // the path below which the credential is sent, as "/"; "" for that of Base
 	Keys       string        // what to do where the registry wants to know who asks, for messages; "" for nothing
 	Offline    bool          // answer from the cache alone
 	Since      time.Time     // answers from before are asked for again, however long they count; zero for none
@@ -149,7 +150,7 @@ func New(o Options) (*Client, error) {
 	if o.Cache != "" {
 		c.cache = cache.In(filepath.Join(o.Cache, CacheDir), o.CacheLimit)
 	}
-	c.http = newHTTP(base, o.Credential, max(o.Jobs, 1))
+	c.http = newHTTP(base, o, max(o.Jobs, 1))
 	return c, nil
 }
 

@@ -99,19 +99,44 @@ func sameOrigin(a, b *url.URL) bool {
 	return a.Scheme == b.Scheme && strings.EqualFold(a.Hostname(), b.Hostname()) && portOf(a) == portOf(b)
 }
 
-// An authorizer adds the credential to requests to exactly the origin that it is for, wherever a redirect leads.
+// An authorizer adds the credential to requests to exactly the origin that it is for, below a path, wherever a redirect leads. Others may answer
+// below other paths of one origin.
 type authorizer struct {
 	origin     *url.URL
+	below      string // the path, without a slash at its end; "" for all
 	credential Credential
 	next       http.RoundTripper
 }
 
 // RoundTrip sends a request, with the credential where it belongs.
 func (a *authorizer) RoundTrip(r *http.Request) (*http.Response, error) {
-	if a.credential.None() || !sameOrigin(a.origin, r.URL) {
+	if a.credential.None() || !sameOrigin(a.origin, r.URL) || !below(r.URL, a.below) {
 		return a.next.RoundTrip(r)
 	}
 	r = r.Clone(r.Context())
 	a.credential.apply(r)
 	return a.next.RoundTrip(r)
+}
+
+// below reports whether an address is a path or below it. One with steps upwards, in whatever spelling, is below nothing.
+func below(u *url.URL, prefix string) bool {
+	if prefix == "" {
+		return true
+	}
+	for part := range strings.SplitSeq(u.Path, "/") {
+		if part == "." || part == ".." || strings.ContainsAny(part, "\\%") {
+			return false
+		}
+	}
+	return u.Path == prefix || strings.HasPrefix(u.Path, prefix+"/")
+}
+
+// Plain reports whether what is sent to an address can be read on the way: it is plain HTTP, and not to this machine.
+func Plain(address string) bool {
+	u, err := url.Parse(address)
+	if err != nil || u.Scheme != "http" {
+		return false
+	}
+	ip := net.ParseIP(u.Hostname())
+	return u.Hostname() != "localhost" && (ip == nil || !ip.IsLoopback())
 }

@@ -1,6 +1,7 @@
 package registry
 
 import (
+	"cmp"
 	"context"
 	"crypto/tls"
 	"errors"
@@ -11,6 +12,7 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/hashicorp/go-retryablehttp"
@@ -21,7 +23,7 @@ import (
 // tries is how often something is asked for that fails in a way that may pass.
 const tries = 3
 
-func newHTTP(base *url.URL, credential Credential, jobs int) *retryablehttp.Client {
+func newHTTP(base *url.URL, o Options, jobs int) *retryablehttp.Client {
 	c := retryablehttp.NewClient()
 	c.Logger = nil
 	c.RetryMax, c.RetryWaitMin, c.RetryWaitMax = tries-1, 200*time.Millisecond, 2*time.Second
@@ -33,7 +35,7 @@ func newHTTP(base *url.URL, credential Credential, jobs int) *retryablehttp.Clie
 	transport.TLSHandshakeTimeout = input.Connect
 	transport.ResponseHeaderTimeout = input.Header
 	transport.MaxResponseHeaderBytes = 1 << 20
-	c.HTTPClient = &http.Client{Transport: &authorizer{base, credential, transport}, CheckRedirect: redirect}
+	c.HTTPClient = &http.Client{Transport: &authorizer{base, strings.TrimSuffix(cmp.Or(o.Below, base.Path), "/"), o.Credential, transport}, CheckRedirect: redirect}
 	return c
 }
 
