@@ -88,6 +88,8 @@ type Settings struct {
 	Detailed   bool // all that registries say of every package is wanted
 	Allow      bool // credentials may go to the registry that the repository names, from now on
 	AllowPlain bool // credentials may be sent over plain HTTP
+	// AcceptOrigin says that packages may come from another registry than when they were locked.
+	AcceptOrigin bool
 	// AllowCommands says that what the folder wants run may run, from now on; AskConsent asks the person, and may be nil.
 	AllowCommands bool
 	AskConsent    func([]Line) bool

@@ -45,8 +45,12 @@ func (a *App) Relock(ctx context.Context, source universe.Source, accepted ...st
 
 // newLock makes the lock of a resolution of a manifest.
 func (a *App) newLock(ctx context.Context, source universe.Source, r *solve.Resolution, m *ecosystem.Manifests, before *ecosystem.Lock, accepted ...string) (*ecosystem.Lock, error) {
+	if err := a.settledOrigin(); err != nil {
+		return nil, err
+	}
 	l, err := ecosystem.NewLock(ctx, a.Eco, source, r, before, accepted...)
 	if l != nil {
+		l.Origins = a.origins()
 		l.Overrides, l.Members = written(m.Overrides()), m.Linked()
 		a.describe(l, m, before)
 	}
@@ -79,8 +83,11 @@ func (a *App) CheckDeclared(ctx context.Context, source universe.Source) error {
 			published = published || p.Len() > 0
 		}
 		if errors.As(err, &unknown) {
-			return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column,
-				Reason: fmt.Sprintf("the registry has no package %q, which %q asks for", e.Package, e.Group)}
+			reason := fmt.Sprintf("the registry has no package %q, which %q asks for", e.Package, e.Group)
+			if key := originKey(a.origins(), e.Package); key != usualOrigin {
+				reason = fmt.Sprintf("the registry for %s has no package %q, which %q asks for; whether another has one of that name is not asked", key, e.Package, e.Group)
+			}
+			return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: reason}
 		}
 		if err != nil {
 			return err
@@ -215,6 +222,9 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	found := a.drift()
 	note := func(about, says string, args ...any) {
 		found = append(found, Finding{About: about, Says: fmt.Sprintf(says, args...)})
+	}
+	for _, says := range append(a.strayed(), a.misplaced()...) {
+		note("lock", "%s", says)
 	}
 	for _, c := range a.contradicting(ctx) {
 		note("checksum", "%s: the lock has the checksum %s, and %s has %s; a published release does not change", c.Release, c.Locked, c.where, c.Stated)

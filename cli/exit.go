@@ -58,10 +58,11 @@ func (c *call) finish(err error) int {
 	}
 	var changed *ecosystem.IntegrityError
 	var command *commandError
+	var origin *ecosystem.OriginError
 	switch {
 	case errors.As(err, &command):
 		return command.code
-	case errors.Is(err, solve.ErrEndless), errors.As(err, &changed):
+	case errors.Is(err, solve.ErrEndless), errors.As(err, &changed), errors.As(err, &origin):
 		return c.fail(err, exitAttention)
 	case wrongInput(err):
 		return c.fail(err, exitUsage)

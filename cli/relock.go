@@ -24,7 +24,8 @@ func (c *call) relock() *cobra.Command {
 with its checksum, its source and its edges. The same manifest, lock and registry give the same bytes everywhere.
 When the manifest cannot be resolved the lock stays as it is, the tangle is shown, and the exit code is 1. So it does
 when the registry states another checksum for a locked release than the lock does: a published release does not change,
-and --accept-checksum NAME@VERSION is how to say that this one did.
+and --accept-checksum NAME@VERSION is how to say that this one did. The lock also has the registries that molt.yaml named for
+it; where packages would now come from others, --accept-registry says that this is meant.
 
 In a merge or rebase in which git could not merge the lock, or the declarations of the manifest, relock resolves that:
 what only one branch changed is taken as it has it; where both changed a declaration, the one that leads to later
@@ -55,6 +56,7 @@ releases; and the lock is solved anew, near to what both had. It says what it to
 		},
 	}
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show the lock and write nothing")
+	cmd.Flags().BoolVar(&c.settings.AcceptOrigin, "accept-registry", false, "take packages from the registries that molt.yaml names now, where the lock has others")
 	cmd.Flags().StringSliceVar(&accepted, "accept-checksum", nil, "take the changed checksum of this release (name@version)")
 	return cmd
 }

@@ -34,6 +34,7 @@ type Lock struct {
 	Forks        Forks
 	Requires     []universe.Requirement
 	Index        string
+	Origins      map[string]string // addresses of the registries that people named, by scope or pattern, "default" for all other packages
 	Kept         any // what the format's reader found and does not know, for its writer
 }
 
@@ -64,6 +65,13 @@ func (e *IntegrityError) Error() string {
 	}
 	lines = append(lines, "to accept one on purpose: molt relock --accept-checksum "+e.Changed[0].Release)
 	return strings.Join(lines, "\n")
+}
+
+// An OriginError is an alarm: packages would come from another registry than those that are locked.
+type OriginError struct{ Changed []string }
+
+func (e *OriginError) Error() string {
+	return "packages would come from elsewhere than when they were locked:\n  " + strings.Join(e.Changed, "\n  ") + "\nif that is meant: molt relock --accept-registry"
 }
 
 // Unchanged compares the checksums of the releases that two locks have in common. The error is an *IntegrityError; releases
@@ -317,6 +325,12 @@ func EncodeMoltLock(l *Lock) []byte {
 		fmt.Fprintf(&b, "\n[members]\n")
 		for _, folder := range slices.Sorted(maps.Keys(l.Members)) {
 			fmt.Fprintf(&b, "%s = %s\n", quoted(folder), quoted(l.Members[folder]))
+		}
+	}
+	if len(l.Origins) > 0 {
+		fmt.Fprintf(&b, "\n[registries]\n")
+		for _, key := range slices.Sorted(maps.Keys(l.Origins)) {
+			fmt.Fprintf(&b, "%s = %s\n", quoted(key), quoted(l.Origins[key]))
 		}
 	}
 	for i, r := range l.Roots {

@@ -100,7 +100,7 @@ func (r *lockReader) expression(e *unstable.Node) error {
 			return r.fail(at, "%s stands in it twice", strings.Join(parts, "."))
 		}
 		r.tables[name] = true
-		if (parts[0] != "application" || len(parts) != 2) && (parts[0] != "overrides" && parts[0] != "members" || len(parts) != 1) {
+		if (parts[0] != "application" || len(parts) != 2) && (parts[0] != "overrides" && parts[0] != "members" && parts[0] != "registries" || len(parts) != 1) {
 			return r.fail(at, "%q is not part of a lock", strings.Join(parts, "."))
 		}
 		return nil
@@ -166,11 +166,14 @@ func (r *lockReader) value(at *unstable.Node, parts []string, v *unstable.Node) 
 		r.lock.Roots = append(r.lock.Roots, readEdge(parts[0], text, r.table[1]))
 		return nil
 	}
-	if r.table[0] == "overrides" || r.table[0] == "members" {
+	if r.table[0] == "overrides" || r.table[0] == "members" || r.table[0] == "registries" {
 		if len(parts) != 1 {
 			return r.fail(at, "%q is not part of a lock", strings.Join(parts, "."))
 		}
 		into := &r.lock.Overrides
+		if r.table[0] == "registries" {
+			into = &r.lock.Origins
+		}
 		if r.table[0] == "members" {
 			if into = &r.lock.Members; !fs.ValidPath(parts[0]) || parts[0] == "." {
 				return r.fail(at, "members: %q is no folder below the application", parts[0])

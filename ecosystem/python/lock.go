@@ -331,6 +331,12 @@ func (w *lockWriter) application() {
 	}
 	flush()
 	w.forkEntries()
+	if len(w.lock.Origins) > 0 {
+		w.line("\n[tool.molt.registries]")
+		for _, key := range slices.Sorted(maps.Keys(w.lock.Origins)) {
+			w.line("%s = %s", quoteTOML(key), quoteTOML(w.lock.Origins[key]))
+		}
+	}
 }
 
 // appendNew adds a text unless it is there, as that of a demand on another fork of the package may be.

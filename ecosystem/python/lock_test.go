@@ -48,6 +48,7 @@ func lockedPier(t *testing.T) *ecosystem.Lock {
 // TestLock decodes what was encoded, and reads in it what the standard has others look for.
 func TestLock(t *testing.T) {
 	l := lockedPier(t)
+	l.Origins = map[string]string{"default": "https://packages.skerry.example/simple/", "skerry-*": "https://ours.skerry.example/simple/"}
 	data := Python{}.EncodeLock(l)
 	again, err := Python{}.DecodeLock("pylock.toml", data)
 	if err != nil {

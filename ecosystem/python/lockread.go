@@ -108,6 +108,15 @@ func (r *lockReader) head(whole unknown) error {
 	if err := r.forks(ours); err != nil {
 		return err
 	}
+	origins, _ := ours["registries"].(unknown)
+	for key, v := range origins {
+		if address, ok := v.(string); ok {
+			if r.lock.Origins == nil {
+				r.lock.Origins = map[string]string{}
+			}
+			r.lock.Origins[key] = address
+		}
+	}
 	for key, v := range whole {
 		if !slices.Contains([]string{"lock-version", "environments", "requires-python", "extras", "dependency-groups", "created-by", "packages", "tool"}, key) {
 			r.kept[key] = v
