@@ -82,7 +82,7 @@ func (a *App) Stock(ctx context.Context, locks []*ecosystem.Lock, watch func(don
 	if err != nil {
 		return tree.Stocked{}, err
 	}
-	t := &tree.Tree{Files: a.files, Store: kept, Eco: installer}
+	t := &tree.Tree{Files: a.files, Store: kept, Eco: installer, Overridden: written(a.Manifest.Overrides())}
 	var done func()
 	t.Download, done = a.downloads(ctx)
 	defer done()

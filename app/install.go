@@ -126,7 +126,7 @@ func (a *App) layOut(ctx context.Context, files *txn.Workspace, lock *ecosystem.
 	if err != nil {
 		return nil, err
 	}
-	t := &tree.Tree{Files: files, Store: kept, Eco: installer}
+	t := &tree.Tree{Files: files, Store: kept, Eco: installer, Overridden: lock.Overrides}
 	var done func()
 	t.Download, done = a.downloads(ctx)
 	defer done()
@@ -357,6 +357,9 @@ func (a *App) lockFor(groups []string) (*ecosystem.Lock, error) {
 	}
 	if a.Lock.Edgeless {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("%s does not tell what packages need, so it cannot be laid out", a.LockFile())}
+	}
+	if err := a.strongEnough(a.Lock); err != nil {
+		return nil, err
 	}
 	if drift := a.drift(); len(drift) > 0 {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("%s was not made for the manifest as it stands: %s; molt relock makes it anew", a.LockFile(), drift[0].Says)}

@@ -3,8 +3,13 @@ package app
 import (
 	"context"
 	"fmt"
+	"strings"
 
+	"molt/app/config"
+	"molt/archive"
 	"molt/core/universe"
+	"molt/ecosystem"
+	"molt/input"
 )
 
 // knownReleases looks releases up in what the cache holds, with dates and licences, when the rules need these; nil for what
@@ -53,9 +58,47 @@ func (a *App) checkRules(ctx context.Context) []Finding {
 		if says := rules.Breach(p.Name, release); says != "" {
 			found = append(found, Finding{About: "rules", Says: fmt.Sprintf("%s: %s", p.ID, says)})
 		}
+		if archive.Weak(p.Integrity) && a.Config.Rules.Digests == config.StrongDigests {
+			found = append(found, Finding{About: "rules", Says: p.ID + ": the registry states SHA-1 alone, which no longer proves what an archive is"})
+		}
 		if given, fixed := a.Fixed[p.Name]; fixed && given != p.Version {
 			found = append(found, Finding{About: "rules", Says: fmt.Sprintf("%s: %s gives %s %s", p.ID, a.Config.Fixed, p.Name, given)})
 		}
 	}
 	return found
+}
+
+// mostWeak is how many releases are named that have weak digests.
+const mostWeak = 5
+
+// weak names the releases of a lock of which the registry states SHA-1 alone; "" for none.
+func weak(l *ecosystem.Lock) string {
+	var names []string
+	for _, p := range l.Packages {
+		if archive.Weak(p.Integrity) {
+			names = append(names, p.ID)
+		}
+	}
+	if n := len(names); n > mostWeak {
+		names = append(names[:mostWeak], fmt.Sprintf("%d more", n-mostWeak))
+	}
+	return strings.Join(names, ", ")
+}
+
+// Weak warns of releases of which the registry states SHA-1 alone; "" for none.
+func (a *App) Weak(l *ecosystem.Lock) string {
+	names := weak(l)
+	if names == "" {
+		return ""
+	}
+	return fmt.Sprintf("the registry states SHA-1 alone of %s, which no longer proves what an archive is; \"rules: {digests: strong}\" in %s refuses that", names, config.File)
+}
+
+// strongEnough is an error where the rules refuse weak digests and a lock has some.
+func (a *App) strongEnough(l *ecosystem.Lock) error {
+	names := weak(l)
+	if names == "" || a.Config.Rules.Digests != config.StrongDigests {
+		return nil
+	}
+	return &input.UsageError{Reason: fmt.Sprintf("the registry states SHA-1 alone of %s, and \"digests: strong\" in %s refuses that", names, config.File)}
 }

@@ -54,6 +54,9 @@ func (a *App) newLock(ctx context.Context, source universe.Source, r *solve.Reso
 		l.Overrides, l.Members = written(m.Overrides()), m.Linked()
 		a.describe(l, m, before)
 	}
+	if err == nil {
+		err = a.strongEnough(l)
+	}
 	return l, err
 }
 

@@ -49,6 +49,12 @@ func strongest(integrity string) (algorithm string, digests []string) {
 	return algorithms[best], digests
 }
 
+// Weak reports whether the best that an integrity string states is SHA-1, which no longer proves what an archive is (RFC 6194).
+func Weak(integrity string) bool {
+	algorithm, _ := strongest(integrity)
+	return algorithm == "sha1"
+}
+
 // A Digest is written the bytes of an archive, and compares them with what is stated.
 type Digest struct {
 	hash.Hash

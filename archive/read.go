@@ -164,10 +164,89 @@ func header(archive, name string, mode fs.FileMode, size int64) (Header, error) 
 		return Header{}, &EntryError{archive, name, "no name for a file"}
 	case strings.Contains(name, `\`) || strings.Contains(name, ":") || !fs.ValidPath(clean):
 		return Header{}, &EntryError{archive, name, "a name that leads elsewhere"}
+	case ownedByGit(clean):
+		return Header{}, &EntryError{archive, name, "part of a repository of git, whose settings make git run programs"}
+	case misleading(clean):
+		return Header{}, &EntryError{archive, name, "a name that is not what it looks like"}
 	case tooLong(clean):
 		return Header{}, &EntryError{archive, name, fmt.Sprintf("a name that is too long (at most %d bytes, and %d between slashes)", longestName, longestPart)}
 	}
 	return Header{clean, mode, size}, nil
+}
+
+// ownedByGit reports whether a part of a name is that of a repository's own folder or file, as any file system may see it.
+func ownedByGit(name string) bool {
+	for part := range strings.SplitSeq(name, "/") {
+		plain := strings.TrimRight(strings.ToLower(part), ". ")
+		if plain == ".git" || plain == "git~1" {
+			return true
+		}
+	}
+	return false
+}
+
+// misleading reports whether a name holds marks that turn the direction of writing or cannot be seen (Unicode's bidirectional controls and
+// zero-width characters), or a step upwards in another spelling.
+func misleading(name string) bool {
+	if strings.ContainsFunc(name, func(c rune) bool {
+		return c >= 0x200b && c <= 0x200f || c >= 0x202a && c <= 0x202e || c >= 0x2060 && c <= 0x2069 || c == 0x061c || c == 0xfeff
+	}) {
+		return true
+	}
+	for part := range strings.SplitSeq(strings.ToLower(name), "/") {
+		switch plain := strings.ReplaceAll(part, "%2e", "."); {
+		case strings.Contains(part, "%2f"), strings.Contains(part, "%5c"), plain != part && (plain == "." || plain == ".."), part == "@.." || part == "@.":
+			return true
+		}
+	}
+	return false
+}
+
+// Odd says of a name that is allowed what may go wrong with it elsewhere; "" for nothing.
+func Odd(name string) string {
+	for part := range strings.SplitSeq(name, "/") {
+		stem, _, _ := strings.Cut(part, ".")
+		switch {
+		case strings.HasPrefix(part, "-"):
+			return "a command could take it for an option"
+		case reserved[strings.ToLower(strings.TrimSpace(stem))]:
+			return "it is reserved on some systems"
+		}
+	}
+	return ""
+}
+
+// reserved are names that some systems have for devices.
+var reserved = map[string]bool{"con": true, "prn": true, "aux": true, "nul": true, "com1": true, "com2": true, "com3": true, "com4": true, "lpt1": true, "lpt2": true, "lpt3": true, "conin$": true, "conout$": true}
+
+// bareRepository returns the folder that has the shape of a bare repository of git: a file HEAD beside folders objects and refs; "" for none. Git takes such a
+// folder for a repository, and obeys its settings.
+func bareRepository(files map[string]File) (string, bool) {
+	heads := map[string]int{}
+	for name := range files {
+		dir, base := path.Split(name)
+		if base == "HEAD" {
+			heads[dir] |= 1
+		}
+		for at, part := 0, 0; ; at = part + 1 {
+			if part = strings.IndexByte(name[at:], '/'); part < 0 {
+				break
+			}
+			part += at
+			switch name[at:part] {
+			case "objects":
+				heads[name[:at]] |= 2
+			case "refs":
+				heads[name[:at]] |= 4
+			}
+		}
+	}
+	for dir, has := range heads {
+		if has == 7 {
+			return path.Clean(dir), true
+		}
+	}
+	return "", false
 }
 
 // A bounded reader ends with a context, and beyond a number of bytes.

@@ -71,6 +71,17 @@ func TestRead(t *testing.T) {
 		{"a long name", file("a/" + strings.Repeat("b", 255)), "a/" + strings.Repeat("b", 255) + "=of a/" + strings.Repeat("b", 255) + " -rw-r--r--"},
 		{"a name that no file system takes", file("a/" + strings.Repeat("b", 256)), ""},
 		{"a folder too deep for any path", file(strings.Repeat("d/", 600) + "a"), ""},
+		{"a repository", file("package/.git/config"), ""},
+		{"one as other file systems see it", file("package/.GIT. /config"), ""},
+		{"the short name of one", file("package/git~1/config"), ""},
+		{"what leads to one", file(".git"), ""},
+		{"no repository", file("a/.gitignore"), "a/.gitignore=of a/.gitignore -rw-r--r--"},
+		{"a direction mark", file("a/sj.‮exe"), ""},
+		{"what nobody sees", file("a/in​dex.js"), ""},
+		{"steps upwards in another spelling", file("a/%2E%2e/x"), ""},
+		{"a separator in another spelling", file("a/..%2fx"), ""},
+		{"a scope that is none", file("@../x"), ""},
+		{"an option", file("a/-rf"), "a/-rf=of a/-rf -rw-r--r--"},
 		{"a link", tar.Header{Name: "a", Typeflag: tar.TypeSymlink, Linkname: "/etc"}, ""},
 		{"a device", tar.Header{Name: "a", Typeflag: tar.TypeChar}, ""},
 		{"a pipe", tar.Header{Name: "a", Typeflag: tar.TypeFifo}, ""},
@@ -86,6 +97,25 @@ func TestRead(t *testing.T) {
 			if want := test.want; got != want || (want == "") != errors.As(err, &refused) || want != "" && err != nil {
 				t.Errorf("%s as %s: %q, %v; want %q", test.name, kind, got, err, want)
 			}
+		}
+	}
+}
+
+// TestBareRepository refuses what git would take for a repository.
+func TestBareRepository(t *testing.T) {
+	for names, want := range map[string]string{"HEAD config objects/x refs/heads/x": ".", "a/HEAD a/objects/x a/refs/x b": "a", "HEAD a/objects/x refs/x": "", "a/HEAD objects/x refs/x": "",
+		"HEAD.md objects/x refs/x": "", "a/b/HEAD a/b/objects/p/q a/b/refs/r/s": "a/b"} {
+		files := map[string]File{}
+		for name := range strings.FieldsSeq(names) {
+			files[name] = File{}
+		}
+		if dir, bare := bareRepository(files); bare != (want != "") || bare && dir != want {
+			t.Errorf("%s: %q, want %q", names, dir, want)
+		}
+	}
+	for name, odd := range map[string]bool{"a/-rf": true, "b/CON": true, "aux.js": true, "auxiliary.js": false, "a-b/c": false} {
+		if got := Odd(name) != ""; got != odd {
+			t.Errorf("%s is odd: %v", name, got)
 		}
 	}
 }

@@ -54,6 +54,9 @@ func Unpack(ctx context.Context, name string, r io.ReaderAt, size int64, into *o
 		}
 		return err
 	})
+	if dir, bare := bareRepository(u.files); bare && err == nil {
+		err = &EntryError{name, dir, "a repository of git by its shape, whose settings make git run programs"}
+	}
 	all := make([]File, 0, len(u.files))
 	for _, f := range u.files {
 		all = append(all, f)

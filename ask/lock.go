@@ -63,6 +63,9 @@ func (s *Session) Relock(dry bool, accepted []string) (doc.Lock, error) {
 	if err != nil {
 		return doc.Lock{}, s.explain(err)
 	}
+	if says := s.App.Weak(lock); says != "" {
+		s.say("warning: %s", says)
+	}
 	if !dry {
 		if err := s.App.WriteLock(data); err != nil {
 			return doc.Lock{}, err

@@ -18,6 +18,7 @@ type Install struct {
 	Unbuilt   []Unbuilt `json:"unbuilt"`
 	Built     []string  `json:"built"`   // releases of which the build steps ran
 	Claimed   []string  `json:"claimed"` // executables that several packages have
+	Odd       []string  `json:"odd"`     // files with names that something may take amiss
 	Archives  int       `json:"archives"`
 	Bytes     int64     `json:"bytes"`             // of the archives that were fetched
 	Files     int       `json:"files"`             // that were linked or copied

@@ -100,6 +100,9 @@ type Installer interface {
 	// Executables reads from the manifest in a release what it gives people to run: names, with files of the release. What would lead elsewhere is
 	// left out.
 	Executables(name string, manifest []byte) map[string]string
+	// Contradicts says how the manifest in a release's archive says something else than the lock, which has what the registry said: of name, version or
+	// what it needs; "" for nothing. Names that the application overrides are not looked at.
+	Contradicts(p *LockedPackage, manifest []byte, overridden map[string]string) string
 	// BuildSteps names the scripts of a release that its author wants run when it is installed, from its manifest.
 	BuildSteps(manifest []byte) []string
 	// BuildCommand returns the command line of one of these for a release that stands in a folder of an application, and the variables that such scripts

@@ -161,18 +161,18 @@ func (e *Entry) rightAt(t time.Time) {
 }
 
 // Add unpacks an archive, whose bytes must be what the integrity string says: they are checked before the first is unpacked. What is there already
-// is taken away where it is not as it was made. What about names to be run may be run, whatever the archive says. Errors are those of
+// is taken away where it is not as it was made. What about names to be run may be run, whatever the archive says; its error ends it. Errors are those of
 // archive.Unpack, a *archive.DigestError, and the disk's.
-func (s *Store) Add(ctx context.Context, name, integrity string, r io.ReaderAt, size int64, about func(root *os.Root) About) (*Entry, error) {
+func (s *Store) Add(ctx context.Context, name, integrity string, r io.ReaderAt, size int64, about func(root *os.Root) (About, error)) (*Entry, error) {
 	return s.add(ctx, name, integrity, io.NewSectionReader(r, 0, size), archive.Form{ReadOnly: true}, about)
 }
 
 // AddAll is Add for an archive that has no folder around everything.
 func (s *Store) AddAll(ctx context.Context, name, integrity string, r io.ReaderAt, size int64) (*Entry, error) {
-	return s.add(ctx, name, integrity, io.NewSectionReader(r, 0, size), archive.Form{ReadOnly: true, Bare: true}, func(*os.Root) About { return About{} })
+	return s.add(ctx, name, integrity, io.NewSectionReader(r, 0, size), archive.Form{ReadOnly: true, Bare: true}, func(*os.Root) (About, error) { return About{}, nil })
 }
 
-func (s *Store) add(ctx context.Context, name, integrity string, r *io.SectionReader, form archive.Form, about func(root *os.Root) About) (*Entry, error) {
+func (s *Store) add(ctx context.Context, name, integrity string, r *io.SectionReader, form archive.Form, about func(root *os.Root) (About, error)) (*Entry, error) {
 	key, err := archive.Key(name, integrity)
 	if err != nil {
 		return nil, err
@@ -237,7 +237,7 @@ func discard(dir, aside string) error {
 }
 
 // fill unpacks an archive into the folder of an entry and writes its index.
-func fill(ctx context.Context, dir, name string, r *io.SectionReader, form archive.Form, about func(*os.Root) About) (*index, error) {
+func fill(ctx context.Context, dir, name string, r *io.SectionReader, form archive.Form, about func(*os.Root) (About, error)) (*index, error) {
 	root, err := os.OpenRoot(filepath.Join(dir, filesDir))
 	if err != nil {
 		return nil, err
@@ -247,7 +247,10 @@ func fill(ctx context.Context, dir, name string, r *io.SectionReader, form archi
 	if err != nil {
 		return nil, err
 	}
-	x := &index{Release: name, About: about(root), Files: make([]File, 0, len(files))}
+	x := &index{Release: name, Files: make([]File, 0, len(files))}
+	if x.About, err = about(root); err != nil {
+		return nil, err
+	}
 	run := map[string]bool{}
 	for _, file := range x.About.Executables {
 		run[file] = true

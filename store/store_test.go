@@ -40,7 +40,9 @@ func packed(t *testing.T, files ...[2]string) (data []byte, integrity string) {
 	return b.Bytes(), "sha512-" + base64.StdEncoding.EncodeToString(sum[:])
 }
 
-func about(*os.Root) About { return About{Executables: map[string]string{"keel": "bin/keel.js"}} }
+func about(*os.Root) (About, error) {
+	return About{Executables: map[string]string{"keel": "bin/keel.js"}}, nil
+}
 
 func TestStore(t *testing.T) {
 	ctx := context.Background()

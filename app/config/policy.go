@@ -23,6 +23,7 @@ type Policy struct {
 	} `yaml:"licences"`
 	Oldest   string `yaml:"oldest"`   // how old a release may be, as "3 years"
 	Evidence string `yaml:"evidence"` // the weakest grade that counts
+	Digests  string `yaml:"digests"`  // "strong" refuses releases of which the registry states SHA-1 alone
 }
 
 // Rules gives the core the rules.
@@ -65,5 +66,11 @@ func (h Policy) valid(bad func(value, reason string, path ...any) error) error {
 	if h.Evidence != "" && !slices.Contains(project.Grades, project.Grade(h.Evidence)) {
 		return bad(h.Evidence, "expected a grade of evidence: stated, early or open", "rules", "evidence")
 	}
+	if h.Digests != "" && h.Digests != StrongDigests {
+		return bad(h.Digests, "expected strong: that no release counts of which the registry states SHA-1 alone", "rules", "digests")
+	}
 	return nil
 }
+
+// StrongDigests is what the rule on digests says.
+const StrongDigests = "strong"

@@ -50,7 +50,7 @@ func fleet(tb testing.TB, packages int) (*ecosystem.Lock, func(context.Context, 
 		if k%10 == 0 {
 			l.Roots = append(l.Roots, solve.Edge{Name: name, Package: name, Constraint: "*", Group: "dependencies", To: p.ID})
 		}
-		archives[p.ID], p.Integrity = pack(tb, name, "1.0.0")
+		archives[p.ID], p.Integrity = packed(tb, manifestOf(p))
 		l.Packages = append(l.Packages, p)
 	}
 	return l, func(_ context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
@@ -59,9 +59,14 @@ func fleet(tb testing.TB, packages int) (*ecosystem.Lock, func(context.Context, 
 	}
 }
 
-func pack(tb testing.TB, name, version string) (data []byte, integrity string) {
-	tb.Helper()
-	return packed(tb, fmt.Sprintf(`{"name": %q, "version": %q}`, name, version))
+// manifestOf writes the manifest of a locked release, with what it needs, and more keys.
+func manifestOf(p ecosystem.LockedPackage, more ...string) string {
+	var needs []string
+	for _, e := range p.Needs {
+		needs = append(needs, fmt.Sprintf("%q: %q", e.Name, e.Constraint))
+	}
+	parts := append([]string{fmt.Sprintf(`"name": %q, "version": %q, "dependencies": {%s}`, p.Name, p.Version, strings.Join(needs, ", "))}, more...)
+	return "{" + strings.Join(parts, ", ") + "}"
 }
 
 // packed makes an archive of 20 files, the first of which is its manifest, and more.
@@ -147,7 +152,7 @@ func BenchmarkInstall(b *testing.B) {
 		other.Packages = append([]ecosystem.LockedPackage(nil), l.Packages...)
 		p := &other.Packages[500]
 		p.Version = "1.0.1"
-		data, integrity := pack(b, p.Name, p.Version)
+		data, integrity := packed(b, manifestOf(*p))
 		p.Integrity = integrity
 		t.Download = func(_ context.Context, _ *ecosystem.LockedPackage, into registry.Sink) error {
 			_, err := into.Write(data)

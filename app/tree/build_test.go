@@ -27,7 +27,7 @@ func TestBuildSteps(t *testing.T) {
 				p.Needs = append(p.Needs, solve.Edge{Name: need, Package: need, Constraint: "*", To: need + "@1.0.0"})
 			}
 		}
-		archives[name], p.Integrity = packed(t, `{"name": "`+name+`", "version": "1.0.0", "scripts": {"install": "make"}}`)
+		archives[name], p.Integrity = packed(t, manifestOf(p, `"scripts": {"install": "make"}`))
 		l.Packages = append(l.Packages, p)
 	}
 	kept := store.In(filepath.Join(t.TempDir(), "store"))
@@ -89,7 +89,7 @@ func TestExecutablesOfDeclaredPackages(t *testing.T) {
 		if name == "z" {
 			p.Needs = []solve.Edge{{Name: "a", Package: "a", Constraint: "*", To: "a@1.0.0"}}
 		}
-		archives[name], p.Integrity = packed(t, `{"name": "`+name+`", "version": "1.0.0", "bin": {"tool": "lib/part-0.js"}}`)
+		archives[name], p.Integrity = packed(t, manifestOf(p, `"bin": {"tool": "lib/part-0.js"}`))
 		l.Packages = append(l.Packages, p)
 	}
 	dir := t.TempDir()

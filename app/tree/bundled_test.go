@@ -30,7 +30,7 @@ func TestBundledPackages(t *testing.T) {
 		if p.Name == "a" {
 			more = []string{"node_modules/b/package.json", "node_modules/c/package.json", "node_modules/c/extra.js", "node_modules/@s/d/package.json", "node_modules/@s/e/package.json", "lib/node_modules.js"}
 		}
-		archives[p.ID], p.Integrity = packed(t, `{"name": "`+p.Name+`", "version": "`+p.Version+`"}`, more...)
+		archives[p.ID], p.Integrity = packed(t, manifestOf(p), more...)
 		l.Packages = append(l.Packages, p)
 	}
 	dir := t.TempDir()

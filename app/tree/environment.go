@@ -107,8 +107,15 @@ func (t *Environment) Install(ctx context.Context, l *ecosystem.Lock, order Orde
 			return r, nil
 		}
 	}
-	if err := t.fetch(ctx, wanted, r, order); err != nil || order.Dry {
+	if err := t.fetch(ctx, wanted, r, order); err != nil {
 		return r, err
+	}
+	entries := map[string]*store.Entry{}
+	for _, w := range wanted {
+		entries[w.pkg.Name+"@"+w.pkg.Version] = w.entry
+	}
+	if odd(r, entries); order.Dry {
+		return r, nil
 	}
 	if err := t.arrange(host, wanted, now.Place); err != nil {
 		return nil, err

@@ -108,14 +108,24 @@ func (t *Tree) get(ctx context.Context, manifest string, p *ecosystem.LockedPack
 		return nil, 0, err
 	}
 	from, size := got.content()
-	e, err = t.Store.Add(ctx, p.Name+"@"+p.Version, p.Integrity, from, size, func(root *os.Root) store.About {
+	e, err = t.Store.Add(ctx, p.Name+"@"+p.Version, p.Integrity, from, size, func(root *os.Root) (store.About, error) {
 		text, err := input.ReadIn(root, manifest, input.Manifest)
 		if err != nil { // a release without one has nothing to say
-			return store.About{}
+			return store.About{}, nil
 		}
-		return store.About{Executables: t.Eco.Executables(p.Name, text), Steps: t.Eco.BuildSteps(text)}
+		if says := t.Eco.Contradicts(p, text, t.Overridden); says != "" {
+			return store.About{}, &ContradictionError{p.Name + "@" + p.Version, says}
+		}
+		return store.About{Executables: t.Eco.Executables(p.Name, text), Steps: t.Eco.BuildSteps(text)}, nil
 	})
 	return e, size, err
+}
+
+// A ContradictionError reports an archive whose manifest is not what the registry said of the release.
+type ContradictionError struct{ Release, Says string }
+
+func (e *ContradictionError) Error() string {
+	return fmt.Sprintf("%s is not what the registry said of it: %s; it is not laid out", e.Release, e.Says)
 }
 
 // A Stocked is what Stock found and brought.
@@ -176,6 +186,29 @@ func (t *Tree) Stock(ctx context.Context, locks []*ecosystem.Lock, watch func(do
 		})
 	}
 	return got, g.Wait()
+}
+
+// odd says which files of releases that come have names with which something may go wrong.
+func odd(r *Report, entries map[string]*store.Entry) {
+	fresh := map[string]bool{}
+	for _, release := range r.Added {
+		fresh[release] = true
+	}
+	for _, m := range r.Moved {
+		fresh[m.Name+"@"+m.To] = true
+	}
+	for release, e := range entries {
+		if e == nil || !fresh[release] {
+			continue
+		}
+		for i := range e.Files {
+			if says := archive.Odd(e.Files[i].Path); says != "" {
+				r.Odd = append(r.Odd, fmt.Sprintf("%s has a file %s: %s", release, e.Files[i].Path, says))
+				break
+			}
+		}
+	}
+	slices.Sort(r.Odd)
 }
 
 // executables works out the links to what people run: of several packages in a folder that have the same name for something, what the application

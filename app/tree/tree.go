@@ -32,6 +32,8 @@ type Tree struct {
 	Eco   ecosystem.Installer
 	// Download gets the archive of a release. It is asked for what the store does not have.
 	Download func(ctx context.Context, p *ecosystem.LockedPackage, into registry.Sink) error
+	// Overridden are names for which the application says what serves them, whatever a package asks for.
+	Overridden map[string]string
 }
 
 // RecordFile says, in the folder of packages, what Molt laid out there.
@@ -88,6 +90,7 @@ type Report struct {
 	Built     []string // releases of which the build steps ran
 	Unbuilt   []Unbuilt
 	Claimed   []string // executables that several packages have, with the one that got the name
+	Odd       []string // releases that come with files whose names something may take amiss
 	Untouched bool     // it was all there
 
 	unknown []string // releases that are there and that the store does not have
@@ -164,6 +167,11 @@ func (t *Tree) Install(ctx context.Context, l *ecosystem.Lock, order Order) (*Re
 	if err := w.fetch(ctx); err != nil {
 		return nil, err
 	}
+	entries := map[string]*store.Entry{}
+	for _, p := range w.now.Places {
+		entries[p.Release] = w.entries[p.Key]
+	}
+	odd(w.report, entries)
 	if order.Dry {
 		return w.report, nil
 	}

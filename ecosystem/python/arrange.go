@@ -8,7 +8,6 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
-	"path"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -59,13 +58,23 @@ type arranging struct {
 
 // begin finds the metadata and checks what the wheel says of itself.
 func (a *arranging) begin() error {
+	var others []string
 	for file := range a.files {
-		dir, base := path.Split(file)
-		if stem, ok := strings.CutSuffix(strings.TrimSuffix(dir, "/"), ".dist-info"); ok && base == "METADATA" && !strings.Contains(stem, "/") {
-			if distribution, _, _ := strings.Cut(stem, "-"); requirement.Canonical(distribution) == a.p.Name {
-				a.info, a.data = stem+".dist-info/", stem+".data/"
-			}
+		top, _, _ := strings.Cut(file, "/")
+		stem, ok := strings.CutSuffix(top, ".dist-info")
+		if !ok {
+			continue
 		}
+		if distribution, _, _ := strings.Cut(stem, "-"); requirement.Canonical(distribution) == a.p.Name && file == top+"/METADATA" && a.info == "" {
+			a.info, a.data = stem+".dist-info/", stem+".data/"
+		}
+		if !slices.Contains(others, top) {
+			others = append(others, top)
+		}
+	}
+	if len(others) > 1 { // binary distribution format: there is one
+		slices.Sort(others)
+		return fmt.Errorf("its wheel holds more than one distribution: %s", strings.Join(others, ", "))
 	}
 	if a.info == "" {
 		return errors.New("its wheel has no METADATA")

@@ -130,6 +130,7 @@ func TestHostileWheels(t *testing.T) {
 	}{
 		"no metadata":     {map[string]string{"keel-1.0.dist-info/METADATA": "-"}, "its wheel has no METADATA"},
 		"other metadata":  {map[string]string{"keel-1.0.dist-info/METADATA": "Name: mast\nVersion: 1.0\n"}, "its metadata says that it is mast 1.0"},
+		"two in one":      {map[string]string{"mast-2.0.dist-info/METADATA": "Name: mast\nVersion: 2.0\n"}, "more than one distribution: keel-1.0.dist-info, mast-2.0.dist-info"},
 		"no WHEEL":        {map[string]string{"keel-1.0.dist-info/WHEEL": "-"}, "its wheel has no file WHEEL"},
 		"a newer wheel":   {map[string]string{"keel-1.0.dist-info/WHEEL": "Wheel-Version: 2.0\n"}, "its wheel is of version \"2.0\""},
 		"not recorded":    {map[string]string{"keel-1.0.dist-info/RECORD": "keel-1.0.dist-info/METADATA,,\nkeel-1.0.dist-info/WHEEL,,\n"}, "its RECORD does not list keel/__init__.py"},

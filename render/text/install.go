@@ -71,6 +71,7 @@ func (p *Page) Install(d doc.Install) {
 	for _, c := range d.Claimed {
 		p.wrapped("  ", c)
 	}
+	p.words("Odd names", d.Odd)
 }
 
 // words prints a list with what it is; nothing when it is empty.
