@@ -5,11 +5,13 @@ import (
 
 	"molt/ask"
 	"molt/input"
+	"molt/registry"
 	"molt/render/text"
 )
 
 func (c *call) fetch() *cobra.Command {
 	var r ask.FetchRequest
+	var force bool
 	cmd := &cobra.Command{
 		Use:   "fetch [GOAL]...",
 		Short: "Bring what this application needs, so that everything works offline",
@@ -29,6 +31,11 @@ without a network, and for looking at a question again as it was.`,
 			if r.Lock && len(args) > 0 {
 				return &input.UsageError{Reason: "--lock-only goes without a goal"}
 			}
+			if r.Snapshot != "" {
+				if err := c.writable("--snapshot", r.Snapshot, force, func(file string) bool { _, _, err := registry.Snapshot(file); return err == nil }); err != nil {
+					return err
+				}
+			}
 			c.settings.Detailed = r.Snapshot != ""
 			r.Goals = args
 			return c.session(ask.Needs{Dated: true, Declared: true}, func(s *ask.Session) error {
@@ -42,7 +49,8 @@ without a network, and for looking at a question again as it was.`,
 	}
 	f := cmd.Flags()
 	f.BoolVar(&r.Lock, "lock-only", false, "what the lock needs, and no goal")
-	f.StringVar(&r.Snapshot, "snapshot", "", "write all of it to this file")
+	f.StringVar(&r.Snapshot, "snapshot", "", "write all of it to this file, which must be new or a snapshot")
+	f.BoolVar(&force, "force", false, "with --snapshot, replace another file")
 	f.BoolVar(&r.Archives, "archives", false, "with --snapshot, put archives into it too")
 	return cmd
 }

@@ -19,6 +19,7 @@ import (
 
 func (c *call) report() *cobra.Command {
 	var file string
+	var force bool
 	cmd := &cobra.Command{
 		Use:   "report [GOAL]...",
 		Short: "Put everything about the application on one page",
@@ -31,6 +32,11 @@ Without --output the page goes to standard output.`,
 		Example:     "  molt report --output report.html\n  molt report --format md",
 		Annotations: formats("html", "md"),
 		RunE: func(_ *cobra.Command, args []string) error {
+			if file != "" {
+				if err := c.writable("--output", file, force, isReport); err != nil {
+					return err
+				}
+			}
 			all, err := c.reports(args)
 			if err != nil {
 				return err
@@ -58,8 +64,11 @@ Without --output the page goes to standard output.`,
 				_, err = c.out.Write(b.Bytes())
 				return err
 			}
+			if err := marked(b, c.format); err != nil {
+				return err
+			}
 			if err := writeWhole(file, b.Bytes()); err != nil {
-				return &input.UsageError{Reason: fmt.Sprintf("--output: %v", err)}
+				return &input.UsageError{Reason: fmt.Sprintf("--output %s: %s", file, input.Cause(err))}
 			}
 			at, err := filepath.Abs(file)
 			if err != nil {
@@ -69,7 +78,8 @@ Without --output the page goes to standard output.`,
 			return nil
 		},
 	}
-	cmd.Flags().StringVar(&file, "output", "", "write it to this file")
+	cmd.Flags().StringVar(&file, "output", "", "write it to this file, which must be new or a report")
+	cmd.Flags().BoolVar(&force, "force", false, "with --output, replace another file")
 	return cmd
 }
 
