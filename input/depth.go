@@ -2,6 +2,7 @@ package input
 
 import (
 	"bytes"
+	"encoding/json"
 	"fmt"
 )
 
@@ -37,34 +38,33 @@ func bracketDepth(name, what string, data []byte) error {
 // mapping or list has more than Entries, or when the text refers back to anchors more than Aliases times, which is how a
 // short text becomes an endless one. It may count brackets, dashes and asterisks in strings and comments too; no text that
 // people write comes near.
+//
+// A line of YAML may have at most Line bytes, since the time that reading it takes grows with the square of that, unless all of the text is JSON.
 func YAMLDepth(name string, data []byte) error {
+	if at := longLine(data); at >= 0 && !json.Valid(data) {
+		return &LimitError{lineOf(name, data, at), fmt.Sprintf("a line of YAML may have at most %d bytes", Line)}
+	}
 	aliases := 0
 	var commas []int           // of each open bracket
-	lead, dashes := true, 0    // at the beginning of a line; the dashes there nest
-	var indents, entries []int // the open blocks, and how many lines each has
+	lead := true // at the beginning of a line, where each dash opens a block
+	var blocks openBlocks
+	opens := blocks.at
 	column := 0
 	for i := 0; i < len(data); i++ {
 		c := data[i]
 		switch {
 		case c == '\n':
-			lead, dashes, column = true, 0, 0
+			lead, column = true, 0
 			continue
 		case lead && c == ' ':
-		case lead && (c == '-' || c == '?') && i+1 < len(data) && (data[i+1] == ' ' || data[i+1] == '\n'):
-			dashes++
+		case lead && (c == '-' || c == '?') && (i+1 == len(data) || data[i+1] == ' ' || data[i+1] == '\n' || data[i+1] == '\t' || data[i+1] == '\r'):
+			if err := opens(name, data, i, column); err != nil {
+				return err
+			}
 		case lead:
 			lead = false
-			for len(indents) > 0 && indents[len(indents)-1] > column {
-				indents, entries = indents[:len(indents)-1], entries[:len(entries)-1]
-			}
-			if n := len(indents); n == 0 || indents[n-1] < column {
-				indents, entries = append(indents, column), append(entries, 0)
-			}
-			if len(indents) > Depth || dashes > Depth {
-				return tooDeep(lineOf(name, data, i), "YAML")
-			}
-			if entries[len(entries)-1]++; entries[len(entries)-1] > Entries {
-				return tooMany(lineOf(name, data, i))
+			if err := opens(name, data, i, column); err != nil {
+				return err
 			}
 		}
 		column++
@@ -88,6 +88,41 @@ func YAMLDepth(name string, data []byte) error {
 				}
 			}
 		}
+	}
+	return nil
+}
+
+// longLine returns where the first line begins that is too long; -1 for none.
+func longLine(data []byte) int {
+	at := 0
+	for line := range bytes.Lines(data) {
+		if len(line) > Line {
+			return at
+		}
+		at += len(line)
+	}
+	return -1
+}
+
+// openBlocks are the blocks of a YAML text that are open, by their columns, and how many entries each has.
+type openBlocks struct{ columns, entries []int }
+
+// at takes an entry that begins at a place, in a column: of the block there, which it opens when there is none.
+func (b *openBlocks) at(name string, data []byte, i, column int) error {
+	n := len(b.columns)
+	for n > 0 && b.columns[n-1] > column {
+		n--
+	}
+	b.columns, b.entries = b.columns[:n], b.entries[:n]
+	if n == 0 || b.columns[n-1] < column {
+		b.columns, b.entries = append(b.columns, column), append(b.entries, 0)
+		n++
+	}
+	if n > Depth {
+		return tooDeep(lineOf(name, data, i), "YAML")
+	}
+	if b.entries[n-1]++; b.entries[n-1] > Entries {
+		return tooMany(lineOf(name, data, i))
 	}
 	return nil
 }

@@ -94,7 +94,7 @@ func TestEscapeJSON(t *testing.T) {
 func TestDepth(t *testing.T) {
 	var beyond *LimitError
 	deep := strings.Repeat("[", Depth) + strings.Repeat("]", Depth)
-	lines, dashes := "", strings.Repeat("- ", Depth)
+	lines, dashes := "", strings.Repeat("- ", Depth-1)
 	for i := range Depth {
 		lines += strings.Repeat(" ", i) + "a:\n"
 	}
@@ -103,7 +103,7 @@ func TestDepth(t *testing.T) {
 			t.Errorf("%.40q: %v", fine, err)
 		}
 	}
-	for _, fine := range []string{"", deep, lines, dashes + "a\n", strings.Repeat("- a: 1\n  b: 2\n", 3*Depth), "a:\n" + strings.Repeat("  x: 1\n", Entries), "a: &x 1\nb: *x\n"} {
+	for _, fine := range []string{"", deep, lines, dashes + "a\n", strings.Repeat("- a: 1\n  b: 2\n", 3*Depth), "a:\n" + strings.Repeat("  x: 1\n", Entries), "a: &x 1\nb: *x\n", "[" + strings.Repeat(" ", Line) + "]", "a: " + strings.Repeat("b", Line-4)} {
 		if err := YAMLDepth("x", []byte(fine)); err != nil {
 			t.Errorf("%.40q: %v", fine, err)
 		}
@@ -117,7 +117,7 @@ func TestDepth(t *testing.T) {
 	if err := YAMLDepth("x", []byte("a:\n"+strings.Repeat("  x: 1\n", Entries+1))); err == nil || !strings.HasPrefix(err.Error(), fmt.Sprintf("x:%d: ", Entries+2)) {
 		t.Errorf("one entry too many: %v", err)
 	}
-	for _, bad := range []string{"[" + deep + "]", lines + strings.Repeat(" ", Depth) + "a:\n", "- " + dashes + "a\n", "a:\n" + strings.Repeat("  x: 1\n", Entries+1), "[" + strings.Repeat("x,", Entries) + "]", "a: &x 1\nb: [" + strings.Repeat("*x,", Aliases+1) + "]\n"} {
+	for _, bad := range []string{"[" + deep + "]", lines + strings.Repeat(" ", Depth) + "a:\n", "- " + dashes + "a\n", "- - " + dashes, "a:\n" + strings.Repeat("-\n", Entries+1), "a: " + strings.Repeat("[] ", Line), "a:\n" + strings.Repeat("  x: 1\n", Entries+1), "[" + strings.Repeat("x,", Entries) + "]", "a: &x 1\nb: [" + strings.Repeat("*x,", Aliases+1) + "]\n"} {
 		if err := YAMLDepth("x", []byte(bad)); !errors.As(err, &beyond) {
 			t.Errorf("%.40q: %v", bad, err)
 		}

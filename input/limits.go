@@ -18,11 +18,11 @@ type Limit struct {
 
 // The limits of files: one beyond its limit is a mistake, or an attack.
 var (
-	Configuration = Limit{What: "a configuration", Bytes: 4 << 20}
+	Configuration = Limit{What: "a configuration", Bytes: 1 << 20}
 	Manifest      = Limit{What: "a manifest", Bytes: 4 << 20}
 	Lock          = Limit{What: "a lock", Bytes: 64 << 20}
-	Plan          = Limit{What: "a plan", Bytes: 16 << 20}
-	Advice        = Limit{What: "an advice file", Bytes: 4 << 20}
+	Plan          = Limit{What: "a plan", Bytes: 4 << 20}
+	Advice        = Limit{What: "an advice file", Bytes: 1 << 20}
 	Inventory     = Limit{What: "an inventory", Bytes: 16 << 20}
 	Source        = Limit{What: "a source file", Bytes: 16 << 20}
 	VersionFile   = Limit{What: "a version file", Bytes: 1 << 20}
@@ -48,6 +48,8 @@ const (
 	Expanded = 100_000
 	// Entries is how many entries a mapping or a list in YAML may have.
 	Entries = 5000
+	// Line is how many bytes a line of YAML may have.
+	Line = 8 << 10
 	// ArchiveEntries is how many entries an archive may have.
 	ArchiveEntries = 200_000
 )
