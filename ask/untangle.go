@@ -18,7 +18,7 @@ import (
 func NewUntangle(goal string, k *conflict.Explanation, blocked []string, ways []conflict.WayOut, place func(solve.Demand) string) doc.Untangle {
 	answer := doc.Untangle{Schema: "molt/untangle/1", Goal: goal, Contested: []doc.Contest{}, Blocked: append([]string{}, blocked...), Ways: []doc.Way{}}
 	if k != nil {
-		answer.Tangles = k.Tangles
+		answer.Tangles, answer.More = k.Tangles, k.More
 		for _, c := range k.Contested {
 			answer.Contested = append(answer.Contested, newContest(c, place))
 		}

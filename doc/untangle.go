@@ -7,7 +7,8 @@ type Untangle struct {
 	Schema    string    `json:"schema"`
 	Goal      string    `json:"goal"` // "" when it is the manifest that does not resolve
 	Resolves  bool      `json:"resolves"`
-	Tangles   int       `json:"tangles"` // how many were found that share no demand
+	Tangles   int       `json:"tangles"`        // how many were found that share no demand
+	More      int       `json:"more,omitempty"` // demands that are left out, since there are too many
 	Contested []Contest `json:"contested"`
 	Blocked   []string  `json:"blocked"` // packages of which no release is compatible with the goal
 	Ways      []Way     `json:"ways"`

@@ -17,6 +17,7 @@ import (
 type Explanation struct {
 	Contested []Contest
 	Tangles   int // how many tangles there are that share no demand
+	More      int // demands that are left out, since there are too many
 }
 
 // A Contest is a package on which demands exclude each other, or one that nothing can serve.
@@ -44,6 +45,7 @@ func Explain(ctx context.Context, source universe.Source, app project.Applicatio
 		}
 		k.Contested = append(k.Contested, contested...)
 		k.Tangles++
+		k.More += one.More
 	}
 	return k, nil
 }
@@ -73,6 +75,9 @@ func contests(ctx context.Context, source universe.Source, t *solve.Tangle) ([]C
 	return contested, nil
 }
 
+// mostRuns is how many runs of releases are named of one demand.
+const mostRuns = 8
+
 // nothing is how an empty set of releases is described.
 var nothing = version.List{}.Describe(version.Set{})
 
@@ -88,7 +93,7 @@ func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d sol
 		side.Admits = ""
 	case p != nil:
 		set, _ := p.Admit(d.Constraint) // what cannot be read admits nothing
-		side.Admits = p.Versions().Describe(set)
+		side.Admits = p.Versions().Brief(set, mostRuns)
 	}
 	if d.By == "" {
 		return side, nil
@@ -124,7 +129,7 @@ func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d sol
 			asks.Add(i)
 		}
 	}
-	side.Releases = by.Versions().Describe(asks)
+	side.Releases = by.Versions().Brief(asks, mostRuns)
 	return side, nil
 }
 

@@ -226,6 +226,11 @@ func (s *solver) expand(e *edge, w int) error {
 		return nil
 	}
 	s.hint(p, w)
+	if s.problem.Tenancy == Nested {
+		if unserved, err := s.stateUnserved(e, p, w); err != nil || unserved {
+			return err
+		}
+	}
 	if !p.peerless {
 		for k := range p.Peers(w) {
 			if err := s.statePeer(e, p, w, k); err != nil {
@@ -256,6 +261,35 @@ func (s *solver) expand(e *edge, w int) error {
 	s.leadsTo(e, w, i.id)
 	s.link(noReason, nil, e, w, i)
 	return nil
+}
+
+// stateUnserved looks whether a release needs something of which no release is published that will do. Then no context makes a difference: the clause is
+// about every release of the package that makes the same demand, and these need not be tried one by one. It reports whether there is such a need.
+func (s *solver) stateUnserved(e *edge, p *pkg, w int) (bool, error) {
+	if s.partRoots != nil {
+		return false, nil
+	}
+	needs := p.Needs(w)
+	for k := range needs {
+		d := &needs[k]
+		if d.Optional || d.Foreign || s.global(d.As) || s.leavesNeed(p, d) {
+			continue
+		}
+		q := s.demanded(d)
+		if q == nil {
+			var err error
+			if q, err = s.load(d.Package); err != nil {
+				return false, err
+			}
+		}
+		if !s.sets.empty(int32(q.n), s.admitted(q, d.Text, false)) {
+			continue
+		}
+		cause := s.cause(origin{pkg: p.id, w: int32(w), k: int32(k)})
+		s.add(cause, term{e.v, s.unlike(p, p.MakingNeed(w, k))})
+		return true, nil
+	}
+	return false, nil
 }
 
 // statePeer adds the clauses of one peer demand, for all releases of the package that make it.

@@ -50,6 +50,8 @@ func (d Demand) String() string {
 // A Tangle is a minimal set of demands that cannot all hold: without any one of them there is a resolution.
 type Tangle struct {
 	Demands []Demand // sorted: declared ones first, then by who asks and for what
+	// More is how many demands are left out, 0 for none: where there are very many, nobody reads them, and they were not tried one by one.
+	More int
 	// Others are further tangles, found by leaving out the demands of those before: no two share one. There may be more
 	// that do.
 	Others []*Tangle
@@ -59,6 +61,9 @@ func (t *Tangle) Error() string {
 	lines := []string{"these demands cannot all hold:"}
 	for _, d := range t.Demands {
 		lines = append(lines, "  "+d.String())
+	}
+	if t.More > 0 {
+		lines = append(lines, fmt.Sprintf("  and %d more like these", t.More))
 	}
 	return strings.Join(lines, "\n")
 }
@@ -157,7 +162,7 @@ func tangles(ctx context.Context, source universe.Source, p Problem, proof []Dem
 		return err
 	}
 	without := map[Demand]bool{}
-	for t := first; len(first.Others) < mostTangles-1; {
+	for t := first; t.More == 0 && len(first.Others) < mostTangles-1; {
 		for _, d := range t.Demands {
 			without[d] = true
 		}
@@ -177,8 +182,29 @@ func tangles(ctx context.Context, source universe.Source, p Problem, proof []Dem
 // demands are tried last, so that what remains reaches as near to the manifest as it can. Peers make the matter
 // peculiar: a need that goes can let a peer be seen that was hidden, so a demand that was needed in a larger set may
 // not be in a smaller one, and after every success all are tried again.
+//
+// Nobody reads a tangle of very many demands, and to look at each of them again takes a search: such a one is only made smaller by halves, as long as a
+// half will do.
 func minimize(ctx context.Context, source universe.Source, p Problem, proof []Demand) (*Tangle, error) {
 	slices.SortStableFunc(proof, func(a, b Demand) int { return cmp.Compare(b.Kind, a.Kind) })
+	for len(proof) > mostMinimized {
+		half := map[Demand]bool{}
+		for i, d := range proof {
+			half[d] = i >= len(proof)/2 || d.Kind == Declared
+		}
+		r, smaller, err := search(ctx, source, p, &focus{only: half})
+		if err != nil {
+			return nil, err
+		}
+		if r != nil {
+			t := asTangle(proof)
+			if n := len(t.Demands) - mostShown; n > 0 {
+				t.Demands, t.More = t.Demands[:mostShown], n
+			}
+			return t, nil
+		}
+		proof = slices.DeleteFunc(proof, func(d Demand) bool { return !half[d] || !slices.Contains(smaller, d) })
+	}
 	for k, kept := 0, 0; kept < len(proof); k = (k + 1) % len(proof) {
 		only := map[Demand]bool{}
 		for _, d := range proof {
@@ -198,11 +224,22 @@ func minimize(ctx context.Context, source universe.Source, p Problem, proof []De
 			break
 		}
 	}
-	t := &Tangle{Demands: proof}
+	return asTangle(proof), nil
+}
+
+// mostMinimized is how many demands a tangle may have of which each was tried, and mostShown how many of a larger one are left.
+const (
+	mostMinimized = 400
+	mostShown     = 20
+)
+
+// asTangle makes a tangle of demands.
+func asTangle(demands []Demand) *Tangle {
+	t := &Tangle{Demands: demands}
 	slices.SortFunc(t.Demands, func(a, b Demand) int {
 		return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.By, b.By), cmp.Compare(a.As, b.As), cmp.Compare(a.Constraint, b.Constraint))
 	})
-	return t, nil
+	return t
 }
 
 // A focus restricts a search to some of the demands. A nil focus takes all into account.

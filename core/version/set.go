@@ -1,6 +1,7 @@
 package version
 
 import (
+	"fmt"
 	"iter"
 	"math/bits"
 	"slices"
@@ -29,7 +30,19 @@ func (l List) Index(text string) int {
 
 // Describe prints a set over the list for people, as runs of neighbouring releases: "1.2.0 … 1.4.1, 2.0.0".
 // Prereleases that stand between two admitted releases do not break a run.
-func (l List) Describe(s Set) string {
+func (l List) Describe(s Set) string { return strings.Join(l.runs(s), ", ") }
+
+// Brief is Describe with a limit: beyond so many runs it says how many more releases there are.
+func (l List) Brief(s Set, most int) string {
+	runs := l.runs(s)
+	if len(runs) <= most {
+		return strings.Join(runs, ", ")
+	}
+	return fmt.Sprintf("%s and others, %d releases in all", strings.Join(runs[:most], ", "), s.Count())
+}
+
+// runs lists the runs of neighbouring releases; "none" for an empty set.
+func (l List) runs(s Set) []string {
 	var runs []string
 	first, last := -1, -1
 	flush := func() {
@@ -55,9 +68,9 @@ func (l List) Describe(s Set) string {
 	}
 	flush()
 	if runs == nil {
-		return "none"
+		return []string{"none"}
 	}
-	return strings.Join(runs, ", ")
+	return runs
 }
 
 // A Set is a set of positions in one List, a bit a release. The zero Set is the empty set over an empty list. Sets

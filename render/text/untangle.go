@@ -35,6 +35,10 @@ func (p *Page) Untangle(answer doc.Untangle) {
 		}
 		p.contest(c)
 	}
+	if answer.More > 0 {
+		p.Line("")
+		p.Line("So it is with %s.", render.Count(answer.More, "more demand"))
+	}
 	for i, r := range answer.Remarks {
 		if i == 0 {
 			p.Line("")
