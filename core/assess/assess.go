@@ -134,7 +134,7 @@ func (a *Question) Assess() (*Assessment, error) {
 }
 
 // InSight returns the question with the surroundings in which standings are judged. It collects the releases that each declared
-// package may choose from: any usable one, a held package its own. Packages that are compatible with no release of the goal, and
+// package may choose from: any usable one that is not before the locked one, since nothing goes back unasked; a held package its own. Packages that are compatible with no release of the goal, and
 // packages that retire, are left out. With the question comes a sample resolution of all of them with the goal, or nil; then packages
 // are judged with the framework alone.
 func (q *Question) InSight() (*Question, *solve.Resolution, error) {
@@ -147,7 +147,7 @@ func (q *Question) InSight() (*Question, *solve.Resolution, error) {
 		if err != nil {
 			return nil, nil, err
 		}
-		all := Texts(p, a.choosable(name, p, a.Locked(name)))
+		all := Texts(p, ahead(p, a.choosable(name, p, a.Locked(name)), a.Locked(name)))
 		some := a.Towards(name, p, all, target)
 		gone := a.RetirementOf(p)
 		if len(some) > 0 && (gone == nil || gone.Kind == project.Abandoned) { // an abandoned package stays: nothing replaces it
@@ -193,6 +193,18 @@ func (q *Question) InSight() (*Question, *solve.Resolution, error) {
 	}
 	a.Together = together
 	return a, whole, err
+}
+
+// ahead returns those of some releases that are not before a locked one.
+func ahead(p *universe.Package, releases version.Set, locked string) version.Set {
+	at := p.Index(locked)
+	out := version.NewSet(p.Len())
+	for i := range releases.All() {
+		if i >= at {
+			out.Add(i)
+		}
+	}
+	return out
 }
 
 // SideBySide does something for each of the first n numbers, several at a time. It returns the error of the first of them.

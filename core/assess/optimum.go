@@ -189,10 +189,10 @@ func (a *Question) Scopes(p *universe.Package, s project.Draft, name string) (in
 	case slices.Contains(a.App.Held, name):
 		return []string{current}, []string{current}
 	}
-	all = slices.DeleteFunc(all, func(v string) bool { return p.Index(v) < at }) // nothing goes back
+	all = slices.DeleteFunc(all, func(v string) bool { return p.Index(v) < at || p.Index(v) > at && !a.Under(name, p, p.Index(v)) }) // nothing goes back
 	step := version.NewSet(p.Len())
 	for i := range a.Usable(p, current).All() {
-		if i == at || i > at && !a.App.Breaking(name, p.Version(at), p.Version(i)) {
+		if i == at || i > at && a.Under(name, p, i) && !a.App.Breaking(name, p.Version(at), p.Version(i)) {
 			step.Add(i)
 		}
 	}

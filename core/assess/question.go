@@ -33,6 +33,7 @@ type Question struct {
 	meant        []string          // the releases of the goal
 	sample       *solve.Resolution // one with the goal and all of othersAtGoal; nil when there is none
 	Together     Choice            // those that should go with the goal together
+	ceilings     map[string]string // releases above which packages do not go; see Below
 }
 
 // Briefly returns the question when standings alone are asked for: the first and the newest release that would do are not worked out.
@@ -40,6 +41,19 @@ func (a *Question) Briefly() *Question {
 	other := *a
 	other.brief = true
 	return &other
+}
+
+// Below returns the question when some declared packages do not go above given releases; nil for no such limits.
+func (a *Question) Below(ceilings map[string]string) *Question {
+	other := *a
+	other.ceilings = ceilings
+	return &other
+}
+
+// Under reports whether a release of a declared package is not above its ceiling.
+func (a *Question) Under(name string, p *universe.Package, i int) bool {
+	limit, limited := a.ceilings[name]
+	return !limited || i <= p.Index(limit)
 }
 
 // Deployed returns the question as seen with what is deployed: releases that this does not suit are hidden.

@@ -92,10 +92,13 @@ func (p *planner) bridgeWithin(h hop, family, retired []string, c assess.Choice)
 				return false, err
 			}
 			if other != nil && !p.visited[releasesKey(family, to)] {
-				return p.familyStage(BridgeStage, p.freeID("bridge-"+slug(family[0])), strings.Join(family, ", ")+" ahead of "+p.Goal.Name+" "+h.major, to,
+				added, err := p.familyStage(BridgeStage, p.freeID("bridge-"+slug(family[0])), strings.Join(family, ", ")+" ahead of "+p.Goal.Name+" "+h.major, to,
 					func(string) string {
 						return fmt.Sprintf("is compatible with %s %s and with %s", p.Goal.Name, current, h.major)
 					})
+				if err != nil || added || !p.closes {
+					return added, err
+				}
 			}
 			c[family[0]] = slices.DeleteFunc(slices.Clone(c[family[0]]), func(v string) bool { return v == to[family[0]] })
 		}

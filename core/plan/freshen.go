@@ -30,12 +30,18 @@ func (p *planner) freshen(kind StageKind, most version.Jump) error {
 	if most > p.cut.most() {
 		return nil
 	}
+	_, err := p.under(func() (bool, error) { return p.fresher(kind, most) })
+	return err
+}
+
+// fresher makes that stage under the ceilings that hold. It reports whether it could, also when there is nothing to move.
+func (p *planner) fresher(kind StageKind, most version.Jump) (bool, error) {
 	c := p.exact(p.now)
 	moving := map[string]bool{}
 	for _, name := range p.Names() {
 		pkg, err := p.Pkg(name)
 		if err != nil {
-			return err
+			return false, err
 		}
 		current := project.VersionOf(p.now.Locked, name)
 		at := pkg.Index(current)
@@ -47,7 +53,7 @@ func (p *planner) freshen(kind StageKind, most version.Jump) error {
 		for i := range p.Usable(pkg, current).All() {
 			r := pkg.About(i)
 			jump := p.App.Scheme.Jump(here, r.Version)
-			if i == at || i > at && jump <= most && !p.App.Breaking(name, here, r.Version) && r.Deprecated == "" && !r.Version.Prerelease() {
+			if i == at || i > at && p.Under(name, pkg, i) && jump <= most && !p.App.Breaking(name, here, r.Version) && r.Deprecated == "" && !r.Version.Prerelease() {
 				fresh = append(fresh, r.Version.String())
 			}
 		}
@@ -58,11 +64,10 @@ func (p *planner) freshen(kind StageKind, most version.Jump) error {
 	}
 	r, _, err := p.Solve(c, assess.KeepExcept(p.now.Locked, moving))
 	if err != nil || r == nil {
-		return err
+		return false, err
 	}
-	_, err = p.stage(kind, string(kind), fmt.Sprintf("all %s releases, together", kind), versionsOf(r, p.Names()),
+	return p.stage(kind, string(kind), fmt.Sprintf("all %s releases, together", kind), versionsOf(r, p.Names()),
 		func(string) string { return fmt.Sprintf("newest %s release", kind) })
-	return err
 }
 
 func versionsOf(r *solve.Resolution, names []string) map[string]string {

@@ -73,6 +73,10 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, re
 		p.now = before
 		return false, err
 	}
+	if open, err := p.open(next); err != nil || !open {
+		p.now, p.closes = before, err == nil
+		return false, err
+	}
 	st.Changes = append(st.Changes, removed...)
 	st.Optimum = best
 	if len(st.Changes) > 0 {

@@ -41,7 +41,7 @@ func (p *planner) hops() error {
 		if hop.advised && framework.Index(project.VersionOf(p.now.Locked, p.Goal.Name)) >= framework.Index(hop.releases[0]) {
 			continue // another stop led there already
 		}
-		done, err := p.hop(hop)
+		done, err := p.under(func() (bool, error) { return p.hop(hop) })
 		if err != nil {
 			return err
 		}
@@ -143,6 +143,7 @@ func (p *planner) alsoReached(final []string) bool {
 func (p *planner) hop(h hop) (bool, error) {
 	saved, stages := p.now.Clone(), slices.Clone(p.plan.Stages)
 	p.visited = map[string]bool{}
+	p.closes = false
 	undo := func(err error) (bool, error) {
 		p.now, p.plan.Stages = saved, stages
 		return false, err

@@ -42,6 +42,8 @@ type planner struct {
 	bridging         family           // the one that is being looked at
 	visited          map[string]bool  // where families that were bridged have stood since the hop began
 	closed           map[string]bool  // what opens found to have no resolution
+	destination      []string         // the releases of the goal, where it can be reached; nil where not
+	closes           bool             // the stage that was tried last would have closed the goal
 }
 
 // NewPlan makes the plan for some goals, of which the first is the framework's. Every stage in it was solved. When the
@@ -65,6 +67,17 @@ func NewPlan(ctx context.Context, source universe.Source, app project.Applicatio
 	for _, d := range app.Declared {
 		p.now.Lines[d.Line()] = d.Text
 	}
+	if assessment.Reachable {
+		framework, err := p.Pkg(a.Goal.Name)
+		if err != nil {
+			return nil, err
+		}
+		set, err := p.Target(framework)
+		if err != nil {
+			return nil, err
+		}
+		p.destination = assess.Texts(framework, set)
+	}
 	if !app.Current() {
 		p.plan.Stages = append(p.plan.Stages, Stage{ID: "baseline", Kind: BaselineStage, Title: "lock what the manifest asks for",
 			After: a.Base, Locked: project.MovesBetween(app.Locked, a.Base)})
@@ -74,6 +87,7 @@ func NewPlan(ctx context.Context, source universe.Source, app project.Applicatio
 			return nil, err
 		}
 	}
+	p.destination = nil // what comes after is another matter
 	if p.plan.Reachable {
 		p.plan.AtGoal = len(p.plan.Stages)
 		if err := p.tail(); err != nil {
@@ -115,11 +129,16 @@ func (p *planner) Solve(c assess.Choice, keep map[string][]string) (*solve.Resol
 // stage turns target versions into manifest changes, solves what the manifest then says, and adds the stage when that
 // works out. It reports whether it did; a stage that changes nothing is not added, and is no failure.
 func (p *planner) stage(kind StageKind, id, title string, to map[string]string, reason func(name string) string) (bool, error) {
+	p.closes = false
 	st, next, err := p.inStep(kind, id, title, to, reason)
 	if err != nil || st == nil {
 		return false, err
 	}
 	if len(st.Changes) > 0 {
+		if open, err := p.open(next); err != nil || !open {
+			p.closes = err == nil
+			return false, err
+		}
 		p.plan.Stages = append(p.plan.Stages, *st)
 		p.now = next
 	}

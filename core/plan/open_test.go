@@ -1,0 +1,191 @@
+package plan
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"strconv"
+	"strings"
+	"testing"
+
+	"molt/core/project"
+	"molt/core/project/projecttest"
+)
+
+// moves writes what the stages of a plan move, one after the other.
+func moves(p *Plan) string {
+	var stages []string
+	for _, st := range p.Stages {
+		var all []string
+		for _, c := range st.Changes {
+			all = append(all, c.Name+" "+c.To.Version)
+		}
+		stages = append(stages, st.ID+": "+strings.Join(all, ", "))
+	}
+	return fmt.Sprintf("%v; %s", p.Reachable, strings.Join(stages, "; "))
+}
+
+// TestNoStageClosesTheGoal: a later release may refuse what an earlier one accepts, and nothing goes back.
+func TestNoStageClosesTheGoal(t *testing.T) {
+	for _, test := range []struct{ name, goal, universe, want string }{
+		{"a patch", "2", `
+			app: hull@^1 a@^1
+			hull@1
+			hull@2
+			a@1.0.0: peer:hull@1||2
+			a@1.0.1: peer:hull@1`, "true; goal-2: hull 2.0.0"},
+		{"some of the minor releases", "2", `
+			app: hull@^1 a@^1 b@^1
+			hull@1
+			hull@2
+			a@1.0.0: peer:hull@1||2
+			a@1.1.0: peer:hull@1||2
+			a@1.2.0: peer:hull@1
+			b@1.0.0
+			b@1.1.0`, "true; minor: a 1.1.0, b 1.1.0; goal-2: hull 2.0.0"},
+		{"two that close it together", "2", `
+			app: hull@^1 a@^1 b@^1
+			hull@1
+			hull@2
+			x@1: peer:hull@1
+			x@2: peer:hull@2 peer:b@1.0.0
+			a@1.0.0: peer:hull@1||2
+			a@1.1.0: peer:hull@1||2 x@*
+			b@1.0.0: peer:hull@1||2
+			b@1.1.0: peer:hull@1||2`, "true; minor: a 1.1.0; goal-2: hull 2.0.0"},
+		{"a hop", "3", `
+			app: hull@^1 a@^1
+			hull@1
+			hull@2
+			hull@3
+			a@1.0.0: peer:hull@1
+			a@1.5.0: peer:hull@2||3
+			a@1.6.0: peer:hull@2`, "true; goal-2: hull 2.0.0, a 1.5.0; goal-3: hull 3.0.0"},
+		{"a bridge", "3", `
+			app: hull@^1 a@^1
+			hull@1
+			hull@2
+			hull@3
+			a@1.0.0: peer:hull@1
+			a@2.0.0: peer:hull@1||2||3
+			a@2.1.0: peer:hull@1||2`, "true; bridge-a: a 2.0.0; goal-2: hull 2.0.0; goal-3: hull 3.0.0"},
+		{"what can't be reached can't be closed", "2", `
+			app: hull@^1 a@^1 b@^1
+			hull@1
+			hull@2
+			a@1.0.0: peer:hull@1||2
+			a@1.0.1: peer:hull@1
+			b@1.0.0: peer:hull@1`, "false; patch: a 1.0.1"},
+		{"others do not go back either", "2", `
+			app: hull@^1 a@^1.1 b@^1.1
+			hull@1
+			hull@2
+			a@1.0.0: peer:hull@1||2
+			a@1.1.0: peer:hull@1||2 x@*
+			b@1.0.0: peer:hull@1||2
+			b@1.1.0: peer:hull@1||2 y@*
+			x@1: peer:hull@1
+			x@2: peer:hull@2 peer:b@1.0.0
+			y@1: peer:hull@1
+			y@2: peer:hull@2 peer:a@1.0.0`, "false; "},
+	} {
+		t.Run(test.name, func(t *testing.T) {
+			source, app := projecttest.Sketch(t, test.universe)
+			goal := project.Goal{Name: "hull", Constraint: test.goal}
+			p, err := NewPlan(context.Background(), source, app, []project.Goal{goal}, Cut{})
+			if err != nil {
+				t.Fatal(err)
+			}
+			before := p.Stages
+			p.Stages = p.Stages[:max(p.AtGoal, len(p.Stages)*btoi(!p.Reachable))]
+			if got := moves(p); got != test.want {
+				t.Errorf("%s\nwant %s\nwhole: %d stages", got, test.want, len(before))
+			}
+			if assessed, planned, untangle, _ := outcome(t, source, app, goal); assessed != untangle || assessed != p.Reachable || planned != p.Reachable && test.goal == "2" {
+				t.Errorf("reachable: assess %v, plan %v, in one leap %v, untangle %v", assessed, p.Reachable, planned, untangle)
+			}
+		})
+	}
+}
+
+func btoi(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// unsteady makes a history in which later releases may refuse what earlier ones accept: a framework of three majors, and packages with patch, minor and
+// major releases that say at random what they accept, of the framework and of one another.
+func unsteady(random *rand.Rand, packages int) string {
+	var b strings.Builder
+	b.WriteString("app: hull@^1")
+	for i := range packages {
+		fmt.Fprintf(&b, " p%d@^1.0", i)
+	}
+	b.WriteString("\nhull@1\nhull@1.1\nhull@2\nhull@2.1\nhull@3\n")
+	accepts := []string{"", "^1", "1||2", "1||2||3", "2||3", "^2", "^3", ">=1", "*", "1.0.x||2"}
+	for i := range packages {
+		for _, v := range []string{"1.0.0", "1.0.1", "1.1.0", "1.2.0", "2.0.0", "2.1.0"} {
+			if v != "1.0.0" && random.IntN(3) == 0 {
+				continue
+			}
+			says := accepts[random.IntN(len(accepts))]
+			if v == "1.0.0" {
+				says = accepts[random.IntN(4)]
+			}
+			fmt.Fprintf(&b, "p%d@%s:", i, v)
+			if says != "" {
+				fmt.Fprintf(&b, " peer:hull@%s", says)
+			}
+			if other := random.IntN(packages); other != i && v != "1.0.0" && random.IntN(4) == 0 {
+				fmt.Fprintf(&b, " peer:p%d@%s", other, []string{"1.0.0", "^1", ">=1.1", "^2", "*"}[random.IntN(5)])
+			}
+			b.WriteString("\n")
+		}
+	}
+	return b.String()
+}
+
+// TestUnsteadyHistories: in such histories assess, plan (by hops and in one leap) and untangle give one answer, no stage moves anything back, and a plan
+// that reaches its goal is finished there: made again at its end it has no stage to do.
+func TestUnsteadyHistories(t *testing.T) {
+	count, reachable := 150, 0
+	if n, err := strconv.Atoi(os.Getenv("MOLT_SEEDS")); err == nil {
+		count = n
+	}
+	for seed := range count {
+		random := rand.New(rand.NewPCG(uint64(seed), 77))
+		text := unsteady(random, 2+random.IntN(7)*(1+seed%30/29))
+		source, app := projecttest.Sketch(t, text)
+		if app.Locked == nil {
+			continue
+		}
+		goal := project.Goal{Name: "hull", Constraint: []string{"2", "3"}[random.IntN(2)]}
+		assessed, leap, untangle, _ := outcome(t, source, app, goal)
+		p, err := NewPlan(context.Background(), source, app, []project.Goal{goal}, Cut{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if assessed != leap || assessed != untangle || assessed != p.Reachable {
+			t.Fatalf("universe %d: %s can be reached says assess %v, plan in one leap %v, plan by hops %v, untangle %v\n%s\n%s", seed, goal, assessed, leap, p.Reachable, untangle, moves(p), text)
+		}
+		before := app.Locked
+		for _, st := range p.Stages {
+			for _, c := range st.Changes {
+				pkg, _ := source.Package(context.Background(), c.Name)
+				if pkg.Index(c.To.Version) < pkg.Index(project.VersionOf(before, c.Name)) {
+					t.Fatalf("universe %d: stage %s moves %s back to %s\n%s", seed, st.ID, c.Name, c.To.Version, text)
+				}
+			}
+			before = st.After
+		}
+		if p.Reachable {
+			reachable++
+		}
+	}
+	if reachable < count/8 {
+		t.Errorf("%d of %d are reachable: the universes are too tame", reachable, count)
+	}
+}
