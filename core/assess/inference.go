@@ -194,11 +194,15 @@ func (a *Question) sentences(p, framework *universe.Package, i *inference) (earl
 //
 // Three things take it away. A later release claims to be for one of the wanted, and this one does not. The later releases end before the wanted:
 // whoever came to know the framework's new major excluded it. Or
-// the release is silent, and the first that accepts them came after a breaking move: support began there. Nothing is inferred
-// against the framework in use, with which a release of the application works, nor against packages that people trust.
+// the release is silent, and the first that accepts them came after a breaking move: support began there. Of the framework in use the first tells
+// nothing, nor does the third where the release in use is silent too: that works, and nothing is inferred against it. Nor is anything against packages that people trust.
 func (a *Question) infer(p, framework *universe.Package, at int, wanted version.Set) *inference {
 	declared := a.declaredAs(p.Name)
-	if at < 0 || declared == "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, declared) || a.reached(framework, wanted) {
+	if at < 0 || declared == "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, declared) {
+		return nil
+	}
+	reached := a.reached(framework, wanted)
+	if reached && at <= p.Index(a.Locked(declared)) {
 		return nil
 	}
 	statements := a.statements(p, framework)
@@ -209,7 +213,7 @@ func (a *Question) infer(p, framework *universe.Package, at int, wanted version.
 	if own.named.Meets(wanted) {
 		return nil
 	}
-	for i := at + 1; i < len(statements.all); i++ {
+	for i := at + 1; i < len(statements.all) && !reached; i++ {
 		if statements.all[i].named.Meets(wanted) && !p.Version(i).Prerelease() && !p.Deprecated(i) && statements.all[i].admits.Meets(wanted) {
 			return &inference{at, i, true} // its authors name what is wanted from there on
 		}
@@ -230,10 +234,16 @@ func (a *Question) infer(p, framework *universe.Package, at int, wanted version.
 		return nil
 	case first < 0 && end < wanted.Min():
 		return &inference{at, last, false}
-	case first >= 0 && len(own.demands) == 0 && a.App.Breaking(declared, p.Version(at), p.Version(first)):
+	case first >= 0 && len(own.demands) == 0 && !(reached && a.silent(p, statements)) && a.App.Breaking(declared, p.Version(at), p.Version(first)):
 		return &inference{at, first, true}
 	}
 	return nil
+}
+
+// silent reports whether the release in use states nothing about the framework, which it works with all the same.
+func (a *Question) silent(p *universe.Package, all *statements) bool {
+	at := p.Index(a.Locked(a.declaredAs(p.Name)))
+	return at >= 0 && len(all.all[at].demands) == 0
 }
 
 // sentence says what a release states about the framework.

@@ -36,6 +36,10 @@ func (p *planner) freshen(kind StageKind, most version.Jump) error {
 
 // fresher makes that stage under the ceilings that hold. It reports whether it could, also when there is nothing to move.
 func (p *planner) fresher(kind StageKind, most version.Jump) (bool, error) {
+	standing, err := p.standingAt()
+	if err != nil {
+		return false, err
+	}
 	c := p.exact(p.now)
 	moving := map[string]bool{}
 	for _, name := range p.Names() {
@@ -56,6 +60,9 @@ func (p *planner) fresher(kind StageKind, most version.Jump) (bool, error) {
 			if i == at || i > at && p.Under(name, pkg, i) && jump <= most && !p.App.Breaking(name, here, r.Version) && r.Deprecated == "" && !r.Version.Prerelease() {
 				fresh = append(fresh, r.Version.String())
 			}
+		}
+		if name != p.Goal.Name { // what is in use stays possible, whatever it says
+			fresh = append([]string{current}, p.Towards(name, pkg, fresh[1:], standing)...)
 		}
 		c[name] = fresh
 		if len(fresh) > 1 {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -181,11 +182,73 @@ func TestUnsteadyHistories(t *testing.T) {
 			}
 			before = st.After
 		}
-		if p.Reachable {
-			reachable++
+		if !p.Reachable {
+			continue
+		}
+		reachable++
+		if len(p.Stages) == 0 {
+			continue
+		}
+		again, err := NewPlan(context.Background(), source, ended(app, p), []project.Goal{goal}, Cut{})
+		if err != nil || len(again.Stages) > 0 {
+			t.Fatalf("universe %d: made again at its end, the plan has %s, %v\nat first %s\n%s", seed, moves(again), err, moves(p), text)
+		}
+		for _, b := range p.Behind {
+			if strings.Contains(b.Why, "plan again") {
+				t.Fatalf("universe %d: %+v\n%s\n%s", seed, b, moves(p), text)
+			}
 		}
 	}
 	if reachable < count/8 {
 		t.Errorf("%d of %d are reachable: the universes are too tame", reachable, count)
+	}
+}
+
+// ended is the application as the last stage of a plan leaves it.
+func ended(app project.Application, p *Plan) project.Application {
+	app.Declared = slices.Clone(app.Declared)
+	for _, st := range p.Stages {
+		for _, c := range st.Changes {
+			app.Declared = slices.DeleteFunc(app.Declared, func(d project.Declared) bool { return d.As == c.Name && c.To == (project.Point{}) })
+			for i := range app.Declared {
+				if d := &app.Declared[i]; d.As == c.Name && d.Group == c.Group {
+					d.Text = c.To.Constraint
+				}
+			}
+		}
+		app.Locked = st.After
+	}
+	return app
+}
+
+// TestTailLeavesNothingBehind: what has no later major moves within its own where another needs that, and a line that admits the newest is no reason to
+// stay.
+func TestTailLeavesNothingBehind(t *testing.T) {
+	for _, test := range []struct{ universe, want string }{
+		{`
+			app: hull@^1 lamp@^1 keel@^1
+			hull@1
+			hull@2
+			lamp@1
+			lamp@2
+			keel@1.0: peer:lamp@1
+			keel@1.1: peer:lamp@2`, "true; goal-2: hull 2.0.0; after-lamp: lamp 2.0.0, keel 1.1.0"},
+		{`
+			app: hull@^1 x@>=1 y@^1
+			hull@1
+			hull@2
+			x@1
+			x@2
+			y@1
+			y@2: peer:x@2`, "true; goal-2: hull 2.0.0; after-x: x 2.0.0; after-y: y 2.0.0"},
+	} {
+		source, app := projecttest.Sketch(t, test.universe)
+		p, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}}, Cut{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := moves(p); got != test.want || len(p.Behind) > 0 {
+			t.Errorf("%s, behind %+v\nwant %s", got, p.Behind, test.want)
+		}
 	}
 }

@@ -21,10 +21,14 @@ type Behind struct{ Name, At, Newest, Why string }
 // joint optimum (as few packages as can be are left behind) and cut into the smallest groups that resolve; then what retires. What
 // stays behind is listed with its reason.
 func (p *planner) tail() error {
-	if err := p.tailMinor(); err != nil {
-		return err
-	}
-	if p.cut.most() >= version.Major {
+	for stages := -1; stages < len(p.plan.Stages); { // a move may open another; nothing goes back, so this ends
+		stages = len(p.plan.Stages)
+		if err := p.tailMinor(); err != nil {
+			return err
+		}
+		if p.cut.most() < version.Major {
+			break
+		}
 		t, err := p.targets()
 		if err != nil {
 			return err
@@ -117,8 +121,7 @@ func (p *planner) standingAt() ([]string, error) {
 }
 
 // targets finds where the breaking moves lead that are possible together: one optimum over all of them, in which the fewest packages stay
-// before their newest major, and then the fewest majors are missed. Moves that the lines of the manifest admit anyway are left to
-// whoever locks anew.
+// before their newest major, and then the fewest majors are missed. A package that has no later major may move within its own, for others to move.
 func (p *planner) targets() (map[string]string, error) {
 	later, err := p.newer(func(string, version.Version, version.Version) bool { return true })
 	if err != nil {
@@ -136,11 +139,12 @@ func (p *planner) targets() (map[string]string, error) {
 		}
 		now := pkg.Known(project.VersionOf(p.now.Locked, name)).Version
 		lines := p.lines(name, pkg, later[name])
-		if !p.App.Breaking(name, now, lines[len(lines)-1][0]) {
-			continue // no later major, and minors have moved already
-		}
 		all := append([]string{now.String()}, later[name]...)
-		c[name], moving[name] = all, true
+		c[name] = all
+		if !p.App.Breaking(name, now, lines[len(lines)-1][0]) {
+			continue // no later major: it stays unless another needs it newer
+		}
+		moving[name] = true
 		for i, line := range lines {
 			from := slices.Index(all, line[0].String())
 			o := &missed
@@ -160,13 +164,13 @@ func (p *planner) targets() (map[string]string, error) {
 		return nil, err
 	}
 	to := map[string]string{}
-	for name := range moving {
+	for name := range later {
 		pkg, err := p.Pkg(name)
 		if err != nil {
 			return nil, err
 		}
 		v := project.VersionOf(best.Resolution, name)
-		if r := pkg.Known(v); r != nil && v != project.VersionOf(p.now.Locked, name) && !p.Admitted(pkg, p.now, name).Has(pkg.Index(v)) {
+		if r := pkg.Known(v); r != nil && v != project.VersionOf(p.now.Locked, name) {
 			to[name] = v
 		}
 	}
@@ -441,14 +445,33 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 		c[other] = append(slices.Clone(c[other]), versions...)
 	}
 	c[name] = own
-	tangle, err := solve.Refute(p.Ctx, p.Source, p.Problem(c, p.now.Locked.Versions()))
+	problem := p.Problem(c, p.now.Locked.Versions())
+	tangle, err := solve.Refute(p.Ctx, p.Source, problem)
 	if err != nil {
 		return "", err
 	}
 	if tangle == nil {
-		return "others would have to stay behind for it", nil
+		return p.onlyWith(name, problem)
 	}
 	return p.shortest(tangle, pkg.Name, newest.Version.String()), nil
+}
+
+// onlyWith says with which others a package could get to a release, where a problem that has it there has a resolution and the plan has no such stage.
+func (p *planner) onlyWith(name string, problem solve.Problem) (string, error) {
+	r, _, err := solve.Try(p.Ctx, p.Source, problem)
+	if err != nil {
+		return "", err
+	}
+	var others []string
+	for _, other := range p.Names() {
+		if v := project.VersionOf(r, other); other != name && v != "" && v != project.VersionOf(p.now.Locked, other) {
+			others = append(others, other+" "+v)
+		}
+	}
+	if others == nil {
+		return "it could go, and other moves came first; plan again", nil
+	}
+	return "it could go with " + strings.Join(others, ", ") + ", and other moves came first; plan again", nil
 }
 
 // shortest tells of a tangle the demand that says most: one on the package by another, else what the package itself asks for.
