@@ -270,15 +270,27 @@ func (a *Question) following(source universe.Source) universe.Source {
 		if err != nil || other == nil || other.Len() == 0 {
 			return p, err
 		}
-		newest := other.Version(other.Len() - 1)
 		stays := func(v version.Version) bool { return slices.Contains(locked[p.Name], v.String()) }
+		declared := a.Declaration(about).As != ""
 		p = p.Only(func(i int) bool {
 			v := p.Version(i)
-			return stays(v) || a.firstOfMajor(other, v) != nil || !a.pastMajor(v, newest)
+			if stays(v) {
+				return true
+			}
+			if !declared { // nobody chooses its release, so it is taken to stay in its major
+				return slices.ContainsFunc(locked[about], func(text string) bool {
+					at := other.Known(text)
+					return at != nil && !a.pastMajor(v, at.Version)
+				})
+			}
+			return a.firstFromMajor(other, v) != nil
 		})
+		if !declared {
+			return p, nil
+		}
 		return p.Rewritten(nil, func(i int, all []universe.Demand) []universe.Demand {
 			v := p.Version(i)
-			from := a.firstOfMajor(other, v)
+			from := a.firstFromMajor(other, v)
 			if from == nil || stays(v) {
 				return all
 			}
@@ -287,10 +299,10 @@ func (a *Question) following(source universe.Source) universe.Source {
 	})
 }
 
-// firstOfMajor returns the first release of a package in the major that a version of another one names; nil where there is none.
-func (a *Question) firstOfMajor(p *universe.Package, v version.Version) version.Version {
+// firstFromMajor returns the first release of a package from the major on that a version of another one names; nil where there is none.
+func (a *Question) firstFromMajor(p *universe.Package, v version.Version) version.Version {
 	for i := range p.Len() {
-		if r := p.Version(i); a.App.Scheme.Major(r) == a.App.Scheme.Major(v) && !r.Prerelease() {
+		if r := p.Version(i); !a.pastMajor(v, r) && !r.Prerelease() {
 			return r
 		}
 	}

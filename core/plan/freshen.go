@@ -2,6 +2,7 @@ package plan
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 
 	"molt/core/assess"
@@ -69,12 +70,52 @@ func (p *planner) fresher(kind StageKind, most version.Jump) (bool, error) {
 			moving[name] = true
 		}
 	}
-	r, _, err := p.Solve(c, assess.KeepExcept(p.now.Locked, moving))
+	r, err := p.inStepWithFramework(c, moving)
 	if err != nil || r == nil {
 		return false, err
 	}
 	return p.stage(kind, string(kind), fmt.Sprintf("all %s releases, together", kind), versionsOf(r, p.Names()),
 		func(string) string { return fmt.Sprintf("newest %s release", kind) })
+}
+
+// inStepWithFramework solves a choice with the framework's own packages, which share its numbers, at the framework's number wherever they stand at it now:
+// they move neither before nor after it. Of the framework's releases it tries the newest first.
+func (p *planner) inStepWithFramework(c assess.Choice, moving map[string]bool) (*solve.Resolution, error) {
+	keep := assess.KeepExcept(p.now.Locked, moving)
+	at := project.VersionOf(p.now.Locked, p.Goal.Name)
+	own := slices.DeleteFunc(p.Names(), func(name string) bool {
+		return name == p.Goal.Name || !p.Owned(name) || project.VersionOf(p.now.Locked, name) != at || len(c[name]) == 0
+	})
+	if len(own) == 0 || len(c[p.Goal.Name]) == 0 {
+		r, _, err := p.Solve(c, keep)
+		return r, err
+	}
+	for _, v := range slices.Backward(c[p.Goal.Name]) {
+		one := maps.Clone(c)
+		one[p.Goal.Name] = []string{v}
+		there := true
+		for _, name := range own {
+			pkg, err := p.Pkg(name)
+			if err != nil {
+				return nil, err
+			}
+			switch {
+			case slices.Contains(c[name], v):
+				one[name] = []string{v}
+			case v == at || pkg.Index(v) < 0: // it has no release of that number
+				one[name] = []string{project.VersionOf(p.now.Locked, name)}
+			default:
+				there = false
+			}
+		}
+		if !there {
+			continue
+		}
+		if r, _, err := p.Solve(one, keep); err != nil || r != nil {
+			return r, err
+		}
+	}
+	return nil, nil
 }
 
 func versionsOf(r *solve.Resolution, names []string) map[string]string {

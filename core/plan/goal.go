@@ -51,6 +51,9 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, re
 		if d, v := p.tied(name, to); v != "" {
 			return fmt.Sprintf("asks for %s %s, which moves to %s", d.As, d.Text, v)
 		}
+		if p.Owned(name) {
+			return fmt.Sprintf("it shares the numbers of %s, and moves with it", p.Goal.Name)
+		}
 		if by, d := p.excluded(name, r); by != "" {
 			return fmt.Sprintf("%s asks for %s %s", by, d.As, d.Text)
 		}

@@ -79,6 +79,9 @@ func (p *planner) newer(fits func(name string, from, to version.Version) bool) (
 		if name == p.Goal.Name || p.now.Gone[name] || slices.Contains(p.App.Held, name) || p.assessed[name].Standing == project.Retires {
 			continue
 		}
+		if v := project.VersionOf(p.now.Locked, name); p.Owned(name) && v == project.VersionOf(p.now.Locked, p.Goal.Name) {
+			continue // it moves with the framework
+		}
 		pkg, err := p.Pkg(name)
 		if err != nil {
 			return nil, err
