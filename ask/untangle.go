@@ -132,10 +132,14 @@ func (s *Session) untangledManifest(tangle *solve.Tangle) (doc.Untangle, []confl
 		return doc.Untangle{}, nil, err
 	}
 	ways, err := conflict.WaysOut(s.ctx, s.Source, s.App.Application(), tangle)
-	if err != nil {
+	var undecided *solve.UndecidedError
+	if err != nil && !errors.As(err, &undecided) {
 		return doc.Untangle{}, nil, err
 	}
 	answer := NewUntangle("", explained, nil, ways, s.App.Place)
+	if undecided != nil {
+		answer.Remarks = append(answer.Remarks, "not every way out was tried: "+undecided.Error())
+	}
 	err = s.remark(&answer)
 	return answer, ways, err
 }

@@ -59,10 +59,12 @@ func (c *call) finish(err error) int {
 	var changed *ecosystem.IntegrityError
 	var command *commandError
 	var origin *ecosystem.OriginError
+	var held *project.HeldError
+	var bare *solve.Tangle
 	switch {
 	case errors.As(err, &command):
 		return command.code
-	case errors.Is(err, solve.ErrEndless), errors.As(err, &changed), errors.As(err, &origin):
+	case errors.Is(err, solve.ErrEndless), errors.As(err, &changed), errors.As(err, &origin), errors.As(err, &held), errors.As(err, &bare):
 		return c.fail(err, exitAttention)
 	case wrongInput(err):
 		return c.fail(err, exitUsage)

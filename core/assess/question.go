@@ -268,6 +268,9 @@ func AskOne(ctx context.Context, source universe.Source, app project.Application
 		return nil, &project.GoalError{Goal: a.Goal, Reason: fmt.Sprintf("it is older than what is in use, %s; molt back and molt want lead back", a.Locked(goal.Name))}
 	}
 	a.meant = Texts(p, set)
+	if slices.Contains(app.Held, goal.Name) && !slices.Contains(a.meant, a.Locked(goal.Name)) {
+		return nil, &project.HeldError{Name: goal.Name, At: a.Locked(goal.Name), Reason: app.Reasons[goal.Name], Goal: a.Goal}
+	}
 	a.lookAtEnds()
 	if err := a.relatives(); err != nil {
 		return nil, err

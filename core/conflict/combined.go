@@ -56,6 +56,9 @@ func (f *finder) fewestLines(dropped []string) error {
 		c[name] = assess.Texts(p, usable.Or(admitted))
 		lines.Soft = append(lines.Soft, solve.SoftConstraint{As: name, Package: p.Name, Among: assess.Texts(p, admitted)})
 	}
+	if f.spent != nil {
+		return nil
+	}
 	o := solve.NewOptimizer(f.Ctx, f.Source, f.with(c))
 	o.Effort = project.Effort
 	best, err := o.Minimize(lines)

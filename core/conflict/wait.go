@@ -22,7 +22,7 @@ func (f *finder) waits() ([]WayOut, error) {
 			continue
 		}
 		problem := f.problem
-		r, _, err := solve.Try(f.Ctx, universe.Replaced(f.Source, universe.Table{p.Name: undemanding(p, d)}), problem)
+		r, _, err := f.try(universe.Replaced(f.Source, universe.Table{p.Name: undemanding(p, d)}), problem)
 		if err != nil {
 			return nil, err
 		}

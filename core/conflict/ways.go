@@ -61,10 +61,25 @@ type finder struct {
 	tangle  *solve.Tangle
 	ways    []WayOut
 	blamed  []string // declared names that stood in the way of what was tried
+	spent   error    // an *UndecidedError once a try was given up: then no more are made
+}
+
+// try is solve.Try. What cannot be decided is no way out.
+func (f *finder) try(source universe.Source, p solve.Problem) (*solve.Resolution, []string, error) {
+	if f.spent != nil {
+		return nil, nil, nil
+	}
+	r, blame, err := solve.Try(f.Ctx, source, p)
+	var undecided *solve.UndecidedError
+	if errors.As(err, &undecided) {
+		f.spent, err = undecided, nil
+	}
+	return r, blame, err
 }
 
 // WaysOut solves what people could do about a manifest that does not resolve, and returns at most five ways, the
-// cheapest first. When nothing that is published would do, it says what would have to be.
+// cheapest first. When nothing that is published would do, it says what would have to be. An *solve.UndecidedError comes with the ways that were
+// found, when trying others was given up.
 func WaysOut(ctx context.Context, source universe.Source, app project.Application, t *solve.Tangle) ([]WayOut, error) {
 	a := &assess.Question{Ctx: ctx, Source: project.Runnable(source, app), Full: source, App: app, Base: app.Locked}
 	f := &finder{Question: a, problem: app.Problem(), tangle: t}
@@ -86,7 +101,11 @@ func WaysOut(ctx context.Context, source universe.Source, app project.Applicatio
 			return nil, err
 		}
 	}
-	return f.ranked()
+	ways, err := f.ranked()
+	if err == nil {
+		err = f.spent
+	}
+	return ways, err
 }
 
 // declaredInTangle returns the declared names that the tangles speak of, each once.
@@ -156,7 +175,7 @@ func (f *finder) MovesBetween(size int) error {
 // attempt solves a choice, and keeps it as a way out when it resolves.
 func (f *finder) attempt(kind WayKind, c assess.Choice, previews []string) error {
 	p := f.with(c)
-	r, blame, err := solve.Try(f.Ctx, f.Source, p)
+	r, blame, err := f.try(f.Source, p)
 	f.blamed = append(f.blamed, blame...)
 	if errors.Is(err, solve.ErrEndless) {
 		return nil
@@ -333,7 +352,7 @@ func (f *finder) replacements() error {
 		problem := f.with(assess.Choice{name: {}})
 		problem.Roots = append(problem.Roots, solve.Root{Demand: universe.Demand{As: next.Name, Package: next.Name, Text: f.App.Scheme.Any()}, Group: d.Group,
 			Among: assess.Texts(next, f.Usable(next, ""))})
-		r, _, err := solve.Try(f.Ctx, f.Source, problem)
+		r, _, err := f.try(f.Source, problem)
 		if err != nil {
 			return err
 		}

@@ -96,3 +96,13 @@ func NotAmong(message, name string, names []string) string {
 	}
 	return message
 }
+
+// A HeldError reports a goal for a package that people keep back.
+type HeldError struct {
+	Name, At, Reason string
+	Goal             Goal
+}
+
+func (e *HeldError) Error() string {
+	return fmt.Sprintf("%s is held at %s (%s), so %s is out of reach until that ends; molt hold %s --lift ends it", e.Name, e.At, e.Reason, e.Goal, e.Name)
+}

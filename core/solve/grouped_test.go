@@ -45,6 +45,31 @@ func TestUndecided(t *testing.T) {
 	}
 }
 
+// A tangle that was found stands, when there are no steps left to make it smaller.
+func TestTangleWithoutSteps(t *testing.T) {
+	most, each := mostSteps, stepsPerPackage
+	defer func() { mostSteps, stepsPerPackage = most, each }()
+	table, p := sketch(t, `
+		app: keel@1 mast@1 sail@1
+		keel@1: nail@^1
+		mast@1: peer:nail@^2 rope@1
+		sail@1: rope@2
+		rope@1: nail@^1
+		rope@2: nail@^2
+		nail@1
+		nail@2`)
+	p.Single = []string{"nail", "rope"}
+	shared := p.sharing()
+	if r, proof, err := search(context.Background(), table, shared, nil); err != nil || r != nil || proof == nil {
+		t.Fatal(r, proof, err)
+	}
+	mostSteps, stepsPerPackage = shared.shared.steps+1, 0
+	_, err := Resolve(context.Background(), table, p)
+	if tangle := AsTangle(err); tangle == nil || len(tangle.Demands) == 0 {
+		t.Errorf("it ends with %v", err)
+	}
+}
+
 // A search hears at once that nobody waits for it any more, whatever it is doing.
 func TestCancelledSearch(t *testing.T) {
 	for _, seed := range []uint64{77, 85} {

@@ -183,7 +183,7 @@ func tangles(ctx context.Context, source universe.Source, p Problem, proof []Dem
 // peculiar: a need that goes can let a peer be seen that was hidden, so a demand that was needed in a larger set may
 // not be in a smaller one, and after every success all are tried again.
 //
-// Nobody reads a tangle of very many demands, and to look at each of them again takes a search: such a one is only made smaller by halves, as long as a
+// Where that takes more steps than a call may take, what is left is a tangle that may not be minimal. Nobody reads a tangle of very many demands, and to look at each of them again takes a search: such a one is only made smaller by halves, as long as a
 // half will do.
 func minimize(ctx context.Context, source universe.Source, p Problem, proof []Demand) (*Tangle, error) {
 	slices.SortStableFunc(proof, func(a, b Demand) int { return cmp.Compare(b.Kind, a.Kind) })
@@ -211,7 +211,10 @@ func minimize(ctx context.Context, source universe.Source, p Problem, proof []De
 			only[d] = d != proof[k]
 		}
 		r, smaller, err := search(ctx, source, p, &focus{only: only})
+		var undecided *UndecidedError
 		switch {
+		case errors.As(err, &undecided): // what was proven stands, if with a demand more than need be
+			return asTangle(proof), nil
 		case err != nil:
 			return nil, err
 		case r != nil:

@@ -2,6 +2,7 @@ package js
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/base64"
 	"encoding/hex"
 	"errors"
@@ -80,6 +81,7 @@ type documentReader struct {
 // A documentRelease is a release as it was read, before the others are known.
 type documentRelease struct {
 	version version.Version
+	text    string // as the document writes it
 	ecosystem.DigestRelease
 	file ecosystem.DigestFile
 }
@@ -166,7 +168,7 @@ func (d *documentReader) read() (*universe.Package, error) {
 				if err != nil {
 					return err
 				}
-				r.version = v
+				r.version, r.text = v, text
 				releases, texts = append(releases, r), append(texts, text)
 				return nil
 			})
@@ -221,13 +223,20 @@ func (d *documentReader) read() (*universe.Package, error) {
 	return p, nil
 }
 
-// write writes the releases in the order of their versions. Of a version that is there twice the first counts.
+// write writes the releases in the order of their versions. Of several spellings of a version the exact one counts, else the first by its text, and of
+// one that is there twice the first: the order of the document tells nothing.
 func (d *documentReader) write(releases []documentRelease) {
 	slices.SortStableFunc(releases, func(a, b documentRelease) int {
 		if c := a.version.Compare(b.version); c != 0 {
 			return c
 		}
-		return strings.Compare(a.version.String(), b.version.String())
+		if c := strings.Compare(a.version.String(), b.version.String()); c != 0 {
+			return c
+		}
+		if exact := a.version.String(); a.text == exact || b.text == exact {
+			return cmp.Compare(btoi(b.text == exact), btoi(a.text == exact))
+		}
+		return strings.Compare(a.text, b.text)
 	})
 	for i := range releases {
 		r := &releases[i]
@@ -237,6 +246,13 @@ func (d *documentReader) write(releases []documentRelease) {
 		r.Version = d.into.Text(r.version.String())
 		d.into.Release(&r.DigestRelease, r.file)
 	}
+}
+
+func btoi(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
 }
 
 // object goes through the fields of an object, for each of which read reads the value. The name is as it stands in the document, with

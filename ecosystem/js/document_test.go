@@ -177,6 +177,26 @@ func readFile(dist gjson.Result, base string) (f universe.File) {
 	return f
 }
 
+
+// TestSpellings: of several spellings of one version the exact one counts, in whatever order they stand.
+func TestSpellings(t *testing.T) {
+	one := func(text, tarball string) string { return fmt.Sprintf(`%q: {"dist": {"tarball": %q, "integrity": "sha512-x"}}`, text, tarball) }
+	for _, order := range [][]string{{"1.0.0", "v1.0.0", "=1.0.0"}, {"v1.0.0", "=1.0.0", "1.0.0"}, {"=1.0.0", "1.0.0", "v1.0.0"}} {
+		var all []string
+		for _, text := range order {
+			all = append(all, one(text, "of "+text))
+		}
+		digest, err := digestOf("keel", strings.NewReader(`{"name": "keel", "versions": {`+strings.Join(all, ", ")+`}}`), "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		p, err := ecosystem.DecodeDigest(ranges.Scheme, string(digest))
+		if err != nil || p.Len() != 1 || p.At(0).File().Address != "of 1.0.0" {
+			t.Errorf("%v: %s, %v", order, show(p), err)
+		}
+	}
+}
+
 // Documents of whatever form say what they say when they are read the plain way.
 func TestDocumentForms(t *testing.T) {
 	for _, entry := range []string{
