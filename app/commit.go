@@ -168,3 +168,15 @@ func commitMessage(stage doc.PlanStage, ran bool) string {
 
 // NewBranch makes a branch and checks it out; the files stay as they are.
 func (a *App) NewBranch(ctx context.Context, name string) error { return a.repo.NewBranch(ctx, name) }
+
+// InRepository gives findings the names of their files from the top of the repository, as reviews have them; outside of one they stay.
+func (a *App) InRepository(ctx context.Context, all []doc.Located) []doc.Located {
+	prefix, err := a.repo.Prefix(ctx)
+	if err != nil {
+		return all
+	}
+	for i := range all {
+		all[i].File = prefix + all[i].File
+	}
+	return all
+}

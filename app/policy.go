@@ -49,11 +49,15 @@ func (a *App) checkRules(ctx context.Context) []Finding {
 	names := whole
 	names.AllowLicences, names.RefuseLicences, names.Oldest = nil, nil, 0
 	var found []Finding
+	var unjudged []string
 	known := a.knownReleases(ctx)
 	for _, p := range a.Lock.Packages {
 		rules, release := names, &universe.Release{}
+		_, extra := universe.SplitExtra(p.Name)
 		if r := known(p.Name, p.Version); r != nil { // what the cache holds tells licences and dates too
 			rules, release = whole, r
+		} else if a.Config.Rules.Detailed() && extra == "" {
+			unjudged = append(unjudged, p.ID)
 		}
 		if says := rules.Breach(p.Name, release); says != "" {
 			found = append(found, Finding{About: "rules", Says: fmt.Sprintf("%s: %s", p.ID, says)})
@@ -64,6 +68,13 @@ func (a *App) checkRules(ctx context.Context) []Finding {
 		if given, fixed := a.Fixed[p.Name]; fixed && given != p.Version {
 			found = append(found, Finding{About: "rules", Says: fmt.Sprintf("%s: %s gives %s %s", p.ID, a.Config.Fixed, p.Name, given)})
 		}
+	}
+	if n := len(unjudged); n > 0 {
+		some, verb := "1 package is", "it"
+		if n > 1 {
+			some, verb = fmt.Sprintf("%d packages are", n), "them"
+		}
+		found = append(found, Finding{About: "rules", Says: fmt.Sprintf("%s not judged by the rules about licences and age, such as %s: what the registry says of %s is not at hand; molt fetch --lock-only brings it", some, unjudged[0], verb)})
 	}
 	return found
 }

@@ -207,14 +207,11 @@ func nearestReleases(p *universe.Package, constraint string) string {
 
 // A Finding is something on which manifest, lock and runtime disagree.
 type Finding struct {
-	About        string // one of Abouts
+	About        string // one of doc.Abouts
 	Says         string
 	File         string // of the application, "" for none in particular
 	Line, Column int
 }
-
-// Abouts lists what a finding can be about.
-var Abouts = []string{"manifest", "lock", "checksum", "installed", "runtime", "rules"}
 
 // Verify compares manifest, lock, what is installed, the runtimes and the rules about names, without asking a registry. That nothing is installed
 // is no finding.

@@ -45,7 +45,7 @@ func id(to string) *string {
 func NewVerify(found []app.Finding, installed bool) doc.Verify {
 	answer := doc.Verify{Schema: "molt/verify/1", Agrees: len(found) == 0, Installed: installed, Findings: []doc.Finding{}, OutOfDate: []string{}}
 	for _, f := range found {
-		answer.Findings = append(answer.Findings, doc.Finding{About: f.About, Says: f.Says})
+		answer.Findings = append(answer.Findings, doc.Finding{About: f.About, Says: f.Says, File: f.File, Line: f.Line, Column: f.Column})
 		about := f.About
 		if about == "manifest" { // which is what people wrote; the lock has to follow
 			about = "lock"
@@ -105,11 +105,11 @@ func RelockMerged(ctx context.Context, set Settings, a *app.App, dry bool) (answ
 	return answer, append(slices.Sorted(maps.Keys(m.Manifests)), a.LockFile()), nil
 }
 
-// Verify checks that manifest, lock, what is installed and the runtime agree, or some of these (of app.Abouts).
+// Verify checks that manifest, lock, what is installed and the runtime agree, or some of these (of doc.Abouts).
 func Verify(ctx context.Context, a *app.App, only []string) (doc.Verify, []app.Finding, error) {
 	for _, about := range only {
-		if !slices.Contains(app.Abouts, about) {
-			return doc.Verify{}, nil, &input.UsageError{Reason: fmt.Sprintf("--only %s: expected some of %s", about, strings.Join(app.Abouts, ", "))}
+		if !slices.Contains(doc.Abouts, about) {
+			return doc.Verify{}, nil, &input.UsageError{Reason: fmt.Sprintf("--only %s: expected some of %s", about, strings.Join(doc.Abouts, ", "))}
 		}
 	}
 	found, err := a.Verify(ctx)
@@ -124,6 +124,10 @@ func Verify(ctx context.Context, a *app.App, only []string) (doc.Verify, []app.F
 		return doc.Verify{}, nil, err
 	}
 	answer := NewVerify(found, installed != nil)
+	answer.Looked = only
+	if only == nil {
+		answer.Looked = slices.Clone(doc.Abouts)
+	}
 	answer.Ecosystem = a.SideName()
 	answer.Unknown = a.Unknown()
 	answer.Next = nextOfVerify(answer)

@@ -47,7 +47,9 @@ Upgrade guides ("advice:" in molt.yaml) change standings, and what of them touch
 						p.Assess(d)
 					}
 				}, form{"md", func(w io.Writer) error { return md.Assess(w, d) }},
-					form{"sarif", func(w io.Writer) error { return sarif.Write(w, thisVersion(), ask.LocateAssess(s.App, d)) }})
+					form{"sarif", func(w io.Writer) error {
+						return sarif.Write(w, thisVersion(), s.App.InRepository(c.ctx, ask.LocateAssess(s.App, d)))
+					}})
 			})
 		},
 	}

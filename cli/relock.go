@@ -10,6 +10,7 @@ import (
 	"molt/ask"
 	"molt/doc"
 	"molt/render"
+	"molt/render/junit"
 	"molt/render/sarif"
 	"molt/render/text"
 )
@@ -70,8 +71,8 @@ func (c *call) verify() *cobra.Command {
 is installed the way the runtime does, and checks the runtime that molt.yaml says is deployed, and the one of this
 machine where something is installed, against what the packages require. It looks whether the lock keeps to the fixed
 set and to the policy ("rules:" in molt.yaml), and whether its checksums are those that the registry stated when it was asked last.
-It asks no registry. Exit 1 when something does not agree.`,
-		Annotations: formats("sarif"),
+It asks no registry; what the rules need of one and is not at hand is said, and fetched by molt fetch --lock-only. Exit 1 when something does not agree.`,
+		Annotations: formats("sarif", "junit"),
 		Example:     "  molt verify\n  molt verify --only lock,runtime --quiet",
 		Args:        cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
@@ -83,9 +84,12 @@ It asks no registry. Exit 1 when something does not agree.`,
 			if err == nil && c.quiet && d.Agrees && c.format == "text" {
 				return nil
 			}
-			return answer(c, nil, d, err, (*text.Page).Verify, form{"sarif", func(w io.Writer) error { return sarif.Write(w, thisVersion(), ask.LocateVerify(a, found)) }})
+			return answer(c, nil, d, err, (*text.Page).Verify, form{"sarif", func(w io.Writer) error {
+				return sarif.Write(w, thisVersion(), a.InRepository(c.ctx, ask.LocateVerify(a, found)))
+			}},
+				form{"junit", func(w io.Writer) error { return junit.Verify(w, d) }})
 		},
 	}
-	cmd.Flags().StringSliceVar(&only, "only", nil, "look at these alone: "+strings.Join(app.Abouts, ", "))
+	cmd.Flags().StringSliceVar(&only, "only", nil, "look at these alone: "+strings.Join(doc.Abouts, ", "))
 	return cmd
 }

@@ -31,7 +31,9 @@ what was published after it.`,
 			return c.session(ask.Needs{Dated: true}, func(s *ask.Session) error {
 				d, err := s.Survey(want)
 				return answer(c, s, d, err, (*text.Page).Survey, form{"md", func(w io.Writer) error { return md.Survey(w, d) }},
-					form{"sarif", func(w io.Writer) error { return sarif.Write(w, thisVersion(), ask.LocateSurvey(s.App, d)) }})
+					form{"sarif", func(w io.Writer) error {
+						return sarif.Write(w, thisVersion(), s.App.InRepository(c.ctx, ask.LocateSurvey(s.App, d)))
+					}})
 			})
 		},
 	}

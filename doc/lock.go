@@ -48,13 +48,20 @@ type Verify struct {
 	Findings  []Finding `json:"findings"`
 	OutOfDate []string  `json:"outOfDate"`         // "lock", "installed", "runtime"
 	Unknown   string    `json:"unknown,omitempty"` // what cannot be verified, and why
+	Looked    []string  `json:"looked"`            // what was looked at
 	Next      *Next     `json:"next,omitempty"`
 }
 
+// Abouts lists what a finding can be about.
+var Abouts = []string{"manifest", "lock", "checksum", "installed", "runtime", "rules"}
+
 // A Finding is something on which manifest, lock, installed packages and runtime disagree.
 type Finding struct {
-	About string `json:"about"`
-	Says  string `json:"says"`
+	About  string `json:"about"`
+	Says   string `json:"says"`
+	File   string `json:"file,omitempty"` // of the application; with line and column, from 1, where it is about a line
+	Line   int    `json:"line,omitempty"`
+	Column int    `json:"column,omitempty"`
 }
 
 // Back is "molt/back/1".

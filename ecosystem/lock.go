@@ -35,7 +35,7 @@ type Lock struct {
 	Requires     []universe.Requirement
 	Index        string
 	Origins      map[string]string // addresses of the registries that people named, by scope or pattern, "default" for all other packages
-	Kept         any // what the format's reader found and does not know, for its writer
+	Kept         any               // what the format's reader found and does not know, for its writer
 }
 
 // A LockedPackage is one node of the locked graph.

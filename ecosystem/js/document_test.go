@@ -177,10 +177,11 @@ func readFile(dist gjson.Result, base string) (f universe.File) {
 	return f
 }
 
-
 // TestSpellings: of several spellings of one version the exact one counts, in whatever order they stand.
 func TestSpellings(t *testing.T) {
-	one := func(text, tarball string) string { return fmt.Sprintf(`%q: {"dist": {"tarball": %q, "integrity": "sha512-x"}}`, text, tarball) }
+	one := func(text, tarball string) string {
+		return fmt.Sprintf(`%q: {"dist": {"tarball": %q, "integrity": "sha512-x"}}`, text, tarball)
+	}
 	for _, order := range [][]string{{"1.0.0", "v1.0.0", "=1.0.0"}, {"v1.0.0", "=1.0.0", "1.0.0"}, {"=1.0.0", "1.0.0", "v1.0.0"}} {
 		var all []string
 		for _, text := range order {

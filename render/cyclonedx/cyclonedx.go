@@ -24,7 +24,7 @@ func Write(w io.Writer, application, version, molt string, l doc.Lock) error {
 	bom := cdx.NewBOM()
 	bom.Metadata = &cdx.Metadata{Component: &root, Tools: &cdx.ToolsChoice{Components: &[]cdx.Component{{Type: cdx.ComponentTypeApplication, Name: "molt", Version: molt}}}}
 	components, dependencies := []cdx.Component{}, []cdx.Dependency{}
-	var declared []string
+	declared := []string{}
 	for _, r := range l.Roots {
 		declared = appendNew(declared, r.Package)
 	}
@@ -48,7 +48,7 @@ func Write(w io.Writer, application, version, molt string, l doc.Lock) error {
 			c.ExternalReferences = &[]cdx.ExternalReference{{Type: cdx.ERTypeDistribution, URL: p.Source}}
 		}
 		components = append(components, c)
-		var to []string
+		to := []string{}
 		for _, e := range append(p.Needs[:len(p.Needs):len(p.Needs)], p.Peers...) {
 			to = appendNew(to, e.Package)
 		}

@@ -5,6 +5,7 @@ import (
 	"encoding/xml"
 	"fmt"
 	"io"
+	"strings"
 
 	"molt/doc"
 	"molt/input"
@@ -49,6 +50,27 @@ func Step(w io.Writer, d doc.Step) error {
 		all = append(all, suiteOf("before", d.Before, ""))
 	}
 	return write(w, append(all, suiteOf(d.Stage.ID, d.Checks, d.Unchecked)))
+}
+
+// Verify writes a verification: a case for each thing that was looked at, with what was found about it.
+func Verify(w io.Writer, d doc.Verify) error {
+	s := suite{Name: "verify", Time: "0.000"}
+	for _, about := range d.Looked {
+		c := check{Name: about, Class: "molt.verify", Time: "0.000"}
+		var says []string
+		for _, f := range d.Findings {
+			if f.About == about {
+				says = append(says, f.Says)
+			}
+		}
+		if says != nil {
+			c.Failure = &failure{Message: input.Harmless(says[0]), Text: input.Harmless(strings.Join(says, "\n"))}
+			s.Failures++
+		}
+		s.Cases = append(s.Cases, c)
+	}
+	s.Tests = len(s.Cases)
+	return write(w, []suite{s})
 }
 
 // Trial writes the checks of stages that were tried.

@@ -34,6 +34,15 @@ func (p *Page) Verify(answer doc.Verify) {
 	if answer.Installed {
 		what = "Manifest, lock, what is installed and the runtime"
 	}
+	if len(answer.Looked) < len(doc.Abouts) { // some were asked for
+		what = "Of " + strings.Join(answer.Looked, ", ") + ", which alone were looked at, all"
+		if len(answer.Findings) > 0 {
+			what = "These"
+		} else {
+			p.verdict(good, what+" agrees.")
+			return
+		}
+	}
 	switch {
 	case answer.Agrees && answer.Installed:
 		p.verdict(good, what+" agree.")
