@@ -156,6 +156,7 @@ func (a *App) configure() error {
 	if a.Eco, err = a.ecosystem(); err != nil {
 		return err
 	}
+	a.countRaised(a.Settings.Env)
 	a.besides = a.findBeside()
 	if a.lockFile, err = a.findLock(); err != nil {
 		return err

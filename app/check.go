@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"path"
 	"slices"
+	"strings"
 
 	"molt/app/config"
 	"molt/app/run"
@@ -165,4 +166,26 @@ func (a *App) checkedBefore(ctx context.Context, watch run.Watcher) (map[string]
 		passed[v.Name] = v.Passed
 	}
 	return passed, verdicts, a.runner().Remember(state, beforeStage, verdicts)
+}
+
+// countRaised has runtimes count as deployed at the least version that meets a requirement, where a trial that this process works for says so.
+func (a *App) countRaised(env func(string) string) {
+	if env == nil {
+		return
+	}
+	for word := range strings.FieldsSeq(env(run.RaisedVariable)) {
+		for _, r := range ecosystem.Runtimes(a.Eco) {
+			needs, about := strings.CutPrefix(word, r.Name)
+			needs = strings.ReplaceAll(needs, ",", " ")
+			least := -1
+			if about {
+				least = r.Least(needs)
+			}
+			for environment, v := range a.Config.Runtime[r.Name] {
+				if least >= 0 && !r.Suits(needs, v) {
+					a.Config.Runtime[r.Name][environment] = r.Known[least].String()
+				}
+			}
+		}
+	}
 }

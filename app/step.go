@@ -193,6 +193,9 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 		if err != nil || !passed {
 			return err
 		}
+		if step.Unchecked == "" {
+			step.Unchecked = run.Unjudged(verdicts)
+		}
 		if err := file.Mark(stage.ID, doc.Done, txn.Sum(files[a.LockFile()])); err != nil {
 			return err
 		}

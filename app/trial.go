@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"time"
 
 	"molt/app/config"
@@ -63,6 +64,7 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo string, each
 	var tasks []config.Task
 	var steps []*rehearsed
 	raised := map[string]string{} // stages of people, by what is taken for granted of them
+	var runtimes []string         // the same, for those whom a check asks
 	for i := range stages {
 		s := &stages[i]
 		if err := w.stage(ctx, source, s); err != nil {
@@ -73,6 +75,7 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo string, each
 		for _, r := range s.Raise {
 			b.Notes = append(b.Notes, fmt.Sprintf("%s is taken to be raised to what %s needs, %s", r.Name, r.By, r.Needs))
 			raised[b.Notes[len(b.Notes)-1]] = s.ID
+			runtimes = append(runtimes, r.Name+strings.Join(strings.Fields(r.Needs), ","))
 		}
 		if s.Raise != nil && i < len(stages)-1 {
 			continue // nothing of it is in the files
@@ -85,7 +88,7 @@ func (a *App) Try(ctx context.Context, source universe.Source, upTo string, each
 		if err != nil {
 			return nil, err
 		}
-		last = &rehearsed{s.ID, files, a.tasksOf(s.Changes), a.checksOf(s.Kind)}
+		last = &rehearsed{s.ID, files, a.tasksOf(s.Changes), a.checksOf(s.Kind), strings.Join(runtimes, " ")}
 		steps = append(steps, last)
 	}
 	if !each {
@@ -121,6 +124,7 @@ type rehearsed struct {
 	files  map[string][]byte
 	tasks  []config.Task
 	checks []config.Check
+	raised string // see run.Runner
 }
 
 // tryIn makes the copy, checks it as it is, and then, for one stage after the other as long as they pass, puts the files in and checks it again. Of the first
@@ -245,7 +249,9 @@ func (a *App) tryStage(ctx context.Context, b *Beside, step *rehearsed, dir stri
 		}
 	}
 	var err error
-	if b.Verdicts, b.Passed, err = a.runner().Tasks(ctx, dir, "trial", step.tasks, watch); err != nil {
+	r := a.runner()
+	r.Raised = step.raised
+	if b.Verdicts, b.Passed, err = r.Tasks(ctx, dir, "trial", step.tasks, watch); err != nil {
 		return err
 	}
 	if len(step.tasks) > 0 && !b.Passed {
@@ -255,8 +261,11 @@ func (a *App) tryStage(ctx context.Context, b *Beside, step *rehearsed, dir stri
 	if b.Unchecked != "" {
 		checks = nil
 	}
-	verdicts, passed, err := a.runner().Check(ctx, dir, "trial", checks, before, watch)
+	verdicts, passed, err := r.Check(ctx, dir, "trial", checks, before, watch)
 	b.Verdicts, b.Passed = append(b.Verdicts, verdicts...), passed
+	if err == nil && b.Unchecked == "" {
+		b.Unchecked = run.Unjudged(verdicts)
+	}
 	return err
 }
 

@@ -66,5 +66,5 @@ func (a *App) tryAlone(ctx context.Context, source universe.Source, file *planfi
 	if err != nil {
 		return nil, err
 	}
-	return b, a.tryIn(ctx, b, []*rehearsed{{stage.ID, files, a.tasksOf(stage.Changes), a.checksOf(stage.Kind)}}, nil, "", watch)
+	return b, a.tryIn(ctx, b, []*rehearsed{{stage.ID, files, a.tasksOf(stage.Changes), a.checksOf(stage.Kind), ""}}, nil, "", watch)
 }

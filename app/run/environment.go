@@ -60,6 +60,9 @@ func (r Runner) environment(j Job, programs string) []string {
 	if r.Environment != "" {
 		env = append(env, "VIRTUAL_ENV="+filepath.Join(j.Dir, filepath.FromSlash(r.Environment)))
 	}
+	if r.Raised != "" {
+		env = append(env, RaisedVariable+"="+r.Raised)
+	}
 	for _, name := range slices.Sorted(maps.Keys(j.Env)) {
 		env = append(env, name+"="+j.Env[name])
 	}

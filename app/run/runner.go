@@ -31,6 +31,8 @@ type Runner struct {
 	Environment string
 	// Variables name what commands see of the environment of this process, besides what every program needs.
 	Variables []string
+	// Raised are runtimes that count as raised for Molt where a command calls it: RaisedVariable has them.
+	Raised string
 	// Permit says whether a job may run; without it none may.
 	Permit func(ctx context.Context, j Job) error
 }
@@ -74,6 +76,27 @@ func (w Watcher) Announce(name string) {
 	if w.Begin != nil {
 		w.Begin(name)
 	}
+}
+
+// RaisedVariable tells a Molt that a check calls which runtimes count as raised in a trial: words such as node>=20, by the requirement that they meet.
+const RaisedVariable = "MOLT_RAISED"
+
+// Unjudged says that checks told nothing, since each of them failed before the stage too; "" where one told something, or there were none.
+func Unjudged(verdicts []Verdict) string {
+	failed := 0
+	for _, v := range verdicts {
+		switch {
+		case v.Task:
+		case v.Passed || !v.Before:
+			return ""
+		default:
+			failed++
+		}
+	}
+	if failed == 0 {
+		return ""
+	}
+	return "nothing was judged: every check failed before it too"
 }
 
 // Check runs checks in their order and stops at the first that fails and did not before. An error means that they could
