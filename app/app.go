@@ -124,6 +124,9 @@ func Open(s Settings) (*App, error) {
 		if a.elsewhere(d.Runtime) {
 			continue
 		}
+		if err := a.knownRuntime(d.Runtime, d.Environment); err != nil {
+			return nil, err
+		}
 		if _, err := a.runtime(d.Runtime).Scheme.Complete(d.Version); err != nil {
 			path := []any{"runtime", d.Environment, d.Runtime}
 			if d.Environment == "" {
@@ -234,8 +237,8 @@ func (a *App) read() error {
 	if err != nil {
 		return err
 	}
-	if marked, err := a.marked(); err == nil && marked {
-		return &input.UsageError{Reason: fmt.Sprintf("%s or %s holds what git could not merge; molt relock resolves that", a.Eco.Manifest(), a.LockFile())}
+	if marked, err := a.marked(); err == nil && marked != "" {
+		return &input.UsageError{Reason: marked + " holds what git could not merge; molt relock resolves that"}
 	}
 	if a.Manifest, err = ecosystem.ReadManifests(a.Eco, texts); err != nil {
 		return err

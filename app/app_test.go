@@ -404,7 +404,7 @@ func TestConfigErrors(t *testing.T) {
 		{"hold:\n  keel: {until: 2026-01-01}\n", "a hold needs a reason"},
 		{"checks:\n  - name: x\n", "a name and a command"},
 		{"checks:\n  - {name: x, run: y, limit: forever}\n", "\"forever\": expected a time"},
-		{"checks:\n  - {name: x, ran: y}\n", "unknown field"},
+		{"checks:\n  - {name: x, ran: y}\n", "unknown key"},
 		{"runtime: 20\n", "molt.yaml:1:"},
 		{"goal: soon@1\nsettle: soon\n", "molt.yaml:2:9: \"soon\": expected a number of days"},
 		{"checks:\n  - {name: forever, run: forever, limit: forever}\n", "molt.yaml:2:42: \"forever\": expected a time"},
@@ -506,7 +506,7 @@ func TestPlanFileErrors(t *testing.T) {
 		{head + "stages:\n  - id: a\n    kind: patch\n    title: t\n    status: someday\n", "molt-plan.yaml:8:13: stage a: a status is"},
 		{head + "stages:\n  - id: a\n    kind: patch\n    title: t\n    status: done\n  - id: a\n    kind: patch\n    title: t\n    status: done\n", "an id of its own"},
 		{head + "stages:\n  - id: a\n    kind: patch\n    title: t\n    status: done\n    changes:\n      - name: keel\n        group: dependencies\n", "needs a name, a group, and from or to"},
-		{head + "stagse: []\n", "unknown field"},
+		{head + "stagse: []\n", "unknown key"},
 		{"goal: [", "molt-plan.yaml:1:"},
 	}
 	for _, test := range tests {

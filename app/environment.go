@@ -140,6 +140,32 @@ func (a *App) checkPlatforms() error {
 	return nil
 }
 
+// knownRuntime is an error for a runtime that no ecosystem here knows and that nothing requires.
+func (a *App) knownRuntime(name, environment string) error {
+	var known []string
+	for _, e := range a.ecosystems() {
+		for _, r := range ecosystem.Runtimes(e) {
+			known = append(known, r.Name)
+		}
+	}
+	if texts, err := a.manifestTexts(); err == nil {
+		if m, err := ecosystem.ReadManifests(a.Eco, texts); err == nil {
+			for _, q := range m.Runtimes() {
+				known = append(known, q.Name)
+			}
+		}
+	}
+	if slices.Contains(known, name) {
+		return nil
+	}
+	path := []any{"runtime", environment, name}
+	if environment == "" {
+		path = path[:1:1]
+		path = append(path, name)
+	}
+	return a.Config.Place.At(true, project.NotAmong(fmt.Sprintf("%q: no such runtime is known here", name), name, known), path...)
+}
+
 // A limit is what a file of constraints says of a package.
 type limit struct {
 	file string

@@ -38,22 +38,22 @@ func (a *App) merged() ([]string, error) {
 	return append(names, a.LockFile()), err
 }
 
-// marked reports whether manifests or lock hold such a part.
-func (a *App) marked() (bool, error) {
+// marked names the first manifest or lock that holds such a part; "" for none.
+func (a *App) marked() (string, error) {
 	names, err := a.merged()
 	if err != nil {
-		return false, err
+		return "", err
 	}
 	for _, name := range names {
 		data, err := a.files.Content(name)
 		if err != nil {
-			return false, err
+			return "", err
 		}
 		if bytes.HasPrefix(data, conflictMark) || bytes.Contains(data, append([]byte("\n"), conflictMark...)) {
-			return true, nil
+			return name, nil
 		}
 	}
-	return false, nil
+	return "", nil
 }
 
 // OpenConflict reads an application whose manifest or lock git could not merge: in their place stands what the branch in
@@ -66,7 +66,7 @@ func OpenConflict(ctx context.Context, s Settings) (*App, error) {
 	if err := a.configure(); err != nil {
 		return nil, err
 	}
-	if marked, err := a.marked(); err != nil || !marked {
+	if marked, err := a.marked(); err != nil || marked == "" {
 		return nil, err
 	}
 	names, err := a.merged()

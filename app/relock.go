@@ -60,6 +60,11 @@ func (a *App) newLock(ctx context.Context, source universe.Source, r *solve.Reso
 	return l, err
 }
 
+// HasLocked reports whether the lock has a release, as NAME@VERSION.
+func (a *App) HasLocked(release string) bool {
+	return a.Lock != nil && slices.ContainsFunc(a.Lock.Packages, func(p ecosystem.LockedPackage) bool { return p.Name+"@"+p.Version == release })
+}
+
 // written lists overrides as a manifest has them; nil for none.
 func written(overrides []universe.Override) map[string]string {
 	var all map[string]string

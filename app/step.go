@@ -62,10 +62,10 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 	}
 	stage := file.Next()
 	switch {
-	case stage == nil:
-		return nil, &input.UsageError{Reason: fmt.Sprintf("every stage of %s is done", planfile.File)}
 	case order.ID != "" && file.Stage(order.ID) == nil:
 		return nil, &input.UsageError{Reason: fmt.Sprintf("%s has no stage %q", planfile.File, order.ID)}
+	case stage == nil:
+		return nil, &input.UsageError{Reason: fmt.Sprintf("every stage of %s is done", planfile.File)}
 	case order.ID != "" && order.ID != stage.ID:
 		return nil, &input.UsageError{Reason: fmt.Sprintf("the next stage is %q; to do %q first, move it up in %s", stage.ID, order.ID, planfile.File)}
 	}

@@ -56,6 +56,9 @@ func (a *App) Survey(ctx context.Context, source universe.Source, u project.Appl
 // publication of its newest declared release.
 func (a *App) Since(ctx context.Context, source universe.Source, ref string) (time.Time, error) {
 	if day, err := time.Parse(time.DateOnly, ref); err == nil {
+		if day.After(a.now()) {
+			return day, &input.UsageError{Reason: fmt.Sprintf("--since %s: that day is still to come", ref)}
+		}
 		return day.AddDate(0, 0, 1).Add(-time.Second), nil
 	}
 	if data, err := input.ReadFile(ref, input.Lock); err == nil {

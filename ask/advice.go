@@ -32,7 +32,7 @@ func Advice(e ecosystem.Ecosystem, names []string) (doc.Guides, error) {
 		for _, file := range files {
 			data, err := input.ReadFile(file, input.Advice)
 			if err != nil {
-				return answer, &input.UsageError{Reason: err.Error()}
+				return answer, &input.UsageError{Reason: input.InWords(err)}
 			}
 			g, warnings, err := advice.Decode(file, data, e, nil)
 			if err == nil && g.Ecosystem != "" && g.Ecosystem != e.Name() {

@@ -59,6 +59,11 @@ func NewVerify(found []app.Finding, installed bool) doc.Verify {
 
 // Relock resolves the manifest and writes the lock, unless it is for show.
 func (s *Session) Relock(dry bool, accepted []string) (doc.Lock, error) {
+	for _, release := range accepted {
+		if !s.App.HasLocked(release) {
+			return doc.Lock{}, &input.UsageError{Reason: fmt.Sprintf("--accept-checksum %s: expected NAME@VERSION of a release that is locked", release)}
+		}
+	}
 	lock, data, err := s.App.Relock(s.ctx, s.Source, accepted...)
 	if err != nil {
 		return doc.Lock{}, s.explain(err)

@@ -102,6 +102,15 @@ func (s *Session) Survey(want Sieve) (doc.Survey, error) {
 			return doc.Survey{}, &input.UsageError{Reason: fmt.Sprintf("--group %q: expected some of %s", g, strings.Join(groups, ", "))}
 		}
 	}
+	var declared []string
+	for _, e := range s.App.Manifest.Entries() {
+		declared = append(declared, project.OwnName(e.As))
+	}
+	for _, pattern := range want.Name {
+		if !slices.ContainsFunc(declared, func(name string) bool { ok, _ := path.Match(pattern, name); return ok }) {
+			return doc.Survey{}, &input.UsageError{Reason: "--name: " + project.NotAmong(pattern+" is not declared here", pattern, declared)}
+		}
+	}
 	var err error
 	if want.In, err = s.App.Member(want.In); err != nil {
 		return doc.Survey{}, err

@@ -8,6 +8,7 @@ import (
 	"log"
 	"os"
 	"os/signal"
+	"regexp"
 	"runtime/debug"
 	"slices"
 	"strings"
@@ -15,9 +16,11 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 	"golang.org/x/term"
 
 	"molt/app"
+	"molt/core/project"
 	"molt/doc"
 	"molt/ecosystem"
 	"molt/input"
@@ -50,11 +53,29 @@ func Main(args []string, out, errout io.Writer) int {
 	if wantsJSON(args) {
 		c.format = "json"
 	}
+	if slices.Contains(args, "--version") && c.format == "json" {
+		return c.finish(doc.JSON(out, map[string]string{"schema": "molt/version/1", "version": versionLine()}))
+	}
 	root.SetArgs(args)
 	root.SetOut(out)
 	root.SetErr(errout)
 	root.InitDefaultHelpCmd()
 	root.InitDefaultCompletionCmd(args...)
+	for _, cmd := range root.Commands() {
+		switch cmd.Name() {
+		case "help": // which answers whatever it is asked
+			cmd.PreRunE = func(_ *cobra.Command, words []string) error {
+				if found, _, err := root.Find(words); err != nil || found == root && len(words) > 0 {
+					return unknown(root, fmt.Errorf("unknown command %q", strings.Join(words, " ")))
+				}
+				return nil
+			}
+		case "completion":
+			cmd.Args, cmd.RunE = cobra.ArbitraryArgs, func(_ *cobra.Command, words []string) error {
+				return &input.UsageError{Reason: fmt.Sprintf("completion %s: expected bash, fish, powershell or zsh", strings.Join(words, " "))}
+			}
+		}
+	}
 	if len(args) == 0 || args[0] != cobra.ShellCompRequestCmd && args[0] != cobra.ShellCompNoDescRequestCmd { // which are added later
 		if _, _, err := root.Find(args); err != nil {
 			return c.finish(unknown(root, err))
@@ -94,7 +115,15 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	flags.BoolVar(&c.settings.AllowCommands, "allow-commands", false, "from now on, run the checks, tasks, builds and hooks that this folder names")
 	flags.IntVar(&c.settings.Jobs, "jobs", 16, "requests to a registry at the same time")
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
-		return &input.UsageError{Reason: fmt.Sprintf("%v; see %s --help", err, cmd.CommandPath())}
+		says := err.Error()
+		if m := unknownFlag.FindStringSubmatch(says); m != nil {
+			var known []string
+			cmd.Flags().VisitAll(func(f *pflag.Flag) { known = append(known, f.Name) })
+			if near := project.Nearest(m[1], known); near != "" {
+				says += "; did you mean --" + near + "?"
+			}
+		}
+		return &input.UsageError{Reason: fmt.Sprintf("%s; see %s --help", says, cmd.CommandPath())}
 	})
 	for _, part := range []struct {
 		id, title string
@@ -118,6 +147,9 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	return root
 }
 
+// unknownFlag matches what the library says of a flag that is not there.
+var unknownFlag = regexp.MustCompile(`^unknown flag: --([a-z-]+)`)
+
 // usage makes the errors of a check of arguments what they are: mistakes of the call.
 func usage(check cobra.PositionalArgs) cobra.PositionalArgs {
 	if check == nil {
@@ -125,7 +157,11 @@ func usage(check cobra.PositionalArgs) cobra.PositionalArgs {
 	}
 	return func(cmd *cobra.Command, args []string) error {
 		if err := check(cmd, args); err != nil {
-			return &input.UsageError{Reason: fmt.Sprintf("expected %s; %s --help says more", strings.TrimSuffix(cmd.UseLine(), " [flags]"), cmd.CommandPath())}
+			expected := strings.TrimSuffix(cmd.UseLine(), " [flags]")
+			if !strings.ContainsAny(expected, "[A") && len(args) > 0 {
+				expected += " without " + input.Quote(strings.Join(args, " "))
+			}
+			return &input.UsageError{Reason: fmt.Sprintf("expected %s; %s --help says more", expected, cmd.CommandPath())}
 		}
 		return nil
 	}
@@ -154,6 +190,9 @@ func (c *call) prepare(cmd *cobra.Command) error {
 		return &input.UsageError{Reason: "--refresh asks the registry, and --offline does not"}
 	case c.settings.Jobs < 1:
 		return &input.UsageError{Reason: "--jobs: expected at least 1"}
+	}
+	if info, err := os.Stat(c.settings.Dir); err == nil && !info.IsDir() {
+		return &input.UsageError{Reason: fmt.Sprintf("--dir %s: that is a file: expected the folder of the application", c.settings.Dir)}
 	}
 	if !cmd.Flags().Changed("dir") && cmd.Name() != "init" && cmd.Name() != "demo" {
 		if above := app.Above(c.settings.Dir); above != "" {

@@ -175,7 +175,7 @@ func TestJSON(t *testing.T) {
 		{"molt/step/1", []string{"step", "--quiet"}, "before changed checks left next notes passed schema stage toGoal"},
 		{"molt/back/1", []string{"back"}, "schema stages"},
 		{"molt/lock/1", []string{"relock"}, "ecosystem folded packages roots schema"},
-		{"molt/verify/1", []string{"verify"}, "agrees findings installed outOfDate schema"},
+		{"molt/verify/1", []string{"verify"}, "agrees findings installed looked outOfDate schema"},
 		{"molt/range/1", []string{"range", "^1", "1.0.0", "2.0.0"}, "admits constraint ecosystem refuses schema"},
 	} {
 		out, _ := d.run(0, append(test.args, "--format", "json")...)

@@ -76,7 +76,7 @@ func (c *call) finish(err error) int {
 func (c *call) fail(err error, code int) int {
 	var edited *ledger.EditedError
 	if c.format == "json" {
-		answer := doc.Error{Schema: "molt/error/1", Exit: code, Says: input.Harmless(err.Error())}
+		answer := doc.Error{Schema: "molt/error/1", Exit: code, Says: input.Harmless(input.InWords(err))}
 		var place *input.PositionError
 		if errors.As(err, &place) {
 			answer.File, answer.Line, answer.Column = place.File, place.Line, place.Column
@@ -84,7 +84,7 @@ func (c *call) fail(err error, code int) int {
 		_ = doc.JSON(c.out, answer) // there is nobody left to tell
 		return code
 	}
-	c.say("molt: %v", err)
+	c.say("molt: %s", input.InWords(err))
 	if errors.As(err, &edited) {
 		c.say("%s", strings.TrimRight(edited.Edits, "\n"))
 	}

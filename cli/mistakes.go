@@ -66,6 +66,8 @@ func mistaken(command string, args []string) error {
 		case (goals || command == "want") && equals.MatchString(arg):
 			m := equals.FindStringSubmatch(arg)
 			return says("%q: a package and its version have an @ between them: %s@%s", arg, m[1], m[2])
+		case goals && strings.HasPrefix(arg, "@") && !strings.Contains(arg, "/"):
+			return says("%q: expected the name of a package, and a major behind an @, such as brackwater@5", arg)
 		case goals && at > 0 && (arg[at+1:] == "latest" || arg[at+1:] == "newest"):
 			return says("%q: a goal names a major, such as %s@5; %s alone means the newest", arg, arg[:at], arg[:at])
 		case names && at > 0:

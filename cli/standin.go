@@ -80,7 +80,7 @@ func (c *call) served(server ecosystem.Server, e ecosystem.Ecosystem, args []str
 	}
 	data, err := input.ReadFile(args[0], input.Universe)
 	if err != nil {
-		return nil, 0, nil, &input.UsageError{Reason: err.Error()}
+		return nil, 0, nil, &input.UsageError{Reason: input.InWords(err)}
 	}
 	packages, err := standin.ReadUniverse(args[0], data, e.Scheme())
 	return server.StandIn(packages), len(packages), done, err
@@ -105,7 +105,7 @@ func serveSnapshot(ctx context.Context, server ecosystem.Server, e ecosystem.Eco
 		err = fmt.Errorf("%s is of %s, and this is %s", file, about.Ecosystem, e.Name())
 	}
 	if err != nil {
-		return nil, 0, nil, &input.UsageError{Reason: err.Error()}
+		return nil, 0, nil, &input.UsageError{Reason: input.InWords(err)}
 	}
 	path, err := filepath.Abs(file)
 	if err != nil {

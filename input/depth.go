@@ -45,8 +45,8 @@ func YAMLDepth(name string, data []byte) error {
 		return &LimitError{lineOf(name, data, at), fmt.Sprintf("a line of YAML may have at most %d bytes", Line)}
 	}
 	aliases := 0
-	var commas []int           // of each open bracket
-	lead := true // at the beginning of a line, where each dash opens a block
+	var commas []int // of each open bracket
+	lead := true     // at the beginning of a line, where each dash opens a block
 	var blocks openBlocks
 	opens := blocks.at
 	column := 0

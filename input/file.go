@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 )
 
 // A KindError reports a name at which there is something that is no regular file: a folder, a pipe, a device.
@@ -57,6 +58,16 @@ func Cause(err error) string {
 		return at.Err.Error()
 	}
 	return err.Error()
+}
+
+// InWords is what an error says, without the names of the calls that failed.
+func InWords(err error) string {
+	says := err.Error()
+	var at *fs.PathError
+	if errors.As(err, &at) {
+		says = strings.Replace(says, at.Error(), at.Path+": "+Cause(at), 1)
+	}
+	return says
 }
 
 // ReadFile reads a regular file within a limit, following links. Errors are those of the file system, a *KindError or a

@@ -91,9 +91,9 @@ const (
 	// Header bounds how long a server may think before its answer begins.
 	Header = 20 * time.Second
 	// Idle bounds how long an answer may pause.
-	Idle = 20 * time.Second
+	Idle = 15 * time.Second
 	// SlowStart and LeastRate end an answer that drips: it may take SlowStart, and a second more for every LeastRate bytes.
-	SlowStart = 60 * time.Second
+	SlowStart = 20 * time.Second
 	LeastRate = 16 << 10
 	// RetryAfter is the longest wait that a server may ask for; what is longer is said, and not waited for.
 	RetryAfter = time.Minute

@@ -10,7 +10,9 @@ import (
 	"fmt"
 	"io"
 	"net/url"
+	"os"
 	"path/filepath"
+	"regexp"
 	"sync"
 	"time"
 
@@ -92,8 +94,24 @@ func (e *UnreachableError) Error() string {
 	if e.Answered {
 		return e.Err.Error()
 	}
-	return fmt.Sprintf("the registry did not answer: %v", e.Err)
+	return fmt.Sprintf("the registry did not answer: %s; --offline works with what the cache holds", cause(e.Err))
 }
+
+// cause says why in a few words, with the address.
+func cause(err error) string {
+	var at *url.Error
+	var call *os.SyscallError
+	switch {
+	case errors.As(err, &at) && errors.As(err, &call):
+		return at.URL + ": " + call.Err.Error()
+	case errors.As(err, &at):
+		return at.URL + ": " + at.Err.Error()
+	}
+	return dialling.ReplaceAllString(err.Error(), "")
+}
+
+// dialling is what the network says before why it failed.
+var dialling = regexp.MustCompile(`dial tcp \S+: (connect: )?`)
 
 func (e *UnreachableError) Unwrap() error { return e.Err }
 

@@ -93,7 +93,7 @@ func (f *folder) find(name string) (*folderFile, error) {
 	return &folderFile{fmt.Sprintf("%d %d", info.ModTime().UnixNano(), info.Size()), info.Size(), func() (io.ReadCloser, error) { return os.Open(at) }}, nil
 }
 
-var errNoFolder = errors.New("there is no such folder")
+var errNoFolder = errors.New("there is no such folder or snapshot; the address of the registry names it")
 
 // limited reads a file within a limit, which is an error where there is more.
 type limited struct {

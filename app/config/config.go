@@ -251,6 +251,11 @@ func (c *Config) CheckNames(place yamlfile.Place, declared, locked []string) err
 			}
 		}
 	}
+	for i, name := range c.Previews {
+		if !slices.Contains(all, name) {
+			return unknown(name, all, "declared or locked", "previews", i)
+		}
+	}
 	for i, task := range c.Stages.Tasks {
 		for k, name := range task.With { // a package may come later; what is nearly the name of one that is there is a mistake
 			if near := project.Nearest(name, all); !slices.Contains(all, name) && near != "" && len(near) > 3 {

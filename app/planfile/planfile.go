@@ -12,6 +12,7 @@ import (
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/doc"
+	"molt/input"
 )
 
 // File is the name of the plan. It is committed, reviewed, and may be edited.
@@ -132,6 +133,9 @@ func Read(name string, data []byte) (*Plan, error) {
 		return nil, err
 	}
 	file.Text = text
+	if file.Format == 0 {
+		return nil, &input.PositionError{File: name, Line: 1, Column: 1, Reason: fmt.Sprintf("expected \"molt-plan: %d\" at the top; molt plan makes a plan", Format)}
+	}
 	if file.Format != Format {
 		return nil, text.ErrorAt("$.molt-plan", fmt.Sprintf("this is format %d; this Molt reads format %d", file.Format, Format))
 	}

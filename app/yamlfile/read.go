@@ -6,12 +6,15 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"reflect"
+	"regexp"
 	"strings"
 
 	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
 	"github.com/goccy/go-yaml/parser"
 
+	"molt/core/project"
 	"molt/input"
 )
 
@@ -27,7 +30,7 @@ func Read(file string, data []byte, into any, options ...yaml.DecodeOption) (err
 		return err
 	}
 	if err := yaml.UnmarshalWithOptions(data, into, options...); err != nil {
-		return yamlError(file, err)
+		return yamlError(file, err, keysOf(reflect.TypeOf(into), map[reflect.Type]bool{}))
 	}
 	return nil
 }
@@ -43,7 +46,7 @@ func Parse(file string, data []byte, mode parser.Mode) (tree *ast.File, err erro
 		return nil, err
 	}
 	if tree, err = parser.ParseBytes(data, mode); err != nil {
-		return nil, yamlError(file, err)
+		return nil, yamlError(file, err, nil)
 	}
 	if !bytes.ContainsRune(data, '*') {
 		return tree, nil
@@ -88,7 +91,72 @@ func expanded(n ast.Node, anchors map[string]int) int {
 	return total
 }
 
-func yamlError(file string, err error) error {
+// What the library calls things, and how people do.
+var (
+	mistyped  = regexp.MustCompile(`^cannot unmarshal (\S+)(?: .*?)? into Go (?:struct field \S+|value) of type (\S+)`)
+	misshaped = regexp.MustCompile(`^(\w+) was used where (\w+) is expected`)
+	unknown   = regexp.MustCompile(`^unknown field "(.*)"`)
+	mistabbed = regexp.MustCompile(`^(?:found a tab character|tab character)`)
+	shapes    = map[string]string{"sequence": "a list", "mapping": "keys with values", "string": "a text", "scalar": "a text", "null": "nothing"}
+)
+
+// kindOf names a type of the library's or of Go's.
+func kindOf(text string) string {
+	switch {
+	case shapes[text] != "":
+		return shapes[text]
+	case strings.HasPrefix(text, "[]"):
+		return "a list"
+	case strings.HasPrefix(text, "map"):
+		return "keys with values"
+	case strings.HasPrefix(text, "int"), strings.HasPrefix(text, "uint"), strings.HasPrefix(text, "float"):
+		return "a number"
+	case strings.HasPrefix(text, "bool"):
+		return "true or false"
+	}
+	return "another form"
+}
+
+// inWords puts what the library says into words. Keys are those that the text may have.
+func inWords(says string, keys []string) string {
+	if m := mistyped.FindStringSubmatch(says); m != nil {
+		return fmt.Sprintf("expected %s, found %s", kindOf(m[2]), kindOf(m[1]))
+	}
+	if m := misshaped.FindStringSubmatch(says); m != nil {
+		return fmt.Sprintf("expected %s, found %s", kindOf(m[2]), kindOf(m[1]))
+	}
+	if m := unknown.FindStringSubmatch(says); m != nil {
+		says = fmt.Sprintf("unknown key %q", m[1])
+		if near := project.Nearest(m[1], keys); near != "" {
+			says += fmt.Sprintf("; did you mean %q?", near)
+		}
+		return says
+	}
+	if mistabbed.MatchString(says) {
+		return "a tab: YAML is indented with spaces"
+	}
+	return says
+}
+
+// keysOf lists the keys that a value of a type may have, at any depth.
+func keysOf(t reflect.Type, seen map[reflect.Type]bool) (all []string) {
+	for t != nil && (t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice || t.Kind() == reflect.Map) {
+		t = t.Elem()
+	}
+	if t == nil || t.Kind() != reflect.Struct || seen[t] {
+		return nil
+	}
+	seen[t] = true
+	for i := range t.NumField() {
+		f := t.Field(i)
+		if name, _, _ := strings.Cut(f.Tag.Get("yaml"), ","); name != "" && name != "-" {
+			all = append(append(all, name), keysOf(f.Type, seen)...)
+		}
+	}
+	return all
+}
+
+func yamlError(file string, err error, keys []string) error {
 	p := &input.PositionError{File: file, Line: 1, Column: 1, Reason: strings.SplitN(err.Error(), "\n", 2)[0]}
 	var at yaml.Error
 	if errors.As(err, &at) {
@@ -97,5 +165,6 @@ func yamlError(file string, err error) error {
 			p.Line, p.Column = t.Position.Line, t.Position.Column
 		}
 	}
+	p.Reason = inWords(p.Reason, keys)
 	return p
 }

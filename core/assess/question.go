@@ -238,6 +238,11 @@ func AskOne(ctx context.Context, source universe.Source, app project.Application
 		names = append(names, d.As)
 	}
 	if !slices.Contains(names, goal.Name) {
+		for _, r := range app.Known {
+			if r.Name == goal.Name {
+				return nil, &project.GoalError{Goal: goal, Reason: "it is a runtime, and no goal of its own: name the framework's before it, such as brackwater@5 " + goal.String()}
+			}
+		}
 		return nil, &project.GoalError{Goal: goal, Reason: project.NotAmong("no declared package has this name", goal.Name, names)}
 	}
 	if d := a.Declaration(goal.Name); !project.Registered(d) {

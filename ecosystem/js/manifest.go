@@ -272,7 +272,7 @@ func (m *manifest) syntaxError(err error) error {
 	if parts := placeInError.FindStringSubmatch(err.Error()); parts != nil {
 		p.Line, _ = strconv.Atoi(parts[1])
 		p.Column, _ = strconv.Atoi(parts[2])
-		p.Reason = "this is not JSON: " + parts[3]
+		p.Reason = "this is not JSON: " + strings.TrimPrefix(strings.ReplaceAll(parts[3], "unexpected EOF", "it ends too early"), "parsing value: ")
 	}
 	return p
 }
