@@ -74,6 +74,7 @@ type App struct {
 	seen      func(project.Runtimes) universe.Source // see project.Application.Seen; while a source is open
 	forks     ecosystem.Forks                        // packages that are resolved apart in some environments
 	consent   *consent
+	Broken    string // why the lock cannot be read, where it is to be made anew; "" where it can
 	Repaired  string // what was repaired when the folder was taken into use, "" for nothing
 }
 
@@ -93,6 +94,7 @@ type Settings struct {
 	// AllowCommands says that what the folder wants run may run, from now on; AskConsent asks the person, and may be nil.
 	AllowCommands bool
 	AskConsent    func([]Line) bool
+	Rebuild       bool // a lock that cannot be read is taken for none
 	Builds        bool // releases may be built to know what they need; a call that only reads builds nothing
 	Env           func(string) string
 }
@@ -237,7 +239,11 @@ func (a *App) read() error {
 	if err != nil {
 		return err
 	}
-	if marked, err := a.marked(); err == nil && marked != "" {
+	marked, err := a.marked()
+	if err == nil && marked != "" && !(a.Settings.Rebuild && marked == a.LockFile()) {
+		if conflict, err := a.repo.Unmerged(context.Background(), marked); err == nil && !conflict && marked != a.LockFile() {
+			return &input.PositionError{File: marked, Line: 1, Column: 1, Reason: "it holds the marks of a conflict, and git is in no merge: take them out"}
+		}
 		return &input.UsageError{Reason: marked + " holds what git could not merge; molt relock resolves that"}
 	}
 	if a.Manifest, err = ecosystem.ReadManifests(a.Eco, texts); err != nil {
@@ -255,6 +261,15 @@ func (a *App) read() error {
 		return err
 	}
 	if a.Lock, err = a.decodeLock(a.LockFile(), data); err != nil {
+		var newer *ecosystem.NewerLockError
+		if a.Settings.Rebuild && !errors.As(err, &newer) {
+			a.Lock, a.Broken = nil, err.Error()
+			return nil
+		}
+		var place *input.PositionError
+		if errors.As(err, &place) && place.File == a.LockFile() && !strings.Contains(place.Reason, "molt relock") {
+			place.Reason += "; molt relock writes it anew"
+		}
 		return err
 	}
 	a.forks = a.forksOf(a.Lock)

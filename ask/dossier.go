@@ -123,6 +123,9 @@ func (s *Session) Dossier(r DossierRequest) (doc.Dossier, error) {
 			return doc.Dossier{}, err
 		}
 	}
+	if err := s.settling(name); err != nil {
+		return doc.Dossier{}, err
+	}
 	if err := s.changeLog(&facts, r.To); err != nil {
 		return doc.Dossier{}, err
 	}

@@ -58,6 +58,9 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 	if err != nil {
 		return doc.Plan{}, err
 	}
+	if err := s.settling(); err != nil {
+		return doc.Plan{}, err
+	}
 	cut := plan.Cut{Fresh: plan.Fresh(s.App.Config.Stages.Fresh), Leap: s.App.Config.Stages.Leap || r.Leap}
 	if r.Fresh != "" {
 		cut.Fresh = r.Fresh

@@ -115,6 +115,9 @@ func (s *Session) RangeOf(constraint, of string, advise bool) (doc.Range, error)
 	if err != nil {
 		return doc.Range{}, project.UnknownName(err, of, names)
 	}
+	if err := s.settling(name); err != nil {
+		return doc.Range{}, err
+	}
 	set, err := p.Admit(constraint)
 	if err != nil {
 		return doc.Range{}, err

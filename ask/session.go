@@ -232,6 +232,18 @@ func (s *Session) advice(previews []string) error {
 	return err
 }
 
+// settling tells people which newer releases wait until they have settled; without names, of all that is declared.
+func (s *Session) settling(names ...string) error {
+	if names == nil {
+		names = s.App.DeclaredPackages()
+	}
+	says, err := s.App.Settling(s.ctx, names)
+	if says != "" {
+		s.say("note: %s", says)
+	}
+	return err
+}
+
 // name returns the canonical form of a name that people wrote.
 func (s *Session) name(written string) string { return s.App.Eco.Canonical(written) }
 

@@ -124,6 +124,9 @@ func (s *Session) Survey(want Sieve) (doc.Survey, error) {
 			return doc.Survey{}, err
 		}
 	}
+	if err := s.settling(); err != nil {
+		return doc.Survey{}, err
+	}
 	rows, err := s.App.Survey(s.ctx, s.Source, u)
 	if err != nil {
 		return doc.Survey{}, err

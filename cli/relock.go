@@ -30,7 +30,8 @@ it; where packages would now come from others, --accept-registry says that this 
 
 In a merge or rebase in which git could not merge the lock, or the declarations of the manifest, relock resolves that:
 what only one branch changed is taken as it has it; where both changed a declaration, the one that leads to later
-releases; and the lock is solved anew, near to what both had. It says what it took.`,
+releases; and the lock is solved anew, near to what both had. It says what it took. A lock that cannot be read is made anew
+from the manifest, which is said too.`,
 		Example: "  molt relock\n  molt relock --dry-run --format json",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
@@ -44,7 +45,11 @@ releases; and the lock is solved anew, near to what both had. It says what it to
 					p.Merged(d, a.LockFile(), files, dry)
 				})
 			}
+			c.settings.Rebuild = true
 			return c.session(ask.Needs{Write: !dry, Declared: true}, func(s *ask.Session) error {
+				if s.App.Broken != "" {
+					c.say("warning: %s cannot be read (%s), so it is made anew from the manifest", s.App.LockFile(), s.App.Broken)
+				}
 				d, err := s.Relock(dry, accepted)
 				return answer(c, s, d, err, func(p *text.Page, d doc.Lock) {
 					word := "holds"
