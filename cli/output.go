@@ -32,7 +32,7 @@ func marked(w io.Writer, format string) error {
 // isReport reports whether a file was written by report.
 func isReport(file string) bool {
 	data, err := input.ReadFile(file, input.Plan)
-	return err == nil && (len(data) == 0 || bytes.Contains(data, []byte(reportMark)) || bytes.Contains(data[:min(len(data), 200)], []byte(`"molt/report/1"`)))
+	return err == nil && (len(data) == 0 || bytes.Contains(data, []byte(reportMark)) || bytes.Contains(data[:min(len(data), 400)], []byte(`"molt/report/1"`)))
 }
 
 // writable makes sure that a file that a flag names may be written: nothing is there, or what the same command wrote, or force says so. A manifest, a lock, a

@@ -44,10 +44,17 @@ Without --output the page goes to standard output.`,
 			b := &bytes.Buffer{}
 			switch c.format {
 			case "json":
-				for _, d := range all {
-					if err := doc.JSON(b, d); err != nil {
-						return err
-					}
+				if len(all) == 1 {
+					err = doc.JSON(b, all[0])
+				} else {
+					sides := struct {
+						Schema string       `json:"schema"`
+						Sides  []doc.Report `json:"sides"`
+					}{"molt/sides/1", all}
+					err = doc.JSON(b, sides)
+				}
+				if err != nil {
+					return err
 				}
 			case "md":
 				for _, d := range all {

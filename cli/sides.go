@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
 
@@ -63,22 +64,54 @@ func (c *call) onSides(name string, run func(*cobra.Command, []string) error) fu
 		if len(all) > 1 && (c.format == "sarif" || c.format == "junit") {
 			return &input.UsageError{Reason: fmt.Sprintf("--format %s is one document, and the folder has packages of several ecosystems; --ecosystem says of which", c.format)}
 		}
-		attention := false
-		for i, w := range all {
-			c.settings.Ecosystem = w.side
-			if c.format == "text" && len(all) > 1 && !c.quiet {
-				c.page().Side(w.side, i == 0)
-			}
-			err := run(cmd, w.args)
-			if attention = attention || errors.Is(err, errAttention); err != nil && !errors.Is(err, errAttention) {
+		over := func() error { return c.overSides(all, func(args []string) error { return run(cmd, args) }) }
+		if name == "relock" && len(all) > 1 {
+			if err := c.rehearsed(cmd, over); err != nil {
 				return err
 			}
 		}
-		if attention {
-			return errAttention
+		if len(all) > 1 && c.format == "json" {
+			return c.sidesOf(over)
 		}
+		return over()
+	}
+}
+
+// rehearsed goes through all sides without writing anything, so that none is written where another fails.
+func (c *call) rehearsed(cmd *cobra.Command, over func() error) error {
+	dry := cmd.Flags().Lookup("dry-run")
+	if dry.Value.String() == "true" {
 		return nil
 	}
+	usual, quiet := c.out, c.quiet
+	c.out, c.quiet = io.Discard, true
+	_ = dry.Value.Set("true") // it takes that
+	err := over()
+	_ = dry.Value.Set("false")
+	c.out, c.quiet = usual, quiet
+	if errors.Is(err, errAttention) {
+		return nil // which the second time shows
+	}
+	return err
+}
+
+// overSides does what is to be done on each side.
+func (c *call) overSides(all []work, run func(args []string) error) error {
+	attention := false
+	for i, w := range all {
+		c.settings.Ecosystem = w.side
+		if c.format == "text" && len(all) > 1 && !c.quiet {
+			c.page().Side(w.side, i == 0)
+		}
+		err := run(w.args)
+		if attention = attention || errors.Is(err, errAttention); err != nil && !errors.Is(err, errAttention) {
+			return err
+		}
+	}
+	if attention {
+		return errAttention
+	}
+	return nil
 }
 
 // backOnSides goes back stage by stage, each on the side whose lock it changed.

@@ -12,6 +12,7 @@ import (
 
 	"molt/app/run"
 	"molt/ask"
+	"molt/doc"
 	"molt/input"
 	"molt/render"
 	"molt/render/junit"
@@ -76,8 +77,19 @@ raised, its minor part when what the application is made of changed, its patch p
 	return cmd
 }
 
-// march carries out one stage, or all.
+// march carries out one stage, or all, of which it makes one document.
 func (c *call) march(s *ask.Session, m march, stage string) error {
+	if !m.all || c.format != "json" {
+		return c.marching(s, m, stage)
+	}
+	all, err := c.gathered(func() error { return c.marching(s, m, stage) })
+	if err != nil && !errors.Is(err, errAttention) {
+		return err
+	}
+	return errors.Join(err, doc.JSON(c.out, gathering{Schema: "molt/steps/1", Stages: all}))
+}
+
+func (c *call) marching(s *ask.Session, m march, stage string) error {
 	request := ask.StepRequest{Stage: stage, Commit: m.commit, Culprit: m.culprit, Split: m.split, OwnVersion: m.own, Watcher: c.watcher(s)}
 	if !c.quiet {
 		request.Looking = func(changes int) { c.say("looking for the culprit among %d changes", changes) }
