@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"molt/app/config"
 	"molt/app/ledger"
 	"molt/app/planfile"
 	"molt/core/project"
@@ -58,6 +59,43 @@ func (a *App) Committable(ctx context.Context) (late string, err error) {
 	return late, nil
 }
 
+// SourceEdits lists the files that were edited for the next stage since it was first tried, which its commit takes: its checks run with them. What
+// was edited before is none of the stage's business, and is an *input.UsageError: the commit would not hold it, and fail its own checks. The
+// configuration goes along in either case, since the plan depends on it.
+func (a *App) SourceEdits(ctx context.Context) ([]string, error) {
+	file, err := a.ReadPlan()
+	if err != nil {
+		return nil, nil // the step says what is wrong with it
+	}
+	stage := file.Next()
+	if stage == nil || len(a.checksOf(stage.Kind))+len(a.tasksOf(stage.Changes)) == 0 {
+		return nil, nil // nothing is judged, so nothing else is part of it
+	}
+	edited, err := a.repo.Uncommitted(ctx, ".")
+	if err != nil {
+		return nil, err
+	}
+	own := []string{planfile.File}
+	for _, e := range a.ecosystems() {
+		side := a
+		if e.Name() != a.Eco.Name() {
+			if side, err = a.openBeside(e); err != nil {
+				return nil, err
+			}
+		}
+		own = append(append(own, side.Manifest.Files()...), side.LockFile())
+	}
+	edited = slices.DeleteFunc(edited, func(name string) bool { return slices.Contains(own, name) })
+	c, err := a.runner().Remembered()
+	if err != nil {
+		return nil, err
+	}
+	if before := slices.DeleteFunc(slices.Clone(edited), func(name string) bool { return name == config.File }); c.Begun != stage.ID && len(before) > 0 {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("--commit: %s is not committed as it stands, and the checks of %s would run with it: commit it, or put it away", strings.Join(before[:min(mostListed, len(before))], ", "), stage.ID)}
+	}
+	return edited, a.runner().RememberBegun(stage.ID)
+}
+
 // commitLate commits the last stage of the ledger when it was to be committed and was not.
 func (a *App) commitLate(ctx context.Context) (string, error) {
 	records, err := a.ledger.Here()
@@ -75,17 +113,17 @@ func (a *App) commitLate(ctx context.Context) (string, error) {
 	if err != nil || file.Stage(last.Stage) == nil {
 		return "", nil
 	}
-	return last.Stage, a.Commit(ctx, *file.Stage(last.Stage))
+	return last.Stage, a.Commit(ctx, *file.Stage(last.Stage), nil)
 }
 
-// Commit commits what the last stage changed, and nothing else that may be waiting in the index. The ledger then knows
+// Commit commits what the last stage changed, with some files that were edited for it, and nothing else that may be waiting in the index. The ledger then knows
 // the commit.
-func (a *App) Commit(ctx context.Context, stage doc.PlanStage) error {
+func (a *App) Commit(ctx context.Context, stage doc.PlanStage, edits []string) error {
 	records, err := a.ledger.Here()
 	if err != nil {
 		return err
 	}
-	files := []string{planfile.File}
+	files := append([]string{planfile.File}, edits...)
 	last := -1
 	if n := len(records) - 1; n >= 0 && records[n].Stage == stage.ID {
 		last = n

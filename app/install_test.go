@@ -259,7 +259,7 @@ func TestStepWithTaskAndPackages(t *testing.T) {
 		t.Fatalf("%+v, %v\n%s", step, err, b.read("generated.txt"))
 	}
 	b.agrees(b.open())
-	if err := a.Commit(context.Background(), step.Stage); err != nil {
+	if err := a.Commit(context.Background(), step.Stage, nil); err != nil {
 		t.Fatal(err)
 	}
 	if out, err := exec.Command("git", "-C", b.dir, "log", "-1", "--format=%B", "--name-only").CombinedOutput(); err != nil || !strings.Contains(string(out), "The application's checks passed with these packages.") ||

@@ -53,7 +53,7 @@ func repository(t *testing.T) (*bench, *App) {
 		if err != nil || !step.Passed {
 			t.Fatalf("%+v, %v", step, err)
 		}
-		if err := a.Commit(context.Background(), step.Stage); err != nil {
+		if err := a.Commit(context.Background(), step.Stage, nil); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -267,7 +267,7 @@ func TestDetachedHeadAndSilentHook(t *testing.T) {
 	if err := os.WriteFile(hook, []byte("#!/bin/sh\nexit 1\n"), 0o755); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Commit(context.Background(), step.Stage); err == nil || !strings.Contains(err.Error(), "refused by a hook: ") || !strings.Contains(err.Error(), "pre-commit") {
+	if err := a.Commit(context.Background(), step.Stage, nil); err == nil || !strings.Contains(err.Error(), "refused by a hook: ") || !strings.Contains(err.Error(), "pre-commit") {
 		t.Errorf("a silent hook: %v", err)
 	}
 }

@@ -101,6 +101,16 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 			return nil, err
 		}
 	}
+	var edits []string
+	if r.Commit {
+		var err error
+		if edits, err = s.App.SourceEdits(s.ctx); err != nil {
+			return nil, err
+		}
+		if len(edits) > 0 {
+			s.say("the stage's commit takes what was edited for it: %s", strings.Join(edits, ", "))
+		}
+	}
 	if r.OwnVersion {
 		if done, err := s.ownVersionAlone(r.Commit); done != nil || err != nil {
 			return done, err
@@ -126,7 +136,7 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 	done := &Stepped{Stage: &answer, Left: got.Left, AtGoal: got.ToGoal == 0 && !got.Stage.After && got.Left > 0}
 	if got.Passed && r.Commit {
 		done.commit = func() error {
-			if err := s.App.Commit(s.ctx, got.Stage); err != nil {
+			if err := s.App.Commit(s.ctx, got.Stage, edits); err != nil {
 				return fmt.Errorf("the stage is done, and not committed: %w; molt step --commit will", err)
 			}
 			return nil
@@ -192,7 +202,7 @@ func (s *Session) ownVersionAlone(commit bool) (*Stepped, error) {
 	done := &Stepped{OwnVersion: &answer}
 	if own != nil && commit {
 		done.commit = func() error {
-			return s.App.Commit(s.ctx, doc.PlanStage{ID: app.OwnVersionStage, Title: own.From + " to " + own.To})
+			return s.App.Commit(s.ctx, doc.PlanStage{ID: app.OwnVersionStage, Title: own.From + " to " + own.To}, nil)
 		}
 	}
 	return done, nil

@@ -24,6 +24,7 @@ type Remembered struct {
 	Plan     string                   `json:"plan"`            // SHA-256 of the plan as Molt last wrote or solved it
 	Ran      []project.Passed         `json:"ran,omitempty"`   // with what all checks passed, the latest last
 	Tried    []Tried                  `json:"tried,omitempty"` // stages that passed in a copy, the latest last
+	Begun    string                   `json:"begun,omitempty"` // the stage that was tried last with a commit to come; edits since then are for it
 	Seal     string                   `json:"seal,omitempty"`
 }
 
@@ -120,6 +121,16 @@ func (r Runner) RememberRan(ran project.Passed) error {
 	}
 	c.Ran = append(slices.DeleteFunc(c.Ran, func(x project.Passed) bool { return x.Lock == ran.Lock }), ran)
 	c.Ran = c.Ran[max(0, len(c.Ran)-mostRan):]
+	return r.write(c)
+}
+
+// RememberBegun keeps which stage was begun with a commit to come.
+func (r Runner) RememberBegun(stage string) error {
+	c, err := r.Remembered()
+	if err != nil || c.Begun == stage {
+		return err
+	}
+	c.Begun = stage
 	return r.write(c)
 }
 
