@@ -250,7 +250,7 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 		if err != nil {
 			return nil, err
 		}
-		found = slices.Concat(found, a.checkInstalled(tree), files)
+		found = slices.Concat(found, a.checkInstalled(tree), a.checkOutside(tree), files)
 	}
 	return slices.Concat(found, a.checkRuntimes(ctx, tree != nil), a.checkRules(ctx)), nil
 }
@@ -341,7 +341,13 @@ func (a *App) checkRoots() (found []Finding) {
 
 // Unknown says what nobody can verify in this application, "" for nothing.
 func (a *App) Unknown() string {
-	if a.Lock == nil || !a.Lock.Edgeless {
+	if a.Lock == nil {
+		return ""
+	}
+	if !a.Lock.Edgeless {
+		if all := a.Outside(a.Lock); all != nil {
+			return "what does not come from a registry is neither locked nor laid out by Molt: " + strings.Join(all[:min(len(all), mostExtra)], "; ")
+		}
 		return ""
 	}
 	return a.LockFile() + " does not tell what its packages need, so nobody can tell from it whether they suit each other or why one is there; molt relock --dry-run asks the registry"

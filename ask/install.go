@@ -31,6 +31,9 @@ func Install(ctx context.Context, a *app.App, order app.InstallOrder) (doc.Insta
 	for _, u := range r.Unbuilt {
 		d.Unbuilt = append(d.Unbuilt, doc.Unbuilt(u))
 	}
+	if a.Lock != nil {
+		d.Outside = a.Outside(a.Lock)
+	}
 	if d.Copied = r.Copied; !order.Dry {
 		d.Current, d.Former = order.Current, r.Former
 	}

@@ -68,6 +68,9 @@ func (s *Session) Relock(dry bool, accepted []string) (doc.Lock, error) {
 	if err != nil {
 		return doc.Lock{}, s.explain(err)
 	}
+	if all := s.App.Outside(lock); all != nil {
+		s.say("warning: what does not come from a registry is not locked: %s", strings.Join(all, "; "))
+	}
 	if says := s.App.Weak(lock); says != "" {
 		s.say("warning: %s", says)
 	}

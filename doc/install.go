@@ -19,6 +19,7 @@ type Install struct {
 	Built     []string  `json:"built"`   // releases of which the build steps ran
 	Claimed   []string  `json:"claimed"` // executables that several packages have
 	Odd       []string  `json:"odd"`     // files with names that something may take amiss
+	Outside   []string  `json:"outside,omitempty"` // what does not come from a registry, and was not laid out
 	Archives  int       `json:"archives"`
 	Bytes     int64     `json:"bytes"`             // of the archives that were fetched
 	Files     int       `json:"files"`             // that were linked or copied
@@ -57,5 +58,5 @@ type Cache struct {
 // NeedsAttention is false: what was taken away is made anew when somebody needs it.
 func (d Cache) NeedsAttention() bool { return false }
 
-// NeedsAttention reports whether files that were edited, or claimed twice, want a look.
-func (d Install) NeedsAttention() bool { return false }
+// NeedsAttention reports whether something that the application needs was not laid out.
+func (d Install) NeedsAttention() bool { return len(d.Outside) > 0 }

@@ -46,8 +46,24 @@ func (JS) Layout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*
 		}
 		out.Places = append(out.Places, ecosystem.Place{Path: path.Join(modules, name), Name: name, Holder: modules, Link: folder})
 	}
+	for name, folder := range localFolders(l) {
+		out.Places = append(out.Places, ecosystem.Place{Path: path.Join(modules, name), Name: name, Holder: modules, Link: folder})
+	}
 	slices.SortFunc(out.Places, func(a, b ecosystem.Place) int { return strings.Compare(a.Path, b.Path) })
 	return out, nil
+}
+
+// localFolders lists the folders of the application that it declares in place of packages, by name. They are linked like members of a workspace.
+func localFolders(l *ecosystem.Lock) map[string]string {
+	all := map[string]string{}
+	for _, e := range l.Roots {
+		member, _ := project.SplitGroup(e.Group)
+		folder := ecosystem.LocalFolder(e)
+		if e.Foreign && e.To == "" && member == "" && e.Apart == "" && folder != "" && folderName(e.Name) && !slices.Contains(strings.Split(folder, "/"), modules) {
+			all[e.Name] = folder
+		}
+	}
+	return all
 }
 
 // A laid package is a node of the lock.
@@ -97,6 +113,7 @@ func newLayout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*la
 		y.nodes[p.ID] = &laid{locked: p, out: !fits(p)}
 		y.ids = append(y.ids, p.ID)
 	}
+	y.members = append(y.members, slices.Sorted(maps.Keys(localFolders(l)))...)
 	slices.Sort(y.ids)
 	if err := y.leaveOut(l.Roots); err != nil {
 		return nil, err

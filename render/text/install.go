@@ -54,6 +54,9 @@ func (p *Page) Install(d doc.Install) {
 	p.words("Not as it had been laid out, and mended", d.Mended)
 	p.words("Edited, and replaced", d.Edited)
 	p.words("Edited, and left as they are", d.Left)
+	if len(d.Outside) > 0 {
+		p.verdict(notice, "Not from a registry, and so not locked and not laid out, or not whole: "+few(d.Outside)+".")
+	}
 	if d.Untouched {
 		return
 	}
