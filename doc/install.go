@@ -16,9 +16,9 @@ type Install struct {
 	Left      []string  `json:"left"`    // files that somebody edited, in packages that stay: left as they are
 	LeftOut   []string  `json:"leftOut"` // releases for other platforms
 	Unbuilt   []Unbuilt `json:"unbuilt"`
-	Built     []string  `json:"built"`   // releases of which the build steps ran
-	Claimed   []string  `json:"claimed"` // executables that several packages have
-	Odd       []string  `json:"odd"`     // files with names that something may take amiss
+	Built     []string  `json:"built"`             // releases of which the build steps ran
+	Claimed   []string  `json:"claimed"`           // executables that several packages have
+	Odd       []string  `json:"odd"`               // files with names that something may take amiss
 	Outside   []string  `json:"outside,omitempty"` // what does not come from a registry, and was not laid out
 	Archives  int       `json:"archives"`
 	Bytes     int64     `json:"bytes"`             // of the archives that were fetched
