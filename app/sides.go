@@ -48,8 +48,9 @@ func Sides(s Settings) []Side {
 }
 
 // sidesIn lists the sides of a folder. One that declares nothing, as a manifest for tools alone does, is none where another declares something; one whose
-// manifest cannot be read is, so that somebody says so.
+// manifest cannot be read is, so that somebody says so. The manifests of one side alone are not read: there is nothing to tell it from.
 func sidesIn(dir string) (all []Side) {
+	var manifests [][]string // of each side
 	for _, e := range Ecosystems {
 		names, err := e.Detect(os.DirFS(dir))
 		if err == nil && len(names) == 0 {
@@ -59,26 +60,36 @@ func sidesIn(dir string) (all []Side) {
 		for _, r := range ecosystem.Runtimes(e) {
 			side.Runtimes = append(side.Runtimes, r.Name)
 		}
-		for _, name := range names {
-			var m ecosystem.Manifest
-			data, err := input.ReadFile(filepath.Join(dir, filepath.FromSlash(name)), input.Manifest)
-			if err == nil {
-				m, err = e.ReadManifest(name, data)
-			}
-			if err != nil {
-				side.broken = true
-				continue
-			}
-			for _, entry := range m.Entries() {
-				side.Names = append(side.Names, entry.As)
-			}
-		}
-		all = append(all, side)
+		all, manifests = append(all, side), append(manifests, names)
+	}
+	if len(all) < 2 {
+		return all
+	}
+	for i := range all {
+		all[i].read(dir, manifests[i])
 	}
 	if says := func(s Side) bool { return len(s.Names) > 0 || s.broken }; slices.ContainsFunc(all, says) {
 		all = slices.DeleteFunc(all, func(s Side) bool { return !says(s) })
 	}
 	return all
+}
+
+// read takes the names that the manifests of a side declare.
+func (s *Side) read(dir string, manifests []string) {
+	for _, name := range manifests {
+		var m ecosystem.Manifest
+		data, err := input.ReadFile(filepath.Join(dir, filepath.FromSlash(name)), input.Manifest)
+		if err == nil {
+			m, err = s.Ecosystem.ReadManifest(name, data)
+		}
+		if err != nil {
+			s.broken = true
+			continue
+		}
+		for _, entry := range m.Entries() {
+			s.Names = append(s.Names, entry.As)
+		}
+	}
 }
 
 // Above returns the nearest folder above one in which an application is, by a manifest or a configuration; "" where the folder itself has one, or none has.
