@@ -7,7 +7,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -16,6 +15,7 @@ import (
 	"molt/app/config"
 	"molt/app/run"
 	"molt/ecosystem"
+	"molt/registry"
 )
 
 // A folder says what is to run: checks, tasks, builds of packages, a command that installs; and its repository has hooks. A folder may come from
@@ -114,8 +114,7 @@ func registriesFor(c *config.Config, name string) []string {
 		all = append(all, c.Registry.Default)
 	}
 	for _, key := range c.Registry.Keys() {
-		scope, _, _ := strings.Cut(name, "/")
-		if matches, err := path.Match(key, name); err == nil && matches || key == scope || slices.ContainsFunc(Ecosystems, func(e ecosystem.Ecosystem) bool { return e.Name() == key }) {
+		if registry.Matches(key, name) || slices.ContainsFunc(Ecosystems, func(e ecosystem.Ecosystem) bool { return e.Name() == key }) {
 			all = append(all, c.Registry.Some[key])
 		}
 	}
