@@ -37,16 +37,31 @@ func (p *planner) freshen(kind StageKind, most version.Jump) error {
 
 // fresher makes that stage under the ceilings that hold. It reports whether it could, also when there is nothing to move.
 func (p *planner) fresher(kind StageKind, most version.Jump) (bool, error) {
-	standing, err := p.standingAt()
+	c, moving, err := p.fresh(most)
 	if err != nil {
 		return false, err
 	}
-	c := p.exact(p.now)
-	moving := map[string]bool{}
+	r, err := p.freshest(c, moving)
+	if err != nil || r == nil {
+		return false, err
+	}
+	return p.stage(kind, string(kind), freshTitle(kind), versionsOf(r, p.Names()),
+		func(string) string { return fmt.Sprintf("newest %s release", kind) })
+}
+
+func freshTitle(kind StageKind) string { return fmt.Sprintf("all %s releases, together", kind) }
+
+// fresh returns the releases that each declared name may have without more than a jump, the one that it has among them, and the names that have others.
+func (p *planner) fresh(most version.Jump) (c assess.Choice, moving map[string]bool, err error) {
+	standing, err := p.standingAt()
+	if err != nil {
+		return nil, nil, err
+	}
+	c, moving = p.exact(p.now), map[string]bool{}
 	for _, name := range p.Names() {
 		pkg, err := p.Pkg(name)
 		if err != nil {
-			return false, err
+			return nil, nil, err
 		}
 		current := project.VersionOf(p.now.Locked, name)
 		at := pkg.Index(current)
@@ -70,12 +85,51 @@ func (p *planner) fresher(kind StageKind, most version.Jump) (bool, error) {
 			moving[name] = true
 		}
 	}
-	r, err := p.inStepWithFramework(c, moving)
-	if err != nil || r == nil {
-		return false, err
+	return c, moving, nil
+}
+
+// freshest solves a choice so that what moves gets the newest releases that go together. The solver by itself is content with a release that the graph holds
+// anyway, as what an undeclared package is locked to. So all of the newest are tried first, and where they don't resolve, what is short of its newest is
+// raised, one after the other, while the rest keeps what it has.
+func (p *planner) freshest(c assess.Choice, moving map[string]bool) (*solve.Resolution, error) {
+	newest := maps.Clone(c)
+	for name := range moving {
+		newest[name] = c[name][len(c[name])-1:]
 	}
-	return p.stage(kind, string(kind), fmt.Sprintf("all %s releases, together", kind), versionsOf(r, p.Names()),
-		func(string) string { return fmt.Sprintf("newest %s release", kind) })
+	if r, err := p.inStepWithFramework(newest, moving); err != nil || r != nil {
+		return r, err
+	}
+	best, err := p.inStepWithFramework(c, moving)
+	if err != nil || best == nil {
+		return nil, err
+	}
+	above := func(name string, r *solve.Resolution) []string {
+		return c[name][max(0, slices.Index(c[name], project.VersionOf(r, name))):]
+	}
+	for _, name := range p.Names() {
+		if !moving[name] || len(above(name, best)) < 2 {
+			continue
+		}
+		raised := maps.Clone(c)
+		for other := range moving {
+			raised[other] = above(other, best)
+		}
+		raised[name] = raised[name][1:]
+		r, err := p.inStepWithFramework(raised, moving)
+		if err != nil {
+			return nil, err
+		}
+		for r != nil && len(above(name, r)) < len(above(name, best)) { // up to the newest of them
+			best = r
+			if raised[name] = above(name, best)[1:]; len(raised[name]) == 0 {
+				break
+			}
+			if r, err = p.inStepWithFramework(raised, moving); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return best, nil
 }
 
 // inStepWithFramework solves a choice with the framework's own packages, which share its numbers, at the framework's number wherever they stand at it now:

@@ -33,6 +33,14 @@ func TestPlans(t *testing.T) {
 			old@0.2`,
 			"patch: hulk 3.0.0>3.0.4, keel 1.0.0>1.0.2, old 0.1.0>0.1.5; minor: keel 1.0.2>1.3.0, mast 1.1.0>1.2.0 ~1.1.0>~1.2.0, pin 1.0.0>1.1.0 1.0.0>1.1.0; " +
 				"goal-4: hulk 3.0.4>4.0.0 ^3.0.0>^4.0.0; after-old: old 0.1.5>0.2.0 ^0.1.0>^0.2.0"},
+		{"the newest, though a package that stays holds an older one", `
+			app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0
+			hulk@3.0
+			hulk@4.0
+			keel@1.0
+			keel@1.1
+			mast@1.0: keel@^1.0`,
+			"minor: keel 1.0.0>1.1.0; goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0"},
 		{"bridge, then together", `
 			app: hulk@^3.0.0 b@^1.0.0 w@^1.0.0
 			hulk@3.0
