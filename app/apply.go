@@ -107,16 +107,45 @@ func (a *App) Place(d solve.Demand) string {
 	}
 	switch d.Group {
 	case project.RuntimeGroup:
-		if runtime, _ := project.RuntimeOf(d.Package); a.Config.Runtime[runtime] == nil { // it follows from other files
-			for _, q := range a.Manifest.Runtimes() {
-				if q.Name == runtime {
-					return q.File
-				}
-			}
-		}
-		return config.File
+		return a.placeOfRuntime(d)
+	case project.FixedGroup:
+		return a.Config.Fixed
 	case "": // no line has it: it was asked for in the call
 		return "the call"
 	}
 	return a.Manifest.FileOf(d.Group)
+}
+
+// Written returns the constraint of the line that declares what a demand asks for, as it is written there; "" where no line does.
+func (a *App) Written(d solve.Demand) string {
+	for _, e := range a.Manifest.Entries() {
+		if e.As == d.As && e.Group == d.Group {
+			return e.Text
+		}
+	}
+	return ""
+}
+
+// placeOfRuntime returns the file that says what is deployed of a runtime, or from which that follows.
+func (a *App) placeOfRuntime(d solve.Demand) string {
+	runtime, _ := project.RuntimeOf(d.Package)
+	if a.Config.Runtime[runtime] != nil {
+		return config.File
+	}
+	if a.presumed[runtime] != nil {
+		for _, pin := range a.pins() {
+			if pin.Name == runtime {
+				return pin.Where
+			}
+		}
+	}
+	for _, q := range a.Manifest.Runtimes() {
+		if q.Name == runtime {
+			return q.File
+		}
+	}
+	if a.presumed[runtime] != nil {
+		return "this machine"
+	}
+	return config.File
 }

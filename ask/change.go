@@ -103,6 +103,7 @@ func (s *Session) Want(packages []string, member, group string, style version.St
 		}
 		wanted = append(wanted, plan.Wanted{Name: g.Name, Group: s.groupFor(g.Name, where), Constraint: g.Constraint})
 	}
+	s.App.Presume(s.ctx)
 	application := s.App.Application()
 	if application.Declared, err = s.App.DeclaredWith(wanted); err != nil {
 		return nil, err

@@ -119,7 +119,7 @@ func (s *Session) Dossier(r DossierRequest) (doc.Dossier, error) {
 	}
 	facts := DossierFacts{Name: r.Name, Keeping: s.keeping(r.Name), Package: p, App: s.App.Application(), Goal: project.ParseGoal(s.App.Config.Goal).Name, Previews: r.Previews, Most: r.Most}
 	if s.App.Lock != nil {
-		if facts.Traces, err = inspect.TraceLocked(s.ctx, s.Source, s.App.Lock.Resolution(), name); err != nil {
+		if facts.Traces, err = inspect.TraceLocked(s.ctx, s.Source, s.App.Application(), name); err != nil {
 			return doc.Dossier{}, err
 		}
 	}

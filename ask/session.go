@@ -199,26 +199,26 @@ func (s *Session) unwanted(err error) error {
 	if failed != nil {
 		return err
 	}
-	answer := NewUntangle("", explained, nil, nil, s.App.Place)
+	answer := NewUntangle("", explained, nil, nil, s.link(""))
 	answer.Unwanted = true
-	if failed := s.remark(&answer); failed != nil {
+	if answer.Remarks, failed = s.hidden(explained); failed != nil {
 		return err
 	}
 	return &TangleError{err, answer}
 }
 
-// remark adds which releases of the contested packages are hidden, and why.
-func (s *Session) remark(answer *doc.Untangle) error {
-	for _, c := range answer.Contested {
-		says, err := project.Hidden(s.ctx, s.Source, s.App.Application(), c.Name)
+// hidden says which releases of the packages that a tangle is about are hidden, and why.
+func (s *Session) hidden(k *conflict.Explanation) (all []string, err error) {
+	for _, name := range k.Involved {
+		says, err := project.Hidden(s.ctx, s.Source, s.App.Application(), name)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		if says != "" {
-			answer.Remarks = append(answer.Remarks, says)
+			all = append(all, says)
 		}
 	}
-	return nil
+	return all, nil
 }
 
 // advice reads what upgrade guides say, and allows previews for this question.

@@ -20,6 +20,12 @@ func traceReleases(traces []inspect.Trace) []doc.TraceRelease {
 	all := []doc.TraceRelease{}
 	for _, t := range traces {
 		r := doc.TraceRelease{ID: t.ID, Version: t.Version, Chains: [][]doc.TraceLink{}, More: t.More, Askers: t.Askers, Next: t.Next, Keepers: traceLinks(t.Keepers)}
+		if t.Obstacle != nil {
+			r.Why = t.Obstacle.Says
+		}
+		if t.Unsure != nil {
+			r.Unknown = t.Unsure.Error()
+		}
 		for _, chain := range t.Chains {
 			r.Chains = append(r.Chains, traceLinks(chain))
 		}
@@ -37,8 +43,8 @@ func traceLinks(links []inspect.Link) []doc.TraceLink {
 }
 
 // NewFit makes the document of what fits.
-func NewFit(name string, app project.Application, fits []inspect.Fit, k *conflict.Explanation, place func(solve.Demand) string) doc.Fit {
-	answer := doc.Fit{Schema: "molt/fit/1", Name: name, Fixed: len(app.Fixed), Releases: []doc.FitRelease{}, Contested: []doc.Contest{}}
+func NewFit(name string, app project.Application, fits []inspect.Fit, o *conflict.Obstacle, link func(solve.Demand) doc.Link, hidden func(*conflict.Explanation) ([]string, error)) (answer doc.Fit, err error) {
+	answer = doc.Fit{Schema: "molt/fit/1", Name: name, Fixed: len(app.Fixed), Releases: []doc.FitRelease{}, Contested: []doc.Contest{}}
 	for _, d := range app.Declared {
 		if d.As == name {
 			answer.Declared = d.Text
@@ -52,12 +58,19 @@ func NewFit(name string, app project.Application, fits []inspect.Fit, k *conflic
 	for _, f := range fits {
 		answer.Releases = append(answer.Releases, doc.FitRelease{Version: f.Release.Version.String(), Published: day(f.Release.Published), Fits: f.Fits})
 	}
-	if k != nil {
-		for _, c := range k.Contested {
-			answer.Contested = append(answer.Contested, newContest(c, place))
-		}
+	if o == nil {
+		return answer, nil
 	}
-	return answer
+	answer.Why, answer.Apart = o.Says, o.Apart
+	k, err := o.Explain()
+	if err != nil || k == nil {
+		return answer, err
+	}
+	for _, c := range k.Contested {
+		answer.Contested = append(answer.Contested, newContest(c, link))
+	}
+	answer.Remarks, err = hidden(k)
+	return answer, err
 }
 
 // Trace says why a package is in the lock, at each of its releases.
@@ -66,7 +79,8 @@ func (s *Session) Trace(name string) (doc.Trace, error) {
 	if s.App.Lock == nil {
 		return doc.Trace{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s to trace in; molt relock writes one", s.App.LockFile())}
 	}
-	all, err := inspect.TraceLocked(s.ctx, s.Source, s.App.Lock.Resolution(), name)
+	s.App.Presume(s.ctx)
+	all, err := inspect.TraceLocked(s.ctx, s.Source, s.App.Application(), name)
 	if err != nil {
 		return doc.Trace{}, err
 	}
@@ -85,16 +99,11 @@ func (s *Session) Trace(name string) (doc.Trace, error) {
 // Fit says which releases of a package resolve with the application, the newest first, at most so many; 0 for all.
 func (s *Session) Fit(name string, most int) (doc.Fit, error) {
 	name = s.name(name)
+	s.App.Presume(s.ctx)
 	u := s.App.Application()
-	fits, tangle, err := inspect.Fits(s.ctx, s.Source, u, name, most)
+	fits, obstacle, err := inspect.Fits(s.ctx, s.Source, u, name, most)
 	if err != nil {
 		return doc.Fit{}, err
 	}
-	var explained *conflict.Explanation
-	if tangle != nil {
-		if explained, err = conflict.Explain(s.ctx, s.Source, u, tangle); err != nil {
-			return doc.Fit{}, err
-		}
-	}
-	return NewFit(name, u, fits, explained, s.App.Place), nil
+	return NewFit(name, u, fits, obstacle, s.link(""), s.hidden)
 }

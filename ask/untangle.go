@@ -3,6 +3,7 @@ package ask
 import (
 	"errors"
 	"fmt"
+	"slices"
 
 	"molt/core/assess"
 	"molt/core/conflict"
@@ -13,14 +14,13 @@ import (
 	"molt/input"
 )
 
-// NewUntangle makes the document of a tangle with its ways out. The explanation may be nil; place tells where the manifest
-// declares a demand.
-func NewUntangle(goal string, k *conflict.Explanation, blocked []string, ways []conflict.WayOut, place func(solve.Demand) string) doc.Untangle {
+// NewUntangle makes the document of a tangle with its ways out. The explanation may be nil; link writes a demand.
+func NewUntangle(goal string, k *conflict.Explanation, blocked []string, ways []conflict.WayOut, link func(solve.Demand) doc.Link) doc.Untangle {
 	answer := doc.Untangle{Schema: "molt/untangle/1", Goal: goal, Contested: []doc.Contest{}, Blocked: append([]string{}, blocked...), Ways: []doc.Way{}}
 	if k != nil {
 		answer.Tangles, answer.More = k.Tangles, k.More
 		for _, c := range k.Contested {
-			answer.Contested = append(answer.Contested, newContest(c, place))
+			answer.Contested = append(answer.Contested, newContest(c, link))
 		}
 	}
 	for i, w := range ways {
@@ -29,19 +29,19 @@ func NewUntangle(goal string, k *conflict.Explanation, blocked []string, ways []
 	return answer
 }
 
-func newContest(c conflict.Contest, place func(solve.Demand) string) doc.Contest {
+func newContest(c conflict.Contest, link func(solve.Demand) doc.Link) doc.Contest {
 	answer := doc.Contest{Name: c.Name}
 	if says, hinders := universe.Hinders(c.Name); hinders {
 		answer.Name, answer.Says = c.Sides[0].Demand.By, says
 	}
 	for _, s := range c.Sides {
 		side := doc.Side{By: s.Demand.By, Releases: s.Releases, Constraint: s.Demand.Constraint, Peer: s.Demand.Kind == solve.Peer, Admits: s.Admits, Chain: []doc.Link{}}
-		for _, d := range s.Chain {
-			link := doc.Link{By: d.By, Name: d.As, Constraint: d.Constraint, Peer: d.Kind == solve.Peer}
-			if d.Kind == solve.Declared {
-				link.Where = place(d)
+		for i, d := range s.Chain {
+			l := link(d)
+			if i < len(s.Chain)-1 && l.Written != "" { // it only leads to the demand, and the line does that as it stands
+				l.Constraint, l.Because, l.Written = l.Written, "", ""
 			}
-			side.Chain = append(side.Chain, link)
+			side.Chain = append(side.Chain, l)
 		}
 		if answer.Says != "" { // the last is what the sentence says
 			side.Chain = side.Chain[:len(side.Chain)-1]
@@ -49,6 +49,30 @@ func newContest(c conflict.Contest, place func(solve.Demand) string) doc.Contest
 		answer.Sides = append(answer.Sides, side)
 	}
 	return answer
+}
+
+// link returns how a demand is written in a document, where the question is about a goal of that name, "" for none.
+func (s *Session) link(goal string) func(solve.Demand) doc.Link {
+	app := s.App.Application()
+	return func(d solve.Demand) doc.Link {
+		l := doc.Link{By: d.By, Name: d.As, Constraint: d.Constraint, Peer: d.Kind == solve.Peer}
+		if d.Kind != solve.Declared {
+			return l
+		}
+		l.Where = s.App.Place(d)
+		if written := s.App.Written(d); written != "" && written != d.Constraint {
+			l.Written = written
+			switch {
+			case goal != "" && goal == project.OwnName(d.As):
+				l.Because = "goal"
+			case slices.Contains(app.Held, d.As):
+				l.Because = "hold"
+			default:
+				l.Because = "lock"
+			}
+		}
+		return l
+	}
 }
 
 func newWay(goal string, number int, w conflict.WayOut) doc.Way {
@@ -116,7 +140,7 @@ func (s *Session) untangled(goal string) (doc.Untangle, []conflict.WayOut, error
 	_, err := project.Relock(s.ctx, s.Source, s.App.Application())
 	var tangle *solve.Tangle
 	if err == nil {
-		answer := NewUntangle("", nil, nil, nil, s.App.Place)
+		answer := NewUntangle("", nil, nil, nil, s.link(""))
 		answer.Resolves = true
 		return answer, nil, nil
 	}
@@ -136,11 +160,12 @@ func (s *Session) untangledManifest(tangle *solve.Tangle) (doc.Untangle, []confl
 	if err != nil && !errors.As(err, &undecided) {
 		return doc.Untangle{}, nil, err
 	}
-	answer := NewUntangle("", explained, nil, ways, s.App.Place)
+	answer := NewUntangle("", explained, nil, ways, s.link(""))
 	if undecided != nil {
 		answer.Remarks = append(answer.Remarks, "not every way out was tried: "+undecided.Error())
 	}
-	err = s.remark(&answer)
+	hidden, err := s.hidden(explained)
+	answer.Remarks = append(answer.Remarks, hidden...)
 	return answer, ways, err
 }
 
@@ -155,7 +180,7 @@ func (s *Session) untangledGoal(goals ...project.Goal) (doc.Untangle, []conflict
 // untangledFrom looks for the ways out of what an assessment found.
 func (s *Session) untangledFrom(got *assess.Assessment) (doc.Untangle, []conflict.WayOut, error) {
 	if got.Reachable {
-		answer := NewUntangle(got.Goal.String(), nil, nil, nil, s.App.Place)
+		answer := NewUntangle(got.Goal.String(), nil, nil, nil, s.link(got.Goal.Name))
 		answer.Resolves = true
 		return answer, nil, nil
 	}
@@ -166,17 +191,23 @@ func (s *Session) untangledFrom(got *assess.Assessment) (doc.Untangle, []conflic
 			return doc.Untangle{}, nil, err
 		}
 	}
-	var blocked []string
+	var blocked, held []string
 	for _, p := range got.Packages {
 		if p.Standing == project.Blocked {
 			blocked = append(blocked, p.Name)
+			if p.Held {
+				held = append(held, p.Name)
+			}
 		}
 	}
 	ways, err := conflict.GoalWays(s.ctx, s.Source, s.App.Application(), got.Goal, got.Tangle)
 	if err != nil {
 		return doc.Untangle{}, nil, err
 	}
-	answer := NewUntangle(got.Goal.String(), explained, blocked, ways, s.App.Place)
-	err = s.remark(&answer)
+	answer := NewUntangle(got.Goal.String(), explained, blocked, ways, s.link(got.Goal.Name))
+	answer.Held = held
+	if explained != nil {
+		answer.Remarks, err = s.hidden(explained)
+	}
 	return answer, ways, err
 }

@@ -18,6 +18,8 @@ type TraceRelease struct {
 	Askers  int           `json:"askers"`  // how many links lead to it
 	Next    string        `json:"next"`    // the next newer release, "" when there is none
 	Keepers []TraceLink   `json:"keepers"` // the links that exclude it
+	Why     string        `json:"why"`     // what else excludes it, where no link does; "" for nothing
+	Unknown string        `json:"unknown"` // why nobody can tell whether something does, "" where it was found out
 }
 
 // A TraceLink is a demand on the way. By is "" for the application, else an id; To is an id.
@@ -36,9 +38,12 @@ type Fit struct {
 	Name      string       `json:"name"`
 	Declared  string       `json:"declared"` // the constraint, "" when it is not declared
 	Locked    string       `json:"locked"`
-	Fixed     int          `json:"fixed"`     // how many packages are given from outside
-	Releases  []FitRelease `json:"releases"`  // the newest first
-	Contested []Contest    `json:"contested"` // what stands in the way of the newest that does not fit
+	Fixed     int          `json:"fixed"`             // how many packages are given from outside
+	Releases  []FitRelease `json:"releases"`          // the newest first
+	Why       string       `json:"why"`               // what stands in the way of the newest that does not fit, in a sentence
+	Contested []Contest    `json:"contested"`         // the same, demand by demand; empty where a rule of the policy stands in the way
+	Apart     bool         `json:"apart"`             // the package has no part in that: the application itself does not resolve
+	Remarks   []string     `json:"remarks,omitempty"` // on releases that rules or a platform keep out of it
 }
 
 // A FitRelease is a release with whether it resolves with the application.

@@ -10,7 +10,8 @@ type Untangle struct {
 	Tangles   int       `json:"tangles"`        // how many were found that share no demand
 	More      int       `json:"more,omitempty"` // demands that are left out, since there are too many
 	Contested []Contest `json:"contested"`
-	Blocked   []string  `json:"blocked"` // packages of which no release is compatible with the goal
+	Blocked   []string  `json:"blocked"`        // packages of which no release is compatible with the goal
+	Held      []string  `json:"held,omitempty"` // those of them that people hold at a release that is not
 	Ways      []Way     `json:"ways"`
 	Remarks   []string  `json:"remarks,omitempty"` // on releases that rules or a platform keep out of it
 	Unwanted  bool      `json:"-"`                 // it is about a change that was asked for, and not carried out
@@ -40,6 +41,9 @@ type Link struct {
 	Constraint string `json:"constraint"`
 	Peer       bool   `json:"peer"`
 	Where      string `json:"where"`
+	// Because is "goal", "hold" or "lock" where one of these asks and not the line itself, which says what is Written.
+	Because string `json:"because,omitempty"`
+	Written string `json:"written,omitempty"`
 }
 
 // A Way is a way out that was solved, with the command that takes it, "" when only waiting or work by hand helps.

@@ -46,3 +46,11 @@ func Count(n int, what string) string {
 	}
 	return fmt.Sprintf("%d %ss", n, what)
 }
+
+// Declarer says what at the application's end asks: a line of a manifest, or what asks for something else than its line does.
+func Declarer(l doc.Link) string {
+	if l.Because == "" {
+		return l.Where
+	}
+	return fmt.Sprintf("the %s (%s has %s)", l.Because, l.Where, l.Written)
+}

@@ -16,8 +16,9 @@ import (
 // how each of them comes about.
 type Explanation struct {
 	Contested []Contest
-	Tangles   int // how many tangles there are that share no demand
-	More      int // demands that are left out, since there are too many
+	Tangles   int      // how many tangles there are that share no demand
+	More      int      // demands that are left out, since there are too many
+	Involved  []string // the packages that the tangles are about, contested or not, sorted
 }
 
 // A Contest is a package on which demands exclude each other, or one that nothing can serve.
@@ -34,20 +35,65 @@ type Side struct {
 	Chain    []solve.Demand // from the manifest down to the demand, both included
 }
 
-// Explain makes a tangle ready for people. Releases that the policy or a fixed set rules out are not mentioned.
+// Explain makes a tangle ready for people. Releases that the policy or a fixed set rules out are not mentioned; where a contested package is given from
+// outside, that is a side of its own.
 func Explain(ctx context.Context, source universe.Source, app project.Application, t *solve.Tangle) (*Explanation, error) {
-	source = project.Permitted(source, app)
+	permitted := project.Permitted(source, app)
 	k := &Explanation{}
 	for _, one := range append([]*solve.Tangle{t}, t.Others...) {
-		contested, err := contests(ctx, source, one)
+		contested, err := contests(ctx, permitted, heldIn(one, app))
 		if err != nil {
 			return nil, err
+		}
+		for i := range contested {
+			if err := contested[i].given(ctx, source, app.Fixed); err != nil {
+				return nil, err
+			}
+		}
+		for _, d := range one.Demands {
+			k.Involved = append(k.Involved, d.Package)
 		}
 		k.Contested = append(k.Contested, contested...)
 		k.Tangles++
 		k.More += one.More
 	}
+	slices.Sort(k.Involved)
+	k.Involved = slices.Compact(k.Involved)
 	return k, nil
+}
+
+// given adds the side of the fixed set, where the package is in it, and tells of the other sides all that they admit.
+func (c *Contest) given(ctx context.Context, source universe.Source, fixed map[string]string) error {
+	v := fixed[c.Name]
+	p, err := universe.LookUp(ctx, source, c.Name)
+	if v == "" || err != nil || p == nil || p.Index(v) < 0 {
+		return err
+	}
+	meets := true
+	for i := range c.Sides {
+		set, _ := p.Admit(c.Sides[i].Demand.Constraint)
+		c.Sides[i].Admits = p.Versions().Brief(set, mostRuns)
+		meets = meets && set.Has(p.Index(v))
+	}
+	if !meets {
+		demand := solve.Demand{As: c.Name, Package: c.Name, Constraint: v, Group: project.FixedGroup}
+		c.Sides = append([]Side{{Demand: demand, Admits: v, Chain: []solve.Demand{demand}}}, c.Sides...)
+	}
+	return nil
+}
+
+// heldIn returns a tangle with the releases that holds ask for, instead of the lines that admit more.
+func heldIn(t *solve.Tangle, app project.Application) *solve.Tangle {
+	held := *t
+	held.Demands = slices.Clone(t.Demands)
+	for i := range held.Demands {
+		if d := &held.Demands[i]; d.Kind == solve.Declared {
+			if v := app.HeldAt(d.As, d.Group); v != nil {
+				d.Constraint = app.Scheme.Exact(v)
+			}
+		}
+	}
+	return &held
 }
 
 func contests(ctx context.Context, source universe.Source, t *solve.Tangle) ([]Contest, error) {

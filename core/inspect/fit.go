@@ -6,8 +6,8 @@ import (
 	"slices"
 
 	"molt/core/assess"
+	"molt/core/conflict"
 	"molt/core/project"
-	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
 )
@@ -20,9 +20,9 @@ type Fit struct {
 
 // Fits lists the releases of a package that come into question, the newest first, and which of them resolve together
 // with an application as it stands, or, with a fixed set, with these releases and none other of their packages. The
-// package need not be declared. At most so many releases are looked at, 0 for all. The tangle is that of the newest
+// package need not be declared. At most so many releases are looked at, 0 for all. The obstacle is that of the newest
 // release that does not fit.
-func Fits(ctx context.Context, source universe.Source, app project.Application, name string, most int) ([]Fit, *solve.Tangle, error) {
+func Fits(ctx context.Context, source universe.Source, app project.Application, name string, most int) ([]Fit, *conflict.Obstacle, error) {
 	p, err := universe.LookUp(ctx, source, name)
 	a := &assess.Question{Ctx: ctx, Source: source, Full: source, App: app, Base: app.Locked}
 	if d := a.Declaration(name); d.As != "" && d.Package != name {
@@ -34,70 +34,30 @@ func Fits(ctx context.Context, source universe.Source, app project.Application, 
 	case p == nil:
 		return nil, nil, &project.NameError{Name: name, Reason: project.NotAmong("the registry has no such package", name, app.Names())}
 	}
+	q, err := conflict.NewQuestion(ctx, source, app, name, p)
+	if err != nil {
+		return nil, nil, err
+	}
 	var all []Fit
-	var tangle *solve.Tangle
+	var obstacle *conflict.Obstacle
 	usable := slices.Collect(a.Usable(p, a.Locked(name)).All())
 	for _, i := range slices.Backward(usable) {
 		if most > 0 && len(all) == most {
 			break
 		}
-		problem, err := fitProblem(ctx, source, app, p, name, i)
+		fits := false
+		if obstacle == nil {
+			obstacle, err = q.Why(i)
+			fits = obstacle == nil
+		} else {
+			fits, err = q.Resolves(i)
+		}
 		if err != nil {
 			return nil, nil, err
 		}
-		r, err := resolveFit(ctx, source, app, problem, tangle == nil)
-		if err != nil && solve.AsTangle(err) == nil {
-			return nil, nil, err
-		}
-		if tangle == nil {
-			tangle = solve.AsTangle(err)
-		}
-		all = append(all, Fit{p.About(i), r != nil})
+		all = append(all, Fit{p.About(i), fits})
 	}
-	return all, tangle, nil
-}
-
-func resolveFit(ctx context.Context, source universe.Source, app project.Application, p solve.Problem, explain bool) (*solve.Resolution, error) {
-	app.Fixed = nil // the problem has it
-	if explain {
-		return project.ResolveRunnable(ctx, source, app, p)
-	}
-	r, _, err := solve.Try(ctx, project.Runnable(source, app), p)
-	return r, err
-}
-
-// fitProblem states an application with a package at one release, beside its fixed set.
-func fitProblem(ctx context.Context, source universe.Source, app project.Application, p *universe.Package, name string, w int) (solve.Problem, error) {
-	problem := app.Problem()
-	v := p.Version(w).String()
-	declared := false
-	for i := range problem.Roots {
-		if r := &problem.Roots[i]; r.As == name {
-			r.Among, r.Text, declared = []string{v}, v, true
-		}
-	}
-	if !declared {
-		problem.Roots = append(problem.Roots, solve.Root{Demand: universe.Demand{As: name, Package: p.Name, Text: v}, Group: "", Among: []string{v}})
-	}
-	problem.Refuse = map[string][]string{}
-	for fixed, version := range app.Fixed {
-		if fixed == p.Name {
-			continue
-		}
-		other, err := universe.LookUp(ctx, source, fixed)
-		if err != nil {
-			return problem, err
-		}
-		if other == nil || other.Index(version) < 0 {
-			continue // nothing that the registry knows needs it at a release that is not there
-		}
-		for _, r := range other.Versions() {
-			if r.String() != version {
-				problem.Refuse[fixed] = append(problem.Refuse[fixed], r.String())
-			}
-		}
-	}
-	return problem, nil
+	return all, obstacle, nil
 }
 
 // Advice is a better constraint for a package, with the reason.

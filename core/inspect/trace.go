@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"molt/core/conflict"
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 )
@@ -27,21 +29,24 @@ type Trace struct {
 	Askers      int      // how many links lead to it in all
 	Keepers     []Link   // the links that exclude the next newer release, so that it stays where it is
 	Next        string   // that release, "" when there is none
+	// Obstacle is what else keeps it from that release, where no link excludes it; nil for nothing, or where Unsure says why nobody can tell.
+	Obstacle *conflict.Obstacle
+	Unsure   error
 }
 
 // mostChains is how many chains are told.
 const mostChains = 100
 
-// TraceLocked tells why each release of a package is in a locked graph, the newest first.
-func TraceLocked(ctx context.Context, source universe.Source, r *solve.Resolution, name string) ([]Trace, error) {
+// TraceLocked tells why each release of a package is in the lock of an application, the newest first.
+func TraceLocked(ctx context.Context, source universe.Source, app project.Application, name string) ([]Trace, error) {
 	p, err := universe.LookUp(ctx, source, name)
 	if err != nil {
 		return nil, err
 	}
-	g := newLinks(r)
+	g := newLinks(app.Locked)
 	var all []Trace
-	for i := range r.Packages {
-		n := &r.Packages[i]
+	for i := range app.Locked.Packages {
+		n := &app.Locked.Packages[i]
 		if _, extra := universe.SplitExtra(n.Name); n.Name != name && (extra != "" || universe.Plain(n.Name) != name) {
 			continue
 		}
@@ -49,6 +54,12 @@ func TraceLocked(ctx context.Context, source universe.Source, r *solve.Resolutio
 		g.chains(n.ID, &t)
 		if p != nil {
 			t.keptBy(p, g.to[n.ID])
+		}
+		if t.Next != "" && len(t.Keepers) == 0 && n.Name == p.Name {
+			t.Obstacle, t.Unsure = obstacle(ctx, source, app, g.declaredAs(n), p, t.Next)
+		}
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
 		}
 		all = append(all, t)
 	}
@@ -59,6 +70,25 @@ func TraceLocked(ctx context.Context, source universe.Source, r *solve.Resolutio
 		return p.Index(b.Version) - p.Index(a.Version)
 	})
 	return all, nil
+}
+
+// obstacle asks what keeps a package from a release.
+func obstacle(ctx context.Context, source universe.Source, app project.Application, name string, p *universe.Package, v string) (*conflict.Obstacle, error) {
+	q, err := conflict.NewQuestion(ctx, source, app, name, p)
+	if err != nil {
+		return nil, err
+	}
+	return q.Why(p.Index(v))
+}
+
+// declaredAs returns the name under which the manifest declares a node, else its own.
+func (g *links) declaredAs(n *solve.Node) string {
+	for _, l := range g.roots {
+		if l.To == n.ID {
+			return l.Name
+		}
+	}
+	return n.Name
 }
 
 // keptBy finds the next newer stable release, and the links that exclude it.

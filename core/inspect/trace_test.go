@@ -19,7 +19,7 @@ func TestTraceLocked(t *testing.T) {
 		x@1.0
 		x@1.5
 		x@2.0`)
-	all, err := TraceLocked(context.Background(), source, app.Locked, "x")
+	all, err := TraceLocked(context.Background(), source, app, "x")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -42,7 +42,7 @@ func TestTraceLocked(t *testing.T) {
 	if strings.Join(got, "\n") != want {
 		t.Errorf("traces are\n%s\nwant\n%s", strings.Join(got, "\n"), want)
 	}
-	if none, err := TraceLocked(context.Background(), source, app.Locked, "z"); none != nil || err != nil {
+	if none, err := TraceLocked(context.Background(), source, app, "z"); none != nil || err != nil {
 		t.Errorf("traces of nothing: %v, %v", none, err)
 	}
 }

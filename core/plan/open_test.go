@@ -201,7 +201,7 @@ func TestUnsteadyHistories(t *testing.T) {
 			t.Fatalf("universe %d: made again at its end, the plan has %s, %v\nat first %s\n%s", seed, moves(again), err, moves(p), text)
 		}
 		for _, b := range p.Behind {
-			if strings.Contains(b.Why, "plan again") {
+			if strings.Contains(b.Why, "came first") {
 				t.Fatalf("universe %d: %+v\n%s\n%s", seed, b, moves(p), text)
 			}
 		}

@@ -106,8 +106,8 @@ func NewPlan(ctx context.Context, source universe.Source, app project.Applicatio
 	}
 	for _, got := range assessment.Packages {
 		if got.Standing == project.Blocked {
-			line := fmt.Sprintf("%s: no release is compatible with %s", got.Name, a.Goal)
-			if got.Preview != "" {
+			line := project.Blocks(got.Name, a.Goal.String(), got.Held)
+			if got.Preview != "" && !got.Held {
 				line += fmt.Sprintf("; the prerelease %s would", got.Preview)
 			}
 			p.plan.Wall = append(p.plan.Wall, line)

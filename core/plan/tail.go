@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"molt/core/assess"
+	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -58,7 +59,7 @@ func (p *planner) tailMinor() error {
 		c[name] = append(c[name], versions...)
 		moving[name] = true
 	}
-	r, _, err := p.Solve(c, assess.KeepExcept(p.now.Locked, moving))
+	r, err := p.freshest(c, moving)
 	if err != nil || r == nil {
 		return err
 	}
@@ -106,6 +107,9 @@ func (p *planner) newer(fits func(name string, from, to version.Version) bool) (
 
 // standingAt returns the releases of the framework's major that it has at this point of the plan.
 func (p *planner) standingAt() ([]string, error) {
+	if p.Goal.Name == "" {
+		return nil, nil
+	}
 	framework, err := p.Pkg(p.Goal.Name)
 	if err != nil {
 		return nil, err
@@ -456,7 +460,7 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 	if tangle == nil {
 		return p.onlyWith(name, problem)
 	}
-	return p.shortest(tangle, pkg.Name, newest.Version.String()), nil
+	return conflict.Brief(tangle, p.App, pkg.Name, newest.Version.String(), p.App.Fixed), nil
 }
 
 // onlyWith says with which others a package could get to a release, where a problem that has it there has a resolution and the plan has no such stage.
@@ -472,32 +476,9 @@ func (p *planner) onlyWith(name string, problem solve.Problem) (string, error) {
 		}
 	}
 	if others == nil {
-		return "it could go, and other moves came first; plan again", nil
+		return "it could go, and other moves came first", nil
 	}
-	return "it could go with " + strings.Join(others, ", ") + ", and other moves came first; plan again", nil
-}
-
-// shortest tells of a tangle the demand that says most: one on the package by another, else what the package itself asks for.
-func (p *planner) shortest(tangle *solve.Tangle, name, at string) string {
-	for _, d := range tangle.Demands {
-		if d.Package == name && d.By != "" {
-			return fmt.Sprintf("%s asks for %s %s", d.By, d.As, d.Constraint)
-		}
-	}
-	for _, d := range tangle.Demands {
-		if d.By == name {
-			if says, hinders := universe.Hinders(d.Package); hinders {
-				return at + " " + says
-			}
-			return fmt.Sprintf("%s asks for %s %s, which does not resolve here", at, d.As, d.Constraint)
-		}
-	}
-	for _, d := range tangle.Demands {
-		if d.By != "" {
-			return fmt.Sprintf("%s asks for %s %s", d.By, d.As, d.Constraint)
-		}
-	}
-	return at + " does not resolve with everything else"
+	return "it could go with " + strings.Join(others, ", ") + ", and other moves came first", nil
 }
 
 // acceptable returns the newest usable release of a package that states nothing against the goal.

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"molt/core/assess"
+	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -28,9 +29,11 @@ type Granted struct {
 // Want works out how to declare packages, all of them together: at the newest releases that resolve with the rest of
 // the manifest as it stands, first those of the packages named first, and with as few locked packages moved as can be.
 // The style is for constraints that are not given; OtherStyle means that of the line, or the one that the manifest
-// mostly uses. The error is a *NameError, a *solve.Tangle, or that of the source.
+// mostly uses. Releases that run on what is taken to be deployed come first. The error is a *NameError, a *solve.Tangle, or that of the source.
 func Want(ctx context.Context, source universe.Source, app project.Application, wanted []Wanted, usual string, style version.Style) (*Granted, error) {
-	w := &wanter{Question: &assess.Question{Ctx: ctx, Source: project.Runnable(source, app), Full: source, App: app, Base: app.Locked}, scopes: map[string][]string{}}
+	assumed := app
+	assumed.Runtimes = app.Assumed()
+	w := &wanter{Question: &assess.Question{Ctx: ctx, Source: project.Runnable(source, assumed), Full: source, App: app, Base: app.Locked}, scopes: map[string][]string{}}
 	edited, lines := app, map[project.Line]string{}
 	edited.Declared = slices.Clone(app.Declared)
 	for _, want := range wanted {
@@ -39,8 +42,17 @@ func Want(ctx context.Context, source universe.Source, app project.Application, 
 		}
 	}
 	r, err := w.solve(edited, wanted)
+	if solve.AsTangle(err) != nil && len(app.Presumed) > 0 { // what is only presumed forbids nothing
+		w.Source = project.Runnable(source, app)
+		r, err = w.solve(edited, wanted)
+	}
 	if err != nil {
 		return nil, err
+	}
+	for i := range edited.Declared { // for the question why there is nothing newer
+		if d := &edited.Declared[i]; w.scopes[d.As] != nil && d.Text == "" {
+			d.Text = app.Scheme.Any()
+		}
 	}
 	got := &Granted{}
 	for _, d := range edited.Declared {
@@ -55,7 +67,7 @@ func Want(ctx context.Context, source universe.Source, app project.Application, 
 		v := p.Known(project.VersionOf(r, d.As)).Version
 		was, declared := lines[d.Line()]
 		change := project.Change{Name: d.As, Group: d.Group, To: project.Point{Constraint: d.Text, Version: v.String()}}
-		if d.Text == "" {
+		if slices.ContainsFunc(wanted, func(x Wanted) bool { return x.Name == d.As && x.Constraint == "" }) {
 			change.To.Constraint = app.Scheme.Styled(w.style(style, was), v)
 		}
 		if declared {
@@ -66,9 +78,17 @@ func Want(ctx context.Context, source universe.Source, app project.Application, 
 		}
 		got.Changes = append(got.Changes, change)
 		if newest := scope[len(scope)-1]; newest != v.String() {
-			says := fmt.Sprintf("%s gets %s: %s does not resolve with the rest; molt fit %s says why", d.As, v, newest, d.As)
-			if breach := app.Rules.Breach(p.Name, p.Release(newest)); breach != "" {
-				says = fmt.Sprintf("%s gets %s: %s is out of the question, as %s", d.As, v, newest, breach)
+			q, err := conflict.NewQuestion(ctx, source, edited, d.As, p)
+			if err != nil {
+				return nil, err
+			}
+			o, err := q.Why(p.Index(newest))
+			if err != nil {
+				return nil, err
+			}
+			says := fmt.Sprintf("%s gets %s, as %s has to give way to the others that were asked for", d.As, v, newest)
+			if o != nil {
+				says = fmt.Sprintf("%s gets %s: %s", d.As, v, o.Says)
 			}
 			got.Short = append(got.Short, says)
 		}

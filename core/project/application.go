@@ -228,6 +228,20 @@ func (app Application) heldAt(d Declared) []string {
 	return nil
 }
 
+// HeldAt returns the release at which a declared name of a group is held, nil where it is not.
+func (app Application) HeldAt(name, group string) version.Version {
+	for _, d := range app.Declared {
+		if d.As == name && d.Group == group {
+			for _, at := range app.heldAt(d) {
+				if v, err := app.Scheme.Parse(at); err == nil {
+					return v
+				}
+			}
+		}
+	}
+	return nil
+}
+
 // HeldFor names a held package with the reason, where there is one: "lintbuoy (wait for the new rules)".
 func (app Application) HeldFor(name string) string {
 	if reason := app.Reasons[name]; reason != "" {

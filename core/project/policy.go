@@ -48,6 +48,15 @@ func (r Policy) Breach(name string, release *universe.Release) string {
 	return ""
 }
 
+// Breach returns why the policy refuses a release of a package, "" where it does not. What is locked stays, whatever the policy says of it.
+func (app Application) Breach(p *universe.Package, i int) string {
+	says := app.Rules.Breach(p.Name, app.Rules.look(p, i))
+	if says == "" || app.Locked != nil && slices.Contains(app.Locked.Versions()[p.Name], p.Version(i).String()) {
+		return ""
+	}
+	return says
+}
+
 // look returns as much of a release as the rules are about.
 func (r Policy) look(p *universe.Package, i int) *universe.Release {
 	if len(r.AllowLicences)+len(r.RefuseLicences) > 0 {

@@ -121,6 +121,9 @@ func ResolveRunnable(ctx context.Context, source universe.Source, app Applicatio
 // RuntimeGroup is the group of the demands in a tangle that are deployed runtimes, and not lines of the manifest.
 const RuntimeGroup = "runtime"
 
+// FixedGroup is the group of the demands that the fixed set makes, which is given from outside.
+const FixedGroup = "fixed"
+
 // asPackage is the name under which a tangle speaks of a runtime in an environment. No registry has such a package.
 func asPackage(runtime, environment string) string {
 	if environment == "" {
@@ -142,7 +145,8 @@ func runtimeTangle(ctx context.Context, source universe.Source, app Application,
 	for _, name := range slices.Sorted(maps.Keys(app.Runtimes)) {
 		runtime := app.Runtime(name)
 		for _, environment := range slices.Sorted(maps.Keys(app.Runtimes[name])) {
-			v, err := runtime.Scheme.Complete(app.Runtimes[name][environment])
+			written := app.Runtimes[name][environment] // people may leave out what comes after the major
+			v, err := runtime.Scheme.Complete(written)
 			if err != nil {
 				continue
 			}
@@ -153,7 +157,7 @@ func runtimeTangle(ctx context.Context, source universe.Source, app Application,
 			}
 			table[name] = universe.NewPackage(name, runtime.Scheme, releases)
 			p.Single = append(slices.Clip(p.Single), name)
-			p.Roots = append(p.Roots, solve.Root{Demand: universe.Demand{As: name, Package: name, Text: runtime.Scheme.Exact(v)}, Group: RuntimeGroup})
+			p.Roots = append(p.Roots, solve.Root{Demand: universe.Demand{As: name, Package: name, Text: written}, Among: []string{v.String()}, Group: RuntimeGroup})
 		}
 	}
 	_, err := solve.Resolve(ctx, universe.Replaced(requiring(source, app, table), table), p)

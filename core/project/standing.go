@@ -1,5 +1,7 @@
 package project
 
+import "fmt"
+
 import "slices"
 
 // A Standing is what a goal means for a package.
@@ -51,3 +53,11 @@ var Grades = []Grade{Stated, Early, Open}
 
 // Weaker reports whether a grade proves less than another.
 func Weaker(a, b Grade) bool { return slices.Index(grades, a) > slices.Index(grades, b) }
+
+// Blocks says that a package stands in the way of a goal: because people keep it back, or because no release would do.
+func Blocks(name, goal string, held bool) string {
+	if held {
+		return fmt.Sprintf("%s is held at a release that is not compatible with %s", name, goal)
+	}
+	return fmt.Sprintf("%s: no release is compatible with %s", name, goal)
+}

@@ -3,6 +3,7 @@ package html
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -84,7 +85,7 @@ func (p *page) report(d doc.Report, n, of int) {
 // untangle writes what excludes what, and the ways out.
 func (p *page) untangle(d doc.Untangle) {
 	for _, name := range d.Blocked {
-		p.put(`<p class="way">%s: no release is compatible with %s.</p>`, name, d.Goal)
+		p.put(`<p class="way">%s.</p>`, project.Blocks(name, d.Goal, slices.Contains(d.Held, name)))
 	}
 	for _, c := range d.Contested {
 		p.put(`<h3>%s: no release fits all who ask for it</h3><ul>`, c.Name)
@@ -101,7 +102,7 @@ func (p *page) untangle(d doc.Untangle) {
 				p.put(`, which matches %s`, s.Admits)
 			}
 			for k := len(s.Chain) - 1; k >= 0; k-- {
-				where := s.Chain[k].Where
+				where := render.Declarer(s.Chain[k])
 				if where == "" {
 					where = s.Chain[k].By
 				}
@@ -200,7 +201,7 @@ func (p *page) plan(d doc.Plan, file bool) {
 
 // meanings say what a standing is, and how it is coloured.
 var meanings = map[project.Standing][2]string{
-	project.Blocked: {"no release is compatible", "way"}, project.Together: {"moves with the framework", ""}, project.Bridge: {"can be upgraded first", ""},
+	project.Blocked: {"no release that it may have is compatible", "way"}, project.Together: {"moves with the framework", ""}, project.Bridge: {"can be upgraded first", ""},
 	project.Retires: {"renamed, abandoned, or part of the framework", "look"}, project.Leaves: {"nothing needs it any more", ""}, project.Ready: {"stays as it is", "good"},
 	project.Silent: {"says nothing of the framework", ""}, project.Elsewhere: {"not from the registry", ""},
 }

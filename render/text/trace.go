@@ -23,6 +23,10 @@ func (p *Page) Trace(answer doc.Trace) {
 			p.Line("  It is the newest release.")
 		case answer.Held && len(r.Keepers) == 0:
 			p.wrapped("  ", "Kept from "+r.Next+" by you alone: "+keptBy(answer.Keeping))
+		case r.Why != "":
+			p.wrapped("  ", fmt.Sprintf("Kept from %s: %s.", r.Next, r.Why))
+		case r.Unknown != "":
+			p.wrapped("  ", fmt.Sprintf("The next release is %s; whether it resolves is not known: %s", r.Next, r.Unknown))
 		case len(r.Keepers) == 0:
 			p.Line("  Nothing keeps it from %s.", r.Next)
 		default:
@@ -128,14 +132,26 @@ func (p *Page) Fit(answer doc.Fit) {
 		rows = append(rows, row)
 	}
 	p.table("  ", rows)
-	if len(answer.Contested) > 0 {
+	if answer.Why != "" {
 		p.Line("")
 		p.heading("In the way of %s", refused)
+		if len(answer.Contested) == 0 {
+			p.wrapped("  ", answer.Why)
+		}
 		for i, c := range answer.Contested {
 			if i > 0 {
 				p.Line("")
 			}
 			p.contest(c)
+		}
+		if len(answer.Remarks) > 0 || answer.Apart {
+			p.Line("")
+		}
+		for _, r := range answer.Remarks {
+			p.wrapped("", strings.ToUpper(r[:1])+r[1:]+".")
+		}
+		if answer.Apart {
+			p.wrapped("", answer.Name+" has no part in this: the application itself does not resolve. molt untangle looks for ways out.")
 		}
 	}
 }

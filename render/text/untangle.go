@@ -3,12 +3,14 @@ package text
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 
 	"charm.land/lipgloss/v2"
 
 	"molt/app/config"
 	"molt/core/conflict"
+	"molt/core/project"
 	"molt/doc"
 	"molt/render"
 )
@@ -24,7 +26,7 @@ func (p *Page) Untangle(answer doc.Untangle) {
 		return
 	}
 	for _, name := range answer.Blocked {
-		p.verdict(bad, fmt.Sprintf("%s: no release is compatible with %s", name, answer.Goal))
+		p.verdict(bad, project.Blocks(name, answer.Goal, slices.Contains(answer.Held, name)))
 	}
 	if answer.Tangles > 1 {
 		p.heading("%d tangles, apart from each other:", answer.Tangles)
@@ -131,7 +133,7 @@ func sideLines(s doc.Side, width int) []cell {
 		l := s.Chain[k]
 		switch {
 		case l.By == "" && k == len(s.Chain)-1:
-			put(nil, "", "asked by "+l.Where)
+			put(nil, "", "asked by "+render.Declarer(l))
 		case l.By == "":
 			put(nil, "", "which "+l.Where+" asks for"+inParentheses(l.Constraint))
 		case k == len(s.Chain)-1:
