@@ -37,6 +37,9 @@ func NewSurvey(a *app.App, u project.Application, rows []inspect.Row, shown func
 		}
 		row := doc.SurveyRow{Name: r.Name, Group: r.Group, Declared: r.Declared, Locked: r.Locked, Best: r.Best, Newest: r.Newest, Jump: r.Jump,
 			Releases: r.Releases, Days: days, Flags: append([]inspect.Flag{}, r.Flags...), Member: r.Member, New: append([]string{}, r.Since...)}
+		if r.Excluded != nil {
+			row.Excluded = &doc.Excluded{Version: r.Excluded.Release, Why: r.Excluded.Why}
+		}
 		if slices.Contains(r.Flags, inspect.Held) {
 			row.Held, row.Reason = a.Config.Hold[r.Name].Until, a.Config.Hold[r.Name].Reason
 		}
@@ -115,6 +118,7 @@ func (s *Session) Survey(want Sieve) (doc.Survey, error) {
 	if want.In, err = s.App.Member(want.In); err != nil {
 		return doc.Survey{}, err
 	}
+	s.App.Presume(s.ctx)
 	u := s.App.Application()
 	if u.Installed, err = s.App.InstalledRoots(); err != nil {
 		return doc.Survey{}, err

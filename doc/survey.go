@@ -33,7 +33,8 @@ type SurveyRow struct {
 	Group    string         `json:"group"`
 	Declared string         `json:"declared"`
 	Locked   string         `json:"locked"`
-	Best     string         `json:"best"`
+	Best     string         `json:"best"`               // the newest release that the constraint admits and that resolves with the rest
+	Excluded *Excluded      `json:"excluded,omitempty"` // a newer one that it admits and that does not
 	Newest   string         `json:"newest"`
 	Jump     version.Jump   `json:"jump"`
 	Releases int            `json:"releases"`
@@ -43,4 +44,10 @@ type SurveyRow struct {
 	Reason   string         `json:"reason"` // of a hold
 	Member   string         `json:"member"` // folder of a member of the workspace, "" for the application itself
 	New      []string       `json:"new"`    // releases since
+}
+
+// Excluded is a release that is not to be had, and why.
+type Excluded struct {
+	Version string `json:"version"`
+	Why     string `json:"why"`
 }

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"time"
 
+	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -20,7 +21,8 @@ type Row struct {
 	Group    string
 	Declared string       // the constraint
 	Locked   string       // "" when nothing is locked
-	Best     string       // the newest release that the constraint admits, "" when it admits none
+	Best     string       // the newest release that the constraint admits and that resolves with the rest, "" when it admits none
+	Excluded *Exclusion   // a newer one that the constraint admits, and that does not resolve; nil for none
 	Newest   string       // the newest release that is neither a prerelease nor deprecated, and not older than the locked one
 	Jump     version.Jump // from locked to newest
 	Releases int          // stable releases between locked and newest, newest included
@@ -29,6 +31,9 @@ type Row struct {
 	Member   string   // of a workspace, its folder; "" for the application itself
 	Since    []string // stable releases published after the time that was asked about, ascending
 }
+
+// An Exclusion is a release that is not to be had, and why.
+type Exclusion struct{ Release, Why string }
 
 // A Flag points out what is unusual about a package.
 type Flag string
@@ -50,7 +55,8 @@ const (
 )
 
 // Survey tells how every declared package stands, in the order of the manifest. Without a lock the versions are those
-// that are installed, and without that, those of a resolution; the rows are flagged NotLocked.
+// that are installed, and without that, those of a resolution; the rows are flagged NotLocked. Only where the lock is
+// that of the manifest as it stands are newer releases tried.
 func Survey(ctx context.Context, source universe.Source, app project.Application) ([]Row, error) {
 	var rows []Row
 	for _, d := range app.Declared {
@@ -97,7 +103,64 @@ func Survey(ctx context.Context, source universe.Source, app project.Application
 		}
 		rows = append(rows, row)
 	}
-	return rows, nil
+	if !app.Current() || app.Edgeless {
+		return rows, nil
+	}
+	return rows, resolvable(ctx, source, app, rows)
+}
+
+// resolvable lowers the best release of each row to one that resolves with the rest of the application, and says what excludes the newer one.
+func resolvable(ctx context.Context, source universe.Source, app project.Application, rows []Row) error {
+	newer := map[string]string{}
+	for _, row := range rows {
+		if row.Best != "" && row.Locked != "" && row.Best != row.Locked {
+			newer[row.Name] = row.Best
+		}
+	}
+	if len(newer) == 0 {
+		return nil
+	}
+	if all, err := conflict.Together(ctx, source, app, newer); err != nil || all { // it nearly always does
+		return err
+	}
+	for i := range rows {
+		row := &rows[i]
+		if newer[row.Name] == "" {
+			continue
+		}
+		p, err := source.Package(ctx, app.Declared[i].Package)
+		if err != nil {
+			return err
+		}
+		q, err := conflict.NewQuestion(ctx, source, app, row.Name, p)
+		if err != nil {
+			return err
+		}
+		newest, at := p.Index(row.Best), p.Index(row.Locked)
+		o, err := q.Why(newest)
+		if err != nil {
+			return err
+		}
+		if o == nil || o.Apart || newest < at {
+			continue
+		}
+		row.Excluded = &Exclusion{o.Release, o.Says}
+		admitted, _ := p.Admit(row.Declared)
+		var among []int
+		for i := at; i < newest; i++ {
+			if admitted.Has(i) && (i == at || !p.Version(i).Prerelease() && !p.Deprecated(i) && !p.Withdrawn(i)) {
+				among = append(among, i)
+			}
+		}
+		best, err := q.Newest(among)
+		if err != nil {
+			return err
+		}
+		if best >= 0 {
+			row.Best = p.Version(best).String()
+		}
+	}
+	return nil
 }
 
 // otherFork reports whether a version is locked for a package in other environments than the ones that a fork of it is for.

@@ -152,6 +152,9 @@ func flags(r doc.SurveyRow) string {
 	if len(r.New) > 0 {
 		words = append(words, "new: "+strings.Join(r.New, " "))
 	}
+	if r.Excluded != nil {
+		words = append(words, "not "+r.Excluded.Version+": "+strings.TrimPrefix(r.Excluded.Why, r.Excluded.Version+" "))
+	}
 	for _, f := range r.Flags {
 		switch {
 		case f == inspect.NotLocked && r.Locked != "":
