@@ -452,6 +452,14 @@ func (a *App) GoalText() string {
 	return strings.Join(a.configured(), " ")
 }
 
+// framework names the package that the goal is about, "" where there is no goal.
+func (a *App) framework() string {
+	for _, name := range a.frameworks() {
+		return name
+	}
+	return ""
+}
+
 // frameworks names what goals are about: that of the configuration, and that of the plan. A plan of which the head cannot be read
 // names none.
 func (a *App) frameworks() []string {

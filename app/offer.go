@@ -63,7 +63,7 @@ func (a *App) Offer(ctx context.Context, source universe.Source, dry bool) (all 
 			return nil, nil, err
 		}
 	}
-	offers, waiting, err := plan.Offers(ctx, source, a.Application())
+	offers, waiting, err := plan.Offers(ctx, source, a.Application(), a.framework())
 	if err != nil {
 		return nil, nil, err
 	}

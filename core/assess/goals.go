@@ -75,6 +75,9 @@ func (a *Question) Towards(name string, p *universe.Package, releases, target []
 	if allowed := a.Also[name]; allowed != nil && a.final(target) { // on the way it need not be there yet
 		releases = slices.DeleteFunc(slices.Clone(releases), func(v string) bool { return !slices.Contains(allowed, v) })
 	}
+	if a.Goal.Name == "" {
+		return releases
+	}
 	framework, err := a.Pkg(a.Goal.Name)
 	if err != nil {
 		return releases // the caller meets the error too

@@ -225,6 +225,15 @@ func (a *Question) Solve(c Choice, keep map[string][]string) (*solve.Resolution,
 	return solve.Try(a.Ctx, a.Source, a.Problem(c, keep))
 }
 
+// AskNone builds the question without a goal: what may move while nothing in particular is to be reached. Its base is the lock.
+func AskNone(ctx context.Context, source universe.Source, app project.Application) *Question {
+	source = project.Permitted(source, app)
+	a := &Question{Ctx: ctx, Source: source, Full: source, Real: source, App: app, Base: app.Locked, memo: &memo{}}
+	a.Full = a.following(a.Real)
+	a.Source = a.Full
+	return a
+}
+
 // AskOne is Ask for one goal. A goal without a constraint means the newest stable major.
 func AskOne(ctx context.Context, source universe.Source, app project.Application, goal project.Goal) (*Question, error) {
 	if !slices.Contains(app.Frameworks, goal.Name) {

@@ -2,11 +2,11 @@ package plan
 
 import (
 	"context"
-	"maps"
+	"fmt"
 	"slices"
 
+	"molt/core/assess"
 	"molt/core/project"
-	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
 )
@@ -22,236 +22,206 @@ type Offer struct {
 // A Waiting is a package for which there is something newer that is not offered, with the reason.
 type Waiting struct{ Name, At, Newest, Why string }
 
-// Offers lists what is new for an application without a goal: all patch releases together, all minor ones together, and each breaking move by itself, with
-// its family as far as people say or one scope and number show it. What does not break goes first: a package is offered its next major when it has
-// nothing else left. Held packages wait.
-func Offers(ctx context.Context, source universe.Source, app project.Application) ([]Offer, []Waiting, error) {
-	o := &offering{ctx: ctx, source: project.RunnableFrom(source, app, app.Locked), app: app, base: solve.NewBase(app.Locked)}
-	patches, minors, majors := map[string]string{}, map[string]string{}, map[string][]string{}
-	var waiting []Waiting
-	var names []string
-	for _, d := range app.Declared {
-		if !project.Registered(d) || slices.Contains(names, d.As) {
-			continue
-		}
-		names = append(names, d.As)
-		p, err := o.source.Package(ctx, d.Package)
-		if err != nil {
-			return nil, nil, err
-		}
-		at := p.Index(project.VersionOf(app.Locked, d.As))
-		if at < 0 {
-			continue
-		}
-		patch, minor, breaking := o.next(p, d.As, at)
-		newest := p.Version(at).String()
-		for _, v := range [][]string{breaking, {minor}, {patch}} {
-			if len(v) > 0 && v[0] != "" {
-				newest = v[0]
-				break
-			}
-		}
-		switch {
-		case newest == p.Version(at).String():
-		case slices.Contains(app.Held, d.As):
-			waiting = append(waiting, Waiting{d.As, p.Version(at).String(), newest, "held: " + app.HeldFor(d.As)})
-		case minor != "":
-			minors[d.As] = minor
-		case patch != "":
-			patches[d.As] = patch
-		default:
-			majors[d.As] = breaking
-		}
+// Offers lists what is new for an application that is not to go anywhere in particular: all patch releases together, all minor ones together, and each
+// breaking move by itself, or with those without which it does not resolve. They are the stages that a plan would have, each from where the application
+// stands, and judged as there; where it is known what the application's framework is, it keeps its major. What does not break goes first: a package is
+// offered its next major when it has nothing else left. Held packages wait.
+func Offers(ctx context.Context, source universe.Source, app project.Application, framework string) ([]Offer, []Waiting, error) {
+	o, err := newOffering(ctx, source, app, framework)
+	if err != nil {
+		return nil, nil, err
 	}
-	var offers []Offer
-	for _, safe := range []struct {
-		id, title string
-		to        map[string]string
-	}{{"patch", "all patch releases, together", patches}, {"minor", "all minor releases, together", minors}} {
-		taken, err := o.together(safe.to)
-		if err != nil {
-			return nil, nil, err
-		}
-		for _, name := range slices.Sorted(maps.Keys(safe.to)) {
-			if taken[name] == "" {
-				waiting = append(waiting, Waiting{name, project.VersionOf(app.Locked, name), safe.to[name], "does not resolve with the others of its kind"})
-			}
-		}
-		if len(taken) > 0 {
-			offers = append(offers, Offer{safe.id, safe.title, o.changes(taken)})
-		}
+	if err := o.safe(); err != nil {
+		return nil, nil, err
 	}
-	done := map[string]bool{}
-	for _, name := range names {
-		if majors[name] == nil || done[name] {
-			continue
-		}
-		family := []string{name}
-		for _, other := range names {
-			if other != name && majors[other] != nil && !done[other] && o.akin(name, other) {
-				family = append(family, other)
-			}
-		}
-		to, err := o.major(family, majors)
-		if err != nil {
-			return nil, nil, err
-		}
-		for _, member := range family {
-			done[member] = true
-			if to == nil {
-				waiting = append(waiting, Waiting{member, project.VersionOf(app.Locked, member), majors[member][0], "does not resolve by itself; a plan for " + name + " says what has to move with it"})
-			}
-		}
-		if to != nil {
-			title := name + " " + to[name]
-			if len(family) > 1 {
-				title += ", with its family"
-			}
-			offers = append(offers, Offer{"major-" + slug(name), title, o.changes(to)})
-		}
+	if err := o.breaking(); err != nil {
+		return nil, nil, err
 	}
-	return offers, waiting, nil
+	return o.offers, o.waiting, o.rest()
 }
 
+// An offering collects offers. Its planner stands where the application does, before every stage anew.
 type offering struct {
-	ctx    context.Context
-	source universe.Source
-	app    project.Application
-	base   *solve.Base
+	*planner
+	start   project.Draft
+	offered map[string]bool
+	offers  []Offer
+	waiting []Waiting
 }
 
-// next finds the newest stable release of each size of move: one patch, one minor, and of the breaking ones the newest of each major, the newest first.
-func (o *offering) next(p *universe.Package, name string, at int) (patch, minor string, breaking []string) {
-	majors := map[string]bool{}
-	described := o.described(p)
-	for i := p.Len() - 1; i > at; i-- {
-		v := p.Version(i)
-		if v.Prerelease() || p.Withdrawn(i) || p.About(i).Deprecated != "" || described != nil && v.Compare(described) > 0 && p.Scheme.Major(v) != p.Scheme.Major(described) {
+func newOffering(ctx context.Context, source universe.Source, app project.Application, framework string) (*offering, error) {
+	a := assess.AskNone(ctx, source, app)
+	if d := a.Declaration(framework); d.As != "" && project.Registered(d) {
+		p, err := a.Pkg(framework)
+		if err != nil {
+			return nil, err
+		}
+		if r := p.Known(a.Locked(framework)); r != nil {
+			if a, err = assess.AskOne(ctx, source, app, project.Goal{Name: framework, Constraint: app.Scheme.Major(r.Version)}); err != nil {
+				return nil, err
+			}
+		}
+	}
+	p := &planner{Question: a.Deployed(), assessed: map[string]assess.Assessed{}, plan: &Plan{}, closed: map[string]bool{}}
+	p.now = project.Draft{Lines: map[project.Line]string{}, Locked: app.Locked, Gone: map[string]bool{}}
+	for _, d := range app.Declared {
+		p.now.Lines[d.Line()] = d.Text
+	}
+	return &offering{planner: p, start: p.now, offered: map[string]bool{}}, nil
+}
+
+// take makes an offer of the stage that was added last, if one was, and returns to the start.
+func (o *offering) take(id, title string) {
+	if len(o.plan.Stages) == 0 {
+		return
+	}
+	changes := o.plan.Stages[0].Changes
+	o.plan.Stages, o.now = nil, o.start
+	if title == "" {
+		title = changes[0].Name + " " + changes[0].To.Version
+		if len(changes) > 1 {
+			title += ", with what moves in step"
+		}
+	}
+	for _, c := range changes {
+		o.offered[c.Name] = true
+	}
+	o.offers = append(o.offers, Offer{id, title, changes})
+}
+
+// safe offers what does not break: the packages that have minor releases, and those that have patch releases alone.
+func (o *offering) safe() error {
+	minor, _, err := o.fresh(version.Minor)
+	if err != nil {
+		return err
+	}
+	patch, patched, err := o.fresh(version.Patch)
+	if err != nil {
+		return err
+	}
+	for name := range patched {
+		patched[name] = len(patch[name]) == len(minor[name])
+	}
+	for _, one := range []struct {
+		kind   StageKind
+		choice assess.Choice
+		of     func(name string) bool
+	}{
+		{PatchStage, patch, func(name string) bool { return patched[name] }},
+		{MinorStage, minor, func(name string) bool { return len(minor[name]) > 1 && !patched[name] }},
+	} {
+		c, moving := o.exact(o.now), map[string]bool{}
+		for _, name := range o.Names() {
+			if one.of(name) {
+				c[name], moving[name] = one.choice[name], true
+			}
+		}
+		r, err := o.freshest(c, moving)
+		if err != nil {
+			return err
+		}
+		if r == nil {
 			continue
 		}
-		switch jump := o.app.JumpOf(name, p.Version(at), v); {
-		case jump == version.Major:
-			if major := p.Scheme.Major(v); !majors[major] {
-				majors[major] = true
-				breaking = append(breaking, v.String())
-			}
-		case jump == version.Minor && minor == "":
-			minor = v.String()
-		case jump == version.Patch && patch == "":
-			patch = v.String()
+		if _, err := o.stage(one.kind, string(one.kind), freshTitle(one.kind), versionsOf(r, o.Names()), func(string) string { return "" }); err != nil {
+			return err
 		}
+		o.take(string(one.kind), freshTitle(one.kind))
 	}
-	return patch, minor, breaking
+	return nil
 }
 
-// described returns the locked release, or the deployed version, of what a package describes, whose major it never passes; nil where it describes nothing.
-func (o *offering) described(p *universe.Package) version.Version {
-	if o.app.Kin == nil {
-		return nil
+// breaking offers the breaking moves of packages that have nothing else left, in the smallest groups that resolve.
+func (o *offering) breaking() error {
+	all, err := o.targets()
+	if err != nil {
+		return err
 	}
-	about := o.app.Kin(p.Name).Describes
-	if about == "" {
-		return nil
+	to := map[string]string{}
+	for name, v := range all {
+		pkg, err := o.Pkg(name)
+		if err != nil {
+			return err
+		}
+		if !o.offered[name] && o.breaks(pkg, name, v) {
+			to[name] = v
+		}
 	}
-	versions := o.app.Locked.Versions()[about]
-	for _, v := range o.app.Assumed()[about] {
-		versions = append(versions, v)
+	if err := o.alike(to); err != nil {
+		return err
 	}
-	for _, text := range versions {
-		if v, err := p.Scheme.Parse(text); err == nil {
-			return v
+	for _, f := range o.families(o.remaining(to)) {
+		if err := o.offerGroup(f, to); err != nil {
+			return err
+		}
+	}
+	for _, name := range o.remaining(to) { // none of them goes alone
+		if to[name] == "" {
+			continue
+		}
+		set, err := o.smallest(name, to)
+		if err != nil {
+			return err
+		}
+		if set != nil {
+			if err := o.offerGroup(family{names: set}, to); err != nil {
+				return err
+			}
 		}
 	}
 	return nil
 }
 
-// akin reports whether two declared packages move in step: as people say, or by one scope and the same release now.
-func (o *offering) akin(a, b string) bool {
-	for _, family := range o.app.Families {
-		if slices.Contains(family, a) && slices.Contains(family, b) {
-			return true
-		}
+func (o *offering) offerGroup(f family, to map[string]string) error {
+	if err := o.group(f, to); err != nil {
+		return err
 	}
-	return o.app.Kin != nil && o.app.Kin(a).Common(o.app.Kin(b)) != "" && project.VersionOf(o.app.Locked, a) == project.VersionOf(o.app.Locked, b)
+	o.take("major-"+slug(f.names[0]), "")
+	return nil
 }
 
-// resolves reports whether some packages can move together.
-func (o *offering) resolves(to map[string]string) (bool, error) {
-	r, err := project.TryStage(o.ctx, o.source, o.app, o.declared(to), o.app.Locked, o.base, to)
-	return r != nil, err
-}
-
-// together returns as many of the moves as resolve together: all, or those that do one after the other.
-func (o *offering) together(to map[string]string) (map[string]string, error) {
-	if len(to) == 0 {
-		return nil, nil
-	}
-	if ok, err := o.resolves(to); ok || err != nil {
-		return to, err
-	}
-	taken := map[string]string{}
-	for _, name := range slices.Sorted(maps.Keys(to)) {
-		taken[name] = to[name]
-		ok, err := o.resolves(taken)
+// rest lists what is newer and not offered, with the reason.
+func (o *offering) rest() error {
+	for _, name := range o.Names() {
+		pkg, err := o.Pkg(name)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		if !ok {
-			delete(taken, name)
+		real, err := o.Real.Package(o.Ctx, pkg.Name) // also what is hidden from choosing
+		if err != nil {
+			return err
 		}
-	}
-	return taken, nil
-}
-
-// major returns where a family can go by itself: to the newest majors of all, else to the next ones; nil for nowhere.
-func (o *offering) major(family []string, majors map[string][]string) (map[string]string, error) {
-	for k := range majors[family[0]] {
-		to := map[string]string{}
-		for _, name := range family {
-			to[name] = majors[name][min(k, len(majors[name])-1)]
-		}
-		if ok, err := o.resolves(to); ok || err != nil {
-			return to, err
-		}
-	}
-	return nil, nil
-}
-
-// constraint is what a line says when its package moves: what it says now, where that admits the release.
-func (o *offering) constraint(d project.Declared, release string) string {
-	v, err := o.app.Scheme.Parse(release)
-	if err != nil {
-		return d.Text
-	}
-	if c, err := o.app.Scheme.Constrain(d.Text); err == nil && version.Admits(c, v) {
-		return d.Text
-	}
-	return o.app.Scheme.Restyle(d.Text, v)
-}
-
-func (o *offering) declared(to map[string]string) []project.Declared {
-	all := slices.Clone(o.app.Declared)
-	for i := range all {
-		if v, ok := to[all[i].As]; ok && project.Registered(all[i]) {
-			all[i].Text = o.constraint(all[i], v)
-		}
-	}
-	return all
-}
-
-func (o *offering) changes(to map[string]string) (all []project.Change) {
-	for _, d := range o.app.Declared {
-		v, ok := to[d.As]
-		if !ok || !project.Registered(d) {
+		at, newest := real.Known(o.Locked(name)), universe.NewestStable(real)
+		if o.offered[name] || at == nil || newest == nil || newest.Deprecated != "" || at.Version.Compare(newest.Version) >= 0 {
 			continue
 		}
-		c := project.Change{Name: d.As, Group: d.Group, From: project.Point{Constraint: d.Text, Version: project.VersionOf(o.app.Locked, d.As)}, To: project.Point{Constraint: o.constraint(d, v), Version: v}}
-		from, err := o.app.Scheme.Parse(c.From.Version)
-		goal, bad := o.app.Scheme.Parse(v)
-		if err == nil && bad == nil {
-			c.Jump = o.app.JumpOf(d.As, from, goal)
+		why, err := o.whyNot(name, real, newest)
+		if err != nil {
+			return err
 		}
-		all = append(all, c)
+		if why == "" {
+			continue
+		}
+		o.waiting = append(o.waiting, Waiting{name, at.Version.String(), newest.Version.String(), why})
 	}
-	return all
+	return nil
+}
+
+// whyNot says why a package is not offered its newest release; "" where that is none that it could have.
+func (o *offering) whyNot(name string, pkg *universe.Package, newest *universe.Release) (string, error) {
+	if slices.Contains(o.App.Held, name) {
+		return "held: " + o.App.HeldFor(name), nil
+	}
+	if name == o.Goal.Name {
+		major := o.App.Scheme.Major(newest.Version)
+		return fmt.Sprintf("the framework's next major is a goal: molt plan %s@%s", name, major), nil
+	}
+	if o.App.Kin != nil && o.App.Kin(pkg.Name).Describes != "" {
+		return "", nil // it goes with what it describes
+	}
+	later, err := o.newer(func(string, version.Version, version.Version) bool { return true })
+	if err != nil {
+		return "", err
+	}
+	return o.whyBehind(name, pkg, newest, later)
 }

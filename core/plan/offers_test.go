@@ -9,16 +9,17 @@ import (
 
 	"molt/core/project"
 	"molt/core/project/projecttest"
+	"molt/core/universe"
 )
 
 // offered writes offers as "id: name from>to constraint".
-func offered(t *testing.T, text string, edit func(*project.Application)) (offers, waiting string) {
+func offered(t *testing.T, text, framework string, edit func(universe.Table, *project.Application)) (offers, waiting string) {
 	t.Helper()
 	source, app := projecttest.Sketch(t, text)
 	if edit != nil {
-		edit(&app)
+		edit(source, &app)
 	}
-	all, waits, err := Offers(context.Background(), source, app)
+	all, waits, err := Offers(context.Background(), source, app, framework)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -59,22 +60,33 @@ func TestOffers(t *testing.T) {
 			keel@2.0.0
 			keel@3.0.0: peer:mast@^9
 			mast@1.0.0`, "major-keel: keel 1.0.0>2.0.0 ^2", ""},
-		{"what resolves with nothing waits", `
+		{"what resolves only with another goes with it", `
 			app: keel@^1 mast@^1
 			keel@1.0.0
 			keel@2.0.0: peer:mast@^2
 			mast@1.0.0: peer:keel@<2
-			mast@2.0.0: peer:keel@^2`, "", "keel 2.0.0 (does not resolve by itself; a plan for keel says what has to move with it); mast 2.0.0 (does not resolve by itself; a plan for mast says what has to move with it)"},
+			mast@2.0.0: peer:keel@^2`, "major-keel: keel 1.0.0>2.0.0 ^2, mast 1.0.0>2.0.0 ^2", ""},
+		{"what resolves with nothing waits", `
+			app: keel@^1 mast@^1
+			keel@1.0.0
+			keel@2.0.0: peer:mast@^9
+			mast@1.0.0`, "", "keel 2.0.0 (2.0.0 asks for mast ^9, which does not resolve here)"},
+		{"the newest that resolves, and not the newest alone", `
+			app: keel@^1 mast@^1
+			keel@1.0.0
+			keel@1.1.0
+			keel@1.2.0: peer:mast@^9
+			mast@1.0.0`, "minor: keel 1.0.0>1.1.0 ^1", ""},
 		{"one of the safe moves does not fit the others", `
 			app: keel@^1 mast@^1
 			keel@1.0.0
 			keel@1.1.0: peer:mast@1.0.0
 			mast@1.0.0
-			mast@1.1.0`, "minor: keel 1.0.0>1.1.0 ^1", "mast 1.1.0 (does not resolve with the others of its kind)"},
+			mast@1.1.0`, "minor: keel 1.0.0>1.1.0 ^1", "mast 1.1.0 (it could go, and other moves came first)"},
 		{"nothing is newer", "app: keel@^1\nkeel@1.0.0", "", ""},
 	} {
 		t.Run(test.name, func(t *testing.T) {
-			got, left := offered(t, test.universe, nil)
+			got, left := offered(t, test.universe, "", nil)
 			if got != test.want || left != test.left {
 				t.Errorf("got  %s | %s\nwant %s | %s", got, left, test.want, test.left)
 			}
@@ -92,23 +104,47 @@ func TestOffersOfPeople(t *testing.T) {
 		mast@2.0.0
 		oar@1.0.0
 		oar@2.0.0`
-	got, left := offered(t, pier, func(app *project.Application) {
+	got, left := offered(t, pier, "", func(source universe.Table, app *project.Application) {
 		app.Held, app.Reasons = []string{"oar"}, map[string]string{"oar": "the crane"}
 		app.Families = [][]string{{"keel", "mast"}}
 	})
 	if got != "major-keel: keel 1.0.0>2.0.0 ^2, mast 1.0.0>2.0.0 ^2" || left != "oar 2.0.0 (held: oar (the crane))" {
 		t.Errorf("got %s | %s", got, left)
 	}
-	got, _ = offered(t, pier, func(app *project.Application) { app.Minors = []string{"keel"} })
+	got, _ = offered(t, pier, "", func(source universe.Table, app *project.Application) { app.Minors = []string{"keel"} })
 	if !strings.Contains(got, "major-keel") {
 		t.Errorf("got %s", got)
+	}
+}
+
+// TestOffersJudgeAsPlans has no offer that a plan rejects: what the runtime that is taken to be deployed does not suit, and the
+// framework's own next major.
+func TestOffersJudgeAsPlans(t *testing.T) {
+	got, left := offered(t, `
+		app: hull@^1 keel@^1 lamp@^1 oar@^1
+		hull@1.0.0
+		hull@2.0.0
+		keel@1.0.0: peer:hull@1
+		keel@2.0.0
+		lamp@1.0.0
+		lamp@1.1.0
+		oar@1.0.0
+		oar@2.0.0`, "hull", func(source universe.Table, app *project.Application) {
+		projecttest.Requires(source, "keel", "2.0.0", ">=99")
+		app.Presumed = project.Runtimes{"node": project.Everywhere("20.0.0")}
+	})
+	if want := "minor: lamp 1.0.0>1.1.0 ^1; major-oar: oar 1.0.0>2.0.0 ^2"; got != want {
+		t.Errorf("offers are %s, want %s", got, want)
+	}
+	if want := "hull 2.0.0 (the framework's next major is a goal: molt plan hull@2); keel 2.0.0 (2.0.0 needs node >=99, and 20.0.0 is deployed)"; left != want {
+		t.Errorf("waiting are %s, want %s", left, want)
 	}
 }
 
 // TestOffersAreDisjoint has no package in two offers, and each resolves.
 func TestOffersAreDisjoint(t *testing.T) {
 	source, app := projecttest.Sketch(t, projecttest.Jetty)
-	all, _, err := Offers(context.Background(), source, app)
+	all, _, err := Offers(context.Background(), source, app, "")
 	if err != nil || len(all) == 0 {
 		t.Fatal(all, err)
 	}
