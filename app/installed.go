@@ -131,10 +131,7 @@ func (c *comparison) follow(home, by string, edges []solve.Edge) {
 			continue
 		}
 		c.reached[got.Place] = true
-		if got.Problem != "" {
-			continue
-		}
-		if got.Real != name || got.Version != want.Version {
+		if got.Problem == "" && (got.Real != name || got.Version != want.Version) {
 			c.note("%s: %s %s is installed, the lock has %s %s", got.Path, got.Real, got.Version, want.Name, want.Version)
 			continue
 		}

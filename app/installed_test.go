@@ -78,7 +78,7 @@ func TestVerifyInstalled(t *testing.T) {
 	want := []string{
 		"installed node_modules/hulk: hulk 3.0.0 is installed, the lock has hulk 3.1.0",
 		"installed node_modules/deck: a folder without package.json",
-		"installed node_modules/liar: its package.json cannot be read: unexpected end of JSON input",
+		"installed node_modules/liar: its package.json is not JSON",
 		"installed node_modules/rope: a link that leads nowhere",
 		"installed node_modules/@crew/jib 1.0.0 is installed but not locked",
 		"installed node_modules/deck/node_modules/lamp 2.0.0 is installed but not locked",

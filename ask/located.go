@@ -52,7 +52,7 @@ func LocateAssess(a *app.App, d doc.Assess) (all []doc.Located) {
 		l := doc.Located{}
 		switch p.Standing {
 		case project.Blocked:
-			l = doc.Located{Rule: "blocked", Level: "error", Says: fmt.Sprintf("%s: no release is compatible with %s", p.Name, goal)}
+			l = doc.Located{Rule: "blocked", Level: "error", Says: project.Blocks(p.Name, goal, p.Held)}
 		case project.Together:
 			l = doc.Located{Rule: "together", Level: "note", Says: fmt.Sprintf("%s moves to %s in the same stage as %s", p.Name, p.To, goal)}
 		case project.Retires:

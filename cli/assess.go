@@ -23,7 +23,7 @@ func (c *call) assess() *cobra.Command {
   ready      the locked release is compatible with the goal too
   bridge     some release is compatible with both: upgrade it before
   together   only releases that refuse the framework in use: it moves with the goal
-  blocked    no release is compatible with the goal
+  blocked    no release that it may have is compatible with the goal
   silent     says nothing about the framework, and stays
   retiring   renamed, abandoned, or swallowed by the goal
   outside    not from the registry: Molt cannot judge it

@@ -128,8 +128,10 @@ func (w *walker) pkg(at, real, name string, bundled []string) error {
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		p.Problem = "a folder without package.json"
+	case data != nil && err != nil:
+		p.Problem = "its package.json is not JSON"
 	case err != nil:
-		p.Problem = fmt.Sprintf("its package.json cannot be read: %v", err)
+		p.Problem = "its package.json cannot be read: " + input.Cause(err)
 	case p.Version == "" && p.Link == "":
 		p.Problem = "its package.json gives no version"
 	case p.Real == "":

@@ -98,7 +98,10 @@ func (t *installed) site(site string) error {
 		case err != nil:
 			p.Problem = fmt.Sprintf("its METADATA cannot be read: %v", err)
 		default:
-			p.Real, p.Version = nameIn(data)
+			if p.Real, p.Version = nameIn(data); p.Real == "" || p.Version == "" {
+				p.Problem = "its METADATA gives no name or no version"
+				break
+			}
 			p.Name = p.Real
 			p.Problem = recordProblem(site, info)
 		}

@@ -16,7 +16,7 @@ var standings = []struct {
 	standing project.Standing
 	means    string
 }{
-	{project.Blocked, "no release is compatible with it"},
+	{project.Blocked, "no release that it may have is compatible"},
 	{project.Together, "moves in the same stage as the framework"},
 	{project.Bridge, "can be upgraded first, to a release that is compatible with both"},
 	{project.Retires, "renamed, abandoned, or part of the framework by then"},

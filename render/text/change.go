@@ -12,7 +12,13 @@ func (p *Page) Change(answer doc.Change) {
 	if !answer.Written {
 		word = "would change"
 	}
-	p.heading("The manifest %s in %s, the lock in %s.", word, render.Count(len(answer.Changes), "line"), render.Count(len(answer.Lock), "package"))
+	lines := 0
+	for _, c := range answer.Changes {
+		if c.From == nil || c.To == nil || c.From.Constraint != c.To.Constraint {
+			lines++
+		}
+	}
+	p.heading("The manifest %s in %s, the lock in %s.", word, render.Count(lines, "line"), render.Count(len(answer.Lock), "package"))
 	var rows [][]cell
 	for _, c := range answer.Changes {
 		row := []cell{plain(c.Name), {c.Group, &faint}}

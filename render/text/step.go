@@ -85,6 +85,9 @@ func (p *Page) stageTrial(t doc.StageTrial) {
 		if c.Task {
 			names[len(names)-1] += " (task)"
 		}
+		if c.Before && !c.Passed {
+			names[len(names)-1] += " (failed, as before the stage)"
+		}
 	}
 	says := fmt.Sprintf("  %.1f s  %s", t.Seconds, strings.Join(names, ", "))
 	switch {
