@@ -3,31 +3,30 @@ package app
 import (
 	"context"
 	"errors"
-	"fmt"
 	"slices"
-	"strings"
 	"time"
 
-	"molt/app/config"
 	"molt/core/universe"
 )
 
-// mostSettling is how many packages are named of which newer releases wait.
-const mostSettling = 5
+// An Unsettled is a package of which newer releases wait until they have settled.
+type Unsettled struct {
+	Name, Newest string
+	Releases     int       // how many wait
+	Until        time.Time // when the newest of them has settled
+}
 
-// Settling says which newer releases of packages wait until they have settled, and until when; "" for none, and where nothing has to settle.
-func (a *App) Settling(ctx context.Context, names []string) (string, error) {
+// Settling returns the packages of which newer releases wait, in the order of their names; none where nothing has to settle.
+func (a *App) Settling(ctx context.Context, names []string) (all []Unsettled, err error) {
 	age, err := a.Config.SettleAge()
 	if err != nil || age == 0 || a.unsettled == nil {
-		return "", err
+		return nil, err
 	}
 	limit := a.now().Add(-age)
 	locked := map[string][]string{}
 	if a.Lock != nil {
 		locked = a.Lock.Resolution().Versions()
 	}
-	var some []string
-	packages, releases := 0, 0
 	for i, name := range names {
 		if slices.Contains(names[:i], name) {
 			continue
@@ -38,32 +37,19 @@ func (a *App) Settling(ctx context.Context, names []string) (string, error) {
 			continue
 		}
 		if err != nil {
-			return "", err
+			return nil, err
 		}
-		waiting, newest := 0, -1
+		one := Unsettled{Name: name}
 		for i := range p.Len() {
 			r := p.About(i)
 			if !r.Version.Prerelease() && !p.Withdrawn(i) && r.Published.After(limit) && !slices.Contains(locked[name], r.Version.String()) {
-				waiting, newest = waiting+1, i
+				one.Releases++
+				one.Newest, one.Until = r.Version.String(), r.Published.Add(age)
 			}
 		}
-		if waiting == 0 {
-			continue
-		}
-		packages, releases = packages+1, releases+waiting
-		if len(some) < mostSettling {
-			some = append(some, fmt.Sprintf("%s %s until %s", name, p.Version(newest), p.About(newest).Published.Add(age).Format(time.DateOnly)))
+		if one.Releases > 0 {
+			all = append(all, one)
 		}
 	}
-	if packages == 0 {
-		return "", nil
-	}
-	if packages > len(some) {
-		some = append(some, fmt.Sprintf("and of %d packages more", packages-len(some)))
-	}
-	says := "1 newer release waits"
-	if releases > 1 {
-		says = fmt.Sprintf("%d newer releases wait", releases)
-	}
-	return fmt.Sprintf("%s until \"settle: %s\" in %s is over: %s", says, a.Config.Settle, config.File, strings.Join(some, ", ")), nil
+	return all, nil
 }

@@ -119,17 +119,22 @@ func (s *Session) Dossier(r DossierRequest) (doc.Dossier, error) {
 	}
 	facts := DossierFacts{Name: r.Name, Keeping: s.keeping(r.Name), Package: p, App: s.App.Application(), Goal: project.ParseGoal(s.App.Config.Goal).Name, Previews: r.Previews, Most: r.Most}
 	if s.App.Lock != nil {
+		s.App.Presume(s.ctx)
+		facts.App = s.App.Application()
 		if facts.Traces, err = inspect.TraceLocked(s.ctx, s.Source, s.App.Application(), name); err != nil {
 			return doc.Dossier{}, err
 		}
 	}
-	if err := s.settling(name); err != nil {
+	settling, err := s.settling(name)
+	if err != nil {
 		return doc.Dossier{}, err
 	}
 	if err := s.changeLog(&facts, r.To); err != nil {
 		return doc.Dossier{}, err
 	}
-	return NewDossier(facts), nil
+	answer := NewDossier(facts)
+	answer.Settling = settling
+	return answer, nil
 }
 
 // changeLog adds the part of the change log between the locked and the chosen release. That it could not be read is a remark.

@@ -58,7 +58,8 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 	if err != nil {
 		return doc.Plan{}, err
 	}
-	if err := s.settling(); err != nil {
+	settling, err := s.settling()
+	if err != nil {
 		return doc.Plan{}, err
 	}
 	cut := plan.Cut{Fresh: plan.Fresh(s.App.Config.Stages.Fresh), Leap: s.App.Config.Stages.Leap || r.Leap}
@@ -76,6 +77,7 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 	}
 	file.Branch = r.Branch
 	answer, err := s.planned(file, made)
+	answer.Settling = settling
 	answer.Next = nextOfPlan(answer, r.Dry, goalArgs(r.Goals))
 	if err != nil || r.Dry {
 		return answer, err

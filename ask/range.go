@@ -115,7 +115,8 @@ func (s *Session) RangeOf(constraint, of string, advise bool) (doc.Range, error)
 	if err != nil {
 		return doc.Range{}, project.UnknownName(err, of, names)
 	}
-	if err := s.settling(name); err != nil {
+	settling, err := s.settling(name)
+	if err != nil {
 		return doc.Range{}, err
 	}
 	set, err := p.Admit(constraint)
@@ -123,6 +124,7 @@ func (s *Session) RangeOf(constraint, of string, advise bool) (doc.Range, error)
 		return doc.Range{}, err
 	}
 	answer := NewRange(s.App.Eco.Name(), constraint)
+	answer.Settling = settling
 	published(&answer, of, p, set)
 	if !advise {
 		return answer, nil

@@ -3,10 +3,13 @@ package ask
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
+	"strings"
 	"sync"
 
 	"molt/app"
+	"molt/app/config"
 	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
@@ -232,16 +235,37 @@ func (s *Session) advice(previews []string) error {
 	return err
 }
 
-// settling tells people which newer releases wait until they have settled; without names, of all that is declared.
-func (s *Session) settling(names ...string) error {
+// mostSettling is how many packages are named of which newer releases wait.
+const mostSettling = 5
+
+// settling tells people which newer releases wait until they have settled, and returns them; without names, of all that is declared.
+func (s *Session) settling(names ...string) ([]doc.Settling, error) {
 	if names == nil {
 		names = s.App.DeclaredPackages()
 	}
-	says, err := s.App.Settling(s.ctx, names)
-	if says != "" {
-		s.say("note: %s", says)
+	all, err := s.App.Settling(s.ctx, names)
+	if len(all) == 0 {
+		return nil, err
 	}
-	return err
+	var waiting []doc.Settling
+	var some []string
+	releases := 0
+	for _, u := range all {
+		waiting = append(waiting, doc.Settling{Name: u.Name, Newest: u.Newest, Releases: u.Releases, Until: day(u.Until)})
+		releases += u.Releases
+		if len(some) < mostSettling {
+			some = append(some, fmt.Sprintf("%s %s until %s", u.Name, u.Newest, day(u.Until)))
+		}
+	}
+	if n := len(all) - len(some); n > 0 {
+		some = append(some, fmt.Sprintf("and of %d packages more", n))
+	}
+	says := "1 newer release waits"
+	if releases > 1 {
+		says = fmt.Sprintf("%d newer releases wait", releases)
+	}
+	s.say("note: %s until \"settle: %s\" in %s is over: %s", says, s.App.Config.Settle, config.File, strings.Join(some, ", "))
+	return waiting, nil
 }
 
 // name returns the canonical form of a name that people wrote.

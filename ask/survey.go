@@ -128,7 +128,8 @@ func (s *Session) Survey(want Sieve) (doc.Survey, error) {
 			return doc.Survey{}, err
 		}
 	}
-	if err := s.settling(); err != nil {
+	settling, err := s.settling()
+	if err != nil {
 		return doc.Survey{}, err
 	}
 	rows, err := s.App.Survey(s.ctx, s.Source, u)
@@ -136,6 +137,7 @@ func (s *Session) Survey(want Sieve) (doc.Survey, error) {
 		return doc.Survey{}, err
 	}
 	answer := NewSurvey(s.App, u, rows, want.shows)
+	answer.Settling = settling
 	for _, r := range rows {
 		answer.Amiss = answer.Amiss || slices.Contains(r.Flags, inspect.Unknown) || slices.Contains(r.Flags, inspect.Unsatisfied)
 	}

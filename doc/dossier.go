@@ -12,6 +12,7 @@ type Dossier struct {
 	Keeping
 	Declared  []DossierLine     `json:"declared"`
 	Locked    []TraceRelease    `json:"locked"`
+	Settling  []Settling        `json:"settling,omitempty"`
 	Tags      map[string]string `json:"tags"`
 	Framework string            `json:"framework"` // the package that "framework" of a release is about, "" for none
 	Releases  []DossierRelease  `json:"releases"`  // the newest first

@@ -13,6 +13,7 @@ type Plan struct {
 	Costs     []string     `json:"costs,omitempty" yaml:"costs,omitempty"` // what decisions of people cost
 	Wall      []string     `json:"wall" yaml:"wall,omitempty"`
 	Stages    []PlanStage  `json:"stages" yaml:"stages"`
+	Settling  []Settling   `json:"settling,omitempty" yaml:"-"`
 	Behind    []PlanBehind `json:"behind,omitempty" yaml:"behind,omitempty"` // declared packages that do not get to their newest major
 	Beyond    []PlanStage  `json:"beyond,omitempty" yaml:"beyond,omitempty"` // a sketch of what comes after the wall
 	Remarks   []string     `json:"remarks,omitempty" yaml:"-"`               // what is to be known of all of it

@@ -2,16 +2,17 @@ package doc
 
 // Range is "molt/range/1". What begins with Of is there when the versions are the releases of a package.
 type Range struct {
-	Schema     string   `json:"schema"`
-	Ecosystem  string   `json:"ecosystem"`
-	Constraint string   `json:"constraint"`
-	Admits     []string `json:"admits"`
-	Refuses    []string `json:"refuses"`
-	Of         string   `json:"of,omitempty"`
-	Today      string   `json:"today,omitempty"`   // what it would resolve to
-	Refused    string   `json:"refused,omitempty"` // the first release above those that it admits
-	Bounded    *bool    `json:"bounded,omitempty"` // whether it refuses every release above some release
-	Advice     *Advice  `json:"advice,omitempty"`
+	Schema     string     `json:"schema"`
+	Ecosystem  string     `json:"ecosystem"`
+	Constraint string     `json:"constraint"`
+	Admits     []string   `json:"admits"`
+	Refuses    []string   `json:"refuses"`
+	Of         string     `json:"of,omitempty"`
+	Today      string     `json:"today,omitempty"`   // what it would resolve to
+	Refused    string     `json:"refused,omitempty"` // the first release above those that it admits
+	Bounded    *bool      `json:"bounded,omitempty"` // whether it refuses every release above some release
+	Advice     *Advice    `json:"advice,omitempty"`
+	Settling   []Settling `json:"settling,omitempty"`
 
 	Lanes []Lane `json:"-"`
 }

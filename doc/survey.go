@@ -18,6 +18,7 @@ type Survey struct {
 	Packages    []SurveyRow `json:"packages"`
 	Amiss       bool        `json:"-"`         // some row, shown or not, is of an unknown package or of a constraint that admits nothing
 	Overrides   []string    `json:"overrides"` // what the manifest says of every edge to a name, each "NAME CONSTRAINT"
+	Settling    []Settling  `json:"settling,omitempty"`
 	Next        *Next       `json:"next,omitempty"`
 }
 
@@ -44,6 +45,14 @@ type SurveyRow struct {
 	Reason   string         `json:"reason"` // of a hold
 	Member   string         `json:"member"` // folder of a member of the workspace, "" for the application itself
 	New      []string       `json:"new"`    // releases since
+}
+
+// A Settling is a package of which newer releases are not shown, since they have to settle first.
+type Settling struct {
+	Name     string `json:"name"`
+	Newest   string `json:"newest"`
+	Releases int    `json:"releases"` // how many wait
+	Until    string `json:"until"`    // the day on which the newest has settled
 }
 
 // Excluded is a release that is not to be had, and why.
