@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"path"
 	"slices"
-	"strings"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/ecosystem"
 )
@@ -62,7 +62,7 @@ func (a *App) linkable(folder string) bool {
 	if err != nil {
 		return false
 	}
-	return !slices.ContainsFunc(m.Entries(), func(e ecosystem.Entry) bool { return !strings.Contains(strings.ToLower(e.Group), "dev") })
+	return !slices.ContainsFunc(m.Entries(), func(e ecosystem.Entry) bool { return ecosystem.PurposeOf(a.Eco, e.Group) != project.ToDevelop })
 }
 
 // checkOutside says what is not there of what does not come from a registry, where anything is installed.

@@ -26,6 +26,36 @@ func NewLock(l *ecosystem.Lock) doc.Lock {
 	return answer
 }
 
+// Inventory lists what the lock holds, with the licences that the registry states.
+func (s *Session) Inventory() (doc.Inventory, error) {
+	l := s.App.Lock
+	if l == nil {
+		return doc.Inventory{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt relock writes one", s.App.LockFile())}
+	}
+	answer := doc.Inventory{Lock: NewLock(l), Licences: map[string]string{}, Purposes: ecosystem.Purposes(s.App.Eco, l)}
+	for _, p := range answer.Packages {
+		s.Source.Hint(p.Name)
+	}
+	missing, why := 0, error(nil)
+	for _, p := range answer.Packages {
+		pkg, err := s.Source.Package(s.ctx, p.Name)
+		if s.ctx.Err() != nil {
+			return answer, s.ctx.Err()
+		}
+		if err != nil {
+			missing, why = missing+1, err
+			continue
+		}
+		if i := pkg.Index(p.Version); i >= 0 {
+			answer.Licences[p.ID] = pkg.At(i).Licence
+		}
+	}
+	if missing > 0 {
+		s.say("warning: the licences of %d packages are not known: %v", missing, why)
+	}
+	return answer, nil
+}
+
 func lockEdges(edges []solve.Edge) []doc.LockEdge {
 	all := []doc.LockEdge{}
 	for _, e := range edges {

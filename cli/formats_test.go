@@ -1,12 +1,18 @@
 package cli_test
 
 import (
+	"bytes"
 	"encoding/json"
 	"encoding/xml"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
 	"strings"
 	"testing"
 
 	cdx "github.com/CycloneDX/cyclonedx-go"
+	"github.com/santhosh-tekuri/jsonschema/v6"
 )
 
 // TestSARIF finds in the results of commands the lines of the manifest that they are about.
@@ -124,6 +130,88 @@ func TestInventory(t *testing.T) {
 	}
 	if bom.Metadata.Component.Name != "gannet-desk" || len(*bom.Components) != strings.Count(d.read("molt.lock"), "\npurl = ") {
 		t.Errorf("%+v, %d components", bom.Metadata.Component, len(*bom.Components))
+	}
+}
+
+// TestInventoryConforms holds the bill of materials against the schema of the standard, which comes with its library.
+func TestInventoryConforms(t *testing.T) {
+	folder, err := exec.Command("go", "list", "-m", "-f", "{{.Dir}}", "github.com/CycloneDX/cyclonedx-go").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	read := func(name string) any {
+		text, err := os.ReadFile(filepath.Join(strings.TrimSpace(string(folder)), "schema", name))
+		if err != nil {
+			t.Fatal(err)
+		}
+		schema, err := jsonschema.UnmarshalJSON(bytes.NewReader(text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return schema
+	}
+	const base = "http://cyclonedx.org/schema/"
+	anything := func(names ...string) any { // of signatures and of algorithms, which an inventory has none of
+		all := map[string]any{}
+		for _, name := range names {
+			all[name] = true
+		}
+		return map[string]any{"definitions": all}
+	}
+	compiler := jsonschema.NewCompiler()
+	for name, schema := range map[string]any{"bom-1.7.schema.json": read("bom-1.7.schema.json"), "spdx.schema.json": read("spdx.schema.json"),
+		"jsf-0.82.schema.json": anything("signature"), "cryptography-defs.schema.json": anything("algorithmFamiliesEnum", "ellipticCurvesEnum")} {
+		if err := compiler.AddResource(base+name, schema); err != nil {
+			t.Fatal(err)
+		}
+	}
+	standard, err := compiler.Compile(base + "bom-1.7.schema.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := newDesk(t, `package hull
+  licence MIT
+  1.0.0 2021-01-01 opt:oar@*
+package odd
+  licence Free as the sea
+  1.0.0 2021-01-01
+package lamp
+  licence MIT OR Apache-2.0
+  1.0.0 2021-01-01
+package keel
+  1.0.0 2021-01-01 rope@*
+package rope
+  1.0.0 2021-01-01
+package oar
+  1.0.0 2021-01-01
+`, map[string]string{"package.json": `{"name": "boat", "dependencies": {"hull": "*", "odd": "*"}, "optionalDependencies": {"lamp": "*"}, "devDependencies": {"keel": "*"}}`})
+	d.run(0, "relock")
+	out, _ := d.run(0, "inventory")
+	text, err := jsonschema.UnmarshalJSON(strings.NewReader(out))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := standard.Validate(text); err != nil {
+		t.Error(err)
+	}
+	bom := &cdx.BOM{}
+	if err := cdx.NewBOMDecoder(strings.NewReader(out), cdx.BOMFileFormatJSON).Decode(bom); err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, c := range *bom.Components {
+		licence := ""
+		if c.Licenses != nil {
+			if one := (*c.Licenses)[0]; one.License != nil {
+				licence = one.License.ID + one.License.Name
+			} else {
+				licence = one.Expression
+			}
+		}
+		got = append(got, fmt.Sprintf("%s %s %s", c.Name, c.Scope, licence))
+	}
+	if want := "hull required MIT; keel excluded ; lamp optional MIT OR Apache-2.0; oar optional ; odd required Free as the sea; rope excluded "; strings.Join(got, "; ") != want {
+		t.Errorf("components are %s, want %s", strings.Join(got, "; "), want)
 	}
 }
 

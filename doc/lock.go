@@ -1,5 +1,7 @@
 package doc
 
+import "molt/core/project"
+
 // Lock is "molt/lock/1".
 type Lock struct {
 	Schema    string       `json:"schema"`
@@ -37,6 +39,13 @@ type LockEdge struct {
 	Constraint string  `json:"constraint"`
 	Optional   bool    `json:"optional"`
 	Package    *string `json:"package"`
+}
+
+// An Inventory is a lock with what a bill of materials says besides. It is printed in the standard's form alone.
+type Inventory struct {
+	Lock
+	Licences map[string]string          // as the registry states them, by ID
+	Purposes map[string]project.Purpose // by ID
 }
 
 // Verify is "molt/verify/1".

@@ -44,6 +44,16 @@ type Application struct {
 	Seen func(Runtimes) universe.Source
 }
 
+// A Purpose is what an application needs a group of declarations for.
+type Purpose int
+
+// The purposes, the one that asks for most first.
+const (
+	ToRun     Purpose = iota // it does not run without
+	ToChoose                 // it runs without, and can do more with it
+	ToDevelop                // people who work on it need it
+)
+
 // A Passed is what was installed when the application's own checks passed, all of them.
 type Passed struct {
 	On       time.Time         `json:"on"`

@@ -49,6 +49,17 @@ func (JS) Canonical(name string) string { return name }
 // that have none: those of x as x below it, those of @s/x as s__x, those of the runtime under the runtime's name.
 const descriptions = "@types"
 
+// Purpose tells groups apart as the manifest has them.
+func (JS) Purpose(group string) project.Purpose {
+	switch group {
+	case "devDependencies":
+		return project.ToDevelop
+	case "optionalDependencies":
+		return project.ToChoose
+	}
+	return project.ToRun
+}
+
 // Kin reads the scope of a name, or the part before its first hyphen, and what type declarations are for.
 func (JS) Kin(name string) project.Kin {
 	if scope, rest, ok := strings.Cut(name, "/"); ok && strings.HasPrefix(name, "@") {

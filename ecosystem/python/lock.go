@@ -15,6 +15,7 @@ import (
 
 	"github.com/pelletier/go-toml/v2"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/ecosystem"
@@ -439,6 +440,17 @@ func groupMarker(group string) *requirement.Marker {
 		return nil
 	}
 	return &requirement.Marker{Left: requirement.Operand{Text: requirement.Canonical(name)}, Op: "in", Right: requirement.Operand{Variable: variable}}
+}
+
+// Purpose tells groups apart by when a lock has them installed.
+func (Python) Purpose(group string) project.Purpose {
+	switch m := groupMarker(group); {
+	case m == nil:
+		return project.ToRun
+	case m.Right.Variable == "extras":
+		return project.ToChoose
+	}
+	return project.ToDevelop
 }
 
 // nowhere is a condition that no environment meets.
