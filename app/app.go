@@ -72,6 +72,7 @@ type App struct {
 	lockFile  string                                 // its name
 	besides   func() []Side                          // see beside
 	seen      func(project.Runtimes) universe.Source // see project.Application.Seen; while a source is open
+	absent    []string                               // optional packages that the registry lacks; from CheckDeclared
 	forks     ecosystem.Forks                        // packages that are resolved apart in some environments
 	consent   *consent
 	Broken    string // why the lock cannot be read, where it is to be made anew; "" where it can
@@ -381,7 +382,7 @@ func (a *App) declaredIn(m *ecosystem.Manifests) []project.Declared {
 
 // declared states an entry of a manifest for the core.
 func (a *App) declared(e ecosystem.Entry) project.Declared {
-	d := project.Declared{Demand: e.Demand, Group: e.Group, File: e.File, Apart: e.Apart, Own: e.Own}
+	d := project.Declared{Demand: e.Demand, Group: e.Group, File: e.File, Apart: e.Apart, Own: e.Own, Absent: slices.Contains(a.absent, e.Package)}
 	if f, ok := a.Eco.(ecosystem.Forker); ok && len(a.forks) > 0 {
 		for i, one := range f.Forked(e.Demand, a.forks, a.environments()) {
 			if i == 0 {
@@ -623,7 +624,7 @@ func cacheDir(env func(string) string) string {
 func (a *App) DeclaredPackages() []string {
 	var names []string
 	for _, d := range a.Declared() {
-		if !d.Foreign {
+		if project.Registered(d) {
 			names = append(names, d.Package)
 		}
 	}

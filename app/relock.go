@@ -77,7 +77,7 @@ func written(overrides []universe.Override) map[string]string {
 	return all
 }
 
-// CheckDeclared makes sure that the registry has every declared package. The error points at the manifest's line.
+// CheckDeclared makes sure that the registry has every declared package, and notes which optional ones it lacks. The error points at the manifest's line.
 func (a *App) CheckDeclared(ctx context.Context, source universe.Source) error {
 	source.Hint(a.DeclaredPackages()...)
 	published := false
@@ -89,6 +89,10 @@ func (a *App) CheckDeclared(ctx context.Context, source universe.Source) error {
 		var unknown *universe.UnknownError
 		if err == nil {
 			published = published || p.Len() > 0
+		}
+		if errors.As(err, &unknown) && e.Optional {
+			a.absent = append(a.absent, e.Package)
+			continue
 		}
 		if errors.As(err, &unknown) {
 			reason := fmt.Sprintf("the registry has no package %q, which %q asks for", e.Package, e.Group)
@@ -106,6 +110,9 @@ func (a *App) CheckDeclared(ctx context.Context, source universe.Source) error {
 	}
 	return nil
 }
+
+// Absent returns the optional packages that the registry lacks.
+func (a *App) Absent() []string { return a.absent }
 
 // Ahead begins to fetch what a resolution of the manifest will probably look at, until end is called, which waits for it.
 func (a *App) Ahead(ctx context.Context, source universe.Source) (end func()) {

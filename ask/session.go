@@ -143,6 +143,9 @@ func open(ctx context.Context, set Settings, needs Needs, a *app.App, ends []fun
 			s.Close()
 			return nil, err
 		}
+		if missing := a.Absent(); missing != nil {
+			s.say("note: left out, as the registry has no such package and it need not be there: %s", strings.Join(missing, ", "))
+		}
 		if err := a.Fork(ctx, s.Source, reopen); err != nil {
 			err = s.Missing(err)
 			s.Close()

@@ -139,7 +139,7 @@ func (s *Session) Survey(want Sieve) (doc.Survey, error) {
 	answer := NewSurvey(s.App, u, rows, want.shows)
 	answer.Settling = settling
 	for _, r := range rows {
-		answer.Amiss = answer.Amiss || slices.Contains(r.Flags, inspect.Unknown) || slices.Contains(r.Flags, inspect.Unsatisfied)
+		answer.Amiss = answer.Amiss || slices.Contains(r.Flags, inspect.Unknown) && !r.Optional || slices.Contains(r.Flags, inspect.Unsatisfied)
 	}
 	return answer, nil
 }

@@ -116,7 +116,7 @@ func (a *Question) Assess() (*Assessment, error) {
 	for _, d := range a.App.Declared {
 		if !project.Registered(d) {
 			out.Packages = append(out.Packages, Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Standing: project.Elsewhere,
-				Evidence: []Evidence{{project.None, "comes from " + d.Text + ", and not from the registry", "manifest"}}})
+				Evidence: []Evidence{{project.None, outside(d), "manifest"}}})
 		}
 	}
 	more, err := a.transitives(framework, old, target, whole)
@@ -467,4 +467,12 @@ func (a *Question) conclude(out *Assessment, target []string, whole *solve.Resol
 	out.Runtimes = a.pinned(slices.Concat(a.Raises(), needs, a.AdvisedRuntimes("")))
 	out.Opens = a.opens(least, target)
 	return err
+}
+
+// outside says why a declaration is not judged.
+func outside(d project.Declared) string {
+	if d.Absent {
+		return "is optional, and the registry has no such package"
+	}
+	return "comes from " + d.Text + ", and not from the registry"
 }

@@ -28,6 +28,7 @@ type Row struct {
 	Releases int          // stable releases between locked and newest, newest included
 	Behind   time.Duration
 	Flags    []Flag
+	Optional bool     // it need not be there
 	Member   string   // of a workspace, its folder; "" for the application itself
 	Since    []string // stable releases published after the time that was asked about, ascending
 }
@@ -72,7 +73,7 @@ func Survey(ctx context.Context, source universe.Source, app project.Application
 		}
 	}
 	for _, d := range app.Declared {
-		row := Row{Name: d.As, Group: d.Group, Declared: d.Text, Locked: project.VersionOf(base, d.As)}
+		row := Row{Name: d.As, Group: d.Group, Declared: d.Text, Locked: project.VersionOf(base, d.As), Optional: d.Optional}
 		installed := app.Installed[d.As]
 		if app.Locked == nil && installed != "" {
 			row.Locked = installed

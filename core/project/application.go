@@ -130,6 +130,7 @@ type Declared struct {
 	Group      string
 	File       string // as a Line has it
 	Apart, Own string // as a solve.Root has them
+	Absent     bool   // it is optional, and the registry has no such package
 	// Forks are further packages that a declaration stands for: its own, in environments where that has another release; see universe.ForkName.
 	Forks []string
 }
@@ -189,7 +190,7 @@ func (d Declared) Roots(root solve.Root, forks, anything string) []solve.Root {
 func (d Declared) Line() Line { return Line{d.File, d.Group, d.As, d.When} }
 
 // Registered reports whether a declaration is resolved from the registry.
-func Registered(d Declared) bool { return !d.Foreign }
+func Registered(d Declared) bool { return !d.Foreign && !d.Absent }
 
 // Current reports whether there is a lock that was made for the manifest as it stands.
 func (app Application) Current() bool {
