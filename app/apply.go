@@ -25,8 +25,8 @@ func (a *App) Take(ctx context.Context, source universe.Source, way conflict.Way
 		return &input.UsageError{Reason: "there is nothing to take: " + way.Title}
 	case way.Raise != nil:
 		return &input.UsageError{Reason: fmt.Sprintf("to %s is work for people; do it, say so under \"runtime:\" in %s, and run molt relock", way.Title, config.File)}
-	case way.Goal != nil:
-		return &input.UsageError{Reason: fmt.Sprintf("to %s, run molt plan %s", way.Title, way.Goal)}
+	case way.Goals != nil:
+		return &input.UsageError{Reason: fmt.Sprintf("to %s, run molt plan %s", way.Title, project.GoalTexts(way.Goals))}
 	}
 	files := map[string][]byte{}
 	if len(way.Changes) > 0 {

@@ -45,7 +45,7 @@ func TestTake(t *testing.T) {
 		t.Errorf("previews: %v, %q", err, b.read("molt.yaml"))
 	}
 	var usage *input.UsageError
-	for _, way := range []conflict.WayOut{{Kind: conflict.WaitWay}, {Goal: &project.Goal{Name: "hulk", Constraint: "3"}}} {
+	for _, way := range []conflict.WayOut{{Kind: conflict.WaitWay}, {Goals: []project.Goal{{Name: "hulk", Constraint: "3"}}}} {
 		if err := a.Take(context.Background(), source, way); !errors.As(err, &usage) {
 			t.Errorf("what cannot be taken: %v", err)
 		}

@@ -105,5 +105,5 @@ func (s *Session) Fit(name string, most int) (doc.Fit, error) {
 	if err != nil {
 		return doc.Fit{}, err
 	}
-	return NewFit(name, u, fits, obstacle, s.link(""), s.hidden)
+	return NewFit(name, u, fits, obstacle, s.link(), s.hidden)
 }

@@ -51,8 +51,8 @@ func newContest(c conflict.Contest, link func(solve.Demand) doc.Link) doc.Contes
 	return answer
 }
 
-// link returns how a demand is written in a document, where the question is about a goal of that name, "" for none.
-func (s *Session) link(goal string) func(solve.Demand) doc.Link {
+// link returns how a demand is written in a document, where the question is about goals, or none.
+func (s *Session) link(goals ...project.Goal) func(solve.Demand) doc.Link {
 	app := s.App.Application()
 	return func(d solve.Demand) doc.Link {
 		l := doc.Link{By: d.By, Name: d.As, Constraint: d.Constraint, Peer: d.Kind == solve.Peer}
@@ -63,7 +63,7 @@ func (s *Session) link(goal string) func(solve.Demand) doc.Link {
 		if written := s.App.Written(d); written != "" && written != d.Constraint {
 			l.Written = written
 			switch {
-			case goal != "" && goal == project.OwnName(d.As):
+			case slices.ContainsFunc(goals, func(g project.Goal) bool { return g.Name == project.OwnName(d.As) }):
 				l.Because = "goal"
 			case slices.Contains(app.Held, d.As):
 				l.Because = "hold"
@@ -84,8 +84,8 @@ func newWay(goal string, number int, w conflict.WayOut) doc.Way {
 	switch {
 	case w.Kind == conflict.WaitWay:
 	case w.Kind == conflict.RaiseWay:
-	case w.Goal != nil:
-		answer.Command = "molt plan " + w.Goal.String()
+	case w.Goals != nil:
+		answer.Command = "molt plan " + project.GoalTexts(w.Goals)
 	case goal != "":
 		answer.Command = fmt.Sprintf("molt untangle %s --take %d", goal, number)
 	default:
@@ -102,7 +102,7 @@ func planPoint(p project.Point) *doc.PlanPoint {
 }
 
 // Untangle looks for a tangle and its ways out: of the manifest, or, when it is not "", of a goal.
-func (s *Session) Untangle(goal string) (doc.Untangle, error) {
+func (s *Session) Untangle(goal ...string) (doc.Untangle, error) {
 	answer, _, err := s.untangled(goal)
 	if err != nil {
 		return doc.Untangle{}, s.explain(err)
@@ -111,7 +111,7 @@ func (s *Session) Untangle(goal string) (doc.Untangle, error) {
 }
 
 // Take carries out one of the ways out that Untangle shows, by its number from 1.
-func (s *Session) Take(goal string, n int) (doc.Taken, error) {
+func (s *Session) Take(goal []string, n int) (doc.Taken, error) {
 	_, ways, err := s.untangled(goal)
 	switch {
 	case err != nil:
@@ -126,12 +126,12 @@ func (s *Session) Take(goal string, n int) (doc.Taken, error) {
 }
 
 // untangled looks for a tangle and its ways out: of the manifest, or of a goal.
-func (s *Session) untangled(goal string) (doc.Untangle, []conflict.WayOut, error) {
-	if goal != "" {
+func (s *Session) untangled(goal []string) (doc.Untangle, []conflict.WayOut, error) {
+	if len(goal) > 0 {
 		if err := s.advice(nil); err != nil {
 			return doc.Untangle{}, nil, err
 		}
-		goals, err := s.App.Goals([]string{goal})
+		goals, err := s.App.Goals(goal)
 		if err != nil {
 			return doc.Untangle{}, nil, err
 		}
@@ -140,7 +140,7 @@ func (s *Session) untangled(goal string) (doc.Untangle, []conflict.WayOut, error
 	_, err := project.Relock(s.ctx, s.Source, s.App.Application())
 	var tangle *solve.Tangle
 	if err == nil {
-		answer := NewUntangle("", nil, nil, nil, s.link(""))
+		answer := NewUntangle("", nil, nil, nil, s.link())
 		answer.Resolves = true
 		return answer, nil, nil
 	}
@@ -160,7 +160,7 @@ func (s *Session) untangledManifest(tangle *solve.Tangle) (doc.Untangle, []confl
 	if err != nil && !errors.As(err, &undecided) {
 		return doc.Untangle{}, nil, err
 	}
-	answer := NewUntangle("", explained, nil, ways, s.link(""))
+	answer := NewUntangle("", explained, nil, ways, s.link())
 	if undecided != nil {
 		answer.Remarks = append(answer.Remarks, "not every way out was tried: "+undecided.Error())
 	}
@@ -179,8 +179,9 @@ func (s *Session) untangledGoal(goals ...project.Goal) (doc.Untangle, []conflict
 
 // untangledFrom looks for the ways out of what an assessment found.
 func (s *Session) untangledFrom(got *assess.Assessment) (doc.Untangle, []conflict.WayOut, error) {
+	goals := append([]project.Goal{got.Goal}, got.Also...)
 	if got.Reachable {
-		answer := NewUntangle(got.Goal.String(), nil, nil, nil, s.link(got.Goal.Name))
+		answer := NewUntangle(project.GoalTexts(goals), nil, nil, nil, s.link(goals...))
 		answer.Resolves = true
 		return answer, nil, nil
 	}
@@ -200,11 +201,11 @@ func (s *Session) untangledFrom(got *assess.Assessment) (doc.Untangle, []conflic
 			}
 		}
 	}
-	ways, err := conflict.GoalWays(s.ctx, s.Source, s.App.Application(), got.Goal, got.Tangle)
+	ways, err := conflict.GoalWays(s.ctx, s.Source, s.App.Application(), goals, got.Tangle)
 	if err != nil {
 		return doc.Untangle{}, nil, err
 	}
-	answer := NewUntangle(got.Goal.String(), explained, blocked, ways, s.link(got.Goal.Name))
+	answer := NewUntangle(project.GoalTexts(goals), explained, blocked, ways, s.link(goals...))
 	answer.Held = held
 	if explained != nil {
 		answer.Remarks, err = s.hidden(explained)

@@ -64,13 +64,11 @@ func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
 		}
 		return r, at[2]
 	}
-	goal := ""
-	if len(goals) > 0 {
-		goal = goals[0]
-	} else if words := strings.Fields(s.App.GoalText()); len(words) > 0 {
-		goal = words[0]
+	all := goals
+	if len(all) == 0 {
+		all = strings.Fields(s.App.GoalText())
 	}
-	at, err := choose.Run(c.ctx, choose.Choice{Title: "A plan for " + goal, Questions: questions, Effect: func(_ context.Context, at []int) (choose.Effect, error) {
+	at, err := choose.Run(c.ctx, choose.Choice{Title: "A plan for " + strings.Join(all, " "), Questions: questions, Effect: func(_ context.Context, at []int) (choose.Effect, error) {
 		r, take := request(at)
 		command := "molt plan" + words(r.Goals) + flagsOf(r, o.previews)
 		if take > 0 {
@@ -88,7 +86,7 @@ func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
 	}
 	r, take := request(at)
 	if take > 0 && !o.dry {
-		if d, err := s.Take(goal, take); err != nil {
+		if d, err := s.Take(all, take); err != nil {
 			return err
 		} else if err := c.show(d, func(p *text.Page) { p.Taken(d) }); err != nil {
 			return err

@@ -10,25 +10,21 @@ import (
 func (c *call) untangle() *cobra.Command {
 	var take int
 	cmd := &cobra.Command{
-		Use:   "untangle [GOAL]",
+		Use:   "untangle [GOAL...]",
 		Short: "Show why something does not resolve, and the ways out",
 		Long: `Untangle shows which demands exclude each other, side by side, each with the way it comes from the manifest, and
-then at most five ways out. Every way out was solved; its cost is counted against the lock. Without GOAL it is about
-the manifest as it stands, with GOAL about reaching it. --take N carries out the N-th way: it edits, relocks and
-verifies, and molt back takes that back.`,
+then at most five ways out. Every way out was solved; its cost is counted against the lock. Without a GOAL it is about
+the manifest as it stands; with goals, of which the first is the framework's, about reaching all of them. --take N
+carries out the N-th way: it edits, relocks and verifies, and molt back takes that back.`,
 		Example: "  molt untangle brackwater@5\n  molt untangle --take 1",
-		Args:    cobra.MaximumNArgs(1),
+		Args:    cobra.ArbitraryArgs,
 		RunE: func(_ *cobra.Command, args []string) error {
 			return c.session(ask.Needs{Write: take > 0, Declared: true}, func(s *ask.Session) error {
-				goal := ""
-				if len(args) > 0 {
-					goal = args[0]
-				}
 				if take > 0 {
-					d, err := s.Take(goal, take)
+					d, err := s.Take(args, take)
 					return answer(c, s, d, err, (*text.Page).Taken)
 				}
-				d, err := s.Untangle(goal)
+				d, err := s.Untangle(args...)
 				return answer(c, s, d, err, (*text.Page).Untangle)
 			})
 		},

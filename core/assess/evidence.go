@@ -2,6 +2,7 @@ package assess
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
@@ -52,7 +53,13 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 			got.Evidence = append(got.Evidence, e)
 		}
 	}
-	got.Evidence = append(append(got.Evidence, a.About(p, framework, subject, target)...), a.advised(p.Name)...)
+	about := a.About(p, framework, subject, target)
+	if got.Standing == project.Blocked && got.Group != Transitive {
+		if e := a.between(got.Name, p, about, target); e != nil {
+			about = []Evidence{*e}
+		}
+	}
+	got.Evidence = append(append(got.Evidence, about...), a.advised(p.Name)...)
 	if got.Standing == project.Bridge || got.Standing == project.Together {
 		if doubt := a.doubt(p, framework, got.Locked, target); doubt != nil { // why it cannot stay
 			got.Evidence = append(got.Evidence, *doubt)
@@ -77,6 +84,28 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 			got.Evidence = append(got.Evidence, e)
 		}
 	}
+}
+
+// between is the evidence for a package that is blocked by what others ask for, though it does not refuse the goal itself; nil where it does, or where people
+// hold it.
+func (a *Question) between(name string, p *universe.Package, about []Evidence, target []string) *Evidence {
+	if slices.Contains(a.App.Held, name) || slices.ContainsFunc(about, func(e Evidence) bool { return e.Grade == project.Refused || e.Grade == project.Inferred }) {
+		return nil
+	}
+	_, free := a.Scopes(p, project.Draft{Locked: a.Base}, name)
+	free = a.Towards(name, p, free, target)
+	if len(free) == 0 {
+		return nil
+	}
+	c := Choice{}
+	maps.Copy(c, a.othersAtGoal)
+	c[a.Goal.Name], c[name] = target, free
+	tangle, err := solve.Refute(a.Ctx, a.Source, a.Problem(c, nil))
+	if err != nil || tangle == nil {
+		return nil // who asks for more than a reason meets the error too
+	}
+	newest := free[len(free)-1]
+	return &Evidence{project.Refused, project.Brief(tangle, a.App, p.Name, newest, a.App.Fixed), p.Name + " " + newest}
 }
 
 // Ran tells of the latest time that the application's checks passed with a release of a declared package beside one of some releases of the

@@ -42,6 +42,30 @@ func TestExplain(t *testing.T) {
 	}
 }
 
+// Several goals are asked about together: what is proposed leads to all of them, or says which is left out.
+func TestWaysOfSeveralGoals(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: hull@^1 keel@^1 mast@^1
+		hull@1.0
+		hull@2.0
+		keel@1.0: peer:hull@1||2
+		keel@2.0: peer:hull@1
+		mast@1.0
+		mast@2.0: peer:keel@2`)
+	goals := []project.Goal{{Name: "hull", Constraint: "2"}, {Name: "mast", Constraint: "2"}}
+	ways, err := GoalWays(context.Background(), source, app, goals, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, w := range ways {
+		got = append(got, w.Title+": "+project.GoalTexts(w.Goals))
+	}
+	if want := "leave out the goal mast@2: hull@2"; strings.Join(got, "; ") != want {
+		t.Errorf("ways are %q, want %q", got, want)
+	}
+}
+
 func TestExplainWhatIsNotThere(t *testing.T) {
 	source, app := projecttest.Sketch(t, "app: deck@^1\ndeck@1.0: ghost@^2")
 	knot := mustExplain(t, source, app)
@@ -107,7 +131,7 @@ func TestWaysOut(t *testing.T) {
 
 func TestGoalWays(t *testing.T) {
 	source, app := projecttest.Sketch(t, strings.NewReplacer(" blocked@^1.0.0", "", "abandoned@1.0 # no longer maintained", "abandoned@1.0").Replace(projecttest.Harbour))
-	ways, err := GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "5"}, nil)
+	ways, err := GoalWays(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "5"}}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -116,15 +140,15 @@ func TestGoalWays(t *testing.T) {
 	}
 	source, app = projecttest.Sketch(t, "app: hulk@^3 keel@^1\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4\nkeel@3.0: peer:hulk@^5")
 	app.Held = []string{"keel"}
-	if ways, err = GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "5"}, nil); err != nil || len(ways) == 0 || ways[0].Kind != HoldWay {
+	if ways, err = GoalWays(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "5"}}, nil); err != nil || len(ways) == 0 || ways[0].Kind != HoldWay {
 		t.Errorf("a hold in the way: %+v, %v", ways, err)
 	}
 	source, app = projecttest.Sketch(t, "app: hulk@^3 keel@^1\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4")
-	if ways, err = GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "5"}, nil); err != nil || len(ways) != 2 || ways[0].Goal.String() != "hulk@4" || ways[1].Kind != DropWay {
+	if ways, err = GoalWays(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "5"}}, nil); err != nil || len(ways) != 2 || ways[0].Goals[0].String() != "hulk@4" || ways[1].Kind != DropWay {
 		t.Errorf("a lesser goal: %+v, %v", ways, err)
 	}
 	app.Held = nil
-	if ways, err = GoalWays(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"}, nil); err != nil || len(ways) != 0 {
+	if ways, err = GoalWays(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "4"}}, nil); err != nil || len(ways) != 0 {
 		t.Errorf("a goal that can be reached: %+v, %v", ways, err)
 	}
 }

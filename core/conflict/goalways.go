@@ -13,10 +13,10 @@ import (
 	"molt/core/universe"
 )
 
-// Reach asks whether a goal resolves with everything that is declared. Packages that are compatible with no release of the goal, even
-// alone, are returned as blocked.
-func Reach(ctx context.Context, source universe.Source, app project.Application, goal project.Goal) (r *solve.Resolution, blocked []string, a *assess.Question, err error) {
-	if a, err = assess.AskOne(ctx, source, app, goal); err != nil {
+// Reach asks whether some goals, of which the first is the framework's, resolve with everything that is declared. Packages that are compatible with no
+// release of the goal, even alone, are returned as blocked.
+func Reach(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal) (r *solve.Resolution, blocked []string, a *assess.Question, err error) {
+	if a, err = assess.Ask(ctx, source, app, goals); err != nil {
 		return nil, nil, nil, err
 	}
 	a, r, err = a.InSight()
@@ -29,7 +29,7 @@ func Reach(ctx context.Context, source universe.Source, app project.Application,
 			return nil, nil, nil, err
 		}
 		gone := a.RetirementOf(p)
-		if _, goes := a.Together[name]; !goes && name != goal.Name && (gone == nil || gone.Kind == project.Abandoned) {
+		if _, goes := a.Together[name]; !goes && name != goals[0].Name && (gone == nil || gone.Kind == project.Abandoned) {
 			blocked = append(blocked, name)
 		}
 	}
@@ -47,10 +47,10 @@ type remedy struct {
 	way   func(*WayOut)
 }
 
-// GoalWays solves what people could do about a goal that is out of reach, and returns at most five ways, the cheapest
-// first. It returns none for a goal that can be reached.
-func GoalWays(ctx context.Context, source universe.Source, app project.Application, goal project.Goal, t *solve.Tangle) ([]WayOut, error) {
-	r, blocked, a, err := Reach(ctx, source, app, goal)
+// GoalWays solves what people could do about goals that are out of reach together, of which the first is the framework's, and returns at most five ways,
+// the cheapest first. It returns none for goals that can be reached.
+func GoalWays(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal, t *solve.Tangle) ([]WayOut, error) {
+	r, blocked, a, err := Reach(ctx, source, app, goals)
 	if err != nil || r != nil {
 		return nil, err
 	}
@@ -60,17 +60,23 @@ func GoalWays(ctx context.Context, source universe.Source, app project.Applicati
 	}
 	names := blocked
 	if len(names) == 0 { // each could go, but not all together: one of them has to give way
-		names = slices.DeleteFunc(f.declaredInTangle(), func(n string) bool { return n == goal.Name })
+		names = slices.DeleteFunc(f.declaredInTangle(), func(n string) bool {
+			return slices.ContainsFunc(goals, func(g project.Goal) bool { return g.Name == n })
+		})
 	}
 	var remedies [][]remedy
 	for _, name := range names {
-		remedies = append(remedies, f.remedies(name))
+		some := f.remedies(name)
+		if slices.ContainsFunc(goals, func(g project.Goal) bool { return g.Name == name }) { // what is to get somewhere is neither taken out nor set back
+			some = slices.DeleteFunc(some, func(r remedy) bool { return r.kind == DropWay || r.kind == BackWay })
+		}
+		remedies = append(remedies, some)
 	}
 	if len(blocked) > 0 {
-		err = f.product(goal, remedies, nil)
+		err = f.product(goals, remedies, nil)
 	} else {
 		for _, some := range remedies {
-			if err = f.product(goal, [][]remedy{some}, nil); err != nil {
+			if err = f.product(goals, [][]remedy{some}, nil); err != nil {
 				break
 			}
 		}
@@ -78,7 +84,7 @@ func GoalWays(ctx context.Context, source universe.Source, app project.Applicati
 	if err != nil {
 		return nil, err
 	}
-	if err := f.less(goal); err != nil {
+	if err := f.less(goals); err != nil {
 		return nil, err
 	}
 	if len(f.ways) == 0 {
@@ -195,10 +201,10 @@ func (f *finder) previewMayHelp(name string) bool {
 }
 
 // product tries every way to apply one remedy to each package, up to a sensible number.
-func (f *finder) product(goal project.Goal, remedies [][]remedy, chosen []remedy) error {
+func (f *finder) product(goals []project.Goal, remedies [][]remedy, chosen []remedy) error {
 	if len(remedies) > 0 {
 		for _, r := range remedies[0] {
-			if err := f.product(goal, remedies[1:], append(slices.Clone(chosen), r)); err != nil {
+			if err := f.product(goals, remedies[1:], append(slices.Clone(chosen), r)); err != nil {
 				return err
 			}
 		}
@@ -228,7 +234,7 @@ func (f *finder) product(goal project.Goal, remedies [][]remedy, chosen []remedy
 		}
 		app.Locked = base
 	}
-	r, _, _, err := Reach(f.Ctx, f.Source, app, goal)
+	r, _, _, err := Reach(f.Ctx, f.Source, app, goals)
 	if err != nil || r == nil {
 		return err
 	}
@@ -238,8 +244,14 @@ func (f *finder) product(goal project.Goal, remedies [][]remedy, chosen []remedy
 	return nil
 }
 
-// less looks for the greatest major before the goal's that can be reached.
-func (f *finder) less(goal project.Goal) error {
+// less looks for lesser goals that can be reached: without a further one, else with the greatest major before that of the framework's.
+func (f *finder) less(goals []project.Goal) error {
+	for i := 1; i < len(goals); i++ {
+		if found, err := f.lesser("leave out the goal "+goals[i].String(), slices.Delete(slices.Clone(goals), i, i+1)); err != nil || found {
+			return err
+		}
+	}
+	goal := goals[0]
 	p, err := f.Pkg(goal.Name)
 	if err != nil {
 		return err
@@ -259,17 +271,23 @@ func (f *finder) less(goal project.Goal) error {
 			continue
 		}
 		tried[m] = true
-		lesser := project.Goal{Name: goal.Name, Constraint: m}
-		r, _, _, err := Reach(f.Ctx, f.Source, f.App, lesser)
-		if err != nil {
+		lesser := slices.Clone(goals)
+		lesser[0].Constraint = m
+		if found, err := f.lesser("go only as far as "+lesser[0].String(), lesser); err != nil || found {
 			return err
-		}
-		if r != nil {
-			way := WayOut{Kind: LessWay, Title: "go only as far as " + lesser.String(), Goal: &lesser, After: r}
-			way.Cost = f.cost(way)
-			f.ways = append(f.ways, way)
-			return nil
 		}
 	}
 	return nil
+}
+
+// lesser adds other goals as a way out, where they can be reached.
+func (f *finder) lesser(title string, goals []project.Goal) (bool, error) {
+	r, _, _, err := Reach(f.Ctx, f.Source, f.App, goals)
+	if err != nil || r == nil {
+		return false, err
+	}
+	way := WayOut{Kind: LessWay, Title: title, Goals: goals, After: r}
+	way.Cost = f.cost(way)
+	f.ways = append(f.ways, way)
+	return true, nil
 }

@@ -26,7 +26,7 @@ const (
 	RaiseWay   WayKind = "raise"   // a newer runtime; by hand
 	ReplaceWay WayKind = "replace" // put a successor in the place of a retiring package
 	DropWay    WayKind = "drop"    // take a declared package out
-	LessWay    WayKind = "less"    // go only as far as another major of the goal
+	LessWay    WayKind = "less"    // go only as far as another major of the goal, or without a further goal
 	BackWay    WayKind = "back"    // go back to an earlier release of a declared package
 	WaitWay    WayKind = "wait"    // something has to be published first
 )
@@ -39,7 +39,7 @@ type WayOut struct {
 	Preview []string             // packages whose previews are to be allowed
 	Unhold  []string             // packages whose holds are to be lifted
 	Raise   []assess.RuntimeNeed // runtimes that are to be raised
-	Goal    *project.Goal        // the lesser goal
+	Goals   []project.Goal       // the lesser goals
 	After   *solve.Resolution
 	Cost    Cost
 }

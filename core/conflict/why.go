@@ -141,7 +141,7 @@ func (q *Question) Why(i int) (*Obstacle, error) {
 		return nil, err
 	}
 	tangle, part := about(tangle, q.p.Name)
-	says := Brief(tangle, q.app, q.p.Name, at, q.fixed)
+	says := project.Brief(tangle, q.app, q.p.Name, at, q.fixed)
 	if !part {
 		says = "the application itself does not resolve: " + says
 	}
@@ -166,58 +166,4 @@ func (o *Obstacle) Explain() (*Explanation, error) {
 	app := o.question.app
 	app.Fixed = o.question.fixed
 	return Explain(o.question.ctx, o.question.source, app, o.Tangle)
-}
-
-// Brief says in one sentence why a package cannot have a release, by the demand of a tangle that says most: one on the package by another, else what the
-// release itself asks for. Fixed are releases that are given from outside, by package.
-func Brief(t *solve.Tangle, app project.Application, name, at string, fixed map[string]string) string {
-	asks := func(d solve.Demand) string { return strings.TrimSpace(d.As + " " + d.Constraint) }
-	for _, d := range t.Demands {
-		if d.Package == name && d.By != "" {
-			return fmt.Sprintf("%s asks for %s", d.By, asks(d))
-		}
-	}
-	for _, d := range t.Demands {
-		if d.By != name {
-			continue
-		}
-		if says, hinders := universe.Hinders(d.Package); hinders {
-			return at + " " + says
-		}
-		if runtime, ok := project.RuntimeOf(d.Package); ok {
-			return fmt.Sprintf("%s needs %s %s, and %s is deployed", at, runtime, d.Constraint, deployed(t, d.Package))
-		}
-		if v := fixed[d.Package]; v != "" {
-			return fmt.Sprintf("%s asks for %s, and %s is given from outside", at, asks(d), v)
-		}
-		for _, e := range t.Demands {
-			if e.Package != d.Package || e.By == name || e.Constraint == app.Scheme.Any() {
-				continue
-			}
-			switch {
-			case e.By != "":
-				return fmt.Sprintf("%s asks for %s, and %s for %s", at, asks(d), e.By, e.Constraint)
-			case slices.ContainsFunc(app.Declared, func(x project.Declared) bool { return x.As == e.As && x.Text == e.Constraint }):
-				return fmt.Sprintf("%s asks for %s, and the manifest for %s", at, asks(d), e.Constraint)
-			}
-			return fmt.Sprintf("%s asks for %s, and %s stays at %s", at, asks(d), e.As, e.Constraint)
-		}
-		return fmt.Sprintf("%s asks for %s, which does not resolve here", at, asks(d))
-	}
-	for _, d := range t.Demands {
-		if d.By != "" {
-			return fmt.Sprintf("%s asks for %s", d.By, asks(d))
-		}
-	}
-	return at + " does not resolve with everything else"
-}
-
-// deployed returns what a tangle says is deployed of a runtime, by the name under which it speaks of it.
-func deployed(t *solve.Tangle, runtime string) string {
-	for _, d := range t.Demands {
-		if d.Package == runtime && d.Group == project.RuntimeGroup {
-			return d.Constraint
-		}
-	}
-	return "another"
 }

@@ -31,12 +31,12 @@ func outcome(t *testing.T, source universe.Source, app project.Application, goal
 	if err != nil {
 		t.Fatal(err)
 	}
-	r, _, _, err := conflict.Reach(ctx, source, app, goal)
+	r, _, _, err := conflict.Reach(ctx, source, app, []project.Goal{goal})
 	if err != nil {
 		t.Fatal(err)
 	}
 	if r == nil {
-		if found, err = conflict.GoalWays(ctx, source, app, goal, got.Tangle); err != nil {
+		if found, err = conflict.GoalWays(ctx, source, app, []project.Goal{goal}, got.Tangle); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -201,8 +201,8 @@ func afterWay(t *testing.T, source universe.Source, app project.Application, way
 	switch {
 	case way.Kind == conflict.WaitWay || way.Raise != nil:
 		return nil, goal
-	case way.Goal != nil:
-		return &app, *way.Goal
+	case way.Goals != nil:
+		return &app, way.Goals[0]
 	}
 	app.Previews = slices.Concat(app.Previews, way.Preview)
 	app.Held = slices.DeleteFunc(slices.Clone(app.Held), func(n string) bool { return slices.Contains(way.Unhold, n) })

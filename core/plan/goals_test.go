@@ -441,3 +441,38 @@ func TestStops(t *testing.T) {
 		}
 	}
 }
+
+// What a further goal keeps back is said so, and what is blocked by another package names it.
+func TestReasonsOfFurtherGoals(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: hull@^1 rudder@^1 plug@^1
+		hull@1.0
+		hull@2.0
+		hull@3.0
+		rudder@1.0: peer:hull@1
+		rudder@2.0: peer:hull@2
+		rudder@3.0: peer:hull@2
+		plug@1.0: peer:hull@1 peer:rudder@1
+		plug@2.0: peer:hull@2 peer:rudder@2`)
+	got, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}, {Name: "rudder", Constraint: "2"}}, Cut{})
+	if err != nil || len(got.Behind) != 1 || got.Behind[0].Why != "the goal rudder@2 keeps it there" {
+		t.Errorf("behind are %+v, %v", got, err)
+	}
+	source, app = projecttest.Sketch(t, `
+		app: hull@^1 keel@^1 mast@^1
+		hull@1.0
+		hull@2.0
+		keel@1.0: peer:hull@1||2
+		keel@2.0: peer:hull@1
+		mast@1.0
+		mast@2.0: peer:keel@2`)
+	got, err = NewPlan(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}, {Name: "mast", Constraint: "2"}}, Cut{})
+	if err != nil || got.Reachable {
+		t.Fatal(got, err)
+	}
+	for _, p := range got.Assessed.Packages {
+		if p.Name == "mast" && (p.Standing != project.Blocked || p.Evidence[0].Says != "2.0.0 asks for keel 2, and that for hull 1") {
+			t.Errorf("mast is %s, by %+v", p.Standing, p.Evidence)
+		}
+	}
+}

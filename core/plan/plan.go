@@ -106,7 +106,7 @@ func NewPlan(ctx context.Context, source universe.Source, app project.Applicatio
 	}
 	for _, got := range assessment.Packages {
 		if got.Standing == project.Blocked {
-			line := project.Blocks(got.Name, a.Goal.String(), got.Held)
+			line := project.Blocks(got.Name, project.GoalTexts(append([]project.Goal{a.Goal}, p.plan.Also...)), got.Held)
 			if got.Preview != "" && !got.Held {
 				line += fmt.Sprintf("; the prerelease %s would", got.Preview)
 			}

@@ -8,7 +8,6 @@ import (
 	"sync"
 
 	"molt/core/assess"
-	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -445,6 +444,11 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 	}
 	own := p.Towards(name, pkg, []string{newest.Version.String()}, target)
 	if len(own) == 0 {
+		for _, g := range p.plan.Also {
+			if g.Name == name && !slices.Contains(p.Also[name], newest.Version.String()) {
+				return fmt.Sprintf("the goal %s keeps it there", g), nil
+			}
+		}
 		return fmt.Sprintf("%s is not compatible with %s", newest.Version, framework), nil
 	}
 	c := p.exact(p.now)
@@ -460,7 +464,7 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 	if tangle == nil {
 		return p.onlyWith(name, problem)
 	}
-	return conflict.Brief(tangle, p.App, pkg.Name, newest.Version.String(), p.App.Fixed), nil
+	return project.Brief(tangle, p.App, pkg.Name, newest.Version.String(), p.App.Fixed), nil
 }
 
 // onlyWith says with which others a package could get to a release, where a problem that has it there has a resolution and the plan has no such stage.

@@ -106,3 +106,12 @@ type HeldError struct {
 func (e *HeldError) Error() string {
 	return fmt.Sprintf("%s is held at %s (%s), so %s is out of reach until that ends; molt hold %s --lift ends it", e.Name, e.At, e.Reason, e.Goal, e.Name)
 }
+
+// GoalTexts writes goals as people write them in a call.
+func GoalTexts(goals []Goal) string {
+	var all []string
+	for _, g := range goals {
+		all = append(all, g.String())
+	}
+	return strings.Join(all, " ")
+}
