@@ -65,7 +65,7 @@ func (c *call) onSides(name string, run func(*cobra.Command, []string) error) fu
 			return &input.UsageError{Reason: fmt.Sprintf("--format %s is one document, and the folder has packages of several ecosystems; --ecosystem says of which", c.format)}
 		}
 		over := func() error { return c.overSides(all, func(args []string) error { return run(cmd, args) }) }
-		if name == "relock" && len(all) > 1 {
+		if len(all) > 1 && cmd.Flags().Lookup("dry-run") != nil && name != "offer" { // which has a branch for each set of changes
 			if err := c.rehearsed(cmd, over); err != nil {
 				return err
 			}
