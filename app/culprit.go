@@ -83,7 +83,7 @@ func (a *App) Split(ctx context.Context, source universe.Source, id string, apar
 	stage := file.Stage(id)
 	switch {
 	case stage == nil:
-		return first, second, &input.UsageError{Reason: fmt.Sprintf("%s has no stage %q", planfile.File, id)}
+		return first, second, &input.UsageError{Reason: file.Missing(id)}
 	case stage.Status == doc.Done:
 		return first, second, &input.UsageError{Reason: fmt.Sprintf("stage %s is done; molt back %s comes before splitting it", id, id)}
 	}
@@ -103,7 +103,10 @@ func (a *App) Split(ctx context.Context, source universe.Source, id string, apar
 			return first, second, &input.UsageError{Reason: says}
 		}
 	}
-	if len(rest) == 0 || len(apart) == 0 {
+	if len(apart) == 0 {
+		return first, second, &input.UsageError{Reason: fmt.Sprintf("--apart says which packages of stage %s go into one of their own: some of %s", id, strings.Join(names, ", "))}
+	}
+	if len(rest) == 0 {
 		return first, second, &input.UsageError{Reason: fmt.Sprintf("stage %s would be left without changes", id)}
 	}
 	first, second = planfile.Part(stage, rest), planfile.Part(stage, apart)

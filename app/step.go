@@ -63,7 +63,7 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 	stage := file.Next()
 	switch {
 	case order.ID != "" && file.Stage(order.ID) == nil:
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s has no stage %q", planfile.File, order.ID)}
+		return nil, &input.UsageError{Reason: file.Missing(order.ID)}
 	case stage == nil:
 		return nil, &input.UsageError{Reason: fmt.Sprintf("every stage of %s is done", planfile.File)}
 	case order.ID != "" && order.ID != stage.ID:

@@ -89,8 +89,8 @@ func (o planning) valid(args []string) error {
 		return &input.UsageError{Reason: "plan: --choose asks about --fresh and --leap, and goes with neither of them, nor with --split, --check and --renew"}
 	case modes == 1 && (o.fresh != "" || o.leap || o.notes || o.branch != ""):
 		return &input.UsageError{Reason: "plan: --fresh, --leap, --notes and --branch are for a new plan"}
-	case (o.split != "") != (len(o.apart) > 0):
-		return &input.UsageError{Reason: "plan: --split STAGE goes with --apart PACKAGE"}
+	case o.split == "" && len(o.apart) > 0:
+		return &input.UsageError{Reason: "--apart names packages of a stage, and --split STAGE says of which"}
 	case o.split != "" && o.dry:
 		return &input.UsageError{Reason: "plan: --dry-run goes with a new plan or --renew"}
 	case o.fresh != "" && !slices.Contains(plan.Freshness, plan.Fresh(o.fresh)):

@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 )
 
@@ -46,10 +47,15 @@ func Regular(name string, info fs.FileInfo) error {
 	return nil
 }
 
-// Cause says in plain words why a file could not be read, without the name of the call that failed.
+// changing are the calls that fail where something may not be changed.
+var changing = []string{"mkdir", "mkdirat", "unlinkat", "remove", "renameat", "rename", "chmod", "truncate", "write"}
+
+// Cause says in plain words why a file could not be read or changed, without the name of the call that failed.
 func Cause(err error) string {
 	var at *fs.PathError
 	switch {
+	case errors.Is(err, fs.ErrPermission) && errors.As(err, &at) && slices.Contains(changing, at.Op):
+		return "it may not be changed"
 	case errors.Is(err, fs.ErrNotExist):
 		return "there is no such file"
 	case errors.Is(err, fs.ErrPermission):

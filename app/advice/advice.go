@@ -144,7 +144,7 @@ func canonical(eco ecosystem.Ecosystem, name string) string {
 }
 
 // Decode reads a file of advice. Facts of kinds that this Molt does not know are left out, with a warning; what is
-// broken is an error with its line. Of a file about another ecosystem, or about a framework of which elsewhere says that it is in another one, only the
+// broken is an error with its line, or several, joined. Of a file about another ecosystem, or about a framework of which elsewhere says that it is in another one, only the
 // head is read; elsewhere may be nil.
 func Decode(file string, data []byte, eco ecosystem.Ecosystem, elsewhere func(about string) bool) (project.Guide, []string, error) {
 	var g project.Guide
@@ -157,13 +157,15 @@ func Decode(file string, data []byte, eco ecosystem.Ecosystem, elsewhere func(ab
 	if err := yamlfile.Read(file, data, &raw); err != nil {
 		return g, nil, err
 	}
-	switch {
-	case raw.Format < 1 || raw.Format > Format:
+	if raw.Format < 1 || raw.Format > Format {
 		return g, nil, text.ErrorAt("$.molt-advice", fmt.Sprintf("expected \"molt-advice: %d\" at the top", Format))
-	case raw.About == "":
-		return g, nil, text.ErrorAt("$.about", "expected \"about\" with the name of the framework")
-	case raw.To == "":
-		return g, nil, text.ErrorAt("$.to", "expected \"to\" with the major that the facts are about")
+	}
+	var wrong []error // all of it at once: whoever writes such a file mends it in one go
+	if raw.About == "" {
+		wrong = append(wrong, text.ErrorAt("$.about", "expected \"about\" with the name of the framework"))
+	}
+	if raw.To == "" {
+		wrong = append(wrong, text.ErrorAt("$.to", "expected \"to\" with the major that the facts are about"))
 	}
 	g.About, g.To, g.Ecosystem = eco.Canonical(raw.About), raw.To, raw.Ecosystem
 	if (Library{Eco: eco, Elsewhere: elsewhere}).foreign(g.Ecosystem, g.About) {
@@ -181,11 +183,12 @@ func Decode(file string, data []byte, eco ecosystem.Ecosystem, elsewhere func(ab
 		}
 		f, reason := r.fact(raw, eco)
 		if reason != "" {
-			return g, nil, text.ErrorAt(at, reason)
+			wrong = append(wrong, text.ErrorAt(at, reason))
+			continue
 		}
 		g.Facts = append(g.Facts, f)
 	}
-	return g, warnings, nil
+	return g, warnings, errors.Join(wrong...)
 }
 
 func unknownKeys(n ast.Node) (unknown []string) {
@@ -225,6 +228,7 @@ type Files interface {
 // Load reads the advice that entries of "advice:" in the configuration mean: files, folders of such, and addresses; and looks in the
 // source of the application for what the facts are about. It returns warnings too.
 func (l Library) Load(ctx context.Context, entries []string) (guides []project.Guide, warnings []string, err error) {
+	var wrong []error
 	for _, from := range entries {
 		files, err := l.read(ctx, from)
 		if err != nil {
@@ -233,12 +237,16 @@ func (l Library) Load(ctx context.Context, entries []string) (guides []project.G
 		for _, f := range files {
 			g, said, err := Decode(f.name, f.data, l.Eco, l.Elsewhere)
 			if err != nil {
-				return nil, nil, err
+				wrong = append(wrong, err)
+				continue
 			}
 			if !l.foreign(g.Ecosystem, g.About) { // a team's folder serves several
 				guides, warnings = append(guides, g), append(warnings, said...)
 			}
 		}
+	}
+	if err := errors.Join(wrong...); err != nil {
+		return nil, nil, err
 	}
 	return guides, warnings, l.locate(ctx, guides)
 }

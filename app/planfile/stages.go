@@ -101,7 +101,7 @@ func (p *Plan) Until(id string) ([]doc.PlanStage, error) {
 	if s := p.Stage(id); s != nil {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("stage %s is done", id)}
 	}
-	return nil, &input.UsageError{Reason: fmt.Sprintf("%s has no stage %q", File, id)}
+	return nil, &input.UsageError{Reason: p.Missing(id)}
 }
 
 // Part returns a stage with the changes of some packages alone.
@@ -114,4 +114,13 @@ func Part(stage *doc.PlanStage, names []string) doc.PlanStage {
 		}
 	}
 	return part
+}
+
+// Missing says that a plan has no stage of an ID, and which one may have been meant.
+func (p *Plan) Missing(id string) string {
+	var ids []string
+	for _, s := range p.Stages {
+		ids = append(ids, s.ID)
+	}
+	return project.NotAmong(fmt.Sprintf("%s has no stage %q", File, id), id, ids)
 }
