@@ -36,6 +36,8 @@ type Offered struct {
 	Branch, Commit, State string
 	Effect                *Effect
 	Notes                 []string // what change logs call breaking
+	Runs                  []RunOf  // what would run that does not now
+	Unread                int      // releases of which nobody can tell that
 }
 
 // Offer puts every offer on a branch of its own, as one commit on top of the one that is checked out, and renews or removes the branches of earlier
@@ -86,6 +88,9 @@ func (a *App) Offer(ctx context.Context, source universe.Source, dry bool) (all 
 					one.Notes = append(one.Notes, note)
 				}
 			}
+		}
+		if one.Runs, one.Unread, err = a.NewRuns(a.Lock, one.Effect.after); err != nil {
+			return nil, nil, err
 		}
 		was, there := left[one.Branch]
 		delete(left, one.Branch)

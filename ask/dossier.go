@@ -134,6 +134,9 @@ func (s *Session) Dossier(r DossierRequest) (doc.Dossier, error) {
 	}
 	answer := NewDossier(facts)
 	answer.Settling = settling
+	if err := s.runs(name, &answer); err != nil {
+		return doc.Dossier{}, err
+	}
 	return answer, nil
 }
 
@@ -171,6 +174,31 @@ func (s *Session) changeLog(facts *DossierFacts, to string) error {
 		facts.Log = inspect.ReadLog(p.Scheme, text, after, chosen.Version)
 		if facts.Log == nil {
 			facts.NoLog = fmt.Sprintf("The change log of %s says nothing of the releases between.", chosen.Version)
+		}
+	}
+	return nil
+}
+
+// runs adds what runs of the locked releases of a package.
+func (s *Session) runs(name string, answer *doc.Dossier) error {
+	if s.App.Lock == nil {
+		return nil
+	}
+	seen := map[string]bool{}
+	for i := range s.App.Lock.Packages {
+		p := &s.App.Lock.Packages[i]
+		if release := p.Name + "@" + p.Version; p.Name == name && !seen[release] {
+			seen[release] = true
+			runs, known, err := s.App.Runs(p)
+			if err != nil {
+				return err
+			}
+			if !known {
+				answer.Unread++
+			}
+			for _, r := range runs {
+				answer.Runs = append(answer.Runs, doc.Run{Release: release, When: string(r.When), What: r.What})
+			}
 		}
 	}
 	return nil

@@ -22,7 +22,7 @@ func (s *Session) Offer(dry bool) (doc.Offers, error) {
 	changes := s.App.ChangeDocs(sets)
 	open := false
 	for i, o := range all {
-		one := doc.Offer{ID: o.ID, Title: o.Title, Branch: o.Branch, Commit: o.Commit, State: o.State, Changes: append([]doc.PlanChange{}, changes[i]...), Notes: append([]string{}, o.Notes...)}
+		one := doc.Offer{ID: o.ID, Title: o.Title, Branch: o.Branch, Commit: o.Commit, State: o.State, Changes: append([]doc.PlanChange{}, changes[i]...), Notes: append([]string{}, o.Notes...), Runs: runDocs(o.Runs), Unread: o.Unread}
 		if o.Effect != nil {
 			one.Lock, open = len(o.Effect.Differences), true
 		}

@@ -116,11 +116,19 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 			return done, err
 		}
 	}
+	before := s.App.Lock
 	got, err := s.App.Step(s.ctx, s.Source, app.Order{ID: r.Stage, Commit: r.Commit, OwnVersion: r.OwnVersion}, r.Watcher)
 	if err != nil {
 		return nil, s.explain(err)
 	}
 	answer := NewStep(got)
+	if got.Passed && s.App.Lock != nil {
+		runs, unread, err := s.App.NewRuns(before, s.App.Lock)
+		if err != nil {
+			return nil, err
+		}
+		answer.Runs, answer.Unread = runDocs(runs), unread
+	}
 	if !got.Passed && got.Stage.Raise == nil && r.Culprit {
 		if r.Looking != nil {
 			r.Looking(len(got.Stage.Changes))
@@ -143,6 +151,13 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 		}
 	}
 	return done, nil
+}
+
+func runDocs(runs []app.RunOf) (all []doc.Run) {
+	for _, r := range runs {
+		all = append(all, doc.Run{Release: r.Release, When: string(r.When), What: r.What})
+	}
+	return all
 }
 
 // culprit looks for what makes the stage fail, and splits the stage when asked to.

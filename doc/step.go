@@ -6,8 +6,10 @@ type Step struct {
 	Stage   PlanStage   `json:"stage"`
 	Passed  bool        `json:"passed"`
 	Checks  []Check     `json:"checks"`
-	Before  []Check     `json:"before"`  // the checks on the state before the first stage, when they were run now
-	Changed []string    `json:"changed"` // files that tasks changed
+	Before  []Check     `json:"before"`           // the checks on the state before the first stage, when they were run now
+	Changed []string    `json:"changed"`          // files that tasks changed
+	Runs    []Run       `json:"runs,omitempty"`   // what runs from now on and did not before
+	Unread  int         `json:"unread,omitempty"` // releases of which nobody can tell that: their archives are not at hand
 	Notes   []string    `json:"notes"`
 	Culprit *Culprit    `json:"culprit,omitempty"`
 	Own     *OwnVersion `json:"own,omitempty"` // after the last stage

@@ -54,3 +54,31 @@ func Declarer(l doc.Link) string {
 	}
 	return fmt.Sprintf("the %s (%s has %s)", l.Because, l.Where, l.Written)
 }
+
+// runTimes say when something of a release runs.
+var runTimes = map[string]string{"start": "%s runs %s at every start of the runtime", "install": "%s has the script %s for when it is installed", "call": "%s has the program %s"}
+
+// mostRuns is how much of what runs is told of one kind.
+const mostRuns = 8
+
+// Runs says what runs of releases, and of how many nobody can tell.
+func Runs(runs []doc.Run, unread int) (all []string) {
+	for _, when := range []string{"start", "install", "call"} {
+		n := 0
+		for _, r := range runs {
+			if r.When != when {
+				continue
+			}
+			if n++; n <= mostRuns {
+				all = append(all, fmt.Sprintf(runTimes[when], r.Release, r.What))
+			}
+		}
+		if n > mostRuns {
+			all = append(all, fmt.Sprintf("and %d more like that", n-mostRuns))
+		}
+	}
+	if unread > 0 {
+		all = append(all, fmt.Sprintf("what runs of %s is not known, as the archives are not at hand; molt fetch brings them", Count(unread, "release")))
+	}
+	return all
+}

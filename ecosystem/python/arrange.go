@@ -193,17 +193,13 @@ var entryPoint = regexp.MustCompile(`^([A-Za-z_][\w.]*)\s*:\s*([A-Za-z_][\w.]*)\
 // scriptName is what a script may be called.
 var scriptName = regexp.MustCompile(`^[A-Za-z0-9_.-]+$`)
 
-// scripts makes those of the entry points.
-func (a *arranging) scripts() error {
-	if a.files[a.info+entryPoints] == "" {
-		return nil
-	}
-	text, err := a.read(a.info + entryPoints)
-	if err != nil {
-		return err
-	}
+// An entry is a program that an entry point makes, and the object that it calls.
+type entry struct{ name, target string }
+
+// entriesIn reads the entry points that are programs (the specification "Entry points").
+func entriesIn(text string) (all []entry) {
 	section := ""
-	for line := range strings.Lines(string(text)) {
+	for line := range strings.Lines(text) {
 		line = strings.TrimSpace(line)
 		if strings.HasPrefix(line, "[") && strings.HasSuffix(line, "]") {
 			section = strings.TrimSpace(line[1 : len(line)-1])
@@ -213,13 +209,27 @@ func (a *arranging) scripts() error {
 		if section != "console_scripts" && section != "gui_scripts" || !ok || strings.HasPrefix(line, "#") {
 			continue
 		}
-		name = strings.TrimSpace(name)
-		m := entryPoint.FindStringSubmatch(strings.TrimSpace(target))
-		if m == nil || !scriptName.MatchString(name) {
-			return fmt.Errorf("its entry point %q cannot be read", line)
+		all = append(all, entry{strings.TrimSpace(name), strings.TrimSpace(target)})
+	}
+	return all
+}
+
+// scripts makes those of the entry points.
+func (a *arranging) scripts() error {
+	if a.files[a.info+entryPoints] == "" {
+		return nil
+	}
+	text, err := a.read(a.info + entryPoints)
+	if err != nil {
+		return err
+	}
+	for _, e := range entriesIn(string(text)) {
+		m := entryPoint.FindStringSubmatch(e.target)
+		if m == nil || !scriptName.MatchString(e.name) {
+			return fmt.Errorf("its entry point %q cannot be read", e.name+" = "+e.target)
 		}
 		first, _, _ := strings.Cut(m[2], ".")
-		at := a.scriptPath(name)
+		at := a.scriptPath(e.name)
 		a.out.Made[at] = []byte(a.interpreterLine() + "import sys\n\nfrom " + m[1] + " import " + first + "\n\nif __name__ == \"__main__\":\n    sys.exit(" + m[2] + "())\n")
 		a.out.Run = append(a.out.Run, at)
 	}

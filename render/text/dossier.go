@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"molt/doc"
+	"molt/render"
 )
 
 // releaseRows makes a table of the releases. Columns in which nothing stands are left out.
@@ -103,6 +104,9 @@ func (p *Page) Dossier(answer doc.Dossier) {
 	}
 	if needs != nil {
 		put(answer.To+" needs", strings.Join(needs, ", "))
+	}
+	for _, says := range render.Runs(answer.Runs, answer.Unread) {
+		put("runs", says)
 	}
 	put("home", answer.Homepage)
 	put("source", answer.Repository)

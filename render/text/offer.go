@@ -36,6 +36,7 @@ func (p *Page) Offers(d doc.Offers) {
 		for _, n := range o.Notes {
 			p.wrapped("  ", "breaking: "+n)
 		}
+		p.runs(o.Runs, o.Unread)
 	}
 	if len(d.Waiting) > 0 {
 		p.Line("")

@@ -139,6 +139,7 @@ func (p *Page) Step(answer doc.Step) {
 	if !answer.Passed {
 		p.advice(answer.Stage.Advice)
 	}
+	p.runs(answer.Runs, answer.Unread)
 	if len(answer.Changed) > 0 {
 		p.wrapped("  ", "the tasks changed "+strings.Join(answer.Changed, ", "))
 	}
@@ -160,6 +161,16 @@ func (p *Page) Step(answer doc.Step) {
 		}
 	} else {
 		p.Line("%s left.", render.Count(answer.Left, "stage"))
+	}
+}
+
+// runs prints what runs from now on.
+func (p *Page) runs(runs []doc.Run, unread int) {
+	if len(runs) == 0 {
+		unread = 0 // where nothing is known to run, it is no news that archives are not at hand
+	}
+	for _, says := range render.Runs(runs, unread) {
+		p.wrapped("  ", "new: "+says)
 	}
 }
 
