@@ -172,7 +172,7 @@ func TestJSON(t *testing.T) {
 		{"molt/survey/1", []string{"survey"}, "application declared ecosystem installed lag locked next overrides packages schema since"},
 		{"molt/assess/1", []string{"assess"}, "advice goal next packages reachable remarks runtime schema"},
 		{"molt/plan/1", []string{"plan"}, "behind goal next reachable schema stages wall"},
-		{"molt/step/1", []string{"step", "--quiet"}, "before changed checks left next notes passed schema stage toGoal"},
+		{"molt/step/1", []string{"step", "--quiet"}, "before changed checks left next notes passed schema stage toGoal unread"},
 		{"molt/back/1", []string{"back"}, "schema stages"},
 		{"molt/lock/1", []string{"relock"}, "ecosystem folded packages roots schema"},
 		{"molt/verify/1", []string{"verify"}, "agrees findings installed looked outOfDate schema"},

@@ -332,7 +332,7 @@ func TestGoalsOfACall(t *testing.T) {
 	d.says(0, []string{"assess", "brackwater@5", "ledgerleaf@5", "--gate"}, "brackwater 5 with ledgerleaf@5 can be reached, with 5.2.1.")
 	d.says(2, []string{"assess", "brackwater@4", "legerleaf@5"}, "did you mean ledgerleaf?")
 	d.says(2, []string{"plan", "--fresh", "daily"}, "expected none, patch, minor or major")
-	d.says(2, []string{"plan", "--split", "minor"}, "goes with --apart")
+	d.says(2, []string{"plan", "--split", "minor"}, "there is no molt-plan.yaml")
 	d.says(2, []string{"plan", "x@1", "--renew"}, "expected goals, or one of")
 }
 
