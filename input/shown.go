@@ -24,6 +24,10 @@ func (s *shown) Write(p []byte) (int, error) {
 		s.open = bytes.Clone(text[len(text)-n:])
 		text = text[:len(text)-n]
 	}
+	if !s.returned && !bytes.ContainsFunc(text, func(r rune) bool { return r != '\n' && (r < ' ' || r > '~') }) { // most of what is printed
+		_, err := s.w.Write(text)
+		return len(p), err
+	}
 	var out bytes.Buffer
 	for _, r := range string(text) {
 		switch {

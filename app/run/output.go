@@ -146,10 +146,10 @@ func (l *LastLine) take() {
 	text := bytes.TrimSpace(l.open)
 	switch {
 	case len(text) == 0:
-	case namesError.Match(text):
-		l.failure = bytes.Clone(text)
+	case bytes.IndexByte(text, ':') > 0 && namesError.Match(text): // most lines have none, and there may be millions
+		l.failure = append(l.failure[:0], text...)
 	default:
-		l.line = bytes.Clone(text)
+		l.line = append(l.line[:0], text...)
 	}
 }
 
