@@ -240,7 +240,7 @@ func (a *App) read() error {
 	if err != nil {
 		return err
 	}
-	marked, err := a.marked()
+	marked, err := a.marked(texts)
 	if err == nil && marked != "" && !(a.Settings.Rebuild && marked == a.LockFile()) {
 		if conflict, err := a.repo.Unmerged(context.Background(), marked); err == nil && !conflict && marked != a.LockFile() {
 			return &input.PositionError{File: marked, Line: 1, Column: 1, Reason: "it holds the marks of a conflict, and git is in no merge: take them out"}

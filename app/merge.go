@@ -29,28 +29,23 @@ type Merged struct {
 var conflictMark = []byte("<<<<<<< ")
 
 // merged lists the files that Molt merges: manifests and lock.
-func (a *App) merged() ([]string, error) {
-	texts, err := a.manifestTexts()
+func (a *App) merged(texts []ecosystem.File) []string {
 	var names []string
 	for _, f := range texts {
 		names = append(names, f.Name)
 	}
-	return append(names, a.LockFile()), err
+	return append(names, a.LockFile())
 }
 
 // marked names the first manifest or lock that holds such a part; "" for none.
-func (a *App) marked() (string, error) {
-	names, err := a.merged()
+func (a *App) marked(texts []ecosystem.File) (string, error) {
+	lock, err := a.files.Content(a.LockFile())
 	if err != nil {
 		return "", err
 	}
-	for _, name := range names {
-		data, err := a.files.Content(name)
-		if err != nil {
-			return "", err
-		}
-		if bytes.HasPrefix(data, conflictMark) || bytes.Contains(data, append([]byte("\n"), conflictMark...)) {
-			return name, nil
+	for _, f := range append(slices.Clip(texts), ecosystem.File{Name: a.LockFile(), Data: lock}) {
+		if bytes.HasPrefix(f.Data, conflictMark) || bytes.Contains(f.Data, append([]byte("\n"), conflictMark...)) {
+			return f.Name, nil
 		}
 	}
 	return "", nil
@@ -66,13 +61,14 @@ func OpenConflict(ctx context.Context, s Settings) (*App, error) {
 	if err := a.configure(); err != nil {
 		return nil, err
 	}
-	if marked, err := a.marked(); err != nil || marked == "" {
-		return nil, err
-	}
-	names, err := a.merged()
+	texts, err := a.manifestTexts()
 	if err != nil {
 		return nil, err
 	}
+	if marked, err := a.marked(texts); err != nil || marked == "" {
+		return nil, err
+	}
+	names := a.merged(texts)
 	if conflict, err := a.repo.Unmerged(ctx, names...); err != nil || !conflict {
 		return nil, err
 	}

@@ -48,7 +48,7 @@ func (a *App) textsFrom(read func(name string) ([]byte, error)) ([]ecosystem.Fil
 		}
 		texts = append(texts, ecosystem.File{Name: name, Data: data})
 	}
-	members, err := a.memberFiles(texts[0])
+	members, err := a.memberFiles(&texts[0])
 	if err != nil {
 		return nil, err
 	}
@@ -63,8 +63,11 @@ func (a *App) textsFrom(read func(name string) ([]byte, error)) ([]ecosystem.Fil
 
 // memberFiles lists the manifests of the members that a chief manifest names, without their texts. One that cannot be read names none: whoever
 // reads it next will say so.
-func (a *App) memberFiles(chief ecosystem.File) ([]ecosystem.File, error) {
+func (a *App) memberFiles(chief *ecosystem.File) ([]ecosystem.File, error) {
 	m, err := a.Eco.ReadManifest(chief.Name, chief.Data)
+	if err == nil {
+		chief.Parsed = m
+	}
 	if err != nil || len(m.Members()) == 0 {
 		return nil, nil
 	}

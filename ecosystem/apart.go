@@ -15,6 +15,9 @@ type secluded struct{ member, name string }
 
 // Seclude has the same names stand apart with their members as roots do, those of a lock or of a resolution; none, where there are no roots.
 func (m *Manifests) Seclude(roots []solve.Edge) error {
+	if len(m.files) == 1 { // nothing stands apart where there are no members
+		return nil
+	}
 	m.secluded = nil
 	for _, e := range roots {
 		if e.Apart != "" {
@@ -36,7 +39,7 @@ func (m *Manifests) seclude(member, name string) {
 // release of its own, and stands apart. What a lock has apart stays so (Seclude), since packages of the member may have to see that release
 // (project.Secluding), until the lock is made without. The same goes for a member that wants from the registry what another takes from a member.
 func (m *Manifests) divide() {
-	if m.eco.Tenancy() != solve.Nested {
+	if m.eco.Tenancy() != solve.Nested || len(m.files) == 1 {
 		return
 	}
 	byName := map[string][]int{} // entries from the registry, by name

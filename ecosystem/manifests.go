@@ -16,6 +16,7 @@ type File struct {
 	Name   string
 	Member string // the folder of the workspace's member that it belongs to, with slashes; "" for the application itself
 	Data   []byte
+	Parsed Manifest // of Data, where it was read for its members already; nil else. Whoever has the file has it alone.
 }
 
 // Manifests are the manifest files of one application, as one manifest: its own and, in a workspace, those of its members. The first is
@@ -40,7 +41,10 @@ func ReadManifests(e Ecosystem, files []File) (*Manifests, error) {
 	all := &Manifests{eco: e}
 	owner := map[string]string{}
 	for _, f := range files {
-		m, err := e.ReadManifest(f.Name, f.Data)
+		m, err := f.Parsed, error(nil)
+		if m == nil {
+			m, err = e.ReadManifest(f.Name, f.Data)
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -141,7 +145,7 @@ func (m *Manifests) Files() []string {
 func (m *Manifests) Texts() []File {
 	var all []File
 	for _, f := range m.files {
-		all = append(all, File{f.name, f.member, bytes.Clone(f.Bytes())})
+		all = append(all, File{Name: f.name, Member: f.member, Data: bytes.Clone(f.Bytes())})
 	}
 	return all
 }

@@ -219,7 +219,8 @@ func (m *manifest) readGroup(group string, value hujson.Value, shift int, option
 		return m.errorAt(shift+value.StartOffset, fmt.Sprintf("%q: expected an object of names and constraints", group))
 	}
 	m.at[group] = shift + value.StartOffset + 1
-	seen := map[string]bool{}
+	seen := make(map[string]bool, len(object.Members))
+	m.entries = slices.Grow(m.entries, len(object.Members))
 	for _, member := range object.Members {
 		name := member.Name.Value.(hujson.Literal).String()
 		at := shift + member.Value.StartOffset
