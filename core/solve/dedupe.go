@@ -12,7 +12,8 @@ import (
 
 // fewer removes releases of packages that stand in the graph more than once, as long as the others, or one other,
 // can take their place. Kept releases stay. Each removal is a resolution of its own; one that does not work out, or
-// only moves the copies elsewhere, is dropped.
+// only moves the copies elsewhere, is dropped. Where graphs are so large that drawing them takes most of the time, no more are tried: the copies that are
+// left are not wrong, and an application of a thousand packages draws some thousand contexts in all.
 func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution) *Resolution {
 	refuse := map[string][]string{}
 	for name, versions := range p.Refuse {
@@ -23,7 +24,7 @@ func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution
 		better := false
 		var base *Base // of r, once it is wanted
 		for what, victims := range replaceable(ctx, source, p, r) {
-			if ctx.Err() != nil {
+			if ctx.Err() != nil || p.shared.drawn > mostDrawn+drawnPerPackage*len(r.Packages) {
 				return r
 			}
 			if tried[what] {
@@ -53,6 +54,9 @@ func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution
 		}
 	}
 }
+
+// The contexts that may be drawn before no more copies are sought to remove.
+const mostDrawn, drawnPerPackage = 40_000, 100
 
 // copies counts the releases beyond the first of every package. The nodes of a package follow one another, since their IDs begin with its name.
 func copies(r *Resolution) int {

@@ -151,8 +151,8 @@ func (s *solver) drawing(depth int) *drawing {
 
 // draw unfolds everything that the application reaches. It reports whether that came to an end.
 func (d *drawing) draw() bool {
-	for _, r := range d.problem.Roots {
-		if !r.Foreign {
+	for _, k := range d.rootOrder() { // contexts that fold are those that were drawn first
+		if r := &d.problem.Roots[k]; !r.Foreign {
 			d.atTop(d.keyOf(&r.Demand))
 		}
 	}
@@ -265,6 +265,7 @@ func (d *drawing) target(e *edge) *instance {
 
 // unfold makes the contexts below one. It reports false when there are too many to come to an end.
 func (d *drawing) unfold(n int) bool {
+	d.problem.shared.drawn++
 	p := d.drawn[n]
 	most := 4*int(d.contexts.n) + 1000
 	if d.states != nil {

@@ -4,9 +4,12 @@ import (
 	"context"
 	"errors"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"time"
+
+	"molt/core/universe"
 )
 
 // A search that groups contexts from the start, or begins to in the middle, answers as one that never does.
@@ -116,21 +119,29 @@ func TestAliasUnderSingleTenancy(t *testing.T) {
 	}
 }
 
-// The order in which a manifest lists its packages changes nothing.
+// The order in which a manifest lists its packages changes nothing, in cycles with peers neither.
 func TestOrderOfRoots(t *testing.T) {
 	for seed := range 200 {
 		source, p := sketch(t, randomUniverse(rand.New(rand.NewPCG(uint64(seed), 3))))
-		one, err1 := Resolve(context.Background(), source, p)
-		for i, j := 0, len(p.Roots)-1; i < j; i, j = i+1, j-1 {
-			p.Roots[i], p.Roots[j] = p.Roots[j], p.Roots[i]
-		}
-		two, err2 := Resolve(context.Background(), source, p)
-		if (err1 == nil) != (err2 == nil) {
-			t.Fatalf("universe %d: %v, %v", seed, err1, err2)
-		}
-		if err1 == nil && !sameGraph(one, two) {
-			t.Errorf("universe %d: in another order\n%v\nnot\n%v", seed, two.Packages, one.Packages)
-		}
+		inAnyOrder(t, seed, source, p)
+	}
+	for seed := range seeds(50) {
+		r := rand.New(rand.NewPCG(uint64(seed)+140, 29))
+		source, p := planted(r, 6+r.IntN(20))
+		inAnyOrder(t, seed, source, p)
+	}
+}
+
+func inAnyOrder(t *testing.T, seed int, source universe.Source, p Problem) {
+	t.Helper()
+	one, err1 := Resolve(context.Background(), source, p)
+	slices.Reverse(p.Roots)
+	two, err2 := Resolve(context.Background(), source, p)
+	if (err1 == nil) != (err2 == nil) {
+		t.Fatalf("universe %d: %v, %v", seed, err1, err2)
+	}
+	if err1 == nil && !sameGraph(one, two) {
+		t.Errorf("universe %d: in another order\n%v\nnot\n%v", seed, two.Packages, one.Packages)
 	}
 }
 

@@ -59,8 +59,8 @@ func (d *drawing) resolution() *Resolution {
 			}
 		}
 	}
-	for _, r := range d.problem.Roots {
-		if !r.Foreign {
+	for _, k := range d.rootOrder() {
+		if r := d.problem.Roots[k]; !r.Foreign {
 			reach(d.servedTo(r))
 		}
 	}

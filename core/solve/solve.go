@@ -152,6 +152,7 @@ type EdgeKey struct{ By, Name string }
 type shared struct {
 	grouped bool // one of them made too many contexts; see grouped.go
 	steps   int  // that all of them took
+	drawn   int  // contexts that all of them drew
 }
 
 // An UndecidedError reports a search that was given up: within so many steps neither a resolution was found nor a proof
