@@ -20,11 +20,12 @@ func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution
 		refuse[name] = slices.Clone(versions)
 	}
 	tried := map[string]bool{}
+	before := p.shared.drawn
 	for {
 		better := false
 		var base *Base // of r, once it is wanted
 		for what, victims := range replaceable(ctx, source, p, r) {
-			if ctx.Err() != nil || p.shared.drawn > mostDrawn+drawnPerPackage*len(r.Packages) {
+			if ctx.Err() != nil || p.shared.drawn-before > mostDrawn+drawnPerPackage*len(r.Packages) {
 				return r
 			}
 			if tried[what] {
@@ -55,7 +56,7 @@ func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution
 	}
 }
 
-// The contexts that may be drawn before no more copies are sought to remove.
+// The contexts that may be drawn in these searches before no more copies are sought to remove.
 const mostDrawn, drawnPerPackage = 40_000, 100
 
 // copies counts the releases beyond the first of every package. The nodes of a package follow one another, since their IDs begin with its name.
