@@ -42,7 +42,7 @@ type Package struct {
 	admit []admission          // of the first few constraints that were asked about
 	more  map[string]admission // of the others
 	// By release and position in its list, the releases that make the same demand; made when first asked for.
-	needMakers, peerMakers [][]version.Set
+	needMakers, peerMakers makers
 	peerNames              []string // made when first asked for
 }
 
@@ -241,13 +241,13 @@ func (p *Package) MakingPeer(w, k int) version.Set {
 }
 
 // making looks a set up by release and position, and when it is not there yet puts it wherever it belongs.
-func (p *Package) making(makers *[][]version.Set, w, k int, of func(i int) []Demand) version.Set {
+func (p *Package) making(m *makers, w, k int, of func(i int) []Demand) version.Set {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if *makers == nil {
-		*makers = make([][]version.Set, p.Len())
+	if m.sets == nil {
+		m.sets = make([][]version.Set, p.Len())
 	}
-	if known := (*makers)[w]; known != nil && known[k].Size() > 0 {
+	if known := m.sets[w]; known != nil && known[k].Size() > 0 {
 		return known[k]
 	}
 	if c, _ := p.costly(w); c != nil {
@@ -257,6 +257,12 @@ func (p *Package) making(makers *[][]version.Set, w, k int, of func(i int) []Dem
 	}
 	d := &of(w)[k]
 	s := version.NewSet(p.Len())
+	if m.scans++; m.scans > mostScans {
+		for _, i := range m.by(p, of)[*d] {
+			s.Add(int(i))
+		}
+		return s
+	}
 	var last []Demand
 	at, makes := k, false
 	for i := range p.Len() {
@@ -270,12 +276,38 @@ func (p *Package) making(makers *[][]version.Set, w, k int, of func(i int) []Dem
 			continue
 		}
 		s.Add(i)
-		if (*makers)[i] == nil {
-			(*makers)[i] = make([]version.Set, len(all))
+		if m.sets[i] == nil {
+			m.sets[i] = make([]version.Set, len(all))
 		}
-		(*makers)[i][at] = s
+		m.sets[i][at] = s
 	}
 	return s
+}
+
+// makers know which releases of a package make a demand.
+type makers struct {
+	sets  [][]version.Set    // by release and position, as far as they were asked for
+	scans int                // how often all releases were gone through
+	index map[Demand][]int32 // the releases by demand, once that was often
+}
+
+// mostScans is how often the releases are gone through one by one. Few packages make so many different demands.
+const mostScans = 200
+
+// by returns the index.
+func (m *makers) by(p *Package, of func(i int) []Demand) map[Demand][]int32 {
+	if m.index == nil {
+		m.index = map[Demand][]int32{}
+		for i := range p.Len() {
+			if c, _ := p.costly(i); c != nil {
+				continue
+			}
+			for _, d := range of(i) {
+				m.index[d] = append(m.index[d], int32(i))
+			}
+		}
+	}
+	return m.index
 }
 
 // fewDemands is how many demands are compared one by one, which is quicker than halving as most names differ in length.

@@ -3,6 +3,8 @@ package universe
 import (
 	"context"
 	"errors"
+	"fmt"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -124,5 +126,28 @@ func TestWithdrawn(t *testing.T) {
 	}
 	if got := admits(p.Only(func(i int) bool { return i > 0 }), "^1.0.0"); got != "1.1.0" {
 		t.Errorf("of some, ^1.0.0 admits %s", got)
+	}
+}
+
+// Which releases make a demand is the same however often that was asked before.
+func TestMakingNeed(t *testing.T) {
+	var text strings.Builder
+	for i := range 3 * mostScans {
+		fmt.Fprintf(&text, "\nkeel@%d: mast@* oar%d@^1 rope@^%d", i+1, i, i%7)
+	}
+	table, err := Sketch(ranges.Scheme, text.String())
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := table["keel"]
+	for w := range p.Len() {
+		for k, d := range p.Needs(w) {
+			got := p.MakingNeed(w, k)
+			for i := range p.Len() {
+				if got.Has(i) != slices.Contains(p.Needs(i), d) {
+					t.Fatalf("need %s %s of release %d: release %d is said to make it: %v", d.As, d.Text, w, i, got.Has(i))
+				}
+			}
+		}
 	}
 }
