@@ -416,7 +416,7 @@ func (a *App) Application() project.Application {
 		u.Ran = c.Ran
 	}
 	for _, o := range a.Manifest.Overrides() {
-		if o.Shared {
+		if o.Shared && o.By == "" {
 			u.Frameworks = append(u.Frameworks, o.As)
 		}
 	}

@@ -57,7 +57,58 @@ func (a *App) newLock(ctx context.Context, source universe.Source, r *solve.Reso
 	if err == nil {
 		err = a.strongEnough(l)
 	}
+	if err == nil {
+		err = a.carriesOut(m, l)
+	}
 	return l, err
+}
+
+// carriesOut is an error where an override of the edges below a package is about an edge that another package makes farther down: one release has the same
+// edges wherever it stands, so it could not be carried out there alone.
+func (a *App) carriesOut(m *ecosystem.Manifests, l *ecosystem.Lock) error {
+	nodes := map[string]*ecosystem.LockedPackage{}
+	for i := range l.Packages {
+		nodes[l.Packages[i].ID] = &l.Packages[i]
+	}
+	for _, o := range m.Overrides() {
+		if o.By == "" {
+			continue
+		}
+		c, err := a.Eco.Scheme().Constrain(o.Of)
+		seen := map[string]bool{}
+		var below func(edges []solve.Edge) error
+		below = func(edges []solve.Edge) error {
+			for _, e := range edges {
+				n := nodes[e.To]
+				if n == nil || seen[n.ID] {
+					continue
+				}
+				seen[n.ID] = true
+				for _, next := range slices.Concat(n.Needs, n.Peers) {
+					if next.Name == o.As && n.Name != o.By {
+						return &input.UsageError{Reason: fmt.Sprintf("%s: overrides: %s is needed by %s, which stands below %s; name %s, whose edge it is", m.Chief(), o.As, n.Name, o.By, n.Name)}
+					}
+				}
+				if err := below(n.Needs); err != nil {
+					return err
+				}
+			}
+			return nil
+		}
+		for i := range l.Packages {
+			p := &l.Packages[i]
+			if p.Name != o.By {
+				continue
+			}
+			if v, bad := a.Eco.Scheme().Parse(p.Version); o.Of != "" && (err != nil || bad != nil || !version.Admits(c, v)) {
+				continue
+			}
+			if err := below(p.Needs); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // HasLocked reports whether the lock has a release, as NAME@VERSION.
@@ -72,7 +123,7 @@ func written(overrides []universe.Override) map[string]string {
 		if all == nil {
 			all = map[string]string{}
 		}
-		all[o.As] = o.Written
+		all[o.Key()] = o.Written
 	}
 	return all
 }
@@ -298,8 +349,8 @@ func (a *App) drift() (found []Finding) {
 		}
 	}
 	for _, o := range a.Manifest.Overrides() {
-		if was, there := a.Lock.Overrides[o.As]; !there || was != o.Written {
-			note("manifest", "%s: overrides has %s %s, and the lock was made without that", a.Manifest.Chief(), o.As, o.Written)
+		if was, there := a.Lock.Overrides[o.Key()]; !there || was != o.Written {
+			note("manifest", "%s: overrides has %s %s, and the lock was made without that", a.Manifest.Chief(), o.Key(), o.Written)
 		}
 	}
 	for _, name := range slices.Sorted(maps.Keys(a.Lock.Overrides)) {

@@ -22,7 +22,7 @@ func NewSurvey(a *app.App, u project.Application, rows []inspect.Row, shown func
 		Installed: a.Lock == nil && u.Installed != nil, Declared: len(rows), Since: day(u.Since), Packages: []doc.SurveyRow{}}
 	answer.Overrides = []string{}
 	for _, o := range a.Manifest.Overrides() {
-		answer.Overrides = append(answer.Overrides, o.As+" "+o.Written)
+		answer.Overrides = append(answer.Overrides, o.Key()+" "+o.Written)
 	}
 	counted := map[[2]string]bool{}
 	for _, r := range rows {

@@ -55,7 +55,7 @@ func (JS) Contradicts(p *ecosystem.LockedPackage, manifest []byte, overridden ma
 		})
 	}
 	for _, name := range slices.Sorted(maps.Keys(written)) {
-		if _, other := overridden[name]; other {
+		if bound(name, p.Name, overridden) {
 			continue
 		}
 		e, there := locked[name]
@@ -67,7 +67,7 @@ func (JS) Contradicts(p *ecosystem.LockedPackage, manifest []byte, overridden ma
 		}
 	}
 	for _, e := range p.Needs {
-		if _, there := written[e.Name]; !there && !bundled[e.Name] && !e.Optional && overridden[e.Name] == "" {
+		if _, there := written[e.Name]; !there && !bundled[e.Name] && !e.Optional && !bound(e.Name, p.Name, overridden) {
 			return fmt.Sprintf("the registry said that it needs %s %s, of which its manifest says nothing", e.Name, e.Constraint)
 		}
 	}
@@ -79,4 +79,17 @@ func sameConstraint(a, b string) bool {
 	a, b = strings.Join(strings.Fields(a), " "), strings.Join(strings.Fields(b), " ")
 	any := func(text string) bool { return text == "" || text == "*" || text == "x" || text == "latest" }
 	return a == b || any(a) && any(b)
+}
+
+// bound reports whether the application overrides what a package asks for under a name, by the keys of overrides.
+func bound(name, by string, overridden map[string]string) bool {
+	if _, all := overridden[name]; all {
+		return true
+	}
+	for key := range overridden {
+		if rest, ok := strings.CutPrefix(key, name+" below "+by); ok && (rest == "" || rest[0] == '@') {
+			return true
+		}
+	}
+	return false
 }

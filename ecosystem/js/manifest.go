@@ -124,9 +124,9 @@ func workspaces(v hujson.Value) (patterns []string) {
 	return patterns
 }
 
-// readOverrides reads what is said of edges to a name: a constraint for all of them, on its own or as "." in an object, or
-// $NAME for what the application declares under that name. What is said for edges below some package alone, or for some
-// constraints alone, is not known and an error.
+// readOverrides reads what is said of edges to a name: a constraint for all of them, on its own or as "." in an object, or $NAME for what the application
+// declares under a name; and, in an object, of the edges of one package, which may be restricted to some of its releases. What is said for edges deeper
+// down, or for edges with some constraint alone, is not known and an error.
 func (m *manifest) readOverrides(value hujson.Value, shift int) error {
 	if value.Value == nil {
 		return nil
@@ -138,40 +138,73 @@ func (m *manifest) readOverrides(value hujson.Value, shift int) error {
 	for _, member := range object.Members {
 		name := member.Name.Value.(hujson.Literal).String()
 		at, v := shift+member.Name.StartOffset, member.Value
-		if inner, nested := v.Value.(*hujson.Object); nested {
-			if len(inner.Members) != 1 || inner.Members[0].Name.Value.(hujson.Literal).String() != "." {
-				return m.errorAt(at, fmt.Sprintf("overrides: %s: what is meant for the packages below it alone is nothing that Molt knows; say it for all of them", name))
+		inner, nested := v.Value.(*hujson.Object)
+		if !nested {
+			if err := m.override(universe.Override{}, name, v, at, shift); err != nil {
+				return err
 			}
-			v = inner.Members[0].Value
+			continue
 		}
-		text := stringOf(v)
-		place := shift + v.StartOffset
-		if strings.LastIndexByte(name, '@') > 0 {
-			return m.errorAt(at, fmt.Sprintf("overrides: %s: what is meant for some constraints alone is nothing that Molt knows; say it for all of them", name))
-		}
-		o := universe.Override{Written: text}
-		declared := slices.IndexFunc(m.entries, func(e entry) bool { return e.As == name })
-		switch ref, reference := strings.CutPrefix(text, "$"); {
-		case text == "":
-			return m.errorAt(place, fmt.Sprintf("overrides: %s: expected a constraint in quotes", name))
-		case reference && ref != name:
-			return m.errorAt(place, fmt.Sprintf("overrides: %s: %s refers to another name, which is nothing that Molt knows; write the constraint", name, text))
-		case reference && declared < 0:
-			return m.errorAt(place, fmt.Sprintf("overrides: %s: %s refers to a declaration that is not there", name, text))
-		case reference:
-			o.Demand, o.Shared = universe.Demand{As: name, Package: m.entries[declared].Package, Text: "*"}, true
-		case declared >= 0 && m.entries[declared].Written != text:
-			return m.errorAt(place, fmt.Sprintf("overrides: %s: %s contradicts the declaration %s in line %d; $%s means whatever is declared", name, text, m.entries[declared].Written, m.entries[declared].Line, name))
-		default:
-			d, err := demand(name, text)
-			if err != nil {
-				return m.errorAt(place, fmt.Sprintf("overrides: %s: %v", name, err))
+		by, of := name, ""
+		if k := strings.LastIndexByte(name, '@'); k > 0 {
+			by, of = name[:k], name[k+1:]
+			if _, err := ranges.Scheme.Constrain(of); err != nil {
+				return m.errorAt(at, fmt.Sprintf("overrides: %s: %v", name, err))
 			}
-			o.Demand = d
 		}
-		m.over = append(m.over, o)
+		for _, below := range inner.Members {
+			target, at := below.Name.Value.(hujson.Literal).String(), shift+below.Name.StartOffset
+			scope := universe.Override{By: by, Of: of}
+			if target == "." {
+				scope, target = universe.Override{}, name
+			}
+			if _, deeper := below.Value.Value.(*hujson.Object); deeper {
+				return m.errorAt(at, fmt.Sprintf("overrides: %s: what is meant for packages farther down alone is nothing that Molt knows; name the package that needs it", target))
+			}
+			if err := m.override(scope, target, below.Value, at, shift); err != nil {
+				return err
+			}
+		}
 	}
-	slices.SortFunc(m.over, func(a, b universe.Override) int { return strings.Compare(a.As, b.As) })
+	slices.SortFunc(m.over, func(a, b universe.Override) int { return strings.Compare(a.Key(), b.Key()) })
+	return nil
+}
+
+// override reads one override: what serves a name, for the edges that a scope says.
+func (m *manifest) override(o universe.Override, name string, v hujson.Value, at, shift int) error {
+	text := stringOf(v)
+	place := shift + v.StartOffset
+	if strings.LastIndexByte(name, '@') > 0 {
+		return m.errorAt(at, fmt.Sprintf("overrides: %s: what is meant for some constraints alone is nothing that Molt knows; say it for all of them", name))
+	}
+	o.Written = text
+	declared := slices.IndexFunc(m.entries, func(e entry) bool { return e.As == name })
+	ref, reference := strings.CutPrefix(text, "$")
+	meant := text
+	if reference && (ref != name || o.By != "") { // the constraint that is declared, under another name or for some edges alone
+		k := slices.IndexFunc(m.entries, func(e entry) bool { return e.As == ref })
+		if k < 0 {
+			return m.errorAt(place, fmt.Sprintf("overrides: %s: %s refers to a declaration that is not there", name, text))
+		}
+		reference, meant = false, m.entries[k].Written
+	}
+	switch {
+	case text == "":
+		return m.errorAt(place, fmt.Sprintf("overrides: %s: expected a constraint in quotes", name))
+	case reference && declared < 0:
+		return m.errorAt(place, fmt.Sprintf("overrides: %s: %s refers to a declaration that is not there", name, text))
+	case reference:
+		o.Demand, o.Shared = universe.Demand{As: name, Package: m.entries[declared].Package, Text: "*"}, true
+	case o.By == "" && declared >= 0 && m.entries[declared].Written != meant:
+		return m.errorAt(place, fmt.Sprintf("overrides: %s: %s contradicts the declaration %s in line %d; $%s means whatever is declared", name, text, m.entries[declared].Written, m.entries[declared].Line, name))
+	default:
+		d, err := demand(name, meant)
+		if err != nil {
+			return m.errorAt(place, fmt.Sprintf("overrides: %s: %v", name, err))
+		}
+		o.Demand = d
+	}
+	m.over = append(m.over, o)
 	return nil
 }
 

@@ -55,7 +55,7 @@ func (p *Page) Survey(answer doc.Survey) {
 	}
 	p.heading("%s", sentence+".")
 	if len(answer.Overrides) > 0 {
-		p.wrapped("", "Overridden for everyone who needs them: "+strings.Join(answer.Overrides, ", ")+".")
+		p.wrapped("", "Overridden for those who need them: "+strings.Join(answer.Overrides, ", ")+".")
 	}
 	if answer.Installed {
 		p.wrapped("", "There is no lock; what is shown as locked is what is installed.")
