@@ -2,16 +2,14 @@ package app
 
 import (
 	"fmt"
-	"path"
 	"slices"
 
-	"molt/core/project"
 	"molt/core/solve"
 	"molt/ecosystem"
 )
 
-// What comes from version control, from a file or from an address is in no registry, and Molt neither locks nor lays it out, but for a local folder
-// that needs nothing: that is linked. The rest is said, wherever somebody could take it for done.
+// What comes from version control, from a file or from an address is in no registry, and Molt neither locks nor lays it out, but for a local folder:
+// that is linked, and what it needs is locked as what a member of a workspace declares. The rest is said, wherever somebody could take it for done.
 
 // Outside lists what a lock leads to outside of registries and Molt does not lay out, each with where it comes from.
 func (a *App) Outside(l *ecosystem.Lock) []string {
@@ -21,13 +19,10 @@ func (a *App) Outside(l *ecosystem.Lock) []string {
 			return
 		}
 		folder := ecosystem.LocalFolder(e)
-		if folder != "" && by == "" && a.linkable(folder) {
-			return
+		if folder != "" && by == "" && slices.ContainsFunc(a.Manifest.Members(), func(m ecosystem.Member) bool { return m.Folder == folder }) {
+			return // it is linked, and what it needs is locked
 		}
 		says := fmt.Sprintf("%s (%s)", e.Name, e.Constraint)
-		if _, links := a.Eco.(ecosystem.Installer); links && folder != "" && by == "" {
-			says += ", a folder of which the needs are not resolved"
-		}
 		if by != "" {
 			says += ", which " + by + " needs"
 		}
@@ -46,23 +41,6 @@ func (a *App) Outside(l *ecosystem.Lock) []string {
 		}
 	}
 	return all
-}
-
-// linkable reports whether a local folder can be linked as it is: Molt links such, and it needs nothing that would have to be resolved.
-func (a *App) linkable(folder string) bool {
-	if _, links := a.Eco.(ecosystem.Installer); !links {
-		return false
-	}
-	name := path.Join(folder, a.Eco.Manifest())
-	data, err := a.files.Content(name)
-	if err != nil || data == nil {
-		return false
-	}
-	m, err := a.Eco.ReadManifest(name, data)
-	if err != nil {
-		return false
-	}
-	return !slices.ContainsFunc(m.Entries(), func(e ecosystem.Entry) bool { return ecosystem.PurposeOf(a.Eco, e.Group) != project.ToDevelop })
 }
 
 // checkOutside says what is not there of what does not come from a registry, where anything is installed.

@@ -68,21 +68,28 @@ func (a *App) memberFiles(chief *ecosystem.File) ([]ecosystem.File, error) {
 	if err == nil {
 		chief.Parsed = m
 	}
-	if err != nil || len(m.Members()) == 0 {
+	if err != nil {
 		return nil, nil
 	}
 	folders, err := ecosystem.MemberFolders(os.DirFS(a.Dir), m.Members(), ecosystem.InstallFolder(a.Eco))
 	if err != nil {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: the members of the workspace: %v", chief.Name, err)}
 	}
+	patterned := len(folders)
+	for _, e := range m.Entries() { // a folder that is declared in place of a package brings what it needs
+		folder := ecosystem.LocalFolder(solve.Edge{Constraint: e.Text})
+		if _, links := a.Eco.(ecosystem.Installer); links && e.Foreign && folder != "" && !slices.Contains(folders, folder) && a.files.Exists(path.Join(folder, a.Eco.Manifest())) {
+			folders = append(folders, folder)
+		}
+	}
 	var files []ecosystem.File
-	for _, folder := range folders {
+	for i, folder := range folders {
 		names, err := a.Eco.Detect(os.DirFS(a.path(filepath.FromSlash(folder))))
 		if err != nil {
 			return nil, err
 		}
 		for _, name := range names {
-			files = append(files, ecosystem.File{Name: path.Join(folder, name), Member: folder})
+			files = append(files, ecosystem.File{Name: path.Join(folder, name), Member: folder, Local: i >= patterned})
 		}
 	}
 	return files, nil

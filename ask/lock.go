@@ -98,8 +98,9 @@ func (s *Session) Relock(dry bool, accepted []string) (doc.Lock, error) {
 	if err != nil {
 		return doc.Lock{}, s.explain(err)
 	}
-	if all := s.App.Outside(lock); all != nil {
-		s.say("warning: what does not come from a registry is not locked: %s", strings.Join(all, "; "))
+	outside := s.App.Outside(lock)
+	if outside != nil {
+		s.say("warning: what does not come from a registry is not locked: %s", strings.Join(outside, "; "))
 	}
 	if says := s.App.Weak(lock); says != "" {
 		s.say("warning: %s", says)
@@ -109,7 +110,9 @@ func (s *Session) Relock(dry bool, accepted []string) (doc.Lock, error) {
 			return doc.Lock{}, err
 		}
 	}
-	return NewLock(lock), nil
+	answer := NewLock(lock)
+	answer.Outside = outside
+	return answer, nil
 }
 
 // RelockMerged resolves a conflict that git left in the lock or in the manifest of an application, and writes both, unless it is

@@ -31,7 +31,10 @@ it; where packages would now come from others, --accept-registry says that this 
 In a merge or rebase in which git could not merge the lock, or the declarations of the manifest, relock resolves that:
 what only one branch changed is taken as it has it; where both changed a declaration, the one that leads to later
 releases; and the lock is solved anew, near to what both had. It says what it took. A lock that cannot be read is made anew
-from the manifest, which is said too.`,
+from the manifest, which is said too.
+
+A folder of the application that is declared in place of a package is linked, and what it needs is locked. What comes
+from version control, an address or a file is not locked: that is said, and the exit code is 1.`,
 		Example: "  molt relock\n  molt relock --dry-run --format json",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {

@@ -49,8 +49,8 @@ func (d Dossier) NeedsAttention() bool { return false }
 // NeedsAttention is false: states may differ.
 func (d Compare) NeedsAttention() bool { return false }
 
-// NeedsAttention is false: the lock was made.
-func (d Lock) NeedsAttention() bool { return false }
+// NeedsAttention reports whether something of the manifest could not be locked.
+func (d Lock) NeedsAttention() bool { return len(d.Outside) > 0 }
 
 // NeedsAttention is false: it was done.
 func (d Taken) NeedsAttention() bool { return false }

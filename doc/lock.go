@@ -9,7 +9,8 @@ type Lock struct {
 	Folded    bool         `json:"folded"` // a peer leads to the right release, but not always to the right place
 	Roots     []LockRoot   `json:"roots"`
 	Packages  []LockedItem `json:"packages"`
-	Took      []string     `json:"took,omitempty"` // from which branch, when a conflict was resolved
+	Took      []string     `json:"took,omitempty"`    // from which branch, when a conflict was resolved
+	Outside   []string     `json:"outside,omitempty"` // what does not come from a registry and could not be locked
 }
 
 // A LockRoot is a declaration; Package is the id of what serves it, or null.

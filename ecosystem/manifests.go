@@ -16,6 +16,7 @@ type File struct {
 	Name   string
 	Member string // the folder of the workspace's member that it belongs to, with slashes; "" for the application itself
 	Data   []byte
+	Local  bool     // the member is one by a declaration of its folder (LocalFolder), and not by a pattern of the workspace
 	Parsed Manifest // of Data, where it was read for its members already; nil else. Whoever has the file has it alone.
 }
 
@@ -32,6 +33,7 @@ type Manifests struct {
 
 type namedManifest struct {
 	name, member string
+	local        bool
 	Manifest
 }
 
@@ -55,7 +57,7 @@ func ReadManifests(e Ecosystem, files []File) (*Manifests, error) {
 			}
 			owner[group] = f.Name
 		}
-		all.files = append(all.files, namedManifest{f.Name, f.Member, m})
+		all.files = append(all.files, namedManifest{f.Name, f.Member, f.Local, m})
 	}
 	return all, all.link()
 }
@@ -145,7 +147,7 @@ func (m *Manifests) Files() []string {
 func (m *Manifests) Texts() []File {
 	var all []File
 	for _, f := range m.files {
-		all = append(all, File{Name: f.name, Member: f.member, Data: bytes.Clone(f.Bytes())})
+		all = append(all, File{Name: f.name, Member: f.member, Local: f.local, Data: bytes.Clone(f.Bytes())})
 	}
 	return all
 }

@@ -18,6 +18,7 @@ type Member struct {
 	File    string // its chief manifest
 	Name    string // "" when it has none
 	Version string // "" when it has none
+	Local   bool   // as File has it
 }
 
 // A Sibling is a declaration that a member of the workspace serves, and no registry.
@@ -43,7 +44,7 @@ func (m *Manifests) Members() []Member {
 	var all []Member
 	for _, f := range m.files {
 		if f.member != "" && !slices.ContainsFunc(all, func(x Member) bool { return x.Folder == f.member }) {
-			all = append(all, Member{f.member, f.name, f.Name(), f.Version()})
+			all = append(all, Member{f.member, f.name, f.Name(), f.Version(), f.local})
 		}
 	}
 	return all
@@ -52,11 +53,12 @@ func (m *Manifests) Members() []Member {
 // Siblings lists the declarations that members serve.
 func (m *Manifests) Siblings() []Sibling { return m.siblings }
 
-// Linked returns the members that have a name, by folder: what a lock says of them.
+// Linked returns the members of the workspace that have a name, by folder: what a lock says of them. A local folder is linked under the name of its
+// declaration.
 func (m *Manifests) Linked() map[string]string {
 	var all map[string]string
 	for _, x := range m.Members() {
-		if x.Name != "" {
+		if x.Name != "" && !x.Local {
 			if all == nil {
 				all = map[string]string{}
 			}
@@ -72,6 +74,9 @@ func (m *Manifests) link() error {
 	m.entries, m.siblings = nil, nil
 	members := map[string]Member{}
 	for _, x := range m.Members() {
+		if x.Local {
+			continue // which serves the declaration that names it
+		}
 		if other, twice := members[x.Name]; twice && x.Name != "" {
 			return &input.PositionError{File: x.File, Line: 1, Column: 1, Reason: fmt.Sprintf("the members of a workspace have a name each, and %s has the name %s too", other.File, x.Name)}
 		}
@@ -79,6 +84,9 @@ func (m *Manifests) link() error {
 	}
 	for _, f := range m.files {
 		for _, e := range f.Manifest.Entries() {
+			if f.local && PurposeOf(m.eco, e.Group) == project.ToDevelop {
+				continue // that is for those who work on it there
+			}
 			e.File, e.Group = f.name, project.MemberGroup(f.member, e.Group)
 			by, there := members[e.Package]
 			serves := there && e.Package != "" && by.File != f.name && m.serves(by, e)
