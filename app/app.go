@@ -72,6 +72,7 @@ type App struct {
 	lockFile  string                                 // its name
 	besides   func() []Side                          // see beside
 	seen      func(project.Runtimes) universe.Source // see project.Application.Seen; while a source is open
+	archived  map[string]*universe.Package           // what archives hold that declarations name, by the text of the declaration; from the lock, and from Archived
 	absent    []string                               // optional packages that the registry lacks; from CheckDeclared
 	forks     ecosystem.Forks                        // packages that are resolved apart in some environments
 	consent   *consent
@@ -253,7 +254,7 @@ func (a *App) read() error {
 	if err := a.readLimits(); err != nil {
 		return err
 	}
-	a.Lock = nil
+	a.Lock, a.archived = nil, nil
 	data, err := a.files.Read(a.LockFile(), input.Lock)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
@@ -274,6 +275,9 @@ func (a *App) read() error {
 		return err
 	}
 	a.forks = a.forksOf(a.Lock)
+	if a.archived, err = a.archivedIn(a.Lock); err != nil {
+		return err
+	}
 	return a.Manifest.Seclude(a.Lock.Roots)
 }
 
@@ -383,6 +387,9 @@ func (a *App) declaredIn(m *ecosystem.Manifests) []project.Declared {
 // declared states an entry of a manifest for the core.
 func (a *App) declared(e ecosystem.Entry) project.Declared {
 	d := project.Declared{Demand: e.Demand, Group: e.Group, File: e.File, Apart: e.Apart, Own: e.Own, Absent: slices.Contains(a.absent, e.Package)}
+	if p := a.archived[e.Text]; p != nil && e.Foreign {
+		d.Package, d.Foreign = p.Name, false
+	}
 	if f, ok := a.Eco.(ecosystem.Forker); ok && len(a.forks) > 0 {
 		for i, one := range f.Forked(e.Demand, a.forks, a.environments()) {
 			if i == 0 {
@@ -561,7 +568,7 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	}
 	a.opened = opened
 	bind := func(opened ecosystem.Source) universe.Source {
-		return universe.Overridden(a.limited(a.reinstated(opened)), a.Manifest.Overrides())
+		return universe.Overridden(a.limited(a.reinstated(a.withArchived(opened))), a.Manifest.Overrides())
 	}
 	settled := func(bound universe.Source) universe.Source { return bound }
 	bound := bind(opened)

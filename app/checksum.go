@@ -47,7 +47,7 @@ func (a *App) contradicting(ctx context.Context) []contradiction {
 		}
 	}
 	for _, p := range a.Lock.Packages {
-		if p.Integrity == "" { // nothing to compare
+		if p.Integrity == "" || a.addressed(p.Name) { // nothing to compare with
 			continue
 		}
 		known, looked := packages[p.Name]

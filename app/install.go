@@ -189,6 +189,9 @@ func (a *App) downloads(ctx context.Context) (download func(context.Context, *ec
 		if err := open(); err != nil {
 			return err
 		}
+		if file, local := strings.CutPrefix(p.Source, "file:"); local {
+			return a.copyArchive(file, p, into)
+		}
 		client, err := a.registryOf(p.Name)
 		if err != nil {
 			return err
@@ -198,6 +201,18 @@ func (a *App) downloads(ctx context.Context) (download func(context.Context, *ec
 		}
 		return nil
 	}, func() { end() }
+}
+
+// copyArchive copies an archive of the application. What it holds is to be used where its digest is the locked one.
+func (a *App) copyArchive(file string, p *ecosystem.LockedPackage, into registry.Sink) error {
+	data, err := a.files.Read(file, input.Archive)
+	if err == nil {
+		err = archive.Check(p.Name+"@"+p.Version, data, p.Integrity)
+	}
+	if err == nil {
+		_, err = into.Write(data)
+	}
+	return err
 }
 
 // A BuildError says which build step of a package failed.

@@ -113,6 +113,16 @@ func open(ctx context.Context, set Settings, needs Needs, a *app.App, ends []fun
 	if needs.Dated {
 		dated = append(a.DeclaredPackages(), needs.Also...)
 	}
+	if needs.Declared {
+		says, err := a.Archived(ctx)
+		for _, one := range says {
+			s.say("warning: %s", one)
+		}
+		if err != nil {
+			s.Close()
+			return nil, err
+		}
+	}
 	source, closeSource, err := a.Source(ctx, dated)
 	if err != nil {
 		s.Close()

@@ -1,0 +1,201 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha512"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"net/url"
+	"path"
+	"slices"
+	"strings"
+
+	"molt/archive"
+	"molt/core/project"
+	"molt/core/universe"
+	"molt/ecosystem"
+	"molt/input"
+	"molt/registry"
+)
+
+// A declaration may name an archive in place of a constraint. What is in it is known from the lock, or from the archive itself where the lock does not have it
+// yet; it is the one release of its package, and the address is a name for it, as a tag is.
+
+// archivedIn returns the packages of a lock that declarations of the manifest name by an archive, by the text of the declaration.
+func (a *App) archivedIn(l *ecosystem.Lock) (map[string]*universe.Package, error) {
+	reader, ok := a.Eco.(ecosystem.ArchiveReader)
+	if !ok || l == nil {
+		return nil, nil
+	}
+	var all map[string]*universe.Package
+	for _, e := range l.Roots {
+		if e.Foreign || e.To == "" || reader.ArchiveAddress(e.Constraint) == "" ||
+			!slices.ContainsFunc(a.Manifest.Entries(), func(x ecosystem.Entry) bool { return x.Text == e.Constraint }) {
+			continue
+		}
+		table, err := l.Universe(a.Eco)
+		if err != nil {
+			return nil, err
+		}
+		for i := range l.Packages {
+			p := &l.Packages[i]
+			if p.ID != e.To {
+				continue
+			}
+			r := *table[p.Name].Release(p.Version)
+			r.Files = []universe.File{{Address: p.Source, Integrity: p.Integrity, When: p.When}}
+			if all == nil {
+				all = map[string]*universe.Package{}
+			}
+			all[e.Constraint] = a.archivedPackage(e.Constraint, p.Name, r)
+		}
+	}
+	return all, nil
+}
+
+func (a *App) archivedPackage(text, name string, r universe.Release) *universe.Package {
+	p := universe.NewPackage(name, a.Eco.Scheme(), []universe.Release{r})
+	p.Tags = map[string]string{text: r.Version.String()}
+	return p
+}
+
+// Archived reads the archives that declarations name and the lock does not have. One that is there and no release is an error with the manifest's line; of
+// one that cannot be had it says why, and it stays what does not come from a registry.
+func (a *App) Archived(ctx context.Context) (says []string, err error) {
+	reader, ok := a.Eco.(ecosystem.ArchiveReader)
+	if !ok {
+		return nil, nil
+	}
+	for _, e := range a.Manifest.Entries() {
+		address := reader.ArchiveAddress(e.Text)
+		if !e.Foreign || address == "" || a.archived[e.Text] != nil {
+			continue
+		}
+		p, err := a.archivedAt(ctx, reader, e, address)
+		if err != nil {
+			var unreachable *registry.UnreachableError
+			var missing *registry.NotFoundError
+			switch {
+			case ctx.Err() != nil:
+				return nil, ctx.Err()
+			case errors.As(err, &unreachable), errors.As(err, &missing), errors.Is(err, fs.ErrNotExist):
+				says = append(says, fmt.Sprintf("%s:%d: the archive of %s cannot be had: %s", e.File, e.Line, e.As, input.InWords(err)))
+				continue
+			}
+			return nil, &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: fmt.Sprintf("%s: %s", e.As, input.InWords(err))}
+		}
+		for text, other := range a.archived {
+			if other.Name == p.Name && text != e.Text {
+				return nil, &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: fmt.Sprintf("%s: %s comes from %s too, and one archive can be its release", e.As, p.Name, text)}
+			}
+		}
+		if a.archived == nil {
+			a.archived = map[string]*universe.Package{}
+		}
+		a.archived[e.Text] = p
+	}
+	return says, nil
+}
+
+// A stated archive is what is kept of one.
+type stated struct {
+	Integrity string `json:"integrity"`
+	Manifest  string `json:"manifest"`
+}
+
+func (a *App) archivedAt(ctx context.Context, reader ecosystem.ArchiveReader, e ecosystem.Entry, address string) (*universe.Package, error) {
+	state := func(data []byte) ([]byte, error) { return stateOf(ctx, reader, e.As, data) }
+	var kept []byte
+	if file, local := strings.CutPrefix(address, "file:"); local {
+		if member, _ := project.SplitGroup(e.Group); member != "" {
+			return nil, errors.New("a file beside the manifest of a member is not locked; declare it in the application's")
+		}
+		data, err := a.files.Read(file, input.Archive)
+		if err == nil {
+			kept, err = state(data)
+		}
+		if err != nil {
+			return nil, err
+		}
+	} else {
+		u, err := url.Parse(address)
+		if err != nil || u.User != nil || u.Host == "" {
+			return nil, errors.New("expected an address without user and password")
+		}
+		if registry.Plain(address) {
+			return nil, errors.New("an archive is fetched by https, since nothing tells yet what it should be")
+		}
+		folder, name := path.Split(u.EscapedPath())
+		if u.RawQuery != "" {
+			name += "?" + u.RawQuery
+		}
+		base := url.URL{Scheme: u.Scheme, Host: u.Host, RawPath: folder, Path: folder}
+		client, err := registry.New(registry.Options{Base: base.String(), Offline: a.Settings.Offline, Since: a.Settings.Since, Cache: a.cacheDir(), Jobs: 1})
+		if err != nil {
+			return nil, err
+		}
+		defer client.Close()
+		text, err := client.Fetch(ctx, registry.Request{Path: name, Accept: "application/octet-stream", Limit: input.Archive, Understand: state})
+		if err != nil {
+			return nil, err
+		}
+		kept = []byte(text)
+	}
+	var s stated
+	if err := json.Unmarshal(kept, &s); err != nil {
+		return nil, err
+	}
+	name, r, err := reader.Archived([]byte(s.Manifest))
+	if err != nil {
+		return nil, err
+	}
+	r.Files = []universe.File{{Address: address, Integrity: s.Integrity}}
+	return a.archivedPackage(e.Text, name, r), nil
+}
+
+// stateOf reads an archive: what it is, and what its manifest says.
+func stateOf(ctx context.Context, reader ecosystem.ArchiveReader, name string, data []byte) ([]byte, error) {
+	sum := sha512.Sum512(data)
+	s := stated{Integrity: archive.SRI("sha512", sum[:])}
+	err := archive.Read(ctx, name, bytes.NewReader(data), int64(len(data)), func(h archive.Header, body io.Reader) error {
+		if !reader.ManifestIn(h.Name) {
+			return nil
+		}
+		text, err := input.Read(body, name, input.Manifest)
+		s.Manifest = string(text)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	if s.Manifest == "" {
+		return nil, errors.New("the archive has no manifest")
+	}
+	return json.Marshal(s)
+}
+
+// withArchived shows the packages of archives in place of those that a registry may have under their names.
+func (a *App) withArchived(source universe.Source) universe.Source {
+	if len(a.archived) == 0 {
+		return source
+	}
+	table := universe.Table{}
+	for _, p := range a.archived {
+		table[p.Name] = p
+	}
+	return universe.Replaced(source, table)
+}
+
+// addressed reports whether a package is known from an archive that a declaration names.
+func (a *App) addressed(name string) bool {
+	for _, p := range a.archived {
+		if p.Name == name {
+			return true
+		}
+	}
+	return false
+}

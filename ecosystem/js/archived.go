@@ -1,0 +1,76 @@
+package js
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"github.com/tidwall/gjson"
+
+	"molt/core/universe"
+	"molt/ecosystem/js/ranges"
+)
+
+// ArchiveAddress takes every address of the web for that of an archive, as the manifest's users agree, and a path to a file that is named like one.
+func (JS) ArchiveAddress(text string) string {
+	if strings.HasPrefix(text, "https://") || strings.HasPrefix(text, "http://") {
+		bare, _, _ := strings.Cut(text, "#")
+		if strings.HasSuffix(bare, ".git") {
+			return ""
+		}
+		return bare
+	}
+	file := strings.TrimPrefix(text, "file:")
+	if (file != text || strings.HasPrefix(text, "./")) && (strings.HasSuffix(file, ".tgz") || strings.HasSuffix(file, ".tar.gz")) && !strings.HasPrefix(file, "/") {
+		return "file:" + path.Clean(file)
+	}
+	return ""
+}
+
+// ManifestIn reports whether a path is the manifest in the one folder that an archive has at its top.
+func (j JS) ManifestIn(file string) bool {
+	_, rest, _ := strings.Cut(strings.TrimPrefix(file, "./"), "/")
+	return rest == j.Manifest()
+}
+
+// Archived reads a package.json as a registry would state it.
+func (JS) Archived(data []byte) (string, universe.Release, error) {
+	var r universe.Release
+	m, err := readManifest("package.json", data)
+	if err != nil {
+		return "", r, err
+	}
+	if !folderName(m.name) {
+		return "", r, fmt.Errorf("its manifest calls it %q, which is no name of a package", m.name)
+	}
+	if r.Version, err = ranges.Scheme.Parse(m.version); err != nil {
+		return "", r, fmt.Errorf("its manifest calls its version %q: %w", m.version, err)
+	}
+	needed := map[string]bool{}
+	for _, e := range m.entries { // an optional need comes after one of the same name, and counts
+		if e.Group == "dependencies" || e.Group == "optionalDependencies" {
+			r.Needs = slices.DeleteFunc(r.Needs, func(d universe.Demand) bool { return d.As == e.As })
+			r.Needs, needed[e.As] = append(r.Needs, e.Demand), true
+		}
+	}
+	for _, e := range m.entries {
+		switch {
+		case e.Group != "peerDependencies":
+		case needed[e.As]:
+			r.Covered = append(r.Covered, e.Demand)
+		default:
+			r.Peers = append(r.Peers, e.Demand)
+		}
+	}
+	byName := func(a, b universe.Demand) int { return strings.Compare(a.As, b.As) }
+	slices.SortFunc(r.Needs, byName)
+	slices.SortFunc(r.Peers, byName)
+	slices.SortFunc(r.Covered, byName)
+	r.Runtimes = m.runtimes
+	slices.SortFunc(r.Runtimes, func(a, b universe.Requirement) int { return strings.Compare(a.Name, b.Name) })
+	if licence := gjson.GetBytes(data, "license"); licence.Type == gjson.String {
+		r.Licence = licence.String()
+	}
+	return m.name, r, nil
+}
