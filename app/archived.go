@@ -14,6 +14,7 @@ import (
 	"slices"
 	"strings"
 
+	"molt/app/vcs"
 	"molt/archive"
 	"molt/core/project"
 	"molt/core/universe"
@@ -79,10 +80,11 @@ func (a *App) Archived(ctx context.Context) (says []string, err error) {
 		if err != nil {
 			var unreachable *registry.UnreachableError
 			var missing *registry.NotFoundError
+			var git *vcs.GitError
 			switch {
 			case ctx.Err() != nil:
 				return nil, ctx.Err()
-			case errors.As(err, &unreachable), errors.As(err, &missing), errors.Is(err, fs.ErrNotExist):
+			case errors.As(err, &unreachable), errors.As(err, &missing), errors.As(err, &git), errors.Is(err, fs.ErrNotExist):
 				says = append(says, fmt.Sprintf("%s:%d: the archive of %s cannot be had: %s", e.File, e.Line, e.As, input.InWords(err)))
 				continue
 			}
@@ -110,7 +112,20 @@ type stated struct {
 func (a *App) archivedAt(ctx context.Context, reader ecosystem.ArchiveReader, e ecosystem.Entry, address string) (*universe.Package, error) {
 	state := func(data []byte) ([]byte, error) { return stateOf(ctx, reader, e.As, data) }
 	var kept []byte
-	if file, local := strings.CutPrefix(address, "file:"); local {
+	if repository, git := strings.CutPrefix(address, "git+"); git {
+		from, ref, _ := strings.Cut(repository, "#")
+		if a.Settings.Offline {
+			return nil, &registry.UnreachableError{URL: address, Err: fmt.Errorf("%s: %w", address, registry.ErrOffline), Answered: true}
+		}
+		commit, data, err := vcs.Remote(ctx, from, ref)
+		if err == nil {
+			kept, err = state(data)
+		}
+		if err != nil {
+			return nil, err
+		}
+		address = "git+" + from + "#" + commit
+	} else if file, local := strings.CutPrefix(address, "file:"); local {
 		if member, _ := project.SplitGroup(e.Group); member != "" {
 			return nil, errors.New("a file beside the manifest of a member is not locked; declare it in the application's")
 		}

@@ -14,6 +14,7 @@ import (
 	"molt/app/config"
 	"molt/app/run"
 	"molt/app/tree"
+	"molt/app/vcs"
 	"molt/archive"
 	"molt/core/project"
 	"molt/core/solve"
@@ -189,8 +190,8 @@ func (a *App) downloads(ctx context.Context) (download func(context.Context, *ec
 		if err := open(); err != nil {
 			return err
 		}
-		if file, local := strings.CutPrefix(p.Source, "file:"); local {
-			return a.copyArchive(file, p, into)
+		if strings.HasPrefix(p.Source, "file:") || strings.HasPrefix(p.Source, "git+") {
+			return a.copyArchive(ctx, p, into)
 		}
 		client, err := a.registryOf(p.Name)
 		if err != nil {
@@ -203,9 +204,18 @@ func (a *App) downloads(ctx context.Context) (download func(context.Context, *ec
 	}, func() { end() }
 }
 
-// copyArchive copies an archive of the application. What it holds is to be used where its digest is the locked one.
-func (a *App) copyArchive(file string, p *ecosystem.LockedPackage, into registry.Sink) error {
-	data, err := a.files.Read(file, input.Archive)
+// copyArchive copies an archive of the application, or the files of a commit. What it holds is to be used where its digest is the locked one.
+func (a *App) copyArchive(ctx context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
+	var data []byte
+	var err error
+	if file, local := strings.CutPrefix(p.Source, "file:"); local {
+		data, err = a.files.Read(file, input.Archive)
+	} else if a.Settings.Offline {
+		err = fmt.Errorf("%s@%s: %w", p.Name, p.Version, registry.ErrOffline)
+	} else {
+		from, commit, _ := strings.Cut(strings.TrimPrefix(p.Source, "git+"), "#")
+		_, data, err = vcs.Remote(ctx, from, commit)
+	}
 	if err == nil {
 		err = archive.Check(p.Name+"@"+p.Version, data, p.Integrity)
 	}

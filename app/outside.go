@@ -8,8 +8,9 @@ import (
 	"molt/ecosystem"
 )
 
-// What comes from version control, from a file or from an address is in no registry, and Molt neither locks nor lays it out, but for a local folder:
-// that is linked, and what it needs is locked as what a member of a workspace declares. The rest is said, wherever somebody could take it for done.
+// What comes from version control, from a file or from an address is in no registry. A local folder is linked, and what it needs is locked as what a member of
+// a workspace declares; archives and commits are locked where the ecosystem can read them (archived.go). The rest is said, wherever somebody could take it for
+// done.
 
 // Outside lists what a lock leads to outside of registries and Molt does not lay out, each with where it comes from.
 func (a *App) Outside(l *ecosystem.Lock) []string {

@@ -212,7 +212,7 @@ package rope
 		t.Errorf("the lock is\n%s", lock)
 	}
 	d.run(0, "verify")
-	if out, _ := d.run(0, "survey"); !strings.Contains(out, "Overridden for everyone who needs them: lamp 1.0.0.") {
+	if out, _ := d.run(0, "survey"); !strings.Contains(out, "Overridden for those who need them: lamp 1.0.0.") {
 		t.Errorf("survey says\n%s", out)
 	}
 	d.write("package.json", `{"dependencies": {"flag": "^1.0.0", "lamp": "^1.5.0"}, "overrides": {"lamp": "$lamp"}}`)
@@ -221,7 +221,7 @@ package rope
 		t.Errorf("with a reference the lock is\n%s", lock)
 	}
 	d.run(0, "verify")
-	for _, bad := range []string{`{"rope": {"lamp": "1.0.0"}}`, `{"lamp@^1": "1.0.0"}`, `{"lamp": "$rope"}`, `{"rope": "$rope"}`, `{"flag": "2.0.0"}`, `{"lamp": 7}`, `[]`} {
+	for _, bad := range []string{`{"flag": {"rope": {"lamp": "1.0.0"}}}`, `{"lamp@^1": "1.0.0"}`, `{"lamp": "$rope"}`, `{"rope": "$rope"}`, `{"flag": "2.0.0"}`, `{"lamp": 7}`, `[]`} {
 		d.write("package.json", "{\"dependencies\": {\"flag\": \"^1.0.0\"},\n \"overrides\": "+bad+"}")
 		if _, errout := d.run(2, "relock"); !strings.Contains(errout, "package.json:2:") {
 			t.Errorf("%s: %s", bad, errout)

@@ -33,8 +33,9 @@ what only one branch changed is taken as it has it; where both changed a declara
 releases; and the lock is solved anew, near to what both had. It says what it took. A lock that cannot be read is made anew
 from the manifest, which is said too.
 
-A folder of the application that is declared in place of a package is linked, and what it needs is locked. What comes
-from version control, an address or a file is not locked: that is said, and the exit code is 1.`,
+A folder of the application that is declared in place of a package is linked, and what it needs is locked. An archive
+at an address or in a file, and a commit of git (by https or ssh), is locked with its digest where the manifests of the
+ecosystem name such. What cannot be locked is said, and the exit code is 1.`,
 		Example: "  molt relock\n  molt relock --dry-run --format json",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {

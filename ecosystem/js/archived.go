@@ -14,11 +14,16 @@ import (
 
 // ArchiveAddress takes every address of the web for that of an archive, as the manifest's users agree, and a path to a file that is named like one.
 func (JS) ArchiveAddress(text string) string {
-	if strings.HasPrefix(text, "https://") || strings.HasPrefix(text, "http://") {
-		bare, _, _ := strings.Cut(text, "#")
-		if strings.HasSuffix(bare, ".git") {
-			return ""
-		}
+	bare, ref, _ := strings.Cut(text, "#")
+	web := strings.HasPrefix(text, "https://") || strings.HasPrefix(text, "http://")
+	switch {
+	case strings.HasPrefix(ref, "semver:"): // which of its tags would be meant
+		return ""
+	case strings.HasPrefix(text, "git+"):
+		return text
+	case web && strings.HasSuffix(bare, ".git"):
+		return "git+" + text
+	case web:
 		return bare
 	}
 	file := strings.TrimPrefix(text, "file:")
