@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"molt/core/assess"
 	"molt/core/inspect"
@@ -40,7 +41,9 @@ func NewDossier(f DossierFacts) doc.Dossier {
 		answer.Framework = ""
 	}
 	for tag, v := range p.Tags {
-		answer.Tags[tag] = v
+		if !strings.Contains(tag, ":") { // the address of an archive is none of the registry's
+			answer.Tags[tag] = v
+		}
 	}
 	for _, d := range f.App.Declared {
 		if d.As == f.Name {
