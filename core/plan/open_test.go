@@ -158,7 +158,11 @@ func TestUnsteadyHistories(t *testing.T) {
 	}
 	for seed := range count {
 		random := rand.New(rand.NewPCG(uint64(seed), 77))
-		text := unsteady(random, 2+random.IntN(7)*(1+seed%30/29))
+		packages := 2 + random.IntN(7)
+		if seed%30 == 29 {
+			packages = 15 + random.IntN(26)
+		}
+		text := unsteady(random, packages)
 		source, app := projecttest.Sketch(t, text)
 		if app.Locked == nil {
 			continue
