@@ -90,9 +90,9 @@ func (a *App) Archived(ctx context.Context) (says []string, err error) {
 			}
 			return nil, &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: fmt.Sprintf("%s: %s", e.As, input.InWords(err))}
 		}
-		for text, other := range a.archived {
+		for text, other := range a.archived { // of another group, or of a member
 			if other.Name == p.Name && text != e.Text {
-				return nil, &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: fmt.Sprintf("%s: %s comes from %s too, and one archive can be its release", e.As, p.Name, text)}
+				return nil, &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: fmt.Sprintf("%s comes from %s too, and one archive can be its release", e.As, text)}
 			}
 		}
 		if a.archived == nil {
@@ -167,6 +167,9 @@ func (a *App) archivedAt(ctx context.Context, reader ecosystem.ArchiveReader, e 
 	name, r, err := reader.Archived([]byte(s.Manifest))
 	if err != nil {
 		return nil, err
+	}
+	if name != a.Eco.Canonical(project.OwnName(e.As)) { // it would take the place of another package
+		return nil, fmt.Errorf("the archive calls itself %s; declare it under that name", input.Quote(name))
 	}
 	r.Files = []universe.File{{Address: address, Integrity: s.Integrity}}
 	return a.archivedPackage(e.Text, name, r), nil

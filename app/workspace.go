@@ -78,7 +78,7 @@ func (a *App) memberFiles(chief *ecosystem.File) ([]ecosystem.File, error) {
 	patterned := len(folders)
 	for _, e := range m.Entries() { // a folder that is declared in place of a package brings what it needs
 		folder := ecosystem.LocalFolder(solve.Edge{Constraint: e.Text})
-		if _, links := a.Eco.(ecosystem.Installer); links && e.Foreign && folder != "" && !slices.Contains(folders, folder) && a.files.Exists(path.Join(folder, a.Eco.Manifest())) {
+		if _, links := a.Eco.(ecosystem.Installer); links && e.Foreign && folder != "" && !slices.Contains(strings.Split(folder, "/"), ecosystem.InstallFolder(a.Eco)) && !slices.Contains(folders, folder) && a.files.Exists(path.Join(folder, a.Eco.Manifest())) {
 			folders = append(folders, folder)
 		}
 	}

@@ -25,7 +25,7 @@ var reference = regexp.MustCompile(`^[0-9A-Za-z_][0-9A-Za-z._/+-]*$`)
 func protocol(address string) (string, error) {
 	u, err := url.Parse(address)
 	switch {
-	case err != nil || u.Host == "" || strings.HasPrefix(u.Host, "-"):
+	case err != nil || u.Host == "" || strings.HasPrefix(u.Host, "-") || strings.HasPrefix(u.User.Username(), "-"):
 		return "", fmt.Errorf("%s is no address of a repository", input.Quote(address))
 	case u.Scheme == "https" && u.User == nil:
 		return "https", nil

@@ -47,6 +47,9 @@ func (JS) Layout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*
 		out.Places = append(out.Places, ecosystem.Place{Path: path.Join(modules, name), Name: name, Holder: modules, Link: folder})
 	}
 	for name, folder := range localFolders(l) {
+		if l.Members[folder] == name {
+			continue // a member of the workspace that is declared by its folder
+		}
 		out.Places = append(out.Places, ecosystem.Place{Path: path.Join(modules, name), Name: name, Holder: modules, Link: folder})
 	}
 	slices.SortFunc(out.Places, func(a, b ecosystem.Place) int { return strings.Compare(a.Path, b.Path) })
