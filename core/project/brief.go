@@ -14,9 +14,16 @@ import (
 func Brief(t *solve.Tangle, app Application, name, at string, fixed map[string]string) string {
 	asks := func(d solve.Demand) string { return strings.TrimSpace(d.As + " " + d.Constraint) }
 	for _, d := range t.Demands {
-		if d.Package == name && d.By != "" {
-			return fmt.Sprintf("%s asks for %s", d.By, asks(d))
+		if d.Package != name || d.By == "" {
+			continue
 		}
+		said := asks(d)
+		for _, other := range t.Demands { // by other releases of it
+			if other.By == d.By && other.As == d.As && other.Constraint != d.Constraint {
+				said += " or " + other.Constraint
+			}
+		}
+		return fmt.Sprintf("%s asks for %s", d.By, said)
 	}
 	for _, d := range t.Demands {
 		if d.By != name {
