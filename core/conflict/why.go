@@ -11,10 +11,10 @@ import (
 	"molt/core/universe"
 )
 
-// A Question is why a package of an application is not at other releases than the one it has. Everything that says so asks it: the rest of the application
+// Reasons tell why a package of an application is not at other releases than the one it has. Everything that says so asks them: the rest of the application
 // stands as it is declared, releases that the assumed runtimes do not suit or the policy refuses are left out, and the package's own line and hold are set
 // aside. The package need not be declared.
-type Question struct {
+type Reasons struct {
 	ctx    context.Context
 	source universe.Source
 	app    project.Application // with the assumed runtimes as deployed, and without the fixed set, which the problem has
@@ -24,8 +24,8 @@ type Question struct {
 	base   solve.Problem
 }
 
-// NewQuestion returns the question about a package under the name that the application has for it.
-func NewQuestion(ctx context.Context, source universe.Source, app project.Application, name string, p *universe.Package) (*Question, error) {
+// NewReasons returns those of a package under the name that the application has for it.
+func NewReasons(ctx context.Context, source universe.Source, app project.Application, name string, p *universe.Package) (*Reasons, error) {
 	q, err := stand(ctx, source, app, p.Name)
 	if err == nil {
 		q.name, q.p = name, p
@@ -49,8 +49,8 @@ func Together(ctx context.Context, source universe.Source, app project.Applicati
 }
 
 // stand states the application as it stands, with the releases that are given from outside but for one package.
-func stand(ctx context.Context, source universe.Source, app project.Application, except string) (*Question, error) {
-	q := &Question{ctx: ctx, source: source, app: app, fixed: map[string]string{}, base: app.Problem()}
+func stand(ctx context.Context, source universe.Source, app project.Application, except string) (*Reasons, error) {
+	q := &Reasons{ctx: ctx, source: source, app: app, fixed: map[string]string{}, base: app.Problem()}
 	q.app.Runtimes, q.app.Fixed = app.Assumed(), nil
 	if app.Current() && !app.Edgeless {
 		q.base.Base = solve.NewBase(app.Locked) // what stays as it is need not be looked at again
@@ -78,7 +78,7 @@ func stand(ctx context.Context, source universe.Source, app project.Application,
 }
 
 // problem states the application with the package at one of some releases.
-func (q *Question) problem(among []string) solve.Problem {
+func (q *Reasons) problem(among []string) solve.Problem {
 	problem := q.base
 	problem.Roots = slices.Clone(q.base.Roots)
 	text, declared := strings.Join(among, " or "), false
@@ -94,13 +94,13 @@ func (q *Question) problem(among []string) solve.Problem {
 }
 
 // Resolves reports whether the application resolves with the package at a release.
-func (q *Question) Resolves(i int) (bool, error) {
+func (q *Reasons) Resolves(i int) (bool, error) {
 	r, _, err := solve.Try(q.ctx, project.Runnable(q.source, q.app), q.problem([]string{q.p.Version(i).String()}))
 	return r != nil, err
 }
 
 // Newest returns the newest of some releases with which the application resolves, -1 for none.
-func (q *Question) Newest(among []int) (int, error) {
+func (q *Reasons) Newest(among []int) (int, error) {
 	var texts []string
 	for _, i := range among {
 		texts = append(texts, q.p.Version(i).String())
@@ -126,11 +126,11 @@ type Obstacle struct {
 	// Apart says that the package has no part in the tangle: the application itself does not resolve.
 	Apart bool
 
-	question *Question
+	question *Reasons
 }
 
 // Why returns what keeps the package from a release; nil where nothing does.
-func (q *Question) Why(i int) (*Obstacle, error) {
+func (q *Reasons) Why(i int) (*Obstacle, error) {
 	at := q.p.Version(i).String()
 	if says := q.app.Breach(q.p, i); says != "" {
 		return &Obstacle{Release: at, Says: fmt.Sprintf("%s is out of the question, as %s", at, says), question: q}, nil

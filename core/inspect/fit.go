@@ -34,7 +34,7 @@ func Fits(ctx context.Context, source universe.Source, app project.Application, 
 	case p == nil:
 		return nil, nil, &project.NameError{Name: name, Reason: project.NotAmong("the registry has no such package", name, app.Names())}
 	}
-	q, err := conflict.NewQuestion(ctx, source, app, name, p)
+	q, err := conflict.NewReasons(ctx, source, app, name, p)
 	if err != nil {
 		return nil, nil, err
 	}

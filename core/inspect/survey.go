@@ -133,7 +133,7 @@ func resolvable(ctx context.Context, source universe.Source, app project.Applica
 		if err != nil {
 			return err
 		}
-		q, err := conflict.NewQuestion(ctx, source, app, row.Name, p)
+		q, err := conflict.NewReasons(ctx, source, app, row.Name, p)
 		if err != nil {
 			return err
 		}

@@ -74,7 +74,7 @@ func TraceLocked(ctx context.Context, source universe.Source, app project.Applic
 
 // obstacle asks what keeps a package from a release.
 func obstacle(ctx context.Context, source universe.Source, app project.Application, name string, p *universe.Package, v string) (*conflict.Obstacle, error) {
-	q, err := conflict.NewQuestion(ctx, source, app, name, p)
+	q, err := conflict.NewReasons(ctx, source, app, name, p)
 	if err != nil {
 		return nil, err
 	}

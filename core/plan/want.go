@@ -78,7 +78,7 @@ func Want(ctx context.Context, source universe.Source, app project.Application, 
 		}
 		got.Changes = append(got.Changes, change)
 		if newest := scope[len(scope)-1]; newest != v.String() {
-			q, err := conflict.NewQuestion(ctx, source, edited, d.As, p)
+			q, err := conflict.NewReasons(ctx, source, edited, d.As, p)
 			if err != nil {
 				return nil, err
 			}
