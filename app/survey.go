@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"path"
 	"time"
@@ -27,10 +28,12 @@ func (a *App) InstalledRoots() (map[string]string, error) {
 	return roots, nil
 }
 
-// Survey surveys the application, with the members where it is a workspace. What they declare in different words is flagged.
+// Survey surveys the application, with the members where it is a workspace. What they declare in different words is flagged. The
+// error may be an *inspect.UntriedError, with rows.
 func (a *App) Survey(ctx context.Context, source universe.Source, u project.Application) ([]inspect.Row, error) {
 	rows, err := inspect.Survey(ctx, source, u)
-	if err != nil {
+	var untried *inspect.UntriedError
+	if err != nil && !errors.As(err, &untried) {
 		return nil, err
 	}
 	words := map[string]string{}
@@ -49,7 +52,7 @@ func (a *App) Survey(ctx context.Context, source universe.Source, u project.Appl
 			rows[i].Flags = append(rows[i].Flags, inspect.Unlike)
 		}
 	}
-	return rows, nil
+	return rows, err
 }
 
 // Since returns the time that a reference means: a day, the time of a revision of git, or, for an older lock, the

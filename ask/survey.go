@@ -1,6 +1,7 @@
 package ask
 
 import (
+	"errors"
 	"fmt"
 	"path"
 	"slices"
@@ -133,7 +134,10 @@ func (s *Session) Survey(want Sieve) (doc.Survey, error) {
 		return doc.Survey{}, err
 	}
 	rows, err := s.App.Survey(s.ctx, s.Source, u)
-	if err != nil {
+	var untried *inspect.UntriedError
+	if errors.As(err, &untried) {
+		s.say("note: %s", input.InWords(untried))
+	} else if err != nil {
 		return doc.Survey{}, err
 	}
 	answer := NewSurvey(s.App, u, rows, want.shows)

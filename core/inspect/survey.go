@@ -57,7 +57,7 @@ const (
 
 // Survey tells how every declared package stands, in the order of the manifest. Without a lock the versions are those
 // that are installed, and without that, those of a resolution; the rows are flagged NotLocked. Only where the lock is
-// that of the manifest as it stands are newer releases tried.
+// that of the manifest as it stands are newer releases tried; where that fails, the rows come with an *UntriedError.
 func Survey(ctx context.Context, source universe.Source, app project.Application) ([]Row, error) {
 	var rows []Row
 	for _, d := range app.Declared {
@@ -107,8 +107,22 @@ func Survey(ctx context.Context, source universe.Source, app project.Application
 	if !app.Current() || app.Edgeless {
 		return rows, nil
 	}
-	return rows, resolvable(ctx, source, app, rows)
+	err := resolvable(ctx, source, app, rows)
+	if err != nil && ctx.Err() == nil {
+		err = &UntriedError{err}
+	}
+	return rows, err
 }
+
+// An UntriedError says why it is not known whether what is in range resolves. The rows are there, by what the constraints admit.
+type UntriedError struct{ Err error }
+
+func (e *UntriedError) Error() string {
+	return "whether the newest releases in range resolve is not known: " + e.Err.Error()
+}
+
+// Unwrap returns the cause.
+func (e *UntriedError) Unwrap() error { return e.Err }
 
 // resolvable lowers the best release of each row to one that resolves with the rest of the application, and says what excludes the newer one.
 func resolvable(ctx context.Context, source universe.Source, app project.Application, rows []Row) error {

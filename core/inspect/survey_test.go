@@ -2,6 +2,7 @@ package inspect
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"testing"
 
@@ -49,5 +50,32 @@ func TestSurvey(t *testing.T) {
 		if got != want[i] {
 			t.Errorf("got  %s\nwant %s", got, want[i])
 		}
+	}
+}
+
+// A silent source does not know a package.
+type silent struct {
+	universe.Table
+	about string
+}
+
+func (s silent) Package(ctx context.Context, name string) (*universe.Package, error) {
+	if name == s.about {
+		return nil, errors.New("nobody answers")
+	}
+	return s.Table.Package(ctx, name)
+}
+
+// What newer releases need may not be at hand: then the rows say what the constraints admit, and the error that it was not tried.
+func TestSurveyUntried(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: keel@^1
+		keel@1.0
+		keel@1.1: rope@^1
+		rope@1.0`)
+	rows, err := Survey(context.Background(), silent{source, "rope"}, app)
+	var untried *UntriedError
+	if !errors.As(err, &untried) || len(rows) != 1 || rows[0].Best != "1.1.0" {
+		t.Errorf("rows %+v, %v", rows, err)
 	}
 }

@@ -83,8 +83,12 @@ func Want(ctx context.Context, source universe.Source, app project.Application, 
 				return nil, err
 			}
 			o, err := q.Why(p.Index(newest))
-			if err != nil {
-				return nil, err
+			if ctx.Err() != nil {
+				return nil, ctx.Err()
+			}
+			if err != nil { // the change itself is found
+				got.Short = append(got.Short, fmt.Sprintf("%s gets %s; why not %s is not known: %v", d.As, v, newest, err))
+				continue
 			}
 			says := fmt.Sprintf("%s gets %s, as %s has to give way to the others that were asked for", d.As, v, newest)
 			if o != nil {
