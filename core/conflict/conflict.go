@@ -113,7 +113,7 @@ func contests(ctx context.Context, source universe.Source, t *solve.Tangle) ([]C
 	}
 	for _, name := range names {
 		alone := len(sides[name]) == 1
-		if alone && sides[name][0].Admits != nothing && len(names) > 1 {
+		if _, runtime := project.RuntimeOf(name); alone && !runtime && sides[name][0].Admits != nothing && len(names) > 1 {
 			continue // it only leads to where the demands meet
 		}
 		contested = append(contested, Contest{name, sides[name]})

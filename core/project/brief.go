@@ -33,7 +33,7 @@ func Brief(t *solve.Tangle, app Application, name, at string, fixed map[string]s
 			return at + " " + says
 		}
 		if runtime, ok := RuntimeOf(d.Package); ok {
-			return fmt.Sprintf("%s needs %s %s, and %s is deployed", at, runtime, d.Constraint, deployed(t, d.Package))
+			return fmt.Sprintf("%s needs %s %s, and %s is deployed", at, runtime, d.Constraint, app.deployedIn(t, d.Package, runtime))
 		}
 		if v := fixed[d.Package]; v != "" {
 			return fmt.Sprintf("%s asks for %s, and %s is given from outside", at, asks(d), v)
@@ -65,12 +65,12 @@ func Brief(t *solve.Tangle, app Application, name, at string, fixed map[string]s
 	return at + " does not resolve with everything else"
 }
 
-// deployed returns what a tangle says is deployed of a runtime, by the name under which it speaks of it.
-func deployed(t *solve.Tangle, runtime string) string {
+// deployedIn returns what is deployed of a runtime, as a tangle has it, by the name under which it speaks of the runtime, or else as is assumed.
+func (app Application) deployedIn(t *solve.Tangle, named, runtime string) string {
 	for _, d := range t.Demands {
-		if d.Package == runtime && d.Group == RuntimeGroup {
+		if d.Package == named && d.Group == RuntimeGroup {
 			return d.Constraint
 		}
 	}
-	return "another"
+	return fmt.Sprint(app.Assumed()[runtime])
 }
