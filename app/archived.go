@@ -13,6 +13,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"sync"
 
 	"molt/app/vcs"
 	"molt/archive"
@@ -33,12 +34,13 @@ func (a *App) archivedIn(l *ecosystem.Lock) (map[string]*universe.Package, error
 		return nil, nil
 	}
 	var all map[string]*universe.Package
+	universeOf := sync.OnceValues(func() (universe.Table, error) { return l.Universe(a.Eco) })
 	for _, e := range l.Roots {
 		if e.Foreign || e.To == "" || reader.ArchiveAddress(e.Constraint) == "" ||
 			!slices.ContainsFunc(a.Manifest.Entries(), func(x ecosystem.Entry) bool { return x.Text == e.Constraint }) {
 			continue
 		}
-		table, err := l.Universe(a.Eco)
+		table, err := universeOf()
 		if err != nil {
 			return nil, err
 		}
