@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"io/fs"
 	"net/url"
 	"path"
 	"slices"
@@ -66,8 +65,8 @@ func (a *App) archivedPackage(text, name string, r universe.Release) *universe.P
 	return p
 }
 
-// Archived reads the archives that declarations name and the lock does not have. One that is there and no release is an error with the manifest's line; of
-// one that cannot be had it says why, and it stays what does not come from a registry.
+// Archived reads the archives that declarations name and the lock does not have. Of one that cannot be locked it says why, with the manifest's line: it stays
+// what does not come from a registry, so that it stops nothing else.
 func (a *App) Archived(ctx context.Context) (says []string, err error) {
 	reader, ok := a.Eco.(ecosystem.ArchiveReader)
 	if !ok {
@@ -79,23 +78,17 @@ func (a *App) Archived(ctx context.Context) (says []string, err error) {
 			continue
 		}
 		p, err := a.archivedAt(ctx, reader, e, address)
-		if err != nil {
-			var unreachable *registry.UnreachableError
-			var missing *registry.NotFoundError
-			var git *vcs.GitError
-			switch {
-			case ctx.Err() != nil:
-				return nil, ctx.Err()
-			case errors.As(err, &unreachable), errors.As(err, &missing), errors.As(err, &git), errors.Is(err, fs.ErrNotExist):
-				says = append(says, fmt.Sprintf("%s:%d: the archive of %s cannot be had: %s", e.File, e.Line, e.As, input.InWords(err)))
-				continue
-			}
-			return nil, &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: fmt.Sprintf("%s: %s", e.As, input.InWords(err))}
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
 		}
 		for text, other := range a.archived { // of another group, or of a member
-			if other.Name == p.Name && text != e.Text {
-				return nil, &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: fmt.Sprintf("%s comes from %s too, and one archive can be its release", e.As, text)}
+			if err == nil && other.Name == p.Name {
+				err = fmt.Errorf("it comes from %s too, and one archive can be its release", text)
 			}
+		}
+		if err != nil {
+			says = append(says, fmt.Sprintf("%s:%d: the archive of %s cannot be locked: %s", e.File, e.Line, e.As, input.InWords(err)))
+			continue
 		}
 		if a.archived == nil {
 			a.archived = map[string]*universe.Package{}
