@@ -276,7 +276,7 @@ func TestBadInput(t *testing.T) {
 		{"goal without a package", manifest(`"keel": "1"`), []string{"assess", "kele@2"}, 2, "no declared package has this name; did you mean keel?"},
 		{"goal without a release", manifest(`"keel": "1"`), []string{"plan", "keel@7"}, 2, "published majors: 1, 2"},
 		{"no goal", manifest(`"keel": "1"`), []string{"assess"}, 2, "name a goal"},
-		{"lock of the future", map[string]string{"package.json": "{}", "molt.lock": "molt-lock = 2\n"}, []string{"relock"}, 2, "needs a newer Molt"},
+		{"lock of the future", map[string]string{"package.json": "{}", "molt.lock": "molt-lock = 3\n"}, []string{"relock"}, 2, "needs a newer Molt"},
 		{"damaged lock", map[string]string{"package.json": "{}", "molt.lock": "molt-lock = \n"}, []string{"verify"}, 2, "molt.lock:1:"},
 		{"time that is none", map[string]string{"package.json": "{}", "molt.yaml": "fresh: soon\n"}, []string{"verify"}, 2, "molt.yaml:1:8: \"soon\": expected a time such as 30s, 10m or 1h"},
 		{"offline and anew", manifest(`"keel": "1"`), []string{"survey", "--offline", "--refresh"}, 2, "--refresh asks the registry, and --offline does not"},

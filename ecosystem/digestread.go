@@ -155,7 +155,7 @@ func (d *digest) release(i int) (r universe.Release, ok bool) {
 	if at := unzigzag(e.number()); at != 0 {
 		r.Published = time.UnixMilli(at).UTC()
 	}
-	r.Withdrawn, r.Licence = e.text(), e.text()
+	r.Withdrawn, r.Licence, r.Runs = e.text(), e.text(), e.text()
 	n := e.count()
 	if n > 0 {
 		r.Files = make([]universe.File, 0, n)

@@ -17,7 +17,8 @@ import (
 )
 
 // LockFormat is the version of the molt.lock format that this Molt writes, and the newest that it reads.
-const LockFormat = 1
+// Format 2 added what the registry says that packages run.
+const LockFormat = 2
 
 // A Lock is what an application is locked to: every release with its identity, checksum, source and edges.
 type Lock struct {
@@ -47,9 +48,13 @@ type LockedPackage struct {
 	When      string // the platforms that the archive is for, as universe.File has it
 	Only      string // the condition under which this release of a package is the one, of several that a foreign lock has
 	Runtimes  []universe.Requirement
+	Runs      string          // as universe.Release has it; RunsUntold in a lock of a format that does not tell
 	Files     []universe.File // all forms in which the release can be had, of formats that tell more than one
 	Kept      any             // as Lock has it
 }
+
+// RunsUntold is what a package runs whose lock does not tell.
+const RunsUntold = "?"
 
 // An IntegrityError is an alarm: the registry states another checksum for releases than the lock does. A release never
 // changes once it is published, so either somebody changed what the registry serves, or the lock.
@@ -125,7 +130,7 @@ func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.
 			continue
 		}
 		l.Packages = append(l.Packages, LockedPackage{Node: n, PURL: e.PackageURL(n.Name, n.Version),
-			Integrity: release.File().Integrity, Source: release.File().Address, When: release.File().When, Runtimes: release.Runtimes})
+			Integrity: release.File().Integrity, Source: release.File().Address, When: release.File().When, Runtimes: release.Runtimes, Runs: release.Runs})
 	}
 	if changed != nil {
 		return l, &IntegrityError{changed}
@@ -296,7 +301,7 @@ func (l *Lock) Universe(e Ecosystem) (universe.Table, error) {
 		if err != nil {
 			return nil, err
 		}
-		releases[p.Name] = append(releases[p.Name], universe.Release{Version: v, Needs: needs, Peers: peers, Runtimes: p.Runtimes})
+		releases[p.Name] = append(releases[p.Name], universe.Release{Version: v, Needs: needs, Peers: peers, Runtimes: p.Runtimes, Runs: p.Runs})
 	}
 	t := make(universe.Table, len(releases))
 	for name, all := range releases {
@@ -350,6 +355,9 @@ func EncodeMoltLock(l *Lock) []byte {
 		}
 		if p.When != "" {
 			fmt.Fprintf(&b, "when = %s\n", quoted(p.When))
+		}
+		if p.Runs != "" && p.Runs != RunsUntold {
+			fmt.Fprintf(&b, "runs = %s\n", quoted(p.Runs))
 		}
 		for _, q := range p.Runtimes {
 			fmt.Fprintf(&b, "runtime.%s = %s\n", quoted(q.Name), quoted(q.Text))
@@ -418,10 +426,10 @@ func readEdge(key, to, group string) solve.Edge {
 
 // A NewerLockError reports a lock in a format of the future.
 type NewerLockError struct {
-	File   string
-	Format int64
+	File          string
+	Format, Reads int64 // that of the file, and the newest that can be read
 }
 
 func (e *NewerLockError) Error() string {
-	return fmt.Sprintf("%s is written in format %d; this Molt reads up to %d: it needs a newer Molt", e.File, e.Format, LockFormat)
+	return fmt.Sprintf("%s is written in format %d; this Molt reads up to %d: it needs a newer Molt", e.File, e.Format, e.Reads)
 }

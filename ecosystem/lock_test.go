@@ -80,7 +80,7 @@ func TestLockText(t *testing.T) {
 	l, _, _ := locked(t)
 	text := string(ecosystem.EncodeMoltLock(l))
 	for _, want := range []string{
-		"molt-lock = 1\necosystem = \"js\"\n",
+		"molt-lock = 2\necosystem = \"js\"\n",
 		"\n[application.\"dependencies\"]\n\"deck *\" = \"deck@1.0.0\"\n\"outside here file:../a \\\"b\\\"\" = \"\"\n",
 		"\n[\"at deck@1.0.0\"]\npurl = \"pkg:npm/deck@1.0.0\"\nintegrity = \"sha512-AA==\"\narchive = \"deck/-/deck-1.0.0.tgz\"\nruntime.\"node\" = \">=18 <23\"\nneed.\"hulk ^3\" = \"hulk@3.0.0\"\n",
 		"need.\"maybe lamp ^9\" = \"\"\n",

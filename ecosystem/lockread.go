@@ -41,7 +41,7 @@ func DecodeMoltLock(file string, data []byte) (*Lock, error) {
 		}
 		return nil, p
 	}
-	if !r.format {
+	if r.format == 0 {
 		return nil, r.fail(nil, "this is not a lock of Molt's: molt-lock is missing")
 	}
 	return r.finish()
@@ -52,7 +52,7 @@ type lockReader struct {
 	file   string
 	parser unstable.Parser
 	lock   *Lock
-	format bool            // molt-lock was there
+	format int64           // of molt-lock; 0 where it was not there
 	blocks map[string]bool // IDs of the packages that were read
 	tables map[string]bool // names of the other tables
 	table  []string        // the table that the expressions are in
@@ -141,11 +141,11 @@ func (r *lockReader) value(at *unstable.Node, parts []string, v *unstable.Node) 
 		switch key := strings.Join(parts, "."); {
 		case key == "molt-lock" && v.Kind == unstable.Integer:
 			format, err := strconv.ParseInt(text, 10, 64)
-			if err != nil {
+			if err != nil || format < 1 {
 				return r.fail(at, "molt-lock: %s is no number of a format", text)
 			}
-			if r.format = true; format > LockFormat {
-				return &NewerLockError{r.file, format}
+			if r.format = format; format > LockFormat {
+				return &NewerLockError{r.file, format, LockFormat}
 			}
 		case key == "ecosystem" && isText:
 			r.lock.Ecosystem = text
@@ -195,6 +195,8 @@ func (r *lockReader) value(at *unstable.Node, parts []string, v *unstable.Node) 
 		p.Source = text
 	case len(parts) == 1 && parts[0] == "when":
 		p.When = text
+	case len(parts) == 1 && parts[0] == "runs":
+		p.Runs = text
 	case len(parts) == 2 && parts[0] == "need":
 		p.Needs = append(p.Needs, readEdge(parts[1], text, ""))
 	case len(parts) == 2 && parts[0] == "peer":
@@ -223,6 +225,9 @@ func (r *lockReader) finish() (*Lock, error) {
 	byName := func(a, b solve.Edge) int { return strings.Compare(a.Name, b.Name) }
 	for i := range r.lock.Packages {
 		p := &r.lock.Packages[i]
+		if r.format < 2 {
+			p.Runs = RunsUntold
+		}
 		for _, edges := range [][]solve.Edge{p.Needs, p.Peers} {
 			if err := check(p.ID, edges); err != nil {
 				return nil, err

@@ -28,6 +28,7 @@ func TestBuildSteps(t *testing.T) {
 			}
 		}
 		archives[name], p.Integrity = packed(t, manifestOf(p, `"scripts": {"install": "make"}`))
+		p.Runs = ":install"
 		l.Packages = append(l.Packages, p)
 	}
 	kept := store.In(filepath.Join(t.TempDir(), "store"))
@@ -90,6 +91,7 @@ func TestExecutablesOfDeclaredPackages(t *testing.T) {
 			p.Needs = []solve.Edge{{Name: "a", Package: "a", Constraint: "*", To: "a@1.0.0"}}
 		}
 		archives[name], p.Integrity = packed(t, manifestOf(p, `"bin": {"tool": "lib/part-0.js"}`))
+		p.Runs = "tool"
 		l.Packages = append(l.Packages, p)
 	}
 	dir := t.TempDir()

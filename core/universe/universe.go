@@ -92,6 +92,7 @@ type Release struct {
 	Files      []File        // the first is the one for every platform, where there is one
 	Licence    string        // SPDX licence expression, "" when the registry gives none
 	Claims     []Claim       // sorted by package
+	Runs       string        // what the registry says that can be run of it, as the ecosystem writes it; "" for nothing
 }
 
 // A Claim is what a release says about another package without asking for it: versions of that package that its authors name as ones that it is for.

@@ -77,5 +77,6 @@ func (JS) Archived(data []byte) (string, universe.Release, error) {
 	if licence := gjson.GetBytes(data, "license"); licence.Type == gjson.String {
 		r.Licence = licence.String()
 	}
+	r.Runs = runsOf(JS{}.Executables(m.name, data), len(JS{}.BuildSteps(data)) > 0)
 	return m.name, r, nil
 }

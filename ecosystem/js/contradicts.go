@@ -27,6 +27,9 @@ func (JS) Contradicts(p *ecosystem.LockedPackage, manifest []byte, overridden ma
 	if v, err := ranges.Scheme.Parse(strings.TrimSpace(m.Get("version").String())); err != nil || v.String() != p.Version {
 		return fmt.Sprintf("its manifest calls its version %s", input.Quote(m.Get("version").String()))
 	}
+	if says := moreRuns(p, m); says != "" {
+		return says
+	}
 	bundled := map[string]bool{}
 	all := false
 	for _, key := range []string{"bundleDependencies", "bundledDependencies"} {
@@ -92,4 +95,22 @@ func bound(name, by string, overridden map[string]string) bool {
 		}
 	}
 	return false
+}
+
+// moreRuns says what of an archive can be run though the registry said nothing of it. The other way round is no fault: registries state a script for what
+// is to be compiled, and programs for a folder of them, of which the manifest says nothing.
+func moreRuns(p *ecosystem.LockedPackage, manifest gjson.Result) string {
+	if p.Runs == ecosystem.RunsUntold {
+		return ""
+	}
+	stated := strings.Fields(p.Runs)
+	if steps := stepsIn(manifest.Get("scripts")); len(steps) > 0 && !slices.Contains(stated, installMark) {
+		return fmt.Sprintf("its manifest has a script %q for its installation, and the registry said of none", steps[0])
+	}
+	for _, name := range slices.Sorted(maps.Keys(programsIn(p.Name, manifest.Get("bin")))) {
+		if !slices.Contains(stated, name) {
+			return fmt.Sprintf("its manifest has a program %s, of which the registry said nothing", input.Quote(name))
+		}
+	}
+	return ""
 }

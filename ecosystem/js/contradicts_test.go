@@ -27,6 +27,19 @@ func TestContradicts(t *testing.T) {
 			t.Errorf("%s: %q, want %q", test.manifest, says, test.says)
 		}
 	}
+	plain := &ecosystem.LockedPackage{Node: solve.Node{Name: "keel", Version: "1.0.0"}}
+	for _, test := range []struct{ stated, manifest, says string }{
+		{"keel", `"bin": "cli.js"`, ""},
+		{"keel oar", `"bin": {"oar": "./oar.js"}`, ""},
+		{"", `"bin": {"oar": "./oar.js"}`, `its manifest has a program "oar", of which the registry said nothing`},
+		{":install", `"scripts": {"postinstall": "make"}`, ""},
+		{"keel", `"scripts": {"test": "make", "postinstall": "make"}`, `its manifest has a script "postinstall" for its installation, and the registry said of none`},
+		{ecosystem.RunsUntold, `"scripts": {"install": "make"}, "bin": "cli.js"`, ""},
+	} {
+		if plain.Runs = test.stated; (JS{}).Contradicts(plain, []byte(`{`+rest+`, `+test.manifest+`}`), nil) != test.says {
+			t.Errorf("%s with %q: not %q", test.manifest, test.stated, test.says)
+		}
+	}
 	if says := (JS{}).Contradicts(p, []byte(`{`+rest+`, "dependencies": {"oar": "^9", "mast": "1"}}`), map[string]string{"oar": "1.0.0"}); says != "" {
 		t.Errorf("what is overridden: %s", says)
 	}

@@ -100,6 +100,9 @@ const (
 	fieldOS
 	fieldCPU
 	fieldLibc
+	fieldBin
+	fieldScripts
+	fieldHasScript
 	fieldCount
 )
 
@@ -130,6 +133,12 @@ func fieldOf(quoted []byte) int {
 		return fieldCPU
 	case `"libc"`:
 		return fieldLibc
+	case `"bin"`:
+		return fieldBin
+	case `"scripts"`:
+		return fieldScripts
+	case `"hasInstallScript"`:
+		return fieldHasScript
 	}
 	return -1
 }
@@ -322,6 +331,10 @@ func (d *documentReader) release() (r documentRelease, err error) {
 	if len(d.fields[fieldOS])+len(d.fields[fieldCPU])+len(d.fields[fieldLibc]) > 0 {
 		list := func(field int) []string { return stringsIn(gjson.Parse(string(d.fields[field]))) }
 		r.file.When = d.into.Text(platforms(list(fieldOS), list(fieldCPU), list(fieldLibc)))
+	}
+	if len(d.fields[fieldBin])+len(d.fields[fieldScripts])+len(d.fields[fieldHasScript]) > 0 {
+		field := func(at int) gjson.Result { return gjson.Parse(string(d.fields[at])) }
+		r.Runs = d.into.Text(runsOf(programsIn(d.name, field(fieldBin)), field(fieldHasScript).Bool() || len(stepsIn(field(fieldScripts))) > 0))
 	}
 	return r, nil
 }

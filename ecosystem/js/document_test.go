@@ -79,7 +79,7 @@ func read(name string, body []byte, base string) *universe.Package {
 	var releases []universe.Release
 	each(top["versions"], func(text string, value gjson.Result) {
 		if v, err := ranges.Scheme.Parse(text); err == nil && value.IsObject() {
-			r := readRelease(value, base)
+			r := readRelease(name, value, base)
 			r.Version, r.Published = v, published[text]
 			releases = append(releases, r)
 		}
@@ -102,7 +102,7 @@ func each(object gjson.Result, do func(name string, value gjson.Result)) {
 	}
 }
 
-func readRelease(entry gjson.Result, base string) (r universe.Release) {
+func readRelease(name string, entry gjson.Result, base string) (r universe.Release) {
 	fields := map[string]gjson.Result{}
 	r.Files = make([]universe.File, 1)
 	each(entry, func(name string, value gjson.Result) {
@@ -158,6 +158,13 @@ func readRelease(entry gjson.Result, base string) (r universe.Release) {
 		licence = licence.Get("type")
 	}
 	r.Licence = forPeople(licence)
+	scripts := fields["hasInstallScript"].Bool()
+	for _, step := range buildSteps {
+		if text := fields["scripts"].Get(step); text.Type == gjson.String && text.Str != "" {
+			scripts = true
+		}
+	}
+	r.Runs = runsOf(programsIn(name, fields["bin"]), scripts)
 	r.Files[0].When = platforms(stringsIn(fields["os"]), stringsIn(fields["cpu"]), stringsIn(fields["libc"]))
 	return r
 }
@@ -206,6 +213,7 @@ func TestDocumentForms(t *testing.T) {
 		`{"dependencies": {"a\u0062": "^1", "ab": "^2", "c": 7, "d": ["x"]}, "peerDependencies": {"ab": "^1", "q": "*", "a.b": "1", "a.b": "2"}, "peerDependenciesMeta": {"a.b": {"optional": true}, "q": {"optional": "true"}, "q": {}}}`,
 		`{"dependencies": {"a": "^1"}, "bundleDependencies": ["a"], "bundledDependencies": ["q"], "peerDependencies": {"a": "^2", "q": "1"}}`,
 		`{"dependencies": {"a": "^1"}, "dependencies": {"b": "^1"}, "dist": {"tarball": "http://base/x/a.tgz", "tarball": 7, "shasum": "00ff"}, "dist": 3}`,
+		`{"bin": "cli.js", "hasInstallScript": true}`, `{"bin": {"oar": "x", "../up": "/y"}, "scripts": {"test": "x", "install": "make", "postinstall": 7}}`,
 		`{"engines": {"node": ">=18", "atom": 1}, "os": ["linux", "!win32"], "cpu": "x64", "libc": ["musl"], "license": {"type": "MIT"}, "deprecated": " so\n what "}`,
 		`{"dependencies": ["a", "b", 7, "a", "c\u0064", ["e"]], "peerDependencies": [], "optionalDependencies": "x", "peerDependenciesMeta": [{"optional": true}], "engines": ["node"]}`,
 		`{"peerDependencies": {"0": "^1"}, "peerDependenciesMeta": [{"optional": true}], "optionalDependencies": ["z", "y"], "dependencies": {"y": "1"}}`,

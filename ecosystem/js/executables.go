@@ -17,6 +17,11 @@ func (JS) Executables(name string, manifest []byte) map[string]string {
 	if input.JSONDepth("package.json", manifest) != nil || !gjson.ValidBytes(manifest) {
 		return nil
 	}
+	return programsIn(name, gjson.GetBytes(manifest, "bin"))
+}
+
+// programsIn reads "bin" of a package, in its manifest or in what a registry says of a release.
+func programsIn(name string, bin gjson.Result) map[string]string {
 	all := map[string]string{}
 	add := func(name, file string) {
 		file = path.Clean(strings.TrimPrefix(file, "./"))
@@ -25,7 +30,7 @@ func (JS) Executables(name string, manifest []byte) map[string]string {
 			all[name] = file
 		}
 	}
-	switch bin := gjson.GetBytes(manifest, "bin"); {
+	switch {
 	case bin.Type == gjson.String:
 		add(path.Base(name), bin.String())
 	case bin.IsObject():
@@ -47,7 +52,10 @@ func (JS) BuildSteps(manifest []byte) (all []string) {
 	if input.JSONDepth("package.json", manifest) != nil || !gjson.ValidBytes(manifest) {
 		return nil
 	}
-	scripts := gjson.GetBytes(manifest, "scripts")
+	return stepsIn(gjson.GetBytes(manifest, "scripts"))
+}
+
+func stepsIn(scripts gjson.Result) (all []string) {
 	for _, step := range buildSteps {
 		if text := scripts.Get(step); text.Type == gjson.String && text.String() != "" {
 			all = append(all, step)

@@ -89,7 +89,7 @@ func (r *lockReader) head(whole unknown) error {
 	case err != nil:
 		return r.fail("this is no pylock.toml: lock-version is missing or no version")
 	case n > 1:
-		return &ecosystem.NewerLockError{File: r.file, Format: n}
+		return &ecosystem.NewerLockError{File: r.file, Format: n, Reads: 1}
 	}
 	if text, ok := whole["requires-python"].(string); ok {
 		r.lock.Requires = []universe.Requirement{{Name: runtimeName, Text: text}}
