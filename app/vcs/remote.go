@@ -65,7 +65,7 @@ func Remote(ctx context.Context, address, ref string) (commit string, archive []
 		return "", nil, err
 	}
 	fetch := func(args ...string) error {
-		_, err := r.gitWith(ctx, "fetch "+ref+" of "+address, env, nil, append([]string{"fetch", "--quiet", "--no-tags", "--no-recurse-submodules"}, args...)...)
+		_, err := r.gitWith(ctx, "fetch "+ref+" of "+address, env, nil, append([]string{"-c", "http.lowSpeedLimit=1000", "-c", "http.lowSpeedTime=20", "fetch", "--quiet", "--no-tags", "--no-recurse-submodules"}, args...)...)
 		return err
 	}
 	named := "FETCH_HEAD"

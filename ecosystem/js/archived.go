@@ -3,6 +3,7 @@ package js
 import (
 	"fmt"
 	"path"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -12,10 +13,35 @@ import (
 	"molt/ecosystem/js/ranges"
 )
 
+// hosts are the addresses that short names of repositories stand for, which programs that read these manifests agree on: a host's name, a colon, the owner
+// and the repository; an owner and a repository alone are at the first.
+var hosts = map[string]string{"github": "https://github.com/", "gitlab": "https://gitlab.com/", "bitbucket": "https://bitbucket.org/", "": "https://github.com/"}
+
+// shortName matches an owner and a repository. Neither begins with a point, so that no path is one.
+var shortName = regexp.MustCompile(`^([0-9A-Za-z_-][0-9A-Za-z_.-]*)/([0-9A-Za-z_-][0-9A-Za-z_.-]*)$`)
+
+// longAddress writes a short name of a repository out; false for what is none.
+func longAddress(bare string) (string, bool) {
+	host, name, named := strings.Cut(bare, ":")
+	if !named {
+		host, name = "", bare
+	}
+	at, known := hosts[host]
+	if !known || !shortName.MatchString(name) {
+		return "", false
+	}
+	return "git+" + at + strings.TrimSuffix(name, ".git") + ".git", true
+}
+
 // ArchiveAddress takes every address of the web for that of an archive, as the manifest's users agree, and a path to a file that is named like one.
 func (JS) ArchiveAddress(text string) string {
 	bare, ref, _ := strings.Cut(text, "#")
 	web := strings.HasPrefix(text, "https://") || strings.HasPrefix(text, "http://")
+	if long, short := longAddress(bare); short {
+		if bare, text = long, long; ref != "" {
+			text += "#" + ref
+		}
+	}
 	switch {
 	case strings.HasPrefix(ref, "semver:"): // which of its tags would be meant
 		return ""
