@@ -72,7 +72,7 @@ type App struct {
 	lockFile  string                                 // its name
 	besides   func() []Side                          // see beside
 	seen      func(project.Runtimes) universe.Source // see project.Application.Seen; while a source is open
-	archived  map[string]*universe.Package           // what archives hold that declarations name, by the text of the declaration; from the lock, and from Archived
+	archived  map[string][]*universe.Package         // what archives hold that declarations name, by the text of the declaration; from the lock, and from Archived
 	absent    []string                               // optional packages that the registry lacks; from CheckDeclared
 	forks     ecosystem.Forks                        // packages that are resolved apart in some environments
 	consent   *consent
@@ -388,7 +388,7 @@ func (a *App) declaredIn(m *ecosystem.Manifests) []project.Declared {
 func (a *App) declared(e ecosystem.Entry) project.Declared {
 	d := project.Declared{Demand: e.Demand, Group: e.Group, File: e.File, Apart: e.Apart, Own: e.Own, Absent: slices.Contains(a.absent, e.Package)}
 	if p := a.archived[e.Text]; p != nil && e.Foreign {
-		d.Package, d.Foreign = p.Name, false
+		d.Package, d.Foreign = p[0].Name, false
 	}
 	if f, ok := a.Eco.(ecosystem.Forker); ok && len(a.forks) > 0 {
 		for i, one := range f.Forked(e.Demand, a.forks, a.environments()) {

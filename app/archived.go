@@ -3,11 +3,14 @@ package app
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
 	"crypto/sha512"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/url"
 	"path"
 	"slices"
@@ -27,12 +30,12 @@ import (
 // yet; it is the one release of its package, and the address is a name for it, as a tag is.
 
 // archivedIn returns the packages of a lock that declarations of the manifest name by an archive, by the text of the declaration.
-func (a *App) archivedIn(l *ecosystem.Lock) (map[string]*universe.Package, error) {
+func (a *App) archivedIn(l *ecosystem.Lock) (map[string][]*universe.Package, error) {
 	reader, ok := a.Eco.(ecosystem.ArchiveReader)
 	if !ok || l == nil {
 		return nil, nil
 	}
-	var all map[string]*universe.Package
+	var all map[string][]*universe.Package
 	universeOf := sync.OnceValues(func() (universe.Table, error) { return l.Universe(a.Eco) })
 	for _, e := range l.Roots {
 		if e.Foreign || e.To == "" || reader.ArchiveAddress(e.Constraint) == "" ||
@@ -43,18 +46,24 @@ func (a *App) archivedIn(l *ecosystem.Lock) (map[string]*universe.Package, error
 		if err != nil {
 			return nil, err
 		}
-		for i := range l.Packages {
+		base, _ := universe.SplitExtra(e.Package)
+		var packages []*universe.Package
+		for i := range l.Packages { // the package comes before itself with extras
 			p := &l.Packages[i]
-			if p.ID != e.To {
+			if name, _ := universe.SplitExtra(p.Name); name != base {
 				continue
 			}
 			r := *table[p.Name].Release(p.Version)
-			r.Files = []universe.File{{Address: p.Source, Integrity: p.Integrity, When: p.When}}
-			if all == nil {
-				all = map[string]*universe.Package{}
+			r.Files = p.Files
+			if len(r.Files) == 0 {
+				r.Files = []universe.File{{Address: p.Source, Integrity: p.Integrity, When: p.When}}
 			}
-			all[e.Constraint] = a.archivedPackage(e.Constraint, p.Name, r)
+			packages = append(packages, a.archivedPackage(e.Constraint, p.Name, r))
 		}
+		if all == nil {
+			all = map[string][]*universe.Package{}
+		}
+		all[e.Constraint] = packages
 	}
 	return all, nil
 }
@@ -82,7 +91,7 @@ func (a *App) Archived(ctx context.Context) (says []string, err error) {
 			return nil, ctx.Err()
 		}
 		for text, other := range a.archived { // of another group, or of a member
-			if err == nil && other.Name == p.Name {
+			if err == nil && other[0].Name == p[0].Name {
 				err = fmt.Errorf("it comes from %s too, and one archive can be its release", text)
 			}
 		}
@@ -91,7 +100,7 @@ func (a *App) Archived(ctx context.Context) (says []string, err error) {
 			continue
 		}
 		if a.archived == nil {
-			a.archived = map[string]*universe.Package{}
+			a.archived = map[string][]*universe.Package{}
 		}
 		a.archived[e.Text] = p
 	}
@@ -101,10 +110,13 @@ func (a *App) Archived(ctx context.Context) (says []string, err error) {
 // A stated archive is what is kept of one.
 type stated struct {
 	Integrity string `json:"integrity"`
+	SHA256    string `json:"sha256"` // in hexadecimal digits
+	Size      int64  `json:"size"`
+	File      string `json:"file"` // which tells of the release
 	Manifest  string `json:"manifest"`
 }
 
-func (a *App) archivedAt(ctx context.Context, reader ecosystem.ArchiveReader, e ecosystem.Entry, address string) (*universe.Package, error) {
+func (a *App) archivedAt(ctx context.Context, reader ecosystem.ArchiveReader, e ecosystem.Entry, address string) ([]*universe.Package, error) {
 	state := func(data []byte) ([]byte, error) { return stateOf(ctx, reader, e.As, data) }
 	var kept []byte
 	if repository, git := strings.CutPrefix(address, "git+"); git {
@@ -159,27 +171,56 @@ func (a *App) archivedAt(ctx context.Context, reader ecosystem.ArchiveReader, e 
 	if err := json.Unmarshal(kept, &s); err != nil {
 		return nil, err
 	}
-	name, r, err := reader.Archived([]byte(s.Manifest))
+	if want := digestIn(e.Text); want != "" && !strings.EqualFold(want, s.SHA256) {
+		return nil, fmt.Errorf("its SHA-256 is %s, and the declaration states %s", s.SHA256, want)
+	}
+	says, err := reader.Archived(address, s.File, []byte(s.Manifest), a.environments())
 	if err != nil {
 		return nil, err
 	}
-	if name != a.Eco.Canonical(project.OwnName(e.As)) { // it would take the place of another package
-		return nil, fmt.Errorf("the archive calls itself %s; declare it under that name", input.Quote(name))
+	if says.Name != a.Eco.Canonical(project.OwnName(e.As)) && says.Name != e.Package { // it would take the place of another package
+		return nil, fmt.Errorf("the archive calls itself %s; declare it under that name", input.Quote(says.Name))
 	}
-	r.Files = []universe.File{{Address: address, Integrity: s.Integrity}}
-	return a.archivedPackage(e.Text, name, r), nil
+	r := says.Release
+	if len(r.Files) == 0 {
+		r.Files = make([]universe.File, 1)
+	}
+	r.Files[0].Address, r.Files[0].Integrity, r.Files[0].Direct = address, s.Integrity, true
+	if !strings.HasPrefix(address, "git+") {
+		r.Files[0].Size = s.Size
+	}
+	all := []*universe.Package{a.archivedPackage(e.Text, says.Name, r)}
+	for _, extra := range slices.Sorted(maps.Keys(says.Extras)) {
+		r.Needs = says.Extras[extra]
+		all = append(all, a.archivedPackage(e.Text, universe.WithExtra(says.Name, extra), r))
+	}
+	return all, nil
+}
+
+// digestIn returns the SHA-256 that a declaration states behind the address, "" where it states none.
+func digestIn(text string) string {
+	_, fragment, _ := strings.Cut(text, "#")
+	for part := range strings.SplitSeq(fragment, "&") {
+		if sum, ok := strings.CutPrefix(part, "sha256="); ok {
+			return sum
+		}
+	}
+	return ""
 }
 
 // stateOf reads an archive: what it is, and what its manifest says.
 func stateOf(ctx context.Context, reader ecosystem.ArchiveReader, name string, data []byte) ([]byte, error) {
 	sum := sha512.Sum512(data)
-	s := stated{Integrity: archive.SRI("sha512", sum[:])}
+	short := sha256.Sum256(data)
+	s := stated{Integrity: archive.SRI("sha512", sum[:]), SHA256: hex.EncodeToString(short[:]), Size: int64(len(data))}
+	most := 0
 	err := archive.Read(ctx, name, bytes.NewReader(data), int64(len(data)), func(h archive.Header, body io.Reader) error {
-		if !reader.ManifestIn(h.Name) {
+		tells := reader.ManifestIn(h.Name)
+		if tells <= most {
 			return nil
 		}
 		text, err := input.Read(body, name, input.Manifest)
-		s.Manifest = string(text)
+		most, s.File, s.Manifest = tells, h.Name, string(text)
 		return err
 	})
 	if err != nil {
@@ -197,8 +238,10 @@ func (a *App) withArchived(source universe.Source) universe.Source {
 		return source
 	}
 	table := universe.Table{}
-	for _, p := range a.archived {
-		table[p.Name] = p
+	for _, all := range a.archived {
+		for _, p := range all {
+			table[p.Name] = p
+		}
 	}
 	return universe.Replaced(source, table)
 }
@@ -206,7 +249,7 @@ func (a *App) withArchived(source universe.Source) universe.Source {
 // addressed reports whether a package is known from an archive that a declaration names.
 func (a *App) addressed(name string) bool {
 	for _, p := range a.archived {
-		if p.Name == name {
+		if p[0].Name == name {
 			return true
 		}
 	}

@@ -190,7 +190,7 @@ func (a *App) downloads(ctx context.Context) (download func(context.Context, *ec
 		if err := open(); err != nil {
 			return err
 		}
-		if strings.HasPrefix(p.Source, "file:") || strings.HasPrefix(p.Source, "git+") {
+		if strings.HasPrefix(p.Source, "file:") || strings.HasPrefix(p.Source, "./") || strings.HasPrefix(p.Source, "git+") {
 			return a.copyArchive(ctx, p, into)
 		}
 		client, err := a.registryOf(p.Name)
@@ -208,8 +208,8 @@ func (a *App) downloads(ctx context.Context) (download func(context.Context, *ec
 func (a *App) copyArchive(ctx context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
 	var data []byte
 	var err error
-	if file, local := strings.CutPrefix(p.Source, "file:"); local {
-		data, err = a.files.Read(file, input.Archive)
+	if !strings.HasPrefix(p.Source, "git+") {
+		data, err = a.files.Read(path.Clean(strings.TrimPrefix(p.Source, "file:")), input.Archive)
 	} else if a.Settings.Offline {
 		err = fmt.Errorf("%s@%s: %w", p.Name, p.Version, registry.ErrOffline)
 	} else {

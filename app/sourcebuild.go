@@ -20,6 +20,7 @@ import (
 	"molt/app/tree"
 	"molt/archive"
 	"molt/core/project"
+	"molt/core/solve"
 	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/input"
@@ -162,12 +163,10 @@ func (s *sourceBuild) make(ctx context.Context, source universe.File) error {
 			return err
 		}
 	}
-	client, err := s.registryOf(s.name)
-	if err != nil {
-		return err
-	}
 	var got registry.Memory
-	if err := client.Download(ctx, source.Address, source.Integrity, &got); err != nil {
+	download, done := s.downloads(ctx)
+	defer done()
+	if err := download(ctx, &ecosystem.LockedPackage{Node: solve.Node{Name: s.name, Version: s.version}, Source: source.Address, Integrity: source.Integrity}, &got); err != nil {
 		return err
 	}
 	root, err := os.OpenRoot(filepath.Join(s.work, "src"))

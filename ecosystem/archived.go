@@ -7,8 +7,15 @@ type ArchiveReader interface {
 	// ArchiveAddress returns the address of the archive that the text of a declaration names: http(s), "file:" with a path relative to the application, or
 	// "git+" with the address of a repository and, behind "#", a branch, a tag or a commit, of which the files are the archive; "" for any other text.
 	ArchiveAddress(text string) string
-	// ManifestIn reports whether a path in an archive is that of the release's manifest.
-	ManifestIn(path string) bool
-	// Archived reads a release from the manifest in its archive. What declares itself, an address say, is foreign.
-	Archived(manifest []byte) (name string, r universe.Release, err error)
+	// ManifestIn says how much a file of an archive tells of the release, by its path: of several the one that tells most is read. 0 is for nothing.
+	ManifestIn(path string) int
+	// Archived reads a release of an archive from that file: what it needs in some of the environments. What declares itself, an address say, is foreign.
+	Archived(address, file string, manifest []byte, in []Environment) (Archived, error)
+}
+
+// An Archived is what an archive says of the one release in it.
+type Archived struct {
+	Name    string
+	Release universe.Release
+	Extras  map[string][]universe.Demand // what each of them adds, with what is needed of the package itself; nil where there are none
 }

@@ -145,7 +145,13 @@ type MultiFile interface{ ListsFiles() }
 // added since does not change a lock.
 func newMultiFile(e Ecosystem, n solve.Node, r *universe.Release, was *LockedPackage) LockedPackage {
 	p := LockedPackage{Node: n, PURL: e.PackageURL(universe.Plain(n.Name), n.Version), Runtimes: r.Runtimes, Files: r.Files}
-	if was != nil && len(was.Files) > 0 {
+	direct := func(files []universe.File) universe.File {
+		if i := slices.IndexFunc(files, func(f universe.File) bool { return f.Direct }); i >= 0 {
+			return files[i]
+		}
+		return universe.File{}
+	}
+	if was != nil && len(was.Files) > 0 && direct(was.Files).Address == direct(r.Files).Address {
 		p.Files, p.Kept = was.Files, was.Kept
 	}
 	if len(p.Files) > 0 {

@@ -10,6 +10,7 @@ import (
 	"github.com/tidwall/gjson"
 
 	"molt/core/universe"
+	"molt/ecosystem"
 	"molt/ecosystem/js/ranges"
 )
 
@@ -59,24 +60,24 @@ func (JS) ArchiveAddress(text string) string {
 	return ""
 }
 
-// ManifestIn reports whether a path is the manifest in the one folder that an archive has at its top.
-func (j JS) ManifestIn(file string) bool {
+// ManifestIn takes the manifest in the one folder that an archive has at its top.
+func (j JS) ManifestIn(file string) int {
 	_, rest, _ := strings.Cut(strings.TrimPrefix(file, "./"), "/")
-	return rest == j.Manifest()
+	return btoi(rest == j.Manifest())
 }
 
 // Archived reads a package.json as a registry would state it.
-func (JS) Archived(data []byte) (string, universe.Release, error) {
-	var r universe.Release
+func (JS) Archived(_, _ string, data []byte, _ []ecosystem.Environment) (a ecosystem.Archived, err error) {
+	r := &a.Release
 	m, err := readManifest("package.json", data)
 	if err != nil {
-		return "", r, err
+		return a, err
 	}
 	if !folderName(m.name) {
-		return "", r, fmt.Errorf("its manifest calls it %q, which is no name of a package", m.name)
+		return a, fmt.Errorf("its manifest calls it %q, which is no name of a package", m.name)
 	}
 	if r.Version, err = ranges.Scheme.Parse(m.version); err != nil {
-		return "", r, fmt.Errorf("its manifest calls its version %q: %w", m.version, err)
+		return a, fmt.Errorf("its manifest calls its version %q: %w", m.version, err)
 	}
 	needed := map[string]bool{}
 	for _, e := range m.entries { // an optional need comes after one of the same name, and counts
@@ -104,5 +105,6 @@ func (JS) Archived(data []byte) (string, universe.Release, error) {
 		r.Licence = licence.String()
 	}
 	r.Runs = runsOf(JS{}.Executables(m.name, data), len(JS{}.BuildSteps(data)) > 0)
-	return m.name, r, nil
+	a.Name = m.name
+	return a, nil
 }

@@ -37,24 +37,25 @@ func TestArchiveAddress(t *testing.T) {
 }
 
 func TestManifestIn(t *testing.T) {
-	for file, want := range map[string]bool{
-		"package/package.json": true, "oar-1.0/package.json": true, "./package/package.json": true,
-		"package.json": false, "package/lib/package.json": false, "package/package.json.bak": false,
+	for file, want := range map[string]int{
+		"package/package.json": 1, "oar-1.0/package.json": 1, "./package/package.json": 1,
+		"package.json": 0, "package/lib/package.json": 0, "package/package.json.bak": 0,
 	} {
 		if got := (JS{}).ManifestIn(file); got != want {
-			t.Errorf("%s is the manifest: %v", file, got)
+			t.Errorf("%s tells %d", file, got)
 		}
 	}
 }
 
 // A release is read from the manifest in its archive as a registry would state it.
 func TestArchived(t *testing.T) {
-	name, r, err := JS{}.Archived([]byte(`{
+	a, err := JS{}.Archived("", "", []byte(`{
 		"name": "@quay/oar", "version": "1.2.0", "license": "MIT", "engines": {"node": ">=18"},
 		"dependencies": {"rope": "^1", "sail": "^1", "hull": "*"},
 		"optionalDependencies": {"sail": "^2"},
 		"peerDependencies": {"hull": "^2", "mast": "^1"},
-		"devDependencies": {"rig": "*"}}`))
+		"devDependencies": {"rig": "*"}}`), nil)
+	r := a.Release
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -68,12 +69,12 @@ func TestArchived(t *testing.T) {
 	for _, d := range r.Covered {
 		all = append(all, fmt.Sprintf("covered %s %s", d.As, d.Text))
 	}
-	got := fmt.Sprintf("%s %s %s %v: %s", name, r.Version, r.Licence, r.Runtimes, strings.Join(all, ", "))
+	got := fmt.Sprintf("%s %s %s %v: %s", a.Name, r.Version, r.Licence, r.Runtimes, strings.Join(all, ", "))
 	if want := "@quay/oar 1.2.0 MIT [{node >=18}]: need hull * false, need rope ^1 false, need sail ^2 true, peer mast ^1, covered hull ^2"; got != want {
 		t.Errorf("it is %s\nwant   %s", got, want)
 	}
 	for _, bad := range []string{`{`, `{"version": "1.0.0"}`, `{"name": "../oar", "version": "1.0.0"}`, `{"name": "oar"}`, `{"name": "oar", "version": "first"}`, `{"name": "oar", "version": "1.0.0", "dependencies": {"rope": "^^"}}`} {
-		if _, _, err := (JS{}).Archived([]byte(bad)); err == nil {
+		if _, err := (JS{}).Archived("", "", []byte(bad), nil); err == nil {
 			t.Errorf("%s is a release", bad)
 		}
 	}

@@ -173,7 +173,8 @@ func (w *lockWriter) pkg(p *ecosystem.LockedPackage) {
 		}
 		w.line("]")
 	}
-	if w.lock.Index != "" && kept["index"] == nil {
+	direct := isDirect(p)
+	if w.lock.Index != "" && kept["index"] == nil && !direct {
 		w.line("index = %s", quoteTOML(w.lock.Index))
 	}
 	for _, key := range slices.Sorted(maps.Keys(kept)) {
@@ -181,7 +182,11 @@ func (w *lockWriter) pkg(p *ecosystem.LockedPackage) {
 			w.line("%s = %s", tomlKey(key), inlineTOML(kept[key]))
 		}
 	}
-	w.files(p)
+	if direct {
+		w.direct(p)
+	} else {
+		w.files(p)
+	}
 	tools, _ := kept["tool"].(unknown)
 	for _, tool := range slices.Sorted(maps.Keys(tools)) {
 		w.table("[packages.tool."+tomlKey(tool)+"]", tools[tool])
@@ -190,8 +195,12 @@ func (w *lockWriter) pkg(p *ecosystem.LockedPackage) {
 	if w.lock.Edgeless { // it stays one that does not tell
 		return
 	}
-	if len(needs) > 0 || len(extras) > 0 || f != nil {
+	commit := direct && strings.HasPrefix(p.Source, "git+")
+	if len(needs) > 0 || len(extras) > 0 || f != nil || commit {
 		w.line("[packages.tool.molt]")
+	}
+	if commit {
+		w.line("integrity = %s", quoteTOML(p.Integrity)) // the standard has no digest of a commit's files
 	}
 	if f != nil {
 		w.line("environments = %s", inlineTOML(f.Environments))
@@ -223,6 +232,32 @@ func (w *lockWriter) dependency(e solve.Edge) string {
 		text += ", version = " + quoteTOML(version)
 	}
 	return text
+}
+
+// isDirect reports whether a package is an archive or a commit that the application names by its address.
+func isDirect(p *ecosystem.LockedPackage) bool { return len(p.Files) == 1 && p.Files[0].Direct }
+
+// isReference reports whether a constraint is an address or a path.
+func isReference(constraint string) bool {
+	return constraint != "" && !strings.ContainsRune("<>=!~(", rune(constraint[0]))
+}
+
+// direct writes where such a package comes from: the specification's tables "archive" and "vcs".
+func (w *lockWriter) direct(p *ecosystem.LockedPackage) {
+	f := p.Files[0]
+	if repository, git := strings.CutPrefix(f.Address, "git+"); git {
+		address, commit, _ := strings.Cut(repository, "#")
+		w.line("vcs = { type = \"git\", url = %s, commit-id = %s }", quoteTOML(address), quoteTOML(commit))
+		return
+	}
+	where := "url = " + quoteTOML(f.Address)
+	if file, local := strings.CutPrefix(f.Address, "file:"); local {
+		where = "path = " + quoteTOML(file)
+	}
+	if f.Size > 0 {
+		where += ", size = " + strconv.FormatInt(f.Size, 10)
+	}
+	w.line("archive = { %s, hashes = %s }", where, hashesOf(f.Integrity))
 }
 
 // files lists the files of a release.
@@ -355,7 +390,7 @@ func edgeText(e solve.Edge) string {
 		name = universe.WithExtra(name, extra)
 	}
 	text := name + e.Constraint
-	if e.Foreign {
+	if e.Foreign || isReference(e.Constraint) {
 		text = name + " @ " + e.Constraint
 	}
 	if e.When != "" {

@@ -128,7 +128,7 @@ func TestLockErrors(t *testing.T) {
 		"lock-version = \"1.0\"\n[[packages]]\nname = \"-\"":                                                    "l:2:1: a package has a name, and \"-\" is none",
 		one + "wheels = [{url = \"https://x.example/other-1.0-py3-none-any.whl\"}]":                             "l:2:1: keel 1.0: the file \"other-1.0-py3-none-any.whl\" is none of this release",
 		one + "wheels = [{url = \"https://x.example/keel-1.1-py3-none-any.whl\"}]":                              "l:2:1: keel 1.0: the file",
-		one + "wheels = [{url = \"https://x.example/keel-1.0-py3-none-any.whl\", hashes = {sha256 = \"xyz\"}}]": "l:2:1: keel 1.0: the sha256 of keel-1.0-py3-none-any.whl is not in hexadecimal digits",
+		one + "wheels = [{url = \"https://x.example/keel-1.0-py3-none-any.whl\", hashes = {sha256 = \"xyz\"}}]": "l:2:1: keel: the sha256 of keel-1.0-py3-none-any.whl is not in hexadecimal digits",
 		one + "sdist = 3": "l:2:1: keel: expected a table",
 		one + "sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}\n[packages.tool.molt]\nneeds = [\"rope 3\"]":                                                  "l:2:1: keel: requirement \"rope 3\", byte 6",
 		one + "sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}\n[packages.tool.molt]\nneeds = [\"rope\"]\n[tool.molt.application]\ndependencies=[\"keel\"]":  "l:1:1: keel needs rope, which is not in the lock",

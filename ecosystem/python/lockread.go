@@ -152,7 +152,11 @@ func (r *lockReader) pkg(eco Python, v any) error {
 	if !isList && table["wheels"] != nil {
 		return r.fail("%s: wheels: expected a list of files", name)
 	}
-	if text == "" || len(list) == 0 && !sdist { // from a source tree or an address: no index has it
+	direct, isDirect, err := r.directFile(name, table)
+	if err != nil {
+		return err
+	}
+	if text == "" || len(list) == 0 && !sdist && !isDirect { // from a source tree or an address: no index has it
 		others, _ := r.kept["packages"].([]any)
 		r.kept["packages"] = append(others, v)
 		return nil
@@ -182,12 +186,15 @@ func (r *lockReader) pkg(eco Python, v any) error {
 		}
 		p.Files = append(p.Files, f)
 	}
+	if isDirect && p.Files == nil {
+		p.Files = []universe.File{direct}
+	}
 	if len(p.Files) > 0 {
 		p.Integrity, p.Source, p.When = p.Files[0].Integrity, p.Files[0].Address, p.Files[0].When
 	}
 	kept := unknown{}
 	for key, v := range table {
-		if !slices.Contains([]string{"name", "version", "marker", "requires-python", "dependencies", "index", "wheels", "sdist", "tool"}, key) {
+		if !slices.Contains([]string{"name", "version", "marker", "requires-python", "dependencies", "index", "wheels", "sdist", "archive", "vcs", "tool"}, key) {
 			kept[key] = v
 		}
 	}
@@ -291,6 +298,40 @@ func (r *lockReader) fileOf(name string, version *specifiers.Version, v any) (un
 	if file != fileName(address) {
 		f.Name = file
 	}
+	return f, r.about(&f, name, file, table)
+}
+
+// directFile reads the tables "archive" and "vcs" of a package that no index has, where Molt can have what they name.
+func (r *lockReader) directFile(name string, table unknown) (f universe.File, found bool, err error) {
+	if vcs, ok := table["vcs"].(unknown); ok {
+		address, _ := vcs["url"].(string)
+		commit, _ := vcs["commit-id"].(string)
+		tool, _ := table["tool"].(unknown)
+		ours, _ := tool["molt"].(unknown)
+		integrity, _ := ours["integrity"].(string)
+		return universe.File{Address: "git+" + address + "#" + commit, Kind: sourceKind, Integrity: integrity, Direct: true}, vcs["type"] == "git" && address != "" && commit != "" && integrity != "", nil
+	}
+	archive, ok := table["archive"].(unknown)
+	if !ok {
+		return f, false, nil
+	}
+	address, _ := archive["url"].(string)
+	if file, _ := archive["path"].(string); address == "" && file != "" && !isPath(file) {
+		address = "file:" + file
+	}
+	if address == "" {
+		return f, false, nil
+	}
+	f = universe.File{Address: address, Kind: sourceKind, Direct: true}
+	if strings.HasSuffix(address, ".whl") {
+		f.Kind = wheelKind
+	}
+	return f, true, r.about(&f, name, fileName(address), archive)
+}
+
+// about reads what a table says of a file.
+func (r *lockReader) about(f *universe.File, name, file string, table unknown) error {
+	address := f.Address
 	if index := r.lock.Index; index != "" && !isPath(address) {
 		f.Address = strings.TrimPrefix(address, strings.TrimSuffix(index, "/")+"/")
 	}
@@ -302,7 +343,7 @@ func (r *lockReader) fileOf(name string, version *specifiers.Version, v any) (un
 	for algorithm, v := range stated {
 		text, _ := v.(string)
 		if _, err := hex.DecodeString(text); err != nil {
-			return universe.File{}, r.fail("%s %s: the %s of %s is not in hexadecimal digits", name, version.Normal(), algorithm, file)
+			return r.fail("%s: the %s of %s is not in hexadecimal digits", name, algorithm, file)
 		}
 		hashes[strings.ToLower(algorithm)] = text
 	}
@@ -310,7 +351,7 @@ func (r *lockReader) fileOf(name string, version *specifiers.Version, v any) (un
 	if w, ok := parseWheel(file); ok {
 		f.When = w.tags()
 	}
-	return f, nil
+	return nil
 }
 
 // finish links what was read.
@@ -365,6 +406,11 @@ func (r *lockReader) finish(whole unknown) (*ecosystem.Lock, error) {
 	}
 	if r.lock.Edgeless {
 		return r.lock, nil
+	}
+	for i := range r.lock.Roots {
+		e := &r.lock.Roots[i]
+		base, _ := universe.SplitExtra(e.Package)
+		e.Foreign = e.Foreign && !slices.ContainsFunc(r.lock.Packages, func(p ecosystem.LockedPackage) bool { return p.Name == base && isDirect(&p) })
 	}
 	r.lock.Roots = l.link("", r.lock.Roots)
 	if l.missing != "" {

@@ -232,12 +232,16 @@ func sourceMetadata(ctx context.Context, client *registry.Client, name, version 
 	if err != nil {
 		return nil, err
 	}
-	static, old := specifiers.Satisfies(strings.Join(fields["metadata-version"], ""), ">=2.2")
-	dynamic := slices.ContainsFunc(fields["dynamic"], func(field string) bool { return strings.EqualFold(field, "Requires-Dist") })
-	if !old || !static || dynamic {
+	if !static(fields) {
 		m.Needs, m.Unknown = nil, unbuilt
 	}
 	return m, nil
+}
+
+// static reports whether the metadata of a source archive is that of what will be built of it.
+func static(fields map[string][]string) bool {
+	since, known := specifiers.Satisfies(strings.Join(fields["metadata-version"], ""), ">=2.2")
+	return known && since && !slices.ContainsFunc(fields["dynamic"], func(field string) bool { return strings.EqualFold(field, "Requires-Dist") })
 }
 
 // framework is how classifiers begin that name a framework and, behind it, a version.

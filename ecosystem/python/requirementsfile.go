@@ -128,20 +128,51 @@ func isElsewhere(text string) bool {
 	return strings.Contains(head, "://") || strings.HasPrefix(head, ".") || strings.HasPrefix(head, "/") || strings.Contains(head, "/") || strings.HasSuffix(strings.TrimSpace(head), ".whl") || strings.Contains(head, "${")
 }
 
+// nameElsewhere returns the name of the package that an address or a path gives; "" where it gives none.
+func nameElsewhere(text string) string {
+	if match := eggName.FindStringSubmatch(text); match != nil {
+		return match[1]
+	}
+	bare, _, _ := strings.Cut(text, "#")
+	file := fileName(bare)
+	if w, ok := parseWheel(file); ok {
+		return w.name
+	}
+	for _, ending := range archiveEndings {
+		if stem, ok := strings.CutSuffix(file, ending); ok {
+			if at := strings.LastIndexByte(stem, '-'); at > 0 && requirement.IsName(stem[:at]) {
+				return stem[:at]
+			}
+		}
+	}
+	return ""
+}
+
 // elsewhere lists a line that no registry serves, when it has a name.
 func (m *requirementsFile) elsewhere(at int, text string) error {
-	match := eggName.FindStringSubmatch(text)
-	if match == nil {
+	head, marker, marked := strings.Cut(text, " ;")
+	text, when := strings.TrimRight(head, blanks), ""
+	if marked {
+		condition, err := requirement.ParseMarker(strings.TrimSpace(marker))
+		if err != nil {
+			return m.errorAt(at, fmt.Sprintf("%q: %v", marker, err))
+		}
+		when = condition.String()
+	}
+	line, _ := m.position(at)
+	written := nameElsewhere(text)
+	if written == "" {
+		m.notes = append(m.notes, fmt.Sprintf("%s:%d: %s is not read: nothing tells of which package it is; write NAME @ ADDRESS", m.file, line, text))
 		return nil
 	}
-	name := requirement.Canonical(match[1])
+	name := requirement.Canonical(written)
 	for _, e := range m.entries {
 		if e.Package == name {
 			return m.errorAt(at, fmt.Sprintf("%s is declared in line %d already", name, e.Line))
 		}
 	}
-	d := declaration{Requirement: &requirement.Requirement{Name: match[1]}, text: text, from: at, to: at + len(text)}
-	d.Demand = universe.Demand{As: name, Package: name, Text: text, Foreign: true}
+	d := declaration{Requirement: &requirement.Requirement{Name: written}, text: text, from: at, to: at + len(text)}
+	d.Demand = universe.Demand{As: name, Package: name, Text: text, Foreign: true, When: when}
 	d.Group, d.Written = m.file, text
 	d.Line, d.Column = m.position(at)
 	m.entries = append(m.entries, d)
