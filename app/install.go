@@ -141,13 +141,24 @@ func (a *App) layOut(ctx context.Context, files *txn.Workspace, lock *ecosystem.
 	return t.Install(ctx, lock, order)
 }
 
+// ownFolders lists the application's folder, and those that declarations name in place of a package.
+func (a *App) ownFolders() []string {
+	own := []string{"."}
+	for _, m := range a.Manifest.Members() {
+		if m.Local {
+			own = append(own, m.Folder)
+		}
+	}
+	return own
+}
+
 // environment returns what lays out packages of an ecosystem that has them together. The caller calls done.
 func (a *App) environment(ctx context.Context, flat ecosystem.Flat, files *txn.Workspace) (t *tree.Environment, done func(), err error) {
 	kept, err := a.Store()
 	if err != nil {
 		return nil, nil, err
 	}
-	t = &tree.Environment{Files: files, Store: kept, Eco: flat}
+	t = &tree.Environment{Files: files, Store: kept, Eco: flat, Own: a.ownFolders()}
 	download, done := a.downloads(ctx)
 	t.Download = func(ctx context.Context, p *ecosystem.LockedPackage, file universe.File, into registry.Sink) error {
 		one := *p

@@ -231,7 +231,7 @@ func (s *sourceBuild) environment(ctx context.Context, needs []universe.Demand) 
 		return err
 	}
 	defer done()
-	t.Build = nil // else there is no end to it
+	t.Build, t.Own = nil, nil // else there is no end to it
 	_, err = t.Install(ctx, lock, tree.Order{Force: true})
 	return err
 }

@@ -48,7 +48,7 @@ func (a *App) textsFrom(read func(name string) ([]byte, error)) ([]ecosystem.Fil
 		}
 		texts = append(texts, ecosystem.File{Name: name, Data: data})
 	}
-	members, err := a.memberFiles(&texts[0])
+	members, err := a.memberFiles(texts)
 	if err != nil {
 		return nil, err
 	}
@@ -61,36 +61,39 @@ func (a *App) textsFrom(read func(name string) ([]byte, error)) ([]ecosystem.Fil
 	return texts, nil
 }
 
-// memberFiles lists the manifests of the members that a chief manifest names, without their texts. One that cannot be read names none: whoever
-// reads it next will say so.
-func (a *App) memberFiles(chief *ecosystem.File) ([]ecosystem.File, error) {
-	m, err := a.Eco.ReadManifest(chief.Name, chief.Data)
-	if err == nil {
-		chief.Parsed = m
-	}
-	if err != nil {
-		return nil, nil
-	}
-	folders, err := ecosystem.MemberFolders(os.DirFS(a.Dir), m.Members(), ecosystem.InstallFolder(a.Eco))
-	if err != nil {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: the members of the workspace: %v", chief.Name, err)}
-	}
-	patterned := len(folders)
-	for _, e := range m.Entries() { // a folder that is declared in place of a package brings what it needs
-		folder := ecosystem.LocalFolder(solve.Edge{Constraint: e.Text})
-		if _, links := a.Eco.(ecosystem.Installer); links && e.Foreign && folder != "" && !slices.Contains(strings.Split(folder, "/"), ecosystem.InstallFolder(a.Eco)) && !slices.Contains(folders, folder) && a.files.Exists(path.Join(folder, a.Eco.Manifest())) {
-			folders = append(folders, folder)
+// memberFiles lists the manifests of the members that the application's own manifests name, without their texts: those of a workspace's pattern in the first,
+// and folders that are declared in place of a package in any. A manifest that cannot be read names none: whoever reads it next will say so.
+func (a *App) memberFiles(own []ecosystem.File) ([]ecosystem.File, error) {
+	var folders, local []string
+	for i := range own {
+		m, err := a.Eco.ReadManifest(own[i].Name, own[i].Data)
+		if err != nil {
+			continue
+		}
+		if own[i].Parsed = m; i == 0 {
+			if folders, err = ecosystem.MemberFolders(os.DirFS(a.Dir), m.Members(), ecosystem.InstallFolder(a.Eco)); err != nil {
+				return nil, &input.UsageError{Reason: fmt.Sprintf("%s: the members of the workspace: %v", own[i].Name, err)}
+			}
+		}
+		for _, e := range m.Entries() {
+			folder := ecosystem.LocalFolder(solve.Edge{Constraint: e.Text})
+			if e.Foreign && folder != "" && !slices.Contains(strings.Split(folder, "/"), ecosystem.InstallFolder(a.Eco)) && !slices.Contains(slices.Concat(folders, local), folder) && a.files.Exists(path.Join(folder, a.Eco.Manifest())) {
+				local = append(local, folder)
+			}
 		}
 	}
 	var files []ecosystem.File
-	for i, folder := range folders {
+	for _, folder := range folders {
 		names, err := a.Eco.Detect(os.DirFS(a.path(filepath.FromSlash(folder))))
 		if err != nil {
 			return nil, err
 		}
 		for _, name := range names {
-			files = append(files, ecosystem.File{Name: path.Join(folder, name), Member: folder, Local: i >= patterned})
+			files = append(files, ecosystem.File{Name: path.Join(folder, name), Member: folder})
 		}
+	}
+	for _, folder := range local {
+		files = append(files, ecosystem.File{Name: path.Join(folder, a.Eco.Manifest()), Member: folder, Local: true})
 	}
 	return files, nil
 }

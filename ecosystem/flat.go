@@ -47,6 +47,20 @@ type Arrangement struct {
 	Metadata []byte
 }
 
+// A SelfInstaller is a Flat ecosystem in whose environments folders of the application can be packages, whose files stay where they are.
+type SelfInstaller interface {
+	Flat
+	// Itself returns what makes a folder, relative to the application, a package in the environment that will stand in env (an absolute path, of a folder of
+	// the application). It is nil where the folder is none.
+	Itself(h *Host, env, folder string, tree fs.FS) (*Itself, error)
+}
+
+// An Itself is a package whose files stay where they are: of its arrangement all files are made.
+type Itself struct {
+	Name, Version string
+	*Arrangement
+}
+
 // A SourceBuilder is a Flat ecosystem whose releases may have nothing but their source, which is built in an environment of its own.
 type SourceBuilder interface {
 	Flat

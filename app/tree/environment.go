@@ -3,6 +3,8 @@ package tree
 import (
 	"cmp"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -32,6 +34,8 @@ type Environment struct {
 	Files *txn.Workspace
 	Store *store.Store
 	Eco   ecosystem.Flat
+	// Own are folders of the application that are to be packages of the environment too, where they can be, relative to it.
+	Own []string
 	// Download gets a file of a release.
 	Download func(ctx context.Context, p *ecosystem.LockedPackage, file universe.File, into registry.Sink) error
 	// Build builds a release that has no file for this machine; nil, and without a result, where that is not allowed.
@@ -44,6 +48,7 @@ type environmentRecord struct {
 	Runtime  string            `json:"runtime"` // its executable and version
 	Place    string            `json:"place"`   // where it stands, as scripts name it
 	Packages map[string]string `json:"packages"`
+	Own      map[string]string `json:"own,omitempty"` // folders that are packages, with the SHA-256 of what makes them that
 }
 
 // An UnusableError reports releases that have no file that this machine can use.
@@ -90,13 +95,17 @@ func (t *Environment) Install(ctx context.Context, l *ecosystem.Lock, order Orde
 	if err != nil {
 		return nil, err
 	}
+	own, err := t.itself(host, &now)
+	if err != nil {
+		return nil, err
+	}
 	r := &Report{Places: len(wanted)}
 	var before map[string]string
 	if was != nil {
 		before = was.Packages
 	}
 	comparePackages(r, before, now.Packages)
-	same := was != nil && was.Runtime == now.Runtime && was.Place == now.Place && maps.Equal(was.Packages, now.Packages)
+	same := was != nil && was.Runtime == now.Runtime && was.Place == now.Place && maps.Equal(was.Packages, now.Packages) && maps.Equal(was.Own, now.Own)
 	if was != nil {
 		whole, err := t.examine(ctx, host, l, was, r, order.Force)
 		if err != nil {
@@ -120,10 +129,43 @@ func (t *Environment) Install(ctx context.Context, l *ecosystem.Lock, order Orde
 	if err := t.arrange(host, wanted, now.Place); err != nil {
 		return nil, err
 	}
-	if err := t.replace(ctx, host, wanted, now, r, order); err != nil {
+	if err := t.replace(ctx, host, append(wanted, own...), now, r, order); err != nil {
 		return nil, fmt.Errorf("laying out packages: %w; what was installed is as it was", err)
 	}
 	return r, nil
+}
+
+// itself works out which folders of the application are packages, and notes them.
+func (t *Environment) itself(host *ecosystem.Host, now *environmentRecord) (all []*wantedFile, err error) {
+	maker, ok := t.Eco.(ecosystem.SelfInstaller)
+	if !ok {
+		return nil, nil
+	}
+	for _, folder := range t.Own {
+		below, err := fs.Sub(t.Files.Root.FS(), folder)
+		if err != nil {
+			return nil, err
+		}
+		one, err := maker.Itself(host, filepath.Join(t.Files.Dir, t.Eco.InstallFolder()), folder, below)
+		if err != nil {
+			return nil, &input.UsageError{Reason: err.Error()}
+		}
+		if one == nil {
+			continue
+		}
+		sum := sha256.New()
+		for _, at := range slices.Sorted(maps.Keys(one.Made)) {
+			fmt.Fprintf(sum, "%s\x00%d\x00%s", at, len(one.Made[at]), one.Made[at])
+		}
+		if now.Own == nil {
+			now.Own = map[string]string{}
+		}
+		now.Own[folder] = hex.EncodeToString(sum.Sum(nil))
+		p := &ecosystem.LockedPackage{}
+		p.ID = one.Name + "@" + one.Version
+		all = append(all, &wantedFile{pkg: p, entry: &store.Entry{}, plan: one.Arrangement})
+	}
+	return all, nil
 }
 
 // read returns the record of the environment; nil where there is none, or it is to be replaced whatever it is.
@@ -545,7 +587,7 @@ func (t *Environment) fill(dir string, wanted []*wantedFile, r *Report) error {
 					return err
 				}
 			}
-			if usual.links() {
+			if usual.links() && len(links) > 0 {
 				w.entry.Linked()
 			}
 			return nil

@@ -2,6 +2,7 @@ package python
 
 import (
 	"encoding/csv"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -104,10 +105,29 @@ func (t *installed) site(site string) error {
 			}
 			p.Name = p.Real
 			p.Problem = recordProblem(site, info)
+			p.Link = editableAt(info)
 		}
 		t.packages = append(t.packages, p)
 	}
 	return nil
+}
+
+// editableAt returns the address of the source tree that stands for an installed project; "" where it is a copy.
+func editableAt(info string) string {
+	data, err := input.ReadFile(filepath.Join(info, directURL), metadataLimit)
+	if err != nil || input.JSONDepth(directURL, data) != nil {
+		return ""
+	}
+	var direct struct {
+		URL string `json:"url"`
+		Dir struct {
+			Editable bool `json:"editable"`
+		} `json:"dir_info"`
+	}
+	if err := json.Unmarshal(data, &direct); err != nil || !direct.Dir.Editable {
+		return ""
+	}
+	return direct.URL
 }
 
 // nameIn reads the name and version in metadata.

@@ -190,6 +190,7 @@ local @ https://skerry.example/l.zip
 func TestRequirementsFile(t *testing.T) {
 	want := `5:7 r.txt: marram [] ">=4.2,<5" when "" foreign false
 6:14 r.txt: tern [charts] "== 1.4.2" when "python_version < \"4\"" foreign false
+10:1 r.txt: kit [] "./kit" when "" foreign true
 11:1 r.txt: night-kit [] "git+https://skerry.example/kit.git@v2#egg=Night_Kit" when "" foreign true
 12:1 r.txt: x [] "./wheels/x-1.0-py3-none-any.whl" when "" foreign true
 13:11 r.txt: quay-forms [] "" when "" foreign false

@@ -3,6 +3,7 @@ package python
 import (
 	"bytes"
 	"fmt"
+	"io/fs"
 	"path"
 	"regexp"
 	"slices"
@@ -148,6 +149,16 @@ func nameElsewhere(text string) string {
 	return ""
 }
 
+// localFolder returns the folder of the application that a line names, "" where it names none. Extras behind it choose groups of what stands there.
+func localFolder(text string) string {
+	text, _, _ = strings.Cut(strings.TrimPrefix(text, "file:"), "[")
+	folder := path.Clean(text)
+	if strings.Contains(text, ":") || isArchive(folder) || !fs.ValidPath(folder) {
+		return ""
+	}
+	return folder
+}
+
 // elsewhere lists a line that no registry serves, when it has a name.
 func (m *requirementsFile) elsewhere(at int, text string) error {
 	head, marker, marked := strings.Cut(text, " ;")
@@ -161,6 +172,11 @@ func (m *requirementsFile) elsewhere(at int, text string) error {
 	}
 	line, _ := m.position(at)
 	written := nameElsewhere(text)
+	if folder := localFolder(text); written == "" && folder == "." {
+		return nil // the application itself, whose pyproject.toml is read, and which is a package of its environment
+	} else if written == "" && folder != "" {
+		written, text = path.Base(folder), "./"+folder
+	}
 	if written == "" {
 		m.notes = append(m.notes, fmt.Sprintf("%s:%d: %s is not read: nothing tells of which package it is; write NAME @ ADDRESS", m.file, line, text))
 		return nil
