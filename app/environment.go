@@ -229,6 +229,9 @@ func (a *App) describe(l *ecosystem.Lock, m *ecosystem.Manifests, before *ecosys
 		return
 	}
 	l.Forks = a.forks
+	if p, ok := a.Eco.(ecosystem.Pruner); ok {
+		p.Prune(l)
+	}
 	for _, q := range m.Runtimes() {
 		l.Requires = append(l.Requires, q.Requirement)
 	}

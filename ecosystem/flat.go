@@ -30,6 +30,12 @@ type Flat interface {
 	Executables() string
 }
 
+// A Pruner is an ecosystem whose locks are for several environments at once.
+type Pruner interface {
+	// Prune takes out of a lock what none of its environments needs.
+	Prune(l *Lock)
+}
+
 // A Host is a runtime on this machine.
 type Host struct {
 	Name     string // of the runtime

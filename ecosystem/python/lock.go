@@ -488,12 +488,8 @@ func (Python) Purpose(group string) project.Purpose {
 	return project.ToDevelop
 }
 
-// nowhere is a condition that no environment meets.
-var nowhere = &requirement.Marker{Left: requirement.Operand{Variable: "python_version"}, Op: "<", Right: requirement.Operand{Text: "0"}}
-
-// markersIn works out for every package of a lock when it is to be installed, where that is not always: in which environments, and for which groups.
-func markersIn(l *ecosystem.Lock, envs environments, apart forks) map[string]*requirement.Marker {
-	reached := map[string]map[string][]bool{} // by package and group's marker, in which environments
+// reaching goes through what the roots of a lock lead to in each of some environments.
+func reaching(l *ecosystem.Lock, envs environments, apart forks, visit func(root solve.Edge, env int, p *ecosystem.LockedPackage)) {
 	parsed := map[string]*requirement.Marker{}
 	holds := func(when string, e requirement.Environment) bool {
 		if when == "" {
@@ -510,14 +506,7 @@ func markersIn(l *ecosystem.Lock, envs environments, apart forks) map[string]*re
 	for i := range l.Packages {
 		nodes[l.Packages[i].ID] = &l.Packages[i]
 	}
-	groups := map[string]*requirement.Marker{}
 	for _, r := range l.Roots {
-		m := groupMarker(r.Group)
-		key := ""
-		if m != nil {
-			key = m.String()
-		}
-		groups[key] = m
 		for i, e := range envs {
 			seen := map[string]bool{}
 			var follow func(edge solve.Edge)
@@ -531,13 +520,7 @@ func markersIn(l *ecosystem.Lock, envs environments, apart forks) map[string]*re
 					return
 				}
 				seen[n.ID] = true
-				if reached[name] == nil {
-					reached[name] = map[string][]bool{}
-				}
-				if reached[name][key] == nil {
-					reached[name][key] = make([]bool, len(envs))
-				}
-				reached[name][key][i] = true
+				visit(r, i, n)
 				for _, next := range n.Needs {
 					follow(next)
 				}
@@ -545,12 +528,46 @@ func markersIn(l *ecosystem.Lock, envs environments, apart forks) map[string]*re
 			follow(r)
 		}
 	}
-	out := map[string]*requirement.Marker{}
+}
+
+// Prune takes out of a lock what is needed in no environment: each demand on the way to it holds somewhere, and all of them together nowhere.
+func (Python) Prune(l *ecosystem.Lock) {
+	envs, err := environmentsOf(l.Environments)
+	if err != nil || len(envs) == 0 {
+		return
+	}
+	reached := map[string]bool{}
+	reaching(l, envs, forksOf(l.Forks, l.Environments, envs), func(_ solve.Edge, _ int, p *ecosystem.LockedPackage) { reached[p.ID] = true })
+	unreached := func(e solve.Edge) bool { return e.To != "" && !reached[e.To] }
+	l.Packages = slices.DeleteFunc(l.Packages, func(p ecosystem.LockedPackage) bool { return !reached[p.ID] })
 	for i := range l.Packages {
-		if name, extra := universe.SplitExtra(l.Packages[i].Name); extra == "" && reached[name] == nil && len(l.Roots) > 0 {
-			out[name] = nowhere // a union has it, since each demand on the way to it holds somewhere
+		if p := &l.Packages[i]; slices.ContainsFunc(p.Needs, unreached) { // the list is that of the resolution, too
+			p.Needs = slices.DeleteFunc(slices.Clone(p.Needs), unreached)
 		}
 	}
+}
+
+// markersIn works out for every package of a lock when it is to be installed, where that is not always: in which environments, and for which groups.
+func markersIn(l *ecosystem.Lock, envs environments, apart forks) map[string]*requirement.Marker {
+	reached := map[string]map[string][]bool{} // by package and group's marker, in which environments
+	groups := map[string]*requirement.Marker{}
+	reaching(l, envs, apart, func(r solve.Edge, i int, p *ecosystem.LockedPackage) {
+		m := groupMarker(r.Group)
+		key := ""
+		if m != nil {
+			key = m.String()
+		}
+		groups[key] = m
+		name, _ := universe.SplitExtra(p.Name)
+		if reached[name] == nil {
+			reached[name] = map[string][]bool{}
+		}
+		if reached[name][key] == nil {
+			reached[name][key] = make([]bool, len(envs))
+		}
+		reached[name][key][i] = true
+	})
+	out := map[string]*requirement.Marker{}
 	for name, by := range reached {
 		var parts []*requirement.Marker
 		always := false
