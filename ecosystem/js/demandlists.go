@@ -59,6 +59,17 @@ func (d *documentReader) pair(name, text []byte, hash uint32) uint32 {
 	}
 }
 
+// mostPairs is how many pairs are remembered. A document with more is one whose releases have little in common, of which remembering saves nothing.
+const mostPairs = 1 << 17
+
+// forget empties the memory of pairs when it is full. A demand that comes again is written again.
+func (d *documentReader) forget() {
+	if len(d.pairs) > mostPairs {
+		d.pairs, d.texts = d.pairs[:0], d.texts[:0]
+		clear(d.pairAt)
+	}
+}
+
 // number returns the number of the demand that a line makes.
 func (d *documentReader) number(l line) uint32 {
 	p := &d.pairs[l.pair]
@@ -110,6 +121,7 @@ func (d *documentReader) listsOf() demandLists {
 			return d.lists[i].demandLists
 		}
 	}
+	d.forget()
 	bundled := map[string]bool{}
 	for _, field := range []int{fieldBundle, fieldBundled} {
 		gjson.Parse(string(d.fields[field])).ForEach(func(_, name gjson.Result) bool {
