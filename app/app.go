@@ -237,6 +237,8 @@ func (a *App) readFixed() (map[string]string, error) {
 
 // read reads the manifest and the lock.
 func (a *App) read() error {
+	locked := a.readLock()
+	defer locked.wait()
 	texts, err := a.manifestTexts()
 	if err != nil {
 		return err
@@ -255,14 +257,16 @@ func (a *App) read() error {
 		return err
 	}
 	a.Lock, a.archived = nil, nil
-	data, err := a.files.Read(a.LockFile(), input.Lock)
+	locked.wait()
 	switch {
-	case errors.Is(err, fs.ErrNotExist):
+	case errors.Is(locked.unread, fs.ErrNotExist):
 		return nil
-	case err != nil:
-		return err
+	case locked.unread != nil:
+		return locked.unread
 	}
-	if a.Lock, err = a.decodeLock(a.LockFile(), data); err != nil {
+	if a.Lock, err = locked.lock, locked.err; err == nil {
+		a.bind(a.Lock)
+	} else {
 		var newer *ecosystem.NewerLockError
 		if a.Settings.Rebuild && !errors.As(err, &newer) {
 			a.Lock, a.Broken = nil, err.Error()
@@ -326,14 +330,42 @@ func (a *App) findLock() (string, error) {
 func (a *App) decodeLock(file string, data []byte) (*ecosystem.Lock, error) {
 	l, err := a.Eco.DecodeLock(file, data)
 	if err == nil {
-		l.Bind(a.Manifest.Entries(), func(when, only string) bool {
-			c, ok := a.Eco.(ecosystem.Conditional)
-			return !ok || when == "" || slices.ContainsFunc(a.environments(), func(e ecosystem.Environment) bool {
-				return c.Holds(when, []ecosystem.Environment{e}) && c.Holds(only, []ecosystem.Environment{e})
-			})
-		})
+		a.bind(l)
 	}
 	return l, err
+}
+
+// A lockReading is the lock as it is being read, while something else is.
+type lockReading struct {
+	done   chan struct{}
+	unread error // why the file cannot be read
+	lock   *ecosystem.Lock
+	err    error // what is wrong in it
+}
+
+// readLock begins to read the lock, which takes as long as reading the manifest does.
+func (a *App) readLock() *lockReading {
+	r := &lockReading{done: make(chan struct{})}
+	go func() {
+		defer close(r.done)
+		var data []byte
+		if data, r.unread = a.files.Read(a.LockFile(), input.Lock); r.unread == nil {
+			r.lock, r.err = a.Eco.DecodeLock(a.LockFile(), data)
+		}
+	}()
+	return r
+}
+
+func (r *lockReading) wait() { <-r.done }
+
+// bind leads the declarations to the packages of a lock that does not tell that itself.
+func (a *App) bind(l *ecosystem.Lock) {
+	l.Bind(a.Manifest.Entries(), func(when, only string) bool {
+		c, ok := a.Eco.(ecosystem.Conditional)
+		return !ok || when == "" || slices.ContainsFunc(a.environments(), func(e ecosystem.Environment) bool {
+			return c.Holds(when, []ecosystem.Environment{e}) && c.Holds(only, []ecosystem.Environment{e})
+		})
+	})
 }
 
 func (a *App) path(name string) string { return filepath.Join(a.Dir, name) }

@@ -379,13 +379,14 @@ func (a *App) drift() (found []Finding) {
 
 // checkRoots says which declarations the lock does not serve. It is what there is to check in a lock that does not tell what packages need.
 func (a *App) checkRoots() (found []Finding) {
+	resolution := a.Lock.Resolution()
 	for _, r := range a.Lock.Roots {
 		if r.Foreign || r.Optional && r.To == "" {
 			continue
 		}
 		says := ""
 		c, err := a.Eco.Scheme().Constrain(r.Constraint)
-		if n := a.Lock.Resolution().Root(r.Name); n == nil {
+		if n := resolution.Root(r.Name); n == nil {
 			says = fmt.Sprintf("%s is not in the lock", r.Name)
 		} else if v, bad := a.Eco.Scheme().Parse(n.Version); err == nil && (bad != nil || !version.Admits(c, v)) {
 			says = fmt.Sprintf("%s asks for %s, and the lock has %s", r.Name, r.Constraint, n.Version)
@@ -421,12 +422,13 @@ func (a *App) checkGraph(ctx context.Context) (found []Finding, err error) {
 		return nil, err
 	}
 	problem := solve.Problem{Tenancy: a.Eco.Tenancy(), Outside: slices.Sorted(maps.Values(a.Lock.Members))}
+	resolution := a.Lock.Resolution()
 	for _, name := range a.frameworks() {
-		root := a.Lock.Resolution().Root(name)
+		root := resolution.Root(name)
 		if root == nil {
 			continue
 		}
-		versions := a.Lock.Resolution().Versions()[root.Name]
+		versions := resolution.Versions()[root.Name]
 		slices.Sort(versions)
 		apart := slices.ContainsFunc(a.Lock.Roots, func(e solve.Edge) bool { return e.Own == name }) // a member of a workspace is at another major still
 		if versions = slices.Compact(versions); len(versions) > 1 && apart {
@@ -441,7 +443,7 @@ func (a *App) checkGraph(ctx context.Context) (found []Finding, err error) {
 		problem.Roots = append(problem.Roots, solve.Root{Group: r.Group, Apart: r.Apart, Own: r.Own, Demand: universe.Demand{As: r.Name, Package: r.Package,
 			Text: r.Constraint, Optional: r.Optional, Foreign: r.Foreign}})
 	}
-	if err := solve.Verify(ctx, table, problem, a.Lock.Resolution()); err != nil {
+	if err := solve.Verify(ctx, table, problem, resolution); err != nil {
 		note("lock", "the lock contradicts itself: %v", err)
 	}
 	return found, nil

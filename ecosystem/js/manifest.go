@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/tailscale/hujson"
 
@@ -76,7 +77,7 @@ func readManifest(file string, data []byte) (*manifest, error) {
 	m.at[""] = shift + root.StartOffset + 1
 	fields := map[string]hujson.Value{}
 	for _, member := range object.Members {
-		name := member.Name.Value.(hujson.Literal).String()
+		name := textOf(member.Name.Value.(hujson.Literal))
 		if _, twice := fields[name]; twice && slices.Contains(groups, name) {
 			return nil, m.errorAt(shift+member.Name.StartOffset, fmt.Sprintf("%q stands in the file twice", name))
 		}
@@ -92,7 +93,7 @@ func readManifest(file string, data []byte) (*manifest, error) {
 	}
 	if engines, ok := fields["engines"].Value.(*hujson.Object); ok {
 		for _, member := range engines.Members {
-			m.runtimes = append(m.runtimes, universe.Requirement{Name: member.Name.Value.(hujson.Literal).String(), Text: stringOf(member.Value)})
+			m.runtimes = append(m.runtimes, universe.Requirement{Name: textOf(member.Name.Value.(hujson.Literal)), Text: stringOf(member.Value)})
 		}
 	}
 	if tool := fields["packageManager"]; tool.Value != nil {
@@ -107,7 +108,7 @@ func readManifest(file string, data []byte) (*manifest, error) {
 func workspaces(v hujson.Value) (patterns []string) {
 	if object, ok := v.Value.(*hujson.Object); ok {
 		for _, member := range object.Members {
-			if member.Name.Value.(hujson.Literal).String() == "packages" {
+			if textOf(member.Name.Value.(hujson.Literal)) == "packages" {
 				return workspaces(member.Value)
 			}
 		}
@@ -136,7 +137,7 @@ func (m *manifest) readOverrides(value hujson.Value, shift int) error {
 		return m.errorAt(shift+value.StartOffset, "\"overrides\": expected an object of names and constraints")
 	}
 	for _, member := range object.Members {
-		name := member.Name.Value.(hujson.Literal).String()
+		name := textOf(member.Name.Value.(hujson.Literal))
 		at, v := shift+member.Name.StartOffset, member.Value
 		inner, nested := v.Value.(*hujson.Object)
 		if !nested {
@@ -153,7 +154,7 @@ func (m *manifest) readOverrides(value hujson.Value, shift int) error {
 			}
 		}
 		for _, below := range inner.Members {
-			target, at := below.Name.Value.(hujson.Literal).String(), shift+below.Name.StartOffset
+			target, at := textOf(below.Name.Value.(hujson.Literal)), shift+below.Name.StartOffset
 			scope := universe.Override{By: by, Of: of}
 			if target == "." {
 				scope, target = universe.Override{}, name
@@ -214,10 +215,18 @@ func (m *manifest) Overrides() []universe.Override { return m.over }
 // Members returns the patterns of a workspace.
 func (m *manifest) Members() []string { return m.members }
 
+// textOf returns what a string of JSON says. Most say what they are.
+func textOf(l hujson.Literal) string {
+	if len(l) >= 2 && l[0] == '"' && utf8.Valid(l) && bytes.IndexByte(l, '\\') < 0 {
+		return string(l[1 : len(l)-1])
+	}
+	return l.String()
+}
+
 // stringOf returns a string value, or "" for whatever else.
 func stringOf(v hujson.Value) string {
 	if l, ok := v.Value.(hujson.Literal); ok && l.Kind() == '"' {
-		return l.String()
+		return textOf(l)
 	}
 	return ""
 }
@@ -235,8 +244,8 @@ func (m *manifest) optionalPeers(meta hujson.Value) map[string]bool {
 		}
 		for _, field := range about.Members {
 			l, ok := field.Value.Value.(hujson.Literal)
-			if ok && field.Name.Value.(hujson.Literal).String() == "optional" && l.Bool() {
-				optional[member.Name.Value.(hujson.Literal).String()] = true
+			if ok && textOf(field.Name.Value.(hujson.Literal)) == "optional" && l.Bool() {
+				optional[textOf(member.Name.Value.(hujson.Literal))] = true
 			}
 		}
 	}
@@ -255,7 +264,7 @@ func (m *manifest) readGroup(group string, value hujson.Value, shift int, option
 	seen := make(map[string]bool, len(object.Members))
 	m.entries = slices.Grow(m.entries, len(object.Members))
 	for _, member := range object.Members {
-		name := member.Name.Value.(hujson.Literal).String()
+		name := textOf(member.Name.Value.(hujson.Literal))
 		at := shift + member.Value.StartOffset
 		l, ok := member.Value.Value.(hujson.Literal)
 		switch {
@@ -267,14 +276,14 @@ func (m *manifest) readGroup(group string, value hujson.Value, shift int, option
 			return m.errorAt(shift+member.Name.StartOffset, "a package has a name")
 		}
 		seen[name] = true
-		d, err := demand(name, l.String())
+		d, err := demand(name, textOf(l))
 		var bad *version.Error
 		if errors.As(err, &bad) {
-			return m.errorAt(at+1+bad.Offset+strings.Index(l.String(), bad.Text), fmt.Sprintf("%s: %v", name, err))
+			return m.errorAt(at+1+bad.Offset+strings.Index(textOf(l), bad.Text), fmt.Sprintf("%s: %v", name, err))
 		}
 		d.Optional = group == "optionalDependencies" || group == "peerDependencies" && optional[name]
 		e := entry{nameFrom: shift + member.Name.StartOffset, from: at, to: shift + member.Value.EndOffset}
-		e.Entry = ecosystem.Entry{Demand: d, Group: group, Written: l.String()}
+		e.Entry = ecosystem.Entry{Demand: d, Group: group, Written: textOf(l)}
 		if want, ok := strings.CutPrefix(d.Text, sibling); ok {
 			if at := strings.LastIndexByte(want, '@'); at > 0 {
 				e.Package, want = want[:at], want[at+1:]
