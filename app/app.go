@@ -98,6 +98,7 @@ type Settings struct {
 	AskConsent    func([]Line) bool
 	Rebuild       bool // a lock that cannot be read is taken for none
 	Builds        bool // releases may be built to know what they need; a call that only reads builds nothing
+	Within        *txn.Span // what the changes are part of; nil for nothing
 	Env           func(string) string
 }
 
@@ -187,6 +188,7 @@ func open(s Settings) (*App, error) {
 	if a.files, err = txn.OpenWorkspace(dir, a.user); err != nil {
 		return nil, err
 	}
+	a.files.Within = s.Within
 	a.ledger = ledger.Ledger{Files: a.files, Repo: a.repo}
 	return a, nil
 }

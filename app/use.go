@@ -2,6 +2,7 @@ package app
 
 import (
 	"molt/app/run"
+	"molt/txn"
 )
 
 // Use takes the folder for changing it, so that no other Molt does the same, and repairs what a Molt left that was
@@ -31,3 +32,21 @@ func (a *App) repair() error {
 // Unfinished says that a Molt was ended in the middle of a change; "" when there is nothing to say, as while another Molt is
 // at work. It changes nothing.
 func (a *App) Unfinished() string { return a.files.Unfinished() }
+
+// BeginSpan makes one of the changes that follow in a folder, of whichever ecosystems (Settings.Within). It repairs what a Molt left first, and says so.
+func BeginSpan(s Settings, what string) (span *txn.Span, says string, err error) {
+	a, err := open(s)
+	if err != nil {
+		return nil, "", err
+	}
+	release, err := a.files.Take()
+	if err != nil {
+		return nil, "", err
+	}
+	defer release()
+	if says, err = a.files.Repair(run.EndOrphans); err != nil {
+		return nil, "", err
+	}
+	span, err = a.files.BeginSpan(what)
+	return span, says, err
+}

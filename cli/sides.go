@@ -64,9 +64,13 @@ func (c *call) onSides(name string, run func(*cobra.Command, []string) error) fu
 		if len(all) > 1 && (c.format == "sarif" || c.format == "junit") {
 			return &input.UsageError{Reason: fmt.Sprintf("--format %s is one document, and the folder has packages of several ecosystems; --ecosystem says of which", c.format)}
 		}
-		over := func() error { return c.overSides(all, func(args []string) error { return run(cmd, args) }) }
+		plainly := func() error { return c.overSides(all, func(args []string) error { return run(cmd, args) }) }
+		over := plainly
+		if dry := cmd.Flags().Lookup("dry-run"); len(all) > 1 && slices.Contains(changing, name) && (dry == nil || dry.Value.String() == "false") {
+			over = func() error { return c.asOne(name, plainly) }
+		}
 		if len(all) > 1 && cmd.Flags().Lookup("dry-run") != nil && name != "offer" { // which has a branch for each set of changes
-			if err := c.rehearsed(cmd, over); err != nil {
+			if err := c.rehearsed(cmd, plainly); err != nil {
 				return err
 			}
 		}
@@ -75,6 +79,33 @@ func (c *call) onSides(name string, run func(*cobra.Command, []string) error) fu
 		}
 		return over()
 	}
+}
+
+// changing are the commands whose changes on all sides are one: all of them come about, or none.
+var changing = []string{"relock", "install", "plan", "want", "drop", "hold"}
+
+// asOne has what is done on all sides taken back where one of them fails, also by a Molt that comes after one that was ended in between.
+func (c *call) asOne(name string, over func() error) error {
+	span, says, err := app.BeginSpan(c.settings, name)
+	if err != nil {
+		return err
+	}
+	if says != "" {
+		c.say("repaired: %s", says)
+	}
+	c.settings.Within = span
+	defer func() { c.settings.Within = nil }()
+	if err = over(); err != nil && !errors.Is(err, errAttention) {
+		if failed := span.Undo(); failed != nil {
+			return errors.Join(err, failed)
+		}
+		c.say("What was done on the other sides is taken back.")
+		return err
+	}
+	if failed := span.Commit(); failed != nil {
+		return failed
+	}
+	return err
 }
 
 // rehearsed goes through all sides without writing anything, so that none is written where another fails.

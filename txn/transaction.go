@@ -42,8 +42,8 @@ type sealedJournal struct {
 const journalKind = "journal"
 
 // readJournal reads the journal, which must be Molt's own; the error wraps fs.ErrNotExist where there is none.
-func (w *Workspace) readJournal() (journal, error) {
-	data, err := w.Read(journalFile, input.State)
+func (w *Workspace) readJournal(file string) (journal, error) {
+	data, err := w.Read(file, input.State)
 	if err != nil {
 		return journal{}, err
 	}
@@ -54,7 +54,7 @@ func (w *Workspace) readJournal() (journal, error) {
 			return on.Journal, nil
 		}
 	}
-	return journal{}, &input.UsageError{Reason: fmt.Sprintf("%s was not written by Molt for this user on this machine, so it is not carried out; look at what it says, and remove it", journalFile)}
+	return journal{}, &input.UsageError{Reason: fmt.Sprintf("%s was not written by Molt for this user on this machine, so it is not carried out; look at what it says, and remove it", file)}
 }
 
 // unfinished says what was not finished, and since when.
@@ -68,10 +68,14 @@ func (w *Workspace) Unfinished() string {
 	if err := w.ownState(); err != nil {
 		return err.Error()
 	}
-	if !w.Exists(journalFile) || w.inUse() {
+	file := spanFile
+	if !w.Exists(spanFile) {
+		file = journalFile
+	}
+	if !w.Exists(file) || w.inUse() || w.spanned() {
 		return ""
 	}
-	j, err := w.readJournal()
+	j, err := w.readJournal(file)
 	if err != nil {
 		return err.Error()
 	}
@@ -81,17 +85,22 @@ func (w *Workspace) Unfinished() string {
 // Repair takes back a transaction that was never completed, and says so; "" when there was none. First it calls end with the Run of the
 // transaction, whose processes may be alive and would go on writing.
 func (w *Workspace) Repair(end func(run string)) (says string, err error) {
-	j, err := w.readJournal()
+	j, err := w.readJournal(journalFile)
 	if errors.Is(err, fs.ErrNotExist) {
-		w.dropFolders()
-		return "", nil
+		if says, err = w.repairSpan(end); says == "" && err == nil && w.Within == nil {
+			w.dropFolders()
+		}
+		return says, err
 	}
 	if err != nil {
 		return "", err
 	}
 	end(j.Run)
-	if err := w.restore(j); err != nil {
+	if err := w.restore(journalFile, j); err != nil {
 		return "", err
+	}
+	if says, err := w.repairSpan(end); says != "" || err != nil {
+		return says, err
 	}
 	says = j.unfinished() + "; the files are as they were before it"
 	if j.Tasks {
@@ -213,20 +222,22 @@ func (t *Transaction) Before(name string) ([]byte, error) {
 }
 
 // note writes the journal.
-func (t *Transaction) note() error {
-	plain, err := json.Marshal(t.journal)
+func (t *Transaction) note() error { return t.w.note(journalFile, t.journal) }
+
+func (w *Workspace) note(file string, j journal) error {
+	plain, err := json.Marshal(j)
 	if err != nil {
 		return err
 	}
-	seal, err := t.w.Seal(journalKind, plain)
+	seal, err := w.Seal(journalKind, plain)
 	if err != nil {
 		return err
 	}
-	data, err := json.MarshalIndent(sealedJournal{t.journal, seal}, "", "  ")
+	data, err := json.MarshalIndent(sealedJournal{j, seal}, "", "  ")
 	if err != nil {
 		return err
 	}
-	return t.w.Put(journalFile, append(data, '\n'))
+	return w.Put(file, append(data, '\n'))
 }
 
 // save keeps a copy of a file in a folder of backups, and returns its name below StateDir with its SHA-256; "" for a file
@@ -316,9 +327,14 @@ func (t *Transaction) Record(but ...string) (Record, error) {
 
 // Commit completes the transaction.
 func (t *Transaction) Commit() error {
+	if s := t.w.Within; s != nil {
+		if err := s.adopt(t); err != nil {
+			return err
+		}
+	}
 	err := t.w.Remove(journalFile)
 	switch {
-	case err != nil:
+	case err != nil, t.w.Within != nil: // the span needs the backups
 	case t.recorded: // of folders, nothing but an undo needs what was there
 		t.w.DiscardBackup(path.Join(t.journal.Backup, "folders"))
 	default:
@@ -328,9 +344,9 @@ func (t *Transaction) Commit() error {
 }
 
 // Undo puts everything back.
-func (t *Transaction) Undo() error { return t.w.restore(t.journal) }
+func (t *Transaction) Undo() error { return t.w.restore(journalFile, t.journal) }
 
-func (w *Workspace) restore(j journal) error {
+func (w *Workspace) restore(file string, j journal) error {
 	for _, name := range slices.Sorted(maps.Keys(j.Folders)) {
 		if err := w.putFolderBack(name, j.Folders[name]); err != nil {
 			return err
@@ -342,7 +358,7 @@ func (w *Workspace) restore(j journal) error {
 			return err
 		}
 	}
-	if err := w.Remove(journalFile); err != nil {
+	if err := w.Remove(file); err != nil {
 		return err
 	}
 	w.DiscardBackup(j.Backup)

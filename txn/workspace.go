@@ -34,6 +34,8 @@ type Workspace struct {
 	Seals
 	// Run identifies the latest transaction; processes that work for it have it in their environment.
 	Run string
+	// Within is the span that the transactions are part of; nil for none.
+	Within *Span
 }
 
 // OpenWorkspace opens a folder. One that does not exist is an *input.UsageError.
@@ -67,6 +69,10 @@ func (w *Workspace) Take() (release func(), err error) {
 	case err != nil:
 		return nil, fmt.Errorf("cannot write in %s: %w", w.Dir, err)
 	case !taken:
+		return nil, &BusyError{w.Dir}
+	}
+	if w.Within == nil && w.spanned() {
+		_ = guard.Unlock()
 		return nil, &BusyError{w.Dir}
 	}
 	if err := w.makeReady(); err != nil {
