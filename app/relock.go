@@ -289,6 +289,11 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	for _, says := range append(a.strayed(), a.misplaced()...) {
 		note("lock", "%s", says)
 	}
+	if !a.Lock.Edgeless {
+		for _, says := range a.Outside(a.Lock) {
+			note("lock", "%s does not come from a registry: it is neither locked nor laid out", says)
+		}
+	}
 	for _, c := range a.contradicting(ctx) {
 		note("checksum", "%s: the lock has the checksum %s, and %s has %s; a published release does not change", c.Release, c.Locked, c.where, c.Stated)
 	}
@@ -400,13 +405,7 @@ func (a *App) checkRoots() (found []Finding) {
 
 // Unknown says what nobody can verify in this application, "" for nothing.
 func (a *App) Unknown() string {
-	if a.Lock == nil {
-		return ""
-	}
-	if !a.Lock.Edgeless {
-		if all := a.Outside(a.Lock); all != nil {
-			return "what does not come from a registry is neither locked nor laid out by Molt: " + strings.Join(all[:min(len(all), mostExtra)], "; ")
-		}
+	if a.Lock == nil || !a.Lock.Edgeless {
 		return ""
 	}
 	return a.LockFile() + " does not tell what its packages need, so nobody can tell from it whether they suit each other or why one is there; molt relock --dry-run asks the registry"
