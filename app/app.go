@@ -96,8 +96,8 @@ type Settings struct {
 	// AllowCommands says that what the folder wants run may run, from now on; AskConsent asks the person, and may be nil.
 	AllowCommands bool
 	AskConsent    func([]Line) bool
-	Rebuild       bool // a lock that cannot be read is taken for none
-	Builds        bool // releases may be built to know what they need; a call that only reads builds nothing
+	Rebuild       bool      // a lock that cannot be read is taken for none
+	Builds        bool      // releases may be built to know what they need; a call that only reads builds nothing
 	Within        *txn.Span // what the changes are part of; nil for nothing
 	Env           func(string) string
 }
