@@ -124,6 +124,10 @@ func (a *App) archivedAt(ctx context.Context, reader ecosystem.ArchiveReader, e 
 		if a.Settings.Offline {
 			return nil, &registry.UnreachableError{URL: address, Err: fmt.Errorf("%s: %w", address, registry.ErrOffline), Answered: true}
 		}
+		ref, err := a.tagFor(ctx, from, ref)
+		if err != nil {
+			return nil, err
+		}
 		commit, data, err := vcs.Remote(ctx, from, ref)
 		if err == nil {
 			kept, err = state(data)
@@ -195,6 +199,37 @@ func (a *App) archivedAt(ctx context.Context, reader ecosystem.ArchiveReader, e 
 		all = append(all, a.archivedPackage(e.Text, universe.WithExtra(says.Name, extra), r))
 	}
 	return all, nil
+}
+
+// tagFor returns the newest tag of a repository whose version a constraint admits, where a reference is one; else the reference. A tag may have a v before the
+// version.
+func (a *App) tagFor(ctx context.Context, repository, ref string) (string, error) {
+	constraint, is := strings.CutPrefix(ref, "semver:")
+	if !is {
+		return ref, nil
+	}
+	tags, err := vcs.Tags(ctx, repository)
+	if err != nil {
+		return "", err
+	}
+	var releases []universe.Release
+	named := map[string]string{}
+	for _, tag := range tags {
+		v, err := a.Eco.Scheme().Parse(strings.TrimPrefix(tag, "v"))
+		if _, twice := named[fmt.Sprint(v)]; err == nil && !twice {
+			named[v.String()] = tag
+			releases = append(releases, universe.Release{Version: v})
+		}
+	}
+	p := universe.NewPackage(repository, a.Eco.Scheme(), releases)
+	admitted, err := p.Admit(constraint)
+	if err != nil {
+		return "", err
+	}
+	if admitted.Empty() {
+		return "", fmt.Errorf("none of its %d tags is a version that %s admits", len(tags), input.Quote(constraint))
+	}
+	return named[p.Version(admitted.Max()).String()], nil
 }
 
 // digestIn returns the SHA-256 that a declaration states behind the address, "" where it states none.

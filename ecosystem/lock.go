@@ -80,19 +80,28 @@ func (e *OriginError) Error() string {
 }
 
 // Unchanged compares the checksums of the releases that two locks have in common. The error is an *IntegrityError; releases
-// that are accepted (name@version) are not part of it.
+// that are accepted (name@version) are not part of it, and neither are those that declarations name by another address than before.
 func Unchanged(before, after *Lock, accepted []string) error {
 	if before == nil {
 		return nil
 	}
-	locked := map[string]string{}
-	for _, p := range before.Packages {
-		locked[p.Name+"@"+p.Version] = p.Integrity
+	locked := map[string]*LockedPackage{}
+	for i := range before.Packages {
+		p := &before.Packages[i]
+		locked[p.Name+"@"+p.Version] = p
+	}
+	named := map[string]bool{} // addresses in declarations
+	for _, e := range after.Roots {
+		named[e.To+" "+e.Constraint] = true
 	}
 	var changed []ChangedIntegrity
 	for _, p := range after.Packages {
 		release := p.Name + "@" + p.Version
-		was, is := locked[release], p.Integrity
+		one := locked[release]
+		if one == nil || one.Source != p.Source && (strings.HasPrefix(p.Source, "git+") || strings.HasPrefix(p.Source, "file:") || named[p.ID+" "+p.Source]) {
+			continue
+		}
+		was, is := one.Integrity, p.Integrity
 		alike := slices.ContainsFunc(changed, func(c ChangedIntegrity) bool { return c.Release == release })
 		if (archive.Differ(was, is) || was != "" && is == "") && !alike && !slices.Contains(accepted, release) {
 			if is == "" {
@@ -167,6 +176,9 @@ func changedFiles(was *LockedPackage, files []universe.File, accepted []string) 
 	}
 	stated := map[string]string{}
 	for _, f := range files {
+		if f.Direct && !slices.ContainsFunc(was.Files, func(x universe.File) bool { return x.Address == f.Address }) {
+			continue // a declaration names another one
+		}
 		stated[path.Base(f.Address)] = f.Integrity
 	}
 	for i := range was.Files {

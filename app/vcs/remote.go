@@ -88,6 +88,25 @@ func Remote(ctx context.Context, address, ref string) (commit string, archive []
 	return commit, archive, err
 }
 
+// Tags lists the tags of another repository.
+func Tags(ctx context.Context, address string) (all []string, err error) {
+	by, err := protocol(address)
+	if err != nil {
+		return nil, err
+	}
+	dir, err := os.MkdirTemp("", "molt-git-")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(dir)
+	out, err := At(dir).gitWith(ctx, "list the tags of "+address, []string{"GIT_ALLOW_PROTOCOL=" + by}, nil, "ls-remote", "--tags", "--refs", "--quiet", address)
+	for line := range strings.Lines(out) {
+		_, name, _ := strings.Cut(strings.TrimSpace(line), "\t")
+		all = append(all, strings.TrimPrefix(name, "refs/tags/"))
+	}
+	return all, err
+}
+
 // mostFiles is how many files of a commit are taken.
 const mostFiles = 50_000
 

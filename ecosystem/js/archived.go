@@ -44,8 +44,6 @@ func (JS) ArchiveAddress(text string) string {
 		}
 	}
 	switch {
-	case strings.HasPrefix(ref, "semver:"): // which of its tags would be meant
-		return ""
 	case strings.HasPrefix(text, "git+"):
 		return text
 	case web && strings.HasSuffix(bare, ".git"):
