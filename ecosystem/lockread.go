@@ -237,6 +237,8 @@ func (r *lockReader) finish() (*Lock, error) {
 		slices.SortFunc(p.Runtimes, func(a, b universe.Requirement) int { return strings.Compare(a.Name, b.Name) })
 	}
 	sortRoots(r.lock.Roots)
-	slices.SortFunc(r.lock.Packages, func(a, b LockedPackage) int { return strings.Compare(a.ID, b.ID) })
+	if byID := func(a, b LockedPackage) int { return strings.Compare(a.ID, b.ID) }; !slices.IsSortedFunc(r.lock.Packages, byID) { // as it is when nobody merged it
+		slices.SortFunc(r.lock.Packages, byID)
+	}
 	return r.lock, nil
 }
