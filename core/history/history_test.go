@@ -1,0 +1,110 @@
+package history_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"strconv"
+	"strings"
+	"testing"
+
+	"molt/core/history"
+	"molt/core/plan"
+	"molt/core/solve"
+	"molt/ecosystem/js"
+	"molt/ecosystem/python"
+)
+
+// scripts and snakes are the two dialects: peers, types and several releases of one package beside one another; and one release of each, with classifiers and
+// minors that break.
+var (
+	scripts = history.Dialect{Name: "nested", Scheme: js.JS{}.Scheme(), Tenancy: js.JS{}.Tenancy(), Kin: js.JS{}.Kin, Peers: true, Types: true,
+		Bounded: func(from, to int) string {
+			var all []string
+			for major := from; major <= to; major++ {
+				all = append(all, fmt.Sprintf("^%d.0.0", major))
+			}
+			return strings.Join(all, " || ")
+		},
+		Open: func(from int) string { return fmt.Sprintf(">=%d", from) },
+		Only: func(some, _ []string) string { return strings.Join(some, " || ") },
+	}
+	snakes = history.Dialect{Name: "single", Scheme: python.Python{}.Scheme(), Tenancy: solve.Single, Kin: python.Python{}.Kin, Classes: true, Loose: true,
+		Bounded: func(from, to int) string { return fmt.Sprintf(">=%d.0,<%d", from, to+1) },
+		Open:    func(from int) string { return fmt.Sprintf(">=%d.0", from) },
+		Only: func(some, all []string) string {
+			in := map[string]bool{}
+			for _, v := range some {
+				in[v] = true
+			}
+			var not []string
+			for _, v := range all {
+				if !in[v] {
+					not = append(not, "!="+v)
+				}
+			}
+			return strings.Join(not, ",")
+		},
+	}
+)
+
+func seeds(t *testing.T, usual int) int {
+	if n, err := strconv.Atoi(os.Getenv("MOLT_HISTORIES")); err == nil {
+		return n
+	}
+	if testing.Short() {
+		t.Skip("histories take a while")
+	}
+	return usual
+}
+
+// measured tallies the policies over some histories: what is stated believed, all newest, and plans.
+func measured(t *testing.T, d history.Dialect, honesty history.Honesty, count int) (believed, newest, plans history.Tally) {
+	t.Helper()
+	ctx := context.Background()
+	believed.Policy, newest.Policy, plans.Policy = history.Believed, "all newest", "plan"
+	for seed := range count {
+		h, err := history.New(d, honesty, uint64(seed))
+		if err != nil {
+			t.Fatalf("seed %d: %v", seed, err)
+		}
+		if h == nil {
+			continue
+		}
+		if breaks := h.Breaks(h.App.Locked); breaks != nil {
+			t.Fatalf("seed %d: the application does not run where it stands: %v", seed, breaks)
+		}
+		need, err := h.Need(ctx)
+		if err != nil {
+			t.Fatalf("seed %d: %v", seed, err)
+		}
+		if err := errors.Join(believed.Resolver(ctx, h, need), newest.Newest(ctx, h, need)); err != nil {
+			t.Fatalf("seed %d: %v", seed, err)
+		}
+		p, err := plans.Plan(ctx, h, need, plan.Cut{})
+		if err != nil {
+			t.Fatalf("seed %d: %v", seed, err)
+		}
+		if p.Reachable != p.Assessed.Reachable {
+			t.Errorf("%s, %s, seed %d: reachable is %v in the plan and %v in what it rests on", d.Name, honesty.Name, seed, p.Reachable, p.Assessed.Reachable)
+		}
+	}
+	return believed, newest, plans
+}
+
+// TestTable prints how plans fare in truth, by honesty, beside two naive policies: MOLT_HISTORIES=250 go test ./core/history -run Table -v. Whatever the
+// metadata is like, nothing goes back, hardly a wall is false, and a plan runs more often than what comes of believing it.
+func TestTable(t *testing.T) {
+	var b strings.Builder
+	for _, d := range []history.Dialect{scripts, snakes} {
+		for _, honesty := range []history.Honesty{history.Honest, history.Typical, history.Poor} {
+			believed, newest, plans := measured(t, d, honesty, seeds(t, 10))
+			fmt.Fprintf(&b, "\n%s, %s\n%s\n%s\n%s\n%s\n", d.Name, honesty.Name, history.TallyHead, believed, newest, plans)
+			if plans.Downgrades > 0 || 50*plans.Walls > plans.Possible+49 || plans.GoalBreaks*believed.Goals > believed.GoalBreaks*plans.Goals {
+				t.Errorf("%s, %s:\n%s\n%s", d.Name, honesty.Name, history.TallyHead, plans)
+			}
+		}
+	}
+	t.Log(b.String())
+}

@@ -1,0 +1,121 @@
+package history
+
+import (
+	"maps"
+	"slices"
+
+	"molt/core/solve"
+	"molt/core/universe"
+)
+
+// usesOf lists the packages of which a release uses names, in their order.
+func (r *release) usesOf() []string { return slices.Sorted(maps.Keys(r.uses)) }
+
+// A Break is a name that a release uses and that what it sees does not offer.
+type Break struct {
+	By, Of string // names of packages
+	Sees   string // the version of what it sees, "" for nothing
+}
+
+// Breaks returns why a resolution does not run, one for each pair of packages; nil where it runs.
+func (h *History) Breaks(r *solve.Resolution) (all []Break) {
+	version := map[string]*solve.Node{}
+	byName := map[string]*solve.Node{}
+	for i := range r.Packages {
+		n := &r.Packages[i]
+		version[n.ID] = n
+		byName[n.Name] = n // of what nobody asks for, any there is
+	}
+	top := map[string]*solve.Node{}
+	for _, e := range r.Roots {
+		top[e.Name] = version[e.To]
+	}
+	for i := range r.Packages {
+		n := &r.Packages[i]
+		one := h.releaseOf(n)
+		if one == nil {
+			continue
+		}
+		for _, of := range one.usesOf() {
+			names := one.uses[of]
+			sees := seen(n, of, version)
+			if sees == nil {
+				sees = top[of]
+			}
+			if sees == nil {
+				sees = byName[of]
+			}
+			switch {
+			case sees == nil:
+				all = append(all, Break{n.Name, of, ""})
+			case !h.releaseOf(sees).has(names):
+				all = append(all, Break{n.Name, of, sees.Version})
+			}
+		}
+	}
+	return all
+}
+
+func seen(n *solve.Node, of string, byID map[string]*solve.Node) *solve.Node {
+	for _, edges := range [][]solve.Edge{n.Needs, n.Peers} {
+		for _, e := range edges {
+			if e.Name == of {
+				return byID[e.To]
+			}
+		}
+	}
+	return nil
+}
+
+func (h *History) releaseOf(n *solve.Node) *release { return h.release(n.Name, n.Version) }
+
+func (h *History) release(name, version string) *release {
+	p := h.byName[name]
+	if p == nil {
+		return nil
+	}
+	for _, r := range p.releases {
+		if r.text() == version {
+			return r
+		}
+	}
+	return nil
+}
+
+// Fits reports whether a release has all that it uses of another package in a release of that.
+func (h *History) Fits(name, version, of, at string) bool {
+	r, other := h.release(name, version), h.release(of, at)
+	return r == nil || other == nil || other.has(r.uses[of])
+}
+
+// Truth returns the universe in which every release states exactly what it runs with.
+func (h *History) Truth() universe.Table {
+	return h.table(h.now, func(p *pkg, r *release) (needs, peers []universe.Demand) {
+		for _, of := range r.usesOf() {
+			names := r.uses[of]
+			var some, all []string
+			for _, o := range h.byName[of].releases {
+				if o.day > h.now {
+					continue
+				}
+				all = append(all, o.text())
+				if o.has(names) {
+					some = append(some, o.text())
+				}
+			}
+			text := ""
+			if len(some) > 0 {
+				text = h.Dialect.Only(some, all)
+			} else {
+				text = h.Dialect.Open(99)
+			}
+			d := universe.Demand{As: of, Package: of, Text: text}
+			if h.Dialect.Peers && (of == framework || p.kind == tool) {
+				peers = append(peers, d)
+			} else {
+				needs = append(needs, d)
+			}
+		}
+		return needs, peers
+	})
+}
