@@ -20,6 +20,9 @@ func NewAssess(a *assess.Assessment, here map[string]string) doc.Assess {
 	for _, w := range a.Waits {
 		answer.Waits = append(answer.Waits, doc.Wait(w))
 	}
+	for _, d := range a.Against {
+		answer.Against = append(answer.Against, doc.Doubtful{Package: d.Name, Says: d.Says})
+	}
 	answer.Enough, answer.Reached = a.Enough, a.Reached
 	answer.Remarks = append([]string{}, a.Remarks...)
 	answer.Opens = a.Opens

@@ -74,7 +74,7 @@ func TestDemo(t *testing.T) {
 	if strings.Contains(out, "> molt trial") { // with a runtime, the desk's own tests judge
 		wants = append(wants, "wakeful-cache makes it fail, found in", "breaking  wakeful-cache 2.5.0: cached() is gone", "SyntaxError: The requested module 'wakeful-cache'", "goal-5 failed; the files are as they were",
 			"src/desk.js:2  import { listen, route, form, field } from \"brackwater\";")
-		if passed := strings.Count(out, "passed  the desk's tests"); passed < 13 {
+		if passed := strings.Count(out, "passed  the desk's tests"); passed < 12 {
 			t.Errorf("the desk's tests pass %d times", passed)
 		}
 	} else {
@@ -170,7 +170,7 @@ func TestJSON(t *testing.T) {
 		keys   string
 	}{
 		{"molt/survey/1", []string{"survey"}, "application declared ecosystem installed lag locked next overrides packages schema since"},
-		{"molt/assess/1", []string{"assess"}, "advice goal next packages reachable remarks runtime schema"},
+		{"molt/assess/1", []string{"assess"}, "advice against goal next packages reachable remarks runtime schema"},
 		{"molt/plan/1", []string{"plan"}, "behind goal next reachable schema stages wall"},
 		{"molt/step/1", []string{"step", "--quiet"}, "before changed checks left next notes passed schema stage toGoal unread"},
 		{"molt/back/1", []string{"back"}, "schema stages"},

@@ -19,7 +19,7 @@ carries out the N-th way: it edits, relocks and verifies, and molt back takes th
 		Example: "  molt untangle brackwater@5\n  molt untangle --take 1",
 		Args:    cobra.ArbitraryArgs,
 		RunE: func(_ *cobra.Command, args []string) error {
-			return c.session(ask.Needs{Write: take > 0, Declared: true}, func(s *ask.Session) error {
+			return c.session(ask.Needs{Write: take > 0, Dated: true, Declared: true}, func(s *ask.Session) error {
 				if take > 0 {
 					d, err := s.Take(args, take)
 					return answer(c, s, d, err, (*text.Page).Taken)

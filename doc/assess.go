@@ -14,11 +14,18 @@ type Assess struct {
 	Packages  []Assessed `json:"packages"`
 	Also      []string   `json:"also,omitempty"`     // further goals
 	Waits     []Wait     `json:"waits,omitempty"`    // when it is out of reach: the packages whose next release decides
+	Against   []Doubtful `json:"against,omitempty"`  // what is taken though its date speaks against it
 	Enough    bool       `json:"enough,omitempty"`   // whether releases of these alone would do, which was solved
 	Advice    []Touch    `json:"advice,omitempty"`   // what of upgrade guides touches this application
 	Untangle  *Untangle  `json:"untangle,omitempty"` // when it is out of reach
 	Remarks   []string   `json:"remarks"`            // what is to be known of all of it
 	Next      *Next      `json:"next,omitempty"`
+}
+
+// A Doubtful is a package of which nothing better goes with the rest.
+type Doubtful struct {
+	Package string `json:"package"`
+	Says    string `json:"says"`
 }
 
 // A Wait is a package whose next release decides.

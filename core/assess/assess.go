@@ -34,6 +34,7 @@ type Assessment struct {
 	Also      []project.Goal // the further goals
 	Waits     []Wait         // what to wait for, when it is out of reach because of single packages
 	Remarks   []string       // what is to be known of all of it
+	Against   []Doubtful     // what is taken though its date speaks against it, because nothing better goes with the rest
 	Enough    bool           // whether releases of these alone would make it reachable
 	Touches   []Touch        // the facts of upgrade guides that touch the application
 }
@@ -117,6 +118,11 @@ func (a *Question) Assess() (*Assessment, error) {
 		if !project.Registered(d) {
 			out.Packages = append(out.Packages, Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Standing: project.Elsewhere,
 				Evidence: []Evidence{{project.None, outside(d), "manifest"}}})
+		}
+	}
+	if !out.Reached {
+		if out.Against, err = a.against(out.Packages, framework, target); err != nil {
+			return nil, err
 		}
 	}
 	more, err := a.transitives(framework, old, target, whole)
@@ -373,7 +379,7 @@ func (a *Question) older(name string, p *universe.Package, before version.Set, t
 // bridge finds the newest release of a set that resolves both with the framework in use and with the goal. It solves with one
 // side, tries that choice with the other, and goes on with the releases that are left.
 func (a *Question) bridge(name string, p *universe.Package, among, accepting version.Set, framework *universe.Package, old, target []string) (string, error) {
-	left := Texts(p, among.And(accepting).And(a.Acceptors(p, framework, old).All))
+	left := Texts(p, among.And(accepting).And(a.Acceptors(p, framework, old).All).And(a.Speaking(p, framework)))
 	left = a.Towards(name, p, left, target)
 	for len(left) > 0 {
 		for _, sides := range [][2][]string{{old, target}, {target, old}} {
@@ -392,6 +398,18 @@ func (a *Question) bridge(name string, p *universe.Package, among, accepting ver
 		}
 	}
 	return "", nil
+}
+
+// Speaking returns the releases that name majors of the framework, by a range with an end or as ones that they are for. Only such a one can be a bridge: what a silent
+// or an open one goes with on either side nobody knows.
+func (a *Question) Speaking(p, framework *universe.Package) version.Set {
+	out := version.NewSet(p.Len())
+	for i, s := range a.statements(p, framework).all {
+		if s.bounded || !s.named.Empty() || a.advises(p, p.Version(i).String(), a.meant) {
+			out.Add(i)
+		}
+	}
+	return out
 }
 
 // An Acceptance holds the releases of a package that are compatible with some releases of the framework, by what they state.

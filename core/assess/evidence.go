@@ -63,6 +63,8 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 	if got.Standing == project.Bridge || got.Standing == project.Together {
 		if doubt := a.doubt(p, framework, got.Locked, target); doubt != nil { // why it cannot stay
 			got.Evidence = append(got.Evidence, *doubt)
+		} else if says := a.undated(p, framework, got.Locked, target); says != "" {
+			got.Evidence = append(got.Evidence, Evidence{project.Open, says + ": no promise", p.Name + " " + got.Locked})
 		}
 		got.Evidence = append(got.Evidence, a.unsuited(p, subject)...)
 	}
@@ -149,6 +151,9 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 	if r == nil {
 		return nil
 	}
+	if about, _ := a.described(p); about == framework.Name {
+		return []Evidence{{project.Inferred, fmt.Sprintf("describes %s, and goes by its majors", about), "its name"}}
+	}
 	demands := append(a.onFramework(r), a.ofFramework(r.Covered)...)
 	if doubt := a.doubt(p, framework, subject, target); doubt != nil {
 		return []Evidence{*doubt}
@@ -226,7 +231,7 @@ func (a *Question) Doubt(name, v string, target []string) string {
 	}
 	i := a.infer(p, framework, p.Index(v), wanted)
 	if i == nil {
-		return ""
+		return a.undated(p, framework, v, target)
 	}
 	earlier, later := a.sentences(p, framework, i)
 	return earlier + ", and " + later
@@ -268,6 +273,11 @@ func (a *Question) grade(r *universe.Release, d universe.Demand, framework *univ
 		return project.Refused, says
 	}
 	if c, err := a.App.Scheme.Constrain(d.Text); err != nil || !c.Bounded() {
+		if first != nil && !first.Published.IsZero() && !r.Published.IsZero() && inOrder(framework) {
+			if days := int(first.Published.Sub(r.Published) / (24 * time.Hour)); days > 0 {
+				return project.Open, fmt.Sprintf("%s, open range, published %s, %s before %s %s existed: promises nothing", says, r.Published.Format(time.DateOnly), daysOf(days), framework.Name, first.Version)
+			}
+		}
 		return project.Open, says + ", open range: does not rule it out, promises nothing"
 	}
 	return datedGrade(r, framework, first, says)

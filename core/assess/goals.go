@@ -70,8 +70,21 @@ func (a *Question) further(g project.Goal) error {
 }
 
 // Towards filters releases to those allowed with the goal: where the package is a goal itself, to the releases that this goal
-// means; and to those whose evidence is strong enough for the policy.
+// means; to those whose evidence is strong enough for the policy; and to those that promise to go with it, unless there are none that do.
 func (a *Question) Towards(name string, p *universe.Package, releases, target []string) []string {
+	releases = a.towards(name, p, releases, target)
+	if a.Goal.Name == "" {
+		return releases
+	}
+	framework, err := a.Pkg(a.Goal.Name)
+	if err != nil {
+		return releases // the caller meets the error too
+	}
+	return a.dated(name, p, framework, releases, target)
+}
+
+// towards is Towards but for dates.
+func (a *Question) towards(name string, p *universe.Package, releases, target []string) []string {
 	if allowed := a.Also[name]; allowed != nil && a.final(target) { // on the way it need not be there yet
 		releases = slices.DeleteFunc(slices.Clone(releases), func(v string) bool { return !slices.Contains(allowed, v) })
 	}

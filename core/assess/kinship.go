@@ -155,10 +155,19 @@ func (a *Question) followsMajors(p, framework *universe.Package, at version.Vers
 	for i := range framework.Len() {
 		theirs[a.App.Scheme.Major(framework.Version(i))] = true
 	}
-	return slices.ContainsFunc(p.Versions(), func(v version.Version) bool {
+	other := false
+	for i, v := range p.Versions() {
 		m := a.App.Scheme.Major(v)
-		return m != a.App.Scheme.Major(at) && theirs[m]
-	})
+		other = other || m != a.App.Scheme.Major(at) && theirs[m]
+		if !a.lookedAt(p, framework, i) {
+			continue
+		}
+		s := a.statementOf(p.Needs(i), p.Peers(i), framework)
+		if theirs[m] && s.bounded && !slices.ContainsFunc(Texts(framework, s.admits), func(text string) bool { return a.App.Scheme.Major(framework.Known(text).Version) == m }) {
+			return false // a release with the number of one of its majors is for another
+		}
+	}
+	return other
 }
 
 // pastMajor reports whether a version belongs to a later major than another.
@@ -186,7 +195,7 @@ func (a *Question) ofGoal(name string, p, framework *universe.Package, releases,
 	var within, same []string
 	for _, v := range releases {
 		r := p.Known(v)
-		if r == nil || a.pastMajor(r.Version, last.Version) && v != locked {
+		if r == nil || a.pastMajor(r.Version, last.Version) && v != locked && !a.states(p, framework, v, target) {
 			continue
 		}
 		within = append(within, v)
@@ -198,6 +207,19 @@ func (a *Question) ofGoal(name string, p, framework *universe.Package, releases,
 		return same
 	}
 	return within
+}
+
+// states reports whether a release names some releases of the framework, by a range with an end or as ones that it is for: no kinship says otherwise then.
+func (a *Question) states(p, framework *universe.Package, v string, target []string) bool {
+	i := p.Index(v)
+	if i < 0 || a.kin.siblings[p.Name] {
+		return false
+	}
+	s := a.statements(p, framework).all[i]
+	return slices.ContainsFunc(target, func(t string) bool {
+		at := framework.Index(t)
+		return s.named.Has(at) || s.bounded && s.admits.Has(at)
+	})
 }
 
 // Owned reports whether a declared package is one of the framework's own that share its numbers: it moves with the framework, and neither
@@ -227,6 +249,16 @@ func (a *Question) Capped(name string, v version.Version) bool {
 	return last != nil && a.pastMajor(v, last.Version)
 }
 
+// Describes returns the package, or the runtime, that a declared package describes; "" for none.
+func (a *Question) Describes(name string) string {
+	p, err := a.Pkg(name)
+	if err != nil {
+		return ""
+	}
+	about, _ := a.described(p)
+	return about
+}
+
 // described returns what a package describes, and whether that is a runtime; "" where it describes nothing.
 func (a *Question) described(p *universe.Package) (about string, runtime bool) {
 	if a.App.Kin == nil {
@@ -242,7 +274,7 @@ func (a *Question) described(p *universe.Package) (about string, runtime bool) {
 }
 
 // following returns a source in which declared packages that describe another one never pass its major: each of their releases has that
-// one as an optional peer, from its major on; and those that describe a runtime are hidden beyond the major that is deployed. Locked
+// one as an optional peer, from its major on, and no further where there is a description of the next major; and those that describe a runtime are hidden beyond the major that is deployed. Locked
 // releases are as they are. It is a view for choosing; locks are made from the source below.
 func (a *Question) following(source universe.Source) universe.Source {
 	if a.App.Kin == nil {
@@ -291,12 +323,41 @@ func (a *Question) following(source universe.Source) universe.Source {
 		return p.Rewritten(nil, func(i int, all []universe.Demand) []universe.Demand {
 			v := p.Version(i)
 			from := a.firstFromMajor(other, v)
-			if from == nil || stays(v) {
+			if from == nil {
 				return all
 			}
-			return append(slices.Clone(all), universe.Demand{As: about, Package: other.Name, Text: p.Scheme.AtLeast(from), Optional: true})
+			text := p.Scheme.AtLeast(from)
+			if a.endsWithMajor(p, other, v) && !slices.Contains(a.App.Held, a.declaredAs(p.Name)) {
+				text = p.Scheme.Styled(version.NextMinor, from)
+			} else if stays(v) {
+				return all
+			}
+			if c, err := p.Scheme.Constrain(text); stays(v) && (err != nil || !slices.ContainsFunc(locked[about], func(text string) bool {
+				at := other.Known(text)
+				return at != nil && version.Admits(c, at.Version)
+			})) {
+				return all // they do not go together as it is
+			}
+			return append(slices.Clone(all), universe.Demand{As: about, Package: other.Name, Text: text, Optional: true})
 		}), nil
 	})
+}
+
+// endsWithMajor reports whether a description of a package's major has no say about the next one, because there is one of that too: then both move in one
+// stage.
+func (a *Question) endsWithMajor(p, other *universe.Package, v version.Version) bool {
+	from := a.firstFromMajor(other, v)
+	if from == nil || a.App.Scheme.Major(from) != a.App.Scheme.Major(v) {
+		return false
+	}
+	next := ""
+	for _, r := range other.Versions() {
+		if !r.Prerelease() && a.pastMajor(r, from) {
+			next = a.App.Scheme.Major(r)
+			break
+		}
+	}
+	return slices.ContainsFunc(p.Versions(), func(x version.Version) bool { return !x.Prerelease() && a.App.Scheme.Major(x) == next })
 }
 
 // firstFromMajor returns the first release of a package from the major on that a version of another one names; nil where there is none.

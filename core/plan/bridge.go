@@ -51,7 +51,7 @@ func (p *planner) bridgeScope(h hop, family []string) (assess.Choice, error) {
 		now := project.VersionOf(p.now.Locked, name)
 		both := p.Acceptors(pkg, framework, h.releases).All.And(p.Acceptors(pkg, framework, []string{project.VersionOf(p.now.Locked, p.Goal.Name)}).All)
 		part := version.NewSet(pkg.Len())
-		for i := range both.And(p.Usable(pkg, now)).All() {
+		for i := range both.And(p.Usable(pkg, now)).And(p.Speaking(pkg, framework)).All() {
 			if at := pkg.Index(now); i > at {
 				part.Add(i)
 			}

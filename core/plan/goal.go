@@ -45,8 +45,13 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, re
 			return "the goal, of which there is one release"
 		case p.unpublished(name):
 			return project.VersionOf(p.now.Locked, name) + " is not among the releases that the registry shows"
+		case p.Describes(name) == p.Goal.Name:
+			return fmt.Sprintf("it describes %s, and moves with it", p.Goal.Name)
 		case p.refuses(name, project.VersionOf(p.now.Locked, name), h.releases):
 			return p.whyTogether(name, h)
+		}
+		if doubt := p.Doubt(name, project.VersionOf(p.now.Locked, name), h.releases); doubt != "" {
+			return doubt
 		}
 		if d, v := p.tied(name, to); v != "" {
 			return fmt.Sprintf("asks for %s %s, which moves to %s", d.As, d.Text, v)

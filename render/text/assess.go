@@ -9,6 +9,7 @@ import (
 
 	"molt/core/project"
 	"molt/doc"
+	"molt/render"
 )
 
 // standings in the order in which they ask for attention, with what each means.
@@ -36,6 +37,11 @@ func (p *Page) Assess(answer doc.Assess) {
 	switch blocked := len(by[project.Blocked]); {
 	case answer.Reached && answer.Reachable && answer.Also == nil:
 		p.verdict(good, fmt.Sprintf("%s is reached already: everything declared resolves with %s.", goal, answer.Goal.Release))
+	case answer.Reachable && answer.Against != nil:
+		p.verdict(notice, fmt.Sprintf("%s can be reached only against what dates tell of %s: everything declared resolves with %s.", goal, render.Count(len(answer.Against), "package"), answer.Goal.Release))
+		for _, d := range answer.Against {
+			p.wrapped("  ", d.Says+".")
+		}
 	case answer.Reachable:
 		p.verdict(good, fmt.Sprintf("%s can be reached: everything declared resolves with %s.", goal, answer.Goal.Release))
 	case blocked > 0 && !slices.ContainsFunc(by[project.Blocked], func(d doc.Assessed) bool { return !d.Held }):
@@ -117,6 +123,13 @@ func (p *Page) Gate(answer doc.Assess) {
 	switch {
 	case answer.Reached && answer.Reachable && answer.Also == nil:
 		p.verdict(good, fmt.Sprintf("%s is reached already, with %s.", goalOf(answer), answer.Goal.Release))
+		return
+	case answer.Reachable && answer.Against != nil:
+		var names []string
+		for _, d := range answer.Against {
+			names = append(names, d.Package)
+		}
+		p.verdict(notice, fmt.Sprintf("%s can be reached, with %s, only against what dates tell of %s.", goalOf(answer), answer.Goal.Release, strings.Join(names, ", ")))
 		return
 	case answer.Reachable:
 		p.verdict(good, fmt.Sprintf("%s can be reached, with %s.", goalOf(answer), answer.Goal.Release))

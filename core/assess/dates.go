@@ -1,0 +1,273 @@
+package assess
+
+import (
+	"fmt"
+	"slices"
+	"sync"
+	"time"
+
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/core/version"
+)
+
+// Dates count: what a release leaves open, or is silent about though its package speaks of it elsewhere, is no promise about a major of the framework that was born
+// after it. That is a preference, and no filter: a release that promises is taken where the goal can be reached with one, whatever it costs in majors, and
+// otherwise dates are given up for as few packages as possible. Which these are is found out once for some releases of the framework, so that standings, plans and
+// ways out judge alike.
+
+// A reliance is for which declared packages dates are given up, because no release that promises goes with the rest.
+type reliance struct {
+	once  sync.Once
+	names map[string]bool
+	err   error
+}
+
+// framework's majors in time: when the wanted one was born, and when the next was; zero for unknown.
+type window struct{ from, to time.Time }
+
+// windowOf returns in which time the newest major of the framework was that of some of its releases; false where dates tell nothing.
+func (a *Question) windowOf(framework *universe.Package, target []string) (w window, ok bool) {
+	if len(target) == 0 || !inOrder(framework) {
+		return w, false
+	}
+	last := framework.Known(target[len(target)-1])
+	if last == nil {
+		return w, false
+	}
+	major := a.App.Scheme.Major(last.Version)
+	for i := range framework.Len() {
+		r := framework.About(i)
+		switch {
+		case r.Version.Prerelease() || r.Published.IsZero():
+		case a.App.Scheme.Major(r.Version) == major:
+			if w.from.IsZero() {
+				w.from = r.Published
+			}
+		case w.to.IsZero() && a.pastMajor(r.Version, last.Version):
+			w.to = r.Published
+		}
+	}
+	return w, !w.from.IsZero()
+}
+
+// Promises returns the releases of a declared package that promise to go with some releases of the framework, as far as they don't refuse them: what they state
+// has an end, or names them, or was made when they existed already; people or guides say so; or they have nothing to do with the framework.
+func (a *Question) Promises(name string, p, framework *universe.Package, target []string) version.Set {
+	key := fmt.Sprint("promises ", name, " ", target[0], " ", target[len(target)-1])
+	if known, ok := a.memo.statements.Load(key); ok {
+		return known.(version.Set)
+	}
+	out := a.promises(name, p, framework, target)
+	a.memo.statements.Store(key, out)
+	return out
+}
+
+func (a *Question) promises(name string, p, framework *universe.Package, target []string) version.Set {
+	all := version.FullSet(p.Len())
+	w, dated := a.windowOf(framework, target)
+	about, _ := a.described(p)
+	if !dated || about != "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, name) {
+		return all
+	}
+	wanted := a.setOf(framework, target)
+	statements := a.statements(p, framework)
+	names, speaks := false, false
+	for i := range statements.all {
+		names = names || !statements.all[i].named.Empty()
+		speaks = speaks || len(statements.all[i].demands) > 0
+	}
+	related := names || speaks || a.related(p, framework)
+	reached := a.reached(framework, wanted)
+	at, floor := p.Index(a.Locked(name)), -1
+	if !reached {
+		floor = a.floor(p, framework, wanted)
+	}
+	out := version.NewSet(p.Len())
+	for i := range statements.all {
+		s := &statements.all[i]
+		published := p.About(i).Published
+		from := w.from
+		if names { // who names majors takes a while for it
+			from = from.Add(namingTime)
+		}
+		old := published.Before(from)
+		switch {
+		case reached && i <= at, published.IsZero(), a.advises(p, p.Version(i).String(), target), s.named.Meets(wanted):
+		case !s.named.Empty():
+			continue // it leaves the wanted one out
+		case s.bounded:
+		case i < floor: // support began there
+			continue
+		case len(s.demands) > 0 && old, len(s.demands) == 0 && related && (old || !w.to.IsZero() && !published.Before(w.to)):
+			continue
+		}
+		out.Add(i)
+	}
+	return out
+}
+
+// floor returns the position of the first release whose range begins at one of the wanted releases of the framework, after the one in use: what releases before it
+// leave open is no promise. It is -1 where there is none.
+func (a *Question) floor(p, framework *universe.Package, wanted version.Set) int {
+	here := framework.Index(a.Locked(a.Goal.Name))
+	for i, s := range a.statements(p, framework).all {
+		if len(s.demands) > 0 && here >= 0 && s.admits.Min() > here && s.admits.Meets(wanted) && s.admits.Min() >= wanted.Min() && !p.Version(i).Prerelease() && !p.Deprecated(i) {
+			return i
+		}
+	}
+	return -1
+}
+
+// namingTime is how long people who name the majors that their releases are for take to do so for a new one.
+const namingTime = 90 * 24 * time.Hour
+
+// related reports whether a package is one of the framework's scope, or is named after it.
+func (a *Question) related(p, framework *universe.Package) bool {
+	if a.App.Kin == nil {
+		return false
+	}
+	k, of := a.App.Kin(p.Name), a.App.Kin(framework.Name)
+	return k.Common(of) != "" || k.Scope != "" && k.Owner == framework.Name
+}
+
+// dated filters releases to those that promise to go with some releases of the framework, unless dates are given up for the package.
+func (a *Question) dated(name string, p, framework *universe.Package, releases, target []string) []string {
+	if len(target) == 0 || len(releases) == 0 {
+		return releases
+	}
+	given, err := a.relyingOn(target)
+	if err != nil || given[name] {
+		return releases // the caller meets the error too
+	}
+	sure := a.Promises(name, p, framework, target)
+	return slices.DeleteFunc(slices.Clone(releases), func(v string) bool { i := p.Index(v); return i >= 0 && !sure.Has(i) })
+}
+
+// relyingOn returns for which declared packages dates are given up with some releases of the framework.
+func (a *Question) relyingOn(target []string) (map[string]bool, error) {
+	key := "relying " + target[0] + " " + target[len(target)-1]
+	known, _ := a.memo.statements.LoadOrStore(key, &reliance{})
+	r := known.(*reliance)
+	r.once.Do(func() { r.names, r.err = a.findReliance(target) })
+	return r.names, r.err
+}
+
+func (a *Question) findReliance(target []string) (map[string]bool, error) {
+	framework, err := a.Pkg(a.Goal.Name)
+	if err != nil {
+		return nil, err
+	}
+	names := slices.DeleteFunc(a.Names(), func(n string) bool { return n == a.Goal.Name })
+	all, strict := Choice{a.Goal.Name: target}, Choice{a.Goal.Name: target}
+	given := map[string]bool{}
+	var soft []solve.SoftConstraint
+	for _, name := range names {
+		p, err := a.Pkg(name)
+		if err != nil {
+			return nil, err
+		}
+		allowed := a.towards(name, p, Texts(p, ahead(p, a.choosable(name, p, a.Locked(name)), a.Locked(name))), target)
+		gone := a.RetirementOf(p)
+		if len(allowed) == 0 || gone != nil && gone.Kind != project.Abandoned {
+			given[name] = true // it stands in nobody's way
+			continue
+		}
+		sure := a.Promises(name, p, framework, target)
+		among := slices.DeleteFunc(slices.Clone(allowed), func(v string) bool { return !sure.Has(p.Index(v)) })
+		all[name], strict[name] = allowed, among
+		switch {
+		case len(among) == 0:
+			given[name], strict[name] = true, allowed
+		case len(among) < len(allowed):
+			soft = append(soft, solve.SoftConstraint{As: name, Package: p.Name, Among: among})
+		}
+	}
+	if len(soft) == 0 {
+		return given, nil
+	}
+	if r, _, err := a.Solve(strict, a.Base.Versions()); err != nil || r != nil {
+		return given, err
+	}
+	o := solve.NewOptimizer(a.Ctx, a.Source, a.Problem(all, a.Base.Versions()))
+	o.Draft = true
+	best, err := o.Minimize(solve.Objective{Name: "promises that dates do not bear out", Soft: soft})
+	if err != nil {
+		return nil, err
+	}
+	for _, one := range soft {
+		if best != nil {
+			given[one.As] = !slices.Contains(one.Among, project.VersionOf(best.Resolution, one.As))
+			continue
+		}
+		// The goal is out of reach. Dates count for what could go with it all the same.
+		r, _, err := a.Solve(Choice{a.Goal.Name: target, one.As: one.Among}, nil)
+		if err != nil {
+			return nil, err
+		}
+		given[one.As] = r == nil
+	}
+	return given, nil
+}
+
+// undated says why a release promises nothing about some releases of the framework, by its date; "" where it does promise something.
+func (a *Question) undated(p, framework *universe.Package, subject string, target []string) string {
+	name := a.declaredAs(p.Name)
+	i := p.Index(subject)
+	if name == "" || i < 0 || len(target) == 0 || a.Promises(name, p, framework, target).Has(i) {
+		return ""
+	}
+	if floor := a.floor(p, framework, a.setOf(framework, target)); i < floor {
+		return fmt.Sprintf("%s, and %s, where support of it begins", a.sentence(p, i, framework), a.sentence(p, floor, framework))
+	}
+	first, says := a.firstOf(framework, target), a.sentence(p, i, framework)
+	days := int(first.Published.Sub(p.About(i).Published) / (24 * time.Hour))
+	on := p.About(i).Published.Format(time.DateOnly)
+	switch {
+	case a.namesOf(p, i, framework) != "":
+		return fmt.Sprintf("%s, and not %s", says, a.App.Scheme.Major(first.Version))
+	case days > 0:
+		return fmt.Sprintf("%s, published %s, %s before %s %s existed", says, on, daysOf(days), framework.Name, first.Version)
+	}
+	return fmt.Sprintf("%s, published %s, when later releases of %s existed than those of its major %s", says, on, framework.Name, a.App.Scheme.Major(first.Version))
+}
+
+func daysOf(n int) string {
+	if n == 1 {
+		return "1 day"
+	}
+	return fmt.Sprintf("%d days", n)
+}
+
+func (a *Question) setOf(framework *universe.Package, target []string) version.Set {
+	wanted := version.NewSet(framework.Len())
+	for _, v := range target {
+		wanted.Add(framework.Index(v))
+	}
+	return wanted
+}
+
+// A Doubtful package is one for which dates are given up on the way to a goal.
+type Doubtful struct{ Name, Says string }
+
+// against lists the declared packages of which the goal has a release that promises nothing about it, by its date.
+func (a *Question) against(packages []Assessed, framework *universe.Package, target []string) (all []Doubtful, err error) {
+	for _, got := range packages {
+		if got.Standing != project.Ready && got.Standing != project.Silent && got.Standing != project.Together && got.Standing != project.Bridge || got.Group == Transitive {
+			continue
+		}
+		p, err := a.Pkg(got.Name)
+		if err != nil {
+			return nil, err
+		}
+		subject := got.To
+		if subject == "" {
+			subject = got.Locked
+		}
+		if says := a.undated(p, framework, subject, target); says != "" {
+			all = append(all, Doubtful{got.Name, says})
+		}
+	}
+	return all, nil
+}
