@@ -200,17 +200,23 @@ func (f *finder) previewMayHelp(name string) bool {
 	return false
 }
 
-// product tries every way to apply one remedy to each package, up to a sensible number.
+// mostRemedies is for how many packages something is done at once.
+const mostRemedies = 4
+
+// product tries every way to apply one remedy to each package, where these are few.
 func (f *finder) product(goals []project.Goal, remedies [][]remedy, chosen []remedy) error {
+	if len(chosen)+len(remedies) > mostRemedies {
+		return nil
+	}
+	if err := f.Ctx.Err(); err != nil {
+		return err
+	}
 	if len(remedies) > 0 {
 		for _, r := range remedies[0] {
 			if err := f.product(goals, remedies[1:], append(slices.Clone(chosen), r)); err != nil {
 				return err
 			}
 		}
-		return nil
-	}
-	if len(chosen) > 4 {
 		return nil
 	}
 	app := f.App

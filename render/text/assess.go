@@ -129,7 +129,7 @@ func (p *Page) Gate(answer doc.Assess) {
 		for _, d := range answer.Against {
 			names = append(names, d.Package)
 		}
-		p.verdict(notice, fmt.Sprintf("%s can be reached, with %s, only against what dates tell of %s.", goalOf(answer), answer.Goal.Release, strings.Join(names, ", ")))
+		p.verdict(notice, fmt.Sprintf("%s can be reached, with %s; dates speak against %s.", goalOf(answer), answer.Goal.Release, strings.Join(names, ", ")))
 		return
 	case answer.Reachable:
 		p.verdict(good, fmt.Sprintf("%s can be reached, with %s.", goalOf(answer), answer.Goal.Release))
