@@ -40,12 +40,12 @@ func (a *App) Take(ctx context.Context, source universe.Source, way conflict.Way
 			way.Unhold = append(slices.Clone(way.Unhold), c.Name)
 		}
 	}
-	if len(way.Preview)+len(way.Unhold) > 0 {
+	if len(way.Preview)+len(way.Unhold)+len(way.Build) > 0 {
 		text, err := a.files.Read(config.File, input.Configuration)
 		if err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
-		edited, err := config.Edit(string(text), way.Preview, a.asSpelled(way.Unhold...))
+		edited, err := config.Edit(string(text), config.Change{Previews: way.Preview, Build: way.Build, Unhold: a.asSpelled(way.Unhold...)})
 		if err != nil {
 			return err
 		}

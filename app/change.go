@@ -135,7 +135,7 @@ func (a *App) Hold(name string, h config.Hold) error {
 	return a.editHolds("hold-"+txn.Slug(name), func(text string) (string, error) {
 		if _, held := a.Config.Hold[name]; held {
 			var err error
-			if text, err = config.Edit(text, nil, a.asSpelled(name)); err != nil {
+			if text, err = config.Edit(text, config.Change{Unhold: a.asSpelled(name)}); err != nil {
 				return "", err
 			}
 		}
@@ -153,7 +153,7 @@ func (a *App) Release(name string) error {
 	if _, held := a.Config.Hold[name]; !held {
 		return &input.UsageError{Reason: fmt.Sprintf("%s is not held", name)}
 	}
-	return a.editHolds("release-"+txn.Slug(name), func(text string) (string, error) { return config.Edit(text, nil, a.asSpelled(name)) },
+	return a.editHolds("release-"+txn.Slug(name), func(text string) (string, error) { return config.Edit(text, config.Change{Unhold: a.asSpelled(name)}) },
 		func() error { return nil })
 }
 

@@ -54,6 +54,7 @@ type Way struct {
 	Changes  []PlanChange     `json:"changes"`
 	Previews []string         `json:"previews"`
 	Unhold   []string         `json:"unhold"`
+	Build    []string         `json:"build,omitempty"`
 	Lines    int              `json:"lines"`
 	Majors   int              `json:"majors"`
 	Locked   int              `json:"locked"`

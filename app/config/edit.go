@@ -9,34 +9,47 @@ import (
 	"molt/input"
 )
 
+// A Change is what a way out writes into a configuration: names under "previews:" and "build:", and holds that are taken out.
+type Change struct{ Previews, Build, Unhold []string }
+
 // Edit adds packages to previews and takes holds out, in the text of a configuration, and leaves the rest alone.
 // What it made is read again, and must say so.
-func Edit(text string, previews, unhold []string) (string, error) {
+func Edit(text string, c Change) (string, error) {
 	t, err := yamlfile.Open(File, []byte(text))
 	if err != nil {
 		return "", err
 	}
-	for _, name := range previews {
-		if err := t.Append("previews", name); err != nil {
-			return "", unedited(err, fmt.Sprintf("add %s under \"previews:\"", name))
+	for _, list := range []struct {
+		key   string
+		names []string
+	}{{"previews", c.Previews}, {"build", c.Build}} {
+		for _, name := range list.names {
+			if err := t.Append(list.key, name); err != nil {
+				return "", unedited(err, fmt.Sprintf("add %s under \"%s:\"", name, list.key))
+			}
 		}
 	}
-	for _, name := range unhold {
+	for _, name := range c.Unhold {
 		if err := t.Cut("hold", name); err != nil {
 			return "", unedited(err, fmt.Sprintf("take %s out under \"hold:\"", name))
 		}
 	}
-	c, err := Read(File, t.Bytes())
+	read, err := Read(File, t.Bytes())
 	if err != nil {
 		return "", fmt.Errorf("editing %s: %w", File, err)
 	}
-	for _, name := range previews {
-		if !slices.Contains(c.Previews, name) {
+	for _, name := range c.Previews {
+		if !slices.Contains(read.Previews, name) {
 			return "", fmt.Errorf("editing %s: %s is not among the previews", File, name)
 		}
 	}
-	for _, name := range unhold {
-		if _, held := c.Hold[name]; held {
+	for _, name := range c.Build {
+		if !slices.Contains(read.Build, name) {
+			return "", fmt.Errorf("editing %s: %s is not among what is built", File, name)
+		}
+	}
+	for _, name := range c.Unhold {
+		if _, held := read.Hold[name]; held {
 			return "", fmt.Errorf("editing %s: %s is still held", File, name)
 		}
 	}

@@ -20,15 +20,15 @@ func TestEditConfig(t *testing.T) {
 		{"a block list", "previews:\n  - keel # tried\ngoal: hulk@4\n", "previews:\n  - deck\n  - keel # tried\ngoal: hulk@4\n"},
 	}
 	for _, test := range tests {
-		if got, err := Edit(test.text, []string{"deck"}, nil); err != nil || got != test.want {
+		if got, err := Edit(test.text, Change{Previews: []string{"deck"}}); err != nil || got != test.want {
 			t.Errorf("%s: %q, %v, want %q", test.name, got, err, test.want)
 		}
 	}
-	if got, err := Edit("goal: x\n", []string{"@quay/rope"}, nil); err != nil || !strings.Contains(got, "[\"@quay/rope\"]") {
+	if got, err := Edit("goal: x\n", Change{Previews: []string{"@quay/rope"}}); err != nil || !strings.Contains(got, "[\"@quay/rope\"]") {
 		t.Errorf("a scoped name: %q, %v", got, err)
 	}
 	var usage *input.UsageError
-	if _, err := Edit("previews: \n    [keel,\n     mast]\n", []string{"deck"}, nil); !errors.As(err, &usage) || !strings.Contains(err.Error(), "add deck under") {
+	if _, err := Edit("previews: \n    [keel,\n     mast]\n", Change{Previews: []string{"deck"}}); !errors.As(err, &usage) || !strings.Contains(err.Error(), "add deck under") {
 		t.Errorf("a list in a form that is not edited: %v", err)
 	}
 	for _, text := range []string{
@@ -37,7 +37,7 @@ func TestEditConfig(t *testing.T) {
 		"hold:\n  deck:\n    until: 2027-01-01\n    reason: not yet\n  keel: {reason: slow}\ngoal: hulk@4\n",
 		"hold:\n  \"deck\":\n    reason: >\n      not\n      yet\n  # slow\n  keel: {reason: slow}\ngoal: hulk@4\n",
 	} {
-		got, err := Edit(text, nil, []string{"deck"})
+		got, err := Edit(text, Change{Unhold: []string{"deck"}})
 		if err != nil || strings.Contains(got, "deck") || !strings.Contains(got, "keel: {reason: slow}") || !strings.Contains(got, "goal: hulk@4") {
 			t.Errorf("without the hold %q became %q, %v", text, got, err)
 		}

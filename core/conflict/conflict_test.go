@@ -257,3 +257,20 @@ func TestWaysOutOfSeveralTangles(t *testing.T) {
 		t.Errorf("two packages that cannot stay, and one that moves: %+v, %v", ways, err)
 	}
 }
+
+// Where many packages are in the way, not every combination of what could be done about each is tried.
+func TestManyInTheWay(t *testing.T) {
+	text := "app: hull@^1"
+	for i := range 30 {
+		text += fmt.Sprintf(" p%d@^1.1", i)
+	}
+	text += "\nhull@1\nhull@2\n"
+	for i := range 30 {
+		text += fmt.Sprintf("p%d@1.0: peer:hull@1||2\np%d@1.1: peer:hull@1\np%d@2.0-rc.1: peer:hull@2\n", i, i, i)
+	}
+	source, app := projecttest.Sketch(t, text)
+	ways, err := GoalWays(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}}, nil)
+	if err != nil || len(ways) > mostWays {
+		t.Fatalf("%d ways, %v", len(ways), err)
+	}
+}

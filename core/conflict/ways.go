@@ -23,6 +23,7 @@ const (
 	MoveWay    WayKind = "move"    // another release of a declared package, with the line changed
 	PreviewWay WayKind = "preview" // a prerelease of a declared package
 	HoldWay    WayKind = "hold"    // lift a hold
+	BuildWay   WayKind = "build"   // allow that packages without a file that can be used are built from their source
 	RaiseWay   WayKind = "raise"   // a newer runtime; by hand
 	ReplaceWay WayKind = "replace" // put a successor in the place of a retiring package
 	DropWay    WayKind = "drop"    // take a declared package out
@@ -38,6 +39,7 @@ type WayOut struct {
 	Changes []project.Change     // of the manifest
 	Preview []string             // packages whose previews are to be allowed
 	Unhold  []string             // packages whose holds are to be lifted
+	Build   []string             // packages that may be built
 	Raise   []assess.RuntimeNeed // runtimes that are to be raised
 	Goals   []project.Goal       // the lesser goals
 	After   *solve.Resolution
@@ -91,7 +93,7 @@ func WaysOut(ctx context.Context, source universe.Source, app project.Applicatio
 			break
 		}
 	}
-	for _, find := range []func() error{f.raises, f.previews, f.replacements, f.drops} {
+	for _, find := range []func() error{f.builds, f.raises, f.previews, f.replacements, f.drops} {
 		if err := find(); err != nil {
 			return nil, err
 		}
@@ -289,6 +291,46 @@ func (f *finder) previews() error {
 	return nil
 }
 
+// mostBuilt is how many packages are to be built at once.
+const mostBuilt = 6
+
+// builds tries what there is when packages that have to be built count as built: those that the tangle speaks of, and those that then are in the way.
+func (f *finder) builds() error {
+	var names []string
+	add := func(t *solve.Tangle) (more bool) {
+		for _, one := range append([]*solve.Tangle{t}, t.Others...) {
+			for _, d := range one.Demands {
+				name, _ := universe.SplitExtra(d.By)
+				if universe.IsUnbuilt(d.Package) && !slices.Contains(names, name) {
+					names, more = append(names, name), true
+				}
+			}
+		}
+		return more
+	}
+	for t := f.tangle; t != nil && len(names) < mostBuilt && add(t); {
+		source := universe.Built(f.Source, names)
+		r, _, err := f.try(source, f.problem)
+		if err != nil {
+			return err
+		}
+		if r != nil {
+			slices.Sort(names)
+			way := WayOut{Kind: BuildWay, After: r, Build: names, Title: "build " + strings.Join(names, ", ") + " from source"}
+			way.Cost = f.cost(way)
+			f.ways = append(f.ways, way)
+			return nil
+		}
+		if f.spent != nil {
+			return nil
+		}
+		if t, err = solve.Refute(f.Ctx, source, f.problem); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // raises tries what there is when runtimes need not be the deployed ones: each alone, then all.
 func (f *finder) raises() error {
 	names := slices.Sorted(maps.Keys(f.App.Runtimes))
@@ -387,7 +429,7 @@ func (f *finder) ranked() ([]WayOut, error) {
 	if len(f.ways) == 0 {
 		return f.waits()
 	}
-	order := []WayKind{MoveWay, HoldWay, RaiseWay, ReplaceWay, PreviewWay, LessWay, BackWay, DropWay}
+	order := []WayKind{MoveWay, BuildWay, HoldWay, RaiseWay, ReplaceWay, PreviewWay, LessWay, BackWay, DropWay}
 	slices.SortStableFunc(f.ways, func(a, b WayOut) int {
 		for _, d := range []int{
 			short(a) - short(b), a.Cost.Majors - b.Cost.Majors, a.Cost.Lines - b.Cost.Lines, a.Cost.Locked - b.Cost.Locked,

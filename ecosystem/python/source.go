@@ -281,6 +281,9 @@ func (k *kept) Needs(i int) []universe.Demand {
 // needs reads what metadata says that a release needs; or says why the release cannot be used, where the registry gave none that can.
 func (k *kept) needs(m *metadata, err error, v version.Version) []universe.Demand {
 	if err == nil && m.Unknown != "" {
+		if m.Unknown == unbuilt {
+			return []universe.Demand{universe.Unbuilt(m.Unknown)}
+		}
 		return []universe.Demand{universe.Hindrance(m.Unknown)}
 	}
 	var needs []universe.Demand
