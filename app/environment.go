@@ -232,6 +232,7 @@ func (a *App) describe(l *ecosystem.Lock, m *ecosystem.Manifests, before *ecosys
 	if p, ok := a.Eco.(ecosystem.Pruner); ok {
 		p.Prune(l)
 	}
+	l.Included = m.Included()
 	for _, q := range m.Runtimes() {
 		l.Requires = append(l.Requires, q.Requirement)
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
@@ -403,7 +404,8 @@ func (a *App) lockFor(groups []string) (*ecosystem.Lock, error) {
 	if groups == nil {
 		return a.Lock, nil
 	}
-	var known []string
+	known := slices.Collect(maps.Keys(a.Manifest.Included()))
+	slices.Sort(known)
 	for _, r := range a.Lock.Roots {
 		if _, bare := project.SplitGroup(r.Group); !slices.Contains(known, bare) {
 			known = append(known, bare)
@@ -413,6 +415,10 @@ func (a *App) lockFor(groups []string) (*ecosystem.Lock, error) {
 		if !slices.Contains(known, g) {
 			return nil, &input.UsageError{Reason: fmt.Sprintf("--only %s: the lock has no declarations of that group; it has %s", g, strings.Join(known, ", "))}
 		}
+	}
+	included := a.Manifest.Included()
+	for _, g := range slices.Clone(groups) {
+		groups = append(groups, included[g]...)
 	}
 	some := *a.Lock
 	some.Roots = slices.DeleteFunc(slices.Clone(a.Lock.Roots), func(e solve.Edge) bool {

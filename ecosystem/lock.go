@@ -34,6 +34,7 @@ type Lock struct {
 	Environments []Environment
 	Forks        Forks
 	Requires     []universe.Requirement
+	Included     map[string][]string // groups that others bring along; what was read of a lock does not tell
 	Index        string
 	Origins      map[string]string // addresses of the registries that people named, by scope or pattern, "default" for all other packages
 	Kept         any               // what the format's reader found and does not know, for its writer

@@ -124,6 +124,22 @@ func (m *Manifests) Notes() []string {
 	return all
 }
 
+// Included returns the groups that other groups bring along.
+func (m *Manifests) Included() map[string][]string {
+	all := map[string][]string{}
+	for _, f := range m.files {
+		if n, ok := f.Manifest.(interface{ Included() map[string][]string }); ok {
+			for group, others := range n.Included() {
+				for _, other := range others {
+					key := project.MemberGroup(f.member, group)
+					all[key] = append(all[key], project.MemberGroup(f.member, other))
+				}
+			}
+		}
+	}
+	return all
+}
+
 // Clone returns manifests of the same text, of which edits do not change these.
 func (m *Manifests) Clone() (*Manifests, error) {
 	c, err := ReadManifests(m.eco, m.Texts())

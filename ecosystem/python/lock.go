@@ -95,8 +95,12 @@ func (w *lockWriter) head() {
 		}
 	}
 	var extras, groups []string
+	named := slices.Sorted(maps.Keys(l.Included))
 	for _, r := range l.Roots {
-		m := groupMarker(r.Group)
+		named = append(named, r.Group)
+	}
+	for _, group := range named {
+		m := groupMarker(group)
 		if m == nil {
 			continue
 		}
@@ -553,6 +557,13 @@ func markersIn(l *ecosystem.Lock, envs environments, apart forks) map[string]*re
 	groups := map[string]*requirement.Marker{}
 	reaching(l, envs, apart, func(r solve.Edge, i int, p *ecosystem.LockedPackage) {
 		m := groupMarker(r.Group)
+		for _, group := range slices.Sorted(maps.Keys(l.Included)) {
+			if other := groupMarker(group); m != nil && slices.Contains(l.Included[group], r.Group) {
+				if m = requirement.Or(m, other); other == nil {
+					m = nil
+				}
+			}
+		}
 		key := ""
 		if m != nil {
 			key = m.String()

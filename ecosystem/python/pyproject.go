@@ -45,9 +45,9 @@ type tomlArray struct {
 	starts      []int
 }
 
-// An include is a reference of a dependency group to another.
+// An include is a reference of a group to another: of a dependency group, or to an extra of the project itself.
 type include struct {
-	name string
+	name string // with its prefix
 	at   int
 }
 
@@ -58,6 +58,14 @@ func readPyproject(file string, data []byte) (*pyproject, error) {
 	}
 	m := &pyproject{declarations: declarations{file: file, data: data}, arrays: map[string]tomlArray{}, includes: map[string][]include{}, groupNames: map[string]string{}, projectEnd: -1}
 	m.groups = []string{chiefGroup}
+	if err := walkTOML(file, data, func(_ *unstable.Parser, path []string, _ unstable.Range, v *unstable.Node) error {
+		if v.Kind == unstable.String && slices.Equal(path, []string{"project", "name"}) { // by which it may refer to itself
+			m.name = string(v.Data)
+		}
+		return nil
+	}); err != nil {
+		return nil, err
+	}
 	if err := walkTOML(file, data, m.value); err != nil {
 		return nil, err
 	}
@@ -127,8 +135,6 @@ func (m *pyproject) value(p *unstable.Parser, path []string, whole unstable.Rang
 		m.projectEnd = max(m.projectEnd, int(whole.Offset+whole.Length))
 	}
 	switch key := strings.Join(path, "."); {
-	case key == "project.name" && v.Kind == unstable.String:
-		m.name = string(v.Data)
 	case key == "project.version" && v.Kind == unstable.String:
 		m.version, m.ownFrom, m.ownTo = string(v.Data), int(v.Raw.Offset), int(v.Raw.Offset+v.Raw.Length)
 	case key == "project.requires-python":
@@ -197,6 +203,12 @@ func (m *pyproject) array(p *unstable.Parser, group string, whole unstable.Range
 			inset = 3
 		}
 		text := string(e.Data)
+		if r, err := requirement.Parse(text); err == nil && m.name != "" && requirement.Canonical(r.Name) == requirement.Canonical(m.name) {
+			for _, extra := range r.Extras { // the application itself, of which no registry is asked
+				m.includes[group] = append(m.includes[group], include{optionalGroup + extra, from})
+			}
+			continue
+		}
 		escaped := to-from < 2*inset || string(m.data[from+inset:to-inset]) != text
 		if err := m.add(group, text, from, to, inset, escaped); err != nil {
 			return err
@@ -217,7 +229,7 @@ func (m *pyproject) include(group string, table *unstable.Node) error {
 		if len(keys) != 1 || keys[0] != "include-group" || it.Node().Value().Kind != unstable.String {
 			return m.errorAt(at, group+": expected a requirement in quotes, or { include-group = \"NAME\" }")
 		}
-		found = append(found, include{string(it.Node().Value().Data), at})
+		found = append(found, include{dependencyGrp + string(it.Node().Value().Data), at})
 	}
 	if len(found) != 1 {
 		return m.errorAt(at, group+": expected { include-group = \"NAME\" }")
@@ -235,10 +247,12 @@ func (m *pyproject) checkIncludes() error {
 			return nil
 		}
 		for _, inc := range m.includes[group] {
-			next, ok := m.groupNames[strings.TrimSuffix(dependencyGrp, ".")+"."+requirement.Canonical(inc.name)]
+			next, ok := m.named(inc.name)
 			switch {
+			case !ok && strings.HasPrefix(inc.name, optionalGroup):
+				return m.errorAt(inc.at, fmt.Sprintf("%s asks for the extra %q of the project itself, which it does not have", group, inc.name[len(optionalGroup):]))
 			case !ok:
-				return m.errorAt(inc.at, fmt.Sprintf("%s includes %q, which is no dependency group here", group, inc.name))
+				return m.errorAt(inc.at, fmt.Sprintf("%s includes %q, which is no dependency group here", group, inc.name[len(dependencyGrp):]))
 			case slices.Contains(way, next) || next == group:
 				return m.errorAt(inc.at, fmt.Sprintf("the dependency groups include one another in a circle: %s", strings.Join(append(way, group, next), " includes ")))
 			}
@@ -255,6 +269,32 @@ func (m *pyproject) checkIncludes() error {
 		}
 	}
 	return nil
+}
+
+// named returns the group of a name in whatever spelling.
+func (m *pyproject) named(group string) (string, bool) {
+	prefix, name, _ := strings.Cut(group, ".")
+	as, ok := m.groupNames[prefix+"."+requirement.Canonical(name)]
+	return as, ok
+}
+
+// Included returns the groups that others bring along, all of them: by a reference to a group, or to an extra of the project itself.
+func (m *pyproject) Included() map[string][]string {
+	all := map[string][]string{}
+	for group := range m.includes {
+		var follow func(of string)
+		follow = func(of string) {
+			for _, inc := range m.includes[of] {
+				if next, ok := m.named(inc.name); ok && !slices.Contains(all[group], next) {
+					all[group] = append(all[group], next)
+					follow(next)
+				}
+			}
+		}
+		follow(group)
+		slices.Sort(all[group])
+	}
+	return all
 }
 
 // Name is the project's name.

@@ -139,7 +139,7 @@ func TestSource(t *testing.T) {
 				{"marram[reports]", "4.2", "marram===4.2 tern>=1 tern[charts]>=1", "marram===4.2 tern>=1 tern[charts]>=1"},
 				{"marram[unknown]", "4.1", "marram===4.1", "marram===4.1"},
 				{"tern", "1.4", "ropewalk>=1.0", "ropewalk>=1.0"},
-				{"tern", "1.5", "! " + unbuilt, "! " + unbuilt},
+				{"tern", "1.5", universe.Unbuilt(unbuilt).As, universe.Unbuilt(unbuilt).As},
 				{"tern[charts]", "1.4", "sketch~=1.0 tern===1.4", "sketch~=1.0 tern===1.4"},
 			} {
 				if got := needsOf(t, one, test.name, test.version); got != test.in {
