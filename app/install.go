@@ -392,8 +392,8 @@ func (a *App) lockFor(groups []string) (*ecosystem.Lock, error) {
 	if a.Lock == nil {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt relock writes one", a.LockFile())}
 	}
-	if a.Lock.Edgeless {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s does not tell what packages need, so it cannot be laid out", a.LockFile())}
+	if _, marked := a.Eco.(ecosystem.Flat); a.Lock.Edgeless && (!marked || groups != nil) {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s does not tell what packages need, so it cannot be laid out in part", a.LockFile())}
 	}
 	if err := a.strongEnough(a.Lock); err != nil {
 		return nil, err

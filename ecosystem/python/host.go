@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"os/exec"
 	"path/filepath"
 	"regexp"
@@ -141,6 +142,9 @@ func (Python) Moved(text []byte, from, to string) []byte {
 // Wanted follows the demands whose markers hold here.
 func (Python) Wanted(l *ecosystem.Lock, h *ecosystem.Host) []*ecosystem.LockedPackage {
 	e := h.Detail.(*hostDetail).Markers
+	if l.Edgeless {
+		return markedFor(l, e)
+	}
 	nodes := map[string]*ecosystem.LockedPackage{}
 	for i := range l.Packages {
 		nodes[l.Packages[i].ID] = &l.Packages[i]
@@ -176,6 +180,28 @@ func (Python) Wanted(l *ecosystem.Lock, h *ecosystem.Host) []*ecosystem.LockedPa
 	var all []*ecosystem.LockedPackage
 	for _, p := range wanted {
 		all = append(all, p)
+	}
+	slices.SortFunc(all, func(a, b *ecosystem.LockedPackage) int { return strings.Compare(a.ID, b.ID) })
+	return all
+}
+
+// markedFor lists the packages of a foreign lock whose markers hold on this machine, with the groups that the lock has by default and no extras: so the
+// specification has a lock installed, which needs no resolution.
+func markedFor(l *ecosystem.Lock, on requirement.Environment) (all []*ecosystem.LockedPackage) {
+	e := maps.Clone(on)
+	kept, _ := l.Kept.(unknown)
+	e["extras"], e["dependency_groups"] = "", strings.Join(textsOf(kept["default-groups"]), ",")
+	for i := range l.Packages {
+		p := l.Packages[i]
+		more, _ := p.Kept.(unknown)
+		if text, ok := more["marker"].(string); ok {
+			if m, err := requirement.ParseMarker(text); err != nil || !m.Holds(e) {
+				continue
+			}
+		}
+		p.Name = universe.Plain(p.Name)
+		p.ID = p.Name + "@" + p.Version
+		all = append(all, &p)
 	}
 	slices.SortFunc(all, func(a, b *ecosystem.LockedPackage) int { return strings.Compare(a.ID, b.ID) })
 	return all
