@@ -31,9 +31,9 @@ func (a *App) Renew(ctx context.Context, source universe.Source) (*Renewal, erro
 	if err != nil {
 		return nil, err
 	}
-	cut := plan.Cut{}
+	cut := plan.Cut{Apart: a.Config.Stages.Bridges == "apart"}
 	if old.Made != nil {
-		cut = plan.Cut{Fresh: plan.Fresh(old.Made.Fresh), Leap: old.Made.Leap}
+		cut.Fresh, cut.Leap = plan.Fresh(old.Made.Fresh), old.Made.Leap
 	}
 	fresh, made, err := a.MakePlan(ctx, source, old.Goals(), cut)
 	if err != nil {

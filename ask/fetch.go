@@ -85,7 +85,7 @@ func (s *Session) fetchPlan(r FetchRequest, d *doc.Fetch) (*planfile.Plan, error
 	if _, err := s.Assess(goals, nil, false); err != nil {
 		return nil, s.tangled(err, d)
 	}
-	made, _, err := s.App.MakePlan(s.ctx, s.Source, meant, plan.Cut{Fresh: plan.Fresh(s.App.Config.Stages.Fresh), Leap: s.App.Config.Stages.Leap})
+	made, _, err := s.App.MakePlan(s.ctx, s.Source, meant, plan.Cut{Fresh: plan.Fresh(s.App.Config.Stages.Fresh), Leap: s.App.Config.Stages.Leap, Apart: s.App.Config.Stages.Bridges == "apart"})
 	if err != nil {
 		return nil, s.tangled(err, d)
 	}

@@ -62,7 +62,7 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 	if err != nil {
 		return doc.Plan{}, err
 	}
-	cut := plan.Cut{Fresh: plan.Fresh(s.App.Config.Stages.Fresh), Leap: s.App.Config.Stages.Leap || r.Leap}
+	cut := plan.Cut{Fresh: plan.Fresh(s.App.Config.Stages.Fresh), Leap: s.App.Config.Stages.Leap || r.Leap, Apart: s.App.Config.Stages.Bridges == "apart"}
 	if r.Fresh != "" {
 		cut.Fresh = r.Fresh
 	}

@@ -289,6 +289,7 @@ func TestRenew(t *testing.T) {
 // What people decided and cannot be kept is said, and the plan is whole again.
 func TestRenewWithoutWhatIsNeeded(t *testing.T) {
 	d := shipped(t, "")
+	d.write("molt.yaml", d.read("molt.yaml")+"\nstages: {bridges: apart}\n")
 	d.run(0, "plan", "--fresh", "none")
 	text := d.read("molt-plan.yaml")
 	from, to := strings.Index(text, "  - id: bridge-tidepool-pages"), strings.Index(text, "  # The framework, with")

@@ -53,7 +53,9 @@ type Config struct {
 type Stages struct {
 	Fresh string `yaml:"fresh"` // how far to freshen what the goal does not need
 	Leap  bool   `yaml:"leap"`  // go to the goal in one leap
-	Tasks []Task `yaml:"tasks"`
+	// Bridges is "apart" where each package that goes ahead of the framework is to have a stage of its own.
+	Bridges string `yaml:"bridges"`
+	Tasks   []Task `yaml:"tasks"`
 }
 
 // A Hold keeps a package back, with the reason and, if there is one, the last day.
@@ -143,6 +145,9 @@ func (c *Config) check(place yamlfile.Place) error {
 	}
 	if err := c.Registry.valid(bad); err != nil {
 		return err
+	}
+	if c.Stages.Bridges != "" && c.Stages.Bridges != "apart" {
+		return bad(c.Stages.Bridges, "expected apart: that each package that goes ahead of the framework has a stage of its own", "stages", "bridges")
 	}
 	if f := plan.Fresh(c.Stages.Fresh); f != "" && !slices.Contains(plan.Freshness, f) {
 		return bad(c.Stages.Fresh, "expected none, patch, minor or major", "stages", "fresh")

@@ -157,3 +157,38 @@ func (p *planner) opens(h hop, chosen assess.Choice, family, retired []string) (
 	}
 	return r, err
 }
+
+// joinBridges makes one stage of the bridges of a hop, which begin at a position and continue a resolution: the last of them resolves with what all of them
+// change. People may want each apart.
+func (p *planner) joinBridges(h hop, before *solve.Resolution, from int) {
+	bridges := p.plan.Stages[from:]
+	if len(bridges) < 2 || p.cut.Apart {
+		return
+	}
+	one := Stage{ID: p.freeID("bridge-" + slug(h.major)), Kind: BridgeStage, After: bridges[len(bridges)-1].After}
+	var names []string
+	for _, st := range bridges {
+		for _, c := range st.Changes {
+			i := slices.IndexFunc(one.Changes, func(x project.Change) bool { return x.Name == c.Name && x.Group == c.Group })
+			if i < 0 {
+				one.Changes, names = append(one.Changes, c), append(names, c.Name)
+				continue
+			}
+			c.From = one.Changes[i].From
+			if pkg, err := p.Pkg(c.Name); err == nil {
+				if a, b := pkg.Release(c.From.Version), pkg.Release(c.To.Version); a != nil && b != nil {
+					c.Jump = p.App.JumpOf(c.Name, a.Version, b.Version)
+				}
+			}
+			one.Changes[i] = c
+		}
+		for _, c := range st.Companions {
+			if !slices.ContainsFunc(one.Companions, func(x Companion) bool { return x.Name == c.Name }) {
+				one.Companions = append(one.Companions, c)
+			}
+		}
+	}
+	one.Title = strings.Join(slices.Compact(names), ", ") + " ahead of " + p.Goal.Name + " " + h.major
+	one.Locked = project.MovesBetween(before, one.After)
+	p.plan.Stages = append(p.plan.Stages[:from:from], one)
+}

@@ -52,3 +52,30 @@ func TestBridgesEnd(t *testing.T) {
 		t.Log(changes(plan), len(plan.Sketch))
 	}
 }
+
+// What goes ahead of the framework goes in one stage, unless people want each apart; what it comes to is the same.
+func TestBridgesTogether(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: hull@^1 a@^1 b@^1
+		hull@1
+		hull@2
+		a@1: peer:hull@1
+		a@2: peer:hull@1||2
+		b@1: peer:hull@1
+		b@2: peer:hull@1||2`)
+	for _, test := range []struct {
+		cut  Cut
+		want string
+	}{
+		{Cut{}, "bridge-2: a 1.0.0>2.0.0, b 1.0.0>2.0.0; goal-2: hull 1.0.0>2.0.0"},
+		{Cut{Apart: true}, "bridge-a: a 1.0.0>2.0.0; bridge-b: b 1.0.0>2.0.0; goal-2: hull 1.0.0>2.0.0"},
+	} {
+		p, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}}, test.cut)
+		if err != nil || changes(p) != test.want {
+			t.Errorf("apart is %v: %s, %v, want %s", test.cut.Apart, changes(p), err, test.want)
+		}
+		if first := p.Stages[0]; first.After == nil || !test.cut.Apart && first.Locked.Moved != 2 {
+			t.Errorf("the first stage moves %+v", first.Locked)
+		}
+	}
+}

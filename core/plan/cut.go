@@ -6,6 +6,7 @@ import "molt/core/version"
 type Cut struct {
 	Fresh Fresh
 	Leap  bool // to the goal in one leap
+	Apart bool // each bridge in a stage of its own
 }
 
 // Fresh says how far to freshen what the goal does not need.

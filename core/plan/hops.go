@@ -187,6 +187,7 @@ func (p *planner) hop(h hop) (bool, error) {
 		}
 		whole = len(p.plan.Stages) == bridged // the rest of the optimum is worked out when nothing bridges any more
 	}
+	p.joinBridges(h, saved.Locked, len(stages))
 	if err := p.runtime(h, r); err != nil {
 		return undo(err)
 	}
