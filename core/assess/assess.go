@@ -93,6 +93,14 @@ func (a *Question) Assess() (*Assessment, error) {
 	if err != nil {
 		return nil, err
 	}
+	// Packages are judged on the least runtime with which the goal resolves, as a plan has it; on any where it does not.
+	if q, r, err := a.Least(project.Draft{Locked: a.Base}, target); err != nil {
+		return nil, err
+	} else if r != nil {
+		seen := *a
+		seen.Source = q.Source
+		a = &seen
+	}
 	a, whole, err := a.InSight()
 	if err != nil {
 		return nil, err

@@ -36,3 +36,23 @@ func TestRelockKeepsToTheDeployedRuntime(t *testing.T) {
 		}
 	}
 }
+
+// Where a package goes is judged on the least runtime that the goal needs, not on the newest that there could be.
+func TestWhereToOnTheLeastRuntime(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: fw@^1 keel@^1
+		fw@1
+		fw@2
+		keel@1: peer:fw@^1
+		keel@2: peer:fw@^2
+		keel@3: peer:fw@^2`)
+	projecttest.Requires(source, "keel", "3.0.0", ">=22")
+	app.Runtimes = project.Runtimes{"node": project.Everywhere("18.0.0")}
+	got, err := Assess(context.Background(), source, app, project.Goal{Name: "fw", Constraint: "2"})
+	if err != nil || !got.Reachable || len(got.Packages) != 1 || got.Packages[0].To != "2.0.0" {
+		t.Fatalf("%+v, %v", got, err)
+	}
+	if len(got.Opens) != 1 {
+		t.Errorf("a newer runtime would open %q", got.Opens)
+	}
+}
