@@ -302,7 +302,7 @@ type Record struct {
 	Folder        string            // of the copies
 }
 
-// Record copies the files as they are now, but for some, and keeps these copies and those of before.
+// Record copies the files that were changed as they are now, but for some, and keeps these copies and those of before.
 func (t *Transaction) Record(but ...string) (Record, error) {
 	r := Record{map[string]string{}, map[string]string{}, map[string]string{}, t.journal.Backup}
 	t.recorded = true
@@ -315,6 +315,10 @@ func (t *Transaction) Record(but ...string) (Record, error) {
 			return r, err
 		}
 		before := t.journal.Files[name]
+		if before == "" && after == "" || before != "" && after != "" && sum == t.journal.Sums[before] {
+			t.w.Discard(path.Join(t.journal.Backup, "left", name))
+			continue
+		}
 		r.Before[name], r.After[name] = before, after
 		for copy, sum := range map[string]string{before: t.journal.Sums[before], after: sum} {
 			if copy != "" {
