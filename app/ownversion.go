@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"slices"
 
 	"molt/app/planfile"
 	"molt/core/plan"
@@ -46,9 +47,15 @@ func (a *App) ownVersion(file *planfile.Plan) *OwnVersion {
 			if c.To != nil {
 				change.To = project.Point(*c.To)
 			}
+			// What several stages moved counts from where it was first to where it is now.
+			if i := slices.IndexFunc(changes, func(x project.Change) bool { return x.Name == change.Name && x.Group == change.Group }); i >= 0 {
+				changes[i].To = change.To
+				continue
+			}
 			changes = append(changes, change)
 		}
 	}
+	changes = slices.DeleteFunc(changes, func(c project.Change) bool { return c.From == c.To })
 	jump, why := plan.OwnJump(scheme, a.Manifest.Groups()[0], raised, changes)
 	if jump == version.Same {
 		return nil
