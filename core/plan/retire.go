@@ -16,6 +16,11 @@ func (p *planner) retire() error {
 		if got.Standing != project.Retires || p.now.Gone[name] || slices.Contains(p.App.Held, name) || got.Retires.Kind == project.Abandoned || p.cut.Fresh == FreshNone && got.Retires.Kind != project.Swallowed {
 			continue
 		}
+		if _, lacks, err := p.successor(name); err != nil {
+			return err
+		} else if lacks != "" { // it may stay as long as it is compatible; what stays behind has it
+			continue
+		}
 		before := p.now.Clone()
 		p.now = p.without([]string{name})
 		p.now.Locked = before.Locked
@@ -57,18 +62,17 @@ func (p *planner) replacements(names []string) ([]project.Change, error) {
 		d := p.Declaration(name)
 		changes = append(changes, project.Change{Name: name, Group: d.Group, From: project.Point{Constraint: p.now.Lines[d.Line()], Version: project.VersionOf(p.now.Locked, name)},
 			Standing: project.Retires, Reason: string(got.Retires.Kind) + ": " + got.Retires.Says})
-		next := got.Retires.Successor
-		if next == "" || p.Declaration(next).As != "" {
-			continue
-		}
-		pkg, err := p.Full.Package(p.Ctx, next)
-		if err != nil {
-			return nil, fmt.Errorf("the successor of %s: %w", name, err)
-		}
-		v, err := p.acceptable(pkg)
+		v, lacks, err := p.successor(name)
 		if err != nil {
 			return nil, err
 		}
+		if lacks != "" {
+			changes[len(changes)-1].Reason += "; " + lacks
+		}
+		if v == nil {
+			continue
+		}
+		next := got.Retires.Successor
 		text := p.App.Scheme.Restyle(d.Text, v.Version)
 		if c, err := p.App.Scheme.Constrain(text); err != nil || !c.Bounded() {
 			text = p.App.Scheme.Styled(version.NextMinor, v.Version)
@@ -79,4 +83,24 @@ func (p *planner) replacements(names []string) ([]project.Change, error) {
 			Reason: "successor of " + name})
 	}
 	return changes, nil
+}
+
+// successor returns the release that takes the place of a package that was renamed, and why there is none where one is named; both are empty where none is, or
+// where it is declared already.
+func (p *planner) successor(name string) (r *universe.Release, lacks string, err error) {
+	next := p.assessed[name].Retires.Successor
+	if next == "" || p.Declaration(next).As != "" {
+		return nil, "", nil
+	}
+	pkg, err := universe.LookUp(p.Ctx, p.Full, next)
+	switch {
+	case err != nil:
+		return nil, "", fmt.Errorf("the successor of %s: %w", name, err)
+	case pkg == nil:
+		return nil, "the registry has no " + next, nil
+	}
+	if r, err = p.acceptable(pkg); err == nil && r == nil {
+		lacks = fmt.Sprintf("no release of %s is compatible with %s", next, p.Goal)
+	}
+	return r, lacks, err
 }

@@ -394,8 +394,16 @@ func (p *planner) leftBehind() error {
 // behind says whether and why a declared package does not get to its newest major; nil where it does. Later are the releases to which
 // packages may move.
 func (p *planner) behind(name string, framework *universe.Release, later map[string][]string) (*Behind, error) {
-	if p.now.Gone[name] || name == p.Goal.Name || p.assessed[name].Standing == project.Retires {
+	if p.now.Gone[name] || name == p.Goal.Name {
 		return nil, nil
+	}
+	if got := p.assessed[name]; got.Standing == project.Retires {
+		_, lacks, err := p.successor(name)
+		if err != nil || lacks == "" || !p.plan.Reachable {
+			return nil, err
+		}
+		at := project.VersionOf(p.now.Locked, name)
+		return &Behind{Name: name, At: at, Newest: at, Why: got.Retires.Says + ", and " + lacks}, nil
 	}
 	pkg, err := p.Pkg(name)
 	if err != nil {
@@ -499,5 +507,5 @@ func (p *planner) acceptable(pkg *universe.Package) (*universe.Release, error) {
 	if i := universe.BestOf(pkg, fit); i >= 0 {
 		return pkg.At(i), nil
 	}
-	return nil, fmt.Errorf("%s has no release that is compatible with %s", pkg.Name, p.Goal)
+	return nil, nil
 }
