@@ -463,6 +463,11 @@ func (a *Question) ofFramework(demands []universe.Demand) []universe.Demand {
 }
 
 func (a *Question) mentions(r *universe.Release) bool {
+	for other := range a.Also {
+		if pkg := a.Declaration(other).Package; slices.ContainsFunc(slices.Concat(r.Needs, r.Peers), func(d universe.Demand) bool { return d.Package == pkg }) {
+			return true
+		}
+	}
 	claims := slices.ContainsFunc(r.Claims, func(c universe.Claim) bool { return c.Package == a.Declaration(a.Goal.Name).Package })
 	return claims || len(a.onFramework(r))+len(a.ofFramework(r.Covered)) > 0
 }

@@ -59,7 +59,11 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 			about = []Evidence{*e}
 		}
 	}
-	got.Evidence = append(append(got.Evidence, about...), a.advised(p.Name)...)
+	more := a.aboutOthers(got.Name, p, subject)
+	if len(more) > 0 { // that it says nothing of the framework is no news then
+		about = slices.DeleteFunc(about, func(e Evidence) bool { return e.Grade == project.None })
+	}
+	got.Evidence = append(slices.Concat(got.Evidence, about, more), a.advised(p.Name)...)
 	if got.Standing == project.Bridge || got.Standing == project.Together {
 		if doubt := a.doubt(p, framework, got.Locked, target); doubt != nil { // why it cannot stay
 			got.Evidence = append(got.Evidence, *doubt)
@@ -86,6 +90,34 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 			got.Evidence = append(got.Evidence, e)
 		}
 	}
+}
+
+// aboutOthers is the evidence of what a release states about further goals, or that its package is one.
+func (a *Question) aboutOthers(name string, p *universe.Package, subject string) (all []Evidence) {
+	r := p.Release(subject)
+	if r == nil {
+		return nil
+	}
+	if allowed := a.Also[name]; allowed != nil {
+		if slices.Contains(allowed, subject) {
+			all = append(all, Evidence{project.Stated, "is a goal itself", "the goals"})
+		}
+		return all
+	}
+	for _, other := range slices.Sorted(maps.Keys(a.Also)) {
+		goal, err := a.Pkg(other)
+		if err != nil {
+			continue // the caller meets the error too
+		}
+		for _, d := range slices.Concat(r.Peers, r.Needs) {
+			if d.Package == goal.Name {
+				e := Evidence{Where: fmt.Sprintf("%s %s", p.Name, subject)}
+				e.Grade, e.Says = a.grade(r, d, goal, a.firstOf(goal, a.Also[other]), a.Also[other])
+				all = append(all, e)
+			}
+		}
+	}
+	return all
 }
 
 // between is the evidence for a package that is blocked by what others ask for, though it does not refuse the goal itself; nil where it does, or where people
