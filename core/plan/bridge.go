@@ -49,7 +49,8 @@ func (p *planner) bridgeScope(h hop, family []string) (assess.Choice, error) {
 			return nil, err
 		}
 		now := project.VersionOf(p.now.Locked, name)
-		both := p.Acceptors(pkg, framework, h.releases).All.And(p.Acceptors(pkg, framework, []string{project.VersionOf(p.now.Locked, p.Goal.Name)}).All)
+		current := []string{project.VersionOf(p.now.Locked, p.Goal.Name)}
+		both := p.Acceptors(pkg, framework, h.releases).All.And(p.Acceptors(pkg, framework, current).All).And(p.Promises(name, pkg, framework, current))
 		part := version.NewSet(pkg.Len())
 		for i := range both.And(p.Usable(pkg, now)).And(p.Speaking(pkg, framework)).All() {
 			if at := pkg.Index(now); i > at {

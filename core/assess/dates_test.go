@@ -1,0 +1,107 @@
+package assess
+
+import (
+	"context"
+	"strings"
+	"testing"
+	"time"
+
+	"molt/core/project"
+	"molt/core/project/projecttest"
+	"molt/core/universe"
+)
+
+// onDays dates releases: "hull@1.0.0 2020-01-01", one a line.
+func onDays(t *testing.T, source universe.Table, days string) {
+	t.Helper()
+	for line := range strings.Lines(strings.TrimSpace(days)) {
+		release, day, _ := strings.Cut(strings.TrimSpace(line), " ")
+		at := strings.LastIndexByte(release, '@')
+		on, err := time.Parse(time.DateOnly, day)
+		r := source[release[:at]].Release(release[at+1:])
+		if err != nil || r == nil {
+			t.Fatalf("%q: %v", line, err)
+		}
+		r.Published = on
+	}
+}
+
+const hullDays = `hull@1.0.0 2020-01-01
+	hull@2.0.0 2022-01-01
+	hull@3.0.0 2023-01-01
+	`
+
+// What releases promise about the goal, by what they state and when they were published.
+func TestPromises(t *testing.T) {
+	for _, test := range []struct{ name, releases, days, want string }{
+		{"an end says more than a date", "p@1: peer:hull@^1||^2\np@2: peer:hull@^2", "p@1.0.0 2020-01-01\np@2.0.0 2020-02-01", "1.0.0 2.0.0"},
+		{"an open range before the goal", "p@1: peer:hull@>=1\np@2: peer:hull@>=1", "p@1.0.0 2021-01-01\np@2.0.0 2022-01-02", "2.0.0"},
+		{"silence of what speaks elsewhere", "p@1\np@2: peer:hull@>=1\np@3", "p@1.0.0 2021-01-01\np@2.0.0 2021-02-01\np@3.0.0 2022-02-01", "3.0.0"},
+		{"silence after the next major", "p@1\np@2: peer:hull@>=1\np@3", "p@1.0.0 2021-01-01\np@2.0.0 2022-02-01\np@3.0.0 2023-02-01", "2.0.0"},
+		{"what never speaks has nothing to do with it", "p@1\np@2", "p@1.0.0 2021-01-01\np@2.0.0 2022-02-01", "1.0.0 2.0.0"},
+		{"a floor that rises", "p@1: peer:hull@>=1\np@2: peer:hull@>=2", "p@1.0.0 2022-02-01\np@2.0.0 2022-03-01", "2.0.0"},
+		{"no dates", "p@1: peer:hull@>=1\np@2: peer:hull@>=1", "p@2.0.0 2021-01-01", "1.0.0"},
+		{"dates that contradict the order", "p@1: peer:hull@>=1\np@2: peer:hull@>=1", "p@1.0.0 2022-02-01\np@2.0.0 2021-01-01", "1.0.0 2.0.0"},
+	} {
+		source, app := projecttest.Sketch(t, "app: hull@^1 p@^1\nhull@1\nhull@2\nhull@3\n"+test.releases)
+		onDays(t, source, hullDays+test.days)
+		a, err := AskOne(context.Background(), source, app, project.Goal{Name: "hull", Constraint: "2"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := strings.Join(Texts(source["p"], a.Promises("p", source["p"], source["hull"], a.meant)), " ")
+		if got != test.want {
+			t.Errorf("%s: %s promise something, want %s", test.name, got, test.want)
+		}
+		app.Trusted = []string{"p"}
+		if a, err = AskOne(context.Background(), source, app, project.Goal{Name: "hull", Constraint: "2"}); err != nil {
+			t.Fatal(err)
+		}
+		if got := a.Promises("p", source["p"], source["hull"], a.meant); got.Count() != source["p"].Len() {
+			t.Errorf("%s: of what people trust, %d releases promise something", test.name, got.Count())
+		}
+	}
+}
+
+// A package that is named after the framework and never speaks goes with it, within its window, whatever its number; classifiers count by what they leave out.
+func TestOwnPackagesAndClassifiers(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: hull@^1 hull-lamp@^4 q@^1
+		hull@1
+		hull@2
+		hull@3
+		hull-lamp@4
+		hull-lamp@5
+		hull-lamp@6
+		q@1: peer:hull@>=1
+		q@2: peer:hull@>=1
+		q@3: peer:hull@>=1`)
+	onDays(t, source, hullDays+"hull-lamp@4.0.0 2021-01-01\nhull-lamp@5.0.0 2022-02-01\nhull-lamp@6.0.0 2023-02-01\nq@1.0.0 2021-06-01\nq@2.0.0 2022-02-01\nq@3.0.0 2022-06-01")
+	for release, named := range map[string]string{"1.0.0": "1", "2.0.0": "1", "3.0.0": "2"} {
+		source["q"].Release(release).Claims = []universe.Claim{{Package: "hull", Versions: []string{named}}}
+	}
+	got, err := Assess(context.Background(), source, app, project.Goal{Name: "hull", Constraint: "2"})
+	if err != nil || !got.Reachable || got.Against != nil {
+		t.Fatalf("%+v, %v", got, err)
+	}
+	for i, want := range []string{"5.0.0", "3.0.0"} {
+		if p := got.Packages[i]; p.Standing != project.Together || p.To != want {
+			t.Errorf("%s is %s to %q, want together to %s", p.Name, p.Standing, p.To, want)
+		}
+	}
+}
+
+// No kinship hides what a release states about the goal.
+func TestStatementsBeatKinship(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: hull@^1 hull-plug@^2
+		hull@1
+		hull@2
+		hull-plug@2: peer:hull@^1
+		hull-plug@3: peer:hull@^2
+		hull-plug@4: peer:hull@^3`)
+	got, err := Assess(context.Background(), source, app, project.Goal{Name: "hull", Constraint: "2"})
+	if err != nil || !got.Reachable || got.Packages[0].To != "3.0.0" {
+		t.Errorf("%+v, %v", got.Packages, err)
+	}
+}
