@@ -108,3 +108,34 @@ func TestTable(t *testing.T) {
 	}
 	t.Log(b.String())
 }
+
+// The same seed makes the same history, and where every release states exactly what it runs with, what resolves runs.
+func TestHistories(t *testing.T) {
+	made := 0
+	for seed := range uint64(30) {
+		for _, d := range []history.Dialect{scripts, snakes} {
+			h, err := history.New(d, history.Typical, seed)
+			if err != nil || h == nil {
+				continue
+			}
+			made++
+			again, err := history.New(d, history.Typical, seed)
+			if err != nil || fmt.Sprint(again.App.Declared) != fmt.Sprint(h.App.Declared) || fmt.Sprint(again.App.Locked) != fmt.Sprint(h.App.Locked) {
+				t.Errorf("%s, seed %d: two histories of one seed differ: %v", d.Name, seed, err)
+			}
+			r, err := solve.Resolve(context.Background(), h.Truth(), h.App.Problem())
+			if solve.AsTangle(err) != nil {
+				continue // the lines of the manifest admit nothing that runs
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+			if breaks := h.Breaks(r); breaks != nil {
+				t.Errorf("%s, seed %d: what resolves in truth does not run: %v", d.Name, seed, breaks)
+			}
+		}
+	}
+	if made < 30 {
+		t.Errorf("%d histories have an application", made)
+	}
+}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"maps"
 	"os/exec"
 	"path/filepath"
 	"regexp"
@@ -185,19 +184,13 @@ func (Python) Wanted(l *ecosystem.Lock, h *ecosystem.Host) []*ecosystem.LockedPa
 	return all
 }
 
-// markedFor lists the packages of a foreign lock whose markers hold on this machine, with the groups that the lock has by default and no extras: so the
-// specification has a lock installed, which needs no resolution.
-func markedFor(l *ecosystem.Lock, on requirement.Environment) (all []*ecosystem.LockedPackage) {
-	e := maps.Clone(on)
-	kept, _ := l.Kept.(unknown)
-	e["extras"], e["dependency_groups"] = "", strings.Join(textsOf(kept["default-groups"]), ",")
+// markedFor lists the packages of a foreign lock whose markers hold on this machine, whichever groups and extras they are for: so the specification has a lock
+// installed, which needs no resolution.
+func markedFor(l *ecosystem.Lock, e requirement.Environment) (all []*ecosystem.LockedPackage) {
 	for i := range l.Packages {
 		p := l.Packages[i]
-		more, _ := p.Kept.(unknown)
-		if text, ok := more["marker"].(string); ok {
-			if m, err := requirement.ParseMarker(text); err != nil || !m.Holds(e) {
-				continue
-			}
+		if m, err := requirement.ParseMarker(p.Only); p.Only != "" && (err != nil || !m.Holds(e)) {
+			continue
 		}
 		p.Name = universe.Plain(p.Name)
 		p.ID = p.Name + "@" + p.Version
