@@ -24,7 +24,7 @@ type reliance struct {
 	err   error
 }
 
-// framework's majors in time: when the wanted one was born, and when the next was; zero for unknown.
+// A window is the time of a major of the framework: from its first release to that of the next; to is zero where there is no next one.
 type window struct{ from, to time.Time }
 
 // windowOf returns in which time the newest major of the framework was that of some of its releases; false where dates tell nothing.
@@ -52,10 +52,16 @@ func (a *Question) windowOf(framework *universe.Package, target []string) (w win
 	return w, !w.from.IsZero()
 }
 
+// A promiseKey is what Promises is asked.
+type promiseKey struct {
+	p, framework      *universe.Package
+	name, first, last string
+}
+
 // Promises returns the releases of a declared package that promise to go with some releases of the framework, as far as they don't refuse them: what they state
 // has an end, or names them, or was made when they existed already; people or guides say so; or they have nothing to do with the framework.
 func (a *Question) Promises(name string, p, framework *universe.Package, target []string) version.Set {
-	key := fmt.Sprint("promises ", name, " ", target[0], " ", target[len(target)-1])
+	key := promiseKey{p, framework, name, target[0], target[len(target)-1]}
 	if known, ok := a.memo.statements.Load(key); ok {
 		return known.(version.Set)
 	}
@@ -186,6 +192,14 @@ func (a *Question) findReliance(target []string) (map[string]bool, error) {
 	}
 	if len(soft) == 0 {
 		return given, nil
+	}
+	if len(a.Raised) == 0 { // a promise is not worth a newer runtime, where the goal needs none
+		here := a.Deployed()
+		if r, _, err := here.Solve(all, a.Base.Versions()); err != nil {
+			return nil, err
+		} else if r != nil {
+			a = here
+		}
 	}
 	if r, _, err := a.Solve(strict, a.Base.Versions()); err != nil || r != nil {
 		return given, err

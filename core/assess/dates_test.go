@@ -105,3 +105,22 @@ func TestStatementsBeatKinship(t *testing.T) {
 		t.Errorf("%+v, %v", got.Packages, err)
 	}
 }
+
+// A promise is not worth a newer runtime than is deployed, where the goal needs none.
+func TestPromiseThatNeedsARuntime(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: hull@^1 p@^1
+		hull@1
+		hull@2
+		p@1: peer:hull@>=1
+		p@2: peer:hull@^2`)
+	onDays(t, source, "hull@1.0.0 2020-01-01\nhull@2.0.0 2022-01-01\np@1.0.0 2021-01-01\np@2.0.0 2022-02-01")
+	projecttest.Requires(source, "p", "2.0.0", ">=22")
+	for node, want := range map[string]project.Standing{"18.0.0": project.Ready, "22.0.0": project.Together} {
+		app.Runtimes = project.Runtimes{"node": project.Everywhere(node)}
+		got, err := Assess(context.Background(), source, app, project.Goal{Name: "hull", Constraint: "2"})
+		if err != nil || !got.Reachable || got.Packages[0].Standing != want || (got.Against != nil) != (want == project.Ready) {
+			t.Errorf("with node %s: %+v, against %v, %v", node, got.Packages, got.Against, err)
+		}
+	}
+}
