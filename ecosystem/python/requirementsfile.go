@@ -87,6 +87,14 @@ var byteOrderMark = []byte("\xef\xbb\xbf")
 // fileOptions are those that name another file, by all their spellings.
 var fileOptions = map[string]bool{"-r": false, "--requirement": false, "-c": true, "--constraint": true}
 
+// unreadOptions are options that say where packages come from or which releases count, with where Molt is told that.
+var unreadOptions = map[string]string{
+	"-i": namesRegistries, "--index-url": namesRegistries, "--extra-index-url": namesRegistries, "--no-index": namesRegistries,
+	"-f": namesRegistries, "--find-links": namesRegistries, "--pre": "previews: in molt.yaml names packages whose prereleases count",
+}
+
+const namesRegistries = "registry: in molt.yaml says where packages come from"
+
 // optionOnLine is how an option begins that follows a requirement.
 var optionOnLine = regexp.MustCompile(`\s--?[a-zA-Z]`)
 
@@ -210,7 +218,11 @@ func (m *requirementsFile) option(at int, text string) error {
 	}
 	limit, ok := fileOptions[name]
 	if !ok {
-		return nil // addresses of registries and the like are for whoever installs
+		if says := unreadOptions[name]; says != "" {
+			line, _ := m.position(at)
+			m.notes = append(m.notes, fmt.Sprintf("%s:%d: %s is not carried out: %s", m.file, line, name, says))
+		}
+		return nil // the others are for whoever installs
 	}
 	if rest == "" {
 		return m.errorAt(at, name+": expected the name of a file")

@@ -63,7 +63,12 @@ func (p *Page) Assess(answer doc.Assess) {
 	}
 	p.runtimes(answer.Runtime)
 	if len(answer.Opens) > 0 {
-		p.wrapped("", "A newer runtime would open: "+strings.Join(answer.Opens, ", ")+".")
+		const most = 3
+		says := strings.Join(answer.Opens[:min(most, len(answer.Opens))], ", ")
+		if more := len(answer.Opens) - most; more > 0 {
+			says += " and " + render.Count(more, "more release")
+		}
+		p.wrapped("", "A newer runtime would open: "+says+".")
 	}
 	wide := 0 // of names, so that the parts line up
 	for _, d := range answer.Packages {
