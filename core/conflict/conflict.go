@@ -53,13 +53,51 @@ func Explain(ctx context.Context, source universe.Source, app project.Applicatio
 		for _, d := range one.Demands {
 			k.Involved = append(k.Involved, d.Package)
 		}
-		k.Contested = append(k.Contested, contested...)
+		shown, more := causes(contested)
+		k.Contested = append(k.Contested, shown...)
 		k.Tangles++
-		k.More += one.More
+		k.More += one.More + more
 	}
 	slices.Sort(k.Involved)
 	k.Involved = slices.Compact(k.Involved)
 	return k, nil
+}
+
+// mostShown is how many contests of a tangle, and how many sides of a contest, people are shown.
+const mostShown = 4
+
+// causes returns the contests that people are shown, and how many demands are not among them. A release that cannot be used is the cause of what hangs on it, so
+// these come first, and of many contests they alone are shown.
+func causes(all []Contest) (shown []Contest, more int) {
+	hinders := func(c Contest) bool { _, ok := universe.Hinders(c.Name); return ok }
+	first := slices.DeleteFunc(slices.Clone(all), func(c Contest) bool { return !hinders(c) })
+	rest := slices.DeleteFunc(slices.Clone(all), hinders)
+	if len(first) > 0 { // as many demands on one package all hang on it
+		rest = slices.DeleteFunc(rest, func(c Contest) bool {
+			if len(c.Sides) > mostShown {
+				more += len(c.Sides)
+				return true
+			}
+			return false
+		})
+	}
+	if shown = append(first, rest...); len(shown) > mostShown {
+		keep := mostShown
+		if len(first) > 0 {
+			keep = min(mostShown, len(first))
+		}
+		for _, c := range shown[keep:] {
+			more += len(c.Sides)
+		}
+		shown = shown[:keep]
+	}
+	for i := range shown {
+		if n := len(shown[i].Sides) - mostShown; n > 0 {
+			shown[i].Sides = shown[i].Sides[:mostShown]
+			more += n
+		}
+	}
+	return shown, more
 }
 
 // given adds the side of the fixed set, where the package is in it, and tells of the other sides all that they admit.

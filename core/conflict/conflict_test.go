@@ -274,3 +274,28 @@ func TestManyInTheWay(t *testing.T) {
 		t.Fatalf("%d ways, %v", len(ways), err)
 	}
 }
+
+// Of many demands people see a few, and what they hang on first.
+func TestCausesFirst(t *testing.T) {
+	text := "app: kit@1\nkit@1: sis@>=1\n"
+	for i := range 40 {
+		text += fmt.Sprintf("sis@1.%d: core@1.%d\ncore@1.%d: never@1\n", i, i, i)
+	}
+	source, app := projecttest.Sketch(t, text+"never@1\n")
+	never := source["never"].At(0)
+	never.Needs = append(never.Needs, universe.Unbuilt("has no wheel"))
+	source["never"] = universe.NewPackage("never", app.Scheme, []universe.Release{*never})
+	app.Locked = nil
+	got := mustExplain(t, source, app)
+	if len(got.Contested) == 0 || len(got.Contested) > mostShown || !universe.IsUnbuilt(got.Contested[0].Name) {
+		t.Errorf("%d contests, %+v", len(got.Contested), got.Contested)
+	}
+	for _, c := range got.Contested {
+		if len(c.Sides) > mostShown {
+			t.Errorf("%s has %d sides", c.Name, len(c.Sides))
+		}
+	}
+	if got.More < 30 {
+		t.Errorf("%d more demands are counted", got.More)
+	}
+}
