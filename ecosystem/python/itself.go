@@ -17,6 +17,7 @@ import (
 	"molt/core/solve"
 	"molt/ecosystem"
 	"molt/ecosystem/python/requirement"
+	"molt/ecosystem/python/specifiers"
 	"molt/input"
 )
 
@@ -55,6 +56,11 @@ func (Python) Itself(h *ecosystem.Host, env, folder string, tree fs.FS) (*ecosys
 	if version == "" {
 		version = "0" // which its build backend would work out
 	}
+	v, err := specifiers.Parse(version) // it becomes part of a path
+	if err != nil {
+		return nil, fmt.Errorf("%s: the version %s: %w", path.Join(folder, "pyproject.toml"), input.Quote(version), err)
+	}
+	version = v.Normal()
 	name = requirement.Canonical(name)
 	stem := distribution(name) + "-" + version
 	points := "[console_scripts]\n"
