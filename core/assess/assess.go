@@ -409,10 +409,14 @@ func (a *Question) bridge(name string, p *universe.Package, among, accepting ver
 }
 
 // Speaking returns the releases that name majors of the framework, by a range with an end or as ones that they are for. Only such a one can be a bridge: what a silent
-// or an open one goes with on either side nobody knows.
+// or an open one goes with on either side nobody knows. A package that has nothing to do with the framework moves for the sake of others, and any will do.
 func (a *Question) Speaking(p, framework *universe.Package) version.Set {
 	out := version.NewSet(p.Len())
-	for i, s := range a.statements(p, framework).all {
+	all := a.statements(p, framework).all
+	if !a.related(p, framework) && !slices.ContainsFunc(all, func(s statement) bool { return len(s.demands) > 0 || !s.named.Empty() }) {
+		return version.FullSet(p.Len())
+	}
+	for i, s := range all {
 		if s.bounded || !s.named.Empty() || a.advises(p, p.Version(i).String(), a.meant) {
 			out.Add(i)
 		}

@@ -115,3 +115,26 @@ func TestStandingsAgainstExhaustiveSearch(t *testing.T) {
 		t.Errorf("%d packages are blocked, %d bridge, %d name a first release: the universes are too tame", blocked, bridges, first)
 	}
 }
+
+// Only a release that names majors is a bridge; but what has nothing to do with the framework moves for the sake of others, before it or with it.
+func TestBridgesSpeak(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: hull@^1 deck@^1 lib@~1.3 open@^1
+		hull@1
+		hull@2
+		deck@1: peer:hull@^1 peer:lib@*
+		deck@2: peer:hull@^2 peer:lib@>=1.4
+		lib@1.3
+		lib@1.4
+		open@1: peer:hull@1
+		open@2: peer:hull@>=1`)
+	got, err := Assess(context.Background(), source, app, project.Goal{Name: "hull", Constraint: "2"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, want := range []project.Standing{project.Together, project.Bridge, project.Together} {
+		if p := got.Packages[i]; p.Standing != want {
+			t.Errorf("%s is %s, want %s", p.Name, p.Standing, want)
+		}
+	}
+}
