@@ -128,6 +128,15 @@ func (d *digest) Peers(i int) []universe.Demand {
 	return e.list()
 }
 
+// Published returns when a release was published.
+func (d *digest) Published(i int) (day time.Time) {
+	e := d.field(i, 6)
+	if at := unzigzag(e.number()); at != 0 {
+		day = time.UnixMilli(at).UTC()
+	}
+	return day
+}
+
 // field begins to read the entry of a release behind so many fields.
 func (d *digest) field(i, behind int) entry {
 	e := d.entry(d.releases, uint64(i))

@@ -38,15 +38,15 @@ func (a *Question) windowOf(framework *universe.Package, target []string) (w win
 	}
 	major := a.App.Scheme.Major(last.Version)
 	for i := range framework.Len() {
-		r := framework.About(i)
+		v, published := framework.Version(i), framework.Published(i)
 		switch {
-		case r.Version.Prerelease() || r.Published.IsZero():
-		case a.App.Scheme.Major(r.Version) == major:
+		case v.Prerelease() || published.IsZero():
+		case a.App.Scheme.Major(v) == major:
 			if w.from.IsZero() {
-				w.from = r.Published
+				w.from = published
 			}
-		case w.to.IsZero() && a.pastMajor(r.Version, last.Version):
-			w.to = r.Published
+		case w.to.IsZero() && a.pastMajor(v, last.Version):
+			w.to = published
 		}
 	}
 	return w, !w.from.IsZero()
@@ -93,7 +93,7 @@ func (a *Question) promises(name string, p, framework *universe.Package, target 
 	out := version.NewSet(p.Len())
 	for i := range statements.all {
 		s := &statements.all[i]
-		published := p.About(i).Published
+		published := p.Published(i)
 		from := w.from
 		if names { // who names majors takes a while for it
 			from = from.Add(namingTime)
@@ -153,7 +153,7 @@ func (a *Question) dated(name string, p, framework *universe.Package, releases, 
 
 // relyingOn returns for which declared packages dates are given up with some releases of the framework.
 func (a *Question) relyingOn(target []string) (map[string]bool, error) {
-	key := "relying " + target[0] + " " + target[len(target)-1]
+	key := fmt.Sprint("relying ", a.pairs, " ", target[0], " ", target[len(target)-1])
 	known, _ := a.memo.statements.LoadOrStore(key, &reliance{})
 	r := known.(*reliance)
 	r.once.Do(func() { r.names, r.err = a.findReliance(target) })

@@ -8,6 +8,7 @@ import (
 
 	"molt/core/project"
 	"molt/core/project/projecttest"
+	"molt/core/solve"
 	"molt/core/universe"
 )
 
@@ -122,5 +123,41 @@ func TestPromiseThatNeedsARuntime(t *testing.T) {
 		if err != nil || !got.Reachable || got.Packages[0].Standing != want || (got.Against != nil) != (want == project.Ready) {
 			t.Errorf("with node %s: %+v, against %v, %v", node, got.Packages, got.Against, err)
 		}
+	}
+}
+
+// Dates count between any two packages: what is left open is no promise about a major that came later, where the goal can be reached without.
+func TestPairs(t *testing.T) {
+	const universe = `
+		app: hull@^1 keel@^1 oar@^1
+		hull@1: keel@>=1
+		hull@2: keel@>=2
+		keel@1
+		keel@2
+		keel@3
+		oar@1: peer:hull@^1 peer:keel@>=1
+		oar@2: peer:hull@^2 peer:keel@>=1`
+	const days = "hull@1.0.0 2020-01-01\nhull@2.0.0 2022-02-01\nkeel@1.0.0 2020-01-01\nkeel@2.0.0 2022-01-01\nkeel@3.0.0 2023-01-01\noar@1.0.0 2020-02-01\noar@2.0.0 2022-03-01"
+	source, app := projecttest.Sketch(t, universe)
+	app.Tenancy = solve.Single
+	onDays(t, source, days)
+	goal := project.Goal{Name: "hull", Constraint: "2"}
+	a, err := Ask(context.Background(), source, app, []project.Goal{goal})
+	if err != nil || a.pairs != allPairs {
+		t.Fatalf("dates are kept as far as %v, %v", a.pairs, err)
+	}
+	got, err := a.Assess()
+	if err != nil || !got.Reachable || got.Packages[0].To != "2.0.0" {
+		t.Errorf("%+v, %v", got, err)
+	}
+	// Where somebody asks for the later major, dates between packages are given up.
+	source, app = projecttest.Sketch(t, strings.Replace(universe, "oar@2: peer:hull@^2 peer:keel@>=1", "oar@2: peer:hull@^2 peer:keel@3", 1))
+	app.Tenancy = solve.Single
+	onDays(t, source, days)
+	if a, err = Ask(context.Background(), source, app, []project.Goal{goal}); err != nil || a.pairs != noPairs {
+		t.Fatalf("dates are kept as far as %v, %v", a.pairs, err)
+	}
+	if got, err = a.Assess(); err != nil || !got.Reachable || got.Packages[0].To != "3.0.0" {
+		t.Errorf("%+v, %v", got, err)
 	}
 }

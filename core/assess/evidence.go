@@ -357,15 +357,15 @@ func inOrder(p *universe.Package) bool {
 	var last time.Time
 	major := ""
 	for i := range p.Len() {
-		r := p.About(i)
-		m := p.Scheme.Major(r.Version)
-		if r.Version.Prerelease() || m == major || r.Published.IsZero() {
+		v, published := p.Version(i), p.Published(i)
+		m := p.Scheme.Major(v)
+		if v.Prerelease() || m == major || published.IsZero() {
 			continue
 		}
-		if r.Published.Before(last) {
+		if published.Before(last) {
 			return false
 		}
-		major, last = m, r.Published
+		major, last = m, published
 	}
 	return true
 }

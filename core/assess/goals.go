@@ -26,6 +26,9 @@ func Ask(ctx context.Context, source universe.Source, app project.Application, g
 			return nil, err
 		}
 	}
+	if err := a.pairUp(); err != nil {
+		return nil, err
+	}
 	if len(a.Raised) > 0 {
 		a.Source = a.ahead()
 	}

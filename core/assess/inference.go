@@ -37,8 +37,8 @@ type view struct {
 }
 
 // view returns the view for some runtimes, made when it is asked for the first time.
-func (m *memo) view(assumed project.Runtimes, raised map[string]version.Version, create func() view) view {
-	key := fmt.Sprint(assumed, raised) // maps are printed in the order of their keys
+func (m *memo) view(pairs pairing, assumed project.Runtimes, raised map[string]version.Version, create func() view) view {
+	key := fmt.Sprint(pairs, assumed, raised) // maps are printed in the order of their keys
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	v, ok := m.views[key]

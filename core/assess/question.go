@@ -33,6 +33,7 @@ type Question struct {
 	meant        []string          // the releases of the goal
 	sample       *solve.Resolution // one with the goal and all of othersAtGoal; nil when there is none
 	Together     Choice            // those that should go with the goal together
+	pairs        pairing           // how far dates count between packages
 	ceilings     map[string]string // releases above which packages do not go; see Below
 }
 
@@ -296,9 +297,9 @@ func AskOne(ctx context.Context, source universe.Source, app project.Application
 
 // view sets the sources to those seen with the runtimes that are taken to be deployed.
 func (a *Question) view() {
-	v := a.memo.view(a.App.Assumed(), a.Raised, func() view {
+	v := a.memo.view(a.pairs, a.App.Assumed(), a.Raised, func() view {
 		full := a.following(a.Real)
-		return view{full, a.runnable(full, a.App.Assumed())}
+		return view{full, a.runnable(a.paired(full), a.App.Assumed())}
 	})
 	a.Full, a.Source = v.full, v.source
 }

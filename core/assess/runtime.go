@@ -245,7 +245,7 @@ func (a *Question) ahead() universe.Source {
 	for name, v := range a.Raised {
 		runtimes[name] = project.Everywhere(v.String())
 	}
-	return a.runnable(a.Full, runtimes)
+	return a.runnable(a.paired(a.Full), runtimes)
 }
 
 // opens lists the newest releases for the goal that need a newer runtime than the goal itself does.

@@ -53,6 +53,15 @@ func NewPlan(ctx context.Context, source universe.Source, app project.Applicatio
 	if err != nil {
 		return nil, err
 	}
+	p, err := newPlan(a, goals, cut)
+	if err == nil && !p.Reachable && p.Assessed.Reachable { // a stage on the way may need what dates between packages speak against
+		return newPlan(a.Trusting(), goals, cut)
+	}
+	return p, err
+}
+
+func newPlan(a *assess.Question, goals []project.Goal, cut Cut) (*Plan, error) {
+	app := a.App
 	assessment, err := a.Briefly().Assess()
 	if err != nil {
 		return nil, err

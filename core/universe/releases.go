@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"sync/atomic"
+	"time"
 
 	"molt/core/version"
 )
@@ -51,6 +52,12 @@ type Withdrawing interface {
 type Claiming interface {
 	Kept
 	Claims(i int) []Claim
+}
+
+// DatedKept is a Kept that tells when a release was published without reading the rest of it.
+type DatedKept interface {
+	Kept
+	Published(i int) time.Time
 }
 
 // Costly is a Kept for which it costs a request to look at what a release demands. The search looks at the releases that it wants to choose,
@@ -340,6 +347,19 @@ func (p *Package) LookAhead(at []int) {
 		_, origins[k] = p.costly(i)
 	}
 	c.LookAhead(origins)
+}
+
+// Published returns when a release was published; zero when the registry does not say.
+func (p *Package) Published(i int) time.Time {
+	switch {
+	case p.of != nil:
+		return p.of.Published(p.at[i])
+	case p.kept != nil:
+		if d, ok := p.kept.(DatedKept); ok {
+			return d.Published(i)
+		}
+	}
+	return p.About(i).Published
 }
 
 // About returns a release for a look at anything but what it demands and its licence, which may be missing.

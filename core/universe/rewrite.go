@@ -3,6 +3,7 @@ package universe
 import (
 	"slices"
 	"sync/atomic"
+	"time"
 )
 
 // A Rewrite returns what a release needs, or peers on, instead of what it says. It gets the position of the release, must not change the list that it gets, and
@@ -74,6 +75,9 @@ func (k costlyRewriting) Dear(i int) bool { return k.p.IsDear(i) }
 
 // LookAhead passes it on.
 func (k costlyRewriting) LookAhead(at []int) { k.p.LookAhead(at) }
+
+// Published passes it on.
+func (k *rewriting) Published(i int) time.Time { return k.p.Published(i) }
 
 // Len returns how many releases there are.
 func (k *rewriting) Len() int { return k.p.Len() }

@@ -183,6 +183,9 @@ func (p *Package) evaluate(text string) (version.Set, error) {
 			return s, nil
 		}
 	}
+	if set, err, ok := p.evaluateAsOf(text); ok {
+		return set, err
+	}
 	return version.NewSet(p.Len()), err
 }
 
