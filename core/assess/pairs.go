@@ -62,7 +62,9 @@ func (a *Question) pairedAnew(source universe.Source) universe.Source {
 			return p, nil // whoever needs another release of what it needs gets its own
 		}
 		rewrite := func(i int, all []universe.Demand) []universe.Demand {
-			if !slices.ContainsFunc(all, func(d universe.Demand) bool { return len(locked[d.Package]) > 0 && !d.Foreign && d.Package != framework && open(d.Text) }) {
+			if !slices.ContainsFunc(all, func(d universe.Demand) bool {
+				return len(locked[d.Package]) > 0 && !d.Foreign && d.Package != framework && open(d.Text)
+			}) {
 				return all // and the release need not be read
 			}
 			day := p.Published(i)
