@@ -282,6 +282,11 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	if a.Lock == nil {
 		return []Finding{{About: "lock", Says: fmt.Sprintf("there is no %s; molt relock writes one", a.LockFile())}}, nil
 	}
+	graph := func() ([]Finding, error) { return a.checkRoots(), nil }
+	if !a.Lock.Edgeless {
+		frameworks := a.frameworks() // which reads the plan
+		graph = sideBySide(func() ([]Finding, error) { return a.checkGraph(ctx, frameworks) })
+	}
 	found := a.drift()
 	note := func(about, says string, args ...any) {
 		found = append(found, Finding{About: about, Says: fmt.Sprintf(says, args...)})
@@ -297,13 +302,11 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 	for _, c := range a.contradicting(ctx) {
 		note("checksum", "%s: the lock has the checksum %s, and %s has %s; a published release does not change", c.Release, c.Locked, c.where, c.Stated)
 	}
-	if a.Lock.Edgeless {
-		found = append(found, a.checkRoots()...)
-	} else if says, err := a.checkGraph(ctx); err != nil {
+	says, err := graph()
+	if err != nil {
 		return nil, err
-	} else {
-		found = append(found, says...)
 	}
+	found = append(found, says...)
 	tree, err := a.Installed()
 	if err != nil {
 		return nil, err
@@ -316,6 +319,21 @@ func (a *App) Verify(ctx context.Context) ([]Finding, error) {
 		found = slices.Concat(found, a.checkInstalled(tree), a.checkOutside(tree), files)
 	}
 	return slices.Concat(found, a.checkRuntimes(ctx, tree != nil), a.checkRules(ctx)), nil
+}
+
+// sideBySide begins something, and returns how to wait for what it comes to.
+func sideBySide[T any](do func() (T, error)) func() (T, error) {
+	var got T
+	var err error
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		got, err = do()
+	}()
+	return func() (T, error) {
+		<-done
+		return got, err
+	}
 }
 
 // drift says how the lock differs from what the manifest asks for.
@@ -412,7 +430,7 @@ func (a *App) Unknown() string {
 }
 
 // checkGraph says how the lock contradicts itself.
-func (a *App) checkGraph(ctx context.Context) (found []Finding, err error) {
+func (a *App) checkGraph(ctx context.Context, frameworks []string) (found []Finding, err error) {
 	note := func(about, says string, args ...any) {
 		found = append(found, Finding{About: about, Says: fmt.Sprintf(says, args...)})
 	}
@@ -422,7 +440,7 @@ func (a *App) checkGraph(ctx context.Context) (found []Finding, err error) {
 	}
 	problem := solve.Problem{Tenancy: a.Eco.Tenancy(), Outside: slices.Sorted(maps.Values(a.Lock.Members))}
 	resolution := a.Lock.Resolution()
-	for _, name := range a.frameworks() {
+	for _, name := range frameworks {
 		root := resolution.Root(name)
 		if root == nil {
 			continue
