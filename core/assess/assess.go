@@ -432,10 +432,7 @@ type Acceptance struct {
 
 // Acceptors returns the releases of a package that are compatible with some releases of the framework, by what they state.
 func (a *Question) Acceptors(p, framework *universe.Package, releases []string) Acceptance {
-	wanted := version.NewSet(framework.Len())
-	for _, v := range releases {
-		wanted.Add(framework.Index(v))
-	}
+	wanted := a.setOf(framework, releases)
 	out := Acceptance{version.NewSet(p.Len()), version.NewSet(p.Len())}
 	for i, s := range a.statements(p, framework).all {
 		refuses := slices.ContainsFunc(s.each, func(set version.Set) bool { return !set.Meets(wanted) })

@@ -254,6 +254,7 @@ func daysOf(n int) string {
 	return fmt.Sprintf("%d days", n)
 }
 
+// setOf returns some releases of the framework by their positions.
 func (a *Question) setOf(framework *universe.Package, target []string) version.Set {
 	wanted := version.NewSet(framework.Len())
 	for _, v := range target {

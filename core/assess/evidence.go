@@ -9,7 +9,6 @@ import (
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
-	"molt/core/version"
 )
 
 // Evidence is what a standing rests on.
@@ -234,10 +233,7 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 
 // doubt is the evidence that a release promises nothing for the goal, though it does not exclude it; nil where nothing tells.
 func (a *Question) doubt(p, framework *universe.Package, subject string, target []string) *Evidence {
-	wanted := version.NewSet(framework.Len())
-	for _, v := range target {
-		wanted.Add(framework.Index(v))
-	}
+	wanted := a.setOf(framework, target)
 	i := a.infer(p, framework, p.Index(subject), wanted)
 	if i == nil {
 		return nil
@@ -257,10 +253,7 @@ func (a *Question) Doubt(name, v string, target []string) string {
 	if err != nil {
 		return ""
 	}
-	wanted := version.NewSet(framework.Len())
-	for _, t := range target {
-		wanted.Add(framework.Index(t))
-	}
+	wanted := a.setOf(framework, target)
 	i := a.infer(p, framework, p.Index(v), wanted)
 	if i == nil {
 		return a.undated(p, framework, v, target)

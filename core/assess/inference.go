@@ -278,10 +278,7 @@ func (a *Question) declaredAs(pkg string) string {
 
 // promising filters releases of a declared package to those that are not taken to exclude some releases of the framework.
 func (a *Question) promising(p, framework *universe.Package, releases, target []string) []string {
-	wanted := version.NewSet(framework.Len())
-	for _, v := range target {
-		wanted.Add(framework.Index(v))
-	}
+	wanted := a.setOf(framework, target)
 	if wanted.Empty() {
 		return releases
 	}

@@ -11,8 +11,8 @@ import (
 	"molt/core/universe"
 )
 
-// Dates count between all packages that are declared or locked, and not only towards the framework: what a release needs of another one without an end is no
-// promise about majors that were born after it. How far that can be kept is found out once for a goal.
+// A pairing is how far dates count between packages, and not only towards the framework: what a release needs of another one without an end is no promise about
+// majors that were born after it. How far that can be kept is found out once for a goal.
 type pairing int
 
 const (
