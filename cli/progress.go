@@ -15,6 +15,7 @@ const (
 	progressEvery = 250 * time.Millisecond
 	progressAfter = 400 * time.Millisecond
 	progressSlow  = 3 * time.Second
+	progressLong  = 5 * time.Second // until what Molt does is said, where it waits for nothing
 )
 
 // watch shows on a terminal how far the registries are, in one line, while the call takes long enough to be noticed. The line is gone afterwards.
@@ -39,7 +40,7 @@ func (c *call) watch(progress func() registry.Progress) (still func()) {
 				}
 				return
 			case now := <-ticker.C:
-				if line := progressLine(progress()); now.Sub(began) >= progressAfter && line != last {
+				if line := progressLine(progress(), now.Sub(began)); now.Sub(began) >= progressAfter && line != last {
 					last = line
 					fmt.Fprint(f, "\r\x1b[K"+line)
 				}
@@ -49,18 +50,28 @@ func (c *call) watch(progress func() registry.Progress) (still func()) {
 	return func() { close(done); ended.Wait() }
 }
 
-// progressLine writes a progress: "312 documents, 4.1 MB; waiting for keel (5 s)". It fits into 80 columns.
-func progressLine(p registry.Progress) string {
+// progressLine writes a progress: "312 documents, 4.1 MB; waiting for keel (5 s)", or after some seconds what is done. It fits into 80 columns.
+func progressLine(p registry.Progress, since time.Duration) string {
 	line := render.Count(p.Documents, "document")
 	if p.Bytes > 0 {
 		line += fmt.Sprintf(", %.1f MB", float64(p.Bytes)/1e6)
 	}
-	if p.For >= progressSlow {
-		name := []rune(p.Waiting)
-		if len(name) > 40 {
-			name = append(name[:39], '…')
-		}
-		line += fmt.Sprintf("; waiting for %s (%d s)", string(name), int(p.For.Seconds()))
+	switch {
+	case p.For >= progressSlow:
+		line += fmt.Sprintf("; waiting for %s (%d s)", short(p.Waiting, 40), int(p.For.Seconds()))
+	case since < progressLong:
+	case p.Through != "":
+		line += fmt.Sprintf("; %d releases of %s, none fits yet", p.Releases, short(p.Through, 20))
+	default:
+		line += fmt.Sprintf("; looking for what fits together (%d s)", int(since.Seconds()))
 	}
 	return line
+}
+
+// short returns a name of at most so many characters.
+func short(name string, most int) string {
+	if all := []rune(name); len(all) > most {
+		return string(all[:most-1]) + "…"
+	}
+	return name
 }

@@ -15,6 +15,13 @@ type Progress struct {
 	Bytes     int64         // that came over the wire, of documents and archives
 	Waiting   string        // what is waited for longest, "" for nothing
 	For       time.Duration // how long
+	Through   string        // the package of which releases are gone through one after another, since none so far fits; "" for none
+	Releases  int           // how many of them were looked at
+}
+
+// GoesThrough notes that so many releases of a package were looked at, for the progress.
+func (r *Registries) GoesThrough(name string, releases int) {
+	r.through.Store(&Progress{Through: name, Releases: releases})
 }
 
 // progress counts what a client does.
@@ -41,6 +48,9 @@ func (p *progress) begin(path string) (end func()) {
 
 // Progress tells how far the registries are, all together.
 func (r *Registries) Progress() (all Progress) {
+	if p := r.through.Load(); p != nil {
+		all = *p
+	}
 	for _, c := range r.All() {
 		all.Documents += int(c.progress.documents.Load())
 		all.Bytes += c.progress.received.Load()

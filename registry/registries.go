@@ -3,12 +3,14 @@ package registry
 import (
 	"path"
 	"strings"
+	"sync/atomic"
 )
 
 // Registries are those that an application has its packages from: one for each name. What one of them is for is never asked of another.
 type Registries struct {
-	usual *Client
-	some  []some
+	usual   *Client
+	some    []some
+	through atomic.Pointer[Progress]
 }
 
 type some struct {

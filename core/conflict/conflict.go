@@ -162,6 +162,9 @@ func contests(ctx context.Context, source universe.Source, t *solve.Tangle) ([]C
 // mostRuns is how many runs of releases are named of one demand.
 const mostRuns = 8
 
+// mostAsked is how many releases of a package, the newest, are asked whether they make a demand, where each costs a request.
+const mostAsked = 64
+
 // nothing is how an empty set of releases is described.
 var nothing = version.List{}.Describe(version.Set{})
 
@@ -182,6 +185,10 @@ func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d sol
 	if d.By == "" {
 		return side, nil
 	}
+	if universe.IsUnseen(d.Package) {
+		side.Releases = t.Unseen[d.By]
+		return side, nil
+	}
 	by, err := universe.LookUp(ctx, source, d.By)
 	if err != nil || by == nil {
 		return side, err
@@ -198,7 +205,11 @@ func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d sol
 		admitted = version.FullSet(by.Len())
 	}
 	asks := version.NewSet(by.Len())
-	for i := range admitted.All() {
+	asked := slices.Collect(admitted.All())
+	if by.IsCostly() { // a request each: the newest few tell what people want to know
+		asked = asked[max(0, len(asked)-mostAsked):]
+	}
+	for _, i := range asked {
 		if ofRuntime {
 			if slices.Contains(by.Runtimes(i), universe.Requirement{Name: runtime, Text: d.Constraint}) {
 				asks.Add(i)

@@ -80,7 +80,7 @@ func (s *solver) beginParts() error {
 
 // leavesNeed reports whether a need of a package is to be left out: of a part, when all the roots are that make it.
 func (s *solver) leavesNeed(p *pkg, d *universe.Demand) bool {
-	if s.focus == nil {
+	if s.focus == nil || universe.IsUnseen(d.Package) {
 		return false
 	}
 	roots := s.partRoots[partNeed{p.Name, d.As}]

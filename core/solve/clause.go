@@ -28,7 +28,7 @@ func (s *solver) widen(id int32) bool {
 	o := &s.causes[c.why]
 	p := s.loaded.at(o.pkg)
 	t := s.premise(id, o.pkg)
-	t.set = s.unlike(p, p.MakingNeed(int(o.w), int(o.k)))
+	t.set = s.unlike(p, s.making(p, int(o.w), int(o.k)))
 	l := s.vars[t.v].watch
 	for at := l.at; at < l.at+l.n; at++ {
 		if w := &s.watchers[at]; w.clause == id {

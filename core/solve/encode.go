@@ -74,10 +74,12 @@ func (s *solver) wantOptional(v int32, w int) {
 // openInstance states the needs of an instance that is part of the assignment or, under single tenancy, about to be.
 func (s *solver) openInstance(i *instance) error {
 	of, w := s.pkgOfInst(i), int(i.w)
-	needs, n := of.Needs(w), int32(of.n)
-	if !s.sets.has(n, of.opened, w) {
+	n := int32(of.n)
+	if !s.isUnseen(of, w) && !s.sets.has(n, of.opened, w) {
 		of.opened = s.sets.with(n, of.opened, w)
+		s.look(of)
 	}
+	needs := s.needs(of, w)
 	if u := &s.uses[s.useOf(of, i.w)]; !u.opened {
 		u.opened = true
 		s.released++
@@ -157,7 +159,7 @@ func (s *solver) stateNeed(i *instance, of *pkg, d *universe.Demand, k int, e *e
 	}
 	if global {
 		if from := of.app; from >= 0 {
-			s.add(e.cause, term{from, s.unlike(of, of.MakingNeed(int(i.w), k))}, want)
+			s.add(e.cause, term{from, s.unlike(of, s.making(of, int(i.w), k))}, want)
 		}
 	}
 	s.add(e.cause, term{i.v, off}, want)
@@ -170,7 +172,7 @@ func (s *solver) stateNeed(i *instance, of *pkg, d *universe.Demand, k int, e *e
 // when the need cannot be met as things are, and otherwise when the clause comes to matter (see widen).
 func (s *solver) stateSingleNeed(i *instance, of *pkg, k int, why int32, want term) {
 	if want.v == i.v || !s.canHold(want) {
-		s.add(why, term{i.v, s.unlike(of, of.MakingNeed(int(i.w), k))}, want)
+		s.add(why, term{i.v, s.unlike(of, s.making(of, int(i.w), k))}, want)
 		return
 	}
 	id := s.add(why, term{i.v, s.other(of, int(i.w))}, want)
@@ -208,7 +210,7 @@ func (s *solver) hint(p *pkg, w int) {
 		return
 	}
 	s.names = s.names[:0]
-	needs := p.Needs(w)
+	needs := s.needs(p, w)
 	for k := range needs {
 		if d := &needs[k]; !d.Foreign && s.demanded(d) == nil {
 			s.names = append(s.names, d.Package)
@@ -269,7 +271,7 @@ func (s *solver) stateUnserved(e *edge, p *pkg, w int) (bool, error) {
 	if s.partRoots != nil {
 		return false, nil
 	}
-	needs := p.Needs(w)
+	needs := s.needs(p, w)
 	for k := range needs {
 		d := &needs[k]
 		if d.Optional || d.Foreign || s.global(d.As) || s.leavesNeed(p, d) {
@@ -286,7 +288,7 @@ func (s *solver) stateUnserved(e *edge, p *pkg, w int) (bool, error) {
 			continue
 		}
 		cause := s.cause(origin{pkg: p.id, w: int32(w), k: int32(k)})
-		s.add(cause, term{e.v, s.unlike(p, p.MakingNeed(w, k))})
+		s.add(cause, term{e.v, s.unlike(p, s.making(p, w, k))})
 		return true, nil
 	}
 	return false, nil
@@ -295,7 +297,7 @@ func (s *solver) stateUnserved(e *edge, p *pkg, w int) (bool, error) {
 // statePeer adds the clauses of one peer demand, for all releases of the package that make it.
 func (s *solver) statePeer(e *edge, of *pkg, w, k int) error {
 	d := of.Peers(w)[k]
-	if d.Foreign || slices.Contains(s.stated[e.id], d) || s.leaves(peerOf(of, d)) {
+	if d.Foreign || !of.IsCostly() && slices.Contains(s.stated[e.id], d) || s.leaves(peerOf(of, d)) {
 		return nil
 	}
 	s.stated[e.id] = append(s.stated[e.id], d)

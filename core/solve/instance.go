@@ -117,7 +117,7 @@ func (s *solver) nameOf(e *edge) string {
 		return s.topNames[e.need]
 	}
 	i := s.owner(e)
-	return s.pkgOfInst(i).Needs(int(i.w))[e.need].As
+	return s.needs(s.pkgOfInst(i), int(i.w))[e.need].As
 }
 
 // keyOfEdge names an edge as Problem.KeepEdges does.
@@ -145,7 +145,7 @@ func (s *solver) edge(i *instance, name string) *edge {
 	if !i.open {
 		return nil
 	}
-	k, ok := slices.BinarySearchFunc(s.pkgOfInst(i).Needs(int(i.w)), name, func(d universe.Demand, name string) int { return strings.Compare(d.As, name) })
+	k, ok := slices.BinarySearchFunc(s.needs(s.pkgOfInst(i), int(i.w)), name, func(d universe.Demand, name string) int { return strings.Compare(d.As, name) })
 	if !ok {
 		return nil
 	}
@@ -223,7 +223,7 @@ func (s *solver) spread() {
 				if !s.sets.has(int32(p.n), p.opened, w) {
 					continue
 				}
-				needs := p.Needs(w)
+				needs := s.needs(p, w)
 				for k := range needs {
 					below := s.demanded(&needs[k])
 					switch {
@@ -253,7 +253,7 @@ func (s *solver) passUp(p *pkg, w int, below *pkg) bool {
 
 // provides reports whether what stands below a release sees its own need under a name, whatever is chosen.
 func (s *solver) provides(p *pkg, w int, name string) bool {
-	return slices.ContainsFunc(p.Needs(w), func(d universe.Demand) bool {
+	return slices.ContainsFunc(s.needs(p, w), func(d universe.Demand) bool {
 		return d.As == name && !d.Optional && !s.leavesNeed(p, &d)
 	})
 }

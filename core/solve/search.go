@@ -28,6 +28,8 @@ type solver struct {
 	grouped     bool               // contexts by release, and one release a package as far as that goes; survives reset
 	dependent   int                // how many instances there are whose context matters
 	released    int                // how many releases were opened
+	looks       int                // how many were opened whose needs cost a request; survives reset
+	blind       bool               // no more of these may be; survives reset
 	switches    []int32            // of the problem's assumptions
 	assumed     []bitset           // their sets, once they were needed
 	assumptions map[string][]int32 // the numbers of assumptions, by the package that they hold for wherever it stands

@@ -150,9 +150,10 @@ type EdgeKey struct{ By, Name string }
 
 // A shared is what the searches of one call have in common.
 type shared struct {
-	grouped bool // one of them made too many contexts; see grouped.go
-	steps   int  // that all of them took
-	drawn   int  // contexts that all of them drew
+	grouped bool              // one of them made too many contexts; see grouped.go
+	steps   int               // that all of them took
+	drawn   int               // contexts that all of them drew
+	unseen  map[string]string // the releases that the first of them that had to end its looks did not look at; see looks.go
 }
 
 // An UndecidedError reports a search that was given up: within so many steps neither a resolution was found nor a proof

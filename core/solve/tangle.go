@@ -52,6 +52,9 @@ type Tangle struct {
 	Demands []Demand // sorted: declared ones first, then by who asks and for what
 	// More is how many demands are left out, 0 for none: where there are very many, nobody reads them, and they were not tried one by one.
 	More int
+	// Unseen are the releases that a search was not allowed to look at, by package, where the tangle rests on that: then nobody knows whether there is a
+	// resolution. Nil for none.
+	Unseen map[string]string
 	// Others are further tangles, found by leaving out the demands of those before: no two share one. There may be more
 	// that do.
 	Others []*Tangle
@@ -143,7 +146,7 @@ func (o origin) demand(s *solver) Demand {
 	if o.peer {
 		return peerOf(p, p.Peers(int(o.w))[o.k])
 	}
-	return needOf(p, p.Needs(int(o.w))[o.k])
+	return needOf(p, s.needs(p, int(o.w))[o.k])
 }
 
 // cause notes where a demand was read, and returns its number.
@@ -183,8 +186,9 @@ func tangles(ctx context.Context, source universe.Source, p Problem, proof []Dem
 // peculiar: a need that goes can let a peer be seen that was hidden, so a demand that was needed in a larger set may
 // not be in a smaller one, and after every success all are tried again.
 //
-// Where that takes more steps than a call may take, what is left is a tangle that may not be minimal. Nobody reads a tangle of very many demands, and to look at each of them again takes a search: such a one is only made smaller by halves, as long as a
-// half will do.
+// Where that takes more steps than a call may take, what is left is a tangle that may not be minimal. Nobody reads a tangle of very many demands, and to
+// look at each of them again takes a search: such a one is made smaller by halves, as long as a half will do, and then by all that a package asks of
+// another at once.
 func minimize(ctx context.Context, source universe.Source, p Problem, proof []Demand) (*Tangle, error) {
 	slices.SortStableFunc(proof, func(a, b Demand) int { return cmp.Compare(b.Kind, a.Kind) })
 	for len(proof) > mostMinimized {
@@ -196,49 +200,90 @@ func minimize(ctx context.Context, source universe.Source, p Problem, proof []De
 		if err != nil {
 			return nil, err
 		}
-		if r != nil {
-			t := asTangle(proof)
-			if n := len(t.Demands) - mostShown; n > 0 {
-				t.Demands, t.More = t.Demands[:mostShown], n
-			}
-			return t, nil
+		if r != nil || strays(proof, smaller) {
+			break
 		}
 		proof = slices.DeleteFunc(proof, func(d Demand) bool { return !half[d] || !slices.Contains(smaller, d) })
 	}
-	for k, kept := 0, 0; kept < len(proof); k = (k + 1) % len(proof) {
+	for _, unit := range []func(Demand) Demand{of, func(d Demand) Demand { return d }} {
+		smaller, err := without(ctx, source, p, proof, unit)
+		var undecided *UndecidedError
+		if err != nil && !errors.As(err, &undecided) {
+			return nil, err
+		}
+		proof = smaller // where it was given up, with a demand more than need be
+	}
+	t := p.asTangle(proof)
+	if len(proof) > mostMinimized {
+		t.shorten()
+	}
+	return t, nil
+}
+
+// of returns what all the demands of a package on another have in common.
+func of(d Demand) Demand { return Demand{Kind: d.Kind, By: d.By, Package: d.Package, Group: d.Group} }
+
+// without leaves out of a proof the demands that are one unit, as long as what is left is one; none where there are too many units to try each.
+func without(ctx context.Context, source universe.Source, p Problem, proof []Demand, unit func(Demand) Demand) ([]Demand, error) {
+	units := map[Demand]bool{}
+	for _, d := range proof {
+		units[unit(d)] = true
+	}
+	if len(units) > mostMinimized {
+		return proof, nil
+	}
+	tried := map[Demand]bool{}
+	for k := 0; k < len(proof); k++ {
+		one := unit(proof[k])
+		if tried[one] || universe.IsUnseen(proof[k].Package) { // what was not looked at cannot be left out
+			continue
+		}
+		tried[one] = true
 		only := map[Demand]bool{}
 		for _, d := range proof {
-			only[d] = d != proof[k]
+			only[d] = unit(d) != one
 		}
 		r, smaller, err := search(ctx, source, p, &focus{only: only})
-		var undecided *UndecidedError
-		switch {
-		case errors.As(err, &undecided): // what was proven stands, if with a demand more than need be
-			return asTangle(proof), nil
-		case err != nil:
-			return nil, err
-		case r != nil:
-			kept++
-		default: // what the new proof does not use can go as well
-			proof = slices.DeleteFunc(proof, func(d Demand) bool { return !slices.Contains(smaller, d) })
-			k, kept = -1, 0
+		if err != nil {
+			return proof, err
 		}
-		if len(proof) == 0 {
-			break
+		if r == nil && !strays(proof, smaller) { // what the new proof does not use can go as well
+			proof = slices.DeleteFunc(proof, func(d Demand) bool { return !only[d] || !slices.Contains(smaller, d) })
+			k = -1
+			clear(tried)
 		}
 	}
-	return asTangle(proof), nil
+	return proof, nil
+}
+
+// strays reports whether a smaller proof rests on releases that were not looked at, and a proof does not: it was another search that ended its looks.
+func strays(proof, smaller []Demand) bool {
+	return slices.ContainsFunc(smaller, func(d Demand) bool { return universe.IsUnseen(d.Package) && !slices.Contains(proof, d) })
 }
 
 // mostMinimized is how many demands a tangle may have of which each was tried, and mostShown how many of a larger one are left.
 const (
-	mostMinimized = 400
+	mostMinimized = 100
 	mostShown     = 20
 )
 
+// shorten keeps the first demand of a package on another, and of these not too many.
+func (t *Tangle) shorten() {
+	all, seen := len(t.Demands), map[Demand]bool{}
+	t.Demands = slices.DeleteFunc(t.Demands, func(d Demand) bool {
+		again := seen[of(d)] || len(seen) >= mostShown
+		seen[of(d)] = true
+		return again
+	})
+	t.More = all - len(t.Demands)
+}
+
 // asTangle makes a tangle of demands.
-func asTangle(demands []Demand) *Tangle {
+func (p Problem) asTangle(demands []Demand) *Tangle {
 	t := &Tangle{Demands: demands}
+	if slices.ContainsFunc(demands, func(d Demand) bool { return universe.IsUnseen(d.Package) }) {
+		t.Unseen = p.shared.unseen
+	}
 	slices.SortFunc(t.Demands, func(a, b Demand) int {
 		return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.By, b.By), cmp.Compare(a.As, b.As), cmp.Compare(a.Constraint, b.Constraint))
 	})

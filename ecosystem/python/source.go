@@ -259,7 +259,14 @@ func (k *kept) Needs(i int) []universe.Demand {
 	if known := k.known[i].Load(); known != nil {
 		return *known
 	}
-	if !k.looked[i].Swap(true) && k.count.Add(1) > manyLooks {
+	var n int32
+	if !k.looked[i].Swap(true) {
+		n = k.count.Add(1)
+	}
+	if n > manyLooks {
+		if n > fewAhead {
+			k.s.digests.Registries.GoesThrough(k.raw.Name, int(n))
+		}
 		var before []int
 		for at := i - 1; at >= max(0, i-fewAhead); at-- {
 			before = append(before, at)

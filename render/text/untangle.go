@@ -58,7 +58,10 @@ func (p *Page) Untangle(answer doc.Untangle) {
 // contest prints the sides of one contest beside each other, or below each other where there is no room.
 func (p *Page) contest(c doc.Contest) {
 	if c.Says != "" {
-		for _, s := range c.Sides {
+		for i, s := range c.Sides {
+			if i > 0 {
+				p.Line("")
+			}
 			p.verdict(bad, strings.TrimSpace(s.By+" "+s.Releases)+" "+c.Says)
 			for k := len(s.Chain) - 1; k >= 0; k-- {
 				l := s.Chain[k]
