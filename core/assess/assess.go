@@ -279,9 +279,10 @@ func (a *Question) pair(name string, releases, framework []string) (*solve.Resol
 }
 
 func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, target []string, whole *solve.Resolution) error {
-	current := a.Towards(got.Name, p, []string{got.Locked}, target)
 	usable := a.choosable(got.Name, p, got.Locked)
 	at := p.Index(got.Locked)
+	// What is better than the release in use is better here too: what shares the framework's numbers does not stay where there is a release of the goal's.
+	current := slices.DeleteFunc(a.Towards(got.Name, p, Texts(p, ahead(p, usable, got.Locked)), target), func(v string) bool { return v != got.Locked })
 	accepts := a.Acceptors(p, framework, target)
 	defer func() { a.prove(got, p, framework, target) }()
 	ready := whole
@@ -312,18 +313,34 @@ func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, tar
 			later.Add(i)
 		}
 	}
-	best, err := a.pair(got.Name, a.Towards(got.Name, p, Texts(p, later), target), target)
+	gentle := version.NewSet(p.Len()) // a plan makes no breaking move that need not be
+	for i := range later.All() {
+		if at >= 0 && !a.App.Breaking(got.Name, p.Version(at), p.Version(i)) {
+			gentle.Add(i)
+		}
+	}
+	allowed := a.Towards(got.Name, p, Texts(p, later), target)
+	best, err := a.pair(got.Name, slices.DeleteFunc(slices.Clone(allowed), func(v string) bool { return !gentle.Has(p.Index(v)) }), target)
+	if err == nil && best == nil {
+		best, err = a.pair(got.Name, allowed, target)
+	}
 	if err != nil {
 		return err
 	}
 	if best != nil {
 		got.Standing, got.To = project.Together, project.VersionOf(best, got.Name)
-		bridge, err := a.bridge(got.Name, p, later, accepts.All, framework, old, target)
-		if err != nil {
-			return err
+		if a.Owned(got.Name) { // it arrives with the framework
+			return nil
 		}
-		if bridge != "" {
-			got.Standing, got.To = project.Bridge, bridge
+		for _, among := range []version.Set{gentle, later} {
+			bridge, err := a.bridge(got.Name, p, among, accepts.All, framework, old, target)
+			if err != nil {
+				return err
+			}
+			if bridge != "" {
+				got.Standing, got.To = project.Bridge, bridge
+				break
+			}
 		}
 		return nil
 	}
@@ -498,7 +515,39 @@ func (a *Question) conclude(out *Assessment, target []string, whole *solve.Resol
 	needs, err := RuntimeNeeds(a.Ctx, a.Real, a.App, a.Base, r)
 	out.Runtimes = a.pinned(slices.Concat(a.Raises(), needs, a.AdvisedRuntimes("")))
 	out.Opens = a.opens(least, target)
+	if err == nil && out.Reachable && !a.brief {
+		return least.jointly(out, target)
+	}
 	return err
+}
+
+// jointly takes the releases of what goes together with the framework from the optimum that a plan goes by: one by one, each could be newer than all of them are.
+func (a *Question) jointly(out *Assessment, target []string) error {
+	s := project.Draft{Locked: a.Base, Lines: map[project.Line]string{}}
+	for _, d := range a.App.Declared {
+		s.Lines[d.Line()] = d.Text
+	}
+	r, _, err := a.Optimum(s, target, true)
+	if err != nil || r == nil {
+		return err
+	}
+	out.Release = project.VersionOf(r, a.Goal.Name)
+	together := func(name string) bool {
+		return slices.ContainsFunc(out.Packages, func(got Assessed) bool { return got.Name == name && got.Standing == project.Together })
+	}
+	for i := range out.Packages {
+		got := &out.Packages[i]
+		// What it describes, or moves in step with, cannot go ahead, so neither can it.
+		if got.Standing == project.Bridge && (together(a.Describes(got.Name)) || slices.ContainsFunc(out.Packages, func(other Assessed) bool {
+			return other.Standing == project.Together && other.By == "" && other.Name != got.Name && a.Akin(got.Name, other.Name) != ""
+		})) {
+			got.Standing = project.Together
+		}
+		if v := project.VersionOf(r, got.Name); got.Standing == project.Together && got.By == "" && v != "" && v != got.Locked {
+			got.To = v
+		}
+	}
+	return nil
 }
 
 // outside says why a declaration is not judged.

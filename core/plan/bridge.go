@@ -13,17 +13,66 @@ import (
 )
 
 // bridgeFamily moves a family ahead of the framework when its members have later releases that resolve with the framework in
-// use and, with the rest as the optimum has it, with the hop. Otherwise nothing happens: the family goes together.
-func (p *planner) bridgeFamily(h hop, family, retired []string) error {
-	if slices.ContainsFunc(family, p.Owned) {
-		return nil
+// use and, with the rest as the optimum has it, with the hop. Otherwise nothing happens: the family goes together. What moves in the hop anyway and does not
+// let the family go alone, as its types do, goes along.
+func (p *planner) bridgeFamily(h hop, family, retired, moving []string) error {
+	for along := family; ; {
+		if slices.ContainsFunc(along, p.Owned) || slices.ContainsFunc(along, p.unpublished) {
+			return nil
+		}
+		c, err := p.bridgeScope(h, along)
+		if err != nil {
+			return err
+		}
+		gentle := maps.Clone(c) // a breaking move where another will do is one too many, and all the more one of what only goes along
+		for _, name := range along {
+			if gentle[name], err = p.unbroken(name, c[name]); err != nil {
+				return err
+			}
+		}
+		some := maps.Clone(gentle)
+		for _, name := range family {
+			some[name] = c[name]
+		}
+		var added bool
+		var blame []string
+		tried := -1
+		for _, choice := range []assess.Choice{gentle, some, c} {
+			n := 0
+			for _, name := range along {
+				n += len(choice[name])
+			}
+			if n == tried { // the same again
+				continue
+			}
+			tried = n
+			if added, blame, err = p.bridgeWithin(h, family, along, retired, choice); err != nil || added {
+				return err
+			}
+		}
+		more := slices.Clone(along)
+		for _, name := range blame {
+			if slices.Contains(moving, name) && !slices.Contains(more, name) {
+				more = append(more, name)
+			}
+		}
+		if len(more) == len(along) {
+			return nil
+		}
+		along = more
 	}
-	c, err := p.bridgeScope(h, family)
+}
+
+// unbroken returns those of some releases to which a package moves without a breaking move.
+func (p *planner) unbroken(name string, releases []string) ([]string, error) {
+	pkg, err := p.Pkg(name)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	_, err = p.bridgeWithin(h, family, retired, c)
-	return err
+	now := pkg.Known(project.VersionOf(p.now.Locked, name))
+	return slices.DeleteFunc(slices.Clone(releases), func(v string) bool {
+		return now == nil || p.App.Breaking(name, now.Version, pkg.Known(v).Version)
+	}), nil
 }
 
 // releasesKey names the releases at which a family stands, or the family alone.
@@ -64,22 +113,26 @@ func (p *planner) bridgeScope(h hop, family []string) (assess.Choice, error) {
 	return c, nil
 }
 
-// bridgeWithin adds a stage that moves a family to some of the given releases; it reports whether there was one.
-func (p *planner) bridgeWithin(h hop, family, retired []string, c assess.Choice) (bool, error) {
+// bridgeWithin adds a stage that moves a family, and what goes along with it, to some of the given releases; it reports whether there was one, and else the
+// declared packages in whose way it is where they are.
+func (p *planner) bridgeWithin(h hop, named, family, retired []string, c assess.Choice) (added bool, blame []string, err error) {
 	current := project.VersionOf(p.now.Locked, p.Goal.Name)
 	moving := map[string]bool{}
 	for _, name := range family {
 		moving[name] = true
 	}
 	p.visited[releasesKey(family, versionsOf(p.now.Locked, family))] = true
+	if slices.ContainsFunc(family, func(name string) bool { return len(c[name]) == 0 }) {
+		return false, nil, nil
+	}
 	for len(c[family[0]]) > 0 { // each round refuses releases that one side chooses and the other does not agree to
-		r, _, err := p.Solve(c, assess.KeepExcept(p.now.Locked, moving))
+		r, blame, err := p.Solve(c, assess.KeepExcept(p.now.Locked, moving))
 		if err != nil || r == nil {
-			return false, err
+			return false, blame, err
 		}
 		ahead, err := p.opens(h, c, family, retired)
 		if err != nil || ahead == nil {
-			return false, err
+			return false, nil, err
 		}
 		here, there := versionsOf(r, family), versionsOf(ahead, family)
 		for k, to := range []map[string]string{here, there} {
@@ -90,21 +143,24 @@ func (p *planner) bridgeWithin(h hop, family, retired []string, c assess.Choice)
 				other, _, err = p.Solve(at, p.now.Locked.Versions())
 			}
 			if err != nil {
-				return false, err
+				return false, nil, err
 			}
 			if other != nil && !p.visited[releasesKey(family, to)] {
 				added, err := p.familyStage(BridgeStage, p.freeID("bridge-"+slug(family[0])), strings.Join(family, ", ")+" ahead of "+p.Goal.Name+" "+h.major, to,
-					func(string) string {
+					func(name string) string {
+						if !slices.Contains(named, name) {
+							return "moves with " + named[0]
+						}
 						return fmt.Sprintf("is compatible with %s %s and with %s", p.Goal.Name, current, h.major)
 					})
 				if err != nil || added || !p.closes {
-					return added, err
+					return added, nil, err
 				}
 			}
 			c[family[0]] = slices.DeleteFunc(slices.Clone(c[family[0]]), func(v string) bool { return v == to[family[0]] })
 		}
 	}
-	return false, nil
+	return false, nil, nil
 }
 
 // fixedAt is a choice in which some names have one release.

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 
 	"molt/core/assess"
@@ -47,17 +48,16 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, re
 			return project.VersionOf(p.now.Locked, name) + " is not among the releases that the registry shows"
 		case p.Describes(name) == p.Goal.Name:
 			return fmt.Sprintf("it describes %s, and moves with it", p.Goal.Name)
+		case p.Owned(name):
+			return fmt.Sprintf("it shares the numbers of %s, and moves with it", p.Goal.Name)
 		case p.refuses(name, project.VersionOf(p.now.Locked, name), h.releases):
-			return p.whyTogether(name, h)
+			return p.whyTogether(name, h, to)
 		}
 		if doubt := p.Doubt(name, project.VersionOf(p.now.Locked, name), h.releases); doubt != "" {
 			return doubt
 		}
 		if d, v := p.tied(name, to); v != "" {
 			return fmt.Sprintf("asks for %s %s, which moves to %s", d.As, d.Text, v)
-		}
-		if p.Owned(name) {
-			return fmt.Sprintf("it shares the numbers of %s, and moves with it", p.Goal.Name)
 		}
 		if by, d := p.excluded(name, r); by != "" {
 			return fmt.Sprintf("%s asks for %s %s", by, d.As, d.Text)
@@ -95,7 +95,7 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, re
 }
 
 // whyTogether says why a package that refuses the hop at its release in use cannot go ahead of it.
-func (p *planner) whyTogether(name string, h hop) string {
+func (p *planner) whyTogether(name string, h hop, to map[string]string) string {
 	now, framework := project.VersionOf(p.now.Locked, name), project.VersionOf(p.now.Locked, p.Goal.Name)
 	says := fmt.Sprintf("%s refuses %s %s", now, p.Goal.Name, h.major)
 	if doubt := p.Doubt(name, now, h.releases); doubt != "" {
@@ -112,6 +112,11 @@ func (p *planner) whyTogether(name string, h hop) string {
 	both := p.Acceptors(pkg, f, h.releases).All.And(p.Acceptors(pkg, f, []string{framework}).All)
 	if both.And(p.Usable(pkg, now)).Max() <= pkg.Index(now) { // later ones count
 		return fmt.Sprintf("%s; releases that accept %s %s no longer accept %s", says, p.Goal.Name, h.major, framework)
+	}
+	for _, other := range slices.Sorted(maps.Keys(to)) {
+		if other != name && p.Akin(name, other) != "" {
+			return fmt.Sprintf("%s; it moves in step with %s, which does not go ahead", says, other)
+		}
 	}
 	return fmt.Sprintf("%s; releases that accept %s %s do not resolve with what is there before", says, p.Goal.Name, h.major)
 }

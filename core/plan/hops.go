@@ -175,10 +175,15 @@ func (p *planner) hop(h hop) (bool, error) {
 				moving = append(moving, name)
 			}
 		}
-		bridged := len(p.plan.Stages)
+		bridged, before := len(p.plan.Stages), p.now.Locked
 		for _, family := range p.families(moving) {
+			if slices.ContainsFunc(family.names, func(name string) bool {
+				return project.VersionOf(p.now.Locked, name) != project.VersionOf(before, name)
+			}) {
+				continue // it went along with another; whether it has to move again, the next round tells
+			}
 			p.bridging = family
-			if err := p.bridgeFamily(h, family.names, retired); err != nil {
+			if err := p.bridgeFamily(h, family.names, retired, moving); err != nil {
 				return undo(err)
 			}
 		}
