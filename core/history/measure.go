@@ -24,7 +24,7 @@ type Tally struct {
 	Walls      int // of these, those in which it is said that it cannot be, though what is stated admits it
 	Standings  int // of declared packages: that they stay, or that a release goes with both majors
 	Wrong      int // of these, what is not so
-	Majors     int // breaking moves beyond what truth needs, in plans that reach the goal; negative where a plan does with fewer than run
+	Majors     int // breaking moves beyond what truth needs within what is admitted, in plans that reach the goal; negative where a plan does with fewer than run
 	Compared   int // these plans
 	Downgrades int
 }
@@ -41,11 +41,26 @@ func (t Tally) String() string {
 		share(t.GoalBreaks, t.Goals), share(t.Walls, t.Possible), t.Standings, share(t.Wrong, t.Standings), float64(t.Majors)/float64(max(t.Compared, 1)), t.Downgrades)
 }
 
-// Need finds out whether the goal can be reached in truth, and with how few breaking moves besides the framework's; -1 where it cannot.
-func (h *History) Need(ctx context.Context) (majors int, err error) {
+// Need is what a goal takes in truth.
+type Need struct {
+	Possible bool // there is a set of releases that runs
+	Majors   int  // the fewest breaking moves besides the framework's to one that is admitted too; -1 where there is none
+}
+
+// Need finds out what the goal takes.
+func (h *History) Need(ctx context.Context) (Need, error) {
+	any, err := h.fewest(ctx, h.Truth())
+	if err != nil || any < 0 {
+		return Need{false, -1}, err
+	}
+	admitted, err := h.fewest(ctx, h.Admitted())
+	return Need{true, admitted}, err
+}
+
+// fewest returns how few breaking moves lead to the goal where all releases state what they run with; -1 for none.
+func (h *History) fewest(ctx context.Context, truth universe.Table) (majors int, err error) {
 	app := h.App
 	app.Kin, app.Locked = nil, nil // names prove nothing where everything is stated
-	truth := h.Truth()
 	problem := app.Problem()
 	for i := range problem.Roots {
 		problem.Roots[i].Among = []string{project.VersionOf(h.App.Locked, problem.Roots[i].As)}
@@ -83,7 +98,7 @@ func (h *History) downgrades(r *solve.Resolution) (n int) {
 }
 
 // Plan tallies the plan for the goal.
-func (t *Tally) Plan(ctx context.Context, h *History, need int, cut plan.Cut) (*plan.Plan, error) {
+func (t *Tally) Plan(ctx context.Context, h *History, need Need, cut plan.Cut) (*plan.Plan, error) {
 	p, err := plan.NewPlan(ctx, h.Universe, h.App, []project.Goal{h.Goal}, cut)
 	if err != nil {
 		return nil, err
@@ -122,13 +137,13 @@ func (t *Tally) Plan(ctx context.Context, h *History, need int, cut plan.Cut) (*
 }
 
 // reached tallies the set of releases with which a goal is reached, if it is.
-func (t *Tally) reached(h *History, reached bool, r *solve.Resolution, need int) {
+func (t *Tally) reached(h *History, reached bool, r *solve.Resolution, need Need) {
 	t.Histories++
-	if need >= 0 {
+	if need.Possible {
 		t.Possible++
 	}
 	if !reached {
-		if need >= 0 && h.admitted {
+		if need.Possible && h.admitted {
 			t.Walls++
 		}
 		return
@@ -138,19 +153,19 @@ func (t *Tally) reached(h *History, reached bool, r *solve.Resolution, need int)
 		t.GoalBreaks++
 	}
 	t.Downgrades += h.downgrades(r)
-	if need >= 0 {
-		t.Majors += h.majors(r) - need
+	if need.Majors >= 0 {
+		t.Majors += h.majors(r) - need.Majors
 		t.Compared++
 	}
 }
 
 // Newest tallies what comes of raising every declared package to its newest release, as many as resolve.
-func (t *Tally) Newest(ctx context.Context, h *History, need int) error {
+func (t *Tally) Newest(ctx context.Context, h *History, need Need) error {
 	return t.resolved(ctx, h, need, func(p *universe.Package, at int) []string { return []string{p.Newest().Version.String()} })
 }
 
 // Resolver tallies what a resolver makes of it that believes all that is stated, and moves what it has to.
-func (t *Tally) Resolver(ctx context.Context, h *History, need int) error {
+func (t *Tally) Resolver(ctx context.Context, h *History, need Need) error {
 	return t.resolved(ctx, h, need, func(p *universe.Package, at int) (all []string) {
 		for _, v := range p.Versions()[at:] {
 			all = append(all, v.String())
@@ -159,7 +174,7 @@ func (t *Tally) Resolver(ctx context.Context, h *History, need int) error {
 	})
 }
 
-func (t *Tally) resolved(ctx context.Context, h *History, need int, among func(p *universe.Package, at int) []string) error {
+func (t *Tally) resolved(ctx context.Context, h *History, need Need, among func(p *universe.Package, at int) []string) error {
 	problem := h.App.Problem()
 	problem.Keep, problem.Single = h.App.Locked.Versions(), []string{framework}
 	for i := range problem.Roots {

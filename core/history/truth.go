@@ -6,6 +6,7 @@ import (
 
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/core/version"
 )
 
 // usesOf lists the packages of which a release uses names, in their order.
@@ -90,16 +91,37 @@ func (h *History) Fits(name, version, of, at string) bool {
 
 // Truth returns the universe in which every release states exactly what it runs with.
 func (h *History) Truth() universe.Table {
+	return h.running(func(*pkg, *release, string) version.Set { return version.Set{} })
+}
+
+// Admitted returns the universe in which every release states what it runs with of what it admits.
+func (h *History) Admitted() universe.Table {
+	return h.running(func(p *pkg, r *release, of string) version.Set {
+		one := h.Universe[p.name].Release(r.text())
+		for _, d := range slices.Concat(one.Needs, one.Peers) {
+			if d.As == of {
+				set, _ := h.Universe[of].Admit(d.Text) // it is written so that it can be read
+				return set
+			}
+		}
+		return version.Set{}
+	})
+}
+
+// running returns the universe in which every release states what it runs with, within what a function returns for it and a package that it uses; the zero
+// set for all.
+func (h *History) running(within func(p *pkg, r *release, of string) version.Set) universe.Table {
 	return h.table(h.now, func(p *pkg, r *release) (needs, peers []universe.Demand) {
 		for _, of := range r.usesOf() {
 			names := r.uses[of]
 			var some, all []string
+			bound := within(p, r, of)
 			for _, o := range h.byName[of].releases {
 				if o.day > h.now {
 					continue
 				}
 				all = append(all, o.text())
-				if o.has(names) {
+				if o.has(names) && (bound.Size() == 0 || bound.Has(h.Universe[of].Index(o.text()))) {
 					some = append(some, o.text())
 				}
 			}
