@@ -205,7 +205,7 @@ func (a *App) limited(source universe.Source) universe.Source {
 		if err != nil {
 			continue // it was read
 		}
-		source = universe.FilterFor(source, fmt.Sprintf("are none that %s allows: %s", l.file, l.Text), func(name string, r *universe.Release) bool {
+		source = universe.FilterFor(source, fmt.Sprintf("are not allowed by %s (%s)", l.file, l.Text), func(name string, r *universe.Release) bool {
 			return universe.Plain(name) != l.Package || version.Admits(c, r.Version)
 		})
 	}

@@ -31,7 +31,7 @@ func (a *App) Renew(ctx context.Context, source universe.Source) (*Renewal, erro
 	if err != nil {
 		return nil, err
 	}
-	cut := plan.Cut{Apart: a.Config.Stages.Bridges == "apart"}
+	cut := a.Config.Stages.Cut()
 	if old.Made != nil {
 		cut.Fresh, cut.Leap = plan.Fresh(old.Made.Fresh), old.Made.Leap
 	}

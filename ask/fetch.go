@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"molt/app/planfile"
-	"molt/core/plan"
 	"molt/core/solve"
 	"molt/doc"
 	"molt/ecosystem"
@@ -85,7 +84,7 @@ func (s *Session) fetchPlan(r FetchRequest, d *doc.Fetch) (*planfile.Plan, error
 	if _, err := s.Assess(goals, nil, false); err != nil {
 		return nil, s.tangled(err, d)
 	}
-	made, _, err := s.App.MakePlan(s.ctx, s.Source, meant, plan.Cut{Fresh: plan.Fresh(s.App.Config.Stages.Fresh), Leap: s.App.Config.Stages.Leap, Apart: s.App.Config.Stages.Bridges == "apart"})
+	made, _, err := s.App.MakePlan(s.ctx, s.Source, meant, s.App.Config.Stages.Cut())
 	if err != nil {
 		return nil, s.tangled(err, d)
 	}

@@ -62,7 +62,8 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 	if err != nil {
 		return doc.Plan{}, err
 	}
-	cut := plan.Cut{Fresh: plan.Fresh(s.App.Config.Stages.Fresh), Leap: s.App.Config.Stages.Leap || r.Leap, Apart: s.App.Config.Stages.Bridges == "apart"}
+	cut := s.App.Config.Stages.Cut()
+	cut.Leap = cut.Leap || r.Leap
 	if r.Fresh != "" {
 		cut.Fresh = r.Fresh
 	}

@@ -28,7 +28,7 @@ func (c *call) plan() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "plan [GOAL]...",
 		Short: "Cut the way to a goal into stages that each resolve",
-		Long: `Plan writes molt-plan.yaml: first what moves safely (patch, minor), then what is compatible with both majors,
+		Long: `Plan writes molt-plan.yaml: first patches and minors, then what is compatible with both majors,
 then the framework with exactly what must move together, then what the goal opens. Every stage was solved to a lock.
 When the goal is out of reach the plan goes as far as it can, says what stands in the way and what would come after,
 and the exit code is 1.

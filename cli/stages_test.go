@@ -212,11 +212,11 @@ func TestBackPackage(t *testing.T) {
 	d.run(0, "plan")
 	d.run(0, "step", "--quiet")
 	d.run(0, "step", "--quiet")
-	d.says(0, []string{"back", "--package", "dayboat-dates"}, "~1.5.0 becomes ~1.4.2", "at 1.4.7")
+	d.says(0, []string{"back", "--package", "gannet-seats"}, "2.4.1 becomes 2.3.1", "at 2.3.1")
 	d.says(2, []string{"back", "--package", "foghorn-mail"}, "nothing that was carried out here moved foghorn-mail")
 	d.says(2, []string{"back", "patch", "--package", "x"}, "goes with neither")
 	d.says(0, []string{"verify"}, "agree")
-	d.says(0, []string{"back", "patch"}, "undid: back-dayboat-dates", "undid: minor", "undid: patch")
+	d.says(0, []string{"back", "patch"}, "undid: back-gannet-seats", "undid: minor", "undid: patch")
 	if left := d.git("status", "--porcelain"); left != "?? molt-plan.yaml\n" {
 		t.Errorf("left:\n%s", left)
 	}
@@ -265,16 +265,16 @@ func TestRenew(t *testing.T) {
 	text = strings.Replace(text, "      - name: ledgerleaf\n", "      # the accountants want to see this\n      - name: ledgerleaf\n        note: ask Morag\n", 1)
 	text = strings.Replace(text, "  - id: goal-4\n", "  # not in August\n  - id: goal-4\n", 1)
 	d.write("molt-plan.yaml", text)
-	d.run(0, "plan", "--split", "minor", "--apart", "tidepool-pages,tidepool-store")
+	d.run(0, "plan", "--split", "minor", "--apart", "driftwood-icons,saltmarsh-tables")
 	d.run(0, "step", "--quiet")
 	d.run(0, "want", "wakeful-cache")
 	out := d.says(0, []string{"plan", "--renew"}, "molt.lock is not the one that the plan went on from", "stage minor no longer moves wakeful-cache", "What people decided, and still holds",
-		"without stage after-plankton-log", "stage minor-tidepool-pages of your own", "the note on stage minor", "the note on ledgerleaf", "the title of stage minor")
+		"without stage after-plankton-log", "stage minor-driftwood-icons of your own", "the note on stage minor", "the note on ledgerleaf", "the title of stage minor")
 	if strings.Contains(out, "holds no longer") {
 		t.Errorf("something was lost:\n%s", out)
 	}
 	text = d.read("molt-plan.yaml")
-	for _, want := range []string{"title: what is minor", "note: after the regatta", "# the accountants want to see this", "note: ask Morag", "# not in August", "id: minor-tidepool-pages", "id: patch"} {
+	for _, want := range []string{"title: what is minor", "note: after the regatta", "# the accountants want to see this", "note: ask Morag", "# not in August", "id: minor-driftwood-icons", "id: patch"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("the plan lacks %q:\n%s", want, text)
 		}
@@ -307,8 +307,8 @@ func TestPlanEditedIntoNonsense(t *testing.T) {
 	text := d.read("molt-plan.yaml")
 	for _, test := range []struct{ old, new, says string }{
 		{"version: 3.8.5\n        jump", "version: 3.8.55\n        jump", "brackwater has no release 3.8.55; nearest are 3.8.2, 3.8.5, 3.9.0, 4.0.0"},
-		{"constraint: ~1.5.0", "constraint: boat and oar", "stage minor: dayboat-dates: constraint \"boat and oar\", byte 1"},
-		{"constraint: ~1.5.0", "constraint: ~1.6.0", "the constraint ~1.6.0 does not admit 1.5.0"},
+		{"constraint: 2.4.1", "constraint: boat and oar", "stage minor: gannet-seats: constraint \"boat and oar\", byte 1"},
+		{"constraint: 2.4.1", "constraint: ~1.6.0", "the constraint ~1.6.0 does not admit 2.4.1"},
 		{"constraint: ~1.4.2", "constraint: ~1.3.0", "dayboat-dates asks for ~1.4.2 (package.json:17), the plan expects ~1.3.0"},
 		{"group: devDependencies", "group: sometime", "\"sometime\""},
 		{"kind: patch\n", "kind: patch\n    speed: high\n", "speed"},

@@ -55,7 +55,14 @@ type Stages struct {
 	Leap  bool   `yaml:"leap"`  // go to the goal in one leap
 	// Bridges is "apart" where each package that goes ahead of the framework is to have a stage of its own.
 	Bridges string `yaml:"bridges"`
-	Tasks   []Task `yaml:"tasks"`
+	// Caps is "lift" where lines that end before the next major are freshened past that.
+	Caps  string `yaml:"caps"`
+	Tasks []Task `yaml:"tasks"`
+}
+
+// Cut is how plans are cut by that.
+func (s Stages) Cut() plan.Cut {
+	return plan.Cut{Fresh: plan.Fresh(s.Fresh), Leap: s.Leap, Apart: s.Bridges == "apart", Uncapped: s.Caps == "lift"}
 }
 
 // A Hold keeps a package back, with the reason and, if there is one, the last day.
@@ -148,6 +155,9 @@ func (c *Config) check(place yamlfile.Place) error {
 	}
 	if c.Stages.Bridges != "" && c.Stages.Bridges != "apart" {
 		return bad(c.Stages.Bridges, "expected apart: that each package that goes ahead of the framework has a stage of its own", "stages", "bridges")
+	}
+	if c.Stages.Caps != "" && c.Stages.Caps != "lift" {
+		return bad(c.Stages.Caps, "expected lift: that a line such as ~2.1.0 does not keep a package below its next minor release", "stages", "caps")
 	}
 	if f := plan.Fresh(c.Stages.Fresh); f != "" && !slices.Contains(plan.Freshness, f) {
 		return bad(c.Stages.Fresh, "expected none, patch, minor or major", "stages", "fresh")

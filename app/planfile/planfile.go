@@ -97,8 +97,8 @@ const planHead = `# How to get to the goal, stage by stage. Molt made it and sol
 // Why says above the first stage of each kind what it is for.
 var Why = map[string]string{
 	string(plan.BaselineStage): "Everything starts from a lock of what is there.",
-	string(plan.PatchStage):    "What is safe goes first and together, so that later failures have one suspect.",
-	string(plan.MinorStage):    "Minor releases promise not to break; they go together too.",
+	string(plan.PatchStage):    "Patches go first and together, so that later failures have one suspect.",
+	string(plan.MinorStage):    "Minor releases go together too. Not every package promises that they break nothing; the checks tell.",
 	string(plan.BridgeStage):   "What is compatible with both majors can be upgraded before the framework, a family at a time.",
 	string(plan.RuntimeStage):  "This is work for people; Molt checks that it was done.",
 	string(plan.GoalStage):     "The framework, with exactly what can neither go before nor wait.",

@@ -79,7 +79,11 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 		got.Evidence = append(got.Evidence, Evidence{project.None, older + "; nothing goes back unasked", p.Name + " " + got.Older})
 	}
 	if got.Standing == project.Blocked && got.Group != Transitive {
-		if says := a.lastOf(p, framework, target); says != "" {
+		says, err := project.Hidden(a.Ctx, a.Real, a.App, p.Name)
+		if err != nil || says == "" {
+			says = a.lastOf(p, framework, target)
+		}
+		if says != "" {
 			got.Evidence = append(got.Evidence, Evidence{project.None, says, p.Name})
 		}
 	}

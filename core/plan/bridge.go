@@ -151,7 +151,7 @@ func (p *planner) bridgeWithin(h hop, named, family, retired []string, c assess.
 						if !slices.Contains(named, name) {
 							return "moves with " + named[0]
 						}
-						return fmt.Sprintf("is compatible with %s %s and with %s", p.Goal.Name, current, h.major)
+						return p.lifting(name, fmt.Sprintf("is compatible with %s %s and with %s", p.Goal.Name, current, h.major))
 					})
 				if err != nil || added || !p.closes {
 					return added, nil, err

@@ -36,7 +36,7 @@ func TestBridgesEnd(t *testing.T) {
 	app.Tenancy = solve.Nested
 	for _, leap := range []bool{false, true} {
 		ctx, stop := context.WithTimeout(context.Background(), 10*time.Second)
-		plan, err := NewPlan(ctx, source, app, []project.Goal{{Name: "hull", Constraint: "2"}}, Cut{Leap: leap})
+		plan, err := NewPlan(ctx, source, app, []project.Goal{{Name: "hull", Constraint: "2"}}, Cut{Leap: leap, Uncapped: true})
 		stop()
 		if err != nil {
 			t.Fatal(err)

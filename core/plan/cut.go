@@ -7,6 +7,8 @@ type Cut struct {
 	Fresh Fresh
 	Leap  bool // to the goal in one leap
 	Apart bool // each bridge in a stage of its own
+	// Uncapped freshens past lines that end before the next major too.
+	Uncapped bool
 }
 
 // Fresh says how far to freshen what the goal does not need.

@@ -22,7 +22,7 @@ func (p *planner) exact(s project.Draft) assess.Choice {
 	return c
 }
 
-// patches and minors move everything that can move safely, together.
+// patches and minors move everything that has newer releases which the scheme does not call breaking, together.
 func (p *planner) patches() error { return p.freshen(PatchStage, version.Patch) }
 
 func (p *planner) minors() error { return p.freshen(MinorStage, version.Minor) }
@@ -68,12 +68,12 @@ func (p *planner) fresh(most version.Jump) (c assess.Choice, moving map[string]b
 		if at < 0 || slices.Contains(p.App.Held, name) {
 			continue
 		}
-		here := pkg.Version(at)
+		here, line := pkg.Version(at), p.cap(name, pkg)
 		var fresh []string
 		for i := range p.Usable(pkg, current).All() {
 			r := pkg.About(i)
 			jump := p.App.Scheme.Jump(here, r.Version)
-			if i == at || i > at && p.Under(name, pkg, i) && jump <= most && !p.App.Breaking(name, here, r.Version) && r.Deprecated == "" && !r.Version.Prerelease() {
+			if i == at || i > at && p.Under(name, pkg, i) && jump <= most && !p.App.Breaking(name, here, r.Version) && r.Deprecated == "" && !r.Version.Prerelease() && below(pkg, line, i) {
 				fresh = append(fresh, r.Version.String())
 			}
 		}

@@ -76,7 +76,7 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, re
 			to[change.Name] = change.To.Version
 		}
 	}
-	st, next, err := p.inStep(GoalStage, "goal-"+h.major, fmt.Sprintf("%s %s", p.Goal.Name, h.major), to, reason)
+	st, next, err := p.inStep(GoalStage, "goal-"+h.major, fmt.Sprintf("%s %s", p.Goal.Name, h.major), to, func(name string) string { return p.lifting(name, reason(name)) })
 	if err != nil || st == nil {
 		p.now = before
 		return false, err

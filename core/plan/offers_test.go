@@ -48,7 +48,8 @@ func TestOffers(t *testing.T) {
 			mast@1.1.0
 			oar@1.0.0
 			oar@2.0.0
-			rope@1.0.0`, "patch: keel 1.0.0>1.0.1 ^1; minor: mast 1.0.0>1.1.0 ~1.1; major-oar: oar 1.0.0>2.0.0 2.0.0", ""},
+			rope@1.0.0`, "patch: keel 1.0.0>1.0.1 ^1; major-oar: oar 1.0.0>2.0.0 2.0.0",
+			"mast 1.1.0 (its line ~1.0 keeps it there)"},
 		{"what does not break goes before what does", `
 			app: keel@^1
 			keel@1.0.0

@@ -31,8 +31,21 @@ func TestPlans(t *testing.T) {
 			old@0.1
 			old@0.1.5
 			old@0.2`,
-			"patch: hulk 3.0.0>3.0.4, keel 1.0.0>1.0.2, old 0.1.0>0.1.5; minor: keel 1.0.2>1.3.0, mast 1.1.0>1.2.0 ~1.1.0>~1.2.0, pin 1.0.0>1.1.0 1.0.0>1.1.0; " +
+			"patch: hulk 3.0.0>3.0.4, keel 1.0.0>1.0.2, old 0.1.0>0.1.5; minor: keel 1.0.2>1.3.0, pin 1.0.0>1.1.0 1.0.0>1.1.0; " +
 				"goal-4: hulk 3.0.4>4.0.0 ^3.0.0>^4.0.0; after-old: old 0.1.5>0.2.0 ^0.1.0>^0.2.0"},
+		{"a line that ends before the next major goes past that for the goal alone", `
+			app: hulk@^3 keel@~1.1.0 mast@1.0||1.1 sail@~1.0
+			hulk@3.0
+			hulk@4.0
+			keel@1.1: peer:hulk@^3
+			keel@1.2: peer:hulk@^3||^4
+			keel@2.0: peer:hulk@^4
+			mast@1.1
+			mast@1.2
+			mast@2.0
+			sail@1.0
+			sail@2.0`,
+			"bridge-keel: keel 1.1.0>1.2.0 ~1.1.0>~1.2.0; goal-4: hulk 3.0.0>4.0.0 ^3>^4; after-keel: keel 1.2.0>2.0.0 ~1.2.0>~2.0.0; after-sail: sail 1.0.0>2.0.0 ~1.0>~2.0"},
 		{"the newest, though a package that stays holds an older one", `
 			app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0
 			hulk@3.0

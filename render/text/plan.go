@@ -149,7 +149,7 @@ func (p *Page) behind(all []doc.PlanBehind) {
 		return
 	}
 	p.Line("")
-	p.heading("Stays behind its newest major")
+	p.heading("Stays behind")
 	alike := map[string][]string{} // names by reason: what follows the framework does so for one
 	for _, b := range all {
 		alike[b.Why] = append(alike[b.Why], b.Name+" "+b.At)
