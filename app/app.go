@@ -451,6 +451,7 @@ func (a *App) Application() project.Application {
 	apart := a.apartNames()
 	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: a.deployed(), Presumed: a.presumed, Grounds: a.grounds, Trusted: apart(a.Config.Trust), Minors: apart(a.Config.Minors()),
 		Stops: a.Config.Stops, Previews: a.Config.Previews, Known: runtimes(a.Eco), Kin: func(name string) project.Kin { return ecosystem.Kin(a.Eco)(project.OwnName(name)) }, Held: apart(held), Reasons: a.Config.Reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.Rules(a.now()), Guides: a.guides, Pins: a.pins(), Frameworks: a.frameworks()}
+	u.Waived, _ = a.Config.Waived(a.now())
 	u.Linked = slices.Sorted(maps.Values(a.Manifest.Linked()))
 	u.Seen = a.seen
 	if c, err := a.runner().Remembered(); err == nil { // what cannot be read proves nothing
@@ -469,7 +470,8 @@ func (a *App) Application() project.Application {
 	if a.Lock != nil {
 		u.Locked = a.Lock.Resolution()
 		u.Edgeless = a.Lock.Edgeless
-		u.Overridden = !maps.Equal(a.Lock.Overrides, written(a.Manifest.Overrides()))
+		u.Overridden = !maps.Equal(a.Lock.Overrides, written(a.Manifest.Overrides())) ||
+			slices.ContainsFunc(slices.Collect(maps.Keys(a.Lock.Waived)), func(key string) bool { _, still := waived(u.Waived)[key]; return !still })
 		return u
 	}
 	if tree, err := a.Installed(); err == nil && tree != nil { // what cannot be read is no baseline
@@ -534,6 +536,10 @@ func (a *App) Warnings() []string {
 	_, ended := a.Config.Held(a.now())
 	for _, name := range ended {
 		all = append(all, fmt.Sprintf("the hold on %s ended on %s and is no longer honoured", name, a.Config.Hold[name].Until))
+	}
+	_, ended = a.Config.Waived(a.now())
+	for _, name := range ended {
+		all = append(all, fmt.Sprintf("the waiver of %s ended on %s and is no longer honoured", name, a.Config.Waive[name].Until))
 	}
 	all = append(all, a.Manifest.Notes()...)
 	if a.Lock == nil {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io/fs"
 	"slices"
+	"time"
 
 	"molt/app/config"
 	"molt/app/planfile"
@@ -40,12 +41,16 @@ func (a *App) Take(ctx context.Context, source universe.Source, way conflict.Way
 			way.Unhold = append(slices.Clone(way.Unhold), c.Name)
 		}
 	}
-	if len(way.Preview)+len(way.Unhold)+len(way.Build) > 0 {
+	if len(way.Preview)+len(way.Unhold)+len(way.Build)+len(way.Waive) > 0 {
 		text, err := a.files.Read(config.File, input.Configuration)
 		if err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
-		edited, err := config.Edit(string(text), config.Change{Previews: way.Preview, Build: way.Build, Unhold: a.asSpelled(way.Unhold...)})
+		way.Waive = slices.Clone(way.Waive)
+		for i := range way.Waive {
+			way.Waive[i].Reason = "a way out of " + a.now().Format(time.DateOnly) + "; say why it runs all the same"
+		}
+		edited, err := config.Edit(string(text), config.Change{Previews: way.Preview, Build: way.Build, Unhold: a.asSpelled(way.Unhold...), Waive: way.Waive})
 		if err != nil {
 			return err
 		}

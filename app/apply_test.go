@@ -31,7 +31,8 @@ func TestTake(t *testing.T) {
 		if err := a.Take(context.Background(), source, way); err != nil {
 			t.Fatalf("%s: %v", way.Title, err)
 		}
-		if found, err := a.Verify(context.Background()); err != nil || len(found) > 0 {
+		// What only molt.yaml says leaves the lock to the next relock.
+		if found, err := a.Verify(context.Background()); way.Kind != conflict.WaiveWay && (err != nil || len(found) > 0) {
 			t.Errorf("%s: %v, %v", way.Title, found, err)
 		}
 		if back, err := a.Back(context.Background(), "", false); err != nil || len(back.Stages) != 1 || back.Stages[0] != "untangle" {

@@ -51,7 +51,7 @@ func (a *App) newLock(ctx context.Context, source universe.Source, r *solve.Reso
 	l, err := ecosystem.NewLock(ctx, a.Eco, source, r, before, accepted...)
 	if l != nil {
 		l.Origins = a.origins()
-		l.Overrides, l.Members = written(m.Overrides()), m.Linked()
+		l.Overrides, l.Members, l.Waived = written(m.Overrides()), m.Linked(), waived(a.Application().Waived)
 		a.describe(l, m, before)
 	}
 	if err == nil {
@@ -114,6 +114,18 @@ func (a *App) carriesOut(m *ecosystem.Manifests, l *ecosystem.Lock) error {
 // HasLocked reports whether the lock has a release, as NAME@VERSION.
 func (a *App) HasLocked(release string) bool {
 	return a.Lock != nil && slices.ContainsFunc(a.Lock.Packages, func(p ecosystem.LockedPackage) bool { return p.Name+"@"+p.Version == release })
+}
+
+// waived lists waivers as a lock has them; nil for none.
+func waived(all []project.Waiver) map[string]string {
+	var texts map[string]string
+	for _, w := range all {
+		if texts == nil {
+			texts = map[string]string{}
+		}
+		texts[w.Key()] = w.Reason
+	}
+	return texts
 }
 
 // written lists overrides as a manifest has them; nil for none.
@@ -379,6 +391,12 @@ func (a *App) drift() (found []Finding) {
 	for _, name := range slices.Sorted(maps.Keys(a.Lock.Overrides)) {
 		if _, there := written(a.Manifest.Overrides())[name]; !there {
 			note("lock", "the lock was made with an override of %s, and %s has none", name, a.Manifest.Chief())
+		}
+	}
+	now, _ := a.Config.Waived(a.now())
+	for _, key := range slices.Sorted(maps.Keys(a.Lock.Waived)) {
+		if _, there := waived(now)[key]; !there {
+			note("lock", "the lock was made with a waiver of %s (%s), which molt.yaml does not have in force", key, a.Lock.Waived[key])
 		}
 	}
 	linked := a.Manifest.Linked()

@@ -23,7 +23,7 @@ func NewAssess(a *assess.Assessment, here map[string]string) doc.Assess {
 	for _, d := range a.Against {
 		answer.Against = append(answer.Against, doc.Doubtful{Package: d.Name, Says: d.Says})
 	}
-	answer.Enough, answer.Reached = a.Enough, a.Reached
+	answer.Enough, answer.Reached, answer.Alone = a.Enough, a.Reached, a.Alone
 	answer.Remarks = append([]string{}, a.Remarks...)
 	answer.Opens = a.Opens
 	for _, t := range a.Touches {

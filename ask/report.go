@@ -139,6 +139,8 @@ func sentence(d doc.Report) string {
 		return fmt.Sprintf("%s; %s can be reached in %s.", says, goal, render.Count(left, "stage"))
 	case d.Assess.Reachable:
 		return fmt.Sprintf("%s; %s can be reached.", says, goal)
+	case d.Assess.Alone:
+		return fmt.Sprintf("%s; %s is out of reach today: it does not resolve even by itself.", says, goal)
 	case len(blocked) > 3:
 		return fmt.Sprintf("%s; %s is out of reach today: %d packages have no release that is compatible with it.", says, goal, len(blocked))
 	case len(blocked) > 0:

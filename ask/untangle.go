@@ -75,9 +75,16 @@ func (s *Session) link(goals ...project.Goal) func(solve.Demand) doc.Link {
 	}
 }
 
+func waiverKeys(all []project.Waiver) (keys []string) {
+	for _, w := range all {
+		keys = append(keys, w.Key())
+	}
+	return keys
+}
+
 func newWay(goal string, number int, w conflict.WayOut) doc.Way {
 	answer := doc.Way{Kind: w.Kind, Title: w.Title, Changes: []doc.PlanChange{}, Previews: append([]string{}, w.Preview...), Unhold: append([]string{}, w.Unhold...),
-		Build: w.Build, Lines: w.Cost.Lines, Majors: w.Cost.Majors, Locked: w.Cost.Locked}
+		Build: w.Build, Waive: waiverKeys(w.Waive), Lines: w.Cost.Lines, Majors: w.Cost.Majors, Locked: w.Cost.Locked}
 	for _, c := range w.Changes {
 		answer.Changes = append(answer.Changes, doc.PlanChange{Name: c.Name, Group: c.Group, From: planPoint(c.From), To: planPoint(c.To), Jump: c.Jump.String(), Reason: c.Reason})
 	}

@@ -318,7 +318,7 @@ func TestTangleInJSON(t *testing.T) {
 		}
 		Ways []struct{ Title string }
 	}
-	if err := json.Unmarshal([]byte(out), &answer); err != nil || answer.Schema != "molt/untangle/1" || len(answer.Contested) != 1 || len(answer.Contested[0].Sides) != 2 || len(answer.Ways) != 3 {
+	if err := json.Unmarshal([]byte(out), &answer); err != nil || answer.Schema != "molt/untangle/1" || len(answer.Contested) != 1 || len(answer.Contested[0].Sides) != 2 || len(answer.Ways) != 4 {
 		t.Errorf("%v: %s", err, out)
 	}
 	if _, err := os.Stat(filepath.Join(d.dir, "molt.lock")); err == nil {

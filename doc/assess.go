@@ -9,6 +9,7 @@ type Assess struct {
 	Goal      Goal       `json:"goal"`
 	Reachable bool       `json:"reachable"`
 	Reached   bool       `json:"reached,omitempty"` // what is locked is the goal already
+	Alone     bool       `json:"alone,omitempty"`   // it does not resolve even by itself; packages are judged as if that were not in the way
 	Runtime   []Runtime  `json:"runtime"`           // needed for the goal, at the least
 	Opens     []string   `json:"opens,omitempty"`   // what a newer runtime than that would open
 	Packages  []Assessed `json:"packages"`

@@ -55,6 +55,7 @@ type Way struct {
 	Previews []string         `json:"previews"`
 	Unhold   []string         `json:"unhold"`
 	Build    []string         `json:"build,omitempty"`
+	Waive    []string         `json:"waive,omitempty"` // what is set aside, each "lamp on hull"
 	Lines    int              `json:"lines"`
 	Majors   int              `json:"majors"`
 	Locked   int              `json:"locked"`

@@ -26,6 +26,7 @@ type Lock struct {
 	Folded    bool              // as solve.Resolution has it
 	Edgeless  bool              // the format does not tell what packages need; Roots are what Bind makes of the manifests
 	Overrides map[string]string // of the manifest that it was made for, as written
+	Waived    map[string]string // what packages ask of others and people set aside, "lamp on hull", with the reason
 	Members   map[string]string // of the workspace: names by folder, which installing links; nil where it is none
 	Roots     []solve.Edge      // sorted by group and name
 	Packages  []LockedPackage   // sorted by ID
@@ -343,6 +344,12 @@ func EncodeMoltLock(l *Lock) []byte {
 		fmt.Fprintf(&b, "\n[overrides]\n")
 		for _, name := range slices.Sorted(maps.Keys(l.Overrides)) {
 			fmt.Fprintf(&b, "%s = %s\n", quoted(name), quoted(l.Overrides[name]))
+		}
+	}
+	if len(l.Waived) > 0 {
+		fmt.Fprintf(&b, "\n[waived]\n")
+		for _, key := range slices.Sorted(maps.Keys(l.Waived)) {
+			fmt.Fprintf(&b, "%s = %s\n", quoted(key), quoted(l.Waived[key]))
 		}
 	}
 	if len(l.Members) > 0 {

@@ -16,6 +16,9 @@ import (
 	"molt/input"
 )
 
+// flatTables are those of texts by name.
+var flatTables = []string{"overrides", "waived", "members", "registries"}
+
 // DecodeMoltLock reads the molt.lock format. It goes through the text once, expression by expression, so that a lock of any
 // number of blocks is read in a time that its length allows. The error is a *input.PositionError, a *NewerLockError or a
 // *input.LimitError.
@@ -100,7 +103,7 @@ func (r *lockReader) expression(e *unstable.Node) error {
 			return r.fail(at, "%s stands in it twice", strings.Join(parts, "."))
 		}
 		r.tables[name] = true
-		if (parts[0] != "application" || len(parts) != 2) && (parts[0] != "overrides" && parts[0] != "members" && parts[0] != "registries" || len(parts) != 1) {
+		if (parts[0] != "application" || len(parts) != 2) && (!slices.Contains(flatTables, parts[0]) || len(parts) != 1) {
 			return r.fail(at, "%q is not part of a lock", strings.Join(parts, "."))
 		}
 		return nil
@@ -166,13 +169,16 @@ func (r *lockReader) value(at *unstable.Node, parts []string, v *unstable.Node) 
 		r.lock.Roots = append(r.lock.Roots, readEdge(parts[0], text, r.table[1]))
 		return nil
 	}
-	if r.table[0] == "overrides" || r.table[0] == "members" || r.table[0] == "registries" {
+	if slices.Contains(flatTables, r.table[0]) {
 		if len(parts) != 1 {
 			return r.fail(at, "%q is not part of a lock", strings.Join(parts, "."))
 		}
 		into := &r.lock.Overrides
-		if r.table[0] == "registries" {
+		switch r.table[0] {
+		case "registries":
 			into = &r.lock.Origins
+		case "waived":
+			into = &r.lock.Waived
 		}
 		if r.table[0] == "members" {
 			if into = &r.lock.Members; !fs.ValidPath(parts[0]) || parts[0] == "." {

@@ -32,6 +32,7 @@ type Config struct {
 	Settle    string            `yaml:"settle"`   // how old a release must be: "14 days"
 	Previews  []string          `yaml:"previews"` // packages of which prereleases may be used
 	Hold      map[string]Hold   `yaml:"hold"`
+	Waive     map[string]Hold   `yaml:"waive"` // what packages ask of others and people set aside, by "lamp on hull"
 	Family    [][]string        `yaml:"family"`
 	Trust     []string          `yaml:"trust"`    // packages whose silence or open range counts as a promise
 	Breaking  map[string]string `yaml:"breaking"` // packages of which a minor release may break: "minor"
@@ -82,7 +83,7 @@ type Check struct {
 	Pass   []string          `yaml:"pass"`   // variables of the call that it may see, besides what every program needs
 }
 
-var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold", "family", "trust", "breaking", "stops", "lock", "fixed", "install", "build", "pass", "checks", "stages", "advice", "rules", "largest-document"}
+var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold", "waive", "family", "trust", "breaking", "stops", "lock", "fixed", "install", "build", "pass", "checks", "stages", "advice", "rules", "largest-document"}
 
 // Keys lists the keys that a configuration may have.
 func Keys() []string { return configKeys }
@@ -135,13 +136,21 @@ func (c *Config) check(place yamlfile.Place) error {
 	if d, err := time.ParseDuration(c.Fresh); c.Fresh != "" && (err != nil || d < 0) {
 		return bad(c.Fresh, "expected a time such as 30s, 10m or 1h; 0s asks each time", "fresh")
 	}
-	for _, name := range slices.Sorted(maps.Keys(c.Hold)) {
-		h := c.Hold[name]
-		if _, err := time.Parse(time.DateOnly, h.Until); h.Until != "" && err != nil {
-			return bad(h.Until, "expected a date such as 2027-01-31", "hold", name, "until")
-		}
-		if h.Reason == "" {
-			return place.At(true, fmt.Sprintf("%q: a hold needs a reason", name), "hold", name)
+	for _, kept := range []struct {
+		key, what string
+		all       map[string]Hold
+	}{{"hold", "hold", c.Hold}, {"waive", "waiver", c.Waive}} {
+		for _, name := range slices.Sorted(maps.Keys(kept.all)) {
+			h := kept.all[name]
+			if _, err := time.Parse(time.DateOnly, h.Until); h.Until != "" && err != nil {
+				return bad(h.Until, "expected a date such as 2027-01-31", kept.key, name, "until")
+			}
+			if h.Reason == "" {
+				return place.At(true, fmt.Sprintf("%q: a %s needs a reason", name, kept.what), kept.key, name)
+			}
+			if p, of, ok := strings.Cut(name, " on "); kept.key == "waive" && (!ok || p == "" || of == "" || p == of) {
+				return place.At(true, fmt.Sprintf("%q: expected a package and what it asks something of, such as \"lamp on hull\"", name), kept.key, name)
+			}
 		}
 	}
 	if c.Largest < 0 || c.Largest > 1024 {
@@ -240,6 +249,12 @@ func (c *Config) CheckNames(place yamlfile.Place, declared, locked []string) err
 			return unknown(name, declared, "declared", "hold", name)
 		}
 	}
+	for _, name := range slices.Sorted(maps.Keys(c.Waive)) { // a package may come with the goal; what is nearly the name of one that is there is a mistake
+		p, _, _ := strings.Cut(name, " on ")
+		if near := project.Nearest(p, slices.Concat(declared, locked)); locked != nil && near != "" && near != p && !slices.Contains(slices.Concat(declared, locked), p) {
+			return unknown(p, slices.Concat(declared, locked), "declared or locked", "waive", name)
+		}
+	}
 	for i, name := range c.Trust {
 		if !slices.Contains(declared, name) {
 			return unknown(name, declared, "declared", "trust", i)
@@ -314,8 +329,21 @@ func (c *Config) Reasons() map[string]string {
 func (c *Config) Minors() []string { return slices.Sorted(maps.Keys(c.Breaking)) }
 
 // Held splits the holds into those in force and those whose last day has passed.
-func (c *Config) Held(now time.Time) (names, ended []string) {
-	for name, h := range c.Hold {
+func (c *Config) Held(now time.Time) (names, ended []string) { return inForce(c.Hold, now) }
+
+// Waived splits the waivers likewise.
+func (c *Config) Waived(now time.Time) (all []project.Waiver, ended []string) {
+	names, ended := inForce(c.Waive, now)
+	for _, name := range names {
+		p, of, _ := strings.Cut(name, " on ")
+		all = append(all, project.Waiver{Package: p, Of: of, Reason: c.Waive[name].Reason})
+	}
+	return all, ended
+}
+
+// inForce splits decisions by whether their last day has passed, each sorted.
+func inForce(all map[string]Hold, now time.Time) (names, ended []string) {
+	for name, h := range all {
 		until, err := time.Parse(time.DateOnly, h.Until)
 		if h.Until != "" && err == nil && now.After(until.AddDate(0, 0, 1)) {
 			ended = append(ended, name)

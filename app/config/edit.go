@@ -6,11 +6,15 @@ import (
 	"slices"
 
 	"molt/app/yamlfile"
+	"molt/core/project"
 	"molt/input"
 )
 
-// A Change is what a way out writes into a configuration: names under "previews:" and "build:", and holds that are taken out.
-type Change struct{ Previews, Build, Unhold []string }
+// A Change is what a way out writes into a configuration: names under "previews:" and "build:", waivers, and holds that are taken out.
+type Change struct {
+	Previews, Build, Unhold []string
+	Waive                   []project.Waiver
+}
 
 // Edit adds packages to previews and takes holds out, in the text of a configuration, and leaves the rest alone.
 // What it made is read again, and must say so.
@@ -27,6 +31,11 @@ func Edit(text string, c Change) (string, error) {
 			if err := t.Append(list.key, name); err != nil {
 				return "", unedited(err, fmt.Sprintf("add %s under \"%s:\"", name, list.key))
 			}
+		}
+	}
+	for _, w := range c.Waive {
+		if err := t.Put("waive", w.Key(), "{reason: "+yamlfile.String(w.Reason)+"}"); err != nil {
+			return "", unedited(err, fmt.Sprintf("put %q under \"waive:\"", w.Key()))
 		}
 	}
 	for _, name := range c.Unhold {
@@ -46,6 +55,11 @@ func Edit(text string, c Change) (string, error) {
 	for _, name := range c.Build {
 		if !slices.Contains(read.Build, name) {
 			return "", fmt.Errorf("editing %s: %s is not among what is built", File, name)
+		}
+	}
+	for _, w := range c.Waive {
+		if read.Waive[w.Key()].Reason != w.Reason {
+			return "", fmt.Errorf("editing %s: %s is not waived", File, w.Key())
 		}
 	}
 	for _, name := range c.Unhold {

@@ -32,6 +32,7 @@ type Assessment struct {
 	Opens     []string       // what a newer runtime than that would open: a release with what it needs
 	Packages  []Assessed     // in the order of the manifest, without the goal; then those that nobody declares
 	Also      []project.Goal // the further goals
+	Alone     bool           // it does not resolve even by itself, which the tangle is about; the packages are judged as if that were not in the way
 	Waits     []Wait         // what to wait for, when it is out of reach because of single packages
 	Remarks   []string       // what is to be known of all of it
 	Against   []Doubtful     // what is taken though its date speaks against it, because nothing better goes with the rest
@@ -140,7 +141,7 @@ func (a *Question) Assess() (*Assessment, error) {
 	out.Packages = append(out.Packages, more...)
 	blame(out.Packages)
 	out.Touches = a.touching()
-	if err := a.conclude(out, target, whole); err != nil || out.Reachable {
+	if err := a.conclude(out, target, whole); err != nil || out.Reachable || out.Alone {
 		return out, err
 	}
 	out.Waits, out.Enough, err = a.waitList(out.Packages, framework, target)
@@ -149,7 +150,7 @@ func (a *Question) Assess() (*Assessment, error) {
 
 // InSight returns the question with the surroundings in which standings are judged. It collects the releases that each declared
 // package may choose from: any usable one that is not before the locked one, since nothing goes back unasked; a held package its own. Packages that are compatible with no release of the goal, and
-// packages that retire, are left out. With the question comes a sample resolution of all of them with the goal, or nil; then packages
+// packages that retire, are left out. What keeps the goal by itself from resolving is set aside. With the question comes a sample resolution of all of them with the goal, or nil; then packages
 // are judged with the framework alone.
 func (q *Question) InSight() (*Question, *solve.Resolution, error) {
 	copied := *q
@@ -184,6 +185,18 @@ func (q *Question) InSight() (*Question, *solve.Resolution, error) {
 	whole, err := solved()
 	if err != nil {
 		return nil, nil, err
+	}
+	if whole == nil {
+		seen, t, err := a.alone(target)
+		if err != nil {
+			return nil, nil, err
+		}
+		if t != nil {
+			a.impossible, a.Source = t, seen.Source
+			if whole, err = solved(); err != nil {
+				return nil, nil, err
+			}
+		}
 	}
 	if whole == nil { // some of them resolve with the goal not even alone
 		if err := SideBySide(len(names), func(i int) error {
@@ -492,6 +505,10 @@ func (a *Question) mentions(r *universe.Release) bool {
 
 // conclude decides whether the goal is reachable: no declared package is blocked, and all of them resolve together with it.
 func (a *Question) conclude(out *Assessment, target []string, whole *solve.Resolution) error {
+	if a.impossible != nil {
+		out.Tangle, out.Alone = a.impossible, true
+		return nil
+	}
 	if whole == nil {
 		c := maps.Clone(a.Together)
 		c[a.Goal.Name] = target

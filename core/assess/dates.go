@@ -74,7 +74,7 @@ func (a *Question) promises(name string, p, framework *universe.Package, target 
 	all := version.FullSet(p.Len())
 	w, dated := a.windowOf(framework, target)
 	about, _ := a.described(p)
-	if !dated || !inOrder(p) || about != "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, name) {
+	if !dated || !inOrder(p) || about != "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, name) || a.App.Waiver(p.Name, framework.Name) != nil {
 		return all
 	}
 	wanted := a.setOf(framework, target)

@@ -189,6 +189,9 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 	if about, _ := a.described(p); about == framework.Name {
 		return []Evidence{{project.Inferred, fmt.Sprintf("describes %s, and goes by its majors", about), "its name"}}
 	}
+	if w := a.App.Waiver(p.Name, framework.Name); w != nil {
+		return []Evidence{{project.SetAside, fmt.Sprintf("what it asks of %s is set aside: %s", framework.Name, w.Reason), "molt.yaml"}}
+	}
 	demands := append(a.onFramework(r), a.ofFramework(r.Covered)...)
 	if doubt := a.doubt(p, framework, subject, target); doubt != nil {
 		return []Evidence{*doubt}

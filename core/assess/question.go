@@ -32,10 +32,14 @@ type Question struct {
 	othersAtGoal Choice            // the same with the goal, where they may have less to choose from
 	meant        []string          // the releases of the goal
 	sample       *solve.Resolution // one with the goal and all of othersAtGoal; nil when there is none
+	impossible   *solve.Tangle     // why the goal does not resolve even by itself; see alone.go
 	Together     Choice            // those that should go with the goal together
 	pairs        pairing           // how far dates count between packages
 	ceilings     map[string]string // releases above which packages do not go; see Below
 }
+
+// Impossible returns why the goal does not resolve even by itself, nil where it does; a question that InSight returned knows.
+func (a *Question) Impossible() *solve.Tangle { return a.impossible }
 
 // Briefly returns the question when standings alone are asked for: the first and the newest release that would do are not worked out.
 func (a *Question) Briefly() *Question {

@@ -33,7 +33,7 @@ func Reach(ctx context.Context, source universe.Source, app project.Application,
 			blocked = append(blocked, name)
 		}
 	}
-	if len(blocked) > 0 {
+	if len(blocked) > 0 || a.Impossible() != nil {
 		r = nil
 	}
 	return r, blocked, a, nil
@@ -57,6 +57,16 @@ func GoalWays(ctx context.Context, source universe.Source, app project.Applicati
 	f := &finder{Question: a, tangle: &solve.Tangle{}}
 	if t != nil {
 		f.tangle = t
+	}
+	if t := a.Impossible(); t != nil { // nothing that is declared is to blame
+		f.tangle = t
+		if f.Question, err = assess.Ask(ctx, source, app, goals); err != nil { // which sets nothing aside
+			return nil, err
+		}
+		if err := f.less(goals); err != nil {
+			return nil, err
+		}
+		return f.andWaivers(f.ways, func() error { return f.waiversFor(goals, nil) })
 	}
 	names := blocked
 	if len(names) == 0 { // each could go, but not all together: one of them has to give way
@@ -87,10 +97,14 @@ func GoalWays(ctx context.Context, source universe.Source, app project.Applicati
 	if err := f.less(goals); err != nil {
 		return nil, err
 	}
-	if len(f.ways) == 0 {
-		return f.waitFor(blocked)
+	ways, err := f.waitFor(blocked)
+	if len(f.ways) > 0 {
+		ways, err = f.ranked()
 	}
-	return f.ranked()
+	if err != nil {
+		return nil, err
+	}
+	return f.andWaivers(ways, func() error { return f.waiversFor(goals, blocked) })
 }
 
 // waitFor is the way out to wait for new releases: of one package where that is enough, else of all of them together.

@@ -29,6 +29,7 @@ const (
 	DropWay    WayKind = "drop"    // take a declared package out
 	LessWay    WayKind = "less"    // go only as far as another major of the goal, or without a further goal
 	BackWay    WayKind = "back"    // go back to an earlier release of a declared package
+	WaiveWay   WayKind = "waive"   // set aside what packages ask of others
 	WaitWay    WayKind = "wait"    // something has to be published first
 )
 
@@ -40,6 +41,7 @@ type WayOut struct {
 	Preview []string             // packages whose previews are to be allowed
 	Unhold  []string             // packages whose holds are to be lifted
 	Build   []string             // packages that may be built
+	Waive   []project.Waiver     // statements that are to be set aside, without a reason
 	Raise   []assess.RuntimeNeed // runtimes that are to be raised
 	Goals   []project.Goal       // the lesser goals
 	After   *solve.Resolution
@@ -104,6 +106,9 @@ func WaysOut(ctx context.Context, source universe.Source, app project.Applicatio
 		}
 	}
 	ways, err := f.ranked()
+	if err == nil {
+		ways, err = f.andWaivers(ways, f.waivers)
+	}
 	if err == nil {
 		err = f.spent
 	}

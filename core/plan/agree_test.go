@@ -71,7 +71,7 @@ func TestAbandonedPackageBlocks(t *testing.T) {
 		a@1: peer:fw@^1 # no longer maintained
 		b@1: peer:fw@^1`)
 	_, _, _, found := outcome(t, source, app, project.Goal{Name: "fw", Constraint: "2"})
-	if len(found) != 1 || !strings.Contains(found[0].Title, "take out a, take out b") {
+	if len(found) != 2 || found[1].Kind != conflict.WaiveWay || !strings.Contains(found[0].Title, "take out a, take out b") {
 		t.Errorf("the ways out are %+v", found)
 	}
 }
@@ -204,7 +204,7 @@ func afterWay(t *testing.T, source universe.Source, app project.Application, way
 	case way.Goals != nil:
 		return &app, way.Goals[0]
 	}
-	app.Previews = slices.Concat(app.Previews, way.Preview)
+	app.Previews, app.Waived = slices.Concat(app.Previews, way.Preview), way.Waive
 	app.Held = slices.DeleteFunc(slices.Clone(app.Held), func(n string) bool { return slices.Contains(way.Unhold, n) })
 	app.Declared = slices.DeleteFunc(slices.Clone(app.Declared), func(d project.Declared) bool {
 		return slices.ContainsFunc(way.Changes, func(c project.Change) bool { return c.Name == d.As && c.To == (project.Point{}) })

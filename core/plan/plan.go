@@ -113,6 +113,9 @@ func newPlan(a *assess.Question, goals []project.Goal, cut Cut) (*Plan, error) {
 	if err := p.weigh(p.plan.Stages); err != nil {
 		return nil, err
 	}
+	if assessment.Alone {
+		p.plan.Wall = append(p.plan.Wall, fmt.Sprintf("%s does not resolve even by itself, without anything else that is declared", a.Goal))
+	}
 	for _, got := range assessment.Packages {
 		if got.Standing == project.Blocked {
 			line := project.Blocks(got.Name, project.GoalTexts(append([]project.Goal{a.Goal}, p.plan.Also...)), got.Held)

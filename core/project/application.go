@@ -23,6 +23,7 @@ type Application struct {
 	Trusted   []string              // declared names whose silence or open range counts as a promise
 	Minors    []string              // declared names of which a minor release may break
 	Stops     map[string][]string   // releases by which the way to a goal goes, by declared name, as goals are written
+	Waived    []Waiver              // what packages ask of others and people set aside
 	Previews  []string              // packages of which prereleases may be used
 	Held      []string              // packages that must not move
 	Reasons   map[string]string     // why, by name

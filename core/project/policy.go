@@ -111,12 +111,13 @@ func (r Policy) Any() bool {
 	return len(r.Allow)+len(r.Refuse)+len(r.AllowLicences)+len(r.RefuseLicences) > 0 || r.Oldest > 0
 }
 
-// Permitted filters a source to what the policy and the fixed set allow. Locked releases stay visible, so that a rule does not tear
+// Permitted filters a source to what the policy and the fixed set allow, and sets aside what people waived. Locked releases stay visible, so that a rule does not tear
 // out what is there. Of a package in the fixed set, only the given release is visible.
 func Permitted(source universe.Source, app Application) universe.Source {
-	if _, already := source.(*permitted); already || !app.Rules.Any() && len(app.Fixed) == 0 {
+	if _, already := source.(*permitted); already || !app.Rules.Any() && len(app.Fixed) == 0 && len(app.Waived) == 0 {
 		return source
 	}
+	source = Waived(source, app)
 	locked := map[string][]string{}
 	if app.Locked != nil {
 		locked = app.Locked.Versions()

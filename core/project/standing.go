@@ -33,6 +33,7 @@ const (
 	Refused  Grade = "refused"  // the range excludes it
 	None     Grade = "none"     // nothing is said
 	Advised  Grade = "advised"  // an upgrade guide says so
+	SetAside Grade = "waived"   // the range would exclude it, and people set that aside
 )
 
 // RetirementKind says in which way a package retires.
@@ -46,7 +47,7 @@ const (
 )
 
 // grades in their order, best first.
-var grades = []Grade{Ran, Stated, Advised, Early, Inferred, Open, None, Refused}
+var grades = []Grade{Ran, Stated, Advised, Early, Inferred, Open, SetAside, None, Refused}
 
 // Grades lists the grades that a policy can ask for.
 var Grades = []Grade{Stated, Early, Open}

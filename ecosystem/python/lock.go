@@ -371,6 +371,12 @@ func (w *lockWriter) application() {
 	}
 	flush()
 	w.forkEntries()
+	if len(w.lock.Waived) > 0 {
+		w.line("\n[tool.molt.waived]")
+		for _, key := range slices.Sorted(maps.Keys(w.lock.Waived)) {
+			w.line("%s = %s", quoteTOML(key), quoteTOML(w.lock.Waived[key]))
+		}
+	}
 	if len(w.lock.Origins) > 0 {
 		w.line("\n[tool.molt.registries]")
 		for _, key := range slices.Sorted(maps.Keys(w.lock.Origins)) {

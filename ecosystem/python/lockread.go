@@ -108,15 +108,7 @@ func (r *lockReader) head(whole unknown) error {
 	if err := r.forks(ours); err != nil {
 		return err
 	}
-	origins, _ := ours["registries"].(unknown)
-	for key, v := range origins {
-		if address, ok := v.(string); ok {
-			if r.lock.Origins == nil {
-				r.lock.Origins = map[string]string{}
-			}
-			r.lock.Origins[key] = address
-		}
-	}
+	r.lock.Origins, r.lock.Waived = namedTexts(ours["registries"]), namedTexts(ours["waived"])
 	for key, v := range whole {
 		if !slices.Contains([]string{"lock-version", "environments", "requires-python", "extras", "dependency-groups", "created-by", "packages", "tool"}, key) {
 			r.kept[key] = v
@@ -423,4 +415,19 @@ func (r *lockReader) finish(whole unknown) (*ecosystem.Lock, error) {
 		return strings.Compare(a.Name, b.Name)
 	})
 	return r.lock, nil
+}
+
+// namedTexts returns the texts of a table by name; nil for none.
+func namedTexts(table any) map[string]string {
+	var all map[string]string
+	entries, _ := table.(unknown)
+	for key, v := range entries {
+		if text, ok := v.(string); ok {
+			if all == nil {
+				all = map[string]string{}
+			}
+			all[key] = text
+		}
+	}
+	return all
 }

@@ -81,6 +81,8 @@ func Assess(w io.Writer, d doc.Assess) error {
 	goal := d.Goal.Name + " " + d.Goal.Constraint
 	if d.Reachable {
 		p.line("**%s can be reached**, with %s.", goal, d.Goal.Release)
+	} else if d.Alone {
+		p.line("**%s is out of reach today**: it does not resolve even by itself.", goal)
 	} else {
 		p.line("**%s is out of reach today.**", goal)
 	}

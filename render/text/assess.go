@@ -44,6 +44,9 @@ func (p *Page) Assess(answer doc.Assess) {
 		}
 	case answer.Reachable:
 		p.verdict(good, fmt.Sprintf("%s can be reached: everything declared resolves with %s.", goal, answer.Goal.Release))
+	case answer.Alone:
+		p.verdict(bad, fmt.Sprintf("%s is out of reach: it does not resolve even by itself, whatever else is declared.", goal))
+		p.wrapped("", "The packages are judged as if what keeps it from that were not there.")
 	case blocked > 0 && !slices.ContainsFunc(by[project.Blocked], func(d doc.Assessed) bool { return !d.Held }):
 		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s held at a release that is not compatible with it.", goal, are(blocked)))
 	case blocked > 0:

@@ -1,0 +1,38 @@
+package assess
+
+import (
+	"slices"
+
+	"molt/core/project"
+	"molt/core/solve"
+)
+
+// mostSetAside is how many tangles of the goal by itself are set aside, one after the other.
+const mostSetAside = 4
+
+// alone finds out why the goal does not resolve even by itself, without anything else that is declared; nil where it does. Then nothing else is to blame, and the
+// question with what packages ask of each other there set aside tells of the rest as if that were not in the way.
+func (a *Question) alone(target []string) (*Question, *solve.Tangle, error) {
+	seen, app := *a, a.App
+	var first *solve.Tangle
+	for range mostSetAside {
+		t, err := solve.Refute(a.Ctx, seen.Source, seen.Problem(Choice{a.Goal.Name: target}, nil))
+		if err != nil || t == nil {
+			return &seen, first, err
+		}
+		if first == nil {
+			first = t
+		}
+		before := len(app.Waived)
+		for _, w := range project.Statements(t, app) {
+			if !slices.Contains(app.Waived, w) {
+				app.Waived = append(slices.Clip(app.Waived), w)
+			}
+		}
+		if len(app.Waived) == before {
+			break
+		}
+		seen.Source = project.Waived(a.Source, app)
+	}
+	return nil, nil, nil // what is in the way is not what packages ask of each other
+}
