@@ -168,7 +168,7 @@ func (a *App) checkedBefore(ctx context.Context, watch run.Watcher) (map[string]
 	return passed, verdicts, a.runner().Remember(state, beforeStage, verdicts)
 }
 
-// countRaised has runtimes count as deployed at the least version that meets a requirement, where a trial that this process works for says so.
+// countRaised has runtimes count as deployed at a version that meets a requirement, where a trial that this process works for says so.
 func (a *App) countRaised(env func(string) string) {
 	if env == nil {
 		return
@@ -183,7 +183,7 @@ func (a *App) countRaised(env func(string) string) {
 			}
 			for environment, v := range a.Config.Runtime[r.Name] {
 				if least >= 0 && !r.Suits(needs, v) {
-					a.Config.Runtime[r.Name][environment] = r.Known[least].String()
+					a.Config.Runtime[r.Name][environment] = r.Deployable(r.Known[least])
 				}
 			}
 		}

@@ -39,11 +39,7 @@ func (a *App) presumedOf(ctx context.Context, r ecosystem.Runtime) (version, gro
 			continue
 		}
 		if least := r.Least(q.Text); least >= 0 {
-			version = r.Known[least].String()
-			if r.Newest != nil {
-				version = r.Newest(r.Known[least])
-			}
-			return version, fmt.Sprintf("%s requires %s", q.File, q.Text)
+			return r.Deployable(r.Known[least]), fmt.Sprintf("%s requires %s", q.File, q.Text)
 		}
 	}
 	if name, v := a.RuntimeHere(ctx); name == r.Name && v != "" {

@@ -455,7 +455,7 @@ func (w *walker) stage(ctx context.Context, source universe.Source, stage *doc.P
 	return secluded(w.manifest, r)
 }
 
-// raise takes runtimes to be raised: from now on they suit everything, and conditions see the least versions that will do.
+// raise takes runtimes to be raised: from now on they suit everything, and conditions see versions that will do.
 func (w *walker) raise(all []doc.Runtime) {
 	w.app.Runtimes = maps.Clone(w.app.Runtimes)
 	at := project.Runtimes{}
@@ -472,7 +472,7 @@ func (w *walker) raise(all []doc.Runtime) {
 				for environment, v := range at[r.Name] {
 					raised[environment] = v
 					if was, err := known.Scheme.Complete(v); err != nil || was.Compare(to) < 0 {
-						raised[environment] = to.String()
+						raised[environment] = known.Deployable(to)
 					}
 				}
 				at[r.Name] = raised

@@ -60,6 +60,7 @@ type Runtime struct {
 	Needs    string         `json:"needs" yaml:"needs"`
 	By       string         `json:"by" yaml:"by"`
 	Deployed string         `json:"deployed" yaml:"deployed"`
+	To       string         `json:"to,omitempty" yaml:"to,omitempty"` // of a stage: to what it is best raised, "20.x" for the newest 20
 	Here     string         `json:"here" yaml:"-"`
 	Met      bool           `json:"met" yaml:"-"`
 	Where    []RuntimePlace `json:"where,omitempty" yaml:"-"` // environments with names, and files that name a version

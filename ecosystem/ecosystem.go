@@ -264,8 +264,6 @@ type Entry struct {
 type Runtime struct {
 	project.Runtime
 	Ask []string // nil when there is none
-	// Newest names the newest release of a version's major, whichever that is, in a way that the scheme can complete. It may be nil.
-	Newest func(v version.Version) string
 	// Variables name the variables of the environment that the runtime reads.
 	Variables []string
 }

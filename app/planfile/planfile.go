@@ -57,7 +57,7 @@ func New(p *plan.Plan) *Plan {
 func NewStageDoc(s plan.Stage) doc.PlanStage {
 	st := doc.PlanStage{ID: s.ID, Kind: string(s.Kind), Title: s.Title, Status: doc.Pending, Family: s.Family}
 	for _, n := range s.Raise {
-		st.Raise = append(st.Raise, doc.Runtime{Name: n.Name, Needs: n.Needs, By: n.By, Deployed: n.Deployed.String()})
+		st.Raise = append(st.Raise, doc.Runtime{Name: n.Name, Needs: n.Needs, By: n.By, Deployed: n.Deployed.String(), To: n.To()})
 	}
 	for _, c := range s.Changes {
 		change := doc.PlanChange{Name: c.Name, Group: c.Group, From: PointOf(c.From), To: PointOf(c.To), Standing: string(c.Standing), Reason: c.Reason}

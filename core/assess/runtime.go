@@ -5,6 +5,7 @@ import (
 	"context"
 	"maps"
 	"slices"
+	"strings"
 
 	"molt/core/project"
 	"molt/core/solve"
@@ -20,6 +21,15 @@ type RuntimeNeed struct {
 	Deployed project.Deployed // what configuration says is deployed, nil when it does not say
 	Met      bool             // whether Deployed is known and fits everywhere
 	Pins     []Pinned         // what files of the application say of it
+}
+
+// To names the release to which the runtime is best raised; "" where nobody can tell more than the need does.
+func (n RuntimeNeed) To() string {
+	at := n.Least(n.Needs)
+	if at < 0 || n.Newest == nil {
+		return ""
+	}
+	return n.Newest(n.Known[at])
 }
 
 // A Pinned is a version that a file names, and whether it fits.
@@ -53,7 +63,8 @@ func (a *Question) pinned(needs []RuntimeNeed) []RuntimeNeed {
 }
 
 // RuntimeNeeds lists the requirements on runtimes that a new resolution brings along. Releases that are in the old resolution too
-// don't count: they run already. For each runtime, requirements that are not met come first, and then the higher ones.
+// don't count: they run already. For each runtime, requirements that are not met come first, and of these the goal's own and then those of what is declared; then the higher ones. One that is
+// not met is left out where one before it asks for as much.
 func RuntimeNeeds(ctx context.Context, source universe.Source, app project.Application, before, after *solve.Resolution) ([]RuntimeNeed, error) {
 	var all []RuntimeNeed
 	known := map[string]bool{}
@@ -83,9 +94,28 @@ func RuntimeNeeds(ctx context.Context, source universe.Source, app project.Appli
 		}
 	}
 	slices.SortStableFunc(all, func(a, b RuntimeNeed) int {
-		return cmp.Or(cmp.Compare(a.Name, b.Name), compareBool(a.Met, b.Met), cmp.Compare(b.Least(b.Needs), a.Least(a.Needs)))
+		return cmp.Or(cmp.Compare(a.Name, b.Name), compareBool(a.Met, b.Met), cmp.Compare(a.rank(app), b.rank(app)), cmp.Compare(b.Least(b.Needs), a.Least(a.Needs)))
 	})
-	return all, nil
+	return slices.CompactFunc(all, func(n, before RuntimeNeed) bool {
+		return n.Name == before.Name && !n.Met && !before.Met && n.Least(n.Needs) <= before.Least(before.Needs)
+	}), nil
+}
+
+// rank says how near a need is to what people asked for: 0 for the framework's own, 1 for that of a declared package, 2 for the rest.
+func (n RuntimeNeed) rank(app project.Application) int {
+	name := n.By
+	if at := strings.LastIndexByte(name, ' '); at > 0 {
+		name = name[:at]
+	}
+	switch {
+	case n.Met:
+		return 0
+	case slices.Contains(app.Frameworks, name):
+		return 0
+	case slices.ContainsFunc(app.Declared, func(d project.Declared) bool { return d.Package == name }):
+		return 1
+	}
+	return 2
 }
 
 // compareBool puts false before true.

@@ -38,18 +38,22 @@ func (p *planner) runtime(h hop, r *solve.Resolution) error {
 	return nil
 }
 
-// raise takes a runtime to be at the lowest version that suits a resolution, or, when that cannot be told, at whatever
-// will be asked for.
+// raise takes a runtime to be at the version to which people will raise it where the lowest that suits a resolution would do, or, when that cannot be told, at
+// whatever will be asked for.
 func (p *planner) raise(name string, r *solve.Resolution) error {
 	runtime := p.App.Runtime(name)
 	to, err := project.LeastRuntime(p.Ctx, p.Real, runtime, r)
 	if err != nil {
 		return err
 	}
-	if v, asked := p.Raised[name]; asked {
+	v, asked := p.Raised[name]
+	if asked {
 		to = v.String()
 	}
 	least, unknown := runtime.Scheme.Complete(to)
+	if unknown == nil && !asked {
+		to = runtime.Deployable(least)
+	}
 	raised := maps.Clone(p.App.Assumed()[name])
 	for environment, v := range raised {
 		if at, err := runtime.Scheme.Complete(v); unknown == nil && (err != nil || at.Compare(least) < 0) {

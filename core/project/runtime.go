@@ -18,6 +18,16 @@ type Runtime struct {
 	// Known are releases of it, ascending. They tell which of two requirements asks for more, and what a requirement would
 	// take in place of what is deployed. The list need not be complete, and may be empty.
 	Known version.List
+	// Newest names the newest release of a version's major, whichever that is, in a way that the scheme can complete. It may be nil.
+	Newest func(v version.Version) string
+}
+
+// Deployable names the release to which people raise the runtime where a version would do: the newest of its major, as far as that can be named.
+func (r Runtime) Deployable(v version.Version) string {
+	if r.Newest != nil {
+		return r.Newest(v)
+	}
+	return v.String()
 }
 
 // Suits reports whether a requirement admits a version, of which the last parts may be missing. A requirement that can't

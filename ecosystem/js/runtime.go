@@ -12,10 +12,10 @@ import (
 
 // node is the language's runtime, under the name by which manifests require it.
 var node = ecosystem.Runtime{
-	Runtime:   project.Runtime{Name: "node", Scheme: runtimeScheme{ranges.Scheme}, Known: everyMajor()},
+	Runtime: project.Runtime{Name: "node", Scheme: runtimeScheme{ranges.Scheme}, Known: everyMajor(),
+		Newest: func(v version.Version) string { return ranges.Scheme.Major(v) + newest }},
 	Ask:       []string{"node", "--version"},
 	Variables: []string{"NODE_ENV", "NODE_OPTIONS", "NODE_PATH", "NODE_EXTRA_CA_CERTS", "NODE_DEBUG"},
-	Newest:    func(v version.Version) string { return ranges.Scheme.Major(v) + newest },
 }
 
 // newest follows a major of which the newest release is meant, whichever that is.

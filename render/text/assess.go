@@ -212,12 +212,12 @@ func have(n int) string {
 	return fmt.Sprintf("%d packages have", n)
 }
 
-// runtimes prints one line for each runtime: what is not met, else the demand that asks for most.
+// runtimes prints a line for each demand on a runtime that is not met, else one for the demand that asks for most.
 func (p *Page) runtimes(all []doc.Runtime) {
 	var rows [][]cell
 	for i, r := range all {
-		if i > 0 && all[i-1].Name == r.Name {
-			continue // sorted: the one that asks for most comes first
+		if slices.ContainsFunc(all[:i], func(x doc.Runtime) bool { return x.Name == r.Name && (r.Met || x.Needs == r.Needs) }) {
+			continue // sorted: what is not met comes first, and of what is met the one that asks for most
 		}
 		there, style := "deployed version unknown: set runtime: in molt.yaml", &notice
 		switch {

@@ -304,16 +304,17 @@ func (p *Page) changes(s doc.PlanStage) {
 	}
 }
 
-// raises prints which runtimes people have to raise: who asks for most, and who else asks.
+// raises prints which runtimes people have to raise: the goal's own need, and who asks for more.
 func (p *Page) raises(all []doc.Runtime) {
 	for i, r := range all {
 		if slices.ContainsFunc(all[:i], func(x doc.Runtime) bool { return x.Name == r.Name }) {
 			continue
 		}
 		var others []string
-		for _, x := range all[i+1:] {
-			if x.Name == r.Name {
-				others = append(others, x.By+" "+x.Needs)
+		last := i // asks for most
+		for k, x := range all {
+			if k > i && x.Name == r.Name {
+				others, last = append(others, x.By+" "+x.Needs), k
 			}
 		}
 		if len(others) > 3 {
@@ -323,7 +324,11 @@ func (p *Page) raises(all []doc.Runtime) {
 		if others != nil {
 			also = " (also " + strings.Join(others, ", ") + ")"
 		}
-		p.wrapped("     ", fmt.Sprintf("%s %s is deployed; %s needs %s%s. Raise it, then say so under \"runtime:\" in %s.", r.Name, r.Deployed, r.By, r.Needs, also, config.File))
+		best := ""
+		if to := all[last].To; to != "" {
+			best = " best to " + to + ","
+		}
+		p.wrapped("     ", fmt.Sprintf("%s %s is deployed; %s needs %s%s. Raise it,%s then say so under \"runtime:\" in %s.", r.Name, r.Deployed, r.By, r.Needs, also, best, config.File))
 	}
 }
 
