@@ -74,6 +74,18 @@ func (s *Session) Assess(goals, previews []string, gate bool) (doc.Assess, error
 		here[name] = v
 	}
 	answer := NewAssess(got, here)
+	each, err := assess.EachGoal(s.ctx, s.Source, s.App.Application(), meant)
+	if err != nil {
+		return doc.Assess{}, s.explain(err)
+	}
+	for i, one := range each {
+		apart := NewAssess(one, here)
+		if i == 0 {
+			answer.Packages = apart.Packages
+			continue
+		}
+		answer.Apart = append(answer.Apart, doc.Towards{Goal: apart.Goal, Packages: apart.Packages})
+	}
 	answer.Ecosystem = s.App.SideName()
 	if err := s.importers(&answer); err != nil {
 		return doc.Assess{}, err

@@ -14,6 +14,7 @@ type Assess struct {
 	Opens     []string   `json:"opens,omitempty"`   // what a newer runtime than that would open
 	Packages  []Assessed `json:"packages"`
 	Also      []string   `json:"also,omitempty"`     // further goals
+	Apart     []Towards  `json:"apart,omitempty"`    // where several packages are goals: the standings towards each of the further ones; those towards the first are in Packages
 	Waits     []Wait     `json:"waits,omitempty"`    // when it is out of reach: the packages whose next release decides
 	Against   []Doubtful `json:"against,omitempty"`  // what is taken though its date speaks against it
 	Enough    bool       `json:"enough,omitempty"`   // whether releases of these alone would do, which was solved
@@ -21,6 +22,12 @@ type Assess struct {
 	Untangle  *Untangle  `json:"untangle,omitempty"` // when it is out of reach
 	Remarks   []string   `json:"remarks"`            // what is to be known of all of it
 	Next      *Next      `json:"next,omitempty"`
+}
+
+// A Towards is the standings towards one of several goals.
+type Towards struct {
+	Goal     Goal       `json:"goal"`
+	Packages []Assessed `json:"packages"`
 }
 
 // A Doubtful is a package of which nothing better goes with the rest.

@@ -73,6 +73,29 @@ func Assess(ctx context.Context, source universe.Source, app project.Application
 	return got, err
 }
 
+// EachGoal assesses every package that is a goal by itself, with the runtimes that are goals: each has standings of its own. It returns nil where there is
+// one such goal. The goals themselves are left out of the packages.
+func EachGoal(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal) ([]*Assessment, error) {
+	runtime := func(g project.Goal) bool { return slices.Contains(project.RuntimesOf(app), g.Name) }
+	packages := slices.DeleteFunc(slices.Clone(goals), runtime)
+	if len(packages) < 2 {
+		return nil, nil
+	}
+	raised := slices.DeleteFunc(slices.Clone(goals), func(g project.Goal) bool { return !runtime(g) })
+	var all []*Assessment
+	for _, g := range packages {
+		got, err := Assess(ctx, source, app, append([]project.Goal{g}, raised...)...)
+		if err != nil {
+			return nil, err
+		}
+		got.Packages = slices.DeleteFunc(got.Packages, func(a Assessed) bool {
+			return slices.ContainsFunc(packages, func(g project.Goal) bool { return g.Name == a.Name })
+		})
+		all = append(all, got)
+	}
+	return all, nil
+}
+
 // Assess answers the question.
 func (a *Question) Assess() (*Assessment, error) {
 	framework, err := a.Pkg(a.Goal.Name)

@@ -9,6 +9,8 @@ type Cut struct {
 	Apart bool // each bridge in a stage of its own
 	// Uncapped freshens past lines that end before the next major too.
 	Uncapped bool
+
+	begun, goesOn bool // it is a part of a plan: not the first, not the last
 }
 
 // Fresh says how far to freshen what the goal does not need.

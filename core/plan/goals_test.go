@@ -51,7 +51,7 @@ func TestFurtherGoals(t *testing.T) {
 	source, app := projecttest.Sketch(t, projecttest.Jetty)
 	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.1.0")}
 	plan := planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4", "keel@2", "node@22")
-	if got := changes(plan); got != "bridge-keel: keel 1.0.0>2.0.0; runtime-4: ; goal-4: hulk 3.0.0>4.0.0" || !plan.Reachable {
+	if got := changes(plan); got != "runtime-4: ; goal-4: hulk 3.0.0>4.0.0; goal-2: keel 1.0.0>2.0.0" || !plan.Reachable || plan.AtGoal != 3 {
 		t.Errorf("the plan is %s", got)
 	}
 	// On the way the further goal need not be reached yet.
@@ -455,8 +455,26 @@ func TestReasonsOfFurtherGoals(t *testing.T) {
 		plug@1.0: peer:hull@1 peer:rudder@1
 		plug@2.0: peer:hull@2 peer:rudder@2`)
 	got, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}, {Name: "rudder", Constraint: "2"}}, Cut{})
-	if err != nil || len(got.Behind) != 1 || got.Behind[0].Why != "the goal rudder@2 keeps it there" {
+	if err != nil || len(got.Behind) != 0 || changes(got) != "goal-2: hull 1.0.0>2.0.0, rudder 1.0.0>2.0.0, plug 1.0.0>2.0.0" {
 		t.Errorf("behind are %+v, %v", got, err)
+	}
+	// Each goal has stages of its own, unless it takes all of them together.
+	source, app = projecttest.Sketch(t, `
+		app: hull@^1 deck@^3 lamp@^1 rope@^1
+		hull@1.0
+		hull@2.0
+		deck@3.0
+		deck@4.0
+		deck@5.0
+		lamp@1.0: peer:deck@3
+		lamp@2.0: peer:deck@4
+		lamp@3.0: peer:deck@5
+		rope@1.0: peer:hull@1
+		rope@2.0: peer:hull@2`)
+	got, err = NewPlan(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}, {Name: "deck", Constraint: "5"}}, Cut{})
+	want := "goal-2: hull 1.0.0>2.0.0, rope 1.0.0>2.0.0; goal-4: deck 3.0.0>4.0.0, lamp 1.0.0>2.0.0; goal-5: deck 4.0.0>5.0.0, lamp 2.0.0>3.0.0"
+	if err != nil || changes(got) != want || got.AtGoal != 3 {
+		t.Errorf("%s, %v, want %s", changes(got), err, want)
 	}
 	source, app = projecttest.Sketch(t, `
 		app: hull@^1 keel@^1 mast@^1

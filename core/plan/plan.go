@@ -49,18 +49,30 @@ type planner struct {
 // NewPlan makes the plan for some goals, of which the first is the framework's. Every stage in it was solved. When the
 // goal is out of reach the plan goes as far as it can, and Wall says what stands in the way.
 func NewPlan(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal, cut Cut) (*Plan, error) {
+	if p, err := inTurn(ctx, source, app, goals, cut); err != nil || p != nil {
+		return p, err
+	}
+	p, err := newOne(ctx, source, app, goals, cut)
+	if err != nil {
+		return nil, err
+	}
+	return p.plan, nil
+}
+
+// newOne makes the plan for goals that are reached together, and returns the planner where it ends.
+func newOne(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal, cut Cut) (*planner, error) {
 	a, err := assess.Ask(ctx, source, app, goals)
 	if err != nil {
 		return nil, err
 	}
 	p, err := newPlan(a, goals, cut)
-	if err == nil && !p.Reachable && p.Assessed.Reachable { // a stage on the way may need what dates between packages speak against
+	if err == nil && !p.plan.Reachable && p.plan.Assessed.Reachable { // a stage on the way may need what dates between packages speak against
 		return newPlan(a.Trusting(), goals, cut)
 	}
 	return p, err
 }
 
-func newPlan(a *assess.Question, goals []project.Goal, cut Cut) (*Plan, error) {
+func newPlan(a *assess.Question, goals []project.Goal, cut Cut) (*planner, error) {
 	app := a.App
 	assessment, err := a.Briefly().Assess()
 	if err != nil {
@@ -87,11 +99,15 @@ func newPlan(a *assess.Question, goals []project.Goal, cut Cut) (*Plan, error) {
 		}
 		p.destination = assess.Texts(framework, set)
 	}
-	if !app.Current() {
+	if !app.Current() && !cut.begun {
 		p.plan.Stages = append(p.plan.Stages, Stage{ID: "baseline", Kind: BaselineStage, Title: "lock what the manifest asks for",
 			After: a.Base, Locked: project.MovesBetween(app.Locked, a.Base)})
 	}
-	for _, step := range []func() error{p.patches, p.minors, p.hops} {
+	steps := []func() error{p.patches, p.minors, p.hops}
+	if cut.begun {
+		steps = steps[2:]
+	}
+	for _, step := range steps {
 		if err := step(); err != nil {
 			return nil, err
 		}
@@ -99,10 +115,12 @@ func newPlan(a *assess.Question, goals []project.Goal, cut Cut) (*Plan, error) {
 	p.destination = nil // what comes after is another matter
 	if p.plan.Reachable {
 		p.plan.AtGoal = len(p.plan.Stages)
-		if err := p.tail(); err != nil {
-			return nil, err
+		if !cut.goesOn {
+			if err := p.tail(); err != nil {
+				return nil, err
+			}
 		}
-		return p.plan, p.weigh(p.plan.Stages)
+		return p, p.weigh(p.plan.Stages)
 	}
 	if err := p.tail(); err != nil { // what can be done with the major in use
 		return nil, err
@@ -125,7 +143,7 @@ func newPlan(a *assess.Question, goals []project.Goal, cut Cut) (*Plan, error) {
 			p.plan.Wall = append(p.plan.Wall, line)
 		}
 	}
-	return p.plan, nil
+	return p, nil
 }
 
 // Problem states the application with a choice of releases, as it stands at this point of the plan.

@@ -94,9 +94,23 @@ func Assess(w io.Writer, d doc.Assess) error {
 			p.line("\n%s needs %s %s; deployed: %s.", r.By, r.Name, r.Needs, orUnknown(r.Deployed))
 		}
 	}
+	standings(p, d.Packages)
+	for _, one := range d.Apart {
+		p.line("\nTowards %s %s:", one.Goal.Name, one.Goal.Constraint)
+		standings(p, one.Packages)
+	}
+	if d.Untangle != nil {
+		ways(p, d.Untangle.Ways)
+	}
+	p.next(d.Next)
+	return p.to(w)
+}
+
+// standings writes the packages for which something has to happen, and counts the rest.
+func standings(p *page, packages []doc.Assessed) {
 	var rows [][]string
 	rest := map[project.Standing]int{}
-	for _, a := range d.Packages {
+	for _, a := range packages {
 		switch a.Standing {
 		case project.Ready, project.Silent, project.Elsewhere:
 			rest[a.Standing]++
@@ -114,11 +128,6 @@ func Assess(w io.Writer, d doc.Assess) error {
 	}
 	p.table([]string{"package", "standing", "move", "evidence"}, rows)
 	p.line("\n%d ready, %d silent, %d outside.", rest[project.Ready], rest[project.Silent], rest[project.Elsewhere])
-	if d.Untangle != nil {
-		ways(p, d.Untangle.Ways)
-	}
-	p.next(d.Next)
-	return p.to(w)
 }
 
 func orUnknown(v string) string {

@@ -73,8 +73,29 @@ func (p *Page) Assess(answer doc.Assess) {
 		}
 		p.wrapped("", "A newer runtime would open: "+says+".")
 	}
+	if answer.Apart != nil {
+		p.Line("")
+		p.heading("Towards %s %s", answer.Goal.Name, answer.Goal.Constraint)
+	}
+	p.standings(answer.Packages)
+	for _, d := range answer.Apart { // what says nothing of it is listed once
+		p.Line("")
+		p.heading("Towards %s %s", d.Goal.Name, d.Goal.Constraint)
+		p.standings(slices.DeleteFunc(slices.Clone(d.Packages), func(x doc.Assessed) bool { return x.Standing == project.Silent }))
+	}
+	p.touches(answer.Advice)
+	if answer.Untangle != nil {
+		p.ways(answer.Untangle.Ways)
+	}
+	p.Next(answer.Next)
+}
+
+// standings prints packages by what they are towards a goal.
+func (p *Page) standings(packages []doc.Assessed) {
+	by := map[project.Standing][]doc.Assessed{}
 	wide := 0 // of names, so that the parts line up
-	for _, d := range answer.Packages {
+	for _, d := range packages {
+		by[d.Standing] = append(by[d.Standing], d)
 		if d.Standing != project.Silent {
 			wide = max(wide, lipgloss.Width(d.Name))
 		}
@@ -96,11 +117,6 @@ func (p *Page) Assess(answer doc.Assess) {
 		}
 		p.assessed(all, wide)
 	}
-	p.touches(answer.Advice)
-	if answer.Untangle != nil {
-		p.ways(answer.Untangle.Ways)
-	}
-	p.Next(answer.Next)
 }
 
 // glossed prints a heading of our own words with what they mean, below it where there is no room beside it.
