@@ -32,9 +32,10 @@ type Step struct {
 	Passed   bool
 	// Unchecked says why the checks were not run, "" where they were: what is installed is not what the stage's lock says.
 	Unchecked string
-	Left      int      // stages still to do
-	ToGoal    int      // of these, the ones that lead to the goal
-	Notes     []string // what asks for attention besides
+	Left      int       // stages still to do
+	ToGoal    int       // of these, the ones that lead to the goal
+	Notes     []string  // what asks for attention besides
+	Named     []Mention // where it failed: what later stages move and the output names
 	Own       *OwnVersion
 }
 
@@ -223,6 +224,9 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 		return a.ledger.Append(t, r)
 	}()
 	step.Stage = *stage
+	if err == nil && !step.Passed {
+		step.Named = a.named(file, stage, step.Verdicts)
+	}
 	if err != nil || !step.Passed {
 		return errors.Join(err, t.Undo())
 	}

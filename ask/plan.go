@@ -130,6 +130,27 @@ func (s *Session) SplitPlan(stage string, apart, previews []string) (answer doc.
 	return answer, a.ID, b.ID, err
 }
 
+// BringIntoPlan moves what later stages change of some packages into a stage. It returns the plan.
+func (s *Session) BringIntoPlan(stage string, names, previews []string) (answer doc.Plan, err error) {
+	if err := s.advice(previews); err != nil {
+		return doc.Plan{}, err
+	}
+	if _, err := s.App.Bring(s.ctx, s.Source, stage, s.names(names)); err != nil {
+		return doc.Plan{}, s.explain(err)
+	}
+	file, err := s.App.ReadPlan()
+	if err != nil {
+		return doc.Plan{}, err
+	}
+	return s.planned(file, nil)
+}
+
+// StagesHold is an error where a stage of the plan that is to do no longer resolves, in the order in which they stand.
+func (s *Session) StagesHold() error {
+	_, err := s.App.CheckPlan(s.ctx, s.Source)
+	return s.explain(err)
+}
+
 // CheckPlan solves the plan again as it stands.
 func (s *Session) CheckPlan(previews []string) (doc.Plan, error) {
 	if err := s.advice(previews); err != nil {

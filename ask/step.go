@@ -15,7 +15,7 @@ import (
 func newChecks(verdicts []run.Verdict) []doc.Check {
 	all := []doc.Check{}
 	for _, v := range verdicts {
-		all = append(all, doc.Check{Name: v.Name, Task: v.Task, Passed: v.Passed, Before: v.Before, Says: v.Says, Log: v.Log, Seconds: v.Took.Round(time.Millisecond).Seconds()})
+		all = append(all, doc.Check{Name: v.Name, Task: v.Task, Passed: v.Passed, Before: v.Before, Says: v.Says, Errors: v.Errors, Log: v.Log, Seconds: v.Took.Round(time.Millisecond).Seconds()})
 	}
 	return all
 }
@@ -53,6 +53,9 @@ func NewStep(s *app.Step) doc.Step {
 		Before: newChecks(s.Before), Changed: append([]string{}, s.Changed...), Notes: append([]string{}, s.Notes...), Left: s.Left, ToGoal: s.ToGoal, Unchecked: s.Unchecked}
 	for i := range answer.Stage.Changes { // they are of when the plan was made; the notes tell of now
 		answer.Stage.Changes[i].Uses = nil
+	}
+	for _, n := range s.Named {
+		answer.Named = append(answer.Named, doc.Named{Package: n.Name, Stage: n.Stage})
 	}
 	if s.Own != nil {
 		own := NewOwnVersion(s.Own)

@@ -20,7 +20,8 @@ import (
 type planning struct {
 	dry, renew, check, leap, notes, choose bool
 	fresh, split, branch                   string
-	apart, previews                        []string
+	apart, previews, bring                 []string
+	into                                   string
 }
 
 func (c *call) plan() *cobra.Command {
@@ -38,7 +39,7 @@ get somewhere too, such as node@22. --fresh says how far to freshen what the goa
 goal in one leap instead of one major at a time; --notes reads the change logs of what makes a breaking move.
 
 The plan is there to be edited. --check solves it again as it stands and says what no longer holds, with its line.
---split puts packages of a stage into a stage of their own. --renew makes the plan anew when lock or registry have
+--split puts packages of a stage into a stage of their own; --into has a stage move packages that a later one moves. --renew makes the plan anew when lock or registry have
 moved on, keeps what people decided, and tells what changed. A plan for new goals takes the place of the one that is
 there; when people had written into that, it is kept as molt-plan.before.yaml.`,
 		Example: `  molt plan brackwater@5
@@ -70,28 +71,33 @@ there; when people had written into that, it is kept as molt-plan.before.yaml.`,
 	flags.StringVar(&o.split, "split", "", "the stage to split")
 	flags.StringSliceVar(&o.apart, "apart", nil, "with --split, the packages that go into a stage of their own")
 	flags.StringVar(&o.branch, "branch", "", "make a branch of git for the plan, and tie the plan to it")
+	flags.StringVar(&o.into, "into", "", "the stage into which --bring moves packages")
+	flags.StringSliceVar(&o.bring, "bring", nil, "with --into, packages that a later stage moves and this one is to move")
 	_ = cmd.RegisterFlagCompletionFunc("apart", c.completeDeclared)
+	_ = cmd.RegisterFlagCompletionFunc("bring", c.completeDeclared)
 	return cmd
 }
 
 // valid looks at whether the flags go together.
 func (o planning) valid(args []string) error {
 	modes := 0
-	for _, on := range []bool{o.split != "", o.check, o.renew} {
+	for _, on := range []bool{o.split != "", o.check, o.renew, o.into != ""} {
 		if on {
 			modes++
 		}
 	}
 	switch {
 	case modes > 1 || modes == 1 && len(args) > 0:
-		return &input.UsageError{Reason: "plan: expected goals, or one of --split, --check and --renew"}
+		return &input.UsageError{Reason: "plan: expected goals, or one of --split, --into, --check and --renew"}
 	case o.choose && (modes > 0 || o.fresh != "" || o.leap):
 		return &input.UsageError{Reason: "plan: --choose asks about --fresh and --leap, and goes with neither of them, nor with --split, --check and --renew"}
 	case modes == 1 && (o.fresh != "" || o.leap || o.notes || o.branch != ""):
 		return &input.UsageError{Reason: "plan: --fresh, --leap, --notes and --branch are for a new plan"}
 	case o.split == "" && len(o.apart) > 0:
 		return &input.UsageError{Reason: "--apart names packages of a stage, and --split STAGE says of which"}
-	case o.split != "" && o.dry:
+	case (o.into == "") != (len(o.bring) == 0):
+		return &input.UsageError{Reason: "plan: --bring names packages that later stages move, and --into the stage that is to move them"}
+	case (o.split != "" || o.into != "") && o.dry:
 		return &input.UsageError{Reason: "plan: --dry-run goes with a new plan or --renew"}
 	case o.fresh != "" && !slices.Contains(plan.Freshness, plan.Fresh(o.fresh)):
 		return &input.UsageError{Reason: fmt.Sprintf("--fresh %q: expected none, patch, minor or major", o.fresh)}
@@ -107,6 +113,9 @@ func (c *call) planned(s *ask.Session, o planning, goals []string) error {
 	case o.split != "":
 		d, first, second, err := s.SplitPlan(o.split, o.apart, o.previews)
 		return answer(c, s, d, err, func(p *text.Page, d doc.Plan) { p.Split(d, first, second) })
+	case o.into != "":
+		d, err := s.BringIntoPlan(o.into, o.bring, o.previews)
+		return answer(c, s, d, err, func(p *text.Page, d doc.Plan) { p.Brought(d, o.into) })
 	case o.check:
 		d, err := s.CheckPlan(o.previews)
 		return answer(c, s, d, err, func(p *text.Page, _ doc.Plan) {

@@ -94,6 +94,11 @@ func (c *call) marching(s *ask.Session, m march, stage string) error {
 	if !c.quiet {
 		request.Looking = func(changes int) { c.say("looking for the culprit among %d changes", changes) }
 	}
+	if m.all { // a plan that does not hold to its end is not begun
+		if err := s.StagesHold(); err != nil {
+			return err
+		}
+	}
 	for {
 		done, err := s.Step(request)
 		if err != nil {

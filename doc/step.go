@@ -11,6 +11,7 @@ type Step struct {
 	Runs    []Run       `json:"runs,omitempty"`   // what runs from now on and did not before
 	Unread  int         `json:"unread,omitempty"` // releases of which nobody can tell that: their archives are not at hand
 	Notes   []string    `json:"notes"`
+	Named   []Named     `json:"named,omitempty"` // where it failed: packages that the output names and later stages move
 	Culprit *Culprit    `json:"culprit,omitempty"`
 	Own     *OwnVersion `json:"own,omitempty"` // after the last stage
 	// Unchecked says why the checks were not run, "" where they were.
@@ -22,15 +23,23 @@ type Step struct {
 	Next   *Next  `json:"next,omitempty"`
 }
 
+// A Named is a package that the output of a failed check names, with the later stage that moves it.
+type Named struct {
+	Package string `json:"package"`
+	Stage   string `json:"stage"`
+}
+
 // A Check is the verdict of one check, or of one task that belongs to a change.
 type Check struct {
-	Name    string  `json:"name"`
-	Task    bool    `json:"task"`
-	Passed  bool    `json:"passed"`
-	Before  bool    `json:"failedBefore"`
-	Says    string  `json:"says"`
-	Log     string  `json:"log"`
-	Seconds float64 `json:"seconds"`
+	Name   string `json:"name"`
+	Task   bool   `json:"task"`
+	Passed bool   `json:"passed"`
+	Before bool   `json:"failedBefore"`
+	Says   string `json:"says"`
+	Log    string `json:"log"`
+	// Errors are other lines of the output that name an error.
+	Errors  []string `json:"errors,omitempty"`
+	Seconds float64  `json:"seconds"`
 }
 
 // A Culprit is a minimal set of a stage's changes that fails.

@@ -131,7 +131,70 @@ func (p *Plan) Split(id string, first, second doc.PlanStage) error {
 		}
 	}
 	t.Lines = slices.Replace(t.Lines, old[i].From, old[i].To, text...)
-	doc, err := Read(t.File, t.Bytes())
+	return p.reread()
+}
+
+// Bring moves the change of a package from the first later stage that has one into a stage, with what people wrote at it. A stage that is left without changes goes.
+func (p *Plan) Bring(into, name string) error {
+	t, to := p.Text, p.Index(into)
+	for i := to + 1; i < len(p.Stages); i++ {
+		k := slices.IndexFunc(p.Stages[i].Changes, func(c doc.PlanChange) bool { return c.Name == name })
+		if k < 0 {
+			continue
+		}
+		old := t.Stages
+		if i >= len(old) || len(old[i].Changes) != len(p.Stages[i].Changes) || len(old[to].Changes) != len(p.Stages[to].Changes) || len(old[to].Changes) == 0 {
+			return t.ErrorAt(fmt.Sprintf("$.stages[%d]", i), "the stages of this plan are not written as a list with a line for each key; molt plan makes it anew")
+		}
+		var lines []string
+		from, end := old[i].From, old[i].To
+		for j, c := range p.Stages[i].Changes { // of every group that has it
+			if c.Name == name {
+				lines = append(lines, t.Lines[old[i].Changes[j].From:old[i].Changes[j].To]...)
+			}
+		}
+		var rest []string
+		for at := from; at < end; at++ {
+			moved := false
+			for j, c := range p.Stages[i].Changes {
+				moved = moved || c.Name == name && at >= old[i].Changes[j].From && at < old[i].Changes[j].To
+			}
+			if !moved {
+				rest = append(rest, t.Lines[at])
+			}
+		}
+		if !slices.ContainsFunc(p.Stages[i].Changes, func(c doc.PlanChange) bool { return c.Name != name }) {
+			rest = nil
+		}
+		t.Lines = slices.Replace(t.Lines, from, end, rest...)
+		last := old[to].Changes[len(old[to].Changes)-1].To
+		t.Lines = slices.Insert(t.Lines, last, lines...)
+		return p.reread()
+	}
+	return nil
+}
+
+// Count writes how many locked packages a stage adds, removes and moves.
+func (p *Plan) Count(id string, n doc.PlanLocked) error {
+	i := p.Index(id)
+	if p.Stages[i].Locked == nil || *p.Stages[i].Locked == n {
+		return nil
+	}
+	for _, one := range []struct {
+		key string
+		n   int
+	}{{"added", n.Added}, {"removed", n.Removed}, {"moved", n.Moved}} {
+		if err := p.Text.set(fmt.Sprintf("$.stages[%d].lock", i), one.key, fmt.Sprint(one.n), ""); err != nil {
+			return err
+		}
+	}
+	p.Stages[i].Locked = &n
+	return nil
+}
+
+// reread takes over the text.
+func (p *Plan) reread() error {
+	doc, err := Read(p.Text.File, p.Text.Bytes())
 	if err != nil {
 		return err
 	}

@@ -124,7 +124,13 @@ func (l *Log) Close() error {
 
 // A LastLine remembers the line that says best why a command failed, up to a length: the last that names an error, else the last that is
 // not empty.
-type LastLine struct{ line, failure, open []byte }
+type LastLine struct {
+	line, failure, open []byte
+	failures            []string // the first that name errors, each once
+}
+
+// mostErrors is how many lines that name errors are kept.
+const mostErrors = 6
 
 // namesError is how lines begin that name an error, in most languages' runtimes and tools: "TypeError: …", "error[E1]: …", "panic: …".
 var namesError = regexp.MustCompile(`^\s*(\w[\w.]*(Error|Exception)|[Ee]rror(\[\w+\])?|panic|fatal)(\s\[\w+\])?:\s*\S`)
@@ -148,9 +154,18 @@ func (l *LastLine) take() {
 	case len(text) == 0:
 	case bytes.IndexByte(text, ':') > 0 && namesError.Match(text): // most lines have none, and there may be millions
 		l.failure = append(l.failure[:0], text...)
+		if len(l.failures) < mostErrors && !slices.Contains(l.failures, string(text)) {
+			l.failures = append(l.failures, string(text))
+		}
 	default:
 		l.line = append(l.line[:0], text...)
 	}
+}
+
+// Others returns the lines that name errors besides the one that String returns.
+func (l *LastLine) Others() []string {
+	said := l.String()
+	return slices.DeleteFunc(slices.Clone(l.failures), func(x string) bool { return x == said })
 }
 
 func (l *LastLine) String() string {

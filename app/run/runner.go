@@ -60,6 +60,7 @@ type Verdict struct {
 	Passed bool          `json:"passed"`
 	Before bool          `json:"before,omitempty"` // it failed before the stage too, and so the stage is not to blame
 	Says   string        `json:"says,omitempty"`   // why it failed, or what was found
+	Errors []string      `json:"errors,omitempty"` // other lines of the output that name an error, the first of them, each once
 	Log    string        `json:"log,omitempty"`    // file with the whole output, below the application
 	Took   time.Duration `json:"took"`
 }
@@ -164,7 +165,7 @@ func (r Runner) One(ctx context.Context, j Job, live io.Writer) (Verdict, error)
 	case errors.Is(limited.Err(), context.DeadlineExceeded):
 		v.Passed, v.Says = false, fmt.Sprintf("not done after %s", limit)
 	case errors.As(err, &exit):
-		v.Says = strings.TrimSuffix(fmt.Sprintf("%v: %s", exit, tail), ": ")
+		v.Says, v.Errors = strings.TrimSuffix(fmt.Sprintf("%v: %s", exit, tail), ": "), tail.Others()
 	case err != nil:
 		v.Says = err.Error()
 	}

@@ -217,6 +217,18 @@ func (p *Page) renewal(r doc.Renewal) {
 	}
 }
 
+// Brought prints a stage into which changes of later ones were moved.
+func (p *Page) Brought(answer doc.Plan, id string) {
+	for n, s := range answer.Stages {
+		if s.ID == id {
+			p.stageHead(n+1, s)
+			p.changes(s)
+			p.Line("")
+		}
+	}
+	p.Line("The plan holds so, up to its end.")
+}
+
 // Split prints what a stage was split into.
 func (p *Page) Split(answer doc.Plan, first, second string) {
 	for n, s := range answer.Stages {

@@ -136,6 +136,9 @@ func (p *Page) Step(answer doc.Step) {
 	for _, c := range answer.Checks {
 		p.check(c, answer.Stage.Raise != nil)
 	}
+	for _, n := range answer.Named {
+		p.wrapped("  ", fmt.Sprintf("The output names %s, which moves in %s: molt plan --into %s --bring %s has it move here.", n.Package, n.Stage, answer.Stage.ID, n.Package))
+	}
 	if !answer.Passed {
 		p.advice(answer.Stage.Advice)
 	}
@@ -225,6 +228,9 @@ func (p *Page) check(c doc.Check, byHand bool) {
 	p.Line("%s", text)
 	if c.Says != "" {
 		p.wrapped("          ", c.Says)
+	}
+	for _, e := range c.Errors {
+		p.wrapped("          ", "and "+e)
 	}
 	if !c.Passed && c.Log != "" {
 		p.Line("          whole output: %s", c.Log)
