@@ -129,7 +129,7 @@ func (a *App) state() (string, error) {
 const beforeStage = "before"
 
 // checkedBefore returns which checks pass on the state as it stands. It runs them when that is not known: before the
-// first stage, and after somebody changed manifest, lock or checks.
+// first stage, after somebody changed manifest, lock or checks, and those that failed after somebody changed anything.
 func (a *App) checkedBefore(ctx context.Context, watch run.Watcher) (map[string]bool, []run.Verdict, error) {
 	if len(a.Config.Checks) == 0 {
 		return nil, nil, nil
@@ -147,7 +147,9 @@ func (a *App) checkedBefore(ctx context.Context, watch run.Watcher) (map[string]
 		for _, v := range c.Verdicts {
 			passed[v.Name] = v.Passed
 		}
-		return passed, nil, nil
+		if sources, err := a.sourcesAfter(ctx, c.Verdicts); err != nil || sources == c.Sources {
+			return passed, nil, err
+		}
 	}
 	if err := a.layOutBeside(ctx, a.Dir); err != nil {
 		return nil, nil, err
@@ -157,6 +159,9 @@ func (a *App) checkedBefore(ctx context.Context, watch run.Watcher) (map[string]
 	}
 	var verdicts []run.Verdict
 	for _, check := range a.Config.Checks {
+		if passed[check.Name] { // that is known; people worked on what failed
+			continue
+		}
 		watch.Announce(check.Name + " (on the state before)")
 		v, err := a.runner().One(ctx, run.Job{Check: check, Kind: run.CheckJob, Dir: a.Dir, Stage: beforeStage}, watch.Output)
 		if err != nil {
@@ -165,7 +170,24 @@ func (a *App) checkedBefore(ctx context.Context, watch run.Watcher) (map[string]
 		verdicts = append(verdicts, v)
 		passed[v.Name] = v.Passed
 	}
-	return passed, verdicts, a.runner().Remember(state, beforeStage, verdicts)
+	sources, err := a.sourcesAfter(ctx, verdicts)
+	if err != nil {
+		return nil, nil, err
+	}
+	return passed, verdicts, a.runner().Remember(state, sources, beforeStage, verdicts)
+}
+
+// sourcesAfter identifies the files that people keep, where some verdicts are of failures: these count as long as nobody works on them. It is "" where all
+// passed.
+func (a *App) sourcesAfter(ctx context.Context, verdicts []run.Verdict) (string, error) {
+	if !slices.ContainsFunc(verdicts, func(v run.Verdict) bool { return !v.Passed }) {
+		return "", nil
+	}
+	keys, err := a.trialKeys(ctx, []*rehearsed{{}})
+	if err != nil {
+		return "", err
+	}
+	return keys[0], nil
 }
 
 // countRaised has runtimes count as deployed at a version that meets a requirement, where a trial that this process works for says so.

@@ -243,7 +243,11 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 	if err != nil || step.Unchecked != "" {
 		return err
 	}
-	if err := a.runner().Remember(state, stage.ID, step.Verdicts); err != nil {
+	sources, err := a.sourcesAfter(ctx, step.Verdicts)
+	if err != nil {
+		return err
+	}
+	if err := a.runner().Remember(state, sources, stage.ID, step.Verdicts); err != nil {
 		return err
 	}
 	return a.ran(files[a.LockFile()], step.Verdicts)

@@ -20,11 +20,12 @@ const VerdictsFile = txn.StateDir + "/checked.json"
 type Remembered struct {
 	State    string                   `json:"state"`
 	Verdicts []Verdict                `json:"verdicts"`
-	Took     map[string]time.Duration `json:"took"`            // by stage, of the last run of its checks
-	Plan     string                   `json:"plan"`            // SHA-256 of the plan as Molt last wrote or solved it
-	Ran      []project.Passed         `json:"ran,omitempty"`   // with what all checks passed, the latest last
-	Tried    []Tried                  `json:"tried,omitempty"` // stages that passed in a copy, the latest last
-	Begun    string                   `json:"begun,omitempty"` // the stage that was tried last with a commit to come; edits since then are for it
+	Sources  string                   `json:"sources,omitempty"` // what people had in their files when some of these failed
+	Took     map[string]time.Duration `json:"took"`              // by stage, of the last run of its checks
+	Plan     string                   `json:"plan"`              // SHA-256 of the plan as Molt last wrote or solved it
+	Ran      []project.Passed         `json:"ran,omitempty"`     // with what all checks passed, the latest last
+	Tried    []Tried                  `json:"tried,omitempty"`   // stages that passed in a copy, the latest last
+	Begun    string                   `json:"begun,omitempty"`   // the stage that was tried last with a commit to come; edits since then are for it
 	Seal     string                   `json:"seal,omitempty"`
 }
 
@@ -92,12 +93,12 @@ func (r Runner) write(c Remembered) error {
 }
 
 // Remember keeps the verdicts on a stage's state.
-func (r Runner) Remember(state, stage string, verdicts []Verdict) error {
+func (r Runner) Remember(state, sources, stage string, verdicts []Verdict) error {
 	c, err := r.Remembered()
 	if err != nil {
 		return err
 	}
-	c.State = state
+	c.State, c.Sources = state, sources
 	took := time.Duration(0)
 	for _, v := range verdicts {
 		took += v.Took
