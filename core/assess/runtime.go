@@ -94,7 +94,11 @@ func RuntimeNeeds(ctx context.Context, source universe.Source, app project.Appli
 		}
 	}
 	slices.SortStableFunc(all, func(a, b RuntimeNeed) int {
-		return cmp.Or(cmp.Compare(a.Name, b.Name), compareBool(a.Met, b.Met), cmp.Compare(a.rank(app), b.rank(app)), cmp.Compare(b.Least(b.Needs), a.Least(a.Needs)))
+		near, more := cmp.Compare(a.rank(app), b.rank(app)), cmp.Compare(b.Least(b.Needs), a.Least(a.Needs))
+		if a.Met {
+			near, more = more, near
+		}
+		return cmp.Or(cmp.Compare(a.Name, b.Name), compareBool(a.Met, b.Met), near, more)
 	})
 	return slices.CompactFunc(all, func(n, before RuntimeNeed) bool {
 		return n.Name == before.Name && !n.Met && !before.Met && n.Least(n.Needs) <= before.Least(before.Needs)
@@ -108,8 +112,6 @@ func (n RuntimeNeed) rank(app project.Application) int {
 		name = name[:at]
 	}
 	switch {
-	case n.Met:
-		return 0
 	case slices.Contains(app.Frameworks, name):
 		return 0
 	case slices.ContainsFunc(app.Declared, func(d project.Declared) bool { return d.Package == name }):
