@@ -3,6 +3,8 @@ package app
 import (
 	"context"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"molt/app/config"
@@ -103,6 +105,46 @@ func (a *App) Weak(l *ecosystem.Lock) string {
 		return ""
 	}
 	return fmt.Sprintf("the registry states SHA-1 alone of %s, which no longer proves what an archive is; \"rules: {digests: strong}\" in %s refuses that", names, config.File)
+}
+
+// mostFileless is how many releases are named that have nothing but source.
+const mostFileless = 6
+
+// Fileless says which releases of a lock have no file that an environment for which the lock is can use as it is; "" for none. They are built where
+// molt.yaml allows it.
+func (a *App) Fileless(l *ecosystem.Lock) string {
+	teller, ok := a.Eco.(ecosystem.FileTeller)
+	if !ok {
+		return ""
+	}
+	var all []string
+	for _, e := range l.Environments {
+		var names []string
+		for i := range l.Packages {
+			p := &l.Packages[i]
+			if name, extra := universe.SplitExtra(p.Name); extra == "" && !slices.Contains(a.Config.Build, name) && teller.Fileless(p, e) {
+				names = append(names, name+" "+p.Version)
+			}
+		}
+		if names == nil {
+			continue
+		}
+		if more := len(names) - mostFileless; more > 0 {
+			names = append(names[:mostFileless], fmt.Sprintf("%d more", more))
+		}
+		what := "nothing but source for"
+		for _, r := range slices.Sorted(maps.Keys(e.Runtimes)) {
+			what += " " + r + " " + e.Runtimes[r]
+		}
+		if e.Platform != "" {
+			what += " on " + e.Platform
+		}
+		all = append(all, what+": "+strings.Join(names, ", "))
+	}
+	if all == nil {
+		return ""
+	}
+	return strings.Join(all, "; ") + "; \"build:\" in " + config.File + " lets them be built"
 }
 
 // strongEnough is an error where the rules refuse weak digests and a lock has some.

@@ -102,8 +102,10 @@ func (s *Session) Relock(dry bool, accepted []string) (doc.Lock, error) {
 	if outside != nil {
 		s.say("warning: what does not come from a registry is not locked: %s", strings.Join(outside, "; "))
 	}
-	if says := s.App.Weak(lock); says != "" {
-		s.say("warning: %s", says)
+	for _, says := range []string{s.App.Weak(lock), s.App.Fileless(lock)} {
+		if says != "" {
+			s.say("warning: %s", says)
+		}
 	}
 	if !dry {
 		if err := s.App.WriteLock(data); err != nil {

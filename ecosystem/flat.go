@@ -53,6 +53,13 @@ type Arrangement struct {
 	Metadata []byte
 }
 
+// A FileTeller is a Flat ecosystem whose releases may have files for some environments alone.
+type FileTeller interface {
+	Flat
+	// Fileless reports whether a release has no file that an environment can use as it is.
+	Fileless(p *LockedPackage, e Environment) bool
+}
+
 // A SelfInstaller is a Flat ecosystem in whose environments folders of the application can be packages, whose files stay where they are.
 type SelfInstaller interface {
 	Flat
