@@ -109,6 +109,7 @@ type File struct {
 	Kind      string // which of several forms, as the ecosystem calls it; "" where it has one
 	When      string // the platforms for which it is, as the ecosystem writes conditions; "" for all
 	Name      string // of the file, where its address does not end in it
+	Bare      bool   // the registry says that what the file needs can be read nowhere but in it
 	Direct    bool   // a declaration names it by its address, so that it is the only one
 }
 

@@ -1,7 +1,10 @@
 package python
 
 import (
+	"net/url"
 	"testing"
+
+	"github.com/go-json-experiment/json"
 
 	"molt/core/solve"
 	"molt/core/universe"
@@ -32,6 +35,23 @@ func TestFileless(t *testing.T) {
 		e := ecosystem.Environment{Runtimes: map[string]string{"python": test.python}, Platform: test.platform}
 		if got := (Python{}).Fileless(p, e); got != test.want {
 			t.Errorf("%s for %s on %s: %v", test.file, test.python, test.platform, got)
+		}
+	}
+}
+
+// What a page says of metadata by their own address (PEP 714, and PEP 658 before it) decides whether they are asked for.
+func TestBare(t *testing.T) {
+	for says, want := range map[string]bool{
+		``: false, `, "core-metadata": false`: true, `, "core-metadata": true`: false, `, "core-metadata": {"sha256": "00"}`: false,
+		`, "dist-info-metadata": false`: true, `, "core-metadata": true, "dist-info-metadata": false`: false,
+	} {
+		var f indexFile
+		if err := json.Unmarshal([]byte(`{"filename": "oar-1.0-py3-none-any.whl", "url": "oar-1.0-py3-none-any.whl"`+says+`}`), &f); err != nil {
+			t.Fatal(err)
+		}
+		page, _ := url.Parse("https://index.example/simple/oar/")
+		if file, err := f.file(wheelKind, page, "https://index.example/simple"); err != nil || file.Bare != want {
+			t.Errorf("%s: %v, %v", says, file.Bare, err)
 		}
 	}
 }

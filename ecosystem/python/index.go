@@ -42,6 +42,8 @@ type indexFile struct {
 	Yanked         jsontext.Value    `json:"yanked"` // a boolean, or the reason
 	Size           int64             `json:"size"`
 	Uploaded       string            `json:"upload-time"`
+	Metadata       jsontext.Value    `json:"core-metadata"`      // false where there is none by its own address; absent where nobody says (PEP 714)
+	OldMetadata    jsontext.Value    `json:"dist-info-metadata"` // the former name
 }
 
 type indexPage struct {
@@ -269,6 +271,7 @@ func (f *indexFile) file(kind string, page *url.URL, base string) (universe.File
 		return universe.File{}, errors.New("a file outside of the registry's folder")
 	}
 	file := universe.File{Address: address, Kind: kind, Size: max(f.Size, 0), Integrity: integrityOf(f.Hashes)}
+	file.Bare = string(f.Metadata) == "false" || f.Metadata == nil && string(f.OldMetadata) == "false"
 	if kind == wheelKind {
 		w, _ := parseWheel(f.Filename)
 		file.When = w.tags()

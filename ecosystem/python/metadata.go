@@ -128,15 +128,17 @@ func metadataFile(files []universe.File) (universe.File, bool) {
 
 func fetchMetadata(ctx context.Context, client *registry.Client, name, version string, file universe.File) (*metadata, error) {
 	if file.Kind == wheelKind {
-		data, err := client.File(ctx, file.Address+".metadata", metadataLimit)
-		if err == nil {
-			m, _, err := readMetadata(name, version, data)
-			return m, err
+		if !file.Bare {
+			data, err := client.File(ctx, file.Address+".metadata", metadataLimit)
+			if err == nil {
+				m, _, err := readMetadata(name, version, data)
+				return m, err
+			}
+			if ctx.Err() != nil { // else it may be that the server has none, however it says so
+				return nil, err
+			}
 		}
-		if ctx.Err() != nil { // else it may be that the server has none, however it says so
-			return nil, err
-		}
-		data, err = wheelMetadata(ctx, client, name, version, file)
+		data, err := wheelMetadata(ctx, client, name, version, file)
 		if err != nil {
 			return nil, err
 		}

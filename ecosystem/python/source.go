@@ -101,8 +101,8 @@ func (s *source) Hint(names ...string) {
 func (s *source) page(name string) *promise[*universe.Package] {
 	return begin(s, s.pages, name, func() (*universe.Package, error) {
 		p, err := s.fetch(name)
-		if err == nil { // whoever asks for a package will probably want its newest release
-			if i := p.Stable().Max(); i >= 0 && !p.Withdrawn(i) {
+		if err == nil { // whoever asks for a package will probably want its newest release that runs
+			if i := s.newest(p); i >= 0 {
 				if f, ok := metadataFile(p.At(i).Files); ok && f.Kind == wheelKind {
 					s.meta(p, i)
 				}
@@ -110,6 +110,23 @@ func (s *source) page(name string) *promise[*universe.Package] {
 		}
 		return p, err
 	})
+}
+
+// newest returns the position of the newest stable release that suits the interpreters of some environment, -1 for none.
+func (s *source) newest(p *universe.Package) int {
+	stable := p.Stable()
+	for i := p.Len() - 1; i >= 0; i-- {
+		suits := func(e requirement.Environment) bool {
+			return !slices.ContainsFunc(p.Runtimes(i), func(q universe.Requirement) bool {
+				holds, ok := specifiers.Satisfies(e["python_full_version"], q.Text)
+				return ok && !holds
+			})
+		}
+		if stable.Has(i) && !p.Withdrawn(i) && (len(s.envs) == 0 || slices.ContainsFunc(s.envs, suits)) {
+			return i
+		}
+	}
+	return -1
 }
 
 // Package returns a package from its registry.
