@@ -118,13 +118,20 @@ func (a *Question) promises(name string, p, framework *universe.Package, target 
 // leave open is no promise. It is -1 where there is none.
 func (a *Question) floor(p, framework *universe.Package, wanted version.Set) int {
 	here := framework.Index(a.Locked(a.Goal.Name))
+	first := framework.Published(wanted.Min())
 	for i, s := range a.statements(p, framework).all {
 		if len(s.demands) > 0 && here >= 0 && s.admits.Min() > here && s.admits.Meets(wanted) && s.admits.Min() >= wanted.Min() && !p.Version(i).Prerelease() && !p.Deprecated(i) {
+			if at := p.Published(i); !at.IsZero() && !first.IsZero() && at.After(first.Add(floorTime)) {
+				return -1
+			}
 			return i
 		}
 	}
 	return -1
 }
+
+// floorTime is how long after a major's first release a range that begins there tells when support of it began: later, support of the one before ended.
+const floorTime = 365 * 24 * time.Hour
 
 // namingTime is how long people who name the majors that their releases are for take to do so for a new one.
 const namingTime = 90 * 24 * time.Hour

@@ -41,6 +41,7 @@ func TestPromises(t *testing.T) {
 		{"silence after the next major", "p@1\np@2: peer:hull@>=1\np@3", "p@1.0.0 2021-01-01\np@2.0.0 2022-02-01\np@3.0.0 2023-02-01", "2.0.0"},
 		{"what never speaks has nothing to do with it", "p@1\np@2", "p@1.0.0 2021-01-01\np@2.0.0 2022-02-01", "1.0.0 2.0.0"},
 		{"a floor that rises", "p@1: peer:hull@>=1\np@2: peer:hull@>=2", "p@1.0.0 2022-02-01\np@2.0.0 2022-03-01", "2.0.0"},
+		{"a floor that rises when the goal is old", "p@1: peer:hull@>=1\np@2: peer:hull@>=2", "p@1.0.0 2022-02-01\np@2.0.0 2023-03-01", "1.0.0 2.0.0"},
 		{"no dates", "p@1: peer:hull@>=1\np@2: peer:hull@>=1", "p@2.0.0 2021-01-01", "1.0.0"},
 		{"dates that contradict the order", "p@1: peer:hull@>=1\np@2: peer:hull@>=1", "p@1.0.0 2022-02-01\np@2.0.0 2021-01-01", "1.0.0 2.0.0"},
 	} {
