@@ -214,7 +214,7 @@ func (p *Page) rows(indent string, rows [][]cell, widths []int) {
 			used += widths[i] + 2
 		}
 		note := row[len(row)-1]
-		if lipgloss.Width(note.text) <= p.Width-used {
+		if note.text == "" || lipgloss.Width(note.text) <= p.Width-used {
 			p.Line("%s%s%s", indent, inked(b.String()), p.cell(note))
 			continue
 		}

@@ -430,8 +430,9 @@ func changeRows(s doc.PlanStage) [][]cell {
 				}
 				row[2].text += "in " + strings.Join(members, ", ")
 			}
-			if !first {
-				row[0].text, row[1].text, row[3].text = "", "", ""
+			if !first { // the reason stands at the last of them
+				row[0].text, row[1].text = "", ""
+				rows[len(rows)-1][3].text = ""
 			}
 			rows, first = append(rows, row), false
 		}
