@@ -46,6 +46,17 @@ func TestPlans(t *testing.T) {
 			sail@1.0
 			sail@2.0`,
 			"bridge-keel: keel 1.1.0>1.2.0 ~1.1.0>~1.2.0; goal-4: hulk 3.0.0>4.0.0 ^3>^4; after-keel: keel 1.2.0>2.0.0 ~1.2.0>~2.0.0; after-sail: sail 1.0.0>2.0.0 ~1.0>~2.0"},
+		{"later releases interpret earlier ones in the tail", `
+			app: hulk@^3 lang@^4 parser@^5
+			hulk@3.0
+			hulk@4.0
+			lang@4.0
+			lang@6.0
+			lang@7.0
+			parser@5.0
+			parser@8.0
+			parser@8.1: peer:lang@4||6`,
+			"goal-4: hulk 3.0.0>4.0.0 ^3>^4; after-lang: lang 4.0.0>6.0.0 ^4>^6; after-parser: parser 5.0.0>8.1.0 ^5>^8"},
 		{"the newest, though a package that stays holds an older one", `
 			app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0
 			hulk@3.0

@@ -21,11 +21,15 @@ type Behind struct{ Name, At, Newest, Why string }
 // joint optimum (as few packages as can be are left behind) and cut into the smallest groups that resolve; then what retires. What
 // stays behind is listed with its reason.
 func (p *planner) tail() error {
+	plain := p.Question
+	defer func() { p.Question = plain }()
 	for stages := -1; stages < len(p.plan.Stages); { // a move may open another; nothing goes back, so this ends
 		stages = len(p.plan.Stages)
+		p.Question = plain
 		if err := p.tailMinor(); err != nil {
 			return err
 		}
+		p.Question = plain.Interpreting(p.now.Locked)
 		if p.cut.most() < version.Major {
 			break
 		}

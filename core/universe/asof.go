@@ -2,6 +2,7 @@ package universe
 
 import (
 	"regexp"
+	"strings"
 	"time"
 
 	"molt/core/version"
@@ -13,6 +14,30 @@ var asOf = regexp.MustCompile(`^(.*) \(as of (\d{4}-\d{2}-\d{2})\)$`)
 // AsOf writes a constraint that admits what another one does, of the majors that existed on a day.
 func AsOf(text string, day time.Time) string {
 	return text + " (as of " + day.Format(time.DateOnly) + ")"
+}
+
+// orOlder is how a constraint ends that admits what is older than what it names, too, and the rest of the newest major that it names.
+const orOlder = " or older"
+
+// OrOlder writes a constraint that admits all up to the end of the newest major of which another one admits a release.
+func OrOlder(text string) string { return text + orOlder }
+
+// evaluateOrOlder is evaluate for such a constraint; false for any other.
+func (p *Package) evaluateOrOlder(text string) (set version.Set, err error, ok bool) {
+	base, ok := strings.CutSuffix(text, orOlder)
+	if !ok {
+		return set, nil, false
+	}
+	if set, err = p.evaluate(base); err != nil {
+		return set, err, true
+	}
+	out := version.NewSet(p.Len())
+	for i := range p.Len() {
+		if last := set.Max(); i <= last || last >= 0 && p.Scheme.Major(p.Version(i)) == p.Scheme.Major(p.Version(last)) {
+			out.Add(i)
+		}
+	}
+	return out, nil, true
 }
 
 // evaluateAsOf is evaluate for such a constraint; false for any other.

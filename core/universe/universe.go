@@ -187,6 +187,9 @@ func (p *Package) evaluate(text string) (version.Set, error) {
 	if set, err, ok := p.evaluateAsOf(text); ok {
 		return set, err
 	}
+	if set, err, ok := p.evaluateOrOlder(text); ok {
+		return set, err
+	}
 	return version.NewSet(p.Len()), err
 }
 
