@@ -3,6 +3,7 @@ package assess
 import (
 	"slices"
 	"strings"
+	"time"
 
 	"molt/core/project"
 	"molt/core/universe"
@@ -145,7 +146,7 @@ func (a *Question) relatives() error {
 }
 
 // followsMajors reports whether a package that is named after the framework numbers its majors as the framework does: it is locked at the
-// framework's major, and has releases of another of its majors.
+// framework's major, and has releases of another of its majors; and more than one of them came in the time of the framework's, which one coincidence does not.
 func (a *Question) followsMajors(p, framework *universe.Package, at version.Version) bool {
 	r := p.Release(a.Locked(a.declaredAs(p.Name)))
 	if r == nil || a.App.Scheme.Major(r.Version) != a.App.Scheme.Major(at) {
@@ -156,9 +157,13 @@ func (a *Question) followsMajors(p, framework *universe.Package, at version.Vers
 		theirs[a.App.Scheme.Major(framework.Version(i))] = true
 	}
 	other := false
+	told := map[string]bool{} // the majors of which it can be told that they are for the same one of the framework
 	for i, v := range p.Versions() {
 		m := a.App.Scheme.Major(v)
 		other = other || m != a.App.Scheme.Major(at) && theirs[m]
+		if theirs[m] && !v.Prerelease() && a.bornWith(p, framework, i, m) {
+			told[m] = true
+		}
 		if !a.lookedAt(p, framework, i) {
 			continue
 		}
@@ -166,8 +171,31 @@ func (a *Question) followsMajors(p, framework *universe.Package, at version.Vers
 		if theirs[m] && s.bounded && !slices.ContainsFunc(Texts(framework, s.admits), func(text string) bool { return a.App.Scheme.Major(framework.Known(text).Version) == m }) {
 			return false // a release with the number of one of its majors is for another
 		}
+		if theirs[m] && s.bounded && !v.Prerelease() {
+			told[m] = true
+		}
 	}
-	return other
+	return other && len(told) > 1
+}
+
+// bornWith reports whether the major of a release came in the time of the framework's major of that number: after its first release, and before the first of
+// the next. It is false where there are no dates that could tell.
+func (a *Question) bornWith(p, framework *universe.Package, i int, major string) bool {
+	born := p.Born(i)
+	if born.IsZero() || !inOrder(p) || !inOrder(framework) {
+		return false
+	}
+	from, found := time.Time{}, false
+	for k, v := range framework.Versions() {
+		switch m := a.App.Scheme.Major(v); {
+		case v.Prerelease():
+		case m == major && !found:
+			from, found = framework.Born(k), true
+		case m != major && found:
+			return !born.Before(from) && born.Before(framework.Born(k))
+		}
+	}
+	return found && !born.Before(from)
 }
 
 // pastMajor reports whether a version belongs to a later major than another.
