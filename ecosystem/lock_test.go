@@ -53,6 +53,7 @@ func locked(t *testing.T) (*ecosystem.Lock, solve.Problem, universe.Table) {
 
 func TestLockThereAndBack(t *testing.T) {
 	l, p, _ := locked(t)
+	l.Overrides, l.Waived = map[string]string{"keel": "1"}, map[string]string{"deck on cabin": "we ran \"it\"", "@quay/rope on deck": "so do we"}
 	data := ecosystem.EncodeMoltLock(l)
 	back, err := ecosystem.DecodeMoltLock("molt.lock", data)
 	if err != nil {

@@ -5,6 +5,7 @@ import (
 
 	"molt/core/project"
 	"molt/core/solve"
+	"molt/core/universe"
 )
 
 // mostSetAside is how many tangles of the goal by itself are set aside, one after the other.
@@ -13,8 +14,9 @@ const mostSetAside = 4
 // alone finds out why the goal does not resolve even by itself, without anything else that is declared; nil where it does. Then nothing else is to blame, and the
 // question with what packages ask of each other there set aside tells of the rest as if that were not in the way.
 func (a *Question) alone(target []string) (*Question, *solve.Tangle, error) {
-	seen, app := *a, a.App
+	seen := *a
 	var first *solve.Tangle
+	var aside []solve.Demand
 	for range mostSetAside {
 		t, err := solve.Refute(a.Ctx, seen.Source, seen.Problem(Choice{a.Goal.Name: target}, nil))
 		if err != nil || t == nil {
@@ -23,16 +25,31 @@ func (a *Question) alone(target []string) (*Question, *solve.Tangle, error) {
 		if first == nil {
 			first = t
 		}
-		before := len(app.Waived)
-		for _, w := range project.Statements(t, app) {
-			if !slices.Contains(app.Waived, w) {
-				app.Waived = append(slices.Clip(app.Waived), w)
+		before := len(aside)
+		for _, d := range t.Demands {
+			if _, runtime := project.RuntimeOf(d.Package); d.By != "" && !runtime && !slices.Contains(aside, d) {
+				aside = append(aside, d)
 			}
 		}
-		if len(app.Waived) == before {
+		if len(aside) == before {
 			break
 		}
-		seen.Source = project.Waived(a.Source, app)
+		seen.Source = without(a.Source, aside)
 	}
 	return nil, nil, nil // what is in the way is not what packages ask of each other
+}
+
+// without returns a source in which packages do not make some demands.
+func without(source universe.Source, aside []solve.Demand) universe.Source {
+	return universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
+		if !slices.ContainsFunc(aside, func(d solve.Demand) bool { return d.By == p.Name }) {
+			return p, nil
+		}
+		rewrite := func(_ int, all []universe.Demand) []universe.Demand {
+			return slices.DeleteFunc(slices.Clone(all), func(x universe.Demand) bool {
+				return slices.ContainsFunc(aside, func(d solve.Demand) bool { return d.By == p.Name && d.As == x.As && d.Package == x.Package })
+			})
+		}
+		return p.Rewritten(rewrite, rewrite), nil
+	})
 }
