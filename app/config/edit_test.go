@@ -7,7 +7,10 @@ import (
 	"testing"
 
 	"molt/app/planfile"
+	"molt/core/plan"
+	"molt/core/project"
 	"molt/input"
+	"time"
 )
 
 func TestEditConfig(t *testing.T) {
@@ -92,5 +95,65 @@ func TestYAMLThatExpands(t *testing.T) {
 	}
 	if _, err := Read("molt.yaml", []byte("checks:\n  - &a {name: x, run: y}\n")); err != nil {
 		t.Errorf("an anchor: %v", err)
+	}
+}
+
+// Waivers are written like holds, and read with their ends.
+func TestWaivers(t *testing.T) {
+	ways := []project.Waiver{{Package: "@quay/rope", Of: "hulk", Reason: "we ran it: twice"}}
+	got, err := Edit("goal: hulk@4\nwaive:\n  lamp on hulk: {reason: so did we, until: 2026-01-31} # Morag\n", Change{Waive: ways})
+	if err != nil || !strings.Contains(got, "lamp on hulk: {reason: so did we, until: 2026-01-31} # Morag\n") {
+		t.Fatalf("%q, %v", got, err)
+	}
+	c, err := Read(File, []byte(got))
+	if err != nil || c.Waive["@quay/rope on hulk"].Reason != "we ran it: twice" {
+		t.Fatalf("%+v, %v", c.Waive, err)
+	}
+	for _, test := range []struct {
+		day  string
+		want string
+	}{
+		{"2026-01-31", "[{@quay/rope hulk we ran it: twice} {lamp hulk so did we}] []"},
+		{"2026-02-02", "[{@quay/rope hulk we ran it: twice}] [lamp on hulk]"},
+	} {
+		now, err := time.Parse(time.DateOnly, test.day)
+		if err != nil {
+			t.Fatal(err)
+		}
+		all, ended := c.Waived(now)
+		if got := fmt.Sprint(all, ended); got != test.want {
+			t.Errorf("on %s: %s, want %s", test.day, got, test.want)
+		}
+	}
+	for text, says := range map[string]string{
+		"waive: {lamp on hulk: {until: 2026-01-31}}":            "1:9: \"lamp on hulk\": a waiver needs a reason",
+		"waive: {lamp: {reason: x}}":                            "expected a package and what it asks something of",
+		"waive: {lamp on lamp: {reason: x}}":                    "expected a package and what it asks something of",
+		"waive: {\" on hulk\": {reason: x}}":                    "expected a package and what it asks something of",
+		"waive: {lamp on hulk: {reason: x, until: tomorrow}}":   "expected a date such as 2027-01-31",
+		"waive: {lamp on hulk: {reason: x, since: 2026-01-31}}": "since",
+		"waive: [lamp on hulk]":                                 "1:8",
+		"stages: {caps: raise}":                                 "expected lift",
+		"hold: {lamp: {until: 2026-01-31}}":                     "a hold needs a reason",
+	} {
+		if _, err := Read(File, []byte(text+"\n")); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%s: %v, want %s", text, err, says)
+		}
+	}
+	if cut := (Stages{Fresh: "minor", Leap: true, Bridges: "apart", Caps: "lift"}).Cut(); cut.Fresh != plan.FreshMinor || !cut.Leap || !cut.Apart || !cut.Uncapped {
+		t.Errorf("the cut is %+v", cut)
+	}
+	// Who is meant has to be there, or nothing like it.
+	for text, says := range map[string]string{
+		"waive: {lampp on hulk: {reason: x}}": "did you mean lamp?",
+		"waive: {later on hulk: {reason: x}}": "",
+	} {
+		c, err := Read(File, []byte(text+"\n"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := c.CheckNames(c.Place, []string{"lamp", "hulk"}, []string{"oar"}); (err == nil) != (says == "") || err != nil && !strings.Contains(err.Error(), says) {
+			t.Errorf("%s: %v", text, err)
+		}
 	}
 }

@@ -170,3 +170,92 @@ func TestPlanErrorsPointAtTheirLine(t *testing.T) {
 		}
 	}
 }
+
+const laterPlan = `molt-plan: 1
+goal: hulk@4
+reachable: true
+stages:
+  - id: goal-4
+    kind: goal
+    title: hulk 4
+    status: pending
+    changes:
+      - name: hulk
+        group: dependencies
+        from: {constraint: ^3.0.0, version: 3.0.0}
+        to: {constraint: ^4.0.0, version: 4.0.0}
+    lock:
+      added: 0
+      removed: 0
+      moved: 1
+  # these two belong together
+  - id: after-keel
+    kind: after
+    title: keel, deck
+    status: pending
+    changes:
+      # Morag knows why
+      - name: keel
+        group: dependencies
+        note: loud
+        from: {constraint: ^1.0.0, version: 1.0.0}
+        to: {constraint: ^2.0.0, version: 2.0.0}
+      - name: deck
+        group: dependencies
+        from: {constraint: ^1.0.0, version: 1.0.0}
+        to: {constraint: ^2.0.0, version: 2.0.0}
+    lock:
+      added: 0
+      removed: 0
+      moved: 2
+  - id: after-mast
+    kind: after
+    title: mast
+    status: pending
+    changes:
+      - name: mast
+        group: devDependencies
+        from: {constraint: ^1.0.0, version: 1.0.0}
+        to: {constraint: ^2.0.0, version: 2.0.0}
+`
+
+// What is brought forward takes along what people wrote at it, and a stage that is left without changes goes.
+func TestBring(t *testing.T) {
+	plan := readPlan(t, laterPlan)
+	for _, name := range []string{"mast", "keel"} {
+		if err := plan.Bring("goal-4", name); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if names := NamesOf(plan.Stage("goal-4")); strings.Join(names, " ") != "hulk mast keel" || plan.Stage("after-mast") != nil || strings.Join(NamesOf(plan.Stage("after-keel")), " ") != "deck" {
+		t.Errorf("the stages are %+v", plan.Stages)
+	}
+	text := string(plan.Text.Bytes())
+	for _, want := range []string{"  # these two belong together\n  - id: after-keel\n", "      # Morag knows why\n      - name: keel\n        group: dependencies\n        note: loud\n"} {
+		if strings.Count(text, want) != 1 {
+			t.Errorf("the plan lacks %q:\n%s", want, text)
+		}
+	}
+	if strings.Index(text, "Morag") > strings.Index(text, "after-keel") {
+		t.Errorf("the comment stayed behind:\n%s", text)
+	}
+	if err := plan.Count("goal-4", doc.PlanLocked{Added: 1, Moved: 3}); err != nil || !strings.Contains(string(plan.Text.Bytes()), "      added: 1\n      removed: 0\n      moved: 3\n") {
+		t.Errorf("the count is not there: %v\n%s", err, plan.Text.Bytes())
+	}
+	if err := plan.Count("after-keel", doc.PlanLocked{Moved: 2}); err != nil {
+		t.Error(err)
+	}
+	before := string(plan.Text.Bytes())
+	if err := plan.Bring("goal-4", "boom"); err != nil || string(plan.Text.Bytes()) != before {
+		t.Errorf("what no stage has changed the text: %v", err)
+	}
+}
+
+// A plan of which the stages share lines can't be changed so, and stays as it is.
+func TestBringInFlowStyle(t *testing.T) {
+	text := "molt-plan: 1\ngoal: hulk@4\nreachable: true\nstages: [{id: a, kind: goal, title: t, status: pending, changes: [{name: x, group: g, to: {constraint: '1', version: 1.0.0}}]}, {id: b, kind: after, title: t, status: pending, changes: [{name: y, group: g, to: {constraint: '1', version: 1.0.0}}]}]\n"
+	plan := readPlan(t, text)
+	if err := plan.Bring("a", "y"); err == nil || !strings.Contains(err.Error(), "not written as a list") || string(plan.Text.Bytes()) != text {
+		t.Errorf("%v\n%s", err, plan.Text.Bytes())
+	}
+}

@@ -1,7 +1,9 @@
 package run
 
 import (
+	"fmt"
 	"io"
+	"strings"
 	"testing"
 )
 
@@ -28,6 +30,25 @@ func TestLastLine(t *testing.T) {
 		if got := l.String(); got != want {
 			t.Errorf("%q says %q, want %q", output, got, want)
 		}
+	}
+}
+
+// Besides that line, it keeps the first others that name errors, each once.
+func TestOtherErrors(t *testing.T) {
+	l := &LastLine{}
+	_, _ = io.WriteString(writer{l}, "Error: one\nError: two\nError: one\nplain\nError: three\nError: two\n")
+	if got := strings.Join(l.Others(), "; "); l.String() != "Error: two" || got != "Error: one; Error: three" {
+		t.Errorf("it says %q, and others %q", l, got)
+	}
+	l = &LastLine{}
+	for i := range 100 {
+		_, _ = fmt.Fprintf(writer{l}, "Error: number %d\n", i)
+	}
+	if all := l.Others(); len(all) != mostErrors || all[0] != "Error: number 0" || l.String() != "Error: number 99" {
+		t.Errorf("of many it says %q, and others %q", l, all)
+	}
+	if l = (&LastLine{}); l.Others() != nil && len(l.Others()) != 0 {
+		t.Errorf("of nothing it says %q", l.Others())
 	}
 }
 

@@ -5,7 +5,9 @@ import (
 	"errors"
 	"slices"
 
+	"molt/core/assess"
 	"molt/core/project"
+	"molt/core/solve"
 	"molt/core/universe"
 )
 
@@ -19,12 +21,18 @@ func inTurn(ctx context.Context, source universe.Source, app project.Application
 	if len(packages) < 2 {
 		return nil, nil
 	}
+	if a, err := assess.Ask(ctx, source, app, goals); err != nil { // it is said of the goals as people named them
+		return nil, err
+	} else if got, err := a.Briefly().Assess(); err != nil || !got.Reachable {
+		return nil, err
+	}
+	start := app
 	var whole *Plan
 	for i, g := range packages {
 		cut.begun, cut.goesOn = i > 0, i < len(packages)-1
 		p, err := newOne(ctx, source, app, slices.Concat([]project.Goal{g}, others, packages[:i]), cut)
-		var wrong *project.GoalError
-		if errors.As(err, &wrong) { // it is said of the goals as people named them
+		var past *project.GoalError
+		if errors.As(err, &past) { // another goal took it past this one
 			return nil, nil
 		}
 		if err != nil || !p.plan.Reachable {
@@ -46,8 +54,43 @@ func inTurn(ctx context.Context, source universe.Source, app project.Application
 		whole.AtGoal += p.plan.AtGoal
 		whole.Behind, whole.Touches = p.plan.Behind, append(whole.Touches, p.plan.Touches...)
 	}
+	if ok, err := accepted(ctx, source, start, app.Locked, packages); err != nil || !ok {
+		return nil, err
+	}
 	whole.Behind = slices.DeleteFunc(whole.Behind, func(b Behind) bool { // people named where these are to be
 		return slices.ContainsFunc(packages, func(g project.Goal) bool { return g.Name == b.Name })
 	})
 	return whole, nil
+}
+
+// accepted reports whether all that moved is judged to go with each of the goals, and not only with the one for which it moved.
+func accepted(ctx context.Context, source universe.Source, app project.Application, end *solve.Resolution, goals []project.Goal) (bool, error) {
+	for _, g := range goals {
+		a, err := assess.AskOne(ctx, source, app, g)
+		if err != nil {
+			return false, err
+		}
+		framework, err := a.Pkg(g.Name)
+		if err != nil {
+			return false, err
+		}
+		set, err := a.Target(framework)
+		if err != nil {
+			return false, err
+		}
+		for _, name := range a.Names() {
+			v := project.VersionOf(end, name)
+			if name == g.Name || v == "" || v == a.Locked(name) {
+				continue
+			}
+			p, err := a.Pkg(name)
+			if err != nil {
+				return false, err
+			}
+			if len(a.Towards(name, p, []string{v}, assess.Texts(framework, set))) == 0 {
+				return false, nil
+			}
+		}
+	}
+	return true, nil
 }
