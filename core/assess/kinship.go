@@ -56,7 +56,7 @@ func (a *Question) exactly(by, other string) bool {
 }
 
 // sameHistory reports whether two packages were published under the same version numbers, at least three times out of
-// four.
+// four: over their whole lives, or as long as there were both.
 func (a *Question) sameHistory(x, y string) bool {
 	px, errX := a.Pkg(x)
 	py, errY := a.Pkg(y)
@@ -65,7 +65,28 @@ func (a *Question) sameHistory(x, y string) bool {
 
 func equalNumbers(x, y *universe.Package) bool {
 	both := shared(x, y)
-	return both > 1 && 4*both >= 3*(x.Stable().Count()+y.Stable().Count()-both)
+	if both > 1 && 4*both >= 3*(x.Stable().Count()+y.Stable().Count()-both) {
+		return true
+	}
+	return both > fewShared && 4*both >= 3*(within(x, y)+within(y, x)-both)
+}
+
+// fewShared is how many numbers two packages can share by chance in a part of their lives.
+const fewShared = 3
+
+// within counts the stable releases of a package from the first number on that another one has, to its last.
+func within(p, other *universe.Package) int {
+	stable, n := other.Stable(), 0
+	if stable.Empty() {
+		return 0
+	}
+	from, to := other.Version(stable.Min()), other.Version(stable.Max())
+	for i := range p.Stable().All() {
+		if v := p.Version(i); v.Compare(from) >= 0 && v.Compare(to) <= 0 {
+			n++
+		}
+	}
+	return n
 }
 
 // numbersOf reports whether at least three out of four of a package's releases have the number of one of another's. The other one may
