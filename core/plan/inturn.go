@@ -27,10 +27,15 @@ func inTurn(ctx context.Context, source universe.Source, app project.Application
 		return nil, err
 	}
 	start := app
-	var whole *Plan
-	for i, g := range packages {
-		cut.begun, cut.goesOn = i > 0, i < len(packages)-1
-		p, err := newOne(ctx, source, app, slices.Concat([]project.Goal{g}, others, packages[:i]), cut)
+	whole := &Plan{Goal: goals[0], Also: goals[1:], Reachable: true}
+	// Last comes what follows all of them, as where they are reached together.
+	for i := range len(packages) + 1 {
+		these, last := goals, i == len(packages)
+		if !last {
+			these = slices.Concat(packages[i:i+1], others, packages[:i])
+		}
+		cut.begun, cut.goesOn = i > 0, !last
+		p, err := newOne(ctx, source, app, these, cut)
 		var past *project.GoalError
 		if errors.As(err, &past) { // another goal took it past this one
 			return nil, nil
@@ -40,19 +45,18 @@ func inTurn(ctx context.Context, source universe.Source, app project.Application
 		}
 		app.Declared, app.Locked = p.declared(p.now), p.now.Locked
 		app.Runtimes, app.Presumed = p.App.Runtimes, p.App.Presumed
-		if whole == nil {
-			whole = p.plan
-			whole.Also = goals[1:]
-			continue
-		}
 		for _, st := range p.plan.Stages {
 			if slices.ContainsFunc(whole.Stages, func(x Stage) bool { return x.ID == st.ID }) {
-				st.ID += "-" + slug(g.Name)
+				st.ID += "-" + slug(these[0].Name)
 			}
 			whole.Stages = append(whole.Stages, st)
 		}
-		whole.AtGoal += p.plan.AtGoal
-		whole.Behind, whole.Touches = p.plan.Behind, append(whole.Touches, p.plan.Touches...)
+		whole.Touches = append(whole.Touches, p.plan.Touches...)
+		if !last {
+			whole.AtGoal = len(whole.Stages)
+			continue
+		}
+		whole.Assessed, whole.Behind = p.plan.Assessed, p.plan.Behind
 	}
 	if ok, err := accepted(ctx, source, start, app.Locked, packages); err != nil || !ok {
 		return nil, err

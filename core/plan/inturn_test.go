@@ -16,6 +16,31 @@ import (
 	"molt/core/solve"
 )
 
+// What one of several goals absorbs goes with it, and what follows the goals is judged towards the first, as where there is no other.
+func TestEachGoalRetires(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: hull@^1 deck@^1 part@^1 sail@^1
+		hull@1
+		hull@2
+		deck@1
+		deck@2
+		part@1
+		sail@1: peer:hull@^1||^2
+		sail@2
+		sail@3: peer:hull@^1`)
+	app.Guides = []project.Guide{{About: "hull", To: "2", Facts: []project.Fact{{Kind: project.SwallowedFact, Name: "part", Confidence: project.Sure, Source: "the yard"}}}}
+	got, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}, {Name: "deck", Constraint: "2"}}, Cut{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if want := "goal-2: hull 1.0.0>2.0.0; retire-part: part 1.0.0>; goal-2-deck: deck 1.0.0>2.0.0"; strings.TrimSuffix(strings.ReplaceAll(changes(got), ">-;", ">;"), "; ") != want || got.AtGoal != 3 {
+		t.Errorf("%d of %s, want 3 of %s", got.AtGoal, changes(got), want)
+	}
+	if len(got.Touches) != 1 {
+		t.Errorf("%d facts touch it", len(got.Touches))
+	}
+}
+
 // twoFrameworks is an application with two packages that others have as a peer, each of them in two or three majors.
 func twoFrameworks(random *rand.Rand) string {
 	var text strings.Builder

@@ -115,10 +115,12 @@ func newPlan(a *assess.Question, goals []project.Goal, cut Cut) (*planner, error
 	p.destination = nil // what comes after is another matter
 	if p.plan.Reachable {
 		p.plan.AtGoal = len(p.plan.Stages)
-		if !cut.goesOn {
-			if err := p.tail(); err != nil {
-				return nil, err
-			}
+		follow := p.tail
+		if cut.goesOn { // what goes with this goal goes now
+			follow = p.retire
+		}
+		if err := follow(); err != nil {
+			return nil, err
 		}
 		return p, p.weigh(p.plan.Stages)
 	}
