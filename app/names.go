@@ -10,7 +10,7 @@ import (
 )
 
 // canonicalNames gives the names that people wrote into the configuration the form that the ecosystem's names have. Two holds on
-// one name in different spellings are an error.
+// one name in different spellings are an error, as are two waivers.
 func (a *App) canonicalNames() error {
 	canonical := a.Eco.Canonical
 	each := func(names []string) {
@@ -29,6 +29,16 @@ func (a *App) canonicalNames() error {
 				a.spelled = map[string]string{}
 			}
 			a.spelled[c] = name
+		}
+	}
+	for _, key := range slices.Sorted(maps.Keys(a.Config.Waive)) {
+		p, of, _ := strings.Cut(key, " on ") // it was checked
+		if c := (project.Waiver{Package: canonical(p), Of: canonical(of)}).Key(); c != key {
+			if _, twice := a.Config.Waive[c]; twice {
+				return a.Config.Place.At(true, fmt.Sprintf("%q: %s is waived already, under another spelling", key, c), "waive", key)
+			}
+			a.Config.Waive[c] = a.Config.Waive[key]
+			delete(a.Config.Waive, key)
 		}
 	}
 	each(a.Config.Previews)

@@ -55,7 +55,7 @@ func (a *App) Renew(ctx context.Context, source universe.Source) (*Renewal, erro
 			decisions = append(decisions, decision{func(old, fresh *planfile.Plan) []string { return planfile.KeepDropped(id, old, fresh) }, "what was dropped of " + id})
 		}
 	}
-	decisions = append(decisions, decision{planfile.KeepSplits, "what was split"}, decision{planfile.KeepOrder, "the order"})
+	decisions = append(decisions, decision{planfile.KeepBrought, "what was brought forward"}, decision{planfile.KeepSplits, "what was split"}, decision{planfile.KeepOrder, "the order"})
 	for _, d := range decisions {
 		before := slices.Clone(fresh.Stages)
 		kept := d.apply(old, fresh)

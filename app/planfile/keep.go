@@ -37,6 +37,37 @@ func KeepDropped(id string, old, fresh *Plan) (kept []string) {
 	return []string{fmt.Sprintf("stage %s without %s", id, strings.Join(gone, ", "))}
 }
 
+// KeepBrought moves what people put into a stage of a plan, and a later one had, into that stage again.
+func KeepBrought(old, fresh *Plan) (kept []string) {
+	if old.Made == nil {
+		return nil
+	}
+	for _, own := range old.Stages {
+		offered, made := old.Made.Offered[own.ID]
+		to := fresh.Index(own.ID)
+		if !made || to < 0 || own.Status == doc.Done {
+			continue
+		}
+		for _, name := range NamesOf(&own) {
+			from := slices.IndexFunc(fresh.Stages, func(s doc.PlanStage) bool { return slices.Contains(NamesOf(&s), name) })
+			if slices.Contains(offered, name) || from <= to {
+				continue
+			}
+			stages := slices.Clone(fresh.Stages)
+			into, rest := stages[to], stages[from]
+			moves := func(c doc.PlanChange) bool { return c.Name == name }
+			into.Changes = slices.Concat(into.Changes, slices.DeleteFunc(slices.Clone(rest.Changes), func(c doc.PlanChange) bool { return !moves(c) }))
+			rest.Changes = slices.DeleteFunc(slices.Clone(rest.Changes), moves)
+			if stages[to], stages[from] = into, rest; len(rest.Changes) == 0 {
+				stages = slices.Delete(stages, from, from+1)
+			}
+			fresh.Stages = stages
+			kept = append(kept, fmt.Sprintf("stage %s moves %s too", own.ID, name))
+		}
+	}
+	return kept
+}
+
 // KeepSplits makes the stages of people's own again, out of the changes that a fresh plan has elsewhere.
 func KeepSplits(old, fresh *Plan) (kept []string) {
 	for _, own := range old.Stages {

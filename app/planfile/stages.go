@@ -42,11 +42,10 @@ func ParseGoals(texts []string) []project.Goal {
 	return goals
 }
 
-// Moves reports whether a plan moves a package in a stage, or in one that was split off it or made by people.
+// Moves reports whether a plan moves a package in a stage, or in one that was split off it or made by people, or into which people put it.
 func (p *Plan) Moves(name, id string) bool {
 	for _, s := range p.Stages {
-		_, offered := p.Made.Offered[s.ID]
-		if (s.ID == id || !offered && s.Status == doc.Pending) && slices.Contains(NamesOf(&s), name) {
+		if (s.ID == id || !slices.Contains(p.Made.Offered[s.ID], name) && s.Status == doc.Pending) && slices.Contains(NamesOf(&s), name) {
 			return true
 		}
 	}
