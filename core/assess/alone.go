@@ -5,7 +5,6 @@ import (
 
 	"molt/core/project"
 	"molt/core/solve"
-	"molt/core/universe"
 )
 
 // mostSetAside is how many tangles of the goal by itself are set aside, one after the other.
@@ -34,22 +33,7 @@ func (a *Question) alone(target []string) (*Question, *solve.Tangle, error) {
 		if len(aside) == before {
 			break
 		}
-		seen.Source = without(a.Source, aside)
+		seen.Source = solve.Without(a.Source, aside)
 	}
 	return nil, nil, nil // what is in the way is not what packages ask of each other
-}
-
-// without returns a source in which packages do not make some demands.
-func without(source universe.Source, aside []solve.Demand) universe.Source {
-	return universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
-		if !slices.ContainsFunc(aside, func(d solve.Demand) bool { return d.By == p.Name }) {
-			return p, nil
-		}
-		rewrite := func(_ int, all []universe.Demand) []universe.Demand {
-			return slices.DeleteFunc(slices.Clone(all), func(x universe.Demand) bool {
-				return slices.ContainsFunc(aside, func(d solve.Demand) bool { return d.By == p.Name && d.As == x.As && d.Package == x.Package })
-			})
-		}
-		return p.Rewritten(rewrite, rewrite), nil
-	})
 }
