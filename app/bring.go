@@ -3,13 +3,10 @@ package app
 import (
 	"context"
 	"fmt"
-	"io"
-	"regexp"
 	"slices"
 	"strings"
 
 	"molt/app/planfile"
-	"molt/app/run"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/doc"
@@ -23,8 +20,7 @@ func (a *App) Bring(ctx context.Context, source universe.Source, into string, na
 	if err != nil {
 		return nil, err
 	}
-	stage := file.Stage(into)
-	switch {
+	switch stage := file.Stage(into); {
 	case stage == nil:
 		return nil, &input.UsageError{Reason: file.Missing(into)}
 	case stage.Status == doc.Done:
@@ -38,7 +34,7 @@ func (a *App) Bring(ctx context.Context, source universe.Source, into string, na
 	}
 	for _, name := range names {
 		switch {
-		case slices.Contains(planfile.NamesOf(stage), name):
+		case slices.Contains(planfile.NamesOf(file.Stage(into)), name):
 			return nil, &input.UsageError{Reason: fmt.Sprintf("stage %s changes %s already", into, name)}
 		case !slices.Contains(later, name):
 			return nil, &input.UsageError{Reason: project.NotAmong(fmt.Sprintf("no stage after %s changes %q", into, name), name, later)}
@@ -69,61 +65,4 @@ func (a *App) Bring(ctx context.Context, source universe.Source, into string, na
 		}
 	}
 	return file.Stage(into), a.writePlanText("bringing "+strings.Join(names, ", ")+" into stage "+into, file.Text.Bytes(), nil)
-}
-
-// A Mention is a package that the output of a failed check names and that a later stage moves.
-type Mention struct{ Name, Stage string }
-
-// mostOfLog is how much of the end of a log is searched for names, in bytes.
-const mostOfLog = 1 << 20
-
-// named lists the packages that later stages move and the output of failed checks names.
-func (a *App) named(file *planfile.Plan, stage *doc.PlanStage, verdicts []run.Verdict) (all []Mention) {
-	var said strings.Builder
-	for _, v := range verdicts {
-		if v.Passed || v.Before || v.Log == "" {
-			continue
-		}
-		at, err := a.files.Find(v.Log)
-		if err != nil { // it only helps
-			continue
-		}
-		f, err := at.Root.Open(at.Name)
-		if err != nil {
-			continue
-		}
-		if info, err := f.Stat(); err == nil && info.Size() > mostOfLog {
-			_, _ = f.Seek(-mostOfLog, io.SeekEnd)
-		}
-		_, _ = io.Copy(&said, io.LimitReader(f, mostOfLog))
-		f.Close()
-	}
-	if said.Len() == 0 {
-		return nil
-	}
-	here := planfile.NamesOf(stage)
-	for i := file.Index(stage.ID) + 1; i < len(file.Stages); i++ {
-		s := &file.Stages[i]
-		for _, name := range planfile.NamesOf(s) {
-			if s.Status == doc.Pending && !slices.Contains(here, name) && names(said.String(), name) && !slices.ContainsFunc(all, func(n Mention) bool { return n.Name == name }) {
-				all = append(all, Mention{name, s.ID})
-			}
-		}
-	}
-	return all
-}
-
-// names reports whether a text has the name of a package as a word, or as what is imported of it. Short names are words of any text.
-func names(text, name string) bool {
-	if len(name) < 4 {
-		return false
-	}
-	pattern := strings.ReplaceAll(regexp.QuoteMeta(name), "-", "[-_]")
-	if !strings.HasPrefix(name, "@") { // and not the one of that name in a scope
-		pattern = `(@[\w.-]+/)?` + pattern
-	}
-	word, err := regexp.Compile(`(?:^|[^\w@-])(` + pattern + `)(?:$|[^\w-])`)
-	return err == nil && slices.ContainsFunc(word.FindAllStringSubmatch(text, -1), func(m []string) bool {
-		return strings.HasPrefix(m[1], "@") == strings.HasPrefix(name, "@")
-	})
 }

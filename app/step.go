@@ -32,10 +32,10 @@ type Step struct {
 	Passed   bool
 	// Unchecked says why the checks were not run, "" where they were: what is installed is not what the stage's lock says.
 	Unchecked string
-	Left      int       // stages still to do
-	ToGoal    int       // of these, the ones that lead to the goal
-	Notes     []string  // what asks for attention besides
-	Named     []Mention // where it failed: what later stages move and the output names
+	Left      int         // stages still to do
+	ToGoal    int         // of these, the ones that lead to the goal
+	Notes     []string    // what asks for attention besides
+	Named     []LaterMove // where it failed: what later stages move and the output names
 	Own       *OwnVersion
 }
 

@@ -8,10 +8,10 @@ import (
 	"molt/core/version"
 )
 
-// cap returns the line of a declared package that ends before its next major, and shuts out a release that does not break: "~2.1.0" where there is 2.2.0.
+// capOf returns the line of a declared package that ends before its next major, and shuts out a release that does not break: "~2.1.0" where there is 2.2.0.
 // Somebody decided that, so only what the goal needs goes past it. A line that asks for one release exactly is a style (rule 8 of docs/judgement.md). It
 // returns "" for none, and where people said that such lines count for nothing.
-func (p *planner) cap(name string, pkg *universe.Package) string {
+func (p *planner) capOf(name string, pkg *universe.Package) string {
 	at := pkg.Index(project.VersionOf(p.now.Locked, name))
 	if p.cut.Uncapped || at < 0 {
 		return ""
@@ -34,12 +34,12 @@ func (p *planner) cap(name string, pkg *universe.Package) string {
 	return ""
 }
 
-// below reports whether a release is one to which a package may freshen: its line admits it, where that is a cap.
-func below(pkg *universe.Package, cap string, i int) bool {
-	if cap == "" {
+// below reports whether a release is one to which a package may freshen: the line that is its cap admits it, where there is one.
+func below(pkg *universe.Package, line string, i int) bool {
+	if line == "" {
 		return true
 	}
-	admitted, _ := pkg.Admit(cap) // it was read
+	admitted, _ := pkg.Admit(line) // it was read
 	return admitted.Has(i)
 }
 
@@ -49,7 +49,7 @@ func (p *planner) lifting(name, reason string) string {
 	if err != nil || name == p.Goal.Name {
 		return reason
 	}
-	if line := p.cap(name, pkg); line != "" {
+	if line := p.capOf(name, pkg); line != "" {
 		return fmt.Sprintf("%s; only the goal takes it past its line %s", reason, line)
 	}
 	return reason

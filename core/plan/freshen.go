@@ -68,7 +68,7 @@ func (p *planner) fresh(most version.Jump) (c assess.Choice, moving map[string]b
 		if at < 0 || slices.Contains(p.App.Held, name) {
 			continue
 		}
-		here, line := pkg.Version(at), p.cap(name, pkg)
+		here, line := pkg.Version(at), p.capOf(name, pkg)
 		var fresh []string
 		for i := range p.Usable(pkg, current).All() {
 			r := pkg.About(i)

@@ -95,7 +95,7 @@ func (p *planner) newer(fits func(name string, from, to version.Version) bool) (
 			continue
 		}
 		var later []string
-		line := p.cap(name, pkg)
+		line := p.capOf(name, pkg)
 		for i := at + 1; i < pkg.Len(); i++ {
 			r := pkg.About(i)
 			if below(pkg, line, i) && !r.Version.Prerelease() && r.Deprecated == "" && !pkg.Withdrawn(i) && !p.Capped(name, r.Version) && fits(name, pkg.Version(at), r.Version) {
@@ -423,7 +423,7 @@ func (p *planner) behind(name string, framework *universe.Release, later map[str
 		return &Behind{name, at.Version.String(), newest.Version.String(), fmt.Sprintf(
 			"it is published under the numbers of %s, and has no release of %[1]s %s: look whether you still need it", p.Goal.Name, p.App.Scheme.Major(framework.Version))}, nil
 	}
-	if at == nil || newest == nil || newest.Deprecated != "" || at.Version.Compare(newest.Version) >= 0 || !p.App.Breaking(name, at.Version, newest.Version) && p.cap(name, pkg) == "" {
+	if at == nil || newest == nil || newest.Deprecated != "" || at.Version.Compare(newest.Version) >= 0 || !p.App.Breaking(name, at.Version, newest.Version) && p.capOf(name, pkg) == "" {
 		return nil, nil
 	}
 	if p.cut.most() < version.Major && p.Admitted(pkg, p.now, name).Count() > 0 && !slices.Contains(p.App.Held, name) {
@@ -439,8 +439,8 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 	switch {
 	case slices.Contains(p.App.Held, name):
 		return "held: " + p.App.Reasons[name], nil
-	case p.cap(name, pkg) != "":
-		return fmt.Sprintf("its line %s keeps it there", p.cap(name, pkg)), nil
+	case p.capOf(name, pkg) != "":
+		return fmt.Sprintf("its line %s keeps it there", p.capOf(name, pkg)), nil
 	case p.Capped(name, newest.Version):
 		return fmt.Sprintf("it follows %s, which stays at its major", p.Goal.Name), nil
 	case pkg.Index(newest.Version.String()) < 0 && p.App.Kin != nil:
