@@ -129,7 +129,14 @@ func (s *Session) Take(goal []string, n int) (doc.Taken, error) {
 	if err := s.App.Take(s.ctx, s.Source, ways[n-1]); err != nil {
 		return doc.Taken{}, err
 	}
-	return doc.Taken{Schema: "molt/taken/1", Kind: ways[n-1].Kind, Title: ways[n-1].Title}, nil
+	answer := doc.Taken{Schema: "molt/taken/1", Kind: ways[n-1].Kind, Title: ways[n-1].Title}
+	switch {
+	case len(goal) > 0:
+		answer.Next = next("molt plan"+goalArgs(goal), "cuts the way there into stages")
+	case len(ways[n-1].Changes) == 0: // molt.yaml alone says what has changed
+		answer.Next = next("molt relock", "makes the lock with that")
+	}
+	return answer, nil
 }
 
 // untangled looks for a tangle and its ways out: of the manifest, or of a goal.

@@ -34,17 +34,19 @@ then the framework with exactly what must move together, then what the goal open
 When the goal is out of reach the plan goes as far as it can, says what stands in the way and what would come after,
 and the exit code is 1.
 
-The first goal is the framework's, such as brackwater@5; further ones are declared packages or a runtime that are to
-get somewhere too, such as node@22. --fresh says how far to freshen what the goal does not need; --leap goes to the
+The first goal is the framework's, such as brackwater@5; further ones are a runtime, such as node@22, or declared
+packages, which are reached one after the other, each in stages of its own where that can be. --fresh says how far to freshen what the goal does not need; --leap goes to the
 goal in one leap instead of one major at a time; --notes reads the change logs of what makes a breaking move.
 
 The plan is there to be edited. --check solves it again as it stands and says what no longer holds, with its line.
---split puts packages of a stage into a stage of their own; --into has a stage move packages that a later one moves. --renew makes the plan anew when lock or registry have
-moved on, keeps what people decided, and tells what changed. A plan for new goals takes the place of the one that is
-there; when people had written into that, it is kept as molt-plan.before.yaml.`,
+--split puts packages of a stage into a stage of their own; --into has a stage move packages that a later one moves.
+--renew makes the plan anew when lock or registry have moved on, keeps what people decided, and tells what changed. A
+plan for new goals takes the place of the one that is there; when people had written into that, it is kept as
+molt-plan.before.yaml.`,
 		Example: `  molt plan brackwater@5
   molt plan brackwater@5 node@22 --fresh minor --dry-run
   molt plan --split minor --apart tidepool-pages,tidepool-store
+  molt plan --into goal-5 --bring lintbuoy
   molt plan --renew`,
 		Annotations: formats("md"),
 		RunE: func(_ *cobra.Command, args []string) error {

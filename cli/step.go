@@ -36,8 +36,8 @@ it is not known how the checks go on the state as it is, as before the first sta
 stage is blamed for what failed already. A stage that only people can carry out is ticked off when they have.
 
 --all goes on until the goal is reached, and when called again to the end of the plan, or until a stage fails or waits
-for people; the stages before that stay done. In JSON it gives a document for each stage. --pause asks before each
-further stage.
+for people; the stages before that stay done. A plan that no longer holds to its end is not begun. In JSON it gives a
+document for each stage. --pause asks before each further stage.
 
 --commit makes a commit of each stage, with what moved and why; it refuses when manifest or lock hold something that is
 not committed.

@@ -15,7 +15,8 @@ func (c *call) untangle() *cobra.Command {
 		Long: `Untangle shows which demands exclude each other, side by side, each with the way it comes from the manifest, and
 then at most five ways out. Every way out was solved; its cost is counted against the lock. Without a GOAL it is about
 the manifest as it stands; with goals, of which the first is the framework's, about reaching all of them. --take N
-carries out the N-th way: it edits, relocks and verifies, and molt back takes that back.`,
+carries out the N-th way: it edits the manifest, relocks and verifies, or edits molt.yaml where the way is a decision
+written there; molt back takes that back.`,
 		Example: "  molt untangle brackwater@5\n  molt untangle --take 1",
 		Args:    cobra.ArbitraryArgs,
 		RunE: func(_ *cobra.Command, args []string) error {

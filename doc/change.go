@@ -39,4 +39,5 @@ type Taken struct {
 	Schema string           `json:"schema"`
 	Kind   conflict.WayKind `json:"kind"`
 	Title  string           `json:"title"`
+	Next   *Next            `json:"next,omitempty"`
 }

@@ -7,6 +7,7 @@ package assess
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"runtime"
@@ -568,6 +569,9 @@ func (a *Question) jointly(out *Assessment, target []string) error {
 		s.Lines[d.Line()] = d.Text
 	}
 	r, _, err := a.Optimum(s, target, true)
+	if undecided := (*solve.UndecidedError)(nil); errors.As(err, &undecided) { // what was found one by one stands
+		return nil
+	}
 	if err != nil || r == nil {
 		return err
 	}

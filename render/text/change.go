@@ -105,4 +105,7 @@ func (p *Page) Hold(answer doc.Hold) {
 }
 
 // Taken prints which way out was carried out.
-func (p *Page) Taken(answer doc.Taken) { p.wrapped("", "took a way out: "+answer.Title) }
+func (p *Page) Taken(answer doc.Taken) {
+	p.wrapped("", "took a way out: "+answer.Title)
+	p.Next(answer.Next)
+}
