@@ -13,8 +13,8 @@ import (
 	"molt/input"
 )
 
-// Bring moves what later stages change of some packages into a pending stage. The plan is solved from there on before it is written. It returns the stage.
-// The folder must be in use.
+// Bring moves what later stages change of some packages into a pending stage. The plan is solved from there on before it
+// is written. It returns the stage. The folder must be in use.
 func (a *App) Bring(ctx context.Context, source universe.Source, into string, names []string) (*doc.PlanStage, error) {
 	file, err := a.ReadPlan()
 	if err != nil {

@@ -53,7 +53,8 @@ func (a *App) named(file *planfile.Plan, stage *doc.PlanStage, verdicts []run.Ve
 	return all
 }
 
-// names reports whether a text has the name of a package as a word, or as what is imported of it. Short names are words of any text.
+// names reports whether a text has the name of a package as a word, or as what is imported of it. Short names are words
+// of any text.
 func names(text, name string) bool {
 	if len(name) < 4 {
 		return false

@@ -10,8 +10,9 @@ import (
 // mostSetAside is how many tangles of the goal by itself are set aside, one after the other.
 const mostSetAside = 4
 
-// alone finds out why the goal does not resolve even by itself, without anything else that is declared; nil where it does. Then nothing else is to blame, and the
-// question with what packages ask of each other there set aside tells of the rest as if that were not in the way.
+// alone finds out why the goal does not resolve even by itself, without anything else that is declared; nil where it
+// does. Then nothing else is to blame, and the question with what packages ask of each other there set aside tells of
+// the rest as if that were not in the way.
 func (a *Question) alone(target []string) (*Question, *solve.Tangle, error) {
 	seen := *a
 	var first *solve.Tangle

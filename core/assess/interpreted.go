@@ -9,17 +9,19 @@ import (
 	"molt/core/universe"
 )
 
-// Interpreting returns the question for what nothing needs to move: later releases interpret earlier ones between all declared packages, and not only towards the
-// framework. What stands beside each other in a resolution works.
+// Interpreting returns the question for what nothing needs to move: later releases interpret earlier ones between all
+// declared packages, and not only towards the framework. What stands beside each other in a resolution works.
 func (a *Question) Interpreting(now *solve.Resolution) *Question {
 	other := *a
 	other.Source = a.interpreted(a.Source, now)
 	return &other
 }
 
-// interpreted returns a source in which later releases of declared packages interpret earlier ones towards each other, as rule 3 has it towards the framework:
-// where a later release has a peer on another declared package with an end, the silence or the open range of an earlier one is no promise about majors that are
-// newer than any of them admits. It is a view for choosing; locks are made from the source below. Where it costs requests to look at releases, nothing is interpreted.
+// interpreted returns a source in which later releases of declared packages interpret earlier ones towards each other,
+// as rule 3 has it towards the framework: where a later release has a peer on another declared package with an end, the
+// silence or the open range of an earlier one is no promise about majors that are newer than any of them admits. It is a
+// view for choosing; locks are made from the source below. Where it costs requests to look at releases, nothing is
+// interpreted.
 func (a *Question) interpreted(source universe.Source, now *solve.Resolution) universe.Source {
 	if a.App.Tenancy != solve.Nested {
 		return source

@@ -11,8 +11,9 @@ import (
 	"molt/core/universe"
 )
 
-// A pairing is how far dates count between packages, and not only towards the framework: what a release needs of another one without an end is no promise about
-// majors that were born after it. How far that can be kept is found out once for a goal.
+// A pairing is how far dates count between packages, and not only towards the framework: what a release needs of another
+// one without an end is no promise about majors that were born after it. How far that can be kept is found out once for
+// a goal.
 type pairing int
 
 const (
@@ -21,8 +22,8 @@ const (
 	allPairs                // nothing that is left open is believed of a major that came later
 )
 
-// paired returns a source in which open demands end with the majors that existed when the release was published, or that the application has in use. It is a
-// view for choosing; locks are made from the source below.
+// paired returns a source in which open demands end with the majors that existed when the release was published, or that
+// the application has in use. It is a view for choosing; locks are made from the source below.
 func (a *Question) paired(source universe.Source) universe.Source {
 	if a.pairs == noPairs || a.Base == nil {
 		return source
@@ -87,8 +88,8 @@ func (a *Question) pairedAnew(source universe.Source) universe.Source {
 	})
 }
 
-// knownUntil returns the day until which majors of a package count for a release of another one: that of the release, or the one when the major in use was born;
-// false where dates tell nothing.
+// knownUntil returns the day until which majors of a package count for a release of another one: that of the release, or
+// the one when the major in use was born; false where dates tell nothing.
 func (a *Question) knownUntil(source universe.Source, name string, locked []string, day time.Time) (time.Time, bool) {
 	p, err := universe.LookUp(a.Ctx, source, name)
 	if err != nil || p == nil || !inOrder(p) {

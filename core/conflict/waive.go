@@ -31,7 +31,8 @@ func (f *finder) andWaivers(ways []WayOut, find func() error) ([]WayOut, error) 
 	return slices.Concat(ways, f.ways[:min(len(f.ways), mostWays-len(ways))]), nil
 }
 
-// waivers tries to set one statement of the tangle aside. What people then have was refused by its makers, so this comes last.
+// waivers tries to set one statement of the tangle aside. What people then have was refused by its makers, so this comes
+// last.
 func (f *finder) waivers() error {
 	for _, w := range f.statements() {
 		app := f.App
@@ -47,7 +48,8 @@ func (f *finder) waivers() error {
 	return nil
 }
 
-// waiversFor tries to set aside what keeps goals out of reach: what all of the blocked packages say of the framework, else one statement of the tangle.
+// waiversFor tries to set aside what keeps goals out of reach: what all of the blocked packages say of the framework,
+// else one statement of the tangle.
 func (f *finder) waiversFor(goals []project.Goal, blocked []string) error {
 	var tries [][]project.Waiver
 	if len(blocked) > 0 && len(blocked) <= mostRemedies {

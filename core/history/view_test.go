@@ -10,9 +10,10 @@ import (
 	"molt/core/project"
 )
 
-// TestOneView: what an assessment says of a package is what a plan does with it: what is ready stays in its major, a bridge is taken before the framework moves,
-// what goes together moves with it; to the same releases, but
-// for a few where a stage before the goal changes what is best, or the release of the framework in use does not let a bridge go ahead and a later one would.
+// TestOneView: what an assessment says of a package is what a plan does with it: what is ready stays in its major, a
+// bridge is taken before the framework moves, what goes together moves with it; to the same releases, but for a few
+// where a stage before the goal changes what is best, or the release of the framework in use does not let a bridge go
+// ahead and a later one would.
 func TestOneView(t *testing.T) {
 	ctx := context.Background()
 	standings, otherwise := 0, 0

@@ -12,9 +12,9 @@ import (
 	"molt/core/version"
 )
 
-// bridgeFamily moves a family ahead of the framework when its members have later releases that resolve with the framework in
-// use and, with the rest as the optimum has it, with the hop. Otherwise nothing happens: the family goes together. What moves in the hop anyway and does not
-// let the family go alone, as its types do, goes along.
+// bridgeFamily moves a family ahead of the framework when its members have later releases that resolve with the
+// framework in use and, with the rest as the optimum has it, with the hop. Otherwise nothing happens: the family goes
+// together. What moves in the hop anyway and does not let the family go alone, as its types do, goes along.
 func (p *planner) bridgeFamily(h hop, family, retired, moving []string) error {
 	for along := family; ; {
 		if slices.ContainsFunc(along, p.Owned) || slices.ContainsFunc(along, p.unpublished) {
@@ -84,8 +84,8 @@ func releasesKey(family []string, at map[string]string) string {
 	return key
 }
 
-// bridgeScope gives the members of a family the later releases that state nothing against the framework in use nor against
-// the hop, and everything else the release that it has.
+// bridgeScope gives the members of a family the later releases that state nothing against the framework in use nor
+// against the hop, and everything else the release that it has.
 func (p *planner) bridgeScope(h hop, family []string) (assess.Choice, error) {
 	framework, err := p.Pkg(p.Goal.Name)
 	if err != nil {
@@ -113,8 +113,8 @@ func (p *planner) bridgeScope(h hop, family []string) (assess.Choice, error) {
 	return c, nil
 }
 
-// bridgeWithin adds a stage that moves a family, and what goes along with it, to some of the given releases; it reports whether there was one, and else the
-// declared packages in whose way it is where they are.
+// bridgeWithin adds a stage that moves a family, and what goes along with it, to some of the given releases; it reports
+// whether there was one, and else the declared packages in whose way it is where they are.
 func (p *planner) bridgeWithin(h hop, named, family, retired []string, c assess.Choice) (added bool, blame []string, err error) {
 	current := project.VersionOf(p.now.Locked, p.Goal.Name)
 	moving := map[string]bool{}
@@ -215,8 +215,8 @@ func (p *planner) opens(h hop, chosen assess.Choice, family, retired []string) (
 	return r, err
 }
 
-// joinBridges makes one stage of the bridges of a hop, which begin at a position and continue a resolution: the last of them resolves with what all of them
-// change. People may want each apart.
+// joinBridges makes one stage of the bridges of a hop, which begin at a position and continue a resolution: the last of
+// them resolves with what all of them change. People may want each apart.
 func (p *planner) joinBridges(h hop, before *solve.Resolution, from int) {
 	bridges := p.plan.Stages[from:]
 	if len(bridges) < 2 || p.cut.Apart {

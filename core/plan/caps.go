@@ -8,9 +8,10 @@ import (
 	"molt/core/version"
 )
 
-// capOf returns the line of a declared package that ends before its next major, and shuts out a release that does not break: "~2.1.0" where there is 2.2.0.
-// Somebody decided that, so only what the goal needs goes past it. A line that asks for one release exactly is a style (rule 8 of docs/judgement.md). It
-// returns "" for none, and where people said that such lines count for nothing.
+// capOf returns the line of a declared package that ends before its next major, and shuts out a release that does not
+// break: "~2.1.0" where there is 2.2.0. Somebody decided that, so only what the goal needs goes past it. A line that
+// asks for one release exactly is a style (rule 8 of docs/judgement.md). It returns "" for none, and where people said
+// that such lines count for nothing.
 func (p *planner) capOf(name string, pkg *universe.Package) string {
 	at := pkg.Index(project.VersionOf(p.now.Locked, name))
 	if p.cut.Uncapped || at < 0 {
@@ -34,7 +35,8 @@ func (p *planner) capOf(name string, pkg *universe.Package) string {
 	return ""
 }
 
-// below reports whether a release is one to which a package may freshen: the line that is its cap admits it, where there is one.
+// below reports whether a release is one to which a package may freshen: the line that is its cap admits it, where there
+// is one.
 func below(pkg *universe.Package, line string, i int) bool {
 	if line == "" {
 		return true

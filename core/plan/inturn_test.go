@@ -16,7 +16,8 @@ import (
 	"molt/core/solve"
 )
 
-// What one of several goals absorbs goes with it, and what follows the goals is judged towards the first, as where there is no other.
+// What one of several goals absorbs goes with it, and what follows the goals is judged towards the first, as where there
+// is no other.
 func TestEachGoalRetires(t *testing.T) {
 	source, app := projecttest.Sketch(t, `
 		app: hull@^1 deck@^1 part@^1 sail@^1
@@ -76,8 +77,9 @@ func twoFrameworks(random *rand.Rand) string {
 	return text.String()
 }
 
-// TestGoalsInTurn: where two goals can be reached, a plan reaches both; every stage resolves with what its lines say, no two have one name, nothing goes back, the
-// first goal stays where it got, and it is out of reach only where assess says so.
+// TestGoalsInTurn: where two goals can be reached, a plan reaches both; every stage resolves with what its lines say, no
+// two have one name, nothing goes back, the first goal stays where it got, and it is out of reach only where assess says
+// so.
 func TestGoalsInTurn(t *testing.T) {
 	ctx := context.Background()
 	count, reached, apart := 400, 0, 0

@@ -5,9 +5,10 @@ import (
 	"molt/core/version"
 )
 
-// Where it costs a request to see what a release needs, a search looks at so many releases and no more: mostLooks, and looksPerPackage for every package
-// that it met. From then on the releases that it has not looked at cannot be used, and what follows from that is not decided. The number is the same on
-// every machine, whatever a cache holds. Applications take a few for each package. Tests change them.
+// Where it costs a request to see what a release needs, a search looks at so many releases and no more: mostLooks, and
+// looksPerPackage for every package that it met. From then on the releases that it has not looked at cannot be used, and
+// what follows from that is not decided. The number is the same on every machine, whatever a cache holds. Applications
+// take a few for each package. Tests change them.
 var mostLooks, looksPerPackage = 500, 20
 
 // unseen is what a release needs that was not looked at.

@@ -35,8 +35,8 @@ func costlyTable(table universe.Table) (_ universe.Table, read map[string]bool) 
 	return made, read
 }
 
-// TestLooks: where it costs a request to see what a release needs, a search ends its looks, and its answer is then a resolution that stands, a
-// tangle that stands, or one that says what was not looked at.
+// TestLooks: where it costs a request to see what a release needs, a search ends its looks, and its answer is then a
+// resolution that stands, a tangle that stands, or one that says what was not looked at.
 func TestLooks(t *testing.T) {
 	most, each := mostLooks, looksPerPackage
 	defer func() { mostLooks, looksPerPackage = most, each }()
@@ -78,7 +78,8 @@ func TestLooks(t *testing.T) {
 	}
 }
 
-// TestLooksAtSisters: of two packages whose releases each ask for the equal one of the other, and of which none will do, not all are read.
+// TestLooksAtSisters: of two packages whose releases each ask for the equal one of the other, and of which none will do,
+// not all are read.
 func TestLooksAtSisters(t *testing.T) {
 	var text strings.Builder
 	text.WriteString("app: kit@1\nkit@1: sister@*\n")

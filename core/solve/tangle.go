@@ -50,10 +50,11 @@ func (d Demand) String() string {
 // A Tangle is a minimal set of demands that cannot all hold: without any one of them there is a resolution.
 type Tangle struct {
 	Demands []Demand // sorted: declared ones first, then by who asks and for what
-	// More is how many demands are left out, 0 for none: where there are very many, nobody reads them, and they were not tried one by one.
+	// More is how many demands are left out, 0 for none: where there are very many, nobody reads them, and they were not
+	// tried one by one.
 	More int
-	// Unseen are the releases that a search was not allowed to look at, by package, where the tangle rests on that: then nobody knows whether there is a
-	// resolution. Nil for none.
+	// Unseen are the releases that a search was not allowed to look at, by package, where the tangle rests on that: then
+	// nobody knows whether there is a resolution. Nil for none.
 	Unseen map[string]string
 	// Others are further tangles, found by leaving out the demands of those before: no two share one. There may be more
 	// that do.
@@ -186,9 +187,9 @@ func tangles(ctx context.Context, source universe.Source, p Problem, proof []Dem
 // peculiar: a need that goes can let a peer be seen that was hidden, so a demand that was needed in a larger set may
 // not be in a smaller one, and after every success all are tried again.
 //
-// Where that takes more steps than a call may take, what is left is a tangle that may not be minimal. Nobody reads a tangle of very many demands, and to
-// look at each of them again takes a search: such a one is made smaller by halves, as long as a half will do, and then by all that a package asks of
-// another at once.
+// Where that takes more steps than a call may take, what is left is a tangle that may not be minimal. Nobody reads a
+// tangle of very many demands, and to look at each of them again takes a search: such a one is made smaller by halves,
+// as long as a half will do, and then by all that a package asks of another at once.
 func minimize(ctx context.Context, source universe.Source, p Problem, proof []Demand) (*Tangle, error) {
 	slices.SortStableFunc(proof, func(a, b Demand) int { return cmp.Compare(b.Kind, a.Kind) })
 	for len(proof) > mostMinimized {
@@ -223,7 +224,8 @@ func minimize(ctx context.Context, source universe.Source, p Problem, proof []De
 // of returns what all the demands of a package on another have in common.
 func of(d Demand) Demand { return Demand{Kind: d.Kind, By: d.By, Package: d.Package, Group: d.Group} }
 
-// without leaves out of a proof the demands that are one unit, as long as what is left is one; none where there are too many units to try each.
+// without leaves out of a proof the demands that are one unit, as long as what is left is one; none where there are too
+// many units to try each.
 func without(ctx context.Context, source universe.Source, p Problem, proof []Demand, unit func(Demand) Demand) ([]Demand, error) {
 	units := map[Demand]bool{}
 	for _, d := range proof {
@@ -256,12 +258,14 @@ func without(ctx context.Context, source universe.Source, p Problem, proof []Dem
 	return proof, nil
 }
 
-// strays reports whether a smaller proof rests on releases that were not looked at, and a proof does not: it was another search that ended its looks.
+// strays reports whether a smaller proof rests on releases that were not looked at, and a proof does not: it was another
+// search that ended its looks.
 func strays(proof, smaller []Demand) bool {
 	return slices.ContainsFunc(smaller, func(d Demand) bool { return universe.IsUnseen(d.Package) && !slices.Contains(proof, d) })
 }
 
-// mostMinimized is how many demands a tangle may have of which each was tried, and mostShown how many of a larger one are left.
+// mostMinimized is how many demands a tangle may have of which each was tried, and mostShown how many of a larger one
+// are left.
 const (
 	mostMinimized = 100
 	mostShown     = 20

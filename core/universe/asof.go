@@ -16,7 +16,8 @@ func AsOf(text string, day time.Time) string {
 	return text + " (as of " + day.Format(time.DateOnly) + ")"
 }
 
-// orOlder is how a constraint ends that admits what is older than what it names, too, and the rest of the newest major that it names.
+// orOlder is how a constraint ends that admits what is older than what it names, too, and the rest of the newest major
+// that it names.
 const orOlder = " or older"
 
 // OrOlder writes a constraint that admits all up to the end of the newest major of which another one admits a release.
@@ -62,7 +63,8 @@ func (p *Package) evaluateAsOf(text string) (set version.Set, err error, ok bool
 	return out, nil, true
 }
 
-// Born returns when the first release of a release's major was published, on that day's beginning; zero where the registry does not say.
+// Born returns when the first release of a release's major was published, on that day's beginning; zero where the
+// registry does not say.
 func (p *Package) Born(i int) time.Time {
 	major := p.Scheme.Major(p.Version(i))
 	for k := range p.Len() {

@@ -9,8 +9,8 @@ import (
 	"molt/ecosystem/python/specifiers"
 )
 
-// Fileless reports whether a release has no wheel for the interpreter and the platform of an environment. How old a system's libraries may be is not looked at:
-// nobody says what the deployed ones are.
+// Fileless reports whether a release has no wheel for the interpreter and the platform of an environment. How old a
+// system's libraries may be is not looked at: nobody says what the deployed ones are.
 func (Python) Fileless(p *ecosystem.LockedPackage, e ecosystem.Environment) bool {
 	v, err := specifiers.Parse(e.Runtimes[runtimeName])
 	if err != nil || len(p.Files) == 0 {
