@@ -457,7 +457,8 @@ func (a *App) Application() project.Application {
 	if c, err := a.runner().Remembered(); err == nil { // what cannot be read proves nothing
 		u.Ran = c.Ran
 	}
-	for _, o := range a.Manifest.Overrides() {
+	u.Overrides = a.Manifest.Overrides()
+	for _, o := range u.Overrides {
 		if o.Shared && o.By == "" {
 			u.Frameworks = append(u.Frameworks, o.As)
 		}

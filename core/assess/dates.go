@@ -72,9 +72,15 @@ func (a *Question) Promises(name string, p, framework *universe.Package, target 
 
 func (a *Question) promises(name string, p, framework *universe.Package, target []string) version.Set {
 	all := version.FullSet(p.Len())
+	if a.overridden(p, framework) {
+		if own := a.ofItself(p, framework, target); !own.Empty() {
+			return own
+		}
+		return all
+	}
 	w, dated := a.windowOf(framework, target)
 	about, _ := a.described(p)
-	if !dated || !inOrder(p) || about != "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, name) || a.App.Waiver(p.Name, framework.Name) != nil {
+	if !dated || !inOrder(p) || about != "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, name) || a.App.Aside(p.Name, framework.Name) {
 		return all
 	}
 	wanted := a.setOf(framework, target)
@@ -238,6 +244,13 @@ func (a *Question) undated(p, framework *universe.Package, subject string, targe
 	i := p.Index(subject)
 	if name == "" || i < 0 || len(target) == 0 || a.Promises(name, p, framework, target).Has(i) {
 		return ""
+	}
+	if a.overridden(p, framework) {
+		for _, d := range a.ofFramework(p.At(i).Covered) {
+			if over := a.overriding(p, subject, d.As); over != nil {
+				return fmt.Sprintf("%s %s asks for %s, and overrides has %s %s", p.Name, subject, asked(d), over.Key(), over.Written)
+			}
+		}
 	}
 	if floor := a.floor(p, framework, a.setOf(framework, target)); i < floor {
 		return fmt.Sprintf("%s, and %s, where support of it begins", a.sentence(p, i, framework), a.sentence(p, floor, framework))

@@ -67,7 +67,11 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 		if doubt := a.doubt(p, framework, got.Locked, target); doubt != nil { // why it cannot stay
 			got.Evidence = append(got.Evidence, *doubt)
 		} else if says := a.undated(p, framework, got.Locked, target); says != "" {
-			got.Evidence = append(got.Evidence, Evidence{project.Open, says + ": no promise", p.Name + " " + got.Locked})
+			grade := project.Open
+			if a.overridden(p, framework) {
+				grade = project.SetAside
+			}
+			got.Evidence = append(got.Evidence, Evidence{grade, says + ": no promise", p.Name + " " + got.Locked})
 		}
 		got.Evidence = append(got.Evidence, a.unsuited(p, subject)...)
 	}
@@ -220,13 +224,25 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 	if claim != nil {
 		all = append(all, *claim)
 	}
+	bound := map[string]bool{} // by overrides that exclude the goal
 	for _, d := range demands {
+		over := a.overriding(p, subject, d.As)
 		kind := "needs"
 		if slices.Contains(r.Peers, d) || slices.Contains(r.Covered, d) {
 			kind = "peers"
 		}
 		e := Evidence{Where: fmt.Sprintf("%s %s, %s", p.Name, subject, kind)}
 		e.Grade, e.Says = a.grade(r, d, framework, first, target)
+		if over != nil && !slices.Contains(r.Covered, d) { // what the manifest says in its place is no statement
+			if e.Grade != project.Refused {
+				continue
+			}
+			e.Says, bound[d.As] = fmt.Sprintf("overrides has %s %s", over.Key(), over.Written), true
+		} else if bound[d.As] {
+			continue
+		} else if over != nil && e.Grade == project.Refused {
+			e.Grade, e.Says = project.SetAside, fmt.Sprintf("%s, and overrides has %s %s", e.Says, over.Key(), over.Written)
+		}
 		if claim != nil && e.Grade == project.Open {
 			continue // the claim says more
 		}

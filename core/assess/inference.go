@@ -198,7 +198,7 @@ func (a *Question) sentences(p, framework *universe.Package, i *inference) (earl
 // nothing, nor does the third where the release in use is silent too: that works, and nothing is inferred against it. Nor is anything against packages that people trust.
 func (a *Question) infer(p, framework *universe.Package, at int, wanted version.Set) *inference {
 	declared := a.declaredAs(p.Name)
-	if at < 0 || declared == "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, declared) || a.App.Waiver(p.Name, framework.Name) != nil {
+	if at < 0 || declared == "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, declared) || a.App.Aside(p.Name, framework.Name) {
 		return nil
 	}
 	reached := a.reached(framework, wanted)

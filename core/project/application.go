@@ -40,7 +40,8 @@ type Application struct {
 	Frameworks []string
 	Linked     []string // names of the workspace's members, which no registry serves here
 	Edgeless   bool     // the lock does not tell what its packages need
-	Overridden bool     // the manifest's overrides are not those that the lock was made with
+	Overrides  []universe.Override
+	Overridden bool // the manifest's overrides are not those that the lock was made with
 	// Seen returns what the registry has where some runtimes are deployed, which conditions of demands may depend on; nil where it is the same for all.
 	Seen func(Runtimes) universe.Source
 }

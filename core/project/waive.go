@@ -22,6 +22,14 @@ func (app Application) Waiver(pkg, of string) *Waiver {
 	return &app.Waived[i]
 }
 
+// Aside reports whether it makes no difference what a package asks of another one, because people say so: a waiver, or an
+// override in the manifest.
+func (app Application) Aside(pkg, of string) bool {
+	return app.Waiver(pkg, of) != nil || slices.ContainsFunc(app.Overrides, func(o universe.Override) bool {
+		return o.Package == of && o.Of == "" && (o.By == "" || o.By == pkg)
+	})
+}
+
 // Statements lists what packages of a tangle ask of others, as what people could set aside.
 func Statements(t *solve.Tangle, app Application) (all []Waiver) {
 	for _, d := range t.Demands {

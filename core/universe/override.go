@@ -8,7 +8,8 @@ import (
 // the application itself are not bound by it.
 type Override struct {
 	Demand         // As is the name; Package and Text say what serves it
-	Shared  bool   // the edges get what the application declares under the name, and Text admits any
+	Shared  bool   // peers get what the application declares under the name, whatever that is by then
+	Any     string // the constraint that admits any release, where Shared
 	Written string // as the manifest has it
 	// By is the package whose edges are bound, and Of the constraint that its release meets; "" for all.
 	By, Of string
@@ -25,8 +26,20 @@ func (o Override) Key() string {
 	return o.As + " below " + o.By + "@" + o.Of
 }
 
-// Overridden shows of a source releases whose needs and peers ask for what overrides say. One that is about the edges of a package comes before one that is
-// about all.
+// Binds reports whether the edge that one release of a package has to a name is bound.
+func (o Override) Binds(p *Package, i int, as string) bool {
+	if o.As != as || o.By != "" && o.By != p.Name {
+		return false
+	}
+	if o.Of == "" {
+		return true
+	}
+	set, err := p.Admit(o.Of)
+	return err == nil && set.Has(i)
+}
+
+// Overridden shows of a source releases whose needs and peers ask for what overrides say. What they ask for themselves
+// stays among Covered. An override of the edges of one package comes before one of all edges.
 func Overridden(s Source, overrides []Override) Source {
 	if len(overrides) == 0 {
 		return s
@@ -41,15 +54,9 @@ func Overridden(s Source, overrides []Override) Source {
 		slices.SortStableFunc(own, func(a, b Override) int { return len(b.By) - len(a.By) })
 		find := func(i int, d Demand) *Override {
 			for k, o := range own {
-				if o.As != d.As {
-					continue
+				if o.Binds(p, i, d.As) {
+					return &own[k]
 				}
-				if o.Of != "" {
-					if set, err := p.Admit(o.Of); err != nil || !set.Has(i) {
-						continue
-					}
-				}
-				return &own[k]
 			}
 			return nil
 		}
@@ -64,15 +71,21 @@ func Overridden(s Source, overrides []Override) Source {
 		}
 		for i := range releases {
 			r := &releases[i]
-			for _, list := range []*[]Demand{&r.Needs, &r.Peers} {
+			r.Covered = slices.Clone(r.Covered)
+			for k, list := range []*[]Demand{&r.Needs, &r.Peers} {
 				*list = slices.Clone(*list)
-				for k, d := range *list {
+				for j, d := range *list {
 					if o := find(i, d); o != nil {
+						r.Covered = append(r.Covered, d)
 						d.Package, d.Text, d.Foreign = o.Package, o.Text, o.Foreign
-						(*list)[k] = d
+						if o.Shared && k == 1 {
+							d.Text = o.Any
+						}
+						(*list)[j] = d
 					}
 				}
 			}
+			r.Covered = distinct(r.Covered)
 		}
 		return p.With(releases), nil
 	})

@@ -84,7 +84,7 @@ type Release struct {
 	Version    version.Version
 	Needs      []Demand      // sorted by As
 	Peers      []Demand      // sorted by As; never a name that Needs holds
-	Covered    []Demand      // peers on names that Needs holds: they bind nobody, and yet state something; sorted by As
+	Covered    []Demand      // peers on names that Needs holds, and what the manifest overrides: they bind nobody, and yet state something; sorted by As
 	Runtimes   []Requirement // sorted by Name
 	Published  time.Time     // zero when the registry does not say
 	Deprecated string        // the maintainers' words, "" when it is not deprecated

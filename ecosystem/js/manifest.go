@@ -182,6 +182,7 @@ func (m *manifest) override(o universe.Override, name string, v hujson.Value, at
 	declared := slices.IndexFunc(m.entries, func(e entry) bool { return e.As == name })
 	ref, reference := strings.CutPrefix(text, "$")
 	meant := text
+	o.Shared = reference && ref == name
 	if reference && (ref != name || o.By != "") { // the constraint that is declared, under another name or for some edges alone
 		k := slices.IndexFunc(m.entries, func(e entry) bool { return e.As == ref })
 		if k < 0 {
@@ -195,7 +196,7 @@ func (m *manifest) override(o universe.Override, name string, v hujson.Value, at
 	case reference && declared < 0:
 		return m.errorAt(place, fmt.Sprintf("overrides: %s: %s refers to a declaration that is not there", name, text))
 	case reference:
-		o.Demand, o.Shared = universe.Demand{As: name, Package: m.entries[declared].Package, Text: "*"}, true
+		o.Demand = universe.Demand{As: name, Package: m.entries[declared].Package, Text: "*"}
 	case o.By == "" && declared >= 0 && m.entries[declared].Written != meant:
 		return m.errorAt(place, fmt.Sprintf("overrides: %s: %s contradicts the declaration %s in line %d; $%s means whatever is declared", name, text, m.entries[declared].Written, m.entries[declared].Line, name))
 	default:
@@ -204,6 +205,9 @@ func (m *manifest) override(o universe.Override, name string, v hujson.Value, at
 			return m.errorAt(place, fmt.Sprintf("overrides: %s: %v", name, err))
 		}
 		o.Demand = d
+	}
+	if o.Shared {
+		o.Any = "*"
 	}
 	m.over = append(m.over, o)
 	return nil
