@@ -51,6 +51,7 @@ type rawFact struct {
 
 	In         string `yaml:"in"`
 	Needs      string `yaml:"needs"`
+	Together   bool   `yaml:"together"`
 	Becomes    string `yaml:"becomes"`
 	Files      string `yaml:"files"`
 	Says       string `yaml:"says"`
@@ -59,7 +60,7 @@ type rawFact struct {
 }
 
 // adviceKeys are the keys that a fact may have.
-var adviceKeys = []string{"runtime", "renamed", "swallowed", "companion", "symbol", "option", "command", "link", "stop", "in", "needs", "becomes", "files", "says", "source", "confidence"}
+var adviceKeys = []string{"runtime", "renamed", "swallowed", "companion", "symbol", "option", "command", "link", "stop", "in", "needs", "together", "becomes", "files", "says", "source", "confidence"}
 
 // kinds returns the kinds that a fact claims to be, with their subjects.
 func (r rawFact) kinds() (kinds []project.FactKind, subjects []string) {
@@ -84,7 +85,7 @@ func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Fact,
 	if len(kinds) != 1 {
 		return f, "a fact has one of the keys " + strings.Join(adviceKeys[:9], ", ")
 	}
-	f = project.Fact{Kind: kinds[0], Name: subjects[0], In: r.In, Needs: r.Needs, Becomes: r.Becomes, Files: r.Files, Link: r.Link,
+	f = project.Fact{Kind: kinds[0], Name: subjects[0], In: r.In, Needs: r.Needs, Together: r.Together, Becomes: r.Becomes, Files: r.Files, Link: r.Link,
 		Says: r.Says, Source: r.Source, Confidence: project.Confidence(r.Confidence)}
 	if f.Source == "" {
 		f.Source = file.Source
@@ -119,6 +120,8 @@ func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Fact,
 		return f, fmt.Sprintf("a confidence is sure, reported or guessed, not %q", f.Confidence)
 	case (f.Kind == project.RuntimeFact || f.Kind == project.CompanionFact) && f.Needs == "":
 		return f, fmt.Sprintf("%s: expected \"needs\" with a constraint", f.Name)
+	case f.Together && f.Kind != project.CompanionFact:
+		return f, fmt.Sprintf("%s: \"together\" is said of a companion", f.Name)
 	case f.Kind == project.StopFact && badStop != nil:
 		return f, fmt.Sprintf("%q: expected a release by which to go, such as 4.2: %v", f.Name, badStop)
 	case f.Needs != "" && badNeeds != nil:

@@ -366,7 +366,7 @@ func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, tar
 	}
 	if best != nil {
 		got.Standing, got.To = project.Together, project.VersionOf(best, got.Name)
-		if a.Owned(got.Name) { // it arrives with the framework
+		if a.Owned(got.Name) || a.inStep(got.Name, p) { // it arrives with the framework
 			return nil
 		}
 		for _, among := range []version.Set{gentle, later} {
@@ -442,7 +442,7 @@ func (a *Question) older(name string, p *universe.Package, before version.Set, t
 // side, tries that choice with the other, and goes on with the releases that are left.
 func (a *Question) bridge(name string, p *universe.Package, among, accepting version.Set, framework *universe.Package, old, target []string) (string, error) {
 	left := Texts(p, among.And(accepting).And(a.Acceptors(p, framework, old).All).And(a.Speaking(p, framework)).And(a.Promises(name, p, framework, old)))
-	left = a.Towards(name, p, left, target)
+	left = a.Towards(name, p, a.companion(p, left, old), target)
 	for len(left) > 0 {
 		for _, sides := range [][2][]string{{old, target}, {target, old}} {
 			r, err := a.pair(name, left, sides[0])
@@ -463,15 +463,16 @@ func (a *Question) bridge(name string, p *universe.Package, among, accepting ver
 }
 
 // Speaking returns the releases that name majors of the framework, by a range with an end or as ones that they are for. Only such a one can be a bridge: what a silent
-// or an open one goes with on either side nobody knows. A package that has nothing to do with the framework moves for the sake of others, and any will do.
+// or an open one goes with on either side nobody knows; what guides say of an open one is about the goal's side. A package that has nothing to do with the framework moves for the sake of others, and any will do.
 func (a *Question) Speaking(p, framework *universe.Package) version.Set {
 	out := version.NewSet(p.Len())
 	all := a.statements(p, framework).all
-	if !a.related(p, framework) && !slices.ContainsFunc(all, func(s statement) bool { return len(s.demands) > 0 || !s.named.Empty() }) {
+	advised := func(i int) bool { return a.advises(p, p.Version(i).String(), a.meant) }
+	if !a.related(p, framework) && len(a.recommended(p, a.meant)) == 0 && !slices.ContainsFunc(all, func(s statement) bool { return len(s.demands) > 0 || !s.named.Empty() }) {
 		return version.FullSet(p.Len())
 	}
 	for i, s := range all {
-		if s.bounded || !s.named.Empty() || a.advises(p, p.Version(i).String(), a.meant) {
+		if s.bounded || !s.named.Empty() || len(s.demands) > 0 && advised(i) {
 			out.Add(i)
 		}
 	}

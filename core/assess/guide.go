@@ -83,52 +83,75 @@ func (a *Question) later(says string) bool {
 	return false
 }
 
-// companion filters releases of a package to those that guides recommend with some releases of the framework. A recommendation
-// that no release fits is ignored.
+// companion filters releases of a package to those that guides recommend with some releases of the framework, and without
+// those that they want to move together with a later major. A recommendation that no release fits is ignored.
 func (a *Question) companion(p *universe.Package, releases, target []string) []string {
-	framework, err := a.Pkg(a.Goal.Name)
-	if err != nil || len(target) == 0 {
-		return releases
-	}
-	r := framework.Release(target[len(target)-1])
-	if r == nil {
-		return releases
-	}
-	for _, g := range a.guides(a.App.Scheme.Major(r.Version)) {
-		for _, f := range g.Facts {
-			if f.Kind != project.CompanionFact || f.Name != p.Name || f.Confidence == project.Guessed {
-				continue
-			}
-			set, err := p.Admit(f.Needs)
-			if err != nil || set.Empty() {
-				continue
-			}
-			releases = slices.DeleteFunc(slices.Clone(releases), func(v string) bool { return !set.Has(p.Index(v)) })
-		}
+	for _, one := range a.recommended(p, target) {
+		releases = slices.DeleteFunc(slices.Clone(releases), func(v string) bool {
+			in := one.set.Has(p.Index(v))
+			return one.here && !in || one.later && one.together && in && v != a.Locked(a.declaredAs(p.Name))
+		})
 	}
 	return releases
 }
 
 // advises reports whether guides recommend a release of a package with some releases of the framework.
 func (a *Question) advises(p *universe.Package, v string, target []string) bool {
+	return slices.ContainsFunc(a.recommended(p, target), func(one recommendation) bool { return one.here && one.set.Has(p.Index(v)) })
+}
+
+// inStep reports whether people say that a declared package moves together with the goal: advice, or a family that the
+// framework is in.
+func (a *Question) inStep(name string, p *universe.Package) bool {
+	return a.Akin(a.Goal.Name, name) != "" ||
+		slices.ContainsFunc(a.recommended(p, a.meant), func(one recommendation) bool { return one.here && one.together })
+}
+
+// A recommendation is which releases of a package guides recommend with a major of the framework: that of some releases in
+// question (here), or one after it (later).
+type recommendation struct {
+	set                   version.Set
+	here, later, together bool
+	says                  string
+}
+
+// Advised says which guide wants a declared package off its release with some releases of the framework; "" for none.
+func (a *Question) Advised(name string, target []string) string {
+	p, err := a.Pkg(name)
+	if err != nil {
+		return ""
+	}
+	for _, one := range a.recommended(p, target) {
+		if one.here && !one.set.Has(p.Index(a.Locked(name))) {
+			return one.says
+		}
+	}
+	return ""
+}
+
+// recommended returns what guides say that a package must be at, as seen from some releases of the framework. What is only
+// guessed does not count.
+func (a *Question) recommended(p *universe.Package, target []string) (all []recommendation) {
 	framework, err := a.Pkg(a.Goal.Name)
 	if err != nil || len(target) == 0 {
-		return false
+		return nil
 	}
-	r := framework.Release(target[len(target)-1])
-	if r == nil {
-		return false
+	at := framework.Index(target[len(target)-1])
+	if at < 0 {
+		return nil
 	}
-	for _, g := range a.guides(a.App.Scheme.Major(r.Version)) {
+	major := a.App.Scheme.Major(framework.Version(at))
+	for _, g := range a.guides("") {
 		for _, f := range g.Facts {
-			if f.Kind == project.CompanionFact && f.Name == p.Name && f.Confidence != project.Guessed {
-				if set, err := p.Admit(f.Needs); err == nil && set.Has(p.Index(v)) {
-					return true
-				}
+			if f.Kind != project.CompanionFact || f.Name != p.Name || f.Confidence == project.Guessed {
+				continue
+			}
+			if set, err := p.Admit(f.Needs); err == nil && !set.Empty() {
+				all = append(all, recommendation{set, g.To == major, g.To != major && a.after(g.To, framework, at), f.Together, f.Line() + ", says " + f.Source})
 			}
 		}
 	}
-	return false
+	return all
 }
 
 // advised returns what guides recommend for a package, as evidence.

@@ -142,7 +142,7 @@ func (a *Question) relatives() error {
 		switch {
 		case name == a.Goal.Name:
 			continue
-		case a.Akin(a.Goal.Name, name) != "":
+		case a.Akin(a.Goal.Name, name) != "" && a.sameHistory(a.Goal.Name, name):
 			a.kin.siblings[p.Name], a.kin.capped[name], a.kin.owned[name] = true, true, true
 		case a.App.Kin != nil && at != nil && a.App.Kin(p.Name).Common(a.App.Kin(framework.Name)) != "" && a.followsMajors(p, framework, at.Version):
 			a.kin.capped[name] = true

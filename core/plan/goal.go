@@ -53,6 +53,9 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, re
 		case p.refuses(name, project.VersionOf(p.now.Locked, name), h.releases):
 			return p.whyTogether(name, h, to)
 		}
+		if says := p.Advised(name, h.releases); says != "" {
+			return says
+		}
 		if doubt := p.Doubt(name, project.VersionOf(p.now.Locked, name), h.releases); doubt != "" {
 			return doubt
 		}

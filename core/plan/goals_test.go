@@ -105,7 +105,7 @@ func TestGuides(t *testing.T) {
 		}
 		standings := string(find(got, "keel").Standing + " " + find(got, "old").Standing + " " + find(got, "part").Standing)
 		plan := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4"))
-		want, wantPlan := "bridge retiring retiring", "bridge-keel: keel 1.0.0>2.0.0; runtime-4: ; goal-4: hulk 3.0.0>4.0.0; retire-part: part 1.0.0>"
+		want, wantPlan := "together retiring retiring", "runtime-4: ; goal-4: hulk 3.0.0>4.0.0, keel 1.0.0>2.0.0; retire-part: part 1.0.0>"
 		if confidence == project.Guessed {
 			want, wantPlan = "silent silent silent", "goal-4: hulk 3.0.0>4.0.0"
 		}
@@ -121,6 +121,24 @@ func TestGuides(t *testing.T) {
 		}
 		if e := find(got, "keel").Evidence; confidence != project.Guessed && !slices.ContainsFunc(e, func(e assess.Evidence) bool { return e.Grade == project.Advised }) {
 			t.Errorf("the evidence is %+v", e)
+		}
+	}
+}
+
+// What advice wants to move together with a major is not reached by a minor stage before it.
+func TestTogetherByAdvice(t *testing.T) {
+	for _, test := range []struct {
+		together bool
+		want     string
+	}{
+		{false, "minor: keel 1.0.0>1.5.0; goal-4: hulk 3.0.0>4.0.0"},
+		{true, "minor: keel 1.0.0>1.4.0; goal-4: hulk 3.0.0>4.0.0, keel 1.4.0>1.5.0"},
+	} {
+		source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@1.4\nkeel@1.5")
+		app.Guides = []project.Guide{{About: "hulk", To: "4", Facts: []project.Fact{{Kind: project.CompanionFact, Name: "keel", Needs: ">=1.5", Together: test.together,
+			Confidence: project.Sure, Source: "the yard"}}}}
+		if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); got != test.want {
+			t.Errorf("together %v:\ngot  %s\nwant %s", test.together, got, test.want)
 		}
 	}
 }

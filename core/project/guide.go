@@ -45,6 +45,7 @@ type Fact struct {
 	Name       string // runtime, package, symbol or option
 	In         string // of a symbol: the package that has it
 	Needs      string // of a runtime and a companion: the constraint
+	Together   bool   // of a companion: it goes to such a release with the major, and not before
 	Becomes    string // of what was renamed
 	Files      string // of an option: a pattern of the files to look in
 	Run        string // of a command
@@ -67,6 +68,9 @@ func (f Fact) Line() string {
 		text = f.Name + " is part of it"
 	case CompanionFact:
 		text = fmt.Sprintf("%s must be at %s", f.Name, f.Needs)
+		if f.Together {
+			text = fmt.Sprintf("%s goes to %s together with it", f.Name, f.Needs)
+		}
 	case SymbolFact, OptionFact:
 		text = fmt.Sprintf("%s becomes %s", f.Name, f.Becomes)
 		if f.Becomes == "" {
