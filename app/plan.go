@@ -68,7 +68,7 @@ func (a *App) MakePlan(ctx context.Context, source universe.Source, goals []proj
 			s.Effort.Evidence = string(plan.Stages[i].Weakest)
 		}
 		s.Advice = append(s.Advice, adviceFor(s, plan.Touches)...)
-		file.Made.Offered[s.ID] = planfile.NamesOf(s)
+		file.Made.Offered[s.ID] = planfile.OfferOf(s)
 	}
 	return file, plan, nil
 }

@@ -55,7 +55,11 @@ func (a *App) Renew(ctx context.Context, source universe.Source) (*Renewal, erro
 			decisions = append(decisions, decision{func(old, fresh *planfile.Plan) []string { return planfile.KeepDropped(id, old, fresh) }, "what was dropped of " + id})
 		}
 	}
-	decisions = append(decisions, decision{planfile.KeepBrought, "what was brought forward"}, decision{planfile.KeepSplits, "what was split"}, decision{planfile.KeepOrder, "the order"})
+	decisions = append(decisions, decision{planfile.KeepBrought, "what was brought forward"}, decision{planfile.KeepSplits, "what was split"})
+	for _, s := range old.Stages {
+		decisions = append(decisions, decision{func(old, fresh *planfile.Plan) []string { return planfile.KeepReleases(s.ID, old, fresh) }, "what was written into " + s.ID})
+	}
+	decisions = append(decisions, decision{planfile.KeepOrder, "the order"})
 	for _, d := range decisions {
 		before := slices.Clone(fresh.Stages)
 		kept := d.apply(old, fresh)

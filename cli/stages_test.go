@@ -264,12 +264,14 @@ func TestRenew(t *testing.T) {
 	text = strings.Replace(text, "title: all minor releases, together", "title: what is minor\n    note: after the regatta", 1)
 	text = strings.Replace(text, "      - name: ledgerleaf\n", "      # the accountants want to see this\n      - name: ledgerleaf\n        note: ask Morag\n", 1)
 	text = strings.Replace(text, "  - id: goal-4\n", "  # not in August\n  - id: goal-4\n", 1)
+	text = strings.Replace(text, "          constraint: 2.4.1\n          version: 2.4.1\n", "          constraint: 2.4.0\n          version: 2.4.0\n", 1)
 	d.write("molt-plan.yaml", text)
 	d.run(0, "plan", "--split", "minor", "--apart", "driftwood-icons,saltmarsh-tables")
 	d.run(0, "step", "--quiet")
 	d.run(0, "want", "wakeful-cache")
 	out := d.says(0, []string{"plan", "--renew"}, "molt.lock is not the one that the plan went on from", "stage minor no longer moves wakeful-cache", "What people decided, and still holds",
-		"without stage after-plankton-log", "stage minor-driftwood-icons of your own", "the note on stage minor", "the note on ledgerleaf", "the title of stage minor")
+		"without stage after-plankton-log", "stage minor-driftwood-icons of your own", "the note on stage minor", "the note on ledgerleaf", "the title of stage minor",
+		"gannet-seats at 2.4.0 in stage minor")
 	if strings.Contains(out, "holds no longer") {
 		t.Errorf("something was lost:\n%s", out)
 	}

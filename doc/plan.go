@@ -37,7 +37,7 @@ type PlanMade struct {
 	Registry string              `yaml:"registry"` // SHA-256 of what the registry had of the declared packages
 	Fresh    string              `yaml:"fresh,omitempty"`
 	Leap     bool                `yaml:"leap,omitempty"`
-	Offered  map[string][]string `yaml:"offered,omitempty"` // what each stage would move, to tell what people dropped
+	Offered  map[string][]string `yaml:"offered,omitempty"` // what each stage would move, NAME@RELEASE or NAME@removed, to tell what people decided
 }
 
 // A Renewal says what became of a plan that was made anew.

@@ -11,7 +11,7 @@ import (
 
 // KeepDropped takes out of a stage of a fresh plan what people took out of it in the old one.
 func KeepDropped(id string, old, fresh *Plan) (kept []string) {
-	names := old.Made.Offered[id]
+	names, _, _ := old.offered(id)
 	i := fresh.Index(id)
 	if i < 0 {
 		return nil
@@ -39,11 +39,8 @@ func KeepDropped(id string, old, fresh *Plan) (kept []string) {
 
 // KeepBrought moves what people put into a stage of a plan, and a later one had, into that stage again.
 func KeepBrought(old, fresh *Plan) (kept []string) {
-	if old.Made == nil {
-		return nil
-	}
 	for _, own := range old.Stages {
-		offered, made := old.Made.Offered[own.ID]
+		offered, _, made := old.offered(own.ID)
 		to := fresh.Index(own.ID)
 		if !made || to < 0 || own.Status == doc.Done {
 			continue
@@ -68,13 +65,52 @@ func KeepBrought(old, fresh *Plan) (kept []string) {
 	return kept
 }
 
+// written returns the releases that people wrote into a stage in the place of those that it, or the one that it was split
+// off, was made with, by package.
+func (p *Plan) written(s *doc.PlanStage) map[string]string {
+	from := s.ID
+	for _, other := range p.Stages {
+		if _, _, made := p.offered(from); !made && strings.HasPrefix(s.ID, other.ID+"-") {
+			from = other.ID
+		}
+	}
+	_, releases, _ := p.offered(from)
+	own := map[string]string{}
+	for _, c := range s.Changes {
+		if made := releases[c.Name]; c.To != nil && made != "" && c.To.Version != made {
+			own[c.Name] = c.To.Version
+		}
+	}
+	return own
+}
+
+// KeepReleases has a stage of a fresh plan move a package to the release that people wrote into that stage.
+func KeepReleases(id string, old, fresh *Plan) (kept []string) {
+	was, i := old.Stage(id), fresh.Index(id)
+	if was == nil || i < 0 || was.Status == doc.Done {
+		return nil
+	}
+	own := old.written(was)
+	stage := fresh.Stages[i]
+	stage.Changes = slices.Clone(stage.Changes)
+	for k, c := range stage.Changes {
+		if v := own[c.Name]; v != "" && c.To != nil && c.To.Version != v {
+			stage.Changes[k].To = &doc.PlanPoint{Constraint: c.To.Constraint, Version: v}
+			kept = append(kept, fmt.Sprintf("%s at %s in stage %s", c.Name, v, id))
+		}
+	}
+	fresh.Stages = slices.Clone(fresh.Stages)
+	fresh.Stages[i] = stage
+	return kept
+}
+
 // KeepSplits makes the stages of people's own again, out of the changes that a fresh plan has elsewhere.
 func KeepSplits(old, fresh *Plan) (kept []string) {
 	for _, own := range old.Stages {
 		if old.Made == nil || own.Status == doc.Done || fresh.Index(own.ID) >= 0 {
 			continue
 		}
-		if _, offered := old.Made.Offered[own.ID]; offered {
+		if _, _, offered := old.offered(own.ID); offered {
 			continue
 		}
 		names := NamesOf(&own)
@@ -174,7 +210,8 @@ func (p *Plan) Decided() bool {
 	if p.Note != "" || p.Made == nil {
 		return true
 	}
-	for id, names := range p.Made.Offered {
+	for id := range p.Made.Offered {
+		names, _, _ := p.offered(id)
 		stage := p.Stage(id)
 		if stage == nil || slices.ContainsFunc(names, func(name string) bool { return !p.Moves(name, id) }) {
 			return true
@@ -182,7 +219,7 @@ func (p *Plan) Decided() bool {
 	}
 	return slices.ContainsFunc(p.Stages, func(s doc.PlanStage) bool {
 		_, offered := p.Made.Offered[s.ID]
-		return !offered || s.Note != "" || slices.ContainsFunc(s.Changes, func(c doc.PlanChange) bool { return c.Note != "" })
+		return !offered || s.Note != "" || len(p.written(&s)) > 0 || slices.ContainsFunc(s.Changes, func(c doc.PlanChange) bool { return c.Note != "" })
 	})
 }
 

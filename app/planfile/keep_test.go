@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"molt/app/yamlfile"
 	"molt/doc"
 )
 
@@ -71,6 +72,38 @@ func TestKeepOrderAndDropped(t *testing.T) {
 	}
 	if kept := KeepSplits(&Plan{Plan: doc.Plan{Stages: old.Stages}}, fresh()); kept != nil {
 		t.Errorf("a plan that does not say what it was made on: %q", kept)
+	}
+}
+
+// A release that people wrote into a stage is theirs, and one that is only other than it would be today is not.
+func TestKeepReleases(t *testing.T) {
+	plan := func(x, y string) *Plan {
+		at := func(name, v string) doc.PlanChange {
+			return doc.PlanChange{Name: name, To: &doc.PlanPoint{Constraint: "^1", Version: v}}
+		}
+		return &Plan{Plan: doc.Plan{Stages: []doc.PlanStage{{ID: "minor", Status: doc.Pending, Changes: []doc.PlanChange{at("@a/x", x), at("y", y), {Name: "z"}}}}}}
+	}
+	old := plan("1.2.0", "1.4.0")
+	old.Made = &doc.PlanMade{Offered: map[string][]string{"minor": OfferOf(&plan("1.3.0", "1.4.0").Stages[0])}}
+	if got := strings.Join(old.Made.Offered["minor"], " "); got != "@a/x@1.3.0 y@1.4.0 z@removed" {
+		t.Errorf("a plan keeps %s", got)
+	}
+	old.Text = &Text{Text: &yamlfile.Text{}}
+	if !old.Decided() {
+		t.Error("a written release is no decision")
+	}
+	fresh := plan("1.3.1", "1.5.0")
+	before := fresh.Stages[0].Changes[0]
+	kept := KeepReleases("minor", old, fresh)
+	if got := strings.Join(OfferOf(&fresh.Stages[0]), " "); got != "@a/x@1.2.0 y@1.5.0 z@removed" || strings.Join(kept, "; ") != "@a/x at 1.2.0 in stage minor" {
+		t.Errorf("the renewed plan moves %s, and keeps %q", got, kept)
+	}
+	if before.To.Version != "1.3.1" {
+		t.Error("a change that was handed out was written to")
+	}
+	old.Made.Offered["minor"] = []string{"@a/x", "y"} // as plans of before kept it
+	if kept := KeepReleases("minor", old, plan("1.3.1", "1.5.0")); kept != nil || old.Decided() {
+		t.Errorf("without the releases that it was made with, %q is kept", kept)
 	}
 }
 

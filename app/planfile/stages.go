@@ -30,6 +30,45 @@ func NamesOf(s *doc.PlanStage) []string {
 	return names
 }
 
+// removed stands in the place of a release in what a plan keeps of a stage.
+const removed = "removed"
+
+// OfferOf lists what a stage would move, as a plan keeps it: NAME@RELEASE, and NAME@removed.
+func OfferOf(s *doc.PlanStage) (all []string) {
+	for _, c := range s.Changes {
+		one := c.Name + "@" + removed
+		if c.To != nil && c.To.Version != "" {
+			one = c.Name + "@" + c.To.Version
+		}
+		if !slices.Contains(all, one) {
+			all = append(all, one)
+		}
+	}
+	return all
+}
+
+// offered returns what a stage would have moved, as it was made, and to which releases; "" where that was not kept.
+func (p *Plan) offered(id string) (names []string, releases map[string]string, found bool) {
+	if p.Made == nil {
+		return nil, nil, false
+	}
+	all, found := p.Made.Offered[id]
+	releases = map[string]string{}
+	for _, one := range all {
+		name, release := one, ""
+		if at := strings.LastIndexByte(one, '@'); at > 0 {
+			name, release = one[:at], one[at+1:]
+		}
+		if !slices.Contains(names, name) {
+			names = append(names, name)
+		}
+		if release != removed {
+			releases[name] = release
+		}
+	}
+	return names, releases, found
+}
+
 // Goals reads the goals of a plan.
 func (p *Plan) Goals() []project.Goal { return ParseGoals(strings.Fields(p.Goal)) }
 
@@ -45,7 +84,8 @@ func ParseGoals(texts []string) []project.Goal {
 // Moves reports whether a plan moves a package in a stage, or in one that was split off it or made by people, or into which people put it.
 func (p *Plan) Moves(name, id string) bool {
 	for _, s := range p.Stages {
-		if (s.ID == id || !slices.Contains(p.Made.Offered[s.ID], name) && s.Status == doc.Pending) && slices.Contains(NamesOf(&s), name) {
+		offered, _, _ := p.offered(s.ID)
+		if (s.ID == id || !slices.Contains(offered, name) && s.Status == doc.Pending) && slices.Contains(NamesOf(&s), name) {
 			return true
 		}
 	}
