@@ -14,7 +14,7 @@ type Located struct {
 // Rules are what a Located can be about, with what each means.
 var Rules = map[string]string{
 	"behind":     "The newest release of a declared package is another major.",
-	"retiring":   "A declared package is renamed, abandoned or deprecated, or part of the framework by then.",
+	"retiring":   "A declared package is renamed, abandoned or deprecated, or part of another package by then.",
 	"unresolved": "No published release fits what the manifest asks for, or the registry has no such package.",
 	"blocked":    "No release of a declared package is compatible with the goal.",
 	"together":   "A declared package has to move in the same stage as the framework.",

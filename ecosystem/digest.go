@@ -53,7 +53,7 @@ func EncodeDigest(p *universe.Package) []byte {
 		w.Release(&DigestRelease{
 			Version: w.Text(r.Version.String()), Deprecated: w.Text(r.Deprecated), Runtimes: w.Requirements(r.Runtimes),
 			Needs: list(r.Needs), Peers: list(r.Peers), Covered: list(r.Covered),
-			Published: r.Published, Withdrawn: w.Text(r.Withdrawn), Licence: w.Text(r.Licence), Runs: w.Text(r.Runs),
+			Published: r.Published, Withdrawn: w.Text(r.Withdrawn), Licence: w.Text(r.Licence), Runs: w.Text(r.Runs), Typed: r.Typed,
 		}, files...)
 	}
 	return w.Whole(p)
@@ -71,6 +71,13 @@ func stamp(t time.Time) int64 {
 		return 0
 	}
 	return t.UnixMilli()
+}
+
+func flag(b bool) uint64 {
+	if b {
+		return 1
+	}
+	return 0
 }
 
 // zigzag makes small numbers of both signs small numbers without one.
@@ -105,6 +112,7 @@ type DigestRelease struct {
 	Published             time.Time
 	Withdrawn, Licence    uint32 // texts
 	Runs                  uint32 // a text
+	Typed                 bool
 }
 
 // A DigestFile is a file of a release whose texts have been written.
@@ -252,7 +260,7 @@ func (w *DigestWriter) shared(known map[string]uint32, table *[]uint32) uint32 {
 // Release writes a release. They have to come in the order of the package.
 func (w *DigestWriter) Release(r *DigestRelease, files ...DigestFile) {
 	at := w.put(uint64(r.Version), uint64(r.Deprecated), uint64(r.Runtimes), uint64(r.Needs), uint64(r.Peers), uint64(r.Covered),
-		zigzag(stamp(r.Published)), uint64(r.Withdrawn), uint64(r.Licence), uint64(r.Runs), uint64(len(files)))
+		zigzag(stamp(r.Published)), uint64(r.Withdrawn), uint64(r.Licence), uint64(r.Runs), flag(r.Typed), uint64(len(files)))
 	for i := range files {
 		f := &files[i]
 		w.put(uint64(f.Address), uint64(f.Integrity), uint64(f.Size), uint64(f.Kind), uint64(f.When))

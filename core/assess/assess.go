@@ -333,6 +333,13 @@ func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, tar
 	switch {
 	case err != nil:
 		return err
+	case got.Retires == nil && whole != nil && a.Describes(got.Name) != "":
+		about := a.Describes(got.Name)
+		if says, where := a.DescribesItself(about, project.VersionOf(whole, about)); says != "" {
+			got.Retires = &Retirement{Kind: project.Swallowed, Says: says, Where: where}
+		}
+	}
+	switch {
 	case got.Retires != nil && (ready != nil || got.Retires.Kind != project.Abandoned):
 		got.Standing = project.Retires
 		got.To = got.Retires.Successor

@@ -53,6 +53,9 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 		}
 	}
 	about := a.About(p, framework, subject, target)
+	if d, _ := a.described(p); d != "" && got.Standing == project.Retires { // what it says of the framework is no reason then
+		about = nil
+	}
 	if got.Standing == project.Blocked && got.Group != Transitive {
 		if e := a.between(got.Name, p, about, target); e != nil {
 			about = []Evidence{*e}

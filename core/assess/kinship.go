@@ -400,8 +400,11 @@ func (a *Question) endsWithMajor(p, other *universe.Package, v version.Version) 
 		return false
 	}
 	next := ""
-	for _, r := range other.Versions() {
+	for i, r := range other.Versions() {
 		if !r.Prerelease() && a.pastMajor(r, from) {
+			if other.Known(r.String()).Typed && !other.Deprecated(i) {
+				return false // the next one describes itself
+			}
 			next = a.App.Scheme.Major(r)
 			break
 		}

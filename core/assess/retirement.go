@@ -45,5 +45,34 @@ func RetirementOf(p *universe.Package, framework string) *Retirement {
 	return r
 }
 
+// selfDescribed is the retirement of a package that describes a declared one: not because its own maintainers end it, which
+// they do for all of its releases at once, but because the release in use of the other, or the goal's, brings its own type
+// declarations.
+func (a *Question) selfDescribed(about string) *Retirement {
+	releases := []string{a.Locked(about)}
+	if about == a.Goal.Name && len(a.meant) > 0 {
+		releases = append(releases, a.meant[len(a.meant)-1])
+	}
+	for _, v := range releases {
+		if says, where := a.DescribesItself(about, v); says != "" {
+			return &Retirement{Kind: project.Swallowed, Says: says, Where: where}
+		}
+	}
+	return nil
+}
+
+// DescribesItself says that a release of a declared package brings its own type declarations, and where that was read; ""
+// where it is not said to.
+func (a *Question) DescribesItself(name, v string) (says, where string) {
+	p, err := a.Pkg(name)
+	if err != nil {
+		return "", ""
+	}
+	if r := p.Known(v); r == nil || !r.Typed {
+		return "", ""
+	}
+	return fmt.Sprintf("%s %s brings its own type declarations", p.Name, v), p.Name + " " + v
+}
+
 // ordinary are words that follow "use" in sentences and name no package.
 var ordinary = map[string]bool{"a": true, "an": true, "the": true, "another": true, "it": true, "this": true, "at": true, "your": true, "native": true, "newer": true, "version": true, "latest": true, "something": true, "with": true}

@@ -84,6 +84,9 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, re
 		p.now = before
 		return false, err
 	}
+	if next, err = p.withoutTypes(st, next); err != nil {
+		return false, err
+	}
 	if open, err := p.open(next); err != nil || !open {
 		p.now, p.closes = before, err == nil
 		return false, err

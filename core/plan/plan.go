@@ -167,6 +167,9 @@ func (p *planner) stage(kind StageKind, id, title string, to map[string]string, 
 		return false, err
 	}
 	if len(st.Changes) > 0 {
+		if next, err = p.withoutTypes(st, next); err != nil {
+			return false, err
+		}
 		if open, err := p.open(next); err != nil || !open {
 			p.closes = err == nil
 			return false, err

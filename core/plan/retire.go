@@ -85,6 +85,43 @@ func (p *planner) replacements(names []string) ([]project.Change, error) {
 	return changes, nil
 }
 
+// withoutTypes takes out of the application what describes a package that goes to a release with type declarations of its
+// own, in the stage in which it goes there.
+func (p *planner) withoutTypes(st *Stage, next project.Draft) (project.Draft, error) {
+	for _, c := range slices.Clone(st.Changes) {
+		if c.To.Version == "" {
+			continue
+		}
+		says, _ := p.DescribesItself(c.Name, c.To.Version)
+		if says == "" {
+			continue
+		}
+		if had, _ := p.DescribesItself(c.Name, c.From.Version); had != "" { // for a stage of its own
+			continue
+		}
+		for _, name := range p.Names() {
+			if p.Describes(name) != c.Name || next.Gone[name] || slices.Contains(p.App.Held, name) {
+				continue
+			}
+			less := next.Clone()
+			less.Gone[name] = true
+			sealed, less, err := p.seal(&Stage{}, less, versionsOf(next.Locked, p.Names()))
+			if err != nil {
+				return next, err
+			}
+			if sealed == nil {
+				continue
+			}
+			d := p.Declaration(name)
+			gone := project.Change{Name: name, Group: d.Group, From: project.Point{Constraint: p.now.Lines[d.Line()], Version: project.VersionOf(p.now.Locked, name)},
+				Standing: project.Retires, Reason: says}
+			st.Changes = append(slices.DeleteFunc(st.Changes, func(c project.Change) bool { return c.Name == name }), gone)
+			st.After, st.Locked, next = sealed.After, sealed.Locked, less
+		}
+	}
+	return next, nil
+}
+
 // successor returns the release that takes the place of a package that was renamed, and why there is none where one is named; both are empty where none is, or
 // where it is declared already.
 func (p *planner) successor(name string) (r *universe.Release, lacks string, err error) {

@@ -93,6 +93,7 @@ type Release struct {
 	Licence    string        // SPDX licence expression, "" when the registry gives none
 	Claims     []Claim       // sorted by package
 	Runs       string        // what the registry says that can be run of it, as the ecosystem writes it; "" for nothing
+	Typed      bool          // the registry says that it brings its own type declarations
 }
 
 // A Claim is what a release says about another package without asking for it: versions of that package that its authors name as ones that it is for.

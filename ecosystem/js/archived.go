@@ -103,6 +103,8 @@ func (JS) Archived(_, _ string, data []byte, _ []ecosystem.Environment) (a ecosy
 		r.Licence = licence.String()
 	}
 	r.Runs = runsOf(JS{}.Executables(m.name, data), len(JS{}.BuildSteps(data)) > 0)
+	raw := func(field string) []byte { return []byte(gjson.GetBytes(data, field).Raw) }
+	r.Typed = typed(raw("types"), raw("typings"), raw("exports"))
 	a.Name = m.name
 	return a, nil
 }

@@ -103,6 +103,9 @@ const (
 	fieldBin
 	fieldScripts
 	fieldHasScript
+	fieldTypes
+	fieldTypings
+	fieldExports
 	fieldCount
 )
 
@@ -137,6 +140,12 @@ func fieldOf(quoted []byte) int {
 		return fieldBin
 	case `"scripts"`:
 		return fieldScripts
+	case `"types"`:
+		return fieldTypes
+	case `"typings"`:
+		return fieldTypings
+	case `"exports"`:
+		return fieldExports
 	case `"hasInstallScript"`:
 		return fieldHasScript
 	}
@@ -336,7 +345,14 @@ func (d *documentReader) release() (r documentRelease, err error) {
 		field := func(at int) gjson.Result { return gjson.Parse(string(d.fields[at])) }
 		r.Runs = d.into.Text(runsOf(programsIn(d.name, field(fieldBin)), field(fieldHasScript).Bool() || len(stepsIn(field(fieldScripts))) > 0))
 	}
+	r.Typed = typed(d.fields[fieldTypes], d.fields[fieldTypings], d.fields[fieldExports])
 	return r, nil
+}
+
+// typed reports whether the fields "types", "typings" or "exports" of a manifest name type declarations: of exports a
+// condition of that name does.
+func typed(types, typings, exports []byte) bool {
+	return unquoted(types) != "" || unquoted(typings) != "" || bytes.Contains(exports, []byte(`"types"`))
 }
 
 // requirements reads what a release requires of runtimes.

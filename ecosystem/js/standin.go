@@ -185,6 +185,8 @@ func packageJSON(p *universe.Package, r *universe.Release) map[string]any {
 				about["bin"] = bin
 			}
 			bin[strings.TrimSuffix(path.Base(name), path.Ext(name))] = name
+		case strings.HasSuffix(name, "index.d.ts"):
+			about["types"] = name
 		case strings.TrimSuffix(name, path.Ext(name)) == "index":
 			about["main"] = name
 		}

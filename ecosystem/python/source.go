@@ -255,6 +255,7 @@ func (k *kept) Release(i int) universe.Release {
 	r.Needs = k.Needs(i)
 	if m, err := k.s.meta(k.raw, i).wait(k.s.ctx); err == nil {
 		r.Licence, r.Claims = m.Licence, m.claims()
+		r.Typed = slices.Contains(m.Classifiers, "Typing :: Typed")
 	}
 	return r
 }

@@ -20,7 +20,7 @@ var standings = []struct {
 	{project.Blocked, "no release that it may have is compatible"},
 	{project.Together, "moves in the same stage as the framework"},
 	{project.Bridge, "can be upgraded first, to a release that is compatible with both"},
-	{project.Retires, "renamed, abandoned, or part of the framework by then"},
+	{project.Retires, "renamed, abandoned, or part of another package by then"},
 	{project.Leaves, "nothing needs it any more by then"},
 	{project.Ready, "stays as it is"},
 	{project.Silent, "says nothing of the framework, and stays"},

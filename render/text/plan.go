@@ -463,7 +463,7 @@ func constraint(p *doc.PlanPoint) string {
 func changeCells(s doc.PlanStage, c doc.PlanChange) []cell {
 	name := plain(c.Name)
 	why := c.Reason
-	if s.Kind == string(plan.PatchStage) || s.Kind == string(plan.MinorStage) {
+	if c.To != nil && (s.Kind == string(plan.PatchStage) || s.Kind == string(plan.MinorStage)) {
 		why = "" // the stage's title says it
 	}
 	switch {
