@@ -6,7 +6,9 @@ import (
 	"slices"
 	"strings"
 
+	"molt/core/assess"
 	"molt/core/project"
+	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
 )
@@ -39,6 +41,80 @@ func (p *planner) families(names []string) []family {
 		groups = append(groups, group)
 	}
 	return groups
+}
+
+// atOneNumber returns the families among what moves whose members stand at one number now. Those of the framework go by it,
+// and are not among them.
+func (p *planner) atOneNumber(c assess.Choice, moving map[string]bool) (all []family) {
+	var names []string
+	for _, name := range p.Names() {
+		if moving[name] && len(c[name]) > 1 && name != p.Goal.Name && !p.Owned(name) {
+			names = append(names, name)
+		}
+	}
+	for _, f := range p.families(names) {
+		one := func(name string) bool {
+			return project.VersionOf(p.now.Locked, name) == project.VersionOf(p.now.Locked, f.names[0])
+		}
+		if len(f.names) > 1 && !slices.ContainsFunc(f.names, func(name string) bool { return !one(name) }) {
+			all = append(all, f)
+		}
+	}
+	return all
+}
+
+// even makes of a resolution one in which every family stands as its maintainers had it when one of its numbers was the
+// newest: each member at that number, or where it has none, at its newest before. The newest number that resolves is taken.
+func (p *planner) even(c assess.Choice, moving map[string]bool, best *solve.Resolution) (*solve.Resolution, error) {
+	for _, f := range p.atOneNumber(c, moving) {
+		var numbers version.List
+		position := map[string]int{}
+		for _, name := range f.names {
+			pkg, err := p.Pkg(name)
+			if err != nil {
+				return nil, err
+			}
+			for _, v := range c[name] {
+				numbers = append(numbers, pkg.Version(pkg.Index(v)))
+			}
+			position[name] = pkg.Index(project.VersionOf(best, name))
+		}
+		slices.SortFunc(numbers, func(a, b version.Version) int { return b.Compare(a) })
+		for _, v := range slices.CompactFunc(numbers, func(a, b version.Version) bool { return a.Compare(b) == 0 }) {
+			fixed, newer, same := maps.Clone(c), false, true
+			for name := range moving { // the others lose nothing
+				fixed[name] = c[name][max(0, slices.Index(c[name], project.VersionOf(best, name))):]
+			}
+			for _, name := range f.names {
+				pkg, err := p.Pkg(name)
+				if err != nil {
+					return nil, err
+				}
+				for _, x := range c[name] {
+					if i := pkg.Index(x); pkg.Version(i).Compare(v) <= 0 {
+						fixed[name] = []string{x}
+					}
+				}
+				i := pkg.Index(fixed[name][0])
+				newer, same = newer || i > position[name], same && i == position[name]
+			}
+			if same { // it stands so already, and nothing newer resolves
+				break
+			}
+			if newer {
+				continue // each that can be raised is raised by now
+			}
+			r, err := p.inStepWithFramework(fixed, moving)
+			if err != nil {
+				return nil, err
+			}
+			if r != nil {
+				best = r
+				break
+			}
+		}
+	}
+	return best, nil
 }
 
 // familyStage adds a stage of the family that is being looked at, with the ground on which it is one.

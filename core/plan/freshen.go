@@ -129,7 +129,7 @@ func (p *planner) freshest(c assess.Choice, moving map[string]bool) (*solve.Reso
 			}
 		}
 	}
-	return best, nil
+	return p.even(c, moving, best)
 }
 
 // inStepWithFramework solves a choice with the framework's own packages, which share its numbers, at the framework's number wherever they stand at it now:
