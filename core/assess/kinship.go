@@ -10,10 +10,20 @@ import (
 	"molt/core/version"
 )
 
-// Akin returns the ground on which two declared packages are a family, which moves in step; "" for none: people said so, or they were
-// published under the same version numbers and have a scope, a name stem or a repository in common, or one asks for exactly its own
-// number of the other.
+// Akin returns the ground on which two declared packages are a family, which moves in step; "" for none: people said so, or
+// they have a scope, a name stem or a repository in common, or one asks for exactly its own number of the other, and they
+// were published under the same version numbers, or on the same days in the same majors.
 func (a *Question) Akin(x, y string) string {
+	type pair struct{ akin, to string }
+	key := pair{min(x, y), max(x, y)}
+	known, ok := a.memo.statements.Load(key)
+	if !ok {
+		known, _ = a.memo.statements.LoadOrStore(key, a.akin(key.akin, key.to))
+	}
+	return known.(string)
+}
+
+func (a *Question) akin(x, y string) string {
 	for _, family := range a.App.Families {
 		if slices.Contains(family, x) && slices.Contains(family, y) {
 			return "declared as a family"
@@ -29,10 +39,49 @@ func (a *Question) Akin(x, y string) string {
 	if common == "" && (a.exactly(x, y) || a.exactly(y, x)) {
 		common = "one asks for exactly the other"
 	}
-	if common == "" || !a.sameHistory(x, y) {
+	switch {
+	case common == "":
 		return ""
+	case a.sameHistory(x, y):
+		return common + ", and equal release numbers"
+	case a.sameDays(x, y):
+		return common + ", and released on the same days"
 	}
-	return common + ", and equal release numbers"
+	return ""
+}
+
+// sameDays reports whether, as long as there were both, at least three out of four releases of each of two packages came
+// on a day when the other had one of the same major, with more than a few such days.
+func (a *Question) sameDays(x, y string) bool {
+	px, errX := a.Pkg(x)
+	py, errY := a.Pkg(y)
+	return errX == nil && errY == nil && inOrder(px) && inOrder(py) && releasedWith(px, py) && releasedWith(py, px)
+}
+
+// releasedWith is one direction of sameDays.
+func releasedWith(p, other *universe.Package) bool {
+	stable := other.Stable()
+	if stable.Empty() {
+		return false
+	}
+	type dayOf struct{ day, major string }
+	days := map[dayOf]bool{}
+	for i := range stable.All() {
+		days[dayOf{other.Published(i).Format(time.DateOnly), other.Scheme.Major(other.Version(i))}] = true
+	}
+	from, to := other.Published(stable.Min()), other.Published(stable.Max())
+	met, all := 0, 0
+	for i := range p.Stable().All() {
+		at := p.Published(i)
+		if at.IsZero() || at.Before(from) || at.After(to) {
+			continue
+		}
+		all++
+		if days[dayOf{at.Format(time.DateOnly), p.Scheme.Major(p.Version(i))}] {
+			met++
+		}
+	}
+	return met > fewShared && 4*met >= 3*all
 }
 
 func (a *Question) repository(name string) string {

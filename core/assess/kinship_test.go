@@ -1,10 +1,12 @@
 package assess
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"testing"
 
+	"molt/core/project"
 	"molt/core/project/projecttest"
 )
 
@@ -35,6 +37,37 @@ func TestEqualNumbers(t *testing.T) {
 				t.Errorf("%s: %v", test.name, got)
 			}
 			source["x"], source["y"] = source["y"], source["x"]
+		}
+	}
+}
+
+// Packages of one repository that are released on the same days in the same majors are a family, whatever their numbers;
+// those that only meet now and then, or are of different majors, are none.
+func TestReleasedTogether(t *testing.T) {
+	const text = "app: hull@^1 crank@^1 drum@^1 pawl@^1 bell@^2\nhull@1"
+	var releases, days strings.Builder
+	for i := range 8 {
+		for _, one := range []struct {
+			name, v string
+			day     int
+		}{{"crank", fmt.Sprintf("1.%d.0", i), 3 * i}, {"drum", fmt.Sprintf("1.0.%d", i), 3 * i}, {"pawl", fmt.Sprintf("1.%d.3", i), 3*i + i%2}, {"bell", fmt.Sprintf("2.%d.0", i), 3 * i}} {
+			fmt.Fprintf(&releases, "\n%s@%s", one.name, one.v)
+			fmt.Fprintf(&days, "\n%s@%s 2020-01-%02d", one.name, one.v, 1+one.day)
+		}
+	}
+	source, app := projecttest.Sketch(t, text+releases.String())
+	onDays(t, source, strings.TrimSpace(days.String()))
+	for _, name := range []string{"crank", "drum", "pawl", "bell"} {
+		source[name].Notes.Repository = "https://code.example/winch"
+	}
+	a, err := Ask(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "1"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for pair, want := range map[string]string{"crank drum": "one repository, and released on the same days", "crank pawl": "", "crank bell": ""} {
+		x, y, _ := strings.Cut(pair, " ")
+		if got := a.Akin(x, y); got != want || a.Akin(y, x) != want {
+			t.Errorf("%s: %q, not %q", pair, got, want)
 		}
 	}
 }
