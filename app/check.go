@@ -34,11 +34,11 @@ func (a *App) runner() run.Runner {
 		if folder != "" {
 			r.Packages = append(r.Packages, folder)
 		}
-		if _, ok := e.(ecosystem.Flat); ok && a.Config.Install != "none" {
+		if _, ok := e.(ecosystem.Flat); ok && a.Config.Install.By != "none" {
 			r.Environment = folder
 		}
 	}
-	if a.Config.Install != "none" {
+	if a.Config.Install.By != "none" {
 		r.Programs = func(dir string) []run.Program {
 			kept, _ := a.programs(dir)
 			return kept

@@ -17,7 +17,7 @@ import (
 
 // commanded reports whether a command of the application's people installs its packages.
 func (a *App) commanded() bool {
-	return a.Config.Install != "" && a.Config.Install != "molt" && a.Config.Install != "none"
+	return a.Config.Install.By != "" && a.Config.Install.By != "molt" && a.Config.Install.By != "none"
 }
 
 // commandLimit is how long such a command may take.
@@ -66,23 +66,23 @@ func (a *App) installByCommand(ctx context.Context, files *txn.Workspace, lock *
 			return err
 		}
 	}
-	command := config.Check{Name: "install", Run: a.Config.Install, Limit: commandLimit, Env: map[string]string{"MOLT_RELAY": "http://" + l.Addr().String()}}
+	command := config.Check{Name: "install", Run: a.Config.Install.By, Limit: commandLimit, Env: map[string]string{"MOLT_RELAY": "http://" + l.Addr().String()}}
 	v, err := a.bareRunner(files).One(ctx, run.Job{Check: command, Kind: run.InstallJob, Dir: files.Dir, Stage: "install"}, nil)
 	if err != nil {
 		return err
 	}
 	if !v.Passed {
-		return fmt.Errorf("%q, which %s has for installing, failed: %s; whole output: %s", a.Config.Install, config.File, v.Says, v.Log)
+		return fmt.Errorf("%q, which %s has for installing, failed: %s; whole output: %s", a.Config.Install.By, config.File, v.Says, v.Log)
 	}
 	installed, err := ecosystem.Installed(a.Eco, files.Dir)
 	if err != nil {
 		return err
 	}
 	if installed == nil {
-		return fmt.Errorf("%q, which %s has for installing, installed nothing; whole output: %s", a.Config.Install, config.File, v.Log)
+		return fmt.Errorf("%q, which %s has for installing, installed nothing; whole output: %s", a.Config.Install.By, config.File, v.Log)
 	}
 	if found := a.differing(lock, installed); len(found) > 0 {
-		return fmt.Errorf("%q, which %s has for installing, did not install what the lock says: %s", a.Config.Install, config.File, found[0].Says)
+		return fmt.Errorf("%q, which %s has for installing, did not install what the lock says: %s", a.Config.Install.By, config.File, found[0].Says)
 	}
 	return nil
 }

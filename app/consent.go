@@ -94,8 +94,8 @@ func lines(c *config.Config) []Line {
 	for _, task := range c.Stages.Tasks {
 		all = append(all, Line{run.TaskJob, task.Name, task.Run, with(task.Check())})
 	}
-	if c.Install != "" && c.Install != "molt" && c.Install != "none" {
-		all = append(all, Line{run.InstallJob, "packages", c.Install, with(config.Check{})})
+	if c.Install.By != "" && c.Install.By != "molt" && c.Install.By != "none" {
+		all = append(all, Line{run.InstallJob, "packages", c.Install.By, with(config.Check{})})
 	}
 	for _, name := range c.Build {
 		one := with(config.Check{})

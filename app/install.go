@@ -111,6 +111,7 @@ func (a *App) Install(ctx context.Context, order InstallOrder) (*Installed, erro
 
 // layOut lays out a lock in a folder.
 func (a *App) layOut(ctx context.Context, files *txn.Workspace, lock *ecosystem.Lock, order tree.Order) (*tree.Report, error) {
+	order.Copies, order.Compile = a.Config.Install.Copies(), a.Config.Install.Compiles()
 	if flat, ok := a.Eco.(ecosystem.Flat); ok {
 		t, done, err := a.environment(ctx, flat, files)
 		if err != nil {
@@ -311,7 +312,7 @@ func unobtainable(err error) bool {
 
 // laidOut says whether the installed packages of this application are Molt's: people say so under "install:", or it laid them out.
 func (a *App) laidOut() bool {
-	return a.installs() && (a.Config.Install != "" || a.files.Exists(path.Join(ecosystem.InstallFolder(a.Eco), tree.RecordFile)))
+	return a.installs() && (a.Config.Install.By != "" || a.files.Exists(path.Join(ecosystem.InstallFolder(a.Eco), tree.RecordFile)))
 }
 
 // laysOut says whether Molt lays packages out for checks: where they are its own, and where nothing is installed and nobody said otherwise, since checks would
@@ -323,7 +324,7 @@ func (a *App) laysOut() bool {
 func (a *App) installs() bool {
 	_, can := a.Eco.(ecosystem.Installer)
 	_, flat := a.Eco.(ecosystem.Flat)
-	return (can || flat) && a.Config.Install != "none"
+	return (can || flat) && a.Config.Install.By != "none"
 }
 
 // ready has the packages of the lock as it stands installed, where Molt lays them out, and else says how what is installed differs.

@@ -346,11 +346,11 @@ func TestPackagesNotToBeHad(t *testing.T) {
 	a.Settings.Offline = true
 	var missing *tree.MissingError
 	before := b.stepped()
-	a.Config.Install = "molt"
+	a.Config.Install.By = "molt"
 	if _, err := a.Step(context.Background(), source, Order{}, run.Watcher{}); !errors.As(err, &missing) || b.stepped() != before {
 		t.Errorf("asked for: %v", err)
 	}
-	a.Config.Install = ""
+	a.Config.Install.By = ""
 	step, err := a.Step(context.Background(), source, Order{}, run.Watcher{})
 	if err != nil || !step.Passed || len(step.Verdicts) != 1 || len(step.Notes) == 0 || !strings.Contains(step.Notes[len(step.Notes)-1], "could not be laid out") || b.tree() != "" {
 		t.Errorf("not asked for: %+v, %v", step, err)

@@ -177,7 +177,7 @@ func (a *App) carryOut(ctx context.Context, step *Step, file *planfile.Plan, sta
 		if a.unlaid != "" && !a.unlaidTold { // once a call is enough
 			step.Notes, a.unlaidTold = append(step.Notes, a.unlaid), true
 		}
-		if len(checks)+len(tasks) > 0 && !a.hidingTold && a.Config.Install != "none" {
+		if len(checks)+len(tasks) > 0 && !a.hidingTold && a.Config.Install.By != "none" {
 			_, says := a.programs(a.Dir)
 			step.Notes, a.hidingTold = append(step.Notes, says...), true
 		}

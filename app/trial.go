@@ -203,7 +203,7 @@ func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, keys []s
 			b.Notes = append(b.Notes, a.unlaid)
 		}
 	}()
-	if len(checks) > 0 && a.Config.Install != "none" {
+	if len(checks) > 0 && a.Config.Install.By != "none" {
 		_, says := a.programs(c.Dir)
 		b.Notes = append(b.Notes, says...)
 	}

@@ -30,6 +30,13 @@ type Flat interface {
 	Executables() string
 }
 
+// A Compiler is a Flat whose runtime can compile what is laid out, so that it need not when it first runs.
+type Compiler interface {
+	// Compile is the command line that compiles the packages of an environment in a folder, which will stand at a place. It
+	// runs none of their code. That it ends with an error says only that some files could not be compiled.
+	Compile(h *Host, dir, place string) []string
+}
+
 // A Pruner is an ecosystem whose locks are for several environments at once.
 type Pruner interface {
 	// Prune takes out of a lock what none of its environments needs.

@@ -39,9 +39,9 @@ type Config struct {
 	Stops     Stops             `yaml:"stops"`    // by which releases of a framework the way to a goal goes
 	Lock      string            `yaml:"lock"`     // the file of the lock, where the ecosystem has several names for it; "" for the usual one
 	Fixed     string            `yaml:"fixed"`    // an inventory of packages that are given from outside
-	Install   string            `yaml:"install"`  // who lays out packages: "molt", "none" (nobody does for Molt), a command, or "" for Molt where it did before or nothing is installed
-	Build     []string          `yaml:"build"`    // packages whose build steps may run when they are laid out
-	Pass      []string          `yaml:"pass"`     // variables that all commands may see, besides what every program needs
+	Install   Install           `yaml:"install"`
+	Build     []string          `yaml:"build"` // packages whose build steps may run when they are laid out
+	Pass      []string          `yaml:"pass"`  // variables that all commands may see, besides what every program needs
 	Checks    []Check           `yaml:"checks"`
 	Stages    Stages            `yaml:"stages"`
 	Advice    []string          `yaml:"advice"` // files, folders and addresses of what upgrade guides say
@@ -127,8 +127,8 @@ func (c *Config) check(place yamlfile.Place) error {
 	bad := func(value, reason string, path ...any) error {
 		return place.At(false, fmt.Sprintf("%q: %s", value, reason), path...)
 	}
-	if near := project.Nearest(c.Install, []string{"molt", "none"}); near != "" && near != c.Install && !strings.ContainsAny(c.Install, " ./") {
-		return bad(c.Install, "expected molt, which lays out packages itself, none, which leaves them to people, or a command that installs; did you mean "+near+"?", "install")
+	if err := c.Install.valid(bad); err != nil {
+		return err
 	}
 	if _, err := c.SettleAge(); err != nil {
 		return bad(c.Settle, err.Error(), "settle")

@@ -48,7 +48,9 @@ type environmentRecord struct {
 	Runtime  string            `json:"runtime"` // its executable and version
 	Place    string            `json:"place"`   // where it stands, as scripts name it
 	Packages map[string]string `json:"packages"`
-	Own      map[string]string `json:"own,omitempty"` // folders that are packages, with the SHA-256 of what makes them that
+	Copies   bool              `json:"copies,omitempty"`   // the files are no links to those of the store
+	Compiled bool              `json:"compiled,omitempty"` // by the runtime
+	Own      map[string]string `json:"own,omitempty"`      // folders that are packages, with the SHA-256 of what makes them that
 }
 
 // An UnusableError reports releases that have no file that this machine can use.
@@ -86,7 +88,9 @@ func (t *Environment) Install(ctx context.Context, l *ecosystem.Lock, order Orde
 		return nil, &input.UsageError{Reason: err.Error()}
 	}
 	folder := t.Eco.InstallFolder()
-	now := environmentRecord{Format: 1, Runtime: host.Runtime + " " + host.Version, Place: filepath.Join(t.Files.Dir, folder), Packages: map[string]string{}}
+	now := environmentRecord{Format: 1, Runtime: host.Runtime + " " + host.Version, Place: filepath.Join(t.Files.Dir, folder), Packages: map[string]string{}, Copies: order.Copies}
+	compiler, compiles := t.Eco.(ecosystem.Compiler)
+	now.Compiled = compiles && order.Compile
 	was, err := t.read(order.Force)
 	if err != nil {
 		return nil, err
@@ -105,7 +109,7 @@ func (t *Environment) Install(ctx context.Context, l *ecosystem.Lock, order Orde
 		before = was.Packages
 	}
 	comparePackages(r, before, now.Packages)
-	same := was != nil && was.Runtime == now.Runtime && was.Place == now.Place && maps.Equal(was.Packages, now.Packages) && maps.Equal(was.Own, now.Own)
+	same := was != nil && was.Runtime == now.Runtime && was.Place == now.Place && was.Copies == now.Copies && was.Compiled == now.Compiled && maps.Equal(was.Packages, now.Packages) && maps.Equal(was.Own, now.Own)
 	if was != nil {
 		whole, err := t.examine(ctx, host, l, was, r, order.Force)
 		if err != nil {
@@ -129,7 +133,10 @@ func (t *Environment) Install(ctx context.Context, l *ecosystem.Lock, order Orde
 	if err := t.arrange(host, wanted, now.Place); err != nil {
 		return nil, err
 	}
-	if err := t.replace(ctx, host, append(wanted, own...), now, r, order); err != nil {
+	if !now.Compiled {
+		compiler = nil
+	}
+	if err := t.replace(ctx, host, append(wanted, own...), now, compiler, r, order); err != nil {
 		return nil, fmt.Errorf("laying out packages: %w; what was installed is as it was", err)
 	}
 	return r, nil
@@ -444,7 +451,7 @@ func (t *Environment) arrangement(host *ecosystem.Host, p *ecosystem.LockedPacka
 }
 
 // replace makes the environment beside its place and moves it there.
-func (t *Environment) replace(ctx context.Context, host *ecosystem.Host, wanted []*wantedFile, now environmentRecord, r *Report, order Order) error {
+func (t *Environment) replace(ctx context.Context, host *ecosystem.Host, wanted []*wantedFile, now environmentRecord, compiler ecosystem.Compiler, r *Report, order Order) error {
 	if err := t.Files.Mkdir(txn.PartDir); err != nil {
 		return err
 	}
@@ -455,8 +462,15 @@ func (t *Environment) replace(ctx context.Context, host *ecosystem.Host, wanted 
 	if err := t.skeleton(ctx, host, dir, now.Place); err != nil {
 		return err
 	}
-	if err := t.fill(dir, wanted, r); err != nil {
+	if err := t.fill(dir, wanted, r, laying(order)); err != nil {
 		return err
+	}
+	if compiler != nil {
+		argv := compiler.Compile(host, dir, now.Place)
+		out, err := exec.CommandContext(ctx, argv[0], argv[1:]...).CombinedOutput()
+		if refused := (*exec.ExitError)(nil); err != nil && (ctx.Err() != nil || !errors.As(err, &refused)) { // files that are for other versions do not compile
+			return errors.Join(ctx.Err(), fmt.Errorf("%s does not compile: %w\n%s", argv[0], err, input.Harmless(strings.TrimSpace(string(out)))))
+		}
 	}
 	data, err := json.Marshal(now)
 	if err != nil {
@@ -511,7 +525,7 @@ func (t *Environment) skeleton(ctx context.Context, host *ecosystem.Host, dir, p
 }
 
 // fill lays out the packages. Where two have the same file, that of the first by name is taken.
-func (t *Environment) fill(dir string, wanted []*wantedFile, r *Report) error {
+func (t *Environment) fill(dir string, wanted []*wantedFile, r *Report, usual *layer) error {
 	owner := map[string]*wantedFile{}
 	claim := func(at string, w *wantedFile) bool {
 		if first := owner[at]; first != nil {
@@ -535,7 +549,6 @@ func (t *Environment) fill(dir string, wanted []*wantedFile, r *Report) error {
 		}
 		return nil
 	}
-	var usual layer
 	g := &errgroup.Group{}
 	g.SetLimit(4)
 	for _, w := range wanted {

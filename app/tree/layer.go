@@ -14,7 +14,10 @@ import (
 
 // A layer puts files of the store into installed trees: as clones, which share their blocks until somebody writes to one, where the file system can;
 // else as links, which are read-only; else, on another disk, as copies. What cannot be done once is not tried again.
-type layer struct{ way atomic.Int32 }
+type layer struct {
+	way     atomic.Int32
+	noLinks bool
+}
 
 // The ways, the best first.
 const (
@@ -22,6 +25,9 @@ const (
 	byLink
 	byCopy
 )
+
+// laying is the layer of an order.
+func laying(order Order) *layer { return &layer{noLinks: order.Copies} }
 
 // copying is a layer that makes copies, for files that are going to be written to.
 func copying() *layer {
@@ -41,7 +47,11 @@ func (l *layer) lay(from, to string, f *store.File, executable bool) error {
 			return nil
 		}
 		_ = os.Remove(to)
-		l.way.CompareAndSwap(byClone, byLink)
+		next := byLink
+		if l.noLinks {
+			next = byCopy
+		}
+		l.way.CompareAndSwap(byClone, next)
 	}
 	if l.way.Load() == byLink && executable == f.Executable {
 		err := os.Link(from, to)

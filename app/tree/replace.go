@@ -202,7 +202,7 @@ func (w *work) stage(ctx context.Context, staged string, parts []string, whole b
 	if err := os.MkdirAll(w.path(staged), 0o755); err != nil {
 		return err
 	}
-	var usual layer
+	usual := laying(w.order)
 	var linked atomic.Int64
 	target := func(at string) (string, bool) {
 		k, found := slices.BinarySearch(parts, at)
@@ -249,7 +249,7 @@ func (w *work) stage(ctx context.Context, staged string, parts []string, whole b
 			if w.now.Places[p.Path].Built {
 				return lay(e, to, covered, copying())
 			}
-			return lay(e, to, covered, &usual)
+			return lay(e, to, covered, usual)
 		})
 	}
 	if err := g.Wait(); err != nil {

@@ -71,6 +71,7 @@ type placed struct {
 	Release string `json:"release"`
 	Key     string `json:"key,omitempty"`   // of the store
 	Link    string `json:"link,omitempty"`  // where it leads, for a link
+	Copy    bool   `json:"copy,omitempty"`  // its files are no links to those of the store
 	Built   bool   `json:"built,omitempty"` // its build steps may run; its files are its own, and may be others than the archive's
 }
 
@@ -135,6 +136,8 @@ type Order struct {
 	Dry     bool
 	Force   bool // whatever lies there is replaced
 	Offline bool
+	Copies  bool               // files are copies, and not links to those of the store
+	Compile bool               // the runtime compiles what is laid out, where it is one that does
 	Watch   func(done, of int) // packages that are at hand; may be nil
 	Within  *txn.Transaction   // the change that the installation is part of, nil for one of its own
 	// Builds says of a package by its name whether its build steps may run; Build runs them, for a release that stands in a folder. Both may be nil.
@@ -318,6 +321,7 @@ func (w *work) plan() error {
 			if err != nil {
 				return err
 			}
+			one.Copy = w.order.Copies
 			one.Key, one.Built = key, w.order.Builds != nil && w.order.Builds(p.Package.Name)
 		}
 		w.now.Places[p.Path] = one

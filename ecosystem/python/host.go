@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"os"
 	"os/exec"
 	"path/filepath"
 	"regexp"
@@ -52,25 +53,61 @@ print(json.dumps({
 }))
 `
 
-// Probe asks the interpreters that an environment of the lock would have, by their usual names, then the usual one.
+// An interpreter that may be there is called by a file, with arguments before all others.
+type callable struct {
+	file string
+	args []string
+}
+
+func (c callable) String() string { return strings.Join(append([]string{c.file}, c.args...), " ") }
+
+// callables lists what can be called of an interpreter of a version, or of the usual one for "": each file of its names in
+// the folders of the path, since one that stands for a version that a manager does not have fails and may hide another one;
+// and last the launcher (PEP 397).
+func callables(minor string) (all []callable) {
+	names := []string{"python3", "python"}
+	if minor != "" {
+		names = []string{"python" + minor}
+	}
+	for _, name := range names {
+		for _, dir := range filepath.SplitList(os.Getenv("PATH")) {
+			if !filepath.IsAbs(dir) { // what lies in the folder of an application is no interpreter
+				continue
+			}
+			if file, err := exec.LookPath(filepath.Join(dir, name)); err == nil {
+				all = append(all, callable{file, nil})
+			}
+		}
+	}
+	if file, err := exec.LookPath("py"); err == nil && minor != "" {
+		all = append(all, callable{file, []string{"-" + minor}})
+	}
+	return all
+}
+
+// Probe asks the interpreters that an environment of the lock would have, then the usual one.
 func (Python) Probe(ctx context.Context, l *ecosystem.Lock) (*ecosystem.Host, error) {
-	var names []string
+	var minors []string
 	for _, e := range l.Environments {
-		if m, err := markersOf(e); err == nil && !slices.Contains(names, "python"+m["python_version"]) {
-			names = append(names, "python"+m["python_version"])
+		if m, err := markersOf(e); err == nil && !slices.Contains(minors, m["python_version"]) {
+			minors = append(minors, m["python_version"])
+		}
+	}
+	var found, names []string
+	var all []callable
+	for _, minor := range append(minors, "") {
+		all = append(all, callables(minor)...)
+		if minor != "" {
+			names = append(names, "python"+minor)
 		}
 	}
 	names = append(names, "python3", "python")
-	var found []string
-	for _, name := range names {
-		file, err := exec.LookPath(name)
-		if err != nil {
-			continue
-		}
-		h, err := ask(ctx, file)
+	for _, c := range all {
+		h, err := ask(ctx, c)
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
+		file := c.String()
 		if err != nil {
 			found = append(found, fmt.Sprintf("%s does not say what it is: %v", file, err))
 			continue
@@ -98,10 +135,10 @@ func (Python) Probe(ctx context.Context, l *ecosystem.Lock) (*ecosystem.Host, er
 const mostAsked = 20 * time.Second
 
 // ask asks one interpreter, in a mode in which nothing of the user's is loaded.
-func ask(ctx context.Context, file string) (*ecosystem.Host, error) {
+func ask(ctx context.Context, c callable) (*ecosystem.Host, error) {
 	ctx, cancel := context.WithTimeout(ctx, mostAsked)
 	defer cancel()
-	out, err := exec.CommandContext(ctx, file, "-I", "-c", probe).Output()
+	out, err := exec.CommandContext(ctx, c.file, append(slices.Clone(c.args), "-I", "-c", probe)...).Output()
 	if err != nil {
 		return nil, err
 	}
@@ -114,7 +151,7 @@ func ask(ctx context.Context, file string) (*ecosystem.Host, error) {
 		return nil, fmt.Errorf("it answers %q", strings.TrimSpace(string(out)))
 	}
 	if d.Executable == "" {
-		d.Executable = file
+		d.Executable = c.file
 	}
 	h := &ecosystem.Host{Name: runtimeName, Runtime: d.Executable, Version: v.Normal(), Detail: d}
 	for name, m := range platforms {
@@ -131,6 +168,13 @@ const makeEnvironment = "import os, sys, venv; venv.create(sys.argv[1], symlinks
 // Make is a call of the interpreter's own module for environments.
 func (Python) Make(h *ecosystem.Host, dir string) []string {
 	return []string{h.Runtime, "-I", "-c", makeEnvironment, dir}
+}
+
+// Compile is a call of the interpreter's own module for that, on all processors, without what the environment has run at a
+// start.
+func (Python) Compile(h *ecosystem.Host, dir, place string) []string {
+	site := filepath.FromSlash(h.Detail.(*hostDetail).Site)
+	return []string{h.Runtime, "-I", "-S", "-m", "compileall", "-q", "-j", "0", "-d", filepath.Join(place, site), filepath.Join(dir, site)}
 }
 
 // Moved replaces the folder in scripts and in the environment's configuration.
