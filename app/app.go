@@ -457,6 +457,7 @@ func (a *App) Application() project.Application {
 	if c, err := a.runner().Remembered(); err == nil { // what cannot be read proves nothing
 		u.Ran = c.Ran
 	}
+	u.Uncapped = a.Config.Stages.Caps == "lift"
 	u.Overrides = a.Manifest.Overrides()
 	for _, o := range u.Overrides {
 		if o.Shared && o.By == "" {

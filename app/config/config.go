@@ -63,7 +63,7 @@ type Stages struct {
 
 // Cut is how plans are cut by that.
 func (s Stages) Cut() plan.Cut {
-	return plan.Cut{Fresh: plan.Fresh(s.Fresh), Leap: s.Leap, Apart: s.Bridges == "apart", Uncapped: s.Caps == "lift"}
+	return plan.Cut{Fresh: plan.Fresh(s.Fresh), Leap: s.Leap, Apart: s.Bridges == "apart"}
 }
 
 // A Hold keeps a package back, with the reason and, if there is one, the last day.

@@ -286,9 +286,12 @@ func (a *Question) compatible(p *universe.Package, current string) []string {
 	if at < 0 {
 		return Texts(p, a.Usable(p, current))
 	}
-	all := []string{}
+	all, admitted := []string{}, version.FullSet(p.Len())
+	if line := a.App.CapOf(a.Goal.Name, p, at, func(d project.Declared) string { return d.Text }); line != "" {
+		admitted, _ = p.Admit(line) // it was read
+	}
 	for i := range a.Usable(p, current).All() {
-		if i >= at && (i == at || !a.App.Breaking(a.Goal.Name, p.Version(at), p.Version(i))) {
+		if i >= at && admitted.Has(i) && (i == at || !a.App.Breaking(a.Goal.Name, p.Version(at), p.Version(i))) {
 			all = append(all, p.Version(i).String())
 		}
 	}

@@ -150,6 +150,9 @@ func (h *History) settle(day int) (bool, error) {
 				return false, err
 			}
 			style := []version.Style{version.NextMinor, version.NextMinor, version.NextMinor, version.NextPatch, version.Exact}[len(name)%5]
+			if name == framework && h.now%3 == 0 { // a line that ends before the next minor
+				style = version.NextPatch
+			}
 			d := project.Declared{Demand: universe.Demand{As: name, Package: name, Text: scheme.Styled(style, v)}, Group: "dependencies"}
 			h.App.Declared = append(h.App.Declared, d)
 			root := d.Root()

@@ -7,8 +7,6 @@ type Cut struct {
 	Fresh Fresh
 	Leap  bool // to the goal in one leap
 	Apart bool // each bridge in a stage of its own
-	// Uncapped freshens past lines that end before the next major too.
-	Uncapped bool
 
 	begun, goesOn bool // it is a part of a plan: not the first, not the last
 }

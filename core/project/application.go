@@ -40,6 +40,7 @@ type Application struct {
 	Frameworks []string
 	Linked     []string // names of the workspace's members, which no registry serves here
 	Edgeless   bool     // the lock does not tell what its packages need
+	Uncapped   bool     // lines that end before the next major are no decisions
 	Overrides  []universe.Override
 	Overridden bool // the manifest's overrides are not those that the lock was made with
 	// Seen returns what the registry has where some runtimes are deployed, which conditions of demands may depend on; nil where it is the same for all.
