@@ -217,6 +217,7 @@ func (a *Question) relatives() error {
 
 // followsMajors reports whether a package that is named after the framework numbers its majors as the framework does: it is locked at the
 // framework's major, and has releases of another of its majors; and more than one of them came in the time of the framework's, which one coincidence does not.
+// One that came well before the framework's, or a major past all of the framework's, tells that it numbers them for itself.
 func (a *Question) followsMajors(p, framework *universe.Package, at version.Version) bool {
 	r := p.Release(a.Locked(a.declaredAs(p.Name)))
 	if r == nil || a.App.Scheme.Major(r.Version) != a.App.Scheme.Major(at) {
@@ -233,6 +234,9 @@ func (a *Question) followsMajors(p, framework *universe.Package, at version.Vers
 		other = other || m != a.App.Scheme.Major(at) && theirs[m]
 		if theirs[m] && !v.Prerelease() && a.bornWith(p, framework, i, m) {
 			told[m] = true
+		}
+		if !v.Prerelease() && (theirs[m] && a.bornBefore(p, framework, i, m) || a.pastMajor(v, framework.Version(framework.Len()-1))) {
+			return false
 		}
 		if !a.lookedAt(p, framework, i) {
 			continue
@@ -266,6 +270,24 @@ func (a *Question) bornWith(p, framework *universe.Package, i int, major string)
 		}
 	}
 	return found && !born.Before(from)
+}
+
+// aheadTime is how long before a framework's major what is made for it may come out.
+const aheadTime = 60 * 24 * time.Hour
+
+// bornBefore reports whether the major of a release came well before the framework's of that number, previews included.
+func (a *Question) bornBefore(p, framework *universe.Package, i int, major string) bool {
+	born := p.Born(i)
+	if born.IsZero() || !inOrder(p) || !inOrder(framework) {
+		return false
+	}
+	for k, v := range framework.Versions() {
+		if a.App.Scheme.Major(v) == major {
+			first := framework.Born(k)
+			return !first.IsZero() && born.Before(first.Add(-aheadTime))
+		}
+	}
+	return false
 }
 
 // pastMajor reports whether a version belongs to a later major than another.
@@ -424,6 +446,9 @@ func (a *Question) following(source universe.Source) universe.Source {
 			if from == nil {
 				return all
 			}
+			if minor := a.firstFromMinor(other, v); minor != nil {
+				from = minor
+			}
 			text := p.Scheme.AtLeast(from)
 			if a.endsWithMajor(p, other, v) && !slices.Contains(a.App.Held, a.declaredAs(p.Name)) {
 				text = p.Scheme.Styled(version.NextMinor, from)
@@ -465,6 +490,21 @@ func (a *Question) endsWithMajor(p, other *universe.Package, v version.Version) 
 func (a *Question) firstFromMajor(p *universe.Package, v version.Version) version.Version {
 	for i := range p.Len() {
 		if r := p.Version(i); !a.pastMajor(v, r) && !r.Prerelease() {
+			return r
+		}
+	}
+	return nil
+}
+
+// firstFromMinor returns the first release of a package of the major and the minor, or a later minor, that a version of
+// another one names; nil where there is none: the numbers of a description's minors need mean nothing.
+func (a *Question) firstFromMinor(p *universe.Package, v version.Version) version.Version {
+	for i := range p.Len() {
+		r := p.Version(i)
+		if r.Prerelease() || a.App.Scheme.Major(r) != a.App.Scheme.Major(v) {
+			continue
+		}
+		if r.Compare(v) >= 0 || a.App.Scheme.Jump(r, v) <= version.Patch {
 			return r
 		}
 	}

@@ -71,3 +71,46 @@ func TestReleasedTogether(t *testing.T) {
 		}
 	}
 }
+
+// Descriptions do not pass the minor of what they describe, where it has one of that number.
+func TestDescribedMinor(t *testing.T) {
+	source, app := projecttest.Sketch(t, "app: hull@~1.0 @types/hull@^1\nhull@1.0\nhull@1.1\nhull@2\n@types/hull@1.0\n@types/hull@1.0.9\n@types/hull@1.1\n@types/hull@1.7")
+	app.Kin = func(name string) project.Kin {
+		if about, ok := strings.CutPrefix(name, "@types/"); ok {
+			return project.Kin{Name: about, Describes: about}
+		}
+		return project.Kin{Name: name}
+	}
+	a, err := Ask(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for release, want := range map[string]bool{"1.0.0": true, "1.0.9": true, "1.1.0": false, "1.7.0": true} {
+		r, _, err := a.Solve(Choice{"hull": {"1.0.0"}, "@types/hull": {release}}, nil)
+		if err != nil || (r != nil) != want {
+			t.Errorf("hull 1.0.0 with types %s: %v, %v", release, r != nil, err)
+		}
+	}
+}
+
+// A package that numbers its majors for itself follows nobody, though it was at the framework's major now and then.
+func TestOwnMajors(t *testing.T) {
+	for _, test := range []struct {
+		name, more, days string
+		want             bool
+	}{
+		{"as the framework", "hull-bell@3.5", "hull-bell@3.5.0 2023-02-01", true},
+		{"one before the framework's", "hull-bell@3.5", "hull-bell@3.5.0 2022-08-01", false},
+		{"one past the framework's last", "hull-bell@3.5\nhull-bell@4.5", "hull-bell@3.5.0 2023-02-01\nhull-bell@4.5.0 2023-08-01", false},
+	} {
+		source, app := projecttest.Sketch(t, "app: hull@^1 hull-bell@^1\nhull@1\nhull@2\nhull@3\nhull-bell@1.5\nhull-bell@2.5\n"+test.more)
+		onDays(t, source, "hull@1.0.0 2021-01-01\nhull@2.0.0 2022-01-01\nhull@3.0.0 2023-01-01\nhull-bell@1.5.0 2021-02-01\nhull-bell@2.5.0 2022-02-01\n"+test.days)
+		a, err := Ask(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := a.kin.capped["hull-bell"]; got != test.want {
+			t.Errorf("%s: it is taken to follow: %v", test.name, got)
+		}
+	}
+}
