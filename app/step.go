@@ -31,12 +31,13 @@ type Step struct {
 	Changed  []string      // files besides manifest and lock that tasks changed
 	Passed   bool
 	// Unchecked says why the checks were not run, "" where they were: what is installed is not what the stage's lock says.
-	Unchecked string
-	Left      int         // stages still to do
-	ToGoal    int         // of these, the ones that lead to the goal
-	Notes     []string    // what asks for attention besides
-	Named     []LaterMove // where it failed: what later stages move and the output names
-	Own       *OwnVersion
+	Unchecked  string
+	Left       int         // stages still to do
+	ToGoal     int         // of these, the ones that lead to the goal
+	Notes      []string    // what asks for attention besides
+	Named      []LaterMove // where it failed: what later stages move and the output names
+	Own        *OwnVersion
+	Deprecated []Deprecation // what the checks on the state before warn of, when they were run for this step
 }
 
 // An Order says how a stage is to be carried out.
@@ -113,6 +114,7 @@ func (a *App) Step(ctx context.Context, source universe.Source, order Order, wat
 	if before, step.Before, err = a.checkedBefore(ctx, watch); err != nil {
 		return nil, err
 	}
+	step.Deprecated = a.deprecations(step.Before)
 	return step, a.carryOut(ctx, step, file, stage, order, files, before, watch)
 }
 

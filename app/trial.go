@@ -23,9 +23,10 @@ type Beside struct {
 	Before   []run.Verdict // the checks in the copy, before anything moved in it
 	Passed   bool
 	// Unchecked says why no checks were run, "" where they were.
-	Unchecked string
-	Each      []StageTrial // when the stages were tried one after the other
-	Notes     []string
+	Unchecked  string
+	Each       []StageTrial // when the stages were tried one after the other
+	Notes      []string
+	Deprecated []Deprecation // what the checks on the state before warn of
 }
 
 // A StageTrial is one stage of several that were tried one after the other.
@@ -198,6 +199,7 @@ func (a *App) tryIn(ctx context.Context, b *Beside, steps []*rehearsed, keys []s
 		b.Before = append(b.Before, v)
 		before[v.Name] = v.Passed
 	}
+	b.Deprecated = a.deprecations(b.Before)
 	defer func() {
 		if a.unlaid != "" {
 			b.Notes = append(b.Notes, a.unlaid)

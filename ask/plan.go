@@ -103,6 +103,11 @@ func (s *Session) planned(file *planfile.Plan, made *plan.Plan) (doc.Plan, error
 	}
 	answer := NewPlan(file, times)
 	answer.Remarks = s.App.Presumptions()
+	deprecated, err := s.App.Deprecations()
+	if err != nil {
+		return answer, err
+	}
+	answer.Deprecated = newDeprecations(deprecated)
 	if made != nil && !made.Reachable {
 		explained, _, err := s.untangledFrom(made.Assessed)
 		if err != nil {

@@ -20,6 +20,13 @@ func newChecks(verdicts []run.Verdict) []doc.Check {
 	return all
 }
 
+func newDeprecations(all []app.Deprecation) (list []doc.Deprecation) {
+	for _, d := range all {
+		list = append(list, doc.Deprecation{Package: d.Name, Says: d.Says})
+	}
+	return list
+}
+
 // NewCulprit makes the document of a search for a culprit.
 func NewCulprit(c *run.Culprit, split []string) *doc.Culprit {
 	answer := &doc.Culprit{Check: c.Check, Changes: c.Changes, Rest: append([]string{}, c.Rest...), Passes: c.Passes, Trials: []doc.Trial{}, Split: split, Notes: []string{}, Uses: []string{}}
@@ -40,7 +47,7 @@ func NewOwnVersion(o *app.OwnVersion) doc.OwnVersion {
 
 // NewTrial makes the document of stages that were tried beside the application.
 func NewTrial(b *app.Beside) doc.Beside {
-	d := doc.Beside{Schema: "molt/trial/1", Stages: b.Stages, Folder: b.Dir, Passed: b.Passed, Before: newChecks(b.Before), Checks: newChecks(b.Verdicts), Notes: append([]string{}, b.Notes...), Unchecked: b.Unchecked}
+	d := doc.Beside{Schema: "molt/trial/1", Stages: b.Stages, Folder: b.Dir, Passed: b.Passed, Before: newChecks(b.Before), Checks: newChecks(b.Verdicts), Notes: append([]string{}, b.Notes...), Unchecked: b.Unchecked, Deprecated: newDeprecations(b.Deprecated)}
 	for _, t := range b.Each {
 		d.Each = append(d.Each, doc.StageTrial{Stage: t.Stage, Passed: t.Passed, Seconds: t.Took.Round(time.Millisecond).Seconds(), Checks: newChecks(t.Verdicts), Earlier: t.Earlier, Says: t.Says})
 	}
@@ -50,7 +57,7 @@ func NewTrial(b *app.Beside) doc.Beside {
 // NewStep makes the document of a stage that was carried out or tried.
 func NewStep(s *app.Step) doc.Step {
 	answer := doc.Step{Schema: "molt/step/1", Stage: newPlanStage(s.Stage), Passed: s.Passed, Checks: newChecks(s.Verdicts),
-		Before: newChecks(s.Before), Changed: append([]string{}, s.Changed...), Notes: append([]string{}, s.Notes...), Left: s.Left, ToGoal: s.ToGoal, Unchecked: s.Unchecked}
+		Before: newChecks(s.Before), Changed: append([]string{}, s.Changed...), Notes: append([]string{}, s.Notes...), Left: s.Left, ToGoal: s.ToGoal, Unchecked: s.Unchecked, Deprecated: newDeprecations(s.Deprecated)}
 	for i := range answer.Stage.Changes { // they are of when the plan was made; the notes tell of now
 		answer.Stage.Changes[i].Uses = nil
 	}

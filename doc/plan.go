@@ -2,24 +2,25 @@ package doc
 
 // Plan is "molt/plan/1", and what molt-plan.yaml holds of it.
 type Plan struct {
-	Schema    string       `json:"schema" yaml:"-"`
-	Format    int          `json:"-" yaml:"molt-plan"`                             // of the file
-	Ecosystem string       `json:"ecosystem,omitempty" yaml:"ecosystem,omitempty"` // where the application has several
-	Goal      string       `json:"goal" yaml:"goal"`
-	Note      string       `json:"note,omitempty" yaml:"note,omitempty"` // what people have to say
-	Branch    string       `json:"branch,omitempty" yaml:"branch,omitempty"`
-	Reachable bool         `json:"reachable" yaml:"reachable"`
-	Made      *PlanMade    `json:"-" yaml:"made,omitempty"`
-	Costs     []string     `json:"costs,omitempty" yaml:"costs,omitempty"` // what decisions of people cost
-	Wall      []string     `json:"wall" yaml:"wall,omitempty"`
-	Stages    []PlanStage  `json:"stages" yaml:"stages"`
-	Settling  []Settling   `json:"settling,omitempty" yaml:"-"`
-	Behind    []PlanBehind `json:"behind,omitempty" yaml:"behind,omitempty"` // declared packages that do not get to their newest major
-	Beyond    []PlanStage  `json:"beyond,omitempty" yaml:"beyond,omitempty"` // a sketch of what comes after the wall
-	Remarks   []string     `json:"remarks,omitempty" yaml:"-"`               // what is to be known of all of it
-	Untangle  *Untangle    `json:"untangle,omitempty" yaml:"-"`              // when it is out of reach
-	Renewal   *Renewal     `json:"renewal,omitempty" yaml:"-"`               // when it was made anew
-	Next      *Next        `json:"next,omitempty" yaml:"-"`
+	Schema     string        `json:"schema" yaml:"-"`
+	Format     int           `json:"-" yaml:"molt-plan"`                             // of the file
+	Ecosystem  string        `json:"ecosystem,omitempty" yaml:"ecosystem,omitempty"` // where the application has several
+	Goal       string        `json:"goal" yaml:"goal"`
+	Note       string        `json:"note,omitempty" yaml:"note,omitempty"` // what people have to say
+	Branch     string        `json:"branch,omitempty" yaml:"branch,omitempty"`
+	Reachable  bool          `json:"reachable" yaml:"reachable"`
+	Made       *PlanMade     `json:"-" yaml:"made,omitempty"`
+	Costs      []string      `json:"costs,omitempty" yaml:"costs,omitempty"` // what decisions of people cost
+	Wall       []string      `json:"wall" yaml:"wall,omitempty"`
+	Stages     []PlanStage   `json:"stages" yaml:"stages"`
+	Settling   []Settling    `json:"settling,omitempty" yaml:"-"`
+	Behind     []PlanBehind  `json:"behind,omitempty" yaml:"behind,omitempty"` // declared packages that do not get to their newest major
+	Beyond     []PlanStage   `json:"beyond,omitempty" yaml:"beyond,omitempty"` // a sketch of what comes after the wall
+	Remarks    []string      `json:"remarks,omitempty" yaml:"-"`               // what is to be known of all of it
+	Deprecated []Deprecation `json:"deprecated,omitempty" yaml:"-"`            // what the checks warn of where things stand
+	Untangle   *Untangle     `json:"untangle,omitempty" yaml:"-"`              // when it is out of reach
+	Renewal    *Renewal      `json:"renewal,omitempty" yaml:"-"`               // when it was made anew
+	Next       *Next         `json:"next,omitempty" yaml:"-"`
 }
 
 // A PlanBehind is a declared package that stays before its newest major, with the reason.

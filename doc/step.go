@@ -2,18 +2,20 @@ package doc
 
 // Step is "molt/step/1".
 type Step struct {
-	Schema  string      `json:"schema"`
-	Stage   PlanStage   `json:"stage"`
-	Passed  bool        `json:"passed"`
-	Checks  []Check     `json:"checks"`
-	Before  []Check     `json:"before"`           // the checks on the state before the first stage, when they were run now
-	Changed []string    `json:"changed"`          // files that tasks changed
-	Runs    []Run       `json:"runs,omitempty"`   // what runs from now on and did not before
-	Unread  int         `json:"unread,omitempty"` // releases of which nobody can tell that: their archives are not at hand
-	Notes   []string    `json:"notes"`
-	Named   []Named     `json:"named,omitempty"` // where it failed: packages that the output names and later stages move
-	Culprit *Culprit    `json:"culprit,omitempty"`
-	Own     *OwnVersion `json:"own,omitempty"` // after the last stage
+	Schema  string    `json:"schema"`
+	Stage   PlanStage `json:"stage"`
+	Passed  bool      `json:"passed"`
+	Checks  []Check   `json:"checks"`
+	Before  []Check   `json:"before"`           // the checks on the state before the first stage, when they were run now
+	Changed []string  `json:"changed"`          // files that tasks changed
+	Runs    []Run     `json:"runs,omitempty"`   // what runs from now on and did not before
+	Unread  int       `json:"unread,omitempty"` // releases of which nobody can tell that: their archives are not at hand
+	Notes   []string  `json:"notes"`
+	Named   []Named   `json:"named,omitempty"` // where it failed: packages that the output names and later stages move
+	// Deprecated is what the checks on the state before warn of, when they were run now.
+	Deprecated []Deprecation `json:"deprecated,omitempty"`
+	Culprit    *Culprit      `json:"culprit,omitempty"`
+	Own        *OwnVersion   `json:"own,omitempty"` // after the last stage
 	// Unchecked says why the checks were not run, "" where they were.
 	Unchecked string `json:"unchecked,omitempty"`
 	Left      int    `json:"left"`
@@ -21,6 +23,12 @@ type Step struct {
 	// Beside is the next stage of the packages of another ecosystem in the same folder, "" for none.
 	Beside string `json:"beside,omitempty"`
 	Next   *Next  `json:"next,omitempty"`
+}
+
+// A Deprecation is what checks on the state before warn of that a later major of a package takes away.
+type Deprecation struct {
+	Package string   `json:"package"` // or runtime; "" where the warnings name none
+	Says    []string `json:"says"`
 }
 
 // A Named is a package that the output of a failed check names, with the later stage that moves it.
@@ -93,8 +101,9 @@ type Beside struct {
 	Checks []Check  `json:"checks"`
 	Notes  []string `json:"notes"`
 	// Unchecked says why no checks were run, "" where they were.
-	Unchecked string       `json:"unchecked,omitempty"`
-	Each      []StageTrial `json:"each,omitempty"`  // when the stages were tried one after the other, up to the first that fails
-	Alone     bool         `json:"alone,omitempty"` // they were tried by themselves instead
-	Next      *Next        `json:"next,omitempty"`
+	Unchecked  string        `json:"unchecked,omitempty"`
+	Each       []StageTrial  `json:"each,omitempty"`       // when the stages were tried one after the other, up to the first that fails
+	Deprecated []Deprecation `json:"deprecated,omitempty"` // what the checks on the state before warn of
+	Alone      bool          `json:"alone,omitempty"`      // they were tried by themselves instead
+	Next       *Next         `json:"next,omitempty"`
 }

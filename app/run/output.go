@@ -13,6 +13,8 @@ import (
 	"runtime"
 	"slices"
 	"time"
+
+	"molt/input"
 )
 
 // RunVariable names the change in the course of which a check or a task runs, so that what it leaves behind when Molt is
@@ -126,11 +128,24 @@ func (l *Log) Close() error {
 // not empty.
 type LastLine struct {
 	line, failure, open []byte
-	failures            []string // the first that name errors, each once
+	failures            []string        // the first that name errors, each once
+	warnings            []string        // the first that warn of what is deprecated, each once
+	warned              map[string]bool // these without their numbers
 }
 
 // mostErrors is how many lines that name errors are kept.
 const mostErrors = 6
+
+// mostWarnings is how many lines that warn are kept.
+const mostWarnings = 24
+
+var (
+	// warns is what lines say that warn of what a later release takes away.
+	warns = regexp.MustCompile(`(?i)\bdeprecat(ed|ion|ing)|\b\w*(Deprecation|RemovedIn)\w*Warning:|\b(be removed|no longer supported) (in|from) ((a|the) (future|next)\b|(\S+ ){0,2}v?\d)`)
+	// verdict is how lines begin that are about a test, whose name may be anything.
+	verdict = regexp.MustCompile(`^\s*(ok|not ok|PASS|FAIL|✓|✔|✗|✖|×|#)(\s|$)`)
+	numbers = regexp.MustCompile(`\d+`)
+)
 
 // namesError is how lines begin that name an error, in most languages' runtimes and tools: "TypeError: …", "error[E1]: …", "panic: …".
 var namesError = regexp.MustCompile(`^\s*(\w[\w.]*(Error|Exception)|[Ee]rror(\[\w+\])?|panic|fatal)(\s\[\w+\])?:\s*\S`)
@@ -150,6 +165,15 @@ func (l *LastLine) Write(p []byte) {
 // take looks at a line that is whole.
 func (l *LastLine) take() {
 	text := bytes.TrimSpace(l.open)
+	if len(l.warnings) < mostWarnings && hints(text) && warns.Match(text) && !verdict.Match(text) {
+		if plain := numbers.ReplaceAllString(string(text), ""); !l.warned[plain] { // the number of a process, or of a line, tells none apart
+			if l.warned == nil {
+				l.warned = map[string]bool{}
+			}
+			l.warned[plain] = true
+			l.warnings = append(l.warnings, input.Harmless(string(text)))
+		}
+	}
 	switch {
 	case len(text) == 0:
 	case bytes.IndexByte(text, ':') > 0 && namesError.Match(text): // most lines have none, and there may be millions
@@ -161,6 +185,14 @@ func (l *LastLine) take() {
 		l.line = append(l.line[:0], text...)
 	}
 }
+
+// hints reports whether a line is worth a closer look: of the millions that there may be, few have one of these words.
+func hints(text []byte) bool {
+	return bytes.Contains(text, []byte("eprecat")) || bytes.Contains(text, []byte("EPRECAT")) || bytes.Contains(text, []byte("emoved")) || bytes.Contains(text, []byte("RemovedIn")) || bytes.Contains(text, []byte("no longer supported"))
+}
+
+// Warnings returns the lines that warn of what is deprecated.
+func (l *LastLine) Warnings() []string { return l.warnings }
 
 // Others returns the lines that name errors besides the one that String returns.
 func (l *LastLine) Others() []string {

@@ -55,14 +55,16 @@ type Job struct {
 
 // A Verdict is the outcome of one check or task.
 type Verdict struct {
-	Name   string        `json:"name"`
-	Task   bool          `json:"task,omitempty"` // a step that belongs to a change, and no check
-	Passed bool          `json:"passed"`
-	Before bool          `json:"before,omitempty"` // it failed before the stage too, and so the stage is not to blame
-	Says   string        `json:"says,omitempty"`   // why it failed, or what was found
-	Errors []string      `json:"errors,omitempty"` // other lines of the output that name an error, the first of them, each once
-	Log    string        `json:"log,omitempty"`    // file with the whole output, below the application
-	Took   time.Duration `json:"took"`
+	Name   string   `json:"name"`
+	Task   bool     `json:"task,omitempty"` // a step that belongs to a change, and no check
+	Passed bool     `json:"passed"`
+	Before bool     `json:"before,omitempty"` // it failed before the stage too, and so the stage is not to blame
+	Says   string   `json:"says,omitempty"`   // why it failed, or what was found
+	Errors []string `json:"errors,omitempty"` // other lines of the output that name an error, the first of them, each once
+	// Warnings are lines of the output that warn of what is deprecated, the first of them, each once.
+	Warnings []string      `json:"warnings,omitempty"`
+	Log      string        `json:"log,omitempty"` // file with the whole output, below the application
+	Took     time.Duration `json:"took"`
 }
 
 // A Watcher is told when checks begin and end, and sees their output. The zero Watcher sees nothing.
@@ -155,6 +157,9 @@ func (r Runner) One(ctx context.Context, j Job, live io.Writer) (Verdict, error)
 	began := time.Now()
 	err = out.Run(command)
 	v := Verdict{Name: j.Name, Passed: err == nil, Log: logName, Took: time.Since(began)}
+	for _, w := range tail.Warnings() { // where the application stands is known
+		v.Warnings = append(v.Warnings, strings.ReplaceAll(w, j.Dir+string(filepath.Separator), ""))
+	}
 	closed := log.Close()
 	var exit *exec.ExitError
 	switch {

@@ -80,6 +80,7 @@ func (p *Page) Plan(answer doc.Plan) {
 		p.changes(s)
 	}
 	p.briefly(answer, brief)
+	p.deprecated(answer.Deprecated)
 	p.behind(answer.Behind)
 	defer p.Next(answer.Next)
 	if answer.Untangle == nil {

@@ -23,6 +23,7 @@ func (p *Page) OwnVersion(answer doc.OwnVersion) {
 // Trial prints what came of stages in a copy.
 func (p *Page) Trial(answer doc.Beside) {
 	p.before(answer.Before)
+	p.deprecated(answer.Deprecated)
 	if len(answer.Stages) == 0 {
 		p.Line("The plan has no stage that goes ahead of the framework.")
 		return
@@ -113,6 +114,7 @@ func (p *Page) stageTrial(t doc.StageTrial) {
 // Step prints what became of a stage.
 func (p *Page) Step(answer doc.Step) {
 	p.before(answer.Before)
+	p.deprecated(answer.Deprecated)
 	for _, n := range answer.Notes {
 		for _, l := range wrap(n, p.Width) {
 			p.Line("%s", p.styled(notice, l))
@@ -185,6 +187,32 @@ func (p *Page) NextStep(answer doc.Step) {
 }
 
 // before prints which checks fail on the state before the first stage.
+// mostWarned is how many warnings about one package are shown.
+const mostWarned = 4
+
+// deprecated lists what checks warn of, by package.
+func (p *Page) deprecated(all []doc.Deprecation) {
+	if len(all) == 0 {
+		return
+	}
+	p.Line("")
+	p.heading("The checks warn of what a next major takes away")
+	var rows [][]cell
+	for _, d := range all {
+		name := d.Package
+		for i, says := range d.Says {
+			if i == mostWarned && len(d.Says) > mostWarned+1 {
+				rows = append(rows, []cell{plain(""), {fmt.Sprintf("and %d more; the logs in .molt/logs have all", len(d.Says)-i), &faint}})
+				break
+			}
+			rows = append(rows, []cell{plain(name), plain(says)})
+			name = ""
+		}
+	}
+	p.table("  ", rows)
+	p.Line("")
+}
+
 func (p *Page) before(all []doc.Check) {
 	var failed []string
 	for _, c := range all {
