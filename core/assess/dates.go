@@ -78,6 +78,40 @@ func (a *Question) promises(name string, p, framework *universe.Package, target 
 		}
 		return all
 	}
+	return a.dates(name, p, framework, target).And(a.ofOneMajor(p, framework, target))
+}
+
+// ofOneMajor leaves out releases that have one of the framework's own packages as a need, at another major than the wanted,
+// where there are releases that have it at that: a tool of the framework's resolves with a copy of its own, and builds for the
+// framework that this belongs to.
+func (a *Question) ofOneMajor(p, framework *universe.Package, target []string) version.Set {
+	all := version.FullSet(p.Len())
+	if a.App.Tenancy == solve.Single || p.Name == framework.Name || a.kin.siblings[p.Name] {
+		return all // where there is one release of each, it does not resolve
+	}
+	wanted, out, accepted := a.setOf(framework, target), version.NewSet(p.Len()), false
+	for i := range p.Len() {
+		speaks, refuses := false, false
+		for _, d := range p.Needs(i) {
+			if d.Package != framework.Name && a.kin.siblings[d.Package] && !d.Foreign {
+				set, err := framework.Admit(d.Text)
+				speaks, refuses = true, refuses || err != nil || !set.Meets(wanted)
+			}
+		}
+		if !refuses || a.reached(framework, wanted) && i <= p.Index(a.Locked(a.declaredAs(p.Name))) { // that works today
+			accepted = accepted || speaks
+			out.Add(i)
+		}
+	}
+	if !accepted {
+		return all
+	}
+	return out
+}
+
+// dates is what promises says by dates and by the majors that releases name.
+func (a *Question) dates(name string, p, framework *universe.Package, target []string) version.Set {
+	all := version.FullSet(p.Len())
 	w, dated := a.windowOf(framework, target)
 	about, _ := a.described(p)
 	if !dated || !inOrder(p) || about != "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, name) || a.App.Aside(p.Name, framework.Name) {
@@ -251,6 +285,9 @@ func (a *Question) undated(p, framework *universe.Package, subject string, targe
 				return fmt.Sprintf("%s %s asks for %s, and overrides has %s %s", p.Name, subject, asked(d), over.Key(), over.Written)
 			}
 		}
+	}
+	if !a.ofOneMajor(p, framework, target).Has(i) {
+		return a.sentence(p, i, framework)
 	}
 	if floor := a.floor(p, framework, a.setOf(framework, target)); i < floor {
 		return fmt.Sprintf("%s, and %s, where support of it begins", a.sentence(p, i, framework), a.sentence(p, floor, framework))

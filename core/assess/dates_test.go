@@ -162,3 +162,33 @@ func TestPairs(t *testing.T) {
 		t.Errorf("%+v, %v", got, err)
 	}
 }
+
+// A tool that needs one of the framework's own packages resolves with a copy of its own, and yet moves with the framework
+// where it has releases for the goal; where it has none, it stays.
+func TestToolsOfAMajor(t *testing.T) {
+	const common = `
+		app: hull@^4 wright@^7
+		hull@4: hull-core@^4
+		hull@4.1: hull-core@^4
+		hull@5: hull-core@^5
+		hull@5.1: hull-core@^5
+		hull-core@4
+		hull-core@4.1
+		hull-core@5
+		hull-core@5.1
+		wright@7: hull-core@^4`
+	for _, test := range []struct {
+		name, more string
+		want       project.Standing
+	}{
+		{"it has a release for it", "\n\t\twright@9: hull-core@^5", project.Together},
+		{"it has none", "\n\t\twright@9: hull-core@^4", project.Ready},
+		{"it needs it no more", "\n\t\twright@9", project.Ready},
+	} {
+		source, app := projecttest.Sketch(t, common+test.more)
+		got, err := Assess(context.Background(), source, app, project.Goal{Name: "hull", Constraint: "5"})
+		if err != nil || !got.Reachable || got.Packages[0].Standing != test.want {
+			t.Errorf("%s: %+v, %v", test.name, got.Packages, err)
+		}
+	}
+}

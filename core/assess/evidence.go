@@ -71,10 +71,15 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 			got.Evidence = append(got.Evidence, *doubt)
 		} else if says := a.undated(p, framework, got.Locked, target); says != "" {
 			grade := project.Open
-			if a.overridden(p, framework) {
-				grade = project.SetAside
+			switch {
+			case !a.ofOneMajor(p, framework, target).Has(p.Index(got.Locked)):
+				grade = project.Refused
+			case a.overridden(p, framework):
+				grade, says = project.SetAside, says+": no promise"
+			default:
+				says += ": no promise"
 			}
-			got.Evidence = append(got.Evidence, Evidence{grade, says + ": no promise", p.Name + " " + got.Locked})
+			got.Evidence = append(got.Evidence, Evidence{grade, says, p.Name + " " + got.Locked})
 		}
 		got.Evidence = append(got.Evidence, a.unsuited(p, subject)...)
 	}
@@ -304,6 +309,9 @@ func (a *Question) claim(r *universe.Release, p, framework *universe.Package, ta
 func (a *Question) secondCopy(d universe.Demand, framework *universe.Package, target []string) string {
 	if a.App.Tenancy == solve.Single {
 		return ""
+	}
+	if d.Package != framework.Name {
+		return "; a need, and not a peer: it has a copy of its own"
 	}
 	set, err := framework.Admit(d.Text)
 	if err == nil && slices.ContainsFunc(target, func(v string) bool { return set.Has(framework.Index(v)) }) {
