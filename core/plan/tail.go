@@ -448,6 +448,12 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 			return fmt.Sprintf("it describes %s, and never passes its major", about), nil
 		}
 	}
+	if about := p.Describes(name); about != "" && p.Declaration(about).As != "" { // what it is taken to ask for stands nowhere
+		at := project.VersionOf(p.now.Locked, about)
+		if other, err := p.Pkg(about); err == nil && other.Known(at) != nil && p.App.Scheme.Major(other.Known(at).Version) != p.App.Scheme.Major(newest.Version) {
+			return fmt.Sprintf("it describes %s, which stays at %s", about, at), nil
+		}
+	}
 	for _, q := range newest.Runtimes {
 		if d := p.App.Assumed()[q.Name]; len(d) > 0 && !p.App.Runtime(q.Name).SuitsAll(q.Text, d) {
 			return fmt.Sprintf("%s needs %s %s, and %s is deployed", newest.Version, q.Name, q.Text, d), nil
