@@ -63,18 +63,19 @@ type App struct {
 	// unsettled is the source with releases that have not settled yet, while one is open that hides them; else nil.
 	unsettled universe.Source
 	tree      func() (ecosystem.Tree, error)
-	goal      planGoal                               // as the plan named it when it was read last
-	spelled   map[string]string                      // names of held packages that the configuration spells otherwise
-	withheld  []string                               // the registries that get no credentials
-	presumed  project.Runtimes                       // from Presume
-	grounds   map[string]string                      // why
-	limits    []limit                                // what files of constraints say
-	lockFile  string                                 // its name
-	besides   func() []Side                          // see beside
-	seen      func(project.Runtimes) universe.Source // see project.Application.Seen; while a source is open
-	archived  map[string][]*universe.Package         // what archives hold that declarations name, by the text of the declaration; from the lock, and from Archived
-	absent    []string                               // optional packages that the registry lacks; from CheckDeclared
-	forks     ecosystem.Forks                        // packages that are resolved apart in some environments
+	goal      planGoal                                      // as the plan named it when it was read last
+	spelled   map[string]string                             // names of held packages that the configuration spells otherwise
+	withheld  []string                                      // the registries that get no credentials
+	presumed  project.Runtimes                              // from Presume
+	grounds   map[string]string                             // why
+	limits    []limit                                       // what files of constraints say
+	lockFile  string                                        // its name
+	besides   func() []Side                                 // see beside
+	seen      func(project.Runtimes) universe.Source        // see project.Application.Seen; while a source is open
+	wide      func([]ecosystem.Environment) universe.Source // what a source has for other environments; while it is open
+	archived  map[string][]*universe.Package                // what archives hold that declarations name, by the text of the declaration; from the lock, and from Archived
+	absent    []string                                      // optional packages that the registry lacks; from CheckDeclared
+	forks     ecosystem.Forks                               // packages that are resolved apart in some environments
 	consent   *consent
 	Broken    string // why the lock cannot be read, where it is to be made anew; "" where it can
 	Repaired  string // what was repaired when the folder was taken into use, "" for nothing
@@ -406,16 +407,7 @@ func (a *App) Declared() []project.Declared {
 
 // declaredIn lists what manifests declare for some environment of the application.
 func (a *App) declaredIn(m *ecosystem.Manifests) []project.Declared {
-	var all []project.Declared
-	c, conditional := a.Eco.(ecosystem.Conditional)
-	environments := a.environments()
-	for _, e := range m.Entries() {
-		if conditional && !c.Holds(e.When, environments) {
-			continue
-		}
-		all = append(all, a.declared(e))
-	}
-	return all
+	return a.declaredFor(m, a.environments())
 }
 
 // declared states an entry of a manifest for the core.
@@ -606,7 +598,7 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 		}
 		opened.Close()
 		registries.Close()
-		a.registries, a.opened, a.unsettled, a.seen = nil, nil, nil, nil
+		a.registries, a.opened, a.unsettled, a.seen, a.wide = nil, nil, nil, nil, nil
 	}
 	a.opened = opened
 	bind := func(opened ecosystem.Source) universe.Source {
@@ -616,10 +608,10 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	bound := bind(opened)
 	if _, ok := a.Eco.(ecosystem.Conditional); ok {
 		usual, first := fmt.Sprint(a.environments()), bound
-		a.seen = func(runtimes project.Runtimes) universe.Source {
-			environments := a.environmentsAt(runtimes)
+		a.seen = func(runtimes project.Runtimes) universe.Source { return a.wide(a.environmentsAt(runtimes)) }
+		a.wide = func(environments []ecosystem.Environment) universe.Source {
 			key := fmt.Sprint(environments)
-			if key == usual {
+			if key == usual || environments == nil {
 				return settled(first)
 			}
 			if others[key] == nil {

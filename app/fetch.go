@@ -28,7 +28,7 @@ func (a *App) Locks(ctx context.Context, source universe.Source, plan *planfile.
 	if err != nil {
 		return nil, err
 	}
-	all := []*ecosystem.Lock{lock}
+	all := []*ecosystem.Lock{lock.Whole()}
 	if plan == nil {
 		return all, nil
 	}
@@ -51,7 +51,7 @@ func (a *App) Locks(ctx context.Context, source universe.Source, plan *planfile.
 		if err != nil {
 			return nil, err
 		}
-		all = append(all, lock)
+		all = append(all, lock.Whole())
 	}
 	return all, nil
 }

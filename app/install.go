@@ -111,6 +111,7 @@ func (a *App) Install(ctx context.Context, order InstallOrder) (*Installed, erro
 
 // layOut lays out a lock in a folder.
 func (a *App) layOut(ctx context.Context, files *txn.Workspace, lock *ecosystem.Lock, order tree.Order) (*tree.Report, error) {
+	lock = lock.Whole()
 	order.Copies, order.Compile = a.Config.Install.Copies(), a.Config.Install.Compiles()
 	if flat, ok := a.Eco.(ecosystem.Flat); ok {
 		t, done, err := a.environment(ctx, flat, files)
@@ -421,8 +422,8 @@ func (a *App) lockFor(groups []string) (*ecosystem.Lock, error) {
 	for _, g := range slices.Clone(groups) {
 		groups = append(groups, included[g]...)
 	}
-	some := *a.Lock
-	some.Roots = slices.DeleteFunc(slices.Clone(a.Lock.Roots), func(e solve.Edge) bool {
+	some := *a.Lock.Whole()
+	some.Roots = slices.DeleteFunc(slices.Clone(some.Roots), func(e solve.Edge) bool {
 		_, bare := project.SplitGroup(e.Group)
 		return !slices.Contains(groups, bare)
 	})

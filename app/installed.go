@@ -23,11 +23,12 @@ const mostExtra = 5
 func (a *App) checkInstalled(installed ecosystem.Tree) []Finding {
 	c := &comparison{App: a, tree: installed, nodes: map[string]*ecosystem.LockedPackage{}, said: map[string]bool{},
 		reached: map[string]bool{}, visited: map[[2]string]bool{}}
-	for i := range a.Lock.Packages {
-		c.nodes[a.Lock.Packages[i].ID] = &a.Lock.Packages[i]
+	whole := a.Lock.Whole()
+	for i := range whole.Packages {
+		c.nodes[whole.Packages[i].ID] = &whole.Packages[i]
 	}
 	members := map[string][]solve.Edge{} // the runtime looks from the member's folder
-	for _, e := range a.Lock.Roots {
+	for _, e := range whole.Roots {
 		member, _ := project.SplitGroup(e.Group)
 		if e.Apart != "" {
 			e.Name = e.Own
@@ -68,7 +69,7 @@ func (a *App) checkFiles(ctx context.Context) ([]Finding, error) {
 	}
 	var edited []string
 	if flat, ok := a.Eco.(ecosystem.Flat); ok {
-		edited, _, err = (&tree.Environment{Files: a.files, Store: kept, Eco: flat}).Edited(ctx, a.Lock)
+		edited, _, err = (&tree.Environment{Files: a.files, Store: kept, Eco: flat}).Edited(ctx, a.Lock.Whole())
 	} else if installer, ok := a.Eco.(ecosystem.Installer); ok {
 		edited, _, err = (&tree.Tree{Files: a.files, Store: kept, Eco: installer}).Edited(ctx)
 	}

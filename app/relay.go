@@ -29,7 +29,7 @@ func (a *App) Relay(ctx context.Context, source universe.Source, stage string, t
 			return nil, 0, err
 		}
 	}
-	packages, err := a.locked(lock)
+	packages, err := a.locked(lock.Whole())
 	if err != nil {
 		return nil, 0, err
 	}

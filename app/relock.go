@@ -55,6 +55,14 @@ func (a *App) newLock(ctx context.Context, source universe.Source, r *solve.Reso
 		a.describe(l, m, before)
 	}
 	if err == nil {
+		l.Wide, err = a.widened(ctx, r, m, before, accepted)
+	}
+	if err == nil && l.Wide != nil {
+		w := l.Wide
+		w.Origins, w.Overrides, w.Members, w.Waived = l.Origins, l.Overrides, l.Members, l.Waived
+		w.Requires, w.Included, w.Index, w.Kept = l.Requires, l.Included, l.Index, l.Kept
+	}
+	if err == nil {
 		err = a.strongEnough(l)
 	}
 	if err == nil {

@@ -23,6 +23,11 @@ func NewLock(l *ecosystem.Lock) doc.Lock {
 	for _, p := range l.Releases() {
 		answer.Packages = append(answer.Packages, doc.LockedItem{ID: p.ID, Name: p.Name, Version: p.Version, PURL: p.PURL, Integrity: p.Integrity, Source: p.Source, Needs: lockEdges(p.Needs), Peers: lockEdges(p.Peers)})
 	}
+	for _, p := range l.Whole().Releases() {
+		if !slices.ContainsFunc(answer.Packages, func(x doc.LockedItem) bool { return x.ID == p.ID }) {
+			answer.Beyond = append(answer.Beyond, p.ID)
+		}
+	}
 	return answer
 }
 

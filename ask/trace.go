@@ -89,6 +89,11 @@ func (s *Session) Trace(name string) (doc.Trace, error) {
 		for _, p := range s.App.Lock.Packages {
 			names = append(names, p.Name)
 		}
+		for _, p := range s.App.Lock.Whole().Packages {
+			if p.Name == name {
+				return doc.Trace{}, &input.UsageError{Reason: fmt.Sprintf("%s %s is in the lock for other machines than the deployed one, where nothing needs it", name, p.Version)}
+			}
+		}
 		return doc.Trace{}, &input.UsageError{Reason: project.NotAmong(name+" is not in the lock", name, names)}
 	}
 	answer := NewTrace(name, s.keeping(name), all)

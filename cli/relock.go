@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"fmt"
 	"io"
 	"strings"
 
@@ -60,7 +61,11 @@ ecosystem name such. What cannot be locked is said, and the exit code is 1.`,
 					if dry {
 						word = "would hold"
 					}
-					p.Line("%s %s %s for %s.", s.App.LockFile(), word, render.Count(len(d.Packages), "package"), render.Count(len(d.Roots), "declaration"))
+					more := ""
+					if len(d.Beyond) > 0 {
+						more = fmt.Sprintf(", and %d more for other machines than the deployed one", len(d.Beyond))
+					}
+					p.Line("%s %s %s for %s%s.", s.App.LockFile(), word, render.Count(len(d.Packages), "package"), render.Count(len(d.Roots), "declaration"), more)
 				})
 			})
 		},

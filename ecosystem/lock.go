@@ -33,12 +33,16 @@ type Lock struct {
 	// Of formats that tell them: the environments that it was made for, what the application requires of runtimes, and the address of the registry
 	// below which relative sources lie.
 	Environments []Environment
-	Forks        Forks
-	Requires     []universe.Requirement
-	Included     map[string][]string // groups that others bring along; what was read of a lock does not tell
-	Index        string
-	Origins      map[string]string // addresses of the registries that people named, by scope or pattern, "default" for all other packages
-	Kept         any               // what the format's reader found and does not know, for its writer
+	// Beyond are environments in which people work on the application, besides the deployed ones. What is needed there alone
+	// is in Wide, and not in the lock that the rest of Molt judges and plans with; nil where there is no more.
+	Beyond   []Environment
+	Wide     *Lock
+	Forks    Forks
+	Requires []universe.Requirement
+	Included map[string][]string // groups that others bring along; what was read of a lock does not tell
+	Index    string
+	Origins  map[string]string // addresses of the registries that people named, by scope or pattern, "default" for all other packages
+	Kept     any               // what the format's reader found and does not know, for its writer
 }
 
 // A LockedPackage is one node of the locked graph.

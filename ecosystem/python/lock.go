@@ -31,6 +31,7 @@ func (Python) ListsFiles() {}
 // EncodeLock writes pylock.toml as the specification has it, the same bytes for the same lock. What the specification has no place for, which is what
 // each package and the application ask for, stands in the tables of "tool" that are for that. Packages with extras are part of the package.
 func (Python) EncodeLock(l *ecosystem.Lock) []byte {
+	l = l.Whole()
 	w := &lockWriter{lock: l}
 	w.head()
 	releases := l.Releases()
@@ -70,7 +71,7 @@ var derived = []string{"environments", "extras", "dependency-groups"}
 
 func (w *lockWriter) head() {
 	l := w.lock
-	envs, err := environmentsOf(l.Environments)
+	envs, err := environmentsOf(l.Everywhere())
 	if err == nil {
 		w.apart = forksOf(l.Forks, l.Environments, envs)
 		w.markers = markersIn(l, envs, w.apart)
@@ -80,8 +81,8 @@ func (w *lockWriter) head() {
 	if len(l.Environments) > 0 && err == nil {
 		w.line("environments = [")
 		var texts []string
-		for _, e := range envs {
-			texts = appendNew(texts, literal(environmentMarker(e).String()))
+		for _, m := range environmentMarkers(l, envs) {
+			texts = appendNew(texts, literal(m.String()))
 		}
 		for _, text := range texts {
 			w.line("    %s,", text)
@@ -350,6 +351,15 @@ func (w *lockWriter) application() {
 		}
 		w.line("]")
 	}
+	if len(w.lock.Beyond) > 0 {
+		var minors, on []string
+		for _, e := range w.lock.Everywhere() {
+			minors, on = appendNew(minors, e.Runtimes[runtimeName]), appendNew(on, cmp.Or(e.Platform, usualPlatform))
+		}
+		slices.SortFunc(minors, byVersion)
+		slices.Sort(on)
+		w.line("beyond = { python = %s, platform = %s }", inlineTOML(minors), inlineTOML(on))
+	}
 	group := ""
 	var texts []string
 	flush := func() {
@@ -459,6 +469,34 @@ func hashesOf(integrity string) string {
 	return "{ " + strings.Join(all, ", ") + " }"
 }
 
+// environmentMarkers returns the markers of the environments that a lock is for: one each, or where it is for more than the
+// deployed ones, one a platform.
+func environmentMarkers(l *ecosystem.Lock, envs environments) (all []*requirement.Marker) {
+	if len(l.Beyond) == 0 {
+		for _, e := range envs {
+			all = append(all, environmentMarker(e))
+		}
+		return all
+	}
+	minors := map[string][]string{}
+	var platforms []string
+	for _, e := range envs {
+		platforms = appendNew(platforms, platformOf(e))
+		minors[platformOf(e)] = appendNew(minors[platformOf(e)], e["python_version"])
+	}
+	for _, p := range platforms {
+		slices.SortFunc(minors[p], byVersion)
+		system, machine, _ := strings.Cut(p, " ")
+		first, last := minors[p][0], minors[p][len(minors[p])-1]
+		versions := compared("python_version", "==", first)
+		if first != last {
+			versions = requirement.And(compared("python_version", ">=", first), compared("python_version", "<=", last))
+		}
+		all = append(all, requirement.And(versions, compared("sys_platform", "==", system), compared("platform_machine", "==", machine)))
+	}
+	return all
+}
+
 // environmentMarker returns the marker that holds in an environment.
 func environmentMarker(e requirement.Environment) *requirement.Marker {
 	var all []*requirement.Marker
@@ -542,7 +580,7 @@ func reaching(l *ecosystem.Lock, envs environments, apart forks, visit func(root
 
 // Prune takes out of a lock what is needed in no environment: each demand on the way to it holds somewhere, and all of them together nowhere.
 func (Python) Prune(l *ecosystem.Lock) {
-	envs, err := environmentsOf(l.Environments)
+	envs, err := environmentsOf(l.Everywhere())
 	if err != nil || len(envs) == 0 {
 		return
 	}
@@ -590,18 +628,20 @@ func markersIn(l *ecosystem.Lock, envs environments, apart forks) map[string]*re
 		always := false
 		for _, key := range slices.Sorted(maps.Keys(by)) {
 			var in []*requirement.Marker
-			for i, there := range by[key] {
-				if there {
+			for i, reached := range by[key] {
+				if reached {
 					in = append(in, environmentMarker(envs[i]))
 				}
 			}
-			var where *requirement.Marker
+			var there *requirement.Marker
 			if f, forked := apart.at(name); forked && len(in) == len(f.envs) {
-				where = f.marker(envs)
+				there = f.marker(envs)
+			} else if len(l.Beyond) > 0 {
+				there = where(envs, by[key])
 			} else if len(in) < len(envs) {
-				where = requirement.Or(in...)
+				there = requirement.Or(in...)
 			}
-			part := requirement.And(where, groups[key])
+			part := requirement.And(there, groups[key])
 			always = always || part == nil
 			parts = append(parts, part)
 		}

@@ -2,6 +2,7 @@ package python
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -105,6 +106,7 @@ func (r *lockReader) head(whole unknown) error {
 		e.Runtimes[runtimeName], _ = table["python"].(string)
 		r.lock.Environments = append(r.lock.Environments, e)
 	}
+	r.beyond(ours["beyond"])
 	if err := r.forks(ours); err != nil {
 		return err
 	}
@@ -115,6 +117,23 @@ func (r *lockReader) head(whole unknown) error {
 		}
 	}
 	return nil
+}
+
+// beyond reads the environments besides the deployed one: each version on each platform.
+func (r *lockReader) beyond(v any) {
+	table, ok := v.(unknown)
+	if !ok || len(r.lock.Environments) != 1 {
+		return
+	}
+	deployed := r.lock.Environments[0]
+	for _, python := range textsOf(table["python"]) {
+		for _, platform := range textsOf(table["platform"]) {
+			if _, err := markersOf(ecosystem.Environment{Runtimes: map[string]string{runtimeName: python}, Platform: platform}); err != nil || python == deployed.Runtimes[runtimeName] && platform == cmp.Or(deployed.Platform, usualPlatform) {
+				continue
+			}
+			r.lock.Beyond = append(r.lock.Beyond, ecosystem.Environment{Runtimes: map[string]string{runtimeName: python}, Platform: platform})
+		}
+	}
 }
 
 func textsOf(v any) (all []string) {
@@ -372,7 +391,7 @@ func (r *lockReader) finish(whole unknown) (*ecosystem.Lock, error) {
 	slices.SortFunc(r.lock.Packages, func(a, b ecosystem.LockedPackage) int { return strings.Compare(a.ID, b.ID) })
 	r.lock.Edgeless = !known || len(r.lock.Roots) == 0 && len(r.lock.Packages) > 0
 	if r.lock.Edgeless {
-		r.lock.Environments = nil // those of a lock that says what it is for stand in what is kept
+		r.lock.Environments, r.lock.Beyond = nil, nil // those of a lock that says what it is for stand in what is kept
 		if len(r.lock.Forks) > 0 {
 			return nil, r.fail("releases are told apart by environment, and what the application asks for is not there")
 		}
@@ -414,7 +433,7 @@ func (r *lockReader) finish(whole unknown) (*ecosystem.Lock, error) {
 		}
 		return strings.Compare(a.Name, b.Name)
 	})
-	return r.lock, nil
+	return Python{}.Narrow(r.lock), nil
 }
 
 // namedTexts returns the texts of a table by name; nil for none.
