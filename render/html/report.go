@@ -69,6 +69,10 @@ func (p *page) report(d doc.Report, n, of int) {
 	if d.Assess != nil {
 		p.put(`<h2 id="%s">Standings towards %s %s</h2>`, id("standing"), d.Assess.Goal.Name, d.Assess.Goal.Constraint)
 		p.assess(*d.Assess)
+		for _, one := range d.Assess.Apart {
+			p.put(`<h2>Standings towards %s %s</h2>`, one.Goal.Name, one.Goal.Constraint)
+			p.standings(one.Packages)
+		}
 	}
 	if len(d.Carried) > 0 {
 		p.put(`<h2 id="%s">What moved, and when</h2>`, id("moved"))
@@ -202,7 +206,7 @@ func (p *page) plan(d doc.Plan, file bool) {
 // meanings say what a standing is, and how it is coloured.
 var meanings = map[project.Standing][2]string{
 	project.Blocked: {"no release that it may have is compatible", "way"}, project.Together: {"moves with the framework", ""}, project.Bridge: {"can be upgraded first", ""},
-	project.Retires: {"renamed, abandoned, or part of the framework", "look"}, project.Leaves: {"nothing needs it any more", ""}, project.Ready: {"stays as it is", "good"},
+	project.Retires: {"renamed, abandoned, or part of another package", "look"}, project.Leaves: {"nothing needs it any more", ""}, project.Ready: {"stays as it is", "good"},
 	project.Silent: {"says nothing of the framework", ""}, project.Elsewhere: {"not from the registry", ""},
 }
 
@@ -216,9 +220,13 @@ func (p *page) assess(d doc.Assess) {
 			p.put(`<p class="look">%s needs %s %s; %s.</p>`, r.By, r.Name, r.Needs, deployed)
 		}
 	}
+	p.standings(d.Packages)
+}
+
+func (p *page) standings(packages []doc.Assessed) {
 	var rows [][]markup
 	for _, standing := range []project.Standing{project.Blocked, project.Together, project.Bridge, project.Retires, project.Leaves, project.Ready, project.Silent, project.Elsewhere} {
-		for _, a := range d.Packages {
+		for _, a := range packages {
 			if a.Standing != standing {
 				continue
 			}
