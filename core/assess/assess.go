@@ -336,7 +336,7 @@ func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, tar
 	switch {
 	case err != nil:
 		return err
-	case got.Retires == nil && whole != nil && a.Describes(got.Name) != "":
+	case got.Retires == nil && whole != nil && a.Describes(got.Name) != "" && ended(p):
 		about := a.Describes(got.Name)
 		if says, where := a.DescribesItself(about, project.VersionOf(whole, about)); says != "" {
 			got.Retires = &Retirement{Kind: project.Swallowed, Says: says, Where: where}

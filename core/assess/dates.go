@@ -114,7 +114,7 @@ func (a *Question) dates(name string, p, framework *universe.Package, target []s
 	all := version.FullSet(p.Len())
 	w, dated := a.windowOf(framework, target)
 	about, _ := a.described(p)
-	if !dated || !inOrder(p) || about != "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, name) || a.App.Aside(p.Name, framework.Name) {
+	if about != "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, name) || a.App.Aside(p.Name, framework.Name) {
 		return all
 	}
 	wanted := a.setOf(framework, target)
@@ -123,6 +123,12 @@ func (a *Question) dates(name string, p, framework *universe.Package, target []s
 	for i := range statements.all {
 		names = names || !statements.all[i].named.Empty()
 		speaks = speaks || len(statements.all[i].demands) > 0
+	}
+	if !dated || !inOrder(p) {
+		if !names && !speaks {
+			return a.byNumber(name, p, framework, target)
+		}
+		return all
 	}
 	related := names || speaks || a.related(p, framework)
 	reached := a.reached(framework, wanted)
@@ -150,6 +156,27 @@ func (a *Question) dates(name string, p, framework *universe.Package, target []s
 			continue
 		}
 		out.Add(i)
+	}
+	return out
+}
+
+// byNumber is what can be said without dates of a package of the framework's that states nothing in any release and numbers
+// its majors as the framework does: it goes with a major by its number.
+func (a *Question) byNumber(name string, p, framework *universe.Package, target []string) version.Set {
+	all, out := version.FullSet(p.Len()), version.NewSet(p.Len())
+	wanted := a.setOf(framework, target)
+	at, here := p.Known(a.Locked(name)), framework.Known(a.Locked(a.Goal.Name))
+	major := a.App.Scheme.Major
+	if !a.kin.capped[name] || at == nil || here == nil || wanted.Empty() || major(at.Version) != major(here.Version) || a.reached(framework, wanted) {
+		return all
+	}
+	for i := range p.Stable().All() {
+		if major(p.Version(i)) == major(framework.Version(wanted.Max())) && !p.Deprecated(i) {
+			out.Add(i)
+		}
+	}
+	if out.Empty() {
+		return all
 	}
 	return out
 }
@@ -288,6 +315,9 @@ func (a *Question) undated(p, framework *universe.Package, subject string, targe
 	}
 	if !a.ofOneMajor(p, framework, target).Has(i) {
 		return a.sentence(p, i, framework)
+	}
+	if _, dated := a.windowOf(framework, target); !dated || !inOrder(p) {
+		return fmt.Sprintf("%s, and goes by the majors of %s", a.sentence(p, i, framework), framework.Name)
 	}
 	if floor := a.floor(p, framework, a.setOf(framework, target)); i < floor {
 		return fmt.Sprintf("%s, and %s, where support of it begins", a.sentence(p, i, framework), a.sentence(p, floor, framework))

@@ -192,3 +192,20 @@ func TestToolsOfAMajor(t *testing.T) {
 		}
 	}
 }
+
+// Without dates, a package of the framework's that says nothing and numbers its majors as the framework does goes with it by
+// that number, to the newest of the major.
+func TestSilentByNumber(t *testing.T) {
+	for _, test := range []struct{ name, cli, want string }{
+		{"it follows", "@hull/cli@1\n@hull/cli@1.4\n@hull/cli@2.1\n@hull/cli@2.6\n@hull/cli@3.2", "together 2.6.0"},
+		{"it has no such major", "@hull/cli@1\n@hull/cli@3", "silent "},
+		{"it has numbers of its own", "@hull/cli@7\n@hull/cli@8", "silent "},
+		{"it says something", "@hull/cli@1: peer:@hull/core@*\n@hull/cli@2: peer:@hull/core@*", "ready "},
+	} {
+		source, app := projecttest.Sketch(t, "app: @hull/core@^1 @hull/cli@*\n@hull/core@1\n@hull/core@2\n@hull/core@3\n@hull/core@4\n"+test.cli)
+		got, err := Assess(context.Background(), source, app, project.Goal{Name: "@hull/core", Constraint: "2"})
+		if err != nil || !got.Reachable || string(got.Packages[0].Standing)+" "+got.Packages[0].To != test.want {
+			t.Errorf("%s: %+v, %v", test.name, got.Packages, err)
+		}
+	}
+}

@@ -111,9 +111,9 @@ func (a *Question) choices(s project.Draft, target []string) (c Choice, names []
 func (a *Question) Rest(s project.Draft, first *PartialOptimum) (*solve.Resolution, *Optimum, error) {
 	o, best, c, names := first.optimizer, first.Best, first.choice, first.names
 	o.Effort = project.Effort
-	own := []string{a.Goal.Name} // the framework and its own packages, which go by its numbers, and what describes it
+	own := []string{a.Goal.Name} // the framework and its own packages, which go by its majors, and what describes it
 	for _, name := range names {
-		if a.Owned(name) || a.kin.numbered[name] || a.Describes(name) == a.Goal.Name {
+		if a.kin.capped[name] || a.kin.numbered[name] || a.Describes(name) == a.Goal.Name {
 			own = append(own, name)
 		}
 	}

@@ -45,10 +45,13 @@ func RetirementOf(p *universe.Package, framework string) *Retirement {
 	return r
 }
 
-// selfDescribed is the retirement of a package that describes a declared one: not because its own maintainers end it, which
-// they do for all of its releases at once, but because the release in use of the other, or the goal's, brings its own type
-// declarations.
-func (a *Question) selfDescribed(about string) *Retirement {
+// selfDescribed is the retirement of a package that describes a declared one. Its maintainers end all of its releases at
+// once, when the newest release of the other needs none; so it retires where the release in use of the other, or the goal's,
+// brings its own type declarations. Those that are maintained have more than that release brings.
+func (a *Question) selfDescribed(p *universe.Package, about string) *Retirement {
+	if !ended(p) {
+		return nil
+	}
 	releases := []string{a.Locked(about)}
 	if about == a.Goal.Name && len(a.meant) > 0 {
 		releases = append(releases, a.meant[len(a.meant)-1])
@@ -59,6 +62,18 @@ func (a *Question) selfDescribed(about string) *Retirement {
 		}
 	}
 	return nil
+}
+
+// ended reports whether the maintainers of a package call its newest release deprecated.
+func ended(p *universe.Package) bool {
+	newest := universe.NewestStable(p)
+	return newest != nil && newest.Deprecated != ""
+}
+
+// Ended is that for a declared name.
+func (a *Question) Ended(name string) bool {
+	p, err := a.Pkg(name)
+	return err == nil && ended(p)
 }
 
 // DescribesItself says that a release of a declared package brings its own type declarations, and where that was read; ""

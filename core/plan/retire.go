@@ -100,7 +100,7 @@ func (p *planner) withoutTypes(st *Stage, next project.Draft) (project.Draft, er
 			continue
 		}
 		for _, name := range p.Names() {
-			if p.Describes(name) != c.Name || next.Gone[name] || slices.Contains(p.App.Held, name) {
+			if p.Describes(name) != c.Name || !p.Ended(name) || next.Gone[name] || slices.Contains(p.App.Held, name) {
 				continue
 			}
 			less := next.Clone()
