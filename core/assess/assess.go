@@ -451,7 +451,11 @@ func (a *Question) older(name string, p *universe.Package, before version.Set, t
 // bridge finds the newest release of a set that resolves both with the framework in use and with the goal. It solves with one
 // side, tries that choice with the other, and goes on with the releases that are left.
 func (a *Question) bridge(name string, p *universe.Package, among, accepting version.Set, framework *universe.Package, old, target []string) (string, error) {
-	left := Texts(p, among.And(accepting).And(a.Acceptors(p, framework, old).All).And(a.Speaking(p, framework)).And(a.Promises(name, p, framework, old)))
+	can, err := a.inFamily(name, p, framework, among.And(accepting).And(a.Acceptors(p, framework, old).All).And(a.Speaking(p, framework)).And(a.Promises(name, p, framework, old)), old, target)
+	if err != nil {
+		return "", err
+	}
+	left := Texts(p, can)
 	left = a.Towards(name, p, a.companion(p, left, old), target)
 	for len(left) > 0 {
 		for _, sides := range [][2][]string{{old, target}, {target, old}} {

@@ -110,7 +110,7 @@ func (p *planner) bridgeScope(h hop, family []string) (assess.Choice, error) {
 			return len(family) == 1 && p.closed[closedKey(h, assess.Choice{name: {v}}, family)]
 		})
 	}
-	return c, nil
+	return c, p.Evenly(c, family)
 }
 
 // bridgeWithin adds a stage that moves a family, and what goes along with it, to some of the given releases; it reports

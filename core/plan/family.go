@@ -43,6 +43,67 @@ func (p *planner) families(names []string) []family {
 	return groups
 }
 
+// abreast leaves later releases of packages, by name, at majors that all members of a family can have, where these stand at
+// one major: a family is not torn for what some of it could have alone. A member that has no later major holds the others.
+func (p *planner) abreast(later map[string][]string) error {
+	names := slices.DeleteFunc(p.Names(), func(name string) bool {
+		return name == p.Goal.Name || p.now.Gone[name] || slices.Contains(p.App.Held, name) || p.assessed[name].Standing == project.Retires
+	})
+	for _, f := range p.families(names) {
+		common, _, err := p.commonMajors(f.names, later)
+		if err != nil {
+			return err
+		}
+		for _, name := range f.names {
+			if common == nil {
+				break
+			}
+			pkg, err := p.Pkg(name)
+			if err != nil {
+				return err
+			}
+			left := slices.DeleteFunc(slices.Clone(later[name]), func(v string) bool {
+				return !common[p.App.Scheme.Major(pkg.Known(v).Version)]
+			})
+			if delete(later, name); len(left) > 0 {
+				later[name] = left
+			}
+		}
+	}
+	return nil
+}
+
+// commonMajors returns the majors that all of some packages have among their later releases, with the one where they stand;
+// nil where they do not stand at one. With them comes who lacks the newest major that some have; "" for nobody.
+func (p *planner) commonMajors(names []string, later map[string][]string) (common map[string]bool, lacks string, err error) {
+	here := ""
+	for i, name := range names {
+		pkg, err := p.Pkg(name)
+		if err != nil {
+			return nil, "", err
+		}
+		at := pkg.Known(project.VersionOf(p.now.Locked, name))
+		if at == nil || i > 0 && p.App.Scheme.Major(at.Version) != here {
+			return nil, "", nil
+		}
+		here = p.App.Scheme.Major(at.Version)
+		own := map[string]bool{here: true}
+		for _, v := range later[name] {
+			own[p.App.Scheme.Major(pkg.Known(v).Version)] = true
+		}
+		if i == 0 {
+			common = own
+			continue
+		}
+		before := len(common)
+		maps.DeleteFunc(common, func(major string, _ bool) bool { return !own[major] })
+		if len(common) < before && lacks == "" {
+			lacks = name
+		}
+	}
+	return common, lacks, nil
+}
+
 // atOneNumber returns the families among what moves whose members stand at one number now. Those of the framework go by it,
 // and are not among them.
 func (p *planner) atOneNumber(c assess.Choice, moving map[string]bool) (all []family) {

@@ -3,6 +3,7 @@ package plan
 import (
 	"testing"
 
+	"molt/core/project"
 	"molt/core/project/projecttest"
 )
 
@@ -34,6 +35,38 @@ func TestFamiliesStayEven(t *testing.T) {
 		source, app := projecttest.Sketch(t, parts+test.more)
 		if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); got != test.want {
 			t.Errorf("%s:\ngot  %s\nwant %s", test.name, got, test.want)
+		}
+	}
+}
+
+// A family is not torn by majors either: not ahead of the framework, nor after it; who stays behind for that says so.
+func TestFamiliesStayAbreast(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: hulk@^3.0.0 @tool/a@^6.0.0 @tool/b@^6.0.0
+		hulk@3.0
+		hulk@4.0
+		@tool/a@6.0
+		@tool/b@6.0
+		@tool/a@7.0: peer:hulk@3||4
+		@tool/b@7.0: peer:hulk@3||4
+		@tool/a@7.1: peer:hulk@3||4
+		@tool/b@7.1: peer:hulk@3||4
+		@tool/a@8.0: peer:hulk@3||4
+		@tool/b@8.0
+		@tool/a@8.1: peer:hulk@3||4
+		@tool/b@8.1
+		@tool/a@9.0: peer:hulk@3||4`)
+	plan := planFor(t, source, app, Cut{}, "hulk@4")
+	const want = "bridge-tool-a: @tool/a 6.0.0>7.1.0, @tool/b 6.0.0>7.1.0; goal-4: hulk 3.0.0>4.0.0; after-tool-a: @tool/a 7.1.0>8.1.0, @tool/b 7.1.0>8.1.0"
+	if got := changes(plan); got != want {
+		t.Errorf("got  %s\nwant %s", got, want)
+	}
+	if len(plan.Behind) != 1 || plan.Behind[0].Name != "@tool/a" || plan.Behind[0].Why != "it moves in step with @tool/b, whose last release is 8.1.0: look whether you still need that" {
+		t.Errorf("behind: %+v", plan.Behind)
+	}
+	for _, name := range []string{"@tool/a", "@tool/b"} {
+		if got := find(plan.Assessed, name); got.Standing != project.Bridge || got.To != "7.1.0" {
+			t.Errorf("%s is %s to %s", name, got.Standing, got.To)
 		}
 	}
 }

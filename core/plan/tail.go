@@ -106,7 +106,7 @@ func (p *planner) newer(fits func(name string, from, to version.Version) bool) (
 			all[name] = later
 		}
 	}
-	return all, nil
+	return all, p.abreast(all)
 }
 
 // standingAt returns the releases of the framework's major that it has at this point of the plan.
@@ -228,7 +228,20 @@ func (p *planner) groups(to map[string]string) error {
 		if err != nil {
 			return err
 		}
-		f := family{names: set, ground: "only together do they resolve"}
+		whole := slices.Clone(set) // with the families of its members, where these can come along
+		for _, f := range p.families(p.remaining(to)) {
+			if slices.ContainsFunc(f.names, func(name string) bool { return slices.Contains(set, name) }) {
+				whole = append(whole, slices.DeleteFunc(f.names, func(name string) bool { return slices.Contains(whole, name) })...)
+			}
+		}
+		const ground = "only together do they resolve"
+		if len(whole) > len(set) && p.added(func() error { return p.group(family{whole, ground}, to) }, &err) {
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		f := family{names: set, ground: ground}
 		if set == nil || !p.added(func() error { return p.group(f, to) }, &err) {
 			delete(to, p.remaining(to)[0])
 		}
@@ -452,6 +465,20 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 		at := project.VersionOf(p.now.Locked, about)
 		if other, err := p.Pkg(about); err == nil && other.Known(at) != nil && p.App.Scheme.Major(other.Known(at).Version) != p.App.Scheme.Major(newest.Version) {
 			return fmt.Sprintf("it describes %s, which stays at %s", about, at), nil
+		}
+	}
+	for _, other := range p.Names() {
+		if other == name || other == p.Goal.Name || p.now.Gone[other] || slices.Contains(p.App.Held, other) || p.Akin(name, other) == "" || p.Akin(name, other) == "declared as a family" {
+			continue
+		}
+		its, err := p.Pkg(other)
+		if err != nil {
+			return "", err
+		}
+		at, last := project.VersionOf(p.now.Locked, other), universe.NewestStable(its)
+		mine := pkg.Known(project.VersionOf(p.now.Locked, name))
+		if major := p.App.Scheme.Major; last != nil && mine != nil && major(last.Version) == major(mine.Version) && major(newest.Version) != major(last.Version) && its.Known(at) != nil && major(its.Known(at).Version) == major(mine.Version) {
+			return fmt.Sprintf("it moves in step with %s, whose last release is %s: look whether you still need that", other, last.Version), nil
 		}
 	}
 	for _, q := range newest.Runtimes {
