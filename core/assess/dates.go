@@ -125,7 +125,7 @@ func (a *Question) dates(name string, p, framework *universe.Package, target []s
 		speaks = speaks || len(statements.all[i].demands) > 0
 	}
 	if !dated || !inOrder(p) {
-		if !names && !speaks {
+		if at := p.Index(a.Locked(name)); at >= 0 && len(statements.all[at].demands) == 0 && statements.all[at].named.Empty() {
 			return a.byNumber(name, p, framework, target)
 		}
 		return all
@@ -160,8 +160,8 @@ func (a *Question) dates(name string, p, framework *universe.Package, target []s
 	return out
 }
 
-// byNumber is what can be said without dates of a package of the framework's that states nothing in any release and numbers
-// its majors as the framework does: it goes with a major by its number.
+// byNumber is what can be said without dates of a package of the framework's that states nothing in the release in use and
+// numbers its majors as the framework does: it goes with a major by its number, as far as that states nothing else.
 func (a *Question) byNumber(name string, p, framework *universe.Package, target []string) version.Set {
 	all, out := version.FullSet(p.Len()), version.NewSet(p.Len())
 	wanted := a.setOf(framework, target)
@@ -170,12 +170,15 @@ func (a *Question) byNumber(name string, p, framework *universe.Package, target 
 	if !a.kin.capped[name] || at == nil || here == nil || wanted.Empty() || major(at.Version) != major(here.Version) || a.reached(framework, wanted) {
 		return all
 	}
+	speaking := false
 	for i := range p.Stable().All() {
 		if major(p.Version(i)) == major(framework.Version(wanted.Max())) && !p.Deprecated(i) {
+			s := a.statements(p, framework).all[i]
+			speaking = speaking || len(s.demands) > 0 && !s.admits.Meets(wanted)
 			out.Add(i)
 		}
 	}
-	if out.Empty() {
+	if out.Empty() || speaking {
 		return all
 	}
 	return out

@@ -193,7 +193,7 @@ func (a *Question) relatives() error {
 			continue
 		case a.Akin(a.Goal.Name, name) != "" && a.sameHistory(a.Goal.Name, name):
 			a.kin.siblings[p.Name], a.kin.capped[name], a.kin.owned[name] = true, true, true
-		case a.App.Kin != nil && at != nil && a.App.Kin(p.Name).Common(a.App.Kin(framework.Name)) != "" && a.followsMajors(p, framework, at.Version):
+		case a.App.Kin != nil && at != nil && a.App.Kin(p.Name).Near(a.App.Kin(framework.Name)) && a.followsMajors(p, framework, at.Version):
 			a.kin.capped[name] = true
 		case a.App.Kin != nil && own(a.App.Kin(p.Name)):
 			// One that is ahead of the framework has numbers of its own.
@@ -235,21 +235,41 @@ func (a *Question) followsMajors(p, framework *universe.Package, at version.Vers
 		if theirs[m] && !v.Prerelease() && a.bornWith(p, framework, i, m) {
 			told[m] = true
 		}
-		if !v.Prerelease() && (theirs[m] && a.bornBefore(p, framework, i, m) || a.pastMajor(v, framework.Version(framework.Len()-1))) {
+		if !v.Prerelease() && !a.pastMajor(r.Version, v) && (theirs[m] && a.bornBefore(p, framework, i, m) || a.pastMajor(v, framework.Version(framework.Len()-1))) {
 			return false
 		}
 		if !a.lookedAt(p, framework, i) {
 			continue
 		}
 		s := a.statementOf(p.Needs(i), p.Peers(i), framework)
-		if theirs[m] && s.bounded && !slices.ContainsFunc(Texts(framework, s.admits), func(text string) bool { return a.App.Scheme.Major(framework.Known(text).Version) == m }) {
-			return false // a release with the number of one of its majors is for another
+		if theirs[m] && s.bounded && !a.pastMajor(r.Version, v) && !slices.ContainsFunc(Texts(framework, s.admits), func(text string) bool { return a.App.Scheme.Major(framework.Known(text).Version) == m }) {
+			return false // a release with the number of one of its majors is for another, and not of the time before it followed
 		}
 		if theirs[m] && s.bounded && !v.Prerelease() {
 			told[m] = true
 		}
 	}
-	return other && len(told) > 1
+	return other && (len(told) > 1 || a.sameMajors(p, framework, theirs))
+}
+
+// manyMajors is how many majors two packages have in common that are no coincidence.
+const manyMajors = 5
+
+// sameMajors reports whether, where there are no dates that could tell, the majors themselves tell that a package follows the
+// framework's: it has many of them, and the newest of both is the same.
+func (a *Question) sameMajors(p, framework *universe.Package, theirs map[string]bool) bool {
+	tells := func(p *universe.Package) bool { return !p.Published(p.Len()-1).IsZero() && inOrder(p) }
+	if tells(p) && tells(framework) {
+		return false
+	}
+	newest, last := universe.NewestStable(p), universe.NewestStable(framework)
+	common := map[string]bool{}
+	for i := range p.Stable().All() {
+		if m := a.App.Scheme.Major(p.Version(i)); theirs[m] {
+			common[m] = true
+		}
+	}
+	return newest != nil && last != nil && a.App.Scheme.Major(newest.Version) == a.App.Scheme.Major(last.Version) && len(common) >= manyMajors
 }
 
 // bornWith reports whether the major of a release came in the time of the framework's major of that number: after its first release, and before the first of

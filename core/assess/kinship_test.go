@@ -114,3 +114,39 @@ func TestOwnMajors(t *testing.T) {
 		}
 	}
 }
+
+// Without dates, many majors in common and the same newest one tell that a package of a scope that is named after the
+// framework's follows it; what its numbers were for before that does not count.
+func TestMajorsWithoutDates(t *testing.T) {
+	kin := func(name string) project.Kin {
+		scope, rest, _ := strings.Cut(name, "/")
+		return project.Kin{Scope: scope, Name: rest}
+	}
+	numbers := func(name, more string, majors ...int) (text string) {
+		for _, m := range majors {
+			text += fmt.Sprintf("\n%s@%d.3%s", name, m, more)
+		}
+		return text
+	}
+	for _, test := range []struct {
+		name, releases string
+		want           bool
+	}{
+		{"it does", numbers("@hull-lint/rules", "", 4, 5, 6, 7, 8, 9), true},
+		{"it was for others once", numbers("@hull-lint/rules", ": peer:@hull/core@9", 2) + numbers("@hull-lint/rules", "", 4, 5, 6, 7, 8, 9), true},
+		{"it is for others now", numbers("@hull-lint/rules", ": peer:@hull/core@4", 8) + numbers("@hull-lint/rules", "", 4, 5, 6, 7, 9), false},
+		{"it is ahead", numbers("@hull-lint/rules", "", 4, 5, 6, 7, 8, 9, 10), false},
+		{"it is behind", numbers("@hull-lint/rules", "", 4, 5, 6, 7, 8), false},
+		{"a few majors", numbers("@hull-lint/rules", "", 5, 6, 9), false},
+	} {
+		source, app := projecttest.Sketch(t, "app: @hull/core@^5 @hull-lint/rules@^5"+numbers("@hull/core", "", 1, 2, 3, 4, 5, 6, 7, 8, 9)+test.releases)
+		app.Kin = kin
+		a, err := Ask(context.Background(), source, app, []project.Goal{{Name: "@hull/core", Constraint: "6"}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := a.kin.capped["@hull-lint/rules"]; got != test.want {
+			t.Errorf("%s: it is taken to follow: %v", test.name, got)
+		}
+	}
+}

@@ -27,6 +27,13 @@ func (k Kin) Common(other Kin) string {
 	return ""
 }
 
+// Near reports whether two packages have something in common by their names, or one's scope is named after the other's:
+// "@hull-lint" after "@hull".
+func (k Kin) Near(other Kin) bool {
+	scope := Kin{Name: k.Scope}
+	return k.Common(other) != "" || k.Describes == "" && other.Scope != "" && (Kin{Name: other.Scope}).within(scope)
+}
+
 // within reports whether a name is a part of another.
 func (k Kin) within(other Kin) bool {
 	return k.Name != "" && strings.Contains("-"+other.Name+"-", "-"+k.Name+"-")
