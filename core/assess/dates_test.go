@@ -144,18 +144,18 @@ func TestPairs(t *testing.T) {
 	onDays(t, source, days)
 	goal := project.Goal{Name: "hull", Constraint: "2"}
 	a, err := Ask(context.Background(), source, app, []project.Goal{goal})
-	if err != nil || a.pairs != allPairs {
+	if err != nil || a.pairs.String() != "all without []" {
 		t.Fatalf("dates are kept as far as %v, %v", a.pairs, err)
 	}
 	got, err := a.Assess()
 	if err != nil || !got.Reachable || got.Packages[0].To != "2.0.0" {
 		t.Errorf("%+v, %v", got, err)
 	}
-	// Where somebody asks for the later major, dates between packages are given up.
+	// Where somebody asks for the later major, they are given up for whoever is in the way, and for nobody else.
 	source, app = projecttest.Sketch(t, strings.Replace(universe, "oar@2: peer:hull@^2 peer:keel@>=1", "oar@2: peer:hull@^2 peer:keel@3", 1))
 	app.Tenancy = solve.Single
 	onDays(t, source, days)
-	if a, err = Ask(context.Background(), source, app, []project.Goal{goal}); err != nil || a.pairs != noPairs {
+	if a, err = Ask(context.Background(), source, app, []project.Goal{goal}); err != nil || a.pairs.String() != "all without [hull]" {
 		t.Fatalf("dates are kept as far as %v, %v", a.pairs, err)
 	}
 	if got, err = a.Assess(); err != nil || !got.Reachable || got.Packages[0].To != "3.0.0" {
@@ -207,5 +207,26 @@ func TestSilentByNumber(t *testing.T) {
 		if err != nil || !got.Reachable || string(got.Packages[0].Standing)+" "+got.Packages[0].To != test.want {
 			t.Errorf("%s: %+v, %v", test.name, got.Packages, err)
 		}
+	}
+}
+
+// A promise about the framework is worth more than one about another package: who is in the way of it loses its own.
+func TestFrameworkBeforePairs(t *testing.T) {
+	source, app := projecttest.Sketch(t, `
+		app: hull@^1 sail@^2 flag@*
+		hull@1
+		hull@2
+		sail@2: hull@>=1
+		sail@3: hull@>=2
+		flag@1: sail@>=2`)
+	app.Tenancy = solve.Single
+	onDays(t, source, "hull@1.0.0 2020-01-01\nhull@2.0.0 2022-01-01\nsail@2.0.0 2020-02-01\nsail@3.0.0 2022-02-01\nflag@1.0.0 2020-03-01")
+	a, err := Ask(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}})
+	if err != nil || a.pairs.String() != "all without [flag]" {
+		t.Fatalf("dates are kept for %v, %v", a.pairs, err)
+	}
+	got, err := a.Assess()
+	if err != nil || !got.Reachable || got.Packages[0].Standing != project.Together || got.Packages[0].To != "3.0.0" || len(got.Against) > 0 {
+		t.Errorf("%+v, %v", got, err)
 	}
 }

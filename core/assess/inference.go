@@ -37,7 +37,7 @@ type view struct {
 }
 
 // view returns the view for some runtimes, made when it is asked for the first time.
-func (m *memo) view(pairs pairing, assumed project.Runtimes, raised map[string]version.Version, create func() view) view {
+func (m *memo) view(pairs *pairing, assumed project.Runtimes, raised map[string]version.Version, create func() view) view {
 	key := fmt.Sprint(pairs, assumed, raised) // maps are printed in the order of their keys
 	m.mu.Lock()
 	defer m.mu.Unlock()

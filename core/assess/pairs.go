@@ -1,6 +1,8 @@
 package assess
 
 import (
+	"fmt"
+	"maps"
 	"reflect"
 	"slices"
 	"sync"
@@ -11,33 +13,41 @@ import (
 	"molt/core/universe"
 )
 
-// A pairing is how far dates count between packages, and not only towards the framework: what a release needs of another
-// one without an end is no promise about majors that were born after it. How far that can be kept is found out once for
-// a goal.
-type pairing int
+// A pairing is for which packages dates count towards others too, and not only towards the framework: what a release needs
+// of another package without an end is no promise about majors that were born after it. It is found out once for a goal,
+// and a nil one stands for none.
+type pairing struct {
+	without map[string]bool // packages of which all that they leave open is believed
+	key     string          // tells pairings apart
+}
 
-const (
-	noPairs  pairing = iota // what is left open is believed
-	ownPairs                // but for what the framework itself needs
-	allPairs                // nothing that is left open is believed of a major that came later
-)
+func newPairing(without map[string]bool) *pairing {
+	return &pairing{without, fmt.Sprint(slices.Sorted(maps.Keys(without)))}
+}
+
+func (p *pairing) String() string {
+	if p == nil {
+		return "none"
+	}
+	return "all without " + p.key
+}
 
 // paired returns a source in which open demands end with the majors that existed when the release was published, or that
 // the application has in use. It is a view for choosing; locks are made from the source below.
 func (a *Question) paired(source universe.Source) universe.Source {
-	if a.pairs == noPairs || a.Base == nil {
+	if a.pairs == nil || a.Base == nil {
 		return source
 	}
 	type key struct {
 		universe.Source
-		pairing
+		pairing string
 	}
 	if !reflect.TypeOf(source).Comparable() { // a table of a test
 		return a.pairedAnew(source)
 	}
-	known, ok := a.memo.statements.Load(key{source, a.pairs})
+	known, ok := a.memo.statements.Load(key{source, a.pairs.key})
 	if !ok {
-		known, _ = a.memo.statements.LoadOrStore(key{source, a.pairs}, a.pairedAnew(source))
+		known, _ = a.memo.statements.LoadOrStore(key{source, a.pairs.key}, a.pairedAnew(source))
 	}
 	return known.(universe.Source)
 }
@@ -45,6 +55,7 @@ func (a *Question) paired(source universe.Source) universe.Source {
 func (a *Question) pairedAnew(source universe.Source) universe.Source {
 	locked := a.Base.Versions()
 	framework := a.Declaration(a.Goal.Name).Package
+	without := a.pairs.without
 	var bounded sync.Map // by the text of a constraint
 	open := func(text string) bool {
 		known, ok := bounded.Load(text)
@@ -56,7 +67,7 @@ func (a *Question) pairedAnew(source universe.Source) universe.Source {
 		return !known.(bool)
 	}
 	return universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
-		if _, extra := universe.SplitExtra(p.Name); extra != "" || a.pairs == ownPairs && p.Name != framework || p.Len() == 0 || p.Published(p.Len()-1).IsZero() {
+		if _, extra := universe.SplitExtra(p.Name); extra != "" || without[p.Name] || p.Len() == 0 || p.Published(p.Len()-1).IsZero() {
 			return p, nil // the short documents of packages that nobody declares have no dates
 		}
 		if a.App.Tenancy != solve.Single && a.declaredAs(p.Name) == "" {
@@ -109,36 +120,82 @@ func (a *Question) knownUntil(source universe.Source, name string, locked []stri
 	return day, true
 }
 
-// pairUp decides how far dates between packages are kept: as far as the goal can be reached.
+// pairUp decides for which packages dates count towards others: for all but the fewest that it takes for the goal to be
+// reached with what promises to go with it, and for none where it cannot be reached at all. A promise about the framework is
+// worth more than one about another package.
 func (a *Question) pairUp() error {
-	for _, a.pairs = range []pairing{allPairs, ownPairs} {
-		a.Source = a.paired(a.Full)
-		c := Choice{a.Goal.Name: a.meant}
-		for _, name := range a.Names() {
-			if name == a.Goal.Name {
-				continue
-			}
-			p, err := a.Pkg(name)
-			if err != nil {
-				return err
-			}
-			if gone := a.RetirementOf(p); gone != nil && gone.Kind != project.Abandoned {
-				continue
-			}
-			c[name] = a.towards(name, p, Texts(p, ahead(p, a.choosable(name, p, a.Locked(name)), a.Locked(name))), a.meant)
+	a.pairs, a.Source = nil, a.Full
+	given, err := a.relyingOn(a.meant)
+	if err != nil {
+		return err
+	}
+	framework, err := a.Pkg(a.Goal.Name)
+	if err != nil {
+		return err
+	}
+	c := Choice{a.Goal.Name: a.meant}
+	for _, name := range a.Names() {
+		if name == a.Goal.Name {
+			continue
 		}
-		if r, _, err := a.Solve(c, a.Base.Versions()); err != nil || r != nil {
+		p, err := a.Pkg(name)
+		if err != nil {
 			return err
 		}
+		if gone := a.RetirementOf(p); gone != nil && gone.Kind != project.Abandoned {
+			continue
+		}
+		c[name] = a.towards(name, p, Texts(p, ahead(p, a.choosable(name, p, a.Locked(name)), a.Locked(name))), a.meant)
+		if !given[name] {
+			sure := a.Promises(name, p, framework, a.meant)
+			c[name] = slices.DeleteFunc(c[name], func(v string) bool { return !sure.Has(p.Index(v)) })
+		}
 	}
-	a.pairs, a.Source = noPairs, a.Full
+	without := map[string]bool{}
+	for {
+		a.pairs = newPairing(without)
+		a.Source = a.paired(a.Full)
+		r, proof, err := solve.Proof(a.Ctx, a.Source, a.Problem(c, a.Base.Versions()))
+		if err != nil {
+			return err
+		}
+		if r != nil {
+			break
+		}
+		more := maps.Clone(without)
+		for _, d := range proof {
+			if universe.IsAsOf(d.Constraint) {
+				more[universe.Plain(d.By)] = true
+			}
+		}
+		if len(more) == len(without) { // it is out of reach for other reasons
+			a.pairs, a.Source = nil, a.Full
+			return nil
+		}
+		without = more
+	}
+	for _, name := range slices.Sorted(maps.Keys(without)) { // not all that a proof uses has to give way
+		less := maps.Clone(without)
+		delete(less, name)
+		a.pairs = newPairing(less)
+		a.Source = a.paired(a.Full)
+		r, _, err := a.Solve(c, a.Base.Versions())
+		if err != nil {
+			return err
+		}
+		if r != nil {
+			without = less
+		}
+	}
+	a.pairs = newPairing(without)
+	a.Source = a.paired(a.Full)
 	return nil
 }
 
 // Trusting returns the question without dates between packages.
 func (a *Question) Trusting() *Question {
 	other := *a
-	other.pairs = noPairs
+	other.pairs = nil
 	other.view()
 	return &other
 }

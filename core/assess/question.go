@@ -34,7 +34,7 @@ type Question struct {
 	sample       *solve.Resolution // one with the goal and all of othersAtGoal; nil when there is none
 	impossible   *solve.Tangle     // why the goal does not resolve even by itself; see alone.go
 	Together     Choice            // those that should go with the goal together
-	pairs        pairing           // how far dates count between packages
+	pairs        *pairing          // how far dates count between packages
 	ceilings     map[string]string // releases above which packages do not go; see Below
 }
 

@@ -264,6 +264,11 @@ func (s *solver) finish() (bool, error) {
 	}
 }
 
+// Proof is Try with all the demands that the refutation used, of which some may not be needed.
+func Proof(ctx context.Context, source universe.Source, p Problem) (*Resolution, []Demand, error) {
+	return search(ctx, source, p.sharing(), nil)
+}
+
 // Try is Resolve without the tangle: when there is no resolution it returns nil and the declared names whose demands
 // the refutation used, sorted. That is cheaper, and enough for a caller who gives way in one of them and tries again.
 func Try(ctx context.Context, source universe.Source, p Problem) (*Resolution, []string, error) {

@@ -16,6 +16,9 @@ func AsOf(text string, day time.Time) string {
 	return text + " (as of " + day.Format(time.DateOnly) + ")"
 }
 
+// IsAsOf reports whether a constraint was written by AsOf.
+func IsAsOf(text string) bool { return asOf.MatchString(text) }
+
 // orOlder is how a constraint ends that admits what is older than what it names, too, and the rest of the newest major
 // that it names.
 const orOlder = " or older"
