@@ -536,7 +536,7 @@ func (a *Question) jointly(out *Assessment, target []string) error {
 			got.Standing = project.Together
 		}
 		if v := project.VersionOf(r, got.Name); got.Standing == project.Together && got.By == "" && v != "" && v != got.Locked {
-			got.To = v
+			got.To = a.BesideFramework(got.Name, v, out.Release)
 		}
 	}
 	return nil

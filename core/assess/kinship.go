@@ -366,6 +366,23 @@ func (a *Question) states(p, framework *universe.Package, v string, target []str
 // before nor after.
 func (a *Question) Owned(name string) bool { return a.kin.owned[name] }
 
+// BesideFramework returns where one of the framework's own packages that share its numbers goes with a release of it: to that
+// number, or where it has none, to its newest before, instead of a later one that would resolve too.
+func (a *Question) BesideFramework(name, v, framework string) string {
+	p, errP := a.Pkg(name)
+	f, errF := a.Pkg(a.Goal.Name)
+	if !a.kin.owned[name] || errP != nil || errF != nil || p.Known(v) == nil || f.Known(framework) == nil || p.Known(v).Version.Compare(f.Known(framework).Version) <= 0 {
+		return v
+	}
+	best := v
+	for i := p.Index(a.Locked(name)) + 1; i < p.Len(); i++ {
+		if at := p.Version(i); at.Compare(f.Known(framework).Version) <= 0 && !at.Prerelease() && !p.Withdrawn(i) && !p.Deprecated(i) && a.App.Scheme.Major(at) == a.App.Scheme.Major(p.Known(v).Version) {
+			best = at.String()
+		}
+	}
+	return best
+}
+
 // Ends reports whether a declared package that is published with the framework, number by number, has no release of the framework's
 // major at a version.
 func (a *Question) Ends(p *universe.Package, name string, framework version.Version) bool {

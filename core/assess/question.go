@@ -315,6 +315,9 @@ func (a *Question) runnable(source universe.Source, runtimes project.Runtimes) u
 	return project.RunnableFrom(source, app, a.Base)
 }
 
+// Meant lists the releases that the goal means, ascending.
+func (a *Question) Meant() []string { return a.meant }
+
 // Target returns the releases that the goal means; withdrawn ones only where it names one exactly.
 func (a *Question) Target(p *universe.Package) (version.Set, error) {
 	meant, err := a.App.Scheme.Goal(a.Goal.Constraint)

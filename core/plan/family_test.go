@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"strings"
 	"testing"
 
 	"molt/core/project"
@@ -67,6 +68,35 @@ func TestFamiliesStayAbreast(t *testing.T) {
 	for _, name := range []string{"@tool/a", "@tool/b"} {
 		if got := find(plan.Assessed, name); got.Standing != project.Bridge || got.To != "7.1.0" {
 			t.Errorf("%s is %s to %s", name, got.Standing, got.To)
+		}
+	}
+}
+
+// The fewest breaking moves may lead to an older release of the goal; after it the framework goes on to the newest that it
+// means, with what had to move for that, and never past the goal.
+func TestFrameworkGoesOn(t *testing.T) {
+	const text = `
+		app: hulk@^3.0.0 tag@^1.0.0 mast@^1.0.0
+		hulk@3.0: peer:tag@^1
+		hulk@4.0: peer:tag@^1
+		hulk@4.1: peer:tag@^2
+		hulk@4.2: peer:tag@^2
+		hulk@5.0: peer:tag@^2
+		tag@1.0
+		tag@2.0
+		mast@1.0`
+	for _, test := range []struct{ goal, more, want string }{
+		{"hulk@4", "", "goal-4: hulk 3.0.0>4.0.0; after-hulk: hulk 4.0.0>4.2.0, tag 1.0.0>2.0.0"},
+		{"hulk@4.0", "", "goal-4: hulk 3.0.0>4.0.0"},
+		{"hulk@4", "\n\t\thulk-rig@3.0\n\t\thulk-rig@4.0\n\t\thulk-rig@4.1\n\t\thulk-rig@4.2\n\t\thulk-rig@5.0", "goal-4: hulk 3.0.0>4.0.0, hulk-rig 3.0.0>4.0.0"},
+	} {
+		universe := text + test.more
+		if test.more != "" { // one of its own, which would have to come along
+			universe = strings.Replace(universe, "mast@^1.0.0", "hulk-rig@^3.0.0", 1)
+		}
+		source, app := projecttest.Sketch(t, universe)
+		if got := changes(planFor(t, source, app, Cut{}, test.goal)); got != test.want {
+			t.Errorf("%s:\ngot  %s\nwant %s", test.goal, got, test.want)
 		}
 	}
 }

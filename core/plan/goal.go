@@ -79,7 +79,17 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, re
 			to[change.Name] = change.To.Version
 		}
 	}
-	st, next, err := p.inStep(GoalStage, "goal-"+h.major, fmt.Sprintf("%s %s", p.Goal.Name, h.major), to, func(name string) string { return p.lifting(name, reason(name)) })
+	beside := maps.Clone(to)
+	for name, v := range to {
+		beside[name] = p.BesideFramework(name, v, to[p.Goal.Name])
+	}
+	made := func(to map[string]string) (*Stage, project.Draft, error) {
+		return p.inStep(GoalStage, "goal-"+h.major, fmt.Sprintf("%s %s", p.Goal.Name, h.major), to, func(name string) string { return p.lifting(name, reason(name)) })
+	}
+	st, next, err := made(beside)
+	if err == nil && st == nil && !maps.Equal(beside, to) {
+		st, next, err = made(to)
+	}
 	if err != nil || st == nil {
 		p.now = before
 		return false, err

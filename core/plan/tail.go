@@ -72,7 +72,7 @@ func (p *planner) tailMinor() error {
 }
 
 // newer lists, for every declared package that may move, the stable later releases that a test lets through and that are compatible with
-// the framework where it stands. The framework itself stays, as does what is held, and what retires until it goes.
+// the framework where it stands. The framework itself stays, unless it may grow, as does what is held, and what retires until it goes.
 func (p *planner) newer(fits func(name string, from, to version.Version) bool) (map[string][]string, error) {
 	target, err := p.standingAt()
 	if err != nil {
@@ -80,7 +80,7 @@ func (p *planner) newer(fits func(name string, from, to version.Version) bool) (
 	}
 	all := map[string][]string{}
 	for _, name := range p.Names() {
-		if name == p.Goal.Name || p.now.Gone[name] || slices.Contains(p.App.Held, name) || p.assessed[name].Standing == project.Retires {
+		if name == p.Goal.Name && !p.mayGrow() || p.now.Gone[name] || slices.Contains(p.App.Held, name) || p.assessed[name].Standing == project.Retires {
 			continue
 		}
 		if v := project.VersionOf(p.now.Locked, name); p.Owned(name) && v == project.VersionOf(p.now.Locked, p.Goal.Name) {
@@ -102,11 +102,24 @@ func (p *planner) newer(fits func(name string, from, to version.Version) bool) (
 				later = append(later, r.Version.String())
 			}
 		}
-		if later = p.Towards(name, pkg, later, target); len(later) > 0 {
+		if name == p.Goal.Name {
+			later = slices.DeleteFunc(later, func(v string) bool { return !slices.Contains(p.Meant(), v) })
+		} else {
+			later = p.Towards(name, pkg, later, target)
+		}
+		if len(later) > 0 {
 			all[name] = later
 		}
 	}
 	return all, p.abreast(all)
+}
+
+// mayGrow reports whether the framework, at the goal, may go on to newer releases that the goal means: the fewest breaking
+// moves to the goal may have ended at an older one, which holds others back. Where its own packages share its numbers, they
+// would all have to move in step.
+func (p *planner) mayGrow() bool {
+	return p.plan.Reachable && slices.Contains(p.Meant(), project.VersionOf(p.now.Locked, p.Goal.Name)) && len(p.Also) == 0 &&
+		!slices.ContainsFunc(p.Names(), func(name string) bool { return p.Owned(name) && !p.now.Gone[name] })
 }
 
 // standingAt returns the releases of the framework's major that it has at this point of the plan.
