@@ -53,7 +53,7 @@ func EncodeDigest(p *universe.Package) []byte {
 		w.Release(&DigestRelease{
 			Version: w.Text(r.Version.String()), Deprecated: w.Text(r.Deprecated), Runtimes: w.Requirements(r.Runtimes),
 			Needs: list(r.Needs), Peers: list(r.Peers), Covered: list(r.Covered),
-			Published: r.Published, Withdrawn: w.Text(r.Withdrawn), Licence: w.Text(r.Licence), Runs: w.Text(r.Runs), Typed: r.Typed,
+			Published: r.Published, Withdrawn: w.Text(r.Withdrawn), Licence: w.Text(r.Licence), Runs: w.Text(r.Runs), Typed: r.Typed, Tested: list(r.Tested),
 		}, files...)
 	}
 	return w.Whole(p)
@@ -113,6 +113,7 @@ type DigestRelease struct {
 	Withdrawn, Licence    uint32 // texts
 	Runs                  uint32 // a text
 	Typed                 bool
+	Tested                uint32 // of List
 }
 
 // A DigestFile is a file of a release whose texts have been written.
@@ -260,7 +261,7 @@ func (w *DigestWriter) shared(known map[string]uint32, table *[]uint32) uint32 {
 // Release writes a release. They have to come in the order of the package.
 func (w *DigestWriter) Release(r *DigestRelease, files ...DigestFile) {
 	at := w.put(uint64(r.Version), uint64(r.Deprecated), uint64(r.Runtimes), uint64(r.Needs), uint64(r.Peers), uint64(r.Covered),
-		zigzag(stamp(r.Published)), uint64(r.Withdrawn), uint64(r.Licence), uint64(r.Runs), flag(r.Typed), uint64(len(files)))
+		zigzag(stamp(r.Published)), uint64(r.Withdrawn), uint64(r.Licence), uint64(r.Runs), flag(r.Typed), uint64(r.Tested), uint64(len(files)))
 	for i := range files {
 		f := &files[i]
 		w.put(uint64(f.Address), uint64(f.Integrity), uint64(f.Size), uint64(f.Kind), uint64(f.When))

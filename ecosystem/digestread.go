@@ -165,7 +165,7 @@ func (d *digest) release(i int) (r universe.Release, ok bool) {
 		r.Published = time.UnixMilli(at).UTC()
 	}
 	r.Withdrawn, r.Licence, r.Runs = e.text(), e.text(), e.text()
-	r.Typed = e.number() == 1
+	r.Typed, r.Tested = e.number() == 1, e.list()
 	n := e.count()
 	if n > 0 {
 		r.Files = make([]universe.File, 0, n)

@@ -523,6 +523,10 @@ func (a *Question) jointly(out *Assessment, target []string) error {
 	if err != nil || r == nil {
 		return err
 	}
+	framework, err := a.Pkg(a.Goal.Name)
+	if err != nil {
+		return err
+	}
 	out.Release = project.VersionOf(r, a.Goal.Name)
 	together := func(name string) bool {
 		return slices.ContainsFunc(out.Packages, func(got Assessed) bool { return got.Name == name && got.Standing == project.Together })
@@ -536,7 +540,14 @@ func (a *Question) jointly(out *Assessment, target []string) error {
 			got.Standing = project.Together
 		}
 		if v := project.VersionOf(r, got.Name); got.Standing == project.Together && got.By == "" && v != "" && v != got.Locked {
-			got.To = a.BesideFramework(got.Name, v, out.Release)
+			p, err := a.Pkg(got.Name)
+			if err != nil {
+				return err
+			}
+			if v = a.BesideFramework(got.Name, v, out.Release); v != got.To { // and its evidence is about that release
+				got.To, got.Evidence = v, nil
+				a.prove(got, p, framework, target)
+			}
 		}
 	}
 	return nil

@@ -124,13 +124,19 @@ func (a *Question) dates(name string, p, framework *universe.Package, target []s
 		names = names || !statements.all[i].named.Empty()
 		speaks = speaks || len(statements.all[i].demands) > 0
 	}
+	related := names || speaks || a.related(p, framework)
 	if !dated || !inOrder(p) {
+		if related && a.reached(framework, wanted) {
+			return all
+		}
+		if out, tells := a.byTests(p, framework, wanted); related && tells {
+			return out
+		}
 		if at := p.Index(a.Locked(name)); at >= 0 && len(statements.all[at].demands) == 0 && statements.all[at].named.Empty() {
 			return a.byNumber(name, p, framework, target)
 		}
 		return all
 	}
-	related := names || speaks || a.related(p, framework)
 	reached := a.reached(framework, wanted)
 	at, floor := p.Index(a.Locked(name)), -1
 	if !reached {
@@ -145,6 +151,12 @@ func (a *Question) dates(name string, p, framework *universe.Package, target []s
 			from = from.Add(namingTime)
 		}
 		old := published.Before(from)
+		if fits, tells := a.tested(p, framework, i, wanted); tells && related && len(s.demands) == 0 && s.named.Empty() && !(reached && i <= at) && !a.advises(p, p.Version(i).String(), target) {
+			if fits {
+				out.Add(i)
+			}
+			continue
+		}
 		switch {
 		case reached && i <= at, published.IsZero(), a.advises(p, p.Version(i).String(), target), s.named.Meets(wanted):
 		case !s.named.Empty():
@@ -158,6 +170,55 @@ func (a *Question) dates(name string, p, framework *universe.Package, target []s
 		out.Add(i)
 	}
 	return out
+}
+
+// tested reports whether a silent release of a relative of the framework's is developed with some releases of it, and whether
+// that can be told: by a range with an end. Its authors say of nothing else that it is for the framework.
+func (a *Question) tested(p, framework *universe.Package, i int, wanted version.Set) (fits, tells bool) {
+	if p.IsCostly() {
+		return false, false
+	}
+	for _, d := range a.ofFramework(p.At(i).Tested) {
+		c, err := a.App.Scheme.Constrain(d.Text)
+		if err != nil || !c.Bounded() {
+			continue
+		}
+		if set, err := framework.Admit(d.Text); err == nil {
+			fits, tells = fits || set.Meets(wanted), true
+		}
+	}
+	return fits, tells
+}
+
+// byTests is tested for all releases, where no dates can tell; false where it tells nothing of any.
+func (a *Question) byTests(p, framework *universe.Package, wanted version.Set) (out version.Set, tells bool) {
+	out = version.NewSet(p.Len())
+	any := false
+	for i, s := range a.statements(p, framework).all {
+		fits, known := a.tested(p, framework, i, wanted)
+		if silent := len(s.demands) == 0 && s.named.Empty(); silent && known {
+			tells = true
+			if !fits {
+				continue
+			}
+			any = true
+		}
+		out.Add(i)
+	}
+	return out, tells && any
+}
+
+// testedWith says with which releases of the framework the authors of a release develop it; "" where nothing tells.
+func (a *Question) testedWith(p, framework *universe.Package, i int) string {
+	if i < 0 || p.IsCostly() {
+		return ""
+	}
+	for _, d := range a.ofFramework(p.At(i).Tested) {
+		if c, err := a.App.Scheme.Constrain(d.Text); err == nil && c.Bounded() {
+			return asked(d)
+		}
+	}
+	return ""
 }
 
 // byNumber is what can be said without dates of a package of the framework's that states nothing in the release in use and
@@ -318,6 +379,9 @@ func (a *Question) undated(p, framework *universe.Package, subject string, targe
 	}
 	if !a.ofOneMajor(p, framework, target).Has(i) {
 		return a.sentence(p, i, framework)
+	}
+	if with := a.testedWith(p, framework, i); with != "" && a.related(p, framework) && len(a.onFramework(p.At(i))) == 0 {
+		return fmt.Sprintf("%s, and its authors develop it with %s", a.sentence(p, i, framework), with)
 	}
 	if _, dated := a.windowOf(framework, target); !dated || !inOrder(p) {
 		return fmt.Sprintf("%s, and goes by the majors of %s", a.sentence(p, i, framework), framework.Name)

@@ -230,3 +230,35 @@ func TestFrameworkBeforePairs(t *testing.T) {
 		t.Errorf("%+v, %v", got, err)
 	}
 }
+
+// A silent relative of the framework's is for the major with which its authors develop it, whatever its own numbers and days.
+func TestTested(t *testing.T) {
+	const common = "app: hull@^4 @hull/lamp@* oar@*\nhull@4\nhull@5\nhull@6\noar@1: dev:hull@^4\noar@2: dev:hull@^5\n"
+	for _, test := range []struct{ name, lamp, days, want string }{
+		{"told by tests", "@hull/lamp@8: dev:hull@^4\n@hull/lamp@9: dev:hull@^5\n@hull/lamp@9.1: dev:hull@^5.0.0-rc.1\n@hull/lamp@10: dev:hull@^6", "", "together 9.1.0"},
+		{"for both", "@hull/lamp@8: dev:hull@^4||^5", "", "silent "},
+		{"for none of the goal's", "@hull/lamp@8: dev:hull@^4\n@hull/lamp@10: dev:hull@^6", "", "silent "},
+		{"an open range tells nothing", "@hull/lamp@8: dev:hull@*\n@hull/lamp@9: dev:hull@*", "", "silent "},
+		{"what it states counts for more", "@hull/lamp@8: dev:hull@^4 peer:hull@^4||^5", "", "ready "},
+		{"and more than days", "@hull/lamp@8: dev:hull@^4\n@hull/lamp@9: dev:hull@^4\n@hull/lamp@10: dev:hull@^5",
+			"hull@4.0.0 2020-01-01\nhull@5.0.0 2021-01-01\nhull@6.0.0 2023-01-01\n@hull/lamp@8.0.0 2020-02-01\n@hull/lamp@9.0.0 2021-02-01\n@hull/lamp@10.0.0 2021-03-01", "together 10.0.0"},
+	} {
+		source, app := projecttest.Sketch(t, common+test.lamp)
+		if test.days != "" {
+			onDays(t, source, test.days)
+		}
+		app.Kin = func(name string) project.Kin {
+			if scope, rest, ok := strings.Cut(name, "/"); ok {
+				return project.Kin{Scope: scope, Owner: scope[1:], Name: rest}
+			}
+			return project.Kin{Name: name}
+		}
+		got, err := Assess(context.Background(), source, app, project.Goal{Name: "hull", Constraint: "5"})
+		if err != nil || !got.Reachable || string(got.Packages[0].Standing)+" "+got.Packages[0].To != test.want || got.Packages[1].Standing != project.Silent {
+			t.Errorf("%s: %+v, %v", test.name, got.Packages, err)
+		}
+		if test.name == "told by tests" && got.Packages[0].Evidence[0] != (Evidence{project.Inferred, "@hull/lamp 9.1.0 says nothing about hull, and its authors develop it with hull ^5.0.0-rc.1", "@hull/lamp 9.1.0"}) {
+			t.Errorf("the evidence is %+v", got.Packages[0].Evidence)
+		}
+	}
+}

@@ -74,6 +74,8 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 			switch {
 			case !a.ofOneMajor(p, framework, target).Has(p.Index(got.Locked)):
 				grade = project.Refused
+			case a.related(p, framework) && a.testedWith(p, framework, p.Index(got.Locked)) != "":
+				grade = project.Inferred
 			case a.overridden(p, framework):
 				grade, says = project.SetAside, says+": no promise"
 			default:
@@ -216,7 +218,11 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 		if p.Name == framework.Name { // a member of a workspace that stands apart has another release of it
 			return []Evidence{{project.Stated, "is the framework itself, of which there is one release by then", "manifest"}}
 		}
-		return []Evidence{{project.None, fmt.Sprintf("%s %s says nothing about %s", p.Name, subject, a.Goal.Name), p.Name + " " + subject}}
+		says := fmt.Sprintf("%s %s says nothing about %s", p.Name, subject, a.Goal.Name)
+		if with := a.testedWith(p, framework, p.Index(subject)); with != "" && a.related(p, framework) {
+			return []Evidence{{project.Inferred, says + ", and its authors develop it with " + with, p.Name + " " + subject}}
+		}
+		return []Evidence{{project.None, says, p.Name + " " + subject}}
 	}
 	first := a.firstOf(framework, target)
 	if r.Published.IsZero() { // the short documents of packages that nobody declares have no dates

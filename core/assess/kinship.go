@@ -227,8 +227,8 @@ func (a *Question) followsMajors(p, framework *universe.Package, at version.Vers
 	for i := range framework.Len() {
 		theirs[a.App.Scheme.Major(framework.Version(i))] = true
 	}
-	other := false
-	told := map[string]bool{} // the majors of which it can be told that they are for the same one of the framework
+	other, speaks := false, false // of the framework, from the release in use on: then that tells, and equal numbers do not
+	told := map[string]bool{}     // the majors of which it can be told that they are for the same one of the framework
 	for i, v := range p.Versions() {
 		m := a.App.Scheme.Major(v)
 		other = other || m != a.App.Scheme.Major(at) && theirs[m]
@@ -242,6 +242,7 @@ func (a *Question) followsMajors(p, framework *universe.Package, at version.Vers
 			continue
 		}
 		s := a.statementOf(p.Needs(i), p.Peers(i), framework)
+		speaks = speaks || len(s.demands) > 0 && !a.pastMajor(r.Version, v)
 		if theirs[m] && s.bounded && !a.pastMajor(r.Version, v) && !slices.ContainsFunc(Texts(framework, s.admits), func(text string) bool { return a.App.Scheme.Major(framework.Known(text).Version) == m }) {
 			return false // a release with the number of one of its majors is for another, and not of the time before it followed
 		}
@@ -249,7 +250,7 @@ func (a *Question) followsMajors(p, framework *universe.Package, at version.Vers
 			told[m] = true
 		}
 	}
-	return other && (len(told) > 1 || a.sameMajors(p, framework, theirs))
+	return other && (len(told) > 1 || !speaks && a.sameMajors(p, framework, theirs))
 }
 
 // manyMajors is how many majors two packages have in common that are no coincidence.

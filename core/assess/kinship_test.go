@@ -137,6 +137,7 @@ func TestMajorsWithoutDates(t *testing.T) {
 		{"it is for others now", numbers("@hull-lint/rules", ": peer:@hull/core@4", 8) + numbers("@hull-lint/rules", "", 4, 5, 6, 7, 9), false},
 		{"it is ahead", numbers("@hull-lint/rules", "", 4, 5, 6, 7, 8, 9, 10), false},
 		{"it is behind", numbers("@hull-lint/rules", "", 4, 5, 6, 7, 8), false},
+		{"it says what it is for", numbers("@hull-lint/rules", ": peer:@hull/core@>=3", 4, 5, 6, 7, 8, 9), false},
 		{"a few majors", numbers("@hull-lint/rules", "", 5, 6, 9), false},
 	} {
 		source, app := projecttest.Sketch(t, "app: @hull/core@^5 @hull-lint/rules@^5"+numbers("@hull/core", "", 1, 2, 3, 4, 5, 6, 7, 8, 9)+test.releases)

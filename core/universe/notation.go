@@ -27,7 +27,7 @@ func (t Table) Hint(...string) {}
 //
 //	hulk@1.2.0: keel@^2 peer:mast@>=3 peer?:flag@* opt:lamp@1 jib=sail@^1
 //
-// "peer:" marks a peer, "peer?:" an optional peer, "opt:" an optional need, and "as=name" an alias. Versions and
+// "peer:" marks a peer, "peer?:" an optional peer, "opt:" an optional need, "dev:" what a release is developed with, and "as=name" an alias. Versions and
 // constraints are those of the scheme, and the last parts of a version may be missing ("hulk@1"); a constraint may hold "&" for
 // a space, so that "^1&||&^3" is one word. Text after "#" is a comment.
 func Sketch(scheme version.Scheme, text string) (Table, error) {
@@ -70,11 +70,14 @@ func (r *Release) sketchDemand(word string) error {
 	return r.Take(d, kind)
 }
 
-// Take adds a demand of a kind ("need" or "peer"). A second one of that kind on one name is an error: only one would count.
+// Take adds a demand of a kind ("need", "peer" or "dev"). A second one of that kind on one name is an error: only one would count.
 func (r *Release) Take(d Demand, kind string) error {
 	list := &r.Needs
-	if kind == "peer" {
+	switch kind {
+	case "peer":
 		list = &r.Peers
+	case "dev":
+		list = &r.Tested
 	}
 	if slices.ContainsFunc(*list, func(x Demand) bool { return x.As == d.As }) {
 		return fmt.Errorf("there are two demands on %s; put both into one, joined by &", d.As)
@@ -83,7 +86,7 @@ func (r *Release) Take(d Demand, kind string) error {
 	return nil
 }
 
-// SketchDemand reads one demand of the notation that Sketch documents. The kind is "need" or "peer".
+// SketchDemand reads one demand of the notation that Sketch documents. The kind is "need", "peer" or "dev".
 func SketchDemand(word string) (d Demand, kind string, err error) {
 	kind = "need"
 	prefix, rest, found := strings.Cut(word, ":")
@@ -97,8 +100,10 @@ func SketchDemand(word string) (d Demand, kind string, err error) {
 		kind, d.Optional = "peer", true
 	case prefix == "opt":
 		d.Optional = true
+	case prefix == "dev":
+		kind = "dev"
 	default:
-		return d, kind, fmt.Errorf("%q begins with a word that is none of peer, peer? and opt", word)
+		return d, kind, fmt.Errorf("%q begins with a word that is none of peer, peer?, opt and dev", word)
 	}
 	at := strings.LastIndexByte(rest, '@')
 	if at <= 0 {

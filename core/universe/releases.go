@@ -111,7 +111,7 @@ func (r *Release) Order() {
 		}
 		r.Peers = slices.DeleteFunc(r.Peers, covered)
 	}
-	r.Covered = distinct(r.Covered)
+	r.Covered, r.Tested = distinct(r.Covered), distinct(r.Tested)
 	ascending := func(a, b Requirement) int { return cmp.Compare(a.Name, b.Name) }
 	if !slices.IsSortedFunc(r.Runtimes, ascending) {
 		slices.SortFunc(r.Runtimes, ascending)

@@ -93,6 +93,7 @@ type Release struct {
 	Licence    string        // SPDX licence expression, "" when the registry gives none
 	Claims     []Claim       // sorted by package
 	Runs       string        // what the registry says that can be run of it, as the ecosystem writes it; "" for nothing
+	Tested     []Demand      // relatives, by their names, with which its authors develop it: no demand, and yet a sign; sorted by As
 	Typed      bool          // the registry says that it brings its own type declarations
 }
 

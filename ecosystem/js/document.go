@@ -30,7 +30,7 @@ const currentTag = "latest"
 // many releases. Whatever is no such document, or that of another package, is an error.
 func digestOf(name string, body io.Reader, base string) ([]byte, error) {
 	d := &documentReader{name: name, base: []byte(base + "/"), into: ecosystem.NewDigestWriter(), seed: maphash.MakeSeed(), pairAt: make([]uint32, 64),
-		required: map[string]uint32{}, licences: map[string]uint32{},
+		required: map[string]uint32{}, licences: map[string]uint32{}, tested: map[string]uint32{},
 		json: jsontext.NewDecoder(body, jsontext.AllowDuplicateNames(true), jsontext.AllowInvalidUTF8(true))}
 	p, err := d.read()
 	var syntax *jsontext.SyntacticError
@@ -70,6 +70,7 @@ type documentReader struct {
 	texts    []byte // of the pairs
 	required map[string]uint32
 	licences map[string]uint32
+	tested   map[string]uint32
 
 	peerMeta []byte          // the text of the last peerDependenciesMeta
 	absent   map[string]bool // which names it says need not be there
@@ -106,6 +107,7 @@ const (
 	fieldTypes
 	fieldTypings
 	fieldExports
+	fieldDev
 	fieldCount
 )
 
@@ -146,6 +148,8 @@ func fieldOf(quoted []byte) int {
 		return fieldTypings
 	case `"exports"`:
 		return fieldExports
+	case `"devDependencies"`:
+		return fieldDev
 	case `"hasInstallScript"`:
 		return fieldHasScript
 	}
@@ -345,8 +349,26 @@ func (d *documentReader) release() (r documentRelease, err error) {
 		field := func(at int) gjson.Result { return gjson.Parse(string(d.fields[at])) }
 		r.Runs = d.into.Text(runsOf(programsIn(d.name, field(fieldBin)), field(fieldHasScript).Bool() || len(stepsIn(field(fieldScripts))) > 0))
 	}
+	r.Tested = d.testedWith()
 	r.Typed = typed(d.fields[fieldTypes], d.fields[fieldTypings], d.fields[fieldExports])
 	return r, nil
+}
+
+// testedWith reads with which relatives, by their names, a release is developed: what else that takes says nothing of what it
+// is for.
+func (d *documentReader) testedWith() uint32 {
+	field := d.fields[fieldDev]
+	if len(field) == 0 {
+		return d.list(nil)
+	}
+	n, known := d.tested[string(field)]
+	if !known {
+		own := JS{}.Kin(d.name)
+		lines := slices.DeleteFunc(d.linesOf(field, nil), func(l line) bool { return own.Common(JS{}.Kin(string(d.nameOf(l)))) == "" })
+		n = d.list(d.distinct(lines))
+		d.tested[string(field)] = n
+	}
+	return n
 }
 
 // typed reports whether the fields "types", "typings" or "exports" of a manifest name type declarations: of exports a

@@ -320,3 +320,34 @@ func readPackage(name string, body io.Reader, base string) (*universe.Package, e
 	}
 	return ecosystem.DecodeDigest(ranges.Scheme, string(data))
 }
+
+// An entry says that a release brings its own type declarations by any of three fields, and with which relatives it is developed.
+func TestTypesAndTests(t *testing.T) {
+	for _, test := range []struct {
+		entry string
+		typed bool
+		dev   string
+	}{
+		{`{}`, false, ""},
+		{`{"types": "index.d.ts"}`, true, ""},
+		{`{"typings": "index.d.ts", "types": 7}`, true, ""},
+		{`{"exports": {".": {"import": {"types": "./a.d.ts"}}}}`, true, ""},
+		{`{"exports": {"./types": "./types.js"}, "types": ""}`, false, ""},
+		{`{"devDependencies": {"hull": "^5", "oar": "1", "@hull/core": "^5", "@oar/x": "1", "hulls": "2"}}`, false, "@hull/core@^5 hull@^5"},
+		{`{"devDependencies": "x"}`, false, ""},
+	} {
+		p, err := readPackage("@hull/lamp", strings.NewReader(`{"versions": {"1.0.0": `+test.entry+`, "1.1.0": `+test.entry+`}}`), "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i := range p.Len() {
+			var dev []string
+			for _, d := range p.At(i).Tested {
+				dev = append(dev, d.As+"@"+d.Text)
+			}
+			if got := strings.Join(dev, " "); p.At(i).Typed != test.typed || got != test.dev {
+				t.Errorf("%s: types %v, developed with %q", test.entry, p.At(i).Typed, got)
+			}
+		}
+	}
+}

@@ -167,6 +167,9 @@ func packageJSON(p *universe.Package, r *universe.Release) map[string]any {
 	if len(meta) > 0 {
 		about["peerDependenciesMeta"] = meta
 	}
+	for _, d := range r.Tested {
+		put("devDependencies", d)
+	}
 	for _, q := range r.Runtimes {
 		put("engines", universe.Demand{As: q.Name, Package: q.Name, Text: q.Text})
 	}

@@ -27,7 +27,7 @@ type segment struct {
 
 const (
 	suffix     = ".answers"
-	magic      = "molt/answers/3\n\x00"
+	magic      = "molt/answers/4\n\x00"
 	recordSize = 16 + 8 + 8 + 4*4
 	tailSize   = 8 + 4 + 4 + len(magic)
 )
