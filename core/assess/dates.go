@@ -126,10 +126,7 @@ func (a *Question) dates(name string, p, framework *universe.Package, target []s
 	}
 	related := names || speaks || a.related(p, framework)
 	if !dated || !inOrder(p) {
-		if related && a.reached(framework, wanted) {
-			return all
-		}
-		if out, tells := a.byTests(p, framework, wanted); related && tells {
+		if out, tells := a.byTests(p, framework, wanted, p.Index(a.Locked(name))); related && tells {
 			return out
 		}
 		if at := p.Index(a.Locked(name)); at >= 0 && len(statements.all[at].demands) == 0 && statements.all[at].named.Empty() {
@@ -190,22 +187,22 @@ func (a *Question) tested(p, framework *universe.Package, i int, wanted version.
 	return fits, tells
 }
 
-// byTests is tested for all releases, where no dates can tell; false where it tells nothing of any.
-func (a *Question) byTests(p, framework *universe.Package, wanted version.Set) (out version.Set, tells bool) {
+// byTests is tested for all releases, where no dates can tell; false where it tells nothing of any, or that none fits. The
+// release in use, at a position, works with the framework in use.
+func (a *Question) byTests(p, framework *universe.Package, wanted version.Set, at int) (out version.Set, tells bool) {
 	out = version.NewSet(p.Len())
-	any := false
+	some, reached := false, a.reached(framework, wanted)
 	for i, s := range a.statements(p, framework).all {
 		fits, known := a.tested(p, framework, i, wanted)
 		if silent := len(s.demands) == 0 && s.named.Empty(); silent && known {
-			tells = true
-			if !fits {
+			some = some || fits
+			if tells = true; !fits && !(reached && i <= at) {
 				continue
 			}
-			any = true
 		}
 		out.Add(i)
 	}
-	return out, tells && any
+	return out, tells && some
 }
 
 // testedWith says with which releases of the framework the authors of a release develop it; "" where nothing tells.

@@ -262,3 +262,19 @@ func TestTested(t *testing.T) {
 		}
 	}
 }
+
+// What is developed with the next major alone is not chosen beside the one in use, with dates or without.
+func TestTestedWithTheNext(t *testing.T) {
+	source, app := projecttest.Sketch(t, "app: hull@^4 hull-lamp@^8\nhull@4\nhull@5\nhull-lamp@8: dev:hull@^4\nhull-lamp@8.1: dev:hull@^4\nhull-lamp@8.2: dev:hull@^5")
+	a, err := Ask(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "5"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	p, err := a.Pkg("hull-lamp")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := a.Towards("hull-lamp", p, []string{"8.0.0", "8.1.0", "8.2.0"}, []string{"4.0.0"}); strings.Join(got, " ") != "8.0.0 8.1.0" {
+		t.Errorf("beside hull 4: %v", got)
+	}
+}

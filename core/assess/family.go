@@ -9,7 +9,7 @@ import (
 
 // Evenly leaves members of a family that go ahead of the framework the releases that all have by number, or else by major.
 func (a *Question) Evenly(c Choice, names []string) error {
-	if len(names) < 2 || a.Akin(names[0], names[1]) == "declared as a family" {
+	if len(names) < 2 || a.Akin(names[0], names[1]) == DeclaredFamily {
 		return nil
 	}
 	major := func(name, v string) (string, error) {
@@ -55,7 +55,7 @@ func (a *Question) inFamily(name string, p, framework *universe.Package, among v
 	at := p.Known(a.Locked(name))
 	c, names := Choice{name: Texts(p, among)}, []string{name}
 	for _, other := range a.Names() {
-		if other == name || at == nil || a.Akin(name, other) == "" || slices.Contains(a.App.Held, other) {
+		if other == name || at == nil || a.Akin(name, other) == "" || a.Akin(name, other) == DeclaredFamily || slices.Contains(a.App.Held, other) {
 			continue
 		}
 		its, err := a.Pkg(other)

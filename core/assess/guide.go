@@ -41,10 +41,10 @@ func (a *Question) after(major string, p *universe.Package, at int) bool {
 
 // RetirementOf says whether a package retires: its maintainers say so, or a guide does.
 func (a *Question) RetirementOf(p *universe.Package) *Retirement {
-	if about, runtime := a.described(p); about != "" && !runtime && a.Declaration(about).As != "" {
-		return a.selfDescribed(p, about)
-	}
 	said := RetirementOf(p, a.Goal.Name)
+	if about, runtime := a.described(p); about != "" && !runtime && a.Declaration(about).As != "" && said != nil && said.Kind == project.Abandoned {
+		said = a.selfDescribed(about)
+	}
 	if said != nil && said.Kind == project.Swallowed && a.later(said.Says) {
 		said = nil
 	}

@@ -62,3 +62,28 @@ func TestRecommended(t *testing.T) {
 		}
 	}
 }
+
+// Type declarations that go on under another name are renamed, whatever they describe brings: their maintainers say so, or a
+// guide does.
+func TestRenamedTypes(t *testing.T) {
+	for _, guided := range []bool{false, true} {
+		text := "app: hull@^4 types-hull@^4\nhull@4\nhull@5\ntypes-hull@4\nhulltypes@4"
+		if !guided {
+			text = "app: hull@^4 types-hull@^4\nhull@4\nhull@5\ntypes-hull@4 # renamed to hulltypes\nhulltypes@4"
+		}
+		source, app := projecttest.Sketch(t, text)
+		app.Kin = func(name string) project.Kin {
+			if name == "types-hull" {
+				return project.Kin{Name: "hull", Describes: "hull"}
+			}
+			return project.Kin{Name: name}
+		}
+		if guided {
+			app.Guides = []project.Guide{{About: "hull", To: "5", Facts: []project.Fact{{Kind: project.RenamedFact, Name: "types-hull", Becomes: "hulltypes", Source: "the guide", Confidence: project.Sure}}}}
+		}
+		got, err := Assess(context.Background(), source, app, project.Goal{Name: "hull", Constraint: "5"})
+		if err != nil || got.Packages[0].Standing != project.Retires || got.Packages[0].To != "hulltypes" {
+			t.Errorf("guided %v: %+v, %v", guided, got.Packages, err)
+		}
+	}
+}

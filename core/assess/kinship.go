@@ -10,6 +10,9 @@ import (
 	"molt/core/version"
 )
 
+// DeclaredFamily is the ground of a family that people declared.
+const DeclaredFamily = "declared as a family"
+
 // Akin returns the ground on which two declared packages are a family, which moves in step; "" for none: people said so, or
 // they have a scope, a name stem or a repository in common, or one asks for exactly its own number of the other, and they
 // were published under the same version numbers, or on the same days in the same majors.
@@ -26,7 +29,7 @@ func (a *Question) Akin(x, y string) string {
 func (a *Question) akin(x, y string) string {
 	for _, family := range a.App.Families {
 		if slices.Contains(family, x) && slices.Contains(family, y) {
-			return "declared as a family"
+			return DeclaredFamily
 		}
 	}
 	common := ""

@@ -48,10 +48,7 @@ func RetirementOf(p *universe.Package, framework string) *Retirement {
 // selfDescribed is the retirement of a package that describes a declared one. Its maintainers end all of its releases at
 // once, when the newest release of the other needs none; so it retires where the release in use of the other, or the goal's,
 // brings its own type declarations. Those that are maintained have more than that release brings.
-func (a *Question) selfDescribed(p *universe.Package, about string) *Retirement {
-	if !ended(p) {
-		return nil
-	}
+func (a *Question) selfDescribed(about string) *Retirement {
 	releases := []string{a.Locked(about)}
 	if about == a.Goal.Name && len(a.meant) > 0 {
 		releases = append(releases, a.meant[len(a.meant)-1])

@@ -50,7 +50,10 @@ func (p *planner) abreast(later map[string][]string) error {
 		return name == p.Goal.Name || p.now.Gone[name] || slices.Contains(p.App.Held, name) || p.assessed[name].Standing == project.Retires
 	})
 	for _, f := range p.families(names) {
-		common, _, err := p.commonMajors(f.names, later)
+		if f.ground == assess.DeclaredFamily { // whose members may have numbers of their own
+			continue
+		}
+		common, err := p.commonMajors(f.names, later)
 		if err != nil {
 			return err
 		}
@@ -74,17 +77,17 @@ func (p *planner) abreast(later map[string][]string) error {
 }
 
 // commonMajors returns the majors that all of some packages have among their later releases, with the one where they stand;
-// nil where they do not stand at one. With them comes who lacks the newest major that some have; "" for nobody.
-func (p *planner) commonMajors(names []string, later map[string][]string) (common map[string]bool, lacks string, err error) {
+// nil where they do not stand at one.
+func (p *planner) commonMajors(names []string, later map[string][]string) (common map[string]bool, err error) {
 	here := ""
 	for i, name := range names {
 		pkg, err := p.Pkg(name)
 		if err != nil {
-			return nil, "", err
+			return nil, err
 		}
 		at := pkg.Known(project.VersionOf(p.now.Locked, name))
 		if at == nil || i > 0 && p.App.Scheme.Major(at.Version) != here {
-			return nil, "", nil
+			return nil, nil
 		}
 		here = p.App.Scheme.Major(at.Version)
 		own := map[string]bool{here: true}
@@ -93,15 +96,10 @@ func (p *planner) commonMajors(names []string, later map[string][]string) (commo
 		}
 		if i == 0 {
 			common = own
-			continue
 		}
-		before := len(common)
 		maps.DeleteFunc(common, func(major string, _ bool) bool { return !own[major] })
-		if len(common) < before && lacks == "" {
-			lacks = name
-		}
 	}
-	return common, lacks, nil
+	return common, nil
 }
 
 // atOneNumber returns the families among what moves whose members stand at one number now. Those of the framework go by it,

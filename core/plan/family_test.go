@@ -100,3 +100,12 @@ func TestFrameworkGoesOn(t *testing.T) {
 		}
 	}
 }
+
+// A family that people declare between packages with numbers of their own is not held at majors that they do not share.
+func TestDeclaredFamilyGoesOn(t *testing.T) {
+	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 lamp@^1.0.0 lens@^1.0.0\nhulk@3.0\nhulk@4.0\nlamp@1.0\nlamp@7.0\nlens@1.0\nlens@4.0")
+	app.Families = [][]string{{"lamp", "lens"}}
+	if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); got != "goal-4: hulk 3.0.0>4.0.0; after-lamp: lamp 1.0.0>7.0.0, lens 1.0.0>4.0.0" {
+		t.Errorf("got %s", got)
+	}
+}

@@ -481,7 +481,7 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 		}
 	}
 	for _, other := range p.Names() {
-		if other == name || other == p.Goal.Name || p.now.Gone[other] || slices.Contains(p.App.Held, other) || p.Akin(name, other) == "" || p.Akin(name, other) == "declared as a family" {
+		if other == name || other == p.Goal.Name || p.now.Gone[other] || slices.Contains(p.App.Held, other) || p.Akin(name, other) == "" || p.Akin(name, other) == assess.DeclaredFamily {
 			continue
 		}
 		its, err := p.Pkg(other)
