@@ -12,9 +12,9 @@ import (
 	"molt/ecosystem"
 )
 
-// beyond lists the environments besides the deployed one that a lock is to be for, by version of the runtime and by
+// wider lists the environments besides the deployed one that a lock is to be for, by version of the runtime and by
 // platform: none where people name environments or platforms, since then the lock is for these.
-func (a *App) beyond(m *ecosystem.Manifests) (runtimes []map[string]string, platforms []string) {
+func (a *App) wider(m *ecosystem.Manifests) (runtimes []map[string]string, platforms []string) {
 	w, ok := a.Eco.(ecosystem.Widener)
 	deployed := a.environments()
 	if !ok || len(a.Config.Platform) > 0 || len(deployed) != 1 || deployed[0].Name != "" {
@@ -24,14 +24,14 @@ func (a *App) beyond(m *ecosystem.Manifests) (runtimes []map[string]string, plat
 	for _, q := range m.Runtimes() {
 		requires = append(requires, q.Requirement)
 	}
-	return w.Beyond(deployed[0], requires)
+	return w.Wider(deployed[0], requires)
 }
 
 // widened returns the lock of a resolution with what is needed in environments besides the deployed one, too: nothing of
 // the resolution changes for it. The versions of runtimes that a release of it does not run on are left out, then all
 // versions or all platforms where what is needed there does not go with the rest; nil where nothing is left.
 func (a *App) widened(ctx context.Context, r *solve.Resolution, m *ecosystem.Manifests, before *ecosystem.Lock, accepted []string) (*ecosystem.Lock, error) {
-	runtimes, platforms := a.beyond(m)
+	runtimes, platforms := a.wider(m)
 	if a.wide == nil || len(platforms) == 0 || len(a.forks) > 0 {
 		return nil, nil
 	}
@@ -68,11 +68,11 @@ func (a *App) widened(ctx context.Context, r *solve.Resolution, m *ecosystem.Man
 			}
 		}
 	}
-	for _, beyond := range [][]ecosystem.Environment{slices.Concat(across, both), across, along} {
-		if len(beyond) == 0 {
+	for _, wider := range [][]ecosystem.Environment{slices.Concat(across, both), across, along} {
+		if len(wider) == 0 {
 			continue
 		}
-		everywhere := append([]ecosystem.Environment{deployed}, beyond...)
+		everywhere := append([]ecosystem.Environment{deployed}, wider...)
 		source := universe.FilterFor(a.wide(everywhere), "are not those of the deployed environment", func(name string, p *universe.Release) bool {
 			v, there := pinned[name]
 			return there && p.Version.String() == v || !there && suits(p)
@@ -99,7 +99,7 @@ func (a *App) widened(ctx context.Context, r *solve.Resolution, m *ecosystem.Man
 		if err != nil {
 			return nil, err
 		}
-		l.Environments, l.Beyond = []ecosystem.Environment{deployed}, beyond
+		l.Environments, l.Wider = []ecosystem.Environment{deployed}, wider
 		if p, ok := a.Eco.(ecosystem.Pruner); ok {
 			p.Prune(l)
 		}

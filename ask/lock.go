@@ -25,7 +25,7 @@ func NewLock(l *ecosystem.Lock) doc.Lock {
 	}
 	for _, p := range l.Whole().Releases() {
 		if !slices.ContainsFunc(answer.Packages, func(x doc.LockedItem) bool { return x.ID == p.ID }) {
-			answer.Beyond = append(answer.Beyond, p.ID)
+			answer.Wider = append(answer.Wider, p.ID)
 		}
 	}
 	return answer

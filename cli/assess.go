@@ -25,7 +25,7 @@ func (c *call) assess() *cobra.Command {
   together   only releases that refuse the framework in use: it moves with the goal
   blocked    no release that it may have is compatible with the goal
   silent     says nothing about the framework, and stays
-  retiring   renamed, abandoned, or swallowed by the goal
+  retiring   renamed, abandoned, or part of the goal or of another package
   outside    not from the registry: Molt cannot judge it
 
 Standings are decided by solving the whole application; packages that nobody declares are named where something has to

@@ -62,8 +62,8 @@ ecosystem name such. What cannot be locked is said, and the exit code is 1.`,
 						word = "would hold"
 					}
 					more := ""
-					if len(d.Beyond) > 0 {
-						more = fmt.Sprintf(", and %d more for other machines than the deployed one", len(d.Beyond))
+					if len(d.Wider) > 0 {
+						more = fmt.Sprintf(", and %d more for other machines than the deployed one", len(d.Wider))
 					}
 					p.Line("%s %s %s for %s%s.", s.App.LockFile(), word, render.Count(len(d.Packages), "package"), render.Count(len(d.Roots), "declaration"), more)
 				})

@@ -9,7 +9,7 @@ type Lock struct {
 	Folded    bool         `json:"folded"` // a peer leads to the right release, but not always to the right place
 	Roots     []LockRoot   `json:"roots"`
 	Packages  []LockedItem `json:"packages"`
-	Beyond    []string     `json:"beyond,omitempty"`  // releases that only machines besides the deployed one need
+	Wider     []string     `json:"wider,omitempty"`   // releases that only machines besides the deployed one need
 	Took      []string     `json:"took,omitempty"`    // from which branch, when a conflict was resolved
 	Outside   []string     `json:"outside,omitempty"` // what does not come from a registry and could not be locked
 }

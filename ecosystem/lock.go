@@ -33,9 +33,9 @@ type Lock struct {
 	// Of formats that tell them: the environments that it was made for, what the application requires of runtimes, and the address of the registry
 	// below which relative sources lie.
 	Environments []Environment
-	// Beyond are environments in which people work on the application, besides the deployed ones. What is needed there alone
+	// Wider are environments in which people work on the application, besides the deployed ones. What is needed there alone
 	// is in Wide, and not in the lock that the rest of Molt judges and plans with; nil where there is no more.
-	Beyond   []Environment
+	Wider    []Environment
 	Wide     *Lock
 	Forks    Forks
 	Requires []universe.Requirement

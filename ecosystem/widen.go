@@ -5,9 +5,9 @@ import "molt/core/universe"
 // A Widener is an ecosystem whose locks can be for more environments than the one that is deployed: people who work on an
 // application have other machines.
 type Widener interface {
-	// Beyond lists environments besides the deployed one in which people may work on an application that requires something
+	// Wider lists environments besides the deployed one in which people may work on an application that requires something
 	// of runtimes: the versions of the runtime that it admits, and the platforms that there are.
-	Beyond(deployed Environment, requires []universe.Requirement) (runtimes []map[string]string, platforms []string)
+	Wider(deployed Environment, requires []universe.Requirement) (runtimes []map[string]string, platforms []string)
 	// Narrow returns what a lock has for the environments that are deployed, as if it had been made for these alone. Its Wide
 	// is the lock.
 	Narrow(l *Lock) *Lock
@@ -21,8 +21,8 @@ func (l *Lock) Whole() *Lock {
 	return l.Wide
 }
 
-// Everywhere lists the environments that a lock is for: the deployed ones, and those beyond.
+// Everywhere lists the environments that a lock is for: the deployed ones, and the others.
 func (l *Lock) Everywhere() []Environment {
 	all := append([]Environment{}, l.Environments...)
-	return append(all, l.Beyond...)
+	return append(all, l.Wider...)
 }

@@ -351,14 +351,14 @@ func (w *lockWriter) application() {
 		}
 		w.line("]")
 	}
-	if len(w.lock.Beyond) > 0 {
+	if len(w.lock.Wider) > 0 {
 		var minors, on []string
 		for _, e := range w.lock.Everywhere() {
 			minors, on = appendNew(minors, e.Runtimes[runtimeName]), appendNew(on, cmp.Or(e.Platform, usualPlatform))
 		}
 		slices.SortFunc(minors, byVersion)
 		slices.Sort(on)
-		w.line("beyond = { python = %s, platform = %s }", inlineTOML(minors), inlineTOML(on))
+		w.line("wider = { python = %s, platform = %s }", inlineTOML(minors), inlineTOML(on))
 	}
 	group := ""
 	var texts []string

@@ -16,7 +16,7 @@ import (
 // environmentMarkers returns the markers of the environments that a lock is for: one each, or where it is for more than the
 // deployed ones, one a platform.
 func environmentMarkers(l *ecosystem.Lock, envs environments) (all []*requirement.Marker) {
-	if len(l.Beyond) == 0 {
+	if len(l.Wider) == 0 {
 		for _, e := range envs {
 			all = append(all, environmentMarker(e))
 		}
@@ -152,7 +152,7 @@ func markersIn(l *ecosystem.Lock, envs environments, apart forks) map[string]*re
 			var there *requirement.Marker
 			if f, forked := apart.at(name); forked && len(in) == len(f.envs) {
 				there = f.marker(envs)
-			} else if len(l.Beyond) > 0 {
+			} else if len(l.Wider) > 0 {
 				there = where(envs, by[key])
 			} else if len(in) < len(envs) {
 				there = requirement.Or(in...)

@@ -106,7 +106,7 @@ func (r *lockReader) head(whole unknown) error {
 		e.Runtimes[runtimeName], _ = table["python"].(string)
 		r.lock.Environments = append(r.lock.Environments, e)
 	}
-	r.beyond(ours["beyond"])
+	r.wider(ours["wider"])
 	if err := r.forks(ours); err != nil {
 		return err
 	}
@@ -119,8 +119,8 @@ func (r *lockReader) head(whole unknown) error {
 	return nil
 }
 
-// beyond reads the environments besides the deployed one: each version on each platform.
-func (r *lockReader) beyond(v any) {
+// wider reads the environments besides the deployed one: each version on each platform.
+func (r *lockReader) wider(v any) {
 	table, ok := v.(unknown)
 	if !ok || len(r.lock.Environments) != 1 {
 		return
@@ -131,7 +131,7 @@ func (r *lockReader) beyond(v any) {
 			if _, err := markersOf(ecosystem.Environment{Runtimes: map[string]string{runtimeName: python}, Platform: platform}); err != nil || python == deployed.Runtimes[runtimeName] && platform == cmp.Or(deployed.Platform, usualPlatform) {
 				continue
 			}
-			r.lock.Beyond = append(r.lock.Beyond, ecosystem.Environment{Runtimes: map[string]string{runtimeName: python}, Platform: platform})
+			r.lock.Wider = append(r.lock.Wider, ecosystem.Environment{Runtimes: map[string]string{runtimeName: python}, Platform: platform})
 		}
 	}
 }
@@ -391,7 +391,7 @@ func (r *lockReader) finish(whole unknown) (*ecosystem.Lock, error) {
 	slices.SortFunc(r.lock.Packages, func(a, b ecosystem.LockedPackage) int { return strings.Compare(a.ID, b.ID) })
 	r.lock.Edgeless = !known || len(r.lock.Roots) == 0 && len(r.lock.Packages) > 0
 	if r.lock.Edgeless {
-		r.lock.Environments, r.lock.Beyond = nil, nil // those of a lock that says what it is for stand in what is kept
+		r.lock.Environments, r.lock.Wider = nil, nil // those of a lock that says what it is for stand in what is kept
 		if len(r.lock.Forks) > 0 {
 			return nil, r.fail("releases are told apart by environment, and what the application asks for is not there")
 		}

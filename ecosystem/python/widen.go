@@ -18,9 +18,9 @@ const (
 	newestMinor = 15
 )
 
-// Beyond lists the minor versions of the interpreter that the application admits, and all platforms. Where it requires
+// Wider lists the minor versions of the interpreter that the application admits, and all platforms. Where it requires
 // nothing, nobody says which versions it runs on.
-func (p Python) Beyond(deployed ecosystem.Environment, requires []universe.Requirement) (runtimes []map[string]string, platforms []string) {
+func (p Python) Wider(deployed ecosystem.Environment, requires []universe.Requirement) (runtimes []map[string]string, platforms []string) {
 	for minor := oldestMinor; minor <= newestMinor; minor++ {
 		v := fmt.Sprintf("3.%d", minor)
 		whole, err := interpreter.Scheme.Complete(v)
@@ -43,11 +43,11 @@ func (p Python) Beyond(deployed ecosystem.Environment, requires []universe.Requi
 // Narrow leaves of a lock what the deployed environments need, with the conditions of demands that tell these apart.
 func (p Python) Narrow(l *ecosystem.Lock) *ecosystem.Lock {
 	envs, err := environmentsOf(l.Environments)
-	if err != nil || len(l.Beyond) == 0 {
+	if err != nil || len(l.Wider) == 0 {
 		return l
 	}
 	n := *l
-	n.Beyond, n.Wide = nil, l
+	n.Wider, n.Wide = nil, l
 	edges := func(all []solve.Edge, root bool) (left []solve.Edge) {
 		for _, e := range all {
 			m, err := requirement.ParseMarker(e.When)

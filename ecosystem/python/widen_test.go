@@ -89,10 +89,10 @@ func TestWideLock(t *testing.T) {
 	}
 	root := edge("hull", "")
 	root.Group = "dependencies"
-	wide := &ecosystem.Lock{Ecosystem: "python", Roots: []solve.Edge{root}, Environments: all[deployed : deployed+1], Beyond: slices.Delete(slices.Clone(all), deployed, deployed+1),
+	wide := &ecosystem.Lock{Ecosystem: "python", Roots: []solve.Edge{root}, Environments: all[deployed : deployed+1], Wider: slices.Delete(slices.Clone(all), deployed, deployed+1),
 		Packages: []ecosystem.LockedPackage{node("hull", edge("oar", `python_version >= "3.11"`), edge("winch", `sys_platform == "win32"`)), node("oar"), node("winch", edge("rope", "")), node("rope")}}
 	text := Python{}.EncodeLock(wide)
-	for _, want := range []string{`marker = 'sys_platform == "win32"'`, `marker = 'python_version >= "3.11"'`, `beyond = { python = ["3.10", "3.11"], platform = [`} {
+	for _, want := range []string{`marker = 'sys_platform == "win32"'`, `marker = 'python_version >= "3.11"'`, `wider = { python = ["3.10", "3.11"], platform = [`} {
 		if !bytes.Contains(text, []byte(want)) {
 			t.Errorf("the lock lacks %s:\n%s", want, text)
 		}
@@ -108,7 +108,7 @@ func TestWideLock(t *testing.T) {
 	if got := strings.Join(names, " "); got != "hull@1.0 oar@1.0" || len(l.Packages[0].Needs) != 1 || l.Packages[0].Needs[0].When != "" {
 		t.Errorf("for the deployed machine it has %s: %+v", got, l.Packages)
 	}
-	if len(l.Whole().Packages) != 4 || len(l.Whole().Beyond) != len(all)-1 {
+	if len(l.Whole().Packages) != 4 || len(l.Whole().Wider) != len(all)-1 {
 		t.Errorf("for all it has %+v", l.Whole())
 	}
 	if again := (Python{}).EncodeLock(l); !bytes.Equal(again, text) {
