@@ -61,24 +61,25 @@ type App struct {
 	hidingTold bool            // so was what programs of packages hide
 	guides     []project.Guide // from LoadAdvice
 	// unsettled is the source with releases that have not settled yet, while one is open that hides them; else nil.
-	unsettled universe.Source
-	tree      func() (ecosystem.Tree, error)
-	goal      planGoal                                      // as the plan named it when it was read last
-	spelled   map[string]string                             // names of held packages that the configuration spells otherwise
-	withheld  []string                                      // the registries that get no credentials
-	presumed  project.Runtimes                              // from Presume
-	grounds   map[string]string                             // why
-	limits    []limit                                       // what files of constraints say
-	lockFile  string                                        // its name
-	besides   func() []Side                                 // see beside
-	seen      func(project.Runtimes) universe.Source        // see project.Application.Seen; while a source is open
-	wide      func([]ecosystem.Environment) universe.Source // what a source has for other environments; while it is open
-	archived  map[string][]*universe.Package                // what archives hold that declarations name, by the text of the declaration; from the lock, and from Archived
-	absent    []string                                      // optional packages that the registry lacks; from CheckDeclared
-	forks     ecosystem.Forks                               // packages that are resolved apart in some environments
-	consent   *consent
-	Broken    string // why the lock cannot be read, where it is to be made anew; "" where it can
-	Repaired  string // what was repaired when the folder was taken into use, "" for nothing
+	unsettled    universe.Source
+	tree         func() (ecosystem.Tree, error)
+	goal         planGoal                                      // as the plan named it when it was read last
+	spelled      map[string]string                             // names of held packages that the configuration spells otherwise
+	withheld     []string                                      // the registries that get no credentials
+	presumed     project.Runtimes                              // from Presume
+	grounds      map[string]string                             // why
+	limits       []limit                                       // what files of constraints say
+	lockFile     string                                        // its name
+	besides      func() []Side                                 // see beside
+	seen         func(project.Runtimes) universe.Source        // see project.Application.Seen; while a source is open
+	wide         func([]ecosystem.Environment) universe.Source // what a source has for other environments; while it is open
+	archived     map[string][]*universe.Package                // what archives hold that declarations name, by the text of the declaration; from the lock, and from Archived
+	absent       []string                                      // optional packages that the registry lacks; from CheckDeclared
+	forks        ecosystem.Forks                               // packages that are resolved apart in some environments
+	alternatives [][]string                                    // groups of which people install at most one of each list
+	consent      *consent
+	Broken       string // why the lock cannot be read, where it is to be made anew; "" where it can
+	Repaired     string // what was repaired when the folder was taken into use, "" for nothing
 }
 
 // Settings are what one call of Molt says about how to work.
@@ -259,6 +260,9 @@ func (a *App) read() error {
 	if err := a.readLimits(); err != nil {
 		return err
 	}
+	if err := a.readAlternatives(); err != nil {
+		return err
+	}
 	a.Lock, a.archived = nil, nil
 	locked.wait()
 	switch {
@@ -417,7 +421,7 @@ func (a *App) declared(e ecosystem.Entry) project.Declared {
 		d.Package, d.Foreign = p[0].Name, false
 	}
 	if f, ok := a.Eco.(ecosystem.Forker); ok && len(a.forks) > 0 {
-		for i, one := range f.Forked(e.Demand, a.forks, a.environments()) {
+		for i, one := range f.Forked(e.Demand, e.Group, a.forks, a.divided()) {
 			if i == 0 {
 				d.Demand = one
 			} else {
@@ -588,7 +592,7 @@ func (a *App) Source(ctx context.Context, dated []string) (universe.Source, func
 	builds, _ := a.builds()
 	open := func(environments []ecosystem.Environment) ecosystem.Source {
 		return a.Eco.Open(ctx, registries, ecosystem.Detail{Builds: builds, Build: a.buildSource, Everything: aged || a.Settings.Detailed || a.Config.Rules.Detailed(),
-			Packages: dated, Environments: environments, Forks: a.forks})
+			Packages: dated, Environments: ecosystem.Divided(environments, a.alternatives), Forks: a.forks})
 	}
 	opened := open(a.environments())
 	others := map[string]ecosystem.Source{} // for other runtimes, by environments

@@ -228,7 +228,7 @@ func (a *App) describe(l *ecosystem.Lock, m *ecosystem.Manifests, before *ecosys
 	if l.Environments = a.environments(); l.Environments == nil {
 		return
 	}
-	l.Forks = a.forks
+	l.Forks, l.Alternatives = a.forks, a.alternatives
 	if p, ok := a.Eco.(ecosystem.Pruner); ok {
 		p.Prune(l)
 	}

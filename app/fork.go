@@ -3,8 +3,10 @@ package app
 import (
 	"context"
 	"errors"
+	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"molt/core/project"
 	"molt/core/solve"
@@ -12,10 +14,82 @@ import (
 	"molt/ecosystem"
 )
 
+// divided lists the environments with every choice of groups that are alternatives.
+func (a *App) divided() []ecosystem.Environment {
+	return ecosystem.Divided(a.environments(), a.alternatives)
+}
+
+// manyChoices is how many choices of alternatives are resolved side by side.
+const manyChoices = 16
+
+// readAlternatives looks up the groups that the configuration calls alternatives.
+func (a *App) readAlternatives() error {
+	a.alternatives = nil
+	if _, ok := a.Eco.(ecosystem.Forker); !ok {
+		if a.Config.Alternatives != nil && !slices.ContainsFunc(a.beside(), func(s Side) bool { _, ok := s.Ecosystem.(ecosystem.Forker); return ok }) {
+			return a.Config.Place.At(true, fmt.Sprintf("alternatives: packages of %s have one resolution for all groups", a.Eco.Name()), "alternatives")
+		}
+		return nil
+	}
+	choices := 1
+	var seen []string
+	for i, list := range a.Config.Alternatives {
+		var groups []string
+		for k, text := range list {
+			group, err := a.groupNamed(text)
+			if err == nil && slices.Contains(seen, group) {
+				err = fmt.Errorf("%s is named twice", group)
+			}
+			if err != nil {
+				return a.Config.Place.At(false, fmt.Sprintf("%q: %v", text, err), "alternatives", i, k)
+			}
+			groups, seen = append(groups, group), append(seen, group)
+		}
+		if choices *= len(groups) + 1; len(groups) < 2 || choices > manyChoices {
+			return a.Config.Place.At(true, fmt.Sprintf("expected at least two groups a list, and at most %d choices in all", manyChoices), "alternatives", i)
+		}
+		a.alternatives = append(a.alternatives, groups)
+	}
+	for including, groups := range a.Manifest.Included() {
+		for _, list := range a.alternatives {
+			both := slices.DeleteFunc(slices.Clone(list), func(g string) bool { return !slices.Contains(groups, g) })
+			if len(both) > 1 {
+				return a.Config.Place.At(true, fmt.Sprintf("%s includes both %s and %s", including, both[0], both[1]), "alternatives")
+			}
+		}
+	}
+	return nil
+}
+
+// groupNamed returns the group of the manifests that has a name, or that alone ends in it: "sail" for "dependency-groups.sail".
+func (a *App) groupNamed(text string) (string, error) {
+	var all, ending []string
+	for _, e := range a.Manifest.Entries() {
+		all = append(all, e.Group)
+	}
+	slices.Sort(all)
+	all = slices.Compact(all)
+	for _, group := range all {
+		if group == text {
+			return text, nil
+		}
+		if strings.HasSuffix(group, "."+text) {
+			ending = append(ending, group)
+		}
+	}
+	switch len(ending) {
+	case 1:
+		return ending[0], nil
+	case 0:
+		return "", fmt.Errorf("no group with declarations has that name; there are %s", strings.Join(all, ", "))
+	}
+	return "", fmt.Errorf("%s end in that", strings.Join(ending, " and "))
+}
+
 // forksOf returns the forks of a lock, as far as they are for the environments that the application has.
 func (a *App) forksOf(l *ecosystem.Lock) ecosystem.Forks {
 	names := map[string]bool{}
-	for _, e := range a.environments() {
+	for _, e := range a.divided() {
 		names[e.Name] = true
 	}
 	for _, all := range l.Forks {
@@ -73,11 +147,11 @@ func (a *App) Fork(ctx context.Context, source universe.Source, reopen func() (u
 		if err != nil {
 			return err
 		}
-		if fewer := joined(forks, r); !equalForks(fewer, forks) {
-			if _, err := solved(fewer); errors.As(err, &tangle) {
-				_, err = solved(forks)
-				return err
-			} else if err != nil {
+		for _, fewer := range []ecosystem.Forks{joined(forks, r, false), joined(forks, r, true), forks} {
+			if equalForks(fewer, a.forks) {
+				return nil
+			}
+			if _, err := solved(fewer); err == nil || !errors.As(err, &tangle) {
 				return err
 			}
 		}
@@ -108,7 +182,7 @@ func (a *App) parts() (parts [][]string) {
 		return nil
 	}
 	var of []ecosystem.Environment
-	for _, e := range a.environments() {
+	for _, e := range a.divided() {
 		i := slices.IndexFunc(of, func(x ecosystem.Environment) bool { return f.Alike(x, e) })
 		if i < 0 {
 			of, parts = append(of, e), append(parts, []string{e.Name})
@@ -119,8 +193,9 @@ func (a *App) parts() (parts [][]string) {
 	return parts
 }
 
-// joined joins the forks of each package that have one release in a resolution.
-func joined(forks ecosystem.Forks, r *solve.Resolution) ecosystem.Forks {
+// joined joins the forks of each package that have one release in a resolution. Where a package is in no resolution, any
+// release goes with that, unless what it needs is to stay away, too: those forks are kept apart then.
+func joined(forks ecosystem.Forks, r *solve.Resolution, absentApart bool) ecosystem.Forks {
 	versions := r.Versions()
 	var all ecosystem.Forks
 	for name, parts := range forks {
@@ -130,7 +205,7 @@ func joined(forks ecosystem.Forks, r *solve.Resolution) ecosystem.Forks {
 			v := ""
 			if all := versions[f.Package]; len(all) > 0 {
 				v = all[0]
-			} else if len(groups) > 0 { // none is there, which any goes with
+			} else if len(groups) > 0 && !absentApart {
 				groups[0] = append(groups[0], f.Environments...)
 				continue
 			}

@@ -111,7 +111,7 @@ func (a *App) Install(ctx context.Context, order InstallOrder) (*Installed, erro
 
 // layOut lays out a lock in a folder.
 func (a *App) layOut(ctx context.Context, files *txn.Workspace, lock *ecosystem.Lock, order tree.Order) (*tree.Report, error) {
-	lock = lock.Whole()
+	lock = lock.Whole().Chosen()
 	order.Copies, order.Compile = a.Config.Install.Copies(), a.Config.Install.Compiles()
 	if flat, ok := a.Eco.(ecosystem.Flat); ok {
 		t, done, err := a.environment(ctx, flat, files)
@@ -421,6 +421,13 @@ func (a *App) lockFor(groups []string) (*ecosystem.Lock, error) {
 	included := a.Manifest.Included()
 	for _, g := range slices.Clone(groups) {
 		groups = append(groups, included[g]...)
+	}
+	for _, list := range a.Lock.Alternatives {
+		both := slices.DeleteFunc(slices.Clone(list), func(g string) bool { return !slices.Contains(groups, g) })
+		if len(both) < 2 {
+			continue
+		}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("--only %s: %s and %s are alternatives, of which at most one is installed", strings.Join(both, ","), both[0], both[1])}
 	}
 	some := *a.Lock.Whole()
 	some.Roots = slices.DeleteFunc(slices.Clone(some.Roots), func(e solve.Edge) bool {

@@ -28,7 +28,11 @@ func (a *App) checkInstalled(installed ecosystem.Tree) []Finding {
 		c.nodes[whole.Packages[i].ID] = &whole.Packages[i]
 	}
 	members := map[string][]solve.Edge{} // the runtime looks from the member's folder
+	left := a.leftOut(installed)
 	for _, e := range whole.Roots {
+		if slices.Contains(left, e.Group) {
+			continue
+		}
 		member, _ := project.SplitGroup(e.Group)
 		if e.Apart != "" {
 			e.Name = e.Own
@@ -59,6 +63,24 @@ func (a *App) checkInstalled(installed ecosystem.Tree) []Finding {
 		c.note("so are %d more packages", n)
 	}
 	return c.found
+}
+
+// leftOut lists the groups that are not installed since an alternative is: all but the one whose packages are there, or
+// but the usual one.
+func (a *App) leftOut(installed ecosystem.Tree) (left []string) {
+	for _, list := range a.Lock.Alternatives {
+		there := slices.IndexFunc(list, func(group string) bool {
+			return !slices.ContainsFunc(a.Lock.Whole().Roots, func(e solve.Edge) bool {
+				return e.Group == group && e.When == "" && installed.Find(installed.Root(), e.Name) == nil
+			})
+		})
+		for i, group := range list {
+			if i != max(there, 0) {
+				left = append(left, group)
+			}
+		}
+	}
+	return left
 }
 
 // checkFiles says which files of installed packages are not as Molt laid them out.
@@ -128,7 +150,7 @@ func (c *comparison) follow(home, by string, edges []solve.Edge) {
 		case got == nil && (e.Optional || e.When != ""): // what has a condition need not be here
 			continue
 		case got == nil:
-			c.note("%s %s is missing; %s needs it", want.Name, want.Version, by)
+			c.note("%s %s is missing; %s needs it", name, want.Version, by)
 			continue
 		}
 		c.reached[got.Place] = true

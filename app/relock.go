@@ -60,7 +60,7 @@ func (a *App) newLock(ctx context.Context, source universe.Source, r *solve.Reso
 	if err == nil && l.Wide != nil {
 		w := l.Wide
 		w.Origins, w.Overrides, w.Members, w.Waived = l.Origins, l.Overrides, l.Members, l.Waived
-		w.Requires, w.Included, w.Index, w.Kept = l.Requires, l.Included, l.Index, l.Kept
+		w.Requires, w.Included, w.Alternatives, w.Index, w.Kept = l.Requires, l.Included, l.Alternatives, l.Index, l.Kept
 	}
 	if err == nil {
 		err = a.strongEnough(l)
@@ -364,13 +364,23 @@ func (a *App) drift() (found []Finding) {
 	line := func(e ecosystem.Entry, says string, args ...any) {
 		found = append(found, Finding{About: "manifest", Says: fmt.Sprintf("%s:%d: ", e.File, e.Line) + fmt.Sprintf(says, args...), File: e.File, Line: e.Line, Column: e.Column})
 	}
+	var gone ecosystem.Forks // of environments, or choices, that there are no longer
+	if len(a.Lock.Forks) > 0 && a.forksOf(a.Lock) == nil {
+		gone = a.Lock.Forks
+		note("lock", "it has several releases of %s, for environments or alternatives that molt.yaml does not name", strings.Join(slices.Sorted(maps.Keys(gone)), ", "))
+	}
+	if !slices.EqualFunc(a.Lock.Alternatives, a.alternatives, slices.Equal) {
+		note("lock", "it was made for other alternatives than molt.yaml names")
+	}
 	locked := map[[2]string]solve.Edge{}
 	for _, r := range a.Lock.Roots {
-		locked[[2]string{r.Group, r.Name}] = r
+		if gone[universe.Plain(r.Package)] == nil {
+			locked[[2]string{r.Group, r.Name}] = r
+		}
 	}
 	c, conditional := a.Eco.(ecosystem.Conditional)
 	for _, e := range a.Manifest.Entries() {
-		if conditional && !c.Holds(e.When, a.environments()) {
+		if conditional && !c.Holds(e.When, a.environments()) || gone[e.Package] != nil {
 			continue
 		}
 		d := a.declared(e)

@@ -25,6 +25,7 @@ Scripts that packages want run are run for those alone that "build:" in molt.yam
 
 --into makes a complete tree for another place: manifest, lock, the files that people keep, and the packages. --current switches
 a link to it in one move when all is there, and keeps where the link led before; --current without --into switches back.
+Of groups that molt.yaml calls alternatives, the first is installed, unless --only names another one.
 
 Files of installed packages that somebody edited are not overwritten, and a tree that Molt did not lay out is not
 replaced, unless --force says so.`,

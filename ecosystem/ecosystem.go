@@ -201,6 +201,8 @@ type Environment struct {
 	Name     string            // "" for the only one
 	Runtimes map[string]string // versions by runtime, of which the last parts may be missing
 	Platform string            // as the ecosystem writes platforms, "" for the usual one
+	Groups   []string          // of the groups that are alternatives to one another, those that are installed there
+	Except   []string          // and those that are not; see Divided
 }
 
 // A Source is a universe.Source that works in the background until it is closed.

@@ -20,9 +20,9 @@ type Fork struct {
 // Fork has, and it demands these in place of the package.
 type Forker interface {
 	Conditional
-	// Forked returns what a declared demand asks for where its package is forked: a demand on each fork in whose environments its condition holds. It is
-	// the demand itself where the package is not forked.
-	Forked(d universe.Demand, forks Forks, environments []Environment) []universe.Demand
+	// Forked returns what a demand of a group asks for where its package is forked: a demand on each fork in whose environments its condition holds
+	// and the group may be installed. It is the demand itself where the package is not forked.
+	Forked(d universe.Demand, group string, forks Forks, environments []Environment) []universe.Demand
 	// Alike reports whether no condition and no file can tell two environments apart.
 	Alike(a, b Environment) bool
 }

@@ -35,14 +35,16 @@ type Lock struct {
 	Environments []Environment
 	// Wider are environments in which people work on the application, besides the deployed ones. What is needed there alone
 	// is in Wide, and not in the lock that the rest of Molt judges and plans with; nil where there is no more.
-	Wider    []Environment
-	Wide     *Lock
-	Forks    Forks
-	Requires []universe.Requirement
-	Included map[string][]string // groups that others bring along; what was read of a lock does not tell
-	Index    string
-	Origins  map[string]string // addresses of the registries that people named, by scope or pattern, "default" for all other packages
-	Kept     any               // what the format's reader found and does not know, for its writer
+	Wider []Environment
+	Wide  *Lock
+	Forks Forks
+	// Alternatives are groups of which at most one of each list is ever installed; the first is the usual one.
+	Alternatives [][]string
+	Requires     []universe.Requirement
+	Included     map[string][]string // groups that others bring along; what was read of a lock does not tell
+	Index        string
+	Origins      map[string]string // addresses of the registries that people named, by scope or pattern, "default" for all other packages
+	Kept         any               // what the format's reader found and does not know, for its writer
 }
 
 // A LockedPackage is one node of the locked graph.

@@ -23,31 +23,32 @@ const File = "molt.yaml"
 
 // Config is what people decided about an application.
 type Config struct {
-	Ecosystem string            `yaml:"ecosystem"`
-	Registry  Registries        `yaml:"registry"`
-	Fresh     string            `yaml:"fresh"` // how long an answer counts where the registry does not say: "1h"; "" for ten minutes
-	Goal      string            `yaml:"goal"`
-	Runtime   Runtimes          `yaml:"runtime"`  // what is deployed
-	Platform  Platforms         `yaml:"platform"` // what is deployed on
-	Settle    string            `yaml:"settle"`   // how old a release must be: "14 days"
-	Previews  []string          `yaml:"previews"` // packages of which prereleases may be used
-	Hold      map[string]Hold   `yaml:"hold"`
-	Waive     map[string]Hold   `yaml:"waive"` // what packages ask of others and people set aside, by "lamp on hull"
-	Family    [][]string        `yaml:"family"`
-	Trust     []string          `yaml:"trust"`    // packages whose silence or open range counts as a promise
-	Breaking  map[string]string `yaml:"breaking"` // packages of which a minor release may break: "minor"
-	Stops     Stops             `yaml:"stops"`    // by which releases of a framework the way to a goal goes
-	Lock      string            `yaml:"lock"`     // the file of the lock, where the ecosystem has several names for it; "" for the usual one
-	Fixed     string            `yaml:"fixed"`    // an inventory of packages that are given from outside
-	Install   Install           `yaml:"install"`
-	Build     []string          `yaml:"build"` // packages whose build steps may run when they are laid out
-	Pass      []string          `yaml:"pass"`  // variables that all commands may see, besides what every program needs
-	Checks    []Check           `yaml:"checks"`
-	Stages    Stages            `yaml:"stages"`
-	Advice    []string          `yaml:"advice"` // files, folders and addresses of what upgrade guides say
-	Rules     Policy            `yaml:"rules"`
-	Largest   int64             `yaml:"largest-document"` // of a registry, in MB; 0 for the usual limit
-	Place     yamlfile.Place    `yaml:"-"`
+	Ecosystem    string            `yaml:"ecosystem"`
+	Registry     Registries        `yaml:"registry"`
+	Fresh        string            `yaml:"fresh"` // how long an answer counts where the registry does not say: "1h"; "" for ten minutes
+	Goal         string            `yaml:"goal"`
+	Runtime      Runtimes          `yaml:"runtime"`  // what is deployed
+	Platform     Platforms         `yaml:"platform"` // what is deployed on
+	Settle       string            `yaml:"settle"`   // how old a release must be: "14 days"
+	Previews     []string          `yaml:"previews"` // packages of which prereleases may be used
+	Hold         map[string]Hold   `yaml:"hold"`
+	Waive        map[string]Hold   `yaml:"waive"` // what packages ask of others and people set aside, by "lamp on hull"
+	Family       [][]string        `yaml:"family"`
+	Alternatives [][]string        `yaml:"alternatives"` // groups of the manifest of which at most one of each list is installed
+	Trust        []string          `yaml:"trust"`        // packages whose silence or open range counts as a promise
+	Breaking     map[string]string `yaml:"breaking"`     // packages of which a minor release may break: "minor"
+	Stops        Stops             `yaml:"stops"`        // by which releases of a framework the way to a goal goes
+	Lock         string            `yaml:"lock"`         // the file of the lock, where the ecosystem has several names for it; "" for the usual one
+	Fixed        string            `yaml:"fixed"`        // an inventory of packages that are given from outside
+	Install      Install           `yaml:"install"`
+	Build        []string          `yaml:"build"` // packages whose build steps may run when they are laid out
+	Pass         []string          `yaml:"pass"`  // variables that all commands may see, besides what every program needs
+	Checks       []Check           `yaml:"checks"`
+	Stages       Stages            `yaml:"stages"`
+	Advice       []string          `yaml:"advice"` // files, folders and addresses of what upgrade guides say
+	Rules        Policy            `yaml:"rules"`
+	Largest      int64             `yaml:"largest-document"` // of a registry, in MB; 0 for the usual limit
+	Place        yamlfile.Place    `yaml:"-"`
 }
 
 // Stages says how plans are cut, and what belongs to their stages.
@@ -83,7 +84,7 @@ type Check struct {
 	Pass   []string          `yaml:"pass"`   // variables of the call that it may see, besides what every program needs
 }
 
-var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold", "waive", "family", "trust", "breaking", "stops", "lock", "fixed", "install", "build", "pass", "checks", "stages", "advice", "rules", "largest-document"}
+var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold", "waive", "family", "alternatives", "trust", "breaking", "stops", "lock", "fixed", "install", "build", "pass", "checks", "stages", "advice", "rules", "largest-document"}
 
 // Keys lists the keys that a configuration may have.
 func Keys() []string { return configKeys }

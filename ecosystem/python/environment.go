@@ -63,6 +63,7 @@ func markersOf(e ecosystem.Environment) (requirement.Environment, error) {
 	for key, value := range known {
 		m[key] = value
 	}
+	withGroups(m, e.Groups)
 	return m, nil
 }
 

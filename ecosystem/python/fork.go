@@ -18,6 +18,20 @@ type fork struct {
 	envs environments
 }
 
+// cellsOf returns the environments that a lock tells apart, as what they are and as markers see them: with forks, each with
+// every choice of groups that are alternatives.
+func cellsOf(l *ecosystem.Lock) ([]ecosystem.Environment, environments, error) {
+	named := l.Everywhere()
+	if len(l.Forks) > 0 {
+		named = ecosystem.Divided(l.Environments, l.Alternatives)
+	}
+	if len(named) == 0 {
+		named = []ecosystem.Environment{{}}
+	}
+	envs, err := environmentsOf(named)
+	return named, envs, err
+}
+
 // forksOf finds the environments of forks; envs are those of all, none where they cannot be read.
 func forksOf(all ecosystem.Forks, named []ecosystem.Environment, envs environments) forks {
 	out := forks{}
@@ -69,8 +83,13 @@ func (envs environments) among(others environments) (both environments) {
 	return both
 }
 
+// asking returns the environments in which a group may be installed.
+func asking(group string, named []ecosystem.Environment) []ecosystem.Environment {
+	return slices.DeleteFunc(slices.Clone(named), func(e ecosystem.Environment) bool { return slices.Contains(e.Except, group) })
+}
+
 // Forked returns the demands that a declared one makes on the forks of its package.
-func (Python) Forked(d universe.Demand, all ecosystem.Forks, environments []ecosystem.Environment) []universe.Demand {
+func (Python) Forked(d universe.Demand, group string, all ecosystem.Forks, environments []ecosystem.Environment) []universe.Demand {
 	envs, err := environmentsOf(environments)
 	if err != nil || all[d.Package] == nil {
 		return []universe.Demand{d}
@@ -80,7 +99,11 @@ func (Python) Forked(d universe.Demand, all ecosystem.Forks, environments []ecos
 		when = nil
 	}
 	var demands []universe.Demand
-	for _, name := range forksOf(all, environments, envs).names(d, when, envs) {
+	there, err := environmentsOf(asking(group, environments))
+	if err != nil {
+		return []universe.Demand{d}
+	}
+	for _, name := range forksOf(all, environments, envs).names(d, when, there) {
 		one := d
 		if one.Package = name; len(demands) > 0 {
 			one.As = name
@@ -97,9 +120,8 @@ func (Python) Alike(a, b ecosystem.Environment) bool {
 }
 
 // marker is the condition that tells the environments of a fork from the others, by variables that differ.
-func (f fork) marker(envs environments) *requirement.Marker {
-	var parts []*requirement.Marker
-	for _, e := range f.envs {
+func (f fork) marker(envs environments, groups groupMarkers) *requirement.Marker {
+	return groups.tell(f.envs, envs, func(e requirement.Environment) *requirement.Marker {
 		var all []*requirement.Marker
 		runtime := "python_version"
 		if slices.ContainsFunc(envs, func(x requirement.Environment) bool {
@@ -109,12 +131,11 @@ func (f fork) marker(envs environments) *requirement.Marker {
 		}
 		for _, variable := range []string{runtime, "sys_platform", "platform_machine"} {
 			if slices.ContainsFunc(envs, func(x requirement.Environment) bool { return x[variable] != e[variable] }) {
-				all = append(all, &requirement.Marker{Left: requirement.Operand{Variable: variable}, Op: "==", Right: requirement.Operand{Text: e[variable]}})
+				all = append(all, compared(variable, "==", e[variable]))
 			}
 		}
-		parts = append(parts, requirement.And(all...))
-	}
-	return requirement.Or(parts...)
+		return requirement.And(all...)
+	})
 }
 
 // at returns the fork that is a package, with the environments of the lock; false where the package is no fork.
@@ -145,8 +166,9 @@ func (w *lockWriter) forkEntries() {
 // forks reads them.
 func (r *lockReader) forks(ours unknown) error {
 	table, _ := ours["by-environment"].(unknown)
+	named := ecosystem.Divided(r.lock.Environments, r.lock.Alternatives)
 	if len(table) > 0 {
-		if _, err := environmentsOf(r.lock.Environments); err != nil {
+		if _, err := environmentsOf(named); err != nil {
 			return r.fail("an environment cannot be read: %v", err)
 		}
 	}
@@ -155,7 +177,7 @@ func (r *lockReader) forks(ours unknown) error {
 		for i, part := range parts {
 			f := ecosystem.NewFork(name, textsOf(part), i == 0)
 			for _, environment := range f.Environments {
-				if !slices.ContainsFunc(r.lock.Environments, func(e ecosystem.Environment) bool { return e.Name == environment && environment != "" }) || r.lock.Forks.In(name, environment) != nil {
+				if !slices.ContainsFunc(named, func(e ecosystem.Environment) bool { return e.Name == environment && environment != "" }) || r.lock.Forks.In(name, environment) != nil {
 					return r.fail("the fork of %s for %q is for none of the environments, or for one that another is for", name, environment)
 				}
 			}

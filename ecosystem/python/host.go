@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -13,6 +14,7 @@ import (
 	"strings"
 	"time"
 
+	"molt/core/solve"
 	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/ecosystem/python/requirement"
@@ -193,8 +195,17 @@ func (Python) Wanted(l *ecosystem.Lock, h *ecosystem.Host) []*ecosystem.LockedPa
 		nodes[l.Packages[i].ID] = &l.Packages[i]
 	}
 	wanted := map[string]*ecosystem.LockedPackage{}
-	envs, _ := environmentsOf(l.Environments) // where they cannot be read, nothing is forked
-	apart := forksOf(l.Forks, l.Environments, envs)
+	named, envs, _ := cellsOf(l) // where they cannot be read, nothing is forked
+	apart := forksOf(l.Forks, named, envs)
+	choices := groupMarkersOf(l)
+	var groups []string
+	for _, group := range slices.Concat(l.Alternatives...) {
+		if slices.ContainsFunc(l.Roots, func(r solve.Edge) bool { return r.Group == group }) {
+			groups = append(groups, group)
+		}
+	}
+	e = maps.Clone(e)
+	withGroups(e, groups)
 	seen := map[string]bool{}
 	todo := slices.Clone(l.Roots)
 	for len(todo) > 0 {
@@ -206,7 +217,7 @@ func (Python) Wanted(l *ecosystem.Lock, h *ecosystem.Host) []*ecosystem.LockedPa
 		}
 		seen[n.ID] = true
 		base, extra := universe.SplitExtra(n.Name)
-		if f, forked := apart.at(base); forked && !f.marker(envs).Holds(e) {
+		if f, forked := apart.at(base); forked && !f.marker(envs, choices).Holds(e) {
 			continue
 		}
 		if extra == "" {

@@ -16,6 +16,7 @@ import (
 type linker struct {
 	lock    *ecosystem.Lock
 	byName  map[string][]*ecosystem.LockedPackage // by the plain name, with the extra
+	named   []ecosystem.Environment
 	envs    environments
 	forks   forks
 	missing string // the first demand that leads nowhere
@@ -28,8 +29,8 @@ func newLinker(l *ecosystem.Lock) *linker {
 		k.byName[name] = append(k.byName[name], &l.Packages[i])
 	}
 	if len(l.Forks) > 0 {
-		k.envs, _ = environmentsOf(l.Environments) // without them, the forks are for none
-		k.forks = forksOf(l.Forks, l.Environments, k.envs)
+		k.named, k.envs, _ = cellsOf(l) // without them, the forks are for none
+		k.forks = forksOf(l.Forks, k.named, k.envs)
 	}
 	return k
 }
@@ -73,7 +74,11 @@ func (k *linker) linkKnown(by string, e solve.Edge) (all []solve.Edge) {
 		if e.When == "" || err != nil {
 			when = nil
 		}
-		names = k.forks.names(universe.Demand{Package: base}, when, k.forks.environments(by, k.envs))
+		there := k.forks.environments(by, k.envs)
+		if by == "" {
+			there, _ = environmentsOf(asking(e.Group, k.named)) // these could be read
+		}
+		names = k.forks.names(universe.Demand{Package: base}, when, there)
 	}
 	for i, name := range names {
 		one := e

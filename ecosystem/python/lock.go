@@ -71,10 +71,10 @@ var derived = []string{"environments", "extras", "dependency-groups"}
 
 func (w *lockWriter) head() {
 	l := w.lock
-	envs, err := environmentsOf(l.Everywhere())
+	cells, envs, err := cellsOf(l)
 	if err == nil {
-		w.apart = forksOf(l.Forks, l.Environments, envs)
-		w.markers = markersIn(l, envs, w.apart)
+		w.apart = forksOf(l.Forks, cells, envs)
+		w.markers = markersIn(l, cells, envs, w.apart)
 	}
 	w.line("# The releases that this application is locked to. Molt writes this file; people review and commit it.")
 	w.line("lock-version = %s", quoteTOML(lockVersion))
@@ -360,6 +360,13 @@ func (w *lockWriter) application() {
 		slices.Sort(on)
 		w.line("wider = { python = %s, platform = %s }", inlineTOML(minors), inlineTOML(on))
 	}
+	if len(w.lock.Alternatives) > 0 {
+		var lists []string
+		for _, list := range w.lock.Alternatives {
+			lists = append(lists, inlineTOML(list))
+		}
+		w.line("alternatives = [%s]", strings.Join(lists, ", "))
+	}
 	group := ""
 	var texts []string
 	flush := func() {
@@ -482,12 +489,12 @@ func (Python) Purpose(group string) project.Purpose {
 
 // Prune takes out of a lock what is needed in no environment: each demand on the way to it holds somewhere, and all of them together nowhere.
 func (Python) Prune(l *ecosystem.Lock) {
-	envs, err := environmentsOf(l.Everywhere())
+	named, envs, err := cellsOf(l)
 	if err != nil || len(envs) == 0 {
 		return
 	}
 	reached := map[string]bool{}
-	reaching(l, envs, forksOf(l.Forks, l.Environments, envs), func(_ solve.Edge, _ int, p *ecosystem.LockedPackage) { reached[p.ID] = true })
+	reaching(l, named, envs, forksOf(l.Forks, named, envs), func(_ solve.Edge, _ int, p *ecosystem.LockedPackage) { reached[p.ID] = true })
 	unreached := func(e solve.Edge) bool { return e.To != "" && !reached[e.To] }
 	l.Packages = slices.DeleteFunc(l.Packages, func(p ecosystem.LockedPackage) bool { return !reached[p.ID] })
 	for i := range l.Packages {

@@ -70,7 +70,7 @@ func groupMarker(group string) *requirement.Marker {
 }
 
 // reaching goes through what the roots of a lock lead to in each of some environments.
-func reaching(l *ecosystem.Lock, envs environments, apart forks, visit func(root solve.Edge, env int, p *ecosystem.LockedPackage)) {
+func reaching(l *ecosystem.Lock, named []ecosystem.Environment, envs environments, apart forks, visit func(root solve.Edge, env int, p *ecosystem.LockedPackage)) {
 	parsed := map[string]*requirement.Marker{}
 	holds := func(when string, e requirement.Environment) bool {
 		if when == "" {
@@ -89,6 +89,9 @@ func reaching(l *ecosystem.Lock, envs environments, apart forks, visit func(root
 	}
 	for _, r := range l.Roots {
 		for i, e := range envs {
+			if slices.Contains(named[i].Except, r.Group) {
+				continue
+			}
 			seen := map[string]bool{}
 			var follow func(edge solve.Edge)
 			follow = func(edge solve.Edge) {
@@ -112,23 +115,34 @@ func reaching(l *ecosystem.Lock, envs environments, apart forks, visit func(root
 }
 
 // markersIn works out for every package of a lock when it is to be installed, where that is not always: in which environments, and for which groups.
-func markersIn(l *ecosystem.Lock, envs environments, apart forks) map[string]*requirement.Marker {
+func markersIn(l *ecosystem.Lock, named []ecosystem.Environment, envs environments, apart forks) map[string]*requirement.Marker {
 	reached := map[string]map[string][]bool{} // by package and group's marker, in which environments
 	groups := map[string]*requirement.Marker{}
-	reaching(l, envs, apart, func(r solve.Edge, i int, p *ecosystem.LockedPackage) {
-		m := groupMarker(r.Group)
-		for _, group := range slices.Sorted(maps.Keys(l.Included)) {
-			if other := groupMarker(group); m != nil && slices.Contains(l.Included[group], r.Group) {
-				if m = requirement.Or(m, other); other == nil {
-					m = nil
-				}
-			}
-		}
+	within := map[string]environments{} // by group's marker, where the group may be installed
+	alternatives := slices.Concat(l.Alternatives...)
+	alternative := map[string]bool{}
+	choices := groupMarkersOf(l)
+	for _, r := range l.Roots {
+		m := askedFor(l, r.Group)
 		key := ""
 		if m != nil {
 			key = m.String()
 		}
-		groups[key] = m
+		if _, known := groups[key]; !known {
+			groups[key] = m
+			alternative[key] = slices.Contains(alternatives, r.Group)
+			for i, e := range named {
+				if !slices.Contains(e.Except, r.Group) {
+					within[key] = append(within[key], envs[i])
+				}
+			}
+		}
+	}
+	reaching(l, named, envs, apart, func(r solve.Edge, i int, p *ecosystem.LockedPackage) {
+		key := ""
+		if m := askedFor(l, r.Group); m != nil {
+			key = m.String()
+		}
 		name, _ := universe.SplitExtra(p.Name)
 		if reached[name] == nil {
 			reached[name] = map[string][]bool{}
@@ -143,21 +157,28 @@ func markersIn(l *ecosystem.Lock, envs environments, apart forks) map[string]*re
 		var parts []*requirement.Marker
 		always := false
 		for _, key := range slices.Sorted(maps.Keys(by)) {
-			var in []*requirement.Marker
+			var in environments
 			for i, reached := range by[key] {
 				if reached {
-					in = append(in, environmentMarker(envs[i]))
+					in = append(in, envs[i])
 				}
 			}
 			var there *requirement.Marker
-			if f, forked := apart.at(name); forked && len(in) == len(f.envs) {
-				there = f.marker(envs)
+			all := within[key]
+			if f, forked := apart.at(name); len(in) == len(all) {
+			} else if of := (fork{name, f.envs.among(all)}); forked && len(in) == len(of.envs) {
+				there = of.marker(all, choices)
 			} else if len(l.Wider) > 0 {
 				there = where(envs, by[key])
-			} else if len(in) < len(envs) {
-				there = requirement.Or(in...)
+			} else {
+				there = choices.tell(in, all, environmentMarker)
 			}
 			part := requirement.And(there, groups[key])
+			if alternative[key] && !slices.ContainsFunc(envs, func(e requirement.Environment) bool {
+				return part.Holds(e) && !slices.ContainsFunc(parts, func(m *requirement.Marker) bool { return m.Holds(e) })
+			}) {
+				continue // the others say so already
+			}
 			always = always || part == nil
 			parts = append(parts, part)
 		}

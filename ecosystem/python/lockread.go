@@ -107,6 +107,10 @@ func (r *lockReader) head(whole unknown) error {
 		r.lock.Environments = append(r.lock.Environments, e)
 	}
 	r.wider(ours["wider"])
+	lists, _ := ours["alternatives"].([]any)
+	for _, list := range lists {
+		r.lock.Alternatives = append(r.lock.Alternatives, textsOf(list))
+	}
 	if err := r.forks(ours); err != nil {
 		return err
 	}

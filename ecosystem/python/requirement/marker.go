@@ -227,3 +227,21 @@ func join(word string, all []*Marker) *Marker {
 	}
 	return m
 }
+
+// Not returns the condition that holds where a condition about groups, or extras, that are asked for does not.
+func (m *Marker) Not() *Marker {
+	if m == nil {
+		return nil
+	}
+	n := &Marker{Join: m.Join, Left: m.Left, Right: m.Right, Op: map[string]string{"in": "not in", "not in": "in"}[m.Op]}
+	switch m.Join {
+	case "and":
+		n.Join = "or"
+	case "or":
+		n.Join = "and"
+	}
+	for _, one := range m.Of {
+		n.Of = append(n.Of, one.Not())
+	}
+	return n
+}
