@@ -424,6 +424,9 @@ func (a *App) declared(e ecosystem.Entry) project.Declared {
 		for i, one := range f.Forked(e.Demand, e.Group, a.forks, a.divided()) {
 			if i == 0 {
 				d.Demand = one
+				if e.As == e.Package { // alternatives may declare a package each, and have releases of their own
+					d.As = one.Package
+				}
 			} else {
 				d.Forks = append(d.Forks, one.Package)
 			}

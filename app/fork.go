@@ -151,7 +151,11 @@ func (a *App) Fork(ctx context.Context, source universe.Source, reopen func() (u
 			if equalForks(fewer, a.forks) {
 				return nil
 			}
-			if _, err := solved(fewer); err == nil || !errors.As(err, &tangle) {
+			with, err := solved(fewer)
+			if err == nil && slices.Equal(plainReleases(with), plainReleases(r)) {
+				return nil
+			}
+			if err != nil && !errors.As(err, &tangle) {
 				return err
 			}
 		}
@@ -228,6 +232,15 @@ func joined(forks ecosystem.Forks, r *solve.Resolution, absentApart bool) ecosys
 		}
 	}
 	return all
+}
+
+// plainReleases lists the releases of a resolution, whichever fork has them.
+func plainReleases(r *solve.Resolution) (all []string) {
+	for _, n := range r.Packages {
+		all = append(all, universe.Plain(n.Name)+"@"+n.Version)
+	}
+	slices.Sort(all)
+	return slices.Compact(all)
 }
 
 func equalForks(a, b ecosystem.Forks) bool {

@@ -384,7 +384,7 @@ func (a *App) drift() (found []Finding) {
 			continue
 		}
 		d := a.declared(e)
-		key := [2]string{e.Group, e.As}
+		key := [2]string{e.Group, d.As}
 		was, ok := locked[key]
 		delete(locked, key)
 		switch {

@@ -264,10 +264,17 @@ func (l *Lock) Releases() []LockedPackage {
 
 // Declarations lists the roots without those that stand for extras or further forks.
 func (l *Lock) Declarations() []solve.Edge {
-	return slices.DeleteFunc(slices.Clone(l.Roots), func(e solve.Edge) bool {
+	var all []solve.Edge
+	for _, e := range l.Roots {
 		_, extra := universe.SplitExtra(e.Package)
-		return extra != "" || e.Name == e.Package && universe.Plain(e.Name) != e.Name
-	})
+		further := e.Name == e.Package && universe.Plain(e.Name) != e.Name && slices.ContainsFunc(all, func(first solve.Edge) bool {
+			return first.Group == e.Group && universe.Plain(first.Package) == universe.Plain(e.Package)
+		})
+		if extra == "" && !further {
+			all = append(all, e)
+		}
+	}
+	return all
 }
 
 // block returns the package with an ID, or nil. The lock may be nil.

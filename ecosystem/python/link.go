@@ -85,7 +85,7 @@ func (k *linker) linkKnown(by string, e solve.Edge) (all []solve.Edge) {
 		if one.Package = name; extra != "" {
 			one.Package = universe.WithExtra(name, extra)
 		}
-		if by != "" || extra != "" || i > 0 {
+		if by != "" || extra != "" || i > 0 || e.Name == base {
 			one.Name = one.Package
 		}
 		p := slices.IndexFunc(k.byName[plainWithExtra(one.Package)], func(p *ecosystem.LockedPackage) bool { return p.Name == one.Package })
