@@ -144,13 +144,11 @@ func (a *App) layOut(ctx context.Context, files *txn.Workspace, lock *ecosystem.
 	return t.Install(ctx, lock, order)
 }
 
-// ownFolders lists the application's folder, and those that declarations name in place of a package.
+// ownFolders lists the application's folder, those of a workspace's members, and those that declarations name in place of a package.
 func (a *App) ownFolders() []string {
 	own := []string{"."}
 	for _, m := range a.Manifest.Members() {
-		if m.Local {
-			own = append(own, m.Folder)
-		}
+		own = append(own, m.Folder)
 	}
 	return own
 }

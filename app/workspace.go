@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"molt/app/config"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/solve"
@@ -73,6 +74,15 @@ func (a *App) memberFiles(own []ecosystem.File) ([]ecosystem.File, error) {
 		if own[i].Parsed = m; i == 0 {
 			if folders, err = ecosystem.MemberFolders(os.DirFS(a.Dir), m.Members(), ecosystem.InstallFolder(a.Eco)); err != nil {
 				return nil, &input.UsageError{Reason: fmt.Sprintf("%s: the members of the workspace: %v", own[i].Name, err)}
+			}
+			if more := a.Config.Members; more != nil {
+				named, err := ecosystem.MemberFolders(os.DirFS(a.Dir), more, ecosystem.InstallFolder(a.Eco))
+				if err != nil {
+					return nil, a.Config.Place.At(false, err.Error(), "members")
+				}
+				folders = append(folders, named...)
+				slices.Sort(folders)
+				folders = slices.Compact(folders)
 			}
 		}
 		for _, e := range m.Entries() {
@@ -246,14 +256,23 @@ func (a *App) outerWorkspace() string {
 			return ""
 		}
 		m, err := a.Eco.ReadManifest(names[0], data)
-		if err != nil || len(m.Members()) == 0 {
+		if err != nil {
+			continue
+		}
+		patterns := m.Members()
+		if data, err := input.ReadFile(filepath.Join(at, config.File), input.Configuration); err == nil {
+			if c, err := config.Read(config.File, data); err == nil {
+				patterns = append(patterns, c.Members...)
+			}
+		}
+		if len(patterns) == 0 {
 			continue
 		}
 		own, err := filepath.Rel(at, a.Dir)
 		if err != nil {
 			return ""
 		}
-		folders, err := ecosystem.MemberFolders(os.DirFS(at), m.Members(), ecosystem.InstallFolder(a.Eco))
+		folders, err := ecosystem.MemberFolders(os.DirFS(at), patterns, ecosystem.InstallFolder(a.Eco))
 		if err == nil && slices.Contains(folders, filepath.ToSlash(own)) {
 			return at
 		}

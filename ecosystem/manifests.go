@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"molt/archive"
 	"molt/core/project"
@@ -124,7 +125,7 @@ func (m *Manifests) Notes() []string {
 	return all
 }
 
-// Included returns the groups that other groups bring along.
+// Included returns the groups that other groups bring along: of their manifest, and of members of which they ask for extras.
 func (m *Manifests) Included() map[string][]string {
 	all := map[string][]string{}
 	for _, f := range m.files {
@@ -135,6 +136,15 @@ func (m *Manifests) Included() map[string][]string {
 					all[key] = append(all[key], project.MemberGroup(f.member, other))
 				}
 			}
+		}
+	}
+	namer, _ := m.eco.(ExtraGrouper)
+	for _, s := range m.siblings {
+		if s.Extras == "" || namer == nil {
+			continue
+		}
+		for extra := range strings.SplitSeq(s.Extras, ",") {
+			all[s.Group] = append(all[s.Group], project.MemberGroup(s.By.Folder, namer.ExtraGroup(extra)))
 		}
 	}
 	return all

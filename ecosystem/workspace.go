@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"molt/core/project"
+	"molt/core/solve"
 	"molt/core/version"
 	"molt/input"
 )
@@ -77,6 +78,7 @@ func (m *Manifests) link() error {
 		if x.Local {
 			continue // which serves the declaration that names it
 		}
+		x.Name = m.eco.Canonical(x.Name)
 		if other, twice := members[x.Name]; twice && x.Name != "" {
 			return &input.PositionError{File: x.File, Line: 1, Column: 1, Reason: fmt.Sprintf("the members of a workspace have a name each, and %s has the name %s too", other.File, x.Name)}
 		}
@@ -95,7 +97,7 @@ func (m *Manifests) link() error {
 				return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: fmt.Sprintf("%s: no member of the workspace has this name; they are %s", e.Package, m.memberNames())}
 			case e.Sibling != "" && there && by.File == f.name:
 				return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: fmt.Sprintf("%s: a member of the workspace cannot need itself", e.Package)}
-			case e.Sibling != "" && there && !serves:
+			case there && !serves && (e.Sibling != "" || !e.Foreign && m.eco.Tenancy() == solve.Single): // there is no room for one of a registry, too
 				return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column,
 					Reason: fmt.Sprintf("%s: the member %s has the version %s, which %s does not admit", e.Package, by.Folder, orNone(by.Version), e.Written)}
 			case serves:
@@ -126,6 +128,9 @@ func (m *Manifests) serves(by Member, e Entry) bool {
 	}
 	if want == m.eco.Scheme().Any() {
 		return true
+	}
+	if by.Version == "" && m.eco.Tenancy() == solve.Single {
+		return true // a build works it out
 	}
 	c, err := m.eco.Scheme().Constrain(want)
 	if err != nil {
@@ -231,4 +236,10 @@ func matches(parts, folder []string) bool {
 	}
 	ok, _ := path.Match(parts[0], folder[0])
 	return ok && matches(parts[1:], folder[1:])
+}
+
+// An ExtraGrouper is an ecosystem whose manifests have groups for extras.
+type ExtraGrouper interface {
+	// ExtraGroup returns the group that holds what an extra needs.
+	ExtraGroup(extra string) string
 }

@@ -38,6 +38,7 @@ type Config struct {
 	Trust        []string          `yaml:"trust"`        // packages whose silence or open range counts as a promise
 	Breaking     map[string]string `yaml:"breaking"`     // packages of which a minor release may break: "minor"
 	Stops        Stops             `yaml:"stops"`        // by which releases of a framework the way to a goal goes
+	Members      []string          `yaml:"members"`      // patterns for the folders of a workspace, where the manifest does not name them
 	Lock         string            `yaml:"lock"`         // the file of the lock, where the ecosystem has several names for it; "" for the usual one
 	Fixed        string            `yaml:"fixed"`        // an inventory of packages that are given from outside
 	Install      Install           `yaml:"install"`
@@ -84,7 +85,7 @@ type Check struct {
 	Pass   []string          `yaml:"pass"`   // variables of the call that it may see, besides what every program needs
 }
 
-var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold", "waive", "family", "alternatives", "trust", "breaking", "stops", "lock", "fixed", "install", "build", "pass", "checks", "stages", "advice", "rules", "largest-document"}
+var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold", "waive", "family", "alternatives", "trust", "breaking", "stops", "members", "lock", "fixed", "install", "build", "pass", "checks", "stages", "advice", "rules", "largest-document"}
 
 // Keys lists the keys that a configuration may have.
 func Keys() []string { return configKeys }

@@ -360,6 +360,13 @@ func (w *lockWriter) application() {
 		slices.Sort(on)
 		w.line("wider = { python = %s, platform = %s }", inlineTOML(minors), inlineTOML(on))
 	}
+	if len(w.lock.Members) > 0 {
+		members := unknown{}
+		for folder, name := range w.lock.Members {
+			members[folder] = name
+		}
+		w.line("members = %s", inlineTOML(members))
+	}
 	if len(w.lock.Alternatives) > 0 {
 		var lists []string
 		for _, list := range w.lock.Alternatives {

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/ecosystem"
@@ -55,6 +56,7 @@ var onlyLater = regexp.MustCompile(`dev|test|lint|doc|local|ci\b|qa\b|check`)
 
 // groupMarker returns the marker that holds where a group is asked for; nil for what an application always has.
 func groupMarker(group string) *requirement.Marker {
+	_, group = project.SplitGroup(group)
 	variable, name := "dependency_groups", ""
 	switch {
 	case strings.HasPrefix(group, optionalGroup):

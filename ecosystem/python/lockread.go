@@ -107,6 +107,7 @@ func (r *lockReader) head(whole unknown) error {
 		r.lock.Environments = append(r.lock.Environments, e)
 	}
 	r.wider(ours["wider"])
+	r.lock.Members = namedTexts(ours["members"])
 	lists, _ := ours["alternatives"].([]any)
 	for _, list := range lists {
 		r.lock.Alternatives = append(r.lock.Alternatives, textsOf(list))

@@ -491,3 +491,6 @@ func (m *pyproject) SetVersion(version string) error {
 }
 
 var _ ecosystem.Manifest = (*pyproject)(nil)
+
+// ExtraGroup returns the table of optional dependencies of an extra.
+func (Python) ExtraGroup(extra string) string { return optionalGroup + extra }
