@@ -186,6 +186,10 @@ func theDesk(s *scene) error {
 	s.tell("Not everything in it is said by metadata. moorings-http 6.1.1 says nothing of brackwater, but its next major asks for brackwater 5, so Molt doesn't count on 6.1.1; " +
 		"brackwater-devtools 6 accepts brackwater 5 and belongs to the major after it; @types/brackwater never passes what it describes; gannet-seats is pinned, and moves like the others; " +
 		"brackwater-forms 4.3.2 is deprecated, and nothing else serves for brackwater 4; and what is removed is still imported in src/desk.js.")
+	s.tell("The test kit and the linter have new majors, too. Each goal has standings of its own; they share a stage only where solving shows that they must:")
+	if err := s.run(exitFine, "assess", "sounding-tests@5", "lintbuoy@8"); err != nil {
+		return err
+	}
 	if s.runs {
 		s.tell("Metadata is one thing, the desk's own tests are another. Rehearsed in a copy, before anything is touched:")
 		if err := s.run(exitAttention, "trial", "--all"); err != nil {

@@ -62,7 +62,7 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 		}
 	}
 	more := a.aboutOthers(got.Name, p, subject)
-	if len(more) > 0 { // that it says nothing of the framework is no news then
+	if len(more) > 0 || got.Standing == project.Retires { // that it says nothing of the framework is no news then
 		about = slices.DeleteFunc(about, func(e Evidence) bool { return e.Grade == project.None })
 	}
 	got.Evidence = append(slices.Concat(got.Evidence, about, more), a.advised(p.Name)...)
