@@ -44,7 +44,7 @@ type call struct {
 func Main(args []string, out, errout io.Writer) int {
 	log.SetOutput(io.Discard)       // package net/http writes there about what servers do wrong, which is not for people
 	debug.SetGCPercent(200)         // a call is short and allocates much at once
-	debug.SetMemoryLimit(600 << 20) // beyond that the collector works harder
+	debug.SetMemoryLimit(270 << 20) // beyond that the collector works harder
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP, syscall.SIGQUIT)
 	defer stop()
 	c := &call{ctx: ctx, out: out, errout: errout}
