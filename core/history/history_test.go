@@ -101,7 +101,7 @@ func TestTable(t *testing.T) {
 		for _, honesty := range []history.Honesty{history.Honest, history.Typical, history.Poor} {
 			believed, newest, plans := measured(t, d, honesty, seeds(t, 10))
 			fmt.Fprintf(&b, "\n%s, %s\n%s\n%s\n%s\n%s\n", d.Name, honesty.Name, history.TallyHead, believed, newest, plans)
-			if plans.Downgrades > 0 || 50*plans.Walls > plans.Possible+49 || plans.GoalBreaks*believed.Goals > believed.GoalBreaks*plans.Goals {
+			if plans.Downgrades > 0 || honesty.Name != history.Poor.Name && plans.Told > 2+plans.Stages/33 || 50*plans.Walls > plans.Possible+49 || plans.GoalBreaks*believed.Goals > believed.GoalBreaks*plans.Goals {
 				t.Errorf("%s, %s:\n%s\n%s", d.Name, honesty.Name, history.TallyHead, plans)
 			}
 		}

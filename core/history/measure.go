@@ -18,6 +18,7 @@ type Tally struct {
 	Histories  int
 	Stages     int // up to the goal, in all plans
 	Broken     int // of these, what does not run
+	Told       int // of these, those of which what is published tells that
 	Goals      int // sets of releases with which a goal is said to be reached
 	GoalBreaks int // of these, what does not run
 	Possible   int // histories in which the goal can be reached in truth
@@ -33,11 +34,11 @@ type Tally struct {
 const Believed = "metadata believed"
 
 // TallyHead names the columns of Tally.String.
-const TallyHead = "policy            histories  stages broken    goals broken   false walls  standings wrong  majors beyond  downgrades"
+const TallyHead = "policy            histories  stages broken    told    goals broken   false walls  standings wrong  majors beyond  downgrades"
 
 func (t Tally) String() string {
 	share := func(n, of int) string { return fmt.Sprintf("%5.1f %%", 100*float64(n)/float64(max(of, 1))) }
-	return fmt.Sprintf("%-18s %8d %7d %s  %5d %s     %s      %6d %s        %+.2f %11d", t.Policy, t.Histories, t.Stages, share(t.Broken, t.Stages), t.Goals,
+	return fmt.Sprintf("%-18s %8d %7d %s %s  %5d %s     %s      %6d %s        %+.2f %11d", t.Policy, t.Histories, t.Stages, share(t.Broken, t.Stages), share(t.Told, t.Stages), t.Goals,
 		share(t.GoalBreaks, t.Goals), share(t.Walls, t.Possible), t.Standings, share(t.Wrong, t.Standings), float64(t.Majors)/float64(max(t.Compared, 1)), t.Downgrades)
 }
 
@@ -109,10 +110,7 @@ func (t *Tally) Plan(ctx context.Context, h *History, need Need, cut plan.Cut) (
 			continue
 		}
 		last = st.After
-		t.Stages++
-		if len(h.Breaks(st.After)) > 0 {
-			t.Broken++
-		}
+		t.stage(h, st.After)
 	}
 	t.reached(h, p.Reachable, last, need)
 	for _, a := range p.Assessed.Packages {
@@ -134,6 +132,17 @@ func (t *Tally) Plan(ctx context.Context, h *History, need Need, cut plan.Cut) (
 		}
 	}
 	return p, nil
+}
+
+// stage tallies one stage.
+func (t *Tally) stage(h *History, r *solve.Resolution) {
+	t.Stages++
+	if breaks := h.Breaks(r); len(breaks) > 0 {
+		t.Broken++
+		if slices.ContainsFunc(breaks, func(b Break) bool { return b.Told }) {
+			t.Told++
+		}
+	}
 }
 
 // reached tallies the set of releases with which a goal is reached, if it is.
@@ -199,10 +208,7 @@ func (t *Tally) resolved(ctx context.Context, h *History, need Need, among func(
 		h.admitted = r != nil
 	}
 	if t.reached(h, r != nil, r, need); r != nil {
-		t.Stages++
-		if len(h.Breaks(r)) > 0 {
-			t.Broken++
-		}
+		t.stage(h, r)
 	}
 	return nil
 }

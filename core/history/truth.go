@@ -16,6 +16,49 @@ func (r *release) usesOf() []string { return slices.Sorted(maps.Keys(r.uses)) }
 type Break struct {
 	By, Of string // names of packages
 	Sees   string // the version of what it sees, "" for nothing
+	Told   bool   // what is published tells that
+}
+
+// told reports whether what is published tells that a release does not go with one that it sees: its range has no end, its
+// package speaks of the other one, and it was made before the major of that, or the range of a later one begins there and not before; or it describes
+// the other one, and its package has a release for that major.
+func (h *History) told(by *solve.Node, b Break) bool {
+	p, other := h.byName[b.By], h.byName[b.Of]
+	user, sees := h.release(b.By, by.Version), h.release(b.Of, b.Sees)
+	if user == nil || sees == nil {
+		return false
+	}
+	published := func(do func(*release) bool) bool {
+		return slices.ContainsFunc(p.releases, func(r *release) bool { return r.day <= h.now && do(r) })
+	}
+	if p.kind == types {
+		return user.major != sees.major && published(func(r *release) bool { return r.major == sees.major })
+	}
+	on := func(d universe.Demand) bool { return d.As == b.Of }
+	demands, begins := slices.Concat(user.needs, user.peers), 0
+	if i := slices.IndexFunc(demands, on); i >= 0 {
+		if c, err := h.Dialect.Scheme.Constrain(demands[i].Text); err != nil || c.Bounded() {
+			return false
+		}
+		begins = h.from(demands[i])
+	}
+	return published(func(r *release) bool {
+		all := slices.Concat(r.needs, r.peers)
+		i := slices.IndexFunc(all, on)
+		return i >= 0 && (user.day < other.firstOf(sees.major) || r.after(user) && begins < sees.major && h.from(all[i]) == sees.major)
+	})
+}
+
+// from returns the major that a demand begins at.
+func (h *History) from(d universe.Demand) int {
+	set, err := h.Universe[d.Package].Admit(d.Text)
+	if err != nil || set.Empty() {
+		return 0
+	}
+	if r := h.release(d.Package, h.Universe[d.Package].Version(set.Min()).String()); r != nil {
+		return r.major
+	}
+	return 0
 }
 
 // Breaks returns why a resolution does not run, one for each pair of packages; nil where it runs.
@@ -48,9 +91,11 @@ func (h *History) Breaks(r *solve.Resolution) (all []Break) {
 			}
 			switch {
 			case sees == nil:
-				all = append(all, Break{n.Name, of, ""})
+				all = append(all, Break{By: n.Name, Of: of})
 			case !h.releaseOf(sees).has(names):
-				all = append(all, Break{n.Name, of, sees.Version})
+				b := Break{By: n.Name, Of: of, Sees: sees.Version}
+				b.Told = h.told(n, b)
+				all = append(all, b)
 			}
 		}
 	}
