@@ -37,8 +37,12 @@ func (a *App) readAlternatives() error {
 		var groups []string
 		for k, text := range list {
 			group, err := a.groupNamed(text)
-			if err == nil && slices.Contains(seen, group) {
+			switch {
+			case err != nil:
+			case slices.Contains(seen, group):
 				err = fmt.Errorf("%s is named twice", group)
+			case ecosystem.PurposeOf(a.Eco, group) == project.ToRun:
+				err = fmt.Errorf("%s is always installed, so it is no alternative to anything", group)
 			}
 			if err != nil {
 				return a.Config.Place.At(false, fmt.Sprintf("%q: %v", text, err), "alternatives", i, k)
