@@ -5,8 +5,10 @@ import (
 	"maps"
 	"slices"
 
-	"go.yaml.in/yaml/v3"
+	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/ast"
 
+	"molt/app/yamlfile"
 	"molt/core/project"
 )
 
@@ -15,41 +17,50 @@ import (
 type Runtimes project.Runtimes
 
 // UnmarshalYAML reads either form.
-func (r *Runtimes) UnmarshalYAML(data []byte) error {
-	var whole map[string]yaml.Node
-	if err := yaml.Unmarshal(data, &whole); err != nil {
-		return err
-	}
+func (r *Runtimes) UnmarshalYAML(node ast.Node) error {
 	*r = Runtimes{}
-	add := func(runtime, environment string, v yaml.Node) error {
-		if v.Kind != yaml.ScalarNode || v.Tag != "!!str" && v.Tag != "!!int" && v.Tag != "!!float" {
-			return fmt.Errorf("runtime: %s: expected a version such as 20.11.1", runtime)
+	add := func(runtime, environment string, v ast.Node) error {
+		text, ok := written(v)
+		if !ok {
+			return yamlfile.Wrong(v, "runtime: %s: expected a version such as 20.11.1", runtime)
 		}
 		if (*r)[runtime] == nil {
 			(*r)[runtime] = project.Deployed{}
 		}
-		(*r)[runtime][environment] = v.Value // as it is written: the number 3.10 would be 3.1
+		(*r)[runtime][environment] = text
 		return nil
 	}
-	for _, key := range slices.Sorted(maps.Keys(whole)) {
-		node := whole[key]
-		if node.Kind != yaml.MappingNode {
-			if err := add(key, "", node); err != nil {
+	whole, ok := node.(ast.MapNode)
+	if !ok {
+		return yamlfile.Wrong(node, "runtime: expected a version for each runtime, such as node: 20.11.1")
+	}
+	for all := whole.MapRange(); all.Next(); {
+		name := all.Key().GetToken().Value
+		inside, ok := all.Value().(ast.MapNode)
+		if !ok {
+			if err := add(name, "", all.Value()); err != nil {
 				return err
 			}
 			continue
 		}
-		var inside map[string]yaml.Node
-		if err := node.Decode(&inside); err != nil {
-			return err
-		}
-		for runtime, v := range inside {
-			if err := add(runtime, key, v); err != nil {
+		for versions := inside.MapRange(); versions.Next(); {
+			if err := add(versions.Key().GetToken().Value, name, versions.Value()); err != nil {
 				return err
 			}
 		}
 	}
 	return nil
+}
+
+// written returns a text or a number as it is written: the number 3.10 would be 3.1. It is false for anything else.
+func written(node ast.Node) (string, bool) {
+	switch node := node.(type) {
+	case *ast.StringNode:
+		return node.Value, true
+	case *ast.IntegerNode, *ast.FloatNode:
+		return node.GetToken().Value, true
+	}
+	return "", false
 }
 
 // Platforms are what is deployed on: one, or one for each of several environments ("production: linux-x86_64").
@@ -101,18 +112,24 @@ func (d deployment) Where() string {
 type Stops map[string][]string
 
 // UnmarshalYAML reads them.
-func (s *Stops) UnmarshalYAML(data []byte) error {
-	var all map[string][]yaml.Node
-	if err := yaml.Unmarshal(data, &all); err != nil {
-		return fmt.Errorf("stops: expected lists of releases, such as marram: [4.2, 5.2]: %w", err)
-	}
+func (s *Stops) UnmarshalYAML(node ast.Node) error {
 	*s = Stops{}
-	for name, list := range all {
-		for _, node := range list {
-			if node.Kind != yaml.ScalarNode {
-				return fmt.Errorf("stops: %s: expected releases such as 4.2", name)
+	whole, ok := node.(ast.MapNode)
+	if !ok {
+		return yamlfile.Wrong(node, "stops: expected lists of releases, such as marram: [4.2, 5.2]")
+	}
+	for all := whole.MapRange(); all.Next(); {
+		name := all.Key().GetToken().Value
+		list, ok := all.Value().(ast.ArrayNode)
+		if !ok {
+			return yamlfile.Wrong(all.Value(), "stops: %s: expected a list of releases, such as [4.2, 5.2]", name)
+		}
+		for one := list.ArrayRange(); one.Next(); {
+			text, ok := written(one.Value())
+			if !ok {
+				return yamlfile.Wrong(one.Value(), "stops: %s: expected releases such as 4.2", name)
 			}
-			(*s)[name] = append((*s)[name], node.Value)
+			(*s)[name] = append((*s)[name], text)
 		}
 	}
 	return nil

@@ -159,6 +159,10 @@ func keysOf(t reflect.Type, seen map[reflect.Type]bool) (all []string) {
 func yamlError(file string, err error, keys []string) error {
 	p := &input.PositionError{File: file, Line: 1, Column: 1, Reason: strings.SplitN(err.Error(), "\n", 2)[0]}
 	var at yaml.Error
+	var own *input.PositionError
+	if errors.As(err, &own) { // of a value that reads itself; see Wrong
+		return &input.PositionError{File: file, Line: own.Line, Column: own.Column, Reason: own.Reason}
+	}
 	if errors.As(err, &at) {
 		p.Reason = at.GetMessage()
 		if t := at.GetToken(); t != nil {
@@ -167,4 +171,10 @@ func yamlError(file string, err error, keys []string) error {
 	}
 	p.Reason = inWords(p.Reason, keys)
 	return p
+}
+
+// Wrong is the error of a value that reads itself, at a node of it.
+func Wrong(node ast.Node, reason string, args ...any) error {
+	at := node.GetToken().Position
+	return &input.PositionError{Line: at.Line, Column: at.Column, Reason: fmt.Sprintf(reason, args...)}
 }
