@@ -481,12 +481,6 @@ func (a *App) Application() project.Application {
 	return u
 }
 
-// A planGoal is the goal that a text of the plan names.
-type planGoal struct {
-	plan []byte
-	text string
-}
-
 // GoalText is the goal that the plan names, else that of the configuration; "" for none.
 func (a *App) GoalText() string {
 	if data, err := a.readPlanText(); err == nil {
@@ -709,4 +703,25 @@ func (a *App) RuntimeHere(ctx context.Context) (name, version string) {
 		}
 	}
 	return "", ""
+}
+
+// reread reads configuration, manifest and lock again.
+func (a *App) reread() error {
+	again, err := Open(a.Settings)
+	if err != nil {
+		return err
+	}
+	a.Config, a.Manifest, a.Lock, a.Fixed, a.spelled = again.Config, again.Manifest, again.Lock, again.Fixed, again.spelled
+	return nil
+}
+
+// declaredFor is declaredIn for some environments.
+func (a *App) declaredFor(m *ecosystem.Manifests, environments []ecosystem.Environment) (all []project.Declared) {
+	c, conditional := a.Eco.(ecosystem.Conditional)
+	for _, e := range m.Entries() {
+		if !conditional || c.Holds(e.When, environments) {
+			all = append(all, a.declared(e))
+		}
+	}
+	return all
 }

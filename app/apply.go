@@ -78,16 +78,6 @@ func (a *App) consistent(ctx context.Context) error {
 	return nil
 }
 
-// reread reads configuration, manifest and lock again.
-func (a *App) reread() error {
-	again, err := Open(a.Settings)
-	if err != nil {
-		return err
-	}
-	a.Config, a.Manifest, a.Lock, a.Fixed, a.spelled = again.Config, again.Manifest, again.Lock, again.Fixed, again.spelled
-	return nil
-}
-
 // changeDocs writes changes of the manifest as it stands. Whether a change adds a line is told by the manifest: one with an
 // empty constraint that nothing is locked for has a point like one that is not there.
 func (a *App) changeDocs(changes []project.Change) []doc.PlanChange {

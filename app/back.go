@@ -12,7 +12,6 @@ import (
 	"molt/app/planfile"
 	"molt/core/project"
 	"molt/doc"
-	"molt/ecosystem"
 	"molt/input"
 	"molt/txn"
 )
@@ -250,11 +249,4 @@ func (a *App) lockedIn(data []byte, name string) string {
 		return ""
 	}
 	return rootVersion(l, name)
-}
-
-func rootVersion(l *ecosystem.Lock, name string) string {
-	if n := l.Resolution().Root(name); n != nil {
-		return n.Version
-	}
-	return ""
 }

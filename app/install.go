@@ -2,7 +2,6 @@ package app
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"maps"
 	"os"
@@ -10,20 +9,14 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
-	"sync"
 
 	"molt/app/config"
 	"molt/app/run"
 	"molt/app/tree"
-	"molt/app/vcs"
-	"molt/archive"
 	"molt/core/project"
 	"molt/core/solve"
-	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/input"
-	"molt/registry"
-	"molt/store"
 	"molt/txn"
 )
 
@@ -43,15 +36,6 @@ type Installed struct {
 	Copied int    // files of the application that the other folder got
 	Former string // where the link led before, "" for nowhere
 	Back   string // where it leads again, when it was only switched back
-}
-
-// Store returns the store of unpacked releases of this user.
-func (a *App) Store() (*store.Store, error) {
-	c, err := CacheOf(a.Settings.Env)
-	if err != nil {
-		return nil, err
-	}
-	return c.store(), nil
 }
 
 // Install lays out what the lock says, and nothing else. The folder was taken for changing it (Use), unless it is for show or for another folder. A
@@ -144,99 +128,6 @@ func (a *App) layOut(ctx context.Context, files *txn.Workspace, lock *ecosystem.
 	return t.Install(ctx, lock, order)
 }
 
-// ownFolders lists the application's folder, those of a workspace's members, and those that declarations name in place of a package.
-func (a *App) ownFolders() []string {
-	own := []string{"."}
-	for _, m := range a.Manifest.Members() {
-		own = append(own, m.Folder)
-	}
-	return own
-}
-
-// environment returns what lays out packages of an ecosystem that has them together. The caller calls done.
-func (a *App) environment(ctx context.Context, flat ecosystem.Flat, files *txn.Workspace) (t *tree.Environment, done func(), err error) {
-	kept, err := a.Store()
-	if err != nil {
-		return nil, nil, err
-	}
-	t = &tree.Environment{Files: files, Store: kept, Eco: flat, Own: a.ownFolders()}
-	download, done := a.downloads(ctx)
-	t.Download = func(ctx context.Context, p *ecosystem.LockedPackage, file universe.File, into registry.Sink) error {
-		one := *p
-		one.Source, one.Integrity = file.Address, file.Integrity
-		return download(ctx, &one, into)
-	}
-	if builds, b := a.builds(); b != nil {
-		t.Build = func(ctx context.Context, p *ecosystem.LockedPackage) (*ecosystem.Built, error) {
-			source, ok := b.SourceFile(p.Files)
-			if !ok || !builds(p.Name) {
-				return nil, nil
-			}
-			if a.registries == nil {
-				_, closeAll, err := a.Source(ctx, nil)
-				if err != nil {
-					return nil, err
-				}
-				defer closeAll()
-			}
-			return a.buildSource(ctx, p.Name, p.Version, source)
-		}
-	}
-	return t, done, nil
-}
-
-// downloads returns how archives are had. The registries are opened when something has to be, and closed by done if they were.
-func (a *App) downloads(ctx context.Context) (download func(context.Context, *ecosystem.LockedPackage, registry.Sink) error, done func()) {
-	end := func() {}
-	open := sync.OnceValue(func() error {
-		if a.registries != nil {
-			return nil
-		}
-		_, closeAll, err := a.Source(ctx, nil)
-		if err == nil {
-			end = closeAll
-		}
-		return err
-	})
-	return func(ctx context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
-		if err := open(); err != nil {
-			return err
-		}
-		if strings.HasPrefix(p.Source, "file:") || strings.HasPrefix(p.Source, "./") || strings.HasPrefix(p.Source, "git+") {
-			return a.copyArchive(ctx, p, into)
-		}
-		client, err := a.registryOf(p.Name)
-		if err != nil {
-			return err
-		}
-		if err := client.Download(ctx, p.Source, p.Integrity, into); err != nil {
-			return fmt.Errorf("%s@%s: %w", p.Name, p.Version, err)
-		}
-		return nil
-	}, func() { end() }
-}
-
-// copyArchive copies an archive of the application, or the files of a commit. What it holds is to be used where its digest is the locked one.
-func (a *App) copyArchive(ctx context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
-	var data []byte
-	var err error
-	if !strings.HasPrefix(p.Source, "git+") {
-		data, err = a.files.Read(path.Clean(strings.TrimPrefix(p.Source, "file:")), input.Archive)
-	} else if a.Settings.Offline {
-		err = fmt.Errorf("%s@%s: %w", p.Name, p.Version, registry.ErrOffline)
-	} else {
-		from, commit, _ := strings.Cut(strings.TrimPrefix(p.Source, "git+"), "#")
-		_, data, err = vcs.Remote(ctx, from, commit)
-	}
-	if err == nil {
-		err = archive.Check(p.Name+"@"+p.Version, data, p.Integrity)
-	}
-	if err == nil {
-		_, err = into.Write(data)
-	}
-	return err
-}
-
 // A BuildError says which build step of a package failed.
 type BuildError struct{ Release, Step, Says, Log string }
 
@@ -276,48 +167,9 @@ func (a *App) build(ctx context.Context, e ecosystem.Installer, files *txn.Works
 	return nil
 }
 
-// layOutText lays out the lock of a text: in the application, as part of a change, or in a copy of it.
-func (a *App) layOutText(ctx context.Context, dir string, text []byte, within *txn.Transaction) error {
-	lock, err := a.decodeLock(a.LockFile(), text)
-	if err != nil {
-		return err
-	}
-	files := a.files
-	if dir != a.Dir {
-		if files, err = txn.OpenWorkspace(dir, a.user); err != nil {
-			return err
-		}
-	}
-	if a.commanded() {
-		return a.installByCommand(ctx, files, lock, within)
-	}
-	_, err = a.layOut(ctx, files, lock, tree.Order{Within: within})
-	if err != nil && !a.laidOut() && unobtainable(err) { // nobody asked for it
-		a.unlaid = fmt.Sprintf("the packages could not be laid out, so the checks ran without any (%v); \"install: none\" in %s says that nobody is to try", err, config.File)
-		return nil
-	}
-	return err
-}
-
-// unobtainable reports whether an error says that packages are not to be had, before anything was touched.
-func unobtainable(err error) bool {
-	for _, kind := range []any{new(*tree.MissingError), new(*registry.UnreachableError), new(*registry.NotFoundError), new(*archive.DigestError), new(*input.UsageError), new(*tree.UnusableError), new(*tree.ClosureError)} {
-		if errors.As(err, kind) {
-			return true
-		}
-	}
-	return false
-}
-
 // laidOut says whether the installed packages of this application are Molt's: people say so under "install:", or it laid them out.
 func (a *App) laidOut() bool {
 	return a.installs() && (a.Config.Install.By != "" || a.files.Exists(path.Join(ecosystem.InstallFolder(a.Eco), tree.RecordFile)))
-}
-
-// laysOut says whether Molt lays packages out for checks: where they are its own, and where nothing is installed and nobody said otherwise, since checks would
-// run on no packages.
-func (a *App) laysOut() bool {
-	return a.laidOut() || a.installs() && a.unlaid == "" && len(a.Config.Checks) > 0 && !a.files.Exists(ecosystem.InstallFolder(a.Eco))
 }
 
 func (a *App) installs() bool {
@@ -433,4 +285,62 @@ func (a *App) lockFor(groups []string) (*ecosystem.Lock, error) {
 		return !slices.Contains(groups, bare)
 	})
 	return &some, nil
+}
+
+func rootVersion(l *ecosystem.Lock, name string) string {
+	if n := l.Resolution().Root(name); n != nil {
+		return n.Version
+	}
+	return ""
+}
+
+// layOutText lays out the lock of a text: in the application, as part of a change, or in a copy of it.
+func (a *App) layOutText(ctx context.Context, dir string, text []byte, within *txn.Transaction) error {
+	lock, err := a.decodeLock(a.LockFile(), text)
+	if err != nil {
+		return err
+	}
+	files := a.files
+	if dir != a.Dir {
+		if files, err = txn.OpenWorkspace(dir, a.user); err != nil {
+			return err
+		}
+	}
+	if a.commanded() {
+		return a.installByCommand(ctx, files, lock, within)
+	}
+	_, err = a.layOut(ctx, files, lock, tree.Order{Within: within})
+	if err != nil && !a.laidOut() && unobtainable(err) { // nobody asked for it
+		a.unlaid = fmt.Sprintf("the packages could not be laid out, so the checks ran without any (%v); \"install: none\" in %s says that nobody is to try", err, config.File)
+		return nil
+	}
+	return err
+}
+
+// laysOut says whether Molt lays packages out for checks: where they are its own, and where nothing is installed and nobody said otherwise, since checks would
+// run on no packages.
+func (a *App) laysOut() bool {
+	return a.laidOut() || a.installs() && a.unlaid == "" && len(a.Config.Checks) > 0 && !a.files.Exists(ecosystem.InstallFolder(a.Eco))
+}
+
+// layOutBeside lays out the packages of the other sides, as they are locked, where Molt lays them out: in the application, or in a copy of it. The
+// checks are those of all sides.
+func (a *App) layOutBeside(ctx context.Context, dir string) error {
+	for _, s := range a.beside() {
+		side, err := a.openBeside(s.Ecosystem)
+		if err != nil {
+			return err
+		}
+		text, err := side.files.Content(side.LockFile())
+		if err != nil {
+			return err
+		}
+		if text == nil || !side.laysOut() {
+			continue
+		}
+		if err := side.layOutText(ctx, dir, text, nil); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -25,9 +25,6 @@ type Merged struct {
 	Took      []string // a line for each declaration and package on which the branches differ
 }
 
-// conflictMark begins a part of a file that git could not merge.
-var conflictMark = []byte("<<<<<<< ")
-
 // merged lists the files that Molt merges: manifests and lock.
 func (a *App) merged(texts []ecosystem.File) []string {
 	var names []string
@@ -35,20 +32,6 @@ func (a *App) merged(texts []ecosystem.File) []string {
 		names = append(names, f.Name)
 	}
 	return append(names, a.LockFile())
-}
-
-// marked names the first manifest or lock that holds such a part; "" for none.
-func (a *App) marked(texts []ecosystem.File) (string, error) {
-	lock, err := a.files.Content(a.LockFile())
-	if err != nil {
-		return "", err
-	}
-	for _, f := range append(slices.Clip(texts), ecosystem.File{Name: a.LockFile(), Data: lock}) {
-		if bytes.HasPrefix(f.Data, conflictMark) || bytes.Contains(f.Data, append([]byte("\n"), conflictMark...)) {
-			return f.Name, nil
-		}
-	}
-	return "", nil
 }
 
 // OpenConflict reads an application whose manifest or lock git could not merge: in their place stands what the branch in
@@ -164,20 +147,6 @@ func orEmpty(l *ecosystem.Lock) *ecosystem.Lock {
 		return &ecosystem.Lock{}
 	}
 	return l
-}
-
-// A declaration's place in a manifest.
-type spot struct{ group, name string }
-
-// spotOf returns the place of a declaration, which is the same whether the member of a workspace that has it stands apart or not.
-func spotOf(group, name string) spot { return spot{group, project.OwnName(name)} }
-
-func spots(m interface{ Entries() []ecosystem.Entry }) map[spot]string {
-	all := map[spot]string{}
-	for _, e := range m.Entries() {
-		all[spotOf(e.Group, e.As)] = e.Text
-	}
-	return all
 }
 
 // mergeManifest decides on each declaration, gives all three sides the same, and lets git merge what is left of the texts.

@@ -201,40 +201,8 @@ func (a *App) Goals(args []string) ([]project.Goal, error) {
 	return goals, nil
 }
 
-// configured lists the goals of the configuration, without those of other sides.
-func (a *App) configured() []string {
-	return slices.DeleteFunc(strings.Fields(a.Config.Goal), func(text string) bool { return a.elsewhere(a.parseGoal(text).Name) })
-}
-
 // HasGoal reports whether the configuration names a goal.
 func (a *App) HasGoal() bool { return len(a.configured()) > 0 }
-
-// ReadPlan reads the plan of the application. Where it has several sides, the plans of the others must be readable too.
-func (a *App) ReadPlan() (*planfile.Plan, error) {
-	if _, err := a.plans(); err != nil {
-		return nil, err
-	}
-	data, err := a.readPlanText()
-	switch {
-	case errors.Is(err, fs.ErrNotExist) && len(a.beside()) > 0:
-		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s with a plan for %s; molt plan makes one", planfile.File, a.Eco.Name())}
-	case errors.Is(err, fs.ErrNotExist):
-		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt plan makes one", planfile.File)}
-	case err != nil:
-		return nil, err
-	}
-	file, err := planfile.Read(planfile.File, data)
-	if err != nil {
-		return nil, err
-	}
-	for i := range file.Stages { // people edit names too
-		for j := range file.Stages[i].Changes {
-			c := &file.Stages[i].Changes[j]
-			c.Name = a.Eco.Canonical(c.Name)
-		}
-	}
-	return file, nil
-}
 
 // WritePlan puts a plan on disk. A plan that people wrote into, or that cannot be read, is kept under another name, which is returned; "" when there
 // was none. The folder must be in use.
@@ -275,20 +243,6 @@ func (a *App) replaced() (aside string, file map[string][]byte, err error) {
 			return aside, map[string][]byte{aside: whole}, nil
 		}
 	}
-}
-
-// writePlanText puts a text of the plan on disk that was solved, and other files with it.
-func (a *App) writePlanText(what string, data []byte, others map[string][]byte) error {
-	whole, err := a.wholePlan(data)
-	if err != nil {
-		return err
-	}
-	files := map[string][]byte{planfile.File: whole}
-	maps.Copy(files, others)
-	if err := a.files.WriteFiles(what, files); err != nil {
-		return err
-	}
-	return a.runner().RememberPlan(data)
 }
 
 // lockSum returns the SHA-256 of the lock, "" when there is none.

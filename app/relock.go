@@ -124,30 +124,6 @@ func (a *App) HasLocked(release string) bool {
 	return a.Lock != nil && slices.ContainsFunc(a.Lock.Packages, func(p ecosystem.LockedPackage) bool { return p.Name+"@"+p.Version == release })
 }
 
-// waived lists waivers as a lock has them; nil for none.
-func waived(all []project.Waiver) map[string]string {
-	var texts map[string]string
-	for _, w := range all {
-		if texts == nil {
-			texts = map[string]string{}
-		}
-		texts[w.Key()] = w.Reason
-	}
-	return texts
-}
-
-// written lists overrides as a manifest has them; nil for none.
-func written(overrides []universe.Override) map[string]string {
-	var all map[string]string
-	for _, o := range overrides {
-		if all == nil {
-			all = map[string]string{}
-		}
-		all[o.Key()] = o.Written
-	}
-	return all
-}
-
 // CheckDeclared makes sure that the registry has every declared package, and notes which optional ones it lacks. The error points at the manifest's line.
 func (a *App) CheckDeclared(ctx context.Context, source universe.Source) error {
 	source.Hint(a.DeclaredPackages()...)
@@ -286,14 +262,6 @@ func nearestReleases(p *universe.Package, constraint string) string {
 		near = append(near, p.Version(i).String())
 	}
 	return strings.Join(near, ", ")
-}
-
-// A Finding is something on which manifest, lock and runtime disagree.
-type Finding struct {
-	About        string // one of doc.Abouts
-	Says         string
-	File         string // of the application, "" for none in particular
-	Line, Column int
 }
 
 // Verify compares manifest, lock, what is installed, the runtimes and the rules about names, without asking a registry. That nothing is installed

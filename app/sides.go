@@ -1,7 +1,6 @@
 package app
 
 import (
-	"context"
 	"errors"
 	"io/fs"
 	"os"
@@ -152,18 +151,6 @@ func (a *App) elsewhere(name string) bool {
 	return slices.ContainsFunc(a.beside(), func(s Side) bool { return s.Declares(name) })
 }
 
-// readPlanText reads the document of this side in the plan's file. The error is an fs.ErrNotExist where it has none.
-func (a *App) readPlanText() ([]byte, error) {
-	data, err := a.files.Read(planfile.File, input.Plan)
-	if err != nil || len(a.beside()) == 0 {
-		return data, err
-	}
-	if data = planfile.Document(data, a.Eco.Name()); data == nil {
-		return nil, fs.ErrNotExist
-	}
-	return data, nil
-}
-
 func (a *App) sideNames() (all []string) {
 	for _, e := range a.ecosystems() {
 		all = append(all, e.Name())
@@ -196,18 +183,6 @@ func (a *App) NextBeside() *doc.PlanStage {
 	return nil
 }
 
-// wholePlan returns the text of the plan's file with another document for this side.
-func (a *App) wholePlan(part []byte) ([]byte, error) {
-	if len(a.beside()) == 0 {
-		return part, nil
-	}
-	data, err := a.files.Read(planfile.File, input.Plan)
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return nil, err
-	}
-	return planfile.WithDocument(data, a.Eco.Name(), part), nil
-}
-
 // ecosystems lists those of all sides, this one's among them, in the order of Ecosystems.
 func (a *App) ecosystems() []ecosystem.Ecosystem {
 	return slices.DeleteFunc(slices.Clone(Ecosystems), func(e ecosystem.Ecosystem) bool {
@@ -220,28 +195,6 @@ func (a *App) openBeside(e ecosystem.Ecosystem) (*App, error) {
 	settings := a.Settings
 	settings.Ecosystem = e.Name()
 	return Open(settings)
-}
-
-// layOutBeside lays out the packages of the other sides, as they are locked, where Molt lays them out: in the application, or in a copy of it. The
-// checks are those of all sides.
-func (a *App) layOutBeside(ctx context.Context, dir string) error {
-	for _, s := range a.beside() {
-		side, err := a.openBeside(s.Ecosystem)
-		if err != nil {
-			return err
-		}
-		text, err := side.files.Content(side.LockFile())
-		if err != nil {
-			return err
-		}
-		if text == nil || !side.laysOut() {
-			continue
-		}
-		if err := side.layOutText(ctx, dir, text, nil); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // SideOfPlan says how many stages are left in the plan of a side: in all, and up to its goal. The second result is false where it has no plan that can

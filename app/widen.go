@@ -5,7 +5,6 @@ import (
 	"maps"
 	"slices"
 
-	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
@@ -128,15 +127,4 @@ func (a *App) runsOn(p *universe.Release, versions map[string]string) bool {
 		}
 	}
 	return true
-}
-
-// declaredFor is declaredIn for some environments.
-func (a *App) declaredFor(m *ecosystem.Manifests, environments []ecosystem.Environment) (all []project.Declared) {
-	c, conditional := a.Eco.(ecosystem.Conditional)
-	for _, e := range m.Entries() {
-		if !conditional || c.Holds(e.When, environments) {
-			all = append(all, a.declared(e))
-		}
-	}
-	return all
 }
