@@ -5,8 +5,8 @@ import (
 	"path"
 	"path/filepath"
 
-	"molt/app"
 	"molt/app/advice"
+	"molt/app/open"
 	"molt/doc"
 	"molt/ecosystem"
 	"molt/input"
@@ -37,7 +37,7 @@ func Advice(e ecosystem.Ecosystem, names []string) (doc.Guides, error) {
 			g, warnings, err := advice.Decode(file, data, e, nil)
 			if err == nil && g.Ecosystem != "" && g.Ecosystem != e.Name() {
 				var other ecosystem.Ecosystem
-				if other, err = app.Named(g.Ecosystem); err == nil {
+				if other, err = open.Named(g.Ecosystem); err == nil {
 					g, warnings, err = advice.Decode(file, data, other, nil)
 				}
 			}

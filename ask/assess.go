@@ -2,6 +2,8 @@
 package ask
 
 import (
+	"molt/app/change"
+	"molt/app/stages"
 	"molt/core/assess"
 	"molt/core/project"
 	"molt/doc"
@@ -61,7 +63,7 @@ func (s *Session) Assess(goals, previews []string, gate bool) (doc.Assess, error
 	if err := s.advice(previews); err != nil {
 		return doc.Assess{}, err
 	}
-	meant, err := s.App.Goals(goals)
+	meant, err := stages.Goals(s.App, goals)
 	if err != nil {
 		return doc.Assess{}, err
 	}
@@ -115,7 +117,7 @@ func (s *Session) importers(answer *doc.Assess) error {
 			blocked, names = append(blocked, d), append(names, d.Name)
 		}
 	}
-	at, err := s.App.Importers(names)
+	at, err := change.Importers(s.App, names)
 	for _, d := range blocked {
 		d.Uses = at[d.Name]
 	}

@@ -3,13 +3,13 @@ package ask
 import (
 	"context"
 
-	"molt/app"
+	"molt/app/open"
 	"molt/doc"
 )
 
 // Cache says what Molt keeps for the user, after looking through it or clearing it where that is wanted.
 func Cache(ctx context.Context, env func(string) string, verify, clear bool) (doc.Cache, error) {
-	c, err := app.CacheOf(env)
+	c, err := open.CacheOf(env)
 	if err != nil {
 		return doc.Cache{}, err
 	}

@@ -6,8 +6,10 @@ import (
 	"strings"
 	"time"
 
-	"molt/app"
+	"molt/app/change"
 	"molt/app/config"
+	"molt/app/open"
+	"molt/app/stages"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/universe"
@@ -18,7 +20,7 @@ import (
 )
 
 // NewChange makes the document of a change of the manifest.
-func NewChange(e *app.Effect, uses []app.Use, remarks []string, written bool) doc.Change {
+func NewChange(e *change.Effect, uses []change.Use, remarks []string, written bool) doc.Change {
 	answer := doc.Change{Schema: "molt/change/1", Written: written, Changes: []doc.PlanChange{}, Lock: NewCompare("", "", e.Differences).Differences, Uses: []doc.Use{}, Remarks: append([]string{}, remarks...)}
 	for _, c := range e.Changes {
 		change := doc.PlanChange{Name: c.Name, Group: c.Group, From: planPoint(c.From), To: planPoint(c.To)}
@@ -39,19 +41,19 @@ type Pending struct {
 
 	s      *Session
 	what   string
-	effect *app.Effect
+	effect *change.Effect
 }
 
 // Write carries the change out.
-func (p *Pending) Write() error { return p.s.App.Change(p.s.ctx, p.what, p.effect) }
+func (p *Pending) Write() error { return change.Change(p.s.ctx, p.s.App, p.what, p.effect) }
 
 // pend rehearses changes of the manifest. They are for show when they are dry.
 func (s *Session) pend(what string, changes []project.Change, remarks []string, dry bool) (*Pending, error) {
-	effect, err := s.App.Rehearse(s.ctx, s.Source, changes)
+	effect, err := change.Rehearse(s.ctx, s.App, s.Source, changes)
 	if err != nil {
 		return nil, s.unwanted(err)
 	}
-	uses, err := s.App.UsesOf(effect)
+	uses, err := change.UsesOf(s.App, effect)
 	if err != nil {
 		return nil, err
 	}
@@ -154,7 +156,7 @@ func (s *Session) Drop(packages []string, member, group string, dry bool) (*Pend
 	if err != nil {
 		return nil, err
 	}
-	changes, err := s.App.Drop(s.names(packages), where)
+	changes, err := change.Drop(s.App, s.names(packages), where)
 	if err != nil {
 		return nil, err
 	}
@@ -164,7 +166,7 @@ func (s *Session) Drop(packages []string, member, group string, dry bool) (*Pend
 // BackPackage returns one package to the release that it had before.
 func (s *Session) BackPackage(name string) (*Pending, error) {
 	name = s.name(name)
-	changes, err := s.App.ChangesBack(s.ctx, name)
+	changes, err := stages.ChangesBack(s.ctx, s.App, name)
 	if err != nil {
 		return nil, err
 	}
@@ -172,13 +174,13 @@ func (s *Session) BackPackage(name string) (*Pending, error) {
 }
 
 // Lift ends a hold.
-func Lift(a *app.App, name string) (doc.Hold, error) {
+func Lift(a *open.App, name string) (doc.Hold, error) {
 	name = a.Eco.Canonical(name)
-	return doc.Hold{Schema: "molt/hold/1", Name: name}, a.Release(name)
+	return doc.Hold{Schema: "molt/hold/1", Name: name}, change.Release(a, name)
 }
 
 // Hold keeps a package back, until a day such as 2027-01-31, or without end.
-func Hold(a *app.App, name, reason, until string) (doc.Hold, error) {
+func Hold(a *open.App, name, reason, until string) (doc.Hold, error) {
 	name = a.Eco.Canonical(name)
 	var names []string
 	for _, d := range a.Declared() {
@@ -199,6 +201,6 @@ func Hold(a *app.App, name, reason, until string) (doc.Hold, error) {
 	if says != "" {
 		return doc.Hold{}, &input.UsageError{Reason: says}
 	}
-	err := a.Hold(name, config.Hold{Reason: reason, Until: until})
+	err := change.Hold(a, name, config.Hold{Reason: reason, Until: until})
 	return doc.Hold{Schema: "molt/hold/1", Name: name, Keeping: doc.Keeping{Held: true, Reason: reason, Until: until}}, err
 }

@@ -3,7 +3,7 @@ package ask
 import (
 	"context"
 
-	"molt/app"
+	"molt/app/open"
 	"molt/core/inspect"
 	"molt/doc"
 )
@@ -22,7 +22,7 @@ func NewCompare(before, after string, all []inspect.Difference) doc.Compare {
 }
 
 // Compare shows what differs between two states of an application, which State reads.
-func Compare(ctx context.Context, a *app.App, before, after string) (doc.Compare, error) {
+func Compare(ctx context.Context, a *open.App, before, after string) (doc.Compare, error) {
 	from, err := a.State(ctx, before)
 	if err != nil {
 		return doc.Compare{}, err

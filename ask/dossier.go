@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"molt/app/change"
 	"molt/core/assess"
 	"molt/core/inspect"
 	"molt/core/project"
@@ -165,7 +166,7 @@ func (s *Session) changeLog(facts *DossierFacts, to string) error {
 	if after != nil && after.Compare(chosen.Version) >= 0 {
 		return nil
 	}
-	text, err := s.App.ChangeLog(s.ctx, p.Name, chosen)
+	text, err := change.ChangeLog(s.ctx, s.App, p.Name, chosen)
 	switch {
 	case errors.Is(err, context.Canceled):
 		return err

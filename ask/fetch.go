@@ -6,7 +6,9 @@ import (
 	"strings"
 	"time"
 
+	"molt/app/layout"
 	"molt/app/planfile"
+	"molt/app/stages"
 	"molt/core/solve"
 	"molt/doc"
 	"molt/ecosystem"
@@ -41,20 +43,20 @@ func (s *Session) Fetch(r FetchRequest) (doc.Fetch, error) {
 		return d, err
 	}
 	s.Still()
-	stocked, err := s.App.Stock(s.ctx, locks, r.Watch)
+	stocked, err := layout.Stock(s.ctx, s.App, locks, r.Watch)
 	if err != nil {
 		return d, err
 	}
 	d.Releases, d.Fetched = stocked.Releases, stocked.Fetched
 	if r.Snapshot != "" {
-		about, err := s.App.Snapshot(s.ctx, r.Snapshot, locks, r.Archives)
+		about, err := layout.Snapshot(s.ctx, s.App, r.Snapshot, locks, r.Archives)
 		if err != nil {
 			return d, err
 		}
 		d.Snapshot, d.Archives = r.Snapshot, about.Archives
 	}
 	p := s.App.Progress()
-	d.Documents, d.Bytes = s.App.Documents(), p.Bytes
+	d.Documents, d.Bytes = layout.Documents(s.App), p.Bytes
 	d.Seconds = time.Since(began).Seconds()
 	return d, nil
 }
@@ -74,7 +76,7 @@ func (s *Session) fetchPlan(r FetchRequest, d *doc.Fetch) (*planfile.Plan, error
 	if err := s.advice(nil); err != nil {
 		return nil, err
 	}
-	meant, err := s.App.Goals(goals)
+	meant, err := stages.Goals(s.App, goals)
 	if err != nil {
 		return nil, err
 	}
@@ -84,7 +86,7 @@ func (s *Session) fetchPlan(r FetchRequest, d *doc.Fetch) (*planfile.Plan, error
 	if _, err := s.Assess(goals, nil, false); err != nil {
 		return nil, s.tangled(err, d)
 	}
-	made, _, err := s.App.MakePlan(s.ctx, s.Source, meant, s.App.Config.Stages.Cut())
+	made, _, err := stages.MakePlan(s.ctx, s.App, s.Source, meant, s.App.Config.Stages.Cut())
 	if err != nil {
 		return nil, s.tangled(err, d)
 	}
@@ -103,14 +105,14 @@ func (s *Session) fetchPlan(r FetchRequest, d *doc.Fetch) (*planfile.Plan, error
 
 // fetchLocks solves the lock as it is and after each stage.
 func (s *Session) fetchLocks(made *planfile.Plan, d *doc.Fetch) ([]*ecosystem.Lock, error) {
-	locks, err := s.App.Locks(s.ctx, s.Source, made)
+	locks, err := layout.Locks(s.ctx, s.App, s.Source, made)
 	if err == nil {
 		d.Stages = len(locks) - 1
 		return locks, nil
 	}
 	if made != nil && solve.AsTangle(err) != nil {
 		d.Notes = append(d.Notes, fmt.Sprintf("the stages of %s do not resolve from where things stand, so only the archives of the lock were fetched; molt plan --renew makes it anew", planfile.File))
-		locks, err = s.App.Locks(s.ctx, s.Source, nil)
+		locks, err = layout.Locks(s.ctx, s.App, s.Source, nil)
 	}
 	if err != nil {
 		return nil, s.tangled(err, d)

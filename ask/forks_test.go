@@ -13,7 +13,8 @@ import (
 	"strings"
 	"testing"
 
-	"molt/app"
+	"molt/app/locking"
+	"molt/app/open"
 	"molt/ask"
 	"molt/core/solve"
 	"molt/ecosystem/python"
@@ -222,7 +223,7 @@ func oneForkWorld(t *testing.T, w *forkWorld, found map[string]int) error {
 		}
 	}
 	env := map[string]string{"MOLT_REGISTRY_PYTHON": server.URL, "MOLT_CACHE": t.TempDir(), "MOLT_STATE": t.TempDir()}
-	set := ask.Settings{Settings: app.Settings{Dir: dir, Jobs: 4, Env: func(k string) string { return env[k] }}, Say: func(string, ...any) {}}
+	set := ask.Settings{Settings: open.Settings{Dir: dir, Jobs: 4, Env: func(k string) string { return env[k] }}, Say: func(string, ...any) {}}
 	relock := func() (string, error) {
 		s, err := ask.Open(context.Background(), set, ask.Needs{Write: true, Declared: true})
 		if err != nil {
@@ -232,7 +233,7 @@ func oneForkWorld(t *testing.T, w *forkWorld, found map[string]int) error {
 		if _, err := s.Relock(false, nil); err != nil {
 			return "", err
 		}
-		found, err := s.App.Verify(context.Background())
+		found, err := locking.Verify(context.Background(), s.App)
 		if err == nil {
 			data, err := os.ReadFile(filepath.Join(dir, "pylock.toml"))
 			return string(data), err

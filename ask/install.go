@@ -4,14 +4,15 @@ import (
 	"context"
 	"time"
 
-	"molt/app"
+	"molt/app/layout"
+	"molt/app/open"
 	"molt/doc"
 )
 
 // Install lays out what the lock of an application says.
-func Install(ctx context.Context, a *app.App, order app.InstallOrder) (doc.Install, error) {
+func Install(ctx context.Context, a *open.App, order layout.InstallOrder) (doc.Install, error) {
 	began := time.Now()
-	r, err := a.Install(ctx, order)
+	r, err := layout.Install(ctx, a, order)
 	if err != nil {
 		return doc.Install{}, err
 	}

@@ -7,7 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"molt/app"
+	"molt/app/locking"
+	"molt/app/open"
 	"molt/core/solve"
 	"molt/doc"
 	"molt/ecosystem"
@@ -77,7 +78,7 @@ func id(to string) *string {
 }
 
 // NewVerify makes the document of a verification.
-func NewVerify(found []app.Finding, installed bool) doc.Verify {
+func NewVerify(found []open.Finding, installed bool) doc.Verify {
 	answer := doc.Verify{Schema: "molt/verify/1", Agrees: len(found) == 0, Installed: installed, Findings: []doc.Finding{}, OutOfDate: []string{}}
 	for _, f := range found {
 		answer.Findings = append(answer.Findings, doc.Finding{About: f.About, Says: f.Says, File: f.File, Line: f.Line, Column: f.Column})
@@ -95,11 +96,11 @@ func NewVerify(found []app.Finding, installed bool) doc.Verify {
 // Relock resolves the manifest and writes the lock, unless it is for show.
 func (s *Session) Relock(dry bool, accepted []string) (doc.Lock, error) {
 	for _, release := range accepted {
-		if !s.App.HasLocked(release) {
+		if !locking.HasLocked(s.App, release) {
 			return doc.Lock{}, &input.UsageError{Reason: fmt.Sprintf("--accept-checksum %s: expected NAME@VERSION of a release that is locked", release)}
 		}
 	}
-	lock, data, err := s.App.Relock(s.ctx, s.Source, accepted...)
+	lock, data, err := locking.Relock(s.ctx, s.App, s.Source, accepted...)
 	if err != nil {
 		return doc.Lock{}, s.explain(err)
 	}
@@ -107,13 +108,13 @@ func (s *Session) Relock(dry bool, accepted []string) (doc.Lock, error) {
 	if outside != nil {
 		s.say("warning: what does not come from a registry is not locked: %s", strings.Join(outside, "; "))
 	}
-	for _, says := range []string{s.App.Weak(lock), s.App.Fileless(lock)} {
+	for _, says := range []string{locking.Weak(s.App, lock), locking.Fileless(s.App, lock)} {
 		if says != "" {
 			s.say("warning: %s", says)
 		}
 	}
 	if !dry {
-		if err := s.App.WriteLock(data); err != nil {
+		if err := locking.WriteLock(s.App, data); err != nil {
 			return doc.Lock{}, err
 		}
 	}
@@ -124,7 +125,7 @@ func (s *Session) Relock(dry bool, accepted []string) (doc.Lock, error) {
 
 // RelockMerged resolves a conflict that git left in the lock or in the manifest of an application, and writes both, unless it is
 // for show. It returns the names of the files that change.
-func RelockMerged(ctx context.Context, set Settings, a *app.App, dry bool) (answer doc.Lock, files []string, err error) {
+func RelockMerged(ctx context.Context, set Settings, a *open.App, dry bool) (answer doc.Lock, files []string, err error) {
 	var ends []func()
 	if !dry {
 		release, err := a.Use()
@@ -133,18 +134,18 @@ func RelockMerged(ctx context.Context, set Settings, a *app.App, dry bool) (answ
 		}
 		ends = append(ends, release)
 	}
-	s, err := open(ctx, set, Needs{}, a, ends)
+	s, err := newSession(ctx, set, Needs{}, a, ends)
 	if err != nil {
 		return doc.Lock{}, nil, err
 	}
 	defer s.Close()
-	m, err := a.Merge(ctx, s.Source)
+	m, err := locking.Merge(ctx, a, s.Source)
 	if err != nil {
 		return doc.Lock{}, nil, s.explain(err)
 	}
 	s.Still()
 	if !dry {
-		if err := a.WriteMerged(m); err != nil {
+		if err := locking.WriteMerged(a, m); err != nil {
 			return doc.Lock{}, nil, err
 		}
 	}
@@ -154,18 +155,18 @@ func RelockMerged(ctx context.Context, set Settings, a *app.App, dry bool) (answ
 }
 
 // Verify checks that manifest, lock, what is installed and the runtime agree, or some of these (of doc.Abouts).
-func Verify(ctx context.Context, a *app.App, only []string) (doc.Verify, []app.Finding, error) {
+func Verify(ctx context.Context, a *open.App, only []string) (doc.Verify, []open.Finding, error) {
 	for _, about := range only {
 		if !slices.Contains(doc.Abouts, about) {
 			return doc.Verify{}, nil, &input.UsageError{Reason: fmt.Sprintf("--only %s: expected some of %s", about, strings.Join(doc.Abouts, ", "))}
 		}
 	}
-	found, err := a.Verify(ctx)
+	found, err := locking.Verify(ctx, a)
 	if err != nil {
 		return doc.Verify{}, nil, err
 	}
 	if only != nil {
-		found = slices.DeleteFunc(found, func(f app.Finding) bool { return !slices.Contains(only, f.About) })
+		found = slices.DeleteFunc(found, func(f open.Finding) bool { return !slices.Contains(only, f.About) })
 	}
 	installed, err := a.InstalledRoots()
 	if err != nil {
@@ -177,7 +178,7 @@ func Verify(ctx context.Context, a *app.App, only []string) (doc.Verify, []app.F
 		answer.Looked = slices.Clone(doc.Abouts)
 	}
 	answer.Ecosystem = a.SideName()
-	answer.Unknown = a.Unknown()
+	answer.Unknown = locking.Unknown(a)
 	answer.Next = nextOfVerify(answer)
 	return answer, found, nil
 }

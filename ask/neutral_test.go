@@ -8,7 +8,7 @@ import (
 	"strings"
 	"testing"
 
-	"molt/app"
+	"molt/app/open"
 	"molt/ask"
 	"molt/core/universe"
 	"molt/core/version"
@@ -38,9 +38,9 @@ func TestNeutral(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	old := app.Ecosystems
-	app.Ecosystems = append([]ecosystem.Ecosystem{tackle{packages}}, old...)
-	defer func() { app.Ecosystems = old }()
+	old := open.Ecosystems
+	open.Ecosystems = append([]ecosystem.Ecosystem{tackle{packages}}, old...)
+	defer func() { open.Ecosystems = old }()
 
 	dir, state := t.TempDir(), t.TempDir()
 	write := func(name, text string) {
@@ -49,7 +49,7 @@ func TestNeutral(t *testing.T) {
 		}
 	}
 	write("tackle.list", "Marram is:3.0.0\nTern_Forms like:1.0.0   # not a comment: a word too many\n")
-	set := ask.Settings{Settings: app.Settings{Dir: dir, Jobs: 1, Env: func(name string) string {
+	set := ask.Settings{Settings: open.Settings{Dir: dir, Jobs: 1, Env: func(name string) string {
 		return map[string]string{"MOLT_REGISTRY_TACKLE": "http://127.0.0.1:1", "MOLT_STATE": state}[name]
 	}}, Say: func(format string, args ...any) { t.Logf(format, args...) }}
 	ctx := context.Background()

@@ -1,6 +1,7 @@
 package ask
 
 import (
+	"molt/app/change"
 	"molt/core/plan"
 	"molt/doc"
 )
@@ -11,7 +12,7 @@ func (s *Session) Offer(dry bool) (doc.Offers, error) {
 	if err := s.advice(nil); err != nil {
 		return answer, err
 	}
-	all, waiting, err := s.App.Offer(s.ctx, s.Source, dry)
+	all, waiting, err := change.Offer(s.ctx, s.App, s.Source, dry)
 	if err != nil {
 		return answer, s.explain(err)
 	}
@@ -19,7 +20,7 @@ func (s *Session) Offer(dry bool) (doc.Offers, error) {
 	for _, o := range all {
 		sets = append(sets, o.Offer)
 	}
-	changes := s.App.ChangeDocs(sets)
+	changes := change.ChangeDocs(s.App, sets)
 	open := false
 	for i, o := range all {
 		one := doc.Offer{ID: o.ID, Title: o.Title, Branch: o.Branch, Commit: o.Commit, State: o.State, Changes: append([]doc.PlanChange{}, changes[i]...), Notes: append([]string{}, o.Notes...), Runs: runDocs(o.Runs), Unread: o.Unread}

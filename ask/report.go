@@ -6,6 +6,8 @@ import (
 	"strings"
 	"time"
 
+	"molt/app/locking"
+	"molt/app/stages"
 	"molt/core/project"
 	"molt/core/version"
 	"molt/doc"
@@ -46,7 +48,7 @@ func (s *Session) Report(goals []string) (doc.Report, error) {
 // reportedPlan is the plan's file, where it has one and no other goals are asked about, else what a plan would be.
 func (s *Session) reportedPlan(asked, goals []string) (*doc.Plan, bool, error) {
 	if file, err := s.App.ReadPlan(); err == nil && len(asked) == 0 {
-		times, err := s.App.CheckTimes()
+		times, err := stages.CheckTimes(s.App)
 		if err != nil {
 			return nil, false, err
 		}
@@ -65,7 +67,7 @@ func (s *Session) reportedPlan(asked, goals []string) (*doc.Plan, bool, error) {
 
 // past tells what was carried out, and how far behind the application was before the first of it, after each, and is now.
 func (s *Session) past(answer *doc.Report) error {
-	all, err := s.App.Past(s.ctx)
+	all, err := locking.ReadPast(s.ctx, s.App)
 	if err != nil {
 		return err
 	}
@@ -76,14 +78,14 @@ func (s *Session) past(answer *doc.Report) error {
 		}
 		answer.Carried = append(answer.Carried, one)
 		if i == 0 && p.Before != nil {
-			lag, err := s.App.LagOf(s.ctx, s.Source, p.Before, p.At)
+			lag, err := locking.LagOf(s.ctx, s.App, s.Source, p.Before, p.At)
 			if err != nil {
 				return err
 			}
 			answer.Lag = append(answer.Lag, doc.LagPoint(lag))
 		}
 		if p.After != nil {
-			lag, err := s.App.LagOf(s.ctx, s.Source, p.After, p.At)
+			lag, err := locking.LagOf(s.ctx, s.App, s.Source, p.After, p.At)
 			if err != nil {
 				return err
 			}
@@ -91,7 +93,7 @@ func (s *Session) past(answer *doc.Report) error {
 		}
 	}
 	if s.App.Lock != nil {
-		lag, err := s.App.LagOf(s.ctx, s.Source, s.App.Lock, time.Now().UTC().Truncate(time.Second))
+		lag, err := locking.LagOf(s.ctx, s.App, s.Source, s.App.Lock, time.Now().UTC().Truncate(time.Second))
 		if err != nil {
 			return err
 		}

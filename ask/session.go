@@ -8,8 +8,9 @@ import (
 	"strings"
 	"sync"
 
-	"molt/app"
 	"molt/app/config"
+	"molt/app/locking"
+	"molt/app/open"
 	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
@@ -20,7 +21,7 @@ import (
 
 // Settings say how an application is opened.
 type Settings struct {
-	app.Settings
+	open.Settings
 	// Say tells people something beside the answer. It must not be nil.
 	Say func(format string, args ...any)
 	// Watch may show how far the registries are, until what it returns is called; it may be nil.
@@ -38,7 +39,7 @@ type Needs struct {
 
 // A Session is an application with its registry, for the time of one question or of several. Its methods answer them.
 type Session struct {
-	App    *app.App
+	App    *open.App
 	Source universe.Source
 
 	ctx   context.Context
@@ -51,8 +52,8 @@ type Session struct {
 
 // Read opens an application without its registry, and changes nothing in it. What a Molt left that was ended in the middle of a
 // change is only spoken of.
-func Read(set Settings) (*app.App, error) {
-	a, err := app.Open(set.Settings)
+func Read(set Settings) (*open.App, error) {
+	a, err := open.Open(set.Settings)
 	if err != nil {
 		return nil, err
 	}
@@ -65,8 +66,8 @@ func Read(set Settings) (*app.App, error) {
 
 // Use opens an application without its registry and takes its folder for changing it, until what it returns is called. What a
 // Molt left that was ended in the middle of a change is repaired first.
-func Use(set Settings) (*app.App, func(), error) {
-	a, err := app.Open(set.Settings)
+func Use(set Settings) (*open.App, func(), error) {
+	a, err := open.Open(set.Settings)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -81,7 +82,7 @@ func Use(set Settings) (*app.App, func(), error) {
 	return a, release, nil
 }
 
-func warn(set Settings, a *app.App) {
+func warn(set Settings, a *open.App) {
 	for _, w := range a.Warnings() {
 		set.Say("warning: %s", w)
 	}
@@ -89,7 +90,7 @@ func warn(set Settings, a *app.App) {
 
 // Open opens an application with its registry. The caller closes the session.
 func Open(ctx context.Context, set Settings, needs Needs) (*Session, error) {
-	var a *app.App
+	var a *open.App
 	var ends []func()
 	var err error
 	if needs.Write {
@@ -103,11 +104,11 @@ func Open(ctx context.Context, set Settings, needs Needs) (*Session, error) {
 	if err != nil {
 		return nil, err
 	}
-	return open(ctx, set, needs, a, ends)
+	return newSession(ctx, set, needs, a, ends)
 }
 
-// open opens the registry of an application.
-func open(ctx context.Context, set Settings, needs Needs, a *app.App, ends []func()) (*Session, error) {
+// newSession opens the registry of an application.
+func newSession(ctx context.Context, set Settings, needs Needs, a *open.App, ends []func()) (*Session, error) {
 	s := &Session{App: a, ctx: ctx, say: set.Say, still: func() {}, ahead: func() {}, ends: ends, goals: needs.Goals}
 	var dated []string
 	if needs.Dated {
@@ -146,14 +147,14 @@ func open(ctx context.Context, set Settings, needs Needs, a *app.App, ends []fun
 		s.ends = append(s.ends, s.still)
 	}
 	if needs.Declared {
-		s.ahead = a.Ahead(ctx, s.Source)
+		s.ahead = locking.Ahead(ctx, a, s.Source)
 		s.ends = append(s.ends, s.ahead)
-		if err := a.CheckDeclared(ctx, s.Source); err != nil {
+		if err := locking.CheckDeclared(ctx, a, s.Source); err != nil {
 			err = s.Missing(err)
 			s.Close()
 			return nil, err
 		}
-		if missing := a.Absent(); missing != nil {
+		if missing := locking.Absent(a); missing != nil {
 			s.say("note: left out, as the registry has no such package and it need not be there: %s", strings.Join(missing, ", "))
 		}
 		if err := a.Fork(ctx, s.Source, reopen); err != nil {
@@ -193,7 +194,7 @@ func (s *Session) explain(err error) error {
 	if !errors.As(err, &tangle) {
 		return err
 	}
-	var stage *app.StageError
+	var stage *locking.StageError
 	if errors.As(err, &stage) { // ways out are for the manifest as it stands
 		return s.unwanted(err)
 	}

@@ -6,8 +6,9 @@ import (
 	"slices"
 	"strings"
 
-	"molt/app"
+	"molt/app/change"
 	"molt/app/config"
+	"molt/app/open"
 	"molt/core/project"
 	"molt/doc"
 	"molt/ecosystem"
@@ -28,29 +29,29 @@ type InitRequest struct {
 func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
 	answer := doc.Init{Schema: "molt/init/1", File: config.File}
 	sides := []string{set.Ecosystem}
-	if all := app.Sides(set.Settings); all != nil {
+	if all := open.Sides(set.Settings); all != nil {
 		sides = nil
 		for _, s := range all {
 			sides = append(sides, s.Ecosystem.Name())
 		}
 	}
-	var drafts []app.Draft
-	var first *app.App
+	var drafts []change.Draft
+	var first *open.App
 	var names []string // that a goal may have
 	for _, side := range sides {
 		one := set.Settings
 		one.Ecosystem = side
-		a, err := app.Open(one)
+		a, err := open.Open(one)
 		if err != nil {
 			return answer, err
 		}
-		if a.HasConfig() {
+		if change.HasConfig(a) {
 			return answer, &input.UsageError{Reason: fmt.Sprintf("there is a %s already; molt config shows what counts", config.File)}
 		}
 		if first == nil {
 			first = a
 		}
-		drafts = append(drafts, a.Draft(ctx))
+		drafts = append(drafts, change.NewDraft(ctx, a))
 		names = append(names, a.Application().Names()...)
 		for _, r := range ecosystem.Runtimes(a.Eco) {
 			names = append(names, r.Name)
@@ -74,7 +75,7 @@ func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
 			return answer, &input.UsageError{Reason: "--goal: " + project.NotAmong(name+" is not declared here", name, names)}
 		}
 	}
-	text := app.Write(drafts, r.Registry, r.Goal)
+	text := change.Write(drafts, r.Registry, r.Goal)
 	answer.Text = string(text)
 	if r.Dry {
 		answer.Next = next("molt init", "writes this to %s", config.File)
@@ -85,7 +86,7 @@ func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
 		return answer, err
 	}
 	defer release()
-	if err := first.WriteConfig(text); err != nil {
+	if err := change.WriteConfig(first, text); err != nil {
 		return answer, err
 	}
 	answer.Written = true
@@ -97,9 +98,9 @@ func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
 }
 
 // Config lists every value that counts for an application, with where it comes from.
-func Config(ctx context.Context, a *app.App) doc.Settings {
+func Config(ctx context.Context, a *open.App) doc.Settings {
 	answer := doc.Settings{Schema: "molt/config/1", Ecosystem: a.SideName(), Settings: []doc.Setting{}}
-	for _, s := range a.SettingList(ctx) {
+	for _, s := range change.SettingList(ctx, a) {
 		answer.Settings = append(answer.Settings, doc.Setting(s))
 	}
 	return answer

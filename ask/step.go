@@ -7,8 +7,10 @@ import (
 	"strings"
 	"time"
 
-	"molt/app"
+	"molt/app/change"
+	"molt/app/open"
 	"molt/app/run"
+	"molt/app/stages"
 	"molt/doc"
 )
 
@@ -20,7 +22,7 @@ func newChecks(verdicts []run.Verdict) []doc.Check {
 	return all
 }
 
-func newDeprecations(all []app.Deprecation) (list []doc.Deprecation) {
+func newDeprecations(all []stages.Deprecation) (list []doc.Deprecation) {
 	for _, d := range all {
 		list = append(list, doc.Deprecation{Package: d.Name, Says: d.Says})
 	}
@@ -37,7 +39,7 @@ func NewCulprit(c *run.Culprit, split []string) *doc.Culprit {
 }
 
 // NewOwnVersion makes the document of the application's own version; o may be nil, when nothing calls for a move.
-func NewOwnVersion(o *app.OwnVersion) doc.OwnVersion {
+func NewOwnVersion(o *change.OwnVersion) doc.OwnVersion {
 	answer := doc.OwnVersion{Schema: "molt/own-version/1"}
 	if o != nil {
 		answer = doc.OwnVersion{Schema: answer.Schema, From: o.From, To: o.To, Jump: o.Jump.String(), Why: o.Why, Written: o.Written}
@@ -46,7 +48,7 @@ func NewOwnVersion(o *app.OwnVersion) doc.OwnVersion {
 }
 
 // NewTrial makes the document of stages that were tried beside the application.
-func NewTrial(b *app.Beside) doc.Beside {
+func NewTrial(b *stages.Beside) doc.Beside {
 	d := doc.Beside{Schema: "molt/trial/1", Stages: b.Stages, Folder: b.Dir, Passed: b.Passed, Before: newChecks(b.Before), Checks: newChecks(b.Verdicts), Notes: append([]string{}, b.Notes...), Unchecked: b.Unchecked, Deprecated: newDeprecations(b.Deprecated)}
 	for _, t := range b.Each {
 		d.Each = append(d.Each, doc.StageTrial{Stage: t.Stage, Passed: t.Passed, Seconds: t.Took.Round(time.Millisecond).Seconds(), Checks: newChecks(t.Verdicts), Earlier: t.Earlier, Says: t.Says})
@@ -55,7 +57,7 @@ func NewTrial(b *app.Beside) doc.Beside {
 }
 
 // NewStep makes the document of a stage that was carried out or tried.
-func NewStep(s *app.Step) doc.Step {
+func NewStep(s *stages.Step) doc.Step {
 	answer := doc.Step{Schema: "molt/step/1", Stage: newPlanStage(s.Stage), Passed: s.Passed, Checks: newChecks(s.Verdicts),
 		Before: newChecks(s.Before), Changed: append([]string{}, s.Changed...), Notes: append([]string{}, s.Notes...), Left: s.Left, ToGoal: s.ToGoal, Unchecked: s.Unchecked, Deprecated: newDeprecations(s.Deprecated)}
 	for i := range answer.Stage.Changes { // they are of when the plan was made; the notes tell of now
@@ -103,7 +105,7 @@ func (d *Stepped) Commit() error {
 // Step carries out a stage of the plan.
 func (s *Session) Step(r StepRequest) (*Stepped, error) {
 	if r.Commit {
-		late, err := s.App.Committable(s.ctx)
+		late, err := stages.Committable(s.ctx, s.App)
 		if late != "" {
 			s.say("committed stage %s, which had been carried out before", late)
 		}
@@ -114,7 +116,7 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 	var edits []string
 	if r.Commit {
 		var err error
-		if edits, err = s.App.SourceEdits(s.ctx); err != nil {
+		if edits, err = stages.SourceEdits(s.ctx, s.App); err != nil {
 			return nil, err
 		}
 		if len(edits) > 0 {
@@ -127,7 +129,7 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 		}
 	}
 	before := s.App.Lock
-	got, err := s.App.Step(s.ctx, s.Source, app.Order{ID: r.Stage, Commit: r.Commit, OwnVersion: r.OwnVersion}, r.Watcher)
+	got, err := stages.TakeStep(s.ctx, s.App, s.Source, stages.Order{ID: r.Stage, Commit: r.Commit, OwnVersion: r.OwnVersion}, r.Watcher)
 	if err != nil {
 		return nil, s.explain(err)
 	}
@@ -154,7 +156,7 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 	done := &Stepped{Stage: &answer, Left: got.Left, AtGoal: got.ToGoal == 0 && !got.Stage.After && got.Left > 0}
 	if got.Passed && r.Commit {
 		done.commit = func() error {
-			if err := s.App.Commit(s.ctx, got.Stage, edits); err != nil {
+			if err := stages.Commit(s.ctx, s.App, got.Stage, edits); err != nil {
 				return fmt.Errorf("the stage is done, and not committed: %w; molt step --commit will", err)
 			}
 			return nil
@@ -163,7 +165,7 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 	return done, nil
 }
 
-func runDocs(runs []app.RunOf) (all []doc.Run) {
+func runDocs(runs []open.RunOf) (all []doc.Run) {
 	for _, r := range runs {
 		all = append(all, doc.Run{Release: r.Release, When: string(r.When), What: r.What})
 	}
@@ -171,14 +173,14 @@ func runDocs(runs []app.RunOf) (all []doc.Run) {
 }
 
 // culprit looks for what makes the stage fail, and splits the stage when asked to.
-func (s *Session) culprit(r StepRequest, got *app.Step, answer *doc.Step) error {
-	found, err := s.App.FindCulprit(s.ctx, s.Source, got, r.Watcher)
+func (s *Session) culprit(r StepRequest, got *stages.Step, answer *doc.Step) error {
+	found, err := stages.FindCulprit(s.ctx, s.App, s.Source, got, r.Watcher)
 	if err != nil {
 		return err
 	}
 	split := []string{}
 	if r.Split && len(found.Rest) > 0 {
-		first, second, err := s.App.Split(s.ctx, s.Source, found.Stage, found.Changes)
+		first, second, err := stages.Split(s.ctx, s.App, s.Source, found.Stage, found.Changes)
 		if err != nil {
 			return fmt.Errorf("the culprit is %s, but: %w", strings.Join(found.Changes, ", "), err)
 		}
@@ -190,7 +192,7 @@ func (s *Session) culprit(r StepRequest, got *app.Step, answer *doc.Step) error 
 
 // tellOf adds to a culprit what its change logs say, and where the source imports it.
 func (s *Session) tellOf(stage doc.PlanStage, c *doc.Culprit) error {
-	importers, err := s.App.Importers(c.Changes)
+	importers, err := change.Importers(s.App, c.Changes)
 	if err != nil {
 		return err
 	}
@@ -202,7 +204,7 @@ func (s *Session) tellOf(stage doc.PlanStage, c *doc.Culprit) error {
 		if i < 0 {
 			continue
 		}
-		notes, err := s.App.Notes(s.ctx, s.Source, stage.Changes[i])
+		notes, err := change.Notes(s.ctx, s.App, s.Source, stage.Changes[i])
 		if err != nil {
 			return err
 		}
@@ -219,7 +221,7 @@ func (s *Session) ownVersionAlone(commit bool) (*Stepped, error) {
 	if err != nil || file.Next() != nil {
 		return nil, err
 	}
-	own, err := s.App.SetOwnVersion()
+	own, err := change.SetOwnVersion(s.App)
 	if err != nil {
 		return nil, err
 	}
@@ -227,7 +229,7 @@ func (s *Session) ownVersionAlone(commit bool) (*Stepped, error) {
 	done := &Stepped{OwnVersion: &answer}
 	if own != nil && commit {
 		done.commit = func() error {
-			return s.App.Commit(s.ctx, doc.PlanStage{ID: app.OwnVersionStage, Title: own.From + " to " + own.To}, nil)
+			return stages.Commit(s.ctx, s.App, doc.PlanStage{ID: change.OwnVersionStage, Title: own.From + " to " + own.To}, nil)
 		}
 	}
 	return done, nil
@@ -245,7 +247,7 @@ type TrialRequest struct {
 // Trial tries stages of the plan in copies of the application.
 func (s *Session) Trial(r TrialRequest, watcher run.Watcher) (doc.Beside, error) {
 	if r.Each {
-		got, err := s.App.TryEach(s.ctx, s.Source, watcher)
+		got, err := stages.TryEach(s.ctx, s.App, s.Source, watcher)
 		if err != nil {
 			return doc.Beside{}, s.explain(err)
 		}
@@ -263,7 +265,7 @@ func (s *Session) Trial(r TrialRequest, watcher run.Watcher) (doc.Beside, error)
 			stage = file.Stages[n-1].ID
 		}
 	}
-	got, err := s.App.Try(s.ctx, s.Source, stage, r.All, r.Anew, r.Into, watcher)
+	got, err := stages.Try(s.ctx, s.App, s.Source, stage, r.All, r.Anew, r.Into, watcher)
 	if err != nil {
 		return doc.Beside{}, s.explain(err)
 	}
@@ -274,19 +276,19 @@ func (s *Session) Trial(r TrialRequest, watcher run.Watcher) (doc.Beside, error)
 
 // Back returns the files of an application to what they were before a stage, or before the last one. The second result makes the commit
 // of that; it is nil when none is wanted. With force, commits that others call stages are taken back too.
-func Back(ctx context.Context, a *app.App, stage string, commit, force bool) (doc.Back, func() error, error) {
+func Back(ctx context.Context, a *open.App, stage string, commit, force bool) (doc.Back, func() error, error) {
 	if commit {
-		if _, err := a.Committable(ctx); err != nil {
+		if _, err := stages.Committable(ctx, a); err != nil {
 			return doc.Back{}, nil, err
 		}
 	}
-	back, err := a.Back(ctx, stage, force)
+	back, err := stages.Back(ctx, a, stage, force)
 	if err != nil {
 		return doc.Back{}, nil, err
 	}
 	var then func() error
 	if commit {
-		then = func() error { return a.CommitBack(ctx, back) }
+		then = func() error { return stages.CommitBack(ctx, a, back) }
 	}
 	return doc.Back{Schema: "molt/back/1", Stages: back.Stages}, then, nil
 }

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"time"
 
-	"molt/app"
+	"molt/app/open"
 	"molt/core/inspect"
 	"molt/core/project"
 	"molt/core/version"
@@ -18,7 +18,7 @@ import (
 )
 
 // NewSurvey makes the document of a survey. Only rows that are let through are shown; the lag is that of all.
-func NewSurvey(a *app.App, u project.Application, rows []inspect.Row, shown func(inspect.Row) bool) doc.Survey {
+func NewSurvey(a *open.App, u project.Application, rows []inspect.Row, shown func(inspect.Row) bool) doc.Survey {
 	answer := doc.Survey{Schema: "molt/survey/1", Ecosystem: a.Eco.Name(), Application: a.Manifest.Name(), Locked: a.Lock != nil,
 		Installed: a.Lock == nil && u.Installed != nil, Declared: len(rows), Since: day(u.Since), Packages: []doc.SurveyRow{}}
 	answer.Overrides = []string{}

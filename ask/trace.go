@@ -3,6 +3,7 @@ package ask
 import (
 	"fmt"
 
+	"molt/app/locking"
 	"molt/core/conflict"
 	"molt/core/inspect"
 	"molt/core/project"
@@ -97,7 +98,7 @@ func (s *Session) Trace(name string) (doc.Trace, error) {
 		return doc.Trace{}, &input.UsageError{Reason: project.NotAmong(name+" is not in the lock", name, names)}
 	}
 	answer := NewTrace(name, s.keeping(name), all)
-	answer.Unknown = s.App.Unknown()
+	answer.Unknown = locking.Unknown(s.App)
 	return answer, nil
 }
 

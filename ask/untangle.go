@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"slices"
 
+	"molt/app/change"
+	"molt/app/stages"
 	"molt/core/assess"
 	"molt/core/conflict"
 	"molt/core/project"
@@ -59,8 +61,8 @@ func (s *Session) link(goals ...project.Goal) func(solve.Demand) doc.Link {
 		if d.Kind != solve.Declared {
 			return l
 		}
-		l.Where = s.App.Place(d)
-		if written := s.App.Written(d); written != "" && written != d.Constraint {
+		l.Where = change.Place(s.App, d)
+		if written := change.Written(s.App, d); written != "" && written != d.Constraint {
 			l.Written = written
 			switch {
 			case slices.ContainsFunc(goals, func(g project.Goal) bool { return g.Name == project.OwnName(d.As) }):
@@ -126,7 +128,7 @@ func (s *Session) Take(goal []string, n int) (doc.Taken, error) {
 	case n > len(ways):
 		return doc.Taken{}, &input.UsageError{Reason: fmt.Sprintf("--take %d: there are %d ways out", n, len(ways))}
 	}
-	if err := s.App.Take(s.ctx, s.Source, ways[n-1]); err != nil {
+	if err := change.Take(s.ctx, s.App, s.Source, ways[n-1]); err != nil {
 		return doc.Taken{}, err
 	}
 	answer := doc.Taken{Schema: "molt/taken/1", Kind: ways[n-1].Kind, Title: ways[n-1].Title}
@@ -145,7 +147,7 @@ func (s *Session) untangled(goal []string) (doc.Untangle, []conflict.WayOut, err
 		if err := s.advice(nil); err != nil {
 			return doc.Untangle{}, nil, err
 		}
-		goals, err := s.App.Goals(goal)
+		goals, err := stages.Goals(s.App, goal)
 		if err != nil {
 			return doc.Untangle{}, nil, err
 		}

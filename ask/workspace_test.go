@@ -13,7 +13,9 @@ import (
 	"strings"
 	"testing"
 
-	"molt/app"
+	"molt/app/layout"
+	"molt/app/locking"
+	"molt/app/open"
 	"molt/app/run"
 	"molt/ask"
 	"molt/core/solve"
@@ -113,7 +115,7 @@ func oneWorkspace(t *testing.T, universe string, files map[string]string, found 
 		}
 	}
 	env := map[string]string{"MOLT_REGISTRY_JS": server.URL, "MOLT_CACHE": t.TempDir(), "MOLT_STATE": t.TempDir()}
-	set := ask.Settings{Settings: app.Settings{Dir: dir, Jobs: 4, Env: func(k string) string { return env[k] }}, Say: func(string, ...any) {}}
+	set := ask.Settings{Settings: open.Settings{Dir: dir, Jobs: 4, Env: func(k string) string { return env[k] }}, Say: func(string, ...any) {}}
 	in := func(do func(s *ask.Session) error) error {
 		s, err := ask.Open(context.Background(), set, ask.Needs{Write: true, Declared: true})
 		if err != nil {
@@ -124,7 +126,7 @@ func oneWorkspace(t *testing.T, universe string, files map[string]string, found 
 	}
 	verifies := func(when string) error {
 		return in(func(s *ask.Session) error {
-			findings, err := s.App.Verify(context.Background())
+			findings, err := locking.Verify(context.Background(), s.App)
 			for _, f := range findings {
 				if f.About != "runtime" {
 					err = errors.Join(err, fmt.Errorf("%s: %s %s", when, f.About, f.Says))
@@ -152,7 +154,7 @@ func oneWorkspace(t *testing.T, universe string, files map[string]string, found 
 		found["apart"]++
 	}
 	if err := in(func(s *ask.Session) error {
-		_, err := s.App.Install(context.Background(), app.InstallOrder{})
+		_, err := layout.Install(context.Background(), s.App, layout.InstallOrder{})
 		return err
 	}); err != nil {
 		return fmt.Errorf("installing: %w", err)
@@ -216,7 +218,7 @@ func oneWorkspace(t *testing.T, universe string, files map[string]string, found 
 		}
 	}
 	for range steps {
-		set, err := app.Open(set.Settings)
+		set, err := open.Open(set.Settings)
 		if err != nil {
 			return err
 		}

@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"molt/app/stages"
 	"molt/ask"
 	"molt/doc"
 	"molt/render/md"
@@ -48,7 +49,7 @@ Upgrade guides ("advice:" in molt.yaml) change standings, and what of them touch
 					}
 				}, form{"md", func(w io.Writer) error { return md.Assess(w, d) }},
 					form{"sarif", func(w io.Writer) error {
-						return sarif.Write(w, thisVersion(), s.App.InRepository(c.ctx, ask.LocateAssess(s.App, d)))
+						return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, s.App, ask.LocateAssess(s.App, d)))
 					}})
 			})
 		},

@@ -19,7 +19,7 @@ import (
 	"github.com/spf13/pflag"
 	"golang.org/x/term"
 
-	"molt/app"
+	"molt/app/open"
 	"molt/core/project"
 	"molt/doc"
 	"molt/ecosystem"
@@ -31,7 +31,7 @@ import (
 type call struct {
 	ctx         context.Context
 	out, errout io.Writer
-	settings    app.Settings
+	settings    open.Settings
 	format      string
 	color       string
 	refresh     bool
@@ -195,7 +195,7 @@ func (c *call) prepare(cmd *cobra.Command) error {
 		return &input.UsageError{Reason: fmt.Sprintf("--dir %s: that is a file: expected the folder of the application", c.settings.Dir)}
 	}
 	if !cmd.Flags().Changed("dir") && cmd.Name() != "init" && cmd.Name() != "demo" {
-		if above := app.Above(c.settings.Dir); above != "" {
+		if above := open.Above(c.settings.Dir); above != "" {
 			c.settings.Dir = above
 			if !c.quiet {
 				c.say("the application is in %s", above)
@@ -218,7 +218,7 @@ func (c *call) prepare(cmd *cobra.Command) error {
 
 // ecosystem returns the one that the call names, else that of the folder, else the first.
 func (c *call) ecosystem() (ecosystem.Ecosystem, error) {
-	return app.EcosystemOf(c.settings.Ecosystem, c.settings.Dir)
+	return open.EcosystemOf(c.settings.Ecosystem, c.settings.Dir)
 }
 
 // say prints a message for people beside the result.

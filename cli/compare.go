@@ -5,7 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"molt/app"
+	"molt/app/open"
 	"molt/ask"
 	"molt/render/md"
 	"molt/render/text"
@@ -30,7 +30,7 @@ revision of git, for the lock in it. Without AFTER it is what is locked now.`,
 				return err
 			}
 			if len(args) == 1 {
-				args = append(args, app.LockedState)
+				args = append(args, open.LockedState)
 			}
 			d, err := ask.Compare(c.ctx, a, args[0], args[1])
 			return answer(c, nil, d, err, (*text.Page).Compare, form{"md", func(w io.Writer) error { return md.Compare(w, d) }})

@@ -5,12 +5,12 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"molt/app"
+	"molt/app/open"
 )
 
 // completeDeclared completes the names that the manifest declares.
 func (c *call) completeDeclared(_ *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
-	a, err := app.Open(c.settings)
+	a, err := open.Open(c.settings)
 	if err != nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
@@ -26,7 +26,7 @@ func (c *call) completeDeclared(_ *cobra.Command, args []string, begun string) (
 // completeKnown completes the names of declared and locked packages.
 func (c *call) completeKnown(cmd *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
 	names, directive := c.completeDeclared(cmd, args, begun)
-	a, err := app.Open(c.settings)
+	a, err := open.Open(c.settings)
 	if err != nil || a.Lock == nil {
 		return names, directive
 	}
@@ -49,7 +49,7 @@ func (c *call) completeWanted(cmd *cobra.Command, args []string, begun string) (
 	if at <= 0 {
 		return c.completeKnown(cmd, args, begun)
 	}
-	a, err := app.Open(c.settings)
+	a, err := open.Open(c.settings)
 	if err != nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}

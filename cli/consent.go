@@ -7,7 +7,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"molt/app"
+	"molt/app/open"
 )
 
 // building are the commands that may build releases from their source, to know what these need or to lay them out; all others only read.
@@ -25,11 +25,11 @@ func builds(cmd *cobra.Command) bool {
 }
 
 // consent asks the person whether lines may run. Without a terminal there is nobody to ask.
-func (c *call) consent() func([]app.Line) bool {
+func (c *call) consent() func([]open.Line) bool {
 	if c.format == "json" || !term.IsTerminal(int(os.Stdin.Fd())) {
 		return nil
 	}
-	return func(lines []app.Line) bool {
+	return func(lines []open.Line) bool {
 		c.say("This folder wants these commands run, which you have not allowed here:")
 		for _, l := range lines {
 			c.say("  %s", l)

@@ -11,8 +11,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"molt/app"
 	"molt/app/config"
+	"molt/app/open"
 	"molt/demo"
 	"molt/doc"
 	"molt/ecosystem"
@@ -77,7 +77,7 @@ func (c *call) tale() (*tale, error) {
 		name = demo.Scenarios[0].Ecosystem
 	}
 	scenario, ok := demo.For(name)
-	e, err := app.Named(name)
+	e, err := open.Named(name)
 	if err != nil {
 		return nil, err
 	}
@@ -131,7 +131,7 @@ func (c *call) perform(t *tale, dir string, temporary bool) error {
 	}
 	settings := c.settings
 	settings.Dir, settings.Env = dir, s.variable
-	a, err := app.Open(settings)
+	a, err := open.Open(settings)
 	if err != nil {
 		return err
 	}
@@ -371,7 +371,7 @@ func (s *scene) edit(name, old, replacement string) error {
 func (s *scene) canRun() (bool, string, error) {
 	settings := s.c.settings
 	settings.Dir = s.dir
-	a, err := app.Open(settings)
+	a, err := open.Open(settings)
 	if err != nil {
 		return false, "", err
 	}
@@ -383,7 +383,7 @@ func (s *scene) canRun() (bool, string, error) {
 func (s *scene) next() (*doc.PlanStage, error) {
 	settings := s.c.settings
 	settings.Dir = s.dir
-	a, err := app.Open(settings)
+	a, err := open.Open(settings)
 	if err != nil {
 		return nil, err
 	}

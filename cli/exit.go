@@ -6,8 +6,9 @@ import (
 	"fmt"
 	"strings"
 
-	"molt/app"
 	"molt/app/ledger"
+	"molt/app/locking"
+	"molt/app/open"
 	"molt/app/tree"
 	"molt/ask"
 	"molt/core/project"
@@ -41,7 +42,7 @@ func (e *commandError) Error() string {
 // finish is the one place that turns errors into text and an exit code.
 func (c *call) finish(err error) int {
 	var tangle *ask.TangleError
-	var none *app.NoReleaseError
+	var none *locking.NoReleaseError
 	switch {
 	case err == nil:
 		return exitFine
@@ -107,7 +108,7 @@ func (c *call) showTangle(k *ask.TangleError) {
 		_ = doc.JSON(c.out, k.Answer) // there is nobody left to tell
 		return
 	}
-	var stage *app.StageError
+	var stage *locking.StageError
 	if errors.As(k.Err, &stage) {
 		c.say("molt: %s:%d: stage %s does not resolve from where things stand; molt plan --renew makes the plan anew", stage.Place.File, stage.Place.Line, stage.Stage)
 	} else if context, _, found := strings.Cut(k.Error(), ": these demands"); found {
@@ -119,7 +120,7 @@ func (c *call) showTangle(k *ask.TangleError) {
 // wrongInput reports whether an error is about the call or about a file that people write.
 func wrongInput(err error) bool {
 	for _, kind := range []any{
-		new(*input.UsageError), new(*app.ConsentError), new(*app.StaleError), new(*ledger.EditedError), new(*txn.NameError),
+		new(*input.UsageError), new(*open.ConsentError), new(*locking.StaleError), new(*ledger.EditedError), new(*txn.NameError),
 		new(*input.PositionError), new(*ecosystem.NewerLockError), new(*version.Error),
 		new(*project.GoalError), new(*project.NameError), new(*project.FixedError),
 		new(*input.KindError), new(*tree.ForeignError), new(*tree.EditedError), new(*input.LimitError),

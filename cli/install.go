@@ -6,13 +6,14 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"molt/app"
+	"molt/app/layout"
+	"molt/app/open"
 	"molt/ask"
 	"molt/render/text"
 )
 
 func (c *call) install() *cobra.Command {
-	var order app.InstallOrder
+	var order layout.InstallOrder
 	cmd := &cobra.Command{
 		Use:   "install",
 		Short: "Lay out what the lock says",
@@ -32,14 +33,14 @@ replaced, unless --force says so.`,
 		Example: "  molt install\n  molt install --only dependencies --into releases/7 --current current",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			open := c.use
+			take := c.use
 			if order.Dry || order.Into != "" || order.Current != "" {
-				open = func() (*app.App, func(), error) {
+				take = func() (*open.App, func(), error) {
 					a, err := c.open()
 					return a, func() {}, err
 				}
 			}
-			a, release, err := open()
+			a, release, err := take()
 			if err != nil {
 				return err
 			}

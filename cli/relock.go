@@ -7,7 +7,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"molt/app"
+	"molt/app/locking"
+	"molt/app/stages"
 	"molt/ask"
 	"molt/doc"
 	"molt/render"
@@ -40,7 +41,7 @@ ecosystem name such. What cannot be locked is said, and the exit code is 1.`,
 		Example: "  molt relock\n  molt relock --dry-run --format json",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			a, err := app.OpenConflict(c.ctx, c.settings)
+			a, err := locking.OpenConflict(c.ctx, c.settings)
 			if err != nil {
 				return err
 			}
@@ -99,7 +100,7 @@ It asks no registry; what the rules need of one and is not at hand is said, and 
 				return nil
 			}
 			return answer(c, nil, d, err, (*text.Page).Verify, form{"sarif", func(w io.Writer) error {
-				return sarif.Write(w, thisVersion(), a.InRepository(c.ctx, ask.LocateVerify(a, found)))
+				return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, a, ask.LocateVerify(a, found)))
 			}},
 				form{"junit", func(w io.Writer) error { return junit.Verify(w, d) }})
 		},

@@ -9,7 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"molt/app"
+	"molt/app/open"
 	"molt/ask"
 	"molt/doc"
 	"molt/input"
@@ -109,7 +109,7 @@ func writeWhole(file string, data []byte) error {
 // reports makes one for each side of the application; goals lead to the sides that they are of.
 func (c *call) reports(goals []string) (all []doc.Report, err error) {
 	works := []work{{c.settings.Ecosystem, goals}}
-	if sides := app.Sides(c.settings); sides != nil {
+	if sides := open.Sides(c.settings); sides != nil {
 		if works, err = named(c, nil, sides, goals); err != nil {
 			return nil, err
 		}

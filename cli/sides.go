@@ -9,7 +9,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"molt/app"
+	"molt/app/open"
+	"molt/app/stages"
 	"molt/input"
 )
 
@@ -17,7 +18,7 @@ import (
 // arguments name.
 
 // sided are the commands that open an application, with how each finds the sides that it is about.
-var sided = map[string]func(*call, *cobra.Command, []app.Side, []string) ([]work, error){
+var sided = map[string]func(*call, *cobra.Command, []open.Side, []string) ([]work, error){
 	"survey": each, "config": each, "offer": each, "verify": each, "relock": each, "install": each,
 	"assess": named, "plan": planned, "untangle": named, "fetch": named,
 	"dossier": named, "trace": named, "fit": named, "want": named, "drop": named, "hold": named,
@@ -50,7 +51,7 @@ func (c *call) onSides(name string, run func(*cobra.Command, []string) error) fu
 		if err := mistaken(name, args); err != nil {
 			return err
 		}
-		sides := app.Sides(c.settings)
+		sides := open.Sides(c.settings)
 		if sides == nil {
 			return run(cmd, args)
 		}
@@ -86,7 +87,7 @@ var changing = []string{"relock", "install", "plan", "want", "drop", "hold"}
 
 // asOne has what is done on all sides taken back where one of them fails, also by a Molt that comes after one that was ended in between.
 func (c *call) asOne(name string, over func() error) error {
-	span, says, err := app.BeginSpan(c.settings, name)
+	span, says, err := open.BeginSpan(c.settings, name)
 	if err != nil {
 		return err
 	}
@@ -148,7 +149,7 @@ func (c *call) overSides(all []work, run func(args []string) error) error {
 // backOnSides goes back stage by stage, each on the side whose lock it changed.
 func (c *call) backOnSides(run func(*cobra.Command, []string) error) func(*cobra.Command, []string) error {
 	return func(cmd *cobra.Command, args []string) error {
-		sides := app.Sides(c.settings)
+		sides := open.Sides(c.settings)
 		if sides == nil {
 			return run(cmd, args)
 		}
@@ -177,14 +178,14 @@ func (c *call) backOnSides(run func(*cobra.Command, []string) error) func(*cobra
 }
 
 // lastStage returns the side of what was carried out last, with the names of all that was, the oldest first.
-func (c *call) lastStage(sides []app.Side) (work, error) {
+func (c *call) lastStage(sides []open.Side) (work, error) {
 	var last work
 	for _, s := range sides {
 		a, err := c.openSide(s)
 		if err != nil {
 			return work{}, err
 		}
-		records, err := a.CarriedOut(c.ctx)
+		records, err := stages.CarriedOut(c.ctx, a)
 		if err != nil || len(records) == 0 {
 			return work{}, err
 		}
@@ -202,7 +203,7 @@ func (c *call) lastStage(sides []app.Side) (work, error) {
 }
 
 // each is about all sides.
-func each(_ *call, _ *cobra.Command, sides []app.Side, args []string) (all []work, err error) {
+func each(_ *call, _ *cobra.Command, sides []open.Side, args []string) (all []work, err error) {
 	for _, s := range sides {
 		all = append(all, work{s.Ecosystem.Name(), args})
 	}
@@ -210,7 +211,7 @@ func each(_ *call, _ *cobra.Command, sides []app.Side, args []string) (all []wor
 }
 
 // named is about the sides that declare, or have locked, what the arguments name, and about all without any.
-func named(c *call, cmd *cobra.Command, sides []app.Side, args []string) ([]work, error) {
+func named(c *call, cmd *cobra.Command, sides []open.Side, args []string) ([]work, error) {
 	if len(args) == 0 {
 		return each(c, cmd, sides, args)
 	}
@@ -234,12 +235,12 @@ func named(c *call, cmd *cobra.Command, sides []app.Side, args []string) ([]work
 }
 
 // one is about a single side, which the call has to name.
-func one(_ *call, cmd *cobra.Command, sides []app.Side, _ []string) ([]work, error) {
+func one(_ *call, cmd *cobra.Command, sides []open.Side, _ []string) ([]work, error) {
 	return nil, &input.UsageError{Reason: fmt.Sprintf("molt %s is about one ecosystem, and the folder has packages of %s; --ecosystem says of which", cmd.Name(), sideNames(sides))}
 }
 
 // ranged is about the side of the package that --of names.
-func ranged(c *call, cmd *cobra.Command, sides []app.Side, args []string) ([]work, error) {
+func ranged(c *call, cmd *cobra.Command, sides []open.Side, args []string) ([]work, error) {
 	of, _ := cmd.Flags().GetString("of")
 	if of == "" {
 		return []work{{sides[0].Ecosystem.Name(), args}}, nil
@@ -251,7 +252,7 @@ func ranged(c *call, cmd *cobra.Command, sides []app.Side, args []string) ([]wor
 	return []work{{all[0].side, args}}, nil
 }
 
-func sideNames(sides []app.Side) string {
+func sideNames(sides []open.Side) string {
 	var names []string
 	for _, s := range sides {
 		names = append(names, s.Ecosystem.Name())
@@ -260,7 +261,7 @@ func sideNames(sides []app.Side) string {
 }
 
 // sideOf returns the side of a name, "" for none.
-func (c *call) sideOf(sides []app.Side, name string) string {
+func (c *call) sideOf(sides []open.Side, name string) string {
 	for _, s := range sides {
 		if s.Declares(name) {
 			return s.Ecosystem.Name()
@@ -274,14 +275,14 @@ func (c *call) sideOf(sides []app.Side, name string) string {
 	return ""
 }
 
-func (c *call) openSide(s app.Side) (*app.App, error) {
+func (c *call) openSide(s open.Side) (*open.App, error) {
 	settings := c.settings
 	settings.Ecosystem = s.Ecosystem.Name()
-	return app.Open(settings)
+	return open.Open(settings)
 }
 
 // planned is about the sides of the goals, in the call or in the configuration; about those with a plan where that is looked at again.
-func planned(c *call, cmd *cobra.Command, sides []app.Side, args []string) (all []work, err error) {
+func planned(c *call, cmd *cobra.Command, sides []open.Side, args []string) (all []work, err error) {
 	if len(args) > 0 {
 		return named(c, cmd, sides, args)
 	}
@@ -290,7 +291,7 @@ func planned(c *call, cmd *cobra.Command, sides []app.Side, args []string) (all 
 		if err != nil {
 			return nil, err
 		}
-		if _, _, there := a.SideOfPlan(""); there || a.HasGoal() {
+		if _, _, there := a.SideOfPlan(""); there || stages.HasGoal(a) {
 			all = append(all, work{s.Ecosystem.Name(), nil})
 		}
 	}
@@ -301,7 +302,7 @@ func planned(c *call, cmd *cobra.Command, sides []app.Side, args []string) (all 
 }
 
 // staged is about the sides that have a stage to do, first those whose goal is not reached yet; about the first of them unless all stages are meant.
-func staged(c *call, cmd *cobra.Command, sides []app.Side, args []string) ([]work, error) {
+func staged(c *call, cmd *cobra.Command, sides []open.Side, args []string) ([]work, error) {
 	var before, after []work
 	for _, s := range sides {
 		a, err := c.openSide(s)

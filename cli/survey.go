@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"molt/app/stages"
 	"molt/ask"
 	"molt/render/md"
 	"molt/render/sarif"
@@ -32,7 +33,7 @@ what was published after it.`,
 				d, err := s.Survey(want)
 				return answer(c, s, d, err, (*text.Page).Survey, form{"md", func(w io.Writer) error { return md.Survey(w, d) }},
 					form{"sarif", func(w io.Writer) error {
-						return sarif.Write(w, thisVersion(), s.App.InRepository(c.ctx, ask.LocateSurvey(s.App, d)))
+						return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, s.App, ask.LocateSurvey(s.App, d)))
 					}})
 			})
 		},

@@ -1,0 +1,148 @@
+package change
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"slices"
+	"time"
+
+	"molt/app/config"
+	"molt/app/locking"
+	"molt/app/open"
+	"molt/app/planfile"
+	"molt/core/conflict"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/doc"
+	"molt/input"
+)
+
+// Take carries out a way out: the manifest's lines, the lock, and what molt.yaml has to say, together or not at all. The
+// result is verified before it counts. Back takes it back like a stage. The folder must be in use.
+func Take(ctx context.Context, a *open.App, source universe.Source, way conflict.WayOut) error {
+	switch {
+	case way.Kind == conflict.WaitWay:
+		return &input.UsageError{Reason: "there is nothing to take: " + way.Title}
+	case way.Raise != nil:
+		return &input.UsageError{Reason: fmt.Sprintf("to %s is work for people; do it, say so under \"runtime:\" in %s, and run molt relock", way.Title, config.File)}
+	case way.Goals != nil:
+		return &input.UsageError{Reason: fmt.Sprintf("to %s, run molt plan %s", way.Title, project.GoalTexts(way.Goals))}
+	}
+	files := map[string][]byte{}
+	if len(way.Changes) > 0 {
+		var err error
+		if files, err = locking.Rehearse(ctx, a, source, &doc.PlanStage{ID: "untangle", Changes: changeDocs(a, way.Changes)}); err != nil {
+			return err
+		}
+	}
+	for _, c := range way.Changes { // nobody holds what is not there
+		if _, held := a.Config.Hold[c.Name]; held && c.To == (project.Point{}) && !slices.Contains(way.Unhold, c.Name) {
+			way.Unhold = append(slices.Clone(way.Unhold), c.Name)
+		}
+	}
+	if len(way.Preview)+len(way.Unhold)+len(way.Build)+len(way.Waive) > 0 {
+		text, err := a.Files.Read(config.File, input.Configuration)
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+		way.Waive = slices.Clone(way.Waive)
+		for i := range way.Waive {
+			way.Waive[i].Reason = "a way out of " + a.Now().Format(time.DateOnly) + "; say why it runs all the same"
+		}
+		edited, err := config.Edit(string(text), config.Change{Previews: way.Preview, Build: way.Build, Unhold: a.AsSpelled(way.Unhold...), Waive: way.Waive})
+		if err != nil {
+			return err
+		}
+		files[config.File] = []byte(edited)
+	}
+	return write(ctx, a, "untangle", files, func() error {
+		if len(way.Changes) == 0 {
+			return nil
+		}
+		return consistent(ctx, a)
+	})
+}
+
+// consistent is an error when manifest and lock do not agree.
+func consistent(ctx context.Context, a *open.App) error {
+	found, err := locking.Verify(ctx, a)
+	if err != nil {
+		return err
+	}
+	for _, f := range found {
+		if f.About == "manifest" || f.About == "lock" {
+			return fmt.Errorf("the result does not verify: %s", f.Says)
+		}
+	}
+	return nil
+}
+
+// changeDocs writes changes of the manifest as it stands. Whether a change adds a line is told by the manifest: one with an
+// empty constraint that nothing is locked for has a point like one that is not there.
+func changeDocs(a *open.App, changes []project.Change) []doc.PlanChange {
+	lines := open.Spots(a.Manifest)
+	var docs []doc.PlanChange
+	for _, c := range changes {
+		file := doc.PlanChange{Name: c.Name, Group: c.Group, From: planfile.PointOf(c.From), To: planfile.PointOf(c.To), Reason: c.Reason}
+		if _, there := lines[open.SpotOf(c.Group, c.Name)]; there && file.From == nil {
+			file.From = &doc.PlanPoint{}
+		}
+		docs = append(docs, file)
+	}
+	return docs
+}
+
+// Place says where the manifest declares a demand, as FILE:LINE.
+func Place(a *open.App, d solve.Demand) string {
+	for _, e := range a.Manifest.Entries() {
+		if e.As == d.As && e.Group == d.Group {
+			return fmt.Sprintf("%s:%d", e.File, e.Line)
+		}
+	}
+	switch d.Group {
+	case project.RuntimeGroup:
+		return placeOfRuntime(a, d)
+	case project.FixedGroup:
+		return a.Config.Fixed
+	case "": // no line has it: it was asked for in the call
+		return "the call"
+	}
+	return a.Manifest.FileOf(d.Group)
+}
+
+// Written returns the constraint of the line that declares what a demand asks for, as it is written there; "" where no line does.
+func Written(a *open.App, d solve.Demand) string {
+	for _, e := range a.Manifest.Entries() {
+		if e.As == d.As && e.Group == d.Group {
+			return e.Text
+		}
+	}
+	return ""
+}
+
+// placeOfRuntime returns the file that says what is deployed of a runtime, or from which that follows.
+func placeOfRuntime(a *open.App, d solve.Demand) string {
+	runtime, _ := project.RuntimeOf(d.Package)
+	if a.Config.Runtime[runtime] != nil {
+		return config.File
+	}
+	if a.Presumed[runtime] != nil {
+		for _, pin := range a.Pins() {
+			if pin.Name == runtime {
+				return pin.Where
+			}
+		}
+	}
+	for _, q := range a.Manifest.Runtimes() {
+		if q.Name == runtime {
+			return q.File
+		}
+	}
+	if a.Presumed[runtime] != nil {
+		return "this machine"
+	}
+	return config.File
+}

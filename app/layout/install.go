@@ -1,0 +1,350 @@
+// Package layout puts on disk what a lock says, and nothing else: the packages of an application, a release of it elsewhere, a
+// registry for other installers, and whatever a later call without a network needs. Nothing in it asks for a newer release.
+package layout
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"molt/app/config"
+	"molt/app/locking"
+	"molt/app/open"
+	"molt/app/run"
+	"molt/app/tree"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/ecosystem"
+	"molt/input"
+	"molt/txn"
+)
+
+// An InstallOrder says what of the lock to install, and where.
+type InstallOrder struct {
+	Groups  []string // of the manifest, nil for all
+	Into    string   // another folder, which gets manifest, lock and source too; "" for the application's own
+	Current string   // a link that is to lead to that folder in the end, "" for none; without such a folder, back to where it led before
+	Dry     bool
+	Force   bool
+	Watch   func(done, of int)
+}
+
+// An Installed is what an installation did, or would do.
+type Installed struct {
+	*tree.Report
+	Copied int    // files of the application that the other folder got
+	Former string // where the link led before, "" for nowhere
+	Back   string // where it leads again, when it was only switched back
+}
+
+// Install lays out what the lock says, and nothing else. The folder was taken for changing it (Use), unless it is for show or for another folder. A
+// lock that does not fit the manifest is an *input.UsageError; other errors are those of tree.Tree. A link is switched when all the rest is done, in one
+// move.
+func Install(ctx context.Context, a *open.App, order InstallOrder) (*Installed, error) {
+	if err := switchable(order.Current); err != nil {
+		return nil, err
+	}
+	if order.Current != "" && order.Into == "" {
+		return switchBack(order)
+	}
+	lock, err := lockFor(a, order.Groups)
+	if err != nil {
+		return nil, err
+	}
+	files := a.Files
+	if order.Into != "" {
+		empty, err := takes(a, order.Into, order.Force)
+		if err != nil {
+			return nil, err
+		}
+		if empty && order.Dry {
+			if order.Into, err = os.MkdirTemp("", "molt-dry-"); err != nil {
+				return nil, err
+			}
+			defer os.RemoveAll(order.Into)
+		}
+		if err := os.MkdirAll(order.Into, 0o755); err != nil {
+			return nil, err
+		}
+		if files, err = txn.OpenWorkspace(order.Into, a.User); err != nil {
+			return nil, err
+		}
+		if !order.Dry {
+			release, err := files.Take()
+			if err != nil {
+				return nil, err
+			}
+			defer release()
+			if _, err := files.Repair(run.EndOrphans); err != nil {
+				return nil, err
+			}
+		}
+	}
+	done := &Installed{}
+	// The packages come first: where they are, a folder is known to be Molt's.
+	if done.Report, err = layOut(ctx, a, files, lock, tree.Order{Dry: order.Dry, Force: order.Force, Watch: order.Watch}); err != nil || order.Dry || order.Into == "" {
+		return done, err
+	}
+	if done.Copied, err = copySources(ctx, a, order.Into); err != nil || order.Current == "" {
+		return done, err
+	}
+	done.Former, err = switchLink(order.Current, order.Into)
+	return done, err
+}
+
+// layOut lays out a lock in a folder.
+func layOut(ctx context.Context, a *open.App, files *txn.Workspace, lock *ecosystem.Lock, order tree.Order) (*tree.Report, error) {
+	lock = lock.Whole().Chosen()
+	order.Copies, order.Compile = a.Config.Install.Copies(), a.Config.Install.Compiles()
+	if flat, ok := a.Eco.(ecosystem.Flat); ok {
+		t, done, err := a.Environment(ctx, flat, files)
+		if err != nil {
+			return nil, err
+		}
+		defer done()
+		order.Offline = a.Settings.Offline
+		return t.Install(ctx, lock, order)
+	}
+	installer, can := a.Eco.(ecosystem.Installer)
+	if !can {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("Molt does not install packages of %s", a.Eco.Name())}
+	}
+	kept, err := a.Store()
+	if err != nil {
+		return nil, err
+	}
+	t := &tree.Tree{Files: files, Store: kept, Eco: installer, Overridden: lock.Overrides}
+	var done func()
+	t.Download, done = a.Downloads(ctx)
+	defer done()
+	order.Offline = a.Settings.Offline
+	if len(a.Config.Build) > 0 {
+		order.Builds = func(name string) bool { return slices.Contains(a.Config.Build, name) }
+		order.Build = func(ctx context.Context, folder string, p *ecosystem.LockedPackage, steps []string) error {
+			return build(ctx, a, installer, files, folder, p, steps)
+		}
+	}
+	return t.Install(ctx, lock, order)
+}
+
+// A BuildError says which build step of a package failed.
+type BuildError struct{ Release, Step, Says, Log string }
+
+func (e *BuildError) Error() string {
+	return fmt.Sprintf("the build step %s of %s failed: %s; whole output: %s", e.Step, e.Release, e.Says, e.Log)
+}
+
+// build runs the build steps of a release that stands in a folder. What they start ends with them, and they have ten minutes each.
+func build(ctx context.Context, a *open.App, e ecosystem.Installer, files *txn.Workspace, folder string, p *ecosystem.LockedPackage, steps []string) error {
+	manifest, err := input.ReadFile(filepath.Join(folder, e.Manifest()), input.Manifest)
+	if err != nil {
+		return err
+	}
+	rel, err := filepath.Rel(files.Dir, folder)
+	if err != nil {
+		return err
+	}
+	for _, step := range steps {
+		line, env := e.BuildCommand(files.Dir, folder, manifest, step)
+		if line == "" {
+			continue
+		}
+		r := a.BareRunner(files)
+		r.Permit = func(ctx context.Context, j run.Job) error { // the package decides what its step does
+			j.Name, j.Run = p.Name, ""
+			return a.Permit(ctx, j)
+		}
+		command := config.Check{Name: p.Name + " " + step, Run: line, Folder: filepath.ToSlash(rel), Env: env}
+		v, err := r.One(ctx, run.Job{Check: command, Kind: run.BuildJob, Dir: files.Dir, Stage: "build"}, nil)
+		if err != nil {
+			return err
+		}
+		if !v.Passed {
+			return &BuildError{p.Name + "@" + p.Version, step, v.Says, v.Log}
+		}
+	}
+	return nil
+}
+
+// LaidOut says whether the installed packages of this application are Molt's: people say so under "install:", or it laid them out.
+func LaidOut(a *open.App) bool {
+	return installs(a) && (a.Config.Install.By != "" || a.Files.Exists(path.Join(ecosystem.InstallFolder(a.Eco), tree.RecordFile)))
+}
+
+func installs(a *open.App) bool {
+	_, can := a.Eco.(ecosystem.Installer)
+	_, flat := a.Eco.(ecosystem.Flat)
+	return (can || flat) && a.Config.Install.By != "none"
+}
+
+// Ready has the packages of the lock as it stands installed, where Molt lays them out, and else says how what is installed differs.
+func Ready(ctx context.Context, a *open.App) (string, error) {
+	text, err := a.Files.Content(a.LockFile())
+	if err != nil || text == nil {
+		return "", err
+	}
+	if LaysOut(a) {
+		if commanded(a) { // which may take its time, and starts from nothing
+			if says, err := Unlike(a, text); err != nil || says == "" && a.Files.Exists(ecosystem.InstallFolder(a.Eco)) {
+				return "", err
+			}
+		}
+		return "", LayOutText(ctx, a, a.Dir, text, nil)
+	}
+	return Unlike(a, text)
+}
+
+// Ran remembers that the checks passed with the packages of a lock, when all did that there were and Molt had laid the packages out.
+func Ran(a *open.App, text []byte, verdicts []run.Verdict) error {
+	checks := 0
+	for _, v := range verdicts {
+		if !v.Passed {
+			return nil
+		}
+		if !v.Task {
+			checks++
+		}
+	}
+	if checks == 0 || !LaysOut(a) {
+		return nil
+	}
+	lock, err := a.DecodeLock(a.LockFile(), text)
+	if err != nil {
+		return err
+	}
+	r := project.Passed{On: a.Now().UTC(), Lock: txn.Sum(text), Versions: map[string]string{}}
+	for _, e := range lock.Roots {
+		if v := RootVersion(lock, e.Name); v != "" {
+			r.Versions[e.Name] = v
+		}
+	}
+	return a.Runner().RememberRan(r)
+}
+
+// Unlike says how what is installed is not what a lock has, "" where it is, and where nothing is installed.
+func Unlike(a *open.App, text []byte) (string, error) {
+	installed, err := ecosystem.Installed(a.Eco, a.Dir)
+	if err != nil || installed == nil {
+		return "", err
+	}
+	lock, err := a.DecodeLock(a.LockFile(), text)
+	if err != nil {
+		return "", err
+	}
+	found := differing(a, lock, installed)
+	if len(found) == 0 {
+		return "", nil
+	}
+	return fmt.Sprintf("what is installed is not what the lock says (%s); install it and check again, or have Molt do it: \"install: molt\" in %s", found[0].Says, config.File), nil
+}
+
+// lockFor returns the lock with the roots of some groups alone; it must have been made for the manifest as it stands.
+func lockFor(a *open.App, groups []string) (*ecosystem.Lock, error) {
+	if a.Lock == nil {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt relock writes one", a.LockFile())}
+	}
+	if _, marked := a.Eco.(ecosystem.Flat); a.Lock.Edgeless && (!marked || groups != nil) {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s does not tell what packages need, so it cannot be laid out in part", a.LockFile())}
+	}
+	if err := locking.StrongEnough(a, a.Lock); err != nil {
+		return nil, err
+	}
+	if drift := locking.Drift(a); len(drift) > 0 {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s was not made for the manifest as it stands: %s; molt relock makes it anew", a.LockFile(), drift[0].Says)}
+	}
+	if groups == nil {
+		return a.Lock, nil
+	}
+	known := slices.Collect(maps.Keys(a.Manifest.Included()))
+	slices.Sort(known)
+	for _, r := range a.Lock.Roots {
+		if _, bare := project.SplitGroup(r.Group); !slices.Contains(known, bare) {
+			known = append(known, bare)
+		}
+	}
+	for _, g := range groups {
+		if !slices.Contains(known, g) {
+			return nil, &input.UsageError{Reason: fmt.Sprintf("--only %s: the lock has no declarations of that group; it has %s", g, strings.Join(known, ", "))}
+		}
+	}
+	included := a.Manifest.Included()
+	for _, g := range slices.Clone(groups) {
+		groups = append(groups, included[g]...)
+	}
+	for _, list := range a.Lock.Alternatives {
+		both := slices.DeleteFunc(slices.Clone(list), func(g string) bool { return !slices.Contains(groups, g) })
+		if len(both) < 2 {
+			continue
+		}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("--only %s: %s and %s are alternatives, of which at most one is installed", strings.Join(both, ","), both[0], both[1])}
+	}
+	some := *a.Lock.Whole()
+	some.Roots = slices.DeleteFunc(slices.Clone(some.Roots), func(e solve.Edge) bool {
+		_, bare := project.SplitGroup(e.Group)
+		return !slices.Contains(groups, bare)
+	})
+	return &some, nil
+}
+
+func RootVersion(l *ecosystem.Lock, name string) string {
+	if n := l.Resolution().Root(name); n != nil {
+		return n.Version
+	}
+	return ""
+}
+
+// LayOutText lays out the lock of a text: in the application, as part of a change, or in a copy of it.
+func LayOutText(ctx context.Context, a *open.App, dir string, text []byte, within *txn.Transaction) error {
+	lock, err := a.DecodeLock(a.LockFile(), text)
+	if err != nil {
+		return err
+	}
+	files := a.Files
+	if dir != a.Dir {
+		if files, err = txn.OpenWorkspace(dir, a.User); err != nil {
+			return err
+		}
+	}
+	if commanded(a) {
+		return installByCommand(ctx, a, files, lock, within)
+	}
+	_, err = layOut(ctx, a, files, lock, tree.Order{Within: within})
+	if err != nil && !LaidOut(a) && open.Unobtainable(err) { // nobody asked for it
+		a.Unlaid = fmt.Sprintf("the packages could not be laid out, so the checks ran without any (%v); \"install: none\" in %s says that nobody is to try", err, config.File)
+		return nil
+	}
+	return err
+}
+
+// LaysOut says whether Molt lays packages out for checks: where they are its own, and where nothing is installed and nobody said otherwise, since checks would
+// run on no packages.
+func LaysOut(a *open.App) bool {
+	return LaidOut(a) || installs(a) && a.Unlaid == "" && len(a.Config.Checks) > 0 && !a.Files.Exists(ecosystem.InstallFolder(a.Eco))
+}
+
+// LayOutBeside lays out the packages of the other sides, as they are locked, where Molt lays them out: in the application, or in a copy of it. The
+// checks are those of all sides.
+func LayOutBeside(ctx context.Context, a *open.App, dir string) error {
+	for _, s := range a.Beside() {
+		side, err := a.OpenBeside(s.Ecosystem)
+		if err != nil {
+			return err
+		}
+		text, err := side.Files.Content(side.LockFile())
+		if err != nil {
+			return err
+		}
+		if text == nil || !LaysOut(side) {
+			continue
+		}
+		if err := LayOutText(ctx, side, dir, text, nil); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,247 @@
+package open
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"molt/core/project"
+	"molt/core/universe"
+	"molt/core/version"
+	"molt/ecosystem"
+	"molt/input"
+)
+
+// Environments lists where the application runs, as far as its ecosystem has conditions about that: each that the configuration names, or one. Where
+// that does not say which runtime is there, a version file says it, or it is the least that the manifest requires. A lock depends on them, so this
+// machine has no say.
+func (a *App) Environments() []ecosystem.Environment {
+	if _, ok := a.Eco.(ecosystem.Conditional); !ok {
+		return nil
+	}
+	names := map[string]bool{}
+	for _, d := range a.Config.Runtime {
+		for environment := range d {
+			names[environment] = true
+		}
+	}
+	for environment := range a.Config.Platform {
+		names[environment] = true
+	}
+	if len(names) > 1 { // what is said of all is no environment of its own
+		delete(names, "")
+	}
+	if len(names) == 0 {
+		names[""] = true
+	}
+	var all []ecosystem.Environment
+	for _, name := range slices.Sorted(maps.Keys(names)) {
+		e := ecosystem.Environment{Name: name, Runtimes: map[string]string{}, Platform: firstOf(a.Config.Platform, name, "")}
+		for _, r := range ecosystem.Runtimes(a.Eco) {
+			if v := firstOf(a.Config.Runtime[r.Name], name, ""); v != "" {
+				e.Runtimes[r.Name] = v
+			} else if v := a.requiredOf(r); v != "" {
+				e.Runtimes[r.Name] = v
+			}
+		}
+		all = append(all, e)
+	}
+	return all
+}
+
+// environmentsAt returns the environments with other versions of runtimes, as far as these say some.
+func (a *App) environmentsAt(runtimes project.Runtimes) []ecosystem.Environment {
+	all := a.Environments()
+	for i := range all {
+		own := maps.Clone(all[i].Runtimes)
+		for name, d := range runtimes {
+			v := d[all[i].Name]
+			if v == "" {
+				v = d[""]
+			}
+			if v != "" {
+				own[name] = v
+			}
+		}
+		all[i].Runtimes = own
+	}
+	return all
+}
+
+// firstOf returns the value of the first key that has one.
+func firstOf(all map[string]string, keys ...string) string {
+	for _, key := range keys {
+		if v := all[key]; v != "" {
+			return v
+		}
+	}
+	return ""
+}
+
+// requiredOf returns the version of a runtime that files of the application name: a version file, else the least that a manifest requires; "" for none.
+func (a *App) requiredOf(r ecosystem.Runtime) string {
+	for _, pin := range a.Pins() {
+		if pin.Name == r.Name {
+			return pin.Version
+		}
+	}
+	for _, q := range a.Manifest.Runtimes() {
+		if q.Name == r.Name {
+			if least := r.Least(q.Text); least >= 0 {
+				return r.Known[least].String()
+			}
+		}
+	}
+	return ""
+}
+
+// deployed is what people say is deployed. In an ecosystem with conditions it is what the environments have, since resolutions are made for them.
+func (a *App) deployed() project.Runtimes {
+	environments := a.Environments()
+	if environments == nil {
+		own := project.Runtimes{}
+		for name, d := range a.Config.Runtime {
+			if !a.elsewhere(name) {
+				own[name] = d
+			}
+		}
+		return own
+	}
+	all := project.Runtimes{}
+	for _, e := range environments {
+		for runtime, v := range e.Runtimes {
+			if all[runtime] == nil {
+				all[runtime] = project.Deployed{}
+			}
+			all[runtime][e.Name] = v
+		}
+	}
+	return all
+}
+
+// checkPlatforms makes sure that the platforms of the configuration are known.
+func (a *App) checkPlatforms() error {
+	c, ok := a.Eco.(ecosystem.Conditional)
+	for _, environment := range slices.Sorted(maps.Keys(a.Config.Platform)) {
+		path := []any{"platform", environment}
+		if environment == "" {
+			path = path[:1]
+		}
+		platform := a.Config.Platform[environment]
+		switch {
+		case !ok && slices.ContainsFunc(a.Beside(), func(s Side) bool { _, ok := s.Ecosystem.(ecosystem.Conditional); return ok }):
+		case !ok:
+			return a.Config.Place.At(true, fmt.Sprintf("platform: packages of %s have no conditions about platforms that Molt resolves for", a.Eco.Name()), path...)
+		case !slices.Contains(c.Platforms(), platform):
+			return a.Config.Place.At(false, fmt.Sprintf("%q: unknown platform; known: %s", platform, strings.Join(c.Platforms(), ", ")), path...)
+		}
+	}
+	return nil
+}
+
+// knownRuntime is an error for a runtime that no ecosystem here knows and that nothing requires.
+func (a *App) knownRuntime(name, environment string) error {
+	var known []string
+	for _, e := range a.Ecosystems() {
+		for _, r := range ecosystem.Runtimes(e) {
+			known = append(known, r.Name)
+		}
+	}
+	if texts, err := a.ManifestTexts(); err == nil {
+		if m, err := ecosystem.ReadManifests(a.Eco, texts); err == nil {
+			for _, q := range m.Runtimes() {
+				known = append(known, q.Name)
+			}
+		}
+	}
+	if slices.Contains(known, name) {
+		return nil
+	}
+	path := []any{"runtime", environment, name}
+	if environment == "" {
+		path = path[:1:1]
+		path = append(path, name)
+	}
+	return a.Config.Place.At(true, project.NotAmong(fmt.Sprintf("%q: no such runtime is known here", name), name, known), path...)
+}
+
+// A limit is what a file of constraints says of a package.
+type limit struct {
+	file string
+	universe.Demand
+}
+
+// readLimits reads the files of constraints that the manifests name.
+func (a *App) readLimits() error {
+	a.limits = nil
+	l, ok := a.Eco.(ecosystem.Limiter)
+	if !ok {
+		return nil
+	}
+	environments := a.Environments()
+	for _, name := range a.Manifest.LimitFiles() {
+		data, err := a.Files.Read(name, input.Manifest)
+		if err != nil {
+			return err
+		}
+		all, err := l.Limits(name, data)
+		if err != nil {
+			return err
+		}
+		for _, d := range all {
+			if c, ok := a.Eco.(ecosystem.Conditional); !ok || c.Holds(d.When, environments) {
+				a.limits = append(a.limits, limit{name, d})
+			}
+		}
+	}
+	return nil
+}
+
+// limited shows the releases that the files of constraints allow.
+func (a *App) limited(source universe.Source) universe.Source {
+	for _, l := range a.limits {
+		c, err := a.Eco.Scheme().Constrain(l.Text)
+		if err != nil {
+			continue // it was read
+		}
+		source = universe.FilterFor(source, fmt.Sprintf("are not allowed by %s (%s)", l.file, l.Text), func(name string, r *universe.Release) bool {
+			return universe.Plain(name) != l.Package || version.Admits(c, r.Version)
+		})
+	}
+	return source
+}
+
+// reinstated has what is locked stay admitted though it was withdrawn since.
+func (a *App) reinstated(source universe.Source) universe.Source {
+	if a.Lock == nil {
+		return source
+	}
+	locked := a.Lock.Resolution().Versions()
+	return universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
+		return p.Reinstated(locked[p.Name]), nil
+	})
+}
+
+// Describe notes in a lock what it was made for, as far as its format tells that.
+func (a *App) Describe(l *ecosystem.Lock, m *ecosystem.Manifests, before *ecosystem.Lock) {
+	if l.Environments = a.Environments(); l.Environments == nil {
+		return
+	}
+	l.Forks, l.Alternatives = a.Forks, a.Alternatives
+	if p, ok := a.Eco.(ecosystem.Pruner); ok {
+		p.Prune(l)
+	}
+	l.Included = m.Included()
+	for _, q := range m.Runtimes() {
+		l.Requires = append(l.Requires, q.Requirement)
+	}
+	if before != nil {
+		l.Index, l.Kept = before.Index, before.Kept
+	}
+	if l.Index == "" && a.Registries != nil {
+		if usual := a.Registries.For(""); usual != nil && strings.HasPrefix(usual.Base(), "http") {
+			l.Index = usual.Base()
+		}
+	}
+}

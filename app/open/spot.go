@@ -1,0 +1,39 @@
+package open
+
+import (
+	"bytes"
+	"molt/core/project"
+	"molt/ecosystem"
+	"slices"
+)
+
+// conflictMark begins a part of a file that git could not merge.
+var conflictMark = []byte("<<<<<<< ")
+
+// Marked names the first manifest or lock that holds such a part; "" for none.
+func (a *App) Marked(texts []ecosystem.File) (string, error) {
+	lock, err := a.Files.Content(a.LockFile())
+	if err != nil {
+		return "", err
+	}
+	for _, f := range append(slices.Clip(texts), ecosystem.File{Name: a.LockFile(), Data: lock}) {
+		if bytes.HasPrefix(f.Data, conflictMark) || bytes.Contains(f.Data, append([]byte("\n"), conflictMark...)) {
+			return f.Name, nil
+		}
+	}
+	return "", nil
+}
+
+// A declaration's place in a manifest.
+type Spot struct{ Group, Name string }
+
+// SpotOf returns the place of a declaration, which is the same whether the member of a workspace that has it stands apart or not.
+func SpotOf(group, name string) Spot { return Spot{group, project.OwnName(name)} }
+
+func Spots(m interface{ Entries() []ecosystem.Entry }) map[Spot]string {
+	all := map[Spot]string{}
+	for _, e := range m.Entries() {
+		all[SpotOf(e.Group, e.As)] = e.Text
+	}
+	return all
+}

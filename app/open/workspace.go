@@ -1,0 +1,281 @@
+package open
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"molt/app/config"
+	"molt/core/plan"
+	"molt/core/project"
+	"molt/core/solve"
+	"molt/core/universe"
+	"molt/ecosystem"
+	"molt/input"
+)
+
+// manifestNames lists the usual manifests of all ecosystems.
+func manifestNames() string {
+	var names []string
+	for _, e := range Ecosystems {
+		names = append(names, e.Manifest())
+	}
+	return strings.Join(names, " or ")
+}
+
+// ManifestTexts reads the manifest files, of which there must be one: the application's own, and those of the members where it is a workspace.
+func (a *App) ManifestTexts() ([]ecosystem.File, error) {
+	return a.TextsFrom(func(name string) ([]byte, error) { return a.Files.Read(name, input.Manifest) })
+}
+
+// TextsFrom reads the manifest files by a function that gets each by its name. Which members there are is what the chief that it gets says.
+func (a *App) TextsFrom(read func(name string) ([]byte, error)) ([]ecosystem.File, error) {
+	names, err := a.Eco.Detect(os.DirFS(a.Dir))
+	if err != nil {
+		return nil, err
+	}
+	if len(names) == 0 {
+		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s in %s or above it; --dir says where the application is", manifestNames(), a.Dir)}
+	}
+	var texts []ecosystem.File
+	for _, name := range names {
+		data, err := read(name)
+		if err != nil {
+			return nil, err
+		}
+		texts = append(texts, ecosystem.File{Name: name, Data: data})
+	}
+	members, err := a.memberFiles(texts)
+	if err != nil {
+		return nil, err
+	}
+	for _, f := range members {
+		if f.Data, err = read(f.Name); err != nil {
+			return nil, err
+		}
+		texts = append(texts, f)
+	}
+	return texts, nil
+}
+
+// memberFiles lists the manifests of the members that the application's own manifests name, without their texts: those of a workspace's pattern in the first,
+// and folders that are declared in place of a package in any. A manifest that cannot be read names none: whoever reads it next will say so.
+func (a *App) memberFiles(own []ecosystem.File) ([]ecosystem.File, error) {
+	var folders, local []string
+	for i := range own {
+		m, err := a.Eco.ReadManifest(own[i].Name, own[i].Data)
+		if err != nil {
+			continue
+		}
+		if own[i].Parsed = m; i == 0 {
+			if folders, err = ecosystem.MemberFolders(os.DirFS(a.Dir), m.Members(), ecosystem.InstallFolder(a.Eco)); err != nil {
+				return nil, &input.UsageError{Reason: fmt.Sprintf("%s: the members of the workspace: %v", own[i].Name, err)}
+			}
+			if more := a.Config.Members; more != nil {
+				named, err := ecosystem.MemberFolders(os.DirFS(a.Dir), more, ecosystem.InstallFolder(a.Eco))
+				if err != nil {
+					return nil, a.Config.Place.At(false, err.Error(), "members")
+				}
+				folders = append(folders, named...)
+				slices.Sort(folders)
+				folders = slices.Compact(folders)
+			}
+		}
+		for _, e := range m.Entries() {
+			folder := ecosystem.LocalFolder(solve.Edge{Constraint: e.Text})
+			if e.Foreign && folder != "" && !slices.Contains(strings.Split(folder, "/"), ecosystem.InstallFolder(a.Eco)) && !slices.Contains(slices.Concat(folders, local), folder) && a.Files.Exists(path.Join(folder, a.Eco.Manifest())) {
+				local = append(local, folder)
+			}
+		}
+	}
+	var files []ecosystem.File
+	for _, folder := range folders {
+		names, err := a.Eco.Detect(os.DirFS(a.Path(filepath.FromSlash(folder))))
+		if err != nil {
+			return nil, err
+		}
+		for _, name := range names {
+			files = append(files, ecosystem.File{Name: path.Join(folder, name), Member: folder})
+		}
+	}
+	for _, folder := range local {
+		files = append(files, ecosystem.File{Name: path.Join(folder, a.Eco.Manifest()), Member: folder, Local: true})
+	}
+	return files, nil
+}
+
+// Member returns the folder of a member by its folder or its name; "." is the application itself.
+func (a *App) Member(name string) (string, error) {
+	if name == "." || name == "" {
+		return name, nil
+	}
+	var known []string
+	for _, m := range a.Manifest.Members() {
+		if m.Folder == strings.TrimSuffix(strings.TrimPrefix(name, "./"), "/") || m.Name == name {
+			return m.Folder, nil
+		}
+		known = append(known, m.Folder)
+	}
+	if known == nil {
+		return "", &input.UsageError{Reason: fmt.Sprintf("--in %s: %s is no workspace, so it has no members", name, a.Manifest.Chief())}
+	}
+	return "", &input.UsageError{Reason: fmt.Sprintf("--in %s: the members of the workspace are %s", name, strings.Join(known, ", "))}
+}
+
+// DeclaredWith returns the declarations as they are when members of the workspace ask for what is wanted, which may make them stand apart or
+// end that. What is wanted gets the names that it has then.
+func (a *App) DeclaredWith(wanted []plan.Wanted) ([]project.Declared, error) {
+	m, err := a.Manifest.Clone()
+	if err != nil {
+		return nil, err
+	}
+	place := func(w plan.Wanted) (ecosystem.Entry, bool) {
+		i := slices.IndexFunc(m.Entries(), func(e ecosystem.Entry) bool { return SpotOf(e.Group, e.As) == SpotOf(w.Group, w.Name) })
+		if i < 0 {
+			return ecosystem.Entry{}, false
+		}
+		return m.Entries()[i], true
+	}
+	for _, w := range wanted {
+		if member, _ := project.SplitGroup(w.Group); member == "" || w.Constraint == "" {
+			continue
+		}
+		if _, there := place(w); there {
+			err = m.Set(w.Group, w.Name, w.Constraint)
+		} else {
+			err = m.Add(w.Group, w.Name, w.Constraint)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	for i, w := range wanted {
+		if e, there := place(w); there {
+			wanted[i].Name = e.As
+		}
+	}
+	return a.DeclaredIn(m), nil
+}
+
+// FromHere has changes begin with what the manifest says.
+func (a *App) FromHere(changes []project.Change) {
+	lines := Spots(a.Manifest)
+	for i := range changes {
+		c := &changes[i]
+		if text, there := lines[SpotOf(c.Group, c.Name)]; there {
+			c.From.Constraint = text
+		} else {
+			c.From = project.Point{}
+		}
+	}
+}
+
+// Secluded has stand apart in manifests what does in a resolution of them, whose roots get the names that this gives them.
+func Secluded(m *ecosystem.Manifests, r *solve.Resolution) error {
+	for i := range r.Roots {
+		if e := &r.Roots[i]; e.Apart != "" {
+			e.Name = project.ApartName(e.Own, e.Apart)
+		}
+	}
+	return m.Seclude(r.Roots)
+}
+
+// Rejoined has the members of a workspace stand apart no longer that need not, where the same releases will do for all; else it returns what it got.
+func (a *App) Rejoined(ctx context.Context, source universe.Source, m *ecosystem.Manifests, r *solve.Resolution) (*ecosystem.Manifests, *solve.Resolution, error) {
+	if !slices.ContainsFunc(r.Roots, func(e solve.Edge) bool { return e.Apart != "" }) {
+		return m, r, nil
+	}
+	joined, err := m.Clone()
+	if err == nil {
+		err = joined.Seclude(nil)
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	to := map[Spot]string{}
+	for _, e := range r.Roots {
+		to[SpotOf(e.Group, e.Name)] = e.To
+	}
+	app := a.Application()
+	app.Declared, app.Locked = a.DeclaredIn(joined), nil
+	p := app.Problem()
+	other := *r
+	other.Roots = nil
+	for _, root := range p.Roots {
+		other.Roots = append(other.Roots, solve.Edge{Name: root.As, Package: root.Package, Constraint: root.Text, Group: root.Group, Apart: root.Apart, Own: root.Own,
+			Optional: root.Optional, Foreign: root.Foreign, To: to[SpotOf(root.Group, root.As)]})
+	}
+	if solve.Verify(ctx, source, p, &other) != nil {
+		return m, r, ctx.Err()
+	}
+	if !project.Sees(app.Declared, &other) { // something would see another release than its member's
+		return m, r, nil
+	}
+	return joined, &other, nil
+}
+
+// apartNames returns a function that adds to names of packages those that members which stand apart have for them.
+func (a *App) apartNames() func(names []string) []string {
+	others := map[string][]string{}
+	for _, e := range a.Manifest.Entries() {
+		if e.Apart != "" {
+			others[e.Own] = append(others[e.Own], e.As)
+		}
+	}
+	return func(names []string) []string {
+		if len(others) == 0 {
+			return names
+		}
+		all := slices.Clone(names)
+		for _, name := range names {
+			all = append(all, others[name]...)
+		}
+		return all
+	}
+}
+
+// outerWorkspace returns the folder of the workspace that the application is a member of, "" for none.
+func (a *App) outerWorkspace() string {
+	at := a.Dir
+	for range 6 {
+		up := filepath.Dir(at)
+		if up == at {
+			return ""
+		}
+		at = up
+		names, err := a.Eco.Detect(os.DirFS(at))
+		if err != nil || len(names) == 0 {
+			continue
+		}
+		data, err := input.ReadFile(filepath.Join(at, names[0]), input.Manifest)
+		if err != nil {
+			return ""
+		}
+		m, err := a.Eco.ReadManifest(names[0], data)
+		if err != nil {
+			continue
+		}
+		patterns := m.Members()
+		if data, err := input.ReadFile(filepath.Join(at, config.File), input.Configuration); err == nil {
+			if c, err := config.Read(config.File, data); err == nil {
+				patterns = append(patterns, c.Members...)
+			}
+		}
+		if len(patterns) == 0 {
+			continue
+		}
+		own, err := filepath.Rel(at, a.Dir)
+		if err != nil {
+			return ""
+		}
+		folders, err := ecosystem.MemberFolders(os.DirFS(at), patterns, ecosystem.InstallFolder(a.Eco))
+		if err == nil && slices.Contains(folders, filepath.ToSlash(own)) {
+			return at
+		}
+	}
+	return ""
+}

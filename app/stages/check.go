@@ -1,0 +1,127 @@
+package stages
+
+import (
+	"context"
+	"encoding/json"
+	"slices"
+
+	"molt/app/config"
+	"molt/app/layout"
+	"molt/app/open"
+	"molt/app/run"
+	"molt/doc"
+	"molt/txn"
+)
+
+// checksOf returns the checks that are for stages of a kind, in their order.
+func checksOf(a *open.App, kind string) []config.Check {
+	var all []config.Check
+	for _, c := range a.Config.Checks {
+		if len(c.Kinds) == 0 || slices.Contains(c.Kinds, kind) {
+			all = append(all, c)
+		}
+	}
+	return all
+}
+
+// tasksOf returns the tasks of the packages that changes move.
+func tasksOf(a *open.App, changes []doc.PlanChange) []config.Task {
+	var all []config.Task
+	for _, t := range a.Config.Stages.Tasks {
+		if slices.ContainsFunc(changes, func(c doc.PlanChange) bool { return slices.Contains(t.With, c.Name) }) {
+			all = append(all, t)
+		}
+	}
+	return all
+}
+
+// state identifies manifest, lock and checks.
+func state(a *open.App) (string, error) {
+	checks, err := json.Marshal(a.Config.Checks)
+	if err != nil {
+		return "", err
+	}
+	var texts [][]byte
+	for _, e := range a.Ecosystems() { // each side is to see the same state
+		side := a
+		if e.Name() != a.Eco.Name() {
+			if side, err = a.OpenBeside(e); err != nil {
+				return "", err
+			}
+		}
+		lock, err := side.Files.Content(side.LockFile())
+		if err != nil {
+			return "", err
+		}
+		for _, f := range side.Manifest.Texts() {
+			texts = append(texts, f.Data, []byte{0})
+		}
+		texts = append(texts, lock, []byte{0})
+	}
+	return txn.Sum(slices.Concat(append(texts, checks)...)), nil
+}
+
+// beforeStage is the name under which the state before the first stage is checked.
+const beforeStage = "before"
+
+// checkedBefore returns which checks pass on the state as it stands. It runs them when that is not known: before the
+// first stage, after somebody changed manifest, lock or checks, and those that failed after somebody changed anything.
+func checkedBefore(ctx context.Context, a *open.App, watch run.Watcher) (map[string]bool, []run.Verdict, error) {
+	if len(a.Config.Checks) == 0 {
+		return nil, nil, nil
+	}
+	state, err := state(a)
+	if err != nil {
+		return nil, nil, err
+	}
+	c, err := a.Runner().Remembered()
+	if err != nil {
+		return nil, nil, err
+	}
+	passed := map[string]bool{}
+	if c.State == state {
+		for _, v := range c.Verdicts {
+			passed[v.Name] = v.Passed
+		}
+		if sources, err := sourcesAfter(ctx, a, c.Verdicts); err != nil || sources == c.Sources {
+			return passed, nil, err
+		}
+	}
+	if err := layout.LayOutBeside(ctx, a, a.Dir); err != nil {
+		return nil, nil, err
+	}
+	if says, err := layout.Ready(ctx, a); err != nil || says != "" {
+		return nil, nil, err // nothing can be said of the state before
+	}
+	var verdicts []run.Verdict
+	for _, check := range a.Config.Checks {
+		if passed[check.Name] { // that is known; people worked on what failed
+			continue
+		}
+		watch.Announce(check.Name + " (on the state before)")
+		v, err := a.Runner().One(ctx, run.Job{Check: check, Kind: run.CheckJob, Dir: a.Dir, Stage: beforeStage}, watch.Output)
+		if err != nil {
+			return nil, nil, err
+		}
+		verdicts = append(verdicts, v)
+		passed[v.Name] = v.Passed
+	}
+	sources, err := sourcesAfter(ctx, a, verdicts)
+	if err != nil {
+		return nil, nil, err
+	}
+	return passed, verdicts, a.Runner().Remember(state, sources, beforeStage, verdicts)
+}
+
+// sourcesAfter identifies the files that people keep, where some verdicts are of failures: these count as long as nobody works on them. It is "" where all
+// passed.
+func sourcesAfter(ctx context.Context, a *open.App, verdicts []run.Verdict) (string, error) {
+	if !slices.ContainsFunc(verdicts, func(v run.Verdict) bool { return !v.Passed }) {
+		return "", nil
+	}
+	keys, err := trialKeys(ctx, a, []*rehearsed{{}})
+	if err != nil {
+		return "", err
+	}
+	return keys[0], nil
+}

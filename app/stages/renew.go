@@ -1,0 +1,259 @@
+package stages
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"time"
+
+	"molt/app/layout"
+	"molt/app/locking"
+	"molt/app/open"
+	"molt/app/planfile"
+	"molt/core/plan"
+	"molt/core/project"
+	"molt/core/universe"
+	"molt/doc"
+)
+
+// A Renewal is a plan made anew from where the application stands now.
+type Renewal struct {
+	Plan    *planfile.Plan
+	Made    *plan.Plan
+	Kept    []string // what people had decided, and still holds
+	Lost    []string // what of it no longer does, with the reason
+	Changed []string // what is different from before
+	text    []byte
+}
+
+// Renew makes the plan anew: the stages that are done stay, what people decided is kept where it still resolves, and what
+// has changed is told. Nothing is written.
+func Renew(ctx context.Context, a *open.App, source universe.Source) (*Renewal, error) {
+	old, err := a.ReadPlan()
+	if err != nil {
+		return nil, err
+	}
+	cut := a.Config.Stages.Cut()
+	if old.Made != nil {
+		cut.Fresh, cut.Leap = plan.Fresh(old.Made.Fresh), old.Made.Leap
+	}
+	fresh, made, err := MakePlan(ctx, a, source, old.Goals(), cut)
+	if err != nil {
+		return nil, err
+	}
+	r := &Renewal{Plan: fresh, Made: made}
+	if err := news(ctx, a, source, old, fresh, r); err != nil {
+		return nil, err
+	}
+	fresh.Note, fresh.Branch = old.Note, old.Branch
+	plain := slices.Clone(fresh.Stages)
+	type decision struct {
+		apply func(old, fresh *planfile.Plan) []string
+		what  string
+	}
+	var decisions []decision
+	if old.Made != nil {
+		for _, id := range slices.Sorted(maps.Keys(old.Made.Offered)) {
+			decisions = append(decisions, decision{func(old, fresh *planfile.Plan) []string { return planfile.KeepDropped(id, old, fresh) }, "what was dropped of " + id})
+		}
+	}
+	decisions = append(decisions, decision{planfile.KeepBrought, "what was brought forward"}, decision{planfile.KeepSplits, "what was split"})
+	for _, s := range old.Stages {
+		decisions = append(decisions, decision{func(old, fresh *planfile.Plan) []string { return planfile.KeepReleases(s.ID, old, fresh) }, "what was written into " + s.ID})
+	}
+	decisions = append(decisions, decision{planfile.KeepOrder, "the order"})
+	for _, d := range decisions {
+		before := slices.Clone(fresh.Stages)
+		kept := d.apply(old, fresh)
+		if kept == nil {
+			continue
+		}
+		rebase(a, fresh)
+		if err := checkStages(ctx, a, source, fresh); err != nil {
+			fresh.Stages = before
+			r.Lost = append(r.Lost, fmt.Sprintf("%s: %s", d.what, brief(err)))
+			continue
+		}
+		r.Kept = append(r.Kept, kept...)
+	}
+	r.Kept = append(r.Kept, planfile.KeepNotes(old, fresh)...)
+	if err := recount(ctx, a, source, fresh); err != nil {
+		fresh.Stages = plain
+	}
+	var done []doc.PlanStage
+	for _, s := range old.Stages {
+		if s.Status != doc.Done {
+			continue
+		}
+		done = append(done, s)
+		for i := range fresh.Stages { // the same kind of stage once more
+			if fresh.Stages[i].ID == s.ID {
+				fresh.Stages[i].ID = fresh.FreeID(s.ID + "-again")
+			}
+		}
+	}
+	fresh.Stages = append(done, fresh.Stages...)
+	r.compare(old, fresh)
+	data, err := fresh.Encode()
+	if err != nil {
+		return nil, err
+	}
+	r.text, err = planfile.KeepComments(old, data)
+	return r, err
+}
+
+// WriteRenewal puts a renewed plan on disk. The folder must be in use.
+func WriteRenewal(a *open.App, r *Renewal) error {
+	return a.WritePlanText("plan", r.text, nil)
+}
+
+// news tells in what the lock and the registry have moved on.
+func news(ctx context.Context, a *open.App, source universe.Source, old, fresh *planfile.Plan, r *Renewal) error {
+	if old.Made == nil {
+		return nil
+	}
+	if old.Made.Lock != fresh.Made.Lock {
+		r.Changed = append(r.Changed, a.LockFile()+" is not the one that the plan went on from")
+	}
+	since, err := time.Parse(time.DateOnly, old.Made.On)
+	if err != nil || old.Made.Registry == fresh.Made.Registry {
+		return nil
+	}
+	told := 0
+	for _, name := range a.DeclaredPackages() {
+		p, err := source.Package(ctx, name)
+		if err != nil {
+			return err
+		}
+		for i := range p.Len() {
+			if rel := p.About(i); !rel.Published.Before(since) {
+				r.Changed = append(r.Changed, fmt.Sprintf("%s %s was published on %s", name, rel.Version, rel.Published.Format(time.DateOnly)))
+				told++
+			}
+		}
+	}
+	if told == 0 {
+		r.Changed = append(r.Changed, "the registry no longer has of the declared packages what it had on "+old.Made.On)
+	}
+	return nil
+}
+
+// rebase makes every change of a plan begin where the one before it ends.
+func rebase(a *open.App, file *planfile.Plan) {
+	now := map[open.Spot]doc.PlanPoint{}
+	for _, e := range a.Manifest.Entries() {
+		now[open.SpotOf(e.Group, e.As)] = doc.PlanPoint{Constraint: e.Text}
+		if a.Lock != nil {
+			now[open.SpotOf(e.Group, e.As)] = doc.PlanPoint{Constraint: e.Text, Version: layout.RootVersion(a.Lock, e.As)}
+		}
+	}
+	scheme := a.Eco.Scheme()
+	for i := range file.Stages {
+		s := &file.Stages[i]
+		s.Changes = slices.Clone(s.Changes)
+		for j := range s.Changes {
+			c := &s.Changes[j]
+			at := open.SpotOf(c.Group, c.Name)
+			here, there := now[at]
+			if c.From != nil && there {
+				from := here
+				c.From = &from
+			}
+			if c.To == nil {
+				delete(now, at)
+				continue
+			}
+			to := *c.To
+			if v, err := scheme.Parse(to.Version); err == nil && c.From != nil {
+				to.Constraint = scheme.Restyle(c.From.Constraint, v)
+				if before, err := scheme.Parse(c.From.Version); err == nil {
+					c.Jump = scheme.Jump(before, v).String()
+				}
+			}
+			c.To = &to
+			now[at] = to
+		}
+	}
+}
+
+// recount counts again what each pending stage does to the lock.
+func recount(ctx context.Context, a *open.App, source universe.Source, file *planfile.Plan) error {
+	w, err := locking.Walk(a)
+	if err != nil {
+		return err
+	}
+	files, err := importers(a)
+	if err != nil {
+		return err
+	}
+	for i := range file.Stages {
+		s := &file.Stages[i]
+		if again := effortOf(a, s, files); again != nil && s.Effort != nil {
+			again.Evidence = s.Effort.Evidence
+			s.Effort = again
+		}
+		before := w.Locked
+		if err := w.Stage(ctx, source, s); err != nil {
+			return err
+		}
+		if s.Raise == nil {
+			m := project.MovesBetween(before, w.Locked)
+			s.Locked = &doc.PlanLocked{Added: m.Added, Removed: m.Removed, Moved: m.Moved}
+		}
+	}
+	return nil
+}
+
+// compare tells in what the stages that are to do have changed.
+func (r *Renewal) compare(old, fresh *planfile.Plan) {
+	for i := range fresh.Stages {
+		s := &fresh.Stages[i]
+		was := old.Stage(s.ID)
+		switch {
+		case s.Status == doc.Done:
+		case was == nil:
+			r.Changed = append(r.Changed, "stage "+s.ID+" is new: "+s.Title)
+		default:
+			r.Changed = append(r.Changed, changesBetween(was, s)...)
+		}
+	}
+	for _, s := range old.Stages {
+		if fresh.Stage(s.ID) == nil {
+			r.Changed = append(r.Changed, "stage "+s.ID+" is gone")
+		}
+	}
+	if old.Reachable != fresh.Reachable {
+		says := "the goal is out of reach now"
+		if fresh.Reachable {
+			says = "the goal can be reached now"
+		}
+		r.Changed = append(r.Changed, says)
+	}
+}
+
+func changesBetween(was, is *doc.PlanStage) (all []string) {
+	end := func(s *doc.PlanStage, name string) string {
+		for _, c := range s.Changes {
+			if c.Name == name && c.To != nil {
+				return c.To.Version
+			}
+		}
+		return ""
+	}
+	for _, name := range planfile.NamesOf(is) {
+		switch before, now := end(was, name), end(is, name); {
+		case before == now:
+		case before == "":
+			all = append(all, fmt.Sprintf("stage %s moves %s too, to %s", is.ID, name, now))
+		default:
+			all = append(all, fmt.Sprintf("stage %s moves %s to %s, not to %s", is.ID, name, now, before))
+		}
+	}
+	for _, name := range planfile.NamesOf(was) {
+		if !slices.Contains(planfile.NamesOf(is), name) {
+			all = append(all, fmt.Sprintf("stage %s no longer moves %s", is.ID, name))
+		}
+	}
+	return all
+}
