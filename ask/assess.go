@@ -9,8 +9,8 @@ import (
 	"molt/doc"
 )
 
-// NewAssess makes the document of an assessment. Here gives the versions of the runtimes on this machine.
-func NewAssess(a *assess.Assessment, here map[string]string) doc.Assess {
+// newAssess makes the document of an assessment. Here gives the versions of the runtimes on this machine.
+func newAssess(a *assess.Assessment, here map[string]string) doc.Assess {
 	answer := doc.Assess{Schema: "molt/assess/1", Goal: doc.Goal{Name: a.Goal.Name, Constraint: a.Goal.Constraint, Release: a.Release}, Reachable: a.Reachable,
 		Runtime: []doc.Runtime{}, Packages: []doc.Assessed{}}
 	for _, n := range a.Runtimes {
@@ -75,7 +75,7 @@ func (s *Session) Assess(goals, previews []string, gate bool) (doc.Assess, error
 	if name, v := s.App.RuntimeHere(s.ctx); v != "" {
 		here[name] = v
 	}
-	answer := NewAssess(got, here)
+	answer := newAssess(got, here)
 	var each []*assess.Assessment
 	if !gate { // which asks whether all can be reached
 		if each, err = assess.EachGoal(s.ctx, s.Source, s.App.Application(), meant); err != nil {
@@ -83,7 +83,7 @@ func (s *Session) Assess(goals, previews []string, gate bool) (doc.Assess, error
 		}
 	}
 	for i, one := range each {
-		apart := NewAssess(one, here)
+		apart := newAssess(one, here)
 		if i == 0 {
 			answer.Packages = apart.Packages
 			continue

@@ -19,9 +19,9 @@ import (
 	"molt/input"
 )
 
-// NewChange makes the document of a change of the manifest.
-func NewChange(e *change.Effect, uses []change.Use, remarks []string, written bool) doc.Change {
-	answer := doc.Change{Schema: "molt/change/1", Written: written, Changes: []doc.PlanChange{}, Lock: NewCompare("", "", e.Differences).Differences, Uses: []doc.Use{}, Remarks: append([]string{}, remarks...)}
+// newChange makes the document of a change of the manifest.
+func newChange(e *change.Effect, uses []change.Use, remarks []string, written bool) doc.Change {
+	answer := doc.Change{Schema: "molt/change/1", Written: written, Changes: []doc.PlanChange{}, Lock: newCompare("", "", e.Differences).Differences, Uses: []doc.Use{}, Remarks: append([]string{}, remarks...)}
 	for _, c := range e.Changes {
 		change := doc.PlanChange{Name: c.Name, Group: c.Group, From: planPoint(c.From), To: planPoint(c.To)}
 		if change.From != nil && change.To != nil {
@@ -57,7 +57,7 @@ func (s *Session) pend(what string, changes []project.Change, remarks []string, 
 	if err != nil {
 		return nil, err
 	}
-	return &Pending{NewChange(effect, uses, remarks, !dry), s, what, effect}, nil
+	return &Pending{newChange(effect, uses, remarks, !dry), s, what, effect}, nil
 }
 
 // part reads what a call says of a member and a group, either of which may be "" for all.

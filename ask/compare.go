@@ -8,8 +8,8 @@ import (
 	"molt/doc"
 )
 
-// NewCompare makes the document of a comparison.
-func NewCompare(before, after string, all []inspect.Difference) doc.Compare {
+// newCompare makes the document of a comparison.
+func newCompare(before, after string, all []inspect.Difference) doc.Compare {
 	answer := doc.Compare{Schema: "molt/compare/1", Before: before, After: after, Counts: map[inspect.DifferenceKind]int{}, Differences: []doc.Difference{}}
 	for _, k := range inspect.DifferenceKinds {
 		answer.Counts[k] = 0
@@ -31,5 +31,5 @@ func Compare(ctx context.Context, a *open.App, before, after string) (doc.Compar
 	if err != nil {
 		return doc.Compare{}, err
 	}
-	return NewCompare(before, after, inspect.Compare(a.Eco.Scheme(), from, to)), nil
+	return newCompare(before, after, inspect.Compare(a.Eco.Scheme(), from, to)), nil
 }

@@ -32,8 +32,8 @@ type DossierFacts struct {
 	NoLog    string
 }
 
-// NewDossier makes the document of a package.
-func NewDossier(f DossierFacts) doc.Dossier {
+// newDossier makes the document of a package.
+func newDossier(f DossierFacts) doc.Dossier {
 	p := f.Package
 	answer := doc.Dossier{Schema: "molt/dossier/1", Name: p.Name, About: p.Notes.About, Homepage: p.Notes.Homepage, Repository: p.Notes.Repository,
 		Declared: []doc.DossierLine{}, Keeping: f.Keeping, Locked: traceReleases(f.Traces), Tags: map[string]string{}, Framework: f.Goal, Releases: []doc.DossierRelease{},
@@ -136,7 +136,7 @@ func (s *Session) Dossier(r DossierRequest) (doc.Dossier, error) {
 	if err := s.changeLog(&facts, r.To); err != nil {
 		return doc.Dossier{}, err
 	}
-	answer := NewDossier(facts)
+	answer := newDossier(facts)
 	answer.Settling = settling
 	if err := s.runs(name, &answer); err != nil {
 		return doc.Dossier{}, err

@@ -15,8 +15,8 @@ import (
 	"molt/input"
 )
 
-// NewLock makes the document of a lock.
-func NewLock(l *ecosystem.Lock) doc.Lock {
+// newLock makes the document of a lock.
+func newLock(l *ecosystem.Lock) doc.Lock {
 	answer := doc.Lock{Schema: "molt/lock/1", Ecosystem: l.Ecosystem, Folded: l.Folded, Roots: []doc.LockRoot{}, Packages: []doc.LockedItem{}}
 	for _, r := range l.Declarations() {
 		answer.Roots = append(answer.Roots, doc.LockRoot{Name: r.Name, Group: r.Group, Constraint: r.Constraint, Package: id(r.To)})
@@ -38,7 +38,7 @@ func (s *Session) Inventory() (doc.Inventory, error) {
 	if l == nil {
 		return doc.Inventory{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt relock writes one", s.App.LockFile())}
 	}
-	answer := doc.Inventory{Lock: NewLock(l), Licences: map[string]string{}, Purposes: ecosystem.Purposes(s.App.Eco, l)}
+	answer := doc.Inventory{Lock: newLock(l), Licences: map[string]string{}, Purposes: ecosystem.Purposes(s.App.Eco, l)}
 	for _, p := range answer.Packages {
 		s.Source.Hint(p.Name)
 	}
@@ -77,8 +77,8 @@ func id(to string) *string {
 	return &to
 }
 
-// NewVerify makes the document of a verification.
-func NewVerify(found []open.Finding, installed bool) doc.Verify {
+// newVerify makes the document of a verification.
+func newVerify(found []open.Finding, installed bool) doc.Verify {
 	answer := doc.Verify{Schema: "molt/verify/1", Agrees: len(found) == 0, Installed: installed, Findings: []doc.Finding{}, OutOfDate: []string{}}
 	for _, f := range found {
 		answer.Findings = append(answer.Findings, doc.Finding{About: f.About, Says: f.Says, File: f.File, Line: f.Line, Column: f.Column})
@@ -118,7 +118,7 @@ func (s *Session) Relock(dry bool, accepted []string) (doc.Lock, error) {
 			return doc.Lock{}, err
 		}
 	}
-	answer := NewLock(lock)
+	answer := newLock(lock)
 	answer.Outside = outside
 	return answer, nil
 }
@@ -149,7 +149,7 @@ func RelockMerged(ctx context.Context, set Settings, a *open.App, dry bool) (ans
 			return doc.Lock{}, nil, err
 		}
 	}
-	answer = NewLock(m.Locked)
+	answer = newLock(m.Locked)
 	answer.Took = m.Took
 	return answer, append(slices.Sorted(maps.Keys(m.Manifests)), a.LockFile()), nil
 }
@@ -172,7 +172,7 @@ func Verify(ctx context.Context, a *open.App, only []string) (doc.Verify, []open
 	if err != nil {
 		return doc.Verify{}, nil, err
 	}
-	answer := NewVerify(found, installed != nil)
+	answer := newVerify(found, installed != nil)
 	answer.Looked = only
 	if only == nil {
 		answer.Looked = slices.Clone(doc.Abouts)

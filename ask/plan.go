@@ -11,8 +11,8 @@ import (
 	"molt/doc"
 )
 
-// NewPlan makes the document of a plan as it stands in the plan's file. Times say how long the checks of stages took.
-func NewPlan(file *planfile.Plan, times map[string]time.Duration) doc.Plan {
+// newPlan makes the document of a plan as it stands in the plan's file. Times say how long the checks of stages took.
+func newPlan(file *planfile.Plan, times map[string]time.Duration) doc.Plan {
 	answer := file.Plan
 	answer.Schema, answer.Wall = "molt/plan/1", append([]string{}, file.Wall...)
 	answer.Stages, answer.Beyond = []doc.PlanStage{}, nil
@@ -103,7 +103,7 @@ func (s *Session) planned(file *planfile.Plan, made *plan.Plan) (doc.Plan, error
 	if err != nil {
 		return doc.Plan{}, err
 	}
-	answer := NewPlan(file, times)
+	answer := newPlan(file, times)
 	answer.Remarks = s.App.Presumptions()
 	deprecated, err := stages.Deprecations(s.App)
 	if err != nil {

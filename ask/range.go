@@ -12,8 +12,8 @@ import (
 	"molt/ecosystem"
 )
 
-// NewRange makes a document without versions.
-func NewRange(ecosystem, constraint string) doc.Range {
+// newRange makes a document without versions.
+func newRange(ecosystem, constraint string) doc.Range {
 	return doc.Range{Schema: "molt/range/1", Ecosystem: ecosystem, Constraint: constraint, Admits: []string{}, Refuses: []string{}}
 }
 
@@ -88,7 +88,7 @@ func Range(e ecosystem.Ecosystem, constraint string, texts []string) (doc.Range,
 		versions = append(versions, v)
 	}
 	slices.SortStableFunc(versions, version.Version.Compare)
-	answer := NewRange(e.Name(), constraint)
+	answer := newRange(e.Name(), constraint)
 	admitted := c.Admit(versions)
 	for i, v := range versions {
 		if admitted.Has(i) {
@@ -123,7 +123,7 @@ func (s *Session) RangeOf(constraint, of string, advise bool) (doc.Range, error)
 	if err != nil {
 		return doc.Range{}, err
 	}
-	answer := NewRange(s.App.Eco.Name(), constraint)
+	answer := newRange(s.App.Eco.Name(), constraint)
 	answer.Settling = settling
 	published(&answer, of, p, set)
 	if !advise {

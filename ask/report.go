@@ -52,7 +52,7 @@ func (s *Session) reportedPlan(asked, goals []string) (*doc.Plan, bool, error) {
 		if err != nil {
 			return nil, false, err
 		}
-		d := NewPlan(file, times)
+		d := newPlan(file, times)
 		return &d, true, nil
 	} else if none := (*input.UsageError)(nil); err != nil && !errors.As(err, &none) {
 		return nil, false, err

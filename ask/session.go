@@ -216,7 +216,7 @@ func (s *Session) unwanted(err error) error {
 	if failed != nil {
 		return err
 	}
-	answer := NewUntangle("", explained, nil, nil, s.link())
+	answer := newUntangle("", explained, nil, nil, s.link())
 	answer.Unwanted = true
 	if answer.Remarks, failed = s.hidden(explained); failed != nil {
 		return err

@@ -29,8 +29,8 @@ func newDeprecations(all []stages.Deprecation) (list []doc.Deprecation) {
 	return list
 }
 
-// NewCulprit makes the document of a search for a culprit.
-func NewCulprit(c *run.Culprit, split []string) *doc.Culprit {
+// newCulprit makes the document of a search for a culprit.
+func newCulprit(c *run.Culprit, split []string) *doc.Culprit {
 	answer := &doc.Culprit{Check: c.Check, Changes: c.Changes, Rest: append([]string{}, c.Rest...), Passes: c.Passes, Trials: []doc.Trial{}, Split: split, Notes: []string{}, Uses: []string{}}
 	for _, t := range c.Trials {
 		answer.Trials = append(answer.Trials, doc.Trial{Changes: t.Changes, Outcome: string(t.Outcome), Says: t.Says, Ran: t.Ran, Seconds: t.Took.Round(time.Millisecond).Seconds()})
@@ -38,8 +38,8 @@ func NewCulprit(c *run.Culprit, split []string) *doc.Culprit {
 	return answer
 }
 
-// NewOwnVersion makes the document of the application's own version; o may be nil, when nothing calls for a move.
-func NewOwnVersion(o *change.OwnVersion) doc.OwnVersion {
+// newOwnVersion makes the document of the application's own version; o may be nil, when nothing calls for a move.
+func newOwnVersion(o *change.OwnVersion) doc.OwnVersion {
 	answer := doc.OwnVersion{Schema: "molt/own-version/1"}
 	if o != nil {
 		answer = doc.OwnVersion{Schema: answer.Schema, From: o.From, To: o.To, Jump: o.Jump.String(), Why: o.Why, Written: o.Written}
@@ -47,8 +47,8 @@ func NewOwnVersion(o *change.OwnVersion) doc.OwnVersion {
 	return answer
 }
 
-// NewTrial makes the document of stages that were tried beside the application.
-func NewTrial(b *stages.Beside) doc.Beside {
+// newTrial makes the document of stages that were tried beside the application.
+func newTrial(b *stages.Beside) doc.Beside {
 	d := doc.Beside{Schema: "molt/trial/1", Stages: b.Stages, Folder: b.Dir, Passed: b.Passed, Before: newChecks(b.Before), Checks: newChecks(b.Verdicts), Notes: append([]string{}, b.Notes...), Unchecked: b.Unchecked, Deprecated: newDeprecations(b.Deprecated)}
 	for _, t := range b.Each {
 		d.Each = append(d.Each, doc.StageTrial{Stage: t.Stage, Passed: t.Passed, Seconds: t.Took.Round(time.Millisecond).Seconds(), Checks: newChecks(t.Verdicts), Earlier: t.Earlier, Says: t.Says})
@@ -56,8 +56,8 @@ func NewTrial(b *stages.Beside) doc.Beside {
 	return d
 }
 
-// NewStep makes the document of a stage that was carried out or tried.
-func NewStep(s *stages.Step) doc.Step {
+// newStep makes the document of a stage that was carried out or tried.
+func newStep(s *stages.Step) doc.Step {
 	answer := doc.Step{Schema: "molt/step/1", Stage: newPlanStage(s.Stage), Passed: s.Passed, Checks: newChecks(s.Verdicts),
 		Before: newChecks(s.Before), Changed: append([]string{}, s.Changed...), Notes: append([]string{}, s.Notes...), Left: s.Left, ToGoal: s.ToGoal, Unchecked: s.Unchecked, Deprecated: newDeprecations(s.Deprecated)}
 	for i := range answer.Stage.Changes { // they are of when the plan was made; the notes tell of now
@@ -67,7 +67,7 @@ func NewStep(s *stages.Step) doc.Step {
 		answer.Named = append(answer.Named, doc.Named{Package: n.Name, Stage: n.Stage})
 	}
 	if s.Own != nil {
-		own := NewOwnVersion(s.Own)
+		own := newOwnVersion(s.Own)
 		answer.Own = &own
 	}
 	return answer
@@ -133,7 +133,7 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 	if err != nil {
 		return nil, s.explain(err)
 	}
-	answer := NewStep(got)
+	answer := newStep(got)
 	if got.Passed && s.App.Lock != nil {
 		runs, unread, err := s.App.NewRuns(before, s.App.Lock)
 		if err != nil {
@@ -186,7 +186,7 @@ func (s *Session) culprit(r StepRequest, got *stages.Step, answer *doc.Step) err
 		}
 		split = []string{first.ID, second.ID}
 	}
-	answer.Culprit = NewCulprit(found, split)
+	answer.Culprit = newCulprit(found, split)
 	return s.tellOf(got.Stage, answer.Culprit)
 }
 
@@ -225,7 +225,7 @@ func (s *Session) ownVersionAlone(commit bool) (*Stepped, error) {
 	if err != nil {
 		return nil, err
 	}
-	answer := NewOwnVersion(own)
+	answer := newOwnVersion(own)
 	done := &Stepped{OwnVersion: &answer}
 	if own != nil && commit {
 		done.commit = func() error {
@@ -251,7 +251,7 @@ func (s *Session) Trial(r TrialRequest, watcher run.Watcher) (doc.Beside, error)
 		if err != nil {
 			return doc.Beside{}, s.explain(err)
 		}
-		d := NewTrial(got)
+		d := newTrial(got)
 		d.Alone = true
 		return d, nil
 	}
@@ -269,7 +269,7 @@ func (s *Session) Trial(r TrialRequest, watcher run.Watcher) (doc.Beside, error)
 	if err != nil {
 		return doc.Beside{}, s.explain(err)
 	}
-	d := NewTrial(got)
+	d := newTrial(got)
 	d.Next = nextOfTrial(d)
 	return d, nil
 }

@@ -17,8 +17,8 @@ import (
 	"molt/input"
 )
 
-// NewSurvey makes the document of a survey. Only rows that are let through are shown; the lag is that of all.
-func NewSurvey(a *open.App, u project.Application, rows []inspect.Row, shown func(inspect.Row) bool) doc.Survey {
+// newSurvey makes the document of a survey. Only rows that are let through are shown; the lag is that of all.
+func newSurvey(a *open.App, u project.Application, rows []inspect.Row, shown func(inspect.Row) bool) doc.Survey {
 	answer := doc.Survey{Schema: "molt/survey/1", Ecosystem: a.Eco.Name(), Application: a.Manifest.Name(), Locked: a.Lock != nil,
 		Installed: a.Lock == nil && u.Installed != nil, Declared: len(rows), Since: day(u.Since), Packages: []doc.SurveyRow{}}
 	answer.Overrides = []string{}
@@ -140,7 +140,7 @@ func (s *Session) Survey(want Sieve) (doc.Survey, error) {
 	} else if err != nil {
 		return doc.Survey{}, err
 	}
-	answer := NewSurvey(s.App, u, rows, want.shows)
+	answer := newSurvey(s.App, u, rows, want.shows)
 	answer.Settling = settling
 	for _, r := range rows {
 		answer.Amiss = answer.Amiss || slices.Contains(r.Flags, inspect.Unknown) && !r.Optional || slices.Contains(r.Flags, inspect.Unsatisfied)

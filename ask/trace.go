@@ -12,8 +12,8 @@ import (
 	"molt/input"
 )
 
-// NewTrace makes the document of a trace.
-func NewTrace(name string, keeping doc.Keeping, all []inspect.Trace) doc.Trace {
+// newTrace makes the document of a trace.
+func newTrace(name string, keeping doc.Keeping, all []inspect.Trace) doc.Trace {
 	return doc.Trace{Schema: "molt/trace/1", Name: name, Keeping: keeping, Releases: traceReleases(all)}
 }
 
@@ -43,8 +43,8 @@ func traceLinks(links []inspect.Link) []doc.TraceLink {
 	return all
 }
 
-// NewFit makes the document of what fits.
-func NewFit(name string, app project.Application, fits []inspect.Fit, o *conflict.Obstacle, link func(solve.Demand) doc.Link, hidden func(*conflict.Explanation) ([]string, error)) (answer doc.Fit, err error) {
+// newFit makes the document of what fits.
+func newFit(name string, app project.Application, fits []inspect.Fit, o *conflict.Obstacle, link func(solve.Demand) doc.Link, hidden func(*conflict.Explanation) ([]string, error)) (answer doc.Fit, err error) {
 	answer = doc.Fit{Schema: "molt/fit/1", Name: name, Fixed: len(app.Fixed), Releases: []doc.FitRelease{}, Contested: []doc.Contest{}}
 	for _, d := range app.Declared {
 		if d.As == name {
@@ -97,7 +97,7 @@ func (s *Session) Trace(name string) (doc.Trace, error) {
 		}
 		return doc.Trace{}, &input.UsageError{Reason: project.NotAmong(name+" is not in the lock", name, names)}
 	}
-	answer := NewTrace(name, s.keeping(name), all)
+	answer := newTrace(name, s.keeping(name), all)
 	answer.Unknown = locking.Unknown(s.App)
 	return answer, nil
 }
@@ -111,5 +111,5 @@ func (s *Session) Fit(name string, most int) (doc.Fit, error) {
 	if err != nil {
 		return doc.Fit{}, err
 	}
-	return NewFit(name, u, fits, obstacle, s.link(), s.hidden)
+	return newFit(name, u, fits, obstacle, s.link(), s.hidden)
 }

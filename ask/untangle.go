@@ -16,8 +16,8 @@ import (
 	"molt/input"
 )
 
-// NewUntangle makes the document of a tangle with its ways out. The explanation may be nil; link writes a demand.
-func NewUntangle(goal string, k *conflict.Explanation, blocked []string, ways []conflict.WayOut, link func(solve.Demand) doc.Link) doc.Untangle {
+// newUntangle makes the document of a tangle with its ways out. The explanation may be nil; link writes a demand.
+func newUntangle(goal string, k *conflict.Explanation, blocked []string, ways []conflict.WayOut, link func(solve.Demand) doc.Link) doc.Untangle {
 	answer := doc.Untangle{Schema: "molt/untangle/1", Goal: goal, Contested: []doc.Contest{}, Blocked: append([]string{}, blocked...), Ways: []doc.Way{}}
 	if k != nil {
 		answer.Tangles, answer.More = k.Tangles, k.More
@@ -156,7 +156,7 @@ func (s *Session) untangled(goal []string) (doc.Untangle, []conflict.WayOut, err
 	_, err := project.Relock(s.ctx, s.Source, s.App.Application())
 	var tangle *solve.Tangle
 	if err == nil {
-		answer := NewUntangle("", nil, nil, nil, s.link())
+		answer := newUntangle("", nil, nil, nil, s.link())
 		answer.Resolves = true
 		return answer, nil, nil
 	}
@@ -176,7 +176,7 @@ func (s *Session) untangledManifest(tangle *solve.Tangle) (doc.Untangle, []confl
 	if err != nil && !errors.As(err, &undecided) {
 		return doc.Untangle{}, nil, err
 	}
-	answer := NewUntangle("", explained, nil, ways, s.link())
+	answer := newUntangle("", explained, nil, ways, s.link())
 	if undecided != nil {
 		answer.Remarks = append(answer.Remarks, "not every way out was tried: "+undecided.Error())
 	}
@@ -197,7 +197,7 @@ func (s *Session) untangledGoal(goals ...project.Goal) (doc.Untangle, []conflict
 func (s *Session) untangledFrom(got *assess.Assessment) (doc.Untangle, []conflict.WayOut, error) {
 	goals := append([]project.Goal{got.Goal}, got.Also...)
 	if got.Reachable {
-		answer := NewUntangle(project.GoalTexts(goals), nil, nil, nil, s.link(goals...))
+		answer := newUntangle(project.GoalTexts(goals), nil, nil, nil, s.link(goals...))
 		answer.Resolves = true
 		return answer, nil, nil
 	}
@@ -221,7 +221,7 @@ func (s *Session) untangledFrom(got *assess.Assessment) (doc.Untangle, []conflic
 	if err != nil {
 		return doc.Untangle{}, nil, err
 	}
-	answer := NewUntangle(project.GoalTexts(goals), explained, blocked, ways, s.link(goals...))
+	answer := newUntangle(project.GoalTexts(goals), explained, blocked, ways, s.link(goals...))
 	answer.Held = held
 	if explained != nil {
 		answer.Remarks, err = s.hidden(explained)

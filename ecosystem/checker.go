@@ -27,11 +27,3 @@ func (p Program) Compare(other Program) int {
 
 // A Check is a command that judges an application.
 type Check struct{ Name, Run string }
-
-// ScriptFolder returns the folder with what installed packages give people to run, relative to the application; "" for none.
-func ScriptFolder(e Ecosystem) string {
-	if c, ok := e.(Checker); ok {
-		return c.ScriptFolder()
-	}
-	return ""
-}

@@ -16,9 +16,9 @@ import (
 	"molt/input"
 )
 
-// LockFormat is the version of the molt.lock format that this Molt writes, and the newest that it reads.
+// lockFormat is the version of the molt.lock format that this Molt writes, and the newest that it reads.
 // Format 2 added what the registry says that packages run.
-const LockFormat = 2
+const lockFormat = 2
 
 // A Lock is what an application is locked to: every release with its identity, checksum, source and edges.
 type Lock struct {
@@ -349,7 +349,7 @@ func (l *Lock) Universe(e Ecosystem) (universe.Table, error) {
 func EncodeMoltLock(l *Lock) []byte {
 	var b strings.Builder
 	fmt.Fprintf(&b, "# Which releases this application is locked to. Molt writes this file; people review and commit it.\n")
-	fmt.Fprintf(&b, "molt-lock = %d\necosystem = %s\n", LockFormat, quoted(l.Ecosystem))
+	fmt.Fprintf(&b, "molt-lock = %d\necosystem = %s\n", lockFormat, quoted(l.Ecosystem))
 	if l.Folded {
 		fmt.Fprintf(&b, "folded = true\n")
 	}

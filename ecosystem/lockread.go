@@ -147,8 +147,8 @@ func (r *lockReader) value(at *unstable.Node, parts []string, v *unstable.Node) 
 			if err != nil || format < 1 {
 				return r.fail(at, "molt-lock: %s is no number of a format", text)
 			}
-			if r.format = format; format > LockFormat {
-				return &NewerLockError{r.file, format, LockFormat}
+			if r.format = format; format > lockFormat {
+				return &NewerLockError{r.file, format, lockFormat}
 			}
 		case key == "ecosystem" && isText:
 			r.lock.Ecosystem = text

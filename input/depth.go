@@ -77,7 +77,7 @@ func YAMLDepth(name string, data []byte) error {
 			commas = commas[:max(0, len(commas)-1)]
 		case ',':
 			if n := len(commas); n > 0 {
-				if commas[n-1]++; commas[n-1] >= Entries {
+				if commas[n-1]++; commas[n-1] >= entries {
 					return tooMany(lineOf(name, data, i))
 				}
 			}
@@ -121,7 +121,7 @@ func (b *openBlocks) at(name string, data []byte, i, column int) error {
 	if n > Depth {
 		return tooDeep(lineOf(name, data, i), "YAML")
 	}
-	if b.entries[n-1]++; b.entries[n-1] > Entries {
+	if b.entries[n-1]++; b.entries[n-1] > entries {
 		return tooMany(lineOf(name, data, i))
 	}
 	return nil
@@ -137,5 +137,5 @@ func tooDeep(name, what string) error {
 }
 
 func tooMany(name string) error {
-	return &LimitError{name, fmt.Sprintf("a mapping or a list in YAML may have at most %d entries", Entries)}
+	return &LimitError{name, fmt.Sprintf("a mapping or a list in YAML may have at most %d entries", entries)}
 }

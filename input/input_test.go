@@ -103,7 +103,7 @@ func TestDepth(t *testing.T) {
 			t.Errorf("%.40q: %v", fine, err)
 		}
 	}
-	for _, fine := range []string{"", deep, lines, dashes + "a\n", strings.Repeat("- a: 1\n  b: 2\n", 3*Depth), "a:\n" + strings.Repeat("  x: 1\n", Entries), "a: &x 1\nb: *x\n", "[" + strings.Repeat(" ", Line) + "]", "a: " + strings.Repeat("b", Line-4)} {
+	for _, fine := range []string{"", deep, lines, dashes + "a\n", strings.Repeat("- a: 1\n  b: 2\n", 3*Depth), "a:\n" + strings.Repeat("  x: 1\n", entries), "a: &x 1\nb: *x\n", "[" + strings.Repeat(" ", Line) + "]", "a: " + strings.Repeat("b", Line-4)} {
 		if err := YAMLDepth("x", []byte(fine)); err != nil {
 			t.Errorf("%.40q: %v", fine, err)
 		}
@@ -114,10 +114,10 @@ func TestDepth(t *testing.T) {
 	if err := JSONDepth("x", []byte("\n\n["+deep+"]")); err == nil || !strings.HasPrefix(err.Error(), "x:3: ") {
 		t.Errorf("deeper JSON on line 3: %v", err)
 	}
-	if err := YAMLDepth("x", []byte("a:\n"+strings.Repeat("  x: 1\n", Entries+1))); err == nil || !strings.HasPrefix(err.Error(), fmt.Sprintf("x:%d: ", Entries+2)) {
+	if err := YAMLDepth("x", []byte("a:\n"+strings.Repeat("  x: 1\n", entries+1))); err == nil || !strings.HasPrefix(err.Error(), fmt.Sprintf("x:%d: ", entries+2)) {
 		t.Errorf("one entry too many: %v", err)
 	}
-	for _, bad := range []string{"[" + deep + "]", lines + strings.Repeat(" ", Depth) + "a:\n", "- " + dashes + "a\n", "- - " + dashes, "a:\n" + strings.Repeat("-\n", Entries+1), "a: " + strings.Repeat("[] ", Line), "a:\n" + strings.Repeat("  x: 1\n", Entries+1), "[" + strings.Repeat("x,", Entries) + "]", "a: &x 1\nb: [" + strings.Repeat("*x,", Aliases+1) + "]\n"} {
+	for _, bad := range []string{"[" + deep + "]", lines + strings.Repeat(" ", Depth) + "a:\n", "- " + dashes + "a\n", "- - " + dashes, "a:\n" + strings.Repeat("-\n", entries+1), "a: " + strings.Repeat("[] ", Line), "a:\n" + strings.Repeat("  x: 1\n", entries+1), "[" + strings.Repeat("x,", entries) + "]", "a: &x 1\nb: [" + strings.Repeat("*x,", Aliases+1) + "]\n"} {
 		if err := YAMLDepth("x", []byte(bad)); !errors.As(err, &beyond) {
 			t.Errorf("%.40q: %v", bad, err)
 		}

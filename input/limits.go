@@ -47,7 +47,7 @@ const (
 	// Expanded is how many values a YAML text may have once every alias stands for what it refers to.
 	Expanded = 100_000
 	// Entries is how many entries a mapping or a list in YAML may have.
-	Entries = 5000
+	entries = 5000
 	// Line is how many bytes a line of YAML may have.
 	Line = 8 << 10
 	// ArchiveEntries is how many entries an archive may have.

@@ -16,8 +16,8 @@ import (
 // A snapshot is a registry in one file, for machines without a network and for looking at a question again later: a ZIP file (PKWARE APPNOTE) with
 // the document of each package as NAME.json and archives where SnapshotName says. It is used like a folder, at a file:// address.
 
-// SnapshotSchema is what a snapshot says that it is.
-const SnapshotSchema = "molt/snapshot/1"
+// snapshotSchema is what a snapshot says that it is.
+const snapshotSchema = "molt/snapshot/1"
 
 // A SnapshotAbout is what a snapshot says of itself, as JSON in the comment of the ZIP file.
 type SnapshotAbout struct {
@@ -62,7 +62,7 @@ func WriteSnapshot(file string, about SnapshotAbout, files []SnapshotFile) (err 
 			return err
 		}
 	}
-	about.Schema = SnapshotSchema
+	about.Schema = snapshotSchema
 	comment, err := json.Marshal(about)
 	if err != nil {
 		return err
@@ -83,8 +83,8 @@ func Snapshot(file string) (about SnapshotAbout, names []string, err error) {
 		return about, nil, fmt.Errorf("%s is no snapshot: %w", file, err)
 	}
 	defer all.Close()
-	if err := json.Unmarshal([]byte(all.Comment), &about); err != nil || about.Schema != SnapshotSchema {
-		return about, nil, fmt.Errorf("%s is a ZIP file, and no snapshot: its comment does not say %s", file, SnapshotSchema)
+	if err := json.Unmarshal([]byte(all.Comment), &about); err != nil || about.Schema != snapshotSchema {
+		return about, nil, fmt.Errorf("%s is a ZIP file, and no snapshot: its comment does not say %s", file, snapshotSchema)
 	}
 	for _, f := range all.File {
 		if name, ok := strings.CutSuffix(f.Name, ".json"); ok {

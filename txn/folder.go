@@ -44,8 +44,8 @@ type NameError struct{ Name, Reason string }
 
 func (e *NameError) Error() string { return e.Name + ": " + e.Reason }
 
-// Open opens a folder. One that does not exist is an *input.UsageError.
-func Open(dir string) (Folder, error) {
+// open opens a folder. One that does not exist is an *input.UsageError.
+func open(dir string) (Folder, error) {
 	root, err := os.OpenRoot(dir)
 	if errors.Is(err, fs.ErrNotExist) {
 		return Folder{}, &input.UsageError{Reason: fmt.Sprintf("there is no folder %s; --dir says where the application is", dir)}

@@ -40,7 +40,7 @@ type Workspace struct {
 
 // OpenWorkspace opens a folder. One that does not exist is an *input.UsageError.
 func OpenWorkspace(dir string, seals Seals) (*Workspace, error) {
-	folder, err := Open(dir)
+	folder, err := open(dir)
 	return &Workspace{Folder: folder, Seals: seals}, err
 }
 

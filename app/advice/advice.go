@@ -23,8 +23,8 @@ import (
 	"molt/registry"
 )
 
-// Format is the newest version of the format of advice files that this Molt reads.
-const Format = 1
+// format is the newest version of the format of advice files that this Molt reads.
+const format = 1
 
 // An adviceFile is a file of advice: what an upgrade guide says, as data.
 type adviceFile struct {
@@ -160,8 +160,8 @@ func Decode(file string, data []byte, eco ecosystem.Ecosystem, elsewhere func(ab
 	if err := yamlfile.Read(file, data, &raw); err != nil {
 		return g, nil, err
 	}
-	if raw.Format < 1 || raw.Format > Format {
-		return g, nil, text.ErrorAt("$.molt-advice", fmt.Sprintf("expected \"molt-advice: %d\" at the top", Format))
+	if raw.Format < 1 || raw.Format > format {
+		return g, nil, text.ErrorAt("$.molt-advice", fmt.Sprintf("expected \"molt-advice: %d\" at the top", format))
 	}
 	var wrong []error // all of it at once: whoever writes such a file mends it in one go
 	if raw.About == "" {

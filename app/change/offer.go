@@ -19,16 +19,16 @@ import (
 // offerPrefix begins the names of the branches with offers.
 const offerPrefix = "molt/"
 
-// OfferTrailer is the trailer of a commit that is an offer; a branch whose last commit lacks it has other people's work, and is left alone.
-const OfferTrailer = "Molt-Offer"
+// offerTrailer is the trailer of a commit that is an offer; a branch whose last commit lacks it has other people's work, and is left alone.
+const offerTrailer = "Molt-Offer"
 
 // What became of an offer's branch.
 const (
-	OfferNew     = "new"
-	OfferRenewed = "renewed"
-	OfferSame    = "as it was"
-	OfferGone    = "gone" // there is nothing newer left of it
-	OfferWorked  = "worked on"
+	offerNew     = "new"
+	offerRenewed = "renewed"
+	offerSame    = "as it was"
+	offerGone    = "gone" // there is nothing newer left of it
+	offerWorked  = "worked on"
 )
 
 // An Offered is an offer with its branch.
@@ -75,7 +75,7 @@ func Offer(ctx context.Context, a *open.App, source universe.Source, dry bool) (
 		left[b.Name] = b
 	}
 	for _, o := range offers {
-		one := Offered{Offer: o, Branch: offerBranch(a, o.ID), State: OfferNew}
+		one := Offered{Offer: o, Branch: offerBranch(a, o.ID), State: offerNew}
 		if one.Effect, err = Rehearse(ctx, a, source, o.Changes); err != nil {
 			return nil, nil, fmt.Errorf("%s: %w", o.ID, err)
 		}
@@ -97,8 +97,8 @@ func Offer(ctx context.Context, a *open.App, source universe.Source, dry bool) (
 		delete(left, one.Branch)
 		switch {
 		case dry:
-		case there && !strings.Contains(was.Message, "\n"+OfferTrailer+": "):
-			one.State, one.Commit = OfferWorked, was.Commit
+		case there && !strings.Contains(was.Message, "\n"+offerTrailer+": "):
+			one.State, one.Commit = offerWorked, was.Commit
 		default:
 			files := maps.Clone(one.Effect.files)
 			maps.DeleteFunc(files, func(name string, data []byte) bool { return data == nil })
@@ -108,22 +108,22 @@ func Offer(ctx context.Context, a *open.App, source universe.Source, dry bool) (
 			}
 			switch {
 			case !changed:
-				one.State = OfferSame
+				one.State = offerSame
 			case there:
-				one.State = OfferRenewed
+				one.State = offerRenewed
 			}
 		}
 		all = append(all, one)
 	}
 	for _, name := range slices.Sorted(maps.Keys(left)) {
 		b := left[name]
-		if !strings.Contains(b.Message, "\n"+OfferTrailer+": ") || !ownOffer(a, name) || a.Repo.Branch(ctx) == name {
+		if !strings.Contains(b.Message, "\n"+offerTrailer+": ") || !ownOffer(a, name) || a.Repo.Branch(ctx) == name {
 			continue
 		}
 		if err := a.Repo.DeleteBranch(ctx, b); err != nil {
 			return nil, nil, err
 		}
-		all = append(all, Offered{Offer: plan.Offer{ID: strings.TrimPrefix(name, offerPrefix)}, Branch: name, Commit: b.Commit, State: OfferGone})
+		all = append(all, Offered{Offer: plan.Offer{ID: strings.TrimPrefix(name, offerPrefix)}, Branch: name, Commit: b.Commit, State: offerGone})
 	}
 	return all, waiting, nil
 }
@@ -155,7 +155,7 @@ func offerMessage(o Offered) string {
 			fmt.Fprintf(b, "- %s\n", n)
 		}
 	}
-	fmt.Fprintf(b, "\nIn the lock %s.\n\n%s: %s\n", countDifferences(len(o.Effect.Differences)), OfferTrailer, o.ID)
+	fmt.Fprintf(b, "\nIn the lock %s.\n\n%s: %s\n", countDifferences(len(o.Effect.Differences)), offerTrailer, o.ID)
 	return b.String()
 }
 

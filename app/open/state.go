@@ -19,7 +19,7 @@ import (
 // The words by which a state of the application itself is named.
 const (
 	LockedState    = "locked"
-	InstalledState = "installed"
+	installedState = "installed"
 )
 
 // State reads what a reference holds: "locked" or "installed" for the application itself; a lock, a plan (what is locked,
@@ -32,7 +32,7 @@ func (a *App) State(ctx context.Context, ref string) (inspect.State, error) {
 			return inspect.State{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s in %s; molt relock writes one", a.LockFile(), a.Dir)}
 		}
 		return inspect.StateOf(a.Lock.Resolution()), nil
-	case InstalledState:
+	case installedState:
 		return a.installedState(a.Dir)
 	}
 	info, err := os.Stat(ref)

@@ -190,7 +190,7 @@ func KeepNotes(old, fresh *Plan) (kept []string) {
 
 // ofMolt reports whether a comment is one that Molt writes.
 func ofMolt(comment string) bool {
-	for _, text := range Why {
+	for _, text := range why {
 		if comment == "# "+text {
 			return true
 		}

@@ -111,7 +111,7 @@ func TestKeepReleases(t *testing.T) {
 func TestDecided(t *testing.T) {
 	made := func() *Plan {
 		change := doc.PlanChange{Name: "x", Group: "dependencies", From: &doc.PlanPoint{Version: "1.0.0"}, To: &doc.PlanPoint{Version: "1.1.0"}}
-		return &Plan{Plan: doc.Plan{Format: Format, Goal: "y@2", Made: &doc.PlanMade{On: "2026-01-01", Offered: map[string][]string{"minor": {"x"}, "goal-2": {}}},
+		return &Plan{Plan: doc.Plan{Format: format, Goal: "y@2", Made: &doc.PlanMade{On: "2026-01-01", Offered: map[string][]string{"minor": {"x"}, "goal-2": {}}},
 			Stages: []doc.PlanStage{{ID: "minor", Kind: "minor", Status: doc.Pending, Changes: []doc.PlanChange{change}}, {ID: "goal-2", Kind: "goal", Status: doc.Pending}}}}
 	}
 	for name, c := range map[string]struct {

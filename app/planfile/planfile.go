@@ -26,8 +26,8 @@ func Aside(n int) string {
 	return fmt.Sprintf("molt-plan.before-%d.yaml", n)
 }
 
-// Format is the version of the plan's format that this Molt writes, and the newest that it reads.
-const Format = 1
+// format is the version of the plan's format that this Molt writes, and the newest that it reads.
+const format = 1
 
 // A Plan is a plan as it stands in the file.
 type Plan struct {
@@ -38,7 +38,7 @@ type Plan struct {
 
 // New makes the document of a plan.
 func New(p *plan.Plan) *Plan {
-	file := &Plan{Plan: doc.Plan{Format: Format, Goal: p.Goal.String(), Reachable: p.Reachable, Wall: p.Wall, Stages: []doc.PlanStage{}}}
+	file := &Plan{Plan: doc.Plan{Format: format, Goal: p.Goal.String(), Reachable: p.Reachable, Wall: p.Wall, Stages: []doc.PlanStage{}}}
 	for _, g := range p.Also {
 		file.Goal += " " + g.String()
 	}
@@ -94,8 +94,8 @@ const planHead = `# How to get to the goal, stage by stage. Molt made it and sol
 # solves what you made of them before it obeys, and leaves your words and your order as they are.
 `
 
-// Why says above the first stage of each kind what it is for.
-var Why = map[string]string{
+// why says above the first stage of each kind what it is for.
+var why = map[string]string{
 	string(plan.BaselineStage): "Everything starts from a lock of what is there.",
 	string(plan.PatchStage):    "Patches go first and together, so that later failures have one suspect.",
 	string(plan.MinorStage):    "Minor releases go together too. Not every package promises that they break nothing; the checks tell.",
@@ -111,7 +111,7 @@ func (p *Plan) Encode() ([]byte, error) {
 	comments := yaml.CommentMap{}
 	said := map[string]bool{}
 	for i, s := range p.Stages {
-		if text := Why[s.Kind]; text != "" && !said[s.Kind] {
+		if text := why[s.Kind]; text != "" && !said[s.Kind] {
 			said[s.Kind] = true
 			comments[fmt.Sprintf("$.stages[%d]", i)] = []*yaml.Comment{yaml.HeadComment(" " + text)}
 		}
@@ -134,10 +134,10 @@ func Read(name string, data []byte) (*Plan, error) {
 	}
 	file.Text = text
 	if file.Format == 0 {
-		return nil, &input.PositionError{File: name, Line: 1, Column: 1, Reason: fmt.Sprintf("expected \"molt-plan: %d\" at the top; molt plan makes a plan", Format)}
+		return nil, &input.PositionError{File: name, Line: 1, Column: 1, Reason: fmt.Sprintf("expected \"molt-plan: %d\" at the top; molt plan makes a plan", format)}
 	}
-	if file.Format != Format {
-		return nil, text.ErrorAt("$.molt-plan", fmt.Sprintf("this is format %d; this Molt reads format %d", file.Format, Format))
+	if file.Format != format {
+		return nil, text.ErrorAt("$.molt-plan", fmt.Sprintf("this is format %d; this Molt reads format %d", file.Format, format))
 	}
 	seen := map[string]bool{}
 	for i, s := range file.Stages {

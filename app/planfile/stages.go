@@ -70,10 +70,10 @@ func (p *Plan) offered(id string) (names []string, releases map[string]string, f
 }
 
 // Goals reads the goals of a plan.
-func (p *Plan) Goals() []project.Goal { return ParseGoals(strings.Fields(p.Goal)) }
+func (p *Plan) Goals() []project.Goal { return parseGoals(strings.Fields(p.Goal)) }
 
-// ParseGoals reads several goals.
-func ParseGoals(texts []string) []project.Goal {
+// parseGoals reads several goals.
+func parseGoals(texts []string) []project.Goal {
 	var goals []project.Goal
 	for _, text := range texts {
 		goals = append(goals, project.ParseGoal(text))

@@ -46,7 +46,7 @@ func (r Runner) environment(j Job, programs string) []string {
 	if self, err := os.Executable(); err == nil {
 		env = append(env, "MOLT="+self)
 	}
-	env = append(env, "MOLT_STAGE="+j.Stage, RunVariable+"="+r.Files.Run)
+	env = append(env, "MOLT_STAGE="+j.Stage, runVariable+"="+r.Files.Run)
 	var paths []string
 	if programs != "" {
 		paths = append(paths, programs)

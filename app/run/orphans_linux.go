@@ -18,7 +18,7 @@ func EndOrphans(run string) {
 	if run == "" {
 		return
 	}
-	mark := []byte(RunVariable + "=" + run + "\x00")
+	mark := []byte(runVariable + "=" + run + "\x00")
 	for range 20 {
 		found := false
 		files, _ := filepath.Glob("/proc/[0-9]*/environ")

@@ -17,9 +17,9 @@ import (
 	"molt/input"
 )
 
-// RunVariable names the change in the course of which a check or a task runs, so that what it leaves behind when Molt is
+// runVariable names the change in the course of which a check or a task runs, so that what it leaves behind when Molt is
 // killed can be found.
-const RunVariable = "MOLT_RUN"
+const runVariable = "MOLT_RUN"
 
 // An Output is where the output of a check goes. A place that does not take it any more does not hold up the others.
 type Output struct {
@@ -78,8 +78,8 @@ func (o Output) Run(command *exec.Cmd) error {
 
 // The parts of an output that a log holds when it is longer than both together.
 const (
-	LogHead = 24 << 20
-	LogTail = 8 << 20
+	logHead = 24 << 20
+	logTail = 8 << 20
 )
 
 // A Log holds the whole output of a check, but of an endless one only the beginning and the end.
@@ -94,7 +94,7 @@ type Log struct {
 
 // Write takes a part of the output. Close returns what went wrong.
 func (l *Log) Write(p []byte) {
-	if room := LogHead - l.written; room > 0 {
+	if room := logHead - l.written; room > 0 {
 		part := p[:min(int64(len(p)), room)]
 		if _, err := l.File.Write(part); err != nil && l.err == nil {
 			l.err = err
@@ -103,14 +103,14 @@ func (l *Log) Write(p []byte) {
 		p = p[len(part):]
 	}
 	for len(p) > 0 {
-		if len(l.tail) < LogTail {
-			part := p[:min(len(p), LogTail-len(l.tail))]
+		if len(l.tail) < logTail {
+			part := p[:min(len(p), logTail-len(l.tail))]
 			l.tail = append(l.tail, part...)
 			p = p[len(part):]
 			continue
 		}
 		k := copy(l.tail[l.at:], p)
-		l.at, l.left, p = (l.at+k)%LogTail, l.left+int64(k), p[k:]
+		l.at, l.left, p = (l.at+k)%logTail, l.left+int64(k), p[k:]
 	}
 }
 

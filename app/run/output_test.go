@@ -30,7 +30,7 @@ func TestLogOfAnEndlessOutput(t *testing.T) {
 		t.Fatal(err)
 	}
 	text := string(data)
-	if len(text) > LogHead+LogTail+100 || !strings.HasSuffix(text, "the end\n") || !strings.Contains(text, "bytes left out") {
+	if len(text) > logHead+logTail+100 || !strings.HasSuffix(text, "the end\n") || !strings.Contains(text, "bytes left out") {
 		t.Errorf("the log has %d bytes and ends in %q", len(text), text[len(text)-40:])
 	}
 }

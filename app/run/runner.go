@@ -142,7 +142,7 @@ func (r Runner) One(ctx context.Context, j Job, live io.Writer) (Verdict, error)
 	}
 	limited, cancel := context.WithTimeout(ctx, limit)
 	defer cancel()
-	command := Shell(limited, j.Run)
+	command := shell(limited, j.Run)
 	command.Dir = filepath.Join(j.Dir, filepath.FromSlash(j.Folder))
 	programs, err := r.programFolder(j.Dir)
 	if err != nil {

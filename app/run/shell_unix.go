@@ -14,9 +14,9 @@ import (
 // grace is how long the commands of a group have to end by themselves.
 const grace = time.Second
 
-// Shell runs a command line in a process group of its own, which is asked to end when the context does, and made to
+// shell runs a command line in a process group of its own, which is asked to end when the context does, and made to
 // shortly after.
-func Shell(ctx context.Context, line string) *exec.Cmd {
+func shell(ctx context.Context, line string) *exec.Cmd {
 	c := exec.CommandContext(ctx, "/bin/sh", "-c", line)
 	c.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	dieWithParent(c.SysProcAttr)

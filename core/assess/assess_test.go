@@ -43,7 +43,7 @@ func TestTransitivesAndWaits(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if nut := find(got, "nut"); nut.Standing != project.Blocked || nut.Group != Transitive || nut.By != "keel" || nut.Evidence[0].Grade != project.Refused {
+	if nut := find(got, "nut"); nut.Standing != project.Blocked || nut.Group != transitive || nut.By != "keel" || nut.Evidence[0].Grade != project.Refused {
 		t.Errorf("nut: %+v", nut)
 	}
 	if got.Reachable || len(got.Waits) != 1 || !slices.ContainsFunc(got.Waits, func(w Wait) bool { return w.Package == "nut" }) {

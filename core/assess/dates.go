@@ -420,7 +420,7 @@ type Doubtful struct{ Name, Says string }
 // against lists the declared packages of which the goal has a release that promises nothing about it, by its date.
 func (a *Question) against(packages []Assessed, framework *universe.Package, target []string) (all []Doubtful, err error) {
 	for _, got := range packages {
-		if got.Standing != project.Ready && got.Standing != project.Silent && got.Standing != project.Together && got.Standing != project.Bridge || got.Group == Transitive {
+		if got.Standing != project.Ready && got.Standing != project.Silent && got.Standing != project.Together && got.Standing != project.Bridge || got.Group == transitive {
 			continue
 		}
 		p, err := a.Pkg(got.Name)

@@ -56,7 +56,7 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 	if d, _ := a.described(p); d != "" && got.Standing == project.Retires { // what it says of the framework is no reason then
 		about = nil
 	}
-	if got.Standing == project.Blocked && got.Group != Transitive {
+	if got.Standing == project.Blocked && got.Group != transitive {
 		if e := a.between(got.Name, p, about, target); e != nil {
 			about = []Evidence{*e}
 		}
@@ -92,7 +92,7 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 		}
 		got.Evidence = append(got.Evidence, Evidence{project.None, older + "; nothing goes back unasked", p.Name + " " + got.Older})
 	}
-	if got.Standing == project.Blocked && got.Group != Transitive {
+	if got.Standing == project.Blocked && got.Group != transitive {
 		says, err := project.Hidden(a.Ctx, a.Real, a.App, p.Name)
 		if err != nil || says == "" {
 			says = a.lastOf(p, framework, target)

@@ -85,7 +85,7 @@ func TestStandingsAgainstExhaustiveSearch(t *testing.T) {
 			old = append(old, "1.1.0")
 		}
 		for _, p := range got.Packages {
-			if p.Group == Transitive {
+			if p.Group == transitive {
 				continue
 			}
 			goes := with([]string{"3.0.0"}, company, p.Name, all[p.Name]...)

@@ -11,8 +11,8 @@ import (
 	"molt/core/version"
 )
 
-// Transitive is the group of packages in an assessment that nobody declares.
-const Transitive = "transitive"
+// transitive is the group of packages in an assessment that nobody declares.
+const transitive = "transitive"
 
 // transitives finds the standings of packages that nobody declares and that speak of the framework: those whose locked
 // release refuses the goal, since something has to happen to them. Whole is a resolution with the goal, nil for none.
@@ -38,7 +38,7 @@ func (a *Question) transitives(framework *universe.Package, old, target []string
 		if r == nil || !a.mentions(r) || a.Acceptors(p, framework, target).All.Has(p.Index(n.Version)) {
 			continue
 		}
-		got := Assessed{Name: n.Name, Group: Transitive, Locked: n.Version, By: a.broughtBy(n.Name)}
+		got := Assessed{Name: n.Name, Group: transitive, Locked: n.Version, By: a.broughtBy(n.Name)}
 		if err := a.standTransitive(&got, p, framework, old, target, whole); err != nil {
 			return nil, err
 		}
@@ -101,11 +101,11 @@ func (a *Question) standLeft(got *Assessed, p, framework *universe.Package, targ
 // blame records which transitive package blocks a declared one.
 func blame(packages []Assessed) {
 	for _, t := range packages {
-		if t.Group != Transitive || t.Standing != project.Blocked {
+		if t.Group != transitive || t.Standing != project.Blocked {
 			continue
 		}
 		for i := range packages {
-			if by := &packages[i]; by.Name == t.By && by.Standing == project.Blocked && by.Group != Transitive {
+			if by := &packages[i]; by.Name == t.By && by.Standing == project.Blocked && by.Group != transitive {
 				by.Through = append(by.Through, t.Name)
 				by.Evidence = append(by.Evidence, Evidence{project.Refused, fmt.Sprintf("brings in %s %s, of which no release is compatible with the goal", t.Name, t.Locked), by.Name + " " + by.Locked})
 			}
@@ -233,7 +233,7 @@ func (a *Question) waitList(packages []Assessed, framework *universe.Package, ta
 			waits = append(waits, Wait{got.Name, next})
 		}
 		lenient = universe.Replaced(lenient, universe.Table{p.Name: Indifferent(p, framework.Name)})
-		if got.Group != Transitive {
+		if got.Group != transitive {
 			c[got.Name] = Texts(p, a.Usable(p, got.Locked))
 		}
 	}

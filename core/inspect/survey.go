@@ -185,7 +185,7 @@ func otherFork(locked *solve.Resolution, fork, version string) bool {
 	})
 }
 
-// Published notes the stable releases of a row that were published after a time.
+// published notes the stable releases of a row that were published after a time.
 func (row *Row) published(p *universe.Package, since time.Time) {
 	for i := range p.Len() {
 		if r := p.About(i); !r.Version.Prerelease() && r.Deprecated == "" && !p.Withdrawn(i) && r.Published.After(since) {

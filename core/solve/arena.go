@@ -8,7 +8,7 @@ import (
 // A search makes very many small things that all live as long as it does. They are kept in long arrays and named by their numbers
 // there: numbers are half of a pointer, and the collector need not follow them.
 
-// Pages hold things that may be pointed at while there come more of them: what is there is never moved. Each page is twice as long as the
+// pages hold things that may be pointed at while there come more of them: what is there is never moved. Each page is twice as long as the
 // one before.
 type pages[T any] struct {
 	all [][]T
@@ -37,7 +37,7 @@ func (p *pages[T]) add() (*T, int32) {
 	return x, i
 }
 
-// Arrays are the long arrays of a search.
+// arrays are the long arrays of a search.
 type arrays struct {
 	loaded      pages[pkg] // the packages by number
 	byName      nameTable  // and by name

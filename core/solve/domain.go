@@ -31,7 +31,7 @@ const oneWord = 64
 // bit returns the set of one position of few.
 func bit(i int) bitset { return 1 << i }
 
-// Rows hold the sets that are larger than a word. Every method takes the number of releases of the package that its sets are about.
+// rows hold the sets that are larger than a word. Every method takes the number of releases of the package that its sets are about.
 type rows struct {
 	words []uint64
 	free  [][]bitset // rows that are no longer needed, by how many words they have

@@ -23,7 +23,7 @@ type pkg struct {
 	peerless   bool  // no release has peers
 }
 
-// Extra is what the search knows of some packages only.
+// extra is what the search knows of some packages only.
 type extra struct {
 	keep []int           // releases to prefer, the newest first
 	held bitset          // releases that stand in the base; they count as in use

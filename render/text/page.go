@@ -53,7 +53,7 @@ var (
 	notice = lipgloss.NewStyle().Foreground(lipgloss.Color("130"))
 )
 
-// Inked text is harmless and may hold the escape sequences of styles. Only styled, and what joins its results, makes any.
+// inked text is harmless and may hold the escape sequences of styles. Only styled, and what joins its results, makes any.
 type inked string
 
 // styled makes text harmless, and gives it a style.

@@ -58,7 +58,7 @@ func (s *Scanner) Number() (uint64, error) {
 	}
 	n := uint64(0)
 	for i := range len(digits) {
-		if n = 10*n + uint64(digits[i]-'0'); n > Largest {
+		if n = 10*n + uint64(digits[i]-'0'); n > largest {
 			return 0, s.FailAt(start, "the number is too large")
 		}
 	}

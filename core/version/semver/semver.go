@@ -12,8 +12,8 @@ import (
 	"molt/core/version"
 )
 
-// Largest is the greatest number that a version may hold.
-const Largest = 1<<53 - 1
+// largest is the greatest number that a version may hold.
+const largest = 1<<53 - 1
 
 // A Version is a version under Semantic Versioning. Build metadata is kept in the text alone.
 type Version struct {

@@ -21,8 +21,8 @@ type Operand struct {
 	Text     string
 }
 
-// Variables lists the names that markers may use, with the value that each has in an environment; see Environment.
-var Variables = []string{"os_name", "sys_platform", "platform_machine", "platform_python_implementation", "platform_release", "platform_system", "platform_version",
+// variables lists the names that markers may use, with the value that each has in an environment; see Environment.
+var variables = []string{"os_name", "sys_platform", "platform_machine", "platform_python_implementation", "platform_release", "platform_system", "platform_version",
 	"python_version", "python_full_version", "implementation_name", "implementation_version", "extra", "extras", "dependency_groups"}
 
 // aliases are older names of variables.
@@ -163,8 +163,8 @@ func (s *scanner) operand() (Operand, error) {
 	if other, ok := aliases[name]; ok {
 		name = other
 	}
-	if !slices.Contains(Variables, name) {
-		return Operand{}, s.failAt(from, fmt.Sprintf("unknown variable %q; markers know %s", name, strings.Join(Variables, ", ")))
+	if !slices.Contains(variables, name) {
+		return Operand{}, s.failAt(from, fmt.Sprintf("unknown variable %q; markers know %s", name, strings.Join(variables, ", ")))
 	}
 	return Operand{Variable: name}, nil
 }
