@@ -178,7 +178,7 @@ type Setting struct{ Key, Value, From string }
 var defaults = map[string]string{"fresh": "10m", "install": "molt, where it laid out what is there, or nothing is and there are checks", "stages": "fresh: major, leap: false",
 	"largest-document": "the usual limit", "checks": "none", "goal": "none", "settle": "none", "hold": "none", "previews": "none", "rules": "none", "advice": "none", "build": "none", "pass": "none"}
 
-// Settings lists every value that counts, the most asked for first.
+// SettingList lists every value that counts, the most asked for first.
 func SettingList(ctx context.Context, a *open.App) []Setting {
 	all := []Setting{{"folder", a.Dir, "where it was found"},
 		{"ecosystem", a.Eco.Name(), ecosystemFrom(a)}, {"manifest", strings.Join(a.Manifest.Files(), ", "), "found there"}, {"lock", a.LockFile(), lockFrom(a)}}

@@ -63,7 +63,7 @@ func OpenConflict(ctx context.Context, s open.Settings) (*open.App, error) {
 	return a, nil
 }
 
-// A side is what one branch says.
+// A Side is what one branch says.
 type Side struct {
 	manifests *ecosystem.Manifests
 	Lock      *ecosystem.Lock // nil for none

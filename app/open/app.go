@@ -175,7 +175,7 @@ func (a *App) Configure() error {
 	return a.canonicalNames()
 }
 
-// open opens the folder of an application and looks at nothing in it.
+// OpenFolder opens the folder of an application and looks at nothing in it.
 func OpenFolder(s Settings) (*App, error) {
 	dir, err := filepath.Abs(s.Dir)
 	if err != nil {

@@ -30,7 +30,7 @@ const RegistryPrefix = "MOLT_REGISTRY_"
 // belowPrefix begins the names of the variables with the path below which credentials are sent, where that is not the registry's own.
 const belowPrefix = "MOLT_TOKEN_BELOW_"
 
-// A registryPlace is where a registry is, and who says so.
+// A RegistryPlace is where a registry is, and who says so.
 type RegistryPlace struct {
 	key      string // a scope or pattern of the configuration; "" for all other packages
 	address  string

@@ -24,7 +24,7 @@ func (a *App) Marked(texts []ecosystem.File) (string, error) {
 	return "", nil
 }
 
-// A declaration's place in a manifest.
+// A Spot is a declaration's place in a manifest.
 type Spot struct{ Group, Name string }
 
 // SpotOf returns the place of a declaration, which is the same whether the member of a workspace that has it stands apart or not.

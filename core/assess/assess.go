@@ -176,9 +176,10 @@ func (a *Question) Assess() (*Assessment, error) {
 // package may choose from: any usable one that is not before the locked one, since nothing goes back unasked; a held package its own. Packages that are compatible with no release of the goal, and
 // packages that retire, are left out. What keeps the goal by itself from resolving is set aside. With the question comes a sample resolution of all of them with the goal, or nil; then packages
 // are judged with the framework alone.
-func (q *Question) InSight() (*Question, *solve.Resolution, error) {
-	copied := *q
-	a, target := &copied, q.meant
+func (a *Question) InSight() (*Question, *solve.Resolution, error) {
+	copied := *a
+	a = &copied
+	target := a.meant
 	names := slices.DeleteFunc(a.Names(), func(n string) bool { return n == a.Goal.Name })
 	free, allowed := make([][]string, len(names)), make([][]string, len(names)) // nil for those that are left out
 	for i, name := range names {
