@@ -40,6 +40,7 @@ import (
 //	expand FILE          fill in $DIR, $REGISTRY, $SERVED and $STANDIN
 //	write FILE TEXT      make a file
 //	remove FILE
+//	needs PROGRAM        skip the rest where this machine does not have it
 //	interrupt TEXT molt ARG…  run Molt, interrupt it when it prints the text, and expect exit code 130
 func TestScripts(t *testing.T) {
 	files, err := filepath.Glob("testdata/scripts/*.txt")
@@ -139,6 +140,10 @@ func (s *script) do(words []string) error {
 		return strings.Contains(strings.Join(strings.Fields(text), " "), strings.Join(strings.Fields(part), " "))
 	}
 	switch verb {
+	case "needs":
+		if _, err := exec.LookPath(args[0]); err != nil {
+			s.Skipf("%s is not on this machine", args[0])
+		}
 	case "molt":
 		return s.molt(0, args)
 	case "exits":
