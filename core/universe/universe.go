@@ -29,7 +29,8 @@ type UnknownError struct{ Name string }
 
 func (e *UnknownError) Error() string { return fmt.Sprintf("the registry has no package %q", e.Name) }
 
-// A Package is a name with its releases, ascending by precedence, no version twice. It is immutable and may be used concurrently.
+// A Package is a name with its releases, ascending by precedence, no version twice. What it says never
+// changes, so it may be used concurrently; what was worked out for one caller is kept for the next.
 type Package struct {
 	Name    string
 	Tags    map[string]string // a registry's names for releases
