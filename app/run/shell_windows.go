@@ -5,8 +5,8 @@ import (
 	"os/exec"
 )
 
-// Shell runs a command line.
-func Shell(ctx context.Context, line string) *exec.Cmd {
+// shell runs a command line.
+func shell(ctx context.Context, line string) *exec.Cmd {
 	return exec.CommandContext(ctx, "cmd", "/C", line)
 }
 
