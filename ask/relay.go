@@ -1,8 +1,9 @@
 package ask
 
 import (
-	"molt/app/layout"
 	"net/http"
+
+	"molt/app/layout"
 )
 
 // Relay returns a registry of what the lock holds, or what that of a stage does, with the number of its packages.

@@ -8,9 +8,30 @@ import (
 	"molt/core/solve"
 )
 
+// ManyChoices is how many choices of alternatives are resolved side by side at most.
+const ManyChoices = 16
+
+// Choosable reports whether lists are of alternatives: of two groups or more, none of them twice, and with no more choices
+// in all than can be resolved.
+func Choosable(alternatives [][]string) bool {
+	choices, seen := 1, map[string]bool{}
+	for _, list := range alternatives {
+		for _, group := range list {
+			if seen[group] {
+				return false
+			}
+			seen[group] = true
+		}
+		if choices *= len(list) + 1; len(list) < 2 || choices > ManyChoices {
+			return false
+		}
+	}
+	return true
+}
+
 // Divided returns the environments that there are where at most one of each list of groups is installed: each environment
 // once for every choice of alternatives, among them none. They have names of their own, "desk with sail". Without
-// alternatives it returns the environments as they are.
+// alternatives it returns the environments as they are. The lists are Choosable.
 func Divided(environments []Environment, alternatives [][]string) []Environment {
 	if len(alternatives) == 0 {
 		return environments

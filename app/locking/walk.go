@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"slices"
+
 	"molt/app/open"
 	"molt/app/planfile"
 	"molt/core/project"
@@ -15,7 +17,6 @@ import (
 	"molt/ecosystem"
 	"molt/input"
 	"molt/registry"
-	"slices"
 )
 
 // A StaleError reports that the application is no longer what a plan was made for.

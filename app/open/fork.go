@@ -19,9 +19,6 @@ func (a *App) divided() []ecosystem.Environment {
 	return ecosystem.Divided(a.Environments(), a.Alternatives)
 }
 
-// manyChoices is how many choices of alternatives are resolved side by side.
-const manyChoices = 16
-
 // readAlternatives looks up the groups that the configuration calls alternatives.
 func (a *App) readAlternatives() error {
 	a.Alternatives = nil
@@ -31,7 +28,6 @@ func (a *App) readAlternatives() error {
 		}
 		return nil
 	}
-	choices := 1
 	var seen []string
 	for i, list := range a.Config.Alternatives {
 		var groups []string
@@ -49,12 +45,13 @@ func (a *App) readAlternatives() error {
 			}
 			groups, seen = append(groups, group), append(seen, group)
 		}
-		if choices *= len(groups) + 1; len(groups) < 2 || choices > manyChoices {
-			return a.Config.Place.At(true, fmt.Sprintf("expected at least two groups a list, and at most %d choices in all", manyChoices), "alternatives", i)
+		if a.Alternatives = append(a.Alternatives, groups); !ecosystem.Choosable(a.Alternatives) {
+			return a.Config.Place.At(true, fmt.Sprintf("expected at least two groups a list, and at most %d choices in all", ecosystem.ManyChoices), "alternatives", i)
 		}
-		a.Alternatives = append(a.Alternatives, groups)
 	}
-	for including, groups := range a.Manifest.Included() {
+	included := a.Manifest.Included()
+	for _, including := range slices.Sorted(maps.Keys(included)) {
+		groups := included[including]
 		for _, list := range a.Alternatives {
 			both := slices.DeleteFunc(slices.Clone(list), func(g string) bool { return !slices.Contains(groups, g) })
 			if len(both) > 1 {

@@ -4,6 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"path"
+	"strings"
+	"sync"
+
 	"molt/app/tree"
 	"molt/app/vcs"
 	"molt/archive"
@@ -13,9 +17,6 @@ import (
 	"molt/registry"
 	"molt/store"
 	"molt/txn"
-	"path"
-	"strings"
-	"sync"
 )
 
 // Store returns the store of unpacked releases of this user.

@@ -5,10 +5,11 @@ import (
 	"fmt"
 	"io/fs"
 	"maps"
-	"molt/app/planfile"
-	"molt/input"
 	"slices"
 	"strings"
+
+	"molt/app/planfile"
+	"molt/input"
 )
 
 // A planGoal is the goal that a text of the plan names.

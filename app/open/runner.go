@@ -1,13 +1,14 @@
 package open
 
 import (
+	"path"
+	"slices"
+	"strings"
+
 	"molt/app/run"
 	"molt/core/project"
 	"molt/ecosystem"
 	"molt/txn"
-	"path"
-	"slices"
-	"strings"
 )
 
 // BareRunner runs jobs in a folder, without the packages of the application.

@@ -2,9 +2,10 @@ package open
 
 import (
 	"bytes"
+	"slices"
+
 	"molt/core/project"
 	"molt/ecosystem"
-	"slices"
 )
 
 // conflictMark begins a part of a file that git could not merge.

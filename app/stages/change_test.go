@@ -1,8 +1,9 @@
 package stages
 
 import (
-	"molt/app/open"
 	"testing"
+
+	"molt/app/open"
 )
 
 func FuzzReadInventory(f *testing.F) {

@@ -41,7 +41,7 @@ func askedFor(l *ecosystem.Lock, group string) *requirement.Marker {
 	return m
 }
 
-// with sets the variables of an environment that list groups.
+// withGroups sets the variables of an environment that list groups.
 func withGroups(e requirement.Environment, groups []string) {
 	for _, group := range groups {
 		if m := groupMarker(group); m != nil {

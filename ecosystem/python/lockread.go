@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net/url"
 	"slices"
 	"strconv"
@@ -39,7 +40,7 @@ func (p Python) DecodeLock(file string, data []byte) (*ecosystem.Lock, error) {
 		}
 		return nil, bad
 	}
-	r := &lockReader{file: file, data: data, lock: &ecosystem.Lock{Ecosystem: p.Name()}, kept: unknown{}}
+	r := &lockReader{file: file, data: data, lock: &ecosystem.Lock{Ecosystem: p.Name()}, kept: unknown{}, at: -1}
 	if err := r.head(whole); err != nil {
 		return nil, err
 	}
@@ -108,9 +109,17 @@ func (r *lockReader) head(whole unknown) error {
 	}
 	r.wider(ours["wider"])
 	r.lock.Members = namedTexts(ours["members"])
+	for folder := range r.lock.Members {
+		if !fs.ValidPath(folder) || folder == "." {
+			return r.fail("members: %s is no folder below the application", input.Quote(folder))
+		}
+	}
 	lists, _ := ours["alternatives"].([]any)
 	for _, list := range lists {
 		r.lock.Alternatives = append(r.lock.Alternatives, textsOf(list))
+		if !ecosystem.Choosable(r.lock.Alternatives) {
+			return r.fail("its alternatives are not lists of two groups or more, with at most %d choices in all", ecosystem.ManyChoices)
+		}
 	}
 	if err := r.forks(ours); err != nil {
 		return err
