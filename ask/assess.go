@@ -63,11 +63,11 @@ func (s *Session) Assess(goals, previews []string, gate bool) (doc.Assess, error
 	if err := s.advice(previews); err != nil {
 		return doc.Assess{}, err
 	}
-	meant, err := stages.Goals(s.App, goals)
+	meant, err := stages.Goals(s.App.View, goals)
 	if err != nil {
 		return doc.Assess{}, err
 	}
-	got, err := assess.Assess(s.ctx, s.Source, s.App.Application(), meant...)
+	got, err := assess.Assess(s.ctx, s.App.Source, s.App.Application(), meant...)
 	if err != nil {
 		return doc.Assess{}, s.explain(err)
 	}
@@ -78,7 +78,7 @@ func (s *Session) Assess(goals, previews []string, gate bool) (doc.Assess, error
 	answer := newAssess(got, here)
 	var each []*assess.Assessment
 	if !gate { // which asks whether all can be reached
-		if each, err = assess.EachGoal(s.ctx, s.Source, s.App.Application(), meant); err != nil {
+		if each, err = assess.EachGoal(s.ctx, s.App.Source, s.App.Application(), meant); err != nil {
 			return doc.Assess{}, s.explain(err)
 		}
 	}
@@ -117,7 +117,7 @@ func (s *Session) importers(answer *doc.Assess) error {
 			blocked, names = append(blocked, d), append(names, d.Name)
 		}
 	}
-	at, err := change.Importers(s.App, names)
+	at, err := change.Importers(s.App.View, names)
 	for _, d := range blocked {
 		d.Uses = at[d.Name]
 	}

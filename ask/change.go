@@ -45,15 +45,15 @@ type Pending struct {
 }
 
 // Write carries the change out.
-func (p *Pending) Write() error { return change.Change(p.s.ctx, p.s.App, p.what, p.effect) }
+func (p *Pending) Write() error { return change.Change(p.s.ctx, p.s.App.View, p.what, p.effect) }
 
 // pend rehearses changes of the manifest. They are for show when they are dry.
 func (s *Session) pend(what string, changes []project.Change, remarks []string, dry bool) (*Pending, error) {
-	effect, err := change.Rehearse(s.ctx, s.App, s.Source, changes)
+	effect, err := change.Rehearse(s.ctx, s.App, changes)
 	if err != nil {
 		return nil, s.unwanted(err)
 	}
-	uses, err := change.UsesOf(s.App, effect)
+	uses, err := change.UsesOf(s.App.View, effect)
 	if err != nil {
 		return nil, err
 	}
@@ -65,7 +65,7 @@ func (s *Session) part(member, group string) (ecosystem.Part, error) {
 	if groups := s.App.Manifest.Groups(); group != "" && !slices.Contains(groups, group) && !s.App.Manifest.MayHave(group) {
 		return ecosystem.Part{}, &input.UsageError{Reason: fmt.Sprintf("--group %q: expected %s", group, strings.Join(groups, ", "))}
 	}
-	folder, err := s.App.Member(member)
+	folder, err := open.Member(s.App.View, member)
 	return ecosystem.Part{In: folder, Group: group}, err
 }
 
@@ -105,16 +105,16 @@ func (s *Session) Want(packages []string, member, group string, style version.St
 		}
 		wanted = append(wanted, plan.Wanted{Name: g.Name, Group: s.groupFor(g.Name, where), Constraint: g.Constraint})
 	}
-	s.App.Presume(s.ctx)
 	application := s.App.Application()
-	if application.Declared, err = s.App.DeclaredWith(wanted); err != nil {
+	application.Presumed, application.Grounds = open.Presume(s.ctx, s.App.View)
+	if application.Declared, err = open.DeclaredWith(s.App.View, wanted); err != nil {
 		return nil, err
 	}
-	got, err := plan.Want(s.ctx, s.Source, application, wanted, s.App.Manifest.Groups()[0], style)
+	got, err := plan.Want(s.ctx, s.App.Source, application, wanted, s.App.Manifest.Groups()[0], style)
 	if err != nil {
 		return nil, s.unwanted(err)
 	}
-	s.App.FromHere(got.Changes)
+	open.FromHere(s.App.View, got.Changes)
 	for _, w := range wanted {
 		if slices.Contains(s.App.Application().Held, w.Name) {
 			got.Short = append(got.Short, fmt.Sprintf("%s is held: %s; the hold stays, and plans leave it where this puts it", w.Name, s.App.Config.Hold[w.Name].Reason))
@@ -156,7 +156,7 @@ func (s *Session) Drop(packages []string, member, group string, dry bool) (*Pend
 	if err != nil {
 		return nil, err
 	}
-	changes, err := change.Drop(s.App, s.names(packages), where)
+	changes, err := change.Drop(s.App.View, s.names(packages), where)
 	if err != nil {
 		return nil, err
 	}
@@ -166,7 +166,7 @@ func (s *Session) Drop(packages []string, member, group string, dry bool) (*Pend
 // BackPackage returns one package to the release that it had before.
 func (s *Session) BackPackage(name string) (*Pending, error) {
 	name = s.name(name)
-	changes, err := stages.ChangesBack(s.ctx, s.App, name)
+	changes, err := stages.ChangesBack(s.ctx, s.App.View, name)
 	if err != nil {
 		return nil, err
 	}
@@ -174,13 +174,13 @@ func (s *Session) BackPackage(name string) (*Pending, error) {
 }
 
 // Lift ends a hold.
-func Lift(a *open.App, name string) (doc.Hold, error) {
+func Lift(a *open.View, name string) (doc.Hold, error) {
 	name = a.Eco.Canonical(name)
 	return doc.Hold{Schema: "molt/hold/1", Name: name}, change.Release(a, name)
 }
 
 // Hold keeps a package back, until a day such as 2027-01-31, or without end.
-func Hold(a *open.App, name, reason, until string) (doc.Hold, error) {
+func Hold(a *open.View, name, reason, until string) (doc.Hold, error) {
 	name = a.Eco.Canonical(name)
 	var names []string
 	for _, d := range a.Declared() {

@@ -41,8 +41,6 @@ func (s *Session) PlanChoices(goals []string) (PlanChoice, error) {
 
 // Sketch says in some lines what a plan would be, and writes nothing. Previews are allowed for this question alone.
 func (s *Session) Sketch(r PlanRequest) ([]string, error) {
-	before := s.App.Config.Previews
-	defer func() { s.App.Config.Previews = before }()
 	r.Dry = true
 	d, err := s.MakePlan(r)
 	if err != nil {

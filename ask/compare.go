@@ -22,12 +22,12 @@ func newCompare(before, after string, all []inspect.Difference) doc.Compare {
 }
 
 // Compare shows what differs between two states of an application, which State reads.
-func Compare(ctx context.Context, a *open.App, before, after string) (doc.Compare, error) {
-	from, err := a.State(ctx, before)
+func Compare(ctx context.Context, a *open.View, before, after string) (doc.Compare, error) {
+	from, err := open.State(ctx, a, before)
 	if err != nil {
 		return doc.Compare{}, err
 	}
-	to, err := a.State(ctx, after)
+	to, err := open.State(ctx, a, after)
 	if err != nil {
 		return doc.Compare{}, err
 	}

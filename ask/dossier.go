@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"molt/app/change"
+	"molt/app/open"
 	"molt/core/assess"
 	"molt/core/inspect"
 	"molt/core/project"
@@ -117,15 +118,15 @@ func (s *Session) Dossier(r DossierRequest) (doc.Dossier, error) {
 			}
 		}
 	}
-	p, err := s.Source.Package(s.ctx, name)
+	p, err := s.App.Source.Package(s.ctx, name)
 	if err != nil {
 		return doc.Dossier{}, project.UnknownName(err, r.Name, names)
 	}
 	facts := DossierFacts{Name: r.Name, Keeping: s.keeping(r.Name), Package: p, App: s.App.Application(), Goal: project.ParseGoal(s.App.Config.Goal).Name, Previews: r.Previews, Most: r.Most}
 	if s.App.Lock != nil {
-		s.App.Presume(s.ctx)
+		s.App = s.App.WithRuntimes(s.ctx)
 		facts.App = s.App.Application()
-		if facts.Traces, err = inspect.TraceLocked(s.ctx, s.Source, s.App.Application(), name); err != nil {
+		if facts.Traces, err = inspect.TraceLocked(s.ctx, s.App.Source, s.App.Application(), name); err != nil {
 			return doc.Dossier{}, err
 		}
 	}
@@ -193,7 +194,7 @@ func (s *Session) runs(name string, answer *doc.Dossier) error {
 		p := &s.App.Lock.Packages[i]
 		if release := p.Name + "@" + p.Version; p.Name == name && !seen[release] {
 			seen[release] = true
-			runs, known, err := s.App.Runs(p)
+			runs, known, err := open.Runs(s.App.View, p)
 			if err != nil {
 				return err
 			}

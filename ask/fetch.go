@@ -76,7 +76,7 @@ func (s *Session) fetchPlan(r FetchRequest, d *doc.Fetch) (*planfile.Plan, error
 	if err := s.advice(nil); err != nil {
 		return nil, err
 	}
-	meant, err := stages.Goals(s.App, goals)
+	meant, err := stages.Goals(s.App.View, goals)
 	if err != nil {
 		return nil, err
 	}
@@ -86,7 +86,7 @@ func (s *Session) fetchPlan(r FetchRequest, d *doc.Fetch) (*planfile.Plan, error
 	if _, err := s.Assess(goals, nil, false); err != nil {
 		return nil, s.tangled(err, d)
 	}
-	made, _, err := stages.MakePlan(s.ctx, s.App, s.Source, meant, s.App.Config.Stages.Cut())
+	made, _, err := stages.MakePlan(s.ctx, s.App, meant, s.App.Config.Stages.Cut())
 	if err != nil {
 		return nil, s.tangled(err, d)
 	}
@@ -105,14 +105,14 @@ func (s *Session) fetchPlan(r FetchRequest, d *doc.Fetch) (*planfile.Plan, error
 
 // fetchLocks solves the lock as it is and after each stage.
 func (s *Session) fetchLocks(made *planfile.Plan, d *doc.Fetch) ([]*ecosystem.Lock, error) {
-	locks, err := layout.Locks(s.ctx, s.App, s.Source, made)
+	locks, err := layout.Locks(s.ctx, s.App, made)
 	if err == nil {
 		d.Stages = len(locks) - 1
 		return locks, nil
 	}
 	if made != nil && solve.AsTangle(err) != nil {
 		d.Notes = append(d.Notes, fmt.Sprintf("the stages of %s do not resolve from where things stand, so only the archives of the lock were fetched; molt plan --renew makes it anew", planfile.File))
-		locks, err = layout.Locks(s.ctx, s.App, s.Source, nil)
+		locks, err = layout.Locks(s.ctx, s.App, nil)
 	}
 	if err != nil {
 		return nil, s.tangled(err, d)

@@ -233,7 +233,7 @@ func oneForkWorld(t *testing.T, w *forkWorld, found map[string]int) error {
 		if _, err := s.Relock(false, nil); err != nil {
 			return "", err
 		}
-		found, err := locking.Verify(context.Background(), s.App)
+		found, err := locking.Verify(context.Background(), s.App.View)
 		if err == nil {
 			data, err := os.ReadFile(filepath.Join(dir, "pylock.toml"))
 			return string(data), err

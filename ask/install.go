@@ -10,7 +10,7 @@ import (
 )
 
 // Install lays out what the lock of an application says.
-func Install(ctx context.Context, a *open.App, order layout.InstallOrder) (doc.Install, error) {
+func Install(ctx context.Context, a *open.View, order layout.InstallOrder) (doc.Install, error) {
 	began := time.Now()
 	r, err := layout.Install(ctx, a, order)
 	if err != nil {
@@ -33,7 +33,7 @@ func Install(ctx context.Context, a *open.App, order layout.InstallOrder) (doc.I
 		d.Unbuilt = append(d.Unbuilt, doc.Unbuilt(u))
 	}
 	if a.Lock != nil {
-		d.Outside = a.Outside(a.Lock)
+		d.Outside = open.Outside(a, a.Lock)
 	}
 	if d.Copied = r.Copied; !order.Dry {
 		d.Current, d.Former = order.Current, r.Former

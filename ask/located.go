@@ -13,7 +13,7 @@ import (
 )
 
 // locate puts something at the line of a declaration, else at the manifest.
-func locate(a *open.App, group, name string, l doc.Located) doc.Located {
+func locate(a *open.View, group, name string, l doc.Located) doc.Located {
 	l.File = a.Manifest.Chief()
 	for _, e := range a.Manifest.Entries() {
 		if (e.As == name || project.OwnName(e.As) == name) && e.Group == group {
@@ -25,7 +25,7 @@ func locate(a *open.App, group, name string, l doc.Located) doc.Located {
 }
 
 // LocateSurvey lists what a survey says of lines of the manifest.
-func LocateSurvey(a *open.App, d doc.Survey) (all []doc.Located) {
+func LocateSurvey(a *open.View, d doc.Survey) (all []doc.Located) {
 	for _, r := range d.Packages {
 		note := func(rule, level, says string) {
 			all = append(all, locate(a, project.MemberGroup(r.Member, r.Group), r.Name, doc.Located{Rule: rule, Level: level, Says: says}))
@@ -46,7 +46,7 @@ func LocateSurvey(a *open.App, d doc.Survey) (all []doc.Located) {
 }
 
 // LocateAssess lists what an assessment says of lines of the manifest.
-func LocateAssess(a *open.App, d doc.Assess) (all []doc.Located) {
+func LocateAssess(a *open.View, d doc.Assess) (all []doc.Located) {
 	goal := d.Goal.Name + " " + d.Goal.Constraint
 	for _, p := range d.Packages {
 		l := doc.Located{}
@@ -74,7 +74,7 @@ func LocateAssess(a *open.App, d doc.Assess) (all []doc.Located) {
 }
 
 // LocateVerify lists the findings of a verification. What is not about a line is about the lock.
-func LocateVerify(a *open.App, found []open.Finding) (all []doc.Located) {
+func LocateVerify(a *open.View, found []open.Finding) (all []doc.Located) {
 	for _, f := range found {
 		l := doc.Located{Rule: f.About, Level: "error", Says: f.Says, File: a.LockFile()}
 		if f.File != "" {

@@ -40,11 +40,11 @@ func (s *Session) Inventory() (doc.Inventory, error) {
 	}
 	answer := doc.Inventory{Lock: newLock(l), Licences: map[string]string{}, Purposes: ecosystem.Purposes(s.App.Eco, l)}
 	for _, p := range answer.Packages {
-		s.Source.Hint(p.Name)
+		s.App.Source.Hint(p.Name)
 	}
 	missing, why := 0, error(nil)
 	for _, p := range answer.Packages {
-		pkg, err := s.Source.Package(s.ctx, p.Name)
+		pkg, err := s.App.Source.Package(s.ctx, p.Name)
 		if s.ctx.Err() != nil {
 			return answer, s.ctx.Err()
 		}
@@ -96,25 +96,25 @@ func newVerify(found []open.Finding, installed bool) doc.Verify {
 // Relock resolves the manifest and writes the lock, unless it is for show.
 func (s *Session) Relock(dry bool, accepted []string) (doc.Lock, error) {
 	for _, release := range accepted {
-		if !locking.HasLocked(s.App, release) {
+		if !locking.HasLocked(s.App.View, release) {
 			return doc.Lock{}, &input.UsageError{Reason: fmt.Sprintf("--accept-checksum %s: expected NAME@VERSION of a release that is locked", release)}
 		}
 	}
-	lock, data, err := locking.Relock(s.ctx, s.App, s.Source, accepted...)
+	lock, data, err := locking.Relock(s.ctx, s.App, accepted...)
 	if err != nil {
 		return doc.Lock{}, s.explain(err)
 	}
-	outside := s.App.Outside(lock)
+	outside := open.Outside(s.App.View, lock)
 	if outside != nil {
 		s.say("warning: what does not come from a registry is not locked: %s", strings.Join(outside, "; "))
 	}
-	for _, says := range []string{locking.Weak(s.App, lock), locking.Fileless(s.App, lock)} {
+	for _, says := range []string{locking.Weak(s.App.View, lock), locking.Fileless(s.App.View, lock)} {
 		if says != "" {
 			s.say("warning: %s", says)
 		}
 	}
 	if !dry {
-		if err := locking.WriteLock(s.App, data); err != nil {
+		if err := locking.WriteLock(s.App.View, data); err != nil {
 			return doc.Lock{}, err
 		}
 	}
@@ -125,21 +125,21 @@ func (s *Session) Relock(dry bool, accepted []string) (doc.Lock, error) {
 
 // RelockMerged resolves a conflict that git left in the lock or in the manifest of an application, and writes both, unless it is
 // for show. It returns the names of the files that change.
-func RelockMerged(ctx context.Context, set Settings, a *open.App, dry bool) (answer doc.Lock, files []string, err error) {
+func RelockMerged(ctx context.Context, set Settings, a *open.View, dry bool) (answer doc.Lock, files []string, err error) {
 	var ends []func()
 	if !dry {
-		release, err := a.Use()
+		used, release, err := a.Use()
 		if err != nil {
 			return doc.Lock{}, nil, err
 		}
-		ends = append(ends, release)
+		a, ends = used, append(ends, release)
 	}
 	s, err := newSession(ctx, set, Needs{}, a, ends)
 	if err != nil {
 		return doc.Lock{}, nil, err
 	}
 	defer s.Close()
-	m, err := locking.Merge(ctx, a, s.Source)
+	m, err := locking.Merge(ctx, s.App)
 	if err != nil {
 		return doc.Lock{}, nil, s.explain(err)
 	}
@@ -155,7 +155,7 @@ func RelockMerged(ctx context.Context, set Settings, a *open.App, dry bool) (ans
 }
 
 // Verify checks that manifest, lock, what is installed and the runtime agree, or some of these (of doc.Abouts).
-func Verify(ctx context.Context, a *open.App, only []string) (doc.Verify, []open.Finding, error) {
+func Verify(ctx context.Context, a *open.View, only []string) (doc.Verify, []open.Finding, error) {
 	for _, about := range only {
 		if !slices.Contains(doc.Abouts, about) {
 			return doc.Verify{}, nil, &input.UsageError{Reason: fmt.Sprintf("--only %s: expected some of %s", about, strings.Join(doc.Abouts, ", "))}
@@ -168,7 +168,7 @@ func Verify(ctx context.Context, a *open.App, only []string) (doc.Verify, []open
 	if only != nil {
 		found = slices.DeleteFunc(found, func(f open.Finding) bool { return !slices.Contains(only, f.About) })
 	}
-	installed, err := a.InstalledRoots()
+	installed, err := open.InstalledRoots(a)
 	if err != nil {
 		return doc.Verify{}, nil, err
 	}

@@ -49,7 +49,7 @@ func (s *Session) Missing(err error) error {
 		}
 	}
 	for _, name := range names { // so that each was asked for
-		_, _ = s.Source.Package(s.ctx, name)
+		_, _ = s.App.Source.Package(s.ctx, name)
 	}
 	s.ahead()
 	missed := s.App.Missed()

@@ -13,6 +13,7 @@ import (
 	"molt/core/universe"
 	"molt/core/version"
 	"molt/ecosystem"
+	"molt/ecosystem/registered"
 	"molt/input"
 )
 
@@ -38,9 +39,9 @@ func TestNeutral(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	old := open.Ecosystems
-	open.Ecosystems = append([]ecosystem.Ecosystem{tackle{packages}}, old...)
-	defer func() { open.Ecosystems = old }()
+	old := registered.Ecosystems
+	registered.Ecosystems = append([]ecosystem.Ecosystem{tackle{packages}}, old...)
+	defer func() { registered.Ecosystems = old }()
 
 	dir, state := t.TempDir(), t.TempDir()
 	write := func(name, text string) {

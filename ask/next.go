@@ -18,7 +18,7 @@ func next(run, why string, args ...any) *doc.Next {
 }
 
 // pendingStage is the command for the next stage of the plan, nil without one.
-func pendingStage(a *open.App) *doc.Next {
+func pendingStage(a *open.View) *doc.Next {
 	file, err := a.ReadPlan()
 	if err != nil {
 		return nil
@@ -33,7 +33,7 @@ func pendingStage(a *open.App) *doc.Next {
 	return next("molt step", "carries out %s, the next stage of %s", stage.ID, planfile.File)
 }
 
-func nextOfSurvey(a *open.App, rows []inspect.Row) *doc.Next {
+func nextOfSurvey(a *open.View, rows []inspect.Row) *doc.Next {
 	if a.Lock == nil {
 		return next("molt relock", "writes %s from the manifest", a.LockFile())
 	}

@@ -12,7 +12,7 @@ func (s *Session) Offer(dry bool) (doc.Offers, error) {
 	if err := s.advice(nil); err != nil {
 		return answer, err
 	}
-	all, waiting, err := change.Offer(s.ctx, s.App, s.Source, dry)
+	all, waiting, err := change.Offer(s.ctx, s.App, dry)
 	if err != nil {
 		return answer, s.explain(err)
 	}
@@ -20,7 +20,7 @@ func (s *Session) Offer(dry bool) (doc.Offers, error) {
 	for _, o := range all {
 		sets = append(sets, o.Offer)
 	}
-	changes := change.ChangeDocs(s.App, sets)
+	changes := change.ChangeDocs(s.App.View, sets)
 	open := false
 	for i, o := range all {
 		one := doc.Offer{ID: o.ID, Title: o.Title, Branch: o.Branch, Commit: o.Commit, State: o.State, Changes: append([]doc.PlanChange{}, changes[i]...), Notes: append([]string{}, o.Notes...), Runs: runDocs(o.Runs), Unread: o.Unread}

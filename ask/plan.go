@@ -56,7 +56,7 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 	if err := s.advice(r.Previews); err != nil {
 		return doc.Plan{}, err
 	}
-	goals, err := stages.Goals(s.App, r.Goals)
+	goals, err := stages.Goals(s.App.View, r.Goals)
 	if err != nil {
 		return doc.Plan{}, err
 	}
@@ -69,12 +69,12 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 	if r.Fresh != "" {
 		cut.Fresh = r.Fresh
 	}
-	file, made, err := stages.MakePlan(s.ctx, s.App, s.Source, goals, cut)
+	file, made, err := stages.MakePlan(s.ctx, s.App, goals, cut)
 	if err != nil {
 		return doc.Plan{}, s.explain(err)
 	}
 	if r.Notes {
-		if err := change.AddNotes(s.ctx, s.App, s.Source, file); err != nil {
+		if err := change.AddNotes(s.ctx, s.App, file); err != nil {
 			return doc.Plan{}, err
 		}
 	}
@@ -86,11 +86,11 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 		return answer, err
 	}
 	if r.Branch != "" {
-		if err := stages.NewBranch(s.ctx, s.App, r.Branch); err != nil {
+		if err := stages.NewBranch(s.ctx, s.App.View, r.Branch); err != nil {
 			return doc.Plan{}, err
 		}
 	}
-	aside, err := stages.WritePlan(s.App, file)
+	aside, err := stages.WritePlan(s.App.View, file)
 	if aside != "" && err == nil {
 		answer.Remarks = append(answer.Remarks, fmt.Sprintf("the plan before, with what people wrote into it, is now %s; molt plan --renew makes a plan anew and keeps what they decided", aside))
 	}
@@ -99,13 +99,13 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 
 // planned makes the document of a plan, with the tangle where the goal is out of reach; made is nil for a plan that was not made now.
 func (s *Session) planned(file *planfile.Plan, made *plan.Plan) (doc.Plan, error) {
-	times, err := stages.CheckTimes(s.App)
+	times, err := stages.CheckTimes(s.App.View)
 	if err != nil {
 		return doc.Plan{}, err
 	}
 	answer := newPlan(file, times)
 	answer.Remarks = s.App.Presumptions()
-	deprecated, err := stages.Deprecations(s.App)
+	deprecated, err := stages.Deprecations(s.App.View)
 	if err != nil {
 		return answer, err
 	}
@@ -125,7 +125,7 @@ func (s *Session) SplitPlan(stage string, apart, previews []string) (answer doc.
 	if err := s.advice(previews); err != nil {
 		return doc.Plan{}, "", "", err
 	}
-	a, b, err := stages.Split(s.ctx, s.App, s.Source, stage, s.names(apart))
+	a, b, err := stages.Split(s.ctx, s.App, stage, s.names(apart))
 	if err != nil {
 		return doc.Plan{}, "", "", s.explain(err)
 	}
@@ -142,7 +142,7 @@ func (s *Session) BringIntoPlan(stage string, names, previews []string) (answer 
 	if err := s.advice(previews); err != nil {
 		return doc.Plan{}, err
 	}
-	if _, err := stages.Bring(s.ctx, s.App, s.Source, stage, s.names(names)); err != nil {
+	if _, err := stages.Bring(s.ctx, s.App, stage, s.names(names)); err != nil {
 		return doc.Plan{}, s.explain(err)
 	}
 	file, err := s.App.ReadPlan()
@@ -154,7 +154,7 @@ func (s *Session) BringIntoPlan(stage string, names, previews []string) (answer 
 
 // StagesHold is an error where a stage of the plan that is to do no longer resolves, in the order in which they stand.
 func (s *Session) StagesHold() error {
-	_, err := stages.CheckPlan(s.ctx, s.App, s.Source)
+	_, err := stages.CheckPlan(s.ctx, s.App)
 	return s.explain(err)
 }
 
@@ -163,7 +163,7 @@ func (s *Session) CheckPlan(previews []string) (doc.Plan, error) {
 	if err := s.advice(previews); err != nil {
 		return doc.Plan{}, err
 	}
-	file, err := stages.CheckPlan(s.ctx, s.App, s.Source)
+	file, err := stages.CheckPlan(s.ctx, s.App)
 	if err != nil {
 		return doc.Plan{}, s.explain(err)
 	}
@@ -175,7 +175,7 @@ func (s *Session) RenewPlan(previews []string, dry bool) (doc.Plan, error) {
 	if err := s.advice(previews); err != nil {
 		return doc.Plan{}, err
 	}
-	r, err := stages.Renew(s.ctx, s.App, s.Source)
+	r, err := stages.Renew(s.ctx, s.App)
 	if err != nil {
 		return doc.Plan{}, s.explain(err)
 	}
@@ -184,7 +184,7 @@ func (s *Session) RenewPlan(previews []string, dry bool) (doc.Plan, error) {
 		return doc.Plan{}, err
 	}
 	if !dry {
-		if err := stages.WriteRenewal(s.App, r); err != nil {
+		if err := stages.WriteRenewal(s.App.View, r); err != nil {
 			return doc.Plan{}, err
 		}
 	}

@@ -111,7 +111,7 @@ func (s *Session) RangeOf(constraint, of string, advise bool) (doc.Range, error)
 			name = d.Package
 		}
 	}
-	p, err := s.Source.Package(s.ctx, name)
+	p, err := s.App.Source.Package(s.ctx, name)
 	if err != nil {
 		return doc.Range{}, project.UnknownName(err, of, names)
 	}
@@ -129,7 +129,7 @@ func (s *Session) RangeOf(constraint, of string, advise bool) (doc.Range, error)
 	if !advise {
 		return answer, nil
 	}
-	advice, err := inspect.Advise(s.ctx, s.Source, s.App.Application(), of, constraint)
+	advice, err := inspect.Advise(s.ctx, s.App.Source, s.App.Application(), of, constraint)
 	var bad *version.Error
 	if err != nil && !errors.As(err, &bad) { // a tag has no neighbours
 		return doc.Range{}, err

@@ -8,7 +8,7 @@ import (
 
 // Relay returns a registry of what the lock holds, or what that of a stage does, with the number of its packages.
 func (s *Session) Relay(stage string, through bool) (http.Handler, int, error) {
-	handler, count, err := layout.Relay(s.ctx, s.App, s.Source, stage, through)
+	handler, count, err := layout.Relay(s.ctx, s.App, stage, through)
 	if err != nil {
 		return nil, 0, s.explain(err)
 	}

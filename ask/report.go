@@ -48,7 +48,7 @@ func (s *Session) Report(goals []string) (doc.Report, error) {
 // reportedPlan is the plan's file, where it has one and no other goals are asked about, else what a plan would be.
 func (s *Session) reportedPlan(asked, goals []string) (*doc.Plan, bool, error) {
 	if file, err := s.App.ReadPlan(); err == nil && len(asked) == 0 {
-		times, err := stages.CheckTimes(s.App)
+		times, err := stages.CheckTimes(s.App.View)
 		if err != nil {
 			return nil, false, err
 		}
@@ -67,7 +67,7 @@ func (s *Session) reportedPlan(asked, goals []string) (*doc.Plan, bool, error) {
 
 // past tells what was carried out, and how far behind the application was before the first of it, after each, and is now.
 func (s *Session) past(answer *doc.Report) error {
-	all, err := locking.ReadPast(s.ctx, s.App)
+	all, err := locking.ReadPast(s.ctx, s.App.View)
 	if err != nil {
 		return err
 	}
@@ -78,14 +78,14 @@ func (s *Session) past(answer *doc.Report) error {
 		}
 		answer.Carried = append(answer.Carried, one)
 		if i == 0 && p.Before != nil {
-			lag, err := locking.LagOf(s.ctx, s.App, s.Source, p.Before, p.At)
+			lag, err := locking.LagOf(s.ctx, s.App, p.Before, p.At)
 			if err != nil {
 				return err
 			}
 			answer.Lag = append(answer.Lag, doc.LagPoint(lag))
 		}
 		if p.After != nil {
-			lag, err := locking.LagOf(s.ctx, s.App, s.Source, p.After, p.At)
+			lag, err := locking.LagOf(s.ctx, s.App, p.After, p.At)
 			if err != nil {
 				return err
 			}
@@ -93,7 +93,7 @@ func (s *Session) past(answer *doc.Report) error {
 		}
 	}
 	if s.App.Lock != nil {
-		lag, err := locking.LagOf(s.ctx, s.App, s.Source, s.App.Lock, time.Now().UTC().Truncate(time.Second))
+		lag, err := locking.LagOf(s.ctx, s.App, s.App.Lock, time.Now().UTC().Truncate(time.Second))
 		if err != nil {
 			return err
 		}

@@ -11,10 +11,11 @@ import (
 	"molt/app/config"
 	"molt/app/locking"
 	"molt/app/open"
+	"molt/app/run"
+	"molt/app/stages"
 	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
-	"molt/core/universe"
 	"molt/doc"
 	"molt/registry"
 )
@@ -39,25 +40,28 @@ type Needs struct {
 
 // A Session is an application with its registry, for the time of one question or of several. Its methods answer them.
 type Session struct {
-	App    *open.App
-	Source universe.Source
+	// App is the application with its registries open. It is another one once stages were carried out, or advice was asked for.
+	App *open.Question
 
+	base  *open.Question // App without advice
 	ctx   context.Context
 	say   func(format string, args ...any)
 	still func()
 	ahead func() // waits for what was begun ahead
 	ends  []func()
 	goals []string // see Needs
+
+	execution *stages.Execution // of the stages that the session carries out or tries; nil before the first
 }
 
 // Read opens an application without its registry, and changes nothing in it. What a Molt left that was ended in the middle of a
 // change is only spoken of.
-func Read(set Settings) (*open.App, error) {
+func Read(set Settings) (*open.View, error) {
 	a, err := open.Open(set.Settings)
 	if err != nil {
 		return nil, err
 	}
-	if says := a.Unfinished(); says != "" {
+	if says := open.Unfinished(a); says != "" {
 		set.Say("warning: %s", says)
 	}
 	warn(set, a)
@@ -66,12 +70,12 @@ func Read(set Settings) (*open.App, error) {
 
 // Use opens an application without its registry and takes its folder for changing it, until what it returns is called. What a
 // Molt left that was ended in the middle of a change is repaired first.
-func Use(set Settings) (*open.App, func(), error) {
+func Use(set Settings) (*open.View, func(), error) {
 	a, err := open.Open(set.Settings)
 	if err != nil {
 		return nil, nil, err
 	}
-	release, err := a.Use()
+	a, release, err := a.Use()
 	if err != nil {
 		return nil, nil, err
 	}
@@ -82,15 +86,15 @@ func Use(set Settings) (*open.App, func(), error) {
 	return a, release, nil
 }
 
-func warn(set Settings, a *open.App) {
-	for _, w := range a.Warnings() {
+func warn(set Settings, a *open.View) {
+	for _, w := range open.Warnings(a) {
 		set.Say("warning: %s", w)
 	}
 }
 
 // Open opens an application with its registry. The caller closes the session.
 func Open(ctx context.Context, set Settings, needs Needs) (*Session, error) {
-	var a *open.App
+	var a *open.View
 	var ends []func()
 	var err error
 	if needs.Write {
@@ -108,62 +112,66 @@ func Open(ctx context.Context, set Settings, needs Needs) (*Session, error) {
 }
 
 // newSession opens the registry of an application.
-func newSession(ctx context.Context, set Settings, needs Needs, a *open.App, ends []func()) (*Session, error) {
-	s := &Session{App: a, ctx: ctx, say: set.Say, still: func() {}, ahead: func() {}, ends: ends, goals: needs.Goals}
+func newSession(ctx context.Context, set Settings, needs Needs, a *open.View, ends []func()) (*Session, error) {
+	s := &Session{ctx: ctx, say: set.Say, still: func() {}, ahead: func() {}, ends: ends, goals: needs.Goals}
+	if err := s.open(set, needs, a); err != nil {
+		if s.App != nil {
+			err = s.Missing(err)
+		}
+		s.Close()
+		return nil, err
+	}
+	return s, nil
+}
+
+func (s *Session) open(set Settings, needs Needs, a *open.View) error {
 	var dated []string
 	if needs.Dated {
 		dated = append(a.DeclaredPackages(), needs.Also...)
 	}
 	if needs.Declared {
-		says, err := a.Archived(ctx)
+		with, says, err := a.WithArchives(s.ctx)
 		for _, one := range says {
 			s.say("warning: %s", one)
 		}
 		if err != nil {
-			s.Close()
-			return nil, err
+			return err
 		}
+		a = with
 	}
-	source, closeSource, err := a.Source(ctx, dated)
+	q, err := a.Ask(s.ctx, dated)
 	if err != nil {
-		s.Close()
-		return nil, err
+		return err
 	}
-	s.ends = append(s.ends, func() { closeSource() })
-	reopen := func() (universe.Source, error) {
-		closeSource()
-		s.Source, closeSource, err = a.Source(ctx, dated)
-		if err != nil {
-			closeSource = func() {}
-		}
-		return s.Source, err
-	}
-	if says := a.Withheld(); says != "" {
+	s.App, s.base = q, q
+	s.ends = append(s.ends, q.Close)
+	if says := q.Withheld(); says != "" {
 		s.say("warning: %s", says)
 	}
-	s.Source = source
 	if set.Watch != nil {
-		s.still = sync.OnceFunc(set.Watch(a.Progress))
+		s.still = sync.OnceFunc(set.Watch(q.Progress))
 		s.ends = append(s.ends, s.still)
 	}
-	if needs.Declared {
-		s.ahead = locking.Ahead(ctx, a, s.Source)
-		s.ends = append(s.ends, s.ahead)
-		if err := locking.CheckDeclared(ctx, a, s.Source); err != nil {
-			err = s.Missing(err)
-			s.Close()
-			return nil, err
-		}
-		if missing := locking.Absent(a); missing != nil {
-			s.say("note: left out, as the registry has no such package and it need not be there: %s", strings.Join(missing, ", "))
-		}
-		if err := a.Fork(ctx, s.Source, reopen); err != nil {
-			err = s.Missing(err)
-			s.Close()
-			return nil, err
-		}
+	if !needs.Declared {
+		return nil
 	}
-	return s, nil
+	s.ahead = locking.Ahead(s.ctx, q)
+	s.ends = append(s.ends, s.ahead)
+	absent, err := locking.CheckDeclared(s.ctx, q)
+	if err != nil {
+		return err
+	}
+	if absent != nil {
+		s.say("note: left out, as the registry has no such package and it need not be there: %s", strings.Join(absent, ", "))
+	}
+	if q, err = q.Without(s.ctx, absent); err == nil {
+		q, err = q.Forked(s.ctx)
+	}
+	if err != nil {
+		return err
+	}
+	s.App, s.base = q, q
+	return nil
 }
 
 // Still ends what Watch began: from now on the answer is shown.
@@ -212,7 +220,7 @@ func (s *Session) unwanted(err error) error {
 	if !errors.As(err, &tangle) {
 		return err
 	}
-	explained, failed := conflict.Explain(s.ctx, s.Source, s.App.Application(), tangle)
+	explained, failed := conflict.Explain(s.ctx, s.App.Source, s.App.Application(), tangle)
 	if failed != nil {
 		return err
 	}
@@ -227,7 +235,7 @@ func (s *Session) unwanted(err error) error {
 // hidden says which releases of the packages that a tangle is about are hidden, and why.
 func (s *Session) hidden(k *conflict.Explanation) (all []string, err error) {
 	for _, name := range k.Involved {
-		says, err := project.Hidden(s.ctx, s.Source, s.App.Application(), name)
+		says, err := project.Hidden(s.ctx, s.App.Source, s.App.Application(), name)
 		if err != nil {
 			return nil, err
 		}
@@ -240,13 +248,23 @@ func (s *Session) hidden(k *conflict.Explanation) (all []string, err error) {
 
 // advice reads what upgrade guides say, and allows previews for this question.
 func (s *Session) advice(previews []string) error {
-	s.App.Config.Previews = slices.Concat(s.App.Config.Previews, s.names(previews))
-	s.App.Presume(s.ctx)
-	warnings, err := s.App.LoadAdvice(s.ctx)
+	advised, warnings, err := s.base.Advised(s.ctx, s.names(previews))
 	for _, w := range warnings {
 		s.say("warning: %s", w)
 	}
+	if err == nil {
+		s.App = advised
+	}
 	return err
+}
+
+// executing is how stages are carried out or tried in this session.
+func (s *Session) executing(watcher run.Watcher) *stages.Execution {
+	if s.execution == nil {
+		s.execution = stages.NewExecution(s.App, watcher)
+	}
+	s.execution.Watch = watcher
+	return s.execution
 }
 
 // mostSettling is how many packages are named of which newer releases wait.

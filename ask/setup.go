@@ -36,7 +36,7 @@ func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
 		}
 	}
 	var drafts []change.Draft
-	var first *open.App
+	var first *open.View
 	var names []string // that a goal may have
 	for _, side := range sides {
 		one := set.Settings
@@ -81,7 +81,7 @@ func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
 		answer.Next = next("molt init", "writes this to %s", config.File)
 		return answer, nil
 	}
-	release, err := first.Use()
+	first, release, err := first.Use()
 	if err != nil {
 		return answer, err
 	}
@@ -98,7 +98,7 @@ func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
 }
 
 // Config lists every value that counts for an application, with where it comes from.
-func Config(ctx context.Context, a *open.App) doc.Settings {
+func Config(ctx context.Context, a *open.View) doc.Settings {
 	answer := doc.Settings{Schema: "molt/config/1", Ecosystem: a.SideName(), Settings: []doc.Setting{}}
 	for _, s := range change.SettingList(ctx, a) {
 		answer.Settings = append(answer.Settings, doc.Setting(s))

@@ -48,7 +48,7 @@ func newOwnVersion(o *change.OwnVersion) doc.OwnVersion {
 }
 
 // newTrial makes the document of stages that were tried beside the application.
-func newTrial(b *stages.Beside) doc.Beside {
+func newTrial(b *stages.Trial) doc.Beside {
 	d := doc.Beside{Schema: "molt/trial/1", Stages: b.Stages, Folder: b.Dir, Passed: b.Passed, Before: newChecks(b.Before), Checks: newChecks(b.Verdicts), Notes: append([]string{}, b.Notes...), Unchecked: b.Unchecked, Deprecated: newDeprecations(b.Deprecated)}
 	for _, t := range b.Each {
 		d.Each = append(d.Each, doc.StageTrial{Stage: t.Stage, Passed: t.Passed, Seconds: t.Took.Round(time.Millisecond).Seconds(), Checks: newChecks(t.Verdicts), Earlier: t.Earlier, Says: t.Says})
@@ -105,7 +105,7 @@ func (d *Stepped) Commit() error {
 // Step carries out a stage of the plan.
 func (s *Session) Step(r StepRequest) (*Stepped, error) {
 	if r.Commit {
-		late, err := stages.Committable(s.ctx, s.App)
+		late, err := stages.Committable(s.ctx, s.App.View)
 		if late != "" {
 			s.say("committed stage %s, which had been carried out before", late)
 		}
@@ -116,7 +116,7 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 	var edits []string
 	if r.Commit {
 		var err error
-		if edits, err = stages.SourceEdits(s.ctx, s.App); err != nil {
+		if edits, err = stages.SourceEdits(s.ctx, s.App.View); err != nil {
 			return nil, err
 		}
 		if len(edits) > 0 {
@@ -129,13 +129,15 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 		}
 	}
 	before := s.App.Lock
-	got, err := stages.TakeStep(s.ctx, s.App, s.Source, stages.Order{ID: r.Stage, Commit: r.Commit, OwnVersion: r.OwnVersion}, r.Watcher)
+	carrier := s.executing(r.Watcher)
+	got, err := carrier.Step(s.ctx, stages.Order{ID: r.Stage, Commit: r.Commit, OwnVersion: r.OwnVersion})
 	if err != nil {
 		return nil, s.explain(err)
 	}
+	s.App, s.base = carrier.Question, carrier.Question
 	answer := newStep(got)
 	if got.Passed && s.App.Lock != nil {
-		runs, unread, err := s.App.NewRuns(before, s.App.Lock)
+		runs, unread, err := open.NewRuns(s.App.View, before, s.App.Lock)
 		if err != nil {
 			return nil, err
 		}
@@ -149,14 +151,14 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 			return nil, err
 		}
 	}
-	if beside := s.App.NextBeside(); beside != nil {
+	if beside := open.NextBeside(s.App.View); beside != nil {
 		answer.Beside = beside.ID
 	}
 	answer.Next = nextOfStep(answer)
 	done := &Stepped{Stage: &answer, Left: got.Left, AtGoal: got.ToGoal == 0 && !got.Stage.After && got.Left > 0}
 	if got.Passed && r.Commit {
 		done.commit = func() error {
-			if err := stages.Commit(s.ctx, s.App, got.Stage, edits); err != nil {
+			if err := stages.Commit(s.ctx, s.App.View, got.Stage, edits); err != nil {
 				return fmt.Errorf("the stage is done, and not committed: %w; molt step --commit will", err)
 			}
 			return nil
@@ -174,13 +176,13 @@ func runDocs(runs []open.RunOf) (all []doc.Run) {
 
 // culprit looks for what makes the stage fail, and splits the stage when asked to.
 func (s *Session) culprit(r StepRequest, got *stages.Step, answer *doc.Step) error {
-	found, err := stages.FindCulprit(s.ctx, s.App, s.Source, got, r.Watcher)
+	found, err := s.executing(r.Watcher).FindCulprit(s.ctx, got)
 	if err != nil {
 		return err
 	}
 	split := []string{}
 	if r.Split && len(found.Rest) > 0 {
-		first, second, err := stages.Split(s.ctx, s.App, s.Source, found.Stage, found.Changes)
+		first, second, err := stages.Split(s.ctx, s.App, found.Stage, found.Changes)
 		if err != nil {
 			return fmt.Errorf("the culprit is %s, but: %w", strings.Join(found.Changes, ", "), err)
 		}
@@ -192,7 +194,7 @@ func (s *Session) culprit(r StepRequest, got *stages.Step, answer *doc.Step) err
 
 // tellOf adds to a culprit what its change logs say, and where the source imports it.
 func (s *Session) tellOf(stage doc.PlanStage, c *doc.Culprit) error {
-	importers, err := change.Importers(s.App, c.Changes)
+	importers, err := change.Importers(s.App.View, c.Changes)
 	if err != nil {
 		return err
 	}
@@ -204,7 +206,7 @@ func (s *Session) tellOf(stage doc.PlanStage, c *doc.Culprit) error {
 		if i < 0 {
 			continue
 		}
-		notes, err := change.Notes(s.ctx, s.App, s.Source, stage.Changes[i])
+		notes, err := change.Notes(s.ctx, s.App, stage.Changes[i])
 		if err != nil {
 			return err
 		}
@@ -221,7 +223,7 @@ func (s *Session) ownVersionAlone(commit bool) (*Stepped, error) {
 	if err != nil || file.Next() != nil {
 		return nil, err
 	}
-	own, err := change.SetOwnVersion(s.App)
+	own, err := change.SetOwnVersion(s.App.View)
 	if err != nil {
 		return nil, err
 	}
@@ -229,7 +231,7 @@ func (s *Session) ownVersionAlone(commit bool) (*Stepped, error) {
 	done := &Stepped{OwnVersion: &answer}
 	if own != nil && commit {
 		done.commit = func() error {
-			return stages.Commit(s.ctx, s.App, doc.PlanStage{ID: change.OwnVersionStage, Title: own.From + " to " + own.To}, nil)
+			return stages.Commit(s.ctx, s.App.View, doc.PlanStage{ID: change.OwnVersionStage, Title: own.From + " to " + own.To}, nil)
 		}
 	}
 	return done, nil
@@ -247,7 +249,7 @@ type TrialRequest struct {
 // Trial tries stages of the plan in copies of the application.
 func (s *Session) Trial(r TrialRequest, watcher run.Watcher) (doc.Beside, error) {
 	if r.Each {
-		got, err := stages.TryEach(s.ctx, s.App, s.Source, watcher)
+		got, err := s.executing(watcher).TryEach(s.ctx)
 		if err != nil {
 			return doc.Beside{}, s.explain(err)
 		}
@@ -265,7 +267,7 @@ func (s *Session) Trial(r TrialRequest, watcher run.Watcher) (doc.Beside, error)
 			stage = file.Stages[n-1].ID
 		}
 	}
-	got, err := stages.Try(s.ctx, s.App, s.Source, stage, r.All, r.Anew, r.Into, watcher)
+	got, err := s.executing(watcher).Try(s.ctx, stages.TrialOrder{UpTo: stage, Each: r.All, Again: r.Anew, Into: r.Into})
 	if err != nil {
 		return doc.Beside{}, s.explain(err)
 	}
@@ -276,7 +278,7 @@ func (s *Session) Trial(r TrialRequest, watcher run.Watcher) (doc.Beside, error)
 
 // Back returns the files of an application to what they were before a stage, or before the last one. The second result makes the commit
 // of that; it is nil when none is wanted. With force, commits that others call stages are taken back too.
-func Back(ctx context.Context, a *open.App, stage string, commit, force bool) (doc.Back, func() error, error) {
+func Back(ctx context.Context, a *open.View, stage string, commit, force bool) (doc.Back, func() error, error) {
 	if commit {
 		if _, err := stages.Committable(ctx, a); err != nil {
 			return doc.Back{}, nil, err

@@ -18,7 +18,7 @@ import (
 )
 
 // newSurvey makes the document of a survey. Only rows that are let through are shown; the lag is that of all.
-func newSurvey(a *open.App, u project.Application, rows []inspect.Row, shown func(inspect.Row) bool) doc.Survey {
+func newSurvey(a *open.View, u project.Application, rows []inspect.Row, shown func(inspect.Row) bool) doc.Survey {
 	answer := doc.Survey{Schema: "molt/survey/1", Ecosystem: a.Eco.Name(), Application: a.Manifest.Name(), Locked: a.Lock != nil,
 		Installed: a.Lock == nil && u.Installed != nil, Declared: len(rows), Since: day(u.Since), Packages: []doc.SurveyRow{}}
 	answer.Overrides = []string{}
@@ -116,16 +116,16 @@ func (s *Session) Survey(want Sieve) (doc.Survey, error) {
 		}
 	}
 	var err error
-	if want.In, err = s.App.Member(want.In); err != nil {
+	if want.In, err = open.Member(s.App.View, want.In); err != nil {
 		return doc.Survey{}, err
 	}
-	s.App.Presume(s.ctx)
+	s.App = s.App.WithRuntimes(s.ctx)
 	u := s.App.Application()
-	if u.Installed, err = s.App.InstalledRoots(); err != nil {
+	if u.Installed, err = open.InstalledRoots(s.App.View); err != nil {
 		return doc.Survey{}, err
 	}
 	if want.Since != "" {
-		if u.Since, err = s.App.Since(s.ctx, s.Source, want.Since); err != nil {
+		if u.Since, err = s.App.Since(s.ctx, want.Since); err != nil {
 			return doc.Survey{}, err
 		}
 	}
@@ -133,14 +133,14 @@ func (s *Session) Survey(want Sieve) (doc.Survey, error) {
 	if err != nil {
 		return doc.Survey{}, err
 	}
-	rows, err := s.App.Survey(s.ctx, s.Source, u)
+	rows, err := s.App.Survey(s.ctx, u)
 	var untried *inspect.UntriedError
 	if errors.As(err, &untried) {
 		s.say("note: %s", input.InWords(untried))
 	} else if err != nil {
 		return doc.Survey{}, err
 	}
-	answer := newSurvey(s.App, u, rows, want.shows)
+	answer := newSurvey(s.App.View, u, rows, want.shows)
 	answer.Settling = settling
 	for _, r := range rows {
 		answer.Amiss = answer.Amiss || slices.Contains(r.Flags, inspect.Unknown) && !r.Optional || slices.Contains(r.Flags, inspect.Unsatisfied)

@@ -80,8 +80,8 @@ func (s *Session) Trace(name string) (doc.Trace, error) {
 	if s.App.Lock == nil {
 		return doc.Trace{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s to trace in; molt relock writes one", s.App.LockFile())}
 	}
-	s.App.Presume(s.ctx)
-	all, err := inspect.TraceLocked(s.ctx, s.Source, s.App.Application(), name)
+	s.App = s.App.WithRuntimes(s.ctx)
+	all, err := inspect.TraceLocked(s.ctx, s.App.Source, s.App.Application(), name)
 	if err != nil {
 		return doc.Trace{}, err
 	}
@@ -98,16 +98,16 @@ func (s *Session) Trace(name string) (doc.Trace, error) {
 		return doc.Trace{}, &input.UsageError{Reason: project.NotAmong(name+" is not in the lock", name, names)}
 	}
 	answer := newTrace(name, s.keeping(name), all)
-	answer.Unknown = locking.Unknown(s.App)
+	answer.Unknown = locking.Unknown(s.App.View)
 	return answer, nil
 }
 
 // Fit says which releases of a package resolve with the application, the newest first, at most so many; 0 for all.
 func (s *Session) Fit(name string, most int) (doc.Fit, error) {
 	name = s.name(name)
-	s.App.Presume(s.ctx)
+	s.App = s.App.WithRuntimes(s.ctx)
 	u := s.App.Application()
-	fits, obstacle, err := inspect.Fits(s.ctx, s.Source, u, name, most)
+	fits, obstacle, err := inspect.Fits(s.ctx, s.App.Source, u, name, most)
 	if err != nil {
 		return doc.Fit{}, err
 	}

@@ -62,7 +62,7 @@ func (s *Session) link(goals ...project.Goal) func(solve.Demand) doc.Link {
 			return l
 		}
 		l.Where = change.Place(s.App, d)
-		if written := change.Written(s.App, d); written != "" && written != d.Constraint {
+		if written := change.Written(s.App.View, d); written != "" && written != d.Constraint {
 			l.Written = written
 			switch {
 			case slices.ContainsFunc(goals, func(g project.Goal) bool { return g.Name == project.OwnName(d.As) }):
@@ -128,7 +128,7 @@ func (s *Session) Take(goal []string, n int) (doc.Taken, error) {
 	case n > len(ways):
 		return doc.Taken{}, &input.UsageError{Reason: fmt.Sprintf("--take %d: there are %d ways out", n, len(ways))}
 	}
-	if err := change.Take(s.ctx, s.App, s.Source, ways[n-1]); err != nil {
+	if err := change.Take(s.ctx, s.App, ways[n-1]); err != nil {
 		return doc.Taken{}, err
 	}
 	answer := doc.Taken{Schema: "molt/taken/1", Kind: ways[n-1].Kind, Title: ways[n-1].Title}
@@ -147,13 +147,13 @@ func (s *Session) untangled(goal []string) (doc.Untangle, []conflict.WayOut, err
 		if err := s.advice(nil); err != nil {
 			return doc.Untangle{}, nil, err
 		}
-		goals, err := stages.Goals(s.App, goal)
+		goals, err := stages.Goals(s.App.View, goal)
 		if err != nil {
 			return doc.Untangle{}, nil, err
 		}
 		return s.untangledGoal(goals...)
 	}
-	_, err := project.Relock(s.ctx, s.Source, s.App.Application())
+	_, err := project.Relock(s.ctx, s.App.Source, s.App.Application())
 	var tangle *solve.Tangle
 	if err == nil {
 		answer := newUntangle("", nil, nil, nil, s.link())
@@ -167,11 +167,11 @@ func (s *Session) untangled(goal []string) (doc.Untangle, []conflict.WayOut, err
 }
 
 func (s *Session) untangledManifest(tangle *solve.Tangle) (doc.Untangle, []conflict.WayOut, error) {
-	explained, err := conflict.Explain(s.ctx, s.Source, s.App.Application(), tangle)
+	explained, err := conflict.Explain(s.ctx, s.App.Source, s.App.Application(), tangle)
 	if err != nil {
 		return doc.Untangle{}, nil, err
 	}
-	ways, err := conflict.WaysOut(s.ctx, s.Source, s.App.Application(), tangle)
+	ways, err := conflict.WaysOut(s.ctx, s.App.Source, s.App.Application(), tangle)
 	var undecided *solve.UndecidedError
 	if err != nil && !errors.As(err, &undecided) {
 		return doc.Untangle{}, nil, err
@@ -186,7 +186,7 @@ func (s *Session) untangledManifest(tangle *solve.Tangle) (doc.Untangle, []confl
 }
 
 func (s *Session) untangledGoal(goals ...project.Goal) (doc.Untangle, []conflict.WayOut, error) {
-	got, err := assess.Assess(s.ctx, s.Source, s.App.Application(), goals...)
+	got, err := assess.Assess(s.ctx, s.App.Source, s.App.Application(), goals...)
 	if err != nil {
 		return doc.Untangle{}, nil, err
 	}
@@ -204,7 +204,7 @@ func (s *Session) untangledFrom(got *assess.Assessment) (doc.Untangle, []conflic
 	var explained *conflict.Explanation
 	var err error
 	if got.Tangle != nil {
-		if explained, err = conflict.Explain(s.ctx, s.Source, s.App.Application(), got.Tangle); err != nil {
+		if explained, err = conflict.Explain(s.ctx, s.App.Source, s.App.Application(), got.Tangle); err != nil {
 			return doc.Untangle{}, nil, err
 		}
 	}
@@ -217,7 +217,7 @@ func (s *Session) untangledFrom(got *assess.Assessment) (doc.Untangle, []conflic
 			}
 		}
 	}
-	ways, err := conflict.GoalWays(s.ctx, s.Source, s.App.Application(), goals, got.Tangle)
+	ways, err := conflict.GoalWays(s.ctx, s.App.Source, s.App.Application(), goals, got.Tangle)
 	if err != nil {
 		return doc.Untangle{}, nil, err
 	}

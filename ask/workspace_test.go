@@ -126,7 +126,7 @@ func oneWorkspace(t *testing.T, universe string, files map[string]string, found 
 	}
 	verifies := func(when string) error {
 		return in(func(s *ask.Session) error {
-			findings, err := locking.Verify(context.Background(), s.App)
+			findings, err := locking.Verify(context.Background(), s.App.View)
 			for _, f := range findings {
 				if f.About != "runtime" {
 					err = errors.Join(err, fmt.Errorf("%s: %s %s", when, f.About, f.Says))
@@ -154,7 +154,7 @@ func oneWorkspace(t *testing.T, universe string, files map[string]string, found 
 		found["apart"]++
 	}
 	if err := in(func(s *ask.Session) error {
-		_, err := layout.Install(context.Background(), s.App, layout.InstallOrder{})
+		_, err := layout.Install(context.Background(), s.App.View, layout.InstallOrder{})
 		return err
 	}); err != nil {
 		return fmt.Errorf("installing: %w", err)
@@ -222,7 +222,7 @@ func oneWorkspace(t *testing.T, universe string, files map[string]string, found 
 		if err != nil {
 			return err
 		}
-		release, err := set.Use()
+		_, release, err := set.Use()
 		if err != nil {
 			return err
 		}

@@ -49,7 +49,7 @@ Upgrade guides ("advice:" in molt.yaml) change standings, and what of them touch
 					}
 				}, form{"md", func(w io.Writer) error { return md.Assess(w, d) }},
 					form{"sarif", func(w io.Writer) error {
-						return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, s.App, ask.LocateAssess(s.App, d)))
+						return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, s.App.View, ask.LocateAssess(s.App.View, d)))
 					}})
 			})
 		},

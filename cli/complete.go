@@ -53,13 +53,12 @@ func (c *call) completeWanted(cmd *cobra.Command, args []string, begun string) (
 	if err != nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
-	a.Settings.Offline = true
-	source, done, err := a.Source(cmd.Context(), nil)
+	q, err := a.Offline().Ask(cmd.Context(), nil)
 	if err != nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
-	defer done()
-	p, err := source.Package(cmd.Context(), begun[:at])
+	defer q.Close()
+	p, err := q.Source.Package(cmd.Context(), begun[:at])
 	if err != nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}

@@ -135,7 +135,7 @@ func (c *call) perform(t *tale, dir string, temporary bool) error {
 	if err != nil {
 		return err
 	}
-	if err := a.SetUp(&a.Config); err != nil { // the demo wrote what is there
+	if err := open.SetUp(a, &a.Config); err != nil { // the demo wrote what is there
 		return err
 	}
 	if width, ok := columns(c.out); ok {
@@ -376,7 +376,7 @@ func (s *scene) canRun() (bool, string, error) {
 		return false, "", err
 	}
 	name, v := a.RuntimeHere(s.c.ctx)
-	return v != "" && a.Suits(name, s.Runs, v), strings.TrimSpace(name + " " + v), nil
+	return v != "" && open.Suits(a, name, s.Runs, v), strings.TrimSpace(name + " " + v), nil
 }
 
 // next returns the next stage of the plan, or nil.

@@ -35,7 +35,7 @@ replaced, unless --force says so.`,
 		RunE: func(*cobra.Command, []string) error {
 			take := c.use
 			if order.Dry || order.Into != "" || order.Current != "" {
-				take = func() (*open.App, func(), error) {
+				take = func() (*open.View, func(), error) {
 					a, err := c.open()
 					return a, func() {}, err
 				}

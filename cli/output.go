@@ -11,9 +11,9 @@ import (
 	"slices"
 
 	"molt/app/config"
-	"molt/app/open"
 	"molt/app/planfile"
 	"molt/ecosystem"
+	"molt/ecosystem/registered"
 	"molt/input"
 )
 
@@ -42,7 +42,7 @@ func (c *call) writable(flag, file string, force bool, own func(file string) boo
 		return &input.UsageError{Reason: fmt.Sprintf("%s %s: %s", flag, file, reason)}
 	}
 	name := filepath.Base(file)
-	if name == config.File || name == planfile.File || slices.ContainsFunc(open.Ecosystems, func(e ecosystem.Ecosystem) bool {
+	if name == config.File || name == planfile.File || slices.ContainsFunc(registered.Ecosystems, func(e ecosystem.Ecosystem) bool {
 		namer, ok := e.(ecosystem.LockNamer)
 		found, err := e.Detect(os.DirFS(filepath.Dir(file)))
 		return name == e.Manifest() || name == e.Lock() || ok && namer.IsLock(name) || err == nil && slices.Contains(found, name)

@@ -25,10 +25,10 @@ func (c *call) asking() ask.Settings {
 }
 
 // open reads the application, and changes nothing in it.
-func (c *call) open() (*open.App, error) { return ask.Read(c.asking()) }
+func (c *call) open() (*open.View, error) { return ask.Read(c.asking()) }
 
 // use reads the application and takes its folder for changing it.
-func (c *call) use() (*open.App, func(), error) { return ask.Use(c.asking()) }
+func (c *call) use() (*open.View, func(), error) { return ask.Use(c.asking()) }
 
 // A form is a way to write a document in one format.
 type form struct {

@@ -275,7 +275,7 @@ func (c *call) sideOf(sides []open.Side, name string) string {
 	return ""
 }
 
-func (c *call) openSide(s open.Side) (*open.App, error) {
+func (c *call) openSide(s open.Side) (*open.View, error) {
 	settings := c.settings
 	settings.Ecosystem = s.Ecosystem.Name()
 	return open.Open(settings)
@@ -291,7 +291,7 @@ func planned(c *call, cmd *cobra.Command, sides []open.Side, args []string) (all
 		if err != nil {
 			return nil, err
 		}
-		if _, _, there := a.SideOfPlan(""); there || stages.HasGoal(a) {
+		if _, _, there := open.SideOfPlan(a, ""); there || stages.HasGoal(a) {
 			all = append(all, work{s.Ecosystem.Name(), nil})
 		}
 	}
@@ -313,7 +313,7 @@ func staged(c *call, cmd *cobra.Command, sides []open.Side, args []string) ([]wo
 		if len(args) > 0 {
 			stage = args[0]
 		}
-		switch left, toGoal, ok := a.SideOfPlan(stage); {
+		switch left, toGoal, ok := open.SideOfPlan(a, stage); {
 		case !ok || left == 0 && stage == "":
 		case stage != "", toGoal > 0:
 			before = append(before, work{s.Ecosystem.Name(), args})

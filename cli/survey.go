@@ -33,7 +33,7 @@ what was published after it.`,
 				d, err := s.Survey(want)
 				return answer(c, s, d, err, (*text.Page).Survey, form{"md", func(w io.Writer) error { return md.Survey(w, d) }},
 					form{"sarif", func(w io.Writer) error {
-						return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, s.App, ask.LocateSurvey(s.App, d)))
+						return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, s.App.View, ask.LocateSurvey(s.App.View, d)))
 					}})
 			})
 		},

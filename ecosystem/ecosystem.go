@@ -1,6 +1,6 @@
 // Package ecosystem says what Molt has to know about a language's packages: how versions work, where the manifest and
 // the lock are and how they are read and edited, and how its registries are asked. Each folder below implements it
-// for one language; the application has the list of them (open.Ecosystems).
+// for one language; the application has the list of them (registered.Ecosystems).
 package ecosystem
 
 import (

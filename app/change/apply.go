@@ -15,14 +15,13 @@ import (
 	"molt/core/conflict"
 	"molt/core/project"
 	"molt/core/solve"
-	"molt/core/universe"
 	"molt/doc"
 	"molt/input"
 )
 
 // Take carries out a way out: the manifest's lines, the lock, and what molt.yaml has to say, together or not at all. The
 // result is verified before it counts. Back takes it back like a stage. The folder must be in use.
-func Take(ctx context.Context, a *open.App, source universe.Source, way conflict.WayOut) error {
+func Take(ctx context.Context, a *open.Question, way conflict.WayOut) error {
 	switch {
 	case way.Kind == conflict.WaitWay:
 		return &input.UsageError{Reason: "there is nothing to take: " + way.Title}
@@ -34,7 +33,7 @@ func Take(ctx context.Context, a *open.App, source universe.Source, way conflict
 	files := map[string][]byte{}
 	if len(way.Changes) > 0 {
 		var err error
-		if files, err = locking.Rehearse(ctx, a, source, &doc.PlanStage{ID: "untangle", Changes: changeDocs(a, way.Changes)}); err != nil {
+		if files, err = locking.Rehearse(ctx, a, &doc.PlanStage{ID: "untangle", Changes: changeDocs(a.View, way.Changes)}); err != nil {
 			return err
 		}
 	}
@@ -58,16 +57,16 @@ func Take(ctx context.Context, a *open.App, source universe.Source, way conflict
 		}
 		files[config.File] = []byte(edited)
 	}
-	return write(ctx, a, "untangle", files, func() error {
+	return write(ctx, a.View, "untangle", files, func(after *open.View) error {
 		if len(way.Changes) == 0 {
 			return nil
 		}
-		return consistent(ctx, a)
+		return consistent(ctx, after)
 	})
 }
 
 // consistent is an error when manifest and lock do not agree.
-func consistent(ctx context.Context, a *open.App) error {
+func consistent(ctx context.Context, a *open.View) error {
 	found, err := locking.Verify(ctx, a)
 	if err != nil {
 		return err
@@ -82,7 +81,7 @@ func consistent(ctx context.Context, a *open.App) error {
 
 // changeDocs writes changes of the manifest as it stands. Whether a change adds a line is told by the manifest: one with an
 // empty constraint that nothing is locked for has a point like one that is not there.
-func changeDocs(a *open.App, changes []project.Change) []doc.PlanChange {
+func changeDocs(a *open.View, changes []project.Change) []doc.PlanChange {
 	lines := open.Spots(a.Manifest)
 	var docs []doc.PlanChange
 	for _, c := range changes {
@@ -96,7 +95,7 @@ func changeDocs(a *open.App, changes []project.Change) []doc.PlanChange {
 }
 
 // Place says where the manifest declares a demand, as FILE:LINE.
-func Place(a *open.App, d solve.Demand) string {
+func Place(a *open.Question, d solve.Demand) string {
 	for _, e := range a.Manifest.Entries() {
 		if e.As == d.As && e.Group == d.Group {
 			return fmt.Sprintf("%s:%d", e.File, e.Line)
@@ -114,7 +113,7 @@ func Place(a *open.App, d solve.Demand) string {
 }
 
 // Written returns the constraint of the line that declares what a demand asks for, as it is written there; "" where no line does.
-func Written(a *open.App, d solve.Demand) string {
+func Written(a *open.View, d solve.Demand) string {
 	for _, e := range a.Manifest.Entries() {
 		if e.As == d.As && e.Group == d.Group {
 			return e.Text
@@ -124,7 +123,7 @@ func Written(a *open.App, d solve.Demand) string {
 }
 
 // placeOfRuntime returns the file that says what is deployed of a runtime, or from which that follows.
-func placeOfRuntime(a *open.App, d solve.Demand) string {
+func placeOfRuntime(a *open.Question, d solve.Demand) string {
 	runtime, _ := project.RuntimeOf(d.Package)
 	if a.Config.Runtime[runtime] != nil {
 		return config.File

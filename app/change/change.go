@@ -17,7 +17,6 @@ import (
 	"molt/app/planfile"
 	"molt/core/inspect"
 	"molt/core/project"
-	"molt/core/universe"
 	"molt/doc"
 	"molt/ecosystem"
 	"molt/input"
@@ -33,10 +32,10 @@ type Effect struct {
 }
 
 // Rehearse works out what changes of the manifest come to, in memory.
-func Rehearse(ctx context.Context, a *open.App, source universe.Source, changes []project.Change) (*Effect, error) {
+func Rehearse(ctx context.Context, a *open.Question, changes []project.Change) (*Effect, error) {
 	e := &Effect{Changes: changes}
 	var err error
-	if e.files, err = locking.Rehearse(ctx, a, source, &doc.PlanStage{Changes: changeDocs(a, changes)}); err != nil {
+	if e.files, err = locking.Rehearse(ctx, a, &doc.PlanStage{Changes: changeDocs(a.View, changes)}); err != nil {
 		return nil, err
 	}
 	if e.after, err = a.DecodeLock(a.LockFile(), e.files[a.LockFile()]); err != nil {
@@ -52,12 +51,12 @@ func Rehearse(ctx context.Context, a *open.App, source universe.Source, changes 
 
 // Change puts on disk what was rehearsed: manifest and lock together or not at all, with a line in the ledger under a
 // name, so that Back can take it back. The folder must be in use.
-func Change(ctx context.Context, a *open.App, name string, e *Effect) error {
-	return write(ctx, a, name, e.files, func() error { return consistent(ctx, a) })
+func Change(ctx context.Context, a *open.View, name string, e *Effect) error {
+	return write(ctx, a, name, e.files, func(after *open.View) error { return consistent(ctx, after) })
 }
 
 // write replaces files and notes that in the ledger, all or nothing. The check looks at what came of it.
-func write(ctx context.Context, a *open.App, name string, files map[string][]byte, check func() error) error {
+func write(ctx context.Context, a *open.View, name string, files map[string][]byte, check func(after *open.View) error) error {
 	names := append(a.Manifest.Files(), a.LockFile(), config.File, planfile.File, ledger.File)
 	t, err := a.Files.Begin(name, name, names...)
 	if err != nil {
@@ -71,27 +70,30 @@ func write(ctx context.Context, a *open.App, name string, files map[string][]byt
 				}
 			}
 		}
-		if err := a.Reread(); err != nil {
+		after, err := a.Again()
+		if err != nil {
 			return err
 		}
-		if err := check(); err != nil {
+		if err := check(after); err != nil {
 			return err
 		}
-		if lock := files[a.LockFile()]; lock != nil && layout.LaidOut(a) {
-			if err := layout.LayOutText(ctx, a, a.Dir, lock, t); err != nil {
+		if lock := files[a.LockFile()]; lock != nil && layout.LaidOut(after) {
+			from := after.Archives()
+			defer from.Close()
+			if err := layout.NewSite(from).LayOut(ctx, a.Dir, lock, t); err != nil {
 				return err
 			}
 		}
 		return a.Ledger.Append(t, ledger.Record{Stage: name})
 	}()
 	if err != nil {
-		return errors.Join(err, t.Undo(), a.Reread())
+		return errors.Join(err, t.Undo())
 	}
 	return t.Commit()
 }
 
 // Drop returns the changes that take declarations of names out of a part of the manifest.
-func Drop(a *open.App, names []string, from ecosystem.Part) ([]project.Change, error) {
+func Drop(a *open.View, names []string, from ecosystem.Part) ([]project.Change, error) {
 	var changes []project.Change
 	var known []string
 	for _, e := range a.Manifest.Entries() {
@@ -136,7 +138,7 @@ func Drop(a *open.App, names []string, from ecosystem.Part) ([]project.Change, e
 
 // Hold keeps a package back, with a reason and, unless it is "", a last day. It replaces a hold that is there. The
 // folder must be in use.
-func Hold(a *open.App, name string, h config.Hold) error {
+func Hold(a *open.View, name string, h config.Hold) error {
 	return editHolds(a, "hold-"+txn.Slug(name), func(text string) (string, error) {
 		if _, held := a.Config.Hold[name]; held {
 			var err error
@@ -145,8 +147,8 @@ func Hold(a *open.App, name string, h config.Hold) error {
 			}
 		}
 		return config.AddHold(text, name, h)
-	}, func() error {
-		if a.Config.Hold[name] != h {
+	}, func(after *open.View) error {
+		if after.Config.Hold[name] != h {
 			return &input.UsageError{Reason: fmt.Sprintf("%s is written in a way that Molt does not edit; add %s under \"hold:\"", config.File, name)}
 		}
 		return nil
@@ -154,15 +156,15 @@ func Hold(a *open.App, name string, h config.Hold) error {
 }
 
 // Release lifts a hold. The folder must be in use.
-func Release(a *open.App, name string) error {
+func Release(a *open.View, name string) error {
 	if _, held := a.Config.Hold[name]; !held {
 		return &input.UsageError{Reason: fmt.Sprintf("%s is not held", name)}
 	}
 	return editHolds(a, "release-"+txn.Slug(name), func(text string) (string, error) { return config.Edit(text, config.Change{Unhold: a.AsSpelled(name)}) },
-		func() error { return nil })
+		func(*open.View) error { return nil })
 }
 
-func editHolds(a *open.App, what string, edit func(string) (string, error), check func() error) error {
+func editHolds(a *open.View, what string, edit func(string) (string, error), check func(after *open.View) error) error {
 	text, err := a.Files.Read(config.File, input.Configuration)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err

@@ -28,7 +28,7 @@ var breakingWord = regexp.MustCompile(`^[-*+\s]*(?i:breaking( changes?)?:\s*)?`)
 
 // AddNotes adds to every breaking move of a plan what the package's change log calls breaking between the two releases.
 // That a log could not be read is a note too.
-func AddNotes(ctx context.Context, a *open.App, source universe.Source, file *planfile.Plan) error {
+func AddNotes(ctx context.Context, a *open.Question, file *planfile.Plan) error {
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(max(a.Settings.Jobs, 1))
 	for i := range file.Stages {
@@ -39,7 +39,7 @@ func AddNotes(ctx context.Context, a *open.App, source universe.Source, file *pl
 			}
 			g.Go(func() error {
 				var err error
-				c.Notes, err = Notes(ctx, a, source, *c)
+				c.Notes, err = Notes(ctx, a, *c)
 				return err
 			})
 		}
@@ -48,8 +48,8 @@ func AddNotes(ctx context.Context, a *open.App, source universe.Source, file *pl
 }
 
 // Notes returns what the change log of a changed package calls breaking between the two releases, or that it could not be read.
-func Notes(ctx context.Context, a *open.App, source universe.Source, c doc.PlanChange) ([]string, error) {
-	notes, err := breakingNotes(ctx, a, source, c)
+func Notes(ctx context.Context, a *open.Question, c doc.PlanChange) ([]string, error) {
+	notes, err := breakingNotes(ctx, a, c)
 	var unread *unreadLog
 	if errors.As(err, &unread) {
 		return []string{unread.Error()}, nil
@@ -63,7 +63,7 @@ type unreadLog struct{ err error }
 func (e *unreadLog) Error() string { return fmt.Sprintf("its change log could not be read: %v", e.err) }
 
 // breakingNotes is Notes for a caller who says nothing of a log that could not be read, which is an *unreadLog.
-func breakingNotes(ctx context.Context, a *open.App, source universe.Source, c doc.PlanChange) ([]string, error) {
+func breakingNotes(ctx context.Context, a *open.Question, c doc.PlanChange) ([]string, error) {
 	if c.From == nil || c.To == nil {
 		return nil, nil
 	}
@@ -73,13 +73,13 @@ func breakingNotes(ctx context.Context, a *open.App, source universe.Source, c d
 			name = e.Package
 		}
 	}
-	return notesOf(ctx, a, source, name, c.From.Version, c.To.Version)
+	return notesOf(ctx, a, name, c.From.Version, c.To.Version)
 }
 
 // ChangeLog reads the change log in a release's archive, whose checksum must be right. It is "" when the archive holds
 // none, or lies outside the registry.
-func ChangeLog(ctx context.Context, a *open.App, name string, r *universe.Release) (string, error) {
-	if r.File().Address == "" || strings.Contains(r.File().Address, "://") || a.Registries == nil {
+func ChangeLog(ctx context.Context, a *open.Question, name string, r *universe.Release) (string, error) {
+	if r.File().Address == "" || strings.Contains(r.File().Address, "://") {
 		return "", nil
 	}
 	client, err := a.RegistryOf(name)
@@ -100,8 +100,8 @@ func ChangeLog(ctx context.Context, a *open.App, name string, r *universe.Releas
 	return archive.ReadLog(ctx, r.File().Address, data)
 }
 
-func notesOf(ctx context.Context, a *open.App, source universe.Source, name, from, to string) ([]string, error) {
-	p, err := source.Package(ctx, name)
+func notesOf(ctx context.Context, a *open.Question, name, from, to string) ([]string, error) {
+	p, err := a.Source.Package(ctx, name)
 	if err != nil {
 		return nil, err
 	}

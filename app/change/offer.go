@@ -11,7 +11,6 @@ import (
 	"molt/app/open"
 	"molt/app/vcs"
 	"molt/core/plan"
-	"molt/core/universe"
 	"molt/doc"
 	"molt/input"
 )
@@ -43,7 +42,7 @@ type Offered struct {
 
 // Offer puts every offer on a branch of its own, as one commit on top of the one that is checked out, and renews or removes the branches of earlier
 // offers; the work tree is not touched. When it is dry, branches stay as they are.
-func Offer(ctx context.Context, a *open.App, source universe.Source, dry bool) (all []Offered, waiting []plan.Waiting, err error) {
+func Offer(ctx context.Context, a *open.Question, dry bool) (all []Offered, waiting []plan.Waiting, err error) {
 	if a.Lock == nil || !a.Application().Current() || a.Lock.Edgeless {
 		return nil, nil, &input.UsageError{Reason: "offers go on from a lock that was made for the manifest as it stands; molt relock makes it"}
 	}
@@ -66,7 +65,7 @@ func Offer(ctx context.Context, a *open.App, source universe.Source, dry bool) (
 			return nil, nil, err
 		}
 	}
-	offers, waiting, err := plan.Offers(ctx, source, a.Application(), a.Framework())
+	offers, waiting, err := plan.Offers(ctx, a.Source, a.Application(), open.Framework(a.View))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -75,12 +74,12 @@ func Offer(ctx context.Context, a *open.App, source universe.Source, dry bool) (
 		left[b.Name] = b
 	}
 	for _, o := range offers {
-		one := Offered{Offer: o, Branch: offerBranch(a, o.ID), State: offerNew}
-		if one.Effect, err = Rehearse(ctx, a, source, o.Changes); err != nil {
+		one := Offered{Offer: o, Branch: offerBranch(a.View, o.ID), State: offerNew}
+		if one.Effect, err = Rehearse(ctx, a, o.Changes); err != nil {
 			return nil, nil, fmt.Errorf("%s: %w", o.ID, err)
 		}
-		for _, c := range changeDocs(a, o.Changes) {
-			notes, err := breakingNotes(ctx, a, source, c)
+		for _, c := range changeDocs(a.View, o.Changes) {
+			notes, err := breakingNotes(ctx, a, c)
 			if unread := (*unreadLog)(nil); err != nil && !errors.As(err, &unread) {
 				return nil, nil, err
 			}
@@ -90,7 +89,7 @@ func Offer(ctx context.Context, a *open.App, source universe.Source, dry bool) (
 				}
 			}
 		}
-		if one.Runs, one.Unread, err = a.NewRuns(a.Lock, one.Effect.after); err != nil {
+		if one.Runs, one.Unread, err = open.NewRuns(a.View, a.Lock, one.Effect.after); err != nil {
 			return nil, nil, err
 		}
 		was, there := left[one.Branch]
@@ -117,7 +116,7 @@ func Offer(ctx context.Context, a *open.App, source universe.Source, dry bool) (
 	}
 	for _, name := range slices.Sorted(maps.Keys(left)) {
 		b := left[name]
-		if !strings.Contains(b.Message, "\n"+offerTrailer+": ") || !ownOffer(a, name) || a.Repo.Branch(ctx) == name {
+		if !strings.Contains(b.Message, "\n"+offerTrailer+": ") || !ownOffer(a.View, name) || a.Repo.Branch(ctx) == name {
 			continue
 		}
 		if err := a.Repo.DeleteBranch(ctx, b); err != nil {
@@ -129,7 +128,7 @@ func Offer(ctx context.Context, a *open.App, source universe.Source, dry bool) (
 }
 
 // offerBranch names the branch of an offer; where the application has several ecosystems, after its own.
-func offerBranch(a *open.App, id string) string {
+func offerBranch(a *open.View, id string) string {
 	if side := a.SideName(); side != "" {
 		return offerPrefix + side + "-" + id
 	}
@@ -137,7 +136,7 @@ func offerBranch(a *open.App, id string) string {
 }
 
 // ownOffer reports whether a branch is of this side.
-func ownOffer(a *open.App, name string) bool {
+func ownOffer(a *open.View, name string) bool {
 	side := a.SideName()
 	return side == "" || strings.HasPrefix(name, offerPrefix+side+"-")
 }
@@ -167,7 +166,7 @@ func countDifferences(n int) string {
 }
 
 // ChangeDocs writes changes for documents.
-func ChangeDocs(a *open.App, changes []plan.Offer) (all [][]doc.PlanChange) {
+func ChangeDocs(a *open.View, changes []plan.Offer) (all [][]doc.PlanChange) {
 	for _, o := range changes {
 		docs := changeDocs(a, o.Changes)
 		for i := range docs {

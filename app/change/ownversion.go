@@ -25,7 +25,7 @@ type OwnVersion struct {
 
 // FindOwnVersion says how the application's own version should move after the stages of a plan that are done; nil when the
 // manifest has no version, or when nothing calls for a move.
-func FindOwnVersion(a *open.App, file *planfile.Plan) *OwnVersion {
+func FindOwnVersion(a *open.View, file *planfile.Plan) *OwnVersion {
 	text := a.Manifest.Version()
 	scheme := a.Eco.Scheme()
 	from, err := scheme.Parse(text)
@@ -65,7 +65,7 @@ func FindOwnVersion(a *open.App, file *planfile.Plan) *OwnVersion {
 }
 
 // WriteOwn writes the application's own version into the manifest of a transaction.
-func WriteOwn(a *open.App, t *txn.Transaction, own *OwnVersion) error {
+func WriteOwn(a *open.View, t *txn.Transaction, own *OwnVersion) error {
 	texts, err := a.ManifestTexts()
 	if err != nil {
 		return err
@@ -86,7 +86,7 @@ const OwnVersionStage = "own-version"
 
 // SetOwnVersion writes the application's own version when every stage of the plan is done, as a change of its own. The
 // folder must be in use.
-func SetOwnVersion(a *open.App) (*OwnVersion, error) {
+func SetOwnVersion(a *open.View) (*OwnVersion, error) {
 	file, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
@@ -115,5 +115,5 @@ func SetOwnVersion(a *open.App) (*OwnVersion, error) {
 		return nil, err
 	}
 	own.Written = true
-	return own, write(context.Background(), a, OwnVersionStage, m.Contents(), func() error { return nil })
+	return own, write(context.Background(), a, OwnVersionStage, m.Contents(), func(*open.View) error { return nil })
 }

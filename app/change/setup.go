@@ -30,9 +30,9 @@ type Draft struct {
 }
 
 // NewDraft looks what the configuration of this side would say.
-func NewDraft(ctx context.Context, a *open.App) Draft {
+func NewDraft(ctx context.Context, a *open.View) Draft {
 	d := Draft{Name: a.Manifest.Name(), Ecosystem: a.Eco.Name()}
-	variable := a.VariableFor(open.RegistryPrefix, "")
+	variable := open.VariableFor(a, open.RegistryPrefix, "")
 	switch {
 	case a.Settings.Env(variable) != "":
 		d.RegistryFrom = variable + " has it"
@@ -44,7 +44,7 @@ func NewDraft(ctx context.Context, a *open.App) Draft {
 		if len(r.Ask) == 0 {
 			continue
 		}
-		if version, ground := a.PresumedOf(ctx, r); version != "" {
+		if version, ground := open.PresumedOf(ctx, a, r); version != "" {
 			d.Runtimes = append(d.Runtimes, [3]string{r.Name, version, ground})
 		}
 	}
@@ -157,10 +157,10 @@ func Write(drafts []Draft, address, goal string) []byte {
 }
 
 // HasConfig reports whether there is a configuration.
-func HasConfig(a *open.App) bool { return a.Files.Exists(config.File) }
+func HasConfig(a *open.View) bool { return a.Files.Exists(config.File) }
 
 // WriteConfig puts a new configuration on disk, which must be one. The folder must be in use.
-func WriteConfig(a *open.App, data []byte) error {
+func WriteConfig(a *open.View, data []byte) error {
 	c, err := config.Read(config.File, data)
 	if err != nil {
 		return err
@@ -168,7 +168,7 @@ func WriteConfig(a *open.App, data []byte) error {
 	if err := a.Files.WriteFiles("init", map[string][]byte{config.File: data}); err != nil {
 		return err
 	}
-	return a.SetUp(&c)
+	return open.SetUp(a, &c)
 }
 
 // A Setting is a value that counts for an application, and where it comes from.
@@ -179,16 +179,16 @@ var defaults = map[string]string{"fresh": "10m", "install": "molt, where it laid
 	"largest-document": "the usual limit", "checks": "none", "goal": "none", "settle": "none", "hold": "none", "previews": "none", "rules": "none", "advice": "none", "build": "none", "pass": "none"}
 
 // SettingList lists every value that counts, the most asked for first.
-func SettingList(ctx context.Context, a *open.App) []Setting {
+func SettingList(ctx context.Context, a *open.View) []Setting {
 	all := []Setting{{"folder", a.Dir, "where it was found"},
 		{"ecosystem", a.Eco.Name(), ecosystemFrom(a)}, {"manifest", strings.Join(a.Manifest.Files(), ", "), "found there"}, {"lock", a.LockFile(), lockFrom(a)}}
-	usual, of, keys := a.RegistryKeys()
+	usual, of, keys := open.RegistryKeys(a)
 	for _, key := range append([]string{""}, keys...) {
 		s := Setting{Key: strings.TrimSpace("registry " + key), Value: a.Config.Registry.Some[key], From: a.Config.Place.Line("registry", key)}
 		if key == "" {
 			s.Value, s.From = usual, a.Config.Place.Line((open.RegistryPlace{Of: of}).Path()...)
 		}
-		variable := a.VariableFor(open.RegistryPrefix, key)
+		variable := open.VariableFor(a, open.RegistryPrefix, key)
 		if address := a.Settings.Env(variable); address != "" {
 			s.Value, s.From = address, variable
 		}
@@ -199,7 +199,7 @@ func SettingList(ctx context.Context, a *open.App) []Setting {
 			s.Value, s.From = "none", "not in "+variable
 		}
 		all = append(all, s)
-		if token := a.VariableFor(config.TokenPrefix, key); a.Settings.Env(token) != "" {
+		if token := open.VariableFor(a, config.TokenPrefix, key); a.Settings.Env(token) != "" {
 			all = append(all, Setting{strings.TrimSpace("token " + key), "set", token})
 		}
 	}
@@ -212,9 +212,9 @@ func SettingList(ctx context.Context, a *open.App) []Setting {
 			all = append(all, Setting{strings.TrimSpace("runtime " + name + " " + environment), a.Config.Runtime[name][environment], a.Config.Place.Line(path...)})
 		}
 	}
-	a.Presume(ctx)
-	for _, name := range slices.Sorted(maps.Keys(a.Presumed)) {
-		all = append(all, Setting{"runtime " + name, a.Presumed[name][""], a.Grounds[name]})
+	presumed, grounds := open.Presume(ctx, a)
+	for _, name := range slices.Sorted(maps.Keys(presumed)) {
+		all = append(all, Setting{"runtime " + name, presumed[name][""], grounds[name]})
 	}
 	for _, key := range config.Keys() {
 		if slices.Contains([]string{"ecosystem", "registry", "runtime", "lock"}, key) {
@@ -236,7 +236,7 @@ func from(env func(string) string, variable, usual string) string {
 	return usual
 }
 
-func ecosystemFrom(a *open.App) string {
+func ecosystemFrom(a *open.View) string {
 	switch {
 	case a.Settings.Ecosystem != "":
 		return "--ecosystem, or a side of the folder"
@@ -246,7 +246,7 @@ func ecosystemFrom(a *open.App) string {
 	return "the manifest"
 }
 
-func lockFrom(a *open.App) string {
+func lockFrom(a *open.View) string {
 	switch {
 	case a.Config.Lock != "":
 		return a.Config.Place.Line("lock")

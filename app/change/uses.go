@@ -23,7 +23,7 @@ type Use struct {
 
 // UsesOf lists where the packages that an effect's changes take out of the manifest are still used: in the source, which would no
 // longer find them, and by packages of the new lock, which keep them there.
-func UsesOf(a *open.App, e *Effect) ([]Use, error) {
+func UsesOf(a *open.View, e *Effect) ([]Use, error) {
 	changes := e.Changes
 	var dropped []string
 	for _, c := range changes {
@@ -52,7 +52,7 @@ func UsesOf(a *open.App, e *Effect) ([]Use, error) {
 }
 
 // Importers gives of each of the packages where the source imports it, as FILE:LINE.
-func Importers(a *open.App, names []string) (map[string][]string, error) {
+func Importers(a *open.View, names []string) (map[string][]string, error) {
 	imports, err := imports(a, names)
 	if err != nil {
 		return nil, err
@@ -69,7 +69,7 @@ func Importers(a *open.App, names []string) (map[string][]string, error) {
 }
 
 // imports lists where the source imports some of the packages. Without names, the source is not read.
-func imports(a *open.App, names []string) ([]ecosystem.Import, error) {
+func imports(a *open.View, names []string) ([]ecosystem.Import, error) {
 	if len(names) == 0 {
 		return nil, nil
 	}

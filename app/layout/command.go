@@ -18,7 +18,7 @@ import (
 )
 
 // commanded reports whether a command of the application's people installs its packages.
-func commanded(a *open.App) bool {
+func commanded(a *open.View) bool {
 	return a.Config.Install.By != "" && a.Config.Install.By != "molt" && a.Config.Install.By != "none"
 }
 
@@ -27,12 +27,12 @@ const commandLimit = "30m"
 
 // installByCommand has the command install a lock in a folder, from a relay that has nothing but that lock. What was installed is set aside
 // before, as part of a change; what is installed then must be what the lock says.
-func installByCommand(ctx context.Context, a *open.App, files *txn.Workspace, lock *ecosystem.Lock, within *txn.Transaction) (err error) {
+func (a *Site) installByCommand(ctx context.Context, files *txn.Workspace, lock *ecosystem.Lock, within *txn.Transaction) (err error) {
 	server, can := a.Eco.(ecosystem.Server)
 	if !can {
 		return &input.UsageError{Reason: "there is no relay for registries of " + a.Eco.Name()}
 	}
-	packages, err := locked(a, lock)
+	packages, err := locked(a.View, a.archives, lock)
 	if err != nil {
 		return err
 	}
@@ -69,7 +69,7 @@ func installByCommand(ctx context.Context, a *open.App, files *txn.Workspace, lo
 		}
 	}
 	command := config.Check{Name: "install", Run: a.Config.Install.By, Limit: commandLimit, Env: map[string]string{"MOLT_RELAY": "http://" + l.Addr().String()}}
-	v, err := a.BareRunner(files).One(ctx, run.Job{Check: command, Kind: run.InstallJob, Dir: files.Dir, Stage: "install"}, nil)
+	v, err := open.BareRunner(a.View, files).One(ctx, run.Job{Check: command, Kind: run.InstallJob, Dir: files.Dir, Stage: "install"}, nil)
 	if err != nil {
 		return err
 	}
@@ -83,15 +83,13 @@ func installByCommand(ctx context.Context, a *open.App, files *txn.Workspace, lo
 	if installed == nil {
 		return fmt.Errorf("%q, which %s has for installing, installed nothing; whole output: %s", a.Config.Install.By, config.File, v.Log)
 	}
-	if found := differing(a, lock, installed); len(found) > 0 {
+	if found := differing(a.View, lock, installed); len(found) > 0 {
 		return fmt.Errorf("%q, which %s has for installing, did not install what the lock says: %s", a.Config.Install.By, config.File, found[0].Says)
 	}
 	return nil
 }
 
 // differing says how an installed tree differs from a lock.
-func differing(a *open.App, lock *ecosystem.Lock, installed ecosystem.Tree) []open.Finding {
-	other := *a
-	other.Lock = lock
-	return locking.CheckInstalled(&other, installed)
+func differing(a *open.View, lock *ecosystem.Lock, installed ecosystem.Tree) []open.Finding {
+	return locking.CheckInstalled(a.Locked(lock), installed)
 }

@@ -25,8 +25,8 @@ import (
 
 // Locks returns the lock of the application, or the one that relock would write, and those that the stages of a plan lead to, one after the
 // other; the plan may be nil.
-func Locks(ctx context.Context, a *open.App, source universe.Source, plan *planfile.Plan) ([]*ecosystem.Lock, error) {
-	lock, _, err := locking.Relock(ctx, a, source)
+func Locks(ctx context.Context, a *open.Question, plan *planfile.Plan) ([]*ecosystem.Lock, error) {
+	lock, _, err := locking.Relock(ctx, a)
 	if err != nil {
 		return nil, err
 	}
@@ -43,13 +43,13 @@ func Locks(ctx context.Context, a *open.App, source universe.Source, plan *planf
 		if stage.Status == doc.Done {
 			continue
 		}
-		if err := w.Stage(ctx, source, stage); err != nil {
-			return nil, locking.AtStage(a, plan, stage, err)
+		if err := w.Stage(ctx, stage); err != nil {
+			return nil, locking.AtStage(a.View, plan, stage, err)
 		}
 		if stage.Raise != nil {
 			continue
 		}
-		lock, err := locking.NewLock(ctx, a, source, w.Locked, w.Manifest, a.Lock)
+		lock, err := locking.NewLock(ctx, a, w.Locked, w.Manifest, a.Lock)
 		if err != nil {
 			return nil, err
 		}
@@ -59,7 +59,7 @@ func Locks(ctx context.Context, a *open.App, source universe.Source, plan *planf
 }
 
 // Documents returns of how many packages documents were read so far.
-func Documents(a *open.App) int {
+func Documents(a *open.Question) int {
 	if recorder, records := a.Opened.(ecosystem.Recorder); records {
 		return len(recorder.Seen())
 	}
@@ -67,13 +67,12 @@ func Documents(a *open.App) int {
 }
 
 // Stock has what locks need to be laid out in the store.
-func Stock(ctx context.Context, a *open.App, locks []*ecosystem.Lock, watch func(done, of int)) (tree.Stocked, error) {
+func Stock(ctx context.Context, a *open.Question, locks []*ecosystem.Lock, watch func(done, of int)) (tree.Stocked, error) {
 	if flat, ok := a.Eco.(ecosystem.Flat); ok {
-		t, done, err := a.Environment(ctx, flat, a.Files)
+		t, err := a.Archives().Environment(flat, a.Files)
 		if err != nil {
 			return tree.Stocked{}, err
 		}
-		defer done()
 		return t.Stock(ctx, locks, watch)
 	}
 	installer, can := a.Eco.(ecosystem.Installer)
@@ -84,16 +83,13 @@ func Stock(ctx context.Context, a *open.App, locks []*ecosystem.Lock, watch func
 	if err != nil {
 		return tree.Stocked{}, err
 	}
-	t := &tree.Tree{Files: a.Files, Store: kept, Eco: installer, Overridden: open.Written(a.Manifest.Overrides())}
-	var done func()
-	t.Download, done = a.Downloads(ctx)
-	defer done()
+	t := &tree.Tree{Files: a.Files, Store: kept, Eco: installer, Overridden: open.Written(a.Manifest.Overrides()), Download: a.Archives().Download}
 	return t.Stock(ctx, locks, watch)
 }
 
 // Snapshot writes everything that was read of the registries so far to one file, and on request the archives of locks, for all platforms. It returns what
 // the snapshot says of itself.
-func Snapshot(ctx context.Context, a *open.App, file string, locks []*ecosystem.Lock, archives bool) (registry.SnapshotAbout, error) {
+func Snapshot(ctx context.Context, a *open.Question, file string, locks []*ecosystem.Lock, archives bool) (registry.SnapshotAbout, error) {
 	about := registry.SnapshotAbout{Ecosystem: a.Eco.Name(), Made: a.Now().Format(time.DateOnly), Goal: a.GoalText()}
 	server, can := a.Eco.(ecosystem.Server)
 	recorder, records := a.Opened.(ecosystem.Recorder)
@@ -134,15 +130,14 @@ func Snapshot(ctx context.Context, a *open.App, file string, locks []*ecosystem.
 }
 
 // snapshotArchives downloads the archives of locks to a folder, and returns them as files of a snapshot, which read them there.
-func snapshotArchives(ctx context.Context, a *open.App, dir string, locks []*ecosystem.Lock) ([]registry.SnapshotFile, error) {
-	download, done := a.Downloads(ctx)
-	defer done()
+func snapshotArchives(ctx context.Context, a *open.Question, dir string, locks []*ecosystem.Lock) ([]registry.SnapshotFile, error) {
+	from := a.Archives()
 	var files []registry.SnapshotFile
 	seen := map[string]bool{}
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(16)
 	for _, l := range locks {
-		packages := withFiles(ctx, a, l)
+		packages := withFiles(ctx, a.View, l)
 		for i := range packages {
 			p := &packages[i]
 			name := registry.SnapshotName(p.Source)
@@ -168,7 +163,7 @@ func snapshotArchives(ctx context.Context, a *open.App, dir string, locks []*eco
 				if err != nil {
 					return err
 				}
-				err = download(ctx, p, rewound{f})
+				err = from.Download(ctx, p, rewound{f})
 				return errors.Join(err, f.Close())
 			})
 		}
@@ -178,7 +173,7 @@ func snapshotArchives(ctx context.Context, a *open.App, dir string, locks []*eco
 
 // withFiles lists the packages of a lock with the one file that each has; where there are several, with that for this machine, else with all of them, one after the
 // other.
-func withFiles(ctx context.Context, a *open.App, l *ecosystem.Lock) []ecosystem.LockedPackage {
+func withFiles(ctx context.Context, a *open.View, l *ecosystem.Lock) []ecosystem.LockedPackage {
 	flat, ok := a.Eco.(ecosystem.Flat)
 	if !ok {
 		return l.Packages

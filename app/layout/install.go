@@ -45,7 +45,7 @@ type Installed struct {
 // Install lays out what the lock says, and nothing else. The folder was taken for changing it (Use), unless it is for show or for another folder. A
 // lock that does not fit the manifest is an *input.UsageError; other errors are those of tree.Tree. A link is switched when all the rest is done, in one
 // move.
-func Install(ctx context.Context, a *open.App, order InstallOrder) (*Installed, error) {
+func Install(ctx context.Context, a *open.View, order InstallOrder) (*Installed, error) {
 	if err := switchable(order.Current); err != nil {
 		return nil, err
 	}
@@ -86,8 +86,10 @@ func Install(ctx context.Context, a *open.App, order InstallOrder) (*Installed, 
 		}
 	}
 	done := &Installed{}
+	from := a.Archives()
+	defer from.Close()
 	// The packages come first: where they are, a folder is known to be Molt's.
-	if done.Report, err = layOut(ctx, a, files, lock, tree.Order{Dry: order.Dry, Force: order.Force, Watch: order.Watch}); err != nil || order.Dry || order.Into == "" {
+	if done.Report, err = layOut(ctx, from, files, lock, tree.Order{Dry: order.Dry, Force: order.Force, Watch: order.Watch}); err != nil || order.Dry || order.Into == "" {
 		return done, err
 	}
 	if done.Copied, err = copySources(ctx, a, order.Into); err != nil || order.Current == "" {
@@ -98,15 +100,15 @@ func Install(ctx context.Context, a *open.App, order InstallOrder) (*Installed, 
 }
 
 // layOut lays out a lock in a folder.
-func layOut(ctx context.Context, a *open.App, files *txn.Workspace, lock *ecosystem.Lock, order tree.Order) (*tree.Report, error) {
+func layOut(ctx context.Context, from *open.Archives, files *txn.Workspace, lock *ecosystem.Lock, order tree.Order) (*tree.Report, error) {
+	a := from.View
 	lock = lock.Whole().Chosen()
 	order.Copies, order.Compile = a.Config.Install.Copies(), a.Config.Install.Compiles()
 	if flat, ok := a.Eco.(ecosystem.Flat); ok {
-		t, done, err := a.Environment(ctx, flat, files)
+		t, err := from.Environment(flat, files)
 		if err != nil {
 			return nil, err
 		}
-		defer done()
 		order.Offline = a.Settings.Offline
 		return t.Install(ctx, lock, order)
 	}
@@ -118,10 +120,7 @@ func layOut(ctx context.Context, a *open.App, files *txn.Workspace, lock *ecosys
 	if err != nil {
 		return nil, err
 	}
-	t := &tree.Tree{Files: files, Store: kept, Eco: installer, Overridden: lock.Overrides}
-	var done func()
-	t.Download, done = a.Downloads(ctx)
-	defer done()
+	t := &tree.Tree{Files: files, Store: kept, Eco: installer, Overridden: lock.Overrides, Download: from.Download}
 	order.Offline = a.Settings.Offline
 	if len(a.Config.Build) > 0 {
 		order.Builds = func(name string) bool { return slices.Contains(a.Config.Build, name) }
@@ -140,7 +139,7 @@ func (e *BuildError) Error() string {
 }
 
 // build runs the build steps of a release that stands in a folder. What they start ends with them, and they have ten minutes each.
-func build(ctx context.Context, a *open.App, e ecosystem.Installer, files *txn.Workspace, folder string, p *ecosystem.LockedPackage, steps []string) error {
+func build(ctx context.Context, a *open.View, e ecosystem.Installer, files *txn.Workspace, folder string, p *ecosystem.LockedPackage, steps []string) error {
 	manifest, err := input.ReadFile(filepath.Join(folder, e.Manifest()), input.Manifest)
 	if err != nil {
 		return err
@@ -154,10 +153,10 @@ func build(ctx context.Context, a *open.App, e ecosystem.Installer, files *txn.W
 		if line == "" {
 			continue
 		}
-		r := a.BareRunner(files)
+		r := open.BareRunner(a, files)
 		r.Permit = func(ctx context.Context, j run.Job) error { // the package decides what its step does
 			j.Name, j.Run = p.Name, ""
-			return a.Permit(ctx, j)
+			return open.Permit(ctx, a, j)
 		}
 		command := config.Check{Name: p.Name + " " + step, Run: line, Folder: filepath.ToSlash(rel), Env: env}
 		v, err := r.One(ctx, run.Job{Check: command, Kind: run.BuildJob, Dir: files.Dir, Stage: "build"}, nil)
@@ -172,62 +171,18 @@ func build(ctx context.Context, a *open.App, e ecosystem.Installer, files *txn.W
 }
 
 // LaidOut says whether the installed packages of this application are Molt's: people say so under "install:", or it laid them out.
-func LaidOut(a *open.App) bool {
+func LaidOut(a *open.View) bool {
 	return installs(a) && (a.Config.Install.By != "" || a.Files.Exists(path.Join(ecosystem.InstallFolder(a.Eco), tree.RecordFile)))
 }
 
-func installs(a *open.App) bool {
+func installs(a *open.View) bool {
 	_, can := a.Eco.(ecosystem.Installer)
 	_, flat := a.Eco.(ecosystem.Flat)
 	return (can || flat) && a.Config.Install.By != "none"
 }
 
-// Ready has the packages of the lock as it stands installed, where Molt lays them out, and else says how what is installed differs.
-func Ready(ctx context.Context, a *open.App) (string, error) {
-	text, err := a.Files.Content(a.LockFile())
-	if err != nil || text == nil {
-		return "", err
-	}
-	if LaysOut(a) {
-		if commanded(a) { // which may take its time, and starts from nothing
-			if says, err := Unlike(a, text); err != nil || says == "" && a.Files.Exists(ecosystem.InstallFolder(a.Eco)) {
-				return "", err
-			}
-		}
-		return "", LayOutText(ctx, a, a.Dir, text, nil)
-	}
-	return Unlike(a, text)
-}
-
-// Ran remembers that the checks passed with the packages of a lock, when all did that there were and Molt had laid the packages out.
-func Ran(a *open.App, text []byte, verdicts []run.Verdict) error {
-	checks := 0
-	for _, v := range verdicts {
-		if !v.Passed {
-			return nil
-		}
-		if !v.Task {
-			checks++
-		}
-	}
-	if checks == 0 || !LaysOut(a) {
-		return nil
-	}
-	lock, err := a.DecodeLock(a.LockFile(), text)
-	if err != nil {
-		return err
-	}
-	r := project.Passed{On: a.Now().UTC(), Lock: txn.Sum(text), Versions: map[string]string{}}
-	for _, e := range lock.Roots {
-		if v := RootVersion(lock, e.Name); v != "" {
-			r.Versions[e.Name] = v
-		}
-	}
-	return a.Runner().RememberRan(r)
-}
-
 // Unlike says how what is installed is not what a lock has, "" where it is, and where nothing is installed.
-func Unlike(a *open.App, text []byte) (string, error) {
+func Unlike(a *open.View, text []byte) (string, error) {
 	installed, err := ecosystem.Installed(a.Eco, a.Dir)
 	if err != nil || installed == nil {
 		return "", err
@@ -244,7 +199,7 @@ func Unlike(a *open.App, text []byte) (string, error) {
 }
 
 // lockFor returns the lock with the roots of some groups alone; it must have been made for the manifest as it stands.
-func lockFor(a *open.App, groups []string) (*ecosystem.Lock, error) {
+func lockFor(a *open.View, groups []string) (*ecosystem.Lock, error) {
 	if a.Lock == nil {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt relock writes one", a.LockFile())}
 	}
@@ -296,55 +251,4 @@ func RootVersion(l *ecosystem.Lock, name string) string {
 		return n.Version
 	}
 	return ""
-}
-
-// LayOutText lays out the lock of a text: in the application, as part of a change, or in a copy of it.
-func LayOutText(ctx context.Context, a *open.App, dir string, text []byte, within *txn.Transaction) error {
-	lock, err := a.DecodeLock(a.LockFile(), text)
-	if err != nil {
-		return err
-	}
-	files := a.Files
-	if dir != a.Dir {
-		if files, err = txn.OpenWorkspace(dir, a.User); err != nil {
-			return err
-		}
-	}
-	if commanded(a) {
-		return installByCommand(ctx, a, files, lock, within)
-	}
-	_, err = layOut(ctx, a, files, lock, tree.Order{Within: within})
-	if err != nil && !LaidOut(a) && open.Unobtainable(err) { // nobody asked for it
-		a.Unlaid = fmt.Sprintf("the packages could not be laid out, so the checks ran without any (%v); \"install: none\" in %s says that nobody is to try", err, config.File)
-		return nil
-	}
-	return err
-}
-
-// LaysOut says whether Molt lays packages out for checks: where they are its own, and where nothing is installed and nobody said otherwise, since checks would
-// run on no packages.
-func LaysOut(a *open.App) bool {
-	return LaidOut(a) || installs(a) && a.Unlaid == "" && len(a.Config.Checks) > 0 && !a.Files.Exists(ecosystem.InstallFolder(a.Eco))
-}
-
-// LayOutBeside lays out the packages of the other sides, as they are locked, where Molt lays them out: in the application, or in a copy of it. The
-// checks are those of all sides.
-func LayOutBeside(ctx context.Context, a *open.App, dir string) error {
-	for _, s := range a.Beside() {
-		side, err := a.OpenBeside(s.Ecosystem)
-		if err != nil {
-			return err
-		}
-		text, err := side.Files.Content(side.LockFile())
-		if err != nil {
-			return err
-		}
-		if text == nil || !LaysOut(side) {
-			continue
-		}
-		if err := LayOutText(ctx, side, dir, text, nil); err != nil {
-			return err
-		}
-	}
-	return nil
 }

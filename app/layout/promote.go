@@ -21,7 +21,7 @@ import (
 
 // copySources copies the files that people keep into another folder, and returns how many there are. Where that folder lies in the application, what
 // lies beside it there (other such folders) is none of these files.
-func copySources(ctx context.Context, a *open.App, into string) (int, error) {
+func copySources(ctx context.Context, a *open.View, into string) (int, error) {
 	names, err := a.Runner().Sources(ctx)
 	if err != nil {
 		return 0, err
@@ -57,7 +57,7 @@ func copySources(ctx context.Context, a *open.App, into string) (int, error) {
 }
 
 // takes makes sure that a folder may get a complete tree: there is none yet, or an empty one, or one that Molt made. It reports whether it holds nothing.
-func takes(a *open.App, into string, force bool) (empty bool, err error) {
+func takes(a *open.View, into string, force bool) (empty bool, err error) {
 	entries, err := os.ReadDir(into)
 	entries = slices.DeleteFunc(entries, func(e fs.DirEntry) bool { return e.Name() == txn.StateDir }) // of a Molt that was ended early
 	switch {

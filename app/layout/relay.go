@@ -17,21 +17,21 @@ import (
 
 // Relay returns a registry of exactly the packages and releases of the lock, or of that of a stage that is to do, and how many packages
 // it has. Archives are where the registry has them, or go through it, checked. The registry is open as long as the relay is.
-func Relay(ctx context.Context, a *open.App, source universe.Source, stage string, through bool) (http.Handler, int, error) {
+func Relay(ctx context.Context, a *open.Question, stage string, through bool) (http.Handler, int, error) {
 	server, can := a.Eco.(ecosystem.Server)
 	if !can {
 		return nil, 0, &input.UsageError{Reason: "there is no relay for registries of " + a.Eco.Name()}
 	}
-	lock, err := lockFor(a, nil)
+	lock, err := lockFor(a.View, nil)
 	if err != nil {
 		return nil, 0, err
 	}
 	if stage != "" {
-		if lock, err = lockOf(ctx, a, source, stage); err != nil {
+		if lock, err = lockOf(ctx, a, stage); err != nil {
 			return nil, 0, err
 		}
 	}
-	packages, err := locked(a, lock.Whole())
+	packages, err := locked(a.View, a.Archives(), lock.Whole())
 	if err != nil {
 		return nil, 0, err
 	}
@@ -50,7 +50,7 @@ func Relay(ctx context.Context, a *open.App, source universe.Source, stage strin
 }
 
 // lockOf solves the stages that are to do up to one, and returns the lock that they lead to.
-func lockOf(ctx context.Context, a *open.App, source universe.Source, id string) (*ecosystem.Lock, error) {
+func lockOf(ctx context.Context, a *open.Question, id string) (*ecosystem.Lock, error) {
 	plan, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
@@ -64,15 +64,15 @@ func lockOf(ctx context.Context, a *open.App, source universe.Source, id string)
 		return nil, err
 	}
 	for i := range stages {
-		if err := w.Stage(ctx, source, &stages[i]); err != nil {
-			return nil, locking.AtStage(a, plan, &stages[i], err)
+		if err := w.Stage(ctx, &stages[i]); err != nil {
+			return nil, locking.AtStage(a.View, plan, &stages[i], err)
 		}
 	}
-	return locking.NewLock(ctx, a, source, w.Locked, w.Manifest, a.Lock)
+	return locking.NewLock(ctx, a, w.Locked, w.Manifest, a.Lock)
 }
 
 // locked returns the packages of a lock with their files, at whole addresses.
-func locked(a *open.App, l *ecosystem.Lock) (universe.Table, error) {
+func locked(a *open.View, from *open.Archives, l *ecosystem.Lock) (universe.Table, error) {
 	table, err := l.Universe(a.Eco)
 	if err != nil {
 		return nil, err
@@ -92,7 +92,7 @@ func locked(a *open.App, l *ecosystem.Lock) (universe.Table, error) {
 		}
 		for i := range r.Files {
 			if f := &r.Files[i]; !strings.Contains(f.Address, "://") {
-				client, err := a.RegistryOf(p.Name)
+				client, err := from.RegistryOf(p.Name)
 				if err != nil {
 					return nil, err
 				}

@@ -17,7 +17,7 @@ type contradiction struct {
 
 // contradicting compares the checksums of the lock with each other (a release may stand in several places), and with what
 // the cache holds of the registry's documents. It asks no registry; what cannot be read contradicts nothing.
-func contradicting(ctx context.Context, a *open.App) []contradiction {
+func contradicting(ctx context.Context, a *open.View) []contradiction {
 	var all []contradiction
 	found := map[string]bool{}
 	note := func(release, locked, stated, where string) {
@@ -34,26 +34,24 @@ func contradicting(ctx context.Context, a *open.App) []contradiction {
 		}
 		seen[release] = p.Integrity
 	}
-	quiet := *a
-	quiet.Settings.Offline = true
-	source, done, err := quiet.Source(ctx, nil)
+	held, err := a.Offline().Ask(ctx, nil)
 	if err != nil {
 		return all
 	}
-	defer done()
+	defer held.Close()
 	packages := map[string]*universe.Package{}
 	for _, p := range a.Lock.Packages {
 		if p.Integrity != "" {
-			source.Hint(p.Name)
+			held.Source.Hint(p.Name)
 		}
 	}
 	for _, p := range a.Lock.Packages {
-		if p.Integrity == "" || a.Addressed(p.Name) { // nothing to compare with
+		if p.Integrity == "" || open.Addressed(a, p.Name) { // nothing to compare with
 			continue
 		}
 		known, looked := packages[p.Name]
 		if !looked {
-			known, _ = source.Package(ctx, p.Name) // nil for what the cache does not hold
+			known, _ = held.Source.Package(ctx, p.Name) // nil for what the cache does not hold
 			packages[p.Name] = known
 		}
 		if known == nil {

@@ -21,8 +21,8 @@ const mostExtra = 5
 
 // CheckInstalled compares what is installed with the lock, by going through the lock's graph and looking each package up
 // as the runtime would.
-func CheckInstalled(a *open.App, installed ecosystem.Tree) []open.Finding {
-	c := &comparison{App: a, tree: installed, nodes: map[string]*ecosystem.LockedPackage{}, said: map[string]bool{},
+func CheckInstalled(a *open.View, installed ecosystem.Tree) []open.Finding {
+	c := &comparison{View: a, tree: installed, nodes: map[string]*ecosystem.LockedPackage{}, said: map[string]bool{},
 		reached: map[string]bool{}, visited: map[[2]string]bool{}}
 	whole := a.Lock.Whole()
 	for i := range whole.Packages {
@@ -68,7 +68,7 @@ func CheckInstalled(a *open.App, installed ecosystem.Tree) []open.Finding {
 
 // leftOut lists the groups that are not installed since an alternative is: all but the one whose packages are there, or
 // but the usual one.
-func leftOut(a *open.App, installed ecosystem.Tree) (left []string) {
+func leftOut(a *open.View, installed ecosystem.Tree) (left []string) {
 	for _, list := range a.Lock.Alternatives {
 		there := slices.IndexFunc(list, func(group string) bool {
 			return !slices.ContainsFunc(a.Lock.Whole().Roots, func(e solve.Edge) bool {
@@ -85,7 +85,7 @@ func leftOut(a *open.App, installed ecosystem.Tree) (left []string) {
 }
 
 // checkFiles says which files of installed packages are not as Molt laid them out.
-func checkFiles(ctx context.Context, a *open.App) ([]open.Finding, error) {
+func checkFiles(ctx context.Context, a *open.View) ([]open.Finding, error) {
 	kept, err := a.Store()
 	if err != nil {
 		return nil, err
@@ -111,7 +111,7 @@ func checkFiles(ctx context.Context, a *open.App) ([]open.Finding, error) {
 
 // A comparison of a lock with an installed tree.
 type comparison struct {
-	*open.App
+	*open.View
 	tree    ecosystem.Tree
 	nodes   map[string]*ecosystem.LockedPackage
 	found   []open.Finding
@@ -168,7 +168,7 @@ func (c *comparison) follow(home, by string, edges []solve.Edge) {
 
 // checkRuntimes says which runtimes do not suit the locked packages and the application: the deployed ones, and, where
 // something is installed and hence runs, the one that this machine has.
-func checkRuntimes(ctx context.Context, a *open.App, installed bool) []open.Finding {
+func checkRuntimes(ctx context.Context, a *open.View, installed bool) []open.Finding {
 	var found []open.Finding
 	check := func(name, v, where string) {
 		var texts []string

@@ -7,7 +7,6 @@ import (
 	"molt/app/ledger"
 	"molt/app/open"
 	"molt/core/inspect"
-	"molt/core/universe"
 	"molt/core/version"
 	"molt/ecosystem"
 )
@@ -19,7 +18,7 @@ type Past struct {
 }
 
 // ReadPast lists what was carried out that changed the lock of this side, the oldest first.
-func ReadPast(ctx context.Context, a *open.App) ([]Past, error) {
+func ReadPast(ctx context.Context, a *open.View) ([]Past, error) {
 	records, err := a.Ledger.History(ctx)
 	if err != nil {
 		return nil, err
@@ -69,14 +68,14 @@ type Lag struct {
 
 // LagOf measures a lock against what is published now: how many stable releases its declared packages have not taken, and how many of these packages are
 // behind by a major. Packages that the registry does not have count for nothing.
-func LagOf(ctx context.Context, a *open.App, source universe.Source, l *ecosystem.Lock, at time.Time) (Lag, error) {
+func LagOf(ctx context.Context, a *open.Question, l *ecosystem.Lock, at time.Time) (Lag, error) {
 	lag := Lag{At: at}
 	for _, r := range l.Declarations() {
 		n := l.Resolution().Node(r.To)
 		if n == nil {
 			continue
 		}
-		p, err := source.Package(ctx, n.Name)
+		p, err := a.Source.Package(ctx, n.Name)
 		if err != nil {
 			if ctx.Err() != nil {
 				return lag, ctx.Err()

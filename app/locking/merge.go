@@ -13,7 +13,6 @@ import (
 	"molt/app/vcs"
 	"molt/core/project"
 	"molt/core/solve"
-	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/input"
 )
@@ -27,7 +26,7 @@ type Merged struct {
 }
 
 // merged lists the files that Molt merges: manifests and lock.
-func merged(a *open.App, texts []ecosystem.File) []string {
+func merged(a *open.View, texts []ecosystem.File) []string {
 	var names []string
 	for _, f := range texts {
 		names = append(names, f.Name)
@@ -37,30 +36,27 @@ func merged(a *open.App, texts []ecosystem.File) []string {
 
 // OpenConflict reads an application whose manifest or lock git could not merge: in their place stands what the branch in
 // use has. It is nil when there is no such conflict.
-func OpenConflict(ctx context.Context, s open.Settings) (*open.App, error) {
-	a, err := open.OpenFolder(s)
+func OpenConflict(ctx context.Context, s open.Settings) (*open.View, error) {
+	a, err := open.Configured(s)
 	if err != nil {
-		return nil, err
-	}
-	if err := a.Configure(); err != nil {
 		return nil, err
 	}
 	texts, err := a.ManifestTexts()
 	if err != nil {
 		return nil, err
 	}
-	if marked, err := a.Marked(texts); err != nil || marked == "" {
+	if marked, err := open.Marked(a, texts); err != nil || marked == "" {
 		return nil, err
 	}
 	names := merged(a, texts)
 	if conflict, err := a.Repo.Unmerged(ctx, names...); err != nil || !conflict {
 		return nil, err
 	}
-	if a.Manifest, err = manifestsAt(ctx, a, vcs.Ours); err != nil {
+	m, err := manifestsAt(ctx, a, vcs.Ours)
+	if err != nil {
 		return nil, err
 	}
-	a.Tree = func() (ecosystem.Tree, error) { return nil, nil }
-	return a, nil
+	return a.Declaring(m), nil
 }
 
 // A Side is what one branch says.
@@ -69,7 +65,7 @@ type Side struct {
 	Lock      *ecosystem.Lock // nil for none
 }
 
-func side(ctx context.Context, a *open.App, at string) (Side, error) {
+func side(ctx context.Context, a *open.View, at string) (Side, error) {
 	var s Side
 	var err error
 	if s.manifests, err = manifestsAt(ctx, a, at); err != nil {
@@ -82,8 +78,8 @@ func side(ctx context.Context, a *open.App, at string) (Side, error) {
 }
 
 // manifestsAt reads the manifests of a side, as they lie in the folder where they are not in conflict.
-func manifestsAt(ctx context.Context, a *open.App, at string) (*ecosystem.Manifests, error) {
-	texts, err := a.TextsFrom(func(name string) ([]byte, error) {
+func manifestsAt(ctx context.Context, a *open.View, at string) (*ecosystem.Manifests, error) {
+	texts, err := open.TextsFrom(a, func(name string) ([]byte, error) {
 		if data := a.Repo.FileAt(ctx, at, name); data != nil {
 			return data, nil
 		}
@@ -97,16 +93,16 @@ func manifestsAt(ctx context.Context, a *open.App, at string) (*ecosystem.Manife
 
 // Merge resolves a conflict: the declarations of both branches, where they differ the one that changed, and where both
 // changed the one that leads to later releases; and a lock near to what both had. Nothing is written.
-func Merge(ctx context.Context, a *open.App, source universe.Source) (*Merged, error) {
+func Merge(ctx context.Context, a *open.Question) (*Merged, error) {
 	var sides [3]Side
 	for i, at := range []string{vcs.Base, vcs.Ours, vcs.Theirs} {
 		var err error
-		if sides[i], err = side(ctx, a, at); err != nil {
+		if sides[i], err = side(ctx, a.View, at); err != nil {
 			return nil, err
 		}
 	}
 	m := &Merged{}
-	if err := mergeManifest(ctx, a, source, m, sides); err != nil {
+	if err := mergeManifest(ctx, a, m, sides); err != nil {
 		return nil, err
 	}
 	texts := sides[1].manifests.Texts()
@@ -124,7 +120,7 @@ func Merge(ctx context.Context, a *open.App, source universe.Source) (*Merged, e
 	for _, d := range a.DeclaredIn(merged) {
 		problem.Roots = append(problem.Roots, d.Roots(d.Root(), d.Text, a.Eco.Scheme().Any())...)
 	}
-	r, err := solve.Resolve(ctx, project.Runnable(source, a.Application()), problem)
+	r, err := solve.Resolve(ctx, project.Runnable(a.Source, a.Application()), problem)
 	if err != nil {
 		return nil, err
 	}
@@ -136,7 +132,7 @@ func Merge(ctx context.Context, a *open.App, source universe.Source) (*Merged, e
 	if err := ecosystem.Unchanged(sides[1].Lock, orEmpty(sides[2].Lock), nil); err != nil {
 		return nil, err
 	}
-	if m.Locked, err = NewLock(ctx, a, source, r, merged, sides[1].Lock); err != nil {
+	if m.Locked, err = NewLock(ctx, a, r, merged, sides[1].Lock); err != nil {
 		return nil, err
 	}
 	m.Lock = a.Eco.EncodeLock(m.Locked)
@@ -151,7 +147,7 @@ func orEmpty(l *ecosystem.Lock) *ecosystem.Lock {
 }
 
 // mergeManifest decides on each declaration, gives all three sides the same, and lets git merge what is left of the texts.
-func mergeManifest(ctx context.Context, a *open.App, source universe.Source, m *Merged, sides [3]Side) error {
+func mergeManifest(ctx context.Context, a *open.Question, m *Merged, sides [3]Side) error {
 	var unmerged []string // those that git has not merged
 	for _, file := range sides[1].manifests.Files() {
 		if a.Repo.FileAt(ctx, vcs.Ours, file) != nil && a.Repo.FileAt(ctx, vcs.Theirs, file) != nil {
@@ -168,7 +164,7 @@ func mergeManifest(ctx context.Context, a *open.App, source universe.Source, m *
 		}
 	}
 	for _, at := range places {
-		take, why, err := decide(ctx, a, source, at, packageAt(sides, at), was, mine, other)
+		take, why, err := decide(ctx, a, at, packageAt(sides, at), was, mine, other)
 		if err != nil {
 			return err
 		}
@@ -187,7 +183,7 @@ func mergeManifest(ctx context.Context, a *open.App, source universe.Source, m *
 	}
 	m.Manifests = map[string][]byte{}
 	for _, file := range unmerged {
-		text, err := mergeTexts(ctx, a, file, sides)
+		text, err := mergeTexts(ctx, a.View, file, sides)
 		if err != nil {
 			return err
 		}
@@ -197,7 +193,7 @@ func mergeManifest(ctx context.Context, a *open.App, source universe.Source, m *
 }
 
 // decide picks one of the constraints that the branches have for a declaration, "" for none.
-func decide(ctx context.Context, a *open.App, source universe.Source, at open.Spot, pkg string, was, mine, other map[open.Spot]string) (take, why string, err error) {
+func decide(ctx context.Context, a *open.Question, at open.Spot, pkg string, was, mine, other map[open.Spot]string) (take, why string, err error) {
 	switch {
 	case mine[at] == other[at]:
 		return mine[at], "", nil
@@ -211,7 +207,7 @@ func decide(ctx context.Context, a *open.App, source universe.Source, at open.Sp
 	if pkg == "" { // from outside the registry, or no package the same on both sides: nobody can say which is later
 		return mine[at], "both changed it", nil
 	}
-	p, err := source.Package(ctx, pkg)
+	p, err := a.Source.Package(ctx, pkg)
 	if err != nil {
 		return "", "", err
 	}
@@ -266,7 +262,7 @@ func give(m *ecosystem.Manifests, at open.Spot, constraint, written string) erro
 }
 
 // mergeTexts merges manifests that declare the same.
-func mergeTexts(ctx context.Context, a *open.App, file string, sides [3]Side) ([]byte, error) {
+func mergeTexts(ctx context.Context, a *open.View, file string, sides [3]Side) ([]byte, error) {
 	text, err := a.Repo.MergeTexts(ctx, sides[0].manifests.Contents()[file], sides[1].manifests.Contents()[file], sides[2].manifests.Contents()[file])
 	var failed *vcs.GitError
 	if errors.As(err, &failed) {
@@ -332,7 +328,7 @@ func MergeKeep(sides [3]Side) (keep map[string][]string, contested []string) {
 }
 
 // WriteMerged puts a resolved conflict on disk. The folder must be in use.
-func WriteMerged(a *open.App, m *Merged) error {
+func WriteMerged(a *open.View, m *Merged) error {
 	files := map[string][]byte{a.LockFile(): m.Lock}
 	maps.Copy(files, m.Manifests)
 	return a.Files.WriteFiles("relock", files)

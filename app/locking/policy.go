@@ -17,27 +17,25 @@ import (
 
 // knownReleases looks releases up in what the cache holds, with dates and licences, when the rules need these; nil for what
 // it does not hold. It asks no registry.
-func knownReleases(ctx context.Context, a *open.App) func(name, version string) *universe.Release {
+func knownReleases(ctx context.Context, a *open.View) func(name, version string) *universe.Release {
 	nothing := func(string, string) *universe.Release { return nil }
 	if !a.Config.Rules.Detailed() {
 		return nothing
 	}
-	quiet := *a
-	quiet.Settings.Offline = true
-	source, done, err := quiet.Source(ctx, nil)
+	held, err := a.Offline().Ask(ctx, nil)
 	if err != nil {
 		return nothing
 	}
+	defer held.Close()
 	all := map[string]*universe.Package{}
 	for _, p := range a.Lock.Packages {
-		source.Hint(p.Name)
+		held.Source.Hint(p.Name)
 	}
 	for _, p := range a.Lock.Packages {
 		if all[p.Name] == nil {
-			all[p.Name], _ = source.Package(ctx, p.Name) // nil for what is not held
+			all[p.Name], _ = held.Source.Package(ctx, p.Name) // nil for what is not held
 		}
 	}
-	done()
 	return func(name, version string) *universe.Release {
 		if p := all[name]; p != nil {
 			return p.Release(version)
@@ -47,7 +45,7 @@ func knownReleases(ctx context.Context, a *open.App) func(name, version string) 
 }
 
 // checkRules says which locked packages break the policy, as far as a lock tells.
-func checkRules(ctx context.Context, a *open.App) []open.Finding {
+func checkRules(ctx context.Context, a *open.View) []open.Finding {
 	whole := a.Config.Rules.Rules(a.Now())
 	names := whole
 	names.AllowLicences, names.RefuseLicences, names.Oldest = nil, nil, 0
@@ -100,7 +98,7 @@ func weak(l *ecosystem.Lock) string {
 }
 
 // Weak warns of releases of which the registry states SHA-1 alone; "" for none.
-func Weak(a *open.App, l *ecosystem.Lock) string {
+func Weak(a *open.View, l *ecosystem.Lock) string {
 	names := weak(l)
 	if names == "" {
 		return ""
@@ -113,7 +111,7 @@ const mostFileless = 6
 
 // Fileless says which releases of a lock have no file that an environment for which the lock is can use as it is; "" for none. They are built where
 // molt.yaml allows it.
-func Fileless(a *open.App, l *ecosystem.Lock) string {
+func Fileless(a *open.View, l *ecosystem.Lock) string {
 	teller, ok := a.Eco.(ecosystem.FileTeller)
 	if !ok {
 		return ""
@@ -149,7 +147,7 @@ func Fileless(a *open.App, l *ecosystem.Lock) string {
 }
 
 // StrongEnough is an error where the rules refuse weak digests and a lock has some.
-func StrongEnough(a *open.App, l *ecosystem.Lock) error {
+func StrongEnough(a *open.View, l *ecosystem.Lock) error {
 	names := weak(l)
 	if names == "" || a.Config.Rules.Digests != config.StrongDigests {
 		return nil

@@ -22,24 +22,31 @@ import (
 
 // Relock resolves the manifest, near to what is locked already, and returns the lock with its text. Nothing is written. A
 // release whose checksum changed is an *ecosystem.IntegrityError, unless it is accepted (name@version).
-func Relock(ctx context.Context, a *open.App, source universe.Source, accepted ...string) (*ecosystem.Lock, []byte, error) {
-	if !a.Application().Current() { // what was apart need not be any more
-		if err := a.Manifest.Seclude(nil); err != nil {
+func Relock(ctx context.Context, a *open.Question, accepted ...string) (*ecosystem.Lock, []byte, error) {
+	app, m := a.Application(), a.Manifest
+	var err error
+	if len(m.Members()) > 0 {
+		if m, err = m.Clone(); err != nil {
 			return nil, nil, err
 		}
+		if !app.Current() { // what was apart need not be any more
+			if err := m.Seclude(nil); err != nil {
+				return nil, nil, err
+			}
+			app.Declared = a.DeclaredIn(m)
+		}
 	}
-	r, err := project.Relock(ctx, source, a.Application())
+	r, err := project.Relock(ctx, a.Source, app)
 	if err == nil {
-		err = open.Secluded(a.Manifest, r)
+		err = open.Secluded(m, r)
 	}
 	if err != nil {
-		return nil, nil, explain(ctx, a, source, err)
+		return nil, nil, explain(ctx, a, err)
 	}
-	m, r, err := a.Rejoined(ctx, source, a.Manifest, r)
-	if err != nil {
+	if m, r, err = a.Rejoined(ctx, m, r); err != nil {
 		return nil, nil, err
 	}
-	l, err := NewLock(ctx, a, source, r, m, a.Lock, accepted...)
+	l, err := NewLock(ctx, a, r, m, a.Lock, accepted...)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -47,13 +54,13 @@ func Relock(ctx context.Context, a *open.App, source universe.Source, accepted .
 }
 
 // NewLock makes the lock of a resolution of a manifest.
-func NewLock(ctx context.Context, a *open.App, source universe.Source, r *solve.Resolution, m *ecosystem.Manifests, before *ecosystem.Lock, accepted ...string) (*ecosystem.Lock, error) {
-	if err := a.SettledOrigin(); err != nil {
+func NewLock(ctx context.Context, a *open.Question, r *solve.Resolution, m *ecosystem.Manifests, before *ecosystem.Lock, accepted ...string) (*ecosystem.Lock, error) {
+	if err := open.SettledOrigin(a.View); err != nil {
 		return nil, err
 	}
-	l, err := ecosystem.NewLock(ctx, a.Eco, source, r, before, accepted...)
+	l, err := ecosystem.NewLock(ctx, a.Eco, a.Source, r, before, accepted...)
 	if l != nil {
-		l.Origins = a.Origins()
+		l.Origins = open.Origins(a.View)
 		l.Overrides, l.Members, l.Waived = open.Written(m.Overrides()), m.Linked(), open.Waived(a.Application().Waived)
 		a.Describe(l, m, before)
 	}
@@ -66,17 +73,17 @@ func NewLock(ctx context.Context, a *open.App, source universe.Source, r *solve.
 		w.Requires, w.Included, w.Alternatives, w.Index, w.Kept = l.Requires, l.Included, l.Alternatives, l.Index, l.Kept
 	}
 	if err == nil {
-		err = StrongEnough(a, l)
+		err = StrongEnough(a.View, l)
 	}
 	if err == nil {
-		err = carriesOut(a, m, l)
+		err = carriesOut(a.View, m, l)
 	}
 	return l, err
 }
 
 // carriesOut is an error where an override of the edges below a package is about an edge that another package makes farther down: one release has the same
 // edges wherever it stands, so it could not be carried out there alone.
-func carriesOut(a *open.App, m *ecosystem.Manifests, l *ecosystem.Lock) error {
+func carriesOut(a *open.View, m *ecosystem.Manifests, l *ecosystem.Lock) error {
 	nodes := map[string]*ecosystem.LockedPackage{}
 	for i := range l.Packages {
 		nodes[l.Packages[i].ID] = &l.Packages[i]
@@ -123,53 +130,51 @@ func carriesOut(a *open.App, m *ecosystem.Manifests, l *ecosystem.Lock) error {
 }
 
 // HasLocked reports whether the lock has a release, as NAME@VERSION.
-func HasLocked(a *open.App, release string) bool {
+func HasLocked(a *open.View, release string) bool {
 	return a.Lock != nil && slices.ContainsFunc(a.Lock.Packages, func(p ecosystem.LockedPackage) bool { return p.Name+"@"+p.Version == release })
 }
 
-// CheckDeclared makes sure that the registry has every declared package, and notes which optional ones it lacks. The error points at the manifest's line.
-func CheckDeclared(ctx context.Context, a *open.App, source universe.Source) error {
-	source.Hint(a.DeclaredPackages()...)
+// CheckDeclared makes sure that the registry has every declared package, and returns the optional ones that it lacks. The
+// error points at the manifest's line.
+func CheckDeclared(ctx context.Context, a *open.Question) (absent []string, err error) {
+	a.Source.Hint(a.DeclaredPackages()...)
 	published := false
 	for _, e := range a.Manifest.Entries() {
 		if e.Foreign {
 			continue
 		}
-		p, err := source.Package(ctx, e.Package)
+		p, err := a.Source.Package(ctx, e.Package)
 		var unknown *universe.UnknownError
 		if err == nil {
 			published = published || p.Len() > 0
 		}
 		if errors.As(err, &unknown) && e.Optional {
-			a.Absent = append(a.Absent, e.Package)
+			absent = append(absent, e.Package)
 			continue
 		}
 		if errors.As(err, &unknown) {
 			reason := fmt.Sprintf("the registry has no package %q, which %q asks for", e.Package, e.Group)
-			if key := open.OriginKey(a.Origins(), e.Package); key != open.UsualOrigin {
+			if key := open.OriginKey(open.Origins(a.View), e.Package); key != open.UsualOrigin {
 				reason = fmt.Sprintf("the registry for %s has no package %q, which %q asks for; whether another has one of that name is not asked", key, e.Package, e.Group)
 			}
-			return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: reason}
+			return nil, &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: reason}
 		}
 		if err != nil {
-			return err
+			return nil, err
 		}
 	}
 	if !a.Settings.AsOf.IsZero() && !published && len(a.DeclaredPackages()) > 0 {
-		return beforeAll(ctx, a, source)
+		return nil, beforeAll(ctx, a)
 	}
-	return nil
+	return absent, nil
 }
 
-// Absent returns the optional packages that the registry lacks.
-func Absent(a *open.App) []string { return a.Absent }
-
 // Ahead begins to fetch what a resolution of the manifest will probably look at, until end is called, which waits for it.
-func Ahead(ctx context.Context, a *open.App, source universe.Source) (end func()) {
+func Ahead(ctx context.Context, a *open.Question) (end func()) {
 	app := a.Application()
 	if app.Current() && !app.Edgeless { // then it is what is locked
 		for name := range app.Locked.Versions() {
-			source.Hint(name)
+			a.Source.Hint(name)
 		}
 		return func() {}
 	}
@@ -182,7 +187,7 @@ func Ahead(ctx context.Context, a *open.App, source universe.Source) (end func()
 	if app.Locked != nil {
 		kept = app.Locked.Versions()
 	}
-	wait := universe.Ahead(ctx, source, demands, kept, app.Linked)
+	wait := universe.Ahead(ctx, a.Source, demands, kept, app.Linked)
 	if a.Settings.Offline { // then it ends soon, and knows all that is missing
 		return func() {
 			wait()
@@ -196,10 +201,10 @@ func Ahead(ctx context.Context, a *open.App, source universe.Source) (end func()
 }
 
 // beforeAll says that on the day that was asked about nothing of what is declared had been published, and when the first was.
-func beforeAll(ctx context.Context, a *open.App, source universe.Source) error {
+func beforeAll(ctx context.Context, a *open.Question) error {
 	var first time.Time
 	for _, name := range a.DeclaredPackages() {
-		p, err := universe.WithDates(ctx, source, name)
+		p, err := universe.WithDates(ctx, a.Source, name)
 		if err != nil {
 			return err
 		}
@@ -227,18 +232,18 @@ func (e *NoReleaseError) Error() string { return e.Place.Error() }
 func (e *NoReleaseError) Unwrap() error { return e.Tangle }
 
 // explain says of a tangle with a single declared demand which line it is, and what is published near it.
-func explain(ctx context.Context, a *open.App, source universe.Source, err error) error {
+func explain(ctx context.Context, a *open.Question, err error) error {
 	var t *solve.Tangle
 	if !errors.As(err, &t) || len(t.Demands) != 1 || t.Demands[0].Kind != solve.Declared {
 		return err
 	}
 	for _, e := range a.Manifest.Entries() {
 		if d := t.Demands[0]; e.As == d.As && e.Group == d.Group {
-			p, perr := source.Package(ctx, e.Package)
+			p, perr := a.Source.Package(ctx, e.Package)
 			if perr != nil {
 				return err
 			}
-			if hidden, err := project.Hidden(ctx, source, a.Application(), e.Package); err == nil && hidden != "" {
+			if hidden, err := project.Hidden(ctx, a.Source, a.Application(), e.Package); err == nil && hidden != "" {
 				return &NoReleaseError{input.PositionError{File: e.File, Line: e.Line, Column: e.Column,
 					Reason: fmt.Sprintf("%s: no release that may be used fits %q: %s", e.As, e.Text, hidden)}, t}
 			}
@@ -269,7 +274,7 @@ func nearestReleases(p *universe.Package, constraint string) string {
 
 // Verify compares manifest, lock, what is installed, the runtimes and the rules about names, without asking a registry. That nothing is installed
 // is no finding.
-func Verify(ctx context.Context, a *open.App) ([]open.Finding, error) {
+func Verify(ctx context.Context, a *open.View) ([]open.Finding, error) {
 	if a.Lock == nil {
 		return []open.Finding{{About: "lock", Says: fmt.Sprintf("there is no %s; molt relock writes one", a.LockFile())}}, nil
 	}
@@ -282,11 +287,11 @@ func Verify(ctx context.Context, a *open.App) ([]open.Finding, error) {
 	note := func(about, says string, args ...any) {
 		found = append(found, open.Finding{About: about, Says: fmt.Sprintf(says, args...)})
 	}
-	for _, says := range append(a.Strayed(), a.Misplaced()...) {
+	for _, says := range append(open.Strayed(a), open.Misplaced(a)...) {
 		note("lock", "%s", says)
 	}
 	if !a.Lock.Edgeless {
-		for _, says := range a.Outside(a.Lock) {
+		for _, says := range open.Outside(a, a.Lock) {
 			note("lock", "%s does not come from a registry: it is neither locked nor laid out", says)
 		}
 	}
@@ -307,7 +312,7 @@ func Verify(ctx context.Context, a *open.App) ([]open.Finding, error) {
 		if err != nil {
 			return nil, err
 		}
-		found = slices.Concat(found, CheckInstalled(a, tree), a.CheckOutside(tree), files)
+		found = slices.Concat(found, CheckInstalled(a, tree), open.CheckOutside(a, tree), files)
 	}
 	return slices.Concat(found, checkRuntimes(ctx, a, tree != nil), checkRules(ctx, a)), nil
 }
@@ -328,7 +333,7 @@ func sideBySide[T any](do func() (T, error)) func() (T, error) {
 }
 
 // Drift says how the lock differs from what the manifest asks for.
-func Drift(a *open.App) (found []open.Finding) {
+func Drift(a *open.View) (found []open.Finding) {
 	note := func(about, says string, args ...any) {
 		found = append(found, open.Finding{About: about, Says: fmt.Sprintf(says, args...)})
 	}
@@ -336,7 +341,7 @@ func Drift(a *open.App) (found []open.Finding) {
 		found = append(found, open.Finding{About: "manifest", Says: fmt.Sprintf("%s:%d: ", e.File, e.Line) + fmt.Sprintf(says, args...), File: e.File, Line: e.Line, Column: e.Column})
 	}
 	var gone ecosystem.Forks // of environments, or choices, that there are no longer
-	if len(a.Lock.Forks) > 0 && a.ForksOf(a.Lock) == nil {
+	if len(a.Lock.Forks) > 0 && open.ForksOf(a, a.Lock) == nil {
 		gone = a.Lock.Forks
 		note("lock", "it has several releases of %s, for environments or alternatives that molt.yaml does not name", strings.Join(slices.Sorted(maps.Keys(gone)), ", "))
 	}
@@ -408,7 +413,7 @@ func Drift(a *open.App) (found []open.Finding) {
 }
 
 // checkRoots says which declarations the lock does not serve. It is what there is to check in a lock that does not tell what packages need.
-func checkRoots(a *open.App) (found []open.Finding) {
+func checkRoots(a *open.View) (found []open.Finding) {
 	resolution := a.Lock.Resolution()
 	for _, r := range a.Lock.Roots {
 		if r.Foreign || r.Optional && r.To == "" {
@@ -429,7 +434,7 @@ func checkRoots(a *open.App) (found []open.Finding) {
 }
 
 // Unknown says what nobody can verify in this application, "" for nothing.
-func Unknown(a *open.App) string {
+func Unknown(a *open.View) string {
 	if a.Lock == nil || !a.Lock.Edgeless {
 		return ""
 	}
@@ -437,7 +442,7 @@ func Unknown(a *open.App) string {
 }
 
 // checkGraph says how the lock contradicts itself.
-func checkGraph(ctx context.Context, a *open.App, frameworks []string) (found []open.Finding, err error) {
+func checkGraph(ctx context.Context, a *open.View, frameworks []string) (found []open.Finding, err error) {
 	note := func(about, says string, args ...any) {
 		found = append(found, open.Finding{About: about, Says: fmt.Sprintf(says, args...)})
 	}
@@ -474,6 +479,6 @@ func checkGraph(ctx context.Context, a *open.App, frameworks []string) (found []
 }
 
 // WriteLock puts a lock on disk.
-func WriteLock(a *open.App, data []byte) error {
+func WriteLock(a *open.View, data []byte) error {
 	return a.Files.WriteFiles("relock", map[string][]byte{a.LockFile(): data})
 }

@@ -25,7 +25,7 @@ type StaleError struct{ Reason string }
 func (e *StaleError) Error() string { return e.Reason }
 
 // AtStage says at which line of the plan a stage stands that cannot be carried out.
-func AtStage(a *open.App, file *planfile.Plan, stage *doc.PlanStage, err error) error {
+func AtStage(a *open.View, file *planfile.Plan, stage *doc.PlanStage, err error) error {
 	if file.Text == nil { // a plan that is still being made has no lines
 		return &StageError{Stage: stage.ID, Err: err}
 	}
@@ -66,30 +66,30 @@ func (e *StageError) Where() string {
 func (e *StageError) Unwrap() error { return e.Err }
 
 // Rehearse works out the manifests and the lock of a stage in memory.
-func Rehearse(ctx context.Context, a *open.App, source universe.Source, stage *doc.PlanStage) (map[string][]byte, error) {
+func Rehearse(ctx context.Context, a *open.Question, stage *doc.PlanStage) (map[string][]byte, error) {
 	w, err := Walk(a)
 	if err != nil {
 		return nil, err
 	}
-	if err := w.Stage(ctx, source, stage); err != nil {
+	if err := w.Stage(ctx, stage); err != nil {
 		return nil, err
 	}
 	m, r := w.Manifest, w.Locked
-	if !awaited(a, stage) {
-		if m, r, err = a.Rejoined(ctx, source, m, r); err != nil {
+	if !awaited(a.View, stage) {
+		if m, r, err = a.Rejoined(ctx, m, r); err != nil {
 			return nil, err
 		}
 	}
-	l, err := NewLock(ctx, a, source, r, m, a.Lock)
+	l, err := NewLock(ctx, a, r, m, a.Lock)
 	if err != nil {
 		return nil, err
 	}
-	return Contents(a, m, l)
+	return Contents(a.View, m, l)
 }
 
 // A walker goes through stages in memory.
 type walker struct {
-	a        *open.App
+	a        *open.Question
 	app      project.Application
 	Manifest *ecosystem.Manifests
 	Locked   *solve.Resolution // nil for none
@@ -97,7 +97,7 @@ type walker struct {
 }
 
 // Walk begins with the application as it stands.
-func Walk(a *open.App) (*walker, error) {
+func Walk(a *open.Question) (*walker, error) {
 	m, err := a.Manifest.Clone()
 	w := &walker{a: a, app: a.Application(), Manifest: m}
 	w.Locked = w.app.Locked
@@ -105,17 +105,18 @@ func Walk(a *open.App) (*walker, error) {
 }
 
 // Stage applies a stage and solves what the manifest then says. A runtime that people raise counts as raised.
-func (w *walker) Stage(ctx context.Context, source universe.Source, stage *doc.PlanStage) error {
+func (w *walker) Stage(ctx context.Context, stage *doc.PlanStage) error {
 	if stage.Raise != nil {
 		w.raise(stage.Raise)
 		return nil
 	}
+	source := w.a.Source
 	if w.raised != nil {
 		source = w.raised
 	}
 	to := map[string]string{}
 	for i, c := range stage.Changes {
-		if err := edit(w.a, w.Manifest, c); err != nil {
+		if err := edit(w.a.View, w.Manifest, c); err != nil {
 			return &changeError{i, err}
 		}
 		if c.To != nil {
@@ -195,7 +196,7 @@ func (e *changeError) Error() string { return e.err.Error() }
 func (e *changeError) Unwrap() error { return e.err }
 
 // awaited reports whether the plan has stages to do besides one. They name what members of a workspace have apart as it is.
-func awaited(a *open.App, stage *doc.PlanStage) bool {
+func awaited(a *open.View, stage *doc.PlanStage) bool {
 	file, err := a.ReadPlan()
 	if err != nil { // there is none, or it says nothing
 		return false
@@ -209,7 +210,7 @@ func declares(m *ecosystem.Manifests, name string) bool {
 }
 
 // edit applies one change to a manifest, which must say what the plan expects.
-func edit(a *open.App, m *ecosystem.Manifests, c doc.PlanChange) error {
+func edit(a *open.View, m *ecosystem.Manifests, c doc.PlanChange) error {
 	if c.To != nil {
 		if _, err := a.Eco.Scheme().Parse(c.To.Version); err != nil {
 			return &StaleError{fmt.Sprintf("%s: %v", c.Name, err)}
@@ -249,7 +250,7 @@ func edit(a *open.App, m *ecosystem.Manifests, c doc.PlanChange) error {
 }
 
 // Contents returns the texts of manifests and of a lock, by file.
-func Contents(a *open.App, m *ecosystem.Manifests, l *ecosystem.Lock) (map[string][]byte, error) {
+func Contents(a *open.View, m *ecosystem.Manifests, l *ecosystem.Lock) (map[string][]byte, error) {
 	if err := m.Rehash(l); err != nil {
 		return nil, err
 	}

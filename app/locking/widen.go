@@ -14,7 +14,7 @@ import (
 
 // wider lists the environments besides the deployed one that a lock is to be for, by version of the runtime and by
 // platform: none where people name environments or platforms, since then the lock is for these.
-func wider(a *open.App, m *ecosystem.Manifests) (runtimes []map[string]string, platforms []string) {
+func wider(a *open.View, m *ecosystem.Manifests) (runtimes []map[string]string, platforms []string) {
 	w, ok := a.Eco.(ecosystem.Widener)
 	deployed := a.Environments()
 	if !ok || len(a.Config.Platform) > 0 || len(deployed) != 1 || deployed[0].Name != "" {
@@ -30,14 +30,14 @@ func wider(a *open.App, m *ecosystem.Manifests) (runtimes []map[string]string, p
 // widened returns the lock of a resolution with what is needed in environments besides the deployed one, too: nothing of
 // the resolution changes for it. The versions of runtimes that a release of it does not run on are left out, then all
 // versions or all platforms where what is needed there does not go with the rest; nil where nothing is left.
-func widened(ctx context.Context, a *open.App, r *solve.Resolution, m *ecosystem.Manifests, before *ecosystem.Lock, accepted []string) (*ecosystem.Lock, error) {
-	runtimes, platforms := wider(a, m)
+func widened(ctx context.Context, a *open.Question, r *solve.Resolution, m *ecosystem.Manifests, before *ecosystem.Lock, accepted []string) (*ecosystem.Lock, error) {
+	runtimes, platforms := wider(a.View, m)
 	if a.Wide == nil || len(platforms) == 0 || len(a.Forks) > 0 {
 		return nil, nil
 	}
 	deployed := a.Environments()[0]
 	suits := func(p *universe.Release) bool {
-		return !slices.ContainsFunc(runtimes, func(v map[string]string) bool { return !runsOn(a, p, v) })
+		return !slices.ContainsFunc(runtimes, func(v map[string]string) bool { return !runsOn(a.View, p, v) })
 	}
 	pinned := map[string]string{}
 	for _, n := range r.Packages {
@@ -47,7 +47,7 @@ func widened(ctx context.Context, a *open.App, r *solve.Resolution, m *ecosystem
 			return nil, err
 		}
 		if one := p.Release(n.Version); one != nil {
-			runtimes = slices.DeleteFunc(runtimes, func(v map[string]string) bool { return !runsOn(a, one, v) })
+			runtimes = slices.DeleteFunc(runtimes, func(v map[string]string) bool { return !runsOn(a.View, one, v) })
 		}
 	}
 	var across, along []ecosystem.Environment // the deployed versions on other platforms; other versions where it is deployed
@@ -58,7 +58,7 @@ func widened(ctx context.Context, a *open.App, r *solve.Resolution, m *ecosystem
 			across = append(across, ecosystem.Environment{Runtimes: deployed.Runtimes, Platform: platform})
 		}
 		for _, v := range runtimes {
-			if sameRuntime(a, v, deployed.Runtimes) {
+			if sameRuntime(a.View, v, deployed.Runtimes) {
 				continue
 			}
 			one := ecosystem.Environment{Runtimes: maps.Clone(deployed.Runtimes), Platform: platform}
@@ -109,7 +109,7 @@ func widened(ctx context.Context, a *open.App, r *solve.Resolution, m *ecosystem
 }
 
 // sameRuntime reports whether a version of runtimes, of which the last parts may be missing, is that of others.
-func sameRuntime(a *open.App, v, others map[string]string) bool {
+func sameRuntime(a *open.View, v, others map[string]string) bool {
 	for name, text := range v {
 		x, errX := a.Runtime(name).Scheme.Complete(text)
 		y, errY := a.Runtime(name).Scheme.Complete(others[name])
@@ -121,7 +121,7 @@ func sameRuntime(a *open.App, v, others map[string]string) bool {
 }
 
 // runsOn reports whether a release runs on some versions of runtimes.
-func runsOn(a *open.App, p *universe.Release, versions map[string]string) bool {
+func runsOn(a *open.View, p *universe.Release, versions map[string]string) bool {
 	for _, q := range p.Runtimes {
 		if v, there := versions[q.Name]; there && !a.Runtime(q.Name).Suits(q.Text, v) {
 			return false

@@ -30,7 +30,7 @@ import (
 // yet; it is the one release of its package, and the address is a name for it, as a tag is.
 
 // archivedIn returns the packages of a lock that declarations of the manifest name by an archive, by the text of the declaration.
-func (a *App) archivedIn(l *ecosystem.Lock) (map[string][]*universe.Package, error) {
+func archivedIn(a *View, l *ecosystem.Lock) (map[string][]*universe.Package, error) {
 	reader, ok := a.Eco.(ecosystem.ArchiveReader)
 	if !ok || l == nil {
 		return nil, nil
@@ -58,7 +58,7 @@ func (a *App) archivedIn(l *ecosystem.Lock) (map[string][]*universe.Package, err
 			if len(r.Files) == 0 {
 				r.Files = []universe.File{{Address: p.Source, Integrity: p.Integrity, When: p.When}}
 			}
-			packages = append(packages, a.archivedPackage(e.Constraint, p.Name, r))
+			packages = append(packages, archivedPackage(a, e.Constraint, p.Name, r))
 		}
 		if all == nil {
 			all = map[string][]*universe.Package{}
@@ -68,30 +68,32 @@ func (a *App) archivedIn(l *ecosystem.Lock) (map[string][]*universe.Package, err
 	return all, nil
 }
 
-func (a *App) archivedPackage(text, name string, r universe.Release) *universe.Package {
+func archivedPackage(a *View, text, name string, r universe.Release) *universe.Package {
 	p := universe.NewPackage(name, a.Eco.Scheme(), []universe.Release{r})
 	p.Tags = map[string]string{text: r.Version.String()}
 	return p
 }
 
-// Archived reads the archives that declarations name and the lock does not have. Of one that cannot be locked it says why, with the manifest's line: it stays
+// WithArchives is the application with the archives read that declarations name and the lock does not have. Of one that cannot be locked it says why, with the manifest's line: it stays
 // what does not come from a registry, so that it stops nothing else.
-func (a *App) Archived(ctx context.Context) (says []string, err error) {
+func (a *View) WithArchives(ctx context.Context) (with *View, says []string, err error) {
 	reader, ok := a.Eco.(ecosystem.ArchiveReader)
 	if !ok {
-		return nil, nil
+		return a, nil, nil
 	}
+	other := *a
+	other.archived = maps.Clone(a.archived)
 	for _, e := range a.Manifest.Entries() {
 		address := reader.ArchiveAddress(e.Text)
-		if !e.Foreign || address == "" || a.archived[e.Text] != nil {
+		if !e.Foreign || address == "" || other.archived[e.Text] != nil {
 			continue
 		}
-		p, err := a.archivedAt(ctx, reader, e, address)
+		p, err := archivedAt(ctx, a, reader, e, address)
 		if ctx.Err() != nil {
-			return nil, ctx.Err()
+			return nil, nil, ctx.Err()
 		}
-		for text, other := range a.archived { // of another group, or of a member
-			if err == nil && other[0].Name == p[0].Name {
+		for text, one := range other.archived { // of another group, or of a member
+			if err == nil && one[0].Name == p[0].Name {
 				err = fmt.Errorf("it comes from %s too, and one archive can be its release", text)
 			}
 		}
@@ -99,12 +101,12 @@ func (a *App) Archived(ctx context.Context) (says []string, err error) {
 			says = append(says, fmt.Sprintf("%s:%d: the archive of %s cannot be locked: %s", e.File, e.Line, e.As, input.InWords(err)))
 			continue
 		}
-		if a.archived == nil {
-			a.archived = map[string][]*universe.Package{}
+		if other.archived == nil {
+			other.archived = map[string][]*universe.Package{}
 		}
-		a.archived[e.Text] = p
+		other.archived[e.Text] = p
 	}
-	return says, nil
+	return &other, says, nil
 }
 
 // A stated archive is what is kept of one.
@@ -116,7 +118,7 @@ type stated struct {
 	Manifest  string `json:"manifest"`
 }
 
-func (a *App) archivedAt(ctx context.Context, reader ecosystem.ArchiveReader, e ecosystem.Entry, address string) ([]*universe.Package, error) {
+func archivedAt(ctx context.Context, a *View, reader ecosystem.ArchiveReader, e ecosystem.Entry, address string) ([]*universe.Package, error) {
 	state := func(data []byte) ([]byte, error) { return stateOf(ctx, reader, e.As, data) }
 	var kept []byte
 	if repository, git := strings.CutPrefix(address, "git+"); git {
@@ -124,7 +126,7 @@ func (a *App) archivedAt(ctx context.Context, reader ecosystem.ArchiveReader, e 
 		if a.Settings.Offline {
 			return nil, &registry.UnreachableError{URL: address, Err: fmt.Errorf("%s: %w", address, registry.ErrOffline), Answered: true}
 		}
-		ref, err := a.tagFor(ctx, from, ref)
+		ref, err := tagFor(ctx, a, from, ref)
 		if err != nil {
 			return nil, err
 		}
@@ -193,17 +195,17 @@ func (a *App) archivedAt(ctx context.Context, reader ecosystem.ArchiveReader, e 
 	if !strings.HasPrefix(address, "git+") {
 		r.Files[0].Size = s.Size
 	}
-	all := []*universe.Package{a.archivedPackage(e.Text, says.Name, r)}
+	all := []*universe.Package{archivedPackage(a, e.Text, says.Name, r)}
 	for _, extra := range slices.Sorted(maps.Keys(says.Extras)) {
 		r.Needs = says.Extras[extra]
-		all = append(all, a.archivedPackage(e.Text, universe.WithExtra(says.Name, extra), r))
+		all = append(all, archivedPackage(a, e.Text, universe.WithExtra(says.Name, extra), r))
 	}
 	return all, nil
 }
 
 // tagFor returns the newest tag of a repository whose version a constraint admits, where a reference is one; else the reference. A tag may have a v before the
 // version.
-func (a *App) tagFor(ctx context.Context, repository, ref string) (string, error) {
+func tagFor(ctx context.Context, a *View, repository, ref string) (string, error) {
 	constraint, is := strings.CutPrefix(ref, "semver:")
 	if !is {
 		return ref, nil
@@ -268,7 +270,7 @@ func stateOf(ctx context.Context, reader ecosystem.ArchiveReader, name string, d
 }
 
 // withArchived shows the packages of archives in place of those that a registry may have under their names.
-func (a *App) withArchived(source universe.Source) universe.Source {
+func withArchived(a *View, source universe.Source) universe.Source {
 	if len(a.archived) == 0 {
 		return source
 	}
@@ -282,7 +284,7 @@ func (a *App) withArchived(source universe.Source) universe.Source {
 }
 
 // Addressed reports whether a package is known from an archive that a declaration names.
-func (a *App) Addressed(name string) bool {
+func Addressed(a *View, name string) bool {
 	for _, p := range a.archived {
 		if p[0].Name == name {
 			return true

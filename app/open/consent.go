@@ -15,6 +15,7 @@ import (
 	"molt/app/config"
 	"molt/app/run"
 	"molt/ecosystem"
+	"molt/ecosystem/registered"
 	"molt/registry"
 )
 
@@ -114,7 +115,7 @@ func registriesFor(c *config.Config, name string) []string {
 		all = append(all, c.Registry.Default)
 	}
 	for _, key := range c.Registry.Keys() {
-		if registry.Matches(key, name) || slices.ContainsFunc(Ecosystems, func(e ecosystem.Ecosystem) bool { return e.Name() == key }) {
+		if registry.Matches(key, name) || slices.ContainsFunc(registered.Ecosystems, func(e ecosystem.Ecosystem) bool { return e.Name() == key }) {
 			all = append(all, c.Registry.Some[key])
 		}
 	}
@@ -122,7 +123,7 @@ func registriesFor(c *config.Config, name string) []string {
 }
 
 // seal is the text of which the seal says that a line may run in this folder.
-func (a *App) seal(l Line) string {
+func seal(a *View, l Line) string {
 	dir, err := filepath.EvalSymlinks(a.Dir)
 	if err != nil {
 		dir = a.Dir
@@ -140,7 +141,7 @@ func digestOf(all []Line) string {
 
 // Consent makes sure that what the folder wants run may run: everything that the configuration names, and with commit also what git runs for a
 // commit. It asks where there is somebody to ask; a *ConsentError says what nobody allowed.
-func (a *App) Consent(ctx context.Context, commit bool) error {
+func Consent(ctx context.Context, a *View, commit bool) error {
 	all := lines(&a.Config)
 	if commit {
 		programs, err := a.Repo.CommitPrograms(ctx)
@@ -157,7 +158,7 @@ func (a *App) Consent(ctx context.Context, commit bool) error {
 	}
 	a.consent.mu.Lock()
 	defer a.consent.mu.Unlock()
-	missing, err := a.unallowed(ctx, all)
+	missing, err := unallowed(ctx, a, all)
 	if err != nil || len(missing) == 0 {
 		return err
 	}
@@ -165,20 +166,20 @@ func (a *App) Consent(ctx context.Context, commit bool) error {
 	digest := digestOf(all)
 	switch {
 	case slices.Contains(words, "all"), slices.Contains(words, digest):
-		return a.allow(missing, false)
+		return allow(a, missing, false)
 	case a.Settings.AllowCommands, a.Settings.AskConsent != nil && a.Settings.AskConsent(missing):
-		return a.allow(missing, true)
+		return allow(a, missing, true)
 	}
 	return &ConsentError{missing, digest}
 }
 
 // unallowed returns those lines that nobody allowed yet. What the person wrote here counts as allowed.
-func (a *App) unallowed(ctx context.Context, all []Line) ([]Line, error) {
+func unallowed(ctx context.Context, a *View, all []Line) ([]Line, error) {
 	var missing []Line
 	var texts []string
 	for _, l := range all {
-		if !a.consent.allowed[a.seal(l)] {
-			missing, texts = append(missing, l), append(texts, a.seal(l))
+		if !a.consent.allowed[seal(a, l)] {
+			missing, texts = append(missing, l), append(texts, seal(a, l))
 		}
 	}
 	if missing == nil {
@@ -195,25 +196,25 @@ func (a *App) unallowed(ctx context.Context, all []Line) ([]Line, error) {
 			missing = slices.Delete(missing, i, i+1)
 		}
 	}
-	if err := a.allow(sealed, false); err != nil || len(missing) == 0 {
+	if err := allow(a, sealed, false); err != nil || len(missing) == 0 {
 		return nil, err
 	}
-	own, err := a.ownLines(ctx, missing)
+	own, err := ownLines(ctx, a, missing)
 	if err != nil {
 		return nil, err
 	}
 	missing = slices.DeleteFunc(missing, func(l Line) bool {
-		return slices.ContainsFunc(own, func(o Line) bool { return a.seal(o) == a.seal(l) })
+		return slices.ContainsFunc(own, func(o Line) bool { return seal(a, o) == seal(a, l) })
 	})
-	return missing, a.allow(own, true)
+	return missing, allow(a, own, true)
 }
 
 // allow notes lines as allowed, in this call or from now on.
-func (a *App) allow(all []Line, keep bool) error {
+func allow(a *View, all []Line, keep bool) error {
 	var texts []string
 	for _, l := range all {
-		texts = append(texts, a.seal(l))
-		a.consent.allowed[a.seal(l)] = true
+		texts = append(texts, seal(a, l))
+		a.consent.allowed[seal(a, l)] = true
 	}
 	if !keep || len(texts) == 0 {
 		return nil
@@ -222,21 +223,21 @@ func (a *App) allow(all []Line, keep bool) error {
 }
 
 // ownFolder is the text of which the seal says that the person set this folder up with Molt.
-func (a *App) ownFolder() string { return a.seal(Line{Kind: "set up here"}) }
+func ownFolder(a *View) string { return seal(a, Line{Kind: "set up here"}) }
 
 // SetUp notes that the person wrote a configuration here, with all that it has run.
-func (a *App) SetUp(c *config.Config) error {
-	texts := []string{a.ownFolder()}
+func SetUp(a *View, c *config.Config) error {
+	texts := []string{ownFolder(a)}
 	for _, l := range lines(c) {
-		texts = append(texts, a.seal(l))
+		texts = append(texts, seal(a, l))
 	}
 	return a.User.Consent(texts)
 }
 
 // ownLines returns those lines of the configuration that the person wrote: in a folder that they set up, those that no commit brought, since
 // others may have made it. While git is in the middle of something, none.
-func (a *App) ownLines(ctx context.Context, all []Line) ([]Line, error) {
-	if known, err := a.User.Consents([]string{a.ownFolder()}); err != nil || !known[0] {
+func ownLines(ctx context.Context, a *View, all []Line) ([]Line, error) {
+	if known, err := a.User.Consents([]string{ownFolder(a)}); err != nil || !known[0] {
 		return nil, err
 	}
 	var committed []Line
@@ -253,12 +254,12 @@ func (a *App) ownLines(ctx context.Context, all []Line) ([]Line, error) {
 		}
 	}
 	return slices.DeleteFunc(slices.Clone(all), func(l Line) bool {
-		return l.Kind == gitKind || slices.ContainsFunc(committed, func(c Line) bool { return a.seal(c) == a.seal(l) })
+		return l.Kind == gitKind || slices.ContainsFunc(committed, func(c Line) bool { return seal(a, c) == seal(a, l) })
 	}), nil
 }
 
 // Permit is asked by whatever runs a job, whether it may. Who did not ask before is asked now.
-func (a *App) Permit(ctx context.Context, j run.Job) error {
+func Permit(ctx context.Context, a *View, j run.Job) error {
 	for _, l := range lines(&a.Config) {
 		same := l.Name == j.Name && l.Run == j.Run
 		switch j.Kind {
@@ -268,7 +269,7 @@ func (a *App) Permit(ctx context.Context, j run.Job) error {
 			same = a.Eco.Canonical(l.Name) == a.Eco.Canonical(j.Name)
 		}
 		if same && l.Kind == j.Kind {
-			return a.Consent(ctx, false)
+			return Consent(ctx, a, false)
 		}
 	}
 	return errors.New(config.File + " does not name what is to run: " + j.Name) // a mistake of Molt's own

@@ -16,7 +16,7 @@ import (
 // Environments lists where the application runs, as far as its ecosystem has conditions about that: each that the configuration names, or one. Where
 // that does not say which runtime is there, a version file says it, or it is the least that the manifest requires. A lock depends on them, so this
 // machine has no say.
-func (a *App) Environments() []ecosystem.Environment {
+func (a *View) Environments() []ecosystem.Environment {
 	if _, ok := a.Eco.(ecosystem.Conditional); !ok {
 		return nil
 	}
@@ -41,7 +41,7 @@ func (a *App) Environments() []ecosystem.Environment {
 		for _, r := range ecosystem.Runtimes(a.Eco) {
 			if v := firstOf(a.Config.Runtime[r.Name], name, ""); v != "" {
 				e.Runtimes[r.Name] = v
-			} else if v := a.requiredOf(r); v != "" {
+			} else if v := requiredOf(a, r); v != "" {
 				e.Runtimes[r.Name] = v
 			}
 		}
@@ -51,7 +51,7 @@ func (a *App) Environments() []ecosystem.Environment {
 }
 
 // environmentsAt returns the environments with other versions of runtimes, as far as these say some.
-func (a *App) environmentsAt(runtimes project.Runtimes) []ecosystem.Environment {
+func environmentsAt(a *View, runtimes project.Runtimes) []ecosystem.Environment {
 	all := a.Environments()
 	for i := range all {
 		own := maps.Clone(all[i].Runtimes)
@@ -80,7 +80,7 @@ func firstOf(all map[string]string, keys ...string) string {
 }
 
 // requiredOf returns the version of a runtime that files of the application name: a version file, else the least that a manifest requires; "" for none.
-func (a *App) requiredOf(r ecosystem.Runtime) string {
+func requiredOf(a *View, r ecosystem.Runtime) string {
 	for _, pin := range a.Pins() {
 		if pin.Name == r.Name {
 			return pin.Version
@@ -97,12 +97,12 @@ func (a *App) requiredOf(r ecosystem.Runtime) string {
 }
 
 // deployed is what people say is deployed. In an ecosystem with conditions it is what the environments have, since resolutions are made for them.
-func (a *App) deployed() project.Runtimes {
+func deployed(a *View) project.Runtimes {
 	environments := a.Environments()
 	if environments == nil {
 		own := project.Runtimes{}
 		for name, d := range a.Config.Runtime {
-			if !a.elsewhere(name) {
+			if !elsewhere(a, name) {
 				own[name] = d
 			}
 		}
@@ -121,7 +121,7 @@ func (a *App) deployed() project.Runtimes {
 }
 
 // checkPlatforms makes sure that the platforms of the configuration are known.
-func (a *App) checkPlatforms() error {
+func checkPlatforms(a *View) error {
 	c, ok := a.Eco.(ecosystem.Conditional)
 	for _, environment := range slices.Sorted(maps.Keys(a.Config.Platform)) {
 		path := []any{"platform", environment}
@@ -141,7 +141,7 @@ func (a *App) checkPlatforms() error {
 }
 
 // knownRuntime is an error for a runtime that no ecosystem here knows and that nothing requires.
-func (a *App) knownRuntime(name, environment string) error {
+func knownRuntime(a *View, name, environment string) error {
 	var known []string
 	for _, e := range a.Ecosystems() {
 		for _, r := range ecosystem.Runtimes(e) {
@@ -173,7 +173,7 @@ type limit struct {
 }
 
 // readLimits reads the files of constraints that the manifests name.
-func (a *App) readLimits() error {
+func readLimits(a *View) error {
 	a.limits = nil
 	l, ok := a.Eco.(ecosystem.Limiter)
 	if !ok {
@@ -199,7 +199,7 @@ func (a *App) readLimits() error {
 }
 
 // limited shows the releases that the files of constraints allow.
-func (a *App) limited(source universe.Source) universe.Source {
+func limited(a *View, source universe.Source) universe.Source {
 	for _, l := range a.limits {
 		c, err := a.Eco.Scheme().Constrain(l.Text)
 		if err != nil {
@@ -213,7 +213,7 @@ func (a *App) limited(source universe.Source) universe.Source {
 }
 
 // reinstated has what is locked stay admitted though it was withdrawn since.
-func (a *App) reinstated(source universe.Source) universe.Source {
+func reinstated(a *View, source universe.Source) universe.Source {
 	if a.Lock == nil {
 		return source
 	}
@@ -224,12 +224,12 @@ func (a *App) reinstated(source universe.Source) universe.Source {
 }
 
 // Describe notes in a lock what it was made for, as far as its format tells that.
-func (a *App) Describe(l *ecosystem.Lock, m *ecosystem.Manifests, before *ecosystem.Lock) {
-	if l.Environments = a.Environments(); l.Environments == nil {
+func (q *Question) Describe(l *ecosystem.Lock, m *ecosystem.Manifests, before *ecosystem.Lock) {
+	if l.Environments = q.Environments(); l.Environments == nil {
 		return
 	}
-	l.Forks, l.Alternatives = a.Forks, a.Alternatives
-	if p, ok := a.Eco.(ecosystem.Pruner); ok {
+	l.Forks, l.Alternatives = q.Forks, q.Alternatives
+	if p, ok := q.Eco.(ecosystem.Pruner); ok {
 		p.Prune(l)
 	}
 	l.Included = m.Included()
@@ -239,9 +239,7 @@ func (a *App) Describe(l *ecosystem.Lock, m *ecosystem.Manifests, before *ecosys
 	if before != nil {
 		l.Index, l.Kept = before.Index, before.Kept
 	}
-	if l.Index == "" && a.Registries != nil {
-		if usual := a.Registries.For(""); usual != nil && strings.HasPrefix(usual.Base(), "http") {
-			l.Index = usual.Base()
-		}
+	if l.Index == "" {
+		l.Index = q.Index()
 	}
 }

@@ -15,12 +15,12 @@ import (
 )
 
 // divided lists the environments with every choice of groups that are alternatives.
-func (a *App) divided() []ecosystem.Environment {
+func divided(a *View) []ecosystem.Environment {
 	return ecosystem.Divided(a.Environments(), a.Alternatives)
 }
 
 // readAlternatives looks up the groups that the configuration calls alternatives.
-func (a *App) readAlternatives() error {
+func readAlternatives(a *View) error {
 	a.Alternatives = nil
 	if _, ok := a.Eco.(ecosystem.Forker); !ok {
 		if a.Config.Alternatives != nil && !slices.ContainsFunc(a.Beside(), func(s Side) bool { _, ok := s.Ecosystem.(ecosystem.Forker); return ok }) {
@@ -32,7 +32,7 @@ func (a *App) readAlternatives() error {
 	for i, list := range a.Config.Alternatives {
 		var groups []string
 		for k, text := range list {
-			group, err := a.groupNamed(text)
+			group, err := groupNamed(a, text)
 			switch {
 			case err != nil:
 			case slices.Contains(seen, group):
@@ -63,7 +63,7 @@ func (a *App) readAlternatives() error {
 }
 
 // groupNamed returns the group of the manifests that has a name, or that alone ends in it: "sail" for "dependency-groups.sail".
-func (a *App) groupNamed(text string) (string, error) {
+func groupNamed(a *View, text string) (string, error) {
 	var all, ending []string
 	for _, e := range a.Manifest.Entries() {
 		all = append(all, e.Group)
@@ -88,9 +88,9 @@ func (a *App) groupNamed(text string) (string, error) {
 }
 
 // ForksOf returns the forks of a lock, as far as they are for the environments that the application has.
-func (a *App) ForksOf(l *ecosystem.Lock) ecosystem.Forks {
+func ForksOf(a *View, l *ecosystem.Lock) ecosystem.Forks {
 	names := map[string]bool{}
-	for _, e := range a.divided() {
+	for _, e := range divided(a) {
 		names[e.Name] = true
 	}
 	for _, all := range l.Forks {
@@ -110,29 +110,31 @@ func (a *App) ForksOf(l *ecosystem.Lock) ecosystem.Forks {
 	return l.Forks
 }
 
-// Fork looks whether one release of each package suits all environments, and where that is a tangle, which packages have to be forked, as few as it
-// finds. A lock that was made for the manifest has the forks that it needs. What has no resolution in some environment alone is no matter of forks, and
-// is found by whoever asks next. The source has to be opened again where the forks change; reopen does that.
-func (a *App) Fork(ctx context.Context, source universe.Source, reopen func() (universe.Source, error)) error {
-	parts := a.parts()
-	if len(parts) < 2 || a.Lock != nil && !a.Lock.Edgeless && a.Application().Current() {
-		return nil
+// Forked is the question with the forks that it needs: it looks whether one release of each package suits all environments, and
+// where that is a tangle, which packages have to be forked, as few as it finds. A lock that was made for the manifest has the
+// forks that it needs. What has no resolution in some environment alone is no matter of forks, and is found by whoever asks next.
+func (q *Question) Forked(ctx context.Context) (*Question, error) {
+	parts := partsOf(q.View)
+	if len(parts) < 2 || q.Lock != nil && !q.Lock.Edgeless && q.Application().Current() {
+		return q, nil
 	}
+	best := q
 	solved := func(forks ecosystem.Forks) (r *solve.Resolution, err error) {
-		if !equalForks(forks, a.Forks) {
+		if !equalForks(forks, best.Forks) {
+			a := *q.View
 			a.Forks = forks
-			if source, err = reopen(); err != nil {
+			if best, err = q.with(ctx, &a); err != nil {
 				return nil, err
 			}
 		}
-		return project.Relock(ctx, source, a.Application())
+		return project.Relock(ctx, best.Source, best.Application())
 	}
 	var forks ecosystem.Forks
 	for {
 		r, err := solved(forks)
 		var tangle *solve.Tangle
 		if errors.As(err, &tangle) {
-			more := a.forkedFor(tangle, forks, parts)
+			more := forkedFor(q.View, tangle, forks, parts)
 			if len(more) > len(forks) {
 				forks = more
 				continue
@@ -143,29 +145,29 @@ func (a *App) Fork(ctx context.Context, source universe.Source, reopen func() (u
 			if errors.As(err, &tangle) {
 				err = nil
 			}
-			return err
+			return best, err
 		}
 		if err != nil {
-			return err
+			return best, err
 		}
 		for _, fewer := range []ecosystem.Forks{joined(forks, r, false), joined(forks, r, true), forks} {
-			if equalForks(fewer, a.Forks) {
-				return nil
+			if equalForks(fewer, best.Forks) {
+				return best, nil
 			}
 			with, err := solved(fewer)
 			if err == nil && slices.Equal(plainReleases(with), plainReleases(r)) {
-				return nil
+				return best, nil
 			}
 			if err != nil && !errors.As(err, &tangle) {
-				return err
+				return best, err
 			}
 		}
-		return nil
+		return best, nil
 	}
 }
 
 // forkedFor adds to forks the packages that a tangle is about, each apart in all environments. A framework has one release.
-func (a *App) forkedFor(tangle *solve.Tangle, forks ecosystem.Forks, parts [][]string) ecosystem.Forks {
+func forkedFor(a *View, tangle *solve.Tangle, forks ecosystem.Forks, parts [][]string) ecosystem.Forks {
 	more := ecosystem.Forks{}
 	maps.Copy(more, forks)
 	for _, d := range tangle.Demands {
@@ -180,14 +182,14 @@ func (a *App) forkedFor(tangle *solve.Tangle, forks ecosystem.Forks, parts [][]s
 	return more
 }
 
-// parts groups the environments that no condition tells apart; nil where they cannot be forked.
-func (a *App) parts() (parts [][]string) {
+// partsOf groups the environments that no condition tells apart; nil where they cannot be forked.
+func partsOf(a *View) (parts [][]string) {
 	f, ok := a.Eco.(ecosystem.Forker)
 	if !ok {
 		return nil
 	}
 	var of []ecosystem.Environment
-	for _, e := range a.divided() {
+	for _, e := range divided(a) {
 		i := slices.IndexFunc(of, func(x ecosystem.Environment) bool { return f.Alike(x, e) })
 		if i < 0 {
 			of, parts = append(of, e), append(parts, []string{e.Name})

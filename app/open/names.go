@@ -11,7 +11,7 @@ import (
 
 // canonicalNames gives the names that people wrote into the configuration the form that the ecosystem's names have. Two holds on
 // one name in different spellings are an error, as are two waivers.
-func (a *App) canonicalNames() error {
+func canonicalNames(a *View) error {
 	canonical := a.Eco.Canonical
 	each := func(names []string) {
 		for i := range names {
@@ -64,7 +64,7 @@ func (a *App) canonicalNames() error {
 }
 
 // AsSpelled returns names of held packages the way that the configuration spells them.
-func (a *App) AsSpelled(names ...string) []string {
+func (a *View) AsSpelled(names ...string) []string {
 	all := slices.Clone(names)
 	for i, name := range all {
 		if spelled := a.spelled[name]; spelled != "" {
@@ -75,7 +75,7 @@ func (a *App) AsSpelled(names ...string) []string {
 }
 
 // ParseGoal reads a goal, with the name in its canonical form.
-func (a *App) ParseGoal(text string) project.Goal {
+func (a *View) ParseGoal(text string) project.Goal {
 	g := project.ParseGoal(text)
 	g.Name = a.Eco.Canonical(g.Name)
 	return g

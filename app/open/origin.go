@@ -20,7 +20,7 @@ import (
 const UsualOrigin = "default"
 
 // Origins returns the addresses that the configuration names, by key; nil for none.
-func (a *App) Origins() map[string]string {
+func Origins(a *View) map[string]string {
 	var all map[string]string
 	note := func(key, address string) {
 		if all == nil {
@@ -30,7 +30,7 @@ func (a *App) Origins() map[string]string {
 			all[key] = u.String()
 		}
 	}
-	usual, _, keys := a.RegistryKeys()
+	usual, _, keys := RegistryKeys(a)
 	if usual != "" {
 		note(UsualOrigin, usual)
 	}
@@ -41,11 +41,11 @@ func (a *App) Origins() map[string]string {
 }
 
 // Strayed says how packages of the lock would come from elsewhere than when they were locked. A lock without origins tells nothing.
-func (a *App) Strayed() []string {
+func Strayed(a *View) []string {
 	if a.Lock == nil || len(a.Lock.Origins) == 0 {
 		return nil
 	}
-	was, is := a.Lock.Origins, a.Origins()
+	was, is := a.Lock.Origins, Origins(a)
 	said := map[string]bool{}
 	var all []string
 	for i := range a.Lock.Packages {
@@ -80,8 +80,8 @@ func OriginKey(origins map[string]string, name string) string {
 }
 
 // Misplaced says which archives are locked at the registry for all other packages, though their names belong to one of their own.
-func (a *App) Misplaced() []string {
-	is := a.Origins()
+func Misplaced(a *View) []string {
+	is := Origins(a)
 	usual := is[UsualOrigin]
 	var all []string
 	for _, p := range a.Lock.Packages {
@@ -97,11 +97,11 @@ func (a *App) Misplaced() []string {
 }
 
 // SettledOrigin is an *ecosystem.OriginError where packages would come from elsewhere and nobody said that this is meant.
-func (a *App) SettledOrigin() error {
+func SettledOrigin(a *View) error {
 	if a.Lock == nil || a.Settings.AcceptOrigin {
 		return nil
 	}
-	if all := append(a.Strayed(), a.Misplaced()...); all != nil {
+	if all := append(Strayed(a), Misplaced(a)...); all != nil {
 		return &ecosystem.OriginError{Changed: all}
 	}
 	return nil

@@ -13,7 +13,7 @@ import (
 // done.
 
 // Outside lists what a lock leads to outside of registries and Molt does not lay out, each with where it comes from.
-func (a *App) Outside(l *ecosystem.Lock) []string {
+func Outside(a *View, l *ecosystem.Lock) []string {
 	var all []string
 	note := func(e solve.Edge, by string) {
 		if !e.Foreign || e.To != "" {
@@ -45,7 +45,7 @@ func (a *App) Outside(l *ecosystem.Lock) []string {
 }
 
 // CheckOutside says what is not there of what does not come from a registry, where anything is installed.
-func (a *App) CheckOutside(installed ecosystem.Tree) (found []Finding) {
+func CheckOutside(a *View, installed ecosystem.Tree) (found []Finding) {
 	for _, e := range a.Lock.Roots {
 		if !e.Foreign || e.To != "" || e.Optional || installed.Find(installed.Root(), e.Name) != nil {
 			continue

@@ -12,20 +12,14 @@ import (
 	"molt/input"
 )
 
-// A planGoal is the goal that a text of the plan names.
-type planGoal struct {
-	plan []byte
-	text string
-}
-
 // Configured lists the goals of the configuration, without those of other sides.
-func (a *App) Configured() []string {
-	return slices.DeleteFunc(strings.Fields(a.Config.Goal), func(text string) bool { return a.elsewhere(a.ParseGoal(text).Name) })
+func (a *View) Configured() []string {
+	return slices.DeleteFunc(strings.Fields(a.Config.Goal), func(text string) bool { return elsewhere(a, a.ParseGoal(text).Name) })
 }
 
 // ReadPlan reads the plan of the application. Where it has several sides, the plans of the others must be readable too.
-func (a *App) ReadPlan() (*planfile.Plan, error) {
-	if _, err := a.plans(); err != nil {
+func (a *View) ReadPlan() (*planfile.Plan, error) {
+	if _, err := plans(a); err != nil {
 		return nil, err
 	}
 	data, err := a.ReadPlanText()
@@ -51,8 +45,8 @@ func (a *App) ReadPlan() (*planfile.Plan, error) {
 }
 
 // WritePlanText puts a text of the plan on disk that was solved, and other files with it.
-func (a *App) WritePlanText(what string, data []byte, others map[string][]byte) error {
-	whole, err := a.WholePlan(data)
+func WritePlanText(a *View, what string, data []byte, others map[string][]byte) error {
+	whole, err := WholePlan(a, data)
 	if err != nil {
 		return err
 	}
@@ -65,7 +59,7 @@ func (a *App) WritePlanText(what string, data []byte, others map[string][]byte) 
 }
 
 // ReadPlanText reads the document of this side in the plan's file. The error is an fs.ErrNotExist where it has none.
-func (a *App) ReadPlanText() ([]byte, error) {
+func (a *View) ReadPlanText() ([]byte, error) {
 	data, err := a.Files.Read(planfile.File, input.Plan)
 	if err != nil || len(a.Beside()) == 0 {
 		return data, err
@@ -77,7 +71,7 @@ func (a *App) ReadPlanText() ([]byte, error) {
 }
 
 // WholePlan returns the text of the plan's file with another document for this side.
-func (a *App) WholePlan(part []byte) ([]byte, error) {
+func WholePlan(a *View, part []byte) ([]byte, error) {
 	if len(a.Beside()) == 0 {
 		return part, nil
 	}

@@ -1,21 +1,20 @@
 package open
 
 import (
-	"context"
 	"fmt"
 	"slices"
 	"strings"
 
-	"molt/app/advice"
 	"molt/app/config"
 	"molt/ecosystem"
+	"molt/ecosystem/registered"
 	"molt/input"
 	"molt/registry"
 )
 
 // VariableFor returns the name of an environment variable that is about one of the registries: that for all packages (key ""), or that of a
 // scope or pattern under "registry:", of which the letters and digits make the end of the name: MOLT_REGISTRY_JS_SKERRY for @skerry.
-func (a *App) VariableFor(prefix, key string) string {
+func VariableFor(a *View, prefix, key string) string {
 	name := prefix + strings.ToUpper(a.Eco.Name())
 	words := strings.FieldsFunc(strings.ToUpper(key), func(r rune) bool { return (r < 'A' || r > 'Z') && (r < '0' || r > '9') })
 	return strings.Join(append([]string{name}, words...), "_")
@@ -40,13 +39,13 @@ type RegistryPlace struct {
 
 // RegistryKeys returns the address for all packages that no scope or pattern of the configuration has one for, with the key where it stands under the
 // name of the ecosystem; and the scopes and patterns. Names of ecosystems are none: they tell the registries of a folder with several apart.
-func (a *App) RegistryKeys() (usual, of string, keys []string) {
+func RegistryKeys(a *View) (usual, of string, keys []string) {
 	usual = a.Config.Registry.Default
 	for _, key := range a.Config.Registry.Keys() {
 		switch {
 		case key == a.Eco.Name():
 			usual, of = a.Config.Registry.Some[key], key
-		case !slices.ContainsFunc(Ecosystems, func(e ecosystem.Ecosystem) bool { return e.Name() == key }):
+		case !slices.ContainsFunc(registered.Ecosystems, func(e ecosystem.Ecosystem) bool { return e.Name() == key }):
 			keys = append(keys, key)
 		}
 	}
@@ -55,17 +54,17 @@ func (a *App) RegistryKeys() (usual, of string, keys []string) {
 
 // registryPlaces returns the registries of the application, that for all other packages first. Addresses of the environment come before those of
 // the configuration.
-func (a *App) registryPlaces() ([]RegistryPlace, error) {
+func registryPlaces(a *View) ([]RegistryPlace, error) {
 	var all []RegistryPlace
-	usual, of, keys := a.RegistryKeys()
+	usual, of, keys := RegistryKeys(a)
 	for _, key := range append([]string{""}, keys...) {
 		p := RegistryPlace{key: key, address: a.Config.Registry.Some[key]}
 		if key == "" {
 			p.address, p.Of = usual, of
 		}
-		variable := a.VariableFor(RegistryPrefix, key)
+		variable := VariableFor(a, RegistryPrefix, key)
 		for _, other := range all {
-			if a.VariableFor(RegistryPrefix, other.key) == variable { // a token for one would go to the other
+			if VariableFor(a, RegistryPrefix, other.key) == variable { // a token for one would go to the other
 				return nil, a.Config.Place.At(true, fmt.Sprintf("%q and %q have the same letters and digits, so their variables would be the same, such as %s; name one of them otherwise", other.key, key, variable), "registry", key)
 			}
 		}
@@ -108,42 +107,42 @@ func (p RegistryPlace) Path() []any {
 
 // credential returns what the environment or the netrc file has for a registry, and what to say where the registry is not content with that. A repository can
 // name any address, so one that comes from its configuration gets nothing until the person has allowed that once; Withheld says so.
-func (a *App) credential(p RegistryPlace) (c registry.Credential, says string, err error) {
-	variable := a.VariableFor(config.TokenPrefix, p.key)
+func credential(a *View, p RegistryPlace) (c registry.Credential, says string, withheld bool, err error) {
+	variable := VariableFor(a, config.TokenPrefix, p.key)
 	c, says = registry.Bearer(a.Settings.Env(variable)), "it does not take the token of "+variable
 	if c.None() {
 		var file, machine string
 		if c, file, machine, err = registry.FromNetrc(a.Settings.Env, p.address); err != nil {
-			return c, "", &input.UsageError{Reason: err.Error()}
+			return c, "", false, &input.UsageError{Reason: err.Error()}
 		}
 		says = fmt.Sprintf("it does not take what %s has for machine %s", file, machine)
 		if c.None() {
-			return c, fmt.Sprintf("set %s to a token for %s, or add \"machine %s login NAME password SECRET\" to %s", variable, p.address, machine, file), nil
+			return c, fmt.Sprintf("set %s to a token for %s, or add \"machine %s login NAME password SECRET\" to %s", variable, p.address, machine, file), false, nil
 		}
 	}
 	if !c.None() && registry.Plain(p.address) && !a.Settings.AllowPlain {
-		return registry.Credential{}, "", &input.UsageError{Reason: fmt.Sprintf("%s is plain HTTP, so anybody on the way could read the token or password for it: name it with https://, or say --allow-plain-token", p.address)}
+		return registry.Credential{}, "", false, &input.UsageError{Reason: fmt.Sprintf("%s is plain HTTP, so anybody on the way could read the token or password for it: name it with https://, or say --allow-plain-token", p.address)}
 	}
 	if p.variable != "" || slices.Contains(strings.Fields(a.Settings.Env(allowVariable)), p.address) {
-		return c, says, nil
+		return c, says, false, nil
 	}
 	if a.Settings.Allow {
-		return c, says, a.User.Allow(p.address)
+		return c, says, false, a.User.Allow(p.address)
 	}
 	if allowed, err := a.User.Allows(p.address); err != nil || allowed {
-		return c, says, err
+		return c, says, false, err
 	}
-	a.withheld = append(a.withheld, p.address)
-	return registry.Credential{}, fmt.Sprintf("%s names it, so it gets no credentials until you allow that with --allow-registry", config.File), nil
+	return registry.Credential{}, fmt.Sprintf("%s names it, so it gets no credentials until you allow that with --allow-registry", config.File), true, nil
 }
 
-// Withheld says which registries get no credentials, since nobody allowed that; "" for none. It is known once the registries are open.
-func (a *App) Withheld() string {
-	if len(a.withheld) == 0 {
+// Withheld says which registries get no credentials, since nobody allowed that; "" for none.
+func (q *Question) Withheld() string {
+	withheld := q.access.withheld
+	if len(withheld) == 0 {
 		return ""
 	}
-	addresses := strings.Join(a.withheld, " ")
-	if len(a.withheld) == 1 {
+	addresses := strings.Join(withheld, " ")
+	if len(withheld) == 1 {
 		return fmt.Sprintf("%s names the registry %s, and it gets no credentials until you allow that: run this once with --allow-registry, or set %s=%s in continuous integration",
 			config.File, addresses, allowVariable, addresses)
 	}
@@ -151,24 +150,28 @@ func (a *App) Withheld() string {
 		config.File, addresses, allowVariable, addresses)
 }
 
-// openRegistries opens the registries of the application.
-func (a *App) openRegistries() (*registry.Registries, error) {
-	places, err := a.registryPlaces()
+// openRegistries opens the registries of the application. It returns the addresses of those that get no credentials, since
+// nobody allowed that.
+func openRegistries(a *View) (all *registry.Registries, withheld []string, err error) {
+	places, err := registryPlaces(a)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	all := registry.Only(nil)
+	all = registry.Only(nil)
 	for _, p := range places {
-		credential, says, err := a.credential(p)
+		credential, says, kept, err := credential(a, p)
 		if err != nil {
 			all.Close()
-			return nil, err
+			return nil, nil, err
 		}
-		client, err := registry.New(registry.Options{Base: p.address, Credential: credential, Below: a.Settings.Env(a.VariableFor(belowPrefix, p.key)), Keys: says, Offline: a.Settings.Offline, Since: a.Settings.Since,
+		if kept {
+			withheld = append(withheld, p.address)
+		}
+		client, err := registry.New(registry.Options{Base: p.address, Credential: credential, Below: a.Settings.Env(VariableFor(a, belowPrefix, p.key)), Keys: says, Offline: a.Settings.Offline, Since: a.Settings.Since,
 			Unsaid: a.Config.FreshFor(), Cache: a.CacheDir(), Jobs: a.Settings.Jobs, Document: a.Config.Largest << 20})
 		if err != nil {
 			all.Close()
-			return nil, &input.UsageError{Reason: err.Error()}
+			return nil, nil, &input.UsageError{Reason: err.Error()}
 		}
 		if p.key == "" {
 			all = registry.Only(client)
@@ -176,33 +179,5 @@ func (a *App) openRegistries() (*registry.Registries, error) {
 			all.Add(p.key, client)
 		}
 	}
-	return all, nil
-}
-
-// Progress tells how far the registries are, while they are open.
-func (a *App) Progress() registry.Progress {
-	if r := a.Registries; r != nil {
-		return r.Progress()
-	}
-	return registry.Progress{}
-}
-
-// Missed returns the names of what was asked for while offline and is not at hand.
-func (a *App) Missed() []string { return a.Registries.Missed() }
-
-// RegistryOf returns the registry of a package, while a source is open.
-func (a *App) RegistryOf(name string) (*registry.Client, error) {
-	if c := a.Registries.For(name); c != nil {
-		return c, nil
-	}
-	return nil, &input.UsageError{Reason: fmt.Sprintf("%s has no registry for %s: add \"default:\" under \"registry:\"", config.File, name)}
-}
-
-// LoadAdvice reads the advice that the configuration names. It returns warnings.
-func (a *App) LoadAdvice(ctx context.Context) (warnings []string, err error) {
-	library := advice.Library{Dir: a.Dir, Files: a.Files, Eco: a.Eco, Sources: a.Runner().Sources, Elsewhere: a.elsewhere, Open: func(base string) (*registry.Client, error) {
-		return registry.New(registry.Options{Base: base, Offline: a.Settings.Offline, Since: a.Settings.Since, Unsaid: a.Config.FreshFor(), Cache: a.CacheDir(), Jobs: 1})
-	}}
-	a.Guides, warnings, err = library.Load(ctx, a.Config.Advice)
-	return warnings, err
+	return all, withheld, nil
 }

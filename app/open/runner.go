@@ -1,6 +1,7 @@
 package open
 
 import (
+	"context"
 	"path"
 	"slices"
 	"strings"
@@ -12,8 +13,8 @@ import (
 )
 
 // BareRunner runs jobs in a folder, without the packages of the application.
-func (a *App) BareRunner(files *txn.Workspace) run.Runner {
-	r := run.Runner{Files: files, Repo: a.Repo, Permit: a.Permit, Variables: slices.Clone(a.Config.Pass)}
+func BareRunner(a *View, files *txn.Workspace) run.Runner {
+	r := run.Runner{Files: files, Repo: a.Repo, Permit: func(ctx context.Context, j run.Job) error { return Permit(ctx, a, j) }, Variables: slices.Clone(a.Config.Pass)}
 	for _, e := range a.Ecosystems() {
 		for _, runtime := range ecosystem.Runtimes(e) {
 			r.Variables = append(r.Variables, runtime.Variables...)
@@ -23,8 +24,8 @@ func (a *App) BareRunner(files *txn.Workspace) run.Runner {
 }
 
 // Runner runs checks and tasks of the application.
-func (a *App) Runner() run.Runner {
-	r := a.BareRunner(a.Files)
+func (a *View) Runner() run.Runner {
+	r := BareRunner(a, a.Files)
 	for _, e := range a.Ecosystems() {
 		folder := ecosystem.InstallFolder(e)
 		if folder != "" {
@@ -36,7 +37,7 @@ func (a *App) Runner() run.Runner {
 	}
 	if a.Config.Install.By != "none" {
 		r.Programs = func(dir string) []run.Program {
-			kept, _ := a.Programs(dir)
+			kept, _ := Programs(a, dir)
 			return kept
 		}
 	}
@@ -44,7 +45,7 @@ func (a *App) Runner() run.Runner {
 }
 
 // countRaised has runtimes count as deployed at a version that meets a requirement, where a trial that this process works for says so.
-func (a *App) countRaised(env func(string) string) {
+func countRaised(a *View, env func(string) string) {
 	if env == nil {
 		return
 	}
@@ -66,7 +67,7 @@ func (a *App) countRaised(env func(string) string) {
 }
 
 // Programs lists what checks find before the programs of the system, of the packages that all sides declare, with what is to be said of it.
-func (a *App) Programs(dir string) ([]run.Program, []string) {
+func Programs(a *View, dir string) ([]run.Program, []string) {
 	var all []run.Program
 	var reserved []string
 	for _, e := range a.Ecosystems() {

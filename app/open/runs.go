@@ -17,7 +17,7 @@ type RunOf struct {
 }
 
 // Runs says what of a locked release runs, in order. It is known only where the archive is in the store.
-func (a *App) Runs(p *ecosystem.LockedPackage) (all []ecosystem.Run, known bool, err error) {
+func Runs(a *View, p *ecosystem.LockedPackage) (all []ecosystem.Run, known bool, err error) {
 	teller, ok := a.Eco.(ecosystem.RunTeller)
 	kept, err := a.Store()
 	if !ok || err != nil {
@@ -50,21 +50,21 @@ func (a *App) Runs(p *ecosystem.LockedPackage) (all []ecosystem.Run, known bool,
 
 // NewRuns says what runs of the releases that a lock has and the one before has not, and did not run of the releases of the same package before; and of how
 // many releases nobody can tell, as their archives are not at hand.
-func (a *App) NewRuns(before, after *ecosystem.Lock) (all []RunOf, unread int, err error) {
+func NewRuns(a *View, before, after *ecosystem.Lock) (all []RunOf, unread int, err error) {
 	had := map[string][]ecosystem.Run{}
 	var gone []*ecosystem.LockedPackage
 	if before != nil {
 		gone = ecosystem.Newcomers(after, before)
 	}
 	for _, p := range gone {
-		runs, _, err := a.Runs(p)
+		runs, _, err := Runs(a, p)
 		if err != nil {
 			return nil, 0, err
 		}
 		had[p.Name] = append(had[p.Name], runs...)
 	}
 	for _, p := range ecosystem.Newcomers(before, after) {
-		runs, known, err := a.Runs(p)
+		runs, known, err := Runs(a, p)
 		if err != nil {
 			return nil, 0, err
 		}

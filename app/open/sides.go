@@ -13,10 +13,11 @@ import (
 	"molt/core/project"
 	"molt/doc"
 	"molt/ecosystem"
+	"molt/ecosystem/registered"
 	"molt/input"
 )
 
-// An application may declare packages of several ecosystems in one folder. Then each of these is a side of it: an App of its own, with its manifest and
+// An application may declare packages of several ecosystems in one folder. Then each of these is a side of it: a View of its own, with its manifest and
 // its lock. The configuration, the plan and the ledger are those of all sides: the plan's file has a document for each.
 
 // A Side is one of the ecosystems of a folder, with what is declared there.
@@ -50,7 +51,7 @@ func Sides(s Settings) []Side {
 // manifest cannot be read is, so that somebody says so. The manifests of one side alone are not read: there is nothing to tell it from.
 func sidesIn(dir string) (all []Side) {
 	var manifests [][]string // of each side
-	for _, e := range Ecosystems {
+	for _, e := range registered.Ecosystems {
 		names, err := e.Detect(os.DirFS(dir))
 		if err == nil && len(names) == 0 {
 			continue
@@ -119,9 +120,9 @@ func (s Side) Declares(name string) bool {
 }
 
 // Beside lists the other sides, where the configuration leaves open which is meant.
-func (a *App) Beside() []Side { return a.besides() }
+func (a *View) Beside() []Side { return a.besides() }
 
-func (a *App) findBeside() func() []Side {
+func findBeside(a *View) func() []Side {
 	return sync.OnceValue(func() []Side {
 		if a.Config.Ecosystem != "" {
 			return nil
@@ -131,7 +132,7 @@ func (a *App) findBeside() func() []Side {
 }
 
 // SideName is the ecosystem of the application where its folder has several, else "".
-func (a *App) SideName() string {
+func (a *View) SideName() string {
 	if len(a.Beside()) == 0 {
 		return ""
 	}
@@ -139,7 +140,7 @@ func (a *App) SideName() string {
 }
 
 // elsewhere reports whether a name is declared on another side and not on this one.
-func (a *App) elsewhere(name string) bool {
+func elsewhere(a *View, name string) bool {
 	if a.Manifest != nil && slices.ContainsFunc(a.Manifest.Entries(), func(e ecosystem.Entry) bool { return project.OwnName(e.As) == a.Eco.Canonical(name) }) {
 		return false
 	}
@@ -151,7 +152,7 @@ func (a *App) elsewhere(name string) bool {
 	return slices.ContainsFunc(a.Beside(), func(s Side) bool { return s.Declares(name) })
 }
 
-func (a *App) sideNames() (all []string) {
+func sideNames(a *View) (all []string) {
 	for _, e := range a.Ecosystems() {
 		all = append(all, e.Name())
 	}
@@ -159,7 +160,7 @@ func (a *App) sideNames() (all []string) {
 }
 
 // plans reads the plans of all sides, each of which has to be one that can be read.
-func (a *App) plans() (map[string]*planfile.Plan, error) {
+func plans(a *View) (map[string]*planfile.Plan, error) {
 	if len(a.Beside()) == 0 {
 		return nil, nil
 	}
@@ -169,12 +170,12 @@ func (a *App) plans() (map[string]*planfile.Plan, error) {
 	} else if err != nil {
 		return nil, err
 	}
-	return planfile.Stream(data, a.sideNames())
+	return planfile.Stream(data, sideNames(a))
 }
 
 // NextBeside returns the first stage that is still to do in the plans of other sides; nil where there is none, or where they cannot be read.
-func (a *App) NextBeside() *doc.PlanStage {
-	plans, _ := a.plans()
+func NextBeside(a *View) *doc.PlanStage {
+	plans, _ := plans(a)
 	for _, s := range a.Beside() {
 		if p := plans[s.Ecosystem.Name()]; p != nil && p.Next() != nil {
 			return p.Next()
@@ -184,14 +185,14 @@ func (a *App) NextBeside() *doc.PlanStage {
 }
 
 // Ecosystems lists those of all sides, this one's among them, in the order of Ecosystems.
-func (a *App) Ecosystems() []ecosystem.Ecosystem {
-	return slices.DeleteFunc(slices.Clone(Ecosystems), func(e ecosystem.Ecosystem) bool {
+func (a *View) Ecosystems() []ecosystem.Ecosystem {
+	return slices.DeleteFunc(slices.Clone(registered.Ecosystems), func(e ecosystem.Ecosystem) bool {
 		return e.Name() != a.Eco.Name() && !slices.ContainsFunc(a.Beside(), func(s Side) bool { return s.Ecosystem.Name() == e.Name() })
 	})
 }
 
 // OpenBeside opens another side of the application.
-func (a *App) OpenBeside(e ecosystem.Ecosystem) (*App, error) {
+func OpenBeside(a *View, e ecosystem.Ecosystem) (*View, error) {
 	settings := a.Settings
 	settings.Ecosystem = e.Name()
 	return Open(settings)
@@ -199,7 +200,7 @@ func (a *App) OpenBeside(e ecosystem.Ecosystem) (*App, error) {
 
 // SideOfPlan says how many stages are left in the plan of a side: in all, and up to its goal. The second result is false where it has no plan that can
 // be read, or no such stage; the stage is "" for any.
-func (a *App) SideOfPlan(stage string) (left, toGoal int, ok bool) {
+func SideOfPlan(a *View, stage string) (left, toGoal int, ok bool) {
 	file, err := a.ReadPlan()
 	if err != nil || stage != "" && file.Stage(stage) == nil {
 		return 0, 0, false

@@ -49,7 +49,7 @@ func (e *SourceBuildError) Error() string {
 }
 
 // builds reports of which packages the configuration allows that their code runs to build them.
-func (a *App) builds() (func(name string) bool, ecosystem.SourceBuilder) {
+func builds(a *View) (func(name string) bool, ecosystem.SourceBuilder) {
 	b, can := a.Eco.(ecosystem.SourceBuilder)
 	if !can || len(a.Config.Build) == 0 {
 		return nil, nil
@@ -61,8 +61,9 @@ func (a *App) builds() (func(name string) bool, ecosystem.SourceBuilder) {
 
 // buildSource returns what is built of the source of a release on this machine, built once for its digest and the runtime: in an environment of its own with
 // what it asks for, which is resolved like an application, and of which nothing is built. Its code runs, so people have to have allowed it by name.
-func (a *App) buildSource(ctx context.Context, name, version string, source universe.File) (*ecosystem.Built, error) {
-	_, b := a.builds()
+func buildSource(ctx context.Context, from *Archives, name, version string, source universe.File) (*ecosystem.Built, error) {
+	a := from.View
+	_, b := builds(a)
 	lock := &ecosystem.Lock{Environments: a.Environments()}
 	for _, q := range a.Manifest.Runtimes() {
 		lock.Requires = append(lock.Requires, q.Requirement)
@@ -89,7 +90,7 @@ func (a *App) buildSource(ctx context.Context, name, version string, source univ
 	if a.Settings.Offline {
 		return nil, &SourceBuildError{name + "@" + version, "it was not built yet, and Molt was told to stay offline"}
 	}
-	if err := a.Consent(ctx, false); err != nil {
+	if err := Consent(ctx, a, false); err != nil {
 		return nil, &ecosystem.RefusedError{Err: err}
 	}
 	if err := os.MkdirAll(filepath.Dir(dir), 0o755); err != nil {
@@ -100,7 +101,7 @@ func (a *App) buildSource(ctx context.Context, name, version string, source univ
 		return nil, err
 	}
 	defer os.RemoveAll(work)
-	s := &sourceBuild{App: a, builder: b, host: host, work: work, name: name, version: version}
+	s := &sourceBuild{View: a, archives: from, builder: b, host: host, work: work, name: name, version: version}
 	if err := s.make(ctx, source); err != nil {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
@@ -149,7 +150,8 @@ func readBuilt(b ecosystem.SourceBuilder, dir, name, version string) (*ecosystem
 
 // A sourceBuild is one build.
 type sourceBuild struct {
-	*App
+	*View
+	archives      *Archives
 	builder       ecosystem.SourceBuilder
 	host          *ecosystem.Host
 	work          string // the folder in which it is done: src, env and out
@@ -164,9 +166,7 @@ func (s *sourceBuild) make(ctx context.Context, source universe.File) error {
 		}
 	}
 	var got registry.Memory
-	download, done := s.Downloads(ctx)
-	defer done()
-	if err := download(ctx, &ecosystem.LockedPackage{Node: solve.Node{Name: s.name, Version: s.version}, Source: source.Address, Integrity: source.Integrity}, &got); err != nil {
+	if err := s.archives.Download(ctx, &ecosystem.LockedPackage{Node: solve.Node{Name: s.name, Version: s.version}, Source: source.Address, Integrity: source.Integrity}, &got); err != nil {
 		return err
 	}
 	root, err := os.OpenRoot(filepath.Join(s.work, "src"))
@@ -207,7 +207,11 @@ func (s *sourceBuild) make(ctx context.Context, source universe.File) error {
 
 // environment has the packages that a build asks for in the environment in which it runs.
 func (s *sourceBuild) environment(ctx context.Context, needs []universe.Demand) error {
-	source := s.Eco.Open(ctx, s.Registries, ecosystem.Detail{Environments: []ecosystem.Environment{{Runtimes: map[string]string{s.host.Name: s.host.Version}, Platform: s.host.Platform}}})
+	registries, err := s.archives.registries()
+	if err != nil {
+		return err
+	}
+	source := s.Eco.Open(ctx, registries, ecosystem.Detail{Environments: []ecosystem.Environment{{Runtimes: map[string]string{s.host.Name: s.host.Version}, Platform: s.host.Platform}}})
 	defer source.Close()
 	app := project.Application{Scheme: s.Eco.Scheme(), Tenancy: s.Eco.Tenancy(), Known: runtimes(s.Eco), Runtimes: project.Runtimes{s.host.Name: project.Everywhere(s.host.Version)}}
 	for i, d := range needs {
@@ -226,11 +230,10 @@ func (s *sourceBuild) environment(ctx context.Context, needs []universe.Demand) 
 		return err
 	}
 	defer files.Root.Close()
-	t, done, err := s.App.Environment(ctx, s.builder, files)
+	t, err := s.archives.Environment(s.builder, files)
 	if err != nil {
 		return err
 	}
-	defer done()
 	t.Build, t.Own = nil, nil // else there is no end to it
 	_, err = t.Install(ctx, lock, tree.Order{Force: true})
 	return err
@@ -250,11 +253,11 @@ func (s *sourceBuild) run(ctx context.Context, src fs.FS, out string) ([]byte, e
 	for i := range argv {
 		argv[i] = "'" + strings.ReplaceAll(argv[i], "'", `'"'"'`) + "'"
 	}
-	r := s.BareRunner(files)
+	r := BareRunner(s.View, files)
 	r.Executables, r.Environment = []string{"env/" + s.builder.InstallFolder() + "/" + s.builder.Executables()}, "env/"+s.builder.InstallFolder()
 	r.Permit = func(ctx context.Context, j run.Job) error { // the package decides what its backend does
 		j.Run = ""
-		return s.Permit(ctx, j)
+		return Permit(ctx, s.View, j)
 	}
 	v, err := r.One(ctx, run.Job{Check: config.Check{Name: s.name, Run: strings.Join(argv, " "), Folder: "src"}, Kind: run.BuildJob, Dir: s.work, Stage: "build"}, nil)
 	if err != nil {

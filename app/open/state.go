@@ -25,7 +25,7 @@ const (
 // State reads what a reference holds: "locked" or "installed" for the application itself; a lock, a plan (what is locked,
 // moved as the plan's stages have it) or an inventory; a folder with a lock, or with something installed; or a revision
 // of git, for the lock in it. An inventory is a text with a name and a version on each line; # begins a comment.
-func (a *App) State(ctx context.Context, ref string) (inspect.State, error) {
+func State(ctx context.Context, a *View, ref string) (inspect.State, error) {
 	switch ref {
 	case LockedState:
 		if a.Lock == nil {
@@ -33,17 +33,17 @@ func (a *App) State(ctx context.Context, ref string) (inspect.State, error) {
 		}
 		return inspect.StateOf(a.Lock.Resolution()), nil
 	case installedState:
-		return a.installedState(a.Dir)
+		return stateInstalled(a, a.Dir)
 	}
 	info, err := os.Stat(ref)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return a.revisionState(ctx, ref)
+		return revisionState(ctx, a, ref)
 	case err != nil:
 		return inspect.State{}, err
 	case info.IsDir():
 		if _, err := os.Stat(filepath.Join(ref, a.LockFile())); err != nil {
-			return a.installedState(ref)
+			return stateInstalled(a, ref)
 		}
 		ref = filepath.Join(ref, a.LockFile())
 	}
@@ -53,14 +53,14 @@ func (a *App) State(ctx context.Context, ref string) (inspect.State, error) {
 	}
 	switch filepath.Ext(ref) {
 	case filepath.Ext(a.LockFile()):
-		return a.lockState(ref, data)
+		return lockState(a, ref, data)
 	case filepath.Ext(planfile.File):
-		return a.planState(ref, data)
+		return planState(a, ref, data)
 	}
 	return ReadInventory(ref, data)
 }
 
-func (a *App) lockState(file string, data []byte) (inspect.State, error) {
+func lockState(a *View, file string, data []byte) (inspect.State, error) {
 	l, err := a.DecodeLock(file, data)
 	if err != nil {
 		return inspect.State{}, err
@@ -68,7 +68,7 @@ func (a *App) lockState(file string, data []byte) (inspect.State, error) {
 	return inspect.StateOf(l.Resolution()), nil
 }
 
-func (a *App) installedState(dir string) (inspect.State, error) {
+func stateInstalled(a *View, dir string) (inspect.State, error) {
 	tree, err := ecosystem.Installed(a.Eco, dir)
 	if err != nil {
 		return inspect.State{}, err
@@ -80,7 +80,7 @@ func (a *App) installedState(dir string) (inspect.State, error) {
 }
 
 // planState moves what is locked as the stages of a plan that are still to come say.
-func (a *App) planState(file string, data []byte) (inspect.State, error) {
+func planState(a *View, file string, data []byte) (inspect.State, error) {
 	if side := a.SideName(); side != "" {
 		data = planfile.Document(data, side)
 	}
@@ -88,7 +88,7 @@ func (a *App) planState(file string, data []byte) (inspect.State, error) {
 	if err != nil {
 		return inspect.State{}, err
 	}
-	s, err := a.State(context.Background(), LockedState)
+	s, err := State(context.Background(), a, LockedState)
 	if err != nil {
 		return s, err
 	}
@@ -118,8 +118,8 @@ func (a *App) planState(file string, data []byte) (inspect.State, error) {
 }
 
 // revisionState reads the lock that a revision of git has.
-func (a *App) revisionState(ctx context.Context, revision string) (inspect.State, error) {
-	lock, err := a.LockAt(ctx, revision)
+func revisionState(ctx context.Context, a *View, revision string) (inspect.State, error) {
+	lock, err := LockAt(ctx, a, revision)
 	if err != nil {
 		return inspect.State{}, err
 	}
@@ -127,7 +127,7 @@ func (a *App) revisionState(ctx context.Context, revision string) (inspect.State
 }
 
 // LockAt returns the lock as it was at a revision of git.
-func (a *App) LockAt(ctx context.Context, revision string) (*ecosystem.Lock, error) {
+func LockAt(ctx context.Context, a *View, revision string) (*ecosystem.Lock, error) {
 	if !a.Repo.IsRevision(ctx, revision) {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()

@@ -9,12 +9,11 @@ import (
 
 	"molt/core/inspect"
 	"molt/core/project"
-	"molt/core/universe"
 	"molt/input"
 )
 
 // InstalledRoots returns the version of each declared name that is installed; nil when nothing is.
-func (a *App) InstalledRoots() (map[string]string, error) {
+func InstalledRoots(a *View) (map[string]string, error) {
 	tree, err := a.Installed()
 	if err != nil || tree == nil {
 		return nil, err
@@ -30,8 +29,8 @@ func (a *App) InstalledRoots() (map[string]string, error) {
 
 // Survey surveys the application, with the members where it is a workspace. What they declare in different words is flagged. The
 // error may be an *inspect.UntriedError, with rows.
-func (a *App) Survey(ctx context.Context, source universe.Source, u project.Application) ([]inspect.Row, error) {
-	rows, err := inspect.Survey(ctx, source, u)
+func (q *Question) Survey(ctx context.Context, u project.Application) ([]inspect.Row, error) {
+	rows, err := inspect.Survey(ctx, q.Source, u)
 	var untried *inspect.UntriedError
 	if err != nil && !errors.As(err, &untried) {
 		return nil, err
@@ -48,7 +47,7 @@ func (a *App) Survey(ctx context.Context, source universe.Source, u project.Appl
 		words[r.Name] = r.Declared
 	}
 	for i := range rows {
-		if unlike[rows[i].Name] && len(a.Manifest.Members()) > 0 {
+		if unlike[rows[i].Name] && len(q.Manifest.Members()) > 0 {
 			rows[i].Flags = append(rows[i].Flags, inspect.Unlike)
 		}
 	}
@@ -57,26 +56,26 @@ func (a *App) Survey(ctx context.Context, source universe.Source, u project.Appl
 
 // Since returns the time that a reference means: a day, the time of a revision of git, or, for an older lock, the
 // publication of its newest declared release.
-func (a *App) Since(ctx context.Context, source universe.Source, ref string) (time.Time, error) {
+func (q *Question) Since(ctx context.Context, ref string) (time.Time, error) {
 	if day, err := time.Parse(time.DateOnly, ref); err == nil {
-		if day.After(a.Now()) {
+		if day.After(q.Now()) {
 			return day, &input.UsageError{Reason: fmt.Sprintf("--since %s: that day is still to come", ref)}
 		}
 		return day.AddDate(0, 0, 1).Add(-time.Second), nil
 	}
 	if data, err := input.ReadFile(ref, input.Lock); err == nil {
-		lock, err := a.DecodeLock(ref, data)
+		lock, err := q.DecodeLock(ref, data)
 		if err != nil {
 			return time.Time{}, err
 		}
 		var newest time.Time
 		r := lock.Resolution()
-		for _, d := range a.Declared() {
+		for _, d := range q.Declared() {
 			n := r.Root(d.As)
 			if n == nil {
 				continue
 			}
-			p, err := source.Package(ctx, n.Name)
+			p, err := q.Source.Package(ctx, n.Name)
 			if err != nil {
 				return newest, err
 			}
@@ -89,7 +88,7 @@ func (a *App) Since(ctx context.Context, source universe.Source, ref string) (ti
 		}
 		return newest, nil
 	}
-	if when, known := a.Repo.DateOf(ctx, ref); known {
+	if when, known := q.Repo.DateOf(ctx, ref); known {
 		return when, nil
 	}
 	return time.Time{}, &input.UsageError{Reason: fmt.Sprintf("--since %q: expected a day such as 2026-03-31, an older lock, or a revision of git", ref)}

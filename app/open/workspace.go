@@ -13,27 +13,27 @@ import (
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/solve"
-	"molt/core/universe"
 	"molt/ecosystem"
+	"molt/ecosystem/registered"
 	"molt/input"
 )
 
 // manifestNames lists the usual manifests of all ecosystems.
 func manifestNames() string {
 	var names []string
-	for _, e := range Ecosystems {
+	for _, e := range registered.Ecosystems {
 		names = append(names, e.Manifest())
 	}
 	return strings.Join(names, " or ")
 }
 
 // ManifestTexts reads the manifest files, of which there must be one: the application's own, and those of the members where it is a workspace.
-func (a *App) ManifestTexts() ([]ecosystem.File, error) {
-	return a.TextsFrom(func(name string) ([]byte, error) { return a.Files.Read(name, input.Manifest) })
+func (a *View) ManifestTexts() ([]ecosystem.File, error) {
+	return TextsFrom(a, func(name string) ([]byte, error) { return a.Files.Read(name, input.Manifest) })
 }
 
 // TextsFrom reads the manifest files by a function that gets each by its name. Which members there are is what the chief that it gets says.
-func (a *App) TextsFrom(read func(name string) ([]byte, error)) ([]ecosystem.File, error) {
+func TextsFrom(a *View, read func(name string) ([]byte, error)) ([]ecosystem.File, error) {
 	names, err := a.Eco.Detect(os.DirFS(a.Dir))
 	if err != nil {
 		return nil, err
@@ -49,7 +49,7 @@ func (a *App) TextsFrom(read func(name string) ([]byte, error)) ([]ecosystem.Fil
 		}
 		texts = append(texts, ecosystem.File{Name: name, Data: data})
 	}
-	members, err := a.memberFiles(texts)
+	members, err := memberFiles(a, texts)
 	if err != nil {
 		return nil, err
 	}
@@ -64,7 +64,7 @@ func (a *App) TextsFrom(read func(name string) ([]byte, error)) ([]ecosystem.Fil
 
 // memberFiles lists the manifests of the members that the application's own manifests name, without their texts: those of a workspace's pattern in the first,
 // and folders that are declared in place of a package in any. A manifest that cannot be read names none: whoever reads it next will say so.
-func (a *App) memberFiles(own []ecosystem.File) ([]ecosystem.File, error) {
+func memberFiles(a *View, own []ecosystem.File) ([]ecosystem.File, error) {
 	var folders, local []string
 	for i := range own {
 		m, err := a.Eco.ReadManifest(own[i].Name, own[i].Data)
@@ -109,7 +109,7 @@ func (a *App) memberFiles(own []ecosystem.File) ([]ecosystem.File, error) {
 }
 
 // Member returns the folder of a member by its folder or its name; "." is the application itself.
-func (a *App) Member(name string) (string, error) {
+func Member(a *View, name string) (string, error) {
 	if name == "." || name == "" {
 		return name, nil
 	}
@@ -128,7 +128,7 @@ func (a *App) Member(name string) (string, error) {
 
 // DeclaredWith returns the declarations as they are when members of the workspace ask for what is wanted, which may make them stand apart or
 // end that. What is wanted gets the names that it has then.
-func (a *App) DeclaredWith(wanted []plan.Wanted) ([]project.Declared, error) {
+func DeclaredWith(a *View, wanted []plan.Wanted) ([]project.Declared, error) {
 	m, err := a.Manifest.Clone()
 	if err != nil {
 		return nil, err
@@ -162,7 +162,7 @@ func (a *App) DeclaredWith(wanted []plan.Wanted) ([]project.Declared, error) {
 }
 
 // FromHere has changes begin with what the manifest says.
-func (a *App) FromHere(changes []project.Change) {
+func FromHere(a *View, changes []project.Change) {
 	lines := Spots(a.Manifest)
 	for i := range changes {
 		c := &changes[i]
@@ -185,7 +185,7 @@ func Secluded(m *ecosystem.Manifests, r *solve.Resolution) error {
 }
 
 // Rejoined has the members of a workspace stand apart no longer that need not, where the same releases will do for all; else it returns what it got.
-func (a *App) Rejoined(ctx context.Context, source universe.Source, m *ecosystem.Manifests, r *solve.Resolution) (*ecosystem.Manifests, *solve.Resolution, error) {
+func (q *Question) Rejoined(ctx context.Context, m *ecosystem.Manifests, r *solve.Resolution) (*ecosystem.Manifests, *solve.Resolution, error) {
 	if !slices.ContainsFunc(r.Roots, func(e solve.Edge) bool { return e.Apart != "" }) {
 		return m, r, nil
 	}
@@ -200,8 +200,8 @@ func (a *App) Rejoined(ctx context.Context, source universe.Source, m *ecosystem
 	for _, e := range r.Roots {
 		to[SpotOf(e.Group, e.Name)] = e.To
 	}
-	app := a.Application()
-	app.Declared, app.Locked = a.DeclaredIn(joined), nil
+	app := q.Application()
+	app.Declared, app.Locked = q.DeclaredIn(joined), nil
 	p := app.Problem()
 	other := *r
 	other.Roots = nil
@@ -209,7 +209,7 @@ func (a *App) Rejoined(ctx context.Context, source universe.Source, m *ecosystem
 		other.Roots = append(other.Roots, solve.Edge{Name: root.As, Package: root.Package, Constraint: root.Text, Group: root.Group, Apart: root.Apart, Own: root.Own,
 			Optional: root.Optional, Foreign: root.Foreign, To: to[SpotOf(root.Group, root.As)]})
 	}
-	if solve.Verify(ctx, source, p, &other) != nil {
+	if solve.Verify(ctx, q.Source, p, &other) != nil {
 		return m, r, ctx.Err()
 	}
 	if !project.Sees(app.Declared, &other) { // something would see another release than its member's
@@ -219,7 +219,7 @@ func (a *App) Rejoined(ctx context.Context, source universe.Source, m *ecosystem
 }
 
 // apartNames returns a function that adds to names of packages those that members which stand apart have for them.
-func (a *App) apartNames() func(names []string) []string {
+func apartNames(a *View) func(names []string) []string {
 	others := map[string][]string{}
 	for _, e := range a.Manifest.Entries() {
 		if e.Apart != "" {
@@ -239,7 +239,7 @@ func (a *App) apartNames() func(names []string) []string {
 }
 
 // outerWorkspace returns the folder of the workspace that the application is a member of, "" for none.
-func (a *App) outerWorkspace() string {
+func outerWorkspace(a *View) string {
 	at := a.Dir
 	for range 6 {
 		up := filepath.Dir(at)

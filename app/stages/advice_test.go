@@ -12,6 +12,7 @@ import (
 	"molt/app/advice"
 	"molt/app/open"
 	"molt/core/project"
+	"molt/ecosystem/registered"
 )
 
 const goodAdvice = `molt-advice: 1
@@ -50,18 +51,17 @@ func TestAdvice(t *testing.T) {
 	b.write("guides/read.me", "no advice")
 	for _, from := range []string{"guides", "guides/a.yaml", served.URL + "/guides/hulk-4.yaml"} {
 		b.write("molt.yaml", "advice: ['"+from+"']\n")
-		a := b.open()
-		warnings, err := a.LoadAdvice(context.Background())
+		a, warnings, err := b.reopened().Advised(context.Background(), nil)
 		if err != nil {
 			t.Fatalf("%s: %v", from, err)
 		}
 		if len(warnings) != 1 || !strings.Contains(warnings[0], `:13: left out a fact with "speed", "of", which this Molt does not know`) {
 			t.Errorf("%s: warnings %q", from, warnings)
 		}
-		if len(a.Guides) != 1 || len(a.Guides[0].Facts) != 4 {
-			t.Fatalf("%s: guides %+v", from, a.Guides)
+		if len(a.Application().Guides) != 1 || len(a.Application().Guides[0].Facts) != 4 {
+			t.Fatalf("%s: guides %+v", from, a.Application().Guides)
 		}
-		facts := a.Guides[0].Facts
+		facts := a.Application().Guides[0].Facts
 		if strings.Join(facts[1].Found, " ") != "desk.js:1 desk.js:3" || strings.Join(facts[2].Found, " ") != "rig.conf:1" {
 			t.Errorf("%s: found %q and %q", from, facts[1].Found, facts[2].Found)
 		}
@@ -92,13 +92,13 @@ func TestBrokenAdvice(t *testing.T) {
 		{strings.Replace(fact("link: y"), "source: s\n", "", 1), "a fact needs a source"},
 	} {
 		b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "advice: [a.yaml]\n", "a.yaml": test.text})
-		if _, err := b.open().LoadAdvice(context.Background()); err == nil || !strings.Contains(err.Error(), test.says) {
+		if _, _, err := b.reopened().Advised(context.Background(), nil); err == nil || !strings.Contains(err.Error(), test.says) {
 			t.Errorf("%q: %v, want %q", test.text, err, test.says)
 		}
 	}
 	for _, from := range []string{"nowhere.yaml", "http://127.0.0.1:1", "ftp://x/y"} {
 		b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "advice: ['" + from + "']\n"})
-		if _, err := b.open().LoadAdvice(context.Background()); err == nil || !strings.Contains(err.Error(), "molt.yaml") {
+		if _, _, err := b.reopened().Advised(context.Background(), nil); err == nil || !strings.Contains(err.Error(), "molt.yaml") {
 			t.Errorf("%s: %v", from, err)
 		}
 	}
@@ -108,7 +108,7 @@ func FuzzAdvice(f *testing.F) {
 	f.Add(goodAdvice)
 	f.Add("molt-advice: 1\nabout: hulk\nto: '4'\nsource: s\nfacts: [{link: x}, {runtime: node, needs: '>=1'}]\n")
 	f.Fuzz(func(t *testing.T, text string) {
-		_, _, _ = advice.Decode("a.yaml", []byte(text), open.Ecosystems[0], nil) // it does not end the process
+		_, _, _ = advice.Decode("a.yaml", []byte(text), registered.Ecosystems[0], nil) // it does not end the process
 	})
 }
 

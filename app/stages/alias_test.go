@@ -27,12 +27,12 @@ func TestMergeOfAliases(t *testing.T) {
 	b.git("config", "user.email", "a@b.example")
 	commit := func(lines string) {
 		b.write("package.json", manifest(lines))
-		a, source := b.use2()
-		_, data, err := locking.Relock(context.Background(), a, source)
+		a := b.use2()
+		_, data, err := locking.Relock(context.Background(), a)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if err := locking.WriteLock(a, data); err != nil {
+		if err := locking.WriteLock(a.View, data); err != nil {
 			t.Fatal(err)
 		}
 		b.git("add", "package.json", "molt.lock")
@@ -49,12 +49,12 @@ func TestMergeOfAliases(t *testing.T) {
 	if err != nil || a == nil {
 		t.Fatalf("no conflict: %v", err)
 	}
-	source, done, err := a.Source(context.Background(), nil)
+	q, err := a.Ask(context.Background(), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer done()
-	m, err := locking.Merge(context.Background(), a, source)
+	defer q.Close()
+	m, err := locking.Merge(context.Background(), q)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -66,12 +66,12 @@ func TestMergeOfAliases(t *testing.T) {
 // A lock with two releases of a goal's framework does not agree with the rule that there is one.
 func TestVerifyKnowsTheFramework(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": aliased(`{"dependencies": {"hulk": "^3.0.0", "old": "alias:hulk@^4.0.0"}}`)})
-	a, source := b.use()
-	_, data, err := locking.Relock(context.Background(), a, source)
+	a := b.use()
+	_, data, err := locking.Relock(context.Background(), a)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := locking.WriteLock(a, data); err != nil {
+	if err := locking.WriteLock(a.View, data); err != nil {
 		t.Fatal(err)
 	}
 	b.done()
@@ -88,8 +88,8 @@ func TestVerifyKnowsTheFramework(t *testing.T) {
 // What hides the releases that a goal means is named.
 func TestGoalHiddenBySettle(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "settle: 3 years\n"})
-	a, source := b.use()
-	_, err := assess.Assess(context.Background(), source, a.Application(), project.Goal{Name: "hulk", Constraint: "4"})
+	a := b.use()
+	_, err := assess.Assess(context.Background(), a.Source, a.Application(), project.Goal{Name: "hulk", Constraint: "4"})
 	if err == nil || !strings.Contains(err.Error(), "1 of 3 releases of hulk are younger than 3 years, which molt.yaml asks for under \"settle:\"") {
 		t.Errorf("the error is %v", err)
 	}

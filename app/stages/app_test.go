@@ -20,7 +20,6 @@ import (
 	"molt/app/run"
 	"molt/core/plan"
 	"molt/core/project"
-	"molt/core/universe"
 	"molt/ecosystem/js"
 	"molt/ecosystem/js/ranges"
 	"molt/ecosystem/standin"
@@ -69,7 +68,7 @@ func (b *bench) done() {
 }
 
 // use2 uses the folder again, as another call of Molt would.
-func (b *bench) use2() (*open.App, universe.Source) {
+func (b *bench) use2() *open.Question {
 	b.Helper()
 	b.done()
 	return b.use()
@@ -109,7 +108,7 @@ func (b *bench) read(name string) string {
 	return string(data)
 }
 
-func (b *bench) open() *open.App {
+func (b *bench) open() *open.View {
 	b.Helper()
 	a, err := open.Open(open.Settings{Dir: b.dir, Jobs: 4, Env: func(k string) string { return b.env[k] }})
 	if err != nil {
@@ -119,54 +118,61 @@ func (b *bench) open() *open.App {
 }
 
 // use opens the application for changing it, with its registry.
-func (b *bench) use() (*open.App, universe.Source) {
+func (b *bench) use() *open.Question {
 	b.Helper()
-	a := b.open()
-	release, err := a.Use()
+	a, release, err := b.open().Use()
 	if err != nil {
 		b.Fatal(err)
 	}
 	free.Store(b.dir, release)
 	b.Cleanup(b.done)
-	source, done, err := a.Source(context.Background(), a.DeclaredPackages())
+	q, err := a.Ask(context.Background(), a.DeclaredPackages())
 	if err != nil {
 		b.Fatal(err)
 	}
-	b.Cleanup(done)
-	return a, source
+	b.Cleanup(q.Close)
+	return q
 }
 
 // planned locks the application and writes a plan for hulk 4.
-func (b *bench) planned() (*open.App, universe.Source) {
+func (b *bench) planned() *open.Question {
 	b.Helper()
-	a, source := b.use()
-	_, data, err := locking.Relock(context.Background(), a, source)
+	a := b.use()
+	_, data, err := locking.Relock(context.Background(), a)
 	if err != nil {
 		b.Fatal(err)
 	}
-	if err := locking.WriteLock(a, data); err != nil {
+	if err := locking.WriteLock(a.View, data); err != nil {
 		b.Fatal(err)
 	}
-	if err := a.Read(); err != nil {
+	if a, err = a.Again(context.Background()); err != nil {
 		b.Fatal(err)
 	}
-	plan, err := plan.NewPlan(context.Background(), source, a.Application(), []project.Goal{{Name: "hulk", Constraint: "4"}}, plan.Cut{})
+	plan, err := plan.NewPlan(context.Background(), a.Source, a.Application(), []project.Goal{{Name: "hulk", Constraint: "4"}}, plan.Cut{})
 	if err != nil {
 		b.Fatal(err)
 	}
-	if _, err := WritePlan(a, planfile.New(plan)); err != nil {
+	if _, err := WritePlan(a.View, planfile.New(plan)); err != nil {
 		b.Fatal(err)
 	}
-	return a, source
+	return a
+}
+
+// takeStep carries out a stage, and reads the application again.
+func takeStep(ctx context.Context, a **open.Question, order Order, watch run.Watcher) (*Step, error) {
+	e := NewExecution(*a, watch)
+	step, err := e.Step(ctx, order)
+	*a = e.Question
+	return step, err
 }
 
 func TestStepsAndBack(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest})
-	a, source := b.planned()
+	a := b.planned()
 	states := []string{b.read("package.json") + b.read("molt.lock")}
 	var stages []string
 	for {
-		step, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{})
+		step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -185,15 +191,15 @@ func TestStepsAndBack(t *testing.T) {
 	if m := b.read("package.json"); !strings.Contains(m, "\t\t\"hulk\": \"^4.0.0\",\n\t\t\"deck\": \"^2.0.0\"\n") {
 		t.Errorf("the manifest is %s", m)
 	}
-	if found, err := locking.Verify(context.Background(), a); err != nil || len(found) > 0 {
+	if found, err := locking.Verify(context.Background(), a.View); err != nil || len(found) > 0 {
 		t.Errorf("the result does not verify: %v, %v", found, err)
 	}
 	var usage *input.UsageError
-	if _, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{}); !errors.As(err, &usage) {
+	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); !errors.As(err, &usage) {
 		t.Errorf("a step beyond the last: %v", err)
 	}
 	for i := len(stages) - 1; i >= 0; i-- {
-		back, err := Back(context.Background(), a, "", false)
+		back, err := Back(context.Background(), a.View, "", false)
 		if err != nil || len(back.Stages) != 1 || back.Stages[0] != stages[i] {
 			t.Fatalf("back from %s: %v, %v", stages[i], back, err)
 		}
@@ -201,16 +207,17 @@ func TestStepsAndBack(t *testing.T) {
 			t.Errorf("before %s the files are\n%s\nnot\n%s", stages[i], now, states[i])
 		}
 	}
-	if _, err := Back(context.Background(), a, "", false); !errors.As(err, &usage) {
+	if _, err := Back(context.Background(), a.View, "", false); !errors.As(err, &usage) {
 		t.Errorf("back beyond the first: %v", err)
 	}
 	// And all the way again, then back in one go.
+	a = b.reopened()
 	for range stages {
-		if _, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{}); err != nil {
+		if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if back, err := Back(context.Background(), a, "bridge-deck", false); err != nil || len(back.Stages) != 2 {
+	if back, err := Back(context.Background(), a.View, "bridge-deck", false); err != nil || len(back.Stages) != 2 {
 		t.Errorf("back to the beginning: %v, %v", back, err)
 	}
 	if now := b.read("package.json") + b.read("molt.lock"); now != states[0] {
@@ -223,14 +230,14 @@ func TestStepsAndBack(t *testing.T) {
 
 func TestBackRefusesToLoseEdits(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest})
-	a, source := b.planned()
-	if _, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{}); err != nil {
+	a := b.planned()
+	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil {
 		t.Fatal(err)
 	}
 	edited := b.read("package.json") + "\n"
 	b.write("package.json", edited)
 	var lost *ledger.EditedError
-	if _, err := Back(context.Background(), a, "", false); !errors.As(err, &lost) || b.read("package.json") != edited || !strings.Contains(lost.Edits, "+++ package.json as it is") {
+	if _, err := Back(context.Background(), a.View, "", false); !errors.As(err, &lost) || b.read("package.json") != edited || !strings.Contains(lost.Edits, "+++ package.json as it is") {
 		t.Errorf("back over an edit: %v, which shows %+v", err, lost)
 	}
 }
@@ -241,15 +248,15 @@ func TestFailedCheckTakesTheStageBack(t *testing.T) {
 	}
 	b := newBench(t, map[string]string{"package.json": deskManifest,
 		"molt.yaml": "checks:\n  - name: first\n    run: echo fine\n  - name: sinks\n    run: |\n      grep -q 'hulk.: .^3' package.json || { echo glug; exit 7; }\n  - name: never\n    run: touch never\n"})
-	a, source := b.planned()
-	if step, err := TakeStep(context.Background(), a, source, Order{ID: "bridge-deck"}, run.Watcher{}); err != nil || !step.Passed || len(step.Verdicts) != 3 {
+	a := b.planned()
+	if step, err := takeStep(context.Background(), &a, Order{ID: "bridge-deck"}, run.Watcher{}); err != nil || !step.Passed || len(step.Verdicts) != 3 {
 		t.Fatalf("the first stage: %+v, %v", step, err)
 	}
 	if err := os.Remove(filepath.Join(b.dir, "never")); err != nil {
 		t.Fatal(err)
 	}
 	before := b.read("package.json") + b.read("molt.lock") + b.read("molt-plan.yaml") + b.read(ledger.File)
-	step, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
 	if err != nil || step.Passed || len(step.Verdicts) != 2 {
 		t.Fatalf("the second stage: %+v, %v", step, err)
 	}
@@ -270,9 +277,9 @@ func TestCheckLimits(t *testing.T) {
 	}
 	b := newBench(t, map[string]string{"package.json": deskManifest,
 		"molt.yaml": "checks:\n  - name: endless\n    limit: 300ms\n    run: |\n      grep -q 'deck.: .^1' package.json || { sleep 60 & sleep 60; }\n"})
-	a, source := b.planned()
+	a := b.planned()
 	began := time.Now()
-	step, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
 	if err != nil || step.Passed || !strings.Contains(step.Verdicts[0].Says, "not done after 300ms") {
 		t.Errorf("an endless check: %+v, %v", step, err)
 	}
@@ -282,9 +289,9 @@ func TestCheckLimits(t *testing.T) {
 	// An interrupt in the middle of a check leaves the files as they were.
 	before := b.read("package.json") + b.read("molt.lock")
 	b.write("molt.yaml", "checks:\n  - name: endless\n    run: sleep 60\n")
-	a, source = b.reopened(a)
+	a = b.reopened()
 	ctx, cancel := context.WithCancel(context.Background())
-	if _, err := TakeStep(ctx, a, source, Order{}, run.Watcher{Begin: func(string) { cancel() }}); !errors.Is(err, context.Canceled) {
+	if _, err := takeStep(ctx, &a, Order{}, run.Watcher{Begin: func(string) { cancel() }}); !errors.Is(err, context.Canceled) {
 		t.Errorf("an interrupted step: %v", err)
 	}
 	if b.read("package.json")+b.read("molt.lock") != before {
@@ -293,22 +300,21 @@ func TestCheckLimits(t *testing.T) {
 }
 
 // reopened opens the application again, with the folder still in use.
-func (b *bench) reopened(a *open.App) (*open.App, universe.Source) {
+func (b *bench) reopened() *open.Question {
 	b.Helper()
-	again := b.open()
-	source, done, err := again.Source(context.Background(), nil)
+	q, err := b.open().Ask(context.Background(), nil)
 	if err != nil {
 		b.Fatal(err)
 	}
-	b.Cleanup(done)
-	return again, source
+	b.Cleanup(q.Close)
+	return q
 }
 
 func TestTwoAtOnce(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest})
 	b.use()
 	var busy *txn.BusyError
-	if _, err := b.open().Use(); !errors.As(err, &busy) {
+	if _, _, err := b.open().Use(); !errors.As(err, &busy) {
 		t.Errorf("a second Molt: %v", err)
 	}
 	if ignored := b.read(".molt/.gitignore"); ignored != "*\n" {
@@ -318,41 +324,41 @@ func TestTwoAtOnce(t *testing.T) {
 
 func TestStalePlan(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest})
-	a, source := b.planned()
+	a := b.planned()
 	var stale *input.PositionError
 	var usage *input.UsageError
-	if _, err := TakeStep(context.Background(), a, source, Order{ID: "goal-4"}, run.Watcher{}); !errors.As(err, &usage) || !strings.Contains(err.Error(), "next stage is \"bridge-deck\"") {
+	if _, err := takeStep(context.Background(), &a, Order{ID: "goal-4"}, run.Watcher{}); !errors.As(err, &usage) || !strings.Contains(err.Error(), "next stage is \"bridge-deck\"") {
 		t.Errorf("a stage out of turn: %v", err)
 	}
-	if _, err := TakeStep(context.Background(), a, source, Order{ID: "nowhere"}, run.Watcher{}); !errors.As(err, &usage) {
+	if _, err := takeStep(context.Background(), &a, Order{ID: "nowhere"}, run.Watcher{}); !errors.As(err, &usage) {
 		t.Errorf("an unknown stage: %v", err)
 	}
 	b.write("package.json", strings.Replace(deskManifest, "^1.0.0", "~1.0.0", 1))
-	a, source = b.reopened(a)
-	if _, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{}); !errors.As(err, &stale) || !strings.Contains(err.Error(), "molt-plan.yaml:14:9: stage bridge-deck: deck asks for ~1.0.0 (package.json:5), the plan expects ^1.0.0") {
+	a = b.reopened()
+	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); !errors.As(err, &stale) || !strings.Contains(err.Error(), "molt-plan.yaml:14:9: stage bridge-deck: deck asks for ~1.0.0 (package.json:5), the plan expects ^1.0.0") {
 		t.Errorf("a manifest that moved on: %v", err)
 	}
 	b.write("package.json", strings.Replace(deskManifest, ",\n\t\t\"deck\": \"^1.0.0\"", "", 1))
-	a, source = b.reopened(a)
-	if _, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{}); !errors.As(err, &stale) {
+	a = b.reopened()
+	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); !errors.As(err, &stale) {
 		t.Errorf("a declaration that is gone: %v", err)
 	}
 }
 
 func TestRuntimeStageIsCheckedNotBelieved(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "runtime:\n  node: 20.1.0\n"})
-	a, source := b.planned()
-	if _, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{}); err != nil {
+	a := b.planned()
+	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil {
 		t.Fatal(err)
 	}
-	step, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
 	if err != nil || step.Passed || step.Stage.ID != "runtime-4" || !strings.Contains(step.Verdicts[0].Says, "raise it") {
 		t.Errorf("the runtime was not raised: %+v, %v", step, err)
 	}
 	b.write("molt.yaml", "runtime:\n  node: 22.0.0\n")
-	a, source = b.reopened(a)
+	a = b.reopened()
 	for _, want := range []string{"runtime-4", "goal-4"} {
-		if step, err = TakeStep(context.Background(), a, source, Order{}, run.Watcher{}); err != nil || !step.Passed || step.Stage.ID != want {
+		if step, err = takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed || step.Stage.ID != want {
 			t.Errorf("stage %s: %+v, %v", want, step, err)
 		}
 	}
@@ -435,7 +441,7 @@ func TestHoldsEnd(t *testing.T) {
 	if held := a.Application().Held; len(held) != 1 || held[0] != "deck" {
 		t.Errorf("held are %q", held)
 	}
-	if w := a.Warnings(); len(w) != 1 || !strings.Contains(w[0], "the hold on hulk ended on 2020-01-31") {
+	if w := open.Warnings(a); len(w) != 1 || !strings.Contains(w[0], "the hold on hulk ended on 2020-01-31") {
 		t.Errorf("warnings %q", w)
 	}
 }
@@ -443,14 +449,14 @@ func TestHoldsEnd(t *testing.T) {
 // A release that has not settled, or did not exist on the day asked about, is not there.
 func TestSettleAndAsOf(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": "{\"dependencies\": {\"keel\": \"*\"}}"})
-	newest := func(a *open.App) string {
+	newest := func(a *open.View) string {
 		t.Helper()
-		source, done, err := a.Source(context.Background(), nil)
+		q, err := a.Ask(context.Background(), nil)
 		if err != nil {
 			t.Fatal(err)
 		}
-		defer done()
-		lock, _, err := locking.Relock(context.Background(), a, source)
+		defer q.Close()
+		lock, _, err := locking.Relock(context.Background(), q)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -474,23 +480,23 @@ func TestSettleAndAsOf(t *testing.T) {
 func TestInputErrors(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": "{\n \"dependencies\": {\n  \"ghost\": \"*\",\n  \"hulk\": \"^3.5.0\"\n }\n}"})
 	a := b.open()
-	source, done, err := a.Source(context.Background(), nil)
+	q, err := a.Ask(context.Background(), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer done()
-	if err := locking.CheckDeclared(context.Background(), a, source); err == nil || err.Error() != "package.json:3:12: the registry has no package \"ghost\", which \"dependencies\" asks for" {
+	defer q.Close()
+	if _, err := locking.CheckDeclared(context.Background(), q); err == nil || err.Error() != "package.json:3:12: the registry has no package \"ghost\", which \"dependencies\" asks for" {
 		t.Errorf("an unknown package: %v", err)
 	}
 	b.write("package.json", "{\n \"dependencies\": {\n  \"hulk\": \"^3.5.0\"\n }\n}")
-	_, _, err = locking.Relock(context.Background(), b.open(), source)
+	_, _, err = locking.Relock(context.Background(), b.reopened())
 	var none *locking.NoReleaseError
 	if !errors.As(err, &none) || err.Error() != "package.json:3:11: hulk: no published release fits \"^3.5.0\"; nearest are 3.0.0, 3.1.0, 4.0.0" {
 		t.Errorf("a constraint that admits nothing: %v", err)
 	}
 	b.env = map[string]string{}
 	var usage *input.UsageError
-	if _, _, err := b.open().Source(context.Background(), nil); !errors.As(err, &usage) || !strings.Contains(err.Error(), "set MOLT_REGISTRY_JS") {
+	if _, err := b.open().Ask(context.Background(), nil); !errors.As(err, &usage) || !strings.Contains(err.Error(), "set MOLT_REGISTRY_JS") {
 		t.Errorf("no registry: %v", err)
 	}
 	if _, err := open.Open(open.Settings{Dir: t.TempDir()}); !errors.As(err, &usage) || !strings.Contains(err.Error(), "there is no package.json") {
@@ -523,17 +529,17 @@ func TestPlanFileErrors(t *testing.T) {
 // An edited plan is obeyed as far as it resolves: a change split off, a stage dropped.
 func TestEditedPlan(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest})
-	a, source := b.planned()
+	a := b.planned()
 	doc, err := a.ReadPlan()
 	if err != nil {
 		t.Fatal(err)
 	}
 	doc.Stages = doc.Stages[1:] // without the bridge, hulk 4 does not resolve
-	if _, err := WritePlan(a, doc); err != nil {
+	if _, err := WritePlan(a.View, doc); err != nil {
 		t.Fatal(err)
 	}
 	before := b.read("package.json") + b.read("molt.lock")
-	if _, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{}); err == nil || !strings.Contains(err.Error(), "stage goal-4") || !strings.Contains(err.Error(), "deck has the peer hulk ^3") {
+	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err == nil || !strings.Contains(err.Error(), "stage goal-4") || !strings.Contains(err.Error(), "deck has the peer hulk ^3") {
 		t.Errorf("a stage that does not resolve: %v", err)
 	}
 	if b.read("package.json")+b.read("molt.lock") != before {

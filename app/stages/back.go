@@ -25,7 +25,7 @@ type Returned struct {
 }
 
 // CarriedOut lists what was carried out here, on all sides, the oldest first.
-func CarriedOut(ctx context.Context, a *open.App) ([]ledger.Record, error) {
+func CarriedOut(ctx context.Context, a *open.View) ([]ledger.Record, error) {
 	return a.Ledger.History(ctx)
 }
 
@@ -34,7 +34,7 @@ func CarriedOut(ctx context.Context, a *open.App) ([]ledger.Record, error) {
 //
 // Anybody can write a commit that calls itself a stage. One that this machine's ledger does not know is taken back only when it did what a stage
 // does (doubtful), or when force says so; the first commit of a repository never is.
-func Back(ctx context.Context, a *open.App, id string, force bool) (*Returned, error) {
+func Back(ctx context.Context, a *open.View, id string, force bool) (*Returned, error) {
 	records, err := a.Ledger.History(ctx)
 	if err != nil {
 		return nil, err
@@ -74,7 +74,9 @@ func Back(ctx context.Context, a *open.App, id string, force bool) (*Returned, e
 			}
 		}
 		if lock := files[a.LockFile()]; lock != nil && layout.LaidOut(a) {
-			if err := layout.LayOutText(ctx, a, a.Dir, lock, t); err != nil {
+			from := a.Archives()
+			defer from.Close()
+			if err := layout.NewSite(from).LayOut(ctx, a.Dir, lock, t); err != nil {
 				return err
 			}
 		}
@@ -92,7 +94,7 @@ func Back(ctx context.Context, a *open.App, id string, force bool) (*Returned, e
 	for _, r := range records[first:] {
 		a.Files.DiscardBackup(r.Folder)
 	}
-	return &Returned{back, names}, a.Reread()
+	return &Returned{back, names}, nil
 }
 
 // mostListed is how many files an error lists.
@@ -100,7 +102,7 @@ const mostListed = 20
 
 // doubtful is an error for a record that only a commit tells of, unless the commit did what a stage does: a plan of then or now has the stage, and
 // it changed manifests and locks that were there before and after, and nothing else.
-func doubtful(ctx context.Context, a *open.App, r ledger.Record, force bool) error {
+func doubtful(ctx context.Context, a *open.View, r ledger.Record, force bool) error {
 	if !r.Told() {
 		return nil
 	}
@@ -116,7 +118,7 @@ func doubtful(ctx context.Context, a *open.App, r ledger.Record, force bool) err
 		side := a
 		if e.Name() != a.Eco.Name() {
 			var err error
-			if side, err = a.OpenBeside(e); err != nil {
+			if side, err = open.OpenBeside(a, e); err != nil {
 				return err
 			}
 		}
@@ -155,7 +157,7 @@ func doubtful(ctx context.Context, a *open.App, r ledger.Record, force bool) err
 }
 
 // unmark makes stages of the plan pending again.
-func unmark(a *open.App, t *txn.Transaction, stages []string, lock []byte) error {
+func unmark(a *open.View, t *txn.Transaction, stages []string, lock []byte) error {
 	file, err := a.ReadPlan()
 	var none *input.UsageError
 	if errors.As(err, &none) {
@@ -185,7 +187,7 @@ func unmark(a *open.App, t *txn.Transaction, stages []string, lock []byte) error
 	if !found {
 		return nil
 	}
-	whole, err := a.WholePlan(file.Text.Bytes())
+	whole, err := open.WholePlan(a, file.Text.Bytes())
 	if err != nil {
 		return err
 	}
@@ -194,7 +196,7 @@ func unmark(a *open.App, t *txn.Transaction, stages []string, lock []byte) error
 
 // ChangesBack returns the changes that bring a declared package back to the release that it had before the last record
 // that moved it, asked for as it was then.
-func ChangesBack(ctx context.Context, a *open.App, name string) ([]project.Change, error) {
+func ChangesBack(ctx context.Context, a *open.View, name string) ([]project.Change, error) {
 	records, err := a.Ledger.History(ctx)
 	if err != nil {
 		return nil, err
@@ -244,7 +246,7 @@ func ChangesBack(ctx context.Context, a *open.App, name string) ([]project.Chang
 }
 
 // lockedIn returns the version that a declared name has in the text of a lock, "" for none.
-func lockedIn(a *open.App, data []byte, name string) string {
+func lockedIn(a *open.View, data []byte, name string) string {
 	if data == nil {
 		return ""
 	}

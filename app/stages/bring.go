@@ -10,14 +10,13 @@ import (
 	"molt/app/open"
 	"molt/app/planfile"
 	"molt/core/project"
-	"molt/core/universe"
 	"molt/doc"
 	"molt/input"
 )
 
 // Bring moves what later stages change of some packages into a pending stage. The plan is solved from there on before it
 // is written. It returns the stage. The folder must be in use.
-func Bring(ctx context.Context, a *open.App, source universe.Source, into string, names []string) (*doc.PlanStage, error) {
+func Bring(ctx context.Context, a *open.Question, into string, names []string) (*doc.PlanStage, error) {
 	file, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
@@ -55,8 +54,8 @@ func Bring(ctx context.Context, a *open.App, source universe.Source, into string
 			continue
 		}
 		before := w.Locked
-		if err := w.Stage(ctx, source, s); err != nil {
-			return nil, fmt.Errorf("%s does not go into stage %s: %w", strings.Join(names, ", "), into, locking.AtStage(a, file, s, err))
+		if err := w.Stage(ctx, s); err != nil {
+			return nil, fmt.Errorf("%s does not go into stage %s: %w", strings.Join(names, ", "), into, locking.AtStage(a.View, file, s, err))
 		}
 		if s.Locked == nil || len(s.Raise) > 0 {
 			continue
@@ -66,5 +65,5 @@ func Bring(ctx context.Context, a *open.App, source universe.Source, into string
 			return nil, err
 		}
 	}
-	return file.Stage(into), a.WritePlanText("bringing "+strings.Join(names, ", ")+" into stage "+into, file.Text.Bytes(), nil)
+	return file.Stage(into), open.WritePlanText(a.View, "bringing "+strings.Join(names, ", ")+" into stage "+into, file.Text.Bytes(), nil)
 }

@@ -6,7 +6,6 @@ import (
 	"slices"
 
 	"molt/app/config"
-	"molt/app/layout"
 	"molt/app/open"
 	"molt/app/run"
 	"molt/doc"
@@ -14,7 +13,7 @@ import (
 )
 
 // checksOf returns the checks that are for stages of a kind, in their order.
-func checksOf(a *open.App, kind string) []config.Check {
+func checksOf(a *open.View, kind string) []config.Check {
 	var all []config.Check
 	for _, c := range a.Config.Checks {
 		if len(c.Kinds) == 0 || slices.Contains(c.Kinds, kind) {
@@ -25,7 +24,7 @@ func checksOf(a *open.App, kind string) []config.Check {
 }
 
 // tasksOf returns the tasks of the packages that changes move.
-func tasksOf(a *open.App, changes []doc.PlanChange) []config.Task {
+func tasksOf(a *open.View, changes []doc.PlanChange) []config.Task {
 	var all []config.Task
 	for _, t := range a.Config.Stages.Tasks {
 		if slices.ContainsFunc(changes, func(c doc.PlanChange) bool { return slices.Contains(t.With, c.Name) }) {
@@ -36,7 +35,7 @@ func tasksOf(a *open.App, changes []doc.PlanChange) []config.Task {
 }
 
 // state identifies manifest, lock and checks.
-func state(a *open.App) (string, error) {
+func state(a *open.View) (string, error) {
 	checks, err := json.Marshal(a.Config.Checks)
 	if err != nil {
 		return "", err
@@ -45,7 +44,7 @@ func state(a *open.App) (string, error) {
 	for _, e := range a.Ecosystems() { // each side is to see the same state
 		side := a
 		if e.Name() != a.Eco.Name() {
-			if side, err = a.OpenBeside(e); err != nil {
+			if side, err = open.OpenBeside(a, e); err != nil {
 				return "", err
 			}
 		}
@@ -66,11 +65,11 @@ const beforeStage = "before"
 
 // checkedBefore returns which checks pass on the state as it stands. It runs them when that is not known: before the
 // first stage, after somebody changed manifest, lock or checks, and those that failed after somebody changed anything.
-func checkedBefore(ctx context.Context, a *open.App, watch run.Watcher) (map[string]bool, []run.Verdict, error) {
+func (a *Execution) checkedBefore(ctx context.Context) (map[string]bool, []run.Verdict, error) {
 	if len(a.Config.Checks) == 0 {
 		return nil, nil, nil
 	}
-	state, err := state(a)
+	state, err := state(a.View)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -83,14 +82,14 @@ func checkedBefore(ctx context.Context, a *open.App, watch run.Watcher) (map[str
 		for _, v := range c.Verdicts {
 			passed[v.Name] = v.Passed
 		}
-		if sources, err := sourcesAfter(ctx, a, c.Verdicts); err != nil || sources == c.Sources {
+		if sources, err := a.sourcesAfter(ctx, c.Verdicts); err != nil || sources == c.Sources {
 			return passed, nil, err
 		}
 	}
-	if err := layout.LayOutBeside(ctx, a, a.Dir); err != nil {
+	if err := a.site.LayOutSides(ctx, a.Dir); err != nil {
 		return nil, nil, err
 	}
-	if says, err := layout.Ready(ctx, a); err != nil || says != "" {
+	if says, err := a.site.Ready(ctx); err != nil || says != "" {
 		return nil, nil, err // nothing can be said of the state before
 	}
 	var verdicts []run.Verdict
@@ -98,15 +97,15 @@ func checkedBefore(ctx context.Context, a *open.App, watch run.Watcher) (map[str
 		if passed[check.Name] { // that is known; people worked on what failed
 			continue
 		}
-		watch.Announce(check.Name + " (on the state before)")
-		v, err := a.Runner().One(ctx, run.Job{Check: check, Kind: run.CheckJob, Dir: a.Dir, Stage: beforeStage}, watch.Output)
+		a.Watch.Announce(check.Name + " (on the state before)")
+		v, err := a.Runner().One(ctx, run.Job{Check: check, Kind: run.CheckJob, Dir: a.Dir, Stage: beforeStage}, a.Watch.Output)
 		if err != nil {
 			return nil, nil, err
 		}
 		verdicts = append(verdicts, v)
 		passed[v.Name] = v.Passed
 	}
-	sources, err := sourcesAfter(ctx, a, verdicts)
+	sources, err := a.sourcesAfter(ctx, verdicts)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -115,11 +114,11 @@ func checkedBefore(ctx context.Context, a *open.App, watch run.Watcher) (map[str
 
 // sourcesAfter identifies the files that people keep, where some verdicts are of failures: these count as long as nobody works on them. It is "" where all
 // passed.
-func sourcesAfter(ctx context.Context, a *open.App, verdicts []run.Verdict) (string, error) {
+func (a *Execution) sourcesAfter(ctx context.Context, verdicts []run.Verdict) (string, error) {
 	if !slices.ContainsFunc(verdicts, func(v run.Verdict) bool { return !v.Passed }) {
 		return "", nil
 	}
-	keys, err := trialKeys(ctx, a, []*rehearsed{{}})
+	keys, err := a.trialKeys(ctx, []*rehearsed{{}})
 	if err != nil {
 		return "", err
 	}

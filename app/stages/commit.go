@@ -17,7 +17,7 @@ import (
 )
 
 // onBranch makes sure that the work tree is on the branch of the plan.
-func onBranch(ctx context.Context, a *open.App, file *planfile.Plan) error {
+func onBranch(ctx context.Context, a *open.View, file *planfile.Plan) error {
 	if file.Branch == "" {
 		return nil
 	}
@@ -35,7 +35,7 @@ func onBranch(ctx context.Context, a *open.App, file *planfile.Plan) error {
 // way, and manifest and lock hold nothing that is not committed. A plan that is not committed yet goes with its first
 // stage. A stage that was carried out and not committed, since something came between, is committed now; its name is
 // returned.
-func Committable(ctx context.Context, a *open.App) (late string, err error) {
+func Committable(ctx context.Context, a *open.View) (late string, err error) {
 	if !a.Repo.Here(ctx) {
 		if err := ctx.Err(); err != nil {
 			return "", err
@@ -63,7 +63,7 @@ func Committable(ctx context.Context, a *open.App) (late string, err error) {
 // SourceEdits lists the files that were edited for the next stage since it was first tried, which its commit takes: its checks run with them. What
 // was edited before is none of the stage's business, and is an *input.UsageError: the commit would not hold it, and fail its own checks. The
 // configuration goes along in either case, since the plan depends on it.
-func SourceEdits(ctx context.Context, a *open.App) ([]string, error) {
+func SourceEdits(ctx context.Context, a *open.View) ([]string, error) {
 	file, err := a.ReadPlan()
 	if err != nil {
 		return nil, nil // the step says what is wrong with it
@@ -80,7 +80,7 @@ func SourceEdits(ctx context.Context, a *open.App) ([]string, error) {
 	for _, e := range a.Ecosystems() {
 		side := a
 		if e.Name() != a.Eco.Name() {
-			if side, err = a.OpenBeside(e); err != nil {
+			if side, err = open.OpenBeside(a, e); err != nil {
 				return nil, err
 			}
 		}
@@ -98,7 +98,7 @@ func SourceEdits(ctx context.Context, a *open.App) ([]string, error) {
 }
 
 // commitLate commits the last stage of the ledger when it was to be committed and was not.
-func commitLate(ctx context.Context, a *open.App) (string, error) {
+func commitLate(ctx context.Context, a *open.View) (string, error) {
 	records, err := a.Ledger.Here()
 	if err != nil || len(records) == 0 {
 		return "", err
@@ -119,7 +119,7 @@ func commitLate(ctx context.Context, a *open.App) (string, error) {
 
 // Commit commits what the last stage changed, with some files that were edited for it, and nothing else that may be waiting in the index. The ledger then knows
 // the commit.
-func Commit(ctx context.Context, a *open.App, stage doc.PlanStage, edits []string) error {
+func Commit(ctx context.Context, a *open.View, stage doc.PlanStage, edits []string) error {
 	records, err := a.Ledger.Here()
 	if err != nil {
 		return err
@@ -138,7 +138,7 @@ func Commit(ctx context.Context, a *open.App, stage doc.PlanStage, edits []strin
 	if len(files) == 0 {
 		return nil
 	}
-	if err := a.Consent(ctx, true); err != nil {
+	if err := open.Consent(ctx, a, true); err != nil {
 		return err
 	}
 	hash, err := a.Repo.Commit(ctx, "the stage", commitMessage(stage, ranWithLock(a)), files, true)
@@ -149,7 +149,7 @@ func Commit(ctx context.Context, a *open.App, stage doc.PlanStage, edits []strin
 }
 
 // CommitBack commits that stages were taken back.
-func CommitBack(ctx context.Context, a *open.App, back *Returned) error {
+func CommitBack(ctx context.Context, a *open.View, back *Returned) error {
 	stages := back.Stages
 	changed, err := a.Repo.Uncommitted(ctx, append(slices.Clone(back.Files), planfile.File)...)
 	if err != nil || len(changed) == 0 {
@@ -163,7 +163,7 @@ func CommitBack(ctx context.Context, a *open.App, back *Returned) error {
 
 // commitMessage tells what moved, by how much and why.
 // ranWithLock reports whether the application's checks passed with what the lock says.
-func ranWithLock(a *open.App) bool {
+func ranWithLock(a *open.View) bool {
 	text, err := a.Files.Content(a.LockFile())
 	if err != nil || text == nil {
 		return false
@@ -206,12 +206,12 @@ func commitMessage(stage doc.PlanStage, ran bool) string {
 }
 
 // NewBranch makes a branch and checks it out; the files stay as they are.
-func NewBranch(ctx context.Context, a *open.App, name string) error {
+func NewBranch(ctx context.Context, a *open.View, name string) error {
 	return a.Repo.NewBranch(ctx, name)
 }
 
 // InRepository gives findings the names of their files from the top of the repository, as reviews have them; outside of one they stay.
-func InRepository(ctx context.Context, a *open.App, all []doc.Located) []doc.Located {
+func InRepository(ctx context.Context, a *open.View, all []doc.Located) []doc.Located {
 	prefix, err := a.Repo.Prefix(ctx)
 	if err != nil {
 		return all

@@ -7,13 +7,11 @@ import (
 	"strings"
 
 	"molt/app/config"
-	"molt/app/layout"
 	"molt/app/locking"
 	"molt/app/open"
 	"molt/app/planfile"
 	"molt/app/run"
 	"molt/core/project"
-	"molt/core/universe"
 	"molt/doc"
 	"molt/input"
 	"molt/txn"
@@ -21,7 +19,7 @@ import (
 
 // FindCulprit looks for the changes of the next stage that make a check fail, each subset solved again and checked in a
 // copy of the application of its own. The stage must have failed just now. Nothing is changed.
-func FindCulprit(ctx context.Context, a *open.App, source universe.Source, failed *Step, watch run.Watcher) (*run.Culprit, error) {
+func (a *Execution) FindCulprit(ctx context.Context, failed *Step) (*run.Culprit, error) {
 	file, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
@@ -32,29 +30,29 @@ func FindCulprit(ctx context.Context, a *open.App, source universe.Source, faile
 		return nil, &input.UsageError{Reason: "no check of the stage failed"}
 	}
 	check := failed.Verdicts[i].Name
-	search := run.Search{Runner: a.Runner(), Stage: stage.ID, Units: units(a, stage), Check: check, Tried: watch.Tried,
+	search := run.Search{Runner: a.Runner(), Stage: stage.ID, Units: units(a.View, stage), Check: check, Tried: a.Watch.Tried,
 		Rehearse: func(ctx context.Context, packages []string) (map[string][]byte, []config.Task, error) {
 			part := planfile.Part(stage, packages)
-			files, err := locking.Rehearse(ctx, a, source, &part)
-			return files, tasksOf(a, part.Changes), err
+			files, err := locking.Rehearse(ctx, a.Question, &part)
+			return files, tasksOf(a.View, part.Changes), err
 		}}
-	if layout.LaysOut(a) {
+	if a.site.LaysOut() {
 		search.LayOut = func(ctx context.Context, dir string, files map[string][]byte) error {
-			if err := layout.LayOutBeside(ctx, a, dir); err != nil {
+			if err := a.site.LayOutSides(ctx, dir); err != nil {
 				return err
 			}
-			return layout.LayOutText(ctx, a, dir, files[a.LockFile()], nil)
+			return a.site.LayOut(ctx, dir, files[a.LockFile()], nil)
 		}
 	}
-	if !slices.ContainsFunc(tasksOf(a, stage.Changes), func(t config.Task) bool { return t.Name == check }) {
-		checks := checksOf(a, stage.Kind)
+	if !slices.ContainsFunc(tasksOf(a.View, stage.Changes), func(t config.Task) bool { return t.Name == check }) {
+		checks := checksOf(a.View, stage.Kind)
 		search.Checks = checks[:slices.IndexFunc(checks, func(c config.Check) bool { return c.Name == check })+1]
 	}
 	return search.Run(ctx)
 }
 
 // units groups the changed packages of a stage by what people said moves in step.
-func units(a *open.App, stage *doc.PlanStage) [][]string {
+func units(a *open.View, stage *doc.PlanStage) [][]string {
 	var units [][]string
 	for _, c := range stage.Changes {
 		if slices.ContainsFunc(units, func(u []string) bool { return slices.Contains(u, c.Name) }) {
@@ -78,7 +76,7 @@ func units(a *open.App, stage *doc.PlanStage) [][]string {
 
 // Split puts some packages of a pending stage into a stage of their own behind it. Both are solved before the plan is
 // written; nothing else in it changes. The folder must be in use.
-func Split(ctx context.Context, a *open.App, source universe.Source, id string, apart []string) (first, second doc.PlanStage, err error) {
+func Split(ctx context.Context, a *open.Question, id string, apart []string) (first, second doc.PlanStage, err error) {
 	file, err := a.ReadPlan()
 	if err != nil {
 		return first, second, err
@@ -116,17 +114,17 @@ func Split(ctx context.Context, a *open.App, source universe.Source, id string, 
 	second.ID = file.FreeID(id + "-" + txn.Slug(apart[0]))
 	second.Note = ""
 	second.Title = strings.Join(apart, ", ") + " from " + id + ", apart"
-	if err := solveParts(ctx, a, source, file, stage, &first, &second); err != nil {
+	if err := solveParts(ctx, a, file, stage, &first, &second); err != nil {
 		return first, second, err
 	}
 	if err := file.Split(id, first, second); err != nil {
 		return first, second, err
 	}
-	return first, second, a.WritePlanText("splitting stage "+id, file.Text.Bytes(), nil)
+	return first, second, open.WritePlanText(a.View, "splitting stage "+id, file.Text.Bytes(), nil)
 }
 
 // solveParts solves two parts of a stage one after the other, from the state that the stages before them leave.
-func solveParts(ctx context.Context, a *open.App, source universe.Source, file *planfile.Plan, whole *doc.PlanStage, parts ...*doc.PlanStage) error {
+func solveParts(ctx context.Context, a *open.Question, file *planfile.Plan, whole *doc.PlanStage, parts ...*doc.PlanStage) error {
 	w, err := locking.Walk(a)
 	if err != nil {
 		return err
@@ -135,23 +133,23 @@ func solveParts(ctx context.Context, a *open.App, source universe.Source, file *
 		if s := &file.Stages[i]; s.ID == whole.ID {
 			break
 		} else if s.Status == doc.Pending {
-			if err := w.Stage(ctx, source, s); err != nil {
-				return locking.AtStage(a, file, s, err)
+			if err := w.Stage(ctx, s); err != nil {
+				return locking.AtStage(a.View, file, s, err)
 			}
 		}
 	}
-	files, err := importers(a)
+	files, err := importers(a.View)
 	if err != nil {
 		return err
 	}
 	for _, part := range parts {
 		before := w.Locked
-		if err := w.Stage(ctx, source, part); err != nil {
+		if err := w.Stage(ctx, part); err != nil {
 			return fmt.Errorf("stage %s cannot be split so: %w", whole.ID, err)
 		}
 		m := project.MovesBetween(before, w.Locked)
 		part.Locked = &doc.PlanLocked{Added: m.Added, Removed: m.Removed, Moved: m.Moved}
-		part.Effort = effortOf(a, part, files)
+		part.Effort = effortOf(a.View, part, files)
 		if whole.Effort != nil {
 			part.Effort.Evidence = whole.Effort.Evidence
 		}

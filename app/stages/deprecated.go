@@ -20,7 +20,7 @@ type Deprecation struct {
 }
 
 // Deprecations collects the warnings of checks that ran on the state as it is, by package.
-func Deprecations(a *open.App) ([]Deprecation, error) {
+func Deprecations(a *open.View) ([]Deprecation, error) {
 	state, err := state(a)
 	if err != nil {
 		return nil, err
@@ -32,7 +32,7 @@ func Deprecations(a *open.App) ([]Deprecation, error) {
 	return deprecations(a, c.Verdicts), nil
 }
 
-func deprecations(a *open.App, verdicts []run.Verdict) (all []Deprecation) {
+func deprecations(a *open.View, verdicts []run.Verdict) (all []Deprecation) {
 	var seen []string
 	for _, v := range verdicts {
 		for _, says := range v.Warnings {
@@ -66,7 +66,7 @@ var (
 
 // warned returns the declared package, or the runtime, that a warning is about: the longest name that it has, else the
 // package in whose files it was found; "" for none.
-func warned(a *open.App, says string) string {
+func warned(a *open.View, says string) string {
 	best := ""
 	for _, d := range a.Declared() {
 		name := project.OwnName(d.As)

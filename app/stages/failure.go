@@ -19,7 +19,7 @@ type LaterMove struct{ Name, Stage string }
 const mostOfLog = 1 << 20
 
 // named lists the packages that later stages move and the output of failed checks names.
-func named(a *open.App, file *planfile.Plan, stage *doc.PlanStage, verdicts []run.Verdict) (all []LaterMove) {
+func named(a *open.View, file *planfile.Plan, stage *doc.PlanStage, verdicts []run.Verdict) (all []LaterMove) {
 	var said strings.Builder
 	for _, v := range verdicts {
 		if v.Passed || v.Before || v.Log == "" {

@@ -45,8 +45,8 @@ func TestHostileLedger(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest})
 	victim, state := b.outside()
 	before := state()
-	a, source := b.planned()
-	if _, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{}); err != nil {
+	a := b.planned()
+	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil {
 		t.Fatal(err)
 	}
 	own := b.read(ledger.File)
@@ -54,7 +54,7 @@ func TestHostileLedger(t *testing.T) {
 	line, _ := json.Marshal(ledger.Record{Stage: "goal-4", Backup: map[string]string{up + "/file": ""}, Left: map[string]string{up + "/file": up + "/file"}})
 	b.write(ledger.File, string(line)+"\n")
 	var usage *input.UsageError
-	if _, err := Back(context.Background(), a, "", false); !errors.As(err, &usage) || !strings.Contains(err.Error(), ".molt/ledger.jsonl:1 was not written by Molt for this user") {
+	if _, err := Back(context.Background(), a.View, "", false); !errors.As(err, &usage) || !strings.Contains(err.Error(), ".molt/ledger.jsonl:1 was not written by Molt for this user") {
 		t.Errorf("a forged ledger: %v", err)
 	}
 	b.write(ledger.File, own)
@@ -65,7 +65,7 @@ func TestHostileLedger(t *testing.T) {
 	if err := os.WriteFile(copies[0], []byte(`{"name":"evil"}`), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Back(context.Background(), a, "", false); !errors.As(err, &usage) || !strings.Contains(err.Error(), "is not what Molt saved") {
+	if _, err := Back(context.Background(), a.View, "", false); !errors.As(err, &usage) || !strings.Contains(err.Error(), "is not what Molt saved") {
 		t.Errorf("a forged copy: %v", err)
 	}
 	if state() != before || strings.Contains(b.read("package.json"), "evil") {
@@ -76,14 +76,14 @@ func TestHostileLedger(t *testing.T) {
 // Verdicts that came with the folder excuse nothing.
 func TestHostileVerdicts(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "checks:\n  - {name: x, run: exit 1}\n"})
-	a, _ := b.planned()
-	state, err := state(a)
+	a := b.planned()
+	state, err := state(a.View)
 	if err != nil {
 		t.Fatal(err)
 	}
 	data, _ := json.Marshal(run.Remembered{State: state, Verdicts: []run.Verdict{{Name: "x", Passed: true}}})
 	b.write(run.VerdictsFile, string(data))
-	if passed, ran, err := checkedBefore(context.Background(), a, run.Watcher{}); err != nil || len(ran) != 1 || passed["x"] {
+	if passed, ran, err := NewExecution(a, run.Watcher{}).checkedBefore(context.Background()); err != nil || len(ran) != 1 || passed["x"] {
 		t.Errorf("forged verdicts count: %v, %v, %v", passed, ran, err)
 	}
 }
@@ -106,8 +106,7 @@ func TestLinks(t *testing.T) {
 		if err := os.Symlink(target, at); err != nil {
 			t.Skip(err)
 		}
-		a := b.open()
-		release, err := a.Use()
+		a, release, err := b.open().Use()
 		if err == nil {
 			err = a.Files.WriteFiles("x", map[string][]byte{"package.json": []byte("{}")})
 			release()
@@ -124,7 +123,7 @@ func TestLinks(t *testing.T) {
 	if err := os.Symlink("real.json", filepath.Join(b.dir, "package.json")); err != nil {
 		t.Skip(err)
 	}
-	a, _ := b.use()
+	a := b.use()
 	if err := a.Files.WriteFiles("x", map[string][]byte{"package.json": []byte("{}\n")}); err != nil {
 		t.Fatal(err)
 	}

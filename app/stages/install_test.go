@@ -41,7 +41,7 @@ func (b *bench) tree() string {
 }
 
 // agrees fails the test when verify finds something about what is installed.
-func (b *bench) agrees(a *open.App) {
+func (b *bench) agrees(a *open.View) {
 	b.Helper()
 	found, err := locking.Verify(context.Background(), a)
 	if err != nil {
@@ -55,7 +55,7 @@ func (b *bench) agrees(a *open.App) {
 }
 
 // installed installs and expects no error.
-func (b *bench) installed(a *open.App, order layout.InstallOrder) *layout.Installed {
+func (b *bench) installed(a *open.View, order layout.InstallOrder) *layout.Installed {
 	b.Helper()
 	r, err := layout.Install(context.Background(), a, order)
 	if err != nil {
@@ -67,41 +67,39 @@ func (b *bench) installed(a *open.App, order layout.InstallOrder) *layout.Instal
 func TestInstall(t *testing.T) {
 	t.Parallel()
 	b := newBench(t, map[string]string{"package.json": deskManifest})
-	a, _ := b.planned()
-	if r := b.installed(a, layout.InstallOrder{Dry: true}); len(r.Added) != 2 || b.tree() != "" {
+	a := b.planned()
+	if r := b.installed(a.View, layout.InstallOrder{Dry: true}); len(r.Added) != 2 || b.tree() != "" {
 		t.Fatalf("for show: %+v\n%s", r, b.tree())
 	}
-	r := b.installed(a, layout.InstallOrder{})
+	r := b.installed(a.View, layout.InstallOrder{})
 	if len(r.Added) != 2 || r.Fetched != 2 || r.Untouched {
 		t.Errorf("the first time: %+v", r)
 	}
 	b.agrees(b.open())
 	whole := b.tree()
-	if r := b.installed(a, layout.InstallOrder{}); !r.Untouched || r.Fetched != 0 {
+	if r := b.installed(a.View, layout.InstallOrder{}); !r.Untouched || r.Fetched != 0 {
 		t.Errorf("the second time: %+v", r)
 	}
 
 	// What somebody edited in a package that stays is left, and what is missing is made anew.
 	index := filepath.Join("node_modules", "deck", "index.js")
 	b.write(index, "edited")
-	if r := b.installed(a, layout.InstallOrder{}); len(r.Left) != 1 || r.Left[0] != "node_modules/deck/index.js" || b.read(index) != "edited" {
+	if r := b.installed(a.View, layout.InstallOrder{}); len(r.Left) != 1 || r.Left[0] != "node_modules/deck/index.js" || b.read(index) != "edited" {
 		t.Errorf("after an edit: %+v", r)
 	}
-	if r := b.installed(a, layout.InstallOrder{Force: true}); len(r.Mended) != 1 || b.tree() != whole {
+	if r := b.installed(a.View, layout.InstallOrder{Force: true}); len(r.Mended) != 1 || b.tree() != whole {
 		t.Errorf("by force: %+v\n%s", r, b.tree())
 	}
 	if err := os.Remove(filepath.Join(b.dir, "node_modules", "hulk", "package.json")); err != nil {
 		t.Fatal(err)
 	}
-	if r := b.installed(a, layout.InstallOrder{}); len(r.Mended) != 1 || r.Mended[0] != "hulk@3.0.0" && r.Mended[0] != "hulk@3.1.0" || b.tree() != whole {
+	if r := b.installed(a.View, layout.InstallOrder{}); len(r.Mended) != 1 || r.Mended[0] != "hulk@3.0.0" && r.Mended[0] != "hulk@3.1.0" || b.tree() != whole {
 		t.Errorf("after a loss: %+v", r)
 	}
 
 	// Elsewhere, from the store alone.
-	offline := *a
-	offline.Settings.Offline = true
 	into := filepath.Join(t.TempDir(), "release")
-	if r, err := layout.Install(context.Background(), &offline, layout.InstallOrder{Into: into}); err != nil || r.Linked == 0 {
+	if r, err := layout.Install(context.Background(), a.Offline(), layout.InstallOrder{Into: into}); err != nil || r.Linked == 0 {
 		t.Errorf("into another folder: %+v, %v", r, err)
 	}
 	if data, err := os.ReadFile(filepath.Join(into, "node_modules", "deck", "package.json")); err != nil || len(data) == 0 {
@@ -115,7 +113,7 @@ func TestInstall(t *testing.T) {
 		t.Fatal(err)
 	}
 	var missing *tree.MissingError
-	if _, err := layout.Install(context.Background(), &offline, layout.InstallOrder{Into: filepath.Join(t.TempDir(), "x")}); !errors.As(err, &missing) || len(missing.Releases) != 2 {
+	if _, err := layout.Install(context.Background(), a.Offline(), layout.InstallOrder{Into: filepath.Join(t.TempDir(), "x")}); !errors.As(err, &missing) || len(missing.Releases) != 2 {
 		t.Errorf("without a store, offline: %v", err)
 	}
 	if b.tree() != whole {
@@ -127,22 +125,22 @@ func TestInstallRefuses(t *testing.T) {
 	t.Parallel()
 	b := newBench(t, map[string]string{"package.json": deskManifest})
 	var usage *input.UsageError
-	refused := func(a *open.App, order layout.InstallOrder, says string) {
+	refused := func(a *open.View, order layout.InstallOrder, says string) {
 		t.Helper()
 		if _, err := layout.Install(context.Background(), a, order); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%v, want %q", err, says)
 		}
 	}
 	refused(b.open(), layout.InstallOrder{}, "there is no molt.lock")
-	a, _ := b.planned()
-	refused(a, layout.InstallOrder{Groups: []string{"nonsense"}}, "the lock has no declarations of that group; it has dependencies")
+	a := b.planned()
+	refused(a.View, layout.InstallOrder{Groups: []string{"nonsense"}}, "the lock has no declarations of that group; it has dependencies")
 	b.write("package.json", strings.Replace(deskManifest, "^1.0.0", "^2.0.0", 1))
 	if _, err := layout.Install(context.Background(), b.open(), layout.InstallOrder{}); !errors.As(err, &usage) || !strings.Contains(err.Error(), "deck asks for ^2.0.0, the lock was made for ^1.0.0") {
 		t.Errorf("with another manifest: %v", err)
 	}
 	b.write("package.json", deskManifest)
 	b.write("node_modules", "")
-	refused(a, layout.InstallOrder{}, "node_modules is a file")
+	refused(a.View, layout.InstallOrder{}, "node_modules is a file")
 	if err := os.Remove(filepath.Join(b.dir, "node_modules")); err != nil {
 		t.Fatal(err)
 	}
@@ -154,10 +152,10 @@ func TestInstallRefuses(t *testing.T) {
 	b.write("node_modules/other/package.json", `{"name": "other", "version": "1.0.0"}`)
 	before := b.tree()
 	var foreign *tree.ForeignError
-	if _, err := layout.Install(context.Background(), a, layout.InstallOrder{}); !errors.As(err, &foreign) || b.tree() != before {
+	if _, err := layout.Install(context.Background(), a.View, layout.InstallOrder{}); !errors.As(err, &foreign) || b.tree() != before {
 		t.Errorf("over what another program laid out: %v", err)
 	}
-	b.installed(a, layout.InstallOrder{Force: true})
+	b.installed(a.View, layout.InstallOrder{Force: true})
 	b.agrees(b.open())
 
 	// An archive that is not what the lock says is not unpacked.
@@ -176,17 +174,17 @@ func TestStepsHaveTheirPackages(t *testing.T) {
 	t.Parallel()
 	posix(t)
 	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "install: molt\nchecks:\n  - {name: deck, run: 'grep -q 1.0.0 node_modules/deck/package.json'}\n"})
-	a, source := b.planned()
-	b.installed(a, layout.InstallOrder{})
+	a := b.planned()
+	b.installed(a.View, layout.InstallOrder{})
 	before := b.tree()
-	step, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
 	if err != nil || step.Passed || b.tree() != before || len(step.Before) != 1 || !step.Before[0].Passed {
 		t.Fatalf("a stage whose packages fail the check: %+v, %v", step, err)
 	}
 	b.agrees(b.open())
 	b.write("molt.yaml", "install: molt\nchecks:\n  - {name: deck, run: 'grep -q 2.0.0 node_modules/deck/package.json'}\n")
-	a, source = b.use2()
-	if step, err = TakeStep(context.Background(), a, source, Order{}, run.Watcher{}); err != nil || !step.Passed || step.Unchecked != "" {
+	a = b.use2()
+	if step, err = takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed || step.Unchecked != "" {
 		t.Fatalf("a stage whose packages pass: %+v, %v", step, err)
 	}
 	if ran := a.Application().Ran; len(ran) != 1 || ran[0].Versions["deck"] != "2.0.0" || ran[0].Versions["hulk"] == "" {
@@ -196,11 +194,12 @@ func TestStepsHaveTheirPackages(t *testing.T) {
 		t.Errorf("the tree is\n%s", now)
 	}
 	b.agrees(b.open())
-	if _, err := Back(context.Background(), a, "", false); err != nil || b.tree() != before {
+	if _, err := Back(context.Background(), a.View, "", false); err != nil || b.tree() != before {
 		t.Errorf("back: %v\n%s", err, b.tree())
 	}
 	b.agrees(b.open())
-	got, err := Try(context.Background(), a, source, "", false, false, "", run.Watcher{})
+	a = b.reopened()
+	got, err := NewExecution(a, run.Watcher{}).Try(context.Background(), TrialOrder{})
 	if err != nil || !got.Passed || got.Unchecked != "" || len(got.Verdicts) != 1 || b.tree() != before {
 		t.Errorf("a trial: %+v, %v", got, err)
 	}
@@ -211,12 +210,12 @@ func TestStepsHaveTheirPackages(t *testing.T) {
 		t.Fatal(file, err)
 	}
 	last := file.Stages[len(file.Stages)-1].ID
-	if got, err = Try(context.Background(), a, source, last, true, false, "", run.Watcher{}); err != nil || !got.Passed || len(got.Each) < 2 {
+	if got, err = NewExecution(a, run.Watcher{}).Try(context.Background(), TrialOrder{UpTo: last, Each: true}); err != nil || !got.Passed || len(got.Each) < 2 {
 		t.Errorf("all stages: %+v, %v", got, err)
 	}
 	b.write("molt.yaml", "install: molt\nchecks:\n  - {name: hulk, run: '! grep -q 4.0.0 node_modules/hulk/package.json'}\n")
-	a, source = b.use2()
-	got, err = Try(context.Background(), a, source, last, true, false, "", run.Watcher{})
+	a = b.use2()
+	got, err = NewExecution(a, run.Watcher{}).Try(context.Background(), TrialOrder{UpTo: last, Each: true})
 	if err != nil || got.Passed || len(got.Each) < 2 || !got.Each[0].Passed || got.Each[len(got.Each)-1].Passed || b.tree() != before {
 		t.Errorf("up to the stage that fails: %+v, %v", got, err)
 	}
@@ -227,18 +226,18 @@ func TestUnchecked(t *testing.T) {
 	t.Parallel()
 	posix(t)
 	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "checks:\n  - {name: fine, run: 'true'}\n"})
-	a, source := b.planned()
+	a := b.planned()
 	for _, name := range []string{"hulk", "deck"} {
 		if err := os.MkdirAll(filepath.Join(b.dir, "node_modules", name), 0o755); err != nil {
 			t.Fatal(err)
 		}
 		b.write("node_modules/"+name+"/package.json", fmt.Sprintf(`{"name": %q, "version": "1.0.0"}`, name))
 	}
-	step, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
 	if err != nil || !strings.Contains(step.Unchecked, "what is installed is not what the lock says") || len(step.Verdicts) != 0 {
 		t.Errorf("%+v, %v", step, err)
 	}
-	got, err := Try(context.Background(), a, source, "", false, false, "", run.Watcher{})
+	got, err := NewExecution(a, run.Watcher{}).Try(context.Background(), TrialOrder{})
 	var usage *input.UsageError
 	if !errors.As(err, &usage) && (err != nil || got.Unchecked == "" || len(got.Verdicts) != 0) {
 		t.Errorf("a trial: %+v, %v", got, err)
@@ -256,13 +255,13 @@ func TestStepWithTaskAndPackages(t *testing.T) {
 			t.Fatalf("%s", out)
 		}
 	}
-	a, source := b.planned()
-	step, err := TakeStep(context.Background(), a, source, Order{Commit: true}, run.Watcher{})
+	a := b.planned()
+	step, err := takeStep(context.Background(), &a, Order{Commit: true}, run.Watcher{})
 	if err != nil || !step.Passed || len(step.Changed) != 1 || step.Changed[0] != "generated.txt" || !strings.Contains(b.read("generated.txt"), "2.0.0") {
 		t.Fatalf("%+v, %v\n%s", step, err, b.read("generated.txt"))
 	}
 	b.agrees(b.open())
-	if err := Commit(context.Background(), a, step.Stage, nil); err != nil {
+	if err := Commit(context.Background(), a.View, step.Stage, nil); err != nil {
 		t.Fatal(err)
 	}
 	if out, err := exec.Command("git", "-C", b.dir, "log", "-1", "--format=%B", "--name-only").CombinedOutput(); err != nil || !strings.Contains(string(out), "The application's checks passed with these packages.") ||
@@ -279,11 +278,11 @@ func TestPromotion(t *testing.T) {
 	if err := os.Chmod(filepath.Join(b.dir, "run.sh"), 0o755); err != nil {
 		t.Fatal(err)
 	}
-	a, _ := b.planned()
+	a := b.planned()
 	link := filepath.Join(b.dir, "current")
 	for k, former := range []string{"", "releases/1", "releases/2"} {
 		into := filepath.Join(b.dir, "releases", fmt.Sprint(k%2+1))
-		r := b.installed(a, layout.InstallOrder{Into: into, Current: link})
+		r := b.installed(a.View, layout.InstallOrder{Into: into, Current: link})
 		if r.Former != former {
 			t.Errorf("release %d: the link led to %q, want %q", k, r.Former, former)
 		}
@@ -304,7 +303,7 @@ func TestPromotion(t *testing.T) {
 	}
 	refused := func(order layout.InstallOrder, says string) {
 		t.Helper()
-		if _, err := layout.Install(context.Background(), a, order); err == nil || !strings.Contains(err.Error(), says) {
+		if _, err := layout.Install(context.Background(), a.View, order); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%v, want %q", err, says)
 		}
 	}
@@ -316,7 +315,7 @@ func TestPromotion(t *testing.T) {
 	}
 	leads("releases/1")
 	for _, want := range []string{"releases/2", "releases/1"} { // back, and back from there
-		if r := b.installed(a, layout.InstallOrder{Current: link}); r.Back == "" {
+		if r := b.installed(a.View, layout.InstallOrder{Current: link}); r.Back == "" {
 			t.Errorf("%+v", r)
 		}
 		leads(want)
@@ -331,7 +330,7 @@ func TestPromotion(t *testing.T) {
 	if data, err := os.ReadFile(filepath.Join(other, "package.json")); err != nil || string(data) != "somebody's" {
 		t.Errorf("it holds %q, %v", data, err)
 	}
-	if r := b.installed(a, layout.InstallOrder{Into: filepath.Join(b.dir, "releases", "9"), Dry: true}); len(r.Added) != 2 {
+	if r := b.installed(a.View, layout.InstallOrder{Into: filepath.Join(b.dir, "releases", "9"), Dry: true}); len(r.Added) != 2 {
 		t.Errorf("for show: %+v", r)
 	}
 	if _, err := os.Stat(filepath.Join(b.dir, "releases", "9")); err == nil {
@@ -345,16 +344,16 @@ func TestPackagesNotToBeHad(t *testing.T) {
 	t.Parallel()
 	posix(t)
 	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "checks:\n  - {name: fine, run: 'true'}\n"})
-	a, source := b.planned()
+	a := b.planned()
 	a.Settings.Offline = true
 	var missing *tree.MissingError
 	before := b.stepped()
 	a.Config.Install.By = "molt"
-	if _, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{}); !errors.As(err, &missing) || b.stepped() != before {
+	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); !errors.As(err, &missing) || b.stepped() != before {
 		t.Errorf("asked for: %v", err)
 	}
 	a.Config.Install.By = ""
-	step, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
 	if err != nil || !step.Passed || len(step.Verdicts) != 1 || len(step.Notes) == 0 || !strings.Contains(step.Notes[len(step.Notes)-1], "could not be laid out") || b.tree() != "" {
 		t.Errorf("not asked for: %+v, %v", step, err)
 	}
@@ -372,32 +371,32 @@ func TestInstallByCommand(t *testing.T) {
 grep '^\["at ' molt.lock | sed 's/.*at \(.*\)@\(.*\)".*/\1 \2/' | while read name version; do
   mkdir -p node_modules/$name; echo "{\"name\": \"$name\", \"version\": \"$version\"}" >node_modules/$name/package.json; done
 `, "molt.yaml": "install: sh install.sh\nchecks:\n  - {name: deck, run: 'grep -q 2.0.0 node_modules/deck/package.json'}\n"})
-	a, source := b.planned()
-	step, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{})
+	a := b.planned()
+	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
 	if err != nil || !step.Passed || step.Unchecked != "" || !strings.HasPrefix(b.read("asked.txt"), "http://127.0.0.1:") {
 		t.Fatalf("%+v, %v, %s", step, err, b.read("asked.txt"))
 	}
 	b.agrees(b.open())
 	whole := b.tree()
 	b.write("molt.yaml", "install: 'true'\nchecks:\n  - {name: deck, run: 'true'}\n")
-	a, _ = b.use2()
-	if _, err := Back(context.Background(), a, "", false); err == nil || !strings.Contains(err.Error(), "installed nothing") || b.tree() != whole {
+	a = b.use2()
+	if _, err := Back(context.Background(), a.View, "", false); err == nil || !strings.Contains(err.Error(), "installed nothing") || b.tree() != whole {
 		t.Errorf("a command that installs nothing: %v", err)
 	}
 	b.write("molt.yaml", "install: 'mkdir -p node_modules/other && echo {} >node_modules/other/package.json'\nchecks:\n  - {name: deck, run: 'true'}\n")
-	a, _ = b.use2()
-	if _, err := Back(context.Background(), a, "", false); err == nil || !strings.Contains(err.Error(), "did not install what the lock says") || b.tree() != whole {
+	a = b.use2()
+	if _, err := Back(context.Background(), a.View, "", false); err == nil || !strings.Contains(err.Error(), "did not install what the lock says") || b.tree() != whole {
 		t.Errorf("a command that installs something else: %v", err)
 	}
 	// On a state whose packages are others, it starts from none too, and what it leaves wrong is not left.
 	b.write("node_modules/deck/package.json", `{"name": "deck", "version": "9.9.9"}`)
 	whole = b.tree()
-	if _, err := layout.Ready(context.Background(), a); err == nil || b.tree() != whole {
+	if _, err := layout.NewSite(a.Archives()).Ready(context.Background()); err == nil || b.tree() != whole {
 		t.Errorf("not ready: %v\n%s", err, b.tree())
 	}
 	b.write("molt.yaml", "install: sh install.sh\n")
-	a, _ = b.use2()
-	if says, err := layout.Ready(context.Background(), a); says != "" || err != nil {
+	a = b.use2()
+	if says, err := layout.NewSite(a.Archives()).Ready(context.Background()); says != "" || err != nil {
 		t.Errorf("ready: %q, %v", says, err)
 	}
 	b.agrees(b.open())

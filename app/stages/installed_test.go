@@ -31,10 +31,10 @@ func (b *bench) install(folders ...string) {
 // relock writes the lock.
 func (b *bench) relock() {
 	b.Helper()
-	a, source := b.use()
-	_, data, err := locking.Relock(context.Background(), a, source)
+	a := b.use()
+	_, data, err := locking.Relock(context.Background(), a)
 	if err == nil {
-		err = locking.WriteLock(a, data)
+		err = locking.WriteLock(a.View, data)
 	}
 	if err != nil {
 		b.Fatal(err)

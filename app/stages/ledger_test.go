@@ -39,7 +39,7 @@ func (b *bench) mayFail(args ...string) error {
 }
 
 // repository is a planned bench under git, with everything committed.
-func repository(t *testing.T) (*bench, *open.App) {
+func repository(t *testing.T) (*bench, *open.View) {
 	t.Helper()
 	t.Setenv("GIT_CONFIG_GLOBAL", os.DevNull)
 	t.Setenv("GIT_CONFIG_NOSYSTEM", "1")
@@ -47,19 +47,19 @@ func repository(t *testing.T) (*bench, *open.App) {
 	b.git("init", "-q", "-b", "main")
 	b.git("config", "user.name", "a")
 	b.git("config", "user.email", "a@b.example")
-	a, source := b.planned()
+	a := b.planned()
 	b.git("add", "-A")
 	b.git("commit", "-qm", "plan")
 	for range 2 {
-		step, err := TakeStep(context.Background(), a, source, Order{Commit: true}, run.Watcher{})
+		step, err := takeStep(context.Background(), &a, Order{Commit: true}, run.Watcher{})
 		if err != nil || !step.Passed {
 			t.Fatalf("%+v, %v", step, err)
 		}
-		if err := Commit(context.Background(), a, step.Stage, nil); err != nil {
+		if err := Commit(context.Background(), a.View, step.Stage, nil); err != nil {
 			t.Fatal(err)
 		}
 	}
-	return b, a
+	return b, a.View
 }
 
 func stagesOf(records []ledger.Record) string {
@@ -257,8 +257,8 @@ func TestDetachedHeadAndSilentHook(t *testing.T) {
 	}
 	b.git("commit", "-qam", "back\n\nMolt-Back: bridge-deck")
 	b.git("checkout", "-q", "--detach")
-	a, source := b.use2()
-	step, err := TakeStep(context.Background(), a, source, Order{Commit: true}, run.Watcher{})
+	q := b.use2()
+	step, err := takeStep(context.Background(), &q, Order{Commit: true}, run.Watcher{})
 	if err != nil || !strings.Contains(strings.Join(step.Notes, " "), "detached HEAD") {
 		t.Fatalf("%+v, %v", step, err)
 	}

@@ -52,17 +52,17 @@ func TestLockIsTheSameInAnyOrder(t *testing.T) {
 		b := newBench(t, map[string]string{"package.json": `{"dependencies": {"p0": "*", "p1": "*", "p2": "1"}}`})
 		b.env["MOLT_REGISTRY_JS"] = server.URL
 		a := b.open()
-		source, done, err := a.Source(context.Background(), nil)
+		q, err := a.Ask(context.Background(), nil)
 		if err != nil {
 			t.Fatal(err)
 		}
 		end := func() {}
 		if run%2 == 0 {
-			end = locking.Ahead(context.Background(), a, source)
+			end = locking.Ahead(context.Background(), q)
 		}
-		_, data, err := locking.Relock(context.Background(), a, source)
+		_, data, err := locking.Relock(context.Background(), q)
 		end()
-		done()
+		q.Close()
 		server.Close()
 		if err != nil {
 			t.Fatal(err)

@@ -19,7 +19,6 @@ import (
 	"molt/core/assess"
 	"molt/core/plan"
 	"molt/core/project"
-	"molt/core/universe"
 	"molt/core/version"
 	"molt/doc"
 	"molt/ecosystem"
@@ -28,9 +27,9 @@ import (
 )
 
 // MakePlan makes the plan for some goals, the first of which is the framework's, with what it means for people.
-func MakePlan(ctx context.Context, a *open.App, source universe.Source, goals []project.Goal, cut plan.Cut) (*planfile.Plan, *plan.Plan, error) {
+func MakePlan(ctx context.Context, a *open.Question, goals []project.Goal, cut plan.Cut) (*planfile.Plan, *plan.Plan, error) {
 	application := a.Application()
-	plan, err := plan.NewPlan(ctx, source, application, goals, cut)
+	plan, err := plan.NewPlan(ctx, a.Source, application, goals, cut)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -47,25 +46,25 @@ func MakePlan(ctx context.Context, a *open.App, source universe.Source, goals []
 		}
 	}
 	file.Made = &doc.PlanMade{On: a.Now().Format(time.DateOnly), Fresh: string(cut.Fresh), Leap: cut.Leap, Offered: map[string][]string{}}
-	if file.Made.Lock, err = lockSum(a); err != nil {
+	if file.Made.Lock, err = lockSum(a.View); err != nil {
 		return nil, nil, err
 	}
-	if file.Made.Registry, err = registrySum(ctx, a, source); err != nil {
+	if file.Made.Registry, err = registrySum(ctx, a); err != nil {
 		return nil, nil, err
 	}
-	if file.Costs, err = costs(ctx, a, source, application, goals, cut, plan); err != nil {
+	if file.Costs, err = costs(ctx, a, application, goals, cut, plan); err != nil {
 		return nil, nil, err
 	}
-	files, err := importers(a)
+	files, err := importers(a.View)
 	if err != nil {
 		return nil, nil, err
 	}
-	if err := addUses(a, file); err != nil {
+	if err := addUses(a.View, file); err != nil {
 		return nil, nil, err
 	}
 	for i := range file.Stages {
 		s := &file.Stages[i]
-		s.Effort = effortOf(a, s, files)
+		s.Effort = effortOf(a.View, s, files)
 		if s.Effort != nil {
 			s.Effort.Evidence = string(plan.Stages[i].Weakest)
 		}
@@ -76,7 +75,7 @@ func MakePlan(ctx context.Context, a *open.App, source universe.Source, goals []
 }
 
 // addUses says of every package that a stage removes where the source still imports it.
-func addUses(a *open.App, file *planfile.Plan) error {
+func addUses(a *open.View, file *planfile.Plan) error {
 	var removed []*doc.PlanChange
 	var names []string
 	for i := range file.Stages {
@@ -94,8 +93,8 @@ func addUses(a *open.App, file *planfile.Plan) error {
 }
 
 // costs says what the decisions of people cost.
-func costs(ctx context.Context, a *open.App, source universe.Source, application project.Application, goals []project.Goal, cut plan.Cut, planned *plan.Plan) ([]string, error) {
-	costs, err := plan.Costs(ctx, source, application, goals, cut, planned)
+func costs(ctx context.Context, a *open.Question, application project.Application, goals []project.Goal, cut plan.Cut, planned *plan.Plan) ([]string, error) {
+	costs, err := plan.Costs(ctx, a.Source, application, goals, cut, planned)
 	if err != nil || a.Unsettled == nil {
 		return costs, err
 	}
@@ -107,12 +106,12 @@ func costs(ctx context.Context, a *open.App, source universe.Source, application
 }
 
 // registrySum identifies what the registry has of the declared packages.
-func registrySum(ctx context.Context, a *open.App, source universe.Source) (string, error) {
+func registrySum(ctx context.Context, a *open.Question) (string, error) {
 	var text strings.Builder
 	names := a.DeclaredPackages()
 	slices.Sort(names)
 	for _, name := range slices.Compact(names) {
-		p, err := source.Package(ctx, name)
+		p, err := a.Source.Package(ctx, name)
 		if err != nil {
 			return "", err
 		}
@@ -122,7 +121,7 @@ func registrySum(ctx context.Context, a *open.App, source universe.Source) (stri
 }
 
 // importers returns the files of the source that import each package.
-func importers(a *open.App) (map[string]map[string]bool, error) {
+func importers(a *open.View) (map[string]map[string]bool, error) {
 	imports, err := ecosystem.Imports(a.Eco, os.DirFS(a.Dir))
 	if err != nil {
 		return nil, err
@@ -138,7 +137,7 @@ func importers(a *open.App) (map[string]map[string]bool, error) {
 }
 
 // effortOf says at a glance what a stage means for people, but for the evidence.
-func effortOf(a *open.App, s *doc.PlanStage, files map[string]map[string]bool) *doc.Effort {
+func effortOf(a *open.View, s *doc.PlanStage, files map[string]map[string]bool) *doc.Effort {
 	if len(s.Changes) == 0 {
 		return nil
 	}
@@ -183,13 +182,13 @@ func adviceFor(s *doc.PlanStage, touches []assess.Touch) []doc.Guidance {
 }
 
 // CheckTimes returns how long the tasks and checks of each stage took when they last ran here.
-func CheckTimes(a *open.App) (map[string]time.Duration, error) {
+func CheckTimes(a *open.View) (map[string]time.Duration, error) {
 	c, err := a.Runner().Remembered()
 	return c.Took, err
 }
 
 // Goals reads the goals of a call, else those of molt.yaml.
-func Goals(a *open.App, args []string) ([]project.Goal, error) {
+func Goals(a *open.View, args []string) ([]project.Goal, error) {
 	if len(args) == 0 {
 		args = a.Configured()
 	}
@@ -204,11 +203,11 @@ func Goals(a *open.App, args []string) ([]project.Goal, error) {
 }
 
 // HasGoal reports whether the configuration names a goal.
-func HasGoal(a *open.App) bool { return len(a.Configured()) > 0 }
+func HasGoal(a *open.View) bool { return len(a.Configured()) > 0 }
 
 // WritePlan puts a plan on disk. A plan that people wrote into, or that cannot be read, is kept under another name, which is returned; "" when there
 // was none. The folder must be in use.
-func WritePlan(a *open.App, file *planfile.Plan) (aside string, err error) {
+func WritePlan(a *open.View, file *planfile.Plan) (aside string, err error) {
 	data, err := file.Encode()
 	if err != nil {
 		return "", err
@@ -217,11 +216,11 @@ func WritePlan(a *open.App, file *planfile.Plan) (aside string, err error) {
 	if err != nil {
 		return "", err
 	}
-	return aside, a.WritePlanText("plan", data, before)
+	return aside, open.WritePlanText(a, "plan", data, before)
 }
 
 // replaced returns the file of the plan that is there, and the name under which it is to be kept; "" where nothing of it would be lost.
-func replaced(a *open.App) (aside string, file map[string][]byte, err error) {
+func replaced(a *open.View) (aside string, file map[string][]byte, err error) {
 	whole, err := a.Files.Content(planfile.File)
 	if whole == nil || err != nil {
 		return "", nil, err
@@ -248,7 +247,7 @@ func replaced(a *open.App) (aside string, file map[string][]byte, err error) {
 }
 
 // lockSum returns the SHA-256 of the lock, "" when there is none.
-func lockSum(a *open.App) (string, error) {
+func lockSum(a *open.View) (string, error) {
 	data, err := a.Files.Content(a.LockFile())
 	if data == nil {
 		return "", err

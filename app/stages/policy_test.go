@@ -16,7 +16,7 @@ func TestWeakDigests(t *testing.T) {
 	for id, integrity := range map[string]string{"keel@1.0.0": "sha1-AAAA", "mast@1.0.0": "sha1-AAAA sha512-BBBB", "oar@1.0.0": "sha512-CCCC"} {
 		l.Packages = append(l.Packages, ecosystem.LockedPackage{Node: solve.Node{ID: id}, Integrity: integrity})
 	}
-	a := &open.App{}
+	a := &open.View{}
 	if says := locking.Weak(a, l); !strings.Contains(says, "SHA-1 alone of keel@1.0.0,") || strings.Contains(says, "mast") {
 		t.Errorf("it says %q", says)
 	}

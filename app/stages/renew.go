@@ -13,7 +13,6 @@ import (
 	"molt/app/planfile"
 	"molt/core/plan"
 	"molt/core/project"
-	"molt/core/universe"
 	"molt/doc"
 )
 
@@ -29,7 +28,7 @@ type Renewal struct {
 
 // Renew makes the plan anew: the stages that are done stay, what people decided is kept where it still resolves, and what
 // has changed is told. Nothing is written.
-func Renew(ctx context.Context, a *open.App, source universe.Source) (*Renewal, error) {
+func Renew(ctx context.Context, a *open.Question) (*Renewal, error) {
 	old, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
@@ -38,12 +37,12 @@ func Renew(ctx context.Context, a *open.App, source universe.Source) (*Renewal, 
 	if old.Made != nil {
 		cut.Fresh, cut.Leap = plan.Fresh(old.Made.Fresh), old.Made.Leap
 	}
-	fresh, made, err := MakePlan(ctx, a, source, old.Goals(), cut)
+	fresh, made, err := MakePlan(ctx, a, old.Goals(), cut)
 	if err != nil {
 		return nil, err
 	}
 	r := &Renewal{Plan: fresh, Made: made}
-	if err := news(ctx, a, source, old, fresh, r); err != nil {
+	if err := news(ctx, a, old, fresh, r); err != nil {
 		return nil, err
 	}
 	fresh.Note, fresh.Branch = old.Note, old.Branch
@@ -69,8 +68,8 @@ func Renew(ctx context.Context, a *open.App, source universe.Source) (*Renewal, 
 		if kept == nil {
 			continue
 		}
-		rebase(a, fresh)
-		if err := checkStages(ctx, a, source, fresh); err != nil {
+		rebase(a.View, fresh)
+		if err := checkStages(ctx, a, fresh); err != nil {
 			fresh.Stages = before
 			r.Lost = append(r.Lost, fmt.Sprintf("%s: %s", d.what, brief(err)))
 			continue
@@ -78,7 +77,7 @@ func Renew(ctx context.Context, a *open.App, source universe.Source) (*Renewal, 
 		r.Kept = append(r.Kept, kept...)
 	}
 	r.Kept = append(r.Kept, planfile.KeepNotes(old, fresh)...)
-	if err := recount(ctx, a, source, fresh); err != nil {
+	if err := recount(ctx, a, fresh); err != nil {
 		fresh.Stages = plain
 	}
 	var done []doc.PlanStage
@@ -104,12 +103,12 @@ func Renew(ctx context.Context, a *open.App, source universe.Source) (*Renewal, 
 }
 
 // WriteRenewal puts a renewed plan on disk. The folder must be in use.
-func WriteRenewal(a *open.App, r *Renewal) error {
-	return a.WritePlanText("plan", r.text, nil)
+func WriteRenewal(a *open.View, r *Renewal) error {
+	return open.WritePlanText(a, "plan", r.text, nil)
 }
 
 // news tells in what the lock and the registry have moved on.
-func news(ctx context.Context, a *open.App, source universe.Source, old, fresh *planfile.Plan, r *Renewal) error {
+func news(ctx context.Context, a *open.Question, old, fresh *planfile.Plan, r *Renewal) error {
 	if old.Made == nil {
 		return nil
 	}
@@ -122,7 +121,7 @@ func news(ctx context.Context, a *open.App, source universe.Source, old, fresh *
 	}
 	told := 0
 	for _, name := range a.DeclaredPackages() {
-		p, err := source.Package(ctx, name)
+		p, err := a.Source.Package(ctx, name)
 		if err != nil {
 			return err
 		}
@@ -140,7 +139,7 @@ func news(ctx context.Context, a *open.App, source universe.Source, old, fresh *
 }
 
 // rebase makes every change of a plan begin where the one before it ends.
-func rebase(a *open.App, file *planfile.Plan) {
+func rebase(a *open.View, file *planfile.Plan) {
 	now := map[open.Spot]doc.PlanPoint{}
 	for _, e := range a.Manifest.Entries() {
 		now[open.SpotOf(e.Group, e.As)] = doc.PlanPoint{Constraint: e.Text}
@@ -178,23 +177,23 @@ func rebase(a *open.App, file *planfile.Plan) {
 }
 
 // recount counts again what each pending stage does to the lock.
-func recount(ctx context.Context, a *open.App, source universe.Source, file *planfile.Plan) error {
+func recount(ctx context.Context, a *open.Question, file *planfile.Plan) error {
 	w, err := locking.Walk(a)
 	if err != nil {
 		return err
 	}
-	files, err := importers(a)
+	files, err := importers(a.View)
 	if err != nil {
 		return err
 	}
 	for i := range file.Stages {
 		s := &file.Stages[i]
-		if again := effortOf(a, s, files); again != nil && s.Effort != nil {
+		if again := effortOf(a.View, s, files); again != nil && s.Effort != nil {
 			again.Evidence = s.Effort.Evidence
 			s.Effort = again
 		}
 		before := w.Locked
-		if err := w.Stage(ctx, source, s); err != nil {
+		if err := w.Stage(ctx, s); err != nil {
 			return err
 		}
 		if s.Raise == nil {

@@ -14,7 +14,6 @@ import (
 	"path/filepath"
 	"slices"
 
-	"molt/app/layout"
 	"molt/app/open"
 	"molt/app/planfile"
 	"molt/app/run"
@@ -22,7 +21,7 @@ import (
 
 // trialKeys names, for each of some stages that are tried one after the other, all that its verdict depends on: the files that people keep, the
 // runtime of this machine, and what the stages up to it put in, run and check. Where nothing of that has changed, a trial need not be repeated.
-func trialKeys(ctx context.Context, a *open.App, steps []*rehearsed) ([]string, error) {
+func (a *Execution) trialKeys(ctx context.Context, steps []*rehearsed) ([]string, error) {
 	sum := sha256.New()
 	names, err := a.Runner().Sources(ctx)
 	if err != nil {
@@ -49,7 +48,7 @@ func trialKeys(ctx context.Context, a *open.App, steps []*rehearsed) ([]string, 
 		fmt.Fprintf(sum, "%q %x\n", name, one.Sum(nil))
 	}
 	runtime, version := a.RuntimeHere(ctx)
-	fmt.Fprintf(sum, "%s %s %v\n", runtime, version, layout.LaysOut(a))
+	fmt.Fprintf(sum, "%s %s %v\n", runtime, version, a.site.LaysOut())
 	var keys []string
 	for _, s := range steps {
 		for _, name := range slices.Sorted(maps.Keys(s.files)) {
@@ -66,7 +65,7 @@ func trialKeys(ctx context.Context, a *open.App, steps []*rehearsed) ([]string, 
 }
 
 // passedEarlier notes which of the first stages passed in an earlier trial of the same, and returns how many.
-func passedEarlier(a *open.App, b *Beside, steps []*rehearsed, keys []string) (int, error) {
+func passedEarlier(a *open.View, b *Trial, steps []*rehearsed, keys []string) (int, error) {
 	c, err := a.Runner().Remembered()
 	if err != nil {
 		return 0, err

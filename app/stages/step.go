@@ -20,7 +20,6 @@ import (
 	"molt/app/planfile"
 	"molt/app/run"
 	"molt/core/solve"
-	"molt/core/universe"
 	"molt/doc"
 	"molt/input"
 	"molt/txn"
@@ -50,14 +49,14 @@ type Order struct {
 	OwnVersion bool   // after the last stage, write the application's own version
 }
 
-// TakeStep carries out the next stage of the plan: manifest, lock, tasks, checks, verdict. A stage of which a task or a
+// Step carries out the next stage of the plan: manifest, lock, tasks, checks, verdict. A stage of which a task or a
 // check fails is taken back, unless the check failed before it too. The folder must be in use.
-func TakeStep(ctx context.Context, a *open.App, source universe.Source, order Order, watch run.Watcher) (*Step, error) {
+func (a *Execution) Step(ctx context.Context, order Order) (*Step, error) {
 	file, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
 	}
-	if err := onBranch(ctx, a, file); err != nil {
+	if err := onBranch(ctx, a.View, file); err != nil {
 		return nil, err
 	}
 	stage := file.Next()
@@ -70,27 +69,27 @@ func TakeStep(ctx context.Context, a *open.App, source universe.Source, order Or
 		return nil, &input.UsageError{Reason: fmt.Sprintf("the next stage is %q; to do %q first, move it up in %s", stage.ID, order.ID, planfile.File)}
 	}
 	if len(stage.Raise) > 0 {
-		return stepByHand(a, file, stage)
+		return stepByHand(a.View, file, stage)
 	}
-	if len(a.Config.Checks) > 0 || len(tasksOf(a, stage.Changes)) > 0 || order.Commit {
-		if err := a.Consent(ctx, order.Commit); err != nil {
+	if len(a.Config.Checks) > 0 || len(tasksOf(a.View, stage.Changes)) > 0 || order.Commit {
+		if err := open.Consent(ctx, a.View, order.Commit); err != nil {
 			return nil, err
 		}
 	}
-	files, err := locking.Rehearse(ctx, a, source, stage)
+	files, err := locking.Rehearse(ctx, a.Question, stage)
 	if err != nil {
-		return nil, locking.AtStage(a, file, stage, err)
+		return nil, locking.AtStage(a.View, file, stage, err)
 	}
 	step := &Step{}
 	if a.Repo.Detached(ctx) {
 		step.Notes = append(step.Notes, "no branch of git is checked out here (detached HEAD); what is committed is on none")
 	}
-	if sum, err := lockSum(a); err != nil {
+	if sum, err := lockSum(a.View); err != nil {
 		return nil, err
 	} else if file.Made != nil && file.Made.Lock != sum && file.Made.Lock != "" {
 		step.Notes = append(step.Notes, fmt.Sprintf("%s is not the one that the plan goes on from; the stage was solved again, and molt plan --renew looks at the others", a.LockFile()))
 	}
-	if err := lookAhead(ctx, a, source, file, step); err != nil {
+	if err := lookAhead(ctx, a.Question, file, step); err != nil {
 		return nil, err
 	}
 	var removed []string
@@ -99,7 +98,7 @@ func TakeStep(ctx context.Context, a *open.App, source universe.Source, order Or
 			removed = append(removed, c.Name)
 		}
 	}
-	importers, err := change.Importers(a, removed)
+	importers, err := change.Importers(a.View, removed)
 	if err != nil {
 		return nil, err
 	}
@@ -108,22 +107,22 @@ func TakeStep(ctx context.Context, a *open.App, source universe.Source, order Or
 			step.Notes = append(step.Notes, fmt.Sprintf("%s still imports %s, which the stage removes", at, name))
 		}
 	}
-	var before map[string]bool
-	if before, step.Before, err = checkedBefore(ctx, a, watch); err != nil {
+	c := &carrying{Step: step, file: file, stage: stage, order: order, files: files}
+	if c.before, step.Before, err = a.checkedBefore(ctx); err != nil {
 		return nil, err
 	}
-	step.Deprecated = deprecations(a, step.Before)
-	return step, carryOut(ctx, a, step, file, stage, order, files, before, watch)
+	step.Deprecated = deprecations(a.View, step.Before)
+	return step, a.carryOut(ctx, c)
 }
 
 // lookAhead solves the whole plan again when people edited it, and notes what of it no longer holds. The stage that is
 // due is solved in any case.
-func lookAhead(ctx context.Context, a *open.App, source universe.Source, file *planfile.Plan, step *Step) error {
+func lookAhead(ctx context.Context, a *open.Question, file *planfile.Plan, step *Step) error {
 	edited, err := a.Runner().PlanEdited(file.Text.Bytes())
 	if err != nil || !edited {
 		return err
 	}
-	if err := checkStages(ctx, a, source, file); err != nil {
+	if err := checkStages(ctx, a, file); err != nil {
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
@@ -143,19 +142,31 @@ func brief(err error) string {
 	return says
 }
 
+// A carrying is a stage that is being carried out.
+type carrying struct {
+	*Step
+	file   *planfile.Plan
+	stage  *doc.PlanStage
+	order  Order
+	files  map[string][]byte // manifests and lock, as the stage has them
+	before map[string]bool   // which checks pass on the state before
+	// own are the files that Molt writes itself; covered are those of which what they hold is kept, since tasks may change them.
+	own, covered []string
+}
+
 // carryOut puts a stage on disk and judges it.
-func carryOut(ctx context.Context, a *open.App, step *Step, file *planfile.Plan, stage *doc.PlanStage, order Order, files map[string][]byte, before map[string]bool, watch run.Watcher) error {
+func (a *Execution) carryOut(ctx context.Context, c *carrying) error {
+	step, file, stage, files := c.Step, c.file, c.stage, c.files
 	staged := slices.Sorted(maps.Keys(files))
-	own := append(slices.Clone(staged), planfile.File, ledger.File)
-	t, err := a.Files.Begin("stage "+stage.ID, stage.ID, own...)
+	c.own = append(slices.Clone(staged), planfile.File, ledger.File)
+	t, err := a.Files.Begin("stage "+stage.ID, stage.ID, c.own...)
 	if err != nil {
 		return err
 	}
 	err = func() error {
-		tasks := tasksOf(a, stage.Changes)
-		var covered []string
+		tasks := tasksOf(a.View, stage.Changes)
 		if tasks != nil {
-			if covered, err = a.Runner().Cover(ctx, t); err != nil {
+			if c.covered, err = a.Runner().Cover(ctx, t); err != nil {
 				return err
 			}
 		}
@@ -164,32 +175,32 @@ func carryOut(ctx context.Context, a *open.App, step *Step, file *planfile.Plan,
 				return err
 			}
 		}
-		checks := checksOf(a, stage.Kind)
-		if layout.LaysOut(a) {
-			if err := layout.LayOutText(ctx, a, a.Dir, files[a.LockFile()], t); err != nil {
+		checks := checksOf(a.View, stage.Kind)
+		if a.site.LaysOut() {
+			if err := a.site.LayOut(ctx, a.Dir, files[a.LockFile()], t); err != nil {
 				return err
 			}
 		} else if len(checks) > 0 {
-			if step.Unchecked, err = layout.Unlike(a, files[a.LockFile()]); err != nil {
+			if step.Unchecked, err = layout.Unlike(a.View, files[a.LockFile()]); err != nil {
 				return err
 			}
 		}
-		if a.Unlaid != "" && !a.UnlaidTold { // once a call is enough
-			step.Notes, a.UnlaidTold = append(step.Notes, a.Unlaid), true
+		if a.site.Unlaid != "" && !a.toldUnlaid {
+			step.Notes, a.toldUnlaid = append(step.Notes, a.site.Unlaid), true
 		}
-		if len(checks)+len(tasks) > 0 && !a.HidingTold && a.Config.Install.By != "none" {
-			_, says := a.Programs(a.Dir)
-			step.Notes, a.HidingTold = append(step.Notes, says...), true
+		if len(checks)+len(tasks) > 0 && !a.toldHiding && a.Config.Install.By != "none" {
+			_, says := open.Programs(a.View, a.Dir)
+			step.Notes, a.toldHiding = append(step.Notes, says...), true
 		}
 		if tasks != nil {
-			if step.Changed, err = perform(ctx, a, t, step, stage, tasks, covered, own, order, watch); err != nil || !step.Passed {
+			if step.Changed, err = a.perform(ctx, t, c, tasks); err != nil || !step.Passed {
 				return err
 			}
 		}
 		if step.Unchecked != "" {
 			checks = nil
 		}
-		verdicts, passed, err := a.Runner().Check(ctx, a.Dir, stage.ID, checks, before, watch)
+		verdicts, passed, err := a.Runner().Check(ctx, a.Dir, stage.ID, checks, c.before, a.Watch)
 		step.Verdicts, step.Passed = append(step.Verdicts, verdicts...), passed
 		if err != nil || !passed {
 			return err
@@ -203,14 +214,14 @@ func carryOut(ctx context.Context, a *open.App, step *Step, file *planfile.Plan,
 		stage = file.Stage(stage.ID)
 		step.Left, step.ToGoal = file.Left(), file.ToGoal()
 		if step.Left == 0 {
-			step.Own = change.FindOwnVersion(a, file)
-			if order.OwnVersion && step.Own != nil {
-				if err := change.WriteOwn(a, t, step.Own); err != nil {
+			step.Own = change.FindOwnVersion(a.View, file)
+			if c.order.OwnVersion && step.Own != nil {
+				if err := change.WriteOwn(a.View, t, step.Own); err != nil {
 					return err
 				}
 			}
 		}
-		whole, err := a.WholePlan(file.Text.Bytes())
+		whole, err := open.WholePlan(a.View, file.Text.Bytes())
 		if err != nil {
 			return err
 		}
@@ -218,14 +229,14 @@ func carryOut(ctx context.Context, a *open.App, step *Step, file *planfile.Plan,
 			return err
 		}
 		r := ledger.Record{Stage: stage.ID, Goal: file.Goal}
-		if order.Commit {
+		if c.order.Commit {
 			r.Commit = ledger.Wanted
 		}
 		return a.Ledger.Append(t, r)
 	}()
 	step.Stage = *stage
 	if err == nil && !step.Passed {
-		step.Named = named(a, file, stage, step.Verdicts)
+		step.Named = named(a.View, file, stage, step.Verdicts)
 	}
 	if err != nil || !step.Passed {
 		return errors.Join(err, t.Undo())
@@ -233,59 +244,59 @@ func carryOut(ctx context.Context, a *open.App, step *Step, file *planfile.Plan,
 	if err := t.Commit(); err != nil {
 		return err
 	}
-	if err := a.Reread(); err != nil {
+	if err := a.reread(ctx); err != nil {
 		return err
 	}
 	if err := a.Runner().RememberPlan(file.Text.Bytes()); err != nil {
 		return err
 	}
-	state, err := state(a)
+	state, err := state(a.View)
 	if err != nil || step.Unchecked != "" {
 		return err
 	}
-	sources, err := sourcesAfter(ctx, a, step.Verdicts)
+	sources, err := a.sourcesAfter(ctx, step.Verdicts)
 	if err != nil {
 		return err
 	}
 	if err := a.Runner().Remember(state, sources, stage.ID, step.Verdicts); err != nil {
 		return err
 	}
-	return layout.Ran(a, files[a.LockFile()], step.Verdicts)
+	return a.site.Ran(files[a.LockFile()], step.Verdicts)
 }
 
 // perform runs the tasks of a stage and takes what they changed into it. With a commit to come they must leave files
 // alone that hold something uncommitted.
-func perform(ctx context.Context, a *open.App, t *txn.Transaction, step *Step, stage *doc.PlanStage, tasks []config.Task, covered, own []string, order Order, watch run.Watcher) ([]string, error) {
+func (a *Execution) perform(ctx context.Context, t *txn.Transaction, c *carrying, tasks []config.Task) ([]string, error) {
 	var open []string
 	var err error
-	if order.Commit {
+	if c.order.Commit {
 		if open, err = a.Repo.Uncommitted(ctx); err != nil {
 			return nil, err
 		}
 	}
-	if step.Verdicts, step.Passed, err = a.Runner().Tasks(ctx, a.Dir, stage.ID, tasks, watch); err != nil {
-		return nil, errors.Join(err, keepFresh(a, t, covered, own))
+	if c.Verdicts, c.Passed, err = a.Runner().Tasks(ctx, a.Dir, c.stage.ID, tasks, a.Watch); err != nil {
+		return nil, errors.Join(err, keepFresh(a.View, t, c))
 	}
-	changed, err := a.Runner().KeepChanged(ctx, t, covered, own)
+	changed, err := a.Runner().KeepChanged(ctx, t, c.covered, c.own)
 	if err != nil {
 		return nil, err
 	}
 	for _, name := range changed {
 		if slices.Contains(open, name) {
-			return nil, &input.UsageError{Reason: fmt.Sprintf("--commit: a task of stage %s changes %s, which is not committed as it stood; commit or undo that first", stage.ID, name)}
+			return nil, &input.UsageError{Reason: fmt.Sprintf("--commit: a task of stage %s changes %s, which is not committed as it stood; commit or undo that first", c.stage.ID, name)}
 		}
 	}
 	return changed, nil
 }
 
 // keepFresh takes the files into a transaction that interrupted tasks have made, so that undoing it removes them.
-func keepFresh(a *open.App, t *txn.Transaction, covered, own []string) error {
-	_, err := a.Runner().KeepChanged(context.Background(), t, covered, own) // the call's own context has ended
+func keepFresh(a *open.View, t *txn.Transaction, c *carrying) error {
+	_, err := a.Runner().KeepChanged(context.Background(), t, c.covered, c.own) // the call's own context has ended
 	return err
 }
 
 // stepByHand ticks off a stage that only people can carry out, when they have.
-func stepByHand(a *open.App, file *planfile.Plan, stage *doc.PlanStage) (*Step, error) {
+func stepByHand(a *open.View, file *planfile.Plan, stage *doc.PlanStage) (*Step, error) {
 	step := &Step{Passed: true}
 	for _, r := range stage.Raise {
 		if _, err := a.Runtime(r.Name).Scheme.Constrain(r.Needs); err != nil {
@@ -321,31 +332,31 @@ func stepByHand(a *open.App, file *planfile.Plan, stage *doc.PlanStage) (*Step, 
 	if step.Left = file.Left(); step.Left == 0 {
 		step.Own = change.FindOwnVersion(a, file)
 	}
-	return step, a.WritePlanText("stage "+stage.ID, file.Text.Bytes(), nil)
+	return step, open.WritePlanText(a, "stage "+stage.ID, file.Text.Bytes(), nil)
 }
 
 // CheckPlan goes through the stages of the plan that are still to do, in their order, and solves each. The error says
 // which no longer holds, with its line, and why.
-func CheckPlan(ctx context.Context, a *open.App, source universe.Source) (*planfile.Plan, error) {
+func CheckPlan(ctx context.Context, a *open.Question) (*planfile.Plan, error) {
 	file, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
 	}
-	if err := checkStages(ctx, a, source, file); err != nil {
+	if err := checkStages(ctx, a, file); err != nil {
 		return nil, err
 	}
 	return file, nil
 }
 
-func checkStages(ctx context.Context, a *open.App, source universe.Source, file *planfile.Plan) error {
+func checkStages(ctx context.Context, a *open.Question, file *planfile.Plan) error {
 	w, err := locking.Walk(a)
 	if err != nil {
 		return err
 	}
 	for i := range file.Stages {
 		if s := &file.Stages[i]; s.Status == doc.Pending {
-			if err := w.Stage(ctx, source, s); err != nil {
-				return locking.AtStage(a, file, s, err)
+			if err := w.Stage(ctx, s); err != nil {
+				return locking.AtStage(a.View, file, s, err)
 			}
 		}
 	}

@@ -60,8 +60,8 @@ func (w *tripwire) before(op, name string) error {
 func prepared(t *testing.T) *bench {
 	b := newBench(t, map[string]string{"package.json": deskManifest, "generated.txt": "old\n",
 		"molt.yaml": "install: molt\nchecks:\n  - {name: fine, run: 'true'}\nstages:\n  tasks:\n    - {name: generate, with: [deck], run: 'echo new >generated.txt; echo fresh >fresh.txt'}\n"})
-	a, _ := b.planned()
-	if _, err := layout.Install(context.Background(), a, layout.InstallOrder{}); err != nil {
+	a := b.planned()
+	if _, err := layout.Install(context.Background(), a.View, layout.InstallOrder{}); err != nil {
 		t.Fatal(err)
 	}
 	return b
@@ -79,10 +79,10 @@ func TestCrashAfterEveryOperation(t *testing.T) {
 		if err := os.CopyFS(b.dir, os.DirFS(origin.dir)); err != nil {
 			t.Fatal(err)
 		}
-		a, source := b.use()
+		a := b.use()
 		w = &tripwire{due: due, err: errors.New("the plug is pulled")}
 		a.Files.BeforeEach = w.before
-		_, err = TakeStep(context.Background(), a, source, Order{}, run.Watcher{})
+		_, err = takeStep(context.Background(), &a, Order{}, run.Watcher{})
 		b.done()
 		return b, w, err
 	}
@@ -101,8 +101,7 @@ func TestCrashAfterEveryOperation(t *testing.T) {
 			t.Fatalf("operation %d failed and the step did not", due)
 		}
 		journal := b.read(".molt/journal.json") != ""
-		a := b.open()
-		release, err := a.Use()
+		a, release, err := b.open().Use()
 		if err != nil {
 			t.Fatalf("after %q: %v", w.ops[due-1], err)
 		}
@@ -142,10 +141,10 @@ func TestFullDisk(t *testing.T) {
 		if err := os.CopyFS(b.dir, os.DirFS(origin.dir)); err != nil {
 			t.Fatal(err)
 		}
-		a, source := b.use()
+		a := b.use()
 		w := &tripwire{due: due, once: true, err: syscall.ENOSPC}
 		a.Files.BeforeEach = w.before
-		_, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{})
+		_, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
 		b.done()
 		if w.count < due {
 			break
@@ -153,7 +152,7 @@ func TestFullDisk(t *testing.T) {
 		if !errors.Is(err, syscall.ENOSPC) {
 			t.Errorf("a full disk at %q: %v", w.ops[due-1], err)
 		}
-		release, err := b.open().Use()
+		_, release, err := b.open().Use()
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -173,12 +172,12 @@ func TestFailuresFromBefore(t *testing.T) {
 	posix(t)
 	b := newBench(t, map[string]string{"package.json": deskManifest,
 		"molt.yaml": "checks:\n  - {name: always broken, run: exit 3}\n  - {name: fine, run: 'true'}\n"})
-	a, source := b.planned()
-	step, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{})
+	a := b.planned()
+	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
 	if err != nil || !step.Passed || len(step.Before) != 2 || step.Before[0].Passed || !step.Verdicts[0].Before || !step.Verdicts[1].Passed {
 		t.Fatalf("the first stage: %+v, %v", step, err)
 	}
-	step, err = TakeStep(context.Background(), a, source, Order{}, run.Watcher{})
+	step, err = takeStep(context.Background(), &a, Order{}, run.Watcher{})
 	if err != nil || !step.Passed || step.Before != nil || !step.Verdicts[0].Before {
 		t.Errorf("the second stage, before which nothing has to run: %+v, %v", step, err)
 	}
@@ -199,8 +198,8 @@ func TestChecksAsConfigured(t *testing.T) {
 	if err := os.Mkdir(filepath.Join(b.dir, "desk"), 0o755); err != nil {
 		t.Fatal(err)
 	}
-	a, source := b.planned()
-	if step, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{}); err != nil || !step.Passed || len(step.Verdicts) != 1 {
+	a := b.planned()
+	if step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed || len(step.Verdicts) != 1 {
 		t.Errorf("a bridge: %+v, %v", step, err)
 	}
 	for _, text := range []string{"checks: [{name: x, run: y, kinds: [someday]}]", "checks: [{name: x, run: y, folder: ../z}]",
@@ -218,18 +217,18 @@ func TestTasksArePartOfTheStage(t *testing.T) {
 	b := prepared(t)
 	before := b.stepped()
 	b.write("molt.yaml", strings.Replace(b.read("molt.yaml"), "run: 'true'", "run: grep -q old generated.txt", 1))
-	a, source := b.use2()
-	step, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{})
+	a := b.use2()
+	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
 	if err != nil || step.Passed || len(step.Verdicts) != 2 || !step.Verdicts[0].Task || b.stepped() != before {
 		t.Fatalf("a failed stage with a task: %+v, %v", step, err)
 	}
 	b.write("molt.yaml", strings.Replace(b.read("molt.yaml"), "grep -q old generated.txt", "grep -q new generated.txt || grep -q hulk generated.txt || echo", 1))
-	a, source = b.use2()
-	step, err = TakeStep(context.Background(), a, source, Order{}, run.Watcher{})
+	a = b.use2()
+	step, err = takeStep(context.Background(), &a, Order{}, run.Watcher{})
 	if err != nil || !step.Passed || fmt.Sprint(step.Changed) != "[generated.txt fresh.txt]" {
 		t.Fatalf("%+v, %v", step, err)
 	}
-	if _, err := Back(context.Background(), a, "", false); err != nil || b.stepped() != before {
+	if _, err := Back(context.Background(), a.View, "", false); err != nil || b.stepped() != before {
 		t.Errorf("back leaves\n%s, %v", b.stepped(), err)
 	}
 }
@@ -239,9 +238,9 @@ func TestLeftoversOfAChecks(t *testing.T) {
 	posix(t)
 	b := newBench(t, map[string]string{"package.json": deskManifest,
 		"molt.yaml": "checks:\n  - {name: server, run: '(sleep 40; touch afloat) & echo $! >pid'}\n"})
-	a, source := b.planned()
+	a := b.planned()
 	began := time.Now()
-	if step, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{}); err != nil || !step.Passed {
+	if step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed {
 		t.Fatalf("%+v, %v", step, err)
 	}
 	if took := time.Since(began); took > 30*time.Second {
@@ -271,7 +270,7 @@ func TestDiskStaysFull(t *testing.T) {
 		if err := os.CopyFS(b.dir, os.DirFS(origin.dir)); err != nil {
 			t.Fatal(err)
 		}
-		a, source := b.use()
+		a := b.use()
 		count := 0
 		a.Files.BeforeEach = func(op, name string) error {
 			if needsRoom(op) {
@@ -281,7 +280,7 @@ func TestDiskStaysFull(t *testing.T) {
 			}
 			return nil
 		}
-		_, err := TakeStep(context.Background(), a, source, Order{}, run.Watcher{})
+		_, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
 		b.done()
 		if count < due {
 			break
@@ -293,7 +292,7 @@ func TestDiskStaysFull(t *testing.T) {
 		if now := b.stepped(); now != before && !completed && strings.Replace(now, "fresh\n", "", 1) != before {
 			t.Errorf("full from the %d. on, it leaves\n%s", due, now)
 		}
-		if says := b.open().Unfinished(); says != "" {
+		if says := open.Unfinished(b.open()); says != "" {
 			t.Errorf("full from the %d. on: %s", due, says)
 		}
 	}

@@ -10,16 +10,14 @@ import (
 	"time"
 
 	"molt/app/config"
-	"molt/app/layout"
 	"molt/app/locking"
 	"molt/app/open"
 	"molt/app/run"
-	"molt/core/universe"
 	"molt/ecosystem"
 )
 
-// A Beside is some stages carried out in a second copy of the application, beside the real one.
-type Beside struct {
+// A Trial is some stages carried out in a copy of the application.
+type Trial struct {
 	Stages   []string
 	Dir      string // of the application in the copy, "" when it was taken away
 	Verdicts []run.Verdict
@@ -42,28 +40,34 @@ type StageTrial struct {
 	Says     string // why it was not tried, "" where it was
 }
 
-// Try carries out the stages that are to do, up to a named one or, when that is "", the next, in a copy of the application: a
-// temporary one, or one in a folder that stays; one after the other, each judged on its own, or all together. One after the other, those that passed in an
-// earlier trial of the same files are not judged again, unless that is asked for. The application itself is not touched.
-func Try(ctx context.Context, a *open.App, source universe.Source, upTo string, each, anew bool, into string, watch run.Watcher) (*Beside, error) {
+// A TrialOrder says which stages are tried, and how.
+type TrialOrder struct {
+	UpTo  string // the last stage, "" for the next
+	Each  bool   // each is judged by itself after those before it, and not all together
+	Again bool   // with Each: those too that passed in an earlier trial of the same files
+	Into  string // the folder of the copy, which stays; "" for a temporary one
+}
+
+// Try carries out stages that are to do in a copy of the application, which itself is not touched.
+func (a *Execution) Try(ctx context.Context, order TrialOrder) (*Trial, error) {
 	doc, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
 	}
-	stages, err := doc.Until(upTo)
+	stages, err := doc.Until(order.UpTo)
 	if err != nil {
 		return nil, err
 	}
 	if len(a.Config.Checks)+len(a.Config.Stages.Tasks) > 0 {
-		if err := a.Consent(ctx, false); err != nil {
+		if err := open.Consent(ctx, a.View, false); err != nil {
 			return nil, err
 		}
 	}
-	w, err := locking.Walk(a)
+	w, err := locking.Walk(a.Question)
 	if err != nil {
 		return nil, err
 	}
-	b := &Beside{}
+	b := &Trial{}
 	last := &rehearsed{}
 	var tasks []config.Task
 	var steps []*rehearsed
@@ -71,11 +75,11 @@ func Try(ctx context.Context, a *open.App, source universe.Source, upTo string, 
 	var runtimes []string         // the same, for those whom a check asks
 	for i := range stages {
 		s := &stages[i]
-		if err := w.Stage(ctx, source, s); err != nil {
-			return nil, locking.AtStage(a, doc, s, err)
+		if err := w.Stage(ctx, s); err != nil {
+			return nil, locking.AtStage(a.View, doc, s, err)
 		}
 		b.Stages = append(b.Stages, s.ID)
-		tasks = append(tasks, tasksOf(a, s.Changes)...)
+		tasks = append(tasks, tasksOf(a.View, s.Changes)...)
 		for _, r := range s.Raise {
 			b.Notes = append(b.Notes, fmt.Sprintf("%s is taken to be raised to what %s needs, %s", r.Name, r.By, r.Needs))
 			raised[b.Notes[len(b.Notes)-1]] = s.ID
@@ -84,35 +88,32 @@ func Try(ctx context.Context, a *open.App, source universe.Source, upTo string, 
 		if s.Raise != nil && i < len(stages)-1 {
 			continue // nothing of it is in the files
 		}
-		lock, err := locking.NewLock(ctx, a, source, w.Locked, w.Manifest, a.Lock)
+		lock, err := locking.NewLock(ctx, a.Question, w.Locked, w.Manifest, a.Lock)
 		if err != nil {
 			return nil, err
 		}
-		files, err := locking.Contents(a, w.Manifest, lock)
+		files, err := locking.Contents(a.View, w.Manifest, lock)
 		if err != nil {
 			return nil, err
 		}
-		last = &rehearsed{s.ID, files, tasksOf(a, s.Changes), checksOf(a, s.Kind), strings.Join(runtimes, " ")}
+		last = &rehearsed{s.ID, files, tasksOf(a.View, s.Changes), checksOf(a.View, s.Kind), strings.Join(runtimes, " ")}
 		steps = append(steps, last)
 	}
-	if !each {
+	if !order.Each {
 		last.tasks = distinctTasks(tasks)
-		steps = []*rehearsed{last}
+		return b, a.tryIn(ctx, &attempt{result: b, steps: []*rehearsed{last}, into: order.Into})
 	}
-	if !each {
-		return b, tryIn(ctx, a, b, steps, nil, into, watch)
-	}
-	keys, err := trialKeys(ctx, a, steps)
+	keys, err := a.trialKeys(ctx, steps)
 	if err != nil {
 		return nil, err
 	}
-	if !anew {
-		done, err := passedEarlier(a, b, steps, keys)
-		if err != nil || done == len(steps) && into == "" {
+	if !order.Again {
+		done, err := passedEarlier(a.View, b, steps, keys)
+		if err != nil || done == len(steps) && order.Into == "" {
 			return b, err
 		}
 	}
-	if err := tryIn(ctx, a, b, steps, keys, into, watch); err != nil {
+	if err := a.tryIn(ctx, &attempt{b, steps, keys, order.Into}); err != nil {
 		return nil, err
 	}
 	b.Notes = slices.DeleteFunc(b.Notes, func(says string) bool { // it did not come to that
@@ -131,10 +132,19 @@ type rehearsed struct {
 	raised string // see run.Runner
 }
 
+// An attempt is what a copy of the application is for.
+type attempt struct {
+	result *Trial
+	steps  []*rehearsed
+	keys   []string // of what passes, by which it is remembered; nil for none
+	into   string   // see TrialOrder
+}
+
 // tryIn makes the copy, checks it as it is, and then, for one stage after the other as long as they pass, puts the files in and checks it again. Of the first
-// stages, which b.Each has already, only the tasks are carried out. What passes is remembered by its key, where there are keys.
-func tryIn(ctx context.Context, a *open.App, b *Beside, steps []*rehearsed, keys []string, into string, watch run.Watcher) (err error) {
-	c, err := besideCopy(ctx, a, into)
+// stages, which the result has already, only the tasks are carried out.
+func (a *Execution) tryIn(ctx context.Context, of *attempt) (err error) {
+	b, steps, into := of.result, of.steps, of.into
+	c, err := copyOf(ctx, a.View, into)
 	if err != nil {
 		return err
 	}
@@ -155,15 +165,15 @@ func tryIn(ctx context.Context, a *open.App, b *Beside, steps []*rehearsed, keys
 		}
 	}
 	if len(checks) > 0 {
-		if err := layout.LayOutBeside(ctx, a, c.Dir); err != nil {
+		if err := a.site.LayOutSides(ctx, c.Dir); err != nil {
 			return err
 		}
 	}
 	if now, err := a.Files.Content(a.LockFile()); err != nil {
 		return err
-	} else if layout.LaysOut(a) {
+	} else if a.site.LaysOut() {
 		if now != nil && len(checks) > 0 && len(b.Each) == 0 {
-			if err := layout.LayOutText(ctx, a, c.Dir, now, nil); err != nil {
+			if err := a.site.LayOut(ctx, c.Dir, now, nil); err != nil {
 				return err
 			}
 		}
@@ -184,7 +194,7 @@ func tryIn(ctx context.Context, a *open.App, b *Beside, steps []*rehearsed, keys
 			continue // the next stage puts in more
 		}
 		verdicts := b.Verdicts
-		if err := tryStage(ctx, a, b, step, c.Dir, before, watch); err != nil || !b.Passed {
+		if err := a.tryStage(ctx, b, step, c.Dir, before); err != nil || !b.Passed {
 			b.Each = b.Each[:k]
 			return err
 		}
@@ -194,43 +204,43 @@ func tryIn(ctx context.Context, a *open.App, b *Beside, steps []*rehearsed, keys
 		checks = nil
 	}
 	for _, check := range checks {
-		watch.Announce(check.Name + " (on the state before)")
-		v, err := a.Runner().One(ctx, run.Job{Check: check, Kind: run.CheckJob, Dir: c.Dir, Stage: "trial-before"}, watch.Output)
+		a.Watch.Announce(check.Name + " (on the state before)")
+		v, err := a.Runner().One(ctx, run.Job{Check: check, Kind: run.CheckJob, Dir: c.Dir, Stage: "trial-before"}, a.Watch.Output)
 		if err != nil {
 			return err
 		}
 		b.Before = append(b.Before, v)
 		before[v.Name] = v.Passed
 	}
-	b.Deprecated = deprecations(a, b.Before)
+	b.Deprecated = deprecations(a.View, b.Before)
 	defer func() {
-		if a.Unlaid != "" {
-			b.Notes = append(b.Notes, a.Unlaid)
+		if a.site.Unlaid != "" {
+			b.Notes = append(b.Notes, a.site.Unlaid)
 		}
 	}()
 	if len(checks) > 0 && a.Config.Install.By != "none" {
-		_, says := a.Programs(c.Dir)
+		_, says := open.Programs(a.View, c.Dir)
 		b.Notes = append(b.Notes, says...)
 	}
 	for k, step := range steps {
 		began := time.Now()
-		if err := tryStage(ctx, a, b, step, c.Dir, before, watch); err != nil {
+		if err := a.tryStage(ctx, b, step, c.Dir, before); err != nil {
 			return err
 		}
 		t := StageTrial{Stage: step.id, Verdicts: b.Verdicts, Passed: b.Passed, Took: time.Since(began)}
-		if keys != nil {
+		if of.keys != nil {
 			b.Each = append(b.Each, t)
 		}
 		if !b.Passed {
 			return nil
 		}
-		if keys != nil && b.Unchecked == "" {
-			if err := a.Runner().RememberTried(run.Tried{Key: keys[earlier+k], Verdicts: t.Verdicts, Took: t.Took}); err != nil {
+		if of.keys != nil && b.Unchecked == "" {
+			if err := a.Runner().RememberTried(run.Tried{Key: of.keys[earlier+k], Verdicts: t.Verdicts, Took: t.Took}); err != nil {
 				return err
 			}
 		}
 		if lock := step.files[a.LockFile()]; lock != nil && b.Unchecked == "" {
-			if err := layout.Ran(a, lock, b.Verdicts); err != nil {
+			if err := a.site.Ran(lock, b.Verdicts); err != nil {
 				return err
 			}
 		}
@@ -242,21 +252,21 @@ func tryIn(ctx context.Context, a *open.App, b *Beside, steps []*rehearsed, keys
 }
 
 // tryStage puts the files of a stage into a copy and judges it.
-func tryStage(ctx context.Context, a *open.App, b *Beside, step *rehearsed, dir string, before map[string]bool, watch run.Watcher) error {
+func (a *Execution) tryStage(ctx context.Context, b *Trial, step *rehearsed, dir string, before map[string]bool) error {
 	for name, data := range step.files {
 		if err := os.WriteFile(filepath.Join(dir, name), data, 0o644); err != nil {
 			return err
 		}
 	}
-	if lock := step.files[a.LockFile()]; lock != nil && layout.LaysOut(a) {
-		if err := layout.LayOutText(ctx, a, dir, lock, nil); err != nil {
+	if lock := step.files[a.LockFile()]; lock != nil && a.site.LaysOut() {
+		if err := a.site.LayOut(ctx, dir, lock, nil); err != nil {
 			return err
 		}
 	}
 	var err error
 	r := a.Runner()
 	r.Raised = step.raised
-	if b.Verdicts, b.Passed, err = r.Tasks(ctx, dir, "trial", step.tasks, watch); err != nil {
+	if b.Verdicts, b.Passed, err = r.Tasks(ctx, dir, "trial", step.tasks, a.Watch); err != nil {
 		return err
 	}
 	if len(step.tasks) > 0 && !b.Passed {
@@ -266,7 +276,7 @@ func tryStage(ctx context.Context, a *open.App, b *Beside, step *rehearsed, dir 
 	if b.Unchecked != "" {
 		checks = nil
 	}
-	verdicts, passed, err := r.Check(ctx, dir, "trial", checks, before, watch)
+	verdicts, passed, err := r.Check(ctx, dir, "trial", checks, before, a.Watch)
 	b.Verdicts, b.Passed = append(b.Verdicts, verdicts...), passed
 	if err == nil && b.Unchecked == "" {
 		b.Unchecked = run.Unjudged(verdicts)
@@ -274,7 +284,7 @@ func tryStage(ctx context.Context, a *open.App, b *Beside, step *rehearsed, dir 
 	return err
 }
 
-func besideCopy(ctx context.Context, a *open.App, into string) (*run.Copy, error) {
+func copyOf(ctx context.Context, a *open.View, into string) (*run.Copy, error) {
 	if into == "" {
 		return a.Runner().Separate(ctx)
 	}

@@ -12,7 +12,7 @@ import (
 var conflictMark = []byte("<<<<<<< ")
 
 // Marked names the first manifest or lock that holds such a part; "" for none.
-func (a *App) Marked(texts []ecosystem.File) (string, error) {
+func Marked(a *View, texts []ecosystem.File) (string, error) {
 	lock, err := a.Files.Content(a.LockFile())
 	if err != nil {
 		return "", err

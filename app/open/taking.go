@@ -6,36 +6,39 @@ import (
 )
 
 // Use takes the folder for changing it, so that no other Molt does the same, and repairs what a Molt left that was
-// ended in the middle. The caller releases it.
-func (a *App) Use() (release func(), err error) {
+// ended in the middle. It returns the application as it is then. The caller releases the folder.
+func (a *View) Use() (used *View, release func(), err error) {
 	if release, err = a.Files.Take(); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	if err := a.repair(); err != nil {
+	if used, err = repaired(a); err != nil {
 		release()
-		return nil, err
+		return nil, nil, err
 	}
-	return release, nil
+	return used, release, nil
 }
 
-// repair takes away the copies that a killed Molt left, and takes back the change that it had begun.
-func (a *App) repair() error {
+// repaired takes away the copies that a killed Molt left, and takes back the change that it had begun.
+func repaired(a *View) (*View, error) {
 	a.Runner().ClearCopies()
 	says, err := a.Files.Repair(run.EndOrphans)
 	if err != nil || says == "" {
-		return err
+		return a, err
 	}
-	a.Repaired = says
-	return a.Reread()
+	after, err := a.Again()
+	if err == nil {
+		after.Repaired = says
+	}
+	return after, err
 }
 
 // Unfinished says that a Molt was ended in the middle of a change; "" when there is nothing to say, as while another Molt is
 // at work. It changes nothing.
-func (a *App) Unfinished() string { return a.Files.Unfinished() }
+func Unfinished(a *View) string { return a.Files.Unfinished() }
 
 // BeginSpan makes one of the changes that follow in a folder, of whichever ecosystems (Settings.Within). It repairs what a Molt left first, and says so.
 func BeginSpan(s Settings, what string) (span *txn.Span, says string, err error) {
-	a, err := OpenFolder(s)
+	a, err := openFolder(s)
 	if err != nil {
 		return nil, "", err
 	}
