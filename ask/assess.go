@@ -2,6 +2,8 @@
 package ask
 
 import (
+	"context"
+
 	"molt/app/change"
 	"molt/app/stages"
 	"molt/core/assess"
@@ -59,27 +61,27 @@ func newRuntime(a *assess.Assessment, n assess.RuntimeNeed, here string) doc.Run
 
 // Assess says what goals mean for every declared package; without goals, the one of the configuration. Where the goal is out of
 // reach, the answer has the ways out, unless it is for a gate.
-func (s *Session) Assess(goals, previews []string, gate bool) (doc.Assess, error) {
-	if err := s.advice(previews); err != nil {
+func (s *Session) Assess(ctx context.Context, goals, previews []string, gate bool) (doc.Assess, error) {
+	if err := s.advice(ctx, previews); err != nil {
 		return doc.Assess{}, err
 	}
 	meant, err := stages.Goals(s.App.View, goals)
 	if err != nil {
 		return doc.Assess{}, err
 	}
-	got, err := assess.Assess(s.ctx, s.App.Source, s.App.Application(), meant...)
+	got, err := assess.Assess(ctx, s.App.Source, s.App.Application(), meant...)
 	if err != nil {
-		return doc.Assess{}, s.explain(err)
+		return doc.Assess{}, s.explain(ctx, err)
 	}
 	here := map[string]string{}
-	if name, v := s.App.RuntimeHere(s.ctx); v != "" {
+	if name, v := s.App.RuntimeHere(ctx); v != "" {
 		here[name] = v
 	}
 	answer := newAssess(got, here)
 	var each []*assess.Assessment
 	if !gate { // which asks whether all can be reached
-		if each, err = assess.EachGoal(s.ctx, s.App.Source, s.App.Application(), meant); err != nil {
-			return doc.Assess{}, s.explain(err)
+		if each, err = assess.EachGoal(ctx, s.App.Source, s.App.Application(), meant); err != nil {
+			return doc.Assess{}, s.explain(ctx, err)
 		}
 	}
 	for i, one := range each {
@@ -96,7 +98,7 @@ func (s *Session) Assess(goals, previews []string, gate bool) (doc.Assess, error
 	}
 	answer.Remarks = append(answer.Remarks, s.App.Presumptions()...)
 	if !got.Reachable && !gate {
-		explained, _, err := s.untangledFrom(got)
+		explained, _, err := s.untangledFrom(ctx, got)
 		if err != nil {
 			return doc.Assess{}, err
 		}

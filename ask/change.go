@@ -1,6 +1,7 @@
 package ask
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -45,13 +46,15 @@ type Pending struct {
 }
 
 // Write carries the change out.
-func (p *Pending) Write() error { return change.Change(p.s.ctx, p.s.App.View, p.what, p.effect) }
+func (p *Pending) Write(ctx context.Context) error {
+	return change.Change(ctx, p.s.App.View, p.what, p.effect)
+}
 
 // pend rehearses changes of the manifest. They are for show when they are dry.
-func (s *Session) pend(what string, changes []project.Change, remarks []string, dry bool) (*Pending, error) {
-	effect, err := change.Rehearse(s.ctx, s.App, changes)
+func (s *Session) pend(ctx context.Context, what string, changes []project.Change, remarks []string, dry bool) (*Pending, error) {
+	effect, err := change.Rehearse(ctx, s.App, changes)
 	if err != nil {
-		return nil, s.unwanted(err)
+		return nil, s.unwanted(ctx, err)
 	}
 	uses, err := change.UsesOf(s.App.View, effect)
 	if err != nil {
@@ -88,7 +91,7 @@ func (s *Session) groupFor(name string, where ecosystem.Part) string {
 
 // Want declares packages, each written NAME or NAME@CONSTRAINT, or changes how they are declared. The member of a workspace, the group and
 // the style may be "" for the usual ones.
-func (s *Session) Want(packages []string, member, group string, style version.Style, dry bool) (*Pending, error) {
+func (s *Session) Want(ctx context.Context, packages []string, member, group string, style version.Style, dry bool) (*Pending, error) {
 	where, err := s.part(member, group)
 	if err != nil {
 		return nil, err
@@ -106,13 +109,13 @@ func (s *Session) Want(packages []string, member, group string, style version.St
 		wanted = append(wanted, plan.Wanted{Name: g.Name, Group: s.groupFor(g.Name, where), Constraint: g.Constraint})
 	}
 	application := s.App.Application()
-	application.Presumed, application.Grounds = open.Presume(s.ctx, s.App.View)
+	application.Presumed, application.Grounds = open.Presume(ctx, s.App.View)
 	if application.Declared, err = open.DeclaredWith(s.App.View, wanted); err != nil {
 		return nil, err
 	}
-	got, err := plan.Want(s.ctx, s.App.Source, application, wanted, s.App.Manifest.Groups()[0], style)
+	got, err := plan.Want(ctx, s.App.Source, application, wanted, s.App.Manifest.Groups()[0], style)
 	if err != nil {
-		return nil, s.unwanted(err)
+		return nil, s.unwanted(ctx, err)
 	}
 	open.FromHere(s.App.View, got.Changes)
 	for _, w := range wanted {
@@ -120,7 +123,7 @@ func (s *Session) Want(packages []string, member, group string, style version.St
 			got.Short = append(got.Short, fmt.Sprintf("%s is held: %s; the hold stays, and plans leave it where this puts it", w.Name, s.App.Config.Hold[w.Name].Reason))
 		}
 	}
-	return s.pend("want", got.Changes, got.Short, dry)
+	return s.pend(ctx, "want", got.Changes, got.Short, dry)
 }
 
 // declaredWith returns the package itself for one with extras that its line in a part of the manifest asks for already. To ask for more of them in
@@ -151,7 +154,7 @@ func (s *Session) declaredWith(name string, where ecosystem.Part) (string, error
 }
 
 // Drop takes packages out of the manifest, or out of one member or group of it.
-func (s *Session) Drop(packages []string, member, group string, dry bool) (*Pending, error) {
+func (s *Session) Drop(ctx context.Context, packages []string, member, group string, dry bool) (*Pending, error) {
 	where, err := s.part(member, group)
 	if err != nil {
 		return nil, err
@@ -160,17 +163,17 @@ func (s *Session) Drop(packages []string, member, group string, dry bool) (*Pend
 	if err != nil {
 		return nil, err
 	}
-	return s.pend("drop", changes, nil, dry)
+	return s.pend(ctx, "drop", changes, nil, dry)
 }
 
 // BackPackage returns one package to the release that it had before.
-func (s *Session) BackPackage(name string) (*Pending, error) {
+func (s *Session) BackPackage(ctx context.Context, name string) (*Pending, error) {
 	name = s.name(name)
-	changes, err := stages.ChangesBack(s.ctx, s.App.View, name)
+	changes, err := stages.ChangesBack(ctx, s.App.View, name)
 	if err != nil {
 		return nil, err
 	}
-	return s.pend("back-"+name, changes, nil, false)
+	return s.pend(ctx, "back-"+name, changes, nil, false)
 }
 
 // Lift ends a hold.

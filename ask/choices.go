@@ -1,6 +1,7 @@
 package ask
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -20,12 +21,12 @@ type PlanChoice struct {
 }
 
 // PlanChoices says what there is to choose about a plan for some goals.
-func (s *Session) PlanChoices(goals []string) (PlanChoice, error) {
+func (s *Session) PlanChoices(ctx context.Context, goals []string) (PlanChoice, error) {
 	c := PlanChoice{Fresh: slices.Index(plan.Freshness, plan.Fresh(s.App.Config.Stages.Fresh)), Leap: s.App.Config.Stages.Leap}
 	if c.Fresh < 0 {
 		c.Fresh = len(plan.Freshness) - 1
 	}
-	assessed, err := s.Assess(goals, nil, false)
+	assessed, err := s.Assess(ctx, goals, nil, false)
 	if err != nil {
 		return c, err
 	}
@@ -40,9 +41,9 @@ func (s *Session) PlanChoices(goals []string) (PlanChoice, error) {
 }
 
 // Sketch says in some lines what a plan would be, and writes nothing. Previews are allowed for this question alone.
-func (s *Session) Sketch(r PlanRequest) ([]string, error) {
+func (s *Session) Sketch(ctx context.Context, r PlanRequest) ([]string, error) {
 	r.Dry = true
-	d, err := s.MakePlan(r)
+	d, err := s.MakePlan(ctx, r)
 	if err != nil {
 		return nil, err
 	}
@@ -85,8 +86,8 @@ func NearerGoal(way doc.Way) []string {
 }
 
 // WantChoices lists the releases of a package that resolve here, the newest first, at most so many; the error says that there are none.
-func (s *Session) WantChoices(name string, most int) ([]string, error) {
-	fit, err := s.Fit(name, most)
+func (s *Session) WantChoices(ctx context.Context, name string, most int) ([]string, error) {
+	fit, err := s.Fit(ctx, name, most)
 	if err != nil {
 		return nil, err
 	}

@@ -105,7 +105,7 @@ type DossierRequest struct {
 }
 
 // Dossier shows one package in detail.
-func (s *Session) Dossier(r DossierRequest) (doc.Dossier, error) {
+func (s *Session) Dossier(ctx context.Context, r DossierRequest) (doc.Dossier, error) {
 	r.Name = s.name(r.Name)
 	var names []string
 	name := r.Name
@@ -118,23 +118,23 @@ func (s *Session) Dossier(r DossierRequest) (doc.Dossier, error) {
 			}
 		}
 	}
-	p, err := s.App.Source.Package(s.ctx, name)
+	p, err := s.App.Source.Package(ctx, name)
 	if err != nil {
 		return doc.Dossier{}, project.UnknownName(err, r.Name, names)
 	}
 	facts := DossierFacts{Name: r.Name, Keeping: s.keeping(r.Name), Package: p, App: s.App.Application(), Goal: project.ParseGoal(s.App.Config.Goal).Name, Previews: r.Previews, Most: r.Most}
 	if s.App.Lock != nil {
-		s.App = s.App.WithRuntimes(s.ctx)
+		s.App = s.App.WithRuntimes(ctx)
 		facts.App = s.App.Application()
-		if facts.Traces, err = inspect.TraceLocked(s.ctx, s.App.Source, s.App.Application(), name); err != nil {
+		if facts.Traces, err = inspect.TraceLocked(ctx, s.App.Source, s.App.Application(), name); err != nil {
 			return doc.Dossier{}, err
 		}
 	}
-	settling, err := s.settling(name)
+	settling, err := s.settling(ctx, name)
 	if err != nil {
 		return doc.Dossier{}, err
 	}
-	if err := s.changeLog(&facts, r.To); err != nil {
+	if err := s.changeLog(ctx, &facts, r.To); err != nil {
 		return doc.Dossier{}, err
 	}
 	answer := newDossier(facts)
@@ -146,7 +146,7 @@ func (s *Session) Dossier(r DossierRequest) (doc.Dossier, error) {
 }
 
 // changeLog adds the part of the change log between the locked and the chosen release. That it could not be read is a remark.
-func (s *Session) changeLog(facts *DossierFacts, to string) error {
+func (s *Session) changeLog(ctx context.Context, facts *DossierFacts, to string) error {
 	p := facts.Package
 	chosen := p.Newest()
 	if to != "" {
@@ -167,7 +167,7 @@ func (s *Session) changeLog(facts *DossierFacts, to string) error {
 	if after != nil && after.Compare(chosen.Version) >= 0 {
 		return nil
 	}
-	text, err := change.ChangeLog(s.ctx, s.App, p.Name, chosen)
+	text, err := change.ChangeLog(ctx, s.App, p.Name, chosen)
 	switch {
 	case errors.Is(err, context.Canceled):
 		return err

@@ -1,6 +1,7 @@
 package ask
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"strings"
@@ -25,31 +26,31 @@ type FetchRequest struct {
 }
 
 // Fetch brings what survey, assess, plan, all stages and install of the application need, so that they work offline.
-func (s *Session) Fetch(r FetchRequest) (doc.Fetch, error) {
+func (s *Session) Fetch(ctx context.Context, r FetchRequest) (doc.Fetch, error) {
 	began := time.Now()
 	d := doc.Fetch{Schema: "molt/fetch/1", Goals: []string{}, Notes: []string{}}
 	if s.App.Settings.Offline {
 		return d, &input.UsageError{Reason: "--offline: fetch asks the registry for what is not at hand"}
 	}
-	if _, err := s.Survey(Sieve{}); err != nil {
+	if _, err := s.Survey(ctx, Sieve{}); err != nil {
 		return d, err
 	}
-	made, err := s.fetchPlan(r, &d)
+	made, err := s.fetchPlan(ctx, r, &d)
 	if err != nil {
 		return d, err
 	}
-	locks, err := s.fetchLocks(made, &d)
+	locks, err := s.fetchLocks(ctx, made, &d)
 	if err != nil {
 		return d, err
 	}
 	s.Still()
-	stocked, err := layout.Stock(s.ctx, s.App, locks, r.Watch)
+	stocked, err := layout.Stock(ctx, s.App, locks, r.Watch)
 	if err != nil {
 		return d, err
 	}
 	d.Releases, d.Fetched = stocked.Releases, stocked.Fetched
 	if r.Snapshot != "" {
-		about, err := layout.Snapshot(s.ctx, s.App, r.Snapshot, locks, r.Archives)
+		about, err := layout.Snapshot(ctx, s.App, r.Snapshot, locks, r.Archives)
 		if err != nil {
 			return d, err
 		}
@@ -62,7 +63,7 @@ func (s *Session) Fetch(r FetchRequest) (doc.Fetch, error) {
 }
 
 // fetchPlan looks at everything that a goal and the way to it need. The plan is nil where there is none.
-func (s *Session) fetchPlan(r FetchRequest, d *doc.Fetch) (*planfile.Plan, error) {
+func (s *Session) fetchPlan(ctx context.Context, r FetchRequest, d *doc.Fetch) (*planfile.Plan, error) {
 	if r.Lock {
 		return nil, nil
 	}
@@ -73,7 +74,7 @@ func (s *Session) fetchPlan(r FetchRequest, d *doc.Fetch) (*planfile.Plan, error
 	if len(goals) == 0 {
 		return nil, nil
 	}
-	if err := s.advice(nil); err != nil {
+	if err := s.advice(ctx, nil); err != nil {
 		return nil, err
 	}
 	meant, err := stages.Goals(s.App.View, goals)
@@ -83,12 +84,12 @@ func (s *Session) fetchPlan(r FetchRequest, d *doc.Fetch) (*planfile.Plan, error
 	for _, g := range meant {
 		d.Goals = append(d.Goals, g.String())
 	}
-	if _, err := s.Assess(goals, nil, false); err != nil {
-		return nil, s.tangled(err, d)
+	if _, err := s.Assess(ctx, goals, nil, false); err != nil {
+		return nil, s.tangled(ctx, err, d)
 	}
-	made, _, err := stages.MakePlan(s.ctx, s.App, meant, s.App.Config.Stages.Cut())
+	made, _, err := stages.MakePlan(ctx, s.App, meant, s.App.Config.Stages.Cut())
 	if err != nil {
-		return nil, s.tangled(err, d)
+		return nil, s.tangled(ctx, err, d)
 	}
 	written, err := s.App.ReadPlan() // which people may have changed
 	var none *input.UsageError
@@ -104,29 +105,29 @@ func (s *Session) fetchPlan(r FetchRequest, d *doc.Fetch) (*planfile.Plan, error
 }
 
 // fetchLocks solves the lock as it is and after each stage.
-func (s *Session) fetchLocks(made *planfile.Plan, d *doc.Fetch) ([]*ecosystem.Lock, error) {
-	locks, err := layout.Locks(s.ctx, s.App, made)
+func (s *Session) fetchLocks(ctx context.Context, made *planfile.Plan, d *doc.Fetch) ([]*ecosystem.Lock, error) {
+	locks, err := layout.Locks(ctx, s.App, made)
 	if err == nil {
 		d.Stages = len(locks) - 1
 		return locks, nil
 	}
 	if made != nil && solve.AsTangle(err) != nil {
 		d.Notes = append(d.Notes, fmt.Sprintf("the stages of %s do not resolve from where things stand, so only the archives of the lock were fetched; molt plan --renew makes it anew", planfile.File))
-		locks, err = layout.Locks(s.ctx, s.App, nil)
+		locks, err = layout.Locks(ctx, s.App, nil)
 	}
 	if err != nil {
-		return nil, s.tangled(err, d)
+		return nil, s.tangled(ctx, err, d)
 	}
 	return locks, nil
 }
 
 // tangled has what untangle needs looked at, where there is a tangle, and goes on without what could not be solved; other errors stay.
-func (s *Session) tangled(err error, d *doc.Fetch) error {
+func (s *Session) tangled(ctx context.Context, err error, d *doc.Fetch) error {
 	if solve.AsTangle(err) == nil {
 		return err
 	}
 	var tangle *TangleError
-	if explained := s.explain(err); !errors.As(explained, &tangle) {
+	if explained := s.explain(ctx, err); !errors.As(explained, &tangle) {
 		return explained
 	}
 	note := "the manifest does not resolve, so there is no lock of which the archives could be fetched; molt untangle shows the ways out"

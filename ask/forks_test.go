@@ -230,7 +230,7 @@ func oneForkWorld(t *testing.T, w *forkWorld, found map[string]int) error {
 			return "", err
 		}
 		defer s.Close()
-		if _, err := s.Relock(false, nil); err != nil {
+		if _, err := s.Relock(context.Background(), false, nil); err != nil {
 			return "", err
 		}
 		found, err := locking.Verify(context.Background(), s.App.View)

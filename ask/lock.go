@@ -33,7 +33,7 @@ func newLock(l *ecosystem.Lock) doc.Lock {
 }
 
 // Inventory lists what the lock holds, with the licences that the registry states.
-func (s *Session) Inventory() (doc.Inventory, error) {
+func (s *Session) Inventory(ctx context.Context) (doc.Inventory, error) {
 	l := s.App.Lock
 	if l == nil {
 		return doc.Inventory{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt relock writes one", s.App.LockFile())}
@@ -44,9 +44,9 @@ func (s *Session) Inventory() (doc.Inventory, error) {
 	}
 	missing, why := 0, error(nil)
 	for _, p := range answer.Packages {
-		pkg, err := s.App.Source.Package(s.ctx, p.Name)
-		if s.ctx.Err() != nil {
-			return answer, s.ctx.Err()
+		pkg, err := s.App.Source.Package(ctx, p.Name)
+		if ctx.Err() != nil {
+			return answer, ctx.Err()
 		}
 		if err != nil {
 			missing, why = missing+1, err
@@ -94,15 +94,15 @@ func newVerify(found []open.Finding, installed bool) doc.Verify {
 }
 
 // Relock resolves the manifest and writes the lock, unless it is for show.
-func (s *Session) Relock(dry bool, accepted []string) (doc.Lock, error) {
+func (s *Session) Relock(ctx context.Context, dry bool, accepted []string) (doc.Lock, error) {
 	for _, release := range accepted {
 		if !locking.HasLocked(s.App.View, release) {
 			return doc.Lock{}, &input.UsageError{Reason: fmt.Sprintf("--accept-checksum %s: expected NAME@VERSION of a release that is locked", release)}
 		}
 	}
-	lock, data, err := locking.Relock(s.ctx, s.App, accepted...)
+	lock, data, err := locking.Relock(ctx, s.App, accepted...)
 	if err != nil {
-		return doc.Lock{}, s.explain(err)
+		return doc.Lock{}, s.explain(ctx, err)
 	}
 	outside := open.Outside(s.App.View, lock)
 	if outside != nil {
@@ -141,7 +141,7 @@ func RelockMerged(ctx context.Context, set Settings, a *open.View, dry bool) (an
 	defer s.Close()
 	m, err := locking.Merge(ctx, s.App)
 	if err != nil {
-		return doc.Lock{}, nil, s.explain(err)
+		return doc.Lock{}, nil, s.explain(ctx, err)
 	}
 	s.Still()
 	if !dry {

@@ -1,6 +1,7 @@
 package ask
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"strings"
@@ -38,8 +39,8 @@ func (e *MissingError) Error() string {
 func (e *MissingError) Unwrap() error { return e.Err }
 
 // Missing makes of an error about a document that is not at hand, while offline, one that names all that are missing; other errors stay what they are.
-func (s *Session) Missing(err error) error {
-	if !errors.Is(err, registry.ErrOffline) || s.ctx.Err() != nil {
+func (s *Session) Missing(ctx context.Context, err error) error {
+	if !errors.Is(err, registry.ErrOffline) || ctx.Err() != nil {
 		return err
 	}
 	names := s.App.DeclaredPackages()
@@ -49,7 +50,7 @@ func (s *Session) Missing(err error) error {
 		}
 	}
 	for _, name := range names { // so that each was asked for
-		_, _ = s.App.Source.Package(s.ctx, name)
+		_, _ = s.App.Source.Package(ctx, name)
 	}
 	s.ahead()
 	missed := s.App.Missed()

@@ -85,11 +85,11 @@ func TestNeutral(t *testing.T) {
 		}
 	}
 	in(ask.Needs{Write: true, Declared: true}, func(s *ask.Session) error {
-		_, err := s.Relock(false, nil)
+		_, err := s.Relock(context.Background(), false, nil)
 		return err
 	})
 	in(ask.Needs{}, func(s *ask.Session) error {
-		d, err := s.Survey(ask.Sieve{})
+		d, err := s.Survey(context.Background(), ask.Sieve{})
 		all := ""
 		for _, r := range d.Packages {
 			all += fmt.Sprintf("%s %s %s>%s held:%v; ", r.Name, r.Declared, r.Locked, r.Newest, r.Held != "" || strings.Contains(fmt.Sprint(r.Flags), "held"))
@@ -98,7 +98,7 @@ func TestNeutral(t *testing.T) {
 		return err
 	})
 	in(ask.Needs{Declared: true}, func(s *ask.Session) error {
-		d, err := s.Assess(nil, nil, false)
+		d, err := s.Assess(context.Background(), nil, nil, false)
 		all := fmt.Sprint(d.Reachable, " ")
 		for _, p := range d.Packages {
 			all += fmt.Sprintf("%s %s %s; ", p.Name, p.Standing, p.To)
@@ -121,7 +121,7 @@ func TestNeutral(t *testing.T) {
 	first := lists()
 	stages := 0
 	in(ask.Needs{Write: true, Declared: true}, func(s *ask.Session) error {
-		d, err := s.MakePlan(ask.PlanRequest{Goals: []string{"Marram@4"}})
+		d, err := s.MakePlan(context.Background(), ask.PlanRequest{Goals: []string{"Marram@4"}})
 		all := ""
 		for _, st := range d.Stages {
 			all += st.ID
@@ -141,7 +141,7 @@ func TestNeutral(t *testing.T) {
 	write("molt-plan.yaml", strings.ReplaceAll(string(plan), "name: knot-mail", "name: Knot_Mail")) // people spell it their way
 	for range stages {
 		in(ask.Needs{Write: true}, func(s *ask.Session) error {
-			done, err := s.Step(ask.StepRequest{})
+			done, err := s.Step(context.Background(), ask.StepRequest{})
 			if err == nil && !done.Stage.Passed {
 				err = fmt.Errorf("%s did not pass", done.Stage.Stage.ID)
 			}
@@ -157,14 +157,14 @@ func TestNeutral(t *testing.T) {
 		t.Errorf("verify finds %+v, %v", d.Findings, err)
 	}
 	in(ask.Needs{}, func(s *ask.Session) error {
-		d, err := s.Trace("Bent")
+		d, err := s.Trace(context.Background(), "Bent")
 		if err == nil && (len(d.Releases) != 1 || d.Unknown == "") {
 			err = fmt.Errorf("bent is traced as %+v", d)
 		}
 		return err
 	})
 	in(ask.Needs{Write: true, Declared: true}, func(s *ask.Session) error {
-		p, err := s.Want([]string{"BENT"}, "", "", version.OtherStyle, true)
+		p, err := s.Want(context.Background(), []string{"BENT"}, "", "", version.OtherStyle, true)
 		if err == nil && (len(p.Answer.Changes) != 1 || p.Answer.Changes[0].To.Constraint != "like:1.1.0") {
 			err = fmt.Errorf("wanting bent changes %+v", p.Answer.Changes)
 		}

@@ -1,20 +1,22 @@
 package ask
 
 import (
+	"context"
+
 	"molt/app/change"
 	"molt/core/plan"
 	"molt/doc"
 )
 
 // Offer puts what is new on branches, a set of changes on each, and renews those of earlier offers; when it is dry it only says what these would be.
-func (s *Session) Offer(dry bool) (doc.Offers, error) {
+func (s *Session) Offer(ctx context.Context, dry bool) (doc.Offers, error) {
 	answer := doc.Offers{Schema: "molt/offers/1", Ecosystem: s.App.SideName(), DryRun: dry, Offers: []doc.Offer{}, Waiting: []doc.PlanBehind{}}
-	if err := s.advice(nil); err != nil {
+	if err := s.advice(ctx, nil); err != nil {
 		return answer, err
 	}
-	all, waiting, err := change.Offer(s.ctx, s.App, dry)
+	all, waiting, err := change.Offer(ctx, s.App, dry)
 	if err != nil {
-		return answer, s.explain(err)
+		return answer, s.explain(ctx, err)
 	}
 	var sets []plan.Offer
 	for _, o := range all {

@@ -1,6 +1,7 @@
 package ask
 
 import (
+	"context"
 	"fmt"
 	"time"
 
@@ -52,15 +53,15 @@ type PlanRequest struct {
 }
 
 // MakePlan makes a plan and writes it.
-func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
-	if err := s.advice(r.Previews); err != nil {
+func (s *Session) MakePlan(ctx context.Context, r PlanRequest) (doc.Plan, error) {
+	if err := s.advice(ctx, r.Previews); err != nil {
 		return doc.Plan{}, err
 	}
 	goals, err := stages.Goals(s.App.View, r.Goals)
 	if err != nil {
 		return doc.Plan{}, err
 	}
-	settling, err := s.settling()
+	settling, err := s.settling(ctx)
 	if err != nil {
 		return doc.Plan{}, err
 	}
@@ -69,24 +70,24 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 	if r.Fresh != "" {
 		cut.Fresh = r.Fresh
 	}
-	file, made, err := stages.MakePlan(s.ctx, s.App, goals, cut)
+	file, made, err := stages.MakePlan(ctx, s.App, goals, cut)
 	if err != nil {
-		return doc.Plan{}, s.explain(err)
+		return doc.Plan{}, s.explain(ctx, err)
 	}
 	if r.Notes {
-		if err := change.AddNotes(s.ctx, s.App, file); err != nil {
+		if err := change.AddNotes(ctx, s.App, file); err != nil {
 			return doc.Plan{}, err
 		}
 	}
 	file.Branch = r.Branch
-	answer, err := s.planned(file, made)
+	answer, err := s.planned(ctx, file, made)
 	answer.Settling = settling
 	answer.Next = nextOfPlan(answer, r.Dry, goalArgs(r.Goals))
 	if err != nil || r.Dry {
 		return answer, err
 	}
 	if r.Branch != "" {
-		if err := stages.NewBranch(s.ctx, s.App.View, r.Branch); err != nil {
+		if err := stages.NewBranch(ctx, s.App.View, r.Branch); err != nil {
 			return doc.Plan{}, err
 		}
 	}
@@ -98,7 +99,7 @@ func (s *Session) MakePlan(r PlanRequest) (doc.Plan, error) {
 }
 
 // planned makes the document of a plan, with the tangle where the goal is out of reach; made is nil for a plan that was not made now.
-func (s *Session) planned(file *planfile.Plan, made *plan.Plan) (doc.Plan, error) {
+func (s *Session) planned(ctx context.Context, file *planfile.Plan, made *plan.Plan) (doc.Plan, error) {
 	times, err := stages.CheckTimes(s.App.View)
 	if err != nil {
 		return doc.Plan{}, err
@@ -111,7 +112,7 @@ func (s *Session) planned(file *planfile.Plan, made *plan.Plan) (doc.Plan, error
 	}
 	answer.Deprecated = newDeprecations(deprecated)
 	if made != nil && !made.Reachable {
-		explained, _, err := s.untangledFrom(made.Assessed)
+		explained, _, err := s.untangledFrom(ctx, made.Assessed)
 		if err != nil {
 			return answer, err
 		}
@@ -121,65 +122,65 @@ func (s *Session) planned(file *planfile.Plan, made *plan.Plan) (doc.Plan, error
 }
 
 // SplitPlan puts packages of a stage into a stage of their own. It returns the plan, and the names of the two stages.
-func (s *Session) SplitPlan(stage string, apart, previews []string) (answer doc.Plan, first, second string, err error) {
-	if err := s.advice(previews); err != nil {
+func (s *Session) SplitPlan(ctx context.Context, stage string, apart, previews []string) (answer doc.Plan, first, second string, err error) {
+	if err := s.advice(ctx, previews); err != nil {
 		return doc.Plan{}, "", "", err
 	}
-	a, b, err := stages.Split(s.ctx, s.App, stage, s.names(apart))
+	a, b, err := stages.Split(ctx, s.App, stage, s.names(apart))
 	if err != nil {
-		return doc.Plan{}, "", "", s.explain(err)
+		return doc.Plan{}, "", "", s.explain(ctx, err)
 	}
 	file, err := s.App.ReadPlan()
 	if err != nil {
 		return doc.Plan{}, "", "", err
 	}
-	answer, err = s.planned(file, nil)
+	answer, err = s.planned(ctx, file, nil)
 	return answer, a.ID, b.ID, err
 }
 
 // BringIntoPlan moves what later stages change of some packages into a stage. It returns the plan.
-func (s *Session) BringIntoPlan(stage string, names, previews []string) (answer doc.Plan, err error) {
-	if err := s.advice(previews); err != nil {
+func (s *Session) BringIntoPlan(ctx context.Context, stage string, names, previews []string) (answer doc.Plan, err error) {
+	if err := s.advice(ctx, previews); err != nil {
 		return doc.Plan{}, err
 	}
-	if _, err := stages.Bring(s.ctx, s.App, stage, s.names(names)); err != nil {
-		return doc.Plan{}, s.explain(err)
+	if _, err := stages.Bring(ctx, s.App, stage, s.names(names)); err != nil {
+		return doc.Plan{}, s.explain(ctx, err)
 	}
 	file, err := s.App.ReadPlan()
 	if err != nil {
 		return doc.Plan{}, err
 	}
-	return s.planned(file, nil)
+	return s.planned(ctx, file, nil)
 }
 
 // StagesHold is an error where a stage of the plan that is to do no longer resolves, in the order in which they stand.
-func (s *Session) StagesHold() error {
-	_, err := stages.CheckPlan(s.ctx, s.App)
-	return s.explain(err)
+func (s *Session) StagesHold(ctx context.Context) error {
+	_, err := stages.CheckPlan(ctx, s.App)
+	return s.explain(ctx, err)
 }
 
 // CheckPlan solves the plan again as it stands.
-func (s *Session) CheckPlan(previews []string) (doc.Plan, error) {
-	if err := s.advice(previews); err != nil {
+func (s *Session) CheckPlan(ctx context.Context, previews []string) (doc.Plan, error) {
+	if err := s.advice(ctx, previews); err != nil {
 		return doc.Plan{}, err
 	}
-	file, err := stages.CheckPlan(s.ctx, s.App)
+	file, err := stages.CheckPlan(ctx, s.App)
 	if err != nil {
-		return doc.Plan{}, s.explain(err)
+		return doc.Plan{}, s.explain(ctx, err)
 	}
-	return s.planned(file, nil)
+	return s.planned(ctx, file, nil)
 }
 
 // RenewPlan makes the plan anew, keeps what people decided, and tells what changed; nothing is written when it is dry.
-func (s *Session) RenewPlan(previews []string, dry bool) (doc.Plan, error) {
-	if err := s.advice(previews); err != nil {
+func (s *Session) RenewPlan(ctx context.Context, previews []string, dry bool) (doc.Plan, error) {
+	if err := s.advice(ctx, previews); err != nil {
 		return doc.Plan{}, err
 	}
-	r, err := stages.Renew(s.ctx, s.App)
+	r, err := stages.Renew(ctx, s.App)
 	if err != nil {
-		return doc.Plan{}, s.explain(err)
+		return doc.Plan{}, s.explain(ctx, err)
 	}
-	answer, err := s.planned(r.Plan, r.Made)
+	answer, err := s.planned(ctx, r.Plan, r.Made)
 	if err != nil {
 		return doc.Plan{}, err
 	}

@@ -1,6 +1,7 @@
 package ask
 
 import (
+	"context"
 	"errors"
 	"slices"
 
@@ -101,7 +102,7 @@ func Range(e ecosystem.Ecosystem, constraint string, texts []string) (doc.Range,
 }
 
 // RangeOf puts a constraint to the published releases of a package, and may advise on a nearer constraint.
-func (s *Session) RangeOf(constraint, of string, advise bool) (doc.Range, error) {
+func (s *Session) RangeOf(ctx context.Context, constraint, of string, advise bool) (doc.Range, error) {
 	of = s.name(of)
 	var names []string
 	name := of
@@ -111,11 +112,11 @@ func (s *Session) RangeOf(constraint, of string, advise bool) (doc.Range, error)
 			name = d.Package
 		}
 	}
-	p, err := s.App.Source.Package(s.ctx, name)
+	p, err := s.App.Source.Package(ctx, name)
 	if err != nil {
 		return doc.Range{}, project.UnknownName(err, of, names)
 	}
-	settling, err := s.settling(name)
+	settling, err := s.settling(ctx, name)
 	if err != nil {
 		return doc.Range{}, err
 	}
@@ -129,7 +130,7 @@ func (s *Session) RangeOf(constraint, of string, advise bool) (doc.Range, error)
 	if !advise {
 		return answer, nil
 	}
-	advice, err := inspect.Advise(s.ctx, s.App.Source, s.App.Application(), of, constraint)
+	advice, err := inspect.Advise(ctx, s.App.Source, s.App.Application(), of, constraint)
 	var bad *version.Error
 	if err != nil && !errors.As(err, &bad) { // a tag has no neighbours
 		return doc.Range{}, err

@@ -1,6 +1,7 @@
 package ask
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"strings"
@@ -17,10 +18,10 @@ import (
 
 // Report says everything about the application: where it stands, what the goal means, the plan, what was carried out. Without a goal, it has neither an
 // assessment nor a plan.
-func (s *Session) Report(goals []string) (doc.Report, error) {
+func (s *Session) Report(ctx context.Context, goals []string) (doc.Report, error) {
 	answer := doc.Report{Schema: "molt/report/1", Ecosystem: s.App.SideName(), On: day(time.Now()), Carried: []doc.CarriedOut{}, Lag: []doc.LagPoint{}}
 	var err error
-	if answer.Survey, err = s.Survey(Sieve{}); err != nil {
+	if answer.Survey, err = s.Survey(ctx, Sieve{}); err != nil {
 		return answer, err
 	}
 	answer.Survey.Next = nil
@@ -29,16 +30,16 @@ func (s *Session) Report(goals []string) (doc.Report, error) {
 		text = strings.Fields(s.App.GoalText())
 	}
 	if len(text) > 0 {
-		assessed, err := s.Assess(text, nil, false)
+		assessed, err := s.Assess(ctx, text, nil, false)
 		if err != nil {
 			return answer, err
 		}
 		answer.Assess = &assessed
-		if answer.Plan, answer.Planned, err = s.reportedPlan(goals, text); err != nil {
+		if answer.Plan, answer.Planned, err = s.reportedPlan(ctx, goals, text); err != nil {
 			return answer, err
 		}
 	}
-	if err := s.past(&answer); err != nil {
+	if err := s.past(ctx, &answer); err != nil {
 		return answer, err
 	}
 	answer.Sentence = sentence(answer)
@@ -46,7 +47,7 @@ func (s *Session) Report(goals []string) (doc.Report, error) {
 }
 
 // reportedPlan is the plan's file, where it has one and no other goals are asked about, else what a plan would be.
-func (s *Session) reportedPlan(asked, goals []string) (*doc.Plan, bool, error) {
+func (s *Session) reportedPlan(ctx context.Context, asked, goals []string) (*doc.Plan, bool, error) {
 	if file, err := s.App.ReadPlan(); err == nil && len(asked) == 0 {
 		times, err := stages.CheckTimes(s.App.View)
 		if err != nil {
@@ -57,7 +58,7 @@ func (s *Session) reportedPlan(asked, goals []string) (*doc.Plan, bool, error) {
 	} else if none := (*input.UsageError)(nil); err != nil && !errors.As(err, &none) {
 		return nil, false, err
 	}
-	d, err := s.MakePlan(PlanRequest{Goals: goals, Dry: true})
+	d, err := s.MakePlan(ctx, PlanRequest{Goals: goals, Dry: true})
 	if err != nil {
 		return nil, false, err
 	}
@@ -66,8 +67,8 @@ func (s *Session) reportedPlan(asked, goals []string) (*doc.Plan, bool, error) {
 }
 
 // past tells what was carried out, and how far behind the application was before the first of it, after each, and is now.
-func (s *Session) past(answer *doc.Report) error {
-	all, err := locking.ReadPast(s.ctx, s.App.View)
+func (s *Session) past(ctx context.Context, answer *doc.Report) error {
+	all, err := locking.ReadPast(ctx, s.App.View)
 	if err != nil {
 		return err
 	}
@@ -78,14 +79,14 @@ func (s *Session) past(answer *doc.Report) error {
 		}
 		answer.Carried = append(answer.Carried, one)
 		if i == 0 && p.Before != nil {
-			lag, err := locking.LagOf(s.ctx, s.App, p.Before, p.At)
+			lag, err := locking.LagOf(ctx, s.App, p.Before, p.At)
 			if err != nil {
 				return err
 			}
 			answer.Lag = append(answer.Lag, doc.LagPoint(lag))
 		}
 		if p.After != nil {
-			lag, err := locking.LagOf(s.ctx, s.App, p.After, p.At)
+			lag, err := locking.LagOf(ctx, s.App, p.After, p.At)
 			if err != nil {
 				return err
 			}
@@ -93,7 +94,7 @@ func (s *Session) past(answer *doc.Report) error {
 		}
 	}
 	if s.App.Lock != nil {
-		lag, err := locking.LagOf(s.ctx, s.App, s.App.Lock, time.Now().UTC().Truncate(time.Second))
+		lag, err := locking.LagOf(ctx, s.App, s.App.Lock, time.Now().UTC().Truncate(time.Second))
 		if err != nil {
 			return err
 		}

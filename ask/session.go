@@ -44,7 +44,6 @@ type Session struct {
 	App *open.Question
 
 	base  *open.Question // App without advice
-	ctx   context.Context
 	say   func(format string, args ...any)
 	still func()
 	ahead func() // waits for what was begun ahead
@@ -113,10 +112,10 @@ func Open(ctx context.Context, set Settings, needs Needs) (*Session, error) {
 
 // newSession opens the registry of an application.
 func newSession(ctx context.Context, set Settings, needs Needs, a *open.View, ends []func()) (*Session, error) {
-	s := &Session{ctx: ctx, say: set.Say, still: func() {}, ahead: func() {}, ends: ends, goals: needs.Goals}
-	if err := s.open(set, needs, a); err != nil {
+	s := &Session{say: set.Say, still: func() {}, ahead: func() {}, ends: ends, goals: needs.Goals}
+	if err := s.open(ctx, set, needs, a); err != nil {
 		if s.App != nil {
-			err = s.Missing(err)
+			err = s.Missing(ctx, err)
 		}
 		s.Close()
 		return nil, err
@@ -124,13 +123,13 @@ func newSession(ctx context.Context, set Settings, needs Needs, a *open.View, en
 	return s, nil
 }
 
-func (s *Session) open(set Settings, needs Needs, a *open.View) error {
+func (s *Session) open(ctx context.Context, set Settings, needs Needs, a *open.View) error {
 	var dated []string
 	if needs.Dated {
 		dated = append(a.DeclaredPackages(), needs.Also...)
 	}
 	if needs.Declared {
-		with, says, err := a.WithArchives(s.ctx)
+		with, says, err := a.WithArchives(ctx)
 		for _, one := range says {
 			s.say("warning: %s", one)
 		}
@@ -139,7 +138,7 @@ func (s *Session) open(set Settings, needs Needs, a *open.View) error {
 		}
 		a = with
 	}
-	q, err := a.Ask(s.ctx, dated)
+	q, err := a.Ask(ctx, dated)
 	if err != nil {
 		return err
 	}
@@ -155,17 +154,17 @@ func (s *Session) open(set Settings, needs Needs, a *open.View) error {
 	if !needs.Declared {
 		return nil
 	}
-	s.ahead = locking.Ahead(s.ctx, q)
+	s.ahead = locking.Ahead(ctx, q)
 	s.ends = append(s.ends, s.ahead)
-	absent, err := locking.CheckDeclared(s.ctx, q)
+	absent, err := locking.CheckDeclared(ctx, q)
 	if err != nil {
 		return err
 	}
 	if absent != nil {
 		s.say("note: left out, as the registry has no such package and it need not be there: %s", strings.Join(absent, ", "))
 	}
-	if q, err = q.Without(s.ctx, absent); err == nil {
-		q, err = q.Forked(s.ctx)
+	if q, err = q.Without(ctx, absent); err == nil {
+		q, err = q.Forked(ctx)
 	}
 	if err != nil {
 		return err
@@ -197,16 +196,16 @@ func (e *TangleError) Error() string { return e.Err.Error() }
 func (e *TangleError) Unwrap() error { return e.Err }
 
 // explain makes of a tangle of the manifest a *TangleError with ways out; other errors stay what they are.
-func (s *Session) explain(err error) error {
+func (s *Session) explain(ctx context.Context, err error) error {
 	var tangle *solve.Tangle
 	if !errors.As(err, &tangle) {
 		return err
 	}
 	var stage *locking.StageError
 	if errors.As(err, &stage) { // ways out are for the manifest as it stands
-		return s.unwanted(err)
+		return s.unwanted(ctx, err)
 	}
-	answer, _, failed := s.untangledManifest(tangle)
+	answer, _, failed := s.untangledManifest(ctx, tangle)
 	if failed != nil {
 		return err
 	}
@@ -215,27 +214,27 @@ func (s *Session) explain(err error) error {
 
 // unwanted is explain for a change of the manifest that was asked for: there are no ways out, since these are for the manifest as
 // it stands.
-func (s *Session) unwanted(err error) error {
+func (s *Session) unwanted(ctx context.Context, err error) error {
 	var tangle *solve.Tangle
 	if !errors.As(err, &tangle) {
 		return err
 	}
-	explained, failed := conflict.Explain(s.ctx, s.App.Source, s.App.Application(), tangle)
+	explained, failed := conflict.Explain(ctx, s.App.Source, s.App.Application(), tangle)
 	if failed != nil {
 		return err
 	}
 	answer := newUntangle("", explained, nil, nil, s.link())
 	answer.Unwanted = true
-	if answer.Remarks, failed = s.hidden(explained); failed != nil {
+	if answer.Remarks, failed = s.hidden(ctx, explained); failed != nil {
 		return err
 	}
 	return &TangleError{err, answer}
 }
 
 // hidden says which releases of the packages that a tangle is about are hidden, and why.
-func (s *Session) hidden(k *conflict.Explanation) (all []string, err error) {
+func (s *Session) hidden(ctx context.Context, k *conflict.Explanation) (all []string, err error) {
 	for _, name := range k.Involved {
-		says, err := project.Hidden(s.ctx, s.App.Source, s.App.Application(), name)
+		says, err := project.Hidden(ctx, s.App.Source, s.App.Application(), name)
 		if err != nil {
 			return nil, err
 		}
@@ -247,8 +246,8 @@ func (s *Session) hidden(k *conflict.Explanation) (all []string, err error) {
 }
 
 // advice reads what upgrade guides say, and allows previews for this question.
-func (s *Session) advice(previews []string) error {
-	advised, warnings, err := s.base.Advised(s.ctx, s.names(previews))
+func (s *Session) advice(ctx context.Context, previews []string) error {
+	advised, warnings, err := s.base.Advised(ctx, s.names(previews))
 	for _, w := range warnings {
 		s.say("warning: %s", w)
 	}
@@ -271,11 +270,11 @@ func (s *Session) executing(watcher run.Watcher) *stages.Execution {
 const mostSettling = 5
 
 // settling tells people which newer releases wait until they have settled, and returns them; without names, of all that is declared.
-func (s *Session) settling(names ...string) ([]doc.Settling, error) {
+func (s *Session) settling(ctx context.Context, names ...string) ([]doc.Settling, error) {
 	if names == nil {
 		names = s.App.DeclaredPackages()
 	}
-	all, err := s.App.Settling(s.ctx, names)
+	all, err := s.App.Settling(ctx, names)
 	if len(all) == 0 {
 		return nil, err
 	}

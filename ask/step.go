@@ -103,9 +103,9 @@ func (d *Stepped) Commit() error {
 }
 
 // Step carries out a stage of the plan.
-func (s *Session) Step(r StepRequest) (*Stepped, error) {
+func (s *Session) Step(ctx context.Context, r StepRequest) (*Stepped, error) {
 	if r.Commit {
-		late, err := stages.Committable(s.ctx, s.App.View)
+		late, err := stages.Committable(ctx, s.App.View)
 		if late != "" {
 			s.say("committed stage %s, which had been carried out before", late)
 		}
@@ -116,7 +116,7 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 	var edits []string
 	if r.Commit {
 		var err error
-		if edits, err = stages.SourceEdits(s.ctx, s.App.View); err != nil {
+		if edits, err = stages.SourceEdits(ctx, s.App.View); err != nil {
 			return nil, err
 		}
 		if len(edits) > 0 {
@@ -124,15 +124,15 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 		}
 	}
 	if r.OwnVersion {
-		if done, err := s.ownVersionAlone(r.Commit); done != nil || err != nil {
+		if done, err := s.ownVersionAlone(ctx, r.Commit); done != nil || err != nil {
 			return done, err
 		}
 	}
 	before := s.App.Lock
 	carrier := s.executing(r.Watcher)
-	got, err := carrier.Step(s.ctx, stages.Order{ID: r.Stage, Commit: r.Commit, OwnVersion: r.OwnVersion})
+	got, err := carrier.Step(ctx, stages.Order{ID: r.Stage, Commit: r.Commit, OwnVersion: r.OwnVersion})
 	if err != nil {
-		return nil, s.explain(err)
+		return nil, s.explain(ctx, err)
 	}
 	s.App, s.base = carrier.Question, carrier.Question
 	answer := newStep(got)
@@ -147,7 +147,7 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 		if r.Looking != nil {
 			r.Looking(len(got.Stage.Changes))
 		}
-		if err := s.culprit(r, got, &answer); err != nil {
+		if err := s.culprit(ctx, r, got, &answer); err != nil {
 			return nil, err
 		}
 	}
@@ -158,7 +158,7 @@ func (s *Session) Step(r StepRequest) (*Stepped, error) {
 	done := &Stepped{Stage: &answer, Left: got.Left, AtGoal: got.ToGoal == 0 && !got.Stage.After && got.Left > 0}
 	if got.Passed && r.Commit {
 		done.commit = func() error {
-			if err := stages.Commit(s.ctx, s.App.View, got.Stage, edits); err != nil {
+			if err := stages.Commit(ctx, s.App.View, got.Stage, edits); err != nil {
 				return fmt.Errorf("the stage is done, and not committed: %w; molt step --commit will", err)
 			}
 			return nil
@@ -175,25 +175,25 @@ func runDocs(runs []open.RunOf) (all []doc.Run) {
 }
 
 // culprit looks for what makes the stage fail, and splits the stage when asked to.
-func (s *Session) culprit(r StepRequest, got *stages.Step, answer *doc.Step) error {
-	found, err := s.executing(r.Watcher).FindCulprit(s.ctx, got)
+func (s *Session) culprit(ctx context.Context, r StepRequest, got *stages.Step, answer *doc.Step) error {
+	found, err := s.executing(r.Watcher).FindCulprit(ctx, got)
 	if err != nil {
 		return err
 	}
 	split := []string{}
 	if r.Split && len(found.Rest) > 0 {
-		first, second, err := stages.Split(s.ctx, s.App, found.Stage, found.Changes)
+		first, second, err := stages.Split(ctx, s.App, found.Stage, found.Changes)
 		if err != nil {
 			return fmt.Errorf("the culprit is %s, but: %w", strings.Join(found.Changes, ", "), err)
 		}
 		split = []string{first.ID, second.ID}
 	}
 	answer.Culprit = newCulprit(found, split)
-	return s.tellOf(got.Stage, answer.Culprit)
+	return s.tellOf(ctx, got.Stage, answer.Culprit)
 }
 
 // tellOf adds to a culprit what its change logs say, and where the source imports it.
-func (s *Session) tellOf(stage doc.PlanStage, c *doc.Culprit) error {
+func (s *Session) tellOf(ctx context.Context, stage doc.PlanStage, c *doc.Culprit) error {
 	importers, err := change.Importers(s.App.View, c.Changes)
 	if err != nil {
 		return err
@@ -206,7 +206,7 @@ func (s *Session) tellOf(stage doc.PlanStage, c *doc.Culprit) error {
 		if i < 0 {
 			continue
 		}
-		notes, err := change.Notes(s.ctx, s.App, stage.Changes[i])
+		notes, err := change.Notes(ctx, s.App, stage.Changes[i])
 		if err != nil {
 			return err
 		}
@@ -218,7 +218,7 @@ func (s *Session) tellOf(stage doc.PlanStage, c *doc.Culprit) error {
 }
 
 // ownVersionAlone writes the application's own version when there is no stage left to write it with; else it returns nil.
-func (s *Session) ownVersionAlone(commit bool) (*Stepped, error) {
+func (s *Session) ownVersionAlone(ctx context.Context, commit bool) (*Stepped, error) {
 	file, err := s.App.ReadPlan()
 	if err != nil || file.Next() != nil {
 		return nil, err
@@ -231,7 +231,7 @@ func (s *Session) ownVersionAlone(commit bool) (*Stepped, error) {
 	done := &Stepped{OwnVersion: &answer}
 	if own != nil && commit {
 		done.commit = func() error {
-			return stages.Commit(s.ctx, s.App.View, doc.PlanStage{ID: change.OwnVersionStage, Title: own.From + " to " + own.To}, nil)
+			return stages.Commit(ctx, s.App.View, doc.PlanStage{ID: change.OwnVersionStage, Title: own.From + " to " + own.To}, nil)
 		}
 	}
 	return done, nil
@@ -247,11 +247,11 @@ type TrialRequest struct {
 }
 
 // Trial tries stages of the plan in copies of the application.
-func (s *Session) Trial(r TrialRequest, watcher run.Watcher) (doc.Beside, error) {
+func (s *Session) Trial(ctx context.Context, r TrialRequest, watcher run.Watcher) (doc.Beside, error) {
 	if r.Each {
-		got, err := s.executing(watcher).TryEach(s.ctx)
+		got, err := s.executing(watcher).TryEach(ctx)
 		if err != nil {
-			return doc.Beside{}, s.explain(err)
+			return doc.Beside{}, s.explain(ctx, err)
 		}
 		d := newTrial(got)
 		d.Alone = true
@@ -267,9 +267,9 @@ func (s *Session) Trial(r TrialRequest, watcher run.Watcher) (doc.Beside, error)
 			stage = file.Stages[n-1].ID
 		}
 	}
-	got, err := s.executing(watcher).Try(s.ctx, stages.TrialOrder{UpTo: stage, Each: r.All, Again: r.Anew, Into: r.Into})
+	got, err := s.executing(watcher).Try(ctx, stages.TrialOrder{UpTo: stage, Each: r.All, Again: r.Anew, Into: r.Into})
 	if err != nil {
-		return doc.Beside{}, s.explain(err)
+		return doc.Beside{}, s.explain(ctx, err)
 	}
 	d := newTrial(got)
 	d.Next = nextOfTrial(d)

@@ -1,6 +1,7 @@
 package ask
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"path"
@@ -96,7 +97,7 @@ func (w Sieve) shows(r inspect.Row) bool {
 }
 
 // Survey says where every declared package stands.
-func (s *Session) Survey(want Sieve) (doc.Survey, error) {
+func (s *Session) Survey(ctx context.Context, want Sieve) (doc.Survey, error) {
 	if err := want.Check(); err != nil {
 		return doc.Survey{}, err
 	}
@@ -119,21 +120,21 @@ func (s *Session) Survey(want Sieve) (doc.Survey, error) {
 	if want.In, err = open.Member(s.App.View, want.In); err != nil {
 		return doc.Survey{}, err
 	}
-	s.App = s.App.WithRuntimes(s.ctx)
+	s.App = s.App.WithRuntimes(ctx)
 	u := s.App.Application()
 	if u.Installed, err = open.InstalledRoots(s.App.View); err != nil {
 		return doc.Survey{}, err
 	}
 	if want.Since != "" {
-		if u.Since, err = s.App.Since(s.ctx, want.Since); err != nil {
+		if u.Since, err = s.App.Since(ctx, want.Since); err != nil {
 			return doc.Survey{}, err
 		}
 	}
-	settling, err := s.settling()
+	settling, err := s.settling(ctx)
 	if err != nil {
 		return doc.Survey{}, err
 	}
-	rows, err := s.App.Survey(s.ctx, u)
+	rows, err := s.App.Survey(ctx, u)
 	var untried *inspect.UntriedError
 	if errors.As(err, &untried) {
 		s.say("note: %s", input.InWords(untried))

@@ -1,13 +1,13 @@
 package ask
 
 import (
+	"context"
 	"fmt"
 
 	"molt/app/locking"
 	"molt/core/conflict"
 	"molt/core/inspect"
 	"molt/core/project"
-	"molt/core/solve"
 	"molt/doc"
 	"molt/input"
 )
@@ -44,8 +44,8 @@ func traceLinks(links []inspect.Link) []doc.TraceLink {
 }
 
 // newFit makes the document of what fits.
-func newFit(name string, app project.Application, fits []inspect.Fit, o *conflict.Obstacle, link func(solve.Demand) doc.Link, hidden func(*conflict.Explanation) ([]string, error)) (answer doc.Fit, err error) {
-	answer = doc.Fit{Schema: "molt/fit/1", Name: name, Fixed: len(app.Fixed), Releases: []doc.FitRelease{}, Contested: []doc.Contest{}}
+func newFit(name string, app project.Application, fits []inspect.Fit) doc.Fit {
+	answer := doc.Fit{Schema: "molt/fit/1", Name: name, Fixed: len(app.Fixed), Releases: []doc.FitRelease{}, Contested: []doc.Contest{}}
 	for _, d := range app.Declared {
 		if d.As == name {
 			answer.Declared = d.Text
@@ -59,29 +59,31 @@ func newFit(name string, app project.Application, fits []inspect.Fit, o *conflic
 	for _, f := range fits {
 		answer.Releases = append(answer.Releases, doc.FitRelease{Version: f.Release.Version.String(), Published: day(f.Release.Published), Fits: f.Fits})
 	}
-	if o == nil {
-		return answer, nil
-	}
+	return answer
+}
+
+// hinder adds to the document of what fits what is in the way of the others.
+func (s *Session) hinder(ctx context.Context, answer *doc.Fit, o *conflict.Obstacle) error {
 	answer.Why, answer.Apart = o.Says, o.Apart
 	k, err := o.Explain()
 	if err != nil || k == nil {
-		return answer, err
+		return err
 	}
 	for _, c := range k.Contested {
-		answer.Contested = append(answer.Contested, newContest(c, link))
+		answer.Contested = append(answer.Contested, newContest(c, s.link()))
 	}
-	answer.Remarks, err = hidden(k)
-	return answer, err
+	answer.Remarks, err = s.hidden(ctx, k)
+	return err
 }
 
 // Trace says why a package is in the lock, at each of its releases.
-func (s *Session) Trace(name string) (doc.Trace, error) {
+func (s *Session) Trace(ctx context.Context, name string) (doc.Trace, error) {
 	name = s.name(name)
 	if s.App.Lock == nil {
 		return doc.Trace{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s to trace in; molt relock writes one", s.App.LockFile())}
 	}
-	s.App = s.App.WithRuntimes(s.ctx)
-	all, err := inspect.TraceLocked(s.ctx, s.App.Source, s.App.Application(), name)
+	s.App = s.App.WithRuntimes(ctx)
+	all, err := inspect.TraceLocked(ctx, s.App.Source, s.App.Application(), name)
 	if err != nil {
 		return doc.Trace{}, err
 	}
@@ -103,13 +105,17 @@ func (s *Session) Trace(name string) (doc.Trace, error) {
 }
 
 // Fit says which releases of a package resolve with the application, the newest first, at most so many; 0 for all.
-func (s *Session) Fit(name string, most int) (doc.Fit, error) {
+func (s *Session) Fit(ctx context.Context, name string, most int) (doc.Fit, error) {
 	name = s.name(name)
-	s.App = s.App.WithRuntimes(s.ctx)
+	s.App = s.App.WithRuntimes(ctx)
 	u := s.App.Application()
-	fits, obstacle, err := inspect.Fits(s.ctx, s.App.Source, u, name, most)
+	fits, obstacle, err := inspect.Fits(ctx, s.App.Source, u, name, most)
 	if err != nil {
 		return doc.Fit{}, err
 	}
-	return newFit(name, u, fits, obstacle, s.link(), s.hidden)
+	answer := newFit(name, u, fits)
+	if obstacle != nil {
+		err = s.hinder(ctx, &answer, obstacle)
+	}
+	return answer, err
 }

@@ -1,6 +1,7 @@
 package ask
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"slices"
@@ -111,24 +112,24 @@ func planPoint(p project.Point) *doc.PlanPoint {
 }
 
 // Untangle looks for a tangle and its ways out: of the manifest, or, when it is not "", of a goal.
-func (s *Session) Untangle(goal ...string) (doc.Untangle, error) {
-	answer, _, err := s.untangled(goal)
+func (s *Session) Untangle(ctx context.Context, goal ...string) (doc.Untangle, error) {
+	answer, _, err := s.untangled(ctx, goal)
 	if err != nil {
-		return doc.Untangle{}, s.explain(err)
+		return doc.Untangle{}, s.explain(ctx, err)
 	}
 	return answer, nil
 }
 
 // Take carries out one of the ways out that Untangle shows, by its number from 1.
-func (s *Session) Take(goal []string, n int) (doc.Taken, error) {
-	_, ways, err := s.untangled(goal)
+func (s *Session) Take(ctx context.Context, goal []string, n int) (doc.Taken, error) {
+	_, ways, err := s.untangled(ctx, goal)
 	switch {
 	case err != nil:
-		return doc.Taken{}, s.explain(err)
+		return doc.Taken{}, s.explain(ctx, err)
 	case n > len(ways):
 		return doc.Taken{}, &input.UsageError{Reason: fmt.Sprintf("--take %d: there are %d ways out", n, len(ways))}
 	}
-	if err := change.Take(s.ctx, s.App, ways[n-1]); err != nil {
+	if err := change.Take(ctx, s.App, ways[n-1]); err != nil {
 		return doc.Taken{}, err
 	}
 	answer := doc.Taken{Schema: "molt/taken/1", Kind: ways[n-1].Kind, Title: ways[n-1].Title}
@@ -142,18 +143,18 @@ func (s *Session) Take(goal []string, n int) (doc.Taken, error) {
 }
 
 // untangled looks for a tangle and its ways out: of the manifest, or of a goal.
-func (s *Session) untangled(goal []string) (doc.Untangle, []conflict.WayOut, error) {
+func (s *Session) untangled(ctx context.Context, goal []string) (doc.Untangle, []conflict.WayOut, error) {
 	if len(goal) > 0 {
-		if err := s.advice(nil); err != nil {
+		if err := s.advice(ctx, nil); err != nil {
 			return doc.Untangle{}, nil, err
 		}
 		goals, err := stages.Goals(s.App.View, goal)
 		if err != nil {
 			return doc.Untangle{}, nil, err
 		}
-		return s.untangledGoal(goals...)
+		return s.untangledGoal(ctx, goals...)
 	}
-	_, err := project.Relock(s.ctx, s.App.Source, s.App.Application())
+	_, err := project.Relock(ctx, s.App.Source, s.App.Application())
 	var tangle *solve.Tangle
 	if err == nil {
 		answer := newUntangle("", nil, nil, nil, s.link())
@@ -163,15 +164,15 @@ func (s *Session) untangled(goal []string) (doc.Untangle, []conflict.WayOut, err
 	if !errors.As(err, &tangle) {
 		return doc.Untangle{}, nil, err
 	}
-	return s.untangledManifest(tangle)
+	return s.untangledManifest(ctx, tangle)
 }
 
-func (s *Session) untangledManifest(tangle *solve.Tangle) (doc.Untangle, []conflict.WayOut, error) {
-	explained, err := conflict.Explain(s.ctx, s.App.Source, s.App.Application(), tangle)
+func (s *Session) untangledManifest(ctx context.Context, tangle *solve.Tangle) (doc.Untangle, []conflict.WayOut, error) {
+	explained, err := conflict.Explain(ctx, s.App.Source, s.App.Application(), tangle)
 	if err != nil {
 		return doc.Untangle{}, nil, err
 	}
-	ways, err := conflict.WaysOut(s.ctx, s.App.Source, s.App.Application(), tangle)
+	ways, err := conflict.WaysOut(ctx, s.App.Source, s.App.Application(), tangle)
 	var undecided *solve.UndecidedError
 	if err != nil && !errors.As(err, &undecided) {
 		return doc.Untangle{}, nil, err
@@ -180,21 +181,21 @@ func (s *Session) untangledManifest(tangle *solve.Tangle) (doc.Untangle, []confl
 	if undecided != nil {
 		answer.Remarks = append(answer.Remarks, "not every way out was tried: "+undecided.Error())
 	}
-	hidden, err := s.hidden(explained)
+	hidden, err := s.hidden(ctx, explained)
 	answer.Remarks = append(answer.Remarks, hidden...)
 	return answer, ways, err
 }
 
-func (s *Session) untangledGoal(goals ...project.Goal) (doc.Untangle, []conflict.WayOut, error) {
-	got, err := assess.Assess(s.ctx, s.App.Source, s.App.Application(), goals...)
+func (s *Session) untangledGoal(ctx context.Context, goals ...project.Goal) (doc.Untangle, []conflict.WayOut, error) {
+	got, err := assess.Assess(ctx, s.App.Source, s.App.Application(), goals...)
 	if err != nil {
 		return doc.Untangle{}, nil, err
 	}
-	return s.untangledFrom(got)
+	return s.untangledFrom(ctx, got)
 }
 
 // untangledFrom looks for the ways out of what an assessment found.
-func (s *Session) untangledFrom(got *assess.Assessment) (doc.Untangle, []conflict.WayOut, error) {
+func (s *Session) untangledFrom(ctx context.Context, got *assess.Assessment) (doc.Untangle, []conflict.WayOut, error) {
 	goals := append([]project.Goal{got.Goal}, got.Also...)
 	if got.Reachable {
 		answer := newUntangle(project.GoalTexts(goals), nil, nil, nil, s.link(goals...))
@@ -204,7 +205,7 @@ func (s *Session) untangledFrom(got *assess.Assessment) (doc.Untangle, []conflic
 	var explained *conflict.Explanation
 	var err error
 	if got.Tangle != nil {
-		if explained, err = conflict.Explain(s.ctx, s.App.Source, s.App.Application(), got.Tangle); err != nil {
+		if explained, err = conflict.Explain(ctx, s.App.Source, s.App.Application(), got.Tangle); err != nil {
 			return doc.Untangle{}, nil, err
 		}
 	}
@@ -217,14 +218,14 @@ func (s *Session) untangledFrom(got *assess.Assessment) (doc.Untangle, []conflic
 			}
 		}
 	}
-	ways, err := conflict.GoalWays(s.ctx, s.App.Source, s.App.Application(), goals, got.Tangle)
+	ways, err := conflict.GoalWays(ctx, s.App.Source, s.App.Application(), goals, got.Tangle)
 	if err != nil {
 		return doc.Untangle{}, nil, err
 	}
 	answer := newUntangle(project.GoalTexts(goals), explained, blocked, ways, s.link(goals...))
 	answer.Held = held
 	if explained != nil {
-		answer.Remarks, err = s.hidden(explained)
+		answer.Remarks, err = s.hidden(ctx, explained)
 	}
 	return answer, ways, err
 }

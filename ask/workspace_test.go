@@ -137,7 +137,7 @@ func oneWorkspace(t *testing.T, universe string, files map[string]string, found 
 	}
 	var tangled bool
 	err = in(func(s *ask.Session) error {
-		_, err := s.Relock(false, nil)
+		_, err := s.Relock(context.Background(), false, nil)
 		var usage *input.UsageError
 		tangled = solve.AsTangle(err) != nil || errors.As(err, &usage)
 		return err
@@ -165,7 +165,7 @@ func oneWorkspace(t *testing.T, universe string, files map[string]string, found 
 	before := treeOf(dir)
 	reachable := false
 	if err := in(func(s *ask.Session) error {
-		d, err := s.MakePlan(ask.PlanRequest{})
+		d, err := s.MakePlan(context.Background(), ask.PlanRequest{})
 		reachable = d.Reachable
 		return err
 	}); err != nil {
@@ -187,7 +187,7 @@ func oneWorkspace(t *testing.T, universe string, files map[string]string, found 
 			if left = next != nil; !left {
 				return nil
 			}
-			done, err := s.Step(ask.StepRequest{Watcher: run.Watcher{}})
+			done, err := s.Step(context.Background(), ask.StepRequest{Watcher: run.Watcher{}})
 			if err == nil && !done.Stage.Passed && done.Stage.Unchecked == "" {
 				err = fmt.Errorf("%s did not pass", next.ID)
 			}

@@ -40,7 +40,7 @@ Upgrade guides ("advice:" in molt.yaml) change standings, and what of them touch
 		Example:     "  molt assess brackwater@5\n  molt assess brackwater@5 node@22\n  molt assess --gate",
 		RunE: func(_ *cobra.Command, args []string) error {
 			return c.session(ask.Needs{Dated: true, Declared: true, Goals: args}, func(s *ask.Session) error {
-				d, err := s.Assess(args, previews, gate)
+				d, err := s.Assess(c.ctx, args, previews, gate)
 				return answer(c, s, d, err, func(p *text.Page, d doc.Assess) {
 					if gate {
 						p.Gate(d)

@@ -31,7 +31,7 @@ func (c *call) mayChoose(without string) error {
 
 // choosePlan lets a person choose how far to freshen, by which hops, and which way out, and makes that plan.
 func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
-	choices, err := s.PlanChoices(goals)
+	choices, err := s.PlanChoices(c.ctx, goals)
 	if err != nil {
 		return err
 	}
@@ -78,7 +78,7 @@ func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
 			way := choices.Ways[take-1]
 			return choose.Effect{Command: command, Lines: []string{way.Title, fmt.Sprintf("changes %s; %s follow; then the plan is made", render.Count(way.Lines, "manifest line"), render.Count(way.Majors, "major upgrade"))}}, nil
 		}
-		lines, err := s.Sketch(r)
+		lines, err := s.Sketch(c.ctx, r)
 		return choose.Effect{Lines: lines, Command: command}, err
 	}}, os.Stdin, c.errout)
 	if err != nil {
@@ -86,13 +86,13 @@ func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
 	}
 	r, take := request(at)
 	if take > 0 && !o.dry {
-		if d, err := s.Take(all, take); err != nil {
+		if d, err := s.Take(c.ctx, all, take); err != nil {
 			return err
 		} else if err := c.show(d, func(p *text.Page) { p.Taken(d) }); err != nil {
 			return err
 		}
 	}
-	d, err := s.MakePlan(r)
+	d, err := s.MakePlan(c.ctx, r)
 	if r.Dry && d.Next != nil {
 		d.Next.Run += flagsOf(r, o.previews)
 	}
@@ -133,7 +133,7 @@ const mostChoices = 12
 
 // chooseWant lets a person choose which release of a package to ask for, and how.
 func (c *call) chooseWant(s *ask.Session, name, member, group string, dry bool) error {
-	releases, err := s.WantChoices(name, mostChoices)
+	releases, err := s.WantChoices(c.ctx, name, mostChoices)
 	if err != nil {
 		return err
 	}
@@ -156,7 +156,7 @@ func (c *call) chooseWant(s *ask.Session, name, member, group string, dry bool) 
 			return choose.Effect{}, err
 		}
 		effect := choose.Effect{Command: "molt want '" + arg + "'"}
-		p, err := s.Want([]string{arg}, member, group, version.OtherStyle, true)
+		p, err := s.Want(c.ctx, []string{arg}, member, group, version.OtherStyle, true)
 		var tangle *solve.Tangle
 		switch {
 		case errors.As(err, &tangle):
@@ -183,6 +183,6 @@ func (c *call) chooseWant(s *ask.Session, name, member, group string, dry bool) 
 	if err != nil {
 		return err
 	}
-	p, err := s.Want([]string{arg}, member, group, version.OtherStyle, dry)
+	p, err := s.Want(c.ctx, []string{arg}, member, group, version.OtherStyle, dry)
 	return c.change(s, p, err, dry)
 }

@@ -21,7 +21,7 @@ newest release (or the one that --to names), what breaks first. The change log c
 		RunE: func(_ *cobra.Command, args []string) error {
 			r.Name = args[0]
 			return c.session(ask.Needs{Dated: true, Also: args}, func(s *ask.Session) error {
-				d, err := s.Dossier(r)
+				d, err := s.Dossier(c.ctx, r)
 				return answer(c, s, d, err, (*text.Page).Dossier)
 			})
 		},

@@ -44,7 +44,7 @@ In a workspace a line is changed in every member that has it, unless --in names 
 				if choosing {
 					return c.chooseWant(s, args[0], member, group, dry)
 				}
-				p, err := s.Want(args, member, group, version.Style(style), dry)
+				p, err := s.Want(c.ctx, args, member, group, version.Style(style), dry)
 				return c.change(s, p, err, dry)
 			})
 		},
@@ -79,7 +79,7 @@ when something still uses what was dropped.`,
 		ValidArgsFunction: c.completeDeclared,
 		RunE: func(_ *cobra.Command, args []string) error {
 			return c.session(ask.Needs{Write: !dry, Declared: true}, func(s *ask.Session) error {
-				p, err := s.Drop(args, member, group, dry)
+				p, err := s.Drop(c.ctx, args, member, group, dry)
 				return c.change(s, p, err, dry)
 			})
 		},
@@ -100,7 +100,7 @@ func (c *call) change(s *ask.Session, p *ask.Pending, err error, dry bool) error
 		c.page().Change(p.Answer)
 	}
 	if !dry {
-		if err := p.Write(); err != nil {
+		if err := p.Write(c.ctx); err != nil {
 			return err
 		}
 	}

@@ -41,7 +41,7 @@ without a network, and for looking at a question again as it was.`,
 			return c.session(ask.Needs{Dated: true, Declared: true}, func(s *ask.Session) error {
 				var still func()
 				r.Watch, still = c.counting("releases at hand")
-				d, err := s.Fetch(r)
+				d, err := s.Fetch(c.ctx, r)
 				still()
 				return answer(c, s, d, err, (*text.Page).Fetch)
 			})

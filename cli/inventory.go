@@ -18,7 +18,7 @@ alone (scope required, optional, excluded). The same lock gives the same bytes.`
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			return c.session(ask.Needs{}, func(s *ask.Session) error {
-				d, err := s.Inventory()
+				d, err := s.Inventory(c.ctx)
 				if err != nil {
 					return err
 				}

@@ -23,7 +23,7 @@ become empty. A branch on which somebody worked is left alone.`,
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			return c.session(ask.Needs{Write: !dry, Dated: true, Declared: true}, func(s *ask.Session) error {
-				d, err := s.Offer(dry)
+				d, err := s.Offer(c.ctx, dry)
 				return answer(c, s, d, err, (*text.Page).Offers)
 			})
 		},

@@ -113,20 +113,20 @@ func (c *call) planned(s *ask.Session, o planning, goals []string) error {
 	case o.choose:
 		return c.choosePlan(s, o, goals)
 	case o.split != "":
-		d, first, second, err := s.SplitPlan(o.split, o.apart, o.previews)
+		d, first, second, err := s.SplitPlan(c.ctx, o.split, o.apart, o.previews)
 		return answer(c, s, d, err, func(p *text.Page, d doc.Plan) { p.Split(d, first, second) })
 	case o.into != "":
-		d, err := s.BringIntoPlan(o.into, o.bring, o.previews)
+		d, err := s.BringIntoPlan(c.ctx, o.into, o.bring, o.previews)
 		return answer(c, s, d, err, func(p *text.Page, d doc.Plan) { p.Brought(d, o.into) })
 	case o.check:
-		d, err := s.CheckPlan(o.previews)
+		d, err := s.CheckPlan(c.ctx, o.previews)
 		return answer(c, s, d, err, func(p *text.Page, _ doc.Plan) {
 			p.Remark(fmt.Sprintf("Every stage of %s that is still to do resolves, in this order.", planfile.File))
 		})
 	case o.renew:
-		d, err := s.RenewPlan(o.previews, o.dry)
+		d, err := s.RenewPlan(c.ctx, o.previews, o.dry)
 		return answer(c, s, d, err, (*text.Page).Plan, form{"md", func(w io.Writer) error { return md.Plan(w, d) }})
 	}
-	d, err := s.MakePlan(ask.PlanRequest{Goals: goals, Previews: o.previews, Fresh: plan.Fresh(o.fresh), Leap: o.leap, Notes: o.notes, Branch: o.branch, Dry: o.dry})
+	d, err := s.MakePlan(c.ctx, ask.PlanRequest{Goals: goals, Previews: o.previews, Fresh: plan.Fresh(o.fresh), Leap: o.leap, Notes: o.notes, Branch: o.branch, Dry: o.dry})
 	return answer(c, s, d, err, (*text.Page).Plan, form{"md", func(w io.Writer) error { return md.Plan(w, d) }})
 }

@@ -31,7 +31,7 @@ nearer constraint would serve this application better, and why.`,
 				return &input.UsageError{Reason: "--advise: expected --of PACKAGE with it"}
 			case of != "":
 				return c.session(ask.Needs{}, func(s *ask.Session) error {
-					d, err := s.RangeOf(args[0], of, advise)
+					d, err := s.RangeOf(c.ctx, args[0], of, advise)
 					return answer(c, s, d, err, (*text.Page).Range)
 				})
 			}

@@ -30,7 +30,7 @@ checked against the lock's checksums.`,
 				return &input.UsageError{Reason: "relay: a command comes after --"}
 			}
 			return c.session(ask.Needs{}, func(s *ask.Session) error {
-				handler, count, err := s.Relay(stage, through)
+				handler, count, err := s.Relay(c.ctx, stage, through)
 				if err != nil {
 					return err
 				}

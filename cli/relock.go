@@ -56,7 +56,7 @@ ecosystem name such. What cannot be locked is said, and the exit code is 1.`,
 				if s.App.Broken != "" {
 					c.say("warning: %s cannot be read (%s), so it is made anew from the manifest", s.App.LockFile(), s.App.Broken)
 				}
-				d, err := s.Relock(dry, accepted)
+				d, err := s.Relock(c.ctx, dry, accepted)
 				return answer(c, s, d, err, func(p *text.Page, d doc.Lock) {
 					word := "holds"
 					if dry {

@@ -117,7 +117,7 @@ func (c *call) reports(goals []string) (all []doc.Report, err error) {
 	for _, w := range works {
 		c.settings.Ecosystem = w.side
 		err := c.session(ask.Needs{Dated: true, Declared: true, Goals: w.args}, func(s *ask.Session) error {
-			d, err := s.Report(w.args)
+			d, err := s.Report(c.ctx, w.args)
 			all = append(all, d)
 			s.Still()
 			return err

@@ -16,7 +16,7 @@ func (c *call) session(needs ask.Needs, run func(*ask.Session) error) error {
 		return err
 	}
 	defer s.Close()
-	return s.Missing(run(s))
+	return s.Missing(c.ctx, run(s))
 }
 
 // asking is how questions are asked in this call.

@@ -95,12 +95,12 @@ func (c *call) marching(s *ask.Session, m march, stage string) error {
 		request.Looking = func(changes int) { c.say("looking for the culprit among %d changes", changes) }
 	}
 	if m.all { // a plan that does not hold to its end is not begun
-		if err := s.StagesHold(); err != nil {
+		if err := s.StagesHold(c.ctx); err != nil {
 			return err
 		}
 	}
 	for {
-		done, err := s.Step(request)
+		done, err := s.Step(c.ctx, request)
 		if err != nil {
 			return err
 		}
@@ -187,7 +187,7 @@ than a stage does, is taken back with --force.
 					return &input.UsageError{Reason: "back: --package goes with neither a stage nor --commit"}
 				}
 				return c.session(ask.Needs{Write: true, Dated: true, Declared: true}, func(s *ask.Session) error {
-					p, err := s.BackPackage(name)
+					p, err := s.BackPackage(c.ctx, name)
 					return c.change(s, p, err, false)
 				})
 			}

@@ -30,7 +30,7 @@ what was published after it.`,
 				return err
 			}
 			return c.session(ask.Needs{Dated: true}, func(s *ask.Session) error {
-				d, err := s.Survey(want)
+				d, err := s.Survey(c.ctx, want)
 				return answer(c, s, d, err, (*text.Page).Survey, form{"md", func(w io.Writer) error { return md.Survey(w, d) }},
 					form{"sarif", func(w io.Writer) error {
 						return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, s.App.View, ask.LocateSurvey(s.App.View, d)))

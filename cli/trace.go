@@ -19,7 +19,7 @@ link, and which link, or which hold, keeps it from the next newer release. A pac
 		ValidArgsFunction: c.completeKnown,
 		RunE: func(_ *cobra.Command, args []string) error {
 			return c.session(ask.Needs{}, func(s *ask.Session) error {
-				d, err := s.Trace(args[0])
+				d, err := s.Trace(c.ctx, args[0])
 				return answer(c, s, d, err, (*text.Page).Trace)
 			})
 		},
@@ -43,7 +43,7 @@ declared. Exit 1 when none fits.`,
 				return &input.UsageError{Reason: "--most: expected a number of releases, 0 for all"}
 			}
 			return c.session(ask.Needs{Dated: true, Declared: true}, func(s *ask.Session) error {
-				d, err := s.Fit(args[0], most)
+				d, err := s.Fit(c.ctx, args[0], most)
 				return answer(c, s, d, err, (*text.Page).Fit)
 			})
 		},

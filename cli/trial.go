@@ -38,7 +38,7 @@ where it was interrupted. With --each every stage that goes ahead of the framewo
 				return &input.UsageError{Reason: "--anew goes with --all"}
 			}
 			return c.session(ask.Needs{Write: true}, func(s *ask.Session) error {
-				d, err := s.Trial(want, c.watcher(s))
+				d, err := s.Trial(c.ctx, want, c.watcher(s))
 				return answer(c, s, d, err, (*text.Page).Trial, form{"junit", func(w io.Writer) error { return junit.Trial(w, d) }})
 			})
 		},

@@ -22,10 +22,10 @@ written there; molt back takes that back.`,
 		RunE: func(_ *cobra.Command, args []string) error {
 			return c.session(ask.Needs{Write: take > 0, Dated: true, Declared: true}, func(s *ask.Session) error {
 				if take > 0 {
-					d, err := s.Take(args, take)
+					d, err := s.Take(c.ctx, args, take)
 					return answer(c, s, d, err, (*text.Page).Taken)
 				}
-				d, err := s.Untangle(args...)
+				d, err := s.Untangle(c.ctx, args...)
 				return answer(c, s, d, err, (*text.Page).Untangle)
 			})
 		},
