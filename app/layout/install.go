@@ -125,7 +125,7 @@ func layOut(ctx context.Context, from *open.Archives, files *txn.Workspace, lock
 	if len(a.Config.Build) > 0 {
 		order.Builds = func(name string) bool { return slices.Contains(a.Config.Build, name) }
 		order.Build = func(ctx context.Context, folder string, p *ecosystem.LockedPackage, steps []string) error {
-			return build(ctx, a, installer, files, folder, p, steps)
+			return (&builder{a, installer, files}).build(ctx, folder, p, steps)
 		}
 	}
 	return t.Install(ctx, lock, order)
@@ -138,8 +138,16 @@ func (e *BuildError) Error() string {
 	return fmt.Sprintf("the build step %s of %s failed: %s; whole output: %s", e.Step, e.Release, e.Says, e.Log)
 }
 
+// A builder runs build steps in a folder.
+type builder struct {
+	*open.View
+	eco   ecosystem.Installer
+	files *txn.Workspace
+}
+
 // build runs the build steps of a release that stands in a folder. What they start ends with them, and they have ten minutes each.
-func build(ctx context.Context, a *open.View, e ecosystem.Installer, files *txn.Workspace, folder string, p *ecosystem.LockedPackage, steps []string) error {
+func (b *builder) build(ctx context.Context, folder string, p *ecosystem.LockedPackage, steps []string) error {
+	a, e, files := b.View, b.eco, b.files
 	manifest, err := input.ReadFile(filepath.Join(folder, e.Manifest()), input.Manifest)
 	if err != nil {
 		return err

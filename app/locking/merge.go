@@ -164,7 +164,7 @@ func mergeManifest(ctx context.Context, a *open.Question, m *Merged, sides [3]Si
 		}
 	}
 	for _, at := range places {
-		take, why, err := decide(ctx, a, at, packageAt(sides, at), was, mine, other)
+		take, why, err := decide(ctx, a, at, packageAt(sides, at), texts{was, mine, other})
 		if err != nil {
 			return err
 		}
@@ -192,8 +192,12 @@ func mergeManifest(ctx context.Context, a *open.Question, m *Merged, sides [3]Si
 	return nil
 }
 
+// texts are what three sides say at each place of the manifests: the common ancestor, this branch, and the other one.
+type texts struct{ was, mine, other map[open.Spot]string }
+
 // decide picks one of the constraints that the branches have for a declaration, "" for none.
-func decide(ctx context.Context, a *open.Question, at open.Spot, pkg string, was, mine, other map[open.Spot]string) (take, why string, err error) {
+func decide(ctx context.Context, a *open.Question, at open.Spot, pkg string, of texts) (take, why string, err error) {
+	was, mine, other := of.was, of.mine, of.other
 	switch {
 	case mine[at] == other[at]:
 		return mine[at], "", nil

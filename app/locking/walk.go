@@ -128,7 +128,7 @@ func (w *walker) Stage(ctx context.Context, stage *doc.PlanStage) error {
 			}
 		}
 	}
-	r, err := project.LockStage(ctx, source, w.app, w.a.DeclaredIn(w.Manifest), w.Locked, to)
+	r, err := project.LockStage(ctx, source, w.app, project.StageDemand{Declared: w.a.DeclaredIn(w.Manifest), To: to, Before: w.Locked})
 	if err != nil {
 		return err
 	}

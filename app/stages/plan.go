@@ -52,7 +52,7 @@ func MakePlan(ctx context.Context, a *open.Question, goals []project.Goal, cut p
 	if file.Made.Registry, err = registrySum(ctx, a); err != nil {
 		return nil, nil, err
 	}
-	if file.Costs, err = costs(ctx, a, application, goals, cut, plan); err != nil {
+	if file.Costs, err = costs(ctx, a, plan, goals, cut); err != nil {
 		return nil, nil, err
 	}
 	files, err := importers(a.View)
@@ -93,14 +93,15 @@ func addUses(a *open.View, file *planfile.Plan) error {
 }
 
 // costs says what the decisions of people cost.
-func costs(ctx context.Context, a *open.Question, application project.Application, goals []project.Goal, cut plan.Cut, planned *plan.Plan) ([]string, error) {
-	costs, err := plan.Costs(ctx, a.Source, application, goals, cut, planned)
+func costs(ctx context.Context, a *open.Question, p *plan.Plan, goals []project.Goal, cut plan.Cut) ([]string, error) {
+	application := a.Application()
+	costs, err := p.Costs(ctx, a.Source, application, goals, cut)
 	if err != nil || a.Unsettled == nil {
 		return costs, err
 	}
-	cost, err := plan.CostOf(ctx, "waiting until releases have settled", a.Unsettled, application, goals, cut, planned)
+	cost, err := p.CostOf(ctx, a.Unsettled, application, goals, cut)
 	if cost != "" {
-		costs = append(costs, cost)
+		costs = append(costs, "without waiting until releases have settled, "+cost)
 	}
 	return costs, err
 }

@@ -42,17 +42,6 @@ type Environment struct {
 	Build func(ctx context.Context, p *ecosystem.LockedPackage) (*ecosystem.Built, error)
 }
 
-// An environmentRecord is what was laid out.
-type environmentRecord struct {
-	Format   int               `json:"format"`
-	Runtime  string            `json:"runtime"` // its executable and version
-	Place    string            `json:"place"`   // where it stands, as scripts name it
-	Packages map[string]string `json:"packages"`
-	Copies   bool              `json:"copies,omitempty"`   // the files are no links to those of the store
-	Compiled bool              `json:"compiled,omitempty"` // by the runtime
-	Own      map[string]string `json:"own,omitempty"`      // folders that are packages, with the SHA-256 of what makes them that
-}
-
 // An UnusableError reports releases that have no file that this machine can use.
 type UnusableError struct{ Releases []string }
 
@@ -89,7 +78,7 @@ func (t *Environment) Install(ctx context.Context, l *ecosystem.Lock, order Orde
 	}
 	folder := t.Eco.InstallFolder()
 	now := environmentRecord{Format: 1, Runtime: host.Runtime + " " + host.Version, Place: filepath.Join(t.Files.Dir, folder), Packages: map[string]string{}, Copies: order.Copies}
-	compiler, compiles := t.Eco.(ecosystem.Compiler)
+	_, compiles := t.Eco.(ecosystem.Compiler)
 	now.Compiled = compiles && order.Compile
 	was, err := t.read(order.Force)
 	if err != nil {
@@ -111,7 +100,10 @@ func (t *Environment) Install(ctx context.Context, l *ecosystem.Lock, order Orde
 	comparePackages(r, before, now.Packages)
 	same := was != nil && was.Runtime == now.Runtime && was.Place == now.Place && was.Copies == now.Copies && was.Compiled == now.Compiled && maps.Equal(was.Packages, now.Packages) && maps.Equal(was.Own, now.Own)
 	if was != nil {
-		whole, err := t.examine(ctx, host, l, was, r, order.Force)
+		whole, err := t.examine(ctx, host, l, was, r)
+		if err == nil && len(r.Edited) > 0 && !order.Force {
+			err = &EditedError{r.Edited}
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -133,10 +125,7 @@ func (t *Environment) Install(ctx context.Context, l *ecosystem.Lock, order Orde
 	if err := t.arrange(host, wanted, now.Place); err != nil {
 		return nil, err
 	}
-	if !now.Compiled {
-		compiler = nil
-	}
-	if err := t.replace(ctx, host, append(wanted, own...), now, compiler, r, order); err != nil {
+	if err := t.replace(ctx, host, append(wanted, own...), now, r, order); err != nil {
 		return nil, fmt.Errorf("laying out packages: %w; what was installed is as it was", err)
 	}
 	return r, nil
@@ -175,28 +164,6 @@ func (t *Environment) itself(host *ecosystem.Host, now *environmentRecord) (all 
 	return all, nil
 }
 
-// read returns the record of the environment; nil where there is none, or it is to be replaced whatever it is.
-func (t *Environment) read(force bool) (*environmentRecord, error) {
-	folder := t.Eco.InstallFolder()
-	if !t.Files.Exists(folder) {
-		return nil, nil
-	}
-	if info, err := t.Files.Root.Lstat(folder); err == nil && !info.IsDir() {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s is no folder, and packages are laid out in one of that name; move it away", filepath.Join(t.Files.Dir, folder))}
-	}
-	r := &environmentRecord{}
-	data, err := t.Files.Read(folder+"/"+RecordFile, input.State)
-	switch {
-	case err == nil && json.Unmarshal(data, r) == nil && r.Format == 1:
-		return r, nil
-	case err != nil && !errors.Is(err, fs.ErrNotExist):
-		return nil, err
-	case force:
-		return nil, nil
-	}
-	return nil, &ForeignError{folder}
-}
-
 // choose finds the file of every package that this machine is to have, and notes their keys in the store.
 func (t *Environment) choose(ctx context.Context, l *ecosystem.Lock, host *ecosystem.Host, keys map[string]string) ([]*wantedFile, error) {
 	var all []*wantedFile
@@ -228,104 +195,6 @@ func (t *Environment) choose(ctx context.Context, l *ecosystem.Lock, host *ecosy
 		return nil, &UnusableError{unusable}
 	}
 	return all, nil
-}
-
-// comparePackages says what changes.
-func comparePackages(r *Report, was, now map[string]string) {
-	versions := func(all map[string]string) map[string]string {
-		by := map[string]string{}
-		for release := range all {
-			at := strings.LastIndexByte(release, '@')
-			by[release[:max(at, 0)]] = release[at+1:]
-		}
-		return by
-	}
-	is, old := versions(now), versions(was)
-	for _, name := range slices.Sorted(maps.Keys(is)) {
-		switch v := old[name]; v {
-		case "":
-			r.Added = append(r.Added, name+"@"+is[name])
-		case is[name]:
-		default:
-			r.Moved = append(r.Moved, Move{name, v, is[name]})
-		}
-	}
-	for _, name := range slices.Sorted(maps.Keys(old)) {
-		if is[name] == "" {
-			r.Removed = append(r.Removed, name+"@"+old[name])
-		}
-	}
-}
-
-// examine compares the files of the environment that is there with those of the store, as far as this has them. It reports whether all of them are as
-// they were laid out; that somebody edited one is an *EditedError, unless the environment is to be replaced whatever it is.
-func (t *Environment) examine(ctx context.Context, host *ecosystem.Host, l *ecosystem.Lock, was *environmentRecord, r *Report, force bool) (whole bool, err error) {
-	byRelease := map[string]*ecosystem.LockedPackage{}
-	for i := range l.Packages {
-		byRelease[l.Packages[i].Name+"@"+l.Packages[i].Version] = &l.Packages[i]
-	}
-	whole = true
-	laid := laidAt(t.Files.Dir, t.Eco.InstallFolder())
-	for _, release := range slices.Sorted(maps.Keys(was.Packages)) {
-		if err := ctx.Err(); err != nil {
-			return false, err
-		}
-		e, err := t.Store.Listed(was.Packages[release])
-		if err != nil {
-			return false, err
-		}
-		p := byRelease[release]
-		if e == nil || p == nil {
-			r.unknown = append(r.unknown, release)
-			continue
-		}
-		a, err := t.arrangement(host, p, e, was.Place)
-		if err != nil {
-			continue // it would not be laid out again as it is
-		}
-		files := map[string]*store.File{}
-		for i := range e.Files {
-			files[e.Files[i].Path] = &e.Files[i]
-		}
-		for at, file := range a.Links {
-			name := filepath.Join(t.Files.Dir, t.Eco.InstallFolder(), filepath.FromSlash(at))
-			same, _, _ := e.Same(files[file], name, laid)
-			switch _, err := os.Lstat(name); {
-			case errors.Is(err, fs.ErrNotExist):
-				whole = false
-				if !slices.Contains(r.Mended, release) {
-					r.Mended = append(r.Mended, release)
-				}
-			case !same:
-				whole = false
-				r.Edited = append(r.Edited, path.Join(t.Eco.InstallFolder(), at))
-			}
-		}
-	}
-	slices.Sort(r.Edited)
-	if len(r.Edited) > 0 && !force {
-		return false, &EditedError{r.Edited}
-	}
-	return whole, nil
-}
-
-// Edited is Tree.Edited for an environment, which a lock was laid out in.
-func (t *Environment) Edited(ctx context.Context, l *ecosystem.Lock) (edited, unknown []string, err error) {
-	was, err := t.read(false)
-	var foreign *ForeignError
-	if errors.As(err, &foreign) || err == nil && was == nil {
-		return nil, nil, nil
-	}
-	if err != nil {
-		return nil, nil, err
-	}
-	host, err := t.Eco.Probe(ctx, l)
-	if err != nil {
-		return nil, nil, ctx.Err() // no runtime says how packages would lie here
-	}
-	r := &Report{}
-	_, err = t.examine(ctx, host, l, was, r, true)
-	return r.Edited, r.unknown, err
 }
 
 // fetch has an entry of the store for every package.
@@ -451,7 +320,7 @@ func (t *Environment) arrangement(host *ecosystem.Host, p *ecosystem.LockedPacka
 }
 
 // replace makes the environment beside its place and moves it there.
-func (t *Environment) replace(ctx context.Context, host *ecosystem.Host, wanted []*wantedFile, now environmentRecord, compiler ecosystem.Compiler, r *Report, order Order) error {
+func (t *Environment) replace(ctx context.Context, host *ecosystem.Host, wanted []*wantedFile, now environmentRecord, r *Report, order Order) error {
 	if err := t.Files.Mkdir(txn.PartDir); err != nil {
 		return err
 	}
@@ -465,7 +334,7 @@ func (t *Environment) replace(ctx context.Context, host *ecosystem.Host, wanted 
 	if err := t.fill(dir, wanted, r, laying(order)); err != nil {
 		return err
 	}
-	if compiler != nil {
+	if compiler, compiles := t.Eco.(ecosystem.Compiler); compiles && now.Compiled {
 		argv := compiler.Compile(host, dir, now.Place)
 		out, err := exec.CommandContext(ctx, argv[0], argv[1:]...).CombinedOutput()
 		if refused := (*exec.ExitError)(nil); err != nil && (ctx.Err() != nil || !errors.As(err, &refused)) { // files that are for other versions do not compile
@@ -493,35 +362,6 @@ func (t *Environment) replace(ctx context.Context, host *ecosystem.Host, wanted 
 		return errors.Join(err, change.Undo())
 	}
 	return change.Commit()
-}
-
-// skeleton has the runtime make an empty environment, whose scripts then name the place that it will have.
-func (t *Environment) skeleton(ctx context.Context, host *ecosystem.Host, dir, place string) error {
-	argv := t.Eco.Make(host, dir)
-	command := exec.CommandContext(ctx, argv[0], argv[1:]...)
-	if out, err := command.CombinedOutput(); err != nil {
-		if ctx.Err() != nil {
-			return ctx.Err()
-		}
-		return fmt.Errorf("%s does not make an environment: %w\n%s", argv[0], err, input.Harmless(strings.TrimSpace(string(out))))
-	}
-	return filepath.WalkDir(dir, func(name string, d fs.DirEntry, err error) error {
-		if err != nil || !d.Type().IsRegular() {
-			return err
-		}
-		info, err := d.Info()
-		if err != nil || info.Size() > 1<<20 {
-			return err
-		}
-		text, err := os.ReadFile(name)
-		if err != nil {
-			return err
-		}
-		if moved := t.Eco.Moved(text, dir, place); string(moved) != string(text) {
-			return os.WriteFile(name, moved, info.Mode().Perm())
-		}
-		return nil
-	})
 }
 
 // fill lays out the packages. Where two have the same file, that of the first by name is taken.

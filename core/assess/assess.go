@@ -143,7 +143,7 @@ func (a *Question) Assess() (*Assessment, error) {
 			return err
 		}
 		got.Retires, got.Held = a.RetirementOf(p), slices.Contains(a.App.Held, got.Name)
-		return a.stand(got, p, framework, old, target, whole)
+		return a.stand(got, p, crossing{framework, old, target}, whole)
 	}); err != nil {
 		return nil, err
 	}
@@ -158,7 +158,7 @@ func (a *Question) Assess() (*Assessment, error) {
 			return nil, err
 		}
 	}
-	more, err := a.transitives(framework, old, target, whole)
+	more, err := a.transitives(crossing{framework, old, target}, whole)
 	if err != nil {
 		return nil, err
 	}
@@ -319,7 +319,14 @@ func (a *Question) pair(name string, releases, framework []string) (*solve.Resol
 	return r, err
 }
 
-func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, target []string, whole *solve.Resolution) error {
+// A crossing is a framework with its releases in use, and those of the goal.
+type crossing struct {
+	framework   *universe.Package
+	old, target []string
+}
+
+func (a *Question) stand(got *Assessed, p *universe.Package, over crossing, whole *solve.Resolution) error {
+	framework, target := over.framework, over.target
 	usable := a.choosable(got.Name, p, got.Locked)
 	at := p.Index(got.Locked)
 	// What is better than the release in use is better here too: what shares the framework's numbers does not stay where there is a release of the goal's.
@@ -381,7 +388,7 @@ func (a *Question) stand(got *Assessed, p, framework *universe.Package, old, tar
 			return nil
 		}
 		for _, among := range []version.Set{gentle, later} {
-			bridge, err := a.bridge(got.Name, p, among, accepts.All, framework, old, target)
+			bridge, err := a.bridge(got.Name, p, among, accepts.All, over)
 			if err != nil {
 				return err
 			}

@@ -10,8 +10,9 @@ import (
 
 // bridge finds the newest release of a set that resolves both with the framework in use and with the goal. It solves with one
 // side, tries that choice with the other, and goes on with the releases that are left.
-func (a *Question) bridge(name string, p *universe.Package, among, accepting version.Set, framework *universe.Package, old, target []string) (string, error) {
-	can, err := a.inFamily(name, p, framework, among.And(accepting).And(a.Acceptors(p, framework, old).All).And(a.Speaking(p, framework)).And(a.Promises(name, p, framework, old)), old, target)
+func (a *Question) bridge(name string, p *universe.Package, among, accepting version.Set, over crossing) (string, error) {
+	framework, old, target := over.framework, over.old, over.target
+	can, err := a.inFamily(name, p, over, among.And(accepting).And(a.Acceptors(p, framework, old).All).And(a.Speaking(p, framework)).And(a.Promises(name, p, framework, old)))
 	if err != nil {
 		return "", err
 	}

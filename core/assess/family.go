@@ -51,7 +51,8 @@ func (a *Question) Evenly(c Choice, names []string) error {
 
 // inFamily leaves of the releases that can go ahead of the framework those that the package's family can have too, where
 // it has one that stands at the same major.
-func (a *Question) inFamily(name string, p, framework *universe.Package, among version.Set, old, target []string) (version.Set, error) {
+func (a *Question) inFamily(name string, p *universe.Package, over crossing, among version.Set) (version.Set, error) {
+	framework, old, target := over.framework, over.old, over.target
 	at := p.Known(a.Locked(name))
 	c, names := Choice{name: Texts(p, among)}, []string{name}
 	for _, other := range a.Names() {

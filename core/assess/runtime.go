@@ -178,7 +178,7 @@ func (a *Question) Sufficient(c Choice) (*Question, *solve.Resolution, error) {
 			return nil, nil, err
 		}
 		if r != nil {
-			return a.lower(q, r, runtime, lowest, raisedTo, try)
+			return (&lowering{a, runtime, lowest, raisedTo, try}).from(q, r)
 		}
 	}
 	return free, r, nil
@@ -193,8 +193,19 @@ func (a *Question) Least(s project.Draft, target []string) (*Question, *solve.Re
 	return a.Sufficient(c)
 }
 
-// lower goes down from a runtime that does, along the versions that the requirements on the way mention, as long as there is a resolution.
-func (a *Question) lower(q *Question, r *solve.Resolution, runtime project.Runtime, lowest version.Version, raisedTo func(version.Version) *Question, try func(*Question) (*solve.Resolution, error)) (*Question, *solve.Resolution, error) {
+// A lowering is the search for the least version of a runtime with which there is a resolution.
+type lowering struct {
+	*Question
+	runtime  project.Runtime
+	lowest   version.Version // what is deployed, which does not do; nil for nothing
+	raisedTo func(version.Version) *Question
+	try      func(*Question) (*solve.Resolution, error)
+}
+
+// from goes down from a question that has a resolution, along the versions that the requirements on the way mention, as
+// long as there is one.
+func (l *lowering) from(q *Question, r *solve.Resolution) (*Question, *solve.Resolution, error) {
+	a, runtime, lowest := l.Question, l.runtime, l.lowest
 	for at := version.Version(nil); ; {
 		text, err := project.LeastRuntime(a.Ctx, a.Real, runtime, a.fresh(r))
 		if err != nil || text == "" {
@@ -204,7 +215,7 @@ func (a *Question) lower(q *Question, r *solve.Resolution, runtime project.Runti
 		if err != nil || lowest != nil && least.Compare(lowest) <= 0 || at != nil && least.Compare(at) > 0 {
 			return q, r, nil
 		}
-		q, at = raisedTo(least), least
+		q, at = l.raisedTo(least), least
 		mentioned, err := a.mentioned(runtime, r)
 		if err != nil {
 			return nil, nil, err
@@ -218,11 +229,11 @@ func (a *Question) lower(q *Question, r *solve.Resolution, runtime project.Runti
 		if below == nil {
 			return q, r, nil
 		}
-		other, err := try(raisedTo(below))
+		other, err := l.try(l.raisedTo(below))
 		if err != nil || other == nil {
 			return q, r, err
 		}
-		q, r, at = raisedTo(below), other, below
+		q, r, at = l.raisedTo(below), other, below
 	}
 }
 

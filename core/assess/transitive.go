@@ -16,11 +16,11 @@ const transitive = "transitive"
 
 // transitives finds the standings of packages that nobody declares and that speak of the framework: those whose locked
 // release refuses the goal, since something has to happen to them. Whole is a resolution with the goal, nil for none.
-func (a *Question) transitives(framework *universe.Package, old, target []string, whole *solve.Resolution) ([]Assessed, error) {
+func (a *Question) transitives(over crossing, whole *solve.Resolution) ([]Assessed, error) {
 	var all []Assessed
 	seen := map[string]bool{}
 	for _, n := range a.Base.Packages {
-		if seen[n.Name] || n.Name == framework.Name || slices.ContainsFunc(a.App.Declared, func(d project.Declared) bool { return d.Package == n.Name }) {
+		if seen[n.Name] || n.Name == over.framework.Name || slices.ContainsFunc(a.App.Declared, func(d project.Declared) bool { return d.Package == n.Name }) {
 			continue
 		}
 		seen[n.Name] = true
@@ -35,11 +35,11 @@ func (a *Question) transitives(framework *universe.Package, old, target []string
 			continue
 		}
 		r := p.Release(n.Version)
-		if r == nil || !a.mentions(r) || a.Acceptors(p, framework, target).All.Has(p.Index(n.Version)) {
+		if r == nil || !a.mentions(r) || a.Acceptors(p, over.framework, over.target).All.Has(p.Index(n.Version)) {
 			continue
 		}
 		got := Assessed{Name: n.Name, Group: transitive, Locked: n.Version, By: a.broughtBy(n.Name)}
-		if err := a.standTransitive(&got, p, framework, old, target, whole); err != nil {
+		if err := a.standTransitive(&got, p, over, whole); err != nil {
 			return nil, err
 		}
 		all = append(all, got)
@@ -47,7 +47,8 @@ func (a *Question) transitives(framework *universe.Package, old, target []string
 	return all, nil
 }
 
-func (a *Question) standTransitive(got *Assessed, p, framework *universe.Package, old, target []string, whole *solve.Resolution) error {
+func (a *Question) standTransitive(got *Assessed, p *universe.Package, over crossing, whole *solve.Resolution) error {
+	framework, old, target := over.framework, over.old, over.target
 	accepts := a.Acceptors(p, framework, target)
 	a.bounds(got, p, accepts)
 	defer func() { a.prove(got, p, framework, target) }()

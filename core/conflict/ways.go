@@ -244,7 +244,7 @@ func (f *finder) keep(way WayOut) error {
 			to[c.Name] = c.To.Version
 		}
 	}
-	r, err := project.LockStage(f.Ctx, f.Full, f.App, declared, f.App.Locked, to)
+	r, err := project.LockStage(f.Ctx, f.Full, f.App, project.StageDemand{Declared: declared, To: to, Before: f.App.Locked})
 	if solve.AsTangle(err) != nil || errors.Is(err, solve.ErrEndless) {
 		return nil
 	}

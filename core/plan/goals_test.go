@@ -155,7 +155,7 @@ func TestHouseRules(t *testing.T) {
 	if got := changes(plan); strings.Contains(got, "mast") || !strings.Contains(got, "keel 1.2.0>2.0.0") {
 		t.Errorf("the plan is %s", got)
 	}
-	costs, err := Costs(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "4"}}, Cut{}, plan)
+	costs, err := plan.Costs(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "4"}}, Cut{})
 	if err != nil || len(costs) != 1 || costs[0] != "without the policy, 1 stage more; it would end at mast 2.0.0" {
 		t.Errorf("it costs %q, %v", costs, err)
 	}

@@ -164,7 +164,7 @@ func TestOffersAreDisjoint(t *testing.T) {
 				}
 			}
 		}
-		r, err := project.LockStage(context.Background(), source, app, declared, app.Locked, to)
+		r, err := project.LockStage(context.Background(), source, app, project.StageDemand{Declared: declared, To: to, Before: app.Locked})
 		if err != nil {
 			t.Errorf("%s: %v", o.ID, err)
 			continue

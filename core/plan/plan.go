@@ -27,7 +27,6 @@ type Plan struct {
 	Tangle    *solve.Tangle
 	Assessed  *assess.Assessment // that it rests on, without the first and the newest releases that would do
 	Sketch    []Stage            // when it is not reachable: what would follow if it were not for what is blocked; a sketch
-	Costs     []string           // what decisions of people cost, a sentence each
 	Touches   []assess.Touch     // the facts of upgrade guides that touch the application
 }
 
@@ -220,7 +219,7 @@ func (p *planner) complete(change *project.Change, target string) error {
 // seal solves the manifest as a stage leaves it, each changed package at its target and everything else as it is
 // locked where that is possible. Execution solves the same problem again.
 func (p *planner) seal(st *Stage, next project.Draft, to map[string]string) (*Stage, project.Draft, error) {
-	r, err := project.TryStage(p.Ctx, p.Real, p.App, p.declared(next), p.now.Locked, p.Continuing(p.now.Locked), to)
+	r, err := project.TryStage(p.Ctx, p.Real, p.App, project.StageDemand{Declared: p.declared(next), To: to, Before: p.now.Locked, Base: p.Continuing(p.now.Locked)})
 	if err != nil || r == nil {
 		return nil, next, err
 	}

@@ -76,8 +76,8 @@ func (p *planner) weigh(stages []Stage) error {
 	return nil
 }
 
-// Costs says what each decision of people costs: how a plan would be without it.
-func Costs(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal, cut Cut, plan *Plan) ([]string, error) {
+// Costs says what each decision of people costs: how the plan, which is for some goals and cut in some way, would be without it.
+func (p *Plan) Costs(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal, cut Cut) ([]string, error) {
 	type decision struct {
 		what    string
 		without project.Application
@@ -97,16 +97,19 @@ func Costs(ctx context.Context, source universe.Source, app project.Application,
 		all = append(all, decision{"the policy", without})
 	}
 	costs := make([]string, len(all))
-	err := assess.SideBySide(len(all), func(i int) (err error) {
-		costs[i], err = CostOf(ctx, all[i].what, source, all[i].without, goals, cut, plan)
+	err := assess.SideBySide(len(all), func(i int) error {
+		says, err := p.CostOf(ctx, source, all[i].without, goals, cut)
+		if says != "" {
+			costs[i] = "without " + all[i].what + ", " + says
+		}
 		return err
 	})
 	return slices.DeleteFunc(costs, func(c string) bool { return c == "" }), err
 }
 
-// CostOf says how a plan would be without a decision, for the application and the source without it; "" when it would be
-// the same.
-func CostOf(ctx context.Context, what string, source universe.Source, without project.Application, goals []project.Goal, cut Cut, plan *Plan) (string, error) {
+// CostOf says how the plan would be without a decision, given the application and the source without it; "" when it would
+// be the same.
+func (p *Plan) CostOf(ctx context.Context, source universe.Source, without project.Application, goals []project.Goal, cut Cut) (string, error) {
 	other, err := NewPlan(ctx, source, without, goals, cut)
 	if solve.AsTangle(err) != nil {
 		return "", nil
@@ -114,10 +117,7 @@ func CostOf(ctx context.Context, what string, source universe.Source, without pr
 	if err != nil {
 		return "", err
 	}
-	if text := difference(plan, other); text != "" {
-		return "without " + what + ", " + text, nil
-	}
-	return "", nil
+	return difference(p, other), nil
 }
 
 // difference says in what another plan differs that counts: whether the goal can be reached, how many stages it takes,

@@ -43,27 +43,38 @@ func KeepLocked(locked *solve.Resolution) solve.Objective {
 	return o
 }
 
-// LockStage solves the declarations as a stage leaves them, with the named targets, and otherwise as near to the lock before as
-// possible. A plan computes it, and carrying the plan out computes it again.
-func LockStage(ctx context.Context, source universe.Source, app Application, declared []Declared, before *solve.Resolution, to map[string]string) (*solve.Resolution, error) {
-	base := solve.NewBase(before)
-	return app.Secluding(declared, func(all []Declared) (*solve.Resolution, error) {
-		r, err := lockStage(ctx, source, app, all, before, base, to)
+// A StageDemand is what a stage asks of its lock.
+type StageDemand struct {
+	Declared []Declared        // as the stage leaves them
+	To       map[string]string // the releases that it leads to, by declared name
+	Before   *solve.Resolution // the lock before, which the stage's is to be near; nil for none
+	// Base is that of Before, for a caller who goes on from it several times; nil has it made.
+	Base *solve.Base
+}
+
+// LockStage solves what a stage asks for. A plan computes it, and carrying the plan out computes it again.
+func LockStage(ctx context.Context, source universe.Source, app Application, s StageDemand) (*solve.Resolution, error) {
+	if s.Base == nil {
+		s.Base = solve.NewBase(s.Before)
+	}
+	return app.Secluding(s.Declared, func(all []Declared) (*solve.Resolution, error) {
+		one := app
+		one.Declared = all
+		r, err := one.lockStage(ctx, source, s)
 		if r == nil && err == nil {
-			one := app
-			one.Declared = all
-			return ResolveRunnable(ctx, source, app, one.stageProblem(before, base, to)) // for the tangle
+			return ResolveRunnable(ctx, source, app, one.stageProblem(s)) // for the tangle
 		}
 		return r, err
 	})
 }
 
-// TryStage is LockStage for a caller who goes on from the lock before several times, and does not ask why a stage has no lock: it is nil then. The
-// base is that of the lock before.
-func TryStage(ctx context.Context, source universe.Source, app Application, declared []Declared, before *solve.Resolution, base *solve.Base, to map[string]string) (*solve.Resolution, error) {
+// TryStage is LockStage for a caller who does not ask why a stage has no lock: it is nil then.
+func TryStage(ctx context.Context, source universe.Source, app Application, s StageDemand) (*solve.Resolution, error) {
 	none := &solve.Tangle{}
-	r, err := app.Secluding(declared, func(all []Declared) (*solve.Resolution, error) {
-		r, err := lockStage(ctx, source, app, all, before, base, to)
+	r, err := app.Secluding(s.Declared, func(all []Declared) (*solve.Resolution, error) {
+		one := app
+		one.Declared = all
+		r, err := one.lockStage(ctx, source, s)
 		if r == nil && err == nil {
 			return nil, none
 		}
@@ -75,15 +86,15 @@ func TryStage(ctx context.Context, source universe.Source, app Application, decl
 	return r, err
 }
 
-// stageProblem states what a stage asks for.
-func (app Application) stageProblem(before *solve.Resolution, base *solve.Base, to map[string]string) solve.Problem {
-	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(before, to), Outside: app.Linked}
-	if before != nil {
-		p.Keep, p.KeepEdges, p.Base = before.Versions(), keepEdges(before), base
+// stageProblem states what a stage asks for, with the declarations of the application.
+func (app Application) stageProblem(s StageDemand) solve.Problem {
+	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(s.Before, s.To), Outside: app.Linked}
+	if s.Before != nil {
+		p.Keep, p.KeepEdges, p.Base = s.Before.Versions(), keepEdges(s.Before), s.Base
 	}
 	for _, d := range app.Declared {
 		root := d.Root()
-		if v, ok := to[d.As]; ok && Registered(d) {
+		if v, ok := s.To[d.As]; ok && Registered(d) {
 			root.Among = []string{v}
 		}
 		p.Roots = append(p.Roots, d.Roots(root, d.Text, app.Scheme.Any())...)
@@ -91,16 +102,15 @@ func (app Application) stageProblem(before *solve.Resolution, base *solve.Base, 
 	return p
 }
 
-// lockStage returns the lock of a stage, nil where there is none.
-func lockStage(ctx context.Context, source universe.Source, app Application, declared []Declared, before *solve.Resolution, base *solve.Base, to map[string]string) (*solve.Resolution, error) {
-	app.Declared = declared
-	p := app.stageProblem(before, base, to)
-	if before == nil {
+// lockStage returns the lock of a stage, with the declarations of the application; nil where there is none.
+func (app Application) lockStage(ctx context.Context, source universe.Source, s StageDemand) (*solve.Resolution, error) {
+	p := app.stageProblem(s)
+	if s.Before == nil {
 		return ResolveRunnable(ctx, source, app, p)
 	}
-	o := solve.NewOptimizer(ctx, RunnableFrom(source, app, before), p)
+	o := solve.NewOptimizer(ctx, RunnableFrom(source, app, s.Before), p)
 	o.Effort = Effort
-	best, err := o.Minimize(KeepLocked(before))
+	best, err := o.Minimize(KeepLocked(s.Before))
 	if err != nil || best == nil {
 		return nil, err
 	}
