@@ -190,7 +190,7 @@ func chosenIn(lock string, old bool) (map[string]int, error) {
 // Whatever is asked for under conditions: there is a lock where each environment has a resolution and none where one has none; and by its markers each
 // environment gets releases that serve each other. Brute force knows no forks.
 func TestRandomForks(t *testing.T) {
-	count := 40
+	count := 16
 	if n, err := strconv.Atoi(os.Getenv("MOLT_SEEDS")); err == nil {
 		count = n
 	}

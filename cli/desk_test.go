@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -68,11 +69,29 @@ func TestMain(m *testing.M) {
 		fmt.Fprintf(os.Stderr, "%s\n", out)
 		os.Exit(1)
 	}
+	withoutLaunchers("python3", "-c", "import sys; print(sys.executable)")
 	remove := txntest.InMemory()
 	code := m.Run()
 	remove()
 	os.RemoveAll(dir)
 	os.Exit(code)
+}
+
+// withoutLaunchers has the PATH lead to a runtime itself, where a script stands in its place that looks for it at each start.
+func withoutLaunchers(name string, args ...string) {
+	launcher, err := exec.LookPath(name)
+	if err != nil {
+		return
+	}
+	out, err := exec.Command(launcher, args...).Output()
+	if err != nil {
+		return
+	}
+	folders := filepath.SplitList(os.Getenv("PATH"))
+	if i := slices.Index(folders, filepath.Dir(launcher)); i >= 0 {
+		folders[i] = filepath.Dir(strings.TrimSpace(string(out)))
+		os.Setenv("PATH", strings.Join(folders, string(os.PathListSeparator)))
+	}
 }
 
 // coverage is where the built program says what it did: the folder that MOLT_COVERAGE names, else one that goes with the tests.

@@ -5,9 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
-	"os"
 	"slices"
-	"strconv"
 	"strings"
 	"testing"
 
@@ -157,10 +155,7 @@ func randomApplication(t *testing.T, random *rand.Rand) (universe.Table, project
 // Assess, the gate, plan and untangle answer one question, and so they give one answer; and every way out of it leads out.
 func TestOneAnswer(t *testing.T) {
 	reachable, ways, taken := 0, 0, 0
-	count := 600
-	if n, err := strconv.Atoi(os.Getenv("MOLT_SEEDS")); err == nil {
-		count = n
-	}
+	count := seeds(150)
 	for seed := range count {
 		source, app, text := randomApplication(t, rand.New(rand.NewPCG(uint64(seed), 5)))
 		if app.Locked == nil {

@@ -4,8 +4,6 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
-	"os"
-	"strconv"
 	"strings"
 	"testing"
 
@@ -92,10 +90,7 @@ func cheapest(t *testing.T, source universe.Table, app project.Application, goal
 // TestPlansAgainstBruteForce: whether the goal can be reached, by hops or in one leap, is what trying everything says, and its stage has no more breaking moves
 // than that needs.
 func TestPlansAgainstBruteForce(t *testing.T) {
-	count := 60
-	if n, err := strconv.Atoi(os.Getenv("MOLT_SEEDS")); err == nil {
-		count = n
-	}
+	count := seeds(60)
 	reachable := 0
 	for seed := range count {
 		random := rand.New(rand.NewPCG(uint64(seed), 41))

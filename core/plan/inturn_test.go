@@ -4,9 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
-	"os"
 	"slices"
-	"strconv"
 	"strings"
 	"testing"
 
@@ -82,10 +80,7 @@ func twoFrameworks(random *rand.Rand) string {
 // so.
 func TestGoalsInTurn(t *testing.T) {
 	ctx := context.Background()
-	count, reached, apart := 400, 0, 0
-	if n, err := strconv.Atoi(os.Getenv("MOLT_SEEDS")); err == nil {
-		count = n
-	}
+	count, reached, apart := seeds(100), 0, 0
 	for seed := range count {
 		text := twoFrameworks(rand.New(rand.NewPCG(uint64(seed), 19)))
 		source, app := projecttest.Sketch(t, text)

@@ -4,9 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
-	"os"
 	"slices"
-	"strconv"
 	"strings"
 	"testing"
 
@@ -152,10 +150,7 @@ func unsteady(random *rand.Rand, packages int) string {
 // TestUnsteadyHistories: in such histories assess, plan (by hops and in one leap) and untangle give one answer, no stage moves anything back, and a plan
 // that reaches its goal is finished there: made again at its end it has no stage to do.
 func TestUnsteadyHistories(t *testing.T) {
-	count, reachable := 100, 0
-	if n, err := strconv.Atoi(os.Getenv("MOLT_SEEDS")); err == nil {
-		count = n
-	}
+	count, reachable := seeds(30), 0
 	for seed := range count {
 		random := rand.New(rand.NewPCG(uint64(seed), 77))
 		packages := 2 + random.IntN(7)

@@ -3,7 +3,9 @@ package plan
 import (
 	"context"
 	"math/rand/v2"
+	"os"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -202,10 +204,7 @@ func TestRuntimeStage(t *testing.T) {
 // Every stage of every plan resolves, no stage holds what its title denies, and what stands in a goal's stage could not
 // have gone before.
 func TestPlansOnRandomUniverses(t *testing.T) {
-	count := 400
-	if testing.Short() {
-		count = 60
-	}
+	count := seeds(150)
 	reached, bridged, together := 0, 0, 0
 	for seed := range count {
 		random := rand.New(rand.NewPCG(uint64(seed), 3))
@@ -286,10 +285,18 @@ func goneBefore(t *testing.T, source universe.Table, tenancy solve.Tenancy, decl
 	return ok
 }
 
+// seeds is how many random applications a test looks at: MOLT_SEEDS, or the usual number.
+func seeds(usual int) int {
+	if n, err := strconv.Atoi(os.Getenv("MOLT_SEEDS")); err == nil {
+		return n
+	}
+	return usual
+}
+
 // The optimum is what brute force finds: the fewest packages that break, then the fewest lines.
 func TestOptimumAgainstBruteForce(t *testing.T) {
-	compared := 0
-	for seed := range 300 {
+	compared, count := 0, seeds(150)
+	for seed := range count {
 		random := rand.New(rand.NewPCG(uint64(seed), 5))
 		text := projecttest.RandomHarbour(random)
 		source, app := projecttest.Sketch(t, text)
@@ -317,7 +324,7 @@ func TestOptimumAgainstBruteForce(t *testing.T) {
 			t.Fatalf("seed %d: the optimum costs %v, brute force finds %v\n%s", seed, got, best, text)
 		}
 	}
-	if compared < 30 {
+	if compared < count/10 {
 		t.Errorf("only %d cases have a solution", compared)
 	}
 }
