@@ -16,10 +16,6 @@ import (
 	"molt/input"
 )
 
-// lockFormat is the version of the molt.lock format that this Molt writes, and the newest that it reads.
-// Format 2 added what the registry says that packages run.
-const lockFormat = 2
-
 // A Lock is what an application is locked to: every release with its identity, checksum, source and edges.
 type Lock struct {
 	Ecosystem string
@@ -349,7 +345,7 @@ func (l *Lock) Universe(e Ecosystem) (universe.Table, error) {
 func EncodeMoltLock(l *Lock) []byte {
 	var b strings.Builder
 	fmt.Fprintf(&b, "# Which releases this application is locked to. Molt writes this file; people review and commit it.\n")
-	fmt.Fprintf(&b, "molt-lock = %d\necosystem = %s\n", lockFormat, quoted(l.Ecosystem))
+	fmt.Fprintf(&b, "molt-lock = %d\necosystem = %s\n", newestLockFormat(), quoted(l.Ecosystem))
 	if l.Folded {
 		fmt.Fprintf(&b, "folded = true\n")
 	}
@@ -461,14 +457,4 @@ func readEdge(key, to, group string) solve.Edge {
 		e.Apart, e.Own, e.Name = member, e.Name, project.ApartName(e.Name, member)
 	}
 	return e
-}
-
-// A NewerLockError reports a lock in a format of the future.
-type NewerLockError struct {
-	File          string
-	Format, Reads int64 // that of the file, and the newest that can be read
-}
-
-func (e *NewerLockError) Error() string {
-	return fmt.Sprintf("%s is written in format %d; this Molt reads up to %d: it needs a newer Molt", e.File, e.Format, e.Reads)
 }

@@ -147,8 +147,8 @@ func (r *lockReader) value(at *unstable.Node, parts []string, v *unstable.Node) 
 			if err != nil || format < 1 {
 				return r.fail(at, "molt-lock: %s is no number of a format", text)
 			}
-			if r.format = format; format > lockFormat {
-				return &NewerLockError{r.file, format, lockFormat}
+			if r.format = format; format > newestLockFormat() {
+				return &NewerLockError{r.file, format, newestLockFormat()}
 			}
 		case key == "ecosystem" && isText:
 			r.lock.Ecosystem = text
@@ -231,9 +231,6 @@ func (r *lockReader) finish() (*Lock, error) {
 	byName := func(a, b solve.Edge) int { return strings.Compare(a.Name, b.Name) }
 	for i := range r.lock.Packages {
 		p := &r.lock.Packages[i]
-		if r.format < 2 {
-			p.Runs = RunsUntold
-		}
 		for _, edges := range [][]solve.Edge{p.Needs, p.Peers} {
 			if err := check(p.ID, edges); err != nil {
 				return nil, err
@@ -242,6 +239,7 @@ func (r *lockReader) finish() (*Lock, error) {
 		}
 		slices.SortFunc(p.Runtimes, func(a, b universe.Requirement) int { return strings.Compare(a.Name, b.Name) })
 	}
+	convertLock(r.lock, r.format)
 	sortRoots(r.lock.Roots)
 	if byID := func(a, b LockedPackage) int { return strings.Compare(a.ID, b.ID) }; !slices.IsSortedFunc(r.lock.Packages, byID) { // as it is when nobody merged it
 		slices.SortFunc(r.lock.Packages, byID)
