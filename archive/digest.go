@@ -1,5 +1,5 @@
-// Package archive deals with the archives of releases: whether they are what a lock or a registry says they are, and what
-// they hold. It reads them within the limits of package input.
+// Package archive deals with the archives of releases: whether they are what a lock or a registry
+// says they are, and what they hold. It reads them within the limits of package input.
 package archive
 
 import (
@@ -15,11 +15,12 @@ import (
 	"strings"
 )
 
-// The algorithms of integrity strings, strongest first. W3C Subresource Integrity names the first three; the last one is
-// all that old releases have.
+// The algorithms of integrity strings, strongest first. W3C Subresource Integrity names the first
+// three; the last one is all that old releases have.
 var algorithms = []string{"sha512", "sha384", "sha256", "sha1"}
 
-var hashes = map[string]func() hash.Hash{"sha512": sha512.New, "sha384": sha512.New384, "sha256": sha256.New, "sha1": sha1.New}
+var hashes = map[string]func() hash.Hash{
+	"sha512": sha512.New, "sha384": sha512.New384, "sha256": sha256.New, "sha1": sha1.New}
 
 // A DigestError reports an archive whose bytes are not what is stated of them, or of which nothing is stated by which
 // they could be checked.
@@ -49,7 +50,8 @@ func strongest(integrity string) (algorithm string, digests []string) {
 	return algorithms[best], digests
 }
 
-// Weak reports whether the best that an integrity string states is SHA-1, which no longer proves what an archive is (RFC 6194).
+// Weak reports whether the best that an integrity string states is SHA-1, which no longer proves
+// what an archive is (RFC 6194).
 func Weak(integrity string) bool {
 	algorithm, _ := strongest(integrity)
 	return algorithm == "sha1"
@@ -63,15 +65,17 @@ type Digest struct {
 	wanted    []string
 }
 
-// NewDigest begins with no bytes. Of several algorithms in the integrity string the strongest decides alone. Without any that is known the
-// bytes could not be trusted, which is a *DigestError.
+// NewDigest begins with no bytes. Of several algorithms in the integrity string the strongest
+// decides alone. Without any that is known the bytes could not be trusted, which is a *DigestError.
 func NewDigest(name, integrity string) (*Digest, error) {
 	algorithm, digests := strongest(integrity)
 	switch {
 	case strings.TrimSpace(integrity) == "":
 		return nil, &DigestError{name, "nothing states its checksum, so it is not used"}
 	case algorithm == "":
-		return nil, &DigestError{name, fmt.Sprintf("its checksum %q is of no kind that is known (%s), so it is not used", integrity, strings.Join(algorithms, ", "))}
+		return nil, &DigestError{name,
+			fmt.Sprintf("its checksum %q is of no kind that is known (%s), so it is not used", integrity,
+				strings.Join(algorithms, ", "))}
 	}
 	return &Digest{hashes[algorithm](), name, algorithm, digests}, nil
 }
@@ -85,7 +89,8 @@ func (d *Digest) Check() error {
 			return nil
 		}
 	}
-	return &DigestError{d.name, fmt.Sprintf("it does not match its checksum: it is %s-%s, and should be %s-%s", d.algorithm,
+	return &DigestError{d.name, fmt.Sprintf("it does not match its checksum: it is %s-%s, and should be %s-%s",
+		d.algorithm,
 		base64.StdEncoding.EncodeToString(got), d.algorithm, strings.Join(d.wanted, " or "))}
 }
 
@@ -101,9 +106,9 @@ func Check(name string, data []byte, integrity string) error {
 	return d.Check()
 }
 
-// Differ reports whether two integrity strings cannot be of the same bytes, as far as they tell. One that states nothing
-// differs from none. Strings without a common algorithm cannot be compared, and differ when both state something: whoever
-// changes what is stated has to say so.
+// Differ reports whether two integrity strings cannot be of the same bytes, as far as they tell.
+// One that states nothing differs from none. Strings without a common algorithm cannot be compared,
+// and differ when both state something: whoever changes what is stated has to say so.
 func Differ(a, b string) bool {
 	if strings.TrimSpace(a) == "" || strings.TrimSpace(b) == "" {
 		return false

@@ -19,8 +19,8 @@ var logNames = []*regexp.Regexp{
 	regexp.MustCompile(`(?i)^release[-_]?notes(\.(md|markdown|txt))?$`),
 }
 
-// ReadLog finds the change log in an archive: a text beside the manifest, made harmless; "" when the archive holds none. Errors are
-// those of Read.
+// ReadLog finds the change log in an archive: a text beside the manifest, made harmless; "" when
+// the archive holds none. Errors are those of Read.
 func ReadLog(ctx context.Context, name string, data []byte) (string, error) {
 	best, text := len(logNames), ""
 	err := Read(ctx, name, bytes.NewReader(data), int64(len(data)), func(h Header, body io.Reader) error {

@@ -23,7 +23,8 @@ func packed(t *testing.T, files ...[2]string) []byte {
 	z := gzip.NewWriter(&b)
 	w := tar.NewWriter(z)
 	for _, f := range files {
-		if err := w.WriteHeader(&tar.Header{Name: f[0], Mode: 0o644, Size: int64(len(f[1])), Typeflag: tar.TypeReg}); err != nil {
+		if err := w.WriteHeader(&tar.Header{
+			Name: f[0], Mode: 0o644, Size: int64(len(f[1])), Typeflag: tar.TypeReg}); err != nil {
 			t.Fatal(err)
 		}
 		if _, err := w.Write([]byte(f[1])); err != nil {
@@ -46,7 +47,9 @@ func TestReadLog(t *testing.T) {
 		want  string
 	}{
 		{"none", [][2]string{{"package/readme.md", "x"}}, ""},
-		{"the usual name comes first", [][2]string{{"package/HISTORY.md", "history"}, {"package/CHANGELOG.md", "log"}, {"package/news.txt", "news"}}, "log"},
+		{"the usual name comes first",
+			[][2]string{{"package/HISTORY.md", "history"}, {"package/CHANGELOG.md", "log"}, {"package/news.txt", "news"}},
+			"log"},
 		{"other names", [][2]string{{"package/Release-Notes.markdown", "notes"}}, "notes"},
 		{"only beside the manifest", [][2]string{{"package/lib/deep/CHANGELOG.md", "deep"}}, ""},
 		{"a folder of another name", [][2]string{{"keel-1.0.0/changes", "log"}}, "log"},
@@ -57,7 +60,9 @@ func TestReadLog(t *testing.T) {
 			t.Errorf("%s: read %q, %v; want %q", test.name, got, err, test.want)
 		}
 	}
-	if _, err := ReadLog(context.Background(), "x", packed(t, [2]string{"package/CHANGELOG.md", strings.Repeat("x", int(input.Log.Bytes)+1)})); err == nil || !strings.Contains(err.Error(), "may hold at most 20 MB") {
+	if _, err := ReadLog(context.Background(), "x",
+		packed(t, [2]string{"package/CHANGELOG.md", strings.Repeat("x", int(input.Log.Bytes)+1)})); err == nil ||
+		!strings.Contains(err.Error(), "may hold at most 20 MB") {
 		t.Errorf("a huge log gives %v", err)
 	}
 	for _, data := range [][]byte{nil, []byte("no archive"), packed(t, [2]string{"package/CHANGELOG.md", "x"})[:40]} {
@@ -117,7 +122,8 @@ func TestHostileArchives(t *testing.T) {
 	z := gzip.NewWriter(&b)
 	w := tar.NewWriter(z)
 	zeros := make([]byte, 1<<20)
-	if err := w.WriteHeader(&tar.Header{Name: "package/x", Size: input.Unpacked.Bytes + 1<<21, Typeflag: tar.TypeReg}); err != nil {
+	if err := w.WriteHeader(&tar.Header{
+		Name: "package/x", Size: input.Unpacked.Bytes + 1<<21, Typeflag: tar.TypeReg}); err != nil {
 		t.Fatal(err)
 	}
 	for range input.Unpacked.Bytes>>20 + 2 {

@@ -25,7 +25,8 @@ type Header struct {
 	Size int64       // of the content, as stated; no more is read
 }
 
-// An EntryError reports an entry that no archive of a release has a reason to hold, for which the whole archive is refused.
+// An EntryError reports an entry that no archive of a release has a reason to hold, for which the
+// whole archive is refused.
 type EntryError struct{ Archive, Entry, Reason string }
 
 func (e *EntryError) Error() string {
@@ -36,8 +37,9 @@ func (e *EntryError) Error() string {
 	return fmt.Sprintf("%s: the entry %q is %s, so the archive is not used", e.Archive, name, e.Reason)
 }
 
-// The longest that a name and the part of one between slashes may be, in bytes. File systems take no more of a part, and of a whole path about
-// four times as much, in which a tree and the folder of the application must find room besides.
+// The longest that a name and the part of one between slashes may be, in bytes. File systems take
+// no more of a part, and of a whole path about four times as much, in which a tree and the folder
+// of the application must find room besides.
 const (
 	longestName = 1024
 	longestPart = 255
@@ -55,11 +57,14 @@ func tooLong(name string) bool {
 	return false
 }
 
-// Read goes through an archive, tar compressed by gzip or zip as its first bytes say, and shows every file and folder in it in the order of
-// the archive. What an entry is called, links to or grows to is hostile: names that lead out of the archive's folder, links, devices and
-// the like are an *EntryError, and what unpacks to too much is an *input.LimitError. Names may come twice; the later one is meant to
-// replace the earlier. It ends with the context, and with the first error that show returns. The body is valid until show returns.
-func Read(ctx context.Context, name string, r io.ReaderAt, size int64, show func(h Header, body io.Reader) error) error {
+// Read goes through an archive, tar compressed by gzip or zip as its first bytes say, and shows
+// every file and folder in it in the order of the archive. What an entry is called, links to or
+// grows to is hostile: names that lead out of the archive's folder, links, devices and the like are
+// an *EntryError, and what unpacks to too much is an *input.LimitError. Names may come twice; the
+// later one is meant to replace the earlier. It ends with the context, and with the first error
+// that show returns. The body is valid until show returns.
+func Read(ctx context.Context, name string, r io.ReaderAt, size int64,
+	show func(h Header, body io.Reader) error) error {
 	var magic [4]byte
 	_, err := r.ReadAt(magic[:], 0)
 	switch {
@@ -117,7 +122,8 @@ func readTar(ctx context.Context, name string, r io.Reader, show func(h Header, 
 	}
 }
 
-func readZip(ctx context.Context, name string, r io.ReaderAt, size int64, show func(h Header, body io.Reader) error) error {
+func readZip(ctx context.Context, name string, r io.ReaderAt, size int64,
+	show func(h Header, body io.Reader) error) error {
 	archive, err := zip.NewReader(r, size)
 	switch {
 	case errors.Is(err, zip.ErrInsecurePath): // as the rule below has it
@@ -151,7 +157,8 @@ func readZip(ctx context.Context, name string, r io.ReaderAt, size int64, show f
 }
 
 func tooMany(name string) error {
-	return &input.LimitError{Name: name, Limit: fmt.Sprintf("an archive may have at most %d entries", input.ArchiveEntries)}
+	return &input.LimitError{Name: name,
+		Limit: fmt.Sprintf("an archive may have at most %d entries", input.ArchiveEntries)}
 }
 
 // header checks an entry's name and kind.
@@ -160,7 +167,8 @@ func header(archive, name string, mode fs.FileMode, size int64) (Header, error) 
 	switch {
 	case !mode.IsRegular() && !mode.IsDir():
 		return Header{}, &EntryError{archive, name, "neither a file nor a folder"}
-	case name == "" || !utf8.ValidString(name) || strings.ContainsFunc(name, func(c rune) bool { return c < ' ' || c == 0x7f }):
+	case name == "" || !utf8.ValidString(name) ||
+		strings.ContainsFunc(name, func(c rune) bool { return c < ' ' || c == 0x7f }):
 		return Header{}, &EntryError{archive, name, "no name for a file"}
 	case strings.Contains(name, `\`) || strings.Contains(name, ":") || !fs.ValidPath(clean):
 		return Header{}, &EntryError{archive, name, "a name that leads elsewhere"}
@@ -169,12 +177,14 @@ func header(archive, name string, mode fs.FileMode, size int64) (Header, error) 
 	case misleading(clean):
 		return Header{}, &EntryError{archive, name, "a name that is not what it looks like"}
 	case tooLong(clean):
-		return Header{}, &EntryError{archive, name, fmt.Sprintf("a name that is too long (at most %d bytes, and %d between slashes)", longestName, longestPart)}
+		return Header{}, &EntryError{archive,
+			name, fmt.Sprintf("a name that is too long (at most %d bytes, and %d between slashes)", longestName, longestPart)}
 	}
 	return Header{clean, mode, size}, nil
 }
 
-// ownedByGit reports whether a part of a name is that of a repository's own folder or file, as any file system may see it.
+// ownedByGit reports whether a part of a name is that of a repository's own folder or file, as any
+// file system may see it.
 func ownedByGit(name string) bool {
 	for part := range strings.SplitSeq(name, "/") {
 		plain := strings.TrimRight(strings.ToLower(part), ". ")
@@ -185,17 +195,20 @@ func ownedByGit(name string) bool {
 	return false
 }
 
-// misleading reports whether a name holds marks that turn the direction of writing or cannot be seen (Unicode's bidirectional controls and
-// zero-width characters), or a step upwards in another spelling.
+// misleading reports whether a name holds marks that turn the direction of writing or cannot be
+// seen (Unicode's bidirectional controls and zero-width characters), or a step upwards in another
+// spelling.
 func misleading(name string) bool {
 	if strings.ContainsFunc(name, func(c rune) bool {
-		return c >= 0x200b && c <= 0x200f || c >= 0x202a && c <= 0x202e || c >= 0x2060 && c <= 0x2069 || c == 0x061c || c == 0xfeff
+		return c >= 0x200b && c <= 0x200f || c >= 0x202a && c <= 0x202e || c >= 0x2060 && c <= 0x2069 || c == 0x061c ||
+			c == 0xfeff
 	}) {
 		return true
 	}
 	for part := range strings.SplitSeq(strings.ToLower(name), "/") {
 		switch plain := strings.ReplaceAll(part, "%2e", "."); {
-		case strings.Contains(part, "%2f"), strings.Contains(part, "%5c"), plain != part && (plain == "." || plain == ".."), part == "@.." || part == "@.":
+		case strings.Contains(part, "%2f"), strings.Contains(part, "%5c"), plain != part && (plain == "." || plain == ".."),
+			part == "@.." || part == "@.":
 			return true
 		}
 	}
@@ -217,10 +230,13 @@ func Odd(name string) string {
 }
 
 // reserved are names that some systems have for devices.
-var reserved = map[string]bool{"con": true, "prn": true, "aux": true, "nul": true, "com1": true, "com2": true, "com3": true, "com4": true, "lpt1": true, "lpt2": true, "lpt3": true, "conin$": true, "conout$": true}
+var reserved = map[string]bool{
+	"con": true, "prn": true, "aux": true, "nul": true, "com1": true, "com2": true, "com3": true, "com4": true,
+	"lpt1": true, "lpt2": true, "lpt3": true, "conin$": true, "conout$": true}
 
-// bareRepository returns the folder that has the shape of a bare repository of git: a file HEAD beside folders objects and refs; "" for none. Git takes such a
-// folder for a repository, and obeys its settings.
+// bareRepository returns the folder that has the shape of a bare repository of git: a file HEAD
+// beside folders objects and refs; "" for none. Git takes such a folder for a repository, and obeys
+// its settings.
 func bareRepository(files map[string]File) (string, bool) {
 	heads := map[string]int{}
 	for name := range files {

@@ -68,7 +68,8 @@ func TestRead(t *testing.T) {
 		{"another system's drive", file("c:x"), ""},
 		{"a control character", file("a\x1b[2J"), ""},
 		{"no name in any script", file("a\xff"), ""},
-		{"a long name", file("a/" + strings.Repeat("b", 255)), "a/" + strings.Repeat("b", 255) + "=of a/" + strings.Repeat("b", 255) + " -rw-r--r--"},
+		{"a long name", file("a/" + strings.Repeat("b", 255)), "a/" + strings.Repeat("b", 255) + "=of a/" +
+			strings.Repeat("b", 255) + " -rw-r--r--"},
 		{"a name that no file system takes", file("a/" + strings.Repeat("b", 256)), ""},
 		{"a folder too deep for any path", file(strings.Repeat("d/", 600) + "a"), ""},
 		{"a repository", file("package/.git/config"), ""},
@@ -88,11 +89,12 @@ func TestRead(t *testing.T) {
 	} {
 		for kind, data := range both(t, test.entry) {
 			got := ""
-			err := Read(context.Background(), "x", bytes.NewReader(data), int64(len(data)), func(h Header, body io.Reader) error {
-				text, err := io.ReadAll(body)
-				got = fmt.Sprintf("%s=%s %v", h.Name, text, h.Mode)
-				return err
-			})
+			err := Read(context.Background(), "x", bytes.NewReader(data), int64(len(data)),
+				func(h Header, body io.Reader) error {
+					text, err := io.ReadAll(body)
+					got = fmt.Sprintf("%s=%s %v", h.Name, text, h.Mode)
+					return err
+				})
 			var refused *EntryError
 			if want := test.want; got != want || (want == "") != errors.As(err, &refused) || want != "" && err != nil {
 				t.Errorf("%s as %s: %q, %v; want %q", test.name, kind, got, err, want)
@@ -103,7 +105,9 @@ func TestRead(t *testing.T) {
 
 // TestBareRepository refuses what git would take for a repository.
 func TestBareRepository(t *testing.T) {
-	for names, want := range map[string]string{"HEAD config objects/x refs/heads/x": ".", "a/HEAD a/objects/x a/refs/x b": "a", "HEAD a/objects/x refs/x": "", "a/HEAD objects/x refs/x": "",
+	for names, want := range map[string]string{
+		"HEAD config objects/x refs/heads/x": ".", "a/HEAD a/objects/x a/refs/x b": "a", "HEAD a/objects/x refs/x": "",
+		"a/HEAD objects/x refs/x":  "",
 		"HEAD.md objects/x refs/x": "", "a/b/HEAD a/b/objects/p/q a/b/refs/r/s": "a/b"} {
 		files := map[string]File{}
 		for name := range strings.FieldsSeq(names) {
@@ -113,7 +117,8 @@ func TestBareRepository(t *testing.T) {
 			t.Errorf("%s: %q, want %q", names, dir, want)
 		}
 	}
-	for name, odd := range map[string]bool{"a/-rf": true, "b/CON": true, "aux.js": true, "auxiliary.js": false, "a-b/c": false} {
+	for name, odd := range map[string]bool{
+		"a/-rf": true, "b/CON": true, "aux.js": true, "auxiliary.js": false, "a-b/c": false} {
 		if got := Odd(name) != ""; got != odd {
 			t.Errorf("%s is odd: %v", name, got)
 		}
@@ -124,7 +129,9 @@ func TestBareRepository(t *testing.T) {
 func TestHardLink(t *testing.T) {
 	data := both(t, tar.Header{Name: "a", Typeflag: tar.TypeLink, Linkname: "b"})["tar"]
 	var refused *EntryError
-	err := Read(context.Background(), "x", bytes.NewReader(data), int64(len(data)), func(Header, io.Reader) error { return nil })
+	err := Read(context.Background(), "x", bytes.NewReader(data), int64(len(data)), func(Header, io.Reader) error {
+		return nil
+	})
 	if !errors.As(err, &refused) {
 		t.Errorf("a hard link: %v", err)
 	}
@@ -134,7 +141,8 @@ func TestHardLink(t *testing.T) {
 func TestReadBounds(t *testing.T) {
 	var z bytes.Buffer
 	w := zip.NewWriter(&z)
-	raw, err := w.CreateRaw(&zip.FileHeader{Name: "bomb", Method: zip.Deflate, UncompressedSize64: uint64(input.Unpacked.Bytes) + 1, CompressedSize64: 1})
+	raw, err := w.CreateRaw(&zip.FileHeader{
+		Name: "bomb", Method: zip.Deflate, UncompressedSize64: uint64(input.Unpacked.Bytes) + 1, CompressedSize64: 1})
 	if err != nil {
 		t.Fatal(err)
 	}

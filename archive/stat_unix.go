@@ -15,8 +15,8 @@ func Inode(info fs.FileInfo) uint64 {
 	return 0
 }
 
-// Changed returns when a file or anything about it changed last, in nanoseconds since 1970; programs cannot set that back. 0 where the file
-// system does not tell.
+// Changed returns when a file or anything about it changed last, in nanoseconds since 1970;
+// programs cannot set that back. 0 where the file system does not tell.
 func Changed(info fs.FileInfo) int64 {
 	if s, ok := info.Sys().(*syscall.Stat_t); ok {
 		return changed(s)

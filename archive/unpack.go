@@ -33,12 +33,15 @@ type Form struct {
 	ReadOnly bool // nobody may write the files
 }
 
-// Unpack writes the files of an archive into an empty folder, without the one folder that archives of releases have around everything unless
-// they are bare, and lists them by path. Modes are normalised: a file may be read by all, written by its owner unless it is read-only, and run
-// when the archive says that anybody may run it. Errors are those of Read. A file where another one needs a folder, and two names that the file
-// system takes for one (it may be blind to case), are an *EntryError.
+// Unpack writes the files of an archive into an empty folder, without the one folder that archives
+// of releases have around everything unless they are bare, and lists them by path. Modes are
+// normalised: a file may be read by all, written by its owner unless it is read-only, and run when
+// the archive says that anybody may run it. Errors are those of Read. A file where another one
+// needs a folder, and two names that the file system takes for one (it may be blind to case), are
+// an *EntryError.
 func Unpack(ctx context.Context, name string, r io.ReaderAt, size int64, into *os.Root, form Form) ([]File, error) {
-	u := &unpacking{archive: name, into: into, form: form, files: map[string]File{}, sum: sha256.New(), buffer: buffers.Get().(*[]byte)}
+	u := &unpacking{archive: name, into: into, form: form, files: map[string]File{}, sum: sha256.New(),
+		buffer: buffers.Get().(*[]byte)}
 	defer func() { u.leave(); buffers.Put(u.buffer) }()
 	err := Read(ctx, name, r, size, func(h Header, body io.Reader) error {
 		inner, found := h.Name, true
@@ -87,7 +90,8 @@ func (u *unpacking) leave() {
 	u.dir, u.open = "", nil
 }
 
-// enter returns a folder below the one that is filled, made where it is missing. Archives list the files of a folder together.
+// enter returns a folder below the one that is filled, made where it is missing. Archives list the
+// files of a folder together.
 func (u *unpacking) enter(dir string) (*os.Root, error) {
 	if dir == "." {
 		return u.into, nil
@@ -115,7 +119,8 @@ func (u *unpacking) file(h Header, inner string, body io.Reader) (File, error) {
 	dir, base := path.Split(inner)
 	in, err := u.enter(path.Clean(dir))
 	if err != nil {
-		if info, statErr := u.into.Lstat(filepath.FromSlash(path.Clean(dir))); statErr == nil && !info.IsDir() || errors.Is(err, fs.ErrExist) {
+		if info, statErr := u.into.Lstat(filepath.FromSlash(path.Clean(dir))); statErr == nil && !info.IsDir() ||
+			errors.Is(err, fs.ErrExist) {
 			return File{}, &EntryError{u.archive, h.Name, "in a folder that is a file already"}
 		}
 		return File{}, err
@@ -167,7 +172,8 @@ func (u *unpacking) settle(f *os.File, mode fs.FileMode, made *File) error {
 	return err
 }
 
-// Key returns a name for whatever has an integrity string: the strongest algorithm, and the first of its digests in hexadecimal. The error is a
+// Key returns a name for whatever has an integrity string: the strongest algorithm, and the first
+// of its digests in hexadecimal. The error is a
 // *DigestError.
 func Key(name, integrity string) (string, error) {
 	d, err := NewDigest(name, integrity)
@@ -179,5 +185,6 @@ func Key(name, integrity string) (string, error) {
 			return d.algorithm + "-" + hex.EncodeToString(sum), nil
 		}
 	}
-	return "", &DigestError{name, fmt.Sprintf("its checksum %q is no %s digest, so it is not used", integrity, d.algorithm)}
+	return "", &DigestError{name, fmt.Sprintf("its checksum %q is no %s digest, so it is not used",
+		integrity, d.algorithm)}
 }

@@ -44,9 +44,11 @@ func Advice(e ecosystem.Ecosystem, names []string) (doc.Guides, error) {
 			if err != nil {
 				return answer, err
 			}
-			one := doc.AdviceFile{File: file, About: g.About, To: g.To, Ecosystem: g.Ecosystem, Facts: []doc.AdviceFact{}, Warnings: append([]string{}, warnings...)}
+			one := doc.AdviceFile{File: file, About: g.About, To: g.To, Ecosystem: g.Ecosystem, Facts: []doc.AdviceFact{},
+				Warnings: append([]string{}, warnings...)}
 			for _, f := range g.Facts {
-				one.Facts = append(one.Facts, doc.AdviceFact{Kind: string(f.Kind), Says: f.Line(), Source: f.Source, Confidence: string(f.Confidence)})
+				one.Facts = append(one.Facts, doc.AdviceFact{
+					Kind: string(f.Kind), Says: f.Line(), Source: f.Source, Confidence: string(f.Confidence)})
 			}
 			answer.Files = append(answer.Files, one)
 		}

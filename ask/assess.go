@@ -1,4 +1,5 @@
-// Package ask answers the questions of the job: one function a question, which turns what the core found into a document.
+// Package ask answers the questions of the job: one function a question, which turns what the core
+// found into a document.
 package ask
 
 import (
@@ -13,7 +14,8 @@ import (
 
 // newAssess makes the document of an assessment. Here gives the versions of the runtimes on this machine.
 func newAssess(a *assess.Assessment, here map[string]string) doc.Assess {
-	answer := doc.Assess{Schema: "molt/assess/1", Goal: doc.Goal{Name: a.Goal.Name, Constraint: a.Goal.Constraint, Release: a.Release}, Reachable: a.Reachable,
+	answer := doc.Assess{Schema: "molt/assess/1",
+		Goal: doc.Goal{Name: a.Goal.Name, Constraint: a.Goal.Constraint, Release: a.Release}, Reachable: a.Reachable,
 		Runtime: []doc.Runtime{}, Packages: []doc.Assessed{}}
 	for _, n := range a.Runtimes {
 		answer.Runtime = append(answer.Runtime, newRuntime(a, n, here[n.Name]))
@@ -32,10 +34,13 @@ func newAssess(a *assess.Assessment, here map[string]string) doc.Assess {
 	answer.Opens = a.Opens
 	for _, t := range a.Touches {
 		f := t.Fact
-		answer.Advice = append(answer.Advice, doc.Touch{Kind: string(f.Kind), About: t.About, To: t.To, Says: f.Line(), Found: f.Found, Link: f.Link, Source: f.Source, Confidence: string(f.Confidence)})
+		answer.Advice = append(answer.Advice,
+			doc.Touch{Kind: string(f.Kind), About: t.About, To: t.To, Says: f.Line(), Found: f.Found, Link: f.Link,
+				Source: f.Source, Confidence: string(f.Confidence)})
 	}
 	for _, got := range a.Packages {
-		d := doc.Assessed{Name: got.Name, Group: got.Group, Declared: got.Declared, Locked: got.Locked, Standing: got.Standing, To: got.To, Held: got.Held,
+		d := doc.Assessed{Name: got.Name, Group: got.Group, Declared: got.Declared, Locked: got.Locked,
+			Standing: got.Standing, To: got.To, Held: got.Held,
 			Older: got.Older, First: got.First, Newest: got.Newest, By: got.By, Preview: got.Preview, Evidence: []doc.Evidence{}}
 		if got.Retires != nil {
 			d.Retires, d.Successor = string(got.Retires.Kind), got.Retires.Successor
@@ -59,8 +64,9 @@ func newRuntime(a *assess.Assessment, n assess.RuntimeNeed, here string) doc.Run
 	return answer
 }
 
-// Assess says what goals mean for every declared package; without goals, the one of the configuration. Where the goal is out of
-// reach, the answer has the ways out, unless it is for a gate.
+// Assess says what goals mean for every declared package; without goals, the one of the
+// configuration. Where the goal is out of reach, the answer has the ways out, unless it is for a
+// gate.
 func (s *Session) Assess(ctx context.Context, goals, previews []string, gate bool) (doc.Assess, error) {
 	if err := s.advice(ctx, previews); err != nil {
 		return doc.Assess{}, err

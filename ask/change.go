@@ -22,7 +22,8 @@ import (
 
 // newChange makes the document of a change of the manifest.
 func newChange(e *change.Effect, uses []change.Use, remarks []string, written bool) doc.Change {
-	answer := doc.Change{Schema: "molt/change/1", Written: written, Changes: []doc.PlanChange{}, Lock: newCompare("", "", e.Differences).Differences, Uses: []doc.Use{}, Remarks: append([]string{}, remarks...)}
+	answer := doc.Change{Schema: "molt/change/1", Written: written, Changes: []doc.PlanChange{},
+		Lock: newCompare("", "", e.Differences).Differences, Uses: []doc.Use{}, Remarks: append([]string{}, remarks...)}
 	for _, c := range e.Changes {
 		change := doc.PlanChange{Name: c.Name, Group: c.Group, From: planPoint(c.From), To: planPoint(c.To)}
 		if change.From != nil && change.To != nil {
@@ -51,7 +52,8 @@ func (p *Pending) Write(ctx context.Context) error {
 }
 
 // pend rehearses changes of the manifest. They are for show when they are dry.
-func (s *Session) pend(ctx context.Context, what string, changes []project.Change, remarks []string, dry bool) (*Pending, error) {
+func (s *Session) pend(ctx context.Context, what string, changes []project.Change, remarks []string,
+	dry bool) (*Pending, error) {
 	effect, err := change.Rehearse(ctx, s.App, changes)
 	if err != nil {
 		return nil, s.unwanted(ctx, err)
@@ -65,15 +67,17 @@ func (s *Session) pend(ctx context.Context, what string, changes []project.Chang
 
 // part reads what a call says of a member and a group, either of which may be "" for all.
 func (s *Session) part(member, group string) (ecosystem.Part, error) {
-	if groups := s.App.Manifest.Groups(); group != "" && !slices.Contains(groups, group) && !s.App.Manifest.MayHave(group) {
-		return ecosystem.Part{}, &input.UsageError{Reason: fmt.Sprintf("--group %q: expected %s", group, strings.Join(groups, ", "))}
+	if groups := s.App.Manifest.Groups(); group != "" && !slices.Contains(groups, group) &&
+		!s.App.Manifest.MayHave(group) {
+		return ecosystem.Part{}, &input.UsageError{
+			Reason: fmt.Sprintf("--group %q: expected %s", group, strings.Join(groups, ", "))}
 	}
 	folder, err := open.Member(s.App.View, member)
 	return ecosystem.Part{In: folder, Group: group}, err
 }
 
-// groupFor returns the group in which a name is to be declared: where a part of the manifest has it already, else the part's usual group; ""
-// leaves that to the whole manifest.
+// groupFor returns the group in which a name is to be declared: where a part of the manifest has it
+// already, else the part's usual group; "" leaves that to the whole manifest.
 func (s *Session) groupFor(name string, where ecosystem.Part) string {
 	if where == (ecosystem.Part{}) {
 		return ""
@@ -89,9 +93,10 @@ func (s *Session) groupFor(name string, where ecosystem.Part) string {
 	return project.MemberGroup(strings.TrimPrefix(where.In, "."), where.Group)
 }
 
-// Want declares packages, each written NAME or NAME@CONSTRAINT, or changes how they are declared. The member of a workspace, the group and
-// the style may be "" for the usual ones.
-func (s *Session) Want(ctx context.Context, packages []string, member, group string, style version.Style, dry bool) (*Pending, error) {
+// Want declares packages, each written NAME or NAME@CONSTRAINT, or changes how they are declared.
+// The member of a workspace, the group and the style may be "" for the usual ones.
+func (s *Session) Want(ctx context.Context, packages []string, member, group string, style version.Style,
+	dry bool) (*Pending, error) {
 	where, err := s.part(member, group)
 	if err != nil {
 		return nil, err
@@ -100,8 +105,10 @@ func (s *Session) Want(ctx context.Context, packages []string, member, group str
 	for _, arg := range packages {
 		g := project.ParseGoal(arg)
 		g.Name = s.name(g.Name)
-		if g.Name == "" || strings.ContainsAny(g.Name, " \t") || slices.ContainsFunc(wanted, func(w plan.Wanted) bool { return w.Name == g.Name }) {
-			return nil, &input.UsageError{Reason: fmt.Sprintf("%q: expected names of packages, each once, such as keel or keel@^2", arg)}
+		if g.Name == "" || strings.ContainsAny(g.Name, " \t") ||
+			slices.ContainsFunc(wanted, func(w plan.Wanted) bool { return w.Name == g.Name }) {
+			return nil, &input.UsageError{
+				Reason: fmt.Sprintf("%q: expected names of packages, each once, such as keel or keel@^2", arg)}
 		}
 		if g.Name, err = s.declaredWith(g.Name, where); err != nil {
 			return nil, err
@@ -120,14 +127,15 @@ func (s *Session) Want(ctx context.Context, packages []string, member, group str
 	open.FromHere(s.App.View, got.Changes)
 	for _, w := range wanted {
 		if slices.Contains(s.App.Application().Held, w.Name) {
-			got.Short = append(got.Short, fmt.Sprintf("%s is held: %s; the hold stays, and plans leave it where this puts it", w.Name, s.App.Config.Hold[w.Name].Reason))
+			got.Short = append(got.Short, fmt.Sprintf("%s is held: %s; the hold stays, and plans leave it where this puts it",
+				w.Name, s.App.Config.Hold[w.Name].Reason))
 		}
 	}
 	return s.pend(ctx, "want", got.Changes, got.Short, dry)
 }
 
-// declaredWith returns the package itself for one with extras that its line in a part of the manifest asks for already. To ask for more of them in
-// a line that is there is an error.
+// declaredWith returns the package itself for one with extras that its line in a part of the
+// manifest asks for already. To ask for more of them in a line that is there is an error.
 func (s *Session) declaredWith(name string, where ecosystem.Part) (string, error) {
 	base, extras := universe.SplitExtra(name)
 	if extras == "" {
@@ -145,8 +153,10 @@ func (s *Session) declaredWith(name string, where ecosystem.Part) (string, error
 			}
 		}
 		if more := all[len(has):]; len(more) > 0 {
-			return "", &input.UsageError{Reason: fmt.Sprintf("%s is declared without %s in %s:%d; write it there as %s, and run molt relock",
-				base, strings.Join(more, ","), s.App.Manifest.FileOf(e.Group), e.Line, universe.WithExtra(base, strings.Join(all, ",")))}
+			return "", &input.UsageError{Reason: fmt.Sprintf(
+				"%s is declared without %s in %s:%d; write it there as %s, and run molt relock",
+				base, strings.Join(more, ","), s.App.Manifest.FileOf(e.Group), e.Line,
+				universe.WithExtra(base, strings.Join(all, ",")))}
 		}
 		return base, nil
 	}

@@ -22,7 +22,8 @@ type PlanChoice struct {
 
 // PlanChoices says what there is to choose about a plan for some goals.
 func (s *Session) PlanChoices(ctx context.Context, goals []string) (PlanChoice, error) {
-	c := PlanChoice{Fresh: slices.Index(plan.Freshness, plan.Fresh(s.App.Config.Stages.Fresh)), Leap: s.App.Config.Stages.Leap}
+	c := PlanChoice{Fresh: slices.Index(plan.Freshness, plan.Fresh(s.App.Config.Stages.Fresh)),
+		Leap: s.App.Config.Stages.Leap}
 	if c.Fresh < 0 {
 		c.Fresh = len(plan.Freshness) - 1
 	}
@@ -64,11 +65,13 @@ func (s *Session) Sketch(ctx context.Context, r PlanRequest) ([]string, error) {
 			locked += st.Locked.Moved + st.Locked.Added + st.Locked.Removed
 		}
 	}
-	lines := []string{fmt.Sprintf("%s is reached in %s, and %s after it", d.Goal, render.Count(toGoal, "stage"), render.Count(after, "stage"))}
+	lines := []string{fmt.Sprintf("%s is reached in %s, and %s after it", d.Goal, render.Count(toGoal, "stage"),
+		render.Count(after, "stage"))}
 	if !d.Reachable {
 		lines[0] = fmt.Sprintf("%s is out of reach; %s can be done already", d.Goal, render.Count(len(d.Stages), "stage"))
 	}
-	lines = append(lines, fmt.Sprintf("%s move, %s by a major; %s in the lock", render.Count(len(packages), "package"), fmt.Sprint(majors), render.Count(locked, "change")))
+	lines = append(lines, fmt.Sprintf("%s move, %s by a major; %s in the lock", render.Count(len(packages), "package"),
+		fmt.Sprint(majors), render.Count(locked, "change")))
 	for _, st := range d.Stages {
 		if !st.After {
 			lines = append(lines, "  "+st.ID+": "+st.Title)
@@ -77,7 +80,8 @@ func (s *Session) Sketch(ctx context.Context, r PlanRequest) ([]string, error) {
 	return lines, nil
 }
 
-// Takes reports whether a way out has to be taken, as an edit of its own, before the goal itself can be planned; else the goal is another one.
+// Takes reports whether a way out has to be taken, as an edit of its own, before the goal itself
+// can be planned; else the goal is another one.
 func Takes(way doc.Way) bool { return way.Kind != conflict.LessWay }
 
 // NearerGoal is the goal of a way out that goes less far.
@@ -85,7 +89,8 @@ func NearerGoal(way doc.Way) []string {
 	return strings.Fields(strings.TrimPrefix(way.Command, "molt plan"))
 }
 
-// WantChoices lists the releases of a package that resolve here, the newest first, at most so many; the error says that there are none.
+// WantChoices lists the releases of a package that resolve here, the newest first, at most so many;
+// the error says that there are none.
 func (s *Session) WantChoices(ctx context.Context, name string, most int) ([]string, error) {
 	fit, err := s.Fit(ctx, name, most)
 	if err != nil {

@@ -10,13 +10,16 @@ import (
 
 // newCompare makes the document of a comparison.
 func newCompare(before, after string, all []inspect.Difference) doc.Compare {
-	answer := doc.Compare{Schema: "molt/compare/1", Before: before, After: after, Counts: map[inspect.DifferenceKind]int{}, Differences: []doc.Difference{}}
+	answer := doc.Compare{Schema: "molt/compare/1", Before: before, After: after, Counts: map[inspect.DifferenceKind]int{},
+		Differences: []doc.Difference{}}
 	for _, k := range inspect.DifferenceKinds {
 		answer.Counts[k] = 0
 	}
 	for _, d := range all {
 		answer.Counts[d.Kind]++
-		answer.Differences = append(answer.Differences, doc.Difference{Name: d.Name, Declared: d.Declared, Kind: d.Kind, From: append([]string{}, d.From...), To: append([]string{}, d.To...)})
+		answer.Differences = append(answer.Differences,
+			doc.Difference{Name: d.Name, Declared: d.Declared, Kind: d.Kind, From: append([]string{}, d.From...),
+				To: append([]string{}, d.To...)})
 	}
 	return answer
 }

@@ -36,8 +36,10 @@ type DossierFacts struct {
 // newDossier makes the document of a package.
 func newDossier(f DossierFacts) doc.Dossier {
 	p := f.Package
-	answer := doc.Dossier{Schema: "molt/dossier/1", Name: p.Name, About: p.Notes.About, Homepage: p.Notes.Homepage, Repository: p.Notes.Repository,
-		Declared: []doc.DossierLine{}, Keeping: f.Keeping, Locked: traceReleases(f.Traces), Tags: map[string]string{}, Framework: f.Goal, Releases: []doc.DossierRelease{},
+	answer := doc.Dossier{Schema: "molt/dossier/1", Name: p.Name, About: p.Notes.About, Homepage: p.Notes.Homepage,
+		Repository: p.Notes.Repository,
+		Declared:   []doc.DossierLine{}, Keeping: f.Keeping, Locked: traceReleases(f.Traces), Tags: map[string]string{},
+		Framework: f.Goal, Releases: []doc.DossierRelease{},
 		Needs: []doc.DossierNeed{}, Log: []doc.Log{}, NoLog: f.NoLog}
 	if f.Goal == p.Name {
 		answer.Framework = ""
@@ -66,7 +68,8 @@ func newDossier(f DossierFacts) doc.Dossier {
 			answer.Hidden++
 			continue
 		}
-		line := doc.DossierRelease{Version: r.Version.String(), Published: day(r.Published), Needs: len(r.Needs), Peers: len(r.Peers),
+		line := doc.DossierRelease{Version: r.Version.String(), Published: day(r.Published), Needs: len(r.Needs),
+			Peers:    len(r.Peers),
 			Runtimes: map[string]string{}, Deprecated: r.Deprecated, Locked: here}
 		for _, q := range r.Runtimes {
 			line.Runtimes[q.Name] = q.Text
@@ -84,14 +87,17 @@ func newDossier(f DossierFacts) doc.Dossier {
 	if f.To != nil {
 		answer.To = f.To.Version.String()
 		for _, d := range f.To.Needs {
-			answer.Needs = append(answer.Needs, doc.DossierNeed{Name: d.As, Constraint: d.Text, Peer: false, Optional: d.Optional})
+			answer.Needs = append(answer.Needs,
+				doc.DossierNeed{Name: d.As, Constraint: d.Text, Peer: false, Optional: d.Optional})
 		}
 		for _, d := range f.To.Peers {
-			answer.Needs = append(answer.Needs, doc.DossierNeed{Name: d.As, Constraint: d.Text, Peer: true, Optional: d.Optional})
+			answer.Needs = append(answer.Needs,
+				doc.DossierNeed{Name: d.As, Constraint: d.Text, Peer: true, Optional: d.Optional})
 		}
 	}
 	for _, e := range f.Log {
-		answer.Log = append(answer.Log, doc.Log{Release: e.Release, Breaking: append([]string{}, e.Breaking...), Rest: append([]string{}, e.Rest...)})
+		answer.Log = append(answer.Log,
+			doc.Log{Release: e.Release, Breaking: append([]string{}, e.Breaking...), Rest: append([]string{}, e.Rest...)})
 	}
 	return answer
 }
@@ -114,7 +120,8 @@ func (s *Session) Dossier(ctx context.Context, r DossierRequest) (doc.Dossier, e
 		if d.As == r.Name {
 			name = d.Package
 			if d.Foreign {
-				return doc.Dossier{}, &input.UsageError{Reason: fmt.Sprintf("%s does not come from the registry but from %s; Molt knows nothing more of it", d.As, d.Text)}
+				return doc.Dossier{}, &input.UsageError{
+					Reason: fmt.Sprintf("%s does not come from the registry but from %s; Molt knows nothing more of it", d.As, d.Text)}
 			}
 		}
 	}
@@ -122,7 +129,8 @@ func (s *Session) Dossier(ctx context.Context, r DossierRequest) (doc.Dossier, e
 	if err != nil {
 		return doc.Dossier{}, project.UnknownName(err, r.Name, names)
 	}
-	facts := DossierFacts{Name: r.Name, Keeping: s.keeping(r.Name), Package: p, App: s.App.Application(), Goal: project.ParseGoal(s.App.Config.Goal).Name, Previews: r.Previews, Most: r.Most}
+	facts := DossierFacts{Name: r.Name, Keeping: s.keeping(r.Name), Package: p, App: s.App.Application(),
+		Goal: project.ParseGoal(s.App.Config.Goal).Name, Previews: r.Previews, Most: r.Most}
 	if s.App.Lock != nil {
 		s.App = s.App.WithRuntimes(ctx)
 		facts.App = s.App.Application()
@@ -145,7 +153,8 @@ func (s *Session) Dossier(ctx context.Context, r DossierRequest) (doc.Dossier, e
 	return answer, nil
 }
 
-// changeLog adds the part of the change log between the locked and the chosen release. That it could not be read is a remark.
+// changeLog adds the part of the change log between the locked and the chosen release. That it
+// could not be read is a remark.
 func (s *Session) changeLog(ctx context.Context, facts *DossierFacts, to string) error {
 	p := facts.Package
 	chosen := p.Newest()

@@ -112,7 +112,9 @@ func (s *Session) fetchLocks(ctx context.Context, made *planfile.Plan, d *doc.Fe
 		return locks, nil
 	}
 	if made != nil && solve.AsTangle(err) != nil {
-		d.Notes = append(d.Notes, fmt.Sprintf("the stages of %s do not resolve from where things stand, so only the archives of the lock were fetched; molt plan --renew makes it anew", planfile.File))
+		d.Notes = append(d.Notes, fmt.Sprintf(
+			"the stages of %s do not resolve from where things stand, so only the archives of the lock were fetched; molt "+
+				"plan --renew makes it anew", planfile.File))
 		locks, err = layout.Locks(ctx, s.App, nil)
 	}
 	if err != nil {
@@ -121,7 +123,8 @@ func (s *Session) fetchLocks(ctx context.Context, made *planfile.Plan, d *doc.Fe
 	return locks, nil
 }
 
-// tangled has what untangle needs looked at, where there is a tangle, and goes on without what could not be solved; other errors stay.
+// tangled has what untangle needs looked at, where there is a tangle, and goes on without what
+// could not be solved; other errors stay.
 func (s *Session) tangled(ctx context.Context, err error, d *doc.Fetch) error {
 	if solve.AsTangle(err) == nil {
 		return err
@@ -130,7 +133,8 @@ func (s *Session) tangled(ctx context.Context, err error, d *doc.Fetch) error {
 	if explained := s.explain(ctx, err); !errors.As(explained, &tangle) {
 		return explained
 	}
-	note := "the manifest does not resolve, so there is no lock of which the archives could be fetched; molt untangle shows the ways out"
+	note := "the manifest does not resolve, so there is no lock of which the archives could be fetched; molt untangle " +
+		"shows the ways out"
 	if len(d.Notes) == 0 {
 		d.Notes = append(d.Notes, note)
 	}

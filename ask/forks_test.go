@@ -59,9 +59,11 @@ func (d forkDemand) marker() string {
 }
 
 func randomForkWorld(random *rand.Rand) *forkWorld {
-	w := &forkWorld{names: []string{"keel", "mast", "oar", "rope", "sail"}, releases: map[string]int{}, needs: map[string][]forkDemand{}}
+	w := &forkWorld{names: []string{"keel", "mast", "oar", "rope", "sail"}, releases: map[string]int{},
+		needs: map[string][]forkDemand{}}
 	demand := func(but string) forkDemand {
-		d := forkDemand{name: w.names[random.IntN(len(w.names))], op: []string{">=", "<", "=="}[random.IntN(3)], when: []string{"", "old", "new", "old", "new"}[random.IntN(5)]}
+		d := forkDemand{name: w.names[random.IntN(len(w.names))], op: []string{">=", "<", "=="}[random.IntN(3)],
+			when: []string{"", "old", "new", "old", "new"}[random.IntN(5)]}
 		if d.major = 1 + random.IntN(3); d.op == "<" {
 			d.major++
 		}
@@ -165,7 +167,8 @@ func (w *forkWorld) texts() (universe, manifest string) {
 	return b.String(), "[project]\nname = \"dory\"\nversion = \"1\"\ndependencies = [\n" + lines.String() + "]\n"
 }
 
-var lockedPackage = regexp.MustCompile(`(?s)\[\[packages\]\]\nname = "([^"]+)"\nversion = "(\d)\.0"\n(?:marker = '([^']*)'\n|marker = "([^\n]*)"\n)?`)
+var lockedPackage = regexp.MustCompile(
+	`(?s)\[\[packages\]\]\nname = "([^"]+)"\nversion = "(\d)\.0"\n(?:marker = '([^']*)'\n|marker = "([^\n]*)"\n)?`)
 
 // chosenIn reads what a lock has for an environment, by the markers alone, as an installer would.
 func chosenIn(lock string, old bool) (map[string]int, error) {
@@ -187,8 +190,9 @@ func chosenIn(lock string, old bool) (map[string]int, error) {
 	return chosen, nil
 }
 
-// Whatever is asked for under conditions: there is a lock where each environment has a resolution and none where one has none; and by its markers each
-// environment gets releases that serve each other. Brute force knows no forks.
+// Whatever is asked for under conditions: there is a lock where each environment has a resolution
+// and none where one has none; and by its markers each environment gets releases that serve each
+// other. Brute force knows no forks.
 func TestRandomForks(t *testing.T) {
 	count := 16
 	if n, err := strconv.Atoi(os.Getenv("MOLT_SEEDS")); err == nil {
@@ -217,13 +221,15 @@ func oneForkWorld(t *testing.T, w *forkWorld, found map[string]int) error {
 	server := httptest.NewServer(python.Python{}.StandIn(table))
 	defer server.Close()
 	dir := t.TempDir()
-	for name, text := range map[string]string{"pyproject.toml": manifest, "molt.yaml": "install: none\nruntime:\n  a: {python: \"3.9\"}\n  b: {python: \"3.12\"}\n"} {
+	for name, text := range map[string]string{
+		"pyproject.toml": manifest, "molt.yaml": "install: none\nruntime:\n  a: {python: \"3.9\"}\n  b: {python: \"3.12\"}\n"} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
 			return err
 		}
 	}
 	env := map[string]string{"MOLT_REGISTRY_PYTHON": server.URL, "MOLT_CACHE": t.TempDir(), "MOLT_STATE": t.TempDir()}
-	set := ask.Settings{Settings: open.Settings{Dir: dir, Jobs: 4, Env: func(k string) string { return env[k] }}, Say: func(string, ...any) {}}
+	set := ask.Settings{Settings: open.Settings{Dir: dir, Jobs: 4, Env: func(k string) string { return env[k] }},
+		Say: func(string, ...any) {}}
 	relock := func() (string, error) {
 		s, err := ask.Open(context.Background(), set, ask.Needs{Write: true, Declared: true})
 		if err != nil {

@@ -24,8 +24,10 @@ func Install(ctx context.Context, a *open.View, order layout.InstallOrder) (doc.
 		into = a.Dir
 	}
 	d := doc.Install{Schema: "molt/install/1", DryRun: order.Dry, Into: into, Folders: r.Places, Untouched: r.Untouched,
-		Added: list(r.Added), Moved: []doc.Moved{}, Removed: list(r.Removed), Mended: list(r.Mended), Edited: list(r.Edited), Left: list(r.Left),
-		LeftOut: list(r.LeftOut), Unbuilt: []doc.Unbuilt{}, Built: list(r.Built), Claimed: list(r.Claimed), Odd: list(r.Odd), Archives: r.Fetched, Bytes: r.Bytes, Files: r.Linked}
+		Added: list(r.Added), Moved: []doc.Moved{}, Removed: list(r.Removed), Mended: list(r.Mended), Edited: list(r.Edited),
+		Left:    list(r.Left),
+		LeftOut: list(r.LeftOut), Unbuilt: []doc.Unbuilt{}, Built: list(r.Built), Claimed: list(r.Claimed), Odd: list(r.Odd),
+		Archives: r.Fetched, Bytes: r.Bytes, Files: r.Linked}
 	for _, m := range r.Moved {
 		d.Moved = append(d.Moved, doc.Moved(m))
 	}

@@ -28,7 +28,8 @@ func locate(a *open.View, group, name string, l doc.Located) doc.Located {
 func LocateSurvey(a *open.View, d doc.Survey) (all []doc.Located) {
 	for _, r := range d.Packages {
 		note := func(rule, level, says string) {
-			all = append(all, locate(a, project.MemberGroup(r.Member, r.Group), r.Name, doc.Located{Rule: rule, Level: level, Says: says}))
+			all = append(all, locate(a, project.MemberGroup(r.Member, r.Group), r.Name,
+				doc.Located{Rule: rule, Level: level, Says: says}))
 		}
 		switch {
 		case slices.Contains(r.Flags, inspect.Unknown):
@@ -54,7 +55,8 @@ func LocateAssess(a *open.View, d doc.Assess) (all []doc.Located) {
 		case project.Blocked:
 			l = doc.Located{Rule: "blocked", Level: "error", Says: project.Blocks(p.Name, goal, p.Held)}
 		case project.Together:
-			l = doc.Located{Rule: "together", Level: "note", Says: fmt.Sprintf("%s moves to %s in the same stage as %s", p.Name, p.To, goal)}
+			l = doc.Located{Rule: "together", Level: "note",
+				Says: fmt.Sprintf("%s moves to %s in the same stage as %s", p.Name, p.To, goal)}
 		case project.Retires:
 			l = doc.Located{Rule: "retiring", Level: "warning", Says: fmt.Sprintf("%s: %s", p.Name, p.Retires)}
 		default:
@@ -67,7 +69,9 @@ func LocateAssess(a *open.View, d doc.Assess) (all []doc.Located) {
 	}
 	for _, r := range d.Runtime {
 		if !r.Met && r.Deployed != "" {
-			all = append(all, doc.Located{Rule: "runtime", Level: "error", File: config.File, Says: fmt.Sprintf("%s needs %s %s, and %s is deployed", r.By, r.Name, r.Needs, r.Deployed)})
+			all = append(all, doc.Located{
+				Rule: "runtime", Level: "error", File: config.File,
+				Says: fmt.Sprintf("%s needs %s %s, and %s is deployed", r.By, r.Name, r.Needs, r.Deployed)})
 		}
 	}
 	return all

@@ -17,12 +17,16 @@ import (
 
 // newLock makes the document of a lock.
 func newLock(l *ecosystem.Lock) doc.Lock {
-	answer := doc.Lock{Schema: "molt/lock/1", Ecosystem: l.Ecosystem, Folded: l.Folded, Roots: []doc.LockRoot{}, Packages: []doc.LockedItem{}}
+	answer := doc.Lock{Schema: "molt/lock/1", Ecosystem: l.Ecosystem, Folded: l.Folded, Roots: []doc.LockRoot{},
+		Packages: []doc.LockedItem{}}
 	for _, r := range l.Declarations() {
-		answer.Roots = append(answer.Roots, doc.LockRoot{Name: r.Name, Group: r.Group, Constraint: r.Constraint, Package: id(r.To)})
+		answer.Roots = append(answer.Roots,
+			doc.LockRoot{Name: r.Name, Group: r.Group, Constraint: r.Constraint, Package: id(r.To)})
 	}
 	for _, p := range l.Releases() {
-		answer.Packages = append(answer.Packages, doc.LockedItem{ID: p.ID, Name: p.Name, Version: p.Version, PURL: p.PURL, Integrity: p.Integrity, Source: p.Source, Needs: lockEdges(p.Needs), Peers: lockEdges(p.Peers)})
+		answer.Packages = append(answer.Packages,
+			doc.LockedItem{ID: p.ID, Name: p.Name, Version: p.Version, PURL: p.PURL, Integrity: p.Integrity, Source: p.Source,
+				Needs: lockEdges(p.Needs), Peers: lockEdges(p.Peers)})
 	}
 	for _, p := range l.Whole().Releases() {
 		if !slices.ContainsFunc(answer.Packages, func(x doc.LockedItem) bool { return x.ID == p.ID }) {
@@ -36,7 +40,8 @@ func newLock(l *ecosystem.Lock) doc.Lock {
 func (s *Session) Inventory(ctx context.Context) (doc.Inventory, error) {
 	l := s.App.Lock
 	if l == nil {
-		return doc.Inventory{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt relock writes one", s.App.LockFile())}
+		return doc.Inventory{}, &input.UsageError{
+			Reason: fmt.Sprintf("there is no %s; molt relock writes one", s.App.LockFile())}
 	}
 	answer := doc.Inventory{Lock: newLock(l), Licences: map[string]string{}, Purposes: ecosystem.Purposes(s.App.Eco, l)}
 	for _, p := range answer.Packages {
@@ -79,9 +84,11 @@ func id(to string) *string {
 
 // newVerify makes the document of a verification.
 func newVerify(found []open.Finding, installed bool) doc.Verify {
-	answer := doc.Verify{Schema: "molt/verify/1", Agrees: len(found) == 0, Installed: installed, Findings: []doc.Finding{}, OutOfDate: []string{}}
+	answer := doc.Verify{Schema: "molt/verify/1", Agrees: len(found) == 0, Installed: installed, Findings: []doc.Finding{},
+		OutOfDate: []string{}}
 	for _, f := range found {
-		answer.Findings = append(answer.Findings, doc.Finding{About: f.About, Says: f.Says, File: f.File, Line: f.Line, Column: f.Column})
+		answer.Findings = append(answer.Findings,
+			doc.Finding{About: f.About, Says: f.Says, File: f.File, Line: f.Line, Column: f.Column})
 		about := f.About
 		if about == "manifest" { // which is what people wrote; the lock has to follow
 			about = "lock"
@@ -97,7 +104,8 @@ func newVerify(found []open.Finding, installed bool) doc.Verify {
 func (s *Session) Relock(ctx context.Context, dry bool, accepted []string) (doc.Lock, error) {
 	for _, release := range accepted {
 		if !locking.HasLocked(s.App.View, release) {
-			return doc.Lock{}, &input.UsageError{Reason: fmt.Sprintf("--accept-checksum %s: expected NAME@VERSION of a release that is locked", release)}
+			return doc.Lock{}, &input.UsageError{
+				Reason: fmt.Sprintf("--accept-checksum %s: expected NAME@VERSION of a release that is locked", release)}
 		}
 	}
 	lock, data, err := locking.Relock(ctx, s.App, accepted...)
@@ -123,9 +131,10 @@ func (s *Session) Relock(ctx context.Context, dry bool, accepted []string) (doc.
 	return answer, nil
 }
 
-// RelockMerged resolves a conflict that git left in the lock or in the manifest of an application, and writes both, unless it is
-// for show. It returns the names of the files that change.
-func RelockMerged(ctx context.Context, set Settings, a *open.View, dry bool) (answer doc.Lock, files []string, err error) {
+// RelockMerged resolves a conflict that git left in the lock or in the manifest of an application,
+// and writes both, unless it is for show. It returns the names of the files that change.
+func RelockMerged(ctx context.Context, set Settings, a *open.View,
+	dry bool) (answer doc.Lock, files []string, err error) {
 	var ends []func()
 	if !dry {
 		used, release, err := a.Use()
@@ -158,7 +167,8 @@ func RelockMerged(ctx context.Context, set Settings, a *open.View, dry bool) (an
 func Verify(ctx context.Context, a *open.View, only []string) (doc.Verify, []open.Finding, error) {
 	for _, about := range only {
 		if !slices.Contains(doc.Abouts, about) {
-			return doc.Verify{}, nil, &input.UsageError{Reason: fmt.Sprintf("--only %s: expected some of %s", about, strings.Join(doc.Abouts, ", "))}
+			return doc.Verify{}, nil, &input.UsageError{
+				Reason: fmt.Sprintf("--only %s: expected some of %s", about, strings.Join(doc.Abouts, ", "))}
 		}
 	}
 	found, err := locking.Verify(ctx, a)

@@ -38,7 +38,8 @@ func (e *MissingError) Error() string {
 // Unwrap returns what was met first.
 func (e *MissingError) Unwrap() error { return e.Err }
 
-// Missing makes of an error about a document that is not at hand, while offline, one that names all that are missing; other errors stay what they are.
+// Missing makes of an error about a document that is not at hand, while offline, one that names all
+// that are missing; other errors stay what they are.
 func (s *Session) Missing(ctx context.Context, err error) error {
 	if !errors.Is(err, registry.ErrOffline) || ctx.Err() != nil {
 		return err

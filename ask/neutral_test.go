@@ -32,8 +32,8 @@ const skua = `
 	dune@1.0
 	dune@2.0: marram@like:4`
 
-// A whole job on an ecosystem that has nothing of JavaScript's: where it stands, what a goal means, the plan, its stages, the way
-// back, and the verification.
+// A whole job on an ecosystem that has nothing of JavaScript's: where it stands, what a goal means,
+// the plan, its stages, the way back, and the verification.
 func TestNeutral(t *testing.T) {
 	packages, err := universe.Sketch(knots{}, skua)
 	if err != nil {
@@ -55,13 +55,15 @@ func TestNeutral(t *testing.T) {
 	}}, Say: func(format string, args ...any) { t.Logf(format, args...) }}
 	ctx := context.Background()
 	var place *input.PositionError
-	if _, err := ask.Open(ctx, set, ask.Needs{}); err == nil || !strings.HasPrefix(err.Error(), "tackle.list:2:1: expected a name and a constraint") {
+	if _, err := ask.Open(ctx, set, ask.Needs{}); err == nil ||
+		!strings.HasPrefix(err.Error(), "tackle.list:2:1: expected a name and a constraint") {
 		t.Fatalf("a manifest that makes no sense: %v, %v", err, place)
 	}
 	write("tackle.list", "Marram is:3.0.0\nTern_Forms like:1.0.0\ndune any\n")
 	write("spare.list", "KNOT.mail like:1.0.0\n")
 	write("molt.yaml", "hold:\n  Dune: {reason: it drifts}\n  DUNE: {reason: it blows}\n")
-	if _, err := ask.Open(ctx, set, ask.Needs{}); err == nil || !strings.HasPrefix(err.Error(), "molt.yaml:2:3: \"Dune\": dune is held already") {
+	if _, err := ask.Open(ctx, set, ask.Needs{}); err == nil ||
+		!strings.HasPrefix(err.Error(), "molt.yaml:2:3: \"Dune\": dune is held already") {
 		t.Fatalf("two holds on one package: %v", err)
 	}
 	write("molt.yaml", "goal: MARRAM@4\ntrust: [DUNE]\nhold:\n  Dune: {reason: it drifts}\n")
@@ -92,9 +94,11 @@ func TestNeutral(t *testing.T) {
 		d, err := s.Survey(context.Background(), ask.Sieve{})
 		all := ""
 		for _, r := range d.Packages {
-			all += fmt.Sprintf("%s %s %s>%s held:%v; ", r.Name, r.Declared, r.Locked, r.Newest, r.Held != "" || strings.Contains(fmt.Sprint(r.Flags), "held"))
+			all += fmt.Sprintf("%s %s %s>%s held:%v; ", r.Name, r.Declared, r.Locked, r.Newest, r.Held != "" ||
+				strings.Contains(fmt.Sprint(r.Flags), "held"))
 		}
-		said(all, "marram is:3.0.0 3.0.0>4.0.0 held:false; tern-forms like:1.0.0 1.2.0>2.0.0 held:false; dune any 1.0.0>2.0.0 held:true; knot-mail like:1.0.0 1.0.0>2.0.0 held:false; ")
+		said(all, "marram is:3.0.0 3.0.0>4.0.0 held:false; tern-forms like:1.0.0 1.2.0>2.0.0 held:false; dune any "+
+			"1.0.0>2.0.0 held:true; knot-mail like:1.0.0 1.0.0>2.0.0 held:false; ")
 		return err
 	})
 	in(ask.Needs{Declared: true}, func(s *ask.Session) error {
@@ -131,14 +135,16 @@ func TestNeutral(t *testing.T) {
 			all += "; "
 			stages++
 		}
-		said(all, "minor marram is:3.0.0>is:3.1.0; goal-4 marram is:3.1.0>is:4.0.0 knot-mail like:1.0.0>like:2.0.0; after-tern-forms tern-forms like:1.0.0>like:2.0.0; ")
+		said(all, "minor marram is:3.0.0>is:3.1.0; goal-4 marram is:3.1.0>is:4.0.0 knot-mail like:1.0.0>like:2.0.0; "+
+			"after-tern-forms tern-forms like:1.0.0>like:2.0.0; ")
 		return err
 	})
 	plan, err := os.ReadFile(filepath.Join(dir, "molt-plan.yaml"))
 	if err != nil {
 		t.Fatal(err)
 	}
-	write("molt-plan.yaml", strings.ReplaceAll(string(plan), "name: knot-mail", "name: Knot_Mail")) // people spell it their way
+	// people spell it their way
+	write("molt-plan.yaml", strings.ReplaceAll(string(plan), "name: knot-mail", "name: Knot_Mail"))
 	for range stages {
 		in(ask.Needs{Write: true}, func(s *ask.Session) error {
 			done, err := s.Step(context.Background(), ask.StepRequest{})
@@ -153,7 +159,8 @@ func TestNeutral(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if d, _, err := ask.Verify(ctx, a, nil); err != nil || !d.Agrees || !strings.HasPrefix(d.Unknown, "tackle.lock does not tell what its packages need") {
+	if d, _, err := ask.Verify(ctx, a, nil); err != nil || !d.Agrees ||
+		!strings.HasPrefix(d.Unknown, "tackle.lock does not tell what its packages need") {
 		t.Errorf("verify finds %+v, %v", d.Findings, err)
 	}
 	in(ask.Needs{}, func(s *ask.Session) error {

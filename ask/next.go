@@ -102,7 +102,8 @@ func nextOfTrial(answer doc.Beside) *doc.Next {
 	case answer.Passed:
 		return next("molt step", "carries out the next stage in the application itself")
 	case len(answer.Each) > 1:
-		return next("molt step", "carries out %s, which passes; mend the application before %s", answer.Stages[0], answer.Each[len(answer.Each)-1].Stage)
+		return next("molt step", "carries out %s, which passes; mend the application before %s", answer.Stages[0],
+			answer.Each[len(answer.Each)-1].Stage)
 	case len(answer.Each) == 0 && len(answer.Stages) > 1:
 		return next("molt trial --all", "tries the stages one after the other, and shows which of them fails")
 	}

@@ -8,9 +8,11 @@ import (
 	"molt/doc"
 )
 
-// Offer puts what is new on branches, a set of changes on each, and renews those of earlier offers; when it is dry it only says what these would be.
+// Offer puts what is new on branches, a set of changes on each, and renews those of earlier offers;
+// when it is dry it only says what these would be.
 func (s *Session) Offer(ctx context.Context, dry bool) (doc.Offers, error) {
-	answer := doc.Offers{Schema: "molt/offers/1", Ecosystem: s.App.SideName(), DryRun: dry, Offers: []doc.Offer{}, Waiting: []doc.PlanBehind{}}
+	answer := doc.Offers{Schema: "molt/offers/1", Ecosystem: s.App.SideName(), DryRun: dry, Offers: []doc.Offer{},
+		Waiting: []doc.PlanBehind{}}
 	if err := s.advice(ctx, nil); err != nil {
 		return answer, err
 	}
@@ -25,7 +27,9 @@ func (s *Session) Offer(ctx context.Context, dry bool) (doc.Offers, error) {
 	changes := change.ChangeDocs(s.App.View, sets)
 	open := false
 	for i, o := range all {
-		one := doc.Offer{ID: o.ID, Title: o.Title, Branch: o.Branch, Commit: o.Commit, State: o.State, Changes: append([]doc.PlanChange{}, changes[i]...), Notes: append([]string{}, o.Notes...), Runs: runDocs(o.Runs), Unread: o.Unread}
+		one := doc.Offer{ID: o.ID, Title: o.Title, Branch: o.Branch, Commit: o.Commit, State: o.State,
+			Changes: append([]doc.PlanChange{}, changes[i]...), Notes: append([]string{}, o.Notes...), Runs: runDocs(o.Runs),
+			Unread: o.Unread}
 		if o.Effect != nil {
 			one.Lock, open = len(o.Effect.Differences), true
 		}

@@ -93,12 +93,14 @@ func (s *Session) MakePlan(ctx context.Context, r PlanRequest) (doc.Plan, error)
 	}
 	aside, err := stages.WritePlan(s.App.View, file)
 	if aside != "" && err == nil {
-		answer.Remarks = append(answer.Remarks, fmt.Sprintf("the plan before, with what people wrote into it, is now %s; molt plan --renew makes a plan anew and keeps what they decided", aside))
+		answer.Remarks = append(answer.Remarks, fmt.Sprintf("the plan before, with what people wrote into it, is now %s; "+
+			"molt plan --renew makes a plan anew and keeps what they decided", aside))
 	}
 	return answer, err
 }
 
-// planned makes the document of a plan, with the tangle where the goal is out of reach; made is nil for a plan that was not made now.
+// planned makes the document of a plan, with the tangle where the goal is out of reach; made is nil
+// for a plan that was not made now.
 func (s *Session) planned(ctx context.Context, file *planfile.Plan, made *plan.Plan) (doc.Plan, error) {
 	times, err := stages.CheckTimes(s.App.View)
 	if err != nil {
@@ -122,7 +124,8 @@ func (s *Session) planned(ctx context.Context, file *planfile.Plan, made *plan.P
 }
 
 // SplitPlan puts packages of a stage into a stage of their own. It returns the plan, and the names of the two stages.
-func (s *Session) SplitPlan(ctx context.Context, stage string, apart, previews []string) (answer doc.Plan, first, second string, err error) {
+func (s *Session) SplitPlan(ctx context.Context, stage string,
+	apart, previews []string) (answer doc.Plan, first, second string, err error) {
 	if err := s.advice(ctx, previews); err != nil {
 		return doc.Plan{}, "", "", err
 	}
@@ -139,7 +142,8 @@ func (s *Session) SplitPlan(ctx context.Context, stage string, apart, previews [
 }
 
 // BringIntoPlan moves what later stages change of some packages into a stage. It returns the plan.
-func (s *Session) BringIntoPlan(ctx context.Context, stage string, names, previews []string) (answer doc.Plan, err error) {
+func (s *Session) BringIntoPlan(
+	ctx context.Context, stage string, names, previews []string) (answer doc.Plan, err error) {
 	if err := s.advice(ctx, previews); err != nil {
 		return doc.Plan{}, err
 	}
@@ -190,6 +194,7 @@ func (s *Session) RenewPlan(ctx context.Context, previews []string, dry bool) (d
 		}
 	}
 	answer.Next = nextOfPlan(answer, dry, " --renew")
-	answer.Renewal = &doc.Renewal{Kept: append([]string{}, r.Kept...), Lost: append([]string{}, r.Lost...), Changed: append([]string{}, r.Changed...)}
+	answer.Renewal = &doc.Renewal{
+		Kept: append([]string{}, r.Kept...), Lost: append([]string{}, r.Lost...), Changed: append([]string{}, r.Changed...)}
 	return answer, nil
 }

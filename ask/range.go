@@ -15,7 +15,8 @@ import (
 
 // newRange makes a document without versions.
 func newRange(ecosystem, constraint string) doc.Range {
-	return doc.Range{Schema: "molt/range/1", Ecosystem: ecosystem, Constraint: constraint, Admits: []string{}, Refuses: []string{}}
+	return doc.Range{Schema: "molt/range/1", Ecosystem: ecosystem, Constraint: constraint, Admits: []string{},
+		Refuses: []string{}}
 }
 
 // published puts the releases of a package into the document.
@@ -68,7 +69,8 @@ func published(answer *doc.Range, name string, p *universe.Package, set version.
 
 // adviseRange puts advice into the document; nil for none that is needed.
 func adviseRange(answer *doc.Range, a *inspect.Advice) {
-	answer.Advice = &doc.Advice{Constraint: answer.Constraint, Reason: "it admits the newest release that resolves with the rest, and stops before the next major", Breaking: false}
+	answer.Advice = &doc.Advice{Constraint: answer.Constraint,
+		Reason: "it admits the newest release that resolves with the rest, and stops before the next major", Breaking: false}
 	if a != nil {
 		answer.Advice = &doc.Advice{Constraint: a.Constraint, Reason: a.Reason, Breaking: a.Breaking}
 	}

@@ -16,10 +16,11 @@ import (
 	"molt/render"
 )
 
-// Report says everything about the application: where it stands, what the goal means, the plan, what was carried out. Without a goal, it has neither an
-// assessment nor a plan.
+// Report says everything about the application: where it stands, what the goal means, the plan,
+// what was carried out. Without a goal, it has neither an assessment nor a plan.
 func (s *Session) Report(ctx context.Context, goals []string) (doc.Report, error) {
-	answer := doc.Report{Schema: "molt/report/1", Ecosystem: s.App.SideName(), On: day(time.Now()), Carried: []doc.CarriedOut{}, Lag: []doc.LagPoint{}}
+	answer := doc.Report{Schema: "molt/report/1", Ecosystem: s.App.SideName(), On: day(time.Now()),
+		Carried: []doc.CarriedOut{}, Lag: []doc.LagPoint{}}
 	var err error
 	if answer.Survey, err = s.Survey(ctx, Sieve{}); err != nil {
 		return answer, err
@@ -66,7 +67,8 @@ func (s *Session) reportedPlan(ctx context.Context, asked, goals []string) (*doc
 	return &d, false, nil
 }
 
-// past tells what was carried out, and how far behind the application was before the first of it, after each, and is now.
+// past tells what was carried out, and how far behind the application was before the first of it,
+// after each, and is now.
 func (s *Session) past(ctx context.Context, answer *doc.Report) error {
 	all, err := locking.ReadPast(ctx, s.App.View)
 	if err != nil {
@@ -75,7 +77,9 @@ func (s *Session) past(ctx context.Context, answer *doc.Report) error {
 	for i, p := range all {
 		one := doc.CarriedOut{Stage: p.Stage, At: p.At, Commit: p.Commit, Moved: []doc.Difference{}}
 		for _, d := range p.Moved(s.App.Eco.Scheme()) {
-			one.Moved = append(one.Moved, doc.Difference{Name: d.Name, Declared: d.Declared, Kind: d.Kind, From: append([]string{}, d.From...), To: append([]string{}, d.To...)})
+			one.Moved = append(one.Moved, doc.Difference{
+				Name: d.Name, Declared: d.Declared, Kind: d.Kind, From: append([]string{}, d.From...),
+				To: append([]string{}, d.To...)})
 		}
 		answer.Carried = append(answer.Carried, one)
 		if i == 0 && p.Before != nil {
@@ -118,7 +122,8 @@ func sentence(d doc.Report) string {
 	if name == "" {
 		name = "The application"
 	}
-	says := fmt.Sprintf("%s declares %s, of which %d are behind, %d by a major", name, render.Count(d.Survey.Declared, "package"), behind, majors)
+	says := fmt.Sprintf("%s declares %s, of which %d are behind, %d by a major",
+		name, render.Count(d.Survey.Declared, "package"), behind, majors)
 	if d.Assess == nil {
 		return says + "; no goal is named."
 	}
@@ -145,9 +150,11 @@ func sentence(d doc.Report) string {
 	case d.Assess.Alone:
 		return fmt.Sprintf("%s; %s is out of reach today: it does not resolve even by itself.", says, goal)
 	case len(blocked) > 3:
-		return fmt.Sprintf("%s; %s is out of reach today: %d packages have no release that is compatible with it.", says, goal, len(blocked))
+		return fmt.Sprintf("%s; %s is out of reach today: %d packages have no release that is compatible with it.",
+			says, goal, len(blocked))
 	case len(blocked) > 0:
-		return fmt.Sprintf("%s; %s is out of reach today, for want of a compatible release of %s.", says, goal, strings.Join(blocked, " and "))
+		return fmt.Sprintf("%s; %s is out of reach today, for want of a compatible release of %s.", says,
+			goal, strings.Join(blocked, " and "))
 	}
 	return fmt.Sprintf("%s; %s is out of reach today.", says, goal)
 }

@@ -40,7 +40,8 @@ type Needs struct {
 
 // A Session is an application with its registry, for the time of one question or of several. Its methods answer them.
 type Session struct {
-	// App is the application with its registries open. It is another one once stages were carried out, or advice was asked for.
+	// App is the application with its registries open. It is another one once stages were carried
+	// out, or advice was asked for.
 	App *open.Question
 
 	base  *open.Question // App without advice
@@ -53,8 +54,8 @@ type Session struct {
 	execution *stages.Execution // of the stages that the session carries out or tries; nil before the first
 }
 
-// Read opens an application without its registry, and changes nothing in it. What a Molt left that was ended in the middle of a
-// change is only spoken of.
+// Read opens an application without its registry, and changes nothing in it. What a Molt left that
+// was ended in the middle of a change is only spoken of.
 func Read(set Settings) (*open.View, error) {
 	a, err := open.Open(set.Settings)
 	if err != nil {
@@ -67,8 +68,8 @@ func Read(set Settings) (*open.View, error) {
 	return a, nil
 }
 
-// Use opens an application without its registry and takes its folder for changing it, until what it returns is called. What a
-// Molt left that was ended in the middle of a change is repaired first.
+// Use opens an application without its registry and takes its folder for changing it, until what it
+// returns is called. What a Molt left that was ended in the middle of a change is repaired first.
 func Use(set Settings) (*open.View, func(), error) {
 	a, err := open.Open(set.Settings)
 	if err != nil {
@@ -212,8 +213,8 @@ func (s *Session) explain(ctx context.Context, err error) error {
 	return &TangleError{err, answer}
 }
 
-// unwanted is explain for a change of the manifest that was asked for: there are no ways out, since these are for the manifest as
-// it stands.
+// unwanted is explain for a change of the manifest that was asked for: there are no ways out, since
+// these are for the manifest as it stands.
 func (s *Session) unwanted(ctx context.Context, err error) error {
 	var tangle *solve.Tangle
 	if !errors.As(err, &tangle) {
@@ -269,7 +270,8 @@ func (s *Session) executing(watcher run.Watcher) *stages.Execution {
 // mostSettling is how many packages are named of which newer releases wait.
 const mostSettling = 5
 
-// settling tells people which newer releases wait until they have settled, and returns them; without names, of all that is declared.
+// settling tells people which newer releases wait until they have settled, and returns them;
+// without names, of all that is declared.
 func (s *Session) settling(ctx context.Context, names ...string) ([]doc.Settling, error) {
 	if names == nil {
 		names = s.App.DeclaredPackages()
@@ -295,7 +297,8 @@ func (s *Session) settling(ctx context.Context, names ...string) ([]doc.Settling
 	if releases > 1 {
 		says = fmt.Sprintf("%d newer releases wait", releases)
 	}
-	s.say("note: %s until \"settle: %s\" in %s is over: %s", says, s.App.Config.Settle, config.File, strings.Join(some, ", "))
+	s.say("note: %s until \"settle: %s\" in %s is over: %s", says, s.App.Config.Settle, config.File,
+		strings.Join(some, ", "))
 	return waiting, nil
 }
 

@@ -46,7 +46,8 @@ func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
 			return answer, err
 		}
 		if change.HasConfig(a) {
-			return answer, &input.UsageError{Reason: fmt.Sprintf("there is a %s already; molt config shows what counts", config.File)}
+			return answer, &input.UsageError{
+				Reason: fmt.Sprintf("there is a %s already; molt config shows what counts", config.File)}
 		}
 		if first == nil {
 			first = a
@@ -71,7 +72,8 @@ func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
 		}
 	}
 	for word := range strings.FieldsSeq(r.Goal) {
-		if name := project.ParseGoal(word).Name; !slices.ContainsFunc(names, func(n string) bool { return strings.EqualFold(n, name) }) {
+		if name := project.ParseGoal(word).Name; !slices.ContainsFunc(
+			names, func(n string) bool { return strings.EqualFold(n, name) }) {
 			return answer, &input.UsageError{Reason: "--goal: " + project.NotAmong(name+" is not declared here", name, names)}
 		}
 	}

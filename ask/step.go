@@ -17,7 +17,8 @@ import (
 func newChecks(verdicts []run.Verdict) []doc.Check {
 	all := []doc.Check{}
 	for _, v := range verdicts {
-		all = append(all, doc.Check{Name: v.Name, Task: v.Task, Passed: v.Passed, Before: v.Before, Says: v.Says, Errors: v.Errors, Log: v.Log, Seconds: v.Took.Round(time.Millisecond).Seconds()})
+		all = append(all, doc.Check{Name: v.Name, Task: v.Task, Passed: v.Passed, Before: v.Before, Says: v.Says,
+			Errors: v.Errors, Log: v.Log, Seconds: v.Took.Round(time.Millisecond).Seconds()})
 	}
 	return all
 }
@@ -31,9 +32,12 @@ func newDeprecations(all []stages.Deprecation) (list []doc.Deprecation) {
 
 // newCulprit makes the document of a search for a culprit.
 func newCulprit(c *run.Culprit, split []string) *doc.Culprit {
-	answer := &doc.Culprit{Check: c.Check, Changes: c.Changes, Rest: append([]string{}, c.Rest...), Passes: c.Passes, Trials: []doc.Trial{}, Split: split, Notes: []string{}, Uses: []string{}}
+	answer := &doc.Culprit{Check: c.Check, Changes: c.Changes, Rest: append([]string{}, c.Rest...), Passes: c.Passes,
+		Trials: []doc.Trial{}, Split: split, Notes: []string{}, Uses: []string{}}
 	for _, t := range c.Trials {
-		answer.Trials = append(answer.Trials, doc.Trial{Changes: t.Changes, Outcome: string(t.Outcome), Says: t.Says, Ran: t.Ran, Seconds: t.Took.Round(time.Millisecond).Seconds()})
+		answer.Trials = append(answer.Trials,
+			doc.Trial{Changes: t.Changes, Outcome: string(t.Outcome), Says: t.Says, Ran: t.Ran,
+				Seconds: t.Took.Round(time.Millisecond).Seconds()})
 	}
 	return answer
 }
@@ -42,24 +46,31 @@ func newCulprit(c *run.Culprit, split []string) *doc.Culprit {
 func newOwnVersion(o *change.OwnVersion) doc.OwnVersion {
 	answer := doc.OwnVersion{Schema: "molt/own-version/1"}
 	if o != nil {
-		answer = doc.OwnVersion{Schema: answer.Schema, From: o.From, To: o.To, Jump: o.Jump.String(), Why: o.Why, Written: o.Written}
+		answer = doc.OwnVersion{Schema: answer.Schema, From: o.From, To: o.To, Jump: o.Jump.String(), Why: o.Why,
+			Written: o.Written}
 	}
 	return answer
 }
 
 // newTrial makes the document of stages that were tried beside the application.
 func newTrial(b *stages.Trial) doc.Beside {
-	d := doc.Beside{Schema: "molt/trial/1", Stages: b.Stages, Folder: b.Dir, Passed: b.Passed, Before: newChecks(b.Before), Checks: newChecks(b.Verdicts), Notes: append([]string{}, b.Notes...), Unchecked: b.Unchecked, Deprecated: newDeprecations(b.Deprecated)}
+	d := doc.Beside{Schema: "molt/trial/1", Stages: b.Stages, Folder: b.Dir, Passed: b.Passed, Before: newChecks(b.Before),
+		Checks: newChecks(b.Verdicts), Notes: append([]string{}, b.Notes...), Unchecked: b.Unchecked,
+		Deprecated: newDeprecations(b.Deprecated)}
 	for _, t := range b.Each {
-		d.Each = append(d.Each, doc.StageTrial{Stage: t.Stage, Passed: t.Passed, Seconds: t.Took.Round(time.Millisecond).Seconds(), Checks: newChecks(t.Verdicts), Earlier: t.Earlier, Says: t.Says})
+		d.Each = append(d.Each, doc.StageTrial{
+			Stage: t.Stage, Passed: t.Passed, Seconds: t.Took.Round(time.Millisecond).Seconds(), Checks: newChecks(t.Verdicts),
+			Earlier: t.Earlier, Says: t.Says})
 	}
 	return d
 }
 
 // newStep makes the document of a stage that was carried out or tried.
 func newStep(s *stages.Step) doc.Step {
-	answer := doc.Step{Schema: "molt/step/1", Stage: newPlanStage(s.Stage), Passed: s.Passed, Checks: newChecks(s.Verdicts),
-		Before: newChecks(s.Before), Changed: append([]string{}, s.Changed...), Notes: append([]string{}, s.Notes...), Left: s.Left, ToGoal: s.ToGoal, Unchecked: s.Unchecked, Deprecated: newDeprecations(s.Deprecated)}
+	answer := doc.Step{Schema: "molt/step/1", Stage: newPlanStage(s.Stage), Passed: s.Passed,
+		Checks: newChecks(s.Verdicts),
+		Before: newChecks(s.Before), Changed: append([]string{}, s.Changed...), Notes: append([]string{}, s.Notes...),
+		Left: s.Left, ToGoal: s.ToGoal, Unchecked: s.Unchecked, Deprecated: newDeprecations(s.Deprecated)}
 	for i := range answer.Stage.Changes { // they are of when the plan was made; the notes tell of now
 		answer.Stage.Changes[i].Uses = nil
 	}
@@ -94,7 +105,8 @@ type Stepped struct {
 	commit func() error
 }
 
-// Commit makes the commit that was asked for. It is called when the answer was shown; it does nothing where there is nothing to commit.
+// Commit makes the commit that was asked for. It is called when the answer was shown; it does
+// nothing where there is nothing to commit.
 func (d *Stepped) Commit() error {
 	if d.commit == nil {
 		return nil
@@ -217,7 +229,8 @@ func (s *Session) tellOf(ctx context.Context, stage doc.PlanStage, c *doc.Culpri
 	return nil
 }
 
-// ownVersionAlone writes the application's own version when there is no stage left to write it with; else it returns nil.
+// ownVersionAlone writes the application's own version when there is no stage left to write it
+// with; else it returns nil.
 func (s *Session) ownVersionAlone(ctx context.Context, commit bool) (*Stepped, error) {
 	file, err := s.App.ReadPlan()
 	if err != nil || file.Next() != nil {
@@ -231,7 +244,8 @@ func (s *Session) ownVersionAlone(ctx context.Context, commit bool) (*Stepped, e
 	done := &Stepped{OwnVersion: &answer}
 	if own != nil && commit {
 		done.commit = func() error {
-			return stages.Commit(ctx, s.App.View, doc.PlanStage{ID: change.OwnVersionStage, Title: own.From + " to " + own.To}, nil)
+			return stages.Commit(ctx, s.App.View, doc.PlanStage{ID: change.OwnVersionStage, Title: own.From + " to " + own.To},
+				nil)
 		}
 	}
 	return done, nil
@@ -276,8 +290,9 @@ func (s *Session) Trial(ctx context.Context, r TrialRequest, watcher run.Watcher
 	return d, nil
 }
 
-// Back returns the files of an application to what they were before a stage, or before the last one. The second result makes the commit
-// of that; it is nil when none is wanted. With force, commits that others call stages are taken back too.
+// Back returns the files of an application to what they were before a stage, or before the last
+// one. The second result makes the commit of that; it is nil when none is wanted. With force,
+// commits that others call stages are taken back too.
 func Back(ctx context.Context, a *open.View, stage string, commit, force bool) (doc.Back, func() error, error) {
 	if commit {
 		if _, err := stages.Committable(ctx, a); err != nil {

@@ -20,7 +20,8 @@ import (
 
 // newSurvey makes the document of a survey. Only rows that are let through are shown; the lag is that of all.
 func newSurvey(a *open.View, u project.Application, rows []inspect.Row, shown func(inspect.Row) bool) doc.Survey {
-	answer := doc.Survey{Schema: "molt/survey/1", Ecosystem: a.Eco.Name(), Application: a.Manifest.Name(), Locked: a.Lock != nil,
+	answer := doc.Survey{Schema: "molt/survey/1", Ecosystem: a.Eco.Name(), Application: a.Manifest.Name(),
+		Locked:    a.Lock != nil,
 		Installed: a.Lock == nil && u.Installed != nil, Declared: len(rows), Since: day(u.Since), Packages: []doc.SurveyRow{}}
 	answer.Overrides = []string{}
 	for _, o := range a.Manifest.Overrides() {
@@ -37,8 +38,10 @@ func newSurvey(a *open.View, u project.Application, rows []inspect.Row, shown fu
 		if !shown(r) {
 			continue
 		}
-		row := doc.SurveyRow{Name: r.Name, Group: r.Group, Declared: r.Declared, Locked: r.Locked, Best: r.Best, Newest: r.Newest, Jump: r.Jump,
-			Releases: r.Releases, Days: days, Flags: append([]inspect.Flag{}, r.Flags...), Member: r.Member, New: append([]string{}, r.Since...)}
+		row := doc.SurveyRow{Name: r.Name, Group: r.Group, Declared: r.Declared, Locked: r.Locked, Best: r.Best,
+			Newest: r.Newest, Jump: r.Jump,
+			Releases: r.Releases, Days: days, Flags: append([]inspect.Flag{}, r.Flags...), Member: r.Member,
+			New: append([]string{}, r.Since...)}
 		if r.Excluded != nil {
 			row.Excluded = &doc.Excluded{Version: r.Excluded.Release, Why: r.Excluded.Why}
 		}
@@ -92,8 +95,10 @@ func (w Sieve) shows(r inspect.Row) bool {
 	}
 	held := slices.Contains(r.Flags, inspect.Held)
 	behind := r.Locked == "" || r.Newest == "" || jump != "same"
-	return named && (len(w.Jump) == 0 || slices.Contains(w.Jump, jump)) && (len(w.Group) == 0 || slices.Contains(w.Group, r.Group)) &&
-		(ecosystem.Part{In: w.In}).Has(project.MemberGroup(r.Member, r.Group)) && (!w.Held || held) && (!w.Waiting || behind && !held) && (w.Since == "" || len(r.Since) > 0)
+	return named && (len(w.Jump) == 0 || slices.Contains(w.Jump, jump)) &&
+		(len(w.Group) == 0 || slices.Contains(w.Group, r.Group)) &&
+		(ecosystem.Part{In: w.In}).Has(project.MemberGroup(r.Member, r.Group)) && (!w.Held || held) &&
+		(!w.Waiting || behind && !held) && (w.Since == "" || len(r.Since) > 0)
 }
 
 // Survey says where every declared package stands.
@@ -104,7 +109,8 @@ func (s *Session) Survey(ctx context.Context, want Sieve) (doc.Survey, error) {
 	groups := s.App.Manifest.Groups()
 	for _, g := range want.Group {
 		if !slices.Contains(groups, g) {
-			return doc.Survey{}, &input.UsageError{Reason: fmt.Sprintf("--group %q: expected some of %s", g, strings.Join(groups, ", "))}
+			return doc.Survey{}, &input.UsageError{
+				Reason: fmt.Sprintf("--group %q: expected some of %s", g, strings.Join(groups, ", "))}
 		}
 	}
 	var declared []string
@@ -113,7 +119,8 @@ func (s *Session) Survey(ctx context.Context, want Sieve) (doc.Survey, error) {
 	}
 	for _, pattern := range want.Name {
 		if !slices.ContainsFunc(declared, func(name string) bool { ok, _ := path.Match(pattern, name); return ok }) {
-			return doc.Survey{}, &input.UsageError{Reason: "--name: " + project.NotAmong(pattern+" is not declared here", pattern, declared)}
+			return doc.Survey{}, &input.UsageError{
+				Reason: "--name: " + project.NotAmong(pattern+" is not declared here", pattern, declared)}
 		}
 	}
 	var err error
@@ -144,7 +151,8 @@ func (s *Session) Survey(ctx context.Context, want Sieve) (doc.Survey, error) {
 	answer := newSurvey(s.App.View, u, rows, want.shows)
 	answer.Settling = settling
 	for _, r := range rows {
-		answer.Amiss = answer.Amiss || slices.Contains(r.Flags, inspect.Unknown) && !r.Optional || slices.Contains(r.Flags, inspect.Unsatisfied)
+		answer.Amiss = answer.Amiss || slices.Contains(r.Flags, inspect.Unknown) && !r.Optional ||
+			slices.Contains(r.Flags, inspect.Unsatisfied)
 	}
 	return answer, nil
 }

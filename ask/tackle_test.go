@@ -20,9 +20,11 @@ import (
 	"molt/registry"
 )
 
-// tackle is a tiny ecosystem that has as little as one can have, and nothing as JavaScript has it: one release of each package for
-// the whole application, names in several spellings, constraints of its own, two manifests of plain lines, a lock that lists releases and no edges, no installed tree, no
-// imports, no runtimes, no kinship of names. That everything works on it is the proof that the core is neutral.
+// tackle is a tiny ecosystem that has as little as one can have, and nothing as JavaScript has it:
+// one release of each package for the whole application, names in several spellings, constraints of
+// its own, two manifests of plain lines, a lock that lists releases and no edges, no installed
+// tree, no imports, no runtimes, no kinship of names. That everything works on it is the proof that
+// the core is neutral.
 type tackle struct{ packages universe.Table }
 
 func (tackle) Name() string           { return "tackle" }
@@ -62,7 +64,8 @@ func (t tackle) DecodeLock(file string, data []byte) (*ecosystem.Lock, error) {
 		if !ok {
 			return nil, &input.PositionError{File: file, Line: 1, Column: 1, Reason: "expected a name and a version"}
 		}
-		l.Packages = append(l.Packages, ecosystem.LockedPackage{PURL: t.PackageURL(name, v), Node: solve.Node{ID: name + "@" + v, Name: name, Version: v}})
+		l.Packages = append(l.Packages,
+			ecosystem.LockedPackage{PURL: t.PackageURL(name, v), Node: solve.Node{ID: name + "@" + v, Name: name, Version: v}})
 	}
 	return l, nil
 }
@@ -82,7 +85,9 @@ func (t tackle) ReadManifest(file string, data []byte) (ecosystem.Manifest, erro
 	m := &list{eco: t, file: file, lines: strings.SplitAfter(string(data), "\n")}
 	for _, line := range m.lines {
 		if words := strings.Fields(line); len(words) != 0 && len(words) != 2 {
-			return nil, &input.PositionError{File: file, Line: 1 + strings.Count(string(data[:bytes.Index(data, []byte(line))]), "\n"), Column: 1, Reason: "expected a name and a constraint"}
+			return nil, &input.PositionError{
+				File: file, Line: 1 + strings.Count(string(data[:bytes.Index(data, []byte(line))]), "\n"), Column: 1,
+				Reason: "expected a name and a constraint"}
 		}
 	}
 	return m, nil
@@ -99,7 +104,8 @@ func (m *list) Entries() (all []ecosystem.Entry) {
 	for i, line := range m.lines {
 		if words := strings.Fields(line); len(words) == 2 {
 			name := m.eco.Canonical(words[0])
-			all = append(all, ecosystem.Entry{Demand: universe.Demand{As: name, Package: name, Text: words[1]}, Group: m.Groups()[0], Written: words[1],
+			all = append(all, ecosystem.Entry{
+				Demand: universe.Demand{As: name, Package: name, Text: words[1]}, Group: m.Groups()[0], Written: words[1],
 				Line: i + 1, Column: 1 + strings.Index(line, words[1])})
 		}
 	}
@@ -144,8 +150,9 @@ func (m *list) Tool() (string, string, int)      { return "", "", 0 }
 func (m *list) SetVersion(string) error          { return fmt.Errorf("%s has no version", m.file) }
 func (m *list) Bytes() []byte                    { return []byte(strings.Join(m.lines, "")) }
 
-// knots is a scheme whose constraints look like none of JavaScript's: "any", "is:1.2.0", "from:1.2.0" and "like:1.2.0", which
-// is up to the next major. Prereleases are admitted only where there is nothing else: a rule about the whole list.
+// knots is a scheme whose constraints look like none of JavaScript's: "any", "is:1.2.0",
+// "from:1.2.0" and "like:1.2.0", which is up to the next major. Prereleases are admitted only where
+// there is nothing else: a rule about the whole list.
 type knots struct{}
 
 type knot struct {
@@ -160,7 +167,8 @@ func (k knot) Admit(l version.List) version.Set {
 	all, stable := version.NewSet(len(l)), version.NewSet(len(l))
 	for i, v := range l {
 		v := v.(*semver.Version)
-		if k.kind == "any" || k.kind == "is" && v.Precedence(k.v) == 0 || k.kind != "is" && v.Precedence(k.v) >= 0 && (k.kind == "from" || v.Major == k.v.Major) {
+		if k.kind == "any" || k.kind == "is" && v.Precedence(k.v) == 0 || k.kind != "is" && v.Precedence(k.v) >= 0 &&
+			(k.kind == "from" || v.Major == k.v.Major) {
 			all.Add(i)
 			if !v.Prerelease() || k.kind == "is" {
 				stable.Add(i)

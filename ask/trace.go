@@ -20,7 +20,8 @@ func newTrace(name string, keeping doc.Keeping, all []inspect.Trace) doc.Trace {
 func traceReleases(traces []inspect.Trace) []doc.TraceRelease {
 	all := []doc.TraceRelease{}
 	for _, t := range traces {
-		r := doc.TraceRelease{ID: t.ID, Version: t.Version, Chains: [][]doc.TraceLink{}, More: t.More, Askers: t.Askers, Next: t.Next, Keepers: traceLinks(t.Keepers)}
+		r := doc.TraceRelease{ID: t.ID, Version: t.Version, Chains: [][]doc.TraceLink{}, More: t.More, Askers: t.Askers,
+			Next: t.Next, Keepers: traceLinks(t.Keepers)}
 		if t.Obstacle != nil {
 			r.Why = t.Obstacle.Says
 		}
@@ -45,7 +46,8 @@ func traceLinks(links []inspect.Link) []doc.TraceLink {
 
 // newFit makes the document of what fits.
 func newFit(name string, app project.Application, fits []inspect.Fit) doc.Fit {
-	answer := doc.Fit{Schema: "molt/fit/1", Name: name, Fixed: len(app.Fixed), Releases: []doc.FitRelease{}, Contested: []doc.Contest{}}
+	answer := doc.Fit{Schema: "molt/fit/1", Name: name, Fixed: len(app.Fixed), Releases: []doc.FitRelease{},
+		Contested: []doc.Contest{}}
 	for _, d := range app.Declared {
 		if d.As == name {
 			answer.Declared = d.Text
@@ -57,7 +59,8 @@ func newFit(name string, app project.Application, fits []inspect.Fit) doc.Fit {
 		}
 	}
 	for _, f := range fits {
-		answer.Releases = append(answer.Releases, doc.FitRelease{Version: f.Release.Version.String(), Published: day(f.Release.Published), Fits: f.Fits})
+		answer.Releases = append(answer.Releases,
+			doc.FitRelease{Version: f.Release.Version.String(), Published: day(f.Release.Published), Fits: f.Fits})
 	}
 	return answer
 }
@@ -80,7 +83,8 @@ func (s *Session) hinder(ctx context.Context, answer *doc.Fit, o *conflict.Obsta
 func (s *Session) Trace(ctx context.Context, name string) (doc.Trace, error) {
 	name = s.name(name)
 	if s.App.Lock == nil {
-		return doc.Trace{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s to trace in; molt relock writes one", s.App.LockFile())}
+		return doc.Trace{}, &input.UsageError{
+			Reason: fmt.Sprintf("there is no %s to trace in; molt relock writes one", s.App.LockFile())}
 	}
 	s.App = s.App.WithRuntimes(ctx)
 	all, err := inspect.TraceLocked(ctx, s.App.Source, s.App.Application(), name)
@@ -94,7 +98,9 @@ func (s *Session) Trace(ctx context.Context, name string) (doc.Trace, error) {
 		}
 		for _, p := range s.App.Lock.Whole().Packages {
 			if p.Name == name {
-				return doc.Trace{}, &input.UsageError{Reason: fmt.Sprintf("%s %s is in the lock for other machines than the deployed one, where nothing needs it", name, p.Version)}
+				return doc.Trace{}, &input.UsageError{
+					Reason: fmt.Sprintf("%s %s is in the lock for other machines than the deployed one, where nothing needs it",
+						name, p.Version)}
 			}
 		}
 		return doc.Trace{}, &input.UsageError{Reason: project.NotAmong(name+" is not in the lock", name, names)}

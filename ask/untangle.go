@@ -18,8 +18,10 @@ import (
 )
 
 // newUntangle makes the document of a tangle with its ways out. The explanation may be nil; link writes a demand.
-func newUntangle(goal string, k *conflict.Explanation, blocked []string, ways []conflict.WayOut, link func(solve.Demand) doc.Link) doc.Untangle {
-	answer := doc.Untangle{Schema: "molt/untangle/1", Goal: goal, Contested: []doc.Contest{}, Blocked: append([]string{}, blocked...), Ways: []doc.Way{}}
+func newUntangle(goal string, k *conflict.Explanation, blocked []string, ways []conflict.WayOut,
+	link func(solve.Demand) doc.Link) doc.Untangle {
+	answer := doc.Untangle{Schema: "molt/untangle/1", Goal: goal, Contested: []doc.Contest{},
+		Blocked: append([]string{}, blocked...), Ways: []doc.Way{}}
 	if k != nil {
 		answer.Tangles, answer.More = k.Tangles, k.More
 		for _, c := range k.Contested {
@@ -38,7 +40,8 @@ func newContest(c conflict.Contest, link func(solve.Demand) doc.Link) doc.Contes
 		answer.Name, answer.Says = c.Sides[0].Demand.By, says
 	}
 	for _, s := range c.Sides {
-		side := doc.Side{By: s.Demand.By, Releases: s.Releases, Constraint: s.Demand.Constraint, Peer: s.Demand.Kind == solve.Peer, Admits: s.Admits, Chain: []doc.Link{}}
+		side := doc.Side{By: s.Demand.By, Releases: s.Releases, Constraint: s.Demand.Constraint,
+			Peer: s.Demand.Kind == solve.Peer, Admits: s.Admits, Chain: []doc.Link{}}
 		for i, d := range s.Chain {
 			l := link(d)
 			if i < len(s.Chain)-1 && l.Written != "" { // it only leads to the demand, and the line does that as it stands
@@ -86,10 +89,13 @@ func waiverKeys(all []project.Waiver) (keys []string) {
 }
 
 func newWay(goal string, number int, w conflict.WayOut) doc.Way {
-	answer := doc.Way{Kind: w.Kind, Title: w.Title, Changes: []doc.PlanChange{}, Previews: append([]string{}, w.Preview...), Unhold: append([]string{}, w.Unhold...),
+	answer := doc.Way{Kind: w.Kind, Title: w.Title, Changes: []doc.PlanChange{},
+		Previews: append([]string{}, w.Preview...), Unhold: append([]string{}, w.Unhold...),
 		Build: w.Build, Waive: waiverKeys(w.Waive), Lines: w.Cost.Lines, Majors: w.Cost.Majors, Locked: w.Cost.Locked}
 	for _, c := range w.Changes {
-		answer.Changes = append(answer.Changes, doc.PlanChange{Name: c.Name, Group: c.Group, From: planPoint(c.From), To: planPoint(c.To), Jump: c.Jump.String(), Reason: c.Reason})
+		answer.Changes = append(answer.Changes,
+			doc.PlanChange{Name: c.Name, Group: c.Group, From: planPoint(c.From), To: planPoint(c.To), Jump: c.Jump.String(),
+				Reason: c.Reason})
 	}
 	switch {
 	case w.Kind == conflict.WaitWay:
@@ -167,7 +173,8 @@ func (s *Session) untangled(ctx context.Context, goal []string) (doc.Untangle, [
 	return s.untangledManifest(ctx, tangle)
 }
 
-func (s *Session) untangledManifest(ctx context.Context, tangle *solve.Tangle) (doc.Untangle, []conflict.WayOut, error) {
+func (s *Session) untangledManifest(
+	ctx context.Context, tangle *solve.Tangle) (doc.Untangle, []conflict.WayOut, error) {
 	explained, err := conflict.Explain(ctx, s.App.Source, s.App.Application(), tangle)
 	if err != nil {
 		return doc.Untangle{}, nil, err

@@ -47,10 +47,12 @@ func randomWorkspace(random *rand.Rand) (universe string, files map[string]strin
 			for minor := range 1 + random.IntN(2) {
 				fmt.Fprintf(&b, "  %d.%d.0 2023-0%d-0%d", v+1, minor, v+1, minor+1)
 				if name != "hulk" && random.IntN(2) == 0 {
-					fmt.Fprintf(&b, " peer:hulk@%s", []string{fmt.Sprintf("^%d", v+1), fmt.Sprintf("^%d||^%d", v+1, v+2), ">=1"}[random.IntN(3)])
+					fmt.Fprintf(&b, " peer:hulk@%s",
+						[]string{fmt.Sprintf("^%d", v+1), fmt.Sprintf("^%d||^%d", v+1, v+2), ">=1"}[random.IntN(3)])
 				}
 				if n > 1 && random.IntN(3) == 0 {
-					fmt.Fprintf(&b, " %s%s@%s", []string{"", "peer:"}[random.IntN(2)], names[1+random.IntN(n-1)], []string{"*", "^1", "^2"}[random.IntN(3)])
+					fmt.Fprintf(&b, " %s%s@%s", []string{"", "peer:"}[random.IntN(2)], names[1+random.IntN(n-1)],
+						[]string{"*", "^1", "^2"}[random.IntN(3)])
 				}
 				b.WriteString("\n")
 			}
@@ -65,19 +67,23 @@ func randomWorkspace(random *rand.Rand) (universe string, files map[string]strin
 		}
 		for _, i := range some {
 			major := 1 + random.IntN(10)/7
-			lines = append(lines, fmt.Sprintf("%q: %q", names[i], []string{"^%d.0.0", "~%d.0.0", ">=%d.0.0"}[min(2, random.IntN(6)/2)]))
+			lines = append(lines, fmt.Sprintf(
+				"%q: %q", names[i], []string{"^%d.0.0", "~%d.0.0", ">=%d.0.0"}[min(2, random.IntN(6)/2)]))
 			lines[len(lines)-1] = fmt.Sprintf(lines[len(lines)-1], major)
 		}
 		if k > 1 && random.IntN(2) == 0 {
 			lines = append(lines, `"m1": "^1.0.0"`)
 		}
-		files[filepath.Join(folder, "package.json")] = fmt.Sprintf("{\n  \"name\": \"m%d\",\n  \"version\": \"1.0.0\",\n  \"workspaces\": [\"a/*\"],\n  \"dependencies\": {\n    %s\n  }\n}\n", k, strings.Join(lines, ",\n    "))
+		files[filepath.Join(folder, "package.json")] = fmt.Sprintf(
+			"{\n  \"name\": \"m%d\",\n  \"version\": \"1.0.0\",\n  \"workspaces\": [\"a/*\"],\n  \"dependencies\": {\n    "+
+				"%s\n  }\n}\n", k, strings.Join(lines, ",\n    "))
 	}
 	return b.String(), files
 }
 
-// Whatever members ask for: a lock verifies, what is laid out is what it says, every stage of a plan can be carried out and verifies, the goal is
-// then the whole workspace's, and the way back ends at the first byte.
+// Whatever members ask for: a lock verifies, what is laid out is what it says, every stage of a
+// plan can be carried out and verifies, the goal is then the whole workspace's, and the way back
+// ends at the first byte.
 func TestRandomWorkspaces(t *testing.T) {
 	count := 16
 	if n, err := strconv.Atoi(os.Getenv("MOLT_SEEDS")); err == nil {
@@ -96,7 +102,8 @@ func TestRandomWorkspaces(t *testing.T) {
 		}
 	}
 	t.Log(found)
-	if found["locked"] < count/3 || found["apart"] < count/20 || found["at the goal"] < count/10 || found["gone back"] < count/10 {
+	if found["locked"] < count/3 || found["apart"] < count/20 || found["at the goal"] < count/10 ||
+		found["gone back"] < count/10 {
 		t.Errorf("%v: the workspaces are too tame", found)
 	}
 }
@@ -110,12 +117,14 @@ func oneWorkspace(t *testing.T, universe string, files map[string]string, found 
 	defer server.Close()
 	dir := t.TempDir()
 	for name, text := range files {
-		if err := errors.Join(os.MkdirAll(filepath.Join(dir, filepath.Dir(name)), 0o755), os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644)); err != nil {
+		if err := errors.Join(os.MkdirAll(filepath.Join(dir, filepath.Dir(name)), 0o755),
+			os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644)); err != nil {
 			return err
 		}
 	}
 	env := map[string]string{"MOLT_REGISTRY_JS": server.URL, "MOLT_CACHE": t.TempDir(), "MOLT_STATE": t.TempDir()}
-	set := ask.Settings{Settings: open.Settings{Dir: dir, Jobs: 4, Env: func(k string) string { return env[k] }}, Say: func(string, ...any) {}}
+	set := ask.Settings{Settings: open.Settings{Dir: dir, Jobs: 4, Env: func(k string) string { return env[k] }},
+		Say: func(string, ...any) {}}
 	in := func(do func(s *ask.Session) error) error {
 		s, err := ask.Open(context.Background(), set, ask.Needs{Write: true, Declared: true})
 		if err != nil {
@@ -170,7 +179,8 @@ func oneWorkspace(t *testing.T, universe string, files map[string]string, found 
 		return err
 	}); err != nil {
 		var usage *input.UsageError
-		if errors.As(err, &usage) || strings.Contains(err.Error(), "no declared package has this name") || strings.Contains(err.Error(), "is older than what is in use") {
+		if errors.As(err, &usage) || strings.Contains(err.Error(), "no declared package has this name") ||
+			strings.Contains(err.Error(), "is older than what is in use") {
 			found["no framework"]++
 			return nil
 		}

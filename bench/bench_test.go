@@ -36,7 +36,8 @@ func TestAgreement(t *testing.T) {
 				if err != nil {
 					t.Fatalf("%s: %v", in.Name, err)
 				}
-				other := family.Make(uint64(seed)) // of its own: reading versions and constraints is part of the work, and packages remember them
+				// of its own: reading versions and constraints is part of the work, and packages remember them
+				other := family.Make(uint64(seed))
 				began = time.Now()
 				theirs := Encode(other).Solve() == 1
 				sat := time.Since(began)
@@ -65,7 +66,8 @@ func BenchmarkFamilies(b *testing.B) {
 		b.Run(fmt.Sprintf("%s/molt", family.Name), func(b *testing.B) {
 			for i := 0; b.Loop(); i++ {
 				in := all[i%len(all)]
-				if _, err := solve.Possible(context.Background(), in.Source, in.Problem); err != nil && !errors.Is(err, solve.ErrEndless) {
+				if _, err := solve.Possible(context.Background(), in.Source, in.Problem); err != nil &&
+					!errors.Is(err, solve.ErrEndless) {
 					b.Fatal(err)
 				}
 			}

@@ -21,7 +21,8 @@ import (
 	"molt/registry"
 )
 
-// document returns a registry document: that of a file named by MOLT_BENCH_DOCUMENT, else one that is made up, of about 20 MB.
+// document returns a registry document: that of a file named by MOLT_BENCH_DOCUMENT, else one that
+// is made up, of about 20 MB.
 func document(b *testing.B) []byte {
 	if file := os.Getenv("MOLT_BENCH_DOCUMENT"); file != "" {
 		data, err := os.ReadFile(file)
@@ -72,7 +73,8 @@ type wanted struct {
 	} `json:"versions"`
 }
 
-// BenchmarkReaders reads a large registry document with general readers of JSON: into values ("struct"), or through all of it and no more.
+// BenchmarkReaders reads a large registry document with general readers of JSON: into values
+// ("struct"), or through all of it and no more.
 func BenchmarkReaders(b *testing.B) {
 	data := document(b)
 	loose := []jsontext.Options{jsontext.AllowDuplicateNames(true), jsontext.AllowInvalidUTF8(true)}

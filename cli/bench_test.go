@@ -47,8 +47,8 @@ func (d *desk) process(b *testing.B, want int, args ...string) {
 	}
 }
 
-// BenchmarkSurvey surveys an application that declares 200 packages of 30 releases each, the cache warm: every document is
-// asked for again and has not changed, or, offline, is not asked for.
+// BenchmarkSurvey surveys an application that declares 200 packages of 30 releases each, the cache
+// warm: every document is asked for again and has not changed, or, offline, is not asked for.
 func BenchmarkSurvey(b *testing.B) {
 	universe, manifest := strings.Builder{}, []string{}
 	for i := range 800 {
@@ -81,7 +81,8 @@ func BenchmarkSurvey(b *testing.B) {
 // BenchmarkUntangle shows the tangle of a line of the demo's manifest that asks for too much, with its ways out.
 func BenchmarkUntangle(b *testing.B) {
 	d := benchDesk(b, "", "")
-	d.write("package.json", strings.Replace(d.read("package.json"), `"pilotage-auth": "^3.0.0"`, `"pilotage-auth": "^4.0.0"`, 1))
+	d.write("package.json", strings.Replace(
+		d.read("package.json"), `"pilotage-auth": "^3.0.0"`, `"pilotage-auth": "^4.0.0"`, 1))
 	d.process(b, 1, "untangle")
 	for b.Loop() {
 		d.process(b, 1, "untangle")

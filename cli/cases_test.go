@@ -7,8 +7,8 @@ import (
 	"testing"
 )
 
-// Universes on which Molt once did not end: packages that need each other in many cycles and look peers up through them, and
-// a package with two releases between which a plan swung for ever.
+// Universes on which Molt once did not end: packages that need each other in many cycles and look
+// peers up through them, and a package with two releases between which a plan swung for ever.
 func TestCasesThatDidNotEnd(t *testing.T) {
 	read := func(name string) string {
 		t.Helper()

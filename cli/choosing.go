@@ -40,7 +40,9 @@ func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
 	for _, f := range plan.Freshness {
 		fresh = append(fresh, string(f))
 	}
-	questions := []choose.Question{{Name: "freshen what the goal does not need", Answers: fresh, At: choices.Fresh}, {Name: "hops", Answers: []string{"one major at a time", "one leap"}}}
+	questions := []choose.Question{
+		{Name: "freshen what the goal does not need", Answers: fresh, At: choices.Fresh},
+		{Name: "hops", Answers: []string{"one major at a time", "one leap"}}}
 	if choices.Leap {
 		questions[1].At = 1
 	}
@@ -52,7 +54,8 @@ func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
 		questions = append(questions, q)
 	}
 	request := func(at []int) (ask.PlanRequest, int) {
-		r := ask.PlanRequest{Goals: goals, Previews: o.previews, Fresh: plan.Freshness[at[0]], Leap: at[1] == 1, Notes: o.notes, Branch: o.branch, Dry: o.dry}
+		r := ask.PlanRequest{Goals: goals, Previews: o.previews, Fresh: plan.Freshness[at[0]], Leap: at[1] == 1,
+			Notes: o.notes, Branch: o.branch, Dry: o.dry}
 		if len(at) < 3 || at[2] == 0 {
 			return r, 0
 		}
@@ -68,19 +71,24 @@ func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
 	if len(all) == 0 {
 		all = strings.Fields(s.App.GoalText())
 	}
-	at, err := choose.Run(c.ctx, choose.Choice{Title: "A plan for " + strings.Join(all, " "), Questions: questions, Effect: func(_ context.Context, at []int) (choose.Effect, error) {
-		r, take := request(at)
-		command := "molt plan" + words(r.Goals) + flagsOf(r, o.previews)
-		if take > 0 {
-			command = choices.Ways[take-1].Command + "; " + command
-		}
-		if take > 0 && choices.Ways[take-1].Kind != conflict.PreviewWay { // what is planned depends on the edit
-			way := choices.Ways[take-1]
-			return choose.Effect{Command: command, Lines: []string{way.Title, fmt.Sprintf("changes %s; %s follow; then the plan is made", render.Count(way.Lines, "manifest line"), render.Count(way.Majors, "major upgrade"))}}, nil
-		}
-		lines, err := s.Sketch(c.ctx, r)
-		return choose.Effect{Lines: lines, Command: command}, err
-	}}, os.Stdin, c.errout)
+	at, err := choose.Run(c.ctx, choose.Choice{
+		Title: "A plan for " + strings.Join(all, " "), Questions: questions,
+		Effect: func(_ context.Context, at []int) (choose.Effect, error) {
+			r, take := request(at)
+			command := "molt plan" + words(r.Goals) + flagsOf(r, o.previews)
+			if take > 0 {
+				command = choices.Ways[take-1].Command + "; " + command
+			}
+			if take > 0 && choices.Ways[take-1].Kind != conflict.PreviewWay { // what is planned depends on the edit
+				way := choices.Ways[take-1]
+				return choose.Effect{Command: command,
+					Lines: []string{way.Title, fmt.Sprintf(
+						"changes %s; %s follow; then the plan is made", render.Count(way.Lines, "manifest line"),
+						render.Count(way.Majors, "major upgrade"))}}, nil
+			}
+			lines, err := s.Sketch(c.ctx, r)
+			return choose.Effect{Lines: lines, Command: command}, err
+		}}, os.Stdin, c.errout)
 	if err != nil {
 		return c.unchosen(err)
 	}
@@ -139,43 +147,49 @@ func (c *call) chooseWant(s *ask.Session, name, member, group string, dry bool) 
 	}
 	s.Still()
 	if len(releases) == 0 {
-		return &input.UsageError{Reason: fmt.Sprintf("no release of %s resolves with the application as it stands; molt fit %s says why", name, name)}
+		return &input.UsageError{Reason: fmt.Sprintf(
+			"no release of %s resolves with the application as it stands; molt fit %s says why", name, name)}
 	}
 	styles := []string{}
 	for _, style := range version.Styles {
 		styles = append(styles, string(style))
 	}
-	questions := []choose.Question{{Name: "release", Answers: releases}, {Name: "style", Answers: styles, At: max(0, slices.Index(version.Styles, s.UsualStyle()))}}
+	questions := []choose.Question{
+		{Name: "release", Answers: releases},
+		{Name: "style", Answers: styles, At: max(0, slices.Index(version.Styles, s.UsualStyle()))}}
 	asked := func(at []int) (string, error) {
 		constraint, err := s.Styled(version.Styles[at[1]], releases[at[0]])
 		return name + "@" + constraint, err
 	}
-	at, err := choose.Run(c.ctx, choose.Choice{Title: "A release of " + name, Questions: questions, Effect: func(_ context.Context, at []int) (choose.Effect, error) {
-		arg, err := asked(at)
-		if err != nil {
-			return choose.Effect{}, err
-		}
-		effect := choose.Effect{Command: "molt want '" + arg + "'"}
-		p, err := s.Want(c.ctx, []string{arg}, member, group, version.OtherStyle, true)
-		var tangle *solve.Tangle
-		switch {
-		case errors.As(err, &tangle):
-			effect.Lines, effect.Bad = []string{"does not resolve with the rest"}, true
-			return effect, nil
-		case err != nil:
-			return effect, err
-		}
-		for _, change := range p.Answer.Changes {
-			if change.To != nil {
-				effect.Lines = append(effect.Lines, fmt.Sprintf("%s %s, at %s", change.Name, change.To.Constraint, change.To.Version))
+	at, err := choose.Run(c.ctx, choose.Choice{
+		Title: "A release of " + name, Questions: questions,
+		Effect: func(_ context.Context, at []int) (choose.Effect, error) {
+			arg, err := asked(at)
+			if err != nil {
+				return choose.Effect{}, err
 			}
-		}
-		effect.Lines = append(effect.Lines, render.Count(len(p.Answer.Lock), "package")+" would change in the lock")
-		if len(p.Answer.Changes) == 0 {
-			effect.Lines = []string{"as it is already"}
-		}
-		return effect, nil
-	}}, os.Stdin, c.errout)
+			effect := choose.Effect{Command: "molt want '" + arg + "'"}
+			p, err := s.Want(c.ctx, []string{arg}, member, group, version.OtherStyle, true)
+			var tangle *solve.Tangle
+			switch {
+			case errors.As(err, &tangle):
+				effect.Lines, effect.Bad = []string{"does not resolve with the rest"}, true
+				return effect, nil
+			case err != nil:
+				return effect, err
+			}
+			for _, change := range p.Answer.Changes {
+				if change.To != nil {
+					effect.Lines = append(effect.Lines,
+						fmt.Sprintf("%s %s, at %s", change.Name, change.To.Constraint, change.To.Version))
+				}
+			}
+			effect.Lines = append(effect.Lines, render.Count(len(p.Answer.Lock), "package")+" would change in the lock")
+			if len(p.Answer.Changes) == 0 {
+				effect.Lines = []string{"as it is already"}
+			}
+			return effect, nil
+		}}, os.Stdin, c.errout)
 	if err != nil {
 		return c.unchosen(err)
 	}

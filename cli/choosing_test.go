@@ -16,7 +16,9 @@ func TestFlagsOf(t *testing.T) {
 	}{
 		{ask.PlanRequest{Fresh: plan.Freshness[0]}, nil, " --fresh " + string(plan.Freshness[0])},
 		{ask.PlanRequest{Fresh: "minor", Leap: true}, nil, " --fresh minor --leap"},
-		{ask.PlanRequest{Fresh: "minor", Previews: []string{"keel", "oar"}}, []string{"keel"}, " --fresh minor --preview keel"}, // oar's are those of a way out
+		// oar's are those of a way out
+		{ask.PlanRequest{Fresh: "minor", Previews: []string{"keel", "oar"}}, []string{"keel"},
+			" --fresh minor --preview keel"},
 	} {
 		if got := flagsOf(c.request, c.previews); got != c.want {
 			t.Errorf("%+v: %q, want %q", c.request, got, c.want)

@@ -72,11 +72,13 @@ func Main(args []string, out, errout io.Writer) int {
 			}
 		case "completion":
 			cmd.Args, cmd.RunE = cobra.ArbitraryArgs, func(_ *cobra.Command, words []string) error {
-				return &input.UsageError{Reason: fmt.Sprintf("completion %s: expected bash, fish, powershell or zsh", strings.Join(words, " "))}
+				return &input.UsageError{Reason: fmt.Sprintf(
+					"completion %s: expected bash, fish, powershell or zsh", strings.Join(words, " "))}
 			}
 		}
 	}
-	if len(args) == 0 || args[0] != cobra.ShellCompRequestCmd && args[0] != cobra.ShellCompNoDescRequestCmd { // which are added later
+	if len(args) == 0 || args[0] != cobra.ShellCompRequestCmd && args[0] != cobra.ShellCompNoDescRequestCmd {
+		// which are added later
 		if _, _, err := root.Find(args); err != nil {
 			return c.finish(unknown(root, err))
 		}
@@ -110,9 +112,12 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	flags.StringVar(&c.color, "color", "auto", "auto, always or never; NO_COLOR is honoured")
 	flags.BoolVar(&c.plain, "plain", false, "no columns, no colours, a line for each row: for a screen reader, or a log")
 	flags.BoolVar(&c.quiet, "quiet", false, "no progress; for verify, no result when all is well")
-	flags.BoolVar(&c.settings.Allow, "allow-registry", false, "from now on, send credentials to the registries that molt.yaml names")
-	flags.BoolVar(&c.settings.AllowPlain, "allow-plain-token", false, "send tokens and passwords over plain HTTP too, to other machines")
-	flags.BoolVar(&c.settings.AllowCommands, "allow-commands", false, "from now on, run the checks, tasks, builds and hooks that this folder names")
+	flags.BoolVar(&c.settings.Allow, "allow-registry",
+		false, "from now on, send credentials to the registries that molt.yaml names")
+	flags.BoolVar(&c.settings.AllowPlain, "allow-plain-token", false,
+		"send tokens and passwords over plain HTTP too, to other machines")
+	flags.BoolVar(&c.settings.AllowCommands, "allow-commands", false,
+		"from now on, run the checks, tasks, builds and hooks that this folder names")
 	flags.IntVar(&c.settings.Jobs, "jobs", 16, "requests to a registry at the same time")
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		says := err.Error()
@@ -130,9 +135,12 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 		commands  []*cobra.Command
 	}{
 		{"begin", "Set up", []*cobra.Command{c.init(), c.config()}},
-		{"know", "Know where you stand", []*cobra.Command{c.survey(), c.dossier(), c.trace(), c.rangeOf(), c.fit(), c.compare(), c.verify(), c.inventory()}},
-		{"reach", "Reach a goal", []*cobra.Command{c.assess(), c.plan(), c.trial(), c.step(), c.back(), c.untangle(), c.advice(), c.report()}},
-		{"change", "Change one thing", []*cobra.Command{c.want(), c.drop(), c.hold(), c.relock(), c.install(), c.fetch(), c.offer()}},
+		{"know", "Know where you stand",
+			[]*cobra.Command{c.survey(), c.dossier(), c.trace(), c.rangeOf(), c.fit(), c.compare(), c.verify(), c.inventory()}},
+		{"reach", "Reach a goal", []*cobra.Command{
+			c.assess(), c.plan(), c.trial(), c.step(), c.back(), c.untangle(), c.advice(), c.report()}},
+		{"change", "Change one thing",
+			[]*cobra.Command{c.want(), c.drop(), c.hold(), c.relock(), c.install(), c.fetch(), c.offer()}},
 		{"try", "Try and learn", []*cobra.Command{c.demo(), c.standin(), c.relay(), c.cache(), c.schema(), c.manual()}},
 	} {
 		root.AddGroup(&cobra.Group{ID: part.id, Title: part.title + ":"})
@@ -181,7 +189,8 @@ func (c *call) prepare(cmd *cobra.Command) error {
 	if !slices.Contains(known, c.format) {
 		asked := c.format
 		c.format = "text"
-		return &input.UsageError{Reason: fmt.Sprintf("--format %q: expected %s or %s for molt %s", asked, strings.Join(known[:len(known)-1], ", "), known[len(known)-1], cmd.Name())}
+		return &input.UsageError{Reason: fmt.Sprintf("--format %q: expected %s or %s for molt %s", asked,
+			strings.Join(known[:len(known)-1], ", "), known[len(known)-1], cmd.Name())}
 	}
 	switch {
 	case c.color != "auto" && c.color != "always" && c.color != "never":
@@ -192,7 +201,8 @@ func (c *call) prepare(cmd *cobra.Command) error {
 		return &input.UsageError{Reason: "--jobs: expected at least 1"}
 	}
 	if info, err := os.Stat(c.settings.Dir); err == nil && !info.IsDir() {
-		return &input.UsageError{Reason: fmt.Sprintf("--dir %s: that is a file: expected the folder of the application", c.settings.Dir)}
+		return &input.UsageError{Reason: fmt.Sprintf("--dir %s: that is a file: expected the folder of the application",
+			c.settings.Dir)}
 	}
 	if !cmd.Flags().Changed("dir") && cmd.Name() != "init" && cmd.Name() != "demo" {
 		if above := open.Above(c.settings.Dir); above != "" {

@@ -49,7 +49,8 @@ func TestDemoInGold(t *testing.T) {
 	golden("untangle-none.txt", 0, "untangle")
 	golden("back.txt", 0, "back")
 	golden("relock.txt", 0, "relock")
-	golden("range.txt", 0, "range", "^1.2.3-beta.2 || 3.x", "3.4.5", "1.2.3-beta.10", "1.2.3-beta.1", "1.9.0", "2.0.0", "1.3.0-beta.3")
+	golden("range.txt", 0, "range", "^1.2.3-beta.2 || 3.x", "3.4.5", "1.2.3-beta.10", "1.2.3-beta.1", "1.9.0", "2.0.0",
+		"1.3.0-beta.3")
 	d.columns = "60"
 	golden("survey-narrow.txt", 0, "survey")
 	golden("plan-narrow.txt", 0, "plan")
@@ -70,9 +71,11 @@ func TestDemoInGold(t *testing.T) {
 func TestDemo(t *testing.T) {
 	d := newDesk(t, "", nil)
 	out, _ := d.run(0, "demo", "here")
-	wants := []string{"> molt survey", "> molt assess brackwater@5", "> molt plan brackwater@5", "That was the last stage.", "gannet-desk stands on brackwater 5, with a lock that was verified."}
+	wants := []string{"> molt survey", "> molt assess brackwater@5", "> molt plan brackwater@5",
+		"That was the last stage.", "gannet-desk stands on brackwater 5, with a lock that was verified."}
 	if strings.Contains(out, "> molt trial") { // with a runtime, the desk's own tests judge
-		wants = append(wants, "wakeful-cache makes it fail, found in", "breaking  wakeful-cache 2.5.0: cached() is gone", "SyntaxError: The requested module 'wakeful-cache'", "goal-5 failed; the files are as they were",
+		wants = append(wants, "wakeful-cache makes it fail, found in", "breaking  wakeful-cache 2.5.0: cached() is gone",
+			"SyntaxError: The requested module 'wakeful-cache'", "goal-5 failed; the files are as they were",
 			"src/desk.js:2  import { listen, route, form, field } from \"brackwater\";")
 		if passed := strings.Count(out, "passed  the desk's tests"); passed < 10 {
 			t.Errorf("the desk's tests pass %d times", passed)
@@ -124,7 +127,8 @@ func TestDemoWithoutRuntime(t *testing.T) {
 		t.Errorf("it says %s", said)
 	}
 	d.dir = filepath.Join(d.dir, "here")
-	if config := d.read("molt.yaml"); strings.Contains(config, "sounding.mjs") || !strings.Contains(config, "install: none") {
+	if config := d.read("molt.yaml"); strings.Contains(config, "sounding.mjs") ||
+		!strings.Contains(config, "install: none") {
 		t.Errorf("molt.yaml is %s", config)
 	}
 }
@@ -169,10 +173,12 @@ func TestJSON(t *testing.T) {
 		args   []string
 		keys   string
 	}{
-		{"molt/survey/1", []string{"survey"}, "application declared ecosystem installed lag locked next overrides packages schema since"},
+		{"molt/survey/1", []string{"survey"},
+			"application declared ecosystem installed lag locked next overrides packages schema since"},
 		{"molt/assess/1", []string{"assess"}, "advice against goal next packages reachable remarks runtime schema"},
 		{"molt/plan/1", []string{"plan"}, "behind goal next reachable schema stages wall"},
-		{"molt/step/1", []string{"step", "--quiet"}, "before changed checks left next notes passed schema stage toGoal unread"},
+		{"molt/step/1", []string{"step", "--quiet"},
+			"before changed checks left next notes passed schema stage toGoal unread"},
 		{"molt/back/1", []string{"back"}, "schema stages"},
 		{"molt/lock/1", []string{"relock"}, "ecosystem folded packages roots schema"},
 		{"molt/verify/1", []string{"verify"}, "agrees findings installed looked outOfDate schema"},
@@ -192,7 +198,8 @@ func TestJSON(t *testing.T) {
 		if answer["schema"] != test.schema || strings.Join(keys, " ") != test.keys {
 			t.Errorf("%s: schema %v, keys %q", test.schema, answer["schema"], keys)
 		}
-		if allowed := regexp.MustCompile(`"(from|to|package)": null`); strings.Contains(allowed.ReplaceAllString(out, ""), "null") {
+		if allowed := regexp.MustCompile(`"(from|to|package)": null`); strings.Contains(
+			allowed.ReplaceAllString(out, ""), "null") {
 			t.Errorf("%s holds a null where a list or a text belongs:\n%s", test.schema, out)
 		}
 	}
@@ -222,7 +229,8 @@ func TestLockDocument(t *testing.T) {
 	versions := map[string]string{}
 	for _, p := range answer.Packages {
 		versions[p.ID] = p.Version
-		if p.PURL != "pkg:npm/"+strings.ReplaceAll(p.Name, "@", "%40")+"@"+p.Version || !strings.HasPrefix(p.Integrity, "sha512-") || p.Source == "" {
+		if p.PURL != "pkg:npm/"+strings.ReplaceAll(p.Name, "@", "%40")+"@"+p.Version ||
+			!strings.HasPrefix(p.Integrity, "sha512-") || p.Source == "" {
 			t.Errorf("%s: %+v", p.ID, p)
 		}
 	}
@@ -255,7 +263,8 @@ func TestLockDocument(t *testing.T) {
 }
 
 func TestBadInput(t *testing.T) {
-	const small = "package keel\n  1.0.0 2024-01-01\n  2.0.0 2024-01-01\npackage mast\n  1.0.0 2024-01-01 peer:keel@^1\npackage hull\n  1.0.0 2024-01-01 ghost@^1\n"
+	const small = "package keel\n  1.0.0 2024-01-01\n  2.0.0 2024-01-01\npackage mast\n  1.0.0 2024-01-01 " +
+		"peer:keel@^1\npackage hull\n  1.0.0 2024-01-01 ghost@^1\n"
 	manifest := func(deps string) map[string]string {
 		return map[string]string{"package.json": "{\n  \"dependencies\": {" + deps + "}\n}\n"}
 	}
@@ -267,34 +276,51 @@ func TestBadInput(t *testing.T) {
 		says  string
 	}{
 		{"no manifest", nil, []string{"survey"}, 2, "there is no package.json or pyproject.toml in"},
-		{"broken JSON", map[string]string{"package.json": "{\n  \"name\" \"x\"\n}"}, []string{"relock"}, 2, "package.json:2:10: this is not JSON"},
-		{"broken constraint", manifest(`"keel": "^1.x.y"`), []string{"relock"}, 2, "package.json:2:34: keel: constraint \"^1.x.y\", byte 6: expected a number, found \"y\""},
-		{"unknown package", manifest(`"keele": "*"`), []string{"relock"}, 2, "package.json:2:29: the registry has no package \"keele\", which \"dependencies\" asks for"},
-		{"unknown package below", manifest(`"hull": "*"`), []string{"relock"}, 1, "ghost: no release fits\n  ^1\n  matches none\n  asked by hull 1.0.0\n  which package.json:2 asks for (*)"},
-		{"constraint without release", manifest(`"keel": "^3.0.0"`), []string{"relock"}, 1, "package.json:2:28: keel: no published release fits \"^3.0.0\"; nearest are 1.0.0, 2.0.0"},
+		{"broken JSON", map[string]string{"package.json": "{\n  \"name\" \"x\"\n}"}, []string{"relock"},
+			2, "package.json:2:10: this is not JSON"},
+		{"broken constraint", manifest(`"keel": "^1.x.y"`), []string{"relock"},
+			2, "package.json:2:34: keel: constraint \"^1.x.y\", byte 6: expected a number, found \"y\""},
+		{"unknown package", manifest(`"keele": "*"`), []string{"relock"},
+			2, "package.json:2:29: the registry has no package \"keele\", which \"dependencies\" asks for"},
+		{"unknown package below", manifest(`"hull": "*"`), []string{"relock"},
+			1, "ghost: no release fits\n  ^1\n  matches none\n  asked by hull 1.0.0\n  which package.json:2 asks for (*)"},
+		{"constraint without release", manifest(`"keel": "^3.0.0"`), []string{"relock"}, 1,
+			"package.json:2:28: keel: no published release fits \"^3.0.0\"; nearest are 1.0.0, 2.0.0"},
 		{"tangle", manifest(`"keel": "2", "mast": "*"`), []string{"relock"}, 1, "^1 as a peer"},
-		{"goal without a package", manifest(`"keel": "1"`), []string{"assess", "kele@2"}, 2, "no declared package has this name; did you mean keel?"},
+		{"goal without a package", manifest(`"keel": "1"`), []string{"assess", "kele@2"}, 2,
+			"no declared package has this name; did you mean keel?"},
 		{"goal without a release", manifest(`"keel": "1"`), []string{"plan", "keel@7"}, 2, "published majors: 1, 2"},
 		{"no goal", manifest(`"keel": "1"`), []string{"assess"}, 2, "name a goal"},
-		{"lock of the future", map[string]string{"package.json": "{}", "molt.lock": "molt-lock = 3\n"}, []string{"relock"}, 2, "needs a newer Molt"},
-		{"damaged lock", map[string]string{"package.json": "{}", "molt.lock": "molt-lock = \n"}, []string{"verify"}, 2, "molt.lock:1:"},
-		{"time that is none", map[string]string{"package.json": "{}", "molt.yaml": "fresh: soon\n"}, []string{"verify"}, 2, "molt.yaml:1:8: \"soon\": expected a time such as 30s, 10m or 1h"},
-		{"offline and anew", manifest(`"keel": "1"`), []string{"survey", "--offline", "--refresh"}, 2, "--refresh asks the registry, and --offline does not"},
-		{"unknown key", map[string]string{"package.json": "{}", "molt.yaml": "gaol: x\n"}, []string{"verify"}, 2, "molt.yaml:1:1: unknown key \"gaol\"; did you mean \"goal\"?"},
+		{"lock of the future", map[string]string{"package.json": "{}", "molt.lock": "molt-lock = 3\n"}, []string{"relock"}, 2,
+			"needs a newer Molt"},
+		{"damaged lock", map[string]string{"package.json": "{}", "molt.lock": "molt-lock = \n"}, []string{"verify"},
+			2, "molt.lock:1:"},
+		{"time that is none", map[string]string{"package.json": "{}", "molt.yaml": "fresh: soon\n"}, []string{"verify"},
+			2, "molt.yaml:1:8: \"soon\": expected a time such as 30s, 10m or 1h"},
+		{"offline and anew", manifest(`"keel": "1"`), []string{"survey", "--offline", "--refresh"}, 2,
+			"--refresh asks the registry, and --offline does not"},
+		{"unknown key", map[string]string{"package.json": "{}", "molt.yaml": "gaol: x\n"}, []string{"verify"},
+			2, "molt.yaml:1:1: unknown key \"gaol\"; did you mean \"goal\"?"},
 		{"no plan", manifest(`"keel": "1"`), []string{"step"}, 2, "there is no molt-plan.yaml; molt plan makes one"},
 		{"nothing to go back to", manifest(`"keel": "1"`), []string{"back"}, 2, "no stage has been carried out here"},
 		{"unknown command", nil, []string{"fly"}, 2, "unknown command \"fly\"; molt --help lists the commands"},
 		{"mistyped command", nil, []string{"sruvey", "--major"}, 2, "unknown command \"sruvey\"; did you mean molt survey?"},
-		{"a command's other name", nil, []string{"upgrade", "brackwater@5"}, 2, "unknown command \"upgrade\"; did you mean molt plan?"},
-		{"no command", nil, []string{"@skerry/keel@5"}, 2, "\"@skerry/keel@5\" is a goal, and a command comes before it: molt assess @skerry/keel@5 says what it means"},
+		{"a command's other name", nil, []string{"upgrade", "brackwater@5"}, 2,
+			"unknown command \"upgrade\"; did you mean molt plan?"},
+		{"no command", nil, []string{"@skerry/keel@5"},
+			2, "\"@skerry/keel@5\" is a goal, and a command comes before it: molt assess @skerry/keel@5 says what it means"},
 		{"unknown flag", nil, []string{"survey", "--fast"}, 2, "unknown flag: --fast; see molt survey --help"},
 		{"unknown format", nil, []string{"survey", "--format", "xml"}, 2, "expected text, json, md or sarif for molt survey"},
 		{"no date", nil, []string{"survey", "--as-of", "yesterday"}, 2, "expected a date such as"},
-		{"broken range", nil, []string{"range", "^", "1.0.0"}, 2, "constraint \"^\", byte 2: expected a number, found the end"},
+		{"broken range", nil, []string{"range", "^", "1.0.0"},
+			2, "constraint \"^\", byte 2: expected a number, found the end"},
 		{"broken version", nil, []string{"range", "^1", "1.0"}, 2, "version \"1.0\", byte 4"},
-		{"too few arguments", nil, []string{"compare"}, 2, "expected molt compare BEFORE [AFTER]; molt compare --help says more"},
-		{"an address that all can reach", nil, []string{"standin", "--listen", "0.0.0.0:0"}, 2, "expected a loopback address"},
-		{"broken universe", map[string]string{"x.universe": "package a\n  1.0 soon\n"}, []string{"standin", "x.universe"}, 2, "x.universe:2:3: "},
+		{"too few arguments", nil, []string{"compare"},
+			2, "expected molt compare BEFORE [AFTER]; molt compare --help says more"},
+		{"an address that all can reach", nil, []string{"standin", "--listen", "0.0.0.0:0"},
+			2, "expected a loopback address"},
+		{"broken universe", map[string]string{"x.universe": "package a\n  1.0 soon\n"}, []string{"standin", "x.universe"},
+			2, "x.universe:2:3: "},
 	}
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {
@@ -318,7 +344,8 @@ func TestTangleInJSON(t *testing.T) {
 		}
 		Ways []struct{ Title string }
 	}
-	if err := json.Unmarshal([]byte(out), &answer); err != nil || answer.Schema != "molt/untangle/1" || len(answer.Contested) != 1 || len(answer.Contested[0].Sides) != 2 || len(answer.Ways) != 4 {
+	if err := json.Unmarshal([]byte(out), &answer); err != nil || answer.Schema != "molt/untangle/1" ||
+		len(answer.Contested) != 1 || len(answer.Contested[0].Sides) != 2 || len(answer.Ways) != 4 {
 		t.Errorf("%v: %s", err, out)
 	}
 	if _, err := os.Stat(filepath.Join(d.dir, "molt.lock")); err == nil {
@@ -336,7 +363,8 @@ func TestRegistryTrouble(t *testing.T) {
 	if _, errout := d.run(2, "relock"); !strings.Contains(errout, "set MOLT_REGISTRY_JS (or \"registry:\" in molt.yaml)") {
 		t.Errorf("no registry: %s", errout)
 	}
-	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, "<html>") }))
+	server := httptest.NewServer(http.HandlerFunc(
+		func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, "<html>") }))
 	defer server.Close()
 	d.registry = server.URL
 	if _, errout := d.run(3, "relock"); !strings.Contains(errout, "is not JSON") {
@@ -350,7 +378,9 @@ func TestInterruptedStep(t *testing.T) {
 		t.Skip("interrupts are sent by signal")
 	}
 	d := demoDesk(t)
-	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, "test \"$MOLT_STAGE\" = before || { touch began; sleep 60; }", 1)+"\npreviews: [quaymaster-map]\n")
+	d.write("molt.yaml", strings.Replace(
+		d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, "test \"$MOLT_STAGE\" = before || { touch began; sleep 60; }", 1)+
+		"\npreviews: [quaymaster-map]\n")
 	d.run(0, "plan")
 	before := d.read("package.json") + d.read("molt.lock") + d.read("molt-plan.yaml")
 	c := d.command("step")
@@ -389,7 +419,9 @@ func TestKilledStep(t *testing.T) {
 		t.Skip("the check is written for a POSIX shell")
 	}
 	d := demoDesk(t)
-	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, "test \"$MOLT_STAGE\" = before || { kill -9 $PPID; sleep 1; }", 1)+"\npreviews: [quaymaster-map]\n")
+	d.write("molt.yaml", strings.Replace(
+		d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, "test \"$MOLT_STAGE\" = before || { kill -9 $PPID; sleep 1; }", 1)+
+		"\npreviews: [quaymaster-map]\n")
 	d.run(0, "plan")
 	before := d.read("package.json") + d.read("molt.lock") + d.read("molt-plan.yaml")
 	_ = d.command("step").Run() // it is killed
@@ -397,7 +429,8 @@ func TestKilledStep(t *testing.T) {
 	if half == before {
 		t.Error("the step was killed before it began")
 	}
-	if _, errout := d.run(0, "survey"); !strings.Contains(errout, "stage patch, begun") || d.read("package.json")+d.read("molt.lock")+d.read("molt-plan.yaml") != half {
+	if _, errout := d.run(0, "survey"); !strings.Contains(errout, "stage patch, begun") ||
+		d.read("package.json")+d.read("molt.lock")+d.read("molt-plan.yaml") != half {
 		t.Errorf("a command that only reads says %q", errout)
 	}
 	_, errout := d.run(0, "hold", "lintbuoy", "--reason", "not now")
@@ -417,7 +450,8 @@ func TestKilledStepLeavesNobody(t *testing.T) {
 	d := demoDesk(t)
 	d.write("late.sh", "for i in 1 2 3 4 5 6 7 8; do sleep 0.25; date >>$1; done\n")
 	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), `'"$MOLT" verify --quiet'`,
-		`"test \"$MOLT_STAGE\" = before || { sh late.sh one.txt & setsid sh late.sh two.txt & kill -9 $PPID; sleep 9; }"`, 1)+"\npreviews: [quaymaster-map]\n")
+		`"test \"$MOLT_STAGE\" = before || { sh late.sh one.txt & setsid sh late.sh two.txt & kill -9 $PPID; sleep 9; }"`, 1)+
+		"\npreviews: [quaymaster-map]\n")
 	d.run(0, "plan")
 	_ = d.command("step").Run() // it is killed
 	d.run(0, "hold", "lintbuoy", "--reason", "not now")
@@ -442,7 +476,9 @@ func TestSignals(t *testing.T) {
 		t.Skip("there are no such signals")
 	}
 	d := demoDesk(t)
-	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, `"test \"$MOLT_STAGE\" = before || { touch begun; sleep 20; }"`, 1)+"\npreviews: [quaymaster-map]\n")
+	d.write("molt.yaml", strings.Replace(
+		d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, `"test \"$MOLT_STAGE\" = before || { touch begun; sleep 20; }"`, 1)+
+		"\npreviews: [quaymaster-map]\n")
 	d.run(0, "plan")
 	before := d.read("package.json") + d.read("molt.lock") + d.read("molt-plan.yaml")
 	for _, signal := range []os.Signal{syscall.SIGINT, syscall.SIGTERM, syscall.SIGHUP, syscall.SIGQUIT} {
@@ -503,7 +539,9 @@ func TestStandin(t *testing.T) {
 func TestHelp(t *testing.T) {
 	d := newDesk(t, "", nil)
 	out, _ := d.run(0, "--help")
-	for _, name := range []string{"survey", "range", "dossier", "trace", "fit", "assess", "plan", "step", "back", "untangle", "relock", "verify", "want", "drop", "hold", "compare", "standin", "demo"} {
+	for _, name := range []string{
+		"survey", "range", "dossier", "trace", "fit", "assess", "plan", "step", "back", "untangle", "relock", "verify",
+		"want", "drop", "hold", "compare", "standin", "demo"} {
 		if !strings.Contains(out, "\n  "+name+" ") {
 			t.Errorf("the help does not list %s", name)
 		}

@@ -10,7 +10,8 @@ import (
 	"molt/app/open"
 )
 
-// building are the commands that may build releases from their source, to know what these need or to lay them out; all others only read.
+// building are the commands that may build releases from their source, to know what these need or
+// to lay them out; all others only read.
 var building = []string{"relock", "want", "drop", "step", "trial", "back", "install", "fetch", "untangle"}
 
 // builds reports whether this call of a command may.

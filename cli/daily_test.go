@@ -77,12 +77,15 @@ func (d *desk) says(code int, args []string, wants ...string) string {
 func TestWant(t *testing.T) {
 	d := locked(t, nil)
 	before := d.read("package.json") + d.read("molt.lock")
-	d.says(0, []string{"want", "lamp", "--dry-run"}, "The manifest would change in 1 line, the lock in 1 package.", "is added as ^1.0.0  at 1.0.0", "Nothing was written.")
+	d.says(0, []string{"want", "lamp", "--dry-run"}, "The manifest would change in 1 line, the lock in 1 package.",
+		"is added as ^1.0.0  at 1.0.0", "Nothing was written.")
 	if now := d.read("package.json") + d.read("molt.lock"); now != before {
 		t.Fatal("a dry run wrote something")
 	}
-	d.says(0, []string{"want", "lamp@1.0.0"}, "The manifest changes in 1 line", "is added as 1.0.0", "Written; molt back takes it back.")
-	if m := d.read("package.json"); !strings.Contains(m, "    \"keel\": \"^1.0.0\",\n    \"lamp\": \"1.0.0\",\n    \"mast\": \"~1.0.0\"\n") {
+	d.says(0, []string{"want", "lamp@1.0.0"}, "The manifest changes in 1 line", "is added as 1.0.0",
+		"Written; molt back takes it back.")
+	if m := d.read("package.json"); !strings.Contains(
+		m, "    \"keel\": \"^1.0.0\",\n    \"lamp\": \"1.0.0\",\n    \"mast\": \"~1.0.0\"\n") {
 		t.Errorf("the manifest is\n%s", m)
 	}
 	d.run(0, "verify")
@@ -91,18 +94,21 @@ func TestWant(t *testing.T) {
 		t.Error("going back does not lead to the first byte")
 	}
 	d.says(0, []string{"want", "lamp", "--group", "optionalDependencies", "--style", "next-patch"}, "~1.0.0")
-	if m := d.read("package.json"); !strings.Contains(m, "  \"optionalDependencies\": {\n    \"lamp\": \"~1.0.0\"\n  }\n}\n") {
+	if m := d.read("package.json"); !strings.Contains(
+		m, "  \"optionalDependencies\": {\n    \"lamp\": \"~1.0.0\"\n  }\n}\n") {
 		t.Errorf("the manifest is\n%s", m)
 	}
 }
 
 func TestWantTogether(t *testing.T) {
 	d := locked(t, nil)
-	out := d.says(0, []string{"want", "mast", "--dry-run"}, "~1.0.0 becomes ~1.1.0", "mast gets 1.1.0: 2.0.0 asks for keel ^2")
+	out := d.says(0, []string{"want", "mast", "--dry-run"}, "~1.0.0 becomes ~1.1.0",
+		"mast gets 1.1.0: 2.0.0 asks for keel ^2")
 	if strings.Contains(out, "keel  ") {
 		t.Errorf("keel moves too:\n%s", out)
 	}
-	d.says(0, []string{"want", "mast", "keel"}, "~1.0.0 becomes ~2.0.0", "^1.0.0 becomes ^2.1.0", "major  rope  1.2.0 to 2.0.0")
+	d.says(0, []string{"want", "mast", "keel"}, "~1.0.0 becomes ~2.0.0", "^1.0.0 becomes ^2.1.0",
+		"major  rope  1.2.0 to 2.0.0")
 	d.run(0, "verify")
 }
 
@@ -138,7 +144,8 @@ func TestWantIsRefused(t *testing.T) {
 
 func TestWantKeepsToTheRuntime(t *testing.T) {
 	d := locked(t, map[string]string{"molt.yaml": "runtime: {node: 18.1.0}\n"})
-	d.says(1, []string{"want", "keel@^2", "mast@^2"}, "node (runtime): no release fits both sides", "asked by molt.yaml", ">=20", "Nothing was written.")
+	d.says(1, []string{"want", "keel@^2", "mast@^2"}, "node (runtime): no release fits both sides", "asked by molt.yaml",
+		">=20", "Nothing was written.")
 }
 
 // A runtime's version may lack its last numbers, for the resolver and for the stage that waits for it; nonsense is
@@ -151,24 +158,29 @@ func TestRuntimeVersions(t *testing.T) {
 	d.says(0, []string{"step", "--all", "--quiet"}, "goal-2 is done")
 	d.run(0, "verify")
 	d.write("molt.yaml", "# ours\nruntime:\n  node: newest\n")
-	d.says(2, []string{"relock"}, "molt.yaml:3:9: \"newest\": the deployed version of node: expected one such as 20.11.1 or 20")
+	d.says(2, []string{"relock"}, "molt.yaml:3:9: \"newest\": the deployed version of node: expected one such as "+
+		"20.11.1 or 20")
 }
 
 func TestDrop(t *testing.T) {
 	d := locked(t, map[string]string{
-		"hull.ts":    "import type { Plank } from \"keel\";\nimport { raise } from 'mast/parts';\nconst later = await import(`oldlamp`);\nexport const keel = \"keel\"; // only a word\n",
+		"hull.ts": "import type { Plank } from \"keel\";\nimport { raise } from 'mast/parts';\nconst later = await " +
+			"import(`oldlamp`);\nexport const keel = \"keel\"; // only a word\n",
 		"deck.jsx":   "const mast = require('mast');\nexport default () => <p>{mast}</p>;\n",
 		"broken.js":  "import from from from 'mast'\n",
 		"styles.css": "@import 'mast';\n",
 	})
-	out := d.says(1, []string{"drop", "mast", "--dry-run"}, "~1.0.0 is removed", "removed  mast  1.0.0", "removed  rope  1.2.0", "deck.jsx:1 imports mast", "hull.ts:2 imports mast")
+	out := d.says(1, []string{"drop", "mast", "--dry-run"}, "~1.0.0 is removed", "removed  mast  1.0.0",
+		"removed  rope  1.2.0", "deck.jsx:1 imports mast", "hull.ts:2 imports mast")
 	for _, not := range []string{"broken.js", "styles.css"} {
 		if strings.Contains(out, not) {
 			t.Errorf("%s is said to import mast", not)
 		}
 	}
-	d.says(1, []string{"drop", "keel", "--dry-run"}, "hull.ts:1 imports keel", "mast@1.0.0 needs keel, which therefore stays in the lock")
-	if out := d.says(1, []string{"drop", "keel", "mast", "--dry-run"}, "removed  keel"); strings.Contains(out, "therefore stays") {
+	d.says(1, []string{"drop", "keel", "--dry-run"}, "hull.ts:1 imports keel",
+		"mast@1.0.0 needs keel, which therefore stays in the lock")
+	if out := d.says(1, []string{"drop", "keel", "mast", "--dry-run"}, "removed  keel"); strings.Contains(
+		out, "therefore stays") {
 		t.Errorf("what is dropped keeps a package:\n%s", out)
 	}
 	d.says(1, []string{"drop", "oldlamp", "oldlamp"}, "The manifest changes in 1 line", "hull.ts:3 imports oldlamp")
@@ -184,18 +196,21 @@ func TestDrop(t *testing.T) {
 
 func TestHold(t *testing.T) {
 	d := locked(t, map[string]string{"molt.yaml": "# ours\ngoal: keel@2 # the next\n"})
-	d.says(0, []string{"hold", "mast", "--reason", "the rig: not yet", "--until", "2999-12-31"}, "mast is held until 2999-12-31: the rig: not yet")
+	d.says(0, []string{"hold", "mast", "--reason", "the rig: not yet", "--until", "2999-12-31"},
+		"mast is held until 2999-12-31: the rig: not yet")
 	d.says(0, []string{"want", "mast", "--dry-run"}, "mast is held: the rig: not yet; the hold stays")
 	d.says(0, []string{"dossier", "mast"}, "held until 2999-12-31: the rig: not yet")
 	d.says(0, []string{"trace", "mast"}, "Kept from 1.1.0 by", "held until 2999-12-31: the rig: not yet")
 	d.says(0, []string{"survey", "--held"}, "1 package of the 3 of dory", "held until 2999-12-31")
 	d.says(0, []string{"hold", "keel", "--reason", "why not"}, "keel is held until it is lifted")
-	d.says(2, []string{"hold", "mast", "--reason", "again", "--until", "2020-01-31"}, "--until 2020-01-31: that day has passed")
+	d.says(2, []string{"hold", "mast", "--reason", "again", "--until", "2020-01-31"},
+		"--until 2020-01-31: that day has passed")
 	d.says(0, []string{"hold", "mast", "--reason", "again", "--until", "2999-01-31"}, "mast is held until 2999-01-31")
 	d.says(2, []string{"drop", "mast"}, "mast is held (again); molt hold mast --lift first")
 	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), "2999-01-31", "2020-01-31", 1)) // as time goes by
 	d.says(0, []string{"survey"}, "warning: the hold on mast ended on 2020-01-31 and is no longer honoured")
-	if got, want := d.read("molt.yaml"), "# ours\ngoal: keel@2 # the next\nhold:\n  mast: {reason: again, until: 2020-01-31}\n  keel: {reason: \"why not\"}\n"; got != want {
+	if got, want := d.read("molt.yaml"), "# ours\ngoal: keel@2 # the next\nhold:\n  mast: {reason: again, until: "+
+		"2020-01-31}\n  keel: {reason: \"why not\"}\n"; got != want {
 		t.Errorf("molt.yaml is\n%s\nwant\n%s", got, want)
 	}
 	d.says(0, []string{"hold", "mast", "--lift"}, "mast is no longer held")
@@ -211,7 +226,9 @@ func TestHold(t *testing.T) {
 
 func TestCompare(t *testing.T) {
 	d := locked(t, nil)
-	for _, args := range [][]string{{"init", "-q"}, {"add", "-A"}, {"-c", "user.name=a", "-c", "user.email=a@b.example", "commit", "-qm", "before"}, {"tag", "v1"}} {
+	for _, args := range [][]string{
+		{"init", "-q"}, {"add", "-A"}, {"-c", "user.name=a", "-c", "user.email=a@b.example", "commit", "-qm", "before"},
+		{"tag", "v1"}} {
 		c := exec.Command("git", args...)
 		c.Dir = d.dir
 		if out, err := c.CombinedOutput(); err != nil {
@@ -220,9 +237,11 @@ func TestCompare(t *testing.T) {
 	}
 	d.says(0, []string{"compare", "v1"}, "v1 and locked hold the same.")
 	d.run(0, "want", "mast", "keel", "lamp")
-	d.says(0, []string{"compare", "v1"}, "From v1 to locked 4 packages differ: 3 major, 1 added.", "Declared\n  major  keel  1.1.0 to 2.1.0", "Brought in by others\n  major  rope  1.2.0 to 2.0.0")
+	d.says(0, []string{"compare", "v1"}, "From v1 to locked 4 packages differ: 3 major, 1 added.",
+		"Declared\n  major  keel  1.1.0 to 2.1.0", "Brought in by others\n  major  rope  1.2.0 to 2.0.0")
 	d.says(0, []string{"compare", "locked", "v1"}, "3 back, 1 removed")
-	d.says(0, []string{"compare", "v1", "--format", "md"}, "| keel | major | 1.1.0 | 2.1.0 |", "<details><summary>1 package brought in by others</summary>")
+	d.says(0, []string{"compare", "v1", "--format", "md"}, "| keel | major | 1.1.0 | 2.1.0 |",
+		"<details><summary>1 package brought in by others</summary>")
 	d.write("image.txt", "# given\nkeel 1.1.0\nmast trunk\n\nrope 1.2.0 # why\n")
 	d.says(0, []string{"compare", "image.txt"}, "2 major, 2 added, 1 cannot tell")
 	if err := os.MkdirAll(filepath.Join(d.dir, "node_modules", "keel"), 0o755); err != nil {
@@ -246,7 +265,9 @@ func TestCompare(t *testing.T) {
 
 func TestTrace(t *testing.T) {
 	d := locked(t, nil)
-	d.says(0, []string{"trace", "rope"}, "rope@1.2.0, asked for by 1 package", "Kept from 2.0.0 by\n    mast@1.0.0  rope ^1", "the manifest mast ~1.0.0 (dependencies)\n    mast@1.0.0\n    which asks for rope ^1\n      rope@1.2.0")
+	d.says(0, []string{"trace", "rope"}, "rope@1.2.0, asked for by 1 package",
+		"Kept from 2.0.0 by\n    mast@1.0.0  rope ^1",
+		"the manifest mast ~1.0.0 (dependencies)\n    mast@1.0.0\n    which asks for rope ^1\n      rope@1.2.0")
 	d.says(0, []string{"trace", "keel"}, "keel@1.1.0, asked for by 2 packages", "mast@1.0.0    keel ^1 as a peer")
 	d.says(0, []string{"trace", "oldlamp"}, "It is the newest release.")
 	d.says(2, []string{"trace", "ropes"}, "ropes is not in the lock; did you mean rope?")
@@ -254,15 +275,19 @@ func TestTrace(t *testing.T) {
 
 func TestFit(t *testing.T) {
 	d := locked(t, nil)
-	d.says(0, []string{"fit", "mast"}, "mast 1.1.0 is the newest that resolves with the application as it stands.", "2.0.0  no    2024-02-01", "1.0.0  fits  2023-01-01  locked", "In the way of 2.0.0", "keel: no release fits both sides")
+	d.says(0, []string{"fit", "mast"}, "mast 1.1.0 is the newest that resolves with the application as it stands.",
+		"2.0.0  no    2024-02-01", "1.0.0  fits  2023-01-01  locked", "In the way of 2.0.0",
+		"keel: no release fits both sides")
 	d.says(0, []string{"fit", "rope"}, "rope 2.0.0 is the newest")
 	d.says(0, []string{"fit", "mast", "--most", "2"}, "1.1.0  fits")
 	d.says(2, []string{"fit", "rops"}, "did you mean rope?")
 	d.write("image.txt", "keel 2.0.0\n")
 	d.write("molt.yaml", "fixed: image.txt\n")
-	d.says(1, []string{"fit", "mast"}, "No release of mast that was tried resolves with the application and 1 package given from outside.")
+	d.says(1, []string{"fit", "mast"},
+		"No release of mast that was tried resolves with the application and 1 package given from outside.")
 	d.write("package.json", strings.Replace(dory, "^1.0.0", ">=1", 1))
-	d.says(0, []string{"fit", "mast"}, "mast 2.0.0 is the newest that resolves with the application and 1 package given from outside.", "1.1.0  no")
+	d.says(0, []string{"fit", "mast"},
+		"mast 2.0.0 is the newest that resolves with the application and 1 package given from outside.", "1.1.0  no")
 	d.write("image.txt", "keel 2.0.0\nkeel 2.1.0\n")
 	d.says(2, []string{"fit", "mast"}, "image.txt gives keel more than once")
 	d.write("molt.yaml", "fixed: nothing.txt\n")
@@ -271,9 +296,13 @@ func TestFit(t *testing.T) {
 
 func TestRangeOfReleases(t *testing.T) {
 	d := locked(t, nil)
-	d.says(0, []string{"range", "^1", "--of", "keel"}, "^1 of keel is 1.1.0 today: it admits 2 of 5 releases.", "  1  ##  all 2: 1.0.0 … 1.1.0\n  2  ..  none of 2\n  3      1 preview, refused\n  # admitted   . refused   1 preview, refused, not drawn\n", "The first release above that it refuses is 2.0.0.")
-	d.says(0, []string{"range", "*", "--of", "keel", "--advise"}, "It has no upper end", "Better: ^1.1.0. * admits every major that will ever come; this keeps to 1.1.0, what is locked")
-	d.says(0, []string{"range", "~1.0.0", "--of", "mast", "--advise"}, "Better: ~1.1.0. ~1.0.0 refuses 1.1.0, the newest release that resolves with the rest and does not")
+	d.says(0, []string{"range", "^1", "--of", "keel"}, "^1 of keel is 1.1.0 today: it admits 2 of 5 releases.",
+		"  1  ##  all 2: 1.0.0 … 1.1.0\n  2  ..  none of 2\n  3      1 preview, refused\n  # admitted   . refused   1 "+
+			"preview, refused, not drawn\n", "The first release above that it refuses is 2.0.0.")
+	d.says(0, []string{"range", "*", "--of", "keel", "--advise"}, "It has no upper end",
+		"Better: ^1.1.0. * admits every major that will ever come; this keeps to 1.1.0, what is locked")
+	d.says(0, []string{"range", "~1.0.0", "--of", "mast", "--advise"},
+		"Better: ~1.1.0. ~1.0.0 refuses 1.1.0, the newest release that resolves with the rest and does not")
 	d.says(0, []string{"range", "^1.0.0", "--of", "mast", "--advise"}, "^1.0.0 can stay")
 	d.says(0, []string{"range", "3.0.0-rc.1", "--of", "keel"}, "it admits 1 of 5 releases", "  3  #   all 1: 3.0.0-rc.1")
 	d.says(0, []string{"range", "latest", "--of", "keel"}, "latest of keel is 2.1.0 today: it admits 1 of 5 releases.")
@@ -286,8 +315,10 @@ func TestRangeOfReleases(t *testing.T) {
 
 func TestDossier(t *testing.T) {
 	d := locked(t, map[string]string{"molt.yaml": "goal: keel@2\n"})
-	out := d.says(0, []string{"dossier", "keel"}, "keel: Holds the hull together", "declared  ^1.0.0 in dependencies", "locked    1.1.0, asked for by the manifest, mast@1.0.0",
-		"latest is 2.1.0", "https://keel.example/", "2.0.0    2024-01-01  major  node >=20", "and 1 more; --most 0 and --previews show them", "Change log up to 2.1.0",
+	out := d.says(0, []string{"dossier", "keel"}, "keel: Holds the hull together", "declared  ^1.0.0 in dependencies",
+		"locked    1.1.0, asked for by the manifest, mast@1.0.0",
+		"latest is 2.1.0", "https://keel.example/", "2.0.0    2024-01-01  major  node >=20",
+		"and 1 more; --most 0 and --previews show them", "Change log up to 2.1.0",
 		"  2.1.0\n    - Knows oak\n", "  2.0.0\n    - Breaking: planks are counted from 0\n    - Lighter\n")
 	if strings.Contains(out, "3.0.0-rc.1") {
 		t.Error("a preview is shown, and nobody asked for it")
@@ -320,9 +351,11 @@ func TestSurveyFilters(t *testing.T) {
 	}
 	d.says(2, []string{"survey", "--group", "cargo"}, "--group \"cargo\": expected some of dependencies")
 	d.says(2, []string{"survey", "--name", "[a"}, "a [ that is not closed")
-	d.says(2, []string{"survey", "--since", "never"}, "expected a day such as 2026-03-31, an older lock, or a revision of git")
+	d.says(2, []string{"survey", "--since", "never"},
+		"expected a day such as 2026-03-31, an older lock, or a revision of git")
 	d.write("old.lock", d.read("molt.lock"))
-	d.says(0, []string{"survey", "--since", "old.lock"}, "2 packages of the 3 of dory", "new: 2.0.0 2.1.0", "new: 1.1.0 2.0.0")
+	d.says(0, []string{"survey", "--since", "old.lock"}, "2 packages of the 3 of dory", "new: 2.0.0 2.1.0",
+		"new: 1.1.0 2.0.0")
 }
 
 func TestSurveyOfWhatIsInstalled(t *testing.T) {
@@ -333,14 +366,16 @@ func TestSurveyOfWhatIsInstalled(t *testing.T) {
 		}
 		d.write("node_modules/"+name+"/package.json", `{"name":"`+name+`","version":"1.0.0"}`)
 	}
-	d.says(0, []string{"survey"}, "There is no lock; what is shown as locked is what is installed.", "keel     ^1.0.0    1.0.0", "Cannot tell\n  oldlamp")
+	d.says(0, []string{"survey"}, "There is no lock; what is shown as locked is what is installed.",
+		"keel     ^1.0.0    1.0.0", "Cannot tell\n  oldlamp")
 	d.run(0, "relock")
 	if lock := d.read("molt.lock"); !strings.Contains(lock, "keel@1.0.0") || strings.Contains(lock, "keel@1.1.0") {
 		t.Errorf("what is installed is not the baseline:\n%s", lock)
 	}
 	d.write("node_modules/keel/package.json", `{"name":"keel","version":"1.1.0"}`)
 	d.says(0, []string{"survey"}, "installed differs")
-	out := d.says(1, []string{"verify"}, "node_modules/keel: keel 1.1.0 is installed, the lock has keel 1.0.0", "rope 1.2.0 is missing; mast@1.0.0 needs it", "Next  molt install")
+	out := d.says(1, []string{"verify"}, "node_modules/keel: keel 1.1.0 is installed, the lock has keel 1.0.0",
+		"rope 1.2.0 is missing; mast@1.0.0 needs it", "Next  molt install")
 	if strings.Contains(out, "molt relock") {
 		t.Errorf("the lock is blamed:\n%s", out)
 	}
@@ -349,7 +384,8 @@ func TestSurveyOfWhatIsInstalled(t *testing.T) {
 }
 
 func TestWorkspace(t *testing.T) {
-	d := newDesk(t, quay, map[string]string{"package.json": `{"name": "fleet", "workspaces": ["boats/*"], "dependencies": {"keel": "^1.0.0"}}`})
+	d := newDesk(t, quay, map[string]string{
+		"package.json": `{"name": "fleet", "workspaces": ["boats/*"], "dependencies": {"keel": "^1.0.0"}}`})
 	for name, needs := range map[string]string{"dory": `"keel": "^2.0.0"`, "skiff": `"mast": "^1.0.0", "dory": "*"`} {
 		if err := os.MkdirAll(filepath.Join(d.dir, "boats", name), 0o755); err != nil {
 			t.Fatal(err)
@@ -370,7 +406,8 @@ func TestWorkspace(t *testing.T) {
 	for _, p := range answer.Packages {
 		got = append(got, p.Member+" "+p.Name+" "+strings.Join(p.Flags, ","))
 	}
-	want := " keel not locked,declared otherwise; boats/dory keel not locked,declared otherwise; boats/skiff mast not locked"
+	want := " keel not locked,declared otherwise; boats/dory keel not locked,declared otherwise; boats/skiff mast not " +
+		"locked"
 	if strings.Join(got, "; ") != want {
 		t.Errorf("rows are %q", got)
 	}
@@ -397,13 +434,15 @@ func TestManual(t *testing.T) {
 		if m[1] == "help" || m[1] == "completion" {
 			continue
 		}
-		if page := d.read("man/molt-" + m[1] + ".1"); !strings.Contains(page, ".TH \"MOLT\" \"1\"") && !strings.Contains(page, "SYNOPSIS") {
+		if page := d.read("man/molt-" + m[1] + ".1"); !strings.Contains(page, ".TH \"MOLT\" \"1\"") &&
+			!strings.Contains(page, "SYNOPSIS") {
 			t.Errorf("the page of %s is\n%s", m[1], page)
 		}
 	}
 }
 
-// Step --all goes to the stage that waits for people, and from there to the end; one stage after the other leads to the same.
+// Step --all goes to the stage that waits for people, and from there to the end; one stage after
+// the other leads to the same.
 func TestStepAll(t *testing.T) {
 	const universe = `package hulk
   3.0.0  2024-01-01
@@ -478,7 +517,8 @@ func TestStepCommit(t *testing.T) {
 	d.git("add", "other.txt")
 	d.run(0, "step", "--all", "--commit", "--quiet")
 	log := d.git("log", "--format=%s%n%b", "--name-only")
-	for _, want := range []string{"goal-2: keel 2", "- keel 1.1.0 to 2.1.0 (major): the goal", "In the lock 3 moved, 0 added, 0 removed."} {
+	for _, want := range []string{
+		"goal-2: keel 2", "- keel 1.1.0 to 2.1.0 (major): the goal", "In the lock 3 moved, 0 added, 0 removed."} {
 		if !strings.Contains(log, want) {
 			t.Errorf("the log does not say %q:\n%s", want, log)
 		}
@@ -504,10 +544,12 @@ func TestRelay(t *testing.T) {
 		return "MOLT_CACHE=" + filepath.Join(t.TempDir(), "cache") + " MOLT_REGISTRY_JS=$MOLT_RELAY " + molt + " " + args
 	}
 	d.says(0, []string{"relay", "--through", "--", "sh", "-c", inside("range '*' --of brackwater")}, "3.8.2")
-	if out, _ := d.run(0, "relay", "--", "sh", "-c", inside("range '*' --of brackwater")); strings.Contains(out, "3.9.0") || strings.Contains(out, "5.") {
+	if out, _ := d.run(0, "relay", "--", "sh", "-c", inside("range '*' --of brackwater")); strings.Contains(
+		out, "3.9.0") || strings.Contains(out, "5.") {
 		t.Errorf("the relay has more than the lock:\n%s", out)
 	}
-	d.says(0, []string{"relay", "--through", "--", "sh", "-c", inside("install --into " + filepath.Join(t.TempDir(), "copy"))}, "97 archives fetched")
+	d.says(0, []string{"relay", "--through", "--", "sh",
+		"-c", inside("install --into " + filepath.Join(t.TempDir(), "copy"))}, "97 archives fetched")
 	d.run(7, "relay", "--", "sh", "-c", "exit 7")
 	d.run(0, "relay", "--", "sh", "-c", "test -z \"${MOLT_TOKEN_JS+x}\"")
 	d.run(2, "relay", "sh")

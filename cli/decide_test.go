@@ -46,12 +46,14 @@ package keel
 			t.Fatal("nothing was moved back")
 		}
 		d.write("molt.yaml", "goal: hulk@2\n"+config)
-		d.write("package.json", strings.NewReplacer(`"rope": "1.0.0"`, `"rope": "^1.0.0"`, `"sail": "1.0.0"`, `"sail": "^1.0.0"`, `"keel": "1.0.0"`, `"keel": "^1.0.0"`).Replace(d.read("package.json")))
+		d.write("package.json", strings.NewReplacer(`"rope": "1.0.0"`, `"rope": "^1.0.0"`, `"sail": "1.0.0"`,
+			`"sail": "^1.0.0"`, `"keel": "1.0.0"`, `"keel": "^1.0.0"`).Replace(d.read("package.json")))
 		d.run(0, "relock")
 		return d
 	}
 	d := desk("")
-	d.says(0, []string{"plan"}, "rope  1.0.0 to 1.1.0", "sail  1.0.0 to 1.1.0", "keel  1.0.0 to 1.4.0", "keel 1.4.0 to 2.0.0")
+	d.says(0, []string{"plan"}, "rope  1.0.0 to 1.1.0", "sail  1.0.0 to 1.1.0", "keel  1.0.0 to 1.4.0",
+		"keel 1.4.0 to 2.0.0")
 
 	d = desk("hold:\n  keel: {reason: the yard}\n")
 	out := d.says(0, []string{"plan"}, "Without the hold on keel (the yard), 1 stage more; it would end at keel 2.0.0.")
@@ -94,11 +96,14 @@ package keel
 // Each environment is looked at by name, and so are the files that name a version.
 func TestSeveralEnvironments(t *testing.T) {
 	d := demoDesk(t)
-	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), "  node: 16.20.2", "  harbour: {node: 16.20.2}\n  ferry: {node: 22.1.0}", 1)+"\npreviews: [quaymaster-map]\n")
+	d.write("molt.yaml", strings.Replace(
+		d.read("molt.yaml"), "  node: 16.20.2", "  harbour: {node: 16.20.2}\n  ferry: {node: 22.1.0}", 1)+
+		"\npreviews: [quaymaster-map]\n")
 	d.write(".node-version", "16.20\n")
 	d.says(0, []string{"assess"}, "ferry 22.1.0, harbour 16.20.2 is deployed", ".node-version:1 says")
 	d.run(0, "plan", "--fresh", "none", "--leap")
-	d.says(1, []string{"step", "--all", "--quiet"}, "runtime-5 waits for people", "node 16.20.2 is deployed in harbour", ".node-version:1 says 16.20, brackwater 5.2.1 needs >=18; raise it there too")
+	d.says(1, []string{"step", "--all", "--quiet"}, "runtime-5 waits for people", "node 16.20.2 is deployed in harbour",
+		".node-version:1 says 16.20, brackwater 5.2.1 needs >=18; raise it there too")
 	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), "harbour: {node: 16.20.2}", "harbour: {node: 22.2.0}", 1))
 	d.says(1, []string{"step", "--quiet"}, "runtime-5 waits for people", "raise it there too")
 	d.write(".node-version", "22\n")
@@ -128,7 +133,8 @@ func TestOwnVersionAlone(t *testing.T) {
 	d.run(0, "plan", "keel@2")
 	d.says(2, []string{"back"}, "no stage has been carried out here")
 	d.says(0, []string{"step", "--all", "--quiet"}, "The goal is reached.", "molt step --all goes on.")
-	d.says(0, []string{"step", "--all", "--quiet"}, "The application's own version should go from 1.4.0 to 1.5.0 (minor)", "molt step --own-version writes it")
+	d.says(0, []string{"step", "--all", "--quiet"}, "The application's own version should go from 1.4.0 to 1.5.0 (minor)",
+		"molt step --own-version writes it")
 	d.says(0, []string{"step", "--own-version"}, "went from 1.4.0 to 1.5.0")
 	if !strings.Contains(d.read("package.json"), `{"version": "1.5.0", `) {
 		t.Errorf("the manifest is %s", d.read("package.json"))
@@ -155,11 +161,13 @@ func TestCulpritAsJSON(t *testing.T) {
 		t.Error(err)
 	}
 	culprit := answer["culprit"].(map[string]any)
-	if got := culprit["changes"].([]any); len(got) != 1 || got[0] != "saltmarsh-tables" || culprit["restPasses"] != true || len(culprit["split"].([]any)) != 0 {
+	if got := culprit["changes"].([]any); len(got) != 1 || got[0] != "saltmarsh-tables" || culprit["restPasses"] != true ||
+		len(culprit["split"].([]any)) != 0 {
 		t.Errorf("the culprit is %v", culprit)
 	}
 	d.says(1, []string{"step", "--quiet"}, "Next  molt step --find-culprit  finds out which of its 8 changes it is")
-	d.says(0, []string{"plan", "--split", "minor", "--apart", "saltmarsh-tables"}, "The plan has these two in place of one.", "minor-saltmarsh-tables")
+	d.says(0, []string{"plan", "--split", "minor", "--apart", "saltmarsh-tables"},
+		"The plan has these two in place of one.", "minor-saltmarsh-tables")
 	d.says(2, []string{"plan", "--split", "minor", "--apart", "wakefull-cache"}, "did you mean wakeful-cache?")
 	d.says(2, []string{"plan", "--split", "major", "--apart", "wakeful-cache"}, "has no stage \"major\"")
 	d.says(2, []string{"plan", "--split", "patch", "--apart", "brackwater"}, "stage patch is done")
@@ -202,7 +210,8 @@ func TestAdviceOfTheDesk(t *testing.T) {
 	d.says(0, []string{"assess", "--gate"}, "can be reached")
 	d.says(0, []string{"untangle", "brackwater@5"}, "brackwater@5 can be reached; there is no tangle.")
 	d.write("advice/brackwater-5.yaml", text)
-	if out := d.says(0, []string{"plan", "brackwater@3", "node@22", "--dry-run", "--fresh", "none"}, "brackwater@3 node@22 in 1 stage", "the goal needs >=22"); strings.Contains(out, "upgrade guide") {
+	if out := d.says(0, []string{"plan", "brackwater@3", "node@22", "--dry-run", "--fresh", "none"},
+		"brackwater@3 node@22 in 1 stage", "the goal needs >=22"); strings.Contains(out, "upgrade guide") {
 		t.Errorf("advice about another major:\n%s", out)
 	}
 }
@@ -214,15 +223,20 @@ func TestTrial(t *testing.T) {
 	d.git("add", "-A")
 	d.git("commit", "-qm", "plan")
 	before := d.tree() + d.git("status", "--porcelain")
-	d.says(0, []string{"trial", "--quiet"}, "The state before was checked first: 2 checks passed.", "patch passes in a copy; the application itself is as it was.")
-	d.says(1, []string{"trial", "minor", "--quiet"}, "2 stages up to minor fails in a copy", "TypeError; timetable is no function")
+	d.says(0, []string{"trial", "--quiet"}, "The state before was checked first: 2 checks passed.",
+		"patch passes in a copy; the application itself is as it was.")
+	d.says(1, []string{"trial", "minor", "--quiet"}, "2 stages up to minor fails in a copy",
+		"TypeError; timetable is no function")
 	d.says(2, []string{"trial", "nowhere"}, "has no stage \"nowhere\"")
 	d.says(2, []string{"trial", "patch", "--all"}, "expected one of the name of a stage, --all and --each")
 	d.write("mended", "")
 	into := filepath.Join(t.TempDir(), "copy")
-	d.says(0, []string{"trial", "--all", "--into", into, "--quiet"}, "11 stages up to retire-skerry-words passes in a copy", "node is taken to be raised", "contracts (task)", "The copy is in")
+	d.says(0, []string{"trial", "--all", "--into", into, "--quiet"},
+		"11 stages up to retire-skerry-words passes in a copy", "node is taken to be raised", "contracts (task)",
+		"The copy is in")
 	d.says(2, []string{"trial", "--into", into}, "exists already; a copy wants a folder of its own")
-	if manifest, err := os.ReadFile(filepath.Join(into, "package.json")); err != nil || !strings.Contains(string(manifest), `"brackwater": "^5.2.1"`) {
+	if manifest, err := os.ReadFile(filepath.Join(into, "package.json")); err != nil ||
+		!strings.Contains(string(manifest), `"brackwater": "^5.2.1"`) {
 		t.Errorf("the copy's manifest: %s, %v", manifest, err)
 	}
 	d.git("worktree", "remove", "--force", into)
@@ -240,7 +254,9 @@ func TestTrial(t *testing.T) {
 // What change logs call breaking stands with the change that it is about.
 func TestNotesOfAPlan(t *testing.T) {
 	d := shipped(t, "")
-	d.says(0, []string{"plan", "--notes"}, "breaking  nightberth-payments 5.0.0: amounts are given in pence, as whole numbers", "breaking  nightberth-payments 6.0.0: refund() returns a promise")
+	d.says(0, []string{"plan", "--notes"},
+		"breaking  nightberth-payments 5.0.0: amounts are given in pence, as whole numbers",
+		"breaking  nightberth-payments 6.0.0: refund() returns a promise")
 	if text := d.read("molt-plan.yaml"); !strings.Contains(text, "refund() returns a promise") {
 		t.Error("the plan's file does not have the notes")
 	}

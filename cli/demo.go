@@ -149,7 +149,8 @@ func (c *call) perform(t *tale, dir string, temporary bool) error {
 		if has == "" {
 			has = "no " + t.runtime
 		}
-		s.tell("The %s's own tests need a %s (%s), and this machine has %s: they are left out, and nothing is installed.", t.app, t.runtime, t.Runs, has)
+		s.tell("The %s's own tests need a %s (%s), and this machine has %s: they are left out, and nothing is installed.",
+			t.app, t.runtime, t.Runs, has)
 		if err := t.Still(dir); err != nil {
 			return err
 		}
@@ -159,7 +160,8 @@ func (c *call) perform(t *tale, dir string, temporary bool) error {
 	}
 	s.tell("%s", t.ends)
 	if !temporary {
-		s.tell("To play on in %s: run molt standin --ecosystem %s beside it, and set %s to the address that it prints.", dir, t.Ecosystem, variable)
+		s.tell("To play on in %s: run molt standin --ecosystem %s beside it, and set %s to the address that it prints.",
+			dir, t.Ecosystem, variable)
 	}
 	return nil
 }
@@ -174,7 +176,8 @@ func theDesk(s *scene) error {
 	if err := s.run(exitAttention, "assess", "brackwater@5"); err != nil {
 		return err
 	}
-	s.tell("Only quaymaster-map stands in the way, and its next major is there as a preview. The crew has tried it, and takes the first way out:")
+	s.tell("Only quaymaster-map stands in the way, and its next major is there as a preview. The crew has tried it, and " +
+		"takes the first way out:")
 	if err := s.run(exitFine, "untangle", "brackwater@5", "--take", "1"); err != nil {
 		return err
 	}
@@ -183,10 +186,14 @@ func theDesk(s *scene) error {
 			return err
 		}
 	}
-	s.tell("Not everything in it is said by metadata. moorings-http 6.1.1 says nothing of brackwater, but its next major asks for brackwater 5, so Molt doesn't count on 6.1.1; " +
-		"brackwater-devtools 6 accepts brackwater 5 and belongs to the major after it; @types/brackwater never passes what it describes; gannet-seats is pinned, and moves like the others; " +
-		"brackwater-forms 4.3.2 is deprecated, and nothing else serves for brackwater 4; and what is removed is still imported in src/desk.js.")
-	s.tell("The test kit and the linter have new majors, too. Each goal has standings of its own; they share a stage only where solving shows that they must:")
+	s.tell("Not everything in it is said by metadata. moorings-http 6.1.1 says nothing of brackwater, but its next " +
+		"major asks for brackwater 5, so Molt doesn't count on 6.1.1; " +
+		"brackwater-devtools 6 accepts brackwater 5 and belongs to the major after it; @types/brackwater never passes what " +
+		"it describes; gannet-seats is pinned, and moves like the others; " +
+		"brackwater-forms 4.3.2 is deprecated, and nothing else serves for brackwater 4; and what is removed is still " +
+		"imported in src/desk.js.")
+	s.tell("The test kit and the linter have new majors, too. Each goal has standings of its own; they share a stage " +
+		"only where solving shows that they must:")
 	if err := s.run(exitFine, "assess", "sounding-tests@5", "lintbuoy@8"); err != nil {
 		return err
 	}
@@ -250,12 +257,15 @@ func (s *scene) carryOut(stage *doc.PlanStage) error {
 
 // deskMends is the work of the desk's people.
 var deskMends = map[string]mend{
-	"minor": {[]string{"--find-culprit"}, "A minor release that took a function away. The crew edits the lines that import it:", [][3]string{
-		{"src/sailings.js", `import { cached } from "wakeful-cache";`, `import { remember } from "wakeful-cache";`},
-		{"src/sailings.js", `tonight: cached(`, `tonight: remember(`},
-	}},
-	"goal-5": {nil, "As the plan said: serve has become listen, and the forms are part of brackwater. The crew edits the lines that the advice names:", [][3]string{
-		{"src/desk.js", `import { serve, route } from "brackwater";`, `import { listen, route, form, field } from "brackwater";`},
+	"minor": {[]string{"--find-culprit"},
+		"A minor release that took a function away. The crew edits the lines that import it:", [][3]string{
+			{"src/sailings.js", `import { cached } from "wakeful-cache";`, `import { remember } from "wakeful-cache";`},
+			{"src/sailings.js", `tonight: cached(`, `tonight: remember(`},
+		}},
+	"goal-5": {nil, "As the plan said: serve has become listen, and the forms are part of brackwater. The crew edits " +
+		"the lines that the advice names:", [][3]string{
+		{"src/desk.js", `import { serve, route } from "brackwater";`,
+			`import { listen, route, form, field } from "brackwater";`},
 		{"src/desk.js", "import { form, field } from \"brackwater-forms\";\n", ""},
 		{"src/desk.js", `serve({ port`, `listen({ port`},
 	}},
@@ -266,7 +276,8 @@ var deskMends = map[string]mend{
 
 // officeMends is the work of the office's people.
 var officeMends = map[string]mend{
-	"goal-5.2": {nil, "As the release notes said: watch_now has a module of its own. The crew edits the lines that the advice names:", [][3]string{
+	"goal-5.2": {nil, "As the release notes said: watch_now has a module of its own. The crew edits the lines that the " +
+		"advice names:", [][3]string{
 		{"office/rosters.py", "from marram import render, route, watch_now", "from marram import clock, render, route"},
 		{"office/rosters.py", "{watch_now():%Y}", "{clock.now():%Y}"},
 	}},
@@ -284,8 +295,10 @@ func theOffice(s *scene) error {
 			return err
 		}
 	}
-	s.tell("Few packages of this language have an upper bound, so what their authors claim to be for decides: quay-forms 2.1 names marram up to 4.2, and 2.4 names 5.2. " +
-		"marram 5.2.6 was withdrawn by its makers, chartroom 2.0 has no form that can be read without building it, and tidetable is pinned to a post-release.")
+	s.tell("Few packages of this language have an upper bound, so what their authors claim to be for decides: " +
+		"quay-forms 2.1 names marram up to 4.2, and 2.4 names 5.2. " +
+		"marram 5.2.6 was withdrawn by its makers, chartroom 2.0 has no form that can be read without building it, and " +
+		"tidetable is pinned to a post-release.")
 	if err := s.stages(); err != nil {
 		return err
 	}
@@ -297,10 +310,15 @@ func theOffice(s *scene) error {
 
 // tales are the stories, by ecosystem.
 var tales = map[string]tale{
-	"js": {runtime: "JavaScript runtime", app: "desk", ends: "gannet-desk stands on brackwater 5, with a lock that was verified.", play: theDesk,
-		raises: "The harbour office raises its server, and the crew writes that down in molt.yaml:", raised: [3]string{config.File, "node: 16.20.2", "node: 20.11.1"}, mends: deskMends},
-	"python": {runtime: "Python", app: "office", ends: "skua-office stands on marram 5.2, with a lock that was verified and that ordinary installers read.", play: theOffice,
-		raises: "The harbour office raises its server, and the crew writes that down in molt.yaml:", raised: [3]string{config.File, `python: "3.9"`, `python: "3.11"`}, mends: officeMends},
+	"js": {runtime: "JavaScript runtime", app: "desk",
+		ends: "gannet-desk stands on brackwater 5, with a lock that was verified.", play: theDesk,
+		raises: "The harbour office raises its server, and the crew writes that down in molt.yaml:",
+		raised: [3]string{config.File, "node: 16.20.2", "node: 20.11.1"}, mends: deskMends},
+	"python": {runtime: "Python", app: "office",
+		ends:   "skua-office stands on marram 5.2, with a lock that was verified and that ordinary installers read.",
+		play:   theOffice,
+		raises: "The harbour office raises its server, and the crew writes that down in molt.yaml:",
+		raised: [3]string{config.File, `python: "3.9"`, `python: "3.11"`}, mends: officeMends},
 }
 
 // variable returns a variable of the environment in which the demo runs its commands.
@@ -328,7 +346,8 @@ func (s *scene) run(want int, args ...string) error {
 	} else if _, ok := columns(s.c.out); ok {
 		args = append(args, "--color", "auto")
 	}
-	command := exec.CommandContext(s.c.ctx, s.self, append(args, "--dir", s.dir, "--quiet="+fmt.Sprint(args[0] != "verify"))...)
+	command := exec.CommandContext(
+		s.c.ctx, s.self, append(args, "--dir", s.dir, "--quiet="+fmt.Sprint(args[0] != "verify"))...)
 	command.Env, command.Stdout, command.Stderr = s.env, s.c.out, s.c.errout
 	err := command.Run()
 	var exit *exec.ExitError

@@ -34,8 +34,9 @@ var update = flag.Bool("update", false, "write what the commands print to testda
 // molt is the built program.
 var molt string
 
-// lookAtSources, called by a test, looks at every file that the built program is made of. go test takes an earlier result for a new one while nothing has
-// changed that a test has looked at, and what the program is made of is no part of this test.
+// lookAtSources, called by a test, looks at every file that the built program is made of. go test
+// takes an earlier result for a new one while nothing has changed that a test has looked at, and
+// what the program is made of is no part of this test.
 var lookAtSources = sync.OnceValue(func() error {
 	return filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
 		if err == nil && !d.IsDir() {
@@ -77,7 +78,8 @@ func TestMain(m *testing.M) {
 	os.Exit(code)
 }
 
-// withoutLaunchers has the PATH lead to a runtime itself, where a script stands in its place that looks for it at each start.
+// withoutLaunchers has the PATH lead to a runtime itself, where a script stands in its place that
+// looks for it at each start.
 func withoutLaunchers(name string, args ...string) {
 	launcher, err := exec.LookPath(name)
 	if err != nil {
@@ -94,7 +96,8 @@ func withoutLaunchers(name string, args ...string) {
 	}
 }
 
-// coverage is where the built program says what it did: the folder that MOLT_COVERAGE names, else one that goes with the tests.
+// coverage is where the built program says what it did: the folder that MOLT_COVERAGE names, else
+// one that goes with the tests.
 func coverage(dir string) string {
 	if named := os.Getenv("MOLT_COVERAGE"); named != "" {
 		return named
@@ -185,7 +188,8 @@ func (d *desk) read(name string) string {
 func (d *desk) command(args ...string) *exec.Cmd {
 	c := exec.Command(molt, args...)
 	c.Dir = d.dir
-	c.Env = append(os.Environ(), "MOLT_REGISTRY_JS="+d.registry, "MOLT_CACHE="+d.cache, "MOLT_STATE="+d.state, "COLUMNS="+d.columns, "NO_COLOR=1", "MOLT_TOKEN_JS=", "MOLT_ALLOW_COMMANDS=all")
+	c.Env = append(os.Environ(), "MOLT_REGISTRY_JS="+d.registry, "MOLT_CACHE="+d.cache, "MOLT_STATE="+d.state,
+		"COLUMNS="+d.columns, "NO_COLOR=1", "MOLT_TOKEN_JS=", "MOLT_ALLOW_COMMANDS=all")
 	return c
 }
 

@@ -8,7 +8,8 @@ import (
 	"testing"
 )
 
-// TestDocsRun runs every command that the docs show, in the order in which they stand there, on the demo's application: none is a mistake of the call.
+// TestDocsRun runs every command that the docs show, in the order in which they stand there, on the
+// demo's application: none is a mistake of the call.
 func TestDocsRun(t *testing.T) {
 	for _, name := range []string{"tour.md", "upgrade-handbook.md", "ci.md"} {
 		t.Run(name, func(t *testing.T) {

@@ -40,7 +40,8 @@ func made(t *testing.T, name string, want []byte) {
 func TestDocsReference(t *testing.T) {
 	root := (&call{ctx: t.Context(), out: &bytes.Buffer{}, errout: &bytes.Buffer{}}).root()
 	b := &bytes.Buffer{}
-	fmt.Fprintf(b, "# Reference\n\nMade from the commands themselves (`go test ./cli -run Docs -update`); `molt COMMAND --help` says the same.\n\n## Flags of every command\n\n%s", flagsOfSet(root.PersistentFlags()))
+	fmt.Fprintf(b, "# Reference\n\nMade from the commands themselves (`go test ./cli -run Docs -update`); `molt COMMAND "+
+		"--help` says the same.\n\n## Flags of every command\n\n%s", flagsOfSet(root.PersistentFlags()))
 	for _, group := range root.Groups() {
 		fmt.Fprintf(b, "\n## %s\n", strings.TrimSuffix(group.Title, ":"))
 		for _, cmd := range root.Commands() {
@@ -108,7 +109,8 @@ func TestDocsErrors(t *testing.T) {
 			return err
 		case d.IsDir() && file != top && (strings.HasPrefix(d.Name(), ".") || d.Name() == "testdata" || d.Name() == "bench"):
 			return filepath.SkipDir
-		case d.IsDir() || !strings.HasSuffix(file, ".go") || strings.HasSuffix(file, "_test.go") || strings.Contains(filepath.ToSlash(file), "test/"):
+		case d.IsDir() || !strings.HasSuffix(file, ".go") || strings.HasSuffix(file, "_test.go") ||
+			strings.Contains(filepath.ToSlash(file), "test/"):
 			return nil
 		}
 		parsed, err := parser.ParseFile(token.NewFileSet(), file, nil, 0)
@@ -140,7 +142,9 @@ func TestDocsErrors(t *testing.T) {
 		return strings.Compare(a, b)
 	})
 	b := &bytes.Buffer{}
-	fmt.Fprintf(b, "# Errors\n\nEvery error that Molt words itself, made from the source (`go test ./cli -run Docs -update`). %%s, %%q, %%d and %%v stand for what it is about; an error about a file begins with FILE:LINE:COLUMN, and one that wraps another ends with it.\n")
+	fmt.Fprintf(b, "# Errors\n\nEvery error that Molt words itself, made from the source (`go test ./cli -run Docs "+
+		"-update`). %%s, %%q, %%d and %%v stand for what it is about; an error about a file begins with FILE:LINE:COLUMN, "+
+		"and one that wraps another ends with it.\n")
 	room := ""
 	for _, text := range texts {
 		if now := path.Dir(says[text][0]); now != room {
@@ -155,21 +159,8 @@ func TestDocsErrors(t *testing.T) {
 // messages returns the texts with which a part of the source makes an error.
 func messages(n ast.Node) (all []string) {
 	literal := func(e ast.Expr) {
-		for {
-			if call, ok := e.(*ast.CallExpr); ok && isCall(call, "fmt", "Sprintf") && len(call.Args) > 0 {
-				e = call.Args[0]
-				continue
-			}
-			if sum, ok := e.(*ast.BinaryExpr); ok && sum.Op == token.ADD {
-				e = sum.X
-				continue
-			}
-			break
-		}
-		if lit, ok := e.(*ast.BasicLit); ok && lit.Kind == token.STRING {
-			if text, err := strconv.Unquote(lit.Value); err == nil && strings.Contains(text, " ") {
-				all = append(all, strings.Join(strings.Fields(text), " "))
-			}
+		if text, _ := leading(e); strings.Contains(text, " ") {
+			all = append(all, strings.Join(strings.Fields(text), " "))
 		}
 	}
 	switch n := n.(type) {
@@ -179,7 +170,8 @@ func messages(n ast.Node) (all []string) {
 			literal(n.Args[0])
 		case len(n.Args) >= 2 && isMethod(n, "At"):
 			literal(n.Args[1])
-		case len(n.Args) >= 1 && (isMethod(n, "fail") || isMethod(n, "errorAt") || isMethod(n, "ErrorAt") || isMethod(n, "failAt")):
+		case len(n.Args) >= 1 && (isMethod(n, "fail") || isMethod(n, "errorAt") || isMethod(n, "ErrorAt") ||
+			isMethod(n, "failAt")):
 			for _, arg := range n.Args {
 				literal(arg)
 			}
@@ -190,6 +182,27 @@ func messages(n ast.Node) (all []string) {
 		}
 	}
 	return all
+}
+
+// leading returns the text with which an expression begins, as far as the source tells, and whether that is all of it.
+func leading(e ast.Expr) (text string, whole bool) {
+	switch e := e.(type) {
+	case *ast.CallExpr:
+		if isCall(e, "fmt", "Sprintf") {
+			text, _ = leading(e.Args[0])
+		}
+	case *ast.BinaryExpr:
+		if text, whole = leading(e.X); whole && e.Op == token.ADD {
+			more, all := leading(e.Y)
+			return text + more, all
+		}
+	case *ast.BasicLit:
+		if e.Kind == token.STRING {
+			text, err := strconv.Unquote(e.Value)
+			return text, err == nil
+		}
+	}
+	return text, false
 }
 
 func isCall(c *ast.CallExpr, pkg, name string) bool {

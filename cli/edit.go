@@ -49,10 +49,12 @@ In a workspace a line is changed in every member that has it, unless --in names 
 			})
 		},
 	}
-	cmd.Flags().StringVar(&member, "in", "", "member of the workspace to declare in, by folder or name; . for the workspace itself")
+	cmd.Flags().StringVar(&member, "in",
+		"", "member of the workspace to declare in, by folder or name; . for the workspace itself")
 	cmd.Flags().StringVar(&group, "group", "", "group of the manifest to declare in")
 	cmd.Flags().StringVar(&style, "style", "", "how to ask: "+styleNames())
-	cmd.Flags().BoolVar(&choosing, "choose", false, "choose on the terminal among the releases that resolve, and see at once what that comes to")
+	cmd.Flags().BoolVar(&choosing, "choose", false,
+		"choose on the terminal among the releases that resolve, and see at once what that comes to")
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show what would change, and write nothing")
 	return cmd
 }

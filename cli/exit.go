@@ -65,7 +65,8 @@ func (c *call) finish(err error) int {
 	switch {
 	case errors.As(err, &command):
 		return command.code
-	case errors.Is(err, solve.ErrEndless), errors.As(err, &changed), errors.As(err, &origin), errors.As(err, &held), errors.As(err, &bare):
+	case errors.Is(err, solve.ErrEndless), errors.As(err, &changed), errors.As(err, &origin), errors.As(err, &held),
+		errors.As(err, &bare):
 		return c.fail(err, exitAttention)
 	case wrongInput(err):
 		return c.fail(err, exitUsage)
@@ -110,7 +111,8 @@ func (c *call) showTangle(k *ask.TangleError) {
 	}
 	var stage *locking.StageError
 	if errors.As(k.Err, &stage) {
-		c.say("molt: %s:%d: stage %s does not resolve from where things stand; molt plan --renew makes the plan anew", stage.Place.File, stage.Place.Line, stage.Stage)
+		c.say("molt: %s:%d: stage %s does not resolve from where things stand; molt plan --renew makes the plan anew",
+			stage.Place.File, stage.Place.Line, stage.Stage)
 	} else if context, _, found := strings.Cut(k.Error(), ": these demands"); found {
 		c.say("molt: %s", context)
 	}
@@ -120,7 +122,8 @@ func (c *call) showTangle(k *ask.TangleError) {
 // wrongInput reports whether an error is about the call or about a file that people write.
 func wrongInput(err error) bool {
 	for _, kind := range []any{
-		new(*input.UsageError), new(*open.ConsentError), new(*locking.StaleError), new(*ledger.EditedError), new(*txn.NameError),
+		new(*input.UsageError), new(*open.ConsentError), new(*locking.StaleError), new(*ledger.EditedError),
+		new(*txn.NameError),
 		new(*input.PositionError), new(*ecosystem.NewerLockError), new(*version.Error),
 		new(*project.GoalError), new(*project.NameError), new(*project.FixedError),
 		new(*input.KindError), new(*tree.ForeignError), new(*tree.EditedError), new(*input.LimitError),

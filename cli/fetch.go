@@ -32,7 +32,8 @@ without a network, and for looking at a question again as it was.`,
 				return &input.UsageError{Reason: "--lock-only goes without a goal"}
 			}
 			if r.Snapshot != "" {
-				if err := c.writable("--snapshot", r.Snapshot, force, func(file string) bool { _, _, err := registry.Snapshot(file); return err == nil }); err != nil {
+				if err := c.writable("--snapshot", r.Snapshot,
+					force, func(file string) bool { _, _, err := registry.Snapshot(file); return err == nil }); err != nil {
 					return err
 				}
 			}

@@ -28,7 +28,8 @@ func TestSARIF(t *testing.T) {
 		{1, []string{"verify"}, "manifest \"moorings-http\": \"^7.0.0\""},
 	} {
 		if test.args[0] == "verify" {
-			d.write("package.json", strings.Replace(d.read("package.json"), `"moorings-http": "^6.0.0"`, `"moorings-http": "^7.0.0"`, 1))
+			d.write("package.json", strings.Replace(
+				d.read("package.json"), `"moorings-http": "^6.0.0"`, `"moorings-http": "^7.0.0"`, 1))
 		}
 		out, _ := d.run(test.code, append(test.args, "--format", "sarif")...)
 		var log struct {
@@ -62,7 +63,8 @@ func TestSARIF(t *testing.T) {
 				t.Errorf("%v: %+v", test.args, r)
 			}
 			at := r.Locations[0].PhysicalLocation
-			found = found || r.RuleID == rule && at.ArtifactLocation.URI == "package.json" && strings.Contains(lines[at.Region.StartLine-1], text)
+			found = found || r.RuleID == rule && at.ArtifactLocation.URI == "package.json" &&
+				strings.Contains(lines[at.Region.StartLine-1], text)
 		}
 		if !found {
 			t.Errorf("%v has no %s at the line with %s:\n%s", test.args, rule, text, out)
@@ -93,7 +95,8 @@ func TestJUnit(t *testing.T) {
 		t.Fatalf("%v in\n%s", err, out)
 	}
 	last := suites.Suites[len(suites.Suites)-1]
-	if last.Name != "minor" || last.Failures != 1 || last.Tests != len(last.Cases) || last.Cases[len(last.Cases)-1].Failure == nil {
+	if last.Name != "minor" || last.Failures != 1 || last.Tests != len(last.Cases) ||
+		last.Cases[len(last.Cases)-1].Failure == nil {
 		t.Errorf("%+v", last)
 	}
 }
@@ -128,7 +131,8 @@ func TestInventory(t *testing.T) {
 			}
 		}
 	}
-	if bom.Metadata.Component.Name != "gannet-desk" || len(*bom.Components) != strings.Count(d.read("molt.lock"), "\npurl = ") {
+	if bom.Metadata.Component.Name != "gannet-desk" ||
+		len(*bom.Components) != strings.Count(d.read("molt.lock"), "\npurl = ") {
 		t.Errorf("%+v, %d components", bom.Metadata.Component, len(*bom.Components))
 	}
 }
@@ -159,8 +163,10 @@ func TestInventoryConforms(t *testing.T) {
 		return map[string]any{"definitions": all}
 	}
 	compiler := jsonschema.NewCompiler()
-	for name, schema := range map[string]any{"bom-1.7.schema.json": read("bom-1.7.schema.json"), "spdx.schema.json": read("spdx.schema.json"),
-		"jsf-0.82.schema.json": anything("signature"), "cryptography-defs.schema.json": anything("algorithmFamiliesEnum", "ellipticCurvesEnum")} {
+	for name, schema := range map[string]any{
+		"bom-1.7.schema.json": read("bom-1.7.schema.json"), "spdx.schema.json": read("spdx.schema.json"),
+		"jsf-0.82.schema.json":          anything("signature"),
+		"cryptography-defs.schema.json": anything("algorithmFamiliesEnum", "ellipticCurvesEnum")} {
 		if err := compiler.AddResource(base+name, schema); err != nil {
 			t.Fatal(err)
 		}
@@ -210,7 +216,8 @@ package oar
 		}
 		got = append(got, fmt.Sprintf("%s %s %s", c.Name, c.Scope, licence))
 	}
-	if want := "hull required MIT; keel excluded ; lamp optional MIT OR Apache-2.0; oar optional ; odd required Free as the sea; rope excluded "; strings.Join(got, "; ") != want {
+	if want := "hull required MIT; keel excluded ; lamp optional MIT OR Apache-2.0; oar optional ; odd required Free as " +
+		"the sea; rope excluded "; strings.Join(got, "; ") != want {
 		t.Errorf("components are %s, want %s", strings.Join(got, "; "), want)
 	}
 }
@@ -219,8 +226,10 @@ package oar
 func TestMarkdown(t *testing.T) {
 	d := demoDesk(t)
 	d.says(0, []string{"survey", "--format", "md"}, "| brackwater | major | ^3.6.0 | 3.8.2 | 3.9.0 | 5.2.1 | 9 releases |")
-	d.says(1, []string{"assess", "brackwater@5", "--format", "md"}, "**brackwater 5 is out of reach today.**", "`molt untangle brackwater@5 --take 1`")
-	d.says(0, []string{"plan", "brackwater@4", "--format", "md"}, "- [ ] **goal-4** brackwater 4", "  - brackwater 3.9.0 to 4.3.2: the goal")
+	d.says(1, []string{"assess", "brackwater@5", "--format", "md"}, "**brackwater 5 is out of reach today.**",
+		"`molt untangle brackwater@5 --take 1`")
+	d.says(0, []string{"plan", "brackwater@4", "--format", "md"}, "- [ ] **goal-4** brackwater 4",
+		"  - brackwater 3.9.0 to 4.3.2: the goal")
 	d.says(0, []string{"step", "--quiet", "--format", "md"}, "**patch is done**", "| manifest and lock agree | passed |")
 	d.says(0, []string{"plan", "--renew", "--format", "md"}, "- [x] **patch**")
 	d.says(2, []string{"trace", "keelson-core", "--format", "md"}, `--format "md": expected text or json for molt trace`)

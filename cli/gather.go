@@ -16,8 +16,8 @@ type gathering struct {
 	Stages []json.RawMessage `json:"stages,omitempty"`
 }
 
-// gathered runs a part of a command and returns the documents that it wrote. An error that is not a call for attention ends the command, whose document is
-// then that of the error.
+// gathered runs a part of a command and returns the documents that it wrote. An error that is not a
+// call for attention ends the command, whose document is then that of the error.
 func (c *call) gathered(run func() error) ([]json.RawMessage, error) {
 	usual := c.out
 	b := &bytes.Buffer{}

@@ -62,8 +62,10 @@ func TestNothingIsObeyed(t *testing.T) {
 	if runtime.GOOS == "windows" {
 		return
 	}
-	d.write("molt.yaml", "goal: keel@1\nchecks:\n  - {name: \"c"+evil+"\", run: \"printf '\\\\033[2J\\\\u202e broken'; exit 1\"}\n")
-	d.write("molt-plan.yaml", "molt-plan: 1\ngoal: keel@1\nreachable: true\nstages:\n  - {id: a, kind: patch, title: \"t"+evil+"\", status: pending, changes: []}\n")
+	d.write("molt.yaml", "goal: keel@1\nchecks:\n  - {name: \"c"+
+		evil+"\", run: \"printf '\\\\033[2J\\\\u202e broken'; exit 1\"}\n")
+	d.write("molt-plan.yaml", "molt-plan: 1\ngoal: keel@1\nreachable: true\nstages:\n  - {id: a, kind: patch, title: \"t"+
+		evil+"\", status: pending, changes: []}\n")
 	run("a check", "step")
 	run("a check in JSON", "step", "--format", "json")
 }
@@ -76,7 +78,8 @@ func TestFullOutput(t *testing.T) {
 	}
 	defer full.Close()
 	d := demoDesk(t)
-	for _, args := range [][]string{{"survey"}, {"verify"}, {"survey", "--format", "json"}, {"compare", "locked", "locked", "--format", "md"}} {
+	for _, args := range [][]string{
+		{"survey"}, {"verify"}, {"survey", "--format", "json"}, {"compare", "locked", "locked", "--format", "md"}} {
 		c := d.command(args...)
 		c.Stdout = full
 		_ = c.Run()
@@ -90,7 +93,8 @@ func TestFullOutput(t *testing.T) {
 func TestTokens(t *testing.T) {
 	var got atomic.Value
 	got.Store("")
-	d := newDesk(t, "package keel\n  1.0.0 2024-01-01\n", map[string]string{"package.json": `{"dependencies": {"keel": "^1.0.0"}}`})
+	d := newDesk(t, "package keel\n  1.0.0 2024-01-01\n",
+		map[string]string{"package.json": `{"dependencies": {"keel": "^1.0.0"}}`})
 	there, err := url.Parse(d.registry)
 	if err != nil {
 		t.Fatal(err)
@@ -118,7 +122,9 @@ func TestTokens(t *testing.T) {
 		return string(out), got.Load().(string)
 	}
 	d.write("molt.yaml", "registry: "+server.URL+"\n")
-	if out, token := run(0, nil, "relock"); token != "" || !strings.Contains(out, "gets no credentials until you allow that: run this once with --allow-registry, or set MOLT_ALLOW_REGISTRY="+server.URL) {
+	if out, token := run(0, nil, "relock"); token != "" ||
+		!strings.Contains(out, "gets no credentials until you allow that: run this once with --allow-registry, or set "+
+			"MOLT_ALLOW_REGISTRY="+server.URL) {
 		t.Errorf("not allowed: %q\n%s", token, out)
 	}
 	if _, token := run(0, []string{"MOLT_ALLOW_REGISTRY=" + server.URL}, "relock"); token != "Bearer hush" {
@@ -143,8 +149,10 @@ func TestTokens(t *testing.T) {
 	if runtime.GOOS == "windows" {
 		return
 	}
-	d.write("molt-plan.yaml", "molt-plan: 1\ngoal: keel@1\nreachable: true\nstages:\n  - id: a\n    kind: patch\n    title: t\n    status: pending\n")
-	d.write("molt.yaml", "checks:\n  - {name: quiet, run: 'test -z \"$MOLT_TOKEN_JS\"'}\n  - {name: told, run: 'test -n \"$MOLT_TOKEN_JS\"', pass: [MOLT_TOKEN_JS]}\n")
+	d.write("molt-plan.yaml", "molt-plan: 1\ngoal: keel@1\nreachable: true\nstages:\n  - id: a\n    kind: patch\n    "+
+		"title: t\n    status: pending\n")
+	d.write("molt.yaml", "checks:\n  - {name: quiet, run: 'test -z \"$MOLT_TOKEN_JS\"'}\n  - {name: told, run: 'test -n "+
+		"\"$MOLT_TOKEN_JS\"', pass: [MOLT_TOKEN_JS]}\n")
 	run(0, []string{"MOLT_REGISTRY_JS=" + server.URL}, "step")
 }
 
@@ -165,7 +173,9 @@ func TestChangedChecksum(t *testing.T) {
 	manifest := d.read("package.json")
 	for _, args := range [][]string{{"relock"}, {"step"}, {"want", "lintbuoy"}} {
 		_, errout := d.run(1, args...)
-		for _, part := range []string{release, "locked  sha512-AAAAAAAA", "stated  sha512-" + lock[from:from+8], "molt relock --accept-checksum " + release} {
+		for _, part := range []string{
+			release, "locked  sha512-AAAAAAAA", "stated  sha512-" + lock[from:from+8],
+			"molt relock --accept-checksum " + release} {
 			if !strings.Contains(errout, part) {
 				t.Errorf("molt %v does not say %q:\n%s", args, part, errout)
 			}
@@ -185,8 +195,8 @@ func TestChangedChecksum(t *testing.T) {
 	}
 }
 
-// Overrides of the manifest bind every edge, are shown, and are part of what the lock was made for; forms that Molt does
-// not know are refused with their line.
+// Overrides of the manifest bind every edge, are shown, and are part of what the lock was made for;
+// forms that Molt does not know are refused with their line.
 func TestOverrides(t *testing.T) {
 	d := newDesk(t, `
 package lamp
@@ -208,7 +218,8 @@ package rope
 		t.Errorf("verify says\n%s", out)
 	}
 	d.run(0, "relock")
-	if lock := d.read("molt.lock"); strings.Contains(lock, "at lamp@2") || strings.Contains(lock, "at lamp@1.5") || !strings.Contains(lock, "at lamp@1.0.0") {
+	if lock := d.read("molt.lock"); strings.Contains(lock, "at lamp@2") || strings.Contains(lock, "at lamp@1.5") ||
+		!strings.Contains(lock, "at lamp@1.0.0") {
 		t.Errorf("the lock is\n%s", lock)
 	}
 	d.run(0, "verify")
@@ -221,7 +232,8 @@ package rope
 		t.Errorf("with a reference the lock is\n%s", lock)
 	}
 	d.run(0, "verify")
-	for _, bad := range []string{`{"flag": {"rope": {"lamp": "1.0.0"}}}`, `{"lamp@^1": "1.0.0"}`, `{"lamp": "$rope"}`, `{"rope": "$rope"}`, `{"flag": "2.0.0"}`, `{"lamp": 7}`, `[]`} {
+	for _, bad := range []string{`{"flag": {"rope": {"lamp": "1.0.0"}}}`, `{"lamp@^1": "1.0.0"}`, `{"lamp": "$rope"}`,
+		`{"rope": "$rope"}`, `{"flag": "2.0.0"}`, `{"lamp": 7}`, `[]`} {
 		d.write("package.json", "{\"dependencies\": {\"flag\": \"^1.0.0\"},\n \"overrides\": "+bad+"}")
 		if _, errout := d.run(2, "relock"); !strings.Contains(errout, "package.json:2:") {
 			t.Errorf("%s: %s", bad, errout)

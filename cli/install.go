@@ -55,7 +55,8 @@ replaced, unless --force says so.`,
 	f := cmd.Flags()
 	f.StringSliceVar(&order.Groups, "only", nil, "install what these groups of the manifest need, and no more")
 	f.StringVar(&order.Into, "into", "", "make a complete copy in this folder: manifest, lock, source and packages")
-	f.StringVar(&order.Current, "current", "", "have this link lead to the folder of --into when all is there, in one move")
+	f.StringVar(&order.Current, "current",
+		"", "have this link lead to the folder of --into when all is there, in one move")
 	f.BoolVar(&order.Dry, "dry-run", false, "say what would change, and change nothing")
 	f.BoolVar(&order.Force, "force", false, "replace files that were edited, and a tree that Molt did not lay out")
 	return cmd

@@ -14,7 +14,9 @@ import (
 // goalCommands and nameCommands are the commands whose arguments are goals, and names without a version.
 var (
 	goalCommands = []string{"assess", "plan", "untangle", "fetch"}
-	nameCommands = map[string]string{"dossier": "--to says up to which release", "trace": "it is about what is locked", "fit": "it tries the releases, the newest first", "drop": "", "hold": "it keeps the release that is locked"}
+	nameCommands = map[string]string{
+		"dossier": "--to says up to which release", "trace": "it is about what is locked",
+		"fit": "it tries the releases, the newest first", "drop": "", "hold": "it keeps the release that is locked"}
 )
 
 var (
@@ -24,7 +26,8 @@ var (
 
 // meant are the commands that people look for under words of their own.
 var meant = map[string][]string{
-	"plan": {"upgrade", "update", "migrate"}, "survey": {"outdated", "status", "list"}, "want": {"add"}, "drop": {"remove"}, "relock": {"lock"}, "trace": {"why"},
+	"plan": {"upgrade", "update", "migrate"}, "survey": {"outdated", "status", "list"}, "want": {"add"},
+	"drop": {"remove"}, "relock": {"lock"}, "trace": {"why"},
 	"back": {"undo", "rollback"}, "trial": {"test", "try"},
 }
 
@@ -38,7 +41,9 @@ func unknown(root *cobra.Command, err error) error {
 	}
 	word, _ := strconv.Unquote(m[1])
 	if strings.LastIndexByte(word, '@') > 0 {
-		return &input.UsageError{Reason: fmt.Sprintf("%q is a goal, and a command comes before it: molt assess %[2]s says what it means, molt plan %[2]s cuts the way there", word, word)}
+		return &input.UsageError{Reason: fmt.Sprintf(
+			"%q is a goal, and a command comes before it: molt assess %[2]s says what it means, molt plan %[2]s cuts the way "+
+				"there", word, word)}
 	}
 	root.SuggestionsMinimumDistance = min(2, len(word)/3)
 	says := "molt --help lists the commands"

@@ -13,11 +13,16 @@ import (
 func TestOffice(t *testing.T) {
 	d := newDesk(t, "", nil)
 	out, _ := d.run(0, "demo", "here", "--ecosystem", "python")
-	wants := []string{"> molt assess", "marram 5.2 can be reached: everything declared resolves with 5.2.7.", "names marram 4.2, 5.0, 5.1, 5.2, published 2025-05-20, 43 days after marram 5.2",
-		"python 3.9 is deployed; marram 5.2.7 needs >=3.10.", "2.0 has no wheel, so what it needs is known only once it is built", "marram        4.2.16 to 5.2.7  >=4.2,<5 becomes >=5.2.7,<6  the goal", "That was the last stage.",
+	wants := []string{"> molt assess", "marram 5.2 can be reached: everything declared resolves with 5.2.7.",
+		"names marram 4.2, 5.0, 5.1, 5.2, published 2025-05-20, 43 days after marram 5.2",
+		"python 3.9 is deployed; marram 5.2.7 needs >=3.10.",
+		"2.0 has no wheel, so what it needs is known only once it is built",
+		"marram        4.2.16 to 5.2.7  >=4.2,<5 becomes >=5.2.7,<6  the goal", "That was the last stage.",
 		"skua-office stands on marram 5.2, with a lock that was verified"}
 	if strings.Contains(out, "passed  the office's tests") {
-		wants = append(wants, "goal-5.2 failed; the files are as they were before it.", "ImportError: cannot import name 'watch_now' from 'marram'", "office/rosters.py:1  from marram import clock, render, route",
+		wants = append(wants, "goal-5.2 failed; the files are as they were before it.",
+			"ImportError: cannot import name 'watch_now' from 'marram'",
+			"office/rosters.py:1  from marram import clock, render, route",
 			"Manifest, lock, what is installed and the runtime agree.")
 		if passed := strings.Count(out, "passed  the office's tests"); passed != 6 {
 			t.Errorf("the office's tests pass %d times", passed)
@@ -31,7 +36,9 @@ func TestOffice(t *testing.T) {
 		}
 	}
 	d.dir = filepath.Join(d.dir, "here")
-	if text := d.read("pyproject.toml"); !strings.Contains(text, `    "marram[argon]>=5.2.7,<6",      # the framework`+"\n") || !strings.Contains(text, `"skiff-tasks[buoy]>=5.3,<5.4"`) {
+	if text := d.read("pyproject.toml"); !strings.Contains(
+		text, `    "marram[argon]>=5.2.7,<6",      # the framework`+"\n") ||
+		!strings.Contains(text, `"skiff-tasks[buoy]>=5.3,<5.4"`) {
 		t.Errorf("the demo ends with %s", text)
 	}
 	d.run(0, "verify")
@@ -85,8 +92,11 @@ checks:
     run: marram | grep -q "marram [45]" && python -c "import marram, ropewalk"
 `))
 	for _, line := range []string{
-		"standin pier.universe", "env MOLT_REGISTRY_PYTHON=$STANDIN", "molt relock", "molt install", `says "2 package folders; 2 added"`, "molt verify", "has .venv/.molt.json marram@4.2",
-		`molt install`, `says "All is there as the lock has it"`, "molt plan marram@5", "molt step --all", `says "passed it runs"`, "molt verify", "has .venv/.molt.json marram@5.0", "molt back", "has .venv/.molt.json marram@4.2", "molt verify",
+		"standin pier.universe", "env MOLT_REGISTRY_PYTHON=$STANDIN", "molt relock", "molt install",
+		`says "2 package folders; 2 added"`, "molt verify", "has .venv/.molt.json marram@4.2",
+		`molt install`, `says "All is there as the lock has it"`, "molt plan marram@5", "molt step --all",
+		`says "passed it runs"`, "molt verify", "has .venv/.molt.json marram@5.0", "molt back",
+		"has .venv/.molt.json marram@4.2", "molt verify",
 	} {
 		words, err := wordsOf(line)
 		if err == nil {
@@ -101,7 +111,8 @@ checks:
 	if err := os.Remove(module); err != nil {
 		t.Fatal(err)
 	}
-	for _, line := range []string{"exits 1 molt verify", `says "marram/__init__.py is missing"`, "molt install", `says "marram@4.2"`, "molt verify"} {
+	for _, line := range []string{
+		"exits 1 molt verify", `says "marram/__init__.py is missing"`, "molt install", `says "marram@4.2"`, "molt verify"} {
 		words, _ := wordsOf(line)
 		if err := s.do(words); err != nil {
 			t.Fatalf("%s\n%v", line, err)
@@ -113,7 +124,9 @@ checks:
 	if err := os.WriteFile(module, []byte("version = 4  # mine\n"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	for _, line := range []string{"exits 1 molt verify", "exits 2 molt install", `says "files of installed packages were edited"`, "molt install --force", "molt verify"} {
+	for _, line := range []string{
+		"exits 1 molt verify", "exits 2 molt install", `says "files of installed packages were edited"`,
+		"molt install --force", "molt verify"} {
 		words, _ := wordsOf(line)
 		if err := s.do(words); err != nil {
 			t.Fatalf("%s\n%v", line, err)
@@ -121,7 +134,9 @@ checks:
 	}
 	// What would replace the interpreter is refused, and all is as it was.
 	s.write("requirements.txt", "marram>=4.2,<5\nbilge\n")
-	for _, line := range []string{"molt relock", "exits 3 molt install", `says "bilge@1.0 would replace bin/python, which the environment itself has; what was installed is as it was"`} {
+	for _, line := range []string{
+		"molt relock", "exits 3 molt install",
+		`says "bilge@1.0 would replace bin/python, which the environment itself has; what was installed is as it was"`} {
 		words, _ := wordsOf(line)
 		if err := s.do(words); err != nil {
 			t.Fatalf("%s\n%v", line, err)
@@ -156,9 +171,11 @@ func sitePackages(t *testing.T, dir string) string {
 	return rel
 }
 
-// TestPythonBuild builds a release that has nothing but its source, where people allow that, with a backend that comes from the registry.
+// TestPythonBuild builds a release that has nothing but its source, where people allow that, with a
+// backend that comes from the registry.
 func TestPythonBuild(t *testing.T) {
-	if python, err := exec.LookPath("python3"); err != nil || runtime.GOOS == "windows" || exec.Command(python, "-c", "import sys, venv; sys.exit(sys.version_info < (3, 8))").Run() != nil {
+	if python, err := exec.LookPath("python3"); err != nil || runtime.GOOS == "windows" ||
+		exec.Command(python, "-c", "import sys, venv; sys.exit(sys.version_info < (3, 8))").Run() != nil {
 		t.Skip("there is no Python on this machine that makes environments")
 	}
 	s := newScript(t, mustTxtar(`
@@ -217,7 +234,8 @@ package chartroom
 chartroom<2.1
 `))
 	for _, line := range []string{
-		"standin pier.universe", "env MOLT_REGISTRY_PYTHON=$STANDIN", "env MOLT_TOKEN_PYTHON=secret", "exits 1 molt relock", `says "chartroom 2.0 has no wheel, so what it needs is known only once it is built"`,
+		"standin pier.universe", "env MOLT_REGISTRY_PYTHON=$STANDIN", "env MOLT_TOKEN_PYTHON=secret", "exits 1 molt relock",
+		`says "chartroom 2.0 has no wheel, so what it needs is known only once it is built"`,
 	} {
 		words, _ := wordsOf(line)
 		if err := s.do(words); err != nil {
@@ -226,8 +244,10 @@ chartroom<2.1
 	}
 	s.write("molt.yaml", "build: [Chartroom]\n")
 	for _, line := range []string{ // what only reads builds nothing, and nothing is built that nobody allowed
-		"exits 1 molt relock --dry-run", `says "chartroom 2.0 is not known without a build of its source; molt fetch builds what a plan needs"`,
-		"molt survey", "molt dossier chartroom", "exits 1 molt fit chartroom", "exits 1 molt untangle", "env MOLT_ALLOW_COMMANDS=", "exits 2 molt relock", `says "build Chartroom"`, `says "--allow-commands"`,
+		"exits 1 molt relock --dry-run",
+		`says "chartroom 2.0 is not known without a build of its source; molt fetch builds what a plan needs"`,
+		"molt survey", "molt dossier chartroom", "exits 1 molt fit chartroom", "exits 1 molt untangle",
+		"env MOLT_ALLOW_COMMANDS=", "exits 2 molt relock", `says "build Chartroom"`, `says "--allow-commands"`,
 	} {
 		words, _ := wordsOf(line)
 		if err := s.do(words); err != nil {
@@ -238,7 +258,8 @@ chartroom<2.1
 		t.Error("a call that only reads has built something")
 	}
 	for _, line := range []string{
-		"molt relock --allow-commands", `has pylock.toml "ropewalk>=1"`, "molt relock --offline", "molt install", "molt verify", `has .venv/.molt.json chartroom@2.0`, "molt install", `says "All is there"`,
+		"molt relock --allow-commands", `has pylock.toml "ropewalk>=1"`, "molt relock --offline", "molt install",
+		"molt verify", `has .venv/.molt.json chartroom@2.0`, "molt install", `says "All is there"`,
 	} {
 		words, _ := wordsOf(line)
 		if err := s.do(words); err != nil {
@@ -249,7 +270,9 @@ chartroom<2.1
 		t.Error(err)
 	}
 	s.write("requirements.txt", "chartroom==2.1\n")
-	for _, line := range []string{"exits 1 molt relock", `says "chartroom 2.1 cannot be used: building chartroom@2.1 from its source"`, `says "the planks do not fit"`, `says "whole output:"`} {
+	for _, line := range []string{
+		"exits 1 molt relock", `says "chartroom 2.1 cannot be used: building chartroom@2.1 from its source"`,
+		`says "the planks do not fit"`, `says "whole output:"`} {
 		words, _ := wordsOf(line)
 		if err := s.do(words); err != nil {
 			t.Fatalf("%s\n%v", line, err)

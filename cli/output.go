@@ -32,21 +32,25 @@ func marked(w io.Writer, format string) error {
 // isReport reports whether a file was written by report.
 func isReport(file string) bool {
 	data, err := input.ReadFile(file, input.Plan)
-	return err == nil && (len(data) == 0 || bytes.Contains(data, []byte(reportMark)) || bytes.Contains(data[:min(len(data), 400)], []byte(`"molt/report/1"`)))
+	return err == nil && (len(data) == 0 || bytes.Contains(data, []byte(reportMark)) ||
+		bytes.Contains(data[:min(len(data), 400)], []byte(`"molt/report/1"`)))
 }
 
-// writable makes sure that a file that a flag names may be written: nothing is there, or what the same command wrote, or force says so. A manifest, a lock, a
-// plan or a configuration is never replaced.
+// writable makes sure that a file that a flag names may be written: nothing is there, or what the
+// same command wrote, or force says so. A manifest, a lock, a plan or a configuration is never
+// replaced.
 func (c *call) writable(flag, file string, force bool, own func(file string) bool) error {
 	bad := func(reason string) error {
 		return &input.UsageError{Reason: fmt.Sprintf("%s %s: %s", flag, file, reason)}
 	}
 	name := filepath.Base(file)
-	if name == config.File || name == planfile.File || slices.ContainsFunc(registered.Ecosystems, func(e ecosystem.Ecosystem) bool {
-		namer, ok := e.(ecosystem.LockNamer)
-		found, err := e.Detect(os.DirFS(filepath.Dir(file)))
-		return name == e.Manifest() || name == e.Lock() || ok && namer.IsLock(name) || err == nil && slices.Contains(found, name)
-	}) {
+	if name == config.File || name == planfile.File ||
+		slices.ContainsFunc(registered.Ecosystems, func(e ecosystem.Ecosystem) bool {
+			namer, ok := e.(ecosystem.LockNamer)
+			found, err := e.Detect(os.DirFS(filepath.Dir(file)))
+			return name == e.Manifest() || name == e.Lock() || ok && namer.IsLock(name) ||
+				err == nil && slices.Contains(found, name)
+		}) {
 		return bad("that is the name of a manifest, a lock, a plan or a configuration, which it never writes to")
 	}
 	if info, err := os.Stat(filepath.Dir(file)); err != nil || !info.IsDir() {

@@ -58,12 +58,14 @@ molt-plan.before.yaml.`,
 					return err
 				}
 			}
-			return c.session(ask.Needs{Write: !o.dry && !o.check, Dated: true, Declared: true, Goals: args}, func(s *ask.Session) error { return c.planned(s, o, args) })
+			return c.session(ask.Needs{Write: !o.dry && !o.check, Dated: true, Declared: true, Goals: args},
+				func(s *ask.Session) error { return c.planned(s, o, args) })
 		},
 	}
 	flags := cmd.Flags()
 	flags.BoolVar(&o.dry, "dry-run", false, "show the plan and write nothing")
-	flags.StringVar(&o.fresh, "fresh", "", "how far to freshen what the goal does not need: none, patch, minor or major (default major)")
+	flags.StringVar(&o.fresh, "fresh", "",
+		"how far to freshen what the goal does not need: none, patch, minor or major (default major)")
 	flags.BoolVar(&o.choose, "choose", false, "choose on the terminal how to go, and see at once what that comes to")
 	flags.BoolVar(&o.leap, "leap", false, "go to the goal in one leap")
 	flags.StringSliceVar(&o.previews, "preview", nil, "allow previews of this package, for this call")
@@ -92,13 +94,15 @@ func (o planning) valid(args []string) error {
 	case modes > 1 || modes == 1 && len(args) > 0:
 		return &input.UsageError{Reason: "plan: expected goals, or one of --split, --into, --check and --renew"}
 	case o.choose && (modes > 0 || o.fresh != "" || o.leap):
-		return &input.UsageError{Reason: "plan: --choose asks about --fresh and --leap, and goes with neither of them, nor with --split, --check and --renew"}
+		return &input.UsageError{Reason: "plan: --choose asks about --fresh and --leap, and goes with neither of them, nor " +
+			"with --split, --check and --renew"}
 	case modes == 1 && (o.fresh != "" || o.leap || o.notes || o.branch != ""):
 		return &input.UsageError{Reason: "plan: --fresh, --leap, --notes and --branch are for a new plan"}
 	case o.split == "" && len(o.apart) > 0:
 		return &input.UsageError{Reason: "--apart names packages of a stage, and --split STAGE says of which"}
 	case (o.into == "") != (len(o.bring) == 0):
-		return &input.UsageError{Reason: "plan: --bring names packages that later stages move, and --into the stage that is to move them"}
+		return &input.UsageError{Reason: "plan: --bring names packages that later stages move, and --into the stage that " +
+			"is to move them"}
 	case (o.split != "" || o.into != "") && o.dry:
 		return &input.UsageError{Reason: "plan: --dry-run goes with a new plan or --renew"}
 	case o.fresh != "" && !slices.Contains(plan.Freshness, plan.Fresh(o.fresh)):
@@ -127,6 +131,8 @@ func (c *call) planned(s *ask.Session, o planning, goals []string) error {
 		d, err := s.RenewPlan(c.ctx, o.previews, o.dry)
 		return answer(c, s, d, err, (*text.Page).Plan, form{"md", func(w io.Writer) error { return md.Plan(w, d) }})
 	}
-	d, err := s.MakePlan(c.ctx, ask.PlanRequest{Goals: goals, Previews: o.previews, Fresh: plan.Fresh(o.fresh), Leap: o.leap, Notes: o.notes, Branch: o.branch, Dry: o.dry})
+	d, err := s.MakePlan(c.ctx, ask.PlanRequest{
+		Goals: goals, Previews: o.previews, Fresh: plan.Fresh(o.fresh), Leap: o.leap, Notes: o.notes, Branch: o.branch,
+		Dry: o.dry})
 	return answer(c, s, d, err, (*text.Page).Plan, form{"md", func(w io.Writer) error { return md.Plan(w, d) }})
 }

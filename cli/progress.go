@@ -10,7 +10,8 @@ import (
 	"molt/render"
 )
 
-// How often the line about progress is written, how long nothing is written at first, and how long something is waited for before it is named.
+// How often the line about progress is written, how long nothing is written at first, and how long
+// something is waited for before it is named.
 const (
 	progressEvery = 250 * time.Millisecond
 	progressAfter = 400 * time.Millisecond
@@ -18,7 +19,8 @@ const (
 	progressLong  = 5 * time.Second // until what Molt does is said, where it waits for nothing
 )
 
-// watch shows on a terminal how far the registries are, in one line, while the call takes long enough to be noticed. The line is gone afterwards.
+// watch shows on a terminal how far the registries are, in one line, while the call takes long
+// enough to be noticed. The line is gone afterwards.
 func (c *call) watch(progress func() registry.Progress) (still func()) {
 	f, ok := c.errout.(*os.File)
 	_, terminal := columns(c.errout)
@@ -50,7 +52,8 @@ func (c *call) watch(progress func() registry.Progress) (still func()) {
 	return func() { close(done); ended.Wait() }
 }
 
-// progressLine writes a progress: "312 documents, 4.1 MB; waiting for keel (5 s)", or after some seconds what is done. It fits into 80 columns.
+// progressLine writes a progress: "312 documents, 4.1 MB; waiting for keel (5 s)", or after some
+// seconds what is done. It fits into 80 columns.
 func progressLine(p registry.Progress, since time.Duration) string {
 	line := render.Count(p.Documents, "document")
 	if p.Bytes > 0 {

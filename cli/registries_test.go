@@ -49,8 +49,9 @@ func newGate(t *testing.T, universe, token string) *gate {
 	return g
 }
 
-// Packages of a scope come from the registry that is named for it, with its own token; no other registry hears of them, and it hears of no others. Where a
-// registry wants to know who asks, the message says which variable or which line of which file is missing.
+// Packages of a scope come from the registry that is named for it, with its own token; no other
+// registry hears of them, and it hears of no others. Where a registry wants to know who asks, the
+// message says which variable or which line of which file is missing.
 func TestRegistriesByScope(t *testing.T) {
 	open := newGate(t, "package keel\n  1.0.0 2024-01-01 @skerry/rope@^1\npackage @skerry/rope\n  9.0.0 2024-01-01\n", "")
 	closed := newGate(t, "package @skerry/rope\n  1.0.0 2024-01-01\npackage keel\n  9.0.0 2024-01-01\n", "hush")
@@ -61,7 +62,8 @@ func TestRegistriesByScope(t *testing.T) {
 		t.Helper()
 		open.asked, open.keys, closed.asked, closed.keys = nil, nil, nil, nil
 		c := d.command("relock")
-		c.Env = append(c.Env, "MOLT_REGISTRY_JS=", "MOLT_CACHE="+t.TempDir(), "NETRC="+netrc, "MOLT_ALLOW_REGISTRY="+open.URL+" "+closed.URL)
+		c.Env = append(c.Env, "MOLT_REGISTRY_JS=", "MOLT_CACHE="+t.TempDir(), "NETRC="+netrc,
+			"MOLT_ALLOW_REGISTRY="+open.URL+" "+closed.URL)
 		c.Env = append(c.Env, env...)
 		out, err := c.CombinedOutput()
 		var exit *exec.ExitError
@@ -71,28 +73,35 @@ func TestRegistriesByScope(t *testing.T) {
 		return strings.Join(strings.Fields(string(out)), " ")
 	}
 	host := strings.TrimPrefix(closed.URL, "http://")
-	for _, missing := range []string{"@skerry/rope: ", "answered 401 Unauthorized", "set MOLT_TOKEN_JS_SKERRY to a token for " + closed.URL, `add "machine ` + host + ` login NAME password SECRET" to ` + netrc} {
+	for _, missing := range []string{
+		"@skerry/rope: ", "answered 401 Unauthorized", "set MOLT_TOKEN_JS_SKERRY to a token for " + closed.URL,
+		`add "machine ` + host + ` login NAME password SECRET" to ` + netrc} {
 		if out := run(3); !strings.Contains(out, missing) {
 			t.Errorf("%q is missing:\n%s", missing, out)
 		}
 	}
-	if out := run(3, "MOLT_TOKEN_JS=hush"); !strings.Contains(out, "set MOLT_TOKEN_JS_SKERRY") || slices.Contains(closed.keys, "Bearer hush") {
+	if out := run(3, "MOLT_TOKEN_JS=hush"); !strings.Contains(out, "set MOLT_TOKEN_JS_SKERRY") ||
+		slices.Contains(closed.keys, "Bearer hush") {
 		t.Errorf("the token of another registry: %s, %q", out, closed.keys)
 	}
-	if out := run(3, "MOLT_TOKEN_JS_SKERRY=wrong"); !strings.Contains(out, "it does not take the token of MOLT_TOKEN_JS_SKERRY") {
+	if out := run(3, "MOLT_TOKEN_JS_SKERRY=wrong"); !strings.Contains(
+		out, "it does not take the token of MOLT_TOKEN_JS_SKERRY") {
 		t.Errorf("a wrong token: %s", out)
 	}
-	if out := run(3, "MOLT_TOKEN_JS_SKERRY=hush", "MOLT_ALLOW_REGISTRY="+open.URL); !strings.Contains(out, "molt.yaml names it, so it gets no credentials until you allow that with --allow-registry") {
+	if out := run(3, "MOLT_TOKEN_JS_SKERRY=hush", "MOLT_ALLOW_REGISTRY="+open.URL); !strings.Contains(
+		out, "molt.yaml names it, so it gets no credentials until you allow that with --allow-registry") {
 		t.Errorf("not allowed: %s", out)
 	}
 	run(0, "MOLT_TOKEN_JS_SKERRY=hush")
-	if slices.ContainsFunc(open.asked, func(path string) bool { return strings.Contains(path, "skerry") }) || slices.Contains(open.keys, "Bearer hush") {
+	if slices.ContainsFunc(open.asked, func(path string) bool { return strings.Contains(path, "skerry") }) ||
+		slices.Contains(open.keys, "Bearer hush") {
 		t.Errorf("the open registry was asked for %q with %q", open.asked, open.keys)
 	}
 	if slices.ContainsFunc(closed.asked, func(path string) bool { return !strings.Contains(path, "skerry") }) {
 		t.Errorf("the closed registry was asked for %q", closed.asked)
 	}
-	if lock := d.read("molt.lock"); !strings.Contains(lock, "@skerry/rope@1.0.0") || !strings.Contains(lock, "keel@1.0.0") {
+	if lock := d.read("molt.lock"); !strings.Contains(lock, "@skerry/rope@1.0.0") ||
+		!strings.Contains(lock, "keel@1.0.0") {
 		t.Errorf("the lock has\n%s", lock)
 	}
 	run(0, "MOLT_REGISTRY_JS_SKERRY="+closed.URL, "MOLT_TOKEN_JS_SKERRY=hush", "MOLT_ALLOW_REGISTRY=")
@@ -100,8 +109,10 @@ func TestRegistriesByScope(t *testing.T) {
 	if out := run(3, "MOLT_TOKEN_JS_SKERRY=hush"); !strings.Contains(out, "no registry is named for keel") {
 		t.Errorf("no registry for keel: %s", out)
 	}
-	d.write("molt.yaml", "registry:\n  default: "+open.URL+"\n  \"@skerry\": "+closed.URL+"\n  \"skerry*\": "+open.URL+"\n")
-	if out := run(2, "MOLT_TOKEN_JS_SKERRY=hush"); !strings.Contains(out, "molt.yaml:4:") || !strings.Contains(out, "their variables would be the same") {
+	d.write("molt.yaml", "registry:\n  default: "+open.URL+"\n  \"@skerry\": "+closed.URL+"\n  \"skerry*\": "+open.URL+
+		"\n")
+	if out := run(2, "MOLT_TOKEN_JS_SKERRY=hush"); !strings.Contains(out, "molt.yaml:4:") ||
+		!strings.Contains(out, "their variables would be the same") {
 		t.Errorf("one token for two registries: %s", out)
 	}
 	if slices.Contains(open.keys, "Bearer hush") {
@@ -148,7 +159,8 @@ func TestOwnAuthority(t *testing.T) {
 	d := newDesk(t, "\n", map[string]string{"package.json": `{"dependencies": {"keel": "*"}}`,
 		"authority.pem": string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: server.Certificate().Raw}))})
 	d.registry = server.URL
-	if _, errout := d.run(3, "relock"); !strings.Contains(errout, "its certificate is not trusted") || !strings.Contains(errout, "SSL_CERT_FILE") {
+	if _, errout := d.run(3, "relock"); !strings.Contains(errout, "its certificate is not trusted") ||
+		!strings.Contains(errout, "SSL_CERT_FILE") {
 		t.Errorf("an authority that nobody knows: %s", errout)
 	}
 	c := d.command("relock")

@@ -66,14 +66,17 @@ ecosystem name such. What cannot be locked is said, and the exit code is 1.`,
 					if len(d.Wider) > 0 {
 						more = fmt.Sprintf(", and %d more for other machines than the deployed one", len(d.Wider))
 					}
-					p.Line("%s %s %s for %s%s.", s.App.LockFile(), word, render.Count(len(d.Packages), "package"), render.Count(len(d.Roots), "declaration"), more)
+					p.Line("%s %s %s for %s%s.", s.App.LockFile(), word, render.Count(len(d.Packages), "package"),
+						render.Count(len(d.Roots), "declaration"), more)
 				})
 			})
 		},
 	}
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show the lock and write nothing")
-	cmd.Flags().BoolVar(&c.settings.AcceptOrigin, "accept-registry", false, "take packages from the registries that molt.yaml names now, where the lock has others")
-	cmd.Flags().StringSliceVar(&accepted, "accept-checksum", nil, "take the changed checksum of this release (name@version)")
+	cmd.Flags().BoolVar(&c.settings.AcceptOrigin, "accept-registry", false,
+		"take packages from the registries that molt.yaml names now, where the lock has others")
+	cmd.Flags().StringSliceVar(&accepted, "accept-checksum", nil,
+		"take the changed checksum of this release (name@version)")
 	return cmd
 }
 

@@ -12,7 +12,8 @@ import (
 	"molt/doc"
 )
 
-// TestReport reads the page as a browser would: it needs nothing from elsewhere, links lead to parts of it, drawings say what they show.
+// TestReport reads the page as a browser would: it needs nothing from elsewhere, links lead to
+// parts of it, drawings say what they show.
 func TestReport(t *testing.T) {
 	d := demoDesk(t)
 	d.run(0, "plan", "brackwater@4")
@@ -57,7 +58,9 @@ func TestReport(t *testing.T) {
 	if len(links) < 4 || drawings != 2 {
 		t.Errorf("%d links, %d drawings", len(links), drawings)
 	}
-	for _, want := range []string{"gannet-desk declares 27 packages", "brackwater 4 can be reached in 3 stages", "8 stages, 1 of them done", "harborline-schema 1.6.0 to 2.0.0"} {
+	for _, want := range []string{
+		"gannet-desk declares 27 packages", "brackwater 4 can be reached in 3 stages", "8 stages, 1 of them done",
+		"harborline-schema 1.6.0 to 2.0.0"} {
 		if !strings.Contains(string(data), want) {
 			t.Errorf("the page does not say %q", want)
 		}
@@ -69,7 +72,8 @@ func TestReport(t *testing.T) {
 
 // TestReportIsLiteral has names that would be markup.
 func TestReportIsLiteral(t *testing.T) {
-	d := newDesk(t, "package keel\n  1.0.0 2023-01-01\n  2.0.0 2024-01-01\n", map[string]string{"package.json": `{"name": "<script>alert(1)</script>", "dependencies": {"keel": "^1.0.0"}}`})
+	d := newDesk(t, "package keel\n  1.0.0 2023-01-01\n  2.0.0 2024-01-01\n",
+		map[string]string{"package.json": `{"name": "<script>alert(1)</script>", "dependencies": {"keel": "^1.0.0"}}`})
 	d.run(0, "relock")
 	out, _ := d.run(0, "report")
 	if strings.Contains(out, "<script>alert") || !strings.Contains(out, "&lt;script&gt;alert(1)") {
@@ -91,7 +95,8 @@ func TestReportAsJSON(t *testing.T) {
 	if err := json.Unmarshal([]byte(out), &r); err != nil {
 		t.Fatal(err)
 	}
-	if len(r.Carried) != 1 || r.Carried[0].Stage != "patch" || len(r.Carried[0].Moved) != 4 || len(r.Lag) != 3 || r.Lag[0].Releases <= r.Lag[1].Releases || r.Lag[1].Releases != r.Lag[2].Releases || !r.Planned {
+	if len(r.Carried) != 1 || r.Carried[0].Stage != "patch" || len(r.Carried[0].Moved) != 4 || len(r.Lag) != 3 ||
+		r.Lag[0].Releases <= r.Lag[1].Releases || r.Lag[1].Releases != r.Lag[2].Releases || !r.Planned {
 		t.Errorf("%+v, %+v", r.Carried, r.Lag)
 	}
 }

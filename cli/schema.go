@@ -26,7 +26,8 @@ NAME it lists which there are.`,
 				return err
 			}
 			if !slices.Contains(doc.Schemas(), args[0]) {
-				return &input.UsageError{Reason: fmt.Sprintf("there is no document %q; known: %s", args[0], strings.Join(doc.Schemas(), ", "))}
+				return &input.UsageError{Reason: fmt.Sprintf(
+					"there is no document %q; known: %s", args[0], strings.Join(doc.Schemas(), ", "))}
 			}
 			_, err := c.out.Write(doc.Schema(args[0]))
 			return err

@@ -104,7 +104,8 @@ func TestDocumentsConform(t *testing.T) {
 	check(d, 0, "want", "lintbuoy", "lantern-words", "--dry-run")
 	check(d, 1, "drop", "foghorn-mail", "--dry-run")
 	check(d, 1, "want", "pilotage-auth@^4")
-	d.write("package.json", strings.Replace(d.read("package.json"), `"pilotage-auth": "^3.0.0"`, `"pilotage-auth": "^4.0.0"`, 1))
+	d.write("package.json", strings.Replace(
+		d.read("package.json"), `"pilotage-auth": "^3.0.0"`, `"pilotage-auth": "^4.0.0"`, 1))
 	check(d, 1, "verify")
 	check(d, 1, "relock")
 	check(d, 0, "untangle", "--take", "1")
@@ -115,7 +116,8 @@ func TestDocumentsConform(t *testing.T) {
 		t.Fatal(err)
 	}
 	check(done, 0, "init", "--registry", done.registry)
-	done.write("molt-plan.yaml", "molt-plan: 1\ngoal: brackwater@5\nreachable: true\nstages:\n  - {id: x, kind: minor, title: x, status: done, changes: [{name: keel, group: dependencies, to: {constraint: ^1.0.0, version: 1.0.0}}]}\n")
+	done.write("molt-plan.yaml", "molt-plan: 1\ngoal: brackwater@5\nreachable: true\nstages:\n  - {id: x, kind: minor, "+
+		"title: x, status: done, changes: [{name: keel, group: dependencies, to: {constraint: ^1.0.0, version: 1.0.0}}]}\n")
 	check(done, 0, "step", "--own-version")
 	check(done, 2, "trace", "nothing-here")
 	check(done, 2, "survey", "--jupm", "major")

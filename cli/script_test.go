@@ -21,9 +21,10 @@ import (
 	"golang.org/x/tools/txtar"
 )
 
-// Each file of testdata/scripts is a behaviour of the built program: lines with commands, then the files that they run on, in the txtar
-// format. The folder of the script is the application's; the file "universe" is what its registry serves. Words in double quotes are
-// one; $DIR is the folder, $REGISTRY the address of the registry, $SERVED that of serve.
+// Each file of testdata/scripts is a behaviour of the built program: lines with commands, then the
+// files that they run on, in the txtar format. The folder of the script is the application's; the
+// file "universe" is what its registry serves. Words in double quotes are one; $DIR is the folder,
+// $REGISTRY the address of the registry, $SERVED that of serve.
 //
 //	molt ARG…            run Molt, which must exit with 0
 //	exits N molt ARG…    run Molt, which must exit with N
@@ -85,7 +86,8 @@ func newScript(t *testing.T, archive *txtar.Archive) *script {
 		}
 	}
 	s := &script{desk: newDesk(t, universe, nil), first: map[string]string{}}
-	s.vars = map[string]string{"DIR": filepath.ToSlash(s.dir), "REGISTRY": s.registry, "ALIAS": strings.TrimSuffix(strings.TrimPrefix(js.JS{}.PackageURL("x", "1"), "pkg:"), "/x@1")}
+	s.vars = map[string]string{"DIR": filepath.ToSlash(s.dir), "REGISTRY": s.registry,
+		"ALIAS": strings.TrimSuffix(strings.TrimPrefix(js.JS{}.PackageURL("x", "1"), "pkg:"), "/x@1")}
 	for _, f := range archive.Files {
 		if f.Name == "universe" {
 			continue

@@ -36,9 +36,8 @@ type form struct {
 	write  func(io.Writer) error
 }
 
-// answer shows what a question came to, as JSON or as text, and asks for attention when the document does. The question's own
-// error ends it.
-// Further forms are for formats of their own.
+// answer shows what a question came to, as JSON or as text, and asks for attention when the
+// document does. The question's own error ends it. Further forms are for formats of their own.
 func answer[D doc.Document](c *call, s *ask.Session, d D, err error, print func(*text.Page, D), more ...form) error {
 	if err != nil {
 		return err

@@ -50,9 +50,10 @@ func (c *call) question(what string) string {
 
 func (c *call) config() *cobra.Command {
 	return &cobra.Command{
-		Use:     "config",
-		Short:   "Show every value that counts, and where it comes from",
-		Long:    "Config shows what counts for this application: from molt.yaml with the line, from a variable of the environment, from a file or from this machine, or by default.",
+		Use:   "config",
+		Short: "Show every value that counts, and where it comes from",
+		Long: "Config shows what counts for this application: from molt.yaml with the line, from a variable of the " +
+			"environment, from a file or from this machine, or by default.",
 		Example: "  molt config",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {

@@ -14,8 +14,8 @@ import (
 	"molt/input"
 )
 
-// An application with several ecosystems has a side for each (app.Side). A command is about all of them, one after the other, or about those that its
-// arguments name.
+// An application with several ecosystems has a side for each (app.Side). A command is about all of
+// them, one after the other, or about those that its arguments name.
 
 // sided are the commands that open an application, with how each finds the sides that it is about.
 var sided = map[string]func(*call, *cobra.Command, []open.Side, []string) ([]work, error){
@@ -60,17 +60,22 @@ func (c *call) onSides(name string, run func(*cobra.Command, []string) error) fu
 			return err
 		}
 		if into := cmd.Flags().Lookup("into"); into != nil && into.Changed && len(all) > 1 {
-			return &input.UsageError{Reason: "--into makes a copy with the packages of one ecosystem, and the folder has several; --ecosystem says of which"}
+			return &input.UsageError{Reason: "--into makes a copy with the packages of one ecosystem, and the folder has " +
+				"several; --ecosystem says of which"}
 		}
 		if len(all) > 1 && (c.format == "sarif" || c.format == "junit") {
-			return &input.UsageError{Reason: fmt.Sprintf("--format %s is one document, and the folder has packages of several ecosystems; --ecosystem says of which", c.format)}
+			return &input.UsageError{Reason: fmt.Sprintf(
+				"--format %s is one document, and the folder has packages of several ecosystems; --ecosystem says of which",
+				c.format)}
 		}
 		plainly := func() error { return c.overSides(all, func(args []string) error { return run(cmd, args) }) }
 		over := plainly
-		if dry := cmd.Flags().Lookup("dry-run"); len(all) > 1 && slices.Contains(changing, name) && (dry == nil || dry.Value.String() == "false") {
+		if dry := cmd.Flags().Lookup("dry-run"); len(all) > 1 && slices.Contains(changing, name) &&
+			(dry == nil || dry.Value.String() == "false") {
 			over = func() error { return c.asOne(name, plainly) }
 		}
-		if len(all) > 1 && cmd.Flags().Lookup("dry-run") != nil && name != "offer" { // which has a branch for each set of changes
+		if len(all) > 1 && cmd.Flags().Lookup("dry-run") != nil && name != "offer" {
+			// which has a branch for each set of changes
 			if err := c.rehearsed(cmd, plainly); err != nil {
 				return err
 			}
@@ -85,7 +90,8 @@ func (c *call) onSides(name string, run func(*cobra.Command, []string) error) fu
 // changing are the commands whose changes on all sides are one: all of them come about, or none.
 var changing = []string{"relock", "install", "plan", "want", "drop", "hold"}
 
-// asOne has what is done on all sides taken back where one of them fails, also by a Molt that comes after one that was ended in between.
+// asOne has what is done on all sides taken back where one of them fails, also by a Molt that comes
+// after one that was ended in between.
 func (c *call) asOne(name string, over func() error) error {
 	span, says, err := open.BeginSpan(c.settings, name)
 	if err != nil {
@@ -164,7 +170,8 @@ func (c *call) backOnSides(run func(*cobra.Command, []string) error) func(*cobra
 			if err != nil {
 				return err
 			}
-			if stage.side == "" || len(args) > 0 && !slices.Contains(stage.args, args[0]) { // none, or not that one, which is said
+			if stage.side == "" || len(args) > 0 && !slices.Contains(stage.args, args[0]) {
+				// none, or not that one, which is said
 				c.settings.Ecosystem = sides[0].Ecosystem.Name()
 				return run(cmd, args)
 			}
@@ -223,7 +230,9 @@ func named(c *call, cmd *cobra.Command, sides []open.Side, args []string) ([]wor
 		}
 		side := c.sideOf(sides, name)
 		if side == "" {
-			return nil, &input.UsageError{Reason: fmt.Sprintf("%s is neither declared nor locked here, and the folder has packages of %s; --ecosystem says of which it is one", name, sideNames(sides))}
+			return nil, &input.UsageError{
+				Reason: fmt.Sprintf("%s is neither declared nor locked here, and the folder has packages of %s; --ecosystem says "+
+					"of which it is one", name, sideNames(sides))}
 		}
 		i := slices.IndexFunc(all, func(w work) bool { return w.side == side })
 		if i < 0 {
@@ -236,7 +245,9 @@ func named(c *call, cmd *cobra.Command, sides []open.Side, args []string) ([]wor
 
 // one is about a single side, which the call has to name.
 func one(_ *call, cmd *cobra.Command, sides []open.Side, _ []string) ([]work, error) {
-	return nil, &input.UsageError{Reason: fmt.Sprintf("molt %s is about one ecosystem, and the folder has packages of %s; --ecosystem says of which", cmd.Name(), sideNames(sides))}
+	return nil, &input.UsageError{
+		Reason: fmt.Sprintf("molt %s is about one ecosystem, and the folder has packages of %s; --ecosystem says of which",
+			cmd.Name(), sideNames(sides))}
 }
 
 // ranged is about the side of the package that --of names.
@@ -268,7 +279,8 @@ func (c *call) sideOf(sides []open.Side, name string) string {
 		}
 	}
 	for _, s := range sides {
-		if a, err := c.openSide(s); err == nil && a.Lock != nil && len(a.Lock.Resolution().Versions()[s.Ecosystem.Canonical(name)]) > 0 {
+		if a, err := c.openSide(s); err == nil && a.Lock != nil &&
+			len(a.Lock.Resolution().Versions()[s.Ecosystem.Canonical(name)]) > 0 {
 			return s.Ecosystem.Name()
 		}
 	}
@@ -281,7 +293,8 @@ func (c *call) openSide(s open.Side) (*open.View, error) {
 	return open.Open(settings)
 }
 
-// planned is about the sides of the goals, in the call or in the configuration; about those with a plan where that is looked at again.
+// planned is about the sides of the goals, in the call or in the configuration; about those with a
+// plan where that is looked at again.
 func planned(c *call, cmd *cobra.Command, sides []open.Side, args []string) (all []work, err error) {
 	if len(args) > 0 {
 		return named(c, cmd, sides, args)
@@ -301,7 +314,8 @@ func planned(c *call, cmd *cobra.Command, sides []open.Side, args []string) (all
 	return all, nil
 }
 
-// staged is about the sides that have a stage to do, first those whose goal is not reached yet; about the first of them unless all stages are meant.
+// staged is about the sides that have a stage to do, first those whose goal is not reached yet;
+// about the first of them unless all stages are meant.
 func staged(c *call, cmd *cobra.Command, sides []open.Side, args []string) ([]work, error) {
 	var before, after []work
 	for _, s := range sides {

@@ -45,17 +45,20 @@ func (d *desk) tree() string {
 	return d.git("ls-files", "-s", "--", ".", ":!molt-plan.yaml")
 }
 
-// The whole job: a check fails in the middle, the culprit is found and split off, the application is mended, the upgrade
-// goes on in another clone, and then all the way back to the first byte.
+// The whole job: a check fails in the middle, the culprit is found and split off, the application
+// is mended, the upgrade goes on in another clone, and then all the way back to the first byte.
 func TestTheWholeJob(t *testing.T) {
 	d := shipped(t, brittle)
 	first := d.tree()
 	d.run(0, "plan")
 	d.git("add", "-A")
 	d.git("commit", "-qm", "plan")
-	out := d.says(1, []string{"step", "--all", "--commit", "--find-culprit", "--split", "--quiet"}, "The state before was checked first: 2 checks passed.", "patch is done",
-		"minor failed; the files are as they were before it.", "saltmarsh-tables makes it fail, found in", "The plan now has minor with what passes, and behind it minor-saltmarsh-tables")
-	if runs := strings.Count(out, "\n  passes") + strings.Count(out, "\n  fails"); runs > 9 { // 2·log2 of 11 changes, and the rest
+	out := d.says(1, []string{"step", "--all", "--commit", "--find-culprit", "--split", "--quiet"},
+		"The state before was checked first: 2 checks passed.", "patch is done",
+		"minor failed; the files are as they were before it.", "saltmarsh-tables makes it fail, found in",
+		"The plan now has minor with what passes, and behind it minor-saltmarsh-tables")
+	if runs := strings.Count(out, "\n  passes") + strings.Count(out, "\n  fails"); runs > 9 {
+		// 2·log2 of 11 changes, and the rest
 		t.Errorf("it took %d runs:\n%s", runs, out)
 	}
 	if left := d.git("worktree", "list"); strings.Count(left, "\n") != 1 {
@@ -64,9 +67,11 @@ func TestTheWholeJob(t *testing.T) {
 	d.says(0, []string{"plan", "--check"}, "still to do resolves")
 	d.git("commit", "-qam", "split")
 	d.says(0, []string{"step", "--commit", "--quiet"}, "minor is done")
-	d.says(1, []string{"step", "--commit", "--quiet"}, "minor-saltmarsh-tables failed", "TypeError; timetable is no function")
+	d.says(1, []string{"step", "--commit", "--quiet"}, "minor-saltmarsh-tables failed",
+		"TypeError; timetable is no function")
 
-	other := &desk{TB: t, dir: filepath.Join(t.TempDir(), "other"), registry: d.registry, cache: t.TempDir(), state: t.TempDir(), columns: "100"}
+	other := &desk{TB: t, dir: filepath.Join(t.TempDir(), "other"), registry: d.registry, cache: t.TempDir(),
+		state: t.TempDir(), columns: "100"}
 	d.git("clone", "-q", d.dir, other.dir)
 	other.git("config", "user.name", "a")
 	other.git("config", "user.email", "a@b.example")
@@ -75,7 +80,8 @@ func TestTheWholeJob(t *testing.T) {
 	other.git("add", "-A")
 	other.git("commit", "-qm", "mend the desk, and raise the server")
 	mended := other.tree()
-	other.says(0, []string{"step", "--all", "--commit", "--own-version", "--quiet"}, "minor-saltmarsh-tables is done", "the tasks changed src/contracts.txt", "The goal is reached.")
+	other.says(0, []string{"step", "--all", "--commit", "--own-version", "--quiet"}, "minor-saltmarsh-tables is done",
+		"the tasks changed src/contracts.txt", "The goal is reached.")
 	other.says(0, []string{"step", "--all", "--commit", "--own-version", "--quiet"}, "That was the last stage.",
 		"The application's own version went from 2.14.0 to 3.0.0")
 	other.says(0, []string{"verify"}, "agree")
@@ -91,13 +97,16 @@ func TestTheWholeJob(t *testing.T) {
 
 	// Edits by others are not lost.
 	other.write("package.json", strings.Replace(other.read("package.json"), "night sailings", "night and day sailings", 1))
-	if _, errout := other.run(2, "back", "patch"); !strings.Contains(errout, "package.json was edited after stage") || !strings.Contains(errout, "+  \"description\": \"The booking desk of Skerry Ferries: night and day") {
+	if _, errout := other.run(2, "back", "patch"); !strings.Contains(errout, "package.json was edited after stage") ||
+		!strings.Contains(errout, "+  \"description\": \"The booking desk of Skerry Ferries: night and day") {
 		t.Errorf("back over an edit says %s", errout)
 	}
 	other.git("checkout", "-q", "package.json")
-	other.says(0, []string{"back", "patch", "--commit"}, "undid: retire-skerry-words", "undid: minor-saltmarsh-tables", "undid: patch")
+	other.says(0, []string{"back", "patch", "--commit"}, "undid: retire-skerry-words", "undid: minor-saltmarsh-tables",
+		"undid: patch")
 	now := other.tree()
-	if strings.ReplaceAll(now, "mended", "") == "" || !sameBut(now, first, "mended", "molt.yaml") || !sameBut(now, mended, "package.json", "molt.lock") {
+	if strings.ReplaceAll(now, "mended", "") == "" || !sameBut(now, first, "mended", "molt.yaml") ||
+		!sameBut(now, mended, "package.json", "molt.lock") {
 		t.Errorf("it is not as it was:\n%s\nwas\n%s", now, first)
 	}
 	other.says(2, []string{"back"}, "no stage has been carried out here")
@@ -149,7 +158,8 @@ func TestBranchOfAPlan(t *testing.T) {
 		t.Errorf("on %s", now)
 	}
 	d.git("switch", "-q", "main")
-	d.says(2, []string{"step"}, "molt-plan.yaml:6:9: the plan is for the branch upgrade/brackwater-5, and main is checked out")
+	d.says(2, []string{"step"}, "molt-plan.yaml:6:9: the plan is for the branch upgrade/brackwater-5, and main is "+
+		"checked out")
 	d.git("switch", "-q", "upgrade/brackwater-5")
 	d.says(0, []string{"step", "--commit"}, "patch is done")
 }
@@ -176,9 +186,11 @@ func TestRelockInAMerge(t *testing.T) {
 	if d.read("package.json") != before {
 		t.Error("a rehearsal changed the manifest")
 	}
-	d.says(0, []string{"relock"}, "The conflict is resolved", "dayboat-dates: ~1.5.0 (the other branch changed it)", "ledgerleaf: ^5.3 (this branch changed it)", "git add package.json molt.lock")
+	d.says(0, []string{"relock"}, "The conflict is resolved", "dayboat-dates: ~1.5.0 (the other branch changed it)",
+		"ledgerleaf: ^5.3 (this branch changed it)", "git add package.json molt.lock")
 	text := d.read("package.json")
-	for _, want := range []string{`"wakeful-cache": "^2.5"`, `"ledgerleaf": "^5.3"`, `"dayboat-dates": "~1.5.0"`, "bicycles, dogs"} {
+	for _, want := range []string{
+		`"wakeful-cache": "^2.5"`, `"ledgerleaf": "^5.3"`, `"dayboat-dates": "~1.5.0"`, "bicycles, dogs"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("the manifest lacks %s", want)
 		}
@@ -230,7 +242,8 @@ func TestCheckThatEndsItsParent(t *testing.T) {
 	before := d.read("package.json") + d.read("molt.lock") + d.read("molt-plan.yaml")
 	began := time.Now()
 	d.run(130, "step", "--quiet")
-	if d.read("package.json")+d.read("molt.lock")+d.read("molt-plan.yaml") != before || time.Since(began) > 15*time.Second {
+	if d.read("package.json")+d.read("molt.lock")+d.read("molt-plan.yaml") != before ||
+		time.Since(began) > 15*time.Second {
 		t.Error("a check that ended its parent did harm")
 	}
 }
@@ -261,22 +274,29 @@ func TestRenew(t *testing.T) {
 	text := d.read("molt-plan.yaml")
 	from, to := strings.Index(text, "  - id: after-plankton-log"), strings.Index(text, "  - id: after-saltmarsh-tables")
 	text = text[:from] + text[to:] // dropped
-	text = strings.Replace(text, "title: all minor releases, together", "title: what is minor\n    note: after the regatta", 1)
-	text = strings.Replace(text, "      - name: ledgerleaf\n", "      # the accountants want to see this\n      - name: ledgerleaf\n        note: ask Morag\n", 1)
+	text = strings.Replace(text, "title: all minor releases, together",
+		"title: what is minor\n    note: after the regatta", 1)
+	text = strings.Replace(text, "      - name: ledgerleaf\n",
+		"      # the accountants want to see this\n      - name: ledgerleaf\n        note: ask Morag\n", 1)
 	text = strings.Replace(text, "  - id: goal-4\n", "  # not in August\n  - id: goal-4\n", 1)
-	text = strings.Replace(text, "          constraint: 2.4.1\n          version: 2.4.1\n", "          constraint: 2.4.0\n          version: 2.4.0\n", 1)
+	text = strings.Replace(text, "          constraint: 2.4.1\n          version: 2.4.1\n",
+		"          constraint: 2.4.0\n          version: 2.4.0\n", 1)
 	d.write("molt-plan.yaml", text)
 	d.run(0, "plan", "--split", "minor", "--apart", "driftwood-icons,saltmarsh-tables")
 	d.run(0, "step", "--quiet")
 	d.run(0, "want", "wakeful-cache")
-	out := d.says(0, []string{"plan", "--renew"}, "molt.lock is not the one that the plan went on from", "stage minor no longer moves wakeful-cache", "What people decided, and still holds",
-		"without stage after-plankton-log", "stage minor-driftwood-icons of your own", "the note on stage minor", "the note on ledgerleaf", "the title of stage minor",
+	out := d.says(0, []string{"plan", "--renew"}, "molt.lock is not the one that the plan went on from",
+		"stage minor no longer moves wakeful-cache", "What people decided, and still holds",
+		"without stage after-plankton-log", "stage minor-driftwood-icons of your own", "the note on stage minor",
+		"the note on ledgerleaf", "the title of stage minor",
 		"gannet-seats at 2.4.0 in stage minor")
 	if strings.Contains(out, "holds no longer") {
 		t.Errorf("something was lost:\n%s", out)
 	}
 	text = d.read("molt-plan.yaml")
-	for _, want := range []string{"title: what is minor", "note: after the regatta", "# the accountants want to see this", "note: ask Morag", "# not in August", "id: minor-driftwood-icons", "id: patch"} {
+	for _, want := range []string{
+		"title: what is minor", "note: after the regatta", "# the accountants want to see this", "note: ask Morag",
+		"# not in August", "id: minor-driftwood-icons", "id: patch"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("the plan lacks %q:\n%s", want, text)
 		}
@@ -296,9 +316,12 @@ func TestRenewWithoutWhatIsNeeded(t *testing.T) {
 	text := d.read("molt-plan.yaml")
 	from, to := strings.Index(text, "  - id: bridge-tidepool-pages"), strings.Index(text, "  # The framework, with")
 	d.write("molt-plan.yaml", text[:from]+text[to:])
-	d.says(1, []string{"plan", "--check"}, "stage goal-4 does not resolve from where things stand; molt plan --renew makes the plan anew")
-	d.says(0, []string{"step", "--quiet"}, "the plan was edited, and later on it does not hold: molt-plan.yaml:", "resolve; molt plan --check tells more", "bridge-brackwater-forms is done")
-	d.says(0, []string{"plan", "--renew"}, "What people decided, and holds no longer", "what was dropped of bridge-tidepool-pages: stage goal-4 does not resolve", "stage bridge-tidepool-pages is new")
+	d.says(1, []string{"plan", "--check"},
+		"stage goal-4 does not resolve from where things stand; molt plan --renew makes the plan anew")
+	d.says(0, []string{"step", "--quiet"}, "the plan was edited, and later on it does not hold: molt-plan.yaml:",
+		"resolve; molt plan --check tells more", "bridge-brackwater-forms is done")
+	d.says(0, []string{"plan", "--renew"}, "What people decided, and holds no longer",
+		"what was dropped of bridge-tidepool-pages: stage goal-4 does not resolve", "stage bridge-tidepool-pages is new")
 	d.says(0, []string{"plan", "--check"}, "still to do resolves")
 }
 
@@ -308,10 +331,12 @@ func TestPlanEditedIntoNonsense(t *testing.T) {
 	d.run(0, "plan")
 	text := d.read("molt-plan.yaml")
 	for _, test := range []struct{ old, new, says string }{
-		{"version: 3.8.5\n        jump", "version: 3.8.55\n        jump", "brackwater has no release 3.8.55; nearest are 3.8.2, 3.8.5, 3.9.0, 4.0.0"},
+		{"version: 3.8.5\n        jump", "version: 3.8.55\n        jump",
+			"brackwater has no release 3.8.55; nearest are 3.8.2, 3.8.5, 3.9.0, 4.0.0"},
 		{"constraint: 2.4.1", "constraint: boat and oar", "stage minor: gannet-seats: constraint \"boat and oar\", byte 1"},
 		{"constraint: 2.4.1", "constraint: ~1.6.0", "the constraint ~1.6.0 does not admit 2.4.1"},
-		{"constraint: ~1.4.2", "constraint: ~1.3.0", "dayboat-dates asks for ~1.4.2 (package.json:17), the plan expects ~1.3.0"},
+		{"constraint: ~1.4.2", "constraint: ~1.3.0",
+			"dayboat-dates asks for ~1.4.2 (package.json:17), the plan expects ~1.3.0"},
 		{"group: devDependencies", "group: sometime", "\"sometime\""},
 		{"kind: patch\n", "kind: patch\n    speed: high\n", "speed"},
 	} {
@@ -326,13 +351,18 @@ func TestPlanEditedIntoNonsense(t *testing.T) {
 // Goals that are reached, or lie behind, or go together.
 func TestGoalsOfACall(t *testing.T) {
 	d := shipped(t, "")
-	d.says(0, []string{"plan", "brackwater@3", "--fresh", "none", "--dry-run"}, "brackwater@3 is reached already; there is nothing to do.")
-	d.says(2, []string{"plan", "brackwater@2"}, "no release of brackwater fits; published majors: 3, 4, 5, 6 (previews only)")
-	d.write("package.json", strings.Replace(d.read("package.json"), `"plankton-log": "^0.8.1"`, `"plankton-log": "^0.9.0"`, 1))
+	d.says(0, []string{"plan", "brackwater@3", "--fresh", "none", "--dry-run"},
+		"brackwater@3 is reached already; there is nothing to do.")
+	d.says(2, []string{"plan", "brackwater@2"},
+		"no release of brackwater fits; published majors: 3, 4, 5, 6 (previews only)")
+	d.write("package.json", strings.Replace(d.read("package.json"), `"plankton-log": "^0.8.1"`, `"plankton-log": "^0.9.0"`,
+		1))
 	d.run(0, "relock")
 	d.says(2, []string{"plan", "plankton-log@0.8"}, "is older than what is in use")
-	d.says(0, []string{"plan", "brackwater@5", "node@24", "--leap", "--fresh", "none", "--dry-run"}, "brackwater@5 node@24 in", "the goal needs >=24")
-	d.says(0, []string{"assess", "brackwater@5", "ledgerleaf@5", "--gate"}, "brackwater 5 with ledgerleaf@5 can be reached, with 5.2.1; dates speak against ledgerleaf.")
+	d.says(0, []string{"plan", "brackwater@5", "node@24", "--leap", "--fresh", "none", "--dry-run"},
+		"brackwater@5 node@24 in", "the goal needs >=24")
+	d.says(0, []string{"assess", "brackwater@5", "ledgerleaf@5", "--gate"},
+		"brackwater 5 with ledgerleaf@5 can be reached, with 5.2.1; dates speak against ledgerleaf.")
 	d.says(2, []string{"assess", "brackwater@4", "legerleaf@5"}, "did you mean ledgerleaf?")
 	d.says(2, []string{"plan", "--fresh", "daily"}, "expected none, patch, minor or major")
 	d.says(2, []string{"plan", "--split", "minor"}, "there is no molt-plan.yaml")
@@ -347,5 +377,6 @@ func TestGate(t *testing.T) {
 	}
 	d.says(0, []string{"assess", "brackwater@3", "--gate"}, "brackwater 3 is reached already, with")
 	d.says(0, []string{"assess", "brackwater@3"}, "brackwater 3 is reached already: everything declared resolves with")
-	d.says(0, []string{"assess", "--gate", "--preview", "quaymaster-map"}, "brackwater 5 can be reached, with 5.2.1; dates speak against ledgerleaf.")
+	d.says(0, []string{"assess", "--gate", "--preview", "quaymaster-map"},
+		"brackwater 5 can be reached, with 5.2.1; dates speak against ledgerleaf.")
 }

@@ -52,7 +52,8 @@ docs/formats.md describes both files.`,
 				return err
 			}
 			defer stop()
-			fmt.Fprintf(c.out, "%s at %s\nMOLT_REGISTRY_%s=%s\n", render.Count(count, "package"), address, strings.ToUpper(e.Name()), address)
+			fmt.Fprintf(c.out, "%s at %s\nMOLT_REGISTRY_%s=%s\n", render.Count(count, "package"), address,
+				strings.ToUpper(e.Name()), address)
 			<-c.ctx.Done()
 			return nil
 		},
@@ -62,12 +63,14 @@ docs/formats.md describes both files.`,
 }
 
 // served returns what the stand-in serves: the demo's packages, or those of a file.
-func (c *call) served(server ecosystem.Server, e ecosystem.Ecosystem, args []string) (handler http.Handler, count int, done func(), err error) {
+func (c *call) served(server ecosystem.Server, e ecosystem.Ecosystem,
+	args []string) (handler http.Handler, count int, done func(), err error) {
 	done = func() {}
 	if len(args) == 0 {
 		scenario, ok := demo.For(e.Name())
 		if !ok {
-			return nil, 0, nil, &input.UsageError{Reason: fmt.Sprintf("the demo has no packages of %s: name a universe file", e.Name())}
+			return nil, 0, nil, &input.UsageError{
+				Reason: fmt.Sprintf("the demo has no packages of %s: name a universe file", e.Name())}
 		}
 		packages, err := scenario.Universe()
 		if err != nil {
@@ -99,7 +102,8 @@ func zipped(file string) bool {
 }
 
 // serveSnapshot serves the packages of a snapshot, and the archives that it has.
-func serveSnapshot(ctx context.Context, server ecosystem.Server, e ecosystem.Ecosystem, file string) (http.Handler, int, func(), error) {
+func serveSnapshot(ctx context.Context, server ecosystem.Server, e ecosystem.Ecosystem,
+	file string) (http.Handler, int, func(), error) {
 	about, names, err := registry.Snapshot(file)
 	if err == nil && about.Ecosystem != e.Name() {
 		err = fmt.Errorf("%s is of %s, and this is %s", file, about.Ecosystem, e.Name())
@@ -133,7 +137,8 @@ func serveSnapshot(ctx context.Context, server ecosystem.Server, e ecosystem.Eco
 }
 
 // serve serves packages on a loopback address until stop is called.
-func serve(ctx context.Context, e ecosystem.Ecosystem, packages universe.Table, listen string) (address string, stop func(), err error) {
+func serve(ctx context.Context, e ecosystem.Ecosystem, packages universe.Table,
+	listen string) (address string, stop func(), err error) {
 	server, can := e.(ecosystem.Server)
 	if !can {
 		return "", nil, &input.UsageError{Reason: "there is no stand-in for registries of " + e.Name()}
@@ -145,7 +150,8 @@ func serve(ctx context.Context, e ecosystem.Ecosystem, packages universe.Table, 
 func listenOn(ctx context.Context, handler http.Handler, listen string) (address string, stop func(), err error) {
 	host, _, err := net.SplitHostPort(listen)
 	if ip := net.ParseIP(host); err != nil || host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-		return "", nil, &input.UsageError{Reason: fmt.Sprintf("--listen %q: expected a loopback address such as 127.0.0.1:7411", listen)}
+		return "", nil, &input.UsageError{
+			Reason: fmt.Sprintf("--listen %q: expected a loopback address such as 127.0.0.1:7411", listen)}
 	}
 	l, err := (&net.ListenConfig{}).Listen(ctx, "tcp", listen)
 	if err != nil {

@@ -62,13 +62,15 @@ raised, its minor part when what the application is made of changed, its patch p
 			case m.pause && !m.all:
 				return &input.UsageError{Reason: "step: --pause goes with --all"}
 			case m.split && !m.culprit:
-				return &input.UsageError{Reason: "step: --split goes with --find-culprit; molt plan --split STAGE --apart PACKAGE splits a stage as you say"}
+				return &input.UsageError{Reason: "step: --split goes with --find-culprit; molt plan --split STAGE --apart " +
+					"PACKAGE splits a stage as you say"}
 			}
 			return c.session(ask.Needs{Write: true}, func(s *ask.Session) error { return c.march(s, m, stage) })
 		},
 	}
 	flags := cmd.Flags()
-	flags.BoolVar(&m.all, "all", false, "go on until the goal is reached, or a stage fails or waits for people; from the goal on, to the end of the plan")
+	flags.BoolVar(&m.all, "all", false,
+		"go on until the goal is reached, or a stage fails or waits for people; from the goal on, to the end of the plan")
 	flags.BoolVar(&m.pause, "pause", false, "with --all, ask before each further stage")
 	flags.BoolVar(&m.commit, "commit", false, "make a commit of each stage")
 	flags.BoolVar(&m.culprit, "find-culprit", false, "when a check fails, find the changes that make it fail")
@@ -90,7 +92,8 @@ func (c *call) march(s *ask.Session, m march, stage string) error {
 }
 
 func (c *call) marching(s *ask.Session, m march, stage string) error {
-	request := ask.StepRequest{Stage: stage, Commit: m.commit, Culprit: m.culprit, Split: m.split, OwnVersion: m.own, Watcher: c.watcher(s)}
+	request := ask.StepRequest{Stage: stage, Commit: m.commit, Culprit: m.culprit, Split: m.split, OwnVersion: m.own,
+		Watcher: c.watcher(s)}
 	if !c.quiet {
 		request.Looking = func(changes int) { c.say("looking for the culprit among %d changes", changes) }
 	}
@@ -122,7 +125,8 @@ func (c *call) marching(s *ask.Session, m march, stage string) error {
 		}
 		if done.AtGoal && stage == "" { // a second call goes on
 			if c.format == "text" {
-				c.page().Remark("The goal is reached. What comes after it is left: " + render.Count(done.Left, "stage") + "; molt step --all goes on.")
+				c.page().Remark("The goal is reached. What comes after it is left: " + render.Count(done.Left, "stage") +
+					"; molt step --all goes on.")
 			}
 			return nil
 		}
@@ -146,7 +150,8 @@ func (c *call) watcher(s *ask.Session) run.Watcher {
 			if t.Says != "" {
 				says = " (" + t.Says + ")"
 			}
-			c.say("tried %s: %s%s, %.1f s", strings.Join(t.Changes, ", "), t.Outcome, says, t.Took.Round(100*time.Millisecond).Seconds())
+			c.say("tried %s: %s%s, %.1f s", strings.Join(t.Changes, ", "), t.Outcome,
+				says, t.Took.Round(100*time.Millisecond).Seconds())
 		}}
 }
 
@@ -209,7 +214,8 @@ than a stage does, is taken back with --force.
 	}
 	cmd.Flags().StringVar(&name, "package", "", "return this package alone to its release before")
 	cmd.Flags().BoolVar(&commit, "commit", false, "make a commit of the way back")
-	cmd.Flags().BoolVar(&force, "force", false, "take back what a commit calls a stage too, where Molt did not carry it out here and it changed other files")
+	cmd.Flags().BoolVar(&force, "force",
+		false, "take back what a commit calls a stage too, where Molt did not carry it out here and it changed other files")
 	_ = cmd.RegisterFlagCompletionFunc("package", c.completeDeclared)
 	return cmd
 }

@@ -22,7 +22,8 @@ func (c *call) survey() *cobra.Command {
 constraint admits, the newest release of all, and how far behind that is. Filters leave out what does not matter now;
 the members of a workspace are surveyed together. --since takes a revision of git, an older lock or a day, and shows
 what was published after it.`,
-		Example:     "  molt survey\n  molt survey --jump major --group devDependencies\n  molt survey --name 'brackwater*' --as-of 2025-06-30",
+		Example: "  molt survey\n  molt survey --jump major --group devDependencies\n  molt survey --name " +
+			"'brackwater*' --as-of 2025-06-30",
 		Args:        cobra.NoArgs,
 		Annotations: formats("md", "sarif"),
 		RunE: func(*cobra.Command, []string) error {

@@ -45,7 +45,8 @@ where it was interrupted. With --each every stage that goes ahead of the framewo
 	}
 	cmd.Flags().BoolVar(&want.All, "all", false, "rehearse all stages that are to do, one after the other")
 	cmd.Flags().BoolVar(&want.Each, "each", false, "try every stage that goes ahead of the framework by itself")
-	cmd.Flags().BoolVar(&want.Anew, "anew", false, "with --all, judge those stages again too that passed in an earlier trial")
+	cmd.Flags().BoolVar(&want.Anew, "anew",
+		false, "with --all, judge those stages again too that passed in an earlier trial")
 	cmd.Flags().StringVar(&want.Into, "into", "", "leave the copy in this folder, which must not exist yet")
 	return cmd
 }

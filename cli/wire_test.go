@@ -25,9 +25,11 @@ type slowRegistry struct {
 	asked atomic.Int64
 }
 
-// BenchmarkWire locks an application of 1,000 packages in eight waves, each of which is known when the one before has been read, from a registry that answers after 20 ms: with
-// nothing in the cache, asked again while the answers count, and asked again when each has to be confirmed. The yardstick "plain" downloads the same documents in the same
-// waves, on as many connections, and makes nothing of them. "warm" has everything at hand, with the lock and without one.
+// BenchmarkWire locks an application of 1,000 packages in eight waves, each of which is known when
+// the one before has been read, from a registry that answers after 20 ms: with nothing in the
+// cache, asked again while the answers count, and asked again when each has to be confirmed. The
+// yardstick "plain" downloads the same documents in the same waves, on as many connections, and
+// makes nothing of them. "warm" has everything at hand, with the lock and without one.
 func BenchmarkWire(b *testing.B) {
 	const waves, wide = 8, 125
 	text := strings.Builder{}

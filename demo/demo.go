@@ -1,5 +1,5 @@
-// Package demo holds the made-up scenario that Molt ships: the booking desk of Skerry Ferries and its back office, and the packages of the
-// registries around them.
+// Package demo holds the made-up scenario that Molt ships: the booking desk of Skerry Ferries and
+// its back office, and the packages of the registries around them.
 package demo
 
 import (
@@ -37,7 +37,8 @@ type Scenario struct {
 // Scenarios are all of them, the first is the usual one.
 var Scenarios = []Scenario{
 	{"gannet-desk", "js", "brackwater@5", ">=18", "skerry.universe", ranges.Scheme, "  - name: the desk's tests\n"},
-	{"skua-office", "python", "marram@5.2", ">=3.10", "marram.universe", specifiers.Scheme, "  - name: the office's tests\n"},
+	{"skua-office", "python", "marram@5.2", ">=3.10", "marram.universe", specifiers.Scheme,
+		"  - name: the office's tests\n"},
 }
 
 // For returns the scenario of an ecosystem, by its name.
@@ -50,7 +51,8 @@ func For(ecosystem string) (Scenario, bool) {
 	return Scenario{}, false
 }
 
-// Still changes a copy of the application so that it needs no runtime: its own tests are no check any more, and nothing is installed.
+// Still changes a copy of the application so that it needs no runtime: its own tests are no check
+// any more, and nothing is installed.
 func (s Scenario) Still(dir string) error {
 	file := filepath.Join(dir, "molt.yaml")
 	data, err := os.ReadFile(file)

@@ -4,24 +4,27 @@ import "molt/core/project"
 
 // Assess is "molt/assess/1".
 type Assess struct {
-	Schema    string     `json:"schema"`
-	Ecosystem string     `json:"ecosystem,omitempty"` // where the application has several
-	Goal      Goal       `json:"goal"`
-	Reachable bool       `json:"reachable"`
-	Reached   bool       `json:"reached,omitempty"` // what is locked is the goal already
-	Alone     bool       `json:"alone,omitempty"`   // it does not resolve even by itself; packages are judged as if that were not in the way
-	Runtime   []Runtime  `json:"runtime"`           // needed for the goal, at the least
-	Opens     []string   `json:"opens,omitempty"`   // what a newer runtime than that would open
-	Packages  []Assessed `json:"packages"`
-	Also      []string   `json:"also,omitempty"`     // further goals
-	Apart     []Towards  `json:"apart,omitempty"`    // where several packages are goals: the standings towards each of the further ones; those towards the first are in Packages
-	Waits     []Wait     `json:"waits,omitempty"`    // when it is out of reach: the packages whose next release decides
-	Against   []Doubtful `json:"against,omitempty"`  // what is taken though its date speaks against it
-	Enough    bool       `json:"enough,omitempty"`   // whether releases of these alone would do, which was solved
-	Advice    []Touch    `json:"advice,omitempty"`   // what of upgrade guides touches this application
-	Untangle  *Untangle  `json:"untangle,omitempty"` // when it is out of reach
-	Remarks   []string   `json:"remarks"`            // what is to be known of all of it
-	Next      *Next      `json:"next,omitempty"`
+	Schema    string `json:"schema"`
+	Ecosystem string `json:"ecosystem,omitempty"` // where the application has several
+	Goal      Goal   `json:"goal"`
+	Reachable bool   `json:"reachable"`
+	Reached   bool   `json:"reached,omitempty"` // what is locked is the goal already
+	// it does not resolve even by itself; packages are judged as if that were not in the way
+	Alone    bool       `json:"alone,omitempty"`
+	Runtime  []Runtime  `json:"runtime"`         // needed for the goal, at the least
+	Opens    []string   `json:"opens,omitempty"` // what a newer runtime than that would open
+	Packages []Assessed `json:"packages"`
+	Also     []string   `json:"also,omitempty"` // further goals
+	// where several packages are goals: the standings towards each of the further ones; those
+	// towards the first are in Packages
+	Apart    []Towards  `json:"apart,omitempty"`
+	Waits    []Wait     `json:"waits,omitempty"`    // when it is out of reach: the packages whose next release decides
+	Against  []Doubtful `json:"against,omitempty"`  // what is taken though its date speaks against it
+	Enough   bool       `json:"enough,omitempty"`   // whether releases of these alone would do, which was solved
+	Advice   []Touch    `json:"advice,omitempty"`   // what of upgrade guides touches this application
+	Untangle *Untangle  `json:"untangle,omitempty"` // when it is out of reach
+	Remarks  []string   `json:"remarks"`            // what is to be known of all of it
+	Next     *Next      `json:"next,omitempty"`
 }
 
 // A Towards is the standings towards one of several goals.
@@ -63,14 +66,15 @@ type Goal struct {
 
 // A Runtime is a demand on a runtime.
 type Runtime struct {
-	Name     string         `json:"name" yaml:"runtime"`
-	Needs    string         `json:"needs" yaml:"needs"`
-	By       string         `json:"by" yaml:"by"`
-	Deployed string         `json:"deployed" yaml:"deployed"`
-	To       string         `json:"to,omitempty" yaml:"to,omitempty"` // of a stage: to what it is best raised, "20.x" for the newest 20
-	Here     string         `json:"here" yaml:"-"`
-	Met      bool           `json:"met" yaml:"-"`
-	Where    []RuntimePlace `json:"where,omitempty" yaml:"-"` // environments with names, and files that name a version
+	Name     string `json:"name" yaml:"runtime"`
+	Needs    string `json:"needs" yaml:"needs"`
+	By       string `json:"by" yaml:"by"`
+	Deployed string `json:"deployed" yaml:"deployed"`
+	// of a stage: to what it is best raised, "20.x" for the newest 20
+	To    string         `json:"to,omitempty" yaml:"to,omitempty"`
+	Here  string         `json:"here" yaml:"-"`
+	Met   bool           `json:"met" yaml:"-"`
+	Where []RuntimePlace `json:"where,omitempty" yaml:"-"` // environments with names, and files that name a version
 }
 
 // A RuntimePlace is an environment or a file that has a version of a runtime.

@@ -12,7 +12,8 @@ type Change struct {
 	Remarks []string     `json:"remarks"`
 }
 
-// A Use is a place that still uses a package that was dropped: a line of the source, or, when File is "", another package.
+// A Use is a place that still uses a package that was dropped: a line of the source, or, when File
+// is "", another package.
 type Use struct {
 	Package string `json:"package"`
 	File    string `json:"file"`

@@ -17,19 +17,22 @@ type Dossier struct {
 	Framework string            `json:"framework"` // the package that "framework" of a release is about, "" for none
 	Releases  []DossierRelease  `json:"releases"`  // the newest first
 	Hidden    int               `json:"hidden"`    // older releases and previews that are not shown
-	To        string            `json:"to"`        // the release up to which the change log is shown, and whose needs are listed
-	Needs     []DossierNeed     `json:"needs"`
-	Log       []Log             `json:"log"`              // the newest first
-	NoLog     string            `json:"noLog"`            // why there is none, "" when there is one or nothing to tell
-	Runs      []Run             `json:"runs,omitempty"`   // of the locked releases
-	Unread    int               `json:"unread,omitempty"` // locked releases of which nobody can tell what runs: their archives are not at hand
+	// the release up to which the change log is shown, and whose needs are listed
+	To    string        `json:"to"`
+	Needs []DossierNeed `json:"needs"`
+	Log   []Log         `json:"log"`            // the newest first
+	NoLog string        `json:"noLog"`          // why there is none, "" when there is one or nothing to tell
+	Runs  []Run         `json:"runs,omitempty"` // of the locked releases
+	// locked releases of which nobody can tell what runs: their archives are not at hand
+	Unread int `json:"unread,omitempty"`
 }
 
 // A Run is something of a release that runs without being called by its name, or a program.
 type Run struct {
 	Release string `json:"release"`
-	When    string `json:"when"` // "start" of the runtime, every one; "install", where that is allowed; "call", by its name
-	What    string `json:"what"` // a file, a script of the manifest, or a program
+	// "start" of the runtime, every one; "install", where that is allowed; "call", by its name
+	When string `json:"when"`
+	What string `json:"what"` // a file, a script of the manifest, or a program
 }
 
 // A DossierLine is a line of the manifest.

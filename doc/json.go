@@ -1,5 +1,6 @@
-// Package doc holds the documents in which Molt answers: one type each, with the tags of its JSON form, which docs/formats.md
-// describes. Documents are values; package ask fills them, and the packages below render print them.
+// Package doc holds the documents in which Molt answers: one type each, with the tags of its JSON
+// form, which docs/formats.md describes. Documents are values; package ask fills them, and the
+// packages below render print them.
 package doc
 
 import (

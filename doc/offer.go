@@ -23,6 +23,7 @@ type Offer struct {
 	Changes []PlanChange `json:"changes"`
 	Lock    int          `json:"lock"` // packages that change in it
 	Notes   []string     `json:"notes"`
-	Runs    []Run        `json:"runs,omitempty"`   // what would run that does not now
-	Unread  int          `json:"unread,omitempty"` // releases of which nobody can tell that: their archives are not at hand
+	Runs    []Run        `json:"runs,omitempty"` // what would run that does not now
+	// releases of which nobody can tell that: their archives are not at hand
+	Unread int `json:"unread,omitempty"`
 }

@@ -2,24 +2,26 @@ package doc
 
 // Plan is "molt/plan/1", and what molt-plan.yaml holds of it.
 type Plan struct {
-	Schema     string        `json:"schema" yaml:"-"`
-	Format     int           `json:"-" yaml:"molt-plan"`                             // of the file
-	Ecosystem  string        `json:"ecosystem,omitempty" yaml:"ecosystem,omitempty"` // where the application has several
-	Goal       string        `json:"goal" yaml:"goal"`
-	Note       string        `json:"note,omitempty" yaml:"note,omitempty"` // what people have to say
-	Branch     string        `json:"branch,omitempty" yaml:"branch,omitempty"`
-	Reachable  bool          `json:"reachable" yaml:"reachable"`
-	Made       *PlanMade     `json:"-" yaml:"made,omitempty"`
-	Costs      []string      `json:"costs,omitempty" yaml:"costs,omitempty"` // what decisions of people cost
-	Wall       []string      `json:"wall" yaml:"wall,omitempty"`
-	Stages     []PlanStage   `json:"stages" yaml:"stages"`
-	Settling   []Settling    `json:"settling,omitempty" yaml:"-"`
-	Behind     []PlanBehind  `json:"behind,omitempty" yaml:"behind,omitempty"` // declared packages that do not get to their newest major
-	Beyond     []PlanStage   `json:"beyond,omitempty" yaml:"beyond,omitempty"` // a sketch of what comes after the wall
-	Remarks    []string      `json:"remarks,omitempty" yaml:"-"`               // what is to be known of all of it
-	Deprecated []Deprecation `json:"deprecated,omitempty" yaml:"-"`            // what the checks warn of where things stand
-	Untangle   *Untangle     `json:"untangle,omitempty" yaml:"-"`              // when it is out of reach
-	Renewal    *Renewal      `json:"renewal,omitempty" yaml:"-"`               // when it was made anew
+	Schema    string      `json:"schema" yaml:"-"`
+	Format    int         `json:"-" yaml:"molt-plan"`                             // of the file
+	Ecosystem string      `json:"ecosystem,omitempty" yaml:"ecosystem,omitempty"` // where the application has several
+	Goal      string      `json:"goal" yaml:"goal"`
+	Note      string      `json:"note,omitempty" yaml:"note,omitempty"` // what people have to say
+	Branch    string      `json:"branch,omitempty" yaml:"branch,omitempty"`
+	Reachable bool        `json:"reachable" yaml:"reachable"`
+	Made      *PlanMade   `json:"-" yaml:"made,omitempty"`
+	Costs     []string    `json:"costs,omitempty" yaml:"costs,omitempty"` // what decisions of people cost
+	Wall      []string    `json:"wall" yaml:"wall,omitempty"`
+	Stages    []PlanStage `json:"stages" yaml:"stages"`
+	Settling  []Settling  `json:"settling,omitempty" yaml:"-"`
+	// declared packages that do not get to their newest major
+	Behind  []PlanBehind `json:"behind,omitempty" yaml:"behind,omitempty"`
+	Beyond  []PlanStage  `json:"beyond,omitempty" yaml:"beyond,omitempty"` // a sketch of what comes after the wall
+	Remarks []string     `json:"remarks,omitempty" yaml:"-"`               // what is to be known of all of it
+	// what the checks warn of where things stand
+	Deprecated []Deprecation `json:"deprecated,omitempty" yaml:"-"`
+	Untangle   *Untangle     `json:"untangle,omitempty" yaml:"-"` // when it is out of reach
+	Renewal    *Renewal      `json:"renewal,omitempty" yaml:"-"`  // when it was made anew
 	Next       *Next         `json:"next,omitempty" yaml:"-"`
 }
 
@@ -33,12 +35,13 @@ type PlanBehind struct {
 
 // A PlanMade is the state that a plan was made on, and how.
 type PlanMade struct {
-	On       string              `yaml:"on"`       // a day; releases that are younger are news
-	Lock     string              `yaml:"lock"`     // SHA-256 of the lock that the next stage goes on from
-	Registry string              `yaml:"registry"` // SHA-256 of what the registry had of the declared packages
-	Fresh    string              `yaml:"fresh,omitempty"`
-	Leap     bool                `yaml:"leap,omitempty"`
-	Offered  map[string][]string `yaml:"offered,omitempty"` // what each stage would move, NAME@RELEASE or NAME@removed, to tell what people decided
+	On       string `yaml:"on"`       // a day; releases that are younger are news
+	Lock     string `yaml:"lock"`     // SHA-256 of the lock that the next stage goes on from
+	Registry string `yaml:"registry"` // SHA-256 of what the registry had of the declared packages
+	Fresh    string `yaml:"fresh,omitempty"`
+	Leap     bool   `yaml:"leap,omitempty"`
+	// what each stage would move, NAME@RELEASE or NAME@removed, to tell what people decided
+	Offered map[string][]string `yaml:"offered,omitempty"`
 }
 
 // A Renewal says what became of a plan that was made anew.
@@ -50,12 +53,13 @@ type Renewal struct {
 
 // A PlanStage is one stage of a plan.
 type PlanStage struct {
-	ID      string       `json:"id" yaml:"id"`
-	Kind    string       `json:"kind" yaml:"kind"`
-	Title   string       `json:"title" yaml:"title"`
-	Note    string       `json:"note,omitempty" yaml:"note,omitempty"`     // what people have to say
-	Status  string       `json:"status" yaml:"status"`                     // Pending or Done
-	After   bool         `json:"after,omitempty" yaml:"after,omitempty"`   // it comes after the goal, which does not need it
+	ID     string `json:"id" yaml:"id"`
+	Kind   string `json:"kind" yaml:"kind"`
+	Title  string `json:"title" yaml:"title"`
+	Note   string `json:"note,omitempty" yaml:"note,omitempty"` // what people have to say
+	Status string `json:"status" yaml:"status"`                 // Pending or Done
+	// it comes after the goal, which does not need it
+	After   bool         `json:"after,omitempty" yaml:"after,omitempty"`
 	Family  string       `json:"family,omitempty" yaml:"family,omitempty"` // why its packages move in step
 	Raise   []Runtime    `json:"raise,omitempty" yaml:"raise,omitempty"`
 	Changes []PlanChange `json:"changes" yaml:"changes,omitempty"`
@@ -99,7 +103,8 @@ type PlanChange struct {
 	Reason   string     `json:"reason" yaml:"reason,omitempty"`
 	Note     string     `json:"note,omitempty" yaml:"note,omitempty"`   // what people have to say
 	Notes    []string   `json:"notes,omitempty" yaml:"notes,omitempty"` // what the change log calls breaking on the way
-	Uses     []string   `json:"uses,omitempty" yaml:"uses,omitempty"`   // of one that is removed: where the source still imports it, FILE:LINE
+	// of one that is removed: where the source still imports it, FILE:LINE
+	Uses []string `json:"uses,omitempty" yaml:"uses,omitempty"`
 }
 
 // A PlanPoint is a constraint and the release it leads to.

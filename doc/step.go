@@ -101,8 +101,9 @@ type Beside struct {
 	Checks []Check  `json:"checks"`
 	Notes  []string `json:"notes"`
 	// Unchecked says why no checks were run, "" where they were.
-	Unchecked  string        `json:"unchecked,omitempty"`
-	Each       []StageTrial  `json:"each,omitempty"`       // when the stages were tried one after the other, up to the first that fails
+	Unchecked string `json:"unchecked,omitempty"`
+	// when the stages were tried one after the other, up to the first that fails
+	Each       []StageTrial  `json:"each,omitempty"`
 	Deprecated []Deprecation `json:"deprecated,omitempty"` // what the checks on the state before warn of
 	Alone      bool          `json:"alone,omitempty"`      // they were tried by themselves instead
 	Next       *Next         `json:"next,omitempty"`

@@ -16,10 +16,11 @@ type Survey struct {
 	Lag         LagDoc      `json:"lag"`       // of all of them
 	Since       string      `json:"since"`     // the day after which releases are new, "" when nobody asked
 	Packages    []SurveyRow `json:"packages"`
-	Amiss       bool        `json:"-"`         // some row, shown or not, is of an unknown package or of a constraint that admits nothing
-	Overrides   []string    `json:"overrides"` // what the manifest says of every edge to a name, each "NAME CONSTRAINT"
-	Settling    []Settling  `json:"settling,omitempty"`
-	Next        *Next       `json:"next,omitempty"`
+	// some row, shown or not, is of an unknown package or of a constraint that admits nothing
+	Amiss     bool       `json:"-"`
+	Overrides []string   `json:"overrides"` // what the manifest says of every edge to a name, each "NAME CONSTRAINT"
+	Settling  []Settling `json:"settling,omitempty"`
+	Next      *Next      `json:"next,omitempty"`
 }
 
 // A LagDoc is how far behind an application is in all: stable releases that it has not taken, and days.
@@ -30,11 +31,12 @@ type LagDoc struct {
 
 // A SurveyRow is one declared package of a survey.
 type SurveyRow struct {
-	Name     string         `json:"name"`
-	Group    string         `json:"group"`
-	Declared string         `json:"declared"`
-	Locked   string         `json:"locked"`
-	Best     string         `json:"best"`               // the newest release that the constraint admits and that resolves with the rest
+	Name     string `json:"name"`
+	Group    string `json:"group"`
+	Declared string `json:"declared"`
+	Locked   string `json:"locked"`
+	// the newest release that the constraint admits and that resolves with the rest
+	Best     string         `json:"best"`
 	Excluded *Excluded      `json:"excluded,omitempty"` // a newer one that it admits and that does not
 	Newest   string         `json:"newest"`
 	Jump     version.Jump   `json:"jump"`

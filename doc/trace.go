@@ -34,16 +34,19 @@ type TraceLink struct {
 
 // Fit is "molt/fit/1".
 type Fit struct {
-	Schema    string       `json:"schema"`
-	Name      string       `json:"name"`
-	Declared  string       `json:"declared"` // the constraint, "" when it is not declared
-	Locked    string       `json:"locked"`
-	Fixed     int          `json:"fixed"`             // how many packages are given from outside
-	Releases  []FitRelease `json:"releases"`          // the newest first
-	Why       string       `json:"why"`               // what stands in the way of the newest that does not fit, in a sentence
-	Contested []Contest    `json:"contested"`         // the same, demand by demand; empty where a rule of the policy stands in the way
-	Apart     bool         `json:"apart"`             // the package has no part in that: the application itself does not resolve
-	Remarks   []string     `json:"remarks,omitempty"` // on releases that rules or a platform keep out of it
+	Schema   string       `json:"schema"`
+	Name     string       `json:"name"`
+	Declared string       `json:"declared"` // the constraint, "" when it is not declared
+	Locked   string       `json:"locked"`
+	Fixed    int          `json:"fixed"`    // how many packages are given from outside
+	Releases []FitRelease `json:"releases"` // the newest first
+	// what stands in the way of the newest that does not fit, in a sentence
+	Why string `json:"why"`
+	// the same, demand by demand; empty where a rule of the policy stands in the way
+	Contested []Contest `json:"contested"`
+	// the package has no part in that: the application itself does not resolve
+	Apart   bool     `json:"apart"`
+	Remarks []string `json:"remarks,omitempty"` // on releases that rules or a platform keep out of it
 }
 
 // A FitRelease is a release with whether it resolves with the application.

@@ -19,7 +19,8 @@ type Untangle struct {
 
 // A Contest is a package on which demands exclude each other.
 type Contest struct {
-	Says  string `json:"says,omitempty"` // why releases of the one package that the sides are about cannot be used; "" where the sides exclude each other
+	// why releases of the one package that the sides are about cannot be used; "" where the sides exclude each other
+	Says  string `json:"says,omitempty"`
 	Name  string `json:"name"`
 	Sides []Side `json:"sides"`
 }

@@ -11,8 +11,8 @@ import (
 // ManyChoices is how many choices of alternatives are resolved side by side at most.
 const ManyChoices = 16
 
-// Choosable reports whether lists are of alternatives: of two groups or more, none of them twice, and with no more choices
-// in all than can be resolved.
+// Choosable reports whether lists are of alternatives: of two groups or more, none of them twice,
+// and with no more choices in all than can be resolved.
 func Choosable(alternatives [][]string) bool {
 	choices, seen := 1, map[string]bool{}
 	for _, list := range alternatives {
@@ -29,9 +29,10 @@ func Choosable(alternatives [][]string) bool {
 	return true
 }
 
-// Divided returns the environments that there are where at most one of each list of groups is installed: each environment
-// once for every choice of alternatives, among them none. They have names of their own, "desk with sail". Without
-// alternatives it returns the environments as they are. The lists are Choosable.
+// Divided returns the environments that there are where at most one of each list of groups is
+// installed: each environment once for every choice of alternatives, among them none. They have
+// names of their own, "desk with sail". Without alternatives it returns the environments as they
+// are. The lists are Choosable.
 func Divided(environments []Environment, alternatives [][]string) []Environment {
 	if len(alternatives) == 0 {
 		return environments
@@ -41,7 +42,8 @@ func Divided(environments []Environment, alternatives [][]string) []Environment 
 	for _, list := range alternatives {
 		var more [][]string
 		for _, chosen := range choices {
-			for _, group := range append(slices.Clone(list), "") { // none comes last: it shares the releases of the first that it can
+			for _, group := range append(slices.Clone(list), "") {
+				// none comes last: it shares the releases of the first that it can
 				one := slices.Clone(chosen)
 				if group != "" {
 					one = append(one, group)
@@ -78,14 +80,16 @@ func Divided(environments []Environment, alternatives [][]string) []Environment 
 // shortest is what a group is called where no other one has that name: "sail" for "dependency-groups.sail".
 func shortest(group string, all []string) string {
 	short := group[strings.LastIndexByte(group, '.')+1:]
-	if slices.ContainsFunc(all, func(other string) bool { return other != group && other[strings.LastIndexByte(other, '.')+1:] == short }) {
+	if slices.ContainsFunc(all, func(other string) bool {
+		return other != group && other[strings.LastIndexByte(other, '.')+1:] == short
+	}) {
 		return group
 	}
 	return short
 }
 
-// Chosen returns the lock for an application in which one group of each list of alternatives is installed: the first that
-// the lock has something for.
+// Chosen returns the lock for an application in which one group of each list of alternatives is
+// installed: the first that the lock has something for.
 func (l *Lock) Chosen() *Lock {
 	var without []string
 	for _, list := range l.Alternatives {
@@ -98,6 +102,7 @@ func (l *Lock) Chosen() *Lock {
 		return l
 	}
 	c := *l
-	c.Roots = slices.DeleteFunc(slices.Clone(l.Roots), func(e solve.Edge) bool { return slices.Contains(without, e.Group) })
+	c.Roots = slices.DeleteFunc(slices.Clone(l.Roots),
+		func(e solve.Edge) bool { return slices.Contains(without, e.Group) })
 	return &c
 }

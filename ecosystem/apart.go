@@ -10,10 +10,12 @@ import (
 	"molt/core/version"
 )
 
-// A secluded name is one that stands apart with a member of a workspace though what is asked for under it meets, or nobody else asks for it.
+// A secluded name is one that stands apart with a member of a workspace though what is asked for
+// under it meets, or nobody else asks for it.
 type secluded struct{ member, name string }
 
-// Seclude has the same names stand apart with their members as roots do, those of a lock or of a resolution; none, where there are no roots.
+// Seclude has the same names stand apart with their members as roots do, those of a lock or of a
+// resolution; none, where there are no roots.
 func (m *Manifests) Seclude(roots []solve.Edge) error {
 	if len(m.files) == 1 { // nothing stands apart where there are no members
 		return nil
@@ -34,10 +36,12 @@ func (m *Manifests) seclude(member, name string) {
 	m.secluded[secluded{member, name}] = true
 }
 
-// divide says which members of a workspace stand apart. One release of a name serves the whole workspace as long as what is asked for under it
-// meets. Where it doesn't, the application itself has the say, or else the most members that agree; whoever asks for something else has a
-// release of its own, and stands apart. What a lock has apart stays so (Seclude), since packages of the member may have to see that release
-// (project.Secluding), until the lock is made without. The same goes for a member that wants from the registry what another takes from a member.
+// divide says which members of a workspace stand apart. One release of a name serves the whole
+// workspace as long as what is asked for under it meets. Where it doesn't, the application itself
+// has the say, or else the most members that agree; whoever asks for something else has a release
+// of its own, and stands apart. What a lock has apart stays so (Seclude), since packages of the
+// member may have to see that release (project.Secluding), until the lock is made without. The same
+// goes for a member that wants from the registry what another takes from a member.
 func (m *Manifests) divide() {
 	if m.eco.Tenancy() != solve.Nested || len(m.files) == 1 {
 		return
@@ -126,8 +130,8 @@ func (m *Manifests) outvoted(entries []int) []string {
 	return slices.DeleteFunc(places, func(place string) bool { return slices.Contains(most, place) })
 }
 
-// meet reports whether some version could satisfy two entries of a name. It asks no registry: sets that have a version in common have
-// one where either of them begins, or right after that.
+// meet reports whether some version could satisfy two entries of a name. It asks no registry: sets
+// that have a version in common have one where either of them begins, or right after that.
 func (m *Manifests) meet(a, b Entry) bool {
 	if a.Package != b.Package {
 		return false

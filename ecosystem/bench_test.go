@@ -17,7 +17,8 @@ func wide(count int) *ecosystem.Lock {
 		return solve.Edge{Name: name, Package: name, Constraint: "^1.0.0", To: name + "@1.0.0"}
 	}
 	block := func(name string) ecosystem.LockedPackage {
-		return ecosystem.LockedPackage{PURL: "pkg:npm/" + name + "@1.0.0", Integrity: "sha512-AA==", Source: name + "/-/" + name + ".tgz",
+		return ecosystem.LockedPackage{
+			PURL: "pkg:npm/" + name + "@1.0.0", Integrity: "sha512-AA==", Source: name + "/-/" + name + ".tgz",
 			Node: solve.Node{ID: name + "@1.0.0", Name: name, Version: "1.0.0"}}
 	}
 	l := &ecosystem.Lock{Ecosystem: "js", Packages: []ecosystem.LockedPackage{block("anchor"), block("brackwater")}}
@@ -52,7 +53,8 @@ func BenchmarkLock(b *testing.B) {
 				}
 				p := solve.Problem{}
 				for _, r := range l.Roots {
-					p.Roots = append(p.Roots, solve.Root{Group: r.Group, Demand: universe.Demand{As: r.Name, Package: r.Package, Text: r.Constraint}})
+					p.Roots = append(p.Roots, solve.Root{
+						Group: r.Group, Demand: universe.Demand{As: r.Name, Package: r.Package, Text: r.Constraint}})
 				}
 				if err := solve.Verify(context.Background(), table, p, l.Resolution()); err != nil {
 					b.Fatal(err)

@@ -8,12 +8,14 @@ import (
 
 // A Checker is an ecosystem in whose applications files tell which commands judge them.
 type Checker interface {
-	// Checks lists such commands, of an application in a folder: what to call each, and its line for the shell. Nothing that only builds or starts is among them.
+	// Checks lists such commands, of an application in a folder: what to call each, and its line
+	// for the shell. Nothing that only builds or starts is among them.
 	Checks(dir fs.FS) []Check
 	// ScriptFolder is the folder, relative to the application, with what installed packages give people to run.
 	ScriptFolder() string
-	// Programs lists what is there for people to run, in that folder of an application: of declared packages, and of the runtime itself where it stands
-	// there too. Sorted; of packages that are not installed it has nothing.
+	// Programs lists what is there for people to run, in that folder of an application: of declared
+	// packages, and of the runtime itself where it stands there too. Sorted; of packages that are
+	// not installed it has nothing.
 	Programs(dir string, declared []string) []Program
 }
 

@@ -13,14 +13,16 @@ import (
 	"molt/core/universe"
 )
 
-// A digest is what is kept of a package that was read from a registry: all that universe.Package has of it, in a form from which a release
-// is read when it is looked at, without the others. Texts, demands and lists of demands stand in it once, as a rule, since most releases of a
-// package say the same.
+// A digest is what is kept of a package that was read from a registry: all that universe.Package
+// has of it, in a form from which a release is read when it is looked at, without the others.
+// Texts, demands and lists of demands stand in it once, as a rule, since most releases of a package
+// say the same.
 //
-// It begins with its own length and the lengths of five tables, then come the tables, then the entries and the texts. A table has the
-// position of each entry behind the tables, or of each text among the texts, and one more for where the last text ends. All of these
-// are numbers of four bytes, least significant first. Entries are varints (encoding/binary); texts, demands and lists stand in them as
-// numbers of their tables.
+// It begins with its own length and the lengths of five tables, then come the tables, then the
+// entries and the texts. A table has the position of each entry behind the tables, or of each text
+// among the texts, and one more for where the last text ends. All of these are numbers of four
+// bytes, least significant first. Entries are varints (encoding/binary); texts, demands and lists
+// stand in them as numbers of their tables.
 
 // digestHead is how many bytes stand before the tables.
 const digestHead = 6 * 4
@@ -53,7 +55,8 @@ func EncodeDigest(p *universe.Package) []byte {
 		w.Release(&DigestRelease{
 			Version: w.Text(r.Version.String()), Deprecated: w.Text(r.Deprecated), Runtimes: w.Requirements(r.Runtimes),
 			Needs: list(r.Needs), Peers: list(r.Peers), Covered: list(r.Covered),
-			Published: r.Published, Withdrawn: w.Text(r.Withdrawn), Licence: w.Text(r.Licence), Runs: w.Text(r.Runs), Typed: r.Typed, Tested: list(r.Tested),
+			Published: r.Published, Withdrawn: w.Text(r.Withdrawn), Licence: w.Text(r.Licence), Runs: w.Text(r.Runs),
+			Typed: r.Typed, Tested: list(r.Tested),
 		}, files...)
 	}
 	return w.Whole(p)
@@ -85,8 +88,8 @@ func zigzag(n int64) uint64 { return uint64(n<<1) ^ uint64(n>>63) }
 
 func unzigzag(n uint64) int64 { return int64(n>>1) ^ -int64(n&1) }
 
-// A DigestWriter puts a digest together. Texts, demands and lists have numbers, by which what is written after them refers to them; the empty text is
-// number 0.
+// A DigestWriter puts a digest together. Texts, demands and lists have numbers, by which what is
+// written after them refers to them; the empty text is number 0.
 type DigestWriter struct {
 	seed  maphash.Seed
 	known []uint32 // a hash table of texts, by open addressing: their numbers, 0 for a free place
@@ -125,7 +128,8 @@ type DigestFile struct {
 
 // NewDigestWriter begins a digest.
 func NewDigestWriter() *DigestWriter {
-	return &DigestWriter{seed: maphash.MakeSeed(), known: make([]uint32, 64), ends: []uint32{0}, demandAt: map[demandKey]uint32{}, listAt: map[string]uint32{}, requirementAt: map[string]uint32{}}
+	return &DigestWriter{seed: maphash.MakeSeed(), known: make([]uint32, 64), ends: []uint32{0},
+		demandAt: map[demandKey]uint32{}, listAt: map[string]uint32{}, requirementAt: map[string]uint32{}}
 }
 
 // put writes an entry and returns its position.
@@ -212,7 +216,8 @@ func (w *DigestWriter) Demand(d *universe.Demand) uint32 {
 	return n
 }
 
-// NewDemand writes a demand on a package under its own name, without conditions, and without a look at whether it stands there already.
+// NewDemand writes a demand on a package under its own name, without conditions, and without a look
+// at whether it stands there already.
 func (w *DigestWriter) NewDemand(name, text []byte, optional bool) uint32 {
 	key := demandKey{as: w.TextOf(name), text: w.TextOf(text)}
 	key.name = key.as
@@ -223,7 +228,8 @@ func (w *DigestWriter) NewDemand(name, text []byte, optional bool) uint32 {
 }
 
 func (w *DigestWriter) newDemand(key demandKey) uint32 {
-	w.demands = append(w.demands, w.put(uint64(key.as), uint64(key.name), uint64(key.text), uint64(key.when), uint64(key.extras), uint64(key.flags)))
+	w.demands = append(w.demands, w.put(uint64(key.as), uint64(key.name), uint64(key.text), uint64(key.when),
+		uint64(key.extras), uint64(key.flags)))
 	return uint32(len(w.demands) - 1)
 }
 
@@ -260,8 +266,10 @@ func (w *DigestWriter) shared(known map[string]uint32, table *[]uint32) uint32 {
 
 // Release writes a release. They have to come in the order of the package.
 func (w *DigestWriter) Release(r *DigestRelease, files ...DigestFile) {
-	at := w.put(uint64(r.Version), uint64(r.Deprecated), uint64(r.Runtimes), uint64(r.Needs), uint64(r.Peers), uint64(r.Covered),
-		zigzag(stamp(r.Published)), uint64(r.Withdrawn), uint64(r.Licence), uint64(r.Runs), flag(r.Typed), uint64(r.Tested), uint64(len(files)))
+	at := w.put(uint64(r.Version), uint64(r.Deprecated), uint64(r.Runtimes), uint64(r.Needs), uint64(r.Peers),
+		uint64(r.Covered),
+		zigzag(stamp(r.Published)), uint64(r.Withdrawn), uint64(r.Licence), uint64(r.Runs), flag(r.Typed), uint64(r.Tested),
+		uint64(len(files)))
 	for i := range files {
 		f := &files[i]
 		w.put(uint64(f.Address), uint64(f.Integrity), uint64(f.Size), uint64(f.Kind), uint64(f.When))
@@ -272,7 +280,8 @@ func (w *DigestWriter) Release(r *DigestRelease, files ...DigestFile) {
 // Whole returns the digest. Of the package it takes what is said of it as a whole, and not the releases.
 func (w *DigestWriter) Whole(p *universe.Package) []byte {
 	releases := len(w.entries)
-	head := []uint64{uint64(w.Text(p.Name)), uint64(w.Text(p.Current)), uint64(w.Text(p.Notes.About)), uint64(w.Text(p.Notes.Homepage)), uint64(w.Text(p.Notes.Repository)), uint64(len(p.Tags))}
+	head := []uint64{uint64(w.Text(p.Name)), uint64(w.Text(p.Current)), uint64(w.Text(p.Notes.About)),
+		uint64(w.Text(p.Notes.Homepage)), uint64(w.Text(p.Notes.Repository)), uint64(len(p.Tags))}
 	for _, tag := range slices.Sorted(maps.Keys(p.Tags)) {
 		head = append(head, uint64(w.Text(tag)), uint64(w.Text(p.Tags[tag])))
 	}

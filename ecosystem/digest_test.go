@@ -30,7 +30,8 @@ func digested(tb testing.TB) *universe.Package {
 	p.Current = "2.0.0"
 	p.At(0).Withdrawn = "it leaks"
 	p.At(1).Covered = []universe.Demand{{As: "rope", Package: "rope", Text: "^1", When: "x", Extras: "a,b", Foreign: true}}
-	p.At(1).Files = []universe.File{{Address: "a", Integrity: "sha512-x", Size: 1 << 40, Kind: "k", When: "os:linux"}, {Address: "b"}}
+	p.At(1).Files = []universe.File{
+		{Address: "a", Integrity: "sha512-x", Size: 1 << 40, Kind: "k", When: "os:linux"}, {Address: "b"}}
 	return p
 }
 
@@ -38,7 +39,8 @@ func shown(p *universe.Package) string {
 	return fmt.Sprintf("%s %+v %+v %s %+v %v", p.Name, p.Copies(), p.Tags, p.Current, p.Notes, p.Versions())
 }
 
-// A digest has all that a package has, and whatever is cut or changed is no digest or another package, and never more than that.
+// A digest has all that a package has, and whatever is cut or changed is no digest or another
+// package, and never more than that.
 func TestDigest(t *testing.T) {
 	p := digested(t)
 	data := ecosystem.EncodeDigest(p)

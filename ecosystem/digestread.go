@@ -8,8 +8,9 @@ import (
 	"molt/core/version"
 )
 
-// DecodeDigest returns the package of a digest, of a scheme that reads its versions. The text has to be as EncodeDigest made it: whoever
-// kept it has a checksum. One that obviously is not is an error.
+// DecodeDigest returns the package of a digest, of a scheme that reads its versions. The text has
+// to be as EncodeDigest made it: whoever kept it has a checksum. One that obviously is not is an
+// error.
 func DecodeDigest(scheme version.Scheme, data string) (*universe.Package, error) {
 	return decodeDigest(scheme, data, nil)
 }
@@ -171,7 +172,8 @@ func (d *digest) release(i int) (r universe.Release, ok bool) {
 		r.Files = make([]universe.File, 0, n)
 	}
 	for range n {
-		r.Files = append(r.Files, universe.File{Address: e.text(), Integrity: e.text(), Size: int64(e.number()), Kind: e.text(), When: e.text()})
+		r.Files = append(r.Files, universe.File{
+			Address: e.text(), Integrity: e.text(), Size: int64(e.number()), Kind: e.text(), When: e.text()})
 	}
 	return r, !e.bad
 }

@@ -15,8 +15,9 @@ import (
 	"molt/registry"
 )
 
-// An Ecosystem is one language's packages: what every one has. What not every one has is an interface of its own below, found by
-// type assertion; the functions of the same names answer for ecosystems without it.
+// An Ecosystem is one language's packages: what every one has. What not every one has is an
+// interface of its own below, found by type assertion; the functions of the same names answer for
+// ecosystems without it.
 //
 // Laws:
 //
@@ -36,14 +37,15 @@ type Ecosystem interface {
 	// Manifest is the file name that the chief manifest usually has, Lock that of the lock.
 	Manifest() string
 	Lock() string
-	// Detect lists the manifest files of the application in a folder, by local names with slashes, the chief first. It is empty where the
-	// folder has no application of this ecosystem.
+	// Detect lists the manifest files of the application in a folder, by local names with slashes,
+	// the chief first. It is empty where the folder has no application of this ecosystem.
 	Detect(dir fs.FS) ([]string, error)
 	// ReadManifest reads a manifest. Errors carry a position (*input.PositionError).
 	ReadManifest(file string, data []byte) (Manifest, error)
 	// Open returns a source that reads from registries. The caller closes it.
 	Open(ctx context.Context, registries *registry.Registries, detail Detail) Source
-	// EncodeLock writes a lock, the same bytes for the same lock; DecodeLock reads one. Its errors are *input.PositionError,
+	// EncodeLock writes a lock, the same bytes for the same lock; DecodeLock reads one. Its errors
+	// are *input.PositionError,
 	// *NewerLockError and *input.LimitError.
 	EncodeLock(l *Lock) []byte
 	DecodeLock(file string, data []byte) (*Lock, error)
@@ -53,7 +55,8 @@ type Ecosystem interface {
 
 // A TreeReader reads what is installed in the folder of an application, the way that the language's runtime finds it.
 type TreeReader interface {
-	// Installed returns the tree, nil when nothing is installed. It takes a path, since links of a tree may lead out of the folder.
+	// Installed returns the tree, nil when nothing is installed. It takes a path, since links of a
+	// tree may lead out of the folder.
 	Installed(dir string) (Tree, error)
 	// InstallFolder is the name of the folders that hold installed packages: they are no part of the application's source.
 	InstallFolder() string
@@ -80,10 +83,13 @@ type RuntimeKnower interface {
 // A Server serves packages the way that the ecosystem's registries do.
 type Server interface {
 	StandIn(packages universe.Table) http.Handler
-	// Document writes the document of a package as a registry would have it, with archives where the releases' files say. Reading it gives the package.
+	// Document writes the document of a package as a registry would have it, with archives where
+	// the releases' files say. Reading it gives the package.
 	Document(p *universe.Package) []byte
-	// Relay serves the releases that packages have and no others, with archives where their files say, or through a function that gets them.
-	Relay(packages universe.Table, archive func(context.Context, *universe.Package, *universe.Release) ([]byte, error)) http.Handler
+	// Relay serves the releases that packages have and no others, with archives where their files
+	// say, or through a function that gets them.
+	Relay(packages universe.Table,
+		archive func(context.Context, *universe.Package, *universe.Release) ([]byte, error)) http.Handler
 }
 
 // An Installer knows how releases are laid out for the language's runtime.
@@ -91,22 +97,25 @@ type Installer interface {
 	TreeReader
 	// Manifest is the file in a release that Executables and the like read.
 	Manifest() string
-	// Layout says which release stands where, so that the runtime finds from every package's folder exactly what the lock leads to. Releases for
-	// which fits is false are left out with what only they need; they must be optional wherever they are needed, else the error says so. Only the roots that
-	// the lock has count: whoever wants some groups alone takes the others out before. The result depends on the lock and on fits alone.
+	// Layout says which release stands where, so that the runtime finds from every package's folder
+	// exactly what the lock leads to. Releases for which fits is false are left out with what only
+	// they need; they must be optional wherever they are needed, else the error says so. Only the
+	// roots that the lock has count: whoever wants some groups alone takes the others out before.
+	// The result depends on the lock and on fits alone.
 	Layout(l *Lock, fits func(*LockedPackage) bool) (*Layout, error)
 	// Fits reports whether a release is for the platform of this machine, as the lock states its platforms.
 	Fits(p *LockedPackage) bool
-	// Executables reads from the manifest in a release what it gives people to run: names, with files of the release. What would lead elsewhere is
-	// left out.
+	// Executables reads from the manifest in a release what it gives people to run: names, with
+	// files of the release. What would lead elsewhere is left out.
 	Executables(name string, manifest []byte) map[string]string
-	// Contradicts says how the manifest in a release's archive says something else than the lock, which has what the registry said: of name, version or
-	// what it needs; "" for nothing. Names that the application overrides are not looked at.
+	// Contradicts says how the manifest in a release's archive says something else than the lock,
+	// which has what the registry said: of name, version or what it needs; "" for nothing. Names
+	// that the application overrides are not looked at.
 	Contradicts(p *LockedPackage, manifest []byte, overridden map[string]string) string
 	// BuildSteps names the scripts of a release that its author wants run when it is installed, from its manifest.
 	BuildSteps(manifest []byte) []string
-	// BuildCommand returns the command line of one of these for a release that stands in a folder of an application, and the variables that such scripts
-	// expect besides those of the call.
+	// BuildCommand returns the command line of one of these for a release that stands in a folder
+	// of an application, and the variables that such scripts expect besides those of the call.
 	BuildCommand(app, folder string, manifest []byte, step string) (run string, env map[string]string)
 }
 
@@ -184,19 +193,21 @@ func Kin(e Ecosystem) func(name string) project.Kin {
 	return func(string) project.Kin { return project.Kin{} }
 }
 
-// Detail says for which packages dates and notes are wanted, which registries give in longer documents only, and for which environments demands
-// with conditions have to hold.
+// Detail says for which packages dates and notes are wanted, which registries give in longer
+// documents only, and for which environments demands with conditions have to hold.
 type Detail struct {
 	Everything   bool
 	Packages     []string
 	Environments []Environment
 	Forks        Forks // see Forker; environments have names then
-	// Build builds the source of a release, and is nil for one that may not be built; Builds says of which packages people allow that. Both may be nil.
+	// Build builds the source of a release, and is nil for one that may not be built; Builds says
+	// of which packages people allow that. Both may be nil.
 	Builds func(name string) bool
 	Build  func(ctx context.Context, name, version string, source universe.File) (*Built, error)
 }
 
-// An Environment is where an application runs: what conditions of demands are about, and what decides which files of a release can be used.
+// An Environment is where an application runs: what conditions of demands are about, and what
+// decides which files of a release can be used.
 type Environment struct {
 	Name     string            // "" for the only one
 	Runtimes map[string]string // versions by runtime, of which the last parts may be missing
@@ -254,10 +265,13 @@ type Manifest interface {
 // An Entry is a declaration in a manifest.
 type Entry struct {
 	universe.Demand
-	Group        string
-	File         string // of the manifest, which Manifests fill in
-	Apart, Own   string // as solve.Root has them: a member of a workspace that stands apart, and the name that the manifest has
-	Sibling      string // what the version of a member of the workspace has to satisfy, where only a member may serve it; "" where it need not be one
+	Group string
+	File  string // of the manifest, which Manifests fill in
+	// as solve.Root has them: a member of a workspace that stands apart, and the name that the manifest has
+	Apart, Own string
+	// what the version of a member of the workspace has to satisfy, where only a member may serve
+	// it; "" where it need not be one
+	Sibling      string
 	Written      string // the text in the manifest, which for an alias is more than the constraint
 	Line, Column int    // of the constraint, from 1
 }

@@ -16,12 +16,14 @@ type Fork struct {
 	Environments []string // by name, sorted
 }
 
-// A Forker is an ecosystem that can resolve a package apart for some environments: what Detail.Forks names, its source serves under the names that a
-// Fork has, and it demands these in place of the package.
+// A Forker is an ecosystem that can resolve a package apart for some environments: what
+// Detail.Forks names, its source serves under the names that a Fork has, and it demands these in
+// place of the package.
 type Forker interface {
 	Conditional
-	// Forked returns what a demand of a group asks for where its package is forked: a demand on each fork in whose environments its condition holds
-	// and the group may be installed. It is the demand itself where the package is not forked.
+	// Forked returns what a demand of a group asks for where its package is forked: a demand on
+	// each fork in whose environments its condition holds and the group may be installed. It is the
+	// demand itself where the package is not forked.
 	Forked(d universe.Demand, group string, forks Forks, environments []Environment) []universe.Demand
 	// Alike reports whether no condition and no file can tell two environments apart.
 	Alike(a, b Environment) bool
@@ -31,7 +33,8 @@ type Forker interface {
 func NewFork(name string, environments []string, first bool) Fork {
 	f := Fork{Package: name, Environments: environments}
 	if !first {
-		f.Package = universe.ForkName(name, strings.NewReplacer("[", "(", "]", ")").Replace(strings.Join(environments, "+"))) // brackets are for extras
+		// brackets are for extras
+		f.Package = universe.ForkName(name, strings.NewReplacer("[", "(", "]", ")").Replace(strings.Join(environments, "+")))
 	}
 	return f
 }

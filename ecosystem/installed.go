@@ -6,8 +6,8 @@ type Tree interface {
 	Root() string
 	// Packages lists the installed packages, sorted by Path.
 	Packages() []InstalledPackage
-	// Find returns what the runtime finds under a name, asked for from a folder: the Root, or the Home of a package. It is nil when
-	// there is nothing.
+	// Find returns what the runtime finds under a name, asked for from a folder: the Root, or the
+	// Home of a package. It is nil when there is nothing.
 	Find(from, name string) *InstalledPackage
 }
 

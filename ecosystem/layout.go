@@ -15,5 +15,6 @@ type Place struct {
 	Name    string         // under which it is found there
 	Package *LockedPackage // nil for a link to a member of the workspace
 	Holder  string         // the folder that it is in, relative to the application
-	Link    string         // where the place is a link: the path of the place above it that it leads to, or the folder of a member
+	// where the place is a link: the path of the place above it that it leads to, or the folder of a member
+	Link string
 }

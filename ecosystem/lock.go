@@ -26,11 +26,12 @@ type Lock struct {
 	Members   map[string]string // of the workspace: names by folder, which installing links; nil where it is none
 	Roots     []solve.Edge      // sorted by group and name
 	Packages  []LockedPackage   // sorted by ID
-	// Of formats that tell them: the environments that it was made for, what the application requires of runtimes, and the address of the registry
-	// below which relative sources lie.
+	// Of formats that tell them: the environments that it was made for, what the application
+	// requires of runtimes, and the address of the registry below which relative sources lie.
 	Environments []Environment
-	// Wider are environments in which people work on the application, besides the deployed ones. What is needed there alone
-	// is in Wide, and not in the lock that the rest of Molt judges and plans with; nil where there is no more.
+	// Wider are environments in which people work on the application, besides the deployed ones.
+	// What is needed there alone is in Wide, and not in the lock that the rest of Molt judges and
+	// plans with; nil where there is no more.
 	Wider []Environment
 	Wide  *Lock
 	Forks Forks
@@ -39,8 +40,9 @@ type Lock struct {
 	Requires     []universe.Requirement
 	Included     map[string][]string // groups that others bring along; what was read of a lock does not tell
 	Index        string
-	Origins      map[string]string // addresses of the registries that people named, by scope or pattern, "default" for all other packages
-	Kept         any               // what the format's reader found and does not know, for its writer
+	// addresses of the registries that people named, by scope or pattern, "default" for all other packages
+	Origins map[string]string
+	Kept    any // what the format's reader found and does not know, for its writer
 }
 
 // A LockedPackage is one node of the locked graph.
@@ -68,7 +70,8 @@ type IntegrityError struct{ Changed []ChangedIntegrity }
 type ChangedIntegrity struct{ Release, Locked, Stated string }
 
 func (e *IntegrityError) Error() string {
-	lines := []string{"the checksums of releases are not those that are locked; a published release does not change, so find out who changed what before you go on:"}
+	lines := []string{"the checksums of releases are not those that are locked; a published release does not change, so " +
+		"find out who changed what before you go on:"}
 	for _, c := range e.Changed {
 		lines = append(lines, fmt.Sprintf("  %s\n    locked  %s\n    stated  %s", c.Release, c.Locked, c.Stated))
 	}
@@ -80,11 +83,13 @@ func (e *IntegrityError) Error() string {
 type OriginError struct{ Changed []string }
 
 func (e *OriginError) Error() string {
-	return "packages would come from elsewhere than when they were locked:\n  " + strings.Join(e.Changed, "\n  ") + "\nif that is meant: molt relock --accept-registry"
+	return "packages would come from elsewhere than when they were locked:\n  " + strings.Join(e.Changed, "\n  ") +
+		"\nif that is meant: molt relock --accept-registry"
 }
 
-// Unchanged compares the checksums of the releases that two locks have in common. The error is an *IntegrityError; releases
-// that are accepted (name@version) are not part of it, and neither are those that declarations name by another address than before.
+// Unchanged compares the checksums of the releases that two locks have in common. The error is an
+// *IntegrityError; releases that are accepted (name@version) are not part of it, and neither are
+// those that declarations name by another address than before.
 func Unchanged(before, after *Lock, accepted []string) error {
 	if before == nil {
 		return nil
@@ -102,7 +107,8 @@ func Unchanged(before, after *Lock, accepted []string) error {
 	for _, p := range after.Packages {
 		release := p.Name + "@" + p.Version
 		one := locked[release]
-		if one == nil || one.Source != p.Source && (strings.HasPrefix(p.Source, "git+") || strings.HasPrefix(p.Source, "file:") || named[p.ID+" "+p.Source]) {
+		if one == nil || one.Source != p.Source &&
+			(strings.HasPrefix(p.Source, "git+") || strings.HasPrefix(p.Source, "file:") || named[p.ID+" "+p.Source]) {
 			continue
 		}
 		was, is := one.Integrity, p.Integrity
@@ -120,9 +126,11 @@ func Unchanged(before, after *Lock, accepted []string) error {
 	return &IntegrityError{changed}
 }
 
-// NewLock makes the lock of a resolution, with what the source knows of its releases. Their checksums must be those of the
-// lock before, which may be nil, but for releases that are accepted; otherwise the error is an *IntegrityError.
-func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.Resolution, before *Lock, accepted ...string) (*Lock, error) {
+// NewLock makes the lock of a resolution, with what the source knows of its releases. Their
+// checksums must be those of the lock before, which may be nil, but for releases that are accepted;
+// otherwise the error is an *IntegrityError.
+func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.Resolution, before *Lock,
+	accepted ...string) (*Lock, error) {
 	l := &Lock{Ecosystem: e.Name(), Folded: r.Folded, Roots: slices.Clone(r.Roots)}
 	var changed []ChangedIntegrity
 	sortRoots(l.Roots)
@@ -143,7 +151,8 @@ func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.
 			continue
 		}
 		l.Packages = append(l.Packages, LockedPackage{Node: n, PURL: e.PackageURL(n.Name, n.Version),
-			Integrity: release.File().Integrity, Source: release.File().Address, When: release.File().When, Runtimes: release.Runtimes, Runs: release.Runs})
+			Integrity: release.File().Integrity, Source: release.File().Address, When: release.File().When,
+			Runtimes: release.Runtimes, Runs: release.Runs})
 	}
 	if changed != nil {
 		return l, &IntegrityError{changed}
@@ -154,10 +163,11 @@ func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.
 // A MultiFile is an ecosystem whose releases consist of several files, all of which its lock lists.
 type MultiFile interface{ ListsFiles() }
 
-// newMultiFile makes the package of a lock with the files that the lock before has of the release, as long as the registry has them too: one that was
-// added since does not change a lock.
+// newMultiFile makes the package of a lock with the files that the lock before has of the release,
+// as long as the registry has them too: one that was added since does not change a lock.
 func newMultiFile(e Ecosystem, n solve.Node, r *universe.Release, was *LockedPackage) LockedPackage {
-	p := LockedPackage{Node: n, PURL: e.PackageURL(universe.Plain(n.Name), n.Version), Runtimes: r.Runtimes, Files: r.Files}
+	p := LockedPackage{Node: n, PURL: e.PackageURL(universe.Plain(n.Name), n.Version), Runtimes: r.Runtimes,
+		Files: r.Files}
 	direct := func(files []universe.File) universe.File {
 		if i := slices.IndexFunc(files, func(f universe.File) bool { return f.Direct }); i >= 0 {
 			return files[i]
@@ -212,15 +222,17 @@ func sortRoots(roots []solve.Edge) {
 	})
 }
 
-// Bind gives a lock without edges the roots that declarations have in it: what each asks for, and the release that the lock has of that
-// package. Where it has several, possible says whether the condition of a declaration and that of a release may hold together.
+// Bind gives a lock without edges the roots that declarations have in it: what each asks for, and
+// the release that the lock has of that package. Where it has several, possible says whether the
+// condition of a declaration and that of a release may hold together.
 func (l *Lock) Bind(declared []Entry, possible func(when, only string) bool) {
 	if !l.Edgeless {
 		return
 	}
 	l.Roots = nil
 	for _, d := range declared {
-		e := solve.Edge{Name: d.As, Package: d.Package, Constraint: d.Text, Group: d.Group, Optional: d.Optional, Foreign: d.Foreign}
+		e := solve.Edge{Name: d.As, Package: d.Package, Constraint: d.Text, Group: d.Group, Optional: d.Optional,
+			Foreign: d.Foreign}
 		bound := false
 		for i := range l.Packages {
 			p := &l.Packages[i]
@@ -263,9 +275,10 @@ func (l *Lock) Declarations() []solve.Edge {
 	var all []solve.Edge
 	for _, e := range l.Roots {
 		_, extra := universe.SplitExtra(e.Package)
-		further := e.Name == e.Package && universe.Plain(e.Name) != e.Name && slices.ContainsFunc(all, func(first solve.Edge) bool {
-			return first.Group == e.Group && universe.Plain(first.Package) == universe.Plain(e.Package)
-		})
+		further := e.Name == e.Package && universe.Plain(e.Name) != e.Name &&
+			slices.ContainsFunc(all, func(first solve.Edge) bool {
+				return first.Group == e.Group && universe.Plain(first.Package) == universe.Plain(e.Package)
+			})
 		if extra == "" && !further {
 			all = append(all, e)
 		}
@@ -278,15 +291,17 @@ func (l *Lock) block(id string) *LockedPackage {
 	if l == nil {
 		return nil
 	}
-	i, found := slices.BinarySearchFunc(l.Packages, id, func(p LockedPackage, id string) int { return strings.Compare(p.ID, id) })
+	i, found := slices.BinarySearchFunc(
+		l.Packages, id, func(p LockedPackage, id string) int { return strings.Compare(p.ID, id) })
 	if !found {
 		return nil
 	}
 	return &l.Packages[i]
 }
 
-// Universe returns the packages that the lock holds and no others, so that it can be checked without a registry: what they
-// demand, and not where they come from. A constraint that is a tag is taken to have named the release that it got.
+// Universe returns the packages that the lock holds and no others, so that it can be checked
+// without a registry: what they demand, and not where they come from. A constraint that is a tag is
+// taken to have named the release that it got.
 func (l *Lock) Universe(e Ecosystem) (universe.Table, error) {
 	releases := make(map[string][]universe.Release, len(l.Packages))
 	seen := make(map[[2]string]bool, len(l.Packages))
@@ -304,7 +319,8 @@ func (l *Lock) Universe(e Ecosystem) (universe.Table, error) {
 	demands := func(edges []solve.Edge) (all []universe.Demand) {
 		all = make([]universe.Demand, 0, len(edges))
 		for _, edge := range edges {
-			all = append(all, universe.Demand{As: edge.Name, Package: edge.Package, Text: edge.Constraint, Optional: edge.Optional, Foreign: edge.Foreign})
+			all = append(all, universe.Demand{
+				As: edge.Name, Package: edge.Package, Text: edge.Constraint, Optional: edge.Optional, Foreign: edge.Foreign})
 			if edge.To == "" || readable(edge.Constraint) {
 				continue
 			}
@@ -330,7 +346,8 @@ func (l *Lock) Universe(e Ecosystem) (universe.Table, error) {
 		if err != nil {
 			return nil, err
 		}
-		releases[p.Name] = append(releases[p.Name], universe.Release{Version: v, Needs: needs, Peers: peers, Runtimes: p.Runtimes, Runs: p.Runs})
+		releases[p.Name] = append(releases[p.Name],
+			universe.Release{Version: v, Needs: needs, Peers: peers, Runtimes: p.Runtimes, Runs: p.Runs})
 	}
 	t := make(universe.Table, len(releases))
 	for name, all := range releases {
@@ -419,9 +436,9 @@ func quoted(s string) string {
 	return string(input.EscapeJSON([]byte(strings.TrimSuffix(b.String(), "\n"))))
 }
 
-// edgeKey writes an edge's own side: "name constraint", "name=package constraint" for an alias, with "maybe " before
-// it when the edge is optional, "outside " when it leads out of the registry, and "apart " where the member of a workspace that declares it stands
-// apart.
+// edgeKey writes an edge's own side: "name constraint", "name=package constraint" for an alias,
+// with "maybe " before it when the edge is optional, "outside " when it leads out of the registry,
+// and "apart " where the member of a workspace that declares it stands apart.
 func edgeKey(e solve.Edge) string {
 	key := e.Name
 	if e.Apart != "" {

@@ -53,7 +53,8 @@ func locked(t *testing.T) (*ecosystem.Lock, solve.Problem, universe.Table) {
 
 func TestLockThereAndBack(t *testing.T) {
 	l, p, _ := locked(t)
-	l.Overrides, l.Waived = map[string]string{"keel": "1"}, map[string]string{"deck on cabin": "we ran \"it\"", "@quay/rope on deck": "so do we"}
+	l.Overrides, l.Waived = map[string]string{"keel": "1"},
+		map[string]string{"deck on cabin": "we ran \"it\"", "@quay/rope on deck": "so do we"}
 	data := ecosystem.EncodeMoltLock(l)
 	back, err := ecosystem.DecodeMoltLock("molt.lock", data)
 	if err != nil {
@@ -83,7 +84,8 @@ func TestLockText(t *testing.T) {
 	for _, want := range []string{
 		"molt-lock = 2\necosystem = \"js\"\n",
 		"\n[application.\"dependencies\"]\n\"deck *\" = \"deck@1.0.0\"\n\"outside here file:../a \\\"b\\\"\" = \"\"\n",
-		"\n[\"at deck@1.0.0\"]\npurl = \"pkg:npm/deck@1.0.0\"\nintegrity = \"sha512-AA==\"\narchive = \"deck/-/deck-1.0.0.tgz\"\nruntime.\"node\" = \">=18 <23\"\nneed.\"hulk ^3\" = \"hulk@3.0.0\"\n",
+		"\n[\"at deck@1.0.0\"]\npurl = \"pkg:npm/deck@1.0.0\"\nintegrity = \"sha512-AA==\"\narchive = " +
+			"\"deck/-/deck-1.0.0.tgz\"\nruntime.\"node\" = \">=18 <23\"\nneed.\"hulk ^3\" = \"hulk@3.0.0\"\n",
 		"need.\"maybe lamp ^9\" = \"\"\n",
 		"need.\"old=nail ^1\" = \"nail@1.0.0\"\n",
 		"\n[\"at rudder@1.0.0 beside hulk@3.0.0\"]\n",
@@ -108,12 +110,14 @@ func TestLockErrors(t *testing.T) {
 		{"molt-lock = 1\n[application]\ndependencies = 7\n", "is not part of a lock"},
 	}
 	for _, test := range tests {
-		if _, err := ecosystem.DecodeMoltLock("molt.lock", []byte(test.text)); err == nil || !strings.Contains(err.Error(), test.says) {
+		if _, err := ecosystem.DecodeMoltLock("molt.lock", []byte(test.text)); err == nil ||
+			!strings.Contains(err.Error(), test.says) {
 			t.Errorf("%q: %v, want an error that says %q", test.text, err, test.says)
 		}
 	}
 	var newer *ecosystem.NewerLockError
-	if _, err := ecosystem.DecodeMoltLock("molt.lock", []byte("molt-lock = 99\nfuture = true\n")); !errors.As(err, &newer) || newer.Format != 99 {
+	if _, err := ecosystem.DecodeMoltLock("molt.lock", []byte("molt-lock = 99\nfuture = true\n")); !errors.As(
+		err, &newer) || newer.Format != 99 {
 		t.Errorf("a lock from the future: %v", err)
 	}
 }
@@ -134,7 +138,8 @@ func TestLockWithTag(t *testing.T) {
 }
 
 func FuzzDecodeMoltLock(f *testing.F) {
-	f.Add([]byte("molt-lock = 1\necosystem = \"js\"\n[application.\"dependencies\"]\n\"keel ^1\" = \"keel@1.0.0\"\n[\"at keel@1.0.0\"]\npurl = \"pkg:npm/keel@1.0.0\"\n"))
+	f.Add([]byte("molt-lock = 1\necosystem = \"js\"\n[application.\"dependencies\"]\n\"keel ^1\" = " +
+		"\"keel@1.0.0\"\n[\"at keel@1.0.0\"]\npurl = \"pkg:npm/keel@1.0.0\"\n"))
 	f.Add([]byte("molt-lock = 2\n"))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		l, err := ecosystem.DecodeMoltLock("molt.lock", data)
@@ -157,14 +162,16 @@ func TestLongLock(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("molt-lock = 1\necosystem = \"js\"\n")
 	for i := range 20_000 {
-		fmt.Fprintf(&b, "\n[\"at p%d@1.0.0\"]\npurl = \"pkg:npm/p%d@1.0.0\"\nneed.\"p%d ^1.0.0\" = \"p%d@1.0.0\"\n", i, i, (i+1)%20_000, (i+1)%20_000)
+		fmt.Fprintf(&b, "\n[\"at p%d@1.0.0\"]\npurl = \"pkg:npm/p%d@1.0.0\"\nneed.\"p%d ^1.0.0\" = \"p%d@1.0.0\"\n",
+			i, i, (i+1)%20_000, (i+1)%20_000)
 	}
 	l, err := ecosystem.DecodeMoltLock("molt.lock", []byte(b.String()))
 	if err != nil || len(l.Packages) != 20_000 {
 		t.Fatalf("%v", err)
 	}
 	for _, twice := range []string{"[\"at p1@1.0.0\"]\n", "[\"at q@1.0.0\"]\npurl = \"x\"\npurl = \"y\"\n"} {
-		if _, err := ecosystem.DecodeMoltLock("molt.lock", []byte(b.String()+twice)); err == nil || !strings.Contains(err.Error(), "twice") {
+		if _, err := ecosystem.DecodeMoltLock("molt.lock", []byte(b.String()+twice)); err == nil ||
+			!strings.Contains(err.Error(), "twice") {
 			t.Errorf("%q: %v", twice, err)
 		}
 	}

@@ -9,8 +9,8 @@ import (
 	"testing"
 )
 
-// Every format that there has been is read, and the newest is written: what is written of an older one says the same, and is
-// read as it was.
+// Every format that there has been is read, and the newest is written: what is written of an older
+// one says the same, and is read as it was.
 func TestLockFormats(t *testing.T) {
 	for i, f := range lockFormats {
 		number := int64(i + 1)

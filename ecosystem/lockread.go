@@ -19,15 +19,17 @@ import (
 // flatTables are those of texts by name.
 var flatTables = []string{"overrides", "waived", "members", "registries"}
 
-// DecodeMoltLock reads the molt.lock format. It goes through the text once, expression by expression, so that a lock of any
-// number of blocks is read in a time that its length allows. The error is a *input.PositionError, a *NewerLockError or a
+// DecodeMoltLock reads the molt.lock format. It goes through the text once, expression by
+// expression, so that a lock of any number of blocks is read in a time that its length allows. The
+// error is a *input.PositionError, a *NewerLockError or a
 // *input.LimitError.
 func DecodeMoltLock(file string, data []byte) (*Lock, error) {
 	if err := input.TOMLDepth(file, data); err != nil {
 		return nil, err
 	}
 	many := bytes.Count(data, []byte("\n[\"at "))
-	r := &lockReader{file: file, lock: &Lock{Packages: make([]LockedPackage, 0, many)}, blocks: make(map[string]bool, many),
+	r := &lockReader{file: file, lock: &Lock{Packages: make([]LockedPackage, 0, many)},
+		blocks: make(map[string]bool, many),
 		tables: map[string]bool{}, keys: map[string]bool{}}
 	r.parser.Reset(data)
 	for r.parser.NextExpression() {
@@ -64,7 +66,8 @@ type lockReader struct {
 
 // fail is an error at a node of the text, or at its beginning.
 func (r *lockReader) fail(n *unstable.Node, reason string, args ...any) error {
-	p := &input.PositionError{File: r.file, Line: 1, Column: 1, Reason: fmt.Sprintf(reason, args...) + "; molt relock writes it anew"}
+	p := &input.PositionError{File: r.file, Line: 1, Column: 1,
+		Reason: fmt.Sprintf(reason, args...) + "; molt relock writes it anew"}
 	if n != nil && n.Raw.Length > 0 {
 		start := r.parser.Shape(n.Raw).Start
 		p.Line, p.Column = start.Line, start.Column
@@ -241,7 +244,9 @@ func (r *lockReader) finish() (*Lock, error) {
 	}
 	convertLock(r.lock, r.format)
 	sortRoots(r.lock.Roots)
-	if byID := func(a, b LockedPackage) int { return strings.Compare(a.ID, b.ID) }; !slices.IsSortedFunc(r.lock.Packages, byID) { // as it is when nobody merged it
+	if byID := func(a, b LockedPackage) int { return strings.Compare(a.ID, b.ID) }; !slices.IsSortedFunc(
+		r.lock.Packages, byID) {
+		// as it is when nobody merged it
 		slices.SortFunc(r.lock.Packages, byID)
 	}
 	return r.lock, nil

@@ -17,12 +17,14 @@ type File struct {
 	Name   string
 	Member string // the folder of the workspace's member that it belongs to, with slashes; "" for the application itself
 	Data   []byte
-	Local  bool     // the member is one by a declaration of its folder (LocalFolder), and not by a pattern of the workspace
+	// the member is one by a declaration of its folder (LocalFolder), and not by a pattern of the workspace
+	Local  bool
 	Parsed Manifest // of Data, where it was read for its members already; nil else. Whoever has the file has it alone.
 }
 
-// Manifests are the manifest files of one application, as one manifest: its own and, in a workspace, those of its members. The first is
-// the chief: what is not said about a group of another, it says. The groups of a member have its folder before them (project.MemberGroup), so
+// Manifests are the manifest files of one application, as one manifest: its own and, in a
+// workspace, those of its members. The first is the chief: what is not said about a group of
+// another, it says. The groups of a member have its folder before them (project.MemberGroup), so
 // that a group with a name is one declaration of the whole.
 type Manifests struct {
 	eco      Ecosystem
@@ -38,8 +40,9 @@ type namedManifest struct {
 	Manifest
 }
 
-// ReadManifests reads the manifest files of an application, of which there is at least one. Two that have a group in common are an error,
-// and so are two members of one name, and a declaration that only a member could serve and none does.
+// ReadManifests reads the manifest files of an application, of which there is at least one. Two
+// that have a group in common are an error, and so are two members of one name, and a declaration
+// that only a member could serve and none does.
 func ReadManifests(e Ecosystem, files []File) (*Manifests, error) {
 	all := &Manifests{eco: e}
 	owner := map[string]string{}
@@ -104,7 +107,8 @@ func (m *Manifests) Rehash(l *Lock) error {
 				locked = append(locked, archive.Hashes(file.Integrity)...)
 			}
 			slices.Sort(locked)
-			if len(locked) > 0 && slices.ContainsFunc(stated[e.As], func(hash string) bool { return !slices.Contains(locked, hash) }) {
+			if len(locked) > 0 && slices.ContainsFunc(
+				stated[e.As], func(hash string) bool { return !slices.Contains(locked, hash) }) {
 				if err := h.SetHashes(e.As, slices.Compact(locked)); err != nil {
 					return err
 				}
@@ -125,7 +129,8 @@ func (m *Manifests) Notes() []string {
 	return all
 }
 
-// Included returns the groups that other groups bring along: of their manifest, and of members of which they ask for extras.
+// Included returns the groups that other groups bring along: of their manifest, and of members of
+// which they ask for extras.
 func (m *Manifests) Included() map[string][]string {
 	all := map[string][]string{}
 	for _, f := range m.files {
@@ -190,11 +195,12 @@ func (m *Manifests) Contents() map[string][]byte {
 // Chief is the name of the chief file.
 func (m *Manifests) Chief() string { return m.files[0].name }
 
-// Entries lists the declarations of all files, without those that a member of the workspace serves (Siblings). The caller must not change
-// the list.
+// Entries lists the declarations of all files, without those that a member of the workspace serves
+// (Siblings). The caller must not change the list.
 func (m *Manifests) Entries() []Entry { return m.entries }
 
-// Groups lists the groups of the application's own files; the first is the usual one. Members have groups of the same names.
+// Groups lists the groups of the application's own files; the first is the usual one. Members have
+// groups of the same names.
 func (m *Manifests) Groups() []string {
 	var all []string
 	for _, f := range m.files {
@@ -216,7 +222,9 @@ func (m *Manifests) FileOf(group string) string { return m.of(group).name }
 
 func (m *Manifests) of(group string) namedManifest {
 	member, bare := project.SplitGroup(group)
-	if i := slices.IndexFunc(m.files, func(f namedManifest) bool { return f.member == member && slices.Contains(f.Groups(), bare) }); i >= 0 {
+	if i := slices.IndexFunc(m.files, func(f namedManifest) bool {
+		return f.member == member && slices.Contains(f.Groups(), bare)
+	}); i >= 0 {
 		return m.files[i]
 	}
 	if i := slices.IndexFunc(m.files, func(f namedManifest) bool {

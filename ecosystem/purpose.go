@@ -18,7 +18,8 @@ func PurposeOf(e Ecosystem, group string) project.Purpose {
 	return project.ToRun
 }
 
-// Purposes returns what the application needs each locked package for, by ID: the purpose that asks for most, of all chains that lead to it.
+// Purposes returns what the application needs each locked package for, by ID: the purpose that asks
+// for most, of all chains that lead to it.
 func Purposes(e Ecosystem, l *Lock) map[string]project.Purpose {
 	found := map[string]project.Purpose{}
 	nodes := map[string]*LockedPackage{}

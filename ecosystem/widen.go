@@ -2,14 +2,14 @@ package ecosystem
 
 import "molt/core/universe"
 
-// A Widener is an ecosystem whose locks can be for more environments than the one that is deployed: people who work on an
-// application have other machines.
+// A Widener is an ecosystem whose locks can be for more environments than the one that is deployed:
+// people who work on an application have other machines.
 type Widener interface {
 	// Wider lists environments besides the deployed one in which people may work on an application that requires something
 	// of runtimes: the versions of the runtime that it admits, and the platforms that there are.
 	Wider(deployed Environment, requires []universe.Requirement) (runtimes []map[string]string, platforms []string)
-	// Narrow returns what a lock has for the environments that are deployed, as if it had been made for these alone. Its Wide
-	// is the lock.
+	// Narrow returns what a lock has for the environments that are deployed, as if it had been made
+	// for these alone. Its Wide is the lock.
 	Narrow(l *Lock) *Lock
 }
 

@@ -54,8 +54,8 @@ func (m *Manifests) Members() []Member {
 // Siblings lists the declarations that members serve.
 func (m *Manifests) Siblings() []Sibling { return m.siblings }
 
-// Linked returns the members of the workspace that have a name, by folder: what a lock says of them. A local folder is linked under the name of its
-// declaration.
+// Linked returns the members of the workspace that have a name, by folder: what a lock says of
+// them. A local folder is linked under the name of its declaration.
 func (m *Manifests) Linked() map[string]string {
 	var all map[string]string
 	for _, x := range m.Members() {
@@ -69,8 +69,8 @@ func (m *Manifests) Linked() map[string]string {
 	return all
 }
 
-// link works out which declarations are served by members: those that say so, and those of a member's name whose constraint its version
-// satisfies.
+// link works out which declarations are served by members: those that say so, and those of a
+// member's name whose constraint its version satisfies.
 func (m *Manifests) link() error {
 	m.entries, m.siblings = nil, nil
 	members := map[string]Member{}
@@ -80,7 +80,8 @@ func (m *Manifests) link() error {
 		}
 		x.Name = m.eco.Canonical(x.Name)
 		if other, twice := members[x.Name]; twice && x.Name != "" {
-			return &input.PositionError{File: x.File, Line: 1, Column: 1, Reason: fmt.Sprintf("the members of a workspace have a name each, and %s has the name %s too", other.File, x.Name)}
+			return &input.PositionError{File: x.File, Line: 1, Column: 1,
+				Reason: fmt.Sprintf("the members of a workspace have a name each, and %s has the name %s too", other.File, x.Name)}
 		}
 		members[x.Name] = x
 	}
@@ -94,12 +95,16 @@ func (m *Manifests) link() error {
 			serves := there && e.Package != "" && by.File != f.name && m.serves(by, e)
 			switch {
 			case e.Sibling != "" && len(members) > 0 && !there:
-				return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: fmt.Sprintf("%s: no member of the workspace has this name; they are %s", e.Package, m.memberNames())}
-			case e.Sibling != "" && there && by.File == f.name:
-				return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: fmt.Sprintf("%s: a member of the workspace cannot need itself", e.Package)}
-			case there && !serves && (e.Sibling != "" || !e.Foreign && m.eco.Tenancy() == solve.Single): // there is no room for one of a registry, too
 				return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column,
-					Reason: fmt.Sprintf("%s: the member %s has the version %s, which %s does not admit", e.Package, by.Folder, orNone(by.Version), e.Written)}
+					Reason: fmt.Sprintf("%s: no member of the workspace has this name; they are %s", e.Package, m.memberNames())}
+			case e.Sibling != "" && there && by.File == f.name:
+				return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column,
+					Reason: fmt.Sprintf("%s: a member of the workspace cannot need itself", e.Package)}
+			case there && !serves && (e.Sibling != "" || !e.Foreign && m.eco.Tenancy() == solve.Single):
+				// there is no room for one of a registry, too
+				return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column,
+					Reason: fmt.Sprintf("%s: the member %s has the version %s, which %s does not admit", e.Package, by.Folder,
+						orNone(by.Version), e.Written)}
 			case serves:
 				m.siblings = append(m.siblings, Sibling{e, by})
 			default:
@@ -111,7 +116,9 @@ func (m *Manifests) link() error {
 	for _, s := range m.siblings { // at the top one name is one folder; what stands apart has another name
 		if i := slices.IndexFunc(m.entries, func(e Entry) bool { return e.As == s.As && !e.Foreign }); i >= 0 {
 			e := m.entries[i]
-			return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: fmt.Sprintf("%s %s: %s (line %d of %s) gets the member %s %s under this name, and the workspace has room for one", e.As, e.Written, s.Written, s.Line, s.File, s.By.Folder, orNone(s.By.Version))}
+			return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column,
+				Reason: fmt.Sprintf("%s %s: %s (line %d of %s) gets the member %s %s under this name, and the workspace has room "+
+					"for one", e.As, e.Written, s.Written, s.Line, s.File, s.By.Folder, orNone(s.By.Version))}
 		}
 	}
 	return nil
@@ -158,9 +165,10 @@ func (m *Manifests) memberNames() string {
 	return strings.Join(names, ", ")
 }
 
-// MemberFolders lists the folders below dir that patterns name: a segment of a pattern may hold *, ? and [...], ** stands for any number
-// of folders, and a pattern that begins with ! takes out what those before it named. Folders of packages and hidden ones are none. Patterns
-// that lead out of dir are an error.
+// MemberFolders lists the folders below dir that patterns name: a segment of a pattern may hold *,
+// ? and [...], ** stands for any number of folders, and a pattern that begins with ! takes out what
+// those before it named. Folders of packages and hidden ones are none. Patterns that lead out of
+// dir are an error.
 func MemberFolders(dir fs.FS, patterns []string, packages string) ([]string, error) {
 	var found []string
 	for _, pattern := range patterns {

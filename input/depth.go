@@ -6,8 +6,9 @@ import (
 	"fmt"
 )
 
-// JSONDepth is an error, a *LimitError, when a JSON text nests deeper than Depth. It looks at brackets outside of strings
-// and leaves everything else to the parser, which may then be a recursive one.
+// JSONDepth is an error, a *LimitError, when a JSON text nests deeper than Depth. It looks at
+// brackets outside of strings and leaves everything else to the parser, which may then be a
+// recursive one.
 func JSONDepth(name string, data []byte) error { return bracketDepth(name, "JSON", data) }
 
 // TOMLDepth is JSONDepth for TOML, whose brackets nest in the same way.
@@ -34,12 +35,13 @@ func bracketDepth(name, what string, data []byte) error {
 	return nil
 }
 
-// YAMLDepth is an error, a *LimitError, when a YAML text nests deeper than Depth, in brackets or in indentation, when one
-// mapping or list has more than Entries, or when the text refers back to anchors more than Aliases times, which is how a
-// short text becomes an endless one. It may count brackets, dashes and asterisks in strings and comments too; no text that
-// people write comes near.
+// YAMLDepth is an error, a *LimitError, when a YAML text nests deeper than Depth, in brackets or in
+// indentation, when one mapping or list has more than Entries, or when the text refers back to
+// anchors more than Aliases times, which is how a short text becomes an endless one. It may count
+// brackets, dashes and asterisks in strings and comments too; no text that people write comes near.
 //
-// A line of YAML may have at most Line bytes, since the time that reading it takes grows with the square of that, unless all of the text is JSON.
+// A line of YAML may have at most Line bytes, since the time that reading it takes grows with the
+// square of that, unless all of the text is JSON.
 func YAMLDepth(name string, data []byte) error {
 	if at := longLine(data); at >= 0 && !json.Valid(data) {
 		return &LimitError{lineOf(name, data, at), fmt.Sprintf("a line of YAML may have at most %d bytes", Line)}
@@ -57,7 +59,8 @@ func YAMLDepth(name string, data []byte) error {
 			lead, column = true, 0
 			continue
 		case lead && c == ' ':
-		case lead && (c == '-' || c == '?') && (i+1 == len(data) || data[i+1] == ' ' || data[i+1] == '\n' || data[i+1] == '\t' || data[i+1] == '\r'):
+		case lead && (c == '-' || c == '?') &&
+			(i+1 == len(data) || data[i+1] == ' ' || data[i+1] == '\n' || data[i+1] == '\t' || data[i+1] == '\r'):
 			if err := opens(name, data, i, column); err != nil {
 				return err
 			}

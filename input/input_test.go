@@ -52,7 +52,8 @@ func TestReadFile(t *testing.T) {
 		t.Errorf("a file within its limit: %q, %v", data, err)
 	}
 	var beyond *LimitError
-	if _, err := ReadFile(file, Limit{What: "a test", Bytes: 4}); !errors.As(err, &beyond) || !strings.Contains(err.Error(), "a test may hold at most 4 bytes") {
+	if _, err := ReadFile(file, Limit{What: "a test", Bytes: 4}); !errors.As(err, &beyond) ||
+		!strings.Contains(err.Error(), "a test may hold at most 4 bytes") {
 		t.Errorf("a file beyond its limit: %v", err)
 	}
 	var other *KindError
@@ -86,7 +87,8 @@ func TestShown(t *testing.T) {
 }
 
 func TestEscapeJSON(t *testing.T) {
-	if got := string(EscapeJSON([]byte("{\n\"a\": \"x\u009b\u202e\U000E0041\x7f\"}"))); got != "{\n\"a\": \"x\\u009b\\u202e\\udb40\\udc41\\u007f\"}" {
+	if got := string(EscapeJSON([]byte(
+		"{\n\"a\": \"x\u009b\u202e\U000E0041\x7f\"}"))); got != "{\n\"a\": \"x\\u009b\\u202e\\udb40\\udc41\\u007f\"}" {
 		t.Errorf("escaped: %s", got)
 	}
 }
@@ -103,7 +105,10 @@ func TestDepth(t *testing.T) {
 			t.Errorf("%.40q: %v", fine, err)
 		}
 	}
-	for _, fine := range []string{"", deep, lines, dashes + "a\n", strings.Repeat("- a: 1\n  b: 2\n", 3*Depth), "a:\n" + strings.Repeat("  x: 1\n", entries), "a: &x 1\nb: *x\n", "[" + strings.Repeat(" ", Line) + "]", "a: " + strings.Repeat("b", Line-4)} {
+	for _, fine := range []string{
+		"", deep, lines, dashes + "a\n", strings.Repeat("- a: 1\n  b: 2\n", 3*Depth),
+		"a:\n" + strings.Repeat("  x: 1\n", entries), "a: &x 1\nb: *x\n", "[" + strings.Repeat(" ", Line) + "]",
+		"a: " + strings.Repeat("b", Line-4)} {
 		if err := YAMLDepth("x", []byte(fine)); err != nil {
 			t.Errorf("%.40q: %v", fine, err)
 		}
@@ -114,10 +119,14 @@ func TestDepth(t *testing.T) {
 	if err := JSONDepth("x", []byte("\n\n["+deep+"]")); err == nil || !strings.HasPrefix(err.Error(), "x:3: ") {
 		t.Errorf("deeper JSON on line 3: %v", err)
 	}
-	if err := YAMLDepth("x", []byte("a:\n"+strings.Repeat("  x: 1\n", entries+1))); err == nil || !strings.HasPrefix(err.Error(), fmt.Sprintf("x:%d: ", entries+2)) {
+	if err := YAMLDepth("x", []byte("a:\n"+strings.Repeat("  x: 1\n", entries+1))); err == nil ||
+		!strings.HasPrefix(err.Error(), fmt.Sprintf("x:%d: ", entries+2)) {
 		t.Errorf("one entry too many: %v", err)
 	}
-	for _, bad := range []string{"[" + deep + "]", lines + strings.Repeat(" ", Depth) + "a:\n", "- " + dashes + "a\n", "- - " + dashes, "a:\n" + strings.Repeat("-\n", entries+1), "a: " + strings.Repeat("[] ", Line), "a:\n" + strings.Repeat("  x: 1\n", entries+1), "[" + strings.Repeat("x,", entries) + "]", "a: &x 1\nb: [" + strings.Repeat("*x,", Aliases+1) + "]\n"} {
+	for _, bad := range []string{"[" + deep + "]", lines + strings.Repeat(" ", Depth) + "a:\n", "- " + dashes + "a\n",
+		"- - " + dashes, "a:\n" + strings.Repeat("-\n", entries+1), "a: " + strings.Repeat("[] ", Line),
+		"a:\n" + strings.Repeat("  x: 1\n", entries+1), "[" + strings.Repeat("x,", entries) + "]",
+		"a: &x 1\nb: [" + strings.Repeat("*x,", Aliases+1) + "]\n"} {
 		if err := YAMLDepth("x", []byte(bad)); !errors.As(err, &beyond) {
 			t.Errorf("%.40q: %v", bad, err)
 		}

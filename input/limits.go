@@ -27,7 +27,8 @@ var (
 	Source        = Limit{What: "a source file", Bytes: 16 << 20}
 	VersionFile   = Limit{What: "a version file", Bytes: 1 << 20}
 	Universe      = Limit{What: "a universe file", Bytes: 64 << 20}
-	State         = Limit{What: "a file of Molt's own", Bytes: 256 << 20} // journal, ledger and backups, which Molt wrote itself
+	// journal, ledger and backups, which Molt wrote itself
+	State = Limit{What: "a file of Molt's own", Bytes: 256 << 20}
 )
 
 // The limits of what registries answer. That of documents can be configured.
@@ -92,7 +93,8 @@ const (
 	Header = 20 * time.Second
 	// Idle bounds how long an answer may pause.
 	Idle = 15 * time.Second
-	// SlowStart and LeastRate end an answer that drips: it may take SlowStart, and a second more for every LeastRate bytes.
+	// SlowStart and LeastRate end an answer that drips: it may take SlowStart, and a second more
+	// for every LeastRate bytes.
 	SlowStart = 20 * time.Second
 	LeastRate = 16 << 10
 	// RetryAfter is the longest wait that a server may ask for; what is longer is said, and not waited for.
@@ -101,8 +103,8 @@ const (
 	Redirects = 5
 )
 
-// What answers of registries may hold in memory at the same time, however many are asked for: each of at most Answers takes
-// SmallAnswer, and few of them may be larger.
+// What answers of registries may hold in memory at the same time, however many are asked for: each
+// of at most Answers takes SmallAnswer, and few of them may be larger.
 const (
 	SmallAnswer = 4 << 20
 	Answers     = 24

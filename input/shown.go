@@ -6,8 +6,8 @@ import (
 	"unicode/utf8"
 )
 
-// Shown returns a writer that passes on what other programs print, made harmless. A carriage return begins a new line, so
-// that what a program would have overwritten is read one below the other.
+// Shown returns a writer that passes on what other programs print, made harmless. A carriage return
+// begins a new line, so that what a program would have overwritten is read one below the other.
 func Shown(w io.Writer) io.Writer { return &shown{w: w} }
 
 type shown struct {
@@ -24,7 +24,8 @@ func (s *shown) Write(p []byte) (int, error) {
 		s.open = bytes.Clone(text[len(text)-n:])
 		text = text[:len(text)-n]
 	}
-	if !s.returned && !bytes.ContainsFunc(text, func(r rune) bool { return r != '\n' && (r < ' ' || r > '~') }) { // most of what is printed
+	if !s.returned && !bytes.ContainsFunc(text, func(r rune) bool { return r != '\n' && (r < ' ' || r > '~') }) {
+		// most of what is printed
 		_, err := s.w.Write(text)
 		return len(p), err
 	}

@@ -8,9 +8,9 @@ import (
 	"unicode/utf16"
 )
 
-// Harmless takes out of a text from outside what a terminal would obey: control characters (C0, DEL and C1) but for line
-// ends and tabs, marks that turn the direction of writing (UAX #9), and other characters that leave no trace on the
-// screen. Bytes that are no UTF-8 become U+FFFD.
+// Harmless takes out of a text from outside what a terminal would obey: control characters (C0, DEL
+// and C1) but for line ends and tabs, marks that turn the direction of writing (UAX #9), and other
+// characters that leave no trace on the screen. Bytes that are no UTF-8 become U+FFFD.
 func Harmless(text string) string {
 	clean := true
 	for _, r := range text {
@@ -56,8 +56,8 @@ func Obeyed(r rune) bool {
 	return false
 }
 
-// EscapeJSON writes the characters of a JSON text that a terminal may obey as \u escapes, which mean the same (RFC 8259,
-// section 7). Line ends and tabs between values stay.
+// EscapeJSON writes the characters of a JSON text that a terminal may obey as \u escapes, which
+// mean the same (RFC 8259, section 7). Line ends and tabs between values stay.
 func EscapeJSON(text []byte) []byte {
 	if !bytes.ContainsFunc(text, func(r rune) bool { return r != '\n' && r != '\t' && Obeyed(r) }) {
 		return text
@@ -80,7 +80,8 @@ func EscapeJSON(text []byte) []byte {
 // mostQuoted is how many characters of a line of a file an error quotes.
 const mostQuoted = 60
 
-// Quote quotes a line of a file for an error, cut where it is long: nobody needs more to find it, and it may hold what is not for logs.
+// Quote quotes a line of a file for an error, cut where it is long: nobody needs more to find it,
+// and it may hold what is not for logs.
 func Quote(line string) string {
 	runes := []rune(Harmless(line))
 	if len(runes) > mostQuoted {

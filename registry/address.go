@@ -10,12 +10,14 @@ import (
 func ParseAddress(text string) (*url.URL, error) {
 	u, err := url.Parse(text)
 	if err != nil {
-		return nil, fmt.Errorf("registry address: expected one that begins with http://, https:// or file://") // the text may hold a password
+		// the text may hold a password
+		return nil, fmt.Errorf("registry address: expected one that begins with http://, https:// or file://")
 	}
 	switch {
 	case u.User != nil:
 		u.User = nil
-		return nil, fmt.Errorf("registry address %s: it holds a user or a password, which would end up in messages and files; put them into a netrc file, or a token into MOLT_TOKEN_<ECOSYSTEM>", u)
+		return nil, fmt.Errorf("registry address %s: it holds a user or a password, which would end up in messages and "+
+			"files; put them into a netrc file, or a token into MOLT_TOKEN_<ECOSYSTEM>", u)
 	case u.Scheme != "http" && u.Scheme != "https" && u.Scheme != "file":
 		return nil, fmt.Errorf("registry address %q: expected one that begins with http://, https:// or file://", text)
 	case u.Scheme != "file" && u.Host == "":

@@ -11,8 +11,8 @@ import (
 	"molt/input"
 )
 
-// An answer is the body of a response, read within its limit and within time: the reader's own time doesn't count. When it ends before its
-// end, failure says why.
+// An answer is the body of a response, read within its limit and within time: the reader's own time
+// doesn't count. When it ends before its end, failure says why.
 type answer struct {
 	c       *Client
 	ctx     context.Context
@@ -38,7 +38,8 @@ type answerError struct {
 func (e *answerError) Unwrap() error { return &e.UnreachableError }
 
 // answer begins to read a response, until done is called. Canceling ends the context of its request.
-func (c *Client) answer(ctx context.Context, cancel context.CancelCauseFunc, response *http.Response, address string, limit input.Limit, weight int64) (*answer, error) {
+func (c *Client) answer(ctx context.Context, cancel context.CancelCauseFunc, response *http.Response, address string,
+	limit input.Limit, weight int64) (*answer, error) {
 	a := &answer{c: c, ctx: ctx, body: response.Body, address: address, limit: limit, weight: weight}
 	if response.ContentLength > limit.Bytes {
 		return nil, &UnreachableError{address, limit.Exceeded(address), true}
@@ -76,7 +77,8 @@ func (a *answer) Read(part []byte) (int, error) {
 	case err != nil && !errors.Is(err, io.EOF):
 		return 0, a.fail(fmt.Errorf("%s: the answer broke off: %w", a.address, err), true, true)
 	case err == nil && a.spent > a.c.slowStart+time.Duration(a.n/input.LeastRate)*time.Second:
-		return 0, a.fail(fmt.Errorf("%s: the answer drips: %s in %s", a.address, input.Size(a.n), a.spent.Round(time.Second)), true, false)
+		return 0, a.fail(fmt.Errorf("%s: the answer drips: %s in %s", a.address, input.Size(a.n), a.spent.Round(time.Second)),
+			true, false)
 	}
 	return k, err
 }

@@ -7,7 +7,8 @@ import (
 	"testing"
 )
 
-// TestCredentialBelow: a credential goes to the registry's own path, and to no other of the same origin, however that is written.
+// TestCredentialBelow: a credential goes to the registry's own path, and to no other of the same
+// origin, however that is written.
 func TestCredentialBelow(t *testing.T) {
 	keys := map[string]string{}
 	server := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
@@ -19,7 +20,8 @@ func TestCredentialBelow(t *testing.T) {
 		t.Fatal(err)
 	}
 	for prefix, wants := range map[string]map[string]bool{
-		"":  {"/ours/keel": true, "/ours": true, "/theirs/keel": false, "/oursnot/keel": false, "/ours/../theirs": false, "/ours/%2e%2e/theirs": false, "/ours/%252e%252e/theirs": false},
+		"": {"/ours/keel": true, "/ours": true, "/theirs/keel": false, "/oursnot/keel": false, "/ours/../theirs": false,
+			"/ours/%2e%2e/theirs": false, "/ours/%252e%252e/theirs": false},
 		"/": {"/theirs/keel": true},
 	} {
 		client := newHTTP(base, Options{Credential: Bearer("hush"), Below: prefix}, 1)
@@ -41,8 +43,10 @@ func TestCredentialBelow(t *testing.T) {
 }
 
 func TestPlain(t *testing.T) {
-	for address, want := range map[string]bool{"http://registry.example": true, "https://registry.example": false, "http://localhost:8000/x": false, "http://127.3.2.1": false,
-		"http://[::1]:80": false, "file:///x": false, "http://127.0.0.1.example": true, "http://localhost.example": true} {
+	for address, want := range map[string]bool{
+		"http://registry.example": true, "https://registry.example": false, "http://localhost:8000/x": false,
+		"http://127.3.2.1": false,
+		"http://[::1]:80":  false, "file:///x": false, "http://127.0.0.1.example": true, "http://localhost.example": true} {
 		if got := Plain(address); got != want {
 			t.Errorf("Plain(%q) = %v", address, got)
 		}

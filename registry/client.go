@@ -71,8 +71,9 @@ type Request struct {
 	// Instead are media types whose answers, where the cache has one that counts, serve as well.
 	Instead []string
 	Limit   input.Limit // zero for that of documents
-	// Read checks an answer as it comes and returns what is to be kept of it. Before that nothing is kept: a page that asks for
-	// a password, or half an archive, is an error and no answer. It is called again when an answer broke off.
+	// Read checks an answer as it comes and returns what is to be kept of it. Before that nothing
+	// is kept: a page that asks for a password, or half an archive, is an error and no answer. It
+	// is called again when an answer broke off.
 	Read func(body io.Reader) ([]byte, error)
 	// Understand does the same with an answer that is there as a whole. Without Read and Understand all is kept as it is.
 	Understand func(body []byte) ([]byte, error)
@@ -141,8 +142,8 @@ const CacheDir = "answers"
 // usualCache is how much of answers is kept where nobody says: those about some tens of thousands of packages.
 const usualCache = 1 << 30
 
-// allLarge is how many answers that are larger than input.SmallAnswer are read at the same time, as they come; of those that are held whole,
-// one at a time is.
+// allLarge is how many answers that are larger than input.SmallAnswer are read at the same time, as
+// they come; of those that are held whole, one at a time is.
 const allLarge = 2
 
 // New returns a client. The error is about the address, and holds no secret.
@@ -184,9 +185,9 @@ func (c *Client) Close() {
 	c.http.HTTPClient.CloseIdleConnections()
 }
 
-// Fetch returns the document at a path below the base; requests for the same document at the same time share one answer, which does
-// not depend on who asked first, nor on whether that one still waits. The error is a *NotFoundError, an *UnreachableError, or the
-// context's.
+// Fetch returns the document at a path below the base; requests for the same document at the same
+// time share one answer, which does not depend on who asked first, nor on whether that one still
+// waits. The error is a *NotFoundError, an *UnreachableError, or the context's.
 func (c *Client) Fetch(ctx context.Context, r Request) (string, error) {
 	if err := ctx.Err(); err != nil {
 		return "", err

@@ -42,13 +42,16 @@ func TestCacheFollowsHTTP(t *testing.T) {
 		{"nothing said", http.Header{}, 1, 0},
 		{"nothing but a validator", http.Header{"Etag": {`"a"`}}, 1, 0},
 		{"an end that is no date", http.Header{"Expires": {"0"}}, 3, 0},
-		{"an end", http.Header{"Date": {"Sat, 01 Aug 2026 10:00:00 GMT"}, "Expires": {"Sat, 01 Aug 2026 10:05:00 GMT"}}, 1, 0},
-		{"an end, and a life that has it over", http.Header{"Expires": {"Sat, 01 Aug 2026 10:05:00 GMT"}, "Cache-Control": {"max-age=0"}}, 3, 0},
+		{"an end", http.Header{"Date": {"Sat, 01 Aug 2026 10:00:00 GMT"}, "Expires": {"Sat, 01 Aug 2026 10:05:00 GMT"}},
+			1, 0},
+		{"an end, and a life that has it over",
+			http.Header{"Expires": {"Sat, 01 Aug 2026 10:05:00 GMT"}, "Cache-Control": {"max-age=0"}}, 3, 0},
 		{"a life that another cache has used up", http.Header{"Age": {"300"}, "Cache-Control": {"max-age=300"}}, 3, 0},
 		{"a life that cannot be read", http.Header{"Cache-Control": {"max-age=soon"}}, 3, 0},
 		{"a validator, and no life", http.Header{"Etag": {`"a"`}, "Cache-Control": {"max-age=0"}}, 1, 2},
 		{"a time to live", http.Header{"Cache-Control": {"public, max-age=300"}}, 1, 0},
-		{"a time to live, but not without asking", http.Header{"Cache-Control": {"no-cache, max-age=300"}, "Etag": {`"a"`}}, 1, 2},
+		{"a time to live, but not without asking", http.Header{"Cache-Control": {"no-cache, max-age=300"}, "Etag": {`"a"`}},
+			1, 2},
 		{"not to be stored", http.Header{"Cache-Control": {"no-store"}, "Etag": {`"a"`}}, 3, 0},
 	}
 	for _, test := range tests {
@@ -61,13 +64,15 @@ func TestCacheFollowsHTTP(t *testing.T) {
 				get(t, Options{Base: server.URL, Cache: dir, Unsaid: time.Minute}, "keel", nil)
 			}
 			if c.full.Load() != test.full || c.unchanged.Load() != test.unchanged {
-				t.Errorf("%d whole answers and %d unchanged ones, want %d and %d", c.full.Load(), c.unchanged.Load(), test.full, test.unchanged)
+				t.Errorf("%d whole answers and %d unchanged ones, want %d and %d", c.full.Load(), c.unchanged.Load(), test.full,
+					test.unchanged)
 			}
 		})
 	}
 }
 
-// What an answer says about how long it counts holds on when a later one, that nothing changed, does not repeat it (RFC 9111, section 4.3.4).
+// What an answer says about how long it counts holds on when a later one, that nothing changed,
+// does not repeat it (RFC 9111, section 4.3.4).
 func TestUnchangedSaysNothingNew(t *testing.T) {
 	for says, want := range map[string]int{"no-cache": 4, "max-age=300": 1} {
 		asked := 0
@@ -99,7 +104,8 @@ func TestUnchangedSaysNothingNew(t *testing.T) {
 	}
 }
 
-// What the registry says nothing about counts as long as the options say, and nothing counts that is to be asked for anew.
+// What the registry says nothing about counts as long as the options say, and nothing counts that
+// is to be asked for anew.
 func TestAskedAnew(t *testing.T) {
 	for _, header := range []http.Header{{}, {"Cache-Control": {"max-age=300"}}, {"Etag": {`"a"`}}} {
 		c := &counter{header: header}

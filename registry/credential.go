@@ -16,8 +16,9 @@ import (
 	"molt/input"
 )
 
-// A Credential is how a registry knows who asks: a bearer token (RFC 6750), or a name and a password (RFC 7617). The zero
-// Credential is none. It is never printed, logged or kept in the cache.
+// A Credential is how a registry knows who asks: a bearer token (RFC 6750), or a name and a
+// password (RFC 7617). The zero Credential is none. It is never printed, logged or kept in the
+// cache.
 type Credential struct{ token, user, password string }
 
 // Bearer returns a credential of a token; "" is none.
@@ -38,9 +39,10 @@ func (c Credential) apply(r *http.Request) {
 	}
 }
 
-// FromNetrc returns what the user's netrc file (NETRC, else .netrc in the home folder; _netrc on Windows) has for the host
-// of an address. A line for host:port is for that port alone; one for a host without a port is for the usual port of
-// https and http. No file is no credential. The file is the one that was looked at or would be, and machine what stands there for the host.
+// FromNetrc returns what the user's netrc file (NETRC, else .netrc in the home folder; _netrc on
+// Windows) has for the host of an address. A line for host:port is for that port alone; one for a
+// host without a port is for the usual port of https and http. No file is no credential. The file
+// is the one that was looked at or would be, and machine what stands there for the host.
 func FromNetrc(env func(string) string, address string) (c Credential, file, machine string, err error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
@@ -66,7 +68,8 @@ func FromNetrc(env func(string) string, address string) (c Credential, file, mac
 	}
 	n, err := netrc.ParseString(string(data))
 	if err != nil {
-		return Credential{}, file, machine, fmt.Errorf("%s cannot be read as a netrc file", file) // its text stays out of messages
+		// its text stays out of messages
+		return Credential{}, file, machine, fmt.Errorf("%s cannot be read as a netrc file", file)
 	}
 	names := []string{net.JoinHostPort(u.Hostname(), portOf(u))}
 	if u.Port() == "" || u.Port() == usualPort[u.Scheme] {
@@ -99,8 +102,8 @@ func sameOrigin(a, b *url.URL) bool {
 	return a.Scheme == b.Scheme && strings.EqualFold(a.Hostname(), b.Hostname()) && portOf(a) == portOf(b)
 }
 
-// An authorizer adds the credential to requests to exactly the origin that it is for, below a path, wherever a redirect leads. Others may answer
-// below other paths of one origin.
+// An authorizer adds the credential to requests to exactly the origin that it is for, below a path,
+// wherever a redirect leads. Others may answer below other paths of one origin.
 type authorizer struct {
 	origin     *url.URL
 	below      string // the path, without a slash at its end; "" for all
@@ -118,7 +121,8 @@ func (a *authorizer) RoundTrip(r *http.Request) (*http.Response, error) {
 	return a.next.RoundTrip(r)
 }
 
-// below reports whether an address is a path or below it. One with steps upwards, in whatever spelling, is below nothing.
+// below reports whether an address is a path or below it. One with steps upwards, in whatever
+// spelling, is below nothing.
 func below(u *url.URL, prefix string) bool {
 	if prefix == "" {
 		return true

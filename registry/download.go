@@ -29,9 +29,10 @@ func (m *Memory) Reset() error {
 	return nil
 }
 
-// Download copies an archive as it comes, without holding it. Its address is relative to the base or whole; to another origin than that
-// of the base no credential goes. What was written is only to be used when there is no error: the digests, a W3C
-// subresource-integrity string, are known to match then. Else the error is an *archive.DigestError, a *NotFoundError, an
+// Download copies an archive as it comes, without holding it. Its address is relative to the base
+// or whole; to another origin than that of the base no credential goes. What was written is only to
+// be used when there is no error: the digests, a W3C subresource-integrity string, are known to
+// match then. Else the error is an *archive.DigestError, a *NotFoundError, an
 // *UnreachableError, the context's, or the sink's own. Nothing is cached here.
 func (c *Client) Download(ctx context.Context, address, integrity string, w Sink) error {
 	if err := c.slots.Acquire(ctx, 1); err != nil {
@@ -110,7 +111,8 @@ func (c *Client) copyFile(from io.ReadCloser, address, integrity string, w io.Wr
 	if err != nil {
 		return err
 	}
-	if _, err := io.Copy(io.MultiWriter(digest, w), &limited{from, input.Archive.Bytes, input.Archive.Exceeded(address)}); err != nil {
+	if _, err := io.Copy(io.MultiWriter(digest, w),
+		&limited{from, input.Archive.Bytes, input.Archive.Exceeded(address)}); err != nil {
 		return &UnreachableError{address, err, true}
 	}
 	return digest.Check()

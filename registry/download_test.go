@@ -115,7 +115,8 @@ func TestDownload(t *testing.T) {
 // A sink that is full is its own failure, and no reason to ask again.
 func TestDownloadIntoFullDisk(t *testing.T) {
 	asked := 0
-	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { asked++; fmt.Fprint(w, "x") }))
+	server := httptest.NewServer(http.HandlerFunc(
+		func(w http.ResponseWriter, _ *http.Request) { asked++; fmt.Fprint(w, "x") }))
 	defer server.Close()
 	c, err := New(Options{Base: server.URL})
 	if err != nil {
@@ -123,7 +124,8 @@ func TestDownloadIntoFullDisk(t *testing.T) {
 	}
 	defer c.Close()
 	full := errors.New("no space left")
-	if err := c.Download(context.Background(), "x", integrityOf("x"), fullSink{full}); !errors.Is(err, full) || asked != 1 {
+	if err := c.Download(context.Background(), "x", integrityOf("x"), fullSink{full}); !errors.Is(err, full) ||
+		asked != 1 {
 		t.Errorf("asked %d times, %v", asked, err)
 	}
 }

@@ -35,12 +35,13 @@ func newHTTP(base *url.URL, o Options, jobs int) *retryablehttp.Client {
 	transport.TLSHandshakeTimeout = input.Connect
 	transport.ResponseHeaderTimeout = input.Header
 	transport.MaxResponseHeaderBytes = 1 << 20
-	c.HTTPClient = &http.Client{Transport: &authorizer{base, strings.TrimSuffix(cmp.Or(o.Below, base.Path), "/"), o.Credential, transport}, CheckRedirect: redirect}
+	c.HTTPClient = &http.Client{Transport: &authorizer{
+		base, strings.TrimSuffix(cmp.Or(o.Below, base.Path), "/"), o.Credential, transport}, CheckRedirect: redirect}
 	return c
 }
 
-// retry says which failures may pass: those that the library takes for such, but not a server that asks to be left alone
-// for long, nor one that did not begin to answer in time.
+// retry says which failures may pass: those that the library takes for such, but not a server that
+// asks to be left alone for long, nor one that did not begin to answer in time.
 func retry(ctx context.Context, response *http.Response, err error) (bool, error) {
 	if response != nil && retryAfter(response) > input.RetryAfter {
 		return false, nil
@@ -105,7 +106,8 @@ func (c *Client) fetch(ctx context.Context, address string, r Request, entry *en
 }
 
 // ask asks once, and says whether the answer broke off.
-func (c *Client) ask(ctx context.Context, address string, r Request, entry *entry) (body string, broken bool, err error) {
+func (c *Client) ask(ctx context.Context, address string, r Request,
+	entry *entry) (body string, broken bool, err error) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	response, err := c.request(ctx, address, r.Accept, entry)
@@ -181,7 +183,8 @@ func (c *Client) request(ctx context.Context, address, accept string, entry *ent
 	}
 	var untrusted *tls.CertificateVerificationError
 	if errors.As(err, &untrusted) {
-		return nil, &UnreachableError{address, fmt.Errorf("%s: its certificate is not trusted: %w; add its authority to those of the platform, or name a file with it in SSL_CERT_FILE", address, untrusted.Err), true}
+		return nil, &UnreachableError{address, fmt.Errorf("%s: its certificate is not trusted: %w; add its authority to "+
+			"those of the platform, or name a file with it in SSL_CERT_FILE", address, untrusted.Err), true}
 	}
 	if err != nil {
 		return nil, unanswered(address, err)
@@ -197,7 +200,8 @@ func unanswered(address string, err error) error {
 		err = wrapped.Err
 	}
 	var network net.Error
-	if errors.As(err, &network) || errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, context.Canceled) {
+	if errors.As(err, &network) || errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) ||
+		errors.Is(err, context.Canceled) {
 		return &UnreachableError{address, fmt.Errorf("%s: %w", address, err), false}
 	}
 	return &UnreachableError{address, fmt.Errorf("%s gives no usable answer: %w", address, err), true}
@@ -213,7 +217,8 @@ func (c *Client) refused(address string, response *http.Response) error {
 		}
 	}
 	if wait := retryAfter(response); wait > 0 {
-		says += fmt.Sprintf(", and asks to be left alone for %s; Molt waits at most %s", wait.Round(time.Second), input.RetryAfter)
+		says += fmt.Sprintf(", and asks to be left alone for %s; Molt waits at most %s", wait.Round(time.Second),
+			input.RetryAfter)
 	}
 	return &UnreachableError{address, errors.New(says), true}
 }

@@ -19,10 +19,11 @@ import (
 	"molt/registry/cache"
 )
 
-// Derived returns what is made of files that never change once they are published, which is kept for good under a name. Requests for the same
-// name at the same time share one answer. The function may ask for files (File, Part). The error is its own, an *UnreachableError, or
-// the context's.
-func (c *Client) Derived(ctx context.Context, name string, derive func(ctx context.Context) ([]byte, error)) (string, error) {
+// Derived returns what is made of files that never change once they are published, which is kept
+// for good under a name. Requests for the same name at the same time share one answer. The function
+// may ask for files (File, Part). The error is its own, an *UnreachableError, or the context's.
+func (c *Client) Derived(ctx context.Context, name string,
+	derive func(ctx context.Context) ([]byte, error)) (string, error) {
 	if err := ctx.Err(); err != nil {
 		return "", err
 	}
@@ -57,8 +58,9 @@ func (c *Client) Derived(ctx context.Context, name string, derive func(ctx conte
 	}
 }
 
-// File returns a file at an address, which is relative to the base or whole; to another origin than that of the base no credential goes. The
-// error is a *NotFoundError, an *UnreachableError or the context's.
+// File returns a file at an address, which is relative to the base or whole; to another origin than
+// that of the base no credential goes. The error is a *NotFoundError, an *UnreachableError or the
+// context's.
 func (c *Client) File(ctx context.Context, address string, limit input.Limit) ([]byte, error) {
 	if err := c.slots.Acquire(ctx, 1); err != nil {
 		return nil, err
@@ -94,11 +96,14 @@ func (c *Client) whole(address string) (string, error) {
 	u, err := url.Parse(address)
 	switch {
 	case err != nil || u.User != nil:
-		return "", &UnreachableError{"the archive", errors.New("the registry gives an address of the archive that is none, or holds a password"), true}
+		return "", &UnreachableError{"the archive",
+			errors.New("the registry gives an address of the archive that is none, or holds a password"), true}
 	case u.Scheme != "https" && u.Scheme != "http":
-		return "", &UnreachableError{address, fmt.Errorf("the registry gives %s as the address of the archive, which is none of the web", u), true}
+		return "", &UnreachableError{address,
+			fmt.Errorf("the registry gives %s as the address of the archive, which is none of the web", u), true}
 	case c.base.Scheme == "https" && u.Scheme != "https":
-		return "", &UnreachableError{address, fmt.Errorf("%s is not encrypted, and the registry's own address is", u.Redacted()), true}
+		return "", &UnreachableError{address,
+			fmt.Errorf("%s is not encrypted, and the registry's own address is", u.Redacted()), true}
 	case c.offline:
 		return "", &UnreachableError{address, fmt.Errorf("%s: %w", address, ErrOffline), true}
 	}
@@ -148,7 +153,8 @@ const part = 32 << 10
 // errWhole reports a server that doesn't give parts.
 var errWhole = errors.New("the server does not give parts of files")
 
-// Parts begins to read a file from its end. The error is errors.ErrUnsupported where the server doesn't give parts, else as that of File.
+// Parts begins to read a file from its end. The error is errors.ErrUnsupported where the server
+// doesn't give parts, else as that of File.
 func (c *Client) Parts(ctx context.Context, address string) (*Parts, error) {
 	if c.folder != nil && !strings.Contains(address, "://") {
 		data, err := c.File(ctx, address, input.Archive)
@@ -183,7 +189,8 @@ func (p *Parts) ReadAt(b []byte, at int64) (int, error) {
 		}
 	}
 	if at < p.from || at > p.from+int64(len(p.last)) {
-		return 0, &UnreachableError{p.address, fmt.Errorf("%s: the server gave another part than the one that was asked for", p.address), true}
+		return 0, &UnreachableError{p.address,
+			fmt.Errorf("%s: the server gave another part than the one that was asked for", p.address), true}
 	}
 	n := copy(b, p.last[at-p.from:])
 	if n < len(b) {
@@ -247,5 +254,6 @@ func contentRange(text string) (from, size int64, ok bool) {
 	from, err := strconv.ParseInt(first, 10, 64)
 	to, err2 := strconv.ParseInt(last, 10, 64)
 	size, err3 := strconv.ParseInt(whole, 10, 64)
-	return from, size, ok && found && spans && err == nil && err2 == nil && err3 == nil && from >= 0 && from <= to && to < size
+	return from, size, ok && found && spans && err == nil && err2 == nil && err3 == nil && from >= 0 && from <= to &&
+		to < size
 }

@@ -18,8 +18,9 @@ import (
 	"molt/registry/cache"
 )
 
-// A folder is a registry on disk: the document of a package is NAME.json, and archives are where their addresses say. It is a folder of
-// the file system or, as a snapshot, a ZIP file that has all of it.
+// A folder is a registry on disk: the document of a package is NAME.json, and archives are where
+// their addresses say. It is a folder of the file system or, as a snapshot, a ZIP file that has all
+// of it.
 type folder struct {
 	path string
 	zip  func() (*zip.ReadCloser, map[string]*zip.File, error) // nil for a folder of the file system
@@ -75,7 +76,8 @@ func (f *folder) find(name string) (*folderFile, error) {
 		if file == nil {
 			return nil, fs.ErrNotExist
 		}
-		return &folderFile{fmt.Sprintf("%08x %d", file.CRC32, file.UncompressedSize64), int64(min(file.UncompressedSize64, 1<<62)), file.Open}, nil
+		return &folderFile{fmt.Sprintf("%08x %d", file.CRC32, file.UncompressedSize64),
+			int64(min(file.UncompressedSize64, 1<<62)), file.Open}, nil
 	}
 	at := filepath.Join(f.path, filepath.FromSlash(name))
 	info, err := os.Stat(at)
@@ -90,7 +92,8 @@ func (f *folder) find(name string) (*folderFile, error) {
 	if err := input.Regular(at, info); err != nil {
 		return nil, err
 	}
-	return &folderFile{fmt.Sprintf("%d %d", info.ModTime().UnixNano(), info.Size()), info.Size(), func() (io.ReadCloser, error) { return os.Open(at) }}, nil
+	return &folderFile{fmt.Sprintf("%d %d", info.ModTime().UnixNano(), info.Size()), info.Size(),
+		func() (io.ReadCloser, error) { return os.Open(at) }}, nil
 }
 
 var errNoFolder = errors.New("there is no such folder or snapshot; the address of the registry names it")
@@ -143,7 +146,8 @@ func (c *Client) read(r Request) (string, error) {
 	return string(kept), nil
 }
 
-// archive opens an archive of a folder: one whose address is relative, or, in a snapshot, any. There may be none, which is fs.ErrNotExist.
+// archive opens an archive of a folder: one whose address is relative, or, in a snapshot, any.
+// There may be none, which is fs.ErrNotExist.
 func (c *Client) archive(address string) (io.ReadCloser, error) {
 	if c.folder == nil || strings.Contains(address, "://") && c.folder.zip == nil {
 		return nil, fs.ErrNotExist

@@ -11,8 +11,9 @@ import (
 	"molt/registry/cache"
 )
 
-// An entry is an answer of the cache, by RFC 9111: it is used without asking as long as the registry says, and where that says nothing for a
-// time that Options give; afterwards it is asked for again with its validators.
+// An entry is an answer of the cache, by RFC 9111: it is used without asking as long as the
+// registry says, and where that says nothing for a time that Options give; afterwards it is asked
+// for again with its validators.
 type entry struct {
 	*cache.Entry
 	address string
@@ -41,7 +42,8 @@ func (c *Client) load(address, accept string) *entry {
 	return &entry{e, address, nameOf(address, accept)}
 }
 
-// fresh reports whether an answer still counts. Where the registry does not say for how long, it does for the time unsaid.
+// fresh reports whether an answer still counts. Where the registry does not say for how long, it
+// does for the time unsaid.
 func (c *Client) fresh(e *entry) bool {
 	life := time.Duration(e.MaxAge) * time.Second
 	if e.Silent {
@@ -100,8 +102,8 @@ func directives(h http.Header) []directive {
 	return all
 }
 
-// lifetime reads for how many seconds an answer counts from now on (RFC 9111, section 4.2), and whether the server is silent about it.
-// What cannot be read counts as no time at all.
+// lifetime reads for how many seconds an answer counts from now on (RFC 9111, section 4.2), and
+// whether the server is silent about it. What cannot be read counts as no time at all.
 func lifetime(h http.Header) (seconds int, silent bool) {
 	age, _ := strconv.Atoi(h.Get("Age"))
 	life := func(seconds int) int { return min(max(seconds-max(age, 0), 0), 1<<30) }

@@ -15,8 +15,9 @@ type Progress struct {
 	Bytes     int64         // that came over the wire, of documents and archives
 	Waiting   string        // what is waited for longest, "" for nothing
 	For       time.Duration // how long
-	Through   string        // the package of which releases are gone through one after another, since none so far fits; "" for none
-	Releases  int           // how many of them were looked at
+	// the package of which releases are gone through one after another, since none so far fits; "" for none
+	Through  string
+	Releases int // how many of them were looked at
 }
 
 // GoesThrough notes that so many releases of a package were looked at, for the progress.

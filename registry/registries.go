@@ -6,7 +6,8 @@ import (
 	"sync/atomic"
 )
 
-// Registries are those that an application has its packages from: one for each name. What one of them is for is never asked of another.
+// Registries are those that an application has its packages from: one for each name. What one of
+// them is for is never asked of another.
 type Registries struct {
 	usual   *Client
 	some    []some
@@ -21,8 +22,9 @@ type some struct {
 // Only returns the registry that has all packages.
 func Only(c *Client) *Registries { return &Registries{usual: c} }
 
-// Add gives some packages a registry of their own: those of a scope ("@skerry"), or those whose names match a pattern of package path, in
-// which a star stands for any letters but a slash. Of several patterns the longest decides.
+// Add gives some packages a registry of their own: those of a scope ("@skerry"), or those whose
+// names match a pattern of package path, in which a star stands for any letters but a slash. Of
+// several patterns the longest decides.
 func (r *Registries) Add(pattern string, c *Client) {
 	r.some = append(r.some, some{pattern, c})
 }

@@ -13,8 +13,9 @@ import (
 	"time"
 )
 
-// A snapshot is a registry in one file, for machines without a network and for looking at a question again later: a ZIP file (PKWARE APPNOTE) with
-// the document of each package as NAME.json and archives where SnapshotName says. It is used like a folder, at a file:// address.
+// A snapshot is a registry in one file, for machines without a network and for looking at a
+// question again later: a ZIP file (PKWARE APPNOTE) with the document of each package as NAME.json
+// and archives where SnapshotName says. It is used like a folder, at a file:// address.
 
 // snapshotSchema is what a snapshot says that it is.
 const snapshotSchema = "molt/snapshot/1"
@@ -35,7 +36,8 @@ type SnapshotFile struct {
 	Write func(io.Writer) error
 }
 
-// WriteSnapshot writes a snapshot, the same bytes for the same files: beside its place first, so that what stands there stays until all is written.
+// WriteSnapshot writes a snapshot, the same bytes for the same files: beside its place first, so
+// that what stands there stays until all is written.
 func WriteSnapshot(file string, about SnapshotAbout, files []SnapshotFile) (err error) {
 	slices.SortFunc(files, func(a, b SnapshotFile) int { return strings.Compare(a.Name, b.Name) })
 	out, err := os.CreateTemp(filepath.Dir(file), "."+filepath.Base(file)+"-*")
@@ -54,7 +56,8 @@ func WriteSnapshot(file string, about SnapshotAbout, files []SnapshotFile) (err 
 		if !strings.HasSuffix(f.Name, ".json") { // which is compressed already
 			method = zip.Store
 		}
-		w, err := all.CreateHeader(&zip.FileHeader{Name: f.Name, Method: method, Modified: time.Date(1980, 1, 1, 0, 0, 0, 0, time.UTC)})
+		w, err := all.CreateHeader(&zip.FileHeader{
+			Name: f.Name, Method: method, Modified: time.Date(1980, 1, 1, 0, 0, 0, 0, time.UTC)})
 		if err != nil {
 			return err
 		}

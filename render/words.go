@@ -24,7 +24,8 @@ func Differing(answer doc.Compare) string {
 			parts = append(parts, fmt.Sprintf("%d %s", n, k))
 		}
 	}
-	return fmt.Sprintf("From %s to %s %s %s: %s.", answer.Before, answer.After, Count(len(answer.Differences), "package"), verb, strings.Join(parts, ", "))
+	return fmt.Sprintf("From %s to %s %s %s: %s.", answer.Before, answer.After, Count(len(answer.Differences), "package"),
+		verb, strings.Join(parts, ", "))
 }
 
 // Differences groups the differences: declared ones, the rest.
@@ -47,7 +48,8 @@ func Count(n int, what string) string {
 	return fmt.Sprintf("%d %ss", n, what)
 }
 
-// Declarer says what at the application's end asks: a line of a manifest, or what asks for something else than its line does.
+// Declarer says what at the application's end asks: a line of a manifest, or what asks for
+// something else than its line does.
 func Declarer(l doc.Link) string {
 	if l.Because == "" {
 		return l.Where
@@ -56,7 +58,9 @@ func Declarer(l doc.Link) string {
 }
 
 // runTimes say when something of a release runs.
-var runTimes = map[string]string{"start": "%s runs %s at every start of the runtime", "install": "%s has the script %s for when it is installed", "call": "%s has the program %s"}
+var runTimes = map[string]string{
+	"start": "%s runs %s at every start of the runtime", "install": "%s has the script %s for when it is installed",
+	"call": "%s has the program %s"}
 
 // mostRuns is how much of what runs is told of one kind.
 const mostRuns = 8
@@ -78,7 +82,8 @@ func Runs(runs []doc.Run, unread int) (all []string) {
 		}
 	}
 	if unread > 0 {
-		all = append(all, fmt.Sprintf("what runs of %s is not known, as the archives are not at hand; molt fetch brings them", Count(unread, "release")))
+		all = append(all, fmt.Sprintf("what runs of %s is not known, as the archives are not at hand; molt fetch brings them",
+			Count(unread, "release")))
 	}
 	return all
 }

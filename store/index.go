@@ -16,8 +16,9 @@ import (
 	"molt/input"
 )
 
-// An index is what lies beside the files of an entry: a line with the SHA-256 of all that follows, a line of JSON about the release, and a line a
-// file, sorted by path, of what it is with tabs between: "x" for one that may be run or "-", size, time, inode, digest, and path, which no tab or
+// An index is what lies beside the files of an entry: a line with the SHA-256 of all that follows,
+// a line of JSON about the release, and a line a file, sorted by path, of what it is with tabs
+// between: "x" for one that may be run or "-", size, time, inode, digest, and path, which no tab or
 // line end is part of. There are thousands to be read whenever a tree is looked at.
 type index struct {
 	Release string `json:"release"` // for people
@@ -44,7 +45,8 @@ func (x *index) encode() ([]byte, error) {
 		if f.Executable {
 			run = "x"
 		}
-		b.WriteString(run + "\t" + strconv.FormatInt(f.Size, 10) + "\t" + strconv.FormatInt(f.Written, 10) + "\t" + strconv.FormatUint(f.Inode, 10) + "\t" + f.Digest + "\t" + f.Path + "\n")
+		b.WriteString(run + "\t" + strconv.FormatInt(f.Size, 10) + "\t" + strconv.FormatInt(f.Written, 10) + "\t" +
+			strconv.FormatUint(f.Inode, 10) + "\t" + f.Digest + "\t" + f.Path + "\n")
 	}
 	return append([]byte(sumOf(b.Bytes())+"\n"), b.Bytes()...), nil
 }

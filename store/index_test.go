@@ -10,10 +10,11 @@ import (
 
 // An index that is read is the one that was written; one that is not whole is none.
 func TestIndex(t *testing.T) {
-	x := &index{Release: "keel@1.0.0", About: About{Executables: map[string]string{"keel": "bin/keel.js"}, Steps: []string{"install"}}, Files: []File{
-		{archive.File{Path: "bin/keel.js", Executable: true, Size: 12, Digest: "ab", Written: 5}},
-		{archive.File{Path: "a name with  spaces – and more", Size: 1 << 40, Digest: "cd", Written: -1}},
-	}}
+	x := &index{Release: "keel@1.0.0",
+		About: About{Executables: map[string]string{"keel": "bin/keel.js"}, Steps: []string{"install"}}, Files: []File{
+			{archive.File{Path: "bin/keel.js", Executable: true, Size: 12, Digest: "ab", Written: 5}},
+			{archive.File{Path: "a name with  spaces – and more", Size: 1 << 40, Digest: "cd", Written: -1}},
+		}}
 	data, err := x.encode()
 	if err != nil {
 		t.Fatal(err)

@@ -1,12 +1,15 @@
-// Package store keeps unpacked releases, each once for all applications of a user, under the digest of its archive. Installed trees are made of
-// links to its files. Any number of processes may use it: an entry is made beside its place and moved there whole, and never changes
-// afterwards.
+// Package store keeps unpacked releases, each once for all applications of a user, under the digest
+// of its archive. Installed trees are made of links to its files. Any number of processes may use
+// it: an entry is made beside its place and moved there whole, and never changes afterwards.
 //
-// Whoever edits a file of an installed tree edits the store's file too, where the two are links of one file. So files are read-only, and an entry is
-// looked at before it is used: its index, which has a checksum of its own, says of each file how large it is, when it was written and by which number
-// the file system knows it. Where that does not hold, the file's digest decides, and an entry that was changed is made anew. Programs can set back when
-// a file was written, but not when it changed. So whoever wants to be sure of an installed tree (Differing) also asks for the digest of files that
-// have changed since the entry was last found to be right, which is the time of the index itself. Every link made or taken away is such a change.
+// Whoever edits a file of an installed tree edits the store's file too, where the two are links of
+// one file. So files are read-only, and an entry is looked at before it is used: its index, which
+// has a checksum of its own, says of each file how large it is, when it was written and by which
+// number the file system knows it. Where that does not hold, the file's digest decides, and an
+// entry that was changed is made anew. Programs can set back when a file was written, but not when
+// it changed. So whoever wants to be sure of an installed tree (Differing) also asks for the digest
+// of files that have changed since the entry was last found to be right, which is the time of the
+// index itself. Every link made or taken away is such a change.
 package store
 
 import (
@@ -63,7 +66,8 @@ func (s *Store) place(key string) string {
 	return filepath.Join(s.dir, format, digest[:2], key)
 }
 
-// Get returns the entry of an archive by its integrity string; nil when there is none, or none that is as it was made. Other errors than a
+// Get returns the entry of an archive by its integrity string; nil when there is none, or none that
+// is as it was made. Other errors than a
 // *archive.DigestError are those of the disk.
 func (s *Store) Get(name, integrity string) (*Entry, error) {
 	key, err := archive.Key(name, integrity)
@@ -73,8 +77,9 @@ func (s *Store) Get(name, integrity string) (*Entry, error) {
 	return s.ByKey(key)
 }
 
-// intact reports whether a file is as it was made, and whether the file system says that it has not changed since it was found so. Its digest is asked
-// where its size, its times or its number leave a doubt, or always. That it merely changed is no doubt here: each link that is made or taken away
+// intact reports whether a file is as it was made, and whether the file system says that it has not
+// changed since it was found so. Its digest is asked where its size, its times or its number leave
+// a doubt, or always. That it merely changed is no doubt here: each link that is made or taken away
 // is a change.
 func (e *Entry) intact(f *File, always bool) (whole, fresh bool) {
 	name := filepath.Join(e.Dir, filepath.FromSlash(f.Path))
@@ -106,8 +111,9 @@ func (f *File) holds(path string) bool {
 	return err == nil && hex.EncodeToString(sum.Sum(nil)) == f.Digest
 }
 
-// Differing lists those files of the entry that a folder has otherwise, or not at all. Laid says when the folder's files were made, where they are no
-// links to the entry's own, in nanoseconds since 1970; covered, which are not looked at.
+// Differing lists those files of the entry that a folder has otherwise, or not at all. Laid says
+// when the folder's files were made, where they are no links to the entry's own, in nanoseconds
+// since 1970; covered, which are not looked at.
 func (e *Entry) Differing(dir string, laid int64, covered func(file string) bool) (edited, missing []string) {
 	began, doubted := time.Now(), false
 	for i := range e.Files {
@@ -131,8 +137,8 @@ func (e *Entry) Differing(dir string, laid int64, covered func(file string) bool
 	return edited, missing
 }
 
-// Same reports whether another file, at a path, is or holds what a file of the entry holds; whether it is a link to that, and whether only its digest
-// could tell. Laid is that of Differing.
+// Same reports whether another file, at a path, is or holds what a file of the entry holds; whether
+// it is a link to that, and whether only its digest could tell. Laid is that of Differing.
 func (e *Entry) Same(f *File, path string, laid int64) (same, linked, asked bool) {
 	info, err := os.Lstat(path)
 	if err != nil || !info.Mode().IsRegular() || info.Size() != f.Size {
@@ -148,7 +154,8 @@ func (e *Entry) Same(f *File, path string, laid int64) (same, linked, asked bool
 	return f.holds(path), linked, true
 }
 
-// Linked notes that files of the entry were linked, which is a change to the file system. Where none had changed before, they are still right.
+// Linked notes that files of the entry were linked, which is a change to the file system. Where
+// none had changed before, they are still right.
 func (e *Entry) Linked() {
 	if e.fresh {
 		e.rightAt(time.Now())
@@ -160,19 +167,23 @@ func (e *Entry) rightAt(t time.Time) {
 	_ = os.Chtimes(filepath.Join(filepath.Dir(e.Dir), indexFile), t, t) // without it there is a doubt more than need be
 }
 
-// Add unpacks an archive, whose bytes must be what the integrity string says: they are checked before the first is unpacked. What is there already
-// is taken away where it is not as it was made. What about names to be run may be run, whatever the archive says; its error ends it. Errors are those of
-// archive.Unpack, a *archive.DigestError, and the disk's.
-func (s *Store) Add(ctx context.Context, name, integrity string, r io.ReaderAt, size int64, about func(root *os.Root) (About, error)) (*Entry, error) {
+// Add unpacks an archive, whose bytes must be what the integrity string says: they are checked
+// before the first is unpacked. What is there already is taken away where it is not as it was made.
+// What about names to be run may be run, whatever the archive says; its error ends it. Errors are
+// those of archive.Unpack, a *archive.DigestError, and the disk's.
+func (s *Store) Add(ctx context.Context, name, integrity string, r io.ReaderAt, size int64,
+	about func(root *os.Root) (About, error)) (*Entry, error) {
 	return s.add(ctx, name, integrity, io.NewSectionReader(r, 0, size), archive.Form{ReadOnly: true}, about)
 }
 
 // AddAll is Add for an archive that has no folder around everything.
 func (s *Store) AddAll(ctx context.Context, name, integrity string, r io.ReaderAt, size int64) (*Entry, error) {
-	return s.add(ctx, name, integrity, io.NewSectionReader(r, 0, size), archive.Form{ReadOnly: true, Bare: true}, func(*os.Root) (About, error) { return About{}, nil })
+	return s.add(ctx, name, integrity, io.NewSectionReader(r, 0, size), archive.Form{ReadOnly: true, Bare: true},
+		func(*os.Root) (About, error) { return About{}, nil })
 }
 
-func (s *Store) add(ctx context.Context, name, integrity string, r *io.SectionReader, form archive.Form, about func(root *os.Root) (About, error)) (*Entry, error) {
+func (s *Store) add(ctx context.Context, name, integrity string, r *io.SectionReader, form archive.Form,
+	about func(root *os.Root) (About, error)) (*Entry, error) {
 	key, err := archive.Key(name, integrity)
 	if err != nil {
 		return nil, err
@@ -237,7 +248,8 @@ func discard(dir, aside string) error {
 }
 
 // fill unpacks an archive into the folder of an entry and writes its index.
-func fill(ctx context.Context, dir, name string, r *io.SectionReader, form archive.Form, about func(*os.Root) (About, error)) (*index, error) {
+func fill(ctx context.Context, dir, name string, r *io.SectionReader, form archive.Form,
+	about func(*os.Root) (About, error)) (*index, error) {
 	root, err := os.OpenRoot(filepath.Join(dir, filesDir))
 	if err != nil {
 		return nil, err
@@ -294,8 +306,8 @@ func (s *Store) Usage(ctx context.Context) (Usage, error) {
 	return u, err
 }
 
-// Verify reads every file, and takes away the entries that are not as they were made. It returns their releases, or their keys where not even
-// that can be read. Whoever needs one makes it anew.
+// Verify reads every file, and takes away the entries that are not as they were made. It returns
+// their releases, or their keys where not even that can be read. Whoever needs one makes it anew.
 func (s *Store) Verify(ctx context.Context) (removed []string, err error) {
 	err = s.each(ctx, func(dir string, x *index) error {
 		name := filepath.Base(dir)

@@ -26,7 +26,8 @@ func packed(t *testing.T, files ...[2]string) (data []byte, integrity string) {
 	z := gzip.NewWriter(&b)
 	w := tar.NewWriter(z)
 	for _, f := range files {
-		if err := w.WriteHeader(&tar.Header{Name: "package/" + f[0], Mode: 0o644, Size: int64(len(f[1])), Typeflag: tar.TypeReg}); err != nil {
+		if err := w.WriteHeader(&tar.Header{
+			Name: "package/" + f[0], Mode: 0o644, Size: int64(len(f[1])), Typeflag: tar.TypeReg}); err != nil {
 			t.Fatal(err)
 		}
 		if _, err := w.Write([]byte(f[1])); err != nil {
@@ -97,7 +98,8 @@ func TestStore(t *testing.T) {
 		t.Errorf("with another time: %v, %v", e, err)
 	}
 	info, _ := os.Stat(file) // it is there
-	if err := errors.Join(os.WriteFile(file, []byte("[]"), 0o644), os.Chtimes(file, info.ModTime(), info.ModTime())); err != nil {
+	if err := errors.Join(os.WriteFile(file, []byte("[]"), 0o644),
+		os.Chtimes(file, info.ModTime(), info.ModTime())); err != nil {
 		t.Fatal(err)
 	}
 	if removed, err := s.Verify(ctx); err != nil || len(removed) != 1 || removed[0] != "keel@1.0.0" {
@@ -118,13 +120,15 @@ func TestStoreRefuses(t *testing.T) {
 	_, other := packed(t, [2]string{"package.json", "{ }"})
 	var digest *archive.DigestError
 	for _, stated := range []string{other, "", "md9-AAAA", "sha512-AAAA"} {
-		if _, err := s.Add(ctx, "keel@1.0.0", stated, bytes.NewReader(data), int64(len(data)), about); !errors.As(err, &digest) {
+		if _, err := s.Add(ctx, "keel@1.0.0", stated, bytes.NewReader(data), int64(len(data)), about); !errors.As(
+			err, &digest) {
 			t.Errorf("with the checksum %q: %v", stated, err)
 		}
 	}
 	escaping, sum := packed(t, [2]string{"../../escape", "x"})
 	var entry *archive.EntryError
-	if _, err := s.Add(ctx, "keel@1.0.0", sum, bytes.NewReader(escaping), int64(len(escaping)), about); !errors.As(err, &entry) {
+	if _, err := s.Add(ctx, "keel@1.0.0", sum, bytes.NewReader(escaping), int64(len(escaping)), about); !errors.As(
+		err, &entry) {
 		t.Errorf("an entry that leads out: %v", err)
 	}
 	clash, sum := packed(t, [2]string{"a", "x"}, [2]string{"a/b", "x"})
@@ -134,7 +138,8 @@ func TestStoreRefuses(t *testing.T) {
 	if left, err := filepath.Glob(filepath.Join(s.dir, format, "part", "*")); err != nil || len(left) > 0 {
 		t.Errorf("what was refused leaves %v", left)
 	}
-	for _, key := range []string{"", "x", "sha512-../../../etc/passwd/aaaaaaaaaaaaaaaaaaaaaaaaaaaaa", "sha512-" + strings.Repeat("A", 64)} {
+	for _, key := range []string{"", "x", "sha512-../../../etc/passwd/aaaaaaaaaaaaaaaaaaaaaaaaaaaaa",
+		"sha512-" + strings.Repeat("A", 64)} {
 		if e, err := s.ByKey(key); e != nil || err != nil {
 			t.Errorf("the key %q gives %v, %v", key, e, err)
 		}

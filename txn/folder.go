@@ -1,6 +1,7 @@
-// Package txn changes files and whole folders of one folder safely: within the folder, by local names, never through a link, each file
-// new or old and nothing between, and flushed to the disk in the end. A Transaction changes several of them or none, whenever the
-// process ends: a journal says how to get back, and its removal completes the change.
+// Package txn changes files and whole folders of one folder safely: within the folder, by local
+// names, never through a link, each file new or old and nothing between, and flushed to the disk in
+// the end. A Transaction changes several of them or none, whenever the process ends: a journal says
+// how to get back, and its removal completes the change.
 package txn
 
 import (
@@ -19,19 +20,19 @@ import (
 	"molt/input"
 )
 
-// A Folder reads and changes the files of an application, in operations each of which happens wholly or not at all. What is
-// being written lies in PartDir until it is complete, so that a process that ends in the middle leaves nothing beside the
-// application's files.
+// A Folder reads and changes the files of an application, in operations each of which happens
+// wholly or not at all. What is being written lies in PartDir until it is complete, so that a
+// process that ends in the middle leaves nothing beside the application's files.
 //
-// Names are relative to the application, with slashes, and reach nothing outside of it: they are local names, no folder on
-// the way is a link, and nothing of version control's own folder is touched. The last part may be a link to a file that
-// lies in the same repository (see boundary): then that file is read and written and the link stays. Nothing below
-// StateDir may be a link.
+// Names are relative to the application, with slashes, and reach nothing outside of it: they are
+// local names, no folder on the way is a link, and nothing of version control's own folder is
+// touched. The last part may be a link to a file that lies in the same repository (see boundary):
+// then that file is read and written and the link stays. Nothing below StateDir may be a link.
 type Folder struct {
 	Dir  string
 	Root *os.Root // of Dir
-	// BeforeEach is asked ahead of every operation, which fails when it returns an error. Tests end the process there, or fill
-	// the disk; elsewhere it is nil.
+	// BeforeEach is asked ahead of every operation, which fails when it returns an error. Tests end
+	// the process there, or fill the disk; elsewhere it is nil.
 	BeforeEach func(op, name string) error
 	copied     []string // files whose content Flush still has to bring onto the disk
 }
@@ -48,7 +49,8 @@ func (e *NameError) Error() string { return e.Name + ": " + e.Reason }
 func open(dir string) (Folder, error) {
 	root, err := os.OpenRoot(dir)
 	if errors.Is(err, fs.ErrNotExist) {
-		return Folder{}, &input.UsageError{Reason: fmt.Sprintf("there is no folder %s; --dir says where the application is", dir)}
+		return Folder{}, &input.UsageError{
+			Reason: fmt.Sprintf("there is no folder %s; --dir says where the application is", dir)}
 	}
 	return Folder{Dir: dir, Root: root}, err
 }
@@ -96,7 +98,8 @@ func (d *Folder) Find(name string) (location, error) {
 		switch {
 		case info.Mode()&fs.ModeSymlink == 0:
 		case i < len(parts)-1 || parts[0] == StateDir:
-			return location{}, &NameError{at, "it is a link, which Molt does not follow here; put a folder or a file in its place"}
+			return location{}, &NameError{
+				at, "it is a link, which Molt does not follow here; put a folder or a file in its place"}
 		default:
 			return d.behind(name)
 		}
@@ -119,7 +122,8 @@ func (d *Folder) behind(name string) (location, error) {
 	if err != nil || !filepath.IsLocal(rel) {
 		return location{}, &NameError{name, fmt.Sprintf("a link to %s, outside of %s", file, top)}
 	}
-	if slices.ContainsFunc(strings.Split(filepath.ToSlash(rel), "/"), func(part string) bool { return strings.EqualFold(part, ".git") || part == StateDir }) {
+	if slices.ContainsFunc(strings.Split(filepath.ToSlash(rel), "/"),
+		func(part string) bool { return strings.EqualFold(part, ".git") || part == StateDir }) {
 		return location{}, &NameError{name, fmt.Sprintf("a link to %s, which is no file of the application's", file)}
 	}
 	root, err := os.OpenRoot(top)
@@ -352,8 +356,8 @@ func realDir(dir string) string {
 	return dir
 }
 
-// flushEntry brings the entries of a file's folder onto the disk, so that moves survive a loss of power in the order in which
-// they were made.
+// flushEntry brings the entries of a file's folder onto the disk, so that moves survive a loss of
+// power in the order in which they were made.
 func (d *Folder) flushEntry(at location, name string) error {
 	if err := d.ask("flush entry", name); err != nil {
 		return err

@@ -11,7 +11,8 @@ import (
 	"molt/input"
 )
 
-// RemoveFolder takes a folder away, with all that it holds; one that is not there is no error. Undo and Repair put it back.
+// RemoveFolder takes a folder away, with all that it holds; one that is not there is no error. Undo
+// and Repair put it back.
 func (t *Transaction) RemoveFolder(name string) error {
 	if _, again := t.journal.Folders[name]; again {
 		return fmt.Errorf("%s was replaced in this transaction already", name)
@@ -24,9 +25,10 @@ func (t *Transaction) RemoveFolder(name string) error {
 	return err
 }
 
-// ReplaceFolder puts a staged folder, with all that it holds, in the place of another, which may be missing. The staged one lies below
-// StateDir and is complete and on the disk. Until the transaction is completed the old folder is kept, and Undo and Repair put it back. Neither may
-// be a link; between the two moves that this takes there is, for a moment, no folder of the name.
+// ReplaceFolder puts a staged folder, with all that it holds, in the place of another, which may be
+// missing. The staged one lies below StateDir and is complete and on the disk. Until the
+// transaction is completed the old folder is kept, and Undo and Repair put it back. Neither may be
+// a link; between the two moves that this takes there is, for a moment, no folder of the name.
 func (t *Transaction) ReplaceFolder(name, staged string) error {
 	if _, again := t.journal.Folders[name]; again {
 		return fmt.Errorf("%s was replaced in this transaction already", name)
@@ -44,7 +46,8 @@ func (t *Transaction) ReplaceFolder(name, staged string) error {
 	return t.w.Move(staged, name)
 }
 
-// setAside notes in the journal that a folder is going to be another, and moves the old one, if there is one, to the backups.
+// setAside notes in the journal that a folder is going to be another, and moves the old one, if
+// there is one, to the backups.
 func (t *Transaction) setAside(name string, old bool) (backup string, err error) {
 	if old {
 		backup = path.Join(t.journal.Backup, "folders", name)
@@ -73,13 +76,14 @@ func (w *Workspace) isFolder(name string) (bool, error) {
 	case err != nil:
 		return false, err
 	case !info.IsDir():
-		return false, &input.UsageError{Reason: fmt.Sprintf("%s is no folder, and Molt replaces folders only; move it away", w.path(name))}
+		return false, &input.UsageError{
+			Reason: fmt.Sprintf("%s is no folder, and Molt replaces folders only; move it away", w.path(name))}
 	}
 	return true, nil
 }
 
-// putFolderBack moves the backup of a folder into its place; "" stands for a folder that did not exist. A backup that is not there was
-// not made, or was moved back already.
+// putFolderBack moves the backup of a folder into its place; "" stands for a folder that did not
+// exist. A backup that is not there was not made, or was moved back already.
 func (w *Workspace) putFolderBack(name, backup string) error {
 	if backup != "" && !w.Exists(backup) {
 		return nil

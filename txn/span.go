@@ -16,8 +16,10 @@ const (
 	spanInUse = StateDir + "/span-in-use"
 )
 
-// A Span makes several transactions of a folder one: what one of them completes is taken back with the others where a later one fails, or where the process
-// ends before all of them are done. It has a journal of its own, into which a transaction puts its backups as it is completed. A nil Span is none.
+// A Span makes several transactions of a folder one: what one of them completes is taken back with
+// the others where a later one fails, or where the process ends before all of them are done. It has
+// a journal of its own, into which a transaction puts its backups as it is completed. A nil Span is
+// none.
 type Span struct {
 	w       *Workspace
 	journal journal
@@ -25,10 +27,13 @@ type Span struct {
 	spent   []string // folders of backups that nothing needs afterwards
 }
 
-// BeginSpan begins one. The folder must have been taken, and may be released while the span lasts: workspaces with the span are the only ones that can take it. The
-// caller ends it with Commit or Undo.
+// BeginSpan begins one. The folder must have been taken, and may be released while the span lasts:
+// workspaces with the span are the only ones that can take it. The caller ends it with Commit or
+// Undo.
 func (w *Workspace) BeginSpan(what string) (*Span, error) {
-	s := &Span{w: w, journal: journal{What: what, Began: time.Now().UTC(), Files: map[string]string{}, Folders: map[string]string{}, Sums: map[string]string{}, Run: rand.Text()}}
+	s := &Span{w: w, journal: journal{
+		What: what, Began: time.Now().UTC(), Files: map[string]string{}, Folders: map[string]string{},
+		Sums: map[string]string{}, Run: rand.Text()}}
 	if _, err := w.Find(spanInUse); err != nil {
 		return nil, err
 	}
@@ -42,7 +47,8 @@ func (w *Workspace) BeginSpan(what string) (*Span, error) {
 	return s, nil
 }
 
-// adopt takes over the backups of a transaction that is about to be completed. What was changed before is known already.
+// adopt takes over the backups of a transaction that is about to be completed. What was changed
+// before is known already.
 func (s *Span) adopt(t *Transaction) error {
 	files, sums, folders := maps.Clone(s.journal.Files), maps.Clone(s.journal.Sums), maps.Clone(s.journal.Folders)
 	for name, saved := range t.journal.Files {

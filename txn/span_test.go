@@ -7,7 +7,8 @@ import (
 	"testing"
 )
 
-// Transactions of a span come about together: after an end in the middle, wherever, the next process finds the files and folders as they were before all.
+// Transactions of a span come about together: after an end in the middle, wherever, the next
+// process finds the files and folders as they were before all.
 func TestSpan(t *testing.T) {
 	const before = "a=1;b=1;tree/x=1;"
 	change := func(w *Workspace, text string) error {
@@ -16,7 +17,8 @@ func TestSpan(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		return errors.Join(x.ReplaceFolder("tree", StateDir+"/part/new"), x.Write("a", []byte(text)), x.Write("c", []byte(text)), x.Commit())
+		return errors.Join(x.ReplaceFolder("tree", StateDir+"/part/new"), x.Write("a", []byte(text)),
+			x.Write("c", []byte(text)), x.Commit())
 	}
 	for _, test := range []struct {
 		name string

@@ -28,7 +28,8 @@ type journal struct {
 	Folders map[string]string `json:"folders,omitempty"` // the same for folders that are replaced whole
 	Sums    map[string]string `json:"sums"`              // SHA-256 of each backup of a file
 	Tasks   bool              `json:"tasks"`             // tasks are running, which may make files that are not listed
-	Run     string            `json:"run"`               // what the processes of its checks and tasks have in their environment
+	// what the processes of its checks and tasks have in their environment
+	Run string `json:"run"`
 }
 
 // A sealedJournal is the journal as it lies on disk. One whose seal is not this user's, on this machine, came with the
@@ -54,7 +55,8 @@ func (w *Workspace) readJournal(file string) (journal, error) {
 			return on.Journal, nil
 		}
 	}
-	return journal{}, &input.UsageError{Reason: fmt.Sprintf("%s was not written by Molt for this user on this machine, so it is not carried out; look at what it says, and remove it", file)}
+	return journal{}, &input.UsageError{Reason: fmt.Sprintf("%s was not written by Molt for this user on this machine, "+
+		"so it is not carried out; look at what it says, and remove it", file)}
 }
 
 // unfinished says what was not finished, and since when.
@@ -62,8 +64,8 @@ func (j journal) unfinished() string {
 	return fmt.Sprintf("%s, begun %s, was not finished", j.What, j.Began.Local().Format(time.DateTime))
 }
 
-// Unfinished says that a Molt was ended in the middle of a change; "" when there is nothing to say, as while another Molt is
-// at work. It changes nothing.
+// Unfinished says that a Molt was ended in the middle of a change; "" when there is nothing to say,
+// as while another Molt is at work. It changes nothing.
 func (w *Workspace) Unfinished() string {
 	if err := w.ownState(); err != nil {
 		return err.Error()
@@ -82,8 +84,9 @@ func (w *Workspace) Unfinished() string {
 	return j.unfinished() + "; the next command that changes something first puts the files back as they were before it"
 }
 
-// Repair takes back a transaction that was never completed, and says so; "" when there was none. First it calls end with the Run of the
-// transaction, whose processes may be alive and would go on writing.
+// Repair takes back a transaction that was never completed, and says so; "" when there was none.
+// First it calls end with the Run of the transaction, whose processes may be alive and would go on
+// writing.
 func (w *Workspace) Repair(end func(run string)) (says string, err error) {
 	j, err := w.readJournal(journalFile)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -109,8 +112,8 @@ func (w *Workspace) Repair(end func(run string)) (says string, err error) {
 	return says, nil
 }
 
-// dropFolders takes away the backups of folders that a process which ended just after a commit had no time to take away: no transaction is under
-// way that could need them.
+// dropFolders takes away the backups of folders that a process which ended just after a commit had
+// no time to take away: no transaction is under way that could need them.
 func (w *Workspace) dropFolders() {
 	entries, err := fs.ReadDir(w.Root.FS(), backupDir)
 	if err != nil {
@@ -131,11 +134,13 @@ type Transaction struct {
 	beside   []string // files that are no part of what Record keeps
 }
 
-// Begin saves the present content of the files that are going to change, in a folder of its own. What is done is told to people when
-// it is not finished, id becomes part of the folder's name.
+// Begin saves the present content of the files that are going to change, in a folder of its own.
+// What is done is told to people when it is not finished, id becomes part of the folder's name.
 func (w *Workspace) Begin(what, id string, names ...string) (*Transaction, error) {
 	folder := path.Join(backupDir, time.Now().UTC().Format("20060102-150405.000000")+"-"+Slug(id))
-	t := &Transaction{w: w, journal: journal{What: what, Began: time.Now().UTC(), Backup: folder, Files: map[string]string{}, Sums: map[string]string{}, Run: rand.Text()}}
+	t := &Transaction{w: w, journal: journal{
+		What: what, Began: time.Now().UTC(), Backup: folder, Files: map[string]string{}, Sums: map[string]string{},
+		Run: rand.Text()}}
 	w.Run = t.journal.Run
 	err := t.Cover(names)
 	if err != nil && w.Remove(journalFile) == nil { // else the next Molt needs the backups
@@ -195,8 +200,8 @@ func (t *Transaction) keep(names []string, put func(name string, data []byte) er
 	return nil
 }
 
-// EndTasks ends the time in which tasks change files: it takes those that came into being into the transaction, and lets go of those
-// that are as they were.
+// EndTasks ends the time in which tasks change files: it takes those that came into being into the
+// transaction, and lets go of those that are as they were.
 func (t *Transaction) EndTasks(created, same []string) error {
 	for _, name := range same {
 		delete(t.journal.Sums, t.journal.Files[name])
@@ -240,8 +245,8 @@ func (w *Workspace) note(file string, j journal) error {
 	return w.Put(file, append(data, '\n'))
 }
 
-// save keeps a copy of a file in a folder of backups, and returns its name below StateDir with its SHA-256; "" for a file
-// that does not exist.
+// save keeps a copy of a file in a folder of backups, and returns its name below StateDir with its
+// SHA-256; "" for a file that does not exist.
 func (w *Workspace) save(folder, name string, put func(name string, data []byte) error) (saved, sum string, err error) {
 	data, err := w.Read(name, input.State)
 	switch {
@@ -294,8 +299,8 @@ func (t *Transaction) Replace(name string, data []byte) error {
 	return t.w.Put(name, data)
 }
 
-// A Record is what is needed to take a transaction back after it was completed: copies of its files as they were and as they were
-// left, named below StateDir, "" for no file.
+// A Record is what is needed to take a transaction back after it was completed: copies of its files
+// as they were and as they were left, named below StateDir, "" for no file.
 type Record struct {
 	Before, After map[string]string
 	Sums          map[string]string // SHA-256 of each copy

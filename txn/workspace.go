@@ -51,8 +51,9 @@ func (e *BusyError) Error() string {
 	return fmt.Sprintf("another Molt is at work in %s; try again when it is done", e.Dir)
 }
 
-// Take takes the folder for changing it, so that no other Molt does the same; the error is a *BusyError when another has it. The caller
-// releases it. A transaction that was ended in the middle is still to be repaired.
+// Take takes the folder for changing it, so that no other Molt does the same; the error is a
+// *BusyError when another has it. The caller releases it. A transaction that was ended in the
+// middle is still to be repaired.
 func (w *Workspace) Take() (release func(), err error) {
 	if err := w.ownState(); err != nil {
 		return nil, err
@@ -103,7 +104,8 @@ func (w *Workspace) ownState() error {
 	case err != nil:
 		return err
 	case !info.IsDir():
-		return &input.UsageError{Reason: fmt.Sprintf("%s is no folder; Molt keeps its own files there and follows no link: take it away", w.path(StateDir))}
+		return &input.UsageError{Reason: fmt.Sprintf(
+			"%s is no folder; Molt keeps its own files there and follows no link: take it away", w.path(StateDir))}
 	}
 	return nil
 }

@@ -136,8 +136,8 @@ func TestHostileJournal(t *testing.T) {
 	}
 }
 
-// A folder is replaced whole: whenever the process ends, or the disk fills, after whichever file operation, the old one or the new one
-// is there afterwards, with the file that changed beside it.
+// A folder is replaced whole: whenever the process ends, or the disk fills, after whichever file
+// operation, the old one or the new one is there afterwards, with the file that changed beside it.
 func TestFolderReplacedOrNot(t *testing.T) {
 	const staged = PartDir + "/tree"
 	change := func(w *Workspace) error {

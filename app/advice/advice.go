@@ -1,4 +1,5 @@
-// Package advice reads what upgrade guides say, as data: files of facts about a framework's major, from files, folders and addresses.
+// Package advice reads what upgrade guides say, as data: files of facts about a framework's major,
+// from files, folders and addresses.
 package advice
 
 import (
@@ -60,15 +61,18 @@ type rawFact struct {
 }
 
 // adviceKeys are the keys that a fact may have.
-var adviceKeys = []string{"runtime", "renamed", "swallowed", "companion", "symbol", "option", "command", "link", "stop", "in", "needs", "together", "becomes", "files", "says", "source", "confidence"}
+var adviceKeys = []string{"runtime", "renamed", "swallowed", "companion", "symbol", "option", "command", "link", "stop",
+	"in", "needs", "together", "becomes", "files", "says", "source", "confidence"}
 
 // kinds returns the kinds that a fact claims to be, with their subjects.
 func (r rawFact) kinds() (kinds []project.FactKind, subjects []string) {
 	for _, k := range []struct {
 		kind    project.FactKind
 		subject string
-	}{{project.RuntimeFact, r.Runtime}, {project.RenamedFact, r.Renamed}, {project.SwallowedFact, r.Swallowed}, {project.CompanionFact, r.Companion},
-		{project.SymbolFact, r.Symbol}, {project.OptionFact, r.Option}, {project.CommandFact, r.Command}, {project.StopFact, r.Stop}} {
+	}{{project.RuntimeFact, r.Runtime}, {project.RenamedFact, r.Renamed}, {project.SwallowedFact, r.Swallowed},
+		{project.CompanionFact, r.Companion},
+		{project.SymbolFact, r.Symbol}, {project.OptionFact, r.Option}, {project.CommandFact, r.Command},
+		{project.StopFact, r.Stop}} {
 		if k.subject != "" {
 			kinds, subjects = append(kinds, k.kind), append(subjects, k.subject)
 		}
@@ -85,7 +89,8 @@ func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Fact,
 	if len(kinds) != 1 {
 		return f, "a fact has one of the keys " + strings.Join(adviceKeys[:9], ", ")
 	}
-	f = project.Fact{Kind: kinds[0], Name: subjects[0], In: r.In, Needs: r.Needs, Together: r.Together, Becomes: r.Becomes, Files: r.Files, Link: r.Link,
+	f = project.Fact{Kind: kinds[0], Name: subjects[0], In: r.In, Needs: r.Needs, Together: r.Together, Becomes: r.Becomes,
+		Files: r.Files, Link: r.Link,
 		Says: r.Says, Source: r.Source, Confidence: project.Confidence(r.Confidence)}
 	if f.Source == "" {
 		f.Source = file.Source
@@ -146,10 +151,12 @@ func canonical(eco ecosystem.Ecosystem, name string) string {
 	return eco.Canonical(name)
 }
 
-// Decode reads a file of advice. Facts of kinds that this Molt does not know are left out, with a warning; what is
-// broken is an error with its line, or several, joined. Of a file about another ecosystem, or about a framework of which elsewhere says that it is in another one, only the
-// head is read; elsewhere may be nil.
-func Decode(file string, data []byte, eco ecosystem.Ecosystem, elsewhere func(about string) bool) (project.Guide, []string, error) {
+// Decode reads a file of advice. Facts of kinds that this Molt does not know are left out, with a
+// warning; what is broken is an error with its line, or several, joined. Of a file about another
+// ecosystem, or about a framework of which elsewhere says that it is in another one, only the head
+// is read; elsewhere may be nil.
+func Decode(file string, data []byte, eco ecosystem.Ecosystem,
+	elsewhere func(about string) bool) (project.Guide, []string, error) {
 	var g project.Guide
 	tree, err := yamlfile.Parse(file, data, 0)
 	if err != nil {
@@ -180,7 +187,8 @@ func Decode(file string, data []byte, eco ecosystem.Ecosystem, elsewhere func(ab
 		if unknown := unknownKeys(text.Node(at)); len(unknown) > 0 {
 			var place *input.PositionError
 			if errors.As(text.ErrorAt(at, ""), &place) {
-				warnings = append(warnings, fmt.Sprintf("%s:%d: left out a fact with %s, which this Molt does not know", file, place.Line, strings.Join(unknown, ", ")))
+				warnings = append(warnings, fmt.Sprintf("%s:%d: left out a fact with %s, which this Molt does not know",
+					file, place.Line, strings.Join(unknown, ", ")))
 			}
 			continue
 		}
@@ -228,8 +236,9 @@ type Files interface {
 	Exists(name string) bool
 }
 
-// Load reads the advice that entries of "advice:" in the configuration mean: files, folders of such, and addresses; and looks in the
-// source of the application for what the facts are about. It returns warnings too.
+// Load reads the advice that entries of "advice:" in the configuration mean: files, folders of
+// such, and addresses; and looks in the source of the application for what the facts are about. It
+// returns warnings too.
 func (l Library) Load(ctx context.Context, entries []string) (guides []project.Guide, warnings []string, err error) {
 	var wrong []error
 	for _, from := range entries {
@@ -286,7 +295,8 @@ func (l Library) read(ctx context.Context, from string) ([]namedFile, error) {
 			}
 		}
 	case !l.Files.Exists(from):
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: \"advice\" names %s, which cannot be read: %s", config.File, from, input.Cause(err))}
+		return nil, &input.UsageError{
+			Reason: fmt.Sprintf("%s: \"advice\" names %s, which cannot be read: %s", config.File, from, input.Cause(err))}
 	}
 	var files []namedFile
 	for _, name := range names {
@@ -303,7 +313,8 @@ func (l Library) read(ctx context.Context, from string) ([]namedFile, error) {
 func (l Library) fetch(ctx context.Context, address string) ([]namedFile, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Path == "" || u.User != nil || u.Scheme != "http" && u.Scheme != "https" {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: \"advice\" names something that is no file or folder of the application, and no address of a file, http:// or https://, without user and password", config.File)}
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: \"advice\" names something that is no file or folder of the "+
+			"application, and no address of a file, http:// or https://, without user and password", config.File)}
 	}
 	folder, name := path.Split(u.EscapedPath())
 	base := *u
@@ -316,11 +327,12 @@ func (l Library) fetch(ctx context.Context, address string) ([]namedFile, error)
 		return nil, &input.UsageError{Reason: fmt.Sprintf("%s: advice: %v", config.File, err)}
 	}
 	defer client.Close()
-	data, err := client.Fetch(ctx, registry.Request{Path: name, Accept: "application/yaml, application/json, text/plain", Limit: input.Advice,
-		Understand: func(body []byte) ([]byte, error) {
-			_, _, err := Decode(address, body, l.Eco, l.Elsewhere)
-			return body, err
-		}})
+	data, err := client.Fetch(ctx,
+		registry.Request{Path: name, Accept: "application/yaml, application/json, text/plain", Limit: input.Advice,
+			Understand: func(body []byte) ([]byte, error) {
+				_, _, err := Decode(address, body, l.Eco, l.Elsewhere)
+				return body, err
+			}})
 	var missing *registry.NotFoundError
 	switch {
 	case errors.As(err, &missing):

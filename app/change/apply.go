@@ -19,21 +19,24 @@ import (
 	"molt/input"
 )
 
-// Take carries out a way out: the manifest's lines, the lock, and what molt.yaml has to say, together or not at all. The
-// result is verified before it counts. Back takes it back like a stage. The folder must be in use.
+// Take carries out a way out: the manifest's lines, the lock, and what molt.yaml has to say,
+// together or not at all. The result is verified before it counts. Back takes it back like a stage.
+// The folder must be in use.
 func Take(ctx context.Context, a *open.Question, way conflict.WayOut) error {
 	switch {
 	case way.Kind == conflict.WaitWay:
 		return &input.UsageError{Reason: "there is nothing to take: " + way.Title}
 	case way.Raise != nil:
-		return &input.UsageError{Reason: fmt.Sprintf("to %s is work for people; do it, say so under \"runtime:\" in %s, and run molt relock", way.Title, config.File)}
+		return &input.UsageError{Reason: fmt.Sprintf(
+			"to %s is work for people; do it, say so under \"runtime:\" in %s, and run molt relock", way.Title, config.File)}
 	case way.Goals != nil:
 		return &input.UsageError{Reason: fmt.Sprintf("to %s, run molt plan %s", way.Title, project.GoalTexts(way.Goals))}
 	}
 	files := map[string][]byte{}
 	if len(way.Changes) > 0 {
 		var err error
-		if files, err = locking.Rehearse(ctx, a, &doc.PlanStage{ID: "untangle", Changes: changeDocs(a.View, way.Changes)}); err != nil {
+		if files, err = locking.Rehearse(
+			ctx, a, &doc.PlanStage{ID: "untangle", Changes: changeDocs(a.View, way.Changes)}); err != nil {
 			return err
 		}
 	}
@@ -51,7 +54,8 @@ func Take(ctx context.Context, a *open.Question, way conflict.WayOut) error {
 		for i := range way.Waive {
 			way.Waive[i].Reason = "a way out of " + a.Now().Format(time.DateOnly) + "; say why it runs all the same"
 		}
-		edited, err := config.Edit(string(text), config.Change{Previews: way.Preview, Build: way.Build, Unhold: a.AsSpelled(way.Unhold...), Waive: way.Waive})
+		edited, err := config.Edit(string(text),
+			config.Change{Previews: way.Preview, Build: way.Build, Unhold: a.AsSpelled(way.Unhold...), Waive: way.Waive})
 		if err != nil {
 			return err
 		}
@@ -79,13 +83,15 @@ func consistent(ctx context.Context, a *open.View) error {
 	return nil
 }
 
-// changeDocs writes changes of the manifest as it stands. Whether a change adds a line is told by the manifest: one with an
-// empty constraint that nothing is locked for has a point like one that is not there.
+// changeDocs writes changes of the manifest as it stands. Whether a change adds a line is told by
+// the manifest: one with an empty constraint that nothing is locked for has a point like one that
+// is not there.
 func changeDocs(a *open.View, changes []project.Change) []doc.PlanChange {
 	lines := open.Spots(a.Manifest)
 	var docs []doc.PlanChange
 	for _, c := range changes {
-		file := doc.PlanChange{Name: c.Name, Group: c.Group, From: planfile.PointOf(c.From), To: planfile.PointOf(c.To), Reason: c.Reason}
+		file := doc.PlanChange{Name: c.Name, Group: c.Group, From: planfile.PointOf(c.From), To: planfile.PointOf(c.To),
+			Reason: c.Reason}
 		if _, there := lines[open.SpotOf(c.Group, c.Name)]; there && file.From == nil {
 			file.From = &doc.PlanPoint{}
 		}
@@ -112,7 +118,8 @@ func Place(a *open.Question, d solve.Demand) string {
 	return a.Manifest.FileOf(d.Group)
 }
 
-// Written returns the constraint of the line that declares what a demand asks for, as it is written there; "" where no line does.
+// Written returns the constraint of the line that declares what a demand asks for, as it is written
+// there; "" where no line does.
 func Written(a *open.View, d solve.Demand) string {
 	for _, e := range a.Manifest.Entries() {
 		if e.As == d.As && e.Group == d.Group {

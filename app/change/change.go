@@ -1,5 +1,5 @@
-// Package change changes one thing of an application at a person's word: a declaration, a hold, the configuration. Whatever it
-// writes was solved to a lock first, and is written whole.
+// Package change changes one thing of an application at a person's word: a declaration, a hold, the
+// configuration. Whatever it writes was solved to a lock first, and is written whole.
 package change
 
 import (
@@ -56,7 +56,8 @@ func Change(ctx context.Context, a *open.View, name string, e *Effect) error {
 }
 
 // write replaces files and notes that in the ledger, all or nothing. The check looks at what came of it.
-func write(ctx context.Context, a *open.View, name string, files map[string][]byte, check func(after *open.View) error) error {
+func write(ctx context.Context, a *open.View, name string, files map[string][]byte,
+	check func(after *open.View) error) error {
 	names := append(a.Manifest.Files(), a.LockFile(), config.File, planfile.File, ledger.File)
 	t, err := a.Files.Begin(name, name, names...)
 	if err != nil {
@@ -117,7 +118,8 @@ func Drop(a *open.View, names []string, from ecosystem.Part) ([]project.Change, 
 			}
 		}
 		if h, held := a.Config.Hold[name]; held && found {
-			return nil, &input.UsageError{Reason: fmt.Sprintf("%s is held (%s); molt hold %s --lift first", name, h.Reason, name)}
+			return nil, &input.UsageError{
+				Reason: fmt.Sprintf("%s is held (%s); molt hold %s --lift first", name, h.Reason, name)}
 		}
 		if !found {
 			says := fmt.Sprintf("%s is not declared", name)
@@ -149,7 +151,8 @@ func Hold(a *open.View, name string, h config.Hold) error {
 		return config.AddHold(text, name, h)
 	}, func(after *open.View) error {
 		if after.Config.Hold[name] != h {
-			return &input.UsageError{Reason: fmt.Sprintf("%s is written in a way that Molt does not edit; add %s under \"hold:\"", config.File, name)}
+			return &input.UsageError{Reason: fmt.Sprintf(
+				"%s is written in a way that Molt does not edit; add %s under \"hold:\"", config.File, name)}
 		}
 		return nil
 	})
@@ -160,7 +163,9 @@ func Release(a *open.View, name string) error {
 	if _, held := a.Config.Hold[name]; !held {
 		return &input.UsageError{Reason: fmt.Sprintf("%s is not held", name)}
 	}
-	return editHolds(a, "release-"+txn.Slug(name), func(text string) (string, error) { return config.Edit(text, config.Change{Unhold: a.AsSpelled(name)}) },
+	return editHolds(a, "release-"+txn.Slug(name), func(text string) (string, error) {
+		return config.Edit(text, config.Change{Unhold: a.AsSpelled(name)})
+	},
 		func(*open.View) error { return nil })
 }
 
@@ -176,7 +181,8 @@ func editHolds(a *open.View, what string, edit func(string) (string, error), che
 	if _, err := config.Read(config.File, []byte(edited)); err != nil {
 		var place *input.PositionError
 		if errors.As(err, &place) {
-			return &input.UsageError{Reason: fmt.Sprintf("%s is written in a way that Molt does not edit: %v", config.File, place.Reason)}
+			return &input.UsageError{Reason: fmt.Sprintf("%s is written in a way that Molt does not edit: %v", config.File,
+				place.Reason)}
 		}
 		return err
 	}

@@ -47,7 +47,8 @@ func AddNotes(ctx context.Context, a *open.Question, file *planfile.Plan) error 
 	return g.Wait()
 }
 
-// Notes returns what the change log of a changed package calls breaking between the two releases, or that it could not be read.
+// Notes returns what the change log of a changed package calls breaking between the two releases,
+// or that it could not be read.
 func Notes(ctx context.Context, a *open.Question, c doc.PlanChange) ([]string, error) {
 	notes, err := breakingNotes(ctx, a, c)
 	var unread *unreadLog
@@ -94,7 +95,8 @@ func ChangeLog(ctx context.Context, a *open.Question, name string, r *universe.R
 		return "", err
 	}
 	data := []byte(text)
-	if err := archive.Check(r.File().Address, data, r.File().Integrity); err != nil { // what the cache holds may be of another day
+	if err := archive.Check(r.File().Address, data, r.File().Integrity); err != nil {
+		// what the cache holds may be of another day
 		return "", err
 	}
 	return archive.ReadLog(ctx, r.File().Address, data)
@@ -130,7 +132,8 @@ func notesOf(ctx context.Context, a *open.Question, name, from, to string) ([]st
 		}
 	}
 	if len(notes) > mostNotes {
-		notes = append(notes[:mostNotes-1], fmt.Sprintf("and %d more: molt dossier %s --to %s", len(notes)-mostNotes+1, name, to))
+		notes = append(notes[:mostNotes-1],
+			fmt.Sprintf("and %d more: molt dossier %s --to %s", len(notes)-mostNotes+1, name, to))
 	}
 	return notes, nil
 }

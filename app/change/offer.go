@@ -18,7 +18,8 @@ import (
 // offerPrefix begins the names of the branches with offers.
 const offerPrefix = "molt/"
 
-// offerTrailer is the trailer of a commit that is an offer; a branch whose last commit lacks it has other people's work, and is left alone.
+// offerTrailer is the trailer of a commit that is an offer; a branch whose last commit lacks it has
+// other people's work, and is left alone.
 const offerTrailer = "Molt-Offer"
 
 // What became of an offer's branch.
@@ -40,26 +41,32 @@ type Offered struct {
 	Unread                int          // releases of which nobody can tell that
 }
 
-// Offer puts every offer on a branch of its own, as one commit on top of the one that is checked out, and renews or removes the branches of earlier
-// offers; the work tree is not touched. When it is dry, branches stay as they are.
+// Offer puts every offer on a branch of its own, as one commit on top of the one that is checked
+// out, and renews or removes the branches of earlier offers; the work tree is not touched. When it
+// is dry, branches stay as they are.
 func Offer(ctx context.Context, a *open.Question, dry bool) (all []Offered, waiting []plan.Waiting, err error) {
 	if a.Lock == nil || !a.Application().Current() || a.Lock.Edgeless {
-		return nil, nil, &input.UsageError{Reason: "offers go on from a lock that was made for the manifest as it stands; molt relock makes it"}
+		return nil, nil, &input.UsageError{
+			Reason: "offers go on from a lock that was made for the manifest as it stands; molt relock makes it"}
 	}
 	var branches []vcs.Branch
 	if !dry {
 		if !a.Repo.Here(ctx) || !a.Repo.HasCommit(ctx) {
-			return nil, nil, &input.UsageError{Reason: "offers are branches of git, and this is no work tree with a commit; --dry-run shows them without"}
+			return nil, nil, &input.UsageError{
+				Reason: "offers are branches of git, and this is no work tree with a commit; --dry-run shows them without"}
 		}
 		changed, err := a.Repo.Uncommitted(ctx, append(a.Manifest.Files(), a.LockFile())...)
 		if err != nil {
 			return nil, nil, err
 		}
 		if len(changed) > 0 {
-			return nil, nil, &input.UsageError{Reason: fmt.Sprintf("%s holds what is not committed; offers are commits on top of the one that is checked out", strings.Join(changed, ", "))}
+			return nil, nil, &input.UsageError{
+				Reason: fmt.Sprintf("%s holds what is not committed; offers are commits on top of the one that is checked out",
+					strings.Join(changed, ", "))}
 		}
 		if at := a.Repo.Branch(ctx); strings.HasPrefix(at, offerPrefix) {
-			return nil, nil, &input.UsageError{Reason: fmt.Sprintf("%s is checked out, which is an offer itself; switch to the branch that offers are for", at)}
+			return nil, nil, &input.UsageError{
+				Reason: fmt.Sprintf("%s is checked out, which is an offer itself; switch to the branch that offers are for", at)}
 		}
 		if branches, err = a.Repo.Branches(ctx, offerPrefix); err != nil {
 			return nil, nil, err
@@ -122,7 +129,8 @@ func Offer(ctx context.Context, a *open.Question, dry bool) (all []Offered, wait
 		if err := a.Repo.DeleteBranch(ctx, b); err != nil {
 			return nil, nil, err
 		}
-		all = append(all, Offered{Offer: plan.Offer{ID: strings.TrimPrefix(name, offerPrefix)}, Branch: name, Commit: b.Commit, State: offerGone})
+		all = append(all, Offered{Offer: plan.Offer{ID: strings.TrimPrefix(name, offerPrefix)}, Branch: name,
+			Commit: b.Commit, State: offerGone})
 	}
 	return all, waiting, nil
 }

@@ -23,8 +23,8 @@ type OwnVersion struct {
 	Written  bool
 }
 
-// FindOwnVersion says how the application's own version should move after the stages of a plan that are done; nil when the
-// manifest has no version, or when nothing calls for a move.
+// FindOwnVersion says how the application's own version should move after the stages of a plan that
+// are done; nil when the manifest has no version, or when nothing calls for a move.
 func FindOwnVersion(a *open.View, file *planfile.Plan) *OwnVersion {
 	text := a.Manifest.Version()
 	scheme := a.Eco.Scheme()
@@ -49,7 +49,8 @@ func FindOwnVersion(a *open.View, file *planfile.Plan) *OwnVersion {
 				change.To = project.Point(*c.To)
 			}
 			// What several stages moved counts from where it was first to where it is now.
-			if i := slices.IndexFunc(changes, func(x project.Change) bool { return x.Name == change.Name && x.Group == change.Group }); i >= 0 {
+			if i := slices.IndexFunc(changes,
+				func(x project.Change) bool { return x.Name == change.Name && x.Group == change.Group }); i >= 0 {
 				changes[i].To = change.To
 				continue
 			}
@@ -92,7 +93,8 @@ func SetOwnVersion(a *open.View) (*OwnVersion, error) {
 		return nil, err
 	}
 	if next := file.Next(); next != nil {
-		return nil, &input.UsageError{Reason: "stage " + next.ID + " is still to do; the application's own version comes after the last"}
+		return nil, &input.UsageError{
+			Reason: "stage " + next.ID + " is still to do; the application's own version comes after the last"}
 	}
 	records, err := a.Ledger.Here()
 	if err != nil {
@@ -100,7 +102,8 @@ func SetOwnVersion(a *open.View) (*OwnVersion, error) {
 	}
 	for _, r := range records {
 		if r.Stage == OwnVersionStage {
-			return nil, &input.UsageError{Reason: "the application's own version was written already; it is " + a.Manifest.Version()}
+			return nil, &input.UsageError{
+				Reason: "the application's own version was written already; it is " + a.Manifest.Version()}
 		}
 	}
 	own := FindOwnVersion(a, file)

@@ -66,8 +66,9 @@ func NewDraft(ctx context.Context, a *open.View) Draft {
 // NeedsRegistry reports whether nothing tells where packages come from.
 func (d Draft) NeedsRegistry() bool { return d.Registry == "" && d.RegistryFrom == "" }
 
-// Write writes the configuration of an application, of which there is a draft for each side, with comments that say where everything comes from. What
-// people say counts before the drafts: an address for all sides, and goals.
+// Write writes the configuration of an application, of which there is a draft for each side, with
+// comments that say where everything comes from. What people say counts before the drafts: an
+// address for all sides, and goals.
 func Write(drafts []Draft, address, goal string) []byte {
 	b := &strings.Builder{}
 	line := func(format string, args ...any) { fmt.Fprintf(b, format+"\n", args...) }
@@ -78,7 +79,8 @@ func Write(drafts []Draft, address, goal string) []byte {
 		}
 		return strings.TrimSpace(string(data))
 	}
-	line("# What the people of %s decided. Every key may be left out; molt config shows what counts, and why.", drafts[0].Name)
+	line("# What the people of %s decided. Every key may be left out; molt config shows what counts, and why.",
+		drafts[0].Name)
 	line("")
 	known := address
 	for _, d := range drafts {
@@ -107,7 +109,8 @@ func Write(drafts []Draft, address, goal string) []byte {
 	case drafts[0].RegistryFrom != "":
 		line("# registry: https://…    # where packages come from; %s", drafts[0].RegistryFrom)
 	default:
-		line("# registry: https://…    # where packages come from; or the variable MOLT_REGISTRY_%s", strings.ToUpper(drafts[0].Ecosystem))
+		line("# registry: https://…    # where packages come from; or the variable MOLT_REGISTRY_%s",
+			strings.ToUpper(drafts[0].Ecosystem))
 	}
 	line("")
 	var frameworks []string
@@ -120,7 +123,8 @@ func Write(drafts []Draft, address, goal string) []byte {
 	case goal != "":
 		line("goal: %s", value(goal))
 	case frameworks != nil:
-		line("# goal: %s@…    # where to go; the most packages here depend on %s", frameworks[0], strings.Join(frameworks, " and on "))
+		line("# goal: %s@…    # where to go; the most packages here depend on %s", frameworks[0],
+			strings.Join(frameworks, " and on "))
 	default:
 		line("# goal: NAME@MAJOR    # where to go: the framework, and its major version")
 	}
@@ -175,16 +179,21 @@ func WriteConfig(a *open.View, data []byte) error {
 type Setting struct{ Key, Value, From string }
 
 // defaults are what counts where nobody says anything.
-var defaults = map[string]string{"fresh": "10m", "install": "molt, where it laid out what is there, or nothing is and there are checks", "stages": "fresh: major, leap: false",
-	"largest-document": "the usual limit", "checks": "none", "goal": "none", "settle": "none", "hold": "none", "previews": "none", "rules": "none", "advice": "none", "build": "none", "pass": "none"}
+var defaults = map[string]string{
+	"fresh": "10m", "install": "molt, where it laid out what is there, or nothing is and there are checks",
+	"stages":           "fresh: major, leap: false",
+	"largest-document": "the usual limit", "checks": "none", "goal": "none", "settle": "none", "hold": "none",
+	"previews": "none", "rules": "none", "advice": "none", "build": "none", "pass": "none"}
 
 // SettingList lists every value that counts, the most asked for first.
 func SettingList(ctx context.Context, a *open.View) []Setting {
 	all := []Setting{{"folder", a.Dir, "where it was found"},
-		{"ecosystem", a.Eco.Name(), ecosystemFrom(a)}, {"manifest", strings.Join(a.Manifest.Files(), ", "), "found there"}, {"lock", a.LockFile(), lockFrom(a)}}
+		{"ecosystem", a.Eco.Name(), ecosystemFrom(a)}, {"manifest", strings.Join(a.Manifest.Files(), ", "), "found there"},
+		{"lock", a.LockFile(), lockFrom(a)}}
 	usual, of, keys := open.RegistryKeys(a)
 	for _, key := range append([]string{""}, keys...) {
-		s := Setting{Key: strings.TrimSpace("registry " + key), Value: a.Config.Registry.Some[key], From: a.Config.Place.Line("registry", key)}
+		s := Setting{Key: strings.TrimSpace("registry " + key), Value: a.Config.Registry.Some[key],
+			From: a.Config.Place.Line("registry", key)}
 		if key == "" {
 			s.Value, s.From = usual, a.Config.Place.Line((open.RegistryPlace{Of: of}).Path()...)
 		}
@@ -209,7 +218,8 @@ func SettingList(ctx context.Context, a *open.View) []Setting {
 			if environment == "" {
 				path = []any{"runtime", name}
 			}
-			all = append(all, Setting{strings.TrimSpace("runtime " + name + " " + environment), a.Config.Runtime[name][environment], a.Config.Place.Line(path...)})
+			all = append(all, Setting{strings.TrimSpace("runtime " + name + " " + environment),
+				a.Config.Runtime[name][environment], a.Config.Place.Line(path...)})
 		}
 	}
 	presumed, grounds := open.Presume(ctx, a)

@@ -21,8 +21,9 @@ type Use struct {
 	By      string
 }
 
-// UsesOf lists where the packages that an effect's changes take out of the manifest are still used: in the source, which would no
-// longer find them, and by packages of the new lock, which keep them there.
+// UsesOf lists where the packages that an effect's changes take out of the manifest are still used:
+// in the source, which would no longer find them, and by packages of the new lock, which keep them
+// there.
 func UsesOf(a *open.View, e *Effect) ([]Use, error) {
 	changes := e.Changes
 	var dropped []string
@@ -42,7 +43,8 @@ func UsesOf(a *open.View, e *Effect) ([]Use, error) {
 	for _, i := range imports {
 		if !slices.ContainsFunc(changes, func(c project.Change) bool {
 			member, _ := project.SplitGroup(c.Group)
-			return c.To == (project.Point{}) && project.OwnName(c.Name) == i.Package && (member == "" || strings.HasPrefix(i.File, member+"/"))
+			return c.To == (project.Point{}) && project.OwnName(c.Name) == i.Package &&
+				(member == "" || strings.HasPrefix(i.File, member+"/"))
 		}) {
 			continue
 		}
@@ -79,7 +81,8 @@ func imports(a *open.View, names []string) ([]ecosystem.Import, error) {
 	}), err
 }
 
-// importsAs reports whether an import means a declared name: what a member of a workspace declares apart is meant in its folder alone.
+// importsAs reports whether an import means a declared name: what a member of a workspace declares
+// apart is meant in its folder alone.
 func importsAs(i ecosystem.Import, name string) bool {
 	own, member := project.SplitApart(name)
 	return i.Package == own && (member == "" || strings.HasPrefix(i.File, member+"/"))

@@ -1,4 +1,5 @@
-// Package config is molt.yaml: what people decided about an application, and edits of it that leave the rest of the text alone.
+// Package config is molt.yaml: what people decided about an application, and edits of it that leave
+// the rest of the text alone.
 package config
 
 import (
@@ -23,33 +24,37 @@ const File = "molt.yaml"
 
 // Config is what people decided about an application.
 type Config struct {
-	Ecosystem    string            `yaml:"ecosystem"`
-	Registry     Registries        `yaml:"registry"`
-	Fresh        string            `yaml:"fresh"` // how long an answer counts where the registry does not say: "1h"; "" for ten minutes
-	Goal         string            `yaml:"goal"`
-	Runtime      Runtimes          `yaml:"runtime"`  // what is deployed
-	Platform     Platforms         `yaml:"platform"` // what is deployed on
-	Settle       string            `yaml:"settle"`   // how old a release must be: "14 days"
-	Previews     []string          `yaml:"previews"` // packages of which prereleases may be used
-	Hold         map[string]Hold   `yaml:"hold"`
-	Waive        map[string]Hold   `yaml:"waive"` // what packages ask of others and people set aside, by "lamp on hull"
-	Family       [][]string        `yaml:"family"`
-	Alternatives [][]string        `yaml:"alternatives"` // groups of the manifest of which at most one of each list is installed
-	Trust        []string          `yaml:"trust"`        // packages whose silence or open range counts as a promise
-	Breaking     map[string]string `yaml:"breaking"`     // packages of which a minor release may break: "minor"
-	Stops        Stops             `yaml:"stops"`        // by which releases of a framework the way to a goal goes
-	Members      []string          `yaml:"members"`      // patterns for the folders of a workspace, where the manifest does not name them
-	Lock         string            `yaml:"lock"`         // the file of the lock, where the ecosystem has several names for it; "" for the usual one
-	Fixed        string            `yaml:"fixed"`        // an inventory of packages that are given from outside
-	Install      Install           `yaml:"install"`
-	Build        []string          `yaml:"build"` // packages whose build steps may run when they are laid out
-	Pass         []string          `yaml:"pass"`  // variables that all commands may see, besides what every program needs
-	Checks       []Check           `yaml:"checks"`
-	Stages       Stages            `yaml:"stages"`
-	Advice       []string          `yaml:"advice"` // files, folders and addresses of what upgrade guides say
-	Rules        Policy            `yaml:"rules"`
-	Largest      int64             `yaml:"largest-document"` // of a registry, in MB; 0 for the usual limit
-	Place        yamlfile.Place    `yaml:"-"`
+	Ecosystem string     `yaml:"ecosystem"`
+	Registry  Registries `yaml:"registry"`
+	// how long an answer counts where the registry does not say: "1h"; "" for ten minutes
+	Fresh    string          `yaml:"fresh"`
+	Goal     string          `yaml:"goal"`
+	Runtime  Runtimes        `yaml:"runtime"`  // what is deployed
+	Platform Platforms       `yaml:"platform"` // what is deployed on
+	Settle   string          `yaml:"settle"`   // how old a release must be: "14 days"
+	Previews []string        `yaml:"previews"` // packages of which prereleases may be used
+	Hold     map[string]Hold `yaml:"hold"`
+	Waive    map[string]Hold `yaml:"waive"` // what packages ask of others and people set aside, by "lamp on hull"
+	Family   [][]string      `yaml:"family"`
+	// groups of the manifest of which at most one of each list is installed
+	Alternatives [][]string        `yaml:"alternatives"`
+	Trust        []string          `yaml:"trust"`    // packages whose silence or open range counts as a promise
+	Breaking     map[string]string `yaml:"breaking"` // packages of which a minor release may break: "minor"
+	Stops        Stops             `yaml:"stops"`    // by which releases of a framework the way to a goal goes
+	// patterns for the folders of a workspace, where the manifest does not name them
+	Members []string `yaml:"members"`
+	// the file of the lock, where the ecosystem has several names for it; "" for the usual one
+	Lock    string         `yaml:"lock"`
+	Fixed   string         `yaml:"fixed"` // an inventory of packages that are given from outside
+	Install Install        `yaml:"install"`
+	Build   []string       `yaml:"build"` // packages whose build steps may run when they are laid out
+	Pass    []string       `yaml:"pass"`  // variables that all commands may see, besides what every program needs
+	Checks  []Check        `yaml:"checks"`
+	Stages  Stages         `yaml:"stages"`
+	Advice  []string       `yaml:"advice"` // files, folders and addresses of what upgrade guides say
+	Rules   Policy         `yaml:"rules"`
+	Largest int64          `yaml:"largest-document"` // of a registry, in MB; 0 for the usual limit
+	Place   yamlfile.Place `yaml:"-"`
 }
 
 // Stages says how plans are cut, and what belongs to their stages.
@@ -85,7 +90,9 @@ type Check struct {
 	Pass   []string          `yaml:"pass"`   // variables of the call that it may see, besides what every program needs
 }
 
-var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold", "waive", "family", "alternatives", "trust", "breaking", "stops", "members", "lock", "fixed", "install", "build", "pass", "checks", "stages", "advice", "rules", "largest-document"}
+var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold",
+	"waive", "family", "alternatives", "trust", "breaking", "stops", "members", "lock", "fixed", "install", "build",
+	"pass", "checks", "stages", "advice", "rules", "largest-document"}
 
 // Keys lists the keys that a configuration may have.
 func Keys() []string { return configKeys }
@@ -103,7 +110,8 @@ func Read(file string, data []byte) (Config, error) {
 			if doc.Body == nil || doc.Body.Type() == ast.NullType || doc.Body.Type() == ast.CommentType {
 				continue
 			}
-			return c, &input.PositionError{File: file, Line: 1, Column: 1, Reason: "expected keys with values, such as \"goal: name@5\""}
+			return c, &input.PositionError{
+				File: file, Line: 1, Column: 1, Reason: "expected keys with values, such as \"goal: name@5\""}
 		}
 		for _, pair := range mapping.Values {
 			key := pair.Key.GetToken()
@@ -151,7 +159,8 @@ func (c *Config) check(place yamlfile.Place) error {
 				return place.At(true, fmt.Sprintf("%q: a %s needs a reason", name, kept.what), kept.key, name)
 			}
 			if p, of, ok := strings.Cut(name, " on "); kept.key == "waive" && (!ok || p == "" || of == "" || p == of) {
-				return place.At(true, fmt.Sprintf("%q: expected a package and what it asks something of, such as \"lamp on hull\"", name), kept.key, name)
+				return place.At(true, fmt.Sprintf("%q: expected a package and what it asks something of, such as \"lamp on hull\"",
+					name), kept.key, name)
 			}
 		}
 	}
@@ -165,10 +174,12 @@ func (c *Config) check(place yamlfile.Place) error {
 		return err
 	}
 	if c.Stages.Bridges != "" && c.Stages.Bridges != "apart" {
-		return bad(c.Stages.Bridges, "expected apart: that each package that goes ahead of the framework has a stage of its own", "stages", "bridges")
+		return bad(c.Stages.Bridges, "expected apart: that each package that goes ahead of the framework has a stage of "+
+			"its own", "stages", "bridges")
 	}
 	if c.Stages.Caps != "" && c.Stages.Caps != "lift" {
-		return bad(c.Stages.Caps, "expected lift: that a line such as ~2.1.0 does not keep a package below its next minor release", "stages", "caps")
+		return bad(c.Stages.Caps, "expected lift: that a line such as ~2.1.0 does not keep a package below its next minor "+
+			"release", "stages", "caps")
 	}
 	if f := plan.Fresh(c.Stages.Fresh); f != "" && !slices.Contains(plan.Freshness, f) {
 		return bad(c.Stages.Fresh, "expected none, patch, minor or major", "stages", "fresh")
@@ -188,7 +199,8 @@ func (c *Config) check(place yamlfile.Place) error {
 		}
 		for k, kind := range check.Kinds {
 			if !slices.Contains(plan.StageKinds, plan.StageKind(kind)) {
-				return bad(kind, fmt.Sprintf("expected a kind of stage: %s", strings.Trim(fmt.Sprint(plan.StageKinds), "[]")), "checks", i, "kinds", k)
+				return bad(kind, fmt.Sprintf("expected a kind of stage: %s", strings.Trim(fmt.Sprint(plan.StageKinds), "[]")),
+					"checks", i, "kinds", k)
 			}
 		}
 	}
@@ -197,7 +209,8 @@ func (c *Config) check(place yamlfile.Place) error {
 			return err
 		}
 		if len(task.With) == 0 {
-			return bad(task.Name, "a task says with which packages it runs, such as \"with: [harborline-codegen]\"", "stages", "tasks", i, "name")
+			return bad(task.Name, "a task says with which packages it runs, such as \"with: [harborline-codegen]\"", "stages",
+				"tasks", i, "name")
 		}
 	}
 	return nil
@@ -230,14 +243,15 @@ func (c Check) valid(place yamlfile.Place, names map[string]bool, path ...any) e
 func validPass(place yamlfile.Place, names []string, path ...any) error {
 	for k, name := range names {
 		if name == "" || strings.ContainsAny(name, "= \t*") {
-			return place.At(false, fmt.Sprintf("%q: expected the name of a variable, such as %sJS", name, TokenPrefix), append(slices.Clone(path), "pass", k)...)
+			return place.At(false, fmt.Sprintf("%q: expected the name of a variable, such as %sJS", name, TokenPrefix),
+				append(slices.Clone(path), "pass", k)...)
 		}
 	}
 	return nil
 }
 
-// CheckNames makes sure that what the configuration says of packages is about packages that are there: declared ones or, where
-// that makes sense, locked ones.
+// CheckNames makes sure that what the configuration says of packages is about packages that are
+// there: declared ones or, where that makes sense, locked ones.
 func (c *Config) CheckNames(place yamlfile.Place, declared, locked []string) error {
 	unknown := func(name string, known []string, what string, path ...any) error {
 		reason := fmt.Sprintf("%q: no %s package has this name", name, what)
@@ -251,9 +265,11 @@ func (c *Config) CheckNames(place yamlfile.Place, declared, locked []string) err
 			return unknown(name, declared, "declared", "hold", name)
 		}
 	}
-	for _, name := range slices.Sorted(maps.Keys(c.Waive)) { // a package may come with the goal; what is nearly the name of one that is there is a mistake
+	for _, name := range slices.Sorted(maps.Keys(c.Waive)) {
+		// a package may come with the goal; what is nearly the name of one that is there is a mistake
 		p, _, _ := strings.Cut(name, " on ")
-		if near := project.Nearest(p, slices.Concat(declared, locked)); locked != nil && near != "" && near != p && !slices.Contains(slices.Concat(declared, locked), p) {
+		if near := project.Nearest(p, slices.Concat(declared, locked)); locked != nil && near != "" && near != p &&
+			!slices.Contains(slices.Concat(declared, locked), p) {
 			return unknown(p, slices.Concat(declared, locked), "declared or locked", "waive", name)
 		}
 	}
@@ -289,7 +305,8 @@ func (c *Config) CheckNames(place yamlfile.Place, declared, locked []string) err
 		}
 	}
 	for i, task := range c.Stages.Tasks {
-		for k, name := range task.With { // a package may come later; what is nearly the name of one that is there is a mistake
+		for k, name := range task.With {
+			// a package may come later; what is nearly the name of one that is there is a mistake
 			if near := project.Nearest(name, all); !slices.Contains(all, name) && near != "" && len(near) > 3 {
 				return unknown(name, all, "declared or locked", "stages", "tasks", i, "with", k)
 			}
@@ -363,5 +380,7 @@ const TokenPrefix = "MOLT_TOKEN_"
 
 // WithoutTokens leaves Molt's own tokens out of an environment.
 func WithoutTokens(env []string) []string {
-	return slices.DeleteFunc(env, func(entry string) bool { return strings.HasPrefix(strings.ToUpper(entry), TokenPrefix) })
+	return slices.DeleteFunc(env, func(entry string) bool {
+		return strings.HasPrefix(strings.ToUpper(entry), TokenPrefix)
+	})
 }

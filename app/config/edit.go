@@ -10,7 +10,8 @@ import (
 	"molt/input"
 )
 
-// A Change is what a way out writes into a configuration: names under "previews:" and "build:", waivers, and holds that are taken out.
+// A Change is what a way out writes into a configuration: names under "previews:" and "build:",
+// waivers, and holds that are taken out.
 type Change struct {
 	Previews, Build, Unhold []string
 	Waive                   []project.Waiver
@@ -74,7 +75,8 @@ func Edit(text string, c Change) (string, error) {
 func unedited(err error, what string) error {
 	var form *yamlfile.FormError
 	if errors.As(err, &form) {
-		return &input.UsageError{Reason: fmt.Sprintf("%s:%d: %s is written in a way that Molt does not edit; %s", File, form.Line, File, what)}
+		return &input.UsageError{Reason: fmt.Sprintf("%s:%d: %s is written in a way that Molt does not edit; %s", File,
+			form.Line, File, what)}
 	}
 	return err
 }

@@ -20,18 +20,21 @@ func TestEditConfig(t *testing.T) {
 		{"no final newline", "goal: hulk@4", "goal: hulk@4\npreviews: [deck]\n"},
 		{"a flow list", "previews: [keel]   # tried\n", "previews: [keel, deck]   # tried\n"},
 		{"an empty flow list", "previews: []\n", "previews: [deck]\n"},
-		{"a block list", "previews:\n  - keel # tried\ngoal: hulk@4\n", "previews:\n  - deck\n  - keel # tried\ngoal: hulk@4\n"},
+		{"a block list", "previews:\n  - keel # tried\ngoal: hulk@4\n",
+			"previews:\n  - deck\n  - keel # tried\ngoal: hulk@4\n"},
 	}
 	for _, test := range tests {
 		if got, err := Edit(test.text, Change{Previews: []string{"deck"}}); err != nil || got != test.want {
 			t.Errorf("%s: %q, %v, want %q", test.name, got, err, test.want)
 		}
 	}
-	if got, err := Edit("goal: x\n", Change{Previews: []string{"@quay/rope"}}); err != nil || !strings.Contains(got, "[\"@quay/rope\"]") {
+	if got, err := Edit("goal: x\n", Change{Previews: []string{"@quay/rope"}}); err != nil ||
+		!strings.Contains(got, "[\"@quay/rope\"]") {
 		t.Errorf("a scoped name: %q, %v", got, err)
 	}
 	var usage *input.UsageError
-	if _, err := Edit("previews: \n    [keel,\n     mast]\n", Change{Previews: []string{"deck"}}); !errors.As(err, &usage) || !strings.Contains(err.Error(), "add deck under") {
+	if _, err := Edit("previews: \n    [keel,\n     mast]\n", Change{Previews: []string{"deck"}}); !errors.As(
+		err, &usage) || !strings.Contains(err.Error(), "add deck under") {
 		t.Errorf("a list in a form that is not edited: %v", err)
 	}
 	for _, text := range []string{
@@ -41,7 +44,8 @@ func TestEditConfig(t *testing.T) {
 		"hold:\n  \"deck\":\n    reason: >\n      not\n      yet\n  # slow\n  keel: {reason: slow}\ngoal: hulk@4\n",
 	} {
 		got, err := Edit(text, Change{Unhold: []string{"deck"}})
-		if err != nil || strings.Contains(got, "deck") || !strings.Contains(got, "keel: {reason: slow}") || !strings.Contains(got, "goal: hulk@4") {
+		if err != nil || strings.Contains(got, "deck") || !strings.Contains(got, "keel: {reason: slow}") ||
+			!strings.Contains(got, "goal: hulk@4") {
 			t.Errorf("without the hold %q became %q, %v", text, got, err)
 		}
 	}
@@ -53,10 +57,12 @@ func TestAddHold(t *testing.T) {
 	for _, test := range []struct{ name, before, after string }{
 		{"an empty file", "", "hold:\n  " + line},
 		{"no line end", "goal: keel@2", "goal: keel@2\nhold:\n  " + line},
-		{"others are held", "hold: # ours\n    # rig\n    mast: {reason: x}\ngoal: a@1\n", "hold: # ours\n    # rig\n    " + line + "    mast: {reason: x}\ngoal: a@1\n"},
+		{"others are held", "hold: # ours\n    # rig\n    mast: {reason: x}\ngoal: a@1\n",
+			"hold: # ours\n    # rig\n    " + line + "    mast: {reason: x}\ngoal: a@1\n"},
 		{"an empty map", "hold: {} # none yet\ngoal: a@1\n", "hold: # none yet\n  " + line[:len(line)-1] + "\ngoal: a@1\n"},
 		{"no map", "goal: a@1\nhold:\n", "goal: a@1\nhold:\n  " + line},
-		{"braces", "hold: {mast: {reason: x}}\n", "hold: {keel: {reason: \"not yet\", until: 2027-01-31}, mast: {reason: x}}\n"},
+		{"braces", "hold: {mast: {reason: x}}\n",
+			"hold: {keel: {reason: \"not yet\", until: 2027-01-31}, mast: {reason: x}}\n"},
 	} {
 		got, err := AddHold(test.before, "keel", h)
 		if err != nil || got != test.after {
@@ -101,7 +107,8 @@ func TestYAMLThatExpands(t *testing.T) {
 // Waivers are written like holds, and read with their ends.
 func TestWaivers(t *testing.T) {
 	ways := []project.Waiver{{Package: "@quay/rope", Of: "hulk", Reason: "we ran it: twice"}}
-	got, err := Edit("goal: hulk@4\nwaive:\n  lamp on hulk: {reason: so did we, until: 2026-01-31} # Morag\n", Change{Waive: ways})
+	got, err := Edit("goal: hulk@4\nwaive:\n  lamp on hulk: {reason: so did we, until: 2026-01-31} # Morag\n",
+		Change{Waive: ways})
 	if err != nil || !strings.Contains(got, "lamp on hulk: {reason: so did we, until: 2026-01-31} # Morag\n") {
 		t.Fatalf("%q, %v", got, err)
 	}
@@ -140,7 +147,8 @@ func TestWaivers(t *testing.T) {
 			t.Errorf("%s: %v, want %s", text, err, says)
 		}
 	}
-	if cut := (Stages{Fresh: "minor", Leap: true, Bridges: "apart", Caps: "lift"}).Cut(); cut.Fresh != plan.FreshMinor || !cut.Leap || !cut.Apart {
+	if cut := (Stages{Fresh: "minor", Leap: true, Bridges: "apart", Caps: "lift"}).Cut(); cut.Fresh != plan.FreshMinor ||
+		!cut.Leap || !cut.Apart {
 		t.Errorf("the cut is %+v", cut)
 	}
 	// Who is meant has to be there, or nothing like it.
@@ -152,7 +160,8 @@ func TestWaivers(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if err := c.CheckNames(c.Place, []string{"lamp", "hulk"}, []string{"oar"}); (err == nil) != (says == "") || err != nil && !strings.Contains(err.Error(), says) {
+		if err := c.CheckNames(c.Place, []string{"lamp", "hulk"}, []string{"oar"}); (err == nil) != (says == "") ||
+			err != nil && !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", text, err)
 		}
 	}

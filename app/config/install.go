@@ -32,15 +32,18 @@ func (i *Install) UnmarshalYAML(data []byte) error {
 		Bytecode string `yaml:"bytecode"`
 	}
 	if err := yaml.UnmarshalWithOptions(data, &table, yaml.Strict()); err != nil {
-		return fmt.Errorf("install: expected molt, none or a command, or a table of by, links and bytecode: {by: molt, links: no}")
+		return fmt.Errorf("install: expected molt, none or a command, or a table of by, links and bytecode: {by: molt, " +
+			"links: no}")
 	}
 	*i = Install(table)
 	return nil
 }
 
 func (i Install) valid(bad func(value, reason string, path ...any) error) error {
-	if near := project.Nearest(i.By, []string{"molt", "none"}); near != "" && near != i.By && !strings.ContainsAny(i.By, " ./") {
-		return bad(i.By, "expected molt, which lays out packages itself, none, which leaves them to people, or a command that installs; did you mean "+near+"?", "install")
+	if near := project.Nearest(i.By, []string{"molt", "none"}); near != "" && near != i.By &&
+		!strings.ContainsAny(i.By, " ./") {
+		return bad(i.By, "expected molt, which lays out packages itself, none, which leaves them to people, or a command "+
+			"that installs; did you mean "+near+"?", "install")
 	}
 	for key, text := range map[string]string{"links": i.Links, "bytecode": i.Bytecode} {
 		if !slices.Contains([]string{"", "yes", "no", "true", "false"}, text) {

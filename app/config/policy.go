@@ -67,7 +67,8 @@ func (h Policy) valid(bad func(value, reason string, path ...any) error) error {
 		return bad(h.Evidence, "expected a grade of evidence: stated, early or open", "rules", "evidence")
 	}
 	if h.Digests != "" && h.Digests != StrongDigests {
-		return bad(h.Digests, "expected strong: that no release counts of which the registry states SHA-1 alone", "rules", "digests")
+		return bad(h.Digests, "expected strong: that no release counts of which the registry states SHA-1 alone", "rules",
+			"digests")
 	}
 	return nil
 }

@@ -9,8 +9,8 @@ import (
 	"github.com/goccy/go-yaml"
 )
 
-// Registries are the addresses under "registry:": one for all packages, or one for each of several scopes and patterns of names, and
-// "default" for the rest.
+// Registries are the addresses under "registry:": one for all packages, or one for each of several
+// scopes and patterns of names, and "default" for the rest.
 type Registries struct {
 	Default string
 	Some    map[string]string // by scope or pattern
@@ -39,7 +39,8 @@ func (r Registries) Keys() []string { return slices.Sorted(maps.Keys(r.Some)) }
 func (r Registries) valid(bad func(value, reason string, path ...any) error) error {
 	for _, key := range r.Keys() {
 		if _, err := path.Match(key, ""); err != nil || key == "" {
-			return bad(key, "expected default, a scope such as @skerry, or names in which * stands for any letters but a slash", "registry", key)
+			return bad(key, "expected default, a scope such as @skerry, or names in which * stands for any letters but a slash",
+				"registry", key)
 		}
 	}
 	return nil

@@ -12,8 +12,8 @@ import (
 	"molt/core/project"
 )
 
-// Runtimes are what is deployed, as molt.yaml has it: a version for each runtime ("node: 20.11.1"), or such versions for
-// each of several environments ("production: {node: 20.11.1}").
+// Runtimes are what is deployed, as molt.yaml has it: a version for each runtime ("node: 20.11.1"),
+// or such versions for each of several environments ("production: {node: 20.11.1}").
 type Runtimes project.Runtimes
 
 // UnmarshalYAML reads either form.

@@ -15,11 +15,13 @@ func TestDeployed(t *testing.T) {
 		want any // what is read, or a part of the error
 	}{
 		{"runtime: {python: 3.10}", config.Runtimes{"python": {"": "3.10"}}},
-		{"runtime:\n  desk: {python: 3.10, node: \"20\"}\n  node: 18", config.Runtimes{"python": {"desk": "3.10"}, "node": {"desk": "20", "": "18"}}},
+		{"runtime:\n  desk: {python: 3.10, node: \"20\"}\n  node: 18",
+			config.Runtimes{"python": {"desk": "3.10"}, "node": {"desk": "20", "": "18"}}},
 		{"runtime:", config.Runtimes(nil)},
 		{"runtime: 5", "molt.yaml:1:10: runtime: expected a version for each runtime"},
 		{"runtime:\n  node: [20]", "molt.yaml:2:9: runtime: node: expected a version such as 20.11.1"},
-		{"runtime: {desk: {node: yes}}", config.Runtimes{"node": {"desk": "yes"}}}, // which is no version, says whoever knows the runtime
+		// which is no version, says whoever knows the runtime
+		{"runtime: {desk: {node: yes}}", config.Runtimes{"node": {"desk": "yes"}}},
 		{"runtime: {desk: {node: true}}", "molt.yaml:1:24: runtime: node: expected a version"},
 		{"stops: {marram: [4.20, \"5\"]}", config.Stops{"marram": {"4.20", "5"}}},
 		{"stops: {marram: 4.2}", "molt.yaml:1:17: stops: marram: expected a list of releases"},

@@ -25,9 +25,11 @@ func commanded(a *open.View) bool {
 // commandLimit is how long such a command may take.
 const commandLimit = "30m"
 
-// installByCommand has the command install a lock in a folder, from a relay that has nothing but that lock. What was installed is set aside
-// before, as part of a change; what is installed then must be what the lock says.
-func (a *Site) installByCommand(ctx context.Context, files *txn.Workspace, lock *ecosystem.Lock, within *txn.Transaction) (err error) {
+// installByCommand has the command install a lock in a folder, from a relay that has nothing but
+// that lock. What was installed is set aside before, as part of a change; what is installed then
+// must be what the lock says.
+func (a *Site) installByCommand(ctx context.Context, files *txn.Workspace, lock *ecosystem.Lock,
+	within *txn.Transaction) (err error) {
 	server, can := a.Eco.(ecosystem.Server)
 	if !can {
 		return &input.UsageError{Reason: "there is no relay for registries of " + a.Eco.Name()}
@@ -68,23 +70,28 @@ func (a *Site) installByCommand(ctx context.Context, files *txn.Workspace, lock 
 			return err
 		}
 	}
-	command := config.Check{Name: "install", Run: a.Config.Install.By, Limit: commandLimit, Env: map[string]string{"MOLT_RELAY": "http://" + l.Addr().String()}}
-	v, err := open.BareRunner(a.View, files).One(ctx, run.Job{Check: command, Kind: run.InstallJob, Dir: files.Dir, Stage: "install"}, nil)
+	command := config.Check{Name: "install", Run: a.Config.Install.By, Limit: commandLimit,
+		Env: map[string]string{"MOLT_RELAY": "http://" + l.Addr().String()}}
+	v, err := open.BareRunner(a.View, files).One(
+		ctx, run.Job{Check: command, Kind: run.InstallJob, Dir: files.Dir, Stage: "install"}, nil)
 	if err != nil {
 		return err
 	}
 	if !v.Passed {
-		return fmt.Errorf("%q, which %s has for installing, failed: %s; whole output: %s", a.Config.Install.By, config.File, v.Says, v.Log)
+		return fmt.Errorf("%q, which %s has for installing, failed: %s; whole output: %s", a.Config.Install.By, config.File,
+			v.Says, v.Log)
 	}
 	installed, err := ecosystem.Installed(a.Eco, files.Dir)
 	if err != nil {
 		return err
 	}
 	if installed == nil {
-		return fmt.Errorf("%q, which %s has for installing, installed nothing; whole output: %s", a.Config.Install.By, config.File, v.Log)
+		return fmt.Errorf("%q, which %s has for installing, installed nothing; whole output: %s", a.Config.Install.By,
+			config.File, v.Log)
 	}
 	if found := differing(a.View, lock, installed); len(found) > 0 {
-		return fmt.Errorf("%q, which %s has for installing, did not install what the lock says: %s", a.Config.Install.By, config.File, found[0].Says)
+		return fmt.Errorf("%q, which %s has for installing, did not install what the lock says: %s", a.Config.Install.By,
+			config.File, found[0].Says)
 	}
 	return nil
 }

@@ -23,8 +23,8 @@ import (
 	"molt/registry"
 )
 
-// Locks returns the lock of the application, or the one that relock would write, and those that the stages of a plan lead to, one after the
-// other; the plan may be nil.
+// Locks returns the lock of the application, or the one that relock would write, and those that the
+// stages of a plan lead to, one after the other; the plan may be nil.
 func Locks(ctx context.Context, a *open.Question, plan *planfile.Plan) ([]*ecosystem.Lock, error) {
 	lock, _, err := locking.Relock(ctx, a)
 	if err != nil {
@@ -67,7 +67,8 @@ func Documents(a *open.Question) int {
 }
 
 // Stock has what locks need to be laid out in the store.
-func Stock(ctx context.Context, a *open.Question, locks []*ecosystem.Lock, watch func(done, of int)) (tree.Stocked, error) {
+func Stock(ctx context.Context, a *open.Question, locks []*ecosystem.Lock,
+	watch func(done, of int)) (tree.Stocked, error) {
 	if flat, ok := a.Eco.(ecosystem.Flat); ok {
 		t, err := a.Archives().Environment(flat, a.Files)
 		if err != nil {
@@ -83,13 +84,15 @@ func Stock(ctx context.Context, a *open.Question, locks []*ecosystem.Lock, watch
 	if err != nil {
 		return tree.Stocked{}, err
 	}
-	t := &tree.Tree{Files: a.Files, Store: kept, Eco: installer, Overridden: open.Written(a.Manifest.Overrides()), Download: a.Archives().Download}
+	t := &tree.Tree{Files: a.Files, Store: kept, Eco: installer, Overridden: open.Written(a.Manifest.Overrides()),
+		Download: a.Archives().Download}
 	return t.Stock(ctx, locks, watch)
 }
 
-// Snapshot writes everything that was read of the registries so far to one file, and on request the archives of locks, for all platforms. It returns what
-// the snapshot says of itself.
-func Snapshot(ctx context.Context, a *open.Question, file string, locks []*ecosystem.Lock, archives bool) (registry.SnapshotAbout, error) {
+// Snapshot writes everything that was read of the registries so far to one file, and on request the
+// archives of locks, for all platforms. It returns what the snapshot says of itself.
+func Snapshot(ctx context.Context, a *open.Question, file string, locks []*ecosystem.Lock,
+	archives bool) (registry.SnapshotAbout, error) {
 	about := registry.SnapshotAbout{Ecosystem: a.Eco.Name(), Made: a.Now().Format(time.DateOnly), Goal: a.GoalText()}
 	server, can := a.Eco.(ecosystem.Server)
 	recorder, records := a.Opened.(ecosystem.Recorder)
@@ -129,8 +132,10 @@ func Snapshot(ctx context.Context, a *open.Question, file string, locks []*ecosy
 	return about, registry.WriteSnapshot(file, about, files)
 }
 
-// snapshotArchives downloads the archives of locks to a folder, and returns them as files of a snapshot, which read them there.
-func snapshotArchives(ctx context.Context, a *open.Question, dir string, locks []*ecosystem.Lock) ([]registry.SnapshotFile, error) {
+// snapshotArchives downloads the archives of locks to a folder, and returns them as files of a
+// snapshot, which read them there.
+func snapshotArchives(ctx context.Context, a *open.Question, dir string,
+	locks []*ecosystem.Lock) ([]registry.SnapshotFile, error) {
 	from := a.Archives()
 	var files []registry.SnapshotFile
 	seen := map[string]bool{}
@@ -171,8 +176,8 @@ func snapshotArchives(ctx context.Context, a *open.Question, dir string, locks [
 	return files, g.Wait()
 }
 
-// withFiles lists the packages of a lock with the one file that each has; where there are several, with that for this machine, else with all of them, one after the
-// other.
+// withFiles lists the packages of a lock with the one file that each has; where there are several,
+// with that for this machine, else with all of them, one after the other.
 func withFiles(ctx context.Context, a *open.View, l *ecosystem.Lock) []ecosystem.LockedPackage {
 	flat, ok := a.Eco.(ecosystem.Flat)
 	if !ok {

@@ -1,5 +1,6 @@
-// Package layout puts on disk what a lock says, and nothing else: the packages of an application, a release of it elsewhere, a
-// registry for other installers, and whatever a later call without a network needs. Nothing in it asks for a newer release.
+// Package layout puts on disk what a lock says, and nothing else: the packages of an application, a
+// release of it elsewhere, a registry for other installers, and whatever a later call without a
+// network needs. Nothing in it asks for a newer release.
 package layout
 
 import (
@@ -26,9 +27,10 @@ import (
 
 // An InstallOrder says what of the lock to install, and where.
 type InstallOrder struct {
-	Groups  []string // of the manifest, nil for all
-	Into    string   // another folder, which gets manifest, lock and source too; "" for the application's own
-	Current string   // a link that is to lead to that folder in the end, "" for none; without such a folder, back to where it led before
+	Groups []string // of the manifest, nil for all
+	Into   string   // another folder, which gets manifest, lock and source too; "" for the application's own
+	// a link that is to lead to that folder in the end, "" for none; without such a folder, back to where it led before
+	Current string
 	Dry     bool
 	Force   bool
 	Watch   func(done, of int)
@@ -42,9 +44,10 @@ type Installed struct {
 	Back   string // where it leads again, when it was only switched back
 }
 
-// Install lays out what the lock says, and nothing else. The folder was taken for changing it (Use), unless it is for show or for another folder. A
-// lock that does not fit the manifest is an *input.UsageError; other errors are those of tree.Tree. A link is switched when all the rest is done, in one
-// move.
+// Install lays out what the lock says, and nothing else. The folder was taken for changing it
+// (Use), unless it is for show or for another folder. A lock that does not fit the manifest is an
+// *input.UsageError; other errors are those of tree.Tree. A link is switched when all the rest is
+// done, in one move.
 func Install(ctx context.Context, a *open.View, order InstallOrder) (*Installed, error) {
 	if err := switchable(order.Current); err != nil {
 		return nil, err
@@ -89,7 +92,8 @@ func Install(ctx context.Context, a *open.View, order InstallOrder) (*Installed,
 	from := a.Archives()
 	defer from.Close()
 	// The packages come first: where they are, a folder is known to be Molt's.
-	if done.Report, err = layOut(ctx, from, files, lock, tree.Order{Dry: order.Dry, Force: order.Force, Watch: order.Watch}); err != nil || order.Dry || order.Into == "" {
+	if done.Report, err = layOut(ctx, from, files, lock,
+		tree.Order{Dry: order.Dry, Force: order.Force, Watch: order.Watch}); err != nil || order.Dry || order.Into == "" {
 		return done, err
 	}
 	if done.Copied, err = copySources(ctx, a, order.Into); err != nil || order.Current == "" {
@@ -100,7 +104,8 @@ func Install(ctx context.Context, a *open.View, order InstallOrder) (*Installed,
 }
 
 // layOut lays out a lock in a folder.
-func layOut(ctx context.Context, from *open.Archives, files *txn.Workspace, lock *ecosystem.Lock, order tree.Order) (*tree.Report, error) {
+func layOut(ctx context.Context, from *open.Archives, files *txn.Workspace, lock *ecosystem.Lock,
+	order tree.Order) (*tree.Report, error) {
 	a := from.View
 	lock = lock.Whole().Chosen()
 	order.Copies, order.Compile = a.Config.Install.Copies(), a.Config.Install.Compiles()
@@ -145,7 +150,8 @@ type builder struct {
 	files *txn.Workspace
 }
 
-// build runs the build steps of a release that stands in a folder. What they start ends with them, and they have ten minutes each.
+// build runs the build steps of a release that stands in a folder. What they start ends with them,
+// and they have ten minutes each.
 func (b *builder) build(ctx context.Context, folder string, p *ecosystem.LockedPackage, steps []string) error {
 	a, e, files := b.View, b.eco, b.files
 	manifest, err := input.ReadFile(filepath.Join(folder, e.Manifest()), input.Manifest)
@@ -178,9 +184,11 @@ func (b *builder) build(ctx context.Context, folder string, p *ecosystem.LockedP
 	return nil
 }
 
-// LaidOut says whether the installed packages of this application are Molt's: people say so under "install:", or it laid them out.
+// LaidOut says whether the installed packages of this application are Molt's: people say so under
+// "install:", or it laid them out.
 func LaidOut(a *open.View) bool {
-	return installs(a) && (a.Config.Install.By != "" || a.Files.Exists(path.Join(ecosystem.InstallFolder(a.Eco), tree.RecordFile)))
+	return installs(a) && (a.Config.Install.By != "" ||
+		a.Files.Exists(path.Join(ecosystem.InstallFolder(a.Eco), tree.RecordFile)))
 }
 
 func installs(a *open.View) bool {
@@ -203,7 +211,8 @@ func Unlike(a *open.View, text []byte) (string, error) {
 	if len(found) == 0 {
 		return "", nil
 	}
-	return fmt.Sprintf("what is installed is not what the lock says (%s); install it and check again, or have Molt do it: \"install: molt\" in %s", found[0].Says, config.File), nil
+	return fmt.Sprintf("what is installed is not what the lock says (%s); install it and check again, or have Molt do "+
+		"it: \"install: molt\" in %s", found[0].Says, config.File), nil
 }
 
 // lockFor returns the lock with the roots of some groups alone; it must have been made for the manifest as it stands.
@@ -212,13 +221,16 @@ func lockFor(a *open.View, groups []string) (*ecosystem.Lock, error) {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt relock writes one", a.LockFile())}
 	}
 	if _, marked := a.Eco.(ecosystem.Flat); a.Lock.Edgeless && (!marked || groups != nil) {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s does not tell what packages need, so it cannot be laid out in part", a.LockFile())}
+		return nil, &input.UsageError{
+			Reason: fmt.Sprintf("%s does not tell what packages need, so it cannot be laid out in part", a.LockFile())}
 	}
 	if err := locking.StrongEnough(a, a.Lock); err != nil {
 		return nil, err
 	}
 	if drift := locking.Drift(a); len(drift) > 0 {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s was not made for the manifest as it stands: %s; molt relock makes it anew", a.LockFile(), drift[0].Says)}
+		return nil, &input.UsageError{
+			Reason: fmt.Sprintf("%s was not made for the manifest as it stands: %s; molt relock makes it anew", a.LockFile(),
+				drift[0].Says)}
 	}
 	if groups == nil {
 		return a.Lock, nil
@@ -232,7 +244,9 @@ func lockFor(a *open.View, groups []string) (*ecosystem.Lock, error) {
 	}
 	for _, g := range groups {
 		if !slices.Contains(known, g) {
-			return nil, &input.UsageError{Reason: fmt.Sprintf("--only %s: the lock has no declarations of that group; it has %s", g, strings.Join(known, ", "))}
+			return nil, &input.UsageError{
+				Reason: fmt.Sprintf("--only %s: the lock has no declarations of that group; it has %s",
+					g, strings.Join(known, ", "))}
 		}
 	}
 	included := a.Manifest.Included()
@@ -244,7 +258,9 @@ func lockFor(a *open.View, groups []string) (*ecosystem.Lock, error) {
 		if len(both) < 2 {
 			continue
 		}
-		return nil, &input.UsageError{Reason: fmt.Sprintf("--only %s: %s and %s are alternatives, of which at most one is installed", strings.Join(both, ","), both[0], both[1])}
+		return nil, &input.UsageError{
+			Reason: fmt.Sprintf("--only %s: %s and %s are alternatives, of which at most one is installed",
+				strings.Join(both, ","), both[0], both[1])}
 	}
 	some := *a.Lock.Whole()
 	some.Roots = slices.DeleteFunc(slices.Clone(some.Roots), func(e solve.Edge) bool {

@@ -19,8 +19,9 @@ import (
 	"molt/txn"
 )
 
-// copySources copies the files that people keep into another folder, and returns how many there are. Where that folder lies in the application, what
-// lies beside it there (other such folders) is none of these files.
+// copySources copies the files that people keep into another folder, and returns how many there
+// are. Where that folder lies in the application, what lies beside it there (other such folders) is
+// none of these files.
 func copySources(ctx context.Context, a *open.View, into string) (int, error) {
 	names, err := a.Runner().Sources(ctx)
 	if err != nil {
@@ -45,7 +46,8 @@ func copySources(ctx context.Context, a *open.View, into string) (int, error) {
 		if beside != "" && strings.HasPrefix(name, filepath.ToSlash(beside)+"/") {
 			continue
 		}
-		if err := copyFile(filepath.Join(a.Dir, filepath.FromSlash(name)), filepath.Join(into, filepath.FromSlash(name))); err != nil {
+		if err := copyFile(filepath.Join(a.Dir, filepath.FromSlash(name)),
+			filepath.Join(into, filepath.FromSlash(name))); err != nil {
 			if errors.Is(err, fs.ErrNotExist) { // git lists what was deleted and not committed
 				continue
 			}
@@ -56,10 +58,12 @@ func copySources(ctx context.Context, a *open.View, into string) (int, error) {
 	return n, nil
 }
 
-// takes makes sure that a folder may get a complete tree: there is none yet, or an empty one, or one that Molt made. It reports whether it holds nothing.
+// takes makes sure that a folder may get a complete tree: there is none yet, or an empty one, or
+// one that Molt made. It reports whether it holds nothing.
 func takes(a *open.View, into string, force bool) (empty bool, err error) {
 	entries, err := os.ReadDir(into)
-	entries = slices.DeleteFunc(entries, func(e fs.DirEntry) bool { return e.Name() == txn.StateDir }) // of a Molt that was ended early
+	// of a Molt that was ended early
+	entries = slices.DeleteFunc(entries, func(e fs.DirEntry) bool { return e.Name() == txn.StateDir })
 	switch {
 	case errors.Is(err, fs.ErrNotExist), err == nil && len(entries) == 0:
 		return true, nil
@@ -71,10 +75,13 @@ func takes(a *open.View, into string, force bool) (empty bool, err error) {
 		return false, err
 	}
 	if there, err := os.Stat(into); err != nil || os.SameFile(here, there) {
-		return false, errors.Join(err, &input.UsageError{Reason: "--into: that is the application's own folder; molt install without it installs there"})
+		return false, errors.Join(err,
+			&input.UsageError{Reason: "--into: that is the application's own folder; molt install without it installs there"})
 	}
 	if _, err := os.Stat(filepath.Join(into, ecosystem.InstallFolder(a.Eco), tree.RecordFile)); err != nil && !force {
-		return false, &input.UsageError{Reason: fmt.Sprintf("--into %s: there are files that Molt did not put there; --force has Molt write among them", into)}
+		return false, &input.UsageError{
+			Reason: fmt.Sprintf("--into %s: there are files that Molt did not put there; --force has Molt write among them",
+				into)}
 	}
 	return false, nil
 }
@@ -143,7 +150,9 @@ func formerOf(link string) string { return link + ".former" }
 func switchBack(order InstallOrder) (*Installed, error) {
 	former, err := os.Readlink(formerOf(order.Current))
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("--current %s: it was not switched before, so there is nowhere to go back to; --into names a new folder for it", order.Current)}
+		return nil, &input.UsageError{
+			Reason: fmt.Sprintf("--current %s: it was not switched before, so there is nowhere to go back to; --into names a "+
+				"new folder for it", order.Current)}
 	}
 	if err != nil {
 		return nil, err
@@ -153,7 +162,8 @@ func switchBack(order InstallOrder) (*Installed, error) {
 		to = filepath.Join(filepath.Dir(order.Current), to)
 	}
 	if info, err := os.Stat(to); err != nil || !info.IsDir() {
-		return nil, errors.Join(err, &input.UsageError{Reason: fmt.Sprintf("--current %s: %s, where it led before, is no folder any more", order.Current, to)})
+		return nil, errors.Join(err, &input.UsageError{
+			Reason: fmt.Sprintf("--current %s: %s, where it led before, is no folder any more", order.Current, to)})
 	}
 	done := &Installed{Report: &tree.Report{}, Back: to}
 	if order.Dry {
@@ -163,7 +173,8 @@ func switchBack(order InstallOrder) (*Installed, error) {
 	return done, err
 }
 
-// switchLink has a link lead to a folder, in one move, and returns where it led before, which a second link beside it keeps.
+// switchLink has a link lead to a folder, in one move, and returns where it led before, which a
+// second link beside it keeps.
 func switchLink(link, to string) (former string, err error) {
 	if former, err = os.Readlink(link); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return "", err

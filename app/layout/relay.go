@@ -15,8 +15,9 @@ import (
 	"molt/registry"
 )
 
-// Relay returns a registry of exactly the packages and releases of the lock, or of that of a stage that is to do, and how many packages
-// it has. Archives are where the registry has them, or go through it, checked. The registry is open as long as the relay is.
+// Relay returns a registry of exactly the packages and releases of the lock, or of that of a stage
+// that is to do, and how many packages it has. Archives are where the registry has them, or go
+// through it, checked. The registry is open as long as the relay is.
 func Relay(ctx context.Context, a *open.Question, stage string, through bool) (http.Handler, int, error) {
 	server, can := a.Eco.(ecosystem.Server)
 	if !can {

@@ -16,7 +16,8 @@ import (
 // A Site is where the packages of an application are laid out for its checks, for the time of one call.
 type Site struct {
 	*open.View
-	// Unlaid says why packages that nobody asked to have laid out could not be; "" where they could. Then nobody tries again.
+	// Unlaid says why packages that nobody asked to have laid out could not be; "" where they
+	// could. Then nobody tries again.
 	Unlaid   string
 	archives *open.Archives
 }
@@ -24,7 +25,8 @@ type Site struct {
 // NewSite is a site of an application, with where its archives come from.
 func NewSite(from *open.Archives) *Site { return &Site{View: from.View, archives: from} }
 
-// Ready has the packages of the lock as it stands installed, where Molt lays them out, and else says how what is installed differs.
+// Ready has the packages of the lock as it stands installed, where Molt lays them out, and else
+// says how what is installed differs.
 func (a *Site) Ready(ctx context.Context) (string, error) {
 	text, err := a.Files.Content(a.LockFile())
 	if err != nil || text == nil {
@@ -41,7 +43,8 @@ func (a *Site) Ready(ctx context.Context) (string, error) {
 	return Unlike(a.View, text)
 }
 
-// Ran remembers that the checks passed with the packages of a lock, when all did that there were and Molt had laid the packages out.
+// Ran remembers that the checks passed with the packages of a lock, when all did that there were
+// and Molt had laid the packages out.
 func (a *Site) Ran(text []byte, verdicts []run.Verdict) error {
 	checks := 0
 	for _, v := range verdicts {
@@ -85,20 +88,22 @@ func (a *Site) LayOut(ctx context.Context, dir string, text []byte, within *txn.
 	}
 	_, err = layOut(ctx, a.archives, files, lock, tree.Order{Within: within})
 	if err != nil && !LaidOut(a.View) && open.Unobtainable(err) { // nobody asked for it
-		a.Unlaid = fmt.Sprintf("the packages could not be laid out, so the checks ran without any (%v); \"install: none\" in %s says that nobody is to try", err, config.File)
+		a.Unlaid = fmt.Sprintf("the packages could not be laid out, so the checks ran without any (%v); \"install: none\" "+
+			"in %s says that nobody is to try", err, config.File)
 		return nil
 	}
 	return err
 }
 
-// LaysOut says whether Molt lays packages out for checks: where they are its own, and where nothing is installed and nobody said otherwise, since checks would
-// run on no packages.
+// LaysOut says whether Molt lays packages out for checks: where they are its own, and where nothing
+// is installed and nobody said otherwise, since checks would run on no packages.
 func (a *Site) LaysOut() bool {
-	return LaidOut(a.View) || installs(a.View) && a.Unlaid == "" && len(a.Config.Checks) > 0 && !a.Files.Exists(ecosystem.InstallFolder(a.Eco))
+	return LaidOut(a.View) || installs(a.View) && a.Unlaid == "" && len(a.Config.Checks) > 0 &&
+		!a.Files.Exists(ecosystem.InstallFolder(a.Eco))
 }
 
-// LayOutSides lays out the packages of the other sides, as they are locked, where Molt lays them out: in the application, or in a copy of it. The
-// checks are those of all sides.
+// LayOutSides lays out the packages of the other sides, as they are locked, where Molt lays them
+// out: in the application, or in a copy of it. The checks are those of all sides.
 func (a *Site) LayOutSides(ctx context.Context, dir string) error {
 	for _, s := range a.Beside() {
 		side, err := open.OpenBeside(a.View, s.Ecosystem)

@@ -1,5 +1,6 @@
-// Package ledger is what was carried out on an application, with what is needed to take it back: the lines of the ledger, which this
-// machine keeps, and the stages that commits tell, made here or elsewhere.
+// Package ledger is what was carried out on an application, with what is needed to take it back:
+// the lines of the ledger, which this machine keeps, and the stages that commits tell, made here or
+// elsewhere.
 package ledger
 
 import (
@@ -40,13 +41,14 @@ type Ledger struct {
 	Repo  vcs.Repo
 }
 
-// A Record is what was carried out: a stage or a change, with what is needed to go back. It is a line of the ledger, or was
-// read from a commit that Molt made, on this machine or another.
+// A Record is what was carried out: a stage or a change, with what is needed to go back. It is a
+// line of the ledger, or was read from a commit that Molt made, on this machine or another.
 type Record struct {
-	Stage  string            `json:"stage"`
-	Goal   string            `json:"goal"`
-	At     time.Time         `json:"at"`
-	Backup map[string]string `json:"backup"` // files to a copy of what they held before, below txn.StateDir; "" for no file
+	Stage string    `json:"stage"`
+	Goal  string    `json:"goal"`
+	At    time.Time `json:"at"`
+	// files to a copy of what they held before, below txn.StateDir; "" for no file
+	Backup map[string]string `json:"backup"`
 	Left   map[string]string `json:"left"`   // and to one of what was left, likewise
 	Folder string            `json:"folder"` // of the copies
 	Commit string            `json:"commit,omitempty"`
@@ -71,8 +73,8 @@ func (r Record) Told() bool { return r.line == nil }
 // recordKind is what seals of lines of the ledger are about.
 const recordKind = "record"
 
-// Append adds a record of what a transaction did, as its last change. The plan is not part of it: in the plan, stages become
-// pending again.
+// Append adds a record of what a transaction did, as its last change. The plan is not part of it:
+// in the plan, stages become pending again.
 func (l Ledger) Append(t *txn.Transaction, r Record) error {
 	kept, err := t.Record(File, planfile.File)
 	if err != nil {
@@ -131,7 +133,8 @@ func (l Ledger) Here() ([]Record, error) {
 			return nil, &input.UsageError{Reason: fmt.Sprintf("%s:%d cannot be read: %v", File, n+1, err)}
 		}
 		if !l.own(r) {
-			return nil, &input.UsageError{Reason: fmt.Sprintf("%s:%d was not written by Molt for this user on this machine, so it does not count; look at what it says, and remove the file", File, n+1)}
+			return nil, &input.UsageError{Reason: fmt.Sprintf("%s:%d was not written by Molt for this user on this machine, "+
+				"so it does not count; look at what it says, and remove the file", File, n+1)}
 		}
 		r.line = line
 		all = append(all, r)
@@ -163,8 +166,8 @@ func (l Ledger) Keep(t *txn.Transaction, records []Record) error {
 	return t.Replace(File, kept)
 }
 
-// History lists what was carried out here, oldest first: what commits tell, and what only the ledger knows, which comes before the first
-// commit that the ledger has after it.
+// History lists what was carried out here, oldest first: what commits tell, and what only the
+// ledger knows, which comes before the first commit that the ledger has after it.
 func (l Ledger) History(ctx context.Context) ([]Record, error) {
 	here, err := l.Here()
 	if err != nil {
@@ -185,7 +188,8 @@ func (l Ledger) History(ctx context.Context) ([]Record, error) {
 			continue
 		}
 		// A record of which the commit is gone was committed again under another name, in a rebase for example.
-		if r.Commit == "" || r.Commit == Wanted || !slices.ContainsFunc(committed, func(c Record) bool { return c.Stage == r.Stage }) {
+		if r.Commit == "" || r.Commit == Wanted ||
+			!slices.ContainsFunc(committed, func(c Record) bool { return c.Stage == r.Stage }) {
 			before[next] = append(before[next], r)
 		}
 	}
@@ -197,7 +201,8 @@ func (l Ledger) History(ctx context.Context) ([]Record, error) {
 			break
 		}
 		c := committed[i]
-		if k := slices.IndexFunc(here, func(r Record) bool { return r.Commit == c.Commit }); k >= 0 { // the ledger knows it better
+		if k := slices.IndexFunc(here, func(r Record) bool { return r.Commit == c.Commit }); k >= 0 {
+			// the ledger knows it better
 			c = here[k]
 		}
 		all = append(all, c)
@@ -205,8 +210,8 @@ func (l Ledger) History(ctx context.Context) ([]Record, error) {
 	return l.withoutTakenBack(all)
 }
 
-// withoutTakenBack leaves out the last records that only commits tell of, where the files are as they were before these: they were taken back,
-// and that is not committed.
+// withoutTakenBack leaves out the last records that only commits tell of, where the files are as
+// they were before these: they were taken back, and that is not committed.
 func (l Ledger) withoutTakenBack(all []Record) ([]Record, error) {
 	before, left := map[string][]byte{}, map[string][]byte{}
 	for k := len(all) - 1; k >= 0 && all[k].line == nil; k-- {
@@ -269,8 +274,8 @@ func (l Ledger) Contents(r Record, name string) (before, left []byte, err error)
 	return before, left, err
 }
 
-// Untouched returns the files that some records changed, with what each held before the first of them. It is an *EditedError
-// when one is no longer as the last record that changed it left it.
+// Untouched returns the files that some records changed, with what each held before the first of
+// them. It is an *EditedError when one is no longer as the last record that changed it left it.
 func (l Ledger) Untouched(records []Record) (map[string][]byte, error) {
 	first, last := map[string][]byte{}, map[string][]byte{}
 	by := map[string]string{}
@@ -305,14 +310,16 @@ type EditedError struct {
 }
 
 func (e *EditedError) Error() string {
-	return fmt.Sprintf("%s was edited after stage %s; going back would lose that: undo or save the edit first", e.File, e.Stage)
+	return fmt.Sprintf("%s was edited after stage %s; going back would lose that: undo or save the edit first",
+		e.File, e.Stage)
 }
 
 // mostEdits is how many lines of a diff are shown.
 const mostEdits = 40
 
 func edits(name string, from, to []byte) string {
-	lines := slices.Collect(strings.Lines(udiff.Unified(name+" as it was left", name+" as it is", string(from), string(to))))
+	lines := slices.Collect(strings.Lines(
+		udiff.Unified(name+" as it was left", name+" as it is", string(from), string(to))))
 	if len(lines) > mostEdits {
 		lines = append(lines[:mostEdits], fmt.Sprintf("… and %d lines more\n", len(lines)-mostEdits))
 	}

@@ -15,8 +15,9 @@ type contradiction struct {
 	where string
 }
 
-// contradicting compares the checksums of the lock with each other (a release may stand in several places), and with what
-// the cache holds of the registry's documents. It asks no registry; what cannot be read contradicts nothing.
+// contradicting compares the checksums of the lock with each other (a release may stand in several
+// places), and with what the cache holds of the registry's documents. It asks no registry; what
+// cannot be read contradicts nothing.
 func contradicting(ctx context.Context, a *open.View) []contradiction {
 	var all []contradiction
 	found := map[string]bool{}

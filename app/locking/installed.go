@@ -19,8 +19,8 @@ import (
 // mostExtra is how many installed packages that no lock leads to are named; there can be very many.
 const mostExtra = 5
 
-// CheckInstalled compares what is installed with the lock, by going through the lock's graph and looking each package up
-// as the runtime would.
+// CheckInstalled compares what is installed with the lock, by going through the lock's graph and
+// looking each package up as the runtime would.
 func CheckInstalled(a *open.View, installed ecosystem.Tree) []open.Finding {
 	c := &comparison{View: a, tree: installed, nodes: map[string]*ecosystem.LockedPackage{}, said: map[string]bool{},
 		reached: map[string]bool{}, visited: map[[2]string]bool{}}
@@ -101,7 +101,9 @@ func checkFiles(ctx context.Context, a *open.View) ([]open.Finding, error) {
 	}
 	var found []open.Finding
 	for _, file := range edited[:min(len(edited), mostExtra)] {
-		found = append(found, open.Finding{About: "installed", Says: file + " was edited: it is not as it was published; molt install --force takes the package as it was", File: file})
+		found = append(found, open.Finding{
+			About: "installed", Says: file +
+				" was edited: it is not as it was published; molt install --force takes the package as it was", File: file})
 	}
 	if n := len(edited) - mostExtra; n > 0 {
 		found = append(found, open.Finding{About: "installed", Says: fmt.Sprintf("so were %d more files", n)})
@@ -132,7 +134,8 @@ func (c *comparison) note(says string, args ...any) {
 func (c *comparison) forked(edges []solve.Edge, e solve.Edge, version string) bool {
 	return slices.ContainsFunc(edges, func(x solve.Edge) bool {
 		n := c.nodes[x.To]
-		return n != nil && n.Version == version && x.Package != e.Package && universe.Plain(x.Package) == universe.Plain(e.Package)
+		return n != nil && n.Version == version && x.Package != e.Package &&
+			universe.Plain(x.Package) == universe.Plain(e.Package)
 	})
 }
 
@@ -146,7 +149,8 @@ func (c *comparison) follow(home, by string, edges []solve.Edge) {
 		got := c.tree.Find(home, e.Name)
 		name := universe.Plain(want.Name)
 		switch {
-		case got != nil && got.Version != want.Version && c.forked(edges, e, got.Version): // this machine has that of another environment
+		case got != nil && got.Version != want.Version && c.forked(edges, e, got.Version):
+			// this machine has that of another environment
 			continue
 		case got == nil && (e.Optional || e.When != ""): // what has a condition need not be here
 			continue
@@ -204,7 +208,9 @@ func checkRuntimes(ctx context.Context, a *open.View, installed bool) []open.Fin
 			if len(by[text]) > 1 {
 				verb = "need"
 			}
-			found = append(found, open.Finding{About: "runtime", Says: fmt.Sprintf("%s %s %s; %s%s %s %s", name, v, where, strings.Join(who, ", "), more, verb, text)})
+			found = append(found, open.Finding{
+				About: "runtime", Says: fmt.Sprintf("%s %s %s; %s%s %s %s", name, v, where, strings.Join(who, ", "), more,
+					verb, text)})
 		}
 	}
 	for _, d := range a.Config.Runtime.All() {

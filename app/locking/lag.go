@@ -66,8 +66,9 @@ type Lag struct {
 	Releases, Majors int
 }
 
-// LagOf measures a lock against what is published now: how many stable releases its declared packages have not taken, and how many of these packages are
-// behind by a major. Packages that the registry does not have count for nothing.
+// LagOf measures a lock against what is published now: how many stable releases its declared
+// packages have not taken, and how many of these packages are behind by a major. Packages that the
+// registry does not have count for nothing.
 func LagOf(ctx context.Context, a *open.Question, l *ecosystem.Lock, at time.Time) (Lag, error) {
 	lag := Lag{At: at}
 	for _, r := range l.Declarations() {

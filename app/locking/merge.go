@@ -34,8 +34,8 @@ func merged(a *open.View, texts []ecosystem.File) []string {
 	return append(names, a.LockFile())
 }
 
-// OpenConflict reads an application whose manifest or lock git could not merge: in their place stands what the branch in
-// use has. It is nil when there is no such conflict.
+// OpenConflict reads an application whose manifest or lock git could not merge: in their place
+// stands what the branch in use has. It is nil when there is no such conflict.
 func OpenConflict(ctx context.Context, s open.Settings) (*open.View, error) {
 	a, err := open.Configured(s)
 	if err != nil {
@@ -126,7 +126,8 @@ func Merge(ctx context.Context, a *open.Question) (*Merged, error) {
 	}
 	for _, name := range contested {
 		if v := r.Versions()[name]; v != nil {
-			m.Took = append(m.Took, fmt.Sprintf("%s in the lock: %s (%s)", name, strings.Join(slices.Sorted(slices.Values(v)), " and "), sidesOf(sides, name)))
+			m.Took = append(m.Took, fmt.Sprintf(
+				"%s in the lock: %s (%s)", name, strings.Join(slices.Sorted(slices.Values(v)), " and "), sidesOf(sides, name)))
 		}
 	}
 	if err := ecosystem.Unchanged(sides[1].Lock, orEmpty(sides[2].Lock), nil); err != nil {
@@ -146,7 +147,8 @@ func orEmpty(l *ecosystem.Lock) *ecosystem.Lock {
 	return l
 }
 
-// mergeManifest decides on each declaration, gives all three sides the same, and lets git merge what is left of the texts.
+// mergeManifest decides on each declaration, gives all three sides the same, and lets git merge
+// what is left of the texts.
 func mergeManifest(ctx context.Context, a *open.Question, m *Merged, sides [3]Side) error {
 	var unmerged []string // those that git has not merged
 	for _, file := range sides[1].manifests.Files() {
@@ -267,10 +269,12 @@ func give(m *ecosystem.Manifests, at open.Spot, constraint, written string) erro
 
 // mergeTexts merges manifests that declare the same.
 func mergeTexts(ctx context.Context, a *open.View, file string, sides [3]Side) ([]byte, error) {
-	text, err := a.Repo.MergeTexts(ctx, sides[0].manifests.Contents()[file], sides[1].manifests.Contents()[file], sides[2].manifests.Contents()[file])
+	text, err := a.Repo.MergeTexts(ctx, sides[0].manifests.Contents()[file], sides[1].manifests.Contents()[file],
+		sides[2].manifests.Contents()[file])
 	var failed *vcs.GitError
 	if errors.As(err, &failed) {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s is in conflict beside its declarations; resolve that first, and leave the declarations of one side: molt relock then sees to them",
+		return nil, &input.UsageError{Reason: fmt.Sprintf("%s is in conflict beside its declarations; resolve that first, "+
+			"and leave the declarations of one side: molt relock then sees to them",
 			file)}
 	}
 	return text, err
@@ -300,8 +304,8 @@ func sidesOf(sides [3]Side, name string) string {
 	return strings.Join(all, ", ")
 }
 
-// MergeKeep says what to stay near to: of each package what the side has that moved it, and where both did, both. It also
-// names the packages that the sides have differently.
+// MergeKeep says what to stay near to: of each package what the side has that moved it, and where
+// both did, both. It also names the packages that the sides have differently.
 func MergeKeep(sides [3]Side) (keep map[string][]string, contested []string) {
 	was, mine, other := versionsIn(sides[0].Lock), versionsIn(sides[1].Lock), versionsIn(sides[2].Lock)
 	keep = map[string][]string{}

@@ -15,8 +15,8 @@ import (
 	"molt/input"
 )
 
-// knownReleases looks releases up in what the cache holds, with dates and licences, when the rules need these; nil for what
-// it does not hold. It asks no registry.
+// knownReleases looks releases up in what the cache holds, with dates and licences, when the rules
+// need these; nil for what it does not hold. It asks no registry.
 func knownReleases(ctx context.Context, a *open.View) func(name, version string) *universe.Release {
 	nothing := func(string, string) *universe.Release { return nil }
 	if !a.Config.Rules.Detailed() {
@@ -64,10 +64,12 @@ func checkRules(ctx context.Context, a *open.View) []open.Finding {
 			found = append(found, open.Finding{About: "rules", Says: fmt.Sprintf("%s: %s", p.ID, says)})
 		}
 		if archive.Weak(p.Integrity) && a.Config.Rules.Digests == config.StrongDigests {
-			found = append(found, open.Finding{About: "rules", Says: p.ID + ": the registry states SHA-1 alone, which no longer proves what an archive is"})
+			found = append(found, open.Finding{
+				About: "rules", Says: p.ID + ": the registry states SHA-1 alone, which no longer proves what an archive is"})
 		}
 		if given, fixed := a.Fixed[p.Name]; fixed && given != p.Version {
-			found = append(found, open.Finding{About: "rules", Says: fmt.Sprintf("%s: %s gives %s %s", p.ID, a.Config.Fixed, p.Name, given)})
+			found = append(found, open.Finding{
+				About: "rules", Says: fmt.Sprintf("%s: %s gives %s %s", p.ID, a.Config.Fixed, p.Name, given)})
 		}
 	}
 	if n := len(unjudged); n > 0 {
@@ -75,7 +77,9 @@ func checkRules(ctx context.Context, a *open.View) []open.Finding {
 		if n > 1 {
 			some, verb = fmt.Sprintf("%d packages are", n), "them"
 		}
-		found = append(found, open.Finding{About: "rules", Says: fmt.Sprintf("%s not judged by the rules about licences and age, such as %s: what the registry says of %s is not at hand; molt fetch --lock-only brings it", some, unjudged[0], verb)})
+		found = append(found, open.Finding{About: "rules", Says: fmt.Sprintf("%s not judged by the rules about licences "+
+			"and age, such as %s: what the registry says of %s is not at hand; molt fetch --lock-only brings it", some,
+			unjudged[0], verb)})
 	}
 	return found
 }
@@ -103,14 +107,15 @@ func Weak(a *open.View, l *ecosystem.Lock) string {
 	if names == "" {
 		return ""
 	}
-	return fmt.Sprintf("the registry states SHA-1 alone of %s, which no longer proves what an archive is; \"rules: {digests: strong}\" in %s refuses that", names, config.File)
+	return fmt.Sprintf("the registry states SHA-1 alone of %s, which no longer proves what an archive is; \"rules: "+
+		"{digests: strong}\" in %s refuses that", names, config.File)
 }
 
 // mostFileless is how many releases are named that have nothing but source.
 const mostFileless = 6
 
-// Fileless says which releases of a lock have no file that an environment for which the lock is can use as it is; "" for none. They are built where
-// molt.yaml allows it.
+// Fileless says which releases of a lock have no file that an environment for which the lock is can
+// use as it is; "" for none. They are built where molt.yaml allows it.
 func Fileless(a *open.View, l *ecosystem.Lock) string {
 	teller, ok := a.Eco.(ecosystem.FileTeller)
 	if !ok {
@@ -121,7 +126,8 @@ func Fileless(a *open.View, l *ecosystem.Lock) string {
 		var names []string
 		for i := range l.Packages {
 			p := &l.Packages[i]
-			if name, extra := universe.SplitExtra(p.Name); extra == "" && !slices.Contains(a.Config.Build, name) && teller.Fileless(p, e) {
+			if name, extra := universe.SplitExtra(p.Name); extra == "" && !slices.Contains(a.Config.Build, name) &&
+				teller.Fileless(p, e) {
 				names = append(names, name+" "+p.Version)
 			}
 		}
@@ -152,5 +158,6 @@ func StrongEnough(a *open.View, l *ecosystem.Lock) error {
 	if names == "" || a.Config.Rules.Digests != config.StrongDigests {
 		return nil
 	}
-	return &input.UsageError{Reason: fmt.Sprintf("the registry states SHA-1 alone of %s, and \"digests: strong\" in %s refuses that", names, config.File)}
+	return &input.UsageError{Reason: fmt.Sprintf(
+		"the registry states SHA-1 alone of %s, and \"digests: strong\" in %s refuses that", names, config.File)}
 }

@@ -1,5 +1,6 @@
-// Package locking makes the lock of an application from its manifests and a registry, and says where lock, manifests and what
-// is installed disagree. The same manifests and the same registry give the same lock, and what is locked stays where it may.
+// Package locking makes the lock of an application from its manifests and a registry, and says
+// where lock, manifests and what is installed disagree. The same manifests and the same registry
+// give the same lock, and what is locked stays where it may.
 package locking
 
 import (
@@ -20,8 +21,9 @@ import (
 	"molt/input"
 )
 
-// Relock resolves the manifest, near to what is locked already, and returns the lock with its text. Nothing is written. A
-// release whose checksum changed is an *ecosystem.IntegrityError, unless it is accepted (name@version).
+// Relock resolves the manifest, near to what is locked already, and returns the lock with its text.
+// Nothing is written. A release whose checksum changed is an *ecosystem.IntegrityError, unless it
+// is accepted (name@version).
 func Relock(ctx context.Context, a *open.Question, accepted ...string) (*ecosystem.Lock, []byte, error) {
 	app, m := a.Application(), a.Manifest
 	var err error
@@ -54,7 +56,8 @@ func Relock(ctx context.Context, a *open.Question, accepted ...string) (*ecosyst
 }
 
 // NewLock makes the lock of a resolution of a manifest.
-func NewLock(ctx context.Context, a *open.Question, r *solve.Resolution, m *ecosystem.Manifests, before *ecosystem.Lock, accepted ...string) (*ecosystem.Lock, error) {
+func NewLock(ctx context.Context, a *open.Question, r *solve.Resolution, m *ecosystem.Manifests, before *ecosystem.Lock,
+	accepted ...string) (*ecosystem.Lock, error) {
 	if err := open.SettledOrigin(a.View); err != nil {
 		return nil, err
 	}
@@ -81,8 +84,9 @@ func NewLock(ctx context.Context, a *open.Question, r *solve.Resolution, m *ecos
 	return l, err
 }
 
-// carriesOut is an error where an override of the edges below a package is about an edge that another package makes farther down: one release has the same
-// edges wherever it stands, so it could not be carried out there alone.
+// carriesOut is an error where an override of the edges below a package is about an edge that
+// another package makes farther down: one release has the same edges wherever it stands, so it
+// could not be carried out there alone.
 func carriesOut(a *open.View, m *ecosystem.Manifests, l *ecosystem.Lock) error {
 	nodes := map[string]*ecosystem.LockedPackage{}
 	for i := range l.Packages {
@@ -104,7 +108,9 @@ func carriesOut(a *open.View, m *ecosystem.Manifests, l *ecosystem.Lock) error {
 				seen[n.ID] = true
 				for _, next := range slices.Concat(n.Needs, n.Peers) {
 					if next.Name == o.As && n.Name != o.By {
-						return &input.UsageError{Reason: fmt.Sprintf("%s: overrides: %s is needed by %s, which stands below %s; name %s, whose edge it is", m.Chief(), o.As, n.Name, o.By, n.Name)}
+						return &input.UsageError{Reason: fmt.Sprintf(
+							"%s: overrides: %s is needed by %s, which stands below %s; name %s, whose edge it is", m.Chief(), o.As,
+							n.Name, o.By, n.Name)}
 					}
 				}
 				if err := below(n.Needs); err != nil {
@@ -131,11 +137,12 @@ func carriesOut(a *open.View, m *ecosystem.Manifests, l *ecosystem.Lock) error {
 
 // HasLocked reports whether the lock has a release, as NAME@VERSION.
 func HasLocked(a *open.View, release string) bool {
-	return a.Lock != nil && slices.ContainsFunc(a.Lock.Packages, func(p ecosystem.LockedPackage) bool { return p.Name+"@"+p.Version == release })
+	return a.Lock != nil && slices.ContainsFunc(
+		a.Lock.Packages, func(p ecosystem.LockedPackage) bool { return p.Name+"@"+p.Version == release })
 }
 
-// CheckDeclared makes sure that the registry has every declared package, and returns the optional ones that it lacks. The
-// error points at the manifest's line.
+// CheckDeclared makes sure that the registry has every declared package, and returns the optional
+// ones that it lacks. The error points at the manifest's line.
 func CheckDeclared(ctx context.Context, a *open.Question) (absent []string, err error) {
 	a.Source.Hint(a.DeclaredPackages()...)
 	published := false
@@ -155,7 +162,8 @@ func CheckDeclared(ctx context.Context, a *open.Question) (absent []string, err 
 		if errors.As(err, &unknown) {
 			reason := fmt.Sprintf("the registry has no package %q, which %q asks for", e.Package, e.Group)
 			if key := open.OriginKey(open.Origins(a.View), e.Package); key != open.UsualOrigin {
-				reason = fmt.Sprintf("the registry for %s has no package %q, which %q asks for; whether another has one of that name is not asked", key, e.Package, e.Group)
+				reason = fmt.Sprintf("the registry for %s has no package %q, which %q asks for; whether another has one of that "+
+					"name is not asked", key, e.Package, e.Group)
 			}
 			return nil, &input.PositionError{File: e.File, Line: e.Line, Column: e.Column, Reason: reason}
 		}
@@ -169,7 +177,8 @@ func CheckDeclared(ctx context.Context, a *open.Question) (absent []string, err 
 	return absent, nil
 }
 
-// Ahead begins to fetch what a resolution of the manifest will probably look at, until end is called, which waits for it.
+// Ahead begins to fetch what a resolution of the manifest will probably look at, until end is
+// called, which waits for it.
 func Ahead(ctx context.Context, a *open.Question) (end func()) {
 	app := a.Application()
 	if app.Current() && !app.Edgeless { // then it is what is locked
@@ -200,7 +209,8 @@ func Ahead(ctx context.Context, a *open.Question) (end func()) {
 	}
 }
 
-// beforeAll says that on the day that was asked about nothing of what is declared had been published, and when the first was.
+// beforeAll says that on the day that was asked about nothing of what is declared had been
+// published, and when the first was.
 func beforeAll(ctx context.Context, a *open.Question) error {
 	var first time.Time
 	for _, name := range a.DeclaredPackages() {
@@ -214,7 +224,8 @@ func beforeAll(ctx context.Context, a *open.Question) error {
 			}
 		}
 	}
-	says := fmt.Sprintf("--as-of %s: no release of what is declared is dated before that day", a.Settings.AsOf.Format(time.DateOnly))
+	says := fmt.Sprintf("--as-of %s: no release of what is declared is dated before that day",
+		a.Settings.AsOf.Format(time.DateOnly))
 	if !first.IsZero() {
 		says += fmt.Sprintf("; the first is of %s", first.Format(time.DateOnly))
 	}
@@ -248,7 +259,8 @@ func explain(ctx context.Context, a *open.Question, err error) error {
 					Reason: fmt.Sprintf("%s: no release that may be used fits %q: %s", e.As, e.Text, hidden)}, t}
 			}
 			return &NoReleaseError{input.PositionError{File: e.File, Line: e.Line, Column: e.Column,
-				Reason: fmt.Sprintf("%s: no published release fits %q; nearest are %s", e.As, e.Text, nearestReleases(p, e.Text))}, t}
+				Reason: fmt.Sprintf("%s: no published release fits %q; nearest are %s", e.As, e.Text, nearestReleases(p, e.Text))},
+				t}
 		}
 	}
 	return err
@@ -272,8 +284,8 @@ func nearestReleases(p *universe.Package, constraint string) string {
 	return strings.Join(near, ", ")
 }
 
-// Verify compares manifest, lock, what is installed, the runtimes and the rules about names, without asking a registry. That nothing is installed
-// is no finding.
+// Verify compares manifest, lock, what is installed, the runtimes and the rules about names,
+// without asking a registry. That nothing is installed is no finding.
 func Verify(ctx context.Context, a *open.View) ([]open.Finding, error) {
 	if a.Lock == nil {
 		return []open.Finding{{About: "lock", Says: fmt.Sprintf("there is no %s; molt relock writes one", a.LockFile())}}, nil
@@ -296,7 +308,8 @@ func Verify(ctx context.Context, a *open.View) ([]open.Finding, error) {
 		}
 	}
 	for _, c := range contradicting(ctx, a) {
-		note("checksum", "%s: the lock has the checksum %s, and %s has %s; a published release does not change", c.Release, c.Locked, c.where, c.Stated)
+		note("checksum", "%s: the lock has the checksum %s, and %s has %s; a published release does not change", c.Release,
+			c.Locked, c.where, c.Stated)
 	}
 	says, err := graph()
 	if err != nil {
@@ -338,12 +351,15 @@ func Drift(a *open.View) (found []open.Finding) {
 		found = append(found, open.Finding{About: about, Says: fmt.Sprintf(says, args...)})
 	}
 	line := func(e ecosystem.Entry, says string, args ...any) {
-		found = append(found, open.Finding{About: "manifest", Says: fmt.Sprintf("%s:%d: ", e.File, e.Line) + fmt.Sprintf(says, args...), File: e.File, Line: e.Line, Column: e.Column})
+		found = append(found, open.Finding{
+			About: "manifest", Says: fmt.Sprintf("%s:%d: ", e.File, e.Line) + fmt.Sprintf(says, args...), File: e.File,
+			Line: e.Line, Column: e.Column})
 	}
 	var gone ecosystem.Forks // of environments, or choices, that there are no longer
 	if len(a.Lock.Forks) > 0 && open.ForksOf(a, a.Lock) == nil {
 		gone = a.Lock.Forks
-		note("lock", "it has several releases of %s, for environments or alternatives that molt.yaml does not name", strings.Join(slices.Sorted(maps.Keys(gone)), ", "))
+		note("lock", "it has several releases of %s, for environments or alternatives that molt.yaml does not name",
+			strings.Join(slices.Sorted(maps.Keys(gone)), ", "))
 	}
 	if !slices.EqualFunc(a.Lock.Alternatives, a.Alternatives, slices.Equal) {
 		note("lock", "it was made for other alternatives than molt.yaml names")
@@ -379,7 +395,8 @@ func Drift(a *open.View) (found []open.Finding) {
 	}
 	for _, o := range a.Manifest.Overrides() {
 		if was, there := a.Lock.Overrides[o.Key()]; !there || was != o.Written {
-			note("manifest", "%s: overrides has %s %s, and the lock was made without that", a.Manifest.Chief(), o.Key(), o.Written)
+			note("manifest", "%s: overrides has %s %s, and the lock was made without that", a.Manifest.Chief(), o.Key(),
+				o.Written)
 		}
 	}
 	for _, name := range slices.Sorted(maps.Keys(a.Lock.Overrides)) {
@@ -390,7 +407,8 @@ func Drift(a *open.View) (found []open.Finding) {
 	now, _ := a.Config.Waived(a.Now())
 	for _, key := range slices.Sorted(maps.Keys(a.Lock.Waived)) {
 		if _, there := open.Waived(now)[key]; !there {
-			note("lock", "the lock was made with a waiver of %s (%s), which molt.yaml does not have in force", key, a.Lock.Waived[key])
+			note("lock", "the lock was made with a waiver of %s (%s), which molt.yaml does not have in force",
+				key, a.Lock.Waived[key])
 		}
 	}
 	linked := a.Manifest.Linked()
@@ -412,7 +430,8 @@ func Drift(a *open.View) (found []open.Finding) {
 	return found
 }
 
-// checkRoots says which declarations the lock does not serve. It is what there is to check in a lock that does not tell what packages need.
+// checkRoots says which declarations the lock does not serve. It is what there is to check in a
+// lock that does not tell what packages need.
 func checkRoots(a *open.View) (found []open.Finding) {
 	resolution := a.Lock.Resolution()
 	for _, r := range a.Lock.Roots {
@@ -438,7 +457,8 @@ func Unknown(a *open.View) string {
 	if a.Lock == nil || !a.Lock.Edgeless {
 		return ""
 	}
-	return a.LockFile() + " does not tell what its packages need, so nobody can tell from it whether they suit each other or why one is there; molt relock --dry-run asks the registry"
+	return a.LockFile() + " does not tell what its packages need, so nobody can tell from it whether they suit each " +
+		"other or why one is there; molt relock --dry-run asks the registry"
 }
 
 // checkGraph says how the lock contradicts itself.
@@ -459,18 +479,21 @@ func checkGraph(ctx context.Context, a *open.View, frameworks []string) (found [
 		}
 		versions := resolution.Versions()[root.Name]
 		slices.Sort(versions)
-		apart := slices.ContainsFunc(a.Lock.Roots, func(e solve.Edge) bool { return e.Own == name }) // a member of a workspace is at another major still
+		// a member of a workspace is at another major still
+		apart := slices.ContainsFunc(a.Lock.Roots, func(e solve.Edge) bool { return e.Own == name })
 		if versions = slices.Compact(versions); len(versions) > 1 && apart {
 			continue
 		} else if len(versions) > 1 {
-			note("lock", "%s is the framework of a goal, of which the whole application shares one release, and the lock has %s", name, strings.Join(versions, " and "))
+			note("lock", "%s is the framework of a goal, of which the whole application shares one release, and the lock has %s",
+				name, strings.Join(versions, " and "))
 		} else {
 			problem.Single = append(problem.Single, name)
 		}
 	}
 	for _, r := range a.Lock.Roots {
-		problem.Roots = append(problem.Roots, solve.Root{Group: r.Group, Apart: r.Apart, Own: r.Own, Demand: universe.Demand{As: r.Name, Package: r.Package,
-			Text: r.Constraint, Optional: r.Optional, Foreign: r.Foreign}})
+		problem.Roots = append(problem.Roots,
+			solve.Root{Group: r.Group, Apart: r.Apart, Own: r.Own, Demand: universe.Demand{As: r.Name, Package: r.Package,
+				Text: r.Constraint, Optional: r.Optional, Foreign: r.Foreign}})
 	}
 	if err := solve.Verify(ctx, table, problem, resolution); err != nil {
 		note("lock", "the lock contradicts itself: %v", err)

@@ -34,7 +34,8 @@ func AtStage(a *open.View, file *planfile.Plan, stage *doc.PlanStage, err error)
 	var tangle *solve.Tangle
 	var unreachable *registry.UnreachableError
 	if errors.As(err, &change) && !errors.As(err, &tangle) && !errors.As(err, &unreachable) {
-		return file.Text.ErrorAt(fmt.Sprintf("%s.changes[%d]", path, change.index), fmt.Sprintf("stage %s: %v", stage.ID, change.err))
+		return file.Text.ErrorAt(fmt.Sprintf("%s.changes[%d]", path, change.index),
+			fmt.Sprintf("stage %s: %v", stage.ID, change.err))
 	}
 	var place *input.PositionError
 	e := &StageError{Stage: stage.ID, Err: err}
@@ -120,7 +121,8 @@ func (w *walker) Stage(ctx context.Context, stage *doc.PlanStage) error {
 			return &changeError{i, err}
 		}
 		if c.To != nil {
-			if c.Name == project.OwnName(c.Name) || declares(w.Manifest, c.Name) { // else what stood apart meets the rest now, which keeps its release
+			if c.Name == project.OwnName(c.Name) || declares(w.Manifest, c.Name) {
+				// else what stood apart meets the rest now, which keeps its release
 				to[c.Name] = c.To.Version
 			}
 			if err := w.published(ctx, source, c); err != nil {
@@ -128,7 +130,8 @@ func (w *walker) Stage(ctx context.Context, stage *doc.PlanStage) error {
 			}
 		}
 	}
-	r, err := project.LockStage(ctx, source, w.app, project.StageDemand{Declared: w.a.DeclaredIn(w.Manifest), To: to, Before: w.Locked})
+	r, err := project.LockStage(ctx, source, w.app,
+		project.StageDemand{Declared: w.a.DeclaredIn(w.Manifest), To: to, Before: w.Locked})
 	if err != nil {
 		return err
 	}
@@ -179,7 +182,8 @@ func (w *walker) published(ctx context.Context, source universe.Source, c doc.Pl
 		case err != nil:
 			return err
 		case p.Index(c.To.Version) < 0:
-			return &StaleError{fmt.Sprintf("%s has no release %s; nearest are %s", c.Name, c.To.Version, nearestReleases(p, c.To.Version))}
+			return &StaleError{fmt.Sprintf("%s has no release %s; nearest are %s", c.Name, c.To.Version,
+				nearestReleases(p, c.To.Version))}
 		}
 	}
 	return nil
@@ -195,13 +199,15 @@ func (e *changeError) Error() string { return e.err.Error() }
 
 func (e *changeError) Unwrap() error { return e.err }
 
-// awaited reports whether the plan has stages to do besides one. They name what members of a workspace have apart as it is.
+// awaited reports whether the plan has stages to do besides one. They name what members of a
+// workspace have apart as it is.
 func awaited(a *open.View, stage *doc.PlanStage) bool {
 	file, err := a.ReadPlan()
 	if err != nil { // there is none, or it says nothing
 		return false
 	}
-	return slices.ContainsFunc(file.Stages, func(s doc.PlanStage) bool { return s.Status == doc.Pending && s.ID != stage.ID })
+	return slices.ContainsFunc(file.Stages,
+		func(s doc.PlanStage) bool { return s.Status == doc.Pending && s.ID != stage.ID })
 }
 
 // declares reports whether a manifest declares a name.
@@ -235,7 +241,8 @@ func edit(a *open.View, m *ecosystem.Manifests, c doc.PlanChange) error {
 			}
 		}
 		if !found {
-			return &StaleError{fmt.Sprintf("the plan expects %s in %q of %s; molt plan --renew makes it anew", c.Name, c.Group, m.FileOf(c.Group))}
+			return &StaleError{fmt.Sprintf("the plan expects %s in %q of %s; molt plan --renew makes it anew", c.Name,
+				c.Group, m.FileOf(c.Group))}
 		}
 	}
 	switch {

@@ -27,10 +27,12 @@ func wider(a *open.View, m *ecosystem.Manifests) (runtimes []map[string]string, 
 	return w.Wider(deployed[0], requires)
 }
 
-// widened returns the lock of a resolution with what is needed in environments besides the deployed one, too: nothing of
-// the resolution changes for it. The versions of runtimes that a release of it does not run on are left out, then all
-// versions or all platforms where what is needed there does not go with the rest; nil where nothing is left.
-func widened(ctx context.Context, a *open.Question, r *solve.Resolution, m *ecosystem.Manifests, before *ecosystem.Lock, accepted []string) (*ecosystem.Lock, error) {
+// widened returns the lock of a resolution with what is needed in environments besides the deployed
+// one, too: nothing of the resolution changes for it. The versions of runtimes that a release of it
+// does not run on are left out, then all versions or all platforms where what is needed there does
+// not go with the rest; nil where nothing is left.
+func widened(ctx context.Context, a *open.Question, r *solve.Resolution, m *ecosystem.Manifests, before *ecosystem.Lock,
+	accepted []string) (*ecosystem.Lock, error) {
 	runtimes, platforms := wider(a.View, m)
 	if a.Wide == nil || len(platforms) == 0 || len(a.Forks) > 0 {
 		return nil, nil
@@ -50,7 +52,8 @@ func widened(ctx context.Context, a *open.Question, r *solve.Resolution, m *ecos
 			runtimes = slices.DeleteFunc(runtimes, func(v map[string]string) bool { return !runsOn(a.View, one, v) })
 		}
 	}
-	var across, along []ecosystem.Environment // the deployed versions on other platforms; other versions where it is deployed
+	// the deployed versions on other platforms; other versions where it is deployed
+	var across, along []ecosystem.Environment
 	var both []ecosystem.Environment
 	for _, platform := range platforms {
 		same := platform == deployed.Platform || deployed.Platform == "" && platform == platforms[0]
@@ -73,10 +76,11 @@ func widened(ctx context.Context, a *open.Question, r *solve.Resolution, m *ecos
 			continue
 		}
 		everywhere := append([]ecosystem.Environment{deployed}, wider...)
-		source := universe.FilterFor(a.Wide(everywhere), "are not those of the deployed environment", func(name string, p *universe.Release) bool {
-			v, there := pinned[name]
-			return there && p.Version.String() == v || !there && suits(p)
-		})
+		source := universe.FilterFor(a.Wide(everywhere), "are not those of the deployed environment",
+			func(name string, p *universe.Release) bool {
+				v, there := pinned[name]
+				return there && p.Version.String() == v || !there && suits(p)
+			})
 		app := a.Application()
 		app.Declared = a.DeclaredFor(m, everywhere)
 		problem := app.Problem()

@@ -46,7 +46,8 @@ func (a *View) DeclaredIn(m *ecosystem.Manifests) []project.Declared {
 
 // Stated states an entry of a manifest for the core.
 func (a *View) Stated(e ecosystem.Entry) project.Declared {
-	d := project.Declared{Demand: e.Demand, Group: e.Group, File: e.File, Apart: e.Apart, Own: e.Own, Absent: slices.Contains(a.absent, e.Package)}
+	d := project.Declared{Demand: e.Demand, Group: e.Group, File: e.File, Apart: e.Apart, Own: e.Own,
+		Absent: slices.Contains(a.absent, e.Package)}
 	if p := a.archived[e.Text]; p != nil && e.Foreign {
 		d.Package, d.Foreign = p[0].Name, false
 	}
@@ -69,8 +70,12 @@ func (a *View) Stated(e ecosystem.Entry) project.Declared {
 func (a *View) Application() project.Application {
 	held, _ := a.Config.Held(a.Now())
 	apart := apartNames(a)
-	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(), Runtimes: deployed(a), Trusted: apart(a.Config.Trust), Minors: apart(a.Config.Minors()),
-		Stops: a.Config.Stops, Previews: a.Config.Previews, Known: runtimes(a.Eco), Kin: func(name string) project.Kin { return ecosystem.Kin(a.Eco)(project.OwnName(name)) }, Held: apart(held), Reasons: a.Config.Reasons(), Families: a.Config.Family, Fixed: a.Fixed, Rules: a.Config.Rules.Rules(a.Now()), Pins: a.Pins(), Frameworks: a.Frameworks()}
+	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(),
+		Runtimes: deployed(a), Trusted: apart(a.Config.Trust), Minors: apart(a.Config.Minors()),
+		Stops: a.Config.Stops, Previews: a.Config.Previews, Known: runtimes(a.Eco), Kin: func(name string) project.Kin {
+			return ecosystem.Kin(a.Eco)(project.OwnName(name))
+		}, Held: apart(held), Reasons: a.Config.Reasons(), Families: a.Config.Family, Fixed: a.Fixed,
+		Rules: a.Config.Rules.Rules(a.Now()), Pins: a.Pins(), Frameworks: a.Frameworks()}
 	u.Waived, _ = a.Config.Waived(a.Now())
 	u.Linked = slices.Sorted(maps.Values(a.Manifest.Linked()))
 	if c, err := a.Runner().Remembered(); err == nil { // what cannot be read proves nothing
@@ -92,7 +97,8 @@ func (a *View) Application() project.Application {
 		u.Locked = a.Lock.Resolution()
 		u.Edgeless = a.Lock.Edgeless
 		u.Overridden = !maps.Equal(a.Lock.Overrides, Written(a.Manifest.Overrides())) ||
-			slices.ContainsFunc(slices.Collect(maps.Keys(a.Lock.Waived)), func(key string) bool { _, still := Waived(u.Waived)[key]; return !still })
+			slices.ContainsFunc(slices.Collect(maps.Keys(a.Lock.Waived)),
+				func(key string) bool { _, still := Waived(u.Waived)[key]; return !still })
 		return u
 	}
 	if tree, err := a.Installed(); err == nil && tree != nil { // what cannot be read is no baseline
@@ -109,8 +115,8 @@ func (a *View) GoalText() string {
 	return strings.Join(a.Configured(), " ")
 }
 
-// Frameworks names what goals are about: that of the configuration, and that of the plan. A plan of which the head cannot be read
-// names none.
+// Frameworks names what goals are about: that of the configuration, and that of the plan. A plan of
+// which the head cannot be read names none.
 func (a *View) Frameworks() []string {
 	var names []string
 	goals := []string{strings.Join(a.Configured(), " "), a.planGoal()}

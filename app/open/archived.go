@@ -26,10 +26,12 @@ import (
 	"molt/registry"
 )
 
-// A declaration may name an archive in place of a constraint. What is in it is known from the lock, or from the archive itself where the lock does not have it
-// yet; it is the one release of its package, and the address is a name for it, as a tag is.
+// A declaration may name an archive in place of a constraint. What is in it is known from the lock,
+// or from the archive itself where the lock does not have it yet; it is the one release of its
+// package, and the address is a name for it, as a tag is.
 
-// archivedIn returns the packages of a lock that declarations of the manifest name by an archive, by the text of the declaration.
+// archivedIn returns the packages of a lock that declarations of the manifest name by an archive,
+// by the text of the declaration.
 func archivedIn(a *View, l *ecosystem.Lock) (map[string][]*universe.Package, error) {
 	reader, ok := a.Eco.(ecosystem.ArchiveReader)
 	if !ok || l == nil {
@@ -74,8 +76,9 @@ func archivedPackage(a *View, text, name string, r universe.Release) *universe.P
 	return p
 }
 
-// WithArchives is the application with the archives read that declarations name and the lock does not have. Of one that cannot be locked it says why, with the manifest's line: it stays
-// what does not come from a registry, so that it stops nothing else.
+// WithArchives is the application with the archives read that declarations name and the lock does
+// not have. Of one that cannot be locked it says why, with the manifest's line: it stays what does
+// not come from a registry, so that it stops nothing else.
 func (a *View) WithArchives(ctx context.Context) (with *View, says []string, err error) {
 	reader, ok := a.Eco.(ecosystem.ArchiveReader)
 	if !ok {
@@ -98,7 +101,8 @@ func (a *View) WithArchives(ctx context.Context) (with *View, says []string, err
 			}
 		}
 		if err != nil {
-			says = append(says, fmt.Sprintf("%s:%d: the archive of %s cannot be locked: %s", e.File, e.Line, e.As, input.InWords(err)))
+			says = append(says, fmt.Sprintf("%s:%d: the archive of %s cannot be locked: %s", e.File, e.Line,
+				e.As, input.InWords(err)))
 			continue
 		}
 		if other.archived == nil {
@@ -118,13 +122,15 @@ type stated struct {
 	Manifest  string `json:"manifest"`
 }
 
-func archivedAt(ctx context.Context, a *View, reader ecosystem.ArchiveReader, e ecosystem.Entry, address string) ([]*universe.Package, error) {
+func archivedAt(ctx context.Context, a *View, reader ecosystem.ArchiveReader, e ecosystem.Entry,
+	address string) ([]*universe.Package, error) {
 	state := func(data []byte) ([]byte, error) { return stateOf(ctx, reader, e.As, data) }
 	var kept []byte
 	if repository, git := strings.CutPrefix(address, "git+"); git {
 		from, ref, _ := strings.Cut(repository, "#")
 		if a.Settings.Offline {
-			return nil, &registry.UnreachableError{URL: address, Err: fmt.Errorf("%s: %w", address, registry.ErrOffline), Answered: true}
+			return nil, &registry.UnreachableError{
+				URL: address, Err: fmt.Errorf("%s: %w", address, registry.ErrOffline), Answered: true}
 		}
 		ref, err := tagFor(ctx, a, from, ref)
 		if err != nil {
@@ -162,12 +168,14 @@ func archivedAt(ctx context.Context, a *View, reader ecosystem.ArchiveReader, e 
 			name += "?" + u.RawQuery
 		}
 		base := url.URL{Scheme: u.Scheme, Host: u.Host, RawPath: folder, Path: folder}
-		client, err := registry.New(registry.Options{Base: base.String(), Offline: a.Settings.Offline, Since: a.Settings.Since, Cache: a.CacheDir(), Jobs: 1})
+		client, err := registry.New(registry.Options{
+			Base: base.String(), Offline: a.Settings.Offline, Since: a.Settings.Since, Cache: a.CacheDir(), Jobs: 1})
 		if err != nil {
 			return nil, err
 		}
 		defer client.Close()
-		text, err := client.Fetch(ctx, registry.Request{Path: name, Accept: "application/octet-stream", Limit: input.Archive, Understand: state})
+		text, err := client.Fetch(ctx,
+			registry.Request{Path: name, Accept: "application/octet-stream", Limit: input.Archive, Understand: state})
 		if err != nil {
 			return nil, err
 		}
@@ -184,7 +192,8 @@ func archivedAt(ctx context.Context, a *View, reader ecosystem.ArchiveReader, e 
 	if err != nil {
 		return nil, err
 	}
-	if says.Name != a.Eco.Canonical(project.OwnName(e.As)) && says.Name != e.Package { // it would take the place of another package
+	if says.Name != a.Eco.Canonical(project.OwnName(e.As)) && says.Name != e.Package {
+		// it would take the place of another package
 		return nil, fmt.Errorf("the archive calls itself %s; declare it under that name", input.Quote(says.Name))
 	}
 	r := says.Release
@@ -203,8 +212,8 @@ func archivedAt(ctx context.Context, a *View, reader ecosystem.ArchiveReader, e 
 	return all, nil
 }
 
-// tagFor returns the newest tag of a repository whose version a constraint admits, where a reference is one; else the reference. A tag may have a v before the
-// version.
+// tagFor returns the newest tag of a repository whose version a constraint admits, where a
+// reference is one; else the reference. A tag may have a v before the version.
 func tagFor(ctx context.Context, a *View, repository, ref string) (string, error) {
 	constraint, is := strings.CutPrefix(ref, "semver:")
 	if !is {

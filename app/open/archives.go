@@ -28,7 +28,8 @@ func (a *View) Store() (*store.Store, error) {
 	return c.store(), nil
 }
 
-// ownFolders lists the application's folder, those of a workspace's members, and those that declarations name in place of a package.
+// ownFolders lists the application's folder, those of a workspace's members, and those that
+// declarations name in place of a package.
 func ownFolders(a *View) []string {
 	own := []string{"."}
 	for _, m := range a.Manifest.Members() {
@@ -122,7 +123,8 @@ func (x *Archives) Environment(flat ecosystem.Flat, files *txn.Workspace) (*tree
 	return t, nil
 }
 
-// copyArchive copies an archive of the application, or the files of a commit. What it holds is to be used where its digest is the locked one.
+// copyArchive copies an archive of the application, or the files of a commit. What it holds is to
+// be used where its digest is the locked one.
 func copyArchive(ctx context.Context, a *View, p *ecosystem.LockedPackage, into registry.Sink) error {
 	var data []byte
 	var err error
@@ -145,7 +147,8 @@ func copyArchive(ctx context.Context, a *View, p *ecosystem.LockedPackage, into 
 
 // Unobtainable reports whether an error says that packages are not to be had, before anything was touched.
 func Unobtainable(err error) bool {
-	for _, kind := range []any{new(*tree.MissingError), new(*registry.UnreachableError), new(*registry.NotFoundError), new(*archive.DigestError), new(*input.UsageError), new(*tree.UnusableError), new(*tree.ClosureError)} {
+	for _, kind := range []any{new(*tree.MissingError), new(*registry.UnreachableError), new(*registry.NotFoundError),
+		new(*archive.DigestError), new(*input.UsageError), new(*tree.UnusableError), new(*tree.ClosureError)} {
 		if errors.As(err, kind) {
 			return true
 		}

@@ -57,7 +57,9 @@ func (c *Cache) Clear() error {
 		return nil
 	}
 	for _, e := range entries {
-		if known := len(e.Name()) == 2 || e.Name() == storeDir || e.Name() == builtDir || e.Name() == registry.CacheDir; known { // and nothing that somebody else keeps there
+		if known := len(e.Name()) == 2 || e.Name() == storeDir || e.Name() == builtDir ||
+			e.Name() == registry.CacheDir; known {
+			// and nothing that somebody else keeps there
 			err = errors.Join(err, os.RemoveAll(filepath.Join(c.dir, e.Name())))
 		}
 	}

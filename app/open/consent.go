@@ -19,9 +19,10 @@ import (
 	"molt/registry"
 )
 
-// A folder says what is to run: checks, tasks, builds of packages, a command that installs; and its repository has hooks. A folder may come from
-// anybody, so none of that runs before the person has seen the lines and said yes. The yes is sealed for this person, this folder and each line;
-// a line that changes is asked for again.
+// A folder says what is to run: checks, tasks, builds of packages, a command that installs; and its
+// repository has hooks. A folder may come from anybody, so none of that runs before the person has
+// seen the lines and said yes. The yes is sealed for this person, this folder and each line; a line
+// that changes is asked for again.
 
 // A Line is something that a folder wants run.
 type Line struct {
@@ -47,7 +48,8 @@ func (e *ConsentError) Error() string {
 	for _, l := range e.Lines {
 		fmt.Fprintf(b, "  %s\n", l)
 	}
-	fmt.Fprintf(b, "--allow-commands allows these lines from now on; in continuous integration, %s=%s allows exactly them", allowCommands, e.Digest)
+	fmt.Fprintf(b, "--allow-commands allows these lines from now on; in continuous integration, %s=%s allows exactly them",
+		allowCommands, e.Digest)
 	return b.String()
 }
 
@@ -115,7 +117,8 @@ func registriesFor(c *config.Config, name string) []string {
 		all = append(all, c.Registry.Default)
 	}
 	for _, key := range c.Registry.Keys() {
-		if registry.Matches(key, name) || slices.ContainsFunc(registered.Ecosystems, func(e ecosystem.Ecosystem) bool { return e.Name() == key }) {
+		if registry.Matches(key, name) ||
+			slices.ContainsFunc(registered.Ecosystems, func(e ecosystem.Ecosystem) bool { return e.Name() == key }) {
 			all = append(all, c.Registry.Some[key])
 		}
 	}
@@ -139,8 +142,9 @@ func digestOf(all []Line) string {
 	return hex.EncodeToString(sum[:12])
 }
 
-// Consent makes sure that what the folder wants run may run: everything that the configuration names, and with commit also what git runs for a
-// commit. It asks where there is somebody to ask; a *ConsentError says what nobody allowed.
+// Consent makes sure that what the folder wants run may run: everything that the configuration
+// names, and with commit also what git runs for a commit. It asks where there is somebody to ask; a
+// *ConsentError says what nobody allowed.
 func Consent(ctx context.Context, a *View, commit bool) error {
 	all := lines(&a.Config)
 	if commit {
@@ -234,8 +238,9 @@ func SetUp(a *View, c *config.Config) error {
 	return a.User.Consent(texts)
 }
 
-// ownLines returns those lines of the configuration that the person wrote: in a folder that they set up, those that no commit brought, since
-// others may have made it. While git is in the middle of something, none.
+// ownLines returns those lines of the configuration that the person wrote: in a folder that they
+// set up, those that no commit brought, since others may have made it. While git is in the middle
+// of something, none.
 func ownLines(ctx context.Context, a *View, all []Line) ([]Line, error) {
 	if known, err := a.User.Consents([]string{ownFolder(a)}); err != nil || !known[0] {
 		return nil, err

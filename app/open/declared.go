@@ -28,7 +28,8 @@ func Marked(a *View, texts []ecosystem.File) (string, error) {
 // A Spot is a declaration's place in a manifest.
 type Spot struct{ Group, Name string }
 
-// SpotOf returns the place of a declaration, which is the same whether the member of a workspace that has it stands apart or not.
+// SpotOf returns the place of a declaration, which is the same whether the member of a workspace
+// that has it stands apart or not.
 func SpotOf(group, name string) Spot { return Spot{group, project.OwnName(name)} }
 
 func Spots(m interface{ Entries() []ecosystem.Entry }) map[Spot]string {

@@ -13,9 +13,10 @@ import (
 	"molt/input"
 )
 
-// Environments lists where the application runs, as far as its ecosystem has conditions about that: each that the configuration names, or one. Where
-// that does not say which runtime is there, a version file says it, or it is the least that the manifest requires. A lock depends on them, so this
-// machine has no say.
+// Environments lists where the application runs, as far as its ecosystem has conditions about that:
+// each that the configuration names, or one. Where that does not say which runtime is there, a
+// version file says it, or it is the least that the manifest requires. A lock depends on them, so
+// this machine has no say.
 func (a *View) Environments() []ecosystem.Environment {
 	if _, ok := a.Eco.(ecosystem.Conditional); !ok {
 		return nil
@@ -79,7 +80,8 @@ func firstOf(all map[string]string, keys ...string) string {
 	return ""
 }
 
-// requiredOf returns the version of a runtime that files of the application name: a version file, else the least that a manifest requires; "" for none.
+// requiredOf returns the version of a runtime that files of the application name: a version file,
+// else the least that a manifest requires; "" for none.
 func requiredOf(a *View, r ecosystem.Runtime) string {
 	for _, pin := range a.Pins() {
 		if pin.Name == r.Name {
@@ -96,7 +98,8 @@ func requiredOf(a *View, r ecosystem.Runtime) string {
 	return ""
 }
 
-// deployed is what people say is deployed. In an ecosystem with conditions it is what the environments have, since resolutions are made for them.
+// deployed is what people say is deployed. In an ecosystem with conditions it is what the
+// environments have, since resolutions are made for them.
 func deployed(a *View) project.Runtimes {
 	environments := a.Environments()
 	if environments == nil {
@@ -130,11 +133,15 @@ func checkPlatforms(a *View) error {
 		}
 		platform := a.Config.Platform[environment]
 		switch {
-		case !ok && slices.ContainsFunc(a.Beside(), func(s Side) bool { _, ok := s.Ecosystem.(ecosystem.Conditional); return ok }):
+		case !ok && slices.ContainsFunc(
+			a.Beside(), func(s Side) bool { _, ok := s.Ecosystem.(ecosystem.Conditional); return ok }):
 		case !ok:
-			return a.Config.Place.At(true, fmt.Sprintf("platform: packages of %s have no conditions about platforms that Molt resolves for", a.Eco.Name()), path...)
+			return a.Config.Place.At(true,
+				fmt.Sprintf("platform: packages of %s have no conditions about platforms that Molt resolves for", a.Eco.Name()),
+				path...)
 		case !slices.Contains(c.Platforms(), platform):
-			return a.Config.Place.At(false, fmt.Sprintf("%q: unknown platform; known: %s", platform, strings.Join(c.Platforms(), ", ")), path...)
+			return a.Config.Place.At(false,
+				fmt.Sprintf("%q: unknown platform; known: %s", platform, strings.Join(c.Platforms(), ", ")), path...)
 		}
 	}
 	return nil
@@ -163,7 +170,8 @@ func knownRuntime(a *View, name, environment string) error {
 		path = path[:1:1]
 		path = append(path, name)
 	}
-	return a.Config.Place.At(true, project.NotAmong(fmt.Sprintf("%q: no such runtime is known here", name), name, known), path...)
+	return a.Config.Place.At(true, project.NotAmong(fmt.Sprintf("%q: no such runtime is known here", name), name, known),
+		path...)
 }
 
 // A limit is what a file of constraints says of a package.
@@ -205,9 +213,10 @@ func limited(a *View, source universe.Source) universe.Source {
 		if err != nil {
 			continue // it was read
 		}
-		source = universe.FilterFor(source, fmt.Sprintf("are not allowed by %s (%s)", l.file, l.Text), func(name string, r *universe.Release) bool {
-			return universe.Plain(name) != l.Package || version.Admits(c, r.Version)
-		})
+		source = universe.FilterFor(source, fmt.Sprintf("are not allowed by %s (%s)", l.file, l.Text),
+			func(name string, r *universe.Release) bool {
+				return universe.Plain(name) != l.Package || version.Admits(c, r.Version)
+			})
 	}
 	return source
 }

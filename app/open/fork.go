@@ -23,8 +23,10 @@ func divided(a *View) []ecosystem.Environment {
 func readAlternatives(a *View) error {
 	a.Alternatives = nil
 	if _, ok := a.Eco.(ecosystem.Forker); !ok {
-		if a.Config.Alternatives != nil && !slices.ContainsFunc(a.Beside(), func(s Side) bool { _, ok := s.Ecosystem.(ecosystem.Forker); return ok }) {
-			return a.Config.Place.At(true, fmt.Sprintf("alternatives: packages of %s have one resolution for all groups", a.Eco.Name()), "alternatives")
+		if a.Config.Alternatives != nil &&
+			!slices.ContainsFunc(a.Beside(), func(s Side) bool { _, ok := s.Ecosystem.(ecosystem.Forker); return ok }) {
+			return a.Config.Place.At(true,
+				fmt.Sprintf("alternatives: packages of %s have one resolution for all groups", a.Eco.Name()), "alternatives")
 		}
 		return nil
 	}
@@ -46,7 +48,9 @@ func readAlternatives(a *View) error {
 			groups, seen = append(groups, group), append(seen, group)
 		}
 		if a.Alternatives = append(a.Alternatives, groups); !ecosystem.Choosable(a.Alternatives) {
-			return a.Config.Place.At(true, fmt.Sprintf("expected at least two groups a list, and at most %d choices in all", ecosystem.ManyChoices), "alternatives", i)
+			return a.Config.Place.At(true,
+				fmt.Sprintf("expected at least two groups a list, and at most %d choices in all", ecosystem.ManyChoices),
+				"alternatives", i)
 		}
 	}
 	included := a.Manifest.Included()
@@ -55,14 +59,16 @@ func readAlternatives(a *View) error {
 		for _, list := range a.Alternatives {
 			both := slices.DeleteFunc(slices.Clone(list), func(g string) bool { return !slices.Contains(groups, g) })
 			if len(both) > 1 {
-				return a.Config.Place.At(true, fmt.Sprintf("%s includes both %s and %s", including, both[0], both[1]), "alternatives")
+				return a.Config.Place.At(true, fmt.Sprintf("%s includes both %s and %s", including, both[0], both[1]),
+					"alternatives")
 			}
 		}
 	}
 	return nil
 }
 
-// groupNamed returns the group of the manifests that has a name, or that alone ends in it: "sail" for "dependency-groups.sail".
+// groupNamed returns the group of the manifests that has a name, or that alone ends in it: "sail"
+// for "dependency-groups.sail".
 func groupNamed(a *View, text string) (string, error) {
 	var all, ending []string
 	for _, e := range a.Manifest.Entries() {
@@ -110,9 +116,10 @@ func ForksOf(a *View, l *ecosystem.Lock) ecosystem.Forks {
 	return l.Forks
 }
 
-// Forked is the question with the forks that it needs: it looks whether one release of each package suits all environments, and
-// where that is a tangle, which packages have to be forked, as few as it finds. A lock that was made for the manifest has the
-// forks that it needs. What has no resolution in some environment alone is no matter of forks, and is found by whoever asks next.
+// Forked is the question with the forks that it needs: it looks whether one release of each package
+// suits all environments, and where that is a tangle, which packages have to be forked, as few as
+// it finds. A lock that was made for the manifest has the forks that it needs. What has no
+// resolution in some environment alone is no matter of forks, and is found by whoever asks next.
 func (q *Question) Forked(ctx context.Context) (*Question, error) {
 	parts := partsOf(q.View)
 	if len(parts) < 2 || q.Lock != nil && !q.Lock.Edgeless && q.Application().Current() {
@@ -166,7 +173,8 @@ func (q *Question) Forked(ctx context.Context) (*Question, error) {
 	}
 }
 
-// forkedFor adds to forks the packages that a tangle is about, each apart in all environments. A framework has one release.
+// forkedFor adds to forks the packages that a tangle is about, each apart in all environments. A
+// framework has one release.
 func forkedFor(a *View, tangle *solve.Tangle, forks ecosystem.Forks, parts [][]string) ecosystem.Forks {
 	more := ecosystem.Forks{}
 	maps.Copy(more, forks)
@@ -200,8 +208,9 @@ func partsOf(a *View) (parts [][]string) {
 	return parts
 }
 
-// joined joins the forks of each package that have one release in a resolution. Where a package is in no resolution, any
-// release goes with that, unless what it needs is to stay away, too: those forks are kept apart then.
+// joined joins the forks of each package that have one release in a resolution. Where a package is
+// in no resolution, any release goes with that, unless what it needs is to stay away, too: those
+// forks are kept apart then.
 func joined(forks ecosystem.Forks, r *solve.Resolution, absentApart bool) ecosystem.Forks {
 	versions := r.Versions()
 	var all ecosystem.Forks

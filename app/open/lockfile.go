@@ -13,7 +13,8 @@ import (
 	"molt/input"
 )
 
-// findLock returns that name: what the configuration says, else the usual one, unless the folder has one alone of another name that a lock may have.
+// findLock returns that name: what the configuration says, else the usual one, unless the folder
+// has one alone of another name that a lock may have.
 func findLock(a *View) (string, error) {
 	usual := a.Eco.Lock()
 	namer, ok := a.Eco.(ecosystem.LockNamer)
@@ -25,7 +26,8 @@ func findLock(a *View) (string, error) {
 			return usual, nil
 		}
 		if name != usual && (!ok || !namer.IsLock(name)) {
-			return "", a.Config.Place.At(false, fmt.Sprintf("%q: no lock of %s has such a name; the usual one is %s", name, a.Eco.Name(), usual), "lock")
+			return "", a.Config.Place.At(false,
+				fmt.Sprintf("%q: no lock of %s has such a name; the usual one is %s", name, a.Eco.Name(), usual), "lock")
 		}
 		return name, nil
 	}
@@ -48,7 +50,9 @@ func findLock(a *View) (string, error) {
 	case 1:
 		return names[0], nil
 	}
-	return "", &input.UsageError{Reason: fmt.Sprintf("%s are locks, and nothing says which is the application's: \"lock: %s\" in %s would", strings.Join(names, ", "), names[0], config.File)}
+	return "", &input.UsageError{Reason: fmt.Sprintf(
+		"%s are locks, and nothing says which is the application's: \"lock: %s\" in %s would", strings.Join(names, ", "),
+		names[0], config.File)}
 }
 
 // A lockReading is the lock as it is being read, while something else is.
@@ -92,7 +96,8 @@ func otherLock(a *View) string {
 		return ""
 	}
 	for _, e := range entries {
-		if e.Type().IsRegular() && e.Name() != a.LockFile() && lockLike.MatchString(e.Name()) && !slices.ContainsFunc(registered.Ecosystems, func(x ecosystem.Ecosystem) bool { return x.Lock() == e.Name() }) {
+		if e.Type().IsRegular() && e.Name() != a.LockFile() && lockLike.MatchString(e.Name()) &&
+			!slices.ContainsFunc(registered.Ecosystems, func(x ecosystem.Ecosystem) bool { return x.Lock() == e.Name() }) {
 			return e.Name()
 		}
 	}

@@ -9,8 +9,9 @@ import (
 	"molt/core/project"
 )
 
-// canonicalNames gives the names that people wrote into the configuration the form that the ecosystem's names have. Two holds on
-// one name in different spellings are an error, as are two waivers.
+// canonicalNames gives the names that people wrote into the configuration the form that the
+// ecosystem's names have. Two holds on one name in different spellings are an error, as are two
+// waivers.
 func canonicalNames(a *View) error {
 	canonical := a.Eco.Canonical
 	each := func(names []string) {
@@ -35,7 +36,8 @@ func canonicalNames(a *View) error {
 		p, of, _ := strings.Cut(key, " on ") // it was checked
 		if c := (project.Waiver{Package: canonical(p), Of: canonical(of)}).Key(); c != key {
 			if _, twice := a.Config.Waive[c]; twice {
-				return a.Config.Place.At(true, fmt.Sprintf("%q: %s is waived already, under another spelling", key, c), "waive", key)
+				return a.Config.Place.At(true, fmt.Sprintf("%q: %s is waived already, under another spelling", key, c), "waive",
+					key)
 			}
 			a.Config.Waive[c] = a.Config.Waive[key]
 			delete(a.Config.Waive, key)

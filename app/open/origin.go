@@ -12,9 +12,10 @@ import (
 	"molt/registry"
 )
 
-// Where packages come from is part of what a lock says: a scope that suddenly comes from elsewhere is how a private name is taken over by a public one.
-// A lock has the addresses that people named in the configuration. What a variable of the environment says is the business of one machine, such as
-// a mirror, and no part of it.
+// Where packages come from is part of what a lock says: a scope that suddenly comes from elsewhere
+// is how a private name is taken over by a public one. A lock has the addresses that people named
+// in the configuration. What a variable of the environment says is the business of one machine,
+// such as a mirror, and no part of it.
 
 // UsualOrigin is the key of the registry for all packages that no scope or pattern is about.
 const UsualOrigin = "default"
@@ -40,7 +41,8 @@ func Origins(a *View) map[string]string {
 	return all
 }
 
-// Strayed says how packages of the lock would come from elsewhere than when they were locked. A lock without origins tells nothing.
+// Strayed says how packages of the lock would come from elsewhere than when they were locked. A
+// lock without origins tells nothing.
 func Strayed(a *View) []string {
 	if a.Lock == nil || len(a.Lock.Origins) == 0 {
 		return nil
@@ -79,7 +81,8 @@ func OriginKey(origins map[string]string, name string) string {
 	return found
 }
 
-// Misplaced says which archives are locked at the registry for all other packages, though their names belong to one of their own.
+// Misplaced says which archives are locked at the registry for all other packages, though their
+// names belong to one of their own.
 func Misplaced(a *View) []string {
 	is := Origins(a)
 	usual := is[UsualOrigin]
@@ -96,7 +99,8 @@ func Misplaced(a *View) []string {
 	return all
 }
 
-// SettledOrigin is an *ecosystem.OriginError where packages would come from elsewhere and nobody said that this is meant.
+// SettledOrigin is an *ecosystem.OriginError where packages would come from elsewhere and nobody
+// said that this is meant.
 func SettledOrigin(a *View) error {
 	if a.Lock == nil || a.Settings.AcceptOrigin {
 		return nil

@@ -8,9 +8,10 @@ import (
 	"molt/ecosystem"
 )
 
-// What comes from version control, from a file or from an address is in no registry. A local folder is linked, and what it needs is locked as what a member of
-// a workspace declares; archives and commits are locked where the ecosystem can read them (archived.go). The rest is said, wherever somebody could take it for
-// done.
+// What comes from version control, from a file or from an address is in no registry. A local folder
+// is linked, and what it needs is locked as what a member of a workspace declares; archives and
+// commits are locked where the ecosystem can read them (archived.go). The rest is said, wherever
+// somebody could take it for done.
 
 // Outside lists what a lock leads to outside of registries and Molt does not lay out, each with where it comes from.
 func Outside(a *View, l *ecosystem.Lock) []string {
@@ -20,7 +21,8 @@ func Outside(a *View, l *ecosystem.Lock) []string {
 			return
 		}
 		folder := ecosystem.LocalFolder(e)
-		if folder != "" && by == "" && slices.ContainsFunc(a.Manifest.Members(), func(m ecosystem.Member) bool { return m.Folder == folder }) {
+		if folder != "" && by == "" &&
+			slices.ContainsFunc(a.Manifest.Members(), func(m ecosystem.Member) bool { return m.Folder == folder }) {
 			return // it is linked, and what it needs is locked
 		}
 		says := fmt.Sprintf("%s (%s)", e.Name, e.Constraint)
@@ -50,7 +52,9 @@ func CheckOutside(a *View, installed ecosystem.Tree) (found []Finding) {
 		if !e.Foreign || e.To != "" || e.Optional || installed.Find(installed.Root(), e.Name) != nil {
 			continue
 		}
-		found = append(found, Finding{About: "installed", Says: fmt.Sprintf("%s is missing: it comes from %s, and not from a registry, so Molt does not lay it out", e.Name, e.Constraint)})
+		found = append(found, Finding{
+			About: "installed", Says: fmt.Sprintf(
+				"%s is missing: it comes from %s, and not from a registry, so Molt does not lay it out", e.Name, e.Constraint)})
 	}
 	return found
 }

@@ -14,7 +14,8 @@ import (
 
 // Configured lists the goals of the configuration, without those of other sides.
 func (a *View) Configured() []string {
-	return slices.DeleteFunc(strings.Fields(a.Config.Goal), func(text string) bool { return elsewhere(a, a.ParseGoal(text).Name) })
+	return slices.DeleteFunc(strings.Fields(a.Config.Goal),
+		func(text string) bool { return elsewhere(a, a.ParseGoal(text).Name) })
 }
 
 // ReadPlan reads the plan of the application. Where it has several sides, the plans of the others must be readable too.
@@ -25,7 +26,8 @@ func (a *View) ReadPlan() (*planfile.Plan, error) {
 	data, err := a.ReadPlanText()
 	switch {
 	case errors.Is(err, fs.ErrNotExist) && len(a.Beside()) > 0:
-		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s with a plan for %s; molt plan makes one", planfile.File, a.Eco.Name())}
+		return nil, &input.UsageError{
+			Reason: fmt.Sprintf("there is no %s with a plan for %s; molt plan makes one", planfile.File, a.Eco.Name())}
 	case errors.Is(err, fs.ErrNotExist):
 		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt plan makes one", planfile.File)}
 	case err != nil:

@@ -8,9 +8,10 @@ import (
 	"molt/ecosystem"
 )
 
-// Presume decides what is taken to be deployed of the language's runtime where the configuration does not say: what a version file names, else the
-// least major that the manifest requires, else what this machine has. It is for judging goals: no lock depends on it, as that
-// would make locks differ between machines.
+// Presume decides what is taken to be deployed of the language's runtime where the configuration
+// does not say: what a version file names, else the least major that the manifest requires, else
+// what this machine has. It is for judging goals: no lock depends on it, as that would make locks
+// differ between machines.
 func Presume(ctx context.Context, a *View) (presumed project.Runtimes, grounds map[string]string) {
 	presumed, grounds = project.Runtimes{}, map[string]string{}
 	for _, r := range ecosystem.Runtimes(a.Eco) {

@@ -30,8 +30,8 @@ type Question struct {
 	Unsettled universe.Source
 	// Opened is what Source stands on, as the ecosystem opened it.
 	Opened ecosystem.Source
-	// Wide is Source as seen from other environments, which nil means too: it stands for those of the application. Wide is nil
-	// in an ecosystem in which all environments see the same.
+	// Wide is Source as seen from other environments, which nil means too: it stands for those of
+	// the application. Wide is nil in an ecosystem in which all environments see the same.
 	Wide func([]ecosystem.Environment) universe.Source
 
 	Presumed project.Runtimes  // what is taken to be deployed, as nobody says what is; from Advised
@@ -120,8 +120,8 @@ func (x *access) question(ctx context.Context, a *View) (*Question, error) {
 	return q, nil
 }
 
-// settledFor returns what hides the releases that are too new: those that have not settled, and those that came after the
-// day that is asked about.
+// settledFor returns what hides the releases that are too new: those that have not settled, and
+// those that came after the day that is asked about.
 func settledFor(a *View) (func(universe.Source) universe.Source, error) {
 	settle, err := a.Config.SettleAge()
 	if err != nil {
@@ -177,13 +177,14 @@ func (q *Question) Without(ctx context.Context, packages []string) (*Question, e
 	return q.with(ctx, &a)
 }
 
-// Advised is the question with what judging a goal takes besides: the advice that the configuration names, what is taken to
-// be deployed, and previews of more packages. It returns warnings.
+// Advised is the question with what judging a goal takes besides: the advice that the configuration
+// names, what is taken to be deployed, and previews of more packages. It returns warnings.
 func (q *Question) Advised(ctx context.Context, previews []string) (*Question, []string, error) {
 	other := q.WithRuntimes(ctx)
 	other.previews = previews
 	library := advice.Library{Dir: q.Dir, Files: q.Files, Eco: q.Eco, Sources: q.Runner().Sources,
-		Elsewhere: func(name string) bool { return elsewhere(q.View, name) }, Open: func(base string) (*registry.Client, error) {
+		Elsewhere: func(name string) bool { return elsewhere(q.View, name) },
+		Open: func(base string) (*registry.Client, error) {
 			return registry.New(registry.Options{Base: base, Offline: q.Settings.Offline, Since: q.Settings.Since,
 				Unsaid: q.Config.FreshFor(), Cache: q.CacheDir(), Jobs: 1})
 		}}
@@ -215,7 +216,8 @@ func (q *Question) Application() project.Application {
 func (q *Question) Presumptions() []string {
 	var all []string
 	for _, name := range slices.Sorted(maps.Keys(q.Presumed)) {
-		all = append(all, fmt.Sprintf("%s %s is taken to be deployed, as %s; \"runtime:\" in %s says what is", name, q.Presumed[name], q.Grounds[name], config.File))
+		all = append(all, fmt.Sprintf("%s %s is taken to be deployed, as %s; \"runtime:\" in %s says what is", name,
+			q.Presumed[name], q.Grounds[name], config.File))
 	}
 	return all
 }
@@ -243,7 +245,8 @@ func registryOf(registries *registry.Registries, name string) (*registry.Client,
 	if c := registries.For(name); c != nil {
 		return c, nil
 	}
-	return nil, &input.UsageError{Reason: fmt.Sprintf("%s has no registry for %s: add \"default:\" under \"registry:\"", config.File, name)}
+	return nil, &input.UsageError{
+		Reason: fmt.Sprintf("%s has no registry for %s: add \"default:\" under \"registry:\"", config.File, name)}
 }
 
 // An Unsettled is a package of which newer releases wait until they have settled.
@@ -253,7 +256,8 @@ type Unsettled struct {
 	Until        time.Time // when the newest of them has settled
 }
 
-// Settling returns the packages of which newer releases wait, in the order of their names; none where nothing has to settle.
+// Settling returns the packages of which newer releases wait, in the order of their names; none
+// where nothing has to settle.
 func (q *Question) Settling(ctx context.Context, names []string) (all []Unsettled, err error) {
 	age, err := q.Config.SettleAge()
 	if err != nil || age == 0 || q.Unsettled == nil {
@@ -279,7 +283,8 @@ func (q *Question) Settling(ctx context.Context, names []string) (all []Unsettle
 		one := Unsettled{Name: name}
 		for i := range p.Len() {
 			r := p.About(i)
-			if !r.Version.Prerelease() && !p.Withdrawn(i) && r.Published.After(limit) && !slices.Contains(locked[name], r.Version.String()) {
+			if !r.Version.Prerelease() && !p.Withdrawn(i) && r.Published.After(limit) &&
+				!slices.Contains(locked[name], r.Version.String()) {
 				one.Releases++
 				one.Newest, one.Until = r.Version.String(), r.Published.Add(age)
 			}

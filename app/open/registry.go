@@ -12,21 +12,25 @@ import (
 	"molt/registry"
 )
 
-// VariableFor returns the name of an environment variable that is about one of the registries: that for all packages (key ""), or that of a
-// scope or pattern under "registry:", of which the letters and digits make the end of the name: MOLT_REGISTRY_JS_SKERRY for @skerry.
+// VariableFor returns the name of an environment variable that is about one of the registries: that
+// for all packages (key ""), or that of a scope or pattern under "registry:", of which the letters
+// and digits make the end of the name: MOLT_REGISTRY_JS_SKERRY for @skerry.
 func VariableFor(a *View, prefix, key string) string {
 	name := prefix + strings.ToUpper(a.Eco.Name())
-	words := strings.FieldsFunc(strings.ToUpper(key), func(r rune) bool { return (r < 'A' || r > 'Z') && (r < '0' || r > '9') })
+	words := strings.FieldsFunc(strings.ToUpper(key),
+		func(r rune) bool { return (r < 'A' || r > 'Z') && (r < '0' || r > '9') })
 	return strings.Join(append([]string{name}, words...), "_")
 }
 
-// allowVariable allows credentials for registries that a repository names, where there is no person to ask: addresses with spaces between.
+// allowVariable allows credentials for registries that a repository names, where there is no person
+// to ask: addresses with spaces between.
 const allowVariable = "MOLT_ALLOW_REGISTRY"
 
 // RegistryPrefix begins the names of the variables with the addresses of registries.
 const RegistryPrefix = "MOLT_REGISTRY_"
 
-// belowPrefix begins the names of the variables with the path below which credentials are sent, where that is not the registry's own.
+// belowPrefix begins the names of the variables with the path below which credentials are sent,
+// where that is not the registry's own.
 const belowPrefix = "MOLT_TOKEN_BELOW_"
 
 // A RegistryPlace is where a registry is, and who says so.
@@ -37,8 +41,9 @@ type RegistryPlace struct {
 	Of       string // the key of the configuration that has it, where that is an ecosystem's name; "" otherwise
 }
 
-// RegistryKeys returns the address for all packages that no scope or pattern of the configuration has one for, with the key where it stands under the
-// name of the ecosystem; and the scopes and patterns. Names of ecosystems are none: they tell the registries of a folder with several apart.
+// RegistryKeys returns the address for all packages that no scope or pattern of the configuration
+// has one for, with the key where it stands under the name of the ecosystem; and the scopes and
+// patterns. Names of ecosystems are none: they tell the registries of a folder with several apart.
 func RegistryKeys(a *View) (usual, of string, keys []string) {
 	usual = a.Config.Registry.Default
 	for _, key := range a.Config.Registry.Keys() {
@@ -52,8 +57,8 @@ func RegistryKeys(a *View) (usual, of string, keys []string) {
 	return usual, of, keys
 }
 
-// registryPlaces returns the registries of the application, that for all other packages first. Addresses of the environment come before those of
-// the configuration.
+// registryPlaces returns the registries of the application, that for all other packages first.
+// Addresses of the environment come before those of the configuration.
 func registryPlaces(a *View) ([]RegistryPlace, error) {
 	var all []RegistryPlace
 	usual, of, keys := RegistryKeys(a)
@@ -65,7 +70,8 @@ func registryPlaces(a *View) ([]RegistryPlace, error) {
 		variable := VariableFor(a, RegistryPrefix, key)
 		for _, other := range all {
 			if VariableFor(a, RegistryPrefix, other.key) == variable { // a token for one would go to the other
-				return nil, a.Config.Place.At(true, fmt.Sprintf("%q and %q have the same letters and digits, so their variables would be the same, such as %s; name one of them otherwise", other.key, key, variable), "registry", key)
+				return nil, a.Config.Place.At(true, fmt.Sprintf("%q and %q have the same letters and digits, so their variables "+
+					"would be the same, such as %s; name one of them otherwise", other.key, key, variable), "registry", key)
 			}
 		}
 		if address := a.Settings.Env(variable); address != "" {
@@ -75,9 +81,11 @@ func registryPlaces(a *View) ([]RegistryPlace, error) {
 			continue
 		}
 		if p.address == "" {
-			says := fmt.Sprintf("no registry address: set %s (or \"registry:\" in %s) to one that begins with http://, https:// or file://", variable, config.File)
+			says := fmt.Sprintf("no registry address: set %s (or \"registry:\" in %s) to one that begins with http://, "+
+				"https:// or file://", variable, config.File)
 			if side := a.SideName(); side != "" {
-				says = fmt.Sprintf("packages of %s: %s; where only another ecosystem is meant, \"ecosystem:\" in %s says so", side, says, config.File)
+				says = fmt.Sprintf("packages of %s: %s; where only another ecosystem is meant, \"ecosystem:\" in %s says so",
+					side, says, config.File)
 			}
 			return nil, &input.UsageError{Reason: says}
 		}
@@ -105,8 +113,9 @@ func (p RegistryPlace) Path() []any {
 	return []any{"registry", p.key}
 }
 
-// credential returns what the environment or the netrc file has for a registry, and what to say where the registry is not content with that. A repository can
-// name any address, so one that comes from its configuration gets nothing until the person has allowed that once; Withheld says so.
+// credential returns what the environment or the netrc file has for a registry, and what to say
+// where the registry is not content with that. A repository can name any address, so one that comes
+// from its configuration gets nothing until the person has allowed that once; Withheld says so.
 func credential(a *View, p RegistryPlace) (c registry.Credential, says string, withheld bool, err error) {
 	variable := VariableFor(a, config.TokenPrefix, p.key)
 	c, says = registry.Bearer(a.Settings.Env(variable)), "it does not take the token of "+variable
@@ -117,11 +126,13 @@ func credential(a *View, p RegistryPlace) (c registry.Credential, says string, w
 		}
 		says = fmt.Sprintf("it does not take what %s has for machine %s", file, machine)
 		if c.None() {
-			return c, fmt.Sprintf("set %s to a token for %s, or add \"machine %s login NAME password SECRET\" to %s", variable, p.address, machine, file), false, nil
+			return c, fmt.Sprintf("set %s to a token for %s, or add \"machine %s login NAME password SECRET\" to %s",
+				variable, p.address, machine, file), false, nil
 		}
 	}
 	if !c.None() && registry.Plain(p.address) && !a.Settings.AllowPlain {
-		return registry.Credential{}, "", false, &input.UsageError{Reason: fmt.Sprintf("%s is plain HTTP, so anybody on the way could read the token or password for it: name it with https://, or say --allow-plain-token", p.address)}
+		return registry.Credential{}, "", false, &input.UsageError{Reason: fmt.Sprintf("%s is plain HTTP, so anybody on "+
+			"the way could read the token or password for it: name it with https://, or say --allow-plain-token", p.address)}
 	}
 	if p.variable != "" || slices.Contains(strings.Fields(a.Settings.Env(allowVariable)), p.address) {
 		return c, says, false, nil
@@ -132,7 +143,8 @@ func credential(a *View, p RegistryPlace) (c registry.Credential, says string, w
 	if allowed, err := a.User.Allows(p.address); err != nil || allowed {
 		return c, says, false, err
 	}
-	return registry.Credential{}, fmt.Sprintf("%s names it, so it gets no credentials until you allow that with --allow-registry", config.File), true, nil
+	return registry.Credential{}, fmt.Sprintf(
+		"%s names it, so it gets no credentials until you allow that with --allow-registry", config.File), true, nil
 }
 
 // Withheld says which registries get no credentials, since nobody allowed that; "" for none.
@@ -143,15 +155,17 @@ func (q *Question) Withheld() string {
 	}
 	addresses := strings.Join(withheld, " ")
 	if len(withheld) == 1 {
-		return fmt.Sprintf("%s names the registry %s, and it gets no credentials until you allow that: run this once with --allow-registry, or set %s=%s in continuous integration",
+		return fmt.Sprintf("%s names the registry %s, and it gets no credentials until you allow that: run this once with "+
+			"--allow-registry, or set %s=%s in continuous integration",
 			config.File, addresses, allowVariable, addresses)
 	}
-	return fmt.Sprintf("%s names the registries %s, and they get no credentials until you allow that: run this once with --allow-registry, or set %s='%s' in continuous integration",
+	return fmt.Sprintf("%s names the registries %s, and they get no credentials until you allow that: run this once "+
+		"with --allow-registry, or set %s='%s' in continuous integration",
 		config.File, addresses, allowVariable, addresses)
 }
 
-// openRegistries opens the registries of the application. It returns the addresses of those that get no credentials, since
-// nobody allowed that.
+// openRegistries opens the registries of the application. It returns the addresses of those that
+// get no credentials, since nobody allowed that.
 func openRegistries(a *View) (all *registry.Registries, withheld []string, err error) {
 	places, err := registryPlaces(a)
 	if err != nil {
@@ -167,7 +181,9 @@ func openRegistries(a *View) (all *registry.Registries, withheld []string, err e
 		if kept {
 			withheld = append(withheld, p.address)
 		}
-		client, err := registry.New(registry.Options{Base: p.address, Credential: credential, Below: a.Settings.Env(VariableFor(a, belowPrefix, p.key)), Keys: says, Offline: a.Settings.Offline, Since: a.Settings.Since,
+		client, err := registry.New(registry.Options{
+			Base: p.address, Credential: credential, Below: a.Settings.Env(VariableFor(a, belowPrefix, p.key)), Keys: says,
+			Offline: a.Settings.Offline, Since: a.Settings.Since,
 			Unsaid: a.Config.FreshFor(), Cache: a.CacheDir(), Jobs: a.Settings.Jobs, Document: a.Config.Largest << 20})
 		if err != nil {
 			all.Close()

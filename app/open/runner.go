@@ -14,7 +14,9 @@ import (
 
 // BareRunner runs jobs in a folder, without the packages of the application.
 func BareRunner(a *View, files *txn.Workspace) run.Runner {
-	r := run.Runner{Files: files, Repo: a.Repo, Permit: func(ctx context.Context, j run.Job) error { return Permit(ctx, a, j) }, Variables: slices.Clone(a.Config.Pass)}
+	r := run.Runner{Files: files, Repo: a.Repo, Permit: func(ctx context.Context, j run.Job) error {
+		return Permit(ctx, a, j)
+	}, Variables: slices.Clone(a.Config.Pass)}
 	for _, e := range a.Ecosystems() {
 		for _, runtime := range ecosystem.Runtimes(e) {
 			r.Variables = append(r.Variables, runtime.Variables...)
@@ -44,7 +46,8 @@ func (a *View) Runner() run.Runner {
 	return r
 }
 
-// countRaised has runtimes count as deployed at a version that meets a requirement, where a trial that this process works for says so.
+// countRaised has runtimes count as deployed at a version that meets a requirement, where a trial
+// that this process works for says so.
 func countRaised(a *View, env func(string) string) {
 	if env == nil {
 		return
@@ -66,7 +69,8 @@ func countRaised(a *View, env func(string) string) {
 	}
 }
 
-// Programs lists what checks find before the programs of the system, of the packages that all sides declare, with what is to be said of it.
+// Programs lists what checks find before the programs of the system, of the packages that all sides
+// declare, with what is to be said of it.
 func Programs(a *View, dir string) ([]run.Program, []string) {
 	var all []run.Program
 	var reserved []string

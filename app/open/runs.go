@@ -48,8 +48,9 @@ func Runs(a *View, p *ecosystem.LockedPackage) (all []ecosystem.Run, known bool,
 	return nil, false, nil
 }
 
-// NewRuns says what runs of the releases that a lock has and the one before has not, and did not run of the releases of the same package before; and of how
-// many releases nobody can tell, as their archives are not at hand.
+// NewRuns says what runs of the releases that a lock has and the one before has not, and did not
+// run of the releases of the same package before; and of how many releases nobody can tell, as
+// their archives are not at hand.
 func NewRuns(a *View, before, after *ecosystem.Lock) (all []RunOf, unread int, err error) {
 	had := map[string][]ecosystem.Run{}
 	var gone []*ecosystem.LockedPackage

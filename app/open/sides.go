@@ -17,8 +17,9 @@ import (
 	"molt/input"
 )
 
-// An application may declare packages of several ecosystems in one folder. Then each of these is a side of it: a View of its own, with its manifest and
-// its lock. The configuration, the plan and the ledger are those of all sides: the plan's file has a document for each.
+// An application may declare packages of several ecosystems in one folder. Then each of these is a
+// side of it: a View of its own, with its manifest and its lock. The configuration, the plan and
+// the ledger are those of all sides: the plan's file has a document for each.
 
 // A Side is one of the ecosystems of a folder, with what is declared there.
 type Side struct {
@@ -28,8 +29,9 @@ type Side struct {
 	broken    bool // some manifest cannot be read
 }
 
-// Sides lists the sides of the application in a folder, in the order of Ecosystems; nil where it has one alone, or the call or the configuration
-// says which is meant. What cannot be read is nothing here, and an error of whoever opens the application.
+// Sides lists the sides of the application in a folder, in the order of Ecosystems; nil where it
+// has one alone, or the call or the configuration says which is meant. What cannot be read is
+// nothing here, and an error of whoever opens the application.
 func Sides(s Settings) []Side {
 	if s.Ecosystem != "" {
 		return nil
@@ -47,8 +49,9 @@ func Sides(s Settings) []Side {
 	return all
 }
 
-// sidesIn lists the sides of a folder. One that declares nothing, as a manifest for tools alone does, is none where another declares something; one whose
-// manifest cannot be read is, so that somebody says so. The manifests of one side alone are not read: there is nothing to tell it from.
+// sidesIn lists the sides of a folder. One that declares nothing, as a manifest for tools alone
+// does, is none where another declares something; one whose manifest cannot be read is, so that
+// somebody says so. The manifests of one side alone are not read: there is nothing to tell it from.
 func sidesIn(dir string) (all []Side) {
 	var manifests [][]string // of each side
 	for _, e := range registered.Ecosystems {
@@ -92,8 +95,9 @@ func (s *Side) read(dir string, manifests []string) {
 	}
 }
 
-// Above returns the nearest folder above one in which an application is, by a manifest or a configuration; "" where the folder itself has one, or none has.
-// What lies above the top of a repository is not looked at.
+// Above returns the nearest folder above one in which an application is, by a manifest or a
+// configuration; "" where the folder itself has one, or none has. What lies above the top of a
+// repository is not looked at.
 func Above(dir string) string {
 	at, err := filepath.Abs(dir)
 	if err != nil {
@@ -141,7 +145,8 @@ func (a *View) SideName() string {
 
 // elsewhere reports whether a name is declared on another side and not on this one.
 func elsewhere(a *View, name string) bool {
-	if a.Manifest != nil && slices.ContainsFunc(a.Manifest.Entries(), func(e ecosystem.Entry) bool { return project.OwnName(e.As) == a.Eco.Canonical(name) }) {
+	if a.Manifest != nil && slices.ContainsFunc(
+		a.Manifest.Entries(), func(e ecosystem.Entry) bool { return project.OwnName(e.As) == a.Eco.Canonical(name) }) {
 		return false
 	}
 	for _, r := range ecosystem.Runtimes(a.Eco) {
@@ -173,7 +178,8 @@ func plans(a *View) (map[string]*planfile.Plan, error) {
 	return planfile.Stream(data, sideNames(a))
 }
 
-// NextBeside returns the first stage that is still to do in the plans of other sides; nil where there is none, or where they cannot be read.
+// NextBeside returns the first stage that is still to do in the plans of other sides; nil where
+// there is none, or where they cannot be read.
 func NextBeside(a *View) *doc.PlanStage {
 	plans, _ := plans(a)
 	for _, s := range a.Beside() {
@@ -187,7 +193,8 @@ func NextBeside(a *View) *doc.PlanStage {
 // Ecosystems lists those of all sides, this one's among them, in the order of Ecosystems.
 func (a *View) Ecosystems() []ecosystem.Ecosystem {
 	return slices.DeleteFunc(slices.Clone(registered.Ecosystems), func(e ecosystem.Ecosystem) bool {
-		return e.Name() != a.Eco.Name() && !slices.ContainsFunc(a.Beside(), func(s Side) bool { return s.Ecosystem.Name() == e.Name() })
+		return e.Name() != a.Eco.Name() &&
+			!slices.ContainsFunc(a.Beside(), func(s Side) bool { return s.Ecosystem.Name() == e.Name() })
 	})
 }
 
@@ -198,8 +205,9 @@ func OpenBeside(a *View, e ecosystem.Ecosystem) (*View, error) {
 	return Open(settings)
 }
 
-// SideOfPlan says how many stages are left in the plan of a side: in all, and up to its goal. The second result is false where it has no plan that can
-// be read, or no such stage; the stage is "" for any.
+// SideOfPlan says how many stages are left in the plan of a side: in all, and up to its goal. The
+// second result is false where it has no plan that can be read, or no such stage; the stage is ""
+// for any.
 func SideOfPlan(a *View, stage string) (left, toGoal int, ok bool) {
 	file, err := a.ReadPlan()
 	if err != nil || stage != "" && file.Stage(stage) == nil {

@@ -59,9 +59,12 @@ func builds(a *View) (func(name string) bool, ecosystem.SourceBuilder) {
 	}, b
 }
 
-// buildSource returns what is built of the source of a release on this machine, built once for its digest and the runtime: in an environment of its own with
-// what it asks for, which is resolved like an application, and of which nothing is built. Its code runs, so people have to have allowed it by name.
-func buildSource(ctx context.Context, from *Archives, name, version string, source universe.File) (*ecosystem.Built, error) {
+// buildSource returns what is built of the source of a release on this machine, built once for its
+// digest and the runtime: in an environment of its own with what it asks for, which is resolved
+// like an application, and of which nothing is built. Its code runs, so people have to have allowed
+// it by name.
+func buildSource(ctx context.Context, from *Archives, name, version string,
+	source universe.File) (*ecosystem.Built, error) {
 	a := from.View
 	_, b := builds(a)
 	lock := &ecosystem.Lock{Environments: a.Environments()}
@@ -166,7 +169,10 @@ func (s *sourceBuild) make(ctx context.Context, source universe.File) error {
 		}
 	}
 	var got registry.Memory
-	if err := s.archives.Download(ctx, &ecosystem.LockedPackage{Node: solve.Node{Name: s.name, Version: s.version}, Source: source.Address, Integrity: source.Integrity}, &got); err != nil {
+	if err := s.archives.Download(
+		ctx, &ecosystem.LockedPackage{
+			Node: solve.Node{Name: s.name, Version: s.version}, Source: source.Address, Integrity: source.Integrity},
+		&got); err != nil {
 		return err
 	}
 	root, err := os.OpenRoot(filepath.Join(s.work, "src"))
@@ -175,7 +181,8 @@ func (s *sourceBuild) make(ctx context.Context, source universe.File) error {
 	}
 	defer root.Close()
 	data := got.Bytes()
-	if _, err := archive.Unpack(ctx, s.name+"@"+s.version, bytes.NewReader(data), int64(len(data)), root, archive.Form{}); err != nil {
+	if _, err := archive.Unpack(ctx, s.name+"@"+s.version, bytes.NewReader(data), int64(len(data)),
+		root, archive.Form{}); err != nil {
 		return err
 	}
 	src := os.DirFS(filepath.Join(s.work, "src"))
@@ -211,9 +218,12 @@ func (s *sourceBuild) environment(ctx context.Context, needs []universe.Demand) 
 	if err != nil {
 		return err
 	}
-	source := s.Eco.Open(ctx, registries, ecosystem.Detail{Environments: []ecosystem.Environment{{Runtimes: map[string]string{s.host.Name: s.host.Version}, Platform: s.host.Platform}}})
+	source := s.Eco.Open(ctx, registries,
+		ecosystem.Detail{Environments: []ecosystem.Environment{
+			{Runtimes: map[string]string{s.host.Name: s.host.Version}, Platform: s.host.Platform}}})
 	defer source.Close()
-	app := project.Application{Scheme: s.Eco.Scheme(), Tenancy: s.Eco.Tenancy(), Known: runtimes(s.Eco), Runtimes: project.Runtimes{s.host.Name: project.Everywhere(s.host.Version)}}
+	app := project.Application{Scheme: s.Eco.Scheme(), Tenancy: s.Eco.Tenancy(), Known: runtimes(s.Eco),
+		Runtimes: project.Runtimes{s.host.Name: project.Everywhere(s.host.Version)}}
 	for i, d := range needs {
 		app.Declared = append(app.Declared, project.Declared{Demand: d, Group: fmt.Sprint("build ", i)})
 	}
@@ -254,12 +264,14 @@ func (s *sourceBuild) run(ctx context.Context, src fs.FS, out string) ([]byte, e
 		argv[i] = "'" + strings.ReplaceAll(argv[i], "'", `'"'"'`) + "'"
 	}
 	r := BareRunner(s.View, files)
-	r.Executables, r.Environment = []string{"env/" + s.builder.InstallFolder() + "/" + s.builder.Executables()}, "env/"+s.builder.InstallFolder()
+	r.Executables, r.Environment = []string{"env/" + s.builder.InstallFolder() + "/" + s.builder.Executables()},
+		"env/"+s.builder.InstallFolder()
 	r.Permit = func(ctx context.Context, j run.Job) error { // the package decides what its backend does
 		j.Run = ""
 		return Permit(ctx, s.View, j)
 	}
-	v, err := r.One(ctx, run.Job{Check: config.Check{Name: s.name, Run: strings.Join(argv, " "), Folder: "src"}, Kind: run.BuildJob, Dir: s.work, Stage: "build"}, nil)
+	v, err := r.One(ctx, run.Job{Check: config.Check{Name: s.name, Run: strings.Join(argv, " "), Folder: "src"},
+		Kind: run.BuildJob, Dir: s.work, Stage: "build"}, nil)
 	if err != nil {
 		return nil, err
 	}

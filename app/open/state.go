@@ -22,14 +22,16 @@ const (
 	installedState = "installed"
 )
 
-// State reads what a reference holds: "locked" or "installed" for the application itself; a lock, a plan (what is locked,
-// moved as the plan's stages have it) or an inventory; a folder with a lock, or with something installed; or a revision
-// of git, for the lock in it. An inventory is a text with a name and a version on each line; # begins a comment.
+// State reads what a reference holds: "locked" or "installed" for the application itself; a lock, a
+// plan (what is locked, moved as the plan's stages have it) or an inventory; a folder with a lock,
+// or with something installed; or a revision of git, for the lock in it. An inventory is a text
+// with a name and a version on each line; # begins a comment.
 func State(ctx context.Context, a *View, ref string) (inspect.State, error) {
 	switch ref {
 	case LockedState:
 		if a.Lock == nil {
-			return inspect.State{}, &input.UsageError{Reason: fmt.Sprintf("there is no %s in %s; molt relock writes one", a.LockFile(), a.Dir)}
+			return inspect.State{}, &input.UsageError{
+				Reason: fmt.Sprintf("there is no %s in %s; molt relock writes one", a.LockFile(), a.Dir)}
 		}
 		return inspect.StateOf(a.Lock.Resolution()), nil
 	case installedState:
@@ -74,7 +76,8 @@ func stateInstalled(a *View, dir string) (inspect.State, error) {
 		return inspect.State{}, err
 	}
 	if tree == nil {
-		return inspect.State{}, &input.UsageError{Reason: fmt.Sprintf("nothing is installed in %s: it has no %s", dir, ecosystem.InstallFolder(a.Eco))}
+		return inspect.State{}, &input.UsageError{
+			Reason: fmt.Sprintf("nothing is installed in %s: it has no %s", dir, ecosystem.InstallFolder(a.Eco))}
 	}
 	return inspect.State{Packages: ecosystem.Versions(tree), Declared: a.DeclaredPackages()}, nil
 }
@@ -151,7 +154,8 @@ func ReadInventory(file string, data []byte) (inspect.State, error) {
 		case len(words) == 0:
 		case len(words) != 2 || strings.ContainsAny(line, "{}[]\"=:"):
 			return s, &input.PositionError{File: file, Line: n + 1, Column: 1,
-				Reason: input.Quote(strings.TrimSpace(line)) + ": expected a name and a version with a space between, such as \"hulk 1.2.3\""}
+				Reason: input.Quote(strings.TrimSpace(line)) +
+					": expected a name and a version with a space between, such as \"hulk 1.2.3\""}
 		default:
 			s.Packages[words[0]] = append(s.Packages[words[0]], words[1])
 		}

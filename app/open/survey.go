@@ -27,8 +27,8 @@ func InstalledRoots(a *View) (map[string]string, error) {
 	return roots, nil
 }
 
-// Survey surveys the application, with the members where it is a workspace. What they declare in different words is flagged. The
-// error may be an *inspect.UntriedError, with rows.
+// Survey surveys the application, with the members where it is a workspace. What they declare in
+// different words is flagged. The error may be an *inspect.UntriedError, with rows.
 func (q *Question) Survey(ctx context.Context, u project.Application) ([]inspect.Row, error) {
 	rows, err := inspect.Survey(ctx, q.Source, u)
 	var untried *inspect.UntriedError
@@ -91,5 +91,6 @@ func (q *Question) Since(ctx context.Context, ref string) (time.Time, error) {
 	if when, known := q.Repo.DateOf(ctx, ref); known {
 		return when, nil
 	}
-	return time.Time{}, &input.UsageError{Reason: fmt.Sprintf("--since %q: expected a day such as 2026-03-31, an older lock, or a revision of git", ref)}
+	return time.Time{}, &input.UsageError{
+		Reason: fmt.Sprintf("--since %q: expected a day such as 2026-03-31, an older lock, or a revision of git", ref)}
 }

@@ -32,11 +32,12 @@ func repaired(a *View) (*View, error) {
 	return after, err
 }
 
-// Unfinished says that a Molt was ended in the middle of a change; "" when there is nothing to say, as while another Molt is
-// at work. It changes nothing.
+// Unfinished says that a Molt was ended in the middle of a change; "" when there is nothing to say,
+// as while another Molt is at work. It changes nothing.
 func Unfinished(a *View) string { return a.Files.Unfinished() }
 
-// BeginSpan makes one of the changes that follow in a folder, of whichever ecosystems (Settings.Within). It repairs what a Molt left first, and says so.
+// BeginSpan makes one of the changes that follow in a folder, of whichever ecosystems
+// (Settings.Within). It repairs what a Molt left first, and says so.
 func BeginSpan(s Settings, what string) (span *txn.Span, says string, err error) {
 	a, err := openFolder(s)
 	if err != nil {

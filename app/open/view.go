@@ -1,7 +1,9 @@
-// Package open reads an application on disk: its manifests, lock and configuration, where it is deployed, and the registry as
-// this application may see it. It decides nothing about releases. What changes an application stands on it: locking, layout,
-// change and stages, each on those before it. The files of an application are the business of packages of their own: config,
-// planfile, ledger, yamlfile; run runs the commands that judge a stage, and txn writes all of a change or nothing.
+// Package open reads an application on disk: its manifests, lock and configuration, where it is
+// deployed, and the registry as this application may see it. It decides nothing about releases.
+// What changes an application stands on it: locking, layout, change and stages, each on those
+// before it. The files of an application are the business of packages of their own: config,
+// planfile, ledger, yamlfile; run runs the commands that judge a stage, and txn writes all of a
+// change or nothing.
 package open
 
 import (
@@ -31,9 +33,9 @@ import (
 	"molt/txn"
 )
 
-// A View is an application as it was when it was opened: one ecosystem of a folder, with all that its files say. It never
-// changes, and neither does what it points to. Again reads what is on disk by now; the other methods that return a View
-// return another one.
+// A View is an application as it was when it was opened: one ecosystem of a folder, with all that
+// its files say. It never changes, and neither does what it points to. Again reads what is on disk
+// by now; the other methods that return a View return another one.
 type View struct {
 	Dir      string // the folder, as an absolute path
 	Eco      ecosystem.Ecosystem
@@ -60,7 +62,8 @@ type View struct {
 	spelled  map[string]string // names of held packages that the configuration spells otherwise
 	limits   []limit           // what files of constraints say
 	absent   []string          // optional packages that no registry has; from Question.Without
-	// archived is what archives hold that declarations name, by the text of the declaration; from the lock, and from WithArchives.
+	// archived is what archives hold that declarations name, by the text of the declaration; from
+	// the lock, and from WithArchives.
 	archived map[string][]*universe.Package
 	consent  *consent // what may run in this call
 
@@ -108,7 +111,8 @@ func Open(s Settings) (*View, error) {
 		}
 		for i, text := range a.Config.Stops[name] {
 			if _, err := a.Eco.Scheme().Goal(text); err != nil {
-				return nil, a.Config.Place.At(false, fmt.Sprintf("%q: expected a release by which to go, such as 4.2: %v", text, err), "stops", name, i)
+				return nil, a.Config.Place.At(
+					false, fmt.Sprintf("%q: expected a release by which to go, such as 4.2: %v", text, err), "stops", name, i)
 			}
 		}
 	}
@@ -124,7 +128,9 @@ func Open(s Settings) (*View, error) {
 			if d.Environment == "" {
 				path = []any{"runtime", d.Runtime}
 			}
-			return nil, a.Config.Place.At(false, fmt.Sprintf("%q: the deployed version of %s: expected one such as 20.11.1 or 20", d.Version, d.Runtime), path...)
+			return nil, a.Config.Place.At(
+				false, fmt.Sprintf("%q: the deployed version of %s: expected one such as 20.11.1 or 20", d.Version, d.Runtime),
+				path...)
 		}
 	}
 	a.tree = sync.OnceValues(func() (ecosystem.Tree, error) { return ecosystem.Installed(a.Eco, a.Dir) })
@@ -137,8 +143,8 @@ func Open(s Settings) (*View, error) {
 	return a, checkNames(a)
 }
 
-// Configured reads the configuration of an application and what follows from it, which is the ecosystem and the name of the
-// lock, and neither manifests nor lock.
+// Configured reads the configuration of an application and what follows from it, which is the
+// ecosystem and the name of the lock, and neither manifests nor lock.
 func Configured(s Settings) (*View, error) {
 	a, err := openFolder(s)
 	if err == nil {
@@ -187,7 +193,8 @@ func openFolder(s Settings) (*View, error) {
 	if err := (userstate.State{Env: s.Env}).Own(); err != nil {
 		return nil, err
 	}
-	a := &View{Dir: dir, Settings: s, User: userstate.State{Env: s.Env}, Repo: vcs.At(dir), consent: &consent{allowed: map[string]bool{}}}
+	a := &View{Dir: dir, Settings: s, User: userstate.State{Env: s.Env}, Repo: vcs.At(dir),
+		consent: &consent{allowed: map[string]bool{}}}
 	if a.Files, err = txn.OpenWorkspace(dir, a.User); err != nil {
 		return nil, err
 	}
@@ -251,7 +258,8 @@ func Read(a *View) error {
 	marked, err := Marked(a, texts)
 	if err == nil && marked != "" && !(a.Settings.Rebuild && marked == a.LockFile()) {
 		if conflict, err := a.Repo.Unmerged(context.Background(), marked); err == nil && !conflict && marked != a.LockFile() {
-			return &input.PositionError{File: marked, Line: 1, Column: 1, Reason: "it holds the marks of a conflict, and git is in no merge: take them out"}
+			return &input.PositionError{File: marked, Line: 1, Column: 1,
+				Reason: "it holds the marks of a conflict, and git is in no merge: take them out"}
 		}
 		return &input.UsageError{Reason: marked + " holds what git could not merge; molt relock resolves that"}
 	}
@@ -327,20 +335,26 @@ func Warnings(a *View) []string {
 	var all []string
 	_, ended := a.Config.Held(a.Now())
 	for _, name := range ended {
-		all = append(all, fmt.Sprintf("the hold on %s ended on %s and is no longer honoured", name, a.Config.Hold[name].Until))
+		all = append(all, fmt.Sprintf("the hold on %s ended on %s and is no longer honoured",
+			name, a.Config.Hold[name].Until))
 	}
 	_, ended = a.Config.Waived(a.Now())
 	for _, name := range ended {
-		all = append(all, fmt.Sprintf("the waiver of %s ended on %s and is no longer honoured", name, a.Config.Waive[name].Until))
+		all = append(all, fmt.Sprintf("the waiver of %s ended on %s and is no longer honoured",
+			name, a.Config.Waive[name].Until))
 	}
 	all = append(all, a.Manifest.Notes()...)
 	if a.Lock == nil {
 		if name := otherLock(a); name != "" {
-			all = append(all, fmt.Sprintf("%s looks like the lock of another program; its releases are not read: molt relock starts from what is installed", name))
+			all = append(all, fmt.Sprintf(
+				"%s looks like the lock of another program; its releases are not read: molt relock starts from what is installed",
+				name))
 		}
 	}
 	if outer := outerWorkspace(a); outer != "" {
-		all = append(all, fmt.Sprintf("%s is a member of the workspace in %s, which has one lock for all; molt --dir %s works on all of it", filepath.Base(a.Dir), outer, outer))
+		all = append(all, fmt.Sprintf(
+			"%s is a member of the workspace in %s, which has one lock for all; molt --dir %s works on all of it",
+			filepath.Base(a.Dir), outer, outer))
 	}
 	return all
 }
@@ -374,7 +388,8 @@ func (a *View) Again() (*View, error) {
 	if err != nil {
 		return nil, err
 	}
-	again.Files, again.Ledger, again.consent, again.Repaired, again.absent = a.Files, a.Ledger, a.consent, a.Repaired, a.absent
+	again.Files, again.Ledger, again.consent, again.Repaired, again.absent = a.Files, a.Ledger, a.consent, a.Repaired,
+		a.absent
 	return again, nil
 }
 

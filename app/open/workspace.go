@@ -27,19 +27,22 @@ func manifestNames() string {
 	return strings.Join(names, " or ")
 }
 
-// ManifestTexts reads the manifest files, of which there must be one: the application's own, and those of the members where it is a workspace.
+// ManifestTexts reads the manifest files, of which there must be one: the application's own, and
+// those of the members where it is a workspace.
 func (a *View) ManifestTexts() ([]ecosystem.File, error) {
 	return TextsFrom(a, func(name string) ([]byte, error) { return a.Files.Read(name, input.Manifest) })
 }
 
-// TextsFrom reads the manifest files by a function that gets each by its name. Which members there are is what the chief that it gets says.
+// TextsFrom reads the manifest files by a function that gets each by its name. Which members there
+// are is what the chief that it gets says.
 func TextsFrom(a *View, read func(name string) ([]byte, error)) ([]ecosystem.File, error) {
 	names, err := a.Eco.Detect(os.DirFS(a.Dir))
 	if err != nil {
 		return nil, err
 	}
 	if len(names) == 0 {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s in %s or above it; --dir says where the application is", manifestNames(), a.Dir)}
+		return nil, &input.UsageError{
+			Reason: fmt.Sprintf("there is no %s in %s or above it; --dir says where the application is", manifestNames(), a.Dir)}
 	}
 	var texts []ecosystem.File
 	for _, name := range names {
@@ -62,8 +65,10 @@ func TextsFrom(a *View, read func(name string) ([]byte, error)) ([]ecosystem.Fil
 	return texts, nil
 }
 
-// memberFiles lists the manifests of the members that the application's own manifests name, without their texts: those of a workspace's pattern in the first,
-// and folders that are declared in place of a package in any. A manifest that cannot be read names none: whoever reads it next will say so.
+// memberFiles lists the manifests of the members that the application's own manifests name, without
+// their texts: those of a workspace's pattern in the first, and folders that are declared in place
+// of a package in any. A manifest that cannot be read names none: whoever reads it next will say
+// so.
 func memberFiles(a *View, own []ecosystem.File) ([]ecosystem.File, error) {
 	var folders, local []string
 	for i := range own {
@@ -87,7 +92,8 @@ func memberFiles(a *View, own []ecosystem.File) ([]ecosystem.File, error) {
 		}
 		for _, e := range m.Entries() {
 			folder := ecosystem.LocalFolder(solve.Edge{Constraint: e.Text})
-			if e.Foreign && folder != "" && !slices.Contains(strings.Split(folder, "/"), ecosystem.InstallFolder(a.Eco)) && !slices.Contains(slices.Concat(folders, local), folder) && a.Files.Exists(path.Join(folder, a.Eco.Manifest())) {
+			if e.Foreign && folder != "" && !slices.Contains(strings.Split(folder, "/"), ecosystem.InstallFolder(a.Eco)) &&
+				!slices.Contains(slices.Concat(folders, local), folder) && a.Files.Exists(path.Join(folder, a.Eco.Manifest())) {
 				local = append(local, folder)
 			}
 		}
@@ -121,20 +127,24 @@ func Member(a *View, name string) (string, error) {
 		known = append(known, m.Folder)
 	}
 	if known == nil {
-		return "", &input.UsageError{Reason: fmt.Sprintf("--in %s: %s is no workspace, so it has no members", name, a.Manifest.Chief())}
+		return "", &input.UsageError{Reason: fmt.Sprintf("--in %s: %s is no workspace, so it has no members", name,
+			a.Manifest.Chief())}
 	}
-	return "", &input.UsageError{Reason: fmt.Sprintf("--in %s: the members of the workspace are %s", name, strings.Join(known, ", "))}
+	return "", &input.UsageError{Reason: fmt.Sprintf(
+		"--in %s: the members of the workspace are %s", name, strings.Join(known, ", "))}
 }
 
-// DeclaredWith returns the declarations as they are when members of the workspace ask for what is wanted, which may make them stand apart or
-// end that. What is wanted gets the names that it has then.
+// DeclaredWith returns the declarations as they are when members of the workspace ask for what is
+// wanted, which may make them stand apart or end that. What is wanted gets the names that it has
+// then.
 func DeclaredWith(a *View, wanted []plan.Wanted) ([]project.Declared, error) {
 	m, err := a.Manifest.Clone()
 	if err != nil {
 		return nil, err
 	}
 	place := func(w plan.Wanted) (ecosystem.Entry, bool) {
-		i := slices.IndexFunc(m.Entries(), func(e ecosystem.Entry) bool { return SpotOf(e.Group, e.As) == SpotOf(w.Group, w.Name) })
+		i := slices.IndexFunc(m.Entries(),
+			func(e ecosystem.Entry) bool { return SpotOf(e.Group, e.As) == SpotOf(w.Group, w.Name) })
 		if i < 0 {
 			return ecosystem.Entry{}, false
 		}
@@ -174,7 +184,8 @@ func FromHere(a *View, changes []project.Change) {
 	}
 }
 
-// Secluded has stand apart in manifests what does in a resolution of them, whose roots get the names that this gives them.
+// Secluded has stand apart in manifests what does in a resolution of them, whose roots get the
+// names that this gives them.
 func Secluded(m *ecosystem.Manifests, r *solve.Resolution) error {
 	for i := range r.Roots {
 		if e := &r.Roots[i]; e.Apart != "" {
@@ -184,8 +195,10 @@ func Secluded(m *ecosystem.Manifests, r *solve.Resolution) error {
 	return m.Seclude(r.Roots)
 }
 
-// Rejoined has the members of a workspace stand apart no longer that need not, where the same releases will do for all; else it returns what it got.
-func (q *Question) Rejoined(ctx context.Context, m *ecosystem.Manifests, r *solve.Resolution) (*ecosystem.Manifests, *solve.Resolution, error) {
+// Rejoined has the members of a workspace stand apart no longer that need not, where the same
+// releases will do for all; else it returns what it got.
+func (q *Question) Rejoined(ctx context.Context, m *ecosystem.Manifests,
+	r *solve.Resolution) (*ecosystem.Manifests, *solve.Resolution, error) {
 	if !slices.ContainsFunc(r.Roots, func(e solve.Edge) bool { return e.Apart != "" }) {
 		return m, r, nil
 	}
@@ -206,8 +219,10 @@ func (q *Question) Rejoined(ctx context.Context, m *ecosystem.Manifests, r *solv
 	other := *r
 	other.Roots = nil
 	for _, root := range p.Roots {
-		other.Roots = append(other.Roots, solve.Edge{Name: root.As, Package: root.Package, Constraint: root.Text, Group: root.Group, Apart: root.Apart, Own: root.Own,
-			Optional: root.Optional, Foreign: root.Foreign, To: to[SpotOf(root.Group, root.As)]})
+		other.Roots = append(other.Roots,
+			solve.Edge{Name: root.As, Package: root.Package, Constraint: root.Text, Group: root.Group, Apart: root.Apart,
+				Own:      root.Own,
+				Optional: root.Optional, Foreign: root.Foreign, To: to[SpotOf(root.Group, root.As)]})
 	}
 	if solve.Verify(ctx, q.Source, p, &other) != nil {
 		return m, r, ctx.Err()

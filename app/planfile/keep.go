@@ -53,7 +53,8 @@ func KeepBrought(old, fresh *Plan) (kept []string) {
 			stages := slices.Clone(fresh.Stages)
 			into, rest := stages[to], stages[from]
 			moves := func(c doc.PlanChange) bool { return c.Name == name }
-			into.Changes = slices.Concat(into.Changes, slices.DeleteFunc(slices.Clone(rest.Changes), func(c doc.PlanChange) bool { return !moves(c) }))
+			into.Changes = slices.Concat(into.Changes,
+				slices.DeleteFunc(slices.Clone(rest.Changes), func(c doc.PlanChange) bool { return !moves(c) }))
 			rest.Changes = slices.DeleteFunc(slices.Clone(rest.Changes), moves)
 			if stages[to], stages[from] = into, rest; len(rest.Changes) == 0 {
 				stages = slices.Delete(stages, from, from+1)
@@ -65,8 +66,8 @@ func KeepBrought(old, fresh *Plan) (kept []string) {
 	return kept
 }
 
-// written returns the releases that people wrote into a stage in the place of those that it, or the one that it was split
-// off, was made with, by package.
+// written returns the releases that people wrote into a stage in the place of those that it, or the
+// one that it was split off, was made with, by package.
 func (p *Plan) written(s *doc.PlanStage) map[string]string {
 	from := s.ID
 	for _, other := range p.Stages {
@@ -157,7 +158,8 @@ func KeepOrder(old, fresh *Plan) []string {
 }
 
 // titled are the kinds of stage to which Molt gives the same title whatever they move.
-var titled = map[string]bool{string(plan.BaselineStage): true, string(plan.PatchStage): true, string(plan.MinorStage): true,
+var titled = map[string]bool{string(plan.BaselineStage): true, string(plan.PatchStage): true,
+	string(plan.MinorStage):   true,
 	string(plan.RuntimeStage): true, string(plan.GoalStage): true}
 
 // KeepNotes keeps titles and notes.
@@ -198,8 +200,8 @@ func ofMolt(comment string) bool {
 	return strings.Contains(planHead, comment+"\n")
 }
 
-// Decided reports whether people wrote into a plan: notes, comments, stages of their own, or changes and stages that they took out. A title and an order
-// do not show.
+// Decided reports whether people wrote into a plan: notes, comments, stages of their own, or
+// changes and stages that they took out. A title and an order do not show.
 func (p *Plan) Decided() bool {
 	if slices.ContainsFunc(p.Text.Lines, func(l string) bool {
 		l = strings.TrimSpace(l)
@@ -219,7 +221,8 @@ func (p *Plan) Decided() bool {
 	}
 	return slices.ContainsFunc(p.Stages, func(s doc.PlanStage) bool {
 		_, offered := p.Made.Offered[s.ID]
-		return !offered || s.Note != "" || len(p.written(&s)) > 0 || slices.ContainsFunc(s.Changes, func(c doc.PlanChange) bool { return c.Note != "" })
+		return !offered || s.Note != "" || len(p.written(&s)) > 0 ||
+			slices.ContainsFunc(s.Changes, func(c doc.PlanChange) bool { return c.Note != "" })
 	})
 }
 
@@ -247,7 +250,9 @@ func KeepComments(old *Plan, data []byte) ([]byte, error) {
 				break
 			}
 			if lines := comments(old.Text.Stages[i].Changes[j]); lines != nil {
-				fresh.Insert(lines, func(f *doc.PlanStage, k int) bool { return f.ID == s.ID && k >= 0 && f.Changes[k].Name == c.Name })
+				fresh.Insert(lines, func(f *doc.PlanStage, k int) bool {
+					return f.ID == s.ID && k >= 0 && f.Changes[k].Name == c.Name
+				})
 			}
 		}
 		if lines := comments(old.Text.Stages[i]); lines != nil {

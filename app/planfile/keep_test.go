@@ -23,7 +23,8 @@ func TestCommentsAreCarriedOver(t *testing.T) {
 	if data, err = KeepComments(old, data); err != nil {
 		t.Fatal(err)
 	}
-	for _, want := range []string{"# first the small things\n", "      # Morag wants to see this\n      - name: keel\n", "  # then the big one\n"} {
+	for _, want := range []string{
+		"# first the small things\n", "      # Morag wants to see this\n      - name: keel\n", "  # then the big one\n"} {
 		if strings.Count(string(data), want) != 1 {
 			t.Errorf("the plan lacks %q:\n%s", want, data)
 		}
@@ -34,7 +35,8 @@ func TestKeepOrderAndDropped(t *testing.T) {
 	stage := func(id string, names ...string) doc.PlanStage {
 		s := doc.PlanStage{ID: id, Kind: "after", Title: id, Status: doc.Pending}
 		for _, n := range names {
-			s.Changes = append(s.Changes, doc.PlanChange{Name: n, Group: "g", To: &doc.PlanPoint{Constraint: "1", Version: "1.0.0"}})
+			s.Changes = append(s.Changes, doc.PlanChange{
+				Name: n, Group: "g", To: &doc.PlanPoint{Constraint: "1", Version: "1.0.0"}})
 		}
 		return s
 	}
@@ -47,7 +49,8 @@ func TestKeepOrderAndDropped(t *testing.T) {
 	}
 	made := &doc.PlanMade{Offered: map[string][]string{"a": {"x", "y"}, "b": {"z"}, "c": {"w"}, "d": {"v"}}}
 	fresh := func() *Plan {
-		return &Plan{Plan: doc.Plan{Stages: []doc.PlanStage{stage("a", "x", "y", "new"), stage("b", "z"), stage("c", "w"), stage("d", "v"), stage("e", "u")}}}
+		return &Plan{Plan: doc.Plan{Stages: []doc.PlanStage{
+			stage("a", "x", "y", "new"), stage("b", "z"), stage("c", "w"), stage("d", "v"), stage("e", "u")}}}
 	}
 	// People dropped y and c, put d before b, and moved x into a stage of their own.
 	old := &Plan{Plan: doc.Plan{Made: made, Stages: []doc.PlanStage{stage("d", "v"), stage("b", "z"), stage("a-x", "x")}}}
@@ -81,7 +84,8 @@ func TestKeepReleases(t *testing.T) {
 		at := func(name, v string) doc.PlanChange {
 			return doc.PlanChange{Name: name, To: &doc.PlanPoint{Constraint: "^1", Version: v}}
 		}
-		return &Plan{Plan: doc.Plan{Stages: []doc.PlanStage{{ID: "minor", Status: doc.Pending, Changes: []doc.PlanChange{at("@a/x", x), at("y", y), {Name: "z"}}}}}}
+		return &Plan{Plan: doc.Plan{Stages: []doc.PlanStage{
+			{ID: "minor", Status: doc.Pending, Changes: []doc.PlanChange{at("@a/x", x), at("y", y), {Name: "z"}}}}}}
 	}
 	old := plan("1.2.0", "1.4.0")
 	old.Made = &doc.PlanMade{Offered: map[string][]string{"minor": OfferOf(&plan("1.3.0", "1.4.0").Stages[0])}}
@@ -95,7 +99,8 @@ func TestKeepReleases(t *testing.T) {
 	fresh := plan("1.3.1", "1.5.0")
 	before := fresh.Stages[0].Changes[0]
 	kept := KeepReleases("minor", old, fresh)
-	if got := strings.Join(OfferOf(&fresh.Stages[0]), " "); got != "@a/x@1.2.0 y@1.5.0 z@removed" || strings.Join(kept, "; ") != "@a/x at 1.2.0 in stage minor" {
+	if got := strings.Join(OfferOf(&fresh.Stages[0]), " "); got != "@a/x@1.2.0 y@1.5.0 z@removed" ||
+		strings.Join(kept, "; ") != "@a/x at 1.2.0 in stage minor" {
 		t.Errorf("the renewed plan moves %s, and keeps %q", got, kept)
 	}
 	if before.To.Version != "1.3.1" {
@@ -110,9 +115,12 @@ func TestKeepReleases(t *testing.T) {
 // TestDecided tells a plan as Molt wrote it, also after some of its stages, from one that people wrote into.
 func TestDecided(t *testing.T) {
 	made := func() *Plan {
-		change := doc.PlanChange{Name: "x", Group: "dependencies", From: &doc.PlanPoint{Version: "1.0.0"}, To: &doc.PlanPoint{Version: "1.1.0"}}
-		return &Plan{Plan: doc.Plan{Format: format, Goal: "y@2", Made: &doc.PlanMade{On: "2026-01-01", Offered: map[string][]string{"minor": {"x"}, "goal-2": {}}},
-			Stages: []doc.PlanStage{{ID: "minor", Kind: "minor", Status: doc.Pending, Changes: []doc.PlanChange{change}}, {ID: "goal-2", Kind: "goal", Status: doc.Pending}}}}
+		change := doc.PlanChange{Name: "x", Group: "dependencies", From: &doc.PlanPoint{Version: "1.0.0"},
+			To: &doc.PlanPoint{Version: "1.1.0"}}
+		return &Plan{Plan: doc.Plan{Format: format, Goal: "y@2",
+			Made: &doc.PlanMade{On: "2026-01-01", Offered: map[string][]string{"minor": {"x"}, "goal-2": {}}},
+			Stages: []doc.PlanStage{{ID: "minor", Kind: "minor", Status: doc.Pending, Changes: []doc.PlanChange{change}},
+				{ID: "goal-2", Kind: "goal", Status: doc.Pending}}}}
 	}
 	for name, c := range map[string]struct {
 		edit func(p *Plan)

@@ -38,7 +38,8 @@ type Plan struct {
 
 // New makes the document of a plan.
 func New(p *plan.Plan) *Plan {
-	file := &Plan{Plan: doc.Plan{Format: format, Goal: p.Goal.String(), Reachable: p.Reachable, Wall: p.Wall, Stages: []doc.PlanStage{}}}
+	file := &Plan{Plan: doc.Plan{Format: format, Goal: p.Goal.String(), Reachable: p.Reachable, Wall: p.Wall,
+		Stages: []doc.PlanStage{}}}
 	for _, g := range p.Also {
 		file.Goal += " " + g.String()
 	}
@@ -57,18 +58,22 @@ func New(p *plan.Plan) *Plan {
 func NewStageDoc(s plan.Stage) doc.PlanStage {
 	st := doc.PlanStage{ID: s.ID, Kind: string(s.Kind), Title: s.Title, Status: doc.Pending, Family: s.Family}
 	for _, n := range s.Raise {
-		st.Raise = append(st.Raise, doc.Runtime{Name: n.Name, Needs: n.Needs, By: n.By, Deployed: n.Deployed.String(), To: n.To()})
+		st.Raise = append(st.Raise, doc.Runtime{
+			Name: n.Name, Needs: n.Needs, By: n.By, Deployed: n.Deployed.String(), To: n.To()})
 	}
 	for _, c := range s.Changes {
-		change := doc.PlanChange{Name: c.Name, Group: c.Group, From: PointOf(c.From), To: PointOf(c.To), Standing: string(c.Standing), Reason: c.Reason}
+		change := doc.PlanChange{Name: c.Name, Group: c.Group, From: PointOf(c.From), To: PointOf(c.To),
+			Standing: string(c.Standing), Reason: c.Reason}
 		if change.From != nil && change.To != nil {
 			change.Jump = c.Jump.String()
 		}
 		st.Changes = append(st.Changes, change)
 	}
 	for _, c := range s.Companions {
-		says := fmt.Sprintf("%s %s has %s %s as a peer, and nobody declares it: %s is added to the lock; molt want %s@%s declares it", c.By, c.Version, c.Name, c.Constraint, c.At, c.Name, c.Constraint)
-		st.Advice = append(st.Advice, doc.Guidance{Says: says, Run: fmt.Sprintf("molt want %s@%s", c.Name, c.Constraint), Source: c.By + " " + c.Version + ", peers"})
+		says := fmt.Sprintf("%s %s has %s %s as a peer, and nobody declares it: %s is added to the lock; molt want %s@%s "+
+			"declares it", c.By, c.Version, c.Name, c.Constraint, c.At, c.Name, c.Constraint)
+		st.Advice = append(st.Advice, doc.Guidance{
+			Says: says, Run: fmt.Sprintf("molt want %s@%s", c.Name, c.Constraint), Source: c.By + " " + c.Version + ", peers"})
 	}
 	if s.After != nil {
 		st.Locked = &doc.PlanLocked{Added: s.Locked.Added, Removed: s.Locked.Removed, Moved: s.Locked.Moved}
@@ -98,12 +103,15 @@ const planHead = `# How to get to the goal, stage by stage. Molt made it and sol
 var why = map[string]string{
 	string(plan.BaselineStage): "Everything starts from a lock of what is there.",
 	string(plan.PatchStage):    "Patches go first and together, so that later failures have one suspect.",
-	string(plan.MinorStage):    "Minor releases go together too. Not every package promises that they break nothing; the checks tell.",
-	string(plan.BridgeStage):   "What is compatible with both majors can be upgraded before the framework, a family at a time.",
-	string(plan.RuntimeStage):  "This is work for people; Molt checks that it was done.",
-	string(plan.GoalStage):     "The framework, with exactly what can neither go before nor wait.",
-	string(plan.AfterStage):    "What does not need the goal, or came with it. It can wait; what moves together resolves only together.",
-	string(plan.RetireStage):   "What the goal makes superfluous.",
+	string(plan.MinorStage): "Minor releases go together too. Not every package promises that they break nothing; " +
+		"the checks tell.",
+	string(plan.BridgeStage): "What is compatible with both majors can be upgraded before the framework, a family at a " +
+		"time.",
+	string(plan.RuntimeStage): "This is work for people; Molt checks that it was done.",
+	string(plan.GoalStage):    "The framework, with exactly what can neither go before nor wait.",
+	string(plan.AfterStage): "What does not need the goal, or came with it. It can wait; what moves together resolves " +
+		"only together.",
+	string(plan.RetireStage): "What the goal makes superfluous.",
 }
 
 // Encode writes the file.
@@ -134,10 +142,13 @@ func Read(name string, data []byte) (*Plan, error) {
 	}
 	file.Text = text
 	if file.Format == 0 {
-		return nil, &input.PositionError{File: name, Line: 1, Column: 1, Reason: fmt.Sprintf("expected \"molt-plan: %d\" at the top; molt plan makes a plan", format)}
+		return nil, &input.PositionError{
+			File: name, Line: 1, Column: 1,
+			Reason: fmt.Sprintf("expected \"molt-plan: %d\" at the top; molt plan makes a plan", format)}
 	}
 	if file.Format != format {
-		return nil, text.ErrorAt("$.molt-plan", fmt.Sprintf("this is format %d; this Molt reads format %d", file.Format, format))
+		return nil, text.ErrorAt("$.molt-plan",
+			fmt.Sprintf("this is format %d; this Molt reads format %d", file.Format, format))
 	}
 	seen := map[string]bool{}
 	for i, s := range file.Stages {
@@ -150,12 +161,14 @@ func Read(name string, data []byte) (*Plan, error) {
 		case s.Status == "":
 			file.Stages[i].Status = doc.Pending
 		case s.Status != doc.Pending && s.Status != doc.Done:
-			return nil, text.ErrorAt(at+".status", fmt.Sprintf("stage %s: a status is %q or %q, not %q", s.ID, doc.Pending, doc.Done, s.Status))
+			return nil, text.ErrorAt(at+".status",
+				fmt.Sprintf("stage %s: a status is %q or %q, not %q", s.ID, doc.Pending, doc.Done, s.Status))
 		}
 		seen[s.ID] = true
 		for j, c := range s.Changes {
 			if c.Name == "" || c.Group == "" || c.From == nil && c.To == nil {
-				return nil, text.ErrorAt(fmt.Sprintf("%s.changes[%d]", at, j), fmt.Sprintf("stage %s: a change needs a name, a group, and from or to", s.ID))
+				return nil, text.ErrorAt(fmt.Sprintf("%s.changes[%d]", at, j),
+					fmt.Sprintf("stage %s: a change needs a name, a group, and from or to", s.ID))
 			}
 		}
 	}

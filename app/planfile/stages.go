@@ -81,7 +81,8 @@ func parseGoals(texts []string) []project.Goal {
 	return goals
 }
 
-// Moves reports whether a plan moves a package in a stage, or in one that was split off it or made by people, or into which people put it.
+// Moves reports whether a plan moves a package in a stage, or in one that was split off it or made
+// by people, or into which people put it.
 func (p *Plan) Moves(name, id string) bool {
 	for _, s := range p.Stages {
 		offered, _, _ := p.offered(s.ID)

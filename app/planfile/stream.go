@@ -9,8 +9,9 @@ import (
 	"molt/app/yamlfile"
 )
 
-// Where an application has several ecosystems, the file is a stream of YAML documents, one for each, which says so under "ecosystem". A document without
-// that key is that of the whole application.
+// Where an application has several ecosystems, the file is a stream of YAML documents, one for
+// each, which says so under "ecosystem". A document without that key is that of the whole
+// application.
 
 // mark begins a document.
 const mark = "---"
@@ -47,8 +48,9 @@ func ecosystemOf(part []byte) string {
 	return head.Ecosystem
 }
 
-// Stream reads the plans of a file by ecosystem, which are some of those known. A sole plan that names none is left out. The error is of the first that
-// cannot be read, that is for no known ecosystem or for one that had its plan, or that has a stage with the id of another's.
+// Stream reads the plans of a file by ecosystem, which are some of those known. A sole plan that
+// names none is left out. The error is of the first that cannot be read, that is for no known
+// ecosystem or for one that had its plan, or that has a stage with the id of another's.
 func Stream(data []byte, known []string) (map[string]*Plan, error) {
 	plans, ids := map[string]*Plan{}, map[string]bool{}
 	all := slices.DeleteFunc(parts(data), func(p [2]int) bool { return !isPlan(data[p[0]:p[1]]) })
@@ -62,15 +64,19 @@ func Stream(data []byte, known []string) (map[string]*Plan, error) {
 		}
 		switch e := plan.Ecosystem; {
 		case e == "":
-			return nil, plan.Text.ErrorAt("$.molt-plan", "this plan does not say for which ecosystem it is: expected ecosystem: "+strings.Join(known, " or "))
+			return nil, plan.Text.ErrorAt(
+				"$.molt-plan", "this plan does not say for which ecosystem it is: expected ecosystem: "+strings.Join(known, " or "))
 		case !slices.Contains(known, e):
-			return nil, plan.Text.ErrorAt("$.ecosystem", fmt.Sprintf("there are no packages of %s here: expected %s", e, strings.Join(known, " or ")))
+			return nil, plan.Text.ErrorAt(
+				"$.ecosystem", fmt.Sprintf("there are no packages of %s here: expected %s", e, strings.Join(known, " or ")))
 		case plans[e] != nil:
 			return nil, plan.Text.ErrorAt("$.ecosystem", "this is the second plan for "+e+"; each ecosystem has one")
 		}
 		for i, s := range plan.Stages {
 			if ids[s.ID] {
-				return nil, plan.Text.ErrorAt(fmt.Sprintf("$.stages[%d].id", i), "every stage needs an id of its own, and "+s.ID+" is in another plan of this file")
+				return nil, plan.Text.ErrorAt(
+					fmt.Sprintf("$.stages[%d].id", i), "every stage needs an id of its own, and "+s.ID+
+						" is in another plan of this file")
 			}
 		}
 		for _, s := range plan.Stages {
@@ -84,7 +90,8 @@ func Stream(data []byte, known []string) (map[string]*Plan, error) {
 // isPlan reports whether a document is a plan, and not words of people.
 func isPlan(part []byte) bool { return bytes.Contains(part, []byte("molt-plan:")) }
 
-// placed returns a document with empty lines before it in place of what stands there, so that positions are those of the file.
+// placed returns a document with empty lines before it in place of what stands there, so that
+// positions are those of the file.
 func placed(data []byte, p [2]int) []byte {
 	return append(bytes.Repeat([]byte("\n"), bytes.Count(data[:p[0]], []byte("\n"))), data[p[0]:p[1]]...)
 }
@@ -109,8 +116,8 @@ func Nameless(data []byte) []byte {
 	return nil
 }
 
-// WithDocument returns the stream with another document for an ecosystem, which comes last where there was none. A plan that names no
-// ecosystem goes: it is of a time when there was one.
+// WithDocument returns the stream with another document for an ecosystem, which comes last where
+// there was none. A plan that names no ecosystem goes: it is of a time when there was one.
 func WithDocument(data []byte, ecosystem string, part []byte) []byte {
 	part = bytes.TrimLeft(part, "\n")
 	var out [][]byte

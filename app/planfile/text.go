@@ -96,7 +96,8 @@ func (p *Plan) Split(id string, first, second doc.PlanStage) error {
 	i := p.Index(id)
 	t, old := p.Text, p.Text.Stages
 	if i >= len(old) || len(old[i].Changes) != len(p.Stages[i].Changes) {
-		return t.ErrorAt(fmt.Sprintf("$.stages[%d]", i), "the stages of this plan are not written as a list with a line for each key; molt plan makes it anew")
+		return t.ErrorAt(fmt.Sprintf("$.stages[%d]", i),
+			"the stages of this plan are not written as a list with a line for each key; molt plan makes it anew")
 	}
 	var text []string
 	for n, st := range []doc.PlanStage{first, second} {
@@ -125,7 +126,8 @@ func (p *Plan) Split(id string, first, second doc.PlanStage) error {
 			return err
 		}
 		if at := slices.IndexFunc(tail, func(l string) bool {
-			return strings.HasPrefix(l, "    advice:") || strings.HasPrefix(l, "    lock:") || strings.HasPrefix(l, "    effort:")
+			return strings.HasPrefix(l, "    advice:") || strings.HasPrefix(l, "    lock:") ||
+				strings.HasPrefix(l, "    effort:")
 		}); at >= 0 {
 			text = append(text, tail[at:]...)
 		}
@@ -134,7 +136,8 @@ func (p *Plan) Split(id string, first, second doc.PlanStage) error {
 	return p.reread()
 }
 
-// Bring moves the change of a package from the first later stage that has one into a stage, with what people wrote at it. A stage that is left without changes goes.
+// Bring moves the change of a package from the first later stage that has one into a stage, with
+// what people wrote at it. A stage that is left without changes goes.
 func (p *Plan) Bring(into, name string) error {
 	t, to := p.Text, p.Index(into)
 	for i := to + 1; i < len(p.Stages); i++ {
@@ -143,8 +146,10 @@ func (p *Plan) Bring(into, name string) error {
 			continue
 		}
 		old := t.Stages
-		if i >= len(old) || len(old[i].Changes) != len(p.Stages[i].Changes) || len(old[to].Changes) != len(p.Stages[to].Changes) || len(old[to].Changes) == 0 {
-			return t.ErrorAt(fmt.Sprintf("$.stages[%d]", i), "the stages of this plan are not written as a list with a line for each key; molt plan makes it anew")
+		if i >= len(old) || len(old[i].Changes) != len(p.Stages[i].Changes) ||
+			len(old[to].Changes) != len(p.Stages[to].Changes) || len(old[to].Changes) == 0 {
+			return t.ErrorAt(fmt.Sprintf("$.stages[%d]", i),
+				"the stages of this plan are not written as a list with a line for each key; molt plan makes it anew")
 		}
 		var lines []string
 		from, end := old[i].From, old[i].To

@@ -8,7 +8,9 @@ import (
 )
 
 func FuzzPlan(f *testing.F) {
-	f.Add("molt-plan: 1\ngoal: x@1\nreachable: true\nmade: {on: x, lock: y, registry: z}\nstages:\n  - id: a\n    kind: patch\n    title: t\n    status: pending\n    changes:\n      # why\n      - name: keel\n        group: g\n        to: {constraint: '1', version: 1.0.0}\n")
+	f.Add("molt-plan: 1\ngoal: x@1\nreachable: true\nmade: {on: x, lock: y, registry: z}\nstages:\n  - id: a\n    kind: " +
+		"patch\n    title: t\n    status: pending\n    changes:\n      # why\n      - name: keel\n        group: g\n       " +
+		" to: {constraint: '1', version: 1.0.0}\n")
 	f.Add("molt-plan: 1\nstages: [{id: a, status: done}]\n")
 	f.Fuzz(func(t *testing.T, text string) {
 		plan, err := Read(File, []byte(text))
@@ -75,11 +77,14 @@ func readPlan(t *testing.T, text string) *Plan {
 func TestMarkAnyForm(t *testing.T) {
 	head := "molt-plan: 1\ngoal: hulk@4\nreachable: true\nmade: {on: 2026-01-31, lock: abc, registry: def}\nstages:\n"
 	for _, c := range []struct{ name, before, after string }{
-		{"between braces", "  - {id: minor, note: \"status: é\", status: pending, changes: []} # so\n", "  - {id: minor, note: \"status: é\", status: done, changes: []} # so\n"},
+		{"between braces", "  - {id: minor, note: \"status: é\", status: pending, changes: []} # so\n",
+			"  - {id: minor, note: \"status: é\", status: done, changes: []} # so\n"},
 		{"between braces, without", "  - {note: é, id: minor}\n", "  - {note: é, id: minor, status: done}\n"},
 		{"quoted", "  - \"id\": 'minor'\n    'status': \"pending\" # so\n", "  - \"id\": 'minor'\n    'status': done # so\n"},
-		{"a quoted key before it", "  - \"id\": minor\n    kind: minor\n", "  - \"id\": minor\n    status: done\n    kind: minor\n"},
-		{"empty", "  - id: minor\n    status: # so\n    kind: minor\n", "  - id: minor\n    status: done # so\n    kind: minor\n"},
+		{"a quoted key before it", "  - \"id\": minor\n    kind: minor\n",
+			"  - \"id\": minor\n    status: done\n    kind: minor\n"},
+		{"empty", "  - id: minor\n    status: # so\n    kind: minor\n",
+			"  - id: minor\n    status: done # so\n    kind: minor\n"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			plan := readPlan(t, head+c.before)
@@ -106,14 +111,16 @@ func TestMarkLeavesTheRestAlone(t *testing.T) {
 	if err := plan.Mark("minor", doc.Done, "xyz"); err != nil {
 		t.Fatal(err)
 	}
-	want := strings.NewReplacer("status: pending # not yet", "status: done # not yet", "lock: abc", "lock: xyz").Replace(writtenPlan)
+	want := strings.NewReplacer("status: pending # not yet", "status: done # not yet", "lock: abc", "lock: xyz").Replace(
+		writtenPlan)
 	if got := string(plan.Text.Bytes()); got != want {
 		t.Errorf("the plan is\n%s", got)
 	}
 	if err := plan.Mark("goal-4", doc.Done, ""); err != nil {
 		t.Fatal(err)
 	}
-	if got := string(plan.Text.Bytes()); got != strings.Replace(want, "  - id: goal-4\n", "  - id: goal-4\n    status: done\n", 1) {
+	if got := string(plan.Text.Bytes()); got != strings.Replace(
+		want, "  - id: goal-4\n", "  - id: goal-4\n    status: done\n", 1) {
 		t.Errorf("the plan is\n%s", got)
 	}
 	if plan.Stage("goal-4").Status != doc.Done || plan.Left() != 0 || plan.Next() != nil {
@@ -125,30 +132,37 @@ func TestSplitKeepsWhatPeopleWrote(t *testing.T) {
 	plan := readPlan(t, writtenPlan)
 	first, second := Part(plan.Stage("minor"), []string{"keel", "mast"}), Part(plan.Stage("minor"), []string{"deck"})
 	second.ID, second.Title = plan.FreeID("minor"), "deck apart"
-	first.Locked, second.Locked = &doc.PlanLocked{Added: 0, Removed: 0, Moved: 2}, &doc.PlanLocked{Added: 1, Removed: 0, Moved: 1}
+	first.Locked, second.Locked = &doc.PlanLocked{Added: 0, Removed: 0, Moved: 2},
+		&doc.PlanLocked{Added: 1, Removed: 0, Moved: 1}
 	first.Effort = &doc.Effort{Jump: "major", Files: 3}
 	if err := plan.Split("minor", first, second); err != nil {
 		t.Fatal(err)
 	}
 	text := string(plan.Text.Bytes())
-	for _, want := range []string{"# The crew's plan.", "# as agreed", "  # first the small things\n  - id: minor\n", "      # Morag wants to see this\n      - name: keel\n", "  - id: minor-2\n", "title: deck apart",
+	for _, want := range []string{
+		"# The crew's plan.", "# as agreed", "  # first the small things\n  - id: minor\n",
+		"      # Morag wants to see this\n      - name: keel\n", "  - id: minor-2\n", "title: deck apart",
 		"        note: loud\n", "      - {name: mast,", "  # then the big one\n  - id: goal-4\n", "      files: 3\n"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("the plan lacks %q:\n%s", want, text)
 		}
 	}
-	if strings.Index(text, "name: mast") > strings.Index(text, "minor-2") || strings.Index(text, "name: deck") < strings.Index(text, "minor-2") {
+	if strings.Index(text, "name: mast") > strings.Index(text, "minor-2") ||
+		strings.Index(text, "name: deck") < strings.Index(text, "minor-2") {
 		t.Errorf("the changes are not where they belong:\n%s", text)
 	}
-	if len(plan.Stages) != 3 || len(plan.Stages[0].Changes) != 2 || plan.Stages[1].Changes[0].Note != "loud" || plan.Stages[1].Locked.Added != 1 {
+	if len(plan.Stages) != 3 || len(plan.Stages[0].Changes) != 2 || plan.Stages[1].Changes[0].Note != "loud" ||
+		plan.Stages[1].Locked.Added != 1 {
 		t.Errorf("the stages are %+v", plan.Stages)
 	}
 }
 
 // A plan of which the stages share lines can be carried out, but not split.
 func TestSplitOfAPlanInFlowStyle(t *testing.T) {
-	plan := readPlan(t, "molt-plan: 1\ngoal: hulk@4\nreachable: true\nstages: [{id: a, kind: minor, title: t, status: pending, changes: [{name: x, group: g, to: {constraint: '1', version: 1.0.0}}]}]\n")
-	if err := plan.Split("a", plan.Stages[0], plan.Stages[0]); err == nil || !strings.Contains(err.Error(), "molt plan makes it anew") {
+	plan := readPlan(t, "molt-plan: 1\ngoal: hulk@4\nreachable: true\nstages: [{id: a, kind: minor, title: t, status: "+
+		"pending, changes: [{name: x, group: g, to: {constraint: '1', version: 1.0.0}}]}]\n")
+	if err := plan.Split("a", plan.Stages[0], plan.Stages[0]); err == nil ||
+		!strings.Contains(err.Error(), "molt plan makes it anew") {
 		t.Errorf("splitting it: %v", err)
 	}
 	if err := plan.Mark("a", doc.Done, ""); err == nil && !strings.Contains(string(plan.Text.Bytes()), "status: done") {
@@ -161,7 +175,8 @@ func TestPlanErrorsPointAtTheirLine(t *testing.T) {
 		{"id: minor", "id: mi/nor", "molt-plan.yaml:11:9: the id \"mi/nor\""},
 		{"id: goal-4", "id: minor", "molt-plan.yaml:32:9: every stage needs an id of its own"},
 		{"status: pending # not yet", "status: perhaps", "molt-plan.yaml:14:13: stage minor: a status is"},
-		{"      - name: deck\n        group: dependencies\n", "      - name: deck\n", "molt-plan.yaml:21:9: stage minor: a change needs a name"},
+		{"      - name: deck\n        group: dependencies\n", "      - name: deck\n",
+			"molt-plan.yaml:21:9: stage minor: a change needs a name"},
 		{"molt-plan: 1", "molt-plan: 7", "molt-plan.yaml:2:12: this is format 7"},
 	} {
 		_, err := Read(File, []byte(strings.Replace(writtenPlan, test.old, test.new, 1)))
@@ -227,11 +242,14 @@ func TestBring(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if names := NamesOf(plan.Stage("goal-4")); strings.Join(names, " ") != "hulk mast keel" || plan.Stage("after-mast") != nil || strings.Join(NamesOf(plan.Stage("after-keel")), " ") != "deck" {
+	if names := NamesOf(plan.Stage("goal-4")); strings.Join(names, " ") != "hulk mast keel" ||
+		plan.Stage("after-mast") != nil || strings.Join(NamesOf(plan.Stage("after-keel")), " ") != "deck" {
 		t.Errorf("the stages are %+v", plan.Stages)
 	}
 	text := string(plan.Text.Bytes())
-	for _, want := range []string{"  # these two belong together\n  - id: after-keel\n", "      # Morag knows why\n      - name: keel\n        group: dependencies\n        note: loud\n"} {
+	for _, want := range []string{
+		"  # these two belong together\n  - id: after-keel\n",
+		"      # Morag knows why\n      - name: keel\n        group: dependencies\n        note: loud\n"} {
 		if strings.Count(text, want) != 1 {
 			t.Errorf("the plan lacks %q:\n%s", want, text)
 		}
@@ -239,7 +257,8 @@ func TestBring(t *testing.T) {
 	if strings.Index(text, "Morag") > strings.Index(text, "after-keel") {
 		t.Errorf("the comment stayed behind:\n%s", text)
 	}
-	if err := plan.Count("goal-4", doc.PlanLocked{Added: 1, Moved: 3}); err != nil || !strings.Contains(string(plan.Text.Bytes()), "      added: 1\n      removed: 0\n      moved: 3\n") {
+	if err := plan.Count("goal-4", doc.PlanLocked{Added: 1, Moved: 3}); err != nil ||
+		!strings.Contains(string(plan.Text.Bytes()), "      added: 1\n      removed: 0\n      moved: 3\n") {
 		t.Errorf("the count is not there: %v\n%s", err, plan.Text.Bytes())
 	}
 	if err := plan.Count("after-keel", doc.PlanLocked{Moved: 2}); err != nil {
@@ -253,9 +272,12 @@ func TestBring(t *testing.T) {
 
 // A plan of which the stages share lines can't be changed so, and stays as it is.
 func TestBringInFlowStyle(t *testing.T) {
-	text := "molt-plan: 1\ngoal: hulk@4\nreachable: true\nstages: [{id: a, kind: goal, title: t, status: pending, changes: [{name: x, group: g, to: {constraint: '1', version: 1.0.0}}]}, {id: b, kind: after, title: t, status: pending, changes: [{name: y, group: g, to: {constraint: '1', version: 1.0.0}}]}]\n"
+	text := "molt-plan: 1\ngoal: hulk@4\nreachable: true\nstages: [{id: a, kind: goal, title: t, status: pending, " +
+		"changes: [{name: x, group: g, to: {constraint: '1', version: 1.0.0}}]}, {id: b, kind: after, title: t, status: " +
+		"pending, changes: [{name: y, group: g, to: {constraint: '1', version: 1.0.0}}]}]\n"
 	plan := readPlan(t, text)
-	if err := plan.Bring("a", "y"); err == nil || !strings.Contains(err.Error(), "not written as a list") || string(plan.Text.Bytes()) != text {
+	if err := plan.Bring("a", "y"); err == nil || !strings.Contains(err.Error(), "not written as a list") ||
+		string(plan.Text.Bytes()) != text {
 		t.Errorf("%v\n%s", err, plan.Text.Bytes())
 	}
 }

@@ -117,7 +117,8 @@ func (r Runner) CopyTo(ctx context.Context, top string) (*Copy, error) {
 			c.Done()
 			return nil, err
 		}
-		c.Dir, from = tree.Dir(), Runner{Files: &txn.Workspace{Folder: txn.Folder{Dir: tree.From}}, Repo: vcs.At(tree.From), Packages: r.Packages}
+		c.Dir, from = tree.Dir(), Runner{
+			Files: &txn.Workspace{Folder: txn.Folder{Dir: tree.From}}, Repo: vcs.At(tree.From), Packages: r.Packages}
 	}
 	names, err := from.Sources(ctx)
 	if err == nil {

@@ -33,16 +33,17 @@ type Culprit struct {
 	Trials  []Trial
 }
 
-// A Search looks for the changes of a stage that make a check fail: each subset is solved again and checked in a copy of the
-// application of its own.
+// A Search looks for the changes of a stage that make a check fail: each subset is solved again and
+// checked in a copy of the application of its own.
 type Search struct {
 	Runner Runner
 	Stage  string
 	Units  [][]string     // the packages that the stage changes, those together that move in step
 	Check  string         // the check or task that fails
 	Checks []config.Check // those to run, the failing one last; nil where a task fails
-	// Rehearse works out what the files of the application hold with the changes of some packages alone, and which tasks belong to them. It
-	// is a *solve.Tangle where they do not resolve without the others.
+	// Rehearse works out what the files of the application hold with the changes of some packages
+	// alone, and which tasks belong to them. It is a *solve.Tangle where they do not resolve
+	// without the others.
 	Rehearse func(ctx context.Context, packages []string) (files map[string][]byte, tasks []config.Task, err error)
 	// LayOut has the packages of a copy be those of its files; nil where nobody does.
 	LayOut func(ctx context.Context, dir string, files map[string][]byte) error

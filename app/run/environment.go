@@ -10,11 +10,14 @@ import (
 	"molt/app/config"
 )
 
-// everyProgram are the variables that programs need to find their way about, wherever they run. What a command runs is the packages' code too,
-// so it sees these and no others: not keys of clouds, not tokens.
+// everyProgram are the variables that programs need to find their way about, wherever they run.
+// What a command runs is the packages' code too, so it sees these and no others: not keys of
+// clouds, not tokens.
 var everyProgram = []string{
-	"PATH", "HOME", "USER", "LOGNAME", "SHELL", "LANG", "LANGUAGE", "TZ", "TMPDIR", "TMP", "TEMP", "TERM", "COLORTERM", "NO_COLOR", "COLUMNS", "CI",
-	"SYSTEMROOT", "SYSTEMDRIVE", "WINDIR", "COMSPEC", "PATHEXT", "USERPROFILE", "APPDATA", "LOCALAPPDATA", "PROGRAMDATA", "PROGRAMFILES",
+	"PATH", "HOME", "USER", "LOGNAME", "SHELL", "LANG", "LANGUAGE", "TZ", "TMPDIR", "TMP", "TEMP", "TERM", "COLORTERM",
+	"NO_COLOR", "COLUMNS", "CI",
+	"SYSTEMROOT", "SYSTEMDRIVE", "WINDIR", "COMSPEC", "PATHEXT", "USERPROFILE", "APPDATA", "LOCALAPPDATA", "PROGRAMDATA",
+	"PROGRAMFILES",
 }
 
 // Molt's own settings go along, for a check that calls Molt; not its tokens, nor what allows anything.

@@ -12,8 +12,8 @@ import (
 // dieWithParent makes the kernel end a process when the thread that started it ends (prctl(2), PR_SET_PDEATHSIG).
 func dieWithParent(a *syscall.SysProcAttr) { a.Pdeathsig = syscall.SIGKILL }
 
-// EndOrphans ends processes that a run left behind and that nothing else ended: those whose environment names the run. It
-// waits until none is left, and gives up after a moment.
+// EndOrphans ends processes that a run left behind and that nothing else ended: those whose
+// environment names the run. It waits until none is left, and gives up after a moment.
 func EndOrphans(run string) {
 	if run == "" {
 		return

@@ -1,5 +1,5 @@
-// Package run runs the commands of people, checks and tasks: with a log, the last line for the verdict, and an end for whatever they
-// started.
+// Package run runs the commands of people, checks and tasks: with a log, the last line for the
+// verdict, and an end for whatever they started.
 package run
 
 import (
@@ -17,8 +17,8 @@ import (
 	"molt/input"
 )
 
-// runVariable names the change in the course of which a check or a task runs, so that what it leaves behind when Molt is
-// killed can be found.
+// runVariable names the change in the course of which a check or a task runs, so that what it
+// leaves behind when Molt is killed can be found.
 const runVariable = "MOLT_RUN"
 
 // An Output is where the output of a check goes. A place that does not take it any more does not hold up the others.
@@ -124,8 +124,8 @@ func (l *Log) Close() error {
 	return errors.Join(l.err, err, l.File.Close())
 }
 
-// A LastLine remembers the line that says best why a command failed, up to a length: the last that names an error, else the last that is
-// not empty.
+// A LastLine remembers the line that says best why a command failed, up to a length: the last that
+// names an error, else the last that is not empty.
 type LastLine struct {
 	line, failure, open []byte
 	failures            []string        // the first that name errors, each once
@@ -147,7 +147,8 @@ var (
 	numbers = regexp.MustCompile(`\d+`)
 )
 
-// namesError is how lines begin that name an error, in most languages' runtimes and tools: "TypeError: …", "error[E1]: …", "panic: …".
+// namesError is how lines begin that name an error, in most languages' runtimes and tools:
+// "TypeError: …", "error[E1]: …", "panic: …".
 var namesError = regexp.MustCompile(`^\s*(\w[\w.]*(Error|Exception)|[Ee]rror(\[\w+\])?|panic|fatal)(\s\[\w+\])?:\s*\S`)
 
 func (l *LastLine) Write(p []byte) {
@@ -166,7 +167,8 @@ func (l *LastLine) Write(p []byte) {
 func (l *LastLine) take() {
 	text := bytes.TrimSpace(l.open)
 	if len(l.warnings) < mostWarnings && hints(text) && warns.Match(text) && !verdict.Match(text) {
-		if plain := numbers.ReplaceAllString(string(text), ""); !l.warned[plain] { // the number of a process, or of a line, tells none apart
+		if plain := numbers.ReplaceAllString(string(text), ""); !l.warned[plain] {
+			// the number of a process, or of a line, tells none apart
 			if l.warned == nil {
 				l.warned = map[string]bool{}
 			}
@@ -188,7 +190,9 @@ func (l *LastLine) take() {
 
 // hints reports whether a line is worth a closer look: of the millions that there may be, few have one of these words.
 func hints(text []byte) bool {
-	return bytes.Contains(text, []byte("eprecat")) || bytes.Contains(text, []byte("EPRECAT")) || bytes.Contains(text, []byte("emoved")) || bytes.Contains(text, []byte("RemovedIn")) || bytes.Contains(text, []byte("no longer supported"))
+	return bytes.Contains(text, []byte("eprecat")) || bytes.Contains(text, []byte("EPRECAT")) ||
+		bytes.Contains(text, []byte("emoved")) || bytes.Contains(text, []byte("RemovedIn")) ||
+		bytes.Contains(text, []byte("no longer supported"))
 }
 
 // Warnings returns the lines that warn of what is deprecated.

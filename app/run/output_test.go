@@ -30,13 +30,14 @@ func TestLogOfAnEndlessOutput(t *testing.T) {
 		t.Fatal(err)
 	}
 	text := string(data)
-	if len(text) > logHead+logTail+100 || !strings.HasSuffix(text, "the end\n") || !strings.Contains(text, "bytes left out") {
+	if len(text) > logHead+logTail+100 || !strings.HasSuffix(text, "the end\n") ||
+		!strings.Contains(text, "bytes left out") {
 		t.Errorf("the log has %d bytes and ends in %q", len(text), text[len(text)-40:])
 	}
 }
 
-// Lines that warn of what is deprecated are kept, each once, whatever process or line of a file they name; code, and the
-// names of tests, are none.
+// Lines that warn of what is deprecated are kept, each once, whatever process or line of a file
+// they name; code, and the names of tests, are none.
 func TestWarnings(t *testing.T) {
 	l := &LastLine{}
 	text := `(node:41) [HULL01] DeprecationWarning: hull.open() is deprecated
@@ -53,8 +54,10 @@ rope.tie will be removed in version 3
 	for range 3 {
 		l.Write([]byte(text))
 	}
-	want := []string{"(node:41) [HULL01] DeprecationWarning: hull.open() is deprecated", "keel deprecated keel.send(status): use keel.sendStatus(status) app.js:10:5",
-		"src/a.py:3: RemovedInHull5Warning: the old alias", "sail.draw is no longer supported in sail 18", "rope.tie will be removed in version 3"}
+	want := []string{"(node:41) [HULL01] DeprecationWarning: hull.open() is deprecated",
+		"keel deprecated keel.send(status): use keel.sendStatus(status) app.js:10:5",
+		"src/a.py:3: RemovedInHull5Warning: the old alias", "sail.draw is no longer supported in sail 18",
+		"rope.tie will be removed in version 3"}
 	if got := l.Warnings(); !slices.Equal(got, want) {
 		t.Errorf("got %q", got)
 	}

@@ -10,8 +10,9 @@ import (
 	"strings"
 )
 
-// Commands find the programs of the packages that the application declares before those of the system. They do not find those of other packages: a
-// package that nobody declared could call its program "git".
+// Commands find the programs of the packages that the application declares before those of the
+// system. They do not find those of other packages: a package that nobody declared could call its
+// program "git".
 
 // A Program is what a package gives people to run.
 type Program struct {
@@ -20,11 +21,13 @@ type Program struct {
 	Of   string // the package, "" for the runtime of the environment itself
 }
 
-// reserved are names that no package may have: the shell by which every command runs, and what commands take for granted to be the system's.
+// reserved are names that no package may have: the shell by which every command runs, and what
+// commands take for granted to be the system's.
 var reserved = []string{"sh", "bash", "dash", "zsh", "env", "git", "molt", "sudo", "ssh", "cmd", "powershell"}
 
-// Hiding sorts out the programs that have the name of another on this machine: those that are left out, and those that come before it, each with
-// what to say of it. More names are reserved for the runtimes of the application.
+// Hiding sorts out the programs that have the name of another on this machine: those that are left
+// out, and those that come before it, each with what to say of it. More names are reserved for the
+// runtimes of the application.
 func Hiding(programs []Program, runtimes []string) (kept []Program, says []string) {
 	for _, p := range programs {
 		if p.Of == "" {
@@ -33,7 +36,8 @@ func Hiding(programs []Program, runtimes []string) (kept []Program, says []strin
 		}
 		name := strings.ToLower(strings.TrimSuffix(p.Name, filepath.Ext(p.Name)))
 		if slices.Contains(reserved, name) || slices.Contains(runtimes, name) {
-			says = append(says, fmt.Sprintf("%s has a program called %s, which commands do not find: the name is the system's", p.Of, p.Name))
+			says = append(says, fmt.Sprintf("%s has a program called %s, which commands do not find: the name is the system's",
+				p.Of, p.Name))
 			continue
 		}
 		kept = append(kept, p)
@@ -44,7 +48,8 @@ func Hiding(programs []Program, runtimes []string) (kept []Program, says []strin
 	return kept, says
 }
 
-// programFolder makes a folder with a way to each program of the application in a folder. The caller takes it away; "" for no programs.
+// programFolder makes a folder with a way to each program of the application in a folder. The
+// caller takes it away; "" for no programs.
 func (r Runner) programFolder(dir string) (string, error) {
 	if r.Programs == nil {
 		return "", nil

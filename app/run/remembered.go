@@ -15,18 +15,20 @@ import (
 // VerdictsFile holds the verdicts on the state as it stands.
 const VerdictsFile = txn.StateDir + "/checked.json"
 
-// Remembered is the verdicts of the checks on one state of manifest and lock, and how long checks took. It is only remembered:
-// without it, checks run again.
+// Remembered is the verdicts of the checks on one state of manifest and lock, and how long checks
+// took. It is only remembered: without it, checks run again.
 type Remembered struct {
-	State    string                   `json:"state"`
-	Verdicts []Verdict                `json:"verdicts"`
-	Sources  string                   `json:"sources,omitempty"` // what people had in their files when some of these failed
-	Took     map[string]time.Duration `json:"took"`              // by stage, of the last run of its checks
-	Plan     string                   `json:"plan"`              // SHA-256 of the plan as Molt last wrote or solved it
-	Ran      []project.Passed         `json:"ran,omitempty"`     // with what all checks passed, the latest last
-	Tried    []Tried                  `json:"tried,omitempty"`   // stages that passed in a copy, the latest last
-	Begun    string                   `json:"begun,omitempty"`   // the stage that was tried last with a commit to come; edits since then are for it
-	Seal     string                   `json:"seal,omitempty"`
+	State    string    `json:"state"`
+	Verdicts []Verdict `json:"verdicts"`
+	// what people had in their files when some of these failed
+	Sources string                   `json:"sources,omitempty"`
+	Took    map[string]time.Duration `json:"took"`            // by stage, of the last run of its checks
+	Plan    string                   `json:"plan"`            // SHA-256 of the plan as Molt last wrote or solved it
+	Ran     []project.Passed         `json:"ran,omitempty"`   // with what all checks passed, the latest last
+	Tried   []Tried                  `json:"tried,omitempty"` // stages that passed in a copy, the latest last
+	// the stage that was tried last with a commit to come; edits since then are for it
+	Begun string `json:"begun,omitempty"`
+	Seal  string `json:"seal,omitempty"`
 }
 
 // A Tried is a stage that passed in a copy.
@@ -53,8 +55,8 @@ func (r Runner) RememberTried(t Tried) error {
 // rememberedKind is what seals of verdicts are about.
 const rememberedKind = "checked"
 
-// Remembered reads what is remembered; what Molt did not write for this user on this machine does not count, since it could excuse a
-// failure.
+// Remembered reads what is remembered; what Molt did not write for this user on this machine does
+// not count, since it could excuse a failure.
 func (r Runner) Remembered() (Remembered, error) {
 	c := Remembered{}
 	data, err := r.Files.Read(VerdictsFile, input.State)

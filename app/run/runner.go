@@ -23,11 +23,14 @@ type Runner struct {
 	Repo  vcs.Repo
 	// Packages are the names of the folders that hold installed packages, which are no part of what people keep.
 	Packages []string
-	// Programs lists what commands find before the programs of the system, in the application or a copy of it; it may be nil.
+	// Programs lists what commands find before the programs of the system, in the application or a
+	// copy of it; it may be nil.
 	Programs func(dir string) []Program
-	// Executables are folders, relative to the application, in which commands look before those of the system: of an environment that is Molt's own.
+	// Executables are folders, relative to the application, in which commands look before those of
+	// the system: of an environment that is Molt's own.
 	Executables []string
-	// Environment is the folder of an environment of packages, relative to the application, which commands are told of; "" for none.
+	// Environment is the folder of an environment of packages, relative to the application, which
+	// commands are told of; "" for none.
 	Environment string
 	// Variables name what commands see of the environment of this process, besides what every program needs.
 	Variables []string
@@ -81,10 +84,12 @@ func (w Watcher) Announce(name string) {
 	}
 }
 
-// RaisedVariable tells a Molt that a check calls which runtimes count as raised in a trial: words such as node>=20, by the requirement that they meet.
+// RaisedVariable tells a Molt that a check calls which runtimes count as raised in a trial: words
+// such as node>=20, by the requirement that they meet.
 const RaisedVariable = "MOLT_RAISED"
 
-// Unjudged says that checks told nothing, since each of them failed before the stage too; "" where one told something, or there were none.
+// Unjudged says that checks told nothing, since each of them failed before the stage too; "" where
+// one told something, or there were none.
 func Unjudged(verdicts []Verdict) string {
 	failed := 0
 	for _, v := range verdicts {
@@ -104,7 +109,8 @@ func Unjudged(verdicts []Verdict) string {
 
 // Check runs checks in their order and stops at the first that fails and did not before. An error means that they could
 // not be judged: the call was interrupted, or a log could not be written.
-func (r Runner) Check(ctx context.Context, dir, stage string, checks []config.Check, before map[string]bool, watch Watcher) ([]Verdict, bool, error) {
+func (r Runner) Check(ctx context.Context, dir, stage string, checks []config.Check, before map[string]bool,
+	watch Watcher) ([]Verdict, bool, error) {
 	var verdicts []Verdict
 	for _, c := range checks {
 		watch.Announce(c.Name)
@@ -190,7 +196,8 @@ func (r Runner) createLog(name string) (*Log, error) {
 }
 
 // Tasks runs tasks until one fails.
-func (r Runner) Tasks(ctx context.Context, dir, stage string, tasks []config.Task, watch Watcher) ([]Verdict, bool, error) {
+func (r Runner) Tasks(ctx context.Context, dir, stage string, tasks []config.Task,
+	watch Watcher) ([]Verdict, bool, error) {
 	var verdicts []Verdict
 	for _, t := range tasks {
 		watch.Announce(t.Name)

@@ -13,7 +13,8 @@ func TestLastLine(t *testing.T) {
 		"":                 "",
 		"one\ntwo\n\n  \n": "two",
 		"one\ntwo":         "two",
-		"x.js:1\nimport { a } from \"b\";\n         ^\nSyntaxError: no export named 'a'\n    at run (x.js:1)\n\nNode.js v20.20.2\n": "SyntaxError: no export named 'a'",
+		"x.js:1\nimport { a } from \"b\";\n         ^\nSyntaxError: no export named 'a'\n    at run (x.js:1)\n\nNode.js " +
+			"v20.20.2\n": "SyntaxError: no export named 'a'",
 		"Error: first\nError: second\nbye":            "Error: second",
 		"TypeError [ERR_X]: it is\n    at y\n":        "TypeError [ERR_X]: it is",
 		"  java.lang.IllegalStateException: no\n\tat": "java.lang.IllegalStateException: no",

@@ -35,9 +35,9 @@ func endGroup(c *exec.Cmd) {
 	}
 }
 
-// guard ends a group of processes when Molt is gone without having done so itself, as after kill -9: a shell of its own waits
-// for a word from Molt, and on a pipe that nobody holds any more it gets none. The caller calls leave when the group has
-// ended.
+// guard ends a group of processes when Molt is gone without having done so itself, as after kill
+// -9: a shell of its own waits for a word from Molt, and on a pipe that nobody holds any more it
+// gets none. The caller calls leave when the group has ended.
 func guard(c *exec.Cmd) (leave func(), err error) {
 	r, w, err := os.Pipe()
 	if err != nil {

@@ -21,7 +21,8 @@ func (r Runner) Sources(ctx context.Context) ([]string, error) {
 	if r.Repo.Here(ctx) {
 		names, err := r.Repo.Files(ctx)
 		return slices.DeleteFunc(names, func(name string) bool {
-			return slices.ContainsFunc(strings.Split(name, "/"), func(part string) bool { return slices.Contains(r.Packages, part) })
+			return slices.ContainsFunc(strings.Split(name, "/"),
+				func(part string) bool { return slices.Contains(r.Packages, part) })
 		}), err
 	}
 	err := filepath.WalkDir(r.Files.Dir, func(at string, d fs.DirEntry, err error) error {
@@ -58,8 +59,8 @@ func (r Runner) Cover(ctx context.Context, t *txn.Transaction) ([]string, error)
 	return names, t.CoverForTasks(names)
 }
 
-// KeepChanged leaves of the files that were covered for tasks only those in the transaction that did change or come into
-// being, and returns these.
+// KeepChanged leaves of the files that were covered for tasks only those in the transaction that
+// did change or come into being, and returns these.
 func (r Runner) KeepChanged(ctx context.Context, t *txn.Transaction, covered, own []string) ([]string, error) {
 	now, err := r.Sources(ctx)
 	if err != nil {

@@ -42,7 +42,8 @@ func TestAdvice(t *testing.T) {
 		_, _ = w.Write([]byte(goodAdvice))
 	}))
 	defer served.Close()
-	b := newBench(t, map[string]string{"package.json": deskManifest, "desk.js": "import { launch } from \"hulk\";\n\nlaunch(1); relaunch(2);\n",
+	b := newBench(t, map[string]string{
+		"package.json": deskManifest, "desk.js": "import { launch } from \"hulk\";\n\nlaunch(1); relaunch(2);\n",
 		"other.js": "const launch = 1;\n", "rig.conf": "oldRig = yes\n"})
 	if err := os.MkdirAll(filepath.Join(b.dir, "guides"), 0o755); err != nil {
 		t.Fatal(err)
@@ -55,7 +56,8 @@ func TestAdvice(t *testing.T) {
 		if err != nil {
 			t.Fatalf("%s: %v", from, err)
 		}
-		if len(warnings) != 1 || !strings.Contains(warnings[0], `:13: left out a fact with "speed", "of", which this Molt does not know`) {
+		if len(warnings) != 1 || !strings.Contains(
+			warnings[0], `:13: left out a fact with "speed", "of", which this Molt does not know`) {
 			t.Errorf("%s: warnings %q", from, warnings)
 		}
 		if len(a.Application().Guides) != 1 || len(a.Application().Guides[0].Facts) != 4 {
@@ -65,7 +67,8 @@ func TestAdvice(t *testing.T) {
 		if strings.Join(facts[1].Found, " ") != "desk.js:1 desk.js:3" || strings.Join(facts[2].Found, " ") != "rig.conf:1" {
 			t.Errorf("%s: found %q and %q", from, facts[1].Found, facts[2].Found)
 		}
-		if facts[0].Source != "the yard" || facts[0].Confidence != project.Sure || facts[3].Confidence != project.Guessed || facts[3].Run != "rig again" {
+		if facts[0].Source != "the yard" || facts[0].Confidence != project.Sure || facts[3].Confidence != project.Guessed ||
+			facts[3].Run != "rig again" {
 			t.Errorf("%s: facts %+v", from, facts)
 		}
 	}
@@ -91,14 +94,17 @@ func TestBrokenAdvice(t *testing.T) {
 		{fact("renamed: a\n    swallowed: b"), "a fact has one of the keys"},
 		{strings.Replace(fact("link: y"), "source: s\n", "", 1), "a fact needs a source"},
 	} {
-		b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "advice: [a.yaml]\n", "a.yaml": test.text})
-		if _, _, err := b.reopened().Advised(context.Background(), nil); err == nil || !strings.Contains(err.Error(), test.says) {
+		b := newBench(t, map[string]string{
+			"package.json": deskManifest, "molt.yaml": "advice: [a.yaml]\n", "a.yaml": test.text})
+		if _, _, err := b.reopened().Advised(context.Background(), nil); err == nil ||
+			!strings.Contains(err.Error(), test.says) {
 			t.Errorf("%q: %v, want %q", test.text, err, test.says)
 		}
 	}
 	for _, from := range []string{"nowhere.yaml", "http://127.0.0.1:1", "ftp://x/y"} {
 		b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "advice: ['" + from + "']\n"})
-		if _, _, err := b.reopened().Advised(context.Background(), nil); err == nil || !strings.Contains(err.Error(), "molt.yaml") {
+		if _, _, err := b.reopened().Advised(context.Background(), nil); err == nil ||
+			!strings.Contains(err.Error(), "molt.yaml") {
 			t.Errorf("%s: %v", from, err)
 		}
 	}
@@ -113,8 +119,12 @@ func FuzzAdvice(f *testing.F) {
 }
 
 func TestRulesAndRuntimes(t *testing.T) {
-	b := newBench(t, map[string]string{"package.json": strings.Replace(deskManifest, "\"dependencies\"", "\"packageManager\": \"quartermaster@9.1.0+sha1.ab\",\n\t\"dependencies\"", 1),
-		"molt.yaml": "rules:\n  packages: {refuse: [deck]}\nruntime:\n  production: {node: 20.1.0}\n  staging: {node: 22}\n", ".node-version": "v20\n", ".tool-versions": "# tools\nnodejs 21.2.0 20\nother 1.2\nnodejs lts\n"})
+	b := newBench(t, map[string]string{
+		"package.json": strings.Replace(
+			deskManifest, "\"dependencies\"", "\"packageManager\": \"quartermaster@9.1.0+sha1.ab\",\n\t\"dependencies\"", 1),
+		"molt.yaml": "rules:\n  packages: {refuse: [deck]}\nruntime:\n  production: {node: 20.1.0}\n  staging: {node: " +
+			"22}\n",
+		".node-version": "v20\n", ".tool-versions": "# tools\nnodejs 21.2.0 20\nother 1.2\nnodejs lts\n"})
 	a := b.open()
 	if got := a.Config.Runtime.All(); len(got) != 2 || got[0].Where() != " in production" || got[1].Version != "22" {
 		t.Errorf("runtimes %+v", got)
@@ -123,12 +133,15 @@ func TestRulesAndRuntimes(t *testing.T) {
 	for _, p := range a.Pins() {
 		pins = append(pins, p.Name+" "+p.Version+" "+p.Where)
 	}
-	if strings.Join(pins, ", ") != "node 20 .node-version:1, node 21.2.0 .tool-versions:2, other 1.2 .tool-versions:3, quartermaster 9.1.0 package.json:3" {
+	if strings.Join(pins, ", ") != "node 20 .node-version:1, node 21.2.0 .tool-versions:2, other 1.2 .tool-versions:3, "+
+		"quartermaster 9.1.0 package.json:3" {
 		t.Errorf("pins %q", pins)
 	}
 	for _, test := range []struct{ text, says string }{
-		{"rules: {oldest: ages}", "molt.yaml:1:"}, {"rules: {evidence: hearsay}", "expected a grade"}, {"rules: {packages: {allow: ['[']}}", "expected a name"},
-		{"runtime: {production: {node: new}}", "expected one such as"}, {"runtime: {node: [1]}", "expected a version"}, {"stages: {fresh: daily}", "expected none"},
+		{"rules: {oldest: ages}", "molt.yaml:1:"}, {"rules: {evidence: hearsay}", "expected a grade"},
+		{"rules: {packages: {allow: ['[']}}", "expected a name"},
+		{"runtime: {production: {node: new}}", "expected one such as"}, {"runtime: {node: [1]}", "expected a version"},
+		{"stages: {fresh: daily}", "expected none"},
 	} {
 		b.write("molt.yaml", test.text)
 		if _, err := open.Open(open.Settings{Dir: b.dir}); err == nil || !strings.Contains(err.Error(), test.says) {

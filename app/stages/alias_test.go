@@ -15,8 +15,8 @@ import (
 // aliased writes aliases in a text the way that manifests have them.
 func aliased(text string) string { return strings.ReplaceAll(text, "alias:", "npm"+":") }
 
-// An alias that both branches changed is decided by the releases of its package, and one that the other branch added keeps
-// the package's name.
+// An alias that both branches changed is decided by the releases of its package, and one that the
+// other branch added keeps the package's name.
 func TestMergeOfAliases(t *testing.T) {
 	t.Setenv("GIT_CONFIG_GLOBAL", os.DevNull)
 	t.Setenv("GIT_CONFIG_NOSYSTEM", "1")
@@ -45,7 +45,8 @@ func TestMergeOfAliases(t *testing.T) {
 	commit(`    "ship": "alias:hulk@^3.0.0"`)
 	b.done()
 	_ = b.mayFail("merge", "-q", "other")
-	a, err := locking.OpenConflict(context.Background(), open.Settings{Dir: b.dir, Jobs: 2, Env: func(k string) string { return b.env[k] }})
+	a, err := locking.OpenConflict(
+		context.Background(), open.Settings{Dir: b.dir, Jobs: 2, Env: func(k string) string { return b.env[k] }})
 	if err != nil || a == nil {
 		t.Fatalf("no conflict: %v", err)
 	}
@@ -58,14 +59,16 @@ func TestMergeOfAliases(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got := string(m.Manifests["package.json"]); !strings.Contains(got, aliased(`"plank": "alias:keel@^1.0.0"`)) || !strings.Contains(got, aliased(`"ship": "alias:hulk@^3.0.0"`)) {
+	if got := string(m.Manifests["package.json"]); !strings.Contains(got, aliased(`"plank": "alias:keel@^1.0.0"`)) ||
+		!strings.Contains(got, aliased(`"ship": "alias:hulk@^3.0.0"`)) {
 		t.Errorf("merged:\n%s\n%v", got, m.Took)
 	}
 }
 
 // A lock with two releases of a goal's framework does not agree with the rule that there is one.
 func TestVerifyKnowsTheFramework(t *testing.T) {
-	b := newBench(t, map[string]string{"package.json": aliased(`{"dependencies": {"hulk": "^3.0.0", "old": "alias:hulk@^4.0.0"}}`)})
+	b := newBench(t, map[string]string{
+		"package.json": aliased(`{"dependencies": {"hulk": "^3.0.0", "old": "alias:hulk@^4.0.0"}}`)})
 	a := b.use()
 	_, data, err := locking.Relock(context.Background(), a)
 	if err != nil {
@@ -90,7 +93,8 @@ func TestGoalHiddenBySettle(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "settle: 3 years\n"})
 	a := b.use()
 	_, err := assess.Assess(context.Background(), a.Source, a.Application(), project.Goal{Name: "hulk", Constraint: "4"})
-	if err == nil || !strings.Contains(err.Error(), "1 of 3 releases of hulk are younger than 3 years, which molt.yaml asks for under \"settle:\"") {
+	if err == nil || !strings.Contains(
+		err.Error(), "1 of 3 releases of hulk are younger than 3 years, which molt.yaml asks for under \"settle:\"") {
 		t.Errorf("the error is %v", err)
 	}
 }

@@ -48,7 +48,8 @@ package keel
   1.0.5  2026-11-01
 `
 
-const deskManifest = "{\n\t\"name\": \"desk\",\n\t\"dependencies\": {\n\t\t\"hulk\": \"^3.0.0\",\n\t\t\"deck\": \"^1.0.0\"\n\t}\n}\n"
+const deskManifest = "{\n\t\"name\": \"desk\",\n\t\"dependencies\": {\n\t\t\"hulk\": \"^3.0.0\",\n\t\t\"deck\": " +
+	"\"^1.0.0\"\n\t}\n}\n"
 
 // A bench is an application in a temporary folder with a registry beside it.
 type bench struct {
@@ -82,7 +83,9 @@ func newBench(t *testing.T, files map[string]string) *bench {
 	}
 	server := httptest.NewServer(js.JS{}.StandIn(table))
 	t.Cleanup(server.Close)
-	b := &bench{T: t, dir: t.TempDir(), env: map[string]string{"MOLT_REGISTRY_JS": server.URL, "MOLT_CACHE": t.TempDir(), "MOLT_STATE": t.TempDir(), "MOLT_ALLOW_COMMANDS": "all"}}
+	b := &bench{T: t, dir: t.TempDir(),
+		env: map[string]string{"MOLT_REGISTRY_JS": server.URL, "MOLT_CACHE": t.TempDir(), "MOLT_STATE": t.TempDir(),
+			"MOLT_ALLOW_COMMANDS": "all"}}
 	for name, text := range files {
 		b.write(name, text)
 	}
@@ -148,7 +151,8 @@ func (b *bench) planned() *open.Question {
 	if a, err = a.Again(context.Background()); err != nil {
 		b.Fatal(err)
 	}
-	plan, err := plan.NewPlan(context.Background(), a.Source, a.Application(), []project.Goal{{Name: "hulk", Constraint: "4"}}, plan.Cut{})
+	plan, err := plan.NewPlan(context.Background(), a.Source, a.Application(),
+		[]project.Goal{{Name: "hulk", Constraint: "4"}}, plan.Cut{})
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -237,7 +241,8 @@ func TestBackRefusesToLoseEdits(t *testing.T) {
 	edited := b.read("package.json") + "\n"
 	b.write("package.json", edited)
 	var lost *ledger.EditedError
-	if _, err := Back(context.Background(), a.View, "", false); !errors.As(err, &lost) || b.read("package.json") != edited || !strings.Contains(lost.Edits, "+++ package.json as it is") {
+	if _, err := Back(context.Background(), a.View, "", false); !errors.As(err, &lost) ||
+		b.read("package.json") != edited || !strings.Contains(lost.Edits, "+++ package.json as it is") {
 		t.Errorf("back over an edit: %v, which shows %+v", err, lost)
 	}
 }
@@ -247,9 +252,11 @@ func TestFailedCheckTakesTheStageBack(t *testing.T) {
 		t.Skip("the checks are written for a POSIX shell")
 	}
 	b := newBench(t, map[string]string{"package.json": deskManifest,
-		"molt.yaml": "checks:\n  - name: first\n    run: echo fine\n  - name: sinks\n    run: |\n      grep -q 'hulk.: .^3' package.json || { echo glug; exit 7; }\n  - name: never\n    run: touch never\n"})
+		"molt.yaml": "checks:\n  - name: first\n    run: echo fine\n  - name: sinks\n    run: |\n      grep -q 'hulk.: " +
+			".^3' package.json || { echo glug; exit 7; }\n  - name: never\n    run: touch never\n"})
 	a := b.planned()
-	if step, err := takeStep(context.Background(), &a, Order{ID: "bridge-deck"}, run.Watcher{}); err != nil || !step.Passed || len(step.Verdicts) != 3 {
+	if step, err := takeStep(context.Background(), &a, Order{ID: "bridge-deck"}, run.Watcher{}); err != nil ||
+		!step.Passed || len(step.Verdicts) != 3 {
 		t.Fatalf("the first stage: %+v, %v", step, err)
 	}
 	if err := os.Remove(filepath.Join(b.dir, "never")); err != nil {
@@ -260,7 +267,8 @@ func TestFailedCheckTakesTheStageBack(t *testing.T) {
 	if err != nil || step.Passed || len(step.Verdicts) != 2 {
 		t.Fatalf("the second stage: %+v, %v", step, err)
 	}
-	if v := step.Verdicts[1]; v.Name != "sinks" || !strings.Contains(v.Says, "glug") || !strings.Contains(b.read(v.Log), "glug") {
+	if v := step.Verdicts[1]; v.Name != "sinks" || !strings.Contains(v.Says, "glug") ||
+		!strings.Contains(b.read(v.Log), "glug") {
 		t.Errorf("the verdict is %+v", v)
 	}
 	if b.read("package.json")+b.read("molt.lock")+b.read("molt-plan.yaml")+b.read(ledger.File) != before {
@@ -276,7 +284,8 @@ func TestCheckLimits(t *testing.T) {
 		t.Skip("the checks are written for a POSIX shell")
 	}
 	b := newBench(t, map[string]string{"package.json": deskManifest,
-		"molt.yaml": "checks:\n  - name: endless\n    limit: 300ms\n    run: |\n      grep -q 'deck.: .^1' package.json || { sleep 60 & sleep 60; }\n"})
+		"molt.yaml": "checks:\n  - name: endless\n    limit: 300ms\n    run: |\n      grep -q 'deck.: .^1' package.json || " +
+			"{ sleep 60 & sleep 60; }\n"})
 	a := b.planned()
 	began := time.Now()
 	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
@@ -291,7 +300,8 @@ func TestCheckLimits(t *testing.T) {
 	b.write("molt.yaml", "checks:\n  - name: endless\n    run: sleep 60\n")
 	a = b.reopened()
 	ctx, cancel := context.WithCancel(context.Background())
-	if _, err := takeStep(ctx, &a, Order{}, run.Watcher{Begin: func(string) { cancel() }}); !errors.Is(err, context.Canceled) {
+	if _, err := takeStep(ctx, &a, Order{}, run.Watcher{Begin: func(string) { cancel() }}); !errors.Is(
+		err, context.Canceled) {
 		t.Errorf("an interrupted step: %v", err)
 	}
 	if b.read("package.json")+b.read("molt.lock") != before {
@@ -327,7 +337,8 @@ func TestStalePlan(t *testing.T) {
 	a := b.planned()
 	var stale *input.PositionError
 	var usage *input.UsageError
-	if _, err := takeStep(context.Background(), &a, Order{ID: "goal-4"}, run.Watcher{}); !errors.As(err, &usage) || !strings.Contains(err.Error(), "next stage is \"bridge-deck\"") {
+	if _, err := takeStep(context.Background(), &a, Order{ID: "goal-4"}, run.Watcher{}); !errors.As(err, &usage) ||
+		!strings.Contains(err.Error(), "next stage is \"bridge-deck\"") {
 		t.Errorf("a stage out of turn: %v", err)
 	}
 	if _, err := takeStep(context.Background(), &a, Order{ID: "nowhere"}, run.Watcher{}); !errors.As(err, &usage) {
@@ -335,7 +346,9 @@ func TestStalePlan(t *testing.T) {
 	}
 	b.write("package.json", strings.Replace(deskManifest, "^1.0.0", "~1.0.0", 1))
 	a = b.reopened()
-	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); !errors.As(err, &stale) || !strings.Contains(err.Error(), "molt-plan.yaml:14:9: stage bridge-deck: deck asks for ~1.0.0 (package.json:5), the plan expects ^1.0.0") {
+	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); !errors.As(err, &stale) ||
+		!strings.Contains(err.Error(),
+			"molt-plan.yaml:14:9: stage bridge-deck: deck asks for ~1.0.0 (package.json:5), the plan expects ^1.0.0") {
 		t.Errorf("a manifest that moved on: %v", err)
 	}
 	b.write("package.json", strings.Replace(deskManifest, ",\n\t\t\"deck\": \"^1.0.0\"", "", 1))
@@ -358,7 +371,8 @@ func TestRuntimeStageIsCheckedNotBelieved(t *testing.T) {
 	b.write("molt.yaml", "runtime:\n  node: 22.0.0\n")
 	a = b.reopened()
 	for _, want := range []string{"runtime-4", "goal-4"} {
-		if step, err = takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed || step.Stage.ID != want {
+		if step, err = takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed ||
+			step.Stage.ID != want {
 			t.Errorf("stage %s: %+v, %v", want, step, err)
 		}
 	}
@@ -392,11 +406,13 @@ func TestVerify(t *testing.T) {
 	b.write("package.json", strings.Replace(deskManifest, "\"^3.0.0\"", "\"^3.1.0\"", 1))
 	says("manifest: package.json:4: hulk asks for ^3.1.0, the lock was made for ^3.0.0")
 	b.write("package.json", strings.Replace(deskManifest, "\"deck\"", "\"keel\"", 1))
-	says("manifest: package.json:5: keel ^1.0.0 is not in the lock", "lock: deck is in the lock and no longer in \"dependencies\"")
+	says("manifest: package.json:5: keel ^1.0.0 is not in the lock",
+		"lock: deck is in the lock and no longer in \"dependencies\"")
 	b.write("package.json", deskManifest)
 	b.write("molt.lock", strings.Replace(b.read("molt.lock"), "peer.\"hulk ^3\"", "peer.\"hulk ^4\"", 1))
 	says("lock: the lock contradicts itself: deck@1.0.0 asks for hulk ^4")
-	b.write("molt.lock", strings.Replace(b.read("molt.lock"), "peer.\"hulk ^4\"", "runtime.\"node\" = \">=22\"\npeer.\"hulk ^3\"", 1))
+	b.write("molt.lock", strings.Replace(
+		b.read("molt.lock"), "peer.\"hulk ^4\"", "runtime.\"node\" = \">=22\"\npeer.\"hulk ^3\"", 1))
 	b.write("molt.yaml", "runtime: {node: 20.0.0}\n")
 	says("runtime: node 20.0.0 is deployed; deck@1.0.0 needs >=22")
 }
@@ -478,28 +494,33 @@ func TestSettleAndAsOf(t *testing.T) {
 }
 
 func TestInputErrors(t *testing.T) {
-	b := newBench(t, map[string]string{"package.json": "{\n \"dependencies\": {\n  \"ghost\": \"*\",\n  \"hulk\": \"^3.5.0\"\n }\n}"})
+	b := newBench(t, map[string]string{
+		"package.json": "{\n \"dependencies\": {\n  \"ghost\": \"*\",\n  \"hulk\": \"^3.5.0\"\n }\n}"})
 	a := b.open()
 	q, err := a.Ask(context.Background(), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer q.Close()
-	if _, err := locking.CheckDeclared(context.Background(), q); err == nil || err.Error() != "package.json:3:12: the registry has no package \"ghost\", which \"dependencies\" asks for" {
+	if _, err := locking.CheckDeclared(context.Background(), q); err == nil ||
+		err.Error() != "package.json:3:12: the registry has no package \"ghost\", which \"dependencies\" asks for" {
 		t.Errorf("an unknown package: %v", err)
 	}
 	b.write("package.json", "{\n \"dependencies\": {\n  \"hulk\": \"^3.5.0\"\n }\n}")
 	_, _, err = locking.Relock(context.Background(), b.reopened())
 	var none *locking.NoReleaseError
-	if !errors.As(err, &none) || err.Error() != "package.json:3:11: hulk: no published release fits \"^3.5.0\"; nearest are 3.0.0, 3.1.0, 4.0.0" {
+	if !errors.As(err, &none) || err.Error() != "package.json:3:11: hulk: no published release fits \"^3.5.0\"; nearest "+
+		"are 3.0.0, 3.1.0, 4.0.0" {
 		t.Errorf("a constraint that admits nothing: %v", err)
 	}
 	b.env = map[string]string{}
 	var usage *input.UsageError
-	if _, err := b.open().Ask(context.Background(), nil); !errors.As(err, &usage) || !strings.Contains(err.Error(), "set MOLT_REGISTRY_JS") {
+	if _, err := b.open().Ask(context.Background(), nil); !errors.As(err, &usage) ||
+		!strings.Contains(err.Error(), "set MOLT_REGISTRY_JS") {
 		t.Errorf("no registry: %v", err)
 	}
-	if _, err := open.Open(open.Settings{Dir: t.TempDir()}); !errors.As(err, &usage) || !strings.Contains(err.Error(), "there is no package.json") {
+	if _, err := open.Open(open.Settings{Dir: t.TempDir()}); !errors.As(err, &usage) ||
+		!strings.Contains(err.Error(), "there is no package.json") {
 		t.Errorf("no manifest: %v", err)
 	}
 	if _, err := open.Open(open.Settings{Dir: b.dir, Ecosystem: "cobol"}); !errors.As(err, &usage) {
@@ -511,9 +532,12 @@ func TestPlanFileErrors(t *testing.T) {
 	const head = "molt-plan: 1\ngoal: hulk@4\nreachable: true\n"
 	tests := []struct{ text, says string }{
 		{"molt-plan: 9\ngoal: x\nreachable: true\nstages: []\n", "molt-plan.yaml:1:12: this is format 9"},
-		{head + "stages:\n  - id: a\n    kind: patch\n    title: t\n    status: someday\n", "molt-plan.yaml:8:13: stage a: a status is"},
-		{head + "stages:\n  - id: a\n    kind: patch\n    title: t\n    status: done\n  - id: a\n    kind: patch\n    title: t\n    status: done\n", "an id of its own"},
-		{head + "stages:\n  - id: a\n    kind: patch\n    title: t\n    status: done\n    changes:\n      - name: keel\n        group: dependencies\n", "needs a name, a group, and from or to"},
+		{head + "stages:\n  - id: a\n    kind: patch\n    title: t\n    status: someday\n",
+			"molt-plan.yaml:8:13: stage a: a status is"},
+		{head + "stages:\n  - id: a\n    kind: patch\n    title: t\n    status: done\n  - id: a\n    kind: patch\n    " +
+			"title: t\n    status: done\n", "an id of its own"},
+		{head + "stages:\n  - id: a\n    kind: patch\n    title: t\n    status: done\n    changes:\n      - name: keel\n   " +
+			"     group: dependencies\n", "needs a name, a group, and from or to"},
 		{head + "stagse: []\n", "unknown key"},
 		{"goal: [", "molt-plan.yaml:1:"},
 	}
@@ -539,7 +563,8 @@ func TestEditedPlan(t *testing.T) {
 		t.Fatal(err)
 	}
 	before := b.read("package.json") + b.read("molt.lock")
-	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err == nil || !strings.Contains(err.Error(), "stage goal-4") || !strings.Contains(err.Error(), "deck has the peer hulk ^3") {
+	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err == nil ||
+		!strings.Contains(err.Error(), "stage goal-4") || !strings.Contains(err.Error(), "deck has the peer hulk ^3") {
 		t.Errorf("a stage that does not resolve: %v", err)
 	}
 	if b.read("package.json")+b.read("molt.lock") != before {

@@ -17,7 +17,9 @@ import (
 )
 
 func TestTake(t *testing.T) {
-	b := newBench(t, map[string]string{"package.json": strings.Replace(deskManifest, `"hulk": "^3.0.0"`, `"hulk": "^4.0.0"`, 1), "molt.yaml": "goal: hulk@4\n"})
+	b := newBench(t, map[string]string{
+		"package.json": strings.Replace(deskManifest, `"hulk": "^3.0.0"`, `"hulk": "^4.0.0"`, 1),
+		"molt.yaml":    "goal: hulk@4\n"})
 	a := b.use()
 	before := b.read("package.json")
 	_, err := solve.Resolve(context.Background(), a.Source, a.Application().Problem())
@@ -34,21 +36,25 @@ func TestTake(t *testing.T) {
 			t.Fatalf("%s: %v", way.Title, err)
 		}
 		// What only molt.yaml says leaves the lock to the next relock.
-		if found, err := locking.Verify(context.Background(), b.open()); way.Kind != conflict.WaiveWay && (err != nil || len(found) > 0) {
+		if found, err := locking.Verify(context.Background(), b.open()); way.Kind != conflict.WaiveWay &&
+			(err != nil || len(found) > 0) {
 			t.Errorf("%s: %v, %v", way.Title, found, err)
 		}
-		if back, err := Back(context.Background(), a.View, "", false); err != nil || len(back.Stages) != 1 || back.Stages[0] != "untangle" {
+		if back, err := Back(context.Background(), a.View, "", false); err != nil || len(back.Stages) != 1 ||
+			back.Stages[0] != "untangle" {
 			t.Fatalf("back from %s: %v, %v", way.Title, back, err)
 		}
 		if b.read("package.json") != before || b.read("molt.lock") != "" || b.read("molt.yaml") != "goal: hulk@4\n" {
 			t.Errorf("%s was not taken back", way.Title)
 		}
 	}
-	if err := change.Take(context.Background(), a, conflict.WayOut{Preview: []string{"deck"}}); err != nil || b.read("molt.yaml") != "goal: hulk@4\npreviews: [deck]\n" {
+	if err := change.Take(context.Background(), a, conflict.WayOut{Preview: []string{"deck"}}); err != nil ||
+		b.read("molt.yaml") != "goal: hulk@4\npreviews: [deck]\n" {
 		t.Errorf("previews: %v, %q", err, b.read("molt.yaml"))
 	}
 	var usage *input.UsageError
-	for _, way := range []conflict.WayOut{{Kind: conflict.WaitWay}, {Goals: []project.Goal{{Name: "hulk", Constraint: "3"}}}} {
+	for _, way := range []conflict.WayOut{
+		{Kind: conflict.WaitWay}, {Goals: []project.Goal{{Name: "hulk", Constraint: "3"}}}} {
 		if err := change.Take(context.Background(), a, way); !errors.As(err, &usage) {
 			t.Errorf("what cannot be taken: %v", err)
 		}
@@ -73,7 +79,8 @@ func TestBackOverWaysAndStages(t *testing.T) {
 	b.write("molt.yaml", taken+"runtime: {node: 22.0.0}\n")
 	var stale *ledger.EditedError
 	for _, id := range []string{"untangle", "bridge-deck"} {
-		if _, err := Back(context.Background(), a.View, id, false); !errors.As(err, &stale) || !strings.Contains(err.Error(), "molt.yaml was edited after stage untangle") {
+		if _, err := Back(context.Background(), a.View, id, false); !errors.As(err, &stale) ||
+			!strings.Contains(err.Error(), "molt.yaml was edited after stage untangle") {
 			t.Errorf("back to %s over an edit of molt.yaml: %v", id, err)
 		}
 	}

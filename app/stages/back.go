@@ -29,18 +29,21 @@ func CarriedOut(ctx context.Context, a *open.View) ([]ledger.Record, error) {
 	return a.Ledger.History(ctx)
 }
 
-// Back returns to before a stage: the last one carried out, or the named one and all after it. It refuses when a file is
-// not as the last stage left it, so that no later edit is lost, and shows the edits. The folder must be in use.
+// Back returns to before a stage: the last one carried out, or the named one and all after it. It
+// refuses when a file is not as the last stage left it, so that no later edit is lost, and shows
+// the edits. The folder must be in use.
 //
-// Anybody can write a commit that calls itself a stage. One that this machine's ledger does not know is taken back only when it did what a stage
-// does (doubtful), or when force says so; the first commit of a repository never is.
+// Anybody can write a commit that calls itself a stage. One that this machine's ledger does not
+// know is taken back only when it did what a stage does (doubtful), or when force says so; the
+// first commit of a repository never is.
 func Back(ctx context.Context, a *open.View, id string, force bool) (*Returned, error) {
 	records, err := a.Ledger.History(ctx)
 	if err != nil {
 		return nil, err
 	}
 	if len(records) == 0 {
-		return nil, &input.UsageError{Reason: "no stage has been carried out here; molt step carries out the next one of a plan"}
+		return nil, &input.UsageError{
+			Reason: "no stage has been carried out here; molt step carries out the next one of a plan"}
 	}
 	first := len(records) - 1
 	for id != "" && first >= 0 && records[first].Stage != id {
@@ -63,7 +66,8 @@ func Back(ctx context.Context, a *open.View, id string, force bool) (*Returned, 
 		back = append(back, r.Stage)
 	}
 	names := slices.Sorted(maps.Keys(files))
-	t, err := a.Files.Begin("going back to before "+records[first].Stage, "back", append(names, planfile.File, ledger.File)...)
+	t, err := a.Files.Begin("going back to before "+records[first].Stage, "back",
+		append(names, planfile.File, ledger.File)...)
 	if err != nil {
 		return nil, err
 	}
@@ -100,15 +104,17 @@ func Back(ctx context.Context, a *open.View, id string, force bool) (*Returned, 
 // mostListed is how many files an error lists.
 const mostListed = 20
 
-// doubtful is an error for a record that only a commit tells of, unless the commit did what a stage does: a plan of then or now has the stage, and
-// it changed manifests and locks that were there before and after, and nothing else.
+// doubtful is an error for a record that only a commit tells of, unless the commit did what a stage
+// does: a plan of then or now has the stage, and it changed manifests and locks that were there
+// before and after, and nothing else.
 func doubtful(ctx context.Context, a *open.View, r ledger.Record, force bool) error {
 	if !r.Told() {
 		return nil
 	}
 	short := r.Commit[:min(12, len(r.Commit))]
 	if a.Repo.IsRoot(ctx, r.Commit) {
-		return &input.UsageError{Reason: fmt.Sprintf("commit %s calls itself stage %s, and it is the first of the repository: it is not taken back", short, r.Stage)}
+		return &input.UsageError{Reason: fmt.Sprintf(
+			"commit %s calls itself stage %s, and it is the first of the repository: it is not taken back", short, r.Stage)}
 	}
 	if force {
 		return nil
@@ -177,7 +183,8 @@ func unmark(a *open.View, t *txn.Transaction, stages []string, lock []byte) erro
 	}
 	// A stage of people's work leaves no record; one that follows what was taken back is to be looked at again.
 	for i, s := range file.Stages {
-		if s.Status == doc.Done && s.Raise != nil && slices.ContainsFunc(file.Stages[:i], func(x doc.PlanStage) bool { return slices.Contains(stages, x.ID) }) {
+		if s.Status == doc.Done && s.Raise != nil &&
+			slices.ContainsFunc(file.Stages[:i], func(x doc.PlanStage) bool { return slices.Contains(stages, x.ID) }) {
 			found = true
 			if err := file.Mark(s.ID, doc.Pending, ""); err != nil {
 				return err
@@ -231,14 +238,16 @@ func ChangesBack(ctx context.Context, a *open.View, name string) ([]project.Chan
 			if e.As != name {
 				continue
 			}
-			c := project.Change{Name: name, Group: e.Group, From: project.Point{Constraint: e.Text, Version: now}, To: project.Point{Constraint: e.Text, Version: was}}
+			c := project.Change{Name: name, Group: e.Group, From: project.Point{Constraint: e.Text, Version: now},
+				To: project.Point{Constraint: e.Text, Version: was}}
 			if text, ok := old[open.SpotOf(e.Group, name)]; ok {
 				c.To.Constraint = text
 			}
 			changes = append(changes, c)
 		}
 		if changes == nil {
-			return nil, &input.UsageError{Reason: fmt.Sprintf("%s is not declared any more; molt back %s returns to before it went", name, r.Stage)}
+			return nil, &input.UsageError{
+				Reason: fmt.Sprintf("%s is not declared any more; molt back %s returns to before it went", name, r.Stage)}
 		}
 		return changes, nil
 	}

@@ -14,8 +14,8 @@ import (
 	"molt/input"
 )
 
-// Bring moves what later stages change of some packages into a pending stage. The plan is solved from there on before it
-// is written. It returns the stage. The folder must be in use.
+// Bring moves what later stages change of some packages into a pending stage. The plan is solved
+// from there on before it is written. It returns the stage. The folder must be in use.
 func Bring(ctx context.Context, a *open.Question, into string, names []string) (*doc.PlanStage, error) {
 	file, err := a.ReadPlan()
 	if err != nil {
@@ -25,7 +25,8 @@ func Bring(ctx context.Context, a *open.Question, into string, names []string) (
 	case stage == nil:
 		return nil, &input.UsageError{Reason: file.Missing(into)}
 	case stage.Status == doc.Done:
-		return nil, &input.UsageError{Reason: fmt.Sprintf("stage %s is done; molt back %s comes before changing it", into, into)}
+		return nil, &input.UsageError{
+			Reason: fmt.Sprintf("stage %s is done; molt back %s comes before changing it", into, into)}
 	case len(stage.Raise) > 0:
 		return nil, &input.UsageError{Reason: fmt.Sprintf("stage %s is work for people, and changes no packages", into)}
 	}
@@ -38,7 +39,8 @@ func Bring(ctx context.Context, a *open.Question, into string, names []string) (
 		case slices.Contains(planfile.NamesOf(file.Stage(into)), name):
 			return nil, &input.UsageError{Reason: fmt.Sprintf("stage %s changes %s already", into, name)}
 		case !slices.Contains(later, name):
-			return nil, &input.UsageError{Reason: project.NotAmong(fmt.Sprintf("no stage after %s changes %q", into, name), name, later)}
+			return nil, &input.UsageError{
+				Reason: project.NotAmong(fmt.Sprintf("no stage after %s changes %q", into, name), name, later)}
 		}
 		if err := file.Bring(into, name); err != nil {
 			return nil, err
@@ -55,7 +57,8 @@ func Bring(ctx context.Context, a *open.Question, into string, names []string) (
 		}
 		before := w.Locked
 		if err := w.Stage(ctx, s); err != nil {
-			return nil, fmt.Errorf("%s does not go into stage %s: %w", strings.Join(names, ", "), into, locking.AtStage(a.View, file, s, err))
+			return nil, fmt.Errorf("%s does not go into stage %s: %w", strings.Join(names, ", "),
+				into, locking.AtStage(a.View, file, s, err))
 		}
 		if s.Locked == nil || len(s.Raise) > 0 {
 			continue
@@ -65,5 +68,6 @@ func Bring(ctx context.Context, a *open.Question, into string, names []string) (
 			return nil, err
 		}
 	}
-	return file.Stage(into), open.WritePlanText(a.View, "bringing "+strings.Join(names, ", ")+" into stage "+into, file.Text.Bytes(), nil)
+	return file.Stage(into), open.WritePlanText(a.View, "bringing "+strings.Join(names, ", ")+" into stage "+into,
+		file.Text.Bytes(), nil)
 }

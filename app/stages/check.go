@@ -98,7 +98,8 @@ func (a *Execution) checkedBefore(ctx context.Context) (map[string]bool, []run.V
 			continue
 		}
 		a.Watch.Announce(check.Name + " (on the state before)")
-		v, err := a.Runner().One(ctx, run.Job{Check: check, Kind: run.CheckJob, Dir: a.Dir, Stage: beforeStage}, a.Watch.Output)
+		v, err := a.Runner().One(ctx, run.Job{Check: check, Kind: run.CheckJob, Dir: a.Dir, Stage: beforeStage},
+			a.Watch.Output)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -112,8 +113,8 @@ func (a *Execution) checkedBefore(ctx context.Context) (map[string]bool, []run.V
 	return passed, verdicts, a.Runner().Remember(state, sources, beforeStage, verdicts)
 }
 
-// sourcesAfter identifies the files that people keep, where some verdicts are of failures: these count as long as nobody works on them. It is "" where all
-// passed.
+// sourcesAfter identifies the files that people keep, where some verdicts are of failures: these
+// count as long as nobody works on them. It is "" where all passed.
 func (a *Execution) sourcesAfter(ctx context.Context, verdicts []run.Verdict) (string, error) {
 	if !slices.ContainsFunc(verdicts, func(v run.Verdict) bool { return !v.Passed }) {
 		return "", nil

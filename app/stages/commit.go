@@ -25,9 +25,12 @@ func onBranch(ctx context.Context, a *open.View, file *planfile.Plan) error {
 	case file.Branch:
 		return nil
 	case "":
-		return file.Text.ErrorAt("$.branch", fmt.Sprintf("the plan is for the branch %s, and none is checked out here", file.Branch))
+		return file.Text.ErrorAt("$.branch",
+			fmt.Sprintf("the plan is for the branch %s, and none is checked out here", file.Branch))
 	default:
-		return file.Text.ErrorAt("$.branch", fmt.Sprintf("the plan is for the branch %s, and %s is checked out; switch to it, or change this line", file.Branch, now))
+		return file.Text.ErrorAt("$.branch",
+			fmt.Sprintf("the plan is for the branch %s, and %s is checked out; switch to it, or change this line", file.Branch,
+				now))
 	}
 }
 
@@ -55,13 +58,16 @@ func Committable(ctx context.Context, a *open.View) (late string, err error) {
 		return late, err
 	}
 	if names != nil {
-		return late, &input.UsageError{Reason: fmt.Sprintf("--commit: %s is not committed as it stands; commit or undo that first, so that the stage is a commit of its own", strings.Join(names, ", "))}
+		return late, &input.UsageError{
+			Reason: fmt.Sprintf("--commit: %s is not committed as it stands; commit or undo that first, so that the stage is "+
+				"a commit of its own", strings.Join(names, ", "))}
 	}
 	return late, nil
 }
 
-// SourceEdits lists the files that were edited for the next stage since it was first tried, which its commit takes: its checks run with them. What
-// was edited before is none of the stage's business, and is an *input.UsageError: the commit would not hold it, and fail its own checks. The
+// SourceEdits lists the files that were edited for the next stage since it was first tried, which
+// its commit takes: its checks run with them. What was edited before is none of the stage's
+// business, and is an *input.UsageError: the commit would not hold it, and fail its own checks. The
 // configuration goes along in either case, since the plan depends on it.
 func SourceEdits(ctx context.Context, a *open.View) ([]string, error) {
 	file, err := a.ReadPlan()
@@ -91,8 +97,11 @@ func SourceEdits(ctx context.Context, a *open.View) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	if before := slices.DeleteFunc(slices.Clone(edited), func(name string) bool { return name == config.File }); c.Begun != stage.ID && len(before) > 0 {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("--commit: %s is not committed as it stands, and the checks of %s would run with it: commit it, or put it away", strings.Join(before[:min(mostListed, len(before))], ", "), stage.ID)}
+	if before := slices.DeleteFunc(
+		slices.Clone(edited), func(name string) bool { return name == config.File }); c.Begun != stage.ID && len(before) > 0 {
+		return nil, &input.UsageError{
+			Reason: fmt.Sprintf("--commit: %s is not committed as it stands, and the checks of %s would run with it: commit "+
+				"it, or put it away", strings.Join(before[:min(mostListed, len(before))], ", "), stage.ID)}
 	}
 	return edited, a.Runner().RememberBegun(stage.ID)
 }
@@ -117,8 +126,8 @@ func commitLate(ctx context.Context, a *open.View) (string, error) {
 	return last.Stage, Commit(ctx, a, *file.Stage(last.Stage), nil)
 }
 
-// Commit commits what the last stage changed, with some files that were edited for it, and nothing else that may be waiting in the index. The ledger then knows
-// the commit.
+// Commit commits what the last stage changed, with some files that were edited for it, and nothing
+// else that may be waiting in the index. The ledger then knows the commit.
 func Commit(ctx context.Context, a *open.View, stage doc.PlanStage, edits []string) error {
 	records, err := a.Ledger.Here()
 	if err != nil {
@@ -156,7 +165,8 @@ func CommitBack(ctx context.Context, a *open.View, back *Returned) error {
 		return err
 	}
 	first := stages[len(stages)-1]
-	message := fmt.Sprintf("back to before %s\n\nTaken back: %s.\n\n%s: %s\n", first, strings.Join(stages, ", "), ledger.BackTrailer, first)
+	message := fmt.Sprintf("back to before %s\n\nTaken back: %s.\n\n%s: %s\n", first, strings.Join(stages, ", "),
+		ledger.BackTrailer, first)
 	_, err = a.Repo.Commit(ctx, "the way back", message, changed, false)
 	return err
 }
@@ -196,7 +206,8 @@ func commitMessage(stage doc.PlanStage, ran bool) string {
 		fmt.Fprintf(&b, "\n%s\n", strings.TrimSpace(stage.Note))
 	}
 	if stage.Locked != nil {
-		fmt.Fprintf(&b, "\nIn the lock %d moved, %d added, %d removed.\n", stage.Locked.Moved, stage.Locked.Added, stage.Locked.Removed)
+		fmt.Fprintf(&b, "\nIn the lock %d moved, %d added, %d removed.\n", stage.Locked.Moved, stage.Locked.Added,
+			stage.Locked.Removed)
 	}
 	if ran && len(stage.Changes) > 0 {
 		b.WriteString("\nThe application's checks passed with these packages.\n")
@@ -210,7 +221,8 @@ func NewBranch(ctx context.Context, a *open.View, name string) error {
 	return a.Repo.NewBranch(ctx, name)
 }
 
-// InRepository gives findings the names of their files from the top of the repository, as reviews have them; outside of one they stay.
+// InRepository gives findings the names of their files from the top of the repository, as reviews
+// have them; outside of one they stay.
 func InRepository(ctx context.Context, a *open.View, all []doc.Located) []doc.Located {
 	prefix, err := a.Repo.Prefix(ctx)
 	if err != nil {

@@ -30,7 +30,8 @@ func (a *Execution) FindCulprit(ctx context.Context, failed *Step) (*run.Culprit
 		return nil, &input.UsageError{Reason: "no check of the stage failed"}
 	}
 	check := failed.Verdicts[i].Name
-	search := run.Search{Runner: a.Runner(), Stage: stage.ID, Units: units(a.View, stage), Check: check, Tried: a.Watch.Tried,
+	search := run.Search{Runner: a.Runner(), Stage: stage.ID, Units: units(a.View, stage), Check: check,
+		Tried: a.Watch.Tried,
 		Rehearse: func(ctx context.Context, packages []string) (map[string][]byte, []config.Task, error) {
 			part := planfile.Part(stage, packages)
 			files, err := locking.Rehearse(ctx, a.Question, &part)
@@ -86,7 +87,8 @@ func Split(ctx context.Context, a *open.Question, id string, apart []string) (fi
 	case stage == nil:
 		return first, second, &input.UsageError{Reason: file.Missing(id)}
 	case stage.Status == doc.Done:
-		return first, second, &input.UsageError{Reason: fmt.Sprintf("stage %s is done; molt back %s comes before splitting it", id, id)}
+		return first, second, &input.UsageError{
+			Reason: fmt.Sprintf("stage %s is done; molt back %s comes before splitting it", id, id)}
 	}
 	var names, rest []string
 	for _, c := range stage.Changes {
@@ -105,7 +107,9 @@ func Split(ctx context.Context, a *open.Question, id string, apart []string) (fi
 		}
 	}
 	if len(apart) == 0 {
-		return first, second, &input.UsageError{Reason: fmt.Sprintf("--apart says which packages of stage %s go into one of their own: some of %s", id, strings.Join(names, ", "))}
+		return first, second, &input.UsageError{
+			Reason: fmt.Sprintf("--apart says which packages of stage %s go into one of their own: some of %s",
+				id, strings.Join(names, ", "))}
 	}
 	if len(rest) == 0 {
 		return first, second, &input.UsageError{Reason: fmt.Sprintf("stage %s would be left without changes", id)}
@@ -124,7 +128,8 @@ func Split(ctx context.Context, a *open.Question, id string, apart []string) (fi
 }
 
 // solveParts solves two parts of a stage one after the other, from the state that the stages before them leave.
-func solveParts(ctx context.Context, a *open.Question, file *planfile.Plan, whole *doc.PlanStage, parts ...*doc.PlanStage) error {
+func solveParts(ctx context.Context, a *open.Question, file *planfile.Plan, whole *doc.PlanStage,
+	parts ...*doc.PlanStage) error {
 	w, err := locking.Walk(a)
 	if err != nil {
 		return err

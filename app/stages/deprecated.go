@@ -80,7 +80,8 @@ func warned(a *open.View, says string) string {
 	if m := inFolder.FindStringSubmatch(says); m != nil {
 		return a.Eco.Canonical(strings.TrimSuffix(m[1], path.Ext(m[1])))
 	}
-	if m := inProcess.FindStringSubmatch(says); m != nil && slices.ContainsFunc(ecosystem.Runtimes(a.Eco), func(r ecosystem.Runtime) bool { return r.Name == m[1] }) {
+	if m := inProcess.FindStringSubmatch(says); m != nil &&
+		slices.ContainsFunc(ecosystem.Runtimes(a.Eco), func(r ecosystem.Runtime) bool { return r.Name == m[1] }) {
 		return m[1]
 	}
 	return ""

@@ -46,7 +46,8 @@ func named(a *open.View, file *planfile.Plan, stage *doc.PlanStage, verdicts []r
 	for i := file.Index(stage.ID) + 1; i < len(file.Stages); i++ {
 		s := &file.Stages[i]
 		for _, name := range planfile.NamesOf(s) {
-			if s.Status == doc.Pending && !slices.Contains(here, name) && names(said.String(), name) && !slices.ContainsFunc(all, func(n LaterMove) bool { return n.Name == name }) {
+			if s.Status == doc.Pending && !slices.Contains(here, name) && names(said.String(), name) &&
+				!slices.ContainsFunc(all, func(n LaterMove) bool { return n.Name == name }) {
 				all = append(all, LaterMove{name, s.ID})
 			}
 		}

@@ -51,10 +51,12 @@ func TestHostileLedger(t *testing.T) {
 	}
 	own := b.read(ledger.File)
 	up := "../" + filepath.Base(victim)
-	line, _ := json.Marshal(ledger.Record{Stage: "goal-4", Backup: map[string]string{up + "/file": ""}, Left: map[string]string{up + "/file": up + "/file"}})
+	line, _ := json.Marshal(ledger.Record{
+		Stage: "goal-4", Backup: map[string]string{up + "/file": ""}, Left: map[string]string{up + "/file": up + "/file"}})
 	b.write(ledger.File, string(line)+"\n")
 	var usage *input.UsageError
-	if _, err := Back(context.Background(), a.View, "", false); !errors.As(err, &usage) || !strings.Contains(err.Error(), ".molt/ledger.jsonl:1 was not written by Molt for this user") {
+	if _, err := Back(context.Background(), a.View, "", false); !errors.As(err, &usage) ||
+		!strings.Contains(err.Error(), ".molt/ledger.jsonl:1 was not written by Molt for this user") {
 		t.Errorf("a forged ledger: %v", err)
 	}
 	b.write(ledger.File, own)
@@ -65,7 +67,8 @@ func TestHostileLedger(t *testing.T) {
 	if err := os.WriteFile(copies[0], []byte(`{"name":"evil"}`), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Back(context.Background(), a.View, "", false); !errors.As(err, &usage) || !strings.Contains(err.Error(), "is not what Molt saved") {
+	if _, err := Back(context.Background(), a.View, "", false); !errors.As(err, &usage) ||
+		!strings.Contains(err.Error(), "is not what Molt saved") {
 		t.Errorf("a forged copy: %v", err)
 	}
 	if state() != before || strings.Contains(b.read("package.json"), "evil") {
@@ -83,15 +86,17 @@ func TestHostileVerdicts(t *testing.T) {
 	}
 	data, _ := json.Marshal(run.Remembered{State: state, Verdicts: []run.Verdict{{Name: "x", Passed: true}}})
 	b.write(run.VerdictsFile, string(data))
-	if passed, ran, err := NewExecution(a, run.Watcher{}).checkedBefore(context.Background()); err != nil || len(ran) != 1 || passed["x"] {
+	if passed, ran, err := NewExecution(a, run.Watcher{}).checkedBefore(context.Background()); err != nil ||
+		len(ran) != 1 || passed["x"] {
 		t.Errorf("forged verdicts count: %v, %v, %v", passed, ran, err)
 	}
 }
 
-// No link at or below .molt is followed, nor one among the application's files that leads out of the repository; one that
-// leads to a file within it is: the file is edited, and the link stays.
+// No link at or below .molt is followed, nor one among the application's files that leads out of
+// the repository; one that leads to a file within it is: the file is edited, and the link stays.
 func TestLinks(t *testing.T) {
-	for _, name := range []string{".molt", ".molt/in-use", ".molt/backup", ".molt/part", ".molt/journal.json", ".molt/.gitignore"} {
+	for _, name := range []string{
+		".molt", ".molt/in-use", ".molt/backup", ".molt/part", ".molt/journal.json", ".molt/.gitignore"} {
 		b := newBench(t, map[string]string{"package.json": deskManifest})
 		victim, state := b.outside()
 		before := state()
@@ -100,7 +105,8 @@ func TestLinks(t *testing.T) {
 			t.Fatal(err)
 		}
 		target := victim
-		if strings.Contains(filepath.Base(name), "in-use") || strings.HasSuffix(name, ".json") || strings.HasSuffix(name, "ignore") {
+		if strings.Contains(filepath.Base(name), "in-use") || strings.HasSuffix(name, ".json") ||
+			strings.HasSuffix(name, "ignore") {
 			target = filepath.Join(victim, "made")
 		}
 		if err := os.Symlink(target, at); err != nil {
@@ -144,7 +150,8 @@ func TestLinks(t *testing.T) {
 		t.Skip(err)
 	}
 	var name *txn.NameError
-	if _, err := open.Open(open.Settings{Dir: b.dir, Env: func(k string) string { return b.env[k] }}); !errors.As(err, &name) || state() != before {
+	if _, err := open.Open(open.Settings{Dir: b.dir, Env: func(k string) string { return b.env[k] }}); !errors.As(
+		err, &name) || state() != before {
 		t.Errorf("a lock that is a link out of the repository: %v", err)
 	}
 }

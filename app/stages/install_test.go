@@ -84,7 +84,8 @@ func TestInstall(t *testing.T) {
 	// What somebody edited in a package that stays is left, and what is missing is made anew.
 	index := filepath.Join("node_modules", "deck", "index.js")
 	b.write(index, "edited")
-	if r := b.installed(a.View, layout.InstallOrder{}); len(r.Left) != 1 || r.Left[0] != "node_modules/deck/index.js" || b.read(index) != "edited" {
+	if r := b.installed(a.View, layout.InstallOrder{}); len(r.Left) != 1 || r.Left[0] != "node_modules/deck/index.js" ||
+		b.read(index) != "edited" {
 		t.Errorf("after an edit: %+v", r)
 	}
 	if r := b.installed(a.View, layout.InstallOrder{Force: true}); len(r.Mended) != 1 || b.tree() != whole {
@@ -93,16 +94,19 @@ func TestInstall(t *testing.T) {
 	if err := os.Remove(filepath.Join(b.dir, "node_modules", "hulk", "package.json")); err != nil {
 		t.Fatal(err)
 	}
-	if r := b.installed(a.View, layout.InstallOrder{}); len(r.Mended) != 1 || r.Mended[0] != "hulk@3.0.0" && r.Mended[0] != "hulk@3.1.0" || b.tree() != whole {
+	if r := b.installed(a.View, layout.InstallOrder{}); len(r.Mended) != 1 || r.Mended[0] != "hulk@3.0.0" &&
+		r.Mended[0] != "hulk@3.1.0" || b.tree() != whole {
 		t.Errorf("after a loss: %+v", r)
 	}
 
 	// Elsewhere, from the store alone.
 	into := filepath.Join(t.TempDir(), "release")
-	if r, err := layout.Install(context.Background(), a.Offline(), layout.InstallOrder{Into: into}); err != nil || r.Linked == 0 {
+	if r, err := layout.Install(context.Background(), a.Offline(), layout.InstallOrder{Into: into}); err != nil ||
+		r.Linked == 0 {
 		t.Errorf("into another folder: %+v, %v", r, err)
 	}
-	if data, err := os.ReadFile(filepath.Join(into, "node_modules", "deck", "package.json")); err != nil || len(data) == 0 {
+	if data, err := os.ReadFile(filepath.Join(into, "node_modules", "deck", "package.json")); err != nil ||
+		len(data) == 0 {
 		t.Errorf("it holds %q, %v", data, err)
 	}
 	kept, err := a.Store()
@@ -113,7 +117,8 @@ func TestInstall(t *testing.T) {
 		t.Fatal(err)
 	}
 	var missing *tree.MissingError
-	if _, err := layout.Install(context.Background(), a.Offline(), layout.InstallOrder{Into: filepath.Join(t.TempDir(), "x")}); !errors.As(err, &missing) || len(missing.Releases) != 2 {
+	if _, err := layout.Install(context.Background(), a.Offline(),
+		layout.InstallOrder{Into: filepath.Join(t.TempDir(), "x")}); !errors.As(err, &missing) || len(missing.Releases) != 2 {
 		t.Errorf("without a store, offline: %v", err)
 	}
 	if b.tree() != whole {
@@ -133,9 +138,11 @@ func TestInstallRefuses(t *testing.T) {
 	}
 	refused(b.open(), layout.InstallOrder{}, "there is no molt.lock")
 	a := b.planned()
-	refused(a.View, layout.InstallOrder{Groups: []string{"nonsense"}}, "the lock has no declarations of that group; it has dependencies")
+	refused(a.View, layout.InstallOrder{Groups: []string{"nonsense"}},
+		"the lock has no declarations of that group; it has dependencies")
 	b.write("package.json", strings.Replace(deskManifest, "^1.0.0", "^2.0.0", 1))
-	if _, err := layout.Install(context.Background(), b.open(), layout.InstallOrder{}); !errors.As(err, &usage) || !strings.Contains(err.Error(), "deck asks for ^2.0.0, the lock was made for ^1.0.0") {
+	if _, err := layout.Install(context.Background(), b.open(), layout.InstallOrder{}); !errors.As(err, &usage) ||
+		!strings.Contains(err.Error(), "deck asks for ^2.0.0, the lock was made for ^1.0.0") {
 		t.Errorf("with another manifest: %v", err)
 	}
 	b.write("package.json", deskManifest)
@@ -152,7 +159,8 @@ func TestInstallRefuses(t *testing.T) {
 	b.write("node_modules/other/package.json", `{"name": "other", "version": "1.0.0"}`)
 	before := b.tree()
 	var foreign *tree.ForeignError
-	if _, err := layout.Install(context.Background(), a.View, layout.InstallOrder{}); !errors.As(err, &foreign) || b.tree() != before {
+	if _, err := layout.Install(context.Background(), a.View, layout.InstallOrder{}); !errors.As(err, &foreign) ||
+		b.tree() != before {
 		t.Errorf("over what another program laid out: %v", err)
 	}
 	b.installed(a.View, layout.InstallOrder{Force: true})
@@ -164,7 +172,8 @@ func TestInstallRefuses(t *testing.T) {
 	b.write("molt.lock", lock[:at]+strings.Repeat("A", 86)+"=="+lock[at+88:])
 	before = b.tree()
 	var digest *archive.DigestError
-	if _, err := layout.Install(context.Background(), b.open(), layout.InstallOrder{}); !errors.As(err, &digest) || b.tree() != before {
+	if _, err := layout.Install(context.Background(), b.open(), layout.InstallOrder{}); !errors.As(err, &digest) ||
+		b.tree() != before {
 		t.Errorf("with another checksum: %v", err)
 	}
 }
@@ -173,7 +182,9 @@ func TestInstallRefuses(t *testing.T) {
 func TestStepsHaveTheirPackages(t *testing.T) {
 	t.Parallel()
 	posix(t)
-	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "install: molt\nchecks:\n  - {name: deck, run: 'grep -q 1.0.0 node_modules/deck/package.json'}\n"})
+	b := newBench(t, map[string]string{
+		"package.json": deskManifest, "molt.yaml": "install: molt\nchecks:\n  - {name: deck, run: 'grep -q 1.0.0 " +
+			"node_modules/deck/package.json'}\n"})
 	a := b.planned()
 	b.installed(a.View, layout.InstallOrder{})
 	before := b.tree()
@@ -184,7 +195,8 @@ func TestStepsHaveTheirPackages(t *testing.T) {
 	b.agrees(b.open())
 	b.write("molt.yaml", "install: molt\nchecks:\n  - {name: deck, run: 'grep -q 2.0.0 node_modules/deck/package.json'}\n")
 	a = b.use2()
-	if step, err = takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed || step.Unchecked != "" {
+	if step, err = takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed ||
+		step.Unchecked != "" {
 		t.Fatalf("a stage whose packages pass: %+v, %v", step, err)
 	}
 	if ran := a.Application().Ran; len(ran) != 1 || ran[0].Versions["deck"] != "2.0.0" || ran[0].Versions["hulk"] == "" {
@@ -210,13 +222,16 @@ func TestStepsHaveTheirPackages(t *testing.T) {
 		t.Fatal(file, err)
 	}
 	last := file.Stages[len(file.Stages)-1].ID
-	if got, err = NewExecution(a, run.Watcher{}).Try(context.Background(), TrialOrder{UpTo: last, Each: true}); err != nil || !got.Passed || len(got.Each) < 2 {
+	if got, err = NewExecution(a, run.Watcher{}).Try(
+		context.Background(), TrialOrder{UpTo: last, Each: true}); err != nil || !got.Passed || len(got.Each) < 2 {
 		t.Errorf("all stages: %+v, %v", got, err)
 	}
-	b.write("molt.yaml", "install: molt\nchecks:\n  - {name: hulk, run: '! grep -q 4.0.0 node_modules/hulk/package.json'}\n")
+	b.write("molt.yaml", "install: molt\nchecks:\n  - {name: hulk, run: '! grep -q 4.0.0 "+
+		"node_modules/hulk/package.json'}\n")
 	a = b.use2()
 	got, err = NewExecution(a, run.Watcher{}).Try(context.Background(), TrialOrder{UpTo: last, Each: true})
-	if err != nil || got.Passed || len(got.Each) < 2 || !got.Each[0].Passed || got.Each[len(got.Each)-1].Passed || b.tree() != before {
+	if err != nil || got.Passed || len(got.Each) < 2 || !got.Each[0].Passed || got.Each[len(got.Each)-1].Passed ||
+		b.tree() != before {
 		t.Errorf("up to the stage that fails: %+v, %v", got, err)
 	}
 }
@@ -225,7 +240,8 @@ func TestStepsHaveTheirPackages(t *testing.T) {
 func TestUnchecked(t *testing.T) {
 	t.Parallel()
 	posix(t)
-	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "checks:\n  - {name: fine, run: 'true'}\n"})
+	b := newBench(t, map[string]string{
+		"package.json": deskManifest, "molt.yaml": "checks:\n  - {name: fine, run: 'true'}\n"})
 	a := b.planned()
 	for _, name := range []string{"hulk", "deck"} {
 		if err := os.MkdirAll(filepath.Join(b.dir, "node_modules", name), 0o755); err != nil {
@@ -234,7 +250,8 @@ func TestUnchecked(t *testing.T) {
 		b.write("node_modules/"+name+"/package.json", fmt.Sprintf(`{"name": %q, "version": "1.0.0"}`, name))
 	}
 	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
-	if err != nil || !strings.Contains(step.Unchecked, "what is installed is not what the lock says") || len(step.Verdicts) != 0 {
+	if err != nil || !strings.Contains(step.Unchecked, "what is installed is not what the lock says") ||
+		len(step.Verdicts) != 0 {
 		t.Errorf("%+v, %v", step, err)
 	}
 	got, err := NewExecution(a, run.Watcher{}).Try(context.Background(), TrialOrder{})
@@ -244,27 +261,36 @@ func TestUnchecked(t *testing.T) {
 	}
 }
 
-// With a task, and a commit to come, the tree that a stage lays out is nobody's uncommitted work; without a word in molt.yaml it is laid out too.
+// With a task, and a commit to come, the tree that a stage lays out is nobody's uncommitted work;
+// without a word in molt.yaml it is laid out too.
 func TestStepWithTaskAndPackages(t *testing.T) {
 	t.Parallel()
 	posix(t)
-	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "checks:\n  - {name: deck, run: 'test -e node_modules/deck/package.json'}\n" +
-		"stages:\n  tasks:\n    - {name: generate, with: [deck], run: 'grep version node_modules/deck/package.json >generated.txt'}\n"})
-	for _, args := range [][]string{{"init", "-q"}, {"config", "user.name", "a"}, {"config", "user.email", "a@b.example"}, {"add", "-A"}, {"commit", "-qm", "start"}} {
+	b := newBench(t, map[string]string{
+		"package.json": deskManifest, "molt.yaml": "checks:\n  - {name: deck, run: 'test -e " +
+			"node_modules/deck/package.json'}\n" +
+			"stages:\n  tasks:\n    - {name: generate, with: [deck], run: 'grep version node_modules/deck/package.json " +
+			">generated.txt'}\n"})
+	for _, args := range [][]string{
+		{"init", "-q"}, {"config", "user.name", "a"}, {"config", "user.email", "a@b.example"}, {"add", "-A"},
+		{"commit", "-qm", "start"}} {
 		if out, err := exec.Command("git", append([]string{"-C", b.dir}, args...)...).CombinedOutput(); err != nil {
 			t.Fatalf("%s", out)
 		}
 	}
 	a := b.planned()
 	step, err := takeStep(context.Background(), &a, Order{Commit: true}, run.Watcher{})
-	if err != nil || !step.Passed || len(step.Changed) != 1 || step.Changed[0] != "generated.txt" || !strings.Contains(b.read("generated.txt"), "2.0.0") {
+	if err != nil || !step.Passed || len(step.Changed) != 1 || step.Changed[0] != "generated.txt" ||
+		!strings.Contains(b.read("generated.txt"), "2.0.0") {
 		t.Fatalf("%+v, %v\n%s", step, err, b.read("generated.txt"))
 	}
 	b.agrees(b.open())
 	if err := Commit(context.Background(), a.View, step.Stage, nil); err != nil {
 		t.Fatal(err)
 	}
-	if out, err := exec.Command("git", "-C", b.dir, "log", "-1", "--format=%B", "--name-only").CombinedOutput(); err != nil || !strings.Contains(string(out), "The application's checks passed with these packages.") ||
+	if out, err := exec.Command("git", "-C", b.dir, "log", "-1", "--format=%B",
+		"--name-only").CombinedOutput(); err != nil ||
+		!strings.Contains(string(out), "The application's checks passed with these packages.") ||
 		!strings.Contains(string(out), "generated.txt") || strings.Contains(string(out), "node_modules") {
 		t.Errorf("%v, the commit is\n%s", err, out)
 	}
@@ -286,7 +312,8 @@ func TestPromotion(t *testing.T) {
 		if r.Former != former {
 			t.Errorf("release %d: the link led to %q, want %q", k, r.Former, former)
 		}
-		for _, name := range []string{"package.json", "molt.lock", "molt-plan.yaml", "run.sh", "node_modules/deck/package.json"} {
+		for _, name := range []string{
+			"package.json", "molt.lock", "molt-plan.yaml", "run.sh", "node_modules/deck/package.json"} {
 			if _, err := os.Stat(filepath.Join(link, name)); err != nil {
 				t.Error(err)
 			}
@@ -330,31 +357,37 @@ func TestPromotion(t *testing.T) {
 	if data, err := os.ReadFile(filepath.Join(other, "package.json")); err != nil || string(data) != "somebody's" {
 		t.Errorf("it holds %q, %v", data, err)
 	}
-	if r := b.installed(a.View, layout.InstallOrder{Into: filepath.Join(b.dir, "releases", "9"), Dry: true}); len(r.Added) != 2 {
+	if r := b.installed(a.View, layout.InstallOrder{Into: filepath.Join(b.dir, "releases", "9"), Dry: true}); len(
+		r.Added) != 2 {
 		t.Errorf("for show: %+v", r)
 	}
 	if _, err := os.Stat(filepath.Join(b.dir, "releases", "9")); err == nil {
 		t.Error("for show, a folder was made")
 	}
-	refused(layout.InstallOrder{Into: filepath.Join(b.dir, "releases", "3"), Current: filepath.Join(b.dir, "package.json")}, "it is no link")
+	refused(layout.InstallOrder{Into: filepath.Join(b.dir, "releases", "3"),
+		Current: filepath.Join(b.dir, "package.json")}, "it is no link")
 }
 
-// Where nobody asked for packages and they are not to be had, a stage says so and goes on; where somebody did, it fails.
+// Where nobody asked for packages and they are not to be had, a stage says so and goes on; where
+// somebody did, it fails.
 func TestPackagesNotToBeHad(t *testing.T) {
 	t.Parallel()
 	posix(t)
-	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "checks:\n  - {name: fine, run: 'true'}\n"})
+	b := newBench(t, map[string]string{
+		"package.json": deskManifest, "molt.yaml": "checks:\n  - {name: fine, run: 'true'}\n"})
 	a := b.planned()
 	a.Settings.Offline = true
 	var missing *tree.MissingError
 	before := b.stepped()
 	a.Config.Install.By = "molt"
-	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); !errors.As(err, &missing) || b.stepped() != before {
+	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); !errors.As(err, &missing) ||
+		b.stepped() != before {
 		t.Errorf("asked for: %v", err)
 	}
 	a.Config.Install.By = ""
 	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
-	if err != nil || !step.Passed || len(step.Verdicts) != 1 || len(step.Notes) == 0 || !strings.Contains(step.Notes[len(step.Notes)-1], "could not be laid out") || b.tree() != "" {
+	if err != nil || !step.Passed || len(step.Verdicts) != 1 || len(step.Notes) == 0 ||
+		!strings.Contains(step.Notes[len(step.Notes)-1], "could not be laid out") || b.tree() != "" {
 		t.Errorf("not asked for: %+v, %v", step, err)
 	}
 	if ran := a.Application().Ran; len(ran) != 0 {
@@ -370,7 +403,8 @@ func TestInstallByCommand(t *testing.T) {
 		"install.sh": `echo "$MOLT_RELAY" >>asked.txt; test ! -e node_modules || exit 9
 grep '^\["at ' molt.lock | sed 's/.*at \(.*\)@\(.*\)".*/\1 \2/' | while read name version; do
   mkdir -p node_modules/$name; echo "{\"name\": \"$name\", \"version\": \"$version\"}" >node_modules/$name/package.json; done
-`, "molt.yaml": "install: sh install.sh\nchecks:\n  - {name: deck, run: 'grep -q 2.0.0 node_modules/deck/package.json'}\n"})
+`, "molt.yaml": "install: sh install.sh\nchecks:\n  - {name: deck, run: 'grep -q 2.0.0 " +
+			"node_modules/deck/package.json'}\n"})
 	a := b.planned()
 	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
 	if err != nil || !step.Passed || step.Unchecked != "" || !strings.HasPrefix(b.read("asked.txt"), "http://127.0.0.1:") {
@@ -380,12 +414,15 @@ grep '^\["at ' molt.lock | sed 's/.*at \(.*\)@\(.*\)".*/\1 \2/' | while read nam
 	whole := b.tree()
 	b.write("molt.yaml", "install: 'true'\nchecks:\n  - {name: deck, run: 'true'}\n")
 	a = b.use2()
-	if _, err := Back(context.Background(), a.View, "", false); err == nil || !strings.Contains(err.Error(), "installed nothing") || b.tree() != whole {
+	if _, err := Back(context.Background(), a.View, "", false); err == nil ||
+		!strings.Contains(err.Error(), "installed nothing") || b.tree() != whole {
 		t.Errorf("a command that installs nothing: %v", err)
 	}
-	b.write("molt.yaml", "install: 'mkdir -p node_modules/other && echo {} >node_modules/other/package.json'\nchecks:\n  - {name: deck, run: 'true'}\n")
+	b.write("molt.yaml", "install: 'mkdir -p node_modules/other && echo {} >node_modules/other/package.json'\nchecks:\n "+
+		" - {name: deck, run: 'true'}\n")
 	a = b.use2()
-	if _, err := Back(context.Background(), a.View, "", false); err == nil || !strings.Contains(err.Error(), "did not install what the lock says") || b.tree() != whole {
+	if _, err := Back(context.Background(), a.View, "", false); err == nil ||
+		!strings.Contains(err.Error(), "did not install what the lock says") || b.tree() != whole {
 		t.Errorf("a command that installs something else: %v", err)
 	}
 	// On a state whose packages are others, it starts from none too, and what it leaves wrong is not left.
@@ -401,7 +438,8 @@ grep '^\["at ' molt.lock | sed 's/.*at \(.*\)@\(.*\)".*/\1 \2/' | while read nam
 	}
 	b.agrees(b.open())
 	b.write("molt.yaml", "install: nonee\n")
-	if _, err := open.Open(open.Settings{Dir: b.dir, Env: func(k string) string { return b.env[k] }}); err == nil || !strings.Contains(err.Error(), "did you mean none?") {
+	if _, err := open.Open(open.Settings{Dir: b.dir, Env: func(k string) string { return b.env[k] }}); err == nil ||
+		!strings.Contains(err.Error(), "did you mean none?") {
 		t.Errorf("a slip: %v", err)
 	}
 }

@@ -69,7 +69,8 @@ func TestVerifyInstalled(t *testing.T) {
 	if got := b.checked(); got != "" {
 		t.Errorf("with all installed: %s", got)
 	}
-	b.install("node_modules/hulk hulk 3.0.0", "node_modules/@crew/jib @crew/jib 1.0.0", "node_modules/deck/node_modules/lamp lamp 2.0.0")
+	b.install("node_modules/hulk hulk 3.0.0", "node_modules/@crew/jib @crew/jib 1.0.0",
+		"node_modules/deck/node_modules/lamp lamp 2.0.0")
 	if err := os.RemoveAll(filepath.Join(b.dir, "node_modules/deck/package.json")); err != nil {
 		t.Fatal(err)
 	}
@@ -95,8 +96,10 @@ func TestVerifyInstalled(t *testing.T) {
 func TestVerifyLinkedStore(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest})
 	b.relock()
-	b.install("node_modules/.store/hulk/node_modules/hulk hulk 3.1.0", "node_modules/.store/deck/node_modules/deck deck 1.0.0")
-	for name, to := range map[string]string{"hulk": ".store/hulk/node_modules/hulk", "deck": ".store/deck/node_modules/deck"} {
+	b.install("node_modules/.store/hulk/node_modules/hulk hulk 3.1.0",
+		"node_modules/.store/deck/node_modules/deck deck 1.0.0")
+	for name, to := range map[string]string{
+		"hulk": ".store/hulk/node_modules/hulk", "deck": ".store/deck/node_modules/deck"} {
 		if err := os.Symlink(to, filepath.Join(b.dir, "node_modules", name)); err != nil {
 			t.Fatal(err)
 		}

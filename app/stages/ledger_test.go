@@ -94,7 +94,8 @@ func TestHistory(t *testing.T) {
 	b.git("commit", "-q", "--allow-empty", "-m", "back\n\nMolt-Back: goal-4")
 	check("after a way back", "bridge-deck")
 	b.write(ledger.File, "{\n")
-	if _, err := a.Ledger.History(context.Background()); err == nil || !strings.Contains(err.Error(), ".molt/ledger.jsonl:1 cannot be read") {
+	if _, err := a.Ledger.History(context.Background()); err == nil ||
+		!strings.Contains(err.Error(), ".molt/ledger.jsonl:1 cannot be read") {
 		t.Errorf("a broken ledger: %v", err)
 	}
 	b.write(ledger.File, written)
@@ -106,7 +107,8 @@ func TestBackByCommits(t *testing.T) {
 	b.write(ledger.File, "")
 	// What a package was before is known from commits too.
 	changes, err := ChangesBack(context.Background(), a, "deck")
-	if err != nil || len(changes) != 1 || changes[0].To.Constraint != "^1.0.0" || changes[0].To.Version != "1.0.0" || changes[0].From.Version != "2.0.0" {
+	if err != nil || len(changes) != 1 || changes[0].To.Constraint != "^1.0.0" || changes[0].To.Version != "1.0.0" ||
+		changes[0].From.Version != "2.0.0" {
 		t.Errorf("deck before: %+v, %v", changes, err)
 	}
 	var usage *input.UsageError
@@ -114,7 +116,8 @@ func TestBackByCommits(t *testing.T) {
 		t.Errorf("a package that never moved: %v", err)
 	}
 	back, err := Back(context.Background(), a, "bridge-deck", false)
-	if err != nil || strings.Join(back.Stages, " ") != "goal-4 bridge-deck" || strings.Join(back.Files, " ") != "molt.lock package.json" {
+	if err != nil || strings.Join(back.Stages, " ") != "goal-4 bridge-deck" ||
+		strings.Join(back.Files, " ") != "molt.lock package.json" {
 		t.Fatalf("back: %+v, %v", back, err)
 	}
 	if b.read("package.json")+b.read("molt.lock") != first {
@@ -126,7 +129,8 @@ func TestBackByCommits(t *testing.T) {
 	if err := CommitBack(context.Background(), a, back); err != nil {
 		t.Fatal(err)
 	}
-	if log := b.git("log", "-1", "--format=%s%n%b"); !strings.Contains(log, "back to before bridge-deck") || !strings.Contains(log, "Molt-Back: bridge-deck") {
+	if log := b.git("log", "-1", "--format=%s%n%b"); !strings.Contains(log, "back to before bridge-deck") ||
+		!strings.Contains(log, "Molt-Back: bridge-deck") {
 		t.Errorf("the commit says %s", log)
 	}
 	if records, err := a.Ledger.History(context.Background()); err != nil || len(records) != 0 {
@@ -144,7 +148,8 @@ func TestCommittable(t *testing.T) {
 	}
 	b.write("package.json", b.read("package.json")+" ")
 	var usage *input.UsageError
-	if _, err := Committable(context.Background(), a); !errors.As(err, &usage) || !strings.Contains(err.Error(), "package.json is not committed as it stands") {
+	if _, err := Committable(context.Background(), a); !errors.As(err, &usage) ||
+		!strings.Contains(err.Error(), "package.json is not committed as it stands") {
 		t.Errorf("an edit of the manifest: %v", err)
 	}
 	outside := newBench(t, map[string]string{"package.json": deskManifest}).open()
@@ -153,7 +158,8 @@ func TestCommittable(t *testing.T) {
 	}
 }
 
-// A copy has what is there, committed or not, and nothing that is built; afterwards it is gone, and git knows nothing of it.
+// A copy has what is there, committed or not, and nothing that is built; afterwards it is gone, and
+// git knows nothing of it.
 func TestSeparateCopy(t *testing.T) {
 	b, a := repository(t)
 	b.write("package.json", b.read("package.json")+" ")
@@ -170,10 +176,12 @@ func TestSeparateCopy(t *testing.T) {
 		data, _ := os.ReadFile(filepath.Join(c.Dir, name)) // a missing file is empty
 		return string(data)
 	}
-	if read("package.json") != b.read("package.json") || read("fresh.txt") != "not committed" || read("built/x") != "" || read(".molt/ledger.jsonl") != "" {
+	if read("package.json") != b.read("package.json") || read("fresh.txt") != "not committed" || read("built/x") != "" ||
+		read(".molt/ledger.jsonl") != "" {
 		t.Error("the copy is not what was to be copied")
 	}
-	if out, err := exec.Command("git", "-C", c.Dir, "status", "--porcelain").Output(); err != nil || string(out) != " M package.json\n?? fresh.txt\n" {
+	if out, err := exec.Command("git", "-C", c.Dir, "status", "--porcelain").Output(); err != nil ||
+		string(out) != " M package.json\n?? fresh.txt\n" {
 		t.Errorf("git says of the copy %q, %v", out, err)
 	}
 	c.Done()
@@ -217,7 +225,8 @@ func TestSeparateCopyElsewhere(t *testing.T) {
 		if _, err := os.Stat(filepath.Join(c.Dir, "node_modules")); err == nil {
 			t.Errorf("under git %v: packages were copied", under)
 		}
-		if data, err := os.ReadFile(filepath.Join(c.Dir, "..", "..", "top.txt")); under && (err != nil || string(data) != "above") {
+		if data, err := os.ReadFile(filepath.Join(c.Dir, "..", "..", "top.txt")); under &&
+			(err != nil || string(data) != "above") {
 			t.Errorf("what is above is missing: %v", err)
 		}
 		c.Done()
@@ -238,7 +247,9 @@ func TestMergeKeep(t *testing.T) {
 		with("same@1.0.0", "mine@1.1.0", "theirs@1.0.0", "both@1.1.0", "alike@2.0.0", "new@1.0.0"),
 		with("same@1.0.0", "mine@1.0.0", "theirs@1.2.0", "both@1.2.0", "gone@1.0.0", "alike@2.0.0"),
 	})
-	for name, want := range map[string]string{"same": "1.0.0", "mine": "1.1.0", "theirs": "1.2.0", "both": "1.2.0 1.1.0", "gone": "", "alike": "2.0.0", "new": "1.0.0"} {
+	for name, want := range map[string]string{
+		"same": "1.0.0", "mine": "1.1.0", "theirs": "1.2.0", "both": "1.2.0 1.1.0", "gone": "", "alike": "2.0.0",
+		"new": "1.0.0"} {
 		if got := strings.Join(keep[name], " "); got != want {
 			t.Errorf("%s is kept at %q, not %q", name, got, want)
 		}
@@ -269,7 +280,8 @@ func TestDetachedHeadAndSilentHook(t *testing.T) {
 	if err := os.WriteFile(hook, []byte("#!/bin/sh\nexit 1\n"), 0o755); err != nil {
 		t.Fatal(err)
 	}
-	if err := Commit(context.Background(), a, step.Stage, nil); err == nil || !strings.Contains(err.Error(), "refused by a hook: ") || !strings.Contains(err.Error(), "pre-commit") {
+	if err := Commit(context.Background(), a, step.Stage, nil); err == nil ||
+		!strings.Contains(err.Error(), "refused by a hook: ") || !strings.Contains(err.Error(), "pre-commit") {
 		t.Errorf("a silent hook: %v", err)
 	}
 }

@@ -27,7 +27,8 @@ import (
 )
 
 // MakePlan makes the plan for some goals, the first of which is the framework's, with what it means for people.
-func MakePlan(ctx context.Context, a *open.Question, goals []project.Goal, cut plan.Cut) (*planfile.Plan, *plan.Plan, error) {
+func MakePlan(ctx context.Context, a *open.Question, goals []project.Goal,
+	cut plan.Cut) (*planfile.Plan, *plan.Plan, error) {
 	application := a.Application()
 	plan, err := plan.NewPlan(ctx, a.Source, application, goals, cut)
 	if err != nil {
@@ -45,7 +46,8 @@ func MakePlan(ctx context.Context, a *open.Question, goals []project.Goal, cut p
 			file.Beyond[i].ID = file.Ecosystem + "-" + file.Beyond[i].ID
 		}
 	}
-	file.Made = &doc.PlanMade{On: a.Now().Format(time.DateOnly), Fresh: string(cut.Fresh), Leap: cut.Leap, Offered: map[string][]string{}}
+	file.Made = &doc.PlanMade{On: a.Now().Format(time.DateOnly), Fresh: string(cut.Fresh), Leap: cut.Leap,
+		Offered: map[string][]string{}}
 	if file.Made.Lock, err = lockSum(a.View); err != nil {
 		return nil, nil, err
 	}
@@ -173,10 +175,12 @@ func adviceFor(s *doc.PlanStage, touches []assess.Touch) []doc.Guidance {
 		case project.SwallowedFact, project.RenamedFact:
 			fits = slices.ContainsFunc(s.Changes, func(c doc.PlanChange) bool { return c.Name == f.Name && c.To == nil })
 		default:
-			fits = slices.Contains(planfile.NamesOf(s), f.Name) && s.Kind != string(plan.PatchStage) && s.Kind != string(plan.MinorStage)
+			fits = slices.Contains(planfile.NamesOf(s), f.Name) && s.Kind != string(plan.PatchStage) &&
+				s.Kind != string(plan.MinorStage)
 		}
 		if fits {
-			all = append(all, doc.Guidance{Says: f.Line(), Run: f.Run, Found: f.Found, Link: f.Link, Source: fmt.Sprintf("%s (%s)", f.Source, f.Confidence)})
+			all = append(all, doc.Guidance{
+				Says: f.Line(), Run: f.Run, Found: f.Found, Link: f.Link, Source: fmt.Sprintf("%s (%s)", f.Source, f.Confidence)})
 		}
 	}
 	return all
@@ -194,7 +198,8 @@ func Goals(a *open.View, args []string) ([]project.Goal, error) {
 		args = a.Configured()
 	}
 	if len(args) == 0 {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("name a goal such as brackwater@5, or set \"goal:\" in %s", config.File)}
+		return nil, &input.UsageError{
+			Reason: fmt.Sprintf("name a goal such as brackwater@5, or set \"goal:\" in %s", config.File)}
 	}
 	var goals []project.Goal
 	for _, text := range args {
@@ -206,8 +211,8 @@ func Goals(a *open.View, args []string) ([]project.Goal, error) {
 // HasGoal reports whether the configuration names a goal.
 func HasGoal(a *open.View) bool { return len(a.Configured()) > 0 }
 
-// WritePlan puts a plan on disk. A plan that people wrote into, or that cannot be read, is kept under another name, which is returned; "" when there
-// was none. The folder must be in use.
+// WritePlan puts a plan on disk. A plan that people wrote into, or that cannot be read, is kept
+// under another name, which is returned; "" when there was none. The folder must be in use.
 func WritePlan(a *open.View, file *planfile.Plan) (aside string, err error) {
 	data, err := file.Encode()
 	if err != nil {
@@ -220,7 +225,8 @@ func WritePlan(a *open.View, file *planfile.Plan) (aside string, err error) {
 	return aside, open.WritePlanText(a, "plan", data, before)
 }
 
-// replaced returns the file of the plan that is there, and the name under which it is to be kept; "" where nothing of it would be lost.
+// replaced returns the file of the plan that is there, and the name under which it is to be kept;
+// "" where nothing of it would be lost.
 func replaced(a *open.View) (aside string, file map[string][]byte, err error) {
 	whole, err := a.Files.Content(planfile.File)
 	if whole == nil || err != nil {

@@ -13,11 +13,13 @@ import (
 // TestWeakDigests: a release of which the registry states SHA-1 alone is said, and refused where the rules say so.
 func TestWeakDigests(t *testing.T) {
 	l := &ecosystem.Lock{}
-	for id, integrity := range map[string]string{"keel@1.0.0": "sha1-AAAA", "mast@1.0.0": "sha1-AAAA sha512-BBBB", "oar@1.0.0": "sha512-CCCC"} {
+	for id, integrity := range map[string]string{
+		"keel@1.0.0": "sha1-AAAA", "mast@1.0.0": "sha1-AAAA sha512-BBBB", "oar@1.0.0": "sha512-CCCC"} {
 		l.Packages = append(l.Packages, ecosystem.LockedPackage{Node: solve.Node{ID: id}, Integrity: integrity})
 	}
 	a := &open.View{}
-	if says := locking.Weak(a, l); !strings.Contains(says, "SHA-1 alone of keel@1.0.0,") || strings.Contains(says, "mast") {
+	if says := locking.Weak(a, l); !strings.Contains(says, "SHA-1 alone of keel@1.0.0,") ||
+		strings.Contains(says, "mast") {
 		t.Errorf("it says %q", says)
 	}
 	if err := locking.StrongEnough(a, l); err != nil {

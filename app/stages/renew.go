@@ -26,8 +26,8 @@ type Renewal struct {
 	text    []byte
 }
 
-// Renew makes the plan anew: the stages that are done stay, what people decided is kept where it still resolves, and what
-// has changed is told. Nothing is written.
+// Renew makes the plan anew: the stages that are done stay, what people decided is kept where it
+// still resolves, and what has changed is told. Nothing is written.
 func Renew(ctx context.Context, a *open.Question) (*Renewal, error) {
 	old, err := a.ReadPlan()
 	if err != nil {
@@ -54,12 +54,17 @@ func Renew(ctx context.Context, a *open.Question) (*Renewal, error) {
 	var decisions []decision
 	if old.Made != nil {
 		for _, id := range slices.Sorted(maps.Keys(old.Made.Offered)) {
-			decisions = append(decisions, decision{func(old, fresh *planfile.Plan) []string { return planfile.KeepDropped(id, old, fresh) }, "what was dropped of " + id})
+			decisions = append(decisions, decision{
+				func(old, fresh *planfile.Plan) []string { return planfile.KeepDropped(id, old, fresh) },
+				"what was dropped of " + id})
 		}
 	}
-	decisions = append(decisions, decision{planfile.KeepBrought, "what was brought forward"}, decision{planfile.KeepSplits, "what was split"})
+	decisions = append(decisions, decision{planfile.KeepBrought, "what was brought forward"},
+		decision{planfile.KeepSplits, "what was split"})
 	for _, s := range old.Stages {
-		decisions = append(decisions, decision{func(old, fresh *planfile.Plan) []string { return planfile.KeepReleases(s.ID, old, fresh) }, "what was written into " + s.ID})
+		decisions = append(decisions, decision{
+			func(old, fresh *planfile.Plan) []string { return planfile.KeepReleases(s.ID, old, fresh) },
+			"what was written into " + s.ID})
 	}
 	decisions = append(decisions, decision{planfile.KeepOrder, "the order"})
 	for _, d := range decisions {
@@ -127,7 +132,8 @@ func news(ctx context.Context, a *open.Question, old, fresh *planfile.Plan, r *R
 		}
 		for i := range p.Len() {
 			if rel := p.About(i); !rel.Published.Before(since) {
-				r.Changed = append(r.Changed, fmt.Sprintf("%s %s was published on %s", name, rel.Version, rel.Published.Format(time.DateOnly)))
+				r.Changed = append(r.Changed, fmt.Sprintf(
+					"%s %s was published on %s", name, rel.Version, rel.Published.Format(time.DateOnly)))
 				told++
 			}
 		}

@@ -19,8 +19,9 @@ import (
 	"molt/app/run"
 )
 
-// trialKeys names, for each of some stages that are tried one after the other, all that its verdict depends on: the files that people keep, the
-// runtime of this machine, and what the stages up to it put in, run and check. Where nothing of that has changed, a trial need not be repeated.
+// trialKeys names, for each of some stages that are tried one after the other, all that its verdict
+// depends on: the files that people keep, the runtime of this machine, and what the stages up to it
+// put in, run and check. Where nothing of that has changed, a trial need not be repeated.
 func (a *Execution) trialKeys(ctx context.Context, steps []*rehearsed) ([]string, error) {
 	sum := sha256.New()
 	names, err := a.Runner().Sources(ctx)
@@ -76,7 +77,8 @@ func passedEarlier(a *open.View, b *Trial, steps []*rehearsed, keys []string) (i
 			return k, nil
 		}
 		b.Verdicts, b.Passed = c.Tried[i].Verdicts, true
-		b.Each = append(b.Each, StageTrial{Stage: steps[k].id, Verdicts: b.Verdicts, Passed: true, Took: c.Tried[i].Took, Earlier: true})
+		b.Each = append(b.Each, StageTrial{
+			Stage: steps[k].id, Verdicts: b.Verdicts, Passed: true, Took: c.Tried[i].Took, Earlier: true})
 	}
 	return len(keys), nil
 }

@@ -1,6 +1,6 @@
-// Package stages makes a plan for an application and carries it out: each stage is solved, written and checked as one
-// transaction, so that the application is before it or after it, whenever the process ends; and what was carried out can be
-// taken back.
+// Package stages makes a plan for an application and carries it out: each stage is solved, written
+// and checked as one transaction, so that the application is before it or after it, whenever the
+// process ends; and what was carried out can be taken back.
 package stages
 
 import (
@@ -66,7 +66,8 @@ func (a *Execution) Step(ctx context.Context, order Order) (*Step, error) {
 	case stage == nil:
 		return nil, &input.UsageError{Reason: fmt.Sprintf("every stage of %s is done", planfile.File)}
 	case order.ID != "" && order.ID != stage.ID:
-		return nil, &input.UsageError{Reason: fmt.Sprintf("the next stage is %q; to do %q first, move it up in %s", stage.ID, order.ID, planfile.File)}
+		return nil, &input.UsageError{
+			Reason: fmt.Sprintf("the next stage is %q; to do %q first, move it up in %s", stage.ID, order.ID, planfile.File)}
 	}
 	if len(stage.Raise) > 0 {
 		return stepByHand(a.View, file, stage)
@@ -87,7 +88,8 @@ func (a *Execution) Step(ctx context.Context, order Order) (*Step, error) {
 	if sum, err := lockSum(a.View); err != nil {
 		return nil, err
 	} else if file.Made != nil && file.Made.Lock != sum && file.Made.Lock != "" {
-		step.Notes = append(step.Notes, fmt.Sprintf("%s is not the one that the plan goes on from; the stage was solved again, and molt plan --renew looks at the others", a.LockFile()))
+		step.Notes = append(step.Notes, fmt.Sprintf("%s is not the one that the plan goes on from; the stage was solved "+
+			"again, and molt plan --renew looks at the others", a.LockFile()))
 	}
 	if err := lookAhead(ctx, a.Question, file, step); err != nil {
 		return nil, err
@@ -126,7 +128,8 @@ func lookAhead(ctx context.Context, a *open.Question, file *planfile.Plan, step 
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
-		step.Notes = append(step.Notes, fmt.Sprintf("the plan was edited, and later on it does not hold: %s; molt plan --check tells more", brief(err)))
+		step.Notes = append(step.Notes,
+			fmt.Sprintf("the plan was edited, and later on it does not hold: %s; molt plan --check tells more", brief(err)))
 	}
 	return nil
 }
@@ -150,7 +153,8 @@ type carrying struct {
 	order  Order
 	files  map[string][]byte // manifests and lock, as the stage has them
 	before map[string]bool   // which checks pass on the state before
-	// own are the files that Molt writes itself; covered are those of which what they hold is kept, since tasks may change them.
+	// own are the files that Molt writes itself; covered are those of which what they hold is kept,
+	// since tasks may change them.
 	own, covered []string
 }
 
@@ -266,7 +270,8 @@ func (a *Execution) carryOut(ctx context.Context, c *carrying) error {
 
 // perform runs the tasks of a stage and takes what they changed into it. With a commit to come they must leave files
 // alone that hold something uncommitted.
-func (a *Execution) perform(ctx context.Context, t *txn.Transaction, c *carrying, tasks []config.Task) ([]string, error) {
+func (a *Execution) perform(ctx context.Context, t *txn.Transaction, c *carrying,
+	tasks []config.Task) ([]string, error) {
 	var open []string
 	var err error
 	if c.order.Commit {
@@ -283,7 +288,9 @@ func (a *Execution) perform(ctx context.Context, t *txn.Transaction, c *carrying
 	}
 	for _, name := range changed {
 		if slices.Contains(open, name) {
-			return nil, &input.UsageError{Reason: fmt.Sprintf("--commit: a task of stage %s changes %s, which is not committed as it stood; commit or undo that first", c.stage.ID, name)}
+			return nil, &input.UsageError{
+				Reason: fmt.Sprintf("--commit: a task of stage %s changes %s, which is not committed as it stood; commit or undo "+
+					"that first", c.stage.ID, name)}
 		}
 	}
 	return changed, nil
@@ -316,7 +323,9 @@ func stepByHand(a *open.View, file *planfile.Plan, stage *doc.PlanStage) (*Step,
 		for _, r := range stage.Raise {
 			if pin.Name == r.Name && !a.Runtime(r.Name).Suits(r.Needs, pin.Version) {
 				step.Passed = false
-				step.Verdicts = append(step.Verdicts, run.Verdict{Name: r.Name, Says: fmt.Sprintf("%s says %s, %s needs %s; raise it there too", pin.Where, pin.Version, r.By, r.Needs)})
+				step.Verdicts = append(step.Verdicts,
+					run.Verdict{Name: r.Name, Says: fmt.Sprintf("%s says %s, %s needs %s; raise it there too", pin.Where, pin.Version,
+						r.By, r.Needs)})
 			}
 		}
 	}

@@ -59,7 +59,8 @@ func (w *tripwire) before(op, name string) error {
 // prepared makes a folder with a plan of which the next stage has a task.
 func prepared(t *testing.T) *bench {
 	b := newBench(t, map[string]string{"package.json": deskManifest, "generated.txt": "old\n",
-		"molt.yaml": "install: molt\nchecks:\n  - {name: fine, run: 'true'}\nstages:\n  tasks:\n    - {name: generate, with: [deck], run: 'echo new >generated.txt; echo fresh >fresh.txt'}\n"})
+		"molt.yaml": "install: molt\nchecks:\n  - {name: fine, run: 'true'}\nstages:\n  tasks:\n    - {name: generate, " +
+			"with: [deck], run: 'echo new >generated.txt; echo fresh >fresh.txt'}\n"})
 	a := b.planned()
 	if _, err := layout.Install(context.Background(), a.View, layout.InstallOrder{}); err != nil {
 		t.Fatal(err)
@@ -174,7 +175,8 @@ func TestFailuresFromBefore(t *testing.T) {
 		"molt.yaml": "checks:\n  - {name: always broken, run: exit 3}\n  - {name: fine, run: 'true'}\n"})
 	a := b.planned()
 	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
-	if err != nil || !step.Passed || len(step.Before) != 2 || step.Before[0].Passed || !step.Verdicts[0].Before || !step.Verdicts[1].Passed {
+	if err != nil || !step.Passed || len(step.Before) != 2 || step.Before[0].Passed || !step.Verdicts[0].Before ||
+		!step.Verdicts[1].Passed {
 		t.Fatalf("the first stage: %+v, %v", step, err)
 	}
 	step, err = takeStep(context.Background(), &a, Order{}, run.Watcher{})
@@ -199,11 +201,14 @@ func TestChecksAsConfigured(t *testing.T) {
 		t.Fatal(err)
 	}
 	a := b.planned()
-	if step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed || len(step.Verdicts) != 1 {
+	if step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed ||
+		len(step.Verdicts) != 1 {
 		t.Errorf("a bridge: %+v, %v", step, err)
 	}
-	for _, text := range []string{"checks: [{name: x, run: y, kinds: [someday]}]", "checks: [{name: x, run: y, folder: ../z}]",
-		"checks: [{name: x, run: y}, {name: x, run: z}]", "stages: {tasks: [{name: x, run: y}]}", "checks: [{name: x, run: y, limit: -1s}]"} {
+	for _, text := range []string{
+		"checks: [{name: x, run: y, kinds: [someday]}]", "checks: [{name: x, run: y, folder: ../z}]",
+		"checks: [{name: x, run: y}, {name: x, run: z}]", "stages: {tasks: [{name: x, run: y}]}",
+		"checks: [{name: x, run: y, limit: -1s}]"} {
 		b.write("molt.yaml", text)
 		if _, err := open.Open(open.Settings{Dir: b.dir}); err == nil || !strings.Contains(err.Error(), "molt.yaml:1:") {
 			t.Errorf("%s: %v", text, err)
@@ -222,7 +227,9 @@ func TestTasksArePartOfTheStage(t *testing.T) {
 	if err != nil || step.Passed || len(step.Verdicts) != 2 || !step.Verdicts[0].Task || b.stepped() != before {
 		t.Fatalf("a failed stage with a task: %+v, %v", step, err)
 	}
-	b.write("molt.yaml", strings.Replace(b.read("molt.yaml"), "grep -q old generated.txt", "grep -q new generated.txt || grep -q hulk generated.txt || echo", 1))
+	b.write("molt.yaml", strings.Replace(
+		b.read("molt.yaml"), "grep -q old generated.txt", "grep -q new generated.txt || grep -q hulk generated.txt || echo",
+		1))
 	a = b.use2()
 	step, err = takeStep(context.Background(), &a, Order{}, run.Watcher{})
 	if err != nil || !step.Passed || fmt.Sprint(step.Changed) != "[generated.txt fresh.txt]" {
@@ -250,13 +257,14 @@ func TestLeftoversOfAChecks(t *testing.T) {
 	if _, err := fmt.Sscan(b.read("pid"), &pid); err != nil {
 		t.Fatal(err)
 	}
-	if data, err := os.ReadFile(fmt.Sprintf("/proc/%d/stat", pid)); !errors.Is(err, fs.ErrNotExist) && !strings.Contains(string(data), ") Z ") {
+	if data, err := os.ReadFile(fmt.Sprintf("/proc/%d/stat", pid)); !errors.Is(err, fs.ErrNotExist) &&
+		!strings.Contains(string(data), ") Z ") {
 		t.Errorf("process %d is still there: %s, %v", pid, data, err)
 	}
 }
 
-// A disk on which there is no room any more, from some moment on, does not keep a failed stage from being taken back: that
-// needs no room.
+// A disk on which there is no room any more, from some moment on, does not keep a failed stage from
+// being taken back: that needs no room.
 func TestDiskStaysFull(t *testing.T) {
 	posix(t)
 	t.Parallel()

@@ -140,8 +140,9 @@ type attempt struct {
 	into   string   // see TrialOrder
 }
 
-// tryIn makes the copy, checks it as it is, and then, for one stage after the other as long as they pass, puts the files in and checks it again. Of the first
-// stages, which the result has already, only the tasks are carried out.
+// tryIn makes the copy, checks it as it is, and then, for one stage after the other as long as they
+// pass, puts the files in and checks it again. Of the first stages, which the result has already,
+// only the tasks are carried out.
 func (a *Execution) tryIn(ctx context.Context, of *attempt) (err error) {
 	b, steps, into := of.result, of.steps, of.into
 	c, err := copyOf(ctx, a.View, into)
@@ -180,7 +181,8 @@ func (a *Execution) tryIn(ctx context.Context, of *attempt) (err error) {
 	} else if installed, err := ecosystem.Installed(a.Eco, a.Dir); err != nil {
 		return err
 	} else if installed != nil && len(checks) > 0 {
-		b.Unchecked = fmt.Sprintf("the copy has no packages; have Molt lay them out (\"install: molt\" in %s), and they are checked in it", config.File)
+		b.Unchecked = fmt.Sprintf("the copy has no packages; have Molt lay them out (\"install: molt\" in %s), and they "+
+			"are checked in it", config.File)
 		checks = nil
 	}
 	before := map[string]bool{}
@@ -205,7 +207,8 @@ func (a *Execution) tryIn(ctx context.Context, of *attempt) (err error) {
 	}
 	for _, check := range checks {
 		a.Watch.Announce(check.Name + " (on the state before)")
-		v, err := a.Runner().One(ctx, run.Job{Check: check, Kind: run.CheckJob, Dir: c.Dir, Stage: "trial-before"}, a.Watch.Output)
+		v, err := a.Runner().One(ctx, run.Job{Check: check, Kind: run.CheckJob, Dir: c.Dir, Stage: "trial-before"},
+			a.Watch.Output)
 		if err != nil {
 			return err
 		}
@@ -235,7 +238,8 @@ func (a *Execution) tryIn(ctx context.Context, of *attempt) (err error) {
 			return nil
 		}
 		if of.keys != nil && b.Unchecked == "" {
-			if err := a.Runner().RememberTried(run.Tried{Key: of.keys[earlier+k], Verdicts: t.Verdicts, Took: t.Took}); err != nil {
+			if err := a.Runner().RememberTried(
+				run.Tried{Key: of.keys[earlier+k], Verdicts: t.Verdicts, Took: t.Took}); err != nil {
 				return err
 			}
 		}

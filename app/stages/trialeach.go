@@ -11,8 +11,9 @@ import (
 	"molt/doc"
 )
 
-// TryEach carries out each stage that goes ahead of the framework by itself, from the application as it stands, in a copy of its own: whether
-// it passes does not hang on the others. The application itself is not touched.
+// TryEach carries out each stage that goes ahead of the framework by itself, from the application
+// as it stands, in a copy of its own: whether it passes does not hang on the others. The
+// application itself is not touched.
 func (a *Execution) TryEach(ctx context.Context) (*Trial, error) {
 	file, err := a.ReadPlan()
 	if err != nil {
@@ -28,14 +29,16 @@ func (a *Execution) TryEach(ctx context.Context) (*Trial, error) {
 		began := time.Now()
 		one, err := a.tryAlone(ctx, file, stage)
 		if solve.AsTangle(err) != nil {
-			all.Each = append(all.Each, StageTrial{Stage: stage.ID, Says: "does not resolve from here without the stages before it"})
+			all.Each = append(all.Each, StageTrial{
+				Stage: stage.ID, Says: "does not resolve from here without the stages before it"})
 			all.Passed = false
 			continue
 		}
 		if err != nil {
 			return nil, err
 		}
-		all.Each = append(all.Each, StageTrial{Stage: stage.ID, Verdicts: one.Verdicts, Passed: one.Passed, Took: time.Since(began)})
+		all.Each = append(all.Each, StageTrial{
+			Stage: stage.ID, Verdicts: one.Verdicts, Passed: one.Passed, Took: time.Since(began)})
 		all.Passed = all.Passed && one.Passed
 		all.Verdicts, all.Unchecked, all.Before, all.Notes = one.Verdicts, one.Unchecked, one.Before, one.Notes
 	}

@@ -36,7 +36,8 @@ func (noSeals) Seal(string, []byte) (string, error)      { return "sealed", nil 
 func (noSeals) Sealed(_ string, _ []byte, s string) bool { return s == "sealed" }
 
 // fleet makes a lock of packages in a chain of ten, with archives of 20 files each, and what downloads them.
-func fleet(tb testing.TB, packages int) (*ecosystem.Lock, func(context.Context, *ecosystem.LockedPackage, registry.Sink) error) {
+func fleet(tb testing.TB, packages int) (
+	*ecosystem.Lock, func(context.Context, *ecosystem.LockedPackage, registry.Sink) error) {
 	tb.Helper()
 	l := &ecosystem.Lock{Ecosystem: "js"}
 	archives := map[string][]byte{}
@@ -65,7 +66,8 @@ func manifestOf(p ecosystem.LockedPackage, more ...string) string {
 	for _, e := range p.Needs {
 		needs = append(needs, fmt.Sprintf("%q: %q", e.Name, e.Constraint))
 	}
-	parts := append([]string{fmt.Sprintf(`"name": %q, "version": %q, "dependencies": {%s}`, p.Name, p.Version, strings.Join(needs, ", "))}, more...)
+	parts := append([]string{fmt.Sprintf(`"name": %q, "version": %q, "dependencies": {%s}`, p.Name,
+		p.Version, strings.Join(needs, ", "))}, more...)
 	return "{" + strings.Join(parts, ", ") + "}"
 }
 
@@ -76,7 +78,8 @@ func packed(tb testing.TB, manifest string, more ...string) (data []byte, integr
 	z := gzip.NewWriter(&b)
 	w := tar.NewWriter(z)
 	add := func(file, text string) {
-		if err := w.WriteHeader(&tar.Header{Name: "package/" + file, Mode: 0o644, Size: int64(len(text)), Typeflag: tar.TypeReg}); err != nil {
+		if err := w.WriteHeader(&tar.Header{
+			Name: "package/" + file, Mode: 0o644, Size: int64(len(text)), Typeflag: tar.TypeReg}); err != nil {
 			tb.Fatal(err)
 		}
 		if _, err := w.Write([]byte(text)); err != nil {
@@ -97,7 +100,8 @@ func packed(tb testing.TB, manifest string, more ...string) (data []byte, integr
 	return b.Bytes(), "sha512-" + base64.StdEncoding.EncodeToString(sum[:])
 }
 
-func treeIn(tb testing.TB, dir string, kept *store.Store, download func(context.Context, *ecosystem.LockedPackage, registry.Sink) error) *Tree {
+func treeIn(tb testing.TB, dir string, kept *store.Store,
+	download func(context.Context, *ecosystem.LockedPackage, registry.Sink) error) *Tree {
 	tb.Helper()
 	w, err := txn.OpenWorkspace(dir, noSeals{})
 	if err != nil {
@@ -106,8 +110,9 @@ func treeIn(tb testing.TB, dir string, kept *store.Store, download func(context.
 	return &Tree{Files: w, Store: kept, Eco: js.JS{}, Download: download}
 }
 
-// BenchmarkInstall lays out 1,000 packages of 20 files each, with the store warm; "plain" is the yardstick, a program that links the same files;
-// "changed" moves one package of them; "untouched" finds nothing to do.
+// BenchmarkInstall lays out 1,000 packages of 20 files each, with the store warm; "plain" is the
+// yardstick, a program that links the same files; "changed" moves one package of them; "untouched"
+// finds nothing to do.
 func BenchmarkInstall(b *testing.B) {
 	ctx := context.Background()
 	l, download := fleet(b, 1000)
@@ -167,8 +172,9 @@ func BenchmarkInstall(b *testing.B) {
 	})
 }
 
-// BenchmarkCold lays out 1,000 packages of 20 files each with nothing in the store, from a server on loopback; "plain" is the yardstick, a
-// program that downloads the same archives on 16 threads and writes their files.
+// BenchmarkCold lays out 1,000 packages of 20 files each with nothing in the store, from a server
+// on loopback; "plain" is the yardstick, a program that downloads the same archives on 16 threads
+// and writes their files.
 func BenchmarkCold(b *testing.B) {
 	ctx := context.Background()
 	l, archives := fleet(b, 1000)
@@ -206,9 +212,10 @@ func BenchmarkCold(b *testing.B) {
 			if err != nil {
 				b.Fatal(err)
 			}
-			t := treeIn(b, b.TempDir(), store.In(filepath.Join(b.TempDir(), "store")), func(ctx context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
-				return client.Download(ctx, p.Source, p.Integrity, into)
-			})
+			t := treeIn(b, b.TempDir(), store.In(filepath.Join(b.TempDir(), "store")),
+				func(ctx context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
+					return client.Download(ctx, p.Source, p.Integrity, into)
+				})
 			b.StartTimer()
 			if r, err := t.Install(ctx, l, Order{}); err != nil || r.Fetched != len(l.Packages) {
 				b.Fatal(r, err)

@@ -15,7 +15,8 @@ import (
 	"molt/store"
 )
 
-// Build steps run for those that people name, what is needed first; they write into copies; one that fails leaves the old tree.
+// Build steps run for those that people name, what is needed first; they write into copies; one
+// that fails leaves the old tree.
 func TestBuildSteps(t *testing.T) {
 	ctx := context.Background()
 	l := &ecosystem.Lock{Ecosystem: "js", Roots: []solve.Edge{{Name: "a", Package: "a", Constraint: "*", To: "a@1.0.0"}}}
@@ -41,28 +42,32 @@ func TestBuildSteps(t *testing.T) {
 	fails := false
 	order := func(names ...string) Order {
 		built = nil
-		return Order{Builds: func(name string) bool { return slices.Contains(names, name) }, Build: func(_ context.Context, folder string, p *ecosystem.LockedPackage, steps []string) error {
-			built = append(built, p.Name+" "+strings.Join(steps, ","))
-			if fails {
-				return errors.New("no compiler")
-			}
-			return os.WriteFile(filepath.Join(folder, "package.json"), []byte("written by the step"), 0o644)
-		}}
+		return Order{Builds: func(name string) bool { return slices.Contains(names, name) },
+			Build: func(_ context.Context, folder string, p *ecosystem.LockedPackage, steps []string) error {
+				built = append(built, p.Name+" "+strings.Join(steps, ","))
+				if fails {
+					return errors.New("no compiler")
+				}
+				return os.WriteFile(filepath.Join(folder, "package.json"), []byte("written by the step"), 0o644)
+			}}
 	}
 	r, err := tr.Install(ctx, l, order())
 	if err != nil || built != nil || len(r.Unbuilt) != 3 {
 		t.Fatalf("nobody named: %+v, built %v, %v", r, built, err)
 	}
 	fails = true
-	if _, err := tr.Install(ctx, l, order("a", "b")); err == nil || !strings.Contains(err.Error(), "no compiler") || !strings.Contains(err.Error(), "what was installed is as it was") {
+	if _, err := tr.Install(ctx, l, order("a", "b")); err == nil || !strings.Contains(err.Error(), "no compiler") ||
+		!strings.Contains(err.Error(), "what was installed is as it was") {
 		t.Errorf("a step that fails: %v", err)
 	}
-	if data, err := os.ReadFile(filepath.Join(dir, "node_modules/a/package.json")); err != nil || !strings.Contains(string(data), "scripts") {
+	if data, err := os.ReadFile(filepath.Join(dir, "node_modules/a/package.json")); err != nil ||
+		!strings.Contains(string(data), "scripts") {
 		t.Errorf("after a step that failed: %s, %v", data, err)
 	}
 	fails = false
 	r, err = tr.Install(ctx, l, order("a", "b"))
-	if err != nil || !slices.Equal(built, []string{"b install", "a install"}) || !slices.Equal(r.Built, []string{"b@1.0.0", "a@1.0.0"}) || len(r.Unbuilt) != 1 {
+	if err != nil || !slices.Equal(built, []string{"b install", "a install"}) ||
+		!slices.Equal(r.Built, []string{"b@1.0.0", "a@1.0.0"}) || len(r.Unbuilt) != 1 {
 		t.Fatalf("two named: %+v, built %v, %v", r, built, err)
 	}
 	for i := range l.Packages { // a step that writes into its package writes into no other application's
@@ -76,7 +81,8 @@ func TestBuildSteps(t *testing.T) {
 	if r, err = tr.Install(ctx, l, order("b")); err != nil || len(built) != 0 || len(r.Unbuilt) != 2 {
 		t.Errorf("no longer named: %+v, built %v, %v", r, built, err)
 	}
-	if data, err := os.ReadFile(filepath.Join(dir, "node_modules/a/package.json")); err != nil || !strings.Contains(string(data), "scripts") {
+	if data, err := os.ReadFile(filepath.Join(dir, "node_modules/a/package.json")); err != nil ||
+		!strings.Contains(string(data), "scripts") {
 		t.Errorf("no longer built: %s, %v", data, err)
 	}
 }
@@ -95,14 +101,16 @@ func TestExecutablesOfDeclaredPackages(t *testing.T) {
 		l.Packages = append(l.Packages, p)
 	}
 	dir := t.TempDir()
-	r, err := treeIn(t, dir, store.In(t.TempDir()), func(_ context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
-		_, err := into.Write(archives[p.Name])
-		return err
-	}).Install(context.Background(), l, Order{})
+	r, err := treeIn(t, dir, store.In(t.TempDir()),
+		func(_ context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
+			_, err := into.Write(archives[p.Name])
+			return err
+		}).Install(context.Background(), l, Order{})
 	if err != nil || len(r.Claimed) != 1 || !strings.Contains(r.Claimed[0], "a@1.0.0 has one of that name too") {
 		t.Fatalf("%+v, %v", r, err)
 	}
-	if to, err := os.Readlink(filepath.Join(dir, "node_modules/.bin/tool")); err != nil || filepath.ToSlash(to) != "../z/lib/part-0.js" {
+	if to, err := os.Readlink(filepath.Join(dir, "node_modules/.bin/tool")); err != nil ||
+		filepath.ToSlash(to) != "../z/lib/part-0.js" {
 		t.Errorf("the link leads to %s, %v", to, err)
 	}
 }

@@ -110,8 +110,8 @@ func (r *record) releases() map[string][]string {
 	return all
 }
 
-// examine looks at what lies there: places that should stay and are not whole become wrong, and files that were edited in what changes
-// are noted.
+// examine looks at what lies there: places that should stay and are not whole become wrong, and
+// files that were edited in what changes are noted.
 func (w *work) examine(wrong map[string]bool) error {
 	if w.was == nil {
 		return nil
@@ -160,7 +160,8 @@ func (w *work) examine(wrong map[string]bool) error {
 	return nil
 }
 
-// differences compares a place with what was laid out there: whether something is missing, and which files hold something else.
+// differences compares a place with what was laid out there: whether something is missing, and
+// which files hold something else.
 func (w *work) differences(at string, is placed) (missing bool, edited []string, err error) {
 	e, err := w.listed(is.Key)
 	if err != nil {
@@ -174,15 +175,18 @@ func (w *work) differences(at string, is placed) (missing bool, edited []string,
 		_, err := os.Stat(filepath.Join(w.path(at), w.Eco.Manifest()))
 		return err != nil, nil, nil
 	}
-	files, gone := e.Differing(w.path(at), w.laid, func(file string) bool { return w.was.fills(w.Eco.InstallFolder(), at, file) })
+	files, gone := e.Differing(w.path(at), w.laid, func(file string) bool {
+		return w.was.fills(w.Eco.InstallFolder(), at, file)
+	})
 	for _, file := range files {
 		edited = append(edited, path.Join(at, file))
 	}
 	return len(gone) > 0, edited, nil
 }
 
-// Edited lists the files of packages that are not as Molt laid them out, sorted, and the releases of which that cannot be told, since the store does
-// not have them any more or their build steps ran. A tree that Molt did not lay out has none of either.
+// Edited lists the files of packages that are not as Molt laid them out, sorted, and the releases
+// of which that cannot be told, since the store does not have them any more or their build steps
+// ran. A tree that Molt did not lay out has none of either.
 func (t *Tree) Edited(ctx context.Context) (edited, unknown []string, err error) {
 	was, err := t.read(false)
 	var foreign *ForeignError

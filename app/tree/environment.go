@@ -29,12 +29,14 @@ import (
 	"molt/txn"
 )
 
-// An Environment is the installed packages of one folder, of an ecosystem that has them together in an environment of the runtime's making.
+// An Environment is the installed packages of one folder, of an ecosystem that has them together in
+// an environment of the runtime's making.
 type Environment struct {
 	Files *txn.Workspace
 	Store *store.Store
 	Eco   ecosystem.Flat
-	// Own are folders of the application that are to be packages of the environment too, where they can be, relative to it.
+	// Own are folders of the application that are to be packages of the environment too, where they
+	// can be, relative to it.
 	Own []string
 	// Download gets a file of a release.
 	Download func(ctx context.Context, p *ecosystem.LockedPackage, file universe.File, into registry.Sink) error
@@ -46,17 +48,20 @@ type Environment struct {
 type UnusableError struct{ Releases []string }
 
 func (e *UnusableError) Error() string {
-	return fmt.Sprintf("the lock has no file for this machine of %s: what has nothing but its source is built where \"build:\" in molt.yaml names the package", strings.Join(e.Releases, ", "))
+	return fmt.Sprintf("the lock has no file for this machine of %s: what has nothing but its source is built where "+
+		"\"build:\" in molt.yaml names the package", strings.Join(e.Releases, ", "))
 }
 
-// A ClosureError reports what the packages of a lock need on this machine and the lock does not have: it was made for other environments.
+// A ClosureError reports what the packages of a lock need on this machine and the lock does not
+// have: it was made for other environments.
 type ClosureError struct {
 	Runtime string
 	Lacks   []string
 }
 
 func (e *ClosureError) Error() string {
-	return fmt.Sprintf("the lock does not suit this machine (%s): %s; name this environment under \"runtime:\" and \"platform:\" in molt.yaml, and relock", e.Runtime, strings.Join(e.Lacks, "; "))
+	return fmt.Sprintf("the lock does not suit this machine (%s): %s; name this environment under \"runtime:\" and "+
+		"\"platform:\" in molt.yaml, and relock", e.Runtime, strings.Join(e.Lacks, "; "))
 }
 
 // A wantedFile is a release with the file of it that this machine uses.
@@ -69,15 +74,17 @@ type wantedFile struct {
 	plan  *ecosystem.Arrangement
 }
 
-// Install lays out a lock, as Tree.Install does: a new environment takes the place of the one that is there, in one move, unless that has everything
-// already. Errors are those of Tree.Install, *UnusableError and *ClosureError.
+// Install lays out a lock, as Tree.Install does: a new environment takes the place of the one that
+// is there, in one move, unless that has everything already. Errors are those of Tree.Install,
+// *UnusableError and *ClosureError.
 func (t *Environment) Install(ctx context.Context, l *ecosystem.Lock, order Order) (*Report, error) {
 	host, err := t.Eco.Probe(ctx, l)
 	if err != nil {
 		return nil, &input.UsageError{Reason: err.Error()}
 	}
 	folder := t.Eco.InstallFolder()
-	now := environmentRecord{Format: 1, Runtime: host.Runtime + " " + host.Version, Place: filepath.Join(t.Files.Dir, folder), Packages: map[string]string{}, Copies: order.Copies}
+	now := environmentRecord{Format: 1, Runtime: host.Runtime + " " + host.Version,
+		Place: filepath.Join(t.Files.Dir, folder), Packages: map[string]string{}, Copies: order.Copies}
 	_, compiles := t.Eco.(ecosystem.Compiler)
 	now.Compiled = compiles && order.Compile
 	was, err := t.read(order.Force)
@@ -98,7 +105,8 @@ func (t *Environment) Install(ctx context.Context, l *ecosystem.Lock, order Orde
 		before = was.Packages
 	}
 	comparePackages(r, before, now.Packages)
-	same := was != nil && was.Runtime == now.Runtime && was.Place == now.Place && was.Copies == now.Copies && was.Compiled == now.Compiled && maps.Equal(was.Packages, now.Packages) && maps.Equal(was.Own, now.Own)
+	same := was != nil && was.Runtime == now.Runtime && was.Place == now.Place && was.Copies == now.Copies &&
+		was.Compiled == now.Compiled && maps.Equal(was.Packages, now.Packages) && maps.Equal(was.Own, now.Own)
 	if was != nil {
 		whole, err := t.examine(ctx, host, l, was, r)
 		if err == nil && len(r.Edited) > 0 && !order.Force {
@@ -165,7 +173,8 @@ func (t *Environment) itself(host *ecosystem.Host, now *environmentRecord) (all 
 }
 
 // choose finds the file of every package that this machine is to have, and notes their keys in the store.
-func (t *Environment) choose(ctx context.Context, l *ecosystem.Lock, host *ecosystem.Host, keys map[string]string) ([]*wantedFile, error) {
+func (t *Environment) choose(ctx context.Context, l *ecosystem.Lock, host *ecosystem.Host,
+	keys map[string]string) ([]*wantedFile, error) {
 	var all []*wantedFile
 	var unusable []string
 	for _, p := range t.Eco.Wanted(l, host) {
@@ -309,7 +318,8 @@ func (t *Environment) arrange(host *ecosystem.Host, wanted []*wantedFile, place 
 	return nil
 }
 
-func (t *Environment) arrangement(host *ecosystem.Host, p *ecosystem.LockedPackage, e *store.Entry, place string) (*ecosystem.Arrangement, error) {
+func (t *Environment) arrangement(host *ecosystem.Host, p *ecosystem.LockedPackage, e *store.Entry,
+	place string) (*ecosystem.Arrangement, error) {
 	files := make(map[string]string, len(e.Files))
 	for _, f := range e.Files {
 		files[f.Path] = f.Digest
@@ -320,7 +330,8 @@ func (t *Environment) arrangement(host *ecosystem.Host, p *ecosystem.LockedPacka
 }
 
 // replace makes the environment beside its place and moves it there.
-func (t *Environment) replace(ctx context.Context, host *ecosystem.Host, wanted []*wantedFile, now environmentRecord, r *Report, order Order) error {
+func (t *Environment) replace(ctx context.Context, host *ecosystem.Host, wanted []*wantedFile, now environmentRecord,
+	r *Report, order Order) error {
 	if err := t.Files.Mkdir(txn.PartDir); err != nil {
 		return err
 	}
@@ -337,8 +348,10 @@ func (t *Environment) replace(ctx context.Context, host *ecosystem.Host, wanted 
 	if compiler, compiles := t.Eco.(ecosystem.Compiler); compiles && now.Compiled {
 		argv := compiler.Compile(host, dir, now.Place)
 		out, err := exec.CommandContext(ctx, argv[0], argv[1:]...).CombinedOutput()
-		if refused := (*exec.ExitError)(nil); err != nil && (ctx.Err() != nil || !errors.As(err, &refused)) { // files that are for other versions do not compile
-			return errors.Join(ctx.Err(), fmt.Errorf("%s does not compile: %w\n%s", argv[0], err, input.Harmless(strings.TrimSpace(string(out)))))
+		if refused := (*exec.ExitError)(nil); err != nil && (ctx.Err() != nil || !errors.As(err, &refused)) {
+			// files that are for other versions do not compile
+			return errors.Join(ctx.Err(), fmt.Errorf(
+				"%s does not compile: %w\n%s", argv[0], err, input.Harmless(strings.TrimSpace(string(out)))))
 		}
 	}
 	data, err := json.Marshal(now)

@@ -27,7 +27,8 @@ type environmentRecord struct {
 	Packages map[string]string `json:"packages"`
 	Copies   bool              `json:"copies,omitempty"`   // the files are no links to those of the store
 	Compiled bool              `json:"compiled,omitempty"` // by the runtime
-	Own      map[string]string `json:"own,omitempty"`      // folders that are packages, with the SHA-256 of what makes them that
+	// folders that are packages, with the SHA-256 of what makes them that
+	Own map[string]string `json:"own,omitempty"`
 }
 
 // read returns the record of the environment; nil where there is none, or it is to be replaced whatever it is.
@@ -37,7 +38,9 @@ func (t *Environment) read(force bool) (*environmentRecord, error) {
 		return nil, nil
 	}
 	if info, err := t.Files.Root.Lstat(folder); err == nil && !info.IsDir() {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s is no folder, and packages are laid out in one of that name; move it away", filepath.Join(t.Files.Dir, folder))}
+		return nil, &input.UsageError{
+			Reason: fmt.Sprintf("%s is no folder, and packages are laid out in one of that name; move it away",
+				filepath.Join(t.Files.Dir, folder))}
 	}
 	r := &environmentRecord{}
 	data, err := t.Files.Read(folder+"/"+RecordFile, input.State)
@@ -79,9 +82,10 @@ func comparePackages(r *Report, was, now map[string]string) {
 	}
 }
 
-// examine compares the files of the environment that is there with those of the store, as far as this has them. It reports whether all of them are as
-// they were laid out.
-func (t *Environment) examine(ctx context.Context, host *ecosystem.Host, l *ecosystem.Lock, was *environmentRecord, r *Report) (whole bool, err error) {
+// examine compares the files of the environment that is there with those of the store, as far as
+// this has them. It reports whether all of them are as they were laid out.
+func (t *Environment) examine(ctx context.Context, host *ecosystem.Host, l *ecosystem.Lock, was *environmentRecord,
+	r *Report) (whole bool, err error) {
 	byRelease := map[string]*ecosystem.LockedPackage{}
 	for i := range l.Packages {
 		byRelease[l.Packages[i].Name+"@"+l.Packages[i].Version] = &l.Packages[i]
@@ -155,7 +159,8 @@ func (t *Environment) skeleton(ctx context.Context, host *ecosystem.Host, dir, p
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
-		return fmt.Errorf("%s does not make an environment: %w\n%s", argv[0], err, input.Harmless(strings.TrimSpace(string(out))))
+		return fmt.Errorf("%s does not make an environment: %w\n%s", argv[0], err,
+			input.Harmless(strings.TrimSpace(string(out))))
 	}
 	return filepath.WalkDir(dir, func(name string, d fs.DirEntry, err error) error {
 		if err != nil || !d.Type().IsRegular() {

@@ -101,7 +101,8 @@ func (w *work) download(ctx context.Context, p *ecosystem.LockedPackage) (*store
 }
 
 // get downloads an archive and unpacks it into the store. The size is that of the archive.
-func (t *Tree) get(ctx context.Context, manifest string, p *ecosystem.LockedPackage) (e *store.Entry, size int64, err error) {
+func (t *Tree) get(ctx context.Context, manifest string,
+	p *ecosystem.LockedPackage) (e *store.Entry, size int64, err error) {
 	got := &spool{}
 	defer got.discard()
 	if err := t.Download(ctx, p, got); err != nil {
@@ -135,7 +136,8 @@ type Stocked struct {
 	Bytes    int64 // of these archives
 }
 
-// Stock has the releases of locks in the store, as far as they are for this platform, so that each of the locks can be laid out without a registry.
+// Stock has the releases of locks in the store, as far as they are for this platform, so that each
+// of the locks can be laid out without a registry.
 func (t *Tree) Stock(ctx context.Context, locks []*ecosystem.Lock, watch func(done, of int)) (Stocked, error) {
 	wanted := map[string]*ecosystem.LockedPackage{}
 	manifest := ""
@@ -211,13 +213,15 @@ func odd(r *Report, entries map[string]*store.Entry) {
 	slices.Sort(r.Odd)
 }
 
-// executables works out the links to what people run: of several packages in a folder that have the same name for something, what the application
-// declares comes first, and then what stands first by its path.
+// executables works out the links to what people run: of several packages in a folder that have the
+// same name for something, what the application declares comes first, and then what stands first by
+// its path.
 func (w *work) executables() {
 	steps := map[string]bool{}
 	top := w.Eco.InstallFolder()
 	declared := func(p ecosystem.Place) bool {
-		return p.Holder == top && p.Package != nil && slices.ContainsFunc(w.roots, func(e solve.Edge) bool { return e.Name == p.Name && e.To == p.Package.ID })
+		return p.Holder == top && p.Package != nil &&
+			slices.ContainsFunc(w.roots, func(e solve.Edge) bool { return e.Name == p.Name && e.To == p.Package.ID })
 	}
 	places := slices.Clone(w.layout.Places)
 	slices.SortStableFunc(places, func(a, b ecosystem.Place) int {
@@ -232,7 +236,8 @@ func (w *work) executables() {
 	give := func(p ecosystem.Place, by, name, to string) {
 		at := path.Join(p.Holder, w.layout.Executables, name)
 		if had, again := w.now.Executables[at]; again {
-			w.report.Claimed = append(w.report.Claimed, fmt.Sprintf("%s leads to %s, and %s has one of that name too", at, had, by))
+			w.report.Claimed = append(w.report.Claimed,
+				fmt.Sprintf("%s leads to %s, and %s has one of that name too", at, had, by))
 			return
 		}
 		w.now.Executables[at] = relative(at, to)

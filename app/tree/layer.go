@@ -12,8 +12,9 @@ import (
 	"molt/store"
 )
 
-// A layer puts files of the store into installed trees: as clones, which share their blocks until somebody writes to one, where the file system can;
-// else as links, which are read-only; else, on another disk, as copies. What cannot be done once is not tried again.
+// A layer puts files of the store into installed trees: as clones, which share their blocks until
+// somebody writes to one, where the file system can; else as links, which are read-only; else, on
+// another disk, as copies. What cannot be done once is not tried again.
 type layer struct {
 	way     atomic.Int32
 	noLinks bool
@@ -66,9 +67,11 @@ func (l *layer) lay(from, to string, f *store.File, executable bool) error {
 	})
 }
 
-// unlinkable reports whether an error says that a file system has no links, or not between these places, or not so many.
+// unlinkable reports whether an error says that a file system has no links, or not between these
+// places, or not so many.
 func unlinkable(err error) bool {
-	for _, no := range []error{syscall.EXDEV, syscall.EPERM, syscall.EMLINK, syscall.ENOSYS, syscall.EACCES, errors.ErrUnsupported} {
+	for _, no := range []error{syscall.EXDEV, syscall.EPERM, syscall.EMLINK, syscall.ENOSYS, syscall.EACCES,
+		errors.ErrUnsupported} {
 		if errors.Is(err, no) {
 			return true
 		}

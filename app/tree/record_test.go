@@ -28,7 +28,8 @@ func TestHostileRecords(t *testing.T) {
 	} {
 		dir := t.TempDir()
 		for name, data := range map[string]string{"src/index.js": "kept", "node_modules/" + RecordFile: text} {
-			if err := errors.Join(os.MkdirAll(filepath.Join(dir, filepath.Dir(name)), 0o755), os.WriteFile(filepath.Join(dir, name), []byte(data), 0o644)); err != nil {
+			if err := errors.Join(os.MkdirAll(filepath.Join(dir, filepath.Dir(name)), 0o755),
+				os.WriteFile(filepath.Join(dir, name), []byte(data), 0o644)); err != nil {
 				t.Fatal(err)
 			}
 		}

@@ -143,7 +143,8 @@ func (w *work) build(ctx context.Context, whole bool) error {
 	places := map[string][]ecosystem.Place{} // by ID
 	var ids []string
 	for _, p := range w.layout.Places {
-		if one := w.now.Places[p.Path]; one.Built && (whole || under(p.Path, w.changed)) && len(w.entries[one.Key].About.Steps) > 0 {
+		if one := w.now.Places[p.Path]; one.Built && (whole || under(p.Path, w.changed)) &&
+			len(w.entries[one.Key].About.Steps) > 0 {
 			if places[p.Package.ID] == nil {
 				ids = append(ids, p.Package.ID)
 			}
@@ -196,8 +197,8 @@ func (w *work) isLink(at string) bool {
 	return w.was.Places[at].Link != "" || w.now.Places[at].Link != ""
 }
 
-// stage makes new folders: the whole tree in the first, or each of some places with all that lies in it, and then the folders of
-// executables that change.
+// stage makes new folders: the whole tree in the first, or each of some places with all that lies
+// in it, and then the folders of executables that change.
 func (w *work) stage(ctx context.Context, staged string, parts []string, whole bool) error {
 	if err := os.MkdirAll(w.path(staged), 0o755); err != nil {
 		return err
@@ -215,7 +216,8 @@ func (w *work) stage(ctx context.Context, staged string, parts []string, whole b
 		return w.path(path.Join(staged, strconv.Itoa(k))) + filepath.FromSlash(strings.TrimPrefix(at, parts[k])), true
 	}
 	if whole {
-		if err := os.MkdirAll(w.path(path.Join(staged, strconv.Itoa(slices.Index(parts, w.Eco.InstallFolder())))), 0o755); err != nil {
+		if err := os.MkdirAll(w.path(path.Join(staged, strconv.Itoa(slices.Index(parts, w.Eco.InstallFolder())))),
+			0o755); err != nil {
 			return err
 		}
 	}

@@ -1,6 +1,6 @@
-// Package tree lays out the packages of a lock in the folder of an application, as the ecosystem's layout has them: links to the store's
-// files, or copies where a file system has no links. What lies there is replaced in one transaction, of the folders that change and
-// no others.
+// Package tree lays out the packages of a lock in the folder of an application, as the ecosystem's
+// layout has them: links to the store's files, or copies where a file system has no links. What
+// lies there is replaced in one transaction, of the folders that change and no others.
 package tree
 
 import (
@@ -47,11 +47,12 @@ type record struct {
 	Executables map[string]string `json:"executables"`
 }
 
-// within reports whether everything in a record lies in folders of packages. The file can have come with the folder from elsewhere, and
-// what it names is replaced and taken away.
+// within reports whether everything in a record lies in folders of packages. The file can have come
+// with the folder from elsewhere, and what it names is replaced and taken away.
 func (r *record) within(modules string) bool {
 	ours := func(at string) bool {
-		return fs.ValidPath(at) && !strings.Contains(at, `\`) && strings.Contains("/"+at, "/"+modules+"/") && at != modules+"/"+RecordFile
+		return fs.ValidPath(at) && !strings.Contains(at, `\`) && strings.Contains("/"+at, "/"+modules+"/") &&
+			at != modules+"/"+RecordFile
 	}
 	for at, p := range r.Places {
 		if !ours(at) || strings.HasPrefix(path.Base(at), ".") || p.Link != "" && !fs.ValidPath(p.Link) {
@@ -69,10 +70,11 @@ func (r *record) within(modules string) bool {
 // A placed package is what stands in a place.
 type placed struct {
 	Release string `json:"release"`
-	Key     string `json:"key,omitempty"`   // of the store
-	Link    string `json:"link,omitempty"`  // where it leads, for a link
-	Copy    bool   `json:"copy,omitempty"`  // its files are no links to those of the store
-	Built   bool   `json:"built,omitempty"` // its build steps may run; its files are its own, and may be others than the archive's
+	Key     string `json:"key,omitempty"`  // of the store
+	Link    string `json:"link,omitempty"` // where it leads, for a link
+	Copy    bool   `json:"copy,omitempty"` // its files are no links to those of the store
+	// its build steps may run; its files are its own, and may be others than the archive's
+	Built bool `json:"built,omitempty"`
 }
 
 // A Report is what an installation did, or would do.
@@ -121,14 +123,16 @@ func (e *EditedError) Error() string {
 	if len(some) > 10 {
 		some, more = some[:10], fmt.Sprintf("\n  and %d more", len(e.Files)-10)
 	}
-	return "files of installed packages were edited, and would be lost:\n  " + strings.Join(some, "\n  ") + more + "\nmolt install --force takes the packages as they were published"
+	return "files of installed packages were edited, and would be lost:\n  " + strings.Join(some, "\n  ") + more +
+		"\nmolt install --force takes the packages as they were published"
 }
 
 // A MissingError reports what is neither in the store nor to be had.
 type MissingError struct{ Releases []string }
 
 func (e *MissingError) Error() string {
-	return fmt.Sprintf("%d archives are not in the store, and Molt was told to stay offline:\n  %s\nmolt install without --offline fetches them", len(e.Releases), strings.Join(e.Releases, "\n  "))
+	return fmt.Sprintf("%d archives are not in the store, and Molt was told to stay offline:\n  %s\nmolt install "+
+		"without --offline fetches them", len(e.Releases), strings.Join(e.Releases, "\n  "))
 }
 
 // An Order says how to install.
@@ -140,13 +144,15 @@ type Order struct {
 	Compile bool               // the runtime compiles what is laid out, where it is one that does
 	Watch   func(done, of int) // packages that are at hand; may be nil
 	Within  *txn.Transaction   // the change that the installation is part of, nil for one of its own
-	// Builds says of a package by its name whether its build steps may run; Build runs them, for a release that stands in a folder. Both may be nil.
+	// Builds says of a package by its name whether its build steps may run; Build runs them, for a
+	// release that stands in a folder. Both may be nil.
 	Builds func(name string) bool
 	Build  func(ctx context.Context, folder string, p *ecosystem.LockedPackage, steps []string) error
 }
 
-// Install lays out a lock. What lies there already as it should be is not touched. Errors are *ForeignError, *EditedError, *MissingError, those of
-// archives and of the registry, and the disk's; the tree is as it was then.
+// Install lays out a lock. What lies there already as it should be is not touched. Errors are
+// *ForeignError, *EditedError, *MissingError, those of archives and of the registry, and the
+// disk's; the tree is as it was then.
 func (t *Tree) Install(ctx context.Context, l *ecosystem.Lock, order Order) (*Report, error) {
 	layout, err := t.Eco.Layout(l, t.Eco.Fits)
 	if err != nil {
@@ -159,7 +165,9 @@ func (t *Tree) Install(ctx context.Context, l *ecosystem.Lock, order Order) (*Re
 	if err := t.foreign(layout, was, order.Force); err != nil {
 		return nil, err
 	}
-	w := &work{Tree: t, roots: l.Roots, order: order, layout: layout, was: was, laid: laidAt(t.Files.Dir, t.Eco.InstallFolder()), entries: map[string]*store.Entry{}, report: &Report{Places: len(layout.Places)}}
+	w := &work{Tree: t, roots: l.Roots, order: order, layout: layout, was: was,
+		laid: laidAt(t.Files.Dir, t.Eco.InstallFolder()), entries: map[string]*store.Entry{},
+		report: &Report{Places: len(layout.Places)}}
 	w.report.LeftOut = leftOut(l, t.Eco.Fits)
 	if err := w.plan(); err != nil {
 		return nil, err
@@ -209,14 +217,17 @@ func leftOut(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (all [
 	return all
 }
 
-// read returns the record of what lies there; an empty one where there is nothing, nil where it is to be replaced whole.
+// read returns the record of what lies there; an empty one where there is nothing, nil where it is
+// to be replaced whole.
 func (t *Tree) read(force bool) (*record, error) {
 	modules := t.Eco.InstallFolder()
 	if !t.Files.Exists(modules) {
 		return nil, nil
 	}
 	if info, err := t.Files.Root.Lstat(modules); err == nil && info.Mode().IsRegular() {
-		return nil, &input.UsageError{Reason: fmt.Sprintf("%s is a file, and packages are laid out in a folder of that name; move it away", filepath.Join(t.Files.Dir, modules))}
+		return nil, &input.UsageError{
+			Reason: fmt.Sprintf("%s is a file, and packages are laid out in a folder of that name; move it away",
+				filepath.Join(t.Files.Dir, modules))}
 	}
 	data, err := t.Files.Read(modules+"/"+RecordFile, input.State)
 	r := &record{}
@@ -234,7 +245,8 @@ func (t *Tree) read(force bool) (*record, error) {
 	return nil, &ForeignError{modules}
 }
 
-// foreign is a *ForeignError where packages are to be laid out in the folder of a workspace's member, and what lies there is not Molt's.
+// foreign is a *ForeignError where packages are to be laid out in the folder of a workspace's
+// member, and what lies there is not Molt's.
 func (t *Tree) foreign(layout *ecosystem.Layout, was *record, force bool) error {
 	for _, p := range layout.Places {
 		at := t.topOf(p.Path)
@@ -248,8 +260,9 @@ func (t *Tree) foreign(layout *ecosystem.Layout, was *record, force bool) error 
 	return nil
 }
 
-// fills reports whether a file of the package in a place lies where the layout has another package: an archive may bring along, in a folder of packages of its
-// own, what the lock has a release for, and then the lock's counts.
+// fills reports whether a file of the package in a place lies where the layout has another package:
+// an archive may bring along, in a folder of packages of its own, what the lock has a release for,
+// and then the lock's counts.
 func (r *record) fills(modules, place, file string) bool {
 	for from := 0; ; {
 		k := strings.Index("/"+file[from:], "/"+modules+"/")
@@ -284,7 +297,8 @@ func (r *record) has(folder string) bool {
 	return false
 }
 
-// topOf returns the topmost folder of packages that a place is in: the application's own, or that of a workspace's member.
+// topOf returns the topmost folder of packages that a place is in: the application's own, or that
+// of a workspace's member.
 func (t *Tree) topOf(at string) string {
 	modules := t.Eco.InstallFolder()
 	return at[:strings.Index("/"+at+"/", "/"+modules+"/")+len(modules)]

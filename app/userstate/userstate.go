@@ -1,6 +1,7 @@
-// Package userstate is what Molt keeps for a person on a machine, beside all applications: the key by which it knows what it wrote
-// itself, and the registries to which credentials may be sent though a repository named them. It is never part of a repository,
-// so whoever writes one cannot forge it.
+// Package userstate is what Molt keeps for a person on a machine, beside all applications: the key
+// by which it knows what it wrote itself, and the registries to which credentials may be sent
+// though a repository named them. It is never part of a repository, so whoever writes one cannot
+// forge it.
 package userstate
 
 import (
@@ -25,8 +26,8 @@ type State struct {
 	Env func(name string) string
 }
 
-// dir returns the folder: MOLT_STATE, else "molt" in the folder where the system keeps the state of programs (the XDG base directory
-// specification, and its like elsewhere).
+// dir returns the folder: MOLT_STATE, else "molt" in the folder where the system keeps the state of
+// programs (the XDG base directory specification, and its like elsewhere).
 func (u State) dir() (string, error) {
 	env := u.Env
 	if env == nil {
@@ -105,8 +106,8 @@ func makeKey(dir, file string) error {
 	return err
 }
 
-// Seal returns the code by which Molt knows data of a kind that it wrote for this user on this machine (RFC 2104). It makes the key
-// where there is none.
+// Seal returns the code by which Molt knows data of a kind that it wrote for this user on this
+// machine (RFC 2104). It makes the key where there is none.
 func (u State) Seal(kind string, data []byte) (string, error) { return u.seal(true, kind, data) }
 
 // Sealed reports whether data has the seal that Molt would give it. Without a key nothing has.

@@ -18,7 +18,8 @@ type Branch struct {
 // Branches lists the branches whose names begin with a prefix.
 func (r Repo) Branches(ctx context.Context, prefix string) ([]Branch, error) {
 	const end = "\x00"
-	out, err := r.git(ctx, "list branches", "for-each-ref", "--format=%(refname:short)%00%(objectname)%00%(parent)%00%(tree)%00%(contents)%00%00", "refs/heads/"+prefix)
+	out, err := r.git(ctx, "list branches", "for-each-ref",
+		"--format=%(refname:short)%00%(objectname)%00%(parent)%00%(tree)%00%(contents)%00%00", "refs/heads/"+prefix)
 	if err != nil {
 		return nil, err
 	}
@@ -38,10 +39,12 @@ func (r Repo) Head(ctx context.Context) (string, error) {
 	return strings.TrimSpace(out), err
 }
 
-// SetBranch makes or moves a branch to a commit on top of the one that is checked out, with other texts of some files; neither the work tree nor the index
-// is touched. A branch that is there must be at a commit (was, "" for a new one) and does not change when it has the same texts on the same commit
-// already. It returns the commit.
-func (r Repo) SetBranch(ctx context.Context, was Branch, name, message string, files map[string][]byte) (commit string, changed bool, err error) {
+// SetBranch makes or moves a branch to a commit on top of the one that is checked out, with other
+// texts of some files; neither the work tree nor the index is touched. A branch that is there must
+// be at a commit (was, "" for a new one) and does not change when it has the same texts on the same
+// commit already. It returns the commit.
+func (r Repo) SetBranch(ctx context.Context, was Branch, name, message string,
+	files map[string][]byte) (commit string, changed bool, err error) {
 	head, err := r.Head(ctx)
 	if err != nil {
 		return "", false, err
@@ -61,15 +64,18 @@ func (r Repo) SetBranch(ctx context.Context, was Branch, name, message string, f
 	}
 	for _, file := range slices.Sorted(maps.Keys(files)) {
 		at := path.Join(prefix, file)
-		blob, err := r.run(ctx, "keep "+file, nil, files[file], "hash-object", "-w", "--stdin", "--path="+at) // as git would for the work tree
+		// as git would for the work tree
+		blob, err := r.run(ctx, "keep "+file, nil, files[file], "hash-object", "-w", "--stdin", "--path="+at)
 		if err != nil {
 			return "", false, err
 		}
 		mode := "100644"
-		if listed, err := r.run(ctx, "find "+file, index, nil, "ls-files", "--full-name", "--stage", "--", ":/"+at); err == nil && strings.HasPrefix(listed, "100755") {
+		if listed, err := r.run(ctx, "find "+file, index, nil, "ls-files", "--full-name", "--stage", "--",
+			":/"+at); err == nil && strings.HasPrefix(listed, "100755") {
 			mode = "100755"
 		}
-		if _, err := r.run(ctx, "keep "+file, index, nil, "update-index", "--add", "--cacheinfo", mode+","+blob+","+at); err != nil {
+		if _, err := r.run(ctx, "keep "+file, index, nil, "update-index", "--add", "--cacheinfo",
+			mode+","+blob+","+at); err != nil {
 			return "", false, err
 		}
 	}

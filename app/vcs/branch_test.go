@@ -41,7 +41,8 @@ func TestSetBranch(t *testing.T) {
 	ctx := context.Background()
 	set := func(was Branch, text string) (string, bool) {
 		t.Helper()
-		commit, changed, err := r.SetBranch(ctx, was, "molt/patch", "patch: keel\n\nMolt-Offer: patch\n", map[string][]byte{"manifest": []byte(text)})
+		commit, changed, err := r.SetBranch(ctx, was, "molt/patch", "patch: keel\n\nMolt-Offer: patch\n",
+			map[string][]byte{"manifest": []byte(text)})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -55,7 +56,8 @@ func TestSetBranch(t *testing.T) {
 		t.Errorf("the file may no longer be run: %s", listed)
 	}
 	all, err := r.Branches(ctx, "molt/")
-	if err != nil || len(all) != 1 || all[0].Commit != first || all[0].Name != "molt/patch" || all[0].Message != "patch: keel\n\nMolt-Offer: patch\n" {
+	if err != nil || len(all) != 1 || all[0].Commit != first || all[0].Name != "molt/patch" ||
+		all[0].Message != "patch: keel\n\nMolt-Offer: patch\n" {
 		t.Fatalf("%+v, %v", all, err)
 	}
 	if again, changed := set(all[0], "two\n"); changed || again != first {
@@ -66,7 +68,8 @@ func TestSetBranch(t *testing.T) {
 		t.Errorf("%s", git("log", "--format=%s", "molt/patch"))
 	}
 	// Somebody else moved it meanwhile.
-	if _, _, err := r.SetBranch(ctx, all[0], "molt/patch", "x", map[string][]byte{"manifest": []byte("four\n")}); err == nil {
+	if _, _, err := r.SetBranch(ctx, all[0], "molt/patch", "x",
+		map[string][]byte{"manifest": []byte("four\n")}); err == nil {
 		t.Error("what somebody else put on the branch is gone")
 	}
 	if err := r.DeleteBranch(ctx, all[0]); err == nil {

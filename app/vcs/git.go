@@ -1,5 +1,6 @@
-// Package vcs asks git about the folder of an application, and has it commit and copy. It runs the git program; where there is none, or
-// no work tree, nothing is under version control. What the repository itself would have git run is turned off (shield.go).
+// Package vcs asks git about the folder of an application, and has it commit and copy. It runs the
+// git program; where there is none, or no work tree, nothing is under version control. What the
+// repository itself would have git run is turned off (shield.go).
 package vcs
 
 import (
@@ -47,7 +48,8 @@ func (r Repo) gitWith(ctx context.Context, doing string, env []string, in []byte
 	return r.raw(ctx, doing, env, in, append(options, args...))
 }
 
-// raw runs the git program in the folder. It is the one place that does: the arguments begin with the options that say what git may run.
+// raw runs the git program in the folder. It is the one place that does: the arguments begin with
+// the options that say what git may run.
 func (r Repo) raw(ctx context.Context, doing string, env []string, in []byte, args []string) (string, error) {
 	cmd := exec.CommandContext(ctx, "git", append([]string{"-C", r.Dir}, args...)...)
 	cmd.Env = slices.Concat(os.Environ(), fixedEnv, env)
@@ -113,7 +115,8 @@ func (r Repo) NewBranch(ctx context.Context, name string) error {
 
 // UnderWay says what keeps a commit from being one of its own: "a merge", "a rebase", "a cherry-pick"; "" for nothing.
 func (r Repo) UnderWay(ctx context.Context) (string, error) {
-	for _, state := range []struct{ ref, what string }{{"MERGE_HEAD", "a merge"}, {"REBASE_HEAD", "a rebase"}, {"CHERRY_PICK_HEAD", "a cherry-pick"}} {
+	for _, state := range []struct{ ref, what string }{
+		{"MERGE_HEAD", "a merge"}, {"REBASE_HEAD", "a rebase"}, {"CHERRY_PICK_HEAD", "a cherry-pick"}} {
 		if r.has(ctx, state.ref) {
 			return state.what, nil
 		}
@@ -128,7 +131,9 @@ func (r Repo) Uncommitted(ctx context.Context, files ...string) ([]string, error
 	if err != nil {
 		return nil, err
 	}
-	out, err := r.git(ctx, "tell what is not committed", append([]string{"status", "--porcelain", "-z", "--ignore-submodules=all", "--untracked-files=all", "--no-renames", "--"}, files...)...)
+	out, err := r.git(ctx, "tell what is not committed",
+		append([]string{"status", "--porcelain", "-z", "--ignore-submodules=all", "--untracked-files=all", "--no-renames",
+			"--"}, files...)...)
 	if err != nil {
 		return nil, err
 	}
@@ -147,8 +152,8 @@ func (r Repo) Prefix(ctx context.Context) (string, error) {
 	return strings.TrimSpace(prefix), err
 }
 
-// Commit commits files, and nothing else that may be waiting in the index, and returns the name of the commit. With consent it runs what
-// CommitPrograms lists; without, nothing.
+// Commit commits files, and nothing else that may be waiting in the index, and returns the name of
+// the commit. With consent it runs what CommitPrograms lists; without, nothing.
 func (r Repo) Commit(ctx context.Context, what, message string, files []string, consent bool) (string, error) {
 	options := unshielded()
 	if !consent {
@@ -198,7 +203,8 @@ func (r Repo) Files(ctx context.Context) ([]string, error) {
 	}
 	var names []string
 	for name := range strings.SplitSeq(out, "\x00") {
-		if info, err := os.Lstat(filepath.Join(r.Dir, filepath.FromSlash(name))); name != "" && err == nil && info.Mode().IsRegular() {
+		if info, err := os.Lstat(filepath.Join(r.Dir, filepath.FromSlash(name))); name != "" && err == nil &&
+			info.Mode().IsRegular() {
 			names = append(names, name)
 		}
 	}

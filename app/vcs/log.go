@@ -17,8 +17,9 @@ type Commit struct {
 // A Trailer is a line "Key: value" of a commit's message.
 type Trailer struct{ Key, Value string }
 
-// WithTrailers lists the commits of the branch whose messages have a trailer of one of the keys, oldest first, with these trailers
-// alone. Nothing is found without git, or before the first commit.
+// WithTrailers lists the commits of the branch whose messages have a trailer of one of the keys,
+// oldest first, with these trailers alone. Nothing is found without git, or before the first
+// commit.
 func (r Repo) WithTrailers(ctx context.Context, keys ...string) ([]Commit, error) {
 	if !r.Here(ctx) || !r.HasCommit(ctx) {
 		return nil, ctx.Err()
@@ -52,7 +53,8 @@ func (r Repo) WithTrailers(ctx context.Context, keys ...string) ([]Commit, error
 
 // Changed returns what a commit did to the files of the folder: each as it was and as it became, nil for no file.
 func (r Repo) Changed(ctx context.Context, commit string) (map[string][2][]byte, error) {
-	names, err := r.git(ctx, "list a commit's files", "diff-tree", "-r", "-z", "--root", "--no-commit-id", "--name-only", "--relative", commit)
+	names, err := r.git(ctx, "list a commit's files", "diff-tree", "-r", "-z", "--root", "--no-commit-id", "--name-only",
+		"--relative", commit)
 	if err != nil {
 		return nil, err
 	}
@@ -75,7 +77,8 @@ func (r Repo) DateOf(ctx context.Context, revision string) (when time.Time, know
 	if !r.IsRevision(ctx, revision) {
 		return when, false
 	}
-	out, err := r.git(ctx, "date "+revision, "show", "--no-patch", "--format=%cI", "--end-of-options", revision+"^{commit}")
+	out, err := r.git(ctx, "date "+revision, "show", "--no-patch", "--format=%cI", "--end-of-options",
+		revision+"^{commit}")
 	if err != nil {
 		return when, false
 	}

@@ -18,10 +18,12 @@ import (
 	"molt/input"
 )
 
-// reference matches the names of branches, tags and commits that git is asked for; none of them can be taken for an option.
+// reference matches the names of branches, tags and commits that git is asked for; none of them can
+// be taken for an option.
 var reference = regexp.MustCompile(`^[0-9A-Za-z_][0-9A-Za-z._/+-]*$`)
 
-// protocol returns the one protocol by which git may fetch from an address: https or ssh, or from this machine itself http.
+// protocol returns the one protocol by which git may fetch from an address: https or ssh, or from
+// this machine itself http.
 func protocol(address string) (string, error) {
 	u, err := url.Parse(address)
 	switch {
@@ -41,9 +43,11 @@ func protocol(address string) (string, error) {
 	return "", errors.New("git fetches by https or ssh, without a password in the address")
 }
 
-// Remote fetches a branch, a tag or a commit of another repository, "" for what it calls its head, and returns the commit with its files as an archive: zip,
-// nothing compressed, without times, in the order of the tree and below one folder, so that the same commit gives the same bytes. Submodules and links are
-// left out. A *GitError says that git could not, an *input.LimitError that there is too much.
+// Remote fetches a branch, a tag or a commit of another repository, "" for what it calls its head,
+// and returns the commit with its files as an archive: zip, nothing compressed, without times, in
+// the order of the tree and below one folder, so that the same commit gives the same bytes.
+// Submodules and links are left out. A *GitError says that git could not, an *input.LimitError that
+// there is too much.
 func Remote(ctx context.Context, address, ref string) (commit string, archive []byte, err error) {
 	by, err := protocol(address)
 	if err != nil {
@@ -65,11 +69,14 @@ func Remote(ctx context.Context, address, ref string) (commit string, archive []
 		return "", nil, err
 	}
 	fetch := func(args ...string) error {
-		_, err := r.gitWith(ctx, "fetch "+ref+" of "+address, env, nil, append([]string{"-c", "http.lowSpeedLimit=1000", "-c", "http.lowSpeedTime=20", "fetch", "--quiet", "--no-tags", "--no-recurse-submodules"}, args...)...)
+		_, err := r.gitWith(ctx, "fetch "+ref+" of "+address, env,
+			nil, append([]string{"-c", "http.lowSpeedLimit=1000", "-c", "http.lowSpeedTime=20", "fetch", "--quiet", "--no-tags",
+				"--no-recurse-submodules"}, args...)...)
 		return err
 	}
 	named := "FETCH_HEAD"
-	if err := fetch("--depth=1", address, ref); err != nil && ctx.Err() == nil { // not every server gives less than all, or a commit by its name
+	if err := fetch("--depth=1", address, ref); err != nil && ctx.Err() == nil {
+		// not every server gives less than all, or a commit by its name
 		err = fetch(address, "+refs/heads/*:refs/heads/*", "+refs/tags/*:refs/tags/*")
 		if err == nil && ref == "HEAD" {
 			err = fetch(address, ref)
@@ -80,7 +87,8 @@ func Remote(ctx context.Context, address, ref string) (commit string, archive []
 			return "", nil, err
 		}
 	}
-	if commit, err = r.gitWith(ctx, "find "+ref+" in "+address, env, nil, "rev-parse", "--verify", "--end-of-options", named+"^{commit}"); err != nil {
+	if commit, err = r.gitWith(ctx, "find "+ref+" in "+address, env, nil, "rev-parse", "--verify", "--end-of-options",
+		named+"^{commit}"); err != nil {
 		return "", nil, err
 	}
 	commit = strings.TrimSpace(commit)
@@ -99,7 +107,8 @@ func Tags(ctx context.Context, address string) (all []string, err error) {
 		return nil, err
 	}
 	defer os.RemoveAll(dir)
-	out, err := At(dir).gitWith(ctx, "list the tags of "+address, []string{"GIT_ALLOW_PROTOCOL=" + by}, nil, "ls-remote", "--tags", "--refs", "--quiet", address)
+	out, err := At(dir).gitWith(ctx, "list the tags of "+address, []string{"GIT_ALLOW_PROTOCOL=" + by}, nil, "ls-remote",
+		"--tags", "--refs", "--quiet", address)
 	for line := range strings.Lines(out) {
 		_, name, _ := strings.Cut(strings.TrimSpace(line), "\t")
 		all = append(all, strings.TrimPrefix(name, "refs/tags/"))

@@ -12,9 +12,11 @@ import (
 	"sync"
 )
 
-// A repository's own configuration can name programs that git then runs: a monitor of the file system, hooks, filters, viewers of
-// differences, programs for signatures and for the network. A folder may come from anybody, so every call of git is shielded: options that
-// come after the repository's configuration turn these programs off. Only a commit that was consented to (Repo.Commit) runs some of them.
+// A repository's own configuration can name programs that git then runs: a monitor of the file
+// system, hooks, filters, viewers of differences, programs for signatures and for the network. A
+// folder may come from anybody, so every call of git is shielded: options that come after the
+// repository's configuration turn these programs off. Only a commit that was consented to
+// (Repo.Commit) runs some of them.
 //
 // What the person's own configuration names, outside the repository, stays as it is.
 
@@ -29,7 +31,8 @@ var fixed = []string{
 	"-c", "core.hooksPath=" + os.DevNull,
 }
 
-// fixedEnv are variables of every call: no network, not even for objects that a partial clone left out, and no questions.
+// fixedEnv are variables of every call: no network, not even for objects that a partial clone left
+// out, and no questions.
 var fixedEnv = []string{"GIT_ALLOW_PROTOCOL=none", "GIT_NO_LAZY_FETCH=1", "GIT_TERMINAL_PROMPT=0"}
 
 // commandKey matches the keys of git's configuration whose values git runs as programs.
@@ -69,7 +72,8 @@ func (r Repo) settings(ctx context.Context) ([]setting, error) {
 }
 
 func (r Repo) askSettings(ctx context.Context) ([]setting, error) {
-	out, err := r.raw(ctx, "read the repository's configuration", nil, nil, append(slices.Clone(fixed), "config", "--includes", "--show-scope", "-z", "--get-regexp", commandKey))
+	out, err := r.raw(ctx, "read the repository's configuration", nil, nil,
+		append(slices.Clone(fixed), "config", "--includes", "--show-scope", "-z", "--get-regexp", commandKey))
 	if err != nil {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
@@ -106,7 +110,8 @@ func (r Repo) shield(ctx context.Context) ([]string, error) {
 }
 
 // commitHooks are the hooks that a commit runs.
-var commitHooks = []string{"pre-commit", "prepare-commit-msg", "commit-msg", "post-commit", "post-index-change", "reference-transaction", "pre-auto-gc"}
+var commitHooks = []string{"pre-commit", "prepare-commit-msg", "commit-msg", "post-commit", "post-index-change",
+	"reference-transaction", "pre-auto-gc"}
 
 // A Program is what git would run for a commit because the repository says so.
 type Program struct {
@@ -158,7 +163,8 @@ func (r Repo) hookFolder(ctx context.Context) (string, error) {
 	return folder, nil
 }
 
-// unshielded are the options of a commit that was consented to: hooks run, and what the repository's configuration names.
+// unshielded are the options of a commit that was consented to: hooks run, and what the
+// repository's configuration names.
 func unshielded() []string {
 	at := slices.Index(fixed, "core.fsmonitor=false")
 	return slices.Clone(fixed[:at+1])

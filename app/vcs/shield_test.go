@@ -16,7 +16,8 @@ import (
 	"testing"
 )
 
-// hostile has everything of a repository's own configuration that git may run, and all hooks, write their name into a file, which it returns.
+// hostile has everything of a repository's own configuration that git may run, and all hooks, write
+// their name into a file, which it returns.
 func hostile(t *testing.T, r Repo, git func(args ...string) string) (ran string) {
 	t.Helper()
 	if runtime.GOOS == "windows" {
@@ -31,8 +32,10 @@ func hostile(t *testing.T, r Repo, git func(args ...string) string) (ran string)
 		}
 	}
 	top := filepath.Dir(r.Dir)
-	for _, key := range []string{"core.fsmonitor", "filter.mine.clean", "filter.mine.smudge", "filter.Mine.Two.clean", "diff.external", "diff.mine.textconv", "diff.mine.command", "merge.mine.driver",
-		"gpg.program", "core.sshCommand", "core.editor", "core.pager", "core.askPass", "pager.log", "pager.status", "remote.origin.uploadpack"} {
+	for _, key := range []string{"core.fsmonitor", "filter.mine.clean", "filter.mine.smudge", "filter.Mine.Two.clean",
+		"diff.external", "diff.mine.textconv", "diff.mine.command", "merge.mine.driver",
+		"gpg.program", "core.sshCommand", "core.editor", "core.pager", "core.askPass", "pager.log", "pager.status",
+		"remote.origin.uploadpack"} {
 		git("config", key, program(key))
 	}
 	git("config", "filter.mine.required", "true")
@@ -42,14 +45,16 @@ func hostile(t *testing.T, r Repo, git func(args ...string) string) (ran string)
 	git("config", "protocol.allow", "always")
 	write(filepath.Join(top, ".gitattributes"), "* filter=mine diff=mine merge=mine\n", 0o644)
 	hooks := strings.TrimSpace(git("rev-parse", "--git-path", "hooks"))
-	for _, name := range append([]string{"post-checkout", "post-merge", "pre-merge-commit", "post-rewrite"}, commitHooks...) {
+	for _, name := range append([]string{"post-checkout", "post-merge", "pre-merge-commit", "post-rewrite"},
+		commitHooks...) {
 		write(filepath.Join(top, hooks, name), "#!/bin/sh\n"+program(name)+" >/dev/null\n", 0o755)
 	}
 	write(filepath.Join(r.Dir, "manifest"), "two\n", 0o755) // to be hashed by whoever looks
 	return ran
 }
 
-// TestNothingRuns calls all that a Repo can do in a repository whose configuration names programs everywhere: none of them runs.
+// TestNothingRuns calls all that a Repo can do in a repository whose configuration names programs
+// everywhere: none of them runs.
 func TestNothingRuns(t *testing.T) {
 	r, git := repo(t)
 	ran := hostile(t, r, git)
@@ -132,7 +137,8 @@ func TestConsentedCommit(t *testing.T) {
 	if _, err := r.Commit(ctx, "x", "x", []string{"manifest"}, true); err != nil {
 		t.Fatal(err)
 	}
-	if said, _ := os.ReadFile(ran); !strings.Contains(string(said), "pre-commit") || !strings.Contains(string(said), "filter.mine.clean") {
+	if said, _ := os.ReadFile(ran); !strings.Contains(string(said), "pre-commit") ||
+		!strings.Contains(string(said), "filter.mine.clean") {
 		t.Errorf("with consent ran %q", said)
 	}
 }
@@ -144,7 +150,8 @@ func TestBareShape(t *testing.T) {
 		t.Fatal(err, string(out))
 	}
 	ran := filepath.Join(t.TempDir(), "ran")
-	for key, value := range map[string]string{"core.bare": "false", "core.worktree": dir, "core.fsmonitor": "echo x >>" + ran} {
+	for key, value := range map[string]string{
+		"core.bare": "false", "core.worktree": dir, "core.fsmonitor": "echo x >>" + ran} {
 		if out, err := exec.Command("git", "--git-dir="+dir, "config", key, value).CombinedOutput(); err != nil {
 			t.Fatal(err, string(out))
 		}
@@ -189,7 +196,8 @@ func TestOneCaller(t *testing.T) {
 					callers[f.Name.Name] = true
 				}
 				for _, arg := range call.Args {
-					if lit, ok := arg.(*ast.BasicLit); ok && lit.Value == `"git"` && strings.HasPrefix(s.Sel.Name, "Command") && f.Name.Name != "raw" {
+					if lit, ok := arg.(*ast.BasicLit); ok && lit.Value == `"git"` && strings.HasPrefix(s.Sel.Name, "Command") &&
+						f.Name.Name != "raw" {
 						t.Errorf("%s: %s runs git itself", path, f.Name.Name)
 					}
 				}

@@ -7,7 +7,8 @@ import (
 	"strings"
 )
 
-// A WorkTree is a second work tree of a repository, or a folder that stands for one where nothing has been committed yet.
+// A WorkTree is a second work tree of a repository, or a folder that stands for one where nothing
+// has been committed yet.
 type WorkTree struct {
 	From   string // the top of the first
 	Prefix string // where in both the folder of the repository's Repo is, "" for the top
@@ -16,8 +17,8 @@ type WorkTree struct {
 	added  bool
 }
 
-// AddWorkTree makes a work tree at a path where nothing is, with the last commit in its index, so that what a check asks git about is
-// answered, and no files.
+// AddWorkTree makes a work tree at a path where nothing is, with the last commit in its index, so
+// that what a check asks git about is answered, and no files.
 func (r Repo) AddWorkTree(ctx context.Context, at string) (WorkTree, error) {
 	w := WorkTree{repo: r, at: at}
 	top, err := r.git(ctx, "find the top of the work tree", "rev-parse", "--show-toplevel")
@@ -33,7 +34,8 @@ func (r Repo) AddWorkTree(ctx context.Context, at string) (WorkTree, error) {
 		return w, ctx.Err() // plain files then
 	}
 	r.PruneWorkTrees(ctx)
-	if _, err := r.git(ctx, "add a work tree", "worktree", "add", "--quiet", "--detach", "--no-checkout", at, "HEAD"); err != nil {
+	if _, err := r.git(ctx, "add a work tree", "worktree", "add", "--quiet", "--detach", "--no-checkout",
+		at, "HEAD"); err != nil {
 		return w, err
 	}
 	w.added = true

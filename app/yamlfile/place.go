@@ -15,8 +15,8 @@ type Place struct {
 	Tree *ast.File
 }
 
-// At returns an error about the value at a path of keys and indices, or about its key when asked for that. Where the path
-// ends early it is about the last part that is there.
+// At returns an error about the value at a path of keys and indices, or about its key when asked
+// for that. Where the path ends early it is about the last part that is there.
 func (y Place) At(key bool, reason string, path ...any) error {
 	p := &input.PositionError{File: y.File, Line: 1, Column: 1, Reason: reason}
 	point := func(n ast.Node) {

@@ -1,5 +1,5 @@
-// Package yamlfile reads YAML from outside with care, knows the position of everything in it, and edits it in place: the one package
-// in which edits that keep a file's form live.
+// Package yamlfile reads YAML from outside with care, knows the position of everything in it, and
+// edits it in place: the one package in which edits that keep a file's form live.
 package yamlfile
 
 import (
@@ -97,7 +97,8 @@ var (
 	misshaped = regexp.MustCompile(`^(\w+) was used where (\w+) is expected`)
 	unknown   = regexp.MustCompile(`^unknown field "(.*)"`)
 	mistabbed = regexp.MustCompile(`^(?:found a tab character|tab character)`)
-	shapes    = map[string]string{"sequence": "a list", "mapping": "keys with values", "string": "a text", "scalar": "a text", "null": "nothing"}
+	shapes    = map[string]string{
+		"sequence": "a list", "mapping": "keys with values", "string": "a text", "scalar": "a text", "null": "nothing"}
 )
 
 // kindOf names a type of the library's or of Go's.

@@ -15,8 +15,9 @@ import (
 	"molt/input"
 )
 
-// A Text is a YAML text with its syntax tree laid over it. Edits change the lines concerned and leave everything else, comments
-// and form included. Paths are written as YAMLPath does: "$.stages[2].id". A form that an edit does not know is a *FormError.
+// A Text is a YAML text with its syntax tree laid over it. Edits change the lines concerned and
+// leave everything else, comments and form included. Paths are written as YAMLPath does:
+// "$.stages[2].id". A form that an edit does not know is a *FormError.
 type Text struct {
 	File  string
 	Lines []string // with their ends
@@ -88,8 +89,8 @@ func (t *Text) End(path string) int {
 	return len(t.Lines)
 }
 
-// SequenceEnd returns the index of the line after a list inside a stage: the first that is indented less than its items.
-// Sequence returns the list at a path, or nil.
+// SequenceEnd returns the index of the line after a list inside a stage: the first that is indented
+// less than its items. Sequence returns the list at a path, or nil.
 func (t *Text) SequenceEnd(list *ast.SequenceNode, limit int) int {
 	if list == nil || len(list.Values) == 0 {
 		return limit
@@ -163,18 +164,20 @@ func (t *Text) span(n ast.Node) (line, from, to int, ok bool) {
 	text := t.Lines[line]
 	characters := []rune(text)
 	from = len(string(characters[:min(tk.Position.Column-1, len(characters))]))
-	if _, null := n.(*ast.NullNode); null && !strings.HasPrefix(text[from:], "null") { // nothing is written, perhaps not even a colon
+	if _, null := n.(*ast.NullNode); null && !strings.HasPrefix(text[from:], "null") {
+		// nothing is written, perhaps not even a colon
 		return line, from, from, strings.HasSuffix(strings.TrimRight(text[:from], " \t"), ":")
 	}
 	written := strings.TrimSpace(tk.Origin)
-	return line, from, from + len(written), strings.HasPrefix(text[from:], written) && !strings.HasPrefix(written, "|") && !strings.HasPrefix(written, ">")
+	return line, from, from + len(written), strings.HasPrefix(text[from:], written) && !strings.HasPrefix(written, "|") &&
+		!strings.HasPrefix(written, ">")
 }
 
 // Bytes returns the text.
 func (t *Text) Bytes() []byte { return []byte(strings.Join(t.Lines, "")) }
 
-// Append puts an item at the front of a list of plain values at the top of the document, or at the end of one in brackets. Where
-// the key is missing, or has no value, it is added at the end.
+// Append puts an item at the front of a list of plain values at the top of the document, or at the
+// end of one in brackets. Where the key is missing, or has no value, it is added at the end.
 func (t *Text) Append(key, item string) error {
 	written := String(item)
 	n := t.Node("$." + key)
@@ -204,8 +207,8 @@ func (t *Text) Append(key, item string) error {
 	return t.Reread()
 }
 
-// Put puts an entry before the first of a mapping at the top of the document. The value is given as YAML of one line. Where the key
-// is missing, or has no value, it is added at the end.
+// Put puts an entry before the first of a mapping at the top of the document. The value is given as
+// YAML of one line. Where the key is missing, or has no value, it is added at the end.
 func (t *Text) Put(key, name, value string) error {
 	entry := String(name) + ": " + value
 	n := t.Node("$." + key)
@@ -227,14 +230,17 @@ func (t *Text) Put(key, name, value string) error {
 	return t.Reread()
 }
 
-// Cut takes an entry out of a mapping at the top of the document, with its lines. It does nothing where the entry is missing.
+// Cut takes an entry out of a mapping at the top of the document, with its lines. It does nothing
+// where the entry is missing.
 func (t *Text) Cut(key, name string) error {
 	n := t.Node("$." + key)
 	mapping, isMapping := n.(*ast.MappingNode)
 	if !isMapping {
 		return nil
 	}
-	at := slices.IndexFunc(mapping.Values, func(pair *ast.MappingValueNode) bool { return pair.Key.GetToken().Value == name })
+	at := slices.IndexFunc(mapping.Values, func(pair *ast.MappingValueNode) bool {
+		return pair.Key.GetToken().Value == name
+	})
 	switch {
 	case at < 0:
 		return nil

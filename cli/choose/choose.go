@@ -1,5 +1,6 @@
-// Package choose lets a person choose on a terminal: a few questions with a few answers each, and what the answers come to, worked out anew whenever one
-// changes. It decides nothing: whoever calls it says what an answer means.
+// Package choose lets a person choose on a terminal: a few questions with a few answers each, and
+// what the answers come to, worked out anew whenever one changes. It decides nothing: whoever calls
+// it says what an answer means.
 package choose
 
 import (
@@ -39,7 +40,8 @@ type Choice struct {
 	Effect    func(ctx context.Context, at []int) (Effect, error)
 }
 
-// Run shows the choice until the person accepts or cancels. It returns the chosen answers; the error is ErrCancelled, or that of Effect.
+// Run shows the choice until the person accepts or cancels. It returns the chosen answers; the
+// error is ErrCancelled, or that of Effect.
 func Run(ctx context.Context, c Choice, in io.Reader, out io.Writer) ([]int, error) {
 	m := newModel(ctx, c)
 	end, err := tea.NewProgram(m, tea.WithContext(ctx), tea.WithInput(in), tea.WithOutput(out)).Run()
@@ -123,7 +125,8 @@ func (m model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	return m, nil
 }
 
-// next works out the chosen answers unless that is done, or something is being worked out, after which it is called again.
+// next works out the chosen answers unless that is done, or something is being worked out, after
+// which it is called again.
 func (m model) next() (tea.Model, tea.Cmd) {
 	if _, known := m.effects[m.key()]; known || m.working != "" {
 		return m, nil
@@ -205,7 +208,8 @@ func (m model) View() tea.View {
 	return tea.NewView(b.String())
 }
 
-// answers writes the answers of a question, the chosen one in brackets; only that one, with its number, where they do not fit.
+// answers writes the answers of a question, the chosen one in brackets; only that one, with its
+// number, where they do not fit.
 func answers(q Question, width int) string {
 	var all []string
 	plain := 0
@@ -223,5 +227,6 @@ func answers(q Question, width int) string {
 		all[q.At] = bold.Render(all[q.At])
 		return strings.Join(all, " ")
 	}
-	return bold.Render("["+input.OneLine(q.Answers[q.At])+"]") + faint.Render(fmt.Sprintf(" %d of %d", q.At+1, len(q.Answers)))
+	return bold.Render("["+input.OneLine(q.Answers[q.At])+"]") +
+		faint.Render(fmt.Sprintf(" %d of %d", q.At+1, len(q.Answers)))
 }

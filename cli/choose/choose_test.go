@@ -34,10 +34,13 @@ func press(t *testing.T, m model, keys ...string) model {
 }
 
 func choice(worked *int) Choice {
-	return Choice{Title: "a way", Questions: []Question{{Name: "freshen", Answers: []string{"none", "minor", "major"}, At: 2}, {Name: "hops", Answers: []string{"one", "leap"}}},
+	return Choice{Title: "a way", Questions: []Question{
+		{Name: "freshen", Answers: []string{"none", "minor", "major"}, At: 2},
+		{Name: "hops", Answers: []string{"one", "leap"}}},
 		Effect: func(_ context.Context, at []int) (Effect, error) {
 			*worked++
-			return Effect{Lines: []string{fmt.Sprintf("%d stages", at[0]+at[1])}, Command: fmt.Sprintf("molt plan %v", at), Bad: at[0] == 0}, nil
+			return Effect{Lines: []string{fmt.Sprintf("%d stages", at[0]+at[1])}, Command: fmt.Sprintf("molt plan %v", at),
+				Bad: at[0] == 0}, nil
 		}}
 }
 
@@ -48,7 +51,8 @@ func TestChoice(t *testing.T) {
 	if !m.accepted || m.key() != "[1 1]" {
 		t.Errorf("%v, accepted %v", m.at(), m.accepted)
 	}
-	if view := m.View().Content; !strings.Contains(view, "2 stages") || !strings.Contains(view, "molt plan [1 1]") || !strings.Contains(view, "[minor]") {
+	if view := m.View().Content; !strings.Contains(view, "2 stages") || !strings.Contains(view, "molt plan [1 1]") ||
+		!strings.Contains(view, "[minor]") {
 		t.Errorf("the screen is\n%s", view)
 	}
 	worked = 0
@@ -66,7 +70,9 @@ func TestChoice(t *testing.T) {
 // TestChoiceFails ends with the error of working something out.
 func TestChoiceFails(t *testing.T) {
 	bad := errors.New("the registry is gone")
-	m := newModel(context.Background(), Choice{Questions: []Question{{Name: "x", Answers: []string{"a"}}}, Effect: func(context.Context, []int) (Effect, error) { return Effect{}, bad }})
+	m := newModel(context.Background(),
+		Choice{Questions: []Question{{Name: "x", Answers: []string{"a"}}},
+			Effect: func(context.Context, []int) (Effect, error) { return Effect{}, bad }})
 	if m = press(t, m); m.err != bad {
 		t.Errorf("%v", m.err)
 	}
@@ -74,8 +80,10 @@ func TestChoiceFails(t *testing.T) {
 
 // TestNarrowChoice shows one answer where all do not fit.
 func TestNarrowChoice(t *testing.T) {
-	got := answers(Question{Answers: []string{"brackwater 4.3.2, published 2024-01-01", "brackwater 5.0.0, published 2025-01-01"}, At: 1}, 50)
-	if !strings.Contains(got, "[brackwater 5.0.0, published 2025-01-01]") || !strings.Contains(got, "2 of 2") || strings.Contains(got, "4.3.2") {
+	got := answers(Question{Answers: []string{
+		"brackwater 4.3.2, published 2024-01-01", "brackwater 5.0.0, published 2025-01-01"}, At: 1}, 50)
+	if !strings.Contains(got, "[brackwater 5.0.0, published 2025-01-01]") || !strings.Contains(got, "2 of 2") ||
+		strings.Contains(got, "4.3.2") {
 		t.Error(got)
 	}
 }

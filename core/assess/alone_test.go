@@ -80,7 +80,8 @@ func TestWaivedEvidence(t *testing.T) {
 		t.Fatalf("%+v, %v", got, err)
 	}
 	p := got.Packages[0]
-	if p.Standing != project.Ready || len(p.Evidence) != 1 || p.Evidence[0] != (Evidence{project.SetAside, "what it asks of hull is set aside: we ran it", "molt.yaml"}) {
+	if p.Standing != project.Ready || len(p.Evidence) != 1 ||
+		p.Evidence[0] != (Evidence{project.SetAside, "what it asks of hull is set aside: we ran it", "molt.yaml"}) {
 		t.Errorf("lamp is %+v", p)
 	}
 }

@@ -1,7 +1,8 @@
 // Package assess decides what a goal means for an application: the standing of each package, and the evidence for it.
 //
-// A [Question] is an application, a goal and a view of the releases; it is built once, by Ask. Every standing is decided by solving
-// the whole application, not by reading one line of metadata. The words are those of docs/words.md.
+// A [Question] is an application, a goal and a view of the releases; it is built once, by Ask.
+// Every standing is decided by solving the whole application, not by reading one line of metadata.
+// The words are those of docs/words.md.
 package assess
 
 import (
@@ -33,12 +34,14 @@ type Assessment struct {
 	Opens     []string       // what a newer runtime than that would open: a release with what it needs
 	Packages  []Assessed     // in the order of the manifest, without the goal; then those that nobody declares
 	Also      []project.Goal // the further goals
-	Alone     bool           // it does not resolve even by itself, which the tangle is about; the packages are judged as if that were not in the way
-	Waits     []Wait         // what to wait for, when it is out of reach because of single packages
-	Remarks   []string       // what is to be known of all of it
-	Against   []Doubtful     // what is taken though its date speaks against it, because nothing better goes with the rest
-	Enough    bool           // whether releases of these alone would make it reachable
-	Touches   []Touch        // the facts of upgrade guides that touch the application
+	// it does not resolve even by itself, which the tangle is about; the packages are judged as if
+	// that were not in the way
+	Alone   bool
+	Waits   []Wait     // what to wait for, when it is out of reach because of single packages
+	Remarks []string   // what is to be known of all of it
+	Against []Doubtful // what is taken though its date speaks against it, because nothing better goes with the rest
+	Enough  bool       // whether releases of these alone would make it reachable
+	Touches []Touch    // the facts of upgrade guides that touch the application
 }
 
 // An Assessed package is one declared package with its standing.
@@ -62,7 +65,8 @@ type Assessed struct {
 
 // Assess finds the standing of every declared package towards some goals, of which the first is the framework's, and of
 // the transitive packages that stand in the way.
-func Assess(ctx context.Context, source universe.Source, app project.Application, goals ...project.Goal) (*Assessment, error) {
+func Assess(ctx context.Context, source universe.Source, app project.Application,
+	goals ...project.Goal) (*Assessment, error) {
 	a, err := Ask(ctx, source, app, goals)
 	if err != nil {
 		return nil, err
@@ -74,9 +78,11 @@ func Assess(ctx context.Context, source universe.Source, app project.Application
 	return got, err
 }
 
-// EachGoal assesses every package that is a goal by itself, with the runtimes that are goals: each has standings of its own. It returns nil where there is
-// one such goal. The goals themselves are left out of the packages.
-func EachGoal(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal) ([]*Assessment, error) {
+// EachGoal assesses every package that is a goal by itself, with the runtimes that are goals: each
+// has standings of its own. It returns nil where there is one such goal. The goals themselves are
+// left out of the packages.
+func EachGoal(ctx context.Context, source universe.Source, app project.Application,
+	goals []project.Goal) ([]*Assessment, error) {
 	runtime := func(g project.Goal) bool { return slices.Contains(project.RuntimesOf(app), g.Name) }
 	packages := slices.DeleteFunc(slices.Clone(goals), runtime)
 	if len(packages) < 2 {
@@ -109,10 +115,13 @@ func (a *Question) Assess() (*Assessment, error) {
 	}
 	a.lookAhead(framework)
 	target := Texts(framework, set)
-	out := &Assessment{Scheme: a.App.Scheme, Goal: a.Goal, Release: framework.Version(universe.BestOf(framework, set)).String()}
+	out := &Assessment{Scheme: a.App.Scheme, Goal: a.Goal,
+		Release: framework.Version(universe.BestOf(framework, set)).String()}
 	out.Reached = slices.Contains(target, a.Locked(a.Goal.Name)) && a.OneAt(a.Base, target)
 	if !inOrder(framework) {
-		out.Remarks = append(out.Remarks, fmt.Sprintf("the publication times of %s contradict the order of its versions; dates were not weighed", framework.Name))
+		out.Remarks = append(out.Remarks,
+			fmt.Sprintf("the publication times of %s contradict the order of its versions; dates were not weighed",
+				framework.Name))
 	}
 	old, err := a.inUse()
 	if err != nil {
@@ -131,7 +140,8 @@ func (a *Question) Assess() (*Assessment, error) {
 		return nil, err
 	}
 	for _, d := range a.App.Declared {
-		again := slices.ContainsFunc(out.Packages, func(other Assessed) bool { return other.Name == d.As }) // by several groups, or members of a workspace
+		// by several groups, or members of a workspace
+		again := slices.ContainsFunc(out.Packages, func(other Assessed) bool { return other.Name == d.As })
 		if d.As != a.Goal.Name && project.Registered(d) && !again {
 			out.Packages = append(out.Packages, Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Locked: a.Locked(d.As)})
 		}
@@ -149,8 +159,9 @@ func (a *Question) Assess() (*Assessment, error) {
 	}
 	for _, d := range a.App.Declared {
 		if !project.Registered(d) {
-			out.Packages = append(out.Packages, Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Standing: project.Elsewhere,
-				Evidence: []Evidence{{project.None, outside(d), "manifest"}}})
+			out.Packages = append(out.Packages,
+				Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Standing: project.Elsewhere,
+					Evidence: []Evidence{{project.None, outside(d), "manifest"}}})
 		}
 	}
 	if !out.Reached {
@@ -172,10 +183,12 @@ func (a *Question) Assess() (*Assessment, error) {
 	return out, err
 }
 
-// InSight returns the question with the surroundings in which standings are judged. It collects the releases that each declared
-// package may choose from: any usable one that is not before the locked one, since nothing goes back unasked; a held package its own. Packages that are compatible with no release of the goal, and
-// packages that retire, are left out. What keeps the goal by itself from resolving is set aside. With the question comes a sample resolution of all of them with the goal, or nil; then packages
-// are judged with the framework alone.
+// InSight returns the question with the surroundings in which standings are judged. It collects the
+// releases that each declared package may choose from: any usable one that is not before the locked
+// one, since nothing goes back unasked; a held package its own. Packages that are compatible with
+// no release of the goal, and packages that retire, are left out. What keeps the goal by itself
+// from resolving is set aside. With the question comes a sample resolution of all of them with the
+// goal, or nil; then packages are judged with the framework alone.
 func (a *Question) InSight() (*Question, *solve.Resolution, error) {
 	copied := *a
 	a = &copied
@@ -190,7 +203,8 @@ func (a *Question) InSight() (*Question, *solve.Resolution, error) {
 		all := Texts(p, ahead(p, a.choosable(name, p, a.Locked(name)), a.Locked(name)))
 		some := a.Towards(name, p, all, target)
 		gone := a.RetirementOf(p)
-		if len(some) > 0 && (gone == nil || gone.Kind == project.Abandoned) { // an abandoned package stays: nothing replaces it
+		if len(some) > 0 && (gone == nil || gone.Kind == project.Abandoned) {
+			// an abandoned package stays: nothing replaces it
 			free[i], allowed[i] = all, some
 		}
 	}
@@ -259,7 +273,8 @@ func ahead(p *universe.Package, releases version.Set, locked string) version.Set
 	return out
 }
 
-// SideBySide does something for each of the first n numbers, several at a time. It returns the error of the first of them.
+// SideBySide does something for each of the first n numbers, several at a time. It returns the
+// error of the first of them.
 func SideBySide(n int, do func(i int) error) error {
 	errs := make([]error, n)
 	var g errgroup.Group
@@ -299,8 +314,8 @@ func (a *Question) compatible(p *universe.Package, current string) []string {
 	return all
 }
 
-// pair resolves a package at one of some releases, the framework at one of some releases, and the other declared packages at
-// whatever they may choose. It returns nil where that is impossible.
+// pair resolves a package at one of some releases, the framework at one of some releases, and the
+// other declared packages at whatever they may choose. It returns nil where that is impossible.
 func (a *Question) pair(name string, releases, framework []string) (*solve.Resolution, error) {
 	if len(releases) == 0 || len(framework) == 0 {
 		return nil, nil
@@ -329,8 +344,10 @@ func (a *Question) stand(got *Assessed, p *universe.Package, over crossing, whol
 	framework, target := over.framework, over.target
 	usable := a.choosable(got.Name, p, got.Locked)
 	at := p.Index(got.Locked)
-	// What is better than the release in use is better here too: what shares the framework's numbers does not stay where there is a release of the goal's.
-	current := slices.DeleteFunc(a.Towards(got.Name, p, Texts(p, ahead(p, usable, got.Locked)), target), func(v string) bool { return v != got.Locked })
+	// What is better than the release in use is better here too: what shares the framework's
+	// numbers does not stay where there is a release of the goal's.
+	current := slices.DeleteFunc(a.Towards(got.Name, p, Texts(p, ahead(p, usable, got.Locked)), target),
+		func(v string) bool { return v != got.Locked })
 	accepts := a.Acceptors(p, framework, target)
 	defer func() { a.prove(got, p, framework, target) }()
 	ready := whole
@@ -375,7 +392,8 @@ func (a *Question) stand(got *Assessed, p *universe.Package, over crossing, whol
 		}
 	}
 	allowed := a.Towards(got.Name, p, Texts(p, later), target)
-	best, err := a.pair(got.Name, slices.DeleteFunc(slices.Clone(allowed), func(v string) bool { return !gentle.Has(p.Index(v)) }), target)
+	best, err := a.pair(got.Name, slices.DeleteFunc(
+		slices.Clone(allowed), func(v string) bool { return !gentle.Has(p.Index(v)) }), target)
 	if err == nil && best == nil {
 		best, err = a.pair(got.Name, allowed, target)
 	}
@@ -420,8 +438,8 @@ func (a *Question) stand(got *Assessed, p *universe.Package, over crossing, whol
 	return err
 }
 
-// Older returns the newest release before the one in use of a declared package that resolves with the framework in use and with the goal; "" for
-// none. Nobody goes there unasked.
+// Older returns the newest release before the one in use of a declared package that resolves with
+// the framework in use and with the goal; "" for none. Nobody goes there unasked.
 func (a *Question) Older(name string) string {
 	p, err := a.Pkg(name)
 	if err != nil || slices.Contains(a.App.Held, name) {
@@ -475,15 +493,18 @@ func (a *Question) ofFramework(demands []universe.Demand) []universe.Demand {
 
 func (a *Question) mentions(r *universe.Release) bool {
 	for other := range a.Also {
-		if pkg := a.Declaration(other).Package; slices.ContainsFunc(slices.Concat(r.Needs, r.Peers), func(d universe.Demand) bool { return d.Package == pkg }) {
+		if pkg := a.Declaration(other).Package; slices.ContainsFunc(
+			slices.Concat(r.Needs, r.Peers), func(d universe.Demand) bool { return d.Package == pkg }) {
 			return true
 		}
 	}
-	claims := slices.ContainsFunc(r.Claims, func(c universe.Claim) bool { return c.Package == a.Declaration(a.Goal.Name).Package })
+	claims := slices.ContainsFunc(
+		r.Claims, func(c universe.Claim) bool { return c.Package == a.Declaration(a.Goal.Name).Package })
 	return claims || len(a.onFramework(r))+len(a.ofFramework(r.Covered)) > 0
 }
 
-// conclude decides whether the goal is reachable: no declared package is blocked, and all of them resolve together with it.
+// conclude decides whether the goal is reachable: no declared package is blocked, and all of them
+// resolve together with it.
 func (a *Question) conclude(out *Assessment, target []string, whole *solve.Resolution) error {
 	if a.impossible != nil {
 		out.Tangle, out.Alone = a.impossible, true
@@ -518,7 +539,8 @@ func (a *Question) conclude(out *Assessment, target []string, whole *solve.Resol
 	return err
 }
 
-// jointly takes the releases of what goes together with the framework from the optimum that a plan goes by: one by one, each could be newer than all of them are.
+// jointly takes the releases of what goes together with the framework from the optimum that a plan
+// goes by: one by one, each could be newer than all of them are.
 func (a *Question) jointly(out *Assessment, target []string) error {
 	s := project.Draft{Locked: a.Base, Lines: map[project.Line]string{}}
 	for _, d := range a.App.Declared {
@@ -537,17 +559,21 @@ func (a *Question) jointly(out *Assessment, target []string) error {
 	}
 	out.Release = project.VersionOf(r, a.Goal.Name)
 	together := func(name string) bool {
-		return slices.ContainsFunc(out.Packages, func(got Assessed) bool { return got.Name == name && got.Standing == project.Together })
+		return slices.ContainsFunc(out.Packages,
+			func(got Assessed) bool { return got.Name == name && got.Standing == project.Together })
 	}
 	for i := range out.Packages {
 		got := &out.Packages[i]
 		// What it describes, or moves in step with, cannot go ahead, so neither can it.
-		if got.Standing == project.Bridge && (together(a.Describes(got.Name)) || slices.ContainsFunc(out.Packages, func(other Assessed) bool {
-			return other.Standing == project.Together && other.By == "" && other.Name != got.Name && a.Akin(got.Name, other.Name) != ""
-		})) {
+		if got.Standing == project.Bridge &&
+			(together(a.Describes(got.Name)) || slices.ContainsFunc(out.Packages, func(other Assessed) bool {
+				return other.Standing == project.Together && other.By == "" && other.Name != got.Name &&
+					a.Akin(got.Name, other.Name) != ""
+			})) {
 			got.Standing = project.Together
 		}
-		if v := project.VersionOf(r, got.Name); got.Standing == project.Together && got.By == "" && v != "" && v != got.Locked {
+		if v := project.VersionOf(r, got.Name); got.Standing == project.Together && got.By == "" && v != "" &&
+			v != got.Locked {
 			p, err := a.Pkg(got.Name)
 			if err != nil {
 				return err

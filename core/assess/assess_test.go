@@ -15,11 +15,13 @@ import (
 
 // A house that wants a bounded range does not take an open one for an answer.
 func TestEvidenceThatTheHouseWants(t *testing.T) {
-	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@>=3\nkeel@2.0: peer:hulk@^3||^4\nmast@1.0: peer:hulk@>=3")
+	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: "+
+		"peer:hulk@>=3\nkeel@2.0: peer:hulk@^3||^4\nmast@1.0: peer:hulk@>=3")
 	for _, test := range []struct {
 		grade      project.Grade
 		keel, mast project.Standing
-	}{{"", project.Ready, project.Ready}, {project.Open, project.Ready, project.Ready}, {project.Stated, project.Bridge, project.Blocked}} {
+	}{{"", project.Ready, project.Ready}, {project.Open, project.Ready, project.Ready},
+		{project.Stated, project.Bridge, project.Blocked}} {
 		app.Rules.Evidence = test.grade
 		got, err := Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"})
 		if err != nil || find(got, "keel").Standing != test.keel || find(got, "mast").Standing != test.mast {
@@ -43,13 +45,16 @@ func TestTransitivesAndWaits(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if nut := find(got, "nut"); nut.Standing != project.Blocked || nut.Group != transitive || nut.By != "keel" || nut.Evidence[0].Grade != project.Refused {
+	if nut := find(got, "nut"); nut.Standing != project.Blocked || nut.Group != transitive || nut.By != "keel" ||
+		nut.Evidence[0].Grade != project.Refused {
 		t.Errorf("nut: %+v", nut)
 	}
-	if got.Reachable || len(got.Waits) != 1 || !slices.ContainsFunc(got.Waits, func(w Wait) bool { return w.Package == "nut" }) {
+	if got.Reachable || len(got.Waits) != 1 ||
+		!slices.ContainsFunc(got.Waits, func(w Wait) bool { return w.Package == "nut" }) {
 		t.Errorf("it waits for %+v", got.Waits)
 	}
-	source, app = projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: bolt@^1\nbolt@1.0: peer:hulk@^3\nbolt@1.1: peer:hulk@^3||^4\nbolt@1.2: peer:hulk@^4")
+	source, app = projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: bolt@^1\nbolt@1.0: "+
+		"peer:hulk@^3\nbolt@1.1: peer:hulk@^3||^4\nbolt@1.2: peer:hulk@^4")
 	if got, err = Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"}); err != nil {
 		t.Fatal(err)
 	}
@@ -60,7 +65,8 @@ func TestTransitivesAndWaits(t *testing.T) {
 
 // What the framework is going to swallow in a later major does not retire at an earlier one.
 func TestSwallowedLater(t *testing.T) {
-	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 part@^1.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0\npart@1.0 # part of hulk since 5.0")
+	source, app := projecttest.Sketch(
+		t, "app: hulk@^3.0.0 part@^1.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0\npart@1.0 # part of hulk since 5.0")
 	for goal, want := range map[string]project.Standing{"4": project.Silent, "5": project.Retires} {
 		got, err := Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: goal})
 		if err != nil || find(got, "part").Standing != want {
@@ -162,7 +168,8 @@ func TestEvidence(t *testing.T) {
 				t.Fatal(err)
 			}
 			e := find(got, "plug").Evidence
-			if len(e) != 1 || e[0].Grade != test.grade || !strings.Contains(e[0].Says, test.says) || !strings.HasPrefix(e[0].Where, "plug 1.0.0") {
+			if len(e) != 1 || e[0].Grade != test.grade || !strings.Contains(e[0].Says, test.says) ||
+				!strings.HasPrefix(e[0].Where, "plug 1.0.0") {
 				t.Errorf("evidence %+v, want %s that says %q", e, test.grade, test.says)
 			}
 		})
@@ -180,7 +187,8 @@ func TestEvidenceWithoutOrder(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if e := find(got, "plug").Evidence; len(e) != 1 || e[0].Grade != project.Stated || strings.Contains(e[0].Says, "published") {
+	if e := find(got, "plug").Evidence; len(e) != 1 || e[0].Grade != project.Stated ||
+		strings.Contains(e[0].Says, "published") {
 		t.Errorf("evidence %+v", e)
 	}
 	if len(got.Remarks) != 1 || !strings.Contains(got.Remarks[0], "contradict") {
@@ -196,7 +204,8 @@ func TestNeedOfFramework(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if e := find(got, "plug").Evidence; len(e) != 1 || !strings.Contains(e[0].Says, "second copy") || e[0].Where != "plug 1.0.0, needs" {
+	if e := find(got, "plug").Evidence; len(e) != 1 || !strings.Contains(e[0].Says, "second copy") ||
+		e[0].Where != "plug 1.0.0, needs" {
 		t.Errorf("evidence %+v", e)
 	}
 }
@@ -252,7 +261,8 @@ func TestRuntimes(t *testing.T) {
 func TestGoals(t *testing.T) {
 	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@5.0\nhulk@6.0-preview.1\nkeel@1.0")
 	for goal, says := range map[string]string{
-		"hull@5": "no declared package has this name", "hluk@5": "did you mean hulk?", "hulk@7": "published majors: 3, 5, 6 (previews only)",
+		"hull@5": "no declared package has this name", "hluk@5": "did you mean hulk?",
+		"hulk@7": "published majors: 3, 5, 6 (previews only)",
 		"hulk@6": "published majors", "hulk@five": "expected a number",
 	} {
 		_, err := Assess(context.Background(), source, app, project.ParseGoal(goal))
@@ -266,7 +276,8 @@ func TestGoals(t *testing.T) {
 		t.Errorf("without a constraint the goal is %v: %v", got, err)
 	}
 	app.Previews = []string{"hulk"}
-	if got, err := Assess(context.Background(), source, app, project.ParseGoal("hulk@6")); err != nil || got.Release != "6.0.0-preview.1" {
+	if got, err := Assess(context.Background(), source, app, project.ParseGoal("hulk@6")); err != nil ||
+		got.Release != "6.0.0-preview.1" {
 		t.Errorf("a preview that was allowed: %v, %v", got, err)
 	}
 }

@@ -8,11 +8,15 @@ import (
 	"molt/core/version"
 )
 
-// bridge finds the newest release of a set that resolves both with the framework in use and with the goal. It solves with one
-// side, tries that choice with the other, and goes on with the releases that are left.
-func (a *Question) bridge(name string, p *universe.Package, among, accepting version.Set, over crossing) (string, error) {
+// bridge finds the newest release of a set that resolves both with the framework in use and with
+// the goal. It solves with one side, tries that choice with the other, and goes on with the
+// releases that are left.
+func (a *Question) bridge(name string, p *universe.Package, among, accepting version.Set,
+	over crossing) (string, error) {
 	framework, old, target := over.framework, over.old, over.target
-	can, err := a.inFamily(name, p, over, among.And(accepting).And(a.Acceptors(p, framework, old).All).And(a.Speaking(p, framework)).And(a.Promises(name, p, framework, old)))
+	can, err := a.inFamily(name, p, over,
+		among.And(accepting).And(a.Acceptors(p, framework, old).All).And(a.Speaking(p, framework)).And(
+			a.Promises(name, p, framework, old)))
 	if err != nil {
 		return "", err
 	}
@@ -37,13 +41,16 @@ func (a *Question) bridge(name string, p *universe.Package, among, accepting ver
 	return "", nil
 }
 
-// Speaking returns the releases that name majors of the framework, by a range with an end or as ones that they are for. Only such a one can be a bridge: what a silent
-// or an open one goes with on either side nobody knows; what guides say of an open one is about the goal's side. A package that has nothing to do with the framework moves for the sake of others, and any will do.
+// Speaking returns the releases that name majors of the framework, by a range with an end or as
+// ones that they are for. Only such a one can be a bridge: what a silent or an open one goes with
+// on either side nobody knows; what guides say of an open one is about the goal's side. A package
+// that has nothing to do with the framework moves for the sake of others, and any will do.
 func (a *Question) Speaking(p, framework *universe.Package) version.Set {
 	out := version.NewSet(p.Len())
 	all := a.statements(p, framework).all
 	advised := func(i int) bool { return a.advises(p, p.Version(i).String(), a.meant) }
-	if !a.related(p, framework) && len(a.recommended(p, a.meant)) == 0 && !slices.ContainsFunc(all, func(s statement) bool { return len(s.demands) > 0 || !s.named.Empty() }) {
+	if !a.related(p, framework) && len(a.recommended(p, a.meant)) == 0 &&
+		!slices.ContainsFunc(all, func(s statement) bool { return len(s.demands) > 0 || !s.named.Empty() }) {
 		return version.FullSet(p.Len())
 	}
 	for i, s := range all {
@@ -54,13 +61,15 @@ func (a *Question) Speaking(p, framework *universe.Package) version.Set {
 	return out
 }
 
-// An Acceptance holds the releases of a package that are compatible with some releases of the framework, by what they state.
+// An Acceptance holds the releases of a package that are compatible with some releases of the
+// framework, by what they state.
 type Acceptance struct {
 	All    version.Set // those that do not refuse all of them
 	stated version.Set // those that name one of them
 }
 
-// Acceptors returns the releases of a package that are compatible with some releases of the framework, by what they state.
+// Acceptors returns the releases of a package that are compatible with some releases of the
+// framework, by what they state.
 func (a *Question) Acceptors(p, framework *universe.Package, releases []string) Acceptance {
 	wanted := a.setOf(framework, releases)
 	out := Acceptance{version.NewSet(p.Len()), version.NewSet(p.Len())}

@@ -12,10 +12,12 @@ import (
 	"molt/core/version"
 )
 
-// Dates count: what a release leaves open, or is silent about though its package speaks of it elsewhere, is no promise about a major of the framework that was born
-// after it. That is a preference, and no filter: a release that promises is taken where the goal can be reached with one, whatever it costs in majors, and
-// otherwise dates are given up for as few packages as possible. Which these are is found out once for some releases of the framework, so that standings, plans and
-// ways out judge alike.
+// Dates count: what a release leaves open, or is silent about though its package speaks of it
+// elsewhere, is no promise about a major of the framework that was born after it. That is a
+// preference, and no filter: a release that promises is taken where the goal can be reached with
+// one, whatever it costs in majors, and otherwise dates are given up for as few packages as
+// possible. Which these are is found out once for some releases of the framework, so that
+// standings, plans and ways out judge alike.
 
 // A reliance is for which declared packages dates are given up, because no release that promises goes with the rest.
 type reliance struct {
@@ -24,10 +26,12 @@ type reliance struct {
 	err   error
 }
 
-// A window is the time of a major of the framework: from its first release to that of the next; to is zero where there is no next one.
+// A window is the time of a major of the framework: from its first release to that of the next; to
+// is zero where there is no next one.
 type window struct{ from, to time.Time }
 
-// windowOf returns in which time the newest major of the framework was that of some of its releases; false where dates tell nothing.
+// windowOf returns in which time the newest major of the framework was that of some of its
+// releases; false where dates tell nothing.
 func (a *Question) windowOf(framework *universe.Package, target []string) (w window, ok bool) {
 	if len(target) == 0 || !inOrder(framework) {
 		return w, false
@@ -58,8 +62,10 @@ type promiseKey struct {
 	name, first, last string
 }
 
-// Promises returns the releases of a declared package that promise to go with some releases of the framework, as far as they don't refuse them: what they state
-// has an end, or names them, or was made when they existed already; people or guides say so; or they have nothing to do with the framework.
+// Promises returns the releases of a declared package that promise to go with some releases of the
+// framework, as far as they don't refuse them: what they state has an end, or names them, or was
+// made when they existed already; people or guides say so; or they have nothing to do with the
+// framework.
 func (a *Question) Promises(name string, p, framework *universe.Package, target []string) version.Set {
 	key := promiseKey{p, framework, name, target[0], target[len(target)-1]}
 	if known, ok := a.memo.statements.Load(key); ok {
@@ -81,9 +87,9 @@ func (a *Question) promises(name string, p, framework *universe.Package, target 
 	return a.dates(name, p, framework, target).And(a.ofOneMajor(p, framework, target))
 }
 
-// ofOneMajor leaves out releases that have one of the framework's own packages as a need, at another major than the wanted,
-// where there are releases that have it at that: a tool of the framework's resolves with a copy of its own, and builds for the
-// framework that this belongs to.
+// ofOneMajor leaves out releases that have one of the framework's own packages as a need, at
+// another major than the wanted, where there are releases that have it at that: a tool of the
+// framework's resolves with a copy of its own, and builds for the framework that this belongs to.
 func (a *Question) ofOneMajor(p, framework *universe.Package, target []string) version.Set {
 	all := version.FullSet(p.Len())
 	if a.App.Tenancy == solve.Single || p.Name == framework.Name || a.kin.siblings[p.Name] {
@@ -114,7 +120,8 @@ func (a *Question) dates(name string, p, framework *universe.Package, target []s
 	all := version.FullSet(p.Len())
 	w, dated := a.windowOf(framework, target)
 	about, _ := a.described(p)
-	if about != "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, name) || a.App.Aside(p.Name, framework.Name) {
+	if about != "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, name) ||
+		a.App.Aside(p.Name, framework.Name) {
 		return all
 	}
 	wanted := a.setOf(framework, target)
@@ -129,7 +136,8 @@ func (a *Question) dates(name string, p, framework *universe.Package, target []s
 		if out, tells := a.byTests(p, framework, wanted, p.Index(a.Locked(name))); related && tells {
 			return out
 		}
-		if at := p.Index(a.Locked(name)); at >= 0 && len(statements.all[at].demands) == 0 && statements.all[at].named.Empty() {
+		if at := p.Index(a.Locked(name)); at >= 0 && len(statements.all[at].demands) == 0 &&
+			statements.all[at].named.Empty() {
 			return a.byNumber(name, p, framework, target)
 		}
 		return all
@@ -148,7 +156,8 @@ func (a *Question) dates(name string, p, framework *universe.Package, target []s
 			from = from.Add(namingTime)
 		}
 		old := published.Before(from)
-		if fits, tells := a.tested(p, framework, i, wanted); tells && related && len(s.demands) == 0 && s.named.Empty() && !(reached && i <= at) && !a.advises(p, p.Version(i).String(), target) {
+		if fits, tells := a.tested(p, framework, i, wanted); tells && related && len(s.demands) == 0 && s.named.Empty() &&
+			!(reached && i <= at) && !a.advises(p, p.Version(i).String(), target) {
 			if fits {
 				out.Add(i)
 			}
@@ -169,8 +178,9 @@ func (a *Question) dates(name string, p, framework *universe.Package, target []s
 	return out
 }
 
-// tested reports whether a silent release of a relative of the framework's is developed with some releases of it, and whether
-// that can be told: by a range with an end. Its authors say of nothing else that it is for the framework.
+// tested reports whether a silent release of a relative of the framework's is developed with some
+// releases of it, and whether that can be told: by a range with an end. Its authors say of nothing
+// else that it is for the framework.
 func (a *Question) tested(p, framework *universe.Package, i int, wanted version.Set) (fits, tells bool) {
 	if p.IsCostly() {
 		return false, false
@@ -187,8 +197,8 @@ func (a *Question) tested(p, framework *universe.Package, i int, wanted version.
 	return fits, tells
 }
 
-// byTests is tested for all releases, where no dates can tell; false where it tells nothing of any, or that none fits. The
-// release in use, at a position, works with the framework in use.
+// byTests is tested for all releases, where no dates can tell; false where it tells nothing of any,
+// or that none fits. The release in use, at a position, works with the framework in use.
 func (a *Question) byTests(p, framework *universe.Package, wanted version.Set, at int) (out version.Set, tells bool) {
 	out = version.NewSet(p.Len())
 	some, reached := false, a.reached(framework, wanted)
@@ -218,14 +228,16 @@ func (a *Question) testedWith(p, framework *universe.Package, i int) string {
 	return ""
 }
 
-// byNumber is what can be said without dates of a package of the framework's that states nothing in the release in use and
-// numbers its majors as the framework does: it goes with a major by its number, as far as that states nothing else.
+// byNumber is what can be said without dates of a package of the framework's that states nothing in
+// the release in use and numbers its majors as the framework does: it goes with a major by its
+// number, as far as that states nothing else.
 func (a *Question) byNumber(name string, p, framework *universe.Package, target []string) version.Set {
 	all, out := version.FullSet(p.Len()), version.NewSet(p.Len())
 	wanted := a.setOf(framework, target)
 	at, here := p.Known(a.Locked(name)), framework.Known(a.Locked(a.Goal.Name))
 	major := a.App.Scheme.Major
-	if !a.kin.capped[name] || at == nil || here == nil || wanted.Empty() || major(at.Version) != major(here.Version) || a.reached(framework, wanted) {
+	if !a.kin.capped[name] || at == nil || here == nil || wanted.Empty() || major(at.Version) != major(here.Version) ||
+		a.reached(framework, wanted) {
 		return all
 	}
 	speaking := false
@@ -242,13 +254,15 @@ func (a *Question) byNumber(name string, p, framework *universe.Package, target 
 	return out
 }
 
-// floor returns the position of the first release whose range begins at one of the wanted releases of the framework, after the one in use: what releases before it
-// leave open is no promise. It is -1 where there is none.
+// floor returns the position of the first release whose range begins at one of the wanted releases
+// of the framework, after the one in use: what releases before it leave open is no promise. It is
+// -1 where there is none.
 func (a *Question) floor(p, framework *universe.Package, wanted version.Set) int {
 	here := framework.Index(a.Locked(a.Goal.Name))
 	first := framework.Published(wanted.Min())
 	for i, s := range a.statements(p, framework).all {
-		if len(s.demands) > 0 && here >= 0 && s.admits.Min() > here && s.admits.Meets(wanted) && s.admits.Min() >= wanted.Min() && !p.Version(i).Prerelease() && !p.Deprecated(i) {
+		if len(s.demands) > 0 && here >= 0 && s.admits.Min() > here && s.admits.Meets(wanted) &&
+			s.admits.Min() >= wanted.Min() && !p.Version(i).Prerelease() && !p.Deprecated(i) {
 			if at := p.Published(i); !at.IsZero() && !first.IsZero() && at.After(first.Add(floorTime)) {
 				return -1
 			}
@@ -258,7 +272,8 @@ func (a *Question) floor(p, framework *universe.Package, wanted version.Set) int
 	return -1
 }
 
-// floorTime is how long after a major's first release a range that begins there tells when support of it began: later, support of the one before ended.
+// floorTime is how long after a major's first release a range that begins there tells when support
+// of it began: later, support of the one before ended.
 const floorTime = 365 * 24 * time.Hour
 
 // namingTime is how long people who name the majors that their releases are for take to do so for a new one.
@@ -273,7 +288,8 @@ func (a *Question) related(p, framework *universe.Package) bool {
 	return k.Common(of) != "" || k.Scope != "" && k.Owner == framework.Name
 }
 
-// dated filters releases to those that promise to go with some releases of the framework, unless dates are given up for the package.
+// dated filters releases to those that promise to go with some releases of the framework, unless
+// dates are given up for the package.
 func (a *Question) dated(name string, p, framework *universe.Package, releases, target []string) []string {
 	if len(target) == 0 || len(releases) == 0 {
 		return releases
@@ -283,7 +299,8 @@ func (a *Question) dated(name string, p, framework *universe.Package, releases, 
 		return releases // the caller meets the error too
 	}
 	sure := a.Promises(name, p, framework, target)
-	return slices.DeleteFunc(slices.Clone(releases), func(v string) bool { i := p.Index(v); return i >= 0 && !sure.Has(i) })
+	return slices.DeleteFunc(slices.Clone(releases),
+		func(v string) bool { i := p.Index(v); return i >= 0 && !sure.Has(i) })
 }
 
 // relyingOn returns for which declared packages dates are given up with some releases of the framework.
@@ -360,7 +377,8 @@ func (a *Question) findReliance(target []string) (map[string]bool, error) {
 	return given, nil
 }
 
-// undated says why a release promises nothing about some releases of the framework, by its date; "" where it does promise something.
+// undated says why a release promises nothing about some releases of the framework, by its date; ""
+// where it does promise something.
 func (a *Question) undated(p, framework *universe.Package, subject string, target []string) string {
 	name := a.declaredAs(p.Name)
 	i := p.Index(subject)
@@ -370,7 +388,8 @@ func (a *Question) undated(p, framework *universe.Package, subject string, targe
 	if a.overridden(p, framework) {
 		for _, d := range a.ofFramework(p.At(i).Covered) {
 			if over := a.overriding(p, subject, d.As); over != nil {
-				return fmt.Sprintf("%s %s asks for %s, and overrides has %s %s", p.Name, subject, asked(d), over.Key(), over.Written)
+				return fmt.Sprintf("%s %s asks for %s, and overrides has %s %s", p.Name, subject, asked(d), over.Key(),
+					over.Written)
 			}
 		}
 	}
@@ -384,7 +403,8 @@ func (a *Question) undated(p, framework *universe.Package, subject string, targe
 		return fmt.Sprintf("%s, and goes by the majors of %s", a.sentence(p, i, framework), framework.Name)
 	}
 	if floor := a.floor(p, framework, a.setOf(framework, target)); i < floor {
-		return fmt.Sprintf("%s, and %s, where support of it begins", a.sentence(p, i, framework), a.sentence(p, floor, framework))
+		return fmt.Sprintf("%s, and %s, where support of it begins", a.sentence(p, i, framework),
+			a.sentence(p, floor, framework))
 	}
 	first, says := a.firstOf(framework, target), a.sentence(p, i, framework)
 	days := int(first.Published.Sub(p.About(i).Published) / (24 * time.Hour))
@@ -395,7 +415,8 @@ func (a *Question) undated(p, framework *universe.Package, subject string, targe
 	case days > 0:
 		return fmt.Sprintf("%s, published %s, %s before %s %s existed", says, on, daysOf(days), framework.Name, first.Version)
 	}
-	return fmt.Sprintf("%s, published %s, when later releases of %s existed than those of its major %s", says, on, framework.Name, a.App.Scheme.Major(first.Version))
+	return fmt.Sprintf("%s, published %s, when later releases of %s existed than those of its major %s", says, on,
+		framework.Name, a.App.Scheme.Major(first.Version))
 }
 
 func daysOf(n int) string {
@@ -418,9 +439,11 @@ func (a *Question) setOf(framework *universe.Package, target []string) version.S
 type Doubtful struct{ Name, Says string }
 
 // against lists the declared packages of which the goal has a release that promises nothing about it, by its date.
-func (a *Question) against(packages []Assessed, framework *universe.Package, target []string) (all []Doubtful, err error) {
+func (a *Question) against(packages []Assessed, framework *universe.Package,
+	target []string) (all []Doubtful, err error) {
 	for _, got := range packages {
-		if got.Standing != project.Ready && got.Standing != project.Silent && got.Standing != project.Together && got.Standing != project.Bridge || got.Group == transitive {
+		if got.Standing != project.Ready && got.Standing != project.Silent && got.Standing != project.Together &&
+			got.Standing != project.Bridge || got.Group == transitive {
 			continue
 		}
 		p, err := a.Pkg(got.Name)

@@ -35,15 +35,21 @@ const hullDays = `hull@1.0.0 2020-01-01
 // What releases promise about the goal, by what they state and when they were published.
 func TestPromises(t *testing.T) {
 	for _, test := range []struct{ name, releases, days, want string }{
-		{"an end says more than a date", "p@1: peer:hull@^1||^2\np@2: peer:hull@^2", "p@1.0.0 2020-01-01\np@2.0.0 2020-02-01", "1.0.0 2.0.0"},
-		{"an open range before the goal", "p@1: peer:hull@>=1\np@2: peer:hull@>=1", "p@1.0.0 2021-01-01\np@2.0.0 2022-01-02", "2.0.0"},
-		{"silence of what speaks elsewhere", "p@1\np@2: peer:hull@>=1\np@3", "p@1.0.0 2021-01-01\np@2.0.0 2021-02-01\np@3.0.0 2022-02-01", "3.0.0"},
-		{"silence after the next major", "p@1\np@2: peer:hull@>=1\np@3", "p@1.0.0 2021-01-01\np@2.0.0 2022-02-01\np@3.0.0 2023-02-01", "2.0.0"},
+		{"an end says more than a date", "p@1: peer:hull@^1||^2\np@2: peer:hull@^2", "p@1.0.0 2020-01-01\np@2.0.0 2020-02-01",
+			"1.0.0 2.0.0"},
+		{"an open range before the goal", "p@1: peer:hull@>=1\np@2: peer:hull@>=1", "p@1.0.0 2021-01-01\np@2.0.0 2022-01-02",
+			"2.0.0"},
+		{"silence of what speaks elsewhere", "p@1\np@2: peer:hull@>=1\np@3",
+			"p@1.0.0 2021-01-01\np@2.0.0 2021-02-01\np@3.0.0 2022-02-01", "3.0.0"},
+		{"silence after the next major", "p@1\np@2: peer:hull@>=1\np@3",
+			"p@1.0.0 2021-01-01\np@2.0.0 2022-02-01\np@3.0.0 2023-02-01", "2.0.0"},
 		{"what never speaks has nothing to do with it", "p@1\np@2", "p@1.0.0 2021-01-01\np@2.0.0 2022-02-01", "1.0.0 2.0.0"},
 		{"a floor that rises", "p@1: peer:hull@>=1\np@2: peer:hull@>=2", "p@1.0.0 2022-02-01\np@2.0.0 2022-03-01", "2.0.0"},
-		{"a floor that rises when the goal is old", "p@1: peer:hull@>=1\np@2: peer:hull@>=2", "p@1.0.0 2022-02-01\np@2.0.0 2023-03-01", "1.0.0 2.0.0"},
+		{"a floor that rises when the goal is old", "p@1: peer:hull@>=1\np@2: peer:hull@>=2",
+			"p@1.0.0 2022-02-01\np@2.0.0 2023-03-01", "1.0.0 2.0.0"},
 		{"no dates", "p@1: peer:hull@>=1\np@2: peer:hull@>=1", "p@2.0.0 2021-01-01", "1.0.0"},
-		{"dates that contradict the order", "p@1: peer:hull@>=1\np@2: peer:hull@>=1", "p@1.0.0 2022-02-01\np@2.0.0 2021-01-01", "1.0.0 2.0.0"},
+		{"dates that contradict the order", "p@1: peer:hull@>=1\np@2: peer:hull@>=1",
+			"p@1.0.0 2022-02-01\np@2.0.0 2021-01-01", "1.0.0 2.0.0"},
 	} {
 		source, app := projecttest.Sketch(t, "app: hull@^1 p@^1\nhull@1\nhull@2\nhull@3\n"+test.releases)
 		onDays(t, source, hullDays+test.days)
@@ -65,7 +71,8 @@ func TestPromises(t *testing.T) {
 	}
 }
 
-// A package that is named after the framework and never speaks goes with it, within its window, whatever its number; classifiers count by what they leave out.
+// A package that is named after the framework and never speaks goes with it, within its window,
+// whatever its number; classifiers count by what they leave out.
 func TestOwnPackagesAndClassifiers(t *testing.T) {
 	source, app := projecttest.Sketch(t, `
 		app: hull@^1 hull-lamp@^4 q@^1
@@ -78,7 +85,8 @@ func TestOwnPackagesAndClassifiers(t *testing.T) {
 		q@1: peer:hull@>=1
 		q@2: peer:hull@>=1
 		q@3: peer:hull@>=1`)
-	onDays(t, source, hullDays+"hull-lamp@4.0.0 2021-01-01\nhull-lamp@5.0.0 2022-02-01\nhull-lamp@6.0.0 2023-02-01\nq@1.0.0 2021-06-01\nq@2.0.0 2022-02-01\nq@3.0.0 2022-06-01")
+	onDays(t, source, hullDays+"hull-lamp@4.0.0 2021-01-01\nhull-lamp@5.0.0 2022-02-01\nhull-lamp@6.0.0 "+
+		"2023-02-01\nq@1.0.0 2021-06-01\nq@2.0.0 2022-02-01\nq@3.0.0 2022-06-01")
 	for release, named := range map[string]string{"1.0.0": "1", "2.0.0": "1", "3.0.0": "2"} {
 		source["q"].Release(release).Claims = []universe.Claim{{Package: "hull", Versions: []string{named}}}
 	}
@@ -121,13 +129,15 @@ func TestPromiseThatNeedsARuntime(t *testing.T) {
 	for node, want := range map[string]project.Standing{"18.0.0": project.Ready, "22.0.0": project.Together} {
 		app.Runtimes = project.Runtimes{"node": project.Everywhere(node)}
 		got, err := Assess(context.Background(), source, app, project.Goal{Name: "hull", Constraint: "2"})
-		if err != nil || !got.Reachable || got.Packages[0].Standing != want || (got.Against != nil) != (want == project.Ready) {
+		if err != nil || !got.Reachable || got.Packages[0].Standing != want ||
+			(got.Against != nil) != (want == project.Ready) {
 			t.Errorf("with node %s: %+v, against %v, %v", node, got.Packages, got.Against, err)
 		}
 	}
 }
 
-// Dates count between any two packages: what is left open is no promise about a major that came later, where the goal can be reached without.
+// Dates count between any two packages: what is left open is no promise about a major that came
+// later, where the goal can be reached without.
 func TestPairs(t *testing.T) {
 	const universe = `
 		app: hull@^1 keel@^1 oar@^1
@@ -138,7 +148,8 @@ func TestPairs(t *testing.T) {
 		keel@3
 		oar@1: peer:hull@^1 peer:keel@>=1
 		oar@2: peer:hull@^2 peer:keel@>=1`
-	const days = "hull@1.0.0 2020-01-01\nhull@2.0.0 2022-02-01\nkeel@1.0.0 2020-01-01\nkeel@2.0.0 2022-01-01\nkeel@3.0.0 2023-01-01\noar@1.0.0 2020-02-01\noar@2.0.0 2022-03-01"
+	const days = "hull@1.0.0 2020-01-01\nhull@2.0.0 2022-02-01\nkeel@1.0.0 2020-01-01\nkeel@2.0.0 " +
+		"2022-01-01\nkeel@3.0.0 2023-01-01\noar@1.0.0 2020-02-01\noar@2.0.0 2022-03-01"
 	source, app := projecttest.Sketch(t, universe)
 	app.Tenancy = solve.Single
 	onDays(t, source, days)
@@ -152,10 +163,12 @@ func TestPairs(t *testing.T) {
 		t.Errorf("%+v, %v", got, err)
 	}
 	// Where somebody asks for the later major, they are given up for whoever is in the way, and for nobody else.
-	source, app = projecttest.Sketch(t, strings.Replace(universe, "oar@2: peer:hull@^2 peer:keel@>=1", "oar@2: peer:hull@^2 peer:keel@3", 1))
+	source, app = projecttest.Sketch(
+		t, strings.Replace(universe, "oar@2: peer:hull@^2 peer:keel@>=1", "oar@2: peer:hull@^2 peer:keel@3", 1))
 	app.Tenancy = solve.Single
 	onDays(t, source, days)
-	if a, err = Ask(context.Background(), source, app, []project.Goal{goal}); err != nil || a.pairs.String() != "all without [hull]" {
+	if a, err = Ask(context.Background(), source, app, []project.Goal{goal}); err != nil ||
+		a.pairs.String() != "all without [hull]" {
 		t.Fatalf("dates are kept as far as %v, %v", a.pairs, err)
 	}
 	if got, err = a.Assess(); err != nil || !got.Reachable || got.Packages[0].To != "3.0.0" {
@@ -163,8 +176,8 @@ func TestPairs(t *testing.T) {
 	}
 }
 
-// A tool that needs one of the framework's own packages resolves with a copy of its own, and yet moves with the framework
-// where it has releases for the goal; where it has none, it stays.
+// A tool that needs one of the framework's own packages resolves with a copy of its own, and yet
+// moves with the framework where it has releases for the goal; where it has none, it stays.
 func TestToolsOfAMajor(t *testing.T) {
 	const common = `
 		app: hull@^4 wright@^7
@@ -193,8 +206,8 @@ func TestToolsOfAMajor(t *testing.T) {
 	}
 }
 
-// Without dates, a package of the framework's that says nothing and numbers its majors as the framework does goes with it by
-// that number, to the newest of the major.
+// Without dates, a package of the framework's that says nothing and numbers its majors as the
+// framework does goes with it by that number, to the newest of the major.
 func TestSilentByNumber(t *testing.T) {
 	for _, test := range []struct{ name, cli, want string }{
 		{"it follows", "@hull/cli@1\n@hull/cli@1.4\n@hull/cli@2.1\n@hull/cli@2.6\n@hull/cli@3.2", "together 2.6.0"},
@@ -202,7 +215,8 @@ func TestSilentByNumber(t *testing.T) {
 		{"it has numbers of its own", "@hull/cli@7\n@hull/cli@8", "silent "},
 		{"it says something", "@hull/cli@1: peer:@hull/core@*\n@hull/cli@2: peer:@hull/core@*", "ready "},
 	} {
-		source, app := projecttest.Sketch(t, "app: @hull/core@^1 @hull/cli@*\n@hull/core@1\n@hull/core@2\n@hull/core@3\n@hull/core@4\n"+test.cli)
+		source, app := projecttest.Sketch(
+			t, "app: @hull/core@^1 @hull/cli@*\n@hull/core@1\n@hull/core@2\n@hull/core@3\n@hull/core@4\n"+test.cli)
 		got, err := Assess(context.Background(), source, app, project.Goal{Name: "@hull/core", Constraint: "2"})
 		if err != nil || !got.Reachable || string(got.Packages[0].Standing)+" "+got.Packages[0].To != test.want {
 			t.Errorf("%s: %+v, %v", test.name, got.Packages, err)
@@ -220,28 +234,33 @@ func TestFrameworkBeforePairs(t *testing.T) {
 		sail@3: hull@>=2
 		flag@1: sail@>=2`)
 	app.Tenancy = solve.Single
-	onDays(t, source, "hull@1.0.0 2020-01-01\nhull@2.0.0 2022-01-01\nsail@2.0.0 2020-02-01\nsail@3.0.0 2022-02-01\nflag@1.0.0 2020-03-01")
+	onDays(t, source, "hull@1.0.0 2020-01-01\nhull@2.0.0 2022-01-01\nsail@2.0.0 2020-02-01\nsail@3.0.0 "+
+		"2022-02-01\nflag@1.0.0 2020-03-01")
 	a, err := Ask(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}})
 	if err != nil || a.pairs.String() != "all without [flag]" {
 		t.Fatalf("dates are kept for %v, %v", a.pairs, err)
 	}
 	got, err := a.Assess()
-	if err != nil || !got.Reachable || got.Packages[0].Standing != project.Together || got.Packages[0].To != "3.0.0" || len(got.Against) > 0 {
+	if err != nil || !got.Reachable || got.Packages[0].Standing != project.Together || got.Packages[0].To != "3.0.0" ||
+		len(got.Against) > 0 {
 		t.Errorf("%+v, %v", got, err)
 	}
 }
 
-// A silent relative of the framework's is for the major with which its authors develop it, whatever its own numbers and days.
+// A silent relative of the framework's is for the major with which its authors develop it, whatever
+// its own numbers and days.
 func TestTested(t *testing.T) {
 	const common = "app: hull@^4 @hull/lamp@* oar@*\nhull@4\nhull@5\nhull@6\noar@1: dev:hull@^4\noar@2: dev:hull@^5\n"
 	for _, test := range []struct{ name, lamp, days, want string }{
-		{"told by tests", "@hull/lamp@8: dev:hull@^4\n@hull/lamp@9: dev:hull@^5\n@hull/lamp@9.1: dev:hull@^5.0.0-rc.1\n@hull/lamp@10: dev:hull@^6", "", "together 9.1.0"},
+		{"told by tests", "@hull/lamp@8: dev:hull@^4\n@hull/lamp@9: dev:hull@^5\n@hull/lamp@9.1: " +
+			"dev:hull@^5.0.0-rc.1\n@hull/lamp@10: dev:hull@^6", "", "together 9.1.0"},
 		{"for both", "@hull/lamp@8: dev:hull@^4||^5", "", "silent "},
 		{"for none of the goal's", "@hull/lamp@8: dev:hull@^4\n@hull/lamp@10: dev:hull@^6", "", "silent "},
 		{"an open range tells nothing", "@hull/lamp@8: dev:hull@*\n@hull/lamp@9: dev:hull@*", "", "silent "},
 		{"what it states counts for more", "@hull/lamp@8: dev:hull@^4 peer:hull@^4||^5", "", "ready "},
 		{"and more than days", "@hull/lamp@8: dev:hull@^4\n@hull/lamp@9: dev:hull@^4\n@hull/lamp@10: dev:hull@^5",
-			"hull@4.0.0 2020-01-01\nhull@5.0.0 2021-01-01\nhull@6.0.0 2023-01-01\n@hull/lamp@8.0.0 2020-02-01\n@hull/lamp@9.0.0 2021-02-01\n@hull/lamp@10.0.0 2021-03-01", "together 10.0.0"},
+			"hull@4.0.0 2020-01-01\nhull@5.0.0 2021-01-01\nhull@6.0.0 2023-01-01\n@hull/lamp@8.0.0 " +
+				"2020-02-01\n@hull/lamp@9.0.0 2021-02-01\n@hull/lamp@10.0.0 2021-03-01", "together 10.0.0"},
 	} {
 		source, app := projecttest.Sketch(t, common+test.lamp)
 		if test.days != "" {
@@ -254,10 +273,12 @@ func TestTested(t *testing.T) {
 			return project.Kin{Name: name}
 		}
 		got, err := Assess(context.Background(), source, app, project.Goal{Name: "hull", Constraint: "5"})
-		if err != nil || !got.Reachable || string(got.Packages[0].Standing)+" "+got.Packages[0].To != test.want || got.Packages[1].Standing != project.Silent {
+		if err != nil || !got.Reachable || string(got.Packages[0].Standing)+" "+got.Packages[0].To != test.want ||
+			got.Packages[1].Standing != project.Silent {
 			t.Errorf("%s: %+v, %v", test.name, got.Packages, err)
 		}
-		if test.name == "told by tests" && got.Packages[0].Evidence[0] != (Evidence{project.Inferred, "@hull/lamp 9.1.0 says nothing about hull, and its authors develop it with hull ^5.0.0-rc.1", "@hull/lamp 9.1.0"}) {
+		if test.name == "told by tests" &&
+			got.Packages[0].Evidence[0] != (Evidence{project.Inferred, "@hull/lamp 9.1.0 says nothing about hull, and its authors develop it with hull ^5.0.0-rc.1", "@hull/lamp 9.1.0"}) {
 			t.Errorf("the evidence is %+v", got.Packages[0].Evidence)
 		}
 	}

@@ -53,7 +53,8 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 		}
 	}
 	about := a.About(p, framework, subject, target)
-	if d, _ := a.described(p); d != "" && got.Standing == project.Retires { // what it says of the framework is no reason then
+	if d, _ := a.described(p); d != "" && got.Standing == project.Retires {
+		// what it says of the framework is no reason then
 		about = nil
 	}
 	if got.Standing == project.Blocked && got.Group != transitive {
@@ -90,7 +91,8 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 		if r := p.Release(got.Older); r != nil && len(a.onFramework(r)) == 0 {
 			older += ", which state nothing"
 		}
-		got.Evidence = append(got.Evidence, Evidence{project.None, older + "; nothing goes back unasked", p.Name + " " + got.Older})
+		got.Evidence = append(got.Evidence,
+			Evidence{project.None, older + "; nothing goes back unasked", p.Name + " " + got.Older})
 	}
 	if got.Standing == project.Blocked && got.Group != transitive {
 		says, err := project.Hidden(a.Ctx, a.Real, a.App, p.Name)
@@ -137,10 +139,13 @@ func (a *Question) aboutOthers(name string, p *universe.Package, subject string)
 	return all
 }
 
-// between is the evidence for a package that is blocked by what others ask for, though it does not refuse the goal itself; nil where it does, or where people
-// hold it.
+// between is the evidence for a package that is blocked by what others ask for, though it does not
+// refuse the goal itself; nil where it does, or where people hold it.
 func (a *Question) between(name string, p *universe.Package, about []Evidence, target []string) *Evidence {
-	if slices.Contains(a.App.Held, name) || slices.ContainsFunc(about, func(e Evidence) bool { return e.Grade == project.Refused || e.Grade == project.Inferred }) {
+	if slices.Contains(a.App.Held, name) ||
+		slices.ContainsFunc(about, func(e Evidence) bool {
+			return e.Grade == project.Refused || e.Grade == project.Inferred
+		}) {
 		return nil
 	}
 	_, free := a.Scopes(p, project.Draft{Locked: a.Base}, name)
@@ -159,25 +164,28 @@ func (a *Question) between(name string, p *universe.Package, about []Evidence, t
 	return &Evidence{project.Refused, project.Brief(tangle, a.App, p.Name, newest, a.App.Fixed), p.Name + " " + newest}
 }
 
-// Ran tells of the latest time that the application's checks passed with a release of a declared package beside one of some releases of the
-// framework.
+// Ran tells of the latest time that the application's checks passed with a release of a declared
+// package beside one of some releases of the framework.
 func (a *Question) Ran(name, v string, target []string) (Evidence, bool) {
 	for _, r := range slices.Backward(a.App.Ran) {
 		if framework := r.Versions[a.Goal.Name]; v != "" && r.Versions[name] == v && slices.Contains(target, framework) {
-			return Evidence{project.Ran, fmt.Sprintf("the application's checks passed with it and %s %s here, on %s", a.Goal.Name, framework, r.On.Format(time.DateOnly)), "here"}, true
+			return Evidence{project.Ran, fmt.Sprintf("the application's checks passed with it and %s %s here, on %s",
+				a.Goal.Name, framework, r.On.Format(time.DateOnly)), "here"}, true
 		}
 	}
 	return Evidence{}, false
 }
 
-// lastOf says how long nothing has been published of a package that the goal waits for: "the last release is 1.4.0, of 2019-05-02". It is "" where the
-// dates are not credible.
+// lastOf says how long nothing has been published of a package that the goal waits for: "the last
+// release is 1.4.0, of 2019-05-02". It is "" where the dates are not credible.
 func (a *Question) lastOf(p, framework *universe.Package, target []string) string {
 	newest, first := universe.NewestStable(p), a.firstOf(framework, target)
-	if newest == nil || newest.Published.IsZero() || first == nil || first.Published.IsZero() || !inOrder(p) || !inOrder(framework) || !newest.Published.Before(first.Published) {
+	if newest == nil || newest.Published.IsZero() || first == nil || first.Published.IsZero() || !inOrder(p) ||
+		!inOrder(framework) || !newest.Published.Before(first.Published) {
 		return ""
 	}
-	return fmt.Sprintf("its last release is %s, published %s, before %s %s", newest.Version, newest.Published.Format(time.DateOnly), framework.Name, first.Version)
+	return fmt.Sprintf("its last release is %s, published %s, before %s %s", newest.Version,
+		newest.Published.Format(time.DateOnly), framework.Name, first.Version)
 }
 
 // unsuited lists the runtimes that a release requires and that are not deployed.
@@ -188,7 +196,8 @@ func (a *Question) unsuited(p *universe.Package, subject string) (all []Evidence
 	}
 	for _, q := range r.Runtimes {
 		if deployed, known := a.App.Assumed()[q.Name]; known && !a.App.Runtime(q.Name).SuitsAll(q.Text, deployed) {
-			all = append(all, Evidence{project.Refused, fmt.Sprintf("needs %s %s, and %s is deployed", q.Name, q.Text, deployed), fmt.Sprintf("%s %s, runtime", p.Name, subject)})
+			all = append(all, Evidence{project.Refused, fmt.Sprintf("needs %s %s, and %s is deployed", q.Name, q.Text, deployed),
+				fmt.Sprintf("%s %s, runtime", p.Name, subject)})
 		}
 	}
 	return all
@@ -204,7 +213,8 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 		return []Evidence{{project.Inferred, fmt.Sprintf("describes %s, and goes by its majors", about), "its name"}}
 	}
 	if w := a.App.Waiver(p.Name, framework.Name); w != nil {
-		return []Evidence{{project.SetAside, fmt.Sprintf("what it asks of %s is set aside: %s", framework.Name, w.Reason), "molt.yaml"}}
+		return []Evidence{{project.SetAside, fmt.Sprintf("what it asks of %s is set aside: %s", framework.Name, w.Reason),
+			"molt.yaml"}}
 	}
 	demands := append(a.onFramework(r), a.ofFramework(r.Covered)...)
 	if doubt := a.doubt(p, framework, subject, target); doubt != nil {
@@ -268,7 +278,8 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 	return all
 }
 
-// doubt is the evidence that a release promises nothing for the goal, though it does not exclude it; nil where nothing tells.
+// doubt is the evidence that a release promises nothing for the goal, though it does not exclude
+// it; nil where nothing tells.
 func (a *Question) doubt(p, framework *universe.Package, subject string, target []string) *Evidence {
 	wanted := a.setOf(framework, target)
 	i := a.infer(p, framework, p.Index(subject), wanted)
@@ -276,11 +287,13 @@ func (a *Question) doubt(p, framework *universe.Package, subject string, target 
 		return nil
 	}
 	earlier, later := a.sentences(p, framework, i)
-	return &Evidence{project.Inferred, fmt.Sprintf("%s, and %s: so %s is not taken to be compatible with %s", earlier, later, subject, a.Goal), p.Name + " " + p.Version(i.by).String()}
+	return &Evidence{project.Inferred,
+		fmt.Sprintf("%s, and %s: so %s is not taken to be compatible with %s", earlier, later, subject, a.Goal),
+		p.Name + " " + p.Version(i.by).String()}
 }
 
-// Doubt says why a release that states nothing against some releases of the framework, or nothing at all, is not taken to be compatible
-// with them; "" where it is, or excludes them itself.
+// Doubt says why a release that states nothing against some releases of the framework, or nothing
+// at all, is not taken to be compatible with them; "" where it is, or excludes them itself.
 func (a *Question) Doubt(name, v string, target []string) string {
 	p, err := a.Pkg(name)
 	if err != nil {
@@ -321,13 +334,16 @@ func (a *Question) secondCopy(d universe.Demand, framework *universe.Package, ta
 	}
 	set, err := framework.Admit(d.Text)
 	if err == nil && slices.ContainsFunc(target, func(v string) bool { return set.Has(framework.Index(v)) }) {
-		return "; a need, and not a peer: it shares the application's copy only while the range admits that, and brings a second copy after"
+		return "; a need, and not a peer: it shares the application's copy only while the range admits that, and brings a " +
+			"second copy after"
 	}
-	return "; a need, and not a peer: it would bring a second copy of " + framework.Name + " beside the goal, which Molt does not accept"
+	return "; a need, and not a peer: it would bring a second copy of " + framework.Name +
+		" beside the goal, which Molt does not accept"
 }
 
 // grade grades one demand on the framework.
-func (a *Question) grade(r *universe.Release, d universe.Demand, framework *universe.Package, first *universe.Release, target []string) (project.Grade, string) {
+func (a *Question) grade(r *universe.Release, d universe.Demand, framework *universe.Package, first *universe.Release,
+	target []string) (project.Grade, string) {
 	says := "asks for " + asked(d)
 	set, err := framework.Admit(d.Text)
 	admits := slices.ContainsFunc(target, func(v string) bool { return set.Has(framework.Index(v)) })
@@ -340,7 +356,8 @@ func (a *Question) grade(r *universe.Release, d universe.Demand, framework *univ
 	if c, err := a.App.Scheme.Constrain(d.Text); err != nil || !c.Bounded() {
 		if first != nil && !first.Published.IsZero() && !r.Published.IsZero() && inOrder(framework) {
 			if days := int(first.Published.Sub(r.Published) / (24 * time.Hour)); days > 0 {
-				return project.Open, fmt.Sprintf("%s, open range, published %s, %s before %s %s existed: promises nothing", says, r.Published.Format(time.DateOnly), daysOf(days), framework.Name, first.Version)
+				return project.Open, fmt.Sprintf("%s, open range, published %s, %s before %s %s existed: promises nothing",
+					says, r.Published.Format(time.DateOnly), daysOf(days), framework.Name, first.Version)
 			}
 		}
 		return project.Open, says + ", open range: does not rule it out, promises nothing"
@@ -357,7 +374,8 @@ func asked(d universe.Demand) string {
 }
 
 // datedGrade grades a statement that names the goal by when it was made.
-func datedGrade(r *universe.Release, framework *universe.Package, first *universe.Release, says string) (project.Grade, string) {
+func datedGrade(r *universe.Release, framework *universe.Package, first *universe.Release,
+	says string) (project.Grade, string) {
 	if first == nil || first.Published.IsZero() || r.Published.IsZero() {
 		return project.Stated, says
 	}

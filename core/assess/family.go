@@ -7,7 +7,8 @@ import (
 	"molt/core/version"
 )
 
-// Evenly leaves members of a family that go ahead of the framework the releases that all have by number, or else by major.
+// Evenly leaves members of a family that go ahead of the framework the releases that all have by
+// number, or else by major.
 func (a *Question) Evenly(c Choice, names []string) error {
 	if len(names) < 2 || a.Akin(names[0], names[1]) == DeclaredFamily {
 		return nil
@@ -49,14 +50,15 @@ func (a *Question) Evenly(c Choice, names []string) error {
 	return nil
 }
 
-// inFamily leaves of the releases that can go ahead of the framework those that the package's family can have too, where
-// it has one that stands at the same major.
+// inFamily leaves of the releases that can go ahead of the framework those that the package's
+// family can have too, where it has one that stands at the same major.
 func (a *Question) inFamily(name string, p *universe.Package, over crossing, among version.Set) (version.Set, error) {
 	framework, old, target := over.framework, over.old, over.target
 	at := p.Known(a.Locked(name))
 	c, names := Choice{name: Texts(p, among)}, []string{name}
 	for _, other := range a.Names() {
-		if other == name || at == nil || a.Akin(name, other) == "" || a.Akin(name, other) == DeclaredFamily || slices.Contains(a.App.Held, other) {
+		if other == name || at == nil || a.Akin(name, other) == "" || a.Akin(name, other) == DeclaredFamily ||
+			slices.Contains(a.App.Held, other) {
 			continue
 		}
 		its, err := a.Pkg(other)
@@ -67,7 +69,8 @@ func (a *Question) inFamily(name string, p *universe.Package, over crossing, amo
 		if here == nil || a.App.Scheme.Major(here.Version) != a.App.Scheme.Major(at.Version) {
 			continue
 		}
-		both := a.Acceptors(its, framework, old).All.And(a.Acceptors(its, framework, target).All).And(a.Speaking(its, framework)).And(a.Promises(other, its, framework, old)).And(a.Usable(its, a.Locked(other)))
+		both := a.Acceptors(its, framework, old).All.And(a.Acceptors(its, framework, target).All).And(
+			a.Speaking(its, framework)).And(a.Promises(other, its, framework, old)).And(a.Usable(its, a.Locked(other)))
 		later := version.NewSet(its.Len())
 		for i := range both.All() {
 			if i > its.Index(a.Locked(other)) {

@@ -13,9 +13,11 @@ import (
 // TheGoal stands in RuntimeNeed.By for a runtime that is a goal itself.
 const TheGoal = "the goal"
 
-// Ask builds the question for some goals and checks them. The first goal is the framework's. A further one is a declared package
-// that is to reach some releases too, or a runtime that is to be raised. A goal that makes no sense is a *project.GoalError.
-func Ask(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal) (*Question, error) {
+// Ask builds the question for some goals and checks them. The first goal is the framework's. A
+// further one is a declared package that is to reach some releases too, or a runtime that is to be
+// raised. A goal that makes no sense is a *project.GoalError.
+func Ask(ctx context.Context, source universe.Source, app project.Application,
+	goals []project.Goal) (*Question, error) {
 	a, err := AskOne(ctx, source, app, goals[0])
 	if err != nil {
 		return nil, err
@@ -49,7 +51,9 @@ func (a *Question) further(g project.Goal) error {
 		a.Raised[g.Name] = v
 		return nil
 	case declared.As == "" || !project.Registered(declared):
-		return &project.GoalError{Goal: g, Reason: project.NotAmong("no declared package and no runtime has this name", g.Name, append(a.Names(), project.RuntimesOf(a.App)...))}
+		return &project.GoalError{Goal: g,
+			Reason: project.NotAmong("no declared package and no runtime has this name", g.Name,
+				append(a.Names(), project.RuntimesOf(a.App)...))}
 	}
 	p, err := a.Pkg(g.Name)
 	if err != nil {
@@ -72,8 +76,9 @@ func (a *Question) further(g project.Goal) error {
 	return nil
 }
 
-// Towards filters releases to those allowed with the goal: where the package is a goal itself, to the releases that this goal
-// means; to those whose evidence is strong enough for the policy; and to those that promise to go with it, unless there are none that do.
+// Towards filters releases to those allowed with the goal: where the package is a goal itself, to
+// the releases that this goal means; to those whose evidence is strong enough for the policy; and
+// to those that promise to go with it, unless there are none that do.
 func (a *Question) Towards(name string, p *universe.Package, releases, target []string) []string {
 	releases = a.towards(name, p, releases, target)
 	if a.Goal.Name == "" {

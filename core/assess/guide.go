@@ -9,8 +9,8 @@ import (
 	"molt/core/version"
 )
 
-// guides returns the guides about the goal's framework, for the majors after the one in use up to the goal's, or for one
-// major alone.
+// guides returns the guides about the goal's framework, for the majors after the one in use up to
+// the goal's, or for one major alone.
 func (a *Question) guides(major string) []project.Guide {
 	p, err := a.Pkg(a.Goal.Name)
 	if err != nil {
@@ -26,7 +26,8 @@ func (a *Question) guides(major string) []project.Guide {
 		if g.About != a.Goal.Name || major != "" && g.To != major {
 			continue
 		}
-		inReach := slices.ContainsFunc(p.Versions()[:set.Max()+1], func(v version.Version) bool { return a.App.Scheme.Major(v) == g.To })
+		inReach := slices.ContainsFunc(
+			p.Versions()[:set.Max()+1], func(v version.Version) bool { return a.App.Scheme.Major(v) == g.To })
 		if inReach && (at < 0 || a.App.Scheme.Major(p.Version(at)) != g.To) && a.after(g.To, p, at) {
 			all = append(all, g)
 		}
@@ -42,7 +43,8 @@ func (a *Question) after(major string, p *universe.Package, at int) bool {
 // RetirementOf says whether a package retires: its maintainers say so, or a guide does.
 func (a *Question) RetirementOf(p *universe.Package) *Retirement {
 	said := RetirementOf(p, a.Goal.Name)
-	if about, runtime := a.described(p); about != "" && !runtime && a.Declaration(about).As != "" && said != nil && said.Kind == project.Abandoned {
+	if about, runtime := a.described(p); about != "" && !runtime && a.Declaration(about).As != "" && said != nil &&
+		said.Kind == project.Abandoned {
 		said = a.selfDescribed(about)
 	}
 	if said != nil && said.Kind == project.Swallowed && a.later(said.Says) {
@@ -86,8 +88,9 @@ func (a *Question) later(says string) bool {
 	return false
 }
 
-// companion filters releases of a package to those that guides recommend with some releases of the framework, and without
-// those that they want to move together with a later major. A recommendation that no release fits is ignored.
+// companion filters releases of a package to those that guides recommend with some releases of the
+// framework, and without those that they want to move together with a later major. A recommendation
+// that no release fits is ignored.
 func (a *Question) companion(p *universe.Package, releases, target []string) []string {
 	for _, one := range a.recommended(p, target) {
 		releases = slices.DeleteFunc(slices.Clone(releases), func(v string) bool {
@@ -100,7 +103,9 @@ func (a *Question) companion(p *universe.Package, releases, target []string) []s
 
 // advises reports whether guides recommend a release of a package with some releases of the framework.
 func (a *Question) advises(p *universe.Package, v string, target []string) bool {
-	return slices.ContainsFunc(a.recommended(p, target), func(one recommendation) bool { return one.here && one.set.Has(p.Index(v)) })
+	return slices.ContainsFunc(a.recommended(p, target), func(one recommendation) bool {
+		return one.here && one.set.Has(p.Index(v))
+	})
 }
 
 // inStep reports whether people say that a declared package moves together with the goal: advice, or a family that the
@@ -110,8 +115,8 @@ func (a *Question) inStep(name string, p *universe.Package) bool {
 		slices.ContainsFunc(a.recommended(p, a.meant), func(one recommendation) bool { return one.here && one.together })
 }
 
-// A recommendation is which releases of a package guides recommend with a major of the framework: that of some releases in
-// question (here), or one after it (later).
+// A recommendation is which releases of a package guides recommend with a major of the framework:
+// that of some releases in question (here), or one after it (later).
 type recommendation struct {
 	set                   version.Set
 	here, later, together bool
@@ -132,8 +137,8 @@ func (a *Question) Advised(name string, target []string) string {
 	return ""
 }
 
-// recommended returns what guides say that a package must be at, as seen from some releases of the framework. What is only
-// guessed does not count.
+// recommended returns what guides say that a package must be at, as seen from some releases of the
+// framework. What is only guessed does not count.
 func (a *Question) recommended(p *universe.Package, target []string) (all []recommendation) {
 	framework, err := a.Pkg(a.Goal.Name)
 	if err != nil || len(target) == 0 {
@@ -150,7 +155,8 @@ func (a *Question) recommended(p *universe.Package, target []string) (all []reco
 				continue
 			}
 			if set, err := p.Admit(f.Needs); err == nil && !set.Empty() {
-				all = append(all, recommendation{set, g.To == major, g.To != major && a.after(g.To, framework, at), f.Together, f.Line() + ", says " + f.Source})
+				all = append(all, recommendation{
+					set, g.To == major, g.To != major && a.after(g.To, framework, at), f.Together, f.Line() + ", says " + f.Source})
 			}
 		}
 	}
@@ -186,8 +192,9 @@ func (a *Question) AdvisedRuntimes(major string) []RuntimeNeed {
 	return all
 }
 
-// touching returns the facts of the guides that concern the application: facts about its packages, facts whose names were found in
-// its source, and facts that belong to every such upgrade. Each comes with its major.
+// touching returns the facts of the guides that concern the application: facts about its packages,
+// facts whose names were found in its source, and facts that belong to every such upgrade. Each
+// comes with its major.
 func (a *Question) touching() []Touch {
 	var all []Touch
 	locked := map[string][]string{}

@@ -8,8 +8,8 @@ import (
 	"molt/core/project/projecttest"
 )
 
-// Advice about the goal says nothing of the framework in use, so what it recommends goes ahead only where it asks for that
-// one too; and who moves together does not go ahead at all.
+// Advice about the goal says nothing of the framework in use, so what it recommends goes ahead only
+// where it asks for that one too; and who moves together does not go ahead at all.
 func TestRecommended(t *testing.T) {
 	const silent = `
 		app: hull@^4 rope@^2
@@ -45,8 +45,10 @@ func TestRecommended(t *testing.T) {
 	} {
 		source, app := projecttest.Sketch(t, test.universe)
 		if test.needs != "" {
-			app.Guides = []project.Guide{{About: "hull", To: "5", Facts: []project.Fact{{Kind: project.CompanionFact, Name: "rope", Needs: test.needs, Together: test.together,
-				Source: "the guide", Confidence: project.Sure}}}}
+			app.Guides = []project.Guide{{
+				About: "hull", To: "5", Facts: []project.Fact{
+					{Kind: project.CompanionFact, Name: "rope", Needs: test.needs, Together: test.together,
+						Source: "the guide", Confidence: project.Sure}}}}
 		}
 		if test.family {
 			app.Families = [][]string{{"hull", "rope"}}
@@ -63,8 +65,8 @@ func TestRecommended(t *testing.T) {
 	}
 }
 
-// Type declarations that go on under another name are renamed, whatever they describe brings: their maintainers say so, or a
-// guide does.
+// Type declarations that go on under another name are renamed, whatever they describe brings: their
+// maintainers say so, or a guide does.
 func TestRenamedTypes(t *testing.T) {
 	for _, guided := range []bool{false, true} {
 		text := "app: hull@^4 types-hull@^4\nhull@4\nhull@5\ntypes-hull@4\nhulltypes@4"
@@ -79,7 +81,10 @@ func TestRenamedTypes(t *testing.T) {
 			return project.Kin{Name: name}
 		}
 		if guided {
-			app.Guides = []project.Guide{{About: "hull", To: "5", Facts: []project.Fact{{Kind: project.RenamedFact, Name: "types-hull", Becomes: "hulltypes", Source: "the guide", Confidence: project.Sure}}}}
+			app.Guides = []project.Guide{{
+				About: "hull", To: "5", Facts: []project.Fact{
+					{Kind: project.RenamedFact, Name: "types-hull", Becomes: "hulltypes", Source: "the guide",
+						Confidence: project.Sure}}}}
 		}
 		got, err := Assess(context.Background(), source, app, project.Goal{Name: "hull", Constraint: "5"})
 		if err != nil || got.Packages[0].Standing != project.Retires || got.Packages[0].To != "hulltypes" {

@@ -29,15 +29,16 @@ type memo struct {
 	views      map[string]view // by the runtimes that are taken to be deployed, and those that are goals
 }
 
-// A view is what is seen of the registry when some runtimes are deployed. Copies of a question that assume the same runtimes
-// share one, and with it what its sources and a search have found out.
+// A view is what is seen of the registry when some runtimes are deployed. Copies of a question that
+// assume the same runtimes share one, and with it what its sources and a search have found out.
 type view struct {
 	full   universe.Source // see Question.Full
 	source universe.Source // what of it runs on the runtimes
 }
 
 // view returns the view for some runtimes, made when it is asked for the first time.
-func (m *memo) view(pairs *pairing, assumed project.Runtimes, raised map[string]version.Version, create func() view) view {
+func (m *memo) view(pairs *pairing, assumed project.Runtimes, raised map[string]version.Version,
+	create func() view) view {
 	key := fmt.Sprint(pairs, assumed, raised) // maps are printed in the order of their keys
 	m.mu.Lock()
 	defer m.mu.Unlock()
@@ -54,8 +55,9 @@ func (m *memo) view(pairs *pairing, assumed project.Runtimes, raised map[string]
 
 // statements are what the releases of a package say about the framework.
 type statements struct {
-	all     []statement
-	bounded []int // the releases that count when others are interpreted: neither prereleases nor deprecated, with a bounded statement
+	all []statement
+	// the releases that count when others are interpreted: neither prereleases nor deprecated, with a bounded statement
+	bounded []int
 }
 
 // statements returns what every release of a package says about the framework.
@@ -70,7 +72,8 @@ func (a *Question) statements(p, framework *universe.Package) *statements {
 			s.all[i] = a.statementOf(nil, nil, framework)
 			continue
 		}
-		if i > 0 && a.lookedAt(p, framework, i-1) && universe.SameLists(p.Needs(i), p.Needs(i-1)) && universe.SameLists(p.Peers(i), p.Peers(i-1)) {
+		if i > 0 && a.lookedAt(p, framework, i-1) && universe.SameLists(p.Needs(i), p.Needs(i-1)) &&
+			universe.SameLists(p.Peers(i), p.Peers(i-1)) {
 			s.all[i] = s.all[i-1]
 		} else {
 			s.all[i] = a.statementOf(p.Needs(i), p.Peers(i), framework)
@@ -84,15 +87,17 @@ func (a *Question) statements(p, framework *universe.Package) *statements {
 	return s
 }
 
-// lookedAt reports whether it is looked at what a release states. Where that costs a request, it is not for those before the one in use, and for none of
-// a package of which neither that one nor the newest speaks of the framework: it is taken to be silent; and for none that would have to be built. What is chosen in the end is solved with what it
-// demands all the same.
+// lookedAt reports whether it is looked at what a release states. Where that costs a request, it is
+// not for those before the one in use, and for none of a package of which neither that one nor the
+// newest speaks of the framework: it is taken to be silent; and for none that would have to be
+// built. What is chosen in the end is solved with what it demands all the same.
 func (a *Question) lookedAt(p, framework *universe.Package, i int) bool {
 	if !p.IsCostly() {
 		return true
 	}
 	ends := a.ends(p)
-	return i == ends[0] || i == ends[len(ends)-1] || i > ends[0] && !p.IsDear(i) && slices.ContainsFunc(ends, func(end int) bool { return a.speaks(p, framework, end) })
+	return i == ends[0] || i == ends[len(ends)-1] || i > ends[0] && !p.IsDear(i) &&
+		slices.ContainsFunc(ends, func(end int) bool { return a.speaks(p, framework, end) })
 }
 
 // ends lists the position of the release in use and that of the newest.
@@ -105,8 +110,9 @@ func (a *Question) speaks(p, framework *universe.Package, i int) bool {
 	return len(a.ofFramework(p.Needs(i)))+len(a.ofFramework(p.Peers(i))) > 0 || a.namesOf(p, i, framework) != ""
 }
 
-// lookAhead begins to fetch what the assessment will look at, where that costs requests: of every declared package first what tells whether it speaks
-// of the framework, and then of those that do the rest.
+// lookAhead begins to fetch what the assessment will look at, where that costs requests: of every
+// declared package first what tells whether it speaks of the framework, and then of those that do
+// the rest.
 func (a *Question) lookAhead(framework *universe.Package) {
 	for _, p := range a.lookAtEnds() {
 		var rest []int
@@ -119,7 +125,8 @@ func (a *Question) lookAhead(framework *universe.Package) {
 	}
 }
 
-// lookAtEnds begins to fetch, of the declared packages where that costs a request, what the releases in use and the newest state.
+// lookAtEnds begins to fetch, of the declared packages where that costs a request, what the
+// releases in use and the newest state.
 func (a *Question) lookAtEnds() (all []*universe.Package) {
 	for _, d := range a.App.Declared {
 		if !project.Registered(d) {
@@ -133,9 +140,11 @@ func (a *Question) lookAtEnds() (all []*universe.Package) {
 	return all
 }
 
-// statementOf reads what a release says about the framework by its needs and peers; a demand on a sibling says it about the framework.
+// statementOf reads what a release says about the framework by its needs and peers; a demand on a
+// sibling says it about the framework.
 func (a *Question) statementOf(needs, peers []universe.Demand, framework *universe.Package) statement {
-	s := statement{demands: append(a.ofFramework(peers), a.ofFramework(needs)...), admits: version.FullSet(framework.Len())}
+	s := statement{demands: append(a.ofFramework(peers), a.ofFramework(needs)...),
+		admits: version.FullSet(framework.Len())}
 	for _, d := range s.demands {
 		set, _ := framework.Admit(d.Text) // what cannot be read admits nothing
 		s.each, s.admits = append(s.each, set), s.admits.And(set)
@@ -173,8 +182,8 @@ func (a *Question) namesOf(p *universe.Package, i int, framework *universe.Packa
 	return ""
 }
 
-// An inference is what a later release tells about the silence or the open range of an earlier one: that it promises nothing for some
-// releases of the framework.
+// An inference is what a later release tells about the silence or the open range of an earlier one:
+// that it promises nothing for some releases of the framework.
 type inference struct {
 	at, by int  // positions of the two releases
 	first  bool // the later one is the first to accept what is wanted
@@ -189,16 +198,20 @@ func (a *Question) sentences(p, framework *universe.Package, i *inference) (earl
 	return earlier, later
 }
 
-// infer interprets a release of a declared package that states nothing about the framework, or only a range without an end, by the later
-// releases that state a bounded one. It returns nil where these leave it its promise for some of the wanted releases of the framework.
+// infer interprets a release of a declared package that states nothing about the framework, or only
+// a range without an end, by the later releases that state a bounded one. It returns nil where
+// these leave it its promise for some of the wanted releases of the framework.
 //
-// Three things take it away. A later release claims to be for one of the wanted, and this one does not. The later releases end before the wanted:
-// whoever came to know the framework's new major excluded it. Or
-// the release is silent, and the first that accepts them came after a breaking move: support began there. Of the framework in use the first tells
-// nothing, nor does the third where the release in use is silent too: that works, and nothing is inferred against it. Nor is anything against packages that people trust.
+// Three things take it away. A later release claims to be for one of the wanted, and this one does
+// not. The later releases end before the wanted: whoever came to know the framework's new major
+// excluded it. Or the release is silent, and the first that accepts them came after a breaking
+// move: support began there. Of the framework in use the first tells nothing, nor does the third
+// where the release in use is silent too: that works, and nothing is inferred against it. Nor is
+// anything against packages that people trust.
 func (a *Question) infer(p, framework *universe.Package, at int, wanted version.Set) *inference {
 	declared := a.declaredAs(p.Name)
-	if at < 0 || declared == "" || p.Name == framework.Name || a.kin.siblings[p.Name] || slices.Contains(a.App.Trusted, declared) || a.App.Aside(p.Name, framework.Name) {
+	if at < 0 || declared == "" || p.Name == framework.Name || a.kin.siblings[p.Name] ||
+		slices.Contains(a.App.Trusted, declared) || a.App.Aside(p.Name, framework.Name) {
 		return nil
 	}
 	reached := a.reached(framework, wanted)
@@ -214,11 +227,13 @@ func (a *Question) infer(p, framework *universe.Package, at int, wanted version.
 		return nil
 	}
 	for i := at + 1; i < len(statements.all) && !reached; i++ {
-		if statements.all[i].named.Meets(wanted) && !p.Version(i).Prerelease() && !p.Deprecated(i) && statements.all[i].admits.Meets(wanted) {
+		if statements.all[i].named.Meets(wanted) && !p.Version(i).Prerelease() && !p.Deprecated(i) &&
+			statements.all[i].admits.Meets(wanted) {
 			return &inference{at, i, true} // its authors name what is wanted from there on
 		}
 	}
-	first, last, end := -1, -1, -1 // the first that accepts, the newest that states anything, and the last release of the framework that any admits
+	// the first that accepts, the newest that states anything, and the last release of the framework that any admits
+	first, last, end := -1, -1, -1
 	for _, i := range statements.bounded {
 		if i <= at {
 			continue
@@ -234,7 +249,8 @@ func (a *Question) infer(p, framework *universe.Package, at int, wanted version.
 		return nil
 	case first < 0 && end < wanted.Min():
 		return &inference{at, last, false}
-	case first >= 0 && len(own.demands) == 0 && !(reached && a.silent(p, statements)) && a.App.Breaking(declared, p.Version(at), p.Version(first)):
+	case first >= 0 && len(own.demands) == 0 && !(reached && a.silent(p, statements)) &&
+		a.App.Breaking(declared, p.Version(at), p.Version(first)):
 		return &inference{at, first, true}
 	}
 	return nil
@@ -276,7 +292,8 @@ func (a *Question) declaredAs(pkg string) string {
 	return ""
 }
 
-// promising filters releases of a declared package to those that are not taken to exclude some releases of the framework.
+// promising filters releases of a declared package to those that are not taken to exclude some
+// releases of the framework.
 func (a *Question) promising(p, framework *universe.Package, releases, target []string) []string {
 	wanted := a.setOf(framework, target)
 	if wanted.Empty() {

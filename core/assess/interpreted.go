@@ -17,11 +17,11 @@ func (a *Question) Interpreting(now *solve.Resolution) *Question {
 	return &other
 }
 
-// interpreted returns a source in which later releases of declared packages interpret earlier ones towards each other,
-// as rule 3 has it towards the framework: where a later release has a peer on another declared package with an end, the
-// silence or the open range of an earlier one is no promise about majors that are newer than any of them admits. It is a
-// view for choosing; locks are made from the source below. Where it costs requests to look at releases, nothing is
-// interpreted.
+// interpreted returns a source in which later releases of declared packages interpret earlier ones
+// towards each other, as rule 3 has it towards the framework: where a later release has a peer on
+// another declared package with an end, the silence or the open range of an earlier one is no
+// promise about majors that are newer than any of them admits. It is a view for choosing; locks are
+// made from the source below. Where it costs requests to look at releases, nothing is interpreted.
 func (a *Question) interpreted(source universe.Source, now *solve.Resolution) universe.Source {
 	if a.App.Tenancy != solve.Nested {
 		return source
@@ -31,7 +31,8 @@ func (a *Question) interpreted(source universe.Source, now *solve.Resolution) un
 		if p.IsCostly() || p.Name == framework || a.declaredAs(p.Name) == "" {
 			return p, nil
 		}
-		until, from := map[string]string{}, map[string]int{} // by package: the constraint of the newest release that has one with an end, and its position
+		// by package: the constraint of the newest release that has one with an end, and its position
+		until, from := map[string]string{}, map[string]int{}
 		for _, name := range p.PeerNames() {
 			other := a.declaredAs(name)
 			if other == "" || name == framework || a.kin.siblings[name] {

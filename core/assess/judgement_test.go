@@ -18,18 +18,32 @@ func TestJudgement(t *testing.T) {
 		want           project.Standing
 		to, says       string
 	}{
-		{"never back", "app: fw@^3 lab@^1.0.1\nfw@3\nfw@5\nlab@1.0: peer:fw@*\nlab@1.0.1: peer:fw@<5", func(a *project.Application) { a.Trusted = []string{"lab"} }, "lab", project.Blocked, "", "only 1.0.0 and older would do; nothing goes back unasked"},
-		{"a sibling is the framework", "app: fw@^3 fw-draw@^3 keel@^1\nfw@3\nfw@5\nfw-draw@3\nfw-draw@5\nkeel@1: peer:fw-draw@^3\nkeel@2: peer:fw-draw@^5", nil, "keel", project.Together, "2.0.0", "asks for fw-draw ^5"},
-		{"silent, and a later major accepts", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@2: peer:fw@^5", nil, "keel", project.Together, "2.0.0", "keel 1.0.0 says nothing about fw, and keel 2.0.0 asks for fw ^5, the first to accept it: so 1.0.0 is not taken to be compatible with fw@5"},
-		{"the same, trusted", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@2: peer:fw@^5", func(a *project.Application) { a.Trusted = []string{"keel"} }, "keel", project.Silent, "", "says nothing"},
+		{"never back", "app: fw@^3 lab@^1.0.1\nfw@3\nfw@5\nlab@1.0: peer:fw@*\nlab@1.0.1: peer:fw@<5",
+			func(a *project.Application) { a.Trusted = []string{"lab"} }, "lab", project.Blocked,
+			"", "only 1.0.0 and older would do; nothing goes back unasked"},
+		{"a sibling is the framework", "app: fw@^3 fw-draw@^3 keel@^1\nfw@3\nfw@5\nfw-draw@3\nfw-draw@5\nkeel@1: " +
+			"peer:fw-draw@^3\nkeel@2: peer:fw-draw@^5", nil, "keel", project.Together, "2.0.0", "asks for fw-draw ^5"},
+		{"silent, and a later major accepts", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@2: peer:fw@^5", nil, "keel",
+			project.Together, "2.0.0", "keel 1.0.0 says nothing about fw, and keel 2.0.0 asks for fw ^5, the first to accept " +
+				"it: so 1.0.0 is not taken to be compatible with fw@5"},
+		{"the same, trusted", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@2: peer:fw@^5",
+			func(a *project.Application) { a.Trusted = []string{"keel"} }, "keel", project.Silent, "", "says nothing"},
 		{"the same, advised", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@2: peer:fw@^5", func(a *project.Application) {
-			a.Guides = []project.Guide{{About: "fw", To: "5", Facts: []project.Fact{{Kind: project.CompanionFact, Name: "keel", Needs: "^1", Source: "the guide", Confidence: project.Sure}}}}
+			a.Guides = []project.Guide{{About: "fw", To: "5",
+				Facts: []project.Fact{{Kind: project.CompanionFact, Name: "keel", Needs: "^1", Source: "the guide",
+					Confidence: project.Sure}}}}
 		}, "keel", project.Silent, "", "keel must be at ^1"},
-		{"silent, and a later minor accepts", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@1.5: peer:fw@^3||^5", nil, "keel", project.Silent, "", "says nothing"},
-		{"open, and later releases end before", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1: peer:fw@>=3\nkeel@2: peer:fw@^3", nil, "keel", project.Blocked, "", "asks for fw ^3"},
-		{"open, and later releases begin after", "app: fw@^3 keel@^1\nfw@3\nfw@5\nfw@6\nkeel@1: peer:fw@>=3\nkeel@2: peer:fw@^6", nil, "keel", project.Ready, "", "open range"},
-		{"open, and later releases accept", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1: peer:fw@>=3\nkeel@2: peer:fw@^5", nil, "keel", project.Ready, "", "open range"},
-		{"previews tell nothing", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@2.0-rc.1: peer:fw@^5", nil, "keel", project.Silent, "", "says nothing"},
+		{"silent, and a later minor accepts", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@1.5: peer:fw@^3||^5", nil, "keel",
+			project.Silent, "", "says nothing"},
+		{"open, and later releases end before", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1: peer:fw@>=3\nkeel@2: peer:fw@^3",
+			nil, "keel", project.Blocked, "", "asks for fw ^3"},
+		{"open, and later releases begin after",
+			"app: fw@^3 keel@^1\nfw@3\nfw@5\nfw@6\nkeel@1: peer:fw@>=3\nkeel@2: peer:fw@^6", nil, "keel", project.Ready,
+			"", "open range"},
+		{"open, and later releases accept", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1: peer:fw@>=3\nkeel@2: peer:fw@^5",
+			nil, "keel", project.Ready, "", "open range"},
+		{"previews tell nothing", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@2.0-rc.1: peer:fw@^5", nil, "keel",
+			project.Silent, "", "says nothing"},
 	} {
 		source, app := projecttest.Sketch(t, test.universe)
 		if app.Locked == nil {
@@ -55,7 +69,8 @@ func TestJudgement(t *testing.T) {
 
 // A newer runtime than the goal needs is said apart.
 func TestRuntimeThatIsNotNeeded(t *testing.T) {
-	source, app := projecttest.Sketch(t, "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1: peer:fw@^3\nkeel@2.0: peer:fw@^5\nkeel@2.1: peer:fw@^5")
+	source, app := projecttest.Sketch(
+		t, "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1: peer:fw@^3\nkeel@2.0: peer:fw@^5\nkeel@2.1: peer:fw@^5")
 	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
 	projecttest.Requires(source, "fw", "5.0.0", ">=22")
 	projecttest.Requires(source, "keel", "2.1.0", ">=24")

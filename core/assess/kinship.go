@@ -13,9 +13,10 @@ import (
 // DeclaredFamily is the ground of a family that people declared.
 const DeclaredFamily = "declared as a family"
 
-// Akin returns the ground on which two declared packages are a family, which moves in step; "" for none: people said so, or
-// they have a scope, a name stem or a repository in common, or one asks for exactly its own number of the other, and they
-// were published under the same version numbers, or on the same days in the same majors.
+// Akin returns the ground on which two declared packages are a family, which moves in step; "" for
+// none: people said so, or they have a scope, a name stem or a repository in common, or one asks
+// for exactly its own number of the other, and they were published under the same version numbers,
+// or on the same days in the same majors.
 func (a *Question) Akin(x, y string) string {
 	type pair struct{ akin, to string }
 	key := pair{min(x, y), max(x, y)}
@@ -53,8 +54,9 @@ func (a *Question) akin(x, y string) string {
 	return ""
 }
 
-// sameDays reports whether, as long as there were both, at least three out of four releases of each of two packages came
-// on a day when the other had one of the same major, with more than a few such days.
+// sameDays reports whether, as long as there were both, at least three out of four releases of each
+// of two packages came on a day when the other had one of the same major, with more than a few such
+// days.
 func (a *Question) sameDays(x, y string) bool {
 	px, errX := a.Pkg(x)
 	py, errY := a.Pkg(y)
@@ -141,8 +143,8 @@ func within(p, other *universe.Package) int {
 	return n
 }
 
-// numbersOf reports whether at least three out of four of a package's releases have the number of one of another's. The other one may
-// have many more: the package came later, or ended earlier.
+// numbersOf reports whether at least three out of four of a package's releases have the number of
+// one of another's. The other one may have many more: the package came later, or ended earlier.
 func numbersOf(p, other *universe.Package) bool {
 	both := shared(p, other)
 	return both > 1 && 4*both >= 3*p.Stable().Count()
@@ -162,9 +164,11 @@ func shared(x, y *universe.Package) int {
 // kin is what a question knows of the framework's relatives; found once, when it is built.
 type kin struct {
 	siblings map[string]bool // packages of the framework's family: what is stated about them is stated about the framework
-	capped   map[string]bool // declared names of the framework's scope that follow its majors, and so never pass the goal's
-	owned    map[string]bool // of these, the siblings: they arrive at the goal's major with it
-	numbered map[string]bool // declared names, named after the framework, locked at its number, and nearly all of whose numbers are its numbers
+	// declared names of the framework's scope that follow its majors, and so never pass the goal's
+	capped map[string]bool
+	owned  map[string]bool // of these, the siblings: they arrive at the goal's major with it
+	// declared names, named after the framework, locked at its number, and nearly all of whose numbers are its numbers
+	numbered map[string]bool
 }
 
 // relatives finds the framework's relatives among what is declared and locked.
@@ -196,7 +200,8 @@ func (a *Question) relatives() error {
 			continue
 		case a.Akin(a.Goal.Name, name) != "" && a.sameHistory(a.Goal.Name, name):
 			a.kin.siblings[p.Name], a.kin.capped[name], a.kin.owned[name] = true, true, true
-		case a.App.Kin != nil && at != nil && a.App.Kin(p.Name).Near(a.App.Kin(framework.Name)) && a.followsMajors(p, framework, at.Version):
+		case a.App.Kin != nil && at != nil && a.App.Kin(p.Name).Near(a.App.Kin(framework.Name)) &&
+			a.followsMajors(p, framework, at.Version):
 			a.kin.capped[name] = true
 		case a.App.Kin != nil && own(a.App.Kin(p.Name)):
 			// One that is ahead of the framework has numbers of its own.
@@ -206,7 +211,8 @@ func (a *Question) relatives() error {
 		}
 	}
 	for _, n := range a.Base.Packages { // what nobody declares can be a sibling too
-		if _, extra := universe.SplitExtra(n.Name); extra != "" || a.App.Kin == nil || a.kin.siblings[n.Name] || n.Name == framework.Name || a.App.Kin(n.Name).Common(a.App.Kin(framework.Name)) == "" {
+		if _, extra := universe.SplitExtra(n.Name); extra != "" || a.App.Kin == nil || a.kin.siblings[n.Name] ||
+			n.Name == framework.Name || a.App.Kin(n.Name).Common(a.App.Kin(framework.Name)) == "" {
 			continue
 		}
 		if p, err := universe.LookUp(a.Ctx, a.Full, n.Name); err != nil {
@@ -218,9 +224,11 @@ func (a *Question) relatives() error {
 	return nil
 }
 
-// followsMajors reports whether a package that is named after the framework numbers its majors as the framework does: it is locked at the
-// framework's major, and has releases of another of its majors; and more than one of them came in the time of the framework's, which one coincidence does not.
-// One that came well before the framework's, or a major past all of the framework's, tells that it numbers them for itself.
+// followsMajors reports whether a package that is named after the framework numbers its majors as
+// the framework does: it is locked at the framework's major, and has releases of another of its
+// majors; and more than one of them came in the time of the framework's, which one coincidence does
+// not. One that came well before the framework's, or a major past all of the framework's, tells
+// that it numbers them for itself.
 func (a *Question) followsMajors(p, framework *universe.Package, at version.Version) bool {
 	r := p.Release(a.Locked(a.declaredAs(p.Name)))
 	if r == nil || a.App.Scheme.Major(r.Version) != a.App.Scheme.Major(at) {
@@ -230,15 +238,17 @@ func (a *Question) followsMajors(p, framework *universe.Package, at version.Vers
 	for i := range framework.Len() {
 		theirs[a.App.Scheme.Major(framework.Version(i))] = true
 	}
-	other, speaks := false, false // of the framework, from the release in use on: then that tells, and equal numbers do not
-	told := map[string]bool{}     // the majors of which it can be told that they are for the same one of the framework
+	// of the framework, from the release in use on: then that tells, and equal numbers do not
+	other, speaks := false, false
+	told := map[string]bool{} // the majors of which it can be told that they are for the same one of the framework
 	for i, v := range p.Versions() {
 		m := a.App.Scheme.Major(v)
 		other = other || m != a.App.Scheme.Major(at) && theirs[m]
 		if theirs[m] && !v.Prerelease() && a.bornWith(p, framework, i, m) {
 			told[m] = true
 		}
-		if !v.Prerelease() && !a.pastMajor(r.Version, v) && (theirs[m] && a.bornBefore(p, framework, i, m) || a.pastMajor(v, framework.Version(framework.Len()-1))) {
+		if !v.Prerelease() && !a.pastMajor(r.Version, v) &&
+			(theirs[m] && a.bornBefore(p, framework, i, m) || a.pastMajor(v, framework.Version(framework.Len()-1))) {
 			return false
 		}
 		if !a.lookedAt(p, framework, i) {
@@ -246,7 +256,9 @@ func (a *Question) followsMajors(p, framework *universe.Package, at version.Vers
 		}
 		s := a.statementOf(p.Needs(i), p.Peers(i), framework)
 		speaks = speaks || len(s.demands) > 0 && !a.pastMajor(r.Version, v)
-		if theirs[m] && s.bounded && !a.pastMajor(r.Version, v) && !slices.ContainsFunc(Texts(framework, s.admits), func(text string) bool { return a.App.Scheme.Major(framework.Known(text).Version) == m }) {
+		if theirs[m] && s.bounded && !a.pastMajor(r.Version, v) &&
+			!slices.ContainsFunc(Texts(framework, s.admits),
+				func(text string) bool { return a.App.Scheme.Major(framework.Known(text).Version) == m }) {
 			return false // a release with the number of one of its majors is for another, and not of the time before it followed
 		}
 		if theirs[m] && s.bounded && !v.Prerelease() {
@@ -259,8 +271,8 @@ func (a *Question) followsMajors(p, framework *universe.Package, at version.Vers
 // manyMajors is how many majors two packages have in common that are no coincidence.
 const manyMajors = 5
 
-// sameMajors reports whether, where there are no dates that could tell, the majors themselves tell that a package follows the
-// framework's: it has many of them, and the newest of both is the same.
+// sameMajors reports whether, where there are no dates that could tell, the majors themselves tell
+// that a package follows the framework's: it has many of them, and the newest of both is the same.
 func (a *Question) sameMajors(p, framework *universe.Package, theirs map[string]bool) bool {
 	tells := func(p *universe.Package) bool { return !p.Published(p.Len()-1).IsZero() && inOrder(p) }
 	if tells(p) && tells(framework) {
@@ -273,11 +285,13 @@ func (a *Question) sameMajors(p, framework *universe.Package, theirs map[string]
 			common[m] = true
 		}
 	}
-	return newest != nil && last != nil && a.App.Scheme.Major(newest.Version) == a.App.Scheme.Major(last.Version) && len(common) >= manyMajors
+	return newest != nil && last != nil && a.App.Scheme.Major(newest.Version) == a.App.Scheme.Major(last.Version) &&
+		len(common) >= manyMajors
 }
 
-// bornWith reports whether the major of a release came in the time of the framework's major of that number: after its first release, and before the first of
-// the next. It is false where there are no dates that could tell.
+// bornWith reports whether the major of a release came in the time of the framework's major of that
+// number: after its first release, and before the first of the next. It is false where there are no
+// dates that could tell.
 func (a *Question) bornWith(p, framework *universe.Package, i int, major string) bool {
 	born := p.Born(i)
 	if born.IsZero() || !inOrder(p) || !inOrder(framework) {
@@ -319,8 +333,9 @@ func (a *Question) pastMajor(v, other version.Version) bool {
 	return v.Compare(other) > 0 && a.App.Scheme.Major(v) != a.App.Scheme.Major(other)
 }
 
-// ofGoal filters releases of the framework's own packages: none passes the majors of some releases of the framework, and of those that
-// share its numbers only releases of these majors are left, where there are any.
+// ofGoal filters releases of the framework's own packages: none passes the majors of some releases
+// of the framework, and of those that share its numbers only releases of these majors are left,
+// where there are any.
 func (a *Question) ofGoal(name string, p, framework *universe.Package, releases, target []string) []string {
 	if !a.kin.capped[name] || len(target) == 0 {
 		return releases
@@ -353,7 +368,8 @@ func (a *Question) ofGoal(name string, p, framework *universe.Package, releases,
 	return within
 }
 
-// states reports whether a release names some releases of the framework, by a range with an end or as ones that it is for: no kinship says otherwise then.
+// states reports whether a release names some releases of the framework, by a range with an end or
+// as ones that it is for: no kinship says otherwise then.
 func (a *Question) states(p, framework *universe.Package, v string, target []string) bool {
 	i := p.Index(v)
 	if i < 0 || a.kin.siblings[p.Name] {
@@ -366,29 +382,32 @@ func (a *Question) states(p, framework *universe.Package, v string, target []str
 	})
 }
 
-// Owned reports whether a declared package is one of the framework's own that share its numbers: it moves with the framework, and neither
-// before nor after.
+// Owned reports whether a declared package is one of the framework's own that share its numbers: it
+// moves with the framework, and neither before nor after.
 func (a *Question) Owned(name string) bool { return a.kin.owned[name] }
 
-// BesideFramework returns where one of the framework's own packages that share its numbers goes with a release of it: to that
-// number, or where it has none, to its newest before, instead of a later one that would resolve too.
+// BesideFramework returns where one of the framework's own packages that share its numbers goes
+// with a release of it: to that number, or where it has none, to its newest before, instead of a
+// later one that would resolve too.
 func (a *Question) BesideFramework(name, v, framework string) string {
 	p, errP := a.Pkg(name)
 	f, errF := a.Pkg(a.Goal.Name)
-	if !a.kin.owned[name] || errP != nil || errF != nil || p.Known(v) == nil || f.Known(framework) == nil || p.Known(v).Version.Compare(f.Known(framework).Version) <= 0 {
+	if !a.kin.owned[name] || errP != nil || errF != nil || p.Known(v) == nil || f.Known(framework) == nil ||
+		p.Known(v).Version.Compare(f.Known(framework).Version) <= 0 {
 		return v
 	}
 	best := v
 	for i := p.Index(a.Locked(name)) + 1; i < p.Len(); i++ {
-		if at := p.Version(i); at.Compare(f.Known(framework).Version) <= 0 && !at.Prerelease() && !p.Withdrawn(i) && !p.Deprecated(i) && a.App.Scheme.Major(at) == a.App.Scheme.Major(p.Known(v).Version) {
+		if at := p.Version(i); at.Compare(f.Known(framework).Version) <= 0 && !at.Prerelease() && !p.Withdrawn(i) &&
+			!p.Deprecated(i) && a.App.Scheme.Major(at) == a.App.Scheme.Major(p.Known(v).Version) {
 			best = at.String()
 		}
 	}
 	return best
 }
 
-// Ends reports whether a declared package that is published with the framework, number by number, has no release of the framework's
-// major at a version.
+// Ends reports whether a declared package that is published with the framework, number by number,
+// has no release of the framework's major at a version.
 func (a *Question) Ends(p *universe.Package, name string, framework version.Version) bool {
 	if !a.kin.owned[name] && !a.kin.numbered[name] {
 		return false
@@ -397,7 +416,8 @@ func (a *Question) Ends(p *universe.Package, name string, framework version.Vers
 	return !slices.ContainsFunc(p.Versions(), func(v version.Version) bool { return a.App.Scheme.Major(v) == major })
 }
 
-// Capped reports whether a release of a declared package is past the goal's major, though the package follows the framework's majors.
+// Capped reports whether a release of a declared package is past the goal's major, though the
+// package follows the framework's majors.
 func (a *Question) Capped(name string, v version.Version) bool {
 	if !a.kin.capped[name] {
 		return false
@@ -434,9 +454,11 @@ func (a *Question) described(p *universe.Package) (about string, runtime bool) {
 	return about, false
 }
 
-// following returns a source in which declared packages that describe another one never pass its major: each of their releases has that
-// one as an optional peer, from its major on, and no further where there is a description of the next major; and those that describe a runtime are hidden beyond the major that is deployed. Locked
-// releases are as they are. It is a view for choosing; locks are made from the source below.
+// following returns a source in which declared packages that describe another one never pass its
+// major: each of their releases has that one as an optional peer, from its major on, and no further
+// where there is a description of the next major; and those that describe a runtime are hidden
+// beyond the major that is deployed. Locked releases are as they are. It is a view for choosing;
+// locks are made from the source below.
 func (a *Question) following(source universe.Source) universe.Source {
 	if a.App.Kin == nil {
 		return source
@@ -496,10 +518,11 @@ func (a *Question) following(source universe.Source) universe.Source {
 			} else if stays(v) {
 				return all
 			}
-			if c, err := p.Scheme.Constrain(text); stays(v) && (err != nil || !slices.ContainsFunc(locked[about], func(text string) bool {
-				at := other.Known(text)
-				return at != nil && version.Admits(c, at.Version)
-			})) {
+			if c, err := p.Scheme.Constrain(text); stays(v) &&
+				(err != nil || !slices.ContainsFunc(locked[about], func(text string) bool {
+					at := other.Known(text)
+					return at != nil && version.Admits(c, at.Version)
+				})) {
 				return all // they do not go together as it is
 			}
 			return append(slices.Clone(all), universe.Demand{As: about, Package: other.Name, Text: text, Optional: true})
@@ -507,8 +530,8 @@ func (a *Question) following(source universe.Source) universe.Source {
 	})
 }
 
-// endsWithMajor reports whether a description of a package's major has no say about the next one, because there is one of that too: then both move in one
-// stage.
+// endsWithMajor reports whether a description of a package's major has no say about the next one,
+// because there is one of that too: then both move in one stage.
 func (a *Question) endsWithMajor(p, other *universe.Package, v version.Version) bool {
 	from := a.firstFromMajor(other, v)
 	if from == nil || a.App.Scheme.Major(from) != a.App.Scheme.Major(v) {
@@ -524,10 +547,13 @@ func (a *Question) endsWithMajor(p, other *universe.Package, v version.Version) 
 			break
 		}
 	}
-	return slices.ContainsFunc(p.Versions(), func(x version.Version) bool { return !x.Prerelease() && a.App.Scheme.Major(x) == next })
+	return slices.ContainsFunc(p.Versions(), func(x version.Version) bool {
+		return !x.Prerelease() && a.App.Scheme.Major(x) == next
+	})
 }
 
-// firstFromMajor returns the first release of a package from the major on that a version of another one names; nil where there is none.
+// firstFromMajor returns the first release of a package from the major on that a version of another
+// one names; nil where there is none.
 func (a *Question) firstFromMajor(p *universe.Package, v version.Version) version.Version {
 	for i := range p.Len() {
 		if r := p.Version(i); !a.pastMajor(v, r) && !r.Prerelease() {
@@ -552,8 +578,8 @@ func (a *Question) firstFromMinor(p *universe.Package, v version.Version) versio
 	return nil
 }
 
-// pastRuntime reports whether a version is of a later major than a runtime has anywhere. Of a runtime that nobody knows, no release is
-// past.
+// pastRuntime reports whether a version is of a later major than a runtime has anywhere. Of a
+// runtime that nobody knows, no release is past.
 func (a *Question) pastRuntime(name string, v version.Version) bool {
 	runtime := a.App.Runtime(name)
 	for _, text := range a.App.Assumed()[name] {

@@ -41,8 +41,8 @@ func TestEqualNumbers(t *testing.T) {
 	}
 }
 
-// Packages of one repository that are released on the same days in the same majors are a family, whatever their numbers;
-// those that only meet now and then, or are of different majors, are none.
+// Packages of one repository that are released on the same days in the same majors are a family,
+// whatever their numbers; those that only meet now and then, or are of different majors, are none.
 func TestReleasedTogether(t *testing.T) {
 	const text = "app: hull@^1 crank@^1 drum@^1 pawl@^1 bell@^2\nhull@1"
 	var releases, days strings.Builder
@@ -50,7 +50,8 @@ func TestReleasedTogether(t *testing.T) {
 		for _, one := range []struct {
 			name, v string
 			day     int
-		}{{"crank", fmt.Sprintf("1.%d.0", i), 3 * i}, {"drum", fmt.Sprintf("1.0.%d", i), 3 * i}, {"pawl", fmt.Sprintf("1.%d.3", i), 3*i + i%2}, {"bell", fmt.Sprintf("2.%d.0", i), 3 * i}} {
+		}{{"crank", fmt.Sprintf("1.%d.0", i), 3 * i}, {"drum", fmt.Sprintf("1.0.%d", i), 3 * i},
+			{"pawl", fmt.Sprintf("1.%d.3", i), 3*i + i%2}, {"bell", fmt.Sprintf("2.%d.0", i), 3 * i}} {
 			fmt.Fprintf(&releases, "\n%s@%s", one.name, one.v)
 			fmt.Fprintf(&days, "\n%s@%s 2020-01-%02d", one.name, one.v, 1+one.day)
 		}
@@ -64,7 +65,8 @@ func TestReleasedTogether(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for pair, want := range map[string]string{"crank drum": "one repository, and released on the same days", "crank pawl": "", "crank bell": ""} {
+	for pair, want := range map[string]string{
+		"crank drum": "one repository, and released on the same days", "crank pawl": "", "crank bell": ""} {
 		x, y, _ := strings.Cut(pair, " ")
 		if got := a.Akin(x, y); got != want || a.Akin(y, x) != want {
 			t.Errorf("%s: %q, not %q", pair, got, want)
@@ -74,7 +76,8 @@ func TestReleasedTogether(t *testing.T) {
 
 // Descriptions do not pass the minor of what they describe, where it has one of that number.
 func TestDescribedMinor(t *testing.T) {
-	source, app := projecttest.Sketch(t, "app: hull@~1.0 @types/hull@^1\nhull@1.0\nhull@1.1\nhull@2\n@types/hull@1.0\n@types/hull@1.0.9\n@types/hull@1.1\n@types/hull@1.7")
+	source, app := projecttest.Sketch(
+		t, "app: hull@~1.0 @types/hull@^1\nhull@1.0\nhull@1.1\nhull@2\n@types/hull@1.0\n@types/hull@1.0.9\n@types/hull@1.1\n@types/hull@1.7")
 	app.Kin = func(name string) project.Kin {
 		if about, ok := strings.CutPrefix(name, "@types/"); ok {
 			return project.Kin{Name: about, Describes: about}
@@ -101,10 +104,13 @@ func TestOwnMajors(t *testing.T) {
 	}{
 		{"as the framework", "hull-bell@3.5", "hull-bell@3.5.0 2023-02-01", true},
 		{"one before the framework's", "hull-bell@3.5", "hull-bell@3.5.0 2022-08-01", false},
-		{"one past the framework's last", "hull-bell@3.5\nhull-bell@4.5", "hull-bell@3.5.0 2023-02-01\nhull-bell@4.5.0 2023-08-01", false},
+		{"one past the framework's last", "hull-bell@3.5\nhull-bell@4.5",
+			"hull-bell@3.5.0 2023-02-01\nhull-bell@4.5.0 2023-08-01", false},
 	} {
-		source, app := projecttest.Sketch(t, "app: hull@^1 hull-bell@^1\nhull@1\nhull@2\nhull@3\nhull-bell@1.5\nhull-bell@2.5\n"+test.more)
-		onDays(t, source, "hull@1.0.0 2021-01-01\nhull@2.0.0 2022-01-01\nhull@3.0.0 2023-01-01\nhull-bell@1.5.0 2021-02-01\nhull-bell@2.5.0 2022-02-01\n"+test.days)
+		source, app := projecttest.Sketch(
+			t, "app: hull@^1 hull-bell@^1\nhull@1\nhull@2\nhull@3\nhull-bell@1.5\nhull-bell@2.5\n"+test.more)
+		onDays(t, source, "hull@1.0.0 2021-01-01\nhull@2.0.0 2022-01-01\nhull@3.0.0 2023-01-01\nhull-bell@1.5.0 "+
+			"2021-02-01\nhull-bell@2.5.0 2022-02-01\n"+test.days)
 		a, err := Ask(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}})
 		if err != nil {
 			t.Fatal(err)
@@ -133,14 +139,17 @@ func TestMajorsWithoutDates(t *testing.T) {
 		want           bool
 	}{
 		{"it does", numbers("@hull-lint/rules", "", 4, 5, 6, 7, 8, 9), true},
-		{"it was for others once", numbers("@hull-lint/rules", ": peer:@hull/core@9", 2) + numbers("@hull-lint/rules", "", 4, 5, 6, 7, 8, 9), true},
-		{"it is for others now", numbers("@hull-lint/rules", ": peer:@hull/core@4", 8) + numbers("@hull-lint/rules", "", 4, 5, 6, 7, 9), false},
+		{"it was for others once", numbers("@hull-lint/rules", ": peer:@hull/core@9", 2) +
+			numbers("@hull-lint/rules", "", 4, 5, 6, 7, 8, 9), true},
+		{"it is for others now", numbers("@hull-lint/rules", ": peer:@hull/core@4", 8) +
+			numbers("@hull-lint/rules", "", 4, 5, 6, 7, 9), false},
 		{"it is ahead", numbers("@hull-lint/rules", "", 4, 5, 6, 7, 8, 9, 10), false},
 		{"it is behind", numbers("@hull-lint/rules", "", 4, 5, 6, 7, 8), false},
 		{"it says what it is for", numbers("@hull-lint/rules", ": peer:@hull/core@>=3", 4, 5, 6, 7, 8, 9), false},
 		{"a few majors", numbers("@hull-lint/rules", "", 5, 6, 9), false},
 	} {
-		source, app := projecttest.Sketch(t, "app: @hull/core@^5 @hull-lint/rules@^5"+numbers("@hull/core", "", 1, 2, 3, 4, 5, 6, 7, 8, 9)+test.releases)
+		source, app := projecttest.Sketch(
+			t, "app: @hull/core@^5 @hull-lint/rules@^5"+numbers("@hull/core", "", 1, 2, 3, 4, 5, 6, 7, 8, 9)+test.releases)
 		app.Kin = kin
 		a, err := Ask(context.Background(), source, app, []project.Goal{{Name: "@hull/core", Constraint: "6"}})
 		if err != nil {

@@ -16,9 +16,10 @@ type Optimum struct {
 	Bound []int // no solution costs less, the first difference deciding
 }
 
-// Optimum finds the best way to bring the framework to a target: the fewest declared packages that break, then the
-// fewest lines of the manifest changed, then the newest release of the framework, then the fewest locked packages moved,
-// then the newest releases of those declared packages that move, one after the other. Held packages are not touched. Without any solution it returns nil.
+// Optimum finds the best way to bring the framework to a target: the fewest declared packages that
+// break, then the fewest lines of the manifest changed, then the newest release of the framework,
+// then the fewest locked packages moved, then the newest releases of those declared packages that
+// move, one after the other. Held packages are not touched. Without any solution it returns nil.
 // Unless the whole is asked for, it stops after the lines: they decide what has to move.
 func (a *Question) Optimum(s project.Draft, target []string, whole bool) (*solve.Resolution, *Optimum, error) {
 	first, err := a.Fewest(s, target)
@@ -92,7 +93,8 @@ func (a *Question) Fewest(s project.Draft, target []string) (*PartialOptimum, er
 	return &PartialOptimum{o, best, c, names, []string{breaking.Name, lines.Name}}, nil
 }
 
-// choices gives every declared package the releases that it may have with a target; with their names but for the framework's.
+// choices gives every declared package the releases that it may have with a target; with their
+// names but for the framework's.
 func (a *Question) choices(s project.Draft, target []string) (c Choice, names []string, err error) {
 	names = slices.DeleteFunc(a.Names(), func(n string) bool { return n == a.Goal.Name || s.Gone[n] })
 	c = Choice{a.Goal.Name: target}
@@ -142,8 +144,9 @@ func (a *Question) Rest(s project.Draft, first *PartialOptimum) (*solve.Resoluti
 	return best.Resolution, out, nil
 }
 
-// newest returns one objective for each declared package that a solution moves: how many releases it could be newer. What the
-// solution has reached already is a soft constraint too, so that it is not lost.
+// newest returns one objective for each declared package that a solution moves: how many releases
+// it could be newer. What the solution has reached already is a soft constraint too, so that it is
+// not lost.
 func (a *Question) newest(r, locked *solve.Resolution, c Choice, names []string) ([]solve.Objective, error) {
 	var all []solve.Objective
 	for _, name := range names {
@@ -177,8 +180,8 @@ func KeepExcept(locked *solve.Resolution, moving map[string]bool) map[string][]s
 	return keep
 }
 
-// Scopes returns the releases that a package may have without a breaking move, and all that it may have: none before the
-// one in use. A held package may have the one in use alone.
+// Scopes returns the releases that a package may have without a breaking move, and all that it may
+// have: none before the one in use. A held package may have the one in use alone.
 func (a *Question) Scopes(p *universe.Package, s project.Draft, name string) (inStep, free []string) {
 	current := project.VersionOf(s.Locked, name)
 	all := Texts(p, a.Usable(p, current))
@@ -189,7 +192,10 @@ func (a *Question) Scopes(p *universe.Package, s project.Draft, name string) (in
 	case slices.Contains(a.App.Held, name):
 		return []string{current}, []string{current}
 	}
-	all = slices.DeleteFunc(all, func(v string) bool { return p.Index(v) < at || p.Index(v) > at && !a.Under(name, p, p.Index(v)) }) // nothing goes back
+	// nothing goes back
+	all = slices.DeleteFunc(all, func(v string) bool {
+		return p.Index(v) < at || p.Index(v) > at && !a.Under(name, p, p.Index(v))
+	})
 	step := version.NewSet(p.Len())
 	for i := range a.Usable(p, current).All() {
 		if i == at || i > at && a.Under(name, p, i) && !a.App.Breaking(name, p.Version(at), p.Version(i)) {

@@ -13,9 +13,9 @@ import (
 	"molt/core/universe"
 )
 
-// A pairing is for which packages dates count towards others too, and not only towards the framework: what a release needs
-// of another package without an end is no promise about majors that were born after it. It is found out once for a goal,
-// and a nil one stands for none.
+// A pairing is for which packages dates count towards others too, and not only towards the
+// framework: what a release needs of another package without an end is no promise about majors that
+// were born after it. It is found out once for a goal, and a nil one stands for none.
 type pairing struct {
 	without map[string]bool // packages of which all that they leave open is believed
 	key     string          // tells pairings apart
@@ -32,8 +32,9 @@ func (p *pairing) String() string {
 	return "all without " + p.key
 }
 
-// paired returns a source in which open demands end with the majors that existed when the release was published, or that
-// the application has in use. It is a view for choosing; locks are made from the source below.
+// paired returns a source in which open demands end with the majors that existed when the release
+// was published, or that the application has in use. It is a view for choosing; locks are made from
+// the source below.
 func (a *Question) paired(source universe.Source) universe.Source {
 	if a.pairs == nil || a.Base == nil {
 		return source
@@ -67,7 +68,8 @@ func (a *Question) pairedAnew(source universe.Source) universe.Source {
 		return !known.(bool)
 	}
 	return universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
-		if _, extra := universe.SplitExtra(p.Name); extra != "" || without[p.Name] || p.Len() == 0 || p.Published(p.Len()-1).IsZero() {
+		if _, extra := universe.SplitExtra(p.Name); extra != "" || without[p.Name] || p.Len() == 0 ||
+			p.Published(p.Len()-1).IsZero() {
 			return p, nil // the short documents of packages that nobody declares have no dates
 		}
 		if a.App.Tenancy != solve.Single && a.declaredAs(p.Name) == "" {
@@ -99,8 +101,8 @@ func (a *Question) pairedAnew(source universe.Source) universe.Source {
 	})
 }
 
-// knownUntil returns the day until which majors of a package count for a release of another one: that of the release, or
-// the one when the major in use was born; false where dates tell nothing.
+// knownUntil returns the day until which majors of a package count for a release of another one:
+// that of the release, or the one when the major in use was born; false where dates tell nothing.
 func (a *Question) knownUntil(source universe.Source, name string, locked []string, day time.Time) (time.Time, bool) {
 	p, err := universe.LookUp(a.Ctx, source, name)
 	if err != nil || p == nil || !inOrder(p) {
@@ -120,9 +122,9 @@ func (a *Question) knownUntil(source universe.Source, name string, locked []stri
 	return day, true
 }
 
-// pairUp decides for which packages dates count towards others: for all but the fewest that it takes for the goal to be
-// reached with what promises to go with it, and for none where it cannot be reached at all. A promise about the framework is
-// worth more than one about another package.
+// pairUp decides for which packages dates count towards others: for all but the fewest that it
+// takes for the goal to be reached with what promises to go with it, and for none where it cannot
+// be reached at all. A promise about the framework is worth more than one about another package.
 func (a *Question) pairUp() error {
 	a.pairs, a.Source = nil, a.Full
 	given, err := a.relyingOn(a.meant)

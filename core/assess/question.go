@@ -12,8 +12,9 @@ import (
 	"molt/core/version"
 )
 
-// A Question is an application with a goal, and the view of the releases under which it is answered. It does not change once it is built:
-// who asks under other circumstances takes a copy that says so (Briefly, Deployed, Raising, AnyRuntime, InSight).
+// A Question is an application with a goal, and the view of the releases under which it is
+// answered. It does not change once it is built: who asks under other circumstances takes a copy
+// that says so (Briefly, Deployed, Raising, AnyRuntime, InSight).
 type Question struct {
 	Ctx    context.Context
 	Source universe.Source
@@ -38,10 +39,12 @@ type Question struct {
 	ceilings     map[string]string // releases above which packages do not go; see Below
 }
 
-// Impossible returns why the goal does not resolve even by itself, nil where it does; a question that InSight returned knows.
+// Impossible returns why the goal does not resolve even by itself, nil where it does; a question
+// that InSight returned knows.
 func (a *Question) Impossible() *solve.Tangle { return a.impossible }
 
-// Briefly returns the question when standings alone are asked for: the first and the newest release that would do are not worked out.
+// Briefly returns the question when standings alone are asked for: the first and the newest release
+// that would do are not worked out.
 func (a *Question) Briefly() *Question {
 	other := *a
 	other.brief = true
@@ -162,8 +165,8 @@ func (a *Question) Problem(c Choice, keep map[string][]string) solve.Problem {
 	return a.ProblemFrom(a.Base, c, keep)
 }
 
-// ProblemFrom states the application with a choice of releases, near to a resolution where some are to be kept. The goal and its family
-// are single.
+// ProblemFrom states the application with a choice of releases, near to a resolution where some are
+// to be kept. The goal and its family are single.
 func (a *Question) ProblemFrom(before *solve.Resolution, c Choice, keep map[string][]string) solve.Problem {
 	p := solve.Problem{Tenancy: a.App.Tenancy, Keep: keep, Single: []string{a.Goal.Name}, Outside: a.App.Linked}
 	for _, family := range a.App.Families {
@@ -201,7 +204,8 @@ func (a *Question) ProblemFrom(before *solve.Resolution, c Choice, keep map[stri
 	return p
 }
 
-// Continuing returns the base of a problem that continues a resolution. What one problem finds out about it serves the next.
+// Continuing returns the base of a problem that continues a resolution. What one problem finds out
+// about it serves the next.
 func (a *Question) Continuing(r *solve.Resolution) *solve.Base {
 	a.memo.mu.Lock()
 	defer a.memo.mu.Unlock()
@@ -218,7 +222,8 @@ func (a *Question) Continuing(r *solve.Resolution) *solve.Base {
 	return b
 }
 
-// OneAt reports whether the members of a workspace that stand apart have the framework, where they declare it, at one of some releases too.
+// OneAt reports whether the members of a workspace that stand apart have the framework, where they
+// declare it, at one of some releases too.
 func (a *Question) OneAt(r *solve.Resolution, releases []string) bool {
 	return !slices.ContainsFunc(a.App.Declared, func(d project.Declared) bool {
 		return d.Own == a.Goal.Name && !slices.Contains(releases, project.VersionOf(r, d.As))
@@ -230,7 +235,8 @@ func (a *Question) Solve(c Choice, keep map[string][]string) (*solve.Resolution,
 	return solve.Try(a.Ctx, a.Source, a.Problem(c, keep))
 }
 
-// AskNone builds the question without a goal: what may move while nothing in particular is to be reached. Its base is the lock.
+// AskNone builds the question without a goal: what may move while nothing in particular is to be
+// reached. Its base is the lock.
 func AskNone(ctx context.Context, source universe.Source, app project.Application) *Question {
 	source = project.Permitted(source, app)
 	a := &Question{Ctx: ctx, Source: source, Full: source, Real: source, App: app, Base: app.Locked, memo: &memo{}}
@@ -240,7 +246,8 @@ func AskNone(ctx context.Context, source universe.Source, app project.Applicatio
 }
 
 // AskOne is Ask for one goal. A goal without a constraint means the newest stable major.
-func AskOne(ctx context.Context, source universe.Source, app project.Application, goal project.Goal) (*Question, error) {
+func AskOne(ctx context.Context, source universe.Source, app project.Application,
+	goal project.Goal) (*Question, error) {
 	if !slices.Contains(app.Frameworks, goal.Name) {
 		app.Frameworks = append(slices.Clone(app.Frameworks), goal.Name)
 	}
@@ -254,13 +261,17 @@ func AskOne(ctx context.Context, source universe.Source, app project.Application
 	if !slices.Contains(names, goal.Name) {
 		for _, r := range app.Known {
 			if r.Name == goal.Name {
-				return nil, &project.GoalError{Goal: goal, Reason: "it is a runtime, and no goal of its own: name the framework's before it, such as brackwater@5 " + goal.String()}
+				return nil, &project.GoalError{
+					Goal: goal, Reason: "it is a runtime, and no goal of its own: name the framework's before it, such as " +
+						"brackwater@5 " + goal.String()}
 			}
 		}
-		return nil, &project.GoalError{Goal: goal, Reason: project.NotAmong("no declared package has this name", goal.Name, names)}
+		return nil, &project.GoalError{
+			Goal: goal, Reason: project.NotAmong("no declared package has this name", goal.Name, names)}
 	}
 	if d := a.Declaration(goal.Name); !project.Registered(d) {
-		return nil, &project.GoalError{Goal: goal, Reason: fmt.Sprintf("%s does not come from the registry (%s)", goal.Name, d.Text)}
+		return nil, &project.GoalError{
+			Goal: goal, Reason: fmt.Sprintf("%s does not come from the registry (%s)", goal.Name, d.Text)}
 	}
 	p, err := a.Pkg(goal.Name)
 	if err != nil {
@@ -284,7 +295,9 @@ func AskOne(ctx context.Context, source universe.Source, app project.Application
 	}
 	set, err := a.Target(p)
 	if err != nil || set.Max() < p.Index(a.Locked(goal.Name)) {
-		return nil, &project.GoalError{Goal: a.Goal, Reason: fmt.Sprintf("it is older than what is in use, %s; molt back and molt want lead back", a.Locked(goal.Name))}
+		return nil, &project.GoalError{
+			Goal: a.Goal, Reason: fmt.Sprintf("it is older than what is in use, %s; molt back and molt want lead back",
+				a.Locked(goal.Name))}
 	}
 	a.meant = Texts(p, set)
 	if slices.Contains(app.Held, goal.Name) && !slices.Contains(a.meant, a.Locked(goal.Name)) {

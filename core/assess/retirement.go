@@ -19,13 +19,17 @@ type Retirement struct {
 }
 
 var (
-	successor = regexp.MustCompile(`(?i)(?:renamed to|moved to|replaced by|superseded by|succeeded by|use|continues as|lives on as)\s+[` + "`'\"" + `]?(@?[a-z0-9][a-z0-9._/-]*[a-z0-9])`)
-	absorbed  = regexp.MustCompile(`(?i)(?:part of|built into|included in|merged into|comes with|now in|core of|swallowed by)`)
+	successor = regexp.MustCompile(
+		`(?i)(?:renamed to|moved to|replaced by|superseded by|succeeded by|use|continues as|lives on as)\s+[` + "`'\"" +
+			`]?(@?[a-z0-9][a-z0-9._/-]*[a-z0-9])`)
+	absorbed = regexp.MustCompile(
+		`(?i)(?:part of|built into|included in|merged into|comes with|now in|core of|swallowed by)`)
 )
 
-// RetirementOf says whether a package was renamed, swallowed by a framework or abandoned; nil when none of these. It reads
-// the deprecation of the package's newest stable release: one that names the framework as its new home is swallowed; one that
-// names another package is renamed; any other is abandoned. The framework may be "".
+// RetirementOf says whether a package was renamed, swallowed by a framework or abandoned; nil when
+// none of these. It reads the deprecation of the package's newest stable release: one that names
+// the framework as its new home is swallowed; one that names another package is renamed; any other
+// is abandoned. The framework may be "".
 func RetirementOf(p *universe.Package, framework string) *Retirement {
 	if framework == "" {
 		framework = "\x00" // which nobody names
@@ -34,20 +38,23 @@ func RetirementOf(p *universe.Package, framework string) *Retirement {
 	if newest == nil || newest.Deprecated == "" {
 		return nil
 	}
-	r := &Retirement{Kind: project.Abandoned, Says: newest.Deprecated, Where: fmt.Sprintf("%s %s, deprecation", p.Name, newest.Version)}
+	r := &Retirement{Kind: project.Abandoned, Says: newest.Deprecated,
+		Where: fmt.Sprintf("%s %s, deprecation", p.Name, newest.Version)}
 	if absorbed.MatchString(newest.Deprecated) && strings.Contains(newest.Deprecated, framework) {
 		r.Kind = project.Swallowed
 		return r
 	}
-	if m := successor.FindStringSubmatch(newest.Deprecated); m != nil && m[1] != p.Name && !ordinary[strings.ToLower(m[1])] {
+	if m := successor.FindStringSubmatch(newest.Deprecated); m != nil && m[1] != p.Name &&
+		!ordinary[strings.ToLower(m[1])] {
 		r.Kind, r.Successor = project.Renamed, m[1]
 	}
 	return r
 }
 
-// selfDescribed is the retirement of a package that describes a declared one. Its maintainers end all of its releases at
-// once, when the newest release of the other needs none; so it retires where the release in use of the other, or the goal's,
-// brings its own type declarations. Those that are maintained have more than that release brings.
+// selfDescribed is the retirement of a package that describes a declared one. Its maintainers end
+// all of its releases at once, when the newest release of the other needs none; so it retires where
+// the release in use of the other, or the goal's, brings its own type declarations. Those that are
+// maintained have more than that release brings.
 func (a *Question) selfDescribed(about string) *Retirement {
 	releases := []string{a.Locked(about)}
 	if about == a.Goal.Name && len(a.meant) > 0 {
@@ -73,8 +80,8 @@ func (a *Question) Ended(name string) bool {
 	return err == nil && ended(p)
 }
 
-// DescribesItself says that a release of a declared package brings its own type declarations, and where that was read; ""
-// where it is not said to.
+// DescribesItself says that a release of a declared package brings its own type declarations, and
+// where that was read; "" where it is not said to.
 func (a *Question) DescribesItself(name, v string) (says, where string) {
 	p, err := a.Pkg(name)
 	if err != nil {
@@ -87,4 +94,6 @@ func (a *Question) DescribesItself(name, v string) (says, where string) {
 }
 
 // ordinary are words that follow "use" in sentences and name no package.
-var ordinary = map[string]bool{"a": true, "an": true, "the": true, "another": true, "it": true, "this": true, "at": true, "your": true, "native": true, "newer": true, "version": true, "latest": true, "something": true, "with": true}
+var ordinary = map[string]bool{
+	"a": true, "an": true, "the": true, "another": true, "it": true, "this": true, "at": true, "your": true,
+	"native": true, "newer": true, "version": true, "latest": true, "something": true, "with": true}

@@ -62,10 +62,12 @@ func (a *Question) pinned(needs []RuntimeNeed) []RuntimeNeed {
 	return needs
 }
 
-// RuntimeNeeds lists the requirements on runtimes that a new resolution brings along. Releases that are in the old resolution too
-// don't count: they run already. For each runtime, requirements that are not met come first, and of these the goal's own and then those of what is declared; then the higher ones. One that is
-// not met is left out where one before it asks for as much.
-func RuntimeNeeds(ctx context.Context, source universe.Source, app project.Application, before, after *solve.Resolution) ([]RuntimeNeed, error) {
+// RuntimeNeeds lists the requirements on runtimes that a new resolution brings along. Releases that
+// are in the old resolution too don't count: they run already. For each runtime, requirements that
+// are not met come first, and of these the goal's own and then those of what is declared; then the
+// higher ones. One that is not met is left out where one before it asks for as much.
+func RuntimeNeeds(ctx context.Context, source universe.Source, app project.Application,
+	before, after *solve.Resolution) ([]RuntimeNeed, error) {
 	var all []RuntimeNeed
 	known := map[string]bool{}
 	if before != nil {
@@ -105,7 +107,8 @@ func RuntimeNeeds(ctx context.Context, source universe.Source, app project.Appli
 	}), nil
 }
 
-// rank says how near a need is to what people asked for: 0 for the framework's own, 1 for that of a declared package, 2 for the rest.
+// rank says how near a need is to what people asked for: 0 for the framework's own, 1 for that of a
+// declared package, 2 for the rest.
 func (n RuntimeNeed) rank(app project.Application) int {
 	name := n.By
 	if at := strings.LastIndexByte(name, ' '); at > 0 {
@@ -131,9 +134,10 @@ func compareBool(a, b bool) int {
 	return -1
 }
 
-// Sufficient returns the question with the least runtime with which a choice of releases resolves, and a resolution: the question as it is where
-// what is deployed suffices, else with the language's own runtime raised, to the lowest version that does. Both are nil where no runtime
-// does. Where nobody knows what is deployed, any runtime will do.
+// Sufficient returns the question with the least runtime with which a choice of releases resolves,
+// and a resolution: the question as it is where what is deployed suffices, else with the language's
+// own runtime raised, to the lowest version that does. Both are nil where no runtime does. Where
+// nobody knows what is deployed, any runtime will do.
 func (a *Question) Sufficient(c Choice) (*Question, *solve.Resolution, error) {
 	here := a.Deployed()
 	if len(a.Raised) > 0 {
@@ -240,7 +244,8 @@ func (l *lowering) from(q *Question, r *solve.Resolution) (*Question, *solve.Res
 // fresh returns what of a resolution is not in the base: what is there runs already.
 func (a *Question) fresh(r *solve.Resolution) *solve.Resolution {
 	here := a.Base.Versions()
-	return &solve.Resolution{Packages: slices.DeleteFunc(slices.Clone(r.Packages), func(n solve.Node) bool { return slices.Contains(here[n.Name], n.Version) })}
+	return &solve.Resolution{Packages: slices.DeleteFunc(
+		slices.Clone(r.Packages), func(n solve.Node) bool { return slices.Contains(here[n.Name], n.Version) })}
 }
 
 // mentioned lists the versions of a runtime that any release of the packages in a resolution mentions, ascending.

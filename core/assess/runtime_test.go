@@ -19,7 +19,8 @@ func TestRelockKeepsToTheDeployedRuntime(t *testing.T) {
 	app.Locked = nil
 	projecttest.Requires(source, "hulk", "2.0.0", ">=22")
 	projecttest.Requires(source, "rudder", "1.1.0", "not a range at all")
-	for deployed, want := range map[string]string{"": "2.0.0", "20.11.1": "1.0.0", "20": "1.0.0", "22": "2.0.0", "23.1": "2.0.0"} {
+	for deployed, want := range map[string]string{
+		"": "2.0.0", "20.11.1": "1.0.0", "20": "1.0.0", "22": "2.0.0", "23.1": "2.0.0"} {
 		app.Runtimes = project.Runtimes{"node": project.Everywhere(deployed), "other": project.Everywhere("1")}
 		if deployed == "" {
 			app.Runtimes = nil

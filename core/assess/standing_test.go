@@ -13,8 +13,8 @@ import (
 	"molt/core/universe"
 )
 
-// exhaustive tries every combination of some releases of declared packages; what nobody declares is left to the resolver,
-// which has an exhaustive test of its own.
+// exhaustive tries every combination of some releases of declared packages; what nobody declares is
+// left to the resolver, which has an exhaustive test of its own.
 func exhaustive(t *testing.T, source universe.Source, app project.Application, scope map[string][]string) bool {
 	t.Helper()
 	names := slices.Sorted(maps.Keys(scope))
@@ -112,11 +112,13 @@ func TestStandingsAgainstExhaustiveSearch(t *testing.T) {
 		}
 	}
 	if blocked < 20 || bridges < 20 || first < 50 {
-		t.Errorf("%d packages are blocked, %d bridge, %d name a first release: the universes are too tame", blocked, bridges, first)
+		t.Errorf("%d packages are blocked, %d bridge, %d name a first release: the universes are too tame", blocked,
+			bridges, first)
 	}
 }
 
-// Only a release that names majors is a bridge; but what has nothing to do with the framework moves for the sake of others, before it or with it.
+// Only a release that names majors is a bridge; but what has nothing to do with the framework moves
+// for the sake of others, before it or with it.
 func TestBridgesSpeak(t *testing.T) {
 	source, app := projecttest.Sketch(t, `
 		app: hull@^1 deck@^1 lib@~1.3 open@^1

@@ -20,7 +20,8 @@ func (a *Question) transitives(over crossing, whole *solve.Resolution) ([]Assess
 	var all []Assessed
 	seen := map[string]bool{}
 	for _, n := range a.Base.Packages {
-		if seen[n.Name] || n.Name == over.framework.Name || slices.ContainsFunc(a.App.Declared, func(d project.Declared) bool { return d.Package == n.Name }) {
+		if seen[n.Name] || n.Name == over.framework.Name ||
+			slices.ContainsFunc(a.App.Declared, func(d project.Declared) bool { return d.Package == n.Name }) {
 			continue
 		}
 		seen[n.Name] = true
@@ -68,7 +69,8 @@ func (a *Question) standTransitive(got *Assessed, p *universe.Package, over cros
 	for name, releases := range a.Together {
 		c[name] = releases
 	}
-	r, _, err := solve.Try(a.Ctx, universe.Replaced(a.Source, universe.Table{p.Name: Indifferent(p, framework.Name)}), a.Problem(c, nil))
+	r, _, err := solve.Try(a.Ctx, universe.Replaced(a.Source, universe.Table{p.Name: Indifferent(p, framework.Name)}),
+		a.Problem(c, nil))
 	if err != nil {
 		return err
 	}
@@ -79,8 +81,8 @@ func (a *Question) standTransitive(got *Assessed, p *universe.Package, over cros
 	return nil
 }
 
-// standLeft decides on a package that is missing from the resolution with the goal: either nothing needs it any more, or the packages
-// that need it were left out because of it.
+// standLeft decides on a package that is missing from the resolution with the goal: either nothing
+// needs it any more, or the packages that need it were left out because of it.
 func (a *Question) standLeft(got *Assessed, p, framework *universe.Package, target []string, accepts Acceptance) error {
 	got.Standing = project.Leaves
 	if _, goes := a.Together[got.By]; goes || got.By == a.Goal.Name || got.By == "" {
@@ -92,7 +94,8 @@ func (a *Question) standLeft(got *Assessed, p, framework *universe.Package, targ
 	}
 	c := maps.Clone(a.Together)
 	c[a.Goal.Name], c[got.By] = target, Texts(by, a.Usable(by, a.Locked(got.By)))
-	r, _, err := solve.Try(a.Ctx, universe.Replaced(a.Source, universe.Table{p.Name: Indifferent(p, framework.Name)}), a.Problem(c, nil))
+	r, _, err := solve.Try(a.Ctx, universe.Replaced(a.Source, universe.Table{p.Name: Indifferent(p, framework.Name)}),
+		a.Problem(c, nil))
 	if r != nil || accepts.All.Empty() {
 		got.Standing = project.Blocked
 	}
@@ -108,7 +111,9 @@ func blame(packages []Assessed) {
 		for i := range packages {
 			if by := &packages[i]; by.Name == t.By && by.Standing == project.Blocked && by.Group != transitive {
 				by.Through = append(by.Through, t.Name)
-				by.Evidence = append(by.Evidence, Evidence{project.Refused, fmt.Sprintf("brings in %s %s, of which no release is compatible with the goal", t.Name, t.Locked), by.Name + " " + by.Locked})
+				by.Evidence = append(by.Evidence,
+					Evidence{project.Refused, fmt.Sprintf("brings in %s %s, of which no release is compatible with the goal",
+						t.Name, t.Locked), by.Name + " " + by.Locked})
 			}
 		}
 	}
@@ -157,8 +162,8 @@ func (a *Question) bounds(got *Assessed, p *universe.Package, accepts Acceptance
 	}
 }
 
-// solved narrows the first and the newest release to those with which the whole application resolves. Ready says that the locked
-// release does.
+// solved narrows the first and the newest release to those with which the whole application
+// resolves. Ready says that the locked release does.
 func (a *Question) solved(got *Assessed, p *universe.Package, accepts Acceptance, target []string, ready bool) error {
 	serve := accepts.stated.And(a.Usable(p, got.Locked))
 	if at := p.Index(got.Locked); at >= 0 { // nobody goes back to an open range of long ago
@@ -215,7 +220,8 @@ func (a *Question) waitList(packages []Assessed, framework *universe.Package, ta
 		c[name] = releases
 	}
 	for _, got := range packages {
-		if got.Standing != project.Blocked || slices.Contains(a.App.Held, got.Name) || slices.ContainsFunc(waits, func(w Wait) bool { return w.Package == got.Name }) {
+		if got.Standing != project.Blocked || slices.Contains(a.App.Held, got.Name) ||
+			slices.ContainsFunc(waits, func(w Wait) bool { return w.Package == got.Name }) {
 			continue
 		}
 		name := got.Name

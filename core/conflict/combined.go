@@ -10,8 +10,9 @@ import (
 	"molt/core/universe"
 )
 
-// combined looks for ways out of several tangles at once, for the case that no change of a few lines is enough. It finds the fewest
-// lines of the whole manifest to change, first with every package, then with one, two or three packages removed.
+// combined looks for ways out of several tangles at once, for the case that no change of a few
+// lines is enough. It finds the fewest lines of the whole manifest to change, first with every
+// package, then with one, two or three packages removed.
 func (f *finder) combined() error {
 	names := slices.DeleteFunc(f.declaredInTangle(), func(n string) bool { return slices.Contains(f.App.Held, n) })
 	names = names[:min(len(names), mostNames)]
@@ -28,8 +29,8 @@ func (f *finder) combined() error {
 	return nil
 }
 
-// fewestLines finds the fewest declarations to change so that everything resolves without some packages, and keeps that as a
-// way out.
+// fewestLines finds the fewest declarations to change so that everything resolves without some
+// packages, and keeps that as a way out.
 func (f *finder) fewestLines(dropped []string) error {
 	c := assess.Choice{}
 	lines := solve.Objective{Name: "lines"}

@@ -1,5 +1,5 @@
-// Package conflict explains why something does not resolve, and finds ways out. A way out is shown only after solving with it.
-// The words are explained in docs/words.md.
+// Package conflict explains why something does not resolve, and finds ways out. A way out is shown
+// only after solving with it. The words are explained in docs/words.md.
 package conflict
 
 import (
@@ -12,8 +12,8 @@ import (
 	"molt/core/version"
 )
 
-// An Explanation is a tangle made ready for people: the packages on which demands exclude each other, who makes these demands, and
-// how each of them comes about.
+// An Explanation is a tangle made ready for people: the packages on which demands exclude each
+// other, who makes these demands, and how each of them comes about.
 type Explanation struct {
 	Contested []Contest
 	Tangles   int      // how many tangles there are that share no demand
@@ -35,9 +35,10 @@ type Side struct {
 	Chain    []solve.Demand // from the manifest down to the demand, both included
 }
 
-// Explain makes a tangle ready for people. Releases that the policy or a fixed set rules out are not mentioned; where a contested package is given from
-// outside, that is a side of its own.
-func Explain(ctx context.Context, source universe.Source, app project.Application, t *solve.Tangle) (*Explanation, error) {
+// Explain makes a tangle ready for people. Releases that the policy or a fixed set rules out are
+// not mentioned; where a contested package is given from outside, that is a side of its own.
+func Explain(ctx context.Context, source universe.Source, app project.Application,
+	t *solve.Tangle) (*Explanation, error) {
 	permitted := project.Permitted(source, app)
 	k := &Explanation{}
 	for _, one := range append([]*solve.Tangle{t}, t.Others...) {
@@ -66,8 +67,9 @@ func Explain(ctx context.Context, source universe.Source, app project.Applicatio
 // mostShown is how many contests of a tangle, and how many sides of a contest, people are shown.
 const mostShown = 4
 
-// causes returns the contests that people are shown, and how many demands are not among them. A release that cannot be used is the cause of what hangs on it, so
-// these come first, and of many contests they alone are shown.
+// causes returns the contests that people are shown, and how many demands are not among them. A
+// release that cannot be used is the cause of what hangs on it, so these come first, and of many
+// contests they alone are shown.
 func causes(all []Contest) (shown []Contest, more int) {
 	hinders := func(c Contest) bool { _, ok := universe.Hinders(c.Name); return ok }
 	first := slices.DeleteFunc(slices.Clone(all), func(c Contest) bool { return !hinders(c) })
@@ -162,7 +164,8 @@ func contests(ctx context.Context, source universe.Source, t *solve.Tangle) ([]C
 // mostRuns is how many runs of releases are named of one demand.
 const mostRuns = 8
 
-// mostAsked is how many releases of a package, the newest, are asked whether they make a demand, where each costs a request.
+// mostAsked is how many releases of a package, the newest, are asked whether they make a demand,
+// where each costs a request.
 const mostAsked = 64
 
 // nothing is how an empty set of releases is described.
@@ -220,7 +223,9 @@ func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d sol
 		if d.Kind == solve.Peer {
 			all = by.Peers(i)
 		}
-		if slices.ContainsFunc(all, func(x universe.Demand) bool { return x.As == d.As && x.Package == d.Package && x.Text == d.Constraint }) {
+		if slices.ContainsFunc(all, func(x universe.Demand) bool {
+			return x.As == d.As && x.Package == d.Package && x.Text == d.Constraint
+		}) {
 			asks.Add(i)
 		}
 	}
@@ -228,8 +233,9 @@ func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d sol
 	return side, nil
 }
 
-// chainTo finds the shortest chain of the tangle's own demands that leads from the application to a demand. There is one, since a
-// tangle is minimal: every package in it is there because another of its demands brings it in.
+// chainTo finds the shortest chain of the tangle's own demands that leads from the application to a
+// demand. There is one, since a tangle is minimal: every package in it is there because another of
+// its demands brings it in.
 func chainTo(t *solve.Tangle, d solve.Demand) []solve.Demand {
 	chain := map[string][]solve.Demand{"": nil} // by package
 	for grew := true; grew; {

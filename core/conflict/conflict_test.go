@@ -37,7 +37,8 @@ func TestExplain(t *testing.T) {
 	for _, d := range far.Chain {
 		chain = append(chain, d.String())
 	}
-	if got := strings.Join(chain, "; "); got != "the application needs deck ^1; deck needs rudder ^2; rudder has the peer hulk ^4" || far.Releases != "2.0.0 … 2.1.0" {
+	if got := strings.Join(chain, "; "); got != "the application needs deck ^1; deck needs rudder ^2; rudder has the "+
+		"peer hulk ^4" || far.Releases != "2.0.0 … 2.1.0" {
 		t.Errorf("the other side comes by %s, asked by %s", got, far.Releases)
 	}
 }
@@ -130,7 +131,9 @@ func TestWaysOut(t *testing.T) {
 }
 
 func TestGoalWays(t *testing.T) {
-	source, app := projecttest.Sketch(t, strings.NewReplacer(" blocked@^1.0.0", "", "abandoned@1.0 # no longer maintained", "abandoned@1.0").Replace(projecttest.Harbour))
+	source, app := projecttest.Sketch(
+		t, strings.NewReplacer(" blocked@^1.0.0", "", "abandoned@1.0 # no longer maintained", "abandoned@1.0").Replace(
+			projecttest.Harbour))
 	ways, err := GoalWays(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "5"}}, nil)
 	if err != nil {
 		t.Fatal(err)
@@ -138,17 +141,23 @@ func TestGoalWays(t *testing.T) {
 	if len(ways) < 2 || ways[0].Kind != PreviewWay || !slices.Equal(ways[0].Preview, []string{"preview"}) {
 		t.Errorf("ways %+v", ways)
 	}
-	source, app = projecttest.Sketch(t, "app: hulk@^3 keel@^1\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4\nkeel@3.0: peer:hulk@^5")
+	source, app = projecttest.Sketch(t, "app: hulk@^3 keel@^1\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: "+
+		"peer:hulk@^3\nkeel@2.0: peer:hulk@^4\nkeel@3.0: peer:hulk@^5")
 	app.Held = []string{"keel"}
-	if ways, err = GoalWays(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "5"}}, nil); err != nil || len(ways) == 0 || ways[0].Kind != HoldWay {
+	if ways, err = GoalWays(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "5"}},
+		nil); err != nil || len(ways) == 0 || ways[0].Kind != HoldWay {
 		t.Errorf("a hold in the way: %+v, %v", ways, err)
 	}
-	source, app = projecttest.Sketch(t, "app: hulk@^3 keel@^1\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4")
-	if ways, err = GoalWays(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "5"}}, nil); err != nil || len(ways) != 3 || ways[0].Goals[0].String() != "hulk@4" || ways[1].Kind != DropWay || ways[2].Title != "set aside what keel asks of hulk" {
+	source, app = projecttest.Sketch(
+		t, "app: hulk@^3 keel@^1\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4")
+	if ways, err = GoalWays(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "5"}},
+		nil); err != nil || len(ways) != 3 || ways[0].Goals[0].String() != "hulk@4" || ways[1].Kind != DropWay ||
+		ways[2].Title != "set aside what keel asks of hulk" {
 		t.Errorf("a lesser goal: %+v, %v", ways, err)
 	}
 	app.Held = nil
-	if ways, err = GoalWays(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "4"}}, nil); err != nil || len(ways) != 0 {
+	if ways, err = GoalWays(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "4"}},
+		nil); err != nil || len(ways) != 0 {
 		t.Errorf("a goal that can be reached: %+v, %v", ways, err)
 	}
 }
@@ -246,7 +255,8 @@ func TestWaysOutOfSeveralTangles(t *testing.T) {
 	pair := func(a, b string) string {
 		return strings.NewReplacer("A", a, "B", b).Replace("\nA@1: peer:B@^1\nA@2: peer:B@^2\nB@1\nB@2")
 	}
-	source, app := projecttest.Sketch(t, "app: a@^1 b@^2 c@^1 d@^2 e@^1 f@^2 g@^1 h@^2"+pair("a", "b")+pair("c", "d")+pair("e", "f")+pair("g", "h"))
+	source, app := projecttest.Sketch(
+		t, "app: a@^1 b@^2 c@^1 d@^2 e@^1 f@^2 g@^1 h@^2"+pair("a", "b")+pair("c", "d")+pair("e", "f")+pair("g", "h"))
 	app.Locked = nil
 	ways, err := WaysOut(context.Background(), source, app, tangleOf(t, source, app))
 	if err != nil || len(ways) == 0 || ways[0].Kind != MoveWay || len(ways[0].Changes) != 4 {

@@ -13,9 +13,11 @@ import (
 	"molt/core/universe"
 )
 
-// Reach asks whether some goals, of which the first is the framework's, resolve with everything that is declared. Packages that are compatible with no
-// release of the goal, even alone, are returned as blocked.
-func Reach(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal) (r *solve.Resolution, blocked []string, a *assess.Question, err error) {
+// Reach asks whether some goals, of which the first is the framework's, resolve with everything
+// that is declared. Packages that are compatible with no release of the goal, even alone, are
+// returned as blocked.
+func Reach(ctx context.Context, source universe.Source, app project.Application,
+	goals []project.Goal) (r *solve.Resolution, blocked []string, a *assess.Question, err error) {
 	if a, err = assess.Ask(ctx, source, app, goals); err != nil {
 		return nil, nil, nil, err
 	}
@@ -47,9 +49,11 @@ type remedy struct {
 	way   func(*WayOut)
 }
 
-// GoalWays solves what people could do about goals that are out of reach together, of which the first is the framework's, and returns at most five ways,
-// the cheapest first. It returns none for goals that can be reached.
-func GoalWays(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal, t *solve.Tangle) ([]WayOut, error) {
+// GoalWays solves what people could do about goals that are out of reach together, of which the
+// first is the framework's, and returns at most five ways, the cheapest first. It returns none for
+// goals that can be reached.
+func GoalWays(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal,
+	t *solve.Tangle) ([]WayOut, error) {
 	r, blocked, a, err := Reach(ctx, source, app, goals)
 	if err != nil || r != nil {
 		return nil, err
@@ -77,7 +81,8 @@ func GoalWays(ctx context.Context, source universe.Source, app project.Applicati
 	var remedies [][]remedy
 	for _, name := range names {
 		some := f.remedies(name)
-		if slices.ContainsFunc(goals, func(g project.Goal) bool { return g.Name == name }) { // what is to get somewhere is neither taken out nor set back
+		if slices.ContainsFunc(goals, func(g project.Goal) bool { return g.Name == name }) {
+			// what is to get somewhere is neither taken out nor set back
 			some = slices.DeleteFunc(some, func(r remedy) bool { return r.kind == DropWay || r.kind == BackWay })
 		}
 		remedies = append(remedies, some)
@@ -153,10 +158,13 @@ func (f *finder) remedies(name string) []remedy {
 		app.Declared = slices.DeleteFunc(slices.Clone(app.Declared), func(x project.Declared) bool { return x.As == name })
 	}
 	all := []remedy{
-		{PreviewWay, "allow previews of " + name, func(app *project.Application) { app.Previews = append(slices.Clone(app.Previews), name) },
+		{PreviewWay, "allow previews of " + name, func(app *project.Application) {
+			app.Previews = append(slices.Clone(app.Previews), name)
+		},
 			func(w *WayOut) { w.Preview = append(w.Preview, name) }},
 		{DropWay, "take out " + name, without, func(w *WayOut) {
-			w.Changes = append(w.Changes, project.Change{Name: name, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(name)}, Reason: "way out"})
+			w.Changes = append(w.Changes, project.Change{
+				Name: name, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(name)}, Reason: "way out"})
 		}},
 	}
 	if !f.previewMayHelp(name) {
@@ -179,7 +187,9 @@ func (f *finder) remedies(name string) []remedy {
 					}
 				}
 			}, func(w *WayOut) {
-				w.Changes = append(w.Changes, project.Change{Name: name, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(name)}, To: to, Reason: "way out"})
+				w.Changes = append(w.Changes, project.Change{
+					Name: name, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(name)},
+					To: to, Reason: "way out"})
 			}})
 		}
 	}
@@ -264,10 +274,12 @@ func (f *finder) product(goals []project.Goal, remedies [][]remedy, chosen []rem
 	return nil
 }
 
-// less looks for lesser goals that can be reached: without a further one, else with the greatest major before that of the framework's.
+// less looks for lesser goals that can be reached: without a further one, else with the greatest
+// major before that of the framework's.
 func (f *finder) less(goals []project.Goal) error {
 	for i := 1; i < len(goals); i++ {
-		if found, err := f.lesser("leave out the goal "+goals[i].String(), slices.Delete(slices.Clone(goals), i, i+1)); err != nil || found {
+		if found, err := f.lesser("leave out the goal "+goals[i].String(),
+			slices.Delete(slices.Clone(goals), i, i+1)); err != nil || found {
 			return err
 		}
 	}

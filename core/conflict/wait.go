@@ -6,8 +6,9 @@ import (
 	"molt/core/solve"
 )
 
-// waits looks for releases that somebody would have to publish: for each demand of the tangle that a package makes, a next release of
-// that package without the demand. Each is solved as if it existed.
+// waits looks for releases that somebody would have to publish: for each demand of the tangle that
+// a package makes, a next release of that package without the demand. Each is solved as if it
+// existed.
 func (f *finder) waits() ([]WayOut, error) {
 	for _, d := range f.tangle.Demands {
 		if d.By == "" {

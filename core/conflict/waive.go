@@ -31,8 +31,8 @@ func (f *finder) andWaivers(ways []WayOut, find func() error) ([]WayOut, error) 
 	return slices.Concat(ways, f.ways[:min(len(f.ways), mostWays-len(ways))]), nil
 }
 
-// waivers tries to set one statement of the tangle aside. What people then have was refused by its makers, so this comes
-// last.
+// waivers tries to set one statement of the tangle aside. What people then have was refused by its
+// makers, so this comes last.
 func (f *finder) waivers() error {
 	for _, w := range f.statements() {
 		app := f.App

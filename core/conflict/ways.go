@@ -81,9 +81,10 @@ func (f *finder) try(source universe.Source, p solve.Problem) (*solve.Resolution
 	return r, blame, err
 }
 
-// WaysOut solves what people could do about a manifest that does not resolve, and returns at most five ways, the
-// cheapest first. When nothing that is published would do, it says what would have to be. An *solve.UndecidedError comes with the ways that were
-// found, when trying others was given up.
+// WaysOut solves what people could do about a manifest that does not resolve, and returns at most
+// five ways, the cheapest first. When nothing that is published would do, it says what would have
+// to be. An *solve.UndecidedError comes with the ways that were found, when trying others was given
+// up.
 func WaysOut(ctx context.Context, source universe.Source, app project.Application, t *solve.Tangle) ([]WayOut, error) {
 	a := &assess.Question{Ctx: ctx, Source: project.Runnable(source, app), Full: source, App: app, Base: app.Locked}
 	f := &finder{Question: a, problem: app.Problem(), tangle: t}
@@ -149,8 +150,8 @@ func (f *finder) with(c assess.Choice) solve.Problem {
 // mostNames bounds how many declared packages are combined.
 const mostNames = 12
 
-// moves tries every set of so many declared packages at any usable release: those of the tangle, and those that stood in
-// the way of smaller sets, which may be in a tangle of their own.
+// moves tries every set of so many declared packages at any usable release: those of the tangle,
+// and those that stood in the way of smaller sets, which may be in a tangle of their own.
 func (f *finder) MovesBetween(size int) error {
 	names := f.declaredInTangle()
 	for _, name := range f.blamed {
@@ -197,7 +198,8 @@ func (f *finder) attempt(kind WayKind, c assess.Choice, previews []string) error
 		if !changed {
 			continue
 		}
-		change := project.Change{Name: d.As, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(d.As)}, Reason: "way out"}
+		change := project.Change{Name: d.As, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(d.As)},
+			Reason: "way out"}
 		if len(among) == 0 {
 			way.Changes = append(way.Changes, change)
 			titles = append(titles, "take out "+d.As)
@@ -236,7 +238,8 @@ func (f *finder) keep(way WayOut) error {
 		case c.To == (project.Point{}):
 			declared = slices.Delete(declared, i, i+1)
 		case i < 0:
-			declared = append(declared, project.Declared{Demand: universe.Demand{As: c.Name, Package: c.Name, Text: c.To.Constraint}, Group: c.Group})
+			declared = append(declared, project.Declared{
+				Demand: universe.Demand{As: c.Name, Package: c.Name, Text: c.To.Constraint}, Group: c.Group})
 		default:
 			declared[i].Text = c.To.Constraint
 		}
@@ -244,7 +247,8 @@ func (f *finder) keep(way WayOut) error {
 			to[c.Name] = c.To.Version
 		}
 	}
-	r, err := project.LockStage(f.Ctx, f.Full, f.App, project.StageDemand{Declared: declared, To: to, Before: f.App.Locked})
+	r, err := project.LockStage(f.Ctx, f.Full, f.App,
+		project.StageDemand{Declared: declared, To: to, Before: f.App.Locked})
 	if solve.AsTangle(err) != nil || errors.Is(err, solve.ErrEndless) {
 		return nil
 	}
@@ -299,7 +303,8 @@ func (f *finder) previews() error {
 // mostBuilt is how many packages are to be built at once.
 const mostBuilt = 6
 
-// builds tries what there is when packages that have to be built count as built: those that the tangle speaks of, and those that then are in the way.
+// builds tries what there is when packages that have to be built count as built: those that the
+// tangle speaks of, and those that then are in the way.
 func (f *finder) builds() error {
 	var names []string
 	add := func(t *solve.Tangle) (more bool) {
@@ -362,7 +367,8 @@ func (f *finder) raises() error {
 			if to == "" {
 				to = "newer"
 			}
-			way.Raise = append(way.Raise, assess.RuntimeNeed{Runtime: f.App.Runtime(name), Needs: to, Deployed: f.App.Runtimes[name]})
+			way.Raise = append(way.Raise, assess.RuntimeNeed{
+				Runtime: f.App.Runtime(name), Needs: to, Deployed: f.App.Runtimes[name]})
 			titles = append(titles, fmt.Sprintf("raise %s from %s to %s", name, f.App.Runtimes[name], to))
 		}
 		way.Title = strings.Join(titles, ", ")
@@ -397,8 +403,9 @@ func (f *finder) replacements() error {
 			continue
 		}
 		problem := f.with(assess.Choice{name: {}})
-		problem.Roots = append(problem.Roots, solve.Root{Demand: universe.Demand{As: next.Name, Package: next.Name, Text: f.App.Scheme.Any()}, Group: d.Group,
-			Among: assess.Texts(next, f.Usable(next, ""))})
+		problem.Roots = append(problem.Roots,
+			solve.Root{Demand: universe.Demand{As: next.Name, Package: next.Name, Text: f.App.Scheme.Any()}, Group: d.Group,
+				Among: assess.Texts(next, f.Usable(next, ""))})
 		r, _, err := f.try(f.Source, problem)
 		if err != nil {
 			return err
@@ -408,10 +415,11 @@ func (f *finder) replacements() error {
 		}
 		v := next.Release(project.VersionOf(r, next.Name))
 		to := project.Point{Constraint: f.App.Scheme.Styled(version.NextMinor, v.Version), Version: v.Version.String()}
-		if err := f.keep(WayOut{Kind: ReplaceWay, Title: fmt.Sprintf("%s becomes %s %s", name, next.Name, to.Constraint), Changes: []project.Change{
-			{Name: name, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(name)}, Reason: gone.Says},
-			{Name: next.Name, Group: d.Group, To: to, Reason: "successor of " + name},
-		}}); err != nil {
+		if err := f.keep(WayOut{Kind: ReplaceWay, Title: fmt.Sprintf("%s becomes %s %s", name, next.Name, to.Constraint),
+			Changes: []project.Change{
+				{Name: name, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(name)}, Reason: gone.Says},
+				{Name: next.Name, Group: d.Group, To: to, Reason: "successor of " + name},
+			}}); err != nil {
 			return err
 		}
 	}
@@ -428,8 +436,9 @@ func (f *finder) drops() error {
 	return nil
 }
 
-// ranked puts the cheapest first: what does all that was asked before what falls short of it, then fewer breaking moves, fewer
-// lines, fewer locked packages. Without any way it looks for what would have to be published.
+// ranked puts the cheapest first: what does all that was asked before what falls short of it, then
+// fewer breaking moves, fewer lines, fewer locked packages. Without any way it looks for what would
+// have to be published.
 func (f *finder) ranked() ([]WayOut, error) {
 	if len(f.ways) == 0 {
 		return f.waits()

@@ -11,9 +11,10 @@ import (
 	"molt/core/universe"
 )
 
-// Reasons tell why a package of an application is not at other releases than the one it has. Everything that says so asks them: the rest of the application
-// stands as it is declared, releases that the assumed runtimes do not suit or the policy refuses are left out, and the package's own line and hold are set
-// aside. The package need not be declared.
+// Reasons tell why a package of an application is not at other releases than the one it has.
+// Everything that says so asks them: the rest of the application stands as it is declared, releases
+// that the assumed runtimes do not suit or the policy refuses are left out, and the package's own
+// line and hold are set aside. The package need not be declared.
 type Reasons struct {
 	ctx    context.Context
 	source universe.Source
@@ -25,7 +26,8 @@ type Reasons struct {
 }
 
 // NewReasons returns those of a package under the name that the application has for it.
-func NewReasons(ctx context.Context, source universe.Source, app project.Application, name string, p *universe.Package) (*Reasons, error) {
+func NewReasons(ctx context.Context, source universe.Source, app project.Application, name string,
+	p *universe.Package) (*Reasons, error) {
 	q, err := stand(ctx, source, app, p.Name)
 	if err == nil {
 		q.name, q.p = name, p
@@ -34,7 +36,8 @@ func NewReasons(ctx context.Context, source universe.Source, app project.Applica
 }
 
 // Together reports whether an application resolves with some declared names at given releases, all of them.
-func Together(ctx context.Context, source universe.Source, app project.Application, at map[string]string) (bool, error) {
+func Together(ctx context.Context, source universe.Source, app project.Application,
+	at map[string]string) (bool, error) {
 	q, err := stand(ctx, source, app, "")
 	if err != nil {
 		return false, err
@@ -88,7 +91,8 @@ func (q *Reasons) problem(among []string) solve.Problem {
 		}
 	}
 	if !declared {
-		problem.Roots = append(problem.Roots, solve.Root{Demand: universe.Demand{As: q.name, Package: q.p.Name, Text: text}, Among: among})
+		problem.Roots = append(problem.Roots,
+			solve.Root{Demand: universe.Demand{As: q.name, Package: q.p.Name, Text: text}, Among: among})
 	}
 	return problem
 }
@@ -148,7 +152,8 @@ func (q *Reasons) Why(i int) (*Obstacle, error) {
 	return &Obstacle{Release: at, Says: says, Tangle: tangle, Apart: !part, question: q}, nil
 }
 
-// about returns, of tangles that share no demand, the one in which a package has a part, else the first, and whether it has.
+// about returns, of tangles that share no demand, the one in which a package has a part, else the
+// first, and whether it has.
 func about(t *solve.Tangle, name string) (*solve.Tangle, bool) {
 	for _, one := range append([]*solve.Tangle{t}, t.Others...) {
 		if slices.ContainsFunc(one.Demands, func(d solve.Demand) bool { return d.Package == name }) {

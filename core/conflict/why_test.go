@@ -10,7 +10,8 @@ import (
 	"molt/core/project/projecttest"
 )
 
-// TestWhy asks why packages are not at releases: of declared ones and others, of what a runtime, a peer, a policy or what is given from outside excludes.
+// TestWhy asks why packages are not at releases: of declared ones and others, of what a runtime, a
+// peer, a policy or what is given from outside excludes.
 func TestWhy(t *testing.T) {
 	source, app := projecttest.Sketch(t, `
 		app: hull@^1 lamp@^1 fixme@^1 free@^1
@@ -42,7 +43,8 @@ func TestWhy(t *testing.T) {
 		{app, "oar", "1.1.0", "1.1.0 asks for hull 2, and the manifest for ^1", "hull: ^1 by , 2 by oar"},
 		{app, "hull", "2.0.0", "", ""},
 		{app, "free", "2.0.0", "", ""},
-		{given, "fixme", "2.0.0", "2.0.0 asks for inv 2.0.0, and 1.0.0 is given from outside", "inv: 1.0.0 by , 2.0.0 by fixme"},
+		{given, "fixme", "2.0.0", "2.0.0 asks for inv 2.0.0, and 1.0.0 is given from outside",
+			"inv: 1.0.0 by , 2.0.0 by fixme"},
 		{given, "inv", "2.0.0", "", ""},
 		{strict, "free", "2.0.0", "2.0.0 is out of the question, as the policy refuses free", ""},
 	} {

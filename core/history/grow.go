@@ -121,7 +121,8 @@ func (h *History) begin(name string, k kind, uses []string) *pkg {
 	return p
 }
 
-// styleOf chooses how a package states what it uses of another. Nobody leaves out what is not the framework: it would not be installed.
+// styleOf chooses how a package states what it uses of another. Nobody leaves out what is not the
+// framework: it would not be installed.
 func (h *History) styleOf(k kind, of string) string {
 	n := h.random.IntN(100)
 	s := h.honesty
@@ -174,7 +175,8 @@ func (h *History) make(name string, k kind, uses []string, everyDays int) {
 			return
 		}
 		was := next
-		next = &release{major: was.major, minor: was.minor, patch: was.patch, day: day, offers: was.offers, uses: map[string][]int{}}
+		next = &release{major: was.major, minor: was.minor, patch: was.patch, day: day, offers: was.offers,
+			uses: map[string][]int{}}
 		jump := h.random.IntN(2) // a patch or a minor
 		for _, of := range uses {
 			names, needed := h.adapt(p, of, was.uses[of], day)
@@ -223,8 +225,9 @@ func (h *History) number(r *release, jump int) {
 	offers[markOf(r.major)] = true
 }
 
-// adapt returns the names that a package uses of another on a day, and how large a jump that makes. Its maintainers see what was published some time before: where
-// that lacks a name, they take others that it has, which earlier majors have as well, or have not.
+// adapt returns the names that a package uses of another on a day, and how large a jump that makes.
+// Its maintainers see what was published some time before: where that lacks a name, they take
+// others that it has, which earlier majors have as well, or have not.
 func (h *History) adapt(p *pkg, of string, names []int, day int) (now []int, jump int) {
 	other := h.byName[of]
 	at := other.newestBefore(day-p.lag, nil)
@@ -284,7 +287,8 @@ func (h *History) mirror(name, of string, k kind) {
 		p.style[of] = "silent"
 	}
 	for _, r := range h.byName[of].releases {
-		one := &release{major: r.major, minor: r.minor, patch: r.patch, day: r.day, offers: map[int]bool{}, uses: map[string][]int{of: append(h.some(r.offers, 10), markOf(r.major))}}
+		one := &release{major: r.major, minor: r.minor, patch: r.patch, day: r.day, offers: map[int]bool{},
+			uses: map[string][]int{of: append(h.some(r.offers, 10), markOf(r.major))}}
 		if k == types {
 			if r.patch > 0 || r.minor%3 > 0 {
 				continue

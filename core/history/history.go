@@ -1,11 +1,16 @@
-// Package history simulates how packages grow beside a framework, so that what is judged by metadata can be held against a truth that metadata does not tell.
+// Package history simulates how packages grow beside a framework, so that what is judged by
+// metadata can be held against a truth that metadata does not tell.
 //
-// Every release offers names and uses names of other packages; what is installed runs when every name that is used is offered. Maintainers remove names at
-// majors (and, where the language promises nothing, at minors), and those who use them adapt after a while, for the new major alone or for both. What a release
-// states of the majors that it is for follows from what its maintainers could know on that day, as honestly as a parameter says. An application is set down in
-// that history at a time at which it truly runs, and asked to go to the framework's next major some time after that was published.
+// Every release offers names and uses names of other packages; what is installed runs when every
+// name that is used is offered. Maintainers remove names at majors (and, where the language
+// promises nothing, at minors), and those who use them adapt after a while, for the new major alone
+// or for both. What a release states of the majors that it is for follows from what its maintainers
+// could know on that day, as honestly as a parameter says. An application is set down in that
+// history at a time at which it truly runs, and asked to go to the framework's next major some time
+// after that was published.
 //
-// Nothing in it is taken from a real package, and its percentages say nothing about the world: they compare rules with one another.
+// Nothing in it is taken from a real package, and its percentages say nothing about the world: they
+// compare rules with one another.
 package history
 
 import (
@@ -32,8 +37,9 @@ type Dialect struct {
 	Open    func(from int) string
 	// Only writes the constraint that admits some of the versions of a package; of them there is one at least.
 	Only func(some, all []string) string
-	// Peers says that companions state the framework as a peer, Types that there are packages which describe others, Classes that releases can name
-	// majors that they are for, and Loose that minors break as well.
+	// Peers says that companions state the framework as a peer, Types that there are packages which
+	// describe others, Classes that releases can name majors that they are for, and Loose that
+	// minors break as well.
 	Peers, Types, Classes, Loose bool
 }
 
@@ -120,11 +126,13 @@ func (h *History) stated(_ *pkg, r *release) (needs, peers []universe.Demand) {
 	return r.needs, r.peers
 }
 
-// settle sets the application down on a day: of each package the newest release that runs with the framework of that day. Packages that keep it from running are
-// left out. It reports whether enough stay.
+// settle sets the application down on a day: of each package the newest release that runs with the
+// framework of that day. Packages that keep it from running are left out. It reports whether enough
+// stay.
 func (h *History) settle(day int) (bool, error) {
 	scheme := h.Dialect.Scheme
-	h.App = project.Application{Scheme: scheme, Tenancy: h.Dialect.Tenancy, Kin: h.Dialect.Kin, Frameworks: []string{framework}}
+	h.App = project.Application{Scheme: scheme, Tenancy: h.Dialect.Tenancy, Kin: h.Dialect.Kin,
+		Frameworks: []string{framework}}
 	hull := h.byName[framework].newestBefore(day, nil)
 	if hull == nil || fmt.Sprint(hull.major+1) != h.Goal.Constraint {
 		return false, nil
@@ -135,7 +143,8 @@ func (h *History) settle(day int) (bool, error) {
 		if p.name == framework || p.kind == below && h.random.IntN(2) == 0 {
 			continue
 		}
-		if r := p.newestBefore(day, func(r *release) bool { return h.serves(r, chosen) }); r != nil && (p.kind != below || h.usedBy(hull, p, r)) {
+		if r := p.newestBefore(day, func(r *release) bool { return h.serves(r, chosen) }); r != nil &&
+			(p.kind != below || h.usedBy(hull, p, r)) {
 			chosen[p.name] = r
 			names = append(names, p.name)
 		}
@@ -149,11 +158,13 @@ func (h *History) settle(day int) (bool, error) {
 			if err != nil {
 				return false, err
 			}
-			style := []version.Style{version.NextMinor, version.NextMinor, version.NextMinor, version.NextPatch, version.Exact}[len(name)%5]
+			style := []version.Style{version.NextMinor, version.NextMinor, version.NextMinor, version.NextPatch,
+				version.Exact}[len(name)%5]
 			if name == framework && h.now%3 == 0 { // a line that ends before the next minor
 				style = version.NextPatch
 			}
-			d := project.Declared{Demand: universe.Demand{As: name, Package: name, Text: scheme.Styled(style, v)}, Group: "dependencies"}
+			d := project.Declared{Demand: universe.Demand{As: name, Package: name, Text: scheme.Styled(style, v)},
+				Group: "dependencies"}
 			h.App.Declared = append(h.App.Declared, d)
 			root := d.Root()
 			root.Among = []string{v.String()}

@@ -16,10 +16,11 @@ import (
 	"molt/ecosystem/python"
 )
 
-// scripts and snakes are the two dialects: peers, types and several releases of one package beside one another; and one release of each, with classifiers and
-// minors that break.
+// scripts and snakes are the two dialects: peers, types and several releases of one package beside
+// one another; and one release of each, with classifiers and minors that break.
 var (
-	scripts = history.Dialect{Name: "nested", Scheme: js.JS{}.Scheme(), Tenancy: js.JS{}.Tenancy(), Kin: js.JS{}.Kin, Peers: true, Types: true,
+	scripts = history.Dialect{Name: "nested", Scheme: js.JS{}.Scheme(), Tenancy: js.JS{}.Tenancy(), Kin: js.JS{}.Kin,
+		Peers: true, Types: true,
 		Bounded: func(from, to int) string {
 			var all []string
 			for major := from; major <= to; major++ {
@@ -30,7 +31,8 @@ var (
 		Open: func(from int) string { return fmt.Sprintf(">=%d", from) },
 		Only: func(some, _ []string) string { return strings.Join(some, " || ") },
 	}
-	snakes = history.Dialect{Name: "single", Scheme: python.Python{}.Scheme(), Tenancy: solve.Single, Kin: python.Python{}.Kin, Classes: true, Loose: true,
+	snakes = history.Dialect{Name: "single", Scheme: python.Python{}.Scheme(), Tenancy: solve.Single,
+		Kin: python.Python{}.Kin, Classes: true, Loose: true,
 		Bounded: func(from, to int) string { return fmt.Sprintf(">=%d.0,<%d", from, to+1) },
 		Open:    func(from int) string { return fmt.Sprintf(">=%d.0", from) },
 		Only: func(some, all []string) string {
@@ -60,7 +62,8 @@ func seeds(t *testing.T, usual int) int {
 }
 
 // measured tallies the policies over some histories: what is stated believed, all newest, and plans.
-func measured(t *testing.T, d history.Dialect, honesty history.Honesty, count int) (believed, newest, plans history.Tally) {
+func measured(t *testing.T, d history.Dialect, honesty history.Honesty,
+	count int) (believed, newest, plans history.Tally) {
 	t.Helper()
 	ctx := context.Background()
 	believed.Policy, newest.Policy, plans.Policy = history.Believed, "all newest", "plan"
@@ -87,21 +90,24 @@ func measured(t *testing.T, d history.Dialect, honesty history.Honesty, count in
 			t.Fatalf("seed %d: %v", seed, err)
 		}
 		if p.Reachable != p.Assessed.Reachable {
-			t.Errorf("%s, %s, seed %d: reachable is %v in the plan and %v in what it rests on", d.Name, honesty.Name, seed, p.Reachable, p.Assessed.Reachable)
+			t.Errorf("%s, %s, seed %d: reachable is %v in the plan and %v in what it rests on", d.Name, honesty.Name,
+				seed, p.Reachable, p.Assessed.Reachable)
 		}
 	}
 	return believed, newest, plans
 }
 
-// TestTable prints how plans fare in truth, by honesty, beside two naive policies: MOLT_HISTORIES=250 go test ./core/history -run Table -v. Whatever the
-// metadata is like, nothing goes back, hardly a wall is false, and a plan runs more often than what comes of believing it.
+// TestTable prints how plans fare in truth, by honesty, beside two naive policies:
+// MOLT_HISTORIES=250 go test ./core/history -run Table -v. Whatever the metadata is like, nothing
+// goes back, hardly a wall is false, and a plan runs more often than what comes of believing it.
 func TestTable(t *testing.T) {
 	var b strings.Builder
 	for _, d := range []history.Dialect{scripts, snakes} {
 		for _, honesty := range []history.Honesty{history.Honest, history.Typical, history.Poor} {
 			believed, newest, plans := measured(t, d, honesty, seeds(t, 10))
 			fmt.Fprintf(&b, "\n%s, %s\n%s\n%s\n%s\n%s\n", d.Name, honesty.Name, history.TallyHead, believed, newest, plans)
-			if plans.Downgrades > 0 || honesty.Name != history.Poor.Name && plans.Told > 2+plans.Stages/33 || 50*plans.Walls > plans.Possible+49 || plans.GoalBreaks*believed.Goals > believed.GoalBreaks*plans.Goals {
+			if plans.Downgrades > 0 || honesty.Name != history.Poor.Name && plans.Told > 2+plans.Stages/33 ||
+				50*plans.Walls > plans.Possible+49 || plans.GoalBreaks*believed.Goals > believed.GoalBreaks*plans.Goals {
 				t.Errorf("%s, %s:\n%s\n%s", d.Name, honesty.Name, history.TallyHead, plans)
 			}
 		}
@@ -120,7 +126,8 @@ func TestHistories(t *testing.T) {
 			}
 			made++
 			again, err := history.New(d, history.Typical, seed)
-			if err != nil || fmt.Sprint(again.App.Declared) != fmt.Sprint(h.App.Declared) || fmt.Sprint(again.App.Locked) != fmt.Sprint(h.App.Locked) {
+			if err != nil || fmt.Sprint(again.App.Declared) != fmt.Sprint(h.App.Declared) ||
+				fmt.Sprint(again.App.Locked) != fmt.Sprint(h.App.Locked) {
 				t.Errorf("%s, seed %d: two histories of one seed differ: %v", d.Name, seed, err)
 			}
 			r, err := solve.Resolve(context.Background(), h.Truth(), h.App.Problem())

@@ -25,21 +25,27 @@ type Tally struct {
 	Walls      int // of these, those in which it is said that it cannot be, though what is stated admits it
 	Standings  int // of declared packages: that they stay, or that a release goes with both majors
 	Wrong      int // of these, what is not so
-	Majors     int // breaking moves beyond what truth needs within what is admitted, in plans that reach the goal; negative where a plan does with fewer than run
+	// breaking moves beyond what truth needs within what is admitted, in plans that reach the goal;
+	// negative where a plan does with fewer than run
+	Majors     int
 	Compared   int // these plans
 	Downgrades int
 }
 
-// Believed is the policy of a resolver that believes what is stated. It comes first, since what it reaches is what is stated to be possible.
+// Believed is the policy of a resolver that believes what is stated. It comes first, since what it
+// reaches is what is stated to be possible.
 const Believed = "metadata believed"
 
 // TallyHead names the columns of Tally.String.
-const TallyHead = "policy            histories  stages broken    told    goals broken   false walls  standings wrong  majors beyond  downgrades"
+const TallyHead = "policy            histories  stages broken    told    goals broken   false walls  standings wrong " +
+	" majors beyond  downgrades"
 
 func (t Tally) String() string {
 	share := func(n, of int) string { return fmt.Sprintf("%5.1f %%", 100*float64(n)/float64(max(of, 1))) }
-	return fmt.Sprintf("%-18s %8d %7d %s %s  %5d %s     %s      %6d %s        %+.2f %11d", t.Policy, t.Histories, t.Stages, share(t.Broken, t.Stages), share(t.Told, t.Stages), t.Goals,
-		share(t.GoalBreaks, t.Goals), share(t.Walls, t.Possible), t.Standings, share(t.Wrong, t.Standings), float64(t.Majors)/float64(max(t.Compared, 1)), t.Downgrades)
+	return fmt.Sprintf("%-18s %8d %7d %s %s  %5d %s     %s      %6d %s        %+.2f %11d", t.Policy, t.Histories, t.Stages,
+		share(t.Broken, t.Stages), share(t.Told, t.Stages), t.Goals,
+		share(t.GoalBreaks, t.Goals), share(t.Walls, t.Possible), t.Standings, share(t.Wrong, t.Standings),
+		float64(t.Majors)/float64(max(t.Compared, 1)), t.Downgrades)
 }
 
 // Need is what a goal takes in truth.
@@ -170,7 +176,9 @@ func (t *Tally) reached(h *History, reached bool, r *solve.Resolution, need Need
 
 // Newest tallies what comes of raising every declared package to its newest release, as many as resolve.
 func (t *Tally) Newest(ctx context.Context, h *History, need Need) error {
-	return t.resolved(ctx, h, need, func(p *universe.Package, at int) []string { return []string{p.Newest().Version.String()} })
+	return t.resolved(ctx, h, need, func(p *universe.Package, at int) []string {
+		return []string{p.Newest().Version.String()}
+	})
 }
 
 // Resolver tallies what a resolver makes of it that believes all that is stated, and moves what it has to.
@@ -183,7 +191,8 @@ func (t *Tally) Resolver(ctx context.Context, h *History, need Need) error {
 	})
 }
 
-func (t *Tally) resolved(ctx context.Context, h *History, need Need, among func(p *universe.Package, at int) []string) error {
+func (t *Tally) resolved(ctx context.Context, h *History, need Need,
+	among func(p *universe.Package, at int) []string) error {
 	problem := h.App.Problem()
 	problem.Keep, problem.Single = h.App.Locked.Versions(), []string{framework}
 	for i := range problem.Roots {

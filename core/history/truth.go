@@ -19,9 +19,10 @@ type Break struct {
 	Told   bool   // what is published tells that
 }
 
-// told reports whether what is published tells that a release does not go with one that it sees: its range has no end, its
-// package speaks of the other one, and it was made before the major of that, or the range of a later one begins there and not before; or it describes
-// the other one, and its package has a release for that major.
+// told reports whether what is published tells that a release does not go with one that it sees:
+// its range has no end, its package speaks of the other one, and it was made before the major of
+// that, or the range of a later one begins there and not before; or it describes the other one, and
+// its package has a release for that major.
 func (h *History) told(by *solve.Node, b Break) bool {
 	p, other := h.byName[b.By], h.byName[b.Of]
 	user, sees := h.release(b.By, by.Version), h.release(b.Of, b.Sees)
@@ -45,7 +46,8 @@ func (h *History) told(by *solve.Node, b Break) bool {
 	return published(func(r *release) bool {
 		all := slices.Concat(r.needs, r.peers)
 		i := slices.IndexFunc(all, on)
-		return i >= 0 && (user.day < other.firstOf(sees.major) || r.after(user) && begins < sees.major && h.from(all[i]) == sees.major)
+		return i >= 0 && (user.day < other.firstOf(sees.major) || r.after(user) && begins < sees.major &&
+			h.from(all[i]) == sees.major)
 	})
 }
 
@@ -153,8 +155,8 @@ func (h *History) Admitted() universe.Table {
 	})
 }
 
-// running returns the universe in which every release states what it runs with, within what a function returns for it and a package that it uses; the zero
-// set for all.
+// running returns the universe in which every release states what it runs with, within what a
+// function returns for it and a package that it uses; the zero set for all.
 func (h *History) running(within func(p *pkg, r *release, of string) version.Set) universe.Table {
 	return h.table(h.now, func(p *pkg, r *release) (needs, peers []universe.Demand) {
 		for _, of := range r.usesOf() {

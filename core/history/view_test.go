@@ -61,7 +61,8 @@ func TestOneView(t *testing.T) {
 						fault("is blocked, and the goal is reached", a.Name)
 					case a.Standing == project.Together && is == was, a.Standing == project.Bridge && is == a.Locked:
 						fault("is not moved", a.Name)
-					case a.Standing == project.Ready && h.App.Breaking(a.Name, h.Universe[a.Name].Known(a.Locked).Version, h.Universe[a.Name].Known(is).Version):
+					case a.Standing == project.Ready &&
+						h.App.Breaking(a.Name, h.Universe[a.Name].Known(a.Locked).Version, h.Universe[a.Name].Known(is).Version):
 						fault("is ready, and moved", a.Name)
 					case a.Standing == project.Bridge && was == a.Locked || a.To != "" && is != a.To || a.To == "" && is != a.Locked:
 						otherwise++

@@ -38,7 +38,8 @@ func ReadLog(scheme version.Scheme, text string, after, upTo version.Version) []
 		if fenced {
 			depth = 0
 		}
-		if v := versionIn(scheme, title); depth > 0 && v != nil && (entry == nil && level == 0 || depth <= level || level == 0) {
+		if v := versionIn(scheme, title); depth > 0 && v != nil &&
+			(entry == nil && level == 0 || depth <= level || level == 0) {
 			level, breaking, entry = depth, false, nil
 			if v.Compare(upTo) <= 0 && (after == nil || v.Compare(after) > 0) {
 				entries, versions = append(entries, LogEntry{Release: v.String()}), append(versions, v)
@@ -49,7 +50,8 @@ func ReadLog(scheme version.Scheme, text string, after, upTo version.Version) []
 		if depth > 0 && depth < level { // something else begins
 			level, entry = 0, nil
 		}
-		if entry == nil || depth == 0 && i > 0 && logUnderline.MatchString(line) && !fenced && strings.TrimSpace(lines[i-1]) != "" {
+		if entry == nil || depth == 0 && i > 0 && logUnderline.MatchString(line) && !fenced &&
+			strings.TrimSpace(lines[i-1]) != "" {
 			continue
 		}
 		switch {

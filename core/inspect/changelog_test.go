@@ -19,13 +19,19 @@ func parsed(t testing.TB, text string) version.Version {
 }
 
 func TestReadLog(t *testing.T) {
-	const hashes = "# Changes\n\nIntro 9.9.9\n\n## [3.0.0] - 2025-02-01\n\n### Added\n\n- sails\n\n### Breaking changes\n\n- no oars\n```\n## 2.5.0 is no heading\n```\n\n### Fixed\n- a leak\n\n## v2.1.0 (2024-05-05)\n- Breaking: the rope is shorter\n- a knot\n\n## 2.0.0\n- old\n\n# Contributors\n- the crew\n"
-	const underlined = "Changes\n=======\n\n3.0.0 / 2025-02-01\n------------------\n * no oars, which is breaking\n * sails\n\n2.1.0 / 2024\n------------\n * a knot\n\n2.0.0\n-----\n * old\n"
+	const hashes = "# Changes\n\nIntro 9.9.9\n\n## [3.0.0] - 2025-02-01\n\n### Added\n\n- sails\n\n### Breaking " +
+		"changes\n\n- no oars\n```\n## 2.5.0 is no heading\n```\n\n### Fixed\n- a leak\n\n## v2.1.0 (2024-05-05)\n- " +
+		"Breaking: the rope is shorter\n- a knot\n\n## 2.0.0\n- old\n\n# Contributors\n- the crew\n"
+	const underlined = "Changes\n=======\n\n3.0.0 / 2025-02-01\n------------------\n * no oars, which is breaking\n * " +
+		"sails\n\n2.1.0 / 2024\n------------\n * a knot\n\n2.0.0\n-----\n * old\n"
 	for _, test := range []struct{ name, text, after, upTo, want string }{
-		{"hashes", hashes, "2.0.0", "3.0.0", "3.0.0 [### Breaking changes||- no oars|```|## 2.5.0 is no heading|```] [### Added||- sails||### Fixed|- a leak]; 2.1.0 [- Breaking: the rope is shorter] [- a knot]"},
+		{"hashes", hashes, "2.0.0", "3.0.0", "3.0.0 [### Breaking changes||- no oars|```|## 2.5.0 is no heading|```] [### " +
+			"Added||- sails||### Fixed|- a leak]; 2.1.0 [- Breaking: the rope is shorter] [- a knot]"},
 		{"up to a release", hashes, "2.0.0", "2.1.0", "2.1.0 [- Breaking: the rope is shorter] [- a knot]"},
-		{"underlined", underlined, "2.0.0", "3.0.0", "3.0.0 [ * no oars, which is breaking] [ * sails]; 2.1.0 [] [ * a knot]"},
-		{"line ends of another system", strings.ReplaceAll(underlined, "\n", "\r\n"), "2.1.0", "3.0.0", "3.0.0 [ * no oars, which is breaking] [ * sails]"},
+		{"underlined", underlined, "2.0.0",
+			"3.0.0", "3.0.0 [ * no oars, which is breaking] [ * sails]; 2.1.0 [] [ * a knot]"},
+		{"line ends of another system", strings.ReplaceAll(underlined, "\n", "\r\n"), "2.1.0", "3.0.0",
+			"3.0.0 [ * no oars, which is breaking] [ * sails]"},
 		{"nothing between", hashes, "3.0.0", "3.0.0", ""},
 		{"no log at all", "just words\n", "1.0.0", "3.0.0", ""},
 	} {

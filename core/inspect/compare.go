@@ -62,7 +62,8 @@ func Compare(scheme version.Scheme, before, after State) []Difference {
 	var all []Difference
 	for name := range both(before.Packages, after.Packages) {
 		d := Difference{Name: name, Declared: slices.Contains(before.Declared, name) || slices.Contains(after.Declared, name)}
-		d.From, d.To = without(before.Packages[name], after.Packages[name]), without(after.Packages[name], before.Packages[name])
+		d.From, d.To = without(before.Packages[name], after.Packages[name]),
+			without(after.Packages[name], before.Packages[name])
 		if len(d.From)+len(d.To) == 0 {
 			continue
 		}

@@ -21,11 +21,15 @@ func TestCompare(t *testing.T) {
 		}
 		return s
 	}
-	before := state("!hulk=1.0.0 keel=1.0.0 deck=1.1.0 mast=2.0.0 jib=1.0.0-rc.1 boom=3.1.0 gone=1.0.0 odd=1.0.0 same=1.0.0 many=2.0.0,1.0.0 copy=1.0.0")
-	after := state("!hulk=1.0.1 keel=2.0.0 deck=1.2.0 mast=1.9.0 jib=1.0.0-rc.2 !boom=3.1.1 come=1.0.0 odd=trunk same=1.0.0 many=1.0.0,3.0.0 copy=1.0.0,1.4.0")
+	before := state("!hulk=1.0.0 keel=1.0.0 deck=1.1.0 mast=2.0.0 jib=1.0.0-rc.1 boom=3.1.0 gone=1.0.0 odd=1.0.0 " +
+		"same=1.0.0 many=2.0.0,1.0.0 copy=1.0.0")
+	after := state("!hulk=1.0.1 keel=2.0.0 deck=1.2.0 mast=1.9.0 jib=1.0.0-rc.2 !boom=3.1.1 come=1.0.0 odd=trunk " +
+		"same=1.0.0 many=1.0.0,3.0.0 copy=1.0.0,1.4.0")
 	want := []string{"!boom patch [3.1.0] [3.1.1]", "!hulk patch [1.0.0] [1.0.1]",
-		"keel major [1.0.0] [2.0.0]", "many major [2.0.0] [3.0.0]", "deck minor [1.1.0] [1.2.0]", "jib prerelease [1.0.0-rc.1] [1.0.0-rc.2]",
-		"mast back [2.0.0] [1.9.0]", "come added [] [1.0.0]", "copy added [] [1.4.0]", "gone removed [1.0.0] []", "odd cannot tell [1.0.0] [trunk]"}
+		"keel major [1.0.0] [2.0.0]", "many major [2.0.0] [3.0.0]", "deck minor [1.1.0] [1.2.0]",
+		"jib prerelease [1.0.0-rc.1] [1.0.0-rc.2]",
+		"mast back [2.0.0] [1.9.0]", "come added [] [1.0.0]", "copy added [] [1.4.0]", "gone removed [1.0.0] []",
+		"odd cannot tell [1.0.0] [trunk]"}
 	var got []string
 	for _, d := range Compare(ranges.Scheme, before, after) {
 		mark := ""

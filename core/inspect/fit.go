@@ -22,7 +22,8 @@ type Fit struct {
 // with an application as it stands, or, with a fixed set, with these releases and none other of their packages. The
 // package need not be declared. At most so many releases are looked at, 0 for all. The obstacle is that of the newest
 // release that does not fit.
-func Fits(ctx context.Context, source universe.Source, app project.Application, name string, most int) ([]Fit, *conflict.Obstacle, error) {
+func Fits(ctx context.Context, source universe.Source, app project.Application, name string,
+	most int) ([]Fit, *conflict.Obstacle, error) {
 	p, err := universe.LookUp(ctx, source, name)
 	a := &assess.Question{Ctx: ctx, Source: source, Full: source, App: app, Base: app.Locked}
 	if d := a.Declaration(name); d.As != "" && d.Package != name {
@@ -32,7 +33,8 @@ func Fits(ctx context.Context, source universe.Source, app project.Application, 
 	case err != nil:
 		return nil, nil, err
 	case p == nil:
-		return nil, nil, &project.NameError{Name: name, Reason: project.NotAmong("the registry has no such package", name, app.Names())}
+		return nil, nil, &project.NameError{
+			Name: name, Reason: project.NotAmong("the registry has no such package", name, app.Names())}
 	}
 	q, err := conflict.NewReasons(ctx, source, app, name, p)
 	if err != nil {
@@ -68,7 +70,8 @@ type Advice struct {
 
 // Advise looks for the nearest constraint that admits the newest release which resolves with an application, or that
 // narrows one which admits everything. It returns nil when the constraint can stay.
-func Advise(ctx context.Context, source universe.Source, app project.Application, name, constraint string) (*Advice, error) {
+func Advise(ctx context.Context, source universe.Source, app project.Application, name,
+	constraint string) (*Advice, error) {
 	fits, _, err := Fits(ctx, source, app, name, 0)
 	if err != nil {
 		return nil, err
@@ -89,22 +92,29 @@ func Advise(ctx context.Context, source universe.Source, app project.Application
 		if here, err := app.Scheme.Parse(locked); err == nil {
 			at, why = here, "what is locked"
 		}
-		return &Advice{app.Scheme.Styled(version.NextMinor, at), fmt.Sprintf("%s admits every major that will ever come; this keeps to %s, %s, and what is compatible with it", constraint, at, why), false}, nil
+		return &Advice{app.Scheme.Styled(version.NextMinor, at),
+			fmt.Sprintf("%s admits every major that will ever come; this keeps to %s, %s, and what is compatible with it",
+				constraint, at, why), false}, nil
 	}
 	if here, err := app.Scheme.Parse(locked); err == nil {
 		compatible := slices.IndexFunc(fits, func(f Fit) bool {
-			return f.Fits && f.Release.Deprecated == "" && f.Release.Version.Compare(here) >= 0 && !app.Breaking(name, here, f.Release.Version)
+			return f.Fits && f.Release.Deprecated == "" && f.Release.Version.Compare(here) >= 0 &&
+				!app.Breaking(name, here, f.Release.Version)
 		})
 		if compatible >= 0 && !version.Admits(c, fits[compatible].Release.Version) {
 			w := fits[compatible].Release.Version
-			return &Advice{app.Scheme.Restyle(constraint, w), fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest and does not break with %s, which is locked", constraint, w, here), false}, nil
+			return &Advice{app.Scheme.Restyle(constraint, w),
+				fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest and does not break with %s, which is "+
+					"locked", constraint, w, here), false}, nil
 		}
 		if !version.Admits(c, v) && app.Breaking(name, here, v) {
-			return &Advice{app.Scheme.Restyle(constraint, v), fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest; that is a breaking move from %s, which is locked", constraint, v, here), true}, nil
+			return &Advice{app.Scheme.Restyle(constraint, v), fmt.Sprintf("%s refuses %s, the newest release that resolves "+
+				"with the rest; that is a breaking move from %s, which is locked", constraint, v, here), true}, nil
 		}
 	}
 	if !version.Admits(c, v) {
-		return &Advice{app.Scheme.Restyle(constraint, v), fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest", constraint, v), false}, nil
+		return &Advice{app.Scheme.Restyle(constraint, v),
+			fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest", constraint, v), false}, nil
 	}
 	return nil, nil
 }

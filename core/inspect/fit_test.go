@@ -12,7 +12,8 @@ import (
 // What Fits says of every release is what resolving the application with that release says.
 func TestFitsIsWhatResolves(t *testing.T) {
 	source, app := projecttest.Sketch(t, projecttest.Wharf)
-	for _, fixed := range []map[string]string{nil, {"hulk": "1.0.0"}, {"hulk": "2.0.0"}, {"rope": "2.0.0"}, {"ghost": "1.0.0", "hulk": "7.0.0"}} {
+	for _, fixed := range []map[string]string{
+		nil, {"hulk": "1.0.0"}, {"hulk": "2.0.0"}, {"rope": "2.0.0"}, {"ghost": "1.0.0", "hulk": "7.0.0"}} {
 		app.Fixed = fixed
 		for _, name := range []string{"hulk", "deck", "pin", "sail"} {
 			fits, tangle, err := Fits(context.Background(), source, app, name, 0)
@@ -24,7 +25,8 @@ func TestFitsIsWhatResolves(t *testing.T) {
 				p := app.Problem()
 				alone := universe.Filter(source, func(pkg string, r *universe.Release) bool {
 					v, given := fixed[pkg]
-					return pkg == name && r.Version.Compare(f.Release.Version) == 0 || pkg != name && (!given || v == r.Version.String() || source[pkg].Index(v) < 0)
+					return pkg == name && r.Version.Compare(f.Release.Version) == 0 || pkg != name &&
+						(!given || v == r.Version.String() || source[pkg].Index(v) < 0)
 				})
 				for i := range p.Roots {
 					if p.Roots[i].As == name {
@@ -32,7 +34,8 @@ func TestFitsIsWhatResolves(t *testing.T) {
 					}
 				}
 				if name == "sail" {
-					p.Roots = append(p.Roots, solve.Root{Demand: universe.Demand{As: name, Package: name, Text: f.Release.Version.String()}})
+					p.Roots = append(p.Roots, solve.Root{
+						Demand: universe.Demand{As: name, Package: name, Text: f.Release.Version.String()}})
 				}
 				_, err := solve.Resolve(context.Background(), alone, p)
 				if (err == nil) != f.Fits {
@@ -50,7 +53,8 @@ func TestFitsIsWhatResolves(t *testing.T) {
 func TestAdvise(t *testing.T) {
 	source, app := projecttest.Sketch(t, projecttest.Wharf)
 	for _, test := range []struct{ name, constraint, want string }{
-		{"hulk", "*", "^1.0.0"}, {"hulk", ">=1", "^1.0.0"}, {"hulk", "^1", ""}, {"deck", "~1.0.0", "~1.1.0"}, {"pin", "1.0.0", "1.5.0"}, {"sail", "*", "^1.0.0"},
+		{"hulk", "*", "^1.0.0"}, {"hulk", ">=1", "^1.0.0"}, {"hulk", "^1", ""}, {"deck", "~1.0.0", "~1.1.0"},
+		{"pin", "1.0.0", "1.5.0"}, {"sail", "*", "^1.0.0"},
 	} {
 		got, err := Advise(context.Background(), source, app, test.name, test.constraint)
 		if err != nil {

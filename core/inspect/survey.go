@@ -1,5 +1,6 @@
-// Package inspect answers questions about an application as it stands: how every declared package stands (Survey), why a package
-// is there (TraceLocked), which releases of a package fit (Fits), in what two states differ (Compare), and what a change log says.
+// Package inspect answers questions about an application as it stands: how every declared package
+// stands (Survey), why a package is there (TraceLocked), which releases of a package fit (Fits), in
+// what two states differ (Compare), and what a change log says.
 package inspect
 
 import (
@@ -19,11 +20,13 @@ import (
 type Row struct {
 	Name     string
 	Group    string
-	Declared string       // the constraint
-	Locked   string       // "" when nothing is locked
-	Best     string       // the newest release that the constraint admits and that resolves with the rest, "" when it admits none
-	Excluded *Exclusion   // a newer one that the constraint admits, and that does not resolve; nil for none
-	Newest   string       // the newest release that is neither a prerelease nor deprecated, and not older than the locked one
+	Declared string // the constraint
+	Locked   string // "" when nothing is locked
+	// the newest release that the constraint admits and that resolves with the rest, "" when it admits none
+	Best     string
+	Excluded *Exclusion // a newer one that the constraint admits, and that does not resolve; nil for none
+	// the newest release that is neither a prerelease nor deprecated, and not older than the locked one
+	Newest   string
 	Jump     version.Jump // from locked to newest
 	Releases int          // stable releases between locked and newest, newest included
 	Behind   time.Duration
@@ -114,7 +117,8 @@ func Survey(ctx context.Context, source universe.Source, app project.Application
 	return rows, err
 }
 
-// An UntriedError says why it is not known whether what is in range resolves. The rows are there, by what the constraints admit.
+// An UntriedError says why it is not known whether what is in range resolves. The rows are there,
+// by what the constraints admit.
 type UntriedError struct{ Err error }
 
 func (e *UntriedError) Error() string {
@@ -124,7 +128,8 @@ func (e *UntriedError) Error() string {
 // Unwrap returns the cause.
 func (e *UntriedError) Unwrap() error { return e.Err }
 
-// resolvable lowers the best release of each row to one that resolves with the rest of the application, and says what excludes the newer one.
+// resolvable lowers the best release of each row to one that resolves with the rest of the
+// application, and says what excludes the newer one.
 func resolvable(ctx context.Context, source universe.Source, app project.Application, rows []Row) error {
 	newer := map[string]string{}
 	for _, row := range rows {
@@ -178,7 +183,8 @@ func resolvable(ctx context.Context, source universe.Source, app project.Applica
 	return nil
 }
 
-// otherFork reports whether a version is locked for a package in other environments than the ones that a fork of it is for.
+// otherFork reports whether a version is locked for a package in other environments than the ones
+// that a fork of it is for.
 func otherFork(locked *solve.Resolution, fork, version string) bool {
 	return locked != nil && slices.ContainsFunc(locked.Packages, func(n solve.Node) bool {
 		return n.Version == version && n.Name != fork && universe.Plain(n.Name) == universe.Plain(fork)

@@ -32,7 +32,8 @@ func TestSurvey(t *testing.T) {
 	source["ahead"].Current = "0.9.0"
 	app.Declared[6].Text = "^9.0.0"
 	app.Declared = append(app.Declared,
-		project.Declared{Demand: universe.Demand{As: "here", Package: "here", Text: "file:../here", Foreign: true}, Group: "dependencies"},
+		project.Declared{Demand: universe.Demand{As: "here", Package: "here", Text: "file:../here", Foreign: true},
+			Group: "dependencies"},
 		project.Declared{Demand: universe.Demand{As: "ghost", Package: "ghost", Text: "*"}, Group: "dependencies"})
 	rows, err := Survey(context.Background(), source, app)
 	if err != nil {
@@ -42,11 +43,13 @@ func TestSurvey(t *testing.T) {
 		"current 1.0.0 best 1.0.0 newest 1.0.0 same 0 []", "patch 1.0.0 best 1.0.3 newest 1.0.3 patch 1 []",
 		"minor 1.0.0 best 1.0.0 newest 1.1.0 minor 1 []", "major 1.0.0 best 1.0.0 newest 3.0.0 major 2 []",
 		"wild 1.0.0 best 9.0.0 newest 9.0.0 major 1 []", "ahead 1.0.0 best 1.0.0 newest 1.0.0 same 0 []",
-		"none 1.0.0 best  newest 1.0.0 same 0 [admits none lock off range]", "gone 1.0.0 best 1.0.0 newest 1.0.0 same 0 [retiring]",
+		"none 1.0.0 best  newest 1.0.0 same 0 [admits none lock off range]",
+		"gone 1.0.0 best 1.0.0 newest 1.0.0 same 0 [retiring]",
 		"here  best  newest  same 0 [not from registry]", "ghost  best  newest  same 0 [not locked unknown to registry]",
 	}
 	for i, r := range rows {
-		got := fmt.Sprintf("%s %s best %s newest %s %s %d %v", r.Name, r.Locked, r.Best, r.Newest, r.Jump, r.Releases, r.Flags)
+		got := fmt.Sprintf("%s %s best %s newest %s %s %d %v", r.Name, r.Locked, r.Best, r.Newest, r.Jump, r.Releases,
+			r.Flags)
 		if got != want[i] {
 			t.Errorf("got  %s\nwant %s", got, want[i])
 		}
@@ -66,7 +69,8 @@ func (s silent) Package(ctx context.Context, name string) (*universe.Package, er
 	return s.Table.Package(ctx, name)
 }
 
-// What newer releases need may not be at hand: then the rows say what the constraints admit, and the error that it was not tried.
+// What newer releases need may not be at hand: then the rows say what the constraints admit, and
+// the error that it was not tried.
 func TestSurveyUntried(t *testing.T) {
 	source, app := projecttest.Sketch(t, `
 		app: keel@^1

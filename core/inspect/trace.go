@@ -24,12 +24,14 @@ type Link struct {
 // A Trace tells why a release is in a locked graph.
 type Trace struct {
 	ID, Version string
-	Chains      [][]Link // every shortest chain from each declaration that leads to it, the shortest first, up to mostChains
-	More        int      // how many there are beyond these
-	Askers      int      // how many links lead to it in all
-	Keepers     []Link   // the links that exclude the next newer release, so that it stays where it is
-	Next        string   // that release, "" when there is none
-	// Obstacle is what else keeps it from that release, where no link excludes it; nil for nothing, or where Unsure says why nobody can tell.
+	// every shortest chain from each declaration that leads to it, the shortest first, up to mostChains
+	Chains  [][]Link
+	More    int    // how many there are beyond these
+	Askers  int    // how many links lead to it in all
+	Keepers []Link // the links that exclude the next newer release, so that it stays where it is
+	Next    string // that release, "" when there is none
+	// Obstacle is what else keeps it from that release, where no link excludes it; nil for nothing,
+	// or where Unsure says why nobody can tell.
 	Obstacle *conflict.Obstacle
 	Unsure   error
 }
@@ -73,7 +75,8 @@ func TraceLocked(ctx context.Context, source universe.Source, app project.Applic
 }
 
 // obstacle asks what keeps a package from a release.
-func obstacle(ctx context.Context, source universe.Source, app project.Application, name string, p *universe.Package, v string) (*conflict.Obstacle, error) {
+func obstacle(ctx context.Context, source universe.Source, app project.Application, name string, p *universe.Package,
+	v string) (*conflict.Obstacle, error) {
 	q, err := conflict.NewReasons(ctx, source, app, name, p)
 	if err != nil {
 		return nil, err

@@ -38,7 +38,8 @@ func TestTraceLocked(t *testing.T) {
 		}
 		got = append(got, fmt.Sprintf("%s by %d %v next %s kept by %v", tr.ID, tr.Askers, chains, tr.Next, keepers))
 	}
-	want := "x@2.0.0 by 1 [/c@1.0.0/x@2.0.0] next  kept by []\nx@1.0.0 by 2 [/a@1.0.0/x@1.0.0 /b@1.0.0/y@1.0.0/x@1.0.0 /c@1.0.0/y@1.0.0/x@1.0.0] next 1.5.0 kept by []"
+	want := "x@2.0.0 by 1 [/c@1.0.0/x@2.0.0] next  kept by []\nx@1.0.0 by 2 [/a@1.0.0/x@1.0.0 /b@1.0.0/y@1.0.0/x@1.0.0 " +
+		"/c@1.0.0/y@1.0.0/x@1.0.0] next 1.5.0 kept by []"
 	if strings.Join(got, "\n") != want {
 		t.Errorf("traces are\n%s\nwant\n%s", strings.Join(got, "\n"), want)
 	}

@@ -18,7 +18,8 @@ import (
 )
 
 // outcome asks every part that has an opinion whether a goal can be reached.
-func outcome(t *testing.T, source universe.Source, app project.Application, goal project.Goal) (assessed, planned, ways bool, found []conflict.WayOut) {
+func outcome(t *testing.T, source universe.Source, app project.Application,
+	goal project.Goal) (assessed, planned, ways bool, found []conflict.WayOut) {
 	t.Helper()
 	ctx := context.Background()
 	got, err := assess.Assess(ctx, source, app, goal)
@@ -69,7 +70,8 @@ func TestAbandonedPackageBlocks(t *testing.T) {
 		a@1: peer:fw@^1 # no longer maintained
 		b@1: peer:fw@^1`)
 	_, _, _, found := outcome(t, source, app, project.Goal{Name: "fw", Constraint: "2"})
-	if len(found) != 2 || found[1].Kind != conflict.WaiveWay || !strings.Contains(found[0].Title, "take out a, take out b") {
+	if len(found) != 2 || found[1].Kind != conflict.WaiveWay ||
+		!strings.Contains(found[0].Title, "take out a, take out b") {
 		t.Errorf("the ways out are %+v", found)
 	}
 }
@@ -94,8 +96,8 @@ func TestOneFrameworkInTheGoalStage(t *testing.T) {
 	}
 }
 
-// randomApplication is an application with some decisions of people: a hold, a given release, a rule, a deployed runtime, and
-// with what maintainers gave up.
+// randomApplication is an application with some decisions of people: a hold, a given release, a
+// rule, a deployed runtime, and with what maintainers gave up.
 func randomApplication(t *testing.T, random *rand.Rand) (universe.Table, project.Application, string) {
 	t.Helper()
 	text := strings.Builder{}
@@ -118,8 +120,10 @@ func randomApplication(t *testing.T, random *rand.Rand) (universe.Table, project
 				text.WriteString(peer)
 			}
 			for range random.IntN(2) {
-				if other := random.IntN(n + 2); other != i && !strings.Contains(text.String()[strings.LastIndex(text.String(), "\n"):], fmt.Sprintf("p%d@", other)) {
-					fmt.Fprintf(&text, " %sp%d@%s", []string{"", "peer:", "peer?:"}[random.IntN(3)], other, []string{"*", "^1", "^2", ">=1"}[random.IntN(4)])
+				if other := random.IntN(n + 2); other != i &&
+					!strings.Contains(text.String()[strings.LastIndex(text.String(), "\n"):], fmt.Sprintf("p%d@", other)) {
+					fmt.Fprintf(&text, " %sp%d@%s", []string{"", "peer:", "peer?:"}[random.IntN(3)],
+						other, []string{"*", "^1", "^2", ">=1"}[random.IntN(4)])
 				}
 			}
 			if random.IntN(12) == 0 {
@@ -152,7 +156,8 @@ func randomApplication(t *testing.T, random *rand.Rand) (universe.Table, project
 	return source, app, said
 }
 
-// Assess, the gate, plan and untangle answer one question, and so they give one answer; and every way out of it leads out.
+// Assess, the gate, plan and untangle answer one question, and so they give one answer; and every
+// way out of it leads out.
 func TestOneAnswer(t *testing.T) {
 	reachable, ways, taken := 0, 0, 0
 	count := seeds(150)
@@ -191,7 +196,8 @@ func TestOneAnswer(t *testing.T) {
 }
 
 // afterWay is the application after a way out was taken; nil for one that nobody can take.
-func afterWay(t *testing.T, source universe.Source, app project.Application, way conflict.WayOut, goal project.Goal) (*project.Application, project.Goal) {
+func afterWay(t *testing.T, source universe.Source, app project.Application, way conflict.WayOut,
+	goal project.Goal) (*project.Application, project.Goal) {
 	t.Helper()
 	switch {
 	case way.Kind == conflict.WaitWay || way.Raise != nil:
@@ -202,7 +208,8 @@ func afterWay(t *testing.T, source universe.Source, app project.Application, way
 	app.Previews, app.Waived = slices.Concat(app.Previews, way.Preview), way.Waive
 	app.Held = slices.DeleteFunc(slices.Clone(app.Held), func(n string) bool { return slices.Contains(way.Unhold, n) })
 	app.Declared = slices.DeleteFunc(slices.Clone(app.Declared), func(d project.Declared) bool {
-		return slices.ContainsFunc(way.Changes, func(c project.Change) bool { return c.Name == d.As && c.To == (project.Point{}) })
+		return slices.ContainsFunc(way.Changes,
+			func(c project.Change) bool { return c.Name == d.As && c.To == (project.Point{}) })
 	})
 	if !app.Current() {
 		r, err := project.Relock(context.Background(), source, app)

@@ -13,8 +13,8 @@ import (
 	"molt/core/universe"
 )
 
-// shipyard makes an application with a framework of three majors and declared packages of all standings, each with a chain
-// of packages of its own below it.
+// shipyard makes an application with a framework of three majors and declared packages of all
+// standings, each with a chain of packages of its own below it.
 func shipyard(tb testing.TB, packages int) (universe.Table, project.Application) {
 	var b strings.Builder
 	b.WriteString("app: f@^1.0.0")
@@ -22,7 +22,8 @@ func shipyard(tb testing.TB, packages int) (universe.Table, project.Application)
 		fmt.Fprintf(&b, " p%d@^1.0.0", k)
 	}
 	b.WriteString("\nf@1.0\nf@1.4\nf@2.0\nf@2.2\nf@3.0\nf@3.1\n")
-	ranges := [][]string{{"^1", "^1||^2", "^2||^3"}, {"^1||^2||^3", "^1||^2||^3", "^2||^3"}, {"^1", "^2", "^3"}, {">=1", ">=1", ">=2"}}
+	ranges := [][]string{{"^1", "^1||^2", "^2||^3"}, {"^1||^2||^3", "^1||^2||^3", "^2||^3"}, {"^1", "^2", "^3"},
+		{">=1", ">=1", ">=2"}}
 	for k := range packages {
 		for major := 1; major <= 3; major++ {
 			for minor := range 6 {
@@ -31,7 +32,8 @@ func shipyard(tb testing.TB, packages int) (universe.Table, project.Application)
 		}
 		for depth := range 10 {
 			for major := 1; major <= 3; major++ {
-				fmt.Fprintf(&b, "q%d-%d@%d.0: q%d-%d@^%d\nq%d-%d@%d.1: q%d-%d@^%d\n", k, depth, major, k, depth+1, major, k, depth, major, k, depth+1, major)
+				fmt.Fprintf(&b, "q%d-%d@%d.0: q%d-%d@^%d\nq%d-%d@%d.1: q%d-%d@^%d\n", k, depth, major, k, depth+1, major,
+					k, depth, major, k, depth+1, major)
 			}
 		}
 		fmt.Fprintf(&b, "q%d-10@1.0\nq%d-10@2.0\nq%d-10@3.0\n", k, k, k)
@@ -54,7 +56,8 @@ func BenchmarkAssess(b *testing.B) {
 	source, app := shipyard(b, 60)
 	app.Tenancy = solve.Nested
 	for b.Loop() {
-		if got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "f", Constraint: "3"}); err != nil || !got.Reachable {
+		if got, err := assess.Assess(context.Background(), source,
+			app, project.Goal{Name: "f", Constraint: "3"}); err != nil || !got.Reachable {
 			b.Fatal(got, err)
 		}
 	}
@@ -64,7 +67,8 @@ func BenchmarkPlan(b *testing.B) {
 	source, app := shipyard(b, 60)
 	app.Tenancy = solve.Nested
 	for b.Loop() {
-		if plan, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "f", Constraint: "3"}}, Cut{Fresh: FreshMinor}); err != nil || !plan.Reachable {
+		if plan, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "f", Constraint: "3"}},
+			Cut{Fresh: FreshMinor}); err != nil || !plan.Reachable {
 			b.Fatal(plan, err)
 		}
 	}

@@ -24,7 +24,8 @@ func (p *planner) bridgeFamily(h hop, family, retired, moving []string) error {
 		if err != nil {
 			return err
 		}
-		gentle := maps.Clone(c) // a breaking move where another will do is one too many, and all the more one of what only goes along
+		// a breaking move where another will do is one too many, and all the more one of what only goes along
+		gentle := maps.Clone(c)
 		for _, name := range along {
 			if gentle[name], err = p.unbroken(name, c[name]); err != nil {
 				return err
@@ -99,7 +100,8 @@ func (p *planner) bridgeScope(h hop, family []string) (assess.Choice, error) {
 		}
 		now := project.VersionOf(p.now.Locked, name)
 		current := []string{project.VersionOf(p.now.Locked, p.Goal.Name)}
-		both := p.Acceptors(pkg, framework, h.releases).All.And(p.Acceptors(pkg, framework, current).All).And(p.Promises(name, pkg, framework, current))
+		both := p.Acceptors(pkg, framework, h.releases).All.And(p.Acceptors(pkg, framework, current).All).And(
+			p.Promises(name, pkg, framework, current))
 		part := version.NewSet(pkg.Len())
 		for i := range both.And(p.Usable(pkg, now)).And(p.Speaking(pkg, framework)).All() {
 			if at := pkg.Index(now); i > at {
@@ -115,7 +117,8 @@ func (p *planner) bridgeScope(h hop, family []string) (assess.Choice, error) {
 
 // bridgeWithin adds a stage that moves a family, and what goes along with it, to some of the given releases; it reports
 // whether there was one, and else the declared packages in whose way it is where they are.
-func (p *planner) bridgeWithin(h hop, named, family, retired []string, c assess.Choice) (added bool, blame []string, err error) {
+func (p *planner) bridgeWithin(
+	h hop, named, family, retired []string, c assess.Choice) (added bool, blame []string, err error) {
 	current := project.VersionOf(p.now.Locked, p.Goal.Name)
 	moving := map[string]bool{}
 	for _, name := range family {
@@ -146,7 +149,8 @@ func (p *planner) bridgeWithin(h hop, named, family, retired []string, c assess.
 				return false, nil, err
 			}
 			if other != nil && !p.visited[releasesKey(family, to)] {
-				added, err := p.familyStage(BridgeStage, p.freeID("bridge-"+slug(family[0])), strings.Join(family, ", ")+" ahead of "+p.Goal.Name+" "+h.major, to,
+				added, err := p.familyStage(BridgeStage, p.freeID("bridge-"+slug(family[0])),
+					strings.Join(family, ", ")+" ahead of "+p.Goal.Name+" "+h.major, to,
 					func(name string) string {
 						if !slices.Contains(named, name) {
 							return "moves with " + named[0]

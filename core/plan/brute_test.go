@@ -12,8 +12,9 @@ import (
 	"molt/core/universe"
 )
 
-// stated makes a small history in which every release states a bounded range of the framework, which later releases need not widen, so that no rule of judgement but
-// "nothing goes back" has a say.
+// stated makes a small history in which every release states a bounded range of the framework,
+// which later releases need not widen, so that no rule of judgement but "nothing goes back" has a
+// say.
 func stated(random *rand.Rand, packages int) string {
 	var b strings.Builder
 	b.WriteString("app: hull@^1")
@@ -40,8 +41,9 @@ func stated(random *rand.Rand, packages int) string {
 	return b.String()
 }
 
-// cheapest tries every choice of releases none of which is before the locked one, and returns how few packages besides the framework make a breaking move in
-// one that holds with the goal; -1 where none holds.
+// cheapest tries every choice of releases none of which is before the locked one, and returns how
+// few packages besides the framework make a breaking move in one that holds with the goal; -1 where
+// none holds.
 func cheapest(t *testing.T, source universe.Table, app project.Application, goal project.Goal) int {
 	t.Helper()
 	meant, err := app.Scheme.Goal(goal.Constraint)
@@ -87,8 +89,8 @@ func cheapest(t *testing.T, source universe.Table, app project.Application, goal
 	return best
 }
 
-// TestPlansAgainstBruteForce: whether the goal can be reached, by hops or in one leap, is what trying everything says, and its stage has no more breaking moves
-// than that needs.
+// TestPlansAgainstBruteForce: whether the goal can be reached, by hops or in one leap, is what
+// trying everything says, and its stage has no more breaking moves than that needs.
 func TestPlansAgainstBruteForce(t *testing.T) {
 	count := seeds(60)
 	reachable := 0
@@ -105,7 +107,8 @@ func TestPlansAgainstBruteForce(t *testing.T) {
 				t.Fatal(err)
 			}
 			if p.Reachable != (want >= 0) {
-				t.Fatalf("universe %d: plan %+v of %s says it can be reached: %v, trying everything says %d\n%s", seed, cut, goal, p.Reachable, want, text)
+				t.Fatalf("universe %d: plan %+v of %s says it can be reached: %v, trying everything says %d\n%s", seed, cut,
+					goal, p.Reachable, want, text)
 			}
 			if !p.Reachable {
 				continue
@@ -117,13 +120,15 @@ func TestPlansAgainstBruteForce(t *testing.T) {
 					if st.Kind == BridgeStage {
 						continue
 					}
-					if from, to := source[c.Name].Release(project.VersionOf(app.Locked, c.Name)), source[c.Name].Release(c.To.Version); c.Name != goal.Name && app.Breaking(c.Name, from.Version, to.Version) {
+					if from, to := source[c.Name].Release(project.VersionOf(app.Locked, c.Name)),
+						source[c.Name].Release(c.To.Version); c.Name != goal.Name && app.Breaking(c.Name, from.Version, to.Version) {
 						majors[c.Name] = true
 					}
 				}
 			}
 			if cut.Leap && len(majors) > want {
-				t.Errorf("universe %d: %d breaking moves with %s, %d would do\n%s\n%s", seed, len(majors), goal, want, moves(p), text)
+				t.Errorf("universe %d: %d breaking moves with %s, %d would do\n%s\n%s", seed, len(majors), goal, want, moves(p),
+					text)
 			}
 		}
 	}

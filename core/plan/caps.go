@@ -13,8 +13,8 @@ func (p *planner) capOf(name string, pkg *universe.Package) string {
 	return p.App.CapOf(name, pkg, at, func(d project.Declared) string { return p.now.Lines[d.Line()] })
 }
 
-// below reports whether a release is one to which a package may freshen: the line that is its cap admits it, where there
-// is one.
+// below reports whether a release is one to which a package may freshen: the line that is its cap
+// admits it, where there is one.
 func below(pkg *universe.Package, line string, i int) bool {
 	if line == "" {
 		return true

@@ -7,8 +7,8 @@ import (
 	"molt/core/universe"
 )
 
-// A Companion is a package that a moved one newly has as a peer, and that nobody declares: it comes into the lock for it, and had better be
-// declared.
+// A Companion is a package that a moved one newly has as a peer, and that nobody declares: it comes
+// into the lock for it, and had better be declared.
 type Companion struct {
 	By, Version      string // the declared package, and the release to which it moves
 	Name, Constraint string
@@ -33,7 +33,8 @@ func (p *planner) companions(st *Stage, next project.Draft) ([]Companion, error)
 		for _, d := range pkg.Release(c.To.Version).Peers {
 			known := func(x universe.Demand) bool { return x.As == d.As }
 			declared := slices.ContainsFunc(p.declared(next), func(x project.Declared) bool { return x.As == d.As })
-			if d.Optional || declared || slices.ContainsFunc(had, known) || slices.ContainsFunc(all, func(x Companion) bool { return x.Name == d.As }) {
+			if d.Optional || declared || slices.ContainsFunc(had, known) ||
+				slices.ContainsFunc(all, func(x Companion) bool { return x.Name == d.As }) {
 				continue
 			}
 			at := ""

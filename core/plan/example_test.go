@@ -29,7 +29,8 @@ func desk() (universe.Source, project.Application) {
 		if name == "brackwater" {
 			constraint = "^4.1.0"
 		}
-		app.Declared = append(app.Declared, project.Declared{Group: "dependencies", Demand: universe.Demand{As: name, Package: name, Text: constraint}})
+		app.Declared = append(app.Declared,
+			project.Declared{Group: "dependencies", Demand: universe.Demand{As: name, Package: name, Text: constraint}})
 	}
 	app.Locked, err = project.Relock(context.Background(), source, app)
 	if err != nil {

@@ -43,11 +43,13 @@ func (p *planner) families(names []string) []family {
 	return groups
 }
 
-// abreast leaves later releases of packages, by name, at majors that all members of a family can have, where these stand at
-// one major: a family is not torn for what some of it could have alone. A member that has no later major holds the others.
+// abreast leaves later releases of packages, by name, at majors that all members of a family can
+// have, where these stand at one major: a family is not torn for what some of it could have alone.
+// A member that has no later major holds the others.
 func (p *planner) abreast(later map[string][]string) error {
 	names := slices.DeleteFunc(p.Names(), func(name string) bool {
-		return name == p.Goal.Name || p.now.Gone[name] || slices.Contains(p.App.Held, name) || p.assessed[name].Standing == project.Retires
+		return name == p.Goal.Name || p.now.Gone[name] || slices.Contains(p.App.Held, name) ||
+			p.assessed[name].Standing == project.Retires
 	})
 	for _, f := range p.families(names) {
 		if f.ground == assess.DeclaredFamily { // whose members may have numbers of their own
@@ -76,8 +78,8 @@ func (p *planner) abreast(later map[string][]string) error {
 	return nil
 }
 
-// commonMajors returns the majors that all of some packages have among their later releases, with the one where they stand;
-// nil where they do not stand at one.
+// commonMajors returns the majors that all of some packages have among their later releases, with
+// the one where they stand; nil where they do not stand at one.
 func (p *planner) commonMajors(names []string, later map[string][]string) (common map[string]bool, err error) {
 	here := ""
 	for i, name := range names {
@@ -102,8 +104,8 @@ func (p *planner) commonMajors(names []string, later map[string][]string) (commo
 	return common, nil
 }
 
-// atOneNumber returns the families among what moves whose members stand at one number now. Those of the framework go by it,
-// and are not among them.
+// atOneNumber returns the families among what moves whose members stand at one number now. Those of
+// the framework go by it, and are not among them.
 func (p *planner) atOneNumber(c assess.Choice, moving map[string]bool) (all []family) {
 	var names []string
 	for _, name := range p.Names() {
@@ -122,8 +124,9 @@ func (p *planner) atOneNumber(c assess.Choice, moving map[string]bool) (all []fa
 	return all
 }
 
-// even makes of a resolution one in which every family stands as its maintainers had it when one of its numbers was the
-// newest: each member at that number, or where it has none, at its newest before. The newest number that resolves is taken.
+// even makes of a resolution one in which every family stands as its maintainers had it when one of
+// its numbers was the newest: each member at that number, or where it has none, at its newest
+// before. The newest number that resolves is taken.
 func (p *planner) even(c assess.Choice, moving map[string]bool, best *solve.Resolution) (*solve.Resolution, error) {
 	for _, f := range p.atOneNumber(c, moving) {
 		var numbers version.List
@@ -177,7 +180,8 @@ func (p *planner) even(c assess.Choice, moving map[string]bool, best *solve.Reso
 }
 
 // familyStage adds a stage of the family that is being looked at, with the ground on which it is one.
-func (p *planner) familyStage(kind StageKind, id, title string, to map[string]string, reason func(name string) string) (bool, error) {
+func (p *planner) familyStage(kind StageKind, id, title string, to map[string]string,
+	reason func(name string) string) (bool, error) {
 	before := len(p.plan.Stages)
 	done, err := p.stage(kind, id, title, to, reason)
 	if len(p.plan.Stages) > before && len(p.bridging.names) > 1 && p.plan.Stages[before].Family == "" {
@@ -186,11 +190,13 @@ func (p *planner) familyStage(kind StageKind, id, title string, to map[string]st
 	return done, err
 }
 
-// inStep makes a stage in which the rest of a family goes along with members that move to another major: to the release of
-// their number where there is one, else to the newest that they may have. Members that cannot are left where they are, and
-// the stage says so.
-func (p *planner) inStep(kind StageKind, id, title string, to map[string]string, reason func(name string) string) (*Stage, project.Draft, error) {
-	if kind == PatchStage || kind == MinorStage || kind == AfterStage { // what comes after the goal has its families from the joint optimum
+// inStep makes a stage in which the rest of a family goes along with members that move to another
+// major: to the release of their number where there is one, else to the newest that they may have.
+// Members that cannot are left where they are, and the stage says so.
+func (p *planner) inStep(kind StageKind, id, title string, to map[string]string,
+	reason func(name string) string) (*Stage, project.Draft, error) {
+	if kind == PatchStage || kind == MinorStage || kind == AfterStage {
+		// what comes after the goal has its families from the joint optimum
 		return p.try(kind, id, title, to, reason)
 	}
 	along, ground := p.goingAlong(to)
@@ -235,7 +241,8 @@ func (p *planner) inStep(kind StageKind, id, title string, to map[string]string,
 	return st, next, err
 }
 
-// goingAlong finds the members of families that stay while others of theirs make a breaking move, with where they would go.
+// goingAlong finds the members of families that stay while others of theirs make a breaking move,
+// with where they would go.
 func (p *planner) goingAlong(to map[string]string) (along map[string]string, ground string) {
 	along = map[string]string{}
 	for _, mover := range slices.Sorted(maps.Keys(to)) {
@@ -244,7 +251,8 @@ func (p *planner) goingAlong(to map[string]string) (along map[string]string, gro
 			continue
 		}
 		for _, other := range p.Names() {
-			if v, listed := to[other]; other == mover || listed && v != project.VersionOf(p.now.Locked, other) || p.now.Gone[other] || other == p.Goal.Name ||
+			if v, listed := to[other]; other == mover || listed && v != project.VersionOf(p.now.Locked, other) ||
+				p.now.Gone[other] || other == p.Goal.Name ||
 				slices.Contains(p.App.Held, other) || along[other] != "" || p.assessed[other].Standing == project.Retires {
 				continue
 			}
@@ -263,11 +271,13 @@ func (p *planner) goingAlong(to map[string]string) (along map[string]string, gro
 // breaks reports whether a package makes a breaking move when it goes to a release.
 func (p *planner) breaks(pkg *universe.Package, name, v string) bool {
 	from, to := pkg.Release(project.VersionOf(p.now.Locked, name)), pkg.Release(v)
-	return from != nil && to != nil && from.Version.Compare(to.Version) < 0 && p.App.Breaking(name, from.Version, to.Version)
+	return from != nil && to != nil && from.Version.Compare(to.Version) < 0 &&
+		p.App.Breaking(name, from.Version, to.Version)
 }
 
-// sibling returns the release of a package that goes with a version of another of its family: the same number, else the newest
-// usable one of the same major; "" when that is no breaking move forward.
+// sibling returns the release of a package that goes with a version of another of its family: the
+// same number, else the newest usable one of the same major; "" when that is no breaking move
+// forward.
 func (p *planner) sibling(name string, v version.Version) string {
 	pkg, err := p.Pkg(name)
 	if err != nil {

@@ -35,7 +35,8 @@ func (p *planner) freshen(kind StageKind, most version.Jump) error {
 	return err
 }
 
-// fresher makes that stage under the ceilings that hold. It reports whether it could, also when there is nothing to move.
+// fresher makes that stage under the ceilings that hold. It reports whether it could, also when
+// there is nothing to move.
 func (p *planner) fresher(kind StageKind, most version.Jump) (bool, error) {
 	c, moving, err := p.fresh(most)
 	if err != nil {
@@ -51,7 +52,8 @@ func (p *planner) fresher(kind StageKind, most version.Jump) (bool, error) {
 
 func freshTitle(kind StageKind) string { return fmt.Sprintf("all %s releases, together", kind) }
 
-// fresh returns the releases that each declared name may have without more than a jump, the one that it has among them, and the names that have others.
+// fresh returns the releases that each declared name may have without more than a jump, the one
+// that it has among them, and the names that have others.
 func (p *planner) fresh(most version.Jump) (c assess.Choice, moving map[string]bool, err error) {
 	standing, err := p.standingAt()
 	if err != nil {
@@ -73,7 +75,8 @@ func (p *planner) fresh(most version.Jump) (c assess.Choice, moving map[string]b
 		for i := range p.Usable(pkg, current).All() {
 			r := pkg.About(i)
 			jump := p.App.Scheme.Jump(here, r.Version)
-			if i == at || i > at && p.Under(name, pkg, i) && jump <= most && !p.App.Breaking(name, here, r.Version) && r.Deprecated == "" && !r.Version.Prerelease() && below(pkg, line, i) {
+			if i == at || i > at && p.Under(name, pkg, i) && jump <= most && !p.App.Breaking(name, here, r.Version) &&
+				r.Deprecated == "" && !r.Version.Prerelease() && below(pkg, line, i) {
 				fresh = append(fresh, r.Version.String())
 			}
 		}
@@ -88,9 +91,10 @@ func (p *planner) fresh(most version.Jump) (c assess.Choice, moving map[string]b
 	return c, moving, nil
 }
 
-// freshest solves a choice so that what moves gets the newest releases that go together. The solver by itself is content with a release that the graph holds
-// anyway, as what an undeclared package is locked to. So all of the newest are tried first, and where they don't resolve, what is short of its newest is
-// raised, one after the other, while the rest keeps what it has.
+// freshest solves a choice so that what moves gets the newest releases that go together. The solver
+// by itself is content with a release that the graph holds anyway, as what an undeclared package is
+// locked to. So all of the newest are tried first, and where they don't resolve, what is short of
+// its newest is raised, one after the other, while the rest keeps what it has.
 func (p *planner) freshest(c assess.Choice, moving map[string]bool) (*solve.Resolution, error) {
 	newest := maps.Clone(c)
 	for name := range moving {
@@ -132,8 +136,9 @@ func (p *planner) freshest(c assess.Choice, moving map[string]bool) (*solve.Reso
 	return p.even(c, moving, best)
 }
 
-// inStepWithFramework solves a choice with the framework's own packages, which share its numbers, at the framework's number wherever they stand at it now:
-// they move neither before nor after it. Of the framework's releases it tries the newest first.
+// inStepWithFramework solves a choice with the framework's own packages, which share its numbers,
+// at the framework's number wherever they stand at it now: they move neither before nor after it.
+// Of the framework's releases it tries the newest first.
 func (p *planner) inStepWithFramework(c assess.Choice, moving map[string]bool) (*solve.Resolution, error) {
 	keep := assess.KeepExcept(p.now.Locked, moving)
 	at := project.VersionOf(p.now.Locked, p.Goal.Name)

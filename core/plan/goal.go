@@ -11,7 +11,8 @@ import (
 	"molt/core/universe"
 )
 
-// retireFor lists the retiring packages that are compatible with no release of the hop: they have to go at the latest now.
+// retireFor lists the retiring packages that are compatible with no release of the hop: they have
+// to go at the latest now.
 func (p *planner) retireFor(h hop) ([]string, error) {
 	var names []string
 	for _, name := range p.Names() {
@@ -23,7 +24,8 @@ func (p *planner) retireFor(h hop) ([]string, error) {
 		if err != nil {
 			return nil, err
 		}
-		c := assess.Choice{p.Goal.Name: h.releases, name: assess.Texts(pkg, p.Usable(pkg, project.VersionOf(p.now.Locked, name)))}
+		c := assess.Choice{p.Goal.Name: h.releases,
+			name: assess.Texts(pkg, p.Usable(pkg, project.VersionOf(p.now.Locked, name)))}
 		r, _, err := p.AnyRuntime().Solve(c, nil)
 		if err != nil {
 			return nil, err
@@ -65,7 +67,8 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, re
 		if by, d := p.excluded(name, r); by != "" {
 			return fmt.Sprintf("%s asks for %s %s", by, d.As, d.Text)
 		}
-		return fmt.Sprintf("%s does not resolve with what %s %s brings along", project.VersionOf(p.now.Locked, name), p.Goal.Name, h.major)
+		return fmt.Sprintf("%s does not resolve with what %s %s brings along", project.VersionOf(p.now.Locked, name),
+			p.Goal.Name, h.major)
 	}
 	before := p.now.Clone()
 	p.now = p.without(retired)
@@ -84,7 +87,9 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, re
 		beside[name] = p.BesideFramework(name, v, to[p.Goal.Name])
 	}
 	made := func(to map[string]string) (*Stage, project.Draft, error) {
-		return p.inStep(GoalStage, "goal-"+h.major, fmt.Sprintf("%s %s", p.Goal.Name, h.major), to, func(name string) string { return p.lifting(name, reason(name)) })
+		return p.inStep(GoalStage, "goal-"+h.major, fmt.Sprintf("%s %s", p.Goal.Name, h.major), to, func(name string) string {
+			return p.lifting(name, reason(name))
+		})
 	}
 	st, next, err := made(beside)
 	if err == nil && st == nil && !maps.Equal(beside, to) {
@@ -134,7 +139,8 @@ func (p *planner) whyTogether(name string, h hop, to map[string]string) string {
 			return fmt.Sprintf("%s; it moves in step with %s, which does not go ahead", says, other)
 		}
 	}
-	return fmt.Sprintf("%s; releases that accept %s %s do not resolve with what is there before", says, p.Goal.Name, h.major)
+	return fmt.Sprintf("%s; releases that accept %s %s do not resolve with what is there before", says, p.Goal.Name,
+		h.major)
 }
 
 // excluded finds a release of a resolution with a peer that the release in use of a package does not fit: one that is

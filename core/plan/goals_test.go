@@ -36,8 +36,10 @@ func TestFreshAndLeap(t *testing.T) {
 		cut  Cut
 		want string
 	}{
-		{Cut{}, "patch: hulk 3.0.0>3.0.1; minor: keel 1.0.0>1.2.0; goal-4: hulk 3.0.1>4.0.0; goal-5: hulk 4.0.0>5.0.0; after-keel: keel 1.2.0>2.0.0; after-mast: mast 1.0.0>2.0.0"},
-		{Cut{Fresh: FreshMinor}, "patch: hulk 3.0.0>3.0.1; minor: keel 1.0.0>1.2.0; goal-4: hulk 3.0.1>4.0.0; goal-5: hulk 4.0.0>5.0.0"},
+		{Cut{}, "patch: hulk 3.0.0>3.0.1; minor: keel 1.0.0>1.2.0; goal-4: hulk 3.0.1>4.0.0; goal-5: hulk 4.0.0>5.0.0; " +
+			"after-keel: keel 1.2.0>2.0.0; after-mast: mast 1.0.0>2.0.0"},
+		{Cut{Fresh: FreshMinor}, "patch: hulk 3.0.0>3.0.1; minor: keel 1.0.0>1.2.0; goal-4: hulk 3.0.1>4.0.0; goal-5: hulk " +
+			"4.0.0>5.0.0"},
 		{Cut{Fresh: FreshPatch, Leap: true}, "patch: hulk 3.0.0>3.0.1; goal-5: hulk 3.0.1>5.0.0"},
 		{Cut{Fresh: FreshNone, Leap: true}, "goal-5: hulk 3.0.0>5.0.0"},
 	} {
@@ -52,12 +54,15 @@ func TestFurtherGoals(t *testing.T) {
 	source, app := projecttest.Sketch(t, projecttest.Jetty)
 	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.1.0")}
 	plan := planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4", "keel@2", "node@22")
-	if got := changes(plan); got != "runtime-4: ; goal-4: hulk 3.0.0>4.0.0; goal-2: keel 1.0.0>2.0.0" || !plan.Reachable || plan.AtGoal != 3 {
+	if got := changes(plan); got != "runtime-4: ; goal-4: hulk 3.0.0>4.0.0; goal-2: keel 1.0.0>2.0.0" || !plan.Reachable ||
+		plan.AtGoal != 3 {
 		t.Errorf("the plan is %s", got)
 	}
 	// On the way the further goal need not be reached yet.
-	source, app = projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@3||4\nkeel@2.0: peer:hulk@5")
-	if got := changes(planFor(t, source, app, Cut{}, "hulk@5", "keel@2")); got != "goal-4: hulk 3.0.0>4.0.0; goal-5: hulk 4.0.0>5.0.0, keel 1.0.0>2.0.0" {
+	source, app = projecttest.Sketch(
+		t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@3||4\nkeel@2.0: peer:hulk@5")
+	if got := changes(planFor(t, source, app, Cut{},
+		"hulk@5", "keel@2")); got != "goal-4: hulk 3.0.0>4.0.0; goal-5: hulk 4.0.0>5.0.0, keel 1.0.0>2.0.0" {
 		t.Errorf("the plan is %s", got)
 	}
 	// With the goal reached, a runtime alone is raised, and nothing moves for it.
@@ -69,16 +74,23 @@ func TestFurtherGoals(t *testing.T) {
 	}
 	// The goal is there already, and the other one is not.
 	source, app = projecttest.Sketch(t, strings.Replace(projecttest.Jetty, "hulk@^3.0.0", "hulk@^4.0.0", 1))
-	if got := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4", "mast@2")); !strings.Contains(got, "mast 1.0.0>2.0.0") {
+	if got := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4", "mast@2")); !strings.Contains(
+		got, "mast 1.0.0>2.0.0") {
 		t.Errorf("the plan is %s", got)
 	}
 	// Two that exclude each other.
-	source, app = projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@2.0: peer:hulk@^3")
-	got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"}, project.Goal{Name: "keel", Constraint: "2"})
+	source, app = projecttest.Sketch(
+		t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@2.0: peer:hulk@^3")
+	got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"},
+		project.Goal{Name: "keel", Constraint: "2"})
 	if err != nil || got.Reachable {
 		t.Errorf("%+v, %v", got, err)
 	}
-	for _, goals := range [][]project.Goal{{{Name: "hulk", Constraint: "4"}, {Name: "ghost", Constraint: "1"}}, {{Name: "hulk", Constraint: "4"}, {Name: "hulk", Constraint: "3"}}, {{Name: "hulk", Constraint: "4"}, {Name: "node", Constraint: "new"}}, {{Name: "hulk", Constraint: "4"}, {Name: "keel", Constraint: "9"}}} {
+	for _, goals := range [][]project.Goal{
+		{{Name: "hulk", Constraint: "4"}, {Name: "ghost", Constraint: "1"}},
+		{{Name: "hulk", Constraint: "4"}, {Name: "hulk", Constraint: "3"}},
+		{{Name: "hulk", Constraint: "4"}, {Name: "node", Constraint: "new"}},
+		{{Name: "hulk", Constraint: "4"}, {Name: "keel", Constraint: "9"}}} {
 		var wrong *project.GoalError
 		if _, err := assess.Assess(context.Background(), source, app, goals...); !errors.As(err, &wrong) {
 			t.Errorf("%v: %v", goals, err)
@@ -88,24 +100,29 @@ func TestFurtherGoals(t *testing.T) {
 
 // A guide's facts change standings, and what is only guessed does not.
 func TestGuides(t *testing.T) {
-	text := "app: hulk@^3.0.0 keel@^1.0.0 old@^1.0.0 part@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@2.0\nkeel@3.0\nold@1.0\nnew@1.0\npart@1.0"
+	text := "app: hulk@^3.0.0 keel@^1.0.0 old@^1.0.0 " +
+		"part@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@2.0\nkeel@3.0\nold@1.0\nnew@1.0\npart@1.0"
 	for _, confidence := range []project.Confidence{project.Sure, project.Reported, project.Guessed} {
 		source, app := projecttest.Sketch(t, text)
 		app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
-		facts := []project.Fact{{Kind: project.CompanionFact, Name: "keel", Needs: "^2.0.0"}, {Kind: project.RenamedFact, Name: "old", Becomes: "new"},
-			{Kind: project.SwallowedFact, Name: "part"}, {Kind: project.RuntimeFact, Name: "node", Needs: ">=22"}, {Kind: project.CompanionFact, Name: "elsewhere", Needs: "1"},
+		facts := []project.Fact{{Kind: project.CompanionFact, Name: "keel", Needs: "^2.0.0"},
+			{Kind: project.RenamedFact, Name: "old", Becomes: "new"},
+			{Kind: project.SwallowedFact, Name: "part"}, {Kind: project.RuntimeFact, Name: "node", Needs: ">=22"},
+			{Kind: project.CompanionFact, Name: "elsewhere", Needs: "1"},
 			{Kind: project.SymbolFact, Name: "launch", In: "hulk"}, {Kind: project.LinkFact, Link: "https://hulk.example/4"}}
 		for i := range facts {
 			facts[i].Confidence, facts[i].Source = confidence, "the yard"
 		}
-		app.Guides = []project.Guide{{About: "hulk", To: "4", Facts: facts}, {About: "hulk", To: "9", Facts: facts}, {About: "other", To: "4", Facts: facts}}
+		app.Guides = []project.Guide{{About: "hulk", To: "4", Facts: facts}, {About: "hulk", To: "9", Facts: facts},
+			{About: "other", To: "4", Facts: facts}}
 		got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"})
 		if err != nil {
 			t.Fatal(err)
 		}
 		standings := string(find(got, "keel").Standing + " " + find(got, "old").Standing + " " + find(got, "part").Standing)
 		plan := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4"))
-		want, wantPlan := "together retiring retiring", "runtime-4: ; goal-4: hulk 3.0.0>4.0.0, keel 1.0.0>2.0.0; retire-part: part 1.0.0>"
+		want, wantPlan := "together retiring retiring",
+			"runtime-4: ; goal-4: hulk 3.0.0>4.0.0, keel 1.0.0>2.0.0; retire-part: part 1.0.0>"
 		if confidence == project.Guessed {
 			want, wantPlan = "silent silent silent", "goal-4: hulk 3.0.0>4.0.0"
 		}
@@ -119,7 +136,8 @@ func TestGuides(t *testing.T) {
 		if len(got.Touches) != 5 {
 			t.Errorf("%d facts touch it: %+v", len(got.Touches), got.Touches)
 		}
-		if e := find(got, "keel").Evidence; confidence != project.Guessed && !slices.ContainsFunc(e, func(e assess.Evidence) bool { return e.Grade == project.Advised }) {
+		if e := find(got, "keel").Evidence; confidence != project.Guessed &&
+			!slices.ContainsFunc(e, func(e assess.Evidence) bool { return e.Grade == project.Advised }) {
 			t.Errorf("the evidence is %+v", e)
 		}
 	}
@@ -135,8 +153,10 @@ func TestTogetherByAdvice(t *testing.T) {
 		{true, "minor: keel 1.0.0>1.4.0; goal-4: hulk 3.0.0>4.0.0, keel 1.4.0>1.5.0"},
 	} {
 		source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@1.4\nkeel@1.5")
-		app.Guides = []project.Guide{{About: "hulk", To: "4", Facts: []project.Fact{{Kind: project.CompanionFact, Name: "keel", Needs: ">=1.5", Together: test.together,
-			Confidence: project.Sure, Source: "the yard"}}}}
+		app.Guides = []project.Guide{{
+			About: "hulk", To: "4", Facts: []project.Fact{
+				{Kind: project.CompanionFact, Name: "keel", Needs: ">=1.5", Together: test.together,
+					Confidence: project.Sure, Source: "the yard"}}}}
 		if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); got != test.want {
 			t.Errorf("together %v:\ngot  %s\nwant %s", test.together, got, test.want)
 		}
@@ -160,17 +180,21 @@ func TestHouseRules(t *testing.T) {
 		t.Errorf("it costs %q, %v", costs, err)
 	}
 	old := project.Policy{Oldest: 24 * time.Hour, Now: time.Date(2026, 1, 3, 0, 0, 0, 0, time.UTC)}
-	if old.Breach("x", &universe.Release{Published: time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)}) == "" || old.Breach("x", &universe.Release{}) != "" {
+	if old.Breach("x", &universe.Release{Published: time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)}) == "" ||
+		old.Breach("x", &universe.Release{}) != "" {
 		t.Error("the age of a release is not looked at")
 	}
-	for name, want := range map[string]string{"mast": "the policy hides 1 of 2 releases of mast; 2.0.0: the policy does not allow the licence GPL-3.0-only", "keel": "", "ghost": ""} {
+	for name, want := range map[string]string{
+		"mast": "the policy hides 1 of 2 releases of mast; 2.0.0: the policy does not allow the licence GPL-3.0-only",
+		"keel": "", "ghost": ""} {
 		if says, err := project.Hidden(context.Background(), source, app, name); err != nil || says != want {
 			t.Errorf("hidden of %s: %q, %v", name, says, err)
 		}
 	}
 	fixed := app
 	fixed.Fixed = map[string]string{"keel": "1.0.0"}
-	if says, err := project.Hidden(context.Background(), source, fixed, "keel"); err != nil || says != "keel is given from outside, at 1.0.0" {
+	if says, err := project.Hidden(context.Background(), source, fixed, "keel"); err != nil ||
+		says != "keel is given from outside, at 1.0.0" {
 		t.Errorf("hidden of what is given: %q, %v", says, err)
 	}
 	if app.Rules.Breach("bilgepump", source["hulk"].Release("3.0.0")) != "the policy refuses bilgepump" {
@@ -182,17 +206,20 @@ func TestFixedIsKept(t *testing.T) {
 	source, app := projecttest.Sketch(t, projecttest.Jetty)
 	app.Fixed = map[string]string{"keel": "1.2.0", "mast": "7.0.0"}
 	var missing *project.FixedError
-	if _, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "4"}}, Cut{}); !errors.As(err, &missing) || missing.Name != "mast" {
+	if _, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "4"}},
+		Cut{}); !errors.As(err, &missing) || missing.Name != "mast" {
 		t.Errorf("what is given and does not exist: %v", err)
 	}
 	app.Fixed = map[string]string{"keel": "1.2.0"}
-	if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); strings.Contains(got, "keel 1.2.0>") || !strings.Contains(got, "mast 1.0.0>2.0.0") {
+	if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); strings.Contains(got, "keel 1.2.0>") ||
+		!strings.Contains(got, "mast 1.0.0>2.0.0") {
 		t.Errorf("the plan is %s", got)
 	}
 }
 
 func TestWaitsThatAreEnough(t *testing.T) {
-	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nmast@1.0: peer:hulk@^3")
+	source, app := projecttest.Sketch(
+		t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nmast@1.0: peer:hulk@^3")
 	got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"})
 	if err != nil || len(got.Waits) != 2 || !got.Enough {
 		t.Errorf("%+v, %v", got, err)
@@ -201,9 +228,11 @@ func TestWaitsThatAreEnough(t *testing.T) {
 
 // Out of reach, a plan sketches what comes after the wall.
 func TestBeyondTheWall(t *testing.T) {
-	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4\nmast@1.0: peer:hulk@^3")
+	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: "+
+		"peer:hulk@^3\nkeel@2.0: peer:hulk@^4\nmast@1.0: peer:hulk@^3")
 	plan := planFor(t, source, app, Cut{}, "hulk@4")
-	if plan.Reachable || len(plan.Stages) != 0 || len(plan.Sketch) != 1 || plan.Sketch[0].ID != "goal-4" || len(plan.Sketch[0].Changes) != 2 {
+	if plan.Reachable || len(plan.Stages) != 0 || len(plan.Sketch) != 1 || plan.Sketch[0].ID != "goal-4" ||
+		len(plan.Sketch[0].Changes) != 2 {
 		t.Errorf("stages %+v, beyond %+v", plan.Stages, plan.Sketch)
 	}
 }
@@ -215,13 +244,15 @@ func TestFamiliesAreFound(t *testing.T) {
 		text += name + "@1.0\n" + name + "@2.0\n" + name + "@3.0\n"
 	}
 	source, app := projecttest.Sketch(t, text+"rope-x@1.0\nrope-x@5.0\n")
-	source["rope"].Notes.Repository, source["line"].Notes.Repository = "https://code.example/ropes.git", "https://code.example/ropes"
+	source["rope"].Notes.Repository, source["line"].Notes.Repository = "https://code.example/ropes.git",
+		"https://code.example/ropes"
 	plan := planFor(t, source, app, Cut{}, "hulk@4")
 	grounds := map[string]string{}
 	for _, st := range plan.Stages {
 		grounds[st.ID] = st.Family
 	}
-	if grounds["after-yard-a"] != "one scope, and equal release numbers" || grounds["after-rope"] != "one repository, and equal release numbers" || grounds["after-rope-x"] != "" {
+	if grounds["after-yard-a"] != "one scope, and equal release numbers" ||
+		grounds["after-rope"] != "one repository, and equal release numbers" || grounds["after-rope-x"] != "" {
 		t.Errorf("the grounds are %q in %s", grounds, changes(plan))
 	}
 }
@@ -245,7 +276,8 @@ func TestRuntimesOfSeveralEnvironments(t *testing.T) {
 	app.Declared[0].Text = "^4.0.0"
 	app.Locked = nil
 	_, err = project.Relock(context.Background(), source, app)
-	if tangle := solve.AsTangle(err); tangle == nil || !strings.Contains(err.Error(), "node (runtime, production)") || strings.Contains(err.Error(), "staging") {
+	if tangle := solve.AsTangle(err); tangle == nil || !strings.Contains(err.Error(), "node (runtime, production)") ||
+		strings.Contains(err.Error(), "staging") {
 		t.Errorf("the tangle is %v", err)
 	}
 }
@@ -274,7 +306,8 @@ func TestOwnJump(t *testing.T) {
 		{false, []project.Change{change("main", "1.0.0", "")}, version.Minor},
 		{true, []project.Change{change("main", "1.0.0", "1.0.1")}, version.Major},
 	} {
-		if got, why := OwnJump(ranges.Scheme, "main", test.raised, test.changes); got != test.want || (why == "") != (got == version.Same) {
+		if got, why := OwnJump(ranges.Scheme, "main", test.raised, test.changes); got != test.want ||
+			(why == "") != (got == version.Same) {
 			t.Errorf("%+v: %s, %q", test.changes, got, why)
 		}
 	}
@@ -295,7 +328,8 @@ func TestReasonsNameWhoAsks(t *testing.T) {
 	for _, c := range plan.Stages[0].Changes {
 		reasons[c.Name] = c.Reason
 	}
-	if reasons["tongue"] != "rig 2.0.0 asks for tongue ^5" || reasons["hulk"] != "the goal" || !strings.Contains(reasons["rig"], "no longer accept 3.0.0") {
+	if reasons["tongue"] != "rig 2.0.0 asks for tongue ^5" || reasons["hulk"] != "the goal" ||
+		!strings.Contains(reasons["rig"], "no longer accept 3.0.0") {
 		t.Errorf("the reasons are %q", reasons)
 	}
 }
@@ -303,7 +337,8 @@ func TestReasonsNameWhoAsks(t *testing.T) {
 func TestGoalsBehind(t *testing.T) {
 	source, app := projecttest.Sketch(t, "app: hulk@^4.0.0\nhulk@3.0\nhulk@4.0\nhulk@4.1")
 	var wrong *project.GoalError
-	if _, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "3"}); !errors.As(err, &wrong) || !strings.Contains(err.Error(), "older than what is in use, 4.1.0") {
+	if _, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "3"}); !errors.As(
+		err, &wrong) || !strings.Contains(err.Error(), "older than what is in use, 4.1.0") {
 		t.Errorf("a goal behind: %v", err)
 	}
 	if plan := planFor(t, source, app, Cut{}, "hulk@4"); !plan.Reachable || changes(plan) != "" {
@@ -313,7 +348,8 @@ func TestGoalsBehind(t *testing.T) {
 
 // With the framework's newest release before the fewest locked packages moved, nobody ends at the oldest of a major.
 func TestGoalIsTheNewestThatResolves(t *testing.T) {
-	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0\nhulk@3.0: rope@^1\nhulk@4.0: rope@^1\nhulk@4.1: rope@^2\nhulk@4.2: ghost@^9\nrope@1.0\nrope@2.0\nghost@1.0")
+	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0\nhulk@3.0: rope@^1\nhulk@4.0: rope@^1\nhulk@4.1: "+
+		"rope@^2\nhulk@4.2: ghost@^9\nrope@1.0\nrope@2.0\nghost@1.0")
 	if got := changes(planFor(t, source, app, Cut{Fresh: FreshNone}, "hulk@4")); got != "goal-4: hulk 3.0.0>4.1.0" {
 		t.Errorf("the plan is %s", got)
 	}
@@ -329,7 +365,8 @@ func find(a *assess.Assessment, name string) assess.Assessed {
 	return assess.Assessed{}
 }
 
-// What is published with the framework and ends at the old major moves nowhere; the plan says so. One with numbers of its own is left in peace.
+// What is published with the framework and ends at the old major moves nowhere; the plan says so.
+// One with numbers of its own is left in peace.
 func TestCompanionThatEnds(t *testing.T) {
 	for universe, want := range map[string]int{
 		"app: hulk@^2.6.0 hulk-shaper@^2.6.0\nhulk@2.6\nhulk@2.7\nhulk@3.0\nhulk@3.1\nhulk@3.2\nhulk@3.3\nhulk-shaper@2.6\nhulk-shaper@2.7":                  1,
@@ -338,7 +375,9 @@ func TestCompanionThatEnds(t *testing.T) {
 	} {
 		source, app := projecttest.Sketch(t, universe)
 		plan := planFor(t, source, app, Cut{}, "hulk@3")
-		if len(plan.Behind) != want || want > 0 && !strings.Contains(plan.Behind[0].Why, "published under the numbers of hulk, and has no release of hulk 3") {
+		if len(plan.Behind) != want ||
+			want > 0 && !strings.Contains(
+				plan.Behind[0].Why, "published under the numbers of hulk, and has no release of hulk 3") {
 			t.Errorf("%s: behind %+v", universe, plan.Behind)
 		}
 	}
@@ -346,7 +385,8 @@ func TestCompanionThatEnds(t *testing.T) {
 
 // What is named after the framework and follows its majors never passes the goal's, in any part of the plan.
 func TestNeverPastTheGoal(t *testing.T) {
-	universe := "app: hulk@^3.0.0 hulk-draw@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0\nhulk-draw@3.1\nhulk-draw@4.2\nhulk-draw@4.3\nhulk-draw@5.4\nkeel@1.0\nkeel@5.0"
+	universe := "app: hulk@^3.0.0 hulk-draw@^3.0.0 " +
+		"keel@^1.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0\nhulk-draw@3.1\nhulk-draw@4.2\nhulk-draw@4.3\nhulk-draw@5.4\nkeel@1.0\nkeel@5.0"
 	source, app := projecttest.Sketch(t, universe)
 	for _, name := range []string{"hulk", "hulk-draw"} {
 		for i := range source[name].Len() { // a year a major, the companion a month after it
@@ -365,7 +405,8 @@ func TestNeverPastTheGoal(t *testing.T) {
 	if last["hulk"] != "4.0.0" || last["hulk-draw"] != "4.3.0" || last["keel"] != "5.0.0" {
 		t.Errorf("the plan ends at %v: %s", last, changes(plan))
 	}
-	if len(plan.Behind) != 1 || plan.Behind[0].Name != "hulk-draw" || !strings.Contains(plan.Behind[0].Why, "follows hulk") {
+	if len(plan.Behind) != 1 || plan.Behind[0].Name != "hulk-draw" ||
+		!strings.Contains(plan.Behind[0].Why, "follows hulk") {
 		t.Errorf("behind %+v", plan.Behind)
 	}
 	// Equal numbers alone are a coincidence: a companion that had its majors at other times does not follow.
@@ -377,18 +418,23 @@ func TestNeverPastTheGoal(t *testing.T) {
 	}
 }
 
-// That the checks passed here is what weighs most; with another release, or beside another of the framework, it says nothing.
+// That the checks passed here is what weighs most; with another release, or beside another of the
+// framework, it says nothing.
 func TestWhatRanHere(t *testing.T) {
-	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@>=3\nmast@1.0: peer:hulk@3\nmast@2.0: peer:hulk@4")
-	for versions, want := range map[[3]string]int{{"4.0.0", "1.0.0", "2.0.0"}: 2, {"4.0.0", "1.0.0", "1.0.0"}: 1, {"3.0.0", "1.0.0", "2.0.0"}: 0} {
-		app.Ran = []project.Passed{{Lock: "x", Versions: map[string]string{"hulk": versions[0], "keel": versions[1], "mast": versions[2]}}}
+	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: "+
+		"peer:hulk@>=3\nmast@1.0: peer:hulk@3\nmast@2.0: peer:hulk@4")
+	for versions, want := range map[[3]string]int{
+		{"4.0.0", "1.0.0", "2.0.0"}: 2, {"4.0.0", "1.0.0", "1.0.0"}: 1, {"3.0.0", "1.0.0", "2.0.0"}: 0} {
+		app.Ran = []project.Passed{{Lock: "x",
+			Versions: map[string]string{"hulk": versions[0], "keel": versions[1], "mast": versions[2]}}}
 		got, err := assess.Assess(context.Background(), source, app, project.ParseGoal("hulk@4"))
 		if err != nil {
 			t.Fatal(err)
 		}
 		n := 0
 		for _, p := range got.Packages {
-			if len(p.Evidence) > 0 && p.Evidence[0].Grade == project.Ran && strings.Contains(p.Evidence[0].Says, "passed with it and hulk 4.0.0 here") {
+			if len(p.Evidence) > 0 && p.Evidence[0].Grade == project.Ran &&
+				strings.Contains(p.Evidence[0].Says, "passed with it and hulk 4.0.0 here") {
 				n++
 			}
 		}
@@ -402,7 +448,8 @@ func TestWhatRanHere(t *testing.T) {
 	}
 }
 
-// The framework's own packages arrive at its newest release with it, though an older one of theirs would spare a locked package.
+// The framework's own packages arrive at its newest release with it, though an older one of theirs
+// would spare a locked package.
 func TestOwnPackagesGoByItsNumbers(t *testing.T) {
 	source, app := projecttest.Sketch(t, `
 		app: hulk@^3.0.0 hulk-draw@^3.0.0
@@ -416,7 +463,8 @@ func TestOwnPackagesGoByItsNumbers(t *testing.T) {
 		hulk-draw@4.1: paint@2 peer:hulk@4
 		paint@1.0
 		paint@2.0`)
-	if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); !strings.Contains(got, "goal-4: hulk 3.1.0>4.1.0, hulk-draw 3.1.0>4.1.0") {
+	if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); !strings.Contains(
+		got, "goal-4: hulk 3.1.0>4.1.0, hulk-draw 3.1.0>4.1.0") {
 		t.Errorf("the plan is %s", got)
 	}
 }
@@ -436,7 +484,9 @@ func TestOptionalNeedsMoveAlong(t *testing.T) {
 		press-new@2.0`)
 	plan := planFor(t, source, app, Cut{}, "hulk@4")
 	last := plan.Stages[len(plan.Stages)-1]
-	if got := last.After.Versions(); last.ID != "after-press" || got["press"][0] != "2.0.0" || len(got["press-linux"]) != 1 || got["press-linux"][0] != "2.0.0" || got["press-mac"] == nil || got["press-new"] == nil {
+	if got := last.After.Versions(); last.ID != "after-press" || got["press"][0] != "2.0.0" ||
+		len(got["press-linux"]) != 1 || got["press-linux"][0] != "2.0.0" || got["press-mac"] == nil ||
+		got["press-new"] == nil {
 		t.Errorf("%s leaves %v", last.ID, got)
 	}
 }
@@ -458,16 +508,23 @@ func TestStops(t *testing.T) {
 		want    string
 	}{
 		{nil, nil, nil, "hulk@5", "goal-4: hulk 3.1.0>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
-		{nil, map[string][]string{"hulk": {"3.2", "4.2"}}, advised("4.0"), "hulk@5", "goal-3.2: hulk 3.1.0>3.2.1; goal-4.2: hulk 3.2.1>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
+		{nil, map[string][]string{"hulk": {"3.2", "4.2"}}, advised("4.0"), "hulk@5",
+			"goal-3.2: hulk 3.1.0>3.2.1; goal-4.2: hulk 3.2.1>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
 		{nil, map[string][]string{"hulk": {"3.1", "5.1"}}, nil, "hulk@5.0", "goal-5.0: hulk 3.1.0>5.0.0"},
 		{nil, map[string][]string{"hulk": {}}, nil, "hulk@5", "goal-5: hulk 3.1.0>5.1.0"},
-		{nil, nil, advised("4.1", "3.2", "4.1.0", "3"), "hulk@5", "goal-3.2: hulk 3.1.0>3.2.1; goal-4.1: hulk 3.2.1>4.1.0; goal-5: hulk 4.1.0>5.1.0"},
-		{nil, nil, advised("3.1", "5.0", "4.0", "4.2"), "hulk@5", "goal-4.0: hulk 3.1.0>4.0.0; goal-4.2: hulk 4.0.0>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
-		{nil, nil, []project.Fact{{Kind: project.StopFact, Name: "3.2", Confidence: project.Guessed}}, "hulk@5", "goal-4: hulk 3.1.0>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
-		{[]string{"hulk"}, nil, nil, "hulk@4.1", "goal-3.2.0: hulk 3.1.0>3.2.1; goal-4.0.0: hulk 3.2.1>4.0.0; goal-4.1: hulk 4.0.0>4.1.0"},
+		{nil, nil, advised("4.1", "3.2", "4.1.0", "3"),
+			"hulk@5", "goal-3.2: hulk 3.1.0>3.2.1; goal-4.1: hulk 3.2.1>4.1.0; goal-5: hulk 4.1.0>5.1.0"},
+		{nil, nil, advised("3.1", "5.0", "4.0", "4.2"),
+			"hulk@5", "goal-4.0: hulk 3.1.0>4.0.0; goal-4.2: hulk 4.0.0>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
+		{nil, nil, []project.Fact{{Kind: project.StopFact, Name: "3.2", Confidence: project.Guessed}},
+			"hulk@5", "goal-4: hulk 3.1.0>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
+		{[]string{"hulk"}, nil, nil, "hulk@4.1",
+			"goal-3.2.0: hulk 3.1.0>3.2.1; goal-4.0.0: hulk 3.2.1>4.0.0; goal-4.1: hulk 4.0.0>4.1.0"},
 	} {
 		source, app := projecttest.Sketch(t, pier)
-		app.Minors, app.Stops, app.Guides = test.minors, test.stops, []project.Guide{{About: "hulk", To: "4", Facts: test.advised}, {About: "mast", To: "4", Facts: []project.Fact{{Kind: project.StopFact, Name: "3.2"}}}}
+		app.Minors, app.Stops, app.Guides = test.minors, test.stops,
+			[]project.Guide{{About: "hulk", To: "4", Facts: test.advised},
+				{About: "mast", To: "4", Facts: []project.Fact{{Kind: project.StopFact, Name: "3.2"}}}}
 		plan := planFor(t, source, app, Cut{Fresh: FreshNone}, test.goal)
 		if got := changes(plan); got != test.want || !plan.Reachable {
 			t.Errorf("%v %v %v %s:\ngot  %s\nwant %s", test.minors, test.stops, test.advised, test.goal, got, test.want)
@@ -487,8 +544,10 @@ func TestReasonsOfFurtherGoals(t *testing.T) {
 		rudder@3.0: peer:hull@2
 		plug@1.0: peer:hull@1 peer:rudder@1
 		plug@2.0: peer:hull@2 peer:rudder@2`)
-	got, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}, {Name: "rudder", Constraint: "2"}}, Cut{})
-	if err != nil || len(got.Behind) != 0 || changes(got) != "goal-2: hull 1.0.0>2.0.0, rudder 1.0.0>2.0.0, plug 1.0.0>2.0.0" {
+	got, err := NewPlan(context.Background(), source,
+		app, []project.Goal{{Name: "hull", Constraint: "2"}, {Name: "rudder", Constraint: "2"}}, Cut{})
+	if err != nil || len(got.Behind) != 0 ||
+		changes(got) != "goal-2: hull 1.0.0>2.0.0, rudder 1.0.0>2.0.0, plug 1.0.0>2.0.0" {
 		t.Errorf("behind are %+v, %v", got, err)
 	}
 	// Each goal has stages of its own, unless it takes all of them together.
@@ -504,8 +563,10 @@ func TestReasonsOfFurtherGoals(t *testing.T) {
 		lamp@3.0: peer:deck@5
 		rope@1.0: peer:hull@1
 		rope@2.0: peer:hull@2`)
-	got, err = NewPlan(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}, {Name: "deck", Constraint: "5"}}, Cut{})
-	want := "goal-2: hull 1.0.0>2.0.0, rope 1.0.0>2.0.0; goal-4: deck 3.0.0>4.0.0, lamp 1.0.0>2.0.0; goal-5: deck 4.0.0>5.0.0, lamp 2.0.0>3.0.0"
+	got, err = NewPlan(context.Background(), source,
+		app, []project.Goal{{Name: "hull", Constraint: "2"}, {Name: "deck", Constraint: "5"}}, Cut{})
+	want := "goal-2: hull 1.0.0>2.0.0, rope 1.0.0>2.0.0; goal-4: deck 3.0.0>4.0.0, lamp 1.0.0>2.0.0; goal-5: deck " +
+		"4.0.0>5.0.0, lamp 2.0.0>3.0.0"
 	if err != nil || changes(got) != want || got.AtGoal != 3 {
 		t.Errorf("%s, %v, want %s", changes(got), err, want)
 	}
@@ -517,12 +578,14 @@ func TestReasonsOfFurtherGoals(t *testing.T) {
 		keel@2.0: peer:hull@1
 		mast@1.0
 		mast@2.0: peer:keel@2`)
-	got, err = NewPlan(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}, {Name: "mast", Constraint: "2"}}, Cut{})
+	got, err = NewPlan(context.Background(), source,
+		app, []project.Goal{{Name: "hull", Constraint: "2"}, {Name: "mast", Constraint: "2"}}, Cut{})
 	if err != nil || got.Reachable {
 		t.Fatal(got, err)
 	}
 	for _, p := range got.Assessed.Packages {
-		if p.Name == "mast" && (p.Standing != project.Blocked || p.Evidence[0].Says != "2.0.0 asks for keel 2, and that for hull 1") {
+		if p.Name == "mast" && (p.Standing != project.Blocked ||
+			p.Evidence[0].Says != "2.0.0 asks for keel 2, and that for hull 1") {
 			t.Errorf("mast is %s, by %+v", p.Standing, p.Evidence)
 		}
 	}

@@ -57,23 +57,27 @@ type hop struct {
 	advised  bool // a guide says to go by it
 }
 
-// between lists the hops after the release in use, up to the goal, whose releases are final: the stops that people named; else the majors on the way
-// (where minor releases of the framework may break, those), by way of the stops that guides advise.
+// between lists the hops after the release in use, up to the goal, whose releases are final: the
+// stops that people named; else the majors on the way (where minor releases of the framework may
+// break, those), by way of the stops that guides advise.
 func (p *planner) between(framework *universe.Package, final []string) []hop {
 	at := framework.Index(project.VersionOf(p.now.Locked, p.Goal.Name))
 	end := framework.Index(final[len(final)-1])
 	if stops, named := p.App.Stops[p.Goal.Name]; named {
-		return append(p.atStops(framework, stops, at, framework.Index(final[0])), hop{major: p.Goal.Constraint, releases: final})
+		return append(p.atStops(framework, stops, at, framework.Index(final[0])),
+			hop{major: p.Goal.Constraint, releases: final})
 	}
 	var hops []hop
 	same := func(i, k int) bool {
 		a, b := framework.Version(i), framework.Version(k)
-		return p.App.Scheme.Major(a) == p.App.Scheme.Major(b) && (!slices.Contains(p.App.Minors, p.Goal.Name) || p.App.Scheme.Jump(a, b) < version.Minor)
+		return p.App.Scheme.Major(a) == p.App.Scheme.Major(b) &&
+			(!slices.Contains(p.App.Minors, p.Goal.Name) || p.App.Scheme.Jump(a, b) < version.Minor)
 	}
 	first := framework.Index(final[0])
 	for i := at + 1; i < end; i++ {
 		r := framework.About(i)
-		if at >= 0 && same(at, i) || same(i, end) || same(i, first) || i >= first || r.Version.Prerelease() || framework.Withdrawn(i) {
+		if at >= 0 && same(at, i) || same(i, end) || same(i, first) || i >= first || r.Version.Prerelease() ||
+			framework.Withdrawn(i) {
 			continue
 		}
 		if n := len(hops); n > 0 && same(framework.Index(hops[n-1].releases[0]), i) {
@@ -89,7 +93,9 @@ func (p *planner) between(framework *universe.Package, final []string) []hop {
 		advised.advised = true
 		hops = append(hops, advised)
 	}
-	slices.SortStableFunc(hops, func(a, b hop) int { return framework.Index(a.releases[0]) - framework.Index(b.releases[0]) })
+	slices.SortStableFunc(hops, func(a, b hop) int {
+		return framework.Index(a.releases[0]) - framework.Index(b.releases[0])
+	})
 	return append(hops, hop{major: p.series(framework.Version(end)), releases: final})
 }
 

@@ -14,7 +14,8 @@ import (
 // inTurn makes the plan for several packages that are goals: for one after the other, each with stages and a minimum of
 // its own, from where the one before ends, which has to stay where it got. It returns nil where that does not lead to
 // all of them: then they have to move together, and share stages.
-func inTurn(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal, cut Cut) (*Plan, error) {
+func inTurn(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal,
+	cut Cut) (*Plan, error) {
 	runtime := func(g project.Goal) bool { return slices.Contains(project.RuntimesOf(app), g.Name) }
 	packages, others := slices.Clone(goals), slices.Clone(goals)
 	packages = slices.DeleteFunc(packages, runtime)
@@ -68,9 +69,10 @@ func inTurn(ctx context.Context, source universe.Source, app project.Application
 	return whole, nil
 }
 
-// accepted reports whether all that moved is judged to go with each of the goals, and not only with the one for which it
-// moved.
-func accepted(ctx context.Context, source universe.Source, app project.Application, end *solve.Resolution, goals []project.Goal) (bool, error) {
+// accepted reports whether all that moved is judged to go with each of the goals, and not only with
+// the one for which it moved.
+func accepted(ctx context.Context, source universe.Source, app project.Application, end *solve.Resolution,
+	goals []project.Goal) (bool, error) {
 	for _, g := range goals {
 		a, err := assess.AskOne(ctx, source, app, g)
 		if err != nil {

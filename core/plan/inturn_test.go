@@ -14,8 +14,8 @@ import (
 	"molt/core/solve"
 )
 
-// What one of several goals absorbs goes with it, and what follows the goals is judged towards the first, as where there
-// is no other.
+// What one of several goals absorbs goes with it, and what follows the goals is judged towards the
+// first, as where there is no other.
 func TestEachGoalRetires(t *testing.T) {
 	source, app := projecttest.Sketch(t, `
 		app: hull@^1 deck@^1 part@^1 sail@^1
@@ -27,12 +27,16 @@ func TestEachGoalRetires(t *testing.T) {
 		sail@1: peer:hull@^1||^2
 		sail@2
 		sail@3: peer:hull@^1`)
-	app.Guides = []project.Guide{{About: "hull", To: "2", Facts: []project.Fact{{Kind: project.SwallowedFact, Name: "part", Confidence: project.Sure, Source: "the yard"}}}}
-	got, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}, {Name: "deck", Constraint: "2"}}, Cut{})
+	app.Guides = []project.Guide{{
+		About: "hull", To: "2", Facts: []project.Fact{
+			{Kind: project.SwallowedFact, Name: "part", Confidence: project.Sure, Source: "the yard"}}}}
+	got, err := NewPlan(context.Background(), source,
+		app, []project.Goal{{Name: "hull", Constraint: "2"}, {Name: "deck", Constraint: "2"}}, Cut{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if want := "goal-2: hull 1.0.0>2.0.0; retire-part: part 1.0.0>-; goal-2-deck: deck 1.0.0>2.0.0"; changes(got) != want || got.AtGoal != 3 {
+	if want := "goal-2: hull 1.0.0>2.0.0; retire-part: part 1.0.0>-; goal-2-deck: deck 1.0.0>2.0.0"; changes(
+		got) != want || got.AtGoal != 3 {
 		t.Errorf("%d of %s, want 3 of %s", got.AtGoal, changes(got), want)
 	}
 	if len(got.Touches) != 1 {
@@ -75,9 +79,9 @@ func twoFrameworks(random *rand.Rand) string {
 	return text.String()
 }
 
-// TestGoalsInTurn: where two goals can be reached, a plan reaches both; every stage resolves with what its lines say, no
-// two have one name, nothing goes back, the first goal stays where it got, and it is out of reach only where assess says
-// so.
+// TestGoalsInTurn: where two goals can be reached, a plan reaches both; every stage resolves with
+// what its lines say, no two have one name, nothing goes back, the first goal stays where it got,
+// and it is out of reach only where assess says so.
 func TestGoalsInTurn(t *testing.T) {
 	ctx := context.Background()
 	count, reached, apart := seeds(100), 0, 0
@@ -130,7 +134,8 @@ func TestGoalsInTurn(t *testing.T) {
 			}
 			var problem solve.Problem
 			now := app
-			now.Declared = slices.DeleteFunc(slices.Clone(app.Declared), func(d project.Declared) bool { return lines[d.As] == "" })
+			now.Declared = slices.DeleteFunc(
+				slices.Clone(app.Declared), func(d project.Declared) bool { return lines[d.As] == "" })
 			for k := range now.Declared {
 				now.Declared[k].Text = lines[now.Declared[k].As]
 			}
@@ -144,7 +149,8 @@ func TestGoalsInTurn(t *testing.T) {
 					fault("stage %s takes %s back", st.ID, name)
 				}
 			}
-			if met = met || strings.HasPrefix(project.VersionOf(st.After, "hull"), "2."); met && !strings.HasPrefix(project.VersionOf(st.After, "hull"), "2.") {
+			if met = met || strings.HasPrefix(project.VersionOf(st.After, "hull"), "2."); met &&
+				!strings.HasPrefix(project.VersionOf(st.After, "hull"), "2.") {
 				fault("stage %s leaves hull at %s", st.ID, project.VersionOf(st.After, "hull"))
 			}
 			if i == p.AtGoal-1 && (!met || !strings.HasPrefix(project.VersionOf(st.After, "deck"), "2.")) {

@@ -11,8 +11,8 @@ import (
 	"molt/core/version"
 )
 
-// An Offer is a set of moves that resolves by itself, from where the application stands. A package is in one offer at the most, so that offers do not
-// change the same line of a manifest.
+// An Offer is a set of moves that resolves by itself, from where the application stands. A package
+// is in one offer at the most, so that offers do not change the same line of a manifest.
 type Offer struct {
 	ID      string
 	Title   string
@@ -22,11 +22,14 @@ type Offer struct {
 // A Waiting is a package for which there is something newer that is not offered, with the reason.
 type Waiting struct{ Name, At, Newest, Why string }
 
-// Offers lists what is new for an application that is not to go anywhere in particular: all patch releases together, all minor ones together, and each
-// breaking move by itself, or with those without which it does not resolve. They are the stages that a plan would have, each from where the application
-// stands, and judged as there; where it is known what the application's framework is, it keeps its major. What does not break goes first: a package is
-// offered its next major when it has nothing else left. Held packages wait.
-func Offers(ctx context.Context, source universe.Source, app project.Application, framework string) ([]Offer, []Waiting, error) {
+// Offers lists what is new for an application that is not to go anywhere in particular: all patch
+// releases together, all minor ones together, and each breaking move by itself, or with those
+// without which it does not resolve. They are the stages that a plan would have, each from where
+// the application stands, and judged as there; where it is known what the application's framework
+// is, it keeps its major. What does not break goes first: a package is offered its next major when
+// it has nothing else left. Held packages wait.
+func Offers(ctx context.Context, source universe.Source, app project.Application,
+	framework string) ([]Offer, []Waiting, error) {
 	o, err := newOffering(ctx, source, app, framework)
 	if err != nil {
 		return nil, nil, err
@@ -49,7 +52,8 @@ type offering struct {
 	waiting []Waiting
 }
 
-func newOffering(ctx context.Context, source universe.Source, app project.Application, framework string) (*offering, error) {
+func newOffering(ctx context.Context, source universe.Source, app project.Application,
+	framework string) (*offering, error) {
 	a := assess.AskNone(ctx, source, app)
 	if d := a.Declaration(framework); d.As != "" && project.Registered(d) {
 		p, err := a.Pkg(framework)
@@ -57,12 +61,14 @@ func newOffering(ctx context.Context, source universe.Source, app project.Applic
 			return nil, err
 		}
 		if r := p.Known(a.Locked(framework)); r != nil {
-			if a, err = assess.AskOne(ctx, source, app, project.Goal{Name: framework, Constraint: app.Scheme.Major(r.Version)}); err != nil {
+			if a, err = assess.AskOne(ctx, source,
+				app, project.Goal{Name: framework, Constraint: app.Scheme.Major(r.Version)}); err != nil {
 				return nil, err
 			}
 		}
 	}
-	p := &planner{Question: a.Deployed().Interpreting(app.Locked), assessed: map[string]assess.Assessed{}, plan: &Plan{}, closed: map[string]bool{}}
+	p := &planner{Question: a.Deployed().Interpreting(app.Locked), assessed: map[string]assess.Assessed{}, plan: &Plan{},
+		closed: map[string]bool{}}
 	p.now = project.Draft{Lines: map[project.Line]string{}, Locked: app.Locked, Gone: map[string]bool{}}
 	for _, d := range app.Declared {
 		p.now.Lines[d.Line()] = d.Text
@@ -123,7 +129,8 @@ func (o *offering) safe() error {
 		if r == nil {
 			continue
 		}
-		if _, err := o.stage(one.kind, string(one.kind), freshTitle(one.kind), versionsOf(r, o.Names()), func(string) string { return "" }); err != nil {
+		if _, err := o.stage(one.kind, string(one.kind), freshTitle(one.kind), versionsOf(r, o.Names()),
+			func(string) string { return "" }); err != nil {
 			return err
 		}
 		o.take(string(one.kind), freshTitle(one.kind))
@@ -192,7 +199,8 @@ func (o *offering) rest() error {
 			return err
 		}
 		at, newest := real.Known(o.Locked(name)), universe.NewestStable(real)
-		if o.offered[name] || at == nil || newest == nil || newest.Deprecated != "" || at.Version.Compare(newest.Version) >= 0 {
+		if o.offered[name] || at == nil || newest == nil || newest.Deprecated != "" ||
+			at.Version.Compare(newest.Version) >= 0 {
 			continue
 		}
 		why, err := o.whyNot(name, real, newest)

@@ -13,7 +13,8 @@ import (
 )
 
 // offered writes offers as "id: name from>to constraint".
-func offered(t *testing.T, text, framework string, edit func(universe.Table, *project.Application)) (offers, waiting string) {
+func offered(t *testing.T, text, framework string,
+	edit func(universe.Table, *project.Application)) (offers, waiting string) {
 	t.Helper()
 	source, app := projecttest.Sketch(t, text)
 	if edit != nil {
@@ -118,8 +119,8 @@ func TestOffersOfPeople(t *testing.T) {
 	}
 }
 
-// TestOffersJudgeAsPlans has no offer that a plan rejects: what the runtime that is taken to be deployed does not suit, and the
-// framework's own next major.
+// TestOffersJudgeAsPlans has no offer that a plan rejects: what the runtime that is taken to be
+// deployed does not suit, and the framework's own next major.
 func TestOffersJudgeAsPlans(t *testing.T) {
 	got, left := offered(t, `
 		app: hull@^1 keel@^1 lamp@^1 oar@^1
@@ -137,7 +138,8 @@ func TestOffersJudgeAsPlans(t *testing.T) {
 	if want := "minor: lamp 1.0.0>1.1.0 ^1; major-oar: oar 1.0.0>2.0.0 ^2"; got != want {
 		t.Errorf("offers are %s, want %s", got, want)
 	}
-	if want := "hull 2.0.0 (the framework's next major is a goal: molt plan hull@2); keel 2.0.0 (2.0.0 needs node >=99, and 20.0.0 is deployed)"; left != want {
+	if want := "hull 2.0.0 (the framework's next major is a goal: molt plan hull@2); keel 2.0.0 (2.0.0 needs node >=99, " +
+		"and 20.0.0 is deployed)"; left != want {
 		t.Errorf("waiting are %s, want %s", left, want)
 	}
 }
@@ -164,7 +166,8 @@ func TestOffersAreDisjoint(t *testing.T) {
 				}
 			}
 		}
-		r, err := project.LockStage(context.Background(), source, app, project.StageDemand{Declared: declared, To: to, Before: app.Locked})
+		r, err := project.LockStage(context.Background(), source, app,
+			project.StageDemand{Declared: declared, To: to, Before: app.Locked})
 		if err != nil {
 			t.Errorf("%s: %v", o.ID, err)
 			continue

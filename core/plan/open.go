@@ -9,15 +9,18 @@ import (
 	"molt/core/solve"
 )
 
-// No stage closes the goal: a later release can refuse what an earlier one accepts, so a patch, a bridge or a stage on the way that takes the newest there
-// is may end where nothing leads on, since nothing goes back. Each of these stages is looked at before it counts; where it would close the goal, it is
-// made again with ceilings, releases above which packages do not go yet.
+// No stage closes the goal: a later release can refuse what an earlier one accepts, so a patch, a
+// bridge or a stage on the way that takes the newest there is may end where nothing leads on, since
+// nothing goes back. Each of these stages is looked at before it counts; where it would close the
+// goal, it is made again with ceilings, releases above which packages do not go yet.
 
 // ceilings are these releases, by declared name.
 type ceilings map[string]string
 
-// reach returns a resolution of the goal from a state, with nothing moved back and with some packages no lower than given releases; nil where there is
-// none. Packages that retire are left out: they are gone by then, or stand in nobody's way. Where it can choose, it keeps what is there, or takes the newest.
+// reach returns a resolution of the goal from a state, with nothing moved back and with some
+// packages no lower than given releases; nil where there is none. Packages that retire are left
+// out: they are gone by then, or stand in nobody's way. Where it can choose, it keeps what is
+// there, or takes the newest.
 func (p *planner) reach(s project.Draft, least map[string]string, newest bool) (*solve.Resolution, error) {
 	q := p.AnyRuntime().Below(nil)
 	c := assess.Choice{p.Goal.Name: p.destination}
@@ -51,7 +54,8 @@ func setOf(names []string) map[string]bool {
 	return all
 }
 
-// open reports whether the goal can be reached from a state. Where it could not be reached to begin with, nothing closes it.
+// open reports whether the goal can be reached from a state. Where it could not be reached to begin
+// with, nothing closes it.
 func (p *planner) open(s project.Draft) (bool, error) {
 	if p.destination == nil || slices.Contains(p.destination, project.VersionOf(s.Locked, p.Goal.Name)) {
 		return true, nil
@@ -60,9 +64,11 @@ func (p *planner) open(s project.Draft) (bool, error) {
 	return r != nil, err
 }
 
-// under makes stages with ceilings, the highest first, until one is made that leaves the goal open: without any; with the newest release of each package
-// from which alone the goal can be reached; and with those of one resolution of the goal, from which it can be reached whatever else moves. The state is
-// as it was between two tries. It reports whether a try succeeded, which says so itself.
+// under makes stages with ceilings, the highest first, until one is made that leaves the goal open:
+// without any; with the newest release of each package from which alone the goal can be reached;
+// and with those of one resolution of the goal, from which it can be reached whatever else moves.
+// The state is as it was between two tries. It reports whether a try succeeded, which says so
+// itself.
 func (p *planner) under(try func() (bool, error)) (bool, error) {
 	done, err := try()
 	if err != nil || done || !p.closes {

@@ -101,7 +101,8 @@ func TestNoStageClosesTheGoal(t *testing.T) {
 			if got := moves(p); got != test.want {
 				t.Errorf("%s\nwant %s\nwhole: %d stages", got, test.want, len(before))
 			}
-			if assessed, planned, untangle, _ := outcome(t, source, app, goal); assessed != untangle || assessed != p.Reachable || planned != p.Reachable && test.goal == "2" {
+			if assessed, planned, untangle, _ := outcome(t, source, app, goal); assessed != untangle ||
+				assessed != p.Reachable || planned != p.Reachable && test.goal == "2" {
 				t.Errorf("reachable: assess %v, plan %v, in one leap %v, untangle %v", assessed, p.Reachable, planned, untangle)
 			}
 		})
@@ -115,8 +116,9 @@ func btoi(b bool) int {
 	return 0
 }
 
-// unsteady makes a history in which later releases may refuse what earlier ones accept: a framework of three majors, and packages with patch, minor and
-// major releases that say at random what they accept, of the framework and of one another.
+// unsteady makes a history in which later releases may refuse what earlier ones accept: a framework
+// of three majors, and packages with patch, minor and major releases that say at random what they
+// accept, of the framework and of one another.
 func unsteady(random *rand.Rand, packages int) string {
 	var b strings.Builder
 	b.WriteString("app: hull@^1")
@@ -147,8 +149,9 @@ func unsteady(random *rand.Rand, packages int) string {
 	return b.String()
 }
 
-// TestUnsteadyHistories: in such histories assess, plan (by hops and in one leap) and untangle give one answer, no stage moves anything back, and a plan
-// that reaches its goal is finished there: made again at its end it has no stage to do.
+// TestUnsteadyHistories: in such histories assess, plan (by hops and in one leap) and untangle give
+// one answer, no stage moves anything back, and a plan that reaches its goal is finished there:
+// made again at its end it has no stage to do.
 func TestUnsteadyHistories(t *testing.T) {
 	count, reachable := seeds(30), 0
 	for seed := range count {
@@ -170,7 +173,8 @@ func TestUnsteadyHistories(t *testing.T) {
 			t.Fatal(err)
 		}
 		if assessed != leap || assessed != untangle || assessed != p.Reachable {
-			t.Fatalf("universe %d: %s can be reached says assess %v, plan in one leap %v, plan by hops %v, untangle %v\n%s\n%s", seed, goal, assessed, leap, p.Reachable, untangle, moves(p), text)
+			t.Fatalf("universe %d: %s can be reached says assess %v, plan in one leap %v, plan by hops %v, untangle %v\n%s\n%s",
+				seed, goal, assessed, leap, p.Reachable, untangle, moves(p), text)
 		}
 		before := app.Locked
 		for _, st := range p.Stages {
@@ -185,7 +189,8 @@ func TestUnsteadyHistories(t *testing.T) {
 				t.Fatalf("universe %d: after stage %s d-p0 %s passes what it describes, p0 %s\n%s", seed, st.ID, d, of, text)
 			}
 			if kit, hull := project.VersionOf(st.After, "hull-kit"), project.VersionOf(st.After, "hull"); kit != hull {
-				t.Fatalf("universe %d: after stage %s hull-kit is at %s, and hull at %s\n%s\n%s", seed, st.ID, kit, hull, moves(p), text)
+				t.Fatalf("universe %d: after stage %s hull-kit is at %s, and hull at %s\n%s\n%s", seed, st.ID, kit, hull,
+					moves(p), text)
 			}
 		}
 		if !p.Reachable {
@@ -197,7 +202,8 @@ func TestUnsteadyHistories(t *testing.T) {
 		}
 		again, err := NewPlan(context.Background(), source, ended(app, p), []project.Goal{goal}, Cut{})
 		if err != nil || len(again.Stages) > 0 {
-			t.Fatalf("universe %d: made again at its end, the plan has %s, %v\nat first %s\n%s", seed, moves(again), err, moves(p), text)
+			t.Fatalf("universe %d: made again at its end, the plan has %s, %v\nat first %s\n%s", seed, moves(again), err,
+				moves(p), text)
 		}
 		for _, b := range p.Behind {
 			if strings.Contains(b.Why, "came first") {
@@ -215,7 +221,8 @@ func ended(app project.Application, p *Plan) project.Application {
 	app.Declared = slices.Clone(app.Declared)
 	for _, st := range p.Stages {
 		for _, c := range st.Changes {
-			app.Declared = slices.DeleteFunc(app.Declared, func(d project.Declared) bool { return d.As == c.Name && c.To == (project.Point{}) })
+			app.Declared = slices.DeleteFunc(
+				app.Declared, func(d project.Declared) bool { return d.As == c.Name && c.To == (project.Point{}) })
 			for i := range app.Declared {
 				if d := &app.Declared[i]; d.As == c.Name && d.Group == c.Group {
 					d.Text = c.To.Constraint
@@ -227,8 +234,8 @@ func ended(app project.Application, p *Plan) project.Application {
 	return app
 }
 
-// TestTailLeavesNothingBehind: what has no later major moves within its own where another needs that, and a line that admits the newest is no reason to
-// stay.
+// TestTailLeavesNothingBehind: what has no later major moves within its own where another needs
+// that, and a line that admits the newest is no reason to stay.
 func TestTailLeavesNothingBehind(t *testing.T) {
 	for _, test := range []struct{ universe, want string }{
 		{`

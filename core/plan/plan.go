@@ -1,6 +1,7 @@
-// Package plan cuts the way to a goal into stages, each of which resolves as a whole, and finds the culprit when the checks of one
-// fail. It also works out how to declare single packages ([Want]). It computes on values; files, registries, the clock and the
-// terminal are elsewhere. The words are explained in docs/words.md.
+// Package plan cuts the way to a goal into stages, each of which resolves as a whole, and finds the
+// culprit when the checks of one fail. It also works out how to declare single packages ([Want]).
+// It computes on values; files, registries, the clock and the terminal are elsewhere. The words are
+// explained in docs/words.md.
 package plan
 
 import (
@@ -26,8 +27,9 @@ type Plan struct {
 	Wall      []string // when it is not reachable: what stands in the way, a line each
 	Tangle    *solve.Tangle
 	Assessed  *assess.Assessment // that it rests on, without the first and the newest releases that would do
-	Sketch    []Stage            // when it is not reachable: what would follow if it were not for what is blocked; a sketch
-	Touches   []assess.Touch     // the facts of upgrade guides that touch the application
+	// when it is not reachable: what would follow if it were not for what is blocked; a sketch
+	Sketch  []Stage
+	Touches []assess.Touch // the facts of upgrade guides that touch the application
 }
 
 // A planner collects stages.
@@ -47,7 +49,8 @@ type planner struct {
 
 // NewPlan makes the plan for some goals, of which the first is the framework's. Every stage in it was solved. When the
 // goal is out of reach the plan goes as far as it can, and Wall says what stands in the way.
-func NewPlan(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal, cut Cut) (*Plan, error) {
+func NewPlan(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal,
+	cut Cut) (*Plan, error) {
 	if p, err := inTurn(ctx, source, app, goals, cut); err != nil || p != nil {
 		return p, err
 	}
@@ -59,13 +62,15 @@ func NewPlan(ctx context.Context, source universe.Source, app project.Applicatio
 }
 
 // newOne makes the plan for goals that are reached together, and returns the planner where it ends.
-func newOne(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal, cut Cut) (*planner, error) {
+func newOne(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal,
+	cut Cut) (*planner, error) {
 	a, err := assess.Ask(ctx, source, app, goals)
 	if err != nil {
 		return nil, err
 	}
 	p, err := newPlan(a, goals, cut)
-	if err == nil && !p.plan.Reachable && p.plan.Assessed.Reachable { // a stage on the way may need what dates between packages speak against
+	if err == nil && !p.plan.Reachable && p.plan.Assessed.Reachable {
+		// a stage on the way may need what dates between packages speak against
 		return newPlan(a.Trusting(), goals, cut)
 	}
 	return p, err
@@ -79,7 +84,9 @@ func newPlan(a *assess.Question, goals []project.Goal, cut Cut) (*planner, error
 	}
 	assessment.Also = goals[1:]
 	a = a.Deployed()
-	p := &planner{Question: a, assessed: map[string]assess.Assessed{}, plan: &Plan{Goal: a.Goal, Also: goals[1:], Tangle: assessment.Tangle, Assessed: assessment, Touches: assessment.Touches}, cut: cut, closed: map[string]bool{}}
+	p := &planner{Question: a, assessed: map[string]assess.Assessed{},
+		plan: &Plan{Goal: a.Goal, Also: goals[1:], Tangle: assessment.Tangle, Assessed: assessment,
+			Touches: assessment.Touches}, cut: cut, closed: map[string]bool{}}
 	for _, got := range assessment.Packages {
 		p.assessed[got.Name] = got
 	}
@@ -99,8 +106,9 @@ func newPlan(a *assess.Question, goals []project.Goal, cut Cut) (*planner, error
 		p.destination = assess.Texts(framework, set)
 	}
 	if !app.Current() && !cut.begun {
-		p.plan.Stages = append(p.plan.Stages, Stage{ID: "baseline", Kind: BaselineStage, Title: "lock what the manifest asks for",
-			After: a.Base, Locked: project.MovesBetween(app.Locked, a.Base)})
+		p.plan.Stages = append(p.plan.Stages,
+			Stage{ID: "baseline", Kind: BaselineStage, Title: "lock what the manifest asks for",
+				After: a.Base, Locked: project.MovesBetween(app.Locked, a.Base)})
 	}
 	steps := []func() error{p.patches, p.minors, p.hops}
 	if cut.begun {
@@ -133,7 +141,8 @@ func newPlan(a *assess.Question, goals []project.Goal, cut Cut) (*planner, error
 		return nil, err
 	}
 	if assessment.Alone {
-		p.plan.Wall = append(p.plan.Wall, fmt.Sprintf("%s does not resolve even by itself, without anything else that is declared", a.Goal))
+		p.plan.Wall = append(p.plan.Wall,
+			fmt.Sprintf("%s does not resolve even by itself, without anything else that is declared", a.Goal))
 	}
 	for _, got := range assessment.Packages {
 		if got.Standing == project.Blocked {
@@ -159,7 +168,8 @@ func (p *planner) Solve(c assess.Choice, keep map[string][]string) (*solve.Resol
 
 // stage turns target versions into manifest changes, solves what the manifest then says, and adds the stage when that
 // works out. It reports whether it did; a stage that changes nothing is not added, and is no failure.
-func (p *planner) stage(kind StageKind, id, title string, to map[string]string, reason func(name string) string) (bool, error) {
+func (p *planner) stage(kind StageKind, id, title string, to map[string]string,
+	reason func(name string) string) (bool, error) {
 	p.closes = false
 	st, next, err := p.inStep(kind, id, title, to, reason)
 	if err != nil || st == nil {
@@ -180,7 +190,8 @@ func (p *planner) stage(kind StageKind, id, title string, to map[string]string, 
 }
 
 // try makes a stage without adding it; nil when it does not resolve.
-func (p *planner) try(kind StageKind, id, title string, to map[string]string, reason func(name string) string) (*Stage, project.Draft, error) {
+func (p *planner) try(kind StageKind, id, title string, to map[string]string,
+	reason func(name string) string) (*Stage, project.Draft, error) {
 	next := p.now.Clone()
 	st := &Stage{ID: id, Kind: kind, Title: title}
 	for _, d := range p.App.Declared {
@@ -189,7 +200,9 @@ func (p *planner) try(kind StageKind, id, title string, to map[string]string, re
 		if p.now.Gone[d.As] || !project.Registered(d) || !listed || target == from {
 			continue
 		}
-		change := project.Change{Name: d.As, Group: d.Group, From: project.Point{Constraint: p.now.Lines[d.Line()], Version: from}, Standing: p.assessed[d.As].Standing, Reason: reason(d.As)}
+		change := project.Change{Name: d.As, Group: d.Group,
+			From: project.Point{Constraint: p.now.Lines[d.Line()], Version: from}, Standing: p.assessed[d.As].Standing,
+			Reason: reason(d.As)}
 		if err := p.complete(&change, target); err != nil {
 			return nil, next, err
 		}
@@ -219,7 +232,8 @@ func (p *planner) complete(change *project.Change, target string) error {
 // seal solves the manifest as a stage leaves it, each changed package at its target and everything else as it is
 // locked where that is possible. Execution solves the same problem again.
 func (p *planner) seal(st *Stage, next project.Draft, to map[string]string) (*Stage, project.Draft, error) {
-	r, err := project.TryStage(p.Ctx, p.Real, p.App, project.StageDemand{Declared: p.declared(next), To: to, Before: p.now.Locked, Base: p.Continuing(p.now.Locked)})
+	r, err := project.TryStage(p.Ctx, p.Real, p.App,
+		project.StageDemand{Declared: p.declared(next), To: to, Before: p.now.Locked, Base: p.Continuing(p.now.Locked)})
 	if err != nil || r == nil {
 		return nil, next, err
 	}

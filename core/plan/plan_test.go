@@ -47,7 +47,8 @@ func TestPlans(t *testing.T) {
 			mast@2.0
 			sail@1.0
 			sail@2.0`,
-			"bridge-keel: keel 1.1.0>1.2.0 ~1.1.0>~1.2.0; goal-4: hulk 3.0.0>4.0.0 ^3>^4; after-keel: keel 1.2.0>2.0.0 ~1.2.0>~2.0.0; after-sail: sail 1.0.0>2.0.0 ~1.0>~2.0"},
+			"bridge-keel: keel 1.1.0>1.2.0 ~1.1.0>~1.2.0; goal-4: hulk 3.0.0>4.0.0 ^3>^4; after-keel: keel 1.2.0>2.0.0 " +
+				"~1.2.0>~2.0.0; after-sail: sail 1.0.0>2.0.0 ~1.0>~2.0"},
 		{"later releases interpret earlier ones in the tail", `
 			app: hulk@^3 lang@^4 parser@^5
 			hulk@3.0
@@ -92,7 +93,8 @@ func TestPlans(t *testing.T) {
 			w@1.0: peer:hulk@^3
 			w@2.0: peer:hulk@^4
 			w@3.0: peer:hulk@^6`,
-			"goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0, w 1.0.0>2.0.0 ^1.0.0>^2.0.0; goal-6: hulk 4.0.0>6.0.0 ^4.0.0>^6.0.0, w 2.0.0>3.0.0 ^2.0.0>^3.0.0"},
+			"goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0, w 1.0.0>2.0.0 ^1.0.0>^2.0.0; goal-6: hulk 4.0.0>6.0.0 ^4.0.0>^6.0.0, w " +
+				"2.0.0>3.0.0 ^2.0.0>^3.0.0"},
 		{"a code generator moves with its runtime", `
 			app: hulk@^3.0.0 schema@^1.0.0 gen@^1.0.0
 			hulk@3.0
@@ -112,7 +114,8 @@ func TestPlans(t *testing.T) {
 			y@2.0: peer:z@^2
 			z@1.0
 			z@2.0`,
-			"goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0; after-minor: x 1.0.0>1.1.0; after-z: z 1.0.0>2.0.0 ^1.0.0>^2.0.0; after-y: y 1.0.0>2.0.0 ^1.0.0>^2.0.0"},
+			"goal-4: hulk 3.0.0>4.0.0 ^3.0.0>^4.0.0; after-minor: x 1.0.0>1.1.0; after-z: z 1.0.0>2.0.0 ^1.0.0>^2.0.0; " +
+				"after-y: y 1.0.0>2.0.0 ^1.0.0>^2.0.0"},
 		{"retiring packages go, are replaced, or go with the goal", `
 			app: hulk@^3.0.0 old@^1.0.0 part@^1.0.0
 			hulk@3.0
@@ -151,10 +154,12 @@ func TestPlans(t *testing.T) {
 func TestHeldStays(t *testing.T) {
 	source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@1.1\nkeel@2.0")
 	app.Held = []string{"keel"}
-	if got := changes(mustPlan(t, source, app, project.Goal{Name: "hulk", Constraint: "4"})); got != "goal-4: hulk 3.0.0>4.0.0" {
+	if got := changes(mustPlan(t, source,
+		app, project.Goal{Name: "hulk", Constraint: "4"})); got != "goal-4: hulk 3.0.0>4.0.0" {
 		t.Errorf("the plan is %s", got)
 	}
-	source, app = projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4")
+	source, app = projecttest.Sketch(
+		t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4")
 	app.Held = []string{"keel"}
 	plan := mustPlan(t, source, app, project.Goal{Name: "hulk", Constraint: "4"})
 	if plan.Reachable {
@@ -239,7 +244,8 @@ func TestPlansOnRandomUniverses(t *testing.T) {
 			}
 			for _, c := range st.Changes {
 				if c.To.Version != "" && project.VersionOf(st.After, c.Name) != c.To.Version {
-					t.Fatalf("seed %d, stage %s: %s is at %s, not %s\n%s", seed, st.ID, c.Name, project.VersionOf(st.After, c.Name), c.To.Version, text)
+					t.Fatalf("seed %d, stage %s: %s is at %s, not %s\n%s", seed, st.ID, c.Name, project.VersionOf(st.After, c.Name),
+						c.To.Version, text)
 				}
 				switch {
 				case st.Kind == BridgeStage:
@@ -247,7 +253,8 @@ func TestPlansOnRandomUniverses(t *testing.T) {
 				case st.Kind == GoalStage && c.Name != "f":
 					together++
 					if early := goneBefore(t, source, app.Tenancy, declared, before, c); early {
-						t.Fatalf("seed %d: %s could have moved to %s before the goal\n%s\n%s", seed, c.Name, c.To.Version, changes(plan), text)
+						t.Fatalf("seed %d: %s could have moved to %s before the goal\n%s\n%s", seed, c.Name, c.To.Version, changes(plan),
+							text)
 					}
 				}
 			}
@@ -255,14 +262,16 @@ func TestPlansOnRandomUniverses(t *testing.T) {
 		}
 	}
 	if reached < count/10 || bridged < count/20 || together < count/20 {
-		t.Errorf("%d plans reach the goal, %d packages bridge, %d go together: the universes are too tame", reached, bridged, together)
+		t.Errorf("%d plans reach the goal, %d packages bridge, %d go together: the universes are too tame", reached,
+			bridged, together)
 	}
 	t.Logf("%d of %d plans reach the goal, %d packages bridge, %d go together", reached, count, bridged, together)
 }
 
 // goneBefore asks whether a change of a goal's stage would have resolved before it, with everything else declared at
 // the release that it had. One to a release that names no majors of the framework would not have been a bridge.
-func goneBefore(t *testing.T, source universe.Table, tenancy solve.Tenancy, declared []project.Declared, before *solve.Resolution, c project.Change) bool {
+func goneBefore(t *testing.T, source universe.Table, tenancy solve.Tenancy, declared []project.Declared,
+	before *solve.Resolution, c project.Change) bool {
 	r := source[c.Name].Release(c.To.Version)
 	if !slices.ContainsFunc(slices.Concat(r.Needs, r.Peers), func(d universe.Demand) bool {
 		said, err := source[c.Name].Scheme.Constrain(d.Text)
@@ -449,7 +458,8 @@ func TestPlanMovesWhatIsNotPublished(t *testing.T) {
 	for _, c := range goal.Changes {
 		got = append(got, c.Name+" "+c.To.Version+": "+c.Reason)
 	}
-	want := "f 2.0.0: the goal; deck 1.1.0: 1.0.0 is not among the releases that the registry shows; mast 1.1.0: 1.0.0 is not among the releases that the registry shows"
+	want := "f 2.0.0: the goal; deck 1.1.0: 1.0.0 is not among the releases that the registry shows; mast 1.1.0: 1.0.0 " +
+		"is not among the releases that the registry shows"
 	if strings.Join(got, "; ") != want {
 		t.Errorf("the goal's stage is %s\nwant %s", strings.Join(got, "; "), want)
 	}

@@ -13,7 +13,8 @@ import (
 func (p *planner) retire() error {
 	for _, name := range p.Names() {
 		got := p.assessed[name]
-		if got.Standing != project.Retires || p.now.Gone[name] || slices.Contains(p.App.Held, name) || got.Retires.Kind == project.Abandoned || p.cut.Fresh == FreshNone && got.Retires.Kind != project.Swallowed {
+		if got.Standing != project.Retires || p.now.Gone[name] || slices.Contains(p.App.Held, name) ||
+			got.Retires.Kind == project.Abandoned || p.cut.Fresh == FreshNone && got.Retires.Kind != project.Swallowed {
 			continue
 		}
 		if _, lacks, err := p.successor(name); err != nil {
@@ -60,7 +61,9 @@ func (p *planner) replacements(names []string) ([]project.Change, error) {
 	for _, name := range names {
 		got := p.assessed[name]
 		d := p.Declaration(name)
-		changes = append(changes, project.Change{Name: name, Group: d.Group, From: project.Point{Constraint: p.now.Lines[d.Line()], Version: project.VersionOf(p.now.Locked, name)},
+		changes = append(changes, project.Change{
+			Name: name, Group: d.Group, From: project.Point{
+				Constraint: p.now.Lines[d.Line()], Version: project.VersionOf(p.now.Locked, name)},
 			Standing: project.Retires, Reason: string(got.Retires.Kind) + ": " + got.Retires.Says})
 		v, lacks, err := p.successor(name)
 		if err != nil {
@@ -78,15 +81,18 @@ func (p *planner) replacements(names []string) ([]project.Change, error) {
 			text = p.App.Scheme.Styled(version.NextMinor, v.Version)
 		}
 		p.now.Lines[project.Line{File: d.File, Group: d.Group, Name: next}] = text
-		p.now.Added = append(p.now.Added, project.Declared{Demand: universe.Demand{As: next, Package: next, Text: text}, Group: d.Group, File: d.File})
-		changes = append(changes, project.Change{Name: next, Group: d.Group, To: project.Point{Constraint: text, Version: v.Version.String()}, Standing: project.Retires,
-			Reason: "successor of " + name})
+		p.now.Added = append(p.now.Added,
+			project.Declared{Demand: universe.Demand{As: next, Package: next, Text: text}, Group: d.Group, File: d.File})
+		changes = append(changes, project.Change{
+			Name: next, Group: d.Group, To: project.Point{Constraint: text, Version: v.Version.String()},
+			Standing: project.Retires,
+			Reason:   "successor of " + name})
 	}
 	return changes, nil
 }
 
-// withoutTypes takes out of the application what describes a package that goes to a release with type declarations of its
-// own, in the stage in which it goes there.
+// withoutTypes takes out of the application what describes a package that goes to a release with
+// type declarations of its own, in the stage in which it goes there.
 func (p *planner) withoutTypes(st *Stage, next project.Draft) (project.Draft, error) {
 	for _, c := range slices.Clone(st.Changes) {
 		if c.To.Version == "" {
@@ -113,7 +119,8 @@ func (p *planner) withoutTypes(st *Stage, next project.Draft) (project.Draft, er
 				continue
 			}
 			d := p.Declaration(name)
-			gone := project.Change{Name: name, Group: d.Group, From: project.Point{Constraint: p.now.Lines[d.Line()], Version: project.VersionOf(p.now.Locked, name)},
+			gone := project.Change{Name: name, Group: d.Group,
+				From:     project.Point{Constraint: p.now.Lines[d.Line()], Version: project.VersionOf(p.now.Locked, name)},
 				Standing: project.Retires, Reason: says}
 			st.Changes = append(slices.DeleteFunc(st.Changes, func(c project.Change) bool { return c.Name == name }), gone)
 			st.After, st.Locked, next = sealed.After, sealed.Locked, less
@@ -122,8 +129,8 @@ func (p *planner) withoutTypes(st *Stage, next project.Draft) (project.Draft, er
 	return next, nil
 }
 
-// successor returns the release that takes the place of a package that was renamed, and why there is none where one is named; both are empty where none is, or
-// where it is declared already.
+// successor returns the release that takes the place of a package that was renamed, and why there
+// is none where one is named; both are empty where none is, or where it is declared already.
 func (p *planner) successor(name string) (r *universe.Release, lacks string, err error) {
 	next := p.assessed[name].Retires.Successor
 	if next == "" || p.Declaration(next).As != "" {

@@ -23,8 +23,8 @@ func kinOfYard(name string) project.Kin {
 	return project.Kin{Name: name, Stem: stem}
 }
 
-// randomYard makes a framework with a tool of equal numbers, packages that state what they like about it, descriptions of some of these and of the
-// runtime, and demands among them.
+// randomYard makes a framework with a tool of equal numbers, packages that state what they like
+// about it, descriptions of some of these and of the runtime, and demands among them.
 func randomYard(random *rand.Rand) string {
 	var b strings.Builder
 	names := []string{"p", "q", "r", "s"}[:2+random.IntN(3)]
@@ -33,7 +33,8 @@ func randomYard(random *rand.Rand) string {
 		fmt.Fprintf(&b, " %s@^1.1", n)
 	}
 	tools := [][2]string{{": peer:fw@^2", ": peer:fw@^3"}, {"", ""}}[random.IntN(2)] // it may state nothing
-	fmt.Fprintf(&b, " x@^1 y@^1 d-p@^1\nfw@1\nfw@1.1\nfw@2\nfw@3\nfw-tools@1\nfw-tools@1.1\nfw-tools@2%s\nfw-tools@3%s\n", tools[0], tools[1])
+	fmt.Fprintf(&b, " x@^1 y@^1 d-p@^1\nfw@1\nfw@1.1\nfw@2\nfw@3\nfw-tools@1\nfw-tools@1.1\nfw-tools@2%s\nfw-tools@3%s\n",
+		tools[0], tools[1])
 	if random.IntN(2) == 0 { // two that only move together
 		b.WriteString("x@1: peer:y@^1\nx@2: peer:y@^2\ny@1: peer:x@^1\ny@2: peer:x@^2\n")
 	} else {
@@ -71,7 +72,8 @@ func yard(t *testing.T, seed int) (source universe.Table, app project.Applicatio
 	for _, name := range []string{"fw", "p", "q"} {
 		for i := range source[name].Len() {
 			if r := source[name].At(i); i > 0 && random.IntN(3) == 0 {
-				r.Runtimes = append(r.Runtimes, universe.Requirement{Name: "node", Text: fmt.Sprintf(">=%d.%d", 8+random.IntN(8), 5*random.IntN(2))})
+				r.Runtimes = append(r.Runtimes,
+					universe.Requirement{Name: "node", Text: fmt.Sprintf(">=%d.%d", 8+random.IntN(8), 5*random.IntN(2))})
 				text += fmt.Sprintf("%s %s needs node %s\n", name, r.Version, r.Runtimes[0].Text)
 			}
 		}
@@ -79,9 +81,10 @@ func yard(t *testing.T, seed int) (source universe.Table, app project.Applicatio
 	return source, app, text
 }
 
-// The rules of docs/judgement.md that bind every plan, in random universes: no stage moves a declared package back; no description passes the
-// major of what it describes; the framework's own packages never pass its major, and arrive at it together; and no set of what stays
-// behind could have moved.
+// The rules of docs/judgement.md that bind every plan, in random universes: no stage moves a
+// declared package back; no description passes the major of what it describes; the framework's own
+// packages never pass its major, and arrive at it together; and no set of what stays behind could
+// have moved.
 func TestRulesOfPlans(t *testing.T) {
 	reached, tails, count := 0, 0, seeds(120)
 	for seed := range count {
@@ -89,7 +92,8 @@ func TestRulesOfPlans(t *testing.T) {
 		if app.Locked == nil {
 			continue
 		}
-		p, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "fw", Constraint: fmt.Sprint(2 + seed%2)}}, Cut{})
+		p, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "fw", Constraint: fmt.Sprint(2 + seed%2)}},
+			Cut{})
 		if err != nil {
 			t.Fatalf("universe %d: %v\n%s", seed, err, text)
 		}
@@ -126,7 +130,8 @@ func TestRulesOfPlans(t *testing.T) {
 			if v := now["d-node"]; v != first["d-node"] && major("d-node", v) > 15 {
 				fail("after %s, d-node is at %s", st.ID, v)
 			}
-			if major("fw-tools", now["fw-tools"]) > major("fw", now["fw"]) || st.Kind == GoalStage && major("fw-tools", now["fw-tools"]) != major("fw", now["fw"]) {
+			if major("fw-tools", now["fw-tools"]) > major("fw", now["fw"]) || st.Kind == GoalStage &&
+				major("fw-tools", now["fw-tools"]) != major("fw", now["fw"]) {
 				fail("after %s, fw is at %s and fw-tools at %s", st.ID, now["fw"], now["fw-tools"])
 			}
 		}
@@ -147,9 +152,10 @@ func TestRulesOfPlans(t *testing.T) {
 	}
 }
 
-// couldMove looks, by trying every combination, for a set of declared packages that could go to later majors at the end of a plan while
-// everything else stays. It returns nil when there is none.
-func couldMove(t *testing.T, source universe.Table, app project.Application, p *Plan, now map[string]string) map[string]string {
+// couldMove looks, by trying every combination, for a set of declared packages that could go to
+// later majors at the end of a plan while everything else stays. It returns nil when there is none.
+func couldMove(t *testing.T, source universe.Table, app project.Application, p *Plan,
+	now map[string]string) map[string]string {
 	t.Helper()
 	q, err := assess.Ask(context.Background(), source, app, []project.Goal{{Name: "fw", Constraint: p.Goal.Constraint}})
 	if err != nil {
@@ -309,7 +315,8 @@ func TestLeastRuntimeIsNotTheNewestsWish(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	state := project.Draft{Lines: map[project.Line]string{app.Declared[0].Line(): app.Declared[0].Text}, Locked: q.Base, Gone: map[string]bool{}}
+	state := project.Draft{Lines: map[project.Line]string{app.Declared[0].Line(): app.Declared[0].Text}, Locked: q.Base,
+		Gone: map[string]bool{}}
 	least, r, err := q.Least(state, []string{"5.0.0", "5.1.0", "5.2.0"})
 	if err != nil || r == nil || least.App.Runtimes["node"][""] != "22.1.0" || project.VersionOf(r, "fw") != "5.0.0" {
 		t.Errorf("%+v, %v, %v", r, least.App.Runtimes, err)

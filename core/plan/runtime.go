@@ -23,7 +23,10 @@ func (p *planner) runtime(h hop, r *solve.Resolution) error {
 	}
 	needs = append(p.Raises(), needs...)
 	for _, n := range needs {
-		if n.Deployed != nil && !n.Met && !slices.ContainsFunc(st.Raise, func(x assess.RuntimeNeed) bool { return x.Name == n.Name && x.By == assess.TheGoal }) {
+		if n.Deployed != nil && !n.Met &&
+			!slices.ContainsFunc(st.Raise, func(x assess.RuntimeNeed) bool {
+				return x.Name == n.Name && x.By == assess.TheGoal
+			}) {
 			st.Raise = append(st.Raise, n)
 		}
 	}
@@ -38,8 +41,8 @@ func (p *planner) runtime(h hop, r *solve.Resolution) error {
 	return nil
 }
 
-// raise takes a runtime to be at the version to which people will raise it where the lowest that suits a resolution would do, or, when that cannot be told, at
-// whatever will be asked for.
+// raise takes a runtime to be at the version to which people will raise it where the lowest that
+// suits a resolution would do, or, when that cannot be told, at whatever will be asked for.
 func (p *planner) raise(name string, r *solve.Resolution) error {
 	runtime := p.App.Runtime(name)
 	to, err := project.LeastRuntime(p.Ctx, p.Real, runtime, r)

@@ -34,7 +34,8 @@ func TestRuntimeInTheWay(t *testing.T) {
 		t.Fatalf("contested %+v", knot.Contested)
 	}
 	mine, theirs := knot.Contested[0].Sides[0], knot.Contested[0].Sides[1]
-	if mine.Demand.Group != project.RuntimeGroup || mine.Demand.Constraint != "20.11.1" || theirs.Releases != "1.0.0" || len(theirs.Chain) != 3 {
+	if mine.Demand.Group != project.RuntimeGroup || mine.Demand.Constraint != "20.11.1" || theirs.Releases != "1.0.0" ||
+		len(theirs.Chain) != 3 {
 		t.Errorf("the sides are %+v and %+v", mine, theirs)
 	}
 	ways, err := conflict.WaysOut(context.Background(), source, app, tangle)
@@ -69,7 +70,8 @@ func TestPlanKeepsToTheRuntime(t *testing.T) {
 	projecttest.Requires(source, "rudder", "3.0.0", ">=24")
 	app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
 	plan := mustPlan(t, source, app, project.Goal{Name: "f", Constraint: "2"})
-	want := "minor: deck 1.0.0>1.1.0; runtime-2: ; goal-2: f 1.0.0>2.0.0; after-minor: deck 1.1.0>1.2.0; after-rudder: rudder 1.0.0>2.0.0"
+	want := "minor: deck 1.0.0>1.1.0; runtime-2: ; goal-2: f 1.0.0>2.0.0; after-minor: deck 1.1.0>1.2.0; after-rudder: " +
+		"rudder 1.0.0>2.0.0"
 	if got := changes(plan); got != want {
 		t.Errorf("the plan is\n%s\nwant\n%s", got, want)
 	}

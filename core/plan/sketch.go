@@ -67,7 +67,8 @@ func (p *planner) weigh(stages []Stage) error {
 			}
 			for _, e := range p.About(pkg, framework, c.To.Version, target) {
 				// A release for a hop on the way refuses the goal by right.
-				if e.Grade != project.None && e.Grade != project.Refused && (st.Weakest == "" || project.Weaker(e.Grade, st.Weakest)) {
+				if e.Grade != project.None && e.Grade != project.Refused &&
+					(st.Weakest == "" || project.Weaker(e.Grade, st.Weakest)) {
 					st.Weakest = e.Grade
 				}
 			}
@@ -76,8 +77,10 @@ func (p *planner) weigh(stages []Stage) error {
 	return nil
 }
 
-// Costs says what each decision of people costs: how the plan, which is for some goals and cut in some way, would be without it.
-func (p *Plan) Costs(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal, cut Cut) ([]string, error) {
+// Costs says what each decision of people costs: how the plan, which is for some goals and cut in
+// some way, would be without it.
+func (p *Plan) Costs(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal,
+	cut Cut) ([]string, error) {
 	type decision struct {
 		what    string
 		without project.Application
@@ -107,9 +110,10 @@ func (p *Plan) Costs(ctx context.Context, source universe.Source, app project.Ap
 	return slices.DeleteFunc(costs, func(c string) bool { return c == "" }), err
 }
 
-// CostOf says how the plan would be without a decision, given the application and the source without it; "" when it would
-// be the same.
-func (p *Plan) CostOf(ctx context.Context, source universe.Source, without project.Application, goals []project.Goal, cut Cut) (string, error) {
+// CostOf says how the plan would be without a decision, given the application and the source
+// without it; "" when it would be the same.
+func (p *Plan) CostOf(ctx context.Context, source universe.Source, without project.Application, goals []project.Goal,
+	cut Cut) (string, error) {
 	other, err := NewPlan(ctx, source, without, goals, cut)
 	if solve.AsTangle(err) != nil {
 		return "", nil

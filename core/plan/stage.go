@@ -22,7 +22,8 @@ const (
 )
 
 // StageKinds lists the kinds of stage.
-var StageKinds = []StageKind{BaselineStage, PatchStage, MinorStage, BridgeStage, RuntimeStage, GoalStage, AfterStage, RetireStage}
+var StageKinds = []StageKind{BaselineStage, PatchStage, MinorStage, BridgeStage, RuntimeStage, GoalStage, AfterStage,
+	RetireStage}
 
 // A Stage is a set of manifest changes after which the whole resolves.
 type Stage struct {

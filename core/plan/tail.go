@@ -14,12 +14,14 @@ import (
 	"molt/core/version"
 )
 
-// A Behind is a declared package that a plan leaves at a release before the newest that would be a breaking move, and why.
+// A Behind is a declared package that a plan leaves at a release before the newest that would be a
+// breaking move, and why.
 type Behind struct{ Name, At, Newest, Why string }
 
-// tail moves all that can move while the framework stays where it is: first what does not break, together; then the breaking moves, found in one
-// joint optimum (as few packages as can be are left behind) and cut into the smallest groups that resolve; then what retires. What
-// stays behind is listed with its reason.
+// tail moves all that can move while the framework stays where it is: first what does not break,
+// together; then the breaking moves, found in one joint optimum (as few packages as can be are left
+// behind) and cut into the smallest groups that resolve; then what retires. What stays behind is
+// listed with its reason.
 func (p *planner) tail() error {
 	plain := p.Question
 	defer func() { p.Question = plain }()
@@ -66,13 +68,15 @@ func (p *planner) tailMinor() error {
 	if err != nil || r == nil {
 		return err
 	}
-	_, err = p.stage(AfterStage, p.freeID("after-minor"), "newer releases that do not break, together", versionsOf(r, p.Names()),
+	_, err = p.stage(AfterStage, p.freeID("after-minor"), "newer releases that do not break, together",
+		versionsOf(r, p.Names()),
 		func(string) string { return "newest release that does not break" })
 	return err
 }
 
-// newer lists, for every declared package that may move, the stable later releases that a test lets through and that are compatible with
-// the framework where it stands. The framework itself stays, unless it may grow, as does what is held, and what retires until it goes.
+// newer lists, for every declared package that may move, the stable later releases that a test lets
+// through and that are compatible with the framework where it stands. The framework itself stays,
+// unless it may grow, as does what is held, and what retires until it goes.
 func (p *planner) newer(fits func(name string, from, to version.Version) bool) (map[string][]string, error) {
 	target, err := p.standingAt()
 	if err != nil {
@@ -80,7 +84,8 @@ func (p *planner) newer(fits func(name string, from, to version.Version) bool) (
 	}
 	all := map[string][]string{}
 	for _, name := range p.Names() {
-		if name == p.Goal.Name && !p.mayGrow() || p.now.Gone[name] || slices.Contains(p.App.Held, name) || p.assessed[name].Standing == project.Retires {
+		if name == p.Goal.Name && !p.mayGrow() || p.now.Gone[name] || slices.Contains(p.App.Held, name) ||
+			p.assessed[name].Standing == project.Retires {
 			continue
 		}
 		if v := project.VersionOf(p.now.Locked, name); p.Owned(name) && v == project.VersionOf(p.now.Locked, p.Goal.Name) {
@@ -98,7 +103,8 @@ func (p *planner) newer(fits func(name string, from, to version.Version) bool) (
 		line := p.capOf(name, pkg)
 		for i := at + 1; i < pkg.Len(); i++ {
 			r := pkg.About(i)
-			if below(pkg, line, i) && !r.Version.Prerelease() && r.Deprecated == "" && !pkg.Withdrawn(i) && !p.Capped(name, r.Version) && fits(name, pkg.Version(at), r.Version) {
+			if below(pkg, line, i) && !r.Version.Prerelease() && r.Deprecated == "" && !pkg.Withdrawn(i) &&
+				!p.Capped(name, r.Version) && fits(name, pkg.Version(at), r.Version) {
 				later = append(later, r.Version.String())
 			}
 		}
@@ -114,11 +120,12 @@ func (p *planner) newer(fits func(name string, from, to version.Version) bool) (
 	return all, p.abreast(all)
 }
 
-// mayGrow reports whether the framework, at the goal, may go on to newer releases that the goal means: the fewest breaking
-// moves to the goal may have ended at an older one, which holds others back. Where its own packages share its numbers, they
-// would all have to move in step.
+// mayGrow reports whether the framework, at the goal, may go on to newer releases that the goal
+// means: the fewest breaking moves to the goal may have ended at an older one, which holds others
+// back. Where its own packages share its numbers, they would all have to move in step.
 func (p *planner) mayGrow() bool {
-	return p.plan.Reachable && slices.Contains(p.Meant(), project.VersionOf(p.now.Locked, p.Goal.Name)) && len(p.Also) == 0 &&
+	return p.plan.Reachable && slices.Contains(p.Meant(), project.VersionOf(p.now.Locked, p.Goal.Name)) &&
+		len(p.Also) == 0 &&
 		!slices.ContainsFunc(p.Names(), func(name string) bool { return p.Owned(name) && !p.now.Gone[name] })
 }
 
@@ -137,15 +144,17 @@ func (p *planner) standingAt() ([]string, error) {
 	}
 	var all []string
 	for i := range framework.Len() {
-		if r := framework.About(i); !framework.Withdrawn(i) && p.App.Scheme.Major(r.Version) == p.App.Scheme.Major(now.Version) {
+		if r := framework.About(i); !framework.Withdrawn(i) &&
+			p.App.Scheme.Major(r.Version) == p.App.Scheme.Major(now.Version) {
 			all = append(all, r.Version.String())
 		}
 	}
 	return all, nil
 }
 
-// targets finds where the breaking moves lead that are possible together: one optimum over all of them, in which the fewest packages stay
-// before their newest major, and then the fewest majors are missed. A package that has no later major may move within its own, for others to move.
+// targets finds where the breaking moves lead that are possible together: one optimum over all of
+// them, in which the fewest packages stay before their newest major, and then the fewest majors are
+// missed. A package that has no later major may move within its own, for others to move.
 func (p *planner) targets() (map[string]string, error) {
 	later, err := p.newer(func(string, version.Version, version.Version) bool { return true })
 	if err != nil {
@@ -265,7 +274,8 @@ func (p *planner) groups(to map[string]string) error {
 	return nil
 }
 
-// alike gives the members of each family the same number, the lowest that one of them gets to, where they all have a release of it.
+// alike gives the members of each family the same number, the lowest that one of them gets to,
+// where they all have a release of it.
 func (p *planner) alike(to map[string]string) error {
 	for _, f := range p.families(p.remaining(to)) {
 		var lowest version.Version
@@ -305,7 +315,8 @@ func (p *planner) remaining(to map[string]string) []string {
 	return slices.DeleteFunc(p.Names(), func(name string) bool { return to[name] == "" })
 }
 
-// group adds a stage that moves a family to its targets, when it resolves with everything else as it is; the targets are taken off the list.
+// group adds a stage that moves a family to its targets, when it resolves with everything else as
+// it is; the targets are taken off the list.
 func (p *planner) group(f family, to map[string]string) error {
 	c, targets, moving := p.exact(p.now), map[string]string{}, map[string]bool{}
 	for _, name := range f.names {
@@ -323,8 +334,8 @@ func (p *planner) group(f family, to map[string]string) error {
 		}
 		return "the newest release that is compatible with everything else"
 	}
-	// Whether it resolves by all rules of judgement, and how the lock looks then, are two questions that are asked at the same time: the answer to
-	// the first is nearly always yes.
+	// Whether it resolves by all rules of judgement, and how the lock looks then, are two questions
+	// that are asked at the same time: the answer to the first is nearly always yes.
 	ctx, cancel := context.WithCancel(p.Ctx)
 	defer cancel()
 	var st *Stage
@@ -362,8 +373,8 @@ func (p *planner) within(ctx context.Context) *planner {
 	return &q
 }
 
-// smallest returns the smallest set of packages, one of them given, that can go to their targets together while everything else stays;
-// nil where there is none.
+// smallest returns the smallest set of packages, one of them given, that can go to their targets
+// together while everything else stays; nil where there is none.
 func (p *planner) smallest(name string, to map[string]string) ([]string, error) {
 	c, moving := p.exact(p.now), map[string]bool{}
 	stay := solve.Objective{Name: "packages that move"}
@@ -422,8 +433,8 @@ func (p *planner) leftBehind() error {
 	return err
 }
 
-// behind says whether and why a declared package does not get to its newest major; nil where it does. Later are the releases to which
-// packages may move.
+// behind says whether and why a declared package does not get to its newest major; nil where it
+// does. Later are the releases to which packages may move.
 func (p *planner) behind(name string, framework *universe.Release, later map[string][]string) (*Behind, error) {
 	if p.now.Gone[name] || name == p.Goal.Name {
 		return nil, nil
@@ -447,9 +458,11 @@ func (p *planner) behind(name string, framework *universe.Release, later map[str
 	at, newest := pkg.Release(project.VersionOf(p.now.Locked, name)), universe.NewestStable(real)
 	if at != nil && newest != nil && framework != nil && p.Ends(real, name, framework.Version) {
 		return &Behind{name, at.Version.String(), newest.Version.String(), fmt.Sprintf(
-			"it is published under the numbers of %s, and has no release of %[1]s %s: look whether you still need it", p.Goal.Name, p.App.Scheme.Major(framework.Version))}, nil
+			"it is published under the numbers of %s, and has no release of %[1]s %s: look whether you still need it",
+			p.Goal.Name, p.App.Scheme.Major(framework.Version))}, nil
 	}
-	if at == nil || newest == nil || newest.Deprecated != "" || at.Version.Compare(newest.Version) >= 0 || !p.App.Breaking(name, at.Version, newest.Version) && p.capOf(name, pkg) == "" {
+	if at == nil || newest == nil || newest.Deprecated != "" || at.Version.Compare(newest.Version) >= 0 ||
+		!p.App.Breaking(name, at.Version, newest.Version) && p.capOf(name, pkg) == "" {
 		return nil, nil
 	}
 	if p.cut.most() < version.Major && p.Admitted(pkg, p.now, name).Count() > 0 && !slices.Contains(p.App.Held, name) {
@@ -460,7 +473,8 @@ func (p *planner) behind(name string, framework *universe.Release, later map[str
 }
 
 // whyBehind says why a package does not get to a release.
-func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe.Release, later map[string][]string) (string, error) {
+func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe.Release,
+	later map[string][]string) (string, error) {
 	framework := p.Goal.Name + " " + project.VersionOf(p.now.Locked, p.Goal.Name)
 	switch {
 	case slices.Contains(p.App.Held, name):
@@ -474,14 +488,17 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 			return fmt.Sprintf("it describes %s, and never passes its major", about), nil
 		}
 	}
-	if about := p.Describes(name); about != "" && p.Declaration(about).As != "" { // what it is taken to ask for stands nowhere
+	if about := p.Describes(name); about != "" && p.Declaration(about).As != "" {
+		// what it is taken to ask for stands nowhere
 		at := project.VersionOf(p.now.Locked, about)
-		if other, err := p.Pkg(about); err == nil && other.Known(at) != nil && p.App.Scheme.Major(other.Known(at).Version) != p.App.Scheme.Major(newest.Version) {
+		if other, err := p.Pkg(about); err == nil && other.Known(at) != nil &&
+			p.App.Scheme.Major(other.Known(at).Version) != p.App.Scheme.Major(newest.Version) {
 			return fmt.Sprintf("it describes %s, which stays at %s", about, at), nil
 		}
 	}
 	for _, other := range p.Names() {
-		if other == name || other == p.Goal.Name || p.now.Gone[other] || slices.Contains(p.App.Held, other) || p.Akin(name, other) == "" || p.Akin(name, other) == assess.DeclaredFamily {
+		if other == name || other == p.Goal.Name || p.now.Gone[other] || slices.Contains(p.App.Held, other) ||
+			p.Akin(name, other) == "" || p.Akin(name, other) == assess.DeclaredFamily {
 			continue
 		}
 		its, err := p.Pkg(other)
@@ -490,8 +507,11 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 		}
 		at, last := project.VersionOf(p.now.Locked, other), universe.NewestStable(its)
 		mine := pkg.Known(project.VersionOf(p.now.Locked, name))
-		if major := p.App.Scheme.Major; last != nil && mine != nil && major(last.Version) == major(mine.Version) && major(newest.Version) != major(last.Version) && its.Known(at) != nil && major(its.Known(at).Version) == major(mine.Version) {
-			return fmt.Sprintf("it moves in step with %s, whose last release is %s: look whether you still need that", other, last.Version), nil
+		if major := p.App.Scheme.Major; last != nil && mine != nil && major(last.Version) == major(mine.Version) &&
+			major(newest.Version) != major(last.Version) && its.Known(at) != nil &&
+			major(its.Known(at).Version) == major(mine.Version) {
+			return fmt.Sprintf("it moves in step with %s, whose last release is %s: look whether you still need that",
+				other, last.Version), nil
 		}
 	}
 	for _, q := range newest.Runtimes {
@@ -528,7 +548,8 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 	return project.Brief(tangle, p.App, pkg.Name, newest.Version.String(), p.App.Fixed), nil
 }
 
-// onlyWith says with which others a package could get to a release, where a problem that has it there has a resolution and the plan has no such stage.
+// onlyWith says with which others a package could get to a release, where a problem that has it
+// there has a resolution and the plan has no such stage.
 func (p *planner) onlyWith(name string, problem solve.Problem) (string, error) {
 	r, _, err := solve.Try(p.Ctx, p.Source, problem)
 	if err != nil {

@@ -26,14 +26,19 @@ type Granted struct {
 	Short   []string // a sentence for each package that does not get its newest release
 }
 
-// Want works out how to declare packages, all of them together: at the newest releases that resolve with the rest of
-// the manifest as it stands, first those of the packages named first, and with as few locked packages moved as can be.
-// The style is for constraints that are not given; OtherStyle means that of the line, or the one that the manifest
-// mostly uses. Releases that run on what is taken to be deployed come first. The error is a *NameError, a *solve.Tangle, or that of the source.
-func Want(ctx context.Context, source universe.Source, app project.Application, wanted []Wanted, usual string, style version.Style) (*Granted, error) {
+// Want works out how to declare packages, all of them together: at the newest releases that resolve
+// with the rest of the manifest as it stands, first those of the packages named first, and with as
+// few locked packages moved as can be. The style is for constraints that are not given; OtherStyle
+// means that of the line, or the one that the manifest mostly uses. Releases that run on what is
+// taken to be deployed come first. The error is a *NameError, a *solve.Tangle, or that of the
+// source.
+func Want(ctx context.Context, source universe.Source, app project.Application, wanted []Wanted, usual string,
+	style version.Style) (*Granted, error) {
 	assumed := app
 	assumed.Runtimes = app.Assumed()
-	w := &wanter{Question: &assess.Question{Ctx: ctx, Source: project.Runnable(source, assumed), Full: source, App: app, Base: app.Locked}, scopes: map[string][]string{}}
+	w := &wanter{Question: &assess.Question{
+		Ctx: ctx, Source: project.Runnable(source, assumed), Full: source, App: app, Base: app.Locked},
+		scopes: map[string][]string{}}
 	edited, lines := app, map[project.Line]string{}
 	edited.Declared = slices.Clone(app.Declared)
 	for _, want := range wanted {
@@ -57,7 +62,8 @@ func Want(ctx context.Context, source universe.Source, app project.Application, 
 	got := &Granted{}
 	for _, d := range edited.Declared {
 		scope, ok := w.scopes[d.As]
-		if !ok || slices.ContainsFunc(wanted, func(x Wanted) bool { return x.Name == d.As && x.Group != "" && x.Group != d.Group }) {
+		if !ok || slices.ContainsFunc(
+			wanted, func(x Wanted) bool { return x.Name == d.As && x.Group != "" && x.Group != d.Group }) {
 			continue
 		}
 		p, err := source.Package(ctx, d.Package)
@@ -121,7 +127,8 @@ func (w *wanter) declare(app *project.Application, want Wanted, usual string, li
 	case err != nil:
 		return err
 	case p == nil:
-		return &project.NameError{Name: want.Name, Reason: project.NotAmong("the registry has no such package", want.Name, w.App.Names())}
+		return &project.NameError{Name: want.Name,
+			Reason: project.NotAmong("the registry has no such package", want.Name, w.App.Names())}
 	}
 	scope := w.Usable(p, project.VersionOf(app.Locked, want.Name))
 	if want.Constraint != "" {
@@ -133,7 +140,9 @@ func (w *wanter) declare(app *project.Application, want Wanted, usual string, li
 		}
 	}
 	if scope.Empty() {
-		return &project.NameError{Name: want.Name, Reason: fmt.Sprintf("no published release fits %q; there are %s", want.Constraint, p.Versions().Describe(version.FullSet(p.Len())))}
+		return &project.NameError{Name: want.Name,
+			Reason: fmt.Sprintf("no published release fits %q; there are %s", want.Constraint,
+				p.Versions().Describe(version.FullSet(p.Len())))}
 	}
 	for _, i := range w.sound(p, scope) {
 		w.scopes[want.Name] = append(w.scopes[want.Name], p.Version(i).String())
@@ -143,7 +152,8 @@ func (w *wanter) declare(app *project.Application, want Wanted, usual string, li
 		if group == "" {
 			group = usual
 		}
-		app.Declared = append(app.Declared, project.Declared{Demand: universe.Demand{As: want.Name, Package: p.Name, Text: want.Constraint}, Group: group})
+		app.Declared = append(app.Declared,
+			project.Declared{Demand: universe.Demand{As: want.Name, Package: p.Name, Text: want.Constraint}, Group: group})
 	}
 	for _, i := range at {
 		d := &app.Declared[i]
@@ -170,7 +180,8 @@ func (w *wanter) solve(app project.Application, wanted []Wanted) (*solve.Resolut
 	})
 }
 
-// asked returns the name under which a root was wanted: one that stands apart by now may have been wanted under its own.
+// asked returns the name under which a root was wanted: one that stands apart by now may have been
+// wanted under its own.
 func (w *wanter) asked(r solve.Root) string {
 	if _, ok := w.scopes[r.As]; !ok && r.Apart != "" {
 		return r.Own
@@ -195,7 +206,8 @@ func (w *wanter) solveWith(app project.Application, wanted []Wanted) (*solve.Res
 		objective := solve.Objective{Name: want.Name + " newer"}
 		root := p.Roots[slices.IndexFunc(p.Roots, func(r solve.Root) bool { return w.asked(r) == want.Name })]
 		for k := range w.scopes[want.Name] {
-			objective.Soft = append(objective.Soft, solve.SoftConstraint{As: root.As, Package: root.Package, Among: w.scopes[want.Name][k:]})
+			objective.Soft = append(objective.Soft,
+				solve.SoftConstraint{As: root.As, Package: root.Package, Among: w.scopes[want.Name][k:]})
 		}
 		newest = append(newest, objective)
 	}

@@ -19,14 +19,20 @@ func TestWantInCore(t *testing.T) {
 		style  version.Style
 		want   string
 	}{
-		{"a new one at the newest that resolves, in the style of most lines", []Wanted{{Name: "sail"}}, "", "sail dependencies >^1.0.0@1.0.0; sail gets 1.0.0: 2.0.0 asks for hulk ^9, which does not resolve here"},
-		{"in the style of its line", []Wanted{{Name: "deck"}}, "", "deck dependencies ~1.0.0>~1.1.0@1.1.0; deck gets 1.1.0: 2.0.0 asks for hulk ^2, and the manifest for ^1"},
-		{"together", []Wanted{{Name: "deck"}, {Name: "hulk"}}, "", "hulk dependencies ^1>^2.0.0@2.0.0; deck dependencies ~1.0.0>~2.0.0@2.0.0"},
+		{"a new one at the newest that resolves, in the style of most lines", []Wanted{{Name: "sail"}},
+			"", "sail dependencies >^1.0.0@1.0.0; sail gets 1.0.0: 2.0.0 asks for hulk ^9, which does not resolve here"},
+		{"in the style of its line", []Wanted{{Name: "deck"}}, "",
+			"deck dependencies ~1.0.0>~1.1.0@1.1.0; deck gets 1.1.0: 2.0.0 asks for hulk ^2, and the manifest for ^1"},
+		{"together", []Wanted{{Name: "deck"}, {Name: "hulk"}}, "",
+			"hulk dependencies ^1>^2.0.0@2.0.0; deck dependencies ~1.0.0>~2.0.0@2.0.0"},
 		{"first come, first served", []Wanted{{Name: "hulk"}, {Name: "sail"}}, version.Exact,
-			"hulk dependencies ^1>1.1.0@1.1.0; sail dependencies >1.0.0@1.0.0; hulk gets 1.1.0: deck asks for hulk ^1; sail gets 1.0.0: 2.0.0 asks for hulk ^9, which does not resolve here"},
+			"hulk dependencies ^1>1.1.0@1.1.0; sail dependencies >1.0.0@1.0.0; hulk gets 1.1.0: deck asks for hulk ^1; sail " +
+				"gets 1.0.0: 2.0.0 asks for hulk ^9, which does not resolve here"},
 		{"as said", []Wanted{{Name: "pin", Constraint: ">=1.2"}}, "", "pin dependencies 1.0.0>>=1.2@1.5.0"},
-		{"a preview, when asked for", []Wanted{{Name: "hulk", Constraint: "3.0.0-rc.1"}, {Name: "deck", Constraint: "*"}}, "", ""},
-		{"elsewhere too", []Wanted{{Name: "rope", Group: "devDependencies", Constraint: "1"}}, "", "rope devDependencies >1@1.0.0"},
+		{"a preview, when asked for", []Wanted{{Name: "hulk", Constraint: "3.0.0-rc.1"}, {Name: "deck", Constraint: "*"}}, "",
+			""},
+		{"elsewhere too", []Wanted{{Name: "rope", Group: "devDependencies", Constraint: "1"}},
+			"", "rope devDependencies >1@1.0.0"},
 		{"in a style", []Wanted{{Name: "pin"}}, version.Any, "pin dependencies 1.0.0>*@1.5.0"},
 	} {
 		source, app := projecttest.Sketch(t, projecttest.Wharf)

@@ -6,13 +6,16 @@ import (
 	"molt/core/solve"
 )
 
-// Members of a workspace stand apart with the declarations that say so. Which others have to stand apart with them is a matter of what is chosen:
-// a package that looks up, as a peer, a name which its member has apart is to find the member's release, and not the application's.
+// Members of a workspace stand apart with the declarations that say so. Which others have to stand
+// apart with them is a matter of what is chosen: a package that looks up, as a peer, a name which
+// its member has apart is to find the member's release, and not the application's.
 
-// Secluding solves declarations until that is so, with ever more of them apart. Where it does not resolve, all that nobody but a member that stands
-// apart declares stands apart with it, but for the frameworks; the error is then that of the first attempt. The roots of the result have the
+// Secluding solves declarations until that is so, with ever more of them apart. Where it does not
+// resolve, all that nobody but a member that stands apart declares stands apart with it, but for
+// the frameworks; the error is then that of the first attempt. The roots of the result have the
 // names that the declarations have.
-func (app Application) Secluding(declared []Declared, solved func([]Declared) (*solve.Resolution, error)) (*solve.Resolution, error) {
+func (app Application) Secluding(
+	declared []Declared, solved func([]Declared) (*solve.Resolution, error)) (*solve.Resolution, error) {
 	all := slices.Clone(declared)
 	r, first := solved(all)
 	if !slices.ContainsFunc(all, func(d Declared) bool { return d.Apart != "" }) {
@@ -49,15 +52,16 @@ func named(r *solve.Resolution, declared []Declared) *solve.Resolution {
 	out.Roots = slices.Clone(r.Roots)
 	for i := range out.Roots {
 		e := &out.Roots[i]
-		if k := slices.IndexFunc(declared, func(d Declared) bool { return d.Group == e.Group && OwnName(d.As) == OwnName(e.Name) }); k >= 0 {
+		if k := slices.IndexFunc(declared,
+			func(d Declared) bool { return d.Group == e.Group && OwnName(d.As) == OwnName(e.Name) }); k >= 0 {
 			e.Name = declared[k].As
 		}
 	}
 	return &out
 }
 
-// secludeSeeing has stand apart, with the members that do, what looks up in a resolution a name that the member has apart. It reports whether
-// there was more to do.
+// secludeSeeing has stand apart, with the members that do, what looks up in a resolution a name
+// that the member has apart. It reports whether there was more to do.
 func secludeSeeing(declared []Declared, r *solve.Resolution) (more bool) {
 	own := map[string]map[string]bool{} // names that members have apart
 	for _, d := range declared {
@@ -90,8 +94,8 @@ func secludeSeeing(declared []Declared, r *solve.Resolution) (more bool) {
 	return more
 }
 
-// secludeAll has everything stand apart with the members that do which nobody else declares, but for some names. It reports whether there
-// was more to do.
+// secludeAll has everything stand apart with the members that do which nobody else declares, but
+// for some names. It reports whether there was more to do.
 func secludeAll(declared []Declared, but []string) (more bool) {
 	places := map[string][]string{}
 	apart := map[string]bool{}
@@ -105,7 +109,8 @@ func secludeAll(declared []Declared, but []string) (more bool) {
 	for i := range declared {
 		d := &declared[i]
 		member, _ := SplitGroup(d.Group)
-		if member != "" && d.Apart == "" && !d.Foreign && apart[member] && len(places[d.As]) == 1 && !slices.Contains(but, d.As) {
+		if member != "" && d.Apart == "" && !d.Foreign && apart[member] && len(places[d.As]) == 1 &&
+			!slices.Contains(but, d.As) {
 			d.seclude(member)
 			more = true
 		}
@@ -142,7 +147,8 @@ func lookups(r *solve.Resolution) map[string]map[string]bool {
 	return all
 }
 
-// Sees reports whether the members of a workspace that stand apart have everything apart that looks up, in a resolution, what they have apart.
+// Sees reports whether the members of a workspace that stand apart have everything apart that looks
+// up, in a resolution, what they have apart.
 func Sees(declared []Declared, r *solve.Resolution) bool {
 	return !secludeSeeing(slices.Clone(declared), r)
 }

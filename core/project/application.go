@@ -11,31 +11,32 @@ import (
 
 // An Application is what Molt knows of one: its declarations, its lock, and what its people decided.
 type Application struct {
-	Scheme    version.Scheme
-	Tenancy   solve.Tenancy
-	Declared  []Declared
-	Locked    *solve.Resolution     // nil when nothing is locked
-	Known     []Runtime             // the runtimes that the ecosystem knows, the language's own first
-	Kin       func(name string) Kin // what names say about kinship; nil for nothing
-	Runtimes  Runtimes              // what is deployed, as people said
-	Presumed  Runtimes              // what is taken to be deployed of runtimes of which people said nothing; binds judgements, and no lock
-	Grounds   map[string]string     // why, by runtime
-	Trusted   []string              // declared names whose silence or open range counts as a promise
-	Minors    []string              // declared names of which a minor release may break
-	Stops     map[string][]string   // releases by which the way to a goal goes, by declared name, as goals are written
-	Waived    []Waiver              // what packages ask of others and people set aside
-	Previews  []string              // packages of which prereleases may be used
-	Held      []string              // packages that must not move
-	Reasons   map[string]string     // why, by name
-	Fixed     map[string]string     // releases that are given from outside, by package
-	OnDisk    map[string][]string   // versions of all that is installed, by package; the baseline where there is no lock
-	Installed map[string]string     // versions that are installed, by declared name; nil when nothing is or nobody looked
-	Since     time.Time             // a survey notes what was published after; zero for nothing
-	Families  [][]string            // packages that move in step, as far as people say so
-	Rules     Policy                // of its people
-	Guides    []Guide               // what upgrade guides say
-	Pins      []Pin                 // versions of runtimes and tools that files of the application name
-	Ran       []Passed              // with what the application's checks have passed here, the oldest first
+	Scheme   version.Scheme
+	Tenancy  solve.Tenancy
+	Declared []Declared
+	Locked   *solve.Resolution     // nil when nothing is locked
+	Known    []Runtime             // the runtimes that the ecosystem knows, the language's own first
+	Kin      func(name string) Kin // what names say about kinship; nil for nothing
+	Runtimes Runtimes              // what is deployed, as people said
+	// what is taken to be deployed of runtimes of which people said nothing; binds judgements, and no lock
+	Presumed  Runtimes
+	Grounds   map[string]string   // why, by runtime
+	Trusted   []string            // declared names whose silence or open range counts as a promise
+	Minors    []string            // declared names of which a minor release may break
+	Stops     map[string][]string // releases by which the way to a goal goes, by declared name, as goals are written
+	Waived    []Waiver            // what packages ask of others and people set aside
+	Previews  []string            // packages of which prereleases may be used
+	Held      []string            // packages that must not move
+	Reasons   map[string]string   // why, by name
+	Fixed     map[string]string   // releases that are given from outside, by package
+	OnDisk    map[string][]string // versions of all that is installed, by package; the baseline where there is no lock
+	Installed map[string]string   // versions that are installed, by declared name; nil when nothing is or nobody looked
+	Since     time.Time           // a survey notes what was published after; zero for nothing
+	Families  [][]string          // packages that move in step, as far as people say so
+	Rules     Policy              // of its people
+	Guides    []Guide             // what upgrade guides say
+	Pins      []Pin               // versions of runtimes and tools that files of the application name
+	Ran       []Passed            // with what the application's checks have passed here, the oldest first
 	// Frameworks are declared names of which there must be one release in the whole application: what goals are about.
 	Frameworks []string
 	Linked     []string // names of the workspace's members, which no registry serves here
@@ -43,7 +44,8 @@ type Application struct {
 	Uncapped   bool     // lines that end before the next major are no decisions
 	Overrides  []universe.Override
 	Overridden bool // the manifest's overrides are not those that the lock was made with
-	// Seen returns what the registry has where some runtimes are deployed, which conditions of demands may depend on; nil where it is the same for all.
+	// Seen returns what the registry has where some runtimes are deployed, which conditions of
+	// demands may depend on; nil where it is the same for all.
 	Seen func(Runtimes) universe.Source
 }
 
@@ -64,8 +66,9 @@ type Passed struct {
 	Versions map[string]string `json:"versions"` // by declared name
 }
 
-// singles returns the declared frameworks with their families, of which a resolution that continues another one may have a single
-// release. A package with several releases in that other resolution is left out, unless it is to move.
+// singles returns the declared frameworks with their families, of which a resolution that continues
+// another one may have a single release. A package with several releases in that other resolution
+// is left out, unless it is to move.
 func (app Application) singles(before *solve.Resolution, to map[string]string) []string {
 	var names []string
 	held := map[string][]string{}
@@ -134,11 +137,13 @@ type Declared struct {
 	File       string // as a Line has it
 	Apart, Own string // as a solve.Root has them
 	Absent     bool   // it is optional, and the registry has no such package
-	// Forks are further packages that a declaration stands for: its own, in environments where that has another release; see universe.ForkName.
+	// Forks are further packages that a declaration stands for: its own, in environments where that
+	// has another release; see universe.ForkName.
 	Forks []string
 }
 
-// Breaking reports whether a move of a declared package may break those who use it: as the scheme has it, or as people said of the package.
+// Breaking reports whether a move of a declared package may break those who use it: as the scheme
+// has it, or as people said of the package.
 func (app Application) Breaking(name string, from, to version.Version) bool {
 	return app.Scheme.Breaking(from, to) || slices.Contains(app.Minors, name) && app.Scheme.Jump(from, to) >= version.Minor
 }
@@ -171,8 +176,9 @@ func (d Declared) root(among []string) solve.Root {
 // Root states a declaration for the solver.
 func (d Declared) Root() solve.Root { return d.root(nil) }
 
-// Roots states all that a declaration asks for, of which one root is given: its constraint for the forks, which need not have the same release, and of
-// each any release with the extras, since the declaration itself says which.
+// Roots states all that a declaration asks for, of which one root is given: its constraint for the
+// forks, which need not have the same release, and of each any release with the extras, since the
+// declaration itself says which.
 func (d Declared) Roots(root solve.Root, forks, anything string) []solve.Root {
 	all := []solve.Root{root}
 	for _, fork := range d.Forks {
@@ -228,8 +234,8 @@ func (app Application) Problem() solve.Problem {
 	return p
 }
 
-// heldAt returns the release at which a declaration is held; nil where it is not, or where people have changed its line since it was
-// locked.
+// heldAt returns the release at which a declaration is held; nil where it is not, or where people
+// have changed its line since it was locked.
 func (app Application) heldAt(d Declared) []string {
 	if app.Locked == nil || !Registered(d) || !slices.Contains(app.Held, d.As) {
 		return nil

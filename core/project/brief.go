@@ -9,8 +9,9 @@ import (
 	"molt/core/universe"
 )
 
-// Brief says in one sentence why a package cannot have a release, by the demand of a tangle that says most: one on the package by another, else what the
-// release itself asks for. Fixed are releases that are given from outside, by package.
+// Brief says in one sentence why a package cannot have a release, by the demand of a tangle that
+// says most: one on the package by another, else what the release itself asks for. Fixed are
+// releases that are given from outside, by package.
 func Brief(t *solve.Tangle, app Application, name, at string, fixed map[string]string) string {
 	asks := func(d solve.Demand) string { return strings.TrimSpace(d.As + " " + d.Constraint) }
 	for _, d := range t.Demands {
@@ -33,7 +34,8 @@ func Brief(t *solve.Tangle, app Application, name, at string, fixed map[string]s
 			return at + " " + says
 		}
 		if runtime, ok := RuntimeOf(d.Package); ok {
-			return fmt.Sprintf("%s needs %s %s, and %s is deployed", at, runtime, d.Constraint, app.deployedIn(t, d.Package, runtime))
+			return fmt.Sprintf("%s needs %s %s, and %s is deployed", at, runtime, d.Constraint,
+				app.deployedIn(t, d.Package, runtime))
 		}
 		if v := fixed[d.Package]; v != "" {
 			return fmt.Sprintf("%s asks for %s, and %s is given from outside", at, asks(d), v)
@@ -65,7 +67,8 @@ func Brief(t *solve.Tangle, app Application, name, at string, fixed map[string]s
 	return at + " does not resolve with everything else"
 }
 
-// deployedIn returns what is deployed of a runtime, as a tangle has it, by the name under which it speaks of the runtime, or else as is assumed.
+// deployedIn returns what is deployed of a runtime, as a tangle has it, by the name under which it
+// speaks of the runtime, or else as is assumed.
 func (app Application) deployedIn(t *solve.Tangle, named, runtime string) string {
 	for _, d := range t.Demands {
 		if d.Package == named && d.Group == RuntimeGroup {

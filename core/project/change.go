@@ -35,8 +35,8 @@ type Line struct {
 	When  string // the condition under which it holds, "" for always
 }
 
-// MemberGroup is the name that a group of a manifest has in the whole application: the group's own, and for a member of a workspace with
-// its folder before it, apps/desk:dependencies.
+// MemberGroup is the name that a group of a manifest has in the whole application: the group's own,
+// and for a member of a workspace with its folder before it, apps/desk:dependencies.
 func MemberGroup(member, group string) string {
 	if member == "" {
 		return group
@@ -52,7 +52,8 @@ func SplitGroup(group string) (member, bare string) {
 	return "", group
 }
 
-// ApartName is the name that the whole application has for what a member of a workspace declares apart: "keel in apps/desk".
+// ApartName is the name that the whole application has for what a member of a workspace declares
+// apart: "keel in apps/desk".
 func ApartName(own, member string) string { return own + apartWord + member }
 
 // OwnName undoes ApartName: it is the name that stands in the manifest. Names of packages hold no spaces.
@@ -82,7 +83,8 @@ func (s Draft) Clone() Draft {
 	return Draft{maps.Clone(s.Lines), s.Locked, maps.Clone(s.Gone), slices.Clone(s.Added)}
 }
 
-// MovesBetween compares two resolutions package by package: a package at another release has moved. One with an extra moves with the package, and is not counted.
+// MovesBetween compares two resolutions package by package: a package at another release has moved.
+// One with an extra moves with the package, and is not counted.
 func MovesBetween(before, after *solve.Resolution) Moves {
 	var m Moves
 	was, is := map[string][]string{}, after.Versions()

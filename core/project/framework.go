@@ -7,8 +7,9 @@ import (
 	"molt/core/universe"
 )
 
-// Framework guesses what an application stands on: the declared package that the most locked packages have as a peer, or, where nothing has peers, that
-// the most declared packages need. It is "" where fewer than two do.
+// Framework guesses what an application stands on: the declared package that the most locked
+// packages have as a peer, or, where nothing has peers, that the most declared packages need. It is
+// "" where fewer than two do.
 func (app Application) Framework() string {
 	if app.Locked == nil {
 		return ""

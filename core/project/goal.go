@@ -47,9 +47,11 @@ func NoneFits(ctx context.Context, source universe.Source, app Application, goal
 	case err != nil:
 		return err
 	case hidden != "":
-		return &GoalError{goal, says + " that may be used: " + hidden + "; what is left has the majors " + majors(p, app.Scheme)}
+		return &GoalError{goal, says + " that may be used: " + hidden + "; what is left has the majors " +
+			majors(p, app.Scheme)}
 	}
-	return &GoalError{goal, says + withdrawnOf(p, app.Scheme, goal.Constraint) + "; published majors: " + majors(p, app.Scheme)}
+	return &GoalError{goal, says + withdrawnOf(p, app.Scheme, goal.Constraint) + "; published majors: " +
+		majors(p, app.Scheme)}
 }
 
 // withdrawnOf tells the newest release that a goal would mean if it were not withdrawn; "" when there is none.
@@ -104,7 +106,8 @@ type HeldError struct {
 }
 
 func (e *HeldError) Error() string {
-	return fmt.Sprintf("%s is held at %s (%s), so %s is out of reach until that ends; molt hold %s --lift ends it", e.Name, e.At, e.Reason, e.Goal, e.Name)
+	return fmt.Sprintf("%s is held at %s (%s), so %s is out of reach until that ends; molt hold %s --lift ends it", e.Name,
+		e.At, e.Reason, e.Goal, e.Name)
 }
 
 // GoalTexts writes goals as people write them in a call.

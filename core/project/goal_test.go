@@ -17,8 +17,10 @@ func TestNoneFits(t *testing.T) {
 		"1.0.0": "", "2.0.0": "", "2.1.0": "it sinks", "3.0.0": "it leaks", "3.0.1": "it leaks too", "4.0.0-rc.1": "",
 	}))
 	for _, test := range []struct{ goal, want string }{
-		{"hulk@3", "goal hulk@3: no release of hulk fits that is not withdrawn: 3.0.1 is (it leaks too); published majors: 1, 2, 3 (withdrawn), 4 (previews only)"},
-		{"hulk@>2.0.0 <3", "goal hulk@>2.0.0 <3: no release of hulk fits that is not withdrawn: 2.1.0 is (it sinks); published majors: 1, 2, 3 (withdrawn), 4 (previews only)"},
+		{"hulk@3", "goal hulk@3: no release of hulk fits that is not withdrawn: 3.0.1 is (it leaks too); published majors: " +
+			"1, 2, 3 (withdrawn), 4 (previews only)"},
+		{"hulk@>2.0.0 <3", "goal hulk@>2.0.0 <3: no release of hulk fits that is not withdrawn: 2.1.0 is (it sinks); " +
+			"published majors: 1, 2, 3 (withdrawn), 4 (previews only)"},
 		{"hulk@7", "goal hulk@7: no release of hulk fits; published majors: 1, 2, 3 (withdrawn), 4 (previews only)"},
 		{"hulk@seven", "goal hulk@seven: no release of hulk fits; published majors: 1, 2, 3 (withdrawn), 4 (previews only)"},
 	} {

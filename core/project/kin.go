@@ -21,7 +21,8 @@ func (k Kin) Common(other Kin) string {
 		return "one scope"
 	case k.Scope == "" && other.Scope == "" && k.Stem != "" && k.Stem == other.Stem:
 		return "one name stem"
-	case k.Scope == "" && other.Scope == "" && (k.within(other) || other.within(k)), k.Scope == "" && k.Name != "" && other.Owner == k.Name, other.Scope == "" && other.Name != "" && k.Owner == other.Name:
+	case k.Scope == "" && other.Scope == "" && (k.within(other) || other.within(k)), k.Scope == "" && k.Name != "" &&
+		other.Owner == k.Name, other.Scope == "" && other.Name != "" && k.Owner == other.Name:
 		return "one named after the other"
 	}
 	return ""

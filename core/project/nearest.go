@@ -44,7 +44,8 @@ type NameError struct{ Name, Reason string }
 
 func (e *NameError) Error() string { return e.Name + ": " + e.Reason }
 
-// UnknownName turns the error of a package that the registry does not have into one that names the nearest of some names.
+// UnknownName turns the error of a package that the registry does not have into one that names the
+// nearest of some names.
 func UnknownName(err error, name string, names []string) error {
 	var unknown *universe.UnknownError
 	if !errors.As(err, &unknown) {

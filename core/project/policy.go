@@ -43,12 +43,14 @@ func (r Policy) Breach(name string, release *universe.Release) string {
 		return "the policy does not allow the licence " + release.Licence
 	}
 	if r.Oldest > 0 && !release.Published.IsZero() && r.Now.Sub(release.Published) > r.Oldest {
-		return fmt.Sprintf("published %s; the policy allows at most %s", release.Published.Format(time.DateOnly), years(r.Oldest))
+		return fmt.Sprintf("published %s; the policy allows at most %s", release.Published.Format(time.DateOnly),
+			years(r.Oldest))
 	}
 	return ""
 }
 
-// Breach returns why the policy refuses a release of a package, "" where it does not. What is locked stays, whatever the policy says of it.
+// Breach returns why the policy refuses a release of a package, "" where it does not. What is
+// locked stays, whatever the policy says of it.
 func (app Application) Breach(p *universe.Package, i int) string {
 	says := app.Rules.Breach(p.Name, app.Rules.look(p, i))
 	if says == "" || app.Locked != nil && slices.Contains(app.Locked.Versions()[p.Name], p.Version(i).String()) {
@@ -65,12 +67,13 @@ func (r Policy) look(p *universe.Package, i int) *universe.Release {
 	return p.About(i)
 }
 
-// licensed reports whether an SPDX licence expression (SPDX 3, annex B) leaves a licence that the policy takes. What is no such
-// expression is taken as the name of a licence.
+// licensed reports whether an SPDX licence expression (SPDX 3, annex B) leaves a licence that the
+// policy takes. What is no such expression is taken as the name of a licence.
 func (r Policy) licensed(expression string) bool {
 	takes := func(licence string) bool {
 		in := func(list []string) bool {
-			return slices.ContainsFunc(list, func(l string) bool { return strings.EqualFold(l, strings.TrimSuffix(licence, "+")) })
+			return slices.ContainsFunc(list,
+				func(l string) bool { return strings.EqualFold(l, strings.TrimSuffix(licence, "+")) })
 		}
 		return !in(r.RefuseLicences) && (len(r.AllowLicences) == 0 || in(r.AllowLicences))
 	}
@@ -111,8 +114,9 @@ func (r Policy) Any() bool {
 	return len(r.Allow)+len(r.Refuse)+len(r.AllowLicences)+len(r.RefuseLicences) > 0 || r.Oldest > 0
 }
 
-// Permitted filters a source to what the policy and the fixed set allow, and sets aside what people waived. Locked releases stay visible, so that a rule does not tear
-// out what is there. Of a package in the fixed set, only the given release is visible.
+// Permitted filters a source to what the policy and the fixed set allow, and sets aside what people
+// waived. Locked releases stay visible, so that a rule does not tear out what is there. Of a
+// package in the fixed set, only the given release is visible.
 func Permitted(source universe.Source, app Application) universe.Source {
 	if _, already := source.(*permitted); already || !app.Rules.Any() && len(app.Fixed) == 0 && len(app.Waived) == 0 {
 		return source
@@ -126,7 +130,8 @@ func Permitted(source universe.Source, app Application) universe.Source {
 		source = universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
 			return p.Only(func(i int) bool {
 				v := p.Version(i).String()
-				return app.Rules.Breach(p.Name, app.Rules.look(p, i)) == "" || slices.Contains(locked[p.Name], v) || app.Fixed[p.Name] == v
+				return app.Rules.Breach(p.Name, app.Rules.look(p, i)) == "" || slices.Contains(locked[p.Name], v) ||
+					app.Fixed[p.Name] == v
 			}), nil
 		})
 	}
@@ -142,7 +147,8 @@ func Permitted(source universe.Source, app Application) universe.Source {
 	})}
 }
 
-// Hidden says which releases of a package are hidden, by the fixed set, by the policy or by the source, and why; "" when none are.
+// Hidden says which releases of a package are hidden, by the fixed set, by the policy or by the
+// source, and why; "" when none are.
 func Hidden(ctx context.Context, source universe.Source, app Application, name string) (string, error) {
 	p, err := universe.LookUp(ctx, source, name)
 	if err != nil || p == nil {

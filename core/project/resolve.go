@@ -10,12 +10,14 @@ import (
 	"molt/core/universe"
 )
 
-// Effort bounds the work on the objectives that come after the manifest's, in steps of the solver: about a second for an application
-// of a thousand packages. The result by then is nearly always the best one, only not proven to be.
+// Effort bounds the work on the objectives that come after the manifest's, in steps of the solver:
+// about a second for an application of a thousand packages. The result by then is nearly always the
+// best one, only not proven to be.
 const Effort = 200_000
 
-// KeepLocked is the objective to move as few locked packages as can be. What something needs optionally does not count: the cheapest way
-// not to move it would be to leave it out, and an application is to have what it can have.
+// KeepLocked is the objective to move as few locked packages as can be. What something needs
+// optionally does not count: the cheapest way not to move it would be to leave it out, and an
+// application is to have what it can have.
 func KeepLocked(locked *solve.Resolution) solve.Objective {
 	o := solve.Objective{Name: "locked packages moved"}
 	if locked == nil {
@@ -103,7 +105,8 @@ func (app Application) stageProblem(s StageDemand) solve.Problem {
 }
 
 // lockStage returns the lock of a stage, with the declarations of the application; nil where there is none.
-func (app Application) lockStage(ctx context.Context, source universe.Source, s StageDemand) (*solve.Resolution, error) {
+func (app Application) lockStage(
+	ctx context.Context, source universe.Source, s StageDemand) (*solve.Resolution, error) {
 	p := app.stageProblem(s)
 	if s.Before == nil {
 		return ResolveRunnable(ctx, source, app, p)
@@ -118,7 +121,8 @@ func (app Application) lockStage(ctx context.Context, source universe.Source, s 
 }
 
 // ResolveRunnable resolves with releases that the deployed runtimes suit.
-func ResolveRunnable(ctx context.Context, source universe.Source, app Application, p solve.Problem) (*solve.Resolution, error) {
+func ResolveRunnable(ctx context.Context, source universe.Source, app Application,
+	p solve.Problem) (*solve.Resolution, error) {
 	r, err := solve.Resolve(ctx, Runnable(source, app), p)
 	if solve.AsTangle(err) != nil && len(app.Runtimes) > 0 {
 		if told := runtimeTangle(ctx, source, app, p); told != nil {
@@ -148,8 +152,9 @@ func RuntimeOf(name string) (string, bool) {
 	return runtime, found
 }
 
-// runtimeTangle solves a problem again that has no resolution with what is deployed. This time runtimes are packages that the
-// application declares at the deployed version, so that the tangle names them where they are part of the conflict.
+// runtimeTangle solves a problem again that has no resolution with what is deployed. This time
+// runtimes are packages that the application declares at the deployed version, so that the tangle
+// names them where they are part of the conflict.
 func runtimeTangle(ctx context.Context, source universe.Source, app Application, p solve.Problem) error {
 	table := universe.Table{}
 	for _, name := range slices.Sorted(maps.Keys(app.Runtimes)) {
@@ -167,7 +172,8 @@ func runtimeTangle(ctx context.Context, source universe.Source, app Application,
 			}
 			table[name] = universe.NewPackage(name, runtime.Scheme, releases)
 			p.Single = append(slices.Clip(p.Single), name)
-			p.Roots = append(p.Roots, solve.Root{Demand: universe.Demand{As: name, Package: name, Text: written}, Among: []string{v.String()}, Group: RuntimeGroup})
+			p.Roots = append(p.Roots, solve.Root{
+				Demand: universe.Demand{As: name, Package: name, Text: written}, Among: []string{v.String()}, Group: RuntimeGroup})
 		}
 	}
 	_, err := solve.Resolve(ctx, universe.Replaced(requiring(source, app, table), table), p)
@@ -211,8 +217,9 @@ func Baseline(ctx context.Context, source universe.Source, app Application) (*so
 	return Relock(ctx, source, app)
 }
 
-// Relock resolves the manifest as it stands, near to what is locked, with releases that the deployed runtimes suit. A lock
-// that was made for the manifest and still holds is the result: relocking is at rest.
+// Relock resolves the manifest as it stands, near to what is locked, with releases that the
+// deployed runtimes suit. A lock that was made for the manifest and still holds is the result:
+// relocking is at rest.
 func Relock(ctx context.Context, source universe.Source, app Application) (*solve.Resolution, error) {
 	return app.Secluding(app.Declared, func(all []Declared) (*solve.Resolution, error) {
 		one := app

@@ -11,8 +11,9 @@ import (
 	"molt/core/version"
 )
 
-// Runnable filters a source to the releases that run on the deployed runtimes, as far as people said what is deployed. Requirements
-// that cannot be read, or are about other runtimes, are ignored.
+// Runnable filters a source to the releases that run on the deployed runtimes, as far as people
+// said what is deployed. Requirements that cannot be read, or are about other runtimes, are
+// ignored.
 func Runnable(source universe.Source, app Application) universe.Source {
 	return RunnableFrom(source, app, nil)
 }
@@ -53,8 +54,8 @@ func RunnableFrom(source universe.Source, app Application, before *solve.Resolut
 	})
 }
 
-// LeastRuntime returns the lowest version that all requirements of a resolution on a runtime admit, among those that they
-// mention; "" when there is none.
+// LeastRuntime returns the lowest version that all requirements of a resolution on a runtime admit,
+// among those that they mention; "" when there is none.
 func LeastRuntime(ctx context.Context, source universe.Source, runtime Runtime, r *solve.Resolution) (string, error) {
 	var texts []string
 	for _, n := range r.Packages {

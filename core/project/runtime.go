@@ -18,11 +18,13 @@ type Runtime struct {
 	// Known are releases of it, ascending. They tell which of two requirements asks for more, and what a requirement would
 	// take in place of what is deployed. The list need not be complete, and may be empty.
 	Known version.List
-	// Newest names the newest release of a version's major, whichever that is, in a way that the scheme can complete. It may be nil.
+	// Newest names the newest release of a version's major, whichever that is, in a way that the
+	// scheme can complete. It may be nil.
 	Newest func(v version.Version) string
 }
 
-// Deployable names the release to which people raise the runtime where a version would do: the newest of its major, as far as that can be named.
+// Deployable names the release to which people raise the runtime where a version would do: the
+// newest of its major, as far as that can be named.
 func (r Runtime) Deployable(v version.Version) string {
 	if r.Newest != nil {
 		return r.Newest(v)
@@ -30,8 +32,8 @@ func (r Runtime) Deployable(v version.Version) string {
 	return v.String()
 }
 
-// Suits reports whether a requirement admits a version, of which the last parts may be missing. A requirement that can't
-// be read is not held against a version: nobody can tell.
+// Suits reports whether a requirement admits a version, of which the last parts may be missing. A
+// requirement that can't be read is not held against a version: nobody can tell.
 func (r Runtime) Suits(requirement, text string) bool {
 	c, err := r.Scheme.Constrain(requirement)
 	if err != nil {
@@ -69,7 +71,8 @@ type Deployed map[string]string
 // Everywhere is one version of a runtime, in an environment without a name.
 func Everywhere(version string) Deployed { return Deployed{"": version} }
 
-// String names the versions, and the environments when these have names: "20.11.1", "production 20.11.1, staging 22.1.0".
+// String names the versions, and the environments when these have names: "20.11.1", "production
+// 20.11.1, staging 22.1.0".
 func (d Deployed) String() string {
 	var all []string
 	for _, environment := range slices.Sorted(maps.Keys(d)) {

@@ -22,8 +22,8 @@ func (app Application) Waiver(pkg, of string) *Waiver {
 	return &app.Waived[i]
 }
 
-// Aside reports whether it makes no difference what a package asks of another one, because people say so: a waiver, or an
-// override in the manifest.
+// Aside reports whether it makes no difference what a package asks of another one, because people
+// say so: a waiver, or an override in the manifest.
 func (app Application) Aside(pkg, of string) bool {
 	return app.Waiver(pkg, of) != nil || slices.ContainsFunc(app.Overrides, func(o universe.Override) bool {
 		return o.Package == of && o.Of == "" && (o.By == "" || o.By == pkg)
@@ -36,7 +36,8 @@ func Statements(t *solve.Tangle, app Application) (all []Waiver) {
 		_, hinders := universe.Hinders(d.Package)
 		_, runtime := RuntimeOf(d.Package)
 		w := Waiver{Package: universe.Plain(d.By), Of: universe.Plain(d.Package)}
-		if d.By != "" && !hinders && !runtime && w.Package != w.Of && d.Constraint != app.Scheme.Any() && !slices.Contains(all, w) {
+		if d.By != "" && !hinders && !runtime && w.Package != w.Of && d.Constraint != app.Scheme.Any() &&
+			!slices.Contains(all, w) {
 			all = append(all, w)
 		}
 	}

@@ -60,7 +60,8 @@ func TestWaived(t *testing.T) {
 	}
 }
 
-// What people can set aside is what packages ask of each other: not what is declared, not a runtime, and not what asks for nothing.
+// What people can set aside is what packages ask of each other: not what is declared, not a
+// runtime, and not what asks for nothing.
 func TestStatements(t *testing.T) {
 	_, app := projecttest.Sketch(t, "app: hull@^1\nhull@1")
 	tangle := &solve.Tangle{Demands: []solve.Demand{

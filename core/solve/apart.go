@@ -8,8 +8,9 @@ import (
 	"molt/core/version"
 )
 
-// A part is a part of the application that stands apart, as a member of a workspace may: its own declarations are found before the
-// application's. The search sees it as a package that the application needs, with one release, whose needs are the roots of the part.
+// A part is a part of the application that stands apart, as a member of a workspace may: its own
+// declarations are found before the application's. The search sees it as a package that the
+// application needs, with one release, whose needs are the roots of the part.
 
 // partRelease is the version of a part, which nobody sees.
 type partRelease struct{}
@@ -52,7 +53,8 @@ func (s *solver) makeParts() {
 	}
 	slices.Sort(s.parts)
 	for key := range s.partRoots {
-		slices.SortFunc(s.partRoots[key], func(a, b int) int { return cmp.Compare(s.problem.Roots[a].Group, s.problem.Roots[b].Group) })
+		slices.SortFunc(s.partRoots[key],
+			func(a, b int) int { return cmp.Compare(s.problem.Roots[a].Group, s.problem.Roots[b].Group) })
 	}
 	for _, name := range s.parts {
 		s.adopt(universe.NewPackage(name, nil, []universe.Release{{Version: partRelease{}, Needs: needs[name]}}))
@@ -90,7 +92,8 @@ func (s *solver) leavesNeed(p *pkg, d *universe.Demand) bool {
 	return !slices.ContainsFunc(roots, func(k int) bool { return !s.leaves(declaredBy(s.problem.Roots[k])) })
 }
 
-// statePart adds the clauses of what a part declares under a name. It reports false where the edge is that of a package.
+// statePart adds the clauses of what a part declares under a name. It reports false where the edge
+// is that of a package.
 func (s *solver) statePart(e *edge) bool {
 	if s.partRoots == nil {
 		return false

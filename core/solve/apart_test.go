@@ -46,8 +46,9 @@ func explicit(source universe.Table, p Problem) (universe.Table, Problem) {
 	return all, q
 }
 
-// A part that stands apart is as a package that the application needs. What is solved verifies, what is refuted has a minimal tangle of
-// the lines as they are declared, and an optimum is no worse than that of the package.
+// A part that stands apart is as a package that the application needs. What is solved verifies,
+// what is refuted has a minimal tangle of the lines as they are declared, and an optimum is no
+// worse than that of the package.
 func TestPartsAreAsPackages(t *testing.T) {
 	ctx := context.Background()
 	found := map[string]int{}
@@ -108,7 +109,8 @@ func TestPartsAreAsPackages(t *testing.T) {
 			}
 		}
 		if i := slices.IndexFunc(p.Roots, func(r Root) bool { return r.As == "a in x" }); i >= 0 {
-			best, err := NewOptimizer(ctx, source, p).Minimize(Objective{Soft: []SoftConstraint{{As: "a in x", Package: "a", Among: []string{"1.0.0"}}}})
+			best, err := NewOptimizer(ctx, source, p).Minimize(
+				Objective{Soft: []SoftConstraint{{As: "a in x", Package: "a", Among: []string{"1.0.0"}}}})
 			if err != nil || best == nil || Verify(ctx, source, p, best.Resolution) != nil {
 				fail("no optimum: %v, %+v", err, best)
 			}
@@ -172,14 +174,17 @@ func TestPartsAreDeclarations(t *testing.T) {
 	check("among", "a@1.0.0 a@3.0.0 sees a@3.0.0", r, err)
 	p.Roots[1].Among = nil
 	o := NewOptimizer(ctx, source, p)
-	best, err := o.Minimize(Objective{Soft: []SoftConstraint{{As: "a in x", Package: "a", Among: []string{"2.0.0", "3.0.0"}}}})
+	best, err := o.Minimize(Objective{
+		Soft: []SoftConstraint{{As: "a in x", Package: "a", Among: []string{"2.0.0", "3.0.0"}}}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if best.Cost[0] != 0 || best.Resolution.Root("a in x").Version == "1.0.0" || best.Resolution.Root("a").Version != "1.0.0" {
+	if best.Cost[0] != 0 || best.Resolution.Root("a in x").Version == "1.0.0" ||
+		best.Resolution.Root("a").Version != "1.0.0" {
 		t.Errorf("costs %v: %+v", best.Cost, best.Resolution.Roots)
 	}
-	if best, err = o.Minimize(Objective{Soft: []SoftConstraint{{As: "a in x", Package: "a", Among: []string{"3.0.0"}}}}); err != nil || best.Cost[1] != 0 {
+	if best, err = o.Minimize(Objective{
+		Soft: []SoftConstraint{{As: "a in x", Package: "a", Among: []string{"3.0.0"}}}}); err != nil || best.Cost[1] != 0 {
 		t.Fatalf("added later: %+v, %v", best, err)
 	}
 	check("an assumption", "a@1.0.0 a@3.0.0 sees a@3.0.0", best.Resolution, nil)

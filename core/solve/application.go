@@ -10,7 +10,8 @@ import (
 
 // What the application declares, and what stands at its level.
 
-// topVar returns the variable of a name at the application's level. The first edge of that variable is the application's.
+// topVar returns the variable of a name at the application's level. The first edge of that variable
+// is the application's.
 func (s *solver) topVar(name string) (int32, bool) {
 	if p := s.named(name); p != nil && p.app >= 0 {
 		return p.app, true

@@ -5,11 +5,12 @@ import (
 	"sync"
 )
 
-// A search makes very many small things that all live as long as it does. They are kept in long arrays and named by their numbers
-// there: numbers are half of a pointer, and the collector need not follow them.
+// A search makes very many small things that all live as long as it does. They are kept in long
+// arrays and named by their numbers there: numbers are half of a pointer, and the collector need
+// not follow them.
 
-// pages hold things that may be pointed at while there come more of them: what is there is never moved. Each page is twice as long as the
-// one before.
+// pages hold things that may be pointed at while there come more of them: what is there is never
+// moved. Each page is twice as long as the one before.
 type pages[T any] struct {
 	all [][]T
 	n   int32
@@ -83,12 +84,13 @@ func (a *arrays) empty() {
 	a.waits.clear()
 	a.toOpen.clear()
 	a.toExpand.clear()
-	a.conflicts, a.loose, a.causes, a.reasons, a.numbers = a.conflicts[:0], a.loose[:0], a.causes[:0], a.reasons[:0], a.numbers[:0]
+	a.conflicts, a.loose, a.causes, a.reasons, a.numbers = a.conflicts[:0], a.loose[:0], a.causes[:0], a.reasons[:0],
+		a.numbers[:0]
 	a.widened = a.widened[:0]
 }
 
-// spare holds the arrays of searches that have ended, for those that begin: many searches are small and follow one another. Nothing depends on
-// which arrays a search gets, or on what was in them.
+// spare holds the arrays of searches that have ended, for those that begin: many searches are small
+// and follow one another. Nothing depends on which arrays a search gets, or on what was in them.
 var spare = sync.Pool{New: func() any { return &arrays{} }}
 
 // end gives the arrays of a search to others. Nothing of it may be looked at any more.
@@ -137,8 +139,8 @@ func (q *queue[T]) clear() {
 	q.items, q.head = q.items[:0], 0
 }
 
-// push appends to a slice that may become very long; it grows by doubling, so that little is copied. Where there is room, nothing but the
-// length is written: the collector need not be told.
+// push appends to a slice that may become very long; it grows by doubling, so that little is
+// copied. Where there is room, nothing but the length is written: the collector need not be told.
 func push[T any](s *[]T, x T) {
 	n := len(*s)
 	if n == cap(*s) {

@@ -2,10 +2,11 @@ package solve
 
 import "slices"
 
-// An assumption restricts the releases of a package, wherever it stands or under one name of the application. It has a switch,
-// and a run asks for some of the assumptions by deciding their switches before everything else (an assumption, as in Eén and
-// Sörensson, "An extensible SAT-solver", 2003). What is learned holds whatever is asked for, so that a solver can run
-// again with others.
+// An assumption restricts the releases of a package, wherever it stands or under one name of the
+// application. It has a switch, and a run asks for some of the assumptions by deciding their
+// switches before everything else (an assumption, as in Eén and Sörensson, "An extensible
+// SAT-solver", 2003). What is learned holds whatever is asked for, so that a solver can run again
+// with others.
 type assumption struct {
 	as, pkg string // one of them is ""
 	set     domain // with "none"
@@ -23,8 +24,8 @@ func (s *solver) setAssumptions() {
 	}
 }
 
-// extend adds to the assumptions of a search that has begun; all are given, those from before first. It reports false where the search
-// must begin anew for it.
+// extend adds to the assumptions of a search that has begun; all are given, those from before
+// first. It reports false where the search must begin anew for it.
 func (s *solver) extend(all []assumption) bool {
 	if !s.begun {
 		return false
@@ -95,8 +96,8 @@ func (s *solver) assume(v, k int32) {
 	s.add(noReason, term{s.switches[k], off}, term{v, s.assumed[k]})
 }
 
-// ask decides that an assumption holds. It reports false when the assumptions asked for before forbid that, and leaves them, as
-// far as they have to do with it, in core.
+// ask decides that an assumption holds. It reports false when the assumptions asked for before
+// forbid that, and leaves them, as far as they have to do with it, in core.
 func (s *solver) ask(k int32) bool {
 	v := s.switches[k]
 	switch s.vars[v].dom {

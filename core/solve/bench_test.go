@@ -39,8 +39,9 @@ func BenchmarkLayered(b *testing.B) {
 	}
 }
 
-// BenchmarkWalk goes through the packages of a Layered universe and does no more: it takes the newest release that the first need of a package
-// admits. It is the yardstick of how Layered grows, since memory is the slower, the more of it is looked at.
+// BenchmarkWalk goes through the packages of a Layered universe and does no more: it takes the
+// newest release that the first need of a package admits. It is the yardstick of how Layered grows,
+// since memory is the slower, the more of it is looked at.
 func BenchmarkWalk(b *testing.B) {
 	for _, n := range []int{100, 1000, 10000, 50000} {
 		b.Run(fmt.Sprint(n), func(b *testing.B) {

@@ -248,7 +248,9 @@ func againstBruteForce(t *testing.T, count int) {
 			found[what] += n
 		}
 	}
-	for _, what := range []string{"nested solved", "nested refuted", "single solved", "single refuted", "single b solved", "single b refuted", "several contexts"} {
+	for _, what := range []string{
+		"nested solved", "nested refuted", "single solved", "single refuted", "single b solved", "single b refuted",
+		"several contexts"} {
 		if found[what] < count/200 {
 			t.Errorf("only %d cases of %q: the universes are too tame", found[what], what)
 		}
@@ -329,7 +331,8 @@ func checkMinimal(ctx context.Context, source universe.Table, p Problem, tangle 
 func restrict(source universe.Table, p Problem, kept []Demand) (universe.Table, Problem) {
 	has := func(by string, kind Kind, d universe.Demand) bool {
 		return slices.ContainsFunc(kept, func(k Demand) bool {
-			return k.By == by && k.Kind == kind && k.As == d.As && k.Package == d.Package && k.Constraint == d.Text && (k.Optional == d.Optional || kind == Declared)
+			return k.By == by && k.Kind == kind && k.As == d.As && k.Package == d.Package && k.Constraint == d.Text &&
+				(k.Optional == d.Optional || kind == Declared)
 		})
 	}
 	only := universe.Table{}

@@ -79,8 +79,8 @@ func (t *releaseTable) number(p *vertex) int {
 	return len(t.all) - 1
 }
 
-// refine splits the classes of the contexts, of which there are count, by what sign writes about each context, until none
-// falls apart any more. Sign is told how many classes there are.
+// refine splits the classes of the contexts, of which there are count, by what sign writes about
+// each context, until none falls apart any more. Sign is told how many classes there are.
 func (d *drawing) refine(count int, sign func(to []byte, p *vertex, count int) []byte) {
 	var key []byte
 	for d.ctx.Err() == nil {

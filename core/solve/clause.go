@@ -8,8 +8,8 @@ type term struct {
 	set bitset
 }
 
-// A clause holds when one of its terms does: those from number at on, n of them. No variable stands in it twice. The first two terms
-// are watched.
+// A clause holds when one of its terms does: those from number at on, n of them. No variable stands
+// in it twice. The first two terms are watched.
 type clause struct {
 	at, n int32
 	why   int32 // a demand, as an index into solver.causes; below noReason an index into solver.reasons
@@ -17,8 +17,10 @@ type clause struct {
 	narrow bool
 }
 
-// widen extends a clause that was made for one release to all releases that make the same demand, once it matters: it takes part in a conflict, or
-// excludes that release. It reports whether there was anything to extend. The clause excludes no less then, so it still is a reason for what it narrowed.
+// widen extends a clause that was made for one release to all releases that make the same demand,
+// once it matters: it takes part in a conflict, or excludes that release. It reports whether there
+// was anything to extend. The clause excludes no less then, so it still is a reason for what it
+// narrowed.
 func (s *solver) widen(id int32) bool {
 	c := &s.clauses[id]
 	if !c.narrow {
@@ -47,8 +49,8 @@ func (s *solver) premise(id, pkg int32) *term {
 // noReason is why a clause stands that only says what instances are.
 const noReason = -1
 
-// A reason is why a clause stands when it is not a single demand: several, or what it was learned from, which is clauses
-// and, as numbers below zero, events of level 0.
+// A reason is why a clause stands when it is not a single demand: several, or what it was learned
+// from, which is clauses and, as numbers below zero, events of level 0.
 type reason struct{ demands, parents span }
 
 // A span is some of the numbers that reasons are made of: n of them, from at on.
@@ -216,7 +218,8 @@ func (s *solver) propagate() int32 {
 		s.head++
 		x := &s.vars[v]
 		from, n, kept := x.watch.at, x.watch.n, x.watch.at
-		for k := from; k < from+n; k++ { // there come no more while it is gone through: a clause watches another variable then
+		for k := from; k < from+n; k++ {
+			// there come no more while it is gone through: a clause watches another variable then
 			w := &s.watchers[k]
 			keep, ok := true, true
 			if w.release < 0 || !s.sets.has(x.n, x.dom, int(w.release)) {

@@ -8,7 +8,8 @@ import (
 	"testing"
 )
 
-// repeated is a universe in which very many releases of a package make the same demand, which cannot hold, and the oldest makes none.
+// repeated is a universe in which very many releases of a package make the same demand, which
+// cannot hold, and the oldest makes none.
 func repeated(releases int) string {
 	var text strings.Builder
 	text.WriteString("app: hull@* keel@2\nhull@1:\nkeel@1:\nkeel@2:\n")

@@ -10,10 +10,11 @@ import (
 	"molt/core/version"
 )
 
-// fewer removes releases of packages that stand in the graph more than once, as long as the others, or one other,
-// can take their place. Kept releases stay. Each removal is a resolution of its own; one that does not work out, or
-// only moves the copies elsewhere, is dropped. Where graphs are so large that drawing them takes most of the time, no more are tried: the copies that are
-// left are not wrong, and an application of a thousand packages draws some thousand contexts in all.
+// fewer removes releases of packages that stand in the graph more than once, as long as the others,
+// or one other, can take their place. Kept releases stay. Each removal is a resolution of its own;
+// one that does not work out, or only moves the copies elsewhere, is dropped. Where graphs are so
+// large that drawing them takes most of the time, no more are tried: the copies that are left are
+// not wrong, and an application of a thousand packages draws some thousand contexts in all.
 func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution) *Resolution {
 	refuse := map[string][]string{}
 	for name, versions := range p.Refuse {
@@ -59,7 +60,8 @@ func fewer(ctx context.Context, source universe.Source, p Problem, r *Resolution
 // The contexts that may be drawn in these searches before no more copies are sought to remove.
 const mostDrawn, drawnPerPackage = 40_000, 100
 
-// copies counts the releases beyond the first of every package. The nodes of a package follow one another, since their IDs begin with its name.
+// copies counts the releases beyond the first of every package. The nodes of a package follow one
+// another, since their IDs begin with its name.
 func copies(r *Resolution) int {
 	n := 0
 	var seen []string // the versions of the package that the node is of
@@ -92,7 +94,8 @@ func replaceable(ctx context.Context, source universe.Source, p Problem, r *Reso
 	}
 }
 
-func allReplaceable(ctx context.Context, source universe.Source, p Problem, r *Resolution, yield func(string, victims) bool) {
+func allReplaceable(ctx context.Context, source universe.Source, p Problem, r *Resolution,
+	yield func(string, victims) bool) {
 	nodes := map[string]*Node{}
 	held := map[string][]string{}
 	for i := range r.Packages {
@@ -125,8 +128,10 @@ func allReplaceable(ctx context.Context, source universe.Source, p Problem, r *R
 	}
 }
 
-// candidates yields what could be refused of a package, the most first. What is held and to be kept is never part of it.
-func candidates(pkg *universe.Package, edges []Edge, nodes map[string]*Node, held, keep []string, yield func(string, victims) bool) bool {
+// candidates yields what could be refused of a package, the most first. What is held and to be kept
+// is never part of it.
+func candidates(pkg *universe.Package, edges []Edge, nodes map[string]*Node, held, keep []string,
+	yield func(string, victims) bool) bool {
 	stays := func(v string) bool { return slices.Contains(keep, v) }
 	if !slices.ContainsFunc(held, func(v string) bool { return !stays(v) }) {
 		return true
@@ -163,7 +168,8 @@ func candidates(pkg *universe.Package, edges []Edge, nodes map[string]*Node, hel
 	}
 	for _, v := range pkg.Versions() { // the oldest first: what is left is newer
 		text := v.String()
-		if slices.Contains(held, text) && !alone[text] && !stays(text) && !yield(pkg.Name+" "+text, func() (string, []string) { return pkg.Name, []string{text} }) {
+		if slices.Contains(held, text) && !alone[text] && !stays(text) &&
+			!yield(pkg.Name+" "+text, func() (string, []string) { return pkg.Name, []string{text} }) {
 			return false
 		}
 	}

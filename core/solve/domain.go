@@ -20,9 +20,10 @@ func within(a, b domain) bool {
 	return true
 }
 
-// A bitset is a domain inside of a search, which has very many. Where it has one word, n below 64, it is that word. Otherwise it is
-// the number of its first word among the rows of the search. Zero is the empty set either way. So neither variables nor clauses
-// hold pointers, which the collector would have to follow. What a bitset holds does not change any more.
+// A bitset is a domain inside of a search, which has very many. Where it has one word, n below 64,
+// it is that word. Otherwise it is the number of its first word among the rows of the search. Zero
+// is the empty set either way. So neither variables nor clauses hold pointers, which the collector
+// would have to follow. What a bitset holds does not change any more.
 type bitset uint64
 
 // A package with fewer releases than oneWord has bitsets of one word.
@@ -31,7 +32,8 @@ const oneWord = 64
 // bit returns the set of one position of few.
 func bit(i int) bitset { return 1 << i }
 
-// rows hold the sets that are larger than a word. Every method takes the number of releases of the package that its sets are about.
+// rows hold the sets that are larger than a word. Every method takes the number of releases of the
+// package that its sets are about.
 type rows struct {
 	words []uint64
 	free  [][]bitset // rows that are no longer needed, by how many words they have

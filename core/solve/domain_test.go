@@ -46,8 +46,10 @@ func TestBitsets(t *testing.T) {
 			if len(want) > 0 {
 				first, last = want[0], want[len(want)-1]
 			}
-			if r.first(n, got) != first || r.last(n, got) != last || r.empty(n, got) != (len(want) == 0) || r.single(n, got) != (len(want) == 1) {
-				t.Fatalf("%d positions, %s: %v has first %d, last %d, empty %v, single %v", n, what, want, r.first(n, got), r.last(n, got), r.empty(n, got), r.single(n, got))
+			if r.first(n, got) != first || r.last(n, got) != last || r.empty(n, got) != (len(want) == 0) ||
+				r.single(n, got) != (len(want) == 1) {
+				t.Fatalf("%d positions, %s: %v has first %d, last %d, empty %v, single %v", n, what, want, r.first(n, got),
+					r.last(n, got), r.empty(n, got), r.single(n, got))
 			}
 		}
 		in := func(all []int, of []int, wanted bool) (some []int) {

@@ -168,8 +168,9 @@ func (s *solver) stateNeed(i *instance, of *pkg, d *universe.Demand, k int, e *e
 	}
 }
 
-// stateSingleNeed adds the clause of a need under single tenancy. It holds for all releases that make the same demand. These are looked for at once
-// when the need cannot be met as things are, and otherwise when the clause comes to matter (see widen).
+// stateSingleNeed adds the clause of a need under single tenancy. It holds for all releases that
+// make the same demand. These are looked for at once when the need cannot be met as things are, and
+// otherwise when the clause comes to matter (see widen).
 func (s *solver) stateSingleNeed(i *instance, of *pkg, k int, why int32, want term) {
 	if want.v == i.v || !s.canHold(want) {
 		s.add(why, term{i.v, s.unlike(of, s.making(of, int(i.w), k))}, want)
@@ -265,8 +266,10 @@ func (s *solver) expand(e *edge, w int) error {
 	return nil
 }
 
-// stateUnserved looks whether a release needs something of which no release is published that will do. Then no context makes a difference: the clause is
-// about every release of the package that makes the same demand, and these need not be tried one by one. It reports whether there is such a need.
+// stateUnserved looks whether a release needs something of which no release is published that will
+// do. Then no context makes a difference: the clause is about every release of the package that
+// makes the same demand, and these need not be tried one by one. It reports whether there is such a
+// need.
 func (s *solver) stateUnserved(e *edge, p *pkg, w int) (bool, error) {
 	if s.partRoots != nil {
 		return false, nil
@@ -323,7 +326,8 @@ func (s *solver) statePeer(e *edge, of *pkg, w, k int) error {
 		}
 		pkg := s.pkgOf(int32(p))
 		causes = s.madeBy(slices.Clip(causes), int32(p))
-		s.add(s.because(causes), append(slices.Clone(prefix), term{int32(p), s.admitted(pkg, d.Text, !last || d.Optional)})...)
+		s.add(s.because(causes), append(
+			slices.Clone(prefix), term{int32(p), s.admitted(pkg, d.Text, !last || d.Optional)})...)
 		n := int32(pkg.n)
 		prefix = append(prefix, term{int32(p), s.sets.without(n, s.sets.all(n), pkg.n)})
 	}

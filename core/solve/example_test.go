@@ -22,7 +22,8 @@ func ExampleResolve() {
 	root := func(name, constraint string) solve.Root {
 		return solve.Root{Group: "dependencies", Demand: universe.Demand{As: name, Package: name, Text: constraint}}
 	}
-	r, err := solve.Resolve(context.Background(), source, solve.Problem{Roots: []solve.Root{root("brackwater", ">=4"), root("gull-forms", "*")}})
+	r, err := solve.Resolve(context.Background(), source,
+		solve.Problem{Roots: []solve.Root{root("brackwater", ">=4"), root("gull-forms", "*")}})
 	if err != nil {
 		panic(err)
 	}
@@ -30,7 +31,8 @@ func ExampleResolve() {
 		fmt.Println(p.Name, p.Version)
 	}
 
-	_, err = solve.Resolve(context.Background(), source, solve.Problem{Roots: []solve.Root{root("brackwater", "^5"), root("gull-forms", "*")}})
+	_, err = solve.Resolve(context.Background(), source,
+		solve.Problem{Roots: []solve.Root{root("brackwater", "^5"), root("gull-forms", "*")}})
 	fmt.Println(err)
 	// Output:
 	// brackwater 4.1.0

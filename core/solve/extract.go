@@ -10,8 +10,8 @@ import (
 	"molt/core/universe"
 )
 
-// A vertex is a context of the graph while it is drawn from the assignment: an instance, and the contexts where it finds
-// the names that matter to it.
+// A vertex is a context of the graph while it is drawn from the assignment: an instance, and the
+// contexts where it finds the names that matter to it.
 type vertex struct {
 	pkg      int32     // the number of the package: that of the search, or beyond those where only the base has it
 	w        int32     // its release
@@ -55,8 +55,10 @@ type drawing struct {
 	*solver
 	drawn []*vertex
 	byKey map[string]int // contexts that depend on nothing but their instance and what they see
-	plain []int32        // the same for those that see nothing, by the number of the instance: from 1, 0 where there is none yet
-	top   []int32        // contexts at the application's level, by variable: from 1, 0 where nobody has asked yet, absent for none
+	// the same for those that see nothing, by the number of the instance: from 1, 0 where there is none yet
+	plain []int32
+	// contexts at the application's level, by variable: from 1, 0 where nobody has asked yet, absent for none
+	top []int32
 	// Contexts of nodes that are taken over from the base.
 	frozenAt map[int32]int
 	todo     []int
@@ -79,10 +81,11 @@ type drawing struct {
 // extract draws the graph that the assignment describes. Places at which everything that matters is equal become one
 // node, so that a release stands twice only where its peers, or those below it, differ.
 //
-// A cycle through peers unfolds forever and has to be tied somewhere: a context is tied to one above it that looks the
-// same. How far one has to look, at what it sees and what that sees in turn, depends on the cycle, so farther and
-// farther is tried and the result verified. Where it never comes to the same context twice, the graph is folded: contexts
-// that see the same releases are one, though these releases may stand in different contexts.
+// A cycle through peers unfolds forever and has to be tied somewhere: a context is tied to one
+// above it that looks the same. How far one has to look, at what it sees and what that sees in
+// turn, depends on the cycle, so farther and farther is tried and the result verified. Where it
+// never comes to the same context twice, the graph is folded: contexts that see the same releases
+// are one, though these releases may stand in different contexts.
 func (s *solver) extract() (*Resolution, error) {
 	for depth := 1; depth < 8 && !s.grouped; depth++ {
 		d := s.drawing(depth)
@@ -145,8 +148,10 @@ func (s *solver) extract() (*Resolution, error) {
 var errFrozen = errors.New("not drawn with frozen subtrees")
 
 func (s *solver) drawing(depth int) *drawing {
-	return &drawing{solver: s, byKey: map[string]int{}, plain: make([]int32, s.contexts.n), top: make([]int32, len(s.vars)), packages: s.loaded.n, frozenAt: map[int32]int{}, depth: depth, compared: map[[3]int]bool{},
-		numbers: map[string]int{}, looks: map[[2]int]int{}}
+	return &drawing{solver: s, byKey: map[string]int{}, plain: make([]int32, s.contexts.n),
+		top: make([]int32, len(s.vars)), packages: s.loaded.n, frozenAt: map[int32]int{}, depth: depth,
+		compared: map[[3]int]bool{},
+		numbers:  map[string]int{}, looks: map[[2]int]int{}}
 }
 
 // draw unfolds everything that the application reaches. It reports whether that came to an end.
@@ -224,7 +229,8 @@ func (d *drawing) drawnAtTop(name string) int {
 
 func (d *drawing) add(i *instance, parent int) int {
 	p, _ := d.vertices.add()
-	*p = vertex{pkg: i.pkg, w: i.w, inst: i, frozen: none, parent: int32(parent), tied: none, peerless: d.pkgOfInst(i).peerless}
+	*p = vertex{pkg: i.pkg, w: i.w, inst: i, frozen: none, parent: int32(parent), tied: none,
+		peerless: d.pkgOfInst(i).peerless}
 	d.drawn = append(d.drawn, p)
 	d.todo = append(d.todo, len(d.drawn)-1)
 	return len(d.drawn) - 1

@@ -8,11 +8,12 @@ import (
 	"strings"
 )
 
-// How a drawing merges contexts that look alike: to a depth, so that a graph of many cycles comes to an end, and at last by the
-// releases that they see alone, which is a fold.
+// How a drawing merges contexts that look alike: to a depth, so that a graph of many cycles comes
+// to an end, and at last by the releases that they see alone, which is a fold.
 
-// wantedNames finds out which names are looked up through each instance under the assignment: by itself or below it, and not
-// provided in between. That is less than what could be looked up if releases were chosen otherwise.
+// wantedNames finds out which names are looked up through each instance under the assignment: by
+// itself or below it, and not provided in between. That is less than what could be looked up if
+// releases were chosen otherwise.
 func (d *drawing) wantedNames() map[*instance][]string {
 	type node struct {
 		inst  *instance
@@ -148,8 +149,8 @@ func (d *drawing) state(p *vertex) string {
 	return key.String()
 }
 
-// classifyStates unites the contexts of which the release is one, the peers have the same releases, and the needs lead to
-// contexts that are united.
+// classifyStates unites the contexts of which the release is one, the peers have the same releases,
+// and the needs lead to contexts that are united.
 func (d *drawing) classifyStates() {
 	for _, p := range d.drawn {
 		p.class = 0
@@ -171,8 +172,8 @@ func (d *drawing) classifyStates() {
 	})
 }
 
-// atTopFor finds out which peers of a class are the application's for some context of it: of several contexts of one release,
-// these lead to that one.
+// atTopFor finds out which peers of a class are the application's for some context of it: of
+// several contexts of one release, these lead to that one.
 func (d *drawing) atTopFor() map[[2]string]int {
 	all := map[[2]string]int{}
 	for n, p := range d.drawn {

@@ -10,21 +10,23 @@ import (
 	"molt/core/universe"
 )
 
-// Continuing another resolution. Most searches ask for little more than a resolution that is there already (Problem.Base): a
-// stage moves three declared packages of sixty. What lies below a declared name is taken over as it is, without looking at
-// it, as long as the name has the release that it has there and nothing reaches in from outside: the subtree is frozen.
+// Continuing another resolution. Most searches ask for little more than a resolution that is there
+// already (Problem.Base): a stage moves three declared packages of sixty. What lies below a
+// declared name is taken over as it is, without looking at it, as long as the name has the release
+// that it has there and nothing reaches in from outside: the subtree is frozen.
 //
-// A subtree depends on the rest of the graph by the names alone that something in it looks up at the application's level,
-// as a peer or because there is one release of them. Where each of these leads to a frozen subtree again, or is absent here
-// as there, the subtree holds in the new graph because it holds in the old one. Otherwise it is thawed: searched like
-// everything else. That is looked at when all else has been decided, as often as something thaws.
+// A subtree depends on the rest of the graph by the names alone that something in it looks up at
+// the application's level, as a peer or because there is one release of them. Where each of these
+// leads to a frozen subtree again, or is absent here as there, the subtree holds in the new graph
+// because it holds in the old one. Otherwise it is thawed: searched like everything else. That is
+// looked at when all else has been decided, as often as something thaws.
 //
-// Nothing is lost by it. Clauses that a frozen subtree would have added are left out, which takes no resolution away and
-// makes no refutation wrong; and a frozen subtree has the old releases alone, so that no objective that prefers them
-// could be met better.
+// Nothing is lost by it. Clauses that a frozen subtree would have added are left out, which takes
+// no resolution away and makes no refutation wrong; and a frozen subtree has the old releases
+// alone, so that no objective that prefers them could be met better.
 
-// A Base is a resolution to be continued, for any number of problems. It remembers what it found out about the resolution, and may
-// be used concurrently.
+// A Base is a resolution to be continued, for any number of problems. It remembers what it found
+// out about the resolution, and may be used concurrently.
 type Base struct {
 	*Resolution
 	mu     sync.Mutex
@@ -85,12 +87,14 @@ type frozenTop struct {
 	asks   map[string]*edge // what it looks up and nobody declares; forgotten in a reset
 }
 
-// NewBase makes a base of a resolution, which must not change any more; nil for none, or for one that cannot be continued.
+// NewBase makes a base of a resolution, which must not change any more; nil for none, or for one
+// that cannot be continued.
 func NewBase(r *Resolution) *Base {
 	if r == nil || r.Folded || len(r.Packages) == 0 {
 		return nil
 	}
-	b := &Base{Resolution: r, index: make(map[string]int32, len(r.Packages)), byName: make(map[string][]int32, len(r.Packages)), needed: make([][]dependent, len(r.Packages))}
+	b := &Base{Resolution: r, index: make(map[string]int32, len(r.Packages)),
+		byName: make(map[string][]int32, len(r.Packages)), needed: make([][]dependent, len(r.Packages))}
 	for i := range r.Packages {
 		b.index[r.Packages[i].ID] = int32(i)
 		nodes := b.byName[r.Packages[i].Name]
@@ -134,14 +138,16 @@ func (b *Base) to(e *Edge) int32 {
 	return none
 }
 
-// freeze looks at which subtrees of the base could be taken over. It trusts the base in nothing: a subtree is left to the search when
-// the metadata has changed, a demand of it does not hold, or the problem wants something else of it.
+// freeze looks at which subtrees of the base could be taken over. It trusts the base in nothing: a
+// subtree is left to the search when the metadata has changed, a demand of it does not hold, or the
+// problem wants something else of it.
 func (s *solver) freeze() {
 	b := s.problem.Base
 	if b == nil || s.problem.Tenancy != Nested || s.focus != nil || s.grouped || len(s.problem.absent) > 0 {
 		return
 	}
-	f := &frost{Base: b, baseView: b.view(s), tops: map[string]*frozenTop{}, declared: map[string]bool{}, foreign: map[string]bool{}, insts: map[int32]*instance{}, anywhere: map[int32][]*instance{}}
+	f := &frost{Base: b, baseView: b.view(s), tops: map[string]*frozenTop{}, declared: map[string]bool{},
+		foreign: map[string]bool{}, insts: map[int32]*instance{}, anywhere: map[int32][]*instance{}}
 	f.unwanted = f.without(s.problem)
 	f.keep = s.problem.Keep
 	take := func(name string, n int32) {
@@ -234,8 +240,8 @@ func (f *frost) excluded(l assumption) bool {
 	return slices.ContainsFunc(f.byName[l.pkg], func(n int32) bool { return f.at[n] >= 0 && !l.set.has(f.at[n]) })
 }
 
-// heldOf lists the releases of a package in the subtrees that are likely to be taken over: those of names that should keep their
-// release.
+// heldOf lists the releases of a package in the subtrees that are likely to be taken over: those of
+// names that should keep their release.
 func (f *frost) heldOf(name string) []int {
 	if f.byName[name] == nil {
 		return nil
@@ -291,7 +297,8 @@ func (b *Base) view(s *solver) *baseView {
 // look finds the releases of the base, and marks the nodes that do not hold in themselves any more.
 func (b *Base) look(s *solver, v *baseView) {
 	packages := make([]*universe.Package, len(b.Packages))
-	v.bad, v.at, v.releases = make([]bool, len(b.Packages)), make([]int, len(b.Packages)), make([]*universe.Release, len(b.Packages))
+	v.bad, v.at, v.releases = make([]bool, len(b.Packages)), make([]int, len(b.Packages)),
+		make([]*universe.Release, len(b.Packages))
 	s.source.Hint(slices.Sorted(maps.Keys(b.byName))...)
 	for i := range b.Packages {
 		n := &b.Packages[i]
@@ -309,7 +316,8 @@ func (b *Base) look(s *solver, v *baseView) {
 		}
 		for k := range edges {
 			e, d := &edges[k], &demands[k]
-			if e.Name != d.As || e.Package != d.Package || e.Constraint != d.Text || e.Optional != d.Optional || e.Foreign != d.Foreign {
+			if e.Name != d.As || e.Package != d.Package || e.Constraint != d.Text || e.Optional != d.Optional ||
+				e.Foreign != d.Foreign {
 				return false
 			}
 			if e.To == "" {
@@ -428,7 +436,8 @@ func (s *solver) frozen(e *edge, p *pkg, w int) *instance {
 	if e.owner != application {
 		return nil
 	}
-	if t := s.frost.tops[s.nameOf(e)]; t != nil && !t.thawed && int(t.inst.w) == w && p.Name == s.frost.Packages[t.node].Name {
+	if t := s.frost.tops[s.nameOf(e)]; t != nil && !t.thawed && int(t.inst.w) == w &&
+		p.Name == s.frost.Packages[t.node].Name {
 		return t.inst
 	}
 	return nil
@@ -444,8 +453,9 @@ func (s *solver) melt() {
 	}
 }
 
-// thaw looks at the frozen subtrees, now that all is decided: it asks for what they look up and nobody declares, and leaves those
-// to the search into which something reaches from outside. It reports whether there is more to search.
+// thaw looks at the frozen subtrees, now that all is decided: it asks for what they look up and
+// nobody declares, and leaves those to the search into which something reaches from outside. It
+// reports whether there is more to search.
 func (s *solver) thaw() (bool, error) {
 	if s.frost == nil {
 		return false, nil
@@ -573,7 +583,8 @@ func (d *drawing) taken(node int32) int {
 		return n
 	}
 	p, _ := d.vertices.add()
-	*p = vertex{parent: none, tied: none, frozen: node, pkg: d.packageOf(node), w: int32(d.frost.at[node]), env: nothingSeen}
+	*p = vertex{parent: none, tied: none, frozen: node, pkg: d.packageOf(node), w: int32(d.frost.at[node]),
+		env: nothingSeen}
 	d.drawn = append(d.drawn, p)
 	n := len(d.drawn) - 1
 	d.frozenAt[node] = n

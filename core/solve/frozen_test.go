@@ -89,8 +89,9 @@ func tampered(random *rand.Rand, r *Resolution) *Resolution {
 	return other
 }
 
-// What a search takes over from a base changes nothing but how long it takes: there is a resolution with it exactly when there is
-// one without, it holds, and the fewest packages that have to move are as many.
+// What a search takes over from a base changes nothing but how long it takes: there is a resolution
+// with it exactly when there is one without, it holds, and the fewest packages that have to move
+// are as many.
 func TestFrozenAsFresh(t *testing.T) {
 	ctx := context.Background()
 	solved, refuted, taken := 0, 0, 0
@@ -125,7 +126,8 @@ func TestFrozenAsFresh(t *testing.T) {
 			}
 			got, _, gotErr := Try(ctx, source, frozen)
 			if err != nil || gotErr != nil || (got == nil) != (want == nil) {
-				t.Fatalf("seed %d: %v (%v) with a base, %v (%v) without\n%v\n%s", seed, got != nil, gotErr, want != nil, err, fresh.Roots, text)
+				t.Fatalf("seed %d: %v (%v) with a base, %v (%v) without\n%v\n%s", seed, got != nil, gotErr, want != nil,
+					err, fresh.Roots, text)
 			}
 			if got == nil {
 				refuted++
@@ -173,7 +175,8 @@ func sameCost(ctx context.Context, source universe.Source, fresh, frozen Problem
 	newer := Objective{Name: "roots that are not the newest"}
 	for _, r := range fresh.Roots {
 		if p, _ := source.Package(ctx, r.Package); p.Len() > 0 {
-			newer.Soft = append(newer.Soft, SoftConstraint{As: r.As, Package: r.Package, Among: []string{p.Version(p.Len() - 1).String()}})
+			newer.Soft = append(newer.Soft,
+				SoftConstraint{As: r.As, Package: r.Package, Among: []string{p.Version(p.Len() - 1).String()}})
 		}
 	}
 	var costs [2]string

@@ -4,9 +4,10 @@ import (
 	"molt/core/universe"
 )
 
-// Where packages need each other in many cycles and look peers up through them, the contexts of a release are as many as
-// there are ways to it: in a graph of n packages up to n factorial, though hardly any of them comes to anything. A search
-// that makes too many contexts begins anew and groups them:
+// Where packages need each other in many cycles and look peers up through them, the contexts of a
+// release are as many as there are ways to it: in a graph of n packages up to n factorial, though
+// hardly any of them comes to anything. A search that makes too many contexts begins anew and
+// groups them:
 //
 //   - Every context but the first of a release is put off until its providers have their releases, and made for these
 //     (see placeDeferred). Two ways on which the same releases are seen lead to the same context.
@@ -18,8 +19,8 @@ import (
 // Neither takes a solution away: a switch may always be off, and no refutation can rest on it. That the search ends is
 // argued in docs/architecture.md.
 
-// A search groups contexts when it has more than contextsPerRelease for every release that it opened, and contextsSpare besides.
-// Tests change them.
+// A search groups contexts when it has more than contextsPerRelease for every release that it
+// opened, and contextsSpare besides. Tests change them.
 var contextsPerRelease, contextsSpare = 8, 1000
 
 // alwaysGrouped lets tests begin that way.

@@ -163,12 +163,14 @@ func sameGraph(a, b *Resolution) bool {
 	return true
 }
 
-// What is locked for one edge stays with that edge, also where other edges to the package are locked to another release.
+// What is locked for one edge stays with that edge, also where other edges to the package are
+// locked to another release.
 func TestKeepEdges(t *testing.T) {
 	source, p := sketch(t, "app: lamp@1 flag@^1\nflag@1: rope@* lamp@*\nrope@3: opt:lamp@2\nlamp@1\nlamp@2")
 	for _, v := range []string{"1.0.0", "2.0.0"} {
 		p.Keep = map[string][]string{"lamp": {"1.0.0", "2.0.0"}, "flag": {"1.0.0"}, "rope": {"3.0.0"}}
-		p.KeepEdges = map[EdgeKey]string{{By: "flag@1.0.0", Name: "lamp"}: v, {By: "rope@3.0.0", Name: "lamp"}: "2.0.0", {Name: "lamp"}: "1.0.0"}
+		p.KeepEdges = map[EdgeKey]string{
+			{By: "flag@1.0.0", Name: "lamp"}: v, {By: "rope@3.0.0", Name: "lamp"}: "2.0.0", {Name: "lamp"}: "1.0.0"}
 		r, err := Resolve(context.Background(), source, p)
 		if err != nil {
 			t.Fatal(err)

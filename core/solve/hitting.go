@@ -4,7 +4,8 @@ import (
 	"slices"
 )
 
-// A hitting is the search for the cheapest soft constraints to give up so that every core loses one, by branch and bound.
+// A hitting is the search for the cheapest soft constraints to give up so that every core loses
+// one, by branch and bound.
 type hitting struct {
 	*Optimizer
 	given []bool // soft constraints given up
@@ -15,12 +16,14 @@ type hitting struct {
 	steps int
 }
 
-// hit returns the cheapest set of soft constraints that meets every core, as marks on the soft constraints. Cores that share no soft constraint, nor
-// entail one that another does, are apart and looked at one group after the other. Among equals the first found wins.
+// hit returns the cheapest set of soft constraints that meets every core, as marks on the soft
+// constraints. Cores that share no soft constraint, nor entail one that another does, are apart and
+// looked at one group after the other. Among equals the first found wins.
 func (o *Optimizer) hit() ([]bool, error) {
 	whole := make([]bool, len(o.soft))
 	for _, group := range o.groups() {
-		h := &hitting{Optimizer: o, given: make([]bool, len(o.soft)), kept: make([]bool, len(o.soft)), spent: make([]int, o.objectives)}
+		h := &hitting{Optimizer: o, given: make([]bool, len(o.soft)), kept: make([]bool, len(o.soft)),
+			spent: make([]int, o.objectives)}
 		if err := h.branch(group); err != nil {
 			return nil, err
 		}
@@ -129,8 +132,9 @@ func (h *hitting) open(core []int32) int {
 	return n
 }
 
-// left returns the cores that are not met, and the least that meeting them costs in all: of cores that share no soft constraint,
-// each costs at least its cheapest. The cost is nil when one cannot be met.
+// left returns the cores that are not met, and the least that meeting them costs in all: of cores
+// that share no soft constraint, each costs at least its cheapest. The cost is nil when one cannot
+// be met.
 func (h *hitting) left(cores [][]int32) (left [][]int32, least []int) {
 	least = slices.Clone(h.spent)
 	counted := make([]bool, len(h.soft))

@@ -8,9 +8,11 @@ import (
 	"molt/core/universe"
 )
 
-// An instance is a release in a context. Where in the graph a release stands matters only for the names that it or something below it
-// looks up as peers: extra.rel holds these names, as far as they are known. Two contexts are the same when each such name
-// leads to the same providers: the variables of the edges at which the name will be found, nearest first, or at last the application. As providers are variables and not yet releases, one clause speaks about every
+// An instance is a release in a context. Where in the graph a release stands matters only for the
+// names that it or something below it looks up as peers: extra.rel holds these names, as far as
+// they are known. Two contexts are the same when each such name leads to the same providers: the
+// variables of the edges at which the name will be found, nearest first, or at last the
+// application. As providers are variables and not yet releases, one clause speaks about every
 // release that a provider may get.
 //
 // A dependency cycle could make ever new instances that way. So when a release comes again below itself with other
@@ -38,9 +40,10 @@ const application = 0
 
 // An edge is a need of an instance.
 type edge struct {
-	id       int32
-	owner    int32 // the number of the instance
-	need     int32 // its position among the needs of the release; of the application's edges, the number of the name in solver.topNames
+	id    int32
+	owner int32 // the number of the instance
+	// its position among the needs of the release; of the application's edges, the number of the name in solver.topNames
+	need     int32
 	v        int32 // the variable of its release, or one of those below
 	cause    int32 // its demand, or noReason
 	target   int32 // the number of the first of its targets, or -1
@@ -60,7 +63,8 @@ type target struct {
 	next int32 // the number of another target of the edge, or -1
 }
 
-// What stands for the number of an instance: of one whose context is not known yet, and of one that stands for a node of the base.
+// What stands for the number of an instance: of one whose context is not known yet, and of one that
+// stands for a node of the base.
 const (
 	deferredContext = -1
 	frozenContext   = -2 // minus the number of the node
@@ -106,7 +110,8 @@ func (s *solver) owner(e *edge) *instance { return s.contexts.at(e.owner) }
 // pkgOfInst returns the package of an instance that is neither frozen nor the application.
 func (s *solver) pkgOfInst(i *instance) *pkg { return s.loaded.at(i.pkg) }
 
-// edges returns the numbers of the edges of an instance, from and to before; those of the application are in arrays.top.
+// edges returns the numbers of the edges of an instance, from and to before; those of the
+// application are in arrays.top.
 func (i *instance) edges() (from, to int32) {
 	return i.needs, i.needs + i.count
 }
@@ -145,7 +150,9 @@ func (s *solver) edge(i *instance, name string) *edge {
 	if !i.open {
 		return nil
 	}
-	k, ok := slices.BinarySearchFunc(s.needs(s.pkgOfInst(i), int(i.w)), name, func(d universe.Demand, name string) int { return strings.Compare(d.As, name) })
+	k, ok := slices.BinarySearchFunc(s.needs(s.pkgOfInst(i), int(i.w)), name, func(d universe.Demand, name string) int {
+		return strings.Compare(d.As, name)
+	})
 	if !ok {
 		return nil
 	}

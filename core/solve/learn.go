@@ -60,7 +60,8 @@ func (s *solver) learn(id int32) bool {
 	}
 }
 
-// widenUsed widens a clause under analysis. What it may narrow then is looked at once the conflict has been learned from.
+// widenUsed widens a clause under analysis. What it may narrow then is looked at once the conflict
+// has been learned from.
 func (s *solver) widenUsed(id int32) {
 	if s.widen(id) {
 		s.widened = append(s.widened, id)

@@ -5,14 +5,16 @@ import (
 	"molt/core/version"
 )
 
-// Where it costs a request to see what a release needs, a search looks at so many releases and no more: mostLooks, and
-// looksPerPackage for every package that it met. From then on the releases that it has not looked at cannot be used, and
-// what follows from that is not decided. The number is the same on every machine, whatever a cache holds. Applications
-// take a few for each package. Tests change them.
+// Where it costs a request to see what a release needs, a search looks at so many releases and no
+// more: mostLooks, and looksPerPackage for every package that it met. From then on the releases
+// that it has not looked at cannot be used, and what follows from that is not decided. The number
+// is the same on every machine, whatever a cache holds. Applications take a few for each package.
+// Tests change them.
 var mostLooks, looksPerPackage = 500, 20
 
 // unseen is what a release needs that was not looked at.
-var unseen = []universe.Demand{universe.Unseen("was not looked at, so that this is not decided: what a release needs costs a request each, and so many were spent in vain")}
+var unseen = []universe.Demand{universe.Unseen("was not looked at, so that this is not decided: what a release needs " +
+	"costs a request each, and so many were spent in vain")}
 
 // mostRuns is how many runs of unseen releases are named.
 const mostRuns = 2

@@ -78,8 +78,8 @@ func TestLooks(t *testing.T) {
 	}
 }
 
-// TestLooksAtSisters: of two packages whose releases each ask for the equal one of the other, and of which none will do,
-// not all are read.
+// TestLooksAtSisters: of two packages whose releases each ask for the equal one of the other, and
+// of which none will do, not all are read.
 func TestLooksAtSisters(t *testing.T) {
 	var text strings.Builder
 	text.WriteString("app: kit@1\nkit@1: sister@*\n")

@@ -6,8 +6,9 @@ import (
 	"molt/core/universe"
 )
 
-// A nameTable finds packages by name. It holds their numbers alone, with a part of the hash of each name, so that a search among very many
-// packages looks at few places: the entry, and the package itself, which is wanted anyway. A map would hold the names besides.
+// A nameTable finds packages by name. It holds their numbers alone, with a part of the hash of each
+// name, so that a search among very many packages looks at few places: the entry, and the package
+// itself, which is wanted anyway. A map would hold the names besides.
 type nameTable struct {
 	entries []nameEntry // a power of two of them, of which at most half are in use
 	used    int
@@ -58,7 +59,8 @@ func (t *nameTable) add(p *pkg) {
 	t.put(nameEntry{uint32(maphash.String(nameSeed, p.Name)), p.id + 1})
 }
 
-// demanded returns the package of a demand, or nil while it is not loaded. Where demands have numbers, each name is looked up once.
+// demanded returns the package of a demand, or nil while it is not loaded. Where demands have
+// numbers, each name is looked up once.
 func (s *solver) demanded(d *universe.Demand) *pkg {
 	k := int(d.Number)
 	if k < len(s.byNumber) {

@@ -12,7 +12,8 @@ import (
 	"molt/ecosystem/js/ranges"
 )
 
-// Every package is found by its name and by no other, however many there are, and after the table was emptied there are none.
+// Every package is found by its name and by no other, however many there are, and after the table
+// was emptied there are none.
 func TestPackagesByName(t *testing.T) {
 	s := &solver{source: universe.Table{}}
 	for _, count := range []int{1, 31, 32, 33, 5000, 3} {
@@ -71,7 +72,8 @@ func TestSortedByID(t *testing.T) {
 		var all []label
 		var classes []int32
 		for i := range 1 + random.IntN(60) {
-			id := strings.Repeat("abc", random.IntN(8)) + []string{"", "\x00", "@1.0.0", "\xff", "é"}[random.IntN(5)] + fmt.Sprint(random.IntN(30))
+			id := strings.Repeat("abc", random.IntN(8)) + []string{"", "\x00", "@1.0.0", "\xff", "é"}[random.IntN(5)] +
+				fmt.Sprint(random.IntN(30))
 			all = append(all, label{id: id})
 			classes = append(classes, int32(i))
 		}

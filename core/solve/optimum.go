@@ -10,8 +10,8 @@ import (
 	"molt/core/universe"
 )
 
-// A SoftConstraint asks that a package keeps to some of its releases: what serves a declared name, or every release of the package in
-// the whole graph. Doing without the package fulfils it too.
+// A SoftConstraint asks that a package keeps to some of its releases: what serves a declared name,
+// or every release of the package in the whole graph. Doing without the package fulfils it too.
 type SoftConstraint struct {
 	As      string // a declared name; "" when the soft constraint holds wherever the package stands
 	Package string
@@ -36,18 +36,19 @@ func (b *Best) Proven() bool { return slices.Equal(b.Cost, b.Bound) }
 
 // An Optimizer finds the best resolution of a problem for a list of objectives, the first of which matters most.
 //
-// It keeps a list of cores, sets of soft constraints that were refuted together. The cheapest set of soft constraints that meets every core
-// (a hitting set) is a lower bound on what a resolution costs; giving these up is tried next, and either it resolves,
-// which proves the optimum, or there is a new core (Moreno-Centeno and Karp, "The implicit hitting set approach to
-// solve combinatorial optimization problems", 2013; Davies and Bacchus, "Solving MAXSAT by solving a sequence of simpler
-// SAT instances", 2011). Where we depart from the papers: costs are vectors, and giving up a soft constraint gives up every stricter
-// one about the same package with it.
+// It keeps a list of cores, sets of soft constraints that were refuted together. The cheapest set
+// of soft constraints that meets every core (a hitting set) is a lower bound on what a resolution
+// costs; giving these up is tried next, and either it resolves, which proves the optimum, or there
+// is a new core (Moreno-Centeno and Karp, "The implicit hitting set approach to solve combinatorial
+// optimization problems", 2013; Davies and Bacchus, "Solving MAXSAT by solving a sequence of
+// simpler SAT instances", 2011). Where we depart from the papers: costs are vectors, and giving up
+// a soft constraint gives up every stricter one about the same package with it.
 type Optimizer struct {
 	// Effort bounds how many times a call of Minimize may narrow a domain once it has a resolution; 0 is no bound. Unlike
 	// the context's deadline it gives the same result on every machine.
 	Effort int
-	// Draft leaves second copies in the result that another release could replace, for a caller who goes on from it or looks only at what is
-	// declared. It is much faster.
+	// Draft leaves second copies in the result that another release could replace, for a caller who
+	// goes on from it or looks only at what is declared. It is much faster.
 	Draft bool
 
 	ctx        context.Context
@@ -61,7 +62,8 @@ type Optimizer struct {
 	cost       []int
 }
 
-// A soft is a SoftConstraint with its assumption. Entails lists the soft constraints, itself among them, that are not fulfilled when it is not.
+// A soft is a SoftConstraint with its assumption. Entails lists the soft constraints, itself among
+// them, that are not fulfilled when it is not.
 type soft struct {
 	SoftConstraint
 	objective  int
@@ -166,8 +168,8 @@ func entails(a, b soft) bool {
 	return (b.As == "" || a.As == b.As) && within(b.assumption.set, a.assumption.set)
 }
 
-// improve gives up some soft constraints, and more as long as that does not resolve, each time those of a new core. It reports
-// that there is no resolution whatever is given up.
+// improve gives up some soft constraints, and more as long as that does not resolve, each time
+// those of a new core. It reports that there is no resolution whatever is given up.
 func (o *Optimizer) improve(given []bool) (none bool, err error) {
 	for {
 		var asked []int32
@@ -291,7 +293,8 @@ func (o *Optimizer) price(given []bool) []int {
 	return cost
 }
 
-// last solves the problem of the result, in which the numbered soft constraints hold: with what the searches so far have learned.
+// last solves the problem of the result, in which the numbered soft constraints hold: with what the
+// searches so far have learned.
 func (o *Optimizer) last(p Problem, fulfilled []int32) (*Resolution, error) {
 	s := o.solver
 	s.prefer(p.Keep)

@@ -12,7 +12,8 @@ import (
 	"molt/core/universe"
 )
 
-// randomWishes makes up to seven soft constraints in three objectives, about names of the application and about whole packages.
+// randomWishes makes up to seven soft constraints in three objectives, about names of the
+// application and about whole packages.
 func randomWishes(random *rand.Rand, source universe.Table, p Problem) []Objective {
 	var names []string
 	for _, name := range []string{"a", "b", "c", "d", "e"} {
@@ -37,8 +38,9 @@ func randomWishes(random *rand.Rand, source universe.Table, p Problem) []Objecti
 	return all
 }
 
-// cheapestByForce tries every set of soft constraints by definition: a soft constraint about a whole package takes its other releases out of
-// the universe, one about a name is one more declaration. It returns nil when there is no resolution.
+// cheapestByForce tries every set of soft constraints by definition: a soft constraint about a
+// whole package takes its other releases out of the universe, one about a name is one more
+// declaration. It returns nil when there is no resolution.
 func cheapestByForce(source universe.Table, p Problem, objectives []Objective) []int {
 	var soft []SoftConstraint
 	var weight []int
@@ -66,7 +68,8 @@ func cheapestByForce(source universe.Table, p Problem, objectives []Objective) [
 				}
 				assumed.Roots = append(assumed.Roots, Root{Demand: universe.Demand{As: w.As, Package: w.Package, Text: text}})
 			default:
-				releases := slices.DeleteFunc(only[w.Package].Copies(), func(r universe.Release) bool { return !slices.Contains(w.Among, r.Version.String()) })
+				releases := slices.DeleteFunc(
+					only[w.Package].Copies(), func(r universe.Release) bool { return !slices.Contains(w.Among, r.Version.String()) })
 				only[w.Package] = universe.NewPackage(w.Package, source[w.Package].Scheme, releases)
 			}
 		}
@@ -196,7 +199,9 @@ func TestOptimumOutOfTime(t *testing.T) {
 // A soft constraint about a package that is no longer there asks for nothing.
 func TestWishAboutNothing(t *testing.T) {
 	source, p := sketch(t, "app: keel@*\nkeel@1:")
-	best, err := NewOptimizer(context.Background(), source, p).Minimize(Objective{Soft: []SoftConstraint{{Package: "ghost", Among: []string{"1.0.0"}}, {Package: "keel", Among: []string{"1.0.0"}}}})
+	best, err := NewOptimizer(context.Background(), source, p).Minimize(
+		Objective{Soft: []SoftConstraint{
+			{Package: "ghost", Among: []string{"1.0.0"}}, {Package: "keel", Among: []string{"1.0.0"}}}})
 	if err != nil || !best.Proven() || !slices.Equal(best.Cost, []int{0}) {
 		t.Errorf("got %+v, %v", best, err)
 	}

@@ -5,7 +5,8 @@ import "math/bits"
 // waits hands out the variables that wait for a decision: those that took part in conflicts first, by how often and how
 // lately; among equals the one that came into being first, which is the one nearer to the application.
 //
-// Most variables never take part in a conflict. These are kept as bits, in which the first is found at once; the others are in a heap.
+// Most variables never take part in a conflict. These are kept as bits, in which the first is found
+// at once; the others are in a heap.
 type waits struct {
 	idle   []uint64 // the variables without activity that wait, a bit each
 	low    int      // no word of idle before it has any

@@ -7,8 +7,8 @@ import (
 	"molt/core/universe"
 )
 
-// A pkg is a package with its place in the search. It is as long as a line of a processor's cache, since a large search looks at packages in no
-// order.
+// A pkg is a package with its place in the search. It is as long as a line of a processor's cache,
+// since a large search looks at packages in no order.
 type pkg struct {
 	*universe.Package
 	n          int    // number of releases; also the bit that means "none"
@@ -25,9 +25,10 @@ type pkg struct {
 
 // extra is what the search knows of some packages only.
 type extra struct {
-	keep []int           // releases to prefer, the newest first
-	held bitset          // releases that stand in the base; they count as in use
-	rel  map[string]bool // the peer names that are looked up through the package, as far as they are known; survives a reset
+	keep []int  // releases to prefer, the newest first
+	held bitset // releases that stand in the base; they count as in use
+	// the peer names that are looked up through the package, as far as they are known; survives a reset
+	rel map[string]bool
 	// Made when first asked for: the complements of single releases.
 	others      []bitset
 	constraints map[string]int32 // the numbers of constraints beyond the first few
@@ -77,7 +78,8 @@ func (s *solver) useOf(p *pkg, w int32) int32 {
 	return at
 }
 
-// A constraint is one on a package: what it admits without "none" and with it, of which the latter is zero until it is asked for.
+// A constraint is one on a package: what it admits without "none" and with it, of which the latter
+// is zero until it is asked for.
 type constraint struct {
 	text      string
 	set, none bitset
@@ -87,7 +89,8 @@ type constraint struct {
 // few is how many constraints of a package are looked up in a list and not in a map; most packages have no more.
 const few = 6
 
-// varsOf returns the variables of a package, in the order in which they were made. The list is valid until the next call.
+// varsOf returns the variables of a package, in the order in which they were made. The list is
+// valid until the next call.
 func (s *solver) varsOf(p *pkg) []int32 {
 	s.listed = s.listed[:0]
 	for v := p.last; v >= 0; v = s.vars[v].before {

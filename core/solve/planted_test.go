@@ -73,8 +73,8 @@ func planted(r *rand.Rand, n int) (universe.Table, Problem) {
 	return table, p
 }
 
-// Universes in which packages need each other in many cycles, with peers, resolve, and soon. MOLT_SEEDS asks for more of
-// them than the few that every test run tries.
+// Universes in which packages need each other in many cycles, with peers, resolve, and soon.
+// MOLT_SEEDS asks for more of them than the few that every test run tries.
 func TestPlantedUniverses(t *testing.T) {
 	count := seeds(30)
 	slowest := time.Duration(0)
@@ -108,8 +108,8 @@ func seeds(usual int) int {
 	return usual
 }
 
-// BenchmarkCycles resolves universes in which packages need each other in many cycles and look peers up through them, so
-// that contexts have to be grouped.
+// BenchmarkCycles resolves universes in which packages need each other in many cycles and look
+// peers up through them, so that contexts have to be grouped.
 func BenchmarkCycles(b *testing.B) {
 	for _, seed := range []uint64{14, 77, 240} {
 		b.Run(fmt.Sprint(seed), func(b *testing.B) {

@@ -36,7 +36,8 @@ func (s *solver) choose(v int32) int {
 			}
 		}
 	}
-	if g := p.extras().group; g != nil && g.pooled >= 0 && !s.has(g.pooled, 1) { // the one that all get, as far as it is known
+	if g := p.extras().group; g != nil && g.pooled >= 0 && !s.has(g.pooled, 1) {
+		// the one that all get, as far as it is known
 		if one := s.pick(p, s.sets.and(x.n, x.dom, s.vars[g.pool].dom)); one >= 0 {
 			return one
 		}
@@ -52,7 +53,8 @@ func (s *solver) choose(v int32) int {
 	return s.newest(p, s.fit(p, x.dom))
 }
 
-// fit returns of a set, without "none", what fits as many other variables of the package as it can that must have a release.
+// fit returns of a set, without "none", what fits as many other variables of the package as it can
+// that must have a release.
 func (s *solver) fit(p *pkg, set bitset) bitset {
 	n := int32(p.n)
 	fits := s.sets.without(n, set, p.n)
@@ -69,8 +71,8 @@ func (s *solver) fit(p *pkg, set bitset) bitset {
 	return fits
 }
 
-// newest returns the newest release of a set without "none" that is neither deprecated nor a prerelease, else the newest; -1 for none. The set
-// is given back.
+// newest returns the newest release of a set without "none" that is neither deprecated nor a
+// prerelease, else the newest; -1 for none. The set is given back.
 func (s *solver) newest(p *pkg, set bitset) int {
 	n := int32(p.n)
 	defer s.sets.give(n, set)
@@ -83,8 +85,8 @@ func (s *solver) newest(p *pkg, set bitset) int {
 	return last
 }
 
-// pick returns the release of a set that is preferred before others are looked at: kept, in use, newest; -1 for none. It is
-// given back.
+// pick returns the release of a set that is preferred before others are looked at: kept, in use,
+// newest; -1 for none. It is given back.
 func (s *solver) pick(p *pkg, set bitset) int {
 	n := int32(p.n)
 	defer s.sets.give(n, set)

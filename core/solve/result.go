@@ -82,7 +82,8 @@ func (d *drawing) resolution() *Resolution {
 		return all
 	}
 	for _, r := range d.problem.Roots {
-		e := Edge{Name: r.As, Package: r.Package, Constraint: r.Text, Group: r.Group, Apart: r.Apart, Own: r.Own, Optional: r.Optional, Foreign: r.Foreign, When: r.When}
+		e := Edge{Name: r.As, Package: r.Package, Constraint: r.Text, Group: r.Group, Apart: r.Apart, Own: r.Own,
+			Optional: r.Optional, Foreign: r.Foreign, When: r.When}
 		if !r.Foreign {
 			e.To = to(d.servedTo(r))
 		}
@@ -105,7 +106,8 @@ func (d *drawing) resolution() *Resolution {
 
 // serve makes an edge, which is zero, that of a demand.
 func (e *Edge) serve(d *universe.Demand, to string) {
-	e.Name, e.Package, e.Constraint, e.Optional, e.Foreign, e.When, e.To = d.As, d.Package, d.Text, d.Optional, d.Foreign, d.When, to
+	e.Name, e.Package, e.Constraint, e.Optional, e.Foreign, e.When, e.To = d.As, d.Package, d.Text, d.Optional,
+		d.Foreign, d.When, to
 }
 
 // A label is what a class is called in the result.
@@ -114,8 +116,8 @@ type label struct {
 	release           *universe.Release
 }
 
-// sorted sorts classes by ID, and returns them. The first bytes of the IDs, which mostly tell, are moved along with the classes, so that most
-// need not be looked at.
+// sorted sorts classes by ID, and returns them. The first bytes of the IDs, which mostly tell, are
+// moved along with the classes, so that most need not be looked at.
 func sorted(classes []int32, all []label) []int32 {
 	type place struct {
 		begins [2]uint64

@@ -40,9 +40,10 @@ type solver struct {
 	head int     // the first event that is not propagated
 	bump float64 // by how much a variable gains that takes part in a conflict
 
-	begun      bool
-	again      bool                        // a switch came that is to be decided before the others
-	work, most int                         // how many times a domain was narrowed, and when to stop; 0 for never; survive reset
+	begun bool
+	again bool // a switch came that is to be decided before the others
+	// how many times a domain was narrowed, and when to stop; 0 for never; survive reset
+	work, most int
 	others     map[int32][]*edge           // the edges of a variable but the first, of a name that all share
 	tied       map[int64]bool              // the edges and releases for which stateUse has stated something
 	stated     map[int32][]universe.Demand // the peers of each edge whose clauses stand

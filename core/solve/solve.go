@@ -64,8 +64,9 @@ type Problem struct {
 type Root struct {
 	universe.Demand
 	Group string
-	// Apart names a part of the application that stands apart, "" for none: under nested tenancy, what it declares is seen by the packages
-	// that it declares alone, under the name Own, and before what the application has under that name. As is a name of its own then.
+	// Apart names a part of the application that stands apart, "" for none: under nested tenancy,
+	// what it declares is seen by the packages that it declares alone, under the name Own, and
+	// before what the application has under that name. As is a name of its own then.
 	Apart, Own string
 	// Among, when it is not nil, replaces the constraint: any of these versions will do.
 	Among []string
@@ -105,7 +106,8 @@ type Edge struct {
 
 // Node returns the node of that ID, or nil.
 func (r *Resolution) Node(id string) *Node {
-	if i, found := slices.BinarySearchFunc(r.Packages, id, func(n Node, id string) int { return strings.Compare(n.ID, id) }); found {
+	if i, found := slices.BinarySearchFunc(
+		r.Packages, id, func(n Node, id string) int { return strings.Compare(n.ID, id) }); found {
 		return &r.Packages[i]
 	}
 	for i := range r.Packages {
@@ -145,15 +147,17 @@ func (r *Resolution) Versions() map[string][]string {
 	return all
 }
 
-// An EdgeKey is an edge by who asks (name@version, "" for the application, PartName for a part of it) and for what name.
+// An EdgeKey is an edge by who asks (name@version, "" for the application, PartName for a part of
+// it) and for what name.
 type EdgeKey struct{ By, Name string }
 
 // A shared is what the searches of one call have in common.
 type shared struct {
-	grouped bool              // one of them made too many contexts; see grouped.go
-	steps   int               // that all of them took
-	drawn   int               // contexts that all of them drew
-	unseen  map[string]string // the releases that the first of them that had to end its looks did not look at; see looks.go
+	grouped bool // one of them made too many contexts; see grouped.go
+	steps   int  // that all of them took
+	drawn   int  // contexts that all of them drew
+	// the releases that the first of them that had to end its looks did not look at; see looks.go
+	unseen map[string]string
 }
 
 // An UndecidedError reports a search that was given up: within so many steps neither a resolution was found nor a proof
@@ -161,17 +165,19 @@ type shared struct {
 type UndecidedError struct{ Steps int }
 
 func (e *UndecidedError) Error() string {
-	return fmt.Sprintf("not decided after %d steps: the packages can be combined in too many ways; an exact constraint on some of them, or a hold, makes them fewer", e.Steps)
+	return fmt.Sprintf("not decided after %d steps: the packages can be combined in too many ways; an exact constraint "+
+		"on some of them, or a hold, makes them fewer", e.Steps)
 }
 
-// The steps that a call may take in all: mostSteps, and stepsPerPackage for every package that it met. That is some seconds,
-// and hundreds of times what applications take. Tests change them.
+// The steps that a call may take in all: mostSteps, and stepsPerPackage for every package that it
+// met. That is some seconds, and hundreds of times what applications take. Tests change them.
 var mostSteps, stepsPerPackage = 1_000_000, 2_000
 
-// Resolve finds a resolution. It is complete: a *Tangle is returned exactly when there is none. It is deterministic:
-// the result depends on the problem and the source's answers alone, and not on the order of the roots. Among the
-// resolutions it prefers kept releases, then releases that the graph holds already, then the newest that is not deprecated;
-// afterwards it removes every second release of a package that a single one could replace. Other errors are an
+// Resolve finds a resolution. It is complete: a *Tangle is returned exactly when there is none. It
+// is deterministic: the result depends on the problem and the source's answers alone, and not on
+// the order of the roots. Among the resolutions it prefers kept releases, then releases that the
+// graph holds already, then the newest that is not deprecated; afterwards it removes every second
+// release of a package that a single one could replace. Other errors are an
 // *UndecidedError, ErrEndless, or come from the source or the context.
 func Resolve(ctx context.Context, source universe.Source, p Problem) (*Resolution, error) {
 	p = p.sharing()
@@ -185,8 +191,8 @@ func Resolve(ctx context.Context, source universe.Source, p Problem) (*Resolutio
 	return refined(ctx, source, p, r)
 }
 
-// Refute returns a tangle of a problem; nil where it has a resolution, which is not made. It is Resolve for a caller who wants a reason and neither
-// the resolution nor further tangles.
+// Refute returns a tangle of a problem; nil where it has a resolution, which is not made. It is
+// Resolve for a caller who wants a reason and neither the resolution nor further tangles.
 func Refute(ctx context.Context, source universe.Source, p Problem) (*Tangle, error) {
 	p = p.sharing()
 	r, proof, err := search(ctx, source, p, nil)

@@ -92,7 +92,8 @@ var cases = []struct {
 		rudder@1: peer:hulk@*
 		hulk@3
 		hulk@4`,
-		packages: "cabin@1.0.0 deck@1.0.0 hulk@3.0.0 hulk@4.0.0 rudder@1.0.0 beside hulk@3.0.0, rudder@1.0.0 beside hulk@4.0.0"},
+		packages: "cabin@1.0.0 deck@1.0.0 hulk@3.0.0 hulk@4.0.0 rudder@1.0.0 beside hulk@3.0.0, rudder@1.0.0 beside " +
+			"hulk@4.0.0"},
 	{name: "different choices in two contexts", universe: `
 		app: deck@1 cabin@1
 		deck@1: rope@1 hulk@^3
@@ -102,7 +103,8 @@ var cases = []struct {
 		rudder@2: peer:hulk@4
 		hulk@3
 		hulk@4`,
-		packages: "cabin@1.0.0 deck@1.0.0 hulk@3.0.0 hulk@4.0.0 rope@1.0.0 beside hulk@3.0.0, rope@1.0.0 beside hulk@4.0.0, rudder@1.0.0 rudder@2.0.0"},
+		packages: "cabin@1.0.0 deck@1.0.0 hulk@3.0.0 hulk@4.0.0 rope@1.0.0 beside hulk@3.0.0, rope@1.0.0 beside " +
+			"hulk@4.0.0, rudder@1.0.0 rudder@2.0.0"},
 	{name: "cycles", universe: `
 		app: keel@1
 		keel@1: mast@1
@@ -154,14 +156,16 @@ var cases = []struct {
 		rudder@1: peer:hulk@^2 nail@1
 		rudder@1.1: peer:hulk@^2 nail@1
 		rudder@2: peer:hulk@^3`,
-		tangle: []string{"the application needs hulk 4", "the application needs rudder *", "rudder has the peer hulk ^2", "rudder has the peer hulk ^3"}},
+		tangle: []string{"the application needs hulk 4", "the application needs rudder *", "rudder has the peer hulk ^2",
+			"rudder has the peer hulk ^3"}},
 	{name: "a peer conflict below", universe: `
 		app: deck@1 hulk@4
 		deck@1: rudder@1
 		rudder@1: peer:hulk@^3
 		hulk@3
 		hulk@4`,
-		tangle: []string{"the application needs deck 1", "the application needs hulk 4", "deck needs rudder 1", "rudder has the peer hulk ^3"}},
+		tangle: []string{"the application needs deck 1", "the application needs hulk 4", "deck needs rudder 1",
+			"rudder has the peer hulk ^3"}},
 }
 
 func TestResolve(t *testing.T) {

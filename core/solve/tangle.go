@@ -110,8 +110,8 @@ func (s *solver) proof() []Demand {
 	return demands
 }
 
-// behind returns what stands behind an event of level 0: its clause, the events that made the other terms of that false,
-// and the event before on the same variable. Such events are never unwound.
+// behind returns what stands behind an event of level 0: its clause, the events that made the other
+// terms of that false, and the event before on the same variable. Such events are never unwound.
 func (s *solver) behind(at int32) []int32 {
 	e := &s.trail[at]
 	all := []int32{e.reason}
@@ -226,7 +226,8 @@ func of(d Demand) Demand { return Demand{Kind: d.Kind, By: d.By, Package: d.Pack
 
 // without leaves out of a proof the demands that are one unit, as long as what is left is one; none where there are too
 // many units to try each.
-func without(ctx context.Context, source universe.Source, p Problem, proof []Demand, unit func(Demand) Demand) ([]Demand, error) {
+func without(ctx context.Context, source universe.Source, p Problem, proof []Demand,
+	unit func(Demand) Demand) ([]Demand, error) {
 	units := map[Demand]bool{}
 	for _, d := range proof {
 		units[unit(d)] = true
@@ -258,10 +259,11 @@ func without(ctx context.Context, source universe.Source, p Problem, proof []Dem
 	return proof, nil
 }
 
-// strays reports whether a smaller proof rests on releases that were not looked at, and a proof does not: it was another
-// search that ended its looks.
+// strays reports whether a smaller proof rests on releases that were not looked at, and a proof
+// does not: it was another search that ended its looks.
 func strays(proof, smaller []Demand) bool {
-	return slices.ContainsFunc(smaller, func(d Demand) bool { return universe.IsUnseen(d.Package) && !slices.Contains(proof, d) })
+	return slices.ContainsFunc(smaller,
+		func(d Demand) bool { return universe.IsUnseen(d.Package) && !slices.Contains(proof, d) })
 }
 
 // mostMinimized is how many demands a tangle may have of which each was tried, and mostShown how many of a larger one
@@ -289,7 +291,8 @@ func (p Problem) asTangle(demands []Demand) *Tangle {
 		t.Unseen = p.shared.unseen
 	}
 	slices.SortFunc(t.Demands, func(a, b Demand) int {
-		return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.By, b.By), cmp.Compare(a.As, b.As), cmp.Compare(a.Constraint, b.Constraint))
+		return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.By, b.By), cmp.Compare(a.As, b.As),
+			cmp.Compare(a.Constraint, b.Constraint))
 	})
 	return t
 }

@@ -11,9 +11,10 @@ import (
 // mostUnfolding bounds how many searches are made to get rid of a fold.
 const mostUnfolding = 8
 
-// unfolded looks for a resolution that need not be folded. First it leaves out optional needs of the fold's cycles: all of
-// them, and then as many fewer as can be, so that a graph is folded only where doing without an optional need does not
-// help. Then it tries to do without one release of the cycles.
+// unfolded looks for a resolution that need not be folded. First it leaves out optional needs of
+// the fold's cycles: all of them, and then as many fewer as can be, so that a graph is folded only
+// where doing without an optional need does not help. Then it tries to do without one release of
+// the cycles.
 func unfolded(ctx context.Context, source universe.Source, p Problem, r *Resolution) *Resolution {
 	tries := 0
 	attempt := func(p Problem) *Resolution {
@@ -80,8 +81,9 @@ func unfolded(ctx context.Context, source universe.Source, p Problem, r *Resolut
 	return r
 }
 
-// onCycles returns the IDs of the nodes that reach themselves over needs and peers: the strongly connected components of
-// more than one node (Tarjan, "Depth-first search and linear graph algorithms", 1972).
+// onCycles returns the IDs of the nodes that reach themselves over needs and peers: the strongly
+// connected components of more than one node (Tarjan, "Depth-first search and linear graph
+// algorithms", 1972).
 func onCycles(r *Resolution) map[string]bool {
 	index := map[string]int{}
 	for i := range r.Packages {

@@ -10,8 +10,9 @@ import (
 	"molt/ecosystem/js/ranges"
 )
 
-// TestUnserved: a package of very many releases, each of which needs what nobody publishes, is not tried release by release where some make the same
-// demand, and its tangle is not taken apart demand by demand where none do.
+// TestUnserved: a package of very many releases, each of which needs what nobody publishes, is not
+// tried release by release where some make the same demand, and its tangle is not taken apart
+// demand by demand where none do.
 func TestUnserved(t *testing.T) {
 	const n = 2000
 	for _, test := range []struct{ names, most int }{{7, 9}, {n, 20}} {
@@ -30,7 +31,8 @@ func TestUnserved(t *testing.T) {
 		}
 		table := universe.Table{"hull": universe.NewPackage("hull", ranges.Scheme, releases)}
 		for _, tenancy := range []Tenancy{Nested, Single} {
-			p := Problem{Tenancy: tenancy, Roots: []Root{{Demand: universe.Demand{As: "hull", Package: "hull", Text: "^1"}, Group: "dependencies"}}}.sharing()
+			p := Problem{Tenancy: tenancy,
+				Roots: []Root{{Demand: universe.Demand{As: "hull", Package: "hull", Text: "^1"}, Group: "dependencies"}}}.sharing()
 			_, err := Resolve(context.Background(), table, p)
 			var tangle *Tangle
 			if !errors.As(err, &tangle) || len(tangle.Demands) > test.most {

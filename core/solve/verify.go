@@ -130,9 +130,12 @@ type lookup struct {
 }
 
 func newVerifier(p Problem, r *Resolution) *verifier {
-	v := &verifier{r: r, nodes: make(map[string]*Node, len(r.Packages)), roots: map[string]string{}, parts: map[string]*Node{}, foreign: map[string]bool{},
-		named: map[string]*Node{}, dependents: map[string][]*Node{}, provided: map[string]string{}, providedID: map[string]bool{},
-		needs: map[*Node]map[string]*Edge{}, places: make(map[*Node]place, len(r.Packages)), constraints: map[reading]version.Constraint{}, seen: map[lookup][]string{}}
+	v := &verifier{r: r, nodes: make(map[string]*Node, len(r.Packages)), roots: map[string]string{},
+		parts: map[string]*Node{}, foreign: map[string]bool{},
+		named: map[string]*Node{}, dependents: map[string][]*Node{}, provided: map[string]string{},
+		providedID: map[string]bool{},
+		needs:      map[*Node]map[string]*Edge{}, places: make(map[*Node]place, len(r.Packages)),
+		constraints: map[reading]version.Constraint{}, seen: map[lookup][]string{}}
 	for _, root := range r.Roots {
 		if root.Apart != "" && !root.Foreign && p.Tenancy == Nested {
 			part := v.parts[root.Apart]
@@ -189,7 +192,8 @@ func (v *verifier) allRoots(ctx context.Context, source universe.Source, p Probl
 }
 
 // serves checks one edge against the demand it stands for.
-func (v *verifier) serves(ctx context.Context, source universe.Source, p Problem, by string, e Edge, d universe.Demand) error {
+func (v *verifier) serves(ctx context.Context, source universe.Source, p Problem, by string, e Edge,
+	d universe.Demand) error {
 	if e.To == "" {
 		if d.Optional || d.Foreign {
 			return nil

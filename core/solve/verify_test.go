@@ -8,7 +8,8 @@ import (
 	"molt/core/universe"
 )
 
-// A name that the application declares and that nothing serves is never provided besides: looking for what is provided ends.
+// A name that the application declares and that nothing serves is never provided besides: looking
+// for what is provided ends.
 func TestVerifyEnds(t *testing.T) {
 	source, p := sketch(t, `
 		app: deck@*
@@ -26,7 +27,8 @@ func TestVerifyEnds(t *testing.T) {
 				{Name: "deck", Package: "deck", Constraint: "*", To: "deck@1.0.0"},
 			},
 			Packages: []Node{
-				{ID: "deck@1.0.0", Name: "deck", Version: "1.0.0", Peers: []Edge{{Name: "flag", Package: "flag", Constraint: "1", To: "flag@1.0.0"}}},
+				{ID: "deck@1.0.0", Name: "deck", Version: "1.0.0",
+					Peers: []Edge{{Name: "flag", Package: "flag", Constraint: "1", To: "flag@1.0.0"}}},
 				{ID: "flag@1.0.0", Name: "flag", Version: "1.0.0"},
 			},
 		}

@@ -9,12 +9,16 @@ import (
 // mostAhead bounds how many releases a walk follows, whatever a registry says.
 const mostAhead = 20_000
 
-// Ahead walks through what a resolution of some demands will probably have, so that the source has its packages before they are asked
-// for: each demand is taken to be served by a release that is kept, else by the newest, and the walk goes on with the needs and the
-// required peers of that release. Names outside are not looked up. It returns at once; the walk has ended when wait returns, which it
-// does soon after ctx ends. Nothing depends on what it does: what is not found is left to the resolution to report.
-func Ahead(ctx context.Context, source Source, demands []Demand, kept map[string][]string, outside []string) (wait func()) {
-	w := &walk{ctx: ctx, source: source, kept: kept, outside: outside, demands: map[[2]string]bool{}, used: map[string][]int{}}
+// Ahead walks through what a resolution of some demands will probably have, so that the source has
+// its packages before they are asked for: each demand is taken to be served by a release that is
+// kept, else by the newest, and the walk goes on with the needs and the required peers of that
+// release. Names outside are not looked up. It returns at once; the walk has ended when wait
+// returns, which it does soon after ctx ends. Nothing depends on what it does: what is not found is
+// left to the resolution to report.
+func Ahead(ctx context.Context, source Source, demands []Demand, kept map[string][]string,
+	outside []string) (wait func()) {
+	w := &walk{ctx: ctx, source: source, kept: kept, outside: outside, demands: map[[2]string]bool{},
+		used: map[string][]int{}}
 	w.follow(demands)
 	return w.work.Wait
 }
@@ -63,9 +67,9 @@ func (w *walk) serve(d Demand) {
 	w.follow(slices.DeleteFunc(slices.Clone(r.Peers), func(d Demand) bool { return d.Optional }))
 }
 
-// release returns the release with which a resolution will probably serve a constraint: the newest that is kept, else one that serves
-// another demand, else the newest that is neither a prerelease nor deprecated, else the newest. It is nil for none, and for one that was
-// returned before.
+// release returns the release with which a resolution will probably serve a constraint: the newest
+// that is kept, else one that serves another demand, else the newest that is neither a prerelease
+// nor deprecated, else the newest. It is nil for none, and for one that was returned before.
 func (w *walk) release(p *Package, text string) *Release {
 	set, err := p.Admit(text)
 	if err != nil {

@@ -57,7 +57,8 @@ func TestAhead(t *testing.T) {
 		want string
 	}{
 		{"the newest", nil, "canvas ghost hulk keel lamp mast resin sail yard"},
-		{"what is kept", map[string][]string{"keel": {"1.1.0"}, "mast": {"3.0.0"}}, "canvas ghost hulk keel lamp mast pitch sail"},
+		{"what is kept", map[string][]string{"keel": {"1.1.0"}, "mast": {"3.0.0"}},
+			"canvas ghost hulk keel lamp mast pitch sail"},
 	} {
 		g := &gate{table, make(chan struct{}), make(chan string, 100)}
 		close(g.open)

@@ -8,9 +8,11 @@ import (
 	"molt/ecosystem/js/ranges"
 )
 
-// Constraints that are about majors alone: those that existed on a day, and those up to the newest that another constraint names.
+// Constraints that are about majors alone: those that existed on a day, and those up to the newest
+// that another constraint names.
 func TestMajorsAlone(t *testing.T) {
-	table, err := universe.Sketch(ranges.Scheme, "keel@1.0.0\nkeel@1.1.0\nkeel@2.0.0\nkeel@2.1.0\nkeel@3.0.0-rc.1\nkeel@3.0.0")
+	table, err := universe.Sketch(
+		ranges.Scheme, "keel@1.0.0\nkeel@1.1.0\nkeel@2.0.0\nkeel@2.1.0\nkeel@3.0.0-rc.1\nkeel@3.0.0")
 	if err != nil {
 		t.Fatal(err)
 	}

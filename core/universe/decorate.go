@@ -81,7 +81,8 @@ func (r *replaced) Hint(names ...string) {
 	}
 }
 
-// Filter returns a source that shows only the releases for which keep is true. It sees them as Package.About gives them.
+// Filter returns a source that shows only the releases for which keep is true. It sees them as
+// Package.About gives them.
 func Filter(s Source, keep func(name string, r *Release) bool) Source {
 	return FilterFor(s, "", keep)
 }
@@ -98,8 +99,8 @@ type filtered struct {
 	reason string
 }
 
-// Hidden counts, for every reason given to FilterFor on the way down from a source, the releases of a package that it hides.
-// It gives sentences such as "2 of 7 releases are younger than 14 days".
+// Hidden counts, for every reason given to FilterFor on the way down from a source, the releases of
+// a package that it hides. It gives sentences such as "2 of 7 releases are younger than 14 days".
 func Hidden(ctx context.Context, s Source, name string) (says []string, err error) {
 	for {
 		if f, ok := s.(*filtered); ok && f.reason != "" {
@@ -123,7 +124,8 @@ func Hidden(ctx context.Context, s Source, name string) (says []string, err erro
 	}
 }
 
-// Dated is a source that can give the publication times of a package which it gave without, at the cost of another request.
+// Dated is a source that can give the publication times of a package which it gave without, at the
+// cost of another request.
 type Dated interface {
 	Dated(ctx context.Context, name string) (*Package, error)
 }

@@ -2,8 +2,9 @@ package universe
 
 import "strings"
 
-// A package with an extra is a package of its own to the resolver: it has the releases of the package, each of which needs the same release of
-// the package, and what the extra adds. Its name is that of the package with the extra in brackets, which no package's name has.
+// A package with an extra is a package of its own to the resolver: it has the releases of the
+// package, each of which needs the same release of the package, and what the extra adds. Its name
+// is that of the package with the extra in brackets, which no package's name has.
 
 // WithExtra returns the name of a package with an extra.
 func WithExtra(name, extra string) string { return name + "[" + extra + "]" }

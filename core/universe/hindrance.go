@@ -5,9 +5,10 @@ import (
 	"strings"
 )
 
-// A release that cannot be used, for a reason that only shows when it is looked at, says so by a demand that nothing serves: a hindrance. Its name
-// is a sentence about the release, behind a mark that no package's name begins with. One that a build of the release would take away has a mark of its own, and so has
-// one that says that it was not looked at.
+// A release that cannot be used, for a reason that only shows when it is looked at, says so by a
+// demand that nothing serves: a hindrance. Its name is a sentence about the release, behind a mark
+// that no package's name begins with. One that a build of the release would take away has a mark of
+// its own, and so has one that says that it was not looked at.
 
 const (
 	hindrance = "! "
@@ -15,7 +16,8 @@ const (
 	notSeen   = "!? "
 )
 
-// Hindrance returns the demand of a release that cannot be used. What it says is what follows the release's name in a sentence: "has no archive".
+// Hindrance returns the demand of a release that cannot be used. What it says is what follows the
+// release's name in a sentence: "has no archive".
 func Hindrance(says string) Demand { return Demand{As: hindrance + says, Package: hindrance + says} }
 
 // Unbuilt returns the demand of a release that can be used once it was built.
@@ -40,7 +42,8 @@ func Hinders(name string) (says string, ok bool) {
 // IsUnbuilt reports whether what a name says is that a release has to be built.
 func IsUnbuilt(name string) bool { return strings.HasPrefix(name, unbuilt) }
 
-// Built returns a source in which the releases of some packages count as built. What they would turn out to need nobody knows.
+// Built returns a source in which the releases of some packages count as built. What they would
+// turn out to need nobody knows.
 func Built(s Source, names []string) Source {
 	return Changed(s, func(p *Package) (*Package, error) {
 		if name, _ := SplitExtra(p.Name); !slices.Contains(names, name) {

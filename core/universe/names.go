@@ -5,8 +5,9 @@ import (
 	"sync"
 )
 
-// Names numbers the names of packages, so that a search which meets a name again and again looks it up once. A source has one for all that it
-// supplies. It may be used concurrently; a nil *Names numbers nothing.
+// Names numbers the names of packages, so that a search which meets a name again and again looks it
+// up once. A source has one for all that it supplies. It may be used concurrently; a nil *Names
+// numbers nothing.
 type Names struct {
 	mu      sync.RWMutex
 	numbers map[string]int32

@@ -27,9 +27,10 @@ func (t Table) Hint(...string) {}
 //
 //	hulk@1.2.0: keel@^2 peer:mast@>=3 peer?:flag@* opt:lamp@1 jib=sail@^1
 //
-// "peer:" marks a peer, "peer?:" an optional peer, "opt:" an optional need, "dev:" what a release is developed with, and "as=name" an alias. Versions and
-// constraints are those of the scheme, and the last parts of a version may be missing ("hulk@1"); a constraint may hold "&" for
-// a space, so that "^1&||&^3" is one word. Text after "#" is a comment.
+// "peer:" marks a peer, "peer?:" an optional peer, "opt:" an optional need, "dev:" what a release
+// is developed with, and "as=name" an alias. Versions and constraints are those of the scheme, and
+// the last parts of a version may be missing ("hulk@1"); a constraint may hold "&" for a space, so
+// that "^1&||&^3" is one word. Text after "#" is a comment.
 func Sketch(scheme version.Scheme, text string) (Table, error) {
 	releases := map[string][]Release{}
 	for n, line := range strings.Split(text, "\n") {
@@ -70,7 +71,8 @@ func (r *Release) sketchDemand(word string) error {
 	return r.Take(d, kind)
 }
 
-// Take adds a demand of a kind ("need", "peer" or "dev"). A second one of that kind on one name is an error: only one would count.
+// Take adds a demand of a kind ("need", "peer" or "dev"). A second one of that kind on one name is
+// an error: only one would count.
 func (r *Release) Take(d Demand, kind string) error {
 	list := &r.Needs
 	switch kind {

@@ -4,8 +4,8 @@ import (
 	"slices"
 )
 
-// An Override is what a manifest says of every edge to a name, whatever the packages that make them ask for. Declarations of
-// the application itself are not bound by it.
+// An Override is what a manifest says of every edge to a name, whatever the packages that make them
+// ask for. Declarations of the application itself are not bound by it.
 type Override struct {
 	Demand         // As is the name; Package and Text say what serves it
 	Shared  bool   // peers get what the application declares under the name, whatever that is by then

@@ -9,7 +9,8 @@ import (
 	"molt/ecosystem/js/ranges"
 )
 
-// An override is about all edges to a name, or about those of one package, or of some of its releases; the narrower one comes first.
+// An override is about all edges to a name, or about those of one package, or of some of its
+// releases; the narrower one comes first.
 func TestOverridden(t *testing.T) {
 	table, err := Sketch(ranges.Scheme, `
 		deck@1.0: rope@^1 peer:sail@^1
@@ -28,11 +29,16 @@ func TestOverridden(t *testing.T) {
 	}{
 		{nil, "deck 1.0.0 rope ^1 sail ^1, deck 2.0.0 rope ^2, mast 1.0.0 rope ^1"},
 		{[]Override{{Demand: to("rope", "9")}}, "deck 1.0.0 rope 9 sail ^1, deck 2.0.0 rope 9, mast 1.0.0 rope 9"},
-		{[]Override{{Demand: to("rope", "9"), By: "deck"}}, "deck 1.0.0 rope 9 sail ^1, deck 2.0.0 rope 9, mast 1.0.0 rope ^1"},
-		{[]Override{{Demand: to("rope", "9"), By: "deck", Of: "^2"}}, "deck 1.0.0 rope ^1 sail ^1, deck 2.0.0 rope 9, mast 1.0.0 rope ^1"},
-		{[]Override{{Demand: to("rope", "8")}, {Demand: to("rope", "9"), By: "deck", Of: "^2"}}, "deck 1.0.0 rope 8 sail ^1, deck 2.0.0 rope 9, mast 1.0.0 rope 8"},
-		{[]Override{{Demand: to("sail", "9"), By: "deck"}}, "deck 1.0.0 rope ^1 sail 9, deck 2.0.0 rope ^2, mast 1.0.0 rope ^1"},
-		{[]Override{{Demand: to("rope", "9"), By: "hull"}}, "deck 1.0.0 rope ^1 sail ^1, deck 2.0.0 rope ^2, mast 1.0.0 rope ^1"},
+		{[]Override{{Demand: to("rope", "9"), By: "deck"}},
+			"deck 1.0.0 rope 9 sail ^1, deck 2.0.0 rope 9, mast 1.0.0 rope ^1"},
+		{[]Override{{Demand: to("rope", "9"), By: "deck", Of: "^2"}},
+			"deck 1.0.0 rope ^1 sail ^1, deck 2.0.0 rope 9, mast 1.0.0 rope ^1"},
+		{[]Override{{Demand: to("rope", "8")}, {Demand: to("rope", "9"), By: "deck", Of: "^2"}},
+			"deck 1.0.0 rope 8 sail ^1, deck 2.0.0 rope 9, mast 1.0.0 rope 8"},
+		{[]Override{{Demand: to("sail", "9"), By: "deck"}},
+			"deck 1.0.0 rope ^1 sail 9, deck 2.0.0 rope ^2, mast 1.0.0 rope ^1"},
+		{[]Override{{Demand: to("rope", "9"), By: "hull"}},
+			"deck 1.0.0 rope ^1 sail ^1, deck 2.0.0 rope ^2, mast 1.0.0 rope ^1"},
 	} {
 		source := Overridden(table, test.overrides)
 		var all []string

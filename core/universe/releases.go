@@ -12,8 +12,8 @@ import (
 	"molt/core/version"
 )
 
-// releases are those of a package, in one of three forms: all of them in memory, kept in a form from which each is read when it is first
-// looked at, or some of another package's.
+// releases are those of a package, in one of three forms: all of them in memory, kept in a form
+// from which each is read when it is first looked at, or some of another package's.
 type releases struct {
 	whole         []Release
 	someWithdrawn bool // of whole
@@ -30,8 +30,9 @@ type releases struct {
 	lookups atomic.Int32                   // how many there were without it
 }
 
-// Kept is a package in a form from which releases are read one at a time, by position. It may be used concurrently. What it gives is as
-// NewPackage leaves it: versions ascend and none is there twice, and demands are sorted.
+// Kept is a package in a form from which releases are read one at a time, by position. It may be
+// used concurrently. What it gives is as NewPackage leaves it: versions ascend and none is there
+// twice, and demands are sorted.
 type Kept interface {
 	Len() int
 	Version(i int) string // one that the scheme reads
@@ -60,8 +61,9 @@ type DatedKept interface {
 	Published(i int) time.Time
 }
 
-// Costly is a Kept for which it costs a request to look at what a release demands. The search looks at the releases that it wants to choose,
-// and at no others in order to learn from them. Where the request fails, the release demands a package about which the source reports that.
+// Costly is a Kept for which it costs a request to look at what a release demands. The search looks
+// at the releases that it wants to choose, and at no others in order to learn from them. Where the
+// request fails, the release demands a package about which the source reports that.
 type Costly interface {
 	Kept
 	// Dear reports whether a request is not enough to look at a release: a whole archive is fetched, or a build made.
@@ -139,8 +141,8 @@ func Keep(p *Package, kept Kept) *Package {
 	return p
 }
 
-// With returns the package with other releases, and all else that is known of it. The releases must not be those of another
-// package.
+// With returns the package with other releases, and all else that is known of it. The releases must
+// not be those of another package.
 func (p *Package) With(all []Release) *Package {
 	q := NewPackage(p.Name, p.Scheme, all)
 	q.Tags, q.Current, q.Notes = p.Tags, p.Current, p.Notes
@@ -158,7 +160,8 @@ func (p *Package) Only(keep func(i int) bool) *Package {
 	if len(at) == p.Len() {
 		return p
 	}
-	return &Package{Name: p.Name, Scheme: p.Scheme, Tags: p.Tags, Current: p.Current, Notes: p.Notes, releases: releases{of: p, at: at}}
+	return &Package{Name: p.Name, Scheme: p.Scheme, Tags: p.Tags, Current: p.Current, Notes: p.Notes,
+		releases: releases{of: p, at: at}}
 }
 
 // Len returns how many releases there are.
@@ -249,7 +252,8 @@ func (p *Package) parsed(i int) version.Version {
 	return v
 }
 
-// origin returns the package that has a release, and where (-1 for no release): what is some of another package's has none itself.
+// origin returns the package that has a release, and where (-1 for no release): what is some of
+// another package's has none itself.
 func (p *Package) origin(i int) (*Package, int) {
 	for p.of != nil {
 		if i >= 0 {
@@ -311,10 +315,12 @@ func (p *Package) Reinstated(versions []string) *Package {
 	if len(again) == 0 {
 		return p
 	}
-	return &Package{Name: p.Name, Scheme: p.Scheme, Tags: p.Tags, Current: p.Current, Notes: p.Notes, releases: releases{of: p, at: at, reinstated: again}}
+	return &Package{Name: p.Name, Scheme: p.Scheme, Tags: p.Tags, Current: p.Current, Notes: p.Notes,
+		releases: releases{of: p, at: at, reinstated: again}}
 }
 
-// costly returns the keeper of a package for which it costs a request to look at demands, with the position there; else nil.
+// costly returns the keeper of a package for which it costs a request to look at demands, with the
+// position there; else nil.
 func (p *Package) costly(i int) (Costly, int) {
 	p, i = p.origin(i)
 	c, _ := p.kept.(Costly)

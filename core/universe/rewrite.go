@@ -6,11 +6,12 @@ import (
 	"time"
 )
 
-// A Rewrite returns what a release needs, or peers on, instead of what it says. It gets the position of the release, must not change the list that it gets, and
-// may be called concurrently.
+// A Rewrite returns what a release needs, or peers on, instead of what it says. It gets the
+// position of the release, must not change the list that it gets, and may be called concurrently.
 type Rewrite func(i int, all []Demand) []Demand
 
-// Rewritten returns the package with other demands of its releases; nil leaves a kind of demands as it is. It looks at releases when somebody does.
+// Rewritten returns the package with other demands of its releases; nil leaves a kind of demands as
+// it is. It looks at releases when somebody does.
 func (p *Package) Rewritten(needs, peers Rewrite) *Package {
 	q := &Package{Name: p.Name, Scheme: p.Scheme, Tags: p.Tags, Current: p.Current, Notes: p.Notes}
 	k := &rewriting{p: p, needs: rewritten{of: p.Needs, rewrite: needs}, peers: rewritten{of: p.Peers, rewrite: peers}}
@@ -25,8 +26,8 @@ func (p *Package) Rewritten(needs, peers Rewrite) *Package {
 	return Keep(q, k)
 }
 
-// NeedingMore returns a source whose releases need more than they say: what a function returns for a release of a package, by position. Demands on
-// a name that a release needs already are left out.
+// NeedingMore returns a source whose releases need more than they say: what a function returns for
+// a release of a package, by position. Demands on a name that a release needs already are left out.
 func NeedingMore(s Source, more func(p *Package, i int) []Demand) Source {
 	return Changed(s, func(p *Package) (*Package, error) {
 		return p.Rewritten(func(i int, all []Demand) []Demand { return slices.Concat(all, more(p, i)) }, nil), nil

@@ -82,10 +82,12 @@ type LogLine struct{ Release, Says string }
 
 // A Release is one published version of a package.
 type Release struct {
-	Version    version.Version
-	Needs      []Demand      // sorted by As
-	Peers      []Demand      // sorted by As; never a name that Needs holds
-	Covered    []Demand      // peers on names that Needs holds, and what the manifest overrides: they bind nobody, and yet state something; sorted by As
+	Version version.Version
+	Needs   []Demand // sorted by As
+	Peers   []Demand // sorted by As; never a name that Needs holds
+	// peers on names that Needs holds, and what the manifest overrides: they bind nobody, and yet
+	// state something; sorted by As
+	Covered    []Demand
 	Runtimes   []Requirement // sorted by Name
 	Published  time.Time     // zero when the registry does not say
 	Deprecated string        // the maintainers' words, "" when it is not deprecated
@@ -94,11 +96,13 @@ type Release struct {
 	Licence    string        // SPDX licence expression, "" when the registry gives none
 	Claims     []Claim       // sorted by package
 	Runs       string        // what the registry says that can be run of it, as the ecosystem writes it; "" for nothing
-	Tested     []Demand      // relatives, by their names, with which its authors develop it: no demand, and yet a sign; sorted by As
-	Typed      bool          // the registry says that it brings its own type declarations
+	// relatives, by their names, with which its authors develop it: no demand, and yet a sign; sorted by As
+	Tested []Demand
+	Typed  bool // the registry says that it brings its own type declarations
 }
 
-// A Claim is what a release says about another package without asking for it: versions of that package that its authors name as ones that it is for.
+// A Claim is what a release says about another package without asking for it: versions of that
+// package that its authors name as ones that it is for.
 type Claim struct {
 	Package  string
 	Versions []string // as goals are written: "4.2" is every release of 4.2; in the order in which they are named
@@ -131,9 +135,10 @@ type Demand struct {
 	Text     string // the constraint as written; may be a tag
 	Optional bool   // it may go unserved
 	Foreign  bool   // Text is no constraint over a registry's releases (a path, an address): Molt leaves it alone
-	Number   int32  // of Package, as the Names of the source have it; 0 when it has none. It only helps to find the package
-	When     string // the condition under which it holds, in the canonical form of the ecosystem's conditions; "" for always
-	Extras   string // the extras of the package that are wanted, canonical, sorted, with commas; "" for none
+	// of Package, as the Names of the source have it; 0 when it has none. It only helps to find the package
+	Number int32
+	When   string // the condition under which it holds, in the canonical form of the ecosystem's conditions; "" for always
+	Extras string // the extras of the package that are wanted, canonical, sorted, with commas; "" for none
 }
 
 // A Requirement is a constraint on a language runtime or tool.
@@ -196,8 +201,9 @@ func (p *Package) evaluate(text string) (version.Set, error) {
 	return version.NewSet(p.Len()), err
 }
 
-// withoutWithdrawn takes the withdrawn releases out of what a constraint admits, unless it is an exact one. When only these are left, a prerelease may be
-// admitted that was not before, so the constraint is put to the others alone.
+// withoutWithdrawn takes the withdrawn releases out of what a constraint admits, unless it is an
+// exact one. When only these are left, a prerelease may be admitted that was not before, so the
+// constraint is put to the others alone.
 func (p *Package) withoutWithdrawn(text string, admitted version.Set) version.Set {
 	if !p.mayWithdraw() {
 		return admitted
@@ -325,7 +331,8 @@ func (m *makers) by(p *Package, of func(i int) []Demand) map[Demand][]int32 {
 // fewDemands is how many demands are compared one by one, which is quicker than halving as most names differ in length.
 const fewDemands = 6
 
-// under finds the demand under a name, which probably is near a position, as it was in the list before; -1 where there is none.
+// under finds the demand under a name, which probably is near a position, as it was in the list
+// before; -1 where there is none.
 func under(all []Demand, name string, near int) int {
 	if near >= 0 && near < len(all) && all[near].As == name {
 		return near
@@ -388,8 +395,8 @@ func (p *Package) Standing() version.Set {
 	return s
 }
 
-// Newest returns the newest release that is neither a prerelease, withdrawn nor deprecated, else the newest that is neither of the first
-// two, else the newest of all; nil when there is none.
+// Newest returns the newest release that is neither a prerelease, withdrawn nor deprecated, else
+// the newest that is neither of the first two, else the newest of all; nil when there is none.
 func (p *Package) Newest() *Release {
 	best := -1
 	for i := range p.Len() {

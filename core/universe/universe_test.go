@@ -21,7 +21,8 @@ func TestSketch(t *testing.T) {
 		t.Fatal(err)
 	}
 	r := table["hulk"].Release("1.2.0")
-	if r == nil || len(r.Needs) != 3 || len(r.Peers) != 2 || table["hulk"].Release("1.0.0-beta.2") == nil || table["@quay/rope"] == nil {
+	if r == nil || len(r.Needs) != 3 || len(r.Peers) != 2 || table["hulk"].Release("1.0.0-beta.2") == nil ||
+		table["@quay/rope"] == nil {
 		t.Fatalf("read %+v", table)
 	}
 	if jib := r.Needs[0]; jib.As != "jib" || jib.Package != "sail" || jib.Text != "^1 || ^3" {
@@ -47,7 +48,8 @@ func TestPackage(t *testing.T) {
 	if got := strings.Join(order, " "); got != "1.0.0 2.0.0 10.0.0 11.0.0-rc.1" {
 		t.Errorf("the releases are %s", got)
 	}
-	if p.Newest().Version.String() != "10.0.0" || p.Stable().Count() != 3 || p.Index("2.0.0") != 1 || p.Release("3.0.0") != nil {
+	if p.Newest().Version.String() != "10.0.0" || p.Stable().Count() != 3 || p.Index("2.0.0") != 1 ||
+		p.Release("3.0.0") != nil {
 		t.Errorf("newest %s, %d stable", p.Newest().Version, p.Stable().Count())
 	}
 	p.At(2).Deprecated = "no"
@@ -79,7 +81,8 @@ func TestFilter(t *testing.T) {
 	for i := range table["keel"].Len() {
 		table["keel"].At(i).Published = day.AddDate(0, i, 0)
 	}
-	table["keel"].Tags, table["keel"].Current, table["keel"].Notes = map[string]string{"next": "1.0.0"}, "1.0.0", Notes{About: "keeps it upright"}
+	table["keel"].Tags, table["keel"].Current, table["keel"].Notes = map[string]string{"next": "1.0.0"}, "1.0.0",
+		Notes{About: "keeps it upright"}
 	s := Filter(table, func(_ string, r *Release) bool { return !r.Published.After(day) })
 	for range 2 {
 		p, err := s.Package(context.Background(), "keel")

@@ -38,7 +38,8 @@ func TestSetLaws(t *testing.T) {
 		if !either.Admit(list).Equal(sa.Or(sb)) {
 			t.Fatalf("%q: the alternatives together differ from their union", either)
 		}
-		if sa.Meets(sb) == sa.And(sb).Empty() || !sa.And(sb).Equal(sa.Not().Or(sb.Not()).Not()) || !sa.Minus(sb).Equal(sa.And(sb.Not())) {
+		if sa.Meets(sb) == sa.And(sb).Empty() || !sa.And(sb).Equal(sa.Not().Or(sb.Not()).Not()) ||
+			!sa.Minus(sb).Equal(sa.And(sb.Not())) {
 			t.Fatalf("set algebra fails for %q and %q", a, b)
 		}
 		if sa.Count()+sa.Not().Count() != len(list) || !sa.And(sa.Not()).Empty() {

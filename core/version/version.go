@@ -13,8 +13,9 @@ import (
 	"slices"
 )
 
-// A Scheme is an ecosystem's rule for versions and constraints. Implementations are stateless and comparable, and may be
-// used concurrently. Constraints are texts to everyone else: nobody but the scheme takes one apart or puts one together.
+// A Scheme is an ecosystem's rule for versions and constraints. Implementations are stateless and
+// comparable, and may be used concurrently. Constraints are texts to everyone else: nobody but the
+// scheme takes one apart or puts one together.
 //
 // Laws, for every version v and constraint c of the scheme:
 //

@@ -14,9 +14,12 @@ import (
 	"molt/ecosystem/js/ranges"
 )
 
-// hosts are the addresses that short names of repositories stand for, which programs that read these manifests agree on: a host's name, a colon, the owner
-// and the repository; an owner and a repository alone are at the first.
-var hosts = map[string]string{"github": "https://github.com/", "gitlab": "https://gitlab.com/", "bitbucket": "https://bitbucket.org/", "": "https://github.com/"}
+// hosts are the addresses that short names of repositories stand for, which programs that read
+// these manifests agree on: a host's name, a colon, the owner and the repository; an owner and a
+// repository alone are at the first.
+var hosts = map[string]string{
+	"github": "https://github.com/", "gitlab": "https://gitlab.com/", "bitbucket": "https://bitbucket.org/",
+	"": "https://github.com/"}
 
 // shortName matches an owner and a repository. Neither begins with a point, so that no path is one.
 var shortName = regexp.MustCompile(`^([0-9A-Za-z_-][0-9A-Za-z_.-]*)/([0-9A-Za-z_-][0-9A-Za-z_.-]*)$`)
@@ -34,7 +37,8 @@ func longAddress(bare string) (string, bool) {
 	return "git+" + at + strings.TrimSuffix(name, ".git") + ".git", true
 }
 
-// ArchiveAddress takes every address of the web for that of an archive, as the manifest's users agree, and a path to a file that is named like one.
+// ArchiveAddress takes every address of the web for that of an archive, as the manifest's users
+// agree, and a path to a file that is named like one.
 func (JS) ArchiveAddress(text string) string {
 	bare, ref, _ := strings.Cut(text, "#")
 	web := strings.HasPrefix(text, "https://") || strings.HasPrefix(text, "http://")
@@ -52,7 +56,8 @@ func (JS) ArchiveAddress(text string) string {
 		return bare
 	}
 	file := strings.TrimPrefix(text, "file:")
-	if (file != text || strings.HasPrefix(text, "./")) && (strings.HasSuffix(file, ".tgz") || strings.HasSuffix(file, ".tar.gz")) && !strings.HasPrefix(file, "/") {
+	if (file != text || strings.HasPrefix(text, "./")) &&
+		(strings.HasSuffix(file, ".tgz") || strings.HasSuffix(file, ".tar.gz")) && !strings.HasPrefix(file, "/") {
 		return "file:" + path.Clean(file)
 	}
 	return ""

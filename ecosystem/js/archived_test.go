@@ -70,10 +70,12 @@ func TestArchived(t *testing.T) {
 		all = append(all, fmt.Sprintf("covered %s %s", d.As, d.Text))
 	}
 	got := fmt.Sprintf("%s %s %s %v: %s", a.Name, r.Version, r.Licence, r.Runtimes, strings.Join(all, ", "))
-	if want := "@quay/oar 1.2.0 MIT [{node >=18}]: need hull * false, need rope ^1 false, need sail ^2 true, peer mast ^1, covered hull ^2"; got != want {
+	if want := "@quay/oar 1.2.0 MIT [{node >=18}]: need hull * false, need rope ^1 false, need sail ^2 true, peer mast " +
+		"^1, covered hull ^2"; got != want {
 		t.Errorf("it is %s\nwant   %s", got, want)
 	}
-	for _, bad := range []string{`{`, `{"version": "1.0.0"}`, `{"name": "../oar", "version": "1.0.0"}`, `{"name": "oar"}`, `{"name": "oar", "version": "first"}`, `{"name": "oar", "version": "1.0.0", "dependencies": {"rope": "^^"}}`} {
+	for _, bad := range []string{`{`, `{"version": "1.0.0"}`, `{"name": "../oar", "version": "1.0.0"}`, `{"name": "oar"}`,
+		`{"name": "oar", "version": "first"}`, `{"name": "oar", "version": "1.0.0", "dependencies": {"rope": "^^"}}`} {
 		if _, err := (JS{}).Archived("", "", []byte(bad), nil); err == nil {
 			t.Errorf("%s is a release", bad)
 		}

@@ -25,7 +25,9 @@ func (JS) Checks(dir fs.FS) (all []ecosystem.Check) {
 		}
 		return true
 	})
-	slices.SortFunc(all, func(a, b ecosystem.Check) int { return slices.Index(judging, a.Name) - slices.Index(judging, b.Name) })
+	slices.SortFunc(all, func(a, b ecosystem.Check) int {
+		return slices.Index(judging, a.Name) - slices.Index(judging, b.Name)
+	})
 	return all
 }
 

@@ -14,8 +14,8 @@ import (
 	"molt/input"
 )
 
-// Contradicts compares the manifest in an archive with a block of the lock. What the archive brings along itself it need not have anybody bring, and
-// what it merely can do without may be left out.
+// Contradicts compares the manifest in an archive with a block of the lock. What the archive brings
+// along itself it need not have anybody bring, and what it merely can do without may be left out.
 func (JS) Contradicts(p *ecosystem.LockedPackage, manifest []byte, overridden map[string]string) string {
 	if input.JSONDepth("package.json", manifest) != nil || !gjson.ValidBytes(manifest) {
 		return "its manifest cannot be read"
@@ -66,7 +66,8 @@ func (JS) Contradicts(p *ecosystem.LockedPackage, manifest []byte, overridden ma
 		case !there:
 			return fmt.Sprintf("its manifest needs %s %s, of which the registry said nothing", name, input.Quote(written[name]))
 		case !e.Foreign && e.Package == name && !sameConstraint(e.Constraint, written[name]):
-			return fmt.Sprintf("its manifest needs %s %s, and the registry said %s", name, input.Quote(written[name]), input.Quote(e.Constraint))
+			return fmt.Sprintf("its manifest needs %s %s, and the registry said %s", name, input.Quote(written[name]),
+				input.Quote(e.Constraint))
 		}
 	}
 	for _, e := range p.Needs {
@@ -97,8 +98,9 @@ func bound(name, by string, overridden map[string]string) bool {
 	return false
 }
 
-// moreRuns says what of an archive can be run though the registry said nothing of it. The other way round is no fault: registries state a script for what
-// is to be compiled, and programs for a folder of them, of which the manifest says nothing.
+// moreRuns says what of an archive can be run though the registry said nothing of it. The other way
+// round is no fault: registries state a script for what is to be compiled, and programs for a
+// folder of them, of which the manifest says nothing.
 func moreRuns(p *ecosystem.LockedPackage, manifest gjson.Result) string {
 	if p.Runs == ecosystem.RunsUntold {
 		return ""

@@ -49,17 +49,20 @@ func (d *documentReader) pair(name, text []byte, hash uint32) uint32 {
 		if n == 0 {
 			from := len(d.texts)
 			d.texts = append(append(d.texts, name...), text...)
-			d.pairs = append(d.pairs, pair{at: uint32(from), name: uint32(from + len(name)), end: uint32(len(d.texts)), hash: hash})
+			d.pairs = append(d.pairs, pair{
+				at: uint32(from), name: uint32(from + len(name)), end: uint32(len(d.texts)), hash: hash})
 			d.pairAt[at] = uint32(len(d.pairs))
 			return uint32(len(d.pairs) - 1)
 		}
-		if p := &d.pairs[n-1]; p.hash == hash && bytes.Equal(d.texts[p.at:p.name], name) && bytes.Equal(d.texts[p.name:p.end], text) {
+		if p := &d.pairs[n-1]; p.hash == hash && bytes.Equal(d.texts[p.at:p.name], name) &&
+			bytes.Equal(d.texts[p.name:p.end], text) {
 			return n - 1
 		}
 	}
 }
 
-// mostPairs is how many pairs are remembered. A document with more is one whose releases have little in common, of which remembering saves nothing.
+// mostPairs is how many pairs are remembered. A document with more is one whose releases have
+// little in common, of which remembering saves nothing.
 const mostPairs = 1 << 17
 
 // forget empties the memory of pairs when it is full. A demand that comes again is written again.
@@ -90,7 +93,8 @@ func (d *documentReader) number(l line) uint32 {
 	return *number - 1
 }
 
-// isPlain reports whether lineOf makes of a constraint nothing but what it says: it is no alias and no address, and has no space around it.
+// isPlain reports whether lineOf makes of a constraint nothing but what it says: it is no alias and
+// no address, and has no space around it.
 func isPlain(text []byte) bool {
 	for _, c := range text {
 		if c == '/' || c == ':' || c >= utf8.RuneSelf {
@@ -109,8 +113,9 @@ func (d *documentReader) list(all []line) uint32 {
 	return d.into.List(d.numbers)
 }
 
-// listsOf reads what the release demands. A name among the optional dependencies overrides the same name among the dependencies; what is
-// needed is not asked for as a peer as well; bundled dependencies come with the archive.
+// listsOf reads what the release demands. A name among the optional dependencies overrides the same
+// name among the dependencies; what is needed is not asked for as a peer as well; bundled
+// dependencies come with the archive.
 func (d *documentReader) listsOf() demandLists {
 	d.key = d.key[:0]
 	for _, field := range d.fields[:fieldEngines] {
@@ -153,7 +158,8 @@ func (d *documentReader) listsOf() demandLists {
 	})
 	last := &d.lists[d.next%len(d.lists)]
 	d.next++
-	last.key, last.demandLists = append(last.key[:0], d.key...), demandLists{d.list(d.needs), d.list(d.peers), d.list(d.covered)}
+	last.key, last.demandLists = append(last.key[:0], d.key...),
+		demandLists{d.list(d.needs), d.list(d.peers), d.list(d.covered)}
 	return last.demandLists
 }
 
@@ -197,8 +203,9 @@ func (d *documentReader) distinct(all []line) []line {
 	return all
 }
 
-// linesOf reads an object of names and constraints, or a list of names, as very old releases have it: any release of each will do. What is no text is
-// passed over, and what cannot be read as a constraint admits nothing; a release may say so.
+// linesOf reads an object of names and constraints, or a list of names, as very old releases have
+// it: any release of each will do. What is no text is passed over, and what cannot be read as a
+// constraint admits nothing; a release may say so.
 func (d *documentReader) linesOf(object []byte, into []line) []line {
 	places, plain := stringPairs(object, d.places[:0])
 	d.places = places
@@ -214,13 +221,15 @@ func (d *documentReader) linesOf(object []byte, into []line) []line {
 			} else if !v.IsObject() {
 				return false
 			}
-			into = append(into, line{pair: d.pair([]byte(name.String()), []byte(text.String()), uint32(maphash.String(d.seed, name.Raw+text.Raw)))})
+			into = append(into, line{pair: d.pair(
+				[]byte(name.String()), []byte(text.String()), uint32(maphash.String(d.seed, name.Raw+text.Raw)))})
 			return true
 		})
 		return into
 	}
 	for _, p := range places {
-		into = append(into, line{pair: d.pair(object[p.name:p.nameEnd], object[p.value:p.end], uint32(maphash.Bytes(d.seed, object[p.name:p.end])))})
+		into = append(into, line{pair: d.pair(
+			object[p.name:p.nameEnd], object[p.value:p.end], uint32(maphash.Bytes(d.seed, object[p.name:p.end])))})
 	}
 	return into
 }
@@ -228,7 +237,8 @@ func (d *documentReader) linesOf(object []byte, into []line) []line {
 // A pairPlace is where the name and the value of a field stand, without their quotes.
 type pairPlace struct{ name, nameEnd, value, end int }
 
-// stringPairs finds the fields of an object, which is JSON, as long as all values are texts, and nothing in them is escaped.
+// stringPairs finds the fields of an object, which is JSON, as long as all values are texts, and
+// nothing in them is escaped.
 func stringPairs(object []byte, into []pairPlace) (places []pairPlace, plain bool) {
 	if len(object) == 0 || object[0] != '{' || bytes.IndexByte(object, '\\') >= 0 {
 		return into, len(object) == 0

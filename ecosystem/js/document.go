@@ -26,10 +26,12 @@ import (
 // currentTag is the tag of the release that registries hand out by default.
 const currentTag = "latest"
 
-// digestOf reads the registry document of a package, as it comes, into what is kept of it: a twentieth of the long ones of packages with
-// many releases. Whatever is no such document, or that of another package, is an error.
+// digestOf reads the registry document of a package, as it comes, into what is kept of it: a
+// twentieth of the long ones of packages with many releases. Whatever is no such document, or that
+// of another package, is an error.
 func digestOf(name string, body io.Reader, base string) ([]byte, error) {
-	d := &documentReader{name: name, base: []byte(base + "/"), into: ecosystem.NewDigestWriter(), seed: maphash.MakeSeed(), pairAt: make([]uint32, 64),
+	d := &documentReader{name: name, base: []byte(base + "/"), into: ecosystem.NewDigestWriter(), seed: maphash.MakeSeed(),
+		pairAt:   make([]uint32, 64),
 		required: map[string]uint32{}, licences: map[string]uint32{}, tested: map[string]uint32{},
 		json: jsontext.NewDecoder(body, jsontext.AllowDuplicateNames(true), jsontext.AllowInvalidUTF8(true))}
 	p, err := d.read()
@@ -47,9 +49,10 @@ func digestOf(name string, body io.Reader, base string) ([]byte, error) {
 	return d.into.Whole(p), nil
 }
 
-// A documentReader reads one document, which is JSON, in one pass and without holding it. Fields are read as the text that they are, and texts that
-// were met before are not taken apart again: most releases of a package say the same. Releases whose version is none by Semantic Versioning are left
-// out.
+// A documentReader reads one document, which is JSON, in one pass and without holding it. Fields
+// are read as the text that they are, and texts that were met before are not taken apart again:
+// most releases of a package say the same. Releases whose version is none by Semantic Versioning
+// are left out.
 type documentReader struct {
 	name   string
 	base   []byte // ends in a slash
@@ -245,8 +248,9 @@ func (d *documentReader) read() (*universe.Package, error) {
 	return p, nil
 }
 
-// write writes the releases in the order of their versions. Of several spellings of a version the exact one counts, else the first by its text, and of
-// one that is there twice the first: the order of the document tells nothing.
+// write writes the releases in the order of their versions. Of several spellings of a version the
+// exact one counts, else the first by its text, and of one that is there twice the first: the order
+// of the document tells nothing.
 func (d *documentReader) write(releases []documentRelease) {
 	slices.SortStableFunc(releases, func(a, b documentRelease) int {
 		if c := a.version.Compare(b.version); c != 0 {
@@ -277,8 +281,8 @@ func btoi(b bool) int {
 	return 0
 }
 
-// object goes through the fields of an object, for each of which read reads the value. The name is as it stands in the document, with
-// its quotes, and only valid until then.
+// object goes through the fields of an object, for each of which read reads the value. The name is
+// as it stands in the document, with its quotes, and only valid until then.
 func (d *documentReader) object(read func(field []byte) error) error {
 	if _, err := d.json.ReadToken(); err != nil {
 		return err
@@ -347,15 +351,16 @@ func (d *documentReader) release() (r documentRelease, err error) {
 	}
 	if len(d.fields[fieldBin])+len(d.fields[fieldScripts])+len(d.fields[fieldHasScript]) > 0 {
 		field := func(at int) gjson.Result { return gjson.Parse(string(d.fields[at])) }
-		r.Runs = d.into.Text(runsOf(programsIn(d.name, field(fieldBin)), field(fieldHasScript).Bool() || len(stepsIn(field(fieldScripts))) > 0))
+		r.Runs = d.into.Text(runsOf(programsIn(d.name, field(fieldBin)), field(fieldHasScript).Bool() ||
+			len(stepsIn(field(fieldScripts))) > 0))
 	}
 	r.Tested = d.testedWith()
 	r.Typed = typed(d.fields[fieldTypes], d.fields[fieldTypings], d.fields[fieldExports])
 	return r, nil
 }
 
-// testedWith reads with which relatives, by their names, a release is developed: what else that takes says nothing of what it
-// is for.
+// testedWith reads with which relatives, by their names, a release is developed: what else that
+// takes says nothing of what it is for.
 func (d *documentReader) testedWith() uint32 {
 	field := d.fields[fieldDev]
 	if len(field) == 0 {
@@ -364,7 +369,8 @@ func (d *documentReader) testedWith() uint32 {
 	n, known := d.tested[string(field)]
 	if !known {
 		own := JS{}.Kin(d.name)
-		lines := slices.DeleteFunc(d.linesOf(field, nil), func(l line) bool { return own.Common(JS{}.Kin(string(d.nameOf(l)))) == "" })
+		lines := slices.DeleteFunc(d.linesOf(field, nil),
+			func(l line) bool { return own.Common(JS{}.Kin(string(d.nameOf(l)))) == "" })
 		n = d.list(d.distinct(lines))
 		d.tested[string(field)] = n
 	}

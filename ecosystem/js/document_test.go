@@ -41,7 +41,8 @@ func TestDigestOf(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, gone := range []string{"readme", "maintainers", "scripts", "devDependencies", "lamp", "signatures", "_hasShrinkwrap"} {
+	for _, gone := range []string{
+		"readme", "maintainers", "scripts", "devDependencies", "lamp", "signatures", "_hasShrinkwrap"} {
 		if strings.Contains(string(digest), gone) {
 			t.Errorf("%s is left in %q", gone, digest)
 		}
@@ -53,7 +54,8 @@ func TestDigestOf(t *testing.T) {
 	if want := read("keel", []byte(longWinded), ""); show(want) != show(kept) {
 		t.Errorf("the document reads\n%s\nwhat is kept\n%s", show(want), show(kept))
 	}
-	for _, text := range []string{"", "[]", "{", "7", `{"versions": 3}`, `{"error": "x"}`, "<html>log in</html>", `{"name": "mast", "versions": {}}`,
+	for _, text := range []string{
+		"", "[]", "{", "7", `{"versions": 3}`, `{"error": "x"}`, "<html>log in</html>", `{"name": "mast", "versions": {}}`,
 		`{"versions": {"1.0.0": {"dist": ` + strings.Repeat("[", 1_000_000) + strings.Repeat("]", 1_000_000) + "}}}"} {
 		if left, err := digestOf("keel", strings.NewReader(text), ""); err == nil {
 			t.Errorf("%.40q is taken for a document: %q", text, left)
@@ -72,7 +74,8 @@ func read(name string, body []byte, base string) *universe.Package {
 	})
 	published := map[string]time.Time{}
 	each(top["time"], func(text string, value gjson.Result) {
-		if at, err := time.Parse(time.RFC3339, value.String()); err == nil && value.Type == gjson.String && at.UnixMilli() != 0 {
+		if at, err := time.Parse(time.RFC3339, value.String()); err == nil && value.Type == gjson.String &&
+			at.UnixMilli() != 0 {
 			published[text] = time.UnixMilli(at.UnixMilli()).UTC()
 		}
 	})
@@ -88,7 +91,8 @@ func read(name string, body []byte, base string) *universe.Package {
 	p.Tags = map[string]string{}
 	each(top["dist-tags"], func(tag string, v gjson.Result) { p.Tags[tag] = v.String() })
 	p.Current = p.Tags[currentTag]
-	p.Notes.About, p.Notes.Homepage, p.Notes.Repository = forPeople(top["description"]), forPeople(top["homepage"]), forPeople(top["repository"].Get("url"))
+	p.Notes.About, p.Notes.Homepage, p.Notes.Repository = forPeople(top["description"]), forPeople(top["homepage"]),
+		forPeople(top["repository"].Get("url"))
 	return p
 }
 
@@ -189,7 +193,8 @@ func TestSpellings(t *testing.T) {
 	one := func(text, tarball string) string {
 		return fmt.Sprintf(`%q: {"dist": {"tarball": %q, "integrity": "sha512-x"}}`, text, tarball)
 	}
-	for _, order := range [][]string{{"1.0.0", "v1.0.0", "=1.0.0"}, {"v1.0.0", "=1.0.0", "1.0.0"}, {"=1.0.0", "1.0.0", "v1.0.0"}} {
+	for _, order := range [][]string{
+		{"1.0.0", "v1.0.0", "=1.0.0"}, {"v1.0.0", "=1.0.0", "1.0.0"}, {"=1.0.0", "1.0.0", "v1.0.0"}} {
 		var all []string
 		for _, text := range order {
 			all = append(all, one(text, "of "+text))
@@ -213,7 +218,8 @@ func TestDocumentForms(t *testing.T) {
 		`{"dependencies": {"a\u0062": "^1", "ab": "^2", "c": 7, "d": ["x"]}, "peerDependencies": {"ab": "^1", "q": "*", "a.b": "1", "a.b": "2"}, "peerDependenciesMeta": {"a.b": {"optional": true}, "q": {"optional": "true"}, "q": {}}}`,
 		`{"dependencies": {"a": "^1"}, "bundleDependencies": ["a"], "bundledDependencies": ["q"], "peerDependencies": {"a": "^2", "q": "1"}}`,
 		`{"dependencies": {"a": "^1"}, "dependencies": {"b": "^1"}, "dist": {"tarball": "http://base/x/a.tgz", "tarball": 7, "shasum": "00ff"}, "dist": 3}`,
-		`{"bin": "cli.js", "hasInstallScript": true}`, `{"bin": {"oar": "x", "../up": "/y"}, "scripts": {"test": "x", "install": "make", "postinstall": 7}}`,
+		`{"bin": "cli.js", "hasInstallScript": true}`,
+		`{"bin": {"oar": "x", "../up": "/y"}, "scripts": {"test": "x", "install": "make", "postinstall": 7}}`,
 		`{"engines": {"node": ">=18", "atom": 1}, "os": ["linux", "!win32"], "cpu": "x64", "libc": ["musl"], "license": {"type": "MIT"}, "deprecated": " so\n what "}`,
 		`{"dependencies": ["a", "b", 7, "a", "c\u0064", ["e"]], "peerDependencies": [], "optionalDependencies": "x", "peerDependenciesMeta": [{"optional": true}], "engines": ["node"]}`,
 		`{"peerDependencies": {"0": "^1"}, "peerDependenciesMeta": [{"optional": true}], "optionalDependencies": ["z", "y"], "dependencies": {"y": "1"}}`,
@@ -259,7 +265,8 @@ func FuzzDigestOf(f *testing.F) {
 	})
 }
 
-// BenchmarkDocument reads a package of 300 releases, each with some demands: "document" from what a registry says, "digest" from what is kept.
+// BenchmarkDocument reads a package of 300 releases, each with some demands: "document" from what a
+// registry says, "digest" from what is kept.
 func BenchmarkDocument(b *testing.B) {
 	var text strings.Builder
 	text.WriteString("package keel\n")
@@ -275,7 +282,8 @@ func BenchmarkDocument(b *testing.B) {
 		b.Fatal(err)
 	}
 	body := document(table["keel"], false, func(r *universe.Release) map[string]any {
-		return map[string]any{"tarball": "http://x/keel/-/keel-" + r.Version.String() + ".tgz", "integrity": "sha512-" + strings.Repeat("x", 80) + r.Version.String()}
+		return map[string]any{"tarball": "http://x/keel/-/keel-" + r.Version.String() + ".tgz",
+			"integrity": "sha512-" + strings.Repeat("x", 80) + r.Version.String()}
 	})
 	digest, err := digestOf("keel", bytes.NewReader(body), "http://x")
 	if err != nil {
@@ -321,7 +329,8 @@ func readPackage(name string, body io.Reader, base string) (*universe.Package, e
 	return ecosystem.DecodeDigest(ranges.Scheme, string(data))
 }
 
-// An entry says that a release brings its own type declarations by any of three fields, and with which relatives it is developed.
+// An entry says that a release brings its own type declarations by any of three fields, and with
+// which relatives it is developed.
 func TestTypesAndTests(t *testing.T) {
 	for _, test := range []struct {
 		entry string
@@ -333,10 +342,12 @@ func TestTypesAndTests(t *testing.T) {
 		{`{"typings": "index.d.ts", "types": 7}`, true, ""},
 		{`{"exports": {".": {"import": {"types": "./a.d.ts"}}}}`, true, ""},
 		{`{"exports": {"./types": "./types.js"}, "types": ""}`, false, ""},
-		{`{"devDependencies": {"hull": "^5", "oar": "1", "@hull/core": "^5", "@oar/x": "1", "hulls": "2"}}`, false, "@hull/core@^5 hull@^5"},
+		{`{"devDependencies": {"hull": "^5", "oar": "1", "@hull/core": "^5", "@oar/x": "1", "hulls": "2"}}`, false,
+			"@hull/core@^5 hull@^5"},
 		{`{"devDependencies": "x"}`, false, ""},
 	} {
-		p, err := readPackage("@hull/lamp", strings.NewReader(`{"versions": {"1.0.0": `+test.entry+`, "1.1.0": `+test.entry+`}}`), "")
+		p, err := readPackage("@hull/lamp",
+			strings.NewReader(`{"versions": {"1.0.0": `+test.entry+`, "1.1.0": `+test.entry+`}}`), "")
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -11,8 +11,8 @@ import (
 	"molt/input"
 )
 
-// Executables reads "bin" of a release's manifest: an object of names and files, or one file, which gets the name of the package without its
-// scope.
+// Executables reads "bin" of a release's manifest: an object of names and files, or one file, which
+// gets the name of the package without its scope.
 func (JS) Executables(name string, manifest []byte) map[string]string {
 	if input.JSONDepth("package.json", manifest) != nil || !gjson.ValidBytes(manifest) {
 		return nil
@@ -25,8 +25,12 @@ func programsIn(name string, bin gjson.Result) map[string]string {
 	all := map[string]string{}
 	add := func(name, file string) {
 		file = path.Clean(strings.TrimPrefix(file, "./"))
-		plain := name != "" && !strings.HasPrefix(name, ".") && !strings.ContainsFunc(name, func(c rune) bool { return c <= ' ' || c == 0x7f || strings.ContainsRune(`/\:*?"<>|`, c) })
-		if plain && file != "." && file != ".." && !strings.HasPrefix(file, "../") && !path.IsAbs(file) && !strings.ContainsAny(file, "\\:\x00") {
+		plain := name != "" && !strings.HasPrefix(name, ".") &&
+			!strings.ContainsFunc(name, func(c rune) bool {
+				return c <= ' ' || c == 0x7f || strings.ContainsRune(`/\:*?"<>|`, c)
+			})
+		if plain && file != "." && file != ".." && !strings.HasPrefix(file, "../") && !path.IsAbs(file) &&
+			!strings.ContainsAny(file, "\\:\x00") {
 			all[name] = file
 		}
 	}
@@ -67,8 +71,9 @@ func stepsIn(scripts gjson.Result) (all []string) {
 // scriptVariables begins the names of the variables that such scripts find by convention, whichever program runs them.
 const scriptVariables = "npm" + "_"
 
-// BuildCommand returns a script, with the variables that the runtime's tools set for it by convention: what it is called, for which package, where the
-// application is; and with the executables of what it needs before others.
+// BuildCommand returns a script, with the variables that the runtime's tools set for it by
+// convention: what it is called, for which package, where the application is; and with the
+// executables of what it needs before others.
 func (JS) BuildCommand(app, folder string, manifest []byte, step string) (run string, env map[string]string) {
 	var bins []string
 	for at := folder; ; at = filepath.Dir(at) {

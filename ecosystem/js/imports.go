@@ -16,7 +16,8 @@ import (
 )
 
 // sources are the endings of files that the parser reads, with how.
-var sources = map[string]api.Loader{".js": api.LoaderJSX, ".mjs": api.LoaderJSX, ".cjs": api.LoaderJSX, ".jsx": api.LoaderJSX,
+var sources = map[string]api.Loader{
+	".js": api.LoaderJSX, ".mjs": api.LoaderJSX, ".cjs": api.LoaderJSX, ".jsx": api.LoaderJSX,
 	".ts": api.LoaderTS, ".mts": api.LoaderTS, ".cts": api.LoaderTS, ".tsx": api.LoaderTSX}
 
 // typesOnly matches an import or export of types, which the parser would leave out. The word "type" is blanked, unless
@@ -82,28 +83,30 @@ func (c *collector) setup(build api.PluginBuild) {
 		}
 		return api.OnResolveResult{Path: args.Path, External: true}, nil
 	})
-	build.OnLoad(api.OnLoadOptions{Filter: ".*", Namespace: sourceSpace}, func(args api.OnLoadArgs) (api.OnLoadResult, error) {
-		data, err := input.ReadFS(c.dir, args.Path, input.Source)
-		if err != nil {
-			return api.OnLoadResult{}, err
-		}
-		loader := sources[path.Ext(args.Path)]
-		if loader == api.LoaderTS || loader == api.LoaderTSX {
-			data = typesOnly.ReplaceAllFunc(data, func(m []byte) []byte {
-				part := typesOnly.FindSubmatch(m)
-				if bytes.Equal(part[4], []byte("from")) && (bytes.Equal(part[6], []byte(`"`)) || bytes.Equal(part[6], []byte(`'`))) {
-					return m
-				}
-				return bytes.Replace(m, []byte("type"), []byte("    "), 1)
-			})
-		}
-		text := string(data)
-		return api.OnLoadResult{Contents: &text, Loader: loader}, nil
-	})
+	build.OnLoad(api.OnLoadOptions{Filter: ".*", Namespace: sourceSpace},
+		func(args api.OnLoadArgs) (api.OnLoadResult, error) {
+			data, err := input.ReadFS(c.dir, args.Path, input.Source)
+			if err != nil {
+				return api.OnLoadResult{}, err
+			}
+			loader := sources[path.Ext(args.Path)]
+			if loader == api.LoaderTS || loader == api.LoaderTSX {
+				data = typesOnly.ReplaceAllFunc(data, func(m []byte) []byte {
+					part := typesOnly.FindSubmatch(m)
+					if bytes.Equal(part[4], []byte("from")) &&
+						(bytes.Equal(part[6], []byte(`"`)) || bytes.Equal(part[6], []byte(`'`))) {
+						return m
+					}
+					return bytes.Replace(m, []byte("type"), []byte("    "), 1)
+				})
+			}
+			text := string(data)
+			return api.OnLoadResult{Contents: &text, Loader: loader}, nil
+		})
 }
 
-// note adds the places of an import. The parser tells the file, and quoted its lines; where it stands nowhere in quotes, it
-// is noted once, without a line.
+// note adds the places of an import. The parser tells the file, and quoted its lines; where it
+// stands nowhere in quotes, it is noted once, without a line.
 func (c *collector) note(file, specifier, name string) {
 	i := ecosystem.Import{Package: name, Specifier: specifier, File: file}
 	c.mu.Lock()
@@ -126,7 +129,8 @@ func (c *collector) note(file, specifier, name string) {
 
 // packageOf returns the package that a specifier leads into, "" for a file or for a part of the runtime.
 func packageOf(specifier string) string {
-	if specifier == "" || specifier[0] == '.' || specifier[0] == '/' || specifier[0] == '#' || strings.Contains(specifier, ":") {
+	if specifier == "" || specifier[0] == '.' || specifier[0] == '/' || specifier[0] == '#' ||
+		strings.Contains(specifier, ":") {
 		return ""
 	}
 	parts := strings.SplitN(specifier, "/", 3)

@@ -61,7 +61,8 @@ func (w *walker) folder(at string, bundled []string) error {
 	w.seen[real] = true
 	entries, err := os.ReadDir(real)
 	if err != nil {
-		w.packages = append(w.packages, ecosystem.InstalledPackage{Path: at, Place: filepath.ToSlash(real), Home: filepath.ToSlash(real),
+		w.packages = append(w.packages, ecosystem.InstalledPackage{
+			Path: at, Place: filepath.ToSlash(real), Home: filepath.ToSlash(real),
 			Problem: fmt.Sprintf("cannot be read: %v", errors.Unwrap(err))})
 		return nil
 	}
@@ -72,7 +73,8 @@ func (w *walker) folder(at string, bundled []string) error {
 		case strings.HasPrefix(name, "@"):
 			inScope, err := os.ReadDir(filepath.Join(real, name))
 			if err != nil {
-				w.packages = append(w.packages, ecosystem.InstalledPackage{Path: path.Join(at, name), Problem: fmt.Sprintf("cannot be read: %v", errors.Unwrap(err))})
+				w.packages = append(w.packages, ecosystem.InstalledPackage{
+					Path: path.Join(at, name), Problem: fmt.Sprintf("cannot be read: %v", errors.Unwrap(err))})
 				continue
 			}
 			for _, e := range inScope {

@@ -71,15 +71,20 @@ func TestInstalled(t *testing.T) {
 		}
 		all = append(all, line)
 	}
-	want := []string{"@quay/lamp @quay/lamp 3.0.0", "boxed boxed 1.0.0", "boxed/node_modules/inside inside 0.1.0 bundled", "empty   (a folder without package.json)",
-		"keel keel 1.0.0", "keel/node_modules/rope rope 2.0.0", "lost   (a link that leads nowhere)", "number   (its package.json gives no version)", "other rope 1.5.0",
-		"ring   (a folder without package.json)", "rope rope 1.0.0", "silent silent  (its package.json gives no version)", "skiff skiff "}
+	want := []string{"@quay/lamp @quay/lamp 3.0.0", "boxed boxed 1.0.0", "boxed/node_modules/inside inside 0.1.0 bundled",
+		"empty   (a folder without package.json)",
+		"keel keel 1.0.0", "keel/node_modules/rope rope 2.0.0", "lost   (a link that leads nowhere)",
+		"number   (its package.json gives no version)", "other rope 1.5.0",
+		"ring   (a folder without package.json)", "rope rope 1.0.0", "silent silent  (its package.json gives no version)",
+		"skiff skiff "}
 	if strings.Join(all, "\n") != strings.Join(want, "\n") {
 		t.Errorf("installed are\n%s\nwant\n%s", strings.Join(all, "\n"), strings.Join(want, "\n"))
 	}
 	for _, test := range []struct{ from, name, want string }{
-		{"", "rope", "1.0.0"}, {"node_modules/keel", "rope", "2.0.0"}, {"node_modules/keel/node_modules/rope", "rope", "2.0.0"},
-		{"node_modules/@quay/lamp", "keel", "1.0.0"}, {"node_modules/boxed", "inside", "0.1.0"}, {"", "inside", ""}, {"boats/skiff", "other", "1.5.0"},
+		{"", "rope", "1.0.0"}, {"node_modules/keel", "rope", "2.0.0"},
+		{"node_modules/keel/node_modules/rope", "rope", "2.0.0"},
+		{"node_modules/@quay/lamp", "keel", "1.0.0"}, {"node_modules/boxed", "inside", "0.1.0"}, {"", "inside", ""},
+		{"boats/skiff", "other", "1.5.0"},
 	} {
 		found := ""
 		if p := got.Find(strings.TrimSuffix(got.Root()+"/"+test.from, "/"), test.name); p != nil {
@@ -100,11 +105,15 @@ func TestInstalled(t *testing.T) {
 func TestImports(t *testing.T) {
 	source := fstest.MapFS{}
 	for name, text := range map[string]string{
-		"src/a.ts":                   "import keel, { type Plank } from 'keel';\nimport type Rope from \"@quay/rope/knots\";\nexport * from './b';\nexport type { Lamp } from 'lamp';\nimport type from 'typed';\nimport 'node:fs';\nimport '#own';\n",
-		"src/b.jsx":                  "const late = () => import('late');\nexport default <p>{require('keel')}</p>;\n",
-		"src/c.mjs":                  "const name = 'computed';\nawait import(name);\n// import 'comment'\nconst text = \"import 'text'\";\n",
-		"src/broken.js":              "import { from 'broken';\n",
-		"src/d.tsx":                  "import x = require('old');\nexport const y: string = <b>{x as unknown as string}</b> as never;\n",
+		"src/a.ts": "import keel, { type Plank } from 'keel';\nimport type Rope from " +
+			"\"@quay/rope/knots\";\nexport * from './b';\nexport type { Lamp } from 'lamp';\nimport type from " +
+			"'typed';\nimport 'node:fs';\nimport '#own';\n",
+		"src/b.jsx": "const late = () => import('late');\nexport default <p>{require('keel')}</p>;\n",
+		"src/c.mjs": "const name = 'computed';\nawait import(name);\n// import 'comment'\nconst text = " +
+			"\"import 'text'\";\n",
+		"src/broken.js": "import { from 'broken';\n",
+		"src/d.tsx": "import x = require('old');\nexport const y: string = <b>{x as unknown as " +
+			"string}</b> as never;\n",
 		"node_modules/keel/index.js": "require('hidden');\n",
 		".cache/e.js":                "require('hidden');\n",
 		"page.html":                  "<script>import 'hidden'</script>",
@@ -119,7 +128,8 @@ func TestImports(t *testing.T) {
 	for _, i := range all {
 		got = append(got, fmt.Sprintf("%s:%d %s", i.File, i.Line, i.Package))
 	}
-	want := "src/a.ts:1 keel; src/a.ts:2 @quay/rope; src/a.ts:4 lamp; src/a.ts:5 typed; src/b.jsx:1 late; src/b.jsx:2 keel; src/d.tsx:1 old"
+	want := "src/a.ts:1 keel; src/a.ts:2 @quay/rope; src/a.ts:4 lamp; src/a.ts:5 typed; src/b.jsx:1 late; src/b.jsx:2 " +
+		"keel; src/d.tsx:1 old"
 	if strings.Join(got, "; ") != want {
 		t.Errorf("imports are\n%s\nwant\n%s", strings.Join(got, "; "), want)
 	}
@@ -129,7 +139,8 @@ func TestImports(t *testing.T) {
 }
 
 func TestPackageOf(t *testing.T) {
-	for specifier, want := range map[string]string{"keel": "keel", "keel/parts/oak": "keel", "@quay/lamp": "@quay/lamp", "@quay/lamp/x": "@quay/lamp",
+	for specifier, want := range map[string]string{
+		"keel": "keel", "keel/parts/oak": "keel", "@quay/lamp": "@quay/lamp", "@quay/lamp/x": "@quay/lamp",
 		"@quay": "", "./x": "", "../x": "", "/x": "", "#x": "", "node:fs": "", "https://quay.example/x.js": "", "": ""} {
 		if got := packageOf(specifier); got != want {
 			t.Errorf("%q leads into %q, want %q", specifier, got, want)

@@ -45,8 +45,9 @@ func (JS) Tenancy() solve.Tenancy { return solve.Nested }
 // Canonical returns the name itself: it is written in one way.
 func (JS) Canonical(name string) string { return name }
 
-// descriptions is the scope under which, by the convention of the language's typed dialect, type declarations are published for packages
-// that have none: those of x as x below it, those of @s/x as s__x, those of the runtime under the runtime's name.
+// descriptions is the scope under which, by the convention of the language's typed dialect, type
+// declarations are published for packages that have none: those of x as x below it, those of @s/x
+// as s__x, those of the runtime under the runtime's name.
 const descriptions = "@types"
 
 // Purpose tells groups apart as the manifest has them.
@@ -142,7 +143,8 @@ func demand(name, text string) (universe.Demand, error) {
 	return d, err
 }
 
-// lineOf takes one line of a manifest or of a registry document apart. Whether its text is a constraint is not looked at.
+// lineOf takes one line of a manifest or of a registry document apart. Whether its text is a
+// constraint is not looked at.
 func lineOf(name, text string) universe.Demand {
 	d := universe.Demand{As: name, Package: name, Text: strings.TrimSpace(text)}
 	if rest, ok := strings.CutPrefix(d.Text, alias); ok {
@@ -151,7 +153,8 @@ func lineOf(name, text string) universe.Demand {
 			d.Package, d.Text = rest[:at], rest[at+1:]
 		}
 	}
-	d.Foreign = strings.Contains(d.Text, "/") || strings.HasPrefix(d.Text, ".") || strings.Contains(d.Text, ":") && protocol.MatchString(d.Text)
+	d.Foreign = strings.Contains(d.Text, "/") || strings.HasPrefix(d.Text, ".") || strings.Contains(d.Text, ":") &&
+		protocol.MatchString(d.Text)
 	return d
 }
 

@@ -13,16 +13,20 @@ import (
 	"molt/ecosystem"
 )
 
-// executables is the folder in which the runtime's tools look for what packages give people to run, in each folder of packages.
+// executables is the folder in which the runtime's tools look for what packages give people to run,
+// in each folder of packages.
 const executables = ".bin"
 
-// Layout lays a lock out as flat as its graph allows. The runtime looks for a name in the folder of the asking package, then in that of the
-// folder above, up to the application's (the module loading algorithm of the language's runtimes). So a release is put as far up as it can
-// be: nothing of another kind may stand under its name there, nobody below may have looked through that folder for another of the name,
-// and what it looks up as a peer, itself or for what it needs, must be the same folder there that its dependent sees. A release
-// stands more than once only where one of these keeps it down. What the application declares is put to the top before everything else, and folders
-// are filled in the order in which they come about, names in theirs, so that the same lock gives the same layout. A release that comes
-// again below itself is a link to where it stands: releases that need each other in a circle would nest forever.
+// Layout lays a lock out as flat as its graph allows. The runtime looks for a name in the folder of
+// the asking package, then in that of the folder above, up to the application's (the module loading
+// algorithm of the language's runtimes). So a release is put as far up as it can be: nothing of
+// another kind may stand under its name there, nobody below may have looked through that folder for
+// another of the name, and what it looks up as a peer, itself or for what it needs, must be the
+// same folder there that its dependent sees. A release stands more than once only where one of
+// these keeps it down. What the application declares is put to the top before everything else, and
+// folders are filled in the order in which they come about, names in theirs, so that the same lock
+// gives the same layout. A release that comes again below itself is a link to where it stands:
+// releases that need each other in a circle would nest forever.
 func (JS) Layout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*ecosystem.Layout, error) {
 	y, err := newLayout(l, fits)
 	if err != nil {
@@ -34,35 +38,41 @@ func (JS) Layout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*
 	}
 	out := &ecosystem.Layout{Executables: executables, Manifest: JS{}.Manifest()}
 	for _, f := range y.folders[1:] {
-		out.Places = append(out.Places, ecosystem.Place{Path: f.path, Name: f.name, Package: f.of.locked, Holder: path.Join(f.parent.path, modules)})
+		out.Places = append(out.Places,
+			ecosystem.Place{Path: f.path, Name: f.name, Package: f.of.locked, Holder: path.Join(f.parent.path, modules)})
 	}
 	for _, k := range y.links {
-		out.Places = append(out.Places, ecosystem.Place{Path: path.Join(k.in.path, modules, k.name), Name: k.name, Package: k.to.of.locked,
-			Holder: path.Join(k.in.path, modules), Link: k.to.path})
+		out.Places = append(out.Places,
+			ecosystem.Place{Path: path.Join(k.in.path, modules, k.name), Name: k.name, Package: k.to.of.locked,
+				Holder: path.Join(k.in.path, modules), Link: k.to.path})
 	}
 	for folder, name := range l.Members {
 		if !folderName(name) {
 			return nil, fmt.Errorf("the lock has a member named %q, which is no name of a folder for a package", name)
 		}
-		out.Places = append(out.Places, ecosystem.Place{Path: path.Join(modules, name), Name: name, Holder: modules, Link: folder})
+		out.Places = append(out.Places,
+			ecosystem.Place{Path: path.Join(modules, name), Name: name, Holder: modules, Link: folder})
 	}
 	for name, folder := range localFolders(l) {
 		if l.Members[folder] == name {
 			continue // a member of the workspace that is declared by its folder
 		}
-		out.Places = append(out.Places, ecosystem.Place{Path: path.Join(modules, name), Name: name, Holder: modules, Link: folder})
+		out.Places = append(out.Places,
+			ecosystem.Place{Path: path.Join(modules, name), Name: name, Holder: modules, Link: folder})
 	}
 	slices.SortFunc(out.Places, func(a, b ecosystem.Place) int { return strings.Compare(a.Path, b.Path) })
 	return out, nil
 }
 
-// localFolders lists the folders of the application that it declares in place of packages, by name. They are linked like members of a workspace.
+// localFolders lists the folders of the application that it declares in place of packages, by name.
+// They are linked like members of a workspace.
 func localFolders(l *ecosystem.Lock) map[string]string {
 	all := map[string]string{}
 	for _, e := range l.Roots {
 		member, _ := project.SplitGroup(e.Group)
 		folder := ecosystem.LocalFolder(e)
-		if e.Foreign && e.To == "" && member == "" && e.Apart == "" && folder != "" && folderName(e.Name) && !slices.Contains(strings.Split(folder, "/"), modules) {
+		if e.Foreign && e.To == "" && member == "" && e.Apart == "" && folder != "" && folderName(e.Name) &&
+			!slices.Contains(strings.Split(folder, "/"), modules) {
 			all[e.Name] = folder
 		}
 	}
@@ -110,7 +120,8 @@ type link struct {
 }
 
 func newLayout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*layout, error) {
-	y := &layout{folded: l.Folded, nodes: make(map[string]*laid, len(l.Packages)), members: slices.Sorted(maps.Values(l.Members))}
+	y := &layout{folded: l.Folded, nodes: make(map[string]*laid, len(l.Packages)),
+		members: slices.Sorted(maps.Values(l.Members))}
 	for i := range l.Packages {
 		p := &l.Packages[i]
 		y.nodes[p.ID] = &laid{locked: p, out: !fits(p)}
@@ -183,7 +194,8 @@ func edgesOf(l *ecosystem.Lock) (all [][]solve.Edge) {
 	return all
 }
 
-// folderName reports whether a name, with its scope, can be the path of a folder in a folder of packages, and of nothing else.
+// folderName reports whether a name, with its scope, can be the path of a folder in a folder of
+// packages, and of nothing else.
 func folderName(name string) bool {
 	scope, rest, scoped := strings.Cut(name, "/")
 	if scoped != strings.HasPrefix(scope, "@") || len(scope) < 2 && scoped {
@@ -192,7 +204,8 @@ func folderName(name string) bool {
 	if !scoped {
 		rest = scope
 	}
-	return fs.ValidPath(name) && rest != "." && !strings.HasPrefix(rest, ".") && rest != modules && !strings.Contains(rest, "/") &&
+	return fs.ValidPath(name) && rest != "." && !strings.HasPrefix(rest, ".") && rest != modules &&
+		!strings.Contains(rest, "/") &&
 		!strings.ContainsFunc(name, func(c rune) bool { return c <= ' ' || c == 0x7f || strings.ContainsRune(`\:*?"<>|`, c) })
 }
 
@@ -220,7 +233,8 @@ func (y *layout) leaveOut(roots []solve.Edge) error {
 	return nil
 }
 
-// lookUp finds out what is looked up above every node: its peers, and what its needs look up and it does not need itself.
+// lookUp finds out what is looked up above every node: its peers, and what its needs look up and it
+// does not need itself.
 func (y *layout) lookUp() error {
 	todo := make([]*laid, 0, len(y.ids))
 	for _, n := range y.apart {
@@ -243,7 +257,8 @@ func (y *layout) lookUp() error {
 			for name, to := range n.lookups {
 				if own := up.needs[name]; own != nil || up.outside[name] {
 					if own != nil && !y.same(own, to) {
-						return fmt.Errorf("the lock has %s see %s as %s, and %s needs another: molt verify says more", n.locked.ID, to.locked.ID, name, idOf(up))
+						return fmt.Errorf("the lock has %s see %s as %s, and %s needs another: molt verify says more", n.locked.ID,
+							to.locked.ID, name, idOf(up))
 					}
 					continue
 				}
@@ -270,7 +285,8 @@ func (y *layout) fill() {
 		y.put(top, name, y.app.needs[name])
 	}
 	for _, member := range slices.Sorted(maps.Keys(y.apart)) {
-		y.parts = append(y.parts, &folder{path: member, of: y.apart[member], parent: top, has: map[string]*folder{}, through: map[string]*folder{}})
+		y.parts = append(y.parts, &folder{
+			path: member, of: y.apart[member], parent: top, has: map[string]*folder{}, through: map[string]*folder{}})
 	}
 	provide := func(of *laid) { // what the application provides though it does not declare it
 		for _, name := range slices.Sorted(maps.Keys(of.lookups)) {
@@ -312,7 +328,8 @@ func (y *layout) put(in *folder, name string, n *laid) *folder {
 			return nil
 		}
 	}
-	f := &folder{path: path.Join(in.path, modules, name), name: name, of: n, parent: in, has: map[string]*folder{}, through: map[string]*folder{}}
+	f := &folder{path: path.Join(in.path, modules, name), name: name, of: n, parent: in, has: map[string]*folder{},
+		through: map[string]*folder{}}
 	in.has[name] = f
 	y.folders = append(y.folders, f)
 	return f
@@ -392,8 +409,9 @@ func (y *layout) sees(from *folder, n *laid, as *folder) bool {
 	return true
 }
 
-// mostFolders is how many folders there may be for each package of the lock before another copy of the same release, with the same peers, will do for a
-// peer: packages that look each other up in many circles could stand in more folders than there is room for.
+// mostFolders is how many folders there may be for each package of the lock before another copy of
+// the same release, with the same peers, will do for a peer: packages that look each other up in
+// many circles could stand in more folders than there is room for.
 const mostFolders = 20
 
 // settle keeps what a new folder sees, and that its dependent finds it.
@@ -445,10 +463,11 @@ func (y *layout) check() error {
 	return nil
 }
 
-// same reports whether two nodes are one; in a folded lock, whose edges lead to the right release and not always to the right node of it, whether
-// they are one release.
+// same reports whether two nodes are one; in a folded lock, whose edges lead to the right release
+// and not always to the right node of it, whether they are one release.
 func (y *layout) same(a, b *laid) bool {
-	return a == b || y.folded && a.locked != nil && b.locked != nil && a.locked.Name == b.locked.Name && a.locked.Version == b.locked.Version
+	return a == b || y.folded && a.locked != nil && b.locked != nil && a.locked.Name == b.locked.Name &&
+		a.locked.Version == b.locked.Version
 }
 
 func idOf(n *laid) string {

@@ -18,8 +18,8 @@ import (
 	"molt/ecosystem/js/ranges"
 )
 
-// lockOf resolves a universe in the notation of universe.Sketch, with a line for the application and some for members that stand apart, and
-// locks it.
+// lockOf resolves a universe in the notation of universe.Sketch, with a line for the application
+// and some for members that stand apart, and locks it.
 func lockOf(t testing.TB, text string) *ecosystem.Lock {
 	t.Helper()
 	var rest []string
@@ -71,7 +71,8 @@ func lockOf(t testing.TB, text string) *ecosystem.Lock {
 
 func everything(*ecosystem.LockedPackage) bool { return true }
 
-// lookedUp goes through a layout as a runtime would, and says what it finds that the lock does not lead to. It knows nothing of how layouts are made.
+// lookedUp goes through a layout as a runtime would, and says what it finds that the lock does not
+// lead to. It knows nothing of how layouts are made.
 func lookedUp(l *ecosystem.Lock, layout *ecosystem.Layout) error {
 	places, links, reached := map[string]*ecosystem.LockedPackage{}, map[string]string{}, map[string]bool{}
 	for _, p := range layout.Places {
@@ -123,10 +124,12 @@ func lookedUp(l *ecosystem.Lock, layout *ecosystem.Layout) error {
 					return fmt.Errorf("%s looks up the peer %s and finds %q, not %s", at, e.Name, found, e.To)
 				}
 				// Where a release comes again below itself, another copy of its peer has to do.
-				if dependent := sees(e.Name); dependent != found && (len(layout.Places) == len(nodes) || places[dependent] == nil || places[dependent].ID != places[found].ID) {
+				if dependent := sees(e.Name); dependent != found &&
+					(len(layout.Places) == len(nodes) || places[dependent] == nil || places[dependent].ID != places[found].ID) {
 					return fmt.Errorf("%s finds its peer %s in %s, and its dependent in %s", at, e.Name, found, dependent)
 				}
-				if s := (state{found, ""}); found == "node_modules/"+e.Name && !seen[s] && !slices.ContainsFunc(l.Roots, func(r solve.Edge) bool { return r.Name == e.Name }) {
+				if s := (state{found, ""}); found == "node_modules/"+e.Name && !seen[s] &&
+					!slices.ContainsFunc(l.Roots, func(r solve.Edge) bool { return r.Name == e.Name }) {
 					seen[s] = true // the application provides it, though it does not declare it
 					if err := follow(found, want.Needs, want.Peers, func(name string) string { return find("", name) }); err != nil {
 						return err
@@ -161,7 +164,8 @@ func lookedUp(l *ecosystem.Lock, layout *ecosystem.Layout) error {
 		member, _ := project.SplitGroup(e.Group)
 		if e.Apart == "" { // it is the application's, and the member finds it there
 			if e.To != "" && find(member, e.Name) != find("", e.Name) {
-				return fmt.Errorf("%s finds %s in %s, and the application in %s", member, e.Name, find(member, e.Name), find("", e.Name))
+				return fmt.Errorf("%s finds %s in %s, and the application in %s", member, e.Name, find(member, e.Name),
+					find("", e.Name))
 			}
 			member = ""
 		}
@@ -195,7 +199,8 @@ func TestLayoutOfRandomUniverses(t *testing.T) {
 			t.Fatalf("seed %d: %v\n%s\n%s", seed, err, text, JS{}.EncodeLock(l))
 		}
 		laid++
-		if slices.ContainsFunc(layout.Places, func(p ecosystem.Place) bool { return strings.Count(p.Path, "node_modules") > 1 }) {
+		if slices.ContainsFunc(layout.Places,
+			func(p ecosystem.Place) bool { return strings.Count(p.Path, "node_modules") > 1 }) {
 			nested++
 		}
 		if slices.ContainsFunc(layout.Places, func(p ecosystem.Place) bool { return strings.HasPrefix(p.Path, "apps/") }) {
@@ -209,7 +214,8 @@ func TestLayoutOfRandomUniverses(t *testing.T) {
 		}
 	}
 	if laid < 1000 || nested < 100 || apart < 100 {
-		t.Errorf("%d layouts, %d with nested packages, %d with some of members: the universes are too tame", laid, nested, apart)
+		t.Errorf("%d layouts, %d with nested packages, %d with some of members: the universes are too tame", laid,
+			nested, apart)
 	}
 	t.Log(laid, nested, apart)
 }
@@ -244,7 +250,8 @@ func randomUniverse(random *rand.Rand) string {
 					continue
 				}
 				said[other] = true
-				fmt.Fprintf(&b, " %s%s@%s", []string{"", "", "", "peer:", "peer?:", "opt:"}[random.IntN(6)], other, constraints[random.IntN(len(constraints))])
+				fmt.Fprintf(&b, " %s%s@%s", []string{"", "", "", "peer:", "peer?:", "opt:"}[random.IntN(6)],
+					other, constraints[random.IntN(len(constraints))])
 			}
 		}
 	}
@@ -255,14 +262,21 @@ func TestLayouts(t *testing.T) {
 	for _, test := range []struct{ name, universe, want string }{
 		{"flat where it can be", "app: a@1 b@1\na@1: c@1\nb@1: c@1\nc@1", "a b c"},
 		{"what is declared wins the top", "app: a@1 c@2\na@1: c@1\nc@1\nc@2", "a a/c@1.0.0 c"},
-		{"a release stands once where it can", "app: a@1 b@1 c@2\na@1: d@1\nb@1: d@1\nd@1: c@1\nc@1\nc@2", "a b c d d/c@1.0.0"},
-		{"a peer is what the dependent sees", "app: a@1 p@1\na@1: p@2 t@1\nt@1: peer:p@2\np@1\np@2", "a a/p@2.0.0 a/t@1.0.0 p"},
-		{"two contexts need two", "app: a@1 b@1\na@1: p@1 t@1\nb@1: p@2 t@1\nt@1: peer:p@1||2\np@1\np@2", "a b b/p@2.0.0 b/t@1.0.0 p t"},
-		{"a member that stands apart", "app: a@1 p@1\npart apps/x: p@2 t@1\na@1\np@1\np@2\nt@1: peer:p@*", "apps/x/node_modules/p@2.0.0 apps/x/node_modules/t@1.0.0 a boat-x p"},
-		{"and finds what it shares", "app: p@1\npart apps/x: p@2 a@1\nalso part apps/x: c@2\na@1: c@1\nc@1\nc@2\np@1\np@2", "apps/x/node_modules/p@2.0.0 a a/c@1.0.0 boat-x c p"},
-		{"and shares what it can", "app: p@1\npart apps/x: p@2 a@1\na@1: c@1\nc@1\np@1\np@2", "apps/x/node_modules/p@2.0.0 a boat-x c p"},
+		{"a release stands once where it can", "app: a@1 b@1 c@2\na@1: d@1\nb@1: d@1\nd@1: c@1\nc@1\nc@2",
+			"a b c d d/c@1.0.0"},
+		{"a peer is what the dependent sees", "app: a@1 p@1\na@1: p@2 t@1\nt@1: peer:p@2\np@1\np@2",
+			"a a/p@2.0.0 a/t@1.0.0 p"},
+		{"two contexts need two", "app: a@1 b@1\na@1: p@1 t@1\nb@1: p@2 t@1\nt@1: peer:p@1||2\np@1\np@2",
+			"a b b/p@2.0.0 b/t@1.0.0 p t"},
+		{"a member that stands apart", "app: a@1 p@1\npart apps/x: p@2 t@1\na@1\np@1\np@2\nt@1: peer:p@*",
+			"apps/x/node_modules/p@2.0.0 apps/x/node_modules/t@1.0.0 a boat-x p"},
+		{"and finds what it shares", "app: p@1\npart apps/x: p@2 a@1\nalso part apps/x: c@2\na@1: c@1\nc@1\nc@2\np@1\np@2",
+			"apps/x/node_modules/p@2.0.0 a a/c@1.0.0 boat-x c p"},
+		{"and shares what it can", "app: p@1\npart apps/x: p@2 a@1\na@1: c@1\nc@1\np@1\np@2",
+			"apps/x/node_modules/p@2.0.0 a boat-x c p"},
 		{"nobody declares the peer", "app: t@1\nt@1: peer:p@1\np@1", "p t"},
-		{"two that look each other up", "app: a@1 p@2\na@1: p@1 t@1\np@1: peer:t@1\nt@1: peer:p@1\np@2", "a a/p@1.0.0 a/t@1.0.0 p"},
+		{"two that look each other up", "app: a@1 p@2\na@1: p@1 t@1\np@1: peer:t@1\nt@1: peer:p@1\np@2",
+			"a a/p@1.0.0 a/t@1.0.0 p"},
 	} {
 		l := lockOf(t, test.universe)
 		layout, err := JS{}.Layout(l, everything)
@@ -292,8 +306,10 @@ func TestLayouts(t *testing.T) {
 
 func TestPlatforms(t *testing.T) {
 	here := map[string]string{"os": "linux", "cpu": "x64", "libc": "glibc"}
-	for when, want := range map[string]bool{"": true, "os:linux": true, "os:darwin,linux cpu:x64": true, "os:win32": false, "os:!win32": true, "os:!linux": false,
-		"cpu:arm64": false, "libc:musl": false, "libc:glibc": true, "os:any": true, "cpu:!arm64,!ia32": true, "os:linux cpu:x64 libc:!glibc": false} {
+	for when, want := range map[string]bool{
+		"": true, "os:linux": true, "os:darwin,linux cpu:x64": true, "os:win32": false, "os:!win32": true, "os:!linux": false,
+		"cpu:arm64": false, "libc:musl": false, "libc:glibc": true, "os:any": true, "cpu:!arm64,!ia32": true,
+		"os:linux cpu:x64 libc:!glibc": false} {
 		if got := fitsPlatform(when, here); got != want {
 			t.Errorf("%q fits: %v", when, got)
 		}
@@ -308,14 +324,17 @@ func TestPlatforms(t *testing.T) {
 		t.Errorf("%+v, %v; want a and c alone", layout, err)
 	}
 	l.Packages[0].When = "os:elsewhere"
-	if _, err := (JS{}).Layout(l, JS{}.Fits); err == nil || !strings.Contains(err.Error(), "a@1.0.0 is not for this platform") {
+	if _, err := (JS{}).Layout(l, JS{}.Fits); err == nil ||
+		!strings.Contains(err.Error(), "a@1.0.0 is not for this platform") {
 		t.Errorf("%v", err)
 	}
 }
 
 // Names come from a lock that may come from anywhere.
 func TestLayoutRefusesNames(t *testing.T) {
-	for _, name := range []string{"..", "../x", "a/b", "@a", "@/b", "@a/..", ".bin", "@a/.x", "node_modules", "a/../b", "/etc", `a\b`, "a:b", "a b", "", "@a/b/c"} {
+	for _, name := range []string{
+		"..", "../x", "a/b", "@a", "@/b", "@a/..", ".bin", "@a/.x", "node_modules", "a/../b", "/etc", `a\b`, "a:b", "a b", "",
+		"@a/b/c"} {
 		l := lockOf(t, "app: a@1\na@1")
 		l.Roots[0].Name = name
 		if _, err := (JS{}).Layout(l, everything); err == nil || !strings.Contains(err.Error(), "no name of a folder") {
@@ -333,8 +352,10 @@ func TestLayoutRefusesNames(t *testing.T) {
 
 func TestExecutables(t *testing.T) {
 	for manifest, want := range map[string]string{
-		`{"bin": "./cli.js"}`: "map[keel:cli.js]", `{"bin": {"keel": "bin/keel.js", "@quay/rope": "rope.js"}}`: "map[keel:bin/keel.js rope:rope.js]",
-		`{"bin": {"..": "x", ".x": "x", "a b": "x", "a\\b": "x", "ok": "../../x", "up": "/etc/passwd", "no": 1}}`: "map[]", `{"bin": 7}`: "map[]", `{`: "map[]", `{}`: "map[]",
+		`{"bin": "./cli.js"}`: "map[keel:cli.js]",
+		`{"bin": {"keel": "bin/keel.js", "@quay/rope": "rope.js"}}`:                                               "map[keel:bin/keel.js rope:rope.js]",
+		`{"bin": {"..": "x", ".x": "x", "a b": "x", "a\\b": "x", "ok": "../../x", "up": "/etc/passwd", "no": 1}}`: "map[]",
+		`{"bin": 7}`: "map[]", `{`: "map[]", `{}`: "map[]",
 	} {
 		if got := fmt.Sprint(JS{}.Executables("@quay/keel", []byte(manifest))); got != want {
 			t.Errorf("%s: %s, want %s", manifest, got, want)
@@ -348,7 +369,9 @@ func TestExecutables(t *testing.T) {
 		return // the paths below are those of other systems
 	}
 	line, env := JS{}.BuildCommand("/app", "/app/node_modules/x/node_modules/keel", manifest, "install")
-	if line != "a" || env[scriptVariables+"lifecycle_event"] != "install" || env["INIT_CWD"] != "/app" || !strings.HasPrefix(env["PATH"], "/app/node_modules/x/node_modules/keel/node_modules/.bin:/app/node_modules/x/node_modules/.bin:/app/node_modules/.bin:") {
+	if line != "a" || env[scriptVariables+"lifecycle_event"] != "install" || env["INIT_CWD"] != "/app" ||
+		!strings.HasPrefix(env["PATH"],
+			"/app/node_modules/x/node_modules/keel/node_modules/.bin:/app/node_modules/x/node_modules/.bin:/app/node_modules/.bin:") {
 		t.Errorf("%q, %v", line, env)
 	}
 }

@@ -93,7 +93,8 @@ func readManifest(file string, data []byte) (*manifest, error) {
 	}
 	if engines, ok := fields["engines"].Value.(*hujson.Object); ok {
 		for _, member := range engines.Members {
-			m.runtimes = append(m.runtimes, universe.Requirement{Name: textOf(member.Name.Value.(hujson.Literal)), Text: stringOf(member.Value)})
+			m.runtimes = append(m.runtimes,
+				universe.Requirement{Name: textOf(member.Name.Value.(hujson.Literal)), Text: stringOf(member.Value)})
 		}
 	}
 	if tool := fields["packageManager"]; tool.Value != nil {
@@ -125,9 +126,10 @@ func workspaces(v hujson.Value) (patterns []string) {
 	return patterns
 }
 
-// readOverrides reads what is said of edges to a name: a constraint for all of them, on its own or as "." in an object, or $NAME for what the application
-// declares under a name; and, in an object, of the edges of one package, which may be restricted to some of its releases. What is said for edges deeper
-// down, or for edges with some constraint alone, is not known and an error.
+// readOverrides reads what is said of edges to a name: a constraint for all of them, on its own or
+// as "." in an object, or $NAME for what the application declares under a name; and, in an object,
+// of the edges of one package, which may be restricted to some of its releases. What is said for
+// edges deeper down, or for edges with some constraint alone, is not known and an error.
 func (m *manifest) readOverrides(value hujson.Value, shift int) error {
 	if value.Value == nil {
 		return nil
@@ -160,7 +162,9 @@ func (m *manifest) readOverrides(value hujson.Value, shift int) error {
 				scope, target = universe.Override{}, name
 			}
 			if _, deeper := below.Value.Value.(*hujson.Object); deeper {
-				return m.errorAt(at, fmt.Sprintf("overrides: %s: what is meant for packages farther down alone is nothing that Molt knows; name the package that needs it", target))
+				return m.errorAt(at, fmt.Sprintf(
+					"overrides: %s: what is meant for packages farther down alone is nothing that Molt knows; name the package that "+
+						"needs it", target))
 			}
 			if err := m.override(scope, target, below.Value, at, shift); err != nil {
 				return err
@@ -176,14 +180,16 @@ func (m *manifest) override(o universe.Override, name string, v hujson.Value, at
 	text := stringOf(v)
 	place := shift + v.StartOffset
 	if strings.LastIndexByte(name, '@') > 0 {
-		return m.errorAt(at, fmt.Sprintf("overrides: %s: what is meant for some constraints alone is nothing that Molt knows; say it for all of them", name))
+		return m.errorAt(at, fmt.Sprintf(
+			"overrides: %s: what is meant for some constraints alone is nothing that Molt knows; say it for all of them", name))
 	}
 	o.Written = text
 	declared := slices.IndexFunc(m.entries, func(e entry) bool { return e.As == name })
 	ref, reference := strings.CutPrefix(text, "$")
 	meant := text
 	o.Shared = reference && ref == name
-	if reference && (ref != name || o.By != "") { // the constraint that is declared, under another name or for some edges alone
+	if reference && (ref != name || o.By != "") {
+		// the constraint that is declared, under another name or for some edges alone
 		k := slices.IndexFunc(m.entries, func(e entry) bool { return e.As == ref })
 		if k < 0 {
 			return m.errorAt(place, fmt.Sprintf("overrides: %s: %s refers to a declaration that is not there", name, text))
@@ -198,7 +204,9 @@ func (m *manifest) override(o universe.Override, name string, v hujson.Value, at
 	case reference:
 		o.Demand = universe.Demand{As: name, Package: m.entries[declared].Package, Text: "*"}
 	case o.By == "" && declared >= 0 && m.entries[declared].Written != meant:
-		return m.errorAt(place, fmt.Sprintf("overrides: %s: %s contradicts the declaration %s in line %d; $%s means whatever is declared", name, text, m.entries[declared].Written, m.entries[declared].Line, name))
+		return m.errorAt(place, fmt.Sprintf(
+			"overrides: %s: %s contradicts the declaration %s in line %d; $%s means whatever is declared", name, text,
+			m.entries[declared].Written, m.entries[declared].Line, name))
 	default:
 		d, err := demand(name, meant)
 		if err != nil {
@@ -319,7 +327,8 @@ func (m *manifest) syntaxError(err error) error {
 	if parts := placeInError.FindStringSubmatch(err.Error()); parts != nil {
 		p.Line, _ = strconv.Atoi(parts[1])
 		p.Column, _ = strconv.Atoi(parts[2])
-		p.Reason = "this is not JSON: " + strings.TrimPrefix(strings.ReplaceAll(parts[3], "unexpected EOF", "it ends too early"), "parsing value: ")
+		p.Reason = "this is not JSON: " +
+			strings.TrimPrefix(strings.ReplaceAll(parts[3], "unexpected EOF", "it ends too early"), "parsing value: ")
 	}
 	return p
 }
@@ -473,7 +482,8 @@ func (m *manifest) Add(group, name, constraint string) error {
 	if len(all) > 1 {
 		gap := m.data[all[0].to:all[1].nameFrom]
 		between = string(gap)
-	} else if before := m.data[:all[0].nameFrom]; bytes.ContainsRune(before[len(bytes.TrimRight(before, " \t\r\n")):], '\n') {
+	} else if before := m.data[:all[0].nameFrom]; bytes.ContainsRune(
+		before[len(bytes.TrimRight(before, " \t\r\n")):], '\n') {
 		between = "," + string(before[len(bytes.TrimRight(before, " \t\r\n")):])
 	}
 	if colon := string(m.data[all[0].nameFrom+len(quote(all[0].As)) : all[0].from]); strings.TrimSpace(colon) == ":" {

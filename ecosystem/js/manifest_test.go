@@ -13,7 +13,8 @@ import (
 // alike, an escape, and no final newline.
 const awkward = "\xef\xbb\xbf{\r\n\t\"devDependencies\" : {\"lintbuoy\":\"~2.1.0\"},\r\n\t\"name\": \"desk\",\r\n" +
 	"\t\"config\": {\"dependencies\": {\"keel\": \"^1.0.0\"}},\r\n" +
-	"\t\"dependencies\": {\r\n\t\t\"mast\":   \"^3.0.0\" ,\r\n\t\t\"keel\": \"^1.0.0\",\r\n\t\t\"k\\u0065el-two\": \"^1.0.0\"\r\n\t},\r\n" +
+	"\t\"dependencies\": {\r\n\t\t\"mast\":   \"^3.0.0\" ,\r\n\t\t\"keel\": \"^1.0.0\",\r\n\t\t\"k\\u0065el-two\": " +
+	"\"^1.0.0\"\r\n\t},\r\n" +
 	"\t\"keel\": \"^1.0.0\"\r\n}"
 
 func TestSetChangesNothingElse(t *testing.T) {
@@ -72,11 +73,15 @@ func TestRemove(t *testing.T) {
 
 func TestAdd(t *testing.T) {
 	tests := []struct{ name, text, want string }{
-		{"b", "{\n  \"dependencies\": {\n    \"a\": \"1\",\n    \"c\": \"3\"\n  }\n}\n", "{\n  \"dependencies\": {\n    \"a\": \"1\",\n    \"b\": \"^2.0.0\",\n    \"c\": \"3\"\n  }\n}\n"},
-		{"z", "{\r\n\t\"dependencies\": {\r\n\t\t\"a\": \"1\"\r\n\t}\r\n}", "{\r\n\t\"dependencies\": {\r\n\t\t\"a\": \"1\",\r\n\t\t\"z\": \"^2.0.0\"\r\n\t}\r\n}"},
+		{"b", "{\n  \"dependencies\": {\n    \"a\": \"1\",\n    \"c\": \"3\"\n  }\n}\n",
+			"{\n  \"dependencies\": {\n    \"a\": \"1\",\n    \"b\": \"^2.0.0\",\n    \"c\": \"3\"\n  }\n}\n"},
+		{"z", "{\r\n\t\"dependencies\": {\r\n\t\t\"a\": \"1\"\r\n\t}\r\n}",
+			"{\r\n\t\"dependencies\": {\r\n\t\t\"a\": \"1\",\r\n\t\t\"z\": \"^2.0.0\"\r\n\t}\r\n}"},
 		{"a", `{"dependencies":{"b":"1"}}`, `{"dependencies":{"a":"^2.0.0", "b":"1"}}`},
-		{"a", "{\n\t\"dependencies\": {},\n\t\"name\": \"x\"\n}\n", "{\n\t\"dependencies\": {\n\t\t\"a\": \"^2.0.0\"\n\t},\n\t\"name\": \"x\"\n}\n"},
-		{"a", "{\r\n  \"name\": \"x\"\r\n}\r\n", "{\r\n  \"name\": \"x\",\r\n  \"dependencies\": {\r\n    \"a\": \"^2.0.0\"\r\n  }\r\n}\r\n"},
+		{"a", "{\n\t\"dependencies\": {},\n\t\"name\": \"x\"\n}\n",
+			"{\n\t\"dependencies\": {\n\t\t\"a\": \"^2.0.0\"\n\t},\n\t\"name\": \"x\"\n}\n"},
+		{"a", "{\r\n  \"name\": \"x\"\r\n}\r\n",
+			"{\r\n  \"name\": \"x\",\r\n  \"dependencies\": {\r\n    \"a\": \"^2.0.0\"\r\n  }\r\n}\r\n"},
 		{"a", "{}", "{\n  \"dependencies\": {\n    \"a\": \"^2.0.0\"\n  }\n}"},
 	}
 	for _, test := range tests {
@@ -112,7 +117,8 @@ func TestEntries(t *testing.T) {
 	if m.Name() != "desk" || m.Version() != "1.2.3" || len(m.Runtimes()) != 2 || m.Runtimes()[0].Text != ">=20" {
 		t.Errorf("name %q, version %q, runtimes %v", m.Name(), m.Version(), m.Runtimes())
 	}
-	foreign := map[string]bool{"path": true, "linked": true, "space": true, "address": true, "versioned": true, "short": true, "folder": true}
+	foreign := map[string]bool{"path": true, "linked": true, "space": true, "address": true, "versioned": true,
+		"short": true, "folder": true}
 	optional := map[string]bool{"lamp": true, "flag": true}
 	for _, e := range m.Entries() {
 		if e.Foreign != foreign[e.As] || e.Optional != optional[e.As] {
@@ -145,7 +151,8 @@ func TestManifestErrors(t *testing.T) {
 	for _, test := range tests {
 		_, err := JS{}.ReadManifest("package.json", []byte(test.text))
 		var place *input.PositionError
-		if !errors.As(err, &place) || !strings.HasPrefix(err.Error(), "package.json:"+test.place+": ") || !strings.Contains(err.Error(), test.says) {
+		if !errors.As(err, &place) || !strings.HasPrefix(err.Error(), "package.json:"+test.place+": ") ||
+			!strings.Contains(err.Error(), test.says) {
 			t.Errorf("%q: %v, want an error at %s that says %q", test.text, err, test.place, test.says)
 		}
 	}

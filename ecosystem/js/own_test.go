@@ -18,7 +18,8 @@ func TestSetVersion(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := m.SetVersion("2.0.0"); err != nil || string(m.Bytes()) != strings.Replace(text, "1.2.3", "2.0.0", 1) || m.Version() != "2.0.0" {
+	if err := m.SetVersion("2.0.0"); err != nil || string(m.Bytes()) != strings.Replace(text, "1.2.3", "2.0.0", 1) ||
+		m.Version() != "2.0.0" {
 		t.Errorf("%v, %q", err, m.Bytes())
 	}
 	if m, err = readManifest("package.json", []byte(`{"name": "x"}`)); err != nil || m.SetVersion("1.0.0") == nil {
@@ -28,7 +29,8 @@ func TestSetVersion(t *testing.T) {
 
 func TestTool(t *testing.T) {
 	for text, want := range map[string]string{
-		`{"packageManager": "winch@3.1.0"}`: "winch 3.1.0", `{"packageManager": "winch@3.1.0+sha512.ab"}`: "winch 3.1.0", `{"packageManager": 3}`: " ", `{}`: " ",
+		`{"packageManager": "winch@3.1.0"}`: "winch 3.1.0", `{"packageManager": "winch@3.1.0+sha512.ab"}`: "winch 3.1.0",
+		`{"packageManager": 3}`: " ", `{}`: " ",
 	} {
 		m, err := readManifest("package.json", []byte(text))
 		if err != nil {
@@ -40,9 +42,12 @@ func TestTool(t *testing.T) {
 	}
 }
 
-// A licence is read as an expression, in either of the forms in which documents have it, and survives what the cache keeps.
+// A licence is read as an expression, in either of the forms in which documents have it, and
+// survives what the cache keeps.
 func TestLicence(t *testing.T) {
-	for text, want := range map[string]string{`"license": "MIT OR X"`: "MIT OR X", `"license": {"type": "MIT", "url": "u"}`: "MIT", `"license": ["MIT"]`: `["MIT"]`, `"x": 1`: ""} {
+	for text, want := range map[string]string{
+		`"license": "MIT OR X"`: "MIT OR X", `"license": {"type": "MIT", "url": "u"}`: "MIT", `"license": ["MIT"]`: `["MIT"]`,
+		`"x": 1`: ""} {
 		document := `{"name": "keel", "versions": {"1.0.0": {` + text + `}}}`
 		digest, err := digestOf("keel", strings.NewReader(document), "")
 		if err != nil {
@@ -53,18 +58,22 @@ func TestLicence(t *testing.T) {
 			t.Errorf("%s as it is kept: %+v, %v", text, p, err)
 		}
 	}
-	table, err := standin.ReadUniverse("u", []byte("package keel\n  licence MIT\n  1.0.0 2024-01-01\npackage rope\n  1.0.0 2024-01-01\n"), JS{}.Scheme())
+	table, err := standin.ReadUniverse(
+		"u", []byte("package keel\n  licence MIT\n  1.0.0 2024-01-01\npackage rope\n  1.0.0 2024-01-01\n"), JS{}.Scheme())
 	if err != nil || table["keel"].At(0).Licence != "MIT" || table["rope"].At(0).Licence != "" {
 		t.Errorf("%+v, %v", table, err)
 	}
-	if p, err := readPackage("keel", bytes.NewReader(document(table["keel"], false, func(*universe.Release) map[string]any { return nil })), "http://x"); err != nil || p.At(0).Licence != "MIT" {
+	if p, err := readPackage("keel",
+		bytes.NewReader(document(table["keel"], false, func(*universe.Release) map[string]any { return nil })),
+		"http://x"); err != nil || p.At(0).Licence != "MIT" {
 		t.Errorf("what is served: %+v, %v", p, err)
 	}
 }
 
 // A peer next to a need on the same name binds nobody, and still says with what the package is compatible.
 func TestPeerNextToANeed(t *testing.T) {
-	p, err := readPackage("x", strings.NewReader(`{"name": "x", "versions": {"1.0.0": {"dependencies": {"hulk": "^1"}, "peerDependencies": {"hulk": "^1 || ^2", "keel": "*"}, "bundleDependencies": ["keel"]}}}`), "")
+	p, err := readPackage("x", strings.NewReader(
+		`{"name": "x", "versions": {"1.0.0": {"dependencies": {"hulk": "^1"}, "peerDependencies": {"hulk": "^1 || ^2", "keel": "*"}, "bundleDependencies": ["keel"]}}}`), "")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -18,8 +18,8 @@ var versionFiles = []string{".node-version", ".nvmrc", ".tool-versions"}
 // spoken are names under which version files speak of the runtime.
 var spoken = map[string]string{"node": "node", "nodejs": "node"}
 
-// Pins reads the version files in a folder, and the tool that the manifest names. Names of release lines, such as "lts",
-// are no versions and are left out.
+// Pins reads the version files in a folder, and the tool that the manifest names. Names of release
+// lines, such as "lts", are no versions and are left out.
 func (JS) Pins(dir fs.FS, m *ecosystem.Manifests) []project.Pin {
 	var pins []project.Pin
 	add := func(name, text, where string) {

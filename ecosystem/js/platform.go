@@ -12,7 +12,8 @@ import (
 	"molt/ecosystem"
 )
 
-// platforms writes for which platforms a release is, "os:linux,darwin cpu:x64"; "" for all. A name with "!" before it is excluded.
+// platforms writes for which platforms a release is, "os:linux,darwin cpu:x64"; "" for all. A name
+// with "!" before it is excluded.
 func platforms(os, cpu, libc []string) string {
 	var parts []string
 	for _, one := range []struct {
@@ -26,8 +27,8 @@ func platforms(os, cpu, libc []string) string {
 	return strings.Join(parts, " ")
 }
 
-// stringsIn returns the strings of a JSON list, or the one string that stands in its place, without those that could not be written
-// into a condition.
+// stringsIn returns the strings of a JSON list, or the one string that stands in its place, without
+// those that could not be written into a condition.
 func stringsIn(v gjson.Result) (all []string) {
 	v.ForEach(func(_, x gjson.Result) bool {
 		if x.Type == gjson.String && x.String() != "" && !strings.ContainsAny(x.String(), " ,:\n\t") {
@@ -59,7 +60,8 @@ func (JS) Fits(p *ecosystem.LockedPackage) bool {
 	return fitsPlatform(p.When, here)
 }
 
-// fitsPlatform reports whether a condition holds on a platform. Of a field that the platform does not have, no name holds.
+// fitsPlatform reports whether a condition holds on a platform. Of a field that the platform does
+// not have, no name holds.
 func fitsPlatform(when string, here map[string]string) bool {
 	for _, part := range strings.Fields(when) {
 		field, list, _ := strings.Cut(part, ":")

@@ -12,7 +12,8 @@ import (
 func (JS) Programs(dir string, declared []string) []ecosystem.Program {
 	var all []ecosystem.Program
 	for _, name := range declared {
-		manifest, err := input.ReadFile(filepath.Join(dir, modules, filepath.FromSlash(name), JS{}.Manifest()), input.Manifest)
+		manifest, err := input.ReadFile(filepath.Join(dir, modules, filepath.FromSlash(name), JS{}.Manifest()),
+			input.Manifest)
 		if err != nil {
 			continue // it is not installed here
 		}

@@ -2,9 +2,10 @@ package js
 
 import "strings"
 
-// quoted finds the string literals of a JavaScript or TypeScript text that stand where an import has its specifier: behind
-// from, import or an opening parenthesis. It returns the lines of each, from 1, ascending. Comments, templates with parts to
-// fill in and regular expressions are passed over; a text that is no program gives whatever it gives.
+// quoted finds the string literals of a JavaScript or TypeScript text that stand where an import
+// has its specifier: behind from, import or an opening parenthesis. It returns the lines of each,
+// from 1, ascending. Comments, templates with parts to fill in and regular expressions are passed
+// over; a text that is no program gives whatever it gives.
 func quoted(text string) map[string][]int {
 	found := map[string][]int{}
 	line := 1

@@ -40,7 +40,8 @@ type promise struct {
 }
 
 func openSource(ctx context.Context, registries *registry.Registries, detail ecosystem.Detail) *source {
-	s := &source{digests: ecosystem.Digests{Registries: registries, Scheme: ranges.Scheme}, detail: detail, known: map[string]*promise{}, long: map[string]*promise{}}
+	s := &source{digests: ecosystem.Digests{Registries: registries, Scheme: ranges.Scheme}, detail: detail,
+		known: map[string]*promise{}, long: map[string]*promise{}}
 	s.ctx, s.cancel = context.WithCancel(ctx)
 	return s
 }
@@ -134,7 +135,8 @@ func (s *source) fetch(name, accept string) (*universe.Package, error) {
 	if accept == shortDocument {
 		instead = []string{longDocument}
 	}
-	return s.digests.Fetch(s.ctx, name, registry.Request{Path: documentPath(name), Accept: accept, Instead: instead}, digestOf)
+	return s.digests.Fetch(s.ctx, name, registry.Request{Path: documentPath(name), Accept: accept, Instead: instead},
+		digestOf)
 }
 
 // documentPath writes a name as one segment of a path, the way that the protocol does: the "@" of a scope stays.

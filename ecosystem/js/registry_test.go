@@ -46,7 +46,8 @@ func TestStandInAndReader(t *testing.T) {
 		numbers, names := map[string]int32{}, map[int32]string{}
 		same := func(read, want []universe.Demand) bool { // but for the numbers, of which every name has one of its own
 			return slices.EqualFunc(read, want, func(a, b universe.Demand) bool {
-				if n, known := numbers[a.Package]; a.Number == 0 || known && n != a.Number || names[a.Number] != "" && names[a.Number] != a.Package {
+				if n, known := numbers[a.Package]; a.Number == 0 || known && n != a.Number || names[a.Number] != "" &&
+					names[a.Number] != a.Package {
 					t.Errorf("%s has the number %d", a.Package, a.Number)
 				}
 				numbers[a.Package], names[a.Number] = a.Number, a.Package
@@ -111,7 +112,8 @@ func TestArchives(t *testing.T) {
 func TestStandInRefuses(t *testing.T) {
 	_, server := standIn(t, harbour)
 	for address, want := range map[string]int{
-		"/ghost": 404, "/keel/-/keel-9.9.9.tgz": 404, "/keel": 200, "/@quay/rope": 200, "/@quay%2frope": 200, "/@quay/rope/-/rope-1.0.0.tgz": 200,
+		"/ghost": 404, "/keel/-/keel-9.9.9.tgz": 404, "/keel": 200, "/@quay/rope": 200, "/@quay%2frope": 200,
+		"/@quay/rope/-/rope-1.0.0.tgz": 200,
 	} {
 		response, err := http.Get(server.URL + address)
 		if err != nil {
@@ -156,13 +158,15 @@ func TestOddDocuments(t *testing.T) {
 	if len(r.Peers) != 2 || r.Peers[0].As != "e" || !r.Peers[1].Optional {
 		t.Errorf("peers %+v", r.Peers)
 	}
-	if r.Deprecated == "" || len(r.Runtimes) != 0 || r.File().Address != "x/-/x-1.0.0.tgz" || r.File().Integrity != "sha1-2jmj7l5rSw0yVb/vlWAYkK/YBwk=" {
+	if r.Deprecated == "" || len(r.Runtimes) != 0 || r.File().Address != "x/-/x-1.0.0.tgz" ||
+		r.File().Integrity != "sha1-2jmj7l5rSw0yVb/vlWAYkK/YBwk=" {
 		t.Errorf("read %+v", r)
 	}
 	if r.Published.Format(time.DateOnly) != "2020-01-02" || !p.At(1).Published.IsZero() {
 		t.Errorf("published %v and %v", r.Published, p.At(1).Published)
 	}
-	if r := p.At(1); r.Deprecated != "" || r.File().Address != "http://elsewhere/x.tgz" || r.File().Integrity != "sha512-AA==" {
+	if r := p.At(1); r.Deprecated != "" || r.File().Address != "http://elsewhere/x.tgz" ||
+		r.File().Integrity != "sha512-AA==" {
 		t.Errorf("read %+v", r)
 	}
 	for _, bad := range []string{"", "<html>", `{"name": "x"}`, `{"versions": []}`} {
@@ -262,7 +266,9 @@ func TestDocument(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	table := mustUniverse(t, harbour+"\npackage gaff\n  1.0.0 2024-01-01 rope@^1 peer:rope@^1&||&^2 peer?:mast@* opt:wind@* old=keel@^1 runtime:node@>=18 ! no more\n")
+	table := mustUniverse(t, harbour+
+		"\npackage gaff\n  1.0.0 2024-01-01 rope@^1 peer:rope@^1&||&^2 peer?:mast@* opt:wind@* old=keel@^1 "+
+		"runtime:node@>=18 ! no more\n")
 	table["long"] = p
 	for _, p := range table {
 		again, err := readPackage(p.Name, bytes.NewReader(JS{}.Document(p)), "http://x")

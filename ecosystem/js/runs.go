@@ -8,7 +8,8 @@ import (
 	"molt/ecosystem"
 )
 
-// Runs reads the manifest: the scripts for when a release is installed, and its programs. Nothing of a release runs at a start of the runtime.
+// Runs reads the manifest: the scripts for when a release is installed, and its programs. Nothing
+// of a release runs at a start of the runtime.
 func (j JS) Runs(name string, files []string, read func(file string) ([]byte, error)) (all []ecosystem.Run) {
 	if !slices.Contains(files, j.Manifest()) {
 		return nil
@@ -29,8 +30,8 @@ func (j JS) Runs(name string, files []string, read func(file string) ([]byte, er
 // installMark stands for scripts of the installation where others are names of programs, none of which has a colon.
 const installMark = ":install"
 
-// runsOf writes what can be run of a release: installMark, where it has scripts for when it is installed, and the names of its programs, sorted, with
-// spaces between them, which no name has.
+// runsOf writes what can be run of a release: installMark, where it has scripts for when it is
+// installed, and the names of its programs, sorted, with spaces between them, which no name has.
 func runsOf(programs map[string]string, scripts bool) string {
 	names := slices.Sorted(maps.Keys(programs))
 	if scripts {

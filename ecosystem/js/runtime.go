@@ -35,8 +35,9 @@ func (s runtimeScheme) Complete(text string) (version.Version, error) {
 // last is what the last release of a major is numbered at most.
 const last = ".999.999"
 
-// everyMajor stands for the runtime's releases, of which no list is at hand without a network: of each major the first that
-// there can be, and a last that there will not be. A requirement says which majors will do, and from where on.
+// everyMajor stands for the runtime's releases, of which no list is at hand without a network: of
+// each major the first that there can be, and a last that there will not be. A requirement says
+// which majors will do, and from where on.
 func everyMajor() version.List {
 	const majors = 100
 	var all version.List

@@ -22,11 +22,12 @@ import (
 	"molt/ecosystem/standin"
 )
 
-// StandIn serves packages by the package-registry document protocol: GET /NAME gives a document, short or long as the
-// Accept header asks, and GET /NAME/-/FILE.tgz an archive whose checksum the document states. It does not take
-// packages, and has no search and no accounts. It is for this machine: a Host that is no loopback name is refused (a page
-// in a browser could have resolved a name of its own to it), and the addresses in documents are those of the listener,
-// whatever a request says. What it keeps in memory is bounded by what it serves.
+// StandIn serves packages by the package-registry document protocol: GET /NAME gives a document,
+// short or long as the Accept header asks, and GET /NAME/-/FILE.tgz an archive whose checksum the
+// document states. It does not take packages, and has no search and no accounts. It is for this
+// machine: a Host that is no loopback name is refused (a page in a browser could have resolved a
+// name of its own to it), and the addresses in documents are those of the listener, whatever a
+// request says. What it keeps in memory is bounded by what it serves.
 func (JS) StandIn(packages universe.Table) http.Handler {
 	var sums sync.Map // integrity strings of archives, by package and version
 	return serve(packages, func(p *universe.Package, r *universe.Release, base string) map[string]any {
@@ -42,9 +43,11 @@ func (JS) StandIn(packages universe.Table) http.Handler {
 	})
 }
 
-// Relay serves packages by the same protocol and under the same rules, as a lock has them: their archives are where the releases' files say,
-// or, with a way to get them, here. The packages are changed, and must be nobody else's.
-func (JS) Relay(packages universe.Table, archive func(context.Context, *universe.Package, *universe.Release) ([]byte, error)) http.Handler {
+// Relay serves packages by the same protocol and under the same rules, as a lock has them: their
+// archives are where the releases' files say, or, with a way to get them, here. The packages are
+// changed, and must be nobody else's.
+func (JS) Relay(packages universe.Table,
+	archive func(context.Context, *universe.Package, *universe.Release) ([]byte, error)) http.Handler {
 	for _, p := range packages { // what programs take that ask for no release by name
 		if newest := p.Newest(); newest != nil && p.Tags[currentTag] == "" {
 			p.Tags = maps.Clone(p.Tags)
@@ -66,7 +69,8 @@ func (JS) Relay(packages universe.Table, archive func(context.Context, *universe
 	}, archive)
 }
 
-// Document writes the long document of a package. Archives are where the releases' files say, which may be relative to the registry.
+// Document writes the long document of a package. Archives are where the releases' files say, which
+// may be relative to the registry.
 func (JS) Document(p *universe.Package) []byte {
 	return document(p, false, func(r *universe.Release) map[string]any {
 		dist := map[string]any{"tarball": r.File().Address}
@@ -81,8 +85,10 @@ func archiveAddress(base string, p *universe.Package, r *universe.Release) strin
 	return base + "/" + (&url.URL{Path: p.Name}).EscapedPath() + "/-/" + archiveName(p.Name, r.Version.String())
 }
 
-// serve serves packages; dist says of a release where its archive is and how to check it, archive gets it, where it is here.
-func serve(packages universe.Table, dist func(p *universe.Package, r *universe.Release, base string) map[string]any, archive func(context.Context, *universe.Package, *universe.Release) ([]byte, error)) http.Handler {
+// serve serves packages; dist says of a release where its archive is and how to check it, archive
+// gets it, where it is here.
+func serve(packages universe.Table, dist func(p *universe.Package, r *universe.Release, base string) map[string]any,
+	archive func(context.Context, *universe.Package, *universe.Release) ([]byte, error)) http.Handler {
 	var documents sync.Map // of bytes, by package, listener and length
 	return standin.Handler(func(r *http.Request, base string) (kind string, body []byte, err error) {
 		name, file, wantsArchive := strings.Cut(strings.TrimPrefix(r.URL.Path, "/"), "/-/")
@@ -102,7 +108,8 @@ func serve(packages universe.Table, dist func(p *universe.Package, r *universe.R
 		key := fmt.Sprint(name, " ", base, short)
 		kept, ok := documents.Load(key)
 		if !ok {
-			kept, _ = documents.LoadOrStore(key, document(p, short, func(r *universe.Release) map[string]any { return dist(p, r, base) }))
+			kept, _ = documents.LoadOrStore(
+				key, document(p, short, func(r *universe.Release) map[string]any { return dist(p, r, base) }))
 		}
 		return "application/json", kept.([]byte), nil
 	})
@@ -225,7 +232,8 @@ func archiveOf(p *universe.Package, r *universe.Release) []byte {
 		files = append(files, struct{ name, text string }{"CHANGELOG.md", log})
 	}
 	for _, f := range files { // writing to memory does not fail
-		_ = archive.WriteHeader(&tar.Header{Name: "package/" + f.name, Mode: 0o644, Size: int64(len(f.text)), Format: tar.FormatUSTAR})
+		_ = archive.WriteHeader(&tar.Header{
+			Name: "package/" + f.name, Mode: 0o644, Size: int64(len(f.text)), Format: tar.FormatUSTAR})
 		_, _ = archive.Write([]byte(f.text))
 	}
 	_ = archive.Close()

@@ -16,7 +16,8 @@ type groupMarkers map[string]*requirement.Marker
 // groupKinds are the variables of an environment that list the groups which are installed there.
 var groupKinds = []string{"dependency_groups", "extras"}
 
-// groupMarkersOf returns the conditions for the alternatives of a lock: that the group is asked for, or one that includes it.
+// groupMarkersOf returns the conditions for the alternatives of a lock: that the group is asked
+// for, or one that includes it.
 func groupMarkersOf(l *ecosystem.Lock) groupMarkers {
 	all := groupMarkers{}
 	for _, group := range slices.Concat(l.Alternatives...) {
@@ -27,7 +28,8 @@ func groupMarkersOf(l *ecosystem.Lock) groupMarkers {
 	return all
 }
 
-// askedFor returns the condition that a group is asked for, or one that includes it; nil for what an application always has.
+// askedFor returns the condition that a group is asked for, or one that includes it; nil for what
+// an application always has.
 func askedFor(l *ecosystem.Lock, group string) *requirement.Marker {
 	m := groupMarker(group)
 	for _, other := range slices.Sorted(maps.Keys(l.Included)) {
@@ -57,7 +59,8 @@ func groupsOf(e requirement.Environment) (all []string) {
 			continue
 		}
 		for _, name := range strings.Split(e[kind], ",") {
-			all = append(all, (&requirement.Marker{Left: requirement.Operand{Text: name}, Op: "in", Right: requirement.Operand{Variable: kind}}).String())
+			all = append(all, (&requirement.Marker{
+				Left: requirement.Operand{Text: name}, Op: "in", Right: requirement.Operand{Variable: kind}}).String())
 		}
 	}
 	return all
@@ -65,7 +68,8 @@ func groupsOf(e requirement.Environment) (all []string) {
 
 // tell writes a condition that holds in some of all environments and not in the others. Where these do not differ in
 // groups alone, base writes what else tells an environment from the others.
-func (g groupMarkers) tell(some, all environments, base func(requirement.Environment) *requirement.Marker) *requirement.Marker {
+func (g groupMarkers) tell(some, all environments,
+	base func(requirement.Environment) *requirement.Marker) *requirement.Marker {
 	plain := func(e requirement.Environment) requirement.Environment {
 		p := maps.Clone(e)
 		for _, kind := range groupKinds {

@@ -9,13 +9,16 @@ import (
 
 // The condition for some of all choices holds in these and in no others.
 func TestTell(t *testing.T) {
-	alternatives := [][]string{{"dependency-groups.sail", "dependency-groups.motor", "optional-dependencies.oars"}, {"dependency-groups.lamp", "dependency-groups.led"}}
-	lock := &ecosystem.Lock{Alternatives: alternatives, Included: map[string][]string{"dependency-groups.dev": {"dependency-groups.sail"}}}
+	alternatives := [][]string{{"dependency-groups.sail", "dependency-groups.motor", "optional-dependencies.oars"},
+		{"dependency-groups.lamp", "dependency-groups.led"}}
+	lock := &ecosystem.Lock{Alternatives: alternatives,
+		Included: map[string][]string{"dependency-groups.dev": {"dependency-groups.sail"}}}
 	random := rand.New(rand.NewPCG(3, 4))
 	for n := range 300 {
 		bases := []ecosystem.Environment{{}}
 		if n%2 == 1 {
-			bases = []ecosystem.Environment{{Name: "desk", Runtimes: map[string]string{"python": "3.9"}}, {Name: "here", Platform: "macos-arm64"}}
+			bases = []ecosystem.Environment{
+				{Name: "desk", Runtimes: map[string]string{"python": "3.9"}}, {Name: "here", Platform: "macos-arm64"}}
 		}
 		lock.Alternatives = alternatives[:1+n%3/2]
 		cells := ecosystem.Divided(bases, lock.Alternatives)
@@ -43,12 +46,14 @@ func TestTell(t *testing.T) {
 }
 
 func TestDivided(t *testing.T) {
-	cells := ecosystem.Divided([]ecosystem.Environment{{}, {Name: "desk"}}, [][]string{{"dependency-groups.sail", "optional-dependencies.sail"}})
+	cells := ecosystem.Divided([]ecosystem.Environment{{}, {Name: "desk"}},
+		[][]string{{"dependency-groups.sail", "optional-dependencies.sail"}})
 	var names []string
 	for _, c := range cells {
 		names = append(names, c.Name)
 	}
-	want := []string{"dependency-groups.sail", "optional-dependencies.sail", "no alternative", "desk with dependency-groups.sail", "desk with optional-dependencies.sail", "desk"}
+	want := []string{"dependency-groups.sail", "optional-dependencies.sail", "no alternative",
+		"desk with dependency-groups.sail", "desk with optional-dependencies.sail", "desk"}
 	if len(names) != len(want) {
 		t.Fatalf("%q, want %q", names, want)
 	}

@@ -28,8 +28,9 @@ func isArchive(name string) bool {
 // notUnderstood are what may stand behind an address of a repository and changes what is meant.
 var notUnderstood = regexp.MustCompile(`(^|&)subdirectory=`)
 
-// ArchiveAddress reads a direct reference (PEP 508, PEP 440), or a line of a file of requirements that is an address or a path. Behind the address of a
-// repository "@" names a branch, a tag or a commit.
+// ArchiveAddress reads a direct reference (PEP 508, PEP 440), or a line of a file of requirements
+// that is an address or a path. Behind the address of a repository "@" names a branch, a tag or a
+// commit.
 func (Python) ArchiveAddress(text string) string {
 	text, _, _ = strings.Cut(text, " ;")
 	bare, fragment, _ := strings.Cut(strings.TrimSpace(text), "#")
@@ -54,13 +55,15 @@ func (Python) ArchiveAddress(text string) string {
 		return bare
 	}
 	file := strings.TrimPrefix(bare, "file:")
-	if !isArchive(file) || strings.HasPrefix(file, "/") || strings.Contains(file, ":") || strings.HasPrefix(path.Clean(file), "../") {
+	if !isArchive(file) || strings.HasPrefix(file, "/") || strings.Contains(file, ":") ||
+		strings.HasPrefix(path.Clean(file), "../") {
 		return ""
 	}
 	return "file:" + path.Clean(file)
 }
 
-// ManifestIn ranks where core metadata stands in a wheel and in a source archive, and above a source tree's pyproject.toml.
+// ManifestIn ranks where core metadata stands in a wheel and in a source archive, and above a
+// source tree's pyproject.toml.
 func (Python) ManifestIn(file string) int {
 	parts := strings.Split(strings.TrimPrefix(file, "./"), "/")
 	switch {
@@ -75,8 +78,8 @@ func (Python) ManifestIn(file string) int {
 	return 0
 }
 
-// Archived reads core metadata, or the part of a pyproject.toml that is that (PEP 621). What an archive needs has to stand there, since nothing is built to
-// find it out.
+// Archived reads core metadata, or the part of a pyproject.toml that is that (PEP 621). What an
+// archive needs has to stand there, since nothing is built to find it out.
 func (Python) Archived(address, file string, data []byte, in []ecosystem.Environment) (ecosystem.Archived, error) {
 	var a ecosystem.Archived
 	name, text, m, err := "", "", (*metadata)(nil), error(nil)
@@ -90,7 +93,8 @@ func (Python) Archived(address, file string, data []byte, in []ecosystem.Environ
 	}
 	v, err := specifiers.Parse(text)
 	if err != nil || !requirement.IsName(name) {
-		return a, fmt.Errorf("it calls itself %s %s, which is no name and version of a release", input.Quote(name), input.Quote(text))
+		return a, fmt.Errorf("it calls itself %s %s, which is no name and version of a release", input.Quote(name),
+			input.Quote(text))
 	}
 	if m.Unknown != "" {
 		return a, errors.New("what it needs is known only once it is built; name a wheel, or a release of an index")

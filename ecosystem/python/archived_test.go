@@ -46,10 +46,14 @@ func TestManifestInArchive(t *testing.T) {
 // What an archive says is what a registry would state: its needs where the application runs, and what each extra adds.
 func TestArchivedRelease(t *testing.T) {
 	linux := []ecosystem.Environment{{Runtimes: map[string]string{"python": "3.11"}}}
-	const metadata = "Name: Oar_Lock\nVersion: 1.2\nLicense-Expression: MIT\nRequires-Python: >=3.8\nClassifier: Framework :: Hull :: 2\nProvides-Extra: fast\n" +
-		"Requires-Dist: rope>=1\nRequires-Dist: reg; sys_platform == \"win32\"\nRequires-Dist: engine; extra == \"fast\"\n\nRows.\n"
-	const project = "[project]\nname = \"Oar_Lock\"\nversion = \"1.2\"\nrequires-python = \">=3.8\"\nlicense = \"MIT\"\nclassifiers = [\"Framework :: Hull :: 2\"]\n" +
-		"dependencies = [\"rope>=1\", \"reg; sys_platform == 'win32'\"]\n[project.optional-dependencies]\nFast = [\"engine\"]\n"
+	const metadata = "Name: Oar_Lock\nVersion: 1.2\nLicense-Expression: MIT\nRequires-Python: >=3.8\nClassifier: " +
+		"Framework :: Hull :: 2\nProvides-Extra: fast\n" +
+		"Requires-Dist: rope>=1\nRequires-Dist: reg; sys_platform == \"win32\"\nRequires-Dist: engine; extra == " +
+		"\"fast\"\n\nRows.\n"
+	const project = "[project]\nname = \"Oar_Lock\"\nversion = \"1.2\"\nrequires-python = \">=3.8\"\nlicense = " +
+		"\"MIT\"\nclassifiers = [\"Framework :: Hull :: 2\"]\n" +
+		"dependencies = [\"rope>=1\", \"reg; sys_platform == 'win32'\"]\n[project.optional-dependencies]\nFast = " +
+		"[\"engine\"]\n"
 	says := func(all []universe.Demand) string {
 		var texts []string
 		for _, d := range all {
@@ -69,21 +73,28 @@ func TestArchivedRelease(t *testing.T) {
 			continue
 		}
 		r := a.Release
-		got := fmt.Sprintf("%s %s %s %v %v needs %s; fast adds %s", a.Name, r.Version, r.Licence, r.Runtimes, r.Claims, says(r.Needs), says(a.Extras["fast"]))
+		got := fmt.Sprintf("%s %s %s %v %v needs %s; fast adds %s", a.Name, r.Version, r.Licence, r.Runtimes, r.Claims,
+			says(r.Needs), says(a.Extras["fast"]))
 		if want := "oar-lock 1.2 MIT [{python >=3.8}] [{hull [2]}] needs rope>=1; fast adds engine oar-lock===1.2"; got != want || r.Files[0].Kind != test.kind {
 			t.Errorf("%s: %s, of kind %s\nwant %s", test.file, got, r.Files[0].Kind, want)
 		}
 	}
 	for _, bad := range []struct{ address, file, text, says string }{
-		{"https://x.example/oar-1.2.tar.gz", "oar-1.2/PKG-INFO", "Metadata-Version: 2.1\nName: oar\nVersion: 1.2\n", "known only once it is built"},
-		{"https://x.example/oar-1.2.tar.gz", "oar-1.2/PKG-INFO", "Metadata-Version: 2.2\nDynamic: Requires-Dist\nName: oar\nVersion: 1.2\n", "known only once it is built"},
-		{"git+https://x.example/oar#abc", "package/pyproject.toml", "[project]\nname = \"oar\"\ndynamic = [\"version\"]\n", "known only once it is built"},
+		{"https://x.example/oar-1.2.tar.gz", "oar-1.2/PKG-INFO", "Metadata-Version: 2.1\nName: oar\nVersion: 1.2\n",
+			"known only once it is built"},
+		{"https://x.example/oar-1.2.tar.gz", "oar-1.2/PKG-INFO",
+			"Metadata-Version: 2.2\nDynamic: Requires-Dist\nName: oar\nVersion: 1.2\n", "known only once it is built"},
+		{"git+https://x.example/oar#abc", "package/pyproject.toml", "[project]\nname = \"oar\"\ndynamic = [\"version\"]\n",
+			"known only once it is built"},
 		{"git+https://x.example/oar#abc", "package/pyproject.toml", "[project\n", "its pyproject.toml"},
-		{"https://x.example/sail-1.2-py3-none-any.whl", "oar-1.2.dist-info/METADATA", "Name: oar\nVersion: 1.2\n", "its name says sail 1.2, and its metadata oar 1.2"},
+		{"https://x.example/sail-1.2-py3-none-any.whl", "oar-1.2.dist-info/METADATA", "Name: oar\nVersion: 1.2\n",
+			"its name says sail 1.2, and its metadata oar 1.2"},
 		{"https://x.example/oar-1.2-py3-none-any.whl", "oar-1.2.dist-info/METADATA", "Name: oar\n", "no name and version"},
-		{"https://x.example/oar-1.2-py3-none-any.whl", "oar-1.2.dist-info/METADATA", "Name: oar\nVersion: first\n", "says that it is oar first"},
+		{"https://x.example/oar-1.2-py3-none-any.whl", "oar-1.2.dist-info/METADATA", "Name: oar\nVersion: first\n",
+			"says that it is oar first"},
 	} {
-		if _, err := (Python{}).Archived(bad.address, bad.file, []byte(bad.text), linux); err == nil || !strings.Contains(err.Error(), bad.says) {
+		if _, err := (Python{}).Archived(bad.address, bad.file, []byte(bad.text), linux); err == nil ||
+			!strings.Contains(err.Error(), bad.says) {
 			t.Errorf("%q: %v, want %s", bad.text, err, bad.says)
 		}
 	}

@@ -27,8 +27,10 @@ func (Python) InstallFolder() string { return environmentFolder }
 func (Python) Executables() string { return "bin" }
 
 // Arrange lays out a wheel by the specifications "Binary distribution format" and "Recording installed projects".
-func (Python) Arrange(h *ecosystem.Host, p *ecosystem.LockedPackage, env string, files map[string]string, read func(string) ([]byte, error)) (*ecosystem.Arrangement, error) {
-	a := &arranging{host: h.Detail.(*hostDetail), p: p, env: env, files: files, read: read, out: &ecosystem.Arrangement{Links: map[string]string{}, Made: map[string][]byte{}}}
+func (Python) Arrange(h *ecosystem.Host, p *ecosystem.LockedPackage, env string, files map[string]string,
+	read func(string) ([]byte, error)) (*ecosystem.Arrangement, error) {
+	a := &arranging{host: h.Detail.(*hostDetail), p: p, env: env, files: files, read: read,
+		out: &ecosystem.Arrangement{Links: map[string]string{}, Made: map[string][]byte{}}}
 	if err := a.begin(); err != nil {
 		return nil, fmt.Errorf("%s: %w", p.ID, err)
 	}
@@ -65,7 +67,8 @@ func (a *arranging) begin() error {
 		if !ok {
 			continue
 		}
-		if distribution, _, _ := strings.Cut(stem, "-"); requirement.Canonical(distribution) == a.p.Name && file == top+"/METADATA" && a.info == "" {
+		if distribution, _, _ := strings.Cut(stem, "-"); requirement.Canonical(distribution) == a.p.Name &&
+			file == top+"/METADATA" && a.info == "" {
 			a.info, a.data = stem+".dist-info/", stem+".data/"
 		}
 		if !slices.Contains(others, top) {
@@ -178,7 +181,8 @@ func (a *arranging) script(file, name string) error {
 
 func (a *arranging) scriptPath(name string) string { return Python{}.Executables() + "/" + name }
 
-// interpreterLine is the first line of a script. A path that is too long for the system or has a space goes by way of the shell.
+// interpreterLine is the first line of a script. A path that is too long for the system or has a
+// space goes by way of the shell.
 func (a *arranging) interpreterLine() string {
 	at := filepath.Join(a.env, filepath.FromSlash(Python{}.Executables()), "python")
 	if len(at) < 120 && !strings.ContainsAny(at, " \t") {
@@ -230,7 +234,8 @@ func (a *arranging) scripts() error {
 		}
 		first, _, _ := strings.Cut(m[2], ".")
 		at := a.scriptPath(e.name)
-		a.out.Made[at] = []byte(a.interpreterLine() + "import sys\n\nfrom " + m[1] + " import " + first + "\n\nif __name__ == \"__main__\":\n    sys.exit(" + m[2] + "())\n")
+		a.out.Made[at] = []byte(a.interpreterLine() + "import sys\n\nfrom " + m[1] + " import " + first +
+			"\n\nif __name__ == \"__main__\":\n    sys.exit(" + m[2] + "())\n")
 		a.out.Run = append(a.out.Run, at)
 	}
 	return nil

@@ -18,8 +18,11 @@ import (
 
 // hostOf makes a machine with CPython 3.11.
 func hostOf(system, machine string, libc ...string) *ecosystem.Host {
-	return &ecosystem.Host{Name: runtimeName, Version: "3.11.4", Detail: &hostDetail{System: system, Libc: libc, Site: "lib/python3.11/site-packages",
-		Markers: requirement.Environment{"python_version": "3.11", "python_full_version": "3.11.4", "implementation_name": "cpython", "platform_machine": machine, "sys_platform": strings.SplitN(system, "-", 2)[0]}}}
+	return &ecosystem.Host{Name: runtimeName, Version: "3.11.4",
+		Detail: &hostDetail{System: system, Libc: libc, Site: "lib/python3.11/site-packages",
+			Markers: requirement.Environment{
+				"python_version": "3.11", "python_full_version": "3.11.4", "implementation_name": "cpython",
+				"platform_machine": machine, "sys_platform": strings.SplitN(system, "-", 2)[0]}}}
 }
 
 // TestFileFor takes the wheel that a machine can use best.
@@ -49,7 +52,8 @@ func TestFileFor(t *testing.T) {
 			}
 		}
 		f, ok := Python{}.FileFor(p, test.host)
-		if got := strings.TrimSuffix(strings.TrimPrefix(f.Address, "keel-1.0-"), ".whl"); got != test.want || ok != (test.want != "") {
+		if got := strings.TrimSuffix(strings.TrimPrefix(f.Address, "keel-1.0-"), ".whl"); got != test.want ||
+			ok != (test.want != "") {
 			t.Errorf("%s without %q takes %q, want %q", test.host.Detail.(*hostDetail).System, test.without, got, test.want)
 		}
 	}
@@ -58,7 +62,8 @@ func TestFileFor(t *testing.T) {
 // arrange lays out a wheel of keel 1.0 with some files besides the usual ones; those whose text is "-" are left out.
 func arrange(t *testing.T, env string, files map[string]string) (*ecosystem.Arrangement, error) {
 	t.Helper()
-	all := map[string]string{"keel/__init__.py": "x = 1\n", "keel-1.0.dist-info/METADATA": "Name: keel\nVersion: 1.0\n", "keel-1.0.dist-info/WHEEL": "Wheel-Version: 1.0\n"}
+	all := map[string]string{"keel/__init__.py": "x = 1\n", "keel-1.0.dist-info/METADATA": "Name: keel\nVersion: 1.0\n",
+		"keel-1.0.dist-info/WHEEL": "Wheel-Version: 1.0\n"}
 	maps.Copy(all, files)
 	maps.DeleteFunc(all, func(_, text string) bool { return text == "-" })
 	digests := map[string]string{}
@@ -75,18 +80,22 @@ func arrange(t *testing.T, env string, files map[string]string) (*ecosystem.Arra
 		digests["keel-1.0.dist-info/RECORD"] = "00"
 	}
 	p := &ecosystem.LockedPackage{Node: solve.Node{ID: "keel@1.0", Name: "keel", Version: "1.0"}}
-	return Python{}.Arrange(hostOf("linux-x86_64", "x86_64", "glibc", "2.36"), p, env, digests, func(name string) ([]byte, error) {
-		if text, ok := all[name]; ok {
-			return []byte(text), nil
-		}
-		return nil, fmt.Errorf("there is no %s", name)
-	})
+	return Python{}.Arrange(hostOf("linux-x86_64", "x86_64", "glibc", "2.36"), p, env, digests,
+		func(name string) ([]byte, error) {
+			if text, ok := all[name]; ok {
+				return []byte(text), nil
+			}
+			return nil, fmt.Errorf("there is no %s", name)
+		})
 }
 
 func TestArrange(t *testing.T) {
 	a, err := arrange(t, "/srv/office/.venv", map[string]string{
-		"keel-1.0.data/scripts/lay": "#!python -s\nprint(1)\n", "keel-1.0.data/scripts/tool.sh": "#!/bin/sh\n", "keel-1.0.data/data/share/keel.txt": "a", "keel-1.0.data/purelib/keel/more.py": "b",
-		"keel-1.0.data/headers/keel.h": "c", "keel-1.0.dist-info/entry_points.txt": "# of keel\n[console_scripts]\nkeel = keel.command:Main.run [fast]\n[other]\nx = y\n", "keel-1.0.dist-info/licenses/LICENSE": "d",
+		"keel-1.0.data/scripts/lay": "#!python -s\nprint(1)\n", "keel-1.0.data/scripts/tool.sh": "#!/bin/sh\n",
+		"keel-1.0.data/data/share/keel.txt": "a", "keel-1.0.data/purelib/keel/more.py": "b",
+		"keel-1.0.data/headers/keel.h": "c",
+		"keel-1.0.dist-info/entry_points.txt": "# of keel\n[console_scripts]\nkeel = keel.command:Main.run " +
+			"[fast]\n[other]\nx = y\n", "keel-1.0.dist-info/licenses/LICENSE": "d",
 	})
 	if err != nil {
 		t.Fatal(err)
@@ -96,20 +105,28 @@ func TestArrange(t *testing.T) {
 		links = append(links, at+" = "+a.Links[at])
 	}
 	const site = "lib/python3.11/site-packages/"
-	want := []string{"bin/tool.sh = keel-1.0.data/scripts/tool.sh", "include/site/python3.11/keel/keel.h = keel-1.0.data/headers/keel.h", site + "keel-1.0.dist-info/METADATA = keel-1.0.dist-info/METADATA",
-		site + "keel-1.0.dist-info/WHEEL = keel-1.0.dist-info/WHEEL", site + "keel-1.0.dist-info/entry_points.txt = keel-1.0.dist-info/entry_points.txt", site + "keel-1.0.dist-info/licenses/LICENSE = keel-1.0.dist-info/licenses/LICENSE",
-		site + "keel/__init__.py = keel/__init__.py", site + "keel/more.py = keel-1.0.data/purelib/keel/more.py", "share/keel.txt = keel-1.0.data/data/share/keel.txt"}
+	want := []string{"bin/tool.sh = keel-1.0.data/scripts/tool.sh",
+		"include/site/python3.11/keel/keel.h = keel-1.0.data/headers/keel.h",
+		site + "keel-1.0.dist-info/METADATA = keel-1.0.dist-info/METADATA",
+		site + "keel-1.0.dist-info/WHEEL = keel-1.0.dist-info/WHEEL",
+		site + "keel-1.0.dist-info/entry_points.txt = keel-1.0.dist-info/entry_points.txt",
+		site + "keel-1.0.dist-info/licenses/LICENSE = keel-1.0.dist-info/licenses/LICENSE",
+		site + "keel/__init__.py = keel/__init__.py", site + "keel/more.py = keel-1.0.data/purelib/keel/more.py",
+		"share/keel.txt = keel-1.0.data/data/share/keel.txt"}
 	if !slices.Equal(links, want) {
 		t.Errorf("links\n%s\nwant\n%s", strings.Join(links, "\n"), strings.Join(want, "\n"))
 	}
-	if got := string(a.Made["bin/keel"]); got != "#!/srv/office/.venv/bin/python\nimport sys\n\nfrom keel.command import Main\n\nif __name__ == \"__main__\":\n    sys.exit(Main.run())\n" {
+	if got := string(a.Made["bin/keel"]); got != "#!/srv/office/.venv/bin/python\nimport sys\n\nfrom keel.command "+
+		"import Main\n\nif __name__ == \"__main__\":\n    sys.exit(Main.run())\n" {
 		t.Errorf("the script is %s", got)
 	}
 	if got := string(a.Made["bin/lay"]); got != "#!/srv/office/.venv/bin/python\nprint(1)\n" {
 		t.Errorf("the other script is %s", got)
 	}
 	record := string(a.Made[site+"keel-1.0.dist-info/RECORD"])
-	for _, line := range []string{"../../../bin/keel,sha256=", "../../../share/keel.txt,sha256=", "keel/more.py,sha256=", "keel-1.0.dist-info/RECORD,,\n", "keel-1.0.dist-info/INSTALLER,sha256="} {
+	for _, line := range []string{
+		"../../../bin/keel,sha256=", "../../../share/keel.txt,sha256=", "keel/more.py,sha256=",
+		"keel-1.0.dist-info/RECORD,,\n", "keel-1.0.dist-info/INSTALLER,sha256="} {
 		if !strings.Contains(record, line) {
 			t.Errorf("the record lacks %s:\n%s", line, record)
 		}
@@ -117,7 +134,9 @@ func TestArrange(t *testing.T) {
 	if !slices.Equal(a.Run, []string{"bin/keel", "bin/lay", "bin/tool.sh"}) {
 		t.Errorf("people run %q", a.Run)
 	}
-	if a, err := arrange(t, "/srv/night office/.venv", map[string]string{"keel-1.0.data/scripts/lay": "#!python\nprint(1)\n"}); err != nil || !strings.HasPrefix(string(a.Made["bin/lay"]), "#!/bin/sh\n'''exec' '/srv/night office/.venv/bin/python'") {
+	if a, err := arrange(t, "/srv/night office/.venv",
+		map[string]string{"keel-1.0.data/scripts/lay": "#!python\nprint(1)\n"}); err != nil ||
+		!strings.HasPrefix(string(a.Made["bin/lay"]), "#!/bin/sh\n'''exec' '/srv/night office/.venv/bin/python'") {
 		t.Errorf("%s, %v", a.Made["bin/lay"], err)
 	}
 }
@@ -128,17 +147,25 @@ func TestHostileWheels(t *testing.T) {
 		files map[string]string
 		want  string
 	}{
-		"no metadata":     {map[string]string{"keel-1.0.dist-info/METADATA": "-"}, "its wheel has no METADATA"},
-		"other metadata":  {map[string]string{"keel-1.0.dist-info/METADATA": "Name: mast\nVersion: 1.0\n"}, "its metadata says that it is mast 1.0"},
-		"two in one":      {map[string]string{"mast-2.0.dist-info/METADATA": "Name: mast\nVersion: 2.0\n"}, "more than one distribution: keel-1.0.dist-info, mast-2.0.dist-info"},
-		"no WHEEL":        {map[string]string{"keel-1.0.dist-info/WHEEL": "-"}, "its wheel has no file WHEEL"},
-		"a newer wheel":   {map[string]string{"keel-1.0.dist-info/WHEEL": "Wheel-Version: 2.0\n"}, "its wheel is of version \"2.0\""},
-		"not recorded":    {map[string]string{"keel-1.0.dist-info/RECORD": "keel-1.0.dist-info/METADATA,,\nkeel-1.0.dist-info/WHEEL,,\n"}, "its RECORD does not list keel/__init__.py"},
-		"another digest":  {map[string]string{"keel-1.0.dist-info/RECORD": "keel/__init__.py,sha256=AAAA,1\nkeel-1.0.dist-info/METADATA,,\nkeel-1.0.dist-info/WHEEL,,\n"}, "its RECORD states another digest of keel/__init__.py"},
-		"unknown place":   {map[string]string{"keel-1.0.data/etc/x": ""}, "files for \"etc\""},
-		"configuration":   {map[string]string{"keel-1.0.data/data/pyvenv.cfg": ""}, "would replace pyvenv.cfg"},
-		"bad entry point": {map[string]string{"keel-1.0.dist-info/entry_points.txt": "[console_scripts]\nkeel = keel:x; import os\n"}, "cannot be read"},
-		"bad script name": {map[string]string{"keel-1.0.dist-info/entry_points.txt": "[console_scripts]\n../keel = keel:x\n"}, "cannot be read"},
+		"no metadata": {map[string]string{"keel-1.0.dist-info/METADATA": "-"}, "its wheel has no METADATA"},
+		"other metadata": {map[string]string{"keel-1.0.dist-info/METADATA": "Name: mast\nVersion: 1.0\n"},
+			"its metadata says that it is mast 1.0"},
+		"two in one": {map[string]string{"mast-2.0.dist-info/METADATA": "Name: mast\nVersion: 2.0\n"},
+			"more than one distribution: keel-1.0.dist-info, mast-2.0.dist-info"},
+		"no WHEEL": {map[string]string{"keel-1.0.dist-info/WHEEL": "-"}, "its wheel has no file WHEEL"},
+		"a newer wheel": {map[string]string{"keel-1.0.dist-info/WHEEL": "Wheel-Version: 2.0\n"},
+			"its wheel is of version \"2.0\""},
+		"not recorded": {map[string]string{
+			"keel-1.0.dist-info/RECORD": "keel-1.0.dist-info/METADATA,,\nkeel-1.0.dist-info/WHEEL,,\n"},
+			"its RECORD does not list keel/__init__.py"},
+		"another digest": {map[string]string{
+			"keel-1.0.dist-info/RECORD": "keel/__init__.py,sha256=AAAA,1\nkeel-1.0.dist-info/METADATA,,\nkeel-1.0.dist-info/WHEEL,,\n"}, "its RECORD states another digest of keel/__init__.py"},
+		"unknown place": {map[string]string{"keel-1.0.data/etc/x": ""}, "files for \"etc\""},
+		"configuration": {map[string]string{"keel-1.0.data/data/pyvenv.cfg": ""}, "would replace pyvenv.cfg"},
+		"bad entry point": {map[string]string{
+			"keel-1.0.dist-info/entry_points.txt": "[console_scripts]\nkeel = keel:x; import os\n"}, "cannot be read"},
+		"bad script name": {map[string]string{"keel-1.0.dist-info/entry_points.txt": "[console_scripts]\n../keel = keel:x\n"},
+			"cannot be read"},
 	} {
 		if a, err := arrange(t, "/srv/.venv", test.files); err == nil || !strings.Contains(err.Error(), test.want) {
 			t.Errorf("%s: %v, %v; want %s", name, a, err, test.want)
@@ -149,9 +176,11 @@ func TestHostileWheels(t *testing.T) {
 // TestBuildSystem reads what a source tree says of its building.
 func TestBuildSystem(t *testing.T) {
 	for text, want := range map[string]string{
-		"": "setuptools.build_meta:__legacy__ [setuptools>=40.8.0]", "[project]\nname='x'": "setuptools.build_meta:__legacy__ [setuptools>=40.8.0]",
+		"":                    "setuptools.build_meta:__legacy__ [setuptools>=40.8.0]",
+		"[project]\nname='x'": "setuptools.build_meta:__legacy__ [setuptools>=40.8.0]",
 		"[build-system]\nrequires=['tarbuild>=1', 'tarbuild<3']\nbuild-backend='tarbuild.api'": "tarbuild.api [tarbuild>=1,<3]",
-		"[build-system]\nrequires=['x']\nbuild-backend='x'\nbackend-path=['../y']":             "leads out of it", "[build-system]\nrequires=['x @ https://x.example/x.zip']": "packages of the registry alone", "[": "its pyproject.toml",
+		"[build-system]\nrequires=['x']\nbuild-backend='x'\nbackend-path=['../y']":             "leads out of it",
+		"[build-system]\nrequires=['x @ https://x.example/x.zip']":                             "packages of the registry alone", "[": "its pyproject.toml",
 	} {
 		src := mapFS(map[string]string{"pyproject.toml": text})
 		if text == "" {
@@ -167,7 +196,8 @@ func TestBuildSystem(t *testing.T) {
 				}
 			}
 		}
-		if got := fmt.Sprint(system.Backend, " ", texts); err == nil && got != want || err != nil && !strings.Contains(err.Error(), want) {
+		if got := fmt.Sprint(system.Backend, " ", texts); err == nil && got != want ||
+			err != nil && !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: %s, %v; want %s", text, got, err, want)
 		}
 	}

@@ -76,7 +76,8 @@ func demandsOf(texts []string) (all []universe.Demand, err error) {
 			return nil, err
 		}
 		if r.Address != "" {
-			return nil, fmt.Errorf("it asks for %s from %s, and Molt builds with packages of the registry alone", r.Name, r.Address)
+			return nil, fmt.Errorf("it asks for %s from %s, and Molt builds with packages of the registry alone", r.Name,
+				r.Address)
 		}
 		d := demandOf(r)
 		if i := slices.IndexFunc(all, func(x universe.Demand) bool { return x.As == d.As }); i >= 0 && all[i].When == d.When {
@@ -106,7 +107,8 @@ else:
     print("\n" + json.dumps(backend.build_wheel(sys.argv[2], {}, None)))
 `
 
-// BuildCommand is the command line, in the folder of a source tree, that asks what else is needed to build it (out is ""), or that builds it into a folder.
+// BuildCommand is the command line, in the folder of a source tree, that asks what else is needed
+// to build it (out is ""), or that builds it into a folder.
 func (Python) BuildCommand(src fs.FS, env, out string) ([]string, error) {
 	system, err := buildSystemOf(src)
 	if err != nil {
@@ -119,7 +121,8 @@ func (Python) BuildCommand(src fs.FS, env, out string) ([]string, error) {
 	if out == "" {
 		out = "needs"
 	}
-	return []string{filepath.Join(env, filepath.FromSlash(Python{}.Executables()), "python"), "-I", "-c", buildDriver, string(data), out}, nil
+	return []string{filepath.Join(env, filepath.FromSlash(Python{}.Executables()), "python"), "-I", "-c", buildDriver,
+		string(data), out}, nil
 }
 
 // BuildSaid reads what the first of these commands printed.

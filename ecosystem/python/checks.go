@@ -10,7 +10,8 @@ import (
 func (Python) Checks(dir fs.FS) []ecosystem.Check {
 	for _, folder := range []string{"tests", "test"} {
 		if info, err := fs.Stat(dir, folder); err == nil && info.IsDir() {
-			return []ecosystem.Check{{Name: "tests", Run: "python -m unittest discover --start-directory " + folder + " --top-level-directory ."}}
+			return []ecosystem.Check{{Name: "tests", Run: "python -m unittest discover --start-directory " + folder +
+				" --top-level-directory ."}}
 		}
 	}
 	return nil

@@ -61,7 +61,9 @@ func (m *declarations) add(group, text string, from, to, inset int, escaped bool
 			continue
 		}
 		if e.When == d.When || e.When == "" || d.When == "" {
-			return m.errorAt(from, fmt.Sprintf("%s is declared twice in %q, the first time in line %d; two declarations of a package need markers that tell them apart", d.Package, group, e.Line))
+			return m.errorAt(from, fmt.Sprintf(
+				"%s is declared twice in %q, the first time in line %d; two declarations of a package need markers that tell "+
+					"them apart", d.Package, group, e.Line))
 		}
 		d.As = d.Package + " ; " + d.When
 	}
@@ -105,8 +107,8 @@ func (m *declarations) find(group, name string) (*declaration, error) {
 	return nil, fmt.Errorf("%s: %s is not declared in %q", m.file, name, group)
 }
 
-// with returns the text of the file with another constraint for an entry; write makes what stands in the file for a requirement that stands in it
-// in another form.
+// with returns the text of the file with another constraint for an entry; write makes what stands
+// in the file for a requirement that stands in it in another form.
 func (m *declarations) with(e *declaration, constraint string, write func(string) string) []byte {
 	from, to := e.SpecifierFrom, e.SpecifierTo
 	if constraint == "" { // nothing is left in parentheses

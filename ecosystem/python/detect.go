@@ -13,10 +13,12 @@ import (
 )
 
 // requirementsPatterns are the names that files of requirements usually have.
-var requirementsPatterns = []string{"requirements.txt", `requirements[_.\-]*.txt`, `*[_\-]requirements.txt`, "requirements/*.txt"}
+var requirementsPatterns = []string{
+	"requirements.txt", `requirements[_.\-]*.txt`, `*[_\-]requirements.txt`, "requirements/*.txt"}
 
-// Detect lists pyproject.toml where it declares something, then files of requirements by their usual names, and those that they refer to. A
-// pyproject.toml that declares no package but says which interpreter it needs comes last.
+// Detect lists pyproject.toml where it declares something, then files of requirements by their
+// usual names, and those that they refer to. A pyproject.toml that declares no package but says
+// which interpreter it needs comes last.
 func (Python) Detect(dir fs.FS) ([]string, error) {
 	var names, last []string
 	switch m, err := readIn(dir, "pyproject.toml", readPyproject); {
@@ -60,10 +62,13 @@ func follow(dir fs.FS, name string, way []string, names *[]string, limits map[st
 			limits[r.file] = true
 			continue
 		case slices.Contains(append(way, name), r.file):
-			return &input.PositionError{File: name, Line: r.line, Column: 1, Reason: fmt.Sprintf("the files include one another in a circle: %s", strings.Join(append(way, name, r.file), " includes "))}
+			return &input.PositionError{File: name, Line: r.line, Column: 1,
+				Reason: fmt.Sprintf("the files include one another in a circle: %s",
+					strings.Join(append(way, name, r.file), " includes "))}
 		}
 		if _, err := fs.Stat(dir, r.file); err != nil {
-			return &input.PositionError{File: name, Line: r.line, Column: 1, Reason: fmt.Sprintf("%s, which it includes, cannot be read: %v", r.file, errors.Unwrap(err))}
+			return &input.PositionError{File: name, Line: r.line, Column: 1,
+				Reason: fmt.Sprintf("%s, which it includes, cannot be read: %v", r.file, errors.Unwrap(err))}
 		}
 		if err := follow(dir, r.file, append(slices.Clip(way), name), names, limits); err != nil {
 			return err

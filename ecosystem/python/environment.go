@@ -15,12 +15,17 @@ const usualPlatform = "linux-x86_64"
 
 // platforms are those that can be named, with what they are to markers.
 var platforms = map[string]requirement.Environment{
-	"linux-x86_64":   {"os_name": "posix", "sys_platform": "linux", "platform_system": "Linux", "platform_machine": "x86_64"},
-	"linux-aarch64":  {"os_name": "posix", "sys_platform": "linux", "platform_system": "Linux", "platform_machine": "aarch64"},
-	"macos-arm64":    {"os_name": "posix", "sys_platform": "darwin", "platform_system": "Darwin", "platform_machine": "arm64"},
-	"macos-x86_64":   {"os_name": "posix", "sys_platform": "darwin", "platform_system": "Darwin", "platform_machine": "x86_64"},
-	"windows-x86_64": {"os_name": "nt", "sys_platform": "win32", "platform_system": "Windows", "platform_machine": "AMD64"},
-	"windows-arm64":  {"os_name": "nt", "sys_platform": "win32", "platform_system": "Windows", "platform_machine": "ARM64"},
+	"linux-x86_64": {"os_name": "posix", "sys_platform": "linux", "platform_system": "Linux",
+		"platform_machine": "x86_64"},
+	"linux-aarch64": {"os_name": "posix", "sys_platform": "linux", "platform_system": "Linux",
+		"platform_machine": "aarch64"},
+	"macos-arm64": {"os_name": "posix", "sys_platform": "darwin", "platform_system": "Darwin",
+		"platform_machine": "arm64"},
+	"macos-x86_64": {"os_name": "posix", "sys_platform": "darwin", "platform_system": "Darwin",
+		"platform_machine": "x86_64"},
+	"windows-x86_64": {"os_name": "nt", "sys_platform": "win32", "platform_system": "Windows",
+		"platform_machine": "AMD64"},
+	"windows-arm64": {"os_name": "nt", "sys_platform": "win32", "platform_system": "Windows", "platform_machine": "ARM64"},
 }
 
 // usualRuntime is the interpreter that is assumed where nothing says which there is.
@@ -59,7 +64,8 @@ func markersOf(e ecosystem.Environment) (requirement.Environment, error) {
 	v := whole.(*specifiers.Version)
 	major, minor := v.Numbers()
 	m := requirement.Environment{"implementation_name": "cpython", "platform_python_implementation": "CPython",
-		"python_version": fmt.Sprintf("%d.%d", major, minor), "python_full_version": v.Normal(), "implementation_version": v.Normal()}
+		"python_version": fmt.Sprintf("%d.%d", major, minor), "python_full_version": v.Normal(),
+		"implementation_version": v.Normal()}
 	for key, value := range known {
 		m[key] = value
 	}

@@ -23,9 +23,11 @@ func (Python) Fileless(p *ecosystem.LockedPackage, e ecosystem.Environment) bool
 	}
 	return !slices.ContainsFunc(p.Files, func(f universe.File) bool {
 		w, ok := parseWheel(nameOf(f))
-		return ok && f.Kind == wheelKind && slices.ContainsFunc(w.systems, func(tag string) bool { return isFor(tag, platform) }) &&
+		return ok && f.Kind == wheelKind &&
+			slices.ContainsFunc(w.systems, func(tag string) bool { return isFor(tag, platform) }) &&
 			slices.ContainsFunc(w.interpreters, func(interpreter string) bool {
-				return slices.ContainsFunc(w.abis, func(abi string) bool { return interpreterRank(interpreter, abi, "cpython", major, minor) >= 0 })
+				return slices.ContainsFunc(w.abis,
+					func(abi string) bool { return interpreterRank(interpreter, abi, "cpython", major, minor) >= 0 })
 			})
 	})
 }
@@ -37,7 +39,8 @@ func isFor(tag, platform string) bool {
 	case "linux":
 		return tag == "any" || strings.Contains(tag, "linux") && strings.HasSuffix(tag, "_"+machine)
 	case "macos":
-		return tag == "any" || strings.HasPrefix(tag, "macosx_") && (strings.HasSuffix(tag, "_"+machine) || strings.HasSuffix(tag, "_universal2"))
+		return tag == "any" || strings.HasPrefix(tag, "macosx_") &&
+			(strings.HasSuffix(tag, "_"+machine) || strings.HasSuffix(tag, "_universal2"))
 	case "windows":
 		return tag == "any" || tag == "win_"+strings.NewReplacer("x86_64", "amd64").Replace(machine)
 	}

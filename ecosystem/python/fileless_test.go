@@ -31,7 +31,8 @@ func TestFileless(t *testing.T) {
 		if test.file == "oar-1.0.tar.gz" {
 			kind = sourceKind
 		}
-		p := &ecosystem.LockedPackage{Node: solve.Node{Name: "oar", Version: "1.0"}, Files: []universe.File{{Address: test.file, Kind: kind}}}
+		p := &ecosystem.LockedPackage{
+			Node: solve.Node{Name: "oar", Version: "1.0"}, Files: []universe.File{{Address: test.file, Kind: kind}}}
 		e := ecosystem.Environment{Runtimes: map[string]string{"python": test.python}, Platform: test.platform}
 		if got := (Python{}).Fileless(p, e); got != test.want {
 			t.Errorf("%s for %s on %s: %v", test.file, test.python, test.platform, got)
@@ -39,14 +40,17 @@ func TestFileless(t *testing.T) {
 	}
 }
 
-// What a page says of metadata by their own address (PEP 714, and PEP 658 before it) decides whether they are asked for.
+// What a page says of metadata by their own address (PEP 714, and PEP 658 before it) decides
+// whether they are asked for.
 func TestBare(t *testing.T) {
 	for says, want := range map[string]bool{
-		``: false, `, "core-metadata": false`: true, `, "core-metadata": true`: false, `, "core-metadata": {"sha256": "00"}`: false,
-		`, "dist-info-metadata": false`: true, `, "core-metadata": true, "dist-info-metadata": false`: false,
+		``: false, `, "core-metadata": false`: true, `, "core-metadata": true`: false,
+		`, "core-metadata": {"sha256": "00"}`: false,
+		`, "dist-info-metadata": false`:       true, `, "core-metadata": true, "dist-info-metadata": false`: false,
 	} {
 		var f indexFile
-		if err := json.Unmarshal([]byte(`{"filename": "oar-1.0-py3-none-any.whl", "url": "oar-1.0-py3-none-any.whl"`+says+`}`), &f); err != nil {
+		if err := json.Unmarshal([]byte(
+			`{"filename": "oar-1.0-py3-none-any.whl", "url": "oar-1.0-py3-none-any.whl"`+says+`}`), &f); err != nil {
 			t.Fatal(err)
 		}
 		page, _ := url.Parse("https://index.example/simple/oar/")

@@ -18,8 +18,8 @@ type fork struct {
 	envs environments
 }
 
-// cellsOf returns the environments that a lock tells apart, as what they are and as markers see them: with forks, each with
-// every choice of groups that are alternatives.
+// cellsOf returns the environments that a lock tells apart, as what they are and as markers see
+// them: with forks, each with every choice of groups that are alternatives.
 func cellsOf(l *ecosystem.Lock) ([]ecosystem.Environment, environments, error) {
 	named := l.Everywhere()
 	if len(l.Forks) > 0 {
@@ -59,7 +59,8 @@ func (all forks) environments(name string, envs environments) environments {
 	return envs
 }
 
-// names lists the packages that a demand is on whose condition is given, of one that may be needed in some environments.
+// names lists the packages that a demand is on whose condition is given, of one that may be needed
+// in some environments.
 func (all forks) names(d universe.Demand, when *requirement.Marker, envs environments) []string {
 	if d.Foreign || all[d.Package] == nil {
 		return []string{d.Package}
@@ -85,11 +86,14 @@ func (envs environments) among(others environments) (both environments) {
 
 // asking returns the environments in which a group may be installed.
 func asking(group string, named []ecosystem.Environment) []ecosystem.Environment {
-	return slices.DeleteFunc(slices.Clone(named), func(e ecosystem.Environment) bool { return slices.Contains(e.Except, group) })
+	return slices.DeleteFunc(slices.Clone(named), func(e ecosystem.Environment) bool {
+		return slices.Contains(e.Except, group)
+	})
 }
 
 // Forked returns the demands that a declared one makes on the forks of its package.
-func (Python) Forked(d universe.Demand, group string, all ecosystem.Forks, environments []ecosystem.Environment) []universe.Demand {
+func (Python) Forked(d universe.Demand, group string, all ecosystem.Forks,
+	environments []ecosystem.Environment) []universe.Demand {
 	envs, err := environmentsOf(environments)
 	if err != nil || all[d.Package] == nil {
 		return []universe.Demand{d}
@@ -125,7 +129,8 @@ func (f fork) marker(envs environments, groups groupMarkers) *requirement.Marker
 		var all []*requirement.Marker
 		runtime := "python_version"
 		if slices.ContainsFunc(envs, func(x requirement.Environment) bool {
-			return x[runtime] == e[runtime] && x["python_full_version"] != e["python_full_version"] && len(f.envs.among(environments{x})) == 0
+			return x[runtime] == e[runtime] && x["python_full_version"] != e["python_full_version"] &&
+				len(f.envs.among(environments{x})) == 0
 		}) {
 			runtime = "python_full_version"
 		}
@@ -177,8 +182,11 @@ func (r *lockReader) forks(ours unknown) error {
 		for i, part := range parts {
 			f := ecosystem.NewFork(name, textsOf(part), i == 0)
 			for _, environment := range f.Environments {
-				if !slices.ContainsFunc(named, func(e ecosystem.Environment) bool { return e.Name == environment && environment != "" }) || r.lock.Forks.In(name, environment) != nil {
-					return r.fail("the fork of %s for %q is for none of the environments, or for one that another is for", name, environment)
+				if !slices.ContainsFunc(named, func(e ecosystem.Environment) bool {
+					return e.Name == environment && environment != ""
+				}) || r.lock.Forks.In(name, environment) != nil {
+					return r.fail("the fork of %s for %q is for none of the environments, or for one that another is for", name,
+						environment)
 				}
 			}
 			if r.lock.Forks == nil {

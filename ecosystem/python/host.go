@@ -63,9 +63,9 @@ type callable struct {
 
 func (c callable) String() string { return strings.Join(append([]string{c.file}, c.args...), " ") }
 
-// callables lists what can be called of an interpreter of a version, or of the usual one for "": each file of its names in
-// the folders of the path, since one that stands for a version that a manager does not have fails and may hide another one;
-// and last the launcher (PEP 397).
+// callables lists what can be called of an interpreter of a version, or of the usual one for "":
+// each file of its names in the folders of the path, since one that stands for a version that a
+// manager does not have fails and may hide another one; and last the launcher (PEP 397).
 func callables(minor string) (all []callable) {
 	names := []string{"python3", "python"}
 	if minor != "" {
@@ -164,7 +164,8 @@ func ask(ctx context.Context, c callable) (*ecosystem.Host, error) {
 	return h, nil
 }
 
-// makeEnvironment has the interpreter's own module make an empty environment, with links to the interpreter where the system has them.
+// makeEnvironment has the interpreter's own module make an empty environment, with links to the
+// interpreter where the system has them.
 const makeEnvironment = "import os, sys, venv; venv.create(sys.argv[1], symlinks=os.name != 'nt')"
 
 // Make is a call of the interpreter's own module for environments.
@@ -172,11 +173,12 @@ func (Python) Make(h *ecosystem.Host, dir string) []string {
 	return []string{h.Runtime, "-I", "-c", makeEnvironment, dir}
 }
 
-// Compile is a call of the interpreter's own module for that, on all processors, without what the environment has run at a
-// start.
+// Compile is a call of the interpreter's own module for that, on all processors, without what the
+// environment has run at a start.
 func (Python) Compile(h *ecosystem.Host, dir, place string) []string {
 	site := filepath.FromSlash(h.Detail.(*hostDetail).Site)
-	return []string{h.Runtime, "-I", "-S", "-m", "compileall", "-q", "-j", "0", "-d", filepath.Join(place, site), filepath.Join(dir, site)}
+	return []string{h.Runtime, "-I", "-S", "-m", "compileall", "-q", "-j", "0", "-d", filepath.Join(place, site),
+		filepath.Join(dir, site)}
 }
 
 // Moved replaces the folder in scripts and in the environment's configuration.
@@ -212,7 +214,8 @@ func (Python) Wanted(l *ecosystem.Lock, h *ecosystem.Host) []*ecosystem.LockedPa
 		edge := todo[len(todo)-1]
 		todo = todo[:len(todo)-1]
 		n := nodes[edge.To]
-		if m, err := requirement.ParseMarker(edge.When); n == nil || seen[n.ID] || edge.When != "" && err == nil && !m.Holds(e) {
+		if m, err := requirement.ParseMarker(edge.When); n == nil || seen[n.ID] || edge.When != "" && err == nil &&
+			!m.Holds(e) {
 			continue
 		}
 		seen[n.ID] = true
@@ -239,8 +242,9 @@ func (Python) Wanted(l *ecosystem.Lock, h *ecosystem.Host) []*ecosystem.LockedPa
 	return all
 }
 
-// markedFor lists the packages of a foreign lock whose markers hold on this machine, whichever groups and extras they are for: so the specification has a lock
-// installed, which needs no resolution.
+// markedFor lists the packages of a foreign lock whose markers hold on this machine, whichever
+// groups and extras they are for: so the specification has a lock installed, which needs no
+// resolution.
 func markedFor(l *ecosystem.Lock, e requirement.Environment) (all []*ecosystem.LockedPackage) {
 	for i := range l.Packages {
 		p := l.Packages[i]
@@ -256,7 +260,8 @@ func markedFor(l *ecosystem.Lock, e requirement.Environment) (all []*ecosystem.L
 }
 
 // Lacks reads the requirements in the metadata of a release.
-func (Python) Lacks(h *ecosystem.Host, p *ecosystem.LockedPackage, metadata []byte, wanted []*ecosystem.LockedPackage) string {
+func (Python) Lacks(h *ecosystem.Host, p *ecosystem.LockedPackage, metadata []byte,
+	wanted []*ecosystem.LockedPackage) string {
 	e := h.Detail.(*hostDetail).Markers
 	m, _, err := readMetadata(p.Name, p.Version, metadata)
 	if err != nil {
@@ -294,8 +299,9 @@ func (Python) FileFor(p *ecosystem.LockedPackage, h *ecosystem.Host) (universe.F
 	return best, rank >= 0
 }
 
-// rank says how well a wheel suits: more is better, negative is not at all. What is made for exactly this interpreter comes first, then what is for a
-// stable interface or an older interpreter, then what is not compiled.
+// rank says how well a wheel suits: more is better, negative is not at all. What is made for
+// exactly this interpreter comes first, then what is for a stable interface or an older
+// interpreter, then what is not compiled.
 func (d *hostDetail) rank(w wheel) int {
 	system := -1
 	for _, tag := range w.systems {
@@ -355,7 +361,8 @@ var (
 )
 
 // oldManylinux are older names of tags.
-var oldManylinux = strings.NewReplacer("manylinux1_", "manylinux_2_5_", "manylinux2010_", "manylinux_2_12_", "manylinux2014_", "manylinux_2_17_")
+var oldManylinux = strings.NewReplacer("manylinux1_", "manylinux_2_5_", "manylinux2010_", "manylinux_2_12_",
+	"manylinux2014_", "manylinux_2_17_")
 
 // systemRank says how well the tag of a platform suits; negative is not at all.
 func (d *hostDetail) systemRank(tag string) int {
@@ -370,7 +377,8 @@ func (d *hostDetail) systemRank(tag string) int {
 	upTo := func(m []string, name, version string) int {
 		major, rest, _ := strings.Cut(version, ".")
 		minor, _, _ := strings.Cut(rest, ".")
-		if len(d.Libc) == 2 && d.Libc[0] == name && m[3] == d.Markers["platform_machine"] && number(m[1], m[2]) <= number(major, minor) {
+		if len(d.Libc) == 2 && d.Libc[0] == name && m[3] == d.Markers["platform_machine"] &&
+			number(m[1], m[2]) <= number(major, minor) {
 			return number(m[1], m[2])
 		}
 		return -1

@@ -11,9 +11,10 @@ import (
 	"molt/input"
 )
 
-// Imports lists what the source of an application imports from packages: every file that ends in .py, but for those in environments, and in folders whose
-// name begins with a dot. Modules of the application itself and of the language's library are left out. A module is taken for that of the installed package
-// that has it, else for that of the package of its name.
+// Imports lists what the source of an application imports from packages: every file that ends in
+// .py, but for those in environments, and in folders whose name begins with a dot. Modules of the
+// application itself and of the language's library are left out. A module is taken for that of the
+// installed package that has it, else for that of the package of its name.
 func (Python) Imports(dir fs.FS) ([]ecosystem.Import, error) {
 	var files []string
 	err := fs.WalkDir(dir, ".", func(name string, d fs.DirEntry, err error) error {
@@ -21,7 +22,8 @@ func (Python) Imports(dir fs.FS) ([]ecosystem.Import, error) {
 		case err != nil:
 			return err
 		case d.IsDir() && name != ".":
-			if _, err := fs.Stat(dir, name+"/pyvenv.cfg"); err == nil || strings.HasPrefix(d.Name(), ".") || d.Name() == "__pycache__" {
+			if _, err := fs.Stat(dir, name+"/pyvenv.cfg"); err == nil || strings.HasPrefix(d.Name(), ".") ||
+				d.Name() == "__pycache__" {
 				return fs.SkipDir
 			}
 		case d.Type().IsRegular() && path.Ext(name) == ".py":
@@ -46,7 +48,8 @@ func (Python) Imports(dir fs.FS) ([]ecosystem.Import, error) {
 				if own[top] || slices.Contains(standardModules, top) {
 					continue
 				}
-				all = append(all, ecosystem.Import{Package: packageOfModule(packages, module), Specifier: module, File: file, Line: st.line})
+				all = append(all, ecosystem.Import{
+					Package: packageOfModule(packages, module), Specifier: module, File: file, Line: st.line})
 			}
 		}
 	}
@@ -56,7 +59,8 @@ func (Python) Imports(dir fs.FS) ([]ecosystem.Import, error) {
 // importedModules reads an import statement, which may stand behind a colon; none where it is none, or relative.
 func importedModules(text string) (modules []string) {
 	for _, word := range []string{"import ", "from "} {
-		if at := strings.Index(text, ": "+word); at >= 0 && !strings.HasPrefix(text, word) { // if, try, with and the like on one line
+		if at := strings.Index(text, ": "+word); at >= 0 && !strings.HasPrefix(text, word) {
+			// if, try, with and the like on one line
 			text = text[at+2:]
 		}
 	}
@@ -84,7 +88,8 @@ func importedModules(text string) (modules []string) {
 	return modules
 }
 
-// ownModules lists the top modules that the application itself has: at its top, in "src", and beside any file, as scripts find them.
+// ownModules lists the top modules that the application itself has: at its top, in "src", and
+// beside any file, as scripts find them.
 func ownModules(files []string) map[string]bool {
 	own := map[string]bool{}
 	for _, file := range files {
@@ -144,8 +149,10 @@ func packageOfModule(packages map[string]string, module string) string {
 	return requirement.Canonical(top)
 }
 
-// standardModules are the top modules of the language's library, of 3.8 to 3.14 (sys.stdlib_module_names), without those that begin with an underscore.
-var standardModules = strings.Fields(`__future__ abc aifc annotationlib antigravity argparse array ast asynchat asyncio asyncore atexit audioop base64 bdb binascii binhex bisect
+// standardModules are the top modules of the language's library, of 3.8 to 3.14
+// (sys.stdlib_module_names), without those that begin with an underscore.
+var standardModules = strings.Fields(
+	`__future__ abc aifc annotationlib antigravity argparse array ast asynchat asyncio asyncore atexit audioop base64 bdb binascii binhex bisect
 	builtins bz2 cProfile calendar cgi cgitb chunk cmath cmd code codecs codeop collections colorsys compileall compression concurrent configparser contextlib contextvars copy copyreg
 	crypt csv ctypes curses dataclasses datetime dbm decimal difflib dis distutils doctest dummy_threading email encodings ensurepip enum errno faulthandler fcntl filecmp fileinput
 	fnmatch formatter fractions ftplib functools gc genericpath getopt getpass gettext glob graphlib grp gzip hashlib heapq hmac html http idlelib imaplib imghdr imp importlib

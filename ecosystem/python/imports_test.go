@@ -41,7 +41,8 @@ match = {"import no": 1}
 import last`
 	dir := fstest.MapFS{}
 	for name, text := range map[string]string{
-		"office/desk.py": source, "office/rosters.py": "import json", "manage.py": "import marram", "env/pyvenv.cfg": "", "env/x.py": "import no", ".hidden/x.py": "import no",
+		"office/desk.py": source, "office/rosters.py": "import json", "manage.py": "import marram", "env/pyvenv.cfg": "",
+		"env/x.py": "import no", ".hidden/x.py": "import no",
 		".venv/lib/python3.11/site-packages/marram-5.2.dist-info/METADATA": "Name: Marram\nVersion: 5.2\n",
 		".venv/lib/python3.11/site-packages/marram-5.2.dist-info/RECORD":   "marram/__init__.py,sha256=a,1\nYacht/sails/cloth.cpython-311-x86_64-linux-gnu.so,,\n../../../bin/marram,,\n",
 	} {
@@ -64,13 +65,18 @@ import last`
 func TestPins(t *testing.T) {
 	dir := fstest.MapFS{}
 	for name, text := range map[string]string{
-		".python-version": "3.11.4\n", "runtime.txt": "python-3.10.2", ".tool-versions": "node 20\npython 3.12 # new\n", "Dockerfile": "FROM --platform=linux/amd64 harbour.example/library/python:3.9-slim AS base\nFROM base\n",
-		".github/workflows/ci.yml": "steps:\n  - uses: x\n    with:\n      python-version: \"3.13\"\n      python-version: ${{ matrix.v }}\n",
+		".python-version": "3.11.4\n", "runtime.txt": "python-3.10.2", ".tool-versions": "node 20\npython 3.12 # new\n",
+		"Dockerfile": "FROM --platform=linux/amd64 harbour.example/library/python:3.9-slim AS base\nFROM base\n",
+		".github/workflows/ci.yml": "steps:\n  - uses: x\n    with:\n      python-version: \"3.13\"\n      python-version: " +
+			"${{ matrix.v }}\n",
 	} {
 		dir[name] = &fstest.MapFile{Data: []byte(text)}
 	}
-	want := []project.Pin{{Name: "python", Version: "3.11.4", Where: ".python-version:1"}, {Name: "python", Version: "3.10.2", Where: "runtime.txt:1"}, {Name: "python", Version: "3.12", Where: ".tool-versions:2"},
-		{Name: "python", Version: "3.9", Where: "Dockerfile:1"}, {Name: "python", Version: "3.13", Where: ".github/workflows/ci.yml:4"}}
+	want := []project.Pin{{Name: "python", Version: "3.11.4", Where: ".python-version:1"},
+		{Name: "python", Version: "3.10.2", Where: "runtime.txt:1"},
+		{Name: "python", Version: "3.12", Where: ".tool-versions:2"},
+		{Name: "python", Version: "3.9", Where: "Dockerfile:1"},
+		{Name: "python", Version: "3.13", Where: ".github/workflows/ci.yml:4"}}
 	if got := (Python{}).Pins(dir, nil); fmt.Sprint(got) != fmt.Sprint(want) {
 		t.Errorf("%v, want %v", got, want)
 	}

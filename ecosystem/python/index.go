@@ -24,7 +24,8 @@ import (
 	"molt/input"
 )
 
-// acceptIndex asks for the page of a project in the forms of the simple repository API (PEP 503, PEP 691): JSON where the index has it.
+// acceptIndex asks for the page of a project in the forms of the simple repository API (PEP 503,
+// PEP 691): JSON where the index has it.
 const acceptIndex = "application/vnd.pypi.simple.v1+json, application/vnd.pypi.simple.v1+html; q=0.2, text/html; q=0.01"
 
 // The kinds of files, as universe.File has them.
@@ -42,8 +43,9 @@ type indexFile struct {
 	Yanked         jsontext.Value    `json:"yanked"` // a boolean, or the reason
 	Size           int64             `json:"size"`
 	Uploaded       string            `json:"upload-time"`
-	Metadata       jsontext.Value    `json:"core-metadata"`      // false where there is none by its own address; absent where nobody says (PEP 714)
-	OldMetadata    jsontext.Value    `json:"dist-info-metadata"` // the former name
+	// false where there is none by its own address; absent where nobody says (PEP 714)
+	Metadata    jsontext.Value `json:"core-metadata"`
+	OldMetadata jsontext.Value `json:"dist-info-metadata"` // the former name
 }
 
 type indexPage struct {
@@ -54,7 +56,8 @@ type indexPage struct {
 	Files []indexFile `json:"files"`
 }
 
-// digestOf reads the page of a project, as it comes, into what is kept of it. The page lies at an address below the registry's.
+// digestOf reads the page of a project, as it comes, into what is kept of it. The page lies at an
+// address below the registry's.
 func digestOf(name string, body io.Reader, base string) ([]byte, error) {
 	page, err := readPage(name, body)
 	if err != nil {
@@ -98,14 +101,15 @@ func readPage(name string, body io.Reader) (*indexPage, error) {
 			return nil, fmt.Errorf("the page of %s is neither JSON nor HTML", name)
 		}
 		if major, _, _ := strings.Cut(page.Meta.Version, "."); major != "1" && major != "" {
-			return nil, fmt.Errorf("the page of %s is of version %s of the simple repository API; this Molt reads version 1", name, input.Harmless(page.Meta.Version))
+			return nil, fmt.Errorf("the page of %s is of version %s of the simple repository API; this Molt reads version 1",
+				name, input.Harmless(page.Meta.Version))
 		}
 		return page, nil
 	}
 }
 
-// readHTML reads the links of a page (PEP 503, with the attributes of PEP 592 and the version of PEP 629). Pages without a link of a file are not
-// told from others, since a project may have none.
+// readHTML reads the links of a page (PEP 503, with the attributes of PEP 592 and the version of
+// PEP 629). Pages without a link of a file are not told from others, since a project may have none.
 func readHTML(in io.Reader, page *indexPage) error {
 	z := html.NewTokenizer(in)
 	z.SetMaxBuf(1 << 20)
@@ -173,8 +177,8 @@ func linkedFile(attributes map[string]string, base string) *indexFile {
 	return f
 }
 
-// packageOf puts the files of a page together to releases. Files of other forms than wheels and source archives are left out, and so is what has
-// no version that can be read.
+// packageOf puts the files of a page together to releases. Files of other forms than wheels and
+// source archives are left out, and so is what has no version that can be read.
 func packageOf(name string, page *indexPage, base string) (*universe.Package, error) {
 	if page.Name != "" && requirement.Canonical(page.Name) != name {
 		return nil, fmt.Errorf("the page of %s is that of %s", name, input.Harmless(page.Name))
@@ -213,7 +217,8 @@ func packageOf(name string, page *indexPage, base string) (*universe.Package, er
 			}
 		}
 		r.Files = append(r.Files, file)
-		if published, err := time.Parse(time.RFC3339, f.Uploaded); err == nil && (r.Published.IsZero() || published.Before(r.Published)) {
+		if published, err := time.Parse(time.RFC3339, f.Uploaded); err == nil &&
+			(r.Published.IsZero() || published.Before(r.Published)) {
 			r.Published = published.UTC()
 		}
 		if reason := f.yankReason(); reason != "" {
@@ -296,7 +301,8 @@ func integrityOf(hashes map[string]string) string {
 // sourceEndings are how names of source archives end: the standard one (PEP 625), and one that was usual before.
 var sourceEndings = []string{".tar.gz", ".zip"}
 
-// fileVersion reads the kind and version of a file of a project by its name; nil for what is neither a wheel nor a source archive of it.
+// fileVersion reads the kind and version of a file of a project by its name; nil for what is
+// neither a wheel nor a source archive of it.
 func fileVersion(name, file string) (kind string, v *specifiers.Version) {
 	if strings.HasSuffix(file, ".whl") {
 		w, ok := parseWheel(file)

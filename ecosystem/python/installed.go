@@ -20,8 +20,9 @@ import (
 	"molt/input"
 )
 
-// Installed reads the environment in the folder of an application, by the specification "Recording installed projects"; nil where there is none. A
-// package whose RECORD lists what is not there, or of another size, has a problem.
+// Installed reads the environment in the folder of an application, by the specification "Recording
+// installed projects"; nil where there is none. A package whose RECORD lists what is not there, or
+// of another size, has a problem.
 func (Python) Installed(dir string) (ecosystem.Tree, error) {
 	root, err := filepath.EvalSymlinks(dir)
 	if err != nil {
@@ -90,7 +91,8 @@ func (t *installed) site(site string) error {
 		if err != nil {
 			return err
 		}
-		p := ecosystem.InstalledPackage{Path: filepath.ToSlash(rel), Place: filepath.ToSlash(info), Home: filepath.ToSlash(info)}
+		p := ecosystem.InstalledPackage{
+			Path: filepath.ToSlash(rel), Place: filepath.ToSlash(info), Home: filepath.ToSlash(info)}
 		stem, _, _ := strings.Cut(filepath.Base(info), "-")
 		p.Name = requirement.Canonical(stem)
 		switch data, err := input.ReadFile(filepath.Join(info, "METADATA"), metadataLimit); {

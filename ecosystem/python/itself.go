@@ -21,10 +21,13 @@ import (
 	"molt/input"
 )
 
-// Itself makes a source tree that stays where it is a package of an environment, as the specifications "Direct URL Data Structure" and "Recording installed
-// projects" have it: a path configuration file leads to src below the tree, where that is, else to the tree itself, and there are the programs that
-// project.scripts names. Nothing of the tree is run, so what its build backend would make is not there. The application's own folder is a package where its
-// pyproject.toml names a project and says how that is built; another folder where it names a project.
+// Itself makes a source tree that stays where it is a package of an environment, as the
+// specifications "Direct URL Data Structure" and "Recording installed projects" have it: a path
+// configuration file leads to src below the tree, where that is, else to the tree itself, and there
+// are the programs that project.scripts names. Nothing of the tree is run, so what its build
+// backend would make is not there. The application's own folder is a package where its
+// pyproject.toml names a project and says how that is built; another folder where it names a
+// project.
 func (Python) Itself(h *ecosystem.Host, env, folder string, tree fs.FS) (*ecosystem.Itself, error) {
 	data, err := input.ReadFS(tree, "pyproject.toml", input.Manifest)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -69,7 +72,8 @@ func (Python) Itself(h *ecosystem.Host, env, folder string, tree fs.FS) (*ecosys
 			points += script + " = " + all[script] + "\n"
 		}
 	}
-	a := &arranging{host: h.Detail.(*hostDetail), p: &ecosystem.LockedPackage{Node: solve.Node{ID: name + "@" + version, Name: name, Version: version}}, env: env,
+	a := &arranging{host: h.Detail.(*hostDetail), p: &ecosystem.LockedPackage{
+		Node: solve.Node{ID: name + "@" + version, Name: name, Version: version}}, env: env,
 		info: stem + ".dist-info/", out: &ecosystem.Arrangement{Links: map[string]string{}, Made: map[string][]byte{}}}
 	a.files = map[string]string{a.info + entryPoints: points}
 	a.read = func(file string) ([]byte, error) { return []byte(a.files[file]), nil }
@@ -82,7 +86,8 @@ func (Python) Itself(h *ecosystem.Host, env, folder string, tree fs.FS) (*ecosys
 	}
 	site := a.host.Site + "/"
 	up := strings.Repeat("../", strings.Count(site, "/")+1) // out of the environment, too
-	address := url.URL{Scheme: "file", Path: filepath.ToSlash(filepath.Join(filepath.Dir(env), filepath.FromSlash(folder)))}
+	address := url.URL{Scheme: "file",
+		Path: filepath.ToSlash(filepath.Join(filepath.Dir(env), filepath.FromSlash(folder)))}
 	direct, err := json.Marshal(map[string]any{"url": address.String(), "dir_info": map[string]bool{"editable": true}})
 	if err != nil {
 		return nil, err

@@ -11,8 +11,8 @@ import (
 	"molt/ecosystem/python/requirement"
 )
 
-// A linker leads the demands of a lock that was read to its packages: those on a package of which there are several releases to each that they may
-// mean.
+// A linker leads the demands of a lock that was read to its packages: those on a package of which
+// there are several releases to each that they may mean.
 type linker struct {
 	lock    *ecosystem.Lock
 	byName  map[string][]*ecosystem.LockedPackage // by the plain name, with the extra
@@ -64,8 +64,8 @@ func (k *linker) link(by string, edges []solve.Edge) []solve.Edge {
 	return all
 }
 
-// linkKnown links a demand of a lock that tells its forks: to the forks for environments in which whoever has the demand may be, and its condition
-// holds.
+// linkKnown links a demand of a lock that tells its forks: to the forks for environments in which
+// whoever has the demand may be, and its condition holds.
 func (k *linker) linkKnown(by string, e solve.Edge) (all []solve.Edge) {
 	base, extra := universe.SplitExtra(e.Package)
 	names := []string{base}
@@ -88,7 +88,9 @@ func (k *linker) linkKnown(by string, e solve.Edge) (all []solve.Edge) {
 		if by != "" || extra != "" || i > 0 || e.Name == base {
 			one.Name = one.Package
 		}
-		p := slices.IndexFunc(k.byName[plainWithExtra(one.Package)], func(p *ecosystem.LockedPackage) bool { return p.Name == one.Package })
+		p := slices.IndexFunc(k.byName[plainWithExtra(one.Package)], func(p *ecosystem.LockedPackage) bool {
+			return p.Name == one.Package
+		})
 		if p < 0 {
 			k.miss(by, one.Package)
 			continue

@@ -28,14 +28,16 @@ const lockVersion = "1.0"
 // ListsFiles says that a lock lists every file of a release.
 func (Python) ListsFiles() {}
 
-// EncodeLock writes pylock.toml as the specification has it, the same bytes for the same lock. What the specification has no place for, which is what
-// each package and the application ask for, stands in the tables of "tool" that are for that. Packages with extras are part of the package.
+// EncodeLock writes pylock.toml as the specification has it, the same bytes for the same lock. What
+// the specification has no place for, which is what each package and the application ask for,
+// stands in the tables of "tool" that are for that. Packages with extras are part of the package.
 func (Python) EncodeLock(l *ecosystem.Lock) []byte {
 	l = l.Whole()
 	w := &lockWriter{lock: l}
 	w.head()
 	releases := l.Releases()
-	slices.SortStableFunc(releases, func(a, b ecosystem.LockedPackage) int { // the first fork of a package before the others
+	slices.SortStableFunc(releases, func(a, b ecosystem.LockedPackage) int {
+		// the first fork of a package before the others
 		return cmp.Or(strings.Compare(universe.Plain(a.Name)+"@", universe.Plain(b.Name)+"@"), len(a.Name)-len(b.Name))
 	})
 	for i := range releases {
@@ -494,14 +496,17 @@ func (Python) Purpose(group string) project.Purpose {
 	return project.ToDevelop
 }
 
-// Prune takes out of a lock what is needed in no environment: each demand on the way to it holds somewhere, and all of them together nowhere.
+// Prune takes out of a lock what is needed in no environment: each demand on the way to it holds
+// somewhere, and all of them together nowhere.
 func (Python) Prune(l *ecosystem.Lock) {
 	named, envs, err := cellsOf(l)
 	if err != nil || len(envs) == 0 {
 		return
 	}
 	reached := map[string]bool{}
-	reaching(l, named, envs, forksOf(l.Forks, named, envs), func(_ solve.Edge, _ int, p *ecosystem.LockedPackage) { reached[p.ID] = true })
+	reaching(l, named, envs, forksOf(l.Forks, named, envs), func(_ solve.Edge, _ int, p *ecosystem.LockedPackage) {
+		reached[p.ID] = true
+	})
 	unreached := func(e solve.Edge) bool { return e.To != "" && !reached[e.To] }
 	l.Packages = slices.DeleteFunc(l.Packages, func(p ecosystem.LockedPackage) bool { return !reached[p.ID] })
 	for i := range l.Packages {

@@ -17,10 +17,13 @@ import (
 // lockedPier locks an application of the packages in source_test.go.
 func lockedPier(t *testing.T) *ecosystem.Lock {
 	t.Helper()
-	environments := []ecosystem.Environment{{Name: "desk", Runtimes: map[string]string{"python": "3.9"}, Platform: "windows-x86_64"}, {Name: "production", Runtimes: map[string]string{"python": "3.11"}}}
+	environments := []ecosystem.Environment{
+		{Name: "desk", Runtimes: map[string]string{"python": "3.9"}, Platform: "windows-x86_64"},
+		{Name: "production", Runtimes: map[string]string{"python": "3.11"}}}
 	source := served(t, nil, environments...)
 	problem := solve.Problem{Tenancy: solve.Single}
-	for group, text := range map[string]string{"dependencies": "marram", "dependency-groups.test": "tern", "optional-dependencies.more": "sketch"} {
+	for group, text := range map[string]string{
+		"dependencies": "marram", "dependency-groups.test": "tern", "optional-dependencies.more": "sketch"} {
 		d := universe.Demand{As: text, Package: text, Text: ">=1"}
 		if text == "marram" {
 			d.Extras = "argon"
@@ -31,7 +34,9 @@ func lockedPier(t *testing.T) *ecosystem.Lock {
 			problem.Roots = append(problem.Roots, solve.Root{Demand: extra, Group: group})
 		}
 	}
-	problem.Roots = append(problem.Roots, solve.Root{Group: "dependencies", Demand: universe.Demand{As: "kit", Package: "kit", Text: "https://skerry.example/kit.zip", Foreign: true}})
+	problem.Roots = append(problem.Roots,
+		solve.Root{Group: "dependencies", Demand: universe.Demand{
+			As: "kit", Package: "kit", Text: "https://skerry.example/kit.zip", Foreign: true}})
 	r, err := solve.Resolve(context.Background(), source, problem)
 	if err != nil {
 		t.Fatal(err)
@@ -48,7 +53,8 @@ func lockedPier(t *testing.T) *ecosystem.Lock {
 // TestLock decodes what was encoded, and reads in it what the standard has others look for.
 func TestLock(t *testing.T) {
 	l := lockedPier(t)
-	l.Origins = map[string]string{"default": "https://packages.skerry.example/simple/", "skerry-*": "https://ours.skerry.example/simple/"}
+	l.Origins = map[string]string{
+		"default": "https://packages.skerry.example/simple/", "skerry-*": "https://ours.skerry.example/simple/"}
 	data := Python{}.EncodeLock(l)
 	again, err := Python{}.DecodeLock("pylock.toml", data)
 	if err != nil {
@@ -68,9 +74,12 @@ func TestLock(t *testing.T) {
 	for _, want := range []string{
 		"lock-version = \"1.0\"\n", "requires-python = \">=3.9\"\nextras = [\"more\"]\ndependency-groups = [\"test\"]\n",
 		"    'python_version == \"3.11\" and sys_platform == \"linux\" and platform_machine == \"x86_64\"',\n",
-		"name = \"tzlist\"\nversion = \"1.0\"\nmarker = 'python_version == \"3.9\" and sys_platform == \"win32\" and platform_machine == \"AMD64\"'\n",
-		"name = \"sketch\"\nversion = \"1.0.post1\"\nmarker = '\"more\" in extras'\n", "name = \"tern\"\nversion = \"1.4\"\nmarker = '\"test\" in dependency_groups'\n",
-		"url = \"https://packages.skerry.example/simple/-/files/argon/argon-2!0.1-py3-none-any.whl\"", "dependencies = [\n    { name = \"argon\" },\n    { name = \"ropewalk\" },\n    { name = \"tzlist\" },\n]\n",
+		"name = \"tzlist\"\nversion = \"1.0\"\nmarker = 'python_version == \"3.9\" and sys_platform == \"win32\" and " +
+			"platform_machine == \"AMD64\"'\n",
+		"name = \"sketch\"\nversion = \"1.0.post1\"\nmarker = '\"more\" in extras'\n",
+		"name = \"tern\"\nversion = \"1.4\"\nmarker = '\"test\" in dependency_groups'\n",
+		"url = \"https://packages.skerry.example/simple/-/files/argon/argon-2!0.1-py3-none-any.whl\"",
+		"dependencies = [\n    { name = \"argon\" },\n    { name = \"ropewalk\" },\n    { name = \"tzlist\" },\n]\n",
 	} {
 		if !strings.Contains(string(data), want) {
 			t.Errorf("the lock lacks %s", want)
@@ -107,11 +116,16 @@ func TestForeignLock(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if len(l.Packages) != 2 || !l.Edgeless || l.Packages[0].ID != "marram@4.2" || l.Packages[0].Needs[0].To != "ropewalk@1.1" || l.Packages[0].Source != "m/marram-4.2-py3-none-any.whl" {
+	if len(l.Packages) != 2 || !l.Edgeless || l.Packages[0].ID != "marram@4.2" ||
+		l.Packages[0].Needs[0].To != "ropewalk@1.1" || l.Packages[0].Source != "m/marram-4.2-py3-none-any.whl" {
 		t.Errorf("%+v", l)
 	}
 	data := string(Python{}.EncodeLock(l))
-	for _, want := range []string{"default-groups = [\"test\"]\n", "attestation-identities = [{ kind = \"somebody\", since = 2024-01-01T00:00:00Z }]\n", "[packages.tool.somebody]\nnote = \"kept\"\n", "[tool.somebody]\nlevel = 3\n", "[[packages]]\ndirectory = { path = \"kit\" }\nname = \"kit\"\n", "{ name = \"ropewalk-1.1.tar.gz\", path = \"./ropewalk-1.1.tar.gz\""} {
+	for _, want := range []string{
+		"default-groups = [\"test\"]\n", "attestation-identities = [{ kind = \"somebody\", since = 2024-01-01T00:00:00Z }]\n",
+		"[packages.tool.somebody]\nnote = \"kept\"\n", "[tool.somebody]\nlevel = 3\n",
+		"[[packages]]\ndirectory = { path = \"kit\" }\nname = \"kit\"\n",
+		"{ name = \"ropewalk-1.1.tar.gz\", path = \"./ropewalk-1.1.tar.gz\""} {
 		if !strings.Contains(data, want) {
 			t.Errorf("%s is lost of\n%s", want, data)
 		}
@@ -129,14 +143,18 @@ func TestLockErrors(t *testing.T) {
 		one + "wheels = [{url = \"https://x.example/other-1.0-py3-none-any.whl\"}]":                             "l:2:1: keel 1.0: the file \"other-1.0-py3-none-any.whl\" is none of this release",
 		one + "wheels = [{url = \"https://x.example/keel-1.1-py3-none-any.whl\"}]":                              "l:2:1: keel 1.0: the file",
 		one + "wheels = [{url = \"https://x.example/keel-1.0-py3-none-any.whl\", hashes = {sha256 = \"xyz\"}}]": "l:2:1: keel: the sha256 of keel-1.0-py3-none-any.whl is not in hexadecimal digits",
-		one + "[tool.molt]\nalternatives = [" + strings.Repeat("[\"a\", \"b\"],", 30) + "]":                     "l:1:1: its alternatives are not lists",
-		one + "[tool.molt]\nalternatives = [[\"a\", \"b\", \"c\"], [\"d\", \"e\"], [\"f\", \"g\"]]":             "l:1:1: its alternatives are not lists",
-		one + "[tool.molt]\nalternatives = [[\"a\"]]":                                                           "l:1:1: its alternatives are not lists",
-		one + "[tool.molt]\nmembers = { \"../else\" = \"keel\" }":                                               "l:1:1: members: \"../else\" is no folder below the application",
+		one + "[tool.molt]\nalternatives = [" + strings.Repeat("[\"a\", \"b\"],", 30) +
+			"]": "l:1:1: its alternatives are not lists",
+		one + "[tool.molt]\nalternatives = [[\"a\", \"b\", \"c\"], [\"d\", \"e\"], [\"f\", \"g\"]]": "l:1:1: its alternatives are not lists",
+		one + "[tool.molt]\nalternatives = [[\"a\"]]":                                               "l:1:1: its alternatives are not lists",
+		one + "[tool.molt]\nmembers = { \"../else\" = \"keel\" }":                                   "l:1:1: members: \"../else\" is no folder below the application",
 		one + "sdist = 3": "l:2:1: keel: expected a table",
-		one + "sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}\n[packages.tool.molt]\nneeds = [\"rope 3\"]":                                                  "l:2:1: keel: requirement \"rope 3\", byte 6",
-		one + "sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}\n[packages.tool.molt]\nneeds = [\"rope\"]\n[tool.molt.application]\ndependencies=[\"keel\"]":  "l:1:1: keel needs rope, which is not in the lock",
-		one + "sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}\n" + one[strings.Index(one, "[["):] + "sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}": "l:6:1: keel is there twice, and no condition about the environment tells which is meant",
+		one + "sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}\n[packages.tool.molt]\nneeds = [\"rope 3\"]": "l:2:1: keel: requirement \"rope 3\", byte 6",
+		one + "sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}\n[packages.tool.molt]\nneeds = " +
+			"[\"rope\"]\n[tool.molt.application]\ndependencies=[\"keel\"]": "l:1:1: keel needs rope, which is not in the lock",
+		one + "sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}\n" + one[strings.Index(one, "[["):] +
+			"sdist = {url = \"https://x.example/keel-1.0.tar.gz\"}": "l:6:1: keel is there twice, and no condition about the " +
+			"environment tells which is meant",
 	} {
 		_, err := Python{}.DecodeLock("l", []byte(text))
 		var place *input.PositionError
@@ -193,16 +211,19 @@ marker = 'sys_platform == "win32"'
 wheels = [{url = "https://x.example/rope-1.0-py3-none-any.whl", hashes = {sha256 = "00"}}]
 `
 
-// TestForeignForks reads a lock of another program with two releases of a package, and finds which of them an interpreter is to have.
+// TestForeignForks reads a lock of another program with two releases of a package, and finds which
+// of them an interpreter is to have.
 func TestForeignForks(t *testing.T) {
 	l, err := Python{}.DecodeLock("pylock.toml", []byte(twice))
 	if err != nil {
 		t.Fatal(err)
 	}
 	possible := func(when, only string) bool { return when == "" }
-	l.Bind([]ecosystem.Entry{{Demand: universe.Demand{As: "keel", Package: "keel", Text: ">=1"}}, {Demand: universe.Demand{As: "mast", Package: "mast"}}}, possible)
+	l.Bind([]ecosystem.Entry{{Demand: universe.Demand{As: "keel", Package: "keel", Text: ">=1"}},
+		{Demand: universe.Demand{As: "mast", Package: "mast"}}}, possible)
 	for version, want := range map[string]string{"3.9": "keel@1.0 mast@1.0", "3.12": "keel@2.0 mast@1.0"} {
-		h := &ecosystem.Host{Detail: &hostDetail{Markers: requirement.Environment{"python_version": version, "sys_platform": "linux"}}}
+		h := &ecosystem.Host{Detail: &hostDetail{
+			Markers: requirement.Environment{"python_version": version, "sys_platform": "linux"}}}
 		var got []string
 		for _, p := range (Python{}).Wanted(l, h) {
 			got = append(got, p.ID)
@@ -222,7 +243,10 @@ func FuzzLock(f *testing.F) {
 	f.Add(foreign)
 	f.Add(twice)
 	f.Add(forked)
-	f.Add("lock-version = \"1.0\"\n[[packages]]\nname = \"keel\"\nversion = \"1.0\"\nwheels = [{name = \"keel-1.0-py3-none-any.whl\", url = \"https://x.example/keel-1.0-py3-none-any.whl\", size = 3, hashes = {}}]\n[packages.tool.molt]\nneeds = []\n[tool.molt]\nenvironments = [{python = \"3.9\"}]\n[tool.molt.application]\n\"r.txt\" = [\"keel>=1\"]\n")
+	f.Add("lock-version = \"1.0\"\n[[packages]]\nname = \"keel\"\nversion = \"1.0\"\nwheels = [{name = " +
+		"\"keel-1.0-py3-none-any.whl\", url = \"https://x.example/keel-1.0-py3-none-any.whl\", size = 3, hashes = " +
+		"{}}]\n[packages.tool.molt]\nneeds = []\n[tool.molt]\nenvironments = [{python = " +
+		"\"3.9\"}]\n[tool.molt.application]\n\"r.txt\" = [\"keel>=1\"]\n")
 	f.Fuzz(func(t *testing.T, text string) {
 		l, err := Python{}.DecodeLock("l", []byte(text))
 		if err != nil {

@@ -14,8 +14,8 @@ import (
 	"molt/ecosystem/python/requirement"
 )
 
-// environmentMarkers returns the markers of the environments that a lock is for: one each, or where it is for more than the
-// deployed ones, one a platform.
+// environmentMarkers returns the markers of the environments that a lock is for: one each, or where
+// it is for more than the deployed ones, one a platform.
 func environmentMarkers(l *ecosystem.Lock, envs environments) (all []*requirement.Marker) {
 	if len(l.Wider) == 0 {
 		for _, e := range envs {
@@ -37,7 +37,8 @@ func environmentMarkers(l *ecosystem.Lock, envs environments) (all []*requiremen
 		if first != last {
 			versions = requirement.And(compared("python_version", ">=", first), compared("python_version", "<=", last))
 		}
-		all = append(all, requirement.And(versions, compared("sys_platform", "==", system), compared("platform_machine", "==", machine)))
+		all = append(all, requirement.And(
+			versions, compared("sys_platform", "==", system), compared("platform_machine", "==", machine)))
 	}
 	return all
 }
@@ -46,7 +47,8 @@ func environmentMarkers(l *ecosystem.Lock, envs environments) (all []*requiremen
 func environmentMarker(e requirement.Environment) *requirement.Marker {
 	var all []*requirement.Marker
 	for _, name := range []string{"python_version", "sys_platform", "platform_machine"} {
-		all = append(all, &requirement.Marker{Left: requirement.Operand{Variable: name}, Op: "==", Right: requirement.Operand{Text: e[name]}})
+		all = append(all, &requirement.Marker{
+			Left: requirement.Operand{Variable: name}, Op: "==", Right: requirement.Operand{Text: e[name]}})
 	}
 	return requirement.And(all...)
 }
@@ -68,11 +70,13 @@ func groupMarker(group string) *requirement.Marker {
 	default:
 		return nil
 	}
-	return &requirement.Marker{Left: requirement.Operand{Text: requirement.Canonical(name)}, Op: "in", Right: requirement.Operand{Variable: variable}}
+	return &requirement.Marker{Left: requirement.Operand{Text: requirement.Canonical(name)}, Op: "in",
+		Right: requirement.Operand{Variable: variable}}
 }
 
 // reaching goes through what the roots of a lock lead to in each of some environments.
-func reaching(l *ecosystem.Lock, named []ecosystem.Environment, envs environments, apart forks, visit func(root solve.Edge, env int, p *ecosystem.LockedPackage)) {
+func reaching(l *ecosystem.Lock, named []ecosystem.Environment, envs environments, apart forks,
+	visit func(root solve.Edge, env int, p *ecosystem.LockedPackage)) {
 	parsed := map[string]*requirement.Marker{}
 	holds := func(when string, e requirement.Environment) bool {
 		if when == "" {
@@ -116,8 +120,10 @@ func reaching(l *ecosystem.Lock, named []ecosystem.Environment, envs environment
 	}
 }
 
-// markersIn works out for every package of a lock when it is to be installed, where that is not always: in which environments, and for which groups.
-func markersIn(l *ecosystem.Lock, named []ecosystem.Environment, envs environments, apart forks) map[string]*requirement.Marker {
+// markersIn works out for every package of a lock when it is to be installed, where that is not
+// always: in which environments, and for which groups.
+func markersIn(l *ecosystem.Lock, named []ecosystem.Environment, envs environments,
+	apart forks) map[string]*requirement.Marker {
 	reached := map[string]map[string][]bool{} // by package and group's marker, in which environments
 	groups := map[string]*requirement.Marker{}
 	within := map[string]environments{} // by group's marker, where the group may be installed

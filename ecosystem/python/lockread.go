@@ -24,9 +24,10 @@ import (
 
 func unescaped(name string) (string, error) { return url.PathUnescape(name) }
 
-// DecodeLock reads any pylock.toml that the specification allows. Of one that another program wrote it is not known what the application asked for,
-// and what packages ask of one another: it is Edgeless. Keys that are not known are kept for EncodeLock, and so are packages that no index has. The
-// error is a *input.PositionError, a *ecosystem.NewerLockError or a *input.LimitError.
+// DecodeLock reads any pylock.toml that the specification allows. Of one that another program wrote
+// it is not known what the application asked for, and what packages ask of one another: it is
+// Edgeless. Keys that are not known are kept for EncodeLock, and so are packages that no index has.
+// The error is a *input.PositionError, a *ecosystem.NewerLockError or a *input.LimitError.
 func (p Python) DecodeLock(file string, data []byte) (*ecosystem.Lock, error) {
 	if err := input.TOMLDepth(file, data); err != nil {
 		return nil, err
@@ -80,7 +81,8 @@ func (r *lockReader) fail(reason string, args ...any) error {
 		}
 		line = max(from, 1)
 	}
-	return &input.PositionError{File: r.file, Line: line, Column: 1, Reason: fmt.Sprintf(reason, args...) + "; molt relock writes it anew"}
+	return &input.PositionError{File: r.file, Line: line, Column: 1,
+		Reason: fmt.Sprintf(reason, args...) + "; molt relock writes it anew"}
 }
 
 func (r *lockReader) head(whole unknown) error {
@@ -118,7 +120,8 @@ func (r *lockReader) head(whole unknown) error {
 	for _, list := range lists {
 		r.lock.Alternatives = append(r.lock.Alternatives, textsOf(list))
 		if !ecosystem.Choosable(r.lock.Alternatives) {
-			return r.fail("its alternatives are not lists of two groups or more, with at most %d choices in all", ecosystem.ManyChoices)
+			return r.fail("its alternatives are not lists of two groups or more, with at most %d choices in all",
+				ecosystem.ManyChoices)
 		}
 	}
 	if err := r.forks(ours); err != nil {
@@ -126,7 +129,8 @@ func (r *lockReader) head(whole unknown) error {
 	}
 	r.lock.Origins, r.lock.Waived = namedTexts(ours["registries"]), namedTexts(ours["waived"])
 	for key, v := range whole {
-		if !slices.Contains([]string{"lock-version", "environments", "requires-python", "extras", "dependency-groups", "created-by", "packages", "tool"}, key) {
+		if !slices.Contains([]string{"lock-version", "environments", "requires-python", "extras", "dependency-groups",
+			"created-by", "packages", "tool"}, key) {
 			r.kept[key] = v
 		}
 	}
@@ -142,10 +146,13 @@ func (r *lockReader) wider(v any) {
 	deployed := r.lock.Environments[0]
 	for _, python := range textsOf(table["python"]) {
 		for _, platform := range textsOf(table["platform"]) {
-			if _, err := markersOf(ecosystem.Environment{Runtimes: map[string]string{runtimeName: python}, Platform: platform}); err != nil || python == deployed.Runtimes[runtimeName] && platform == cmp.Or(deployed.Platform, usualPlatform) {
+			if _, err := markersOf(ecosystem.Environment{
+				Runtimes: map[string]string{runtimeName: python}, Platform: platform}); err != nil ||
+				python == deployed.Runtimes[runtimeName] && platform == cmp.Or(deployed.Platform, usualPlatform) {
 				continue
 			}
-			r.lock.Wider = append(r.lock.Wider, ecosystem.Environment{Runtimes: map[string]string{runtimeName: python}, Platform: platform})
+			r.lock.Wider = append(r.lock.Wider,
+				ecosystem.Environment{Runtimes: map[string]string{runtimeName: python}, Platform: platform})
 		}
 	}
 }
@@ -190,7 +197,9 @@ func (r *lockReader) pkg(eco Python, v any) error {
 	if err != nil {
 		return r.fail("%s: %v", name, err)
 	}
-	p := ecosystem.LockedPackage{Node: solve.Node{ID: name + "@" + version.Normal(), Name: name, Version: version.Normal()}, PURL: eco.PackageURL(name, version.Normal())}
+	p := ecosystem.LockedPackage{Node: solve.Node{
+		ID: name + "@" + version.Normal(), Name: name, Version: version.Normal()},
+		PURL: eco.PackageURL(name, version.Normal())}
 	if err := r.fork(&p, table); err != nil {
 		return err
 	}
@@ -219,7 +228,8 @@ func (r *lockReader) pkg(eco Python, v any) error {
 	}
 	kept := unknown{}
 	for key, v := range table {
-		if !slices.Contains([]string{"name", "version", "marker", "requires-python", "dependencies", "index", "wheels", "sdist", "archive", "vcs", "tool"}, key) {
+		if !slices.Contains([]string{"name", "version", "marker", "requires-python", "dependencies", "index", "wheels",
+			"sdist", "archive", "vcs", "tool"}, key) {
 			kept[key] = v
 		}
 	}
@@ -276,7 +286,8 @@ func (r *lockReader) needs(p ecosystem.LockedPackage, ours unknown) error {
 	extras, _ := ours["extras"].(unknown)
 	for extra, v := range extras {
 		with := universe.WithExtra(p.Name, extra)
-		node := ecosystem.LockedPackage{Node: solve.Node{ID: with + "@" + p.Version, Name: with, Version: p.Version}, Runtimes: p.Runtimes}
+		node := ecosystem.LockedPackage{
+			Node: solve.Node{ID: with + "@" + p.Version, Name: with, Version: p.Version}, Runtimes: p.Runtimes}
 		if node.Needs, err = edges(v); err != nil {
 			return err
 		}
@@ -317,7 +328,8 @@ func (r *lockReader) fileOf(name string, version *specifiers.Version, v any) (un
 	}
 	kind, of := fileVersion(name, file)
 	if of == nil || of.Compare(version) != 0 {
-		return universe.File{}, r.fail("%s %s: the file %q is none of this release, by its name", name, version.Normal(), file)
+		return universe.File{}, r.fail("%s %s: the file %q is none of this release, by its name", name, version.Normal(),
+			file)
 	}
 	f := universe.File{Address: address, Kind: kind}
 	if file != fileName(address) {
@@ -334,7 +346,8 @@ func (r *lockReader) directFile(name string, table unknown) (f universe.File, fo
 		tool, _ := table["tool"].(unknown)
 		ours, _ := tool["molt"].(unknown)
 		integrity, _ := ours["integrity"].(string)
-		return universe.File{Address: "git+" + address + "#" + commit, Kind: sourceKind, Integrity: integrity, Direct: true}, vcs["type"] == "git" && address != "" && commit != "" && integrity != "", nil
+		return universe.File{Address: "git+" + address + "#" + commit, Kind: sourceKind, Integrity: integrity, Direct: true},
+			vcs["type"] == "git" && address != "" && commit != "" && integrity != "", nil
 	}
 	archive, ok := table["archive"].(unknown)
 	if !ok {
@@ -435,7 +448,8 @@ func (r *lockReader) finish(whole unknown) (*ecosystem.Lock, error) {
 	for i := range r.lock.Roots {
 		e := &r.lock.Roots[i]
 		base, _ := universe.SplitExtra(e.Package)
-		e.Foreign = e.Foreign && !slices.ContainsFunc(r.lock.Packages, func(p ecosystem.LockedPackage) bool { return p.Name == base && isDirect(&p) })
+		e.Foreign = e.Foreign && !slices.ContainsFunc(
+			r.lock.Packages, func(p ecosystem.LockedPackage) bool { return p.Name == base && isDirect(&p) })
 	}
 	r.lock.Roots = l.link("", r.lock.Roots)
 	if l.missing != "" {

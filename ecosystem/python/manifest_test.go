@@ -42,7 +42,8 @@ func entries(t *testing.T, file, data string) string {
 	}
 	var b strings.Builder
 	for _, e := range m.Entries() {
-		fmt.Fprintf(&b, "%d:%d %s: %s [%s] %q when %q foreign %v\n", e.Line, e.Column, e.Group, e.As, e.Extras, e.Text, e.When, e.Foreign)
+		fmt.Fprintf(&b, "%d:%d %s: %s [%s] %q when %q foreign %v\n", e.Line, e.Column, e.Group, e.As, e.Extras, e.Text,
+			e.When, e.Foreign)
 	}
 	return b.String()
 }
@@ -73,42 +74,54 @@ func TestPyprojectEdits(t *testing.T) {
 		edit func(m *pyproject) error
 		want string // lines that went and came
 	}{
-		{"set", func(m *pyproject) error { return m.Set(chiefGroup, "marram", ">=5.0,<6") }, `-    "marram[argon]>=4.2,<5", # the framework
+		{"set", func(m *pyproject) error { return m.Set(chiefGroup, "marram", ">=5.0,<6") },
+			`-    "marram[argon]>=4.2,<5", # the framework
 +    "marram[argon]>=5.0,<6", # the framework
 `},
-		{"set with a marker", func(m *pyproject) error { return m.Set(chiefGroup, "quay-forms", "~=3.0") }, `-    "Quay_Forms ~= 2.1; python_version < '4'",
+		{"set with a marker", func(m *pyproject) error { return m.Set(chiefGroup, "quay-forms", "~=3.0") },
+			`-    "Quay_Forms ~= 2.1; python_version < '4'",
 +    "Quay_Forms ~=3.0; python_version < '4'",
 `},
-		{"set in parentheses", func(m *pyproject) error { return m.Set(chiefGroup, "tern", "==2.0.*") }, `-    'tern (==1.4.*)',
+		{"set in parentheses", func(m *pyproject) error { return m.Set(chiefGroup, "tern", "==2.0.*") },
+			`-    'tern (==1.4.*)',
 +    'tern (==2.0.*)',
 `},
 		{"unset in parentheses", func(m *pyproject) error { return m.Set(chiefGroup, "tern", "") }, `-    'tern (==1.4.*)',
 +    'tern ',
 `},
-		{"set where none was", func(m *pyproject) error { return m.Set("optional-dependencies.reports", "tern-charts", ">=2") }, `-reports = ["ledgerline>=1", "tern-charts"]
+		{"set where none was", func(m *pyproject) error {
+			return m.Set("optional-dependencies.reports", "tern-charts", ">=2")
+		}, `-reports = ["ledgerline>=1", "tern-charts"]
 +reports = ["ledgerline>=1", "tern-charts>=2"]
 `},
-		{"set behind an escape", func(m *pyproject) error { return m.Set("dependency-groups.lint", "sandflea", "==0.5.0") }, `-lint = ["sand\u0066lea==0.4.1"]
+		{"set behind an escape", func(m *pyproject) error { return m.Set("dependency-groups.lint", "sandflea", "==0.5.0") },
+			`-lint = ["sand\u0066lea==0.4.1"]
 +lint = ["sandflea==0.5.0"]
 `},
 		{"add to lines", func(m *pyproject) error { return m.Add(chiefGroup, "anchor", ">=1") }, `+    "anchor>=1",
 `},
-		{"add to one line", func(m *pyproject) error { return m.Add("optional-dependencies.reports", "zinc", "") }, `-reports = ["ledgerline>=1", "tern-charts"]
+		{"add to one line", func(m *pyproject) error { return m.Add("optional-dependencies.reports", "zinc", "") },
+			`-reports = ["ledgerline>=1", "tern-charts"]
 +reports = ["ledgerline>=1", "tern-charts", "zinc"]
 `},
-		{"add before", func(m *pyproject) error { return m.Add("dependency-groups.test", "eider", "==1") }, `-test = ["gull>=7", {include-group = "lint"}]
+		{"add before", func(m *pyproject) error { return m.Add("dependency-groups.test", "eider", "==1") },
+			`-test = ["gull>=7", {include-group = "lint"}]
 +test = ["eider==1", "gull>=7", {include-group = "lint"}]
 `},
 		{"add a group", func(m *pyproject) error { return m.Add("dependency-groups.docs", "chart", "==1") }, `+docs = [
 +    "chart==1",
 +]
 `},
-		{"remove a line", func(m *pyproject) error { return m.Remove(chiefGroup, "marram") }, `-    "marram[argon]>=4.2,<5", # the framework
+		{"remove a line", func(m *pyproject) error { return m.Remove(chiefGroup, "marram") },
+			`-    "marram[argon]>=4.2,<5", # the framework
 `},
-		{"remove the last of a line", func(m *pyproject) error { return m.Remove("optional-dependencies.reports", "tern-charts") }, `-reports = ["ledgerline>=1", "tern-charts"]
+		{"remove the last of a line", func(m *pyproject) error {
+			return m.Remove("optional-dependencies.reports", "tern-charts")
+		}, `-reports = ["ledgerline>=1", "tern-charts"]
 +reports = ["ledgerline>=1"]
 `},
-		{"remove the only one", func(m *pyproject) error { return m.Remove("dependency-groups.lint", "sandflea") }, `-lint = ["sand\u0066lea==0.4.1"]
+		{"remove the only one", func(m *pyproject) error { return m.Remove("dependency-groups.lint", "sandflea") },
+			`-lint = ["sand\u0066lea==0.4.1"]
 +lint = []
 `},
 		{"own version", func(m *pyproject) error { return m.SetVersion("3.2.0") }, `-version = "3.1.0" # of the office
@@ -204,7 +217,8 @@ func TestRequirementsFile(t *testing.T) {
 		edit func(m *requirementsFile) error
 		want string
 	}{
-		{"set", func(m *requirementsFile) error { return m.Set("r.txt", "marram", ">=5,<6") }, "-marram>=4.2,<5  # the framework\n+marram>=5,<6  # the framework\n"},
+		{"set", func(m *requirementsFile) error { return m.Set("r.txt", "marram", ">=5,<6") },
+			"-marram>=4.2,<5  # the framework\n+marram>=5,<6  # the framework\n"},
 		{"set before hashes", func(m *requirementsFile) error {
 			if err := m.Set("r.txt", "tern", "== 2.0"); err != nil {
 				return err
@@ -218,7 +232,8 @@ func TestRequirementsFile(t *testing.T) {
 +    --hash=sha256:dd44 \
 +    --hash=sha256:ee55
 `},
-		{"remove with its hashes", func(m *requirementsFile) error { return m.Remove("r.txt", "tern") }, `-tern[charts] == 1.4.2 ; python_version < "4" \
+		{"remove with its hashes", func(m *requirementsFile) error { return m.Remove("r.txt", "tern") },
+			`-tern[charts] == 1.4.2 ; python_version < "4" \
 -    --hash=sha256:aa11 \
 -    --hash=sha256:bb22
 `},
@@ -236,8 +251,10 @@ func TestRequirementsFile(t *testing.T) {
 		}
 	}
 	for text, want := range map[string]string{
-		"a\nkeel 1.0": `r:2:6: "keel 1.0": expected an operator before the version`, "-r": "r:1:1: -r: expected the name of a file", "-r ../x": "r:1:1: ../x is outside of the application's folder",
-		"keel\nKeel": `r:2:1: keel is declared twice in "r", the first time in line 1`, "keel >= \\\n  1.0.*": `r:2:6: `,
+		"a\nkeel 1.0": `r:2:6: "keel 1.0": expected an operator before the version`,
+		"-r":          "r:1:1: -r: expected the name of a file",
+		"-r ../x":     "r:1:1: ../x is outside of the application's folder",
+		"keel\nKeel":  `r:2:1: keel is declared twice in "r", the first time in line 1`, "keel >= \\\n  1.0.*": `r:2:6: `,
 	} {
 		if _, err := readRequirements("r", []byte(text)); err == nil || !strings.HasPrefix(err.Error(), want) {
 			t.Errorf("%q: %v, want %s", text, err, want)
@@ -251,11 +268,18 @@ func TestDetect(t *testing.T) {
 		files fstest.MapFS
 		want  string
 	}{
-		"both":            {fstest.MapFS{"pyproject.toml": file(skua), "requirements.txt": file("-r requirements/base.txt\n-c limits.txt"), "requirements/base.txt": file("keel"), "limits.txt": file("keel<2")}, "pyproject.toml requirements.txt requirements/base.txt"},
-		"interpreter":     {fstest.MapFS{"pyproject.toml": file("[project]\nname = 'x'\nrequires-python = '>=3.9'"), "requirements-dev.txt": file("keel")}, "requirements-dev.txt pyproject.toml"},
-		"tools alone":     {fstest.MapFS{"pyproject.toml": file("[tool.x]\na = 1")}, ""},
-		"broken":          {fstest.MapFS{"pyproject.toml": file("[")}, "pyproject.toml"},
-		"constraint file": {fstest.MapFS{"requirements.txt": file("-c requirements-limits.txt"), "requirements-limits.txt": file("keel<2")}, "requirements.txt"},
+		"both": {fstest.MapFS{
+			"pyproject.toml": file(skua), "requirements.txt": file("-r requirements/base.txt\n-c limits.txt"),
+			"requirements/base.txt": file("keel"), "limits.txt": file("keel<2")},
+			"pyproject.toml requirements.txt requirements/base.txt"},
+		"interpreter": {fstest.MapFS{
+			"pyproject.toml": file("[project]\nname = 'x'\nrequires-python = '>=3.9'"), "requirements-dev.txt": file("keel")},
+			"requirements-dev.txt pyproject.toml"},
+		"tools alone": {fstest.MapFS{"pyproject.toml": file("[tool.x]\na = 1")}, ""},
+		"broken":      {fstest.MapFS{"pyproject.toml": file("[")}, "pyproject.toml"},
+		"constraint file": {fstest.MapFS{
+			"requirements.txt": file("-c requirements-limits.txt"), "requirements-limits.txt": file("keel<2")},
+			"requirements.txt"},
 	} {
 		got, err := Python{}.Detect(test.files)
 		if err != nil || strings.Join(got, " ") != test.want {
@@ -267,7 +291,8 @@ func TestDetect(t *testing.T) {
 	if _, err := (Python{}).Detect(circle); !errors.As(err, &bad) || bad.File != "a.txt" || bad.Line != 2 {
 		t.Errorf("%v", err)
 	}
-	if _, err := (Python{}).Detect(fstest.MapFS{"requirements.txt": file("keel\n-r gone.txt")}); !errors.As(err, &bad) || bad.File != "requirements.txt" || bad.Line != 2 {
+	if _, err := (Python{}).Detect(fstest.MapFS{"requirements.txt": file("keel\n-r gone.txt")}); !errors.As(err, &bad) ||
+		bad.File != "requirements.txt" || bad.Line != 2 {
 		t.Errorf("%v", err)
 	}
 }

@@ -36,7 +36,8 @@ type metadata struct {
 
 var metadataLimit = input.Limit{What: "the metadata of a release", Bytes: 4 << 20}
 
-// readMetadata reads core metadata (PEP 566, PEP 643): fields as in a message's head, up to an empty line. It has to be that of a release.
+// readMetadata reads core metadata (PEP 566, PEP 643): fields as in a message's head, up to an
+// empty line. It has to be that of a release.
 func readMetadata(name, version string, data []byte) (*metadata, map[string][]string, error) {
 	fields := map[string][]string{}
 	last := ""
@@ -53,7 +54,8 @@ func readMetadata(name, version string, data []byte) (*metadata, map[string][]st
 		}
 		key, value, ok := strings.Cut(text, ":")
 		if !ok {
-			return nil, nil, fmt.Errorf("%s %s: its metadata has a line that is no field: %q", name, version, input.Harmless(text))
+			return nil, nil, fmt.Errorf("%s %s: its metadata has a line that is no field: %q", name, version,
+				input.Harmless(text))
 		}
 		last = strings.ToLower(key)
 		fields[last] = append(fields[last], strings.TrimSpace(value))
@@ -67,9 +69,11 @@ func readMetadata(name, version string, data []byte) (*metadata, map[string][]st
 	stated, err := specifiers.Parse(first("version"))
 	want, wrong := specifiers.Parse(version)
 	if requirement.Canonical(first("name")) != name || err != nil || wrong != nil || stated.Compare(want) != 0 {
-		return nil, nil, fmt.Errorf("%s %s: its metadata says that it is %s %s", name, version, first("name"), first("version"))
+		return nil, nil, fmt.Errorf("%s %s: its metadata says that it is %s %s", name, version, first("name"),
+			first("version"))
 	}
-	m := &metadata{Needs: fields["requires-dist"], Python: first("requires-python"), Licence: first("license-expression"), Classifiers: fields["classifier"], Summary: first("summary"), Homepage: first("home-page")}
+	m := &metadata{Needs: fields["requires-dist"], Python: first("requires-python"), Licence: first("license-expression"),
+		Classifiers: fields["classifier"], Summary: first("summary"), Homepage: first("home-page")}
 	for _, extra := range fields["provides-extra"] {
 		m.Extras = append(m.Extras, requirement.Canonical(extra))
 	}
@@ -77,7 +81,8 @@ func readMetadata(name, version string, data []byte) (*metadata, map[string][]st
 		label, address, _ := strings.Cut(link, ",")
 		label, address = strings.ToLower(strings.TrimSpace(label)), strings.TrimSpace(input.Harmless(address))
 		switch {
-		case m.Repository == "" && slices.ContainsFunc([]string{"source", "repository", "code", "github"}, func(word string) bool { return strings.Contains(label, word) }):
+		case m.Repository == "" && slices.ContainsFunc(
+			[]string{"source", "repository", "code", "github"}, func(word string) bool { return strings.Contains(label, word) }):
 			m.Repository = address
 		case m.Homepage == "" && strings.Contains(label, "home"):
 			m.Homepage = address
@@ -86,9 +91,11 @@ func readMetadata(name, version string, data []byte) (*metadata, map[string][]st
 	return m, fields, nil
 }
 
-// metadataOf reads the metadata of a release, from the cache or, as it never changes, once from the registry: by its own address (PEP 658, also
-// where the index doesn't announce it), else from a wheel, of which parts are asked for, else from the source archive.
-func metadataOf(ctx context.Context, client *registry.Client, name, version string, r *universe.Release) (*metadata, error) {
+// metadataOf reads the metadata of a release, from the cache or, as it never changes, once from the
+// registry: by its own address (PEP 658, also where the index doesn't announce it), else from a
+// wheel, of which parts are asked for, else from the source archive.
+func metadataOf(ctx context.Context, client *registry.Client, name, version string,
+	r *universe.Release) (*metadata, error) {
 	file, ok := metadataFile(r.Files)
 	switch {
 	case !ok:
@@ -96,37 +103,42 @@ func metadataOf(ctx context.Context, client *registry.Client, name, version stri
 	case file.Kind == sourceKind && !r.Published.IsZero() && r.Published.Before(staticMetadata):
 		return &metadata{Unknown: unbuilt}, nil
 	}
-	text, err := client.Derived(ctx, "metadata "+name+" "+version+" "+file.Address, func(ctx context.Context) ([]byte, error) {
-		m, err := fetchMetadata(ctx, client, name, version, file)
-		if err != nil {
-			return nil, err
-		}
-		return json.Marshal(m)
-	})
+	text, err := client.Derived(ctx, "metadata "+name+" "+version+" "+file.Address,
+		func(ctx context.Context) ([]byte, error) {
+			m, err := fetchMetadata(ctx, client, name, version, file)
+			if err != nil {
+				return nil, err
+			}
+			return json.Marshal(m)
+		})
 	if err != nil {
 		return nil, err
 	}
 	m := &metadata{}
 	if err := json.Unmarshal([]byte(text), m); err != nil {
-		return nil, fmt.Errorf("%s %s: what the cache has of its metadata cannot be read: %w; molt cache --clear empties it", name, version, err)
+		return nil, fmt.Errorf("%s %s: what the cache has of its metadata cannot be read: %w; molt cache --clear empties it",
+			name, version, err)
 	}
 	return m, nil
 }
 
-// metadataFile returns the file whose metadata stands for a release: the wheel that most can use, else the source archive.
+// metadataFile returns the file whose metadata stands for a release: the wheel that most can use,
+// else the source archive.
 func metadataFile(files []universe.File) (universe.File, bool) {
 	var best universe.File
 	found := false
 	for _, f := range files {
 		switch {
-		case !found, f.Kind == wheelKind && (best.Kind != wheelKind || strings.HasSuffix(f.When, "-none-any") && !strings.HasSuffix(best.When, "-none-any")):
+		case !found, f.Kind == wheelKind &&
+			(best.Kind != wheelKind || strings.HasSuffix(f.When, "-none-any") && !strings.HasSuffix(best.When, "-none-any")):
 			best, found = f, true
 		}
 	}
 	return best, found
 }
 
-func fetchMetadata(ctx context.Context, client *registry.Client, name, version string, file universe.File) (*metadata, error) {
+func fetchMetadata(ctx context.Context, client *registry.Client, name, version string,
+	file universe.File) (*metadata, error) {
 	if file.Kind == wheelKind {
 		if !file.Bare {
 			data, err := client.File(ctx, file.Address+".metadata", metadataLimit)
@@ -148,8 +160,10 @@ func fetchMetadata(ctx context.Context, client *registry.Client, name, version s
 	return sourceMetadata(ctx, client, name, version, file)
 }
 
-// wheelMetadata reads METADATA in a wheel: of its list of files at the end, where the server gives parts, and of that file.
-func wheelMetadata(ctx context.Context, client *registry.Client, name, version string, file universe.File) ([]byte, error) {
+// wheelMetadata reads METADATA in a wheel: of its list of files at the end, where the server gives
+// parts, and of that file.
+func wheelMetadata(ctx context.Context, client *registry.Client, name, version string,
+	file universe.File) ([]byte, error) {
 	var from io.ReaderAt
 	var size int64
 	switch parts, err := client.Parts(ctx, file.Address); {
@@ -202,12 +216,14 @@ func metadataIn(from io.ReaderAt, size int64, name, version, address string) ([]
 // unbuilt is why it is not known what a release needs that has source archives alone.
 const unbuilt = "has no wheel, so what it needs is known only once it is built"
 
-// staticMetadata is when version 2.2 of core metadata was accepted (PEP 643). No archive from before says that what it states is static.
+// staticMetadata is when version 2.2 of core metadata was accepted (PEP 643). No archive from
+// before says that what it states is static.
 var staticMetadata = time.Date(2020, time.October, 1, 0, 0, 0, 0, time.UTC)
 
-// sourceMetadata reads PKG-INFO in a source archive. What it says of needs is what will be built when it is of version 2.2 at least and does not
-// list them as dynamic (PEP 643).
-func sourceMetadata(ctx context.Context, client *registry.Client, name, version string, file universe.File) (*metadata, error) {
+// sourceMetadata reads PKG-INFO in a source archive. What it says of needs is what will be built
+// when it is of version 2.2 at least and does not list them as dynamic (PEP 643).
+func sourceMetadata(ctx context.Context, client *registry.Client, name, version string,
+	file universe.File) (*metadata, error) {
 	data, err := client.File(ctx, file.Address, input.Archive)
 	if err != nil {
 		return nil, err
@@ -216,14 +232,15 @@ func sourceMetadata(ctx context.Context, client *registry.Client, name, version 
 		return nil, err
 	}
 	var info []byte
-	err = archive.Read(ctx, path.Base(file.Address), bytes.NewReader(data), int64(len(data)), func(h archive.Header, body io.Reader) error {
-		if parts := strings.Split(h.Name, "/"); len(parts) == 2 && parts[1] == "PKG-INFO" {
-			var err error
-			info, err = io.ReadAll(io.LimitReader(body, metadataLimit.Bytes))
-			return err
-		}
-		return nil
-	})
+	err = archive.Read(ctx, path.Base(file.Address), bytes.NewReader(data), int64(len(data)),
+		func(h archive.Header, body io.Reader) error {
+			if parts := strings.Split(h.Name, "/"); len(parts) == 2 && parts[1] == "PKG-INFO" {
+				var err error
+				info, err = io.ReadAll(io.LimitReader(body, metadataLimit.Bytes))
+				return err
+			}
+			return nil
+		})
 	if err != nil {
 		return nil, err
 	}
@@ -243,13 +260,15 @@ func sourceMetadata(ctx context.Context, client *registry.Client, name, version 
 // static reports whether the metadata of a source archive is that of what will be built of it.
 func static(fields map[string][]string) bool {
 	since, known := specifiers.Satisfies(strings.Join(fields["metadata-version"], ""), ">=2.2")
-	return known && since && !slices.ContainsFunc(fields["dynamic"], func(field string) bool { return strings.EqualFold(field, "Requires-Dist") })
+	return known && since && !slices.ContainsFunc(
+		fields["dynamic"], func(field string) bool { return strings.EqualFold(field, "Requires-Dist") })
 }
 
 // framework is how classifiers begin that name a framework and, behind it, a version.
 const framework = "Framework :: "
 
-// claims reads the trove classifiers that name a version of a framework. A framework is taken for the package of its name.
+// claims reads the trove classifiers that name a version of a framework. A framework is taken for
+// the package of its name.
 func (m *metadata) claims() []universe.Claim {
 	var all []universe.Claim
 	for _, text := range m.Classifiers {

@@ -12,8 +12,9 @@ import (
 	"molt/input"
 )
 
-// Pins reads the files in which people name the interpreter that a folder wants: version files, of a version and nothing else or a tool and a version on
-// each line, what hosts read, files of containers, and of continuous integration.
+// Pins reads the files in which people name the interpreter that a folder wants: version files, of
+// a version and nothing else or a tool and a version on each line, what hosts read, files of
+// containers, and of continuous integration.
 func (Python) Pins(dir fs.FS, _ *ecosystem.Manifests) []project.Pin {
 	var pins []project.Pin
 	add := func(text, where string) {

@@ -39,7 +39,8 @@ func (p Python) Programs(dir string, declared []string) (all []ecosystem.Program
 		reader.FieldsPerRecord = -1
 		rows, _ := reader.ReadAll() // as far as it can be read
 		for _, row := range rows {
-			if folder, name := path.Split(row[0]); strings.HasPrefix(folder, "../") && path.Base(folder) == p.Executables() && name != "" {
+			if folder, name := path.Split(row[0]); strings.HasPrefix(folder, "../") && path.Base(folder) == p.Executables() &&
+				name != "" {
 				all = append(all, ecosystem.Program{Name: name, Of: found.Name})
 			}
 		}

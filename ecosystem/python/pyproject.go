@@ -17,15 +17,17 @@ import (
 	"molt/input"
 )
 
-// The groups of a pyproject.toml: the application's dependencies, and by these prefixes its optional ones and its dependency groups.
+// The groups of a pyproject.toml: the application's dependencies, and by these prefixes its
+// optional ones and its dependency groups.
 const (
 	chiefGroup    = "dependencies"
 	optionalGroup = "optional-dependencies."
 	dependencyGrp = "dependency-groups."
 )
 
-// A pyproject is a pyproject.toml, of which the tables "project" and "dependency-groups" are read: specifications "Declaring project metadata"
-// (PEP 621) and "Dependency groups" (PEP 735). Whatever tools have there is left alone.
+// A pyproject is a pyproject.toml, of which the tables "project" and "dependency-groups" are read:
+// specifications "Declaring project metadata" (PEP 621) and "Dependency groups" (PEP 735). Whatever
+// tools have there is left alone.
 type pyproject struct {
 	declarations
 	name, version  string
@@ -56,7 +58,8 @@ func readPyproject(file string, data []byte) (*pyproject, error) {
 	if err := input.TOMLDepth(file, data); err != nil {
 		return nil, err
 	}
-	m := &pyproject{declarations: declarations{file: file, data: data}, arrays: map[string]tomlArray{}, includes: map[string][]include{}, groupNames: map[string]string{}, projectEnd: -1}
+	m := &pyproject{declarations: declarations{file: file, data: data}, arrays: map[string]tomlArray{},
+		includes: map[string][]include{}, groupNames: map[string]string{}, projectEnd: -1}
 	m.groups = []string{chiefGroup}
 	if err := walkTOML(file, data, func(_ *unstable.Parser, path []string, _ unstable.Range, v *unstable.Node) error {
 		if v.Kind == unstable.String && slices.Equal(path, []string{"project", "name"}) { // by which it may refer to itself
@@ -73,7 +76,8 @@ func readPyproject(file string, data []byte) (*pyproject, error) {
 }
 
 // walkTOML gives every value that is no table, with its keys from the root. Errors have a position.
-func walkTOML(file string, data []byte, value func(p *unstable.Parser, path []string, whole unstable.Range, v *unstable.Node) error) error {
+func walkTOML(file string, data []byte,
+	value func(p *unstable.Parser, path []string, whole unstable.Range, v *unstable.Node) error) error {
 	var p unstable.Parser
 	p.Reset(data)
 	var table []string
@@ -147,8 +151,10 @@ func (m *pyproject) value(p *unstable.Parser, path []string, whole unstable.Rang
 		m.runtimes = append(m.runtimes, universe.Requirement{Name: runtimeName, Text: string(v.Data)})
 	case key == "project.dynamic" && v.Kind == unstable.Array:
 		for it := v.Children(); it.Next(); {
-			if field := string(it.Node().Data); field == "dependencies" || field == "optional-dependencies" || field == "requires-python" {
-				m.notes = append(m.notes, fmt.Sprintf("%s says that its build backend works out %q: Molt does not see those", m.file, field))
+			if field := string(it.Node().Data); field == "dependencies" || field == "optional-dependencies" ||
+				field == "requires-python" {
+				m.notes = append(m.notes, fmt.Sprintf("%s says that its build backend works out %q: Molt does not see those",
+					m.file, field))
 			}
 		}
 	case key == "project.dependencies":
@@ -168,7 +174,8 @@ func (m *pyproject) array(p *unstable.Parser, group string, whole unstable.Range
 	}
 	prefix, name, _ := strings.Cut(group, ".")
 	if name != "" && !requirement.IsName(name) {
-		return m.errorAt(int(whole.Offset), fmt.Sprintf("%q is no name of a group: letters, digits, and between them hyphens, underscores and dots", name))
+		return m.errorAt(int(whole.Offset),
+			fmt.Sprintf("%q is no name of a group: letters, digits, and between them hyphens, underscores and dots", name))
 	}
 	normal := prefix + "." + requirement.Canonical(name)
 	if other, twice := m.groupNames[normal]; twice {
@@ -203,7 +210,8 @@ func (m *pyproject) array(p *unstable.Parser, group string, whole unstable.Range
 			inset = 3
 		}
 		text := string(e.Data)
-		if r, err := requirement.Parse(text); err == nil && m.name != "" && requirement.Canonical(r.Name) == requirement.Canonical(m.name) {
+		if r, err := requirement.Parse(text); err == nil && m.name != "" &&
+			requirement.Canonical(r.Name) == requirement.Canonical(m.name) {
 			for _, extra := range r.Extras { // the application itself, of which no registry is asked
 				m.includes[group] = append(m.includes[group], include{optionalGroup + extra, from})
 			}
@@ -250,11 +258,14 @@ func (m *pyproject) checkIncludes() error {
 			next, ok := m.named(inc.name)
 			switch {
 			case !ok && strings.HasPrefix(inc.name, optionalGroup):
-				return m.errorAt(inc.at, fmt.Sprintf("%s asks for the extra %q of the project itself, which it does not have", group, inc.name[len(optionalGroup):]))
+				return m.errorAt(inc.at, fmt.Sprintf("%s asks for the extra %q of the project itself, which it does not have",
+					group, inc.name[len(optionalGroup):]))
 			case !ok:
-				return m.errorAt(inc.at, fmt.Sprintf("%s includes %q, which is no dependency group here", group, inc.name[len(dependencyGrp):]))
+				return m.errorAt(inc.at, fmt.Sprintf("%s includes %q, which is no dependency group here", group,
+					inc.name[len(dependencyGrp):]))
 			case slices.Contains(way, next) || next == group:
-				return m.errorAt(inc.at, fmt.Sprintf("the dependency groups include one another in a circle: %s", strings.Join(append(way, group, next), " includes ")))
+				return m.errorAt(inc.at, fmt.Sprintf("the dependency groups include one another in a circle: %s",
+					strings.Join(append(way, group, next), " includes ")))
 			}
 			if err := follow(next, append(way, group)); err != nil {
 				return err
@@ -278,7 +289,8 @@ func (m *pyproject) named(group string) (string, bool) {
 	return as, ok
 }
 
-// Included returns the groups that others bring along, all of them: by a reference to a group, or to an extra of the project itself.
+// Included returns the groups that others bring along, all of them: by a reference to a group, or
+// to an extra of the project itself.
 func (m *pyproject) Included() map[string][]string {
 	all := map[string][]string{}
 	for group := range m.includes {
@@ -351,9 +363,11 @@ func (m *pyproject) Remove(group, name string) error {
 	rest := m.data[to:]
 	if blank := len(rest) - len(bytes.TrimLeft(rest, " \t")); blank < len(rest) && rest[blank] == ',' {
 		to += blank + 1
-	} else if a := m.arrays[group]; len(a.starts) > 1 && a.starts[len(a.starts)-1] == from { // the last, without a comma: that of the one before goes
+	} else if a := m.arrays[group]; len(a.starts) > 1 && a.starts[len(a.starts)-1] == from {
+		// the last, without a comma: that of the one before goes
 		before := a.ends[len(a.ends)-2]
-		if comma := bytes.IndexByte(m.data[before:from], ','); comma >= 0 && !bytes.Contains(m.data[before+comma:from], []byte("#")) {
+		if comma := bytes.IndexByte(m.data[before:from], ','); comma >= 0 &&
+			!bytes.Contains(m.data[before+comma:from], []byte("#")) {
 			return m.replace(slices.Concat(m.data[:before+comma], m.data[to:]))
 		}
 	}
@@ -374,7 +388,8 @@ func (m *pyproject) Remove(group, name string) error {
 	return m.replace(slices.Concat(m.data[:from], m.data[to+end:]))
 }
 
-// Add puts a requirement into a group, before the first that follows it in the alphabet where the group is in order, else at its end.
+// Add puts a requirement into a group, before the first that follows it in the alphabet where the
+// group is in order, else at its end.
 func (m *pyproject) Add(group, name, constraint string) error {
 	if _, err := m.find(group, name); err == nil {
 		return fmt.Errorf("%s: %s is declared in %q already", m.file, name, group)
@@ -470,7 +485,8 @@ func (m *pyproject) addGroup(group, text string) error {
 		}
 		return m.replace(slices.Concat(m.data[:at], []byte(chiefGroup+list), m.data[at:]))
 	case group == chiefGroup || name == "" || prefix+"." != optionalGroup && prefix+"." != dependencyGrp:
-		return fmt.Errorf("%s: it has no group %q; there can be %s, %sNAME and %sNAME", m.file, group, chiefGroup, optionalGroup, dependencyGrp)
+		return fmt.Errorf("%s: it has no group %q; there can be %s, %sNAME and %sNAME", m.file, group, chiefGroup,
+			optionalGroup, dependencyGrp)
 	case known != "":
 		at := m.arrays[known].close + 1
 		if rest := bytes.IndexByte(m.data[at:], '\n'); rest >= 0 {
@@ -478,7 +494,8 @@ func (m *pyproject) addGroup(group, text string) error {
 		}
 		return m.replace(slices.Concat(m.data[:at], []byte(name+list), m.data[at:]))
 	}
-	table := map[string]string{optionalGroup: "[project.optional-dependencies]", dependencyGrp: "[dependency-groups]"}[prefix+"."]
+	table := map[string]string{optionalGroup: "[project.optional-dependencies]",
+		dependencyGrp: "[dependency-groups]"}[prefix+"."]
 	return m.replace(slices.Concat(end, []byte(nl+table+nl+name+list)))
 }
 

@@ -1,5 +1,6 @@
-// Package python implements Python's ecosystem by its published standards: version and dependency specifiers, project metadata and
-// dependency groups in pyproject.toml, requirements files, the simple repository API, and pylock.toml.
+// Package python implements Python's ecosystem by its published standards: version and dependency
+// specifiers, project metadata and dependency groups in pyproject.toml, requirements files, the
+// simple repository API, and pylock.toml.
 package python
 
 import (
@@ -36,8 +37,9 @@ func (Python) Canonical(name string) string {
 	return name
 }
 
-// Kin reads the part before the first hyphen, and what type declarations are for: by the specification "Distributing type information", a
-// package of stubs is named after the package that it describes.
+// Kin reads the part before the first hyphen, and what type declarations are for: by the
+// specification "Distributing type information", a package of stubs is named after the package that
+// it describes.
 func (Python) Kin(name string) project.Kin {
 	for _, described := range []string{strings.TrimSuffix(name, "-stubs"), strings.TrimPrefix(name, "types-")} {
 		if described != name && described != "" {

@@ -15,9 +15,10 @@ import (
 	"molt/input"
 )
 
-// A requirementsFile is a file of requirements, a line each, as many programs read it: comments, lines that go on behind a backslash, options, and
-// references to further files. The file is one group, under its own name. Lines that are no requirement of a registry's package are left alone; one
-// with a name is listed as coming from elsewhere.
+// A requirementsFile is a file of requirements, a line each, as many programs read it: comments,
+// lines that go on behind a backslash, options, and references to further files. The file is one
+// group, under its own name. Lines that are no requirement of a registry's package are left alone;
+// one with a name is listed as coming from elsewhere.
 type requirementsFile struct {
 	declarations
 	refers []reference
@@ -36,8 +37,8 @@ func readRequirements(file string, data []byte) (*requirementsFile, error) {
 	return m, m.logicalLines(m.line)
 }
 
-// logicalLines goes through the lines, those that go on behind a backslash as one. Each comes with its comment and line breaks blanked out, so
-// that offsets stay.
+// logicalLines goes through the lines, those that go on behind a backslash as one. Each comes with
+// its comment and line breaks blanked out, so that offsets stay.
 func (m *requirementsFile) logicalLines(do func(from int, masked []byte) error) error {
 	for from := len(m.data) - len(bytes.TrimPrefix(m.data, byteOrderMark)); from < len(m.data); {
 		to, masked := from, []byte(nil)
@@ -89,8 +90,10 @@ var fileOptions = map[string]bool{"-r": false, "--requirement": false, "-c": tru
 
 // unreadOptions are options that say where packages come from or which releases count, with where Molt is told that.
 var unreadOptions = map[string]string{
-	"-i": namesRegistries, "--index-url": namesRegistries, "--extra-index-url": namesRegistries, "--no-index": namesRegistries,
-	"-f": namesRegistries, "--find-links": namesRegistries, "--pre": "previews: in molt.yaml names packages whose prereleases count",
+	"-i": namesRegistries, "--index-url": namesRegistries, "--extra-index-url": namesRegistries,
+	"--no-index": namesRegistries,
+	"-f":         namesRegistries, "--find-links": namesRegistries,
+	"--pre": "previews: in molt.yaml names packages whose prereleases count",
 }
 
 const namesRegistries = "registry: in molt.yaml says where packages come from"
@@ -134,7 +137,8 @@ func isElsewhere(text string) bool {
 			return false
 		}
 	}
-	return strings.Contains(head, "://") || strings.HasPrefix(head, ".") || strings.HasPrefix(head, "/") || strings.Contains(head, "/") || strings.HasSuffix(strings.TrimSpace(head), ".whl") || strings.Contains(head, "${")
+	return strings.Contains(head, "://") || strings.HasPrefix(head, ".") || strings.HasPrefix(head, "/") ||
+		strings.Contains(head, "/") || strings.HasSuffix(strings.TrimSpace(head), ".whl") || strings.Contains(head, "${")
 }
 
 // nameElsewhere returns the name of the package that an address or a path gives; "" where it gives none.
@@ -157,7 +161,8 @@ func nameElsewhere(text string) string {
 	return ""
 }
 
-// localFolder returns the folder of the application that a line names, "" where it names none. Extras behind it choose groups of what stands there.
+// localFolder returns the folder of the application that a line names, "" where it names none.
+// Extras behind it choose groups of what stands there.
 func localFolder(text string) string {
 	text, _, _ = strings.Cut(strings.TrimPrefix(text, "file:"), "[")
 	folder := path.Clean(text)
@@ -186,7 +191,8 @@ func (m *requirementsFile) elsewhere(at int, text string) error {
 		written, text = path.Base(folder), "./"+folder
 	}
 	if written == "" {
-		m.notes = append(m.notes, fmt.Sprintf("%s:%d: %s is not read: nothing tells of which package it is; write NAME @ ADDRESS", m.file, line, text))
+		m.notes = append(m.notes, fmt.Sprintf(
+			"%s:%d: %s is not read: nothing tells of which package it is; write NAME @ ADDRESS", m.file, line, text))
 		return nil
 	}
 	name := requirement.Canonical(written)
@@ -229,7 +235,8 @@ func (m *requirementsFile) option(at int, text string) error {
 	}
 	line, _ := m.position(at)
 	if strings.Contains(rest, "://") {
-		m.notes = append(m.notes, fmt.Sprintf("%s:%d: %s is not read: it is not a file of the application", m.file, line, rest))
+		m.notes = append(m.notes, fmt.Sprintf("%s:%d: %s is not read: it is not a file of the application", m.file,
+			line, rest))
 		return nil
 	}
 	file := path.Join(path.Dir(m.file), rest)
@@ -294,7 +301,8 @@ func (m *requirementsFile) Remove(group, name string) error {
 	return m.replace(slices.Concat(m.data[:from], m.data[to:]))
 }
 
-// Add puts a line before the first requirement that follows it in the alphabet where the file is in order, else at its end.
+// Add puts a line before the first requirement that follows it in the alphabet where the file is in
+// order, else at its end.
 func (m *requirementsFile) Add(group, name, constraint string) error {
 	if group != m.file {
 		return fmt.Errorf("%s: it is the group %q and has no other", m.file, m.file)
@@ -334,8 +342,9 @@ func (m *requirementsFile) Hashed() map[string][]string {
 	return all
 }
 
-// SetHashes replaces the digests that follow a requirement, each of the form algorithm:hex. The first stands where the first stood, and every
-// other is divided from the one before as the second was from the first.
+// SetHashes replaces the digests that follow a requirement, each of the form algorithm:hex. The
+// first stands where the first stood, and every other is divided from the one before as the second
+// was from the first.
 func (m *requirementsFile) SetHashes(name string, hashes []string) error {
 	e, err := m.find(m.file, name)
 	if err != nil {
@@ -386,9 +395,12 @@ func (Python) Limits(file string, data []byte) ([]universe.Demand, error) {
 	for _, e := range m.entries {
 		switch {
 		case e.Foreign:
-			return nil, &input.PositionError{File: file, Line: e.Line, Column: 1, Reason: fmt.Sprintf("%s: only constraints on releases of registries are known here", e.Package)}
+			return nil, &input.PositionError{
+				File: file, Line: e.Line, Column: 1,
+				Reason: fmt.Sprintf("%s: only constraints on releases of registries are known here", e.Package)}
 		case e.Demand.Extras != "":
-			return nil, &input.PositionError{File: file, Line: e.Line, Column: 1, Reason: fmt.Sprintf("%s: a file of constraints asks for no extras", e.Package)}
+			return nil, &input.PositionError{
+				File: file, Line: e.Line, Column: 1, Reason: fmt.Sprintf("%s: a file of constraints asks for no extras", e.Package)}
 		}
 		all = append(all, e.Demand)
 	}

@@ -11,8 +11,9 @@ import (
 // startModules are imported by every start of an interpreter, where they are there (the documentation of "site").
 var startModules = []string{"sitecustomize", "usercustomize"}
 
-// Runs reads the names of the files in a wheel: path configuration files and the modules of site and user customisation, which every start of an
-// interpreter runs, and scripts; the programs that entry points make it reads from these.
+// Runs reads the names of the files in a wheel: path configuration files and the modules of site
+// and user customisation, which every start of an interpreter runs, and scripts; the programs that
+// entry points make it reads from these.
 func (Python) Runs(_ string, files []string, read func(file string) ([]byte, error)) (all []ecosystem.Run) {
 	add := func(when ecosystem.RunTime, what string) {
 		if run := (ecosystem.Run{When: when, What: what}); !slices.Contains(all, run) {
@@ -21,7 +22,8 @@ func (Python) Runs(_ string, files []string, read func(file string) ([]byte, err
 	}
 	for _, file := range files {
 		at := file
-		if data, rest, ok := strings.Cut(file, ".data/"); ok && !strings.Contains(data, "/") { // what goes elsewhere than beside the modules
+		if data, rest, ok := strings.Cut(file, ".data/"); ok && !strings.Contains(data, "/") {
+			// what goes elsewhere than beside the modules
 			scheme, rest, _ := strings.Cut(rest, "/")
 			switch scheme {
 			case "scripts":

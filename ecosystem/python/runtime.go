@@ -14,13 +14,14 @@ const runtimeName = "python"
 
 // interpreter is the language's runtime.
 var interpreter = ecosystem.Runtime{
-	Runtime:   project.Runtime{Name: runtimeName, Scheme: runtimeScheme{specifiers.Scheme}, Known: everyMinor()},
-	Variables: []string{"PYTHONPATH", "PYTHONHOME", "PYTHONUTF8", "PYTHONIOENCODING", "PYTHONHASHSEED", "PYTHONWARNINGS", "PYTHONDONTWRITEBYTECODE", "PYTHONUNBUFFERED", "PYTHONDEVMODE"},
-	Ask:       []string{"python3", "-c", "import platform; print(platform.python_version())"},
+	Runtime: project.Runtime{Name: runtimeName, Scheme: runtimeScheme{specifiers.Scheme}, Known: everyMinor()},
+	Variables: []string{"PYTHONPATH", "PYTHONHOME", "PYTHONUTF8", "PYTHONIOENCODING", "PYTHONHASHSEED", "PYTHONWARNINGS",
+		"PYTHONDONTWRITEBYTECODE", "PYTHONUNBUFFERED", "PYTHONDEVMODE"},
+	Ask: []string{"python3", "-c", "import platform; print(platform.python_version())"},
 }
 
-// runtimeScheme is how versions of the interpreter are read: as those of packages are; where a minor version alone is named, its newest
-// release is meant.
+// runtimeScheme is how versions of the interpreter are read: as those of packages are; where a
+// minor version alone is named, its newest release is meant.
 type runtimeScheme struct{ version.Scheme }
 
 // newest is what the newest release of a minor version is numbered at most.
@@ -38,8 +39,8 @@ func (s runtimeScheme) Complete(text string) (version.Version, error) {
 	return v, nil
 }
 
-// everyMinor stands for the interpreter's releases, of which no list is at hand without a network: of each minor version the first that there
-// can be, and a last that there will not be.
+// everyMinor stands for the interpreter's releases, of which no list is at hand without a network:
+// of each minor version the first that there can be, and a last that there will not be.
 func everyMinor() version.List {
 	var all version.List
 	add := func(major, from, to int) {

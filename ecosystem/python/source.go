@@ -19,9 +19,10 @@ import (
 	"molt/registry"
 )
 
-// A source reads packages from registries, each once. What a release needs stands in its metadata, which is fetched when it is first looked at. A
-// package with an extra, which universe.WithExtra names, has the releases of the package, and each of its releases needs that release of the package and
-// what the extra adds.
+// A source reads packages from registries, each once. What a release needs stands in its metadata,
+// which is fetched when it is first looked at. A package with an extra, which universe.WithExtra
+// names, has the releases of the package, and each of its releases needs that release of the
+// package and what the extra adds.
 type source struct {
 	digests  ecosystem.Digests
 	envs     environments
@@ -58,7 +59,8 @@ func (p *promise[T]) wait(ctx context.Context) (T, error) {
 
 // Open returns a source that reads from registries.
 func (Python) Open(ctx context.Context, registries *registry.Registries, detail ecosystem.Detail) ecosystem.Source {
-	s := &source{digests: ecosystem.Digests{Registries: registries, Scheme: specifiers.Scheme}, detail: detail, pages: map[string]*promise[*universe.Package]{}, known: map[string]*universe.Package{},
+	s := &source{digests: ecosystem.Digests{Registries: registries, Scheme: specifiers.Scheme}, detail: detail,
+		pages: map[string]*promise[*universe.Package]{}, known: map[string]*universe.Package{},
 		metas: map[string]*promise[*metadata]{}, failures: map[string]error{}, lists: map[string][]universe.Demand{}}
 	if s.envs, s.err = environmentsOf(detail.Environments); s.err == nil {
 		s.forks = forksOf(detail.Forks, detail.Environments, s.envs)
@@ -112,7 +114,8 @@ func (s *source) page(name string) *promise[*universe.Package] {
 	})
 }
 
-// newest returns the position of the newest stable release that suits the interpreters of some environment, -1 for none.
+// newest returns the position of the newest stable release that suits the interpreters of some
+// environment, -1 for none.
 func (s *source) newest(p *universe.Package) int {
 	stable := p.Stable()
 	for i := p.Len() - 1; i >= 0; i-- {
@@ -148,8 +151,11 @@ func (s *source) Package(ctx context.Context, name string) (*universe.Package, e
 	if err != nil {
 		return nil, err
 	}
-	made := &universe.Package{Name: name, Scheme: specifiers.Scheme, Tags: raw.Tags, Current: raw.Current, Notes: raw.Notes}
-	made = universe.Keep(made, &kept{s: s, raw: raw, name: base, envs: s.forks.environments(base, s.envs), extra: extra, looked: make([]atomic.Bool, raw.Len()), known: make([]atomic.Pointer[[]universe.Demand], raw.Len())})
+	made := &universe.Package{Name: name, Scheme: specifiers.Scheme, Tags: raw.Tags, Current: raw.Current,
+		Notes: raw.Notes}
+	made = universe.Keep(made, &kept{
+		s: s, raw: raw, name: base, envs: s.forks.environments(base, s.envs), extra: extra,
+		looked: make([]atomic.Bool, raw.Len()), known: make([]atomic.Pointer[[]universe.Demand], raw.Len())})
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if p := s.known[name]; p != nil {
@@ -209,7 +215,8 @@ func (s *source) builtMetadata(name, version string, r *universe.Release, unknow
 	return m, err
 }
 
-// A kept is a package, or one with an extra, of which what a release needs is fetched when it is looked at. It is a universe.Costly.
+// A kept is a package, or one with an extra, of which what a release needs is fetched when it is
+// looked at. It is a universe.Costly.
 type kept struct {
 	s      *source
 	raw    *universe.Package // as its page has it
@@ -221,8 +228,9 @@ type kept struct {
 	count  atomic.Int32
 }
 
-// manyLooks is how many releases of a package are looked at one by one; from then on, fewAhead before each of them are fetched with it, since whoever
-// goes through them goes from the newest to the oldest.
+// manyLooks is how many releases of a package are looked at one by one; from then on, fewAhead
+// before each of them are fetched with it, since whoever goes through them goes from the newest to
+// the oldest.
 const (
 	manyLooks = 3
 	fewAhead  = 16
@@ -303,7 +311,8 @@ func (k *kept) Needs(i int) []universe.Demand {
 	return all
 }
 
-// needs reads what metadata says that a release needs; or says why the release cannot be used, where the registry gave none that can.
+// needs reads what metadata says that a release needs; or says why the release cannot be used,
+// where the registry gave none that can.
 func (k *kept) needs(m *metadata, err error, v version.Version) []universe.Demand {
 	if err == nil && m.Unknown != "" {
 		if m.Unknown == unbuilt {
@@ -319,7 +328,8 @@ func (k *kept) needs(m *metadata, err error, v version.Version) []universe.Deman
 		return []universe.Demand{universe.Hindrance(fmt.Sprintf("cannot be used: %v", err))}
 	}
 	if k.extra != "" {
-		needs = append([]universe.Demand{{As: k.name, Package: k.name, Text: "===" + v.(*specifiers.Version).Normal()}}, needs...)
+		needs = append([]universe.Demand{{As: k.name, Package: k.name, Text: "===" + v.(*specifiers.Version).Normal()}},
+			needs...)
 	}
 	return needs
 }
@@ -347,8 +357,9 @@ func (s *source) failed(name string, err error) []universe.Demand {
 	return []universe.Demand{{As: name, Package: name}}
 }
 
-// needs returns the demands of a release that hold in some of its environments: without an extra those of the release, with one those that only
-// the extra adds. Requirements on one package, or one fork of it, are one demand, which all of them make up.
+// needs returns the demands of a release that hold in some of its environments: without an extra
+// those of the release, with one those that only the extra adds. Requirements on one package, or
+// one fork of it, are one demand, which all of them make up.
 func (s *source) needs(m *metadata, extra string, envs environments) ([]universe.Demand, error) {
 	var all []universe.Demand
 	whens := map[string][]*requirement.Marker{}
@@ -359,7 +370,8 @@ func (s *source) needs(m *metadata, extra string, envs environments) ([]universe
 		}
 		rest, ok := r.Marker.WithoutExtra(extra)
 		if extra != "" && ok {
-			if plain, always := r.Marker.WithoutExtra(""); always && (plain == nil || rest != nil && plain.String() == rest.String()) {
+			if plain, always := r.Marker.WithoutExtra(""); always &&
+				(plain == nil || rest != nil && plain.String() == rest.String()) {
 				continue // the release itself needs it
 			}
 		}
@@ -452,7 +464,8 @@ func (s *source) Seen() []*universe.Package {
 	return all
 }
 
-// SeenFiles returns the metadata that was read so far, as much of it as Molt keeps, at the addresses that it has beside its files.
+// SeenFiles returns the metadata that was read so far, as much of it as Molt keeps, at the
+// addresses that it has beside its files.
 func (s *source) SeenFiles() map[string][]byte {
 	all := map[string][]byte{}
 	for _, p := range s.Seen() {
@@ -465,7 +478,8 @@ func (s *source) SeenFiles() map[string][]byte {
 				continue
 			}
 			<-promised.done
-			if file, ok := metadataFile(r.Files); ok && promised.err == nil && promised.value.Unknown == "" && file.Kind == wheelKind {
+			if file, ok := metadataFile(r.Files); ok && promised.err == nil && promised.value.Unknown == "" &&
+				file.Kind == wheelKind {
 				all[file.Address+".metadata"] = promised.value.text(p.Name, r.Version.String())
 			}
 		}

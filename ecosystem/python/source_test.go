@@ -49,7 +49,8 @@ package sketch
 `
 
 // served serves the packages above, through a function that may answer instead, and returns a source over them.
-func served(t *testing.T, instead func(w http.ResponseWriter, r *http.Request) bool, environments ...ecosystem.Environment) ecosystem.Source {
+func served(t *testing.T, instead func(w http.ResponseWriter, r *http.Request) bool,
+	environments ...ecosystem.Environment) ecosystem.Source {
 	t.Helper()
 	table, err := standin.ReadUniverse("pier.universe", []byte(pier), specifiers.Scheme)
 	if err != nil {
@@ -154,7 +155,8 @@ func TestSource(t *testing.T) {
 			if err != nil || marram.Versions().Describe(set) != "4.1 … 4.2" {
 				t.Errorf("admits %s, %v: neither the prerelease nor what is yanked", marram.Versions().Describe(set), err)
 			}
-			if r := marram.Release("4.2.1"); r.Withdrawn != "yanked: loses drafts" || marram.Release("4.1").Runtimes[0].Text != ">=3.8" {
+			if r := marram.Release("4.2.1"); r.Withdrawn != "yanked: loses drafts" ||
+				marram.Release("4.1").Runtimes[0].Text != ">=3.8" {
 				t.Errorf("%+v", r)
 			}
 			tern, _ := one.Package(context.Background(), "tern")
@@ -184,7 +186,8 @@ func TestResolve(t *testing.T) {
 	for _, n := range r.Packages {
 		ids = append(ids, n.ID)
 	}
-	if got, want := strings.Join(ids, " "), "marram@4.2 marram[reports]@4.2 ropewalk@1.1 sketch@1.0.post1 tern@1.4 tern[charts]@1.4"; got != want {
+	if got, want := strings.Join(ids, " "),
+		"marram@4.2 marram[reports]@4.2 ropewalk@1.1 sketch@1.0.post1 tern@1.4 tern[charts]@1.4"; got != want {
 		t.Errorf("resolved %s, want %s", got, want)
 	}
 	if err := solve.Verify(context.Background(), source, problem, r); err != nil {

@@ -34,9 +34,11 @@ const (
 // filesPath is below which the stand-in has files: FILES/NAME/FILE.
 const filesPath = "-/files/"
 
-// StandIn serves packages by the simple repository API: GET /NAME/ gives a page, in JSON or HTML as the Accept header asks, GET /-/files/NAME/FILE an
-// archive, and with ".metadata" behind it the metadata in a wheel. It does not take packages. A release has one wheel, for every interpreter, and one
-// source archive; one that is unbuilt has the latter alone, of a kind that does not say what it needs.
+// StandIn serves packages by the simple repository API: GET /NAME/ gives a page, in JSON or HTML as
+// the Accept header asks, GET /-/files/NAME/FILE an archive, and with ".metadata" behind it the
+// metadata in a wheel. It does not take packages. A release has one wheel, for every interpreter,
+// and one source archive; one that is unbuilt has the latter alone, of a kind that does not say
+// what it needs.
 func (Python) StandIn(packages universe.Table) http.Handler {
 	var built sync.Map // archives by file name
 	archive := func(p *universe.Package, r *universe.Release, kind string) []byte {
@@ -55,7 +57,8 @@ func (Python) StandIn(packages universe.Table) http.Handler {
 		for _, kind := range kindsOf(r) {
 			body := archive(p, r, kind)
 			sum := sha256.Sum256(body)
-			f := pageFile{Name: archiveName(p, r, kind), Hashes: map[string]string{"sha256": hex.EncodeToString(sum[:])}, Size: int64(len(body))}
+			f := pageFile{Name: archiveName(p, r, kind), Hashes: map[string]string{"sha256": hex.EncodeToString(sum[:])},
+				Size: int64(len(body))}
 			f.URL = "../" + filesPath + p.Name + "/" + f.Name
 			all = append(all, f)
 		}
@@ -74,7 +77,8 @@ func (Python) StandIn(packages universe.Table) http.Handler {
 }
 
 // Relay serves packages by the same API, as a lock has them. With a way to get archives it serves the files itself.
-func (Python) Relay(packages universe.Table, archive func(context.Context, *universe.Package, *universe.Release) ([]byte, error)) http.Handler {
+func (Python) Relay(packages universe.Table,
+	archive func(context.Context, *universe.Package, *universe.Release) ([]byte, error)) http.Handler {
 	return serve(packages, func(p *universe.Package, r *universe.Release) (all []pageFile) {
 		for _, f := range r.Files {
 			one := lockedFile(f)
@@ -95,7 +99,8 @@ func (Python) Relay(packages universe.Table, archive func(context.Context, *univ
 	})
 }
 
-// Document writes the page of a project in JSON. Files are where the releases say, which may be relative to the registry.
+// Document writes the page of a project in JSON. Files are where the releases say, which may be
+// relative to the registry.
 func (Python) Document(p *universe.Package) []byte {
 	return pageJSON(p, func(_ *universe.Package, r *universe.Release) (all []pageFile) {
 		for _, f := range r.Files {
@@ -135,7 +140,8 @@ func kindsOf(r *universe.Release) []string {
 }
 
 // serve serves packages; files lists those of a release, archive gets one by its name.
-func serve(packages universe.Table, files func(*universe.Package, *universe.Release) []pageFile, archive func(context.Context, *universe.Package, *universe.Release, string) ([]byte, error)) http.Handler {
+func serve(packages universe.Table, files func(*universe.Package, *universe.Release) []pageFile,
+	archive func(context.Context, *universe.Package, *universe.Release, string) ([]byte, error)) http.Handler {
 	return standin.Handler(func(r *http.Request, _ string) (string, []byte, error) {
 		path := strings.TrimPrefix(r.URL.Path, "/")
 		if rest, ok := strings.CutPrefix(path, filesPath); ok {
@@ -185,7 +191,8 @@ func pageJSON(p *universe.Package, files func(*universe.Package, *universe.Relea
 			all = append(all, entry)
 		}
 	}
-	data, err := json.Marshal(map[string]any{"meta": map[string]string{"api-version": "1.1"}, "name": p.Name, "versions": versions, "files": all})
+	data, err := json.Marshal(map[string]any{
+		"meta": map[string]string{"api-version": "1.1"}, "name": p.Name, "versions": versions, "files": all})
 	if err != nil {
 		panic(fmt.Sprintf("a page of strings has no JSON: %v", err))
 	}
@@ -206,7 +213,8 @@ func pageHTML(p *universe.Package, files func(*universe.Package, *universe.Relea
 			if r.Withdrawn != "" {
 				attributes += ` data-yanked="` + html.EscapeString(strings.TrimPrefix(r.Withdrawn, "yanked: ")) + `"`
 			}
-			fmt.Fprintf(&b, "<a href=\"%s#sha256=%s\"%s>%s</a>\n", html.EscapeString(f.URL), f.Hashes["sha256"], attributes, html.EscapeString(f.Name))
+			fmt.Fprintf(&b, "<a href=\"%s#sha256=%s\"%s>%s</a>\n", html.EscapeString(f.URL), f.Hashes["sha256"], attributes,
+				html.EscapeString(f.Name))
 		}
 	}
 	return []byte(b.String() + "</body></html>\n")
@@ -301,7 +309,8 @@ func wheelOf(p *universe.Package, r *universe.Release) []byte {
 	var buffer bytes.Buffer
 	out := zip.NewWriter(&buffer)
 	add := func(name, text string) { // writing to memory does not fail
-		w, _ := out.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Deflate, Modified: time.Date(1980, 1, 1, 0, 0, 0, 0, time.UTC)})
+		w, _ := out.CreateHeader(&zip.FileHeader{
+			Name: name, Method: zip.Deflate, Modified: time.Date(1980, 1, 1, 0, 0, 0, 0, time.UTC)})
 		_, _ = w.Write([]byte(text))
 	}
 	for _, name := range slices.SortedFunc(maps.Keys(files), func(a, b string) int {
@@ -324,7 +333,8 @@ func wheelOf(p *universe.Package, r *universe.Release) []byte {
 	return buffer.Bytes()
 }
 
-// sourceOf builds the source archive of a release. That of one that is unbuilt is of the time before archives said what is built of them.
+// sourceOf builds the source archive of a release. That of one that is unbuilt is of the time
+// before archives said what is built of them.
 func sourceOf(p *universe.Package, r *universe.Release) []byte {
 	version := "2.2"
 	if r.File().Kind == standin.SourceAlone {
@@ -337,7 +347,8 @@ func sourceOf(p *universe.Package, r *universe.Release) []byte {
 	compressed := gzip.NewWriter(&buffer)
 	out := tar.NewWriter(compressed)
 	for _, name := range slices.Sorted(maps.Keys(files)) {
-		_ = out.WriteHeader(&tar.Header{Name: stem + "/" + name, Mode: 0o644, Size: int64(len(files[name])), Format: tar.FormatUSTAR})
+		_ = out.WriteHeader(&tar.Header{
+			Name: stem + "/" + name, Mode: 0o644, Size: int64(len(files[name])), Format: tar.FormatUSTAR})
 		_, _ = out.Write([]byte(files[name]))
 	}
 	_ = out.Close()

@@ -2,9 +2,11 @@ package python
 
 import "strings"
 
-// There is no well-kept parser of Python for Go: the pure ones end at a grammar of ten years ago, the others need a C compiler, and a lexer made for
-// colouring takes three seconds a megabyte. What imports need is little: the logical lines of the language's reference (section 2.1), which joins lines in brackets
-// and behind backslashes, and knows strings and comments; an import is a statement of one such line.
+// There is no well-kept parser of Python for Go: the pure ones end at a grammar of ten years ago,
+// the others need a C compiler, and a lexer made for colouring takes three seconds a megabyte. What
+// imports need is little: the logical lines of the language's reference (section 2.1), which joins
+// lines in brackets and behind backslashes, and knows strings and comments; an import is a
+// statement of one such line.
 
 // A statement is a logical line, or a part of one between semicolons, without comments; strings are a pair of quotes.
 type statement struct {
@@ -116,8 +118,8 @@ func (s *sourceScanner) skipString(expressions bool) {
 	}
 }
 
-// skipExpression goes behind the braces of an expression in a string, in which strings of any quotes may stand; a string that it is in ends it where it
-// does not end itself.
+// skipExpression goes behind the braces of an expression in a string, in which strings of any
+// quotes may stand; a string that it is in ends it where it does not end itself.
 func (s *sourceScanner) skipExpression(outer string) {
 	depth := 0
 	for s.pos < len(s.src) {

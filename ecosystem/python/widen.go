@@ -20,7 +20,8 @@ const (
 
 // Wider lists the minor versions of the interpreter that the application admits, and all platforms. Where it requires
 // nothing, nobody says which versions it runs on.
-func (p Python) Wider(deployed ecosystem.Environment, requires []universe.Requirement) (runtimes []map[string]string, platforms []string) {
+func (p Python) Wider(deployed ecosystem.Environment,
+	requires []universe.Requirement) (runtimes []map[string]string, platforms []string) {
 	for minor := oldestMinor; minor <= newestMinor; minor++ {
 		v := fmt.Sprintf("3.%d", minor)
 		whole, err := interpreter.Scheme.Complete(v)
@@ -124,7 +125,8 @@ func platformOf(e requirement.Environment) string {
 }
 
 func compared(variable, op, text string) *requirement.Marker {
-	return &requirement.Marker{Left: requirement.Operand{Variable: variable}, Op: op, Right: requirement.Operand{Text: text}}
+	return &requirement.Marker{Left: requirement.Operand{Variable: variable}, Op: op, Right: requirement.Operand{
+		Text: text}}
 }
 
 // amongMinors is the condition that the version of the interpreter is one of some of all, which ascend; nil for all.
@@ -175,7 +177,8 @@ func amongPlatforms(all, some []string) *requirement.Marker {
 			plain = false
 			for _, p := range some {
 				if s, machine, _ := strings.Cut(p, " "); s == system {
-					parts = append(parts, requirement.And(compared("sys_platform", "==", system), compared("platform_machine", "==", machine)))
+					parts = append(parts, requirement.And(
+						compared("sys_platform", "==", system), compared("platform_machine", "==", machine)))
 				}
 			}
 		}

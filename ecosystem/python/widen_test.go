@@ -80,8 +80,10 @@ func TestWideLock(t *testing.T) {
 		return e.Runtimes[runtimeName] == "3.11" && e.Platform == usualPlatform
 	})
 	node := func(name string, needs ...solve.Edge) ecosystem.LockedPackage {
-		p := ecosystem.LockedPackage{Node: solve.Node{ID: name + "@1.0", Name: name, Version: "1.0", Needs: needs}, PURL: Python{}.PackageURL(name, "1.0")}
-		p.Files = []universe.File{{Address: "https://files.example/" + name + "-1.0-py3-none-any.whl", Integrity: "sha256-47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU=", Kind: wheelKind}}
+		p := ecosystem.LockedPackage{Node: solve.Node{ID: name + "@1.0", Name: name, Version: "1.0", Needs: needs},
+			PURL: Python{}.PackageURL(name, "1.0")}
+		p.Files = []universe.File{{Address: "https://files.example/" + name + "-1.0-py3-none-any.whl",
+			Integrity: "sha256-47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU=", Kind: wheelKind}}
 		return p
 	}
 	edge := func(name, when string) solve.Edge {
@@ -89,10 +91,15 @@ func TestWideLock(t *testing.T) {
 	}
 	root := edge("hull", "")
 	root.Group = "dependencies"
-	wide := &ecosystem.Lock{Ecosystem: "python", Roots: []solve.Edge{root}, Environments: all[deployed : deployed+1], Wider: slices.Delete(slices.Clone(all), deployed, deployed+1),
-		Packages: []ecosystem.LockedPackage{node("hull", edge("oar", `python_version >= "3.11"`), edge("winch", `sys_platform == "win32"`)), node("oar"), node("winch", edge("rope", "")), node("rope")}}
+	wide := &ecosystem.Lock{Ecosystem: "python", Roots: []solve.Edge{root}, Environments: all[deployed : deployed+1],
+		Wider: slices.Delete(slices.Clone(all), deployed, deployed+1),
+		Packages: []ecosystem.LockedPackage{
+			node("hull", edge("oar", `python_version >= "3.11"`), edge("winch", `sys_platform == "win32"`)), node("oar"),
+			node("winch", edge("rope", "")), node("rope")}}
 	text := Python{}.EncodeLock(wide)
-	for _, want := range []string{`marker = 'sys_platform == "win32"'`, `marker = 'python_version >= "3.11"'`, `wider = { python = ["3.10", "3.11"], platform = [`} {
+	for _, want := range []string{
+		`marker = 'sys_platform == "win32"'`, `marker = 'python_version >= "3.11"'`,
+		`wider = { python = ["3.10", "3.11"], platform = [`} {
 		if !bytes.Contains(text, []byte(want)) {
 			t.Errorf("the lock lacks %s:\n%s", want, text)
 		}
@@ -105,7 +112,8 @@ func TestWideLock(t *testing.T) {
 	for _, p := range l.Packages {
 		names = append(names, p.ID)
 	}
-	if got := strings.Join(names, " "); got != "hull@1.0 oar@1.0" || len(l.Packages[0].Needs) != 1 || l.Packages[0].Needs[0].When != "" {
+	if got := strings.Join(names, " "); got != "hull@1.0 oar@1.0" || len(l.Packages[0].Needs) != 1 ||
+		l.Packages[0].Needs[0].When != "" {
 		t.Errorf("for the deployed machine it has %s: %+v", got, l.Packages)
 	}
 	if len(l.Whole().Packages) != 4 || len(l.Whole().Wider) != len(all)-1 {

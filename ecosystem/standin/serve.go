@@ -10,9 +10,11 @@ import (
 	"time"
 )
 
-// Handler serves what a function returns for a request to read: its body with the media type, nil where there is nothing; an error is one of what lies
-// behind. It is for this machine: a Host that is no loopback name is refused (a page in a browser could have resolved a name of its own to it), and the
-// base address that the function gets is that of the listener, whatever a request says. Answers may be conditional and in parts (RFC 9110).
+// Handler serves what a function returns for a request to read: its body with the media type, nil
+// where there is nothing; an error is one of what lies behind. It is for this machine: a Host that
+// is no loopback name is refused (a page in a browser could have resolved a name of its own to it),
+// and the base address that the function gets is that of the listener, whatever a request says.
+// Answers may be conditional and in parts (RFC 9110).
 func Handler(answer func(r *http.Request, base string) (kind string, body []byte, err error)) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if !loopback(r.Host) {

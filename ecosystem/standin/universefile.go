@@ -14,12 +14,14 @@ import (
 	"molt/input"
 )
 
-// ReadUniverse reads a universe file: the packages that a stand-in serves. The format is given in docs/formats.md; in
-// short, "package NAME" begins a package, and below it each indented line is a release (version, date, demands in the
-// notation of universe.Sketch, "! words" for a deprecation) or one of about, home, source, tag and log. "needs VERSION DEMAND when CONDITION" adds a
-// demand with a condition to a release above, "withdrawn VERSION WORDS" withdraws one, "for VERSION NAME VERSION ..." has one claim versions of another
-// package, and "unbuilt VERSION" leaves one without anything but its source. "code VERSION FILE" begins a file of the archives
-// from a release on, of which each line stands behind a "|".
+// ReadUniverse reads a universe file: the packages that a stand-in serves. The format is given in
+// docs/formats.md; in short, "package NAME" begins a package, and below it each indented line is a
+// release (version, date, demands in the notation of universe.Sketch, "! words" for a deprecation)
+// or one of about, home, source, tag and log. "needs VERSION DEMAND when CONDITION" adds a demand
+// with a condition to a release above, "withdrawn VERSION WORDS" withdraws one, "for VERSION NAME
+// VERSION ..." has one claim versions of another package, and "unbuilt VERSION" leaves one without
+// anything but its source. "code VERSION FILE" begins a file of the archives from a release on, of
+// which each line stands behind a "|".
 func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Table, error) {
 	table := universe.Table{}
 	var name string
@@ -101,7 +103,8 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 			if path = strings.TrimSpace(path); !ok || !fs.ValidPath(path) || path == "." {
 				return fail("expected \"code VERSION FILE\"")
 			}
-			codes[release] = &input.PositionError{File: file, Line: n, Column: column, Reason: fmt.Sprintf("%s has no release %s", name, release)}
+			codes[release] = &input.PositionError{
+				File: file, Line: n, Column: column, Reason: fmt.Sprintf("%s has no release %s", name, release)}
 			notes.Code = append(notes.Code, universe.Code{Release: release, Name: path})
 			inCode = true
 			continue

@@ -32,11 +32,13 @@ package @quay/nail
 		t.Fatal(err)
 	}
 	p := table["keel"]
-	if len(table) != 2 || p.Len() != 3 || p.Tags["latest"] != "1.0.0" || p.Notes.About != "Holds it together" || p.Notes.Repository == "" {
+	if len(table) != 2 || p.Len() != 3 || p.Tags["latest"] != "1.0.0" || p.Notes.About != "Holds it together" ||
+		p.Notes.Repository == "" {
 		t.Fatalf("read %+v", p)
 	}
 	r := p.Release("1.0.0")
-	if len(r.Needs) != 1 || r.Needs[0] != (universe.Demand{As: "nail", Package: "nail", Text: "^1|| ^2"}) || fmt.Sprint(r.Runtimes) != "[{node >=18 <23}]" || r.Published.Format(time.DateOnly) != "2024-05-31" {
+	if len(r.Needs) != 1 || r.Needs[0] != (universe.Demand{As: "nail", Package: "nail", Text: "^1|| ^2"}) ||
+		fmt.Sprint(r.Runtimes) != "[{node >=18 <23}]" || r.Published.Format(time.DateOnly) != "2024-05-31" {
 		t.Errorf("read %+v", r)
 	}
 	if len(r.Peers) != 1 || !r.Peers[0].Optional {
@@ -68,7 +70,8 @@ func TestReadUniverseErrors(t *testing.T) {
 	for _, test := range tests {
 		_, err := ReadUniverse("x.universe", []byte(test.text), ranges.Scheme)
 		var place *input.PositionError
-		if !errors.As(err, &place) || !strings.HasPrefix(err.Error(), "x.universe:"+test.place+": ") || !strings.Contains(err.Error(), test.says) {
+		if !errors.As(err, &place) || !strings.HasPrefix(err.Error(), "x.universe:"+test.place+": ") ||
+			!strings.Contains(err.Error(), test.says) {
 			t.Errorf("%q: %v, want an error at %s that says %q", test.text, err, test.place, test.says)
 		}
 	}
@@ -92,7 +95,8 @@ func TestReadUniverseDemands(t *testing.T) {
 	if err != nil || table["a"].At(0).Deprecated != "renamed to c" || len(table["a"].At(0).Needs) != 1 {
 		t.Errorf("%+v, %v", table, err)
 	}
-	if r, err := readRelease(ranges.Scheme, "1.0.0", "2024-01-01 b@!=1.5"); err != nil || r.Deprecated != "" || r.Needs[0].Text != "!=1.5" {
+	if r, err := readRelease(ranges.Scheme, "1.0.0", "2024-01-01 b@!=1.5"); err != nil || r.Deprecated != "" ||
+		r.Needs[0].Text != "!=1.5" {
 		t.Errorf("an exclusion: %+v, %v", r, err)
 	}
 	if _, err := ReadUniverse("u", []byte("package a\n  1.0.0 2024-01-01 b@>=1 b@<3\n"), ranges.Scheme); err == nil {

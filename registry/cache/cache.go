@@ -1,12 +1,14 @@
 // Package cache keeps what registries answered, for all processes of a user at once, in a few files.
 //
-// Answers that come within a short time are written together, to a file that is never changed afterwards: a segment. When there are many of
-// them, small ones are merged into one, and the oldest answers go when all together are too much. A segment is written beside its place and moved there, so
-// that nobody meets half of one, and whoever has one open goes on reading it after others have removed it. The lock is taken for
-// merging alone: readers and writers never wait for each other.
+// Answers that come within a short time are written together, to a file that is never changed
+// afterwards: a segment. When there are many of them, small ones are merged into one, and the
+// oldest answers go when all together are too much. A segment is written beside its place and moved
+// there, so that nobody meets half of one, and whoever has one open goes on reading it after others
+// have removed it. The lock is taken for merging alone: readers and writers never wait for each
+// other.
 //
-// Everything has a checksum (CRC-32C), and what does not match it is not there. Whatever goes wrong with the disk only makes the
-// next question slower.
+// Everything has a checksum (CRC-32C), and what does not match it is not there. Whatever goes wrong
+// with the disk only makes the next question slower.
 package cache
 
 import (
@@ -59,8 +61,8 @@ const (
 	pendingSize = 4 << 20
 )
 
-// In returns the cache of a folder, which is made when something is first kept. The answers in it take at most so many bytes, but for what was
-// added since segments were last merged.
+// In returns the cache of a folder, which is made when something is first kept. The answers in it
+// take at most so many bytes, but for what was added since segments were last merged.
 func In(dir string, limit int64) *Cache {
 	return &Cache{dir: dir, limit: limit, pending: map[key]*pending{}}
 }
@@ -118,7 +120,8 @@ func find(segments []*segment, k key) *Entry {
 			e.Stored, e.MaxAge, e.Silent = time.Unix(0, newest.stored), int(newest.maxAge), newest.flags&silent != 0
 			return e
 		}
-		segments = slices.DeleteFunc(slices.Clone(segments), func(s *segment) bool { return s == in }) // what is damaged is not there
+		// what is damaged is not there
+		segments = slices.DeleteFunc(slices.Clone(segments), func(s *segment) bool { return s == in })
 	}
 }
 
@@ -218,7 +221,8 @@ func (c *Cache) list() {
 	}
 }
 
-// Close writes what waits to be written, and tidies up where there is reason to. What is added afterwards is written at once.
+// Close writes what waits to be written, and tidies up where there is reason to. What is added
+// afterwards is written at once.
 func (c *Cache) Close() {
 	if c == nil {
 		return

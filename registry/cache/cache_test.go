@@ -20,7 +20,8 @@ func segmentsIn(t *testing.T, dir string) []string {
 	return files
 }
 
-// Whatever several caches of one folder put and confirm in whatever order, each name has what was put last and the time when it was confirmed last.
+// Whatever several caches of one folder put and confirm in whatever order, each name has what was
+// put last and the time when it was confirmed last.
 func TestCachesOfOneFolder(t *testing.T) {
 	for seed := range uint64(40) {
 		random := rand.New(rand.NewPCG(seed, 1))
@@ -34,7 +35,8 @@ func TestCachesOfOneFolder(t *testing.T) {
 			name := fmt.Sprint("package ", random.IntN(12))
 			switch random.IntN(4) {
 			case 0:
-				e := Entry{Stored: now, MaxAge: random.IntN(100), Silent: random.IntN(2) == 0, Missing: random.IntN(5) == 0, ETag: fmt.Sprint(step), Body: strings.Repeat(fmt.Sprint(step, " "), random.IntN(50))}
+				e := Entry{Stored: now, MaxAge: random.IntN(100), Silent: random.IntN(2) == 0, Missing: random.IntN(5) == 0,
+					ETag: fmt.Sprint(step), Body: strings.Repeat(fmt.Sprint(step, " "), random.IntN(50))}
 				open[i].Put(name, e)
 				want[name] = e
 				open[i].Close()
@@ -124,7 +126,8 @@ func TestLimit(t *testing.T) {
 	}
 }
 
-// What a process leaves that was ended while it wrote is never read, and goes after a while; what is no segment does no harm.
+// What a process leaves that was ended while it wrote is never read, and goes after a while; what
+// is no segment does no harm.
 func TestLeftOvers(t *testing.T) {
 	dir := t.TempDir()
 	put := func(name string) {
@@ -138,7 +141,8 @@ func TestLeftOvers(t *testing.T) {
 		t.Fatal(err)
 	}
 	old := time.Now().Add(-2 * leftOver)
-	for name, data := range map[string][]byte{partPrefix + "1": whole[:30], "0-1" + suffix: whole[:len(whole)-1], "0-2" + suffix: nil} {
+	for name, data := range map[string][]byte{
+		partPrefix + "1": whole[:30], "0-1" + suffix: whole[:len(whole)-1], "0-2" + suffix: nil} {
 		file := filepath.Join(dir, name)
 		if os.WriteFile(file, data, 0o600) != nil || os.Chtimes(file, old, old) != nil {
 			t.Fatal(file)

@@ -17,8 +17,9 @@ const mostSegments = 6
 // leftOver is how old a part of a segment is that nobody writes any more.
 const leftOver = time.Hour
 
-// merge makes one segment of several where there are many, or where all together are too much. Only one process does that at a time; the
-// others leave it to that one. The caller has the lock of the cache.
+// merge makes one segment of several where there are many, or where all together are too much. Only
+// one process does that at a time; the others leave it to that one. The caller has the lock of the
+// cache.
 func (c *Cache) merge() {
 	all := slices.Clone(c.segments)
 	slices.SortFunc(all, func(a, b *segment) int { return cmp.Compare(a.size, b.size) })
@@ -60,12 +61,14 @@ func (c *Cache) merge() {
 	for _, s := range all {
 		os.Remove(filepath.Join(c.dir, s.name))
 	}
-	c.segments = append(slices.DeleteFunc(slices.Clone(c.segments), func(s *segment) bool { return slices.Contains(all, s) }), one)
+	c.segments = append(slices.DeleteFunc(
+		slices.Clone(c.segments), func(s *segment) bool { return slices.Contains(all, s) }), one)
 	c.tidy()
 }
 
-// copyAll writes the newest answer of each key, with the time when it was last confirmed. Where the segments are all that there are, what was
-// confirmed and is gone is left out, and so are the answers that were confirmed longest ago, as far as a limit demands.
+// copyAll writes the newest answer of each key, with the time when it was last confirmed. Where the
+// segments are all that there are, what was confirmed and is gone is left out, and so are the
+// answers that were confirmed longest ago, as far as a limit demands.
 func copyAll(w *writer, segments []*segment, full bool, limit int64) {
 	type found struct {
 		body, newest record

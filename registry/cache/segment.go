@@ -15,9 +15,10 @@ import (
 	"time"
 )
 
-// A segment is a file of answers: a magic word, the answers one after the other, an index that is sorted by keys, and a tail of a fixed
-// length with the place, the length and the checksum of the index. An answer is its validators, each behind its length as a varint, and its
-// body. Numbers are of a fixed width, least significant byte first.
+// A segment is a file of answers: a magic word, the answers one after the other, an index that is
+// sorted by keys, and a tail of a fixed length with the place, the length and the checksum of the
+// index. An answer is its validators, each behind its length as a varint, and its body. Numbers are
+// of a fixed width, least significant byte first.
 type segment struct {
 	name  string
 	file  *os.File
@@ -98,7 +99,8 @@ func (s *segment) open() error {
 		return err
 	}
 	at, length := int64(binary.LittleEndian.Uint64(tail)), int64(binary.LittleEndian.Uint32(tail[8:]))
-	if string(head) != magic || string(tail[16:]) != magic || at < int64(len(magic)) || length%recordSize != 0 || at+length != s.size-tailSize64 {
+	if string(head) != magic || string(tail[16:]) != magic || at < int64(len(magic)) || length%recordSize != 0 ||
+		at+length != s.size-tailSize64 {
 		return errSegment
 	}
 	s.index = make([]byte, length)
@@ -151,7 +153,8 @@ var buffers = sync.Pool{New: func() any { return new([]byte) }}
 
 // read reads an answer; its times are those of its own record.
 func (s *segment) read(r record) (*Entry, bool) {
-	e := &Entry{Stored: time.Unix(0, r.stored), MaxAge: int(r.maxAge), Silent: r.flags&silent != 0, Missing: r.flags&missing != 0}
+	e := &Entry{Stored: time.Unix(0, r.stored), MaxAge: int(r.maxAge), Silent: r.flags&silent != 0,
+		Missing: r.flags&missing != 0}
 	whole := false
 	read := s.raw(r, func(data []byte) {
 		for _, text := range []*string{&e.ETag, &e.Modified} {
@@ -192,7 +195,8 @@ func write(dir string, fill func(*writer) error) (*segment, error) {
 	if closed := f.Close(); err == nil {
 		err = closed
 	}
-	file := filepath.Join(dir, fmt.Sprintf("%x-%s%s", time.Now().UnixNano(), filepath.Base(temp)[len(partPrefix):], suffix))
+	file := filepath.Join(dir, fmt.Sprintf("%x-%s%s", time.Now().UnixNano(), filepath.Base(temp)[len(partPrefix):],
+		suffix))
 	if err == nil {
 		err = os.Rename(temp, file)
 	}

@@ -19,13 +19,17 @@ import (
 )
 
 // algorithms are those of subresource integrity, as CycloneDX names them.
-var algorithms = map[string]cdx.HashAlgorithm{"sha512": cdx.HashAlgoSHA512, "sha384": cdx.HashAlgoSHA384, "sha256": cdx.HashAlgoSHA256, "sha1": cdx.HashAlgoSHA1, "md5": cdx.HashAlgoMD5}
+var algorithms = map[string]cdx.HashAlgorithm{
+	"sha512": cdx.HashAlgoSHA512, "sha384": cdx.HashAlgoSHA384, "sha256": cdx.HashAlgoSHA256, "sha1": cdx.HashAlgoSHA1,
+	"md5": cdx.HashAlgoMD5}
 
-// Write writes the inventory of an application, the same bytes for the same lock: there is no time in it, and its serial number is made of what it holds.
+// Write writes the inventory of an application, the same bytes for the same lock: there is no time
+// in it, and its serial number is made of what it holds.
 func Write(w io.Writer, application, version, molt string, l doc.Inventory) error {
 	root := cdx.Component{BOMRef: "application", Type: cdx.ComponentTypeApplication, Name: application, Version: version}
 	bom := cdx.NewBOM()
-	bom.Metadata = &cdx.Metadata{Component: &root, Tools: &cdx.ToolsChoice{Components: &[]cdx.Component{{Type: cdx.ComponentTypeApplication, Name: "molt", Version: molt}}}}
+	bom.Metadata = &cdx.Metadata{Component: &root, Tools: &cdx.ToolsChoice{
+		Components: &[]cdx.Component{{Type: cdx.ComponentTypeApplication, Name: "molt", Version: molt}}}}
 	components, dependencies := []cdx.Component{}, []cdx.Dependency{}
 	declared := []string{}
 	for _, r := range l.Roots {
@@ -72,10 +76,13 @@ func Write(w io.Writer, application, version, molt string, l doc.Inventory) erro
 	return cdx.NewBOMEncoder(w, cdx.BOMFileFormatJSON).SetPretty(true).Encode(bom)
 }
 
-// scopes are the purposes of a package, as CycloneDX calls them: a component that is excluded is not there when the application runs.
-var scopes = map[project.Purpose]cdx.Scope{project.ToRun: cdx.ScopeRequired, project.ToChoose: cdx.ScopeOptional, project.ToDevelop: cdx.ScopeExcluded}
+// scopes are the purposes of a package, as CycloneDX calls them: a component that is excluded is
+// not there when the application runs.
+var scopes = map[project.Purpose]cdx.Scope{
+	project.ToRun: cdx.ScopeRequired, project.ToChoose: cdx.ScopeOptional, project.ToDevelop: cdx.ScopeExcluded}
 
-// licensed states a licence as an SPDX identifier or an SPDX expression (SPDX 3, annex B), and what is neither by its name.
+// licensed states a licence as an SPDX identifier or an SPDX expression (SPDX 3, annex B), and what
+// is neither by its name.
 func licensed(text string) cdx.LicenseChoice {
 	named, err := spdxexp.ExtractLicenses(text)
 	valid, _ := spdxexp.ValidateLicenses([]string{text})

@@ -8,8 +8,9 @@ import (
 	"molt/doc"
 )
 
-// path draws the way to the goal: a stop for each stage, numbered as in the list below it; filled what is done, square what people do by hand, doubled the
-// stage that reaches the goal. A way that ends at a wall ends with a bar.
+// path draws the way to the goal: a stop for each stage, numbered as in the list below it; filled
+// what is done, square what people do by hand, doubled the stage that reaches the goal. A way that
+// ends at a wall ends with a bar.
 func (p *page) path(d doc.Plan) {
 	const step, top, perRow = 64, 30, 8
 	n := len(d.Stages)
@@ -66,7 +67,8 @@ func (p *page) path(d doc.Plan) {
 			class += " end"
 		}
 		if s.Raise != nil {
-			p.put(`<rect class="%s hand" x="%d" y="%d" width="18" height="18"><title>%s</title></rect>`, class, x-9, y-9, s.Title)
+			p.put(`<rect class="%s hand" x="%d" y="%d" width="18" height="18"><title>%s</title></rect>`, class, x-9, y-9,
+				s.Title)
 		} else {
 			p.put(`<circle class="%s" cx="%d" cy="%d" r="9"><title>%s</title></circle>`, class, x, y, s.Title)
 		}
@@ -93,18 +95,21 @@ func (p *page) lag(all []doc.LagPoint) {
 	y := func(n int) int { return top + (height-top-bottom)*(most-n)/most }
 	first, last := all[0], all[len(all)-1]
 	p.put(`<svg viewBox="0 0 %d %d" width="%d" height="%d" role="img" aria-label="%s">`, width, height, width, height,
-		fmt.Sprintf("Releases behind: %d on %s, %d on %s", first.Releases, first.At.Format(time.DateOnly), last.Releases, last.At.Format(time.DateOnly)))
+		fmt.Sprintf("Releases behind: %d on %s, %d on %s", first.Releases, first.At.Format(time.DateOnly), last.Releases,
+			last.At.Format(time.DateOnly)))
 	for _, n := range []int{0, most} {
 		p.put(`<line class="rail" style="stroke-width:1" x1="%d" y1="%d" x2="%d" y2="%d"/><text x="%d" y="%d" text-anchor="end">%d</text>`, left, y(n), width-right, y(n), left-8, y(n)+4, n)
 	}
 	points := []string{fmt.Sprintf("%d,%d", x(first.At), y(first.Releases))}
 	for i, l := range all[1:] {
-		points = append(points, fmt.Sprintf("%d,%d", x(l.At), y(all[i].Releases)), fmt.Sprintf("%d,%d", x(l.At), y(l.Releases)))
+		points = append(points, fmt.Sprintf("%d,%d", x(l.At), y(all[i].Releases)),
+			fmt.Sprintf("%d,%d", x(l.At), y(l.Releases)))
 	}
 	p.put(`<polyline class="lag" points="%s"/>`, strings.Join(points, " "))
 	for _, l := range all {
 		p.put(`<circle class="dot" cx="%d" cy="%d" r="3"/>`, x(l.At), y(l.Releases))
 	}
-	p.put(`<text x="%d" y="%d">%s</text><text x="%d" y="%d" text-anchor="end">%s</text></svg>`, left, height-8, first.At.Format(time.DateOnly), width-right, height-8, last.At.Format(time.DateOnly))
+	p.put(`<text x="%d" y="%d">%s</text><text x="%d" y="%d" text-anchor="end">%s</text></svg>`, left, height-8,
+		first.At.Format(time.DateOnly), width-right, height-8, last.At.Format(time.DateOnly))
 	p.put("\n")
 }

@@ -32,12 +32,14 @@ func (p *page) put(format string, args ...any) {
 // markup is HTML that is made already.
 type markup string
 
-// table writes a table that can be sorted by its columns; the first cell of each row is its head. Nothing is written for no rows.
+// table writes a table that can be sorted by its columns; the first cell of each row is its head.
+// Nothing is written for no rows.
 func (p *page) table(caption string, head []string, rows [][]markup) {
 	if len(rows) == 0 {
 		return
 	}
-	p.put(`<div class="wide" tabindex="0" role="region" aria-label="%s"><table><caption>%s</caption><thead><tr>`, caption, caption)
+	p.put(`<div class="wide" tabindex="0" role="region" aria-label="%s"><table><caption>%s</caption><thead><tr>`,
+		caption, caption)
 	for _, h := range head {
 		p.put(`<th scope="col">%s</th>`, h)
 	}

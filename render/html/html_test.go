@@ -8,7 +8,8 @@ import (
 	"molt/doc"
 )
 
-// TestPath draws a stop for each stage: filled what is done, square what is by hand, and a wall at the end of a way that ends.
+// TestPath draws a stop for each stage: filled what is done, square what is by hand, and a wall at
+// the end of a way that ends.
 func TestPath(t *testing.T) {
 	d := doc.Plan{Reachable: true}
 	for i := range 11 {
@@ -24,7 +25,9 @@ func TestPath(t *testing.T) {
 	p := &page{}
 	p.path(d)
 	got := p.String()
-	for want, n := range map[string]int{"<circle": 10, "<rect": 1, `"stop done"`: 2, `class="stop end"`: 1, "<title>": 11, `aria-label="11 stages, 2 of them done"`: 1, "stop wall": 0} {
+	for want, n := range map[string]int{
+		"<circle": 10, "<rect": 1, `"stop done"`: 2, `class="stop end"`: 1, "<title>": 11,
+		`aria-label="11 stages, 2 of them done"`: 1, "stop wall": 0} {
 		if strings.Count(got, want) != n {
 			t.Errorf("%d times %s, want %d in\n%s", strings.Count(got, want), want, n, got)
 		}
@@ -51,7 +54,8 @@ func TestLag(t *testing.T) {
 	p := &page{}
 	p.lag([]doc.LagPoint{{At: day(1), Releases: 20}, {At: day(11), Releases: 10}, {At: day(21), Releases: 10}})
 	got := p.String()
-	if !strings.Contains(got, `aria-label="Releases behind: 20 on 2026-03-01, 10 on 2026-03-21"`) || !strings.Contains(got, `points="48,12 336,12 336,92 624,92 624,92"`) {
+	if !strings.Contains(got, `aria-label="Releases behind: 20 on 2026-03-01, 10 on 2026-03-21"`) ||
+		!strings.Contains(got, `points="48,12 336,12 336,92 624,92 624,92"`) {
 		t.Errorf("%s", got)
 	}
 	p = &page{}
@@ -74,7 +78,8 @@ func TestLiteral(t *testing.T) {
 	}
 	p = &page{}
 	p.table("a <table>", []string{"<head>"}, [][]markup{{made("%s", "<cell>")}})
-	if got := p.String(); strings.Contains(got, "<head>") || strings.Contains(got, "<cell>") || !strings.Contains(got, `<th scope="row">&lt;cell&gt;</th>`) {
+	if got := p.String(); strings.Contains(got, "<head>") || strings.Contains(got, "<cell>") ||
+		!strings.Contains(got, `<th scope="row">&lt;cell&gt;</th>`) {
 		t.Errorf("%s", got)
 	}
 	p = &page{}

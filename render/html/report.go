@@ -159,7 +159,8 @@ func (p *page) plan(d doc.Plan, file bool) {
 		p.put(`<li><details><summary>%s: %s <span class="%s">%s</span></summary>`, s.ID, s.Title, class, word)
 		var facts []string
 		if s.Locked != nil {
-			facts = append(facts, fmt.Sprintf("lock: %d moved, %d added, %d removed", s.Locked.Moved, s.Locked.Added, s.Locked.Removed))
+			facts = append(facts, fmt.Sprintf("lock: %d moved, %d added, %d removed", s.Locked.Moved, s.Locked.Added,
+				s.Locked.Removed))
 		}
 		if e := s.Effort; e != nil {
 			if e.Files > 0 {
@@ -182,7 +183,8 @@ func (p *page) plan(d doc.Plan, file bool) {
 			default:
 				p.put("<li>%s %s to %s", c.Name, c.From.Version, c.To.Version)
 			}
-			if c.Reason != "" && s.Kind != string(plan.PatchStage) && s.Kind != string(plan.MinorStage) { // the title says it there
+			if c.Reason != "" && s.Kind != string(plan.PatchStage) && s.Kind != string(plan.MinorStage) {
+				// the title says it there
 				p.put(`<br><span class="soft">%s</span>`, c.Reason)
 			}
 			p.put("</li>")
@@ -205,8 +207,10 @@ func (p *page) plan(d doc.Plan, file bool) {
 
 // meanings say what a standing is, and how it is coloured.
 var meanings = map[project.Standing][2]string{
-	project.Blocked: {"no release that it may have is compatible", "way"}, project.Together: {"moves with the framework", ""}, project.Bridge: {"can be upgraded first", ""},
-	project.Retires: {"renamed, abandoned, or part of another package", "look"}, project.Leaves: {"nothing needs it any more", ""}, project.Ready: {"stays as it is", "good"},
+	project.Blocked:  {"no release that it may have is compatible", "way"},
+	project.Together: {"moves with the framework", ""}, project.Bridge: {"can be upgraded first", ""},
+	project.Retires: {"renamed, abandoned, or part of another package", "look"},
+	project.Leaves:  {"nothing needs it any more", ""}, project.Ready: {"stays as it is", "good"},
 	project.Silent: {"says nothing of the framework", ""}, project.Elsewhere: {"not from the registry", ""},
 }
 
@@ -225,7 +229,9 @@ func (p *page) assess(d doc.Assess) {
 
 func (p *page) standings(packages []doc.Assessed) {
 	var rows [][]markup
-	for _, standing := range []project.Standing{project.Blocked, project.Together, project.Bridge, project.Retires, project.Leaves, project.Ready, project.Silent, project.Elsewhere} {
+	for _, standing := range []project.Standing{
+		project.Blocked, project.Together, project.Bridge, project.Retires, project.Leaves, project.Ready, project.Silent,
+		project.Elsewhere} {
 		for _, a := range packages {
 			if a.Standing != standing {
 				continue
@@ -239,10 +245,13 @@ func (p *page) standings(packages []doc.Assessed) {
 				move += " to " + a.To
 			}
 			m := meanings[standing]
-			rows = append(rows, []markup{made("%s", a.Name), made(`<span class="%s">%s</span><br><span class="soft">%s</span>`, m[1], string(standing), m[0]), made("%s", move), join(evidence, "<br>")})
+			rows = append(rows, []markup{made("%s", a.Name),
+				made(`<span class="%s">%s</span><br><span class="soft">%s</span>`, m[1], string(standing), m[0]), made("%s", move),
+				join(evidence, "<br>")})
 		}
 	}
-	p.table("Every declared package, and what its standing rests on", []string{"package", "standing", "move", "evidence"}, rows)
+	p.table("Every declared package, and what its standing rests on", []string{"package", "standing", "move", "evidence"},
+		rows)
 }
 
 func (p *page) carried(all []doc.CarriedOut) {
@@ -274,7 +283,8 @@ func (p *page) survey(d doc.Survey) {
 	for _, jump := range []version.Jump{version.Major, version.Minor, version.Patch, version.Pre} {
 		for _, r := range d.Packages {
 			if r.Jump == jump && r.Newest != "" && r.Locked != "" {
-				rows = append(rows, []markup{made("%s", r.Name), made("%s", jump.String()), made("%s", r.Declared), made("%s", r.Locked), made("%s", r.Best), made("%s", r.Newest), made("%d", r.Releases)})
+				rows = append(rows, []markup{made("%s", r.Name), made("%s", jump.String()), made("%s", r.Declared),
+					made("%s", r.Locked), made("%s", r.Best), made("%s", r.Newest), made("%d", r.Releases)})
 			}
 		}
 	}
@@ -283,7 +293,8 @@ func (p *page) survey(d doc.Survey) {
 			current = append(current, r.Name)
 		}
 	}
-	p.table("Packages that are behind", []string{"package", "by a", "declared", "locked", "in range", "newest", "releases behind"}, rows)
+	p.table("Packages that are behind",
+		[]string{"package", "by a", "declared", "locked", "in range", "newest", "releases behind"}, rows)
 	if current != nil {
 		p.put("<p>Current: %s.</p>\n", strings.Join(current, ", "))
 	}

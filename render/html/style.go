@@ -1,7 +1,8 @@
 package html
 
-// style is that of the page: one column, as wide as text is read well; three hues with a meaning each (what stands in the way, what wants a look, what is
-// verified), which words say too; dark where the reader has it so; nothing hidden in print.
+// style is that of the page: one column, as wide as text is read well; three hues with a meaning
+// each (what stands in the way, what wants a look, what is verified), which words say too; dark
+// where the reader has it so; nothing hidden in print.
 const style = `
 :root{--ink:#1c2430;--soft:#4d5866;--line:#c9d0d8;--ground:#ffffff;--shade:#f3f5f7;--way:#a11d2d;--look:#7a4a00;--good:#0a5c46}
 @media (prefers-color-scheme:dark){:root{--ink:#e8ecf1;--soft:#aab4c0;--line:#3c4653;--ground:#12171e;--shade:#1b222b;--way:#ff9aa5;--look:#f0bd6a;--good:#6fd6b2}}
@@ -35,7 +36,8 @@ svg text{font:12px system-ui,sans-serif;fill:var(--ink);paint-order:stroke;strok
 @media (max-width:40rem){th,td{padding-right:.5rem}h1{font-size:1.25rem}}
 `
 
-// script makes tables sortable, and folds and unfolds what is folded; the page says everything without it. In print everything is unfolded.
+// script makes tables sortable, and folds and unfolds what is folded; the page says everything
+// without it. In print everything is unfolded.
 const script = `
 for(const t of document.querySelectorAll("table")){t.querySelectorAll("thead th").forEach((h,i)=>{const b=document.createElement("button");b.type="button";b.textContent=h.textContent;h.textContent="";h.append(b);
 b.onclick=()=>{const down=h.getAttribute("aria-sort")==="ascending";t.querySelectorAll("thead th").forEach(o=>o.removeAttribute("aria-sort"));h.setAttribute("aria-sort",down?"descending":"ascending");

@@ -1,4 +1,5 @@
-// Package junit writes the verdicts of checks as the XML that tools for continuous integration read as results of tests.
+// Package junit writes the verdicts of checks as the XML that tools for continuous integration read
+// as results of tests.
 package junit
 
 import (
@@ -107,7 +108,8 @@ func suiteOf(stage string, checks []doc.Check, unchecked string) suite {
 		s.Cases = append(s.Cases, one)
 	}
 	if unchecked != "" {
-		s.Cases = append(s.Cases, check{Name: "checks", Class: stage, Time: "0.000", Skipped: &skipped{input.OneLine(unchecked)}})
+		s.Cases = append(s.Cases, check{
+			Name: "checks", Class: stage, Time: "0.000", Skipped: &skipped{input.OneLine(unchecked)}})
 		s.Skipped++
 	}
 	s.Tests, s.Time = len(s.Cases), fmt.Sprintf("%.3f", total)

@@ -12,7 +12,8 @@ import (
 func TestTrial(t *testing.T) {
 	var b strings.Builder
 	err := Trial(&b, doc.Beside{Before: []doc.Check{{Name: "lint"}}, Each: []doc.StageTrial{
-		{Stage: "patch", Checks: []doc.Check{{Name: "lint", Before: true, Says: "a < b"}, {Name: "tests", Passed: true, Seconds: 1.25}}},
+		{Stage: "patch", Checks: []doc.Check{
+			{Name: "lint", Before: true, Says: "a < b"}, {Name: "tests", Passed: true, Seconds: 1.25}}},
 		{Stage: "goal-5", Checks: []doc.Check{{Name: "tests", Says: "exit status 1\x1b[2J", Log: ".molt/logs/x.log"}}},
 		{Stage: "after", Says: "it was not tried"},
 	}})
@@ -36,7 +37,8 @@ func TestTrial(t *testing.T) {
 			words = append(words, c.Name+" "+word)
 		}
 	}
-	want := "before; lint failed ; patch; lint skipped failed before the stage too: a < b; tests passed; goal-5; tests failed exit status 1[2J; after; checks skipped it was not tried"
+	want := "before; lint failed ; patch; lint skipped failed before the stage too: a < b; tests passed; goal-5; tests " +
+		"failed exit status 1[2J; after; checks skipped it was not tried"
 	if all := strings.Join(words, "; "); all != want {
 		t.Errorf("got  %s\nwant %s", all, want)
 	}

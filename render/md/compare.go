@@ -19,7 +19,8 @@ func Compare(w io.Writer, answer doc.Compare) error {
 	table := func(all []doc.Difference) {
 		b.WriteString("\n| package | move | from | to |\n|---|---|---|---|\n")
 		for _, d := range all {
-			fmt.Fprintf(&b, "| %s | %s | %s | %s |\n", escapeMarkdown(d.Name), d.Kind, escapeMarkdown(strings.Join(d.From, ", ")), escapeMarkdown(strings.Join(d.To, ", ")))
+			fmt.Fprintf(&b, "| %s | %s | %s | %s |\n", escapeMarkdown(d.Name), d.Kind,
+				escapeMarkdown(strings.Join(d.From, ", ")), escapeMarkdown(strings.Join(d.To, ", ")))
 		}
 	}
 	if len(declared) > 0 {
@@ -34,9 +35,10 @@ func Compare(w io.Writer, answer doc.Compare) error {
 	return err
 }
 
-// escapeMarkdown makes text literal in Markdown. A comment that nobody sees comes after an @, since where Markdown is shown, a name behind one may call
-// somebody.
+// escapeMarkdown makes text literal in Markdown. A comment that nobody sees comes after an @, since
+// where Markdown is shown, a name behind one may call somebody.
 func escapeMarkdown(text string) string {
 	text = input.OneLine(text)
-	return strings.NewReplacer("\\", "\\\\", "|", "\\|", "*", "\\*", "_", "\\_", "`", "\\`", "<", "&lt;", "[", "\\[", "@", "@<!-- -->").Replace(text)
+	return strings.NewReplacer("\\", "\\\\", "|", "\\|", "*", "\\*", "_", "\\_", "`", "\\`", "<", "&lt;", "[", "\\[",
+		"@", "@<!-- -->").Replace(text)
 }

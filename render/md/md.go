@@ -60,7 +60,8 @@ func Survey(w io.Writer, d doc.Survey) error {
 	for _, jump := range []version.Jump{version.Major, version.Minor, version.Patch, version.Pre} {
 		for _, r := range d.Packages {
 			if r.Jump == jump && r.Newest != "" && r.Locked != "" {
-				rows = append(rows, []string{r.Name, jump.String(), r.Declared, r.Locked, r.Best, r.Newest, render.Count(r.Releases, "release")})
+				rows = append(rows, []string{r.Name, jump.String(), r.Declared, r.Locked, r.Best,
+					r.Newest, render.Count(r.Releases, "release")})
 			}
 		}
 	}
@@ -69,13 +70,15 @@ func Survey(w io.Writer, d doc.Survey) error {
 			current++
 		}
 	}
-	p.line("**%s**: %s declared, %d behind, %d current.", d.Application, render.Count(d.Declared, "package"), len(rows), current)
+	p.line("**%s**: %s declared, %d behind, %d current.", d.Application, render.Count(d.Declared, "package"), len(rows),
+		current)
 	p.table([]string{"package", "behind by a", "declared", "locked", "in range", "newest", "releases"}, rows)
 	p.next(d.Next)
 	return p.to(w)
 }
 
-// Assess writes an assessment: the verdict, then the packages for which something has to happen, with the first sentence of evidence.
+// Assess writes an assessment: the verdict, then the packages for which something has to happen,
+// with the first sentence of evidence.
 func Assess(w io.Writer, d doc.Assess) error {
 	p := &page{}
 	goal := d.Goal.Name + " " + d.Goal.Constraint
@@ -264,7 +267,8 @@ func Report(w io.Writer, d doc.Report) error {
 		err := part("What moved", func(w io.Writer) error {
 			p := &page{}
 			for _, c := range d.Carried {
-				fmt.Fprintf(p, "- **%s**, %s: %s\n", escapeMarkdown(c.Stage), c.At.Format("2006-01-02"), render.Count(len(c.Moved), "package")+" in the lock")
+				fmt.Fprintf(p, "- **%s**, %s: %s\n", escapeMarkdown(c.Stage), c.At.Format("2006-01-02"),
+					render.Count(len(c.Moved), "package")+" in the lock")
 			}
 			return p.to(w)
 		})

@@ -1,4 +1,5 @@
-// Package sarif writes findings with their places in the Static Analysis Results Interchange Format, SARIF 2.1.0 (OASIS), as far as it is needed here.
+// Package sarif writes findings with their places in the Static Analysis Results Interchange
+// Format, SARIF 2.1.0 (OASIS), as far as it is needed here.
 package sarif
 
 import (
@@ -80,7 +81,9 @@ func Write(w io.Writer, version string, all []doc.Located) error {
 		if l.Line > 0 {
 			at.Region = &region{l.Line, l.Column}
 		}
-		r.Results = append(r.Results, result{RuleID: l.Rule, RuleIndex: index[l.Rule], Level: l.Level, Message: text{l.Says}, Locations: []location{{at}}})
+		r.Results = append(r.Results, result{
+			RuleID: l.Rule, RuleIndex: index[l.Rule], Level: l.Level, Message: text{l.Says}, Locations: []location{{at}}})
 	}
-	return doc.JSON(w, log{Version: "2.1.0", Schema: "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", Runs: []run{r}})
+	return doc.JSON(w, log{Version: "2.1.0",
+		Schema: "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", Runs: []run{r}})
 }

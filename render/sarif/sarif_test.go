@@ -11,7 +11,10 @@ import (
 // TestWrite lists the rules that something is about, once each, and leaves out a place that nobody knows.
 func TestWrite(t *testing.T) {
 	var b strings.Builder
-	err := Write(&b, "1.0", []doc.Located{{Rule: "lock", Level: "error", Says: "x", File: "molt.lock"}, {Rule: "behind", Level: "note", Says: "y", File: "package.json", Line: 3, Column: 5}, {Rule: "behind", Level: "note", Says: "z", File: "package.json", Line: 4}})
+	err := Write(&b, "1.0", []doc.Located{
+		{Rule: "lock", Level: "error", Says: "x", File: "molt.lock"},
+		{Rule: "behind", Level: "note", Says: "y", File: "package.json", Line: 3, Column: 5},
+		{Rule: "behind", Level: "note", Says: "z", File: "package.json", Line: 4}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -20,7 +23,8 @@ func TestWrite(t *testing.T) {
 		t.Fatal(err)
 	}
 	r := got.Runs[0]
-	if len(r.Tool.Driver.Rules) != 2 || r.Tool.Driver.Rules[0].ID != "behind" || r.Results[0].RuleIndex != 1 || r.Results[0].Locations[0].Physical.Region != nil || r.Results[1].Locations[0].Physical.Region.Column != 5 {
+	if len(r.Tool.Driver.Rules) != 2 || r.Tool.Driver.Rules[0].ID != "behind" || r.Results[0].RuleIndex != 1 ||
+		r.Results[0].Locations[0].Physical.Region != nil || r.Results[1].Locations[0].Physical.Region.Column != 5 {
 		t.Errorf("%s", b.String())
 	}
 	b.Reset()

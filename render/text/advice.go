@@ -17,10 +17,12 @@ func (p *Page) Guides(answer doc.Guides) {
 		if f.Ecosystem != "" {
 			where = ", for " + f.Ecosystem + " alone"
 		}
-		p.verdict(good, fmt.Sprintf("%s can be used: %s about %s %s%s.", f.File, render.Count(len(f.Facts), "fact"), f.About, f.To, where))
+		p.verdict(good, fmt.Sprintf("%s can be used: %s about %s %s%s.", f.File, render.Count(len(f.Facts), "fact"),
+			f.About, f.To, where))
 		var rows [][]cell
 		for _, fact := range f.Facts {
-			rows = append(rows, []cell{{fact.Kind, &bold}, plain(fact.Says), {fact.Source + " (" + fact.Confidence + ")", &faint}})
+			rows = append(rows, []cell{{fact.Kind, &bold}, plain(fact.Says),
+				{fact.Source + " (" + fact.Confidence + ")", &faint}})
 		}
 		p.table("  ", rows)
 		for _, w := range f.Warnings {

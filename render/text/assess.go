@@ -36,19 +36,24 @@ func (p *Page) Assess(answer doc.Assess) {
 	}
 	switch blocked := len(by[project.Blocked]); {
 	case answer.Reached && answer.Reachable && answer.Also == nil:
-		p.verdict(good, fmt.Sprintf("%s is reached already: everything declared resolves with %s.", goal, answer.Goal.Release))
+		p.verdict(good, fmt.Sprintf("%s is reached already: everything declared resolves with %s.", goal,
+			answer.Goal.Release))
 	case answer.Reachable && answer.Against != nil:
-		p.verdict(notice, fmt.Sprintf("%s can be reached only against what dates tell of %s: everything declared resolves with %s.", goal, render.Count(len(answer.Against), "package"), answer.Goal.Release))
+		p.verdict(notice, fmt.Sprintf(
+			"%s can be reached only against what dates tell of %s: everything declared resolves with %s.",
+			goal, render.Count(len(answer.Against), "package"), answer.Goal.Release))
 		for _, d := range answer.Against {
 			p.wrapped("  ", d.Says+".")
 		}
 	case answer.Reachable:
 		p.verdict(good, fmt.Sprintf("%s can be reached: everything declared resolves with %s.", goal, answer.Goal.Release))
 	case answer.Alone:
-		p.verdict(bad, fmt.Sprintf("%s is out of reach: it does not resolve even by itself, whatever else is declared.", goal))
+		p.verdict(bad, fmt.Sprintf("%s is out of reach: it does not resolve even by itself, whatever else is declared.",
+			goal))
 		p.wrapped("", "The packages are judged as if what keeps it from that were not there.")
 	case blocked > 0 && !slices.ContainsFunc(by[project.Blocked], func(d doc.Assessed) bool { return !d.Held }):
-		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s held at a release that is not compatible with it.", goal, are(blocked)))
+		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s held at a release that is not compatible with it.", goal,
+			are(blocked)))
 	case blocked > 0:
 		p.verdict(bad, fmt.Sprintf("%s is out of reach: %s no release that is compatible with it.", goal, have(blocked)))
 	default:
@@ -81,7 +86,8 @@ func (p *Page) Assess(answer doc.Assess) {
 	for _, d := range answer.Apart { // what says nothing of it is listed once
 		p.Line("")
 		p.heading("Towards %s %s", d.Goal.Name, d.Goal.Constraint)
-		p.standings(slices.DeleteFunc(slices.Clone(d.Packages), func(x doc.Assessed) bool { return x.Standing == project.Silent }))
+		p.standings(slices.DeleteFunc(
+			slices.Clone(d.Packages), func(x doc.Assessed) bool { return x.Standing == project.Silent }))
 	}
 	p.touches(answer.Advice)
 	if answer.Untangle != nil {
@@ -153,7 +159,8 @@ func (p *Page) Gate(answer doc.Assess) {
 		for _, d := range answer.Against {
 			names = append(names, d.Package)
 		}
-		p.verdict(notice, fmt.Sprintf("%s can be reached, with %s; dates speak against %s.", goalOf(answer), answer.Goal.Release, strings.Join(names, ", ")))
+		p.verdict(notice, fmt.Sprintf("%s can be reached, with %s; dates speak against %s.", goalOf(answer),
+			answer.Goal.Release, strings.Join(names, ", ")))
 		return
 	case answer.Reachable:
 		p.verdict(good, fmt.Sprintf("%s can be reached, with %s.", goalOf(answer), answer.Goal.Release))
@@ -232,7 +239,9 @@ func have(n int) string {
 func (p *Page) runtimes(all []doc.Runtime) {
 	var rows [][]cell
 	for i, r := range all {
-		if slices.ContainsFunc(all[:i], func(x doc.Runtime) bool { return x.Name == r.Name && (r.Met || x.Needs == r.Needs) }) {
+		if slices.ContainsFunc(all[:i], func(x doc.Runtime) bool {
+			return x.Name == r.Name && (r.Met || x.Needs == r.Needs)
+		}) {
 			continue // sorted: what is not met comes first, and of what is met the one that asks for most
 		}
 		there, style := "deployed version unknown: set runtime: in molt.yaml", &notice
@@ -253,7 +262,8 @@ func (p *Page) runtimes(all []doc.Runtime) {
 				}
 			}
 		}
-		rows = append(rows, []cell{{"runtime", &faint}, plain(r.Name + " " + r.Needs), {"for " + r.By, &faint}, {there, style}})
+		rows = append(rows, []cell{{"runtime", &faint}, plain(r.Name + " " + r.Needs), {"for " + r.By, &faint},
+			{there, style}})
 	}
 	if rows != nil {
 		p.table("", rows)

@@ -18,7 +18,8 @@ func (p *Page) Change(answer doc.Change) {
 			lines++
 		}
 	}
-	p.heading("The manifest %s in %s, the lock in %s.", word, render.Count(lines, "line"), render.Count(len(answer.Lock), "package"))
+	p.heading("The manifest %s in %s, the lock in %s.", word, render.Count(lines, "line"),
+		render.Count(len(answer.Lock), "package"))
 	var rows [][]cell
 	for _, c := range answer.Changes {
 		row := []cell{plain(c.Name), {c.Group, &faint}}

@@ -34,7 +34,8 @@ func releaseRows(answer doc.Dossier, headed bool) [][]cell {
 	}
 	var rows [][]cell
 	if headed {
-		rows = append(rows, row(cell{"release", &faint}, cell{"published", &faint}, cell{"jump", &faint}, cell{"runtime", &faint}, cell{answer.Framework, &faint}, cell{}))
+		rows = append(rows, row(cell{"release", &faint}, cell{"published", &faint}, cell{"jump", &faint},
+			cell{"runtime", &faint}, cell{answer.Framework, &faint}, cell{}))
 	}
 	for i, r := range answer.Releases {
 		note := ""
@@ -48,7 +49,8 @@ func releaseRows(answer doc.Dossier, headed bool) [][]cell {
 		if !headed && framework != "" { // no head says what it is about
 			framework = answer.Framework + " " + framework
 		}
-		rows = append(rows, row(plain(r.Version), cell{r.Published, &faint}, plain(r.Jump), plain(runtimes[i]), plain(framework), cell{note, &notice}))
+		rows = append(rows, row(plain(r.Version), cell{r.Published, &faint}, plain(r.Jump), plain(runtimes[i]),
+			plain(framework), cell{note, &notice}))
 	}
 	return rows
 }

@@ -16,7 +16,8 @@ func (p *Page) Fetch(d doc.Fetch) {
 	if len(d.Goals) > 0 {
 		what += " on the way to " + strings.Join(d.Goals, ", ")
 	}
-	p.Line("At hand for %s: %s and %s.", what, render.Count(d.Documents, "document"), render.Count(d.Releases, "unpacked release"))
+	p.Line("At hand for %s: %s and %s.", what, render.Count(d.Documents, "document"),
+		render.Count(d.Releases, "unpacked release"))
 	fetched := "No archive was missing"
 	if d.Fetched > 0 {
 		fetched = render.Count(d.Fetched, "archive") + " fetched"
@@ -27,7 +28,8 @@ func (p *Page) Fetch(d doc.Fetch) {
 		if d.Archives > 0 {
 			archives = render.Count(d.Archives, "archive")
 		}
-		p.Line("%s has these documents and %s; use it as a registry at file://, or serve it with molt standin.", d.Snapshot, archives)
+		p.Line("%s has these documents and %s; use it as a registry at file://, or serve it with molt standin.", d.Snapshot,
+			archives)
 	}
 	for _, note := range d.Notes {
 		p.wrapped("", strings.ToUpper(note[:1])+note[1:]+".")

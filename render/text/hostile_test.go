@@ -128,4 +128,6 @@ func TestHostileDocuments(t *testing.T) {
 }
 
 // styles takes out the sequences of the styles that pages use.
-var styles = strings.NewReplacer("\x1b[1m", "", "\x1b[2m", "", "\x1b[38;5;29m", "", "\x1b[38;5;130m", "", "\x1b[38;5;160m", "", "\x1b[1;38;5;29m", "", "\x1b[1;38;5;130m", "", "\x1b[1;38;5;160m", "", "\x1b[0m", "", "\x1b[m", "")
+var styles = strings.NewReplacer("\x1b[1m", "", "\x1b[2m", "", "\x1b[38;5;29m", "", "\x1b[38;5;130m",
+	"", "\x1b[38;5;160m", "", "\x1b[1;38;5;29m", "", "\x1b[1;38;5;130m", "", "\x1b[1;38;5;160m", "", "\x1b[0m",
+	"", "\x1b[m", "")

@@ -15,15 +15,18 @@ func (p *Page) Install(d doc.Install) {
 		return
 	}
 	if d.Untouched && len(d.Left) > 0 {
-		p.verdict(notice, fmt.Sprintf("The packages are those of the lock: %s in %s.", render.Count(d.Folders, "package folder"), d.Into))
+		p.verdict(notice, fmt.Sprintf(
+			"The packages are those of the lock: %s in %s.", render.Count(d.Folders, "package folder"), d.Into))
 	} else if d.Untouched {
-		p.verdict(good, fmt.Sprintf("All is there as the lock has it: %s in %s.", render.Count(d.Folders, "package folder"), d.Into))
+		p.verdict(good, fmt.Sprintf("All is there as the lock has it: %s in %s.", render.Count(d.Folders, "package folder"),
+			d.Into))
 	} else {
 		verb := "holds"
 		if d.DryRun {
 			verb = "would hold"
 		}
-		p.verdict(good, fmt.Sprintf("%s %s what the lock says: %s; %d added, %d moved, %d removed.", d.Into, verb, render.Count(d.Folders, "package folder"),
+		p.verdict(good, fmt.Sprintf("%s %s what the lock says: %s; %d added, %d moved, %d removed.", d.Into, verb,
+			render.Count(d.Folders, "package folder"),
 			len(d.Added), len(d.Moved), len(d.Removed)))
 	}
 	if len(d.Moved) > 0 && len(d.Added)+len(d.Moved)+len(d.Removed) <= 40 {
@@ -38,7 +41,8 @@ func (p *Page) Install(d doc.Install) {
 		p.words("Removed", d.Removed)
 	}
 	if !d.DryRun && !d.Untouched {
-		p.Line("%s fetched (%s), %s laid out, %.1f s.", render.Count(d.Archives, "archive"), size(d.Bytes), render.Count(d.Files, "file"), d.Seconds)
+		p.Line("%s fetched (%s), %s laid out, %.1f s.", render.Count(d.Archives, "archive"), size(d.Bytes),
+			render.Count(d.Files, "file"), d.Seconds)
 	} else if d.DryRun && d.Archives > 0 {
 		p.Line("%s would be fetched.", render.Count(d.Archives, "archive"))
 	}
@@ -69,7 +73,8 @@ func (p *Page) Install(d doc.Install) {
 		for _, u := range d.Unbuilt {
 			names = append(names, u.Release+" ("+strings.Join(u.Steps, ", ")+")")
 		}
-		p.wrapped("", fmt.Sprintf("Not run, though their packages want it: scripts of %s. \"build:\" in molt.yaml allows them by name.", few(names)))
+		p.wrapped("", fmt.Sprintf("Not run, though their packages want it: scripts of %s. \"build:\" in molt.yaml allows "+
+			"them by name.", few(names)))
 	}
 	for _, c := range d.Claimed {
 		p.wrapped("  ", c)
@@ -113,7 +118,8 @@ func (p *Page) Cache(d doc.Cache) {
 	p.Line("%s", d.Folder)
 	p.table("  ", [][]cell{
 		{plain("answers of registries"), plain(fmt.Sprint(d.Documents)), plain(size(d.Bytes))},
-		{plain("unpacked releases"), plain(fmt.Sprint(d.Releases)), plain(fmt.Sprintf("%s in %s", size(d.Unpacked), render.Count(d.Files, "file")))},
+		{plain("unpacked releases"), plain(fmt.Sprint(d.Releases)),
+			plain(fmt.Sprintf("%s in %s", size(d.Unpacked), render.Count(d.Files, "file")))},
 	})
 	p.words("Not as they had been made, and taken away", d.Removed)
 }

@@ -15,7 +15,8 @@ func (p *Page) Merged(answer doc.Lock, lock string, files []string, dry bool) {
 	if dry {
 		verb = "could be resolved"
 	}
-	p.verdict(good, fmt.Sprintf("The conflict %s: %s holds %s for %s.", verb, lock, render.Count(len(answer.Packages), "package"), render.Count(len(answer.Roots), "declaration")))
+	p.verdict(good, fmt.Sprintf("The conflict %s: %s holds %s for %s.", verb,
+		lock, render.Count(len(answer.Packages), "package"), render.Count(len(answer.Roots), "declaration")))
 	for _, t := range answer.Took {
 		p.wrapped("  ", t)
 	}

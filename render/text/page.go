@@ -1,5 +1,5 @@
-// Package text prints documents for a terminal. It decides nothing: what is shown, and whether it needs attention, was settled
-// before. Everything that comes from outside is made harmless here.
+// Package text prints documents for a terminal. It decides nothing: what is shown, and whether it
+// needs attention, was settled before. Everything that comes from outside is made harmless here.
 package text
 
 import (
@@ -16,13 +16,16 @@ import (
 	"molt/render"
 )
 
-// A Page is where text goes. Whatever is printed on it passes Line, which makes text from outside harmless: names, versions,
-// messages of registries and outputs of checks reach a terminal as text and never as commands to it.
+// A Page is where text goes. Whatever is printed on it passes Line, which makes text from outside
+// harmless: names, versions, messages of registries and outputs of checks reach a terminal as text
+// and never as commands to it.
 type Page struct {
 	W     io.Writer // use Line
 	Width int       // columns
 	Color bool      // whether styles may be used; the text says everything without them too
-	Plain bool      // for a screen reader or a log: rows are read one after the other, so nothing stands in columns or is broken into lines
+	// for a screen reader or a log: rows are read one after the other, so nothing stands in columns
+	// or is broken into lines
+	Plain bool
 	err   error
 
 	columns  []int // of the tables of a screen that line up, nil where each has its own
@@ -47,13 +50,15 @@ const narrow = 80
 var (
 	bold  = lipgloss.NewStyle().Bold(true)
 	faint = lipgloss.NewStyle().Faint(true)
-	// Of the 256 colours, those that are read on a dark ground and on a light one: a contrast of three to one at the least on either.
+	// Of the 256 colours, those that are read on a dark ground and on a light one: a contrast of
+	// three to one at the least on either.
 	good   = lipgloss.NewStyle().Foreground(lipgloss.Color("29"))
 	bad    = lipgloss.NewStyle().Foreground(lipgloss.Color("160"))
 	notice = lipgloss.NewStyle().Foreground(lipgloss.Color("130"))
 )
 
-// inked text is harmless and may hold the escape sequences of styles. Only styled, and what joins its results, makes any.
+// inked text is harmless and may hold the escape sequences of styles. Only styled, and what joins
+// its results, makes any.
 type inked string
 
 // styled makes text harmless, and gives it a style.
@@ -65,8 +70,8 @@ func (p *Page) styled(s lipgloss.Style, text string) inked {
 	return inked(s.Render(text))
 }
 
-// Line prints one line, without the blanks at its end. The format is the program's own; arguments that are not inked are
-// made harmless and stay on the line.
+// Line prints one line, without the blanks at its end. The format is the program's own; arguments
+// that are not inked are made harmless and stay on the line.
 func (p *Page) Line(format string, args ...any) {
 	if _, err := fmt.Fprintln(p.W, strings.TrimRight(string(ink(format, args...)), " ")); err != nil && p.err == nil {
 		p.err = err

@@ -43,9 +43,11 @@ func (p *Page) Plan(answer doc.Plan) {
 		if n := len(answer.Stages) - toGoal; n > 0 {
 			more = fmt.Sprintf("; %s after it", render.Count(n, "stage"))
 		}
-		p.verdict(good, fmt.Sprintf("%s in %s%s, each of them solved to a lock.%s", answer.Goal, render.Count(toGoal, "stage"), more, progress))
+		p.verdict(good, fmt.Sprintf("%s in %s%s, each of them solved to a lock.%s", answer.Goal,
+			render.Count(toGoal, "stage"), more, progress))
 	default:
-		p.verdict(bad, fmt.Sprintf("%s is out of reach today; %s can be done already.%s", answer.Goal, render.Count(len(answer.Stages), "stage"), progress))
+		p.verdict(bad, fmt.Sprintf("%s is out of reach today; %s can be done already.%s", answer.Goal,
+			render.Count(len(answer.Stages), "stage"), progress))
 	}
 	if answer.Branch != "" {
 		p.Line("On the branch %s.", answer.Branch)
@@ -139,7 +141,8 @@ func (p *Page) briefly(answer doc.Plan, stages []numbered) {
 		if s.stage.Status == doc.Done {
 			mark = "x"
 		}
-		rows = append(rows, []cell{{fmt.Sprintf("%s %-2d %s", mark, s.n, s.stage.ID), &bold}, plain(strings.Join(moves, ", "))})
+		rows = append(rows, []cell{{fmt.Sprintf("%s %-2d %s", mark, s.n, s.stage.ID), &bold},
+			plain(strings.Join(moves, ", "))})
 	}
 	p.table("", rows)
 }
@@ -341,7 +344,8 @@ func (p *Page) raises(all []doc.Runtime) {
 		if to := all[last].To; to != "" {
 			best = " best to " + to + ","
 		}
-		p.wrapped("     ", fmt.Sprintf("%s %s is deployed; %s needs %s%s. Raise it,%s then say so under \"runtime:\" in %s.", r.Name, r.Deployed, r.By, r.Needs, also, best, config.File))
+		p.wrapped("     ", fmt.Sprintf("%s %s is deployed; %s needs %s%s. Raise it,%s then say so under \"runtime:\" in %s.",
+			r.Name, r.Deployed, r.By, r.Needs, also, best, config.File))
 	}
 }
 
@@ -404,8 +408,9 @@ func aimed(aim string, n int) string {
 	return fmt.Sprintf("%d %s", n, aim)
 }
 
-// changeRows has a row for each change of a stage. What happens to a package in several members of a workspace stands together: its move once,
-// and each way in which its lines change, with the members.
+// changeRows has a row for each change of a stage. What happens to a package in several members of
+// a workspace stands together: its move once, and each way in which its lines change, with the
+// members.
 func changeRows(s doc.PlanStage) [][]cell {
 	var rows [][]cell
 	told := make([]bool, len(s.Changes))
@@ -417,9 +422,11 @@ func changeRows(s doc.PlanStage) [][]cell {
 			}
 			var members []string
 			for k, e := range s.Changes {
-				if !told[k] && e.Name == d.Name && alike(d, e) && constraint(e.From) == constraint(d.From) && constraint(e.To) == constraint(d.To) {
+				if !told[k] && e.Name == d.Name && alike(d, e) && constraint(e.From) == constraint(d.From) &&
+					constraint(e.To) == constraint(d.To) {
 					told[k] = true
-					if member, _ := project.SplitGroup(e.Group); member != "" && project.OwnName(e.Name) == e.Name && !slices.Contains(members, member) {
+					if member, _ := project.SplitGroup(e.Group); member != "" && project.OwnName(e.Name) == e.Name &&
+						!slices.Contains(members, member) {
 						members = append(members, member)
 					}
 				}

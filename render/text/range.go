@@ -47,13 +47,15 @@ func legend(answer doc.Range) string {
 	return text
 }
 
-// lanes draws a line of marks for each major: # for a release that is admitted, . for one that is not. Previews that are
-// not admitted are only counted.
+// lanes draws a line of marks for each major: # for a release that is admitted, . for one that is
+// not. Previews that are not admitted are only counted.
 func (p *Page) lanes(answer doc.Range) {
 	if len(answer.Admits) == 0 {
-		p.verdict(bad, fmt.Sprintf("%s admits none of the %s of %s.", answer.Constraint, render.Count(len(answer.Refuses), "release"), answer.Of))
+		p.verdict(bad, fmt.Sprintf("%s admits none of the %s of %s.", answer.Constraint,
+			render.Count(len(answer.Refuses), "release"), answer.Of))
 	} else {
-		p.verdict(good, fmt.Sprintf("%s of %s is %s today: it admits %d of %s.", answer.Constraint, answer.Of, answer.Today, len(answer.Admits),
+		p.verdict(good, fmt.Sprintf("%s of %s is %s today: it admits %d of %s.", answer.Constraint, answer.Of, answer.Today,
+			len(answer.Admits),
 			render.Count(len(answer.Admits)+len(answer.Refuses), "release")))
 	}
 	wide, label := 0, 0

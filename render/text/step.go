@@ -14,9 +14,11 @@ func (p *Page) OwnVersion(answer doc.OwnVersion) {
 	case answer.To == "":
 		p.Line("Nothing calls for another version of the application itself.")
 	case answer.Written:
-		p.wrapped("", fmt.Sprintf("The application's own version went from %s to %s: %s.", answer.From, answer.To, answer.Why))
+		p.wrapped("", fmt.Sprintf("The application's own version went from %s to %s: %s.", answer.From, answer.To,
+			answer.Why))
 	default:
-		p.wrapped("", fmt.Sprintf("The application's own version should go from %s to %s (%s): %s. molt step --own-version writes it.", answer.From, answer.To, answer.Jump, answer.Why))
+		p.wrapped("", fmt.Sprintf("The application's own version should go from %s to %s (%s): %s. molt step --own-version "+
+			"writes it.", answer.From, answer.To, answer.Jump, answer.Why))
 	}
 }
 
@@ -44,13 +46,16 @@ func (p *Page) Trial(answer doc.Beside) {
 	case answer.Passed && len(answer.Checks) == 0:
 		p.verdict(notice, what+" resolves in a copy; molt.yaml names no checks that would judge it.")
 	case answer.Passed && answer.Alone:
-		p.verdict(good, render.Count(len(answer.Stages), "stage")+", each by itself, passed in a copy; the application itself is as it was.")
+		p.verdict(good, render.Count(len(answer.Stages), "stage")+
+			", each by itself, passed in a copy; the application itself is as it was.")
 	case answer.Passed:
 		p.verdict(good, what+" passes in a copy; the application itself is as it was.")
 	case answer.Alone:
-		p.verdict(bad, fmt.Sprintf("%d of %s by themselves do not pass in a copy; the application itself is as it was.", failed, render.Count(len(answer.Stages), "stage")))
+		p.verdict(bad, fmt.Sprintf("%d of %s by themselves do not pass in a copy; the application itself is as it was.",
+			failed, render.Count(len(answer.Stages), "stage")))
 	case len(answer.Each) > 1:
-		p.verdict(bad, fmt.Sprintf("%s fails in a copy, after %s; the application itself is as it was.", answer.Each[len(answer.Each)-1].Stage, render.Count(len(answer.Each)-1, "stage")))
+		p.verdict(bad, fmt.Sprintf("%s fails in a copy, after %s; the application itself is as it was.",
+			answer.Each[len(answer.Each)-1].Stage, render.Count(len(answer.Each)-1, "stage")))
 	default:
 		p.verdict(bad, what+" fails in a copy; the application itself is as it was.")
 	}
@@ -124,7 +129,8 @@ func (p *Page) Step(answer doc.Step) {
 	case answer.Unchecked != "":
 		p.verdict(notice, fmt.Sprintf("%s is done and not checked: %s.", answer.Stage.ID, answer.Unchecked))
 	case answer.Passed && len(answer.Checks) == 0 && answer.Stage.Raise == nil:
-		p.verdict(notice, fmt.Sprintf("%s is done: %s. No check judged it: molt.yaml has none under \"checks:\".", answer.Stage.ID, answer.Stage.Title))
+		p.verdict(notice, fmt.Sprintf("%s is done: %s. No check judged it: molt.yaml has none under \"checks:\".",
+			answer.Stage.ID, answer.Stage.Title))
 	case answer.Passed:
 		p.verdict(good, fmt.Sprintf("%s is done: %s.", answer.Stage.ID, answer.Stage.Title))
 	case answer.Stage.Raise != nil:
@@ -202,7 +208,8 @@ func (p *Page) deprecated(all []doc.Deprecation) {
 		name := d.Package
 		for i, says := range d.Says {
 			if i == mostWarned && len(d.Says) > mostWarned+1 {
-				rows = append(rows, []cell{plain(""), {fmt.Sprintf("and %d more; the logs in .molt/logs have all", len(d.Says)-i), &faint}})
+				rows = append(rows, []cell{plain(""),
+					{fmt.Sprintf("and %d more; the logs in .molt/logs have all", len(d.Says)-i), &faint}})
 				break
 			}
 			rows = append(rows, []cell{plain(name), plain(says)})
@@ -223,9 +230,12 @@ func (p *Page) before(all []doc.Check) {
 	switch {
 	case len(all) == 0:
 	case failed == nil:
-		p.Line("%s", p.styled(faint, fmt.Sprintf("The state before was checked first: %s passed.", render.Count(len(all), "check"))))
+		p.Line("%s", p.styled(faint, fmt.Sprintf(
+			"The state before was checked first: %s passed.", render.Count(len(all), "check"))))
 	default:
-		for _, l := range wrap(fmt.Sprintf("The state before was checked first: %s failed already; no stage is blamed for that.", strings.Join(failed, ", ")), p.Width) {
+		for _, l := range wrap(fmt.Sprintf(
+			"The state before was checked first: %s failed already; no stage is blamed for that.", strings.Join(failed, ", ")),
+			p.Width) {
 			p.Line("%s", p.styled(notice, l))
 		}
 	}
@@ -278,7 +288,8 @@ func (p *Page) culprit(stage string, c doc.Culprit) {
 	if len(c.Changes) > 1 {
 		verb = "together make"
 	}
-	p.verdict(bad, fmt.Sprintf("%s %s it fail, found in %s.", strings.Join(c.Changes, ", "), verb, render.Count(ran, "run")))
+	p.verdict(bad, fmt.Sprintf("%s %s it fail, found in %s.", strings.Join(c.Changes, ", "),
+		verb, render.Count(ran, "run")))
 	for _, n := range c.Notes {
 		lines := wrap(n, p.Width-12)
 		p.Line("  %s  %s", p.styled(notice, "breaking"), lines[0])
@@ -324,7 +335,8 @@ func (p *Page) culprit(stage string, c doc.Culprit) {
 	p.Line("")
 	switch {
 	case len(c.Split) > 0:
-		p.wrapped("", fmt.Sprintf("The plan now has %s with what passes, and behind it %s with the culprit.", c.Split[0], c.Split[1]))
+		p.wrapped("", fmt.Sprintf("The plan now has %s with what passes, and behind it %s with the culprit.", c.Split[0],
+			c.Split[1]))
 	case len(c.Rest) == 0 && len(c.Changes) == 1:
 		p.Line("It is all that the stage changes.")
 	case len(c.Rest) == 0:
@@ -333,7 +345,8 @@ func (p *Page) culprit(stage string, c doc.Culprit) {
 		p.wrapped("", "The rest passes without it. To put it into a stage of its own:")
 		p.Line("  molt plan --split %s --apart %s", stage, strings.Join(c.Changes, ","))
 	default:
-		p.wrapped("", "The rest does not pass without it either: there is more than one reason to fail, or it does not resolve. To look on, put it into a stage of its own:")
+		p.wrapped("", "The rest does not pass without it either: there is more than one reason to fail, or it does not "+
+			"resolve. To look on, put it into a stage of its own:")
 		p.Line("  molt plan --split %s --apart %s", stage, strings.Join(c.Changes, ","))
 	}
 }

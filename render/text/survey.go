@@ -51,7 +51,9 @@ func (p *Page) Survey(answer doc.Survey) {
 		sentence += ", " + render.Count(behind, "package") + " behind (" + strings.Join(parts, ", ") + ")"
 	}
 	if len(answer.Packages) < answer.Declared {
-		sentence = fmt.Sprintf("%s of the %s of %s: %d current", render.Count(len(answer.Packages), "package"), strconv.Itoa(answer.Declared), name, packagesIn(current)) + sentence[strings.Index(sentence, " current")+len(" current"):]
+		sentence = fmt.Sprintf("%s of the %s of %s: %d current", render.Count(len(answer.Packages), "package"),
+			strconv.Itoa(answer.Declared), name, packagesIn(current)) +
+			sentence[strings.Index(sentence, " current")+len(" current"):]
 	}
 	p.heading("%s", sentence+".")
 	if len(answer.Overrides) > 0 {
@@ -60,7 +62,8 @@ func (p *Page) Survey(answer doc.Survey) {
 	if answer.Installed {
 		p.wrapped("", "There is no lock; what is shown as locked is what is installed.")
 	} else if !answer.Locked {
-		p.wrapped("", "There is no lock; what is shown as locked is what the manifest would resolve to today, as far as it does.")
+		p.wrapped("", "There is no lock; what is shown as locked is what the manifest would resolve to today, as far as it "+
+			"does.")
 	}
 	tables, names := p.surveyTables(kinds, by, odd, current)
 	var whole [][]cell
@@ -72,7 +75,8 @@ func (p *Page) Survey(answer doc.Survey) {
 		defer func() { p.squeezed = false }()
 		tables, _ = p.surveyTables(kinds, by, odd, current)
 	}
-	head := []cell{{"package", &faint}, {"declared", &faint}, {"locked", &faint}, {"in range", &faint}, {"newest", &faint}, {"behind by", &faint}, {"", nil}}
+	head := []cell{{"package", &faint}, {"declared", &faint}, {"locked", &faint}, {"in range", &faint}, {"newest", &faint},
+		{"behind by", &faint}, {"", nil}}
 	p.parts("  ", head, tables)
 	if len(names) > 0 {
 		p.Line("")
@@ -83,9 +87,10 @@ func (p *Page) Survey(answer doc.Survey) {
 	p.Next(answer.Next)
 }
 
-// surveyTables makes the tables of a survey: what is behind, by the size of the move, what nobody can tell, what is current with a remark; and the names of
-// what is current without one.
-func (p *Page) surveyTables(kinds []version.Jump, by map[version.Jump][]doc.SurveyRow, odd, current []doc.SurveyRow) (tables []part, names []string) {
+// surveyTables makes the tables of a survey: what is behind, by the size of the move, what nobody
+// can tell, what is current with a remark; and the names of what is current without one.
+func (p *Page) surveyTables(kinds []version.Jump, by map[version.Jump][]doc.SurveyRow,
+	odd, current []doc.SurveyRow) (tables []part, names []string) {
 	for _, k := range kinds {
 		t := part{title: fmt.Sprintf("Behind by a %s", k)}
 		if k == version.Pre {
@@ -110,7 +115,8 @@ func (p *Page) surveyTables(kinds []version.Jump, by map[version.Jump][]doc.Surv
 	return append(tables, cannot, remarked), names
 }
 
-// packagesIn counts the packages that rows are about: several members of a workspace may declare the same at the same release.
+// packagesIn counts the packages that rows are about: several members of a workspace may declare
+// the same at the same release.
 func packagesIn(rows []doc.SurveyRow) int {
 	seen := map[[2]string]bool{}
 	for _, r := range rows {
@@ -141,7 +147,8 @@ func (p *Page) surveyCells(r doc.SurveyRow) []cell {
 		return []cell{plain(r.Name), said("asks for", declared), said("has", r.Locked), said("in range", best),
 			said("newest", r.Newest), plain(lag), {flags(r), &notice}}
 	}
-	return []cell{plain(r.Name), plain(declared), plain(r.Locked), plain(best), plain(r.Newest), plain(lag), {flags(r), &notice}}
+	return []cell{plain(r.Name), plain(declared), plain(r.Locked), plain(best), plain(r.Newest), plain(lag),
+		{flags(r), &notice}}
 }
 
 func flags(r doc.SurveyRow) string {

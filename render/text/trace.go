@@ -151,7 +151,8 @@ func (p *Page) Fit(answer doc.Fit) {
 			p.wrapped("", strings.ToUpper(r[:1])+r[1:]+".")
 		}
 		if answer.Apart {
-			p.wrapped("", answer.Name+" has no part in this: the application itself does not resolve. molt untangle looks for ways out.")
+			p.wrapped("", answer.Name+" has no part in this: the application itself does not resolve. molt untangle looks for "+
+				"ways out.")
 		}
 	}
 }

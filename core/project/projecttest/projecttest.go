@@ -1,5 +1,6 @@
-// Package projecttest makes universes with an application in them from a few characters, for tests. An application that is
-// made here stands on the scheme of JavaScript, which has every kind of constraint that the core has to cope with.
+// Package projecttest makes universes with an application in them from a few characters, for tests.
+// An application that is made here stands on the scheme of JavaScript, which has every kind of
+// constraint that the core has to cope with.
 package projecttest
 
 import (
@@ -40,8 +41,9 @@ func kin(name string) project.Kin {
 	return project.Kin{Stem: stem}
 }
 
-// Sketch reads a universe with an application in it, and locks the application to the oldest releases that it admits.
-// The notation is that of universe.Sketch, with "app:" before the lines of the manifest, and " # " before the deprecation of a release.
+// Sketch reads a universe with an application in it, and locks the application to the oldest
+// releases that it admits. The notation is that of universe.Sketch, with "app:" before the lines of
+// the manifest, and " # " before the deprecation of a release.
 func Sketch(t testing.TB, text string) (universe.Table, project.Application) {
 	t.Helper()
 	app := project.Application{Scheme: ranges.Scheme, Known: []project.Runtime{testRuntime()}, Kin: kin}

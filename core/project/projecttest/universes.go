@@ -10,7 +10,8 @@ import (
 	"molt/core/universe"
 )
 
-// Jetty is an application two majors behind, with a package that is compatible with all of them and one that says nothing.
+// Jetty is an application two majors behind, with a package that is compatible with all of them and
+// one that says nothing.
 const Jetty = `
 	app: hulk@^3.0.0 keel@^1.0.0 mast@^1.0.0
 	hulk@3.0
@@ -32,7 +33,8 @@ func Applied(declared []project.Declared, changes []project.Change) []project.De
 		case c.To.Version == "":
 			next = slices.Delete(next, i, i+1)
 		case i < 0:
-			next = append(next, project.Declared{Demand: universe.Demand{As: c.Name, Package: c.Name, Text: c.To.Constraint}, Group: c.Group})
+			next = append(next, project.Declared{
+				Demand: universe.Demand{As: c.Name, Package: c.Name, Text: c.To.Constraint}, Group: c.Group})
 		default:
 			next[i].Text = c.To.Constraint
 		}

@@ -176,8 +176,8 @@ func Chain(seed uint64) Instance {
 	return b.instance(solve.Single)
 }
 
-// Diamonds stacks 15 diamonds: a top needs a left and a right, both of which need a bottom, which is the top of the next.
-// Left and right agree on the bottom only at some of their releases.
+// Diamonds stacks 15 diamonds: a top needs a left and a right, both of which need a bottom, which
+// is the top of the next. Left and right agree on the bottom only at some of their releases.
 func Diamonds(seed uint64) Instance {
 	random := rand.New(rand.NewPCG(seed, 4))
 	b := build(fmt.Sprintf("diamonds-%d", seed))
@@ -197,8 +197,8 @@ func Diamonds(seed uint64) Instance {
 	return b.instance(solve.Single)
 }
 
-// Queens is the puzzle of n queens, some squares of which are taken away: the queen of a row at a release stands in that
-// column, and needs the column and both diagonals for itself.
+// Queens is the puzzle of n queens, some squares of which are taken away: the queen of a row at a
+// release stands in that column, and needs the column and both diagonals for itself.
 func Queens(n int, seed uint64) Instance {
 	random := rand.New(rand.NewPCG(seed, 5))
 	b := build(fmt.Sprintf("queens-%d-%d", n, seed))
@@ -211,7 +211,8 @@ func Queens(n int, seed uint64) Instance {
 			}
 			placed = true
 			var all []universe.Demand
-			for _, line := range []string{fmt.Sprintf("column%d", column), fmt.Sprintf("rising%d", row+column), fmt.Sprintf("falling%d", n+row-column)} {
+			for _, line := range []string{
+				fmt.Sprintf("column%d", column), fmt.Sprintf("rising%d", row+column), fmt.Sprintf("falling%d", n+row-column)} {
 				lines[line] = true
 				all = append(all, need(line, one(row+1)))
 			}

@@ -59,10 +59,11 @@ func need(name, constraint string) universe.Demand {
 	return universe.Demand{As: name, Package: name, Text: constraint}
 }
 
-// Layered is shaped like an ecosystem: n packages, 4 to 12 releases each in one to three majors. Every package but the
-// declared ones is needed by some earlier package at its newest major; a release needs up to 4 more of deeper layers, by
-// caret, half of them among the last tenth, which are popular. Everything can be had at its newest: there is no
-// conflict, and the resolution holds all n packages. One package in 40 is declared.
+// Layered is shaped like an ecosystem: n packages, 4 to 12 releases each in one to three majors.
+// Every package but the declared ones is needed by some earlier package at its newest major; a
+// release needs up to 4 more of deeper layers, by caret, half of them among the last tenth, which
+// are popular. Everything can be had at its newest: there is no conflict, and the resolution holds
+// all n packages. One package in 40 is declared.
 func Layered(n int, tenancy solve.Tenancy) Instance {
 	random := rand.New(rand.NewPCG(uint64(n), 1))
 	b := build(fmt.Sprintf("layered-%d", n))

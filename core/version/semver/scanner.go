@@ -7,8 +7,8 @@ import (
 	"molt/core/version"
 )
 
-// A Scanner reads the parts that versions are made of, and knows the byte it stands at. Grammars of constraints stand on
-// it too. Errors are *version.Error.
+// A Scanner reads the parts that versions are made of, and knows the byte it stands at. Grammars of
+// constraints stand on it too. Errors are *version.Error.
 type Scanner struct {
 	Kind string // of the text: "version" or "constraint"
 	Text string

@@ -1,5 +1,6 @@
-// Package semver holds versions under Semantic Versioning 2.0.0: their grammar (§2, §9, §10), their precedence (§11), and
-// what the size of a move means (§6 to §8). Several ecosystems share it; what a constraint means is each one's own.
+// Package semver holds versions under Semantic Versioning 2.0.0: their grammar (§2, §9, §10), their
+// precedence (§11), and what the size of a move means (§6 to §8). Several ecosystems share it; what
+// a constraint means is each one's own.
 //
 // One deviation: numbers go up to 2^53-1, the greatest integer that every program of this trade reads exactly.
 package semver
@@ -105,8 +106,9 @@ func Jump(from, to *Version) version.Jump {
 	return version.Pre
 }
 
-// Breaking reports whether the leftmost number that is not zero changes, or the versions are prereleases of one another.
-// That is stricter than §4, and how the trade reads versions below 1.0.0.
+// Breaking reports whether the leftmost number that is not zero changes, or the versions are
+// prereleases of one another. That is stricter than §4, and how the trade reads versions below
+// 1.0.0.
 func Breaking(from, to *Version) bool {
 	switch {
 	case from.Pre != "" || to.Pre != "":

@@ -8,8 +8,9 @@ import (
 	"molt/core/version"
 )
 
-// Check tries cases on a scheme. Each is a constraint, versions that it admits, and versions that it refuses, separated by spaces. Put to all of them
-// at once, the constraint has to admit the same whether it is kept or not.
+// Check tries cases on a scheme. Each is a constraint, versions that it admits, and versions that
+// it refuses, separated by spaces. Put to all of them at once, the constraint has to admit the same
+// whether it is kept or not.
 func Check(t *testing.T, scheme version.Scheme, cases [][3]string) {
 	t.Helper()
 	for _, test := range cases {
@@ -37,7 +38,8 @@ func Check(t *testing.T, scheme version.Scheme, cases [][3]string) {
 		}
 		list := version.Sort(all)
 		if got, err := version.Evaluate(scheme, constraint, list); err != nil || !got.Equal(c.Admit(list)) {
-			t.Errorf("%q admits %s of %s; evaluated at once %s, %v", constraint, list.Describe(c.Admit(list)), list, list.Describe(got), err)
+			t.Errorf("%q admits %s of %s; evaluated at once %s, %v", constraint, list.Describe(c.Admit(list)),
+				list, list.Describe(got), err)
 		}
 	}
 }

@@ -8,9 +8,10 @@
 //	partial     = *( "v" / "=" / SP ) xr [ "." xr [ "." xr [ "-" prerelease ] [ "+" build ] ] ]
 //	xr          = "x" / "X" / "*" / number
 //
-// A prerelease is admitted only by an alternative in which some comparator names a prerelease of the same
-// major.minor.patch (and which it satisfies besides). Build metadata is ignored. A version may be written with a leading
-// "v" or "=". The grammar is in this file; evaluate.go says what it means, style.go how constraints are written.
+// A prerelease is admitted only by an alternative in which some comparator names a prerelease of
+// the same major.minor.patch (and which it satisfies besides). Build metadata is ignored. A version
+// may be written with a leading "v" or "=". The grammar is in this file; evaluate.go says what it
+// means, style.go how constraints are written.
 package ranges
 
 import (
@@ -102,7 +103,8 @@ func (scheme) Evaluate(text string, l version.List) (version.Set, error) {
 	return r.Admit(l), nil
 }
 
-// read reads the text of a constraint. It appends the comparators of all its alternatives to one list, and where each ends to another.
+// read reads the text of a constraint. It appends the comparators of all its alternatives to one
+// list, and where each ends to another.
 func read(text string, all []comparator, ends []int) ([]comparator, []int, error) {
 	s := scanner{semver.Scanner{Kind: "constraint", Text: text}}
 	for {
@@ -118,7 +120,8 @@ func read(text string, all []comparator, ends []int) ([]comparator, []int, error
 	}
 }
 
-// alternative reads up to the next "||" or the end, and appends what it means to all. An empty alternative, like "*", has no comparators.
+// alternative reads up to the next "||" or the end, and appends what it means to all. An empty
+// alternative, like "*", has no comparators.
 func (s *scanner) alternative(all []comparator) ([]comparator, error) {
 	for first := true; ; first = false {
 		s.Spaces()
@@ -167,9 +170,10 @@ func (s *scanner) operator() string {
 	return ""
 }
 
-// operand reads the partial version that an operator stands before; "-" stands for the far end of a hyphen range.
-// Wherever the operator makes a range of it, or it is incomplete, or the far end is a prerelease, any run of "v" and "="
-// may come first; any other whole version is written with at most one "v". That is how the trade reads them.
+// operand reads the partial version that an operator stands before; "-" stands for the far end of a
+// hyphen range. Wherever the operator makes a range of it, or it is incomplete, or the far end is a
+// prerelease, any run of "v" and "=" may come first; any other whole version is written with at
+// most one "v". That is how the trade reads them.
 func (s *scanner) operand(op string) (partial, error) {
 	start := s.Pos
 	for c := s.Peek(); c == 'v' || c == '='; c = s.Peek() {

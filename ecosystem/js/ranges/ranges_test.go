@@ -89,7 +89,8 @@ func TestErrors(t *testing.T) {
 	}{
 		{"^", 1}, {">=", 2}, {"1.", 2}, {"01.2.3", 0}, {"1.02", 2}, {"1.2.3.4", 5}, {"1.2.3-", 6}, {"1.2.3-01", 6},
 		{"1.2.3+", 6}, {"1.2-beta", 3}, {"latest", 0}, {"^1 | ^2", 3}, {"1.2.3,1.2.4", 5}, {"==1.2.3", 1},
-		{"vv1.2.3", 0}, {"v 1.2.3", 1}, {">=1.2.3<2.0.0", 7}, {"1.2.3 -2.0.0", 6}, {"1 - 2 3", 6}, {"=1.2.3 - 2", 7}, {"1.2.3 - =2.0.0", 8}, {"1 - 2 - 3", 6},
+		{"vv1.2.3", 0}, {"v 1.2.3", 1}, {">=1.2.3<2.0.0", 7}, {"1.2.3 -2.0.0", 6}, {"1 - 2 3", 6}, {"=1.2.3 - 2", 7},
+		{"1.2.3 - =2.0.0", 8}, {"1 - 2 - 3", 6},
 		{">=^1", 2}, {"9007199254740992", 0}, {"file:../x", 0}, {"1.2.3-a..b", 8}, {"^1 || ^", 7}, {"1.2.ü", 4},
 	}
 	for _, test := range tests {
@@ -108,10 +109,14 @@ func TestErrors(t *testing.T) {
 
 func TestRestyle(t *testing.T) {
 	tests := []struct{ constraint, to, want string }{
-		{"~2.1.0", "2.4.3", "~2.4.3"}, {"^2.1.0", "3.0.1", "^3.0.1"}, {"^2.1.0", "2.4.3", "^2.1.0"}, {"2.1.0", "2.4.3", "2.4.3"},
-		{"=2.1.0", "2.4.3", "=2.4.3"}, {"2.x", "3.1.4", "3.x"}, {"2", "3.1.4", "3"}, {"~2.1", "2.4.3", "~2.4"}, {"2.1.x", "2.4.3", "2.4.x"},
-		{"*", "9.0.0", "*"}, {">=2", "3.0.0", ">=2"}, {"<3", "3.1.0", "^3.1.0"}, {"^1 || ^2", "3.1.0", "^3.1.0"}, {"1.0.0 - 2.0.0", "3.1.0", "^3.1.0"},
-		{"^2.1.0", "3.0.0-rc.1", "^3.0.0-rc.1"}, {"2.x", "3.0.0-rc.1", "3.0.0-rc.1"}, {"latest", "3.0.0", "^3.0.0"}, {">2.5.0", "1.0.0", "^1.0.0"},
+		{"~2.1.0", "2.4.3", "~2.4.3"}, {"^2.1.0", "3.0.1", "^3.0.1"}, {"^2.1.0", "2.4.3", "^2.1.0"},
+		{"2.1.0", "2.4.3", "2.4.3"},
+		{"=2.1.0", "2.4.3", "=2.4.3"}, {"2.x", "3.1.4", "3.x"}, {"2", "3.1.4", "3"}, {"~2.1", "2.4.3", "~2.4"},
+		{"2.1.x", "2.4.3", "2.4.x"},
+		{"*", "9.0.0", "*"}, {">=2", "3.0.0", ">=2"}, {"<3", "3.1.0", "^3.1.0"}, {"^1 || ^2", "3.1.0", "^3.1.0"},
+		{"1.0.0 - 2.0.0", "3.1.0", "^3.1.0"},
+		{"^2.1.0", "3.0.0-rc.1", "^3.0.0-rc.1"}, {"2.x", "3.0.0-rc.1", "3.0.0-rc.1"}, {"latest", "3.0.0", "^3.0.0"},
+		{">2.5.0", "1.0.0", "^1.0.0"},
 	}
 	for _, test := range tests {
 		if got := Scheme.Restyle(test.constraint, mustParse(t, test.to)); got != test.want {
@@ -131,7 +136,8 @@ func TestBounded(t *testing.T) {
 }
 
 func FuzzConstrain(f *testing.F) {
-	for _, seed := range []string{"^1.2.3-beta.2 || 3.x", "1.2 - 2", ">= v1 <2", "~>0.0.1", "", "1.2.3+b", "> =1", "x.1-a"} {
+	for _, seed := range []string{
+		"^1.2.3-beta.2 || 3.x", "1.2 - 2", ">= v1 <2", "~>0.0.1", "", "1.2.3+b", "> =1", "x.1-a"} {
 		f.Add(seed, "1.2.3")
 	}
 	f.Fuzz(func(t *testing.T, constraint, text string) {
@@ -144,7 +150,8 @@ func FuzzConstrain(f *testing.F) {
 		if err != nil || verr != nil {
 			return
 		}
-		if again, err := Scheme.Constrain(constraint + " || " + constraint); err != nil || version.Admits(again, v) != version.Admits(c, v) {
+		if again, err := Scheme.Constrain(constraint + " || " + constraint); err != nil ||
+			version.Admits(again, v) != version.Admits(c, v) {
 			t.Fatalf("%q doubled reads differently for %s: %v", constraint, v, err)
 		}
 		styled, err := Scheme.Constrain(Scheme.Restyle(constraint, v))
@@ -159,7 +166,8 @@ func TestStyles(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for style, want := range map[version.Style]string{version.NextMinor: "^2.4.3", version.NextPatch: "~2.4.3", version.Exact: "2.4.3", version.Any: "*"} {
+	for style, want := range map[version.Style]string{
+		version.NextMinor: "^2.4.3", version.NextPatch: "~2.4.3", version.Exact: "2.4.3", version.Any: "*"} {
 		got := Scheme.Styled(style, v)
 		if got != want || Scheme.StyleOf(got) != style {
 			t.Errorf("%s is %q, which is read as %q", style, got, Scheme.StyleOf(got))
@@ -170,7 +178,8 @@ func TestStyles(t *testing.T) {
 			t.Errorf("%q has style %q", odd, got)
 		}
 	}
-	for constraint, want := range map[string]version.Style{"=1.2.3": version.Exact, "^1": version.NextMinor, "~1.2": version.NextPatch, " * ": version.Any, "": version.Any} {
+	for constraint, want := range map[string]version.Style{
+		"=1.2.3": version.Exact, "^1": version.NextMinor, "~1.2": version.NextPatch, " * ": version.Any, "": version.Any} {
 		if got := Scheme.StyleOf(constraint); got != want {
 			t.Errorf("%q has style %q, want %q", constraint, got, want)
 		}
@@ -210,7 +219,8 @@ func TestWhatConstraintsName(t *testing.T) {
 			t.Errorf("%q names %q, want %q", text, got, want)
 		}
 	}
-	for text, want := range map[string]string{"18": "18.0.0", "2-rc.1": "2.0.0-rc.1", "v18.2": "18.2.0", "18.2.1": "18.2.1", "x": "", "": ""} {
+	for text, want := range map[string]string{
+		"18": "18.0.0", "2-rc.1": "2.0.0-rc.1", "v18.2": "18.2.0", "18.2.1": "18.2.1", "x": "", "": ""} {
 		if v, err := Scheme.Complete(text); (err == nil) != (want != "") || err == nil && v.String() != want {
 			t.Errorf("%q is %v, %v, want %q", text, v, err, want)
 		}
@@ -225,17 +235,20 @@ func join(versions []version.Version) string {
 	return strings.Join(all, " ")
 }
 
-// The laws of version.Scheme.
-// A constraint says of each version of a list what it says of the version alone, prereleases included: version.Pointwise.
+// The laws of version.Scheme. A constraint says of each version of a list what it says of the
+// version alone, prereleases included: version.Pointwise.
 func TestPointwise(t *testing.T) {
 	if _, pointwise := Scheme.(version.Pointwise); !pointwise {
 		t.Fatal("the scheme does not say so")
 	}
 	var list version.List
-	for _, text := range strings.Fields("0.0.0 0.3.1 0.3.2-rc.1 1.0.0-a 1.0.0 1.2.3-beta.2 1.2.3 1.4.0 2.0.0-0 2.0.0-rc.1 2.0.0 3.1.0") {
+	for _, text := range strings.Fields(
+		"0.0.0 0.3.1 0.3.2-rc.1 1.0.0-a 1.0.0 1.2.3-beta.2 1.2.3 1.4.0 2.0.0-0 2.0.0-rc.1 2.0.0 3.1.0") {
 		list = append(list, mustParse(t, text))
 	}
-	for _, text := range []string{"*", "", "1", "^1.2.3-beta.1", "~1.2.3-0 || 2.x", ">=1 <2.0.0-0", "<2", ">1.0.0-a", "1.0.0 - 2.0.0-rc.1", "=2.0.0-rc.1", "<*", "^0.3.0 || >2"} {
+	for _, text := range []string{
+		"*", "", "1", "^1.2.3-beta.1", "~1.2.3-0 || 2.x", ">=1 <2.0.0-0", "<2", ">1.0.0-a", "1.0.0 - 2.0.0-rc.1",
+		"=2.0.0-rc.1", "<*", "^0.3.0 || >2"} {
 		c, err := Scheme.Constrain(text)
 		if err != nil {
 			t.Fatal(err)
@@ -252,7 +265,8 @@ func TestPointwise(t *testing.T) {
 func TestLaws(t *testing.T) {
 	for _, text := range strings.Fields("0.0.0 0.3.1 1.2.3 2.0.0-rc.1 10.4.0+build") {
 		v, before := mustParse(t, text), mustParse(t, "0.0.0-0")
-		for _, c := range []string{Scheme.Exact(v), Scheme.AtLeast(v), Scheme.Restyle("~1", v), Scheme.Styled(version.NextMinor, v)} {
+		for _, c := range []string{Scheme.Exact(v), Scheme.AtLeast(v), Scheme.Restyle("~1", v),
+			Scheme.Styled(version.NextMinor, v)} {
 			if got, err := Scheme.Constrain(c); err != nil || !version.Admits(got, v) || version.Admits(got, before) {
 				t.Errorf("%q for %s: %v", c, v, err)
 			}

@@ -7,7 +7,8 @@ import (
 	"molt/ecosystem/python/specifiers"
 )
 
-// An Environment gives the variables of markers their values. "extra" is the extra that is asked for, "" for none. What is missing is "".
+// An Environment gives the variables of markers their values. "extra" is the extra that is asked
+// for, "" for none. What is missing is "".
 type Environment map[string]string
 
 // versions are the variables that hold versions. They, and no others, are compared as such.
@@ -62,8 +63,9 @@ func compare(left, op, right string) bool {
 	return false
 }
 
-// WithoutExtra returns what is left of a marker when an extra is asked for, "" for none: without the comparisons with it. Where nothing is left,
-// the marker is nil; where it cannot hold, ok is false.
+// WithoutExtra returns what is left of a marker when an extra is asked for, "" for none: without
+// the comparisons with it. Where nothing is left, the marker is nil; where it cannot hold, ok is
+// false.
 func (m *Marker) WithoutExtra(extra string) (rest *Marker, ok bool) {
 	if m == nil {
 		return nil, true
@@ -109,8 +111,8 @@ func (m *Marker) Extras() (names []string) {
 	return names
 }
 
-// Without returns what is left of a marker where nobody knows the values of some variables, and any comparison with them may hold; nil where it may
-// hold always.
+// Without returns what is left of a marker where nobody knows the values of some variables, and any
+// comparison with them may hold; nil where it may hold always.
 func (m *Marker) Without(variables ...string) *Marker {
 	if m == nil || slices.Contains(variables, m.Left.Variable) || slices.Contains(variables, m.Right.Variable) {
 		return nil

@@ -22,12 +22,17 @@ type Operand struct {
 }
 
 // variables lists the names that markers may use, with the value that each has in an environment; see Environment.
-var variables = []string{"os_name", "sys_platform", "platform_machine", "platform_python_implementation", "platform_release", "platform_system", "platform_version",
-	"python_version", "python_full_version", "implementation_name", "implementation_version", "extra", "extras", "dependency_groups"}
+var variables = []string{"os_name", "sys_platform", "platform_machine", "platform_python_implementation",
+	"platform_release", "platform_system", "platform_version",
+	"python_version", "python_full_version", "implementation_name", "implementation_version", "extra", "extras",
+	"dependency_groups"}
 
 // aliases are older names of variables.
-var aliases = map[string]string{"os.name": "os_name", "sys.platform": "sys_platform", "platform.version": "platform_version", "platform.machine": "platform_machine",
-	"platform.python_implementation": "platform_python_implementation", "python_implementation": "platform_python_implementation"}
+var aliases = map[string]string{
+	"os.name": "os_name", "sys.platform": "sys_platform", "platform.version": "platform_version",
+	"platform.machine":               "platform_machine",
+	"platform.python_implementation": "platform_python_implementation",
+	"python_implementation":          "platform_python_implementation"}
 
 // markerDepth is how deep parentheses may stand in one another.
 const markerDepth = 100
@@ -164,7 +169,8 @@ func (s *scanner) operand() (Operand, error) {
 		name = other
 	}
 	if !slices.Contains(variables, name) {
-		return Operand{}, s.failAt(from, fmt.Sprintf("unknown variable %q; markers know %s", name, strings.Join(variables, ", ")))
+		return Operand{}, s.failAt(from,
+			fmt.Sprintf("unknown variable %q; markers know %s", name, strings.Join(variables, ", ")))
 	}
 	return Operand{Variable: name}, nil
 }

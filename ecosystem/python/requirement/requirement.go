@@ -1,5 +1,5 @@
-// Package requirement reads Python's dependency specifiers as the specification of that name has them (PEP 508), with names
-// in their normal form (PEP 503), and evaluates environment markers:
+// Package requirement reads Python's dependency specifiers as the specification of that name has
+// them (PEP 508), with names in their normal form (PEP 503), and evaluates environment markers:
 //
 //	requirement = name [ "[" [ extra *( "," extra ) ] "]" ] ( [ specifier ] / "(" specifier ")" / "@" address SP ) [ ";" marker ]
 //
@@ -23,8 +23,9 @@ type Requirement struct {
 	Address   string   // of a direct reference, "" for none
 	Marker    *Marker  // nil for none
 
-	NameEnd                    int // offset behind the name and extras
-	SpecifierFrom, SpecifierTo int // offsets of the specifier in the text, without spaces around it; both NameEnd where there is none
+	NameEnd int // offset behind the name and extras
+	// offsets of the specifier in the text, without spaces around it; both NameEnd where there is none
+	SpecifierFrom, SpecifierTo int
 }
 
 // An Error says where a text stops being a requirement.
@@ -40,7 +41,8 @@ func (e *Error) Error() string {
 
 var runs = regexp.MustCompile(`[-_.]+`)
 
-// Canonical returns the normal form of a name: lower case, with one hyphen for every run of hyphens, underscores and dots.
+// Canonical returns the normal form of a name: lower case, with one hyphen for every run of
+// hyphens, underscores and dots.
 func Canonical(name string) string {
 	plain := true
 	for i := 0; i < len(name) && plain; i++ {

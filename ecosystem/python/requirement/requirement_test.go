@@ -33,9 +33,12 @@ func TestParse(t *testing.T) {
 
 func TestErrors(t *testing.T) {
 	for text, offset := range map[string]int{
-		"": 0, "-x": 0, "keel 1.0": 5, "keel[": 5, "keel[a b]": 7, "keel[_]": 5, "keel>=": 6, "keel>=1.0 <2": 10, "keel (>=1.0": 11, "keel @": 6, "keel,": 4, "keel>=1,,<2": 8,
-		"keel; python": 6, "keel; python_version": 20, "keel; python_version < ": 23, "keel; python_version < 3": 23, "keel; 'a' == 'b'": 6, "keel; os_name == 'nt' x": 22,
-		"keel; (os_name == 'nt'": 22, "keel; os_name not 'nt'": 18, "keel; os_name == 'nt": 17, "keel @ https://x.example/a x": 27, "keel>=1.0.*": 9,
+		"": 0, "-x": 0, "keel 1.0": 5, "keel[": 5, "keel[a b]": 7, "keel[_]": 5, "keel>=": 6, "keel>=1.0 <2": 10,
+		"keel (>=1.0": 11, "keel @": 6, "keel,": 4, "keel>=1,,<2": 8,
+		"keel; python": 6, "keel; python_version": 20, "keel; python_version < ": 23, "keel; python_version < 3": 23,
+		"keel; 'a' == 'b'": 6, "keel; os_name == 'nt' x": 22,
+		"keel; (os_name == 'nt'": 22, "keel; os_name not 'nt'": 18, "keel; os_name == 'nt": 17,
+		"keel @ https://x.example/a x": 27, "keel>=1.0.*": 9,
 		"keel;" + strings.Repeat("(", 200): 105,
 	} {
 		_, err := Parse(text)
@@ -47,11 +50,16 @@ func TestErrors(t *testing.T) {
 }
 
 func TestHolds(t *testing.T) {
-	e := Environment{"os_name": "posix", "sys_platform": "linux", "platform_machine": "x86_64", "platform_release": "6.1.0-13-amd64", "python_version": "3.10", "python_full_version": "3.10.2", "extra": "big-rope"}
+	e := Environment{"os_name": "posix", "sys_platform": "linux", "platform_machine": "x86_64",
+		"platform_release": "6.1.0-13-amd64", "python_version": "3.10", "python_full_version": "3.10.2", "extra": "big-rope"}
 	for marker, want := range map[string]bool{
-		"python_version >= '3.9'": true, "python_version < '3.9'": false, "'3.9' <= python_version": true, "python_version == '3.*'": true, "python_version in '2.7 3.10'": true, "python_full_version == '3.10'": false,
-		"sys_platform == 'win32' or os_name == 'posix'": true, "sys_platform == 'win32' or os_name == 'posix' and python_version < '3'": false, "extra == 'Big_Rope'": true, "extra != 'big.rope'": false,
-		"platform_release >= '20'": false, "python_version != 'abc'": true, "'abc' != python_version": false, "implementation_name == ''": true, "'lin' in sys_platform": true, "'win' not in sys_platform": true,
+		"python_version >= '3.9'": true, "python_version < '3.9'": false, "'3.9' <= python_version": true,
+		"python_version == '3.*'": true, "python_version in '2.7 3.10'": true, "python_full_version == '3.10'": false,
+		"sys_platform == 'win32' or os_name == 'posix'":                          true,
+		"sys_platform == 'win32' or os_name == 'posix' and python_version < '3'": false, "extra == 'Big_Rope'": true,
+		"extra != 'big.rope'":      false,
+		"platform_release >= '20'": false, "python_version != 'abc'": true, "'abc' != python_version": false,
+		"implementation_name == ''": true, "'lin' in sys_platform": true, "'win' not in sys_platform": true,
 		"'a' in dependency_groups": false, "sys_platform > 'a'": false,
 	} {
 		m, err := ParseMarker(marker)
@@ -63,8 +71,11 @@ func TestHolds(t *testing.T) {
 
 func TestWithoutExtra(t *testing.T) {
 	for _, test := range []struct{ marker, extra, want string }{
-		{"extra == 'a'", "a", "always"}, {"extra == 'a'", "", "never"}, {"extra == 'a' and os_name == 'nt'", "A", `os_name == "nt"`}, {"extra == 'a' or os_name == 'nt'", "", `os_name == "nt"`},
-		{"extra == 'a' or os_name == 'nt'", "a", "always"}, {"os_name == 'nt'", "a", `os_name == "nt"`}, {"(extra == 'a' or extra == 'b') and python_version < '4'", "b", `python_version < "4"`},
+		{"extra == 'a'", "a", "always"}, {"extra == 'a'", "", "never"},
+		{"extra == 'a' and os_name == 'nt'", "A", `os_name == "nt"`},
+		{"extra == 'a' or os_name == 'nt'", "", `os_name == "nt"`},
+		{"extra == 'a' or os_name == 'nt'", "a", "always"}, {"os_name == 'nt'", "a", `os_name == "nt"`},
+		{"(extra == 'a' or extra == 'b') and python_version < '4'", "b", `python_version < "4"`},
 		{"extra == 'a' and extra == 'b'", "b", "never"}, {"extra != 'a'", "", "always"},
 	} {
 		m, err := ParseMarker(test.marker)

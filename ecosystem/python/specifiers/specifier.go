@@ -118,7 +118,8 @@ func (c *specifier) Bounded() bool {
 	return slices.ContainsFunc(c.clauses, func(one clause) bool { return one.op != "!=" && one.op[0] != '>' })
 }
 
-// Admit returns the releases that satisfy every clause, without the prereleases unless these are asked for or there is nothing else.
+// Admit returns the releases that satisfy every clause, without the prereleases unless these are
+// asked for or there is nothing else.
 func (c *specifier) Admit(l version.List) version.Set {
 	all, stable := version.NewSet(len(l)), version.NewSet(len(l))
 	for i, v := range l {
@@ -147,7 +148,8 @@ func (c *specifier) Satisfied(v version.Version) bool {
 	return true
 }
 
-// Satisfies reports whether a text is a version that satisfies a specifier, prereleases like all others; ok is false where that is no specifier.
+// Satisfies reports whether a text is a version that satisfies a specifier, prereleases like all
+// others; ok is false where that is no specifier.
 func Satisfies(text, constraint string) (holds, ok bool) {
 	c, err := constrain(constraint)
 	if err != nil {
@@ -167,8 +169,8 @@ func (c *specifier) namesPrerelease() bool {
 	})
 }
 
-// holds is the comparison of the specification's section of the same name as the operator. Local parts of candidates count where the
-// clause has one, with "===", and for ">".
+// holds is the comparison of the specification's section of the same name as the operator. Local
+// parts of candidates count where the clause has one, with "===", and for ">".
 func (c *clause) holds(v *Version) bool {
 	switch c.op {
 	case "===":
@@ -189,7 +191,8 @@ func (c *clause) holds(v *Version) bool {
 	return v.Compare(c.v) > 0 && v.comparePublic(c.v) != 0 && (c.v.post != "" || !v.isPostReleaseOf(c.v))
 }
 
-// isPrereleaseOf reports whether a version is a prerelease of another, which is none: of 1.0.post1 it is 1.0.post1.dev1, and not 1.0a1.
+// isPrereleaseOf reports whether a version is a prerelease of another, which is none: of 1.0.post1
+// it is 1.0.post1.dev1, and not 1.0a1.
 func (v *Version) isPrereleaseOf(w *Version) bool {
 	return v.Prerelease() && v.compareBase(w) == 0 && (w.post == "" || v.pre == "" && v.post == w.post)
 }

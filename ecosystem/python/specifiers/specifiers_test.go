@@ -21,7 +21,9 @@ func mustParse(t testing.TB, text string) *Version {
 
 // TestOrder has versions in the order that the specification gives them.
 func TestOrder(t *testing.T) {
-	order := strings.Fields("0.dev1 0a1 0 1.dev0 1.0.dev456 1.0a1 1.0a2.dev456 1.0a12.dev456 1.0a12 1.0b1.dev456 1.0b2 1.0b2.post345.dev456 1.0b2.post345 1.0rc1.dev456 1.0rc1 1.0 1.0+abc.5 1.0+abc.7 1.0+5 1.0.post456.dev34 1.0.post456 1.0.15 1.1.dev1 1.1 99999999999999999999.0 1!0.1")
+	order := strings.Fields("0.dev1 0a1 0 1.dev0 1.0.dev456 1.0a1 1.0a2.dev456 1.0a12.dev456 1.0a12 1.0b1.dev456 1.0b2 " +
+		"1.0b2.post345.dev456 1.0b2.post345 1.0rc1.dev456 1.0rc1 1.0 1.0+abc.5 1.0+abc.7 1.0+5 1.0.post456.dev34 " +
+		"1.0.post456 1.0.15 1.1.dev1 1.1 99999999999999999999.0 1!0.1")
 	for i := range order {
 		for k := range order {
 			got := mustParse(t, order[i]).Compare(mustParse(t, order[k]))
@@ -34,8 +36,10 @@ func TestOrder(t *testing.T) {
 
 func TestNormal(t *testing.T) {
 	for text, want := range map[string]string{
-		"v1.0": "1.0", " 1.0-ALPHA_3 ": "1.0a3", "1.0preview": "1.0rc0", "1.0-c-2": "1.0rc2", "01.002": "1.2", "1.0-1": "1.0.post1", "1.0rev": "1.0.post0", "1.0r4.dev": "1.0.post4.dev0",
-		"1.0+Ubuntu-01_x": "1.0+ubuntu.1.x", "00!1": "1", "2!1.0a.b": "", "1.0--1": "", "1.0+": "", "1..0": "", "": "", "x": "", "1.0 2": "", "1.0.*": "", "1.0alpha-": "1.0a0", "3.3-a--1": "3.3a0.post1",
+		"v1.0": "1.0", " 1.0-ALPHA_3 ": "1.0a3", "1.0preview": "1.0rc0", "1.0-c-2": "1.0rc2", "01.002": "1.2",
+		"1.0-1": "1.0.post1", "1.0rev": "1.0.post0", "1.0r4.dev": "1.0.post4.dev0",
+		"1.0+Ubuntu-01_x": "1.0+ubuntu.1.x", "00!1": "1", "2!1.0a.b": "", "1.0--1": "", "1.0+": "", "1..0": "", "": "",
+		"x": "", "1.0 2": "", "1.0.*": "", "1.0alpha-": "1.0a0", "3.3-a--1": "3.3a0.post1",
 	} {
 		v, err := Parse(text)
 		if want == "" {
@@ -106,7 +110,8 @@ func TestPrereleases(t *testing.T) {
 
 func TestErrors(t *testing.T) {
 	for text, offset := range map[string]int{
-		"1.0": 0, "^1.0": 0, ">=": 2, ">=x": 2, ">=1.0 <2": 6, ">=1.0.*": 5, "==1.0a1.*": 7, "~=1": 2, "~=1.0+x": 2, "<1.0+x": 1, "==1.0+": 6, "===": 3, "=1.0": 0, "==1.0;": 5, "==1.0.": 5, "==1!": 4, "*": 0,
+		"1.0": 0, "^1.0": 0, ">=": 2, ">=x": 2, ">=1.0 <2": 6, ">=1.0.*": 5, "==1.0a1.*": 7, "~=1": 2, "~=1.0+x": 2,
+		"<1.0+x": 1, "==1.0+": 6, "===": 3, "=1.0": 0, "==1.0;": 5, "==1.0.": 5, "==1!": 4, "*": 0,
 	} {
 		_, err := Scheme.Constrain(text)
 		var bad *version.Error
@@ -118,10 +123,14 @@ func TestErrors(t *testing.T) {
 
 func TestRestyle(t *testing.T) {
 	tests := []struct{ constraint, to, want string }{
-		{">=3.2,<4", "3.9", ">=3.2,<4"}, {">=3.2,<4", "4.2.1", ">=4.2.1,<5"}, {">=3.2,<4.0", "4.2.1", ">=4.2.1,<5.0"}, {">=3.2, <3.3", "4.2.1", ">=4.2.1, <4.3"}, {"<4,>=3.2", "4.2.1", "<5,>=4.2.1"},
-		{">=3.2,<4,!=3.2.5", "4.2.1", ">=4.2.1,<5"}, {">=3.2,<5,!=4.2.1", "4.2.1", ">=4.2.1,<5"}, {"==3.2.5", "4.2.1", "==4.2.1"}, {"== 3.2.5", "4.2.1", "== 4.2.1"}, {"===3.2.5", "4.2.1", "===4.2.1"},
-		{"~=3.2", "4.2.1", "~=4.2"}, {"~=3.2.1", "4.2.1", "~=4.2.1"}, {"==3.*", "4.2.1", "==4.*"}, {"==3.2.*", "4.2.1", "==4.2.*"}, {"<4", "4.2.1", "<5"}, {"<=3.9", "4.2.1", "<=4.2.1"},
-		{"", "4.2.1", ""}, {">3", "2.0", ">=2.0,<3"}, {"rubbish", "0.4.2", ">=0.4.2,<0.5"}, {">=1,<2", "3.0rc1", ">=3.0rc1,<4"}, {"~=1.4.2", "1!2.0", "~=1!2.0.0"}, {"<=2.9,>=2.1", "2.0.1", "<=2.9,>=2.0.1"},
+		{">=3.2,<4", "3.9", ">=3.2,<4"}, {">=3.2,<4", "4.2.1", ">=4.2.1,<5"}, {">=3.2,<4.0", "4.2.1", ">=4.2.1,<5.0"},
+		{">=3.2, <3.3", "4.2.1", ">=4.2.1, <4.3"}, {"<4,>=3.2", "4.2.1", "<5,>=4.2.1"},
+		{">=3.2,<4,!=3.2.5", "4.2.1", ">=4.2.1,<5"}, {">=3.2,<5,!=4.2.1", "4.2.1", ">=4.2.1,<5"},
+		{"==3.2.5", "4.2.1", "==4.2.1"}, {"== 3.2.5", "4.2.1", "== 4.2.1"}, {"===3.2.5", "4.2.1", "===4.2.1"},
+		{"~=3.2", "4.2.1", "~=4.2"}, {"~=3.2.1", "4.2.1", "~=4.2.1"}, {"==3.*", "4.2.1", "==4.*"},
+		{"==3.2.*", "4.2.1", "==4.2.*"}, {"<4", "4.2.1", "<5"}, {"<=3.9", "4.2.1", "<=4.2.1"},
+		{"", "4.2.1", ""}, {">3", "2.0", ">=2.0,<3"}, {"rubbish", "0.4.2", ">=0.4.2,<0.5"},
+		{">=1,<2", "3.0rc1", ">=3.0rc1,<4"}, {"~=1.4.2", "1!2.0", "~=1!2.0.0"}, {"<=2.9,>=2.1", "2.0.1", "<=2.9,>=2.0.1"},
 	}
 	for _, test := range tests {
 		if got := Scheme.Restyle(test.constraint, mustParse(t, test.to)); got != test.want {
@@ -141,7 +150,9 @@ func TestStyles(t *testing.T) {
 			}
 		}
 	}
-	for constraint, want := range map[string]version.Style{"==2.*": version.NextMinor, "==2.1.*": version.NextPatch, "~=2.1": version.NextMinor, ">=2": "", ">=2,<5": "", ">=2.1,<2.2": version.NextPatch, "<3,>=2.4": version.NextMinor, ">=1,<2,!=1.5": ""} {
+	for constraint, want := range map[string]version.Style{
+		"==2.*": version.NextMinor, "==2.1.*": version.NextPatch, "~=2.1": version.NextMinor, ">=2": "", ">=2,<5": "",
+		">=2.1,<2.2": version.NextPatch, "<3,>=2.4": version.NextMinor, ">=1,<2,!=1.5": ""} {
 		if got := Scheme.StyleOf(constraint); got != want {
 			t.Errorf("%q has the style %q, want %q", constraint, got, want)
 		}
@@ -155,8 +166,11 @@ func TestJumps(t *testing.T) {
 		breaking bool
 		next     string // by the jump
 	}{
-		{"4.2.1", "4.2.2", version.Patch, false, "4.2.2"}, {"4.2.1", "4.3", version.Minor, false, "4.3.0"}, {"4.2", "5.0", version.Major, true, "5.0"}, {"4.2", "4.2.0", version.Same, false, ""},
-		{"0.4.1", "0.5.0", version.Minor, true, "0.5.0"}, {"4.2", "4.1", version.Back, true, ""}, {"4.2", "4.2.post1", version.Patch, false, ""}, {"5.0a1", "5.0", version.Pre, true, ""}, {"9.0", "1!0.1", version.Major, true, "10.0"},
+		{"4.2.1", "4.2.2", version.Patch, false, "4.2.2"}, {"4.2.1", "4.3", version.Minor, false, "4.3.0"},
+		{"4.2", "5.0", version.Major, true, "5.0"}, {"4.2", "4.2.0", version.Same, false, ""},
+		{"0.4.1", "0.5.0", version.Minor, true, "0.5.0"}, {"4.2", "4.1", version.Back, true, ""},
+		{"4.2", "4.2.post1", version.Patch, false, ""}, {"5.0a1", "5.0", version.Pre, true, ""},
+		{"9.0", "1!0.1", version.Major, true, "10.0"},
 		{"2024.9", "2025.1", version.Major, true, "2025.0"},
 	} {
 		from, to := mustParse(t, test.from), mustParse(t, test.to)
@@ -173,7 +187,8 @@ func TestJumps(t *testing.T) {
 }
 
 func TestGoalsAndProse(t *testing.T) {
-	for text, want := range map[string]string{"5": "==5.*", "4.2": "==4.2.*", ">=4.2,<5": ">=4.2,<5", "5.0rc1": "==5.0rc1", "1!2": "==1!2.*"} {
+	for text, want := range map[string]string{
+		"5": "==5.*", "4.2": "==4.2.*", ">=4.2,<5": ">=4.2,<5", "5.0rc1": "==5.0rc1", "1!2": "==1!2.*"} {
 		if c, err := Scheme.Goal(text); err != nil || c.String() != want {
 			t.Errorf("the goal %s is %v, %v; want %s", text, c, err, want)
 		}

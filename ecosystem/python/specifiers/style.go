@@ -9,8 +9,9 @@ import (
 	"molt/core/version"
 )
 
-// Jump tells the place of the first number that differs. Another epoch is a major jump; what differs in suffixes alone is a patch, or the move
-// between prereleases of one release and that release.
+// Jump tells the place of the first number that differs. Another epoch is a major jump; what
+// differs in suffixes alone is a patch, or the move between prereleases of one release and that
+// release.
 func (scheme) Jump(from, to version.Version) version.Jump {
 	v, w := from.(*Version), to.(*Version)
 	switch c := w.Compare(v); {
@@ -32,8 +33,8 @@ func (scheme) Jump(from, to version.Version) version.Jump {
 	return version.Patch
 }
 
-// Breaking reports whether the first number that is not zero changes, or the epoch. The specification has no rule for it: this is the
-// convention that upper bounds are written by.
+// Breaking reports whether the first number that is not zero changes, or the epoch. The
+// specification has no rule for it: this is the convention that upper bounds are written by.
 func (scheme) Breaking(from, to version.Version) bool {
 	v, w := from.(*Version), to.(*Version)
 	lead := v.lead()
@@ -62,7 +63,8 @@ func (v *Version) numbers(n int) string {
 	return short.Public()
 }
 
-// Next raises the number that the jump is about and has as many numbers as before. A prerelease is followed by its release.
+// Next raises the number that the jump is about and has as many numbers as before. A prerelease is
+// followed by its release.
 func (scheme) Next(v version.Version, j version.Jump) string {
 	w := v.(*Version)
 	if w.Prerelease() {
@@ -178,8 +180,9 @@ func styleOfBounds(clauses []clause) version.Style {
 	return version.OtherStyle
 }
 
-// Restyle moves the clauses of a specifier to a version, each in its own way: bounds to bounds of the same form, with as many numbers; an
-// exclusion of what a new lower bound excludes goes. Spaces stay. Where that admits no such version, it is written anew with both bounds.
+// Restyle moves the clauses of a specifier to a version, each in its own way: bounds to bounds of
+// the same form, with as many numbers; an exclusion of what a new lower bound excludes goes. Spaces
+// stay. Where that admits no such version, it is written anew with both bounds.
 func (scheme) Restyle(constraint string, to version.Version) string {
 	v := to.(*Version)
 	c, err := constrain(constraint)
@@ -243,7 +246,8 @@ func (c *clause) movedTo(v *Version) string {
 	return v.Public() // "<=" and ">="
 }
 
-// Goal reads what people write of a goal: numbers, such as 5 or 4.2, which every release has that begins with them; or a specifier.
+// Goal reads what people write of a goal: numbers, such as 5 or 4.2, which every release has that
+// begins with them; or a specifier.
 func (scheme) Goal(text string) (version.Constraint, error) {
 	if v, err := Parse(text); err == nil && !v.Prerelease() && v.post == "" && v.local == nil {
 		return Scheme.Constrain("==" + v.Public() + ".*")
@@ -282,7 +286,8 @@ func (scheme) FindIn(prose string) (all []version.Version) {
 	return all
 }
 
-// Numbers returns the first numbers of a version's release, for those who count by them: 0 where one is missing or too large.
+// Numbers returns the first numbers of a version's release, for those who count by them: 0 where
+// one is missing or too large.
 func (v *Version) Numbers() (major, minor int) {
 	read := func(i int) int { n, _ := strconv.Atoi(string(v.part(i))); return n }
 	return read(0), read(1)

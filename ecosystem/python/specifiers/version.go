@@ -1,5 +1,5 @@
-// Package specifiers is the scheme of Python's packages: versions and version specifiers as the Python Packaging Authority's
-// specification "Version specifiers" has them (PEP 440):
+// Package specifiers is the scheme of Python's packages: versions and version specifiers as the
+// Python Packaging Authority's specification "Version specifiers" has them (PEP 440):
 //
 //	version   = *SP [ "v" ] [ number "!" ] number *( "." number ) [ pre ] [ post ] [ dev ] [ "+" local ] *SP
 //	pre       = [ sep ] ( "a" / "b" / "c" / "rc" / "alpha" / "beta" / "pre" / "preview" ) [ sep ] [ number ]
@@ -10,10 +10,12 @@
 //	specifier = [ clause ] *( "," [ clause ] )               all clauses must hold; without one every version will do
 //	clause    = ( "~=" / "==" / "!=" / "<=" / ">=" / "<" / ">" ) version / ( "==" / "!=" ) version ".*" / "===" text
 //
-// Letters may be of either case. Prereleases, development releases among them, are admitted where a clause other than "!=" names one, or where
-// no other release satisfies the specifier: a rule about the list of releases. Numbers have any length.
+// Letters may be of either case. Prereleases, development releases among them, are admitted where a
+// clause other than "!=" names one, or where no other release satisfies the specifier: a rule about
+// the list of releases. Numbers have any length.
 //
-// version.go reads and orders versions, specifier.go reads specifiers and says what they mean, style.go how they are written.
+// version.go reads and orders versions, specifier.go reads specifiers and says what they mean,
+// style.go how they are written.
 package specifiers
 
 import (
@@ -81,7 +83,8 @@ func (scheme) Complete(text string) (version.Version, error) { return Scheme.Par
 // String returns the version as it was written.
 func (v *Version) String() string { return v.text }
 
-// Normal returns the one spelling that the specification gives a version ("Normalization"). Zeros at the end of the release stay.
+// Normal returns the one spelling that the specification gives a version ("Normalization"). Zeros
+// at the end of the release stay.
 func (v *Version) Normal() string {
 	var b strings.Builder
 	b.WriteString(v.Public())
@@ -119,8 +122,8 @@ func (v *Version) Public() string {
 // Prerelease reports whether the version is one for testing: an alpha, beta or candidate, or a development release.
 func (v *Version) Prerelease() bool { return v.pre != "" || v.dev != "" }
 
-// Compare orders by the specification's section "Summary of permitted suffixes and relative ordering". The other version must be
-// a *Version.
+// Compare orders by the specification's section "Summary of permitted suffixes and relative
+// ordering". The other version must be a *Version.
 func (v *Version) Compare(other version.Version) int {
 	w := other.(*Version)
 	if c := v.comparePublic(w); c != 0 {
@@ -175,8 +178,8 @@ func (v *Version) part(i int) number {
 	return "0"
 }
 
-// phase orders what a release number may be the number of: development releases without another suffix come first, then alphas, betas and
-// candidates, then the release and what follows it.
+// phase orders what a release number may be the number of: development releases without another
+// suffix come first, then alphas, betas and candidates, then the release and what follows it.
 func (v *Version) phase() int {
 	switch {
 	case v.pre != "":
