@@ -11,7 +11,7 @@ import (
 	"time"
 
 	"molt/core/solve"
-	"molt/core/solve/instances"
+	"molt/samples/instances"
 )
 
 // perFamily is how many instances of each family are compared; the variable MOLT_BENCH_INSTANCES changes it.

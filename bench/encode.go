@@ -8,8 +8,8 @@ import (
 	"github.com/go-air/gini"
 	"github.com/go-air/gini/z"
 
-	"molt/core/solve/instances"
 	"molt/core/universe"
+	"molt/samples/instances"
 )
 
 // Encode writes an instance of single tenancy as clauses: a variable a release, at most one release a package, and for

@@ -6,8 +6,8 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/universe"
+	"molt/samples/projecttest"
 )
 
 // A goal that does not resolve even by itself blames nobody else, and the others are judged as if it did.

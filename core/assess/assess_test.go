@@ -9,8 +9,8 @@ import (
 	"time"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/universe"
+	"molt/samples/projecttest"
 )
 
 // A house that wants a bounded range does not take an open one for an answer.

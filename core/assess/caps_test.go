@@ -5,7 +5,7 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
+	"molt/samples/projecttest"
 )
 
 // A line of the framework that ends before its next major is kept until the goal, so what is

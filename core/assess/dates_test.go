@@ -7,9 +7,9 @@ import (
 	"time"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/samples/projecttest"
 )
 
 // onDays dates releases: "hull@1.0.0 2020-01-01", one a line.

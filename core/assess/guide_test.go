@@ -5,7 +5,7 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
+	"molt/samples/projecttest"
 )
 
 // Advice about the goal says nothing of the framework in use, so what it recommends goes ahead only

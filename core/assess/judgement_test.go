@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
+	"molt/samples/projecttest"
 )
 
 // The examples of docs/judgement.md: the standing of a package, the release to go to, and what is said.

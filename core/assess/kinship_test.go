@@ -7,7 +7,7 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
+	"molt/samples/projecttest"
 )
 
 // Packages share their numbers over their whole lives, or as long as there were both; a few numbers by chance are none.

@@ -5,7 +5,7 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
+	"molt/samples/projecttest"
 )
 
 func TestRelockKeepsToTheDeployedRuntime(t *testing.T) {

@@ -8,9 +8,9 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/samples/projecttest"
 )
 
 // exhaustive tries every combination of some releases of declared packages; what nobody declares is

@@ -10,9 +10,9 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/samples/projecttest"
 )
 
 func TestExplain(t *testing.T) {

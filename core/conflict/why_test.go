@@ -7,7 +7,7 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
+	"molt/samples/projecttest"
 )
 
 // TestWhy asks why packages are not at releases: of declared ones and others, of what a runtime, a

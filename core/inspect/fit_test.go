@@ -4,9 +4,9 @@ import (
 	"context"
 	"testing"
 
-	"molt/core/project/projecttest"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/samples/projecttest"
 )
 
 // What Fits says of every release is what resolving the application with that release says.

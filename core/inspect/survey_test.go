@@ -7,8 +7,8 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/universe"
+	"molt/samples/projecttest"
 )
 
 func TestSurvey(t *testing.T) {

@@ -6,7 +6,7 @@ import (
 	"strings"
 	"testing"
 
-	"molt/core/project/projecttest"
+	"molt/samples/projecttest"
 )
 
 func TestTraceLocked(t *testing.T) {

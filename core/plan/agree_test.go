@@ -12,9 +12,9 @@ import (
 	"molt/core/assess"
 	"molt/core/conflict"
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/samples/projecttest"
 )
 
 // outcome asks every part that has an opinion whether a goal can be reached.

@@ -8,9 +8,9 @@ import (
 
 	"molt/core/assess"
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/samples/projecttest"
 )
 
 // shipyard makes an application with a framework of three majors and declared packages of all

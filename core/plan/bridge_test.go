@@ -6,8 +6,8 @@ import (
 	"time"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/solve"
+	"molt/samples/projecttest"
 )
 
 // A package that the optimum moves and that has two releases which go with both sides is not bridged from one to the

@@ -8,8 +8,8 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/universe"
+	"molt/samples/projecttest"
 )
 
 // stated makes a small history in which every release states a bounded range of the framework,

@@ -5,7 +5,7 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
+	"molt/samples/projecttest"
 )
 
 // A family that stands at one number is not torn by a patch or minor stage where the newest release

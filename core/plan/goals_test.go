@@ -11,11 +11,11 @@ import (
 
 	"molt/core/assess"
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
 	"molt/ecosystem/js/ranges"
+	"molt/samples/projecttest"
 )
 
 func planFor(t *testing.T, source universe.Table, app project.Application, cut Cut, goals ...string) *Plan {

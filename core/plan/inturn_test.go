@@ -10,8 +10,8 @@ import (
 
 	"molt/core/assess"
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/solve"
+	"molt/samples/projecttest"
 )
 
 // What one of several goals absorbs goes with it, and what follows the goals is judged towards the

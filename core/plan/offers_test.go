@@ -8,8 +8,8 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/universe"
+	"molt/samples/projecttest"
 )
 
 // offered writes offers as "id: name from>to constraint".

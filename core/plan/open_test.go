@@ -9,7 +9,7 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
+	"molt/samples/projecttest"
 )
 
 // moves writes what the stages of a plan move, one after the other.

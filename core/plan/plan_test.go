@@ -11,9 +11,9 @@ import (
 
 	"molt/core/assess"
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/samples/projecttest"
 )
 
 func TestPlans(t *testing.T) {

@@ -10,8 +10,8 @@ import (
 
 	"molt/core/assess"
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/universe"
+	"molt/samples/projecttest"
 )
 
 // kinOfYard reads names of the random yards: d-x describes x, fw-x is named after the framework.

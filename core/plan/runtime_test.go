@@ -7,8 +7,8 @@ import (
 
 	"molt/core/conflict"
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/solve"
+	"molt/samples/projecttest"
 )
 
 func TestRuntimeInTheWay(t *testing.T) {

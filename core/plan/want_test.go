@@ -7,9 +7,9 @@ import (
 	"strings"
 	"testing"
 
-	"molt/core/project/projecttest"
 	"molt/core/solve"
 	"molt/core/version"
+	"molt/samples/projecttest"
 )
 
 func TestWantInCore(t *testing.T) {

@@ -3,7 +3,7 @@ package project_test
 import (
 	"testing"
 
-	"molt/core/project/projecttest"
+	"molt/samples/projecttest"
 )
 
 // TestFramework guesses what an application stands on.

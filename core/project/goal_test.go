@@ -5,9 +5,9 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/universe"
 	"molt/core/version"
+	"molt/samples/projecttest"
 )
 
 // TestNoneFits says of a goal that means no release whether one is there that is withdrawn, and what else there is.

@@ -6,8 +6,8 @@ import (
 	"testing"
 
 	"molt/core/project"
-	"molt/core/project/projecttest"
 	"molt/core/solve"
+	"molt/samples/projecttest"
 )
 
 // What is waived binds nobody, in need or in peer, and nothing else changes.

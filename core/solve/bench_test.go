@@ -9,8 +9,8 @@ import (
 	"testing"
 
 	"molt/core/solve"
-	"molt/core/solve/instances"
 	"molt/core/universe"
+	"molt/samples/instances"
 )
 
 var tenancies = []struct {
