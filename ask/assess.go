@@ -102,7 +102,7 @@ func (s *Session) Assess(ctx context.Context, goals, previews []string, gate boo
 	if err := s.importers(&answer); err != nil {
 		return doc.Assess{}, err
 	}
-	answer.Remarks = append(answer.Remarks, s.App.Presumptions()...)
+	answer.Remarks = append(answer.Remarks, s.App.InferredNotes()...)
 	if !got.Reachable && !gate {
 		explained, _, err := s.untangledFrom(ctx, got)
 		if err != nil {

@@ -26,7 +26,7 @@ func Cache(ctx context.Context, env func(string) string, verify, clear bool) (do
 		}
 		d.Removed = list(removed)
 	}
-	use, err := c.Use(ctx)
+	use, err := c.Usage(ctx)
 	d.Folder, d.Documents, d.Bytes = use.Dir, use.Documents, use.Bytes
 	d.Releases, d.Files, d.Unpacked = use.Store.Releases, use.Store.Files, use.Store.Bytes
 	return d, err

@@ -116,7 +116,7 @@ func (s *Session) Want(ctx context.Context, packages []string, member, group str
 		wanted = append(wanted, plan.Wanted{Name: g.Name, Group: s.groupFor(g.Name, where), Constraint: g.Constraint})
 	}
 	application := s.App.Application()
-	application.Presumed, application.Grounds = open.Presume(ctx, s.App.View)
+	application.InferredRuntimes, application.InferredFrom = open.InferRuntimes(ctx, s.App.View)
 	if application.Declared, err = open.DeclaredWith(s.App.View, wanted); err != nil {
 		return nil, err
 	}

@@ -32,7 +32,7 @@ func (s *Session) Fetch(ctx context.Context, r FetchRequest) (doc.Fetch, error) 
 	if s.App.Settings.Offline {
 		return d, &input.UsageError{Reason: "--offline: fetch asks the registry for what is not at hand"}
 	}
-	if _, err := s.Survey(ctx, Sieve{}); err != nil {
+	if _, err := s.Survey(ctx, SurveyFilter{}); err != nil {
 		return d, err
 	}
 	made, err := s.fetchPlan(ctx, r, &d)
@@ -44,7 +44,7 @@ func (s *Session) Fetch(ctx context.Context, r FetchRequest) (doc.Fetch, error) 
 		return d, err
 	}
 	s.Still()
-	stocked, err := layout.Stock(ctx, s.App, locks, r.Watch)
+	stocked, err := layout.FetchArchives(ctx, s.App, locks, r.Watch)
 	if err != nil {
 		return d, err
 	}

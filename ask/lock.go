@@ -137,7 +137,7 @@ func RelockMerged(ctx context.Context, set Settings, a *open.View,
 	dry bool) (answer doc.Lock, files []string, err error) {
 	var ends []func()
 	if !dry {
-		used, release, err := a.Use()
+		used, release, err := a.Take()
 		if err != nil {
 			return doc.Lock{}, nil, err
 		}

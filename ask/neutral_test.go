@@ -91,7 +91,7 @@ func TestNeutral(t *testing.T) {
 		return err
 	})
 	in(ask.Needs{}, func(s *ask.Session) error {
-		d, err := s.Survey(context.Background(), ask.Sieve{})
+		d, err := s.Survey(context.Background(), ask.SurveyFilter{})
 		all := ""
 		for _, r := range d.Packages {
 			all += fmt.Sprintf("%s %s %s>%s held:%v; ", r.Name, r.Declared, r.Locked, r.Newest, r.Held != "" ||
@@ -177,7 +177,7 @@ func TestNeutral(t *testing.T) {
 		}
 		return err
 	})
-	a, release, err := ask.Use(set)
+	a, release, err := ask.OpenToChange(set)
 	if err != nil {
 		t.Fatal(err)
 	}

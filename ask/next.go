@@ -87,15 +87,15 @@ func nextOfStep(answer doc.Step) *doc.Next {
 		return next("molt step", "ticks it off, when it is done")
 	case !answer.Passed && answer.Culprit == nil && len(answer.Stage.Changes) > 1:
 		return next("molt step --find-culprit", "finds out which of its %d changes it is", len(answer.Stage.Changes))
-	case !answer.Passed || answer.Left == 0 && answer.Beside == "":
+	case !answer.Passed || answer.Left == 0 && answer.Elsewhere == "":
 		return nil
 	case answer.Left == 0:
-		return next("molt step", "goes on with %s; molt back returns to before this stage", answer.Beside)
+		return next("molt step", "goes on with %s; molt back returns to before this stage", answer.Elsewhere)
 	}
 	return next("molt step", "goes on; molt back returns to before this stage")
 }
 
-func nextOfTrial(answer doc.Beside) *doc.Next {
+func nextOfTrial(answer doc.TrialRun) *doc.Next {
 	switch {
 	case answer.Alone || len(answer.Stages) == 0:
 		return nil

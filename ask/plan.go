@@ -107,7 +107,7 @@ func (s *Session) planned(ctx context.Context, file *planfile.Plan, made *plan.P
 		return doc.Plan{}, err
 	}
 	answer := newPlan(file, times)
-	answer.Remarks = s.App.Presumptions()
+	answer.Remarks = s.App.InferredNotes()
 	deprecated, err := stages.Deprecations(s.App.View)
 	if err != nil {
 		return answer, err

@@ -22,7 +22,7 @@ func (s *Session) Report(ctx context.Context, goals []string) (doc.Report, error
 	answer := doc.Report{Schema: "molt/report/1", Ecosystem: s.App.SideName(), On: day(time.Now()),
 		Carried: []doc.CarriedOut{}, Lag: []doc.LagPoint{}}
 	var err error
-	if answer.Survey, err = s.Survey(ctx, Sieve{}); err != nil {
+	if answer.Survey, err = s.Survey(ctx, SurveyFilter{}); err != nil {
 		return answer, err
 	}
 	answer.Survey.Next = nil

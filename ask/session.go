@@ -68,14 +68,14 @@ func Read(set Settings) (*open.View, error) {
 	return a, nil
 }
 
-// Use opens an application without its registry and takes its folder for changing it, until what it
+// OpenToChange opens an application without its registry and takes its folder for changing it, until what it
 // returns is called. What a Molt left that was ended in the middle of a change is repaired first.
-func Use(set Settings) (*open.View, func(), error) {
+func OpenToChange(set Settings) (*open.View, func(), error) {
 	a, err := open.Open(set.Settings)
 	if err != nil {
 		return nil, nil, err
 	}
-	a, release, err := a.Use()
+	a, release, err := a.Take()
 	if err != nil {
 		return nil, nil, err
 	}
@@ -99,7 +99,7 @@ func Open(ctx context.Context, set Settings, needs Needs) (*Session, error) {
 	var err error
 	if needs.Write {
 		var release func()
-		if a, release, err = Use(set); err == nil {
+		if a, release, err = OpenToChange(set); err == nil {
 			ends = append(ends, release)
 		}
 	} else {

@@ -83,7 +83,7 @@ func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
 		answer.Next = next("molt init", "writes this to %s", config.File)
 		return answer, nil
 	}
-	first, release, err := first.Use()
+	first, release, err := first.Take()
 	if err != nil {
 		return answer, err
 	}

@@ -53,8 +53,9 @@ func newOwnVersion(o *change.OwnVersion) doc.OwnVersion {
 }
 
 // newTrial makes the document of stages that were tried beside the application.
-func newTrial(b *stages.Trial) doc.Beside {
-	d := doc.Beside{Schema: "molt/trial/1", Stages: b.Stages, Folder: b.Dir, Passed: b.Passed, Before: newChecks(b.Before),
+func newTrial(b *stages.Trial) doc.TrialRun {
+	d := doc.TrialRun{Schema: "molt/trial/1", Stages: b.Stages, Folder: b.Dir, Passed: b.Passed,
+		Before: newChecks(b.Before),
 		Checks: newChecks(b.Verdicts), Notes: append([]string{}, b.Notes...), Unchecked: b.Unchecked,
 		Deprecated: newDeprecations(b.Deprecated)}
 	for _, t := range b.Each {
@@ -142,7 +143,7 @@ func (s *Session) Step(ctx context.Context, r StepRequest) (*Stepped, error) {
 	}
 	before := s.App.Lock
 	carrier := s.executing(r.Watcher)
-	got, err := carrier.Step(ctx, stages.Order{ID: r.Stage, Commit: r.Commit, OwnVersion: r.OwnVersion})
+	got, err := carrier.Step(ctx, stages.StepOrder{ID: r.Stage, Commit: r.Commit, OwnVersion: r.OwnVersion})
 	if err != nil {
 		return nil, s.explain(ctx, err)
 	}
@@ -163,8 +164,8 @@ func (s *Session) Step(ctx context.Context, r StepRequest) (*Stepped, error) {
 			return nil, err
 		}
 	}
-	if beside := open.NextBeside(s.App.View); beside != nil {
-		answer.Beside = beside.ID
+	if beside := open.NextOfOtherSides(s.App.View); beside != nil {
+		answer.Elsewhere = beside.ID
 	}
 	answer.Next = nextOfStep(answer)
 	done := &Stepped{Stage: &answer, Left: got.Left, AtGoal: got.ToGoal == 0 && !got.Stage.After && got.Left > 0}
@@ -261,11 +262,11 @@ type TrialRequest struct {
 }
 
 // Trial tries stages of the plan in copies of the application.
-func (s *Session) Trial(ctx context.Context, r TrialRequest, watcher run.Watcher) (doc.Beside, error) {
+func (s *Session) Trial(ctx context.Context, r TrialRequest, watcher run.Watcher) (doc.TrialRun, error) {
 	if r.Each {
 		got, err := s.executing(watcher).TryEach(ctx)
 		if err != nil {
-			return doc.Beside{}, s.explain(ctx, err)
+			return doc.TrialRun{}, s.explain(ctx, err)
 		}
 		d := newTrial(got)
 		d.Alone = true
@@ -275,7 +276,7 @@ func (s *Session) Trial(ctx context.Context, r TrialRequest, watcher run.Watcher
 	if r.All {
 		file, err := s.App.ReadPlan()
 		if err != nil {
-			return doc.Beside{}, err
+			return doc.TrialRun{}, err
 		}
 		if n := len(file.Stages); n > 0 {
 			stage = file.Stages[n-1].ID
@@ -283,7 +284,7 @@ func (s *Session) Trial(ctx context.Context, r TrialRequest, watcher run.Watcher
 	}
 	got, err := s.executing(watcher).Try(ctx, stages.TrialOrder{UpTo: stage, Each: r.All, Again: r.Anew, Into: r.Into})
 	if err != nil {
-		return doc.Beside{}, s.explain(ctx, err)
+		return doc.TrialRun{}, s.explain(ctx, err)
 	}
 	d := newTrial(got)
 	d.Next = nextOfTrial(d)

@@ -59,8 +59,8 @@ func newSurvey(a *open.View, u project.Application, rows []inspect.Row, shown fu
 // JumpWords are the jumps that a sieve knows.
 var JumpWords = []string{"major", "minor", "patch", "prerelease", "same"}
 
-// A Sieve says which rows of a survey are wanted. The zero Sieve wants all.
-type Sieve struct {
+// A SurveyFilter says which rows of a survey are wanted. The zero SurveyFilter wants all.
+type SurveyFilter struct {
 	Jump, Group, Name []string // some of each; names may hold * for anything but a slash
 	In                string   // only what a member of the workspace declares; . for the workspace itself
 	Held, Waiting     bool     // only what people keep back; only what is behind and not kept back
@@ -68,7 +68,7 @@ type Sieve struct {
 }
 
 // Check is a *app.UsageError when the sieve makes no sense.
-func (w Sieve) Check() error {
+func (w SurveyFilter) Check() error {
 	for _, j := range w.Jump {
 		if !slices.Contains(JumpWords, j) {
 			return &input.UsageError{Reason: fmt.Sprintf("--jump %q: expected some of %s", j, strings.Join(JumpWords, ", "))}
@@ -83,7 +83,7 @@ func (w Sieve) Check() error {
 }
 
 // shows reports whether a row is wanted.
-func (w Sieve) shows(r inspect.Row) bool {
+func (w SurveyFilter) shows(r inspect.Row) bool {
 	jump := r.Jump.String()
 	if r.Jump == version.Back {
 		jump = "same"
@@ -102,7 +102,7 @@ func (w Sieve) shows(r inspect.Row) bool {
 }
 
 // Survey says where every declared package stands.
-func (s *Session) Survey(ctx context.Context, want Sieve) (doc.Survey, error) {
+func (s *Session) Survey(ctx context.Context, want SurveyFilter) (doc.Survey, error) {
 	if err := want.Check(); err != nil {
 		return doc.Survey{}, err
 	}

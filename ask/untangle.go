@@ -40,7 +40,7 @@ func newContest(c conflict.Contest, link func(solve.Demand) doc.Link) doc.Contes
 		answer.Name, answer.Says = c.Sides[0].Demand.By, says
 	}
 	for _, s := range c.Sides {
-		side := doc.Side{By: s.Demand.By, Releases: s.Releases, Constraint: s.Demand.Constraint,
+		side := doc.Party{By: s.Demand.By, Releases: s.Releases, Constraint: s.Demand.Constraint,
 			Peer: s.Demand.Kind == solve.Peer, Admits: s.Admits, Chain: []doc.Link{}}
 		for i, d := range s.Chain {
 			l := link(d)

@@ -232,7 +232,7 @@ func oneWorkspace(t *testing.T, universe string, files map[string]string, found 
 		if err != nil {
 			return err
 		}
-		_, release, err := set.Use()
+		_, release, err := set.Take()
 		if err != nil {
 			return err
 		}

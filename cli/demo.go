@@ -30,7 +30,7 @@ stage. A folder that you name stays, for playing in.`,
 		Example: "  molt demo\n  molt demo ./gannet-desk\n  molt demo --ecosystem python",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			t, err := c.tale()
+			t, err := c.story()
 			if err != nil {
 				return err
 			}
@@ -50,14 +50,14 @@ stage. A folder that you name stays, for playing in.`,
 	}
 }
 
-// A tale is a scenario with what is told about it.
-type tale struct {
+// A story is a scenario with what is told about it.
+type story struct {
 	demo.Scenario
 	eco     ecosystem.Ecosystem
 	runtime string // as people call it
 	app     string // "desk": the application, as its people call it
 	ends    string
-	play    func(s *scene) error
+	play    func(s *showing) error
 	raises  string          // what is told when a runtime is to be raised
 	raised  [3]string       // an edit, as edit takes it
 	mends   map[string]mend // the work of people where a stage breaks the application, by stage
@@ -70,8 +70,8 @@ type mend struct {
 	edits [][3]string // file, what it says, what it is to say
 }
 
-// tale returns the one of the ecosystem that the call names, else the first.
-func (c *call) tale() (*tale, error) {
+// story returns the one of the ecosystem that the call names, else the first.
+func (c *call) story() (*story, error) {
 	name := c.settings.Ecosystem
 	if name == "" {
 		name = demo.Scenarios[0].Ecosystem
@@ -84,14 +84,14 @@ func (c *call) tale() (*tale, error) {
 	if !ok {
 		return nil, &input.UsageError{Reason: "there is no demo of " + name}
 	}
-	t := tales[name]
+	t := stories[name]
 	t.Scenario, t.eco = scenario, e
 	return &t, nil
 }
 
-// A scene plays the demo in one folder.
-type scene struct {
-	*tale
+// A showing plays the demo in one folder.
+type showing struct {
+	*story
 	c    *call
 	dir  string
 	self string
@@ -99,7 +99,7 @@ type scene struct {
 	runs bool // this machine has a runtime for the desk's tests
 }
 
-func (c *call) perform(t *tale, dir string, temporary bool) error {
+func (c *call) perform(t *story, dir string, temporary bool) error {
 	if err := t.Copy(dir); errors.Is(err, os.ErrExist) {
 		return &input.UsageError{Reason: fmt.Sprintf("%v; the demo wants a folder of its own", err)}
 	} else if err != nil {
@@ -123,7 +123,7 @@ func (c *call) perform(t *tale, dir string, temporary bool) error {
 		return err
 	}
 	defer os.RemoveAll(cache)
-	s := &scene{tale: t, c: c, dir: dir, self: self}
+	s := &showing{story: t, c: c, dir: dir, self: self}
 	variable := "MOLT_REGISTRY_" + strings.ToUpper(t.Ecosystem)
 	s.env = append(os.Environ(), variable+"="+address, "MOLT_CACHE="+cache)
 	if temporary { // nothing of it is kept, the key of its folder neither
@@ -167,7 +167,7 @@ func (c *call) perform(t *tale, dir string, temporary bool) error {
 }
 
 // theDesk is the story of the booking desk.
-func theDesk(s *scene) error {
+func theDesk(s *showing) error {
 	s.tell("Skerry Ferries' booking desk stands on brackwater 3. Where exactly?")
 	if err := s.run(exitFine, "survey"); err != nil {
 		return err
@@ -213,7 +213,7 @@ func theDesk(s *scene) error {
 }
 
 // stages carries out all stages.
-func (s *scene) stages() error {
+func (s *showing) stages() error {
 	s.tell("Now stage by stage. After each one the checks of molt.yaml decide, on the packages of that stage.")
 	for {
 		stage, err := s.next()
@@ -230,7 +230,7 @@ func (s *scene) stages() error {
 }
 
 // carryOut carries out one stage, with the work of people that it needs.
-func (s *scene) carryOut(stage *doc.PlanStage) error {
+func (s *showing) carryOut(stage *doc.PlanStage) error {
 	if stage.Raise != nil {
 		if err := s.run(exitAttention, "step"); err != nil {
 			return err
@@ -284,7 +284,7 @@ var officeMends = map[string]mend{
 }
 
 // theOffice is the story of the back office.
-func theOffice(s *scene) error {
+func theOffice(s *showing) error {
 	s.tell("Skerry Ferries' back office stands on marram 4.2, a long-term release. Where exactly?")
 	if err := s.run(exitFine, "survey"); err != nil {
 		return err
@@ -308,8 +308,8 @@ func theOffice(s *scene) error {
 	return s.run(exitFine, "survey")
 }
 
-// tales are the stories, by ecosystem.
-var tales = map[string]tale{
+// stories are the stories, by ecosystem.
+var stories = map[string]story{
 	"js": {runtime: "JavaScript runtime", app: "desk",
 		ends: "gannet-desk stands on brackwater 5, with a lock that was verified.", play: theDesk,
 		raises: "The harbour office raises its server, and the crew writes that down in molt.yaml:",
@@ -322,7 +322,7 @@ var tales = map[string]tale{
 }
 
 // variable returns a variable of the environment in which the demo runs its commands.
-func (s *scene) variable(name string) string {
+func (s *showing) variable(name string) string {
 	for _, entry := range slices.Backward(s.env) {
 		if value, ok := strings.CutPrefix(entry, name+"="); ok {
 			return value
@@ -331,7 +331,7 @@ func (s *scene) variable(name string) string {
 	return ""
 }
 
-func (s *scene) tell(format string, args ...any) {
+func (s *showing) tell(format string, args ...any) {
 	p := s.c.page()
 	for line := range strings.SplitSeq(fmt.Sprintf(format, args...), "\n") {
 		p.Remark(line)
@@ -339,7 +339,7 @@ func (s *scene) tell(format string, args ...any) {
 }
 
 // run shows a command and runs it, and expects an exit code.
-func (s *scene) run(want int, args ...string) error {
+func (s *showing) run(want int, args ...string) error {
 	s.c.page().Command("molt " + strings.Join(args, " "))
 	if s.c.color != "auto" {
 		args = append(args, "--color", s.c.color)
@@ -368,7 +368,7 @@ func (s *scene) run(want int, args ...string) error {
 }
 
 // edit changes a file as a person would, and shows the line.
-func (s *scene) edit(name, old, replacement string) error {
+func (s *showing) edit(name, old, replacement string) error {
 	file := filepath.Join(s.dir, filepath.FromSlash(name))
 	data, err := os.ReadFile(file)
 	if err != nil {
@@ -387,7 +387,7 @@ func (s *scene) edit(name, old, replacement string) error {
 }
 
 // canRun reports whether this machine has a runtime for the desk's tests, with what it has.
-func (s *scene) canRun() (bool, string, error) {
+func (s *showing) canRun() (bool, string, error) {
 	settings := s.c.settings
 	settings.Dir = s.dir
 	a, err := open.Open(settings)
@@ -399,7 +399,7 @@ func (s *scene) canRun() (bool, string, error) {
 }
 
 // next returns the next stage of the plan, or nil.
-func (s *scene) next() (*doc.PlanStage, error) {
+func (s *showing) next() (*doc.PlanStage, error) {
 	settings := s.c.settings
 	settings.Dir = s.dir
 	a, err := open.Open(settings)

@@ -28,7 +28,7 @@ func (c *call) asking() ask.Settings {
 func (c *call) open() (*open.View, error) { return ask.Read(c.asking()) }
 
 // use reads the application and takes its folder for changing it.
-func (c *call) use() (*open.View, func(), error) { return ask.Use(c.asking()) }
+func (c *call) use() (*open.View, func(), error) { return ask.OpenToChange(c.asking()) }
 
 // A form is a way to write a document in one format.
 type form struct {

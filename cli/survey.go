@@ -14,7 +14,7 @@ import (
 )
 
 func (c *call) survey() *cobra.Command {
-	var want ask.Sieve
+	var want ask.SurveyFilter
 	cmd := &cobra.Command{
 		Use:   "survey",
 		Short: "Show where every declared package stands",

@@ -38,7 +38,7 @@ func (d Change) NeedsAttention() bool { return len(d.Uses) > 0 }
 func (d Step) NeedsAttention() bool { return !d.Passed || d.Unchecked != "" }
 
 // NeedsAttention reports whether a check fails that passed before, or was not run.
-func (d Beside) NeedsAttention() bool { return !d.Passed || d.Unchecked != "" }
+func (d TrialRun) NeedsAttention() bool { return !d.Passed || d.Unchecked != "" }
 
 // NeedsAttention is false: it was only asked.
 func (d Trace) NeedsAttention() bool { return false }

@@ -21,8 +21,8 @@ type Step struct {
 	Left      int    `json:"left"`
 	ToGoal    int    `json:"toGoal"` // of what is left, the stages that lead to the goal
 	// Beside is the next stage of the packages of another ecosystem in the same folder, "" for none.
-	Beside string `json:"beside,omitempty"`
-	Next   *Next  `json:"next,omitempty"`
+	Elsewhere string `json:"beside,omitempty"`
+	Next      *Next  `json:"next,omitempty"`
 }
 
 // A Deprecation is what checks on the state before warn of that a later major of a package takes away.
@@ -91,8 +91,8 @@ type StageTrial struct {
 	Says    string  `json:"says"`    // why it was not tried, "" where it was
 }
 
-// Beside is "molt/trial/1".
-type Beside struct {
+// TrialRun is "molt/trial/1".
+type TrialRun struct {
 	Schema string   `json:"schema"`
 	Stages []string `json:"stages"`
 	Folder string   `json:"folder"` // of the copy, "" when it was taken away

@@ -20,13 +20,13 @@ type Untangle struct {
 // A Contest is a package on which demands exclude each other.
 type Contest struct {
 	// why releases of the one package that the sides are about cannot be used; "" where the sides exclude each other
-	Says  string `json:"says,omitempty"`
-	Name  string `json:"name"`
-	Sides []Side `json:"sides"`
+	Says  string  `json:"says,omitempty"`
+	Name  string  `json:"name"`
+	Sides []Party `json:"sides"`
 }
 
-// A Side is one demand of a contest. By is "" for the application, Releases which of By's releases ask so.
-type Side struct {
+// A Party is one demand of a contest. By is "" for the application, Releases which of By's releases ask so.
+type Party struct {
 	By         string `json:"by"`
 	Releases   string `json:"releases"`
 	Constraint string `json:"constraint"`

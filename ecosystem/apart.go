@@ -10,37 +10,37 @@ import (
 	"molt/core/version"
 )
 
-// A secluded name is one that stands apart with a member of a workspace though what is asked for
+// A apartName name is one that stands apart with a member of a workspace though what is asked for
 // under it meets, or nobody else asks for it.
-type secluded struct{ member, name string }
+type apartName struct{ member, name string }
 
-// Seclude has the same names stand apart with their members as roots do, those of a lock or of a
+// SetApart has the same names stand apart with their members as roots do, those of a lock or of a
 // resolution; none, where there are no roots.
-func (m *Manifests) Seclude(roots []solve.Edge) error {
+func (m *Manifests) SetApart(roots []solve.Edge) error {
 	if len(m.files) == 1 { // nothing stands apart where there are no members
 		return nil
 	}
-	m.secluded = nil
+	m.apart = nil
 	for _, e := range roots {
 		if e.Apart != "" {
-			m.seclude(e.Apart, e.Own)
+			m.setOneApart(e.Apart, e.Own)
 		}
 	}
 	return m.link()
 }
 
-func (m *Manifests) seclude(member, name string) {
-	if m.secluded == nil {
-		m.secluded = map[secluded]bool{}
+func (m *Manifests) setOneApart(member, name string) {
+	if m.apart == nil {
+		m.apart = map[apartName]bool{}
 	}
-	m.secluded[secluded{member, name}] = true
+	m.apart[apartName{member, name}] = true
 }
 
 // divide says which members of a workspace stand apart. One release of a name serves the whole
 // workspace as long as what is asked for under it meets. Where it doesn't, the application itself
 // has the say, or else the most members that agree; whoever asks for something else has a release
-// of its own, and stands apart. What a lock has apart stays so (Seclude), since packages of the
-// member may have to see that release (project.Secluding), until the lock is made without. The same
+// of its own, and stands apart. What a lock has apart stays so (SetApart), since packages of the
+// member may have to see that release (project.TryApart), until the lock is made without. The same
 // goes for a member that wants from the registry what another takes from a member.
 func (m *Manifests) divide() {
 	if m.eco.Tenancy() != solve.Nested || len(m.files) == 1 {
@@ -60,7 +60,7 @@ func (m *Manifests) divide() {
 			byName[e.As] = append(byName[e.As], i)
 		}
 	}
-	if !divided && m.secluded == nil {
+	if !divided && m.apart == nil {
 		return
 	}
 	apart := map[string]map[string]bool{} // names, by member
@@ -84,7 +84,7 @@ func (m *Manifests) divide() {
 	for i := range m.entries {
 		e := &m.entries[i]
 		member, _ := project.SplitGroup(e.Group)
-		if !e.Foreign && (apart[member][e.As] || m.secluded[secluded{member, e.As}]) {
+		if !e.Foreign && (apart[member][e.As] || m.apart[apartName{member, e.As}]) {
 			e.Apart, e.Own = member, e.As
 		}
 	}

@@ -31,7 +31,7 @@ type Manifests struct {
 	files    []namedManifest
 	entries  []Entry // kept until something is edited
 	siblings []Sibling
-	secluded map[secluded]bool
+	apart    map[apartName]bool
 }
 
 type namedManifest struct {
@@ -161,7 +161,7 @@ func (m *Manifests) Clone() (*Manifests, error) {
 	if err != nil {
 		return nil, err
 	}
-	c.secluded = maps.Clone(m.secluded)
+	c.apart = maps.Clone(m.apart)
 	return c, c.link()
 }
 

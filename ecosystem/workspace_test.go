@@ -151,11 +151,11 @@ func TestWorkspaceEdits(t *testing.T) {
 		{func() error { return m.Add("a/desk:devDependencies", "oar", "^1.0.0") },
 			"a/desk:dependencies keel in a/desk ^2.0.0; a/desk:devDependencies oar ^1.0.0; dependencies keel ^1.0.0"},
 		{func() error {
-			return m.Seclude([]solve.Edge{{Apart: "a/desk", Own: "oar"}, {Apart: "a/desk", Own: "keel"}})
+			return m.SetApart([]solve.Edge{{Apart: "a/desk", Own: "oar"}, {Apart: "a/desk", Own: "keel"}})
 		}, "a/desk:dependencies keel in a/desk ^2.0.0; a/desk:devDependencies oar in a/desk ^1.0.0; dependencies keel ^1.0.0"},
 		{func() error { return m.Set("a/desk:dependencies", "keel in a/desk", "^1.2.0") }, "a/desk:dependencies keel in " +
 			"a/desk ^1.2.0; a/desk:devDependencies oar in a/desk ^1.0.0; dependencies keel ^1.0.0"},
-		{func() error { return m.Seclude(nil) },
+		{func() error { return m.SetApart(nil) },
 			"a/desk:dependencies keel ^1.2.0; a/desk:devDependencies oar ^1.0.0; dependencies keel ^1.0.0"},
 		{func() error { return m.Remove("a/desk:devDependencies", "oar") },
 			"a/desk:dependencies keel ^1.2.0; dependencies keel ^1.0.0"},

@@ -87,12 +87,12 @@ func consistent(ctx context.Context, a *open.View) error {
 // the manifest: one with an empty constraint that nothing is locked for has a point like one that
 // is not there.
 func changeDocs(a *open.View, changes []project.Change) []doc.PlanChange {
-	lines := open.Spots(a.Manifest)
+	lines := open.TextsByKey(a.Manifest)
 	var docs []doc.PlanChange
 	for _, c := range changes {
 		file := doc.PlanChange{Name: c.Name, Group: c.Group, From: planfile.PointOf(c.From), To: planfile.PointOf(c.To),
 			Reason: c.Reason}
-		if _, there := lines[open.SpotOf(c.Group, c.Name)]; there && file.From == nil {
+		if _, there := lines[open.KeyOf(c.Group, c.Name)]; there && file.From == nil {
 			file.From = &doc.PlanPoint{}
 		}
 		docs = append(docs, file)
@@ -135,7 +135,7 @@ func placeOfRuntime(a *open.Question, d solve.Demand) string {
 	if a.Config.Runtime[runtime] != nil {
 		return config.File
 	}
-	if a.Presumed[runtime] != nil {
+	if a.InferredRuntimes[runtime] != nil {
 		for _, pin := range a.Pins() {
 			if pin.Name == runtime {
 				return pin.Where
@@ -147,7 +147,7 @@ func placeOfRuntime(a *open.Question, d solve.Demand) string {
 			return q.File
 		}
 	}
-	if a.Presumed[runtime] != nil {
+	if a.InferredRuntimes[runtime] != nil {
 		return "this machine"
 	}
 	return config.File

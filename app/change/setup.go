@@ -44,7 +44,7 @@ func NewDraft(ctx context.Context, a *open.View) Draft {
 		if len(r.Ask) == 0 {
 			continue
 		}
-		if version, ground := open.PresumedOf(ctx, a, r); version != "" {
+		if version, ground := open.InferRuntime(ctx, a, r); version != "" {
 			d.Runtimes = append(d.Runtimes, [3]string{r.Name, version, ground})
 		}
 	}
@@ -222,9 +222,9 @@ func SettingList(ctx context.Context, a *open.View) []Setting {
 				a.Config.Runtime[name][environment], a.Config.Place.Line(path...)})
 		}
 	}
-	presumed, grounds := open.Presume(ctx, a)
-	for _, name := range slices.Sorted(maps.Keys(presumed)) {
-		all = append(all, Setting{"runtime " + name, presumed[name][""], grounds[name]})
+	inferred, reasons := open.InferRuntimes(ctx, a)
+	for _, name := range slices.Sorted(maps.Keys(inferred)) {
+		all = append(all, Setting{"runtime " + name, inferred[name][""], reasons[name]})
 	}
 	for _, key := range config.Keys() {
 		if slices.Contains([]string{"ecosystem", "registry", "runtime", "lock"}, key) {

@@ -66,27 +66,27 @@ func Documents(a *open.Question) int {
 	return a.Progress().Documents
 }
 
-// Stock has what locks need to be laid out in the store.
-func Stock(ctx context.Context, a *open.Question, locks []*ecosystem.Lock,
-	watch func(done, of int)) (tree.Stocked, error) {
+// FetchArchives has what locks need to be laid out in the store.
+func FetchArchives(ctx context.Context, a *open.Question, locks []*ecosystem.Lock,
+	watch func(done, of int)) (tree.Fetched, error) {
 	if flat, ok := a.Eco.(ecosystem.Flat); ok {
 		t, err := a.Archives().Environment(flat, a.Files)
 		if err != nil {
-			return tree.Stocked{}, err
+			return tree.Fetched{}, err
 		}
-		return t.Stock(ctx, locks, watch)
+		return t.FetchAll(ctx, locks, watch)
 	}
 	installer, can := a.Eco.(ecosystem.Installer)
 	if !can {
-		return tree.Stocked{}, nil
+		return tree.Fetched{}, nil
 	}
 	kept, err := a.Store()
 	if err != nil {
-		return tree.Stocked{}, err
+		return tree.Fetched{}, err
 	}
 	t := &tree.Tree{Files: a.Files, Store: kept, Eco: installer, Overridden: open.Written(a.Manifest.Overrides()),
 		Download: a.Archives().Download}
-	return t.Stock(ctx, locks, watch)
+	return t.FetchAll(ctx, locks, watch)
 }
 
 // Snapshot writes everything that was read of the registries so far to one file, and on request the

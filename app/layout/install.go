@@ -93,7 +93,8 @@ func Install(ctx context.Context, a *open.View, order InstallOrder) (*Installed,
 	defer from.Close()
 	// The packages come first: where they are, a folder is known to be Molt's.
 	if done.Report, err = layOut(ctx, from, files, lock,
-		tree.Order{Dry: order.Dry, Force: order.Force, Watch: order.Watch}); err != nil || order.Dry || order.Into == "" {
+		tree.LayoutOrder{Dry: order.Dry, Force: order.Force, Watch: order.Watch}); err != nil || order.Dry ||
+		order.Into == "" {
 		return done, err
 	}
 	if done.Copied, err = copySources(ctx, a, order.Into); err != nil || order.Current == "" {
@@ -105,7 +106,7 @@ func Install(ctx context.Context, a *open.View, order InstallOrder) (*Installed,
 
 // layOut lays out a lock in a folder.
 func layOut(ctx context.Context, from *open.Archives, files *txn.Workspace, lock *ecosystem.Lock,
-	order tree.Order) (*tree.Report, error) {
+	order tree.LayoutOrder) (*tree.Report, error) {
 	a := from.View
 	lock = lock.Whole().Chosen()
 	order.Copies, order.Compile = a.Config.Install.Copies(), a.Config.Install.Compiles()
@@ -197,8 +198,8 @@ func installs(a *open.View) bool {
 	return (can || flat) && a.Config.Install.By != "none"
 }
 
-// Unlike says how what is installed is not what a lock has, "" where it is, and where nothing is installed.
-func Unlike(a *open.View, text []byte) (string, error) {
+// InstalledDiffers says how what is installed is not what a lock has, "" where it is, and where nothing is installed.
+func InstalledDiffers(a *open.View, text []byte) (string, error) {
 	installed, err := ecosystem.Installed(a.Eco, a.Dir)
 	if err != nil || installed == nil {
 		return "", err

@@ -16,10 +16,10 @@ import (
 // A Site is where the packages of an application are laid out for its checks, for the time of one call.
 type Site struct {
 	*open.View
-	// Unlaid says why packages that nobody asked to have laid out could not be; "" where they
+	// NotLaidOut says why packages that nobody asked to have laid out could not be; "" where they
 	// could. Then nobody tries again.
-	Unlaid   string
-	archives *open.Archives
+	NotLaidOut string
+	archives   *open.Archives
 }
 
 // NewSite is a site of an application, with where its archives come from.
@@ -34,13 +34,14 @@ func (a *Site) Ready(ctx context.Context) (string, error) {
 	}
 	if a.LaysOut() {
 		if commanded(a.View) { // which may take its time, and starts from nothing
-			if says, err := Unlike(a.View, text); err != nil || says == "" && a.Files.Exists(ecosystem.InstallFolder(a.Eco)) {
+			if says, err := InstalledDiffers(a.View, text); err != nil ||
+				says == "" && a.Files.Exists(ecosystem.InstallFolder(a.Eco)) {
 				return "", err
 			}
 		}
 		return "", a.LayOut(ctx, a.Dir, text, nil)
 	}
-	return Unlike(a.View, text)
+	return InstalledDiffers(a.View, text)
 }
 
 // Ran remembers that the checks passed with the packages of a lock, when all did that there were
@@ -86,9 +87,10 @@ func (a *Site) LayOut(ctx context.Context, dir string, text []byte, within *txn.
 	if commanded(a.View) {
 		return a.installByCommand(ctx, files, lock, within)
 	}
-	_, err = layOut(ctx, a.archives, files, lock, tree.Order{Within: within})
+	_, err = layOut(ctx, a.archives, files, lock, tree.LayoutOrder{Within: within})
 	if err != nil && !LaidOut(a.View) && open.Unobtainable(err) { // nobody asked for it
-		a.Unlaid = fmt.Sprintf("the packages could not be laid out, so the checks ran without any (%v); \"install: none\" "+
+		a.NotLaidOut = fmt.Sprintf("the packages could not be laid out, so the checks ran without any (%v); \"install: "+
+			"none\" "+
 			"in %s says that nobody is to try", err, config.File)
 		return nil
 	}
@@ -98,15 +100,15 @@ func (a *Site) LayOut(ctx context.Context, dir string, text []byte, within *txn.
 // LaysOut says whether Molt lays packages out for checks: where they are its own, and where nothing
 // is installed and nobody said otherwise, since checks would run on no packages.
 func (a *Site) LaysOut() bool {
-	return LaidOut(a.View) || installs(a.View) && a.Unlaid == "" && len(a.Config.Checks) > 0 &&
+	return LaidOut(a.View) || installs(a.View) && a.NotLaidOut == "" && len(a.Config.Checks) > 0 &&
 		!a.Files.Exists(ecosystem.InstallFolder(a.Eco))
 }
 
 // LayOutSides lays out the packages of the other sides, as they are locked, where Molt lays them
 // out: in the application, or in a copy of it. The checks are those of all sides.
 func (a *Site) LayOutSides(ctx context.Context, dir string) error {
-	for _, s := range a.Beside() {
-		side, err := open.OpenBeside(a.View, s.Ecosystem)
+	for _, s := range a.OtherSides() {
+		side, err := open.OpenSide(a.View, s.Ecosystem)
 		if err != nil {
 			return err
 		}
@@ -129,5 +131,5 @@ func (a *Site) LayOutSides(ctx context.Context, dir string) error {
 
 // Again is the site of the application as it was read again.
 func (a *Site) Again(from *open.Archives) *Site {
-	return &Site{View: from.View, Unlaid: a.Unlaid, archives: from}
+	return &Site{View: from.View, NotLaidOut: a.NotLaidOut, archives: from}
 }

@@ -59,14 +59,14 @@ func OpenConflict(ctx context.Context, s open.Settings) (*open.View, error) {
 	return a.Declaring(m), nil
 }
 
-// A Side is what one branch says.
-type Side struct {
+// A Branch is what one branch says.
+type Branch struct {
 	manifests *ecosystem.Manifests
 	Lock      *ecosystem.Lock // nil for none
 }
 
-func side(ctx context.Context, a *open.View, at string) (Side, error) {
-	var s Side
+func side(ctx context.Context, a *open.View, at string) (Branch, error) {
+	var s Branch
 	var err error
 	if s.manifests, err = manifestsAt(ctx, a, at); err != nil {
 		return s, err
@@ -94,7 +94,7 @@ func manifestsAt(ctx context.Context, a *open.View, at string) (*ecosystem.Manif
 // Merge resolves a conflict: the declarations of both branches, where they differ the one that changed, and where both
 // changed the one that leads to later releases; and a lock near to what both had. Nothing is written.
 func Merge(ctx context.Context, a *open.Question) (*Merged, error) {
-	var sides [3]Side
+	var sides [3]Branch
 	for i, at := range []string{vcs.Base, vcs.Ours, vcs.Theirs} {
 		var err error
 		if sides[i], err = side(ctx, a.View, at); err != nil {
@@ -149,18 +149,19 @@ func orEmpty(l *ecosystem.Lock) *ecosystem.Lock {
 
 // mergeManifest decides on each declaration, gives all three sides the same, and lets git merge
 // what is left of the texts.
-func mergeManifest(ctx context.Context, a *open.Question, m *Merged, sides [3]Side) error {
+func mergeManifest(ctx context.Context, a *open.Question, m *Merged, sides [3]Branch) error {
 	var unmerged []string // those that git has not merged
 	for _, file := range sides[1].manifests.Files() {
 		if a.Repo.FileAt(ctx, vcs.Ours, file) != nil && a.Repo.FileAt(ctx, vcs.Theirs, file) != nil {
 			unmerged = append(unmerged, file)
 		}
 	}
-	was, mine, other := open.Spots(sides[0].manifests), open.Spots(sides[1].manifests), open.Spots(sides[2].manifests)
-	var places []open.Spot
+	was, mine, other := open.TextsByKey(sides[0].manifests), open.TextsByKey(sides[1].manifests),
+		open.TextsByKey(sides[2].manifests)
+	var places []open.DeclarationKey
 	for _, s := range sides {
 		for _, e := range s.manifests.Entries() {
-			if at := open.SpotOf(e.Group, e.As); slices.Contains(unmerged, e.File) && !slices.Contains(places, at) {
+			if at := open.KeyOf(e.Group, e.As); slices.Contains(unmerged, e.File) && !slices.Contains(places, at) {
 				places = append(places, at)
 			}
 		}
@@ -195,10 +196,13 @@ func mergeManifest(ctx context.Context, a *open.Question, m *Merged, sides [3]Si
 }
 
 // texts are what three sides say at each place of the manifests: the common ancestor, this branch, and the other one.
-type texts struct{ was, mine, other map[open.Spot]string }
+type texts struct {
+	was, mine, other map[open.DeclarationKey]string
+}
 
 // decide picks one of the constraints that the branches have for a declaration, "" for none.
-func decide(ctx context.Context, a *open.Question, at open.Spot, pkg string, of texts) (take, why string, err error) {
+func decide(ctx context.Context, a *open.Question, at open.DeclarationKey, pkg string,
+	of texts) (take, why string, err error) {
 	was, mine, other := of.was, of.mine, of.other
 	switch {
 	case mine[at] == other[at]:
@@ -226,11 +230,11 @@ func decide(ctx context.Context, a *open.Question, at open.Spot, pkg string, of 
 }
 
 // packageAt returns the package of the registry that both sides declare under a name, "" when there is none.
-func packageAt(sides [3]Side, at open.Spot) string {
+func packageAt(sides [3]Branch, at open.DeclarationKey) string {
 	name := ""
 	for _, s := range sides[1:] {
 		for _, e := range s.manifests.Entries() {
-			if open.SpotOf(e.Group, e.As) == at {
+			if open.KeyOf(e.Group, e.As) == at {
 				if e.Foreign || name != "" && name != e.Package {
 					return ""
 				}
@@ -242,10 +246,10 @@ func packageAt(sides [3]Side, at open.Spot) string {
 }
 
 // as returns how a side writes a constraint of a declaration: with the package, where that has another name.
-func as(sides [3]Side, at open.Spot, constraint string) string {
+func as(sides [3]Branch, at open.DeclarationKey, constraint string) string {
 	for _, s := range sides {
 		for _, e := range s.manifests.Entries() {
-			if open.SpotOf(e.Group, e.As) == at && e.Text == constraint {
+			if open.KeyOf(e.Group, e.As) == at && e.Text == constraint {
 				return e.Written
 			}
 		}
@@ -254,8 +258,8 @@ func as(sides [3]Side, at open.Spot, constraint string) string {
 }
 
 // give makes a manifest say a constraint for a declaration, "" for none. Written is the whole text for one that is new.
-func give(m *ecosystem.Manifests, at open.Spot, constraint, written string) error {
-	have, there := open.Spots(m)[at]
+func give(m *ecosystem.Manifests, at open.DeclarationKey, constraint, written string) error {
+	have, there := open.TextsByKey(m)[at]
 	switch {
 	case constraint == "" && there:
 		return m.Remove(at.Group, at.Name)
@@ -268,7 +272,7 @@ func give(m *ecosystem.Manifests, at open.Spot, constraint, written string) erro
 }
 
 // mergeTexts merges manifests that declare the same.
-func mergeTexts(ctx context.Context, a *open.View, file string, sides [3]Side) ([]byte, error) {
+func mergeTexts(ctx context.Context, a *open.View, file string, sides [3]Branch) ([]byte, error) {
 	text, err := a.Repo.MergeTexts(ctx, sides[0].manifests.Contents()[file], sides[1].manifests.Contents()[file],
 		sides[2].manifests.Contents()[file])
 	var failed *vcs.GitError
@@ -292,7 +296,7 @@ func versionsIn(l *ecosystem.Lock) map[string][]string {
 	return all
 }
 
-func sidesOf(sides [3]Side, name string) string {
+func sidesOf(sides [3]Branch, name string) string {
 	var all []string
 	for i, who := range []string{"before", "here", "in the other branch"} {
 		v := "none"
@@ -306,7 +310,7 @@ func sidesOf(sides [3]Side, name string) string {
 
 // MergeKeep says what to stay near to: of each package what the side has that moved it, and where
 // both did, both. It also names the packages that the sides have differently.
-func MergeKeep(sides [3]Side) (keep map[string][]string, contested []string) {
+func MergeKeep(sides [3]Branch) (keep map[string][]string, contested []string) {
 	was, mine, other := versionsIn(sides[0].Lock), versionsIn(sides[1].Lock), versionsIn(sides[2].Lock)
 	keep = map[string][]string{}
 	names := map[string]bool{}

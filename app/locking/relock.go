@@ -32,7 +32,7 @@ func Relock(ctx context.Context, a *open.Question, accepted ...string) (*ecosyst
 			return nil, nil, err
 		}
 		if !app.Current() { // what was apart need not be any more
-			if err := m.Seclude(nil); err != nil {
+			if err := m.SetApart(nil); err != nil {
 				return nil, nil, err
 			}
 			app.Declared = a.DeclaredIn(m)
@@ -40,7 +40,7 @@ func Relock(ctx context.Context, a *open.Question, accepted ...string) (*ecosyst
 	}
 	r, err := project.Relock(ctx, a.Source, app)
 	if err == nil {
-		err = open.Secluded(m, r)
+		err = open.SetApartAs(m, r)
 	}
 	if err != nil {
 		return nil, nil, explain(ctx, a, err)

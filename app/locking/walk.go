@@ -136,7 +136,7 @@ func (w *walker) Stage(ctx context.Context, stage *doc.PlanStage) error {
 		return err
 	}
 	w.Locked = r
-	return open.Secluded(w.Manifest, r)
+	return open.SetApartAs(w.Manifest, r)
 }
 
 // raise takes runtimes to be raised: from now on they suit everything, and conditions see versions that will do.
@@ -171,7 +171,7 @@ func (w *walker) raise(all []doc.Runtime) {
 // published makes sure that the release that a change leads to exists.
 func (w *walker) published(ctx context.Context, source universe.Source, c doc.PlanChange) error {
 	for _, e := range w.Manifest.Entries() {
-		if open.SpotOf(e.Group, e.As) != open.SpotOf(c.Group, c.Name) || e.Foreign {
+		if open.KeyOf(e.Group, e.As) != open.KeyOf(c.Group, c.Name) || e.Foreign {
 			continue
 		}
 		p, err := source.Package(ctx, e.Package)
@@ -232,7 +232,7 @@ func edit(a *open.View, m *ecosystem.Manifests, c doc.PlanChange) error {
 	if c.From != nil {
 		found := false
 		for _, e := range m.Entries() {
-			if open.SpotOf(e.Group, e.As) == open.SpotOf(c.Group, c.Name) {
+			if open.KeyOf(e.Group, e.As) == open.KeyOf(c.Group, c.Name) {
 				found = true
 				if e.Text != c.From.Constraint {
 					return &StaleError{fmt.Sprintf("%s asks for %s (%s:%d), the plan expects %s; molt plan --renew makes it anew",

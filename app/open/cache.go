@@ -13,8 +13,8 @@ import (
 	"molt/store"
 )
 
-// A CacheUse is what Molt keeps for a user outside of applications.
-type CacheUse struct {
+// A CacheUsage is what Molt keeps for a user outside of applications.
+type CacheUsage struct {
 	Dir       string
 	Documents int   // answers of registries
 	Bytes     int64 // of these
@@ -38,10 +38,10 @@ func (c *Cache) store() *store.Store { return store.In(filepath.Join(c.dir, stor
 // storeDir is the folder of the store in that of the cache.
 const storeDir = "store"
 
-// Use adds up what is there.
-func (c *Cache) Use(ctx context.Context) (CacheUse, error) {
+// Usage adds up what is there.
+func (c *Cache) Usage(ctx context.Context) (CacheUsage, error) {
 	answers := registry.CacheUse(c.dir)
-	use := CacheUse{Dir: c.dir, Documents: answers.Answers, Bytes: answers.Bytes}
+	use := CacheUsage{Dir: c.dir, Documents: answers.Answers, Bytes: answers.Bytes}
 	var err error
 	use.Store, err = c.store().Usage(ctx)
 	return use, err

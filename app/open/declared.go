@@ -25,17 +25,17 @@ func Marked(a *View, texts []ecosystem.File) (string, error) {
 	return "", nil
 }
 
-// A Spot is a declaration's place in a manifest.
-type Spot struct{ Group, Name string }
+// A DeclarationKey is a declaration's place in a manifest.
+type DeclarationKey struct{ Group, Name string }
 
-// SpotOf returns the place of a declaration, which is the same whether the member of a workspace
+// KeyOf returns the place of a declaration, which is the same whether the member of a workspace
 // that has it stands apart or not.
-func SpotOf(group, name string) Spot { return Spot{group, project.OwnName(name)} }
+func KeyOf(group, name string) DeclarationKey { return DeclarationKey{group, project.OwnName(name)} }
 
-func Spots(m interface{ Entries() []ecosystem.Entry }) map[Spot]string {
-	all := map[Spot]string{}
+func TextsByKey(m interface{ Entries() []ecosystem.Entry }) map[DeclarationKey]string {
+	all := map[DeclarationKey]string{}
 	for _, e := range m.Entries() {
-		all[SpotOf(e.Group, e.As)] = e.Text
+		all[KeyOf(e.Group, e.As)] = e.Text
 	}
 	return all
 }

@@ -134,7 +134,7 @@ func checkPlatforms(a *View) error {
 		platform := a.Config.Platform[environment]
 		switch {
 		case !ok && slices.ContainsFunc(
-			a.Beside(), func(s Side) bool { _, ok := s.Ecosystem.(ecosystem.Conditional); return ok }):
+			a.OtherSides(), func(s Side) bool { _, ok := s.Ecosystem.(ecosystem.Conditional); return ok }):
 		case !ok:
 			return a.Config.Place.At(true,
 				fmt.Sprintf("platform: packages of %s have no conditions about platforms that Molt resolves for", a.Eco.Name()),

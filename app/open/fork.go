@@ -24,7 +24,7 @@ func readAlternatives(a *View) error {
 	a.Alternatives = nil
 	if _, ok := a.Eco.(ecosystem.Forker); !ok {
 		if a.Config.Alternatives != nil &&
-			!slices.ContainsFunc(a.Beside(), func(s Side) bool { _, ok := s.Ecosystem.(ecosystem.Forker); return ok }) {
+			!slices.ContainsFunc(a.OtherSides(), func(s Side) bool { _, ok := s.Ecosystem.(ecosystem.Forker); return ok }) {
 			return a.Config.Place.At(true,
 				fmt.Sprintf("alternatives: packages of %s have one resolution for all groups", a.Eco.Name()), "alternatives")
 		}

@@ -19,7 +19,7 @@ func findLock(a *View) (string, error) {
 	usual := a.Eco.Lock()
 	namer, ok := a.Eco.(ecosystem.LockNamer)
 	if name := a.Config.Lock; name != "" {
-		if slices.ContainsFunc(a.Beside(), func(s Side) bool {
+		if slices.ContainsFunc(a.OtherSides(), func(s Side) bool {
 			n, ok := s.Ecosystem.(ecosystem.LockNamer)
 			return ok && n.IsLock(name)
 		}) {

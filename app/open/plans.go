@@ -25,7 +25,7 @@ func (a *View) ReadPlan() (*planfile.Plan, error) {
 	}
 	data, err := a.ReadPlanText()
 	switch {
-	case errors.Is(err, fs.ErrNotExist) && len(a.Beside()) > 0:
+	case errors.Is(err, fs.ErrNotExist) && len(a.OtherSides()) > 0:
 		return nil, &input.UsageError{
 			Reason: fmt.Sprintf("there is no %s with a plan for %s; molt plan makes one", planfile.File, a.Eco.Name())}
 	case errors.Is(err, fs.ErrNotExist):
@@ -63,7 +63,7 @@ func WritePlanText(a *View, what string, data []byte, others map[string][]byte) 
 // ReadPlanText reads the document of this side in the plan's file. The error is an fs.ErrNotExist where it has none.
 func (a *View) ReadPlanText() ([]byte, error) {
 	data, err := a.Files.Read(planfile.File, input.Plan)
-	if err != nil || len(a.Beside()) == 0 {
+	if err != nil || len(a.OtherSides()) == 0 {
 		return data, err
 	}
 	if data = planfile.Document(data, a.Eco.Name()); data == nil {
@@ -74,7 +74,7 @@ func (a *View) ReadPlanText() ([]byte, error) {
 
 // WholePlan returns the text of the plan's file with another document for this side.
 func WholePlan(a *View, part []byte) ([]byte, error) {
-	if len(a.Beside()) == 0 {
+	if len(a.OtherSides()) == 0 {
 		return part, nil
 	}
 	data, err := a.Files.Read(planfile.File, input.Plan)

@@ -34,11 +34,11 @@ type Question struct {
 	// the application. Wide is nil in an ecosystem in which all environments see the same.
 	Wide func([]ecosystem.Environment) universe.Source
 
-	Presumed project.Runtimes  // what is taken to be deployed, as nobody says what is; from Advised
-	Grounds  map[string]string // why, by runtime
-	guides   []project.Guide
-	previews []string
-	access   *access
+	InferredRuntimes project.Runtimes  // what is taken to be deployed, as nobody says what is; from Advised
+	InferredFrom     map[string]string // why, by runtime
+	guides           []project.Guide
+	previews         []string
+	access           *access
 }
 
 // An access is the registries of an application, while they are open.
@@ -153,7 +153,8 @@ func settledFor(a *View) (func(universe.Source) universe.Source, error) {
 func (q *Question) with(ctx context.Context, a *View) (*Question, error) {
 	other, err := q.access.question(ctx, a)
 	if err == nil {
-		other.Presumed, other.Grounds, other.guides, other.previews = q.Presumed, q.Grounds, q.guides, q.previews
+		other.InferredRuntimes, other.InferredFrom, other.guides, other.previews = q.InferredRuntimes, q.InferredFrom,
+			q.guides, q.previews
 	}
 	return other, err
 }
@@ -197,14 +198,14 @@ func (q *Question) Advised(ctx context.Context, previews []string) (*Question, [
 // WithRuntimes is the question with what is taken to be deployed where nobody says what is.
 func (q *Question) WithRuntimes(ctx context.Context) *Question {
 	other := *q
-	other.Presumed, other.Grounds = Presume(ctx, q.View)
+	other.InferredRuntimes, other.InferredFrom = InferRuntimes(ctx, q.View)
 	return &other
 }
 
 // Application gives the core what it has to know.
 func (q *Question) Application() project.Application {
 	u := q.View.Application()
-	u.Presumed, u.Grounds, u.Guides = q.Presumed, q.Grounds, q.guides
+	u.InferredRuntimes, u.InferredFrom, u.Guides = q.InferredRuntimes, q.InferredFrom, q.guides
 	u.Previews = slices.Concat(u.Previews, q.previews)
 	if q.Wide != nil {
 		u.Seen = func(runtimes project.Runtimes) universe.Source { return q.Wide(environmentsAt(q.View, runtimes)) }
@@ -212,12 +213,13 @@ func (q *Question) Application() project.Application {
 	return u
 }
 
-// Presumptions says what is taken to be deployed though the configuration does not say so, a sentence for each runtime.
-func (q *Question) Presumptions() []string {
+// InferredNotes says what is taken to be deployed though the configuration does not say so, a
+// sentence for each runtime.
+func (q *Question) InferredNotes() []string {
 	var all []string
-	for _, name := range slices.Sorted(maps.Keys(q.Presumed)) {
+	for _, name := range slices.Sorted(maps.Keys(q.InferredRuntimes)) {
 		all = append(all, fmt.Sprintf("%s %s is taken to be deployed, as %s; \"runtime:\" in %s says what is", name,
-			q.Presumed[name], q.Grounds[name], config.File))
+			q.InferredRuntimes[name], q.InferredFrom[name], config.File))
 	}
 	return all
 }

@@ -88,7 +88,7 @@ func Programs(a *View, dir string) ([]run.Program, []string) {
 				declared = append(declared, project.OwnName(entry.As))
 			}
 		}
-		for _, s := range a.Beside() {
+		for _, s := range a.OtherSides() {
 			if s.Ecosystem.Name() == e.Name() {
 				declared = append(declared, s.Names...)
 			}

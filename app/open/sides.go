@@ -123,10 +123,10 @@ func (s Side) Declares(name string) bool {
 	return slices.Contains(s.Names, s.Ecosystem.Canonical(name)) || slices.Contains(s.Runtimes, name)
 }
 
-// Beside lists the other sides, where the configuration leaves open which is meant.
-func (a *View) Beside() []Side { return a.besides() }
+// OtherSides lists the other sides, where the configuration leaves open which is meant.
+func (a *View) OtherSides() []Side { return a.otherSides() }
 
-func findBeside(a *View) func() []Side {
+func findOtherSides(a *View) func() []Side {
 	return sync.OnceValue(func() []Side {
 		if a.Config.Ecosystem != "" {
 			return nil
@@ -137,7 +137,7 @@ func findBeside(a *View) func() []Side {
 
 // SideName is the ecosystem of the application where its folder has several, else "".
 func (a *View) SideName() string {
-	if len(a.Beside()) == 0 {
+	if len(a.OtherSides()) == 0 {
 		return ""
 	}
 	return a.Eco.Name()
@@ -154,7 +154,7 @@ func elsewhere(a *View, name string) bool {
 			return false
 		}
 	}
-	return slices.ContainsFunc(a.Beside(), func(s Side) bool { return s.Declares(name) })
+	return slices.ContainsFunc(a.OtherSides(), func(s Side) bool { return s.Declares(name) })
 }
 
 func sideNames(a *View) (all []string) {
@@ -166,7 +166,7 @@ func sideNames(a *View) (all []string) {
 
 // plans reads the plans of all sides, each of which has to be one that can be read.
 func plans(a *View) (map[string]*planfile.Plan, error) {
-	if len(a.Beside()) == 0 {
+	if len(a.OtherSides()) == 0 {
 		return nil, nil
 	}
 	data, err := a.Files.Read(planfile.File, input.Plan)
@@ -178,11 +178,11 @@ func plans(a *View) (map[string]*planfile.Plan, error) {
 	return planfile.Stream(data, sideNames(a))
 }
 
-// NextBeside returns the first stage that is still to do in the plans of other sides; nil where
+// NextOfOtherSides returns the first stage that is still to do in the plans of other sides; nil where
 // there is none, or where they cannot be read.
-func NextBeside(a *View) *doc.PlanStage {
+func NextOfOtherSides(a *View) *doc.PlanStage {
 	plans, _ := plans(a)
-	for _, s := range a.Beside() {
+	for _, s := range a.OtherSides() {
 		if p := plans[s.Ecosystem.Name()]; p != nil && p.Next() != nil {
 			return p.Next()
 		}
@@ -194,12 +194,12 @@ func NextBeside(a *View) *doc.PlanStage {
 func (a *View) Ecosystems() []ecosystem.Ecosystem {
 	return slices.DeleteFunc(slices.Clone(registered.Ecosystems), func(e ecosystem.Ecosystem) bool {
 		return e.Name() != a.Eco.Name() &&
-			!slices.ContainsFunc(a.Beside(), func(s Side) bool { return s.Ecosystem.Name() == e.Name() })
+			!slices.ContainsFunc(a.OtherSides(), func(s Side) bool { return s.Ecosystem.Name() == e.Name() })
 	})
 }
 
-// OpenBeside opens another side of the application.
-func OpenBeside(a *View, e ecosystem.Ecosystem) (*View, error) {
+// OpenSide opens another side of the application.
+func OpenSide(a *View, e ecosystem.Ecosystem) (*View, error) {
 	settings := a.Settings
 	settings.Ecosystem = e.Name()
 	return Open(settings)

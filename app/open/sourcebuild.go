@@ -245,7 +245,7 @@ func (s *sourceBuild) environment(ctx context.Context, needs []universe.Demand) 
 		return err
 	}
 	t.Build, t.Own = nil, nil // else there is no end to it
-	_, err = t.Install(ctx, lock, tree.Order{Force: true})
+	_, err = t.Install(ctx, lock, tree.LayoutOrder{Force: true})
 	return err
 }
 

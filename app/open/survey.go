@@ -48,7 +48,7 @@ func (q *Question) Survey(ctx context.Context, u project.Application) ([]inspect
 	}
 	for i := range rows {
 		if unlike[rows[i].Name] && len(q.Manifest.Members()) > 0 {
-			rows[i].Flags = append(rows[i].Flags, inspect.Unlike)
+			rows[i].Flags = append(rows[i].Flags, inspect.OtherWords)
 		}
 	}
 	return rows, err

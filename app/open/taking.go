@@ -5,9 +5,9 @@ import (
 	"molt/txn"
 )
 
-// Use takes the folder for changing it, so that no other Molt does the same, and repairs what a Molt left that was
+// Take takes the folder for changing it, so that no other Molt does the same, and repairs what a Molt left that was
 // ended in the middle. It returns the application as it is then. The caller releases the folder.
-func (a *View) Use() (used *View, release func(), err error) {
+func (a *View) Take() (used *View, release func(), err error) {
 	if release, err = a.Files.Take(); err != nil {
 		return nil, nil, err
 	}

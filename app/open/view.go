@@ -68,9 +68,9 @@ type View struct {
 	consent  *consent // what may run in this call
 
 	// These are looked up when somebody asks, and once.
-	tree     func() (ecosystem.Tree, error) // what is installed; nil for nothing
-	besides  func() []Side                  // the other ecosystems of the folder
-	planGoal func() string                  // the goal that the plan names, "" for none
+	tree       func() (ecosystem.Tree, error) // what is installed; nil for nothing
+	otherSides func() []Side                  // the other ecosystems of the folder
+	planGoal   func() string                  // the goal that the plan names, "" for none
 }
 
 // Settings are what one call of Molt says about how to work.
@@ -174,7 +174,7 @@ func configure(a *View) error {
 		}
 		return planfile.Goal(data)
 	})
-	a.besides = findBeside(a)
+	a.otherSides = findOtherSides(a)
 	if a.lockFile, err = findLock(a); err != nil {
 		return err
 	}
@@ -209,10 +209,10 @@ func checkNames(a *View) error {
 	for _, e := range a.Manifest.Entries() {
 		declared = append(declared, project.OwnName(e.As))
 	}
-	for _, s := range a.Beside() {
+	for _, s := range a.OtherSides() {
 		declared = append(declared, s.Names...)
 	}
-	if a.Lock != nil && len(a.Beside()) == 0 {
+	if a.Lock != nil && len(a.OtherSides()) == 0 {
 		locked = []string{}
 		for _, p := range a.Lock.Packages {
 			locked = append(locked, p.Name)
@@ -298,7 +298,7 @@ func Read(a *View) error {
 	if a.archived, err = archivedIn(a, a.Lock); err != nil {
 		return err
 	}
-	return a.Manifest.Seclude(a.Lock.Roots)
+	return a.Manifest.SetApart(a.Lock.Roots)
 }
 
 func (a *View) Path(name string) string { return filepath.Join(a.Dir, name) }

@@ -144,7 +144,7 @@ func DeclaredWith(a *View, wanted []plan.Wanted) ([]project.Declared, error) {
 	}
 	place := func(w plan.Wanted) (ecosystem.Entry, bool) {
 		i := slices.IndexFunc(m.Entries(),
-			func(e ecosystem.Entry) bool { return SpotOf(e.Group, e.As) == SpotOf(w.Group, w.Name) })
+			func(e ecosystem.Entry) bool { return KeyOf(e.Group, e.As) == KeyOf(w.Group, w.Name) })
 		if i < 0 {
 			return ecosystem.Entry{}, false
 		}
@@ -173,10 +173,10 @@ func DeclaredWith(a *View, wanted []plan.Wanted) ([]project.Declared, error) {
 
 // FromHere has changes begin with what the manifest says.
 func FromHere(a *View, changes []project.Change) {
-	lines := Spots(a.Manifest)
+	lines := TextsByKey(a.Manifest)
 	for i := range changes {
 		c := &changes[i]
-		if text, there := lines[SpotOf(c.Group, c.Name)]; there {
+		if text, there := lines[KeyOf(c.Group, c.Name)]; there {
 			c.From.Constraint = text
 		} else {
 			c.From = project.Point{}
@@ -184,15 +184,15 @@ func FromHere(a *View, changes []project.Change) {
 	}
 }
 
-// Secluded has stand apart in manifests what does in a resolution of them, whose roots get the
+// SetApartAs has stand apart in manifests what does in a resolution of them, whose roots get the
 // names that this gives them.
-func Secluded(m *ecosystem.Manifests, r *solve.Resolution) error {
+func SetApartAs(m *ecosystem.Manifests, r *solve.Resolution) error {
 	for i := range r.Roots {
 		if e := &r.Roots[i]; e.Apart != "" {
 			e.Name = project.ApartName(e.Own, e.Apart)
 		}
 	}
-	return m.Seclude(r.Roots)
+	return m.SetApart(r.Roots)
 }
 
 // Rejoined has the members of a workspace stand apart no longer that need not, where the same
@@ -204,14 +204,14 @@ func (q *Question) Rejoined(ctx context.Context, m *ecosystem.Manifests,
 	}
 	joined, err := m.Clone()
 	if err == nil {
-		err = joined.Seclude(nil)
+		err = joined.SetApart(nil)
 	}
 	if err != nil {
 		return nil, nil, err
 	}
-	to := map[Spot]string{}
+	to := map[DeclarationKey]string{}
 	for _, e := range r.Roots {
-		to[SpotOf(e.Group, e.Name)] = e.To
+		to[KeyOf(e.Group, e.Name)] = e.To
 	}
 	app := q.Application()
 	app.Declared, app.Locked = q.DeclaredIn(joined), nil
@@ -222,7 +222,7 @@ func (q *Question) Rejoined(ctx context.Context, m *ecosystem.Manifests,
 		other.Roots = append(other.Roots,
 			solve.Edge{Name: root.As, Package: root.Package, Constraint: root.Text, Group: root.Group, Apart: root.Apart,
 				Own:      root.Own,
-				Optional: root.Optional, Foreign: root.Foreign, To: to[SpotOf(root.Group, root.As)]})
+				Optional: root.Optional, Foreign: root.Foreign, To: to[KeyOf(root.Group, root.As)]})
 	}
 	if solve.Verify(ctx, q.Source, p, &other) != nil {
 		return m, r, ctx.Err()

@@ -123,7 +123,7 @@ func (b *bench) open() *open.View {
 // use opens the application for changing it, with its registry.
 func (b *bench) use() *open.Question {
 	b.Helper()
-	a, release, err := b.open().Use()
+	a, release, err := b.open().Take()
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -163,7 +163,7 @@ func (b *bench) planned() *open.Question {
 }
 
 // takeStep carries out a stage, and reads the application again.
-func takeStep(ctx context.Context, a **open.Question, order Order, watch run.Watcher) (*Step, error) {
+func takeStep(ctx context.Context, a **open.Question, order StepOrder, watch run.Watcher) (*Step, error) {
 	e := NewExecution(*a, watch)
 	step, err := e.Step(ctx, order)
 	*a = e.Question
@@ -176,7 +176,7 @@ func TestStepsAndBack(t *testing.T) {
 	states := []string{b.read("package.json") + b.read("molt.lock")}
 	var stages []string
 	for {
-		step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
+		step, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -199,7 +199,7 @@ func TestStepsAndBack(t *testing.T) {
 		t.Errorf("the result does not verify: %v, %v", found, err)
 	}
 	var usage *input.UsageError
-	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); !errors.As(err, &usage) {
+	if _, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); !errors.As(err, &usage) {
 		t.Errorf("a step beyond the last: %v", err)
 	}
 	for i := len(stages) - 1; i >= 0; i-- {
@@ -217,7 +217,7 @@ func TestStepsAndBack(t *testing.T) {
 	// And all the way again, then back in one go.
 	a = b.reopened()
 	for range stages {
-		if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil {
+		if _, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -235,7 +235,7 @@ func TestStepsAndBack(t *testing.T) {
 func TestBackRefusesToLoseEdits(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest})
 	a := b.planned()
-	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil {
+	if _, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); err != nil {
 		t.Fatal(err)
 	}
 	edited := b.read("package.json") + "\n"
@@ -255,7 +255,7 @@ func TestFailedCheckTakesTheStageBack(t *testing.T) {
 		"molt.yaml": "checks:\n  - name: first\n    run: echo fine\n  - name: sinks\n    run: |\n      grep -q 'hulk.: " +
 			".^3' package.json || { echo glug; exit 7; }\n  - name: never\n    run: touch never\n"})
 	a := b.planned()
-	if step, err := takeStep(context.Background(), &a, Order{ID: "bridge-deck"}, run.Watcher{}); err != nil ||
+	if step, err := takeStep(context.Background(), &a, StepOrder{ID: "bridge-deck"}, run.Watcher{}); err != nil ||
 		!step.Passed || len(step.Verdicts) != 3 {
 		t.Fatalf("the first stage: %+v, %v", step, err)
 	}
@@ -263,7 +263,7 @@ func TestFailedCheckTakesTheStageBack(t *testing.T) {
 		t.Fatal(err)
 	}
 	before := b.read("package.json") + b.read("molt.lock") + b.read("molt-plan.yaml") + b.read(ledger.File)
-	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{})
 	if err != nil || step.Passed || len(step.Verdicts) != 2 {
 		t.Fatalf("the second stage: %+v, %v", step, err)
 	}
@@ -288,7 +288,7 @@ func TestCheckLimits(t *testing.T) {
 			"{ sleep 60 & sleep 60; }\n"})
 	a := b.planned()
 	began := time.Now()
-	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{})
 	if err != nil || step.Passed || !strings.Contains(step.Verdicts[0].Says, "not done after 300ms") {
 		t.Errorf("an endless check: %+v, %v", step, err)
 	}
@@ -300,7 +300,7 @@ func TestCheckLimits(t *testing.T) {
 	b.write("molt.yaml", "checks:\n  - name: endless\n    run: sleep 60\n")
 	a = b.reopened()
 	ctx, cancel := context.WithCancel(context.Background())
-	if _, err := takeStep(ctx, &a, Order{}, run.Watcher{Begin: func(string) { cancel() }}); !errors.Is(
+	if _, err := takeStep(ctx, &a, StepOrder{}, run.Watcher{Begin: func(string) { cancel() }}); !errors.Is(
 		err, context.Canceled) {
 		t.Errorf("an interrupted step: %v", err)
 	}
@@ -324,7 +324,7 @@ func TestTwoAtOnce(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest})
 	b.use()
 	var busy *txn.BusyError
-	if _, _, err := b.open().Use(); !errors.As(err, &busy) {
+	if _, _, err := b.open().Take(); !errors.As(err, &busy) {
 		t.Errorf("a second Molt: %v", err)
 	}
 	if ignored := b.read(".molt/.gitignore"); ignored != "*\n" {
@@ -337,23 +337,23 @@ func TestStalePlan(t *testing.T) {
 	a := b.planned()
 	var stale *input.PositionError
 	var usage *input.UsageError
-	if _, err := takeStep(context.Background(), &a, Order{ID: "goal-4"}, run.Watcher{}); !errors.As(err, &usage) ||
+	if _, err := takeStep(context.Background(), &a, StepOrder{ID: "goal-4"}, run.Watcher{}); !errors.As(err, &usage) ||
 		!strings.Contains(err.Error(), "next stage is \"bridge-deck\"") {
 		t.Errorf("a stage out of turn: %v", err)
 	}
-	if _, err := takeStep(context.Background(), &a, Order{ID: "nowhere"}, run.Watcher{}); !errors.As(err, &usage) {
+	if _, err := takeStep(context.Background(), &a, StepOrder{ID: "nowhere"}, run.Watcher{}); !errors.As(err, &usage) {
 		t.Errorf("an unknown stage: %v", err)
 	}
 	b.write("package.json", strings.Replace(deskManifest, "^1.0.0", "~1.0.0", 1))
 	a = b.reopened()
-	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); !errors.As(err, &stale) ||
+	if _, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); !errors.As(err, &stale) ||
 		!strings.Contains(err.Error(),
 			"molt-plan.yaml:14:9: stage bridge-deck: deck asks for ~1.0.0 (package.json:5), the plan expects ^1.0.0") {
 		t.Errorf("a manifest that moved on: %v", err)
 	}
 	b.write("package.json", strings.Replace(deskManifest, ",\n\t\t\"deck\": \"^1.0.0\"", "", 1))
 	a = b.reopened()
-	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); !errors.As(err, &stale) {
+	if _, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); !errors.As(err, &stale) {
 		t.Errorf("a declaration that is gone: %v", err)
 	}
 }
@@ -361,17 +361,17 @@ func TestStalePlan(t *testing.T) {
 func TestRuntimeStageIsCheckedNotBelieved(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "runtime:\n  node: 20.1.0\n"})
 	a := b.planned()
-	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil {
+	if _, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); err != nil {
 		t.Fatal(err)
 	}
-	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{})
 	if err != nil || step.Passed || step.Stage.ID != "runtime-4" || !strings.Contains(step.Verdicts[0].Says, "raise it") {
 		t.Errorf("the runtime was not raised: %+v, %v", step, err)
 	}
 	b.write("molt.yaml", "runtime:\n  node: 22.0.0\n")
 	a = b.reopened()
 	for _, want := range []string{"runtime-4", "goal-4"} {
-		if step, err = takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed ||
+		if step, err = takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); err != nil || !step.Passed ||
 			step.Stage.ID != want {
 			t.Errorf("stage %s: %+v, %v", want, step, err)
 		}
@@ -563,7 +563,7 @@ func TestEditedPlan(t *testing.T) {
 		t.Fatal(err)
 	}
 	before := b.read("package.json") + b.read("molt.lock")
-	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err == nil ||
+	if _, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); err == nil ||
 		!strings.Contains(err.Error(), "stage goal-4") || !strings.Contains(err.Error(), "deck has the peer hulk ^3") {
 		t.Errorf("a stage that does not resolve: %v", err)
 	}

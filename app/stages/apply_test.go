@@ -66,13 +66,13 @@ func TestBackOverWaysAndStages(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest, "molt.yaml": "goal: hulk@4\n"})
 	a := b.planned()
 	before := b.read("package.json") + b.read("molt.lock")
-	if step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed {
+	if step, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); err != nil || !step.Passed {
 		t.Fatalf("%+v, %v", step, err)
 	}
 	if err := change.Take(context.Background(), a, conflict.WayOut{Preview: []string{"deck"}}); err != nil {
 		t.Fatal(err)
 	}
-	if step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed {
+	if step, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); err != nil || !step.Passed {
 		t.Fatalf("%+v, %v", step, err)
 	}
 	taken := b.read("molt.yaml")

@@ -124,7 +124,7 @@ func doubtful(ctx context.Context, a *open.View, r ledger.Record, force bool) er
 		side := a
 		if e.Name() != a.Eco.Name() {
 			var err error
-			if side, err = open.OpenBeside(a, e); err != nil {
+			if side, err = open.OpenSide(a, e); err != nil {
 				return err
 			}
 		}
@@ -221,7 +221,7 @@ func ChangesBack(ctx context.Context, a *open.View, name string) ([]project.Chan
 		if was == "" || was == is || was == now {
 			continue
 		}
-		old := map[open.Spot]string{}
+		old := map[open.DeclarationKey]string{}
 		for _, f := range a.Manifest.Texts() {
 			text, _, err := a.Ledger.Contents(r, f.Name)
 			if err != nil {
@@ -229,7 +229,7 @@ func ChangesBack(ctx context.Context, a *open.View, name string) ([]project.Chan
 			}
 			if m, err := a.Eco.ReadManifest(f.Name, text); text != nil && err == nil {
 				for _, e := range m.Entries() {
-					old[open.SpotOf(project.MemberGroup(f.Member, e.Group), e.As)] = e.Text
+					old[open.KeyOf(project.MemberGroup(f.Member, e.Group), e.As)] = e.Text
 				}
 			}
 		}
@@ -240,7 +240,7 @@ func ChangesBack(ctx context.Context, a *open.View, name string) ([]project.Chan
 			}
 			c := project.Change{Name: name, Group: e.Group, From: project.Point{Constraint: e.Text, Version: now},
 				To: project.Point{Constraint: e.Text, Version: was}}
-			if text, ok := old[open.SpotOf(e.Group, name)]; ok {
+			if text, ok := old[open.KeyOf(e.Group, name)]; ok {
 				c.To.Constraint = text
 			}
 			changes = append(changes, c)

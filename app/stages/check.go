@@ -44,7 +44,7 @@ func state(a *open.View) (string, error) {
 	for _, e := range a.Ecosystems() { // each side is to see the same state
 		side := a
 		if e.Name() != a.Eco.Name() {
-			if side, err = open.OpenBeside(a, e); err != nil {
+			if side, err = open.OpenSide(a, e); err != nil {
 				return "", err
 			}
 		}

@@ -86,7 +86,7 @@ func SourceEdits(ctx context.Context, a *open.View) ([]string, error) {
 	for _, e := range a.Ecosystems() {
 		side := a
 		if e.Name() != a.Eco.Name() {
-			if side, err = open.OpenBeside(a, e); err != nil {
+			if side, err = open.OpenSide(a, e); err != nil {
 				return nil, err
 			}
 		}

@@ -15,9 +15,9 @@ type Execution struct {
 	*open.Question
 	Watch run.Watcher
 
-	site       *layout.Site
-	toldUnlaid bool // that packages could not be laid out was said
-	toldHiding bool // so was what programs of packages hide
+	site           *layout.Site
+	toldNotLaidOut bool // that packages could not be laid out was said
+	toldHiding     bool // so was what programs of packages hide
 }
 
 // NewExecution begins with the application as it stands. Whoever carries out stages has taken the

@@ -46,7 +46,7 @@ func TestHostileLedger(t *testing.T) {
 	victim, state := b.outside()
 	before := state()
 	a := b.planned()
-	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil {
+	if _, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); err != nil {
 		t.Fatal(err)
 	}
 	own := b.read(ledger.File)
@@ -112,7 +112,7 @@ func TestLinks(t *testing.T) {
 		if err := os.Symlink(target, at); err != nil {
 			t.Skip(err)
 		}
-		a, release, err := b.open().Use()
+		a, release, err := b.open().Take()
 		if err == nil {
 			err = a.Files.WriteFiles("x", map[string][]byte{"package.json": []byte("{}")})
 			release()

@@ -188,14 +188,14 @@ func TestStepsHaveTheirPackages(t *testing.T) {
 	a := b.planned()
 	b.installed(a.View, layout.InstallOrder{})
 	before := b.tree()
-	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{})
 	if err != nil || step.Passed || b.tree() != before || len(step.Before) != 1 || !step.Before[0].Passed {
 		t.Fatalf("a stage whose packages fail the check: %+v, %v", step, err)
 	}
 	b.agrees(b.open())
 	b.write("molt.yaml", "install: molt\nchecks:\n  - {name: deck, run: 'grep -q 2.0.0 node_modules/deck/package.json'}\n")
 	a = b.use2()
-	if step, err = takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed ||
+	if step, err = takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); err != nil || !step.Passed ||
 		step.Unchecked != "" {
 		t.Fatalf("a stage whose packages pass: %+v, %v", step, err)
 	}
@@ -249,7 +249,7 @@ func TestUnchecked(t *testing.T) {
 		}
 		b.write("node_modules/"+name+"/package.json", fmt.Sprintf(`{"name": %q, "version": "1.0.0"}`, name))
 	}
-	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{})
 	if err != nil || !strings.Contains(step.Unchecked, "what is installed is not what the lock says") ||
 		len(step.Verdicts) != 0 {
 		t.Errorf("%+v, %v", step, err)
@@ -279,7 +279,7 @@ func TestStepWithTaskAndPackages(t *testing.T) {
 		}
 	}
 	a := b.planned()
-	step, err := takeStep(context.Background(), &a, Order{Commit: true}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, StepOrder{Commit: true}, run.Watcher{})
 	if err != nil || !step.Passed || len(step.Changed) != 1 || step.Changed[0] != "generated.txt" ||
 		!strings.Contains(b.read("generated.txt"), "2.0.0") {
 		t.Fatalf("%+v, %v\n%s", step, err, b.read("generated.txt"))
@@ -380,12 +380,12 @@ func TestPackagesNotToBeHad(t *testing.T) {
 	var missing *tree.MissingError
 	before := b.stepped()
 	a.Config.Install.By = "molt"
-	if _, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); !errors.As(err, &missing) ||
+	if _, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); !errors.As(err, &missing) ||
 		b.stepped() != before {
 		t.Errorf("asked for: %v", err)
 	}
 	a.Config.Install.By = ""
-	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{})
 	if err != nil || !step.Passed || len(step.Verdicts) != 1 || len(step.Notes) == 0 ||
 		!strings.Contains(step.Notes[len(step.Notes)-1], "could not be laid out") || b.tree() != "" {
 		t.Errorf("not asked for: %+v, %v", step, err)
@@ -406,7 +406,7 @@ grep '^\["at ' molt.lock | sed 's/.*at \(.*\)@\(.*\)".*/\1 \2/' | while read nam
 `, "molt.yaml": "install: sh install.sh\nchecks:\n  - {name: deck, run: 'grep -q 2.0.0 " +
 			"node_modules/deck/package.json'}\n"})
 	a := b.planned()
-	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{})
 	if err != nil || !step.Passed || step.Unchecked != "" || !strings.HasPrefix(b.read("asked.txt"), "http://127.0.0.1:") {
 		t.Fatalf("%+v, %v, %s", step, err, b.read("asked.txt"))
 	}

@@ -51,7 +51,7 @@ func repository(t *testing.T) (*bench, *open.View) {
 	b.git("add", "-A")
 	b.git("commit", "-qm", "plan")
 	for range 2 {
-		step, err := takeStep(context.Background(), &a, Order{Commit: true}, run.Watcher{})
+		step, err := takeStep(context.Background(), &a, StepOrder{Commit: true}, run.Watcher{})
 		if err != nil || !step.Passed {
 			t.Fatalf("%+v, %v", step, err)
 		}
@@ -234,15 +234,15 @@ func TestSeparateCopyElsewhere(t *testing.T) {
 }
 
 func TestMergeKeep(t *testing.T) {
-	with := func(versions ...string) locking.Side {
+	with := func(versions ...string) locking.Branch {
 		l := &ecosystem.Lock{}
 		for _, v := range versions {
 			name, number, _ := strings.Cut(v, "@")
 			l.Packages = append(l.Packages, ecosystem.LockedPackage{Node: solve.Node{ID: v, Name: name, Version: number}})
 		}
-		return locking.Side{Lock: l}
+		return locking.Branch{Lock: l}
 	}
-	keep, contested := locking.MergeKeep([3]locking.Side{
+	keep, contested := locking.MergeKeep([3]locking.Branch{
 		with("same@1.0.0", "mine@1.0.0", "theirs@1.0.0", "both@1.0.0", "gone@1.0.0", "alike@1.0.0"),
 		with("same@1.0.0", "mine@1.1.0", "theirs@1.0.0", "both@1.1.0", "alike@2.0.0", "new@1.0.0"),
 		with("same@1.0.0", "mine@1.0.0", "theirs@1.2.0", "both@1.2.0", "gone@1.0.0", "alike@2.0.0"),
@@ -269,7 +269,7 @@ func TestDetachedHeadAndSilentHook(t *testing.T) {
 	b.git("commit", "-qam", "back\n\nMolt-Back: bridge-deck")
 	b.git("checkout", "-q", "--detach")
 	q := b.use2()
-	step, err := takeStep(context.Background(), &q, Order{Commit: true}, run.Watcher{})
+	step, err := takeStep(context.Background(), &q, StepOrder{Commit: true}, run.Watcher{})
 	if err != nil || !strings.Contains(strings.Join(step.Notes, " "), "detached HEAD") {
 		t.Fatalf("%+v, %v", step, err)
 	}

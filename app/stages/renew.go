@@ -146,11 +146,11 @@ func news(ctx context.Context, a *open.Question, old, fresh *planfile.Plan, r *R
 
 // rebase makes every change of a plan begin where the one before it ends.
 func rebase(a *open.View, file *planfile.Plan) {
-	now := map[open.Spot]doc.PlanPoint{}
+	now := map[open.DeclarationKey]doc.PlanPoint{}
 	for _, e := range a.Manifest.Entries() {
-		now[open.SpotOf(e.Group, e.As)] = doc.PlanPoint{Constraint: e.Text}
+		now[open.KeyOf(e.Group, e.As)] = doc.PlanPoint{Constraint: e.Text}
 		if a.Lock != nil {
-			now[open.SpotOf(e.Group, e.As)] = doc.PlanPoint{Constraint: e.Text, Version: layout.RootVersion(a.Lock, e.As)}
+			now[open.KeyOf(e.Group, e.As)] = doc.PlanPoint{Constraint: e.Text, Version: layout.RootVersion(a.Lock, e.As)}
 		}
 	}
 	scheme := a.Eco.Scheme()
@@ -159,7 +159,7 @@ func rebase(a *open.View, file *planfile.Plan) {
 		s.Changes = slices.Clone(s.Changes)
 		for j := range s.Changes {
 			c := &s.Changes[j]
-			at := open.SpotOf(c.Group, c.Name)
+			at := open.KeyOf(c.Group, c.Name)
 			here, there := now[at]
 			if c.From != nil && there {
 				from := here

@@ -42,8 +42,8 @@ type Step struct {
 	Deprecated []Deprecation // what the checks on the state before warn of, when they were run for this step
 }
 
-// An Order says how a stage is to be carried out.
-type Order struct {
+// An StepOrder says how a stage is to be carried out.
+type StepOrder struct {
 	ID         string // the stage, which must be the next; "" for the next
 	Commit     bool   // it is going to be committed
 	OwnVersion bool   // after the last stage, write the application's own version
@@ -51,7 +51,7 @@ type Order struct {
 
 // Step carries out the next stage of the plan: manifest, lock, tasks, checks, verdict. A stage of which a task or a
 // check fails is taken back, unless the check failed before it too. The folder must be in use.
-func (a *Execution) Step(ctx context.Context, order Order) (*Step, error) {
+func (a *Execution) Step(ctx context.Context, order StepOrder) (*Step, error) {
 	file, err := a.ReadPlan()
 	if err != nil {
 		return nil, err
@@ -150,7 +150,7 @@ type carrying struct {
 	*Step
 	file   *planfile.Plan
 	stage  *doc.PlanStage
-	order  Order
+	order  StepOrder
 	files  map[string][]byte // manifests and lock, as the stage has them
 	before map[string]bool   // which checks pass on the state before
 	// own are the files that Molt writes itself; covered are those of which what they hold is kept,
@@ -185,12 +185,12 @@ func (a *Execution) carryOut(ctx context.Context, c *carrying) error {
 				return err
 			}
 		} else if len(checks) > 0 {
-			if step.Unchecked, err = layout.Unlike(a.View, files[a.LockFile()]); err != nil {
+			if step.Unchecked, err = layout.InstalledDiffers(a.View, files[a.LockFile()]); err != nil {
 				return err
 			}
 		}
-		if a.site.Unlaid != "" && !a.toldUnlaid {
-			step.Notes, a.toldUnlaid = append(step.Notes, a.site.Unlaid), true
+		if a.site.NotLaidOut != "" && !a.toldNotLaidOut {
+			step.Notes, a.toldNotLaidOut = append(step.Notes, a.site.NotLaidOut), true
 		}
 		if len(checks)+len(tasks) > 0 && !a.toldHiding && a.Config.Install.By != "none" {
 			_, says := open.Programs(a.View, a.Dir)

@@ -83,7 +83,7 @@ func TestCrashAfterEveryOperation(t *testing.T) {
 		a := b.use()
 		w = &tripwire{due: due, err: errors.New("the plug is pulled")}
 		a.Files.BeforeEach = w.before
-		_, err = takeStep(context.Background(), &a, Order{}, run.Watcher{})
+		_, err = takeStep(context.Background(), &a, StepOrder{}, run.Watcher{})
 		b.done()
 		return b, w, err
 	}
@@ -102,7 +102,7 @@ func TestCrashAfterEveryOperation(t *testing.T) {
 			t.Fatalf("operation %d failed and the step did not", due)
 		}
 		journal := b.read(".molt/journal.json") != ""
-		a, release, err := b.open().Use()
+		a, release, err := b.open().Take()
 		if err != nil {
 			t.Fatalf("after %q: %v", w.ops[due-1], err)
 		}
@@ -145,7 +145,7 @@ func TestFullDisk(t *testing.T) {
 		a := b.use()
 		w := &tripwire{due: due, once: true, err: syscall.ENOSPC}
 		a.Files.BeforeEach = w.before
-		_, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
+		_, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{})
 		b.done()
 		if w.count < due {
 			break
@@ -153,7 +153,7 @@ func TestFullDisk(t *testing.T) {
 		if !errors.Is(err, syscall.ENOSPC) {
 			t.Errorf("a full disk at %q: %v", w.ops[due-1], err)
 		}
-		_, release, err := b.open().Use()
+		_, release, err := b.open().Take()
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -174,12 +174,12 @@ func TestFailuresFromBefore(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest,
 		"molt.yaml": "checks:\n  - {name: always broken, run: exit 3}\n  - {name: fine, run: 'true'}\n"})
 	a := b.planned()
-	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{})
 	if err != nil || !step.Passed || len(step.Before) != 2 || step.Before[0].Passed || !step.Verdicts[0].Before ||
 		!step.Verdicts[1].Passed {
 		t.Fatalf("the first stage: %+v, %v", step, err)
 	}
-	step, err = takeStep(context.Background(), &a, Order{}, run.Watcher{})
+	step, err = takeStep(context.Background(), &a, StepOrder{}, run.Watcher{})
 	if err != nil || !step.Passed || step.Before != nil || !step.Verdicts[0].Before {
 		t.Errorf("the second stage, before which nothing has to run: %+v, %v", step, err)
 	}
@@ -201,7 +201,7 @@ func TestChecksAsConfigured(t *testing.T) {
 		t.Fatal(err)
 	}
 	a := b.planned()
-	if step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed ||
+	if step, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); err != nil || !step.Passed ||
 		len(step.Verdicts) != 1 {
 		t.Errorf("a bridge: %+v, %v", step, err)
 	}
@@ -223,7 +223,7 @@ func TestTasksArePartOfTheStage(t *testing.T) {
 	before := b.stepped()
 	b.write("molt.yaml", strings.Replace(b.read("molt.yaml"), "run: 'true'", "run: grep -q old generated.txt", 1))
 	a := b.use2()
-	step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
+	step, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{})
 	if err != nil || step.Passed || len(step.Verdicts) != 2 || !step.Verdicts[0].Task || b.stepped() != before {
 		t.Fatalf("a failed stage with a task: %+v, %v", step, err)
 	}
@@ -231,7 +231,7 @@ func TestTasksArePartOfTheStage(t *testing.T) {
 		b.read("molt.yaml"), "grep -q old generated.txt", "grep -q new generated.txt || grep -q hulk generated.txt || echo",
 		1))
 	a = b.use2()
-	step, err = takeStep(context.Background(), &a, Order{}, run.Watcher{})
+	step, err = takeStep(context.Background(), &a, StepOrder{}, run.Watcher{})
 	if err != nil || !step.Passed || fmt.Sprint(step.Changed) != "[generated.txt fresh.txt]" {
 		t.Fatalf("%+v, %v", step, err)
 	}
@@ -247,7 +247,7 @@ func TestLeftoversOfAChecks(t *testing.T) {
 		"molt.yaml": "checks:\n  - {name: server, run: '(sleep 40; touch afloat) & echo $! >pid'}\n"})
 	a := b.planned()
 	began := time.Now()
-	if step, err := takeStep(context.Background(), &a, Order{}, run.Watcher{}); err != nil || !step.Passed {
+	if step, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); err != nil || !step.Passed {
 		t.Fatalf("%+v, %v", step, err)
 	}
 	if took := time.Since(began); took > 30*time.Second {
@@ -288,7 +288,7 @@ func TestDiskStaysFull(t *testing.T) {
 			}
 			return nil
 		}
-		_, err := takeStep(context.Background(), &a, Order{}, run.Watcher{})
+		_, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{})
 		b.done()
 		if count < due {
 			break

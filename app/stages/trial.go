@@ -217,8 +217,8 @@ func (a *Execution) tryIn(ctx context.Context, of *attempt) (err error) {
 	}
 	b.Deprecated = deprecations(a.View, b.Before)
 	defer func() {
-		if a.site.Unlaid != "" {
-			b.Notes = append(b.Notes, a.site.Unlaid)
+		if a.site.NotLaidOut != "" {
+			b.Notes = append(b.Notes, a.site.NotLaidOut)
 		}
 	}()
 	if len(checks) > 0 && a.Config.Install.By != "none" {

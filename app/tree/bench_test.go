@@ -119,7 +119,7 @@ func BenchmarkInstall(b *testing.B) {
 	kept := store.In(filepath.Join(b.TempDir(), "store"))
 	first := b.TempDir()
 	began := time.Now()
-	if _, err := treeIn(b, first, kept, download).Install(ctx, l, Order{}); err != nil {
+	if _, err := treeIn(b, first, kept, download).Install(ctx, l, LayoutOrder{}); err != nil {
 		b.Fatal(err)
 	}
 	b.Logf("cold, from memory: %s", time.Since(began))
@@ -138,7 +138,7 @@ func BenchmarkInstall(b *testing.B) {
 			b.StopTimer()
 			t := treeIn(b, b.TempDir(), kept, download)
 			b.StartTimer()
-			if _, err := t.Install(ctx, l, Order{}); err != nil {
+			if _, err := t.Install(ctx, l, LayoutOrder{}); err != nil {
 				b.Fatal(err)
 			}
 		}
@@ -146,7 +146,7 @@ func BenchmarkInstall(b *testing.B) {
 	b.Run("untouched", func(b *testing.B) {
 		t := treeIn(b, first, kept, download)
 		for b.Loop() {
-			if r, err := t.Install(ctx, l, Order{}); err != nil || !r.Untouched {
+			if r, err := t.Install(ctx, l, LayoutOrder{}); err != nil || !r.Untouched {
 				b.Fatal(r, err)
 			}
 		}
@@ -165,7 +165,7 @@ func BenchmarkInstall(b *testing.B) {
 		}
 		locks := []*ecosystem.Lock{&other, l}
 		for k := 0; b.Loop(); k++ {
-			if r, err := t.Install(ctx, locks[k%2], Order{}); err != nil || len(r.Moved) != 1 {
+			if r, err := t.Install(ctx, locks[k%2], LayoutOrder{}); err != nil || len(r.Moved) != 1 {
 				b.Fatal(r, err)
 			}
 		}
@@ -217,7 +217,7 @@ func BenchmarkCold(b *testing.B) {
 					return client.Download(ctx, p.Source, p.Integrity, into)
 				})
 			b.StartTimer()
-			if r, err := t.Install(ctx, l, Order{}); err != nil || r.Fetched != len(l.Packages) {
+			if r, err := t.Install(ctx, l, LayoutOrder{}); err != nil || r.Fetched != len(l.Packages) {
 				b.Fatal(r, err)
 			}
 		}

@@ -40,9 +40,9 @@ func TestBuildSteps(t *testing.T) {
 	})
 	var built []string
 	fails := false
-	order := func(names ...string) Order {
+	order := func(names ...string) LayoutOrder {
 		built = nil
-		return Order{Builds: func(name string) bool { return slices.Contains(names, name) },
+		return LayoutOrder{Builds: func(name string) bool { return slices.Contains(names, name) },
 			Build: func(_ context.Context, folder string, p *ecosystem.LockedPackage, steps []string) error {
 				built = append(built, p.Name+" "+strings.Join(steps, ","))
 				if fails {
@@ -105,7 +105,7 @@ func TestExecutablesOfDeclaredPackages(t *testing.T) {
 		func(_ context.Context, p *ecosystem.LockedPackage, into registry.Sink) error {
 			_, err := into.Write(archives[p.Name])
 			return err
-		}).Install(context.Background(), l, Order{})
+		}).Install(context.Background(), l, LayoutOrder{})
 	if err != nil || len(r.Claimed) != 1 || !strings.Contains(r.Claimed[0], "a@1.0.0 has one of that name too") {
 		t.Fatalf("%+v, %v", r, err)
 	}

@@ -45,7 +45,7 @@ func TestBundledPackages(t *testing.T) {
 			_, err := into.Write(archives[p.ID])
 			return err
 		})
-	if _, err := tr.Install(ctx, l, Order{}); err != nil {
+	if _, err := tr.Install(ctx, l, LayoutOrder{}); err != nil {
 		t.Fatal(err)
 	}
 	for file, want := range map[string]string{
@@ -56,7 +56,7 @@ func TestBundledPackages(t *testing.T) {
 			t.Errorf("%s holds %q, %v", file, data, err)
 		}
 	}
-	if r, err := tr.Install(ctx, l, Order{}); err != nil || !r.Untouched {
+	if r, err := tr.Install(ctx, l, LayoutOrder{}); err != nil || !r.Untouched {
 		t.Errorf("the second time: %+v, %v", r, err)
 	}
 }
@@ -67,7 +67,7 @@ func TestWholeTreeWithoutStore(t *testing.T) {
 	l, download := fleet(t, 60)
 	dir, kept := t.TempDir(), store.In(filepath.Join(t.TempDir(), "store"))
 	tr := treeIn(t, dir, kept, download)
-	if _, err := tr.Install(ctx, l, Order{}); err != nil {
+	if _, err := tr.Install(ctx, l, LayoutOrder{}); err != nil {
 		t.Fatal(err)
 	}
 	if err := kept.Clear(); err != nil {
@@ -75,14 +75,14 @@ func TestWholeTreeWithoutStore(t *testing.T) {
 	}
 	other := *l
 	other.Members = map[string]string{"boats/gig": "gig"} // a link, for which all is made anew
-	if r, err := tr.Install(ctx, &other, Order{}); err != nil || r.Fetched != 60 {
+	if r, err := tr.Install(ctx, &other, LayoutOrder{}); err != nil || r.Fetched != 60 {
 		t.Fatalf("%+v, %v", r, err)
 	}
 	if to, err := os.Readlink(filepath.Join(dir, "node_modules/gig")); err != nil ||
 		to != filepath.FromSlash("../boats/gig") {
 		t.Errorf("the member is linked to %s, %v", to, err)
 	}
-	if r, err := tr.Install(ctx, &other, Order{}); err != nil || !r.Untouched {
+	if r, err := tr.Install(ctx, &other, LayoutOrder{}); err != nil || !r.Untouched {
 		t.Errorf("the second time: %+v, %v", r, err)
 	}
 }

@@ -77,7 +77,7 @@ type wantedFile struct {
 // Install lays out a lock, as Tree.Install does: a new environment takes the place of the one that
 // is there, in one move, unless that has everything already. Errors are those of Tree.Install,
 // *UnusableError and *ClosureError.
-func (t *Environment) Install(ctx context.Context, l *ecosystem.Lock, order Order) (*Report, error) {
+func (t *Environment) Install(ctx context.Context, l *ecosystem.Lock, order LayoutOrder) (*Report, error) {
 	host, err := t.Eco.Probe(ctx, l)
 	if err != nil {
 		return nil, &input.UsageError{Reason: err.Error()}
@@ -207,7 +207,7 @@ func (t *Environment) choose(ctx context.Context, l *ecosystem.Lock, host *ecosy
 }
 
 // fetch has an entry of the store for every package.
-func (t *Environment) fetch(ctx context.Context, wanted []*wantedFile, r *Report, order Order) error {
+func (t *Environment) fetch(ctx context.Context, wanted []*wantedFile, r *Report, order LayoutOrder) error {
 	var mu sync.Mutex
 	var missing []string
 	done := 0
@@ -274,17 +274,18 @@ func (t *Environment) get(ctx context.Context, w *wantedFile) (*store.Entry, int
 	return e, size, err
 }
 
-// Stock has the releases of locks in the store, as far as this machine would have them.
-func (t *Environment) Stock(ctx context.Context, locks []*ecosystem.Lock, watch func(done, of int)) (Stocked, error) {
+// FetchAll has the releases of locks in the store, as far as this machine would have them.
+func (t *Environment) FetchAll(
+	ctx context.Context, locks []*ecosystem.Lock, watch func(done, of int)) (Fetched, error) {
 	all := map[string]*wantedFile{}
 	for _, l := range locks {
 		host, err := t.Eco.Probe(ctx, l)
 		if err != nil {
-			return Stocked{}, &input.UsageError{Reason: err.Error()}
+			return Fetched{}, &input.UsageError{Reason: err.Error()}
 		}
 		wanted, err := t.choose(ctx, l, host, map[string]string{})
 		if err != nil {
-			return Stocked{}, err
+			return Fetched{}, err
 		}
 		for _, w := range wanted {
 			all[w.key] = w
@@ -292,8 +293,8 @@ func (t *Environment) Stock(ctx context.Context, locks []*ecosystem.Lock, watch 
 	}
 	wanted := slices.SortedFunc(maps.Values(all), func(a, b *wantedFile) int { return cmp.Compare(a.pkg.ID, b.pkg.ID) })
 	r := &Report{}
-	err := t.fetch(ctx, wanted, r, Order{Watch: watch})
-	return Stocked{len(wanted), r.Fetched, r.Bytes}, err
+	err := t.fetch(ctx, wanted, r, LayoutOrder{Watch: watch})
+	return Fetched{len(wanted), r.Fetched, r.Bytes}, err
 }
 
 // arrange works out where every file goes, and makes sure that the packages have all that they need here.
@@ -331,7 +332,7 @@ func (t *Environment) arrangement(host *ecosystem.Host, p *ecosystem.LockedPacka
 
 // replace makes the environment beside its place and moves it there.
 func (t *Environment) replace(ctx context.Context, host *ecosystem.Host, wanted []*wantedFile, now environmentRecord,
-	r *Report, order Order) error {
+	r *Report, order LayoutOrder) error {
 	if err := t.Files.Mkdir(txn.PartDir); err != nil {
 		return err
 	}

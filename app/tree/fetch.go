@@ -129,22 +129,22 @@ func (e *ContradictionError) Error() string {
 	return fmt.Sprintf("%s is not what the registry said of it: %s; it is not laid out", e.Release, e.Says)
 }
 
-// A Stocked is what Stock found and brought.
-type Stocked struct {
+// A Fetched is what Stock found and brought.
+type Fetched struct {
 	Releases int // that locks have for this platform
 	Fetched  int
 	Bytes    int64 // of these archives
 }
 
-// Stock has the releases of locks in the store, as far as they are for this platform, so that each
+// FetchAll has the releases of locks in the store, as far as they are for this platform, so that each
 // of the locks can be laid out without a registry.
-func (t *Tree) Stock(ctx context.Context, locks []*ecosystem.Lock, watch func(done, of int)) (Stocked, error) {
+func (t *Tree) FetchAll(ctx context.Context, locks []*ecosystem.Lock, watch func(done, of int)) (Fetched, error) {
 	wanted := map[string]*ecosystem.LockedPackage{}
 	manifest := ""
 	for _, l := range locks {
 		layout, err := t.Eco.Layout(l, t.Eco.Fits)
 		if err != nil {
-			return Stocked{}, &input.UsageError{Reason: err.Error()}
+			return Fetched{}, &input.UsageError{Reason: err.Error()}
 		}
 		manifest = layout.Manifest
 		for _, p := range layout.Places {
@@ -153,12 +153,12 @@ func (t *Tree) Stock(ctx context.Context, locks []*ecosystem.Lock, watch func(do
 			}
 			key, err := archive.Key(p.Package.Name+"@"+p.Package.Version, p.Package.Integrity)
 			if err != nil {
-				return Stocked{}, err
+				return Fetched{}, err
 			}
 			wanted[key] = p.Package
 		}
 	}
-	got := Stocked{Releases: len(wanted)}
+	got := Fetched{Releases: len(wanted)}
 	var mu sync.Mutex
 	done := 0
 	g, ctx := errgroup.WithContext(ctx)

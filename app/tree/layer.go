@@ -28,7 +28,7 @@ const (
 )
 
 // laying is the layer of an order.
-func laying(order Order) *layer { return &layer{noLinks: order.Copies} }
+func laying(order LayoutOrder) *layer { return &layer{noLinks: order.Copies} }
 
 // copying is a layer that makes copies, for files that are going to be written to.
 func copying() *layer {

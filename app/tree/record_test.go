@@ -34,10 +34,11 @@ func TestHostileRecords(t *testing.T) {
 			}
 		}
 		var foreign *ForeignError
-		if _, err := treeIn(t, dir, kept, download).Install(context.Background(), l, Order{}); !errors.As(err, &foreign) {
+		if _, err := treeIn(t, dir, kept, download).Install(context.Background(), l, LayoutOrder{}); !errors.As(
+			err, &foreign) {
 			t.Errorf("%s: %v", text, err)
 		}
-		if _, err := treeIn(t, dir, kept, download).Install(context.Background(), l, Order{Force: true}); err != nil {
+		if _, err := treeIn(t, dir, kept, download).Install(context.Background(), l, LayoutOrder{Force: true}); err != nil {
 			t.Errorf("%s, by force: %v", text, err)
 		}
 		if data, err := os.ReadFile(filepath.Join(dir, "src/index.js")); err != nil || string(data) != "kept" {

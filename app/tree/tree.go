@@ -135,8 +135,8 @@ func (e *MissingError) Error() string {
 		"without --offline fetches them", len(e.Releases), strings.Join(e.Releases, "\n  "))
 }
 
-// An Order says how to install.
-type Order struct {
+// An LayoutOrder says how to install.
+type LayoutOrder struct {
 	Dry     bool
 	Force   bool // whatever lies there is replaced
 	Offline bool
@@ -153,7 +153,7 @@ type Order struct {
 // Install lays out a lock. What lies there already as it should be is not touched. Errors are
 // *ForeignError, *EditedError, *MissingError, those of archives and of the registry, and the
 // disk's; the tree is as it was then.
-func (t *Tree) Install(ctx context.Context, l *ecosystem.Lock, order Order) (*Report, error) {
+func (t *Tree) Install(ctx context.Context, l *ecosystem.Lock, order LayoutOrder) (*Report, error) {
 	layout, err := t.Eco.Layout(l, t.Eco.Fits)
 	if err != nil {
 		return nil, &input.UsageError{Reason: err.Error()}
@@ -308,7 +308,7 @@ func (t *Tree) topOf(at string) string {
 type work struct {
 	*Tree
 	roots   []solve.Edge // of the lock
-	order   Order
+	order   LayoutOrder
 	layout  *ecosystem.Layout
 	was     *record // nil when all is made anew
 	now     record

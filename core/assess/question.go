@@ -83,10 +83,10 @@ func (a *Question) Raising(name string, d project.Deployed) *Question {
 		}
 		return runtimes
 	}
-	if _, said := a.App.Runtimes[name]; said || a.App.Presumed[name] == nil {
+	if _, said := a.App.Runtimes[name]; said || a.App.InferredRuntimes[name] == nil {
 		other.App.Runtimes = set(a.App.Runtimes)
 	} else {
-		other.App.Presumed = set(a.App.Presumed)
+		other.App.InferredRuntimes = set(a.App.InferredRuntimes)
 	}
 	if a.App.Seen != nil {
 		other.Real = a.App.Seen(other.App.Assumed())

@@ -24,11 +24,11 @@ type Explanation struct {
 // A Contest is a package on which demands exclude each other, or one that nothing can serve.
 type Contest struct {
 	Name  string
-	Sides []Side // in the order of the tangle
+	Sides []Party // in the order of the tangle
 }
 
-// A Side is one demand of a contest.
-type Side struct {
+// A Party is one demand of a contest.
+type Party struct {
 	Demand   solve.Demand
 	Releases string         // the releases of the package that asks so, in words; "" for the application
 	Admits   string         // the releases that the demand admits, in words; "" for a runtime
@@ -117,7 +117,7 @@ func (c *Contest) given(ctx context.Context, source universe.Source, fixed map[s
 	}
 	if !meets {
 		demand := solve.Demand{As: c.Name, Package: c.Name, Constraint: v, Group: project.FixedGroup}
-		c.Sides = append([]Side{{Demand: demand, Admits: v, Chain: []solve.Demand{demand}}}, c.Sides...)
+		c.Sides = append([]Party{{Demand: demand, Admits: v, Chain: []solve.Demand{demand}}}, c.Sides...)
 	}
 	return nil
 }
@@ -139,7 +139,7 @@ func heldIn(t *solve.Tangle, app project.Application) *solve.Tangle {
 func contests(ctx context.Context, source universe.Source, t *solve.Tangle) ([]Contest, error) {
 	var contested []Contest
 	var names []string
-	sides := map[string][]Side{}
+	sides := map[string][]Party{}
 	for _, d := range t.Demands {
 		side, err := newSide(ctx, source, t, d)
 		if err != nil {
@@ -171,8 +171,8 @@ const mostAsked = 64
 // nothing is how an empty set of releases is described.
 var nothing = version.List{}.Describe(version.Set{})
 
-func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d solve.Demand) (Side, error) {
-	side := Side{Demand: d, Admits: nothing, Chain: chainTo(t, d)}
+func newSide(ctx context.Context, source universe.Source, t *solve.Tangle, d solve.Demand) (Party, error) {
+	side := Party{Demand: d, Admits: nothing, Chain: chainTo(t, d)}
 	p, err := universe.LookUp(ctx, source, d.Package)
 	if err != nil {
 		return side, err

@@ -28,7 +28,7 @@ func TestWhy(t *testing.T) {
 		free@1.0
 		free@2.0`)
 	projecttest.Requires(source, "lamp", "1.1.0", ">=99")
-	app.Presumed = project.Runtimes{"node": project.Everywhere("20.0.0")}
+	app.InferredRuntimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
 	given := app
 	given.Fixed = map[string]string{"inv": "1.0.0"}
 	strict := app

@@ -55,7 +55,7 @@ const (
 	OutsideRange Flag = "lock off range"      // the locked release does not fit the constraint
 	Held         Flag = "held"                // people keep it back
 	Differs      Flag = "installed differs"   // what is installed is not what is locked
-	Unlike       Flag = "declared otherwise"  // another member of the workspace asks for it in other words
+	OtherWords   Flag = "declared otherwise"  // another member of the workspace asks for it in other words
 )
 
 // Survey tells how every declared package stands, in the order of the manifest. Without a lock the versions are those

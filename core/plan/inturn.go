@@ -46,7 +46,7 @@ func inTurn(ctx context.Context, source universe.Source, app project.Application
 			return nil, err
 		}
 		app.Declared, app.Locked = p.declared(p.now), p.now.Locked
-		app.Runtimes, app.Presumed = p.App.Runtimes, p.App.Presumed
+		app.Runtimes, app.InferredRuntimes = p.App.Runtimes, p.App.InferredRuntimes
 		for _, st := range p.plan.Stages {
 			if slices.ContainsFunc(whole.Stages, func(x Stage) bool { return x.ID == st.ID }) {
 				st.ID += "-" + slug(these[0].Name)

@@ -133,7 +133,7 @@ func TestOffersJudgeAsPlans(t *testing.T) {
 		oar@1.0.0
 		oar@2.0.0`, "hull", func(source universe.Table, app *project.Application) {
 		projecttest.Requires(source, "keel", "2.0.0", ">=99")
-		app.Presumed = project.Runtimes{"node": project.Everywhere("20.0.0")}
+		app.InferredRuntimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
 	})
 	if want := "minor: lamp 1.0.0>1.1.0 ^1; major-oar: oar 1.0.0>2.0.0 ^2"; got != want {
 		t.Errorf("offers are %s, want %s", got, want)

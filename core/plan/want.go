@@ -47,7 +47,7 @@ func Want(ctx context.Context, source universe.Source, app project.Application, 
 		}
 	}
 	r, err := w.solve(edited, wanted)
-	if solve.AsTangle(err) != nil && len(app.Presumed) > 0 { // what is only presumed forbids nothing
+	if solve.AsTangle(err) != nil && len(app.InferredRuntimes) > 0 { // what is only inferred forbids nothing
 		w.Source = project.Runnable(source, app)
 		r, err = w.solve(edited, wanted)
 	}
@@ -173,7 +173,7 @@ func (w *wanter) sound(p *universe.Package, s version.Set) []int {
 }
 
 func (w *wanter) solve(app project.Application, wanted []Wanted) (*solve.Resolution, error) {
-	return app.Secluding(app.Declared, func(all []project.Declared) (*solve.Resolution, error) {
+	return app.TryApart(app.Declared, func(all []project.Declared) (*solve.Resolution, error) {
 		one := app
 		one.Declared = all
 		return w.solveWith(one, wanted)

@@ -10,11 +10,11 @@ import (
 // apart with them is a matter of what is chosen: a package that looks up, as a peer, a name which
 // its member has apart is to find the member's release, and not the application's.
 
-// Secluding solves declarations until that is so, with ever more of them apart. Where it does not
+// TryApart solves declarations until that is so, with ever more of them apart. Where it does not
 // resolve, all that nobody but a member that stands apart declares stands apart with it, but for
 // the frameworks; the error is then that of the first attempt. The roots of the result have the
 // names that the declarations have.
-func (app Application) Secluding(
+func (app Application) TryApart(
 	declared []Declared, solved func([]Declared) (*solve.Resolution, error)) (*solve.Resolution, error) {
 	all := slices.Clone(declared)
 	r, first := solved(all)
@@ -25,9 +25,9 @@ func (app Application) Secluding(
 		more := false
 		switch {
 		case err == nil:
-			more = secludeSeeing(all, r)
+			more = apartAsSeen(all, r)
 		case solve.AsTangle(err) != nil:
-			more = secludeAll(all, app.Frameworks)
+			more = apartAll(all, app.Frameworks)
 		}
 		switch {
 		case !more && err != nil && first != nil:
@@ -41,8 +41,8 @@ func (app Application) Secluding(
 	}
 }
 
-// seclude has a declaration stand apart with its member.
-func (d *Declared) seclude(member string) {
+// setApart has a declaration stand apart with its member.
+func (d *Declared) setApart(member string) {
 	d.Apart, d.Own, d.As = member, d.As, ApartName(d.As, member)
 }
 
@@ -60,9 +60,9 @@ func named(r *solve.Resolution, declared []Declared) *solve.Resolution {
 	return &out
 }
 
-// secludeSeeing has stand apart, with the members that do, what looks up in a resolution a name
+// apartAsSeen has stand apart, with the members that do, what looks up in a resolution a name
 // that the member has apart. It reports whether there was more to do.
-func secludeSeeing(declared []Declared, r *solve.Resolution) (more bool) {
+func apartAsSeen(declared []Declared, r *solve.Resolution) (more bool) {
 	own := map[string]map[string]bool{} // names that members have apart
 	for _, d := range declared {
 		if d.Apart != "" {
@@ -85,7 +85,7 @@ func secludeSeeing(declared []Declared, r *solve.Resolution) (more bool) {
 		}
 		for name := range looked[r.Roots[k].To] {
 			if own[member][name] && name != d.As {
-				d.seclude(member)
+				d.setApart(member)
 				more = true
 				break
 			}
@@ -94,9 +94,9 @@ func secludeSeeing(declared []Declared, r *solve.Resolution) (more bool) {
 	return more
 }
 
-// secludeAll has everything stand apart with the members that do which nobody else declares, but
+// apartAll has everything stand apart with the members that do which nobody else declares, but
 // for some names. It reports whether there was more to do.
-func secludeAll(declared []Declared, but []string) (more bool) {
+func apartAll(declared []Declared, but []string) (more bool) {
 	places := map[string][]string{}
 	apart := map[string]bool{}
 	for _, d := range declared {
@@ -111,7 +111,7 @@ func secludeAll(declared []Declared, but []string) (more bool) {
 		member, _ := SplitGroup(d.Group)
 		if member != "" && d.Apart == "" && !d.Foreign && apart[member] && len(places[d.As]) == 1 &&
 			!slices.Contains(but, d.As) {
-			d.seclude(member)
+			d.setApart(member)
 			more = true
 		}
 	}
@@ -150,5 +150,5 @@ func lookups(r *solve.Resolution) map[string]map[string]bool {
 // Sees reports whether the members of a workspace that stand apart have everything apart that looks
 // up, in a resolution, what they have apart.
 func Sees(declared []Declared, r *solve.Resolution) bool {
-	return !secludeSeeing(slices.Clone(declared), r)
+	return !apartAsSeen(slices.Clone(declared), r)
 }

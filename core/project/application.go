@@ -19,11 +19,12 @@ type Application struct {
 	Kin      func(name string) Kin // what names say about kinship; nil for nothing
 	Runtimes Runtimes              // what is deployed, as people said
 	// what is taken to be deployed of runtimes of which people said nothing; binds judgements, and no lock
-	Presumed  Runtimes
-	Grounds   map[string]string   // why, by runtime
-	Trusted   []string            // declared names whose silence or open range counts as a promise
-	Minors    []string            // declared names of which a minor release may break
-	Stops     map[string][]string // releases by which the way to a goal goes, by declared name, as goals are written
+	InferredRuntimes Runtimes
+	InferredFrom     map[string]string // why, by runtime
+	Trusted          []string          // declared names whose silence or open range counts as a promise
+	Minors           []string          // declared names of which a minor release may break
+	// releases by which the way to a goal goes, by declared name, as goals are written
+	Stops     map[string][]string
 	Waived    []Waiver            // what packages ask of others and people set aside
 	Previews  []string            // packages of which prereleases may be used
 	Held      []string            // packages that must not move
@@ -156,10 +157,10 @@ func (app Application) JumpOf(name string, from, to version.Version) version.Jum
 	return app.Scheme.Jump(from, to)
 }
 
-// Assumed is what is deployed, as people said and else as it is presumed.
+// Assumed is what is deployed, as people said and else as it is inferred.
 func (app Application) Assumed() Runtimes {
 	all := Runtimes{}
-	for name, d := range app.Presumed {
+	for name, d := range app.InferredRuntimes {
 		all[name] = d
 	}
 	for name, d := range app.Runtimes {

@@ -59,7 +59,7 @@ func LockStage(ctx context.Context, source universe.Source, app Application, s S
 	if s.Base == nil {
 		s.Base = solve.NewBase(s.Before)
 	}
-	return app.Secluding(s.Declared, func(all []Declared) (*solve.Resolution, error) {
+	return app.TryApart(s.Declared, func(all []Declared) (*solve.Resolution, error) {
 		one := app
 		one.Declared = all
 		r, err := one.lockStage(ctx, source, s)
@@ -73,7 +73,7 @@ func LockStage(ctx context.Context, source universe.Source, app Application, s S
 // TryStage is LockStage for a caller who does not ask why a stage has no lock: it is nil then.
 func TryStage(ctx context.Context, source universe.Source, app Application, s StageDemand) (*solve.Resolution, error) {
 	none := &solve.Tangle{}
-	r, err := app.Secluding(s.Declared, func(all []Declared) (*solve.Resolution, error) {
+	r, err := app.TryApart(s.Declared, func(all []Declared) (*solve.Resolution, error) {
 		one := app
 		one.Declared = all
 		r, err := one.lockStage(ctx, source, s)
@@ -221,7 +221,7 @@ func Baseline(ctx context.Context, source universe.Source, app Application) (*so
 // deployed runtimes suit. A lock that was made for the manifest and still holds is the result:
 // relocking is at rest.
 func Relock(ctx context.Context, source universe.Source, app Application) (*solve.Resolution, error) {
-	return app.Secluding(app.Declared, func(all []Declared) (*solve.Resolution, error) {
+	return app.TryApart(app.Declared, func(all []Declared) (*solve.Resolution, error) {
 		one := app
 		one.Declared = all
 		return relock(ctx, source, one)

@@ -32,7 +32,7 @@ func (s *solver) extend(all []assumption) bool {
 	}
 	before := len(s.problem.assumptions)
 	for _, l := range all[before:] {
-		if s.frost != nil && s.frost.excluded(l) {
+		if s.takeover != nil && s.takeover.excluded(l) {
 			return false
 		}
 	}

@@ -29,7 +29,7 @@ type vertex struct {
 // releaseOf returns the release of a context.
 func (d *drawing) releaseOf(p *vertex) *universe.Release {
 	if p.frozen != none {
-		return d.frost.releases[p.frozen]
+		return d.takeover.releases[p.frozen]
 	}
 	return d.loaded.at(p.pkg).At(int(p.w))
 }
@@ -37,7 +37,7 @@ func (d *drawing) releaseOf(p *vertex) *universe.Release {
 // packageName returns the name of the package of a context.
 func (d *drawing) packageName(p *vertex) string {
 	if p.frozen != none {
-		return d.frost.Packages[p.frozen].Name
+		return d.takeover.Packages[p.frozen].Name
 	}
 	return d.loaded.at(p.pkg).Name
 }
@@ -98,7 +98,7 @@ func (s *solver) extract() (*Resolution, error) {
 			return r, nil
 		}
 	}
-	if s.frost != nil {
+	if s.takeover != nil {
 		return nil, errFrozen
 	}
 	var folded *Resolution
@@ -252,7 +252,7 @@ func (d *drawing) target(e *edge) *instance {
 	}
 	switch to := d.targets[at].inst; {
 	case to <= frozenContext:
-		return d.frost.insts[frozenContext-to]
+		return d.takeover.insts[frozenContext-to]
 	case to != deferredContext:
 		return d.contexts.at(to)
 	}

@@ -64,8 +64,8 @@ type upLookup struct {
 	required bool // by a peer that is not optional
 }
 
-// A frost is what a search takes over, or may take over, from a base.
-type frost struct {
+// A takeover is what a search takes over, or may take over, from a base.
+type takeover struct {
 	*Base
 	*baseView
 	tops     map[string]*frozenTop // by the application's name
@@ -146,7 +146,7 @@ func (s *solver) freeze() {
 	if b == nil || s.problem.Tenancy != Nested || s.focus != nil || s.grouped || len(s.problem.absent) > 0 {
 		return
 	}
-	f := &frost{Base: b, baseView: b.view(s), tops: map[string]*frozenTop{}, declared: map[string]bool{},
+	f := &takeover{Base: b, baseView: b.view(s), tops: map[string]*frozenTop{}, declared: map[string]bool{},
 		foreign: map[string]bool{}, insts: map[int32]*instance{}, anywhere: map[int32][]*instance{}}
 	f.unwanted = f.without(s.problem)
 	f.keep = s.problem.Keep
@@ -178,14 +178,14 @@ func (s *solver) freeze() {
 		}
 	}
 	slices.Sort(f.order)
-	s.frost = f
+	s.takeover = f
 }
 
 // sound reports whether the subtree of a node holds in itself, and has nothing that the problem does not want.
-func (f *frost) sound(n int32) bool { return !f.bad[n] && !f.unwanted[n] }
+func (f *takeover) sound(n int32) bool { return !f.bad[n] && !f.unwanted[n] }
 
 // standIn returns the instance that stands for all of the subtree of a node.
-func (f *frost) standIn(n int32) *instance {
+func (f *takeover) standIn(n int32) *instance {
 	if f.insts[n] == nil {
 		f.insts[n] = &instance{id: -1, w: int32(f.at[n]), sees: -1, open: true, frozen: true, node: n}
 	}
@@ -193,7 +193,7 @@ func (f *frost) standIn(n int32) *instance {
 }
 
 // plain lists the subtrees of a package that look up nothing above them: they hold wherever they stand.
-func (f *frost) plain(name string) (all []*instance) {
+func (f *takeover) plain(name string) (all []*instance) {
 	for _, n := range f.byName[name] {
 		if f.sound(n) && len(f.lookups[n]) == 0 {
 			all = append(all, f.standIn(n))
@@ -203,7 +203,7 @@ func (f *frost) plain(name string) (all []*instance) {
 }
 
 // without returns the nodes below which there is a release that a problem refuses or an assumption excludes.
-func (f *frost) without(p Problem) map[int32]bool {
+func (f *takeover) without(p Problem) map[int32]bool {
 	var todo []int32
 	for name, versions := range p.Refuse {
 		for _, n := range f.byName[name] {
@@ -236,13 +236,13 @@ func (f *frost) without(p Problem) map[int32]bool {
 }
 
 // excluded reports whether an assumption about a package excludes a release of the base.
-func (f *frost) excluded(l assumption) bool {
+func (f *takeover) excluded(l assumption) bool {
 	return slices.ContainsFunc(f.byName[l.pkg], func(n int32) bool { return f.at[n] >= 0 && !l.set.has(f.at[n]) })
 }
 
 // heldOf lists the releases of a package in the subtrees that are likely to be taken over: those of
 // names that should keep their release.
-func (f *frost) heldOf(name string) []int {
+func (f *takeover) heldOf(name string) []int {
 	if f.byName[name] == nil {
 		return nil
 	}
@@ -252,7 +252,7 @@ func (f *frost) heldOf(name string) []int {
 	return f.held[name]
 }
 
-func (f *frost) hold() {
+func (f *takeover) hold() {
 	f.held = map[string][]int{}
 	seen := make([]bool, len(f.Packages))
 	var todo []int32
@@ -425,10 +425,10 @@ func needNamed(n *Node, name string) *Edge {
 
 // frozen returns the instance that stands for the subtree of an edge with a release, or nil where it is to be searched.
 func (s *solver) frozen(e *edge, p *pkg, w int) *instance {
-	if s.frost == nil {
+	if s.takeover == nil {
 		return nil
 	}
-	for _, t := range s.frost.anywhere[p.id] {
+	for _, t := range s.takeover.anywhere[p.id] {
 		if int(t.w) == w {
 			return t
 		}
@@ -436,8 +436,8 @@ func (s *solver) frozen(e *edge, p *pkg, w int) *instance {
 	if e.owner != application {
 		return nil
 	}
-	if t := s.frost.tops[s.nameOf(e)]; t != nil && !t.thawed && int(t.inst.w) == w &&
-		p.Name == s.frost.Packages[t.node].Name {
+	if t := s.takeover.tops[s.nameOf(e)]; t != nil && !t.thawed && int(t.inst.w) == w &&
+		p.Name == s.takeover.Packages[t.node].Name {
 		return t.inst
 	}
 	return nil
@@ -445,7 +445,7 @@ func (s *solver) frozen(e *edge, p *pkg, w int) *instance {
 
 // melt leaves everything to the search. It must begin anew.
 func (s *solver) melt() {
-	s.frost = nil
+	s.takeover = nil
 	for id := range s.loaded.n {
 		if r := s.loaded.at(id).extra; r != nil {
 			r.held = 0
@@ -457,17 +457,17 @@ func (s *solver) melt() {
 // nobody declares, and leaves those to the search into which something reaches from outside. It
 // reports whether there is more to search.
 func (s *solver) thaw() (bool, error) {
-	if s.frost == nil {
+	if s.takeover == nil {
 		return false, nil
 	}
 	more := false
-	for _, name := range s.frost.order {
+	for _, name := range s.takeover.order {
 		t := s.standsFrozen(name)
 		if t == nil {
 			continue
 		}
-		for _, l := range s.frost.lookups[t.node] {
-			if l.to == none || !l.required || s.frost.declared[l.name] {
+		for _, l := range s.takeover.lookups[t.node] {
+			if l.to == none || !l.required || s.takeover.declared[l.name] {
 				continue
 			}
 			asked, err := s.askFor(t, l)
@@ -483,7 +483,7 @@ func (s *solver) thaw() (bool, error) {
 	again := false // whether something was asked for in vain
 	for grew := true; grew; {
 		grew = false
-		for _, name := range s.frost.order {
+		for _, name := range s.takeover.order {
 			t := s.standsFrozen(name)
 			if t == nil || s.untouched(t) {
 				continue
@@ -508,7 +508,7 @@ func (s *solver) askFor(t *frozenTop, l upLookup) (bool, error) {
 	if t.asks[l.name] != nil {
 		return false, nil
 	}
-	v, err := s.appVar(l.name, s.frost.Packages[l.to].Name)
+	v, err := s.appVar(l.name, s.takeover.Packages[l.to].Name)
 	if err != nil {
 		return false, err
 	}
@@ -525,7 +525,7 @@ func (s *solver) askFor(t *frozenTop, l upLookup) (bool, error) {
 
 // standsFrozen returns the frozen subtree that a declared name leads to under the assignment, or nil.
 func (s *solver) standsFrozen(name string) *frozenTop {
-	t := s.frost.tops[name]
+	t := s.takeover.tops[name]
 	if t == nil || t.thawed {
 		return nil
 	}
@@ -541,9 +541,9 @@ func (s *solver) standsFrozen(name string) *frozenTop {
 
 // untouched reports whether every name that a frozen subtree looks up leads to what it led to in the base.
 func (s *solver) untouched(t *frozenTop) bool {
-	for _, l := range s.frost.lookups[t.node] {
+	for _, l := range s.takeover.lookups[t.node] {
 		switch {
-		case s.foreign[l.name] != (s.frost.foreign[l.name] || l.to == none && slices.Contains(s.problem.Outside, l.name)):
+		case s.foreign[l.name] != (s.takeover.foreign[l.name] || l.to == none && slices.Contains(s.problem.Outside, l.name)):
 			return false
 		case l.to == none:
 			if v, ok := s.topVar(l.name); ok {
@@ -563,11 +563,11 @@ func (s *solver) untouched(t *frozenTop) bool {
 // packageOf returns the number of the package of a node of the base.
 func (d *drawing) packageOf(node int32) int32 {
 	if d.groups == nil {
-		d.groups = make([]int32, d.frost.Base.groups)
+		d.groups = make([]int32, d.takeover.Base.groups)
 	}
-	n := &d.groups[d.frost.group[node]]
+	n := &d.groups[d.takeover.group[node]]
 	if *n == 0 {
-		if p := d.named(d.frost.Packages[node].Name); p != nil {
+		if p := d.named(d.takeover.Packages[node].Name); p != nil {
 			*n = p.id + 1
 		} else {
 			d.packages++
@@ -583,7 +583,7 @@ func (d *drawing) taken(node int32) int {
 		return n
 	}
 	p, _ := d.vertices.add()
-	*p = vertex{parent: none, tied: none, frozen: node, pkg: d.packageOf(node), w: int32(d.frost.at[node]),
+	*p = vertex{parent: none, tied: none, frozen: node, pkg: d.packageOf(node), w: int32(d.takeover.at[node]),
 		env: nothingSeen}
 	d.drawn = append(d.drawn, p)
 	n := len(d.drawn) - 1
@@ -598,6 +598,6 @@ func (d *drawing) taken(node int32) int {
 		}
 		return all
 	}
-	p.needs, p.peers = to(d.frost.needs[node]), to(d.frost.peers[node])
+	p.needs, p.peers = to(d.takeover.needs[node]), to(d.takeover.peers[node])
 	return n
 }

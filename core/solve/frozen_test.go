@@ -158,7 +158,7 @@ func TestFrozenAsFresh(t *testing.T) {
 // takenOver counts the packages of a resolution that were not searched.
 func takenOver(ctx context.Context, source universe.Source, p Problem) int {
 	s := newSolver(ctx, source, p.sharing(), nil)
-	if solved, err := s.finish(); err != nil || !solved || s.frost == nil {
+	if solved, err := s.finish(); err != nil || !solved || s.takeover == nil {
 		return 0
 	}
 	d := s.drawing(1)

@@ -210,8 +210,8 @@ func (s *solver) reset() {
 		}
 	}
 	s.tied = map[int64]bool{}
-	if s.frost != nil {
-		for _, t := range s.frost.tops {
+	if s.takeover != nil {
+		for _, t := range s.takeover.tops {
 			t.asks = nil
 		}
 	}

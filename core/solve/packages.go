@@ -149,21 +149,21 @@ func (s *solver) adopt(found *universe.Package) *pkg {
 		}
 	}
 	p.prefer(s.problem.Keep[name])
-	if s.frost != nil {
-		if plain := s.frost.plain(name); plain != nil {
-			s.frost.anywhere[id] = plain
+	if s.takeover != nil {
+		if plain := s.takeover.plain(name); plain != nil {
+			s.takeover.anywhere[id] = plain
 		}
 	}
-	if s.frost != nil && len(p.extras().keep) == 0 { // of a package that keeps a release, it would make no difference
-		for _, w := range s.frost.heldOf(name) {
+	if s.takeover != nil && len(p.extras().keep) == 0 { // of a package that keeps a release, it would make no difference
+		for _, w := range s.takeover.heldOf(name) {
 			r := p.ownExtras()
 			r.held = s.sets.with(n, r.held, w)
 		}
 	}
 	s.byName.add(p)
-	if s.frost != nil { // what mattered to its contexts in the base is likely to matter again
-		for _, n := range s.frost.byName[name] {
-			for _, l := range s.frost.lookups[n] {
+	if s.takeover != nil { // what mattered to its contexts in the base is likely to matter again
+		for _, n := range s.takeover.byName[name] {
+			for _, l := range s.takeover.lookups[n] {
 				if !s.single[l.name] {
 					p.passes(l.name)
 				}

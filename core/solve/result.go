@@ -213,7 +213,7 @@ func (d *drawing) seenNames(p *vertex) []string {
 		return slices.Sorted(maps.Keys(d.sees(p.inst)))
 	}
 	var names []string
-	for _, l := range d.frost.lookups[p.frozen] {
+	for _, l := range d.takeover.lookups[p.frozen] {
 		if !d.global(l.name) {
 			names = append(names, l.name)
 		}
@@ -227,7 +227,7 @@ func (d *drawing) seenBy(p *vertex, name string) int {
 	if p.frozen == none {
 		return d.peer(p, name)
 	}
-	for _, l := range d.frost.lookups[p.frozen] {
+	for _, l := range d.takeover.lookups[p.frozen] {
 		if l.name == name {
 			if l.to == none {
 				return none

@@ -23,7 +23,7 @@ type solver struct {
 	parts     []string           // the packages that stand for parts of the application; see apart.go
 	partRoots map[partNeed][]int // the numbers of their roots
 
-	frost *frost // what may be taken over from the problem's base, nil for nothing; survives reset
+	takeover *takeover // what may be taken over from the problem's base, nil for nothing; survives reset
 
 	grouped     bool               // contexts by release, and one release a package as far as that goes; survives reset
 	dependent   int                // how many instances there are whose context matters

@@ -86,7 +86,7 @@ func NewPackage(name string, scheme version.Scheme, all []Release) *Package {
 	all = slices.CompactFunc(all, func(a, b Release) bool { return a.Version.String() == b.Version.String() })
 	list := make(version.List, len(all))
 	for i := range all {
-		all[i].Order()
+		all[i].Sort()
 		list[i] = all[i].Version
 	}
 	some := slices.ContainsFunc(all, func(r Release) bool { return r.Withdrawn != "" })
@@ -98,8 +98,8 @@ func NewPackage(name string, scheme version.Scheme, all []Release) *Package {
 	return p
 }
 
-// Order sorts what a release demands, and drops what is there twice. Lists that are in order are not touched.
-func (r *Release) Order() {
+// Sort sorts what a release demands, and drops what is there twice. Lists that are in order are not touched.
+func (r *Release) Sort() {
 	r.Needs, r.Peers = distinct(r.Needs), distinct(r.Peers)
 	covered := func(d Demand) bool {
 		_, found := slices.BinarySearchFunc(r.Needs, d, byName)

@@ -390,7 +390,7 @@ func (d *documentReader) requirements(v gjson.Result) uint32 {
 		r.Runtimes = append(r.Runtimes, universe.Requirement{Name: name.String(), Text: text.String()})
 		return true
 	})
-	r.Order()
+	r.Sort()
 	return d.into.Requirements(r.Runtimes)
 }
 

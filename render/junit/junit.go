@@ -75,7 +75,7 @@ func Verify(w io.Writer, d doc.Verify) error {
 }
 
 // Trial writes the checks of stages that were tried.
-func Trial(w io.Writer, d doc.Beside) error {
+func Trial(w io.Writer, d doc.TrialRun) error {
 	all := []suite{}
 	if len(d.Before) > 0 {
 		all = append(all, suiteOf("before", d.Before, ""))

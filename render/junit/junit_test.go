@@ -11,7 +11,7 @@ import (
 // TestTrial has a suite for each stage; what failed before the stage too is skipped, and what was not checked as well.
 func TestTrial(t *testing.T) {
 	var b strings.Builder
-	err := Trial(&b, doc.Beside{Before: []doc.Check{{Name: "lint"}}, Each: []doc.StageTrial{
+	err := Trial(&b, doc.TrialRun{Before: []doc.Check{{Name: "lint"}}, Each: []doc.StageTrial{
 		{Stage: "patch", Checks: []doc.Check{
 			{Name: "lint", Before: true, Says: "a < b"}, {Name: "tests", Passed: true, Seconds: 1.25}}},
 		{Stage: "goal-5", Checks: []doc.Check{{Name: "tests", Says: "exit status 1\x1b[2J", Log: ".molt/logs/x.log"}}},

@@ -23,7 +23,7 @@ func (p *Page) OwnVersion(answer doc.OwnVersion) {
 }
 
 // Trial prints what came of stages in a copy.
-func (p *Page) Trial(answer doc.Beside) {
+func (p *Page) Trial(answer doc.TrialRun) {
 	p.before(answer.Before)
 	p.deprecated(answer.Deprecated)
 	if len(answer.Stages) == 0 {
@@ -162,10 +162,10 @@ func (p *Page) Step(answer doc.Step) {
 		return
 	}
 	if answer.Left == 0 {
-		if answer.Beside == "" {
+		if answer.Elsewhere == "" {
 			p.Line("That was the last stage.")
 		} else {
-			p.Line("That was the last stage of these packages; %s is next.", answer.Beside)
+			p.Line("That was the last stage of these packages; %s is next.", answer.Elsewhere)
 		}
 		if answer.Own != nil {
 			p.OwnVersion(*answer.Own)

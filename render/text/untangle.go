@@ -114,7 +114,7 @@ func (p *Page) contest(c doc.Contest) {
 }
 
 // sideLines writes one side as lines of a width: what is asked for, what that admits, and how it came to be asked.
-func sideLines(s doc.Side, width int) []cell {
+func sideLines(s doc.Party, width int) []cell {
 	var lines []cell
 	put := func(style *lipgloss.Style, indent, text string) {
 		for i, l := range wrap(text, width-len(indent)) {

@@ -8,26 +8,26 @@ import (
 	"molt/ecosystem"
 )
 
-// Presume decides what is taken to be deployed of the language's runtime where the configuration
+// InferRuntimes decides what is taken to be deployed of the language's runtime where the configuration
 // does not say: what a version file names, else the least major that the manifest requires, else
 // what this machine has. It is for judging goals: no lock depends on it, as that would make locks
 // differ between machines.
-func Presume(ctx context.Context, a *View) (presumed project.Runtimes, grounds map[string]string) {
-	presumed, grounds = project.Runtimes{}, map[string]string{}
+func InferRuntimes(ctx context.Context, a *View) (inferred project.Runtimes, from map[string]string) {
+	inferred, from = project.Runtimes{}, map[string]string{}
 	for _, r := range ecosystem.Runtimes(a.Eco) {
 		if _, said := a.Config.Runtime[r.Name]; said || len(r.Ask) == 0 {
 			continue
 		}
-		if version, ground := PresumedOf(ctx, a, r); version != "" {
-			presumed[r.Name] = project.Everywhere(version)
-			grounds[r.Name] = ground
+		if version, ground := InferRuntime(ctx, a, r); version != "" {
+			inferred[r.Name] = project.Everywhere(version)
+			from[r.Name] = ground
 		}
 	}
-	return presumed, grounds
+	return inferred, from
 }
 
-// PresumedOf returns the version of a runtime that is taken to be deployed, with the ground; "" where nothing tells.
-func PresumedOf(ctx context.Context, a *View, r ecosystem.Runtime) (version, ground string) {
+// InferRuntime returns the version of a runtime that is taken to be deployed, with the ground; "" where nothing tells.
+func InferRuntime(ctx context.Context, a *View, r ecosystem.Runtime) (version, ground string) {
 	for _, pin := range a.Pins() {
 		if pin.Name == r.Name {
 			return pin.Version, pin.Where + " names it"
