@@ -14,7 +14,7 @@ import (
 	"molt/input"
 )
 
-// An application with several ecosystems has a side for each (app.Side). A command is about all of
+// An application with several ecosystems has a side for each (open.Side). A command is about all of
 // them, one after the other, or about those that its arguments name.
 
 // sided are the commands that open an application, with how each finds the sides that it is about.

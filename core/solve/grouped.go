@@ -17,7 +17,7 @@ import (
 //   - Looked-up names are kept for each release, and not for the package.
 //
 // Neither takes a solution away: a switch may always be off, and no refutation can rest on it. That the search ends is
-// argued in docs/architecture.md.
+// argued in docs/algorithms.md.
 
 // A search groups contexts when it has more than contextsPerRelease for every release that it
 // opened, and contextsSpare besides. Tests change them.
