@@ -162,7 +162,7 @@ func (t *Text) span(n ast.Node) (line, from, to int, ok bool) {
 	tk := n.GetToken()
 	line = tk.Position.Line - 1
 	text := t.Lines[line]
-	characters := []rune(text)
+	characters := []rune(strings.TrimRight(text, "\r\n"))
 	from = len(string(characters[:min(tk.Position.Column-1, len(characters))]))
 	if _, null := n.(*ast.NullNode); null && !strings.HasPrefix(text[from:], "null") {
 		// nothing is written, perhaps not even a colon
