@@ -40,8 +40,8 @@ type Needs struct {
 
 // A Session is an application with its registry, for the time of one question or of several. Its methods answer them.
 type Session struct {
-	// App is the application with its registries open. It is another one once stages were carried
-	// out, or advice was asked for.
+	// App is the application with its registries open. It is another one once
+	// something was written, or advice was asked for.
 	App *open.Question
 
 	base  *open.Question // App without advice
@@ -254,6 +254,15 @@ func (s *Session) advice(ctx context.Context, previews []string) error {
 	}
 	if err == nil {
 		s.App = advised
+	}
+	return err
+}
+
+// reread goes on with the application as it is on disk by now.
+func (s *Session) reread(ctx context.Context) error {
+	after, err := s.base.Again(ctx)
+	if err == nil {
+		s.App, s.base = after, after
 	}
 	return err
 }

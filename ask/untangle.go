@@ -138,6 +138,9 @@ func (s *Session) Take(ctx context.Context, goal []string, n int) (doc.Taken, er
 	if err := change.Take(ctx, s.App, ways[n-1]); err != nil {
 		return doc.Taken{}, err
 	}
+	if err := s.reread(ctx); err != nil {
+		return doc.Taken{}, err
+	}
 	answer := doc.Taken{Schema: "molt/taken/1", Kind: ways[n-1].Kind, Title: ways[n-1].Title}
 	switch {
 	case len(goal) > 0:

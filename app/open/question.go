@@ -7,6 +7,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"molt/app/advice"
@@ -44,9 +45,11 @@ type Question struct {
 // An access is the registries of an application, while they are open.
 type access struct {
 	registries *registry.Registries
-	withheld   []string                    // the registries that get no credentials
-	dated      []string                    // packages of which publication times are wanted
-	opened     map[string]ecosystem.Source // by the environments and forks that each was opened for
+	withheld   []string // the registries that get no credentials
+	dated      []string // packages of which publication times are wanted
+
+	mu     sync.Mutex
+	opened map[string]ecosystem.Source // by all that differs between readings of the application
 }
 
 // Ask opens the registries. Publication times are wanted for the named packages, and for all when the call or the
@@ -56,7 +59,7 @@ func (a *View) Ask(ctx context.Context, dated []string) (*Question, error) {
 	if err != nil {
 		return nil, err
 	}
-	x := &access{registries, withheld, dated, map[string]ecosystem.Source{}}
+	x := &access{registries: registries, withheld: withheld, dated: dated, opened: map[string]ecosystem.Source{}}
 	q, err := x.question(ctx, a)
 	if err != nil {
 		registries.Close()
@@ -75,11 +78,14 @@ func (q *Question) Close() {
 // open has the ecosystem open the registries for some environments.
 func (x *access) open(ctx context.Context, a *View, environments []ecosystem.Environment) ecosystem.Source {
 	divided := ecosystem.Divided(environments, a.Alternatives)
-	key := fmt.Sprint(divided, a.Forks)
+	everything := aged(a) || a.Settings.Detailed || a.Config.Rules.Detailed()
+	key := fmt.Sprint(divided, a.Forks, everything, a.Config.Build)
+	x.mu.Lock()
+	defer x.mu.Unlock()
 	if x.opened[key] == nil {
 		allowed, _ := builds(a)
 		x.opened[key] = a.Eco.Open(ctx, x.registries, ecosystem.Detail{
-			Everything: aged(a) || a.Settings.Detailed || a.Config.Rules.Detailed(), Packages: x.dated,
+			Everything: everything, Packages: x.dated,
 			Environments: divided, Forks: a.Forks, Builds: allowed,
 			Build: func(ctx context.Context, name, version string, source universe.File) (*ecosystem.Built, error) {
 				return buildSource(ctx, archivesOf(a, x.registries), name, version, source)

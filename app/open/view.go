@@ -134,7 +134,7 @@ func Open(s Settings) (*View, error) {
 		}
 	}
 	a.tree = sync.OnceValues(func() (ecosystem.Tree, error) { return ecosystem.Installed(a.Eco, a.Dir) })
-	if err := Read(a); err != nil {
+	if err := read(a); err != nil {
 		return nil, err
 	}
 	if err := checkPlatforms(a); err != nil {
@@ -247,8 +247,8 @@ func readFixed(a *View) (map[string]string, error) {
 	return fixed, nil
 }
 
-// Read reads the manifest and the lock.
-func Read(a *View) error {
+// read reads the manifest and the lock.
+func read(a *View) error {
 	locked := readLock(a)
 	defer locked.wait()
 	texts, err := a.ManifestTexts()
