@@ -13,7 +13,7 @@ const mostSetAside = 4
 // alone finds out why the goal does not resolve even by itself, without anything else that is declared; nil where it
 // does. Then nothing else is to blame, and the question with what packages ask of each other there set aside tells of
 // the rest as if that were not in the way.
-func (a *Question) alone(target []string) (*Question, *solve.Tangle, error) {
+func (a *Judgement) alone(target []string) (*Judgement, *solve.Tangle, error) {
 	seen := *a
 	var first *solve.Tangle
 	var aside []solve.Demand

@@ -104,7 +104,7 @@ func EachGoal(ctx context.Context, source universe.Source, app project.Applicati
 }
 
 // Assess answers the question.
-func (a *Question) Assess() (*Assessment, error) {
+func (a *Judgement) Assess() (*Assessment, error) {
 	framework, err := a.Pkg(a.Goal.Name)
 	if err != nil {
 		return nil, err
@@ -189,7 +189,7 @@ func (a *Question) Assess() (*Assessment, error) {
 // no release of the goal, and packages that retire, are left out. What keeps the goal by itself
 // from resolving is set aside. With the question comes a sample resolution of all of them with the
 // goal, or nil; then packages are judged with the framework alone.
-func (a *Question) InSight() (*Question, *solve.Resolution, error) {
+func (a *Judgement) InSight() (*Judgement, *solve.Resolution, error) {
 	copied := *a
 	a = &copied
 	target := a.meant
@@ -288,7 +288,7 @@ func SideBySide(n int, do func(i int) error) error {
 
 // inUse returns the releases of the framework that count as the one in use: the locked one and later ones that are not
 // breaking.
-func (a *Question) inUse() ([]string, error) {
+func (a *Judgement) inUse() ([]string, error) {
 	p, err := a.Pkg(a.Goal.Name)
 	if err != nil {
 		return nil, err
@@ -297,7 +297,7 @@ func (a *Question) inUse() ([]string, error) {
 }
 
 // compatible returns the locked release and the later usable ones that do not break with it.
-func (a *Question) compatible(p *universe.Package, current string) []string {
+func (a *Judgement) compatible(p *universe.Package, current string) []string {
 	at := p.Index(current)
 	if at < 0 {
 		return Texts(p, a.Usable(p, current))
@@ -316,7 +316,7 @@ func (a *Question) compatible(p *universe.Package, current string) []string {
 
 // pair resolves a package at one of some releases, the framework at one of some releases, and the
 // other declared packages at whatever they may choose. It returns nil where that is impossible.
-func (a *Question) pair(name string, releases, framework []string) (*solve.Resolution, error) {
+func (a *Judgement) pair(name string, releases, framework []string) (*solve.Resolution, error) {
 	if len(releases) == 0 || len(framework) == 0 {
 		return nil, nil
 	}
@@ -340,7 +340,7 @@ type crossing struct {
 	old, target []string
 }
 
-func (a *Question) stand(got *Assessed, p *universe.Package, over crossing, whole *solve.Resolution) error {
+func (a *Judgement) stand(got *Assessed, p *universe.Package, over crossing, whole *solve.Resolution) error {
 	framework, target := over.framework, over.target
 	usable := a.choosable(got.Name, p, got.Locked)
 	at := p.Index(got.Locked)
@@ -440,7 +440,7 @@ func (a *Question) stand(got *Assessed, p *universe.Package, over crossing, whol
 
 // Older returns the newest release before the one in use of a declared package that resolves with
 // the framework in use and with the goal; "" for none. Nobody goes there unasked.
-func (a *Question) Older(name string) string {
+func (a *Judgement) Older(name string) string {
 	p, err := a.Pkg(name)
 	if err != nil || slices.Contains(a.App.Held, name) {
 		return ""
@@ -466,7 +466,7 @@ func (a *Question) Older(name string) string {
 }
 
 // older returns the newest release before the one in use with which the goal resolves, "" for none.
-func (a *Question) older(name string, p *universe.Package, before version.Set, target []string) (string, error) {
+func (a *Judgement) older(name string, p *universe.Package, before version.Set, target []string) (string, error) {
 	if slices.Contains(a.App.Held, name) {
 		return "", nil
 	}
@@ -475,12 +475,12 @@ func (a *Question) older(name string, p *universe.Package, before version.Set, t
 }
 
 // onFramework returns what a release demands of the framework itself.
-func (a *Question) onFramework(r *universe.Release) []universe.Demand {
+func (a *Judgement) onFramework(r *universe.Release) []universe.Demand {
 	return append(a.ofFramework(r.Peers), a.ofFramework(r.Needs)...)
 }
 
 // ofFramework returns the demands that are on the framework.
-func (a *Question) ofFramework(demands []universe.Demand) []universe.Demand {
+func (a *Judgement) ofFramework(demands []universe.Demand) []universe.Demand {
 	var all []universe.Demand
 	framework := a.Declaration(a.Goal.Name).Package
 	for _, d := range demands {
@@ -491,7 +491,7 @@ func (a *Question) ofFramework(demands []universe.Demand) []universe.Demand {
 	return all
 }
 
-func (a *Question) mentions(r *universe.Release) bool {
+func (a *Judgement) mentions(r *universe.Release) bool {
 	for other := range a.Also {
 		if pkg := a.Declaration(other).Package; slices.ContainsFunc(
 			slices.Concat(r.Needs, r.Peers), func(d universe.Demand) bool { return d.Package == pkg }) {
@@ -505,7 +505,7 @@ func (a *Question) mentions(r *universe.Release) bool {
 
 // conclude decides whether the goal is reachable: no declared package is blocked, and all of them
 // resolve together with it.
-func (a *Question) conclude(out *Assessment, target []string, whole *solve.Resolution) error {
+func (a *Judgement) conclude(out *Assessment, target []string, whole *solve.Resolution) error {
 	if a.impossible != nil {
 		out.Tangle, out.Alone = a.impossible, true
 		return nil
@@ -541,7 +541,7 @@ func (a *Question) conclude(out *Assessment, target []string, whole *solve.Resol
 
 // jointly takes the releases of what goes together with the framework from the optimum that a plan
 // goes by: one by one, each could be newer than all of them are.
-func (a *Question) jointly(out *Assessment, target []string) error {
+func (a *Judgement) jointly(out *Assessment, target []string) error {
 	s := project.Draft{Locked: a.Base, Lines: map[project.Line]string{}}
 	for _, d := range a.App.Declared {
 		s.Lines[d.Line()] = d.Text

@@ -11,7 +11,7 @@ import (
 // bridge finds the newest release of a set that resolves both with the framework in use and with
 // the goal. It solves with one side, tries that choice with the other, and goes on with the
 // releases that are left.
-func (a *Question) bridge(name string, p *universe.Package, among, accepting version.Set,
+func (a *Judgement) bridge(name string, p *universe.Package, among, accepting version.Set,
 	over crossing) (string, error) {
 	framework, old, target := over.framework, over.old, over.target
 	can, err := a.inFamily(name, p, over,
@@ -45,7 +45,7 @@ func (a *Question) bridge(name string, p *universe.Package, among, accepting ver
 // ones that they are for. Only such a one can be a bridge: what a silent or an open one goes with
 // on either side nobody knows; what guides say of an open one is about the goal's side. A package
 // that has nothing to do with the framework moves for the sake of others, and any will do.
-func (a *Question) Speaking(p, framework *universe.Package) version.Set {
+func (a *Judgement) Speaking(p, framework *universe.Package) version.Set {
 	out := version.NewSet(p.Len())
 	all := a.statements(p, framework).all
 	advised := func(i int) bool { return a.advises(p, p.Version(i).String(), a.meant) }
@@ -70,7 +70,7 @@ type Acceptance struct {
 
 // Acceptors returns the releases of a package that are compatible with some releases of the
 // framework, by what they state.
-func (a *Question) Acceptors(p, framework *universe.Package, releases []string) Acceptance {
+func (a *Judgement) Acceptors(p, framework *universe.Package, releases []string) Acceptance {
 	wanted := a.setOf(framework, releases)
 	out := Acceptance{version.NewSet(p.Len()), version.NewSet(p.Len())}
 	for i, s := range a.statements(p, framework).all {

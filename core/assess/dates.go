@@ -32,7 +32,7 @@ type window struct{ from, to time.Time }
 
 // windowOf returns in which time the newest major of the framework was that of some of its
 // releases; false where dates tell nothing.
-func (a *Question) windowOf(framework *universe.Package, target []string) (w window, ok bool) {
+func (a *Judgement) windowOf(framework *universe.Package, target []string) (w window, ok bool) {
 	if len(target) == 0 || !inOrder(framework) {
 		return w, false
 	}
@@ -66,7 +66,7 @@ type promiseKey struct {
 // framework, as far as they don't refuse them: what they state has an end, or names them, or was
 // made when they existed already; people or guides say so; or they have nothing to do with the
 // framework.
-func (a *Question) Promises(name string, p, framework *universe.Package, target []string) version.Set {
+func (a *Judgement) Promises(name string, p, framework *universe.Package, target []string) version.Set {
 	key := promiseKey{p, framework, name, target[0], target[len(target)-1]}
 	if known, ok := a.memo.statements.Load(key); ok {
 		return known.(version.Set)
@@ -76,7 +76,7 @@ func (a *Question) Promises(name string, p, framework *universe.Package, target 
 	return out
 }
 
-func (a *Question) promises(name string, p, framework *universe.Package, target []string) version.Set {
+func (a *Judgement) promises(name string, p, framework *universe.Package, target []string) version.Set {
 	all := version.FullSet(p.Len())
 	if a.overridden(p, framework) {
 		if own := a.ofItself(p, framework, target); !own.Empty() {
@@ -90,7 +90,7 @@ func (a *Question) promises(name string, p, framework *universe.Package, target 
 // ofOneMajor leaves out releases that have one of the framework's own packages as a need, at
 // another major than the wanted, where there are releases that have it at that: a tool of the
 // framework's resolves with a copy of its own, and builds for the framework that this belongs to.
-func (a *Question) ofOneMajor(p, framework *universe.Package, target []string) version.Set {
+func (a *Judgement) ofOneMajor(p, framework *universe.Package, target []string) version.Set {
 	all := version.FullSet(p.Len())
 	if a.App.Tenancy == solve.Single || p.Name == framework.Name || a.kin.siblings[p.Name] {
 		return all // where there is one release of each, it does not resolve
@@ -116,7 +116,7 @@ func (a *Question) ofOneMajor(p, framework *universe.Package, target []string) v
 }
 
 // dates is what promises says by dates and by the majors that releases name.
-func (a *Question) dates(name string, p, framework *universe.Package, target []string) version.Set {
+func (a *Judgement) dates(name string, p, framework *universe.Package, target []string) version.Set {
 	all := version.FullSet(p.Len())
 	w, dated := a.windowOf(framework, target)
 	about, _ := a.described(p)
@@ -181,7 +181,7 @@ func (a *Question) dates(name string, p, framework *universe.Package, target []s
 // tested reports whether a silent release of a relative of the framework's is developed with some
 // releases of it, and whether that can be told: by a range with an end. Its authors say of nothing
 // else that it is for the framework.
-func (a *Question) tested(p, framework *universe.Package, i int, wanted version.Set) (fits, tells bool) {
+func (a *Judgement) tested(p, framework *universe.Package, i int, wanted version.Set) (fits, tells bool) {
 	if p.IsCostly() {
 		return false, false
 	}
@@ -199,7 +199,7 @@ func (a *Question) tested(p, framework *universe.Package, i int, wanted version.
 
 // byTests is tested for all releases, where no dates can tell; false where it tells nothing of any,
 // or that none fits. The release in use, at a position, works with the framework in use.
-func (a *Question) byTests(p, framework *universe.Package, wanted version.Set, at int) (out version.Set, tells bool) {
+func (a *Judgement) byTests(p, framework *universe.Package, wanted version.Set, at int) (out version.Set, tells bool) {
 	out = version.NewSet(p.Len())
 	some, reached := false, a.reached(framework, wanted)
 	for i, s := range a.statements(p, framework).all {
@@ -216,7 +216,7 @@ func (a *Question) byTests(p, framework *universe.Package, wanted version.Set, a
 }
 
 // testedWith says with which releases of the framework the authors of a release develop it; "" where nothing tells.
-func (a *Question) testedWith(p, framework *universe.Package, i int) string {
+func (a *Judgement) testedWith(p, framework *universe.Package, i int) string {
 	if i < 0 || p.IsCostly() {
 		return ""
 	}
@@ -231,7 +231,7 @@ func (a *Question) testedWith(p, framework *universe.Package, i int) string {
 // byNumber is what can be said without dates of a package of the framework's that states nothing in
 // the release in use and numbers its majors as the framework does: it goes with a major by its
 // number, as far as that states nothing else.
-func (a *Question) byNumber(name string, p, framework *universe.Package, target []string) version.Set {
+func (a *Judgement) byNumber(name string, p, framework *universe.Package, target []string) version.Set {
 	all, out := version.FullSet(p.Len()), version.NewSet(p.Len())
 	wanted := a.setOf(framework, target)
 	at, here := p.Known(a.Locked(name)), framework.Known(a.Locked(a.Goal.Name))
@@ -257,7 +257,7 @@ func (a *Question) byNumber(name string, p, framework *universe.Package, target 
 // floor returns the position of the first release whose range begins at one of the wanted releases
 // of the framework, after the one in use: what releases before it leave open is no promise. It is
 // -1 where there is none.
-func (a *Question) floor(p, framework *universe.Package, wanted version.Set) int {
+func (a *Judgement) floor(p, framework *universe.Package, wanted version.Set) int {
 	here := framework.Index(a.Locked(a.Goal.Name))
 	first := framework.Published(wanted.Min())
 	for i, s := range a.statements(p, framework).all {
@@ -280,7 +280,7 @@ const floorTime = 365 * 24 * time.Hour
 const namingTime = 90 * 24 * time.Hour
 
 // related reports whether a package is one of the framework's scope, or is named after it.
-func (a *Question) related(p, framework *universe.Package) bool {
+func (a *Judgement) related(p, framework *universe.Package) bool {
 	if a.App.Kin == nil {
 		return false
 	}
@@ -290,7 +290,7 @@ func (a *Question) related(p, framework *universe.Package) bool {
 
 // dated filters releases to those that promise to go with some releases of the framework, unless
 // dates are given up for the package.
-func (a *Question) dated(name string, p, framework *universe.Package, releases, target []string) []string {
+func (a *Judgement) dated(name string, p, framework *universe.Package, releases, target []string) []string {
 	if len(target) == 0 || len(releases) == 0 {
 		return releases
 	}
@@ -304,7 +304,7 @@ func (a *Question) dated(name string, p, framework *universe.Package, releases, 
 }
 
 // relyingOn returns for which declared packages dates are given up with some releases of the framework.
-func (a *Question) relyingOn(target []string) (map[string]bool, error) {
+func (a *Judgement) relyingOn(target []string) (map[string]bool, error) {
 	key := fmt.Sprint("relying ", a.pairs, " ", target[0], " ", target[len(target)-1])
 	known, _ := a.memo.statements.LoadOrStore(key, &reliance{})
 	r := known.(*reliance)
@@ -312,7 +312,7 @@ func (a *Question) relyingOn(target []string) (map[string]bool, error) {
 	return r.names, r.err
 }
 
-func (a *Question) findReliance(target []string) (map[string]bool, error) {
+func (a *Judgement) findReliance(target []string) (map[string]bool, error) {
 	framework, err := a.Pkg(a.Goal.Name)
 	if err != nil {
 		return nil, err
@@ -379,7 +379,7 @@ func (a *Question) findReliance(target []string) (map[string]bool, error) {
 
 // undated says why a release promises nothing about some releases of the framework, by its date; ""
 // where it does promise something.
-func (a *Question) undated(p, framework *universe.Package, subject string, target []string) string {
+func (a *Judgement) undated(p, framework *universe.Package, subject string, target []string) string {
 	name := a.declaredAs(p.Name)
 	i := p.Index(subject)
 	if name == "" || i < 0 || len(target) == 0 || a.Promises(name, p, framework, target).Has(i) {
@@ -427,7 +427,7 @@ func daysOf(n int) string {
 }
 
 // setOf returns some releases of the framework by their positions.
-func (a *Question) setOf(framework *universe.Package, target []string) version.Set {
+func (a *Judgement) setOf(framework *universe.Package, target []string) version.Set {
 	wanted := version.NewSet(framework.Len())
 	for _, v := range target {
 		wanted.Add(framework.Index(v))
@@ -439,7 +439,7 @@ func (a *Question) setOf(framework *universe.Package, target []string) version.S
 type Doubtful struct{ Name, Says string }
 
 // against lists the declared packages of which the goal has a release that promises nothing about it, by its date.
-func (a *Question) against(packages []Assessed, framework *universe.Package,
+func (a *Judgement) against(packages []Assessed, framework *universe.Package,
 	target []string) (all []Doubtful, err error) {
 	for _, got := range packages {
 		if got.Standing != project.Ready && got.Standing != project.Silent && got.Standing != project.Together &&

@@ -19,7 +19,7 @@ type Evidence struct {
 }
 
 // prove collects the evidence for a standing.
-func (a *Question) prove(got *Assessed, p, framework *universe.Package, target []string) {
+func (a *Judgement) prove(got *Assessed, p, framework *universe.Package, target []string) {
 	if got.Retires != nil && got.Standing == project.Retires {
 		grade := project.Stated
 		if got.Retires.Advised {
@@ -112,7 +112,7 @@ func (a *Question) prove(got *Assessed, p, framework *universe.Package, target [
 }
 
 // aboutOthers is the evidence of what a release states about further goals, or that its package is one.
-func (a *Question) aboutOthers(name string, p *universe.Package, subject string) (all []Evidence) {
+func (a *Judgement) aboutOthers(name string, p *universe.Package, subject string) (all []Evidence) {
 	r := p.Release(subject)
 	if r == nil {
 		return nil
@@ -141,7 +141,7 @@ func (a *Question) aboutOthers(name string, p *universe.Package, subject string)
 
 // between is the evidence for a package that is blocked by what others ask for, though it does not
 // refuse the goal itself; nil where it does, or where people hold it.
-func (a *Question) between(name string, p *universe.Package, about []Evidence, target []string) *Evidence {
+func (a *Judgement) between(name string, p *universe.Package, about []Evidence, target []string) *Evidence {
 	if slices.Contains(a.App.Held, name) ||
 		slices.ContainsFunc(about, func(e Evidence) bool {
 			return e.Grade == project.Refused || e.Grade == project.Inferred
@@ -166,7 +166,7 @@ func (a *Question) between(name string, p *universe.Package, about []Evidence, t
 
 // Ran tells of the latest time that the application's checks passed with a release of a declared
 // package beside one of some releases of the framework.
-func (a *Question) Ran(name, v string, target []string) (Evidence, bool) {
+func (a *Judgement) Ran(name, v string, target []string) (Evidence, bool) {
 	for _, r := range slices.Backward(a.App.Ran) {
 		if framework := r.Versions[a.Goal.Name]; v != "" && r.Versions[name] == v && slices.Contains(target, framework) {
 			return Evidence{project.Ran, fmt.Sprintf("the application's checks passed with it and %s %s here, on %s",
@@ -178,7 +178,7 @@ func (a *Question) Ran(name, v string, target []string) (Evidence, bool) {
 
 // lastOf says how long nothing has been published of a package that the goal waits for: "the last
 // release is 1.4.0, of 2019-05-02". It is "" where the dates are not credible.
-func (a *Question) lastOf(p, framework *universe.Package, target []string) string {
+func (a *Judgement) lastOf(p, framework *universe.Package, target []string) string {
 	newest, first := universe.NewestStable(p), a.firstOf(framework, target)
 	if newest == nil || newest.Published.IsZero() || first == nil || first.Published.IsZero() || !inOrder(p) ||
 		!inOrder(framework) || !newest.Published.Before(first.Published) {
@@ -189,7 +189,7 @@ func (a *Question) lastOf(p, framework *universe.Package, target []string) strin
 }
 
 // unsuited lists the runtimes that a release requires and that are not deployed.
-func (a *Question) unsuited(p *universe.Package, subject string) (all []Evidence) {
+func (a *Judgement) unsuited(p *universe.Package, subject string) (all []Evidence) {
 	r := p.Release(subject)
 	if r == nil {
 		return nil
@@ -204,7 +204,7 @@ func (a *Question) unsuited(p *universe.Package, subject string) (all []Evidence
 }
 
 // About collects what one release states about the goal.
-func (a *Question) About(p, framework *universe.Package, subject string, target []string) []Evidence {
+func (a *Judgement) About(p, framework *universe.Package, subject string, target []string) []Evidence {
 	r := p.Release(subject)
 	if r == nil {
 		return nil
@@ -280,7 +280,7 @@ func (a *Question) About(p, framework *universe.Package, subject string, target 
 
 // doubt is the evidence that a release promises nothing for the goal, though it does not exclude
 // it; nil where nothing tells.
-func (a *Question) doubt(p, framework *universe.Package, subject string, target []string) *Evidence {
+func (a *Judgement) doubt(p, framework *universe.Package, subject string, target []string) *Evidence {
 	wanted := a.setOf(framework, target)
 	i := a.infer(p, framework, p.Index(subject), wanted)
 	if i == nil {
@@ -294,7 +294,7 @@ func (a *Question) doubt(p, framework *universe.Package, subject string, target 
 
 // Doubt says why a release that states nothing against some releases of the framework, or nothing
 // at all, is not taken to be compatible with them; "" where it is, or excludes them itself.
-func (a *Question) Doubt(name, v string, target []string) string {
+func (a *Judgement) Doubt(name, v string, target []string) string {
 	p, err := a.Pkg(name)
 	if err != nil {
 		return ""
@@ -313,7 +313,7 @@ func (a *Question) Doubt(name, v string, target []string) string {
 }
 
 // claim is the evidence of what a release claims about the goal; nil where it claims nothing of it.
-func (a *Question) claim(r *universe.Release, p, framework *universe.Package, target []string) *Evidence {
+func (a *Judgement) claim(r *universe.Release, p, framework *universe.Package, target []string) *Evidence {
 	i := p.Index(r.Version.String())
 	named := a.claimed(p, i, framework)
 	if !slices.ContainsFunc(target, func(v string) bool { return named.Has(framework.Index(v)) }) {
@@ -325,7 +325,7 @@ func (a *Question) claim(r *universe.Release, p, framework *universe.Package, ta
 }
 
 // secondCopy is the remark on a release that needs the framework instead of having it as a peer.
-func (a *Question) secondCopy(d universe.Demand, framework *universe.Package, target []string) string {
+func (a *Judgement) secondCopy(d universe.Demand, framework *universe.Package, target []string) string {
 	if a.App.Tenancy == solve.Single {
 		return ""
 	}
@@ -342,7 +342,7 @@ func (a *Question) secondCopy(d universe.Demand, framework *universe.Package, ta
 }
 
 // grade grades one demand on the framework.
-func (a *Question) grade(r *universe.Release, d universe.Demand, framework *universe.Package, first *universe.Release,
+func (a *Judgement) grade(r *universe.Release, d universe.Demand, framework *universe.Package, first *universe.Release,
 	target []string) (project.Grade, string) {
 	says := "asks for " + asked(d)
 	set, err := framework.Admit(d.Text)
@@ -394,7 +394,7 @@ func datedGrade(r *universe.Release, framework *universe.Package, first *univers
 }
 
 // firstOf returns the first stable release among the target's.
-func (a *Question) firstOf(framework *universe.Package, target []string) *universe.Release {
+func (a *Judgement) firstOf(framework *universe.Package, target []string) *universe.Release {
 	for i := range framework.Len() {
 		if r := framework.About(i); slices.Contains(target, r.Version.String()) {
 			return r
@@ -422,7 +422,7 @@ func inOrder(p *universe.Package) bool {
 }
 
 // trusted filters releases to those whose evidence about the framework is strong enough for the policy.
-func (a *Question) trusted(p *universe.Package, releases, target []string) []string {
+func (a *Judgement) trusted(p *universe.Package, releases, target []string) []string {
 	if a.App.Rules.Evidence == "" {
 		return releases
 	}

@@ -9,7 +9,7 @@ import (
 
 // Evenly leaves members of a family that go ahead of the framework the releases that all have by
 // number, or else by major.
-func (a *Question) Evenly(c Choice, names []string) error {
+func (a *Judgement) Evenly(c Choice, names []string) error {
 	if len(names) < 2 || a.Akin(names[0], names[1]) == DeclaredFamily {
 		return nil
 	}
@@ -52,7 +52,7 @@ func (a *Question) Evenly(c Choice, names []string) error {
 
 // inFamily leaves of the releases that can go ahead of the framework those that the package's
 // family can have too, where it has one that stands at the same major.
-func (a *Question) inFamily(name string, p *universe.Package, over crossing, among version.Set) (version.Set, error) {
+func (a *Judgement) inFamily(name string, p *universe.Package, over crossing, among version.Set) (version.Set, error) {
 	framework, old, target := over.framework, over.old, over.target
 	at := p.Known(a.Locked(name))
 	c, names := Choice{name: Texts(p, among)}, []string{name}

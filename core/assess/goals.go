@@ -17,7 +17,7 @@ const TheGoal = "the goal"
 // further one is a declared package that is to reach some releases too, or a runtime that is to be
 // raised. A goal that makes no sense is a *project.GoalError.
 func Ask(ctx context.Context, source universe.Source, app project.Application,
-	goals []project.Goal) (*Question, error) {
+	goals []project.Goal) (*Judgement, error) {
 	a, err := AskOne(ctx, source, app, goals[0])
 	if err != nil {
 		return nil, err
@@ -38,7 +38,7 @@ func Ask(ctx context.Context, source universe.Source, app project.Application,
 }
 
 // further adds a further goal.
-func (a *Question) further(g project.Goal) error {
+func (a *Judgement) further(g project.Goal) error {
 	declared := a.Declaration(g.Name)
 	switch {
 	case g.Name == a.Goal.Name || a.Also[g.Name] != nil:
@@ -79,7 +79,7 @@ func (a *Question) further(g project.Goal) error {
 // Towards filters releases to those allowed with the goal: where the package is a goal itself, to
 // the releases that this goal means; to those whose evidence is strong enough for the policy; and
 // to those that promise to go with it, unless there are none that do.
-func (a *Question) Towards(name string, p *universe.Package, releases, target []string) []string {
+func (a *Judgement) Towards(name string, p *universe.Package, releases, target []string) []string {
 	releases = a.towards(name, p, releases, target)
 	if a.Goal.Name == "" {
 		return releases
@@ -92,7 +92,7 @@ func (a *Question) Towards(name string, p *universe.Package, releases, target []
 }
 
 // towards is Towards but for dates.
-func (a *Question) towards(name string, p *universe.Package, releases, target []string) []string {
+func (a *Judgement) towards(name string, p *universe.Package, releases, target []string) []string {
 	if allowed := a.Also[name]; allowed != nil && a.final(target) { // on the way it need not be there yet
 		releases = slices.DeleteFunc(slices.Clone(releases), func(v string) bool { return !slices.Contains(allowed, v) })
 	}
@@ -108,12 +108,12 @@ func (a *Question) towards(name string, p *universe.Package, releases, target []
 }
 
 // final reports whether some releases of the framework are those of the goal, and not of a hop on the way.
-func (a *Question) final(target []string) bool {
+func (a *Judgement) final(target []string) bool {
 	return len(target) > 0 && slices.Contains(a.meant, target[len(target)-1])
 }
 
 // Raises lists the runtimes that are goals and not reached yet.
-func (a *Question) Raises() []RuntimeNeed {
+func (a *Judgement) Raises() []RuntimeNeed {
 	var all []RuntimeNeed
 	for _, name := range project.RuntimesOf(a.App) {
 		v, asked := a.Raised[name]

@@ -11,7 +11,7 @@ import (
 
 // guides returns the guides about the goal's framework, for the majors after the one in use up to
 // the goal's, or for one major alone.
-func (a *Question) guides(major string) []project.Guide {
+func (a *Judgement) guides(major string) []project.Guide {
 	p, err := a.Pkg(a.Goal.Name)
 	if err != nil {
 		return nil
@@ -36,12 +36,12 @@ func (a *Question) guides(major string) []project.Guide {
 }
 
 // after reports whether some release of a major comes after a position.
-func (a *Question) after(major string, p *universe.Package, at int) bool {
+func (a *Judgement) after(major string, p *universe.Package, at int) bool {
 	return slices.ContainsFunc(p.Versions()[at+1:], func(v version.Version) bool { return a.App.Scheme.Major(v) == major })
 }
 
 // RetirementOf says whether a package retires: its maintainers say so, or a guide does.
-func (a *Question) RetirementOf(p *universe.Package) *Retirement {
+func (a *Judgement) RetirementOf(p *universe.Package) *Retirement {
 	said := RetirementOf(p, a.Goal.Name)
 	if about, runtime := a.described(p); about != "" && !runtime && a.Declaration(about).As != "" && said != nil &&
 		said.Kind == project.Abandoned {
@@ -70,7 +70,7 @@ func (a *Question) RetirementOf(p *universe.Package) *Retirement {
 }
 
 // later reports whether a sentence speaks of a version of the framework that comes after the goal.
-func (a *Question) later(says string) bool {
+func (a *Judgement) later(says string) bool {
 	p, err := a.Pkg(a.Goal.Name)
 	if err != nil {
 		return false
@@ -91,7 +91,7 @@ func (a *Question) later(says string) bool {
 // companion filters releases of a package to those that guides recommend with some releases of the
 // framework, and without those that they want to move together with a later major. A recommendation
 // that no release fits is ignored.
-func (a *Question) companion(p *universe.Package, releases, target []string) []string {
+func (a *Judgement) companion(p *universe.Package, releases, target []string) []string {
 	for _, one := range a.recommended(p, target) {
 		releases = slices.DeleteFunc(slices.Clone(releases), func(v string) bool {
 			in := one.set.Has(p.Index(v))
@@ -102,7 +102,7 @@ func (a *Question) companion(p *universe.Package, releases, target []string) []s
 }
 
 // advises reports whether guides recommend a release of a package with some releases of the framework.
-func (a *Question) advises(p *universe.Package, v string, target []string) bool {
+func (a *Judgement) advises(p *universe.Package, v string, target []string) bool {
 	return slices.ContainsFunc(a.recommended(p, target), func(one recommendation) bool {
 		return one.here && one.set.Has(p.Index(v))
 	})
@@ -110,7 +110,7 @@ func (a *Question) advises(p *universe.Package, v string, target []string) bool 
 
 // inStep reports whether people say that a declared package moves together with the goal: advice, or a family that the
 // framework is in.
-func (a *Question) inStep(name string, p *universe.Package) bool {
+func (a *Judgement) inStep(name string, p *universe.Package) bool {
 	return a.Akin(a.Goal.Name, name) != "" ||
 		slices.ContainsFunc(a.recommended(p, a.meant), func(one recommendation) bool { return one.here && one.together })
 }
@@ -124,7 +124,7 @@ type recommendation struct {
 }
 
 // Advised says which guide wants a declared package off its release with some releases of the framework; "" for none.
-func (a *Question) Advised(name string, target []string) string {
+func (a *Judgement) Advised(name string, target []string) string {
 	p, err := a.Pkg(name)
 	if err != nil {
 		return ""
@@ -139,7 +139,7 @@ func (a *Question) Advised(name string, target []string) string {
 
 // recommended returns what guides say that a package must be at, as seen from some releases of the
 // framework. What is only guessed does not count.
-func (a *Question) recommended(p *universe.Package, target []string) (all []recommendation) {
+func (a *Judgement) recommended(p *universe.Package, target []string) (all []recommendation) {
 	framework, err := a.Pkg(a.Goal.Name)
 	if err != nil || len(target) == 0 {
 		return nil
@@ -164,7 +164,7 @@ func (a *Question) recommended(p *universe.Package, target []string) (all []reco
 }
 
 // advised returns what guides recommend for a package, as evidence.
-func (a *Question) advised(name string) []Evidence {
+func (a *Judgement) advised(name string) []Evidence {
 	var all []Evidence
 	for _, g := range a.guides("") {
 		for _, f := range g.Facts {
@@ -177,7 +177,7 @@ func (a *Question) advised(name string) []Evidence {
 }
 
 // AdvisedRuntimes returns the runtimes that guides ask for, for one major or for all on the way.
-func (a *Question) AdvisedRuntimes(major string) []RuntimeNeed {
+func (a *Judgement) AdvisedRuntimes(major string) []RuntimeNeed {
 	var all []RuntimeNeed
 	for _, g := range a.guides(major) {
 		for _, f := range g.Facts {
@@ -195,7 +195,7 @@ func (a *Question) AdvisedRuntimes(major string) []RuntimeNeed {
 // touching returns the facts of the guides that concern the application: facts about its packages,
 // facts whose names were found in its source, and facts that belong to every such upgrade. Each
 // comes with its major.
-func (a *Question) touching() []Touch {
+func (a *Judgement) touching() []Touch {
 	var all []Touch
 	locked := map[string][]string{}
 	if a.Base != nil {

@@ -61,7 +61,7 @@ type statements struct {
 }
 
 // statements returns what every release of a package says about the framework.
-func (a *Question) statements(p, framework *universe.Package) *statements {
+func (a *Judgement) statements(p, framework *universe.Package) *statements {
 	key := [2]*universe.Package{p, framework}
 	if known, ok := a.memo.statements.Load(key); ok {
 		return known.(*statements)
@@ -91,7 +91,7 @@ func (a *Question) statements(p, framework *universe.Package) *statements {
 // not for those before the one in use, and for none of a package of which neither that one nor the
 // newest speaks of the framework: it is taken to be silent; and for none that would have to be
 // built. What is chosen in the end is solved with what it demands all the same.
-func (a *Question) lookedAt(p, framework *universe.Package, i int) bool {
+func (a *Judgement) lookedAt(p, framework *universe.Package, i int) bool {
 	if !p.IsCostly() {
 		return true
 	}
@@ -101,19 +101,19 @@ func (a *Question) lookedAt(p, framework *universe.Package, i int) bool {
 }
 
 // ends lists the position of the release in use and that of the newest.
-func (a *Question) ends(p *universe.Package) []int {
+func (a *Judgement) ends(p *universe.Package) []int {
 	return []int{max(0, p.Index(a.Locked(a.declaredAs(p.Name)))), max(0, p.Stable().Max())}
 }
 
 // speaks reports whether a release speaks of the framework.
-func (a *Question) speaks(p, framework *universe.Package, i int) bool {
+func (a *Judgement) speaks(p, framework *universe.Package, i int) bool {
 	return len(a.ofFramework(p.Needs(i)))+len(a.ofFramework(p.Peers(i))) > 0 || a.namesOf(p, i, framework) != ""
 }
 
 // lookAhead begins to fetch what the assessment will look at, where that costs requests: of every
 // declared package first what tells whether it speaks of the framework, and then of those that do
 // the rest.
-func (a *Question) lookAhead(framework *universe.Package) {
+func (a *Judgement) lookAhead(framework *universe.Package) {
 	for _, p := range a.lookAtEnds() {
 		var rest []int
 		for i := p.Len() - 1; i >= 0; i-- {
@@ -127,7 +127,7 @@ func (a *Question) lookAhead(framework *universe.Package) {
 
 // lookAtEnds begins to fetch, of the declared packages where that costs a request, what the
 // releases in use and the newest state.
-func (a *Question) lookAtEnds() (all []*universe.Package) {
+func (a *Judgement) lookAtEnds() (all []*universe.Package) {
 	for _, d := range a.App.Declared {
 		if !project.Registered(d) {
 			continue
@@ -142,7 +142,7 @@ func (a *Question) lookAtEnds() (all []*universe.Package) {
 
 // statementOf reads what a release says about the framework by its needs and peers; a demand on a
 // sibling says it about the framework.
-func (a *Question) statementOf(needs, peers []universe.Demand, framework *universe.Package) statement {
+func (a *Judgement) statementOf(needs, peers []universe.Demand, framework *universe.Package) statement {
 	s := statement{demands: append(a.ofFramework(peers), a.ofFramework(needs)...),
 		admits: version.FullSet(framework.Len())}
 	for _, d := range s.demands {
@@ -156,7 +156,7 @@ func (a *Question) statementOf(needs, peers []universe.Demand, framework *univer
 }
 
 // claimed returns the releases of the framework that a release claims to be for.
-func (a *Question) claimed(p *universe.Package, i int, framework *universe.Package) version.Set {
+func (a *Judgement) claimed(p *universe.Package, i int, framework *universe.Package) version.Set {
 	var named version.Set
 	for _, c := range p.Claims(i) {
 		if c.Package != framework.Name {
@@ -173,7 +173,7 @@ func (a *Question) claimed(p *universe.Package, i int, framework *universe.Packa
 }
 
 // namesOf lists what a release claims of the framework: "marram 4.1, 4.2"; "" for nothing.
-func (a *Question) namesOf(p *universe.Package, i int, framework *universe.Package) string {
+func (a *Judgement) namesOf(p *universe.Package, i int, framework *universe.Package) string {
 	for _, c := range p.Claims(i) {
 		if c.Package == framework.Name {
 			return c.Package + " " + strings.Join(c.Versions, ", ")
@@ -190,7 +190,7 @@ type inference struct {
 }
 
 // sentences tells what the two releases of an inference say.
-func (a *Question) sentences(p, framework *universe.Package, i *inference) (earlier, later string) {
+func (a *Judgement) sentences(p, framework *universe.Package, i *inference) (earlier, later string) {
 	earlier, later = a.sentence(p, i.at, framework), a.sentence(p, i.by, framework)
 	if i.first {
 		later += ", the first to accept it"
@@ -208,7 +208,7 @@ func (a *Question) sentences(p, framework *universe.Package, i *inference) (earl
 // move: support began there. Of the framework in use the first tells nothing, nor does the third
 // where the release in use is silent too: that works, and nothing is inferred against it. Nor is
 // anything against packages that people trust.
-func (a *Question) infer(p, framework *universe.Package, at int, wanted version.Set) *inference {
+func (a *Judgement) infer(p, framework *universe.Package, at int, wanted version.Set) *inference {
 	declared := a.declaredAs(p.Name)
 	if at < 0 || declared == "" || p.Name == framework.Name || a.kin.siblings[p.Name] ||
 		slices.Contains(a.App.Trusted, declared) || a.App.Aside(p.Name, framework.Name) {
@@ -257,13 +257,13 @@ func (a *Question) infer(p, framework *universe.Package, at int, wanted version.
 }
 
 // silent reports whether the release in use states nothing about the framework, which it works with all the same.
-func (a *Question) silent(p *universe.Package, all *statements) bool {
+func (a *Judgement) silent(p *universe.Package, all *statements) bool {
 	at := p.Index(a.Locked(a.declaredAs(p.Name)))
 	return at >= 0 && len(all.all[at].demands) == 0
 }
 
 // sentence says what a release states about the framework.
-func (a *Question) sentence(p *universe.Package, at int, framework *universe.Package) string {
+func (a *Judgement) sentence(p *universe.Package, at int, framework *universe.Package) string {
 	r := p.At(at)
 	demands := a.onFramework(r)
 	if names := a.namesOf(p, at, framework); names != "" {
@@ -276,14 +276,14 @@ func (a *Question) sentence(p *universe.Package, at int, framework *universe.Pac
 }
 
 // reached reports whether some of the wanted releases belong to the major in use, or to one before it.
-func (a *Question) reached(framework *universe.Package, wanted version.Set) bool {
+func (a *Judgement) reached(framework *universe.Package, wanted version.Set) bool {
 	here := framework.Known(a.Locked(a.Goal.Name))
 	first := wanted.Min()
 	return here != nil && first >= 0 && !a.pastMajor(framework.Version(first), here.Version)
 }
 
 // declaredAs returns the name under which a package is declared, "" for none.
-func (a *Question) declaredAs(pkg string) string {
+func (a *Judgement) declaredAs(pkg string) string {
 	for _, d := range a.App.Declared {
 		if d.Package == pkg && !d.Foreign {
 			return d.As
@@ -294,7 +294,7 @@ func (a *Question) declaredAs(pkg string) string {
 
 // promising filters releases of a declared package to those that are not taken to exclude some
 // releases of the framework.
-func (a *Question) promising(p, framework *universe.Package, releases, target []string) []string {
+func (a *Judgement) promising(p, framework *universe.Package, releases, target []string) []string {
 	wanted := a.setOf(framework, target)
 	if wanted.Empty() {
 		return releases

@@ -11,7 +11,7 @@ import (
 
 // Interpreting returns the question for what nothing needs to move: later releases interpret earlier ones between all
 // declared packages, and not only towards the framework. What stands beside each other in a resolution works.
-func (a *Question) Interpreting(now *solve.Resolution) *Question {
+func (a *Judgement) Interpreting(now *solve.Resolution) *Judgement {
 	other := *a
 	other.Source = a.interpreted(a.Source, now)
 	return &other
@@ -22,7 +22,7 @@ func (a *Question) Interpreting(now *solve.Resolution) *Question {
 // another declared package with an end, the silence or the open range of an earlier one is no
 // promise about majors that are newer than any of them admits. It is a view for choosing; locks are
 // made from the source below. Where it costs requests to look at releases, nothing is interpreted.
-func (a *Question) interpreted(source universe.Source, now *solve.Resolution) universe.Source {
+func (a *Judgement) interpreted(source universe.Source, now *solve.Resolution) universe.Source {
 	if a.App.Tenancy != solve.Nested {
 		return source
 	}

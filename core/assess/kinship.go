@@ -17,7 +17,7 @@ const DeclaredFamily = "declared as a family"
 // none: people said so, or they have a scope, a name stem or a repository in common, or one asks
 // for exactly its own number of the other, and they were published under the same version numbers,
 // or on the same days in the same majors.
-func (a *Question) Akin(x, y string) string {
+func (a *Judgement) Akin(x, y string) string {
 	type pair struct{ akin, to string }
 	key := pair{min(x, y), max(x, y)}
 	known, ok := a.memo.statements.Load(key)
@@ -27,7 +27,7 @@ func (a *Question) Akin(x, y string) string {
 	return known.(string)
 }
 
-func (a *Question) akin(x, y string) string {
+func (a *Judgement) akin(x, y string) string {
 	for _, family := range a.App.Families {
 		if slices.Contains(family, x) && slices.Contains(family, y) {
 			return DeclaredFamily
@@ -57,7 +57,7 @@ func (a *Question) akin(x, y string) string {
 // sameDays reports whether, as long as there were both, at least three out of four releases of each
 // of two packages came on a day when the other had one of the same major, with more than a few such
 // days.
-func (a *Question) sameDays(x, y string) bool {
+func (a *Judgement) sameDays(x, y string) bool {
 	px, errX := a.Pkg(x)
 	py, errY := a.Pkg(y)
 	return errX == nil && errY == nil && inOrder(px) && inOrder(py) && releasedWith(px, py) && releasedWith(py, px)
@@ -89,7 +89,7 @@ func releasedWith(p, other *universe.Package) bool {
 	return met > fewShared && 4*met >= 3*all
 }
 
-func (a *Question) repository(name string) string {
+func (a *Judgement) repository(name string) string {
 	pkg, err := a.Pkg(name)
 	if err != nil {
 		return ""
@@ -98,7 +98,7 @@ func (a *Question) repository(name string) string {
 }
 
 // exactly reports whether the locked release of a package asks for its own number of another.
-func (a *Question) exactly(by, other string) bool {
+func (a *Judgement) exactly(by, other string) bool {
 	pkg, err := a.Pkg(by)
 	if err != nil {
 		return false
@@ -111,7 +111,7 @@ func (a *Question) exactly(by, other string) bool {
 
 // sameHistory reports whether two packages were published under the same version numbers, at least three times out of
 // four: over their whole lives, or as long as there were both.
-func (a *Question) sameHistory(x, y string) bool {
+func (a *Judgement) sameHistory(x, y string) bool {
 	px, errX := a.Pkg(x)
 	py, errY := a.Pkg(y)
 	return errX == nil && errY == nil && equalNumbers(px, py)
@@ -172,7 +172,7 @@ type kin struct {
 }
 
 // relatives finds the framework's relatives among what is declared and locked.
-func (a *Question) relatives() error {
+func (a *Judgement) relatives() error {
 	a.kin = kin{map[string]bool{}, map[string]bool{}, map[string]bool{}, map[string]bool{}}
 	framework, err := a.Pkg(a.Goal.Name)
 	if err != nil {
@@ -229,7 +229,7 @@ func (a *Question) relatives() error {
 // majors; and more than one of them came in the time of the framework's, which one coincidence does
 // not. One that came well before the framework's, or a major past all of the framework's, tells
 // that it numbers them for itself.
-func (a *Question) followsMajors(p, framework *universe.Package, at version.Version) bool {
+func (a *Judgement) followsMajors(p, framework *universe.Package, at version.Version) bool {
 	r := p.Release(a.Locked(a.declaredAs(p.Name)))
 	if r == nil || a.App.Scheme.Major(r.Version) != a.App.Scheme.Major(at) {
 		return false
@@ -273,7 +273,7 @@ const manyMajors = 5
 
 // sameMajors reports whether, where there are no dates that could tell, the majors themselves tell
 // that a package follows the framework's: it has many of them, and the newest of both is the same.
-func (a *Question) sameMajors(p, framework *universe.Package, theirs map[string]bool) bool {
+func (a *Judgement) sameMajors(p, framework *universe.Package, theirs map[string]bool) bool {
 	tells := func(p *universe.Package) bool { return !p.Published(p.Len()-1).IsZero() && inOrder(p) }
 	if tells(p) && tells(framework) {
 		return false
@@ -292,7 +292,7 @@ func (a *Question) sameMajors(p, framework *universe.Package, theirs map[string]
 // bornWith reports whether the major of a release came in the time of the framework's major of that
 // number: after its first release, and before the first of the next. It is false where there are no
 // dates that could tell.
-func (a *Question) bornWith(p, framework *universe.Package, i int, major string) bool {
+func (a *Judgement) bornWith(p, framework *universe.Package, i int, major string) bool {
 	born := p.Born(i)
 	if born.IsZero() || !inOrder(p) || !inOrder(framework) {
 		return false
@@ -314,7 +314,7 @@ func (a *Question) bornWith(p, framework *universe.Package, i int, major string)
 const aheadTime = 60 * 24 * time.Hour
 
 // bornBefore reports whether the major of a release came well before the framework's of that number, previews included.
-func (a *Question) bornBefore(p, framework *universe.Package, i int, major string) bool {
+func (a *Judgement) bornBefore(p, framework *universe.Package, i int, major string) bool {
 	born := p.Born(i)
 	if born.IsZero() || !inOrder(p) || !inOrder(framework) {
 		return false
@@ -329,14 +329,14 @@ func (a *Question) bornBefore(p, framework *universe.Package, i int, major strin
 }
 
 // pastMajor reports whether a version belongs to a later major than another.
-func (a *Question) pastMajor(v, other version.Version) bool {
+func (a *Judgement) pastMajor(v, other version.Version) bool {
 	return v.Compare(other) > 0 && a.App.Scheme.Major(v) != a.App.Scheme.Major(other)
 }
 
 // ofGoal filters releases of the framework's own packages: none passes the majors of some releases
 // of the framework, and of those that share its numbers only releases of these majors are left,
 // where there are any.
-func (a *Question) ofGoal(name string, p, framework *universe.Package, releases, target []string) []string {
+func (a *Judgement) ofGoal(name string, p, framework *universe.Package, releases, target []string) []string {
 	if !a.kin.capped[name] || len(target) == 0 {
 		return releases
 	}
@@ -370,7 +370,7 @@ func (a *Question) ofGoal(name string, p, framework *universe.Package, releases,
 
 // states reports whether a release names some releases of the framework, by a range with an end or
 // as ones that it is for: no kinship says otherwise then.
-func (a *Question) states(p, framework *universe.Package, v string, target []string) bool {
+func (a *Judgement) states(p, framework *universe.Package, v string, target []string) bool {
 	i := p.Index(v)
 	if i < 0 || a.kin.siblings[p.Name] {
 		return false
@@ -384,12 +384,12 @@ func (a *Question) states(p, framework *universe.Package, v string, target []str
 
 // Owned reports whether a declared package is one of the framework's own that share its numbers: it
 // moves with the framework, and neither before nor after.
-func (a *Question) Owned(name string) bool { return a.kin.owned[name] }
+func (a *Judgement) Owned(name string) bool { return a.kin.owned[name] }
 
 // BesideFramework returns where one of the framework's own packages that share its numbers goes
 // with a release of it: to that number, or where it has none, to its newest before, instead of a
 // later one that would resolve too.
-func (a *Question) BesideFramework(name, v, framework string) string {
+func (a *Judgement) BesideFramework(name, v, framework string) string {
 	p, errP := a.Pkg(name)
 	f, errF := a.Pkg(a.Goal.Name)
 	if !a.kin.owned[name] || errP != nil || errF != nil || p.Known(v) == nil || f.Known(framework) == nil ||
@@ -408,7 +408,7 @@ func (a *Question) BesideFramework(name, v, framework string) string {
 
 // Ends reports whether a declared package that is published with the framework, number by number,
 // has no release of the framework's major at a version.
-func (a *Question) Ends(p *universe.Package, name string, framework version.Version) bool {
+func (a *Judgement) Ends(p *universe.Package, name string, framework version.Version) bool {
 	if !a.kin.owned[name] && !a.kin.numbered[name] {
 		return false
 	}
@@ -418,7 +418,7 @@ func (a *Question) Ends(p *universe.Package, name string, framework version.Vers
 
 // Capped reports whether a release of a declared package is past the goal's major, though the
 // package follows the framework's majors.
-func (a *Question) Capped(name string, v version.Version) bool {
+func (a *Judgement) Capped(name string, v version.Version) bool {
 	if !a.kin.capped[name] {
 		return false
 	}
@@ -431,7 +431,7 @@ func (a *Question) Capped(name string, v version.Version) bool {
 }
 
 // Describes returns the package, or the runtime, that a declared package describes; "" for none.
-func (a *Question) Describes(name string) string {
+func (a *Judgement) Describes(name string) string {
 	p, err := a.Pkg(name)
 	if err != nil {
 		return ""
@@ -441,7 +441,7 @@ func (a *Question) Describes(name string) string {
 }
 
 // described returns what a package describes, and whether that is a runtime; "" where it describes nothing.
-func (a *Question) described(p *universe.Package) (about string, runtime bool) {
+func (a *Judgement) described(p *universe.Package) (about string, runtime bool) {
 	if a.App.Kin == nil {
 		return "", false
 	}
@@ -459,7 +459,7 @@ func (a *Question) described(p *universe.Package) (about string, runtime bool) {
 // where there is a description of the next major; and those that describe a runtime are hidden
 // beyond the major that is deployed. Locked releases are as they are. It is a view for choosing;
 // locks are made from the source below.
-func (a *Question) following(source universe.Source) universe.Source {
+func (a *Judgement) following(source universe.Source) universe.Source {
 	if a.App.Kin == nil {
 		return source
 	}
@@ -532,7 +532,7 @@ func (a *Question) following(source universe.Source) universe.Source {
 
 // endsWithMajor reports whether a description of a package's major has no say about the next one,
 // because there is one of that too: then both move in one stage.
-func (a *Question) endsWithMajor(p, other *universe.Package, v version.Version) bool {
+func (a *Judgement) endsWithMajor(p, other *universe.Package, v version.Version) bool {
 	from := a.firstFromMajor(other, v)
 	if from == nil || a.App.Scheme.Major(from) != a.App.Scheme.Major(v) {
 		return false
@@ -554,7 +554,7 @@ func (a *Question) endsWithMajor(p, other *universe.Package, v version.Version) 
 
 // firstFromMajor returns the first release of a package from the major on that a version of another
 // one names; nil where there is none.
-func (a *Question) firstFromMajor(p *universe.Package, v version.Version) version.Version {
+func (a *Judgement) firstFromMajor(p *universe.Package, v version.Version) version.Version {
 	for i := range p.Len() {
 		if r := p.Version(i); !a.pastMajor(v, r) && !r.Prerelease() {
 			return r
@@ -565,7 +565,7 @@ func (a *Question) firstFromMajor(p *universe.Package, v version.Version) versio
 
 // firstFromMinor returns the first release of a package of the major and the minor, or a later minor, that a version of
 // another one names; nil where there is none: the numbers of a description's minors need mean nothing.
-func (a *Question) firstFromMinor(p *universe.Package, v version.Version) version.Version {
+func (a *Judgement) firstFromMinor(p *universe.Package, v version.Version) version.Version {
 	for i := range p.Len() {
 		r := p.Version(i)
 		if r.Prerelease() || a.App.Scheme.Major(r) != a.App.Scheme.Major(v) {
@@ -580,7 +580,7 @@ func (a *Question) firstFromMinor(p *universe.Package, v version.Version) versio
 
 // pastRuntime reports whether a version is of a later major than a runtime has anywhere. Of a
 // runtime that nobody knows, no release is past.
-func (a *Question) pastRuntime(name string, v version.Version) bool {
+func (a *Judgement) pastRuntime(name string, v version.Version) bool {
 	runtime := a.App.Runtime(name)
 	for _, text := range a.App.Assumed()[name] {
 		at, err := runtime.Scheme.Complete(text)

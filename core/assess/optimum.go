@@ -21,7 +21,7 @@ type Optimum struct {
 // then the fewest locked packages moved, then the newest releases of those declared packages that
 // move, one after the other. Held packages are not touched. Without any solution it returns nil.
 // Unless the whole is asked for, it stops after the lines: they decide what has to move.
-func (a *Question) Optimum(s project.Draft, target []string, whole bool) (*solve.Resolution, *Optimum, error) {
+func (a *Judgement) Optimum(s project.Draft, target []string, whole bool) (*solve.Resolution, *Optimum, error) {
 	first, err := a.Fewest(s, target)
 	if err != nil || first == nil {
 		return nil, nil, err
@@ -33,7 +33,7 @@ func (a *Question) Optimum(s project.Draft, target []string, whole bool) (*solve
 }
 
 // CostOf returns how many packages break and how many lines change on the way to a target; nil when there is none.
-func (a *Question) CostOf(s project.Draft, target []string) ([]int, error) {
+func (a *Judgement) CostOf(s project.Draft, target []string) ([]int, error) {
 	first, err := a.Fewest(s, target)
 	if err != nil || first == nil {
 		return nil, err
@@ -51,7 +51,7 @@ type PartialOptimum struct {
 }
 
 // Fewest finds the fewest declared packages that break, then the fewest lines; nil without any solution.
-func (a *Question) Fewest(s project.Draft, target []string) (*PartialOptimum, error) {
+func (a *Judgement) Fewest(s project.Draft, target []string) (*PartialOptimum, error) {
 	c, names, err := a.choices(s, target)
 	if err != nil {
 		return nil, err
@@ -95,7 +95,7 @@ func (a *Question) Fewest(s project.Draft, target []string) (*PartialOptimum, er
 
 // choices gives every declared package the releases that it may have with a target; with their
 // names but for the framework's.
-func (a *Question) choices(s project.Draft, target []string) (c Choice, names []string, err error) {
+func (a *Judgement) choices(s project.Draft, target []string) (c Choice, names []string, err error) {
 	names = slices.DeleteFunc(a.Names(), func(n string) bool { return n == a.Goal.Name || s.Gone[n] })
 	c = Choice{a.Goal.Name: target}
 	for _, name := range names {
@@ -110,7 +110,7 @@ func (a *Question) choices(s project.Draft, target []string) (c Choice, names []
 }
 
 // Rest works out the rest of an optimum.
-func (a *Question) Rest(s project.Draft, first *PartialOptimum) (*solve.Resolution, *Optimum, error) {
+func (a *Judgement) Rest(s project.Draft, first *PartialOptimum) (*solve.Resolution, *Optimum, error) {
 	o, best, c, names := first.optimizer, first.Best, first.choice, first.names
 	o.Effort = project.Effort
 	own := []string{a.Goal.Name} // the framework and its own packages, which go by its majors, and what describes it
@@ -147,7 +147,7 @@ func (a *Question) Rest(s project.Draft, first *PartialOptimum) (*solve.Resoluti
 // newest returns one objective for each declared package that a solution moves: how many releases
 // it could be newer. What the solution has reached already is a soft constraint too, so that it is
 // not lost.
-func (a *Question) newest(r, locked *solve.Resolution, c Choice, names []string) ([]solve.Objective, error) {
+func (a *Judgement) newest(r, locked *solve.Resolution, c Choice, names []string) ([]solve.Objective, error) {
 	var all []solve.Objective
 	for _, name := range names {
 		got := project.VersionOf(r, name)
@@ -182,7 +182,7 @@ func KeepExcept(locked *solve.Resolution, moving map[string]bool) map[string][]s
 
 // Scopes returns the releases that a package may have without a breaking move, and all that it may
 // have: none before the one in use. A held package may have the one in use alone.
-func (a *Question) Scopes(p *universe.Package, s project.Draft, name string) (inStep, free []string) {
+func (a *Judgement) Scopes(p *universe.Package, s project.Draft, name string) (inStep, free []string) {
 	current := project.VersionOf(s.Locked, name)
 	all := Texts(p, a.Usable(p, current))
 	at := p.Index(current)
@@ -206,7 +206,7 @@ func (a *Question) Scopes(p *universe.Package, s project.Draft, name string) (in
 }
 
 // Admitted returns the releases that every line of the manifest about a name admits.
-func (a *Question) Admitted(p *universe.Package, s project.Draft, name string) version.Set {
+func (a *Judgement) Admitted(p *universe.Package, s project.Draft, name string) version.Set {
 	all := version.FullSet(p.Len())
 	for _, d := range a.App.Declared {
 		if d.As == name {

@@ -12,7 +12,7 @@ import (
 // itself is preferred, and where there is none, the evidence says what it asks for.
 
 // overriding returns the override that binds the edge of a release to a name; nil for none.
-func (a *Question) overriding(p *universe.Package, release, as string) *universe.Override {
+func (a *Judgement) overriding(p *universe.Package, release, as string) *universe.Override {
 	var found *universe.Override
 	for i, o := range a.App.Overrides {
 		if o.Binds(p, p.Index(release), as) && (found == nil || found.By == "") {
@@ -24,7 +24,7 @@ func (a *Question) overriding(p *universe.Package, release, as string) *universe
 }
 
 // overridden reports whether the manifest overrides what a package asks of the framework.
-func (a *Question) overridden(p, framework *universe.Package) bool {
+func (a *Judgement) overridden(p, framework *universe.Package) bool {
 	return slices.ContainsFunc(a.App.Overrides, func(o universe.Override) bool {
 		return o.Package == framework.Name && (o.By == "" || o.By == p.Name)
 	}) &&
@@ -33,7 +33,7 @@ func (a *Question) overridden(p, framework *universe.Package) bool {
 
 // ofItself returns the releases that would be compatible with some releases of the framework if
 // nothing were overridden.
-func (a *Question) ofItself(p, framework *universe.Package, target []string) version.Set {
+func (a *Judgement) ofItself(p, framework *universe.Package, target []string) version.Set {
 	wanted, out := a.setOf(framework, target), version.NewSet(p.Len())
 	for i := range p.Len() {
 		refuses := func(d universe.Demand) bool {

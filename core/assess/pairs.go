@@ -35,7 +35,7 @@ func (p *pairing) String() string {
 // paired returns a source in which open demands end with the majors that existed when the release
 // was published, or that the application has in use. It is a view for choosing; locks are made from
 // the source below.
-func (a *Question) paired(source universe.Source) universe.Source {
+func (a *Judgement) paired(source universe.Source) universe.Source {
 	if a.pairs == nil || a.Base == nil {
 		return source
 	}
@@ -53,7 +53,7 @@ func (a *Question) paired(source universe.Source) universe.Source {
 	return known.(universe.Source)
 }
 
-func (a *Question) pairedAnew(source universe.Source) universe.Source {
+func (a *Judgement) pairedAnew(source universe.Source) universe.Source {
 	locked := a.Base.Versions()
 	framework := a.Declaration(a.Goal.Name).Package
 	without := a.pairs.without
@@ -103,7 +103,7 @@ func (a *Question) pairedAnew(source universe.Source) universe.Source {
 
 // knownUntil returns the day until which majors of a package count for a release of another one:
 // that of the release, or the one when the major in use was born; false where dates tell nothing.
-func (a *Question) knownUntil(source universe.Source, name string, locked []string, day time.Time) (time.Time, bool) {
+func (a *Judgement) knownUntil(source universe.Source, name string, locked []string, day time.Time) (time.Time, bool) {
 	p, err := universe.LookUp(a.Ctx, source, name)
 	if err != nil || p == nil || !inOrder(p) {
 		return day, false
@@ -125,7 +125,7 @@ func (a *Question) knownUntil(source universe.Source, name string, locked []stri
 // pairUp decides for which packages dates count towards others: for all but the fewest that it
 // takes for the goal to be reached with what promises to go with it, and for none where it cannot
 // be reached at all. A promise about the framework is worth more than one about another package.
-func (a *Question) pairUp() error {
+func (a *Judgement) pairUp() error {
 	a.pairs, a.Source = nil, a.Full
 	given, err := a.relyingOn(a.meant)
 	if err != nil {
@@ -195,7 +195,7 @@ func (a *Question) pairUp() error {
 }
 
 // Trusting returns the question without dates between packages.
-func (a *Question) Trusting() *Question {
+func (a *Judgement) Trusting() *Judgement {
 	other := *a
 	other.pairs = nil
 	other.view()

@@ -55,7 +55,7 @@ func RetirementOf(p *universe.Package, framework string) *Retirement {
 // all of its releases at once, when the newest release of the other needs none; so it retires where
 // the release in use of the other, or the goal's, brings its own type declarations. Those that are
 // maintained have more than that release brings.
-func (a *Question) selfDescribed(about string) *Retirement {
+func (a *Judgement) selfDescribed(about string) *Retirement {
 	releases := []string{a.Locked(about)}
 	if about == a.Goal.Name && len(a.meant) > 0 {
 		releases = append(releases, a.meant[len(a.meant)-1])
@@ -75,14 +75,14 @@ func ended(p *universe.Package) bool {
 }
 
 // Ended is that for a declared name.
-func (a *Question) Ended(name string) bool {
+func (a *Judgement) Ended(name string) bool {
 	p, err := a.Pkg(name)
 	return err == nil && ended(p)
 }
 
 // DescribesItself says that a release of a declared package brings its own type declarations, and
 // where that was read; "" where it is not said to.
-func (a *Question) DescribesItself(name, v string) (says, where string) {
+func (a *Judgement) DescribesItself(name, v string) (says, where string) {
 	p, err := a.Pkg(name)
 	if err != nil {
 		return "", ""

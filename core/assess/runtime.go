@@ -50,7 +50,7 @@ func (n RuntimeNeed) Environments() []Pinned {
 }
 
 // pinned adds what files of the application say of each runtime.
-func (a *Question) pinned(needs []RuntimeNeed) []RuntimeNeed {
+func (a *Judgement) pinned(needs []RuntimeNeed) []RuntimeNeed {
 	for i := range needs {
 		n := &needs[i]
 		for _, pin := range a.App.Pins {
@@ -138,12 +138,12 @@ func compareBool(a, b bool) int {
 // and a resolution: the question as it is where what is deployed suffices, else with the language's
 // own runtime raised, to the lowest version that does. Both are nil where no runtime does. Where
 // nobody knows what is deployed, any runtime will do.
-func (a *Question) Sufficient(c Choice) (*Question, *solve.Resolution, error) {
+func (a *Judgement) Sufficient(c Choice) (*Judgement, *solve.Resolution, error) {
 	here := a.Deployed()
 	if len(a.Raised) > 0 {
 		here = a.AnyRuntime()
 	}
-	try := func(q *Question) (*solve.Resolution, error) {
+	try := func(q *Judgement) (*solve.Resolution, error) {
 		r, _, err := q.Solve(c, a.Base.Versions())
 		return r, err
 	}
@@ -163,7 +163,7 @@ func (a *Question) Sufficient(c Choice) (*Question, *solve.Resolution, error) {
 	if _, asked := a.Raised[runtime.Name]; asked || len(deployed) == 0 {
 		return free, r, nil
 	}
-	raisedTo := func(v version.Version) *Question {
+	raisedTo := func(v version.Version) *Judgement {
 		raised := maps.Clone(deployed)
 		for environment, text := range raised {
 			if at, err := runtime.Scheme.Complete(text); err != nil || at.Compare(v) < 0 {
@@ -189,7 +189,7 @@ func (a *Question) Sufficient(c Choice) (*Question, *solve.Resolution, error) {
 }
 
 // Least is Sufficient for what every declared package may choose in a state with a target.
-func (a *Question) Least(s project.Draft, target []string) (*Question, *solve.Resolution, error) {
+func (a *Judgement) Least(s project.Draft, target []string) (*Judgement, *solve.Resolution, error) {
 	c, _, err := a.choices(s, target)
 	if err != nil {
 		return nil, nil, err
@@ -199,17 +199,17 @@ func (a *Question) Least(s project.Draft, target []string) (*Question, *solve.Re
 
 // A lowering is the search for the least version of a runtime with which there is a resolution.
 type lowering struct {
-	*Question
+	*Judgement
 	runtime  project.Runtime
 	lowest   version.Version // what is deployed, which does not do; nil for nothing
-	raisedTo func(version.Version) *Question
-	try      func(*Question) (*solve.Resolution, error)
+	raisedTo func(version.Version) *Judgement
+	try      func(*Judgement) (*solve.Resolution, error)
 }
 
 // from goes down from a question that has a resolution, along the versions that the requirements on the way mention, as
 // long as there is one.
-func (l *lowering) from(q *Question, r *solve.Resolution) (*Question, *solve.Resolution, error) {
-	a, runtime, lowest := l.Question, l.runtime, l.lowest
+func (l *lowering) from(q *Judgement, r *solve.Resolution) (*Judgement, *solve.Resolution, error) {
+	a, runtime, lowest := l.Judgement, l.runtime, l.lowest
 	for at := version.Version(nil); ; {
 		text, err := project.LeastRuntime(a.Ctx, a.Real, runtime, a.fresh(r))
 		if err != nil || text == "" {
@@ -242,14 +242,14 @@ func (l *lowering) from(q *Question, r *solve.Resolution) (*Question, *solve.Res
 }
 
 // fresh returns what of a resolution is not in the base: what is there runs already.
-func (a *Question) fresh(r *solve.Resolution) *solve.Resolution {
+func (a *Judgement) fresh(r *solve.Resolution) *solve.Resolution {
 	here := a.Base.Versions()
 	return &solve.Resolution{Packages: slices.DeleteFunc(
 		slices.Clone(r.Packages), func(n solve.Node) bool { return slices.Contains(here[n.Name], n.Version) })}
 }
 
 // mentioned lists the versions of a runtime that any release of the packages in a resolution mentions, ascending.
-func (a *Question) mentioned(runtime project.Runtime, r *solve.Resolution) (version.List, error) {
+func (a *Judgement) mentioned(runtime project.Runtime, r *solve.Resolution) (version.List, error) {
 	var all []version.Version
 	seen := map[string]bool{}
 	for _, n := range r.Packages {
@@ -281,14 +281,14 @@ func lowestOf(runtime project.Runtime, d project.Deployed) version.Version {
 }
 
 // AnyRuntime returns the question without regard to what is deployed today.
-func (a *Question) AnyRuntime() *Question {
+func (a *Judgement) AnyRuntime() *Judgement {
 	free := *a
 	free.Source = a.ahead()
 	return &free
 }
 
 // ahead returns the source as seen with the runtimes that are goals, and no others, deployed.
-func (a *Question) ahead() universe.Source {
+func (a *Judgement) ahead() universe.Source {
 	runtimes := project.Runtimes{}
 	for name, v := range a.Raised {
 		runtimes[name] = project.Everywhere(v.String())
@@ -297,7 +297,7 @@ func (a *Question) ahead() universe.Source {
 }
 
 // opens lists the newest releases for the goal that need a newer runtime than the goal itself does.
-func (a *Question) opens(least *Question, target []string) []string {
+func (a *Judgement) opens(least *Judgement, target []string) []string {
 	var all []string
 	for _, name := range append([]string{a.Goal.Name}, a.Names()...) {
 		if name == a.Goal.Name && len(all) > 0 {

@@ -16,7 +16,7 @@ const transitive = "transitive"
 
 // transitives finds the standings of packages that nobody declares and that speak of the framework: those whose locked
 // release refuses the goal, since something has to happen to them. Whole is a resolution with the goal, nil for none.
-func (a *Question) transitives(over crossing, whole *solve.Resolution) ([]Assessed, error) {
+func (a *Judgement) transitives(over crossing, whole *solve.Resolution) ([]Assessed, error) {
 	var all []Assessed
 	seen := map[string]bool{}
 	for _, n := range a.Base.Packages {
@@ -48,7 +48,7 @@ func (a *Question) transitives(over crossing, whole *solve.Resolution) ([]Assess
 	return all, nil
 }
 
-func (a *Question) standTransitive(got *Assessed, p *universe.Package, over crossing, whole *solve.Resolution) error {
+func (a *Judgement) standTransitive(got *Assessed, p *universe.Package, over crossing, whole *solve.Resolution) error {
 	framework, old, target := over.framework, over.old, over.target
 	accepts := a.Acceptors(p, framework, target)
 	a.bounds(got, p, accepts)
@@ -83,7 +83,8 @@ func (a *Question) standTransitive(got *Assessed, p *universe.Package, over cros
 
 // standLeft decides on a package that is missing from the resolution with the goal: either nothing
 // needs it any more, or the packages that need it were left out because of it.
-func (a *Question) standLeft(got *Assessed, p, framework *universe.Package, target []string, accepts Acceptance) error {
+func (a *Judgement) standLeft(got *Assessed, p, framework *universe.Package, target []string,
+	accepts Acceptance) error {
 	got.Standing = project.Leaves
 	if _, goes := a.Together[got.By]; goes || got.By == a.Goal.Name || got.By == "" {
 		return nil
@@ -128,7 +129,7 @@ func Indifferent(p *universe.Package, about string) *universe.Package {
 }
 
 // broughtBy names the declared package over which a locked one is needed.
-func (a *Question) broughtBy(name string) string {
+func (a *Judgement) broughtBy(name string) string {
 	ids := map[string]*solve.Node{}
 	for i := range a.Base.Packages {
 		ids[a.Base.Packages[i].ID] = &a.Base.Packages[i]
@@ -152,7 +153,7 @@ func (a *Question) broughtBy(name string) string {
 }
 
 // bounds finds the first and the newest release that state compatibility with the goal.
-func (a *Question) bounds(got *Assessed, p *universe.Package, accepts Acceptance) {
+func (a *Judgement) bounds(got *Assessed, p *universe.Package, accepts Acceptance) {
 	serve := accepts.stated.And(a.Usable(p, got.Locked))
 	if first := serve.Min(); first >= 0 {
 		got.First = p.Version(first).String()
@@ -164,7 +165,7 @@ func (a *Question) bounds(got *Assessed, p *universe.Package, accepts Acceptance
 
 // solved narrows the first and the newest release to those with which the whole application
 // resolves. Ready says that the locked release does.
-func (a *Question) solved(got *Assessed, p *universe.Package, accepts Acceptance, target []string, ready bool) error {
+func (a *Judgement) solved(got *Assessed, p *universe.Package, accepts Acceptance, target []string, ready bool) error {
 	serve := accepts.stated.And(a.Usable(p, got.Locked))
 	if at := p.Index(got.Locked); at >= 0 { // nobody goes back to an open range of long ago
 		later := version.NewSet(p.Len())
@@ -212,7 +213,7 @@ type Wait struct {
 
 // waitList names the packages without whose next release the goal stays out of reach, and reports whether releases of
 // these alone would do, which is solved.
-func (a *Question) waitList(packages []Assessed, framework *universe.Package, target []string) ([]Wait, bool, error) {
+func (a *Judgement) waitList(packages []Assessed, framework *universe.Package, target []string) ([]Wait, bool, error) {
 	var waits []Wait
 	lenient := a.Source
 	c := Choice{a.Goal.Name: target}

@@ -17,7 +17,7 @@ import (
 // that is declared. Packages that are compatible with no release of the goal, even alone, are
 // returned as blocked.
 func Reach(ctx context.Context, source universe.Source, app project.Application,
-	goals []project.Goal) (r *solve.Resolution, blocked []string, a *assess.Question, err error) {
+	goals []project.Goal) (r *solve.Resolution, blocked []string, a *assess.Judgement, err error) {
 	if a, err = assess.Ask(ctx, source, app, goals); err != nil {
 		return nil, nil, nil, err
 	}
@@ -58,13 +58,13 @@ func GoalWays(ctx context.Context, source universe.Source, app project.Applicati
 	if err != nil || r != nil {
 		return nil, err
 	}
-	f := &finder{Question: a, tangle: &solve.Tangle{}}
+	f := &finder{Judgement: a, tangle: &solve.Tangle{}}
 	if t != nil {
 		f.tangle = t
 	}
 	if t := a.Impossible(); t != nil { // nothing that is declared is to blame
 		f.tangle = t
-		if f.Question, err = assess.Ask(ctx, source, app, goals); err != nil { // which sets nothing aside
+		if f.Judgement, err = assess.Ask(ctx, source, app, goals); err != nil { // which sets nothing aside
 			return nil, err
 		}
 		if err := f.less(goals); err != nil {
@@ -137,7 +137,7 @@ func (f *finder) waitFor(blocked []string) ([]WayOut, error) {
 		lenient = universe.Replaced(lenient, universe.Table{p.Name: assess.Indifferent(p, framework.Name)})
 		c[name] = assess.Texts(p, f.Usable(p, f.Locked(name)))
 	}
-	r, _, err := solve.Try(f.Ctx, lenient, f.Question.Problem(c, nil))
+	r, _, err := solve.Try(f.Ctx, lenient, f.Judgement.Problem(c, nil))
 	if err != nil {
 		return nil, err
 	}

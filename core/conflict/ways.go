@@ -60,7 +60,7 @@ const mostWays = 5
 
 // A finder collects ways out of one tangle.
 type finder struct {
-	*assess.Question
+	*assess.Judgement
 	problem solve.Problem
 	tangle  *solve.Tangle
 	ways    []WayOut
@@ -86,8 +86,8 @@ func (f *finder) try(source universe.Source, p solve.Problem) (*solve.Resolution
 // to be. An *solve.UndecidedError comes with the ways that were found, when trying others was given
 // up.
 func WaysOut(ctx context.Context, source universe.Source, app project.Application, t *solve.Tangle) ([]WayOut, error) {
-	a := &assess.Question{Ctx: ctx, Source: project.Runnable(source, app), Full: source, App: app, Base: app.Locked}
-	f := &finder{Question: a, problem: app.Problem(), tangle: t}
+	a := &assess.Judgement{Ctx: ctx, Source: project.Runnable(source, app), Full: source, App: app, Base: app.Locked}
+	f := &finder{Judgement: a, problem: app.Problem(), tangle: t}
 	for _, size := range []int{1, 2, 3} {
 		if err := f.MovesBetween(size); err != nil {
 			return nil, err

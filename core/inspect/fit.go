@@ -25,7 +25,7 @@ type Fit struct {
 func Fits(ctx context.Context, source universe.Source, app project.Application, name string,
 	most int) ([]Fit, *conflict.Obstacle, error) {
 	p, err := universe.LookUp(ctx, source, name)
-	a := &assess.Question{Ctx: ctx, Source: source, Full: source, App: app, Base: app.Locked}
+	a := &assess.Judgement{Ctx: ctx, Source: source, Full: source, App: app, Base: app.Locked}
 	if d := a.Declaration(name); d.As != "" && d.Package != name {
 		p, err = universe.LookUp(ctx, source, d.Package)
 	}

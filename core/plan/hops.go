@@ -210,7 +210,7 @@ func (p *planner) hop(h hop) (bool, error) {
 }
 
 // sufficient returns the question with the least runtime with which the hop resolves; nil where none does.
-func (p *planner) sufficient(h hop, retired []string) (*assess.Question, error) {
+func (p *planner) sufficient(h hop, retired []string) (*assess.Judgement, error) {
 	q, r, err := p.Least(p.without(retired), h.releases)
 	if err != nil || r == nil {
 		return nil, err

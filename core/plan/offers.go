@@ -67,7 +67,7 @@ func newOffering(ctx context.Context, source universe.Source, app project.Applic
 			}
 		}
 	}
-	p := &planner{Question: a.Deployed().Interpreting(app.Locked), assessed: map[string]assess.Assessed{}, plan: &Plan{},
+	p := &planner{Judgement: a.Deployed().Interpreting(app.Locked), assessed: map[string]assess.Assessed{}, plan: &Plan{},
 		closed: map[string]bool{}}
 	p.now = project.Draft{Lines: map[project.Line]string{}, Locked: app.Locked, Gone: map[string]bool{}}
 	for _, d := range app.Declared {

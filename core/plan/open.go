@@ -74,14 +74,14 @@ func (p *planner) under(try func() (bool, error)) (bool, error) {
 	if err != nil || done || !p.closes {
 		return done, err
 	}
-	usual := p.Question
-	defer func() { p.Question = usual }()
+	usual := p.Judgement
+	defer func() { p.Judgement = usual }()
 	for _, find := range []func() (ceilings, error){p.each, p.together} {
 		limits, err := find()
 		if err != nil || limits == nil {
 			return false, err
 		}
-		p.Question = usual.Below(limits)
+		p.Judgement = usual.Below(limits)
 		if done, err := try(); err != nil || done {
 			return done, err
 		}

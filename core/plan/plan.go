@@ -34,17 +34,17 @@ type Plan struct {
 
 // A planner collects stages.
 type planner struct {
-	*assess.Question // as it is asked at this point of the plan
-	assessed         map[string]assess.Assessed
-	plan             *Plan
-	now              project.Draft
-	cut              Cut
-	enough           *assess.Question // with the least runtime that the hop under way needs
-	bridging         family           // the one that is being looked at
-	visited          map[string]bool  // where families that were bridged have stood since the hop began
-	closed           map[string]bool  // what opens found to have no resolution
-	destination      []string         // the releases of the goal, where it can be reached; nil where not
-	closes           bool             // the stage that was tried last would have closed the goal
+	*assess.Judgement // as it is asked at this point of the plan
+	assessed          map[string]assess.Assessed
+	plan              *Plan
+	now               project.Draft
+	cut               Cut
+	enough            *assess.Judgement // with the least runtime that the hop under way needs
+	bridging          family            // the one that is being looked at
+	visited           map[string]bool   // where families that were bridged have stood since the hop began
+	closed            map[string]bool   // what opens found to have no resolution
+	destination       []string          // the releases of the goal, where it can be reached; nil where not
+	closes            bool              // the stage that was tried last would have closed the goal
 }
 
 // NewPlan makes the plan for some goals, of which the first is the framework's. Every stage in it was solved. When the
@@ -76,7 +76,7 @@ func newOne(ctx context.Context, source universe.Source, app project.Application
 	return p, err
 }
 
-func newPlan(a *assess.Question, goals []project.Goal, cut Cut) (*planner, error) {
+func newPlan(a *assess.Judgement, goals []project.Goal, cut Cut) (*planner, error) {
 	app := a.App
 	assessment, err := a.Briefly().Assess()
 	if err != nil {
@@ -84,7 +84,7 @@ func newPlan(a *assess.Question, goals []project.Goal, cut Cut) (*planner, error
 	}
 	assessment.Also = goals[1:]
 	a = a.Deployed()
-	p := &planner{Question: a, assessed: map[string]assess.Assessed{},
+	p := &planner{Judgement: a, assessed: map[string]assess.Assessed{},
 		plan: &Plan{Goal: a.Goal, Also: goals[1:], Tangle: assessment.Tangle, Assessed: assessment,
 			Touches: assessment.Touches}, cut: cut, closed: map[string]bool{}}
 	for _, got := range assessment.Packages {

@@ -339,7 +339,7 @@ func TestOptimumAgainstBruteForce(t *testing.T) {
 }
 
 // bruteCost tries every release of every declared package.
-func bruteCost(t *testing.T, a *assess.Question, s project.Draft) []int {
+func bruteCost(t *testing.T, a *assess.Judgement, s project.Draft) []int {
 	var best []int
 	names := slices.DeleteFunc(a.Names(), func(n string) bool { return n == "f" })
 	c := assess.Choice{"f": {"3.0.0"}}
@@ -375,7 +375,7 @@ func bruteCost(t *testing.T, a *assess.Question, s project.Draft) []int {
 }
 
 // costOf counts the packages that break and the lines that change.
-func costOf(t *testing.T, a *assess.Question, s project.Draft, at map[string]string) []int {
+func costOf(t *testing.T, a *assess.Judgement, s project.Draft, at map[string]string) []int {
 	cost := make([]int, 2)
 	for name, v := range at {
 		p, err := a.Pkg(name)

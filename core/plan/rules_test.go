@@ -283,7 +283,7 @@ func TestLeastRuntime(t *testing.T) {
 }
 
 // solvable reports whether the goal resolves with what is deployed, without anything being raised.
-func solvable(t *testing.T, q *assess.Question, state project.Draft) bool {
+func solvable(t *testing.T, q *assess.Judgement, state project.Draft) bool {
 	t.Helper()
 	c := assess.Choice{"fw": {"2.0.0"}}
 	for _, name := range q.Names() {

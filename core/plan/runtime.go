@@ -66,6 +66,6 @@ func (p *planner) raise(name string, r *solve.Resolution) error {
 	if to == "" {
 		raised = nil
 	}
-	p.Question = p.Raising(name, raised)
+	p.Judgement = p.Raising(name, raised)
 	return nil
 }

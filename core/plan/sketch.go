@@ -23,14 +23,14 @@ func (p *planner) sketch(got *assess.Assessment) error {
 	if blocked == nil {
 		return nil
 	}
-	done, now, question := slices.Clone(p.plan.Stages), p.now.Clone(), p.Question
+	done, now, question := slices.Clone(p.plan.Stages), p.now.Clone(), p.Judgement
 	p.now = p.without(blocked)
 	err := p.hops()
 	if err == nil && p.plan.Reachable {
 		p.plan.Sketch = slices.Clone(p.plan.Stages[len(done):])
 	}
 	p.plan.Stages, p.plan.Reachable = done, false
-	p.now, p.Question = now, question
+	p.now, p.Judgement = now, question
 	return err
 }
 

@@ -23,15 +23,15 @@ type Behind struct{ Name, At, Newest, Why string }
 // behind) and cut into the smallest groups that resolve; then what retires. What stays behind is
 // listed with its reason.
 func (p *planner) tail() error {
-	plain := p.Question
-	defer func() { p.Question = plain }()
+	plain := p.Judgement
+	defer func() { p.Judgement = plain }()
 	for stages := -1; stages < len(p.plan.Stages); { // a move may open another; nothing goes back, so this ends
 		stages = len(p.plan.Stages)
-		p.Question = plain
+		p.Judgement = plain
 		if err := p.tailMinor(); err != nil {
 			return err
 		}
-		p.Question = plain.Interpreting(p.now.Locked)
+		p.Judgement = plain.Interpreting(p.now.Locked)
 		if p.cut.most() < version.Major {
 			break
 		}
@@ -367,9 +367,9 @@ func (p *planner) group(f family, to map[string]string) error {
 
 // within returns the planner with another context.
 func (p *planner) within(ctx context.Context) *planner {
-	q, question := *p, *p.Question
+	q, question := *p, *p.Judgement
 	question.Ctx = ctx
-	q.Question = &question
+	q.Judgement = &question
 	return &q
 }
 

@@ -36,7 +36,7 @@ func Want(ctx context.Context, source universe.Source, app project.Application, 
 	style version.Style) (*Granted, error) {
 	assumed := app
 	assumed.Runtimes = app.Assumed()
-	w := &wanter{Question: &assess.Question{
+	w := &wanter{Judgement: &assess.Judgement{
 		Ctx: ctx, Source: project.Runnable(source, assumed), Full: source, App: app, Base: app.Locked},
 		scopes: map[string][]string{}}
 	edited, lines := app, map[project.Line]string{}
@@ -107,7 +107,7 @@ func Want(ctx context.Context, source universe.Source, app project.Application, 
 }
 
 type wanter struct {
-	*assess.Question
+	*assess.Judgement
 	scopes map[string][]string // releases that come into question, ascending, by declared name
 }
 

@@ -12,10 +12,10 @@ import (
 	"molt/core/version"
 )
 
-// A Question is an application with a goal, and the view of the releases under which it is
+// A Judgement is an application with a goal, and the view of the releases under which it is
 // answered. It does not change once it is built: who asks under other circumstances takes a copy
 // that says so (Briefly, Deployed, Raising, AnyRuntime, InSight).
-type Question struct {
+type Judgement struct {
 	Ctx    context.Context
 	Source universe.Source
 	Full   universe.Source // also what the deployed runtimes do not suit
@@ -39,40 +39,40 @@ type Question struct {
 	ceilings     map[string]string // releases above which packages do not go; see Below
 }
 
-// Impossible returns why the goal does not resolve even by itself, nil where it does; a question
+// Impossible returns why the goal does not resolve even by itself, nil where it does; a judgement
 // that InSight returned knows.
-func (a *Question) Impossible() *solve.Tangle { return a.impossible }
+func (a *Judgement) Impossible() *solve.Tangle { return a.impossible }
 
-// Briefly returns the question when standings alone are asked for: the first and the newest release
+// Briefly returns the judgement when standings alone are asked for: the first and the newest release
 // that would do are not worked out.
-func (a *Question) Briefly() *Question {
+func (a *Judgement) Briefly() *Judgement {
 	other := *a
 	other.brief = true
 	return &other
 }
 
-// Below returns the question when some declared packages do not go above given releases; nil for no such limits.
-func (a *Question) Below(ceilings map[string]string) *Question {
+// Below returns the judgement when some declared packages do not go above given releases; nil for no such limits.
+func (a *Judgement) Below(ceilings map[string]string) *Judgement {
 	other := *a
 	other.ceilings = ceilings
 	return &other
 }
 
 // Under reports whether a release of a declared package is not above its ceiling.
-func (a *Question) Under(name string, p *universe.Package, i int) bool {
+func (a *Judgement) Under(name string, p *universe.Package, i int) bool {
 	limit, limited := a.ceilings[name]
 	return !limited || i <= p.Index(limit)
 }
 
-// Deployed returns the question as seen with what is deployed: releases that this does not suit are hidden.
-func (a *Question) Deployed() *Question {
+// Deployed returns the judgement as seen with what is deployed: releases that this does not suit are hidden.
+func (a *Judgement) Deployed() *Judgement {
 	other := *a
 	other.view()
 	return &other
 }
 
-// Raising returns the question with other versions of a runtime deployed, nil where nobody can tell which.
-func (a *Question) Raising(name string, d project.Deployed) *Question {
+// Raising returns the judgement with other versions of a runtime deployed, nil where nobody can tell which.
+func (a *Judgement) Raising(name string, d project.Deployed) *Judgement {
 	other := *a
 	set := func(runtimes project.Runtimes) project.Runtimes {
 		runtimes = maps.Clone(runtimes)
@@ -96,7 +96,7 @@ func (a *Question) Raising(name string, d project.Deployed) *Question {
 }
 
 // Names returns the declared names that the registry serves, each once, in the order of the manifest.
-func (a *Question) Names() []string {
+func (a *Judgement) Names() []string {
 	var all []string
 	for _, d := range a.App.Declared {
 		if project.Registered(d) && !slices.Contains(all, d.As) {
@@ -107,7 +107,7 @@ func (a *Question) Names() []string {
 }
 
 // Declaration returns the first declaration of a name.
-func (a *Question) Declaration(name string) project.Declared {
+func (a *Judgement) Declaration(name string) project.Declared {
 	for _, d := range a.App.Declared {
 		if d.As == name {
 			return d
@@ -117,16 +117,16 @@ func (a *Question) Declaration(name string) project.Declared {
 }
 
 // Pkg returns the package of a declared name, with all its releases.
-func (a *Question) Pkg(name string) (*universe.Package, error) {
+func (a *Judgement) Pkg(name string) (*universe.Package, error) {
 	return a.Full.Package(a.Ctx, a.Declaration(name).Package)
 }
 
 // Locked returns the version that a declared name has in the base, "" for none.
-func (a *Question) Locked(name string) string { return project.VersionOf(a.Base, name) }
+func (a *Judgement) Locked(name string) string { return project.VersionOf(a.Base, name) }
 
 // Usable returns the releases of a package that a plan may choose: stable ones, the given current one, and
 // prereleases where someone said so.
-func (a *Question) Usable(p *universe.Package, current string) version.Set {
+func (a *Judgement) Usable(p *universe.Package, current string) version.Set {
 	s := p.Stable()
 	if slices.Contains(a.App.Previews, p.Name) {
 		s = p.Standing()
@@ -138,7 +138,7 @@ func (a *Question) Usable(p *universe.Package, current string) version.Set {
 }
 
 // choosable is Usable for a declared name: a held one may only have the release that is locked.
-func (a *Question) choosable(name string, p *universe.Package, current string) version.Set {
+func (a *Judgement) choosable(name string, p *universe.Package, current string) version.Set {
 	i := p.Index(current)
 	if i < 0 || !slices.Contains(a.App.Held, name) {
 		return a.Usable(p, current)
@@ -161,13 +161,13 @@ func Texts(p *universe.Package, s version.Set) []string {
 type Choice map[string][]string
 
 // Problem states the application with a choice of releases, near to the base where some are to be kept.
-func (a *Question) Problem(c Choice, keep map[string][]string) solve.Problem {
+func (a *Judgement) Problem(c Choice, keep map[string][]string) solve.Problem {
 	return a.ProblemFrom(a.Base, c, keep)
 }
 
 // ProblemFrom states the application with a choice of releases, near to a resolution where some are
 // to be kept. The goal and its family are single.
-func (a *Question) ProblemFrom(before *solve.Resolution, c Choice, keep map[string][]string) solve.Problem {
+func (a *Judgement) ProblemFrom(before *solve.Resolution, c Choice, keep map[string][]string) solve.Problem {
 	p := solve.Problem{Tenancy: a.App.Tenancy, Keep: keep, Single: []string{a.Goal.Name}, Outside: a.App.Linked}
 	for _, family := range a.App.Families {
 		if slices.Contains(family, a.Goal.Name) {
@@ -206,7 +206,7 @@ func (a *Question) ProblemFrom(before *solve.Resolution, c Choice, keep map[stri
 
 // Continuing returns the base of a problem that continues a resolution. What one problem finds out
 // about it serves the next.
-func (a *Question) Continuing(r *solve.Resolution) *solve.Base {
+func (a *Judgement) Continuing(r *solve.Resolution) *solve.Base {
 	a.memo.mu.Lock()
 	defer a.memo.mu.Unlock()
 	for _, b := range a.memo.bases {
@@ -224,22 +224,22 @@ func (a *Question) Continuing(r *solve.Resolution) *solve.Base {
 
 // OneAt reports whether the members of a workspace that stand apart have the framework, where they
 // declare it, at one of some releases too.
-func (a *Question) OneAt(r *solve.Resolution, releases []string) bool {
+func (a *Judgement) OneAt(r *solve.Resolution, releases []string) bool {
 	return !slices.ContainsFunc(a.App.Declared, func(d project.Declared) bool {
 		return d.Own == a.Goal.Name && !slices.Contains(releases, project.VersionOf(r, d.As))
 	})
 }
 
 // Solve returns a resolution, or nil and the declared names that the refutation rests on.
-func (a *Question) Solve(c Choice, keep map[string][]string) (*solve.Resolution, []string, error) {
+func (a *Judgement) Solve(c Choice, keep map[string][]string) (*solve.Resolution, []string, error) {
 	return solve.Try(a.Ctx, a.Source, a.Problem(c, keep))
 }
 
-// AskNone builds the question without a goal: what may move while nothing in particular is to be
+// AskNone builds the judgement without a goal: what may move while nothing in particular is to be
 // reached. Its base is the lock.
-func AskNone(ctx context.Context, source universe.Source, app project.Application) *Question {
+func AskNone(ctx context.Context, source universe.Source, app project.Application) *Judgement {
 	source = project.Permitted(source, app)
-	a := &Question{Ctx: ctx, Source: source, Full: source, Real: source, App: app, Base: app.Locked, memo: &memo{}}
+	a := &Judgement{Ctx: ctx, Source: source, Full: source, Real: source, App: app, Base: app.Locked, memo: &memo{}}
 	a.Full = a.following(a.Real)
 	a.Source = a.Full
 	return a
@@ -247,13 +247,13 @@ func AskNone(ctx context.Context, source universe.Source, app project.Applicatio
 
 // AskOne is Ask for one goal. A goal without a constraint means the newest stable major.
 func AskOne(ctx context.Context, source universe.Source, app project.Application,
-	goal project.Goal) (*Question, error) {
+	goal project.Goal) (*Judgement, error) {
 	if !slices.Contains(app.Frameworks, goal.Name) {
 		app.Frameworks = append(slices.Clone(app.Frameworks), goal.Name)
 	}
 	original := source
 	source = project.Permitted(source, app)
-	a := &Question{Ctx: ctx, Source: source, Full: source, Real: source, App: app, Goal: goal, memo: &memo{}}
+	a := &Judgement{Ctx: ctx, Source: source, Full: source, Real: source, App: app, Goal: goal, memo: &memo{}}
 	var names []string
 	for _, d := range app.Declared {
 		names = append(names, d.As)
@@ -313,7 +313,7 @@ func AskOne(ctx context.Context, source universe.Source, app project.Application
 }
 
 // view sets the sources to those seen with the runtimes that are taken to be deployed.
-func (a *Question) view() {
+func (a *Judgement) view() {
 	v := a.memo.view(a.pairs, a.App.Assumed(), a.Raised, func() view {
 		full := a.following(a.Real)
 		return view{full, a.runnable(a.paired(full), a.App.Assumed())}
@@ -322,17 +322,17 @@ func (a *Question) view() {
 }
 
 // runnable returns what of a source runs on some runtimes.
-func (a *Question) runnable(source universe.Source, runtimes project.Runtimes) universe.Source {
+func (a *Judgement) runnable(source universe.Source, runtimes project.Runtimes) universe.Source {
 	app := a.App
 	app.Runtimes = runtimes
 	return project.RunnableFrom(source, app, a.Base)
 }
 
 // Meant lists the releases that the goal means, ascending.
-func (a *Question) Meant() []string { return a.meant }
+func (a *Judgement) Meant() []string { return a.meant }
 
 // Target returns the releases that the goal means; withdrawn ones only where it names one exactly.
-func (a *Question) Target(p *universe.Package) (version.Set, error) {
+func (a *Judgement) Target(p *universe.Package) (version.Set, error) {
 	meant, err := a.App.Scheme.Goal(a.Goal.Constraint)
 	if err != nil {
 		return version.Set{}, err
