@@ -56,24 +56,19 @@ func newSurvey(a *open.View, u project.Application, rows []inspect.Row, shown fu
 	return answer
 }
 
-// JumpWords are the jumps that a sieve knows.
+// JumpWords are the jumps that a SurveyFilter knows.
 var JumpWords = []string{"major", "minor", "patch", "prerelease", "same"}
 
 // A SurveyFilter says which rows of a survey are wanted. The zero SurveyFilter wants all.
 type SurveyFilter struct {
-	Jump, Group, Name []string // some of each; names may hold * for anything but a slash
+	Jump, Group, Name []string // some of each; jumps are JumpWords; names may hold * for anything but a slash
 	In                string   // only what a member of the workspace declares; . for the workspace itself
 	Held, Waiting     bool     // only what people keep back; only what is behind and not kept back
 	Since             string   // only what is new since a revision, a lock or a day
 }
 
-// Check is a *app.UsageError when the sieve makes no sense.
+// Check is an *input.UsageError when a name of the filter is no pattern.
 func (w SurveyFilter) Check() error {
-	for _, j := range w.Jump {
-		if !slices.Contains(JumpWords, j) {
-			return &input.UsageError{Reason: fmt.Sprintf("--jump %q: expected some of %s", j, strings.Join(JumpWords, ", "))}
-		}
-	}
 	for _, n := range w.Name {
 		if _, err := path.Match(n, ""); err != nil {
 			return &input.UsageError{Reason: fmt.Sprintf("--name %q: a [ that is not closed", n)}

@@ -7,8 +7,8 @@ import (
 	"molt/render/text"
 )
 
-func (c *call) advice() *cobra.Command {
-	return &cobra.Command{
+func (c *call) advice() command {
+	cmd := &cobra.Command{
 		Use:   "advice FILE...",
 		Short: "Check files of advice, and show what they say",
 		Long: `Advice reads files of what upgrade guides say, or folders of such, as "advice:" in molt.yaml names them, and lists their facts. A file that
@@ -24,4 +24,5 @@ is broken is pointed at, with its line; facts that this Molt does not know are n
 			return answer(c, nil, d, err, (*text.Page).Guides)
 		},
 	}
+	return command{Command: cmd, takes: reads}
 }

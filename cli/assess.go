@@ -13,7 +13,7 @@ import (
 	"molt/render/text"
 )
 
-func (c *call) assess() *cobra.Command {
+func (c *call) assess() command {
 	var gate bool
 	var previews []string
 	cmd := &cobra.Command{
@@ -36,8 +36,7 @@ package, are to be reached too. Without GOAL, the one in molt.yaml counts. Exit 
 Upgrade guides ("advice:" in molt.yaml) change standings, and what of them touches this application is shown.
 
 --gate is for continuous integration: one line, and exit 0 on the day when the goal has come into reach.`,
-		Annotations: formats("md", "sarif"),
-		Example:     "  molt assess brackwater@5\n  molt assess brackwater@5 node@22\n  molt assess --gate",
+		Example: "  molt assess brackwater@5\n  molt assess brackwater@5 node@22\n  molt assess --gate",
 		RunE: func(_ *cobra.Command, args []string) error {
 			return c.session(ask.Needs{Dated: true, Declared: true, Goals: args}, func(s *ask.Session) error {
 				d, err := s.Assess(c.ctx, args, previews, gate)
@@ -56,5 +55,6 @@ Upgrade guides ("advice:" in molt.yaml) change standings, and what of them touch
 	}
 	cmd.Flags().BoolVar(&gate, "gate", false, "say in one line whether the goal can be reached")
 	cmd.Flags().StringSliceVar(&previews, "preview", nil, "allow previews of this package, for this call")
-	return cmd
+	return command{Command: cmd, takes: asks, formats: []string{"md", "sarif"}, sides: named, operand: goals,
+		values: map[string]completion{"preview": declaredHere}}
 }

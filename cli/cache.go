@@ -8,7 +8,7 @@ import (
 	"molt/render/text"
 )
 
-func (c *call) cache() *cobra.Command {
+func (c *call) cache() command {
 	var verify, clear bool
 	cmd := &cobra.Command{
 		Use:   "cache",
@@ -29,5 +29,5 @@ makes it anew. --clear takes everything away; applications keep what is installe
 	}
 	cmd.Flags().BoolVar(&verify, "verify", false, "look through the unpacked releases")
 	cmd.Flags().BoolVar(&clear, "clear", false, "take everything away")
-	return cmd
+	return command{Command: cmd}
 }

@@ -8,7 +8,6 @@ import (
 	"log"
 	"os"
 	"os/signal"
-	"regexp"
 	"runtime/debug"
 	"slices"
 	"strings"
@@ -16,11 +15,9 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
-	"github.com/spf13/pflag"
 	"golang.org/x/term"
 
 	"molt/app/open"
-	"molt/core/project"
 	"molt/doc"
 	"molt/ecosystem"
 	"molt/input"
@@ -38,6 +35,7 @@ type call struct {
 	asOf        string
 	quiet       bool
 	plain       bool
+	commands    map[*cobra.Command]command
 }
 
 // Main runs Molt and returns its exit code.
@@ -61,27 +59,18 @@ func Main(args []string, out, errout io.Writer) int {
 	root.SetErr(errout)
 	root.InitDefaultHelpCmd()
 	root.InitDefaultCompletionCmd(args...)
-	for _, cmd := range root.Commands() {
-		switch cmd.Name() {
-		case "help": // which answers whatever it is asked
-			cmd.PreRunE = func(_ *cobra.Command, words []string) error {
-				if found, _, err := root.Find(words); err != nil || found == root && len(words) > 0 {
-					return unknown(root, fmt.Errorf("unknown command %q", strings.Join(words, " ")))
-				}
-				return nil
-			}
-		case "completion":
-			cmd.Args, cmd.RunE = cobra.ArbitraryArgs, func(_ *cobra.Command, words []string) error {
-				return &input.UsageError{Reason: fmt.Sprintf(
-					"completion %s: expected bash, fish, powershell or zsh", strings.Join(words, " "))}
-			}
+	if completion, _, err := root.Find([]string{"completion"}); err == nil {
+		completion.Args, completion.RunE = cobra.ArbitraryArgs, func(_ *cobra.Command, words []string) error {
+			return &input.UsageError{Reason: fmt.Sprintf(
+				"completion %s: expected bash, fish, powershell or zsh", strings.Join(words, " "))}
 		}
 	}
-	if len(args) == 0 || args[0] != cobra.ShellCompRequestCmd && args[0] != cobra.ShellCompNoDescRequestCmd {
-		// which are added later
-		if _, _, err := root.Find(args); err != nil {
-			return c.finish(unknown(root, err))
-		}
+	words := args
+	if len(args) > 0 && (args[0] == cobra.ShellCompRequestCmd || args[0] == cobra.ShellCompNoDescRequestCmd) {
+		words = args[1:]
+	}
+	if cmd, _, err := root.Find(words); err == nil {
+		c.fitting(cmd)
 	}
 	return c.finish(root.ExecuteContext(ctx))
 }
@@ -96,11 +85,14 @@ and on what evidence, cuts the way there into stages that each resolve, and carr
 
 Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or an input file is wrong,
 3 the outside failed (registry, disk), 130 interrupted.`,
-		Version:           versionLine(), // no template of our own, which would bring in all methods of everything
-		SilenceErrors:     true,
-		SilenceUsage:      true,
-		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
-		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error { return c.prepare(cmd) },
+		Version:               versionLine(), // no template of our own, which would bring in all methods of everything
+		SilenceErrors:         true,
+		SilenceUsage:          true,
+		CompletionOptions:     cobra.CompletionOptions{HiddenDefaultCmd: true},
+		PersistentPreRunE:     func(cmd *cobra.Command, _ []string) error { return c.prepare(cmd) },
+		Args:                  func(cmd *cobra.Command, words []string) error { return unknown(cmd, words) },
+		RunE:                  func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+		DisableFlagsInUseLine: true,
 	}
 	flags := root.PersistentFlags()
 	flags.StringVar(&c.settings.Dir, "dir", ".", "folder of the application")
@@ -109,7 +101,8 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	flags.BoolVar(&c.settings.Offline, "offline", false, "ask no registry; use what the cache holds")
 	flags.BoolVar(&c.refresh, "refresh", false, "ask the registry again for what was asked for a moment ago")
 	flags.StringVar(&c.asOf, "as-of", "", "take the registry as it was on a day (2026-03-31)")
-	flags.StringVar(&c.color, "color", "auto", "auto, always or never; NO_COLOR is honoured")
+	c.color = "auto"
+	oneOf(flags, &c.color, "color", []string{"auto", "always", "never"}, "auto, always or never; NO_COLOR is honoured")
 	flags.BoolVar(&c.plain, "plain", false, "no columns, no colours, a line for each row: for a screen reader, or a log")
 	flags.BoolVar(&c.quiet, "quiet", false, "no progress; for verify, no result when all is well")
 	flags.BoolVar(&c.settings.Allow, "allow-registry",
@@ -119,44 +112,61 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	flags.BoolVar(&c.settings.AllowCommands, "allow-commands", false,
 		"from now on, run the checks, tasks, builds and hooks that this folder names")
 	flags.IntVar(&c.settings.Jobs, "jobs", 16, "requests to a registry at the same time")
-	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
-		says := err.Error()
-		if m := unknownFlag.FindStringSubmatch(says); m != nil {
-			var known []string
-			cmd.Flags().VisitAll(func(f *pflag.Flag) { known = append(known, f.Name) })
-			if near := project.Nearest(m[1], known); near != "" {
-				says += "; did you mean --" + near + "?"
-			}
-		}
-		return &input.UsageError{Reason: fmt.Sprintf("%s; see %s --help", says, cmd.CommandPath())}
-	})
+	_ = root.MarkPersistentFlagDirname("dir")
+	_ = root.RegisterFlagCompletionFunc("ecosystem", c.completed(ecosystems, true))
+	_ = root.RegisterFlagCompletionFunc("format", c.completed(formatsOf, true))
+	root.SetFlagErrorFunc(wrongFlag)
+	root.SetHelpCommand(c.help().Command)
+	c.commands = map[*cobra.Command]command{}
 	for _, part := range []struct {
 		id, title string
-		commands  []*cobra.Command
+		commands  []command
 	}{
-		{"begin", "Set up", []*cobra.Command{c.init(), c.config()}},
+		{"begin", "Set up", []command{c.init(), c.config()}},
 		{"know", "Know where you stand",
-			[]*cobra.Command{c.survey(), c.dossier(), c.trace(), c.rangeOf(), c.fit(), c.compare(), c.verify(), c.inventory()}},
-		{"reach", "Reach a goal", []*cobra.Command{
-			c.assess(), c.plan(), c.trial(), c.step(), c.back(), c.untangle(), c.advice(), c.report()}},
+			[]command{c.survey(), c.dossier(), c.trace(), c.rangeOf(), c.fit(), c.compare(), c.verify(), c.inventory()}},
+		{"reach", "Reach a goal",
+			[]command{c.assess(), c.plan(), c.trial(), c.step(), c.back(), c.untangle(), c.advice(), c.report()}},
 		{"change", "Change one thing",
-			[]*cobra.Command{c.want(), c.drop(), c.hold(), c.relock(), c.install(), c.fetch(), c.offer()}},
-		{"try", "Try and learn", []*cobra.Command{c.demo(), c.standin(), c.relay(), c.cache(), c.schema(), c.manual()}},
+			[]command{c.want(), c.drop(), c.hold(), c.relock(), c.install(), c.fetch(), c.offer()}},
+		{"try", "Try and learn", []command{c.demo(), c.standin(), c.relay(), c.cache()}},
+		{"", "", []command{c.schema(), c.manual()}},
 	} {
-		root.AddGroup(&cobra.Group{ID: part.id, Title: part.title + ":"})
+		if part.id != "" {
+			root.AddGroup(&cobra.Group{ID: part.id, Title: part.title + ":"})
+		}
 		for _, cmd := range part.commands {
-			cmd.GroupID = part.id
-			cmd.SuggestFor = meant[cmd.Name()]
-			cmd.Args = usage(cmd.Args)
-			cmd.RunE = c.onSides(cmd.Name(), cmd.RunE)
-			root.AddCommand(cmd)
+			c.add(root, part.id, cmd)
 		}
 	}
+	root.SetHelpCommandGroupID("try")
 	return root
 }
 
-// unknownFlag matches what the library says of a flag that is not there.
-var unknownFlag = regexp.MustCompile(`^unknown flag: --([a-z-]+)`)
+// help is the command that shows the help of another one.
+func (c *call) help() command {
+	cmd := &cobra.Command{
+		Use:   "help [COMMAND]",
+		Short: "Show the help of a command",
+		RunE: func(cmd *cobra.Command, words []string) error {
+			found, _, err := cmd.Root().Find(words)
+			if err != nil || found == cmd.Root() && len(words) > 0 {
+				return unknown(cmd.Root(), words)
+			}
+			c.fitting(found)
+			return found.Help()
+		},
+		ValidArgsFunction: func(cmd *cobra.Command, args []string, begun string) (names []string, _ cobra.ShellCompDirective) {
+			for _, one := range cmd.Root().Commands() {
+				if len(args) == 0 && strings.HasPrefix(one.Name(), begun) {
+					names = append(names, one.Name())
+				}
+			}
+			return names, cobra.ShellCompDirectiveNoFileComp
+		},
+	}
+	return command{Command: cmd}
+}
 
 // usage makes the errors of a check of arguments what they are: mistakes of the call.
 func usage(check cobra.PositionalArgs) cobra.PositionalArgs {
@@ -175,26 +185,18 @@ func usage(check cobra.PositionalArgs) cobra.PositionalArgs {
 	}
 }
 
-// moreFormats is the annotation of a command that has its result in other formats than text and JSON too.
-const moreFormats = "formats"
-
-// formats annotates a command.
-func formats(names ...string) map[string]string {
-	return map[string]string{moreFormats: strings.Join(names, " ")}
-}
-
 // prepare checks the common flags.
 func (c *call) prepare(cmd *cobra.Command) error {
-	known := append([]string{"text", "json"}, strings.Fields(cmd.Annotations[moreFormats])...)
+	known, _ := formatsOf(c, cmd, "")
 	if !slices.Contains(known, c.format) {
 		asked := c.format
 		c.format = "text"
-		return &input.UsageError{Reason: fmt.Sprintf("--format %q: expected %s or %s for molt %s", asked,
-			strings.Join(known[:len(known)-1], ", "), known[len(known)-1], cmd.Name())}
+		return &input.UsageError{Reason: fmt.Sprintf("--format %q: expected %s for molt %s", asked, inWords(known), cmd.Name())}
+	}
+	if err := c.strange(cmd); err != nil {
+		return err
 	}
 	switch {
-	case c.color != "auto" && c.color != "always" && c.color != "never":
-		return &input.UsageError{Reason: fmt.Sprintf("--color %q: expected auto, always or never", c.color)}
 	case c.refresh && c.settings.Offline:
 		return &input.UsageError{Reason: "--refresh asks the registry, and --offline does not"}
 	case c.settings.Jobs < 1:
@@ -215,7 +217,10 @@ func (c *call) prepare(cmd *cobra.Command) error {
 	if c.refresh {
 		c.settings.Since = time.Now()
 	}
-	c.settings.Builds, c.settings.AskConsent = builds(cmd), c.consent()
+	if may := c.commands[cmd].builds; may != nil {
+		c.settings.Builds = may(cmd.Flags())
+	}
+	c.settings.AskConsent = c.consent()
 	if c.asOf != "" {
 		day, err := time.Parse(time.DateOnly, c.asOf)
 		if err != nil {

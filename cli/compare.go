@@ -11,8 +11,8 @@ import (
 	"molt/render/text"
 )
 
-func (c *call) compare() *cobra.Command {
-	return &cobra.Command{
+func (c *call) compare() command {
+	cmd := &cobra.Command{
 		Use:   "compare BEFORE [AFTER]",
 		Short: "Show what differs between two locks, trees, plans, inventories or revisions",
 		Long: `Compare lists the packages in which two states differ, by the size of the move, those that the application
@@ -22,8 +22,7 @@ revision of git, for the lock in it. Without AFTER it is what is locked now.`,
 		Example: `  molt compare HEAD
   molt compare v2.3.0 installed
   molt compare locked molt-plan.yaml --format md`,
-		Args:        cobra.RangeArgs(1, 2),
-		Annotations: formats("md"),
+		Args: cobra.RangeArgs(1, 2),
 		RunE: func(_ *cobra.Command, args []string) error {
 			a, err := c.open()
 			if err != nil {
@@ -36,4 +35,5 @@ revision of git, for the lock in it. Without AFTER it is what is locked now.`,
 			return answer(c, nil, d, err, (*text.Page).Compare, form{"md", func(w io.Writer) error { return md.Compare(w, d) }})
 		},
 	}
+	return command{Command: cmd, takes: reads, formats: []string{"md"}, sides: each, operand: operand{complete: statesHere, several: true}}
 }

@@ -1,72 +1,230 @@
 package cli
 
 import (
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"molt/app/open"
+	"molt/app/planfile"
+	"molt/app/stages"
+	"molt/core/universe"
+	"molt/doc"
+	"molt/ecosystem/registered"
 )
 
-// completeDeclared completes the names that the manifest declares.
-func (c *call) completeDeclared(_ *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
-	a, err := open.Open(c.settings)
-	if err != nil {
-		return nil, cobra.ShellCompDirectiveNoFileComp
-	}
-	var names []string
-	for _, d := range a.Declared() {
-		if strings.HasPrefix(d.As, begun) {
-			names = append(names, d.As)
-		}
-	}
-	return names, cobra.ShellCompDirectiveNoFileComp
+// An operand says what the arguments of a command are: what completes them, and which spellings are put right.
+type operand struct {
+	complete  completion
+	several   bool   // more than one of them
+	goal      bool   // NAME@MAJOR
+	versioned bool   // NAME@CONSTRAINT
+	bare      bool   // a name without a version
+	instead   string // what says a version, or why there is none, where one is written behind a bare name
 }
 
-// completeKnown completes the names of declared and locked packages.
-func (c *call) completeKnown(cmd *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
-	names, directive := c.completeDeclared(cmd, args, begun)
-	a, err := open.Open(c.settings)
-	if err != nil || a.Lock == nil {
-		return names, directive
+// goals are arguments such as brackwater@5.
+var goals = operand{complete: goalsBegun, several: true, goal: true}
+
+// nameKnown is one argument, the name of a declared or locked package.
+func nameKnown(instead string) operand {
+	return operand{complete: knownHere, bare: true, instead: instead}
+}
+
+// A completion lists what a word may become, in the order in which it is offered. What is not begun so is left out, and an
+// error is an empty list: there is nobody to tell.
+type completion func(c *call, cmd *cobra.Command, begun string) ([]string, error)
+
+// completed is how package cobra asks for a completion; what is behind a comma is a word of its own.
+func (c *call) completed(complete completion, several bool) cobra.CompletionFunc {
+	return func(cmd *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
+		const directive = cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveKeepOrder
+		if !several && len(args) > 0 {
+			return nil, directive
+		}
+		before := begun[:strings.LastIndexByte(begun, ',')+1]
+		all, err := complete(c, cmd, begun[len(before):])
+		if err != nil {
+			return nil, directive
+		}
+		var fit []string
+		for _, word := range all {
+			if word = before + word; strings.HasPrefix(word, begun) && !slices.Contains(fit, word) {
+				fit = append(fit, word)
+			}
+		}
+		return fit, directive
 	}
-	seen := map[string]bool{}
+}
+
+// values completes one of a list.
+func values(all ...string) completion {
+	return func(*call, *cobra.Command, string) ([]string, error) { return all, nil }
+}
+
+// formatsOf completes the formats in which a command has its result.
+func formatsOf(c *call, cmd *cobra.Command, _ string) ([]string, error) {
+	return append([]string{"text", "json"}, c.commands[cmd].formats...), nil
+}
+
+// ecosystems completes the ecosystems that Molt knows.
+func ecosystems(*call, *cobra.Command, string) (names []string, err error) {
+	for _, e := range registered.Ecosystems {
+		names = append(names, e.Name())
+	}
+	return names, nil
+}
+
+// here makes a completion of what an application has; of one with several ecosystems, of what each has.
+func here(list func(*open.View) []string) completion {
+	return func(c *call, _ *cobra.Command, _ string) (all []string, err error) {
+		views, err := c.views()
+		for _, a := range views {
+			all = append(all, list(a)...)
+		}
+		return all, err
+	}
+}
+
+// views reads the application, each of its ecosystems.
+func (c *call) views() (all []*open.View, err error) {
+	names := []string{c.settings.Ecosystem}
+	if sides := open.Sides(c.settings); sides != nil {
+		names = names[:0]
+		for _, s := range sides {
+			names = append(names, s.Ecosystem.Name())
+		}
+	}
 	for _, name := range names {
-		seen[name] = true
+		settings := c.settings
+		settings.Ecosystem = name
+		a, err := open.Open(settings)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, a)
+	}
+	return all, nil
+}
+
+func declared(a *open.View) (names []string) {
+	for _, d := range a.Declared() {
+		names = append(names, d.As)
+	}
+	return names
+}
+
+func locked(a *open.View) (names, releases []string) {
+	if a.Lock == nil {
+		return nil, nil
 	}
 	for _, p := range a.Lock.Packages {
-		if strings.HasPrefix(p.Name, begun) && !seen[p.Name] {
-			seen[p.Name] = true
-			names = append(names, p.Name)
-		}
+		names = append(names, p.Name)
+		releases = append(releases, p.Name+"@"+p.Version)
 	}
-	return names, directive
+	return names, releases
 }
 
-// completeWanted completes names, and after an @ the releases that the cache knows of.
-func (c *call) completeWanted(cmd *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
+var (
+	declaredHere = here(declared)
+	knownHere    = here(func(a *open.View) []string {
+		names, _ := locked(a)
+		return append(declared(a), names...)
+	})
+	lockedHere = here(func(a *open.View) []string {
+		_, releases := locked(a)
+		return releases
+	})
+	groupsHere = here(func(a *open.View) (groups []string) {
+		for _, d := range a.Declared() {
+			groups = append(groups, d.Group)
+		}
+		slices.Sort(groups)
+		return slices.Compact(groups)
+	})
+	membersHere = here(func(a *open.View) []string {
+		folders := []string{"."}
+		for _, m := range a.Manifest.Members() {
+			folders = append(folders, m.Folder)
+		}
+		return folders
+	})
+	stagesToDo = here(func(a *open.View) (names []string) {
+		plan, err := a.ReadPlan()
+		if err != nil {
+			return nil
+		}
+		for _, s := range plan.Stages {
+			if s.Status == doc.Pending {
+				names = append(names, s.ID)
+			}
+		}
+		return names
+	})
+)
+
+// stagesDone completes a stage that was carried out, the last first.
+func stagesDone(c *call, cmd *cobra.Command, _ string) (all []string, err error) {
+	views, err := c.views()
+	if err != nil || len(views) == 0 {
+		return nil, err
+	}
+	records, err := stages.CarriedOut(cmd.Context(), views[0]) // the ledger is that of all ecosystems
+	for _, r := range slices.Backward(records) {
+		all = append(all, r.Stage)
+	}
+	return all, err
+}
+
+// statesHere completes the states that have a word; files are for the shell.
+func statesHere(*call, *cobra.Command, string) ([]string, error) {
+	return []string{open.LockedState, open.InstalledState, planfile.File}, nil
+}
+
+// wantedHere completes names, and behind an @ the releases that the cache knows, the newest first.
+func wantedHere(c *call, cmd *cobra.Command, begun string) ([]string, error) {
+	return c.behindAt(cmd, begun, knownHere, func(a *open.View, p *universe.Package) (all []string) {
+		for i := p.Len() - 1; i >= 0; i-- {
+			all = append(all, p.Version(i).String())
+		}
+		return all
+	})
+}
+
+// goalsBegun completes declared names, and behind an @ the majors that the cache knows, the newest first.
+func goalsBegun(c *call, cmd *cobra.Command, begun string) ([]string, error) {
+	return c.behindAt(cmd, begun, declaredHere, func(a *open.View, p *universe.Package) (all []string) {
+		for i := p.Len() - 1; i >= 0; i-- {
+			if v := p.Version(i); !v.Prerelease() {
+				all = append(all, a.Eco.Scheme().Major(v))
+			}
+		}
+		return slices.Compact(all)
+	})
+}
+
+// behindAt completes a name, or what stands behind an @ from the package in the cache.
+func (c *call) behindAt(cmd *cobra.Command, begun string, names completion,
+	list func(*open.View, *universe.Package) []string) ([]string, error) {
 	at := strings.LastIndexByte(begun, '@')
 	if at <= 0 {
-		return c.completeKnown(cmd, args, begun)
+		return names(c, cmd, begun)
 	}
-	a, err := open.Open(c.settings)
-	if err != nil {
-		return nil, cobra.ShellCompDirectiveNoFileComp
-	}
-	q, err := a.Offline().Ask(cmd.Context(), nil)
-	if err != nil {
-		return nil, cobra.ShellCompDirectiveNoFileComp
-	}
-	defer q.Close()
-	p, err := q.Source.Package(cmd.Context(), begun[:at])
-	if err != nil {
-		return nil, cobra.ShellCompDirectiveNoFileComp
-	}
-	var all []string
-	for i := p.Len() - 1; i >= 0; i-- {
-		if v := p.Version(i).String(); strings.HasPrefix(v, begun[at+1:]) {
-			all = append(all, begun[:at+1]+v)
+	views, err := c.views()
+	for _, a := range views {
+		q, err := a.Offline().Ask(cmd.Context(), nil)
+		if err != nil {
+			return nil, err
+		}
+		defer q.Close()
+		if p, err := q.Source.Package(cmd.Context(), begun[:at]); err == nil {
+			var all []string
+			for _, version := range list(a, p) {
+				all = append(all, begun[:at+1]+version)
+			}
+			return all, nil
 		}
 	}
-	return all, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveKeepOrder
+	return nil, err
 }

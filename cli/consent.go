@@ -2,27 +2,19 @@ package cli
 
 import (
 	"os"
-	"slices"
 
-	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
 	"molt/app/open"
 )
 
-// building are the commands that may build releases from their source, to know what these need or
-// to lay them out; all others only read.
-var building = []string{"relock", "want", "drop", "step", "trial", "back", "install", "fetch", "untangle"}
+// Releases may be built from their source, to know what these need or to lay them out, by a call that changes something;
+// all others only read.
+func always(*flagValues) bool { return true }
 
-// builds reports whether this call of a command may.
-func builds(cmd *cobra.Command) bool {
-	if dry := cmd.Flags().Lookup("dry-run"); dry != nil && dry.Changed && dry.Value.String() == "true" {
-		return false
-	}
-	if cmd.Name() == "untangle" && !cmd.Flags().Changed("take") {
-		return false
-	}
-	return slices.Contains(building, cmd.Name())
+func unlessDry(flags *flagValues) bool {
+	dry, _ := flags.GetBool("dry-run")
+	return !dry
 }
 
 // consent asks the person whether lines may run. Without a terminal there is nobody to ask.

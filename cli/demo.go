@@ -19,8 +19,8 @@ import (
 	"molt/input"
 )
 
-func (c *call) demo() *cobra.Command {
-	return &cobra.Command{
+func (c *call) demo() command {
+	cmd := &cobra.Command{
 		Use:   "demo [DIR]",
 		Short: "Show the whole job on made-up data",
 		Long: `Demo copies the booking site of Skerry Ferries into a folder, serves a made-up registry, and takes the site from
@@ -48,6 +48,7 @@ stage. A folder that you name stays, for playing in.`,
 			return c.perform(t, dir, temporary)
 		},
 	}
+	return command{Command: cmd, takes: ofEcosystem}
 }
 
 // A story is a scenario with what is told about it.

@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -13,7 +11,7 @@ import (
 	"molt/render/text"
 )
 
-func (c *call) want() *cobra.Command {
+func (c *call) want() command {
 	var member, group, style string
 	var dry, choosing bool
 	cmd := &cobra.Command{
@@ -26,12 +24,8 @@ does not resolve, nothing is written either, and the tangle is shown. molt back 
 In a workspace a line is changed in every member that has it, unless --in names one.`,
 		Example: `  molt want wakeful-cache
   molt want lintbuoy@^8 lintbuoy-desk --group devDependencies --dry-run`,
-		Args:              cobra.MinimumNArgs(1),
-		ValidArgsFunction: c.completeWanted,
+		Args: cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			if style != "" && !slices.Contains(version.Styles, version.Style(style)) {
-				return &input.UsageError{Reason: fmt.Sprintf("--style %q: expected %s", style, styleNames())}
-			}
 			if choosing {
 				if len(args) > 1 || strings.Contains(args[0][1:], "@") || style != "" {
 					return &input.UsageError{Reason: "want: --choose is about one package, named without a constraint or --style"}
@@ -52,22 +46,20 @@ In a workspace a line is changed in every member that has it, unless --in names 
 	cmd.Flags().StringVar(&member, "in",
 		"", "member of the workspace to declare in, by folder or name; . for the workspace itself")
 	cmd.Flags().StringVar(&group, "group", "", "group of the manifest to declare in")
-	cmd.Flags().StringVar(&style, "style", "", "how to ask: "+styleNames())
+	oneOf(cmd.Flags(), &style, "style", version.Styles, "how to ask: "+styleNames())
 	cmd.Flags().BoolVar(&choosing, "choose", false,
 		"choose on the terminal among the releases that resolve, and see at once what that comes to")
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show what would change, and write nothing")
-	return cmd
+	return command{Command: cmd, takes: runs, sides: named, whole: true, builds: unlessDry, words: []string{"add"},
+		operand: operand{complete: wantedHere, several: true, versioned: true},
+		values:  map[string]completion{"in": membersHere, "group": groupsHere}}
 }
 
 func styleNames() string {
-	var names []string
-	for _, s := range version.Styles {
-		names = append(names, string(s))
-	}
-	return strings.Join(names, ", ")
+	return strings.Join(texts(version.Styles), ", ")
 }
 
-func (c *call) drop() *cobra.Command {
+func (c *call) drop() command {
 	var member, group string
 	var dry bool
 	cmd := &cobra.Command{
@@ -76,9 +68,8 @@ func (c *call) drop() *cobra.Command {
 		Long: `Drop takes packages out of the manifest and regenerates the lock. It says where the source still imports them, and
 which stay in the lock because others need them. With --dry-run nothing is written; molt back takes it back. Exit 1
 when something still uses what was dropped.`,
-		Example:           "  molt drop foghorn-mail --dry-run",
-		Args:              cobra.MinimumNArgs(1),
-		ValidArgsFunction: c.completeDeclared,
+		Example: "  molt drop foghorn-mail --dry-run",
+		Args:    cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			return c.session(ask.Needs{Write: !dry, Declared: true}, func(s *ask.Session) error {
 				p, err := s.Drop(c.ctx, args, member, group, dry)
@@ -89,7 +80,9 @@ when something still uses what was dropped.`,
 	cmd.Flags().StringVar(&member, "in", "", "only from this member of the workspace; . for the workspace itself")
 	cmd.Flags().StringVar(&group, "group", "", "only from this group of the manifest")
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show what would change, and write nothing")
-	return cmd
+	return command{Command: cmd, takes: runs, sides: named, whole: true, builds: unlessDry, words: []string{"remove"},
+		operand: operand{complete: declaredHere, several: true, bare: true},
+		values:  map[string]completion{"in": membersHere, "group": groupsHere}}
 }
 
 // change shows a change of the manifest that was rehearsed, and carries it out unless it is for show.
@@ -109,7 +102,7 @@ func (c *call) change(s *ask.Session, p *ask.Pending, err error, dry bool) error
 	return answer(c, s, p.Answer, nil, (*text.Page).Changed)
 }
 
-func (c *call) hold() *cobra.Command {
+func (c *call) hold() command {
 	var reason, until string
 	var lift bool
 	cmd := &cobra.Command{
@@ -119,8 +112,7 @@ func (c *call) hold() *cobra.Command {
 last day. Plans leave it alone until then; after that day Molt says that the hold has ended. --lift ends it now.`,
 		Example: `  molt hold lintbuoy --reason "the desk's rules do not know 8 yet" --until 2027-01-31
   molt hold lintbuoy --lift`,
-		Args:              cobra.ExactArgs(1),
-		ValidArgsFunction: c.completeDeclared,
+		Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			a, release, err := c.use()
 			if err != nil {
@@ -138,5 +130,6 @@ last day. Plans leave it alone until then; after that day Molt says that the hol
 	cmd.Flags().StringVar(&reason, "reason", "", "why")
 	cmd.Flags().StringVar(&until, "until", "", "the last day (2027-01-31)")
 	cmd.Flags().BoolVar(&lift, "lift", false, "end the hold")
-	return cmd
+	return command{Command: cmd, takes: reads, sides: named, whole: true,
+		operand: operand{complete: declaredHere, bare: true, instead: "it keeps the release that is locked"}}
 }

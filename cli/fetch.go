@@ -9,7 +9,7 @@ import (
 	"molt/render/text"
 )
 
-func (c *call) fetch() *cobra.Command {
+func (c *call) fetch() command {
 	var r ask.FetchRequest
 	var force bool
 	cmd := &cobra.Command{
@@ -53,5 +53,5 @@ without a network, and for looking at a question again as it was.`,
 	f.StringVar(&r.Snapshot, "snapshot", "", "write all of it to this file, which must be new or a snapshot")
 	f.BoolVar(&force, "force", false, "with --snapshot, replace another file")
 	f.BoolVar(&r.Archives, "archives", false, "with --snapshot, put archives into it too")
-	return cmd
+	return command{Command: cmd, takes: runs, sides: named, builds: always, operand: goals}
 }

@@ -12,7 +12,7 @@ import (
 	"molt/render/text"
 )
 
-func (c *call) install() *cobra.Command {
+func (c *call) install() command {
 	var order layout.InstallOrder
 	cmd := &cobra.Command{
 		Use:   "install",
@@ -59,7 +59,7 @@ replaced, unless --force says so.`,
 		"", "have this link lead to the folder of --into when all is there, in one move")
 	f.BoolVar(&order.Dry, "dry-run", false, "say what would change, and change nothing")
 	f.BoolVar(&order.Force, "force", false, "replace files that were edited, and a tree that Molt did not lay out")
-	return cmd
+	return command{Command: cmd, takes: runs, sides: each, whole: true, builds: unlessDry, values: map[string]completion{"only": groupsHere}}
 }
 
 // counting shows on a terminal how far a piece of work is, in one line.

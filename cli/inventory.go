@@ -7,8 +7,8 @@ import (
 	"molt/render/cyclonedx"
 )
 
-func (c *call) inventory() *cobra.Command {
-	return &cobra.Command{
+func (c *call) inventory() command {
+	cmd := &cobra.Command{
 		Use:   "inventory",
 		Short: "Print what the lock holds as a bill of materials",
 		Long: `Inventory prints the releases of the lock as a bill of materials in CycloneDX (ECMA-424): each with its package URL, its
@@ -27,4 +27,5 @@ alone (scope required, optional, excluded). The same lock gives the same bytes.`
 			})
 		},
 	}
+	return command{Command: cmd, takes: asks, sides: one}
 }

@@ -1,15 +1,18 @@
 package cli
 
 import (
+	"bytes"
 	"os"
+	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/cobra/doc"
 )
 
-func (c *call) manual() *cobra.Command {
-	return &cobra.Command{
+func (c *call) manual() command {
+	cmd := &cobra.Command{
 		Use:   "manual DIR",
 		Short: "Write a manual page for every command",
 		Long: "Manual writes the manual pages of Molt and of each of its commands into a folder, which is made when it " +
@@ -20,9 +23,24 @@ func (c *call) manual() *cobra.Command {
 			if err := os.MkdirAll(args[0], 0o755); err != nil {
 				return err
 			}
-			epoch := time.Unix(0, 0).UTC() // the same pages every time
-			return doc.GenManTree(cmd.Root(), &doc.GenManHeader{Title: "MOLT", Section: "1", Source: "Molt", Date: &epoch},
-				args[0])
+			for _, one := range append([]*cobra.Command{cmd.Root()}, cmd.Root().Commands()...) {
+				if err := c.page1(one, filepath.Join(args[0], strings.ReplaceAll(one.CommandPath(), " ", "-")+".1")); err != nil {
+					return err
+				}
+			}
+			return nil
 		},
 	}
+	return command{Command: cmd}
+}
+
+// page1 writes the manual page of a command, with the flags that say something about it.
+func (c *call) page1(cmd *cobra.Command, file string) error {
+	c.fitting(cmd)
+	epoch := time.Unix(0, 0).UTC() // the same pages every time
+	b := &bytes.Buffer{}
+	if err := doc.GenMan(cmd, &doc.GenManHeader{Title: "MOLT", Section: "1", Source: "Molt", Date: &epoch}, b); err != nil {
+		return err
+	}
+	return os.WriteFile(file, b.Bytes(), 0o644)
 }

@@ -7,7 +7,7 @@ import (
 	"molt/render/text"
 )
 
-func (c *call) offer() *cobra.Command {
+func (c *call) offer() command {
 	var dry bool
 	cmd := &cobra.Command{
 		Use:   "offer",
@@ -29,5 +29,5 @@ become empty. A branch on which somebody worked is left alone.`,
 		},
 	}
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show the sets and make no branches")
-	return cmd
+	return command{Command: cmd, takes: asks, sides: each}
 }

@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"io"
-	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -24,7 +23,7 @@ type planning struct {
 	into                                   string
 }
 
-func (c *call) plan() *cobra.Command {
+func (c *call) plan() command {
 	var o planning
 	cmd := &cobra.Command{
 		Use:   "plan [GOAL]...",
@@ -48,7 +47,6 @@ molt-plan.before.yaml.`,
   molt plan --split minor --apart tidepool-pages,tidepool-store
   molt plan --into goal-5 --bring lintbuoy
   molt plan --renew`,
-		Annotations: formats("md"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if err := o.valid(args); err != nil {
 				return err
@@ -64,7 +62,7 @@ molt-plan.before.yaml.`,
 	}
 	flags := cmd.Flags()
 	flags.BoolVar(&o.dry, "dry-run", false, "show the plan and write nothing")
-	flags.StringVar(&o.fresh, "fresh", "",
+	oneOf(flags, &o.fresh, "fresh", plan.Freshness,
 		"how far to freshen what the goal does not need: none, patch, minor or major (default major)")
 	flags.BoolVar(&o.choose, "choose", false, "choose on the terminal how to go, and see at once what that comes to")
 	flags.BoolVar(&o.leap, "leap", false, "go to the goal in one leap")
@@ -77,9 +75,9 @@ molt-plan.before.yaml.`,
 	flags.StringVar(&o.branch, "branch", "", "make a branch of git for the plan, and tie the plan to it")
 	flags.StringVar(&o.into, "into", "", "the stage into which --bring moves packages")
 	flags.StringSliceVar(&o.bring, "bring", nil, "with --into, packages that a later stage moves and this one is to move")
-	_ = cmd.RegisterFlagCompletionFunc("apart", c.completeDeclared)
-	_ = cmd.RegisterFlagCompletionFunc("bring", c.completeDeclared)
-	return cmd
+	return command{Command: cmd, takes: asks, formats: []string{"md"}, sides: planned, whole: true, operand: goals,
+		words: []string{"upgrade", "update", "migrate"}, values: map[string]completion{"preview": declaredHere,
+			"apart": declaredHere, "bring": declaredHere, "split": stagesToDo, "into": stagesToDo}}
 }
 
 // valid looks at whether the flags go together.
@@ -105,8 +103,6 @@ func (o planning) valid(args []string) error {
 			"is to move them"}
 	case (o.split != "" || o.into != "") && o.dry:
 		return &input.UsageError{Reason: "plan: --dry-run goes with a new plan or --renew"}
-	case o.fresh != "" && !slices.Contains(plan.Freshness, plan.Fresh(o.fresh)):
-		return &input.UsageError{Reason: fmt.Sprintf("--fresh %q: expected none, patch, minor or major", o.fresh)}
 	}
 	return nil
 }

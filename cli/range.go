@@ -8,7 +8,7 @@ import (
 	"molt/render/text"
 )
 
-func (c *call) rangeOf() *cobra.Command {
+func (c *call) rangeOf() command {
 	var of string
 	var advise bool
 	cmd := &cobra.Command{
@@ -45,6 +45,5 @@ nearer constraint would serve this application better, and why.`,
 	}
 	cmd.Flags().StringVar(&of, "of", "", "put it to the published releases of this package")
 	cmd.Flags().BoolVar(&advise, "advise", false, "say which constraint would serve the application better")
-	_ = cmd.RegisterFlagCompletionFunc("of", c.completeKnown) // the flag exists
-	return cmd
+	return command{Command: cmd, takes: asks, sides: ranged, values: map[string]completion{"of": knownHere}}
 }

@@ -14,7 +14,7 @@ import (
 	"molt/input"
 )
 
-func (c *call) relay() *cobra.Command {
+func (c *call) relay() command {
 	var listen, stage string
 	var through bool
 	cmd := &cobra.Command{
@@ -67,5 +67,5 @@ checked against the lock's checksums.`,
 	f.StringVar(&listen, "listen", "127.0.0.1:0", "loopback address to serve on; port 0 takes a free one")
 	f.StringVar(&stage, "stage", "", "have the releases of this stage, instead of the lock's")
 	f.BoolVar(&through, "through", false, "have archives come through the relay")
-	return cmd
+	return command{Command: cmd, takes: asks, sides: one, values: map[string]completion{"stage": stagesToDo}}
 }

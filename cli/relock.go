@@ -17,7 +17,7 @@ import (
 	"molt/render/text"
 )
 
-func (c *call) relock() *cobra.Command {
+func (c *call) relock() command {
 	var dry bool
 	var accepted []string
 	cmd := &cobra.Command{
@@ -77,10 +77,11 @@ ecosystem name such. What cannot be locked is said, and the exit code is 1.`,
 		"take packages from the registries that molt.yaml names now, where the lock has others")
 	cmd.Flags().StringSliceVar(&accepted, "accept-checksum", nil,
 		"take the changed checksum of this release (name@version)")
-	return cmd
+	return command{Command: cmd, takes: runs, sides: each, whole: true, builds: unlessDry, words: []string{"lock"},
+		values: map[string]completion{"accept-checksum": lockedHere}}
 }
 
-func (c *call) verify() *cobra.Command {
+func (c *call) verify() command {
 	var only []string
 	cmd := &cobra.Command{
 		Use:   "verify",
@@ -90,9 +91,8 @@ is installed the way the runtime does, and checks the runtime that molt.yaml say
 machine where something is installed, against what the packages require. It looks whether the lock keeps to the fixed
 set and to the policy ("rules:" in molt.yaml), and whether its checksums are those that the registry stated when it was asked last.
 It asks no registry; what the rules need of one and is not at hand is said, and fetched by molt fetch --lock-only. Exit 1 when something does not agree.`,
-		Annotations: formats("sarif", "junit"),
-		Example:     "  molt verify\n  molt verify --only lock,runtime --quiet",
-		Args:        cobra.NoArgs,
+		Example: "  molt verify\n  molt verify --only lock,runtime --quiet",
+		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			a, err := c.open()
 			if err != nil {
@@ -108,6 +108,6 @@ It asks no registry; what the rules need of one and is not at hand is said, and 
 				form{"junit", func(w io.Writer) error { return junit.Verify(w, d) }})
 		},
 	}
-	cmd.Flags().StringSliceVar(&only, "only", nil, "look at these alone: "+strings.Join(doc.Abouts, ", "))
-	return cmd
+	someOf(cmd.Flags(), &only, "only", doc.Abouts, "look at these alone: "+strings.Join(doc.Abouts, ", "))
+	return command{Command: cmd, takes: reads, formats: []string{"sarif", "junit"}, sides: each}
 }

@@ -17,7 +17,7 @@ import (
 	"molt/render/md"
 )
 
-func (c *call) report() *cobra.Command {
+func (c *call) report() command {
 	var file string
 	var force bool
 	cmd := &cobra.Command{
@@ -29,8 +29,7 @@ application was over time. It is one HTML file that needs no network; --format m
 change, --format json as a document. Without GOAL, that of the plan counts, or else the one in molt.yaml.
 
 Without --output the page goes to standard output.`,
-		Example:     "  molt report --output report.html\n  molt report --format md",
-		Annotations: formats("html", "md"),
+		Example: "  molt report --output report.html\n  molt report --format md",
 		RunE: func(_ *cobra.Command, args []string) error {
 			if file != "" {
 				if err := c.writable("--output", file, force, isReport); err != nil {
@@ -87,7 +86,7 @@ Without --output the page goes to standard output.`,
 	}
 	cmd.Flags().StringVar(&file, "output", "", "write it to this file, which must be new or a report")
 	cmd.Flags().BoolVar(&force, "force", false, "with --output, replace another file")
-	return cmd
+	return command{Command: cmd, takes: asks, formats: []string{"html", "md"}, operand: goals}
 }
 
 // writeWhole writes a file, which is there whole or as it was.

@@ -11,15 +11,14 @@ import (
 	"molt/input"
 )
 
-func (c *call) schema() *cobra.Command {
-	return &cobra.Command{
+func (c *call) schema() command {
+	cmd := &cobra.Command{
 		Use:   "schema [NAME]",
 		Short: "Print the JSON Schema of a document",
 		Long: `Schema prints the JSON Schema (draft 2020-12) of a document that --format json prints, or of a file of advice. Without
 NAME it lists which there are.`,
-		Example:   "  molt schema survey\n  molt schema plan > plan.schema.json",
-		Args:      cobra.MaximumNArgs(1),
-		ValidArgs: doc.Schemas(),
+		Example: "  molt schema survey\n  molt schema plan > plan.schema.json",
+		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if len(args) == 0 {
 				_, err := fmt.Fprintln(c.out, strings.Join(doc.Schemas(), "\n"))
@@ -33,4 +32,5 @@ NAME it lists which there are.`,
 			return err
 		},
 	}
+	return command{Command: cmd, operand: operand{complete: values(doc.Schemas()...)}}
 }

@@ -14,7 +14,7 @@ import (
 	"molt/render/text"
 )
 
-func (c *call) init() *cobra.Command {
+func (c *call) init() command {
 	var r ask.InitRequest
 	cmd := &cobra.Command{
 		Use:   "init",
@@ -35,7 +35,7 @@ What nobody can know it asks for on a terminal, and otherwise leaves open. It ch
 	cmd.Flags().StringVar(&r.Registry, "registry", "", "address of the registry")
 	cmd.Flags().StringVar(&r.Goal, "goal", "", "the goal, such as brackwater@5")
 	cmd.Flags().BoolVar(&r.Dry, "dry-run", false, "show it and write nothing")
-	return cmd
+	return command{Command: cmd, takes: asks, values: map[string]completion{"goal": goalsBegun}}
 }
 
 // question asks a person for a line.
@@ -48,8 +48,8 @@ func (c *call) question(what string) string {
 	return strings.TrimSpace(line)
 }
 
-func (c *call) config() *cobra.Command {
-	return &cobra.Command{
+func (c *call) config() command {
+	cmd := &cobra.Command{
 		Use:   "config",
 		Short: "Show every value that counts, and where it comes from",
 		Long: "Config shows what counts for this application: from molt.yaml with the line, from a variable of the " +
@@ -64,4 +64,5 @@ func (c *call) config() *cobra.Command {
 			return answer(c, nil, ask.Config(c.ctx, a), nil, (*text.Page).Settings)
 		},
 	}
+	return command{Command: cmd, takes: asks, sides: each}
 }

@@ -17,13 +17,8 @@ import (
 // An application with several ecosystems has a side for each (open.Side). A command is about all of
 // them, one after the other, or about those that its arguments name.
 
-// sided are the commands that open an application, with how each finds the sides that it is about.
-var sided = map[string]func(*call, *cobra.Command, []open.Side, []string) ([]work, error){
-	"survey": each, "config": each, "offer": each, "verify": each, "relock": each, "install": each,
-	"assess": named, "plan": planned, "untangle": named, "fetch": named,
-	"dossier": named, "trace": named, "fit": named, "want": named, "drop": named, "hold": named,
-	"step": staged, "trial": staged, "range": ranged, "compare": each, "inventory": one, "relay": one,
-}
+// A finder says what a call of a command is about in a folder with several ecosystems.
+type finder func(c *call, cmd *cobra.Command, sides []open.Side, args []string) ([]work, error)
 
 // A work is what a command is to do on one side.
 type work struct {
@@ -32,30 +27,28 @@ type work struct {
 }
 
 // onSides makes of what a command does for one ecosystem what it does for an application with several.
-func (c *call) onSides(name string, run func(*cobra.Command, []string) error) func(*cobra.Command, []string) error {
-	find := sided[name]
-	inner := run
-	run = func(cmd *cobra.Command, args []string) error {
-		if err := mistaken(name, args); err != nil {
-			return err
-		}
-		return inner(cmd, args)
-	}
-	if name == "back" {
-		return c.backOnSides(run)
-	}
-	if find == nil {
-		return run
+func (c *call) onSides(one command, run func(*cobra.Command, []string) error) func(*cobra.Command, []string) error {
+	over := run
+	if one.Name() == "back" {
+		over = c.backOnSides(run)
+	} else if one.sides != nil {
+		over = c.eachSide(one, run)
 	}
 	return func(cmd *cobra.Command, args []string) error {
-		if err := mistaken(name, args); err != nil {
+		if err := one.mistaken(args); err != nil {
 			return err
 		}
+		return over(cmd, args)
+	}
+}
+
+func (c *call) eachSide(one command, run func(*cobra.Command, []string) error) func(*cobra.Command, []string) error {
+	return func(cmd *cobra.Command, args []string) error {
 		sides := open.Sides(c.settings)
 		if sides == nil {
 			return run(cmd, args)
 		}
-		all, err := find(c, cmd, sides, args)
+		all, err := one.sides(c, cmd, sides, args)
 		if err != nil {
 			return err
 		}
@@ -70,12 +63,10 @@ func (c *call) onSides(name string, run func(*cobra.Command, []string) error) fu
 		}
 		plainly := func() error { return c.overSides(all, func(args []string) error { return run(cmd, args) }) }
 		over := plainly
-		if dry := cmd.Flags().Lookup("dry-run"); len(all) > 1 && slices.Contains(changing, name) &&
-			(dry == nil || dry.Value.String() == "false") {
-			over = func() error { return c.asOne(name, plainly) }
-		}
-		if len(all) > 1 && cmd.Flags().Lookup("dry-run") != nil && name != "offer" {
-			// which has a branch for each set of changes
+		if len(all) > 1 && one.whole {
+			if unlessDry(cmd.Flags()) {
+				over = func() error { return c.asOne(one.Name(), plainly) }
+			}
 			if err := c.rehearsed(cmd, plainly); err != nil {
 				return err
 			}
@@ -86,9 +77,6 @@ func (c *call) onSides(name string, run func(*cobra.Command, []string) error) fu
 		return over()
 	}
 }
-
-// changing are the commands whose changes on all sides are one: all of them come about, or none.
-var changing = []string{"relock", "install", "plan", "want", "drop", "hold"}
 
 // asOne has what is done on all sides taken back where one of them fails, also by a Molt that comes
 // after one that was ended in between.
@@ -118,7 +106,7 @@ func (c *call) asOne(name string, over func() error) error {
 // rehearsed goes through all sides without writing anything, so that none is written where another fails.
 func (c *call) rehearsed(cmd *cobra.Command, over func() error) error {
 	dry := cmd.Flags().Lookup("dry-run")
-	if dry.Value.String() == "true" {
+	if dry == nil || dry.Value.String() == "true" {
 		return nil
 	}
 	usual, quiet := c.out, c.quiet

@@ -23,7 +23,7 @@ import (
 	"molt/render"
 )
 
-func (c *call) standin() *cobra.Command {
+func (c *call) standin() command {
 	var listen string
 	cmd := &cobra.Command{
 		Use:   "standin [FILE]",
@@ -59,7 +59,7 @@ docs/formats.md describes both files.`,
 		},
 	}
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:0", "loopback address to serve on; port 0 takes a free one")
-	return cmd
+	return command{Command: cmd, takes: ofEcosystem | inFolder}
 }
 
 // served returns what the stand-in serves: the demo's packages, or those of a file.

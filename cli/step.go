@@ -25,7 +25,7 @@ type march struct {
 	all, pause, commit, culprit, split, own bool
 }
 
-func (c *call) step() *cobra.Command {
+func (c *call) step() command {
 	var m march
 	cmd := &cobra.Command{
 		Use:   "step [STAGE]",
@@ -48,9 +48,8 @@ passes now, and behind it the culprit.
 
 --own-version writes the application's own version after the last stage: its major part moves when a runtime had to be
 raised, its minor part when what the application is made of changed, its patch part otherwise.`,
-		Example:     "  molt step\n  molt step patch\n  molt step --all --commit\n  molt step --find-culprit --split",
-		Args:        cobra.MaximumNArgs(1),
-		Annotations: formats("md", "junit"),
+		Example: "  molt step\n  molt step patch\n  molt step --all --commit\n  molt step --find-culprit --split",
+		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			stage := ""
 			if len(args) > 0 {
@@ -76,7 +75,7 @@ raised, its minor part when what the application is made of changed, its patch p
 	flags.BoolVar(&m.culprit, "find-culprit", false, "when a check fails, find the changes that make it fail")
 	flags.BoolVar(&m.split, "split", false, "with --find-culprit, put the culprit into a stage of its own")
 	flags.BoolVar(&m.own, "own-version", false, "after the last stage, write the application's own version")
-	return cmd
+	return command{Command: cmd, takes: runs, formats: []string{"md", "junit"}, sides: staged, builds: always, operand: operand{complete: stagesToDo}}
 }
 
 // march carries out one stage, or all, of which it makes one document.
@@ -171,7 +170,7 @@ func (c *call) yes() bool {
 	return answer == "y" || answer == "yes"
 }
 
-func (c *call) back() *cobra.Command {
+func (c *call) back() command {
 	var name string
 	var commit, force bool
 	cmd := &cobra.Command{
@@ -216,6 +215,6 @@ than a stage does, is taken back with --force.
 	cmd.Flags().BoolVar(&commit, "commit", false, "make a commit of the way back")
 	cmd.Flags().BoolVar(&force, "force",
 		false, "take back what a commit calls a stage too, where Molt did not carry it out here and it changed other files")
-	_ = cmd.RegisterFlagCompletionFunc("package", c.completeDeclared)
-	return cmd
+	return command{Command: cmd, takes: runs, builds: always, operand: operand{complete: stagesDone},
+		words: []string{"undo", "rollback"}, values: map[string]completion{"package": declaredHere}}
 }

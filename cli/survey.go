@@ -13,7 +13,7 @@ import (
 	"molt/render/text"
 )
 
-func (c *call) survey() *cobra.Command {
+func (c *call) survey() command {
 	var want ask.SurveyFilter
 	cmd := &cobra.Command{
 		Use:   "survey",
@@ -24,8 +24,7 @@ the members of a workspace are surveyed together. --since takes a revision of gi
 what was published after it.`,
 		Example: "  molt survey\n  molt survey --jump major --group devDependencies\n  molt survey --name " +
 			"'brackwater*' --as-of 2025-06-30",
-		Args:        cobra.NoArgs,
-		Annotations: formats("md", "sarif"),
+		Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			if err := want.Check(); err != nil {
 				return err
@@ -40,12 +39,13 @@ what was published after it.`,
 		},
 	}
 	f := cmd.Flags()
-	f.StringSliceVar(&want.Jump, "jump", nil, "only these jumps: "+strings.Join(ask.JumpWords, ", "))
+	someOf(f, &want.Jump, "jump", ask.JumpWords, "only these jumps: "+strings.Join(ask.JumpWords, ", "))
 	f.StringVar(&want.In, "in", "", "only what this member of the workspace declares; . for the workspace itself")
 	f.StringSliceVar(&want.Group, "group", nil, "only these groups of the manifest")
 	f.StringSliceVar(&want.Name, "name", nil, "only these names; * stands for anything but a slash")
 	f.BoolVar(&want.Held, "held", false, "only what people keep back")
 	f.BoolVar(&want.Waiting, "waiting", false, "only what waits for a decision: behind, and not kept back")
 	f.StringVar(&want.Since, "since", "", "only what is new since a revision, a lock or a day")
-	return cmd
+	return command{Command: cmd, takes: asks, formats: []string{"md", "sarif"}, sides: each, words: []string{"outdated", "status", "list"},
+		values: map[string]completion{"group": groupsHere, "in": membersHere, "name": declaredHere}}
 }

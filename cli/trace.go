@@ -8,15 +8,14 @@ import (
 	"molt/render/text"
 )
 
-func (c *call) trace() *cobra.Command {
-	return &cobra.Command{
+func (c *call) trace() command {
+	cmd := &cobra.Command{
 		Use:   "trace PACKAGE",
 		Short: "Show why a package is in the lock, and at this release",
 		Long: `Trace shows the shortest chains from each declaration to a locked package, up to a hundred, with the constraint on each
 link, and which link, or which hold, keeps it from the next newer release. A package at several releases is told for each of them.`,
-		Example:           "  molt trace envelopes",
-		Args:              cobra.ExactArgs(1),
-		ValidArgsFunction: c.completeKnown,
+		Example: "  molt trace envelopes",
+		Args:    cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			return c.session(ask.Needs{}, func(s *ask.Session) error {
 				d, err := s.Trace(c.ctx, args[0])
@@ -24,9 +23,10 @@ link, and which link, or which hold, keeps it from the next newer release. A pac
 			})
 		},
 	}
+	return command{Command: cmd, takes: asks, sides: named, operand: nameKnown("it is about what is locked"), words: []string{"why"}}
 }
 
-func (c *call) fit() *cobra.Command {
+func (c *call) fit() command {
 	var most int
 	cmd := &cobra.Command{
 		Use:   "fit PACKAGE",
@@ -35,9 +35,8 @@ func (c *call) fit() *cobra.Command {
 resolve. With a fixed set ("fixed:" in molt.yaml names an inventory of packages that are given from outside) these
 keep their releases. For the newest that does not fit it shows what stands in the way. The package need not be
 declared. Exit 1 when none fits.`,
-		Example:           "  molt fit lintbuoy\n  molt fit lantern-words --most 5",
-		Args:              cobra.ExactArgs(1),
-		ValidArgsFunction: c.completeKnown,
+		Example: "  molt fit lintbuoy\n  molt fit lantern-words --most 5",
+		Args:    cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if most < 0 {
 				return &input.UsageError{Reason: "--most: expected a number of releases, 0 for all"}
@@ -49,5 +48,5 @@ declared. Exit 1 when none fits.`,
 		},
 	}
 	cmd.Flags().IntVar(&most, "most", 20, "how many releases to try; 0 for all")
-	return cmd
+	return command{Command: cmd, takes: asks, sides: named, operand: nameKnown("it tries the releases, the newest first")}
 }

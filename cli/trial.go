@@ -11,7 +11,7 @@ import (
 	"molt/render/text"
 )
 
-func (c *call) trial() *cobra.Command {
+func (c *call) trial() command {
 	var want ask.TrialRequest
 	cmd := &cobra.Command{
 		Use:   "trial [STAGE]",
@@ -22,9 +22,8 @@ checks again, and gives a verdict. The application itself is not touched. A runt
 raised. With --all the stages are tried one after the other, each with its own packages, tasks and checks, up to the first that
 fails; those that passed in an earlier trial are passed over as long as no file has changed that they depend on, so that a trial goes on
 where it was interrupted. With --each every stage that goes ahead of the framework is tried by itself. --into leaves the copy in a folder, for playing in. Exit 1 when a check fails that passed before.`,
-		Example:     "  molt trial\n  molt trial goal-5\n  molt trial --all --into ../desk-on-5\n  molt trial --each",
-		Args:        cobra.MaximumNArgs(1),
-		Annotations: formats("junit"),
+		Example: "  molt trial\n  molt trial goal-5\n  molt trial --all --into ../desk-on-5\n  molt trial --each",
+		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if len(args) > 0 {
 				want.Stage = args[0]
@@ -48,5 +47,6 @@ where it was interrupted. With --each every stage that goes ahead of the framewo
 	cmd.Flags().BoolVar(&want.Anew, "anew",
 		false, "with --all, judge those stages again too that passed in an earlier trial")
 	cmd.Flags().StringVar(&want.Into, "into", "", "leave the copy in this folder, which must not exist yet")
-	return cmd
+	return command{Command: cmd, takes: runs, formats: []string{"junit"}, sides: staged, builds: always, operand: operand{complete: stagesToDo},
+		words: []string{"test", "try"}}
 }

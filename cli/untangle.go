@@ -7,7 +7,7 @@ import (
 	"molt/render/text"
 )
 
-func (c *call) untangle() *cobra.Command {
+func (c *call) untangle() command {
 	var take int
 	cmd := &cobra.Command{
 		Use:   "untangle [GOAL...]",
@@ -31,5 +31,6 @@ written there; molt back takes that back.`,
 		},
 	}
 	cmd.Flags().IntVar(&take, "take", 0, "carry out the way out of this number")
-	return cmd
+	return command{Command: cmd, takes: runs, sides: named, operand: goals,
+		builds: func(f *flagValues) bool { return f.Changed("take") }}
 }

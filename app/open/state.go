@@ -19,7 +19,7 @@ import (
 // The words by which a state of the application itself is named.
 const (
 	LockedState    = "locked"
-	installedState = "installed"
+	InstalledState = "installed"
 )
 
 // State reads what a reference holds: "locked" or "installed" for the application itself; a lock, a
@@ -34,7 +34,7 @@ func State(ctx context.Context, a *View, ref string) (inspect.State, error) {
 				Reason: fmt.Sprintf("there is no %s in %s; molt relock writes one", a.LockFile(), a.Dir)}
 		}
 		return inspect.StateOf(a.Lock.Resolution()), nil
-	case installedState:
+	case InstalledState:
 		return stateInstalled(a, a.Dir)
 	}
 	info, err := os.Stat(ref)
