@@ -17,6 +17,7 @@ import (
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/doc"
+	"molt/ecosystem"
 	"molt/registry"
 )
 
@@ -312,7 +313,7 @@ func (s *Session) settling(ctx context.Context, names ...string) ([]doc.Settling
 }
 
 // name returns the canonical form of a name that people wrote.
-func (s *Session) name(written string) string { return s.App.Eco.Canonical(written) }
+func (s *Session) name(written string) string { return ecosystem.Canonical(s.App.Eco, written) }
 
 // names is name for several.
 func (s *Session) names(written []string) []string {

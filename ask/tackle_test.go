@@ -2,11 +2,9 @@ package ask_test
 
 import (
 	"bytes"
-	"cmp"
 	"context"
 	"fmt"
 	"io/fs"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -27,11 +25,11 @@ import (
 // the core is neutral.
 type tackle struct{ packages universe.Table }
 
-func (tackle) Name() string           { return "tackle" }
-func (tackle) Scheme() version.Scheme { return knots{} }
-func (tackle) Tenancy() solve.Tenancy { return solve.Single }
-func (tackle) Manifest() string       { return "tackle.list" }
-func (tackle) Lock() string           { return "tackle.lock" }
+func (tackle) Name() string             { return "tackle" }
+func (tackle) Scheme() version.Scheme   { return knots{} }
+func (tackle) Strategy() solve.Strategy { return solve.Single }
+func (tackle) Manifest() string         { return "tackle.list" }
+func (tackle) Lock() string             { return "tackle.lock" }
 
 // Canonical writes a name in small letters, with hyphens.
 func (tackle) Canonical(name string) string {
@@ -65,14 +63,16 @@ func (t tackle) DecodeLock(file string, data []byte) (*ecosystem.Lock, error) {
 			return nil, &input.PositionError{File: file, Line: 1, Column: 1, Reason: "expected a name and a version"}
 		}
 		l.Packages = append(l.Packages,
-			ecosystem.LockedPackage{PURL: t.PackageURL(name, v), Node: solve.Node{ID: name + "@" + v, Name: name, Version: v}})
+			ecosystem.LockedPackage{PURL: ecosystem.PackageURL(t, name, v), Node: solve.Node{ID: name + "@" + v, Name: name, Version: v}})
 	}
 	return l, nil
 }
 
-func (tackle) PackageURL(name, v string) string { return "pkg:generic/" + name + "@" + v }
+func (t tackle) Protocols() []ecosystem.Protocol {
+	return []ecosystem.Protocol{{Name: "chest", Open: t.open}}
+}
 
-func (t tackle) Open(context.Context, *registry.Registries, ecosystem.Detail) ecosystem.Source {
+func (t tackle) open(context.Context, *registry.Registries, ecosystem.Detail) ecosystem.Source {
 	return chest{t.packages}
 }
 
@@ -112,15 +112,15 @@ func (m *list) Entries() (all []ecosystem.Entry) {
 	return all
 }
 
-func (m *list) Set(_, name, constraint string) error {
+func (m *list) Set(at ecosystem.ConstraintPlace, constraint string) error {
 	for _, e := range m.Entries() {
-		if e.As == name {
+		if e.As == at.Name {
 			line := m.lines[e.Line-1]
 			m.lines[e.Line-1] = line[:e.Column-1] + constraint + line[e.Column-1+len(e.Written):]
 			return nil
 		}
 	}
-	return fmt.Errorf("%s has no %s", m.file, name)
+	return fmt.Errorf("%s has no %s", m.file, at.Name)
 }
 
 func (m *list) Remove(_, name string) error {
@@ -138,17 +138,10 @@ func (m *list) Add(_, name, constraint string) error {
 	return nil
 }
 
-func (m *list) Name() string                   { return "skua" }
-func (m *list) Version() string                { return "" }
-func (m *list) Members() []string              { return nil }
-func (m *list) Overrides() []universe.Override { return nil }
 func (m *list) Groups() []string {
 	return []string{map[string]string{"tackle.list": "main", "spare.list": "spare"}[m.file]}
 }
-func (m *list) Runtimes() []universe.Requirement { return nil }
-func (m *list) Tool() (string, string, int)      { return "", "", 0 }
-func (m *list) SetVersion(string) error          { return fmt.Errorf("%s has no version", m.file) }
-func (m *list) Bytes() []byte                    { return []byte(strings.Join(m.lines, "")) }
+func (m *list) Bytes() []byte { return []byte(strings.Join(m.lines, "")) }
 
 // knots is a scheme whose constraints look like none of JavaScript's: "any", "is:1.2.0",
 // "from:1.2.0" and "like:1.2.0", which is up to the next major. Prereleases are admitted only where
@@ -189,16 +182,6 @@ func (knots) Parse(text string) (version.Version, error) {
 	return v, nil
 }
 
-func (s knots) Complete(text string) (version.Version, error) {
-	for range 2 {
-		if v, err := s.Parse(text); err == nil {
-			return v, nil
-		}
-		text += ".0"
-	}
-	return s.Parse(text)
-}
-
 func (s knots) Constrain(text string) (version.Constraint, error) {
 	if text == "any" {
 		return knot{text, "any", nil}, nil
@@ -207,7 +190,7 @@ func (s knots) Constrain(text string) (version.Constraint, error) {
 	if kind != "is" && kind != "from" && kind != "like" {
 		return nil, &version.Error{Kind: "constraint", Text: text, Reason: "expected any, is:, from: or like:"}
 	}
-	v, err := s.Complete(rest)
+	v, err := version.Complete(s, rest)
 	if err != nil {
 		return nil, err
 	}
@@ -220,10 +203,6 @@ func (knots) Jump(from, to version.Version) version.Jump {
 	return semver.Jump(from.(*semver.Version), to.(*semver.Version))
 }
 
-func (knots) Breaking(from, to version.Version) bool {
-	return from.(*semver.Version).Major != to.(*semver.Version).Major
-}
-
 func (knots) Major(v version.Version) string {
 	return strconv.FormatUint(v.(*semver.Version).Major, 10)
 }
@@ -231,8 +210,7 @@ func (knots) Major(v version.Version) string {
 func (knots) Next(v version.Version, j version.Jump) string {
 	return semver.Next(v.(*semver.Version), j)
 }
-func (knots) Any() string                    { return "any" }
-func (knots) Exact(v version.Version) string { return "is:" + v.String() }
+func (knots) Any() string { return "any" }
 
 func (knots) AtLeast(v version.Version) string { return "from:" + v.String() }
 
@@ -241,7 +219,7 @@ func (s knots) Styled(style version.Style, v version.Version) string {
 	case version.Any:
 		return s.Any()
 	case version.Exact:
-		return s.Exact(v)
+		return "is:" + v.String()
 	}
 	return "like:" + v.String()
 }
@@ -249,26 +227,6 @@ func (s knots) Styled(style version.Style, v version.Version) string {
 func (knots) StyleOf(constraint string) version.Style {
 	kind, _, _ := strings.Cut(constraint, ":")
 	return map[string]version.Style{"any": version.Any, "is": version.Exact, "like": version.NextMinor}[kind]
-}
-
-func (s knots) Restyle(constraint string, v version.Version) string {
-	if c, err := s.Constrain(constraint); err == nil && version.Admits(c, v) {
-		return constraint
-	}
-	return s.Styled(cmp.Or(s.StyleOf(constraint), version.NextMinor), v)
-}
-
-var number = regexp.MustCompile(`[0-9]+(\.[0-9]+)*`)
-
-func (s knots) Mentions(constraint string) []version.Version { return s.FindIn(constraint) }
-
-func (s knots) FindIn(prose string) (all []version.Version) {
-	for _, text := range number.FindAllString(prose, -1) {
-		if v, err := s.Complete(text); err == nil {
-			all = append(all, v)
-		}
-	}
-	return all
 }
 
 var _ ecosystem.Ecosystem = tackle{}

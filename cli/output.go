@@ -48,7 +48,7 @@ func (c *call) writable(flag, file string, force bool, own func(file string) boo
 		slices.ContainsFunc(registered.Ecosystems, func(e ecosystem.Ecosystem) bool {
 			namer, ok := e.(ecosystem.LockNamer)
 			found, err := e.Detect(os.DirFS(filepath.Dir(file)))
-			return name == e.Manifest() || name == e.Lock() || ok && namer.IsLock(name) ||
+			return name == e.Manifest() || name == ecosystem.LockFile(e) || ok && namer.IsLock(name) ||
 				err == nil && slices.Contains(found, name)
 		}) {
 		return bad("that is the name of a manifest, a lock, a plan or a configuration, which it never writes to")

@@ -11,6 +11,7 @@ import (
 
 	"molt/app/open"
 	"molt/app/stages"
+	"molt/ecosystem"
 	"molt/input"
 )
 
@@ -268,7 +269,7 @@ func (c *call) sideOf(sides []open.Side, name string) string {
 	}
 	for _, s := range sides {
 		if a, err := c.openSide(s); err == nil && a.Lock != nil &&
-			len(a.Lock.Resolution().Versions()[s.Ecosystem.Canonical(name)]) > 0 {
+			len(a.Lock.Resolution().Versions()[ecosystem.Canonical(s.Ecosystem, name)]) > 0 {
 			return s.Ecosystem.Name()
 		}
 	}

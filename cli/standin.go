@@ -119,7 +119,7 @@ func serveSnapshot(ctx context.Context, server ecosystem.Server, e ecosystem.Eco
 	if err != nil {
 		return nil, 0, nil, err
 	}
-	source := e.Open(ctx, registry.Only(client), ecosystem.Detail{Everything: true})
+	source := e.Protocols()[0].Open(ctx, registry.Only(client), ecosystem.Detail{Everything: true})
 	done := func() { source.Close(); client.Close() }
 	packages := universe.Table{}
 	source.Hint(names...)

@@ -43,7 +43,7 @@ func (m *Manifests) setOneApart(member, name string) {
 // member may have to see that release (project.TryApart), until the lock is made without. The same
 // goes for a member that wants from the registry what another takes from a member.
 func (m *Manifests) divide() {
-	if m.eco.Tenancy() != solve.Nested || len(m.files) == 1 {
+	if m.eco.Strategy().Single || len(m.files) == 1 {
 		return
 	}
 	byName := map[string][]int{} // entries from the registry, by name
@@ -146,7 +146,7 @@ func (m *Manifests) meet(a, b Entry) bool {
 		return true
 	}
 	for _, text := range []string{a.Text, b.Text} {
-		named := scheme.Mentions(text)
+		named := version.Mentions(scheme, text)
 		if named == nil {
 			return true // it asks for any
 		}

@@ -150,7 +150,7 @@ func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.
 			l.Packages = append(l.Packages, newMultiFile(e, n, release, was))
 			continue
 		}
-		l.Packages = append(l.Packages, LockedPackage{Node: n, PURL: e.PackageURL(n.Name, n.Version),
+		l.Packages = append(l.Packages, LockedPackage{Node: n, PURL: PackageURL(e, n.Name, n.Version),
 			Integrity: release.File().Integrity, Source: release.File().Address, When: release.File().When,
 			Runtimes: release.Runtimes, Runs: release.Runs})
 	}
@@ -166,7 +166,7 @@ type MultiFile interface{ ListsFiles() }
 // newMultiFile makes the package of a lock with the files that the lock before has of the release,
 // as long as the registry has them too: one that was added since does not change a lock.
 func newMultiFile(e Ecosystem, n solve.Node, r *universe.Release, was *LockedPackage) LockedPackage {
-	p := LockedPackage{Node: n, PURL: e.PackageURL(universe.Plain(n.Name), n.Version), Runtimes: r.Runtimes,
+	p := LockedPackage{Node: n, PURL: PackageURL(e, universe.Plain(n.Name), n.Version), Runtimes: r.Runtimes,
 		Files: r.Files}
 	direct := func(files []universe.File) universe.File {
 		if i := slices.IndexFunc(files, func(f universe.File) bool { return f.Direct }); i >= 0 {
@@ -356,6 +356,9 @@ func (l *Lock) Universe(e Ecosystem) (universe.Table, error) {
 	}
 	return t, nil
 }
+
+// MoltLock is the name of a lock in Molt's own format.
+const MoltLock = "molt.lock"
 
 // EncodeMoltLock writes a lock in the molt.lock format, which docs/formats.md describes: the same bytes for the same
 // lock, one block a package, one line an edge, so that two branches seldom touch the same line.

@@ -246,7 +246,22 @@ func (m *Manifests) edit(group string, change func(f Manifest, group string) err
 
 // Set replaces the constraint of an entry.
 func (m *Manifests) Set(group, name, constraint string) error {
-	return m.edit(group, func(f Manifest, group string) error { return f.Set(group, project.OwnName(name), constraint) })
+	at, f := ConstraintPlace{Name: project.OwnName(name)}, m.of(group)
+	_, at.Group = project.SplitGroup(group)
+	if i := slices.IndexFunc(m.entries, func(e Entry) bool { return e.Group == group && e.As == name }); i >= 0 {
+		at = m.entries[i].At()
+	}
+	if at.File != "" {
+		i := slices.IndexFunc(m.files, func(f namedManifest) bool { return f.name == at.File })
+		if i < 0 {
+			return fmt.Errorf("%s: the constraint of %s stands in %s, which is no manifest of the application", f.name, name, at.File)
+		}
+		f = m.files[i]
+	}
+	if err := f.Set(at, constraint); err != nil {
+		return err
+	}
+	return m.link()
 }
 
 // Remove deletes an entry with its line.
@@ -260,19 +275,29 @@ func (m *Manifests) Add(group, name, constraint string) error {
 }
 
 // Name is the application's name, Version its version, "" when the chief has none.
-func (m *Manifests) Name() string { return m.files[0].Name() }
+func (m *Manifests) Name() string { return titled(m.files[0].Manifest).Name() }
 
 // Version is the application's own version.
-func (m *Manifests) Version() string { return m.files[0].Version() }
+func (m *Manifests) Version() string { return titled(m.files[0].Manifest).Version() }
 
 // SetVersion replaces the application's own version, which must be there.
-func (m *Manifests) SetVersion(version string) error { return m.files[0].SetVersion(version) }
+func (m *Manifests) SetVersion(version string) error {
+	if err := titled(m.files[0].Manifest).SetVersion(version); err != nil {
+		return fmt.Errorf("%s: %w", m.files[0].name, err)
+	}
+	return nil
+}
 
 // Overrides lists what the chief says of every edge to a name, sorted by name.
-func (m *Manifests) Overrides() []universe.Override { return m.files[0].Overrides() }
+func (m *Manifests) Overrides() []universe.Override {
+	if o, ok := m.files[0].Manifest.(Overrider); ok {
+		return o.Overrides()
+	}
+	return nil
+}
 
 // Tool is the tool that the chief says works on it, with its version and line; "" for none.
-func (m *Manifests) Tool() (name, version string, line int) { return m.files[0].Tool() }
+func (m *Manifests) Tool() (name, version string, line int) { return ToolOf(m.files[0].Manifest) }
 
 // A FileRequirement is what a manifest requires of a runtime or tool.
 type FileRequirement struct {
@@ -284,7 +309,7 @@ type FileRequirement struct {
 func (m *Manifests) Runtimes() []FileRequirement {
 	var all []FileRequirement
 	for _, f := range m.files {
-		for _, q := range f.Runtimes() {
+		for _, q := range Requires(f.Manifest) {
 			all = append(all, FileRequirement{q, f.name})
 		}
 	}

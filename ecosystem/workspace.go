@@ -8,7 +8,6 @@ import (
 	"strings"
 
 	"molt/core/project"
-	"molt/core/solve"
 	"molt/core/version"
 	"molt/input"
 )
@@ -45,7 +44,7 @@ func (m *Manifests) Members() []Member {
 	var all []Member
 	for _, f := range m.files {
 		if f.member != "" && !slices.ContainsFunc(all, func(x Member) bool { return x.Folder == f.member }) {
-			all = append(all, Member{f.member, f.name, f.Name(), f.Version(), f.local})
+			all = append(all, Member{f.member, f.name, titled(f.Manifest).Name(), titled(f.Manifest).Version(), f.local})
 		}
 	}
 	return all
@@ -78,7 +77,7 @@ func (m *Manifests) link() error {
 		if x.Local {
 			continue // which serves the declaration that names it
 		}
-		x.Name = m.eco.Canonical(x.Name)
+		x.Name = Canonical(m.eco, x.Name)
 		if other, twice := members[x.Name]; twice && x.Name != "" {
 			return &input.PositionError{File: x.File, Line: 1, Column: 1,
 				Reason: fmt.Sprintf("the members of a workspace have a name each, and %s has the name %s too", other.File, x.Name)}
@@ -100,7 +99,7 @@ func (m *Manifests) link() error {
 			case e.Sibling != "" && there && by.File == f.name:
 				return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column,
 					Reason: fmt.Sprintf("%s: a member of the workspace cannot need itself", e.Package)}
-			case there && !serves && (e.Sibling != "" || !e.Foreign && m.eco.Tenancy() == solve.Single):
+			case there && !serves && (e.Sibling != "" || !e.Foreign && m.eco.Strategy().Single):
 				// there is no room for one of a registry, too
 				return &input.PositionError{File: e.File, Line: e.Line, Column: e.Column,
 					Reason: fmt.Sprintf("%s: the member %s has the version %s, which %s does not admit", e.Package, by.Folder,
@@ -136,7 +135,7 @@ func (m *Manifests) serves(by Member, e Entry) bool {
 	if want == m.eco.Scheme().Any() {
 		return true
 	}
-	if by.Version == "" && m.eco.Tenancy() == solve.Single {
+	if by.Version == "" && m.eco.Strategy().Single {
 		return true // a build works it out
 	}
 	c, err := m.eco.Scheme().Constrain(want)

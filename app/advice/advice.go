@@ -148,7 +148,7 @@ func canonical(eco ecosystem.Ecosystem, name string) string {
 	if name == "" {
 		return ""
 	}
-	return eco.Canonical(name)
+	return ecosystem.Canonical(eco, name)
 }
 
 // Decode reads a file of advice. Facts of kinds that this Molt does not know are left out, with a
@@ -177,7 +177,7 @@ func Decode(file string, data []byte, eco ecosystem.Ecosystem,
 	if raw.To == "" {
 		wrong = append(wrong, text.ErrorAt("$.to", "expected \"to\" with the major that the facts are about"))
 	}
-	g.About, g.To, g.Ecosystem = eco.Canonical(raw.About), raw.To, raw.Ecosystem
+	g.About, g.To, g.Ecosystem = ecosystem.Canonical(eco, raw.About), raw.To, raw.Ecosystem
 	if (Library{Eco: eco, Elsewhere: elsewhere}).foreign(g.Ecosystem, g.About) {
 		return g, nil, nil
 	}

@@ -260,7 +260,7 @@ func lockFrom(a *open.View) string {
 	switch {
 	case a.Config.Lock != "":
 		return a.Config.Place.Line("lock")
-	case a.LockFile() == a.Eco.Lock():
+	case a.LockFile() == ecosystem.LockFile(a.Eco):
 		return "the usual name"
 	}
 	return "the only one there is"

@@ -26,6 +26,7 @@ const File = "molt.yaml"
 type Config struct {
 	Ecosystem string     `yaml:"ecosystem"`
 	Registry  Registries `yaml:"registry"`
+	Protocol  string     `yaml:"protocol"` // how registries are asked, where the ecosystem knows several ways; "" for the usual
 	// how long an answer counts where the registry does not say: "1h"; "" for ten minutes
 	Fresh    string          `yaml:"fresh"`
 	Goal     string          `yaml:"goal"`
@@ -90,7 +91,7 @@ type Check struct {
 	Pass   []string          `yaml:"pass"`   // variables of the call that it may see, besides what every program needs
 }
 
-var configKeys = []string{"ecosystem", "registry", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold",
+var configKeys = []string{"ecosystem", "registry", "protocol", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold",
 	"waive", "family", "alternatives", "trust", "breaking", "stops", "members", "lock", "fixed", "install", "build",
 	"pass", "checks", "stages", "advice", "rules", "largest-document"}
 

@@ -72,7 +72,7 @@ func side(ctx context.Context, a *open.View, at string) (Branch, error) {
 		return s, err
 	}
 	if data := a.Repo.FileAt(ctx, at, a.LockFile()); data != nil {
-		s.Lock, err = a.Eco.DecodeLock(a.LockFile(), data)
+		s.Lock, err = ecosystem.DecodeLock(a.Eco, a.LockFile(), data)
 	}
 	return s, err
 }
@@ -116,7 +116,7 @@ func Merge(ctx context.Context, a *open.Question) (*Merged, error) {
 		return nil, err
 	}
 	keep, contested := MergeKeep(sides)
-	problem := solve.Problem{Tenancy: a.Eco.Tenancy(), Keep: keep, Outside: slices.Sorted(maps.Values(merged.Linked()))}
+	problem := solve.Problem{Strategy: a.Eco.Strategy(), Keep: keep, Outside: slices.Sorted(maps.Values(merged.Linked()))}
 	for _, d := range a.DeclaredIn(merged) {
 		problem.Roots = append(problem.Roots, d.Roots(d.Root(), d.Text, a.Eco.Scheme().Any())...)
 	}
@@ -136,7 +136,7 @@ func Merge(ctx context.Context, a *open.Question) (*Merged, error) {
 	if m.Locked, err = NewLock(ctx, a, r, merged, sides[1].Lock); err != nil {
 		return nil, err
 	}
-	m.Lock = a.Eco.EncodeLock(m.Locked)
+	m.Lock = ecosystem.EncodeLock(a.Eco, m.Locked)
 	return m, nil
 }
 

@@ -52,7 +52,7 @@ func Relock(ctx context.Context, a *open.Question, accepted ...string) (*ecosyst
 	if err != nil {
 		return nil, nil, err
 	}
-	return l, a.Eco.EncodeLock(l), nil
+	return l, ecosystem.EncodeLock(a.Eco, l), nil
 }
 
 // NewLock makes the lock of a resolution of a manifest.
@@ -272,7 +272,7 @@ func nearestReleases(p *universe.Package, constraint string) string {
 		return "none: it has no releases"
 	}
 	at := p.Len()
-	if named := p.Scheme.Mentions(constraint); len(named) > 0 {
+	if named := version.Mentions(p.Scheme, constraint); len(named) > 0 {
 		if i := slices.IndexFunc(p.Versions(), func(v version.Version) bool { return v.Compare(named[0]) >= 0 }); i >= 0 {
 			at = i
 		}
@@ -470,7 +470,7 @@ func checkGraph(ctx context.Context, a *open.View, frameworks []string) (found [
 	if err != nil {
 		return nil, err
 	}
-	problem := solve.Problem{Tenancy: a.Eco.Tenancy(), Outside: slices.Sorted(maps.Values(a.Lock.Members))}
+	problem := solve.Problem{Strategy: a.Eco.Strategy(), Outside: slices.Sorted(maps.Values(a.Lock.Members))}
 	resolution := a.Lock.Resolution()
 	for _, name := range frameworks {
 		root := resolution.Root(name)

@@ -155,7 +155,7 @@ func (w *walker) raise(all []doc.Runtime) {
 				raised := project.Deployed{}
 				for environment, v := range at[r.Name] {
 					raised[environment] = v
-					if was, err := known.Scheme.Complete(v); err != nil || was.Compare(to) < 0 {
+					if was, err := version.Complete(known.Scheme, v); err != nil || was.Compare(to) < 0 {
 						raised[environment] = known.Deployable(to)
 					}
 				}
@@ -262,6 +262,6 @@ func Contents(a *open.View, m *ecosystem.Manifests, l *ecosystem.Lock) (map[stri
 		return nil, err
 	}
 	files := m.Contents()
-	files[a.LockFile()] = a.Eco.EncodeLock(l)
+	files[a.LockFile()] = ecosystem.EncodeLock(a.Eco, l)
 	return files, nil
 }

@@ -115,8 +115,8 @@ func widened(ctx context.Context, a *open.Question, r *solve.Resolution, m *ecos
 // sameRuntime reports whether a version of runtimes, of which the last parts may be missing, is that of others.
 func sameRuntime(a *open.View, v, others map[string]string) bool {
 	for name, text := range v {
-		x, errX := a.Runtime(name).Scheme.Complete(text)
-		y, errY := a.Runtime(name).Scheme.Complete(others[name])
+		x, errX := version.Complete(a.Runtime(name).Scheme, text)
+		y, errY := version.Complete(a.Runtime(name).Scheme, others[name])
 		if errX != nil || errY != nil || a.Runtime(name).Scheme.Jump(y, x) > version.Patch {
 			return false
 		}

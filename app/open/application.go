@@ -70,7 +70,7 @@ func (a *View) Stated(e ecosystem.Entry) project.Declared {
 func (a *View) Application() project.Application {
 	held, _ := a.Config.Held(a.Now())
 	apart := apartNames(a)
-	u := project.Application{Scheme: a.Eco.Scheme(), Tenancy: a.Eco.Tenancy(), Declared: a.Declared(),
+	u := project.Application{Scheme: a.Eco.Scheme(), Strategy: a.Eco.Strategy(), Declared: a.Declared(),
 		Runtimes: deployed(a), Trusted: apart(a.Config.Trust), Minors: apart(a.Config.Minors()),
 		Stops: a.Config.Stops, Previews: a.Config.Previews, Known: runtimes(a.Eco), Kin: func(name string) project.Kin {
 			return ecosystem.Kin(a.Eco)(project.OwnName(name))

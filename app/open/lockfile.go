@@ -16,7 +16,7 @@ import (
 // findLock returns that name: what the configuration says, else the usual one, unless the folder
 // has one alone of another name that a lock may have.
 func findLock(a *View) (string, error) {
-	usual := a.Eco.Lock()
+	usual := ecosystem.LockFile(a.Eco)
 	namer, ok := a.Eco.(ecosystem.LockNamer)
 	if name := a.Config.Lock; name != "" {
 		if slices.ContainsFunc(a.OtherSides(), func(s Side) bool {
@@ -70,7 +70,7 @@ func readLock(a *View) *lockReading {
 		defer close(r.done)
 		var data []byte
 		if data, r.unread = a.Files.Read(a.LockFile(), input.Lock); r.unread == nil {
-			r.lock, r.err = a.Eco.DecodeLock(a.LockFile(), data)
+			r.lock, r.err = ecosystem.DecodeLock(a.Eco, a.LockFile(), data)
 		}
 	}()
 	return r
@@ -97,7 +97,7 @@ func otherLock(a *View) string {
 	}
 	for _, e := range entries {
 		if e.Type().IsRegular() && e.Name() != a.LockFile() && lockLike.MatchString(e.Name()) &&
-			!slices.ContainsFunc(registered.Ecosystems, func(x ecosystem.Ecosystem) bool { return x.Lock() == e.Name() }) {
+			!slices.ContainsFunc(registered.Ecosystems, func(x ecosystem.Ecosystem) bool { return ecosystem.LockFile(x) == e.Name() }) {
 			return e.Name()
 		}
 	}
@@ -109,7 +109,7 @@ func (a *View) LockFile() string { return a.lockFile }
 
 // DecodeLock reads a lock of the application, as it is or was.
 func (a *View) DecodeLock(file string, data []byte) (*ecosystem.Lock, error) {
-	l, err := a.Eco.DecodeLock(file, data)
+	l, err := ecosystem.DecodeLock(a.Eco, file, data)
 	if err == nil {
 		bind(a, l)
 	}

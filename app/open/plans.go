@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"molt/app/planfile"
+	"molt/ecosystem"
 	"molt/input"
 )
 
@@ -40,7 +41,7 @@ func (a *View) ReadPlan() (*planfile.Plan, error) {
 	for i := range file.Stages { // people edit names too
 		for j := range file.Stages[i].Changes {
 			c := &file.Stages[i].Changes[j]
-			c.Name = a.Eco.Canonical(c.Name)
+			c.Name = ecosystem.Canonical(a.Eco, c.Name)
 		}
 	}
 	return file, nil

@@ -84,7 +84,7 @@ func (x *access) open(ctx context.Context, a *View, environments []ecosystem.Env
 	defer x.mu.Unlock()
 	if x.opened[key] == nil {
 		allowed, _ := builds(a)
-		x.opened[key] = a.Eco.Open(ctx, x.registries, ecosystem.Detail{
+		x.opened[key] = protocol(a).Open(ctx, x.registries, ecosystem.Detail{
 			Everything: everything, Packages: x.dated,
 			Environments: divided, Forks: a.Forks, Builds: allowed,
 			Build: func(ctx context.Context, name, version string, source universe.File) (*ecosystem.Built, error) {

@@ -41,6 +41,34 @@ type RegistryPlace struct {
 	Of       string // the key of the configuration that has it, where that is an ecosystem's name; "" otherwise
 }
 
+// protocol is how the registries of an application are asked: as the configuration has it, else in the usual way.
+func protocol(a *View) ecosystem.Protocol {
+	all := a.Eco.Protocols()
+	return all[max(0, slices.IndexFunc(all, func(p ecosystem.Protocol) bool { return p.Name == a.Config.Protocol }))]
+}
+
+// checkProtocol makes sure that the protocol of the configuration is one of the application's ecosystem; in a folder with
+// several, of one of them.
+func checkProtocol(a *View) error {
+	if a.Config.Protocol == "" {
+		return nil
+	}
+	var known []string
+	for _, e := range registered.Ecosystems {
+		if e.Name() != a.Eco.Name() && a.SideName() == "" {
+			continue
+		}
+		for _, p := range e.Protocols() {
+			if p.Name == a.Config.Protocol {
+				return nil
+			}
+			known = append(known, p.Name)
+		}
+	}
+	return a.Config.Place.At(false, fmt.Sprintf("%q: no such protocol is known here; known: %s", a.Config.Protocol,
+		strings.Join(known, ", ")), "protocol")
+}
+
 // RegistryKeys returns the address for all packages that no scope or pattern of the configuration
 // has one for, with the key where it stands under the name of the ecosystem; and the scopes and
 // patterns. Names of ecosystems are none: they tell the registries of a folder with several apart.

@@ -120,7 +120,7 @@ func Above(dir string) string {
 
 // Declares reports whether a name, as people write it, is declared on a side, or is a runtime of it.
 func (s Side) Declares(name string) bool {
-	return slices.Contains(s.Names, s.Ecosystem.Canonical(name)) || slices.Contains(s.Runtimes, name)
+	return slices.Contains(s.Names, ecosystem.Canonical(s.Ecosystem, name)) || slices.Contains(s.Runtimes, name)
 }
 
 // OtherSides lists the other sides, where the configuration leaves open which is meant.
@@ -146,7 +146,7 @@ func (a *View) SideName() string {
 // elsewhere reports whether a name is declared on another side and not on this one.
 func elsewhere(a *View, name string) bool {
 	if a.Manifest != nil && slices.ContainsFunc(
-		a.Manifest.Entries(), func(e ecosystem.Entry) bool { return project.OwnName(e.As) == a.Eco.Canonical(name) }) {
+		a.Manifest.Entries(), func(e ecosystem.Entry) bool { return project.OwnName(e.As) == ecosystem.Canonical(a.Eco, name) }) {
 		return false
 	}
 	for _, r := range ecosystem.Runtimes(a.Eco) {

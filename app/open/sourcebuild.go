@@ -55,7 +55,7 @@ func builds(a *View) (func(name string) bool, ecosystem.SourceBuilder) {
 		return nil, nil
 	}
 	return func(name string) bool {
-		return slices.ContainsFunc(a.Config.Build, func(allowed string) bool { return a.Eco.Canonical(allowed) == name })
+		return slices.ContainsFunc(a.Config.Build, func(allowed string) bool { return ecosystem.Canonical(a.Eco, allowed) == name })
 	}, b
 }
 
@@ -218,11 +218,11 @@ func (s *sourceBuild) environment(ctx context.Context, needs []universe.Demand) 
 	if err != nil {
 		return err
 	}
-	source := s.Eco.Open(ctx, registries,
+	source := protocol(s.View).Open(ctx, registries,
 		ecosystem.Detail{Environments: []ecosystem.Environment{
 			{Runtimes: map[string]string{s.host.Name: s.host.Version}, Platform: s.host.Platform}}})
 	defer source.Close()
-	app := project.Application{Scheme: s.Eco.Scheme(), Tenancy: s.Eco.Tenancy(), Known: runtimes(s.Eco),
+	app := project.Application{Scheme: s.Eco.Scheme(), Strategy: s.Eco.Strategy(), Known: runtimes(s.Eco),
 		Runtimes: project.Runtimes{s.host.Name: project.Everywhere(s.host.Version)}}
 	for i, d := range needs {
 		app.Declared = append(app.Declared, project.Declared{Demand: d, Group: fmt.Sprint("build ", i)})

@@ -27,6 +27,7 @@ import (
 	"molt/app/vcs"
 	"molt/core/project"
 	"molt/core/universe"
+	"molt/core/version"
 	"molt/ecosystem"
 	"molt/ecosystem/registered"
 	"molt/input"
@@ -123,7 +124,7 @@ func Open(s Settings) (*View, error) {
 		if err := knownRuntime(a, d.Runtime, d.Environment); err != nil {
 			return nil, err
 		}
-		if _, err := a.Runtime(d.Runtime).Scheme.Complete(d.Version); err != nil {
+		if _, err := version.Complete(a.Runtime(d.Runtime).Scheme, d.Version); err != nil {
 			path := []any{"runtime", d.Environment, d.Runtime}
 			if d.Environment == "" {
 				path = []any{"runtime", d.Runtime}
@@ -135,6 +136,9 @@ func Open(s Settings) (*View, error) {
 	}
 	a.tree = sync.OnceValues(func() (ecosystem.Tree, error) { return ecosystem.Installed(a.Eco, a.Dir) })
 	if err := read(a); err != nil {
+		return nil, err
+	}
+	if err := checkProtocol(a); err != nil {
 		return nil, err
 	}
 	if err := checkPlatforms(a); err != nil {
@@ -242,7 +246,7 @@ func readFixed(a *View) (map[string]string, error) {
 		if len(versions) > 1 {
 			return nil, &input.UsageError{Reason: fmt.Sprintf("%s gives %s more than once", a.Config.Fixed, name)}
 		}
-		fixed[a.Eco.Canonical(name)] = versions[0]
+		fixed[ecosystem.Canonical(a.Eco, name)] = versions[0]
 	}
 	return fixed, nil
 }

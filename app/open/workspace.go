@@ -77,7 +77,7 @@ func memberFiles(a *View, own []ecosystem.File) ([]ecosystem.File, error) {
 			continue
 		}
 		if own[i].Parsed = m; i == 0 {
-			if folders, err = ecosystem.MemberFolders(os.DirFS(a.Dir), m.Members(), ecosystem.InstallFolder(a.Eco)); err != nil {
+			if folders, err = ecosystem.MemberFolders(os.DirFS(a.Dir), ecosystem.MemberPatterns(m), ecosystem.InstallFolder(a.Eco)); err != nil {
 				return nil, &input.UsageError{Reason: fmt.Sprintf("%s: the members of the workspace: %v", own[i].Name, err)}
 			}
 			if more := a.Config.Members; more != nil {
@@ -274,7 +274,7 @@ func outerWorkspace(a *View) string {
 		if err != nil {
 			continue
 		}
-		patterns := m.Members()
+		patterns := ecosystem.MemberPatterns(m)
 		if data, err := input.ReadFile(filepath.Join(at, config.File), input.Configuration); err == nil {
 			if c, err := config.Read(config.File, data); err == nil {
 				patterns = append(patterns, c.Members...)

@@ -13,6 +13,7 @@ import (
 	"molt/app/planfile"
 	"molt/core/plan"
 	"molt/core/project"
+	"molt/core/version"
 	"molt/doc"
 )
 
@@ -171,7 +172,7 @@ func rebase(a *open.View, file *planfile.Plan) {
 			}
 			to := *c.To
 			if v, err := scheme.Parse(to.Version); err == nil && c.From != nil {
-				to.Constraint = scheme.Restyle(c.From.Constraint, v)
+				to.Constraint = version.Restyled(scheme, c.From.Constraint, v)
 				if before, err := scheme.Parse(c.From.Version); err == nil {
 					c.Jump = scheme.Jump(before, v).String()
 				}

@@ -92,7 +92,7 @@ func (a *Judgement) promises(name string, p, framework *universe.Package, target
 // framework's resolves with a copy of its own, and builds for the framework that this belongs to.
 func (a *Judgement) ofOneMajor(p, framework *universe.Package, target []string) version.Set {
 	all := version.FullSet(p.Len())
-	if a.App.Tenancy == solve.Single || p.Name == framework.Name || a.kin.siblings[p.Name] {
+	if a.App.Strategy.Single || p.Name == framework.Name || a.kin.siblings[p.Name] {
 		return all // where there is one release of each, it does not resolve
 	}
 	wanted, out, accepted := a.setOf(framework, target), version.NewSet(p.Len()), false

@@ -151,7 +151,7 @@ func TestPairs(t *testing.T) {
 	const days = "hull@1.0.0 2020-01-01\nhull@2.0.0 2022-02-01\nkeel@1.0.0 2020-01-01\nkeel@2.0.0 " +
 		"2022-01-01\nkeel@3.0.0 2023-01-01\noar@1.0.0 2020-02-01\noar@2.0.0 2022-03-01"
 	source, app := projecttest.Sketch(t, universe)
-	app.Tenancy = solve.Single
+	app.Strategy = solve.Single
 	onDays(t, source, days)
 	goal := project.Goal{Name: "hull", Constraint: "2"}
 	a, err := Ask(context.Background(), source, app, []project.Goal{goal})
@@ -165,7 +165,7 @@ func TestPairs(t *testing.T) {
 	// Where somebody asks for the later major, they are given up for whoever is in the way, and for nobody else.
 	source, app = projecttest.Sketch(
 		t, strings.Replace(universe, "oar@2: peer:hull@^2 peer:keel@>=1", "oar@2: peer:hull@^2 peer:keel@3", 1))
-	app.Tenancy = solve.Single
+	app.Strategy = solve.Single
 	onDays(t, source, days)
 	if a, err = Ask(context.Background(), source, app, []project.Goal{goal}); err != nil ||
 		a.pairs.String() != "all without [hull]" {
@@ -233,7 +233,7 @@ func TestFrameworkBeforePairs(t *testing.T) {
 		sail@2: hull@>=1
 		sail@3: hull@>=2
 		flag@1: sail@>=2`)
-	app.Tenancy = solve.Single
+	app.Strategy = solve.Single
 	onDays(t, source, "hull@1.0.0 2020-01-01\nhull@2.0.0 2022-01-01\nsail@2.0.0 2020-02-01\nsail@3.0.0 "+
 		"2022-02-01\nflag@1.0.0 2020-03-01")
 	a, err := Ask(context.Background(), source, app, []project.Goal{{Name: "hull", Constraint: "2"}})

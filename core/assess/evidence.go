@@ -326,7 +326,7 @@ func (a *Judgement) claim(r *universe.Release, p, framework *universe.Package, t
 
 // secondCopy is the remark on a release that needs the framework instead of having it as a peer.
 func (a *Judgement) secondCopy(d universe.Demand, framework *universe.Package, target []string) string {
-	if a.App.Tenancy == solve.Single {
+	if a.App.Strategy.Single {
 		return ""
 	}
 	if d.Package != framework.Name {

@@ -44,7 +44,7 @@ func (a *Judgement) further(g project.Goal) error {
 	case g.Name == a.Goal.Name || a.Also[g.Name] != nil:
 		return &project.GoalError{Goal: g, Reason: "it is a goal twice"}
 	case declared.As == "" && slices.Contains(project.RuntimesOf(a.App), g.Name):
-		v, err := a.App.Runtime(g.Name).Scheme.Complete(g.Constraint)
+		v, err := version.Complete(a.App.Runtime(g.Name).Scheme, g.Constraint)
 		if err != nil {
 			return &project.GoalError{Goal: g, Reason: fmt.Sprintf("a runtime is raised to a version, such as %s@22", g.Name)}
 		}

@@ -80,7 +80,7 @@ func (a *Judgement) later(says string) bool {
 		return false
 	}
 	goal := p.Version(set.Max())
-	for _, v := range a.App.Scheme.Mentions(says) {
+	for _, v := range version.Mentions(a.App.Scheme, says) {
 		if v.Compare(goal) > 0 && a.App.Scheme.Major(v) != a.App.Scheme.Major(goal) {
 			return true
 		}

@@ -23,7 +23,7 @@ func (a *Judgement) Interpreting(now *solve.Resolution) *Judgement {
 // promise about majors that are newer than any of them admits. It is a view for choosing; locks are
 // made from the source below. Where it costs requests to look at releases, nothing is interpreted.
 func (a *Judgement) interpreted(source universe.Source, now *solve.Resolution) universe.Source {
-	if a.App.Tenancy != solve.Nested {
+	if a.App.Strategy.Single {
 		return source
 	}
 	framework := a.Declaration(a.Goal.Name).Package

@@ -168,7 +168,7 @@ func (a *Judgement) Problem(c Choice, keep map[string][]string) solve.Problem {
 // ProblemFrom states the application with a choice of releases, near to a resolution where some are
 // to be kept. The goal and its family are single.
 func (a *Judgement) ProblemFrom(before *solve.Resolution, c Choice, keep map[string][]string) solve.Problem {
-	p := solve.Problem{Tenancy: a.App.Tenancy, Keep: keep, Single: []string{a.Goal.Name}, Outside: a.App.Linked}
+	p := solve.Problem{Strategy: a.App.Strategy, Keep: keep, Single: []string{a.Goal.Name}, Outside: a.App.Linked}
 	for _, family := range a.App.Families {
 		if slices.Contains(family, a.Goal.Name) {
 			p.Single = family
@@ -190,7 +190,7 @@ func (a *Judgement) ProblemFrom(before *solve.Resolution, c Choice, keep map[str
 			case len(among) == 1:
 				root.Text = among[0]
 				if v, err := a.App.Scheme.Parse(among[0]); err == nil {
-					root.Text = a.App.Scheme.Exact(v)
+					root.Text = version.Only(a.App.Scheme, v)
 				}
 			default:
 				root.Text = a.App.Scheme.Any()

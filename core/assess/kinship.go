@@ -583,7 +583,7 @@ func (a *Judgement) firstFromMinor(p *universe.Package, v version.Version) versi
 func (a *Judgement) pastRuntime(name string, v version.Version) bool {
 	runtime := a.App.Runtime(name)
 	for _, text := range a.App.Assumed()[name] {
-		at, err := runtime.Scheme.Complete(text)
+		at, err := version.Complete(runtime.Scheme, text)
 		if err == nil && v.Compare(at) > 0 && a.App.Scheme.Major(v) != runtime.Scheme.Major(at) {
 			return true
 		}

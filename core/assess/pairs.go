@@ -72,7 +72,7 @@ func (a *Judgement) pairedAnew(source universe.Source) universe.Source {
 			p.Published(p.Len()-1).IsZero() {
 			return p, nil // the short documents of packages that nobody declares have no dates
 		}
-		if a.App.Tenancy != solve.Single && a.declaredAs(p.Name) == "" {
+		if !a.App.Strategy.Single && a.declaredAs(p.Name) == "" {
 			return p, nil // whoever needs another release of what it needs gets its own
 		}
 		rewrite := func(i int, all []universe.Demand) []universe.Demand {

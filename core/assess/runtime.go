@@ -166,7 +166,7 @@ func (a *Judgement) Sufficient(c Choice) (*Judgement, *solve.Resolution, error) 
 	raisedTo := func(v version.Version) *Judgement {
 		raised := maps.Clone(deployed)
 		for environment, text := range raised {
-			if at, err := runtime.Scheme.Complete(text); err != nil || at.Compare(v) < 0 {
+			if at, err := version.Complete(runtime.Scheme, text); err != nil || at.Compare(v) < 0 {
 				raised[environment] = v.String()
 			}
 		}
@@ -215,7 +215,7 @@ func (l *lowering) from(q *Judgement, r *solve.Resolution) (*Judgement, *solve.R
 		if err != nil || text == "" {
 			return q, r, err
 		}
-		least, err := runtime.Scheme.Complete(text)
+		least, err := version.Complete(runtime.Scheme, text)
 		if err != nil || lowest != nil && least.Compare(lowest) <= 0 || at != nil && least.Compare(at) > 0 {
 			return q, r, nil
 		}
@@ -261,7 +261,7 @@ func (a *Judgement) mentioned(runtime project.Runtime, r *solve.Resolution) (ver
 			for _, q := range p.Runtimes(i) {
 				if q.Name == runtime.Name && !seen[q.Text] {
 					seen[q.Text] = true
-					all = append(all, runtime.Scheme.Mentions(q.Text)...)
+					all = append(all, version.Mentions(runtime.Scheme, q.Text)...)
 				}
 			}
 		}
@@ -273,7 +273,7 @@ func (a *Judgement) mentioned(runtime project.Runtime, r *solve.Resolution) (ver
 func lowestOf(runtime project.Runtime, d project.Deployed) version.Version {
 	var lowest version.Version
 	for _, text := range d {
-		if v, err := runtime.Scheme.Complete(text); err == nil && (lowest == nil || v.Compare(lowest) < 0) {
+		if v, err := version.Complete(runtime.Scheme, text); err == nil && (lowest == nil || v.Compare(lowest) < 0) {
 			lowest = v
 		}
 	}

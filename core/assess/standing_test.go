@@ -27,7 +27,7 @@ func exhaustive(t *testing.T, source universe.Source, app project.Application, s
 				return try(k + 1)
 			})
 		}
-		p := solve.Problem{Tenancy: app.Tenancy, Single: []string{"f"}}
+		p := solve.Problem{Strategy: app.Strategy, Single: []string{"f"}}
 		for _, d := range app.Declared {
 			if v, in := at[d.As]; in {
 				p.Roots = append(p.Roots, solve.Root{Demand: d.Demand, Group: d.Group, Among: []string{v}})
@@ -53,7 +53,7 @@ func TestStandingsAgainstExhaustiveSearch(t *testing.T) {
 			continue
 		}
 		if seed%2 == 1 {
-			app.Tenancy = solve.Nested
+			app.Strategy = solve.Nested
 		}
 		got, err := Assess(context.Background(), source, app, project.Goal{Name: "f", Constraint: "3"})
 		if err != nil {

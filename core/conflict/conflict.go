@@ -129,7 +129,7 @@ func heldIn(t *solve.Tangle, app project.Application) *solve.Tangle {
 	for i := range held.Demands {
 		if d := &held.Demands[i]; d.Kind == solve.Declared {
 			if v := app.HeldAt(d.As, d.Group); v != nil {
-				d.Constraint = app.Scheme.Exact(v)
+				d.Constraint = version.Only(app.Scheme, v)
 			}
 		}
 	}

@@ -11,6 +11,7 @@ import (
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/core/version"
 )
 
 // Reach asks whether some goals, of which the first is the framework's, resolve with everything
@@ -173,7 +174,7 @@ func (f *finder) remedies(name string) []remedy {
 	if older := f.Older(name); older != "" {
 		p, err := f.Pkg(name)
 		if err == nil {
-			to := project.Point{Constraint: f.App.Scheme.Restyle(d.Text, p.Known(older).Version), Version: older}
+			to := project.Point{Constraint: version.Restyled(f.App.Scheme, d.Text, p.Known(older).Version), Version: older}
 			all = append(all, remedy{BackWay, fmt.Sprintf("go back to %s %s", name, older), func(app *project.Application) {
 				fixed := maps.Clone(app.Fixed)
 				if fixed == nil {

@@ -211,7 +211,7 @@ func (f *finder) attempt(kind WayKind, c assess.Choice, previews []string) error
 			return err
 		}
 		release := pkg.Release(v)
-		change.To = project.Point{Constraint: f.App.Scheme.Restyle(d.Text, release.Version), Version: v}
+		change.To = project.Point{Constraint: version.Restyled(f.App.Scheme, d.Text, release.Version), Version: v}
 		if set, err := pkg.Admit(d.Text); err == nil && set.Has(pkg.Index(v)) {
 			continue // its line can stay after all
 		}

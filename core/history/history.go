@@ -28,10 +28,10 @@ import (
 
 // A Dialect is how an ecosystem writes what releases state.
 type Dialect struct {
-	Name    string
-	Scheme  version.Scheme
-	Tenancy solve.Tenancy
-	Kin     func(name string) project.Kin
+	Name     string
+	Scheme   version.Scheme
+	Strategy solve.Strategy
+	Kin      func(name string) project.Kin
 	// Bounded and Open write the constraints that admit some majors, and a major and everything after it.
 	Bounded func(from, to int) string
 	Open    func(from int) string
@@ -131,7 +131,7 @@ func (h *History) stated(_ *pkg, r *release) (needs, peers []universe.Demand) {
 // stay.
 func (h *History) settle(day int) (bool, error) {
 	scheme := h.Dialect.Scheme
-	h.App = project.Application{Scheme: scheme, Tenancy: h.Dialect.Tenancy, Kin: h.Dialect.Kin,
+	h.App = project.Application{Scheme: scheme, Strategy: h.Dialect.Strategy, Kin: h.Dialect.Kin,
 		Frameworks: []string{framework}}
 	hull := h.byName[framework].newestBefore(day, nil)
 	if hull == nil || fmt.Sprint(hull.major+1) != h.Goal.Constraint {
@@ -151,7 +151,7 @@ func (h *History) settle(day int) (bool, error) {
 	}
 	visible := h.table(day, h.stated)
 	for len(names) > 4 {
-		problem := solve.Problem{Tenancy: h.Dialect.Tenancy, Single: []string{framework}}
+		problem := solve.Problem{Strategy: h.Dialect.Strategy, Single: []string{framework}}
 		h.App.Declared = nil
 		for _, name := range names {
 			v, err := scheme.Parse(chosen[name].text())

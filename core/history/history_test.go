@@ -19,7 +19,7 @@ import (
 // scripts and snakes are the two dialects: peers, types and several releases of one package beside
 // one another; and one release of each, with classifiers and minors that break.
 var (
-	scripts = history.Dialect{Name: "nested", Scheme: js.JS{}.Scheme(), Tenancy: js.JS{}.Tenancy(), Kin: js.JS{}.Kin,
+	scripts = history.Dialect{Name: "nested", Scheme: js.JS{}.Scheme(), Strategy: js.JS{}.Strategy(), Kin: js.JS{}.Kin,
 		Peers: true, Types: true,
 		Bounded: func(from, to int) string {
 			var all []string
@@ -31,7 +31,7 @@ var (
 		Open: func(from int) string { return fmt.Sprintf(">=%d", from) },
 		Only: func(some, _ []string) string { return strings.Join(some, " || ") },
 	}
-	snakes = history.Dialect{Name: "single", Scheme: python.Python{}.Scheme(), Tenancy: solve.Single,
+	snakes = history.Dialect{Name: "single", Scheme: python.Python{}.Scheme(), Strategy: solve.Single,
 		Kin: python.Python{}.Kin, Classes: true, Loose: true,
 		Bounded: func(from, to int) string { return fmt.Sprintf(">=%d.0,<%d", from, to+1) },
 		Open:    func(from int) string { return fmt.Sprintf(">=%d.0", from) },

@@ -124,7 +124,7 @@ func headingAt(lines []string, i int) (int, string) {
 
 // versionIn finds the version that a heading is about, or nil.
 func versionIn(scheme version.Scheme, title string) version.Version {
-	if found := scheme.FindIn(title); len(found) > 0 {
+	if found := version.FindIn(scheme, title); len(found) > 0 {
 		return found[0]
 	}
 	return nil

@@ -103,17 +103,17 @@ func Advise(ctx context.Context, source universe.Source, app project.Application
 		})
 		if compatible >= 0 && !version.Admits(c, fits[compatible].Release.Version) {
 			w := fits[compatible].Release.Version
-			return &Advice{app.Scheme.Restyle(constraint, w),
+			return &Advice{version.Restyled(app.Scheme, constraint, w),
 				fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest and does not break with %s, which is "+
 					"locked", constraint, w, here), false}, nil
 		}
 		if !version.Admits(c, v) && app.Breaking(name, here, v) {
-			return &Advice{app.Scheme.Restyle(constraint, v), fmt.Sprintf("%s refuses %s, the newest release that resolves "+
+			return &Advice{version.Restyled(app.Scheme, constraint, v), fmt.Sprintf("%s refuses %s, the newest release that resolves "+
 				"with the rest; that is a breaking move from %s, which is locked", constraint, v, here), true}, nil
 		}
 	}
 	if !version.Admits(c, v) {
-		return &Advice{app.Scheme.Restyle(constraint, v),
+		return &Advice{version.Restyled(app.Scheme, constraint, v),
 			fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest", constraint, v), false}, nil
 	}
 	return nil, nil

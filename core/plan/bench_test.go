@@ -44,7 +44,7 @@ func shipyard(tb testing.TB, packages int) (universe.Table, project.Application)
 // The yardstick of the other two: solving the application once. 60 declared packages, 700 in all.
 func BenchmarkSolveOnce(b *testing.B) {
 	source, app := shipyard(b, 60)
-	app.Tenancy = solve.Nested
+	app.Strategy = solve.Nested
 	for b.Loop() {
 		if _, err := project.Relock(context.Background(), source, app); err != nil {
 			b.Fatal(err)
@@ -54,7 +54,7 @@ func BenchmarkSolveOnce(b *testing.B) {
 
 func BenchmarkAssess(b *testing.B) {
 	source, app := shipyard(b, 60)
-	app.Tenancy = solve.Nested
+	app.Strategy = solve.Nested
 	for b.Loop() {
 		if got, err := assess.Assess(context.Background(), source,
 			app, project.Goal{Name: "f", Constraint: "3"}); err != nil || !got.Reachable {
@@ -65,7 +65,7 @@ func BenchmarkAssess(b *testing.B) {
 
 func BenchmarkPlan(b *testing.B) {
 	source, app := shipyard(b, 60)
-	app.Tenancy = solve.Nested
+	app.Strategy = solve.Nested
 	for b.Loop() {
 		if plan, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "f", Constraint: "3"}},
 			Cut{Fresh: FreshMinor}); err != nil || !plan.Reachable {

@@ -33,7 +33,7 @@ func TestBridgesEnd(t *testing.T) {
 		winch@2.1.1: peer:hull@2
 		winch@3.1.0: rope@^2 peer:hull@>=2
 		winch@3.1.1: peer:hull@^2`)
-	app.Tenancy = solve.Nested
+	app.Strategy = solve.Nested
 	app.Uncapped = true
 	for _, leap := range []bool{false, true} {
 		ctx, stop := context.WithTimeout(context.Background(), 10*time.Second)

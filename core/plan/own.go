@@ -30,7 +30,7 @@ func OwnJump(scheme version.Scheme, mainGroup string, raised bool, changes []pro
 			note(version.Minor, 1, c.Name+" was added")
 		case main && c.To == (project.Point{}):
 			note(version.Minor, 1, c.Name+" was removed")
-		case main && before != nil && after != nil && scheme.Breaking(before, after):
+		case main && before != nil && after != nil && version.Breaking(scheme, before, after):
 			note(version.Minor, 1+majorsBetween(scheme, before, after), c.Name+" went from "+c.From.Version+" to "+c.To.Version)
 		default:
 			note(version.Patch, 0, "only repairs and tools moved")

@@ -14,6 +14,7 @@ import (
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/core/version"
 )
 
 // A Plan leads from where an application stands to a goal.
@@ -219,7 +220,7 @@ func (p *planner) complete(change *project.Change, target string) error {
 		return err
 	}
 	after := pkg.Release(target)
-	change.To = project.Point{Constraint: p.App.Scheme.Restyle(change.From.Constraint, after.Version), Version: target}
+	change.To = project.Point{Constraint: version.Restyled(p.App.Scheme, change.From.Constraint, after.Version), Version: target}
 	if after.Deprecated != "" {
 		change.Reason = strings.TrimPrefix(change.Reason+"; deprecated, and no other release serves: "+after.Deprecated, "; ")
 	}

@@ -13,6 +13,7 @@ import (
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/core/version"
 	"molt/samples/projecttest"
 )
 
@@ -219,7 +220,7 @@ func TestPlansOnRandomUniverses(t *testing.T) {
 			continue
 		}
 		if seed%2 == 1 {
-			app.Tenancy = solve.Nested
+			app.Strategy = solve.Nested
 		}
 		cut := Cut{Fresh: Freshness[random.IntN(len(Freshness))], Leap: random.IntN(2) == 0}
 		plan, err := NewPlan(context.Background(), source, app, []project.Goal{{Name: "f", Constraint: "3"}}, cut)
@@ -235,7 +236,7 @@ func TestPlansOnRandomUniverses(t *testing.T) {
 				continue
 			}
 			next := projecttest.Applied(declared, st.Changes)
-			p := solve.Problem{Tenancy: app.Tenancy}
+			p := solve.Problem{Strategy: app.Strategy}
 			for _, d := range next {
 				p.Roots = append(p.Roots, solve.Root{Demand: d.Demand, Group: d.Group})
 			}
@@ -252,7 +253,7 @@ func TestPlansOnRandomUniverses(t *testing.T) {
 					bridged++
 				case st.Kind == GoalStage && c.Name != "f":
 					together++
-					if early := goneBefore(t, source, app.Tenancy, declared, before, c); early {
+					if early := goneBefore(t, source, app.Strategy, declared, before, c); early {
 						t.Fatalf("seed %d: %s could have moved to %s before the goal\n%s\n%s", seed, c.Name, c.To.Version, changes(plan),
 							text)
 					}
@@ -270,7 +271,7 @@ func TestPlansOnRandomUniverses(t *testing.T) {
 
 // goneBefore asks whether a change of a goal's stage would have resolved before it, with everything else declared at
 // the release that it had. One to a release that names no majors of the framework would not have been a bridge.
-func goneBefore(t *testing.T, source universe.Table, tenancy solve.Tenancy, declared []project.Declared,
+func goneBefore(t *testing.T, source universe.Table, tenancy solve.Strategy, declared []project.Declared,
 	before *solve.Resolution, c project.Change) bool {
 	r := source[c.Name].Release(c.To.Version)
 	if !slices.ContainsFunc(slices.Concat(r.Needs, r.Peers), func(d universe.Demand) bool {
@@ -279,7 +280,7 @@ func goneBefore(t *testing.T, source universe.Table, tenancy solve.Tenancy, decl
 	}) {
 		return false
 	}
-	p := solve.Problem{Tenancy: tenancy, Single: []string{"f"}}
+	p := solve.Problem{Strategy: tenancy, Single: []string{"f"}}
 	for _, d := range declared {
 		root := solve.Root{Demand: d.Demand, Group: d.Group, Among: []string{project.VersionOf(before, d.As)}}
 		if d.As == c.Name {
@@ -386,7 +387,7 @@ func costOf(t *testing.T, a *assess.Judgement, s project.Draft, at map[string]st
 		if name == "f" || v == was {
 			continue
 		}
-		if p.Index(v) < p.Index(was) || a.App.Scheme.Breaking(p.Release(was).Version, p.Release(v).Version) {
+		if p.Index(v) < p.Index(was) || version.Breaking(a.App.Scheme, p.Release(was).Version, p.Release(v).Version) {
 			cost[0]++
 		}
 		if !a.Admitted(p, s, name).Has(p.Index(v)) {

@@ -76,7 +76,7 @@ func (p *planner) replacements(names []string) ([]project.Change, error) {
 			continue
 		}
 		next := got.Retires.Successor
-		text := p.App.Scheme.Restyle(d.Text, v.Version)
+		text := version.Restyled(p.App.Scheme, d.Text, v.Version)
 		if c, err := p.App.Scheme.Constrain(text); err != nil || !c.Bounded() {
 			text = p.App.Scheme.Styled(version.NextMinor, v.Version)
 		}

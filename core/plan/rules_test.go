@@ -11,6 +11,7 @@ import (
 	"molt/core/assess"
 	"molt/core/project"
 	"molt/core/universe"
+	"molt/core/version"
 	"molt/samples/projecttest"
 )
 
@@ -212,7 +213,7 @@ func couldMove(t *testing.T, source universe.Table, app project.Application, p *
 		var later []string
 		for i := at + 1; i < pkg.Len(); i++ {
 			r := pkg.At(i)
-			if app.Scheme.Breaking(source[name].Release(now[name]).Version, r.Version) && !q.Capped(name, r.Version) {
+			if version.Breaking(app.Scheme, source[name].Release(now[name]).Version, r.Version) && !q.Capped(name, r.Version) {
 				later = append(later, r.Version.String())
 			}
 		}

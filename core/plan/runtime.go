@@ -7,6 +7,7 @@ import (
 	"molt/core/assess"
 	"molt/core/project"
 	"molt/core/solve"
+	"molt/core/version"
 )
 
 // runtime adds a stage for the runtimes that the goal's resolution requires and that are not known to be there.
@@ -53,13 +54,13 @@ func (p *planner) raise(name string, r *solve.Resolution) error {
 	if asked {
 		to = v.String()
 	}
-	least, unknown := runtime.Scheme.Complete(to)
+	least, unknown := version.Complete(runtime.Scheme, to)
 	if unknown == nil && !asked {
 		to = runtime.Deployable(least)
 	}
 	raised := maps.Clone(p.App.Assumed()[name])
 	for environment, v := range raised {
-		if at, err := runtime.Scheme.Complete(v); unknown == nil && (err != nil || at.Compare(least) < 0) {
+		if at, err := version.Complete(runtime.Scheme, v); unknown == nil && (err != nil || at.Compare(least) < 0) {
 			raised[environment] = to
 		}
 	}

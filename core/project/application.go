@@ -12,7 +12,7 @@ import (
 // An Application is what Molt knows of one: its declarations, its lock, and what its people decided.
 type Application struct {
 	Scheme   version.Scheme
-	Tenancy  solve.Tenancy
+	Strategy solve.Strategy
 	Declared []Declared
 	Locked   *solve.Resolution     // nil when nothing is locked
 	Known    []Runtime             // the runtimes that the ecosystem knows, the language's own first
@@ -146,7 +146,7 @@ type Declared struct {
 // Breaking reports whether a move of a declared package may break those who use it: as the scheme
 // has it, or as people said of the package.
 func (app Application) Breaking(name string, from, to version.Version) bool {
-	return app.Scheme.Breaking(from, to) || slices.Contains(app.Minors, name) && app.Scheme.Jump(from, to) >= version.Minor
+	return version.Breaking(app.Scheme, from, to) || slices.Contains(app.Minors, name) && app.Scheme.Jump(from, to) >= version.Minor
 }
 
 // JumpOf is the size of a move of a declared package: one that may break is a major one, however it is numbered.
@@ -224,7 +224,7 @@ func (app Application) Current() bool {
 
 // Problem states the application as its manifest does, preferring what is locked, or else what is installed.
 func (app Application) Problem() solve.Problem {
-	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(app.Locked, nil), Outside: app.Linked}
+	p := solve.Problem{Strategy: app.Strategy, Single: app.singles(app.Locked, nil), Outside: app.Linked}
 	for _, d := range app.Declared {
 		p.Roots = append(p.Roots, d.Roots(d.root(app.heldAt(d)), d.Text, app.Scheme.Any())...)
 	}

@@ -8,6 +8,7 @@ import (
 
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/core/version"
 )
 
 // Effort bounds the work on the objectives that come after the manifest's, in steps of the solver:
@@ -90,7 +91,7 @@ func TryStage(ctx context.Context, source universe.Source, app Application, s St
 
 // stageProblem states what a stage asks for, with the declarations of the application.
 func (app Application) stageProblem(s StageDemand) solve.Problem {
-	p := solve.Problem{Tenancy: app.Tenancy, Single: app.singles(s.Before, s.To), Outside: app.Linked}
+	p := solve.Problem{Strategy: app.Strategy, Single: app.singles(s.Before, s.To), Outside: app.Linked}
 	if s.Before != nil {
 		p.Keep, p.KeepEdges, p.Base = s.Before.Versions(), keepEdges(s.Before), s.Base
 	}
@@ -161,7 +162,7 @@ func runtimeTangle(ctx context.Context, source universe.Source, app Application,
 		runtime := app.Runtime(name)
 		for _, environment := range slices.Sorted(maps.Keys(app.Runtimes[name])) {
 			written := app.Runtimes[name][environment] // people may leave out what comes after the major
-			v, err := runtime.Scheme.Complete(written)
+			v, err := version.Complete(runtime.Scheme, written)
 			if err != nil {
 				continue
 			}

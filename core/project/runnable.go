@@ -71,7 +71,7 @@ func LeastRuntime(ctx context.Context, source universe.Source, runtime Runtime, 
 	}
 	var mentioned []version.Version
 	for _, text := range texts {
-		mentioned = append(mentioned, runtime.Scheme.Mentions(text)...)
+		mentioned = append(mentioned, version.Mentions(runtime.Scheme, text)...)
 	}
 	for _, v := range version.Sort(mentioned) {
 		if !slices.ContainsFunc(texts, func(text string) bool { return !runtime.Suits(text, v.String()) }) {

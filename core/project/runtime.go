@@ -39,7 +39,7 @@ func (r Runtime) Suits(requirement, text string) bool {
 	if err != nil {
 		return true
 	}
-	v, err := r.Scheme.Complete(text)
+	v, err := version.Complete(r.Scheme, text)
 	return err == nil && version.Admits(c, v)
 }
 

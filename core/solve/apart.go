@@ -27,7 +27,7 @@ type partNeed struct{ part, own string }
 
 // makeParts makes the packages of the parts that the problem has.
 func (s *solver) makeParts() {
-	if s.problem.Tenancy != Nested {
+	if s.problem.Strategy.Single {
 		return
 	}
 	needs := map[string][]universe.Demand{}

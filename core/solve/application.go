@@ -36,7 +36,7 @@ func (s *solver) begin() error {
 			s.foreign[r.As] = true
 			continue
 		}
-		if r.apart() && s.problem.Tenancy == Nested || s.leaves(declaredBy(r)) {
+		if r.apart() && !s.problem.Strategy.Single || s.leaves(declaredBy(r)) {
 			continue
 		}
 		key := s.keyOf(&r.Demand)
@@ -130,7 +130,7 @@ func (s *solver) rootOrder() []int {
 // declared returns the variable of a declared name that the registry serves.
 func (s *solver) declared(as string) (int32, bool) {
 	for _, r := range s.problem.Roots {
-		if r.As == as && r.apart() && s.problem.Tenancy == Nested {
+		if r.As == as && r.apart() && !s.problem.Strategy.Single {
 			if e := s.partEdge(r); e != nil {
 				return e.v, true
 			}
@@ -146,7 +146,7 @@ func (s *solver) declared(as string) (int32, bool) {
 // key returns the name that counts at the application's level: under single tenancy that of the package, whatever its
 // dependents call it.
 func (s *solver) key(as, name string) string {
-	if s.problem.Tenancy == Single {
+	if s.problem.Strategy.Single {
 		return name
 	}
 	return as
@@ -156,4 +156,4 @@ func (s *solver) keyOf(d *universe.Demand) string { return s.key(d.As, d.Package
 
 // global reports whether all edges to a name share the application's variable: there is one release of it, and it
 // stands at the application's level, where everybody sees it.
-func (s *solver) global(as string) bool { return s.problem.Tenancy == Single || s.single[as] }
+func (s *solver) global(as string) bool { return s.problem.Strategy.Single || s.single[as] }

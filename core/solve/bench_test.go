@@ -15,7 +15,7 @@ import (
 
 var tenancies = []struct {
 	name string
-	t    solve.Tenancy
+	t    solve.Strategy
 }{{"nested", solve.Nested}, {"single", solve.Single}}
 
 func BenchmarkLayered(b *testing.B) {
@@ -90,7 +90,7 @@ func BenchmarkConflicts(b *testing.B) {
 			var solvable, tangled []instances.Instance
 			for seed := uint64(0); seed < 60; seed++ {
 				in := family.Make(seed)
-				in.Problem.Tenancy = tenancy.t
+				in.Problem.Strategy = tenancy.t
 				if tenancy.t == solve.Nested { // one release of everything, so that there is something to fight over
 					for name := range in.Source {
 						in.Problem.Single = append(in.Problem.Single, name)

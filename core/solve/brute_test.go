@@ -84,7 +84,7 @@ func (b *brute) count(pkg string) int {
 }
 
 func (b *brute) global(name string) bool {
-	return b.p.Tenancy == Single || slices.Contains(b.p.Single, name)
+	return b.p.Strategy.Single || slices.Contains(b.p.Single, name)
 }
 
 func (b *brute) admits(s sight, text string) bool {
@@ -271,7 +271,7 @@ func oneAgainstBruteForce(seed uint64, found map[string]int) error {
 		}
 		switch mode {
 		case "single":
-			p.Tenancy = Single
+			p.Strategy = Single
 		case "single b":
 			p.Single = []string{"b"}
 			if !slices.ContainsFunc(p.Roots, func(r Root) bool { return r.As == "b" }) {

@@ -21,11 +21,11 @@ func repeated(releases int) string {
 
 // One conflict is enough to learn that no release will do which makes the same demand.
 func TestSameDemandLearnedOnce(t *testing.T) {
-	for _, tenancy := range []Tenancy{Single, Nested} {
+	for _, tenancy := range []Strategy{Single, Nested} {
 		steps := map[int]int{}
 		for _, releases := range []int{20, 400} {
 			source, p := sketch(t, repeated(releases))
-			p.Tenancy, p.Single = tenancy, []string{"hull", "keel"}
+			p.Strategy, p.Single = tenancy, []string{"hull", "keel"}
 			p = p.sharing()
 			r, err := Resolve(context.Background(), source, p)
 			if err != nil || r.Root("hull").Version != "1.0.0" {
@@ -34,7 +34,7 @@ func TestSameDemandLearnedOnce(t *testing.T) {
 			steps[releases] = p.shared.steps
 		}
 		if steps[400] > steps[20] {
-			t.Errorf("tenancy %d: %d steps for 20 releases, %d for 400", tenancy, steps[20], steps[400])
+			t.Errorf("strategy %v: %d steps for 20 releases, %d for 400", tenancy, steps[20], steps[400])
 		}
 	}
 }
@@ -45,12 +45,12 @@ func TestSearchesBesideOneAnother(t *testing.T) {
 	for k := range 6 {
 		texts = append(texts, repeated(3+150*(k%3))+strings.Repeat("mast@1: boom@*\nboom@1:\n", k%2))
 	}
-	resolve := func(text string, tenancy Tenancy) string {
+	resolve := func(text string, tenancy Strategy) string {
 		source, p, err := sketched(text)
 		if err != nil {
 			return err.Error()
 		}
-		p.Tenancy, p.Single = tenancy, []string{"hull", "keel"}
+		p.Strategy, p.Single = tenancy, []string{"hull", "keel"}
 		r, err := Resolve(context.Background(), source, p)
 		return fmt.Sprintf("%v %v", r, err)
 	}

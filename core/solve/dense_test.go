@@ -145,8 +145,8 @@ func FuzzResolve(f *testing.F) {
 		if err != nil {
 			return
 		}
-		for _, tenancy := range []Tenancy{Nested, Single} {
-			p.Tenancy = tenancy
+		for _, tenancy := range []Strategy{Nested, Single} {
+			p.Strategy = tenancy
 			ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 			defer cancel()
 			r, err := Resolve(ctx, source, p)

@@ -128,7 +128,7 @@ func TestLargePackages(t *testing.T) {
 		text := randomUniverse(rand.New(rand.NewPCG(uint64(seed), 17)))
 		source, p := sketch(t, text)
 		if seed%2 == 1 {
-			p.Tenancy = Single
+			p.Strategy = Single
 		}
 		if seed%5 == 0 {
 			p.Single = []string{p.Roots[0].As}

@@ -19,7 +19,7 @@ func (s *solver) on(i *instance) bool {
 	switch {
 	case i.id == application:
 		return true
-	case s.problem.Tenancy == Single:
+	case s.problem.Strategy.Single:
 		return s.release(i.v) == int(i.w)
 	}
 	return s.vars[i.v].dom == on
@@ -53,7 +53,7 @@ func (s *solver) grow() (bool, error) {
 				return false, err
 			}
 			grew = grew || more
-			if s.problem.Tenancy == Single {
+			if s.problem.Strategy.Single {
 				s.wantOptional(v, w)
 			}
 		}
@@ -153,7 +153,7 @@ func (s *solver) stateNeed(i *instance, of *pkg, d *universe.Demand, k int, e *e
 	if d.Optional && s.problem.absent[needOf(of, *d)] && !global {
 		want.set = s.sets.only(int32(p.n), p.n)
 	}
-	if s.problem.Tenancy == Single {
+	if s.problem.Strategy.Single {
 		s.stateSingleNeed(i, of, k, e.cause, want)
 		return
 	}
@@ -229,7 +229,7 @@ func (s *solver) expand(e *edge, w int) error {
 		return nil
 	}
 	s.hint(p, w)
-	if s.problem.Tenancy == Nested {
+	if !s.problem.Strategy.Single {
 		if unserved, err := s.stateUnserved(e, p, w); err != nil || unserved {
 			return err
 		}
@@ -241,7 +241,7 @@ func (s *solver) expand(e *edge, w int) error {
 			}
 		}
 	}
-	if s.problem.Tenancy == Single { // its context is the only one: no switch is needed to tell that it is used
+	if s.problem.Strategy.Single { // its context is the only one: no switch is needed to tell that it is used
 		i := s.newContext(p, w)
 		i.v = e.v
 		s.leadsTo(e, w, i.id)

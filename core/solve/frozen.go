@@ -143,7 +143,7 @@ func (b *Base) to(e *Edge) int32 {
 // problem wants something else of it.
 func (s *solver) freeze() {
 	b := s.problem.Base
-	if b == nil || s.problem.Tenancy != Nested || s.focus != nil || s.grouped || len(s.problem.absent) > 0 {
+	if b == nil || s.problem.Strategy.Single || s.focus != nil || s.grouped || len(s.problem.absent) > 0 {
 		return
 	}
 	f := &takeover{Base: b, baseView: b.view(s), tops: map[string]*frozenTop{}, declared: map[string]bool{},

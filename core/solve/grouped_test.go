@@ -102,7 +102,7 @@ func TestCancelledSearch(t *testing.T) {
 // Under single tenancy a name that leads to another package is served by that package, though another has the name.
 func TestAliasUnderSingleTenancy(t *testing.T) {
 	source, p := sketch(t, "app: a@1 b@1\na@1\nb@1: a=c@* opt:d=a@1\nc@1")
-	p.Tenancy = Single
+	p.Strategy = Single
 	r, err := Resolve(context.Background(), source, p)
 	if err != nil {
 		t.Fatal(err)

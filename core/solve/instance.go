@@ -170,7 +170,7 @@ func newSolver(ctx context.Context, source universe.Source, p Problem, f *focus)
 	for _, name := range p.Single {
 		s.single[name] = true
 	}
-	s.grouped = p.Tenancy == Nested && (p.shared.grouped || alwaysGrouped)
+	s.grouped = !p.Strategy.Single && (p.shared.grouped || alwaysGrouped)
 	s.makeParts()
 	s.freeze()
 	s.reset()

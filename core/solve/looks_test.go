@@ -47,7 +47,7 @@ func TestLooks(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		p.Tenancy = Single
+		p.Strategy = Single
 		possible, err := Possible(context.Background(), table, p)
 		if err != nil {
 			t.Fatal(err)
@@ -87,7 +87,7 @@ func TestLooksAtSisters(t *testing.T) {
 		fmt.Fprintf(&text, "sister@1.%d.0: core@1.%d.0\ncore@1.%d.0: gone@1\n", i, i, i)
 	}
 	table, p := sketch(t, text.String())
-	p.Tenancy = Single
+	p.Strategy = Single
 	source, read := costlyTable(table)
 	_, err := Resolve(context.Background(), source, p)
 	var tangle *Tangle

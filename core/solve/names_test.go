@@ -98,8 +98,8 @@ func TestNumbersAreNotReliedUpon(t *testing.T) {
 		text := randomUniverse(random)
 		plain, p := sketch(t, text)
 		odd, q := sketch(t, text)
-		q.Tenancy = Tenancy(seed % 2)
-		p.Tenancy = q.Tenancy
+		q.Strategy = Strategy{Single: seed%2 == 1}
+		p.Strategy = q.Strategy
 		for _, pkg := range odd {
 			for i := range pkg.Len() {
 				r := pkg.At(i)

@@ -90,7 +90,7 @@ func TestOptimumAgainstBruteForce(t *testing.T) {
 		random := rand.New(rand.NewPCG(uint64(seed), 11))
 		source, p := sketch(t, randomUniverse(random))
 		if seed%2 == 0 {
-			p.Tenancy = Single
+			p.Strategy = Single
 		}
 		objectives := randomWishes(random, source, p)
 		want := cheapestByForce(source, p, objectives)
@@ -129,7 +129,7 @@ func TestObjectivesInOrder(t *testing.T) {
 		keel@2: deck@2
 		deck@1:
 		deck@2:`)
-	p.Tenancy = Single
+	p.Strategy = Single
 	o := NewOptimizer(context.Background(), source, p)
 	for _, step := range []struct {
 		soft SoftConstraint

@@ -170,7 +170,7 @@ func (s *solver) adopt(found *universe.Package) *pkg {
 			}
 		}
 	}
-	if s.problem.Tenancy == Nested {
+	if !s.problem.Strategy.Single {
 		names := found.PeerNames()
 		p.peerless = len(names) == 0
 		for _, name := range names {

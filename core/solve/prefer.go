@@ -26,7 +26,7 @@ func (s *solver) wanted(v int32) bool {
 	return s.vars[v].many && slices.ContainsFunc(s.others[v], func(e *edge) bool { return e.optional && s.on(s.owner(e)) })
 }
 
-// choose picks the preferred release of a domain: kept, in use, fit for the other edges too, newest.
+// choose picks the preferred release of a domain: kept, in use, fit for the other edges too, what the strategy takes.
 func (s *solver) choose(v int32) int {
 	x, p := &s.vars[v], s.pkgOf(v)
 	if s.problem.KeepEdges != nil {
@@ -50,7 +50,7 @@ func (s *solver) choose(v int32) int {
 	if w := max(s.inUse(p, x.dom), s.sets.lastCommon(x.n, p.extras().held, x.dom)); w >= 0 {
 		return w
 	}
-	return s.newest(p, s.fit(p, x.dom))
+	return s.taken(p, s.fit(p, x.dom))
 }
 
 // fit returns of a set, without "none", what fits as many other variables of the package as it can
@@ -71,22 +71,31 @@ func (s *solver) fit(p *pkg, set bitset) bitset {
 	return fits
 }
 
-// newest returns the newest release of a set without "none" that is neither deprecated nor a
-// prerelease, else the newest; -1 for none. The set is given back.
-func (s *solver) newest(p *pkg, set bitset) int {
+// taken returns the release of a set without "none" that the strategy takes; -1 for none. The set is given back.
+func (s *solver) taken(p *pkg, set bitset) int {
 	n := int32(p.n)
 	defer s.sets.give(n, set)
 	last := s.sets.last(n, set)
+	lowest, usable := last, -1
 	for w := last; w >= 0; w = s.sets.before(n, set, w) {
+		lowest = w
 		if !p.Deprecated(w) && !p.Version(w).Prerelease() {
-			return w
+			if usable = w; s.problem.Strategy.Takes == Newest {
+				break
+			}
 		}
 	}
-	return last
+	switch {
+	case usable >= 0:
+		return usable
+	case s.problem.Strategy.Takes == Newest:
+		return last
+	}
+	return lowest
 }
 
 // pick returns the release of a set that is preferred before others are looked at: kept, in use,
-// newest; -1 for none. It is given back.
+// what the strategy takes; -1 for none. It is given back.
 func (s *solver) pick(p *pkg, set bitset) int {
 	n := int32(p.n)
 	defer s.sets.give(n, set)
@@ -98,5 +107,5 @@ func (s *solver) pick(p *pkg, set bitset) int {
 	if w := s.inUse(p, set); w >= 0 {
 		return w
 	}
-	return s.newest(p, s.sets.without(n, set, p.n))
+	return s.taken(p, s.sets.without(n, set, p.n))
 }

@@ -293,7 +293,7 @@ func (s *solver) run() (bool, error) {
 
 // tooMany reports whether there are so many contexts that they are to be grouped.
 func (s *solver) tooMany() bool {
-	return !s.grouped && s.problem.Tenancy == Nested && s.dependent > contextsPerRelease*s.released+contextsSpare
+	return !s.grouped && !s.problem.Strategy.Single && s.dependent > contextsPerRelease*s.released+contextsSpare
 }
 
 // patience is the number of conflicts before the first restart. A restart keeps what was learned and what was found to

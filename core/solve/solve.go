@@ -23,21 +23,10 @@ import (
 	"molt/core/universe"
 )
 
-// Tenancy says how many releases of one package an application may hold.
-type Tenancy int
-
-const (
-	// Nested tenancy: every dependent may get its own release of a name; the peer of a package is what its dependent
-	// sees under that name.
-	Nested Tenancy = iota
-	// Single tenancy: one release of a name in the whole application.
-	Single
-)
-
 // A Problem is what an application asks for.
 type Problem struct {
-	Tenancy Tenancy
-	Roots   []Root
+	Strategy Strategy
+	Roots    []Root
 	// Single names the packages of which there is one release in the whole application even under nested tenancy: the
 	// goal and its family.
 	Single []string
@@ -176,7 +165,7 @@ var mostSteps, stepsPerPackage = 1_000_000, 2_000
 // Resolve finds a resolution. It is complete: a *Tangle is returned exactly when there is none. It
 // is deterministic: the result depends on the problem and the source's answers alone, and not on
 // the order of the roots. Among the resolutions it prefers kept releases, then releases that the
-// graph holds already, then the newest that is not deprecated; afterwards it removes every second
+// graph holds already, then those that the strategy takes; afterwards it removes every second
 // release of a package that a single one could replace. Other errors are an
 // *UndecidedError, ErrEndless, or come from the source or the context.
 func Resolve(ctx context.Context, source universe.Source, p Problem) (*Resolution, error) {
@@ -207,7 +196,7 @@ func refined(ctx context.Context, source universe.Source, p Problem, r *Resoluti
 	if r.Folded {
 		r = unfolded(ctx, source, p, r)
 	}
-	if p.Tenancy == Nested {
+	if !p.Strategy.Single {
 		r = fewer(ctx, source, p, r)
 	}
 	return r, ctx.Err() // interrupted, it could have become another
@@ -224,7 +213,7 @@ func (p Problem) sharing() Problem {
 // Possible reports whether a resolution exists.
 func Possible(ctx context.Context, source universe.Source, p Problem) (bool, error) {
 	p = p.sharing()
-	if p.Tenancy == Single { // where every assignment can be drawn
+	if p.Strategy.Single { // where every assignment can be drawn
 		s := newSolver(ctx, source, p, nil)
 		defer s.end()
 		return s.finish()

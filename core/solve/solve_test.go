@@ -210,12 +210,12 @@ func TestSingle(t *testing.T) {
 		nail@1
 		nail@2`
 	source, p := sketch(t, two)
-	p.Tenancy = Single
+	p.Strategy = Single
 	var tangle *Tangle
 	if _, err := Resolve(context.Background(), source, p); !errors.As(err, &tangle) || len(tangle.Demands) != 4 {
 		t.Errorf("single tenancy: %v, want a tangle of four demands", err)
 	}
-	p.Tenancy, p.Single = Nested, []string{"nail"}
+	p.Strategy, p.Single = Nested, []string{"nail"}
 	if _, err := Resolve(context.Background(), source, p); !errors.As(err, &tangle) || len(tangle.Demands) != 4 {
 		t.Errorf("a single name: %v, want a tangle of four demands", err)
 	}

@@ -30,16 +30,16 @@ func TestUnserved(t *testing.T) {
 			releases = append(releases, r)
 		}
 		table := universe.Table{"hull": universe.NewPackage("hull", ranges.Scheme, releases)}
-		for _, tenancy := range []Tenancy{Nested, Single} {
-			p := Problem{Tenancy: tenancy,
+		for _, tenancy := range []Strategy{Nested, Single} {
+			p := Problem{Strategy: tenancy,
 				Roots: []Root{{Demand: universe.Demand{As: "hull", Package: "hull", Text: "^1"}, Group: "dependencies"}}}.sharing()
 			_, err := Resolve(context.Background(), table, p)
 			var tangle *Tangle
 			if !errors.As(err, &tangle) || len(tangle.Demands) > test.most {
-				t.Fatalf("%d names, tenancy %d: %.200v", test.names, tenancy, err)
+				t.Fatalf("%d names, strategy %v: %.200v", test.names, tenancy, err)
 			}
 			if p.shared.steps > 50*n {
-				t.Errorf("%d names, tenancy %d: %d steps", test.names, tenancy, p.shared.steps)
+				t.Errorf("%d names, strategy %v: %d steps", test.names, tenancy, p.shared.steps)
 			}
 		}
 	}

@@ -55,7 +55,7 @@ func (v *verifier) allPeers(ctx context.Context, source universe.Source, p Probl
 	v.dependents = make(map[string][]*Node, len(v.nodes))
 	for i := range v.r.Packages {
 		n := &v.r.Packages[i]
-		if p.Tenancy == Single && v.named[n.Name] == nil {
+		if p.Strategy.Single && v.named[n.Name] == nil {
 			v.named[n.Name] = n
 		}
 		for _, need := range n.Needs {
@@ -72,7 +72,7 @@ func (v *verifier) allPeers(ctx context.Context, source universe.Source, p Probl
 	for _, part := range v.parts {
 		v.dependents[part.ID] = []*Node{nil}
 	}
-	if p.Tenancy == Nested {
+	if !p.Strategy.Single {
 		if err := v.provisions(ctx); err != nil {
 			return err
 		}
@@ -81,7 +81,7 @@ func (v *verifier) allPeers(ctx context.Context, source universe.Source, p Probl
 		err := ctx.Err()
 		switch {
 		case err != nil:
-		case p.Tenancy == Single:
+		case p.Strategy.Single:
 			err = v.peersOfOne(ctx, source, &v.r.Packages[i])
 		default:
 			err = v.peers(&v.r.Packages[i])
@@ -137,7 +137,7 @@ func newVerifier(p Problem, r *Resolution) *verifier {
 		needs:      map[*Node]map[string]*Edge{}, places: make(map[*Node]place, len(r.Packages)),
 		constraints: map[reading]version.Constraint{}, seen: map[lookup][]string{}}
 	for _, root := range r.Roots {
-		if root.Apart != "" && !root.Foreign && p.Tenancy == Nested {
+		if root.Apart != "" && !root.Foreign && !p.Strategy.Single {
 			part := v.parts[root.Apart]
 			if part == nil {
 				part = &Node{ID: "the part " + root.Apart}
@@ -156,7 +156,7 @@ func newVerifier(p Problem, r *Resolution) *verifier {
 	for _, name := range p.Outside {
 		v.foreign[name] = true
 	}
-	v.single = func(name string) bool { return p.Tenancy == Single || slices.Contains(p.Single, name) }
+	v.single = func(name string) bool { return p.Strategy.Single || slices.Contains(p.Single, name) }
 	return v
 }
 
@@ -287,7 +287,7 @@ func (v *verifier) stated(ctx context.Context, source universe.Source, p Problem
 func (v *verifier) singles(p Problem) error {
 	release := map[string]string{}
 	for _, n := range v.r.Packages {
-		if p.Tenancy != Single && !slices.Contains(p.Single, n.Name) {
+		if !p.Strategy.Single && !slices.Contains(p.Single, n.Name) {
 			continue
 		}
 		if other, ok := release[n.Name]; ok && other != n.Version {

@@ -44,7 +44,7 @@ func Sketch(scheme version.Scheme, text string) (Table, error) {
 		if at <= 0 {
 			return nil, fmt.Errorf("line %d: expected name@version, found %q", n+1, head)
 		}
-		v, err := scheme.Complete(head[at+1:])
+		v, err := version.Complete(scheme, head[at+1:])
 		if err != nil {
 			return nil, fmt.Errorf("line %d: %w", n+1, err)
 		}

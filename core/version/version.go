@@ -26,9 +26,6 @@ import (
 type Scheme interface {
 	// Parse reads one version. The error is an *Error.
 	Parse(text string) (Version, error)
-	// Complete reads a version as people write it, of which the last parts may be missing: 18 is 18.0.0. The error is an
-	// *Error.
-	Complete(text string) (Version, error)
 	// Constrain reads one constraint. The error is an *Error.
 	Constrain(text string) (Constraint, error)
 	// Goal reads what people name as the goal of an upgrade, such as "5" or "5.2": the releases that reach it. The error
@@ -37,56 +34,18 @@ type Scheme interface {
 
 	// Jump tells the size of the move from one version to another. Both must come from this scheme.
 	Jump(from, to Version) Jump
-	// Breaking reports whether the move leaves the releases that the scheme's convention calls compatible. It may be
-	// stricter than Jump: under Semantic Versioning 0.3 to 0.4 is a minor jump, and breaking.
-	Breaking(from, to Version) bool
 	// Major returns the part of a version that a goal names: "5" of 5.2.1.
 	Major(v Version) string
 	// Next returns the version that follows v by a jump of Patch, Minor or Major; a prerelease is followed by its release.
 	Next(v Version, j Jump) string
 
-	// Any, Exact and AtLeast return the constraints that ask for whatever there is, for a version alone, and for a
-	// version and everything after it.
+	// Any and AtLeast return the constraints that ask for whatever there is, and for a version and everything after it.
 	Any() string
-	Exact(v Version) string
 	AtLeast(v Version) string
 	// Styled returns the constraint that asks for version v in a style.
 	Styled(s Style, v Version) string
 	// StyleOf tells in which style a constraint asks; OtherStyle when in none of them.
 	StyleOf(constraint string) Style
-	// Restyle returns the constraint that asks for version v the way that the given constraint asked: ~2.1.0 at
-	// 2.4.3 gives ~2.4.3. A constraint that admits v already is returned unchanged.
-	Restyle(constraint string, v Version) string
-
-	// Mentions returns the versions that a constraint names, in the order in which it names them.
-	Mentions(constraint string) []Version
-	// FindIn returns the versions that a text for people names, in the order in which it names them.
-	FindIn(prose string) []Version
-}
-
-// A Pointwise scheme is one whose constraints decide about each version of a list without looking at the others.
-type Pointwise interface {
-	Scheme
-	Pointwise()
-}
-
-// An Evaluator is a scheme that can put a constraint to a list without keeping what it read.
-type Evaluator interface {
-	Scheme
-	// Evaluate returns Constrain(text).Admit(l), and the error of Constrain.
-	Evaluate(text string, l List) (Set, error)
-}
-
-// Evaluate returns the releases of a list that a constraint admits.
-func Evaluate(s Scheme, text string, l List) (Set, error) {
-	if e, ok := s.(Evaluator); ok {
-		return e.Evaluate(text, l)
-	}
-	c, err := s.Constrain(text)
-	if err != nil {
-		return Set{}, err
-	}
-	return c.Admit(l), nil
 }
 
 // A Style is how much a constraint leaves open above the version that it names.

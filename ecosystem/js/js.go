@@ -39,11 +39,8 @@ func (JS) Name() string { return "js" }
 // Scheme returns ranges.Scheme.
 func (JS) Scheme() version.Scheme { return ranges.Scheme }
 
-// Tenancy is nested: every package may have its own copies of what it needs.
-func (JS) Tenancy() solve.Tenancy { return solve.Nested }
-
-// Canonical returns the name itself: it is written in one way.
-func (JS) Canonical(name string) string { return name }
+// Strategy is that every package may have its own copies of what it needs.
+func (JS) Strategy() solve.Strategy { return solve.Nested }
 
 // descriptions is the scope under which, by the convention of the language's typed dialect, type
 // declarations are published for packages that have none: those of x as x below it, those of @s/x
@@ -91,17 +88,6 @@ func (JS) Detect(dir fs.FS) ([]string, error) {
 	return []string{"package.json"}, nil
 }
 
-// Lock returns the name of the lock. JavaScript has no open standard for it, so it is Molt's own format.
-func (JS) Lock() string { return "molt.lock" }
-
-// EncodeLock writes molt.lock.
-func (JS) EncodeLock(l *ecosystem.Lock) []byte { return ecosystem.EncodeMoltLock(l) }
-
-// DecodeLock reads molt.lock.
-func (JS) DecodeLock(file string, data []byte) (*ecosystem.Lock, error) {
-	return ecosystem.DecodeMoltLock(file, data)
-}
-
 // Runtimes returns the one runtime.
 func (JS) Runtimes() []ecosystem.Runtime { return []ecosystem.Runtime{node} }
 
@@ -113,6 +99,9 @@ func (JS) PackageURL(name, version string) string {
 	}
 	return packageurl.NewPackageURL(packageurl.TypeNPM, namespace, name, version, nil, "").ToString()
 }
+
+// Protocols lists the one that asks for a document a package.
+func (e JS) Protocols() []ecosystem.Protocol { return []ecosystem.Protocol{{Name: "documents", Open: e.Open}} }
 
 // Open returns a source that reads from registries.
 func (JS) Open(ctx context.Context, registries *registry.Registries, detail ecosystem.Detail) ecosystem.Source {

@@ -23,7 +23,7 @@ import (
 func lockOf(t testing.TB, text string) *ecosystem.Lock {
 	t.Helper()
 	var rest []string
-	p := solve.Problem{Tenancy: solve.Nested}
+	p := solve.Problem{Strategy: solve.Nested}
 	members := map[string]string{}
 	for _, line := range strings.Split(text, "\n") {
 		app, found := strings.CutPrefix(strings.TrimSpace(line), "app:")
@@ -196,7 +196,7 @@ func TestLayoutOfRandomUniverses(t *testing.T) {
 		}
 		layout, err := JS{}.Layout(l, everything)
 		if err != nil {
-			t.Fatalf("seed %d: %v\n%s\n%s", seed, err, text, JS{}.EncodeLock(l))
+			t.Fatalf("seed %d: %v\n%s\n%s", seed, err, text, ecosystem.EncodeMoltLock(l))
 		}
 		laid++
 		if slices.ContainsFunc(layout.Places,
@@ -207,7 +207,7 @@ func TestLayoutOfRandomUniverses(t *testing.T) {
 			apart++
 		}
 		if err := lookedUp(l, layout); err != nil {
-			t.Fatalf("seed %d: %v\n%s\n%s", seed, err, text, JS{}.EncodeLock(l))
+			t.Fatalf("seed %d: %v\n%s\n%s", seed, err, text, ecosystem.EncodeMoltLock(l))
 		}
 		if again, _ := (JS{}).Layout(l, everything); fmt.Sprint(again) != fmt.Sprint(layout) {
 			t.Fatalf("seed %d: another layout the second time", seed)

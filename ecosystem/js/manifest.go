@@ -23,6 +23,15 @@ import (
 // groups are the fields of a manifest that declare packages, in the order in which Molt lists them.
 var groups = []string{"dependencies", "optionalDependencies", "peerDependencies", "devDependencies"}
 
+var _ interface {
+	ecosystem.Manifest
+	ecosystem.Titled
+	ecosystem.Workspace
+	ecosystem.Overrider
+	ecosystem.Requirer
+	ecosystem.Tooled
+} = &manifest{}
+
 // A manifest is the text of a package.json with a view laid over it.
 type manifest struct {
 	file     string
@@ -375,8 +384,8 @@ func (m *manifest) replace(from, to int, text string) error {
 }
 
 // Set replaces the constraint of an entry. The prefix and name of an alias stay.
-func (m *manifest) Set(group, name, constraint string) error {
-	e, err := m.find(group, name)
+func (m *manifest) Set(at ecosystem.ConstraintPlace, constraint string) error {
+	e, err := m.find(at.Group, at.Name)
 	if err != nil {
 		return err
 	}

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"molt/ecosystem"
 	"molt/input"
 )
 
@@ -19,21 +20,21 @@ const awkward = "\xef\xbb\xbf{\r\n\t\"devDependencies\" : {\"lintbuoy\":\"~2.1.0
 
 func TestSetChangesNothingElse(t *testing.T) {
 	m := mustRead(t, awkward)
-	if err := m.Set("dependencies", "keel", "^1.4.0"); err != nil {
+	if err := m.Set(ecosystem.ConstraintPlace{Group: "dependencies", Name: "keel"}, "^1.4.0"); err != nil {
 		t.Fatal(err)
 	}
 	want := strings.Replace(awkward, "\t\t\"keel\": \"^1.0.0\"", "\t\t\"keel\": \"^1.4.0\"", 1)
 	if got := string(m.Bytes()); got != want {
 		t.Errorf("got  %q\nwant %q", got, want)
 	}
-	if err := m.Set("dependencies", "keel-two", "2.x"); err != nil {
+	if err := m.Set(ecosystem.ConstraintPlace{Group: "dependencies", Name: "keel-two"}, "2.x"); err != nil {
 		t.Fatal(err)
 	}
 	want = strings.Replace(want, "el-two\": \"^1.0.0\"", "el-two\": \"2.x\"", 1)
 	if got := string(m.Bytes()); got != want {
 		t.Errorf("got  %q\nwant %q", got, want)
 	}
-	if err := m.Set("dependencies", "lintbuoy", "1"); err == nil {
+	if err := m.Set(ecosystem.ConstraintPlace{Group: "dependencies", Name: "lintbuoy"}, "1"); err == nil {
 		t.Error("an entry of another group was changed")
 	}
 }
@@ -43,7 +44,7 @@ func TestSetKeepsAnAlias(t *testing.T) {
 	if e := m.Entries()[0]; e.As != "old" || e.Package != "@quay/nail" || e.Text != "^1.0.0" || e.Foreign {
 		t.Errorf("the alias was read as %+v", e)
 	}
-	if err := m.Set("dependencies", "old", "^1.2.0"); err != nil {
+	if err := m.Set(ecosystem.ConstraintPlace{Group: "dependencies", Name: "old"}, "^1.2.0"); err != nil {
 		t.Fatal(err)
 	}
 	if got, want := string(m.Bytes()), `{"dependencies": {"old": "`+alias+`@quay/nail@^1.2.0"}}`; got != want {
@@ -167,7 +168,7 @@ func TestThereAndBack(t *testing.T) {
 	m := mustRead(t, string(data))
 	for _, e := range m.Entries() {
 		for _, text := range []string{"^99.0.0", e.Written} {
-			if err := m.Set(e.Group, e.As, text); err != nil {
+			if err := m.Set(e.At(), text); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -204,7 +205,7 @@ func FuzzReadManifest(f *testing.F) {
 		}
 		for _, e := range m.Entries() {
 			before := len(m.Entries())
-			if err := m.Set(e.Group, e.As, "1.2.3"); err != nil {
+			if err := m.Set(e.At(), "1.2.3"); err != nil {
 				t.Fatal(err)
 			}
 			if err := m.Remove(e.Group, e.As); err != nil {

@@ -12,7 +12,7 @@ import (
 
 // node is the language's runtime, under the name by which manifests require it.
 var node = ecosystem.Runtime{
-	Runtime: project.Runtime{Name: "node", Scheme: runtimeScheme{ranges.Scheme}, Known: everyMajor(),
+	Runtime: project.Runtime{Name: "node", Scheme: runtimeScheme{}, Known: everyMajor(),
 		Newest: func(v version.Version) string { return ranges.Scheme.Major(v) + newest }},
 	Ask:       []string{"node", "--version"},
 	Variables: []string{"NODE_ENV", "NODE_OPTIONS", "NODE_PATH", "NODE_EXTRA_CA_CERTS", "NODE_DEBUG"},
@@ -22,14 +22,14 @@ var node = ecosystem.Runtime{
 const newest = ".x"
 
 // runtimeScheme is how versions of the runtime are read: as those of packages are, and "18.x" is the newest 18.
-type runtimeScheme struct{ version.Scheme }
+type runtimeScheme struct{ ranges.Rules }
 
 // Complete reads a version of which the last parts may be missing.
 func (s runtimeScheme) Complete(text string) (version.Version, error) {
 	if major, ok := strings.CutSuffix(text, newest); ok {
-		return s.Scheme.Complete(major + last)
+		return s.Rules.Complete(major + last)
 	}
-	return s.Scheme.Complete(text)
+	return s.Rules.Complete(text)
 }
 
 // last is what the last release of a major is numbered at most.

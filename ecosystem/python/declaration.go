@@ -129,15 +129,6 @@ func (m *declarations) Runtimes() []universe.Requirement { return m.runtimes }
 // Bytes returns the text.
 func (m *declarations) Bytes() []byte { return m.data }
 
-// Members is empty: a workspace is nothing that standards know.
-func (m *declarations) Members() []string { return nil }
-
-// Overrides is empty for the same reason.
-func (m *declarations) Overrides() []universe.Override { return nil }
-
-// Tool names none: manifests have no standard field for it.
-func (m *declarations) Tool() (name, version string, line int) { return "", "", 0 }
-
 // Notes lists what about the file people should know.
 func (m *declarations) Notes() []string { return m.notes }
 

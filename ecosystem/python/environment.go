@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"molt/core/version"
 	"molt/ecosystem"
 	"molt/ecosystem/python/requirement"
 	"molt/ecosystem/python/specifiers"
@@ -57,7 +58,7 @@ func markersOf(e ecosystem.Environment) (requirement.Environment, error) {
 	if text == "" {
 		text = usualRuntime
 	}
-	whole, err := interpreter.Scheme.Complete(text)
+	whole, err := version.Complete(interpreter.Scheme, text)
 	if err != nil {
 		return nil, err
 	}

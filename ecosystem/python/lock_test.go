@@ -21,7 +21,7 @@ func lockedPier(t *testing.T) *ecosystem.Lock {
 		{Name: "desk", Runtimes: map[string]string{"python": "3.9"}, Platform: "windows-x86_64"},
 		{Name: "production", Runtimes: map[string]string{"python": "3.11"}}}
 	source := served(t, nil, environments...)
-	problem := solve.Problem{Tenancy: solve.Single}
+	problem := solve.Problem{Strategy: solve.Single}
 	for group, text := range map[string]string{
 		"dependencies": "marram", "dependency-groups.test": "tern", "optional-dependencies.more": "sketch"} {
 		d := universe.Demand{As: text, Package: text, Text: ">=1"}

@@ -7,6 +7,7 @@ import (
 	"testing"
 	"testing/fstest"
 
+	"molt/ecosystem"
 	"molt/input"
 )
 
@@ -74,27 +75,35 @@ func TestPyprojectEdits(t *testing.T) {
 		edit func(m *pyproject) error
 		want string // lines that went and came
 	}{
-		{"set", func(m *pyproject) error { return m.Set(chiefGroup, "marram", ">=5.0,<6") },
+		{"set", func(m *pyproject) error {
+			return m.Set(ecosystem.ConstraintPlace{Group: chiefGroup, Name: "marram"}, ">=5.0,<6")
+		},
 			`-    "marram[argon]>=4.2,<5", # the framework
 +    "marram[argon]>=5.0,<6", # the framework
 `},
-		{"set with a marker", func(m *pyproject) error { return m.Set(chiefGroup, "quay-forms", "~=3.0") },
+		{"set with a marker", func(m *pyproject) error {
+			return m.Set(ecosystem.ConstraintPlace{Group: chiefGroup, Name: "quay-forms"}, "~=3.0")
+		},
 			`-    "Quay_Forms ~= 2.1; python_version < '4'",
 +    "Quay_Forms ~=3.0; python_version < '4'",
 `},
-		{"set in parentheses", func(m *pyproject) error { return m.Set(chiefGroup, "tern", "==2.0.*") },
+		{"set in parentheses", func(m *pyproject) error {
+			return m.Set(ecosystem.ConstraintPlace{Group: chiefGroup, Name: "tern"}, "==2.0.*")
+		},
 			`-    'tern (==1.4.*)',
 +    'tern (==2.0.*)',
 `},
-		{"unset in parentheses", func(m *pyproject) error { return m.Set(chiefGroup, "tern", "") }, `-    'tern (==1.4.*)',
+		{"unset in parentheses", func(m *pyproject) error { return m.Set(ecosystem.ConstraintPlace{Group: chiefGroup, Name: "tern"}, "") }, `-    'tern (==1.4.*)',
 +    'tern ',
 `},
 		{"set where none was", func(m *pyproject) error {
-			return m.Set("optional-dependencies.reports", "tern-charts", ">=2")
+			return m.Set(ecosystem.ConstraintPlace{Group: "optional-dependencies.reports", Name: "tern-charts"}, ">=2")
 		}, `-reports = ["ledgerline>=1", "tern-charts"]
 +reports = ["ledgerline>=1", "tern-charts>=2"]
 `},
-		{"set behind an escape", func(m *pyproject) error { return m.Set("dependency-groups.lint", "sandflea", "==0.5.0") },
+		{"set behind an escape", func(m *pyproject) error {
+			return m.Set(ecosystem.ConstraintPlace{Group: "dependency-groups.lint", Name: "sandflea"}, "==0.5.0")
+		},
 			`-lint = ["sand\u0066lea==0.4.1"]
 +lint = ["sandflea==0.5.0"]
 `},
@@ -217,10 +226,12 @@ func TestRequirementsFile(t *testing.T) {
 		edit func(m *requirementsFile) error
 		want string
 	}{
-		{"set", func(m *requirementsFile) error { return m.Set("r.txt", "marram", ">=5,<6") },
+		{"set", func(m *requirementsFile) error {
+			return m.Set(ecosystem.ConstraintPlace{Group: "r.txt", Name: "marram"}, ">=5,<6")
+		},
 			"-marram>=4.2,<5  # the framework\n+marram>=5,<6  # the framework\n"},
 		{"set before hashes", func(m *requirementsFile) error {
-			if err := m.Set("r.txt", "tern", "== 2.0"); err != nil {
+			if err := m.Set(ecosystem.ConstraintPlace{Group: "r.txt", Name: "tern"}, "== 2.0"); err != nil {
 				return err
 			}
 			return m.SetHashes("tern", []string{"sha256:cc33", "sha256:dd44", "sha256:ee55"})
@@ -321,7 +332,7 @@ func FuzzManifests(f *testing.F) {
 			if e.Foreign {
 				continue
 			}
-			if err := again.Set(e.Group, e.As, "==7.1"); err != nil {
+			if err := again.Set(e.At(), "==7.1"); err != nil {
 				t.Fatalf("%q: setting %s: %v", text, e.As, err)
 			}
 			before, after := m.Entries(), again.Entries()

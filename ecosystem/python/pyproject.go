@@ -25,6 +25,12 @@ const (
 	dependencyGrp = "dependency-groups."
 )
 
+var _ interface {
+	ecosystem.Manifest
+	ecosystem.Titled
+	ecosystem.Requirer
+} = &pyproject{}
+
 // A pyproject is a pyproject.toml, of which the tables "project" and "dependency-groups" are read:
 // specifications "Declaring project metadata" (PEP 621) and "Dependency groups" (PEP 735). Whatever
 // tools have there is left alone.
@@ -339,13 +345,13 @@ func (m *pyproject) replace(data []byte) error {
 }
 
 // Set replaces the constraint of an entry.
-func (m *pyproject) Set(group, name, constraint string) error {
-	e, err := m.find(group, name)
+func (m *pyproject) Set(at ecosystem.ConstraintPlace, constraint string) error {
+	e, err := m.find(at.Group, at.Name)
 	if err != nil {
 		return err
 	}
 	if e.Foreign {
-		return fmt.Errorf("%s: %s comes from %s", m.file, name, e.Text)
+		return fmt.Errorf("%s: %s comes from %s", m.file, at.Name, e.Text)
 	}
 	return m.replace(m.with(e, constraint, quoteTOML))
 }

@@ -12,6 +12,7 @@ import (
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/version"
+	"molt/ecosystem"
 	"molt/ecosystem/python/requirement"
 	"molt/ecosystem/python/specifiers"
 )
@@ -25,8 +26,8 @@ func (Python) Name() string { return "python" }
 // Scheme returns specifiers.Scheme.
 func (Python) Scheme() version.Scheme { return specifiers.Scheme }
 
-// Tenancy is single: an environment has one release of a package.
-func (Python) Tenancy() solve.Tenancy { return solve.Single }
+// Strategy is that an environment has one release of a package.
+func (Python) Strategy() solve.Strategy { return solve.Single }
 
 // Canonical returns the normal form of a name.
 func (Python) Canonical(name string) string {
@@ -49,6 +50,9 @@ func (Python) Kin(name string) project.Kin {
 	stem, _, _ := strings.Cut(name, "-")
 	return project.Kin{Name: name, Stem: stem}
 }
+
+// Protocols lists the one of the specification "Simple repository API".
+func (e Python) Protocols() []ecosystem.Protocol { return []ecosystem.Protocol{{Name: "simple", Open: e.Open}} }
 
 // PackageURL returns the identity of a release.
 func (Python) PackageURL(name, version string) string {

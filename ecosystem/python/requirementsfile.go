@@ -247,15 +247,6 @@ func (m *requirementsFile) option(at int, text string) error {
 	return nil
 }
 
-// Name is empty: such a file names no project.
-func (m *requirementsFile) Name() string { return "" }
-
-// Version is empty too.
-func (m *requirementsFile) Version() string { return "" }
-
-// SetVersion has nothing to set.
-func (m *requirementsFile) SetVersion(string) error { return fmt.Errorf("%s has no version", m.file) }
-
 // Groups lists the one group.
 func (m *requirementsFile) Groups() []string { return []string{m.file} }
 
@@ -269,13 +260,13 @@ func (m *requirementsFile) replace(data []byte) error {
 }
 
 // Set replaces the constraint of an entry. Hashes on the line are those of the release before: SetHashes replaces them.
-func (m *requirementsFile) Set(group, name, constraint string) error {
-	e, err := m.find(group, name)
+func (m *requirementsFile) Set(at ecosystem.ConstraintPlace, constraint string) error {
+	e, err := m.find(at.Group, at.Name)
 	if err != nil {
 		return err
 	}
 	if e.Foreign {
-		return fmt.Errorf("%s: %s comes from %s", m.file, name, e.Text)
+		return fmt.Errorf("%s: %s comes from %s", m.file, at.Name, e.Text)
 	}
 	return m.replace(m.with(e, constraint, func(text string) string { return text }))
 }

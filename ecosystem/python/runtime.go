@@ -14,7 +14,7 @@ const runtimeName = "python"
 
 // interpreter is the language's runtime.
 var interpreter = ecosystem.Runtime{
-	Runtime: project.Runtime{Name: runtimeName, Scheme: runtimeScheme{specifiers.Scheme}, Known: everyMinor()},
+	Runtime: project.Runtime{Name: runtimeName, Scheme: runtimeScheme{}, Known: everyMinor()},
 	Variables: []string{"PYTHONPATH", "PYTHONHOME", "PYTHONUTF8", "PYTHONIOENCODING", "PYTHONHASHSEED", "PYTHONWARNINGS",
 		"PYTHONDONTWRITEBYTECODE", "PYTHONUNBUFFERED", "PYTHONDEVMODE"},
 	Ask: []string{"python3", "-c", "import platform; print(platform.python_version())"},
@@ -22,7 +22,7 @@ var interpreter = ecosystem.Runtime{
 
 // runtimeScheme is how versions of the interpreter are read: as those of packages are; where a
 // minor version alone is named, its newest release is meant.
-type runtimeScheme struct{ version.Scheme }
+type runtimeScheme struct{ specifiers.Rules }
 
 // newest is what the newest release of a minor version is numbered at most.
 const newest = ".999"

@@ -174,7 +174,7 @@ func TestSource(t *testing.T) {
 func TestResolve(t *testing.T) {
 	source := served(t, nil)
 	d := universe.Demand{As: "marram", Package: "marram", Text: ">=4", Extras: "reports"}
-	problem := solve.Problem{Tenancy: solve.Single, Roots: []solve.Root{{Demand: d}}}
+	problem := solve.Problem{Strategy: solve.Single, Roots: []solve.Root{{Demand: d}}}
 	for _, extra := range d.ForExtras() {
 		problem.Roots = append(problem.Roots, solve.Root{Demand: extra})
 	}

@@ -7,6 +7,7 @@ import (
 
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/core/version"
 	"molt/ecosystem"
 	"molt/ecosystem/python/requirement"
 	"molt/ecosystem/python/specifiers"
@@ -24,7 +25,7 @@ func (p Python) Wider(deployed ecosystem.Environment,
 	requires []universe.Requirement) (runtimes []map[string]string, platforms []string) {
 	for minor := oldestMinor; minor <= newestMinor; minor++ {
 		v := fmt.Sprintf("3.%d", minor)
-		whole, err := interpreter.Scheme.Complete(v)
+		whole, err := version.Complete(interpreter.Scheme, v)
 		if err != nil {
 			continue
 		}

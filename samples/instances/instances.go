@@ -47,12 +47,12 @@ func (b *builder) root(name, constraint string) {
 	b.roots = append(b.roots, solve.Root{Demand: need(name, constraint), Group: "dependencies"})
 }
 
-func (b *builder) instance(tenancy solve.Tenancy) Instance {
+func (b *builder) instance(tenancy solve.Strategy) Instance {
 	t := universe.Table{}
 	for name, releases := range b.releases {
 		t[name] = universe.NewPackage(b.names.Text(name), ranges.Scheme, releases)
 	}
-	return Instance{b.name, t, solve.Problem{Tenancy: tenancy, Roots: b.roots}}
+	return Instance{b.name, t, solve.Problem{Strategy: tenancy, Roots: b.roots}}
 }
 
 func need(name, constraint string) universe.Demand {
@@ -64,7 +64,7 @@ func need(name, constraint string) universe.Demand {
 // release needs up to 4 more of deeper layers, by caret, half of them among the last tenth, which
 // are popular. Everything can be had at its newest: there is no conflict, and the resolution holds
 // all n packages. One package in 40 is declared.
-func Layered(n int, tenancy solve.Tenancy) Instance {
+func Layered(n int, tenancy solve.Strategy) Instance {
 	random := rand.New(rand.NewPCG(uint64(n), 1))
 	b := build(fmt.Sprintf("layered-%d", n))
 	name := func(i int) string { return fmt.Sprintf("pkg-%d", i) }

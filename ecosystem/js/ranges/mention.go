@@ -8,7 +8,7 @@ import (
 )
 
 // Complete reads a version of which the last numbers may be missing.
-func (scheme) Complete(text string) (version.Version, error) {
+func (Rules) Complete(text string) (version.Version, error) {
 	v, err := Scheme.Parse(text)
 	end := strings.IndexAny(text, "-+")
 	if end < 0 {
@@ -26,7 +26,7 @@ func (scheme) Complete(text string) (version.Version, error) {
 var numbers = regexp.MustCompile(`[0-9]+(\.[0-9]+)*`)
 
 // Mentions finds every run of numbers.
-func (scheme) Mentions(constraint string) []version.Version {
+func (Rules) Mentions(constraint string) []version.Version {
 	return completed(numbers.FindAllString(constraint, -1))
 }
 
@@ -34,7 +34,7 @@ func (scheme) Mentions(constraint string) []version.Version {
 var inProse = regexp.MustCompile(`(?:^|[^\w.])v?(\d+\.\d+(?:\.\d+)?(?:-[0-9A-Za-z.-]+)?)(?:[^\w.]|\.?$)`)
 
 // FindIn finds versions with a dot in them.
-func (scheme) FindIn(prose string) []version.Version {
+func (Rules) FindIn(prose string) []version.Version {
 	var texts []string
 	for _, m := range inProse.FindAllStringSubmatch(prose, -1) {
 		texts = append(texts, strings.TrimRight(m[1], ".-"))
@@ -45,7 +45,7 @@ func (scheme) FindIn(prose string) []version.Version {
 // completed reads those texts that are versions.
 func completed(texts []string) (all []version.Version) {
 	for _, text := range texts {
-		if v, err := Scheme.Complete(text); err == nil {
+		if v, err := version.Complete(Scheme, text); err == nil {
 			all = append(all, v)
 		}
 	}

@@ -24,18 +24,27 @@ import (
 )
 
 // Scheme is the scheme.
-var Scheme version.Scheme = scheme{}
+var Scheme version.Scheme = Rules{}
 
-type scheme struct{}
+// Rules is the type of Scheme, for whoever has rules of its own besides.
+type Rules struct{}
+
+var _ interface {
+	version.Scheme
+	version.Completer
+	version.Breaker
+	version.Restyler
+	version.Finder
+} = Rules{}
 
 // Pointwise: a prerelease is admitted by what a constraint says of its own version, whatever else there is.
-func (scheme) Pointwise() {}
+func (Rules) Pointwise() {}
 
 // A scanner reads versions and constraints.
 type scanner struct{ semver.Scanner }
 
 // Parse reads a version: SemVer 2.0.0, with surrounding spaces and a leading "v" or "=" allowed.
-func (scheme) Parse(text string) (version.Version, error) {
+func (Rules) Parse(text string) (version.Version, error) {
 	s := semver.Scanner{Text: text}
 	s.Spaces()
 	if s.Peek() == '=' {
@@ -54,23 +63,23 @@ func (scheme) Parse(text string) (version.Version, error) {
 }
 
 // Jump tells the place of the first number that differs.
-func (scheme) Jump(from, to version.Version) version.Jump {
+func (Rules) Jump(from, to version.Version) version.Jump {
 	return semver.Jump(from.(*semver.Version), to.(*semver.Version))
 }
 
 // Breaking reports whether "^from" would not admit to, by the numbers alone: the leftmost number that is not zero
 // changes, or the versions are prereleases of one another.
-func (scheme) Breaking(from, to version.Version) bool {
+func (Rules) Breaking(from, to version.Version) bool {
 	return semver.Breaking(from.(*semver.Version), to.(*semver.Version))
 }
 
 // Major returns the major number.
-func (scheme) Major(v version.Version) string {
+func (Rules) Major(v version.Version) string {
 	return strconv.FormatUint(v.(*semver.Version).Major, 10)
 }
 
 // Next follows SemVer 2.0.0.
-func (scheme) Next(v version.Version, j version.Jump) string {
+func (Rules) Next(v version.Version, j version.Jump) string {
 	return semver.Next(v.(*semver.Version), j)
 }
 
@@ -82,7 +91,7 @@ type partial struct {
 }
 
 // Constrain reads a range by the grammar given at the package.
-func (scheme) Constrain(text string) (version.Constraint, error) {
+func (Rules) Constrain(text string) (version.Constraint, error) {
 	r := &constraint{text: text}
 	var err error
 	if r.comparators, r.ends, err = read(text, make([]comparator, 0, 2), r.few[:0]); err != nil {
@@ -92,7 +101,7 @@ func (scheme) Constrain(text string) (version.Constraint, error) {
 }
 
 // Evaluate reads a constraint, and puts it to a list.
-func (scheme) Evaluate(text string, l version.List) (version.Set, error) {
+func (Rules) Evaluate(text string, l version.List) (version.Set, error) {
 	var comparators [6]comparator // what most have needs no other memory
 	var ends [2]int
 	r := constraint{text: text}

@@ -119,7 +119,7 @@ func TestRestyle(t *testing.T) {
 		{">2.5.0", "1.0.0", "^1.0.0"},
 	}
 	for _, test := range tests {
-		if got := Scheme.Restyle(test.constraint, mustParse(t, test.to)); got != test.want {
+		if got := version.Restyled(Scheme, test.constraint, mustParse(t, test.to)); got != test.want {
 			t.Errorf("%q at %s becomes %q, want %q", test.constraint, test.to, got, test.want)
 		}
 	}
@@ -154,7 +154,7 @@ func FuzzConstrain(f *testing.F) {
 			version.Admits(again, v) != version.Admits(c, v) {
 			t.Fatalf("%q doubled reads differently for %s: %v", constraint, v, err)
 		}
-		styled, err := Scheme.Constrain(Scheme.Restyle(constraint, v))
+		styled, err := Scheme.Constrain(version.Restyled(Scheme, constraint, v))
 		if err != nil || !version.Admits(styled, v) {
 			t.Fatalf("%q restyled for %s is %q, which refuses it", constraint, v, styled)
 		}
@@ -208,20 +208,20 @@ func TestWhatConstraintsName(t *testing.T) {
 	for text, want := range map[string]string{
 		"^1.2.3 || >=2 <3.1": "1.2.3 2.0.0 3.1.0", "*": "", "18.x": "18.0.0", "1 - 2.5": "1.0.0 2.5.0",
 	} {
-		if got := join(Scheme.Mentions(text)); got != want {
+		if got := join(version.Mentions(Scheme, text)); got != want {
 			t.Errorf("%q names %q, want %q", text, got, want)
 		}
 	}
 	for text, want := range map[string]string{
 		"Needs brackwater 4.2 or v5.0.0-rc.1.": "4.2.0 5.0.0-rc.1", "on 2026-11-25, version 7": "", "see 1.2.3.4": "",
 	} {
-		if got := join(Scheme.FindIn(text)); got != want {
+		if got := join(version.FindIn(Scheme, text)); got != want {
 			t.Errorf("%q names %q, want %q", text, got, want)
 		}
 	}
 	for text, want := range map[string]string{
 		"18": "18.0.0", "2-rc.1": "2.0.0-rc.1", "v18.2": "18.2.0", "18.2.1": "18.2.1", "x": "", "": ""} {
-		if v, err := Scheme.Complete(text); (err == nil) != (want != "") || err == nil && v.String() != want {
+		if v, err := version.Complete(Scheme, text); (err == nil) != (want != "") || err == nil && v.String() != want {
 			t.Errorf("%q is %v, %v, want %q", text, v, err, want)
 		}
 	}
@@ -265,7 +265,7 @@ func TestPointwise(t *testing.T) {
 func TestLaws(t *testing.T) {
 	for _, text := range strings.Fields("0.0.0 0.3.1 1.2.3 2.0.0-rc.1 10.4.0+build") {
 		v, before := mustParse(t, text), mustParse(t, "0.0.0-0")
-		for _, c := range []string{Scheme.Exact(v), Scheme.AtLeast(v), Scheme.Restyle("~1", v),
+		for _, c := range []string{version.Only(Scheme, v), Scheme.AtLeast(v), version.Restyled(Scheme, "~1", v),
 			Scheme.Styled(version.NextMinor, v)} {
 			if got, err := Scheme.Constrain(c); err != nil || !version.Admits(got, v) || version.Admits(got, before) {
 				t.Errorf("%q for %s: %v", c, v, err)

@@ -9,7 +9,7 @@ import (
 
 // Restyle keeps the operator of a constraint with a single comparator, and for x-ranges the number of parts that are
 // written; whatever else it was given becomes a caret range.
-func (scheme) Restyle(constraint string, to version.Version) string {
+func (Rules) Restyle(constraint string, to version.Version) string {
 	v := to.(*semver.Version)
 	c, err := Scheme.Constrain(constraint)
 	if err == nil && version.Admits(c, v) {
@@ -52,7 +52,7 @@ func restyle(trimmed string, v *semver.Version) string {
 func isWild(part string) bool { return part == "" || part == "x" || part == "X" || part == "*" }
 
 // Styled writes a caret range, a tilde range, the version, or a star.
-func (scheme) Styled(s version.Style, v version.Version) string {
+func (Rules) Styled(s version.Style, v version.Version) string {
 	text := v.(*semver.Version).Plain()
 	switch s {
 	case version.NextPatch:
@@ -66,7 +66,7 @@ func (scheme) Styled(s version.Style, v version.Version) string {
 }
 
 // StyleOf knows a single comparator by its operator.
-func (scheme) StyleOf(constraint string) version.Style {
+func (Rules) StyleOf(constraint string) version.Style {
 	text := strings.TrimSpace(constraint)
 	if text == "" || isWild(text) {
 		return version.Any
@@ -88,13 +88,10 @@ func (scheme) StyleOf(constraint string) version.Style {
 }
 
 // Any returns the star.
-func (scheme) Any() string { return "*" }
-
-// Exact returns the version.
-func (scheme) Exact(v version.Version) string { return v.(*semver.Version).Plain() }
+func (Rules) Any() string { return "*" }
 
 // AtLeast returns a lower bound, without zeros that say nothing: >=22 for 22.0.0.
-func (scheme) AtLeast(version version.Version) string {
+func (Rules) AtLeast(version version.Version) string {
 	v := version.(*semver.Version)
 	text := v.Plain()
 	if v.Pre == "" {
@@ -104,4 +101,4 @@ func (scheme) AtLeast(version version.Version) string {
 }
 
 // Goal reads what people write of a goal: a range, such as 5, 5.2 or ^5.1.0.
-func (scheme) Goal(text string) (version.Constraint, error) { return Scheme.Constrain(text) }
+func (Rules) Goal(text string) (version.Constraint, error) { return Scheme.Constrain(text) }

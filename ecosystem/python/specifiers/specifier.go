@@ -27,7 +27,7 @@ type clause struct {
 var operators = [...]string{"===", "~=", "==", "!=", "<=", ">=", "<", ">"}
 
 // Constrain reads a specifier. The error is a *version.Error.
-func (scheme) Constrain(text string) (version.Constraint, error) {
+func (Rules) Constrain(text string) (version.Constraint, error) {
 	c, err := constrain(text)
 	if err != nil {
 		return nil, err

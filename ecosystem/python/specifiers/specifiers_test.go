@@ -133,7 +133,7 @@ func TestRestyle(t *testing.T) {
 		{">=1,<2", "3.0rc1", ">=3.0rc1,<4"}, {"~=1.4.2", "1!2.0", "~=1!2.0.0"}, {"<=2.9,>=2.1", "2.0.1", "<=2.9,>=2.0.1"},
 	}
 	for _, test := range tests {
-		if got := Scheme.Restyle(test.constraint, mustParse(t, test.to)); got != test.want {
+		if got := version.Restyled(Scheme, test.constraint, mustParse(t, test.to)); got != test.want {
 			t.Errorf("%q at %s becomes %q, want %q", test.constraint, test.to, got, test.want)
 		}
 	}
@@ -177,7 +177,7 @@ func TestJumps(t *testing.T) {
 		if got := Scheme.Jump(from, to); got != test.want {
 			t.Errorf("%s to %s is %s, want %s", test.from, test.to, got, test.want)
 		}
-		if got := Scheme.Breaking(from, to); got != test.breaking && test.want != version.Back {
+		if got := version.Breaking(Scheme, from, to); got != test.breaking && test.want != version.Back {
 			t.Errorf("%s to %s breaks: %v", test.from, test.to, got)
 		}
 		if test.next != "" && Scheme.Next(from, test.want) != test.next {
@@ -194,7 +194,7 @@ func TestGoalsAndProse(t *testing.T) {
 		}
 	}
 	var found []string
-	for _, v := range Scheme.FindIn("Drops 3.7, adds v3.12 and 5.0rc1; see 2024.1.post2. Not x1.2 nor 7.") {
+	for _, v := range version.FindIn(Scheme, "Drops 3.7, adds v3.12 and 5.0rc1; see 2024.1.post2. Not x1.2 nor 7.") {
 		found = append(found, v.String())
 	}
 	if want := []string{"3.7", "3.12", "5.0rc1", "2024.1.post2"}; !slices.Equal(found, want) {
@@ -215,8 +215,8 @@ func FuzzConstrain(f *testing.F) {
 		if again, err := Parse(v.Normal()); err != nil || again.Compare(v) != 0 || again.Normal() != v.Normal() {
 			t.Fatalf("%q is %q in its normal form, which is %v, %v", text, v.Normal(), again, err)
 		}
-		if c, err := Scheme.Constrain(Scheme.Exact(v)); err != nil || !version.Admits(c, v) {
-			t.Fatalf("%q: %q does not admit it: %v", text, Scheme.Exact(v), err)
+		if c, err := Scheme.Constrain(version.Only(Scheme, v)); err != nil || !version.Admits(c, v) {
+			t.Fatalf("%q: %q does not admit it: %v", text, version.Only(Scheme, v), err)
 		}
 		if _, err := constrain(constraint); err != nil {
 			return
@@ -224,7 +224,7 @@ func FuzzConstrain(f *testing.F) {
 		if len(v.local) > 0 {
 			return // bounds do not tell local versions apart
 		}
-		restyled := Scheme.Restyle(constraint, v)
+		restyled := version.Restyled(Scheme, constraint, v)
 		if c, err := Scheme.Constrain(restyled); err != nil || !version.Admits(c, v) {
 			t.Fatalf("%q at %s becomes %q, which does not admit it: %v", constraint, text, restyled, err)
 		}

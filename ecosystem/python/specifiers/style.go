@@ -12,7 +12,7 @@ import (
 // Jump tells the place of the first number that differs. Another epoch is a major jump; what
 // differs in suffixes alone is a patch, or the move between prereleases of one release and that
 // release.
-func (scheme) Jump(from, to version.Version) version.Jump {
+func (Rules) Jump(from, to version.Version) version.Jump {
 	v, w := from.(*Version), to.(*Version)
 	switch c := w.Compare(v); {
 	case c == 0:
@@ -35,7 +35,7 @@ func (scheme) Jump(from, to version.Version) version.Jump {
 
 // Breaking reports whether the first number that is not zero changes, or the epoch. The
 // specification has no rule for it: this is the convention that upper bounds are written by.
-func (scheme) Breaking(from, to version.Version) bool {
+func (Rules) Breaking(from, to version.Version) bool {
 	v, w := from.(*Version), to.(*Version)
 	lead := v.lead()
 	return v.epoch != w.epoch || !v.isPrefix(lead+1, w) || v.Prerelease() && v.compareBase(w) == 0 && v.Compare(w) != 0
@@ -52,7 +52,7 @@ func (v *Version) lead() int {
 }
 
 // Major returns the first number, behind the epoch where there is one.
-func (scheme) Major(v version.Version) string { return v.(*Version).numbers(1) }
+func (Rules) Major(v version.Version) string { return v.(*Version).numbers(1) }
 
 // numbers writes the epoch and the first n numbers of the release.
 func (v *Version) numbers(n int) string {
@@ -65,7 +65,7 @@ func (v *Version) numbers(n int) string {
 
 // Next raises the number that the jump is about and has as many numbers as before. A prerelease is
 // followed by its release.
-func (scheme) Next(v version.Version, j version.Jump) string {
+func (Rules) Next(v version.Version, j version.Jump) string {
 	w := v.(*Version)
 	if w.Prerelease() {
 		return w.numbers(len(w.release))
@@ -105,22 +105,19 @@ func (n number) plusOne() number {
 }
 
 // Any is the specifier without a clause.
-func (scheme) Any() string { return "" }
-
-// Exact returns the clause for a version alone.
-func (scheme) Exact(v version.Version) string { return "==" + v.(*Version).Normal() }
+func (Rules) Any() string { return "" }
 
 // AtLeast returns a lower bound. Local parts are no part of order.
-func (scheme) AtLeast(v version.Version) string { return ">=" + v.(*Version).Public() }
+func (Rules) AtLeast(v version.Version) string { return ">=" + v.(*Version).Public() }
 
 // Styled writes a lower bound with an upper one, a compatible release, the version, or nothing.
-func (scheme) Styled(s version.Style, v version.Version) string {
+func (Rules) Styled(s version.Style, v version.Version) string {
 	w := v.(*Version)
 	switch s {
 	case version.NextPatch:
 		return compatible(w, 3)
 	case version.Exact:
-		return Scheme.Exact(v)
+		return "==" + w.Normal()
 	case version.Any:
 		return ""
 	}
@@ -135,7 +132,7 @@ func compatible(v *Version, n int) string {
 }
 
 // StyleOf knows the clauses that Styled writes, and prefixes.
-func (scheme) StyleOf(text string) version.Style {
+func (Rules) StyleOf(text string) version.Style {
 	c, err := constrain(text)
 	switch {
 	case err != nil:
@@ -183,7 +180,7 @@ func styleOfBounds(clauses []clause) version.Style {
 // Restyle moves the clauses of a specifier to a version, each in its own way: bounds to bounds of
 // the same form, with as many numbers; an exclusion of what a new lower bound excludes goes. Spaces
 // stay. Where that admits no such version, it is written anew with both bounds.
-func (scheme) Restyle(constraint string, to version.Version) string {
+func (Rules) Restyle(constraint string, to version.Version) string {
 	v := to.(*Version)
 	c, err := constrain(constraint)
 	if err != nil {
@@ -248,7 +245,7 @@ func (c *clause) movedTo(v *Version) string {
 
 // Goal reads what people write of a goal: numbers, such as 5 or 4.2, which every release has that
 // begins with them; or a specifier.
-func (scheme) Goal(text string) (version.Constraint, error) {
+func (Rules) Goal(text string) (version.Constraint, error) {
 	if v, err := Parse(text); err == nil && !v.Prerelease() && v.post == "" && v.local == nil {
 		return Scheme.Constrain("==" + v.Public() + ".*")
 	} else if err == nil {
@@ -258,10 +255,10 @@ func (scheme) Goal(text string) (version.Constraint, error) {
 }
 
 // Mentions returns the versions of the clauses.
-func (scheme) Mentions(constraint string) (all []version.Version) {
+func (Rules) Mentions(constraint string) (all []version.Version) {
 	c, err := constrain(constraint)
 	if err != nil {
-		return Scheme.FindIn(constraint)
+		return version.FindIn(Scheme, constraint)
 	}
 	for _, one := range c.clauses {
 		if one.v != nil {
@@ -277,7 +274,7 @@ func (scheme) Mentions(constraint string) (all []version.Version) {
 var inProse = regexp.MustCompile(`(?i)(?:^|[^\w.])v?((?:\d+!)?\d+(?:\.\d+)+(?:(?:a|b|rc)\d+)?(?:\.post\d+)?(?:\.dev\d+)?)(?:[^\w.]|\.?$|\.\s)`)
 
 // FindIn finds versions with a dot in them.
-func (scheme) FindIn(prose string) (all []version.Version) {
+func (Rules) FindIn(prose string) (all []version.Version) {
 	for _, m := range inProse.FindAllStringSubmatch(prose, -1) {
 		if v, err := Parse(m[1]); err == nil {
 			all = append(all, v)

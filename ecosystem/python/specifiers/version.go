@@ -27,9 +27,18 @@ import (
 )
 
 // Scheme is the scheme.
-var Scheme version.Scheme = scheme{}
+var Scheme version.Scheme = Rules{}
 
-type scheme struct{}
+// Rules is the type of Scheme, for whoever has rules of its own besides.
+type Rules struct{}
+
+var _ interface {
+	version.Scheme
+	version.Completer
+	version.Breaker
+	version.Restyler
+	version.Finder
+} = Rules{}
 
 // A number is a number without leading zeros, in digits.
 type number string
@@ -69,7 +78,7 @@ func Parse(text string) (*Version, error) {
 }
 
 // Parse reads a version.
-func (scheme) Parse(text string) (version.Version, error) {
+func (Rules) Parse(text string) (version.Version, error) {
 	v, err := Parse(text)
 	if err != nil {
 		return nil, err
@@ -78,7 +87,7 @@ func (scheme) Parse(text string) (version.Version, error) {
 }
 
 // Complete reads a version: none of its parts but the first has to be there.
-func (scheme) Complete(text string) (version.Version, error) { return Scheme.Parse(text) }
+func (Rules) Complete(text string) (version.Version, error) { return Scheme.Parse(text) }
 
 // String returns the version as it was written.
 func (v *Version) String() string { return v.text }
