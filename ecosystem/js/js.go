@@ -101,7 +101,9 @@ func (JS) PackageURL(name, version string) string {
 }
 
 // Protocols lists the one that asks for a document a package.
-func (e JS) Protocols() []ecosystem.Protocol { return []ecosystem.Protocol{{Name: "documents", Open: e.Open}} }
+func (j JS) Protocols() []ecosystem.Protocol {
+	return []ecosystem.Protocol{{Name: "documents", Open: j.Open}}
+}
 
 // Open returns a source that reads from registries.
 func (JS) Open(ctx context.Context, registries *registry.Registries, detail ecosystem.Detail) ecosystem.Source {

@@ -52,7 +52,9 @@ func (Python) Kin(name string) project.Kin {
 }
 
 // Protocols lists the one of the specification "Simple repository API".
-func (e Python) Protocols() []ecosystem.Protocol { return []ecosystem.Protocol{{Name: "simple", Open: e.Open}} }
+func (p Python) Protocols() []ecosystem.Protocol {
+	return []ecosystem.Protocol{{Name: "simple", Open: p.Open}}
+}
 
 // PackageURL returns the identity of a release.
 func (Python) PackageURL(name, version string) string {

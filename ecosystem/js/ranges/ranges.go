@@ -26,7 +26,7 @@ import (
 // Scheme is the scheme.
 var Scheme version.Scheme = Rules{}
 
-// Rules is the type of Scheme, for whoever has rules of its own besides.
+// Rules is the type of Scheme, for whoever has rules of its own on top.
 type Rules struct{}
 
 var _ interface {
@@ -37,7 +37,7 @@ var _ interface {
 	version.Finder
 } = Rules{}
 
-// Pointwise: a prerelease is admitted by what a constraint says of its own version, whatever else there is.
+// Pointwise says that a prerelease is admitted by what a constraint says of its own version, whatever else there is.
 func (Rules) Pointwise() {}
 
 // A scanner reads versions and constraints.

@@ -29,7 +29,7 @@ import (
 // Scheme is the scheme.
 var Scheme version.Scheme = Rules{}
 
-// Rules is the type of Scheme, for whoever has rules of its own besides.
+// Rules is the type of Scheme, for whoever has rules of its own on top.
 type Rules struct{}
 
 var _ interface {
