@@ -188,13 +188,13 @@ func (s *Session) BackPackage(ctx context.Context, name string) (*Pending, error
 
 // Lift ends a hold.
 func Lift(a *open.View, name string) (doc.Hold, error) {
-	name = ecosystem.Canonical(a.Eco, name)
+	name = a.Canonical(name)
 	return doc.Hold{Schema: "molt/hold/1", Name: name}, change.Release(a, name)
 }
 
 // Hold keeps a package back, until a day such as 2027-01-31, or without end.
 func Hold(a *open.View, name, reason, until string) (doc.Hold, error) {
-	name = ecosystem.Canonical(a.Eco, name)
+	name = a.Canonical(name)
 	var names []string
 	for _, d := range a.Declared() {
 		names = append(names, project.OwnName(d.As))

@@ -17,7 +17,6 @@ import (
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/doc"
-	"molt/ecosystem"
 	"molt/registry"
 )
 
@@ -313,7 +312,7 @@ func (s *Session) settling(ctx context.Context, names ...string) ([]doc.Settling
 }
 
 // name returns the canonical form of a name that people wrote.
-func (s *Session) name(written string) string { return ecosystem.Canonical(s.App.Eco, written) }
+func (s *Session) name(written string) string { return s.App.Canonical(written) }
 
 // names is name for several.
 func (s *Session) names(written []string) []string {

@@ -15,14 +15,14 @@ func (c *call) advice() command {
 is broken is pointed at, with its line; facts that this Molt does not know are named. docs/advice.md tells how to write one.`,
 		Example: "  molt advice advice/brackwater-5.yaml\n  molt advice ../guides",
 		Args:    cobra.MinimumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			e, err := c.ecosystem()
-			if err != nil {
-				return err
-			}
-			d, err := ask.Advice(e, args)
-			return answer(c, nil, d, err, (*text.Page).Guides)
-		},
 	}
-	return command{Command: cmd, takes: reads}
+	run := func(c *call, args []string) error {
+		e, err := c.ecosystem()
+		if err != nil {
+			return err
+		}
+		d, err := ask.Advice(e, args)
+		return answer(c, nil, d, err, (*text.Page).Guides)
+	}
+	return command{Command: cmd, run: run, takes: reads}
 }

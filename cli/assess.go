@@ -37,24 +37,24 @@ Upgrade guides ("advice:" in molt.yaml) change standings, and what of them touch
 
 --gate is for continuous integration: one line, and exit 0 on the day when the goal has come into reach.`,
 		Example: "  molt assess brackwater@5\n  molt assess brackwater@5 node@22\n  molt assess --gate",
-		RunE: func(_ *cobra.Command, args []string) error {
-			return c.session(ask.Needs{Dated: true, Declared: true, Goals: args}, func(s *ask.Session) error {
-				d, err := s.Assess(c.ctx, args, previews, gate)
-				return answer(c, s, d, err, func(p *text.Page, d doc.Assess) {
-					if gate {
-						p.Gate(d)
-					} else {
-						p.Assess(d)
-					}
-				}, form{"md", func(w io.Writer) error { return md.Assess(w, d) }},
-					form{"sarif", func(w io.Writer) error {
-						return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, s.App.View, ask.LocateAssess(s.App.View, d)))
-					}})
-			})
-		},
+	}
+	run := func(c *call, args []string) error {
+		return c.session(ask.Needs{Dated: true, Declared: true, Goals: args}, func(s *ask.Session) error {
+			d, err := s.Assess(c.ctx, args, previews, gate)
+			return answer(c, s, d, err, func(p *text.Page, d doc.Assess) {
+				if gate {
+					p.Gate(d)
+				} else {
+					p.Assess(d)
+				}
+			}, form{"md", func(w io.Writer) error { return md.Assess(w, d) }},
+				form{"sarif", func(w io.Writer) error {
+					return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, s.App.View, ask.LocateAssess(s.App.View, d)))
+				}})
+		})
 	}
 	cmd.Flags().BoolVar(&gate, "gate", false, "say in one line whether the goal can be reached")
 	cmd.Flags().StringSliceVar(&previews, "preview", nil, "allow previews of this package, for this call")
-	return command{Command: cmd, takes: asks, formats: []string{"md", "sarif"}, sides: named, operand: goals,
+	return command{Command: cmd, run: run, takes: asks, formats: []string{"md", "sarif"}, sides: ask.Named, operand: goals,
 		values: map[string]completion{"preview": declaredHere}}
 }

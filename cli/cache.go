@@ -19,15 +19,15 @@ unpacked releases, whose files installed trees are links to. MOLT_CACHE says whe
 makes it anew. --clear takes everything away; applications keep what is installed in them.`,
 		Example: "  molt cache\n  molt cache --verify",
 		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
-			if verify && clear {
-				return &input.UsageError{Reason: "--verify and --clear: one of them"}
-			}
-			d, err := ask.Cache(c.ctx, c.settings.Env, verify, clear)
-			return answer(c, nil, d, err, (*text.Page).Cache)
-		},
+	}
+	run := func(c *call, _ []string) error {
+		if verify && clear {
+			return &input.UsageError{Reason: "--verify and --clear: one of them"}
+		}
+		d, err := ask.Cache(c.ctx, c.settings.Env, verify, clear)
+		return answer(c, nil, d, err, (*text.Page).Cache)
 	}
 	cmd.Flags().BoolVar(&verify, "verify", false, "look through the unpacked releases")
 	cmd.Flags().BoolVar(&clear, "clear", false, "take everything away")
-	return command{Command: cmd}
+	return command{Command: cmd, run: run}
 }

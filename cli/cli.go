@@ -36,6 +36,8 @@ type call struct {
 	quiet       bool
 	plain       bool
 	commands    map[*cobra.Command]command
+	gather      *[]any // where documents go that are to be one; nil for one alone
+	rehearsing  bool   // nothing is to be written
 }
 
 // Main runs Molt and returns its exit code.
@@ -289,7 +291,7 @@ const narrowest = 80
 // show prints a result as JSON or as text.
 func (c *call) show(answer any, text func(*text.Page)) error {
 	if c.format == "json" {
-		return doc.JSON(c.out, answer)
+		return c.emit(answer)
 	}
 	p := c.page()
 	text(p)

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"molt/ask"
 	"molt/core/project"
 	"molt/input"
 )
@@ -18,9 +19,11 @@ import (
 type command struct {
 	*cobra.Command // its words, its own flags, and what it does
 
-	takes   common                 // the common flags that say something about it
-	formats []string               // of its result, besides text and JSON
-	sides   finder                 // what it is about in a folder with several ecosystems; nil where it opens none of them
+	takes   common   // the common flags that say something about it
+	formats []string // of its result, besides text and JSON
+	run     func(c *call, args []string) error
+	sides   ask.Finder             // what it is about in a folder with several ecosystems; nil where it opens none of them
+	lone    []string               // flags that are about one ecosystem alone
 	whole   bool                   // what it changes for several ecosystems comes about for all of them or for none
 	builds  func(*flagValues) bool // whether a call may build releases from source; nil for never
 	operand operand                // what its arguments are
@@ -58,7 +61,7 @@ var taken = map[string]common{
 func (c *call) add(root *cobra.Command, group string, cmd command) {
 	cmd.GroupID, cmd.Hidden, cmd.SuggestFor = group, group == "", cmd.words
 	cmd.Args = usage(cmd.Args)
-	cmd.RunE = c.onSides(cmd, cmd.RunE)
+	cmd.RunE = func(_ *cobra.Command, args []string) error { return c.over(cmd, args) }
 	if cmd.operand.complete != nil {
 		cmd.ValidArgsFunction = c.completed(cmd.operand.complete, cmd.operand.several)
 	}

@@ -23,17 +23,17 @@ revision of git, for the lock in it. Without AFTER it is what is locked now.`,
   molt compare v2.3.0 installed
   molt compare locked molt-plan.yaml --format md`,
 		Args: cobra.RangeArgs(1, 2),
-		RunE: func(_ *cobra.Command, args []string) error {
-			a, err := c.open()
-			if err != nil {
-				return err
-			}
-			if len(args) == 1 {
-				args = append(args, open.LockedState)
-			}
-			d, err := ask.Compare(c.ctx, a, args[0], args[1])
-			return answer(c, nil, d, err, (*text.Page).Compare, form{"md", func(w io.Writer) error { return md.Compare(w, d) }})
-		},
 	}
-	return command{Command: cmd, takes: reads, formats: []string{"md"}, sides: each, operand: operand{complete: statesHere, several: true}}
+	run := func(c *call, args []string) error {
+		a, err := c.open()
+		if err != nil {
+			return err
+		}
+		if len(args) == 1 {
+			args = append(args, open.LockedState)
+		}
+		d, err := ask.Compare(c.ctx, a, args[0], args[1])
+		return answer(c, nil, d, err, (*text.Page).Compare, form{"md", func(w io.Writer) error { return md.Compare(w, d) }})
+	}
+	return command{Command: cmd, run: run, takes: reads, formats: []string{"md"}, sides: ask.Each, operand: operand{complete: statesHere, several: true}}
 }

@@ -9,6 +9,7 @@ import (
 	"molt/app/open"
 	"molt/app/planfile"
 	"molt/app/stages"
+	"molt/ask"
 	"molt/core/universe"
 	"molt/doc"
 	"molt/ecosystem/registered"
@@ -79,33 +80,12 @@ func ecosystems(*call, *cobra.Command, string) (names []string, err error) {
 // here makes a completion of what an application has; of one with several ecosystems, of what each has.
 func here(list func(*open.View) []string) completion {
 	return func(c *call, _ *cobra.Command, _ string) (all []string, err error) {
-		views, err := c.views()
+		views, err := ask.FolderOf(c.asking()).Views()
 		for _, a := range views {
 			all = append(all, list(a)...)
 		}
 		return all, err
 	}
-}
-
-// views reads the application, each of its ecosystems.
-func (c *call) views() (all []*open.View, err error) {
-	names := []string{c.settings.Ecosystem}
-	if sides := open.Sides(c.settings); sides != nil {
-		names = names[:0]
-		for _, s := range sides {
-			names = append(names, s.Ecosystem.Name())
-		}
-	}
-	for _, name := range names {
-		settings := c.settings
-		settings.Ecosystem = name
-		a, err := open.Open(settings)
-		if err != nil {
-			return nil, err
-		}
-		all = append(all, a)
-	}
-	return all, nil
 }
 
 func declared(a *open.View) (names []string) {
@@ -166,7 +146,7 @@ var (
 
 // stagesDone completes a stage that was carried out, the last first.
 func stagesDone(c *call, cmd *cobra.Command, _ string) (all []string, err error) {
-	views, err := c.views()
+	views, err := ask.FolderOf(c.asking()).Views()
 	if err != nil || len(views) == 0 {
 		return nil, err
 	}
@@ -211,7 +191,7 @@ func (c *call) behindAt(cmd *cobra.Command, begun string, names completion,
 	if at <= 0 {
 		return names(c, cmd, begun)
 	}
-	views, err := c.views()
+	views, err := ask.FolderOf(c.asking()).Views()
 	for _, a := range views {
 		q, err := a.Offline().Ask(cmd.Context(), nil)
 		if err != nil {

@@ -29,26 +29,26 @@ marram 4.2 to marram 5.2. The packages hold real code, so with the language's ru
 stage. A folder that you name stays, for playing in.`,
 		Example: "  molt demo\n  molt demo ./gannet-desk\n  molt demo --ecosystem python",
 		Args:    cobra.MaximumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			t, err := c.story()
+	}
+	run := func(c *call, args []string) error {
+		t, err := c.story()
+		if err != nil {
+			return err
+		}
+		dir, temporary := "", len(args) == 0
+		if temporary {
+			made, err := os.MkdirTemp("", "molt-demo-")
 			if err != nil {
 				return err
 			}
-			dir, temporary := "", len(args) == 0
-			if temporary {
-				made, err := os.MkdirTemp("", "molt-demo-")
-				if err != nil {
-					return err
-				}
-				defer os.RemoveAll(made)
-				dir = filepath.Join(made, t.Name)
-			} else {
-				dir = args[0]
-			}
-			return c.perform(t, dir, temporary)
-		},
+			defer os.RemoveAll(made)
+			dir = filepath.Join(made, t.Name)
+		} else {
+			dir = args[0]
+		}
+		return c.perform(t, dir, temporary)
 	}
-	return command{Command: cmd, takes: ofEcosystem}
+	return command{Command: cmd, run: run, takes: ofEcosystem}
 }
 
 // A story is a scenario with what is told about it.

@@ -25,23 +25,24 @@ In a workspace a line is changed in every member that has it, unless --in names 
 		Example: `  molt want wakeful-cache
   molt want lintbuoy@^8 lintbuoy-desk --group devDependencies --dry-run`,
 		Args: cobra.MinimumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			if choosing {
-				if len(args) > 1 || strings.Contains(args[0][1:], "@") || style != "" {
-					return &input.UsageError{Reason: "want: --choose is about one package, named without a constraint or --style"}
-				}
-				if err := c.mayChoose("molt want NAME@CONSTRAINT, or --style " + styleNames()); err != nil {
-					return err
-				}
+	}
+	run := func(c *call, args []string) error {
+		dry := dry || c.rehearsing
+		if choosing {
+			if len(args) > 1 || strings.Contains(args[0][1:], "@") || style != "" {
+				return &input.UsageError{Reason: "want: --choose is about one package, named without a constraint or --style"}
 			}
-			return c.session(ask.Needs{Write: !dry, Dated: choosing, Declared: true}, func(s *ask.Session) error {
-				if choosing {
-					return c.chooseWant(s, args[0], member, group, dry)
-				}
-				p, err := s.Want(c.ctx, args, member, group, version.Style(style), dry)
-				return c.change(s, p, err, dry)
-			})
-		},
+			if err := c.mayChoose("molt want NAME@CONSTRAINT, or --style " + styleNames()); err != nil {
+				return err
+			}
+		}
+		return c.session(ask.Needs{Write: !dry, Dated: choosing, Declared: true}, func(s *ask.Session) error {
+			if choosing {
+				return c.chooseWant(s, args[0], member, group, dry)
+			}
+			p, err := s.Want(c.ctx, args, member, group, version.Style(style), dry)
+			return c.change(s, p, err, dry)
+		})
 	}
 	cmd.Flags().StringVar(&member, "in",
 		"", "member of the workspace to declare in, by folder or name; . for the workspace itself")
@@ -50,7 +51,7 @@ In a workspace a line is changed in every member that has it, unless --in names 
 	cmd.Flags().BoolVar(&choosing, "choose", false,
 		"choose on the terminal among the releases that resolve, and see at once what that comes to")
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show what would change, and write nothing")
-	return command{Command: cmd, takes: runs, sides: named, whole: true, builds: unlessDry, words: []string{"add"},
+	return command{Command: cmd, run: run, takes: runs, sides: ask.Named, whole: true, builds: unlessDry, words: []string{"add"},
 		operand: operand{complete: wantedHere, several: true, versioned: true},
 		values:  map[string]completion{"in": membersHere, "group": groupsHere}}
 }
@@ -70,17 +71,18 @@ which stay in the lock because others need them. With --dry-run nothing is writt
 when something still uses what was dropped.`,
 		Example: "  molt drop foghorn-mail --dry-run",
 		Args:    cobra.MinimumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			return c.session(ask.Needs{Write: !dry, Declared: true}, func(s *ask.Session) error {
-				p, err := s.Drop(c.ctx, args, member, group, dry)
-				return c.change(s, p, err, dry)
-			})
-		},
+	}
+	run := func(c *call, args []string) error {
+		dry := dry || c.rehearsing
+		return c.session(ask.Needs{Write: !dry, Declared: true}, func(s *ask.Session) error {
+			p, err := s.Drop(c.ctx, args, member, group, dry)
+			return c.change(s, p, err, dry)
+		})
 	}
 	cmd.Flags().StringVar(&member, "in", "", "only from this member of the workspace; . for the workspace itself")
 	cmd.Flags().StringVar(&group, "group", "", "only from this group of the manifest")
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show what would change, and write nothing")
-	return command{Command: cmd, takes: runs, sides: named, whole: true, builds: unlessDry, words: []string{"remove"},
+	return command{Command: cmd, run: run, takes: runs, sides: ask.Named, whole: true, builds: unlessDry, words: []string{"remove"},
 		operand: operand{complete: declaredHere, several: true, bare: true},
 		values:  map[string]completion{"in": membersHere, "group": groupsHere}}
 }
@@ -113,23 +115,23 @@ last day. Plans leave it alone until then; after that day Molt says that the hol
 		Example: `  molt hold lintbuoy --reason "the desk's rules do not know 8 yet" --until 2027-01-31
   molt hold lintbuoy --lift`,
 		Args: cobra.ExactArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			a, release, err := c.use()
-			if err != nil {
-				return err
-			}
-			defer release()
-			if lift {
-				d, err := ask.Lift(a, args[0])
-				return answer(c, nil, d, err, (*text.Page).Hold)
-			}
-			d, err := ask.Hold(a, args[0], reason, until)
+	}
+	run := func(c *call, args []string) error {
+		a, release, err := c.use()
+		if err != nil {
+			return err
+		}
+		defer release()
+		if lift {
+			d, err := ask.Lift(a, args[0])
 			return answer(c, nil, d, err, (*text.Page).Hold)
-		},
+		}
+		d, err := ask.Hold(a, args[0], reason, until)
+		return answer(c, nil, d, err, (*text.Page).Hold)
 	}
 	cmd.Flags().StringVar(&reason, "reason", "", "why")
 	cmd.Flags().StringVar(&until, "until", "", "the last day (2027-01-31)")
 	cmd.Flags().BoolVar(&lift, "lift", false, "end the hold")
-	return command{Command: cmd, takes: reads, sides: named, whole: true,
+	return command{Command: cmd, run: run, takes: reads, sides: ask.Named, whole: true,
 		operand: operand{complete: declaredHere, bare: true, instead: "it keeps the release that is locked"}}
 }

@@ -24,34 +24,34 @@ without any, only what the lock needs is fetched.
 registry ("registry: file:///path/to/it" in molt.yaml, or MOLT_REGISTRY_JS), and molt standin serves it: for machines
 without a network, and for looking at a question again as it was.`,
 		Example: "  molt fetch brackwater@5\n  molt fetch brackwater@5 --snapshot desk.snapshot --archives",
-		RunE: func(_ *cobra.Command, args []string) error {
-			if r.Archives && r.Snapshot == "" {
-				return &input.UsageError{Reason: "--archives goes with --snapshot FILE"}
+	}
+	run := func(c *call, args []string) error {
+		if r.Archives && r.Snapshot == "" {
+			return &input.UsageError{Reason: "--archives goes with --snapshot FILE"}
+		}
+		if r.Lock && len(args) > 0 {
+			return &input.UsageError{Reason: "--lock-only goes without a goal"}
+		}
+		if r.Snapshot != "" {
+			if err := c.writable("--snapshot", r.Snapshot,
+				force, func(file string) bool { _, _, err := registry.Snapshot(file); return err == nil }); err != nil {
+				return err
 			}
-			if r.Lock && len(args) > 0 {
-				return &input.UsageError{Reason: "--lock-only goes without a goal"}
-			}
-			if r.Snapshot != "" {
-				if err := c.writable("--snapshot", r.Snapshot,
-					force, func(file string) bool { _, _, err := registry.Snapshot(file); return err == nil }); err != nil {
-					return err
-				}
-			}
-			c.settings.Detailed = r.Snapshot != ""
-			r.Goals = args
-			return c.session(ask.Needs{Dated: true, Declared: true}, func(s *ask.Session) error {
-				var still func()
-				r.Watch, still = c.counting("releases at hand")
-				d, err := s.Fetch(c.ctx, r)
-				still()
-				return answer(c, s, d, err, (*text.Page).Fetch)
-			})
-		},
+		}
+		c.settings.Detailed = r.Snapshot != ""
+		r.Goals = args
+		return c.session(ask.Needs{Dated: true, Declared: true}, func(s *ask.Session) error {
+			var still func()
+			r.Watch, still = c.counting("releases at hand")
+			d, err := s.Fetch(c.ctx, r)
+			still()
+			return answer(c, s, d, err, (*text.Page).Fetch)
+		})
 	}
 	f := cmd.Flags()
 	f.BoolVar(&r.Lock, "lock-only", false, "what the lock needs, and no goal")
 	f.StringVar(&r.Snapshot, "snapshot", "", "write all of it to this file, which must be new or a snapshot")
 	f.BoolVar(&force, "force", false, "with --snapshot, replace another file")
 	f.BoolVar(&r.Archives, "archives", false, "with --snapshot, put archives into it too")
-	return command{Command: cmd, takes: runs, sides: named, builds: always, operand: goals}
+	return command{Command: cmd, run: run, takes: runs, sides: ask.Named, builds: always, operand: goals}
 }

@@ -32,25 +32,27 @@ Files of installed packages that somebody edited are not overwritten, and a tree
 replaced, unless --force says so.`,
 		Example: "  molt install\n  molt install --only dependencies --into releases/7 --current current",
 		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
-			take := c.use
-			if order.Dry || order.Into != "" || order.Current != "" {
-				take = func() (*open.View, func(), error) {
-					a, err := c.open()
-					return a, func() {}, err
-				}
+	}
+	run := func(c *call, _ []string) error {
+		order := order
+		order.Dry = order.Dry || c.rehearsing
+		take := c.use
+		if order.Dry || order.Into != "" || order.Current != "" {
+			take = func() (*open.View, func(), error) {
+				a, err := c.open()
+				return a, func() {}, err
 			}
-			a, release, err := take()
-			if err != nil {
-				return err
-			}
-			defer release()
-			var still func()
-			order.Watch, still = c.counting("packages at hand")
-			d, err := ask.Install(c.ctx, a, order)
-			still()
-			return answer(c, nil, d, err, (*text.Page).Install)
-		},
+		}
+		a, release, err := take()
+		if err != nil {
+			return err
+		}
+		defer release()
+		var still func()
+		order.Watch, still = c.counting("packages at hand")
+		d, err := ask.Install(c.ctx, a, order)
+		still()
+		return answer(c, nil, d, err, (*text.Page).Install)
 	}
 	f := cmd.Flags()
 	f.StringSliceVar(&order.Groups, "only", nil, "install what these groups of the manifest need, and no more")
@@ -59,7 +61,7 @@ replaced, unless --force says so.`,
 		"", "have this link lead to the folder of --into when all is there, in one move")
 	f.BoolVar(&order.Dry, "dry-run", false, "say what would change, and change nothing")
 	f.BoolVar(&order.Force, "force", false, "replace files that were edited, and a tree that Molt did not lay out")
-	return command{Command: cmd, takes: runs, sides: each, whole: true, builds: unlessDry, values: map[string]completion{"only": groupsHere}}
+	return command{Command: cmd, run: run, takes: runs, sides: ask.Each, lone: []string{"into"}, whole: true, builds: unlessDry, values: map[string]completion{"only": groupsHere}}
 }
 
 // counting shows on a terminal how far a piece of work is, in one line.

@@ -16,16 +16,16 @@ digests, its licence, what it needs, and whether the application runs with it, c
 alone (scope required, optional, excluded). The same lock gives the same bytes.`,
 		Example: "  molt inventory > desk.cdx.json",
 		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
-			return c.session(ask.Needs{}, func(s *ask.Session) error {
-				d, err := s.Inventory(c.ctx)
-				if err != nil {
-					return err
-				}
-				s.Still()
-				return cyclonedx.Write(c.out, s.App.Manifest.Name(), s.App.Manifest.Version(), thisVersion(), d)
-			})
-		},
 	}
-	return command{Command: cmd, takes: asks, sides: one}
+	run := func(c *call, _ []string) error {
+		return c.session(ask.Needs{}, func(s *ask.Session) error {
+			d, err := s.Inventory(c.ctx)
+			if err != nil {
+				return err
+			}
+			s.Still()
+			return cyclonedx.Write(c.out, s.App.Manifest.Name(), s.App.Manifest.Version(), thisVersion(), d)
+		})
+	}
+	return command{Command: cmd, run: run, takes: asks, sides: ask.Single("inventory")}
 }

@@ -19,19 +19,19 @@ func (c *call) manual() command {
 			"is not there.",
 		Example: "  molt manual ./man",
 		Args:    cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := os.MkdirAll(args[0], 0o755); err != nil {
+	}
+	run := func(c *call, args []string) error {
+		if err := os.MkdirAll(args[0], 0o755); err != nil {
+			return err
+		}
+		for _, one := range append([]*cobra.Command{cmd.Root()}, cmd.Root().Commands()...) {
+			if err := c.page1(one, filepath.Join(args[0], strings.ReplaceAll(one.CommandPath(), " ", "-")+".1")); err != nil {
 				return err
 			}
-			for _, one := range append([]*cobra.Command{cmd.Root()}, cmd.Root().Commands()...) {
-				if err := c.page1(one, filepath.Join(args[0], strings.ReplaceAll(one.CommandPath(), " ", "-")+".1")); err != nil {
-					return err
-				}
-			}
-			return nil
-		},
+		}
+		return nil
 	}
-	return command{Command: cmd}
+	return command{Command: cmd, run: run}
 }
 
 // page1 writes the manual page of a command, with the flags that say something about it.

@@ -21,13 +21,13 @@ When one was merged, or something newer is published, molt offer renews the othe
 become empty. A branch on which somebody worked is left alone.`,
 		Example: "  molt offer --dry-run\n  molt offer",
 		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
-			return c.session(ask.Needs{Write: !dry, Dated: true, Declared: true}, func(s *ask.Session) error {
-				d, err := s.Offer(c.ctx, dry)
-				return answer(c, s, d, err, (*text.Page).Offers)
-			})
-		},
+	}
+	run := func(c *call, _ []string) error {
+		return c.session(ask.Needs{Write: !dry, Dated: true, Declared: true}, func(s *ask.Session) error {
+			d, err := s.Offer(c.ctx, dry)
+			return answer(c, s, d, err, (*text.Page).Offers)
+		})
 	}
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show the sets and make no branches")
-	return command{Command: cmd, takes: asks, sides: each}
+	return command{Command: cmd, run: run, takes: asks, sides: ask.Each}
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 
@@ -47,18 +48,20 @@ molt-plan.before.yaml.`,
   molt plan --split minor --apart tidepool-pages,tidepool-store
   molt plan --into goal-5 --bring lintbuoy
   molt plan --renew`,
-		RunE: func(_ *cobra.Command, args []string) error {
-			if err := o.valid(args); err != nil {
+	}
+	run := func(c *call, args []string) error {
+		if err := o.valid(args); err != nil {
+			return err
+		}
+		o := o
+		o.dry = o.dry || c.rehearsing
+		if o.choose {
+			if err := c.mayChoose("--fresh none, patch, minor or major; --leap; molt untangle GOAL --take N"); err != nil {
 				return err
 			}
-			if o.choose {
-				if err := c.mayChoose("--fresh none, patch, minor or major; --leap; molt untangle GOAL --take N"); err != nil {
-					return err
-				}
-			}
-			return c.session(ask.Needs{Write: !o.dry && !o.check, Dated: true, Declared: true, Goals: args},
-				func(s *ask.Session) error { return c.planned(s, o, args) })
-		},
+		}
+		return c.session(ask.Needs{Write: !o.dry && !o.check, Dated: true, Declared: true, Goals: args},
+			func(s *ask.Session) error { return c.planned(s, o, args) })
 	}
 	flags := cmd.Flags()
 	flags.BoolVar(&o.dry, "dry-run", false, "show the plan and write nothing")
@@ -75,9 +78,17 @@ molt-plan.before.yaml.`,
 	flags.StringVar(&o.branch, "branch", "", "make a branch of git for the plan, and tie the plan to it")
 	flags.StringVar(&o.into, "into", "", "the stage into which --bring moves packages")
 	flags.StringSliceVar(&o.bring, "bring", nil, "with --into, packages that a later stage moves and this one is to move")
-	return command{Command: cmd, takes: asks, formats: []string{"md"}, sides: planned, whole: true, operand: goals,
+	return command{Command: cmd, run: run, takes: asks, formats: []string{"md"}, sides: o.parts, whole: true, operand: goals,
 		words: []string{"upgrade", "update", "migrate"}, values: map[string]completion{"preview": declaredHere,
 			"apart": declaredHere, "bring": declaredHere, "split": stagesToDo, "into": stagesToDo}}
+}
+
+// parts are those with the stage that is named, else those of the goals.
+func (o *planning) parts(f *ask.Folder, args []string) ([]ask.Part, error) {
+	if stage := cmp.Or(o.split, o.into); stage != "" {
+		return f.Parts(ask.WithStage(stage), args)
+	}
+	return ask.Planned(f, args)
 }
 
 // valid looks at whether the flags go together.

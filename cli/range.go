@@ -21,29 +21,29 @@ nearer constraint would serve this application better, and why.`,
 		Example: `  molt range '^1.2.3-beta.2 || 3.x' 1.2.3-beta.3 1.9.0 2.0.0 3.4.5
   molt range '^3.6.0' --of brackwater --advise`,
 		Args: cobra.MinimumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			switch {
-			case of == "" && len(args) < 2:
-				return &input.UsageError{Reason: "range: expected versions after the constraint, or --of PACKAGE"}
-			case of != "" && len(args) > 1:
-				return &input.UsageError{Reason: "range: expected either versions or --of PACKAGE"}
-			case advise && of == "":
-				return &input.UsageError{Reason: "--advise: expected --of PACKAGE with it"}
-			case of != "":
-				return c.session(ask.Needs{}, func(s *ask.Session) error {
-					d, err := s.RangeOf(c.ctx, args[0], of, advise)
-					return answer(c, s, d, err, (*text.Page).Range)
-				})
-			}
-			e, err := c.ecosystem()
-			if err != nil {
-				return err
-			}
-			d, err := ask.Range(e, args[0], args[1:])
-			return answer(c, nil, d, err, (*text.Page).Range)
-		},
+	}
+	run := func(c *call, args []string) error {
+		switch {
+		case of == "" && len(args) < 2:
+			return &input.UsageError{Reason: "range: expected versions after the constraint, or --of PACKAGE"}
+		case of != "" && len(args) > 1:
+			return &input.UsageError{Reason: "range: expected either versions or --of PACKAGE"}
+		case advise && of == "":
+			return &input.UsageError{Reason: "--advise: expected --of PACKAGE with it"}
+		case of != "":
+			return c.session(ask.Needs{}, func(s *ask.Session) error {
+				d, err := s.RangeOf(c.ctx, args[0], of, advise)
+				return answer(c, s, d, err, (*text.Page).Range)
+			})
+		}
+		e, err := c.ecosystem()
+		if err != nil {
+			return err
+		}
+		d, err := ask.Range(e, args[0], args[1:])
+		return answer(c, nil, d, err, (*text.Page).Range)
 	}
 	cmd.Flags().StringVar(&of, "of", "", "put it to the published releases of this package")
 	cmd.Flags().BoolVar(&advise, "advise", false, "say which constraint would serve the application better")
-	return command{Command: cmd, takes: asks, sides: ranged, values: map[string]completion{"of": knownHere}}
+	return command{Command: cmd, run: run, takes: asks, sides: ask.Of(&of), values: map[string]completion{"of": knownHere}}
 }

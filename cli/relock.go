@@ -40,44 +40,45 @@ at an address or in a file, and a commit of git (by https or ssh), is locked wit
 ecosystem name such. What cannot be locked is said, and the exit code is 1.`,
 		Example: "  molt relock\n  molt relock --dry-run --format json",
 		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
-			a, err := locking.OpenConflict(c.ctx, c.settings)
-			if err != nil {
-				return err
-			}
-			if a != nil {
-				d, files, err := ask.RelockMerged(c.ctx, c.asking(), a, dry)
-				return answer(c, nil, d, err, func(p *text.Page, d doc.Lock) {
-					p.Merged(d, a.LockFile(), files, dry)
-				})
-			}
-			c.settings.Rebuild = true
-			return c.session(ask.Needs{Write: !dry, Declared: true}, func(s *ask.Session) error {
-				if s.App.Broken != "" {
-					c.say("warning: %s cannot be read (%s), so it is made anew from the manifest", s.App.LockFile(), s.App.Broken)
-				}
-				d, err := s.Relock(c.ctx, dry, accepted)
-				return answer(c, s, d, err, func(p *text.Page, d doc.Lock) {
-					word := "holds"
-					if dry {
-						word = "would hold"
-					}
-					more := ""
-					if len(d.Wider) > 0 {
-						more = fmt.Sprintf(", and %d more for other machines than the deployed one", len(d.Wider))
-					}
-					p.Line("%s %s %s for %s%s.", s.App.LockFile(), word, render.Count(len(d.Packages), "package"),
-						render.Count(len(d.Roots), "declaration"), more)
-				})
+	}
+	run := func(c *call, _ []string) error {
+		dry := dry || c.rehearsing
+		a, err := locking.OpenConflict(c.ctx, c.settings)
+		if err != nil {
+			return err
+		}
+		if a != nil {
+			d, files, err := ask.RelockMerged(c.ctx, c.asking(), a, dry)
+			return answer(c, nil, d, err, func(p *text.Page, d doc.Lock) {
+				p.Merged(d, a.LockFile(), files, dry)
 			})
-		},
+		}
+		c.settings.Rebuild = true
+		return c.session(ask.Needs{Write: !dry, Declared: true}, func(s *ask.Session) error {
+			if s.App.Broken != "" {
+				c.say("warning: %s cannot be read (%s), so it is made anew from the manifest", s.App.LockFile(), s.App.Broken)
+			}
+			d, err := s.Relock(c.ctx, dry, accepted)
+			return answer(c, s, d, err, func(p *text.Page, d doc.Lock) {
+				word := "holds"
+				if dry {
+					word = "would hold"
+				}
+				more := ""
+				if len(d.Wider) > 0 {
+					more = fmt.Sprintf(", and %d more for other machines than the deployed one", len(d.Wider))
+				}
+				p.Line("%s %s %s for %s%s.", s.App.LockFile(), word, render.Count(len(d.Packages), "package"),
+					render.Count(len(d.Roots), "declaration"), more)
+			})
+		})
 	}
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "show the lock and write nothing")
 	cmd.Flags().BoolVar(&c.settings.AcceptOrigin, "accept-registry", false,
 		"take packages from the registries that molt.yaml names now, where the lock has others")
 	cmd.Flags().StringSliceVar(&accepted, "accept-checksum", nil,
 		"take the changed checksum of this release (name@version)")
-	return command{Command: cmd, takes: runs, sides: each, whole: true, builds: unlessDry, words: []string{"lock"},
+	return command{Command: cmd, run: run, takes: runs, sides: ask.Each, whole: true, builds: unlessDry, words: []string{"lock"},
 		values: map[string]completion{"accept-checksum": lockedHere}}
 }
 
@@ -93,21 +94,21 @@ set and to the policy ("rules:" in molt.yaml), and whether its checksums are tho
 It asks no registry; what the rules need of one and is not at hand is said, and fetched by molt fetch --lock-only. Exit 1 when something does not agree.`,
 		Example: "  molt verify\n  molt verify --only lock,runtime --quiet",
 		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
-			a, err := c.open()
-			if err != nil {
-				return err
-			}
-			d, found, err := ask.Verify(c.ctx, a, only)
-			if err == nil && c.quiet && d.Agrees && c.format == "text" {
-				return nil
-			}
-			return answer(c, nil, d, err, (*text.Page).Verify, form{"sarif", func(w io.Writer) error {
-				return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, a, ask.LocateVerify(a, found)))
-			}},
-				form{"junit", func(w io.Writer) error { return junit.Verify(w, d) }})
-		},
+	}
+	run := func(c *call, _ []string) error {
+		a, err := c.open()
+		if err != nil {
+			return err
+		}
+		d, found, err := ask.Verify(c.ctx, a, only)
+		if err == nil && c.quiet && d.Agrees && c.format == "text" {
+			return nil
+		}
+		return answer(c, nil, d, err, (*text.Page).Verify, form{"sarif", func(w io.Writer) error {
+			return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, a, ask.LocateVerify(a, found)))
+		}},
+			form{"junit", func(w io.Writer) error { return junit.Verify(w, d) }})
 	}
 	someOf(cmd.Flags(), &only, "only", doc.Abouts, "look at these alone: "+strings.Join(doc.Abouts, ", "))
-	return command{Command: cmd, takes: reads, formats: []string{"sarif", "junit"}, sides: each}
+	return command{Command: cmd, run: run, takes: reads, formats: []string{"sarif", "junit"}, sides: ask.Each}
 }

@@ -9,7 +9,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"molt/app/open"
 	"molt/ask"
 	"molt/doc"
 	"molt/input"
@@ -30,63 +29,63 @@ change, --format json as a document. Without GOAL, that of the plan counts, or e
 
 Without --output the page goes to standard output.`,
 		Example: "  molt report --output report.html\n  molt report --format md",
-		RunE: func(_ *cobra.Command, args []string) error {
-			if file != "" {
-				if err := c.writable("--output", file, force, isReport); err != nil {
-					return err
-				}
+	}
+	run := func(c *call, args []string) error {
+		if file != "" {
+			if err := c.writable("--output", file, force, isReport); err != nil {
+				return err
 			}
-			all, err := c.reports(args)
+		}
+		all, err := c.reports(args)
+		if err != nil {
+			return err
+		}
+		b := &bytes.Buffer{}
+		switch c.format {
+		case "json":
+			if len(all) == 1 {
+				err = doc.JSON(b, all[0])
+			} else {
+				sides := struct {
+					Schema string       `json:"schema"`
+					Sides  []doc.Report `json:"sides"`
+				}{"molt/sides/1", all}
+				err = doc.JSON(b, sides)
+			}
 			if err != nil {
 				return err
 			}
-			b := &bytes.Buffer{}
-			switch c.format {
-			case "json":
-				if len(all) == 1 {
-					err = doc.JSON(b, all[0])
-				} else {
-					sides := struct {
-						Schema string       `json:"schema"`
-						Sides  []doc.Report `json:"sides"`
-					}{"molt/sides/1", all}
-					err = doc.JSON(b, sides)
-				}
-				if err != nil {
-					return err
-				}
-			case "md":
-				for _, d := range all {
-					if err := md.Report(b, d); err != nil {
-						return err
-					}
-				}
-			default:
-				if err := html.Report(b, all); err != nil {
+		case "md":
+			for _, d := range all {
+				if err := md.Report(b, d); err != nil {
 					return err
 				}
 			}
-			if file == "" {
-				_, err = c.out.Write(b.Bytes())
+		default:
+			if err := html.Report(b, all); err != nil {
 				return err
 			}
-			if err := marked(b, c.format); err != nil {
-				return err
-			}
-			if err := writeWhole(file, b.Bytes()); err != nil {
-				return &input.UsageError{Reason: fmt.Sprintf("--output %s: %s", file, input.Cause(err))}
-			}
-			at, err := filepath.Abs(file)
-			if err != nil {
-				at = file
-			}
-			c.say("%s is written, %d kB", at, (b.Len()+999)/1000)
-			return nil
-		},
+		}
+		if file == "" {
+			_, err = c.out.Write(b.Bytes())
+			return err
+		}
+		if err := marked(b, c.format); err != nil {
+			return err
+		}
+		if err := writeWhole(file, b.Bytes()); err != nil {
+			return &input.UsageError{Reason: fmt.Sprintf("--output %s: %s", file, input.Cause(err))}
+		}
+		at, err := filepath.Abs(file)
+		if err != nil {
+			at = file
+		}
+		c.say("%s is written, %d kB", at, (b.Len()+999)/1000)
+		return nil
 	}
 	cmd.Flags().StringVar(&file, "output", "", "write it to this file, which must be new or a report")
 	cmd.Flags().BoolVar(&force, "force", false, "with --output, replace another file")
-	return command{Command: cmd, takes: asks, formats: []string{"html", "md"}, operand: goals}
+	return command{Command: cmd, run: run, takes: asks, formats: []string{"html", "md"}, operand: goals}
 }
 
 // writeWhole writes a file, which is there whole or as it was.
@@ -107,23 +106,17 @@ func writeWhole(file string, data []byte) error {
 
 // reports makes one for each side of the application; goals lead to the sides that they are of.
 func (c *call) reports(goals []string) (all []doc.Report, err error) {
-	works := []work{{c.settings.Ecosystem, goals}}
-	if sides := open.Sides(c.settings); sides != nil {
-		if works, err = named(c, nil, sides, goals); err != nil {
-			return nil, err
-		}
+	parts, err := ask.FolderOf(c.asking()).Parts(ask.Named, goals)
+	if err != nil {
+		return nil, err
 	}
-	for _, w := range works {
-		c.settings.Ecosystem = w.side
-		err := c.session(ask.Needs{Dated: true, Declared: true, Goals: w.args}, func(s *ask.Session) error {
-			d, err := s.Report(c.ctx, w.args)
+	err = ask.Over(parts, func(p ask.Part) error {
+		return c.on(p).session(ask.Needs{Dated: true, Declared: true, Goals: p.Args}, func(s *ask.Session) error {
+			d, err := s.Report(c.ctx, p.Args)
 			all = append(all, d)
 			s.Still()
 			return err
 		})
-		if err != nil {
-			return nil, err
-		}
-	}
-	return all, nil
+	})
+	return all, err
 }

@@ -24,18 +24,18 @@ checks that the manifest names, the groups, and the package that the most others
 What nobody can know it asks for on a terminal, and otherwise leaves open. It changes no molt.yaml that is there.`,
 		Example: "  molt init --dry-run\n  molt init --registry http://localhost:4873 --goal brackwater@5",
 		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
-			if term.IsTerminal(int(os.Stdin.Fd())) && !r.Dry && c.format == "text" {
-				r.Ask = c.question
-			}
-			d, err := ask.Init(c.ctx, c.asking(), r)
-			return answer(c, nil, d, err, (*text.Page).Init)
-		},
+	}
+	run := func(c *call, _ []string) error {
+		if term.IsTerminal(int(os.Stdin.Fd())) && !r.Dry && c.format == "text" {
+			r.Ask = c.question
+		}
+		d, err := ask.Init(c.ctx, c.asking(), r)
+		return answer(c, nil, d, err, (*text.Page).Init)
 	}
 	cmd.Flags().StringVar(&r.Registry, "registry", "", "address of the registry")
 	cmd.Flags().StringVar(&r.Goal, "goal", "", "the goal, such as brackwater@5")
 	cmd.Flags().BoolVar(&r.Dry, "dry-run", false, "show it and write nothing")
-	return command{Command: cmd, takes: asks, values: map[string]completion{"goal": goalsBegun}}
+	return command{Command: cmd, run: run, takes: asks, values: map[string]completion{"goal": goalsBegun}}
 }
 
 // question asks a person for a line.
@@ -56,13 +56,13 @@ func (c *call) config() command {
 			"environment, from a file or from this machine, or by default.",
 		Example: "  molt config",
 		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
-			a, err := c.open()
-			if err != nil {
-				return err
-			}
-			return answer(c, nil, ask.Config(c.ctx, a), nil, (*text.Page).Settings)
-		},
 	}
-	return command{Command: cmd, takes: asks, sides: each}
+	run := func(c *call, _ []string) error {
+		a, err := c.open()
+		if err != nil {
+			return err
+		}
+		return answer(c, nil, ask.Config(c.ctx, a), nil, (*text.Page).Settings)
+	}
+	return command{Command: cmd, run: run, takes: asks, sides: ask.Each}
 }

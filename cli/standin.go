@@ -33,33 +33,33 @@ loopback address, documents and archives, until it is interrupted. Without a fil
 docs/formats.md describes both files.`,
 		Example: "  molt standin\n  molt standin --listen 127.0.0.1:7411 packages.universe\n  molt standin desk.snapshot",
 		Args:    cobra.MaximumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			e, err := c.ecosystem()
-			if err != nil {
-				return err
-			}
-			server, can := e.(ecosystem.Server)
-			if !can {
-				return &input.UsageError{Reason: "there is no stand-in for registries of " + e.Name()}
-			}
-			handler, count, done, err := c.served(server, e, args)
-			if err != nil {
-				return err
-			}
-			defer done()
-			address, stop, err := listenOn(c.ctx, handler, listen)
-			if err != nil {
-				return err
-			}
-			defer stop()
-			fmt.Fprintf(c.out, "%s at %s\nMOLT_REGISTRY_%s=%s\n", render.Count(count, "package"), address,
-				strings.ToUpper(e.Name()), address)
-			<-c.ctx.Done()
-			return nil
-		},
+	}
+	run := func(c *call, args []string) error {
+		e, err := c.ecosystem()
+		if err != nil {
+			return err
+		}
+		server, can := e.(ecosystem.Server)
+		if !can {
+			return &input.UsageError{Reason: "there is no stand-in for registries of " + e.Name()}
+		}
+		handler, count, done, err := c.served(server, e, args)
+		if err != nil {
+			return err
+		}
+		defer done()
+		address, stop, err := listenOn(c.ctx, handler, listen)
+		if err != nil {
+			return err
+		}
+		defer stop()
+		fmt.Fprintf(c.out, "%s at %s\nMOLT_REGISTRY_%s=%s\n", render.Count(count, "package"), address,
+			strings.ToUpper(e.Name()), address)
+		<-c.ctx.Done()
+		return nil
 	}
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:0", "loopback address to serve on; port 0 takes a free one")
-	return command{Command: cmd, takes: ofEcosystem | inFolder}
+	return command{Command: cmd, run: run, takes: ofEcosystem | inFolder}
 }
 
 // served returns what the stand-in serves: the demo's packages, or those of a file.

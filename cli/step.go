@@ -12,7 +12,6 @@ import (
 
 	"molt/app/run"
 	"molt/ask"
-	"molt/doc"
 	"molt/input"
 	"molt/render"
 	"molt/render/junit"
@@ -50,22 +49,22 @@ passes now, and behind it the culprit.
 raised, its minor part when what the application is made of changed, its patch part otherwise.`,
 		Example: "  molt step\n  molt step patch\n  molt step --all --commit\n  molt step --find-culprit --split",
 		Args:    cobra.MaximumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			stage := ""
-			if len(args) > 0 {
-				stage = args[0]
-			}
-			switch {
-			case m.all && stage != "":
-				return &input.UsageError{Reason: "step: expected either the name of a stage or --all"}
-			case m.pause && !m.all:
-				return &input.UsageError{Reason: "step: --pause goes with --all"}
-			case m.split && !m.culprit:
-				return &input.UsageError{Reason: "step: --split goes with --find-culprit; molt plan --split STAGE --apart " +
-					"PACKAGE splits a stage as you say"}
-			}
-			return c.session(ask.Needs{Write: true}, func(s *ask.Session) error { return c.march(s, m, stage) })
-		},
+	}
+	run := func(c *call, args []string) error {
+		stage := ""
+		if len(args) > 0 {
+			stage = args[0]
+		}
+		switch {
+		case m.all && stage != "":
+			return &input.UsageError{Reason: "step: expected either the name of a stage or --all"}
+		case m.pause && !m.all:
+			return &input.UsageError{Reason: "step: --pause goes with --all"}
+		case m.split && !m.culprit:
+			return &input.UsageError{Reason: "step: --split goes with --find-culprit; molt plan --split STAGE --apart " +
+				"PACKAGE splits a stage as you say"}
+		}
+		return c.session(ask.Needs{Write: true}, func(s *ask.Session) error { return c.march(s, m, stage) })
 	}
 	flags := cmd.Flags()
 	flags.BoolVar(&m.all, "all", false,
@@ -75,7 +74,7 @@ raised, its minor part when what the application is made of changed, its patch p
 	flags.BoolVar(&m.culprit, "find-culprit", false, "when a check fails, find the changes that make it fail")
 	flags.BoolVar(&m.split, "split", false, "with --find-culprit, put the culprit into a stage of its own")
 	flags.BoolVar(&m.own, "own-version", false, "after the last stage, write the application's own version")
-	return command{Command: cmd, takes: runs, formats: []string{"md", "junit"}, sides: staged, builds: always, operand: operand{complete: stagesToDo}}
+	return command{Command: cmd, run: run, takes: runs, formats: []string{"md", "junit"}, sides: ask.Staged(&m.all), builds: always, operand: operand{complete: stagesToDo}}
 }
 
 // march carries out one stage, or all, of which it makes one document.
@@ -83,11 +82,14 @@ func (c *call) march(s *ask.Session, m march, stage string) error {
 	if !m.all || c.format != "json" {
 		return c.marching(s, m, stage)
 	}
-	all, err := c.gathered(func() error { return c.marching(s, m, stage) })
-	if err != nil && !errors.Is(err, errAttention) {
+	var all []any
+	one := *c
+	one.gather = &all
+	err := one.marching(s, m, stage)
+	if unlessAttention(err) != nil {
 		return err
 	}
-	return errors.Join(err, doc.JSON(c.out, gathering{Schema: "molt/steps/1", Stages: all}))
+	return errors.Join(err, c.emit(gathering{Schema: "molt/steps/1", Stages: all}))
 }
 
 func (c *call) marching(s *ask.Session, m march, stage string) error {
@@ -185,36 +187,36 @@ than a stage does, is taken back with --force.
 --package returns one package to its release before, and leaves everything else where it is.`,
 		Example: "  molt back\n  molt back goal-5\n  molt back --package foghorn-mail",
 		Args:    cobra.MaximumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			if name != "" {
-				if len(args) > 0 || commit {
-					return &input.UsageError{Reason: "back: --package goes with neither a stage nor --commit"}
-				}
-				return c.session(ask.Needs{Write: true, Dated: true, Declared: true}, func(s *ask.Session) error {
-					p, err := s.BackPackage(c.ctx, name)
-					return c.change(s, p, err, false)
-				})
+	}
+	run := func(c *call, args []string) error {
+		if name != "" {
+			if len(args) > 0 || commit {
+				return &input.UsageError{Reason: "back: --package goes with neither a stage nor --commit"}
 			}
-			a, release, err := c.use()
-			if err != nil {
-				return err
-			}
-			defer release()
-			id := ""
-			if len(args) > 0 {
-				id = args[0]
-			}
-			d, then, err := ask.Back(c.ctx, a, id, commit, force)
-			if err := answer(c, nil, d, err, (*text.Page).Back); err != nil || then == nil {
-				return err
-			}
-			return then()
-		},
+			return c.session(ask.Needs{Write: true, Dated: true, Declared: true}, func(s *ask.Session) error {
+				p, err := s.BackPackage(c.ctx, name)
+				return c.change(s, p, err, false)
+			})
+		}
+		a, release, err := c.use()
+		if err != nil {
+			return err
+		}
+		defer release()
+		id := ""
+		if len(args) > 0 {
+			id = args[0]
+		}
+		d, then, err := ask.Back(c.ctx, a, id, commit, force)
+		if err := answer(c, nil, d, err, (*text.Page).Back); err != nil || then == nil {
+			return err
+		}
+		return then()
 	}
 	cmd.Flags().StringVar(&name, "package", "", "return this package alone to its release before")
 	cmd.Flags().BoolVar(&commit, "commit", false, "make a commit of the way back")
 	cmd.Flags().BoolVar(&force, "force",
 		false, "take back what a commit calls a stage too, where Molt did not carry it out here and it changed other files")
-	return command{Command: cmd, takes: runs, builds: always, operand: operand{complete: stagesDone},
+	return command{Command: cmd, run: run, takes: runs, sides: ask.Of(&name), builds: always, operand: operand{complete: stagesDone},
 		words: []string{"undo", "rollback"}, values: map[string]completion{"package": declaredHere}}
 }

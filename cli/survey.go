@@ -25,18 +25,18 @@ what was published after it.`,
 		Example: "  molt survey\n  molt survey --jump major --group devDependencies\n  molt survey --name " +
 			"'brackwater*' --as-of 2025-06-30",
 		Args: cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
-			if err := want.Check(); err != nil {
-				return err
-			}
-			return c.session(ask.Needs{Dated: true}, func(s *ask.Session) error {
-				d, err := s.Survey(c.ctx, want)
-				return answer(c, s, d, err, (*text.Page).Survey, form{"md", func(w io.Writer) error { return md.Survey(w, d) }},
-					form{"sarif", func(w io.Writer) error {
-						return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, s.App.View, ask.LocateSurvey(s.App.View, d)))
-					}})
-			})
-		},
+	}
+	run := func(c *call, _ []string) error {
+		if err := want.Check(); err != nil {
+			return err
+		}
+		return c.session(ask.Needs{Dated: true}, func(s *ask.Session) error {
+			d, err := s.Survey(c.ctx, want)
+			return answer(c, s, d, err, (*text.Page).Survey, form{"md", func(w io.Writer) error { return md.Survey(w, d) }},
+				form{"sarif", func(w io.Writer) error {
+					return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, s.App.View, ask.LocateSurvey(s.App.View, d)))
+				}})
+		})
 	}
 	f := cmd.Flags()
 	someOf(f, &want.Jump, "jump", ask.JumpWords, "only these jumps: "+strings.Join(ask.JumpWords, ", "))
@@ -46,6 +46,6 @@ what was published after it.`,
 	f.BoolVar(&want.Held, "held", false, "only what people keep back")
 	f.BoolVar(&want.Waiting, "waiting", false, "only what waits for a decision: behind, and not kept back")
 	f.StringVar(&want.Since, "since", "", "only what is new since a revision, a lock or a day")
-	return command{Command: cmd, takes: asks, formats: []string{"md", "sarif"}, sides: each, words: []string{"outdated", "status", "list"},
+	return command{Command: cmd, run: run, takes: asks, formats: []string{"md", "sarif"}, sides: ask.Each, words: []string{"outdated", "status", "list"},
 		values: map[string]completion{"group": groupsHere, "in": membersHere, "name": declaredHere}}
 }

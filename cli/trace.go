@@ -16,14 +16,14 @@ func (c *call) trace() command {
 link, and which link, or which hold, keeps it from the next newer release. A package at several releases is told for each of them.`,
 		Example: "  molt trace envelopes",
 		Args:    cobra.ExactArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			return c.session(ask.Needs{}, func(s *ask.Session) error {
-				d, err := s.Trace(c.ctx, args[0])
-				return answer(c, s, d, err, (*text.Page).Trace)
-			})
-		},
 	}
-	return command{Command: cmd, takes: asks, sides: named, operand: nameKnown("it is about what is locked"), words: []string{"why"}}
+	run := func(c *call, args []string) error {
+		return c.session(ask.Needs{}, func(s *ask.Session) error {
+			d, err := s.Trace(c.ctx, args[0])
+			return answer(c, s, d, err, (*text.Page).Trace)
+		})
+	}
+	return command{Command: cmd, run: run, takes: asks, sides: ask.Named, operand: nameKnown("it is about what is locked"), words: []string{"why"}}
 }
 
 func (c *call) fit() command {
@@ -37,16 +37,16 @@ keep their releases. For the newest that does not fit it shows what stands in th
 declared. Exit 1 when none fits.`,
 		Example: "  molt fit lintbuoy\n  molt fit lantern-words --most 5",
 		Args:    cobra.ExactArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			if most < 0 {
-				return &input.UsageError{Reason: "--most: expected a number of releases, 0 for all"}
-			}
-			return c.session(ask.Needs{Dated: true, Declared: true}, func(s *ask.Session) error {
-				d, err := s.Fit(c.ctx, args[0], most)
-				return answer(c, s, d, err, (*text.Page).Fit)
-			})
-		},
+	}
+	run := func(c *call, args []string) error {
+		if most < 0 {
+			return &input.UsageError{Reason: "--most: expected a number of releases, 0 for all"}
+		}
+		return c.session(ask.Needs{Dated: true, Declared: true}, func(s *ask.Session) error {
+			d, err := s.Fit(c.ctx, args[0], most)
+			return answer(c, s, d, err, (*text.Page).Fit)
+		})
 	}
 	cmd.Flags().IntVar(&most, "most", 20, "how many releases to try; 0 for all")
-	return command{Command: cmd, takes: asks, sides: named, operand: nameKnown("it tries the releases, the newest first")}
+	return command{Command: cmd, run: run, takes: asks, sides: ask.Named, operand: nameKnown("it tries the releases, the newest first")}
 }

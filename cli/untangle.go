@@ -19,18 +19,18 @@ carries out the N-th way: it edits the manifest, relocks and verifies, or edits 
 written there; molt back takes that back.`,
 		Example: "  molt untangle brackwater@5\n  molt untangle --take 1",
 		Args:    cobra.ArbitraryArgs,
-		RunE: func(_ *cobra.Command, args []string) error {
-			return c.session(ask.Needs{Write: take > 0, Dated: true, Declared: true}, func(s *ask.Session) error {
-				if take > 0 {
-					d, err := s.Take(c.ctx, args, take)
-					return answer(c, s, d, err, (*text.Page).Taken)
-				}
-				d, err := s.Untangle(c.ctx, args...)
-				return answer(c, s, d, err, (*text.Page).Untangle)
-			})
-		},
+	}
+	run := func(c *call, args []string) error {
+		return c.session(ask.Needs{Write: take > 0, Dated: true, Declared: true}, func(s *ask.Session) error {
+			if take > 0 {
+				d, err := s.Take(c.ctx, args, take)
+				return answer(c, s, d, err, (*text.Page).Taken)
+			}
+			d, err := s.Untangle(c.ctx, args...)
+			return answer(c, s, d, err, (*text.Page).Untangle)
+		})
 	}
 	cmd.Flags().IntVar(&take, "take", 0, "carry out the way out of this number")
-	return command{Command: cmd, takes: runs, sides: named, operand: goals,
+	return command{Command: cmd, run: run, takes: runs, sides: ask.Named, operand: goals,
 		builds: func(f *flagValues) bool { return f.Changed("take") }}
 }

@@ -192,7 +192,7 @@ func archivedAt(ctx context.Context, a *View, reader ecosystem.ArchiveReader, e 
 	if err != nil {
 		return nil, err
 	}
-	if says.Name != ecosystem.Canonical(a.Eco, project.OwnName(e.As)) && says.Name != e.Package {
+	if says.Name != a.Canonical(project.OwnName(e.As)) && says.Name != e.Package {
 		// it would take the place of another package
 		return nil, fmt.Errorf("the archive calls itself %s; declare it under that name", input.Quote(says.Name))
 	}

@@ -271,7 +271,7 @@ func Permit(ctx context.Context, a *View, j run.Job) error {
 		case run.InstallJob:
 			same = true // there is one
 		case run.BuildJob:
-			same = ecosystem.Canonical(a.Eco, l.Name) == ecosystem.Canonical(a.Eco, j.Name)
+			same = a.Canonical(l.Name) == a.Canonical(j.Name)
 		}
 		if same && l.Kind == j.Kind {
 			return Consent(ctx, a, false)

@@ -7,14 +7,13 @@ import (
 	"strings"
 
 	"molt/core/project"
-	"molt/ecosystem"
 )
 
 // canonicalNames gives the names that people wrote into the configuration the form that the
 // ecosystem's names have. Two holds on one name in different spellings are an error, as are two
 // waivers.
 func canonicalNames(a *View) error {
-	canonical := func(name string) string { return ecosystem.Canonical(a.Eco, name) }
+	canonical := a.Canonical
 	each := func(names []string) {
 		for i := range names {
 			names[i] = canonical(names[i])
@@ -80,6 +79,6 @@ func (a *View) AsSpelled(names ...string) []string {
 // ParseGoal reads a goal, with the name in its canonical form.
 func (a *View) ParseGoal(text string) project.Goal {
 	g := project.ParseGoal(text)
-	g.Name = ecosystem.Canonical(a.Eco, g.Name)
+	g.Name = a.Canonical(g.Name)
 	return g
 }

@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"molt/app/planfile"
-	"molt/ecosystem"
 	"molt/input"
 )
 
@@ -41,7 +40,7 @@ func (a *View) ReadPlan() (*planfile.Plan, error) {
 	for i := range file.Stages { // people edit names too
 		for j := range file.Stages[i].Changes {
 			c := &file.Stages[i].Changes[j]
-			c.Name = ecosystem.Canonical(a.Eco, c.Name)
+			c.Name = a.Canonical(c.Name)
 		}
 	}
 	return file, nil

@@ -123,6 +123,9 @@ func (s Side) Declares(name string) bool {
 	return slices.Contains(s.Names, ecosystem.Canonical(s.Ecosystem, name)) || slices.Contains(s.Runtimes, name)
 }
 
+// Canonical returns the one form of a name of the application's ecosystem.
+func (a *View) Canonical(name string) string { return ecosystem.Canonical(a.Eco, name) }
+
 // OtherSides lists the other sides, where the configuration leaves open which is meant.
 func (a *View) OtherSides() []Side { return a.otherSides() }
 
@@ -146,7 +149,7 @@ func (a *View) SideName() string {
 // elsewhere reports whether a name is declared on another side and not on this one.
 func elsewhere(a *View, name string) bool {
 	if a.Manifest != nil && slices.ContainsFunc(
-		a.Manifest.Entries(), func(e ecosystem.Entry) bool { return project.OwnName(e.As) == ecosystem.Canonical(a.Eco, name) }) {
+		a.Manifest.Entries(), func(e ecosystem.Entry) bool { return project.OwnName(e.As) == a.Canonical(name) }) {
 		return false
 	}
 	for _, r := range ecosystem.Runtimes(a.Eco) {
@@ -203,6 +206,20 @@ func OpenSide(a *View, e ecosystem.Ecosystem) (*View, error) {
 	settings := a.Settings
 	settings.Ecosystem = e.Name()
 	return Open(settings)
+}
+
+// EachSide returns the application's side and the others, in the order of Ecosystems.
+func EachSide(a *View) (all []*View, err error) {
+	for _, e := range a.Ecosystems() {
+		side := a
+		if e.Name() != a.Eco.Name() {
+			if side, err = OpenSide(a, e); err != nil {
+				return nil, err
+			}
+		}
+		all = append(all, side)
+	}
+	return all, nil
 }
 
 // SideOfPlan says how many stages are left in the plan of a side: in all, and up to its goal. The

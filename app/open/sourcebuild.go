@@ -55,7 +55,7 @@ func builds(a *View) (func(name string) bool, ecosystem.SourceBuilder) {
 		return nil, nil
 	}
 	return func(name string) bool {
-		return slices.ContainsFunc(a.Config.Build, func(allowed string) bool { return ecosystem.Canonical(a.Eco, allowed) == name })
+		return slices.ContainsFunc(a.Config.Build, func(allowed string) bool { return a.Canonical(allowed) == name })
 	}, b
 }
 

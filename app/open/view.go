@@ -246,7 +246,7 @@ func readFixed(a *View) (map[string]string, error) {
 		if len(versions) > 1 {
 			return nil, &input.UsageError{Reason: fmt.Sprintf("%s gives %s more than once", a.Config.Fixed, name)}
 		}
-		fixed[ecosystem.Canonical(a.Eco, name)] = versions[0]
+		fixed[a.Canonical(name)] = versions[0]
 	}
 	return fixed, nil
 }

@@ -29,7 +29,7 @@ func CarriedOut(ctx context.Context, a *open.View) ([]ledger.Record, error) {
 	return a.Ledger.History(ctx)
 }
 
-// Back returns to before a stage: the last one carried out, or the named one and all after it. It
+// Back returns to before a stage: the last one carried out, or the named one and all after it, of whichever sides. It
 // refuses when a file is not as the last stage left it, so that no later edit is lost, and shows
 // the edits. The folder must be in use.
 //
@@ -61,6 +61,10 @@ func Back(ctx context.Context, a *open.View, id string, force bool) (*Returned, 
 	if err != nil {
 		return nil, err
 	}
+	sides, err := open.EachSide(a)
+	if err != nil {
+		return nil, err
+	}
 	var back []string
 	for _, r := range slices.Backward(records[first:]) {
 		back = append(back, r.Stage)
@@ -77,15 +81,18 @@ func Back(ctx context.Context, a *open.View, id string, force bool) (*Returned, 
 				return err
 			}
 		}
-		if lock := files[a.LockFile()]; lock != nil && layout.LaidOut(a) {
-			from := a.Archives()
-			defer from.Close()
-			if err := layout.NewSite(from).LayOut(ctx, a.Dir, lock, t); err != nil {
+		for _, side := range sides {
+			lock := files[side.LockFile()]
+			if lock != nil && layout.LaidOut(side) {
+				from := side.Archives()
+				defer from.Close()
+				if err := layout.NewSite(from).LayOut(ctx, a.Dir, lock, t); err != nil {
+					return err
+				}
+			}
+			if err := unmark(side, t, back, lock); err != nil {
 				return err
 			}
-		}
-		if err := unmark(a, t, back, files[a.LockFile()]); err != nil {
-			return err
 		}
 		return a.Ledger.Keep(t, records[:first])
 	}()
@@ -119,15 +126,12 @@ func doubtful(ctx context.Context, a *open.View, r ledger.Record, force bool) er
 	if force {
 		return nil
 	}
+	sides, err := open.EachSide(a)
+	if err != nil {
+		return err
+	}
 	var usual []string
-	for _, e := range a.Ecosystems() {
-		side := a
-		if e.Name() != a.Eco.Name() {
-			var err error
-			if side, err = open.OpenSide(a, e); err != nil {
-				return err
-			}
-		}
+	for _, side := range sides {
 		usual = append(append(usual, side.Manifest.Files()...), side.LockFile())
 	}
 	var others []string

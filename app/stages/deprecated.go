@@ -78,7 +78,7 @@ func warned(a *open.View, says string) string {
 		return best
 	}
 	if m := inFolder.FindStringSubmatch(says); m != nil {
-		return ecosystem.Canonical(a.Eco, strings.TrimSuffix(m[1], path.Ext(m[1])))
+		return a.Canonical(strings.TrimSuffix(m[1], path.Ext(m[1])))
 	}
 	if m := inProcess.FindStringSubmatch(says); m != nil &&
 		slices.ContainsFunc(ecosystem.Runtimes(a.Eco), func(r ecosystem.Runtime) bool { return r.Name == m[1] }) {
