@@ -3,7 +3,9 @@ package cli_test
 import (
 	"bufio"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io/fs"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -15,7 +17,6 @@ import (
 	"strings"
 	"syscall"
 	"testing"
-	"time"
 
 	"molt/core/version"
 	"molt/ecosystem/js/ranges"
@@ -69,6 +70,7 @@ func TestDemoInGold(t *testing.T) {
 
 // The demo does what it promises, in a folder that stays when it is named.
 func TestDemo(t *testing.T) {
+	atLength(t)
 	d := newDesk(t, "", nil)
 	out, _ := d.run(0, "demo", "here")
 	wants := []string{"> molt survey", "> molt assess brackwater@5", "> molt plan brackwater@5",
@@ -378,8 +380,9 @@ func TestInterruptedStep(t *testing.T) {
 		t.Skip("interrupts are sent by signal")
 	}
 	d := demoDesk(t)
+	pipe, began := d.pipe()
 	d.write("molt.yaml", strings.Replace(
-		d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, "test \"$MOLT_STAGE\" = before || { touch began; sleep 60; }", 1)+
+		d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, "test \"$MOLT_STAGE\" = before || { echo >"+pipe+"; sleep 60; }", 1)+
 		"\npreviews: [quaymaster-map]\n")
 	d.run(0, "plan")
 	before := d.read("package.json") + d.read("molt.lock") + d.read("molt-plan.yaml")
@@ -387,13 +390,7 @@ func TestInterruptedStep(t *testing.T) {
 	if err := c.Start(); err != nil {
 		t.Fatal(err)
 	}
-	began := filepath.Join(d.dir, "began")
-	for range 600 {
-		if _, err := os.Stat(began); err == nil {
-			break
-		}
-		time.Sleep(20 * time.Millisecond)
-	}
+	began()
 	if d.read("package.json")+d.read("molt.lock")+d.read("molt-plan.yaml") == before {
 		t.Error("the check began before the files were changed")
 	}
@@ -448,25 +445,22 @@ func TestKilledStepLeavesNobody(t *testing.T) {
 		t.Skip("elsewhere what escapes its group is not found")
 	}
 	d := demoDesk(t)
-	d.write("late.sh", "for i in 1 2 3 4 5 6 7 8; do sleep 0.25; date >>$1; done\n")
+	d.write("late.sh", "echo $$ >>pids; for i in 1 2 3 4 5 6 7 8; do sleep 0.25; date >>$1; done\n")
 	d.write("molt.yaml", strings.Replace(d.read("molt.yaml"), `'"$MOLT" verify --quiet'`,
 		`"test \"$MOLT_STAGE\" = before || { sh late.sh one.txt & setsid sh late.sh two.txt & kill -9 $PPID; sleep 9; }"`, 1)+
 		"\npreviews: [quaymaster-map]\n")
 	d.run(0, "plan")
 	_ = d.command("step").Run() // it is killed
 	d.run(0, "hold", "lintbuoy", "--reason", "not now")
-	size := func() (n int64) {
-		for _, name := range []string{"one.txt", "two.txt"} {
-			if info, err := os.Stat(filepath.Join(d.dir, name)); err == nil {
-				n += info.Size()
-			}
-		}
-		return n
+	pids := strings.Fields(d.read("pids"))
+	if len(pids) != 2 {
+		t.Fatalf("%d were started", len(pids))
 	}
-	before := size()
-	time.Sleep(time.Second)
-	if now := size(); now != before {
-		t.Errorf("%d bytes were written after the repair", now-before)
+	for _, pid := range pids {
+		data, err := os.ReadFile(filepath.Join("/proc", pid, "stat"))
+		if !errors.Is(err, fs.ErrNotExist) && !strings.Contains(string(data), ") Z ") {
+			t.Errorf("process %s is still there: %s, %v", pid, data, err)
+		}
 	}
 }
 
@@ -476,23 +470,18 @@ func TestSignals(t *testing.T) {
 		t.Skip("there are no such signals")
 	}
 	d := demoDesk(t)
+	pipe, begun := d.pipe()
 	d.write("molt.yaml", strings.Replace(
-		d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, `"test \"$MOLT_STAGE\" = before || { touch begun; sleep 20; }"`, 1)+
+		d.read("molt.yaml"), `'"$MOLT" verify --quiet'`, `"test \"$MOLT_STAGE\" = before || { echo >`+pipe+`; sleep 20; }"`, 1)+
 		"\npreviews: [quaymaster-map]\n")
 	d.run(0, "plan")
 	before := d.read("package.json") + d.read("molt.lock") + d.read("molt-plan.yaml")
 	for _, signal := range []os.Signal{syscall.SIGINT, syscall.SIGTERM, syscall.SIGHUP, syscall.SIGQUIT} {
-		os.Remove(filepath.Join(d.dir, "begun"))
 		c := d.command("step")
 		if err := c.Start(); err != nil {
 			t.Fatal(err)
 		}
-		for range 500 {
-			if _, err := os.Stat(filepath.Join(d.dir, "begun")); err == nil {
-				break
-			}
-			time.Sleep(20 * time.Millisecond)
-		}
+		begun()
 		if err := c.Process.Signal(signal); err != nil {
 			t.Fatal(err)
 		}

@@ -230,3 +230,24 @@ func (d *desk) golden(name, got string) {
 }
 
 var blot = regexp.MustCompile(`(deployed), \S+ is on this machine|  \d+\.\d s\b|;\s+checks:\s+\d+\.\d s\b`)
+
+// pipe makes a named pipe, into which a check writes a line, and a function that waits for that.
+func (d *desk) pipe() (path string, wait func()) {
+	path = filepath.Join(d.TempDir(), "pipe")
+	if out, err := exec.Command("mkfifo", path).CombinedOutput(); err != nil {
+		d.Skipf("no named pipes here: %s", out)
+	}
+	return path, func() {
+		d.Helper()
+		if _, err := os.ReadFile(path); err != nil {
+			d.Fatal(err)
+		}
+	}
+}
+
+// atLength skips a test that repeats much of what others do, unless MOLT_SEEDS asks for it, as .ci/run does.
+func atLength(t *testing.T) {
+	if os.Getenv("MOLT_SEEDS") == "" {
+		t.Skip("it takes as long as fifty others; MOLT_SEEDS=1 runs it")
+	}
+}

@@ -11,6 +11,7 @@ import (
 
 // TestOffice plays the demo's second half, whose tests judge with the interpreter of this machine, where there is one.
 func TestOffice(t *testing.T) {
+	atLength(t)
 	d := newDesk(t, "", nil)
 	out, _ := d.run(0, "demo", "here", "--ecosystem", "python")
 	wants := []string{"> molt assess", "marram 5.2 can be reached: everything declared resolves with 5.2.7.",

@@ -183,11 +183,7 @@ func TestMisbehaviour(t *testing.T) {
 			}
 			defer c.Close()
 			c.idle, c.slowStart = 300*time.Millisecond, time.Second
-			began := time.Now()
 			_, err = c.Fetch(context.Background(), Request{Path: path})
-			if took := time.Since(began); took > 10*time.Second {
-				t.Errorf("it took %s", took)
-			}
 			var unreachable *UnreachableError
 			switch {
 			case says == "" && err != nil, says != "" && (!errors.As(err, &unreachable) || !strings.Contains(err.Error(), says)):

@@ -11,7 +11,6 @@ import (
 	"strings"
 	"syscall"
 	"testing"
-	"time"
 
 	"molt/app/layout"
 	"molt/app/ledger"
@@ -96,7 +95,7 @@ func TestCrashAfterEveryOperation(t *testing.T) {
 		t.Fatalf("the stage did not do its work:\n%s", after)
 	}
 	operations, befores, afters := w.count, 0, 0
-	for due := 1; due <= operations; due++ {
+	for due := 1; due <= operations; due += stride() {
 		b, w, err := crash(due)
 		if err == nil {
 			t.Fatalf("operation %d failed and the step did not", due)
@@ -126,7 +125,7 @@ func TestCrashAfterEveryOperation(t *testing.T) {
 		release()
 	}
 	t.Logf("%d operations; %d crashes lead to before, %d to after", operations, befores, afters)
-	if befores < 20 || afters < 1 {
+	if befores < 20/stride() || afters < 1 {
 		t.Errorf("of %d crashes %d lead to before and %d to after", operations, befores, afters)
 	}
 }
@@ -137,7 +136,7 @@ func TestFullDisk(t *testing.T) {
 	t.Parallel()
 	origin := prepared(t)
 	before := origin.stepped()
-	for due := 1; ; due++ {
+	for due := 1; ; due += stride() {
 		b := &bench{t, filepath.Join(t.TempDir(), "desk"), origin.env}
 		if err := os.CopyFS(b.dir, os.DirFS(origin.dir)); err != nil {
 			t.Fatal(err)
@@ -246,12 +245,11 @@ func TestLeftoversOfAChecks(t *testing.T) {
 	b := newBench(t, map[string]string{"package.json": deskManifest,
 		"molt.yaml": "checks:\n  - {name: server, run: '(sleep 40; touch afloat) & echo $! >pid'}\n"})
 	a := b.planned()
-	began := time.Now()
 	if step, err := takeStep(context.Background(), &a, StepOrder{}, run.Watcher{}); err != nil || !step.Passed {
 		t.Fatalf("%+v, %v", step, err)
 	}
-	if took := time.Since(began); took > 30*time.Second {
-		t.Errorf("a check was held up for %s by what it had started", took)
+	if _, err := os.Stat(filepath.Join(b.dir, "afloat")); err == nil {
+		t.Error("a check was held up by what it had started")
 	}
 	var pid int
 	if _, err := fmt.Sscan(b.read("pid"), &pid); err != nil {
@@ -304,4 +302,12 @@ func TestDiskStaysFull(t *testing.T) {
 			t.Errorf("full from the %d. on: %s", due, says)
 		}
 	}
+}
+
+// stride is how many operations lie between two crashes that are tried: all of them are with MOLT_SEEDS, which .ci/run sets.
+func stride() int {
+	if os.Getenv("MOLT_SEEDS") != "" {
+		return 1
+	}
+	return 3
 }

@@ -19,7 +19,7 @@ func TestOneView(t *testing.T) {
 	standings, otherwise := 0, 0
 	for _, d := range []history.Dialect{scripts, snakes} {
 		for _, honesty := range []history.Honesty{history.Honest, history.Typical, history.Poor} {
-			for seed := range uint64(seeds(t, 8)) {
+			for seed := range uint64(seeds(t, 4)) {
 				h, err := history.New(d, honesty, seed)
 				if err != nil || h == nil {
 					continue

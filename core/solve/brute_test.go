@@ -219,7 +219,7 @@ func randomUniverse(random *rand.Rand) string {
 }
 
 func TestAgainstBruteForce(t *testing.T) {
-	againstBruteForce(t, seeds(2000))
+	againstBruteForce(t, seeds(1000))
 }
 
 // againstBruteForce deals the universes out to as many shards as there are processors.

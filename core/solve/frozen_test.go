@@ -95,7 +95,7 @@ func tampered(random *rand.Rand, r *Resolution) *Resolution {
 func TestFrozenAsFresh(t *testing.T) {
 	ctx := context.Background()
 	solved, refuted, taken := 0, 0, 0
-	count := seeds(1500)
+	count := seeds(750)
 	for seed := range count {
 		random := rand.New(rand.NewPCG(uint64(seed), 11))
 		text := randomUniverse(random)

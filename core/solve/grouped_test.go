@@ -3,11 +3,11 @@ package solve
 import (
 	"context"
 	"errors"
+	"math"
 	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
-	"time"
 
 	"molt/core/universe"
 )
@@ -73,30 +73,42 @@ func TestTangleWithoutSteps(t *testing.T) {
 	}
 }
 
-// A search hears at once that nobody waits for it any more, whatever it is doing.
+// A search hears at once that nobody waits for it any more, whatever it is doing: it asks again and again, and no more once
+// it was told.
 func TestCancelledSearch(t *testing.T) {
-	for _, seed := range []uint64{77, 85} {
-		for _, after := range []int{0, 1, 2, 4} {
-			r := rand.New(rand.NewPCG(seed, 7))
-			table, p := planted(r, 8+r.IntN(53))
-			ctx, cancel := context.WithCancel(context.Background())
-			began := time.Now()
-			timer := time.AfterFunc(time.Duration(after*after)*20*time.Millisecond, func() { began = time.Now(); cancel() })
-			_, err := Resolve(ctx, table, p)
-			late := time.Since(began)
-			if timer.Stop() {
-				cancel()
-				continue // it was done before
-			}
-			if !errors.Is(err, context.Canceled) {
-				t.Errorf("universe %d: %v", seed, err)
-			}
-			t.Logf("universe %d: it ended after %s", seed, late)
-			if late > 5*time.Second { // the goal is 100 ms, on a machine that does nothing else
-				t.Errorf("universe %d: it went on for %s", seed, late)
-			}
+	r := rand.New(rand.NewPCG(77, 7))
+	table, p := planted(r, 8+r.IntN(53))
+	whole := &patient{Context: context.Background(), until: math.MaxInt}
+	p = p.sharing()
+	if _, err := Resolve(whole, table, p); err != nil {
+		t.Fatal(err)
+	}
+	if steps := p.shared.steps; whole.asked < steps/2000 {
+		t.Errorf("it asked %d times in %d steps", whole.asked, steps)
+	}
+	for _, part := range []int{100, 9, 3} {
+		ctx := &patient{Context: context.Background(), until: whole.asked / part}
+		p.shared = nil
+		if _, err := Resolve(ctx, table, p); !errors.Is(err, context.Canceled) {
+			t.Errorf("after %d of %d: %v", ctx.until, whole.asked, err)
+		}
+		if late := ctx.asked - ctx.until; late > 20 {
+			t.Errorf("it asked %d times more", late)
 		}
 	}
+}
+
+// A patient context ends when it was asked so many times.
+type patient struct {
+	context.Context
+	asked, until int
+}
+
+func (c *patient) Err() error {
+	if c.asked++; c.asked > c.until {
+		return context.Canceled
+	}
+	return nil
 }
 
 // Under single tenancy a name that leads to another package is served by that package, though another has the name.

@@ -42,7 +42,7 @@ func TestLooks(t *testing.T) {
 	defer func() { mostLooks, looksPerPackage = most, each }()
 	mostLooks, looksPerPackage = 3, 0
 	found := map[string]int{}
-	for seed := range seeds(3000) {
+	for seed := range seeds(1500) {
 		table, p, err := sketched(randomUniverse(rand.New(rand.NewPCG(uint64(seed), 11))))
 		if err != nil {
 			t.Fatal(err)

@@ -8,7 +8,6 @@ import (
 	"strconv"
 	"strings"
 	"testing"
-	"time"
 
 	"molt/core/universe"
 	"molt/ecosystem/js/ranges"
@@ -73,31 +72,25 @@ func planted(r *rand.Rand, n int) (universe.Table, Problem) {
 	return table, p
 }
 
-// Universes in which packages need each other in many cycles, with peers, resolve, and soon.
+// Universes in which packages need each other in many cycles, with peers, resolve, within the steps that a call may take.
 // MOLT_SEEDS asks for more of them than the few that every test run tries.
 func TestPlantedUniverses(t *testing.T) {
-	count := seeds(30)
-	slowest := time.Duration(0)
+	count, most := seeds(12), 0
 	for seed := range count {
 		r := rand.New(rand.NewPCG(uint64(seed), 7))
 		table, p := planted(r, 8+r.IntN(53))
-		ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
-		began := time.Now()
-		got, err := Resolve(ctx, table, p)
-		took := time.Since(began)
-		cancel()
-		if slowest = max(slowest, took); took > 2*time.Second {
-			t.Logf("universe %d, %d packages: %s", seed, len(table), took)
-		}
+		p = p.sharing()
+		got, err := Resolve(context.Background(), table, p)
+		most = max(most, p.shared.steps)
 		if err != nil {
-			t.Errorf("universe %d, %d packages, after %s: %v", seed, len(table), took, err)
+			t.Errorf("universe %d, %d packages, after %d steps: %v", seed, len(table), p.shared.steps, err)
 			continue
 		}
 		if err := Verify(context.Background(), table, p, got); err != nil {
 			t.Errorf("universe %d: %v", seed, err)
 		}
 	}
-	t.Logf("the slowest took %s", slowest)
+	t.Logf("at most %d steps", most)
 }
 
 // seeds is how many universes a test tries, unless the variable MOLT_SEEDS says how many.
