@@ -198,3 +198,10 @@ func (s *Session) RenewPlan(ctx context.Context, previews []string, dry bool) (d
 		Kept: append([]string{}, r.Kept...), Lost: append([]string{}, r.Lost...), Changed: append([]string{}, r.Changed...)}
 	return answer, nil
 }
+
+func newDeprecations(all []stages.Deprecation) (list []doc.Deprecation) {
+	for _, d := range all {
+		list = append(list, doc.Deprecation{Package: d.Name, Says: d.Says})
+	}
+	return list
+}

@@ -13,9 +13,6 @@ import (
 	"molt/app/open"
 	"molt/app/run"
 	"molt/app/stages"
-	"molt/core/conflict"
-	"molt/core/project"
-	"molt/core/solve"
 	"molt/doc"
 	"molt/registry"
 )
@@ -196,56 +193,6 @@ func (e *TangleError) Error() string { return e.Err.Error() }
 // Unwrap returns the error that was explained.
 func (e *TangleError) Unwrap() error { return e.Err }
 
-// explain makes of a tangle of the manifest a *TangleError with ways out; other errors stay what they are.
-func (s *Session) explain(ctx context.Context, err error) error {
-	var tangle *solve.Tangle
-	if !errors.As(err, &tangle) {
-		return err
-	}
-	var stage *locking.StageError
-	if errors.As(err, &stage) { // ways out are for the manifest as it stands
-		return s.unwanted(ctx, err)
-	}
-	answer, _, failed := s.untangledManifest(ctx, tangle)
-	if failed != nil {
-		return err
-	}
-	return &TangleError{err, answer}
-}
-
-// unwanted is explain for a change of the manifest that was asked for: there are no ways out, since
-// these are for the manifest as it stands.
-func (s *Session) unwanted(ctx context.Context, err error) error {
-	var tangle *solve.Tangle
-	if !errors.As(err, &tangle) {
-		return err
-	}
-	explained, failed := conflict.Explain(ctx, s.App.Source, s.App.Application(), tangle)
-	if failed != nil {
-		return err
-	}
-	answer := newUntangle("", explained, nil, nil, s.link())
-	answer.Unwanted = true
-	if answer.Remarks, failed = s.hidden(ctx, explained); failed != nil {
-		return err
-	}
-	return &TangleError{err, answer}
-}
-
-// hidden says which releases of the packages that a tangle is about are hidden, and why.
-func (s *Session) hidden(ctx context.Context, k *conflict.Explanation) (all []string, err error) {
-	for _, name := range k.Involved {
-		says, err := project.Hidden(ctx, s.App.Source, s.App.Application(), name)
-		if err != nil {
-			return nil, err
-		}
-		if says != "" {
-			all = append(all, says)
-		}
-	}
-	return all, nil
-}
-
 // advice reads what upgrade guides say, and allows previews for this question.
 func (s *Session) advice(ctx context.Context, previews []string) error {
 	advised, warnings, err := s.base.Advised(ctx, s.names(previews))
@@ -330,4 +277,31 @@ func (s *Session) keeping(name string) doc.Keeping {
 	}
 	hold := s.App.Config.Hold[name]
 	return doc.Keeping{Held: true, Reason: hold.Reason, Until: hold.Until}
+}
+
+// Missing makes of an error about a document that is not at hand, while offline, one that names all
+// that are missing; other errors stay what they are.
+func (s *Session) Missing(ctx context.Context, err error) error {
+	if !errors.Is(err, registry.ErrOffline) || ctx.Err() != nil {
+		return err
+	}
+	names := s.App.DeclaredPackages()
+	if s.App.Lock != nil {
+		for _, p := range s.App.Lock.Packages {
+			names = append(names, p.Name)
+		}
+	}
+	for _, name := range names { // so that each was asked for
+		_, _ = s.App.Source.Package(ctx, name)
+	}
+	s.ahead()
+	missed := s.App.Missed()
+	if len(missed) == 0 { // it is an archive, say
+		return err
+	}
+	goals := s.goals
+	if len(goals) == 0 {
+		goals = []string{s.App.GoalText()}
+	}
+	return &MissingError{missed, strings.TrimSpace("molt fetch " + strings.Join(goals, " ")), err}
 }

@@ -23,13 +23,6 @@ func newChecks(verdicts []run.Verdict) []doc.Check {
 	return all
 }
 
-func newDeprecations(all []stages.Deprecation) (list []doc.Deprecation) {
-	for _, d := range all {
-		list = append(list, doc.Deprecation{Package: d.Name, Says: d.Says})
-	}
-	return list
-}
-
 // newCulprit makes the document of a search for a culprit.
 func newCulprit(c *run.Culprit, split []string) *doc.Culprit {
 	answer := &doc.Culprit{Check: c.Check, Changes: c.Changes, Rest: append([]string{}, c.Rest...), Passes: c.Passes,

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"molt/app/change"
+	"molt/app/locking"
 	"molt/app/stages"
 	"molt/core/assess"
 	"molt/core/conflict"
@@ -238,4 +239,54 @@ func (s *Session) untangledFrom(ctx context.Context, got *assess.Assessment) (do
 		answer.Remarks, err = s.hidden(ctx, explained)
 	}
 	return answer, ways, err
+}
+
+// explain makes of a tangle of the manifest a *TangleError with ways out; other errors stay what they are.
+func (s *Session) explain(ctx context.Context, err error) error {
+	var tangle *solve.Tangle
+	if !errors.As(err, &tangle) {
+		return err
+	}
+	var stage *locking.StageError
+	if errors.As(err, &stage) { // ways out are for the manifest as it stands
+		return s.unwanted(ctx, err)
+	}
+	answer, _, failed := s.untangledManifest(ctx, tangle)
+	if failed != nil {
+		return err
+	}
+	return &TangleError{err, answer}
+}
+
+// unwanted is explain for a change of the manifest that was asked for: there are no ways out, since
+// these are for the manifest as it stands.
+func (s *Session) unwanted(ctx context.Context, err error) error {
+	var tangle *solve.Tangle
+	if !errors.As(err, &tangle) {
+		return err
+	}
+	explained, failed := conflict.Explain(ctx, s.App.Source, s.App.Application(), tangle)
+	if failed != nil {
+		return err
+	}
+	answer := newUntangle("", explained, nil, nil, s.link())
+	answer.Unwanted = true
+	if answer.Remarks, failed = s.hidden(ctx, explained); failed != nil {
+		return err
+	}
+	return &TangleError{err, answer}
+}
+
+// hidden says which releases of the packages that a tangle is about are hidden, and why.
+func (s *Session) hidden(ctx context.Context, k *conflict.Explanation) (all []string, err error) {
+	for _, name := range k.Involved {
+		says, err := project.Hidden(ctx, s.App.Source, s.App.Application(), name)
+		if err != nil {
+			return nil, err
+		}
+		if says != "" {
+			all = append(all, says)
+		}
+	}
+	return all, nil
 }

@@ -3,6 +3,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"log"
@@ -15,30 +16,13 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
-	"golang.org/x/term"
+	"github.com/spf13/pflag"
 
 	"molt/app/open"
+	"molt/core/project"
 	"molt/doc"
-	"molt/ecosystem"
 	"molt/input"
-	"molt/render/text"
 )
-
-// A call is one run of Molt: the common flags, and where results and messages go.
-type call struct {
-	ctx         context.Context
-	out, errout io.Writer
-	settings    open.Settings
-	format      string
-	color       string
-	refresh     bool
-	asOf        string
-	quiet       bool
-	plain       bool
-	commands    map[*cobra.Command]command
-	gather      *[]any // where documents go that are to be one; nil for one alone
-	rehearsing  bool   // nothing is to be written
-}
 
 // Main runs Molt and returns its exit code.
 func Main(args []string, out, errout io.Writer) int {
@@ -49,7 +33,8 @@ func Main(args []string, out, errout io.Writer) int {
 	defer stop()
 	c := &call{ctx: ctx, out: out, errout: errout}
 	c.settings.Env = os.Getenv
-	root := c.root()
+	all := commands{}
+	root := c.root(all)
 	if wantsJSON(args) {
 		c.format = "json"
 	}
@@ -72,12 +57,16 @@ func Main(args []string, out, errout io.Writer) int {
 		words = args[1:]
 	}
 	if cmd, _, err := root.Find(words); err == nil {
-		c.fitting(cmd)
+		all.fitting(cmd)
 	}
 	return c.finish(root.ExecuteContext(ctx))
 }
 
-func (c *call) root() *cobra.Command {
+// commands are those of Molt.
+type commands map[*cobra.Command]command
+
+// root makes all commands.
+func (c *call) root(all commands) *cobra.Command {
 	cobra.EnableCommandSorting = false
 	root := &cobra.Command{
 		Use:   "molt",
@@ -91,7 +80,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 		SilenceErrors:         true,
 		SilenceUsage:          true,
 		CompletionOptions:     cobra.CompletionOptions{HiddenDefaultCmd: true},
-		PersistentPreRunE:     func(cmd *cobra.Command, _ []string) error { return c.prepare(cmd) },
+		PersistentPreRunE:     func(cmd *cobra.Command, _ []string) error { return c.prepare(cmd, all) },
 		Args:                  func(cmd *cobra.Command, words []string) error { return unknown(cmd, words) },
 		RunE:                  func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 		DisableFlagsInUseLine: true,
@@ -118,8 +107,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	_ = root.RegisterFlagCompletionFunc("ecosystem", c.completed(ecosystems, true))
 	_ = root.RegisterFlagCompletionFunc("format", c.completed(formatsOf, true))
 	root.SetFlagErrorFunc(wrongFlag)
-	root.SetHelpCommand(c.help().Command)
-	c.commands = map[*cobra.Command]command{}
+	root.SetHelpCommand(all.help())
 	for _, part := range []struct {
 		id, title string
 		commands  []command
@@ -132,12 +120,13 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 		{"change", "Change one thing",
 			[]command{c.want(), c.drop(), c.hold(), c.relock(), c.install(), c.fetch(), c.offer()}},
 		{"try", "Try and learn", []command{c.demo(), c.standin(), c.relay(), c.cache()}},
-		{"", "", []command{c.schema(), c.manual()}},
+		{"", "", []command{c.schema(), c.manual(all.fitting)}},
 	} {
 		if part.id != "" {
 			root.AddGroup(&cobra.Group{ID: part.id, Title: part.title + ":"})
 		}
 		for _, cmd := range part.commands {
+			all[cmd.Command] = cmd
 			c.add(root, part.id, cmd)
 		}
 	}
@@ -146,8 +135,8 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 }
 
 // help is the command that shows the help of another one.
-func (c *call) help() command {
-	cmd := &cobra.Command{
+func (all commands) help() *cobra.Command {
+	return &cobra.Command{
 		Use:   "help [COMMAND]",
 		Short: "Show the help of a command",
 		RunE: func(cmd *cobra.Command, words []string) error {
@@ -155,7 +144,7 @@ func (c *call) help() command {
 			if err != nil || found == cmd.Root() && len(words) > 0 {
 				return unknown(cmd.Root(), words)
 			}
-			c.fitting(found)
+			all.fitting(found)
 			return found.Help()
 		},
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, begun string) (names []string, _ cobra.ShellCompDirective) {
@@ -167,7 +156,6 @@ func (c *call) help() command {
 			return names, cobra.ShellCompDirectiveNoFileComp
 		},
 	}
-	return command{Command: cmd}
 }
 
 // usage makes the errors of a check of arguments what they are: mistakes of the call.
@@ -188,14 +176,14 @@ func usage(check cobra.PositionalArgs) cobra.PositionalArgs {
 }
 
 // prepare checks the common flags.
-func (c *call) prepare(cmd *cobra.Command) error {
-	known, _ := formatsOf(c, cmd, "")
+func (c *call) prepare(cmd *cobra.Command, all commands) error {
+	known, _ := formatsOf(nil, cmd, "")
 	if !slices.Contains(known, c.format) {
 		asked := c.format
 		c.format = "text"
 		return &input.UsageError{Reason: fmt.Sprintf("--format %q: expected %s for molt %s", asked, inWords(known), cmd.Name())}
 	}
-	if err := c.strange(cmd); err != nil {
+	if err := all.strange(cmd); err != nil {
 		return err
 	}
 	switch {
@@ -219,7 +207,7 @@ func (c *call) prepare(cmd *cobra.Command) error {
 	if c.refresh {
 		c.settings.Since = time.Now()
 	}
-	if may := c.commands[cmd].builds; may != nil {
+	if may := all[cmd].builds; may != nil {
 		c.settings.Builds = may(cmd.Flags())
 	}
 	c.settings.AskConsent = c.consent()
@@ -233,67 +221,75 @@ func (c *call) prepare(cmd *cobra.Command) error {
 	return nil
 }
 
-// ecosystem returns the one that the call names, else that of the folder, else the first.
-func (c *call) ecosystem() (ecosystem.Ecosystem, error) {
-	return open.EcosystemOf(c.settings.Ecosystem, c.settings.Dir)
+// add makes a command one of Molt's.
+func (c *call) add(root *cobra.Command, group string, cmd command) {
+	cmd.GroupID, cmd.Hidden, cmd.SuggestFor = group, group == "", cmd.words
+	cmd.Annotations = map[string]string{moreFormats: strings.Join(cmd.formats, " ")}
+	cmd.Args = usage(cmd.Args)
+	cmd.RunE = func(_ *cobra.Command, args []string) error { return c.over(cmd, args) }
+	if cmd.operand.complete != nil {
+		cmd.ValidArgsFunction = c.completed(cmd.operand.complete, cmd.operand.several)
+	}
+	cmd.LocalNonPersistentFlags().VisitAll(func(f *pflag.Flag) {
+		complete := cmd.values[f.Name]
+		if one, is := f.Value.(*choice); is {
+			complete = values(one.known...)
+		}
+		if complete != nil {
+			_ = cmd.RegisterFlagCompletionFunc(f.Name, c.completed(complete, true)) // the flag is there
+		}
+	})
+	root.AddCommand(cmd.Command)
 }
 
-// say prints a message for people beside the result.
-func (c *call) say(format string, args ...any) {
-	fmt.Fprintln(c.errout, input.Harmless(fmt.Sprintf(format, args...)))
+// fitting hides the common flags that say nothing about a command, in its help and when words are completed.
+func (all commands) fitting(cmd *cobra.Command) {
+	one, known := all[cmd]
+	if !known {
+		return
+	}
+	cmd.Root().PersistentFlags().VisitAll(func(f *pflag.Flag) {
+		f.Hidden = one.takes&taken[f.Name] != taken[f.Name]
+		if f.Name == "format" {
+			known, _ := formatsOf(nil, cmd, "")
+			f.Usage = inWords(known)
+		}
+	})
 }
 
-// page returns where text results go.
-func (c *call) page() *text.Page { return c.pageOn(c.out) }
-
-func (c *call) pageOn(w io.Writer) *text.Page {
-	p := &text.Page{W: w, Width: 100}
-	if n, ok := columns(w); ok {
-		p.Width = n
-		p.Color = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
+// strange refuses a common flag that says nothing about a command.
+func (all commands) strange(cmd *cobra.Command) (err error) {
+	one, known := all[cmd]
+	if !known {
+		return nil
 	}
-	var n int
-	if _, err := fmt.Sscan(os.Getenv("COLUMNS"), &n); err == nil && n > 0 {
-		p.Width = n
-	}
-	switch c.color {
-	case "always":
-		p.Color = true
-	case "never":
-		p.Color = false
-	}
-	p.Width = max(p.Width, 30)
-	if c.plain {
-		p.Plain, p.Color, p.Width = true, false, unbroken
-	}
-	return p
+	cmd.Flags().Visit(func(f *pflag.Flag) {
+		if of := taken[f.Name]; one.takes&of != of && err == nil {
+			err = &input.UsageError{Reason: fmt.Sprintf("%s takes no --%s; see %[1]s --help", cmd.CommandPath(), f.Name)}
+		}
+	})
+	return err
 }
 
-// columns returns the width of a terminal, and whether w is one.
-func columns(w io.Writer) (int, bool) {
-	f, ok := w.(*os.File)
-	if !ok || !term.IsTerminal(int(f.Fd())) {
-		return 0, false
+// wrongFlag is the error of a flag that is not there, or whose value is none.
+func wrongFlag(cmd *cobra.Command, err error) error {
+	if words := cmd.Flags().Args(); !cmd.HasParent() && len(words) > 0 { // a flag of a command that is not there
+		return unknown(cmd, words)
 	}
-	n, _, err := term.GetSize(int(f.Fd()))
-	if err != nil || n <= 0 {
-		return narrowest, true
+	says := err.Error()
+	var unknown *pflag.NotExistError
+	if errors.As(err, &unknown) {
+		var known []string
+		cmd.Flags().VisitAll(func(f *pflag.Flag) { known = append(known, f.Name) })
+		if near := project.Nearest(unknown.GetSpecifiedName(), known); near != "" {
+			says += "; did you mean --" + near + "?"
+		}
 	}
-	return n, true
-}
-
-// unbroken is the width of a page on which no line is broken.
-const unbroken = 1 << 20
-
-// narrowest is the width taken for a terminal that does not tell its own.
-const narrowest = 80
-
-// show prints a result as JSON or as text.
-func (c *call) show(answer any, text func(*text.Page)) error {
-	if c.format == "json" {
-		return c.emit(answer)
+	var bad *pflag.InvalidValueError
+	if errors.As(err, &bad) {
+		if one, is := bad.GetFlag().Value.(*choice); is {
+			return &input.UsageError{Reason: fmt.Sprintf("--%s %q: expected %s", bad.GetFlag().Name, bad.GetValue(), one.expected())}
+		}
 	}
-	p := c.page()
-	text(p)
-	return p.Err()
+	return &input.UsageError{Reason: fmt.Sprintf("%s; see %s --help", says, cmd.CommandPath())}
 }

@@ -15,16 +15,6 @@ import (
 	"molt/ecosystem/registered"
 )
 
-// An operand says what the arguments of a command are: what completes them, and which spellings are put right.
-type operand struct {
-	complete  completion
-	several   bool   // more than one of them
-	goal      bool   // NAME@MAJOR
-	versioned bool   // NAME@CONSTRAINT
-	bare      bool   // a name without a version
-	instead   string // what says a version, or why there is none, where one is written behind a bare name
-}
-
 // goals are arguments such as brackwater@5.
 var goals = operand{complete: goalsBegun, several: true, goal: true}
 
@@ -32,10 +22,6 @@ var goals = operand{complete: goalsBegun, several: true, goal: true}
 func nameKnown(instead string) operand {
 	return operand{complete: knownHere, bare: true, instead: instead}
 }
-
-// A completion lists what a word may become, in the order in which it is offered. What is not begun so is left out, and an
-// error is an empty list: there is nobody to tell.
-type completion func(c *call, cmd *cobra.Command, begun string) ([]string, error)
 
 // completed is how package cobra asks for a completion; what is behind a comma is a word of its own.
 func (c *call) completed(complete completion, several bool) cobra.CompletionFunc {
@@ -64,9 +50,12 @@ func values(all ...string) completion {
 	return func(*call, *cobra.Command, string) ([]string, error) { return all, nil }
 }
 
+// moreFormats is the annotation of a command with its formats besides text and JSON.
+const moreFormats = "formats"
+
 // formatsOf completes the formats in which a command has its result.
-func formatsOf(c *call, cmd *cobra.Command, _ string) ([]string, error) {
-	return append([]string{"text", "json"}, c.commands[cmd].formats...), nil
+func formatsOf(_ *call, cmd *cobra.Command, _ string) ([]string, error) {
+	return append([]string{"text", "json"}, strings.Fields(cmd.Annotations[moreFormats])...), nil
 }
 
 // ecosystems completes the ecosystems that Molt knows.

@@ -38,22 +38,22 @@ func made(t *testing.T, name string, want []byte) {
 
 // TestDocsReference makes the reference from the commands.
 func TestDocsReference(t *testing.T) {
-	c := &call{ctx: t.Context(), out: &bytes.Buffer{}, errout: &bytes.Buffer{}}
-	root := c.root()
+	all := commands{}
+	root := (&call{ctx: t.Context(), out: &bytes.Buffer{}, errout: &bytes.Buffer{}}).root(all)
 	b := &bytes.Buffer{}
 	fmt.Fprintf(b, "# Reference\n\nMade from the commands themselves (`go test ./cli -run Docs -update`); `molt COMMAND "+
 		"--help` says the same.\n\n## Flags of every command\n\n%s", flagsOfSet(root.PersistentFlags()))
 	for _, group := range append(root.Groups(), &cobra.Group{Title: "For other programs and packagers"}) {
 		fmt.Fprintf(b, "\n## %s\n", strings.TrimSuffix(group.Title, ":"))
 		for _, cmd := range root.Commands() {
-			if _, ours := c.commands[cmd]; !ours || cmd.GroupID != group.ID {
+			if _, ours := all[cmd]; !ours || cmd.GroupID != group.ID {
 				continue
 			}
 			fmt.Fprintf(b, "\n### molt %s\n\n%s.\n\n    molt %s\n\n%s\n", cmd.Name(), cmd.Short, cmd.Use, cmd.Long)
 			if cmd.Example != "" {
 				fmt.Fprintf(b, "\n%s\n", indented(cmd.Example))
 			}
-			if more := c.commands[cmd].formats; more != nil {
+			if more := all[cmd].formats; more != nil {
 				fmt.Fprintf(b, "\nFormats besides text and json: %s.\n", strings.Join(more, ", "))
 			}
 			if flags := flagsOfSet(cmd.LocalFlags()); flags != "" {
@@ -89,8 +89,8 @@ func flagsOfSet(set *pflag.FlagSet) string {
 
 // TestDocsHelp makes sure that every command says what it is for, and shows how it is called.
 func TestDocsHelp(t *testing.T) {
-	c := &call{ctx: t.Context(), out: &bytes.Buffer{}, errout: &bytes.Buffer{}}
-	root := c.root()
+	all := commands{}
+	root := (&call{ctx: t.Context(), out: &bytes.Buffer{}, errout: &bytes.Buffer{}}).root(all)
 	look := func(cmd *cobra.Command) {
 		if cmd.Short == "" || cmd.Long == "" || cmd.Example == "" || strings.HasSuffix(cmd.Short, ".") {
 			t.Errorf("molt %s: a short line without a full stop, a text and an example belong to it", cmd.Name())

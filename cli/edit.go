@@ -1,13 +1,21 @@
 package cli
 
 import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"molt/ask"
+	"molt/cli/choose"
+	"molt/core/solve"
 	"molt/core/version"
 	"molt/input"
+	"molt/render"
 	"molt/render/text"
 )
 
@@ -87,23 +95,6 @@ when something still uses what was dropped.`,
 		values:  map[string]completion{"in": membersHere, "group": groupsHere}}
 }
 
-// change shows a change of the manifest that was rehearsed, and carries it out unless it is for show.
-func (c *call) change(s *ask.Session, p *ask.Pending, err error, dry bool) error {
-	if err != nil {
-		return err
-	}
-	s.Still()
-	if c.format == "text" { // people see what is coming before it comes
-		c.page().Change(p.Answer)
-	}
-	if !dry {
-		if err := p.Write(c.ctx); err != nil {
-			return err
-		}
-	}
-	return answer(c, s, p.Answer, nil, (*text.Page).Changed)
-}
-
 func (c *call) hold() command {
 	var reason, until string
 	var lift bool
@@ -134,4 +125,66 @@ last day. Plans leave it alone until then; after that day Molt says that the hol
 	cmd.Flags().BoolVar(&lift, "lift", false, "end the hold")
 	return command{Command: cmd, run: run, takes: reads, sides: ask.Named, whole: true,
 		operand: operand{complete: declaredHere, bare: true, instead: "it keeps the release that is locked"}}
+}
+
+// chooseWant lets a person choose which release of a package to ask for, and how.
+func (c *call) chooseWant(s *ask.Session, name, member, group string, dry bool) error {
+	releases, err := s.WantChoices(c.ctx, name, mostChoices)
+	if err != nil {
+		return err
+	}
+	s.Still()
+	if len(releases) == 0 {
+		return &input.UsageError{Reason: fmt.Sprintf(
+			"no release of %s resolves with the application as it stands; molt fit %s says why", name, name)}
+	}
+	styles := []string{}
+	for _, style := range version.Styles {
+		styles = append(styles, string(style))
+	}
+	questions := []choose.Question{
+		{Name: "release", Answers: releases},
+		{Name: "style", Answers: styles, At: max(0, slices.Index(version.Styles, s.UsualStyle()))}}
+	asked := func(at []int) (string, error) {
+		constraint, err := s.Styled(version.Styles[at[1]], releases[at[0]])
+		return name + "@" + constraint, err
+	}
+	at, err := choose.Run(c.ctx, choose.Choice{
+		Title: "A release of " + name, Questions: questions,
+		Effect: func(_ context.Context, at []int) (choose.Effect, error) {
+			arg, err := asked(at)
+			if err != nil {
+				return choose.Effect{}, err
+			}
+			effect := choose.Effect{Command: "molt want '" + arg + "'"}
+			p, err := s.Want(c.ctx, []string{arg}, member, group, version.OtherStyle, true)
+			var tangle *solve.Tangle
+			switch {
+			case errors.As(err, &tangle):
+				effect.Lines, effect.Bad = []string{"does not resolve with the rest"}, true
+				return effect, nil
+			case err != nil:
+				return effect, err
+			}
+			for _, change := range p.Answer.Changes {
+				if change.To != nil {
+					effect.Lines = append(effect.Lines,
+						fmt.Sprintf("%s %s, at %s", change.Name, change.To.Constraint, change.To.Version))
+				}
+			}
+			effect.Lines = append(effect.Lines, render.Count(len(p.Answer.Lock), "package")+" would change in the lock")
+			if len(p.Answer.Changes) == 0 {
+				effect.Lines = []string{"as it is already"}
+			}
+			return effect, nil
+		}}, os.Stdin, c.errout)
+	if err != nil {
+		return c.unchosen(err)
+	}
+	arg, err := asked(at)
+	if err != nil {
+		return err
+	}
+	p, err := s.Want(c.ctx, []string{arg}, member, group, version.OtherStyle, dry)
+	return c.change(s, p, err, dry)
 }

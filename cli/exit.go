@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"errors"
-	"fmt"
 	"strings"
 
 	"molt/app/ledger"
@@ -28,16 +27,6 @@ const (
 	exitOutside     = 3
 	exitInterrupted = 130
 )
-
-// errAttention ends a call whose result, already shown, asks for attention.
-var errAttention = errors.New("something needs attention")
-
-// A commandError ends a call with the exit code of a command that the caller named.
-type commandError struct{ code int }
-
-func (e *commandError) Error() string {
-	return fmt.Sprintf("the command ended with exit code %d", e.code)
-}
 
 // finish is the one place that turns errors into text and an exit code.
 func (c *call) finish(err error) int {

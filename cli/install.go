@@ -1,9 +1,6 @@
 package cli
 
 import (
-	"fmt"
-	"os"
-
 	"github.com/spf13/cobra"
 
 	"molt/app/layout"
@@ -62,28 +59,4 @@ replaced, unless --force says so.`,
 	f.BoolVar(&order.Dry, "dry-run", false, "say what would change, and change nothing")
 	f.BoolVar(&order.Force, "force", false, "replace files that were edited, and a tree that Molt did not lay out")
 	return command{Command: cmd, run: run, takes: runs, sides: ask.Each, lone: []string{"into"}, whole: true, builds: unlessDry, values: map[string]completion{"only": groupsHere}}
-}
-
-// counting shows on a terminal how far a piece of work is, in one line.
-func (c *call) counting(what string) (watch func(done, of int), still func()) {
-	f, ok := c.errout.(*os.File)
-	_, terminal := columns(c.errout)
-	if !ok || !terminal || c.quiet || c.format == "json" {
-		return nil, func() {}
-	}
-	steps := make(chan [2]int, 64)
-	ended := make(chan struct{})
-	go func() {
-		defer close(ended)
-		for s := range steps {
-			fmt.Fprintf(f, "\r\x1b[K%d of %d %s", s[0], s[1], what)
-		}
-		fmt.Fprint(f, "\r\x1b[K")
-	}()
-	return func(done, of int) {
-		select {
-		case steps <- [2]int{done, of}:
-		default: // one that is not shown is missed by nobody
-		}
-	}, func() { close(steps); <-ended }
 }

@@ -11,7 +11,8 @@ import (
 	"github.com/spf13/cobra/doc"
 )
 
-func (c *call) manual() command {
+// manual is told how to show the flags of a command that say something about it.
+func (c *call) manual(fitting func(*cobra.Command)) command {
 	cmd := &cobra.Command{
 		Use:   "manual DIR",
 		Short: "Write a manual page for every command",
@@ -25,7 +26,8 @@ func (c *call) manual() command {
 			return err
 		}
 		for _, one := range append([]*cobra.Command{cmd.Root()}, cmd.Root().Commands()...) {
-			if err := c.page1(one, filepath.Join(args[0], strings.ReplaceAll(one.CommandPath(), " ", "-")+".1")); err != nil {
+			fitting(one)
+			if err := writePage(one, filepath.Join(args[0], strings.ReplaceAll(one.CommandPath(), " ", "-")+".1")); err != nil {
 				return err
 			}
 		}
@@ -34,9 +36,8 @@ func (c *call) manual() command {
 	return command{Command: cmd, run: run}
 }
 
-// page1 writes the manual page of a command, with the flags that say something about it.
-func (c *call) page1(cmd *cobra.Command, file string) error {
-	c.fitting(cmd)
+// writePage writes the manual page of a command.
+func writePage(cmd *cobra.Command, file string) error {
 	epoch := time.Unix(0, 0).UTC() // the same pages every time
 	b := &bytes.Buffer{}
 	if err := doc.GenMan(cmd, &doc.GenManHeader{Title: "MOLT", Section: "1", Source: "Molt", Date: &epoch}, b); err != nil {

@@ -2,16 +2,23 @@ package cli
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"io"
+	"os"
+	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"molt/app/planfile"
 	"molt/ask"
+	"molt/cli/choose"
+	"molt/core/conflict"
 	"molt/core/plan"
 	"molt/doc"
 	"molt/input"
+	"molt/render"
 	"molt/render/md"
 	"molt/render/text"
 )
@@ -142,4 +149,94 @@ func (c *call) planned(s *ask.Session, o planning, goals []string) error {
 		Goals: goals, Previews: o.previews, Fresh: plan.Fresh(o.fresh), Leap: o.leap, Notes: o.notes, Branch: o.branch,
 		Dry: o.dry})
 	return answer(c, s, d, err, (*text.Page).Plan, form{"md", func(w io.Writer) error { return md.Plan(w, d) }})
+}
+
+// choosePlan lets a person choose how far to freshen, by which hops, and which way out, and makes that plan.
+func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
+	choices, err := s.PlanChoices(c.ctx, goals)
+	if err != nil {
+		return err
+	}
+	s.Still()
+	var fresh []string
+	for _, f := range plan.Freshness {
+		fresh = append(fresh, string(f))
+	}
+	questions := []choose.Question{
+		{Name: "freshen what the goal does not need", Answers: fresh, At: choices.Fresh},
+		{Name: "hops", Answers: []string{"one major at a time", "one leap"}}}
+	if choices.Leap {
+		questions[1].At = 1
+	}
+	if choices.Ways != nil {
+		q := choose.Question{Name: "way out", Answers: []string{"none, as far as it goes"}}
+		for _, way := range choices.Ways {
+			q.Answers = append(q.Answers, way.Title)
+		}
+		questions = append(questions, q)
+	}
+	request := func(at []int) (ask.PlanRequest, int) {
+		r := ask.PlanRequest{Goals: goals, Previews: o.previews, Fresh: plan.Freshness[at[0]], Leap: at[1] == 1,
+			Notes: o.notes, Branch: o.branch, Dry: o.dry}
+		if len(at) < 3 || at[2] == 0 {
+			return r, 0
+		}
+		way := choices.Ways[at[2]-1]
+		r.Previews = append(slices.Clone(r.Previews), way.Previews...)
+		if !ask.Takes(way) {
+			r.Goals = ask.NearerGoal(way)
+			return r, 0
+		}
+		return r, at[2]
+	}
+	all := goals
+	if len(all) == 0 {
+		all = strings.Fields(s.App.GoalText())
+	}
+	at, err := choose.Run(c.ctx, choose.Choice{
+		Title: "A plan for " + strings.Join(all, " "), Questions: questions,
+		Effect: func(_ context.Context, at []int) (choose.Effect, error) {
+			r, take := request(at)
+			command := "molt plan" + words(r.Goals) + flagsOf(r, o.previews)
+			if take > 0 {
+				command = choices.Ways[take-1].Command + "; " + command
+			}
+			if take > 0 && choices.Ways[take-1].Kind != conflict.PreviewWay { // what is planned depends on the edit
+				way := choices.Ways[take-1]
+				return choose.Effect{Command: command,
+					Lines: []string{way.Title, fmt.Sprintf(
+						"changes %s; %s follow; then the plan is made", render.Count(way.Lines, "manifest line"),
+						render.Count(way.Majors, "major upgrade"))}}, nil
+			}
+			lines, err := s.Sketch(c.ctx, r)
+			return choose.Effect{Lines: lines, Command: command}, err
+		}}, os.Stdin, c.errout)
+	if err != nil {
+		return c.unchosen(err)
+	}
+	r, take := request(at)
+	if take > 0 && !o.dry {
+		if d, err := s.Take(c.ctx, all, take); err != nil {
+			return err
+		} else if err := c.show(d, func(p *text.Page) { p.Taken(d) }); err != nil {
+			return err
+		}
+	}
+	d, err := s.MakePlan(c.ctx, r)
+	if r.Dry && d.Next != nil {
+		d.Next.Run += flagsOf(r, o.previews)
+	}
+	return answer(c, s, d, err, (*text.Page).Plan)
+}
+
+// flagsOf writes what was chosen, and the previews that the call allows, as flags.
+func flagsOf(r ask.PlanRequest, previews []string) string {
+	flags := " --fresh " + string(r.Fresh)
+	for _, name := range previews {
+		flags += " --preview " + name
+	}
+	if r.Leap {
+		flags += " --leap"
+	}
+	return flags
 }

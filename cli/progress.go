@@ -78,3 +78,27 @@ func short(name string, most int) string {
 	}
 	return name
 }
+
+// counting shows on a terminal how far a piece of work is, in one line.
+func (c *call) counting(what string) (watch func(done, of int), still func()) {
+	f, ok := c.errout.(*os.File)
+	_, terminal := columns(c.errout)
+	if !ok || !terminal || c.quiet || c.format == "json" {
+		return nil, func() {}
+	}
+	steps := make(chan [2]int, 64)
+	ended := make(chan struct{})
+	go func() {
+		defer close(ended)
+		for s := range steps {
+			fmt.Fprintf(f, "\r\x1b[K%d of %d %s", s[0], s[1], what)
+		}
+		fmt.Fprint(f, "\r\x1b[K")
+	}()
+	return func(done, of int) {
+		select {
+		case steps <- [2]int{done, of}:
+		default: // one that is not shown is missed by nobody
+		}
+	}, func() { close(steps); <-ended }
+}

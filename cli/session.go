@@ -59,3 +59,20 @@ func answer[D doc.Document](c *call, s *ask.Session, d D, err error, print func(
 	}
 	return nil
 }
+
+// change shows a change of the manifest that was rehearsed, and carries it out unless it is for show.
+func (c *call) change(s *ask.Session, p *ask.Pending, err error, dry bool) error {
+	if err != nil {
+		return err
+	}
+	s.Still()
+	if c.format == "text" { // people see what is coming before it comes
+		c.page().Change(p.Answer)
+	}
+	if !dry {
+		if err := p.Write(c.ctx); err != nil {
+			return err
+		}
+	}
+	return answer(c, s, p.Answer, nil, (*text.Page).Changed)
+}

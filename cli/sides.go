@@ -6,32 +6,8 @@ import (
 	"io"
 
 	"molt/ask"
-	"molt/doc"
 	"molt/input"
 )
-
-// A gathering is several documents as one: what a command says of each side of an application, or of each stage.
-type gathering struct {
-	Schema string `json:"schema"`
-	Sides  []any  `json:"sides,omitempty"`
-	Stages []any  `json:"stages,omitempty"`
-}
-
-// emit writes a document, or puts it into the gathering that is being made.
-func (c *call) emit(document any) error {
-	if c.gather != nil {
-		*c.gather = append(*c.gather, document)
-		return nil
-	}
-	return doc.JSON(c.out, document)
-}
-
-// on returns the call as it is for one part of the application.
-func (c *call) on(p ask.Part) *call {
-	one := *c
-	one.settings = p.Settings.Settings
-	return &one
-}
 
 // over runs a command on the parts of the application that it is about. Their results are one document.
 func (c *call) over(cmd command, args []string) error {
@@ -105,13 +81,6 @@ func (c *call) together(cmd command, parts []ask.Part, do func(ask.Part) error) 
 	var back *ask.TakenBackError
 	if errors.As(err, &back) {
 		c.say("What was done on the other sides is taken back.")
-	}
-	return err
-}
-
-func unlessAttention(err error) error {
-	if errors.Is(err, errAttention) {
-		return nil
 	}
 	return err
 }

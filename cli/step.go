@@ -1,10 +1,8 @@
 package cli
 
 import (
-	"bufio"
 	"errors"
 	"io"
-	"os"
 	"strings"
 	"time"
 
@@ -154,22 +152,6 @@ func (c *call) watcher(s *ask.Session) run.Watcher {
 			c.say("tried %s: %s%s, %.1f s", strings.Join(t.Changes, ", "), t.Outcome,
 				says, t.Took.Round(100*time.Millisecond).Seconds())
 		}}
-}
-
-// goOn asks whether to carry out the next stage.
-func (c *call) goOn() bool {
-	c.say("go on? [y/N]")
-	return c.yes()
-}
-
-// yes reads an answer.
-func (c *call) yes() bool {
-	answer, err := bufio.NewReader(os.Stdin).ReadString('\n')
-	if err != nil && !errors.Is(err, io.EOF) {
-		return false
-	}
-	answer = strings.ToLower(strings.TrimSpace(answer))
-	return answer == "y" || answer == "yes"
 }
 
 func (c *call) back() command {
