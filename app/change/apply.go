@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"molt/app/config"
+	"molt/app/layout"
+	"molt/app/ledger"
 	"molt/app/locking"
 	"molt/app/open"
 	"molt/app/planfile"
@@ -151,4 +153,42 @@ func placeOfRuntime(a *open.Question, d solve.Demand) string {
 		return "this machine"
 	}
 	return config.File
+}
+
+// write replaces files and notes that in the ledger, all or nothing. The check looks at what came of it.
+func write(ctx context.Context, a *open.View, name string, files map[string][]byte,
+	check func(after *open.View) error) error {
+	names := append(a.Manifest.Files(), a.LockFile(), config.File, planfile.File, ledger.File)
+	t, err := a.Files.Begin(name, name, names...)
+	if err != nil {
+		return err
+	}
+	err = func() error {
+		for _, file := range names {
+			if data, ok := files[file]; ok {
+				if err := t.Write(file, data); err != nil {
+					return err
+				}
+			}
+		}
+		after, err := a.Again()
+		if err != nil {
+			return err
+		}
+		if err := check(after); err != nil {
+			return err
+		}
+		if lock := files[a.LockFile()]; lock != nil && layout.LaidOut(after) {
+			from := after.Archives()
+			defer from.Close()
+			if err := layout.NewSite(from).LayOut(ctx, a.Dir, lock, t); err != nil {
+				return err
+			}
+		}
+		return a.Ledger.Append(t, ledger.Record{Stage: name})
+	}()
+	if err != nil {
+		return errors.Join(err, t.Undo())
+	}
+	return t.Commit()
 }

@@ -9,18 +9,12 @@ import (
 	"time"
 
 	"molt/app/config"
-	"molt/app/locking"
 	"molt/app/open"
 	"molt/app/run"
 	"molt/ecosystem"
 	"molt/input"
 	"molt/txn"
 )
-
-// commanded reports whether a command of the application's people installs its packages.
-func commanded(a *open.View) bool {
-	return a.Config.Install.By != "" && a.Config.Install.By != "molt" && a.Config.Install.By != "none"
-}
 
 // commandLimit is how long such a command may take.
 const commandLimit = "30m"
@@ -94,9 +88,4 @@ func (a *Site) installByCommand(ctx context.Context, files *txn.Workspace, lock 
 			config.File, found[0].Says)
 	}
 	return nil
-}
-
-// differing says how an installed tree differs from a lock.
-func differing(a *open.View, lock *ecosystem.Lock, installed ecosystem.Tree) []open.Finding {
-	return locking.CheckInstalled(a.Locked(lock), installed)
 }

@@ -2,10 +2,7 @@ package layout
 
 import (
 	"context"
-	"fmt"
 	"net/http"
-	"slices"
-	"strings"
 
 	"molt/app/locking"
 	"molt/app/open"
@@ -70,36 +67,4 @@ func lockOf(ctx context.Context, a *open.Question, id string) (*ecosystem.Lock, 
 		}
 	}
 	return locking.NewLock(ctx, a, w.Locked, w.Manifest, a.Lock)
-}
-
-// locked returns the packages of a lock with their files, at whole addresses.
-func locked(a *open.View, from *open.Archives, l *ecosystem.Lock) (universe.Table, error) {
-	table, err := l.Universe(a.Eco)
-	if err != nil {
-		return nil, err
-	}
-	for _, p := range l.Packages {
-		if _, extra := universe.SplitExtra(p.Name); extra != "" { // it has no files of its own
-			delete(table, p.Name)
-			continue
-		}
-		r := table[p.Name].Release(p.Version)
-		if r == nil {
-			return nil, fmt.Errorf("%s is not in the lock as it was read", p.ID)
-		}
-		r.Files = []universe.File{{Address: p.Source, Integrity: p.Integrity, When: p.When}}
-		if len(p.Files) > 0 {
-			r.Files = slices.Clone(p.Files)
-		}
-		for i := range r.Files {
-			if f := &r.Files[i]; !strings.Contains(f.Address, "://") {
-				client, err := from.RegistryOf(p.Name)
-				if err != nil {
-					return nil, err
-				}
-				f.Address = client.Base() + "/" + f.Address
-			}
-		}
-	}
-	return table, nil
 }

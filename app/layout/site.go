@@ -13,18 +13,6 @@ import (
 	"molt/txn"
 )
 
-// A Site is where the packages of an application are laid out for its checks, for the time of one call.
-type Site struct {
-	*open.View
-	// NotLaidOut says why packages that nobody asked to have laid out could not be; "" where they
-	// could. Then nobody tries again.
-	NotLaidOut string
-	archives   *open.Archives
-}
-
-// NewSite is a site of an application, with where its archives come from.
-func NewSite(from *open.Archives) *Site { return &Site{View: from.View, archives: from} }
-
 // Ready has the packages of the lock as it stands installed, where Molt lays them out, and else
 // says how what is installed differs.
 func (a *Site) Ready(ctx context.Context) (string, error) {

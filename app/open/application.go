@@ -3,11 +3,11 @@ package open
 import (
 	"context"
 	"maps"
-	"os"
 	"os/exec"
 	"slices"
 	"strings"
 
+	"molt/core/plan"
 	"molt/core/project"
 	"molt/ecosystem"
 )
@@ -130,11 +130,6 @@ func (a *View) Frameworks() []string {
 	return names
 }
 
-// Pins lists the versions of runtimes and tools that files of the application name; what cannot be read names none.
-func (a *View) Pins() []project.Pin {
-	return ecosystem.Pins(a.Eco, os.DirFS(a.Dir), a.Manifest)
-}
-
 // DeclaredPackages returns the names of the packages that the manifest declares from the registry.
 func (a *View) DeclaredPackages() []string {
 	var names []string
@@ -182,4 +177,67 @@ func (a *View) DeclaredFor(m *ecosystem.Manifests, environments []ecosystem.Envi
 		}
 	}
 	return all
+}
+
+// Configured lists the goals of the configuration, without those of other sides.
+func (a *View) Configured() []string {
+	return slices.DeleteFunc(strings.Fields(a.Config.Goal),
+		func(text string) bool { return elsewhere(a, a.ParseGoal(text).Name) })
+}
+
+// apartNames returns a function that adds to names of packages those that members which stand apart have for them.
+func apartNames(a *View) func(names []string) []string {
+	others := map[string][]string{}
+	for _, e := range a.Manifest.Entries() {
+		if e.Apart != "" {
+			others[e.Own] = append(others[e.Own], e.As)
+		}
+	}
+	return func(names []string) []string {
+		if len(others) == 0 {
+			return names
+		}
+		all := slices.Clone(names)
+		for _, name := range names {
+			all = append(all, others[name]...)
+		}
+		return all
+	}
+}
+
+// DeclaredWith returns the declarations as they are when members of the workspace ask for what is
+// wanted, which may make them stand apart or end that. What is wanted gets the names that it has
+// then.
+func DeclaredWith(a *View, wanted []plan.Wanted) ([]project.Declared, error) {
+	m, err := a.Manifest.Clone()
+	if err != nil {
+		return nil, err
+	}
+	place := func(w plan.Wanted) (ecosystem.Entry, bool) {
+		i := slices.IndexFunc(m.Entries(),
+			func(e ecosystem.Entry) bool { return KeyOf(e.Group, e.As) == KeyOf(w.Group, w.Name) })
+		if i < 0 {
+			return ecosystem.Entry{}, false
+		}
+		return m.Entries()[i], true
+	}
+	for _, w := range wanted {
+		if member, _ := project.SplitGroup(w.Group); member == "" || w.Constraint == "" {
+			continue
+		}
+		if _, there := place(w); there {
+			err = m.Set(w.Group, w.Name, w.Constraint)
+		} else {
+			err = m.Add(w.Group, w.Name, w.Constraint)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	for i, w := range wanted {
+		if e, there := place(w); there {
+			wanted[i].Name = e.As
+		}
+	}
+	return a.DeclaredIn(m), nil
 }

@@ -11,12 +11,10 @@ import (
 	"molt/app/tree"
 	"molt/app/vcs"
 	"molt/archive"
-	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/input"
 	"molt/registry"
 	"molt/store"
-	"molt/txn"
 )
 
 // Store returns the store of unpacked releases of this user.
@@ -36,13 +34,6 @@ func ownFolders(a *View) []string {
 		own = append(own, m.Folder)
 	}
 	return own
-}
-
-// Archives gets the archives of releases for an application: of registries, of its own files, and of version control.
-type Archives struct {
-	*View
-	registries func() (*registry.Registries, error) // opens them where they are not
-	end        func()
 }
 
 // Archives opens the registries when something has to be fetched, and Close closes them.
@@ -96,31 +87,6 @@ func (x *Archives) RegistryOf(name string) (*registry.Client, error) {
 		return nil, err
 	}
 	return registryOf(registries, name)
-}
-
-// Environment returns what lays out packages of an ecosystem that has them together.
-func (x *Archives) Environment(flat ecosystem.Flat, files *txn.Workspace) (*tree.Environment, error) {
-	a := x.View
-	kept, err := a.Store()
-	if err != nil {
-		return nil, err
-	}
-	t := &tree.Environment{Files: files, Store: kept, Eco: flat, Own: ownFolders(a)}
-	t.Download = func(ctx context.Context, p *ecosystem.LockedPackage, file universe.File, into registry.Sink) error {
-		one := *p
-		one.Source, one.Integrity = file.Address, file.Integrity
-		return x.Download(ctx, &one, into)
-	}
-	if allowed, b := builds(a); b != nil {
-		t.Build = func(ctx context.Context, p *ecosystem.LockedPackage) (*ecosystem.Built, error) {
-			source, ok := b.SourceFile(p.Files)
-			if !ok || !allowed(p.Name) {
-				return nil, nil
-			}
-			return buildSource(ctx, x, p.Name, p.Version, source)
-		}
-	}
-	return t, nil
 }
 
 // copyArchive copies an archive of the application, or the files of a commit. What it holds is to

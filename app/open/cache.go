@@ -65,3 +65,6 @@ func (c *Cache) Clear() error {
 	}
 	return err
 }
+
+// builtDir is the folder, in that of the cache, of what was built of sources on this machine.
+const builtDir = "built"

@@ -10,7 +10,6 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
-	"sync"
 
 	"molt/app/config"
 	"molt/app/run"
@@ -23,14 +22,6 @@ import (
 // repository has hooks. A folder may come from anybody, so none of that runs before the person has
 // seen the lines and said yes. The yes is sealed for this person, this folder and each line; a line
 // that changes is asked for again.
-
-// A Line is something that a folder wants run.
-type Line struct {
-	Kind string   `json:"kind"` // one of the kinds of jobs, or "git" for what a commit runs
-	Name string   `json:"name"`
-	Run  string   `json:"run,omitempty"`  // the command line; "" for builds, which the package decides
-	With []string `json:"with,omitempty"` // what else the yes is about: folder, variables, registry, digest
-}
 
 // gitKind is the kind of lines that git runs for a commit.
 const gitKind = "git"
@@ -67,12 +58,6 @@ func (l Line) String() string {
 
 // allowCommands is the variable that allows lines where there is no person to ask: their digest, or "all".
 const allowCommands = "MOLT_ALLOW_COMMANDS"
-
-// A consent is what was allowed in this call.
-type consent struct {
-	mu      sync.Mutex
-	allowed map[string]bool // by the text of a seal
-}
 
 // lines lists what a configuration has run, in its order.
 func lines(c *config.Config) []Line {

@@ -25,9 +25,6 @@ func Marked(a *View, texts []ecosystem.File) (string, error) {
 	return "", nil
 }
 
-// A DeclarationKey is a declaration's place in a manifest.
-type DeclarationKey struct{ Group, Name string }
-
 // KeyOf returns the place of a declaration, which is the same whether the member of a workspace
 // that has it stands apart or not.
 func KeyOf(group, name string) DeclarationKey { return DeclarationKey{group, project.OwnName(name)} }

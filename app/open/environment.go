@@ -3,6 +3,7 @@ package open
 import (
 	"fmt"
 	"maps"
+	"os"
 	"slices"
 	"strings"
 
@@ -174,12 +175,6 @@ func knownRuntime(a *View, name, environment string) error {
 		path...)
 }
 
-// A limit is what a file of constraints says of a package.
-type limit struct {
-	file string
-	universe.Demand
-}
-
 // readLimits reads the files of constraints that the manifests name.
 func readLimits(a *View) error {
 	a.limits = nil
@@ -232,23 +227,12 @@ func reinstated(a *View, source universe.Source) universe.Source {
 	})
 }
 
-// Describe notes in a lock what it was made for, as far as its format tells that.
-func (q *Question) Describe(l *ecosystem.Lock, m *ecosystem.Manifests, before *ecosystem.Lock) {
-	if l.Environments = q.Environments(); l.Environments == nil {
-		return
-	}
-	l.Forks, l.Alternatives = q.Forks, q.Alternatives
-	if p, ok := q.Eco.(ecosystem.Pruner); ok {
-		p.Prune(l)
-	}
-	l.Included = m.Included()
-	for _, q := range m.Runtimes() {
-		l.Requires = append(l.Requires, q.Requirement)
-	}
-	if before != nil {
-		l.Index, l.Kept = before.Index, before.Kept
-	}
-	if l.Index == "" {
-		l.Index = q.Index()
-	}
+// Pins lists the versions of runtimes and tools that files of the application name; what cannot be read names none.
+func (a *View) Pins() []project.Pin {
+	return ecosystem.Pins(a.Eco, os.DirFS(a.Dir), a.Manifest)
+}
+
+// divided lists the environments with every choice of groups that are alternatives.
+func divided(a *View) []ecosystem.Environment {
+	return ecosystem.Divided(a.Environments(), a.Alternatives)
 }

@@ -104,9 +104,6 @@ func otherLock(a *View) string {
 	return ""
 }
 
-// LockFile is the name of the file that has the lock.
-func (a *View) LockFile() string { return a.lockFile }
-
 // DecodeLock reads a lock of the application, as it is or was.
 func (a *View) DecodeLock(file string, data []byte) (*ecosystem.Lock, error) {
 	l, err := ecosystem.DecodeLock(a.Eco, file, data)

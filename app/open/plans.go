@@ -5,18 +5,10 @@ import (
 	"fmt"
 	"io/fs"
 	"maps"
-	"slices"
-	"strings"
 
 	"molt/app/planfile"
 	"molt/input"
 )
-
-// Configured lists the goals of the configuration, without those of other sides.
-func (a *View) Configured() []string {
-	return slices.DeleteFunc(strings.Fields(a.Config.Goal),
-		func(text string) bool { return elsewhere(a, a.ParseGoal(text).Name) })
-}
 
 // ReadPlan reads the plan of the application. Where it has several sides, the plans of the others must be readable too.
 func (a *View) ReadPlan() (*planfile.Plan, error) {
@@ -82,4 +74,18 @@ func WholePlan(a *View, part []byte) ([]byte, error) {
 		return nil, err
 	}
 	return planfile.WithDocument(data, a.Eco.Name(), part), nil
+}
+
+// plans reads the plans of all sides, each of which has to be one that can be read.
+func plans(a *View) (map[string]*planfile.Plan, error) {
+	if len(a.OtherSides()) == 0 {
+		return nil, nil
+	}
+	data, err := a.Files.Read(planfile.File, input.Plan)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	} else if err != nil {
+		return nil, err
+	}
+	return planfile.Stream(data, sideNames(a))
 }

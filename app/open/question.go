@@ -7,50 +7,16 @@ import (
 	"maps"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"molt/app/advice"
 	"molt/app/config"
 	"molt/core/project"
+	"molt/core/solve"
 	"molt/core/universe"
 	"molt/ecosystem"
-	"molt/input"
 	"molt/registry"
 )
-
-// A Question is an application with its registries open, and all that is known for judging releases for it. It never
-// changes: what finds out more (Without, Forked, Advised, Again) returns another question that shares the registries.
-// Close closes them for all of these.
-type Question struct {
-	*View
-	// Source is what the registries have, as this application may see it: with its overrides, the archives that it
-	// names and the files of constraints that it has, and without releases that have not settled.
-	Source universe.Source
-	// Unsettled is the same with releases that have not settled yet; nil where none are hidden.
-	Unsettled universe.Source
-	// Opened is what Source stands on, as the ecosystem opened it.
-	Opened ecosystem.Source
-	// Wide is Source as seen from other environments, which nil means too: it stands for those of
-	// the application. Wide is nil in an ecosystem in which all environments see the same.
-	Wide func([]ecosystem.Environment) universe.Source
-
-	InferredRuntimes project.Runtimes  // what is taken to be deployed, as nobody says what is; from Advised
-	InferredFrom     map[string]string // why, by runtime
-	guides           []project.Guide
-	previews         []string
-	access           *access
-}
-
-// An access is the registries of an application, while they are open.
-type access struct {
-	registries *registry.Registries
-	withheld   []string // the registries that get no credentials
-	dated      []string // packages of which publication times are wanted
-
-	mu     sync.Mutex
-	opened map[string]ecosystem.Source // by all that differs between readings of the application
-}
 
 // Ask opens the registries. Publication times are wanted for the named packages, and for all when the call or the
 // configuration depends on them. The caller closes the question.
@@ -249,14 +215,6 @@ func (q *Question) Index() string {
 	return ""
 }
 
-func registryOf(registries *registry.Registries, name string) (*registry.Client, error) {
-	if c := registries.For(name); c != nil {
-		return c, nil
-	}
-	return nil, &input.UsageError{
-		Reason: fmt.Sprintf("%s has no registry for %s: add \"default:\" under \"registry:\"", config.File, name)}
-}
-
 // An Unsettled is a package of which newer releases wait until they have settled.
 type Unsettled struct {
 	Name, Newest string
@@ -302,4 +260,63 @@ func (q *Question) Settling(ctx context.Context, names []string) (all []Unsettle
 		}
 	}
 	return all, nil
+}
+
+// Describe notes in a lock what it was made for, as far as its format tells that.
+func (q *Question) Describe(l *ecosystem.Lock, m *ecosystem.Manifests, before *ecosystem.Lock) {
+	if l.Environments = q.Environments(); l.Environments == nil {
+		return
+	}
+	l.Forks, l.Alternatives = q.Forks, q.Alternatives
+	if p, ok := q.Eco.(ecosystem.Pruner); ok {
+		p.Prune(l)
+	}
+	l.Included = m.Included()
+	for _, q := range m.Runtimes() {
+		l.Requires = append(l.Requires, q.Requirement)
+	}
+	if before != nil {
+		l.Index, l.Kept = before.Index, before.Kept
+	}
+	if l.Index == "" {
+		l.Index = q.Index()
+	}
+}
+
+// Rejoined has the members of a workspace stand apart no longer that need not, where the same
+// releases will do for all; else it returns what it got.
+func (q *Question) Rejoined(ctx context.Context, m *ecosystem.Manifests,
+	r *solve.Resolution) (*ecosystem.Manifests, *solve.Resolution, error) {
+	if !slices.ContainsFunc(r.Roots, func(e solve.Edge) bool { return e.Apart != "" }) {
+		return m, r, nil
+	}
+	joined, err := m.Clone()
+	if err == nil {
+		err = joined.SetApart(nil)
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	to := map[DeclarationKey]string{}
+	for _, e := range r.Roots {
+		to[KeyOf(e.Group, e.Name)] = e.To
+	}
+	app := q.Application()
+	app.Declared, app.Locked = q.DeclaredIn(joined), nil
+	p := app.Problem()
+	other := *r
+	other.Roots = nil
+	for _, root := range p.Roots {
+		other.Roots = append(other.Roots,
+			solve.Edge{Name: root.As, Package: root.Package, Constraint: root.Text, Group: root.Group, Apart: root.Apart,
+				Own:      root.Own,
+				Optional: root.Optional, Foreign: root.Foreign, To: to[KeyOf(root.Group, root.As)]})
+	}
+	if solve.Verify(ctx, q.Source, p, &other) != nil {
+		return m, r, ctx.Err()
+	}
+	if !project.Sees(app.Declared, &other) { // something would see another release than its member's
+		return m, r, nil
+	}
+	return joined, &other, nil
 }

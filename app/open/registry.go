@@ -225,3 +225,11 @@ func openRegistries(a *View) (all *registry.Registries, withheld []string, err e
 	}
 	return all, withheld, nil
 }
+
+func registryOf(registries *registry.Registries, name string) (*registry.Client, error) {
+	if c := registries.For(name); c != nil {
+		return c, nil
+	}
+	return nil, &input.UsageError{
+		Reason: fmt.Sprintf("%s has no registry for %s: add \"default:\" under \"registry:\"", config.File, name)}
+}

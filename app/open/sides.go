@@ -1,17 +1,13 @@
 package open
 
 import (
-	"errors"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
 	"sync"
 
 	"molt/app/config"
-	"molt/app/planfile"
 	"molt/core/project"
-	"molt/doc"
 	"molt/ecosystem"
 	"molt/ecosystem/registered"
 	"molt/input"
@@ -20,14 +16,6 @@ import (
 // An application may declare packages of several ecosystems in one folder. Then each of these is a
 // side of it: a View of its own, with its manifest and its lock. The configuration, the plan and
 // the ledger are those of all sides: the plan's file has a document for each.
-
-// A Side is one of the ecosystems of a folder, with what is declared there.
-type Side struct {
-	Ecosystem ecosystem.Ecosystem
-	Names     []string // declared
-	Runtimes  []string
-	broken    bool // some manifest cannot be read
-}
 
 // Sides lists the sides of the application in a folder, in the order of Ecosystems; nil where it
 // has one alone, or the call or the configuration says which is meant. What cannot be read is
@@ -123,9 +111,6 @@ func (s Side) Declares(name string) bool {
 	return slices.Contains(s.Names, ecosystem.Canonical(s.Ecosystem, name)) || slices.Contains(s.Runtimes, name)
 }
 
-// Canonical returns the one form of a name of the application's ecosystem.
-func (a *View) Canonical(name string) string { return ecosystem.Canonical(a.Eco, name) }
-
 // OtherSides lists the other sides, where the configuration leaves open which is meant.
 func (a *View) OtherSides() []Side { return a.otherSides() }
 
@@ -167,68 +152,10 @@ func sideNames(a *View) (all []string) {
 	return all
 }
 
-// plans reads the plans of all sides, each of which has to be one that can be read.
-func plans(a *View) (map[string]*planfile.Plan, error) {
-	if len(a.OtherSides()) == 0 {
-		return nil, nil
-	}
-	data, err := a.Files.Read(planfile.File, input.Plan)
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
-	} else if err != nil {
-		return nil, err
-	}
-	return planfile.Stream(data, sideNames(a))
-}
-
-// NextOfOtherSides returns the first stage that is still to do in the plans of other sides; nil where
-// there is none, or where they cannot be read.
-func NextOfOtherSides(a *View) *doc.PlanStage {
-	plans, _ := plans(a)
-	for _, s := range a.OtherSides() {
-		if p := plans[s.Ecosystem.Name()]; p != nil && p.Next() != nil {
-			return p.Next()
-		}
-	}
-	return nil
-}
-
 // Ecosystems lists those of all sides, this one's among them, in the order of Ecosystems.
 func (a *View) Ecosystems() []ecosystem.Ecosystem {
 	return slices.DeleteFunc(slices.Clone(registered.Ecosystems), func(e ecosystem.Ecosystem) bool {
 		return e.Name() != a.Eco.Name() &&
 			!slices.ContainsFunc(a.OtherSides(), func(s Side) bool { return s.Ecosystem.Name() == e.Name() })
 	})
-}
-
-// OpenSide opens another side of the application.
-func OpenSide(a *View, e ecosystem.Ecosystem) (*View, error) {
-	settings := a.Settings
-	settings.Ecosystem = e.Name()
-	return Open(settings)
-}
-
-// EachSide returns the application's side and the others, in the order of Ecosystems.
-func EachSide(a *View) (all []*View, err error) {
-	for _, e := range a.Ecosystems() {
-		side := a
-		if e.Name() != a.Eco.Name() {
-			if side, err = OpenSide(a, e); err != nil {
-				return nil, err
-			}
-		}
-		all = append(all, side)
-	}
-	return all, nil
-}
-
-// SideOfPlan says how many stages are left in the plan of a side: in all, and up to its goal. The
-// second result is false where it has no plan that can be read, or no such stage; the stage is ""
-// for any.
-func SideOfPlan(a *View, stage string) (left, toGoal int, ok bool) {
-	file, err := a.ReadPlan()
-	if err != nil || stage != "" && file.Stage(stage) == nil {
-		return 0, 0, false
-	}
-	return file.Left(), file.ToGoal(), true
 }

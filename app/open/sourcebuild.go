@@ -28,9 +28,6 @@ import (
 	"molt/txn"
 )
 
-// builtDir is the folder, in that of the cache, of what was built of sources on this machine.
-const builtDir = "built"
-
 // builtIndex is the file that says what was built, beside it.
 const builtIndex = "index.json"
 
@@ -322,4 +319,29 @@ func (s *sourceBuild) note() error {
 		return err
 	}
 	return os.WriteFile(filepath.Join(out, builtIndex), text, 0o644)
+}
+
+// Environment returns what lays out packages of an ecosystem that has them together.
+func (x *Archives) Environment(flat ecosystem.Flat, files *txn.Workspace) (*tree.Environment, error) {
+	a := x.View
+	kept, err := a.Store()
+	if err != nil {
+		return nil, err
+	}
+	t := &tree.Environment{Files: files, Store: kept, Eco: flat, Own: ownFolders(a)}
+	t.Download = func(ctx context.Context, p *ecosystem.LockedPackage, file universe.File, into registry.Sink) error {
+		one := *p
+		one.Source, one.Integrity = file.Address, file.Integrity
+		return x.Download(ctx, &one, into)
+	}
+	if allowed, b := builds(a); b != nil {
+		t.Build = func(ctx context.Context, p *ecosystem.LockedPackage) (*ecosystem.Built, error) {
+			source, ok := b.SourceFile(p.Files)
+			if !ok || !allowed(p.Name) {
+				return nil, nil
+			}
+			return buildSource(ctx, x, p.Name, p.Version, source)
+		}
+	}
+	return t, nil
 }

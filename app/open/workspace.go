@@ -1,7 +1,6 @@
 package open
 
 import (
-	"context"
 	"fmt"
 	"os"
 	"path"
@@ -10,7 +9,6 @@ import (
 	"strings"
 
 	"molt/app/config"
-	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/ecosystem"
@@ -134,43 +132,6 @@ func Member(a *View, name string) (string, error) {
 		"--in %s: the members of the workspace are %s", name, strings.Join(known, ", "))}
 }
 
-// DeclaredWith returns the declarations as they are when members of the workspace ask for what is
-// wanted, which may make them stand apart or end that. What is wanted gets the names that it has
-// then.
-func DeclaredWith(a *View, wanted []plan.Wanted) ([]project.Declared, error) {
-	m, err := a.Manifest.Clone()
-	if err != nil {
-		return nil, err
-	}
-	place := func(w plan.Wanted) (ecosystem.Entry, bool) {
-		i := slices.IndexFunc(m.Entries(),
-			func(e ecosystem.Entry) bool { return KeyOf(e.Group, e.As) == KeyOf(w.Group, w.Name) })
-		if i < 0 {
-			return ecosystem.Entry{}, false
-		}
-		return m.Entries()[i], true
-	}
-	for _, w := range wanted {
-		if member, _ := project.SplitGroup(w.Group); member == "" || w.Constraint == "" {
-			continue
-		}
-		if _, there := place(w); there {
-			err = m.Set(w.Group, w.Name, w.Constraint)
-		} else {
-			err = m.Add(w.Group, w.Name, w.Constraint)
-		}
-		if err != nil {
-			return nil, err
-		}
-	}
-	for i, w := range wanted {
-		if e, there := place(w); there {
-			wanted[i].Name = e.As
-		}
-	}
-	return a.DeclaredIn(m), nil
-}
-
 // FromHere has changes begin with what the manifest says.
 func FromHere(a *View, changes []project.Change) {
 	lines := TextsByKey(a.Manifest)
@@ -193,64 +154,6 @@ func SetApartAs(m *ecosystem.Manifests, r *solve.Resolution) error {
 		}
 	}
 	return m.SetApart(r.Roots)
-}
-
-// Rejoined has the members of a workspace stand apart no longer that need not, where the same
-// releases will do for all; else it returns what it got.
-func (q *Question) Rejoined(ctx context.Context, m *ecosystem.Manifests,
-	r *solve.Resolution) (*ecosystem.Manifests, *solve.Resolution, error) {
-	if !slices.ContainsFunc(r.Roots, func(e solve.Edge) bool { return e.Apart != "" }) {
-		return m, r, nil
-	}
-	joined, err := m.Clone()
-	if err == nil {
-		err = joined.SetApart(nil)
-	}
-	if err != nil {
-		return nil, nil, err
-	}
-	to := map[DeclarationKey]string{}
-	for _, e := range r.Roots {
-		to[KeyOf(e.Group, e.Name)] = e.To
-	}
-	app := q.Application()
-	app.Declared, app.Locked = q.DeclaredIn(joined), nil
-	p := app.Problem()
-	other := *r
-	other.Roots = nil
-	for _, root := range p.Roots {
-		other.Roots = append(other.Roots,
-			solve.Edge{Name: root.As, Package: root.Package, Constraint: root.Text, Group: root.Group, Apart: root.Apart,
-				Own:      root.Own,
-				Optional: root.Optional, Foreign: root.Foreign, To: to[KeyOf(root.Group, root.As)]})
-	}
-	if solve.Verify(ctx, q.Source, p, &other) != nil {
-		return m, r, ctx.Err()
-	}
-	if !project.Sees(app.Declared, &other) { // something would see another release than its member's
-		return m, r, nil
-	}
-	return joined, &other, nil
-}
-
-// apartNames returns a function that adds to names of packages those that members which stand apart have for them.
-func apartNames(a *View) func(names []string) []string {
-	others := map[string][]string{}
-	for _, e := range a.Manifest.Entries() {
-		if e.Apart != "" {
-			others[e.Own] = append(others[e.Own], e.As)
-		}
-	}
-	return func(names []string) []string {
-		if len(others) == 0 {
-			return names
-		}
-		all := slices.Clone(names)
-		for _, name := range names {
-			all = append(all, others[name]...)
-		}
-		return all
-	}
 }
 
 // outerWorkspace returns the folder of the workspace that the application is a member of, "" for none.

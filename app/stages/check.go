@@ -2,63 +2,10 @@ package stages
 
 import (
 	"context"
-	"encoding/json"
 	"slices"
 
-	"molt/app/config"
-	"molt/app/open"
 	"molt/app/run"
-	"molt/doc"
-	"molt/txn"
 )
-
-// checksOf returns the checks that are for stages of a kind, in their order.
-func checksOf(a *open.View, kind string) []config.Check {
-	var all []config.Check
-	for _, c := range a.Config.Checks {
-		if len(c.Kinds) == 0 || slices.Contains(c.Kinds, kind) {
-			all = append(all, c)
-		}
-	}
-	return all
-}
-
-// tasksOf returns the tasks of the packages that changes move.
-func tasksOf(a *open.View, changes []doc.PlanChange) []config.Task {
-	var all []config.Task
-	for _, t := range a.Config.Stages.Tasks {
-		if slices.ContainsFunc(changes, func(c doc.PlanChange) bool { return slices.Contains(t.With, c.Name) }) {
-			all = append(all, t)
-		}
-	}
-	return all
-}
-
-// state identifies manifest, lock and checks.
-func state(a *open.View) (string, error) {
-	checks, err := json.Marshal(a.Config.Checks)
-	if err != nil {
-		return "", err
-	}
-	var texts [][]byte
-	for _, e := range a.Ecosystems() { // each side is to see the same state
-		side := a
-		if e.Name() != a.Eco.Name() {
-			if side, err = open.OpenSide(a, e); err != nil {
-				return "", err
-			}
-		}
-		lock, err := side.Files.Content(side.LockFile())
-		if err != nil {
-			return "", err
-		}
-		for _, f := range side.Manifest.Texts() {
-			texts = append(texts, f.Data, []byte{0})
-		}
-		texts = append(texts, lock, []byte{0})
-	}
-	return txn.Sum(slices.Concat(append(texts, checks)...)), nil
-}
 
 // beforeStage is the name under which the state before the first stage is checked.
 const beforeStage = "before"

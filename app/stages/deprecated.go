@@ -12,13 +12,6 @@ import (
 	"molt/ecosystem"
 )
 
-// A Deprecation is what checks warn of: things of a package that a later major takes away. The name is "" where the
-// warning names no package.
-type Deprecation struct {
-	Name string
-	Says []string
-}
-
 // Deprecations collects the warnings of checks that ran on the state as it is, by package.
 func Deprecations(a *open.View) ([]Deprecation, error) {
 	state, err := state(a)

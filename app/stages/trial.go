@@ -16,30 +16,6 @@ import (
 	"molt/ecosystem"
 )
 
-// A Trial is some stages carried out in a copy of the application.
-type Trial struct {
-	Stages   []string
-	Dir      string // of the application in the copy, "" when it was taken away
-	Verdicts []run.Verdict
-	Before   []run.Verdict // the checks in the copy, before anything moved in it
-	Passed   bool
-	// Unchecked says why no checks were run, "" where they were.
-	Unchecked  string
-	Each       []StageTrial // when the stages were tried one after the other
-	Notes      []string
-	Deprecated []Deprecation // what the checks on the state before warn of
-}
-
-// A StageTrial is one stage of several that were tried one after the other.
-type StageTrial struct {
-	Stage    string
-	Verdicts []run.Verdict
-	Passed   bool
-	Took     time.Duration
-	Earlier  bool   // it passed in an earlier trial of the same files
-	Says     string // why it was not tried, "" where it was
-}
-
 // A TrialOrder says which stages are tried, and how.
 type TrialOrder struct {
 	UpTo  string // the last stage, "" for the next
@@ -121,15 +97,6 @@ func (a *Execution) Try(ctx context.Context, order TrialOrder) (*Trial, error) {
 		return stage != "" && !b.Passed && slices.Index(b.Stages, b.Each[len(b.Each)-1].Stage) < slices.Index(b.Stages, stage)
 	})
 	return b, nil
-}
-
-// A rehearsed stage is what a copy is to hold for it, and what judges that.
-type rehearsed struct {
-	id     string
-	files  map[string][]byte
-	tasks  []config.Task
-	checks []config.Check
-	raised string // see run.Runner
 }
 
 // An attempt is what a copy of the application is for.

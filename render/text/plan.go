@@ -486,3 +486,31 @@ func changeCells(s doc.PlanStage, c doc.PlanChange) []cell {
 	}
 	return []cell{name, plain(c.From.Version + " to " + c.To.Version), plain(line), {why, &faint}}
 }
+
+// deprecated lists what checks warn of, by package.
+func (p *Page) deprecated(all []doc.Deprecation) {
+	if len(all) == 0 {
+		return
+	}
+	p.Line("")
+	p.heading("The checks warn of what a next major takes away")
+	var rows [][]cell
+	for _, d := range all {
+		name := d.Package
+		for i, says := range d.Says {
+			if i == mostWarned && len(d.Says) > mostWarned+1 {
+				rows = append(rows, []cell{plain(""),
+					{fmt.Sprintf("and %d more; the logs in .molt/logs have all", len(d.Says)-i), &faint}})
+				break
+			}
+			rows = append(rows, []cell{plain(name), plain(says)})
+			name = ""
+		}
+	}
+	p.table("  ", rows)
+	p.Line("")
+}
+
+// before prints which checks fail on the state before the first stage.
+// mostWarned is how many warnings about one package are shown.
+const mostWarned = 4

@@ -192,34 +192,6 @@ func (p *Page) NextStep(answer doc.Step) {
 	}
 }
 
-// before prints which checks fail on the state before the first stage.
-// mostWarned is how many warnings about one package are shown.
-const mostWarned = 4
-
-// deprecated lists what checks warn of, by package.
-func (p *Page) deprecated(all []doc.Deprecation) {
-	if len(all) == 0 {
-		return
-	}
-	p.Line("")
-	p.heading("The checks warn of what a next major takes away")
-	var rows [][]cell
-	for _, d := range all {
-		name := d.Package
-		for i, says := range d.Says {
-			if i == mostWarned && len(d.Says) > mostWarned+1 {
-				rows = append(rows, []cell{plain(""),
-					{fmt.Sprintf("and %d more; the logs in .molt/logs have all", len(d.Says)-i), &faint}})
-				break
-			}
-			rows = append(rows, []cell{plain(name), plain(says)})
-			name = ""
-		}
-	}
-	p.table("  ", rows)
-	p.Line("")
-}
-
 func (p *Page) before(all []doc.Check) {
 	var failed []string
 	for _, c := range all {
