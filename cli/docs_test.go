@@ -11,6 +11,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -155,7 +156,39 @@ func TestDocsErrors(t *testing.T) {
 		}
 		fmt.Fprintf(b, "- `%s`\n", strings.ReplaceAll(text, "`", "'"))
 	}
-	made(t, "errors.md", b.Bytes())
+	made(t, "errors-all.md", b.Bytes())
+}
+
+// What docs/errors.md explains is what the source says.
+func TestDocsErrorsByTopic(t *testing.T) {
+	data, err := os.ReadFile("../docs/errors.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	source := &strings.Builder{}
+	err = filepath.WalkDir("..", func(path string, e fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		text, err := os.ReadFile(path)
+		source.Write(text)
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	said := regexp.MustCompile(`"\s*\+\s*(fmt\.Sprintf\(\s*)?"`).ReplaceAllString(source.String(), "") // one text on several lines
+	explained := regexp.MustCompile("(?s)\\*\\*`(.+?)`\\*\\*").FindAllStringSubmatch(string(data), -1)
+	for _, m := range explained {
+		for part := range strings.SplitSeq(strings.Join(strings.Fields(m[1]), " "), "…") {
+			if part = strings.Trim(part, " ;:,"); !strings.Contains(said, strings.ReplaceAll(part, `"`, `\"`)) {
+				t.Errorf("%q: nothing in the source says %q", m[1], part)
+			}
+		}
+	}
+	if len(explained) < 30 {
+		t.Errorf("%d errors are explained", len(explained))
+	}
 }
 
 // messages returns the texts with which a part of the source makes an error.
