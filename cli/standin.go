@@ -76,7 +76,7 @@ func (c *call) served(server ecosystem.Server, e ecosystem.Ecosystem,
 		if err != nil {
 			return nil, 0, nil, err
 		}
-		return server.StandIn(packages), len(packages), done, err
+		return server.StandIn(packages), len(packages.Table), done, err
 	}
 	if zipped(args[0]) {
 		return serveSnapshot(c.ctx, server, e, args[0])
@@ -86,7 +86,7 @@ func (c *call) served(server ecosystem.Server, e ecosystem.Ecosystem,
 		return nil, 0, nil, &input.UsageError{Reason: input.InWords(err)}
 	}
 	packages, err := standin.ReadUniverse(args[0], data, e.Scheme())
-	return server.StandIn(packages), len(packages), done, err
+	return server.StandIn(packages), len(packages.Table), done, err
 }
 
 // zipped reports whether a file begins like a ZIP file.
@@ -137,7 +137,7 @@ func serveSnapshot(ctx context.Context, server ecosystem.Server, e ecosystem.Eco
 }
 
 // serve serves packages on a loopback address until stop is called.
-func serve(ctx context.Context, e ecosystem.Ecosystem, packages universe.Table,
+func serve(ctx context.Context, e ecosystem.Ecosystem, packages standin.Universe,
 	listen string) (address string, stop func(), err error) {
 	server, can := e.(ecosystem.Server)
 	if !can {

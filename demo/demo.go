@@ -10,7 +10,6 @@ import (
 	"path/filepath"
 	"strings"
 
-	"molt/core/universe"
 	"molt/core/version"
 	"molt/ecosystem/js/ranges"
 	"molt/ecosystem/python/specifiers"
@@ -68,10 +67,10 @@ func (s Scenario) Still(dir string) error {
 }
 
 // Universe returns the packages of the registry.
-func (s Scenario) Universe() (universe.Table, error) {
+func (s Scenario) Universe() (standin.Universe, error) {
 	data, err := universes.ReadFile(s.universe)
 	if err != nil {
-		return nil, err
+		return standin.Universe{}, err
 	}
 	return standin.ReadUniverse(s.universe, data, s.scheme)
 }

@@ -26,7 +26,7 @@ func digested(tb testing.TB) *universe.Package {
 	if err != nil {
 		tb.Fatal(err)
 	}
-	p := table["keel"]
+	p := table.Table["keel"]
 	p.Current = "2.0.0"
 	p.At(0).Withdrawn = "it leaks"
 	p.At(1).Covered = []universe.Demand{{As: "rope", Package: "rope", Text: "^1", When: "x", Extras: "a,b", Foreign: true}}

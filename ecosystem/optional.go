@@ -10,6 +10,7 @@ import (
 
 	"molt/core/project"
 	"molt/core/universe"
+	"molt/ecosystem/standin"
 )
 
 // What not every ecosystem has. Each is found by type assertion, and the function beside it answers for ecosystems
@@ -106,7 +107,7 @@ type RuntimeKnower interface {
 
 // A Server serves packages the way that the ecosystem's registries do.
 type Server interface {
-	StandIn(packages universe.Table) http.Handler
+	StandIn(u standin.Universe) http.Handler
 	// Document writes the document of a package as a registry would have it, with archives where
 	// the releases' files say. Reading it gives the package.
 	Document(p *universe.Package) []byte

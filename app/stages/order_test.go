@@ -40,7 +40,7 @@ func TestLockIsTheSameInAnyOrder(t *testing.T) {
 	for run := range 8 {
 		waits := rand.New(rand.NewPCG(uint64(run), 1))
 		delays := map[string]time.Duration{}
-		for name := range table {
+		for name := range table.Table {
 			delays["/"+name] = time.Duration(waits.IntN(6)) * time.Millisecond
 		}
 		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

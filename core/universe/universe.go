@@ -5,7 +5,6 @@ package universe
 import (
 	"context"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -48,37 +47,7 @@ type Package struct {
 }
 
 // Notes is what a registry says of a package as a whole, for people.
-type Notes struct {
-	About, Homepage, Repository string
-	Log                         []LogLine // of a stand-in: what its archives say in their change log
-	Code                        []Code    // of a stand-in: the files in its archives
-}
-
-// A Code is a file in the archives of a package, from one release on until another says otherwise.
-type Code struct {
-	Release, Name string // the name has slashes
-	Text          string // "" where the file goes
-}
-
-// CodeOf returns the files in the archive of a release, by name.
-func (p *Package) CodeOf(r *Release) map[string]string {
-	files := map[string]string{}
-	for _, v := range p.Versions() { // a later release has what those before have
-		for _, c := range p.Notes.Code {
-			if c.Release == v.String() {
-				files[c.Name] = c.Text
-			}
-		}
-		if v.Compare(r.Version) == 0 {
-			break
-		}
-	}
-	maps.DeleteFunc(files, func(_, text string) bool { return text == "" })
-	return files
-}
-
-// A LogLine is a line of a change log about one release.
-type LogLine struct{ Release, Says string }
+type Notes struct{ About, Homepage, Repository string }
 
 // A Release is one published version of a package.
 type Release struct {

@@ -281,7 +281,7 @@ func BenchmarkDocument(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	body := document(table["keel"], false, func(r *universe.Release) map[string]any {
+	body := document(table.Table["keel"], false, func(r *universe.Release) map[string]any {
 		return map[string]any{"tarball": "http://x/keel/-/keel-" + r.Version.String() + ".tgz",
 			"integrity": "sha512-" + strings.Repeat("x", 80) + r.Version.String()}
 	})

@@ -5,7 +5,6 @@ import (
 	"strings"
 	"testing"
 
-	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/ecosystem/js/ranges"
 	"molt/ecosystem/standin"
@@ -60,11 +59,11 @@ func TestLicence(t *testing.T) {
 	}
 	table, err := standin.ReadUniverse(
 		"u", []byte("package keel\n  licence MIT\n  1.0.0 2024-01-01\npackage rope\n  1.0.0 2024-01-01\n"), JS{}.Scheme())
-	if err != nil || table["keel"].At(0).Licence != "MIT" || table["rope"].At(0).Licence != "" {
+	if err != nil || table.Table["keel"].At(0).Licence != "MIT" || table.Table["rope"].At(0).Licence != "" {
 		t.Errorf("%+v, %v", table, err)
 	}
 	if p, err := readPackage("keel",
-		bytes.NewReader(document(table["keel"], false, func(*universe.Release) map[string]any { return nil })),
+		bytes.NewReader(JS{}.Document(table.Table["keel"])),
 		"http://x"); err != nil || p.At(0).Licence != "MIT" {
 		t.Errorf("what is served: %+v, %v", p, err)
 	}

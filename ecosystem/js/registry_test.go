@@ -218,7 +218,7 @@ func FuzzReadPackage(f *testing.F) {
 	})
 }
 
-func mustUniverse(t *testing.T, text string) universe.Table {
+func mustUniverse(t *testing.T, text string) standin.Universe {
 	t.Helper()
 	table, err := standin.ReadUniverse("test.universe", []byte(text), ranges.Scheme)
 	if err != nil {
@@ -232,7 +232,7 @@ func standIn(t *testing.T, text string) (universe.Table, *httptest.Server) {
 	table := mustUniverse(t, text)
 	server := httptest.NewServer(JS{}.StandIn(table))
 	t.Cleanup(server.Close)
-	return table, server
+	return table.Table, server
 }
 
 func open(t *testing.T, address string, detail ecosystem.Detail) ecosystem.Source {
@@ -269,8 +269,8 @@ func TestDocument(t *testing.T) {
 	table := mustUniverse(t, harbour+
 		"\npackage gaff\n  1.0.0 2024-01-01 rope@^1 peer:rope@^1&||&^2 peer?:mast@* opt:wind@* old=keel@^1 "+
 		"runtime:node@>=18 ! no more\n")
-	table["long"] = p
-	for _, p := range table {
+	table.Table["long"] = p
+	for _, p := range table.Table {
 		again, err := readPackage(p.Name, bytes.NewReader(JS{}.Document(p)), "http://x")
 		if err != nil {
 			t.Fatal(err)

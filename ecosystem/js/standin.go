@@ -28,18 +28,20 @@ import (
 // machine: a Host that is no loopback name is refused (a page in a browser could have resolved a
 // name of its own to it), and the addresses in documents are those of the listener, whatever a
 // request says. What it keeps in memory is bounded by what it serves.
-func (JS) StandIn(packages universe.Table) http.Handler {
+func (JS) StandIn(u standin.Universe) http.Handler {
 	var sums sync.Map // integrity strings of archives, by package and version
-	return serve(packages, func(p *universe.Package, r *universe.Release, base string) map[string]any {
+	return serve(u.Table, func(p *universe.Package, r *universe.Release, base string) map[string]any {
 		key := p.Name + "@" + r.Version.String()
 		integrity, known := sums.Load(key)
 		if !known {
-			sum := sha512.Sum512(archiveOf(p, r))
+			sum := sha512.Sum512(archiveOf(u, p, r))
 			integrity, _ = sums.LoadOrStore(key, "sha512-"+base64.StdEncoding.EncodeToString(sum[:]))
 		}
-		return map[string]any{"tarball": archiveAddress(base, p, r), "integrity": integrity}
+		about := packageJSON(p, r, u.Files(p, r))
+		about["dist"] = map[string]any{"tarball": archiveAddress(base, p, r), "integrity": integrity}
+		return about
 	}, func(_ context.Context, p *universe.Package, r *universe.Release) ([]byte, error) {
-		return archiveOf(p, r), nil
+		return archiveOf(u, p, r), nil
 	})
 }
 
@@ -65,7 +67,9 @@ func (JS) Relay(packages universe.Table,
 		if r.File().Integrity != "" {
 			dist["integrity"] = r.File().Integrity
 		}
-		return dist
+		about := packageJSON(p, r, nil)
+		about["dist"] = dist
+		return about
 	}, archive)
 }
 
@@ -77,7 +81,9 @@ func (JS) Document(p *universe.Package) []byte {
 		if r.File().Integrity != "" {
 			dist["integrity"] = r.File().Integrity
 		}
-		return dist
+		about := packageJSON(p, r, nil)
+		about["dist"] = dist
+		return about
 	})
 }
 
@@ -85,9 +91,9 @@ func archiveAddress(base string, p *universe.Package, r *universe.Release) strin
 	return base + "/" + (&url.URL{Path: p.Name}).EscapedPath() + "/-/" + archiveName(p.Name, r.Version.String())
 }
 
-// serve serves packages; dist says of a release where its archive is and how to check it, archive
-// gets it, where it is here.
-func serve(packages universe.Table, dist func(p *universe.Package, r *universe.Release, base string) map[string]any,
+// serve serves packages; entry is a release's in the document, with where its archive is and how to check it, archive
+// gets that, where it is here.
+func serve(packages universe.Table, entry func(p *universe.Package, r *universe.Release, base string) map[string]any,
 	archive func(context.Context, *universe.Package, *universe.Release) ([]byte, error)) http.Handler {
 	var documents sync.Map // of bytes, by package, listener and length
 	return standin.Handler(func(r *http.Request, base string) (kind string, body []byte, err error) {
@@ -109,7 +115,7 @@ func serve(packages universe.Table, dist func(p *universe.Package, r *universe.R
 		kept, ok := documents.Load(key)
 		if !ok {
 			kept, _ = documents.LoadOrStore(
-				key, document(p, short, func(r *universe.Release) map[string]any { return dist(p, r, base) }))
+				key, document(p, short, func(r *universe.Release) map[string]any { return entry(p, r, base) }))
 		}
 		return "application/json", kept.([]byte), nil
 	})
@@ -118,14 +124,12 @@ func serve(packages universe.Table, dist func(p *universe.Package, r *universe.R
 func archiveName(name, version string) string { return path.Base(name) + "-" + version + ".tgz" }
 
 // document builds the registry document of a package.
-func document(p *universe.Package, short bool, dist func(*universe.Release) map[string]any) []byte {
+func document(p *universe.Package, short bool, entry func(*universe.Release) map[string]any) []byte {
 	versions, times := map[string]any{}, map[string]string{}
 	for i := range p.Len() {
 		r := p.At(i)
 		v := r.Version.String()
-		about := packageJSON(p, r)
-		about["dist"] = dist(r)
-		versions[v] = about
+		versions[v] = entry(r)
 		if !r.Published.IsZero() {
 			times[v] = r.Published.Format(time.RFC3339Nano)
 		}
@@ -142,8 +146,8 @@ func document(p *universe.Package, short bool, dist func(*universe.Release) map[
 	return data
 }
 
-// packageJSON builds the manifest of a release, which is also its entry in the document.
-func packageJSON(p *universe.Package, r *universe.Release) map[string]any {
+// packageJSON builds the manifest of a release with some files, which is also its entry in the document.
+func packageJSON(p *universe.Package, r *universe.Release, files map[string]string) map[string]any {
 	about := map[string]any{"name": p.Name, "version": r.Version.String()}
 	put := func(field string, d universe.Demand) {
 		text := d.Text
@@ -186,7 +190,7 @@ func packageJSON(p *universe.Package, r *universe.Release) map[string]any {
 	if r.Licence != "" {
 		about["license"] = r.Licence
 	}
-	for _, name := range slices.Sorted(maps.Keys(p.CodeOf(r))) { // what is run, by its name, and what is imported
+	for _, name := range slices.Sorted(maps.Keys(files)) { // what is run, by its name, and what is imported
 		switch {
 		case strings.HasPrefix(name, "bin/"):
 			bin, _ := about["bin"].(map[string]string)
@@ -209,8 +213,9 @@ func packageJSON(p *universe.Package, r *universe.Release) map[string]any {
 }
 
 // archiveOf builds the archive of a release, the same bytes every time.
-func archiveOf(p *universe.Package, r *universe.Release) []byte {
-	manifest, err := json.MarshalIndent(packageJSON(p, r), "", "  ")
+func archiveOf(u standin.Universe, p *universe.Package, r *universe.Release) []byte {
+	code := u.Files(p, r)
+	manifest, err := json.MarshalIndent(packageJSON(p, r, code), "", "  ")
 	if err != nil {
 		panic(fmt.Sprintf("a manifest of strings has no JSON: %v", err))
 	}
@@ -221,14 +226,13 @@ func archiveOf(p *universe.Package, r *universe.Release) []byte {
 		{"package.json", string(manifest) + "\n"},
 		{"README.md", fmt.Sprintf("# %s %s\n\n%s\n", p.Name, r.Version, p.Notes.About)},
 	}
-	code := p.CodeOf(r)
 	if len(code) == 0 {
 		code["index.js"] = fmt.Sprintf("module.exports = { name: %q, version: %q };\n", p.Name, r.Version)
 	}
 	for _, name := range slices.Sorted(maps.Keys(code)) {
 		files = append(files, struct{ name, text string }{name, code[name]})
 	}
-	if log := changeLog(p, r); log != "" {
+	if log := changeLog(u.Log(p), p, r); log != "" {
 		files = append(files, struct{ name, text string }{"CHANGELOG.md", log})
 	}
 	for _, f := range files { // writing to memory does not fail
@@ -242,12 +246,12 @@ func archiveOf(p *universe.Package, r *universe.Release) []byte {
 }
 
 // changeLog writes what the package says of the releases up to one, the newest first; "" for nothing.
-func changeLog(p *universe.Package, r *universe.Release) string {
+func changeLog(lines []standin.LogLine, p *universe.Package, r *universe.Release) string {
 	text := strings.Builder{}
 	for i := p.Index(r.Version.String()); i >= 0; i-- {
 		v := p.Version(i).String()
 		heading := false
-		for _, l := range p.Notes.Log {
+		for _, l := range lines {
 			if l.Release != v {
 				continue
 			}

@@ -39,21 +39,21 @@ const filesPath = "-/files/"
 // metadata in a wheel. It does not take packages. A release has one wheel, for every interpreter,
 // and one source archive; one that is unbuilt has the latter alone, of a kind that does not say
 // what it needs.
-func (Python) StandIn(packages universe.Table) http.Handler {
+func (Python) StandIn(u standin.Universe) http.Handler {
 	var built sync.Map // archives by file name
 	archive := func(p *universe.Package, r *universe.Release, kind string) []byte {
 		name := archiveName(p, r, kind)
 		body, ok := built.Load(name)
 		if !ok {
-			made := wheelOf(p, r)
+			made := wheelOf(u, p, r)
 			if kind == sourceKind {
-				made = sourceOf(p, r)
+				made = sourceOf(u, p, r)
 			}
 			body, _ = built.LoadOrStore(name, made)
 		}
 		return body.([]byte)
 	}
-	return serve(packages, func(p *universe.Package, r *universe.Release) (all []pageFile) {
+	return serve(u.Table, func(p *universe.Package, r *universe.Release) (all []pageFile) {
 		for _, kind := range kindsOf(r) {
 			body := archive(p, r, kind)
 			sum := sha256.Sum256(body)
@@ -283,8 +283,8 @@ func metadataText(p *universe.Package, r *universe.Release, version string) []by
 }
 
 // codeOf returns the modules of a release, by name.
-func codeOf(p *universe.Package, r *universe.Release) map[string]string {
-	code := p.CodeOf(r)
+func codeOf(u standin.Universe, p *universe.Package, r *universe.Release) map[string]string {
+	code := u.Files(p, r)
 	if len(code) == 0 {
 		code[distribution(p.Name)+"/__init__.py"] = fmt.Sprintf("__version__ = %q\n", r.Version)
 	}
@@ -295,11 +295,11 @@ func codeOf(p *universe.Package, r *universe.Release) map[string]string {
 const entryPoints = "entry_points.txt"
 
 // wheelOf builds the wheel of a release, the same bytes every time.
-func wheelOf(p *universe.Package, r *universe.Release) []byte {
+func wheelOf(u standin.Universe, p *universe.Package, r *universe.Release) []byte {
 	info := distribution(p.Name) + "-" + r.Version.(*specifiers.Version).Normal() + ".dist-info/"
 	files := map[string]string{info + "METADATA": string(metadataText(p, r, "2.1")),
 		info + "WHEEL": "Wheel-Version: 1.0\nGenerator: molt-stand-in\nRoot-Is-Purelib: true\nTag: py3-none-any\n"}
-	for name, text := range codeOf(p, r) {
+	for name, text := range codeOf(u, p, r) {
 		if name == entryPoints {
 			name = info + name
 		}
@@ -335,14 +335,14 @@ func wheelOf(p *universe.Package, r *universe.Release) []byte {
 
 // sourceOf builds the source archive of a release. That of one that is unbuilt is of the time
 // before archives said what is built of them.
-func sourceOf(p *universe.Package, r *universe.Release) []byte {
+func sourceOf(u standin.Universe, p *universe.Package, r *universe.Release) []byte {
 	version := "2.2"
 	if r.File().Kind == standin.SourceAlone {
 		version = "2.1"
 	}
 	stem := strings.TrimSuffix(archiveName(p, r, sourceKind), ".tar.gz")
 	files := map[string]string{"PKG-INFO": string(metadataText(p, r, version))}
-	maps.Copy(files, codeOf(p, r))
+	maps.Copy(files, codeOf(u, p, r))
 	var buffer bytes.Buffer
 	compressed := gzip.NewWriter(&buffer)
 	out := tar.NewWriter(compressed)

@@ -22,13 +22,14 @@ import (
 // VERSION ..." has one claim versions of another package, and "unbuilt VERSION" leaves one without
 // anything but its source. "code VERSION FILE" begins a file of the archives from a release on, of
 // which each line stands behind a "|".
-func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Table, error) {
-	table := universe.Table{}
+func ReadUniverse(file string, data []byte, scheme version.Scheme) (Universe, error) {
+	u := Universe{universe.Table{}, map[string]*contents{}}
 	var name string
 	var releases []universe.Release
 	var seen map[string]int
 	var tags map[string]string
 	var notes universe.Notes
+	var holds *contents
 	var licence string
 	var codes map[string]*input.PositionError // what is wrong with a file where its release is missing
 	flush := func() error {
@@ -41,10 +42,12 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 			for i := range releases {
 				releases[i].Licence = licence
 			}
-			table[name] = universe.NewPackage(name, scheme, releases)
-			table[name].Tags, table[name].Notes = tags, notes
+			u.Table[name] = universe.NewPackage(name, scheme, releases)
+			u.Table[name].Tags, u.Table[name].Notes = tags, notes
+			u.contents[name] = holds
 		}
 		releases, seen, tags, notes, licence = nil, map[string]int{}, map[string]string{}, universe.Notes{}, ""
+		holds = &contents{}
 		codes = map[string]*input.PositionError{}
 		return nil
 	}
@@ -55,8 +58,8 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 		line = strings.TrimRight(line, "\r \t")
 		text := strings.TrimLeft(line, " \t")
 		column := len(line) - len(text) + 1
-		fail := func(reason string, args ...any) (universe.Table, error) {
-			return nil, &input.PositionError{File: file, Line: n, Column: column, Reason: fmt.Sprintf(reason, args...)}
+		fail := func(reason string, args ...any) (Universe, error) {
+			return Universe{}, &input.PositionError{File: file, Line: n, Column: column, Reason: fmt.Sprintf(reason, args...)}
 		}
 		word, rest, _ := strings.Cut(text, " ")
 		rest = strings.TrimSpace(rest)
@@ -64,13 +67,13 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 		case text == "" || text[0] == '#':
 		case word == "package" && column == 1:
 			if err := flush(); err != nil {
-				return nil, err
+				return Universe{}, err
 			}
 			name = rest
 			if name == "" || strings.ContainsAny(name, " \t") {
 				return fail("expected one package name after \"package\"")
 			}
-			if table[name] != nil {
+			if u.Table[name] != nil {
 				return fail("package %s stands in the file already", name)
 			}
 		case column == 1:
@@ -90,13 +93,13 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 			if _, err := scheme.Parse(release); err != nil || !ok {
 				return fail("expected \"log VERSION WORDS\"")
 			}
-			notes.Log = append(notes.Log, universe.LogLine{Release: release, Says: strings.TrimSpace(says)})
+			holds.log = append(holds.log, LogLine{Release: release, Says: strings.TrimSpace(says)})
 		case text[0] == '|':
-			if len(notes.Code) == 0 || !inCode {
+			if len(holds.files) == 0 || !inCode {
 				return fail("this line belongs to no \"code VERSION FILE\"")
 			}
-			c := &notes.Code[len(notes.Code)-1]
-			c.Text += strings.TrimPrefix(text[1:], " ") + "\n"
+			c := &holds.files[len(holds.files)-1]
+			c.text += strings.TrimPrefix(text[1:], " ") + "\n"
 			continue
 		case word == "code":
 			release, path, ok := strings.Cut(rest, " ")
@@ -105,7 +108,7 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 			}
 			codes[release] = &input.PositionError{
 				File: file, Line: n, Column: column, Reason: fmt.Sprintf("%s has no release %s", name, release)}
-			notes.Code = append(notes.Code, universe.Code{Release: release, Name: path})
+			holds.files = append(holds.files, archived{release: release, name: path})
 			inCode = true
 			continue
 		case slices.Contains(aboutRelease, word):
@@ -136,7 +139,7 @@ func ReadUniverse(file string, data []byte, scheme version.Scheme) (universe.Tab
 		}
 		inCode = false
 	}
-	return table, flush()
+	return u, flush()
 }
 
 // aboutRelease are the words that begin a line about a release above.

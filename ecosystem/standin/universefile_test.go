@@ -31,8 +31,8 @@ package @quay/nail
 	if err != nil {
 		t.Fatal(err)
 	}
-	p := table["keel"]
-	if len(table) != 2 || p.Len() != 3 || p.Tags["latest"] != "1.0.0" || p.Notes.About != "Holds it together" ||
+	p := table.Table["keel"]
+	if len(table.Table) != 2 || p.Len() != 3 || p.Tags["latest"] != "1.0.0" || p.Notes.About != "Holds it together" ||
 		p.Notes.Repository == "" {
 		t.Fatalf("read %+v", p)
 	}
@@ -92,7 +92,7 @@ func FuzzReadUniverse(f *testing.F) {
 // An exclusion is a constraint and no deprecation, and two demands on one name are an error.
 func TestReadUniverseDemands(t *testing.T) {
 	table, err := ReadUniverse("u", []byte("package a\n  1.0.0 2024-01-01 b@>=1&<1.5  ! renamed to c\n"), ranges.Scheme)
-	if err != nil || table["a"].At(0).Deprecated != "renamed to c" || len(table["a"].At(0).Needs) != 1 {
+	if err != nil || table.Table["a"].At(0).Deprecated != "renamed to c" || len(table.Table["a"].At(0).Needs) != 1 {
 		t.Errorf("%+v, %v", table, err)
 	}
 	if r, err := readRelease(ranges.Scheme, "1.0.0", "2024-01-01 b@!=1.5"); err != nil || r.Deprecated != "" ||
