@@ -2,10 +2,9 @@ package assess
 
 import (
 	"fmt"
-	"regexp"
-	"strings"
 
 	"molt/core/project"
+	"molt/core/prose"
 	"molt/core/universe"
 )
 
@@ -18,35 +17,23 @@ type Retirement struct {
 	Advised   bool // a guide says so, and not the maintainers
 }
 
-var (
-	successor = regexp.MustCompile(
-		`(?i)(?:renamed to|moved to|replaced by|superseded by|succeeded by|use|continues as|lives on as)\s+[` + "`'\"" +
-			`]?(@?[a-z0-9][a-z0-9._/-]*[a-z0-9])`)
-	absorbed = regexp.MustCompile(
-		`(?i)(?:part of|built into|included in|merged into|comes with|now in|core of|swallowed by)`)
-)
-
 // RetirementOf says whether a package was renamed, swallowed by a framework or abandoned; nil when
 // none of these. It reads the deprecation of the package's newest stable release: one that names
 // the framework as its new home is swallowed; one that names another package is renamed; any other
 // is abandoned. The framework may be "".
 func RetirementOf(p *universe.Package, framework string) *Retirement {
-	if framework == "" {
-		framework = "\x00" // which nobody names
-	}
 	newest := universe.NewestStable(p)
 	if newest == nil || newest.Deprecated == "" {
 		return nil
 	}
 	r := &Retirement{Kind: project.Abandoned, Says: newest.Deprecated,
 		Where: fmt.Sprintf("%s %s, deprecation", p.Name, newest.Version)}
-	if absorbed.MatchString(newest.Deprecated) && strings.Contains(newest.Deprecated, framework) {
+	if prose.Absorbed(newest.Deprecated, framework) {
 		r.Kind = project.Swallowed
 		return r
 	}
-	if m := successor.FindStringSubmatch(newest.Deprecated); m != nil && m[1] != p.Name &&
-		!ordinary[strings.ToLower(m[1])] {
-		r.Kind, r.Successor = project.Renamed, m[1]
+	if name := prose.Successor(newest.Deprecated); name != "" && name != p.Name {
+		r.Kind, r.Successor = project.Renamed, name
 	}
 	return r
 }
@@ -92,8 +79,3 @@ func (a *Judgement) DescribesItself(name, v string) (says, where string) {
 	}
 	return fmt.Sprintf("%s %s brings its own type declarations", p.Name, v), p.Name + " " + v
 }
-
-// ordinary are words that follow "use" in sentences and name no package.
-var ordinary = map[string]bool{
-	"a": true, "an": true, "the": true, "another": true, "it": true, "this": true, "at": true, "your": true,
-	"native": true, "newer": true, "version": true, "latest": true, "something": true, "with": true}

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"molt/core/prose"
 	"molt/core/version"
 )
 
@@ -18,7 +19,6 @@ type LogEntry struct {
 var (
 	logHeading   = regexp.MustCompile(`^ {0,3}(#{1,6})[ \t]+(.*?)[ \t#]*$`)
 	logUnderline = regexp.MustCompile(`^ {0,3}(=+|-+)[ \t]*$`)
-	logBreaks    = regexp.MustCompile(`(?i)\bbreak(s|ing)?\b|\bincompatib`)
 )
 
 // ReadLog reads the part of a change log in Markdown between two releases: after the first, up to the second. A heading
@@ -55,12 +55,12 @@ func ReadLog(scheme version.Scheme, text string, after, upTo version.Version) []
 			continue
 		}
 		switch {
-		case depth > 0 && logBreaks.MatchString(title):
+		case depth > 0 && prose.Breaks(title):
 			breaking, breakingLevel = true, depth
 		case depth > 0 && breaking && depth <= breakingLevel:
 			breaking = false
 		}
-		if breaking || logBreaks.MatchString(line) {
+		if breaking || prose.Breaks(line) {
 			entry.Breaking = append(entry.Breaking, line)
 		} else {
 			entry.Rest = append(entry.Rest, line)
