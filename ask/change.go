@@ -25,11 +25,11 @@ func newChange(e *change.Effect, uses []change.Use, remarks []string, written bo
 	answer := doc.Change{Schema: "molt/change/1", Written: written, Changes: []doc.PlanChange{},
 		Lock: newCompare("", "", e.Differences).Differences, Uses: []doc.Use{}, Remarks: append([]string{}, remarks...)}
 	for _, c := range e.Changes {
-		change := doc.PlanChange{Name: c.Name, Group: c.Group, From: planPoint(c.From), To: planPoint(c.To)}
-		if change.From != nil && change.To != nil {
-			change.Jump = c.Jump.String()
+		edit := doc.PlanChange{Name: c.Name, Group: c.Group, From: planPoint(c.From), To: planPoint(c.To)}
+		if edit.From != nil && edit.To != nil {
+			edit.Jump = c.Jump.String()
 		}
-		answer.Changes = append(answer.Changes, change)
+		answer.Changes = append(answer.Changes, edit)
 	}
 	for _, u := range uses {
 		answer.Uses = append(answer.Uses, doc.Use(u))

@@ -14,8 +14,8 @@ import (
 )
 
 // newRange makes a document without versions.
-func newRange(ecosystem, constraint string) doc.Range {
-	return doc.Range{Schema: "molt/range/1", Ecosystem: ecosystem, Constraint: constraint, Admits: []string{},
+func newRange(eco, constraint string) doc.Range {
+	return doc.Range{Schema: "molt/range/1", Ecosystem: eco, Constraint: constraint, Admits: []string{},
 		Refuses: []string{}}
 }
 

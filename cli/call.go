@@ -89,12 +89,12 @@ const unbroken = 1 << 20
 const narrowest = 80
 
 // show prints a result as JSON or as text.
-func (c *call) show(answer any, text func(*text.Page)) error {
+func (c *call) show(answer any, print func(*text.Page)) error {
 	if c.format == "json" {
 		return c.emit(answer)
 	}
 	p := c.page()
-	text(p)
+	print(p)
 	return p.Err()
 }
 

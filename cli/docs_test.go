@@ -166,11 +166,11 @@ func TestDocsErrorsByTopic(t *testing.T) {
 		t.Fatal(err)
 	}
 	source := &strings.Builder{}
-	err = filepath.WalkDir("..", func(path string, e fs.DirEntry, err error) error {
-		if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+	err = filepath.WalkDir("..", func(where string, e fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(where, ".go") || strings.HasSuffix(where, "_test.go") {
 			return err
 		}
-		text, err := os.ReadFile(path)
+		text, err := os.ReadFile(where)
 		source.Write(text)
 		return err
 	})

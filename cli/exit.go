@@ -102,8 +102,8 @@ func (c *call) showTangle(k *ask.TangleError) {
 	if errors.As(k.Err, &stage) {
 		c.say("molt: %s:%d: stage %s does not resolve from where things stand; molt plan --renew makes the plan anew",
 			stage.Place.File, stage.Place.Line, stage.Stage)
-	} else if context, _, found := strings.Cut(k.Error(), ": these demands"); found {
-		c.say("molt: %s", context)
+	} else if before, _, found := strings.Cut(k.Error(), ": these demands"); found {
+		c.say("molt: %s", before)
 	}
 	c.pageOn(c.errout).Untangle(k.Answer)
 }

@@ -48,7 +48,7 @@ raised, its minor part when what the application is made of changed, its patch p
 		Example: "  molt step\n  molt step patch\n  molt step --all --commit\n  molt step --find-culprit --split",
 		Args:    cobra.MaximumNArgs(1),
 	}
-	run := func(c *call, args []string) error {
+	do := func(c *call, args []string) error {
 		stage := ""
 		if len(args) > 0 {
 			stage = args[0]
@@ -72,7 +72,7 @@ raised, its minor part when what the application is made of changed, its patch p
 	flags.BoolVar(&m.culprit, "find-culprit", false, "when a check fails, find the changes that make it fail")
 	flags.BoolVar(&m.split, "split", false, "with --find-culprit, put the culprit into a stage of its own")
 	flags.BoolVar(&m.own, "own-version", false, "after the last stage, write the application's own version")
-	return command{Command: cmd, run: run, takes: runs, formats: []string{"md", "junit"}, sides: ask.Staged(&m.all), builds: always, operand: operand{complete: stagesToDo}}
+	return command{Command: cmd, run: do, takes: runs, formats: []string{"md", "junit"}, sides: ask.Staged(&m.all), builds: always, operand: operand{complete: stagesToDo}}
 }
 
 // march carries out one stage, or all, of which it makes one document.
@@ -170,7 +170,7 @@ than a stage does, is taken back with --force.
 		Example: "  molt back\n  molt back goal-5\n  molt back --package foghorn-mail",
 		Args:    cobra.MaximumNArgs(1),
 	}
-	run := func(c *call, args []string) error {
+	do := func(c *call, args []string) error {
 		if name != "" {
 			if len(args) > 0 || commit {
 				return &input.UsageError{Reason: "back: --package goes with neither a stage nor --commit"}
@@ -199,6 +199,6 @@ than a stage does, is taken back with --force.
 	cmd.Flags().BoolVar(&commit, "commit", false, "make a commit of the way back")
 	cmd.Flags().BoolVar(&force, "force",
 		false, "take back what a commit calls a stage too, where Molt did not carry it out here and it changed other files")
-	return command{Command: cmd, run: run, takes: runs, sides: ask.Of(&name), builds: always, operand: operand{complete: stagesDone},
+	return command{Command: cmd, run: do, takes: runs, sides: ask.Of(&name), builds: always, operand: operand{complete: stagesDone},
 		words: []string{"undo", "rollback"}, values: map[string]completion{"package": declaredHere}}
 }

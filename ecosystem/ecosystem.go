@@ -61,7 +61,7 @@ type Detail struct {
 	// Build builds the source of a release, and is nil for one that may not be built; Builds says
 	// of which packages people allow that. Both may be nil.
 	Builds func(name string) bool
-	Build  func(ctx context.Context, name, version string, source universe.File) (*Built, error)
+	Build  func(ctx context.Context, name, release string, source universe.File) (*Built, error)
 }
 
 // An Environment is where an application runs: what conditions of demands are about, and what

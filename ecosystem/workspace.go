@@ -146,11 +146,11 @@ func (m *Manifests) serves(by Member, e Entry) bool {
 	return err == nil && version.Admits(c, v)
 }
 
-func orNone(version string) string {
-	if version == "" {
+func orNone(release string) string {
+	if release == "" {
 		return "none"
 	}
-	return version
+	return release
 }
 
 func (m *Manifests) memberNames() string {

@@ -26,14 +26,14 @@ type folder struct {
 	zip  func() (*zip.ReadCloser, map[string]*zip.File, error) // nil for a folder of the file system
 }
 
-func newFolder(path string) *folder {
-	f := &folder{path: path}
-	if info, err := os.Stat(path); err == nil && info.Mode().IsRegular() {
+func newFolder(where string) *folder {
+	f := &folder{path: where}
+	if info, err := os.Stat(where); err == nil && info.Mode().IsRegular() {
 		var all *zip.ReadCloser
 		var files map[string]*zip.File
 		once := sync.OnceFunc(func() {
-			if all, err = zip.OpenReader(path); err != nil {
-				err = fmt.Errorf("%s is no snapshot: %w", path, err)
+			if all, err = zip.OpenReader(where); err != nil {
+				err = fmt.Errorf("%s is no snapshot: %w", where, err)
 				return
 			}
 			files = make(map[string]*zip.File, len(all.File))

@@ -264,8 +264,8 @@ func (l Library) Load(ctx context.Context, entries []string) (guides []project.G
 }
 
 // foreign reports whether a file is about another ecosystem, by what its head says.
-func (l Library) foreign(ecosystem, about string) bool {
-	return ecosystem != "" && ecosystem != l.Eco.Name() || ecosystem == "" && l.Elsewhere != nil && l.Elsewhere(about)
+func (l Library) foreign(eco, about string) bool {
+	return eco != "" && eco != l.Eco.Name() || eco == "" && l.Elsewhere != nil && l.Elsewhere(about)
 }
 
 // Named reports whether a file of a folder is one of advice, by its name.

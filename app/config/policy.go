@@ -52,7 +52,7 @@ func age(text string) (time.Duration, error) {
 	return time.Duration(n*days) * 24 * time.Hour, nil
 }
 
-func (h Policy) valid(bad func(value, reason string, path ...any) error) error {
+func (h Policy) valid(bad func(value, reason string, where ...any) error) error {
 	if _, err := age(h.Oldest); err != nil {
 		return bad(h.Oldest, err.Error(), "rules", "oldest")
 	}

@@ -36,7 +36,7 @@ func (r *Registries) UnmarshalYAML(data []byte) error {
 // Keys lists the scopes and patterns that have an address of their own.
 func (r Registries) Keys() []string { return slices.Sorted(maps.Keys(r.Some)) }
 
-func (r Registries) valid(bad func(value, reason string, path ...any) error) error {
+func (r Registries) valid(bad func(value, reason string, where ...any) error) error {
 	for _, key := range r.Keys() {
 		if _, err := path.Match(key, ""); err != nil || key == "" {
 			return bad(key, "expected default, a scope such as @skerry, or names in which * stands for any letters but a slash",

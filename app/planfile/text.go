@@ -199,11 +199,11 @@ func (p *Plan) Count(id string, n doc.PlanLocked) error {
 
 // reread takes over the text.
 func (p *Plan) reread() error {
-	doc, err := Read(p.Text.File, p.Text.Bytes())
+	document, err := Read(p.Text.File, p.Text.Bytes())
 	if err != nil {
 		return err
 	}
-	*p = *doc
+	*p = *document
 	return nil
 }
 

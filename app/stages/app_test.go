@@ -151,12 +151,12 @@ func (b *bench) planned() *open.Question {
 	if a, err = a.Again(context.Background()); err != nil {
 		b.Fatal(err)
 	}
-	plan, err := plan.NewPlan(context.Background(), a.Source, a.Application(),
+	made, err := plan.NewPlan(context.Background(), a.Source, a.Application(),
 		[]project.Goal{{Name: "hulk", Constraint: "4"}}, plan.Cut{})
 	if err != nil {
 		b.Fatal(err)
 	}
-	if _, err := WritePlan(a.View, planfile.New(plan)); err != nil {
+	if _, err := WritePlan(a.View, planfile.New(made)); err != nil {
 		b.Fatal(err)
 	}
 	return a

@@ -30,12 +30,12 @@ import (
 func MakePlan(ctx context.Context, a *open.Question, goals []project.Goal,
 	cut plan.Cut) (*planfile.Plan, *plan.Plan, error) {
 	application := a.Application()
-	plan, err := plan.NewPlan(ctx, a.Source, application, goals, cut)
+	planned, err := plan.NewPlan(ctx, a.Source, application, goals, cut)
 	if err != nil {
 		return nil, nil, err
 	}
-	file := planfile.New(plan)
-	for _, s := range plan.Sketch {
+	file := planfile.New(planned)
+	for _, s := range planned.Sketch {
 		file.Beyond = append(file.Beyond, planfile.NewStageDoc(s))
 	}
 	if file.Ecosystem = a.SideName(); file.Ecosystem != "" { // stages of all sides are told by their names
@@ -54,7 +54,7 @@ func MakePlan(ctx context.Context, a *open.Question, goals []project.Goal,
 	if file.Made.Registry, err = registrySum(ctx, a); err != nil {
 		return nil, nil, err
 	}
-	if file.Costs, err = costs(ctx, a, plan, goals, cut); err != nil {
+	if file.Costs, err = costs(ctx, a, planned, goals, cut); err != nil {
 		return nil, nil, err
 	}
 	files, err := importers(a.View)
@@ -68,12 +68,12 @@ func MakePlan(ctx context.Context, a *open.Question, goals []project.Goal,
 		s := &file.Stages[i]
 		s.Effort = effortOf(a.View, s, files)
 		if s.Effort != nil {
-			s.Effort.Evidence = string(plan.Stages[i].Weakest)
+			s.Effort.Evidence = string(planned.Stages[i].Weakest)
 		}
-		s.Advice = append(s.Advice, adviceFor(s, plan.Touches)...)
+		s.Advice = append(s.Advice, adviceFor(s, planned.Touches)...)
 		file.Made.Offered[s.ID] = planfile.OfferOf(s)
 	}
-	return file, plan, nil
+	return file, planned, nil
 }
 
 // addUses says of every package that a stage removes where the source still imports it.

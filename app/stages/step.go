@@ -272,10 +272,10 @@ func (a *Execution) carryOut(ctx context.Context, c *carrying) error {
 // alone that hold something uncommitted.
 func (a *Execution) perform(ctx context.Context, t *txn.Transaction, c *carrying,
 	tasks []config.Task) ([]string, error) {
-	var open []string
+	var opened []string
 	var err error
 	if c.order.Commit {
-		if open, err = a.Repo.Uncommitted(ctx); err != nil {
+		if opened, err = a.Repo.Uncommitted(ctx); err != nil {
 			return nil, err
 		}
 	}
@@ -287,7 +287,7 @@ func (a *Execution) perform(ctx context.Context, t *txn.Transaction, c *carrying
 		return nil, err
 	}
 	for _, name := range changed {
-		if slices.Contains(open, name) {
+		if slices.Contains(opened, name) {
 			return nil, &input.UsageError{
 				Reason: fmt.Sprintf("--commit: a task of stage %s changes %s, which is not committed as it stood; commit or undo "+
 					"that first", c.stage.ID, name)}

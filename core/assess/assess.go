@@ -83,12 +83,12 @@ func Assess(ctx context.Context, source universe.Source, app project.Application
 // left out of the packages.
 func EachGoal(ctx context.Context, source universe.Source, app project.Application,
 	goals []project.Goal) ([]*Assessment, error) {
-	runtime := func(g project.Goal) bool { return slices.Contains(project.RuntimesOf(app), g.Name) }
-	packages := slices.DeleteFunc(slices.Clone(goals), runtime)
+	isRuntime := func(g project.Goal) bool { return slices.Contains(project.RuntimesOf(app), g.Name) }
+	packages := slices.DeleteFunc(slices.Clone(goals), isRuntime)
 	if len(packages) < 2 {
 		return nil, nil
 	}
-	raised := slices.DeleteFunc(slices.Clone(goals), func(g project.Goal) bool { return !runtime(g) })
+	raised := slices.DeleteFunc(slices.Clone(goals), func(g project.Goal) bool { return !isRuntime(g) })
 	var all []*Assessment
 	for _, g := range packages {
 		got, err := Assess(ctx, source, app, append([]project.Goal{g}, raised...)...)

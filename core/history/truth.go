@@ -65,16 +65,16 @@ func (h *History) from(d universe.Demand) int {
 
 // Breaks returns why a resolution does not run, one for each pair of packages; nil where it runs.
 func (h *History) Breaks(r *solve.Resolution) (all []Break) {
-	version := map[string]*solve.Node{}
+	nodes := map[string]*solve.Node{}
 	byName := map[string]*solve.Node{}
 	for i := range r.Packages {
 		n := &r.Packages[i]
-		version[n.ID] = n
+		nodes[n.ID] = n
 		byName[n.Name] = n // of what nobody asks for, any there is
 	}
 	top := map[string]*solve.Node{}
 	for _, e := range r.Roots {
-		top[e.Name] = version[e.To]
+		top[e.Name] = nodes[e.To]
 	}
 	for i := range r.Packages {
 		n := &r.Packages[i]
@@ -84,7 +84,7 @@ func (h *History) Breaks(r *solve.Resolution) (all []Break) {
 		}
 		for _, of := range one.usesOf() {
 			names := one.uses[of]
-			sees := seen(n, of, version)
+			sees := seen(n, of, nodes)
 			if sees == nil {
 				sees = top[of]
 			}
@@ -117,13 +117,13 @@ func seen(n *solve.Node, of string, byID map[string]*solve.Node) *solve.Node {
 
 func (h *History) releaseOf(n *solve.Node) *release { return h.release(n.Name, n.Version) }
 
-func (h *History) release(name, version string) *release {
+func (h *History) release(name, written string) *release {
 	p := h.byName[name]
 	if p == nil {
 		return nil
 	}
 	for _, r := range p.releases {
-		if r.text() == version {
+		if r.text() == written {
 			return r
 		}
 	}
@@ -131,8 +131,8 @@ func (h *History) release(name, version string) *release {
 }
 
 // Fits reports whether a release has all that it uses of another package in a release of that.
-func (h *History) Fits(name, version, of, at string) bool {
-	r, other := h.release(name, version), h.release(of, at)
+func (h *History) Fits(name, written, of, at string) bool {
+	r, other := h.release(name, written), h.release(of, at)
 	return r == nil || other == nil || other.has(r.uses[of])
 }
 

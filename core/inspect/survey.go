@@ -185,9 +185,9 @@ func resolvable(ctx context.Context, source universe.Source, app project.Applica
 
 // otherFork reports whether a version is locked for a package in other environments than the ones
 // that a fork of it is for.
-func otherFork(locked *solve.Resolution, fork, version string) bool {
+func otherFork(locked *solve.Resolution, fork, release string) bool {
 	return locked != nil && slices.ContainsFunc(locked.Packages, func(n solve.Node) bool {
-		return n.Version == version && n.Name != fork && universe.Plain(n.Name) == universe.Plain(fork)
+		return n.Version == release && n.Name != fork && universe.Plain(n.Name) == universe.Plain(fork)
 	})
 }
 

@@ -368,26 +368,26 @@ func find(a *assess.Assessment, name string) assess.Assessed {
 // What is published with the framework and ends at the old major moves nowhere; the plan says so.
 // One with numbers of its own is left in peace.
 func TestCompanionThatEnds(t *testing.T) {
-	for universe, want := range map[string]int{
+	for packages, want := range map[string]int{
 		"app: hulk@^2.6.0 hulk-shaper@^2.6.0\nhulk@2.6\nhulk@2.7\nhulk@3.0\nhulk@3.1\nhulk@3.2\nhulk@3.3\nhulk-shaper@2.6\nhulk-shaper@2.7":                  1,
 		"app: hulk@^2.6.0 hulk-shaper@^2.6.0\nhulk@2.6\nhulk@2.7\nhulk@3.0\nhulk@3.1\nhulk@3.2\nhulk@3.3\nhulk-shaper@2.6\nhulk-shaper@2.7\nhulk-shaper@3.0": 0,
 		"app: hulk@^2.6.0 hulk-shaper@^1.2.0\nhulk@2.6\nhulk@2.7\nhulk@3.0\nhulk@3.1\nhulk@3.2\nhulk@3.3\nhulk-shaper@1.2\nhulk-shaper@1.3":                  0,
 	} {
-		source, app := projecttest.Sketch(t, universe)
+		source, app := projecttest.Sketch(t, packages)
 		plan := planFor(t, source, app, Cut{}, "hulk@3")
 		if len(plan.Behind) != want ||
 			want > 0 && !strings.Contains(
 				plan.Behind[0].Why, "published under the numbers of hulk, and has no release of hulk 3") {
-			t.Errorf("%s: behind %+v", universe, plan.Behind)
+			t.Errorf("%s: behind %+v", packages, plan.Behind)
 		}
 	}
 }
 
 // What is named after the framework and follows its majors never passes the goal's, in any part of the plan.
 func TestNeverPastTheGoal(t *testing.T) {
-	universe := "app: hulk@^3.0.0 hulk-draw@^3.0.0 " +
+	packages := "app: hulk@^3.0.0 hulk-draw@^3.0.0 " +
 		"keel@^1.0.0\nhulk@3.0\nhulk@4.0\nhulk@5.0\nhulk-draw@3.1\nhulk-draw@4.2\nhulk-draw@4.3\nhulk-draw@5.4\nkeel@1.0\nkeel@5.0"
-	source, app := projecttest.Sketch(t, universe)
+	source, app := projecttest.Sketch(t, packages)
 	for _, name := range []string{"hulk", "hulk-draw"} {
 		for i := range source[name].Len() { // a year a major, the companion a month after it
 			r := source[name].At(i)

@@ -69,7 +69,7 @@ type Runtimes map[string]Deployed
 type Deployed map[string]string
 
 // Everywhere is one version of a runtime, in an environment without a name.
-func Everywhere(version string) Deployed { return Deployed{"": version} }
+func Everywhere(release string) Deployed { return Deployed{"": release} }
 
 // String names the versions, and the environments when these have names: "20.11.1", "production
 // 20.11.1, staging 22.1.0".

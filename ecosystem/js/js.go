@@ -92,12 +92,12 @@ func (JS) Detect(dir fs.FS) ([]string, error) {
 func (JS) Runtimes() []ecosystem.Runtime { return []ecosystem.Runtime{node} }
 
 // PackageURL returns the identity of a release.
-func (JS) PackageURL(name, version string) string {
+func (JS) PackageURL(name, release string) string {
 	namespace := ""
 	if strings.HasPrefix(name, "@") {
 		namespace, name, _ = strings.Cut(name, "/")
 	}
-	return packageurl.NewPackageURL(packageurl.TypeNPM, namespace, name, version, nil, "").ToString()
+	return packageurl.NewPackageURL(packageurl.TypeNPM, namespace, name, release, nil, "").ToString()
 }
 
 // Protocols lists the one that asks for a document a package.

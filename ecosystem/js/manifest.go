@@ -396,18 +396,18 @@ func (m *manifest) Set(at ecosystem.ConstraintPlace, constraint string) error {
 }
 
 // Tool reads "name@version", to which a checksum may be added.
-func (m *manifest) Tool() (name, version string, line int) {
-	name, version, _ = strings.Cut(m.tool, "@")
-	version, _, _ = strings.Cut(version, "+")
-	return name, version, m.toolAt
+func (m *manifest) Tool() (name, release string, line int) {
+	name, release, _ = strings.Cut(m.tool, "@")
+	release, _, _ = strings.Cut(release, "+")
+	return name, release, m.toolAt
 }
 
 // SetVersion replaces the version.
-func (m *manifest) SetVersion(version string) error {
+func (m *manifest) SetVersion(release string) error {
 	if m.version == "" {
 		return fmt.Errorf("%s has no version", m.file)
 	}
-	return m.replace(m.ownFrom, m.ownTo, quote(version))
+	return m.replace(m.ownFrom, m.ownTo, quote(release))
 }
 
 func quote(s string) string {

@@ -57,8 +57,8 @@ func (p Python) Protocols() []ecosystem.Protocol {
 }
 
 // PackageURL returns the identity of a release.
-func (Python) PackageURL(name, version string) string {
-	return packageurl.NewPackageURL(packageurl.TypePyPi, "", name, version, nil, "").ToString()
+func (Python) PackageURL(name, release string) string {
+	return packageurl.NewPackageURL(packageurl.TypePyPi, "", name, release, nil, "").ToString()
 }
 
 // Lock returns the name of the lock, which is a standard one.

@@ -174,23 +174,23 @@ func (s *source) fetch(name string) (*universe.Package, error) {
 
 // meta begins to fetch the metadata of a release.
 func (s *source) meta(raw *universe.Package, i int) *promise[*metadata] {
-	version := raw.Version(i).String()
-	return begin(s, s.metas, raw.Name+" "+version, func() (*metadata, error) {
-		m, err := metadataOf(s.ctx, s.digests.Registries.For(raw.Name), raw.Name, version, raw.At(i))
+	release := raw.Version(i).String()
+	return begin(s, s.metas, raw.Name+" "+release, func() (*metadata, error) {
+		m, err := metadataOf(s.ctx, s.digests.Registries.For(raw.Name), raw.Name, release, raw.At(i))
 		if err == nil && m.Unknown != "" && s.detail.Builds != nil && s.detail.Builds(raw.Name) {
-			return s.builtMetadata(raw.Name, version, raw.At(i), m)
+			return s.builtMetadata(raw.Name, release, raw.At(i), m)
 		}
 		return m, err
 	})
 }
 
 // builtMetadata reads the metadata of a release of which only the source was published, from what is built of it.
-func (s *source) builtMetadata(name, version string, r *universe.Release, unknown *metadata) (*metadata, error) {
+func (s *source) builtMetadata(name, release string, r *universe.Release, unknown *metadata) (*metadata, error) {
 	file, ok := Python{}.SourceFile(r.Files)
 	if !ok {
 		return unknown, nil
 	}
-	built, err := s.detail.Build(s.ctx, name, version, file)
+	built, err := s.detail.Build(s.ctx, name, release, file)
 	var not *ecosystem.UnbuiltError
 	if errors.As(err, &not) {
 		return &metadata{Unknown: "is not known without a build of its source; molt fetch builds what a plan needs"}, nil
@@ -207,11 +207,11 @@ func (s *source) builtMetadata(name, version string, r *universe.Release, unknow
 	if err != nil {
 		return nil, err
 	}
-	data, err := metadataIn(f, info.Size(), name, version, built.Path)
+	data, err := metadataIn(f, info.Size(), name, release, built.Path)
 	if err != nil {
 		return nil, err
 	}
-	m, _, err := readMetadata(name, version, data)
+	m, _, err := readMetadata(name, release, data)
 	return m, err
 }
 
@@ -299,14 +299,14 @@ func (k *kept) Needs(i int) []universe.Demand {
 		}
 		k.LookAhead(before)
 	}
-	name, version := k.raw.Name, k.raw.Version(i)
+	name, release := k.raw.Name, k.raw.Version(i)
 	m, err := k.s.meta(k.raw, i).wait(k.s.ctx)
 	var unreachable *registry.UnreachableError
 	var refused *ecosystem.RefusedError
 	if err != nil && (k.s.ctx.Err() != nil || errors.As(err, &unreachable) || errors.As(err, &refused)) {
-		return k.s.failed(fmt.Sprintf("the metadata of %s %s", name, version), fmt.Errorf("%s %s: %w", name, version, err))
+		return k.s.failed(fmt.Sprintf("the metadata of %s %s", name, release), fmt.Errorf("%s %s: %w", name, release, err))
 	}
-	all := k.s.shared(k.needs(m, err, version))
+	all := k.s.shared(k.needs(m, err, release))
 	k.known[i].Store(&all)
 	return all
 }

@@ -91,8 +91,8 @@ func (Rules) StyleOf(constraint string) version.Style {
 func (Rules) Any() string { return "*" }
 
 // AtLeast returns a lower bound, without zeros that say nothing: >=22 for 22.0.0.
-func (Rules) AtLeast(version version.Version) string {
-	v := version.(*semver.Version)
+func (Rules) AtLeast(release version.Version) string {
+	v := release.(*semver.Version)
 	text := v.Plain()
 	if v.Pre == "" {
 		text = strings.TrimSuffix(strings.TrimSuffix(text, ".0"), ".0")
