@@ -18,8 +18,8 @@ import (
 // A subtree depends on the rest of the graph by the names alone that something in it looks up at
 // the application's level, as a peer or because there is one release of them. Where each of these
 // leads to a frozen subtree again, or is absent here as there, the subtree holds in the new graph
-// because it holds in the old one. Otherwise it is thawed: searched like everything else. That is
-// looked at when all else has been decided, as often as something thaws.
+// because it holds in the old one. Otherwise it is reopened: searched like everything else. That is
+// looked at when all else has been decided, as often as something is reopened.
 //
 // Nothing is lost by it. Clauses that a frozen subtree would have added are left out, which takes
 // no resolution away and makes no refutation wrong; and a frozen subtree has the old releases
@@ -83,7 +83,7 @@ type takeover struct {
 type frozenTop struct {
 	node   int32
 	inst   *instance // stands for all of the subtree
-	thawed bool
+	reopened bool
 	asks   map[string]*edge // what it looks up and nobody declares; forgotten in a reset
 }
 
@@ -436,7 +436,7 @@ func (s *solver) frozen(e *edge, p *pkg, w int) *instance {
 	if e.owner != application {
 		return nil
 	}
-	if t := s.takeover.tops[s.nameOf(e)]; t != nil && !t.thawed && int(t.inst.w) == w &&
+	if t := s.takeover.tops[s.nameOf(e)]; t != nil && !t.reopened && int(t.inst.w) == w &&
 		p.Name == s.takeover.Packages[t.node].Name {
 		return t.inst
 	}
@@ -453,10 +453,10 @@ func (s *solver) melt() {
 	}
 }
 
-// thaw looks at the frozen subtrees, now that all is decided: it asks for what they look up and
+// reopenFrozen looks at the frozen subtrees, now that all is decided: it asks for what they look up and
 // nobody declares, and leaves those to the search into which something reaches from outside. It
 // reports whether there is more to search.
-func (s *solver) thaw() (bool, error) {
+func (s *solver) reopenFrozen() (bool, error) {
 	if s.takeover == nil {
 		return false, nil
 	}
@@ -488,7 +488,7 @@ func (s *solver) thaw() (bool, error) {
 			if t == nil || s.untouched(t) {
 				continue
 			}
-			t.thawed, grew, more = true, true, true
+			t.reopened, grew, more = true, true, true
 			v, _ := s.topVar(name)
 			s.leadsNoMore(s.edgeOf(v), t.inst)
 			s.toExpand.add(v)
@@ -526,7 +526,7 @@ func (s *solver) askFor(t *frozenTop, l upLookup) (bool, error) {
 // standsFrozen returns the frozen subtree that a declared name leads to under the assignment, or nil.
 func (s *solver) standsFrozen(name string) *frozenTop {
 	t := s.takeover.tops[name]
-	if t == nil || t.thawed {
+	if t == nil || t.reopened {
 		return nil
 	}
 	v, ok := s.topVar(name)

@@ -257,11 +257,11 @@ func (s *solver) run() (bool, error) {
 		}
 		v := s.next()
 		if v < 0 {
-			thawing, err := s.thaw()
+			reopened, err := s.reopenFrozen()
 			if err != nil {
 				return false, err
 			}
-			if thawing {
+			if reopened {
 				continue
 			}
 			more, err := s.placeDeferred()
