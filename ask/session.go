@@ -36,6 +36,16 @@ type Needs struct {
 }
 
 // A Session is an application with its registry, for the time of one question or of several. Its methods answer them.
+//
+// Laws:
+//
+//   - A method that only answers writes nothing, in the application's folder or outside of the cache. What a method is to
+//     write is written whole or not at all, and only in a session that was opened with Needs.Write.
+//   - A document is complete when it is returned: it refers to nothing that Close ends.
+//   - After something was written, App is read anew, so that the next question is about what is on disk.
+//   - Methods of one session are called one after the other. Sessions of one folder that write exclude each other; the
+//     second gets a *txn.BusyError.
+//   - Close may be called more than once, and ends every goroutine that the session began.
 type Session struct {
 	// App is the application with its registries open. It is another one once
 	// something was written, or advice was asked for.

@@ -123,7 +123,7 @@ func TestPause(t *testing.T) {
 		t.Errorf("one yes leads to\n%s, %v", out, err)
 	}
 	d.says(2, []string{"step", "--pause"}, "--pause goes with --all")
-	d.says(2, []string{"step", "--split"}, "--split goes with --find-culprit")
+	d.says(2, []string{"step", "--isolate"}, "--isolate goes with --find-culprit")
 }
 
 // The application's own version is told after the last stage, written when asked for, and taken back like a stage.

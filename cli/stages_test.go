@@ -52,7 +52,7 @@ func TestTheWholeJob(t *testing.T) {
 	d.run(0, "plan")
 	d.git("add", "-A")
 	d.git("commit", "-qm", "plan")
-	out := d.says(1, []string{"step", "--all", "--commit", "--find-culprit", "--split", "--quiet"},
+	out := d.says(1, []string{"step", "--all", "--commit", "--find-culprit", "--isolate", "--quiet"},
 		"The state before was checked first: 2 checks passed.", "patch is done",
 		"minor failed; the files are as they were before it.", "saltmarsh-tables makes it fail, found in",
 		"The plan now has minor with what passes, and behind it minor-saltmarsh-tables")

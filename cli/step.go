@@ -40,12 +40,12 @@ document for each stage. --pause asks before each further stage.
 not committed.
 
 --find-culprit looks, when a check fails, for the changes that make it fail: some of the stage's changes at a time, each
-time solved again and checked in a copy of the application. --split then cuts the stage in two in the plan: what
+time solved again and checked in a copy of the application. --isolate then cuts the stage in two in the plan: what
 passes now, and behind it the culprit.
 
 --own-version writes the application's own version after the last stage: its major part moves when a runtime had to be
 raised, its minor part when what the application is made of changed, its patch part otherwise.`,
-		Example: "  molt step\n  molt step patch\n  molt step --all --commit\n  molt step --find-culprit --split",
+		Example: "  molt step\n  molt step patch\n  molt step --all --commit\n  molt step --find-culprit --isolate",
 		Args:    cobra.MaximumNArgs(1),
 	}
 	do := func(c *call, args []string) error {
@@ -59,7 +59,7 @@ raised, its minor part when what the application is made of changed, its patch p
 		case m.pause && !m.all:
 			return &input.UsageError{Reason: "step: --pause goes with --all"}
 		case m.split && !m.culprit:
-			return &input.UsageError{Reason: "step: --split goes with --find-culprit; molt plan --split STAGE --apart " +
+			return &input.UsageError{Reason: "step: --isolate goes with --find-culprit; molt plan --split STAGE --apart " +
 				"PACKAGE splits a stage as you say"}
 		}
 		return c.session(ask.Needs{Write: true}, func(s *ask.Session) error { return c.march(s, m, stage) })
@@ -70,7 +70,7 @@ raised, its minor part when what the application is made of changed, its patch p
 	flags.BoolVar(&m.pause, "pause", false, "with --all, ask before each further stage")
 	flags.BoolVar(&m.commit, "commit", false, "make a commit of each stage")
 	flags.BoolVar(&m.culprit, "find-culprit", false, "when a check fails, find the changes that make it fail")
-	flags.BoolVar(&m.split, "split", false, "with --find-culprit, put the culprit into a stage of its own")
+	flags.BoolVar(&m.split, "isolate", false, "with --find-culprit, put the culprit into a stage of its own")
 	flags.BoolVar(&m.own, "own-version", false, "after the last stage, write the application's own version")
 	return command{Command: cmd, run: do, takes: runs, formats: []string{"md", "junit"}, sides: ask.Staged(&m.all), builds: always, operand: operand{complete: stagesToDo}}
 }

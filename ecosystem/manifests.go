@@ -26,6 +26,14 @@ type File struct {
 // workspace, those of its members. The first is the chief: what is not said about a group of
 // another, it says. The groups of a member have its folder before them (project.MemberGroup), so
 // that a group with a name is one declaration of the whole.
+//
+// Laws:
+//
+//   - Reading the Texts again gives equal Entries; until something is edited the Texts are the bytes that were read.
+//   - An edit changes the text of the declaration that it names, and what stands in its place alone. One that fails has
+//     changed nothing.
+//   - Of the entries with one place (Entry.At), all have the text that was set last.
+//   - What a member of the workspace serves is a Sibling and no entry: no registry is asked for it.
 type Manifests struct {
 	eco      Ecosystem
 	files    []namedManifest

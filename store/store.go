@@ -29,7 +29,15 @@ import (
 	"molt/archive"
 )
 
-// A Store is a folder of entries.
+// A Store is a folder of entries, each an unpacked release under the digest of its archive.
+//
+// Laws:
+//
+//   - An entry that can be opened is whole: it was made beside its place and moved there, and it is not changed again. Its
+//     index says what its files are, and is checked when it is read.
+//   - Any number of processes may use a store, and any may clear it. Who finds an entry gone makes it again; files that are
+//     links to it stay what they are.
+//   - Nothing in a store is needed to be right, only to be quick: without it, archives are fetched again.
 type Store struct{ dir string }
 
 // In returns the store in a folder, which need not exist.

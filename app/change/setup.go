@@ -180,7 +180,7 @@ type Setting struct{ Key, Value, From string }
 
 // defaults are what counts where nobody says anything.
 var defaults = map[string]string{
-	"fresh": "10m", "install": "molt, where it laid out what is there, or nothing is and there are checks",
+	"cache-for": "10m", "install": "molt, where it laid out what is there, or nothing is and there are checks",
 	"stages":           "fresh: major, leap: false",
 	"largest-document": "the usual limit", "checks": "none", "goal": "none", "settle": "none", "hold": "none",
 	"previews": "none", "rules": "none", "advice": "none", "build": "none", "pass": "none"}

@@ -28,7 +28,7 @@ type Config struct {
 	Registry  Registries `yaml:"registry"`
 	Protocol  string     `yaml:"protocol"` // how registries are asked, where the ecosystem knows several ways; "" for the usual
 	// how long an answer counts where the registry does not say: "1h"; "" for ten minutes
-	Fresh    string          `yaml:"fresh"`
+	CacheFor string          `yaml:"cache-for"`
 	Goal     string          `yaml:"goal"`
 	Runtime  Runtimes        `yaml:"runtime"`  // what is deployed
 	Platform Platforms       `yaml:"platform"` // what is deployed on
@@ -91,7 +91,7 @@ type Check struct {
 	Pass   []string          `yaml:"pass"`   // variables of the call that it may see, besides what every program needs
 }
 
-var configKeys = []string{"ecosystem", "registry", "protocol", "fresh", "goal", "runtime", "platform", "settle", "previews", "hold",
+var configKeys = []string{"ecosystem", "registry", "protocol", "cache-for", "goal", "runtime", "platform", "settle", "previews", "hold",
 	"waive", "family", "alternatives", "trust", "breaking", "stops", "members", "lock", "fixed", "install", "build",
 	"pass", "checks", "stages", "advice", "rules", "largest-document"}
 
@@ -144,8 +144,8 @@ func (c *Config) check(place yamlfile.Place) error {
 	if _, err := c.SettleAge(); err != nil {
 		return bad(c.Settle, err.Error(), "settle")
 	}
-	if d, err := time.ParseDuration(c.Fresh); c.Fresh != "" && (err != nil || d < 0) {
-		return bad(c.Fresh, "expected a time such as 30s, 10m or 1h; 0s asks each time", "fresh")
+	if d, err := time.ParseDuration(c.CacheFor); c.CacheFor != "" && (err != nil || d < 0) {
+		return bad(c.CacheFor, "expected a time such as 30s, 10m or 1h; 0s asks each time", "cache-for")
 	}
 	for _, kept := range []struct {
 		key, what string
@@ -326,10 +326,10 @@ func (c Check) Timeout() (time.Duration, error) {
 
 // FreshFor returns how long an answer counts where the registry does not say; ten minutes when nobody said.
 func (c *Config) FreshFor() time.Duration {
-	if c.Fresh == "" {
+	if c.CacheFor == "" {
 		return 10 * time.Minute
 	}
-	d, _ := time.ParseDuration(c.Fresh) // it was checked
+	d, _ := time.ParseDuration(c.CacheFor) // it was checked
 	return d
 }
 

@@ -160,6 +160,13 @@ type limit struct {
 // A Question is an application with its registries open, and all that is known for judging releases for it. It never
 // changes: what finds out more (Without, Forked, Advised, Again) returns another question that shares the registries.
 // Close closes them for all of these.
+//
+// Laws:
+//
+//   - Source answers alike for as long as the question is open, whatever is published meanwhile: a document is read once.
+//   - Every release that Source offers is one that the application may have. What may not be used is left out by the view
+//     (unsettled, withdrawn, unsuited runtimes), and the view can say why (universe.Hindrance).
+//   - Methods may be called concurrently.
 type Question struct {
 	*View
 	// Source is what the registries have, as this application may see it: with its overrides, the archives that it
