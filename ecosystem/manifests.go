@@ -30,8 +30,8 @@ type File struct {
 // Laws:
 //
 //   - Reading the Texts again gives equal Entries; until something is edited the Texts are the bytes that were read.
-//   - An edit changes the text of the declaration that it names, and what stands in its place alone. One that fails has
-//     changed nothing.
+//   - An edit changes the text of the declaration that it names and no other byte. After one that failed the manifests are
+//     not used any more; nothing was written.
 //   - Of the entries with one place (Entry.At), all have the text that was set last.
 //   - What a member of the workspace serves is a Sibling and no entry: no registry is asked for it.
 type Manifests struct {

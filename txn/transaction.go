@@ -134,8 +134,8 @@ func (w *Workspace) dropFolders() {
 //     between leaves a journal, with which the next one that takes the folder puts everything back (Workspace.Repair).
 //   - Between Begin and Commit the folder is one of the states on the way; after Commit it is the new one, after Undo or a
 //     repair the old one. There is no other end.
-//   - Only what was covered is changed (Cover, and for folders ReplaceFolder and RemoveFolder). What somebody else changed
-//     after it was saved is noticed, and not overwritten by Undo.
+//   - Only what was covered is changed (Cover, and for folders ReplaceFolder and RemoveFolder). What Molt itself did not
+//     save is never put back: a backup whose digest is another is an error.
 //   - A workspace has one transaction at a time, in a folder that was taken (Workspace.Take).
 type Transaction struct {
 	w        *Workspace

@@ -81,10 +81,10 @@ type takeover struct {
 
 // A frozenTop is a name of the application with a subtree that may be taken over.
 type frozenTop struct {
-	node   int32
-	inst   *instance // stands for all of the subtree
+	node     int32
+	inst     *instance // stands for all of the subtree
 	reopened bool
-	asks   map[string]*edge // what it looks up and nobody declares; forgotten in a reset
+	asks     map[string]*edge // what it looks up and nobody declares; forgotten in a reset
 }
 
 // NewBase makes a base of a resolution, which must not change any more; nil for none, or for one
