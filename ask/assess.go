@@ -111,7 +111,7 @@ func (s *Session) Assess(ctx context.Context, goals, previews []string, gate boo
 		answer.Untangle = &explained
 	}
 	if !gate {
-		answer.Next = nextOfAssess(answer, goalArgs(goals))
+		answer.Next = nextOfAssess(answer, goals)
 	}
 	return answer, nil
 }

@@ -40,9 +40,9 @@ func (s *Session) Offer(ctx context.Context, dry bool) (doc.Offers, error) {
 	}
 	switch {
 	case dry && open:
-		answer.Next = next("molt offer", "puts each of these on a branch of its own")
+		answer.Next = next(call("offer"), doc.MakesBranches)
 	case open:
-		answer.Next = next("molt offer", "renews the branches, after one of them was merged")
+		answer.Next = next(call("offer"), doc.RenewsBranches)
 	}
 	return answer, nil
 }

@@ -82,7 +82,7 @@ func (s *Session) MakePlan(ctx context.Context, r PlanRequest) (doc.Plan, error)
 	file.Branch = r.Branch
 	answer, err := s.planned(ctx, file, made)
 	answer.Settling = settling
-	answer.Next = nextOfPlan(answer, r.Dry, goalArgs(r.Goals))
+	answer.Next = nextOfPlan(answer, r.Dry, r.Goals)
 	if err != nil || r.Dry {
 		return answer, err
 	}
@@ -193,7 +193,7 @@ func (s *Session) RenewPlan(ctx context.Context, previews []string, dry bool) (d
 			return doc.Plan{}, err
 		}
 	}
-	answer.Next = nextOfPlan(answer, dry, " --renew")
+	answer.Next = nextOfPlan(answer, dry, []string{"--renew"})
 	answer.Renewal = &doc.Renewal{
 		Kept: append([]string{}, r.Kept...), Lost: append([]string{}, r.Lost...), Changed: append([]string{}, r.Changed...)}
 	return answer, nil

@@ -80,7 +80,7 @@ func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
 	text := change.Write(drafts, r.Registry, r.Goal)
 	answer.Text = string(text)
 	if r.Dry {
-		answer.Next = next("molt init", "writes this to %s", config.File)
+		answer.Next = next(call("init"), doc.WritesThis, config.File)
 		return answer, nil
 	}
 	first, release, err := first.Take()
@@ -92,9 +92,9 @@ func Init(ctx context.Context, set Settings, r InitRequest) (doc.Init, error) {
 		return answer, err
 	}
 	answer.Written = true
-	answer.Next = next("molt survey", "shows where every declared package stands")
+	answer.Next = next(call("survey"), doc.ShowsStanding)
 	if answer.Open != "" {
-		answer.Next = next("molt config", "shows what counts, once %s says it", config.File)
+		answer.Next = next(call("config"), doc.ShowsSettings, config.File)
 	}
 	return answer, nil
 }

@@ -145,9 +145,9 @@ func (s *Session) Take(ctx context.Context, goal []string, n int) (doc.Taken, er
 	answer := doc.Taken{Schema: "molt/taken/1", Kind: ways[n-1].Kind, Title: ways[n-1].Title}
 	switch {
 	case len(goal) > 0:
-		answer.Next = next("molt plan"+goalArgs(goal), "cuts the way there into stages")
+		answer.Next = next(call("plan", goal...), doc.CutsStages)
 	case len(ways[n-1].Changes) == 0: // molt.yaml alone says what has changed
-		answer.Next = next("molt relock", "makes the lock with that")
+		answer.Next = next(call("relock"), doc.LocksWay)
 	}
 	return answer, nil
 }

@@ -47,8 +47,8 @@ Upgrade guides ("advice:" in molt.yaml) change standings, and what of them touch
 				} else {
 					p.Assess(d)
 				}
-			}, form{"md", func(w io.Writer) error { return md.Assess(w, d) }},
-				form{"sarif", func(w io.Writer) error {
+			}, form[doc.Assess]{"md", md.Assess},
+				form[doc.Assess]{"sarif", func(w io.Writer, d doc.Assess) error {
 					return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, s.App.View, ask.LocateAssess(s.App.View, d)))
 				}})
 		})

@@ -18,8 +18,8 @@ func (c *call) mayChoose(without string) error {
 	return nil
 }
 
-// words writes arguments, with a space before each.
-func words(all []string) (text string) {
+// arguments writes arguments, with a space before each.
+func arguments(all []string) (text string) {
 	for _, a := range all {
 		text += " " + a
 	}

@@ -1,12 +1,11 @@
 package cli
 
 import (
-	"io"
-
 	"github.com/spf13/cobra"
 
 	"molt/app/open"
 	"molt/ask"
+	"molt/doc"
 	"molt/render/md"
 	"molt/render/text"
 )
@@ -33,7 +32,7 @@ revision of git, for the lock in it. Without AFTER it is what is locked now.`,
 			args = append(args, open.LockedState)
 		}
 		d, err := ask.Compare(c.ctx, a, args[0], args[1])
-		return answer(c, nil, d, err, (*text.Page).Compare, form{"md", func(w io.Writer) error { return md.Compare(w, d) }})
+		return answer(c, nil, d, err, (*text.Page).Compare, form[doc.Compare]{"md", md.Compare})
 	}
 	return command{Command: cmd, run: run, takes: reads, formats: []string{"md"}, sides: ask.Each, operand: operand{complete: statesHere, several: true}}
 }

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"fmt"
-	"io"
 	"os"
 	"slices"
 	"strings"
@@ -143,12 +142,12 @@ func (c *call) planned(s *ask.Session, o planning, goals []string) error {
 		})
 	case o.renew:
 		d, err := s.RenewPlan(c.ctx, o.previews, o.dry)
-		return answer(c, s, d, err, (*text.Page).Plan, form{"md", func(w io.Writer) error { return md.Plan(w, d) }})
+		return answer(c, s, d, err, (*text.Page).Plan, form[doc.Plan]{"md", md.Plan})
 	}
 	d, err := s.MakePlan(c.ctx, ask.PlanRequest{
 		Goals: goals, Previews: o.previews, Fresh: plan.Fresh(o.fresh), Leap: o.leap, Notes: o.notes, Branch: o.branch,
 		Dry: o.dry})
-	return answer(c, s, d, err, (*text.Page).Plan, form{"md", func(w io.Writer) error { return md.Plan(w, d) }})
+	return answer(c, s, d, err, (*text.Page).Plan, form[doc.Plan]{"md", md.Plan})
 }
 
 // choosePlan lets a person choose how far to freshen, by which hops, and which way out, and makes that plan.
@@ -197,7 +196,7 @@ func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
 		Title: "A plan for " + strings.Join(all, " "), Questions: questions,
 		Effect: func(_ context.Context, at []int) (choose.Effect, error) {
 			r, take := request(at)
-			command := "molt plan" + words(r.Goals) + flagsOf(r, o.previews)
+			command := "molt plan" + arguments(r.Goals) + flagsOf(r, o.previews)
 			if take > 0 {
 				command = choices.Ways[take-1].Command + "; " + command
 			}
@@ -224,7 +223,7 @@ func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
 	}
 	d, err := s.MakePlan(c.ctx, r)
 	if r.Dry && d.Next != nil {
-		d.Next.Run += flagsOf(r, o.previews)
+		d.Next.Run.Args = append(d.Next.Run.Args, strings.Fields(flagsOf(r, o.previews))...)
 	}
 	return answer(c, s, d, err, (*text.Page).Plan)
 }

@@ -104,10 +104,10 @@ It asks no registry; what the rules need of one and is not at hand is said, and 
 		if err == nil && c.quiet && d.Agrees && c.format == "text" {
 			return nil
 		}
-		return answer(c, nil, d, err, (*text.Page).Verify, form{"sarif", func(w io.Writer) error {
+		return answer(c, nil, d, err, (*text.Page).Verify, form[doc.Verify]{"sarif", func(w io.Writer, _ doc.Verify) error {
 			return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, a, ask.LocateVerify(a, found)))
 		}},
-			form{"junit", func(w io.Writer) error { return junit.Verify(w, d) }})
+			form[doc.Verify]{"junit", junit.Verify})
 	}
 	someOf(cmd.Flags(), &only, "only", doc.Abouts, "look at these alone: "+strings.Join(doc.Abouts, ", "))
 	return command{Command: cmd, run: run, takes: reads, formats: []string{"sarif", "junit"}, sides: ask.Each}

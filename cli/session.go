@@ -7,6 +7,7 @@ import (
 	"molt/ask"
 	"molt/doc"
 	"molt/render/text"
+	"molt/render/words"
 )
 
 // session opens the application and its registry, runs, and closes both.
@@ -31,24 +32,26 @@ func (c *call) open() (*open.View, error) { return ask.Read(c.asking()) }
 func (c *call) use() (*open.View, func(), error) { return ask.OpenToChange(c.asking()) }
 
 // A form is a way to write a document in one format.
-type form struct {
+type form[D any] struct {
 	format string
-	write  func(io.Writer) error
+	write  func(io.Writer, D) error
 }
 
 // answer shows what a question came to, as JSON or as text, and asks for attention when the
 // document does. The question's own error ends it. Further forms are for formats of their own.
-func answer[D doc.Document](c *call, s *ask.Session, d D, err error, print func(*text.Page, D), more ...form) error {
+func answer[D doc.Document](c *call, s *ask.Session, d D, err error, print func(*text.Page, D),
+	more ...form[D]) error {
 	if err != nil {
 		return err
 	}
 	if s != nil {
 		s.Still()
 	}
+	words.Fill(&d)
 	show := func() error { return c.show(d, func(p *text.Page) { print(p, d) }) }
 	for _, f := range more {
 		if f.format == c.format {
-			show = func() error { return f.write(c.out) }
+			show = func() error { return f.write(c.out, d) }
 		}
 	}
 	if err := show(); err != nil {

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"errors"
-	"io"
 	"strings"
 	"time"
 
@@ -10,6 +9,7 @@ import (
 
 	"molt/app/run"
 	"molt/ask"
+	"molt/doc"
 	"molt/input"
 	"molt/render"
 	"molt/render/junit"
@@ -110,8 +110,8 @@ func (c *call) marching(s *ask.Session, m march, stage string) error {
 			err = answer(c, s, *done.OwnVersion, nil, (*text.Page).OwnVersion)
 		} else {
 			d := *done.Stage
-			err = answer(c, s, d, nil, (*text.Page).Step, form{"md", func(w io.Writer) error { return md.Step(w, d) }},
-				form{"junit", func(w io.Writer) error { return junit.Step(w, d) }})
+			err = answer(c, s, d, nil, (*text.Page).Step, form[doc.Step]{"md", md.Step},
+				form[doc.Step]{"junit", junit.Step})
 		}
 		if err != nil {
 			return err

@@ -8,6 +8,7 @@ import (
 
 	"molt/app/stages"
 	"molt/ask"
+	"molt/doc"
 	"molt/render/md"
 	"molt/render/sarif"
 	"molt/render/text"
@@ -32,8 +33,8 @@ what was published after it.`,
 		}
 		return c.session(ask.Needs{Dated: true}, func(s *ask.Session) error {
 			d, err := s.Survey(c.ctx, want)
-			return answer(c, s, d, err, (*text.Page).Survey, form{"md", func(w io.Writer) error { return md.Survey(w, d) }},
-				form{"sarif", func(w io.Writer) error {
+			return answer(c, s, d, err, (*text.Page).Survey, form[doc.Survey]{"md", md.Survey},
+				form[doc.Survey]{"sarif", func(w io.Writer, d doc.Survey) error {
 					return sarif.Write(w, thisVersion(), stages.InRepository(c.ctx, s.App.View, ask.LocateSurvey(s.App.View, d)))
 				}})
 		})

@@ -1,11 +1,10 @@
 package cli
 
 import (
-	"io"
-
 	"github.com/spf13/cobra"
 
 	"molt/ask"
+	"molt/doc"
 	"molt/input"
 	"molt/render/junit"
 	"molt/render/text"
@@ -39,7 +38,7 @@ where it was interrupted. With --each every stage that goes ahead of the framewo
 		}
 		return c.session(ask.Needs{Write: true}, func(s *ask.Session) error {
 			d, err := s.Trial(c.ctx, want, c.watcher(s))
-			return answer(c, s, d, err, (*text.Page).Trial, form{"junit", func(w io.Writer) error { return junit.Trial(w, d) }})
+			return answer(c, s, d, err, (*text.Page).Trial, form[doc.TrialRun]{"junit", junit.Trial})
 		})
 	}
 	cmd.Flags().BoolVar(&want.All, "all", false, "rehearse all stages that are to do, one after the other")

@@ -43,7 +43,7 @@ func code(text string) string { return "`" + strings.ReplaceAll(input.OneLine(te
 
 func (p *page) next(n *doc.Next) {
 	if n != nil {
-		fmt.Fprintf(p, "\nNext: %s: %s.\n", code(n.Run), escapeMarkdown(n.Why))
+		fmt.Fprintf(p, "\nNext: %s: %s.\n", code(n.Run.String()), escapeMarkdown(n.Why.Words))
 	}
 }
 

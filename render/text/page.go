@@ -247,15 +247,15 @@ func (p *Page) Next(next *doc.Next) {
 		return
 	}
 	p.Line("")
-	why := next.Why
-	if lipgloss.Width("Next  "+next.Run+"  "+why) > p.Width {
-		p.Line("%s  %s", p.styled(faint, "Next"), p.styled(bold, next.Run))
+	why, run := next.Why.Words, next.Run.String()
+	if lipgloss.Width("Next  "+run+"  "+why) > p.Width {
+		p.Line("%s  %s", p.styled(faint, "Next"), p.styled(bold, run))
 		for _, l := range wrap(why, p.Width-6) {
 			p.Line("      %s", p.styled(faint, l))
 		}
 		return
 	}
-	p.Line("%s  %s  %s", p.styled(faint, "Next"), p.styled(bold, next.Run), p.styled(faint, why))
+	p.Line("%s  %s  %s", p.styled(faint, "Next"), p.styled(bold, run), p.styled(faint, why))
 }
 
 // block prints a row as a line for its first cell, and below it the others, as many beside each other as there is room.

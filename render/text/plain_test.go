@@ -56,7 +56,8 @@ func TestColumnsLineUp(t *testing.T) {
 
 // TestNext ends a screen with the command, below which the reason stands where there is no room beside it.
 func TestNext(t *testing.T) {
-	n := &doc.Next{Run: "molt plan brackwater@5", Why: "cuts the way there into stages"}
+	n := &doc.Next{Run: doc.Call{Command: "plan", Args: []string{"brackwater@5"}},
+		Why: doc.Sentence{Words: "cuts the way there into stages"}}
 	if got := printed(100, false, func(p *Page) {
 		p.Next(n)
 	}); got != "\nNext  molt plan brackwater@5  cuts the way there into stages\n" {
@@ -112,7 +113,7 @@ func TestAims(t *testing.T) {
 // TestHueIsNoCarrier has the same words with colour and without.
 func TestHueIsNoCarrier(t *testing.T) {
 	d := doc.Verify{Findings: []doc.Finding{{About: "lock", Says: "keel asks for rope"}}, OutOfDate: []string{"lock"},
-		Next: &doc.Next{Run: "molt relock", Why: "makes the lock anew"}}
+		Next: &doc.Next{Run: doc.Call{Command: "relock"}, Why: doc.Sentence{Words: "makes the lock anew"}}}
 	var plain, coloured strings.Builder
 	(&Page{W: &plain, Width: 100}).Verify(d)
 	(&Page{W: &coloured, Width: 100, Color: true}).Verify(d)
