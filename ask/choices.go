@@ -2,7 +2,6 @@ package ask
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -10,7 +9,6 @@ import (
 	"molt/core/plan"
 	"molt/core/version"
 	"molt/doc"
-	"molt/render"
 )
 
 // A PlanChoice is what there is to choose about a plan.
@@ -41,8 +39,8 @@ func (s *Session) PlanChoices(ctx context.Context, goals []string) (PlanChoice, 
 	return c, nil
 }
 
-// Sketch says in some lines what a plan would be, and writes nothing. Previews are allowed for this question alone.
-func (s *Session) Sketch(ctx context.Context, r PlanRequest) ([]string, error) {
+// Sketch says what a plan would be, and writes nothing. Previews are allowed for this question alone.
+func (s *Session) Sketch(ctx context.Context, r PlanRequest) ([]doc.Fact, error) {
 	r.Dry = true
 	d, err := s.MakePlan(ctx, r)
 	if err != nil {
@@ -65,16 +63,16 @@ func (s *Session) Sketch(ctx context.Context, r PlanRequest) ([]string, error) {
 			locked += st.Locked.Moved + st.Locked.Added + st.Locked.Removed
 		}
 	}
-	lines := []string{fmt.Sprintf("%s is reached in %s, and %s after it", d.Goal, render.Count(toGoal, "stage"),
-		render.Count(after, "stage"))}
+	stages := func(n int) doc.Counted { return doc.Counted{N: n, Of: "stage"} }
+	lines := []doc.Fact{{Kind: doc.SketchReached, Of: []any{d.Goal, stages(toGoal), stages(after)}}}
 	if !d.Reachable {
-		lines[0] = fmt.Sprintf("%s is out of reach; %s can be done already", d.Goal, render.Count(len(d.Stages), "stage"))
+		lines[0] = doc.Fact{Kind: doc.SketchOut, Of: []any{d.Goal, stages(len(d.Stages))}}
 	}
-	lines = append(lines, fmt.Sprintf("%s move, %s by a major; %s in the lock", render.Count(len(packages), "package"),
-		fmt.Sprint(majors), render.Count(locked, "change")))
+	lines = append(lines, doc.Fact{Kind: doc.SketchMoves, Of: []any{doc.Counted{N: len(packages), Of: "package"}, majors,
+		doc.Counted{N: locked, Of: "change"}}})
 	for _, st := range d.Stages {
 		if !st.After {
-			lines = append(lines, "  "+st.ID+": "+st.Title)
+			lines = append(lines, doc.Fact{Kind: doc.SketchStage, Of: []any{st.ID, st.Title}})
 		}
 	}
 	return lines, nil

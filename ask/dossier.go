@@ -30,7 +30,7 @@ type DossierFacts struct {
 	Most     int
 	To       *universe.Release
 	Log      []inspect.LogEntry
-	NoLog    string
+	NoLog    doc.Sentence
 }
 
 // newDossier makes the document of a package.
@@ -181,13 +181,13 @@ func (s *Session) changeLog(ctx context.Context, facts *DossierFacts, to string)
 	case errors.Is(err, context.Canceled):
 		return err
 	case err != nil:
-		facts.NoLog = fmt.Sprintf("The change log of %s could not be read: %v", chosen.Version, err)
+		facts.NoLog = doc.Said(doc.LogUnread, chosen.Version, err)
 	case text == "":
-		facts.NoLog = fmt.Sprintf("The archive of %s carries no change log.", chosen.Version)
+		facts.NoLog = doc.Said(doc.NoLog, chosen.Version)
 	default:
 		facts.Log = inspect.ReadLog(p.Scheme, text, after, chosen.Version)
 		if facts.Log == nil {
-			facts.NoLog = fmt.Sprintf("The change log of %s says nothing of the releases between.", chosen.Version)
+			facts.NoLog = doc.Said(doc.LogSilent, chosen.Version)
 		}
 	}
 	return nil

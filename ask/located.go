@@ -1,7 +1,6 @@
 package ask
 
 import (
-	"fmt"
 	"slices"
 
 	"molt/app/config"
@@ -27,20 +26,20 @@ func locate(a *open.View, group, name string, l doc.Located) doc.Located {
 // LocateSurvey lists what a survey says of lines of the manifest.
 func LocateSurvey(a *open.View, d doc.Survey) (all []doc.Located) {
 	for _, r := range d.Packages {
-		note := func(rule, level, says string) {
+		note := func(rule, level string, says doc.FactKind, of ...any) {
 			all = append(all, locate(a, project.MemberGroup(r.Member, r.Group), r.Name,
-				doc.Located{Rule: rule, Level: level, Says: says}))
+				doc.Located{Rule: rule, Level: level, Says: doc.Fact{Kind: says, Of: of}}))
 		}
 		switch {
 		case slices.Contains(r.Flags, inspect.Unknown):
-			note("unresolved", "error", fmt.Sprintf("%s: the registry has no such package", r.Name))
+			note("unresolved", "error", doc.NoSuchPackage, r.Name)
 		case slices.Contains(r.Flags, inspect.Unsatisfied):
-			note("unresolved", "error", fmt.Sprintf("%s: no published release fits %s", r.Name, r.Declared))
+			note("unresolved", "error", doc.NothingFits, r.Name, r.Declared)
 		case r.Jump == version.Major:
-			note("behind", "note", fmt.Sprintf("%s is at %s; the newest release is %s", r.Name, r.Locked, r.Newest))
+			note("behind", "note", doc.IsBehind, r.Name, r.Locked, r.Newest)
 		}
 		if slices.Contains(r.Flags, inspect.Retiring) {
-			note("retiring", "warning", fmt.Sprintf("%s is deprecated, renamed or abandoned", r.Name))
+			note("retiring", "warning", doc.IsRetiring, r.Name)
 		}
 	}
 	return all
@@ -53,17 +52,17 @@ func LocateAssess(a *open.View, d doc.Assess) (all []doc.Located) {
 		l := doc.Located{}
 		switch p.Standing {
 		case project.Blocked:
-			l = doc.Located{Rule: "blocked", Level: "error", Says: project.Blocks(p.Name, goal, p.Held)}
+			l = doc.Located{Rule: "blocked", Level: "error", Says: told(project.Blocks(p.Name, goal, p.Held))}
 		case project.Together:
 			l = doc.Located{Rule: "together", Level: "note",
-				Says: fmt.Sprintf("%s moves to %s in the same stage as %s", p.Name, p.To, goal)}
+				Says: doc.Fact{Kind: doc.MovesWith, Of: []any{p.Name, p.To, goal}}}
 		case project.Retires:
-			l = doc.Located{Rule: "retiring", Level: "warning", Says: fmt.Sprintf("%s: %s", p.Name, p.Retires)}
+			l = doc.Located{Rule: "retiring", Level: "warning", Says: doc.Fact{Kind: doc.RetiresAs, Of: []any{p.Name, p.Retires}}}
 		default:
 			continue
 		}
 		if len(p.Evidence) > 0 {
-			l.Says += ": " + p.Evidence[0].Says
+			l.Says = doc.Fact{Kind: doc.SaidBecause, Of: []any{l.Says, p.Evidence[0].Says}}
 		}
 		all = append(all, locate(a, p.Group, p.Name, l))
 	}
@@ -71,7 +70,7 @@ func LocateAssess(a *open.View, d doc.Assess) (all []doc.Located) {
 		if !r.Met && r.Deployed != "" {
 			all = append(all, doc.Located{
 				Rule: "runtime", Level: "error", File: config.File,
-				Says: fmt.Sprintf("%s needs %s %s, and %s is deployed", r.By, r.Name, r.Needs, r.Deployed)})
+				Says: doc.Fact{Kind: doc.RuntimeShort, Of: []any{r.By, r.Name, r.Needs, r.Deployed}}})
 		}
 	}
 	return all
@@ -80,7 +79,7 @@ func LocateAssess(a *open.View, d doc.Assess) (all []doc.Located) {
 // LocateVerify lists the findings of a verification. What is not about a line is about the lock.
 func LocateVerify(a *open.View, found []open.Finding) (all []doc.Located) {
 	for _, f := range found {
-		l := doc.Located{Rule: f.About, Level: "error", Says: f.Says, File: a.LockFile()}
+		l := doc.Located{Rule: f.About, Level: "error", Says: told(f.Says), File: a.LockFile()}
 		if f.File != "" {
 			l.File, l.Line, l.Column = f.File, f.Line, f.Column
 		}
@@ -88,3 +87,6 @@ func LocateVerify(a *open.View, found []open.Finding) (all []doc.Located) {
 	}
 	return all
 }
+
+// told is a fact that others put into words.
+func told(says string) doc.Fact { return doc.Fact{Kind: doc.Told, Of: []any{says}} }

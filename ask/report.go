@@ -3,7 +3,6 @@ package ask
 import (
 	"context"
 	"errors"
-	"fmt"
 	"strings"
 	"time"
 
@@ -13,7 +12,6 @@ import (
 	"molt/core/version"
 	"molt/doc"
 	"molt/input"
-	"molt/render"
 )
 
 // Report says everything about the application: where it stands, what the goal means, the plan,
@@ -108,7 +106,7 @@ func (s *Session) past(ctx context.Context, answer *doc.Report) error {
 }
 
 // sentence says where the application stands, in one.
-func sentence(d doc.Report) string {
+func sentence(d doc.Report) doc.Sentence {
 	behind, majors := 0, 0
 	for _, r := range d.Survey.Packages {
 		if r.Jump > version.Same {
@@ -122,10 +120,9 @@ func sentence(d doc.Report) string {
 	if name == "" {
 		name = "The application"
 	}
-	says := fmt.Sprintf("%s declares %s, of which %d are behind, %d by a major",
-		name, render.Count(d.Survey.Declared, "package"), behind, majors)
+	says := doc.Fact{Kind: doc.Declares, Of: []any{name, doc.Counted{N: d.Survey.Declared, Of: "package"}, behind, majors}}
 	if d.Assess == nil {
-		return says + "; no goal is named."
+		return doc.Said(doc.DeclaresSome, says)
 	}
 	goal := d.Assess.Goal.Name + " " + d.Assess.Goal.Constraint
 	var blocked []string
@@ -136,7 +133,7 @@ func sentence(d doc.Report) string {
 	}
 	switch {
 	case d.Assess.Reached && d.Assess.Reachable:
-		return fmt.Sprintf("%s; it stands on %s.", says, goal)
+		return doc.Said(doc.StandsOn, says, goal)
 	case d.Assess.Reachable && d.Plan != nil:
 		left := 0
 		for _, s := range d.Plan.Stages {
@@ -144,17 +141,15 @@ func sentence(d doc.Report) string {
 				left++
 			}
 		}
-		return fmt.Sprintf("%s; %s can be reached in %s.", says, goal, render.Count(left, "stage"))
+		return doc.Said(doc.ReachedIn, says, goal, doc.Counted{N: left, Of: "stage"})
 	case d.Assess.Reachable:
-		return fmt.Sprintf("%s; %s can be reached.", says, goal)
+		return doc.Said(doc.Reached, says, goal)
 	case d.Assess.Alone:
-		return fmt.Sprintf("%s; %s is out of reach today: it does not resolve even by itself.", says, goal)
+		return doc.Said(doc.OutAlone, says, goal)
 	case len(blocked) > 3:
-		return fmt.Sprintf("%s; %s is out of reach today: %d packages have no release that is compatible with it.",
-			says, goal, len(blocked))
+		return doc.Said(doc.OutForMany, says, goal, doc.Counted{N: len(blocked), Of: "package"})
 	case len(blocked) > 0:
-		return fmt.Sprintf("%s; %s is out of reach today, for want of a compatible release of %s.", says,
-			goal, strings.Join(blocked, " and "))
+		return doc.Said(doc.OutForWant, says, goal, blocked)
 	}
-	return fmt.Sprintf("%s; %s is out of reach today.", says, goal)
+	return doc.Said(doc.OutOfReach, says, goal)
 }

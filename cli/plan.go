@@ -20,6 +20,7 @@ import (
 	"molt/render"
 	"molt/render/md"
 	"molt/render/text"
+	"molt/render/words"
 )
 
 // A planning is how plan is called.
@@ -207,8 +208,8 @@ func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
 						"changes %s; %s follow; then the plan is made", render.Count(way.Lines, "manifest line"),
 						render.Count(way.Majors, "major upgrade"))}}, nil
 			}
-			lines, err := s.Sketch(c.ctx, r)
-			return choose.Effect{Lines: lines, Command: command}, err
+			sketch, err := s.Sketch(c.ctx, r)
+			return choose.Effect{Lines: words.Each(sketch), Command: command}, err
 		}}, os.Stdin, c.errout)
 	if err != nil {
 		return c.unchosen(err)

@@ -14,6 +14,7 @@ import (
 	"molt/input"
 	"molt/render/html"
 	"molt/render/md"
+	"molt/render/words"
 )
 
 func (c *call) report() command {
@@ -40,6 +41,7 @@ Without --output the page goes to standard output.`,
 		if err != nil {
 			return err
 		}
+		words.Fill(&all)
 		b := &bytes.Buffer{}
 		switch c.format {
 		case "json":

@@ -21,7 +21,7 @@ type Dossier struct {
 	To    string        `json:"to"`
 	Needs []DossierNeed `json:"needs"`
 	Log   []Log         `json:"log"`            // the newest first
-	NoLog string        `json:"noLog"`          // why there is none, "" when there is one or nothing to tell
+	NoLog Sentence      `json:"noLog"`          // why there is none, "" when there is one or nothing to tell
 	Runs  []Run         `json:"runs,omitempty"` // of the locked releases
 	// locked releases of which nobody can tell what runs: their archives are not at hand
 	Unread int `json:"unread,omitempty"`

@@ -12,6 +12,15 @@ type Fact struct {
 	Of   []any // names, texts, numbers and facts
 }
 
+// Said returns the sentence of a fact, which has no words yet.
+func Said(kind FactKind, of ...any) Sentence { return Sentence{Fact: Fact{kind, of}} }
+
+// A Counted is a number of things, for the words of a fact: 2 of "stage".
+type Counted struct {
+	N  int
+	Of string
+}
+
 // A FactKind is what a fact says. The comment behind each lists what it is about.
 type FactKind string
 

@@ -4,7 +4,7 @@ package doc
 type Located struct {
 	Rule  string // one of Rules
 	Level string // as SARIF has it: error, warning or note
-	Says  string
+	Says  Fact
 	File  string
 	Line  int // from 1; 0 for the whole file
 	// Column counts from 1; 0 for the whole line.

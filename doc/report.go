@@ -7,7 +7,7 @@ type Report struct {
 	Schema    string       `json:"schema"`
 	Ecosystem string       `json:"ecosystem,omitempty"` // where the application has several
 	On        string       `json:"on"`                  // the day
-	Sentence  string       `json:"sentence"`            // the application in one
+	Sentence  Sentence     `json:"sentence"`            // the application in one
 	Survey    Survey       `json:"survey"`
 	Assess    *Assess      `json:"assess,omitempty"` // without a goal there is none
 	Plan      *Plan        `json:"plan,omitempty"`   // the plan's file, else what a plan would be

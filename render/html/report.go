@@ -39,7 +39,7 @@ func (p *page) report(d doc.Report, n, of int) {
 	if of > 1 {
 		p.put(`<p class="soft">Packages of %s</p>`, d.Ecosystem)
 	}
-	p.put("<%s>%s</%s>\n", markup(head), d.Sentence, markup(head))
+	p.put("<%s>%s</%s>\n", markup(head), d.Sentence.Words, markup(head))
 	p.put(`<p class="soft">Made by Molt on %s.</p>`, d.On)
 	p.put(`<nav aria-label="%s">`, strings.TrimSpace("Parts of this report "+d.Ecosystem))
 	link := func(part, title string, there bool) {

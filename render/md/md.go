@@ -243,7 +243,7 @@ func Step(w io.Writer, d doc.Step) error {
 // Report writes a report: the sentence, then what has a Markdown form of its own.
 func Report(w io.Writer, d doc.Report) error {
 	p := &page{}
-	p.line("%s", d.Sentence)
+	p.line("%s", d.Sentence.Words)
 	if err := p.to(w); err != nil {
 		return err
 	}

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"molt/doc"
+	"molt/render/words"
 )
 
 type log struct {
@@ -82,7 +83,7 @@ func Write(w io.Writer, version string, all []doc.Located) error {
 			at.Region = &region{l.Line, l.Column}
 		}
 		r.Results = append(r.Results, result{
-			RuleID: l.Rule, RuleIndex: index[l.Rule], Level: l.Level, Message: text{l.Says}, Locations: []location{{at}}})
+			RuleID: l.Rule, RuleIndex: index[l.Rule], Level: l.Level, Message: text{words.Of(l.Says)}, Locations: []location{{at}}})
 	}
 	return doc.JSON(w, log{Version: "2.1.0",
 		Schema: "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", Runs: []run{r}})

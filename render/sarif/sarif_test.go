@@ -12,9 +12,9 @@ import (
 func TestWrite(t *testing.T) {
 	var b strings.Builder
 	err := Write(&b, "1.0", []doc.Located{
-		{Rule: "lock", Level: "error", Says: "x", File: "molt.lock"},
-		{Rule: "behind", Level: "note", Says: "y", File: "package.json", Line: 3, Column: 5},
-		{Rule: "behind", Level: "note", Says: "z", File: "package.json", Line: 4}})
+		{Rule: "lock", Level: "error", Says: doc.Fact{Kind: doc.Told, Of: []any{"x"}}, File: "molt.lock"},
+		{Rule: "behind", Level: "note", Says: doc.Fact{Kind: doc.Told, Of: []any{"y"}}, File: "package.json", Line: 3, Column: 5},
+		{Rule: "behind", Level: "note", Says: doc.Fact{Kind: doc.Told, Of: []any{"z"}}, File: "package.json", Line: 4}})
 	if err != nil {
 		t.Fatal(err)
 	}

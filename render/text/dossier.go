@@ -120,8 +120,8 @@ func (p *Page) Dossier(answer doc.Dossier) {
 		p.Line("%s", p.styled(faint, fmt.Sprintf("  and %d more; --most 0 and --previews show them", answer.Hidden)))
 	}
 	if len(answer.Log) == 0 {
-		if answer.NoLog != "" {
-			p.wrapped("", answer.NoLog)
+		if answer.NoLog.Words != "" {
+			p.wrapped("", answer.NoLog.Words)
 		}
 		return
 	}

@@ -5,8 +5,10 @@ package words
 import (
 	"fmt"
 	"reflect"
+	"strings"
 
 	"molt/doc"
+	"molt/render"
 )
 
 // sentences are the words of each kind of fact, with %s or %d for what it is about, in that order.
@@ -35,6 +37,35 @@ var sentences = map[doc.FactKind]string{
 	doc.RenewsBranches:  "renews the branches, after one of them was merged",
 	doc.ShowsStanding:   "shows where every declared package stands",
 	doc.ShowsSettings:   "shows what counts, once %s says it",
+
+	doc.Declares:     "%s declares %s, of which %d are behind, %d by a major",
+	doc.DeclaresSome: "%s; no goal is named.",
+	doc.StandsOn:     "%s; it stands on %s.",
+	doc.ReachedIn:    "%s; %s can be reached in %s.",
+	doc.Reached:      "%s; %s can be reached.",
+	doc.OutAlone:     "%s; %s is out of reach today: it does not resolve even by itself.",
+	doc.OutForMany:   "%s; %s is out of reach today: %s have no release that is compatible with it.",
+	doc.OutForWant:   "%s; %s is out of reach today, for want of a compatible release of %s.",
+	doc.OutOfReach:   "%s; %s is out of reach today.",
+
+	doc.SketchReached: "%s is reached in %s, and %s after it",
+	doc.SketchOut:     "%s is out of reach; %s can be done already",
+	doc.SketchMoves:   "%s move, %d by a major; %s in the lock",
+	doc.SketchStage:   "  %s: %s",
+
+	doc.Told:          "%s",
+	doc.NoSuchPackage: "%s: the registry has no such package",
+	doc.NothingFits:   "%s: no published release fits %s",
+	doc.IsBehind:      "%s is at %s; the newest release is %s",
+	doc.IsRetiring:    "%s is deprecated, renamed or abandoned",
+	doc.RetiresAs:     "%s: %s",
+	doc.MovesWith:     "%s moves to %s in the same stage as %s",
+	doc.RuntimeShort:  "%s needs %s %s, and %s is deployed",
+	doc.SaidBecause:   "%s: %s",
+
+	doc.LogUnread: "The change log of %s could not be read: %s",
+	doc.NoLog:     "The archive of %s carries no change log.",
+	doc.LogSilent: "The change log of %s says nothing of the releases between.",
 }
 
 // Of returns the words of a fact. One of a kind that has none is a mistake of Molt's, and says so.
@@ -45,12 +76,25 @@ func Of(f doc.Fact) string {
 	}
 	of := make([]any, len(f.Of))
 	for i, one := range f.Of {
-		if fact, is := one.(doc.Fact); is {
-			one = Of(fact)
+		switch a := one.(type) {
+		case doc.Fact:
+			one = Of(a)
+		case doc.Counted:
+			one = render.Count(a.N, a.Of)
+		case []string:
+			one = strings.Join(a, " and ")
 		}
 		of[i] = one
 	}
 	return fmt.Sprintf(sentence, of...)
+}
+
+// Each returns the words of several facts, a line each.
+func Each(all []doc.Fact) (lines []string) {
+	for _, f := range all {
+		lines = append(lines, Of(f))
+	}
+	return lines
 }
 
 // Fill puts the words of all facts into a document, which is given by its address.
