@@ -264,6 +264,9 @@ func (all commands) strange(cmd *cobra.Command) (err error) {
 		return nil
 	}
 	cmd.Flags().Visit(func(f *pflag.Flag) {
+		if f.Name == "offline" { // what asks no registry is offline in any case
+			return
+		}
 		if of := taken[f.Name]; one.takes&of != of && err == nil {
 			err = &input.UsageError{Reason: fmt.Sprintf("%s takes no --%s; see %[1]s --help", cmd.CommandPath(), f.Name)}
 		}

@@ -413,6 +413,17 @@ func TestWorkspace(t *testing.T) {
 	}
 }
 
+// A common flag that says nothing about a command is refused, but for one that is so in any case.
+func TestStrangeFlags(t *testing.T) {
+	d := locked(t, nil)
+	d.says(2, []string{"verify", "--as-of", "2026-01-31"}, "molt verify takes no --as-of; see molt verify --help")
+	d.run(0, "verify", "--offline")
+	d.run(0, "schema", "survey", "--offline", "--plain")
+	if help, _ := d.run(0, "schema", "--help"); strings.Contains(help, "--offline") || !strings.Contains(help, "--plain") {
+		t.Errorf("the help of schema is\n%s", help)
+	}
+}
+
 func TestCompletion(t *testing.T) {
 	d := locked(t, nil)
 	for _, test := range []struct{ args, want string }{
