@@ -88,7 +88,7 @@ Exit codes: 0 nothing needs attention, 1 done and something does, 2 the call or 
 	flags := root.PersistentFlags()
 	flags.StringVar(&c.settings.Dir, "dir", ".", "folder of the application")
 	flags.StringVar(&c.settings.Ecosystem, "ecosystem", "", "ecosystem of the application, when its files do not tell")
-	flags.StringVar(&c.format, "format", "text", "text or json; md, sarif and junit where the command has them")
+	flags.StringVar(&c.format, "format", "text", anyFormat)
 	flags.BoolVar(&c.settings.Offline, "offline", false, "ask no registry; use what the cache holds")
 	flags.BoolVar(&c.refresh, "refresh", false, "ask the registry again for what was asked for a moment ago")
 	flags.StringVar(&c.asOf, "as-of", "", "take the registry as it was on a day (2026-03-31)")
@@ -242,16 +242,19 @@ func (c *call) add(root *cobra.Command, group string, cmd command) {
 	root.AddCommand(cmd.Command)
 }
 
+// anyFormat is what is said of --format where no command is meant.
+const anyFormat = "text or json; md, sarif and junit where the command has them"
+
 // fitting hides the common flags that say nothing about a command, in its help and when words are completed.
 func (all commands) fitting(cmd *cobra.Command) {
-	one, known := all[cmd]
-	if !known {
-		return
-	}
+	one, ours := all[cmd]
 	cmd.Root().PersistentFlags().VisitAll(func(f *pflag.Flag) {
-		f.Hidden = one.takes&taken[f.Name] != taken[f.Name]
-		if f.Name == "format" {
-			known, _ := formatsOf(nil, cmd, "")
+		f.Hidden = ours && one.takes&taken[f.Name] != taken[f.Name]
+		if f.Name != "format" {
+			return
+		}
+		f.Usage = anyFormat
+		if known, err := formatsOf(nil, cmd, ""); ours && err == nil {
 			f.Usage = inWords(known)
 		}
 	})

@@ -10,18 +10,18 @@ import (
 // A command is everything about one command of Molt. What package cobra has no place for is told once, here: help,
 // completion, the checks of the call and the work over several ecosystems follow from it.
 type command struct {
-	*cobra.Command // its words, its own flags, and what it does
+	*cobra.Command // its words and its own flags
 
-	takes   common   // the common flags that say something about it
-	formats []string // of its result, besides text and JSON
-	run     func(c *call, args []string) error
-	sides   ask.Finder             // what it is about in a folder with several ecosystems; nil where it opens none of them
-	lone    []string               // flags that are about one ecosystem alone
-	whole   bool                   // what it changes for several ecosystems comes about for all of them or for none
-	builds  func(*flagValues) bool // whether a call may build releases from source; nil for never
-	operand operand                // what its arguments are
-	values  map[string]completion  // of its flags, by name, besides those that are a choice
-	words   []string               // under which people look for it
+	takes   common                             // the common flags that say something about it
+	formats []string                           // of its result, besides text and JSON
+	run     func(c *call, args []string) error // what it does for one part of the application; see call.over
+	sides   ask.Finder                         // what it is about in a folder with several ecosystems; nil where it opens none of them
+	lone    []string                           // flags that are about one ecosystem alone
+	whole   bool                               // what it changes for several ecosystems comes about for all of them or for none
+	builds  func(*flagValues) bool             // whether a call may build releases from source; nil for never
+	operand operand                            // what its arguments are
+	values  map[string]completion              // of its flags, by name, besides those that are a choice
+	words   []string                           // under which people look for it
 }
 
 type flagValues = pflag.FlagSet

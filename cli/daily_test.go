@@ -443,6 +443,11 @@ func TestCompletion(t *testing.T) {
 func TestManual(t *testing.T) {
 	d := newDesk(t, quay, nil)
 	d.run(0, "manual", "man")
+	for page, has := range map[string]bool{"molt.1": true, "molt-plan.1": true, "molt-verify.1": false} {
+		if strings.Contains(d.read("man/"+page), "offline") != has {
+			t.Errorf("that %s tells of --offline is %v", page, !has)
+		}
+	}
 	out, _ := d.run(0, "--help")
 	for _, m := range regexp.MustCompile(`(?m)^  ([a-z]+)  +[A-Z]`).FindAllStringSubmatch(out, -1) {
 		if m[1] == "help" || m[1] == "completion" {
