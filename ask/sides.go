@@ -36,7 +36,7 @@ func FolderOf(set Settings) *Folder { return &Folder{set, open.Sides(set.Setting
 // Parts returns the parts of a question, which is one where the folder has one ecosystem, or the call or the configuration
 // says which is meant.
 func (f *Folder) Parts(find Finder, args []string) ([]Part, error) {
-	if f.sides == nil || find == nil {
+	if f.sides == nil {
 		return []Part{{f.set, "", args}}, nil
 	}
 	return find(f, args)

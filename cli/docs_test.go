@@ -43,7 +43,7 @@ func TestDocsReference(t *testing.T) {
 	root := (&call{ctx: t.Context(), out: &bytes.Buffer{}, errout: &bytes.Buffer{}}).root(all)
 	b := &bytes.Buffer{}
 	fmt.Fprintf(b, "# Reference\n\nMade from the commands themselves (`go test ./cli -run Docs -update`); `molt COMMAND "+
-		"--help` says the same.\n\n## Flags of every command\n\n%s", flagsOfSet(root.PersistentFlags()))
+		"--help` says the same.\n\n## Common flags\n\nEach command takes those that say something about it, which its `--help` lists.\n\n%s", flagsOfSet(root.PersistentFlags()))
 	for _, group := range append(root.Groups(), &cobra.Group{Title: "For other programs and packagers"}) {
 		fmt.Fprintf(b, "\n## %s\n", strings.TrimSuffix(group.Title, ":"))
 		for _, cmd := range root.Commands() {

@@ -14,6 +14,9 @@ func (c *call) over(cmd command, args []string) error {
 	if err := cmd.mistaken(args); err != nil {
 		return err
 	}
+	if cmd.sides == nil {
+		return cmd.run(c, args)
+	}
 	parts, err := ask.FolderOf(c.asking()).Parts(cmd.sides, args)
 	if err != nil {
 		return err

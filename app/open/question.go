@@ -45,7 +45,7 @@ func (q *Question) Close() {
 func (x *access) open(ctx context.Context, a *View, environments []ecosystem.Environment) ecosystem.Source {
 	divided := ecosystem.Divided(environments, a.Alternatives)
 	everything := aged(a) || a.Settings.Detailed || a.Config.Rules.Detailed()
-	key := fmt.Sprint(divided, a.Forks, everything, a.Config.Build)
+	key := fmt.Sprint(divided, a.Forks, everything, a.Config.Build, a.Config.Protocol)
 	x.mu.Lock()
 	defer x.mu.Unlock()
 	if x.opened[key] == nil {

@@ -4,6 +4,16 @@ import "regexp"
 
 // What not every scheme has. Each is found by type assertion, and the function beside it answers for schemes without it.
 
+// Full is a scheme that has an answer of its own to everything that people meet. Whoever wraps such a scheme embeds its
+// type and not the interface Scheme, which would hide these.
+type Full interface {
+	Scheme
+	Completer
+	Breaker
+	Restyler
+	Finder
+}
+
 // A Pointwise scheme is one whose constraints decide about each version of a list without looking at the others.
 type Pointwise interface {
 	Scheme

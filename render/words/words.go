@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"reflect"
 	"strings"
+	"sync"
 
 	"molt/doc"
 	"molt/render"
@@ -100,9 +101,37 @@ func Each(all []doc.Fact) (lines []string) {
 // Fill puts the words of all facts into a document, which is given by its address.
 func Fill(document any) { fill(reflect.ValueOf(document)) }
 
-var sentence = reflect.TypeFor[doc.Sentence]()
+var (
+	sentence = reflect.TypeFor[doc.Sentence]()
+	plain    sync.Map // by type, whether nothing in it can be a sentence
+)
+
+// holds reports whether a value of a type may hold a sentence. A type that holds itself, as a tree does, counts as one.
+func holds(t reflect.Type) bool {
+	if t == sentence || t.Kind() == reflect.Interface {
+		return true
+	}
+	if known, there := plain.Load(t); there {
+		return !known.(bool)
+	}
+	plain.Store(t, false)
+	found := false
+	switch t.Kind() {
+	case reflect.Pointer, reflect.Slice:
+		found = holds(t.Elem())
+	case reflect.Struct:
+		for i := range t.NumField() {
+			found = found || t.Field(i).IsExported() && holds(t.Field(i).Type)
+		}
+	}
+	plain.Store(t, !found)
+	return found
+}
 
 func fill(v reflect.Value) {
+	if !holds(v.Type()) { // documents may be long, and are mostly numbers and names
+		return
+	}
 	switch v.Kind() {
 	case reflect.Pointer, reflect.Interface:
 		if !v.IsNil() {

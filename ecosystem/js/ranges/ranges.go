@@ -29,13 +29,7 @@ var Scheme version.Scheme = Rules{}
 // Rules is the type of Scheme, for whoever has rules of its own on top.
 type Rules struct{}
 
-var _ interface {
-	version.Scheme
-	version.Completer
-	version.Breaker
-	version.Restyler
-	version.Finder
-} = Rules{}
+var _ version.Full = Rules{}
 
 // Pointwise says that a prerelease is admitted by what a constraint says of its own version, whatever else there is.
 func (Rules) Pointwise() {}

@@ -32,13 +32,7 @@ var Scheme version.Scheme = Rules{}
 // Rules is the type of Scheme, for whoever has rules of its own on top.
 type Rules struct{}
 
-var _ interface {
-	version.Scheme
-	version.Completer
-	version.Breaker
-	version.Restyler
-	version.Finder
-} = Rules{}
+var _ version.Full = Rules{}
 
 // A number is a number without leading zeros, in digits.
 type number string
