@@ -46,9 +46,9 @@ func Advice(e ecosystem.Ecosystem, names []string) (doc.Guides, error) {
 			}
 			one := doc.AdviceFile{File: file, About: g.About, To: g.To, Ecosystem: g.Ecosystem, Facts: []doc.AdviceFact{},
 				Warnings: append([]string{}, warnings...)}
-			for _, f := range g.Facts {
+			for _, f := range g.Advice {
 				one.Facts = append(one.Facts, doc.AdviceFact{
-					Kind: string(f.Kind), Says: f.Line(), Source: f.Source, Confidence: string(f.Confidence)})
+					Kind: string(f.Kind), Says: doc.SentenceOf(f.Said()), Source: f.Source, Confidence: string(f.Confidence)})
 			}
 			answer.Files = append(answer.Files, one)
 		}

@@ -24,19 +24,19 @@ func newAssess(a *assess.Assessment, here map[string]string) doc.Assess {
 		answer.Also = append(answer.Also, g.String())
 	}
 	for _, w := range a.Waits {
-		answer.Waits = append(answer.Waits, doc.Wait(w))
+		answer.Waits = append(answer.Waits, doc.Wait{Package: w.Package, For: doc.SentenceOf(w.For)})
 	}
 	for _, d := range a.Against {
-		answer.Against = append(answer.Against, doc.Doubtful{Package: d.Name, Says: d.Says})
+		answer.Against = append(answer.Against, doc.Doubtful{Package: d.Name, Says: doc.SentenceOf(d.Says)})
 	}
 	answer.Enough, answer.Reached, answer.Alone = a.Enough, a.Reached, a.Alone
-	answer.Remarks = append([]string{}, a.Remarks...)
+	answer.Remarks = append([]doc.Sentence{}, doc.Sentences(a.Remarks)...)
 	answer.Opens = a.Opens
 	for _, t := range a.Touches {
-		f := t.Fact
+		f := t.Advice
 		answer.Advice = append(answer.Advice,
-			doc.Touch{Kind: string(f.Kind), About: t.About, To: t.To, Says: f.Line(), Found: f.Found, Link: f.Link,
-				Source: f.Source, Confidence: string(f.Confidence)})
+			doc.Touch{Kind: string(f.Kind), About: t.About, To: t.To, Says: doc.SentenceOf(f.Said()), Found: f.Found, Link: f.Link,
+				Source: doc.InWords(f.Source), Confidence: string(f.Confidence)})
 	}
 	for _, got := range a.Packages {
 		d := doc.Assessed{Name: got.Name, Group: got.Group, Declared: got.Declared, Locked: got.Locked,
@@ -46,7 +46,8 @@ func newAssess(a *assess.Assessment, here map[string]string) doc.Assess {
 			d.Retires, d.Successor = string(got.Retires.Kind), got.Retires.Successor
 		}
 		for _, e := range got.Evidence {
-			d.Evidence = append(d.Evidence, doc.Evidence(e))
+			d.Evidence = append(d.Evidence,
+				doc.Evidence{Grade: e.Grade, Says: doc.SentenceOf(e.Says), Where: doc.SentenceOf(e.Where)})
 		}
 		answer.Packages = append(answer.Packages, d)
 	}
@@ -102,7 +103,7 @@ func (s *Session) Assess(ctx context.Context, goals, previews []string, gate boo
 	if err := s.importers(&answer); err != nil {
 		return doc.Assess{}, err
 	}
-	answer.Remarks = append(answer.Remarks, s.App.InferredNotes()...)
+	answer.Remarks = append(answer.Remarks, doc.Sentences(s.App.InferredNotes())...)
 	if !got.Reachable && !gate {
 		explained, _, err := s.untangledFrom(ctx, got)
 		if err != nil {

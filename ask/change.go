@@ -11,6 +11,7 @@ import (
 	"molt/app/config"
 	"molt/app/open"
 	"molt/app/stages"
+	"molt/core/fact"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/universe"
@@ -21,9 +22,10 @@ import (
 )
 
 // newChange makes the document of a change of the manifest.
-func newChange(e *change.Effect, uses []change.Use, remarks []string, written bool) doc.Change {
+func newChange(e *change.Effect, uses []change.Use, remarks []fact.Fact, written bool) doc.Change {
 	answer := doc.Change{Schema: "molt/change/1", Written: written, Changes: []doc.PlanChange{},
-		Lock: newCompare("", "", e.Differences).Differences, Uses: []doc.Use{}, Remarks: append([]string{}, remarks...)}
+		Lock: newCompare("", "", e.Differences).Differences, Uses: []doc.Use{},
+		Remarks: append([]doc.Sentence{}, doc.Sentences(remarks)...)}
 	for _, c := range e.Changes {
 		edit := doc.PlanChange{Name: c.Name, Group: c.Group, From: planPoint(c.From), To: planPoint(c.To)}
 		if edit.From != nil && edit.To != nil {
@@ -52,7 +54,7 @@ func (p *Pending) Write(ctx context.Context) error {
 }
 
 // pend rehearses changes of the manifest. They are for show when they are dry.
-func (s *Session) pend(ctx context.Context, what string, changes []project.Change, remarks []string,
+func (s *Session) pend(ctx context.Context, what string, changes []project.Change, remarks []fact.Fact,
 	dry bool) (*Pending, error) {
 	effect, err := change.Rehearse(ctx, s.App, changes)
 	if err != nil {
@@ -127,8 +129,7 @@ func (s *Session) Want(ctx context.Context, packages []string, member, group str
 	open.FromHere(s.App.View, got.Changes)
 	for _, w := range wanted {
 		if slices.Contains(s.App.Application().Held, w.Name) {
-			got.Short = append(got.Short, fmt.Sprintf("%s is held: %s; the hold stays, and plans leave it where this puts it",
-				w.Name, s.App.Config.Hold[w.Name].Reason))
+			got.Short = append(got.Short, fact.New(doc.HoldStays, w.Name, s.App.Config.Hold[w.Name].Reason))
 		}
 	}
 	return s.pend(ctx, "want", got.Changes, got.Short, dry)

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"molt/core/conflict"
+	"molt/core/fact"
 	"molt/core/plan"
 	"molt/core/version"
 	"molt/doc"
@@ -40,7 +41,7 @@ func (s *Session) PlanChoices(ctx context.Context, goals []string) (PlanChoice, 
 }
 
 // Sketch says what a plan would be, and writes nothing. Previews are allowed for this question alone.
-func (s *Session) Sketch(ctx context.Context, r PlanRequest) ([]doc.Fact, error) {
+func (s *Session) Sketch(ctx context.Context, r PlanRequest) ([]fact.Fact, error) {
 	r.Dry = true
 	d, err := s.MakePlan(ctx, r)
 	if err != nil {
@@ -63,16 +64,16 @@ func (s *Session) Sketch(ctx context.Context, r PlanRequest) ([]doc.Fact, error)
 			locked += st.Locked.Moved + st.Locked.Added + st.Locked.Removed
 		}
 	}
-	stages := func(n int) doc.Counted { return doc.Counted{N: n, Of: "stage"} }
-	lines := []doc.Fact{{Kind: doc.SketchReached, Of: []any{d.Goal, stages(toGoal), stages(after)}}}
+	stages := func(n int) fact.Counted { return fact.Counted{N: n, Of: "stage"} }
+	lines := []fact.Fact{fact.New(doc.SketchReached, d.Goal, stages(toGoal), stages(after))}
 	if !d.Reachable {
-		lines[0] = doc.Fact{Kind: doc.SketchOut, Of: []any{d.Goal, stages(len(d.Stages))}}
+		lines[0] = fact.New(doc.SketchOut, d.Goal, stages(len(d.Stages)))
 	}
-	lines = append(lines, doc.Fact{Kind: doc.SketchMoves, Of: []any{doc.Counted{N: len(packages), Of: "package"}, majors,
-		doc.Counted{N: locked, Of: "change"}}})
+	lines = append(lines, fact.New(doc.SketchMoves, fact.Counted{N: len(packages), Of: "package"}, majors,
+		fact.Counted{N: locked, Of: "change"}))
 	for _, st := range d.Stages {
 		if !st.After {
-			lines = append(lines, doc.Fact{Kind: doc.SketchStage, Of: []any{st.ID, st.Title}})
+			lines = append(lines, fact.New(doc.SketchStage, st.ID, st.Title.Fact))
 		}
 	}
 	return lines, nil

@@ -55,7 +55,7 @@ func newDossier(f DossierFacts) doc.Dossier {
 		}
 	}
 	if gone := assess.RetirementOf(p, f.Goal); gone != nil {
-		answer.Deprecated, answer.Successor = gone.Says, gone.Successor
+		answer.Deprecated, answer.Successor = universe.NewestStable(p).Deprecated, gone.Successor
 	}
 	var locked *universe.Release
 	if len(f.Traces) > 0 {
@@ -181,7 +181,7 @@ func (s *Session) changeLog(ctx context.Context, facts *DossierFacts, to string)
 	case errors.Is(err, context.Canceled):
 		return err
 	case err != nil:
-		facts.NoLog = doc.Said(doc.LogUnread, chosen.Version, err)
+		facts.NoLog = doc.Said(doc.LogUnread, chosen.Version, err.Error())
 	case text == "":
 		facts.NoLog = doc.Said(doc.NoLog, chosen.Version)
 	default:

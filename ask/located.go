@@ -5,6 +5,7 @@ import (
 
 	"molt/app/config"
 	"molt/app/open"
+	"molt/core/fact"
 	"molt/core/inspect"
 	"molt/core/project"
 	"molt/core/version"
@@ -26,9 +27,9 @@ func locate(a *open.View, group, name string, l doc.Located) doc.Located {
 // LocateSurvey lists what a survey says of lines of the manifest.
 func LocateSurvey(a *open.View, d doc.Survey) (all []doc.Located) {
 	for _, r := range d.Packages {
-		note := func(rule, level string, says doc.FactKind, of ...any) {
+		note := func(rule, level string, says fact.Kind, of ...any) {
 			all = append(all, locate(a, project.MemberGroup(r.Member, r.Group), r.Name,
-				doc.Located{Rule: rule, Level: level, Says: doc.Fact{Kind: says, Of: of}}))
+				doc.Located{Rule: rule, Level: level, Says: fact.New(says, of...)}))
 		}
 		switch {
 		case slices.Contains(r.Flags, inspect.Unknown):
@@ -52,17 +53,17 @@ func LocateAssess(a *open.View, d doc.Assess) (all []doc.Located) {
 		l := doc.Located{}
 		switch p.Standing {
 		case project.Blocked:
-			l = doc.Located{Rule: "blocked", Level: "error", Says: told(project.Blocks(p.Name, goal, p.Held))}
+			l = doc.Located{Rule: "blocked", Level: "error", Says: project.Blocks(p.Name, goal, p.Held)}
 		case project.Together:
 			l = doc.Located{Rule: "together", Level: "note",
-				Says: doc.Fact{Kind: doc.MovesWith, Of: []any{p.Name, p.To, goal}}}
+				Says: fact.New(doc.MovesWith, p.Name, p.To, goal)}
 		case project.Retires:
-			l = doc.Located{Rule: "retiring", Level: "warning", Says: doc.Fact{Kind: doc.RetiresAs, Of: []any{p.Name, p.Retires}}}
+			l = doc.Located{Rule: "retiring", Level: "warning", Says: fact.New(doc.RetiresAs, p.Name, p.Retires)}
 		default:
 			continue
 		}
 		if len(p.Evidence) > 0 {
-			l.Says = doc.Fact{Kind: doc.SaidBecause, Of: []any{l.Says, p.Evidence[0].Says}}
+			l.Says = fact.New(doc.SaidBecause, l.Says, p.Evidence[0].Says.Fact)
 		}
 		all = append(all, locate(a, p.Group, p.Name, l))
 	}
@@ -70,7 +71,7 @@ func LocateAssess(a *open.View, d doc.Assess) (all []doc.Located) {
 		if !r.Met && r.Deployed != "" {
 			all = append(all, doc.Located{
 				Rule: "runtime", Level: "error", File: config.File,
-				Says: doc.Fact{Kind: doc.RuntimeShort, Of: []any{r.By, r.Name, r.Needs, r.Deployed}}})
+				Says: fact.New(project.NeedsRuntime, r.By, r.Name, r.Needs, r.Deployed)})
 		}
 	}
 	return all
@@ -89,4 +90,4 @@ func LocateVerify(a *open.View, found []open.Finding) (all []doc.Located) {
 }
 
 // told is a fact that others put into words.
-func told(says string) doc.Fact { return doc.Fact{Kind: doc.Told, Of: []any{says}} }
+func told(says string) fact.Fact { return fact.New(fact.Told, says) }

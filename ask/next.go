@@ -5,6 +5,7 @@ import (
 
 	"molt/app/open"
 	"molt/app/planfile"
+	"molt/core/fact"
 	"molt/core/inspect"
 	"molt/core/version"
 	"molt/doc"
@@ -12,8 +13,8 @@ import (
 
 // The command to go on with is decided here, for each answer; nil where there is nothing to go on with.
 
-func next(run doc.Call, why doc.FactKind, of ...any) *doc.Next {
-	return &doc.Next{Run: run, Why: doc.Sentence{Fact: doc.Fact{Kind: why, Of: of}}}
+func next(run doc.Call, why fact.Kind, of ...any) *doc.Next {
+	return &doc.Next{Run: run, Why: doc.Sentence{Fact: fact.New(why, of...)}}
 }
 
 // call is a call of Molt.

@@ -27,7 +27,7 @@ func (s *Session) Offer(ctx context.Context, dry bool) (doc.Offers, error) {
 	changes := change.ChangeDocs(s.App.View, sets)
 	open := false
 	for i, o := range all {
-		one := doc.Offer{ID: o.ID, Title: o.Title, Branch: o.Branch, Commit: o.Commit, State: o.State,
+		one := doc.Offer{ID: o.ID, Title: doc.SentenceOf(o.Title), Branch: o.Branch, Commit: o.Commit, State: o.State,
 			Changes: append([]doc.PlanChange{}, changes[i]...), Notes: append([]string{}, o.Notes...), Runs: runDocs(o.Runs),
 			Unread: o.Unread}
 		if o.Effect != nil {
@@ -36,7 +36,8 @@ func (s *Session) Offer(ctx context.Context, dry bool) (doc.Offers, error) {
 		answer.Offers = append(answer.Offers, one)
 	}
 	for _, w := range waiting {
-		answer.Waiting = append(answer.Waiting, doc.PlanBehind(w))
+		answer.Waiting = append(answer.Waiting,
+			doc.PlanBehind{Name: w.Name, At: w.At, Newest: w.Newest, Why: doc.SentenceOf(w.Why)})
 	}
 	switch {
 	case dry && open:

@@ -2,7 +2,6 @@ package ask
 
 import (
 	"context"
-	"fmt"
 	"time"
 
 	"molt/app/change"
@@ -15,7 +14,7 @@ import (
 // newPlan makes the document of a plan as it stands in the plan's file. Times say how long the checks of stages took.
 func newPlan(file *planfile.Plan, times map[string]time.Duration) doc.Plan {
 	answer := file.Plan
-	answer.Schema, answer.Wall = "molt/plan/1", append([]string{}, file.Wall...)
+	answer.Schema, answer.Wall = "molt/plan/1", append([]doc.Sentence{}, file.Wall...)
 	answer.Stages, answer.Beyond = []doc.PlanStage{}, nil
 	for _, s := range file.Stages {
 		st := newPlanStage(s)
@@ -93,8 +92,7 @@ func (s *Session) MakePlan(ctx context.Context, r PlanRequest) (doc.Plan, error)
 	}
 	aside, err := stages.WritePlan(s.App.View, file)
 	if aside != "" && err == nil {
-		answer.Remarks = append(answer.Remarks, fmt.Sprintf("the plan before, with what people wrote into it, is now %s; "+
-			"molt plan --renew makes a plan anew and keeps what they decided", aside))
+		answer.Remarks = append(answer.Remarks, doc.Said(doc.PlanAside, aside, call("plan", "--renew")))
 	}
 	return answer, err
 }
@@ -107,7 +105,7 @@ func (s *Session) planned(ctx context.Context, file *planfile.Plan, made *plan.P
 		return doc.Plan{}, err
 	}
 	answer := newPlan(file, times)
-	answer.Remarks = s.App.InferredNotes()
+	answer.Remarks = doc.Sentences(s.App.InferredNotes())
 	deprecated, err := stages.Deprecations(s.App.View)
 	if err != nil {
 		return answer, err

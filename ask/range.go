@@ -70,9 +70,9 @@ func published(answer *doc.Range, name string, p *universe.Package, set version.
 // adviseRange puts advice into the document; nil for none that is needed.
 func adviseRange(answer *doc.Range, a *inspect.Advice) {
 	answer.Advice = &doc.Advice{Constraint: answer.Constraint,
-		Reason: "it admits the newest release that resolves with the rest, and stops before the next major", Breaking: false}
+		Reason: doc.Said(doc.AdmitsNewest), Breaking: false}
 	if a != nil {
-		answer.Advice = &doc.Advice{Constraint: a.Constraint, Reason: a.Reason, Breaking: a.Breaking}
+		answer.Advice = &doc.Advice{Constraint: a.Constraint, Reason: doc.SentenceOf(a.Reason), Breaking: a.Breaking}
 	}
 }
 

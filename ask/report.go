@@ -8,6 +8,7 @@ import (
 
 	"molt/app/locking"
 	"molt/app/stages"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/version"
 	"molt/doc"
@@ -120,7 +121,7 @@ func sentence(d doc.Report) doc.Sentence {
 	if name == "" {
 		name = "The application"
 	}
-	says := doc.Fact{Kind: doc.Declares, Of: []any{name, doc.Counted{N: d.Survey.Declared, Of: "package"}, behind, majors}}
+	says := fact.New(doc.Declares, name, fact.Counted{N: d.Survey.Declared, Of: "package"}, behind, majors)
 	if d.Assess == nil {
 		return doc.Said(doc.DeclaresSome, says)
 	}
@@ -141,13 +142,13 @@ func sentence(d doc.Report) doc.Sentence {
 				left++
 			}
 		}
-		return doc.Said(doc.ReachedIn, says, goal, doc.Counted{N: left, Of: "stage"})
+		return doc.Said(doc.ReachedIn, says, goal, fact.Counted{N: left, Of: "stage"})
 	case d.Assess.Reachable:
 		return doc.Said(doc.Reached, says, goal)
 	case d.Assess.Alone:
 		return doc.Said(doc.OutAlone, says, goal)
 	case len(blocked) > 3:
-		return doc.Said(doc.OutForMany, says, goal, doc.Counted{N: len(blocked), Of: "package"})
+		return doc.Said(doc.OutForMany, says, goal, fact.Counted{N: len(blocked), Of: "package"})
 	case len(blocked) > 0:
 		return doc.Said(doc.OutForWant, says, goal, blocked)
 	}

@@ -11,6 +11,7 @@ import (
 	"molt/app/open"
 	"molt/app/run"
 	"molt/app/stages"
+	"molt/core/fact"
 	"molt/doc"
 )
 
@@ -39,7 +40,7 @@ func newCulprit(c *run.Culprit, split []string) *doc.Culprit {
 func newOwnVersion(o *change.OwnVersion) doc.OwnVersion {
 	answer := doc.OwnVersion{Schema: "molt/own-version/1"}
 	if o != nil {
-		answer = doc.OwnVersion{Schema: answer.Schema, From: o.From, To: o.To, Jump: o.Jump.String(), Why: o.Why,
+		answer = doc.OwnVersion{Schema: answer.Schema, From: o.From, To: o.To, Jump: o.Jump.String(), Why: doc.SentenceOf(o.Why),
 			Written: o.Written}
 	}
 	return answer
@@ -238,7 +239,8 @@ func (s *Session) ownVersionAlone(ctx context.Context, commit bool) (*Stepped, e
 	done := &Stepped{OwnVersion: &answer}
 	if own != nil && commit {
 		done.commit = func() error {
-			return stages.Commit(ctx, s.App.View, doc.PlanStage{ID: change.OwnVersionStage, Title: own.From + " to " + own.To},
+			return stages.Commit(ctx, s.App.View, doc.PlanStage{ID: change.OwnVersionStage,
+				Title: s.App.Say(fact.New(doc.VersionMoves, own.From, own.To))},
 				nil)
 		}
 	}

@@ -43,7 +43,7 @@ func newSurvey(a *open.View, u project.Application, rows []inspect.Row, shown fu
 			Releases: r.Releases, Days: days, Flags: append([]inspect.Flag{}, r.Flags...), Member: r.Member,
 			New: append([]string{}, r.Since...)}
 		if r.Excluded != nil {
-			row.Excluded = &doc.Excluded{Version: r.Excluded.Release, Why: r.Excluded.Why}
+			row.Excluded = &doc.Excluded{Version: r.Excluded.Release, Why: doc.SentenceOf(r.Excluded.Why)}
 		}
 		if slices.Contains(r.Flags, inspect.Held) {
 			row.Held, row.Reason = a.Config.Hold[r.Name].Until, a.Config.Hold[r.Name].Reason

@@ -23,7 +23,7 @@ func traceReleases(traces []inspect.Trace) []doc.TraceRelease {
 		r := doc.TraceRelease{ID: t.ID, Version: t.Version, Chains: [][]doc.TraceLink{}, More: t.More, Askers: t.Askers,
 			Next: t.Next, Keepers: traceLinks(t.Keepers)}
 		if t.Obstacle != nil {
-			r.Why = t.Obstacle.Says
+			r.Why = doc.SentenceOf(t.Obstacle.Says)
 		}
 		if t.Unsure != nil {
 			r.Unknown = t.Unsure.Error()
@@ -67,7 +67,7 @@ func newFit(name string, app project.Application, fits []inspect.Fit) doc.Fit {
 
 // hinder adds to the document of what fits what is in the way of the others.
 func (s *Session) hinder(ctx context.Context, answer *doc.Fit, o *conflict.Obstacle) error {
-	answer.Why, answer.Apart = o.Says, o.Apart
+	answer.Why, answer.Apart = doc.SentenceOf(o.Says), o.Apart
 	k, err := o.Explain()
 	if err != nil || k == nil {
 		return err

@@ -90,13 +90,13 @@ func waiverKeys(all []project.Waiver) (keys []string) {
 }
 
 func newWay(goal string, number int, w conflict.WayOut) doc.Way {
-	answer := doc.Way{Kind: w.Kind, Title: w.Title, Changes: []doc.PlanChange{},
+	answer := doc.Way{Kind: w.Kind, Title: doc.SentenceOf(w.Title), Changes: []doc.PlanChange{},
 		Previews: append([]string{}, w.Preview...), Unhold: append([]string{}, w.Unhold...),
 		Build: w.Build, Waive: waiverKeys(w.Waive), Lines: w.Cost.Lines, Majors: w.Cost.Majors, Locked: w.Cost.Locked}
 	for _, c := range w.Changes {
 		answer.Changes = append(answer.Changes,
 			doc.PlanChange{Name: c.Name, Group: c.Group, From: planPoint(c.From), To: planPoint(c.To), Jump: c.Jump.String(),
-				Reason: c.Reason})
+				Reason: doc.SentenceOf(c.Reason)})
 	}
 	switch {
 	case w.Kind == conflict.WaitWay:
@@ -142,7 +142,7 @@ func (s *Session) Take(ctx context.Context, goal []string, n int) (doc.Taken, er
 	if err := s.reread(ctx); err != nil {
 		return doc.Taken{}, err
 	}
-	answer := doc.Taken{Schema: "molt/taken/1", Kind: ways[n-1].Kind, Title: ways[n-1].Title}
+	answer := doc.Taken{Schema: "molt/taken/1", Kind: ways[n-1].Kind, Title: doc.SentenceOf(ways[n-1].Title)}
 	switch {
 	case len(goal) > 0:
 		answer.Next = next(call("plan", goal...), doc.CutsStages)

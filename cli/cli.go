@@ -22,6 +22,7 @@ import (
 	"molt/core/project"
 	"molt/doc"
 	"molt/input"
+	"molt/render/words"
 )
 
 // Main runs Molt and returns its exit code.
@@ -32,7 +33,7 @@ func Main(args []string, out, errout io.Writer) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP, syscall.SIGQUIT)
 	defer stop()
 	c := &call{ctx: ctx, out: out, errout: errout}
-	c.settings.Env = os.Getenv
+	c.settings.Env, c.settings.Words = os.Getenv, words.Of
 	all := commands{}
 	root := c.root(all)
 	if wantsJSON(args) {

@@ -16,6 +16,7 @@ import (
 	"molt/doc"
 	"molt/ecosystem"
 	"molt/input"
+	"molt/render/words"
 	"molt/txn"
 )
 
@@ -94,6 +95,7 @@ func wantsJSON(args []string) bool {
 
 // showTangle prints a tangle that a command met: as the result in JSON, among the messages in text.
 func (c *call) showTangle(k *ask.TangleError) {
+	words.Fill(&k.Answer)
 	if c.format == "json" {
 		_ = doc.JSON(c.out, k.Answer) // there is nobody left to tell
 		return

@@ -171,7 +171,7 @@ func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
 	if choices.Ways != nil {
 		q := choose.Question{Name: "way out", Answers: []string{"none, as far as it goes"}}
 		for _, way := range choices.Ways {
-			q.Answers = append(q.Answers, way.Title)
+			q.Answers = append(q.Answers, words.Of(way.Title.Fact))
 		}
 		questions = append(questions, q)
 	}
@@ -204,7 +204,7 @@ func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
 			if take > 0 && choices.Ways[take-1].Kind != conflict.PreviewWay { // what is planned depends on the edit
 				way := choices.Ways[take-1]
 				return choose.Effect{Command: command,
-					Lines: []string{way.Title, fmt.Sprintf(
+					Lines: []string{words.Of(way.Title.Fact), fmt.Sprintf(
 						"changes %s; %s follow; then the plan is made", render.Count(way.Lines, "manifest line"),
 						render.Count(way.Majors, "major upgrade"))}}, nil
 			}
@@ -216,9 +216,12 @@ func (c *call) choosePlan(s *ask.Session, o planning, goals []string) error {
 	}
 	r, take := request(at)
 	if take > 0 && !o.dry {
-		if d, err := s.Take(c.ctx, all, take); err != nil {
+		d, err := s.Take(c.ctx, all, take)
+		if err != nil {
 			return err
-		} else if err := c.show(d, func(p *text.Page) { p.Taken(d) }); err != nil {
+		}
+		words.Fill(&d)
+		if err := c.show(d, func(p *text.Page) { p.Taken(d) }); err != nil {
 			return err
 		}
 	}

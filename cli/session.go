@@ -69,6 +69,7 @@ func (c *call) change(s *ask.Session, p *ask.Pending, err error, dry bool) error
 		return err
 	}
 	s.Still()
+	words.Fill(&p.Answer)
 	if c.format == "text" { // people see what is coming before it comes
 		c.page().Change(p.Answer)
 	}

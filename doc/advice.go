@@ -18,8 +18,8 @@ type AdviceFile struct {
 
 // An AdviceFact is one statement.
 type AdviceFact struct {
-	Kind       string `json:"kind"`
-	Says       string `json:"says"`
-	Source     string `json:"source"`
-	Confidence string `json:"confidence"`
+	Kind       string   `json:"kind"`
+	Says       Sentence `json:"says"`
+	Source     string   `json:"source"`
+	Confidence string   `json:"confidence"`
 }

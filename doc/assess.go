@@ -23,7 +23,7 @@ type Assess struct {
 	Enough   bool       `json:"enough,omitempty"`   // whether releases of these alone would do, which was solved
 	Advice   []Touch    `json:"advice,omitempty"`   // what of upgrade guides touches this application
 	Untangle *Untangle  `json:"untangle,omitempty"` // when it is out of reach
-	Remarks  []string   `json:"remarks"`            // what is to be known of all of it
+	Remarks  []Sentence `json:"remarks"`            // what is to be known of all of it
 	Next     *Next      `json:"next,omitempty"`
 }
 
@@ -35,14 +35,14 @@ type Towards struct {
 
 // A Doubtful is a package of which nothing better goes with the rest.
 type Doubtful struct {
-	Package string `json:"package"`
-	Says    string `json:"says"`
+	Package string   `json:"package"`
+	Says    Sentence `json:"says"`
 }
 
 // A Wait is a package whose next release decides.
 type Wait struct {
-	Package string `json:"package"`
-	For     string `json:"for"`
+	Package string   `json:"package"`
+	For     Sentence `json:"for"`
 }
 
 // A Touch is a fact of an upgrade guide.
@@ -50,10 +50,10 @@ type Touch struct {
 	Kind       string   `json:"kind"`
 	About      string   `json:"about"`
 	To         string   `json:"to"`
-	Says       string   `json:"says"`
+	Says       Sentence `json:"says"`
 	Found      []string `json:"found,omitempty"`
 	Link       string   `json:"link,omitempty"`
-	Source     string   `json:"source"`
+	Source     Sentence `json:"source"`
 	Confidence string   `json:"confidence"`
 }
 
@@ -107,6 +107,6 @@ type Assessed struct {
 // An Evidence is what a standing rests on.
 type Evidence struct {
 	Grade project.Grade `json:"grade"`
-	Says  string        `json:"says"`
-	Where string        `json:"where"`
+	Says  Sentence      `json:"says"`
+	Where Sentence      `json:"where"`
 }

@@ -9,7 +9,7 @@ type Change struct {
 	Changes []PlanChange `json:"changes"` // of the manifest
 	Lock    []Difference `json:"lock"`
 	Uses    []Use        `json:"uses"` // of what was dropped
-	Remarks []string     `json:"remarks"`
+	Remarks []Sentence   `json:"remarks"`
 }
 
 // A Use is a place that still uses a package that was dropped: a line of the source, or, when File
@@ -39,6 +39,6 @@ type Hold struct {
 type Taken struct {
 	Schema string           `json:"schema"`
 	Kind   conflict.WayKind `json:"kind"`
-	Title  string           `json:"title"`
+	Title  Sentence         `json:"title"`
 	Next   *Next            `json:"next,omitempty"`
 }

@@ -1,40 +1,62 @@
 package doc
 
 import (
-	"encoding/json"
 	"strings"
+
+	"molt/core/fact"
 )
 
-// A Fact is something that was found out, as a value: its kind, and what it is about, in the order that the kind has. A
-// text for people is made of it in one place, render/words, which has a sentence for each kind.
-type Fact struct {
-	Kind FactKind
-	Of   []any // names, texts, numbers and facts
-}
-
-// Said returns the sentence of a fact, which has no words yet.
-func Said(kind FactKind, of ...any) Sentence { return Sentence{Fact: Fact{kind, of}} }
-
-// A Counted is a number of things, for the words of a fact: 2 of "stage".
-type Counted struct {
-	N  int
-	Of string
-}
-
-// A FactKind is what a fact says. The comment behind each lists what it is about.
-type FactKind string
-
-// A Sentence is a fact in a document. Its words come in before the document is shown (words.Fill), and are what JSON has.
+// A Sentence is a fact in a document. Its words come in before the document is shown or written (words.Fill), and are
+// what JSON and YAML have.
 type Sentence struct {
-	Fact  Fact
+	Fact  fact.Fact
 	Words string
 }
 
-// MarshalJSON writes the words.
-func (s Sentence) MarshalJSON() ([]byte, error) { return json.Marshal(s.Words) }
+// SentenceOf returns the sentence of a fact, which has no words yet.
+func SentenceOf(f fact.Fact) Sentence { return Sentence{Fact: f} }
 
-// UnmarshalJSON reads words, of which the fact is not known.
-func (s *Sentence) UnmarshalJSON(data []byte) error { return json.Unmarshal(data, &s.Words) }
+// Said is SentenceOf for a fact of a kind, which is about some things.
+func Said(kind fact.Kind, of ...any) Sentence { return SentenceOf(fact.New(kind, of...)) }
+
+// Sentences returns the sentences of some facts.
+func Sentences(all []fact.Fact) (sentences []Sentence) {
+	for _, f := range all {
+		sentences = append(sentences, SentenceOf(f))
+	}
+	return sentences
+}
+
+// InWords returns a sentence of which the words alone are known.
+func InWords(text string) Sentence { return Sentence{fact.Quote(text), text} }
+
+// IsZero reports whether nothing is said.
+func (s Sentence) IsZero() bool { return s.Fact.None() && s.Words == "" }
+
+// String returns the words, and the fact of a sentence that has none yet.
+func (s Sentence) String() string {
+	if s.Words == "" {
+		return s.Fact.String()
+	}
+	return s.Words
+}
+
+// MarshalText writes the words, for JSON and YAML.
+func (s Sentence) MarshalText() ([]byte, error) { return []byte(s.Words), nil }
+
+// UnmarshalText reads words.
+func (s *Sentence) UnmarshalText(text []byte) error {
+	*s = InWords(string(text))
+	return nil
+}
+
+// UnmarshalYAML reads words; what is no text is an error with its place.
+func (s *Sentence) UnmarshalYAML(read func(any) error) error {
+	var text string
+	err := read(&text)
+	*s = InWords(text)
+	return err
+}
 
 // A Call is a call of Molt that leads on. It is shown as one types it.
 type Call struct {
@@ -47,16 +69,12 @@ func (c Call) String() string {
 	return strings.Join(append([]string{"molt", c.Command}, c.Args...), " ")
 }
 
-// MarshalJSON writes the call as one types it.
-func (c Call) MarshalJSON() ([]byte, error) { return json.Marshal(c.String()) }
+// MarshalText writes the call as one types it, for JSON.
+func (c Call) MarshalText() ([]byte, error) { return []byte(c.String()), nil }
 
-// UnmarshalJSON reads a call.
-func (c *Call) UnmarshalJSON(data []byte) error {
-	var text string
-	if err := json.Unmarshal(data, &text); err != nil {
-		return err
-	}
-	words := strings.Fields(strings.TrimPrefix(text, "molt "))
+// UnmarshalText reads a call.
+func (c *Call) UnmarshalText(text []byte) error {
+	words := strings.Fields(strings.TrimPrefix(string(text), "molt "))
 	if len(words) > 0 {
 		c.Command, c.Args = words[0], words[1:]
 	}

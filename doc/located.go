@@ -1,10 +1,12 @@
 package doc
 
+import "molt/core/fact"
+
 // A Located is something that people should look at, with its place in a file of the application: for SARIF.
 type Located struct {
 	Rule  string // one of Rules
 	Level string // as SARIF has it: error, warning or note
-	Says  Fact
+	Says  fact.Fact
 	File  string
 	Line  int // from 1; 0 for the whole file
 	// Column counts from 1; 0 for the whole line.

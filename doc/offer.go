@@ -16,7 +16,7 @@ func (d Offers) NeedsAttention() bool { return false }
 // An Offer is one set of changes, with its branch.
 type Offer struct {
 	ID      string       `json:"id"`
-	Title   string       `json:"title"`
+	Title   Sentence     `json:"title"`
 	Branch  string       `json:"branch"`
 	Commit  string       `json:"commit"` // "" where nothing was written
 	State   string       `json:"state"`  // new, renewed, as it was, gone, worked on

@@ -10,14 +10,14 @@ type Plan struct {
 	Branch    string      `json:"branch,omitempty" yaml:"branch,omitempty"`
 	Reachable bool        `json:"reachable" yaml:"reachable"`
 	Made      *PlanMade   `json:"-" yaml:"made,omitempty"`
-	Costs     []string    `json:"costs,omitempty" yaml:"costs,omitempty"` // what decisions of people cost
-	Wall      []string    `json:"wall" yaml:"wall,omitempty"`
+	Costs     []Sentence  `json:"costs,omitempty" yaml:"costs,omitempty"` // what decisions of people cost
+	Wall      []Sentence  `json:"wall" yaml:"wall,omitempty"`
 	Stages    []PlanStage `json:"stages" yaml:"stages"`
 	Settling  []Settling  `json:"settling,omitempty" yaml:"-"`
 	// declared packages that do not get to their newest major
 	Behind  []PlanBehind `json:"behind,omitempty" yaml:"behind,omitempty"`
 	Beyond  []PlanStage  `json:"beyond,omitempty" yaml:"beyond,omitempty"` // a sketch of what comes after the wall
-	Remarks []string     `json:"remarks,omitempty" yaml:"-"`               // what is to be known of all of it
+	Remarks []Sentence   `json:"remarks,omitempty" yaml:"-"`               // what is to be known of all of it
 	// what the checks warn of where things stand
 	Deprecated []Deprecation `json:"deprecated,omitempty" yaml:"-"`
 	Untangle   *Untangle     `json:"untangle,omitempty" yaml:"-"` // when it is out of reach
@@ -27,10 +27,10 @@ type Plan struct {
 
 // A PlanBehind is a declared package that stays before its newest major, with the reason.
 type PlanBehind struct {
-	Name   string `json:"name" yaml:"name"`
-	At     string `json:"at" yaml:"at"`
-	Newest string `json:"newest" yaml:"newest"`
-	Why    string `json:"why" yaml:"why"`
+	Name   string   `json:"name" yaml:"name"`
+	At     string   `json:"at" yaml:"at"`
+	Newest string   `json:"newest" yaml:"newest"`
+	Why    Sentence `json:"why" yaml:"why"`
 }
 
 // A PlanMade is the state that a plan was made on, and how.
@@ -53,14 +53,14 @@ type Renewal struct {
 
 // A PlanStage is one stage of a plan.
 type PlanStage struct {
-	ID     string `json:"id" yaml:"id"`
-	Kind   string `json:"kind" yaml:"kind"`
-	Title  string `json:"title" yaml:"title"`
-	Note   string `json:"note,omitempty" yaml:"note,omitempty"` // what people have to say
-	Status string `json:"status" yaml:"status"`                 // Pending or Done
+	ID     string   `json:"id" yaml:"id"`
+	Kind   string   `json:"kind" yaml:"kind"`
+	Title  Sentence `json:"title" yaml:"title"`
+	Note   string   `json:"note,omitempty" yaml:"note,omitempty"` // what people have to say
+	Status string   `json:"status" yaml:"status"`                 // Pending or Done
 	// it comes after the goal, which does not need it
 	After   bool         `json:"after,omitempty" yaml:"after,omitempty"`
-	Family  string       `json:"family,omitempty" yaml:"family,omitempty"` // why its packages move in step
+	Family  Sentence     `json:"family,omitzero" yaml:"family,omitempty"` // why its packages move in step
 	Raise   []Runtime    `json:"raise,omitempty" yaml:"raise,omitempty"`
 	Changes []PlanChange `json:"changes" yaml:"changes,omitempty"`
 	Advice  []Guidance   `json:"advice,omitempty" yaml:"advice,omitempty"`
@@ -77,11 +77,11 @@ const (
 
 // A Guidance is something to do or to know that an upgrade guide has for a stage.
 type Guidance struct {
-	Says   string   `json:"says" yaml:"says"`
+	Says   Sentence `json:"says" yaml:"says"`
 	Run    string   `json:"run,omitempty" yaml:"run,omitempty"`     // a command; it is for people to run
 	Found  []string `json:"found,omitempty" yaml:"found,omitempty"` // where in the source it matters, FILE:LINE
 	Link   string   `json:"link,omitempty" yaml:"link,omitempty"`
-	Source string   `json:"source" yaml:"source"`
+	Source Sentence `json:"source" yaml:"source"`
 }
 
 // An Effort says at a glance what a stage means for people.
@@ -100,7 +100,7 @@ type PlanChange struct {
 	To       *PlanPoint `json:"to" yaml:"to,omitempty"`
 	Jump     string     `json:"jump" yaml:"jump,omitempty"`
 	Standing string     `json:"standing" yaml:"standing,omitempty"`
-	Reason   string     `json:"reason" yaml:"reason,omitempty"`
+	Reason   Sentence   `json:"reason" yaml:"reason,omitempty"`
 	Note     string     `json:"note,omitempty" yaml:"note,omitempty"`   // what people have to say
 	Notes    []string   `json:"notes,omitempty" yaml:"notes,omitempty"` // what the change log calls breaking on the way
 	// of one that is removed: where the source still imports it, FILE:LINE

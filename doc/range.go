@@ -19,9 +19,9 @@ type Range struct {
 
 // An Advice is a constraint that would serve better; the given one, when it can stay.
 type Advice struct {
-	Constraint string `json:"constraint"`
-	Reason     string `json:"reason"`
-	Breaking   bool   `json:"breaking"` // following it is a breaking move from what is locked
+	Constraint string   `json:"constraint"`
+	Reason     Sentence `json:"reason"`
+	Breaking   bool     `json:"breaking"` // following it is a breaking move from what is locked
 }
 
 // A Lane is the releases of one major.

@@ -73,12 +73,12 @@ type Trial struct {
 
 // OwnVersion is "molt/own-version/1", and a part of "molt/step/1".
 type OwnVersion struct {
-	Schema  string `json:"schema"`
-	From    string `json:"from"`
-	To      string `json:"to"`
-	Jump    string `json:"jump"`
-	Why     string `json:"why"`
-	Written bool   `json:"written"`
+	Schema  string   `json:"schema"`
+	From    string   `json:"from"`
+	To      string   `json:"to"`
+	Jump    string   `json:"jump"`
+	Why     Sentence `json:"why"`
+	Written bool     `json:"written"`
 }
 
 // StageTrial is a stage that was tried after others, with the time that it took.

@@ -59,6 +59,6 @@ type Settling struct {
 
 // Excluded is a release that is not to be had, and why.
 type Excluded struct {
-	Version string `json:"version"`
-	Why     string `json:"why"`
+	Version string   `json:"version"`
+	Why     Sentence `json:"why"`
 }

@@ -18,7 +18,7 @@ type TraceRelease struct {
 	Askers  int           `json:"askers"`  // how many links lead to it
 	Next    string        `json:"next"`    // the next newer release, "" when there is none
 	Keepers []TraceLink   `json:"keepers"` // the links that exclude it
-	Why     string        `json:"why"`     // what else excludes it, where no link does; "" for nothing
+	Why     Sentence      `json:"why"`     // what else excludes it, where no link does; "" for nothing
 	Unknown string        `json:"unknown"` // why nobody can tell whether something does, "" where it was found out
 }
 
@@ -41,7 +41,7 @@ type Fit struct {
 	Fixed    int          `json:"fixed"`    // how many packages are given from outside
 	Releases []FitRelease `json:"releases"` // the newest first
 	// what stands in the way of the newest that does not fit, in a sentence
-	Why string `json:"why"`
+	Why Sentence `json:"why"`
 	// the same, demand by demand; empty where a rule of the policy stands in the way
 	Contested []Contest `json:"contested"`
 	// the package has no part in that: the application itself does not resolve

@@ -50,7 +50,7 @@ type Link struct {
 // A Way is a way out that was solved, with the command that takes it, "" when only waiting or work by hand helps.
 type Way struct {
 	Kind     conflict.WayKind `json:"kind"`
-	Title    string           `json:"title"`
+	Title    Sentence         `json:"title"`
 	Command  string           `json:"command"`
 	Changes  []PlanChange     `json:"changes"`
 	Previews []string         `json:"previews"`

@@ -65,31 +65,31 @@ var adviceKeys = []string{"runtime", "renamed", "swallowed", "companion", "symbo
 	"in", "needs", "together", "becomes", "files", "says", "source", "confidence"}
 
 // kinds returns the kinds that a fact claims to be, with their subjects.
-func (r rawFact) kinds() (kinds []project.FactKind, subjects []string) {
+func (r rawFact) kinds() (kinds []project.AdviceKind, subjects []string) {
 	for _, k := range []struct {
-		kind    project.FactKind
+		kind    project.AdviceKind
 		subject string
-	}{{project.RuntimeFact, r.Runtime}, {project.RenamedFact, r.Renamed}, {project.SwallowedFact, r.Swallowed},
-		{project.CompanionFact, r.Companion},
-		{project.SymbolFact, r.Symbol}, {project.OptionFact, r.Option}, {project.CommandFact, r.Command},
-		{project.StopFact, r.Stop}} {
+	}{{project.AboutRuntime, r.Runtime}, {project.AboutRenamed, r.Renamed}, {project.AboutSwallowed, r.Swallowed},
+		{project.AboutCompanion, r.Companion},
+		{project.AboutSymbol, r.Symbol}, {project.AboutOption, r.Option}, {project.AboutCommand, r.Command},
+		{project.AboutStop, r.Stop}} {
 		if k.subject != "" {
 			kinds, subjects = append(kinds, k.kind), append(subjects, k.subject)
 		}
 	}
 	if kinds == nil && r.Link != "" { // beside another fact it is that fact's
-		kinds, subjects = append(kinds, project.LinkFact), append(subjects, "")
+		kinds, subjects = append(kinds, project.AboutLink), append(subjects, "")
 	}
 	return kinds, subjects
 }
 
 // fact checks a fact. The reason is what is wrong with it, "" for nothing.
-func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Fact, reason string) {
+func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Advice, reason string) {
 	kinds, subjects := r.kinds()
 	if len(kinds) != 1 {
 		return f, "a fact has one of the keys " + strings.Join(adviceKeys[:9], ", ")
 	}
-	f = project.Fact{Kind: kinds[0], Name: subjects[0], In: r.In, Needs: r.Needs, Together: r.Together, Becomes: r.Becomes,
+	f = project.Advice{Kind: kinds[0], Name: subjects[0], In: r.In, Needs: r.Needs, Together: r.Together, Becomes: r.Becomes,
 		Files: r.Files, Link: r.Link,
 		Says: r.Says, Source: r.Source, Confidence: project.Confidence(r.Confidence)}
 	if f.Source == "" {
@@ -101,18 +101,18 @@ func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Fact,
 	if f.Confidence == "" {
 		f.Confidence = project.Sure
 	}
-	if f.Kind == project.CommandFact {
+	if f.Kind == project.AboutCommand {
 		f.Run, f.Name = f.Name, ""
 	}
 	for _, text := range []*string{&f.Name, &f.Says, &f.Source, &f.Becomes, &f.Run, &f.Link} {
 		*text = strings.Join(strings.Fields(input.Harmless(*text)), " ")
 	}
 	switch f.Kind {
-	case project.RenamedFact:
+	case project.AboutRenamed:
 		f.Name, f.Becomes = canonical(eco, f.Name), canonical(eco, f.Becomes)
-	case project.SwallowedFact, project.CompanionFact:
+	case project.AboutSwallowed, project.AboutCompanion:
 		f.Name = canonical(eco, f.Name)
-	case project.SymbolFact:
+	case project.AboutSymbol:
 		f.In = canonical(eco, f.In)
 	}
 	_, badNeeds := eco.Scheme().Constrain(f.Needs)
@@ -123,19 +123,19 @@ func (r rawFact) fact(file adviceFile, eco ecosystem.Ecosystem) (f project.Fact,
 		return f, "a fact needs a source: who says so"
 	case !slices.Contains([]project.Confidence{project.Sure, project.Reported, project.Guessed}, f.Confidence):
 		return f, fmt.Sprintf("a confidence is sure, reported or guessed, not %q", f.Confidence)
-	case (f.Kind == project.RuntimeFact || f.Kind == project.CompanionFact) && f.Needs == "":
+	case (f.Kind == project.AboutRuntime || f.Kind == project.AboutCompanion) && f.Needs == "":
 		return f, fmt.Sprintf("%s: expected \"needs\" with a constraint", f.Name)
-	case f.Together && f.Kind != project.CompanionFact:
+	case f.Together && f.Kind != project.AboutCompanion:
 		return f, fmt.Sprintf("%s: \"together\" is said of a companion", f.Name)
-	case f.Kind == project.StopFact && badStop != nil:
+	case f.Kind == project.AboutStop && badStop != nil:
 		return f, fmt.Sprintf("%q: expected a release by which to go, such as 4.2: %v", f.Name, badStop)
 	case f.Needs != "" && badNeeds != nil:
 		return f, badNeeds.Error()
-	case f.Kind == project.RenamedFact && f.Becomes == "":
+	case f.Kind == project.AboutRenamed && f.Becomes == "":
 		return f, fmt.Sprintf("%s: expected \"becomes\" with the new name", f.Name)
-	case f.Kind == project.SymbolFact && f.In == "":
+	case f.Kind == project.AboutSymbol && f.In == "":
 		return f, fmt.Sprintf("%s: expected \"in\" with the package that has it", f.Name)
-	case f.Kind == project.OptionFact && f.Files == "":
+	case f.Kind == project.AboutOption && f.Files == "":
 		return f, fmt.Sprintf("%s: expected \"files\" with where to look, such as \"*.config.js\"", f.Name)
 	case badFiles != nil:
 		return f, fmt.Sprintf("%q is no pattern of file names", f.Files)
@@ -197,7 +197,7 @@ func Decode(file string, data []byte, eco ecosystem.Ecosystem,
 			wrong = append(wrong, text.ErrorAt(at, reason))
 			continue
 		}
-		g.Facts = append(g.Facts, f)
+		g.Advice = append(g.Advice, f)
 	}
 	return g, warnings, errors.Join(wrong...)
 }
@@ -349,11 +349,11 @@ func (l Library) locate(ctx context.Context, guides []project.Guide) error {
 	var imports []ecosystem.Import
 	var sources []string
 	for _, g := range guides {
-		for i := range g.Facts {
-			f := &g.Facts[i]
+		for i := range g.Advice {
+			f := &g.Advice[i]
 			var err error
 			switch f.Kind {
-			case project.SymbolFact:
+			case project.AboutSymbol:
 				if imports == nil {
 					if imports, err = ecosystem.Imports(l.Eco, os.DirFS(l.Dir)); err != nil {
 						return err
@@ -366,7 +366,7 @@ func (l Library) locate(ctx context.Context, guides []project.Guide) error {
 					}
 				}
 				f.Found = l.mentions(f.Name, files)
-			case project.OptionFact:
+			case project.AboutOption:
 				if sources == nil {
 					if sources, err = l.Sources(ctx); err != nil {
 						return err

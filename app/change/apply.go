@@ -27,12 +27,12 @@ import (
 func Take(ctx context.Context, a *open.Question, way conflict.WayOut) error {
 	switch {
 	case way.Kind == conflict.WaitWay:
-		return &input.UsageError{Reason: "there is nothing to take: " + way.Title}
+		return &input.UsageError{Reason: "there is nothing to take: " + a.Say(way.Title).Words}
 	case way.Raise != nil:
 		return &input.UsageError{Reason: fmt.Sprintf(
-			"to %s is work for people; do it, say so under \"runtime:\" in %s, and run molt relock", way.Title, config.File)}
+			"to %s is work for people; do it, say so under \"runtime:\" in %s, and run molt relock", a.Say(way.Title), config.File)}
 	case way.Goals != nil:
-		return &input.UsageError{Reason: fmt.Sprintf("to %s, run molt plan %s", way.Title, project.GoalTexts(way.Goals))}
+		return &input.UsageError{Reason: fmt.Sprintf("to %s, run molt plan %s", a.Say(way.Title), project.GoalTexts(way.Goals))}
 	}
 	files := map[string][]byte{}
 	if len(way.Changes) > 0 {
@@ -93,7 +93,7 @@ func changeDocs(a *open.View, changes []project.Change) []doc.PlanChange {
 	var docs []doc.PlanChange
 	for _, c := range changes {
 		file := doc.PlanChange{Name: c.Name, Group: c.Group, From: planfile.PointOf(c.From), To: planfile.PointOf(c.To),
-			Reason: c.Reason}
+			Reason: a.Say(c.Reason)}
 		if _, there := lines[open.KeyOf(c.Group, c.Name)]; there && file.From == nil {
 			file.From = &doc.PlanPoint{}
 		}

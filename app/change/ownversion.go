@@ -6,6 +6,7 @@ import (
 
 	"molt/app/open"
 	"molt/app/planfile"
+	"molt/core/fact"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/version"
@@ -19,7 +20,7 @@ import (
 type OwnVersion struct {
 	From, To string
 	Jump     version.Jump
-	Why      string
+	Why      fact.Fact
 	Written  bool
 }
 

@@ -11,9 +11,11 @@ import (
 
 	"molt/app/advice"
 	"molt/app/config"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/doc"
 	"molt/ecosystem"
 	"molt/registry"
 )
@@ -187,11 +189,10 @@ func (q *Question) Application() project.Application {
 
 // InferredNotes says what is taken to be deployed though the configuration does not say so, a
 // sentence for each runtime.
-func (q *Question) InferredNotes() []string {
-	var all []string
+func (q *Question) InferredNotes() []fact.Fact {
+	var all []fact.Fact
 	for _, name := range slices.Sorted(maps.Keys(q.InferredRuntimes)) {
-		all = append(all, fmt.Sprintf("%s %s is taken to be deployed, as %s; \"runtime:\" in %s says what is", name,
-			q.InferredRuntimes[name], q.InferredFrom[name], config.File))
+		all = append(all, fact.New(doc.TakenAsDeployed, name, q.InferredRuntimes[name], q.InferredFrom[name], config.File))
 	}
 	return all
 }

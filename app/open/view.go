@@ -16,8 +16,10 @@ import (
 	"molt/app/ledger"
 	"molt/app/userstate"
 	"molt/app/vcs"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/universe"
+	"molt/doc"
 	"molt/ecosystem"
 	"molt/registry"
 	"molt/txn"
@@ -82,11 +84,23 @@ type Settings struct {
 	Rebuild       bool      // a lock that cannot be read is taken for none
 	Builds        bool      // releases may be built to know what they need; a call that only reads builds nothing
 	Within        *txn.Span // what the changes are part of; nil for nothing
-	Env           func(string) string
+	// Words makes a sentence of a fact, where one is written to a file or becomes part of an error. Without it a fact
+	// stands as it is.
+	Words func(fact.Fact) string
+	Env   func(string) string
 }
 
 // Installed returns what is installed, which is read once; nil when nothing is.
 func (a *View) Installed() (ecosystem.Tree, error) { return a.tree() }
+
+// Say returns a sentence with its words, for what is written to a file or becomes part of an error. Answers get their
+// words when they are shown.
+func (a *View) Say(f fact.Fact) doc.Sentence {
+	if a.Settings.Words == nil {
+		return doc.SentenceOf(f)
+	}
+	return doc.Sentence{Fact: f, Words: a.Settings.Words(f)}
+}
 
 func (a *View) Path(name string) string { return filepath.Join(a.Dir, name) }
 

@@ -174,7 +174,7 @@ func KeepNotes(old, fresh *Plan) (kept []string) {
 			s.Note = was.Note
 			kept = append(kept, "the note on stage "+s.ID)
 		}
-		if was.Title != s.Title && (titled[s.Kind] || slices.Equal(NamesOf(was), NamesOf(s))) {
+		if was.Title.String() != s.Title.String() && (titled[s.Kind] || slices.Equal(NamesOf(was), NamesOf(s))) {
 			s.Title = was.Title
 			kept = append(kept, "the title of stage "+s.ID)
 		}

@@ -33,7 +33,7 @@ func TestCommentsAreCarriedOver(t *testing.T) {
 
 func TestKeepOrderAndDropped(t *testing.T) {
 	stage := func(id string, names ...string) doc.PlanStage {
-		s := doc.PlanStage{ID: id, Kind: "after", Title: id, Status: doc.Pending}
+		s := doc.PlanStage{ID: id, Kind: "after", Title: doc.InWords(id), Status: doc.Pending}
 		for _, n := range names {
 			s.Changes = append(s.Changes, doc.PlanChange{
 				Name: n, Group: "g", To: &doc.PlanPoint{Constraint: "1", Version: "1.0.0"}})

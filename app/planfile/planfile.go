@@ -9,6 +9,8 @@ import (
 	"github.com/goccy/go-yaml"
 
 	"molt/app/yamlfile"
+	"molt/core/assess"
+	"molt/core/fact"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/doc"
@@ -36,44 +38,50 @@ type Plan struct {
 	Text *Text `yaml:"-"` // of the file that it was read from
 }
 
+// A Say puts a fact into words.
+type Say = func(fact.Fact) doc.Sentence
+
 // New makes the document of a plan.
-func New(p *plan.Plan) *Plan {
-	file := &Plan{Plan: doc.Plan{Format: format, Goal: p.Goal.String(), Reachable: p.Reachable, Wall: p.Wall,
-		Stages: []doc.PlanStage{}}}
+func New(p *plan.Plan, say Say) *Plan {
+	file := &Plan{Plan: doc.Plan{Format: format, Goal: p.Goal.String(), Reachable: p.Reachable, Stages: []doc.PlanStage{}}}
+	for _, f := range p.Wall {
+		file.Wall = append(file.Wall, say(f))
+	}
 	for _, g := range p.Also {
 		file.Goal += " " + g.String()
 	}
 	for i, s := range p.Stages {
-		st := NewStageDoc(s)
+		st := NewStageDoc(s, say)
 		st.After = p.Reachable && i >= p.AtGoal
 		file.Stages = append(file.Stages, st)
 	}
 	for _, b := range p.Behind {
-		file.Behind = append(file.Behind, doc.PlanBehind(b))
+		file.Behind = append(file.Behind, doc.PlanBehind{Name: b.Name, At: b.At, Newest: b.Newest, Why: say(b.Why)})
 	}
 	return file
 }
 
 // NewStageDoc returns a stage as the file has it.
-func NewStageDoc(s plan.Stage) doc.PlanStage {
-	st := doc.PlanStage{ID: s.ID, Kind: string(s.Kind), Title: s.Title, Status: doc.Pending, Family: s.Family}
+func NewStageDoc(s plan.Stage, say Say) doc.PlanStage {
+	st := doc.PlanStage{ID: s.ID, Kind: string(s.Kind), Title: say(s.Title), Status: doc.Pending,
+		Family: say(s.Family)}
 	for _, n := range s.Raise {
 		st.Raise = append(st.Raise, doc.Runtime{
 			Name: n.Name, Needs: n.Needs, By: n.By, Deployed: n.Deployed.String(), To: n.To()})
 	}
 	for _, c := range s.Changes {
 		change := doc.PlanChange{Name: c.Name, Group: c.Group, From: PointOf(c.From), To: PointOf(c.To),
-			Standing: string(c.Standing), Reason: c.Reason}
+			Standing: string(c.Standing), Reason: say(c.Reason)}
 		if change.From != nil && change.To != nil {
 			change.Jump = c.Jump.String()
 		}
 		st.Changes = append(st.Changes, change)
 	}
 	for _, c := range s.Companions {
-		says := fmt.Sprintf("%s %s has %s %s as a peer, and nobody declares it: %s is added to the lock; molt want %s@%s "+
-			"declares it", c.By, c.Version, c.Name, c.Constraint, c.At, c.Name, c.Constraint)
+		want := doc.Call{Command: "want", Args: []string{c.Name + "@" + c.Constraint}}
 		st.Advice = append(st.Advice, doc.Guidance{
-			Says: says, Run: fmt.Sprintf("molt want %s@%s", c.Name, c.Constraint), Source: c.By + " " + c.Version + ", peers"})
+			Says: say(fact.New(doc.PeerUndeclared, c.By, c.Version, c.Name, c.Constraint, c.At, want)), Run: want.String(),
+			Source: say(fact.New(assess.AtDemands, c.By, c.Version, "peers"))})
 	}
 	if s.After != nil {
 		st.Locked = &doc.PlanLocked{Added: s.Locked.Added, Removed: s.Locked.Removed, Moved: s.Locked.Moved}

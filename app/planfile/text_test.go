@@ -131,7 +131,7 @@ func TestMarkLeavesTheRestAlone(t *testing.T) {
 func TestSplitKeepsWhatPeopleWrote(t *testing.T) {
 	plan := readPlan(t, writtenPlan)
 	first, second := Part(plan.Stage("minor"), []string{"keel", "mast"}), Part(plan.Stage("minor"), []string{"deck"})
-	second.ID, second.Title = plan.FreeID("minor"), "deck apart"
+	second.ID, second.Title = plan.FreeID("minor"), doc.InWords("deck apart")
 	first.Locked, second.Locked = &doc.PlanLocked{Added: 0, Removed: 0, Moved: 2},
 		&doc.PlanLocked{Added: 1, Removed: 0, Moved: 1}
 	first.Effort = &doc.Effort{Jump: "major", Files: 3}

@@ -60,10 +60,10 @@ func TestAdvice(t *testing.T) {
 			warnings[0], `:13: left out a fact with "speed", "of", which this Molt does not know`) {
 			t.Errorf("%s: warnings %q", from, warnings)
 		}
-		if len(a.Application().Guides) != 1 || len(a.Application().Guides[0].Facts) != 4 {
+		if len(a.Application().Guides) != 1 || len(a.Application().Guides[0].Advice) != 4 {
 			t.Fatalf("%s: guides %+v", from, a.Application().Guides)
 		}
-		facts := a.Application().Guides[0].Facts
+		facts := a.Application().Guides[0].Advice
 		if strings.Join(facts[1].Found, " ") != "desk.js:1 desk.js:3" || strings.Join(facts[2].Found, " ") != "rig.conf:1" {
 			t.Errorf("%s: found %q and %q", from, facts[1].Found, facts[2].Found)
 		}

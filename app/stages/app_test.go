@@ -156,7 +156,7 @@ func (b *bench) planned() *open.Question {
 	if err != nil {
 		b.Fatal(err)
 	}
-	if _, err := WritePlan(a.View, planfile.New(made)); err != nil {
+	if _, err := WritePlan(a.View, planfile.New(made, a.Say)); err != nil {
 		b.Fatal(err)
 	}
 	return a

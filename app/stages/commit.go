@@ -184,7 +184,7 @@ func ranWithLock(a *open.View) bool {
 
 func commitMessage(stage doc.PlanStage, ran bool) string {
 	b := strings.Builder{}
-	fmt.Fprintf(&b, "%s: %s\n", stage.ID, stage.Title)
+	fmt.Fprintf(&b, "%s: %s\n", stage.ID, stage.Title.Words)
 	for i, c := range stage.Changes {
 		if i == 0 {
 			b.WriteString("\n")
@@ -197,8 +197,8 @@ func commitMessage(stage doc.PlanStage, ran bool) string {
 		default:
 			fmt.Fprintf(&b, "- %s %s to %s (%s)", c.Name, c.From.Version, c.To.Version, c.Jump)
 		}
-		if c.Reason != "" {
-			b.WriteString(": " + c.Reason)
+		if c.Reason.Words != "" {
+			b.WriteString(": " + c.Reason.Words)
 		}
 		b.WriteString("\n")
 	}

@@ -11,6 +11,7 @@ import (
 	"molt/app/open"
 	"molt/app/planfile"
 	"molt/app/run"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/doc"
 	"molt/input"
@@ -117,7 +118,7 @@ func Split(ctx context.Context, a *open.Question, id string, apart []string) (fi
 	first, second = planfile.Part(stage, rest), planfile.Part(stage, apart)
 	second.ID = file.FreeID(id + "-" + txn.Slug(apart[0]))
 	second.Note = ""
-	second.Title = strings.Join(apart, ", ") + " from " + id + ", apart"
+	second.Title = a.Say(fact.New(doc.SplitOff, strings.Join(apart, ", "), id))
 	if err := solveParts(ctx, a, file, stage, &first, &second); err != nil {
 		return first, second, err
 	}

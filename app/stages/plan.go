@@ -17,6 +17,7 @@ import (
 	"molt/app/open"
 	"molt/app/planfile"
 	"molt/core/assess"
+	"molt/core/fact"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/version"
@@ -34,9 +35,9 @@ func MakePlan(ctx context.Context, a *open.Question, goals []project.Goal,
 	if err != nil {
 		return nil, nil, err
 	}
-	file := planfile.New(planned)
+	file := planfile.New(planned, a.Say)
 	for _, s := range planned.Sketch {
-		file.Beyond = append(file.Beyond, planfile.NewStageDoc(s))
+		file.Beyond = append(file.Beyond, planfile.NewStageDoc(s, a.Say))
 	}
 	if file.Ecosystem = a.SideName(); file.Ecosystem != "" { // stages of all sides are told by their names
 		for i := range file.Stages {
@@ -70,7 +71,7 @@ func MakePlan(ctx context.Context, a *open.Question, goals []project.Goal,
 		if s.Effort != nil {
 			s.Effort.Evidence = string(planned.Stages[i].Weakest)
 		}
-		s.Advice = append(s.Advice, adviceFor(s, planned.Touches)...)
+		s.Advice = append(s.Advice, adviceFor(a.View, s, planned.Touches)...)
 		file.Made.Offered[s.ID] = planfile.OfferOf(s)
 	}
 	return file, planned, nil
@@ -95,17 +96,19 @@ func addUses(a *open.View, file *planfile.Plan) error {
 }
 
 // costs says what the decisions of people cost.
-func costs(ctx context.Context, a *open.Question, p *plan.Plan, goals []project.Goal, cut plan.Cut) ([]string, error) {
+func costs(ctx context.Context, a *open.Question, p *plan.Plan, goals []project.Goal, cut plan.Cut) (said []doc.Sentence, err error) {
 	application := a.Application()
 	costs, err := p.Costs(ctx, a.Source, application, goals, cut)
-	if err != nil || a.Unsettled == nil {
-		return costs, err
+	if err == nil && a.Unsettled != nil {
+		var cost fact.Fact
+		if cost, err = p.CostOf(ctx, a.Unsettled, application, goals, cut); !cost.None() {
+			costs = append(costs, fact.New(plan.Without, fact.New(doc.WaitToSettle), cost))
+		}
 	}
-	cost, err := p.CostOf(ctx, a.Unsettled, application, goals, cut)
-	if cost != "" {
-		costs = append(costs, "without waiting until releases have settled, "+cost)
+	for _, cost := range costs {
+		said = append(said, a.Say(cost))
 	}
-	return costs, err
+	return said, err
 }
 
 // registrySum identifies what the registry has of the declared packages.
@@ -163,16 +166,16 @@ func effortOf(a *open.View, s *doc.PlanStage, files map[string]map[string]bool) 
 }
 
 // adviceFor returns what of the facts that touch the application is for a stage.
-func adviceFor(s *doc.PlanStage, touches []assess.Touch) []doc.Guidance {
+func adviceFor(a *open.View, s *doc.PlanStage, touches []assess.Touch) []doc.Guidance {
 	var all []doc.Guidance
 	for _, t := range touches {
-		f, goal, fits := t.Fact, s.ID == "goal-"+t.To, false
+		f, goal, fits := t.Advice, s.ID == "goal-"+t.To, false
 		switch f.Kind {
-		case project.RuntimeFact:
+		case project.AboutRuntime:
 			fits = slices.ContainsFunc(s.Raise, func(r doc.Runtime) bool { return r.Name == f.Name })
-		case project.SymbolFact, project.OptionFact, project.CommandFact, project.LinkFact:
+		case project.AboutSymbol, project.AboutOption, project.AboutCommand, project.AboutLink:
 			fits = goal
-		case project.SwallowedFact, project.RenamedFact:
+		case project.AboutSwallowed, project.AboutRenamed:
 			fits = slices.ContainsFunc(s.Changes, func(c doc.PlanChange) bool { return c.Name == f.Name && c.To == nil })
 		default:
 			fits = slices.Contains(planfile.NamesOf(s), f.Name) && s.Kind != string(plan.PatchStage) &&
@@ -180,7 +183,8 @@ func adviceFor(s *doc.PlanStage, touches []assess.Touch) []doc.Guidance {
 		}
 		if fits {
 			all = append(all, doc.Guidance{
-				Says: f.Line(), Run: f.Run, Found: f.Found, Link: f.Link, Source: fmt.Sprintf("%s (%s)", f.Source, f.Confidence)})
+				Says: a.Say(f.Said()), Run: f.Run, Found: f.Found, Link: f.Link,
+				Source: a.Say(fact.New(doc.AdviceSource, f.Source, string(f.Confidence)))})
 		}
 	}
 	return all

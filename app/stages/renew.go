@@ -219,7 +219,7 @@ func (r *Renewal) compare(old, fresh *planfile.Plan) {
 		switch {
 		case s.Status == doc.Done:
 		case was == nil:
-			r.Changed = append(r.Changed, "stage "+s.ID+" is new: "+s.Title)
+			r.Changed = append(r.Changed, "stage "+s.ID+" is new: "+s.Title.Words)
 		default:
 			r.Changed = append(r.Changed, changesBetween(was, s)...)
 		}

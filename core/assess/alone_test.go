@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/samples/projecttest"
@@ -81,7 +82,8 @@ func TestWaivedEvidence(t *testing.T) {
 	}
 	p := got.Packages[0]
 	if p.Standing != project.Ready || len(p.Evidence) != 1 ||
-		p.Evidence[0] != (Evidence{project.SetAside, "what it asks of hull is set aside: we ran it", "molt.yaml"}) {
+		p.Evidence[0].Grade != project.SetAside ||
+		!p.Evidence[0].Says.Equal(fact.New(SetAsideFor, "hull", "we ran it")) || !p.Evidence[0].Where.Is(AtSettings) {
 		t.Errorf("lamp is %+v", p)
 	}
 }

@@ -9,13 +9,13 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"fmt"
 	"maps"
 	"runtime"
 	"slices"
 
 	"golang.org/x/sync/errgroup"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -37,11 +37,11 @@ type Assessment struct {
 	// it does not resolve even by itself, which the tangle is about; the packages are judged as if
 	// that were not in the way
 	Alone   bool
-	Waits   []Wait     // what to wait for, when it is out of reach because of single packages
-	Remarks []string   // what is to be known of all of it
-	Against []Doubtful // what is taken though its date speaks against it, because nothing better goes with the rest
-	Enough  bool       // whether releases of these alone would make it reachable
-	Touches []Touch    // the facts of upgrade guides that touch the application
+	Waits   []Wait      // what to wait for, when it is out of reach because of single packages
+	Remarks []fact.Fact // what is to be known of all of it
+	Against []Doubtful  // what is taken though its date speaks against it, because nothing better goes with the rest
+	Enough  bool        // whether releases of these alone would make it reachable
+	Touches []Touch     // the facts of upgrade guides that touch the application
 }
 
 // An Assessed package is one declared package with its standing.
@@ -120,8 +120,7 @@ func (a *Judgement) Assess() (*Assessment, error) {
 	out.Reached = slices.Contains(target, a.Locked(a.Goal.Name)) && a.OneAt(a.Base, target)
 	if !inOrder(framework) {
 		out.Remarks = append(out.Remarks,
-			fmt.Sprintf("the publication times of %s contradict the order of its versions; dates were not weighed",
-				framework.Name))
+			fact.New(DatesInDisorder, framework.Name))
 	}
 	old, err := a.inUse()
 	if err != nil {
@@ -161,7 +160,7 @@ func (a *Judgement) Assess() (*Assessment, error) {
 		if !project.Registered(d) {
 			out.Packages = append(out.Packages,
 				Assessed{Name: d.As, Group: d.Group, Declared: d.Text, Standing: project.Elsewhere,
-					Evidence: []Evidence{{project.None, outside(d), "manifest"}}})
+					Evidence: []Evidence{{project.None, outside(d), fact.New(AtManifest)}}})
 		}
 	}
 	if !out.Reached {
@@ -363,7 +362,7 @@ func (a *Judgement) stand(got *Assessed, p *universe.Package, over crossing, who
 		return err
 	case got.Retires == nil && whole != nil && a.Describes(got.Name) != "" && ended(p):
 		about := a.Describes(got.Name)
-		if says, where := a.DescribesItself(about, project.VersionOf(whole, about)); says != "" {
+		if says, where := a.DescribesItself(about, project.VersionOf(whole, about)); !says.None() {
 			got.Retires = &Retirement{Kind: project.Swallowed, Says: says, Where: where}
 		}
 	}
@@ -568,7 +567,7 @@ func (a *Judgement) jointly(out *Assessment, target []string) error {
 		if got.Standing == project.Bridge &&
 			(together(a.Describes(got.Name)) || slices.ContainsFunc(out.Packages, func(other Assessed) bool {
 				return other.Standing == project.Together && other.By == "" && other.Name != got.Name &&
-					a.Akin(got.Name, other.Name) != ""
+					!a.Akin(got.Name, other.Name).None()
 			})) {
 			got.Standing = project.Together
 		}
@@ -587,10 +586,10 @@ func (a *Judgement) jointly(out *Assessment, target []string) error {
 	return nil
 }
 
-// outside says why a declaration is not judged.
-func outside(d project.Declared) string {
+// outside tells why a declaration is not judged.
+func outside(d project.Declared) fact.Fact {
 	if d.Absent {
-		return "is optional, and the registry has no such package"
+		return fact.New(AbsentOptional)
 	}
-	return "comes from " + d.Text + ", and not from the registry"
+	return fact.New(FromElsewhere, d.Text)
 }

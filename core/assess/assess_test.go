@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/samples/projecttest"
@@ -138,18 +139,23 @@ func TestEvidence(t *testing.T) {
 		}
 		return d
 	}
+	days := func(n int) fact.Counted { return fact.Counted{N: n, Of: "day"} }
 	tests := []struct {
 		name, peer, published string
 		locked                string
 		grade                 project.Grade
-		says                  string
+		says                  fact.Fact
 	}{
-		{"bounded and younger", "^4||^5", "2025-06-01", "1.0.0", project.Stated, "31 days after hulk 5.0.0"},
-		{"bounded and older", "^4||^5", "2025-04-01", "1.0.0", project.Early, "30 days before hulk 5.0.0 existed"},
-		{"unbounded", ">=3", "2025-06-01", "1.0.0", project.Open, "open range: does not rule it out, promises nothing"},
-		{"excluded", "^3", "2025-06-01", "1.0.0", project.Refused, "asks for hulk ^3"},
-		{"without a date", "^5", "", "1.0.0", project.Stated, "asks for hulk ^5"},
-		{"silent", "", "2025-06-01", "1.0.0", project.None, "says nothing about hulk"},
+		{"bounded and younger", "^4||^5", "2025-06-01", "1.0.0", project.Stated,
+			fact.New(DaysAfter, fact.New(Asks, "hulk ^4||^5"), "2025-06-01", days(31), "hulk", "5.0.0")},
+		{"bounded and older", "^4||^5", "2025-04-01", "1.0.0", project.Early,
+			fact.New(DaysBefore, fact.New(Asks, "hulk ^4||^5"), "2025-04-01", days(30), "hulk", "5.0.0")},
+		{"unbounded", ">=3", "2025-06-01", "1.0.0", project.Open,
+			fact.New(AsksOpenly, fact.New(Asks, "hulk >=3"))},
+		{"excluded", "^3", "2025-06-01", "1.0.0", project.Refused, fact.New(Asks, "hulk ^3")},
+		{"without a date", "^5", "", "1.0.0", project.Stated, fact.New(Asks, "hulk ^5")},
+		{"silent", "", "2025-06-01", "1.0.0", project.None,
+			fact.New(ReleaseSilent, "plug", "1.0.0", "hulk")},
 	}
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {
@@ -168,9 +174,9 @@ func TestEvidence(t *testing.T) {
 				t.Fatal(err)
 			}
 			e := find(got, "plug").Evidence
-			if len(e) != 1 || e[0].Grade != test.grade || !strings.Contains(e[0].Says, test.says) ||
-				!strings.HasPrefix(e[0].Where, "plug 1.0.0") {
-				t.Errorf("evidence %+v, want %s that says %q", e, test.grade, test.says)
+			if len(e) != 1 || e[0].Grade != test.grade || !e[0].Says.Equal(test.says) ||
+				e[0].Where.Of[0] != "plug" || e[0].Where.Of[1] != "1.0.0" {
+				t.Errorf("evidence %+v, want %s that says %s", e, test.grade, test.says)
 			}
 		})
 	}
@@ -188,11 +194,11 @@ func TestEvidenceWithoutOrder(t *testing.T) {
 		t.Fatal(err)
 	}
 	if e := find(got, "plug").Evidence; len(e) != 1 || e[0].Grade != project.Stated ||
-		strings.Contains(e[0].Says, "published") {
+		!e[0].Says.Equal(fact.New(Asks, "hulk ^5")) {
 		t.Errorf("evidence %+v", e)
 	}
-	if len(got.Remarks) != 1 || !strings.Contains(got.Remarks[0], "contradict") {
-		t.Errorf("remarks %q", got.Remarks)
+	if len(got.Remarks) != 1 || !got.Remarks[0].Is(DatesInDisorder) {
+		t.Errorf("remarks %s", got.Remarks)
 	}
 }
 
@@ -204,8 +210,8 @@ func TestNeedOfFramework(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if e := find(got, "plug").Evidence; len(e) != 1 || !strings.Contains(e[0].Says, "second copy") ||
-		e[0].Where != "plug 1.0.0, needs" {
+	if e := find(got, "plug").Evidence; len(e) != 1 || !e[0].Says.Is(SecondCopy) ||
+		!e[0].Where.Equal(fact.New(AtDemands, "plug", "1.0.0", "needs")) {
 		t.Errorf("evidence %+v", e)
 	}
 }
@@ -234,7 +240,7 @@ func TestRetirement(t *testing.T) {
 			if got != nil {
 				t.Errorf("nothing was said, and read as %+v", got)
 			}
-		case got == nil || got.Kind != test.want.Kind || got.Successor != test.want.Successor || got.Says != test.says:
+		case got == nil || got.Kind != test.want.Kind || got.Successor != test.want.Successor || !got.Says.Equal(fact.Quote(test.says)):
 			t.Errorf("%q was read as %+v", test.says, got)
 		}
 	}

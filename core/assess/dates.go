@@ -6,6 +6,7 @@ import (
 	"sync"
 	"time"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -377,53 +378,43 @@ func (a *Judgement) findReliance(target []string) (map[string]bool, error) {
 	return given, nil
 }
 
-// undated says why a release promises nothing about some releases of the framework, by its date; ""
+// undated tells why a release promises nothing about some releases of the framework, by its date; none
 // where it does promise something.
-func (a *Judgement) undated(p, framework *universe.Package, subject string, target []string) string {
+func (a *Judgement) undated(p, framework *universe.Package, subject string, target []string) fact.Fact {
 	name := a.declaredAs(p.Name)
 	i := p.Index(subject)
 	if name == "" || i < 0 || len(target) == 0 || a.Promises(name, p, framework, target).Has(i) {
-		return ""
+		return fact.Fact{}
 	}
 	if a.overridden(p, framework) {
 		for _, d := range a.ofFramework(p.At(i).Covered) {
 			if over := a.overriding(p, subject, d.As); over != nil {
-				return fmt.Sprintf("%s %s asks for %s, and overrides has %s %s", p.Name, subject, asked(d), over.Key(),
-					over.Written)
+				return fact.New(AndOverridden, fact.New(ReleaseAsks, p.Name, subject, asked(d)), over.Key(), over.Written)
 			}
 		}
 	}
 	if !a.ofOneMajor(p, framework, target).Has(i) {
-		return a.sentence(p, i, framework)
+		return a.says(p, i, framework)
 	}
 	if with := a.testedWith(p, framework, i); with != "" && a.related(p, framework) && len(a.onFramework(p.At(i))) == 0 {
-		return fmt.Sprintf("%s, and its authors develop it with %s", a.sentence(p, i, framework), with)
+		return fact.New(DevelopedWith, a.says(p, i, framework), with)
 	}
 	if _, dated := a.windowOf(framework, target); !dated || !inOrder(p) {
-		return fmt.Sprintf("%s, and goes by the majors of %s", a.sentence(p, i, framework), framework.Name)
+		return fact.New(GoesByMajors, a.says(p, i, framework), framework.Name)
 	}
 	if floor := a.floor(p, framework, a.setOf(framework, target)); i < floor {
-		return fmt.Sprintf("%s, and %s, where support of it begins", a.sentence(p, i, framework),
-			a.sentence(p, floor, framework))
+		return fact.New(BeginsAt, a.says(p, i, framework), a.says(p, floor, framework))
 	}
-	first, says := a.firstOf(framework, target), a.sentence(p, i, framework)
+	first, says := a.firstOf(framework, target), a.says(p, i, framework)
 	days := int(first.Published.Sub(p.About(i).Published) / (24 * time.Hour))
 	on := p.About(i).Published.Format(time.DateOnly)
 	switch {
 	case a.namesOf(p, i, framework) != "":
-		return fmt.Sprintf("%s, and not %s", says, a.App.Scheme.Major(first.Version))
+		return fact.New(NamesOthers, says, a.App.Scheme.Major(first.Version))
 	case days > 0:
-		return fmt.Sprintf("%s, published %s, %s before %s %s existed", says, on, daysOf(days), framework.Name, first.Version)
+		return fact.New(DaysBefore, says, on, fact.Counted{N: days, Of: "day"}, framework.Name, first.Version)
 	}
-	return fmt.Sprintf("%s, published %s, when later releases of %s existed than those of its major %s", says, on,
-		framework.Name, a.App.Scheme.Major(first.Version))
-}
-
-func daysOf(n int) string {
-	if n == 1 {
-		return "1 day"
-	}
-	return fmt.Sprintf("%d days", n)
+	return fact.New(AmongLater, says, on, framework.Name, a.App.Scheme.Major(first.Version))
 }
 
 // setOf returns some releases of the framework by their positions.
@@ -436,7 +427,10 @@ func (a *Judgement) setOf(framework *universe.Package, target []string) version.
 }
 
 // A Doubtful package is one for which dates are given up on the way to a goal.
-type Doubtful struct{ Name, Says string }
+type Doubtful struct {
+	Name string
+	Says fact.Fact
+}
 
 // against lists the declared packages of which the goal has a release that promises nothing about it, by its date.
 func (a *Judgement) against(packages []Assessed, framework *universe.Package,
@@ -454,7 +448,7 @@ func (a *Judgement) against(packages []Assessed, framework *universe.Package,
 		if subject == "" {
 			subject = got.Locked
 		}
-		if says := a.undated(p, framework, subject, target); says != "" {
+		if says := a.undated(p, framework, subject, target); !says.None() {
 			all = append(all, Doubtful{got.Name, says})
 		}
 	}

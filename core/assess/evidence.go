@@ -1,11 +1,11 @@
 package assess
 
 import (
-	"fmt"
 	"maps"
 	"slices"
 	"time"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -14,8 +14,8 @@ import (
 // Evidence is what a standing rests on.
 type Evidence struct {
 	Grade project.Grade
-	Says  string // the sentence that proves it
-	Where string // where it was read
+	Says  fact.Fact // what proves it
+	Where fact.Fact // where it was read
 }
 
 // prove collects the evidence for a standing.
@@ -45,7 +45,7 @@ func (a *Judgement) prove(got *Assessed, p, framework *universe.Package, target 
 		subject = got.Locked
 	}
 	if slices.Contains(a.App.Held, got.Name) {
-		got.Evidence = append(got.Evidence, Evidence{project.None, "held: " + a.App.Reasons[got.Name], "hold"})
+		got.Evidence = append(got.Evidence, Evidence{project.None, fact.New(Held, a.App.Reasons[got.Name]), fact.New(AtHold)})
 	}
 	if got.Standing != project.Blocked {
 		if e, ran := a.Ran(got.Name, subject, target); ran {
@@ -70,7 +70,7 @@ func (a *Judgement) prove(got *Assessed, p, framework *universe.Package, target 
 	if got.Standing == project.Bridge || got.Standing == project.Together {
 		if doubt := a.doubt(p, framework, got.Locked, target); doubt != nil { // why it cannot stay
 			got.Evidence = append(got.Evidence, *doubt)
-		} else if says := a.undated(p, framework, got.Locked, target); says != "" {
+		} else if says := a.undated(p, framework, got.Locked, target); !says.None() {
 			grade := project.Open
 			switch {
 			case !a.ofOneMajor(p, framework, target).Has(p.Index(got.Locked)):
@@ -78,34 +78,34 @@ func (a *Judgement) prove(got *Assessed, p, framework *universe.Package, target 
 			case a.related(p, framework) && a.testedWith(p, framework, p.Index(got.Locked)) != "":
 				grade = project.Inferred
 			case a.overridden(p, framework):
-				grade, says = project.SetAside, says+": no promise"
+				grade, says = project.SetAside, fact.New(NoPromise, says)
 			default:
-				says += ": no promise"
+				says = fact.New(NoPromise, says)
 			}
-			got.Evidence = append(got.Evidence, Evidence{grade, says, p.Name + " " + got.Locked})
+			got.Evidence = append(got.Evidence, Evidence{grade, says, atRelease(p, got.Locked)})
 		}
 		got.Evidence = append(got.Evidence, a.unsuited(p, subject)...)
 	}
 	if got.Older != "" {
-		older := fmt.Sprintf("only %s and older would do", got.Older)
+		older := fact.New(OnlyOlder, got.Older)
 		if r := p.Release(got.Older); r != nil && len(a.onFramework(r)) == 0 {
-			older += ", which state nothing"
+			older.Kind = OnlyOlderMute
 		}
-		got.Evidence = append(got.Evidence,
-			Evidence{project.None, older + "; nothing goes back unasked", p.Name + " " + got.Older})
+		got.Evidence = append(got.Evidence, Evidence{project.None, older, atRelease(p, got.Older)})
 	}
 	if got.Standing == project.Blocked && got.Group != transitive {
-		says, err := project.Hidden(a.Ctx, a.Real, a.App, p.Name)
-		if err != nil || says == "" {
+		hidden, err := project.Hidden(a.Ctx, a.Real, a.App, p.Name)
+		says := fact.Quote(hidden)
+		if err != nil || says.None() {
 			says = a.lastOf(p, framework, target)
 		}
-		if says != "" {
-			got.Evidence = append(got.Evidence, Evidence{project.None, says, p.Name})
+		if !says.None() {
+			got.Evidence = append(got.Evidence, Evidence{project.None, says, fact.New(AtPackage, p.Name)})
 		}
 	}
 	if got.Preview != "" {
 		for _, e := range a.About(p, framework, got.Preview, target) {
-			e.Says = "only the prerelease " + got.Preview + " is compatible with it: " + e.Says
+			e.Says = fact.New(OnlyPreview, got.Preview, e.Says)
 			got.Evidence = append(got.Evidence, e)
 		}
 	}
@@ -119,7 +119,7 @@ func (a *Judgement) aboutOthers(name string, p *universe.Package, subject string
 	}
 	if allowed := a.Also[name]; allowed != nil {
 		if slices.Contains(allowed, subject) {
-			all = append(all, Evidence{project.Stated, "is a goal itself", "the goals"})
+			all = append(all, Evidence{project.Stated, fact.New(IsGoal), fact.New(AtGoals)})
 		}
 		return all
 	}
@@ -130,7 +130,7 @@ func (a *Judgement) aboutOthers(name string, p *universe.Package, subject string
 		}
 		for _, d := range slices.Concat(r.Peers, r.Needs) {
 			if d.Package == goal.Name {
-				e := Evidence{Where: fmt.Sprintf("%s %s", p.Name, subject)}
+				e := Evidence{Where: atRelease(p, subject)}
 				e.Grade, e.Says = a.grade(r, d, goal, a.firstOf(goal, a.Also[other]), a.Also[other])
 				all = append(all, e)
 			}
@@ -161,7 +161,8 @@ func (a *Judgement) between(name string, p *universe.Package, about []Evidence, 
 		return nil // who asks for more than a reason meets the error too
 	}
 	newest := free[len(free)-1]
-	return &Evidence{project.Refused, project.Brief(tangle, a.App, p.Name, newest, a.App.Fixed), p.Name + " " + newest}
+	return &Evidence{project.Refused, project.Brief(tangle, a.App, p.Name, newest, a.App.Fixed),
+		atRelease(p, newest)}
 }
 
 // Ran tells of the latest time that the application's checks passed with a release of a declared
@@ -169,23 +170,22 @@ func (a *Judgement) between(name string, p *universe.Package, about []Evidence, 
 func (a *Judgement) Ran(name, v string, target []string) (Evidence, bool) {
 	for _, r := range slices.Backward(a.App.Ran) {
 		if framework := r.Versions[a.Goal.Name]; v != "" && r.Versions[name] == v && slices.Contains(target, framework) {
-			return Evidence{project.Ran, fmt.Sprintf("the application's checks passed with it and %s %s here, on %s",
-				a.Goal.Name, framework, r.On.Format(time.DateOnly)), "here"}, true
+			return Evidence{project.Ran, fact.New(PassedWith, a.Goal.Name, framework, r.On.Format(time.DateOnly)),
+				fact.New(AtHome)}, true
 		}
 	}
 	return Evidence{}, false
 }
 
-// lastOf says how long nothing has been published of a package that the goal waits for: "the last
-// release is 1.4.0, of 2019-05-02". It is "" where the dates are not credible.
-func (a *Judgement) lastOf(p, framework *universe.Package, target []string) string {
+// lastOf tells for how long nothing has been published of a package that the goal waits for; none where the dates are
+// not credible.
+func (a *Judgement) lastOf(p, framework *universe.Package, target []string) fact.Fact {
 	newest, first := universe.NewestStable(p), a.firstOf(framework, target)
 	if newest == nil || newest.Published.IsZero() || first == nil || first.Published.IsZero() || !inOrder(p) ||
 		!inOrder(framework) || !newest.Published.Before(first.Published) {
-		return ""
+		return fact.Fact{}
 	}
-	return fmt.Sprintf("its last release is %s, published %s, before %s %s", newest.Version,
-		newest.Published.Format(time.DateOnly), framework.Name, first.Version)
+	return fact.New(LastRelease, newest.Version, newest.Published.Format(time.DateOnly), framework.Name, first.Version)
 }
 
 // unsuited lists the runtimes that a release requires and that are not deployed.
@@ -196,8 +196,8 @@ func (a *Judgement) unsuited(p *universe.Package, subject string) (all []Evidenc
 	}
 	for _, q := range r.Runtimes {
 		if deployed, known := a.App.Assumed()[q.Name]; known && !a.App.Runtime(q.Name).SuitsAll(q.Text, deployed) {
-			all = append(all, Evidence{project.Refused, fmt.Sprintf("needs %s %s, and %s is deployed", q.Name, q.Text, deployed),
-				fmt.Sprintf("%s %s, runtime", p.Name, subject)})
+			all = append(all, Evidence{project.Refused, fact.New(NeedsDeployed, q.Name, q.Text, deployed),
+				fact.New(AtRuntimes, p.Name, subject)})
 		}
 	}
 	return all
@@ -210,11 +210,10 @@ func (a *Judgement) About(p, framework *universe.Package, subject string, target
 		return nil
 	}
 	if about, _ := a.described(p); about == framework.Name {
-		return []Evidence{{project.Inferred, fmt.Sprintf("describes %s, and goes by its majors", about), "its name"}}
+		return []Evidence{{project.Inferred, fact.New(Describing, about), fact.New(AtName)}}
 	}
 	if w := a.App.Waiver(p.Name, framework.Name); w != nil {
-		return []Evidence{{project.SetAside, fmt.Sprintf("what it asks of %s is set aside: %s", framework.Name, w.Reason),
-			"molt.yaml"}}
+		return []Evidence{{project.SetAside, fact.New(SetAsideFor, framework.Name, w.Reason), fact.New(AtSettings)}}
 	}
 	demands := append(a.onFramework(r), a.ofFramework(r.Covered)...)
 	if doubt := a.doubt(p, framework, subject, target); doubt != nil {
@@ -226,13 +225,13 @@ func (a *Judgement) About(p, framework *universe.Package, subject string, target
 	}
 	if len(demands) == 0 {
 		if p.Name == framework.Name { // a member of a workspace that stands apart has another release of it
-			return []Evidence{{project.Stated, "is the framework itself, of which there is one release by then", "manifest"}}
+			return []Evidence{{project.Stated, fact.New(IsFramework), fact.New(AtManifest)}}
 		}
-		says := fmt.Sprintf("%s %s says nothing about %s", p.Name, subject, a.Goal.Name)
+		says := fact.New(ReleaseSilent, p.Name, subject, a.Goal.Name)
 		if with := a.testedWith(p, framework, p.Index(subject)); with != "" && a.related(p, framework) {
-			return []Evidence{{project.Inferred, says + ", and its authors develop it with " + with, p.Name + " " + subject}}
+			return []Evidence{{project.Inferred, fact.New(DevelopedWith, says, with), atRelease(p, subject)}}
 		}
-		return []Evidence{{project.None, says, p.Name + " " + subject}}
+		return []Evidence{{project.None, says, atRelease(p, subject)}}
 	}
 	first := a.firstOf(framework, target)
 	if r.Published.IsZero() { // the short documents of packages that nobody declares have no dates
@@ -255,23 +254,23 @@ func (a *Judgement) About(p, framework *universe.Package, subject string, target
 		if slices.Contains(r.Peers, d) || slices.Contains(r.Covered, d) {
 			kind = "peers"
 		}
-		e := Evidence{Where: fmt.Sprintf("%s %s, %s", p.Name, subject, kind)}
+		e := Evidence{Where: fact.New(AtDemands, p.Name, subject, kind)}
 		e.Grade, e.Says = a.grade(r, d, framework, first, target)
 		if over != nil && !slices.Contains(r.Covered, d) { // what the manifest says in its place is no statement
 			if e.Grade != project.Refused {
 				continue
 			}
-			e.Says, bound[d.As] = fmt.Sprintf("overrides has %s %s", over.Key(), over.Written), true
+			e.Says, bound[d.As] = fact.New(Overridden, over.Key(), over.Written), true
 		} else if bound[d.As] {
 			continue
 		} else if over != nil && e.Grade == project.Refused {
-			e.Grade, e.Says = project.SetAside, fmt.Sprintf("%s, and overrides has %s %s", e.Says, over.Key(), over.Written)
+			e.Grade, e.Says = project.SetAside, fact.New(AndOverridden, e.Says, over.Key(), over.Written)
 		}
 		if claim != nil && e.Grade == project.Open {
 			continue // the claim says more
 		}
 		if kind == "needs" {
-			e.Says += a.secondCopy(d, framework, target)
+			e.Says = a.secondCopy(e.Says, d, framework, target)
 		}
 		all = append(all, e)
 	}
@@ -286,30 +285,29 @@ func (a *Judgement) doubt(p, framework *universe.Package, subject string, target
 	if i == nil {
 		return nil
 	}
-	earlier, later := a.sentences(p, framework, i)
-	return &Evidence{project.Inferred,
-		fmt.Sprintf("%s, and %s: so %s is not taken to be compatible with %s", earlier, later, subject, a.Goal),
-		p.Name + " " + p.Version(i.by).String()}
+	earlier, later := a.sayings(p, framework, i)
+	return &Evidence{project.Inferred, fact.New(SoNotTaken, earlier, later, subject, a.Goal),
+		atRelease(p, p.Version(i.by).String())}
 }
 
-// Doubt says why a release that states nothing against some releases of the framework, or nothing
-// at all, is not taken to be compatible with them; "" where it is, or excludes them itself.
-func (a *Judgement) Doubt(name, v string, target []string) string {
+// Doubt tells why a release that states nothing against some releases of the framework, or nothing
+// at all, is not taken to be compatible with them; none where it is, or excludes them itself.
+func (a *Judgement) Doubt(name, v string, target []string) fact.Fact {
 	p, err := a.Pkg(name)
 	if err != nil {
-		return ""
+		return fact.Fact{}
 	}
 	framework, err := a.Pkg(a.Goal.Name)
 	if err != nil {
-		return ""
+		return fact.Fact{}
 	}
 	wanted := a.setOf(framework, target)
 	i := a.infer(p, framework, p.Index(v), wanted)
 	if i == nil {
 		return a.undated(p, framework, v, target)
 	}
-	earlier, later := a.sentences(p, framework, i)
-	return earlier + ", and " + later
+	earlier, later := a.sayings(p, framework, i)
+	return fact.New(Both, earlier, later)
 }
 
 // claim is the evidence of what a release claims about the goal; nil where it claims nothing of it.
@@ -319,48 +317,46 @@ func (a *Judgement) claim(r *universe.Release, p, framework *universe.Package, t
 	if !slices.ContainsFunc(target, func(v string) bool { return named.Has(framework.Index(v)) }) {
 		return nil
 	}
-	e := Evidence{Where: fmt.Sprintf("%s %s, classifiers", p.Name, r.Version)}
-	e.Grade, e.Says = datedGrade(r, framework, a.firstOf(framework, target), "names "+a.namesOf(p, i, framework))
+	e := Evidence{Where: fact.New(AtClaims, p.Name, r.Version)}
+	e.Grade, e.Says = datedGrade(r, framework, a.firstOf(framework, target), fact.New(Names, a.namesOf(p, i, framework)))
 	return &e
 }
 
-// secondCopy is the remark on a release that needs the framework instead of having it as a peer.
-func (a *Judgement) secondCopy(d universe.Demand, framework *universe.Package, target []string) string {
+// secondCopy adds the remark on a release that needs the framework instead of having it as a peer.
+func (a *Judgement) secondCopy(says fact.Fact, d universe.Demand, framework *universe.Package, target []string) fact.Fact {
 	if a.App.Strategy.Single {
-		return ""
+		return says
 	}
 	if d.Package != framework.Name {
-		return "; a need, and not a peer: it has a copy of its own"
+		return fact.New(OwnCopy, says)
 	}
 	set, err := framework.Admit(d.Text)
 	if err == nil && slices.ContainsFunc(target, func(v string) bool { return set.Has(framework.Index(v)) }) {
-		return "; a need, and not a peer: it shares the application's copy only while the range admits that, and brings a " +
-			"second copy after"
+		return fact.New(SecondCopy, says)
 	}
-	return "; a need, and not a peer: it would bring a second copy of " + framework.Name +
-		" beside the goal, which Molt does not accept"
+	return fact.New(NoSecondCopy, says, framework.Name)
 }
 
 // grade grades one demand on the framework.
 func (a *Judgement) grade(r *universe.Release, d universe.Demand, framework *universe.Package, first *universe.Release,
-	target []string) (project.Grade, string) {
-	says := "asks for " + asked(d)
+	target []string) (project.Grade, fact.Fact) {
+	says := fact.New(Asks, asked(d))
 	set, err := framework.Admit(d.Text)
 	admits := slices.ContainsFunc(target, func(v string) bool { return set.Has(framework.Index(v)) })
 	switch {
 	case err != nil:
-		return project.Refused, says + ", which cannot be read"
+		return project.Refused, fact.New(Unreadable, says)
 	case !admits:
 		return project.Refused, says
 	}
 	if c, err := a.App.Scheme.Constrain(d.Text); err != nil || !c.Bounded() {
 		if first != nil && !first.Published.IsZero() && !r.Published.IsZero() && inOrder(framework) {
 			if days := int(first.Published.Sub(r.Published) / (24 * time.Hour)); days > 0 {
-				return project.Open, fmt.Sprintf("%s, open range, published %s, %s before %s %s existed: promises nothing",
-					says, r.Published.Format(time.DateOnly), daysOf(days), framework.Name, first.Version)
+				return project.Open, fact.New(AskedBefore, says, r.Published.Format(time.DateOnly), fact.Counted{N: days, Of: "day"},
+					framework.Name, first.Version)
 			}
 		}
-		return project.Open, says + ", open range: does not rule it out, promises nothing"
+		return project.Open, fact.New(AsksOpenly, says)
 	}
 	return datedGrade(r, framework, first, says)
 }
@@ -375,22 +371,24 @@ func asked(d universe.Demand) string {
 
 // datedGrade grades a statement that names the goal by when it was made.
 func datedGrade(r *universe.Release, framework *universe.Package, first *universe.Release,
-	says string) (project.Grade, string) {
+	says fact.Fact) (project.Grade, fact.Fact) {
 	if first == nil || first.Published.IsZero() || r.Published.IsZero() {
 		return project.Stated, says
 	}
 	if !inOrder(framework) {
 		return project.Stated, says // the assessment says so, once
 	}
-	existed := framework.Name + " " + first.Version.String()
 	days := int(r.Published.Sub(first.Published) / (24 * time.Hour))
-	when := fmt.Sprintf(", published %s", r.Published.Format(time.DateOnly))
-	switch {
-	case days < 0:
-		return project.Early, fmt.Sprintf("%s%s, %d days before %s existed", says, when, -days, existed)
-	default:
-		return project.Stated, fmt.Sprintf("%s%s, %d days after %s", says, when, days, existed)
+	grade, kind := project.Stated, DaysAfter
+	if days < 0 {
+		grade, kind, days = project.Early, DaysBefore, -days
 	}
+	return grade, fact.New(kind, says, r.Published.Format(time.DateOnly), fact.Counted{N: days, Of: "day"}, framework.Name,
+		first.Version)
+}
+
+func atRelease(p *universe.Package, release string) fact.Fact {
+	return fact.New(AtRelease, p.Name, release)
 }
 
 // firstOf returns the first stable release among the target's.

@@ -10,7 +10,7 @@ import (
 // Evenly leaves members of a family that go ahead of the framework the releases that all have by
 // number, or else by major.
 func (a *Judgement) Evenly(c Choice, names []string) error {
-	if len(names) < 2 || a.Akin(names[0], names[1]) == DeclaredFamily {
+	if len(names) < 2 || a.Akin(names[0], names[1]).Is(DeclaredFamily) {
 		return nil
 	}
 	major := func(name, v string) (string, error) {
@@ -57,7 +57,7 @@ func (a *Judgement) inFamily(name string, p *universe.Package, over crossing, am
 	at := p.Known(a.Locked(name))
 	c, names := Choice{name: Texts(p, among)}, []string{name}
 	for _, other := range a.Names() {
-		if other == name || at == nil || a.Akin(name, other) == "" || a.Akin(name, other) == DeclaredFamily ||
+		if other == name || at == nil || a.Akin(name, other).None() || a.Akin(name, other).Is(DeclaredFamily) ||
 			slices.Contains(a.App.Held, other) {
 			continue
 		}

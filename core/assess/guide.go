@@ -1,9 +1,9 @@
 package assess
 
 import (
-	"fmt"
 	"slices"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/core/version"
@@ -43,26 +43,27 @@ func (a *Judgement) after(major string, p *universe.Package, at int) bool {
 // RetirementOf says whether a package retires: its maintainers say so, or a guide does.
 func (a *Judgement) RetirementOf(p *universe.Package) *Retirement {
 	said := RetirementOf(p, a.Goal.Name)
+	if said != nil && said.Kind == project.Swallowed && a.later(universe.NewestStable(p).Deprecated) {
+		said = nil
+	}
 	if about, runtime := a.described(p); about != "" && !runtime && a.Declaration(about).As != "" && said != nil &&
 		said.Kind == project.Abandoned {
 		said = a.selfDescribed(about)
-	}
-	if said != nil && said.Kind == project.Swallowed && a.later(said.Says) {
-		said = nil
 	}
 	if said != nil && said.Kind != project.Abandoned {
 		return said
 	}
 	for _, g := range a.guides("") {
-		for _, f := range g.Facts {
+		for _, f := range g.Advice {
 			if f.Name != p.Name || f.Confidence == project.Guessed {
 				continue
 			}
 			switch f.Kind {
-			case project.RenamedFact:
-				return &Retirement{Kind: project.Renamed, Successor: f.Becomes, Says: f.Line(), Where: f.Where(), Advised: true}
-			case project.SwallowedFact:
-				return &Retirement{Kind: project.Swallowed, Says: f.Line(), Where: f.Where(), Advised: true}
+			case project.AboutRenamed:
+				return &Retirement{Kind: project.Renamed, Successor: f.Becomes, Says: f.Said(), Where: f.Where(),
+					Advised: true}
+			case project.AboutSwallowed:
+				return &Retirement{Kind: project.Swallowed, Says: f.Said(), Where: f.Where(), Advised: true}
 			}
 		}
 	}
@@ -111,7 +112,7 @@ func (a *Judgement) advises(p *universe.Package, v string, target []string) bool
 // inStep reports whether people say that a declared package moves together with the goal: advice, or a family that the
 // framework is in.
 func (a *Judgement) inStep(name string, p *universe.Package) bool {
-	return a.Akin(a.Goal.Name, name) != "" ||
+	return !a.Akin(a.Goal.Name, name).None() ||
 		slices.ContainsFunc(a.recommended(p, a.meant), func(one recommendation) bool { return one.here && one.together })
 }
 
@@ -120,21 +121,21 @@ func (a *Judgement) inStep(name string, p *universe.Package) bool {
 type recommendation struct {
 	set                   version.Set
 	here, later, together bool
-	says                  string
+	says                  fact.Fact
 }
 
-// Advised says which guide wants a declared package off its release with some releases of the framework; "" for none.
-func (a *Judgement) Advised(name string, target []string) string {
+// Advised tells which guide wants a declared package off its release with some releases of the framework.
+func (a *Judgement) Advised(name string, target []string) fact.Fact {
 	p, err := a.Pkg(name)
 	if err != nil {
-		return ""
+		return fact.Fact{}
 	}
 	for _, one := range a.recommended(p, target) {
 		if one.here && !one.set.Has(p.Index(a.Locked(name))) {
 			return one.says
 		}
 	}
-	return ""
+	return fact.Fact{}
 }
 
 // recommended returns what guides say that a package must be at, as seen from some releases of the
@@ -150,13 +151,14 @@ func (a *Judgement) recommended(p *universe.Package, target []string) (all []rec
 	}
 	major := a.App.Scheme.Major(framework.Version(at))
 	for _, g := range a.guides("") {
-		for _, f := range g.Facts {
-			if f.Kind != project.CompanionFact || f.Name != p.Name || f.Confidence == project.Guessed {
+		for _, f := range g.Advice {
+			if f.Kind != project.AboutCompanion || f.Name != p.Name || f.Confidence == project.Guessed {
 				continue
 			}
 			if set, err := p.Admit(f.Needs); err == nil && !set.Empty() {
 				all = append(all, recommendation{
-					set, g.To == major, g.To != major && a.after(g.To, framework, at), f.Together, f.Line() + ", says " + f.Source})
+					set, g.To == major, g.To != major && a.after(g.To, framework, at), f.Together,
+					fact.New(AdvisedBy, f.Said(), f.Source)})
 			}
 		}
 	}
@@ -167,9 +169,9 @@ func (a *Judgement) recommended(p *universe.Package, target []string) (all []rec
 func (a *Judgement) advised(name string) []Evidence {
 	var all []Evidence
 	for _, g := range a.guides("") {
-		for _, f := range g.Facts {
-			if f.Name == name && f.Kind == project.CompanionFact {
-				all = append(all, Evidence{project.Advised, fmt.Sprintf("%s %s: %s", g.About, g.To, f.Line()), f.Where()})
+		for _, f := range g.Advice {
+			if f.Name == name && f.Kind == project.AboutCompanion {
+				all = append(all, Evidence{project.Advised, fact.New(Advises, g.About, g.To, f.Said()), f.Where()})
 			}
 		}
 	}
@@ -180,8 +182,8 @@ func (a *Judgement) advised(name string) []Evidence {
 func (a *Judgement) AdvisedRuntimes(major string) []RuntimeNeed {
 	var all []RuntimeNeed
 	for _, g := range a.guides(major) {
-		for _, f := range g.Facts {
-			if f.Kind != project.RuntimeFact || f.Confidence == project.Guessed {
+		for _, f := range g.Advice {
+			if f.Kind != project.AboutRuntime || f.Confidence == project.Guessed {
 				continue
 			}
 			n := RuntimeNeed{Runtime: a.App.Runtime(f.Name), Needs: f.Needs, By: f.Source, Deployed: a.App.Assumed()[f.Name]}
@@ -192,9 +194,8 @@ func (a *Judgement) AdvisedRuntimes(major string) []RuntimeNeed {
 	return all
 }
 
-// touching returns the facts of the guides that concern the application: facts about its packages,
-// facts whose names were found in its source, and facts that belong to every such upgrade. Each
-// comes with its major.
+// touching returns the advice of the guides that concerns the application: about its packages, about names that were
+// found in its source, and what belongs to every such upgrade. Each comes with its major.
 func (a *Judgement) touching() []Touch {
 	var all []Touch
 	locked := map[string][]string{}
@@ -202,12 +203,12 @@ func (a *Judgement) touching() []Touch {
 		locked = a.Base.Versions()
 	}
 	for _, g := range a.guides("") {
-		for _, f := range g.Facts {
+		for _, f := range g.Advice {
 			touches := true
 			switch f.Kind {
-			case project.RenamedFact, project.SwallowedFact, project.CompanionFact:
+			case project.AboutRenamed, project.AboutSwallowed, project.AboutCompanion:
 				touches = locked[f.Name] != nil || a.Declaration(f.Name).As != ""
-			case project.SymbolFact, project.OptionFact:
+			case project.AboutSymbol, project.AboutOption:
 				touches = len(f.Found) > 0
 			}
 			if touches {
@@ -218,8 +219,8 @@ func (a *Judgement) touching() []Touch {
 	return all
 }
 
-// A Touch is a fact that touches the application.
+// A Touch is advice that concerns the application.
 type Touch struct {
 	About, To string
-	Fact      project.Fact
+	Advice    project.Advice
 }

@@ -46,8 +46,8 @@ func TestRecommended(t *testing.T) {
 		source, app := projecttest.Sketch(t, test.universe)
 		if test.needs != "" {
 			app.Guides = []project.Guide{{
-				About: "hull", To: "5", Facts: []project.Fact{
-					{Kind: project.CompanionFact, Name: "rope", Needs: test.needs, Together: test.together,
+				About: "hull", To: "5", Advice: []project.Advice{
+					{Kind: project.AboutCompanion, Name: "rope", Needs: test.needs, Together: test.together,
 						Source: "the guide", Confidence: project.Sure}}}}
 		}
 		if test.family {
@@ -82,8 +82,8 @@ func TestRenamedTypes(t *testing.T) {
 		}
 		if guided {
 			app.Guides = []project.Guide{{
-				About: "hull", To: "5", Facts: []project.Fact{
-					{Kind: project.RenamedFact, Name: "types-hull", Becomes: "hulltypes", Source: "the guide",
+				About: "hull", To: "5", Advice: []project.Advice{
+					{Kind: project.AboutRenamed, Name: "types-hull", Becomes: "hulltypes", Source: "the guide",
 						Confidence: project.Sure}}}}
 		}
 		got, err := Assess(context.Background(), source, app, project.Goal{Name: "hull", Constraint: "5"})

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"sync"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -189,11 +190,11 @@ type inference struct {
 	first  bool // the later one is the first to accept what is wanted
 }
 
-// sentences tells what the two releases of an inference say.
-func (a *Judgement) sentences(p, framework *universe.Package, i *inference) (earlier, later string) {
-	earlier, later = a.sentence(p, i.at, framework), a.sentence(p, i.by, framework)
+// sayings returns what the two releases of an inference say.
+func (a *Judgement) sayings(p, framework *universe.Package, i *inference) (earlier, later fact.Fact) {
+	earlier, later = a.says(p, i.at, framework), a.says(p, i.by, framework)
 	if i.first {
-		later += ", the first to accept it"
+		later = fact.New(FirstToAccept, later)
 	}
 	return earlier, later
 }
@@ -262,17 +263,17 @@ func (a *Judgement) silent(p *universe.Package, all *statements) bool {
 	return at >= 0 && len(all.all[at].demands) == 0
 }
 
-// sentence says what a release states about the framework.
-func (a *Judgement) sentence(p *universe.Package, at int, framework *universe.Package) string {
+// says tells what a release states about the framework.
+func (a *Judgement) says(p *universe.Package, at int, framework *universe.Package) fact.Fact {
 	r := p.At(at)
 	demands := a.onFramework(r)
 	if names := a.namesOf(p, at, framework); names != "" {
-		return fmt.Sprintf("%s %s names %s", p.Name, r.Version, names)
+		return fact.New(ReleaseNames, p.Name, r.Version, names)
 	}
 	if len(demands) == 0 {
-		return fmt.Sprintf("%s %s says nothing about %s", p.Name, r.Version, framework.Name)
+		return fact.New(ReleaseSilent, p.Name, r.Version, framework.Name)
 	}
-	return fmt.Sprintf("%s %s asks for %s", p.Name, r.Version, asked(demands[0]))
+	return fact.New(ReleaseAsks, p.Name, r.Version, asked(demands[0]))
 }
 
 // reached reports whether some of the wanted releases belong to the major in use, or to one before it.

@@ -2,48 +2,53 @@ package assess
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"testing"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/samples/projecttest"
 )
 
 // The examples of docs/judgement.md: the standing of a package, the release to go to, and what is said.
 func TestJudgement(t *testing.T) {
+	silent, open := fact.New(ReleaseSilent, "keel", "1.0.0", "fw"), fact.New(AsksOpenly, fact.New(Asks, "fw >=3"))
 	for _, test := range []struct {
 		name, universe string
 		change         func(*project.Application)
 		about          string
 		want           project.Standing
-		to, says       string
+		to             string
+		says           fact.Fact
 	}{
 		{"never back", "app: fw@^3 lab@^1.0.1\nfw@3\nfw@5\nlab@1.0: peer:fw@*\nlab@1.0.1: peer:fw@<5",
 			func(a *project.Application) { a.Trusted = []string{"lab"} }, "lab", project.Blocked,
-			"", "only 1.0.0 and older would do; nothing goes back unasked"},
+			"", fact.New(OnlyOlder, "1.0.0")},
 		{"a sibling is the framework", "app: fw@^3 fw-draw@^3 keel@^1\nfw@3\nfw@5\nfw-draw@3\nfw-draw@5\nkeel@1: " +
-			"peer:fw-draw@^3\nkeel@2: peer:fw-draw@^5", nil, "keel", project.Together, "2.0.0", "asks for fw-draw ^5"},
+			"peer:fw-draw@^3\nkeel@2: peer:fw-draw@^5", nil, "keel", project.Together, "2.0.0",
+			fact.New(Asks, "fw-draw ^5")},
 		{"silent, and a later major accepts", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@2: peer:fw@^5", nil, "keel",
-			project.Together, "2.0.0", "keel 1.0.0 says nothing about fw, and keel 2.0.0 asks for fw ^5, the first to accept " +
-				"it: so 1.0.0 is not taken to be compatible with fw@5"},
+			project.Together, "2.0.0", fact.New(SoNotTaken, fact.New(ReleaseSilent, "keel", "1.0.0", "fw"),
+				fact.New(FirstToAccept, fact.New(ReleaseAsks, "keel", "2.0.0", "fw ^5")), "1.0.0", "fw@5")},
 		{"the same, trusted", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@2: peer:fw@^5",
-			func(a *project.Application) { a.Trusted = []string{"keel"} }, "keel", project.Silent, "", "says nothing"},
+			func(a *project.Application) { a.Trusted = []string{"keel"} }, "keel", project.Silent, "", silent},
 		{"the same, advised", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@2: peer:fw@^5", func(a *project.Application) {
 			a.Guides = []project.Guide{{About: "fw", To: "5",
-				Facts: []project.Fact{{Kind: project.CompanionFact, Name: "keel", Needs: "^1", Source: "the guide",
+				Advice: []project.Advice{{Kind: project.AboutCompanion, Name: "keel", Needs: "^1", Source: "the guide",
 					Confidence: project.Sure}}}}
-		}, "keel", project.Silent, "", "keel must be at ^1"},
+		}, "keel", project.Silent, "", fact.New(Advises, "fw", "5", fact.New(project.GuideBeside, "keel", "^1"))},
 		{"silent, and a later minor accepts", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@1.5: peer:fw@^3||^5", nil, "keel",
-			project.Silent, "", "says nothing"},
+			project.Silent, "", silent},
 		{"open, and later releases end before", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1: peer:fw@>=3\nkeel@2: peer:fw@^3",
-			nil, "keel", project.Blocked, "", "asks for fw ^3"},
+			nil, "keel", project.Blocked, "", fact.New(Asks, "fw ^3")},
 		{"open, and later releases begin after",
 			"app: fw@^3 keel@^1\nfw@3\nfw@5\nfw@6\nkeel@1: peer:fw@>=3\nkeel@2: peer:fw@^6", nil, "keel", project.Ready,
-			"", "open range"},
+			"", open},
 		{"open, and later releases accept", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1: peer:fw@>=3\nkeel@2: peer:fw@^5",
-			nil, "keel", project.Ready, "", "open range"},
+			nil, "keel", project.Ready, "", open},
 		{"previews tell nothing", "app: fw@^3 keel@^1\nfw@3\nfw@5\nkeel@1\nkeel@2.0-rc.1: peer:fw@^5", nil, "keel",
-			project.Silent, "", "says nothing"},
+			project.Silent, "", silent},
 	} {
 		source, app := projecttest.Sketch(t, test.universe)
 		if app.Locked == nil {
@@ -57,12 +62,10 @@ func TestJudgement(t *testing.T) {
 			t.Fatalf("%s: %v", test.name, err)
 		}
 		one := find(got, test.about)
-		says := ""
-		for _, e := range one.Evidence {
-			says += e.Says + "; "
-		}
-		if one.Standing != test.want || one.To != test.to && test.to != "" || !strings.Contains(says, test.says) {
-			t.Errorf("%s: %s to %q: %s; want %s to %q: %s", test.name, one.Standing, one.To, says, test.want, test.to, test.says)
+		said := slices.ContainsFunc(one.Evidence, func(e Evidence) bool { return e.Says.Equal(test.says) })
+		if one.Standing != test.want || one.To != test.to && test.to != "" || !said {
+			t.Errorf("%s: %s to %q: %v; want %s to %q: %s", test.name, one.Standing, one.To, one.Evidence, test.want, test.to,
+				test.says)
 		}
 	}
 }

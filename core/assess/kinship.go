@@ -5,53 +5,60 @@ import (
 	"strings"
 	"time"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/core/version"
 )
 
-// DeclaredFamily is the ground of a family that people declared.
-const DeclaredFamily = "declared as a family"
+// The grounds of a family. All but the first qualify what the packages have in common.
+const (
+	DeclaredFamily fact.Kind = "declared as a family"  //
+	SameNumbers    fact.Kind = "equal release numbers" // what they have in common
+	SameDays       fact.Kind = "same days"             // what they have in common
+	OneRepository  fact.Kind = "one repository"        //
+	AsksExactly    fact.Kind = "one asks for exactly the other"
+)
 
-// Akin returns the ground on which two declared packages are a family, which moves in step; "" for
-// none: people said so, or they have a scope, a name stem or a repository in common, or one asks
+// Akin returns the ground on which two declared packages are a family, which moves in step; none for
+// no such ground: people said so, or they have a scope, a name stem or a repository in common, or one asks
 // for exactly its own number of the other, and they were published under the same version numbers,
 // or on the same days in the same majors.
-func (a *Judgement) Akin(x, y string) string {
+func (a *Judgement) Akin(x, y string) fact.Fact {
 	type pair struct{ akin, to string }
 	key := pair{min(x, y), max(x, y)}
 	known, ok := a.memo.statements.Load(key)
 	if !ok {
 		known, _ = a.memo.statements.LoadOrStore(key, a.akin(key.akin, key.to))
 	}
-	return known.(string)
+	return known.(fact.Fact)
 }
 
-func (a *Judgement) akin(x, y string) string {
+func (a *Judgement) akin(x, y string) fact.Fact {
 	for _, family := range a.App.Families {
 		if slices.Contains(family, x) && slices.Contains(family, y) {
-			return DeclaredFamily
+			return fact.New(DeclaredFamily)
 		}
 	}
-	common := ""
+	var common fact.Kind
 	if a.App.Kin != nil {
 		common = a.App.Kin(x).Common(a.App.Kin(y))
 	}
 	if common == "" && a.repository(x) != "" && a.repository(x) == a.repository(y) {
-		common = "one repository"
+		common = OneRepository
 	}
 	if common == "" && (a.exactly(x, y) || a.exactly(y, x)) {
-		common = "one asks for exactly the other"
+		common = AsksExactly
 	}
 	switch {
 	case common == "":
-		return ""
+		return fact.Fact{}
 	case a.sameHistory(x, y):
-		return common + ", and equal release numbers"
+		return fact.New(SameNumbers, fact.New(common))
 	case a.sameDays(x, y):
-		return common + ", and released on the same days"
+		return fact.New(SameDays, fact.New(common))
 	}
-	return ""
+	return fact.Fact{}
 }
 
 // sameDays reports whether, as long as there were both, at least three out of four releases of each
@@ -198,7 +205,7 @@ func (a *Judgement) relatives() error {
 		switch {
 		case name == a.Goal.Name:
 			continue
-		case a.Akin(a.Goal.Name, name) != "" && a.sameHistory(a.Goal.Name, name):
+		case !a.Akin(a.Goal.Name, name).None() && a.sameHistory(a.Goal.Name, name):
 			a.kin.siblings[p.Name], a.kin.capped[name], a.kin.owned[name] = true, true, true
 		case a.App.Kin != nil && at != nil && a.App.Kin(p.Name).Near(a.App.Kin(framework.Name)) &&
 			a.followsMajors(p, framework, at.Version):

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/samples/projecttest"
 )
@@ -65,11 +66,11 @@ func TestReleasedTogether(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for pair, want := range map[string]string{
-		"crank drum": "one repository, and released on the same days", "crank pawl": "", "crank bell": ""} {
+	for pair, want := range map[string]fact.Fact{
+		"crank drum": fact.New(SameDays, fact.New(OneRepository)), "crank pawl": {}, "crank bell": {}} {
 		x, y, _ := strings.Cut(pair, " ")
-		if got := a.Akin(x, y); got != want || a.Akin(y, x) != want {
-			t.Errorf("%s: %q, not %q", pair, got, want)
+		if got := a.Akin(x, y); !got.Equal(want) || !a.Akin(y, x).Equal(want) {
+			t.Errorf("%s: %s, not %s", pair, got, want)
 		}
 	}
 }

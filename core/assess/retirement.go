@@ -1,8 +1,7 @@
 package assess
 
 import (
-	"fmt"
-
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/prose"
 	"molt/core/universe"
@@ -12,8 +11,8 @@ import (
 type Retirement struct {
 	Kind      project.RetirementKind
 	Successor string // for a renamed package
-	Says      string
-	Where     string
+	Says      fact.Fact
+	Where     fact.Fact
 	Advised   bool // a guide says so, and not the maintainers
 }
 
@@ -26,8 +25,8 @@ func RetirementOf(p *universe.Package, framework string) *Retirement {
 	if newest == nil || newest.Deprecated == "" {
 		return nil
 	}
-	r := &Retirement{Kind: project.Abandoned, Says: newest.Deprecated,
-		Where: fmt.Sprintf("%s %s, deprecation", p.Name, newest.Version)}
+	r := &Retirement{Kind: project.Abandoned, Says: fact.Quote(newest.Deprecated),
+		Where: fact.New(AtDeprecation, p.Name, newest.Version)}
 	if prose.Absorbed(newest.Deprecated, framework) {
 		r.Kind = project.Swallowed
 		return r
@@ -48,7 +47,7 @@ func (a *Judgement) selfDescribed(about string) *Retirement {
 		releases = append(releases, a.meant[len(a.meant)-1])
 	}
 	for _, v := range releases {
-		if says, where := a.DescribesItself(about, v); says != "" {
+		if says, where := a.DescribesItself(about, v); !says.None() {
 			return &Retirement{Kind: project.Swallowed, Says: says, Where: where}
 		}
 	}
@@ -67,15 +66,15 @@ func (a *Judgement) Ended(name string) bool {
 	return err == nil && ended(p)
 }
 
-// DescribesItself says that a release of a declared package brings its own type declarations, and
-// where that was read; "" where it is not said to.
-func (a *Judgement) DescribesItself(name, v string) (says, where string) {
+// DescribesItself tells that a release of a declared package brings its own type declarations, and
+// where that was read; none where it is not said to.
+func (a *Judgement) DescribesItself(name, v string) (says, where fact.Fact) {
 	p, err := a.Pkg(name)
 	if err != nil {
-		return "", ""
+		return says, where
 	}
 	if r := p.Known(v); r == nil || !r.Typed {
-		return "", ""
+		return says, where
 	}
-	return fmt.Sprintf("%s %s brings its own type declarations", p.Name, v), p.Name + " " + v
+	return fact.New(BringsTypes, p.Name, v), atRelease(p, v)
 }

@@ -1,10 +1,10 @@
 package assess
 
 import (
-	"fmt"
 	"maps"
 	"slices"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -113,8 +113,7 @@ func blame(packages []Assessed) {
 			if by := &packages[i]; by.Name == t.By && by.Standing == project.Blocked && by.Group != transitive {
 				by.Through = append(by.Through, t.Name)
 				by.Evidence = append(by.Evidence,
-					Evidence{project.Refused, fmt.Sprintf("brings in %s %s, of which no release is compatible with the goal",
-						t.Name, t.Locked), by.Name + " " + by.Locked})
+					Evidence{project.Refused, fact.New(BringsIn, t.Name, t.Locked), fact.New(AtRelease, by.Name, by.Locked)})
 			}
 		}
 	}
@@ -208,7 +207,7 @@ func (a *Judgement) solved(got *Assessed, p *universe.Package, accepts Acceptanc
 // A Wait is a package whose next release decides whether a goal can be reached.
 type Wait struct {
 	Package string
-	For     string // what that release has to do
+	For     fact.Fact // what that release has to do
 }
 
 // waitList names the packages without whose next release the goal stays out of reach, and reports whether releases of
@@ -233,9 +232,9 @@ func (a *Judgement) waitList(packages []Assessed, framework *universe.Package, t
 		if err != nil {
 			return nil, false, err
 		}
-		next := fmt.Sprintf("is compatible with %s %s", a.Goal.Name, a.Goal.Constraint)
+		next := fact.New(Accepting, a.Goal.Name, a.Goal.Constraint)
 		if got.Preview != "" {
-			next += fmt.Sprintf(", as its prerelease %s does", got.Preview)
+			next = fact.New(AcceptingAs, next, got.Preview)
 		}
 		if minds := !a.Acceptors(p, framework, target).All.Meets(a.Usable(p, got.Locked)); minds || got.Through == nil {
 			waits = append(waits, Wait{got.Name, next})

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -60,9 +61,9 @@ func TestWaysOfSeveralGoals(t *testing.T) {
 	}
 	var got []string
 	for _, w := range ways {
-		got = append(got, w.Title+": "+project.GoalTexts(w.Goals))
+		got = append(got, w.Title.String()+": "+project.GoalTexts(w.Goals))
 	}
-	if want := "leave out the goal mast@2: hull@2"; strings.Join(got, "; ") != want {
+	if want := "way: without a goal(mast@2): hull@2"; strings.Join(got, "; ") != want {
 		t.Errorf("ways are %q, want %q", got, want)
 	}
 }
@@ -83,7 +84,8 @@ func TestWaysOut(t *testing.T) {
 			hulk@4.0
 			rudder@1.0: peer:hulk@^3
 			rudder@2.0: peer:hulk@^4`,
-			"move hulk: ^3 becomes ^4; move rudder: ^2 becomes ^1; drop take out rudder; drop take out hulk"},
+			"move a line becomes(hulk, ^3, ^4); move a line becomes(rudder, ^2, ^1); drop way: take out(rudder); " +
+				"drop way: take out(hulk)"},
 		{"two lines have to", `
 			app: hulk@^3 rudder@^2 sail@^2
 			hulk@3.0
@@ -91,23 +93,23 @@ func TestWaysOut(t *testing.T) {
 			rudder@2.0: peer:hulk@^4
 			sail@1.0: peer:hulk@^3
 			sail@2.0: peer:hulk@^4 peer:rudder@^2`,
-			"move rudder: ^2 becomes ^1, sail: ^2 becomes ^1"},
+			"move all of these(a line becomes(rudder, ^2, ^1), a line becomes(sail, ^2, ^1))"},
 		{"a preview", `
 			app: hulk@^4 rudder@^1
 			hulk@4.0
 			rudder@1.0: peer:hulk@^3
 			rudder@2.0-rc.1: peer:hulk@^4`,
-			"preview allow previews of rudder: rudder: ^1 becomes ^2.0.0-rc.1; drop take out rudder"},
+			"preview way: with previews(rudder, a line becomes(rudder, ^1, ^2.0.0-rc.1)); drop way: take out(rudder)"},
 		{"a successor", `
 			app: hulk@^4 old@^1
 			hulk@4.0
 			old@1.0: peer:hulk@^3 # renamed to new
 			new@1.0: peer:hulk@^4`,
-			"replace old becomes new ^1.0.0; drop take out old"},
+			"replace way: replace(old, new, ^1.0.0); drop way: take out(old)"},
 		{"nothing but a package less", `
 			app: deck@^1
 			deck@1.0: ghost@^2`,
-			"drop take out deck"},
+			"drop way: take out(deck)"},
 	}
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {
@@ -119,7 +121,7 @@ func TestWaysOut(t *testing.T) {
 			}
 			var got []string
 			for _, w := range ways {
-				got = append(got, string(w.Kind)+" "+w.Title)
+				got = append(got, string(w.Kind)+" "+w.Title.String())
 			}
 			for i, want := range strings.Split(test.want, "; ") {
 				if i >= len(got) || got[i] != want {
@@ -152,7 +154,7 @@ func TestGoalWays(t *testing.T) {
 		t, "app: hulk@^3 keel@^1\nhulk@3.0\nhulk@4.0\nhulk@5.0\nkeel@1.0: peer:hulk@^3\nkeel@2.0: peer:hulk@^4")
 	if ways, err = GoalWays(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "5"}},
 		nil); err != nil || len(ways) != 3 || ways[0].Goals[0].String() != "hulk@4" || ways[1].Kind != DropWay ||
-		ways[2].Title != "set aside what keel asks of hulk" {
+		!ways[2].Title.Equal(fact.New(SetAside, "keel", "hulk")) {
 		t.Errorf("a lesser goal: %+v, %v", ways, err)
 	}
 	app.Held = nil
@@ -265,7 +267,8 @@ func TestWaysOutOfSeveralTangles(t *testing.T) {
 	source, app = projecttest.Sketch(t, "app: a@^1 b@^1 c@^1 d@^1\na@1: ghost@^1\nb@1: ghoul@^1\nc@1: peer:d@^2\nd@1\nd@2")
 	app.Locked = nil
 	ways, err = WaysOut(context.Background(), source, app, tangleOf(t, source, app))
-	if err != nil || len(ways) == 0 || ways[0].Title != "take out a, take out b, d: ^1 becomes ^2" {
+	if err != nil || len(ways) == 0 || !ways[0].Title.Equal(allOf([]fact.Fact{
+		fact.New(TakeOut, "a"), fact.New(TakeOut, "b"), fact.New(LineBecomes, "d", "^1", "^2")})) {
 		t.Errorf("two packages that cannot stay, and one that moves: %+v, %v", ways, err)
 	}
 }

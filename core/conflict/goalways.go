@@ -2,12 +2,12 @@ package conflict
 
 import (
 	"context"
-	"fmt"
 	"maps"
 	"slices"
 	"strings"
 
 	"molt/core/assess"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -45,7 +45,7 @@ func Reach(ctx context.Context, source universe.Source, app project.Application,
 // A remedy is one thing to do about one declared package that keeps a goal out of reach.
 type remedy struct {
 	kind  WayKind
-	title string
+	title fact.Fact
 	apply func(*project.Application)
 	way   func(*WayOut)
 }
@@ -142,12 +142,12 @@ func (f *finder) waitFor(blocked []string) ([]WayOut, error) {
 	if err != nil {
 		return nil, err
 	}
-	title := fmt.Sprintf("wait for a release of %s that is compatible with %s", blocked[0], f.Goal)
+	title := fact.New(WaitRelease, blocked[0], f.Goal)
 	if len(blocked) > 1 {
-		title = fmt.Sprintf("wait for releases of all of these that go with %s: %s", f.Goal, strings.Join(blocked, ", "))
+		title = fact.New(WaitReleases, f.Goal, strings.Join(blocked, ", "))
 	}
 	if r == nil {
-		title += "; more than that is in the way"
+		title = fact.New(WaitAndMore, title)
 	}
 	return []WayOut{{Kind: WaitWay, Title: title}}, nil
 }
@@ -159,13 +159,14 @@ func (f *finder) remedies(name string) []remedy {
 		app.Declared = slices.DeleteFunc(slices.Clone(app.Declared), func(x project.Declared) bool { return x.As == name })
 	}
 	all := []remedy{
-		{PreviewWay, "allow previews of " + name, func(app *project.Application) {
+		{PreviewWay, fact.New(AllowPreviews, name), func(app *project.Application) {
 			app.Previews = append(slices.Clone(app.Previews), name)
 		},
 			func(w *WayOut) { w.Preview = append(w.Preview, name) }},
-		{DropWay, "take out " + name, without, func(w *WayOut) {
+		{DropWay, fact.New(TakeOut, name), without, func(w *WayOut) {
 			w.Changes = append(w.Changes, project.Change{
-				Name: name, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(name)}, Reason: "way out"})
+				Name: name, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(name)},
+				Reason: fact.New(OneOfWays)})
 		}},
 	}
 	if !f.previewMayHelp(name) {
@@ -175,7 +176,7 @@ func (f *finder) remedies(name string) []remedy {
 		p, err := f.Pkg(name)
 		if err == nil {
 			to := project.Point{Constraint: version.Restyled(f.App.Scheme, d.Text, p.Known(older).Version), Version: older}
-			all = append(all, remedy{BackWay, fmt.Sprintf("go back to %s %s", name, older), func(app *project.Application) {
+			all = append(all, remedy{BackWay, fact.New(GoBack, name, older), func(app *project.Application) {
 				fixed := maps.Clone(app.Fixed)
 				if fixed == nil {
 					fixed = map[string]string{}
@@ -190,12 +191,12 @@ func (f *finder) remedies(name string) []remedy {
 			}, func(w *WayOut) {
 				w.Changes = append(w.Changes, project.Change{
 					Name: name, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(name)},
-					To: to, Reason: "way out"})
+					To: to, Reason: fact.New(OneOfWays)})
 			}})
 		}
 	}
 	if slices.Contains(f.App.Held, name) {
-		all = append([]remedy{{HoldWay, "lift the hold on " + f.App.HeldFor(name), func(app *project.Application) {
+		all = append([]remedy{{HoldWay, fact.New(LiftHold, f.App.HeldFor(name)), func(app *project.Application) {
 			app.Held = slices.DeleteFunc(slices.Clone(app.Held), func(n string) bool { return n == name })
 		}, func(w *WayOut) { w.Unhold = append(w.Unhold, name) }}}, all...)
 	}
@@ -246,7 +247,7 @@ func (f *finder) product(goals []project.Goal, remedies [][]remedy, chosen []rem
 	}
 	app := f.App
 	way := WayOut{Kind: chosen[0].kind}
-	var titles []string
+	var titles []fact.Fact
 	for _, r := range chosen {
 		r.apply(&app)
 		r.way(&way)
@@ -269,7 +270,7 @@ func (f *finder) product(goals []project.Goal, remedies [][]remedy, chosen []rem
 	if err != nil || r == nil {
 		return err
 	}
-	way.Title, way.After = strings.Join(titles, ", "), r
+	way.Title, way.After = allOf(titles), r
 	way.Cost = f.cost(way)
 	f.ways = append(f.ways, way)
 	return nil
@@ -279,7 +280,7 @@ func (f *finder) product(goals []project.Goal, remedies [][]remedy, chosen []rem
 // major before that of the framework's.
 func (f *finder) less(goals []project.Goal) error {
 	for i := 1; i < len(goals); i++ {
-		if found, err := f.lesser("leave out the goal "+goals[i].String(),
+		if found, err := f.lesser(fact.New(WithoutGoal, goals[i]),
 			slices.Delete(slices.Clone(goals), i, i+1)); err != nil || found {
 			return err
 		}
@@ -306,7 +307,7 @@ func (f *finder) less(goals []project.Goal) error {
 		tried[m] = true
 		lesser := slices.Clone(goals)
 		lesser[0].Constraint = m
-		if found, err := f.lesser("go only as far as "+lesser[0].String(), lesser); err != nil || found {
+		if found, err := f.lesser(fact.New(OnlyAsFar, lesser[0]), lesser); err != nil || found {
 			return err
 		}
 	}
@@ -314,7 +315,7 @@ func (f *finder) less(goals []project.Goal) error {
 }
 
 // lesser adds other goals as a way out, where they can be reached.
-func (f *finder) lesser(title string, goals []project.Goal) (bool, error) {
+func (f *finder) lesser(title fact.Fact, goals []project.Goal) (bool, error) {
 	r, _, _, err := Reach(f.Ctx, f.Source, f.App, goals)
 	if err != nil || r == nil {
 		return false, err

@@ -1,8 +1,7 @@
 package conflict
 
 import (
-	"fmt"
-
+	"molt/core/fact"
 	"molt/core/solve"
 )
 
@@ -22,7 +21,7 @@ func (f *finder) waits() ([]WayOut, error) {
 			continue
 		}
 		f.ways = append(f.ways, WayOut{Kind: WaitWay, After: r,
-			Title: fmt.Sprintf("wait for releases of %s that do not ask for %s %s", d.By, d.As, d.Constraint)})
+			Title: fact.New(WaitWithout, d.By, d.As, d.Constraint)})
 	}
 	return f.ways[:min(len(f.ways), mostWays)], nil
 }

@@ -1,10 +1,9 @@
 package conflict
 
 import (
-	"fmt"
 	"slices"
-	"strings"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 )
@@ -78,11 +77,11 @@ func (f *finder) waiversFor(goals []project.Goal, blocked []string) error {
 // waive keeps a way out that sets statements aside.
 func (f *finder) waive(some []project.Waiver, r *solve.Resolution) {
 	way := WayOut{Kind: WaiveWay, Waive: some, After: r}
-	var titles []string
+	var titles []fact.Fact
 	for _, w := range some {
-		titles = append(titles, fmt.Sprintf("set aside what %s asks of %s", w.Package, w.Of))
+		titles = append(titles, fact.New(SetAside, w.Package, w.Of))
 	}
-	way.Title = strings.Join(titles, ", ")
+	way.Title = allOf(titles)
 	way.Cost = f.cost(way)
 	f.ways = append(f.ways, way)
 }

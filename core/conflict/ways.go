@@ -3,12 +3,12 @@ package conflict
 import (
 	"context"
 	"errors"
-	"fmt"
 	"maps"
 	"slices"
 	"strings"
 
 	"molt/core/assess"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -36,7 +36,7 @@ const (
 // A WayOut is a change after which the whole resolves. Each was solved.
 type WayOut struct {
 	Kind    WayKind
-	Title   string
+	Title   fact.Fact
 	Changes []project.Change     // of the manifest
 	Preview []string             // packages whose previews are to be allowed
 	Unhold  []string             // packages whose holds are to be lifted
@@ -192,17 +192,17 @@ func (f *finder) attempt(kind WayKind, c assess.Choice, previews []string) error
 		return err
 	}
 	way := WayOut{Kind: kind, After: r, Preview: previews}
-	var titles []string
+	var titles []fact.Fact
 	for _, d := range f.App.Declared {
 		among, changed := c[d.As]
 		if !changed {
 			continue
 		}
 		change := project.Change{Name: d.As, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(d.As)},
-			Reason: "way out"}
+			Reason: fact.New(OneOfWays)}
 		if len(among) == 0 {
 			way.Changes = append(way.Changes, change)
-			titles = append(titles, "take out "+d.As)
+			titles = append(titles, fact.New(TakeOut, d.As))
 			continue
 		}
 		v := project.VersionOf(r, d.As)
@@ -219,11 +219,11 @@ func (f *finder) attempt(kind WayKind, c assess.Choice, previews []string) error
 			change.Jump = f.App.Scheme.Jump(from.Version, release.Version)
 		}
 		way.Changes = append(way.Changes, change)
-		titles = append(titles, fmt.Sprintf("%s: %s becomes %s", d.As, d.Text, change.To.Constraint))
+		titles = append(titles, fact.New(LineBecomes, d.As, d.Text, change.To.Constraint))
 	}
-	way.Title = strings.Join(titles, ", ")
+	way.Title = allOf(titles)
 	if len(previews) > 0 {
-		way.Title = "allow previews of " + strings.Join(previews, ", ") + ": " + way.Title
+		way.Title = fact.New(WithPreviews, strings.Join(previews, ", "), way.Title)
 	}
 	return f.keep(way)
 }
@@ -257,7 +257,7 @@ func (f *finder) keep(way WayOut) error {
 	}
 	way.After = r
 	way.Cost = f.cost(way)
-	if !slices.ContainsFunc(f.ways, func(w WayOut) bool { return w.Title == way.Title }) {
+	if !slices.ContainsFunc(f.ways, func(w WayOut) bool { return w.Title.Equal(way.Title) }) {
 		f.ways = append(f.ways, way)
 	}
 	return nil
@@ -326,7 +326,8 @@ func (f *finder) builds() error {
 		}
 		if r != nil {
 			slices.Sort(names)
-			way := WayOut{Kind: BuildWay, After: r, Build: names, Title: "build " + strings.Join(names, ", ") + " from source"}
+			way := WayOut{Kind: BuildWay, After: r, Build: names,
+				Title: fact.New(BuildSource, strings.Join(names, ", "))}
 			way.Cost = f.cost(way)
 			f.ways = append(f.ways, way)
 			return nil
@@ -358,20 +359,21 @@ func (f *finder) raises() error {
 			return err
 		}
 		way := WayOut{Kind: RaiseWay, After: r}
-		var titles []string
+		var titles []fact.Fact
 		for _, name := range some {
 			to, err := project.LeastRuntime(f.Ctx, f.Full, f.App.Runtime(name), r)
 			if err != nil {
 				return err
 			}
+			title := fact.New(RaiseTo, name, f.App.Runtimes[name], to)
 			if to == "" {
-				to = "newer"
+				to, title = "newer", fact.New(RaiseSomehow, name, f.App.Runtimes[name])
 			}
 			way.Raise = append(way.Raise, assess.RuntimeNeed{
 				Runtime: f.App.Runtime(name), Needs: to, Deployed: f.App.Runtimes[name]})
-			titles = append(titles, fmt.Sprintf("raise %s from %s to %s", name, f.App.Runtimes[name], to))
+			titles = append(titles, title)
 		}
-		way.Title = strings.Join(titles, ", ")
+		way.Title = allOf(titles)
 		way.Cost = f.cost(way)
 		way.Cost.Lines = len(some) // of the configuration
 		f.ways = append(f.ways, way)
@@ -415,10 +417,10 @@ func (f *finder) replacements() error {
 		}
 		v := next.Release(project.VersionOf(r, next.Name))
 		to := project.Point{Constraint: f.App.Scheme.Styled(version.NextMinor, v.Version), Version: v.Version.String()}
-		if err := f.keep(WayOut{Kind: ReplaceWay, Title: fmt.Sprintf("%s becomes %s %s", name, next.Name, to.Constraint),
+		if err := f.keep(WayOut{Kind: ReplaceWay, Title: fact.New(ReplacedBy, name, next.Name, to.Constraint),
 			Changes: []project.Change{
 				{Name: name, Group: d.Group, From: project.Point{Constraint: d.Text, Version: f.Locked(name)}, Reason: gone.Says},
-				{Name: next.Name, Group: d.Group, To: to, Reason: "successor of " + name},
+				{Name: next.Name, Group: d.Group, To: to, Reason: fact.New(SuccessorOf, name)},
 			}}); err != nil {
 			return err
 		}
@@ -453,9 +455,17 @@ func (f *finder) ranked() ([]WayOut, error) {
 				return d
 			}
 		}
-		return strings.Compare(a.Title, b.Title)
+		return strings.Compare(a.Title.String(), b.Title.String())
 	})
 	return f.ways[:min(len(f.ways), mostWays)], nil
+}
+
+// allOf is the title of a way out that does several things at once.
+func allOf(titles []fact.Fact) fact.Fact {
+	if len(titles) == 1 {
+		return titles[0]
+	}
+	return fact.List(AllOfThese, titles)
 }
 
 // short ranks what falls short of what was asked: a lesser goal, and more so to do without a package.

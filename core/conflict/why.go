@@ -2,10 +2,10 @@ package conflict
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -124,7 +124,7 @@ func (q *Reasons) Newest(among []int) (int, error) {
 // An Obstacle is what keeps a package from a release.
 type Obstacle struct {
 	Release string
-	Says    string // in one sentence: the rule that excludes it, or the demand of the tangle that says most
+	Says    fact.Fact // the rule that excludes it, or the demand of the tangle that says most
 	// Tangle holds the demands that exclude the release; nil where a rule of the policy does.
 	Tangle *solve.Tangle
 	// Apart says that the package has no part in the tangle: the application itself does not resolve.
@@ -137,7 +137,7 @@ type Obstacle struct {
 func (q *Reasons) Why(i int) (*Obstacle, error) {
 	at := q.p.Version(i).String()
 	if says := q.app.Breach(q.p, i); says != "" {
-		return &Obstacle{Release: at, Says: fmt.Sprintf("%s is out of the question, as %s", at, says), question: q}, nil
+		return &Obstacle{Release: at, Says: fact.New(RuledOut, at, says), question: q}, nil
 	}
 	_, err := project.ResolveRunnable(q.ctx, q.source, q.app, q.problem([]string{at}))
 	tangle := solve.AsTangle(err)
@@ -147,7 +147,7 @@ func (q *Reasons) Why(i int) (*Obstacle, error) {
 	tangle, part := about(tangle, q.p.Name)
 	says := project.Brief(tangle, q.app, q.p.Name, at, q.fixed)
 	if !part {
-		says = "the application itself does not resolve: " + says
+		says = fact.New(NothingFits, says)
 	}
 	return &Obstacle{Release: at, Says: says, Tangle: tangle, Apart: !part, question: q}, nil
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/samples/projecttest"
 )
@@ -36,17 +37,17 @@ func TestWhy(t *testing.T) {
 	for _, test := range []struct {
 		app           project.Application
 		name, release string
-		want          string
+		want          fact.Fact
 		sides         string // what the explanation is about, with who asks
 	}{
-		{app, "lamp", "1.1.0", "1.1.0 needs node >=99, and 20.0.0 is deployed", "node (runtime): >=99 by lamp"},
-		{app, "oar", "1.1.0", "1.1.0 asks for hull 2, and the manifest for ^1", "hull: ^1 by , 2 by oar"},
-		{app, "hull", "2.0.0", "", ""},
-		{app, "free", "2.0.0", "", ""},
-		{given, "fixme", "2.0.0", "2.0.0 asks for inv 2.0.0, and 1.0.0 is given from outside",
+		{app, "lamp", "1.1.0", fact.New(project.NeedsRuntime, "1.1.0", "node", ">=99", "20.0.0"), "node (runtime): >=99 by lamp"},
+		{app, "oar", "1.1.0", fact.New(project.AsksForDeclared, "1.1.0", "hull 2", "^1"), "hull: ^1 by , 2 by oar"},
+		{app, "hull", "2.0.0", fact.Fact{}, ""},
+		{app, "free", "2.0.0", fact.Fact{}, ""},
+		{given, "fixme", "2.0.0", fact.New(project.AsksForGiven, "2.0.0", "inv 2.0.0", "1.0.0"),
 			"inv: 1.0.0 by , 2.0.0 by fixme"},
-		{given, "inv", "2.0.0", "", ""},
-		{strict, "free", "2.0.0", "2.0.0 is out of the question, as the policy refuses free", ""},
+		{given, "inv", "2.0.0", fact.Fact{}, ""},
+		{strict, "free", "2.0.0", fact.New(RuledOut, "2.0.0", "the policy refuses free"), ""},
 	} {
 		q, err := NewReasons(context.Background(), source, test.app, test.name, source[test.name])
 		if err != nil {
@@ -57,7 +58,7 @@ func TestWhy(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		says, sides := "", ""
+		says, sides := fact.Fact{}, ""
 		if o != nil {
 			says = o.Says
 			k, err := o.Explain()
@@ -76,10 +77,10 @@ func TestWhy(t *testing.T) {
 				sides = c.Name + ": " + strings.Join(all, ", ")
 			}
 		}
-		if says != test.want || sides != test.sides {
-			t.Errorf("%s %s: %q, %q\nwant %q, %q", test.name, test.release, says, sides, test.want, test.sides)
+		if !says.Equal(test.want) || sides != test.sides {
+			t.Errorf("%s %s: %s, %q\nwant %s, %q", test.name, test.release, says, sides, test.want, test.sides)
 		}
-		if fits, err := q.Resolves(i); err != nil || fits != (test.want == "") {
+		if fits, err := q.Resolves(i); err != nil || fits != test.want.None() {
 			t.Errorf("%s %s resolves: %v, %v", test.name, test.release, fits, err)
 		}
 	}
@@ -98,7 +99,7 @@ func TestWhyApart(t *testing.T) {
 		t.Fatal(err)
 	}
 	o, err := q.Why(source["lamp"].Index("2.0.0"))
-	if err != nil || o == nil || !o.Apart || !strings.HasPrefix(o.Says, "the application itself does not resolve: ") {
+	if err != nil || o == nil || !o.Apart || !o.Says.Is(NothingFits) {
 		t.Errorf("%+v, %v", o, err)
 	}
 	if i, err := q.Newest([]int{0, 1}); err != nil || i != -1 {

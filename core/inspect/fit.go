@@ -2,11 +2,11 @@ package inspect
 
 import (
 	"context"
-	"fmt"
 	"slices"
 
 	"molt/core/assess"
 	"molt/core/conflict"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/core/version"
@@ -64,8 +64,9 @@ func Fits(ctx context.Context, source universe.Source, app project.Application, 
 
 // Advice is a better constraint for a package, with the reason.
 type Advice struct {
-	Constraint, Reason string
-	Breaking           bool // following it is a breaking move from what is locked
+	Constraint string
+	Reason     fact.Fact
+	Breaking   bool // following it is a breaking move from what is locked
 }
 
 // Advise looks for the nearest constraint that admits the newest release which resolves with an application, or that
@@ -88,13 +89,12 @@ func Advise(ctx context.Context, source universe.Source, app project.Application
 	locked := project.VersionOf(app.Locked, name)
 	switch {
 	case !c.Bounded():
-		at, why := v, "the newest release that resolves with the rest"
+		at, kind := v, KeepsToNewest
 		if here, err := app.Scheme.Parse(locked); err == nil {
-			at, why = here, "what is locked"
+			at, kind = here, KeepsToLocked
 		}
 		return &Advice{app.Scheme.Styled(version.NextMinor, at),
-			fmt.Sprintf("%s admits every major that will ever come; this keeps to %s, %s, and what is compatible with it",
-				constraint, at, why), false}, nil
+			fact.New(kind, constraint, at), false}, nil
 	}
 	if here, err := app.Scheme.Parse(locked); err == nil {
 		compatible := slices.IndexFunc(fits, func(f Fit) bool {
@@ -104,17 +104,16 @@ func Advise(ctx context.Context, source universe.Source, app project.Application
 		if compatible >= 0 && !version.Admits(c, fits[compatible].Release.Version) {
 			w := fits[compatible].Release.Version
 			return &Advice{version.Restyled(app.Scheme, constraint, w),
-				fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest and does not break with %s, which is "+
-					"locked", constraint, w, here), false}, nil
+				fact.New(RefusesFitting, constraint, w, here), false}, nil
 		}
 		if !version.Admits(c, v) && app.Breaking(name, here, v) {
-			return &Advice{version.Restyled(app.Scheme, constraint, v), fmt.Sprintf("%s refuses %s, the newest release that resolves "+
-				"with the rest; that is a breaking move from %s, which is locked", constraint, v, here), true}, nil
+			return &Advice{version.Restyled(app.Scheme, constraint, v),
+				fact.New(RefusesBreaking, constraint, v, here), true}, nil
 		}
 	}
 	if !version.Admits(c, v) {
 		return &Advice{version.Restyled(app.Scheme, constraint, v),
-			fmt.Sprintf("%s refuses %s, the newest release that resolves with the rest", constraint, v), false}, nil
+			fact.New(RefusesNewest, constraint, v), false}, nil
 	}
 	return nil, nil
 }

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"molt/core/conflict"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -37,7 +38,10 @@ type Row struct {
 }
 
 // An Exclusion is a release that is not to be had, and why.
-type Exclusion struct{ Release, Why string }
+type Exclusion struct {
+	Release string
+	Why     fact.Fact
+}
 
 // A Flag points out what is unusual about a package.
 type Flag string

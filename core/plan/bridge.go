@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"molt/core/assess"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/version"
@@ -150,12 +151,12 @@ func (p *planner) bridgeWithin(
 			}
 			if other != nil && !p.visited[releasesKey(family, to)] {
 				added, err := p.familyStage(BridgeStage, p.freeID("bridge-"+slug(family[0])),
-					strings.Join(family, ", ")+" ahead of "+p.Goal.Name+" "+h.major, to,
-					func(name string) string {
+					fact.New(AheadOf, strings.Join(family, ", "), p.Goal.Name, h.major), to,
+					func(name string) fact.Fact {
 						if !slices.Contains(named, name) {
-							return "moves with " + named[0]
+							return fact.New(MovesWith, named[0])
 						}
-						return p.lifting(name, fmt.Sprintf("is compatible with %s %s and with %s", p.Goal.Name, current, h.major))
+						return p.lifting(name, fact.New(AcceptsBoth, p.Goal.Name, current, h.major))
 					})
 				if err != nil || added || !p.closes {
 					return added, nil, err
@@ -249,7 +250,7 @@ func (p *planner) joinBridges(h hop, before *solve.Resolution, from int) {
 			}
 		}
 	}
-	one.Title = strings.Join(slices.Compact(names), ", ") + " ahead of " + p.Goal.Name + " " + h.major
+	one.Title = fact.New(AheadOf, strings.Join(slices.Compact(names), ", "), p.Goal.Name, h.major)
 	one.Locked = project.MovesBetween(before, one.After)
 	p.plan.Stages = append(p.plan.Stages[:from:from], one)
 }

@@ -1,8 +1,7 @@
 package plan
 
 import (
-	"fmt"
-
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/universe"
 )
@@ -24,13 +23,13 @@ func below(pkg *universe.Package, line string, i int) bool {
 }
 
 // lifting adds to a reason that a move goes past the package's line.
-func (p *planner) lifting(name, reason string) string {
+func (p *planner) lifting(name string, reason fact.Fact) fact.Fact {
 	pkg, err := p.Pkg(name)
 	if err != nil || name == p.Goal.Name {
 		return reason
 	}
 	if line := p.capOf(name, pkg); line != "" {
-		return fmt.Sprintf("%s; only the goal takes it past its line %s", reason, line)
+		return fact.New(PastItsLine, reason, line)
 	}
 	return reason
 }

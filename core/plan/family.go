@@ -1,22 +1,21 @@
 package plan
 
 import (
-	"fmt"
 	"maps"
 	"slices"
-	"strings"
 
 	"molt/core/assess"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
 )
 
-// A family is packages that move in step, and the ground on which they are one; "" for a package alone.
+// A family is packages that move in step, and the ground on which they are one; none for a single package.
 type family struct {
 	names  []string
-	ground string
+	ground fact.Fact
 }
 
 // families groups names that move in step: as people said, else those that were published under the same version
@@ -30,7 +29,7 @@ func (p *planner) families(names []string) []family {
 		}
 		group := family{names: []string{name}}
 		for _, other := range names {
-			if ground := p.Akin(name, other); other != name && !seen[other] && ground != "" {
+			if ground := p.Akin(name, other); other != name && !seen[other] && !ground.None() {
 				group.names = append(group.names, other)
 				group.ground = ground
 			}
@@ -52,7 +51,7 @@ func (p *planner) abreast(later map[string][]string) error {
 			p.assessed[name].Standing == project.Retires
 	})
 	for _, f := range p.families(names) {
-		if f.ground == assess.DeclaredFamily { // whose members may have numbers of their own
+		if f.ground.Is(assess.DeclaredFamily) { // whose members may have numbers of their own
 			continue
 		}
 		common, err := p.commonMajors(f.names, later)
@@ -180,11 +179,11 @@ func (p *planner) even(c assess.Choice, moving map[string]bool, best *solve.Reso
 }
 
 // familyStage adds a stage of the family that is being looked at, with the ground on which it is one.
-func (p *planner) familyStage(kind StageKind, id, title string, to map[string]string,
-	reason func(name string) string) (bool, error) {
+func (p *planner) familyStage(kind StageKind, id string, title fact.Fact, to map[string]string,
+	reason reasons) (bool, error) {
 	before := len(p.plan.Stages)
 	done, err := p.stage(kind, id, title, to, reason)
-	if len(p.plan.Stages) > before && len(p.bridging.names) > 1 && p.plan.Stages[before].Family == "" {
+	if len(p.plan.Stages) > before && len(p.bridging.names) > 1 && p.plan.Stages[before].Family.None() {
 		p.plan.Stages[before].Family = p.bridging.ground
 	}
 	return done, err
@@ -193,8 +192,8 @@ func (p *planner) familyStage(kind StageKind, id, title string, to map[string]st
 // inStep makes a stage in which the rest of a family goes along with members that move to another
 // major: to the release of their number where there is one, else to the newest that they may have.
 // Members that cannot are left where they are, and the stage says so.
-func (p *planner) inStep(kind StageKind, id, title string, to map[string]string,
-	reason func(name string) string) (*Stage, project.Draft, error) {
+func (p *planner) inStep(kind StageKind, id string, title fact.Fact, to map[string]string,
+	reason reasons) (*Stage, project.Draft, error) {
 	if kind == PatchStage || kind == MinorStage || kind == AfterStage {
 		// what comes after the goal has its families from the joint optimum
 		return p.try(kind, id, title, to, reason)
@@ -203,12 +202,12 @@ func (p *planner) inStep(kind StageKind, id, title string, to map[string]string,
 	if len(along) == 0 {
 		return p.try(kind, id, title, to, reason)
 	}
-	why := func(name string) string {
+	why := func(name string) fact.Fact {
 		if along[name] != "" {
-			return "moves with its family"
+			return fact.New(MovesWithKin)
 		}
 		if reason == nil {
-			return ""
+			return fact.Fact{}
 		}
 		return reason(name)
 	}
@@ -222,7 +221,7 @@ func (p *planner) inStep(kind StageKind, id, title string, to map[string]string,
 		return st, next, err
 	}
 	all = maps.Clone(to)
-	var behind []string
+	var behind []fact.Fact
 	for _, name := range slices.Sorted(maps.Keys(along)) {
 		all[name] = along[name]
 		st, _, err := p.try(kind, id, title, all, why)
@@ -231,19 +230,19 @@ func (p *planner) inStep(kind StageKind, id, title string, to map[string]string,
 		}
 		if st == nil {
 			delete(all, name)
-			behind = append(behind, fmt.Sprintf("%s stays, as %s does not resolve here", name, along[name]))
+			behind = append(behind, fact.New(StaysBehindKin, name, along[name]))
 		}
 	}
 	st, next, err = p.try(kind, id, title, all, why)
 	if st != nil {
-		st.Family = strings.Join(append([]string{ground}, behind...), "; ")
+		st.Family = fact.Joined(append([]fact.Fact{ground}, behind...)...)
 	}
 	return st, next, err
 }
 
 // goingAlong finds the members of families that stay while others of theirs make a breaking move,
 // with where they would go.
-func (p *planner) goingAlong(to map[string]string) (along map[string]string, ground string) {
+func (p *planner) goingAlong(to map[string]string) (along map[string]string, ground fact.Fact) {
 	along = map[string]string{}
 	for _, mover := range slices.Sorted(maps.Keys(to)) {
 		pkg, err := p.Pkg(mover)
@@ -257,7 +256,7 @@ func (p *planner) goingAlong(to map[string]string) (along map[string]string, gro
 				continue
 			}
 			g := p.Akin(mover, other)
-			if g == "" {
+			if g.None() {
 				continue
 			}
 			if v := p.sibling(other, pkg.Known(to[mover]).Version); v != "" {

@@ -1,11 +1,11 @@
 package plan
 
 import (
-	"fmt"
 	"maps"
 	"slices"
 
 	"molt/core/assess"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/version"
@@ -47,10 +47,10 @@ func (p *planner) fresher(kind StageKind, most version.Jump) (bool, error) {
 		return false, err
 	}
 	return p.stage(kind, string(kind), freshTitle(kind), versionsOf(r, p.Names()),
-		func(string) string { return fmt.Sprintf("newest %s release", kind) })
+		because(NewestOf, string(kind)))
 }
 
-func freshTitle(kind StageKind) string { return fmt.Sprintf("all %s releases, together", kind) }
+func freshTitle(kind StageKind) fact.Fact { return fact.New(AllFresh, string(kind)) }
 
 // fresh returns the releases that each declared name may have without more than a jump, the one
 // that it has among them, and the names that have others.

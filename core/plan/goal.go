@@ -1,11 +1,11 @@
 package plan
 
 import (
-	"fmt"
 	"maps"
 	"slices"
 
 	"molt/core/assess"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -40,35 +40,34 @@ func (p *planner) retireFor(h hop) ([]string, error) {
 // goalStage moves the framework and all that the optimum moves with it.
 func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, retired []string) (bool, error) {
 	to := versionsOf(r, p.Names())
-	reason := func(name string) string {
+	reason := func(name string) fact.Fact {
 		switch {
 		case name == p.Goal.Name:
-			return "the goal"
+			return fact.New(IsTheGoal)
 		case project.OwnName(name) == p.Goal.Name:
-			return "the goal, of which there is one release"
+			return fact.New(IsTheGoalToo)
 		case p.unpublished(name):
-			return project.VersionOf(p.now.Locked, name) + " is not among the releases that the registry shows"
+			return fact.New(NotPublished, project.VersionOf(p.now.Locked, name))
 		case p.Describes(name) == p.Goal.Name:
-			return fmt.Sprintf("it describes %s, and moves with it", p.Goal.Name)
+			return fact.New(GoesAsTypes, p.Goal.Name)
 		case p.Owned(name):
-			return fmt.Sprintf("it shares the numbers of %s, and moves with it", p.Goal.Name)
+			return fact.New(GoesByNumber, p.Goal.Name)
 		case p.refuses(name, project.VersionOf(p.now.Locked, name), h.releases):
 			return p.whyTogether(name, h, to)
 		}
-		if says := p.Advised(name, h.releases); says != "" {
+		if says := p.Advised(name, h.releases); !says.None() {
 			return says
 		}
-		if doubt := p.Doubt(name, project.VersionOf(p.now.Locked, name), h.releases); doubt != "" {
+		if doubt := p.Doubt(name, project.VersionOf(p.now.Locked, name), h.releases); !doubt.None() {
 			return doubt
 		}
 		if d, v := p.tied(name, to); v != "" {
-			return fmt.Sprintf("asks for %s %s, which moves to %s", d.As, d.Text, v)
+			return fact.New(AsksForMoving, d.As, d.Text, v)
 		}
 		if by, d := p.excluded(name, r); by != "" {
-			return fmt.Sprintf("%s asks for %s %s", by, d.As, d.Text)
+			return fact.New(IsAskedFor, by, d.As, d.Text)
 		}
-		return fmt.Sprintf("%s does not resolve with what %s %s brings along", project.VersionOf(p.now.Locked, name),
-			p.Goal.Name, h.major)
+		return fact.New(FailsWithGoal, project.VersionOf(p.now.Locked, name), p.Goal.Name, h.major)
 	}
 	before := p.now.Clone()
 	p.now = p.without(retired)
@@ -87,7 +86,7 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, re
 		beside[name] = p.BesideFramework(name, v, to[p.Goal.Name])
 	}
 	made := func(to map[string]string) (*Stage, project.Draft, error) {
-		return p.inStep(GoalStage, "goal-"+h.major, fmt.Sprintf("%s %s", p.Goal.Name, h.major), to, func(name string) string {
+		return p.inStep(GoalStage, "goal-"+h.major, fact.New(ToMajor, p.Goal.Name, h.major), to, func(name string) fact.Fact {
 			return p.lifting(name, reason(name))
 		})
 	}
@@ -116,10 +115,10 @@ func (p *planner) goalStage(h hop, r *solve.Resolution, best *assess.Optimum, re
 }
 
 // whyTogether says why a package that refuses the hop at its release in use cannot go ahead of it.
-func (p *planner) whyTogether(name string, h hop, to map[string]string) string {
+func (p *planner) whyTogether(name string, h hop, to map[string]string) fact.Fact {
 	now, framework := project.VersionOf(p.now.Locked, name), project.VersionOf(p.now.Locked, p.Goal.Name)
-	says := fmt.Sprintf("%s refuses %s %s", now, p.Goal.Name, h.major)
-	if doubt := p.Doubt(name, now, h.releases); doubt != "" {
+	says := fact.New(RefusesMajor, now, p.Goal.Name, h.major)
+	if doubt := p.Doubt(name, now, h.releases); !doubt.None() {
 		return doubt
 	}
 	pkg, err := p.Pkg(name)
@@ -132,15 +131,14 @@ func (p *planner) whyTogether(name string, h hop, to map[string]string) string {
 	}
 	both := p.Acceptors(pkg, f, h.releases).All.And(p.Acceptors(pkg, f, []string{framework}).All)
 	if both.And(p.Usable(pkg, now)).Max() <= pkg.Index(now) { // later ones count
-		return fmt.Sprintf("%s; releases that accept %s %s no longer accept %s", says, p.Goal.Name, h.major, framework)
+		return fact.Joined(says, fact.New(NoneForBoth, p.Goal.Name, h.major, framework))
 	}
 	for _, other := range slices.Sorted(maps.Keys(to)) {
-		if other != name && p.Akin(name, other) != "" {
-			return fmt.Sprintf("%s; it moves in step with %s, which does not go ahead", says, other)
+		if other != name && !p.Akin(name, other).None() {
+			return fact.Joined(says, fact.New(StepFamily, other))
 		}
 	}
-	return fmt.Sprintf("%s; releases that accept %s %s do not resolve with what is there before", says, p.Goal.Name,
-		h.major)
+	return fact.Joined(says, fact.New(BothUnresolved, p.Goal.Name, h.major))
 }
 
 // excluded finds a release of a resolution with a peer that the release in use of a package does not fit: one that is

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"molt/core/assess"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -105,16 +106,16 @@ func TestGuides(t *testing.T) {
 	for _, confidence := range []project.Confidence{project.Sure, project.Reported, project.Guessed} {
 		source, app := projecttest.Sketch(t, text)
 		app.Runtimes = project.Runtimes{"node": project.Everywhere("20.0.0")}
-		facts := []project.Fact{{Kind: project.CompanionFact, Name: "keel", Needs: "^2.0.0"},
-			{Kind: project.RenamedFact, Name: "old", Becomes: "new"},
-			{Kind: project.SwallowedFact, Name: "part"}, {Kind: project.RuntimeFact, Name: "node", Needs: ">=22"},
-			{Kind: project.CompanionFact, Name: "elsewhere", Needs: "1"},
-			{Kind: project.SymbolFact, Name: "launch", In: "hulk"}, {Kind: project.LinkFact, Link: "https://hulk.example/4"}}
+		facts := []project.Advice{{Kind: project.AboutCompanion, Name: "keel", Needs: "^2.0.0"},
+			{Kind: project.AboutRenamed, Name: "old", Becomes: "new"},
+			{Kind: project.AboutSwallowed, Name: "part"}, {Kind: project.AboutRuntime, Name: "node", Needs: ">=22"},
+			{Kind: project.AboutCompanion, Name: "elsewhere", Needs: "1"},
+			{Kind: project.AboutSymbol, Name: "launch", In: "hulk"}, {Kind: project.AboutLink, Link: "https://hulk.example/4"}}
 		for i := range facts {
 			facts[i].Confidence, facts[i].Source = confidence, "the yard"
 		}
-		app.Guides = []project.Guide{{About: "hulk", To: "4", Facts: facts}, {About: "hulk", To: "9", Facts: facts},
-			{About: "other", To: "4", Facts: facts}}
+		app.Guides = []project.Guide{{About: "hulk", To: "4", Advice: facts}, {About: "hulk", To: "9", Advice: facts},
+			{About: "other", To: "4", Advice: facts}}
 		got, err := assess.Assess(context.Background(), source, app, project.Goal{Name: "hulk", Constraint: "4"})
 		if err != nil {
 			t.Fatal(err)
@@ -154,8 +155,8 @@ func TestTogetherByAdvice(t *testing.T) {
 	} {
 		source, app := projecttest.Sketch(t, "app: hulk@^3.0.0 keel@^1.0.0\nhulk@3.0\nhulk@4.0\nkeel@1.0\nkeel@1.4\nkeel@1.5")
 		app.Guides = []project.Guide{{
-			About: "hulk", To: "4", Facts: []project.Fact{
-				{Kind: project.CompanionFact, Name: "keel", Needs: ">=1.5", Together: test.together,
+			About: "hulk", To: "4", Advice: []project.Advice{
+				{Kind: project.AboutCompanion, Name: "keel", Needs: ">=1.5", Together: test.together,
 					Confidence: project.Sure, Source: "the yard"}}}}
 		if got := changes(planFor(t, source, app, Cut{}, "hulk@4")); got != test.want {
 			t.Errorf("together %v:\ngot  %s\nwant %s", test.together, got, test.want)
@@ -176,8 +177,9 @@ func TestHouseRules(t *testing.T) {
 		t.Errorf("the plan is %s", got)
 	}
 	costs, err := plan.Costs(context.Background(), source, app, []project.Goal{{Name: "hulk", Constraint: "4"}}, Cut{})
-	if err != nil || len(costs) != 1 || costs[0] != "without the policy, 1 stage more; it would end at mast 2.0.0" {
-		t.Errorf("it costs %q, %v", costs, err)
+	if err != nil || len(costs) != 1 || !costs[0].Equal(fact.New(Without, fact.New(PolicyRule), fact.Joined(
+		fact.New(MoreStages, fact.Counted{N: 1, Of: "stage"}), fact.New(EndsAt, "mast 2.0.0")))) {
+		t.Errorf("it costs %s, %v", costs, err)
 	}
 	old := project.Policy{Oldest: 24 * time.Hour, Now: time.Date(2026, 1, 3, 0, 0, 0, 0, time.UTC)}
 	if old.Breach("x", &universe.Release{Published: time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)}) == "" ||
@@ -247,13 +249,14 @@ func TestFamiliesAreFound(t *testing.T) {
 	source["rope"].Notes.Repository, source["line"].Notes.Repository = "https://code.example/ropes.git",
 		"https://code.example/ropes"
 	plan := planFor(t, source, app, Cut{}, "hulk@4")
-	grounds := map[string]string{}
+	grounds := map[string]fact.Fact{}
 	for _, st := range plan.Stages {
 		grounds[st.ID] = st.Family
 	}
-	if grounds["after-yard-a"] != "one scope, and equal release numbers" ||
-		grounds["after-rope"] != "one repository, and equal release numbers" || grounds["after-rope-x"] != "" {
-		t.Errorf("the grounds are %q in %s", grounds, changes(plan))
+	if !grounds["after-yard-a"].Equal(fact.New(assess.SameNumbers, fact.New(project.OneScope))) ||
+		!grounds["after-rope"].Equal(fact.New(assess.SameNumbers, fact.New(assess.OneRepository))) ||
+		!grounds["after-rope-x"].None() {
+		t.Errorf("the grounds are %s in %s", grounds, changes(plan))
 	}
 }
 
@@ -307,8 +310,8 @@ func TestOwnJump(t *testing.T) {
 		{true, []project.Change{change("main", "1.0.0", "1.0.1")}, version.Major},
 	} {
 		if got, why := OwnJump(ranges.Scheme, "main", test.raised, test.changes); got != test.want ||
-			(why == "") != (got == version.Same) {
-			t.Errorf("%+v: %s, %q", test.changes, got, why)
+			why.None() != (got == version.Same) {
+			t.Errorf("%+v: %s, %s", test.changes, got, why)
 		}
 	}
 }
@@ -324,13 +327,13 @@ func TestReasonsNameWhoAsks(t *testing.T) {
 		tongue@4.9
 		tongue@5.4`)
 	plan := planFor(t, source, app, Cut{}, "hulk@4")
-	reasons := map[string]string{}
+	reasons := map[string]fact.Fact{}
 	for _, c := range plan.Stages[0].Changes {
 		reasons[c.Name] = c.Reason
 	}
-	if reasons["tongue"] != "rig 2.0.0 asks for tongue ^5" || reasons["hulk"] != "the goal" ||
-		!strings.Contains(reasons["rig"], "no longer accept 3.0.0") {
-		t.Errorf("the reasons are %q", reasons)
+	if !reasons["tongue"].Equal(fact.New(IsAskedFor, "rig 2.0.0", "tongue", "^5")) || !reasons["hulk"].Is(IsTheGoal) ||
+		!reasons["rig"].Is(NoneForBoth) {
+		t.Errorf("the reasons are %s", reasons)
 	}
 }
 
@@ -376,8 +379,7 @@ func TestCompanionThatEnds(t *testing.T) {
 		source, app := projecttest.Sketch(t, packages)
 		plan := planFor(t, source, app, Cut{}, "hulk@3")
 		if len(plan.Behind) != want ||
-			want > 0 && !strings.Contains(
-				plan.Behind[0].Why, "published under the numbers of hulk, and has no release of hulk 3") {
+			want > 0 && !plan.Behind[0].Why.Equal(fact.New(NumbersEnd, "hulk", "hulk", "3")) {
 			t.Errorf("%s: behind %+v", packages, plan.Behind)
 		}
 	}
@@ -406,7 +408,7 @@ func TestNeverPastTheGoal(t *testing.T) {
 		t.Errorf("the plan ends at %v: %s", last, changes(plan))
 	}
 	if len(plan.Behind) != 1 || plan.Behind[0].Name != "hulk-draw" ||
-		!strings.Contains(plan.Behind[0].Why, "follows hulk") {
+		!plan.Behind[0].Why.Equal(fact.New(FollowsGoal, "hulk")) {
 		t.Errorf("behind %+v", plan.Behind)
 	}
 	// Equal numbers alone are a coincidence: a companion that had its majors at other times does not follow.
@@ -434,7 +436,7 @@ func TestWhatRanHere(t *testing.T) {
 		n := 0
 		for _, p := range got.Packages {
 			if len(p.Evidence) > 0 && p.Evidence[0].Grade == project.Ran &&
-				strings.Contains(p.Evidence[0].Says, "passed with it and hulk 4.0.0 here") {
+				p.Evidence[0].Says.Is(assess.PassedWith) && p.Evidence[0].Says.Of[1] == "4.0.0" {
 				n++
 			}
 		}
@@ -493,9 +495,9 @@ func TestOptionalNeedsMoveAlong(t *testing.T) {
 
 // TestStops goes by the releases that people named, and minor by minor where a minor release may break.
 func TestStops(t *testing.T) {
-	advised := func(releases ...string) (facts []project.Fact) {
+	advised := func(releases ...string) (facts []project.Advice) {
 		for _, release := range releases {
-			facts = append(facts, project.Fact{Kind: project.StopFact, Name: release})
+			facts = append(facts, project.Advice{Kind: project.AboutStop, Name: release})
 		}
 		return facts
 	}
@@ -503,7 +505,7 @@ func TestStops(t *testing.T) {
 	for _, test := range []struct {
 		minors  []string
 		stops   map[string][]string
-		advised []project.Fact
+		advised []project.Advice
 		goal    string
 		want    string
 	}{
@@ -516,15 +518,15 @@ func TestStops(t *testing.T) {
 			"hulk@5", "goal-3.2: hulk 3.1.0>3.2.1; goal-4.1: hulk 3.2.1>4.1.0; goal-5: hulk 4.1.0>5.1.0"},
 		{nil, nil, advised("3.1", "5.0", "4.0", "4.2"),
 			"hulk@5", "goal-4.0: hulk 3.1.0>4.0.0; goal-4.2: hulk 4.0.0>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
-		{nil, nil, []project.Fact{{Kind: project.StopFact, Name: "3.2", Confidence: project.Guessed}},
+		{nil, nil, []project.Advice{{Kind: project.AboutStop, Name: "3.2", Confidence: project.Guessed}},
 			"hulk@5", "goal-4: hulk 3.1.0>4.2.0; goal-5: hulk 4.2.0>5.1.0"},
 		{[]string{"hulk"}, nil, nil, "hulk@4.1",
 			"goal-3.2.0: hulk 3.1.0>3.2.1; goal-4.0.0: hulk 3.2.1>4.0.0; goal-4.1: hulk 4.0.0>4.1.0"},
 	} {
 		source, app := projecttest.Sketch(t, pier)
 		app.Minors, app.Stops, app.Guides = test.minors, test.stops,
-			[]project.Guide{{About: "hulk", To: "4", Facts: test.advised},
-				{About: "mast", To: "4", Facts: []project.Fact{{Kind: project.StopFact, Name: "3.2"}}}}
+			[]project.Guide{{About: "hulk", To: "4", Advice: test.advised},
+				{About: "mast", To: "4", Advice: []project.Advice{{Kind: project.AboutStop, Name: "3.2"}}}}
 		plan := planFor(t, source, app, Cut{Fresh: FreshNone}, test.goal)
 		if got := changes(plan); got != test.want || !plan.Reachable {
 			t.Errorf("%v %v %v %s:\ngot  %s\nwant %s", test.minors, test.stops, test.advised, test.goal, got, test.want)
@@ -585,7 +587,7 @@ func TestReasonsOfFurtherGoals(t *testing.T) {
 	}
 	for _, p := range got.Assessed.Packages {
 		if p.Name == "mast" && (p.Standing != project.Blocked ||
-			p.Evidence[0].Says != "2.0.0 asks for keel 2, and that for hull 1") {
+			!p.Evidence[0].Says.Equal(fact.New(project.AsksForOnward, "2.0.0", "keel 2", "hull 1"))) {
 			t.Errorf("mast is %s, by %+v", p.Standing, p.Evidence)
 		}
 	}

@@ -28,8 +28,8 @@ func TestEachGoalRetires(t *testing.T) {
 		sail@2
 		sail@3: peer:hull@^1`)
 	app.Guides = []project.Guide{{
-		About: "hull", To: "2", Facts: []project.Fact{
-			{Kind: project.SwallowedFact, Name: "part", Confidence: project.Sure, Source: "the yard"}}}}
+		About: "hull", To: "2", Advice: []project.Advice{
+			{Kind: project.AboutSwallowed, Name: "part", Confidence: project.Sure, Source: "the yard"}}}}
 	got, err := NewPlan(context.Background(), source,
 		app, []project.Goal{{Name: "hull", Constraint: "2"}, {Name: "deck", Constraint: "2"}}, Cut{})
 	if err != nil {

@@ -2,10 +2,10 @@ package plan
 
 import (
 	"context"
-	"fmt"
 	"slices"
 
 	"molt/core/assess"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/core/version"
@@ -15,12 +15,15 @@ import (
 // is in one offer at the most, so that offers do not change the same line of a manifest.
 type Offer struct {
 	ID      string
-	Title   string
+	Title   fact.Fact
 	Changes []project.Change
 }
 
 // A Waiting is a package for which there is something newer that is not offered, with the reason.
-type Waiting struct{ Name, At, Newest, Why string }
+type Waiting struct {
+	Name, At, Newest string
+	Why              fact.Fact
+}
 
 // Offers lists what is new for an application that is not to go anywhere in particular: all patch
 // releases together, all minor ones together, and each breaking move by itself, or with those
@@ -77,16 +80,16 @@ func newOffering(ctx context.Context, source universe.Source, app project.Applic
 }
 
 // take makes an offer of the stage that was added last, if one was, and returns to the start.
-func (o *offering) take(id, title string) {
+func (o *offering) take(id string, title fact.Fact) {
 	if len(o.plan.Stages) == 0 {
 		return
 	}
 	changes := o.plan.Stages[0].Changes
 	o.plan.Stages, o.now = nil, o.start
-	if title == "" {
-		title = changes[0].Name + " " + changes[0].To.Version
+	if title.None() {
+		title = fact.New(MovesTo, changes[0].Name, changes[0].To.Version)
 		if len(changes) > 1 {
-			title += ", with what moves in step"
+			title.Kind = MovesInStep
 		}
 	}
 	for _, c := range changes {
@@ -130,7 +133,7 @@ func (o *offering) safe() error {
 			continue
 		}
 		if _, err := o.stage(one.kind, string(one.kind), freshTitle(one.kind), versionsOf(r, o.Names()),
-			func(string) string { return "" }); err != nil {
+			func(string) fact.Fact { return fact.Fact{} }); err != nil {
 			return err
 		}
 		o.take(string(one.kind), freshTitle(one.kind))
@@ -183,7 +186,7 @@ func (o *offering) offerGroup(f family, to map[string]string) error {
 	if err := o.group(f, to); err != nil {
 		return err
 	}
-	o.take("major-"+slug(f.names[0]), "")
+	o.take("major-"+slug(f.names[0]), fact.Fact{})
 	return nil
 }
 
@@ -207,7 +210,7 @@ func (o *offering) rest() error {
 		if err != nil {
 			return err
 		}
-		if why == "" {
+		if why.None() {
 			continue
 		}
 		o.waiting = append(o.waiting, Waiting{name, at.Version.String(), newest.Version.String(), why})
@@ -215,21 +218,20 @@ func (o *offering) rest() error {
 	return nil
 }
 
-// whyNot says why a package is not offered its newest release; "" where that is none that it could have.
-func (o *offering) whyNot(name string, pkg *universe.Package, newest *universe.Release) (string, error) {
+// whyNot tells why a package is not offered its newest release; none where that is none that it could have.
+func (o *offering) whyNot(name string, pkg *universe.Package, newest *universe.Release) (why fact.Fact, err error) {
 	if slices.Contains(o.App.Held, name) {
-		return "held: " + o.App.HeldFor(name), nil
+		return fact.New(assess.Held, o.App.HeldFor(name)), nil
 	}
 	if name == o.Goal.Name {
-		major := o.App.Scheme.Major(newest.Version)
-		return fmt.Sprintf("the framework's next major is a goal: molt plan %s@%s", name, major), nil
+		return fact.New(NextMajorIsGoal, name, o.App.Scheme.Major(newest.Version)), nil
 	}
 	if o.App.Kin != nil && o.App.Kin(pkg.Name).Describes != "" {
-		return "", nil // it goes with what it describes
+		return why, nil // it goes with what it describes
 	}
 	later, err := o.newer(func(string, version.Version, version.Version) bool { return true })
 	if err != nil {
-		return "", err
+		return why, err
 	}
 	return o.whyBehind(name, pkg, newest, later)
 }

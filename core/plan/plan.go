@@ -6,11 +6,10 @@ package plan
 
 import (
 	"context"
-	"fmt"
 	"slices"
-	"strings"
 
 	"molt/core/assess"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -25,7 +24,7 @@ type Plan struct {
 	AtGoal    int      // how many of the stages lead to the goal; the others come after it
 	Behind    []Behind // declared packages that do not get to their newest major
 	Also      []project.Goal
-	Wall      []string // when it is not reachable: what stands in the way, a line each
+	Wall      []fact.Fact // when it is not reachable: what stands in the way, a line each
 	Tangle    *solve.Tangle
 	Assessed  *assess.Assessment // that it rests on, without the first and the newest releases that would do
 	// when it is not reachable: what would follow if it were not for what is blocked; a sketch
@@ -108,7 +107,7 @@ func newPlan(a *assess.Judgement, goals []project.Goal, cut Cut) (*planner, erro
 	}
 	if !app.Current() && !cut.begun {
 		p.plan.Stages = append(p.plan.Stages,
-			Stage{ID: "baseline", Kind: BaselineStage, Title: "lock what the manifest asks for",
+			Stage{ID: "baseline", Kind: BaselineStage, Title: fact.New(LockManifest),
 				After: a.Base, Locked: project.MovesBetween(app.Locked, a.Base)})
 	}
 	steps := []func() error{p.patches, p.minors, p.hops}
@@ -143,13 +142,13 @@ func newPlan(a *assess.Judgement, goals []project.Goal, cut Cut) (*planner, erro
 	}
 	if assessment.Alone {
 		p.plan.Wall = append(p.plan.Wall,
-			fmt.Sprintf("%s does not resolve even by itself, without anything else that is declared", a.Goal))
+			fact.New(Irresolvable, a.Goal))
 	}
 	for _, got := range assessment.Packages {
 		if got.Standing == project.Blocked {
 			line := project.Blocks(got.Name, project.GoalTexts(append([]project.Goal{a.Goal}, p.plan.Also...)), got.Held)
 			if got.Preview != "" && !got.Held {
-				line += fmt.Sprintf("; the prerelease %s would", got.Preview)
+				line = fact.New(PreviewWould, line, got.Preview)
 			}
 			p.plan.Wall = append(p.plan.Wall, line)
 		}
@@ -167,10 +166,18 @@ func (p *planner) Solve(c assess.Choice, keep map[string][]string) (*solve.Resol
 	return solve.Try(p.Ctx, p.Source, p.Problem(c, keep))
 }
 
+// reasons tells why a stage moves each package.
+type reasons func(name string) fact.Fact
+
+// because gives one reason for all packages of a stage.
+func because(kind fact.Kind, of ...any) reasons {
+	return func(string) fact.Fact { return fact.New(kind, of...) }
+}
+
 // stage turns target versions into manifest changes, solves what the manifest then says, and adds the stage when that
 // works out. It reports whether it did; a stage that changes nothing is not added, and is no failure.
-func (p *planner) stage(kind StageKind, id, title string, to map[string]string,
-	reason func(name string) string) (bool, error) {
+func (p *planner) stage(kind StageKind, id string, title fact.Fact, to map[string]string,
+	reason reasons) (bool, error) {
 	p.closes = false
 	st, next, err := p.inStep(kind, id, title, to, reason)
 	if err != nil || st == nil {
@@ -191,8 +198,8 @@ func (p *planner) stage(kind StageKind, id, title string, to map[string]string,
 }
 
 // try makes a stage without adding it; nil when it does not resolve.
-func (p *planner) try(kind StageKind, id, title string, to map[string]string,
-	reason func(name string) string) (*Stage, project.Draft, error) {
+func (p *planner) try(kind StageKind, id string, title fact.Fact, to map[string]string,
+	reason reasons) (*Stage, project.Draft, error) {
 	next := p.now.Clone()
 	st := &Stage{ID: id, Kind: kind, Title: title}
 	for _, d := range p.App.Declared {
@@ -222,7 +229,7 @@ func (p *planner) complete(change *project.Change, target string) error {
 	after := pkg.Release(target)
 	change.To = project.Point{Constraint: version.Restyled(p.App.Scheme, change.From.Constraint, after.Version), Version: target}
 	if after.Deprecated != "" {
-		change.Reason = strings.TrimPrefix(change.Reason+"; deprecated, and no other release serves: "+after.Deprecated, "; ")
+		change.Reason = fact.Joined(change.Reason, fact.New(NoneElse, after.Deprecated))
 	}
 	if before := pkg.Release(change.From.Version); before != nil {
 		change.Jump = p.App.JumpOf(change.Name, before.Version, after.Version)

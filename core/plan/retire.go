@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/universe"
 	"molt/core/version"
@@ -19,7 +20,7 @@ func (p *planner) retire() error {
 		}
 		if _, lacks, err := p.successor(name); err != nil {
 			return err
-		} else if lacks != "" { // it may stay as long as it is compatible; what stays behind has it
+		} else if !lacks.None() { // it may stay as long as it is compatible; what stays behind has it
 			continue
 		}
 		before := p.now.Clone()
@@ -35,9 +36,9 @@ func (p *planner) retire() error {
 				to[change.Name] = change.To.Version
 			}
 		}
-		title := "take out " + name
+		title := fact.New(TakeOut, name)
 		if got.To != "" {
-			title = name + " becomes " + got.To
+			title = fact.New(Becomes, name, got.To)
 		}
 		st, next, err := p.try(RetireStage, "retire-"+slug(name), title, to, nil)
 		if err != nil {
@@ -64,14 +65,13 @@ func (p *planner) replacements(names []string) ([]project.Change, error) {
 		changes = append(changes, project.Change{
 			Name: name, Group: d.Group, From: project.Point{
 				Constraint: p.now.Lines[d.Line()], Version: project.VersionOf(p.now.Locked, name)},
-			Standing: project.Retires, Reason: string(got.Retires.Kind) + ": " + got.Retires.Says})
+			Standing: project.Retires, Reason: fact.New(Retires, string(got.Retires.Kind), got.Retires.Says)})
 		v, lacks, err := p.successor(name)
 		if err != nil {
 			return nil, err
 		}
-		if lacks != "" {
-			changes[len(changes)-1].Reason += "; " + lacks
-		}
+		last := &changes[len(changes)-1]
+		last.Reason = fact.Joined(last.Reason, lacks)
 		if v == nil {
 			continue
 		}
@@ -86,7 +86,7 @@ func (p *planner) replacements(names []string) ([]project.Change, error) {
 		changes = append(changes, project.Change{
 			Name: next, Group: d.Group, To: project.Point{Constraint: text, Version: v.Version.String()},
 			Standing: project.Retires,
-			Reason:   "successor of " + name})
+			Reason:   fact.New(SucceedsTo, name)})
 	}
 	return changes, nil
 }
@@ -99,10 +99,10 @@ func (p *planner) withoutTypes(st *Stage, next project.Draft) (project.Draft, er
 			continue
 		}
 		says, _ := p.DescribesItself(c.Name, c.To.Version)
-		if says == "" {
+		if says.None() {
 			continue
 		}
-		if had, _ := p.DescribesItself(c.Name, c.From.Version); had != "" { // for a stage of its own
+		if had, _ := p.DescribesItself(c.Name, c.From.Version); !had.None() { // for a stage of its own
 			continue
 		}
 		for _, name := range p.Names() {
@@ -131,20 +131,20 @@ func (p *planner) withoutTypes(st *Stage, next project.Draft) (project.Draft, er
 
 // successor returns the release that takes the place of a package that was renamed, and why there
 // is none where one is named; both are empty where none is, or where it is declared already.
-func (p *planner) successor(name string) (r *universe.Release, lacks string, err error) {
+func (p *planner) successor(name string) (r *universe.Release, lacks fact.Fact, err error) {
 	next := p.assessed[name].Retires.Successor
 	if next == "" || p.Declaration(next).As != "" {
-		return nil, "", nil
+		return nil, lacks, nil
 	}
 	pkg, err := universe.LookUp(p.Ctx, p.Full, next)
 	switch {
 	case err != nil:
-		return nil, "", fmt.Errorf("the successor of %s: %w", name, err)
+		return nil, lacks, fmt.Errorf("the successor of %s: %w", name, err)
 	case pkg == nil:
-		return nil, "the registry has no " + next, nil
+		return nil, fact.New(NoSuccessor, next), nil
 	}
 	if r, err = p.acceptable(pkg); err == nil && r == nil {
-		lacks = fmt.Sprintf("no release of %s is compatible with %s", next, p.Goal)
+		lacks = fact.New(SuccessorFails, next, p.Goal)
 	}
 	return r, lacks, err
 }

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"molt/core/assess"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/version"
@@ -16,7 +17,7 @@ func (p *planner) runtime(h hop, r *solve.Resolution) error {
 	if err != nil {
 		return err
 	}
-	st := Stage{ID: p.freeID("runtime-" + h.major), Kind: RuntimeStage, Title: "raise the runtime"}
+	st := Stage{ID: p.freeID("runtime-" + h.major), Kind: RuntimeStage, Title: fact.New(RaiseRuntime)}
 	for _, n := range p.AdvisedRuntimes(h.major) {
 		if !slices.ContainsFunc(needs, func(x assess.RuntimeNeed) bool { return x.Name == n.Name && x.Needs == n.Needs }) {
 			needs = append(needs, n)

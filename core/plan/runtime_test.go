@@ -42,10 +42,10 @@ func TestRuntimeInTheWay(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	want := "move hulk: ^2 becomes ^1; raise raise node from 20.11.1 to 22.3.0; drop take out hulk"
+	want := "move a line becomes(hulk, ^2, ^1); raise way: raise(node, 20.11.1, 22.3.0); drop way: take out(hulk)"
 	var all []string
 	for _, w := range ways {
-		all = append(all, string(w.Kind)+" "+w.Title)
+		all = append(all, string(w.Kind)+" "+w.Title.String())
 	}
 	if got := strings.Join(all, "; "); got != want {
 		t.Errorf("the ways are %s\nwant %s", got, want)

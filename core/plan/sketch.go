@@ -2,11 +2,11 @@ package plan
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 
 	"molt/core/assess"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -80,70 +80,66 @@ func (p *planner) weigh(stages []Stage) error {
 // Costs says what each decision of people costs: how the plan, which is for some goals and cut in
 // some way, would be without it.
 func (p *Plan) Costs(ctx context.Context, source universe.Source, app project.Application, goals []project.Goal,
-	cut Cut) ([]string, error) {
+	cut Cut) ([]fact.Fact, error) {
 	type decision struct {
-		what    string
+		what    fact.Fact
 		without project.Application
 	}
 	var all []decision
 	for _, name := range app.Held {
 		without := app
 		without.Held = slices.DeleteFunc(slices.Clone(app.Held), func(n string) bool { return n == name })
-		all = append(all, decision{"the hold on " + app.HeldFor(name), without})
+		all = append(all, decision{fact.New(HoldOf, app.HeldFor(name)), without})
 	}
 	if without := app; len(app.Fixed) > 0 {
 		without.Fixed = nil
-		all = append(all, decision{"what is given from outside", without})
+		all = append(all, decision{fact.New(GivenSet), without})
 	}
 	if without := app; app.Rules.Any() || app.Rules.Evidence != "" {
 		without.Rules = project.Policy{}
-		all = append(all, decision{"the policy", without})
+		all = append(all, decision{fact.New(PolicyRule), without})
 	}
-	costs := make([]string, len(all))
+	costs := make([]fact.Fact, len(all))
 	err := assess.SideBySide(len(all), func(i int) error {
 		says, err := p.CostOf(ctx, source, all[i].without, goals, cut)
-		if says != "" {
-			costs[i] = "without " + all[i].what + ", " + says
+		if !says.None() {
+			costs[i] = fact.New(Without, all[i].what, says)
 		}
 		return err
 	})
-	return slices.DeleteFunc(costs, func(c string) bool { return c == "" }), err
+	return slices.DeleteFunc(costs, fact.Fact.None), err
 }
 
-// CostOf says how the plan would be without a decision, given the application and the source
-// without it; "" when it would be the same.
+// CostOf tells how the plan would be without a decision, given the application and the source
+// without it; none when it would be the same.
 func (p *Plan) CostOf(ctx context.Context, source universe.Source, without project.Application, goals []project.Goal,
-	cut Cut) (string, error) {
+	cut Cut) (fact.Fact, error) {
 	other, err := NewPlan(ctx, source, without, goals, cut)
 	if solve.AsTangle(err) != nil {
-		return "", nil
+		return fact.Fact{}, nil
 	}
 	if err != nil {
-		return "", err
+		return fact.Fact{}, err
 	}
 	return difference(p, other), nil
 }
 
 // difference says in what another plan differs that counts: whether the goal can be reached, how many stages it takes,
 // and where packages end.
-func difference(plan, other *Plan) string {
-	var parts []string
+func difference(plan, other *Plan) fact.Fact {
+	var parts []fact.Fact
 	if plan.Reachable != other.Reachable {
 		if other.Reachable {
-			parts = append(parts, "the goal could be reached")
+			parts = append(parts, fact.New(GoalOpens))
 		} else {
-			parts = append(parts, "the goal would be out of reach")
+			parts = append(parts, fact.New(GoalCloses))
 		}
 	} else if n := len(other.Stages) - len(plan.Stages); n != 0 {
-		word := "more"
+		kind := MoreStages
 		if n < 0 {
-			n, word = -n, "fewer"
+			n, kind = -n, LessStages
 		}
-		stages := "stages"
-		if n == 1 {
-			stages = "stage"
-		}
-		parts = append(parts, fmt.Sprintf("%d %s %s", n, stages, word))
+		parts = append(parts, fact.New(kind, fact.Counted{N: n, Of: "stage"}))
 	}
 	ends, others := plan.ends(), other.ends()
 	var moved []string
@@ -152,13 +148,12 @@ func difference(plan, other *Plan) string {
 			moved = append(moved, name+" "+v)
 		}
 	}
-	if len(moved) > 3 {
-		moved = append(moved[:3], fmt.Sprintf("%d more", len(moved)-3))
+	if n := len(moved) - 3; n > 0 {
+		parts = append(parts, fact.New(EndsAtMore, strings.Join(moved[:3], ", "), n))
+	} else if moved != nil {
+		parts = append(parts, fact.New(EndsAt, strings.Join(moved, ", ")))
 	}
-	if moved != nil {
-		parts = append(parts, "it would end at "+strings.Join(moved, ", "))
-	}
-	return strings.Join(parts, "; ")
+	return fact.Joined(parts...)
 }
 
 // ends returns the version at which a plan leaves each package that it moves.

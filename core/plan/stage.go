@@ -2,6 +2,7 @@ package plan
 
 import (
 	"molt/core/assess"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 )
@@ -29,13 +30,13 @@ var StageKinds = []StageKind{BaselineStage, PatchStage, MinorStage, BridgeStage,
 type Stage struct {
 	ID         string
 	Kind       StageKind
-	Title      string
+	Title      fact.Fact
 	Changes    []project.Change
 	Raise      []assess.RuntimeNeed // of a runtime stage
 	After      *solve.Resolution    // nil for a runtime stage, which changes no package
 	Locked     project.Moves
 	Optimum    *assess.Optimum // of a goal stage
-	Family     string          // the ground on which its packages move in step, "" where they do not
+	Family     fact.Fact       // the ground on which its packages move in step, none where they do not
 	Companions []Companion     // what its moves newly require and nobody declares
 	Weakest    project.Grade   // of the evidence for where its packages go, "" where there is none to be had
 }

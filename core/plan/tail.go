@@ -2,12 +2,12 @@ package plan
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 	"sync"
 
 	"molt/core/assess"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -16,7 +16,10 @@ import (
 
 // A Behind is a declared package that a plan leaves at a release before the newest that would be a
 // breaking move, and why.
-type Behind struct{ Name, At, Newest, Why string }
+type Behind struct {
+	Name, At, Newest string
+	Why              fact.Fact
+}
 
 // tail moves all that can move while the framework stays where it is: first what does not break,
 // together; then the breaking moves, found in one joint optimum (as few packages as can be are left
@@ -68,9 +71,9 @@ func (p *planner) tailMinor() error {
 	if err != nil || r == nil {
 		return err
 	}
-	_, err = p.stage(AfterStage, p.freeID("after-minor"), "newer releases that do not break, together",
+	_, err = p.stage(AfterStage, p.freeID("after-minor"), fact.New(NothingNew),
 		versionsOf(r, p.Names()),
-		func(string) string { return "newest release that does not break" })
+		because(NewestUnbroken))
 	return err
 }
 
@@ -256,7 +259,7 @@ func (p *planner) groups(to map[string]string) error {
 				whole = append(whole, slices.DeleteFunc(f.names, func(name string) bool { return slices.Contains(whole, name) })...)
 			}
 		}
-		const ground = "only together do they resolve"
+		ground := fact.New(OnlyTogether)
 		if len(whole) > len(set) && p.added(func() error { return p.group(family{whole, ground}, to) }, &err) {
 			continue
 		}
@@ -322,17 +325,17 @@ func (p *planner) group(f family, to map[string]string) error {
 	for _, name := range f.names {
 		c[name], targets[name], moving[name] = []string{to[name]}, to[name], true
 	}
-	title := strings.Join(f.names, ", ") + ": a breaking move on its own"
+	title := fact.New(AloneBreaks, f.names[0])
 	if len(f.names) > 1 {
-		title = strings.Join(f.names, ", ") + ": breaking moves, in step"
+		title = fact.New(StepBreaks, strings.Join(f.names, ", "))
 	}
-	reason := func(name string) string {
+	reason := func(name string) fact.Fact {
 		if pkg, err := p.Pkg(name); err == nil {
 			if newest := universe.NewestStable(pkg); newest != nil && newest.Version.String() == targets[name] {
-				return "the newest release"
+				return fact.New(NewestOfAll)
 			}
 		}
-		return "the newest release that is compatible with everything else"
+		return fact.New(NewestFitting)
 	}
 	// Whether it resolves by all rules of judgement, and how the lock looks then, are two questions
 	// that are asked at the same time: the answer to the first is nearly always yes.
@@ -441,11 +444,11 @@ func (p *planner) behind(name string, framework *universe.Release, later map[str
 	}
 	if got := p.assessed[name]; got.Standing == project.Retires {
 		_, lacks, err := p.successor(name)
-		if err != nil || lacks == "" || !p.plan.Reachable {
+		if err != nil || lacks.None() || !p.plan.Reachable {
 			return nil, err
 		}
 		at := project.VersionOf(p.now.Locked, name)
-		return &Behind{Name: name, At: at, Newest: at, Why: got.Retires.Says + ", and " + lacks}, nil
+		return &Behind{Name: name, At: at, Newest: at, Why: fact.New(assess.Both, got.Retires.Says, lacks)}, nil
 	}
 	pkg, err := p.Pkg(name)
 	if err != nil {
@@ -457,9 +460,8 @@ func (p *planner) behind(name string, framework *universe.Release, later map[str
 	}
 	at, newest := pkg.Release(project.VersionOf(p.now.Locked, name)), universe.NewestStable(real)
 	if at != nil && newest != nil && framework != nil && p.Ends(real, name, framework.Version) {
-		return &Behind{name, at.Version.String(), newest.Version.String(), fmt.Sprintf(
-			"it is published under the numbers of %s, and has no release of %[1]s %s: look whether you still need it",
-			p.Goal.Name, p.App.Scheme.Major(framework.Version))}, nil
+		return &Behind{name, at.Version.String(), newest.Version.String(),
+			fact.New(NumbersEnd, p.Goal.Name, p.Goal.Name, p.App.Scheme.Major(framework.Version))}, nil
 	}
 	if at == nil || newest == nil || newest.Deprecated != "" || at.Version.Compare(newest.Version) >= 0 ||
 		!p.App.Breaking(name, at.Version, newest.Version) && p.capOf(name, pkg) == "" {
@@ -472,20 +474,20 @@ func (p *planner) behind(name string, framework *universe.Release, later map[str
 	return &Behind{name, at.Version.String(), newest.Version.String(), why}, err
 }
 
-// whyBehind says why a package does not get to a release.
+// whyBehind tells why a package does not get to a release.
 func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe.Release,
-	later map[string][]string) (string, error) {
+	later map[string][]string) (why fact.Fact, err error) {
 	framework := p.Goal.Name + " " + project.VersionOf(p.now.Locked, p.Goal.Name)
 	switch {
 	case slices.Contains(p.App.Held, name):
-		return "held: " + p.App.Reasons[name], nil
+		return fact.New(assess.Held, p.App.Reasons[name]), nil
 	case p.capOf(name, pkg) != "":
-		return fmt.Sprintf("its line %s keeps it there", p.capOf(name, pkg)), nil
+		return fact.New(LineKeeps, p.capOf(name, pkg)), nil
 	case p.Capped(name, newest.Version):
-		return fmt.Sprintf("it follows %s, which stays at its major", p.Goal.Name), nil
+		return fact.New(FollowsGoal, p.Goal.Name), nil
 	case pkg.Index(newest.Version.String()) < 0 && p.App.Kin != nil:
 		if about := p.App.Kin(pkg.Name).Describes; about != "" {
-			return fmt.Sprintf("it describes %s, and never passes its major", about), nil
+			return fact.New(NeverPasses, about), nil
 		}
 	}
 	if about := p.Describes(name); about != "" && p.Declaration(about).As != "" {
@@ -493,44 +495,43 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 		at := project.VersionOf(p.now.Locked, about)
 		if other, err := p.Pkg(about); err == nil && other.Known(at) != nil &&
 			p.App.Scheme.Major(other.Known(at).Version) != p.App.Scheme.Major(newest.Version) {
-			return fmt.Sprintf("it describes %s, which stays at %s", about, at), nil
+			return fact.New(DescribedStays, about, at), nil
 		}
 	}
 	for _, other := range p.Names() {
 		if other == name || other == p.Goal.Name || p.now.Gone[other] || slices.Contains(p.App.Held, other) ||
-			p.Akin(name, other) == "" || p.Akin(name, other) == assess.DeclaredFamily {
+			p.Akin(name, other).None() || p.Akin(name, other).Is(assess.DeclaredFamily) {
 			continue
 		}
 		its, err := p.Pkg(other)
 		if err != nil {
-			return "", err
+			return fact.Fact{}, err
 		}
 		at, last := project.VersionOf(p.now.Locked, other), universe.NewestStable(its)
 		mine := pkg.Known(project.VersionOf(p.now.Locked, name))
 		if major := p.App.Scheme.Major; last != nil && mine != nil && major(last.Version) == major(mine.Version) &&
 			major(newest.Version) != major(last.Version) && its.Known(at) != nil &&
 			major(its.Known(at).Version) == major(mine.Version) {
-			return fmt.Sprintf("it moves in step with %s, whose last release is %s: look whether you still need that",
-				other, last.Version), nil
+			return fact.New(KinEnds, other, last.Version), nil
 		}
 	}
 	for _, q := range newest.Runtimes {
 		if d := p.App.Assumed()[q.Name]; len(d) > 0 && !p.App.Runtime(q.Name).SuitsAll(q.Text, d) {
-			return fmt.Sprintf("%s needs %s %s, and %s is deployed", newest.Version, q.Name, q.Text, d), nil
+			return fact.New(project.NeedsRuntime, newest.Version, q.Name, q.Text, d), nil
 		}
 	}
 	target, err := p.standingAt()
 	if err != nil {
-		return "", err
+		return fact.Fact{}, err
 	}
 	own := p.Towards(name, pkg, []string{newest.Version.String()}, target)
 	if len(own) == 0 {
 		for _, g := range p.plan.Also {
 			if g.Name == name && !slices.Contains(p.Also[name], newest.Version.String()) {
-				return fmt.Sprintf("the goal %s keeps it there", g), nil
+				return fact.New(GoalKeeps, g), nil
 			}
 		}
-		return fmt.Sprintf("%s is not compatible with %s", newest.Version, framework), nil
+		return fact.New(NotCompatible, newest.Version, framework), nil
 	}
 	c := p.exact(p.now)
 	for other, versions := range later {
@@ -540,7 +541,7 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 	problem := p.Problem(c, p.now.Locked.Versions())
 	tangle, err := solve.Refute(p.Ctx, p.Source, problem)
 	if err != nil {
-		return "", err
+		return fact.Fact{}, err
 	}
 	if tangle == nil {
 		return p.onlyWith(name, problem)
@@ -550,10 +551,10 @@ func (p *planner) whyBehind(name string, pkg *universe.Package, newest *universe
 
 // onlyWith says with which others a package could get to a release, where a problem that has it
 // there has a resolution and the plan has no such stage.
-func (p *planner) onlyWith(name string, problem solve.Problem) (string, error) {
+func (p *planner) onlyWith(name string, problem solve.Problem) (fact.Fact, error) {
 	r, _, err := solve.Try(p.Ctx, p.Source, problem)
 	if err != nil {
-		return "", err
+		return fact.Fact{}, err
 	}
 	var others []string
 	for _, other := range p.Names() {
@@ -562,9 +563,9 @@ func (p *planner) onlyWith(name string, problem solve.Problem) (string, error) {
 		}
 	}
 	if others == nil {
-		return "it could go, and other moves came first", nil
+		return fact.New(CouldGo), nil
 	}
-	return "it could go with " + strings.Join(others, ", ") + ", and other moves came first", nil
+	return fact.New(CouldGoWith, strings.Join(others, ", ")), nil
 }
 
 // acceptable returns the newest usable release of a package that states nothing against the goal.

@@ -7,6 +7,7 @@ import (
 
 	"molt/core/assess"
 	"molt/core/conflict"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
@@ -23,7 +24,7 @@ type Wanted struct {
 // Granted is what comes of Want: what changes in the manifest, and what was not to be had.
 type Granted struct {
 	Changes []project.Change
-	Short   []string // a sentence for each package that does not get its newest release
+	Short   []fact.Fact // one for each package that does not get its newest release
 }
 
 // Want works out how to declare packages, all of them together: at the newest releases that resolve
@@ -93,12 +94,12 @@ func Want(ctx context.Context, source universe.Source, app project.Application, 
 				return nil, ctx.Err()
 			}
 			if err != nil { // the change itself is found
-				got.Short = append(got.Short, fmt.Sprintf("%s gets %s; why not %s is not known: %v", d.As, v, newest, err))
+				got.Short = append(got.Short, fact.New(GetsUnknown, d.As, v, newest, err.Error()))
 				continue
 			}
-			says := fmt.Sprintf("%s gets %s, as %s has to give way to the others that were asked for", d.As, v, newest)
+			says := fact.New(GetsForOthers, d.As, v, newest)
 			if o != nil {
-				says = fmt.Sprintf("%s gets %s: %s", d.As, v, o.Says)
+				says = fact.New(GetsSince, d.As, v, o.Says)
 			}
 			got.Short = append(got.Short, says)
 		}

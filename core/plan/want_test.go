@@ -20,14 +20,14 @@ func TestWantInCore(t *testing.T) {
 		want   string
 	}{
 		{"a new one at the newest that resolves, in the style of most lines", []Wanted{{Name: "sail"}},
-			"", "sail dependencies >^1.0.0@1.0.0; sail gets 1.0.0: 2.0.0 asks for hulk ^9, which does not resolve here"},
+			"", "sail dependencies >^1.0.0@1.0.0; gets, since(sail, 1.0.0, asks for what fails(2.0.0, hulk ^9))"},
 		{"in the style of its line", []Wanted{{Name: "deck"}}, "",
-			"deck dependencies ~1.0.0>~1.1.0@1.1.0; deck gets 1.1.0: 2.0.0 asks for hulk ^2, and the manifest for ^1"},
+			"deck dependencies ~1.0.0>~1.1.0@1.1.0; gets, since(deck, 1.1.0, asks for another declared(2.0.0, hulk ^2, ^1))"},
 		{"together", []Wanted{{Name: "deck"}, {Name: "hulk"}}, "",
 			"hulk dependencies ^1>^2.0.0@2.0.0; deck dependencies ~1.0.0>~2.0.0@2.0.0"},
 		{"first come, first served", []Wanted{{Name: "hulk"}, {Name: "sail"}}, version.Exact,
-			"hulk dependencies ^1>1.1.0@1.1.0; sail dependencies >1.0.0@1.0.0; hulk gets 1.1.0: deck asks for hulk ^1; sail " +
-				"gets 1.0.0: 2.0.0 asks for hulk ^9, which does not resolve here"},
+			"hulk dependencies ^1>1.1.0@1.1.0; sail dependencies >1.0.0@1.0.0; gets, since(hulk, 1.1.0, asks " +
+				"for(deck, hulk ^1)); gets, since(sail, 1.0.0, asks for what fails(2.0.0, hulk ^9))"},
 		{"as said", []Wanted{{Name: "pin", Constraint: ">=1.2"}}, "", "pin dependencies 1.0.0>>=1.2@1.5.0"},
 		{"a preview, when asked for", []Wanted{{Name: "hulk", Constraint: "3.0.0-rc.1"}, {Name: "deck", Constraint: "*"}}, "",
 			""},
@@ -52,7 +52,10 @@ func TestWantInCore(t *testing.T) {
 		for _, c := range got.Changes {
 			all = append(all, fmt.Sprintf("%s %s %s>%s@%s", c.Name, c.Group, c.From.Constraint, c.To.Constraint, c.To.Version))
 		}
-		if text := strings.Join(append(all, got.Short...), "; "); text != test.want {
+		for _, short := range got.Short {
+			all = append(all, short.String())
+		}
+		if text := strings.Join(all, "; "); text != test.want {
 			t.Errorf("%s: got\n%s\nwant\n%s", test.name, text, test.want)
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"molt/core/fact"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
@@ -17,7 +18,7 @@ type Change struct {
 	From, To Point
 	Jump     version.Jump
 	Standing Standing
-	Reason   string
+	Reason   fact.Fact // why it moves
 }
 
 // A Point is a constraint with the release that it leads to.

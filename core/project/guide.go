@@ -1,35 +1,36 @@
 package project
 
 import (
-	"fmt"
 	"slices"
+
+	"molt/core/fact"
 )
 
-// A Guide is what a framework's upgrade guide says, as data: facts about going to one major.
+// A Guide is what a framework's upgrade guide says of going to one major, as data.
 type Guide struct {
 	About     string // the framework
 	To        string // the major
 	Ecosystem string // that it is for, "" for any
-	Facts     []Fact
+	Advice    []Advice
 }
 
-// A FactKind says what a fact is about.
-type FactKind string
+// An AdviceKind says what a piece of advice is about.
+type AdviceKind string
 
-// The kinds of fact.
+// The kinds of advice.
 const (
-	RuntimeFact   FactKind = "runtime"   // a runtime that the major needs
-	RenamedFact   FactKind = "renamed"   // a package that goes on under another name
-	SwallowedFact FactKind = "swallowed" // a package that is part of the framework by then
-	CompanionFact FactKind = "companion" // a package that must be at some release beside the major
-	SymbolFact    FactKind = "symbol"    // a name in the source that changed
-	OptionFact    FactKind = "option"    // a word in a settings file that changed
-	CommandFact   FactKind = "command"   // something to run after the stage
-	LinkFact      FactKind = "link"      // something to read
-	StopFact      FactKind = "stop"      // a release of the framework by which the way goes
+	AboutRuntime   AdviceKind = "runtime"   // a runtime that the major needs
+	AboutRenamed   AdviceKind = "renamed"   // a package that goes on under another name
+	AboutSwallowed AdviceKind = "swallowed" // a package that is part of the framework by then
+	AboutCompanion AdviceKind = "companion" // a package that must be at some release beside the major
+	AboutSymbol    AdviceKind = "symbol"    // a name in the source that changed
+	AboutOption    AdviceKind = "option"    // a word in a settings file that changed
+	AboutCommand   AdviceKind = "command"   // something to run after the stage
+	AboutLink      AdviceKind = "link"      // something to read
+	AboutStop      AdviceKind = "stop"      // a release of the framework by which the way goes
 )
 
-// Confidence says how sure the author of a fact is.
+// Confidence says how sure the author of advice is.
 type Confidence string
 
 // The degrees of confidence. What is only guessed is shown and changes nothing.
@@ -39,9 +40,9 @@ const (
 	Guessed  Confidence = "guessed"
 )
 
-// A Fact is one statement of a guide. Which fields it has depends on its kind.
-type Fact struct {
-	Kind       FactKind
+// An Advice is one statement of a guide. Which fields it has depends on its kind.
+type Advice struct {
+	Kind       AdviceKind
 	Name       string // runtime, package, symbol or option
 	In         string // of a symbol: the package that has it
 	Needs      string // of a runtime and a companion: the constraint
@@ -56,48 +57,48 @@ type Fact struct {
 	Found      []string // where in the application it matters, FILE:LINE; filled in by whoever reads the source
 }
 
-// Line says a fact in one sentence.
-func (f Fact) Line() string {
-	text := ""
-	switch f.Kind {
-	case RuntimeFact:
-		text = fmt.Sprintf("needs %s %s", f.Name, f.Needs)
-	case RenamedFact:
-		text = fmt.Sprintf("%s goes on as %s", f.Name, f.Becomes)
-	case SwallowedFact:
-		text = f.Name + " is part of it"
-	case CompanionFact:
-		text = fmt.Sprintf("%s must be at %s", f.Name, f.Needs)
-		if f.Together {
-			text = fmt.Sprintf("%s goes to %s together with it", f.Name, f.Needs)
+// Said returns what a guide says here.
+func (a Advice) Said() fact.Fact {
+	var said fact.Fact
+	switch a.Kind {
+	case AboutRuntime:
+		said = fact.New(GuideRuntime, a.Name, a.Needs)
+	case AboutRenamed:
+		said = fact.New(GuideRenamed, a.Name, a.Becomes)
+	case AboutSwallowed:
+		said = fact.New(GuideTaken, a.Name)
+	case AboutCompanion:
+		said = fact.New(GuideBeside, a.Name, a.Needs)
+		if a.Together {
+			said.Kind = GuideTogether
 		}
-	case SymbolFact, OptionFact:
-		text = fmt.Sprintf("%s becomes %s", f.Name, f.Becomes)
-		if f.Becomes == "" {
-			text = f.Name + " is gone"
+	case AboutSymbol, AboutOption:
+		said = fact.New(GuideBecomes, a.Name, a.Becomes)
+		if a.Becomes == "" {
+			said = fact.New(GuideGone, a.Name)
 		}
-	case CommandFact:
-		text = "run " + f.Run
-	case LinkFact:
-		text = "read " + f.Link
-	case StopFact:
-		text = "go by way of " + f.Name
+	case AboutCommand:
+		said = fact.New(GuideRun, a.Run)
+	case AboutLink:
+		said = fact.New(GuideRead, a.Link)
+	case AboutStop:
+		said = fact.New(GuideStop, a.Name)
 	}
-	if f.Says != "" {
-		text += ": " + f.Says
+	if a.Says != "" {
+		said = fact.New(GuideAdds, said, a.Says)
 	}
-	return text
+	return said
 }
 
-// Where says who says so, and how sure they are.
-func (f Fact) Where() string { return fmt.Sprintf("advice: %s (%s)", f.Source, f.Confidence) }
+// Where tells who says so, and how sure they are.
+func (a Advice) Where() fact.Fact { return fact.New(GuideSource, a.Source, string(a.Confidence)) }
 
 // AdvisedStops lists the releases of a framework by which guides have the way go. What is only guessed does not count.
 func AdvisedStops(guides []Guide, framework string) (stops []string) {
 	for _, g := range guides {
-		for _, f := range g.Facts {
-			if g.About == framework && f.Kind == StopFact && f.Confidence != Guessed && !slices.Contains(stops, f.Name) {
-				stops = append(stops, f.Name)
+		for _, a := range g.Advice {
+			if g.About == framework && a.Kind == AboutStop && a.Confidence != Guessed && !slices.Contains(stops, a.Name) {
+				stops = append(stops, a.Name)
 			}
 		}
 	}

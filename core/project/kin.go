@@ -1,6 +1,17 @@
 package project
 
-import "strings"
+import (
+	"strings"
+
+	"molt/core/fact"
+)
+
+// What two packages have in common by their names.
+const (
+	OneScope fact.Kind = "one scope"
+	OneStem  fact.Kind = "one name stem"
+	OneAfter fact.Kind = "one named after the other"
+)
 
 // A Kin is what the name of a package says about its relatives. The ecosystem knows how to read names.
 type Kin struct {
@@ -12,18 +23,18 @@ type Kin struct {
 	Describes string
 }
 
-// Common says what two packages have in common by their names, "" for nothing.
-func (k Kin) Common(other Kin) string {
+// Common returns what two packages have in common by their names, "" for nothing.
+func (k Kin) Common(other Kin) fact.Kind {
 	switch {
 	case k.Describes != "" || other.Describes != "":
 		return ""
 	case k.Scope != "" && k.Scope == other.Scope:
-		return "one scope"
+		return OneScope
 	case k.Scope == "" && other.Scope == "" && k.Stem != "" && k.Stem == other.Stem:
-		return "one name stem"
+		return OneStem
 	case k.Scope == "" && other.Scope == "" && (k.within(other) || other.within(k)), k.Scope == "" && k.Name != "" &&
 		other.Owner == k.Name, other.Scope == "" && other.Name != "" && k.Owner == other.Name:
-		return "one named after the other"
+		return OneAfter
 	}
 	return ""
 }

@@ -1,8 +1,10 @@
 package project
 
-import "fmt"
+import (
+	"slices"
 
-import "slices"
+	"molt/core/fact"
+)
 
 // A Standing is what a goal means for a package.
 type Standing string
@@ -55,10 +57,10 @@ var Grades = []Grade{Stated, Early, Open}
 // Weaker reports whether a grade proves less than another.
 func Weaker(a, b Grade) bool { return slices.Index(grades, a) > slices.Index(grades, b) }
 
-// Blocks says that a package stands in the way of a goal: because people keep it back, or because no release would do.
-func Blocks(name, goal string, held bool) string {
+// Blocks tells that a package stands in the way of a goal: people keep it back, or no release would do.
+func Blocks(name, goal string, held bool) fact.Fact {
 	if held {
-		return fmt.Sprintf("%s is held at a release that is not compatible with %s", name, goal)
+		return fact.New(HeldBack, name, goal)
 	}
-	return fmt.Sprintf("%s: no release is compatible with %s", name, goal)
+	return fact.New(NoneCompatible, name, goal)
 }

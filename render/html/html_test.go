@@ -13,7 +13,7 @@ import (
 func TestPath(t *testing.T) {
 	d := doc.Plan{Reachable: true}
 	for i := range 11 {
-		s := doc.PlanStage{ID: "s", Title: "a stage", Status: doc.Pending, After: i > 8}
+		s := doc.PlanStage{ID: "s", Title: doc.InWords("a stage"), Status: doc.Pending, After: i > 8}
 		if i < 2 {
 			s.Status = doc.Done
 		}

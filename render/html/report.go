@@ -183,7 +183,7 @@ func (p *page) plan(d doc.Plan, file bool) {
 			default:
 				p.put("<li>%s %s to %s", c.Name, c.From.Version, c.To.Version)
 			}
-			if c.Reason != "" && s.Kind != string(plan.PatchStage) && s.Kind != string(plan.MinorStage) {
+			if c.Reason.Words != "" && s.Kind != string(plan.PatchStage) && s.Kind != string(plan.MinorStage) {
 				// the title says it there
 				p.put(`<br><span class="soft">%s</span>`, c.Reason)
 			}

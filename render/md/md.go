@@ -121,7 +121,7 @@ func standings(p *page, packages []doc.Assessed) {
 		}
 		evidence := ""
 		if len(a.Evidence) > 0 {
-			evidence = string(a.Evidence[0].Grade) + ": " + a.Evidence[0].Says
+			evidence = string(a.Evidence[0].Grade) + ": " + a.Evidence[0].Says.Words
 		}
 		move := a.Locked
 		if a.To != "" {
@@ -146,7 +146,7 @@ func ways(p *page, all []doc.Way) {
 	}
 	p.line("\nWays out, each of them solved:\n")
 	for i, way := range all {
-		text := escapeMarkdown(way.Title)
+		text := escapeMarkdown(way.Title.Words)
 		if way.Command != "" {
 			text += ": " + code(way.Command)
 		}
@@ -168,7 +168,7 @@ func Plan(w io.Writer, d doc.Plan) error {
 		if s.Status == doc.Done {
 			box = "x"
 		}
-		fmt.Fprintf(p, "- [%s] **%s** %s\n", box, escapeMarkdown(s.ID), escapeMarkdown(s.Title))
+		fmt.Fprintf(p, "- [%s] **%s** %s\n", box, escapeMarkdown(s.ID), escapeMarkdown(s.Title.Words))
 		for _, line := range moves(s) {
 			fmt.Fprintf(p, "  - %s\n", line)
 		}
@@ -195,8 +195,8 @@ func moves(s doc.PlanStage) (lines []string) {
 		default:
 			text += " " + escapeMarkdown(c.From.Version) + " to " + escapeMarkdown(c.To.Version)
 		}
-		if c.Reason != "" {
-			text += ": " + escapeMarkdown(c.Reason)
+		if c.Reason.Words != "" {
+			text += ": " + escapeMarkdown(c.Reason.Words)
 		}
 		lines = append(lines, text)
 	}

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"molt/core/fact"
 	"molt/doc"
 )
 
@@ -12,9 +13,9 @@ import (
 func TestWrite(t *testing.T) {
 	var b strings.Builder
 	err := Write(&b, "1.0", []doc.Located{
-		{Rule: "lock", Level: "error", Says: doc.Fact{Kind: doc.Told, Of: []any{"x"}}, File: "molt.lock"},
-		{Rule: "behind", Level: "note", Says: doc.Fact{Kind: doc.Told, Of: []any{"y"}}, File: "package.json", Line: 3, Column: 5},
-		{Rule: "behind", Level: "note", Says: doc.Fact{Kind: doc.Told, Of: []any{"z"}}, File: "package.json", Line: 4}})
+		{Rule: "lock", Level: "error", Says: fact.New(fact.Told, "x"), File: "molt.lock"},
+		{Rule: "behind", Level: "note", Says: fact.New(fact.Told, "y"), File: "package.json", Line: 3, Column: 5},
+		{Rule: "behind", Level: "note", Says: fact.New(fact.Told, "z"), File: "package.json", Line: 4}})
 	if err != nil {
 		t.Fatal(err)
 	}

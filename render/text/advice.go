@@ -21,7 +21,7 @@ func (p *Page) Guides(answer doc.Guides) {
 			f.About, f.To, where))
 		var rows [][]cell
 		for _, fact := range f.Facts {
-			rows = append(rows, []cell{{fact.Kind, &bold}, plain(fact.Says),
+			rows = append(rows, []cell{{fact.Kind, &bold}, plain(fact.Says.Words),
 				{fact.Source + " (" + fact.Confidence + ")", &faint}})
 		}
 		p.table("  ", rows)

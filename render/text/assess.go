@@ -43,7 +43,7 @@ func (p *Page) Assess(answer doc.Assess) {
 			"%s can be reached only against what dates tell of %s: everything declared resolves with %s.",
 			goal, render.Count(len(answer.Against), "package"), answer.Goal.Release))
 		for _, d := range answer.Against {
-			p.wrapped("  ", d.Says+".")
+			p.wrapped("  ", d.Says.Words+".")
 		}
 	case answer.Reachable:
 		p.verdict(good, fmt.Sprintf("%s can be reached: everything declared resolves with %s.", goal, answer.Goal.Release))
@@ -61,7 +61,7 @@ func (p *Page) Assess(answer doc.Assess) {
 	}
 	p.waits(answer)
 	for _, remark := range answer.Remarks {
-		p.wrapped("", strings.ToUpper(remark[:1])+remark[1:]+".")
+		p.wrapped("", strings.ToUpper(remark.Words[:1])+remark.Words[1:]+".")
 	}
 	if answer.Untangle != nil {
 		for _, c := range answer.Untangle.Contested {
@@ -216,13 +216,13 @@ func (p *Page) touches(all []doc.Touch) {
 		if i == 0 || by(all[i-1]) != by(t) {
 			p.Line("  %s", p.styled(faint, by(t)))
 		}
-		p.wrapped("    ", t.Says)
+		p.wrapped("    ", t.Says.Words)
 		if len(t.Found) > 0 {
 			for _, l := range wrap("in "+strings.Join(t.Found, ", "), p.Width-6) {
 				p.Line("      %s", p.styled(faint, l))
 			}
 		}
-		if t.Link != "" && !strings.Contains(t.Says, t.Link) {
+		if t.Link != "" && !strings.Contains(t.Says.Words, t.Link) {
 			p.Line("      %s", p.styled(faint, t.Link))
 		}
 	}
@@ -283,7 +283,7 @@ func (p *Page) assessed(all []doc.Assessed, wide int) {
 			}
 		}
 		for _, e := range d.Evidence {
-			p.evidence(graded(e.Grade), e.Says)
+			p.evidence(graded(e.Grade), e.Says.Words)
 		}
 		if n := len(d.Uses); n > 4 {
 			p.evidence(cell{"imported", &faint}, fmt.Sprintf("%s and %d more", strings.Join(d.Uses[:3], ", "), n-3))

@@ -53,7 +53,7 @@ func (p *Page) Change(answer doc.Change) {
 		p.Line("")
 	}
 	for _, r := range answer.Remarks {
-		p.wrapped("", r+".")
+		p.wrapped("", r.Words+".")
 	}
 	if len(answer.Uses) > 0 {
 		p.Line("")
@@ -107,6 +107,6 @@ func (p *Page) Hold(answer doc.Hold) {
 
 // Taken prints which way out was carried out.
 func (p *Page) Taken(answer doc.Taken) {
-	p.wrapped("", "took a way out: "+answer.Title)
+	p.wrapped("", "took a way out: "+answer.Title.Words)
 	p.Next(answer.Next)
 }

@@ -43,7 +43,7 @@ func (p *Page) Offers(d doc.Offers) {
 		p.heading("Newer, and not offered")
 		var rows [][]cell
 		for _, w := range d.Waiting {
-			rows = append(rows, []cell{plain(w.Name), plain(w.At), plain("newest " + w.Newest), {w.Why, &faint}})
+			rows = append(rows, []cell{plain(w.Name), plain(w.At), plain("newest " + w.Newest), {w.Why.Words, &faint}})
 		}
 		p.table("  ", rows)
 	}

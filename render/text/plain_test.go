@@ -90,7 +90,7 @@ func TestCost(t *testing.T) {
 		}
 	}
 	got := printed(100, false, func(p *Page) {
-		p.ways([]doc.Way{{Kind: conflict.DropWay, Title: "take out keel", Command: "molt untangle --take 1", Lines: 1}})
+		p.ways([]doc.Way{{Kind: conflict.DropWay, Title: doc.InWords("take out keel"), Command: "molt untangle --take 1", Lines: 1}})
 	})
 	if got != "\nWays out, each of them solved\n  1  take out keel\n     changes 1 manifest line\n     molt untangle "+
 		"--take 1\n" {

@@ -56,12 +56,12 @@ func (p *Page) Plan(answer doc.Plan) {
 		p.wrapped("", answer.Note)
 	}
 	for _, c := range answer.Costs {
-		for k, l := range wrap(strings.ToUpper(c[:1])+c[1:]+".", p.Width-2) {
+		for k, l := range wrap(strings.ToUpper(c.Words[:1])+c.Words[1:]+".", p.Width-2) {
 			p.Line("%s%s", strings.Repeat(" ", min(k, 1)*2), p.styled(notice, l))
 		}
 	}
 	for _, remark := range answer.Remarks {
-		p.wrapped("", strings.ToUpper(remark[:1])+remark[1:]+".")
+		p.wrapped("", strings.ToUpper(remark.Words[:1])+remark.Words[1:]+".")
 	}
 	var brief []numbered
 	var whole [][]cell
@@ -91,7 +91,7 @@ func (p *Page) Plan(answer doc.Plan) {
 	p.Line("")
 	p.heading("The plan stops here")
 	for _, w := range answer.Wall {
-		p.wrapped("  ", w)
+		p.wrapped("  ", w.Words)
 	}
 	for _, c := range answer.Untangle.Contested {
 		p.contest(c)
@@ -156,18 +156,18 @@ func (p *Page) behind(all []doc.PlanBehind) {
 	p.heading("Stays behind")
 	alike := map[string][]string{} // names by reason: what follows the framework does so for one
 	for _, b := range all {
-		alike[b.Why] = append(alike[b.Why], b.Name+" "+b.At)
+		alike[b.Why.Words] = append(alike[b.Why.Words], b.Name+" "+b.At)
 	}
 	var rows [][]cell
 	var shared []string
 	for _, b := range all {
-		if names := alike[b.Why]; len(names) > 2 {
-			if !slices.Contains(shared, b.Why) {
-				shared = append(shared, b.Why)
+		if names := alike[b.Why.Words]; len(names) > 2 {
+			if !slices.Contains(shared, b.Why.Words) {
+				shared = append(shared, b.Why.Words)
 			}
 			continue
 		}
-		rows = append(rows, []cell{plain(b.Name), plain(b.At), plain("newest " + b.Newest), {b.Why, &faint}})
+		rows = append(rows, []cell{plain(b.Name), plain(b.At), plain("newest " + b.Newest), {b.Why.Words, &faint}})
 	}
 	p.table("  ", rows)
 	for _, why := range shared {
@@ -270,17 +270,17 @@ func (p *Page) stageHead(n int, s doc.PlanStage) {
 		}
 	}
 	head := fmt.Sprintf("%s%-2d %s", mark, n, s.ID)
-	if lipgloss.Width(head)+2+lipgloss.Width(s.Title) <= p.Width {
-		p.Line("%s  %s", p.styled(bold, head), p.styled(faint, s.Title))
+	if lipgloss.Width(head)+2+lipgloss.Width(s.Title.Words) <= p.Width {
+		p.Line("%s  %s", p.styled(bold, head), p.styled(faint, s.Title.Words))
 	} else {
 		p.Line("%s", p.styled(bold, head))
-		p.wrapped("     ", s.Title)
+		p.wrapped("     ", s.Title.Words)
 	}
 	for _, l := range wrap(tail, p.Width-5) {
 		p.Line("     %s", p.styled(faint, l))
 	}
-	if s.Family != "" {
-		p.Line("     %s", p.styled(faint, "in step: "+s.Family))
+	if s.Family.Words != "" {
+		p.Line("     %s", p.styled(faint, "in step: "+s.Family.Words))
 	}
 	if s.Note != "" {
 		p.wrapped("     ", s.Note)
@@ -352,7 +352,7 @@ func (p *Page) raises(all []doc.Runtime) {
 // advice prints what upgrade guides have to say.
 func (p *Page) advice(all []doc.Guidance) {
 	for i, a := range all {
-		lines := wrap(a.Says, p.Width-13)
+		lines := wrap(a.Says.Words, p.Width-13)
 		p.Line("     %s  %s", p.styled(notice, "advice"), lines[0])
 		for _, l := range lines[1:] {
 			p.Line("             %s", l)
@@ -361,11 +361,11 @@ func (p *Page) advice(all []doc.Guidance) {
 		if len(a.Found) > 0 {
 			tail = append(tail, "in "+strings.Join(a.Found, ", "))
 		}
-		if a.Link != "" && !strings.Contains(a.Says, a.Link) {
+		if a.Link != "" && !strings.Contains(a.Says.Words, a.Link) {
 			tail = append(tail, a.Link)
 		}
-		if i == len(all)-1 || all[i+1].Source != a.Source {
-			tail = append(tail, a.Source)
+		if i == len(all)-1 || all[i+1].Source.Words != a.Source.Words {
+			tail = append(tail, a.Source.Words)
 		}
 		if tail == nil {
 			continue
@@ -470,7 +470,7 @@ func constraint(p *doc.PlanPoint) string {
 
 func changeCells(s doc.PlanStage, c doc.PlanChange) []cell {
 	name := plain(c.Name)
-	why := c.Reason
+	why := c.Reason.Words
 	if c.To != nil && (s.Kind == string(plan.PatchStage) || s.Kind == string(plan.MinorStage)) {
 		why = "" // the stage's title says it
 	}

@@ -27,7 +27,7 @@ func written(t *testing.T, width int, print func(*Page)) string {
 }
 
 func TestStepOnAnyWidth(t *testing.T) {
-	answer := doc.Step{Stage: doc.PlanStage{ID: "minor", Title: "all minor releases, together", Changes: []doc.PlanChange{
+	answer := doc.Step{Stage: doc.PlanStage{ID: "minor", Title: doc.InWords("all minor releases, together"), Changes: []doc.PlanChange{
 		{Name: "wakeful-cache", From: &doc.PlanPoint{Constraint: "^2.3.0", Version: "2.3.5"},
 			To: &doc.PlanPoint{Constraint: "^2.3.0", Version: "2.5.0"}},
 		{Name: "ledgerleaf", From: &doc.PlanPoint{Constraint: "^5.2.0", Version: "5.2.3"},
@@ -58,7 +58,7 @@ func TestStepOnAnyWidth(t *testing.T) {
 		}
 	}
 	answer.Passed, answer.Culprit, answer.Left = true, nil, 0
-	answer.Own = &doc.OwnVersion{From: "1.0.0", To: "1.1.0", Jump: "minor", Why: "keel came"}
+	answer.Own = &doc.OwnVersion{From: "1.0.0", To: "1.1.0", Jump: "minor", Why: doc.InWords("keel came")}
 	text := written(t, 100, func(p *Page) { p.Step(answer) })
 	for _, want := range []string{
 		"minor is done: all minor releases, together.", "That was the last stage.",
@@ -75,23 +75,23 @@ func TestStepOnAnyWidth(t *testing.T) {
 
 func TestPlanOnAnyWidth(t *testing.T) {
 	answer := doc.Plan{Goal: "brackwater@5", Reachable: true, Branch: "upgrade/5", Note: "after the regatta",
-		Costs: []string{"without the hold on keel, 1 stage more; it would end at keel 2.0.0"},
+		Costs: []doc.Sentence{doc.InWords("without the hold on keel, 1 stage more; it would end at keel 2.0.0")},
 		Renewal: &doc.Renewal{Kept: []string{"the order of the stages"},
 			Lost:    []string{"what was dropped: it does not resolve"},
 			Changed: []string{"keel 2.0.0 was published on 2026-03-31"}},
 		Stages: []doc.PlanStage{
-			{ID: "patch", Kind: "patch", Title: "all patch releases, together", Status: "done"},
-			{ID: "runtime-5", Kind: "runtime", Title: "raise the runtime",
+			{ID: "patch", Kind: "patch", Title: doc.InWords("all patch releases, together"), Status: "done"},
+			{ID: "runtime-5", Kind: "runtime", Title: doc.InWords("raise the runtime"),
 				Raise: []doc.Runtime{{Name: "node", Needs: ">=22", By: "brackwater 5.2.1", Deployed: "20.11.1"},
 					{Name: "node", Needs: ">=20", By: "keel 2.0.0", Deployed: "20.11.1"},
 					{Name: "winch", Needs: ">=3", By: "keel 2.0.0", Deployed: "2.0.0"}}},
-			{ID: "goal-5", Kind: "goal", Title: "brackwater 5", Note: "not in August",
-				Family: "one scope, and equal release numbers",
+			{ID: "goal-5", Kind: "goal", Title: doc.InWords("brackwater 5"), Note: "not in August",
+				Family: doc.InWords("one scope, and equal release numbers"),
 				Effort: &doc.Effort{Jump: "major", Files: 3, Evidence: "early", Seconds: 12.5},
 				Changes: []doc.PlanChange{{Name: "brackwater", From: &doc.PlanPoint{Constraint: "^4.3.2", Version: "4.3.2"},
-					To: &doc.PlanPoint{Constraint: "^5.2.1", Version: "5.2.1"}, Reason: "the goal", Note: "ask Morag"}},
-				Advice: []doc.Guidance{{Says: "serve becomes listen", Found: []string{"src/desk.js:2"}, Source: "the guide (sure)"},
-					{Says: "read on", Link: "https://brackwater.example/5", Source: "the guide (sure)"}}},
+					To: &doc.PlanPoint{Constraint: "^5.2.1", Version: "5.2.1"}, Reason: doc.InWords("the goal"), Note: "ask Morag"}},
+				Advice: []doc.Guidance{{Says: doc.InWords("serve becomes listen"), Found: []string{"src/desk.js:2"}, Source: doc.InWords("the guide (sure)")},
+					{Says: doc.InWords("read on"), Link: "https://brackwater.example/5", Source: doc.InWords("the guide (sure)")}}},
 		}}
 	for _, width := range []int{44, 66, 80, 155} {
 		text := strings.Join(strings.Fields(written(t, width, func(p *Page) { p.Plan(answer) })), " ")

@@ -160,7 +160,7 @@ func flags(r doc.SurveyRow) string {
 		words = append(words, "new: "+strings.Join(r.New, " "))
 	}
 	if r.Excluded != nil {
-		words = append(words, "not "+r.Excluded.Version+": "+strings.TrimPrefix(r.Excluded.Why, r.Excluded.Version+" "))
+		words = append(words, "not "+r.Excluded.Version+": "+strings.TrimPrefix(r.Excluded.Why.Words, r.Excluded.Version+" "))
 	}
 	for _, f := range r.Flags {
 		switch {

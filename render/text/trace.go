@@ -23,7 +23,7 @@ func (p *Page) Trace(answer doc.Trace) {
 			p.Line("  It is the newest release.")
 		case answer.Held && len(r.Keepers) == 0:
 			p.wrapped("  ", "Kept from "+r.Next+" by you alone: "+keptBy(answer.Keeping))
-		case r.Why != "":
+		case r.Why.Words != "":
 			p.wrapped("  ", fmt.Sprintf("Kept from %s: %s.", r.Next, r.Why))
 		case r.Unknown != "":
 			p.wrapped("  ", fmt.Sprintf("The next release is %s; whether it resolves is not known: %s", r.Next, r.Unknown))
@@ -132,11 +132,11 @@ func (p *Page) Fit(answer doc.Fit) {
 		rows = append(rows, row)
 	}
 	p.table("  ", rows)
-	if answer.Why != "" {
+	if answer.Why.Words != "" {
 		p.Line("")
 		p.heading("In the way of %s", refused)
 		if len(answer.Contested) == 0 {
-			p.wrapped("  ", answer.Why)
+			p.wrapped("  ", answer.Why.Words)
 		}
 		for i, c := range answer.Contested {
 			if i > 0 {

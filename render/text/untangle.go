@@ -13,6 +13,7 @@ import (
 	"molt/core/project"
 	"molt/doc"
 	"molt/render"
+	"molt/render/words"
 )
 
 // Untangle prints what excludes what, and the ways out.
@@ -26,7 +27,7 @@ func (p *Page) Untangle(answer doc.Untangle) {
 		return
 	}
 	for _, name := range answer.Blocked {
-		p.verdict(bad, project.Blocks(name, answer.Goal, slices.Contains(answer.Held, name)))
+		p.verdict(bad, words.Of(project.Blocks(name, answer.Goal, slices.Contains(answer.Held, name))))
 	}
 	if answer.Tangles > 1 {
 		p.heading("%d tangles, apart from each other:", answer.Tangles)
@@ -158,7 +159,7 @@ func (p *Page) ways(ways []doc.Way) {
 	p.heading("Ways out, each of them solved")
 	for i, w := range ways {
 		head := fmt.Sprintf("  %d  ", i+1)
-		for k, l := range wrap(w.Title, p.Width-len(head)) {
+		for k, l := range wrap(w.Title.Words, p.Width-len(head)) {
 			if k > 0 {
 				head = strings.Repeat(" ", len(head))
 			}
