@@ -80,7 +80,7 @@ func LocateAssess(a *open.View, d doc.Assess) (all []doc.Located) {
 // LocateVerify lists the findings of a verification. What is not about a line is about the lock.
 func LocateVerify(a *open.View, found []open.Finding) (all []doc.Located) {
 	for _, f := range found {
-		l := doc.Located{Rule: f.About, Level: "error", Says: told(f.Says), File: a.LockFile()}
+		l := doc.Located{Rule: f.About, Level: "error", Says: f.Says, File: a.LockFile()}
 		if f.File != "" {
 			l.File, l.Line, l.Column = f.File, f.Line, f.Column
 		}

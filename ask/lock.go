@@ -88,7 +88,7 @@ func newVerify(found []open.Finding, installed bool) doc.Verify {
 		OutOfDate: []string{}}
 	for _, f := range found {
 		answer.Findings = append(answer.Findings,
-			doc.Finding{About: f.About, Says: f.Says, File: f.File, Line: f.Line, Column: f.Column})
+			doc.Finding{About: f.About, Says: doc.SentenceOf(f.Says), File: f.File, Line: f.Line, Column: f.Column})
 		about := f.About
 		if about == "manifest" { // which is what people wrote; the lock has to follow
 			about = "lock"

@@ -79,7 +79,7 @@ func consistent(ctx context.Context, a *open.View) error {
 	}
 	for _, f := range found {
 		if f.About == "manifest" || f.About == "lock" {
-			return fmt.Errorf("the result does not verify: %s", f.Says)
+			return fmt.Errorf("the result does not verify: %s", a.Say(f.Says))
 		}
 	}
 	return nil

@@ -85,7 +85,7 @@ func (a *Site) installByCommand(ctx context.Context, files *txn.Workspace, lock 
 	}
 	if found := differing(a.View, lock, installed); len(found) > 0 {
 		return fmt.Errorf("%q, which %s has for installing, did not install what the lock says: %s", a.Config.Install.By,
-			config.File, found[0].Says)
+			config.File, a.Say(found[0].Says))
 	}
 	return nil
 }

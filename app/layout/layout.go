@@ -172,7 +172,7 @@ func InstalledDiffers(a *open.View, text []byte) (string, error) {
 		return "", nil
 	}
 	return fmt.Sprintf("what is installed is not what the lock says (%s); install it and check again, or have Molt do "+
-		"it: \"install: molt\" in %s", found[0].Says, config.File), nil
+		"it: \"install: molt\" in %s", a.Say(found[0].Says), config.File), nil
 }
 
 // lockFor returns the lock with the roots of some groups alone; it must have been made for the manifest as it stands.
@@ -190,7 +190,7 @@ func lockFor(a *open.View, groups []string) (*ecosystem.Lock, error) {
 	if drift := locking.Drift(a); len(drift) > 0 {
 		return nil, &input.UsageError{
 			Reason: fmt.Sprintf("%s was not made for the manifest as it stands: %s; molt relock makes it anew", a.LockFile(),
-				drift[0].Says)}
+				a.Say(drift[0].Says))}
 	}
 	if groups == nil {
 		return a.Lock, nil

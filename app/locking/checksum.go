@@ -5,14 +5,16 @@ import (
 
 	"molt/app/open"
 	"molt/archive"
+	"molt/core/fact"
 	"molt/core/universe"
+	"molt/doc"
 	"molt/ecosystem"
 )
 
 // A contradiction is a release of the lock of which something else states another checksum.
 type contradiction struct {
 	ecosystem.ChangedIntegrity
-	where string
+	where fact.Kind
 }
 
 // contradicting compares the checksums of the lock with each other (a release may stand in several
@@ -21,7 +23,7 @@ type contradiction struct {
 func contradicting(ctx context.Context, a *open.View) []contradiction {
 	var all []contradiction
 	found := map[string]bool{}
-	note := func(release, locked, stated, where string) {
+	note := func(release, locked, stated string, where fact.Kind) {
 		if archive.Differ(locked, stated) && !found[release] {
 			found[release] = true
 			all = append(all, contradiction{ecosystem.ChangedIntegrity{Release: release, Locked: locked, Stated: stated}, where})
@@ -31,7 +33,7 @@ func contradicting(ctx context.Context, a *open.View) []contradiction {
 	for _, p := range a.Lock.Packages {
 		release := p.Name + "@" + p.Version
 		if was, again := seen[release]; again {
-			note(release, was, p.Integrity, "another place in it")
+			note(release, was, p.Integrity, doc.AnotherPlace)
 		}
 		seen[release] = p.Integrity
 	}
@@ -59,7 +61,7 @@ func contradicting(ctx context.Context, a *open.View) []contradiction {
 			continue
 		}
 		if r := known.Release(p.Version); r != nil {
-			note(p.Name+"@"+p.Version, p.Integrity, r.File().Integrity, "the registry, when it was asked last,")
+			note(p.Name+"@"+p.Version, p.Integrity, r.File().Integrity, doc.LastAnswer)
 		}
 	}
 	return all

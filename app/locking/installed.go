@@ -2,7 +2,6 @@ package locking
 
 import (
 	"context"
-	"fmt"
 	"maps"
 	"path"
 	"slices"
@@ -10,9 +9,11 @@ import (
 
 	"molt/app/open"
 	"molt/app/tree"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
+	"molt/doc"
 	"molt/ecosystem"
 )
 
@@ -51,17 +52,17 @@ func CheckInstalled(a *open.View, installed ecosystem.Tree) []open.Finding {
 	for _, p := range installed.Packages() {
 		switch {
 		case p.Problem != "":
-			c.note("%s: %s", p.Path, p.Problem)
+			c.note(doc.PlaceAtFault, p.Path, p.Problem)
 		case p.Bundled, c.reached[p.Place], p.Link != "":
 		default:
 			extra = append(extra, p.Path+" "+p.Version)
 		}
 	}
 	for _, at := range extra[:min(len(extra), mostExtra)] {
-		c.note("%s is installed but not locked", at)
+		c.note(doc.NotInLock, at)
 	}
 	if n := len(extra) - mostExtra; n > 0 {
-		c.note("so are %d more packages", n)
+		c.note(doc.NorMorePackages, n)
 	}
 	return c.found
 }
@@ -102,11 +103,10 @@ func checkFiles(ctx context.Context, a *open.View) ([]open.Finding, error) {
 	var found []open.Finding
 	for _, file := range edited[:min(len(edited), mostExtra)] {
 		found = append(found, open.Finding{
-			About: "installed", Says: file +
-				" was edited: it is not as it was published; molt install --force takes the package as it was", File: file})
+			About: "installed", Says: fact.New(doc.FileEdited, file), File: file})
 	}
 	if n := len(edited) - mostExtra; n > 0 {
-		found = append(found, open.Finding{About: "installed", Says: fmt.Sprintf("so were %d more files", n)})
+		found = append(found, open.Finding{About: "installed", Says: fact.New(doc.MoreFilesEdited, n)})
 	}
 	return found, nil
 }
@@ -122,11 +122,11 @@ type comparison struct {
 	visited map[[2]string]bool // pairs of a locked package and a folder
 }
 
-func (c *comparison) note(says string, args ...any) {
-	text := fmt.Sprintf(says, args...)
-	if !c.said[text] {
-		c.said[text] = true
-		c.found = append(c.found, open.Finding{About: "installed", Says: text})
+func (c *comparison) note(kind fact.Kind, of ...any) {
+	says := fact.New(kind, of...)
+	if key := says.String(); !c.said[key] {
+		c.said[key] = true
+		c.found = append(c.found, open.Finding{About: "installed", Says: says})
 	}
 }
 
@@ -155,12 +155,12 @@ func (c *comparison) follow(home, by string, edges []solve.Edge) {
 		case got == nil && (e.Optional || e.When != ""): // what has a condition need not be here
 			continue
 		case got == nil:
-			c.note("%s %s is missing; %s needs it", name, want.Version, by)
+			c.note(doc.NotInstalled, name, want.Version, by)
 			continue
 		}
 		c.reached[got.Place] = true
 		if got.Problem == "" && (got.Real != name || got.Version != want.Version) {
-			c.note("%s: %s %s is installed, the lock has %s %s", got.Path, got.Real, got.Version, want.Name, want.Version)
+			c.note(doc.InstalledOther, got.Path, got.Real, got.Version, want.Name, want.Version)
 			continue
 		}
 		if key := [2]string{want.ID, got.Home}; !c.visited[key] {
@@ -174,7 +174,7 @@ func (c *comparison) follow(home, by string, edges []solve.Edge) {
 // something is installed and hence runs, the one that this machine has.
 func checkRuntimes(ctx context.Context, a *open.View, installed bool) []open.Finding {
 	var found []open.Finding
-	check := func(name, v, where string) {
+	check := func(name, v string, where fact.Fact) {
 		var texts []string
 		by := map[string][]string{}
 		ask := func(who, text string) {
@@ -200,24 +200,21 @@ func checkRuntimes(ctx context.Context, a *open.View, installed bool) []open.Fin
 		}
 		for _, text := range texts {
 			who := by[text]
-			more := ""
+			kind, names := doc.RuntimeUnfit, fact.Quote(strings.Join(who[:min(3, len(who))], ", "))
 			if len(who) > 3 {
-				who, more = who[:3], fmt.Sprintf(" and %d more", len(by[text])-3)
+				names = fact.New(doc.NamesAndMore, strings.Join(who[:3], ", "), len(who)-3)
 			}
-			verb := "needs"
-			if len(by[text]) > 1 {
-				verb = "need"
+			if len(who) > 1 {
+				kind = doc.RuntimeUnfits
 			}
-			found = append(found, open.Finding{
-				About: "runtime", Says: fmt.Sprintf("%s %s %s; %s%s %s %s", name, v, where, strings.Join(who, ", "), more,
-					verb, text)})
+			found = append(found, open.Finding{About: "runtime", Says: fact.New(kind, name, v, where, names, text)})
 		}
 	}
 	for _, d := range a.Config.Runtime.All() {
-		check(d.Runtime, d.Version, "is deployed"+d.Where())
+		check(d.Runtime, d.Version, fact.New(doc.DeployedThere, d.Where()))
 	}
 	if name, v := a.RuntimeHere(ctx); installed && v != "" {
-		check(name, v, "runs here")
+		check(name, v, fact.New(doc.RunsHere))
 	}
 	return found
 }

@@ -10,7 +10,9 @@ import (
 	"molt/app/config"
 	"molt/app/open"
 	"molt/archive"
+	"molt/core/fact"
 	"molt/core/universe"
+	"molt/doc"
 	"molt/ecosystem"
 	"molt/input"
 )
@@ -61,25 +63,22 @@ func checkRules(ctx context.Context, a *open.View) []open.Finding {
 			unjudged = append(unjudged, p.ID)
 		}
 		if says := rules.Breach(p.Name, release); says != "" {
-			found = append(found, open.Finding{About: "rules", Says: fmt.Sprintf("%s: %s", p.ID, says)})
+			found = append(found, open.Finding{About: "rules", Says: fact.New(doc.BreaksRule, p.ID, says)})
 		}
 		if archive.Weak(p.Integrity) && a.Config.Rules.Digests == config.StrongDigests {
-			found = append(found, open.Finding{
-				About: "rules", Says: p.ID + ": the registry states SHA-1 alone, which no longer proves what an archive is"})
+			found = append(found, open.Finding{About: "rules", Says: fact.New(doc.WeakDigest, p.ID)})
 		}
 		if given, fixed := a.Fixed[p.Name]; fixed && given != p.Version {
 			found = append(found, open.Finding{
-				About: "rules", Says: fmt.Sprintf("%s: %s gives %s %s", p.ID, a.Config.Fixed, p.Name, given)})
+				About: "rules", Says: fact.New(doc.GivenOtherwise, p.ID, a.Config.Fixed, p.Name, given)})
 		}
 	}
 	if n := len(unjudged); n > 0 {
-		some, verb := "1 package is", "it"
+		says := fact.New(doc.OneUnjudged, unjudged[0])
 		if n > 1 {
-			some, verb = fmt.Sprintf("%d packages are", n), "them"
+			says = fact.New(doc.SomeUnjudged, n, unjudged[0])
 		}
-		found = append(found, open.Finding{About: "rules", Says: fmt.Sprintf("%s not judged by the rules about licences "+
-			"and age, such as %s: what the registry says of %s is not at hand; molt fetch --lock-only brings it", some,
-			unjudged[0], verb)})
+		found = append(found, open.Finding{About: "rules", Says: says})
 	}
 	return found
 }

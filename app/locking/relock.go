@@ -13,10 +13,12 @@ import (
 	"time"
 
 	"molt/app/open"
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/solve"
 	"molt/core/universe"
 	"molt/core/version"
+	"molt/doc"
 	"molt/ecosystem"
 	"molt/input"
 )
@@ -288,7 +290,7 @@ func nearestReleases(p *universe.Package, constraint string) string {
 // without asking a registry. That nothing is installed is no finding.
 func Verify(ctx context.Context, a *open.View) ([]open.Finding, error) {
 	if a.Lock == nil {
-		return []open.Finding{{About: "lock", Says: fmt.Sprintf("there is no %s; molt relock writes one", a.LockFile())}}, nil
+		return []open.Finding{{About: "lock", Says: fact.New(doc.LockMissing, a.LockFile())}}, nil
 	}
 	graph := func() ([]open.Finding, error) { return checkRoots(a), nil }
 	if !a.Lock.Edgeless {
@@ -296,20 +298,19 @@ func Verify(ctx context.Context, a *open.View) ([]open.Finding, error) {
 		graph = sideBySide(func() ([]open.Finding, error) { return checkGraph(ctx, a, frameworks) })
 	}
 	found := Drift(a)
-	note := func(about, says string, args ...any) {
-		found = append(found, open.Finding{About: about, Says: fmt.Sprintf(says, args...)})
+	note := func(about string, kind fact.Kind, of ...any) {
+		found = append(found, open.Finding{About: about, Says: fact.New(kind, of...)})
 	}
 	for _, says := range append(open.Strayed(a), open.Misplaced(a)...) {
-		note("lock", "%s", says)
+		found = append(found, open.Finding{About: "lock", Says: says})
 	}
 	if !a.Lock.Edgeless {
 		for _, says := range open.Outside(a, a.Lock) {
-			note("lock", "%s does not come from a registry: it is neither locked nor laid out", says)
+			note("lock", doc.NotOfRegistry, says)
 		}
 	}
 	for _, c := range contradicting(ctx, a) {
-		note("checksum", "%s: the lock has the checksum %s, and %s has %s; a published release does not change", c.Release,
-			c.Locked, c.where, c.Stated)
+		note("checksum", doc.ChecksumDiffers, c.Release, c.Locked, fact.New(c.where), c.Stated)
 	}
 	says, err := graph()
 	if err != nil {
@@ -347,22 +348,20 @@ func sideBySide[T any](do func() (T, error)) func() (T, error) {
 
 // Drift says how the lock differs from what the manifest asks for.
 func Drift(a *open.View) (found []open.Finding) {
-	note := func(about, says string, args ...any) {
-		found = append(found, open.Finding{About: about, Says: fmt.Sprintf(says, args...)})
+	note := func(about string, kind fact.Kind, of ...any) {
+		found = append(found, open.Finding{About: about, Says: fact.New(kind, of...)})
 	}
-	line := func(e ecosystem.Entry, says string, args ...any) {
-		found = append(found, open.Finding{
-			About: "manifest", Says: fmt.Sprintf("%s:%d: ", e.File, e.Line) + fmt.Sprintf(says, args...), File: e.File,
-			Line: e.Line, Column: e.Column})
+	line := func(e ecosystem.Entry, kind fact.Kind, of ...any) {
+		found = append(found, open.Finding{About: "manifest", Says: fact.New(doc.AtLine, e.File, e.Line, fact.New(kind, of...)),
+			File: e.File, Line: e.Line, Column: e.Column})
 	}
 	var gone ecosystem.Forks // of environments, or choices, that there are no longer
 	if len(a.Lock.Forks) > 0 && open.ForksOf(a, a.Lock) == nil {
 		gone = a.Lock.Forks
-		note("lock", "it has several releases of %s, for environments or alternatives that molt.yaml does not name",
-			strings.Join(slices.Sorted(maps.Keys(gone)), ", "))
+		note("lock", doc.ForksUnnamed, strings.Join(slices.Sorted(maps.Keys(gone)), ", "))
 	}
 	if !slices.EqualFunc(a.Lock.Alternatives, a.Alternatives, slices.Equal) {
-		note("lock", "it was made for other alternatives than molt.yaml names")
+		note("lock", doc.OtherChoices)
 	}
 	locked := map[[2]string]solve.Edge{}
 	for _, r := range a.Lock.Roots {
@@ -381,50 +380,48 @@ func Drift(a *open.View) (found []open.Finding) {
 		delete(locked, key)
 		switch {
 		case !ok:
-			line(e, "%s %s is not in the lock", e.As, e.Text)
+			line(e, doc.NotLockedSo, e.As, e.Text)
 		case was.Constraint != e.Text || was.Package != d.Package:
-			line(e, "%s asks for %s, the lock was made for %s", e.As, e.Text, was.Constraint)
+			line(e, doc.LockedForOther, e.As, e.Text, was.Constraint)
 		}
 		for _, more := range d.Roots(d.Root(), d.Text, a.Eco.Scheme().Any())[1:] {
 			key := [2]string{e.Group, more.As}
 			if _, ok := locked[key]; !ok && !a.Lock.Edgeless {
-				line(e, "%s is not in the lock", more.As)
+				line(e, doc.NotLocked, more.As)
 			}
 			delete(locked, key)
 		}
 	}
 	for _, o := range a.Manifest.Overrides() {
 		if was, there := a.Lock.Overrides[o.Key()]; !there || was != o.Written {
-			note("manifest", "%s: overrides has %s %s, and the lock was made without that", a.Manifest.Chief(), o.Key(),
-				o.Written)
+			note("manifest", doc.OverrideAnew, a.Manifest.Chief(), o.Key(), o.Written)
 		}
 	}
 	for _, name := range slices.Sorted(maps.Keys(a.Lock.Overrides)) {
 		if _, there := open.Written(a.Manifest.Overrides())[name]; !there {
-			note("lock", "the lock was made with an override of %s, and %s has none", name, a.Manifest.Chief())
+			note("lock", doc.OverrideGone, name, a.Manifest.Chief())
 		}
 	}
 	now, _ := a.Config.Waived(a.Now())
 	for _, key := range slices.Sorted(maps.Keys(a.Lock.Waived)) {
 		if _, there := open.Waived(now)[key]; !there {
-			note("lock", "the lock was made with a waiver of %s (%s), which molt.yaml does not have in force",
-				key, a.Lock.Waived[key])
+			note("lock", doc.WaiverGone, key, a.Lock.Waived[key])
 		}
 	}
 	linked := a.Manifest.Linked()
 	for _, folder := range slices.Sorted(maps.Keys(linked)) {
 		if a.Lock.Members[folder] != linked[folder] {
-			note("manifest", "the lock was made without the member %s of the workspace, %s", folder, linked[folder])
+			note("manifest", doc.MemberSince, folder, linked[folder])
 		}
 	}
 	for _, folder := range slices.Sorted(maps.Keys(a.Lock.Members)) {
 		if linked[folder] == "" {
-			note("lock", "the lock was made with the member %s of the workspace, which is no longer there", folder)
+			note("lock", doc.MemberGone, folder)
 		}
 	}
 	for _, r := range a.Lock.Roots {
 		if _, left := locked[[2]string{r.Group, r.Name}]; left && !(a.Lock.Edgeless && universe.Plain(r.Name) != r.Name) {
-			note("lock", "%s is in the lock and no longer in %q", r.Name, r.Group)
+			note("lock", doc.NoLongerAsked, r.Name, r.Group)
 		}
 	}
 	return found
@@ -438,14 +435,14 @@ func checkRoots(a *open.View) (found []open.Finding) {
 		if r.Foreign || r.Optional && r.To == "" {
 			continue
 		}
-		says := ""
+		var says fact.Fact
 		c, err := a.Eco.Scheme().Constrain(r.Constraint)
 		if n := resolution.Root(r.Name); n == nil {
-			says = fmt.Sprintf("%s is not in the lock", r.Name)
+			says = fact.New(doc.NotLocked, r.Name)
 		} else if v, bad := a.Eco.Scheme().Parse(n.Version); err == nil && (bad != nil || !version.Admits(c, v)) {
-			says = fmt.Sprintf("%s asks for %s, and the lock has %s", r.Name, r.Constraint, n.Version)
+			says = fact.New(doc.LockedOffRange, r.Name, r.Constraint, n.Version)
 		}
-		if says != "" {
+		if !says.None() {
 			found = append(found, open.Finding{About: "lock", Says: says})
 		}
 	}
@@ -463,8 +460,8 @@ func Unknown(a *open.View) string {
 
 // checkGraph says how the lock contradicts itself.
 func checkGraph(ctx context.Context, a *open.View, frameworks []string) (found []open.Finding, err error) {
-	note := func(about, says string, args ...any) {
-		found = append(found, open.Finding{About: about, Says: fmt.Sprintf(says, args...)})
+	note := func(kind fact.Kind, of ...any) {
+		found = append(found, open.Finding{About: "lock", Says: fact.New(kind, of...)})
 	}
 	table, err := a.Lock.Universe(a.Eco)
 	if err != nil {
@@ -484,8 +481,7 @@ func checkGraph(ctx context.Context, a *open.View, frameworks []string) (found [
 		if versions = slices.Compact(versions); len(versions) > 1 && apart {
 			continue
 		} else if len(versions) > 1 {
-			note("lock", "%s is the framework of a goal, of which the whole application shares one release, and the lock has %s",
-				name, strings.Join(versions, " and "))
+			note(doc.FrameworkTwice, name, strings.Join(versions, " and "))
 		} else {
 			problem.Single = append(problem.Single, name)
 		}
@@ -496,7 +492,7 @@ func checkGraph(ctx context.Context, a *open.View, frameworks []string) (found [
 				Text: r.Constraint, Optional: r.Optional, Foreign: r.Foreign}})
 	}
 	if err := solve.Verify(ctx, table, problem, resolution); err != nil {
-		note("lock", "the lock contradicts itself: %v", err)
+		note(doc.SelfContradicts, err.Error())
 	}
 	return found, nil
 }

@@ -1,6 +1,7 @@
 package open
 
 import (
+	"molt/core/fact"
 	"molt/core/project"
 	"molt/core/universe"
 )
@@ -32,7 +33,7 @@ func Written(overrides []universe.Override) map[string]string {
 // A Finding is something on which manifest, lock and runtime disagree.
 type Finding struct {
 	About        string // one of doc.Abouts
-	Says         string
+	Says         fact.Fact
 	File         string // of the application, "" for none in particular
 	Line, Column int
 }

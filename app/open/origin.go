@@ -1,13 +1,14 @@
 package open
 
 import (
-	"fmt"
 	"maps"
 	"slices"
 	"strings"
 
 	"molt/app/config"
+	"molt/core/fact"
 	"molt/core/universe"
+	"molt/doc"
 	"molt/ecosystem"
 	"molt/registry"
 )
@@ -43,13 +44,13 @@ func Origins(a *View) map[string]string {
 
 // Strayed says how packages of the lock would come from elsewhere than when they were locked. A
 // lock without origins tells nothing.
-func Strayed(a *View) []string {
+func Strayed(a *View) []fact.Fact {
 	if a.Lock == nil || len(a.Lock.Origins) == 0 {
 		return nil
 	}
 	was, is := a.Lock.Origins, Origins(a)
 	said := map[string]bool{}
-	var all []string
+	var all []fact.Fact
 	for i := range a.Lock.Packages {
 		name := universe.Plain(a.Lock.Packages[i].Name)
 		before, now := OriginKey(was, name), OriginKey(is, name)
@@ -58,14 +59,15 @@ func Strayed(a *View) []string {
 			continue
 		}
 		said[before+"\n"+now] = true
-		if to == "" {
-			to = "what a variable of the environment says"
-		}
-		about := "packages of " + before
+		about := fact.New(doc.PackagesOf, before)
 		if before == UsualOrigin {
-			about = "packages such as " + name
+			about = fact.New(doc.PackagesLike, name)
 		}
-		all = append(all, fmt.Sprintf("%s were locked from %s, and %s now has them from %s", about, from, config.File, to))
+		moved := fact.New(doc.OriginMoved, about, from, config.File, to)
+		if to == "" {
+			moved = fact.New(doc.OriginMovedEnv, about, from, config.File)
+		}
+		all = append(all, moved)
 	}
 	return all
 }
@@ -83,17 +85,17 @@ func OriginKey(origins map[string]string, name string) string {
 
 // Misplaced says which archives are locked at the registry for all other packages, though their
 // names belong to one of their own.
-func Misplaced(a *View) []string {
+func Misplaced(a *View) []fact.Fact {
 	is := Origins(a)
 	usual := is[UsualOrigin]
-	var all []string
+	var all []fact.Fact
 	for _, p := range a.Lock.Packages {
 		key := OriginKey(is, universe.Plain(p.Name))
 		if key == UsualOrigin || usual == "" || strings.HasPrefix(is[key]+"/", strings.TrimSuffix(usual, "/")+"/") {
 			continue
 		}
 		if strings.HasPrefix(p.Source, strings.TrimSuffix(usual, "/")+"/") {
-			all = append(all, fmt.Sprintf("%s is locked at %s, and packages of %s come from %s", p.ID, p.Source, key, is[key]))
+			all = append(all, fact.New(doc.OriginStrange, p.ID, p.Source, key, is[key]))
 		}
 	}
 	return all
@@ -105,8 +107,12 @@ func SettledOrigin(a *View) error {
 	if a.Lock == nil || a.Settings.AcceptOrigin {
 		return nil
 	}
-	if all := append(Strayed(a), Misplaced(a)...); all != nil {
-		return &ecosystem.OriginError{Changed: all}
+	var changed []string
+	for _, f := range append(Strayed(a), Misplaced(a)...) {
+		changed = append(changed, a.Say(f).Words)
+	}
+	if changed != nil {
+		return &ecosystem.OriginError{Changed: changed}
 	}
 	return nil
 }

@@ -4,7 +4,9 @@ import (
 	"fmt"
 	"slices"
 
+	"molt/core/fact"
 	"molt/core/solve"
+	"molt/doc"
 	"molt/ecosystem"
 )
 
@@ -53,8 +55,7 @@ func CheckOutside(a *View, installed ecosystem.Tree) (found []Finding) {
 			continue
 		}
 		found = append(found, Finding{
-			About: "installed", Says: fmt.Sprintf(
-				"%s is missing: it comes from %s, and not from a registry, so Molt does not lay it out", e.Name, e.Constraint)})
+			About: "installed", Says: fact.New(doc.NotLaidOut, e.Name, e.Constraint)})
 	}
 	return found
 }

@@ -10,6 +10,7 @@ import (
 	"molt/app/open"
 	"molt/core/assess"
 	"molt/core/project"
+	"molt/doc"
 )
 
 // aliased writes aliases in a text the way that manifests have them.
@@ -83,7 +84,7 @@ func TestVerifyKnowsTheFramework(t *testing.T) {
 	}
 	b.write("molt.yaml", "goal: hulk@4\n")
 	found, err := locking.Verify(context.Background(), b.open())
-	if err != nil || len(found) != 1 || !strings.Contains(found[0].Says, "the lock has 3.1.0 and 4.0.0") {
+	if err != nil || len(found) != 1 || !found[0].Says.Is(doc.FrameworkTwice) || found[0].Says.Of[1] != "3.1.0 and 4.0.0" {
 		t.Errorf("with a goal: %v, %v", found, err)
 	}
 }

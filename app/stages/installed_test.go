@@ -54,7 +54,7 @@ func (b *bench) checked() string {
 	}
 	var all []string
 	for _, f := range found {
-		all = append(all, f.About+" "+f.Says)
+		all = append(all, f.About+" "+f.Says.String())
 	}
 	return strings.Join(all, "\n")
 }
@@ -80,12 +80,12 @@ func TestVerifyInstalled(t *testing.T) {
 	b.install("node_modules/liar liar 1.0.0")
 	b.write("node_modules/liar/package.json", "{")
 	want := []string{
-		"installed node_modules/hulk: hulk 3.0.0 is installed, the lock has hulk 3.1.0",
-		"installed node_modules/deck: a folder without package.json",
-		"installed node_modules/liar: its package.json is not JSON",
-		"installed node_modules/rope: a link that leads nowhere",
-		"installed node_modules/@crew/jib 1.0.0 is installed but not locked",
-		"installed node_modules/deck/node_modules/lamp 2.0.0 is installed but not locked",
+		"installed installed at another(node_modules/hulk, hulk, 3.0.0, hulk, 3.1.0)",
+		"installed place at fault(node_modules/deck, a folder without package.json)",
+		"installed place at fault(node_modules/liar, its package.json is not JSON)",
+		"installed place at fault(node_modules/rope, a link that leads nowhere)",
+		"installed installed, not locked(node_modules/@crew/jib 1.0.0)",
+		"installed installed, not locked(node_modules/deck/node_modules/lamp 2.0.0)",
 	}
 	if got := b.checked(); got != strings.Join(want, "\n") {
 		t.Errorf("findings are\n%s\nwant\n%s", got, strings.Join(want, "\n"))

@@ -61,7 +61,7 @@ func Verify(w io.Writer, d doc.Verify) error {
 		var says []string
 		for _, f := range d.Findings {
 			if f.About == about {
-				says = append(says, f.Says)
+				says = append(says, f.Says.Words)
 			}
 		}
 		if says != nil {

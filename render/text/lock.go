@@ -55,7 +55,7 @@ func (p *Page) Verify(answer doc.Verify) {
 	p.verdict(bad, fmt.Sprintf("%s do not agree (%s):", what, render.Count(len(answer.Findings), "finding")))
 	var rows [][]cell
 	for _, f := range answer.Findings {
-		rows = append(rows, []cell{plain(f.About), plain(f.Says)})
+		rows = append(rows, []cell{plain(f.About), plain(f.Says.Words)})
 	}
 	p.table("  ", rows)
 	if slices.Contains(answer.OutOfDate, "runtime") {

@@ -112,7 +112,7 @@ func TestAims(t *testing.T) {
 
 // TestHueIsNoCarrier has the same words with colour and without.
 func TestHueIsNoCarrier(t *testing.T) {
-	d := doc.Verify{Findings: []doc.Finding{{About: "lock", Says: "keel asks for rope"}}, OutOfDate: []string{"lock"},
+	d := doc.Verify{Findings: []doc.Finding{{About: "lock", Says: doc.InWords("keel asks for rope")}}, OutOfDate: []string{"lock"},
 		Next: &doc.Next{Run: doc.Call{Command: "relock"}, Why: doc.Sentence{Words: "makes the lock anew"}}}
 	var plain, coloured strings.Builder
 	(&Page{W: &plain, Width: 100}).Verify(d)

@@ -18,7 +18,7 @@ import (
 type table map[fact.Kind]string
 
 // sentences are the words of all kinds.
-var sentences = merged(table{fact.Told: "%s"}, ofDocuments, ofProject, ofAssess, ofPlan, ofConflict, ofInspect)
+var sentences = merged(table{fact.Told: "%s"}, ofDocuments, ofProject, ofAssess, ofPlan, ofConflict, ofInspect, ofFindings)
 
 func merged(tables ...table) table {
 	all := table{}
