@@ -92,7 +92,7 @@ func (s *Session) groupFor(name string, where ecosystem.Part) string {
 	if where.Group == "" {
 		where.Group = s.App.Manifest.Groups()[0]
 	}
-	return project.MemberGroup(strings.TrimPrefix(where.In, "."), where.Group)
+	return project.Group{Member: strings.TrimPrefix(where.In, "."), Name: where.Group}.String()
 }
 
 // Want declares packages, each written NAME or NAME@CONSTRAINT, or changes how they are declared.
@@ -138,7 +138,8 @@ func (s *Session) Want(ctx context.Context, packages []string, member, group str
 // declaredWith returns the package itself for one with extras that its line in a part of the
 // manifest asks for already. To ask for more of them in a line that is there is an error.
 func (s *Session) declaredWith(name string, where ecosystem.Part) (string, error) {
-	base, extras := universe.SplitExtra(name)
+	of := universe.NameOf(name)
+	base, extras := of.Base(), of.Extra
 	if extras == "" {
 		return name, nil
 	}
@@ -157,7 +158,7 @@ func (s *Session) declaredWith(name string, where ecosystem.Part) (string, error
 			return "", &input.UsageError{Reason: fmt.Sprintf(
 				"%s is declared without %s in %s:%d; write it there as %s, and run molt relock",
 				base, strings.Join(more, ","), s.App.Manifest.FileOf(e.Group), e.Line,
-				universe.WithExtra(base, strings.Join(all, ",")))}
+				universe.NameOf(base).With(strings.Join(all, ",")))}
 		}
 		return base, nil
 	}

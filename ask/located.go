@@ -28,7 +28,7 @@ func locate(a *open.View, group, name string, l doc.Located) doc.Located {
 func LocateSurvey(a *open.View, d doc.Survey) (all []doc.Located) {
 	for _, r := range d.Packages {
 		note := func(rule, level string, says fact.Kind, of ...any) {
-			all = append(all, locate(a, project.MemberGroup(r.Member, r.Group), r.Name,
+			all = append(all, locate(a, project.Group{Member: r.Member, Name: r.Group}.String(), r.Name,
 				doc.Located{Rule: rule, Level: level, Says: fact.New(says, of...)}))
 		}
 		switch {

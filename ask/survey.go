@@ -92,7 +92,7 @@ func (w SurveyFilter) shows(r inspect.Row) bool {
 	behind := r.Locked == "" || r.Newest == "" || jump != "same"
 	return named && (len(w.Jump) == 0 || slices.Contains(w.Jump, jump)) &&
 		(len(w.Group) == 0 || slices.Contains(w.Group, r.Group)) &&
-		(ecosystem.Part{In: w.In}).Has(project.MemberGroup(r.Member, r.Group)) && (!w.Held || held) &&
+		(ecosystem.Part{In: w.In}).Has(project.Group{Member: r.Member, Name: r.Group}.String()) && (!w.Held || held) &&
 		(!w.Waiting || behind && !held) && (w.Since == "" || len(r.Since) > 0)
 }
 

@@ -7,6 +7,7 @@ import (
 
 	"molt/core/project"
 	"molt/core/solve"
+	"molt/core/universe"
 	"molt/core/version"
 )
 
@@ -69,7 +70,7 @@ func (m *Manifests) divide() {
 		if linked(name) {
 			out = nil
 			for _, i := range all {
-				if member, _ := project.SplitGroup(m.entries[i].Group); member != "" {
+				if member := project.GroupOf(m.entries[i].Group).Member; member != "" {
 					out = append(out, member)
 				}
 			}
@@ -83,14 +84,14 @@ func (m *Manifests) divide() {
 	}
 	for i := range m.entries {
 		e := &m.entries[i]
-		member, _ := project.SplitGroup(e.Group)
+		member := project.GroupOf(e.Group).Member
 		if !e.Foreign && (apart[member][e.As] || m.apart[apartName{member, e.As}]) {
 			e.Apart, e.Own = member, e.As
 		}
 	}
 	for i := range m.entries {
 		if e := &m.entries[i]; e.Apart != "" {
-			e.As = project.ApartName(e.Own, e.Apart)
+			e.As = universe.Name{Package: e.Own, In: e.Apart}.String()
 		}
 	}
 }
@@ -100,7 +101,7 @@ func (m *Manifests) outvoted(entries []int) []string {
 	var places []string
 	of := map[string][]int{}
 	for _, i := range entries {
-		member, _ := project.SplitGroup(m.entries[i].Group)
+		member := project.GroupOf(m.entries[i].Group).Member
 		if of[member] == nil {
 			places = append(places, member)
 		}

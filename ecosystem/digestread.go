@@ -16,7 +16,7 @@ func DecodeDigest(scheme version.Scheme, data string) (*universe.Package, error)
 }
 
 // decodeDigest is DecodeDigest, with the numbers for the names of packages.
-func decodeDigest(scheme version.Scheme, data string, names *universe.Names) (*universe.Package, error) {
+func decodeDigest(scheme version.Scheme, data string, names *universe.Numbers) (*universe.Package, error) {
 	d, err := openDigest(data)
 	if err != nil {
 		return nil, err
@@ -63,7 +63,7 @@ type digest struct {
 	texts, demands, lists, requirements, releases string // the tables
 	demandLists                                   []atomic.Pointer[[]universe.Demand]
 	requirementLists                              []atomic.Pointer[[]universe.Requirement]
-	names                                         *universe.Names
+	names                                         *universe.Numbers
 }
 
 func openDigest(data string) (*digest, error) {

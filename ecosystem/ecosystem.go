@@ -124,7 +124,7 @@ func (e Entry) At() ConstraintPlace {
 	if e.Own != "" {
 		name = e.Own
 	}
-	_, group := project.SplitGroup(e.Group)
+	group := project.GroupOf(e.Group).Name
 	return ConstraintPlace{Group: group, Name: name}
 }
 

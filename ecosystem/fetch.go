@@ -15,7 +15,7 @@ import (
 type Digests struct {
 	Registries *registry.Registries
 	Scheme     version.Scheme
-	Names      universe.Names
+	Numbers    universe.Numbers
 }
 
 // Fetch reads a package from the registry that is named for it, or from the cache. The request says
@@ -39,7 +39,7 @@ func (f *Digests) Fetch(ctx context.Context, name string, request registry.Reque
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", name, err)
 	}
-	p, err := decodeDigest(f.Scheme, body, &f.Names)
+	p, err := decodeDigest(f.Scheme, body, &f.Numbers)
 	if err != nil {
 		return nil, &registry.UnreachableError{
 			URL: name, Err: fmt.Errorf("the cache has something of %s that cannot be read: %w; molt --refresh asks anew",

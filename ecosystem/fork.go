@@ -12,7 +12,7 @@ type Forks map[string][]Fork
 
 // A Fork is one of them.
 type Fork struct {
-	Package      string   // the package's own name for the first, else one that universe.ForkName made
+	Package      string   // the package's own name for the first, else with the environments (universe.Name.In)
 	Environments []string // by name, sorted
 }
 
@@ -34,7 +34,8 @@ func NewFork(name string, environments []string, first bool) Fork {
 	f := Fork{Package: name, Environments: environments}
 	if !first {
 		// brackets are for extras
-		f.Package = universe.ForkName(name, strings.NewReplacer("[", "(", "]", ")").Replace(strings.Join(environments, "+")))
+		in := strings.NewReplacer("[", "(", "]", ")").Replace(strings.Join(environments, "+"))
+		f.Package = universe.Name{Package: name, In: in}.String()
 	}
 	return f
 }

@@ -140,7 +140,7 @@ func NewLock(ctx context.Context, e Ecosystem, source universe.Source, r *solve.
 			return nil, err
 		}
 		release := p.Release(n.Version)
-		if _, extra := universe.SplitExtra(n.Name); extra != "" { // the package itself has the rest
+		if universe.NameOf(n.Name).Extra != "" { // the package itself has the rest
 			l.Packages = append(l.Packages, LockedPackage{Node: n, Runtimes: release.Runtimes})
 			continue
 		}
@@ -265,7 +265,7 @@ func (l *Lock) Resolution() *solve.Resolution {
 // Releases lists the packages of the lock that are releases of a registry, without those that stand for extras.
 func (l *Lock) Releases() []LockedPackage {
 	return slices.DeleteFunc(slices.Clone(l.Packages), func(p LockedPackage) bool {
-		_, extra := universe.SplitExtra(p.Name)
+		extra := universe.NameOf(p.Name).Extra
 		return extra != ""
 	})
 }
@@ -274,7 +274,7 @@ func (l *Lock) Releases() []LockedPackage {
 func (l *Lock) Declarations() []solve.Edge {
 	var all []solve.Edge
 	for _, e := range l.Roots {
-		_, extra := universe.SplitExtra(e.Package)
+		extra := universe.NameOf(e.Package).Extra
 		further := e.Name == e.Package && universe.Plain(e.Name) != e.Name &&
 			slices.ContainsFunc(all, func(first solve.Edge) bool {
 				return first.Group == e.Group && universe.Plain(first.Package) == universe.Plain(e.Package)
@@ -473,8 +473,8 @@ func readEdge(key, to, group string) solve.Edge {
 	if as, name, ok := strings.Cut(e.Name, "="); ok {
 		e.Name, e.Package = as, name
 	}
-	if member, _ := project.SplitGroup(group); apart && member != "" {
-		e.Apart, e.Own, e.Name = member, e.Name, project.ApartName(e.Name, member)
+	if member := project.GroupOf(group).Member; apart && member != "" {
+		e.Apart, e.Own, e.Name = member, e.Name, universe.Name{Package: e.Name, In: member}.String()
 	}
 	return e
 }

@@ -24,7 +24,7 @@ type File struct {
 
 // Manifests are the manifest files of one application, as one manifest: its own and, in a
 // workspace, those of its members. The first is the chief: what is not said about a group of
-// another, it says. The groups of a member have its folder before them (project.MemberGroup), so
+// another, it says. The groups of a member have its folder before them (project.Group), so
 // that a group with a name is one declaration of the whole.
 //
 // Laws:
@@ -63,7 +63,7 @@ func ReadManifests(e Ecosystem, files []File) (*Manifests, error) {
 			return nil, err
 		}
 		for _, group := range m.Groups() {
-			group = project.MemberGroup(f.Member, group)
+			group = project.Group{Member: f.Member, Name: group}.String()
 			if other, taken := owner[group]; taken {
 				return nil, fmt.Errorf("%s and %s both have a group %q", other, f.Name, group)
 			}
@@ -145,8 +145,8 @@ func (m *Manifests) Included() map[string][]string {
 		if n, ok := f.Manifest.(interface{ Included() map[string][]string }); ok {
 			for group, others := range n.Included() {
 				for _, other := range others {
-					key := project.MemberGroup(f.member, group)
-					all[key] = append(all[key], project.MemberGroup(f.member, other))
+					key := project.Group{Member: f.member, Name: group}.String()
+					all[key] = append(all[key], project.Group{Member: f.member, Name: other}.String())
 				}
 			}
 		}
@@ -157,7 +157,7 @@ func (m *Manifests) Included() map[string][]string {
 			continue
 		}
 		for extra := range strings.SplitSeq(s.Extras, ",") {
-			all[s.Group] = append(all[s.Group], project.MemberGroup(s.By.Folder, namer.ExtraGroup(extra)))
+			all[s.Group] = append(all[s.Group], project.Group{Member: s.By.Folder, Name: namer.ExtraGroup(extra)}.String())
 		}
 	}
 	return all
@@ -229,14 +229,15 @@ func (m *Manifests) MayHave(group string) bool {
 func (m *Manifests) FileOf(group string) string { return m.of(group).name }
 
 func (m *Manifests) of(group string) namedManifest {
-	member, bare := project.SplitGroup(group)
+	at := project.GroupOf(group)
 	if i := slices.IndexFunc(m.files, func(f namedManifest) bool {
-		return f.member == member && slices.Contains(f.Groups(), bare)
+		return f.member == at.Member && slices.Contains(f.Groups(), at.Name)
 	}); i >= 0 {
 		return m.files[i]
 	}
 	if i := slices.IndexFunc(m.files, func(f namedManifest) bool {
-		return f.member == member && slices.ContainsFunc(f.Manifest.Entries(), func(e Entry) bool { return e.Group == bare })
+		return f.member == at.Member &&
+			slices.ContainsFunc(f.Manifest.Entries(), func(e Entry) bool { return e.Group == at.Name })
 	}); i >= 0 {
 		return m.files[i]
 	}
@@ -245,7 +246,7 @@ func (m *Manifests) of(group string) namedManifest {
 
 // edit changes a file by a function that gets it with the group's name in it.
 func (m *Manifests) edit(group string, change func(f Manifest, group string) error) error {
-	_, bare := project.SplitGroup(group)
+	bare := project.GroupOf(group).Name
 	if err := change(m.of(group).Manifest, bare); err != nil {
 		return err
 	}
@@ -255,7 +256,7 @@ func (m *Manifests) edit(group string, change func(f Manifest, group string) err
 // Set replaces the constraint of an entry.
 func (m *Manifests) Set(group, name, constraint string) error {
 	at, f := ConstraintPlace{Name: project.OwnName(name)}, m.of(group)
-	_, at.Group = project.SplitGroup(group)
+	at.Group = project.GroupOf(group).Name
 	if i := slices.IndexFunc(m.entries, func(e Entry) bool { return e.Group == group && e.As == name }); i >= 0 {
 		at = m.entries[i].At()
 	}

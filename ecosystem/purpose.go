@@ -43,7 +43,7 @@ func Purposes(e Ecosystem, l *Lock) map[string]project.Purpose {
 		}
 	}
 	for _, r := range l.Roots {
-		_, group := project.SplitGroup(r.Group)
+		group := project.GroupOf(r.Group).Name
 		reach([]solve.Edge{r}, PurposeOf(e, group))
 	}
 	return found

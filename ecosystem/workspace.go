@@ -35,8 +35,8 @@ type Part struct {
 
 // Has reports whether a group, named as Entries name it, is in the part.
 func (p Part) Has(group string) bool {
-	member, bare := project.SplitGroup(group)
-	return (p.In == "" || p.In == member || p.In == "." && member == "") && (p.Group == "" || p.Group == bare)
+	at := project.GroupOf(group)
+	return (p.In == "" || p.In == at.Member || p.In == "." && at.Member == "") && (p.Group == "" || p.Group == at.Name)
 }
 
 // Members lists the members of the workspace by folder, none where it is no workspace.
@@ -89,7 +89,7 @@ func (m *Manifests) link() error {
 			if f.local && PurposeOf(m.eco, e.Group) == project.ToDevelop {
 				continue // that is for those who work on it there
 			}
-			e.File, e.Group = f.name, project.MemberGroup(f.member, e.Group)
+			e.File, e.Group = f.name, project.Group{Member: f.member, Name: e.Group}.String()
 			by, there := members[e.Package]
 			serves := there && e.Package != "" && by.File != f.name && m.serves(by, e)
 			switch {

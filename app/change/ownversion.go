@@ -41,7 +41,7 @@ func FindOwnVersion(a *open.View, file *planfile.Plan) *OwnVersion {
 		}
 		raised = raised || s.Raise != nil
 		for _, c := range s.Changes {
-			_, group := project.SplitGroup(c.Group)
+			group := project.GroupOf(c.Group).Name
 			change := project.Change{Name: c.Name, Group: group}
 			if c.From != nil {
 				change.From = project.Point(*c.From)

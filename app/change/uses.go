@@ -42,7 +42,7 @@ func UsesOf(a *open.View, e *Effect) ([]Use, error) {
 	var uses []Use
 	for _, i := range imports {
 		if !slices.ContainsFunc(changes, func(c project.Change) bool {
-			member, _ := project.SplitGroup(c.Group)
+			member := project.GroupOf(c.Group).Member
 			return c.To == (project.Point{}) && project.OwnName(c.Name) == i.Package &&
 				(member == "" || strings.HasPrefix(i.File, member+"/"))
 		}) {
@@ -84,15 +84,15 @@ func imports(a *open.View, names []string) ([]ecosystem.Import, error) {
 // importsAs reports whether an import means a declared name: what a member of a workspace declares
 // apart is meant in its folder alone.
 func importsAs(i ecosystem.Import, name string) bool {
-	own, member := project.SplitApart(name)
-	return i.Package == own && (member == "" || strings.HasPrefix(i.File, member+"/"))
+	declared := universe.NameOf(name)
+	return i.Package == declared.Package && (declared.In == "" || strings.HasPrefix(i.File, declared.In+"/"))
 }
 
 // keepers lists the locked packages that need some of the names, one for each name.
 func keepers(l *ecosystem.Lock, names []string) (uses []Use) {
 	for _, name := range names {
 		i := slices.IndexFunc(l.Packages, func(p ecosystem.LockedPackage) bool {
-			base, _ := universe.SplitExtra(p.Name)
+			base := universe.NameOf(p.Name).Base()
 			return base != name && slices.ContainsFunc(slices.Concat(p.Needs, p.Peers), func(e solve.Edge) bool {
 				return e.Package == name && e.To != "" && !e.Optional
 			})

@@ -198,7 +198,7 @@ func lockFor(a *open.View, groups []string) (*ecosystem.Lock, error) {
 	known := slices.Collect(maps.Keys(a.Manifest.Included()))
 	slices.Sort(known)
 	for _, r := range a.Lock.Roots {
-		if _, bare := project.SplitGroup(r.Group); !slices.Contains(known, bare) {
+		if bare := project.GroupOf(r.Group).Name; !slices.Contains(known, bare) {
 			known = append(known, bare)
 		}
 	}
@@ -224,7 +224,7 @@ func lockFor(a *open.View, groups []string) (*ecosystem.Lock, error) {
 	}
 	some := *a.Lock.Whole()
 	some.Roots = slices.DeleteFunc(slices.Clone(some.Roots), func(e solve.Edge) bool {
-		_, bare := project.SplitGroup(e.Group)
+		bare := project.GroupOf(e.Group).Name
 		return !slices.Contains(groups, bare)
 	})
 	return &some, nil
@@ -244,7 +244,7 @@ func locked(a *open.View, from *open.Archives, l *ecosystem.Lock) (universe.Tabl
 		return nil, err
 	}
 	for _, p := range l.Packages {
-		if _, extra := universe.SplitExtra(p.Name); extra != "" { // it has no files of its own
+		if universe.NameOf(p.Name).Extra != "" { // it has no files of its own
 			delete(table, p.Name)
 			continue
 		}

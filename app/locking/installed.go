@@ -35,7 +35,7 @@ func CheckInstalled(a *open.View, installed ecosystem.Tree) []open.Finding {
 		if slices.Contains(left, e.Group) {
 			continue
 		}
-		member, _ := project.SplitGroup(e.Group)
+		member := project.GroupOf(e.Group).Member
 		if e.Apart != "" {
 			e.Name = e.Own
 		}

@@ -56,7 +56,7 @@ func checkRules(ctx context.Context, a *open.View) []open.Finding {
 	known := knownReleases(ctx, a)
 	for _, p := range a.Lock.Packages {
 		rules, release := names, &universe.Release{}
-		_, extra := universe.SplitExtra(p.Name)
+		extra := universe.NameOf(p.Name).Extra
 		if r := known(p.Name, p.Version); r != nil { // what the cache holds tells licences and dates too
 			rules, release = whole, r
 		} else if a.Config.Rules.Detailed() && extra == "" {
@@ -125,9 +125,9 @@ func Fileless(a *open.View, l *ecosystem.Lock) string {
 		var names []string
 		for i := range l.Packages {
 			p := &l.Packages[i]
-			if name, extra := universe.SplitExtra(p.Name); extra == "" && !slices.Contains(a.Config.Build, name) &&
+			if name := universe.NameOf(p.Name); name.Extra == "" && !slices.Contains(a.Config.Build, name.Base()) &&
 				teller.Fileless(p, e) {
-				names = append(names, name+" "+p.Version)
+				names = append(names, name.Base()+" "+p.Version)
 			}
 		}
 		if names == nil {

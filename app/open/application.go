@@ -222,7 +222,7 @@ func DeclaredWith(a *View, wanted []plan.Wanted) ([]project.Declared, error) {
 		return m.Entries()[i], true
 	}
 	for _, w := range wanted {
-		if member, _ := project.SplitGroup(w.Group); member == "" || w.Constraint == "" {
+		if member := project.GroupOf(w.Group).Member; member == "" || w.Constraint == "" {
 			continue
 		}
 		if _, there := place(w); there {

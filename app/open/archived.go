@@ -48,11 +48,11 @@ func archivedIn(a *View, l *ecosystem.Lock) (map[string][]*universe.Package, err
 		if err != nil {
 			return nil, err
 		}
-		base, _ := universe.SplitExtra(e.Package)
+		base := universe.NameOf(e.Package).Base()
 		var packages []*universe.Package
 		for i := range l.Packages { // the package comes before itself with extras
 			p := &l.Packages[i]
-			if name, _ := universe.SplitExtra(p.Name); name != base {
+			if name := universe.NameOf(p.Name).Base(); name != base {
 				continue
 			}
 			r := *table[p.Name].Release(p.Version)
@@ -145,7 +145,7 @@ func archivedAt(ctx context.Context, a *View, reader ecosystem.ArchiveReader, e 
 		}
 		address = "git+" + from + "#" + commit
 	} else if file, local := strings.CutPrefix(address, "file:"); local {
-		if member, _ := project.SplitGroup(e.Group); member != "" {
+		if member := project.GroupOf(e.Group).Member; member != "" {
 			return nil, errors.New("a file beside the manifest of a member is not locked; declare it in the application's")
 		}
 		data, err := a.Files.Read(file, input.Archive)
@@ -207,7 +207,7 @@ func archivedAt(ctx context.Context, a *View, reader ecosystem.ArchiveReader, e 
 	all := []*universe.Package{archivedPackage(a, e.Text, says.Name, r)}
 	for _, extra := range slices.Sorted(maps.Keys(says.Extras)) {
 		r.Needs = says.Extras[extra]
-		all = append(all, archivedPackage(a, e.Text, universe.WithExtra(says.Name, extra), r))
+		all = append(all, archivedPackage(a, e.Text, universe.NameOf(says.Name).With(extra), r))
 	}
 	return all, nil
 }

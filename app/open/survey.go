@@ -39,7 +39,8 @@ func (q *Question) Survey(ctx context.Context, u project.Application) ([]inspect
 	unlike := map[string]bool{}
 	for i := range rows {
 		r := &rows[i]
-		r.Member, r.Group = project.SplitGroup(r.Group)
+		of := project.GroupOf(r.Group)
+		r.Member, r.Group = of.Member, of.Name
 		r.Name = project.OwnName(r.Name)
 		if was, seen := words[r.Name]; seen && was != r.Declared {
 			unlike[r.Name] = true

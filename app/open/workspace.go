@@ -11,6 +11,7 @@ import (
 	"molt/app/config"
 	"molt/core/project"
 	"molt/core/solve"
+	"molt/core/universe"
 	"molt/ecosystem"
 	"molt/ecosystem/registered"
 	"molt/input"
@@ -150,7 +151,7 @@ func FromHere(a *View, changes []project.Change) {
 func SetApartAs(m *ecosystem.Manifests, r *solve.Resolution) error {
 	for i := range r.Roots {
 		if e := &r.Roots[i]; e.Apart != "" {
-			e.Name = project.ApartName(e.Own, e.Apart)
+			e.Name = universe.Name{Package: e.Own, In: e.Apart}.String()
 		}
 	}
 	return m.SetApart(r.Roots)

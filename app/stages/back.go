@@ -233,7 +233,7 @@ func ChangesBack(ctx context.Context, a *open.View, name string) ([]project.Chan
 			}
 			if m, err := a.Eco.ReadManifest(f.Name, text); text != nil && err == nil {
 				for _, e := range m.Entries() {
-					old[open.KeyOf(project.MemberGroup(f.Member, e.Group), e.As)] = e.Text
+					old[open.KeyOf(project.Group{Member: f.Member, Name: e.Group}.String(), e.As)] = e.Text
 				}
 			}
 		}

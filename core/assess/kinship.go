@@ -218,7 +218,7 @@ func (a *Judgement) relatives() error {
 		}
 	}
 	for _, n := range a.Base.Packages { // what nobody declares can be a sibling too
-		if _, extra := universe.SplitExtra(n.Name); extra != "" || a.App.Kin == nil || a.kin.siblings[n.Name] ||
+		if universe.NameOf(n.Name).Extra != "" || a.App.Kin == nil || a.kin.siblings[n.Name] ||
 			n.Name == framework.Name || a.App.Kin(n.Name).Common(a.App.Kin(framework.Name)) == "" {
 			continue
 		}

@@ -68,7 +68,7 @@ func (a *Judgement) pairedAnew(source universe.Source) universe.Source {
 		return !known.(bool)
 	}
 	return universe.Changed(source, func(p *universe.Package) (*universe.Package, error) {
-		if _, extra := universe.SplitExtra(p.Name); extra != "" || without[p.Name] || p.Len() == 0 ||
+		if universe.NameOf(p.Name).Extra != "" || without[p.Name] || p.Len() == 0 ||
 			p.Published(p.Len()-1).IsZero() {
 			return p, nil // the short documents of packages that nobody declares have no dates
 		}

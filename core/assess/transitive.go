@@ -25,7 +25,7 @@ func (a *Judgement) transitives(over crossing, whole *solve.Resolution) ([]Asses
 			continue
 		}
 		seen[n.Name] = true
-		if _, extra := universe.SplitExtra(n.Name); extra != "" { // the package itself is judged
+		if universe.NameOf(n.Name).Extra != "" { // the package itself is judged
 			continue
 		}
 		p, err := universe.LookUp(a.Ctx, a.Full, n.Name)

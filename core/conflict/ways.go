@@ -134,7 +134,8 @@ func (f *finder) with(c assess.Choice) solve.Problem {
 	p := f.problem
 	p.Roots = nil
 	for _, r := range f.problem.Roots {
-		name, extra := universe.SplitExtra(r.As)
+		as := universe.NameOf(r.As)
+		name, extra := as.Base(), as.Extra
 		among, changed := c[name]
 		switch {
 		case changed && len(among) == 0:
@@ -310,7 +311,7 @@ func (f *finder) builds() error {
 	add := func(t *solve.Tangle) (more bool) {
 		for _, one := range append([]*solve.Tangle{t}, t.Others...) {
 			for _, d := range one.Demands {
-				name, _ := universe.SplitExtra(d.By)
+				name := universe.NameOf(d.By).Base()
 				if universe.IsUnbuilt(d.Package) && !slices.Contains(names, name) {
 					names, more = append(names, name), true
 				}

@@ -19,7 +19,7 @@ type State struct {
 
 // StateOf returns the state of a resolution. A package with an extra is the package.
 func StateOf(r *solve.Resolution) State {
-	isExtra := func(name string) bool { _, extra := universe.SplitExtra(name); return extra != "" }
+	isExtra := func(name string) bool { return universe.NameOf(name).Extra != "" }
 	s := State{Packages: r.Versions()}
 	maps.DeleteFunc(s.Packages, func(name string, _ []string) bool { return isExtra(name) })
 	for _, e := range r.Roots {

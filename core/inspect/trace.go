@@ -49,7 +49,7 @@ func TraceLocked(ctx context.Context, source universe.Source, app project.Applic
 	var all []Trace
 	for i := range app.Locked.Packages {
 		n := &app.Locked.Packages[i]
-		if _, extra := universe.SplitExtra(n.Name); n.Name != name && (extra != "" || universe.Plain(n.Name) != name) {
+		if n.Name != name && (universe.NameOf(n.Name).Extra != "" || universe.Plain(n.Name) != name) {
 			continue
 		}
 		t := Trace{ID: n.ID, Version: n.Version, Askers: len(g.to[n.ID])}

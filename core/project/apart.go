@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"molt/core/solve"
+	"molt/core/universe"
 )
 
 // Members of a workspace stand apart with the declarations that say so. Which others have to stand
@@ -43,7 +44,7 @@ func (app Application) TryApart(
 
 // setApart has a declaration stand apart with its member.
 func (d *Declared) setApart(member string) {
-	d.Apart, d.Own, d.As = member, d.As, ApartName(d.As, member)
+	d.Apart, d.Own, d.As = member, d.As, universe.Name{Package: d.As, In: member}.String()
 }
 
 // named gives the roots of a resolution the names that declarations have.
@@ -75,7 +76,7 @@ func apartAsSeen(declared []Declared, r *solve.Resolution) (more bool) {
 	looked := lookups(r)
 	for i := range declared {
 		d := &declared[i]
-		member, _ := SplitGroup(d.Group)
+		member := GroupOf(d.Group).Member
 		if d.Apart != "" || d.Foreign || own[member] == nil {
 			continue
 		}
@@ -100,7 +101,7 @@ func apartAll(declared []Declared, but []string) (more bool) {
 	places := map[string][]string{}
 	apart := map[string]bool{}
 	for _, d := range declared {
-		member, _ := SplitGroup(d.Group)
+		member := GroupOf(d.Group).Member
 		if name := OwnName(d.As); !slices.Contains(places[name], member) {
 			places[name] = append(places[name], member)
 		}
@@ -108,7 +109,7 @@ func apartAll(declared []Declared, but []string) (more bool) {
 	}
 	for i := range declared {
 		d := &declared[i]
-		member, _ := SplitGroup(d.Group)
+		member := GroupOf(d.Group).Member
 		if member != "" && d.Apart == "" && !d.Foreign && apart[member] && len(places[d.As]) == 1 &&
 			!slices.Contains(but, d.As) {
 			d.setApart(member)

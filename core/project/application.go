@@ -139,7 +139,7 @@ type Declared struct {
 	Apart, Own string // as a solve.Root has them
 	Absent     bool   // it is optional, and the registry has no such package
 	// Forks are further packages that a declaration stands for: its own, in environments where that
-	// has another release; see universe.ForkName.
+	// has another release; see universe.Name.
 	Forks []string
 }
 

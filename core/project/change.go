@@ -36,40 +36,32 @@ type Line struct {
 	When  string // the condition under which it holds, "" for always
 }
 
-// MemberGroup is the name that a group of a manifest has in the whole application: the group's own,
-// and for a member of a workspace with its folder before it, apps/desk:dependencies.
-func MemberGroup(member, group string) string {
-	if member == "" {
-		return group
+// A Group is a group of a manifest in the whole application, taken apart. As a text it is the group's own name, and for
+// a member of a workspace with its folder before it, apps/desk:dependencies.
+type Group struct {
+	Member string // its folder; "" for the application itself
+	Name   string // in the manifest
+}
+
+// GroupOf takes a group apart.
+func GroupOf(text string) Group {
+	if i := strings.LastIndexByte(text, ':'); i >= 0 {
+		return Group{text[:i], text[i+1:]}
 	}
-	return member + ":" + group
+	return Group{Name: text}
 }
 
-// SplitGroup undoes MemberGroup. The member is "" for the application itself.
-func SplitGroup(group string) (member, bare string) {
-	if i := strings.LastIndexByte(group, ':'); i >= 0 {
-		return group[:i], group[i+1:]
+// String returns the text: GroupOf(g.String()) is g.
+func (g Group) String() string {
+	if g.Member == "" {
+		return g.Name
 	}
-	return "", group
+	return g.Member + ":" + g.Name
 }
 
-// ApartName is the name that the whole application has for what a member of a workspace declares
-// apart: "keel in apps/desk".
-func ApartName(own, member string) string { return own + apartWord + member }
-
-// OwnName undoes ApartName: it is the name that stands in the manifest. Names of packages hold no spaces.
-func OwnName(name string) string {
-	own, _ := SplitApart(name)
-	return own
-}
-
-// SplitApart returns the two parts of an ApartName, and a name with no member where it is none.
-func SplitApart(name string) (own, member string) {
-	own, member, _ = strings.Cut(name, apartWord)
-	return own, member
-}
-
-const apartWord = " in "
+// OwnName returns the name that stands in the manifest, of one that a member of a workspace has apart: keel of "keel in
+// apps/desk".
+func OwnName(name string) string { return universe.NameOf(name).Package }
 
 // Draft is the application between two stages.
 type Draft struct {
@@ -93,7 +85,7 @@ func MovesBetween(before, after *solve.Resolution) Moves {
 		was = before.Versions()
 	}
 	for _, all := range []map[string][]string{was, is} {
-		maps.DeleteFunc(all, func(name string, _ []string) bool { _, extra := universe.SplitExtra(name); return extra != "" })
+		maps.DeleteFunc(all, func(name string, _ []string) bool { return universe.NameOf(name).Extra != "" })
 	}
 	for name, versions := range is {
 		slices.Sort(versions)

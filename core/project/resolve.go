@@ -38,7 +38,7 @@ func KeepLocked(locked *solve.Resolution) solve.Objective {
 	}
 	versions := locked.Versions()
 	for _, name := range slices.Sorted(maps.Keys(versions)) {
-		if _, extra := universe.SplitExtra(name); extra != "" || optional[name] { // one with an extra moves with the package
+		if universe.NameOf(name).Extra != "" || optional[name] { // one with an extra moves with the package
 			continue
 		}
 		o.Soft = append(o.Soft, solve.SoftConstraint{Package: name, Among: versions[name]})

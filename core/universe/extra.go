@@ -3,20 +3,7 @@ package universe
 import "strings"
 
 // A package with an extra is a package of its own to the resolver: it has the releases of the
-// package, each of which needs the same release of the package, and what the extra adds. Its name
-// is that of the package with the extra in brackets, which no package's name has.
-
-// WithExtra returns the name of a package with an extra.
-func WithExtra(name, extra string) string { return name + "[" + extra + "]" }
-
-// SplitExtra returns the package and the extra of such a name; the extra is "" for any other.
-func SplitExtra(name string) (base, extra string) {
-	base, rest, ok := strings.Cut(name, "[")
-	if !ok || !strings.HasSuffix(rest, "]") {
-		return name, ""
-	}
-	return base, strings.TrimSuffix(rest, "]")
-}
+// package, each of which needs the same release of the package, and what the extra adds.
 
 // WithExtras adds to demands those that their extras make: one on each package with an extra.
 func WithExtras(all []Demand) []Demand {
@@ -33,8 +20,9 @@ func (d Demand) ForExtras() []Demand {
 		return nil
 	}
 	var all []Demand
+	of := NameOf(d.Package)
 	for extra := range strings.SplitSeq(d.Extras, ",") {
-		name := WithExtra(d.Package, extra)
+		name := of.With(extra)
 		all = append(all, Demand{As: name, Package: name, Text: d.Text, Optional: d.Optional, When: d.When})
 	}
 	return all

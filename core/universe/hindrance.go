@@ -46,7 +46,7 @@ func IsUnbuilt(name string) bool { return strings.HasPrefix(name, unbuilt) }
 // turn out to need nobody knows.
 func Built(s Source, names []string) Source {
 	return Changed(s, func(p *Package) (*Package, error) {
-		if name, _ := SplitExtra(p.Name); !slices.Contains(names, name) {
+		if !slices.Contains(names, NameOf(p.Name).Base()) {
 			return p, nil
 		}
 		return p.Rewritten(func(_ int, all []Demand) []Demand {

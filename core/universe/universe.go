@@ -104,7 +104,7 @@ type Demand struct {
 	Text     string // the constraint as written; may be a tag
 	Optional bool   // it may go unserved
 	Foreign  bool   // Text is no constraint over a registry's releases (a path, an address): Molt leaves it alone
-	// of Package, as the Names of the source have it; 0 when it has none. It only helps to find the package
+	// of Package, as the Numbers of the source have it; 0 when it has none. It only helps to find the package
 	Number int32
 	When   string // the condition under which it holds, in the canonical form of the ecosystem's conditions; "" for always
 	Extras string // the extras of the package that are wanted, canonical, sorted, with commas; "" for none

@@ -69,7 +69,7 @@ func (JS) Layout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*
 func localFolders(l *ecosystem.Lock) map[string]string {
 	all := map[string]string{}
 	for _, e := range l.Roots {
-		member, _ := project.SplitGroup(e.Group)
+		member := project.GroupOf(e.Group).Member
 		folder := ecosystem.LocalFolder(e)
 		if e.Foreign && e.To == "" && member == "" && e.Apart == "" && folder != "" && folderName(e.Name) &&
 			!slices.Contains(strings.Split(folder, "/"), modules) {
@@ -158,7 +158,7 @@ func newLayout(l *ecosystem.Lock, fits func(*ecosystem.LockedPackage) bool) (*la
 	for _, e := range l.Roots {
 		if e.Apart != "" {
 			e.Name = e.Own
-		} else if member, _ := project.SplitGroup(e.Group); member != "" {
+		} else if member := project.GroupOf(e.Group).Member; member != "" {
 			y.shared[member] = append(y.shared[member], e.Name)
 		}
 		roots[e.Apart] = append(roots[e.Apart], e)

@@ -42,9 +42,9 @@ func lockOf(t testing.TB, text string) *ecosystem.Lock {
 			if err != nil {
 				t.Fatal(err)
 			}
-			r := solve.Root{Demand: d, Group: project.MemberGroup(member, "dependencies")}
+			r := solve.Root{Demand: d, Group: project.Group{Member: member, Name: "dependencies"}.String()}
 			if member != "" && !shared {
-				r.Apart, r.Own, r.As = member, d.As, project.ApartName(d.As, member)
+				r.Apart, r.Own, r.As = member, d.As, universe.Name{Package: d.As, In: member}.String()
 			}
 			p.Roots = append(p.Roots, r)
 		}
@@ -161,7 +161,7 @@ func lookedUp(l *ecosystem.Lock, layout *ecosystem.Layout) error {
 		if e.Apart != "" {
 			e.Name = e.Own
 		}
-		member, _ := project.SplitGroup(e.Group)
+		member := project.GroupOf(e.Group).Member
 		if e.Apart == "" { // it is the application's, and the member finds it there
 			if e.To != "" && find(member, e.Name) != find("", e.Name) {
 				return fmt.Errorf("%s finds %s in %s, and the application in %s", member, e.Name, find(member, e.Name),

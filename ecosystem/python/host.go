@@ -219,7 +219,8 @@ func (Python) Wanted(l *ecosystem.Lock, h *ecosystem.Host) []*ecosystem.LockedPa
 			continue
 		}
 		seen[n.ID] = true
-		base, extra := universe.SplitExtra(n.Name)
+		of := universe.NameOf(n.Name)
+		base, extra := of.Base(), of.Extra
 		if f, forked := apart.at(base); forked && !f.marker(envs, choices).Holds(e) {
 			continue
 		}

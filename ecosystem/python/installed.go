@@ -65,7 +65,7 @@ func (t *installed) Packages() []ecosystem.InstalledPackage { return t.packages 
 
 // Find returns the package of a name, whoever asks: an environment has one. A package with an extra is the package.
 func (t *installed) Find(_, name string) *ecosystem.InstalledPackage {
-	name, _ = universe.SplitExtra(name)
+	name = universe.NameOf(name).Base()
 	name, _, _ = strings.Cut(name, " ")
 	for i := range t.packages {
 		if t.packages[i].Name == name {

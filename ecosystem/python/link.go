@@ -38,15 +38,15 @@ func newLinker(l *ecosystem.Lock) *linker {
 // plainWithExtra returns a name without the environments of a fork.
 func plainWithExtra(name string) string {
 	plain := universe.Plain(name)
-	if _, extra := universe.SplitExtra(name); extra != "" {
-		return universe.WithExtra(plain, extra)
+	if extra := universe.NameOf(name).Extra; extra != "" {
+		return universe.NameOf(plain).With(extra)
 	}
 	return plain
 }
 
 // link links the demands of a package, "" for the application, and sorts them by name.
 func (k *linker) link(by string, edges []solve.Edge) []solve.Edge {
-	by, _ = universe.SplitExtra(by)
+	by = universe.NameOf(by).Base()
 	var all []solve.Edge
 	for _, e := range edges {
 		switch {
@@ -67,7 +67,8 @@ func (k *linker) link(by string, edges []solve.Edge) []solve.Edge {
 // linkKnown links a demand of a lock that tells its forks: to the forks for environments in which
 // whoever has the demand may be, and its condition holds.
 func (k *linker) linkKnown(by string, e solve.Edge) (all []solve.Edge) {
-	base, extra := universe.SplitExtra(e.Package)
+	of := universe.NameOf(e.Package)
+	base, extra := of.Base(), of.Extra
 	names := []string{base}
 	if k.forks[base] != nil {
 		when, err := requirement.ParseMarker(e.When)
@@ -83,7 +84,7 @@ func (k *linker) linkKnown(by string, e solve.Edge) (all []solve.Edge) {
 	for i, name := range names {
 		one := e
 		if one.Package = name; extra != "" {
-			one.Package = universe.WithExtra(name, extra)
+			one.Package = universe.NameOf(name).With(extra)
 		}
 		if by != "" || extra != "" || i > 0 || e.Name == base {
 			one.Name = one.Package
@@ -159,7 +160,7 @@ func (r *lockReader) fork(p *ecosystem.LockedPackage, table unknown) error {
 		case other.Name == p.Name && known || other.Only == p.Only && !known:
 			return r.fail("%s is there twice, and no condition about the environment tells which is meant", name)
 		case p.Name == name && !known:
-			p.Name = universe.ForkName(name, p.Only)
+			p.Name = universe.Name{Package: name, In: p.Only}.String()
 			p.ID = p.Name + "@" + p.Version
 		}
 	}

@@ -150,12 +150,13 @@ func (w *lockWriter) pkg(p *ecosystem.LockedPackage) {
 	names := map[string]bool{}
 	for i := range w.lock.Packages {
 		other := &w.lock.Packages[i]
-		base, extra := universe.SplitExtra(other.Name)
+		of := universe.NameOf(other.Name)
+		base, extra := of.Base(), of.Extra
 		if base != p.Name {
 			continue
 		}
 		for _, e := range other.Needs {
-			to, _ := universe.SplitExtra(e.Package)
+			to := universe.NameOf(e.Package).Base()
 			if to == p.Name && e.Package == to {
 				continue // of an extra on its own package
 			}
@@ -228,9 +229,9 @@ func (w *lockWriter) dependency(e solve.Edge) string {
 	several, version := 0, ""
 	for i := range w.lock.Packages {
 		p := &w.lock.Packages[i]
-		if _, extra := universe.SplitExtra(p.Name); extra == "" && universe.Plain(p.Name) == name {
+		if universe.NameOf(p.Name).Extra == "" && universe.Plain(p.Name) == name {
 			several++
-			if base, _ := universe.SplitExtra(e.Package); p.Name == base {
+			if base := universe.NameOf(e.Package).Base(); p.Name == base {
 				version = p.Version
 			}
 		}
@@ -422,8 +423,8 @@ func appendNew(all []string, text string) []string {
 // edgeText writes a demand as a requirement.
 func edgeText(e solve.Edge) string {
 	name := universe.Plain(e.Package)
-	if _, extra := universe.SplitExtra(e.Package); extra != "" {
-		name = universe.WithExtra(name, extra)
+	if extra := universe.NameOf(e.Package).Extra; extra != "" {
+		name = universe.NameOf(name).With(extra)
 	}
 	text := name + e.Constraint
 	if e.Foreign || isReference(e.Constraint) {
@@ -444,7 +445,7 @@ func readEdge(text, group string) (solve.Edge, error) {
 	d := demandOf(r)
 	e := solve.Edge{Name: d.Package, Package: d.Package, Constraint: r.Specifier, Group: group, When: d.When}
 	if len(r.Extras) == 1 {
-		e.Name = universe.WithExtra(d.Package, r.Extras[0])
+		e.Name = universe.NameOf(d.Package).With(r.Extras[0])
 		e.Package = e.Name
 	}
 	if r.Address != "" {

@@ -58,7 +58,7 @@ var onlyLater = regexp.MustCompile(`dev|test|lint|doc|local|ci\b|qa\b|check`)
 
 // groupMarker returns the marker that holds where a group is asked for; nil for what an application always has.
 func groupMarker(group string) *requirement.Marker {
-	_, group = project.SplitGroup(group)
+	group = project.GroupOf(group).Name
 	variable, name := "dependency_groups", ""
 	switch {
 	case strings.HasPrefix(group, optionalGroup):
@@ -105,7 +105,7 @@ func reaching(l *ecosystem.Lock, named []ecosystem.Environment, envs environment
 				if n == nil || !holds(edge.When, e) || seen[n.ID] {
 					return
 				}
-				name, _ := universe.SplitExtra(n.Name)
+				name := universe.NameOf(n.Name).Base()
 				if f, forked := apart.at(name); forked && len(f.envs.among(environments{e})) == 0 {
 					return
 				}
@@ -151,7 +151,7 @@ func markersIn(l *ecosystem.Lock, named []ecosystem.Environment, envs environmen
 		if m := askedFor(l, r.Group); m != nil {
 			key = m.String()
 		}
-		name, _ := universe.SplitExtra(p.Name)
+		name := universe.NameOf(p.Name).Base()
 		if reached[name] == nil {
 			reached[name] = map[string][]bool{}
 		}

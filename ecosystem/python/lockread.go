@@ -285,7 +285,7 @@ func (r *lockReader) needs(p ecosystem.LockedPackage, ours unknown) error {
 	r.lock.Packages = append(r.lock.Packages, p)
 	extras, _ := ours["extras"].(unknown)
 	for extra, v := range extras {
-		with := universe.WithExtra(p.Name, extra)
+		with := universe.NameOf(p.Name).With(extra)
 		node := ecosystem.LockedPackage{
 			Node: solve.Node{ID: with + "@" + p.Version, Name: with, Version: p.Version}, Runtimes: p.Runtimes}
 		if node.Needs, err = edges(v); err != nil {
@@ -447,7 +447,7 @@ func (r *lockReader) finish(whole unknown) (*ecosystem.Lock, error) {
 	}
 	for i := range r.lock.Roots {
 		e := &r.lock.Roots[i]
-		base, _ := universe.SplitExtra(e.Package)
+		base := universe.NameOf(e.Package).Base()
 		e.Foreign = e.Foreign && !slices.ContainsFunc(
 			r.lock.Packages, func(p ecosystem.LockedPackage) bool { return p.Name == base && isDirect(&p) })
 	}

@@ -146,7 +146,8 @@ func (s *source) Package(ctx context.Context, name string) (*universe.Package, e
 	if _, hinders := universe.Hinders(name); hinders {
 		return nil, &universe.UnknownError{Name: name}
 	}
-	base, extra := universe.SplitExtra(name)
+	of := universe.NameOf(name)
+	base, extra := of.Base(), of.Extra
 	raw, err := s.page(universe.Plain(base)).wait(ctx)
 	if err != nil {
 		return nil, err
@@ -441,7 +442,7 @@ func (s *source) shared(all []universe.Demand) []universe.Demand {
 		return known
 	}
 	for k := range all {
-		s.digests.Names.Enter(&all[k])
+		s.digests.Numbers.Enter(&all[k])
 	}
 	s.lists[key.String()] = all
 	return all

@@ -425,7 +425,7 @@ func changeRows(s doc.PlanStage) [][]cell {
 				if !told[k] && e.Name == d.Name && alike(d, e) && constraint(e.From) == constraint(d.From) &&
 					constraint(e.To) == constraint(d.To) {
 					told[k] = true
-					if member, _ := project.SplitGroup(e.Group); member != "" && project.OwnName(e.Name) == e.Name &&
+					if member := project.GroupOf(e.Group).Member; member != "" && project.OwnName(e.Name) == e.Name &&
 						!slices.Contains(members, member) {
 						members = append(members, member)
 					}

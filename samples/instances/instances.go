@@ -22,7 +22,7 @@ type Instance struct {
 // A builder collects packages.
 type builder struct {
 	name     string
-	names    universe.Names
+	names    universe.Numbers
 	releases map[string][]universe.Release
 	roots    []solve.Root
 }

@@ -5,17 +5,17 @@ import (
 	"sync"
 )
 
-// Names numbers the names of packages, so that a search which meets a name again and again looks it
-// up once. A source has one for all that it supplies. It may be used concurrently; a nil *Names
+// Numbers number the names of packages, so that a search which meets a name again and again looks it
+// up once. A source has one for all that it supplies. It may be used concurrently; a nil *Numbers
 // numbers nothing.
-type Names struct {
+type Numbers struct {
 	mu      sync.RWMutex
 	numbers map[string]int32
 	all     []string // by number, from 1
 }
 
 // Enter numbers the package of a demand. Equal names share their text from then on, so that comparing them is quick.
-func (n *Names) Enter(d *Demand) {
+func (n *Numbers) Enter(d *Demand) {
 	if n == nil || d.Foreign {
 		return
 	}
@@ -27,7 +27,7 @@ func (n *Names) Enter(d *Demand) {
 }
 
 // Text returns a name as all equal ones have it.
-func (n *Names) Text(name string) string {
+func (n *Numbers) Text(name string) string {
 	if n == nil {
 		return name
 	}
@@ -35,7 +35,7 @@ func (n *Names) Text(name string) string {
 	return name
 }
 
-func (n *Names) number(name string) (string, int32) {
+func (n *Numbers) number(name string) (string, int32) {
 	n.mu.RLock()
 	k, known := n.numbers[name]
 	if known {

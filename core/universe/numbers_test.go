@@ -7,8 +7,8 @@ import (
 )
 
 // Equal names get one number and different names different ones, whoever enters them at the same time.
-func TestNames(t *testing.T) {
-	var names Names
+func TestNumbers(t *testing.T) {
+	var names Numbers
 	const workers, count = 8, 500
 	numbers := make([][count]int32, workers)
 	var all sync.WaitGroup
@@ -43,7 +43,7 @@ func TestNames(t *testing.T) {
 	if d.Number != 0 {
 		t.Errorf("a demand from elsewhere got the number %d", d.Number)
 	}
-	var none *Names
+	var none *Numbers
 	if none.Enter(&d); d.Number != 0 || none.Text("p1") != "p1" {
 		t.Errorf("without numbers: %+v", d)
 	}
