@@ -1,12 +1,13 @@
 package config
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
 	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/ast"
 
+	"molt/app/yamlfile"
 	"molt/core/project"
 )
 
@@ -21,9 +22,10 @@ type Install struct {
 }
 
 // UnmarshalYAML reads either form.
-func (i *Install) UnmarshalYAML(data []byte) error {
+func (i *Install) UnmarshalYAML(node ast.Node) error {
 	*i = Install{}
-	if yaml.Unmarshal(data, &i.By) == nil {
+	if by, ok := written(node); ok {
+		i.By = by
 		return nil
 	}
 	var table struct {
@@ -31,9 +33,9 @@ func (i *Install) UnmarshalYAML(data []byte) error {
 		Links    string `yaml:"links"`
 		Bytecode string `yaml:"bytecode"`
 	}
-	if err := yaml.UnmarshalWithOptions(data, &table, yaml.Strict()); err != nil {
-		return fmt.Errorf("install: expected molt, none or a command, or a table of by, links and bytecode: {by: molt, " +
-			"links: no}")
+	if err := yaml.NodeToValue(node, &table, yaml.Strict()); err != nil {
+		return yamlfile.Wrong(node, "install: expected molt, none or a command, or a table of by, links and bytecode: "+
+			"{by: molt, links: no}")
 	}
 	*i = Install(table)
 	return nil

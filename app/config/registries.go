@@ -1,12 +1,13 @@
 package config
 
 import (
-	"fmt"
 	"maps"
+	"molt/app/yamlfile"
 	"path"
 	"slices"
 
 	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/ast"
 )
 
 // Registries are the addresses under "registry:": one for all packages, or one for each of several
@@ -20,13 +21,15 @@ type Registries struct {
 const defaultRegistry = "default"
 
 // UnmarshalYAML reads either form.
-func (r *Registries) UnmarshalYAML(data []byte) error {
+func (r *Registries) UnmarshalYAML(node ast.Node) error {
 	*r = Registries{}
-	if yaml.Unmarshal(data, &r.Default) == nil {
+	if address, ok := written(node); ok {
+		r.Default = address
 		return nil
 	}
-	if err := yaml.Unmarshal(data, &r.Some); err != nil {
-		return fmt.Errorf("registry: expected an address, or addresses by scope: {default: https://…, \"@skerry\": https://…}")
+	if err := yaml.NodeToValue(node, &r.Some); err != nil {
+		return yamlfile.Wrong(node,
+			"registry: expected an address, or addresses by scope: {default: https://…, \"@skerry\": https://…}")
 	}
 	r.Default = r.Some[defaultRegistry]
 	delete(r.Some, defaultRegistry)

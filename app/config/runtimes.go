@@ -1,11 +1,9 @@
 package config
 
 import (
-	"fmt"
 	"maps"
 	"slices"
 
-	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
 
 	"molt/app/yamlfile"
@@ -67,17 +65,24 @@ func written(node ast.Node) (string, bool) {
 type Platforms map[string]string
 
 // UnmarshalYAML reads either form.
-func (p *Platforms) UnmarshalYAML(data []byte) error {
-	var one string
-	if err := yaml.Unmarshal(data, &one); err == nil {
-		*p = Platforms{"": one}
+func (p *Platforms) UnmarshalYAML(node ast.Node) error {
+	*p = Platforms{}
+	if one, ok := written(node); ok {
+		(*p)[""] = one
 		return nil
 	}
-	all := map[string]string{}
-	if err := yaml.Unmarshal(data, &all); err != nil {
-		return fmt.Errorf("platform: expected one, or one for each environment: %w", err)
+	const expected = "platform: expected one, such as linux-x86_64, or one for each environment"
+	whole, ok := node.(ast.MapNode)
+	if !ok {
+		return yamlfile.Wrong(node, expected)
 	}
-	*p = all
+	for all := whole.MapRange(); all.Next(); {
+		one, ok := written(all.Value())
+		if !ok {
+			return yamlfile.Wrong(all.Value(), expected)
+		}
+		(*p)[all.Key().GetToken().Value] = one
+	}
 	return nil
 }
 
