@@ -193,7 +193,8 @@ func (s *Session) RenewPlan(ctx context.Context, previews []string, dry bool) (d
 	}
 	answer.Next = nextOfPlan(answer, dry, []string{"--renew"})
 	answer.Renewal = &doc.Renewal{
-		Kept: append([]string{}, r.Kept...), Lost: append([]string{}, r.Lost...), Changed: append([]string{}, r.Changed...)}
+		Kept: append([]doc.Sentence{}, doc.Sentences(r.Kept)...), Lost: append([]doc.Sentence{}, doc.Sentences(r.Lost)...),
+		Changed: append([]doc.Sentence{}, doc.Sentences(r.Changed)...)}
 	return answer, nil
 }
 

@@ -68,11 +68,11 @@ var Abouts = []string{"manifest", "lock", "checksum", "installed", "runtime", "r
 
 // A Finding is something on which manifest, lock, installed packages and runtime disagree.
 type Finding struct {
-	About  string `json:"about"`
+	About  string   `json:"about"`
 	Says   Sentence `json:"says"`
-	File   string `json:"file,omitempty"` // of the application; with line and column, from 1, where it is about a line
-	Line   int    `json:"line,omitempty"`
-	Column int    `json:"column,omitempty"`
+	File   string   `json:"file,omitempty"` // of the application; with line and column, from 1, where it is about a line
+	Line   int      `json:"line,omitempty"`
+	Column int      `json:"column,omitempty"`
 }
 
 // Back is "molt/back/1".

@@ -46,9 +46,9 @@ type PlanMade struct {
 
 // A Renewal says what became of a plan that was made anew.
 type Renewal struct {
-	Kept    []string `json:"kept"`
-	Lost    []string `json:"lost"`
-	Changed []string `json:"changed"`
+	Kept    []Sentence `json:"kept"`
+	Lost    []Sentence `json:"lost"`
+	Changed []Sentence `json:"changed"`
 }
 
 // A PlanStage is one stage of a plan.

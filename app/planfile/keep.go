@@ -1,16 +1,16 @@
 package planfile
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
+	"molt/core/fact"
 	"molt/core/plan"
 	"molt/doc"
 )
 
 // KeepDropped takes out of a stage of a fresh plan what people took out of it in the old one.
-func KeepDropped(id string, old, fresh *Plan) (kept []string) {
+func KeepDropped(id string, old, fresh *Plan) (kept []fact.Fact) {
 	names, _, _ := old.offered(id)
 	i := fresh.Index(id)
 	if i < 0 {
@@ -18,7 +18,7 @@ func KeepDropped(id string, old, fresh *Plan) (kept []string) {
 	}
 	if old.Stage(id) == nil && !slices.ContainsFunc(names, func(n string) bool { return old.Moves(n, id) }) {
 		fresh.Stages = slices.Delete(slices.Clone(fresh.Stages), i, i+1)
-		return []string{"without stage " + id}
+		return []fact.Fact{fact.New(doc.DroppedStage, id)}
 	}
 	dropped := func(c doc.PlanChange) bool { return slices.Contains(names, c.Name) && !old.Moves(c.Name, id) }
 	stage := fresh.Stages[i]
@@ -34,11 +34,11 @@ func KeepDropped(id string, old, fresh *Plan) (kept []string) {
 	}
 	fresh.Stages = slices.Clone(fresh.Stages)
 	fresh.Stages[i] = stage
-	return []string{fmt.Sprintf("stage %s without %s", id, strings.Join(gone, ", "))}
+	return []fact.Fact{fact.New(doc.DroppedMoves, id, strings.Join(gone, ", "))}
 }
 
 // KeepBrought moves what people put into a stage of a plan, and a later one had, into that stage again.
-func KeepBrought(old, fresh *Plan) (kept []string) {
+func KeepBrought(old, fresh *Plan) (kept []fact.Fact) {
 	for _, own := range old.Stages {
 		offered, _, made := old.offered(own.ID)
 		to := fresh.Index(own.ID)
@@ -60,7 +60,7 @@ func KeepBrought(old, fresh *Plan) (kept []string) {
 				stages = slices.Delete(stages, from, from+1)
 			}
 			fresh.Stages = stages
-			kept = append(kept, fmt.Sprintf("stage %s moves %s too", own.ID, name))
+			kept = append(kept, fact.New(doc.BroughtMove, own.ID, name))
 		}
 	}
 	return kept
@@ -86,7 +86,7 @@ func (p *Plan) written(s *doc.PlanStage) map[string]string {
 }
 
 // KeepReleases has a stage of a fresh plan move a package to the release that people wrote into that stage.
-func KeepReleases(id string, old, fresh *Plan) (kept []string) {
+func KeepReleases(id string, old, fresh *Plan) (kept []fact.Fact) {
 	was, i := old.Stage(id), fresh.Index(id)
 	if was == nil || i < 0 || was.Status == doc.Done {
 		return nil
@@ -97,7 +97,7 @@ func KeepReleases(id string, old, fresh *Plan) (kept []string) {
 	for k, c := range stage.Changes {
 		if v := own[c.Name]; v != "" && c.To != nil && c.To.Version != v {
 			stage.Changes[k].To = &doc.PlanPoint{Constraint: c.To.Constraint, Version: v}
-			kept = append(kept, fmt.Sprintf("%s at %s in stage %s", c.Name, v, id))
+			kept = append(kept, fact.New(doc.WrittenRelease, c.Name, v, id))
 		}
 	}
 	fresh.Stages = slices.Clone(fresh.Stages)
@@ -106,7 +106,7 @@ func KeepReleases(id string, old, fresh *Plan) (kept []string) {
 }
 
 // KeepSplits makes the stages of people's own again, out of the changes that a fresh plan has elsewhere.
-func KeepSplits(old, fresh *Plan) (kept []string) {
+func KeepSplits(old, fresh *Plan) (kept []fact.Fact) {
 	for _, own := range old.Stages {
 		if old.Made == nil || own.Status == doc.Done || fresh.Index(own.ID) >= 0 {
 			continue
@@ -127,7 +127,7 @@ func KeepSplits(old, fresh *Plan) (kept []string) {
 			part.ID, part.Title, part.Note, part.Kind = own.ID, own.Title, own.Note, own.Kind
 			rest := Part(&from, slices.DeleteFunc(NamesOf(&from), func(n string) bool { return slices.Contains(names, n) }))
 			fresh.Stages = slices.Concat(fresh.Stages[:i], []doc.PlanStage{rest, part}, fresh.Stages[i+1:])
-			kept = append(kept, "stage "+own.ID+" of your own")
+			kept = append(kept, fact.New(doc.OwnStage, own.ID))
 			break
 		}
 	}
@@ -135,7 +135,7 @@ func KeepSplits(old, fresh *Plan) (kept []string) {
 }
 
 // KeepOrder puts the stages that both plans have into the order of the old one.
-func KeepOrder(old, fresh *Plan) []string {
+func KeepOrder(old, fresh *Plan) []fact.Fact {
 	var places []int
 	var both []doc.PlanStage
 	for i, s := range fresh.Stages {
@@ -154,7 +154,7 @@ func KeepOrder(old, fresh *Plan) []string {
 		stages[i] = sorted[k]
 	}
 	fresh.Stages = stages
-	return []string{"the order of the stages"}
+	return []fact.Fact{fact.New(doc.OwnOrder)}
 }
 
 // titled are the kinds of stage to which Molt gives the same title whatever they move.
@@ -163,7 +163,7 @@ var titled = map[string]bool{string(plan.BaselineStage): true, string(plan.Patch
 	string(plan.RuntimeStage): true, string(plan.GoalStage): true}
 
 // KeepNotes keeps titles and notes.
-func KeepNotes(old, fresh *Plan) (kept []string) {
+func KeepNotes(old, fresh *Plan) (kept []fact.Fact) {
 	for i := range fresh.Stages {
 		s := &fresh.Stages[i]
 		was := old.Stage(s.ID)
@@ -172,17 +172,17 @@ func KeepNotes(old, fresh *Plan) (kept []string) {
 		}
 		if was.Note != "" {
 			s.Note = was.Note
-			kept = append(kept, "the note on stage "+s.ID)
+			kept = append(kept, fact.New(doc.StageNote, s.ID))
 		}
 		if was.Title.String() != s.Title.String() && (titled[s.Kind] || slices.Equal(NamesOf(was), NamesOf(s))) {
 			s.Title = was.Title
-			kept = append(kept, "the title of stage "+s.ID)
+			kept = append(kept, fact.New(doc.StageTitle, s.ID))
 		}
 		for j := range s.Changes {
 			for _, c := range was.Changes {
 				if c.Name == s.Changes[j].Name && c.Group == s.Changes[j].Group && c.Note != "" {
 					s.Changes[j].Note = c.Note
-					kept = append(kept, "the note on "+c.Name)
+					kept = append(kept, fact.New(doc.PackageNote, c.Name))
 				}
 			}
 		}

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"molt/app/yamlfile"
+	"molt/core/fact"
 	"molt/doc"
 )
 
@@ -55,7 +56,7 @@ func TestKeepOrderAndDropped(t *testing.T) {
 	// People dropped y and c, put d before b, and moved x into a stage of their own.
 	old := &Plan{Plan: doc.Plan{Made: made, Stages: []doc.PlanStage{stage("d", "v"), stage("b", "z"), stage("a-x", "x")}}}
 	p := fresh()
-	var kept []string
+	var kept []fact.Fact
 	for _, id := range []string{"a", "b", "c", "d"} {
 		kept = append(kept, KeepDropped(id, old, p)...)
 	}
@@ -100,7 +101,7 @@ func TestKeepReleases(t *testing.T) {
 	before := fresh.Stages[0].Changes[0]
 	kept := KeepReleases("minor", old, fresh)
 	if got := strings.Join(OfferOf(&fresh.Stages[0]), " "); got != "@a/x@1.2.0 y@1.5.0 z@removed" ||
-		strings.Join(kept, "; ") != "@a/x at 1.2.0 in stage minor" {
+		len(kept) != 1 || !kept[0].Equal(fact.New(doc.WrittenRelease, "@a/x", "1.2.0", "minor")) {
 		t.Errorf("the renewed plan moves %s, and keeps %q", got, kept)
 	}
 	if before.To.Version != "1.3.1" {

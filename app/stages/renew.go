@@ -2,7 +2,6 @@ package stages
 
 import (
 	"context"
-	"fmt"
 	"maps"
 	"slices"
 	"time"
@@ -11,6 +10,7 @@ import (
 	"molt/app/locking"
 	"molt/app/open"
 	"molt/app/planfile"
+	"molt/core/fact"
 	"molt/core/plan"
 	"molt/core/project"
 	"molt/core/version"
@@ -21,9 +21,9 @@ import (
 type Renewal struct {
 	Plan    *planfile.Plan
 	Made    *plan.Plan
-	Kept    []string // what people had decided, and still holds
-	Lost    []string // what of it no longer does, with the reason
-	Changed []string // what is different from before
+	Kept    []fact.Fact // what people had decided, and still holds
+	Lost    []fact.Fact // what of it no longer does, with the reason
+	Changed []fact.Fact // what is different from before
 	text    []byte
 }
 
@@ -49,25 +49,25 @@ func Renew(ctx context.Context, a *open.Question) (*Renewal, error) {
 	fresh.Note, fresh.Branch = old.Note, old.Branch
 	plain := slices.Clone(fresh.Stages)
 	type decision struct {
-		apply func(old, fresh *planfile.Plan) []string
-		what  string
+		apply func(old, fresh *planfile.Plan) []fact.Fact
+		what  fact.Fact
 	}
 	var decisions []decision
 	if old.Made != nil {
 		for _, id := range slices.Sorted(maps.Keys(old.Made.Offered)) {
 			decisions = append(decisions, decision{
-				func(old, fresh *planfile.Plan) []string { return planfile.KeepDropped(id, old, fresh) },
-				"what was dropped of " + id})
+				func(old, fresh *planfile.Plan) []fact.Fact { return planfile.KeepDropped(id, old, fresh) },
+				fact.New(doc.Dropping, id)})
 		}
 	}
-	decisions = append(decisions, decision{planfile.KeepBrought, "what was brought forward"},
-		decision{planfile.KeepSplits, "what was split"})
+	decisions = append(decisions, decision{planfile.KeepBrought, fact.New(doc.Bringing)},
+		decision{planfile.KeepSplits, fact.New(doc.Splitting)})
 	for _, s := range old.Stages {
 		decisions = append(decisions, decision{
-			func(old, fresh *planfile.Plan) []string { return planfile.KeepReleases(s.ID, old, fresh) },
-			"what was written into " + s.ID})
+			func(old, fresh *planfile.Plan) []fact.Fact { return planfile.KeepReleases(s.ID, old, fresh) },
+			fact.New(doc.Writing, s.ID)})
 	}
-	decisions = append(decisions, decision{planfile.KeepOrder, "the order"})
+	decisions = append(decisions, decision{planfile.KeepOrder, fact.New(doc.Ordering)})
 	for _, d := range decisions {
 		before := slices.Clone(fresh.Stages)
 		kept := d.apply(old, fresh)
@@ -77,7 +77,7 @@ func Renew(ctx context.Context, a *open.Question) (*Renewal, error) {
 		rebase(a.View, fresh)
 		if err := checkStages(ctx, a, fresh); err != nil {
 			fresh.Stages = before
-			r.Lost = append(r.Lost, fmt.Sprintf("%s: %s", d.what, brief(err)))
+			r.Lost = append(r.Lost, fact.New(doc.NoLongerHolds, d.what, brief(err)))
 			continue
 		}
 		r.Kept = append(r.Kept, kept...)
@@ -119,7 +119,7 @@ func news(ctx context.Context, a *open.Question, old, fresh *planfile.Plan, r *R
 		return nil
 	}
 	if old.Made.Lock != fresh.Made.Lock {
-		r.Changed = append(r.Changed, a.LockFile()+" is not the one that the plan went on from")
+		r.Changed = append(r.Changed, fact.New(doc.OtherLock, a.LockFile()))
 	}
 	since, err := time.Parse(time.DateOnly, old.Made.On)
 	if err != nil || old.Made.Registry == fresh.Made.Registry {
@@ -133,14 +133,14 @@ func news(ctx context.Context, a *open.Question, old, fresh *planfile.Plan, r *R
 		}
 		for i := range p.Len() {
 			if rel := p.About(i); !rel.Published.Before(since) {
-				r.Changed = append(r.Changed, fmt.Sprintf(
-					"%s %s was published on %s", name, rel.Version, rel.Published.Format(time.DateOnly)))
+				r.Changed = append(r.Changed, fact.New(doc.PublishedSince, name, rel.Version,
+					rel.Published.Format(time.DateOnly)))
 				told++
 			}
 		}
 	}
 	if told == 0 {
-		r.Changed = append(r.Changed, "the registry no longer has of the declared packages what it had on "+old.Made.On)
+		r.Changed = append(r.Changed, fact.New(doc.RegistryLess, old.Made.On))
 	}
 	return nil
 }
@@ -219,26 +219,26 @@ func (r *Renewal) compare(old, fresh *planfile.Plan) {
 		switch {
 		case s.Status == doc.Done:
 		case was == nil:
-			r.Changed = append(r.Changed, "stage "+s.ID+" is new: "+s.Title.Words)
+			r.Changed = append(r.Changed, fact.New(doc.StageNew, s.ID, s.Title.Fact))
 		default:
 			r.Changed = append(r.Changed, changesBetween(was, s)...)
 		}
 	}
 	for _, s := range old.Stages {
 		if fresh.Stage(s.ID) == nil {
-			r.Changed = append(r.Changed, "stage "+s.ID+" is gone")
+			r.Changed = append(r.Changed, fact.New(doc.StageGone, s.ID))
 		}
 	}
 	if old.Reachable != fresh.Reachable {
-		says := "the goal is out of reach now"
+		reach := doc.NowOutOfReach
 		if fresh.Reachable {
-			says = "the goal can be reached now"
+			reach = doc.NowInReach
 		}
-		r.Changed = append(r.Changed, says)
+		r.Changed = append(r.Changed, fact.New(reach))
 	}
 }
 
-func changesBetween(was, is *doc.PlanStage) (all []string) {
+func changesBetween(was, is *doc.PlanStage) (all []fact.Fact) {
 	end := func(s *doc.PlanStage, name string) string {
 		for _, c := range s.Changes {
 			if c.Name == name && c.To != nil {
@@ -251,14 +251,14 @@ func changesBetween(was, is *doc.PlanStage) (all []string) {
 		switch before, now := end(was, name), end(is, name); {
 		case before == now:
 		case before == "":
-			all = append(all, fmt.Sprintf("stage %s moves %s too, to %s", is.ID, name, now))
+			all = append(all, fact.New(doc.MovesToo, is.ID, name, now))
 		default:
-			all = append(all, fmt.Sprintf("stage %s moves %s to %s, not to %s", is.ID, name, now, before))
+			all = append(all, fact.New(doc.MovesElsewhere, is.ID, name, now, before))
 		}
 	}
 	for _, name := range planfile.NamesOf(was) {
 		if !slices.Contains(planfile.NamesOf(is), name) {
-			all = append(all, fmt.Sprintf("stage %s no longer moves %s", is.ID, name))
+			all = append(all, fact.New(doc.MovesNoLonger, is.ID, name))
 		}
 	}
 	return all

@@ -203,13 +203,13 @@ func (p *Page) beyond(stages []doc.PlanStage) {
 
 // renewal says what became of a plan that was made anew.
 func (p *Page) renewal(r doc.Renewal) {
-	part := func(title string, all []string) {
+	part := func(title string, all []doc.Sentence) {
 		if len(all) == 0 {
 			return
 		}
 		p.heading("%s", title)
-		for _, text := range all {
-			p.wrapped("  ", text)
+		for _, one := range all {
+			p.wrapped("  ", one.Words)
 		}
 		p.Line("")
 	}

@@ -76,9 +76,9 @@ func TestStepOnAnyWidth(t *testing.T) {
 func TestPlanOnAnyWidth(t *testing.T) {
 	answer := doc.Plan{Goal: "brackwater@5", Reachable: true, Branch: "upgrade/5", Note: "after the regatta",
 		Costs: []doc.Sentence{doc.InWords("without the hold on keel, 1 stage more; it would end at keel 2.0.0")},
-		Renewal: &doc.Renewal{Kept: []string{"the order of the stages"},
-			Lost:    []string{"what was dropped: it does not resolve"},
-			Changed: []string{"keel 2.0.0 was published on 2026-03-31"}},
+		Renewal: &doc.Renewal{Kept: []doc.Sentence{doc.InWords("the order of the stages")},
+			Lost:    []doc.Sentence{doc.InWords("what was dropped: it does not resolve")},
+			Changed: []doc.Sentence{doc.InWords("keel 2.0.0 was published on 2026-03-31")}},
 		Stages: []doc.PlanStage{
 			{ID: "patch", Kind: "patch", Title: doc.InWords("all patch releases, together"), Status: "done"},
 			{ID: "runtime-5", Kind: "runtime", Title: doc.InWords("raise the runtime"),

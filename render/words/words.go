@@ -18,7 +18,8 @@ import (
 type table map[fact.Kind]string
 
 // sentences are the words of all kinds.
-var sentences = merged(table{fact.Told: "%s"}, ofDocuments, ofProject, ofAssess, ofPlan, ofConflict, ofInspect, ofFindings)
+var sentences = merged(table{fact.Told: "%s"}, ofDocuments, ofProject, ofAssess, ofPlan, ofConflict, ofInspect, ofFindings,
+	ofRenewals)
 
 func merged(tables ...table) table {
 	all := table{}
