@@ -88,6 +88,3 @@ func LocateVerify(a *open.View, found []open.Finding) (all []doc.Located) {
 	}
 	return all
 }
-
-// told is a fact that others put into words.
-func told(says string) fact.Fact { return fact.New(fact.Told, says) }
