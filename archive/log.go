@@ -19,7 +19,7 @@ var logNames = []*regexp.Regexp{
 	regexp.MustCompile(`(?i)^release[-_]?notes(\.(md|markdown|txt))?$`),
 }
 
-// ReadLog finds the change log in an archive: a text beside the manifest, made harmless; "" when
+// ReadLog finds the change log in an archive: a text next to the manifest, made harmless; "" when
 // the archive holds none. Errors are those of Read.
 func ReadLog(ctx context.Context, name string, data []byte) (string, error) {
 	best, text := len(logNames), ""

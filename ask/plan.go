@@ -173,7 +173,7 @@ func (s *Session) CheckPlan(ctx context.Context, previews []string) (doc.Plan, e
 	return s.planned(ctx, file, nil)
 }
 
-// RenewPlan makes the plan anew, keeps what people decided, and tells what changed; nothing is written when it is dry.
+// RenewPlan makes the plan again, keeps what people decided, and tells what changed; nothing is written when it is dry.
 func (s *Session) RenewPlan(ctx context.Context, previews []string, dry bool) (doc.Plan, error) {
 	if err := s.advice(ctx, previews); err != nil {
 		return doc.Plan{}, err

@@ -20,7 +20,7 @@ import (
 // Settings say how an application is opened.
 type Settings struct {
 	open.Settings
-	// Say tells people something beside the answer. It must not be nil.
+	// Say tells people something besides the answer. It must not be nil.
 	Say func(format string, args ...any)
 	// Watch may show how far the registries are, until what it returns is called; it may be nil.
 	Watch func(progress func() registry.Progress) (still func())
@@ -42,7 +42,7 @@ type Needs struct {
 //   - A method that only answers writes nothing, in the application's folder or outside of the cache. What a method is to
 //     write is written whole or not at all, and only in a session that was opened with Needs.Write.
 //   - A document is complete when it is returned: it refers to nothing that Close ends.
-//   - After something was written, App is read anew, so that the next question is about what is on disk.
+//   - After something was written, App is read again, so that the next question is about what is on disk.
 //   - Methods of one session are called one after the other. Sessions of one folder that write exclude each other; the
 //     second gets a *txn.BusyError.
 //   - Close may be called more than once, and ends every goroutine that the session began.

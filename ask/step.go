@@ -46,7 +46,7 @@ func newOwnVersion(o *change.OwnVersion) doc.OwnVersion {
 	return answer
 }
 
-// newTrial makes the document of stages that were tried beside the application.
+// newTrial makes the document of stages that were tried in a copy of the application.
 func newTrial(b *stages.Trial) doc.TrialRun {
 	d := doc.TrialRun{Schema: "molt/trial/1", Stages: b.Stages, Folder: b.Dir, Passed: b.Passed,
 		Before: newChecks(b.Before),

@@ -38,7 +38,7 @@ func (c *call) ecosystem() (ecosystem.Ecosystem, error) {
 	return open.EcosystemOf(c.settings.Ecosystem, c.settings.Dir)
 }
 
-// say prints a message for people beside the result.
+// say prints a message for people besides the result.
 func (c *call) say(format string, args ...any) {
 	fmt.Fprintln(c.errout, input.Harmless(fmt.Sprintf(format, args...)))
 }

@@ -55,7 +55,7 @@ type Cache struct {
 	Cleared   bool     `json:"cleared"`
 }
 
-// NeedsAttention is false: what was taken away is made anew when somebody needs it.
+// NeedsAttention is false: what was taken away is made again when somebody needs it.
 func (d Cache) NeedsAttention() bool { return false }
 
 // NeedsAttention reports whether something that the application needs was not laid out.

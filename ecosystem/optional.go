@@ -13,7 +13,7 @@ import (
 	"molt/ecosystem/standin"
 )
 
-// What not every ecosystem has. Each is found by type assertion, and the function beside it answers for ecosystems
+// What not every ecosystem has. Each is found by type assertion, and the function next to it answers for ecosystems
 // without it.
 
 // A Speller is an ecosystem in which a name may be written in several ways.

@@ -14,7 +14,7 @@ import (
 	"molt/input"
 )
 
-// A Sink takes what is downloaded. Reset lets go of all that was written, since a download that broke off begins anew.
+// A Sink takes what is downloaded. Reset lets go of all that was written, since a download that broke off starts over.
 type Sink interface {
 	io.Writer
 	Reset() error

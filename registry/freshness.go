@@ -80,8 +80,8 @@ func (c *Client) store(address, accept string, response *http.Response, body str
 	c.cache.Put(nameOf(address, accept), e)
 }
 
-// renew notes that an answer is still the right one. How long it counts stays as it was unless the server says it anew
-// (RFC 9111, section 4.3.4).
+// renew notes that an answer is still the right one. How long it counts stays as it was unless the server states it
+// again (RFC 9111, section 4.3.4).
 func (c *Client) renew(e *entry, h http.Header) {
 	if life, silent := lifetime(h); !silent {
 		e.MaxAge, e.Silent = life, silent

@@ -36,7 +36,7 @@ type SnapshotFile struct {
 	Write func(io.Writer) error
 }
 
-// WriteSnapshot writes a snapshot, the same bytes for the same files: beside its place first, so
+// WriteSnapshot writes a snapshot, the same bytes for the same files: under a temporary name first, so
 // that what stands there stays until all is written.
 func WriteSnapshot(file string, about SnapshotAbout, files []SnapshotFile) (err error) {
 	slices.SortFunc(files, func(a, b SnapshotFile) int { return strings.Compare(a.Name, b.Name) })

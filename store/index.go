@@ -16,7 +16,7 @@ import (
 	"molt/input"
 )
 
-// An index is what lies beside the files of an entry: a line with the SHA-256 of all that follows,
+// An index lies next to the files of an entry: a line with the SHA-256 of all that follows,
 // a line of JSON about the release, and a line a file, sorted by path, of what it is with tabs
 // between: "x" for one that may be run or "-", size, time, inode, digest, and path, which no tab or
 // line end is part of. There are thousands to be read whenever a tree is looked at.

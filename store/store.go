@@ -1,12 +1,12 @@
 // Package store keeps unpacked releases, each once for all applications of a user, under the digest
 // of its archive. Installed trees are made of links to its files. Any number of processes may use
-// it: an entry is made beside its place and moved there whole, and never changes afterwards.
+// it: an entry is made under a temporary name and moved to its place whole, and never changes afterwards.
 //
 // Whoever edits a file of an installed tree edits the store's file too, where the two are links of
 // one file. So files are read-only, and an entry is looked at before it is used: its index, which
 // has a checksum of its own, says of each file how large it is, when it was written and by which
 // number the file system knows it. Where that does not hold, the file's digest decides, and an
-// entry that was changed is made anew. Programs can set back when a file was written, but not when
+// entry that was changed is made again. Programs can set back when a file was written, but not when
 // it changed. So whoever wants to be sure of an installed tree (Differing) also asks for the digest
 // of files that have changed since the entry was last found to be right, which is the time of the
 // index itself. Every link made or taken away is such a change.
@@ -33,10 +33,10 @@ import (
 //
 // Laws:
 //
-//   - An entry that can be opened is whole: it was made beside its place and moved there, and it is not changed again. Its
-//     index says what its files are, and is checked when it is read.
-//   - Any number of processes may use a store, and any may clear it. Who finds an entry gone makes it again; files that are
-//     links to it stay what they are.
+//   - An entry that can be opened is whole: it was made under a temporary name and moved to its place, and it is not changed
+//     again. Its index says what its files are, and is checked when it is read.
+//   - Any number of processes may use a store, and any may clear it. Who finds an entry gone makes it again; files that
+//     are links to it stay what they are.
 //   - Nothing in a store is needed to be right, only to be quick: without it, archives are fetched again.
 type Store struct{ dir string }
 
@@ -315,7 +315,7 @@ func (s *Store) Usage(ctx context.Context) (Usage, error) {
 }
 
 // Verify reads every file, and takes away the entries that are not as they were made. It returns
-// their releases, or their keys where not even that can be read. Whoever needs one makes it anew.
+// their releases, or their keys where not even that can be read. Whoever needs one makes it again.
 func (s *Store) Verify(ctx context.Context) (removed []string, err error) {
 	err = s.each(ctx, func(dir string, x *index) error {
 		name := filepath.Base(dir)

@@ -22,7 +22,7 @@ import (
 
 // A Folder reads and changes the files of an application, in operations each of which happens
 // wholly or not at all. What is being written lies in PartDir until it is complete, so that a
-// process that ends in the middle leaves nothing beside the application's files.
+// process that ends in the middle leaves no files of its own among the application's.
 //
 // Names are relative to the application, with slashes, and reach nothing outside of it: they are
 // local names, no folder on the way is a link, and nothing of version control's own folder is

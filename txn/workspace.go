@@ -11,7 +11,7 @@ import (
 	"molt/input"
 )
 
-// StateDir holds what Molt needs to know about an application beside the committed files.
+// StateDir holds what Molt needs to know about an application besides the committed files.
 const StateDir = ".molt"
 
 const (

@@ -77,7 +77,7 @@ func (r rawFact) kinds() (kinds []project.AdviceKind, subjects []string) {
 			kinds, subjects = append(kinds, k.kind), append(subjects, k.subject)
 		}
 	}
-	if kinds == nil && r.Link != "" { // beside another fact it is that fact's
+	if kinds == nil && r.Link != "" { // next to another fact it belongs to that fact
 		kinds, subjects = append(kinds, project.AboutLink), append(subjects, "")
 	}
 	return kinds, subjects

@@ -1,6 +1,6 @@
 package config
 
-// A Task is a step that belongs to a change: code to generate anew, a settings file to migrate. It
+// A Task is a step that belongs to a change: code to generate again, a settings file to migrate. It
 // runs before the checks of every stage that moves one of its packages; the files that it changes
 // are part of the stage.
 type Task struct {

@@ -201,7 +201,7 @@ func withFiles(ctx context.Context, a *open.View, l *ecosystem.Lock) []ecosystem
 	return all
 }
 
-// A rewound file takes a download that begins anew.
+// A rewound file takes a download that starts over.
 type rewound struct{ *os.File }
 
 func (r rewound) Reset() error {

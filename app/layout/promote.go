@@ -20,7 +20,7 @@ import (
 )
 
 // copySources copies the files that people keep into another folder, and returns how many there
-// are. Where that folder lies in the application, what lies beside it there (other such folders) is
+// are. Where that folder lies in the application, what lies next to it there (other such folders) is
 // none of these files.
 func copySources(ctx context.Context, a *open.View, into string) (int, error) {
 	names, err := a.Runner().Sources(ctx)
@@ -86,7 +86,7 @@ func takes(a *open.View, into string, force bool) (empty bool, err error) {
 	return false, nil
 }
 
-// copyFile copies a file with its permissions, beside its place and then into it. A link is copied as one.
+// copyFile copies a file with its permissions, under a temporary name first. A link is copied as one.
 func copyFile(from, to string) error {
 	info, err := os.Lstat(from)
 	if err != nil || info.IsDir() {
@@ -174,7 +174,7 @@ func switchBack(order InstallOrder) (*Installed, error) {
 }
 
 // switchLink has a link lead to a folder, in one move, and returns where it led before, which a
-// second link beside it keeps.
+// second link next to it keeps.
 func switchLink(link, to string) (former string, err error) {
 	if former, err = os.Readlink(link); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return "", err

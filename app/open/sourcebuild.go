@@ -28,7 +28,7 @@ import (
 	"molt/txn"
 )
 
-// builtIndex is the file that says what was built, beside it.
+// builtIndex is the file that next to it says what was built.
 const builtIndex = "index.json"
 
 // A builtNote is what that file holds.

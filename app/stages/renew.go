@@ -17,7 +17,7 @@ import (
 	"molt/doc"
 )
 
-// A Renewal is a plan made anew from where the application stands now.
+// A Renewal is a plan made again from where the application stands now.
 type Renewal struct {
 	Plan    *planfile.Plan
 	Made    *plan.Plan
@@ -27,7 +27,7 @@ type Renewal struct {
 	text    []byte
 }
 
-// Renew makes the plan anew: the stages that are done stay, what people decided is kept where it
+// Renew makes the plan again: the stages that are done stay, what people decided is kept where it
 // still resolves, and what has changed is told. Nothing is written.
 func Renew(ctx context.Context, a *open.Question) (*Renewal, error) {
 	old, err := a.ReadPlan()

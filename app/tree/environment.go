@@ -330,7 +330,7 @@ func (t *Environment) arrangement(host *ecosystem.Host, p *ecosystem.LockedPacka
 	})
 }
 
-// replace makes the environment beside its place and moves it there.
+// replace makes the environment in a temporary folder next to its place and moves it there.
 func (t *Environment) replace(ctx context.Context, host *ecosystem.Host, wanted []*wantedFile, now environmentRecord,
 	r *Report, order LayoutOrder) error {
 	if err := t.Files.Mkdir(txn.PartDir); err != nil {

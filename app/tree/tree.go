@@ -310,10 +310,10 @@ type work struct {
 	roots   []solve.Edge // of the lock
 	order   LayoutOrder
 	layout  *ecosystem.Layout
-	was     *record // nil when all is made anew
+	was     *record // nil when all is made from nothing
 	now     record
 	changed []string // topmost places that are not as they should be, sorted
-	whole   bool     // everything is laid out anew, and not these alone
+	whole   bool     // everything is laid out again, and not only these
 	bins    []string // folders of executables that are not, outside of these
 	mu      sync.Mutex
 	entries map[string]*store.Entry // by key

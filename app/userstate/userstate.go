@@ -1,4 +1,4 @@
-// Package userstate is what Molt keeps for a person on a machine, beside all applications: the key
+// Package userstate is what Molt keeps for a person on a machine, outside of all applications: the key
 // by which it knows what it wrote itself, and the registries to which credentials may be sent
 // though a repository named them. It is never part of a repository, so whoever writes one cannot
 // forge it.

@@ -1,5 +1,5 @@
 // Package choose lets a person choose on a terminal: a few questions with a few answers each, and
-// what the answers come to, worked out anew whenever one changes. It decides nothing: whoever calls
+// what the answers come to, worked out again whenever one changes. It decides nothing: whoever calls
 // it says what an answer means.
 package choose
 

@@ -166,7 +166,7 @@ func (a *Judgement) between(name string, p *universe.Package, about []Evidence, 
 }
 
 // Ran tells of the latest time that the application's checks passed with a release of a declared
-// package beside one of some releases of the framework.
+// package together with one of some releases of the framework.
 func (a *Judgement) Ran(name, v string, target []string) (Evidence, bool) {
 	for _, r := range slices.Backward(a.App.Ran) {
 		if framework := r.Versions[a.Goal.Name]; v != "" && r.Versions[name] == v && slices.Contains(target, framework) {

@@ -10,7 +10,7 @@ import (
 )
 
 // Interpreting returns the question for what nothing needs to move: later releases interpret earlier ones between all
-// declared packages, and not only towards the framework. What stands beside each other in a resolution works.
+// declared packages, and not only towards the framework. What stands in one resolution works together.
 func (a *Judgement) Interpreting(now *solve.Resolution) *Judgement {
 	other := *a
 	other.Source = a.interpreted(a.Source, now)

@@ -1,4 +1,4 @@
-// Package history simulates how packages grow beside a framework, so that what is judged by
+// Package history simulates how packages grow along with a framework, so that what is judged by
 // metadata can be held against a truth that metadata does not tell.
 //
 // Every release offers names and uses names of other packages; what is installed runs when every

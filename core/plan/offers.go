@@ -46,7 +46,7 @@ func Offers(ctx context.Context, source universe.Source, app project.Application
 	return o.offers, o.waiting, o.rest()
 }
 
-// An offering collects offers. Its planner stands where the application does, before every stage anew.
+// An offering collects offers. Its planner stands where the application does, before every stage.
 type offering struct {
 	*planner
 	start   project.Draft

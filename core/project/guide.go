@@ -22,7 +22,7 @@ const (
 	AboutRuntime   AdviceKind = "runtime"   // a runtime that the major needs
 	AboutRenamed   AdviceKind = "renamed"   // a package that goes on under another name
 	AboutSwallowed AdviceKind = "swallowed" // a package that is part of the framework by then
-	AboutCompanion AdviceKind = "companion" // a package that must be at some release beside the major
+	AboutCompanion AdviceKind = "companion" // a package that must be at some release with the major
 	AboutSymbol    AdviceKind = "symbol"    // a name in the source that changed
 	AboutOption    AdviceKind = "option"    // a word in a settings file that changed
 	AboutCommand   AdviceKind = "command"   // something to run after the stage

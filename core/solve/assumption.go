@@ -25,7 +25,7 @@ func (s *solver) setAssumptions() {
 }
 
 // extend adds to the assumptions of a search that has begun; all are given, those from before
-// first. It reports false where the search must begin anew for it.
+// first. It reports false where the search must start over for it.
 func (s *solver) extend(all []assumption) bool {
 	if !s.begun {
 		return false

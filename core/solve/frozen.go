@@ -443,7 +443,7 @@ func (s *solver) frozen(e *edge, p *pkg, w int) *instance {
 	return nil
 }
 
-// melt leaves everything to the search. It must begin anew.
+// melt leaves everything to the search. It must start over.
 func (s *solver) melt() {
 	s.takeover = nil
 	for id := range s.loaded.n {

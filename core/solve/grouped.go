@@ -6,7 +6,7 @@ import (
 
 // Where packages need each other in many cycles and look peers up through them, the contexts of a
 // release are as many as there are ways to it: in a graph of n packages up to n factorial, though
-// hardly any of them comes to anything. A search that makes too many contexts begins anew and
+// hardly any of them comes to anything. A search that makes too many contexts starts over and
 // groups them:
 //
 //   - Every context but the first of a release is put off until its providers have their releases, and made for these
@@ -42,7 +42,7 @@ func (p *pkg) grouping() *group {
 	return r.group
 }
 
-// group begins the search anew, with its contexts grouped.
+// group starts the search over, with its contexts grouped.
 func (s *solver) group() (bool, error) {
 	asked := s.asked
 	s.grouped = true

@@ -144,7 +144,7 @@ func sorted(classes []int32, all []label) []int32 {
 	return classes
 }
 
-// names gives each class its label: as its ID name@version, and where that is not unique also what it stands beside.
+// names gives each class its label: as its ID name@version, and where that is not unique also what it sees as peers.
 func (d *drawing) names(order []int32, first []*vertex) []label {
 	all := make([]label, len(first))
 	releases := d.releases()

@@ -297,7 +297,7 @@ func (s *solver) tooMany() bool {
 }
 
 // patience is the number of conflicts before the first restart. A restart keeps what was learned and what was found to
-// matter, and begins the decisions anew with that.
+// matter, and starts the decisions over with that.
 const patience = 64
 
 // luby returns the n-th number, from 1, of the sequence 1 1 2 1 1 2 4 … (Luby, Sinclair and Zuckerman, "Optimal speedup

@@ -226,7 +226,7 @@ func Possible(ctx context.Context, source universe.Source, p Problem) (bool, err
 var ErrEndless = errors.New("the packages need each other in a cycle that never comes to the same context twice")
 
 // search runs the solver until the solution is whole: whenever it turns out that the context of a package matters
-// which was taken as one, the search begins anew with that knowledge. A nil resolution comes with the demands that
+// which was taken as one, the search starts over with that knowledge. A nil resolution comes with the demands that
 // the refutation used. With a focus, a resolution that is found is not drawn.
 func search(ctx context.Context, source universe.Source, p Problem, f *focus) (*Resolution, []Demand, error) {
 	s := newSolver(ctx, source, p, f)

@@ -2,7 +2,8 @@ package version
 
 import "regexp"
 
-// What not every scheme has. Each is found by type assertion, and the function beside it answers for schemes without it.
+// What not every scheme has. Each is found by type assertion, and the function next to it answers for
+// schemes without it.
 
 // Full is a scheme that has an answer of its own to everything that people meet. Whoever wraps such a scheme embeds its
 // type and not the interface Scheme, which would hide these.

@@ -6,7 +6,7 @@ import (
 	"molt/ecosystem"
 )
 
-// installed is an installed tree. Each package finds others in the folders beside and above it.
+// installed is an installed tree. Each package finds others in the folder that it lies in, and in those above.
 type installed struct {
 	root     string
 	packages []ecosystem.InstalledPackage

@@ -89,7 +89,7 @@ func importedModules(text string) (modules []string) {
 }
 
 // ownModules lists the top modules that the application itself has: at its top, in "src", and
-// beside any file, as scripts find them.
+// next to any file, as scripts find them.
 func ownModules(files []string) map[string]bool {
 	own := map[string]bool{}
 	for _, file := range files {

@@ -466,7 +466,7 @@ func fileName(address string) string {
 	return name
 }
 
-// isPath reports whether the address of a file is a path beside the lock.
+// isPath reports whether the address of a file is a path relative to the lock.
 func isPath(address string) bool {
 	return strings.HasPrefix(address, "./") || strings.HasPrefix(address, "../") || strings.HasPrefix(address, "/")
 }

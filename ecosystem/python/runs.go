@@ -23,7 +23,7 @@ func (Python) Runs(_ string, files []string, read func(file string) ([]byte, err
 	for _, file := range files {
 		at := file
 		if data, rest, ok := strings.Cut(file, ".data/"); ok && !strings.Contains(data, "/") {
-			// what goes elsewhere than beside the modules
+			// what does not go next to the modules
 			scheme, rest, _ := strings.Cut(rest, "/")
 			switch scheme {
 			case "scripts":

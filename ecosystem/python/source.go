@@ -466,7 +466,7 @@ func (s *source) Seen() []*universe.Package {
 }
 
 // SeenFiles returns the metadata that was read so far, as much of it as Molt keeps, at the
-// addresses that it has beside its files.
+// addresses that it has besides its files.
 func (s *source) SeenFiles() map[string][]byte {
 	all := map[string][]byte{}
 	for _, p := range s.Seen() {

@@ -2,7 +2,7 @@
 //
 // Answers that come within a short time are written together, to a file that is never changed
 // afterwards: a segment. When there are many of them, small ones are merged into one, and the
-// oldest answers go when all together are too much. A segment is written beside its place and moved
+// oldest answers go when all together are too much. A segment is written under a temporary name and moved
 // there, so that nobody meets half of one, and whoever has one open goes on reading it after others
 // have removed it. The lock is taken for merging alone: readers and writers never wait for each
 // other.

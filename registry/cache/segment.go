@@ -176,7 +176,7 @@ type writer struct {
 	records []record
 }
 
-// write makes a segment, beside its place, and moves it there when it is whole.
+// write makes a segment under a temporary name, and renames it when it is whole.
 func write(dir string, fill func(*writer) error) (*segment, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, err

@@ -125,7 +125,7 @@ func (p *Page) standings(packages []doc.Assessed) {
 	}
 }
 
-// glossed prints a heading of our own words with what they mean, below it where there is no room beside it.
+// glossed prints a heading of our own words with what they mean, on the next line where the same one has no room.
 func (p *Page) glossed(heading, means string) {
 	if lipgloss.Width(heading)+1+lipgloss.Width(means) <= p.Width {
 		p.Line("%s %s", p.styled(bold, heading), p.styled(faint, means))

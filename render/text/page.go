@@ -139,7 +139,7 @@ type cell struct {
 func plain(text string) cell { return cell{text: text} }
 
 // table prints rows under an indent, each column as wide as its widest cell. The last cell of a row goes below the row
-// when it does not fit beside it. On a narrow page every row of more than three cells is a block.
+// when it does not fit on the same line. On a narrow page every row of more than three cells is a block.
 func (p *Page) table(indent string, rows [][]cell) { p.rows(indent, rows, widths(rows)) }
 
 // A part of a screen is a heading with a table.
@@ -258,7 +258,7 @@ func (p *Page) Next(next *doc.Next) {
 	p.Line("%s  %s  %s", p.styled(faint, "Next"), p.styled(bold, run), p.styled(faint, why))
 }
 
-// block prints a row as a line for its first cell, and below it the others, as many beside each other as there is room.
+// block prints a row as a line for its first cell, and below it the others, as many to a line as there is room.
 func (p *Page) block(indent string, row []cell) {
 	p.Line("%s%s", indent, p.cell(row[0]))
 	indent += "    "

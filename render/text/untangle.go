@@ -56,7 +56,7 @@ func (p *Page) Untangle(answer doc.Untangle) {
 	p.ways(answer.Ways)
 }
 
-// contest prints the sides of one contest beside each other, or below each other where there is no room.
+// contest prints the sides of one contest in columns, or below each other where there is no room.
 func (p *Page) contest(c doc.Contest) {
 	if c.Says != "" {
 		for i, s := range c.Sides {

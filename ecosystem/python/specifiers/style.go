@@ -179,7 +179,7 @@ func styleOfBounds(clauses []clause) version.Style {
 
 // Restyle moves the clauses of a specifier to a version, each in its own way: bounds to bounds of
 // the same form, with as many numbers; an exclusion of what a new lower bound excludes goes. Spaces
-// stay. Where that admits no such version, it is written anew with both bounds.
+// stay. Where that admits no such version, it is rewritten with both bounds.
 func (Rules) Restyle(constraint string, to version.Version) string {
 	v := to.(*Version)
 	c, err := constrain(constraint)
@@ -220,7 +220,7 @@ func (c *specifier) moved(v *Version) string {
 	return strings.Join(kept, comma)
 }
 
-// movedTo writes the version of a clause anew, so that it admits another one.
+// movedTo rewrites the version of a clause, so that it admits another one.
 func (c *clause) movedTo(v *Version) string {
 	switch {
 	case c.op == "===":
