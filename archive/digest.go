@@ -66,7 +66,7 @@ type Digest struct {
 }
 
 // NewDigest begins with no bytes. Of several algorithms in the integrity string the strongest
-// decides alone. Without any that is known the bytes could not be trusted, which is a *DigestError.
+// decides by itself. Without any that is known the bytes could not be trusted, which is a *DigestError.
 func NewDigest(name, integrity string) (*Digest, error) {
 	algorithm, digests := strongest(integrity)
 	switch {

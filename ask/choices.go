@@ -40,7 +40,7 @@ func (s *Session) PlanChoices(ctx context.Context, goals []string) (PlanChoice, 
 	return c, nil
 }
 
-// Sketch says what a plan would be, and writes nothing. Previews are allowed for this question alone.
+// Sketch says what a plan would be, and writes nothing. Previews are allowed for this question only.
 func (s *Session) Sketch(ctx context.Context, r PlanRequest) ([]fact.Fact, error) {
 	r.Dry = true
 	d, err := s.MakePlan(ctx, r)

@@ -19,7 +19,7 @@ import (
 // A FetchRequest says what is to be at hand.
 type FetchRequest struct {
 	Goals    []string // without any, that of the plan, else that of the configuration, else none
-	Lock     bool     // what the lock needs alone, and no goal
+	Lock     bool     // what the lock needs only, and no goal
 	Snapshot string   // a file that gets all of it, "" for none
 	Archives bool     // the snapshot has archives too
 	Watch    func(done, of int)

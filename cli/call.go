@@ -29,7 +29,7 @@ type call struct {
 	asOf        string
 	quiet       bool
 	plain       bool
-	gather      *[]any // where documents go that are to be one; nil for one alone
+	gather      *[]any // where documents go that are to be one; nil for a single one
 	rehearsing  bool   // nothing is to be written
 }
 

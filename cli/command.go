@@ -16,7 +16,7 @@ type command struct {
 	formats []string                           // of its result, besides text and JSON
 	run     func(c *call, args []string) error // what it does for one part of the application; see call.over
 	sides   ask.Finder                         // what it is about in a folder with several ecosystems; nil where it opens none of them
-	lone    []string                           // flags that are about one ecosystem alone
+	lone    []string                           // flags that are about one ecosystem only
 	whole   bool                               // what it changes for several ecosystems comes about for all of them or for none
 	builds  func(*flagValues) bool             // whether a call may build releases from source; nil for never
 	operand operand                            // what its arguments are

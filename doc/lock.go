@@ -43,7 +43,7 @@ type LockEdge struct {
 	Package    *string `json:"package"`
 }
 
-// An Inventory is a lock with what a bill of materials says besides. It is printed in the standard's form alone.
+// An Inventory is a lock with what a bill of materials says besides. It is printed in the standard's form only.
 type Inventory struct {
 	Lock
 	Licences map[string]string          // as the registry states them, by ID

@@ -68,7 +68,7 @@ type Arrangement struct {
 	Metadata []byte
 }
 
-// A FileTeller is a Flat ecosystem whose releases may have files for some environments alone.
+// A FileTeller is a Flat ecosystem whose releases may have files for some environments only.
 type FileTeller interface {
 	Flat
 	// Fileless reports whether a release has no file that an environment can use as it is.

@@ -19,7 +19,7 @@ type File struct {
 	Data   []byte
 	// the member is one by a declaration of its folder (LocalFolder), and not by a pattern of the workspace
 	Local  bool
-	Parsed Manifest // of Data, where it was read for its members already; nil else. Whoever has the file has it alone.
+	Parsed Manifest // of Data, where it was read for its members already; nil else. Whoever has the file shares it with nobody.
 }
 
 // Manifests are the manifest files of one application, as one manifest: its own and, in a

@@ -126,7 +126,7 @@ type Installer interface {
 	// exactly what the lock leads to. Releases for which fits is false are left out with what only
 	// they need; they must be optional wherever they are needed, else the error says so. Only the
 	// roots that the lock has count: whoever wants some groups alone takes the others out before.
-	// The result depends on the lock and on fits alone.
+	// The result depends on the lock and on fits only.
 	Layout(l *Lock, fits func(*LockedPackage) bool) (*Layout, error)
 	// Fits reports whether a release is for the platform of this machine, as the lock states its platforms.
 	Fits(p *LockedPackage) bool
@@ -144,7 +144,7 @@ type Installer interface {
 	BuildCommand(app, folder string, manifest []byte, step string) (run string, env map[string]string)
 }
 
-// Conditional is an ecosystem whose demands may hold in some environments alone.
+// Conditional is an ecosystem whose demands may hold in some environments only.
 type Conditional interface {
 	// Holds reports whether a condition (Demand.When) holds in some of the environments.
 	Holds(when string, environments []Environment) bool

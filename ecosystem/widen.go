@@ -9,11 +9,11 @@ type Widener interface {
 	// of runtimes: the versions of the runtime that it admits, and the platforms that there are.
 	Wider(deployed Environment, requires []universe.Requirement) (runtimes []map[string]string, platforms []string)
 	// Narrow returns what a lock has for the environments that are deployed, as if it had been made
-	// for these alone. Its Wide is the lock.
+	// for these only. Its Wide is the lock.
 	Narrow(l *Lock) *Lock
 }
 
-// Whole returns the lock for all environments that it is for, and not for the deployed ones alone.
+// Whole returns the lock for all environments that it is for, and not for the deployed ones only.
 func (l *Lock) Whole() *Lock {
 	if l == nil || l.Wide == nil {
 		return l

@@ -55,7 +55,7 @@ type Options struct {
 	Credential Credential    // for Base's scheme, host and port, and no other
 	Below      string        // the path below which the credential is sent, as "/"; "" for that of Base
 	Keys       string        // what to do where the registry wants to know who asks, for messages; "" for nothing
-	Offline    bool          // answer from the cache alone
+	Offline    bool          // answer from the cache only
 	Since      time.Time     // answers from before are asked for again, however long they count; zero for none
 	Unsaid     time.Duration // how long an answer counts where the registry does not say
 	Cache      string        // folder of the cache, "" for none

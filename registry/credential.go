@@ -40,7 +40,7 @@ func (c Credential) apply(r *http.Request) {
 }
 
 // FromNetrc returns what the user's netrc file (NETRC, else .netrc in the home folder; _netrc on
-// Windows) has for the host of an address. A line for host:port is for that port alone; one for a
+// Windows) has for the host of an address. A line for host:port is for that port only; one for a
 // host without a port is for the usual port of https and http. No file is no credential. The file
 // is the one that was looked at or would be, and machine what stands there for the host.
 func FromNetrc(env func(string) string, address string) (c Credential, file, machine string, err error) {

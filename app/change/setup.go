@@ -22,7 +22,7 @@ import (
 type Draft struct {
 	Registry        string // an address, "" where nothing tells
 	RegistryFrom    string // why
-	Goal, GoalFrom  string // the framework alone, where nobody named a goal
+	Goal, GoalFrom  string // the framework only, where nobody named a goal
 	Runtimes        [][3]string
 	Groups          []string // of the manifest, with how much each declares
 	Checks          []ecosystem.Check

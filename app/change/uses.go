@@ -82,7 +82,7 @@ func imports(a *open.View, names []string) ([]ecosystem.Import, error) {
 }
 
 // importsAs reports whether an import means a declared name: what a member of a workspace declares
-// apart is meant in its folder alone.
+// apart is meant in its folder only.
 func importsAs(i ecosystem.Import, name string) bool {
 	declared := universe.NameOf(name)
 	return i.Package == declared.Package && (declared.In == "" || strings.HasPrefix(i.File, declared.In+"/"))

@@ -23,7 +23,7 @@ type Policy struct {
 	} `yaml:"licences"`
 	Oldest   string `yaml:"oldest"`   // how old a release may be, as "3 years"
 	Evidence string `yaml:"evidence"` // the weakest grade that counts
-	Digests  string `yaml:"digests"`  // "strong" refuses releases of which the registry states SHA-1 alone
+	Digests  string `yaml:"digests"`  // "strong" refuses releases of which the registry states SHA-1 only
 }
 
 // Rules gives the core the rules.

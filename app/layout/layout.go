@@ -175,7 +175,7 @@ func InstalledDiffers(a *open.View, text []byte) (string, error) {
 		"it: \"install: molt\" in %s", a.Say(found[0].Says), config.File), nil
 }
 
-// lockFor returns the lock with the roots of some groups alone; it must have been made for the manifest as it stands.
+// lockFor returns the lock with the roots of some groups only; it must have been made for the manifest as it stands.
 func lockFor(a *open.View, groups []string) (*ecosystem.Lock, error) {
 	if a.Lock == nil {
 		return nil, &input.UsageError{Reason: fmt.Sprintf("there is no %s; molt relock writes one", a.LockFile())}

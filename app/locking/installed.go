@@ -165,7 +165,7 @@ func (c *comparison) follow(home, by string, edges []solve.Edge) {
 		}
 		if key := [2]string{want.ID, got.Home}; !c.visited[key] {
 			c.visited[key] = true
-			c.follow(got.Home, want.ID, slices.Concat(want.Needs, want.Peers)) // what nobody declares is there for peers alone
+			c.follow(got.Home, want.ID, slices.Concat(want.Needs, want.Peers)) // what nobody declares is there for peers only
 		}
 	}
 }

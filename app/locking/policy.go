@@ -86,7 +86,7 @@ func checkRules(ctx context.Context, a *open.View) []open.Finding {
 // mostWeak is how many releases are named that have weak digests.
 const mostWeak = 5
 
-// weak names the releases of a lock of which the registry states SHA-1 alone; "" for none.
+// weak names the releases of a lock of which the registry states SHA-1 only; "" for none.
 func weak(l *ecosystem.Lock) string {
 	var names []string
 	for _, p := range l.Packages {
@@ -100,7 +100,7 @@ func weak(l *ecosystem.Lock) string {
 	return strings.Join(names, ", ")
 }
 
-// Weak warns of releases of which the registry states SHA-1 alone; "" for none.
+// Weak warns of releases of which the registry states SHA-1 only; "" for none.
 func Weak(a *open.View, l *ecosystem.Lock) string {
 	names := weak(l)
 	if names == "" {

@@ -88,7 +88,7 @@ func NewLock(ctx context.Context, a *open.Question, r *solve.Resolution, m *ecos
 
 // carriesOut is an error where an override of the edges below a package is about an edge that
 // another package makes farther down: one release has the same edges wherever it stands, so it
-// could not be carried out there alone.
+// could not be carried out there only.
 func carriesOut(a *open.View, m *ecosystem.Manifests, l *ecosystem.Lock) error {
 	nodes := map[string]*ecosystem.LockedPackage{}
 	for i := range l.Packages {

@@ -116,7 +116,7 @@ func seal(a *View, l Line) string {
 	if err != nil {
 		dir = a.Dir
 	}
-	data, _ := json.Marshal(l) // texts alone
+	data, _ := json.Marshal(l) // texts only
 	return dir + "\n" + string(data)
 }
 

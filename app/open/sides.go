@@ -18,7 +18,7 @@ import (
 // the ledger are those of all sides: the plan's file has a document for each.
 
 // Sides lists the sides of the application in a folder, in the order of Ecosystems; nil where it
-// has one alone, or the call or the configuration says which is meant. What cannot be read is
+// has only one, or the call or the configuration says which is meant. What cannot be read is
 // nothing here, and an error of whoever opens the application.
 func Sides(s Settings) []Side {
 	if s.Ecosystem != "" {
@@ -37,7 +37,7 @@ func Sides(s Settings) []Side {
 	return all
 }
 
-// sidesIn lists the sides of a folder. One that declares nothing, as a manifest for tools alone
+// sidesIn lists the sides of a folder. One that declares nothing, as a manifest for tools only
 // does, is none where another declares something; one whose manifest cannot be read is, so that
 // somebody says so. The manifests of one side alone are not read: there is nothing to tell it from.
 func sidesIn(dir string) (all []Side) {

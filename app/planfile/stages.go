@@ -123,7 +123,7 @@ func (p *Plan) ToGoal() (n int) {
 	return n
 }
 
-// Until returns the pending stages up to a named one, or the next alone.
+// Until returns the pending stages up to a named one, or only the next one.
 func (p *Plan) Until(id string) ([]doc.PlanStage, error) {
 	var some []doc.PlanStage
 	for _, s := range p.Stages {
@@ -144,7 +144,7 @@ func (p *Plan) Until(id string) ([]doc.PlanStage, error) {
 	return nil, &input.UsageError{Reason: p.Missing(id)}
 }
 
-// Part returns a stage with the changes of some packages alone.
+// Part returns a stage with the changes of some packages only.
 func Part(stage *doc.PlanStage, names []string) doc.PlanStage {
 	part := *stage
 	part.Changes = nil

@@ -14,7 +14,7 @@ import (
 )
 
 // A Text is the text of a plan with a view laid over it: which lines each stage and each change has. Edits touch
-// these lines alone, so that people's comments, notes and order stay.
+// these lines only, so that people's comments, notes and order stay.
 type Text struct {
 	*yamlfile.Text
 	Stages []Block

@@ -42,7 +42,7 @@ type Search struct {
 	Check  string         // the check or task that fails
 	Checks []config.Check // those to run, the failing one last; nil where a task fails
 	// Rehearse works out what the files of the application hold with the changes of some packages
-	// alone, and which tasks belong to them. It is a *solve.Tangle where they do not resolve
+	// only, and which tasks belong to them. It is a *solve.Tangle where they do not resolve
 	// without the others.
 	Rehearse func(ctx context.Context, packages []string) (files map[string][]byte, tasks []config.Task, err error)
 	// LayOut has the packages of a copy be those of its files; nil where nobody does.

@@ -85,7 +85,7 @@ func makeKey(dir, file string) error {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return err
 	}
-	temp, err := os.CreateTemp(dir, "key-*") // for this user alone
+	temp, err := os.CreateTemp(dir, "key-*") // for this user only
 	if err != nil {
 		return err
 	}

@@ -18,7 +18,7 @@ type Commit struct {
 type Trailer struct{ Key, Value string }
 
 // WithTrailers lists the commits of the branch whose messages have a trailer of one of the keys,
-// oldest first, with these trailers alone. Nothing is found without git, or before the first
+// oldest first, with these trailers only. Nothing is found without git, or before the first
 // commit.
 func (r Repo) WithTrailers(ctx context.Context, keys ...string) ([]Commit, error) {
 	if !r.Here(ctx) || !r.HasCommit(ctx) {

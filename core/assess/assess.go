@@ -187,7 +187,7 @@ func (a *Judgement) Assess() (*Assessment, error) {
 // one, since nothing goes back unasked; a held package its own. Packages that are compatible with
 // no release of the goal, and packages that retire, are left out. What keeps the goal by itself
 // from resolving is set aside. With the question comes a sample resolution of all of them with the
-// goal, or nil; then packages are judged with the framework alone.
+// goal, or nil; then packages are judged with the framework only.
 func (a *Judgement) InSight() (*Judgement, *solve.Resolution, error) {
 	copied := *a
 	a = &copied
@@ -236,7 +236,7 @@ func (a *Judgement) InSight() (*Judgement, *solve.Resolution, error) {
 			}
 		}
 	}
-	if whole == nil { // some of them resolve with the goal not even alone
+	if whole == nil { // some of them resolve with the goal not even by itself
 		if err := SideBySide(len(names), func(i int) error {
 			if free[i] == nil {
 				return nil

@@ -10,7 +10,7 @@ import (
 )
 
 // guides returns the guides about the goal's framework, for the majors after the one in use up to
-// the goal's, or for one major alone.
+// the goal's, or for one major only.
 func (a *Judgement) guides(major string) []project.Guide {
 	p, err := a.Pkg(a.Goal.Name)
 	if err != nil {

@@ -41,7 +41,7 @@ func (a *Judgement) CostOf(s project.Draft, target []string) ([]int, error) {
 	return first.Best.Cost, nil
 }
 
-// A PartialOptimum is an optimum by breaking packages and lines alone, with what it takes to work out the rest.
+// A PartialOptimum is an optimum by breaking packages and lines only, with what it takes to work out the rest.
 type PartialOptimum struct {
 	optimizer *solve.Optimizer
 	Best      *solve.Best
@@ -181,7 +181,7 @@ func KeepExcept(locked *solve.Resolution, moving map[string]bool) map[string][]s
 }
 
 // Scopes returns the releases that a package may have without a breaking move, and all that it may
-// have: none before the one in use. A held package may have the one in use alone.
+// have: none before the one in use. A held package may have the one in use only.
 func (a *Judgement) Scopes(p *universe.Package, s project.Draft, name string) (inStep, free []string) {
 	current := project.VersionOf(s.Locked, name)
 	all := Texts(p, a.Usable(p, current))

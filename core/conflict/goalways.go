@@ -15,7 +15,7 @@ import (
 )
 
 // Reach asks whether some goals, of which the first is the framework's, resolve with everything
-// that is declared. Packages that are compatible with no release of the goal, even alone, are
+// that is declared. Packages that are compatible with no release of the goal, even by itself, are
 // returned as blocked.
 func Reach(ctx context.Context, source universe.Source, app project.Application,
 	goals []project.Goal) (r *solve.Resolution, blocked []string, a *assess.Judgement, err error) {

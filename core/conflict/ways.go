@@ -343,7 +343,7 @@ func (f *finder) builds() error {
 	return nil
 }
 
-// raises tries what there is when runtimes need not be the deployed ones: each alone, then all.
+// raises tries what there is when runtimes need not be the deployed ones: each by itself, then all.
 func (f *finder) raises() error {
 	names := slices.Sorted(maps.Keys(f.App.Runtimes))
 	for _, some := range append(slices.Collect(slices.Chunk(names, 1)), names) {

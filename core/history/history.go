@@ -3,7 +3,7 @@
 //
 // Every release offers names and uses names of other packages; what is installed runs when every
 // name that is used is offered. Maintainers remove names at majors (and, where the language
-// promises nothing, at minors), and those who use them adapt after a while, for the new major alone
+// promises nothing, at minors), and those who use them adapt after a while, for the new major only
 // or for both. What a release states of the majors that it is for follows from what its maintainers
 // could know on that day, as honestly as a parameter says. An application is set down in that
 // history at a time at which it truly runs, and asked to go to the framework's next major some time

@@ -15,7 +15,7 @@ import (
 
 // bridgeFamily moves a family ahead of the framework when its members have later releases that resolve with the
 // framework in use and, with the rest as the optimum has it, with the hop. Otherwise nothing happens: the family goes
-// together. What moves in the hop anyway and does not let the family go alone, as its types do, goes along.
+// together. What moves in the hop anyway and does not let the family go by itself, as its types do, goes along.
 func (p *planner) bridgeFamily(h hop, family, retired, moving []string) error {
 	for along := family; ; {
 		if slices.ContainsFunc(along, p.Owned) || slices.ContainsFunc(along, p.unpublished) {
@@ -77,7 +77,7 @@ func (p *planner) unbroken(name string, releases []string) ([]string, error) {
 	}), nil
 }
 
-// releasesKey names the releases at which a family stands, or the family alone.
+// releasesKey names the releases at which a family stands, or only the family.
 func releasesKey(family []string, at map[string]string) string {
 	key := ""
 	for _, name := range family {

@@ -22,7 +22,7 @@ const (
 //
 // This is the minimizing form of delta debugging: Zeller and Hildebrandt, "Simplifying and Isolating Failure-Inducing
 // Input", IEEE Transactions on Software Engineering 28(2), 2002. As there, what fails is cut into ever more parts; each
-// part is tried alone, and then, when there are more than two, the rest without it.
+// part is tried by itself, and then, when there are more than two, the rest without it.
 func Culprit(n int, trial func(some []int) (Outcome, error)) ([]int, error) {
 	known := map[string]Outcome{}
 	try := func(some []int) (Outcome, error) {
@@ -57,7 +57,7 @@ func Culprit(n int, trial func(some []int) (Outcome, error)) ([]int, error) {
 	return failing, nil
 }
 
-// reduce looks for one part of a failing set that fails alone, or for a part without which the rest fails; nil when
+// reduce looks for one part of a failing set that fails by itself, or for a part without which the rest fails; nil when
 // there is none.
 func reduce(failing []int, parts int, try func([]int) (Outcome, error)) (smaller []int, alone bool, err error) {
 	bounds := make([]int, parts+1)

@@ -43,7 +43,7 @@ func (p *planner) families(names []string) []family {
 }
 
 // abreast leaves later releases of packages, by name, at majors that all members of a family can
-// have, where these stand at one major: a family is not torn for what some of it could have alone.
+// have, where these stand at one major: a family is not torn for what only some of it could have.
 // A member that has no later major holds the others.
 func (p *planner) abreast(later map[string][]string) error {
 	names := slices.DeleteFunc(p.Names(), func(name string) bool {

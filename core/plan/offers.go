@@ -98,7 +98,7 @@ func (o *offering) take(id string, title fact.Fact) {
 	o.offers = append(o.offers, Offer{id, title, changes})
 }
 
-// safe offers what does not break: the packages that have minor releases, and those that have patch releases alone.
+// safe offers what does not break: the packages that have minor releases, and those that have patch releases only.
 func (o *offering) safe() error {
 	minor, _, err := o.fresh(version.Minor)
 	if err != nil {
@@ -165,7 +165,7 @@ func (o *offering) breaking() error {
 			return err
 		}
 	}
-	for _, name := range o.remaining(to) { // none of them goes alone
+	for _, name := range o.remaining(to) { // none of them goes by itself
 		if to[name] == "" {
 			continue
 		}

@@ -248,7 +248,7 @@ func (p *planner) groups(to map[string]string) error {
 		if len(to) < before {
 			continue
 		}
-		// None goes alone: the smallest set around the first of them does.
+		// None goes by itself: the smallest set around the first of them does.
 		set, err := p.smallest(p.remaining(to)[0], to)
 		if err != nil {
 			return err

@@ -9,7 +9,7 @@ import (
 )
 
 // How a drawing merges contexts that look alike: to a depth, so that a graph of many cycles comes
-// to an end, and at last by the releases that they see alone, which is a fold.
+// to an end, and at last only by the releases that they see, which is a fold.
 
 // wantedNames finds out which names are looked up through each instance under the assignment: by
 // itself or below it, and not provided in between. That is less than what could be looked up if

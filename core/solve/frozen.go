@@ -23,7 +23,7 @@ import (
 //
 // Nothing is lost by it. Clauses that a frozen subtree would have added are left out, which takes
 // no resolution away and makes no refutation wrong; and a frozen subtree has the old releases
-// alone, so that no objective that prefers them could be met better.
+// only, so that no objective that prefers them could be met better.
 
 // A Base is a resolution to be continued, for any number of problems. It remembers what it found
 // out about the resolution, and may be used concurrently.
@@ -383,7 +383,7 @@ func (b *Base) passUp(s *solver, v *baseView) {
 		todo = todo[:len(todo)-1]
 		for _, d := range b.needed[n] {
 			if s.global(d.edge.Name) {
-				continue // what it leads to stands below the application alone
+				continue // what it leads to stands below the application only
 			}
 			grew := v.bad[n] && !v.bad[d.node]
 			v.bad[d.node] = v.bad[d.node] || v.bad[n]

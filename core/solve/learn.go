@@ -9,7 +9,7 @@ type pending struct {
 }
 
 // learn analyses a false clause up to the first unique implication point, adds what follows and unwinds. It returns
-// false when the clause follows from the problem alone: there is no solution.
+// false when the clause follows from the problem only: there is no solution.
 func (s *solver) learn(id int32) bool {
 	now, parents := s.pending[:0], append(s.parents[:0], id)
 	defer func() { s.pending, s.parents = now, parents }() // the memory is used again

@@ -6,7 +6,7 @@ import (
 	"molt/core/universe"
 )
 
-// A nameTable finds packages by name. It holds their numbers alone, with a part of the hash of each
+// A nameTable finds packages by name. It holds their numbers only, with a part of the hash of each
 // name, so that a search among very many packages looks at few places: the entry, and the package
 // itself, which is wanted anyway. A map would hold the names besides.
 type nameTable struct {

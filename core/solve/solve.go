@@ -54,7 +54,7 @@ type Root struct {
 	universe.Demand
 	Group string
 	// Apart names a part of the application that stands apart, "" for none: under nested tenancy,
-	// what it declares is seen by the packages that it declares alone, under the name Own, and
+	// what it declares is seen by the packages that it declares only, under the name Own, and
 	// before what the application has under that name. As is a name of its own then.
 	Apart, Own string
 	// Among, when it is not nil, replaces the constraint: any of these versions will do.
@@ -163,7 +163,7 @@ func (e *UndecidedError) Error() string {
 var mostSteps, stepsPerPackage = 1_000_000, 2_000
 
 // Resolve finds a resolution. It is complete: a *Tangle is returned exactly when there is none. It
-// is deterministic: the result depends on the problem and the source's answers alone, and not on
+// is deterministic: the result depends on the problem and the source's answers only, and not on
 // the order of the roots. Among the resolutions it prefers kept releases, then releases that the
 // graph holds already, then those that the strategy takes; afterwards it removes every second
 // release of a package that a single one could replace. Other errors are an

@@ -21,7 +21,7 @@ import (
 //     node for all who look there; in a folded resolution any node of the release that is seen will do;
 //   - what a part of the application declares apart is what its packages see;
 //   - every node is reached from the application;
-//   - a package that must be single has one release, and stands below the application alone.
+//   - a package that must be single has one release, and stands below the application only.
 func Verify(ctx context.Context, source universe.Source, p Problem, r *Resolution) error {
 	v := newVerifier(p, r)
 	for i := range r.Packages {

@@ -172,7 +172,7 @@ func (p *Package) evaluate(text string) (version.Set, error) {
 
 // withoutWithdrawn takes the withdrawn releases out of what a constraint admits, unless it is an
 // exact one. When only these are left, a prerelease may be admitted that was not before, so the
-// constraint is put to the others alone.
+// constraint is put to the others only.
 func (p *Package) withoutWithdrawn(text string, admitted version.Set) version.Set {
 	if !p.mayWithdraw() {
 		return admitted

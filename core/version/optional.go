@@ -98,7 +98,7 @@ func Restyled(s Scheme, constraint string, v Version) string {
 	return s.Styled(style, v)
 }
 
-// Only returns the constraint that asks for a version alone.
+// Only returns the constraint that asks for one version only.
 func Only(s Scheme, v Version) string { return s.Styled(Exact, v) }
 
 // A Finder finds versions in texts.

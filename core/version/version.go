@@ -51,7 +51,7 @@ type Scheme interface {
 // A Style is how much a constraint leaves open above the version that it names.
 type Style string
 
-// The styles: up to the next breaking release, up to the next minor one, that version alone, whatever there is.
+// The styles: up to the next breaking release, up to the next minor one, that version only, whatever there is.
 const (
 	NextMinor  Style = "next-minor"
 	NextPatch  Style = "next-patch"

@@ -138,7 +138,7 @@ func workspaces(v hujson.Value) (patterns []string) {
 // readOverrides reads what is said of edges to a name: a constraint for all of them, on its own or
 // as "." in an object, or $NAME for what the application declares under a name; and, in an object,
 // of the edges of one package, which may be restricted to some of its releases. What is said for
-// edges deeper down, or for edges with some constraint alone, is not known and an error.
+// edges deeper down, or for edges with some constraint only, is not known and an error.
 func (m *manifest) readOverrides(value hujson.Value, shift int) error {
 	if value.Value == nil {
 		return nil
@@ -198,7 +198,7 @@ func (m *manifest) override(o universe.Override, name string, v hujson.Value, at
 	meant := text
 	o.Shared = reference && ref == name
 	if reference && (ref != name || o.By != "") {
-		// the constraint that is declared, under another name or for some edges alone
+		// the constraint that is declared, under another name or for some edges only
 		k := slices.IndexFunc(m.entries, func(e entry) bool { return e.As == ref })
 		if k < 0 {
 			return m.errorAt(place, fmt.Sprintf("overrides: %s: %s refers to a declaration that is not there", name, text))
@@ -309,7 +309,7 @@ func (m *manifest) readGroup(group string, value hujson.Value, shift int, option
 			if at := strings.LastIndexByte(want, '@'); at > 0 {
 				e.Package, want = want[:at], want[at+1:]
 			}
-			if e.Sibling = want; want == "" || !isRange(want) { // an operator alone, or where it lies
+			if e.Sibling = want; want == "" || !isRange(want) { // an operator only, or where it lies
 				e.Sibling = ranges.Scheme.Any()
 			}
 		}

@@ -67,7 +67,7 @@ func groupsOf(e requirement.Environment) (all []string) {
 }
 
 // tell writes a condition that holds in some of all environments and not in the others. Where these do not differ in
-// groups alone, base writes what else tells an environment from the others.
+// groups only, base writes what else tells an environment from the others.
 func (g groupMarkers) tell(some, all environments,
 	base func(requirement.Environment) *requirement.Marker) *requirement.Marker {
 	plain := func(e requirement.Environment) requirement.Environment {
@@ -100,7 +100,7 @@ func (g groupMarkers) tell(some, all environments,
 	return requirement.Or(parts...)
 }
 
-// choice tells environments from others that differ in groups alone; nil where these are all.
+// choice tells environments from others that differ in groups only; nil where these are all.
 func (g groupMarkers) choice(some, all environments) *requirement.Marker {
 	if len(some) == len(all) {
 		return nil

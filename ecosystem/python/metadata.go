@@ -213,7 +213,7 @@ func metadataIn(from io.ReaderAt, size int64, name, version, address string) ([]
 	return nil, fmt.Errorf("%s %s: its wheel has no METADATA", name, version)
 }
 
-// unbuilt is why it is not known what a release needs that has source archives alone.
+// unbuilt is why it is not known what a release needs that has source archives only.
 const unbuilt = "has no wheel, so what it needs is known only once it is built"
 
 // staticMetadata is when version 2.2 of core metadata was accepted (PEP 643). No archive from

@@ -37,7 +37,7 @@ const filesPath = "-/files/"
 // StandIn serves packages by the simple repository API: GET /NAME/ gives a page, in JSON or HTML as
 // the Accept header asks, GET /-/files/NAME/FILE an archive, and with ".metadata" behind it the
 // metadata in a wheel. It does not take packages. A release has one wheel, for every interpreter,
-// and one source archive; one that is unbuilt has the latter alone, of a kind that does not say
+// and one source archive; one that is unbuilt has the latter only, of a kind that does not say
 // what it needs.
 func (Python) StandIn(u standin.Universe) http.Handler {
 	var built sync.Map // archives by file name

@@ -167,7 +167,7 @@ func amongPlatforms(all, some []string) *requirement.Marker {
 		systems[system] = n
 	}
 	var parts, without []*requirement.Marker
-	plain := true // whole systems alone
+	plain := true // whole systems only
 	for _, system := range names {
 		switch n := systems[system]; n[1] {
 		case n[0]:

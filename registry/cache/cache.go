@@ -4,7 +4,7 @@
 // afterwards: a segment. When there are many of them, small ones are merged into one, and the
 // oldest answers go when all together are too much. A segment is written under a temporary name and moved
 // there, so that nobody meets half of one, and whoever has one open goes on reading it after others
-// have removed it. The lock is taken for merging alone: readers and writers never wait for each
+// have removed it. The lock is taken for merging only: readers and writers never wait for each
 // other.
 //
 // Everything has a checksum (CRC-32C), and what does not match it is not there. Whatever goes wrong

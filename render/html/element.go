@@ -9,7 +9,7 @@ import (
 	"molt/input"
 )
 
-// A page collects HTML. Text from outside goes through text alone, which makes it literal.
+// A page collects HTML. Text from outside goes through text only, which makes it literal.
 type page struct{ strings.Builder }
 
 // text makes text literal, in content and in attributes.

@@ -16,7 +16,7 @@ import (
 // largest is the greatest number that a version may hold.
 const largest = 1<<53 - 1
 
-// A Version is a version under Semantic Versioning. Build metadata is kept in the text alone.
+// A Version is a version under Semantic Versioning. Build metadata is kept in the text only.
 type Version struct {
 	Text                string // as it was written
 	Major, Minor, Patch uint64
@@ -67,7 +67,7 @@ func (v *Version) Precedence(w *Version) int {
 	return comparePre(v.Pre, w.Pre)
 }
 
-// CompareNumbers orders by the three numbers alone.
+// CompareNumbers orders by the three numbers only.
 func (v *Version) CompareNumbers(w *Version) int {
 	switch {
 	case v.Major != w.Major:

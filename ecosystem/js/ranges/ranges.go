@@ -61,7 +61,7 @@ func (Rules) Jump(from, to version.Version) version.Jump {
 	return semver.Jump(from.(*semver.Version), to.(*semver.Version))
 }
 
-// Breaking reports whether "^from" would not admit to, by the numbers alone: the leftmost number that is not zero
+// Breaking reports whether "^from" would not admit to, by the numbers only: the leftmost number that is not zero
 // changes, or the versions are prereleases of one another.
 func (Rules) Breaking(from, to version.Version) bool {
 	return semver.Breaking(from.(*semver.Version), to.(*semver.Version))

@@ -160,7 +160,7 @@ func (v *Version) comparePublic(w *Version) int {
 	return v.dev.compare(w.dev)
 }
 
-// compareBase orders by epoch and release alone. Zeros at the end of a release mean nothing.
+// compareBase orders by epoch and release only. Zeros at the end of a release mean nothing.
 func (v *Version) compareBase(w *Version) int {
 	if c := v.epoch.compare(w.epoch); c != 0 {
 		return c
