@@ -25,6 +25,7 @@ type Fact struct {
 
 // New returns a fact of a kind, which is about some things. What has a text, as a version has, is kept as that text.
 func New(kind Kind, of ...any) Fact {
+	of = slices.Clone(of) // whoever gave them has a use for them
 	for i, one := range of {
 		if _, is := one.(Fact); is {
 			continue
@@ -65,7 +66,7 @@ func (f Fact) Equal(g Fact) bool { return reflect.DeepEqual(f, g) }
 // the same for equal facts.
 func (f Fact) String() string {
 	if f.None() || f.Kind == Told && len(f.Of) == 1 {
-		return strings.Trim(fmt.Sprint(f.Of...), "[]")
+		return fmt.Sprint(f.Of...)
 	}
 	var of []string
 	for _, one := range f.Of {
