@@ -17,8 +17,10 @@ type page struct{ strings.Builder }
 
 func (p *page) line(format string, args ...any) {
 	for i, arg := range args {
-		if text, ok := arg.(string); ok {
-			args[i] = escapeMarkdown(text)
+		switch x := arg.(type) {
+		case int:
+		default:
+			args[i] = escapeMarkdown(fmt.Sprint(x))
 		}
 	}
 	fmt.Fprintf(p, format+"\n", args...)
