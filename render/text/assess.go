@@ -61,7 +61,7 @@ func (p *Page) Assess(answer doc.Assess) {
 	}
 	p.waits(answer)
 	for _, remark := range answer.Remarks {
-		p.wrapped("", strings.ToUpper(remark.Words[:1])+remark.Words[1:]+".")
+		p.wrapped("", inFull(remark.Words))
 	}
 	if answer.Untangle != nil {
 		for _, c := range answer.Untangle.Contested {

@@ -32,6 +32,6 @@ func (p *Page) Fetch(d doc.Fetch) {
 			archives)
 	}
 	for _, note := range d.Notes {
-		p.wrapped("", strings.ToUpper(note[:1])+note[1:]+".")
+		p.wrapped("", inFull(note))
 	}
 }

@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"charm.land/lipgloss/v2"
 
@@ -76,6 +78,15 @@ func (p *Page) Line(format string, args ...any) {
 	if _, err := fmt.Fprintln(p.W, strings.TrimRight(string(ink(format, args...)), " ")); err != nil && p.err == nil {
 		p.err = err
 	}
+}
+
+// inFull gives a sentence its capital and its full stop; nothing stays nothing.
+func inFull(text string) string {
+	first, size := utf8.DecodeRuneInString(text)
+	if size == 0 {
+		return ""
+	}
+	return string(unicode.ToUpper(first)) + text[size:] + "."
 }
 
 // ink formats a piece of a line, as Line does.

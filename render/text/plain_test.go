@@ -121,3 +121,12 @@ func TestHueIsNoCarrier(t *testing.T) {
 		t.Errorf("with colour\n%s\nwithout\n%s", got, plain.String())
 	}
 }
+
+// A sentence of a plan that people emptied, or that begins with another letter than one of ASCII, is shown as it is.
+func TestSentencesInFull(t *testing.T) {
+	for text, want := range map[string]string{"": "", "the end": "The end.", "über": "Über.", "4.2 is it": "4.2 is it."} {
+		if got := inFull(text); got != want {
+			t.Errorf("%q is %q, want %q", text, got, want)
+		}
+	}
+}

@@ -56,12 +56,12 @@ func (p *Page) Plan(answer doc.Plan) {
 		p.wrapped("", answer.Note)
 	}
 	for _, c := range answer.Costs {
-		for k, l := range wrap(strings.ToUpper(c.Words[:1])+c.Words[1:]+".", p.Width-2) {
+		for k, l := range wrap(inFull(c.Words), p.Width-2) {
 			p.Line("%s%s", strings.Repeat(" ", min(k, 1)*2), p.styled(notice, l))
 		}
 	}
 	for _, remark := range answer.Remarks {
-		p.wrapped("", strings.ToUpper(remark.Words[:1])+remark.Words[1:]+".")
+		p.wrapped("", inFull(remark.Words))
 	}
 	var brief []numbered
 	var whole [][]cell

@@ -148,7 +148,7 @@ func (p *Page) Fit(answer doc.Fit) {
 			p.Line("")
 		}
 		for _, r := range answer.Remarks {
-			p.wrapped("", strings.ToUpper(r[:1])+r[1:]+".")
+			p.wrapped("", inFull(r))
 		}
 		if answer.Apart {
 			p.wrapped("", answer.Name+" has no part in this: the application itself does not resolve. molt untangle looks for "+

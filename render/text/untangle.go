@@ -46,7 +46,7 @@ func (p *Page) Untangle(answer doc.Untangle) {
 		if i == 0 {
 			p.Line("")
 		}
-		p.wrapped("", strings.ToUpper(r[:1])+r[1:]+".")
+		p.wrapped("", inFull(r))
 	}
 	if answer.Unwanted {
 		p.Line("")
