@@ -1,5 +1,5 @@
 // Package words puts facts into English, in one place: a sentence for each kind. Whoever finds something out says what it
-// is and what it is about; how that reads is decided here, for text, Markdown, HTML, JSON and the comments of files alike.
+// is and what it is about; how that reads is decided here, for text, Markdown, HTML, JSON, SARIF and the plan's file.
 package words
 
 import (
